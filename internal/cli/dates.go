@@ -1,0 +1,186 @@
+package cli
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"io"
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/plan"
+)
+
+var datesFormats = []string{"table", "csv", "json", "ics"}
+
+func (a *App) datesCommand() *cobra.Command {
+	var window string
+	var count int
+	c := &cobra.Command{
+		Use:   "dates RULE …",
+		Short: "List the dates of rules",
+		Long: `List the dates of one or more rules, each with its weekday, its nominal date and
+the reason why it isn't on that. Without bounds these are the next 12 from today.`,
+		Example: `  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
+  yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
+  yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
+  yoyaku dates "quarterly on last working day" --window 2027..2028 --out quarters.ics`,
+		Args: needArgs(1, -1, "a rule, such as \"monthly on 15, last then roll preceding\""),
+	}
+	o := a.place(c)
+	o.result(c, datesFormats...)
+	c.Flags().StringVar(&window, "window", "", "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13, FY2027, A..B")
+	c.Flags().IntVar(&count, "count", 0, "at most `N` dates; from today where no window is given")
+	_ = c.RegisterFlagCompletionFunc("calendar", o.completeCalendars)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		p, err := o.load()
+		if err != nil {
+			return err
+		}
+		if c.Flags().Changed("count") && count < 1 {
+			return usagef("--count is 1 or more, not %d", count)
+		}
+		span := civil.Span{First: p.Env.Today, Last: civil.Max}
+		if window != "" {
+			if span, err = o.window(window); err != nil {
+				return err
+			}
+		} else if count == 0 {
+			count = 12
+		}
+		list, err := ruleSeries(args, p)
+		if err != nil {
+			return err
+		}
+		return o.dates(list, args, span, count, window != "")
+	}
+	return c
+}
+
+// ruleSeries compiles rules into series named after their canonical text, so
+// that the same rule makes the same events.
+func ruleSeries(rules []string, p *plan.Plan) (list []*schedule.Series, err error) {
+	for _, text := range rules {
+		s, err := schedule.NewSeries("", "", text, p.Env)
+		if err != nil {
+			return nil, err
+		}
+		sum := sha256.Sum256([]byte(s.Rec.Text))
+		s.Name, s.Title = hex.EncodeToString(sum[:5]), s.Rec.Text
+		list = append(list, s)
+	}
+	return list, nil
+}
+
+func (o *options) dates(list []*schedule.Series, texts []string, span civil.Span, count int, windowed bool) error {
+	format, err := o.format(datesFormats...)
+	if err != nil {
+		return err
+	}
+	var watches []*schedule.Watch
+	for _, s := range list {
+		watches = append(watches, schedule.NewWatch(s.Calendars()))
+	}
+	n := 0
+	each := func(do func(i int, d schedule.Dated) error) error {
+		for d, err := range schedule.Merge(list, span) {
+			if err != nil {
+				return err
+			}
+			i := slices.Index(list, d.Series)
+			watches[i].See(max(d.To, d.Date.Date))
+			if err := do(i, d); err != nil {
+				return err
+			}
+			if n++; n == count {
+				break
+			}
+		}
+		return nil
+	}
+	if format == "ics" {
+		err = o.write(func(w io.Writer) error { return o.datesEvents(w, each) })
+	} else {
+		err = o.table(datesFormats, func(to rows.Sink) error { return datesTable(to, texts, each) })
+	}
+	if err != nil {
+		return err
+	}
+	for _, w := range watches {
+		for _, text := range w.Warnings() {
+			o.app.warn("%s", text)
+		}
+	}
+	if n == 0 {
+		if windowed {
+			o.app.note("No date falls between %s and %s.", span.First, span.Last)
+		} else {
+			o.app.note("No date falls on or after %s; --window asks for other times.", span.First)
+		}
+	}
+	return nil
+}
+
+type eachDate func(do func(i int, d schedule.Dated) error) error
+
+func datesTable(to rows.Sink, texts []string, each eachDate) error {
+	columns := schedule.RuleColumns
+	several := len(texts) > 1
+	if several {
+		columns = append([]string{"rule"}, columns...)
+	}
+	if err := to.Header(columns); err != nil {
+		return err
+	}
+	var cells []eval.Value
+	return each(func(i int, d schedule.Dated) error {
+		cells = cells[:0]
+		if several {
+			cells = append(cells, eval.Str(texts[i]))
+		}
+		cells = schedule.RuleRow(cells, d.Series, d.Moved)
+		return to.Row(cells)
+	})
+}
+
+func (o *options) datesEvents(w io.Writer, each eachDate) error {
+	var events []ical.Event
+	err := each(func(_ int, d schedule.Dated) error {
+		occ := schedule.Entry{Series: d.Series, What: "date", Moves: d.Moves, Of: &schedule.Occurrence{Moved: d.Moved,
+			ID: string(d.Series.Rec.Rule.AppendID(nil, d.Date))}}
+		e := event(occ, "yoyaku")
+		e.At = eval.Day(d.To)
+		if at := d.Series.Rec.Chain.Minutes; at >= 0 {
+			e.At = eval.Value{Kind: eval.Moment, Day: d.To, Minutes: int16(at)}
+		}
+		events = append(events, e)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return ical.Write(w, ical.Calendar{Name: o.title, Zone: o.loaded.Zone, Stamp: o.loaded.Env.Today}, events)
+}
+
+// event makes the calendar event of an entry.
+func event(e schedule.Entry, planID string) ical.Event {
+	return ical.Event{UID: e.UID(planID), Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At}
+}
+
+// needArgs checks how many arguments there are and says what is missing.
+func needArgs(least, most int, what string) cobra.PositionalArgs {
+	return func(c *cobra.Command, args []string) error {
+		switch {
+		case len(args) < least:
+			return usagef("`%s` needs %s; `%s --help` shows examples", c.CommandPath(), what, c.CommandPath())
+		case most >= 0 && len(args) > most:
+			return usagef("`%s` takes no more after %q; a phrase stands in double quotes: \"…\"", c.CommandPath(), args[max(most, 1)-1])
+		}
+		return nil
+	}
+}

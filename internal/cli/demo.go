@@ -1,0 +1,80 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/demo"
+	"yoyaku/internal/plan"
+)
+
+func (a *App) demoCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "demo [FOLDER]",
+		Short: "Write the demo folder and run it whole",
+		Long: `Write the demo of Skerry Line, an invented ferry co-operative, into a new folder
+(skerry-demo unless named), run its plan, and show what to try next.`,
+		Example: `  yoyaku demo
+  yoyaku demo trial`,
+		Args: needArgs(0, 1, ""),
+	}
+	o := a.place(c)
+	f := c.Flags()
+	f.StringVar(&o.as, "as", "", "`FORMAT` of the report: table, csv, json")
+	f.StringVar(&o.color, "color", "auto", "colour on a terminal: auto, always or never")
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		dir := "skerry-demo"
+		if len(args) == 1 {
+			dir = args[0]
+		}
+		if err := writeDemo(dir); err != nil {
+			return err
+		}
+		o.plan = filepath.Join(dir, plan.FileName)
+		if o.as == "" {
+			o.as = "table"
+		}
+		if _, err := o.load(); err != nil {
+			return err
+		}
+		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s and its holiday list.\n\n", dir, plan.FileName)
+		if err := o.run("", "", ""); err != nil {
+			return err
+		}
+		fmt.Fprintf(a.Out, `
+Made from it: crew-pay.csv (a row a pay day, its deadlines beside it), agenda.csv
+(a row a date, all series) and skerry.ics (for any calendar program).
+
+Try next:
+  cd %s
+  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
+  yoyaku value "-5 working days" --base 2027-03-15
+  yoyaku holidays isles --window 2027
+  yoyaku run --window 2027-H1 --out half
+  yoyaku help phrases
+`, dir)
+		return nil
+	}
+	return c
+}
+
+// writeDemo writes the embedded folder; a folder that holds anything is refused.
+func writeDemo(dir string) error {
+	list, err := os.ReadDir(dir)
+	if err == nil && len(list) > 0 {
+		return usagef("%s isn't empty; name a new folder: yoyaku demo FOLDER", dir)
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	files, err := fs.Sub(demo.Files, "files")
+	if err != nil {
+		return err
+	}
+	return os.CopyFS(dir, files)
+}

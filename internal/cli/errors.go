@@ -1,0 +1,126 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
+	"syscall"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/plan"
+)
+
+// The exit codes.
+const (
+	exitDone    = 0
+	exitNo      = 1 // the answer is no
+	exitWords   = 2 // the words or the data are wrong
+	exitMachine = 3 // the machine refused
+)
+
+// usageError is a fault in how the command was called.
+type usageError struct{ error }
+
+func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
+
+// exit prints an error once, in a form a clerk can act on, and returns the
+// exit code that it stands for.
+func (a *App) exit(err error) int {
+	if err == nil {
+		return exitDone
+	}
+	if errors.Is(err, syscall.EPIPE) {
+		return exitDone
+	}
+	fmt.Fprint(a.Err, describe(err))
+	return code(err)
+}
+
+// code tells the machine's refusals from wrong words and data.
+func code(err error) int {
+	var sys syscall.Errno
+	switch {
+	case errors.Is(err, fs.ErrNotExist), errors.Is(err, fs.ErrExist):
+		return exitWords
+	case errors.Is(err, fs.ErrPermission):
+		return exitMachine
+	case errors.As(err, &sys) && sys != syscall.EISDIR && sys != syscall.ENOTDIR:
+		return exitMachine
+	case errors.Is(err, io.ErrShortWrite), errors.Is(err, os.ErrClosed):
+		return exitMachine
+	}
+	return exitWords
+}
+
+// describe writes an error as one or a few lines. A phrase is shown with a
+// caret under the place.
+func describe(err error) string {
+	place := ""
+	var pe *plan.Error
+	if errors.As(err, &pe) {
+		place = pe.Place()
+		err = pe.Err
+	}
+	var f *phrase.Error
+	if errors.As(err, &f) {
+		return "yoyaku: " + place + f.Message + "\n" + caret(f) + hint(f.Hint)
+	}
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			return "yoyaku: " + place + path.Path + ": there is no such file or folder\n"
+		case errors.Is(err, fs.ErrPermission):
+			return "yoyaku: " + place + path.Path + ": the machine doesn't permit this\n"
+		}
+		return "yoyaku: " + place + path.Path + ": " + path.Err.Error() + "\n"
+	}
+	return "yoyaku: " + place + err.Error() + "\n"
+}
+
+func hint(s string) string {
+	if s == "" {
+		return ""
+	}
+	return "  " + s + "\n"
+}
+
+// caret shows a phrase and marks the place in it. Of a long phrase or one of
+// several lines it shows the part around the place.
+func caret(f *phrase.Error) string {
+	if f.Phrase == "" {
+		return ""
+	}
+	line := strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7f {
+			return ' '
+		}
+		return r
+	}, f.Phrase)
+	start, end := min(f.Span.Start, len(f.Phrase)), min(f.Span.End, len(f.Phrase))
+	if len(line) != len(f.Phrase) { // broken text: no place to point at
+		return "  " + line + "\n"
+	}
+	const most = 74
+	if from := start - most/2; from > 0 && len(line) > most {
+		for from < start && line[from] != ' ' {
+			from++
+		}
+		line, start, end = "…"+line[from:], start-from+len("…"), end-from+len("…")
+	}
+	if len(line) > most+20 {
+		cut := max(most, min(start+10, len(line)))
+		for cut < len(line) && line[cut]&0xc0 == 0x80 {
+			cut++
+		}
+		line = line[:cut] + "…"
+	}
+	start, end = min(start, len(line)), min(end, len(line))
+	width := max(1, text.RuneWidthWithoutEscSequences(line[start:max(start, end)]))
+	return "  " + line + "\n  " + strings.Repeat(" ", text.RuneWidthWithoutEscSequences(line[:start])) + strings.Repeat("^", width) + "\n"
+}

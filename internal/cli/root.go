@@ -1,0 +1,125 @@
+// Package cli is the command line: one file a command, which reads options,
+// calls the rooms below and picks a writer.
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+)
+
+// App is what a run of the program touches.
+type App struct {
+	In       io.Reader
+	Out, Err io.Writer
+	Now      time.Time
+	Getenv   func(string) string
+
+	quiet bool
+}
+
+// version is what the build recorded: the module's version, or its commit.
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "unknown"
+	}
+	v := info.Main.Version
+	for _, s := range info.Settings {
+		if s.Key == "vcs.revision" && (v == "" || v == "(devel)") {
+			v = s.Value[:min(12, len(s.Value))]
+		}
+	}
+	if v == "" {
+		v = "(devel)"
+	}
+	return v
+}
+
+// Run runs the program with its arguments and returns the exit code.
+func (a *App) Run(args []string) int {
+	root := a.root()
+	for i, s := range args {
+		if isPhrase(s) { // white space in front is free in a phrase
+			args[i] = " " + s
+		}
+	}
+	root.SetArgs(args)
+	root.SetIn(a.In)
+	root.SetOut(a.Out)
+	root.SetErr(a.Err)
+	return a.exit(root.Execute())
+}
+
+// isPhrase reports whether an argument that starts with - is a phrase, not an
+// option: -5 days, -term months.
+func isPhrase(s string) bool {
+	return len(s) > 1 && s[0] == '-' && s[1] != '-' && (s[1] >= '0' && s[1] <= '9' || strings.ContainsRune(s, ' '))
+}
+
+func (a *App) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "yoyaku",
+		Short: "Rules about dates in, schedules with reasons out",
+		Long: `Yoyaku turns rules about dates into schedules of dates: pay days moved off
+closed days, returns due, second Tuesdays, quarter ends. Every date carries its
+reason, and the schedule goes out as a table or as calendar events.
+
+Start with:  yoyaku demo
+The language of the rules on one page:  yoyaku help phrases`,
+		Version:           version(),
+		SilenceErrors:     true,
+		SilenceUsage:      true,
+		DisableAutoGenTag: true,
+		Args:              cobra.NoArgs,
+		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		return usageError{fmt.Errorf("%w; `%s --help` lists the options", err, c.CommandPath())}
+	})
+	root.SetVersionTemplate("yoyaku {{.Version}}\n")
+	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "no warnings and no progress")
+	root.AddGroup(&cobra.Group{ID: "rules", Title: "Dates from rules"}, &cobra.Group{ID: "facts", Title: "Facts"},
+		&cobra.Group{ID: "start", Title: "Start"})
+	add := func(group string, cmds ...*cobra.Command) {
+		for _, c := range cmds {
+			c.GroupID = group
+			root.AddCommand(c)
+		}
+	}
+	add("rules", a.datesCommand(), a.runCommand())
+	add("facts", a.valueCommand(), a.holidaysCommand())
+	add("start", a.demoCommand())
+	root.AddCommand(phrasesTopic())
+	root.SetHelpCommandGroupID("start")
+	root.SetCompletionCommandGroupID("start")
+	return root
+}
+
+func (a *App) warn(format string, args ...any) {
+	if !a.quiet {
+		fmt.Fprintf(a.Err, "yoyaku: warning: "+format+"\n", args...)
+	}
+}
+
+// note tells on standard error what isn't the result.
+func (a *App) note(format string, args ...any) {
+	if !a.quiet {
+		fmt.Fprintf(a.Err, format+"\n", args...)
+	}
+}
+
+// terminal returns the width of the terminal that the results go to; ok is
+// false where they go to a pipe or a file.
+func (a *App) terminal() (width int, ok bool) {
+	f, isFile := a.Out.(*os.File)
+	if !isFile || !isTerminal(f) {
+		return 0, false
+	}
+	return terminalWidth(f), true
+}

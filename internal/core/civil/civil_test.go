@@ -1,0 +1,97 @@
+package civil
+
+import (
+	"testing"
+	"time"
+)
+
+// Every day of the 9999 years, walked by hand, against the arithmetic and, for
+// weekdays, ISO weeks and day-of-year, against the standard library's time.
+func TestEveryDay(t *testing.T) {
+	y, m, day := 1, 1, 1
+	for d := Min; d <= Max; d++ {
+		if gy, gm, gd := d.YMD(); gy != y || gm != m || gd != day {
+			t.Fatalf("day %d is %d-%d-%d, want %d-%d-%d", d, gy, gm, gd, y, m, day)
+		}
+		if back, ok := Of(y, m, day); !ok || back != d {
+			t.Fatalf("Of(%d, %d, %d) = %d, %v; want %d", y, m, day, back, ok, d)
+		}
+		if day%5 == 0 || m == 1 && day < 8 || m == 12 && day > 24 {
+			tm := time.Date(y, time.Month(m), day, 0, 0, 0, 0, time.UTC)
+			iy, iw := d.ISOWeek()
+			ty, tw := tm.ISOWeek()
+			if d.Weekday()%7 != Weekday(tm.Weekday()) || iy != ty || iw != tw || d.YearDay() != tm.YearDay() {
+				t.Fatalf("%s: weekday, ISO week or day of year differ from package time", d)
+			}
+			if w, ok := OfISOWeek(iy, iw, d.Weekday()); iy >= 1 && iy <= 9999 && (!ok || w != d) {
+				t.Fatalf("OfISOWeek of %s gives %s", d, w)
+			}
+		}
+		if day++; day > time.Date(y, time.Month(m+1), 0, 0, 0, 0, 0, time.UTC).Day() {
+			if day, m = 1, m+1; m > 12 {
+				m, y = 1, y+1
+			}
+		}
+	}
+}
+
+func TestPeriodsTileTime(t *testing.T) {
+	frames := []Frame{DefaultFrame, {Sunday, 4, 1, false}, {Saturday, 4, 6, true}, {Monday, 3, 31, false}}
+	for _, f := range frames {
+		for u := Day; u <= FiscalYear; u++ {
+			prev, last := f.Index(u, 719163), Date(0)
+			for d := Date(719163); d < 719163+366*9; d++ {
+				i := f.Index(u, d)
+				s, ok := f.Period(u, i)
+				if !ok || !s.Has(d) {
+					t.Fatalf("%v %s: period %d of %s is %v", f, UnitNames[u], i, d, s)
+				}
+				if i != prev && (i != prev+1 || s.First != d || last != d-1) {
+					t.Fatalf("%v %s: gap or overlap at %s", f, UnitNames[u], d)
+				}
+				if s.Len() > u.MaxDays() {
+					t.Fatalf("%s has %d days, MaxDays says %d", UnitNames[u], s.Len(), u.MaxDays())
+				}
+				prev, last = i, s.Last
+			}
+		}
+	}
+}
+
+func TestTables(t *testing.T) {
+	// Easter Sundays as the churches' published tables list them.
+	for _, s := range []string{"1818-03-22", "1943-04-25", "1961-04-02", "2000-04-23", "2008-03-23", "2019-04-21",
+		"2024-03-31", "2025-04-20", "2026-04-05", "2027-03-28", "2028-04-16", "2038-04-25", "2285-03-22"} {
+		d, _, _ := Parse(s)
+		if e := Easter(d.Year()); e != d {
+			t.Errorf("Easter %d = %s, want %s", d.Year(), e, s)
+		}
+	}
+	april := Frame{Monday, 4, 1, false}
+	for _, c := range []struct {
+		f              Frame
+		in, from, upto string
+	}{
+		{DefaultFrame, "2027", "2027-01-01", "2027-12-31"}, {DefaultFrame, "2027-H2", "2027-07-01", "2027-12-31"},
+		{DefaultFrame, "2027-q2", "2027-04-01", "2027-06-30"}, {DefaultFrame, "2028-02", "2028-02-01", "2028-02-29"},
+		{DefaultFrame, "2027-W13", "2027-03-29", "2027-04-04"}, {DefaultFrame, "2026-W53", "2026-12-28", "2027-01-03"},
+		{april, "FY2027", "2026-04-01", "2027-03-31"}, {DefaultFrame, "FY2027", "2027-01-01", "2027-12-31"},
+		{Frame{Monday, 4, 6, true}, "FY2027", "2027-04-06", "2028-04-05"}, {DefaultFrame, "2027-090", "2027-03-31", "2027-03-31"},
+		{DefaultFrame, "2027-W13-3", "2027-03-31", "2027-03-31"}, {DefaultFrame, "9999", "9999-01-01", "9999-12-31"},
+		{DefaultFrame, "0000", "", ""}, {DefaultFrame, "2027-W53", "", ""}, {DefaultFrame, "2027-Q5", "", ""},
+		{DefaultFrame, "2027-13", "", ""}, {DefaultFrame, "2027-02-29", "", ""}, {DefaultFrame, "2027-366", "", ""},
+		{DefaultFrame, "FY27", "", ""}, {DefaultFrame, "20270331", "", ""}, {DefaultFrame, "2027-3-1", "", ""},
+	} {
+		s, ok := c.f.ParseSpan(c.in)
+		if ok != (c.from != "") || ok && (s.First.String() != c.from || s.Last.String() != c.upto) {
+			t.Errorf("%s = %s..%s, %v; want %s..%s", c.in, s.First, s.Last, ok, c.from, c.upto)
+		}
+	}
+	d, _, _ := Parse("2027-03-31")
+	for u, want := range map[Unit]string{Week: "2027-W13", Month: "2027-03", Quarter: "2027-Q1", Half: "2027-H1",
+		Year: "2027", FiscalYear: "FY2027", Day: "2027-03-31"} {
+		if got := april.Name(u, d); got != want {
+			t.Errorf("name of %s is %s, want %s", UnitNames[u], got, want)
+		}
+	}
+}

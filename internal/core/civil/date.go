@@ -1,0 +1,129 @@
+// Package civil holds calendar days as plain day numbers: no time of day, no
+// zone, no machine settings. Everything else in the core counts with it.
+package civil
+
+// Date is a day of the proleptic Gregorian calendar as a day number: 1 is
+// 0001-01-01 and Max is 9999-12-31. The zero Date is no date at all.
+type Date int32
+
+// Bounds of what a Date can be.
+const (
+	None Date = 0
+	Min  Date = 1       // 0001-01-01
+	Max  Date = 3652059 // 9999-12-31
+)
+
+// MinYear and MaxYear bound every year that the package accepts.
+const (
+	MinYear = 1
+	MaxYear = 9999
+)
+
+// Valid reports whether d is a day between Min and Max.
+func (d Date) Valid() bool { return d >= Min && d <= Max }
+
+// Of returns the day year-month-day; ok is false when there is no such day.
+func Of(year, month, day int) (d Date, ok bool) {
+	if year < MinYear || year > MaxYear || month < 1 || month > 12 || day < 1 || day > DaysIn(year, month) {
+		return None, false
+	}
+	return of(year, month, day), true
+}
+
+// of counts from 1 March of year 0, so that the leap day ends its year.
+func of(year, month, day int) Date {
+	if month <= 2 {
+		year--
+		month += 12
+	}
+	return Date(365*year + year/4 - year/100 + year/400 + (153*(month-3)+2)/5 + day - 306)
+}
+
+// YMD returns the year, the month (1 to 12) and the day of the month of d.
+// The arithmetic is the division-free one of Neri and Schneider, "Euclidean
+// affine functions and their application to calendar algorithms" (2022).
+func (d Date) YMD() (year, month, day int) {
+	n := 4*(uint32(d)+305) + 3
+	century := n / 146097
+	n2 := (n%146097)/4*4 + 3
+	p := uint64(2939745) * uint64(n2)
+	yearDay := uint32(p) / 2939745 / 4
+	m := 2141*yearDay + 197913
+	year = int(100*century + uint32(p>>32))
+	month = int(m >> 16)
+	day = int(m&0xffff/2141) + 1
+	if yearDay >= 306 {
+		year++
+		month -= 12
+	}
+	return year, month, day
+}
+
+// Year returns the calendar year of d.
+func (d Date) Year() int { y, _, _ := d.YMD(); return y }
+
+// YearDay returns the day of the year, 1 to 366.
+func (d Date) YearDay() int { return int(d-of(d.Year(), 1, 1)) + 1 }
+
+// IsLeap reports whether year has a 29 February.
+func IsLeap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
+
+// DaysIn returns the number of days of a month (1 to 12) of a year.
+func DaysIn(year, month int) int {
+	if month == 2 {
+		if IsLeap(year) {
+			return 29
+		}
+		return 28
+	}
+	return 30 + (month+month>>3)&1
+}
+
+// Add returns d shifted by n days; ok is false beyond the bounds.
+func (d Date) Add(n int) (Date, bool) {
+	if n > int(Max) || n < -int(Max) {
+		return None, false
+	}
+	r := d + Date(n)
+	return r, r.Valid()
+}
+
+// AddMonths returns d shifted by n months. The day of the month is kept, or
+// clamped to the last day of a shorter month. With keepEnd, a day that is its
+// month's last gives the target month's last. ok is false beyond the bounds.
+func (d Date) AddMonths(n int, keepEnd bool) (r Date, ok bool) {
+	y, m, day := d.YMD()
+	if keepEnd && day == DaysIn(y, m) {
+		day = 31
+	}
+	return MonthDay(MonthIndex(y, m)+n, day)
+}
+
+// MonthIndex numbers months through: year × 12 + month − 1.
+func MonthIndex(year, month int) int { return year*12 + month - 1 }
+
+// MonthDay returns a day (1 to 31, clamped to the month's last) of the month
+// with the given index; ok is false beyond the bounds.
+func MonthDay(index, day int) (Date, bool) {
+	if index < MinYear*12 || index > MaxYear*12+11 {
+		return None, false
+	}
+	y, m := index/12, index%12+1
+	return of(y, m, min(day, DaysIn(y, m))), true
+}
+
+// IsMonthEnd reports whether d is the last day of its month.
+func (d Date) IsMonthEnd() bool {
+	y, m, day := d.YMD()
+	return day == DaysIn(y, m)
+}
+
+// Easter returns Easter Sunday of a year by the Gregorian computus (the
+// anonymous algorithm of 1876, as Meeus gives it).
+func Easter(year int) Date {
+	a, b, c := year%19, year/100, year%100
+	h := (19*a + b - b/4 - (b-(b+8)/25+1)/3 + 15) % 30
+	l := (32 + 2*(b%4) + 2*(c/4) - h - c%4) % 7
+	n := h + l - 7*((a+11*h+22*l)/451) + 114
+	return of(year, n/31, n%31+1)
+}

@@ -1,0 +1,120 @@
+package civil
+
+import "strconv"
+
+func pad(b []byte, n, width int) []byte {
+	for w := width; w > 1; w-- {
+		limit := 1
+		for range w - 1 {
+			limit *= 10
+		}
+		if n >= limit {
+			break
+		}
+		b = append(b, '0')
+	}
+	return strconv.AppendInt(b, int64(n), 10)
+}
+
+// Append appends d as ISO 8601, "2027-03-31".
+func (d Date) Append(b []byte) []byte {
+	y, m, day := d.YMD()
+	return append(b, byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10), '-',
+		byte('0'+m/10), byte('0'+m%10), '-', byte('0'+day/10), byte('0'+day%10))
+}
+
+// String returns d as ISO 8601, or nothing for None.
+func (d Date) String() string {
+	if d == None {
+		return ""
+	}
+	return string(d.Append(make([]byte, 0, 10)))
+}
+
+// digits reads exactly len(s) decimal digits.
+func digits(s string) (n int, ok bool) {
+	for i := range len(s) {
+		c := s[i] - '0'
+		if c > 9 {
+			return 0, false
+		}
+		n = n*10 + int(c)
+	}
+	return n, s != ""
+}
+
+// Parse reads an ISO 8601 date in its extended forms: calendar 2027-03-31,
+// week 2027-W13-3 and ordinal 2027-090. shape is false when the text has none
+// of these forms; ok is false too when the form is right but no such day is.
+func Parse(s string) (d Date, shape, ok bool) {
+	if len(s) < 8 || s[4] != '-' {
+		return None, false, false
+	}
+	year, yok := digits(s[:4])
+	switch {
+	case !yok:
+	case len(s) == 10 && s[7] == '-':
+		m, mok := digits(s[5:7])
+		day, dok := digits(s[8:])
+		if mok && dok {
+			d, ok = Of(year, m, day)
+			return d, true, ok
+		}
+	case len(s) == 10 && s[5]|0x20 == 'w' && s[8] == '-':
+		w, wok := digits(s[6:8])
+		n, nok := digits(s[9:])
+		if wok && nok {
+			if n < 1 || n > 7 {
+				return None, true, false
+			}
+			d, ok = OfISOWeek(year, w, Weekday(n))
+			return d, true, ok
+		}
+	case len(s) == 8:
+		if n, nok := digits(s[5:]); nok {
+			if year < MinYear || n < 1 || n > 365 && (n > 366 || !IsLeap(year)) {
+				return None, true, false
+			}
+			return of(year, 1, 1) + Date(n-1), true, true
+		}
+	}
+	return None, false, false
+}
+
+// Name returns the name of the period of u that holds d: 2027, 2027-H1,
+// 2027-Q1, 2027-03, FY2027; a week goes by the ISO week of its Thursday.
+func (f Frame) Name(u Unit, d Date) string {
+	return string(f.AppendName(nil, u, d))
+}
+
+// AppendName appends what Name returns.
+func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
+	y, m, _ := d.YMD()
+	switch u {
+	case Week:
+		s, _ := f.Period(Week, f.Index(Week, d))
+		y, w := s.First.OnOrAfter(Thursday).ISOWeek()
+		return pad(append(pad(b, y, 4), "-W"...), w, 2)
+	case Month:
+		return pad(append(pad(b, y, 4), '-'), m, 2)
+	case Quarter:
+		return append(pad(b, y, 4), '-', 'Q', byte('1'+(m-1)/3))
+	case Half:
+		return append(pad(b, y, 4), '-', 'H', byte('1'+(m-1)/6))
+	case Year:
+		return pad(b, y, 4)
+	case FiscalYear:
+		return pad(append(b, "FY"...), f.FiscalYearOf(d), 4)
+	}
+	return d.Append(b)
+}
+
+// FiscalYearOf returns the number of the fiscal year that holds d: the
+// calendar year it ends in, or starts in when the frame says so.
+func (f Frame) FiscalYearOf(d Date) int {
+	s, _ := f.Period(FiscalYear, f.Index(FiscalYear, d))
+	if f.FiscalNamedStart {
+		return s.First.Year()
+	}
+	return min(s.Last, Max).Year()
+}

@@ -1,0 +1,150 @@
+package civil
+
+// Unit is a kind of period that divides time without gaps.
+type Unit uint8
+
+// The units. The fiscal ones follow the frame's fiscal start.
+const (
+	Day Unit = iota
+	Week
+	Month
+	Quarter
+	Half
+	Year
+	FiscalMonth
+	FiscalQuarter
+	FiscalHalf
+	FiscalYear
+)
+
+// UnitNames holds the language's word for each unit.
+var UnitNames = [...]string{"day", "week", "month", "quarter", "half-year", "year",
+	"fiscal month", "fiscal quarter", "fiscal half", "fiscal year"}
+
+// Frame says how an organisation cuts time: where its week and its fiscal year
+// start, and which calendar year names a fiscal year.
+type Frame struct {
+	WeekStart        Weekday
+	FiscalMonth      int // 1 to 12
+	FiscalDay        int // 1 to 31, clamped in shorter months
+	FiscalNamedStart bool
+}
+
+// DefaultFrame starts weeks on Monday and the fiscal year on 1 January.
+var DefaultFrame = Frame{WeekStart: Monday, FiscalMonth: 1, FiscalDay: 1}
+
+// Span is a stretch of days; both ends belong to it.
+type Span struct{ First, Last Date }
+
+// Always spans every day there is.
+var Always = Span{Min, Max}
+
+// Len returns the number of days in s.
+func (s Span) Len() int { return int(s.Last-s.First) + 1 }
+
+// Has reports whether d lies in s.
+func (s Span) Has(d Date) bool { return d >= s.First && d <= s.Last }
+
+// Widen returns s with back days more in front and forth days more behind,
+// kept within the bounds.
+func (s Span) Widen(back, forth int) Span {
+	return Span{Date(max(int(Min), int(s.First)-back)), Date(min(int(Max), int(s.Last)+forth))}
+}
+
+func floorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
+}
+
+// months returns how many months a unit of whole months has, else 0.
+func (u Unit) months() int {
+	switch u {
+	case Month, FiscalMonth:
+		return 1
+	case Quarter, FiscalQuarter:
+		return 3
+	case Half, FiscalHalf:
+		return 6
+	case Year, FiscalYear:
+		return 12
+	}
+	return 0
+}
+
+// MaxDays returns a bound on the days that a period of the unit can have.
+func (u Unit) MaxDays() int {
+	switch u {
+	case Day:
+		return 1
+	case Week:
+		return 7
+	}
+	return u.months() * 31
+}
+
+// Index numbers the periods of a unit through; the number of the period that
+// holds d. Neighbouring periods have neighbouring numbers.
+func (f Frame) Index(u Unit, d Date) int {
+	switch u {
+	case Day:
+		return int(d)
+	case Week:
+		return floorDiv(int(d)-int(f.WeekStart), 7)
+	}
+	y, m, day := d.YMD()
+	i := MonthIndex(y, m)
+	if u >= FiscalMonth {
+		if day < min(f.FiscalDay, DaysIn(y, m)) {
+			i--
+		}
+		i -= f.FiscalMonth - 1
+	}
+	return floorDiv(i, u.months())
+}
+
+// first returns the first day of period i, which may lie beyond the bounds.
+func (f Frame) first(u Unit, i int) Date {
+	switch u {
+	case Day:
+		return Date(i)
+	case Week:
+		return Date(i*7 + int(f.WeekStart))
+	}
+	i *= u.months()
+	day := 1
+	if u >= FiscalMonth {
+		i += f.FiscalMonth - 1
+		day = f.FiscalDay
+	}
+	y, m := floorDiv(i, 12), i-12*floorDiv(i, 12)+1
+	if y < 0 { // far before the bounds; any day below Min will do
+		return Min - 800
+	}
+	return of(y, m, min(day, DaysIn(y, m)))
+}
+
+// Period returns the days of period i of a unit. It may reach beyond the
+// bounds by part of a period; ok is false when no day of it lies inside.
+func (f Frame) Period(u Unit, i int) (s Span, ok bool) {
+	if i < -1 {
+		return Span{}, false
+	}
+	if i > int(Max)+1 {
+		return Span{Max + 1, Max + 1}, false
+	}
+	s = Span{f.first(u, i), f.first(u, i+1) - 1}
+	return s, s.Last >= Min && s.First <= Max
+}
+
+// Around returns the period of a unit that lies offset periods from the one
+// that holds d; ok is false when it isn't whole within the bounds.
+func (f Frame) Around(u Unit, d Date, offset int) (s Span, ok bool) {
+	s, ok = f.Period(u, f.Index(u, d)+offset)
+	return s, ok && s.First >= Min && s.Last <= Max
+}
+
+// Middle returns the first day + ⌊(length − 1)/2⌋ days.
+func (s Span) Middle() Date { return s.First + Date((s.Len()-1)/2) }

@@ -1,0 +1,58 @@
+package civil
+
+import "strings"
+
+// ParseSpan reads the name of a stretch of time: 2027, 2027-H1, 2027-Q2,
+// 2027-03, 2027-W13, FY2027 or a single ISO date. ok is false for other text.
+func (f Frame) ParseSpan(s string) (Span, bool) {
+	if d, shape, ok := Parse(s); shape {
+		return Span{d, d}, ok
+	}
+	up := strings.ToUpper(s)
+	if rest, isFiscal := strings.CutPrefix(up, "FY"); isFiscal {
+		year, ok := digits(rest)
+		if !ok || len(rest) != 4 || year < MinYear {
+			return Span{}, false
+		}
+		start := year
+		if !f.FiscalNamedStart && (f.FiscalMonth > 1 || f.FiscalDay > 1) {
+			start--
+		}
+		return f.whole(FiscalYear, start)
+	}
+	if len(up) < 4 {
+		return Span{}, false
+	}
+	year, ok := digits(up[:4])
+	if !ok || year < MinYear {
+		return Span{}, false
+	}
+	rest := up[4:]
+	switch {
+	case rest == "":
+		return f.whole(Year, year)
+	case len(rest) == 3 && (rest[1] == 'H' || rest[1] == 'Q') && rest[0] == '-':
+		n := int(rest[2] - '0')
+		if rest[1] == 'H' && n >= 1 && n <= 2 {
+			return f.whole(Half, year*2+n-1)
+		}
+		if rest[1] == 'Q' && n >= 1 && n <= 4 {
+			return f.whole(Quarter, year*4+n-1)
+		}
+	case len(rest) == 3 && rest[0] == '-':
+		if m, ok := digits(rest[1:]); ok && m >= 1 && m <= 12 {
+			return f.whole(Month, MonthIndex(year, m))
+		}
+	case len(rest) == 4 && rest[:2] == "-W":
+		if w, ok := digits(rest[2:]); ok {
+			d, ok := OfISOWeek(year, w, Monday)
+			return Span{d, d + 6}, ok && d+6 <= Max
+		}
+	}
+	return Span{}, false
+}
+
+func (f Frame) whole(u Unit, i int) (Span, bool) {
+	s, ok := f.Period(u, i)
+	return s, ok && s.First >= Min && s.Last <= Max
+}

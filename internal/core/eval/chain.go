@@ -1,0 +1,143 @@
+package eval
+
+import (
+	"errors"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
+)
+
+// ErrRange is a date outside the years 0001 to 9999.
+var ErrRange = errors.New("the date falls outside the years 0001 to 9999")
+
+// apply is a compiled step; None is a blank result.
+type apply func(d civil.Date, row []Value) (civil.Date, error)
+
+// Step is a compiled step of a chain.
+type Step struct {
+	Node phrase.Step
+	// Text is the canonical form.
+	Text string
+	// Calendar is what the step counts with; nil for steps that don't.
+	Calendar *workdays.Calendar
+	roll     bool
+	do       apply
+}
+
+// Move is one step that changed a date: what happened, from which its reason
+// is written.
+type Move struct {
+	Step     *Step
+	From, To civil.Date
+}
+
+// Reason says in words why the date moved.
+func (m Move) Reason() string {
+	if !m.Step.roll {
+		return m.Step.Text
+	}
+	by := m.Step.Node.(*phrase.Roll).By
+	return m.From.Weekday().Short() + " " + m.From.String() + " is closed (" + ClosedBy(m.Step.Calendar, m.From) +
+		"); rolled " + workdays.ConventionNames[by]
+}
+
+// ClosedBy names what closes d: weekend for a closed weekday, else holidays.
+func ClosedBy(cal *workdays.Calendar, d civil.Date) string {
+	why := cal.Why(d)
+	if why.Weekend {
+		return "weekend"
+	}
+	var names []string
+	for _, h := range why.Holidays {
+		if len(names) == 0 || names[len(names)-1] != h.Name {
+			names = append(names, h.Name)
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+// Reasons joins the reasons of several moves.
+func Reasons(moves []Move) string {
+	switch len(moves) {
+	case 0:
+		return ""
+	case 1:
+		return moves[0].Reason()
+	}
+	var b strings.Builder
+	for i, m := range moves {
+		if i > 0 {
+			b.WriteString("; ")
+		}
+		b.WriteString(m.Reason())
+	}
+	return b.String()
+}
+
+// Chain is steps compiled, applied left to right. Each is monotone: of two
+// dates the later never ends before the earlier, so a chain keeps the order of
+// a series.
+type Chain struct {
+	Steps   []Step
+	Minutes int // of a last `at`, else -1
+	// Back and Forth bound in days how far a chain can move a date.
+	Back, Forth int
+	text        string
+}
+
+// Run applies the chain to d and appends each step that changed it to trace.
+// None is a blank. An error is a *phrase.Error that points at the step.
+func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (civil.Date, []Move, error) {
+	for i := range c.Steps {
+		s := &c.Steps[i]
+		to, err := s.do(d, row)
+		if err != nil {
+			return civil.None, trace, c.fault(s, err)
+		}
+		if to == civil.None {
+			return civil.None, trace, nil
+		}
+		if to != d {
+			trace = append(trace, Move{s, d, to})
+			d = to
+		}
+	}
+	return d, trace, nil
+}
+
+func (c *Chain) fault(s *Step, err error) error {
+	var pe *phrase.Error
+	if errors.As(err, &pe) {
+		return err
+	}
+	return &phrase.Error{Phrase: c.text, Span: s.Node.Pos(), Message: err.Error()}
+}
+
+// Program is a compiled expression.
+type Program struct {
+	Text  string // canonical
+	value func(row []Value) (Value, error)
+	chain *Chain // steps at the top, nil when there are none
+}
+
+// Chain returns the steps at the top of the expression, or nil.
+func (p *Program) Chain() *Chain { return p.chain }
+
+// Eval computes the expression on a row, appending the moves of its own steps
+// to trace.
+func (p *Program) Eval(row []Value, trace []Move) (Value, []Move, error) {
+	v, err := p.value(row)
+	if err != nil || p.chain == nil || v.Kind == Blank {
+		return v, trace, err
+	}
+	d, trace, err := p.chain.Run(v.Day, row, trace)
+	if err != nil || d == civil.None {
+		return Value{}, trace, err
+	}
+	if p.chain.Minutes >= 0 {
+		return Value{Kind: Moment, Day: d, Minutes: int16(p.chain.Minutes)}, trace, nil
+	}
+	return Day(d), trace, nil
+}

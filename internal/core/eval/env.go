@@ -1,0 +1,95 @@
+package eval
+
+import (
+	"fmt"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
+)
+
+// Env is what a place lends to the phrases in it.
+type Env struct {
+	Frame    civil.Frame
+	Calendar *workdays.Calendar // for steps that name none
+	Find     func(name string) (*workdays.Calendar, error)
+	// Calendars and SeriesNames are known names, for suggestions.
+	Calendars   []string
+	Series      func(name string) (Series, error)
+	SeriesNames []string
+	Names       []string // slot in the row of each name
+	Today       civil.Date
+	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
+	LeapMarch bool
+}
+
+// Series is a series that steps may look into; both give the moved date
+// strictly after or before d, on lets d itself count.
+type Series interface {
+	After(d civil.Date, on bool) (civil.Date, bool)
+	Before(d civil.Date, on bool) (civil.Date, bool)
+}
+
+// compiler carries the phrase that errors point into.
+type compiler struct {
+	Env
+	text string
+}
+
+func (c *compiler) fail(at phrase.Span, message, hint string) error {
+	return &phrase.Error{Phrase: c.text, Span: at, Message: message, Hint: hint}
+}
+
+// slot finds a name in the row.
+func (c *compiler) slot(n *phrase.Name) (int, error) {
+	for i, name := range c.Names {
+		if phrase.SameName(name, n.Text) {
+			return i, nil
+		}
+	}
+	hint := ""
+	if near := phrase.Nearest(n.Text, c.Names); near != "" {
+		hint = fmt.Sprintf("did you mean `%s`?", near)
+	} else if len(c.Names) > 0 {
+		hint = "known here: " + strings.Join(c.Names, ", ")
+	}
+	return 0, c.fail(n.Span, fmt.Sprintf("unknown name `%s`", n.Text), hint)
+}
+
+// calendar finds the calendar that a step counts with.
+func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
+	if u == nil {
+		return c.Calendar, nil
+	}
+	if u.Column != nil {
+		return nil, c.fail(u.Span, phrase.NotBuilt("a calendar named by a column"), "")
+	}
+	var cals []*workdays.Calendar
+	for _, n := range u.Calendars {
+		var cal *workdays.Calendar
+		var err error
+		if c.Find != nil {
+			cal, err = c.Find(n.Text)
+		}
+		if err != nil {
+			return nil, err
+		}
+		if cal == nil {
+			return nil, c.fail(n.Span, fmt.Sprintf("unknown calendar `%s`", n.Text), known(n.Text, "calendars", c.Calendars))
+		}
+		cals = append(cals, cal)
+	}
+	return workdays.Join(cals...), nil
+}
+
+// known offers the nearest of several names, or lists them.
+func known(word, what string, names []string) string {
+	if near := phrase.Nearest(word, names); near != "" {
+		return fmt.Sprintf("did you mean `%s`?", near)
+	}
+	if len(names) == 0 {
+		return "no " + what + " are defined; a plan defines them (--plan)"
+	}
+	return what + " here: " + strings.Join(names, ", ")
+}

@@ -1,0 +1,144 @@
+package eval
+
+import (
+	"fmt"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+)
+
+// Compile compiles an expression. base is what leading steps start from; nil
+// where the place supplies none. Errors are of type *phrase.Error.
+func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
+	e, err := phrase.ParseExpr(text)
+	if err != nil {
+		return nil, err
+	}
+	c := &compiler{env, text}
+	return c.program(e, base)
+}
+
+func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
+	p := &Program{Text: phrase.ExprText(e)}
+	s, ok := e.(*phrase.Steps)
+	var err error
+	if !ok {
+		p.value, err = c.expr(e)
+		return p, err
+	}
+	switch {
+	case s.Base != nil:
+		p.value, err = c.dateOf(s.Base)
+	case base != nil:
+		p.value, err = c.dateOf(base)
+	default:
+		err = c.fail(s.List[0].Pos(), "this step has nothing to start from", "put a date, a name or `today` and a comma in front")
+	}
+	if err != nil {
+		return nil, err
+	}
+	p.chain, err = c.chain(s.List)
+	return p, err
+}
+
+// expr compiles an expression to a function of the row.
+func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
+	switch e := e.(type) {
+	case *phrase.Date:
+		v := Day(e.Day)
+		return func([]Value) (Value, error) { return v, nil }, nil
+	case *phrase.Number:
+		v := Int(e.N)
+		return func([]Value) (Value, error) { return v, nil }, nil
+	case *phrase.Today:
+		v := Day(c.Today)
+		return func([]Value) (Value, error) { return v, nil }, nil
+	case *phrase.Name:
+		i, err := c.slot(e)
+		return func(row []Value) (Value, error) { return row[i], nil }, err
+	case *phrase.Steps:
+		p, err := c.program(e, nil)
+		if err != nil {
+			return nil, err
+		}
+		return func(row []Value) (Value, error) {
+			v, _, err := p.Eval(row, nil)
+			return v, err
+		}, nil
+	case *phrase.Otherwise:
+		a, b, err := c.pair(c.expr, e.A, e.B)
+		return func(row []Value) (Value, error) {
+			if v, err := a(row); err != nil || v.Kind != Blank {
+				return v, err
+			}
+			return b(row)
+		}, err
+	case *phrase.Extreme:
+		a, b, err := c.pair(c.dateOf, e.A, e.B)
+		return func(row []Value) (Value, error) {
+			x, err := a(row)
+			if err != nil || x.Kind == Blank {
+				return x, err
+			}
+			y, err := b(row)
+			if err != nil || y.Kind == Blank || (y.Day > x.Day) == e.Later {
+				return y, err
+			}
+			return x, nil
+		}, err
+	}
+	return nil, c.fail(e.Pos(), phrase.NotBuilt("this"), "")
+}
+
+type value = func([]Value) (Value, error)
+
+func (c *compiler) pair(one func(phrase.Expr) (value, error), a, b phrase.Expr) (value, value, error) {
+	x, err := one(a)
+	if err != nil {
+		return nil, nil, err
+	}
+	y, err := one(b)
+	return x, y, err
+}
+
+// dateOf compiles an operand that must be a date or blank.
+func (c *compiler) dateOf(e phrase.Expr) (value, error) {
+	if n, ok := e.(*phrase.Number); ok {
+		return nil, c.fail(n.Span, "a date is wanted here, and this is a number", "")
+	}
+	f, err := c.expr(e)
+	if err != nil {
+		return nil, err
+	}
+	return func(row []Value) (Value, error) {
+		v, err := f(row)
+		if err == nil && v.Kind != Date && v.Kind != Blank {
+			if v.Kind == Moment { // steps go by the day
+				return Day(v.Day), nil
+			}
+			return Value{}, c.fail(e.Pos(), fmt.Sprintf("a date is wanted here, and this is %q", v), "")
+		}
+		return v, err
+	}, nil
+}
+
+// amount compiles the number of an amount; a blank name gives none.
+func (c *compiler) amount(e phrase.Expr) (func([]Value) (n int, blank bool, err error), error) {
+	if n, ok := e.(*phrase.Number); ok {
+		return func([]Value) (int, bool, error) { return n.N, false, nil }, nil
+	}
+	f, err := c.expr(e)
+	if err != nil {
+		return nil, err
+	}
+	return func(row []Value) (int, bool, error) {
+		v, err := f(row)
+		if err != nil || v.Kind == Blank {
+			return 0, true, err
+		}
+		if v.Kind != Number || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
+			return 0, false, c.fail(e.Pos(), fmt.Sprintf("a whole number is wanted here, and this is %q", v), "")
+		}
+		return int(v.Num), false, nil
+	}, nil
+}

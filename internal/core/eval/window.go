@@ -1,0 +1,53 @@
+package eval
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+)
+
+// Window reads a stretch of time: a period by its name (2027, 2027-H1, 2027-Q2,
+// 2027-03, 2027-W13, FY2027), or A..B where each end is such a name, a date or a
+// phrase (today..today, +90 days).
+func Window(text string, env Env) (civil.Span, error) {
+	text = strings.TrimSpace(text)
+	if s, ok := env.Frame.ParseSpan(text); ok {
+		return s, nil
+	}
+	from, to, ranged := strings.Cut(text, "..")
+	if !ranged {
+		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "not a stretch of time",
+			Hint: "write 2027, 2027-H1, 2027-Q2, 2027-03, 2027-W13, FY2027 or 2027-01-04..2027-02-03"}
+	}
+	first, err := windowEnd(from, env)
+	if err != nil {
+		return civil.Span{}, err
+	}
+	last, err := windowEnd(to, env)
+	if err != nil {
+		return civil.Span{}, err
+	}
+	s := civil.Span{First: first.First, Last: last.Last}
+	if s.Last < s.First {
+		return s, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)},
+			Message: "this window ends before it starts: " + s.First.String() + " to " + s.Last.String()}
+	}
+	return s, nil
+}
+
+func windowEnd(text string, env Env) (civil.Span, error) {
+	text = strings.TrimSpace(text)
+	if s, ok := env.Frame.ParseSpan(text); ok {
+		return s, nil
+	}
+	p, err := Compile(text, nil, env)
+	if err != nil {
+		return civil.Span{}, err
+	}
+	v, _, err := p.Eval(nil, nil)
+	if err == nil && v.Kind != Date && v.Kind != Moment {
+		err = &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "an end of a window is a date, and this is " + v.String()}
+	}
+	return civil.Span{First: v.Day, Last: v.Day}, err
+}

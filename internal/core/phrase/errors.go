@@ -1,0 +1,85 @@
+package phrase
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+)
+
+// Error is a fault in a phrase with the place it was found.
+type Error struct {
+	Phrase  string
+	Span    Span
+	Message string // what was found
+	Hint    string // what to write instead; may be empty
+}
+
+// Error gives the fault on one line.
+func (e *Error) Error() string {
+	s := fmt.Sprintf("in %q, column %d: %s", e.Phrase, utf8.RuneCountInString(e.Phrase[:min(e.Span.Start, len(e.Phrase))])+1, e.Message)
+	if e.Hint != "" {
+		s += "; " + e.Hint
+	}
+	return s
+}
+
+// fail leaves the scanner or parser; rescue turns it into an error.
+func fail(at Span, message, hint string) {
+	panic(&Error{Span: at, Message: message, Hint: hint})
+}
+
+func rescue(r any, text string, err *error) {
+	switch e := r.(type) {
+	case nil:
+	case *Error:
+		e.Phrase = text
+		*err = e
+	default:
+		panic(r)
+	}
+}
+
+// NotBuilt is the message for a part of the language that is still to come.
+func NotBuilt(what string) string { return what + " is not built yet" }
+
+// Nearest returns the candidate that a misspelt word most likely means, or "".
+func Nearest(word string, candidates []string) string {
+	best, at := "", len([]rune(word))/3+2
+	for _, c := range candidates {
+		if d := distance([]rune(strings.ToLower(word)), []rune(strings.ToLower(c))); d < at {
+			best, at = c, d
+		}
+	}
+	return best
+}
+
+// distance counts insertions, deletions, changes and swaps of neighbours.
+func distance(a, b []rune) int {
+	prev2, prev, cur := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range prev {
+		prev[j] = j
+	}
+	for i := range a {
+		cur[0] = i + 1
+		for j := range b {
+			cost := 1
+			if a[i] == b[j] {
+				cost = 0
+			}
+			cur[j+1] = min(prev[j]+cost, prev[j+1]+1, cur[j]+1)
+			if i > 0 && j > 0 && a[i] == b[j-1] && a[i-1] == b[j] {
+				cur[j+1] = min(cur[j+1], prev2[j-1]+1)
+			}
+		}
+		prev2, prev, cur = prev, cur, prev2
+	}
+	return prev[len(b)]
+}
+
+// meant says "did you mean …" for a misspelt word, else what was expected.
+func meant(word, expected string, candidates []string) string {
+	if n := Nearest(word, candidates); n != "" {
+		return fmt.Sprintf("did you mean %q?", n)
+	}
+	return expected
+}

@@ -1,0 +1,362 @@
+package phrase
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/recur"
+)
+
+// Parse reads a phrase of any kind. Errors are of type *Error.
+func Parse(text string) (p *Phrase, err error) {
+	ps, err := newParser(text)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { rescue(recover(), ps.text, &err) }()
+	p = &Phrase{Text: ps.text}
+	if IsRule(text) {
+		p.Rule = ps.rule()
+	} else {
+		p.Expr = ps.expr()
+	}
+	ps.done()
+	return p, nil
+}
+
+// ParseRule reads a phrase that must be a rule.
+func ParseRule(text string) (*Rule, error) {
+	p, err := Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	if p.Rule == nil {
+		first := strings.Fields(p.Text)[0]
+		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)}, Message: "a rule is wanted here, and rules start with a cadence",
+			Hint: "for example: monthly on 15, last then roll preceding"}
+	}
+	return p.Rule, nil
+}
+
+// ParseExpr reads a phrase that must not be a rule.
+func ParseExpr(text string) (Expr, error) {
+	p, err := Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	if p.Rule != nil {
+		first := strings.Fields(p.Text)[0]
+		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)}, Message: "a rule gives many dates, and one answer is wanted here",
+			Hint: "`yoyaku dates` lists the dates of a rule"}
+	}
+	return p.Expr, nil
+}
+
+// IsRule reports whether a phrase is a rule: whether it starts with a cadence
+// word, every, dates or rrule.
+func IsRule(text string) bool {
+	f := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !wordRune(r) && r != '-' })
+	if len(f) == 0 || !strings.HasPrefix(strings.ToLower(strings.TrimSpace(text)), f[0]) {
+		return false
+	}
+	for _, w := range cadenceWords {
+		if f[0] == w {
+			return true
+		}
+	}
+	return false
+}
+
+type parser struct {
+	text string
+	toks []token
+	i    int
+}
+
+func newParser(text string) (*parser, error) {
+	text = strings.TrimSpace(text)
+	if text == "" {
+		return nil, &Error{Message: "an empty phrase", Hint: "for example: monthly on 15, last then roll preceding"}
+	}
+	toks, err := scan(text)
+	return &parser{text: text, toks: toks}, err
+}
+
+func (p *parser) peek() token       { return p.toks[p.i] }
+func (p *parser) ahead(n int) token { return p.toks[min(p.i+n, len(p.toks)-1)] }
+func (p *parser) take() token       { t := p.peek(); p.i = min(p.i+1, len(p.toks)-1); return t }
+func (p *parser) last() Span        { return p.toks[max(p.i-1, 0)].Span }
+
+func (t token) is(words ...string) bool {
+	if t.kind != tWord {
+		return false
+	}
+	for _, w := range words {
+		if t.word == w {
+			return true
+		}
+	}
+	return false
+}
+
+func (t token) sign(s string) bool { return t.kind == tSign && t.word == s }
+
+// accept takes the next tokens if they are these words.
+func (p *parser) accept(words ...string) bool {
+	for k, w := range words {
+		if !p.ahead(k).is(w) {
+			return false
+		}
+	}
+	p.i += len(words)
+	return true
+}
+
+func (p *parser) expect(word, after string) {
+	if !p.accept(word) {
+		t := p.peek()
+		fail(t.Span, "expected `"+word+"` after "+after+p.found(t), "")
+	}
+}
+
+// found tells what stands at a token, for the end of a message.
+func (p *parser) found(t token) string {
+	if t.kind == tEnd {
+		return ", but the phrase ends"
+	}
+	return ", found `" + p.text[t.Start:t.End] + "`"
+}
+
+func (p *parser) done() {
+	t := p.peek()
+	switch {
+	case t.kind == tEnd:
+		return
+	case t.kind == tSign && strings.Contains("+-*/", t.word):
+		fail(t.Span, NotBuilt("arithmetic with `"+t.word+"`"), "a step needs a number and a unit: +5 days, -1 month")
+	case t.kind == tSign && strings.Contains("=<>=!=", t.word), t.is("and", "or", "not", "in", "between", "is", "contains", "as"):
+		fail(t.Span, NotBuilt("`"+t.word+"` here"), "")
+	}
+	hint := "steps are separated by commas"
+	if h := brought[t.word]; h != "" && t.kind == tWord {
+		hint = "write `" + h + "`"
+	}
+	fail(t.Span, "nothing may follow here"+p.found(t), hint)
+}
+
+// expr reads a base and its steps.
+func (p *parser) expr() Expr {
+	start := p.peek()
+	var base Expr
+	if !p.stepAhead() {
+		base = p.base()
+	}
+	s := Steps{Span: start.Span, Base: base}
+	for {
+		if base == nil && len(s.List) == 0 || p.shiftAhead() {
+			s.List = append(s.List, p.step())
+			continue
+		}
+		if !p.peek().sign(",") {
+			break
+		}
+		p.take()
+		s.List = append(s.List, p.step())
+	}
+	if base != nil && len(s.List) == 0 {
+		return base
+	}
+	s.Span = start.to(p.last())
+	return &s
+}
+
+// base reads what steps start from.
+func (p *parser) base() Expr {
+	a := p.operand("a date, a name or `today`")
+	for p.accept("otherwise") {
+		b := p.operand("what to take where the first is blank")
+		a = &Otherwise{a.Pos().to(b.Pos()), a, b}
+	}
+	return a
+}
+
+// operand reads a literal, a name, today, `earlier of …` or parentheses.
+func (p *parser) operand(want string) Expr {
+	t := p.take()
+	switch {
+	case t.kind == tDate:
+		return &Date{t.Span, t.date}
+	case t.kind == tNumber:
+		if t.n < 0 {
+			fail(t.Span, NotBuilt("a decimal number"), "")
+		}
+		return &Number{t.Span, t.n}
+	case t.kind == tQuoted:
+		return &Name{t.Span, t.word}
+	case t.is("today"):
+		return &Today{t.Span}
+	case t.sign("("):
+		e := p.expr()
+		if !p.peek().sign(")") {
+			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), "")
+		}
+		p.take()
+		return e
+	case t.is("earlier", "later") && p.peek().is("of"):
+		p.take()
+		a := p.operand("a date")
+		p.expect("and", "`"+t.word+" of A`")
+		b := p.operand("a date")
+		return &Extreme{t.to(b.Pos()), t.word == "later", a, b}
+	case t.is("if", "not"):
+		fail(t.Span, NotBuilt("`"+t.word+"`"), "")
+	case t.kind == tText:
+		fail(t.Span, NotBuilt("a text in a phrase"), "names stand in double quotes")
+	case t.kind == tWord && !reserved[t.word]:
+		p.foreign(t)
+		return &Name{t.Span, p.text[t.Start:t.End]}
+	}
+	p.i--
+	if t.kind == tEnd {
+		p.i++
+	}
+	fail(t.Span, "expected "+want+p.found(t), p.advise(t))
+	return nil
+}
+
+// measures are words that open a measure when one of these words follows.
+var measures = map[string]string{"days": "from in", "weekdays": "from in", "weeks": "from", "months": "from",
+	"quarters": "from", "years": "from", "age": "from", "year": "of", "half": "of", "quarter": "of", "month": "of name",
+	"day": "of", "iso": "week", "calendar": "month quarter", "fiscal": "year quarter month", "weekday": "of name number",
+	"holiday": "name", "working": "days day", "started": "months weeks years quarters", "min": "of", "max": "of"}
+
+// foreign refuses a word at the head of a phrase that isn't meant as a name:
+// a measure that isn't built, or a word that people bring from elsewhere.
+func (p *parser) foreign(t token) {
+	next := p.peek()
+	if next.kind == tWord {
+		for _, w := range strings.Fields(measures[t.word]) {
+			if next.word == w {
+				fail(t.to(next.Span), NotBuilt("the measure `"+t.word+" "+w+" …`"), "")
+			}
+		}
+	}
+	if name, rest, ok := cutSign(t.word); ok {
+		unit := ""
+		if next.kind == tWord {
+			unit = " " + next.word
+		}
+		fail(t.to(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since hyphens may stand in names",
+			"write `"+name+", -"+rest+unit+"`")
+	}
+	if h := brought[t.word]; h != "" && (next.kind != tSign || t.word == "biweekly") {
+		fail(t.Span, "`"+t.word+"` is not a word of the language", "write `"+h+"`")
+	}
+	if next.kind == tWord && (next.word == "on" || next.word == "from") || next.kind == tOrdinal {
+		fail(t.Span, "a phrase can't start with `"+t.word+"`",
+			meant(t.word, "rules start with a cadence such as monthly or weekly", append(cadenceWords, stepWords...)))
+	}
+}
+
+// cutSign splits start-5 into start and 5.
+func cutSign(word string) (name, number string, ok bool) {
+	i := strings.LastIndexByte(word, '-')
+	if i < 1 || i+1 == len(word) {
+		return "", "", false
+	}
+	if _, ok := toInt(word[i+1:]); !ok || strings.Trim(word[i+1:], "0123456789") != "" {
+		return "", "", false
+	}
+	return word[:i], word[i+1:], true
+}
+
+// advise offers the phrase to write for a word that people bring, or the
+// nearest word of the language.
+func (p *parser) advise(t token) string {
+	if t.kind != tWord {
+		return ""
+	}
+	if h := brought[t.word]; h != "" {
+		return "write `" + h + "`"
+	}
+	if n := Nearest(t.word, append(cadenceWords, stepWords...)); n != "" && n != t.word {
+		return "did you mean `" + n + "`?"
+	}
+	return ""
+}
+
+// using reads a calendar after `using`, if one is named here.
+func (p *parser) using() *Using {
+	if !p.peek().is("using") {
+		return nil
+	}
+	at := p.take()
+	u := &Using{Span: at.Span}
+	if p.peek().sign("(") {
+		p.take()
+		name, ok := p.operand("the column that names the calendar").(*Name)
+		if !ok || !p.peek().sign(")") {
+			fail(p.peek().Span, "expected a column's name and `)`"+p.found(p.peek()), "for example: using (site)")
+		}
+		p.take()
+		u.Column = name
+	} else {
+		for {
+			t := p.take()
+			if t.kind != tQuoted && (t.kind != tWord || reserved[t.word]) {
+				fail(t.Span, "expected the name of a calendar"+p.found(t), "for example: using isles + bank")
+			}
+			text := t.word
+			if t.kind == tWord {
+				text = p.text[t.Start:t.End]
+			}
+			u.Calendars = append(u.Calendars, Name{t.Span, text})
+			if !p.peek().sign("+") || p.shiftAhead() {
+				break
+			}
+			p.take()
+		}
+	}
+	u.Span = at.to(p.last())
+	return u
+}
+
+// ordinal reads 1st, first, last, 2nd last; n is 0 when there is none.
+func (p *parser) ordinal() (n int) {
+	t := p.peek()
+	switch {
+	case t.kind == tOrdinal:
+		n = t.n
+	case t.kind == tWord && ordinals[t.word] != 0:
+		n = ordinals[t.word]
+	default:
+		return 0
+	}
+	p.take()
+	if n == 0 {
+		fail(t.Span, "ordinals start at 1st", "")
+	}
+	if n > 0 && p.peek().is("last") {
+		if n == 1 {
+			fail(t.to(p.peek().Span), "`"+t.word+" last` says it twice", "write `last`")
+		}
+		p.take()
+		n = -n
+	}
+	return n
+}
+
+// ofMonth puts an item into a month and refuses days that no such month has.
+func (p *parser) ofMonth(it recur.Item, month int, at Span) recur.Item {
+	it.In = month
+	longest := 31
+	switch month {
+	case 2:
+		longest = 29
+	case 4, 6, 9, 11:
+		longest = 30
+	}
+	if it.Kind == recur.DayNumber && max(it.N, it.To, -it.N) > longest {
+		fail(at, "there is no such day of "+monthName(month), "")
+	}
+	return it
+}

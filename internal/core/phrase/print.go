@@ -1,0 +1,383 @@
+package phrase
+
+import (
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/recur"
+	"yoyaku/internal/core/workdays"
+)
+
+// printer writes the canonical form: the text that any phrase with the same
+// tree has, and that parses to that tree again.
+type printer struct{ strings.Builder }
+
+func (p *printer) put(parts ...string) {
+	for _, s := range parts {
+		p.WriteString(s)
+	}
+}
+
+// Canonical returns the one form of a phrase.
+func (p *Phrase) Canonical() string {
+	if p.Rule != nil {
+		return p.Rule.Canonical()
+	}
+	return ExprText(p.Expr)
+}
+
+// Canonical returns the one form of a rule.
+func (r *Rule) Canonical() string {
+	var p printer
+	r.write(&p)
+	return p.String()
+}
+
+// ExprText returns the canonical form of an expression.
+func ExprText(e Expr) string {
+	var p printer
+	e.write(&p)
+	return p.String()
+}
+
+// StepText returns the canonical form of one step.
+func StepText(s Step) string { return ExprText(s) }
+
+func monthName(m int) string        { return civil.MonthNames[m] }
+func shortMonth(m int) string       { return strings.ToLower(civil.MonthNames[m][:3]) }
+func short(w civil.Weekday) string  { return strings.ToLower(w.Short()) }
+func (d *Date) write(p *printer)    { p.put(d.Day.String()) }
+func (n *Number) write(p *printer)  { p.put(strconv.Itoa(n.N)) }
+func (*Today) write(p *printer)     { p.put("today") }
+func (a *At) write(p *printer)      { p.put("at ", clock(a.Minutes)) }
+func (r *Roll) write(p *printer)    { p.put("roll ", workdays.ConventionNames[r.By]); r.Using.write(p) }
+func (l *Lasting) write(p *printer) { p.put("lasting "); l.Amount.write(p); l.Using.write(p) }
+
+// clock writes minutes after midnight as 16:30.
+func clock(m int) string {
+	return string([]byte{byte('0' + m/600), byte('0' + m/60%10), ':', byte('0' + m%60/10), byte('0' + m%10)})
+}
+
+func (n *Name) write(p *printer) {
+	if t, err := scan(n.Text); err == nil && len(t) == 2 && t[0].kind == tWord && t[0].End == len(n.Text) &&
+		!reserved[t[0].word] && cadences[t[0].word].every == 0 && !isLanguage[t[0].word] && n.Text[0] > '9' {
+		p.put(n.Text)
+		return
+	}
+	p.put(`"`, strings.ReplaceAll(n.Text, `"`, `""`), `"`)
+}
+
+// isLanguage holds words that a canonical name quotes although the place may
+// make them plain.
+var isLanguage = map[string]bool{"every": true, "dates": true, "rrule": true, "lasting": true, "start": true, "middle": true,
+	"end": true, "next": true, "previous": true, "roll": true, "anniversary": true, "easter": true, "working": true,
+	"earlier": true, "later": true, "first": true, "second": true, "third": true, "fourth": true, "fifth": true, "last": true}
+
+func (o *Otherwise) write(p *printer) {
+	operand(p, o.A)
+	p.put(" otherwise ")
+	operand(p, o.B)
+}
+
+func (e *Extreme) write(p *printer) {
+	word := "earlier"
+	if e.Later {
+		word = "later"
+	}
+	p.put(word, " of ")
+	operand(p, e.A)
+	p.put(" and ")
+	operand(p, e.B)
+}
+
+// operand writes e, in parentheses where its place takes no more than one name.
+func operand(p *printer, e Expr) {
+	switch e.(type) {
+	case *Date, *Number, *Name, *Today, *Extreme:
+		e.write(p)
+	default:
+		p.put("(")
+		e.write(p)
+		p.put(")")
+	}
+}
+
+func (s *Steps) write(p *printer) {
+	if s.Base != nil {
+		if _, nested := s.Base.(*Steps); nested {
+			operand(p, s.Base)
+		} else {
+			s.Base.write(p)
+		}
+	}
+	for i, step := range s.List {
+		if i > 0 || s.Base != nil {
+			p.put(", ")
+		}
+		step.write(p)
+	}
+}
+
+func (u *Using) write(p *printer) {
+	if u == nil {
+		return
+	}
+	p.put(" using ")
+	if u.Column != nil {
+		p.put("(")
+		u.Column.write(p)
+		p.put(")")
+		return
+	}
+	for i, c := range u.Calendars {
+		if i > 0 {
+			p.put(" + ")
+		}
+		c.write(p)
+	}
+}
+
+func (a Amount) write(p *printer) {
+	a.By.write(p)
+	p.put(" ", unitWords[a.Unit])
+	if n, ok := a.By.(*Number); !ok || n.N != 1 {
+		p.put("s")
+	}
+}
+
+func (s *Shift) write(p *printer) {
+	sign := "+"
+	if s.Back {
+		sign = "-"
+	}
+	p.put(sign)
+	for i, a := range s.Parts {
+		if i > 0 {
+			p.put(" ")
+		}
+		a.write(p)
+	}
+	if s.KeepEnd {
+		p.put(" keep month end")
+	}
+	s.Using.write(p)
+}
+
+func (per Period) write(p *printer) {
+	switch per.Offset {
+	case -1:
+		p.put("previous ")
+	case 1:
+		p.put("next ")
+	}
+	p.put(civil.UnitNames[per.Unit])
+}
+
+func (e *Edge) write(p *printer) {
+	p.put([]string{"start", "middle", "end"}[e.Where+1], " of ")
+	e.Of.write(p)
+}
+
+func (n *Nth) write(p *printer) {
+	p.put(nthText(n.Item), " of ")
+	n.Of.write(p)
+	n.Using.write(p)
+}
+
+func (i *InYear) write(p *printer) { p.put(itemText(i.Item, true)); i.Using.write(p) }
+
+func (s *Seek) write(p *printer) {
+	way := "next "
+	if s.Back {
+		way = "previous "
+	}
+	if s.On {
+		way = ""
+	}
+	p.put(way)
+	switch t := s.Target; {
+	case t.Working:
+		p.put("working day")
+	case t.Day != nil:
+		p.put(itemText(*t.Day, true))
+	case t.Series != nil:
+		t.Series.write(p)
+	default:
+		p.put(short(t.Weekday))
+	}
+	if s.On && s.Back {
+		p.put(" on or before")
+	} else if s.On {
+		p.put(" on or after")
+	}
+	s.Using.write(p)
+}
+
+func (a *Anniversary) write(p *printer) {
+	switch {
+	case a.Back:
+		p.put("anniversary on or before ")
+	case a.On:
+		p.put("anniversary on or after ")
+	default:
+		p.put("anniversary after ")
+	}
+	operand(p, a.Of)
+}
+
+// ordinalText writes 1st, 2nd, 22nd, last, 2nd last.
+func ordinalText(n int) string {
+	if n == -1 {
+		return "last"
+	}
+	if n < 0 {
+		return ordinalText(-n) + " last"
+	}
+	suffix := "th"
+	if n/10%10 != 1 {
+		switch n % 10 {
+		case 1:
+			suffix = "st"
+		case 2:
+			suffix = "nd"
+		case 3:
+			suffix = "rd"
+		}
+	}
+	return strconv.Itoa(n) + suffix
+}
+
+// nthText writes an item that an ordinal names: 2nd tue, last working day.
+func nthText(it recur.Item) string {
+	switch it.Kind {
+	case recur.NthWeekday:
+		return ordinalText(it.N) + " " + short(it.Weekday)
+	case recur.NthWorking:
+		return ordinalText(it.N) + " working day"
+	}
+	return ordinalText(it.N) + " day"
+}
+
+// itemText writes an item of a list of days; in a year, In is a month's name.
+func itemText(it recur.Item, year bool) string {
+	text, of := "", " of "
+	switch it.Kind {
+	case recur.DayNumber:
+		switch {
+		case it.N > 0 && it.In == 0:
+			text = "day " + strconv.Itoa(it.N)
+		case it.N > 0:
+			text = strconv.Itoa(it.N)
+			if it.To != 0 {
+				text += "-" + strconv.Itoa(it.To)
+			}
+			if year {
+				of = " "
+			}
+		case year:
+			text = nthText(it)
+		default:
+			text = ordinalText(it.N)
+		}
+	case recur.EveryWeekday:
+		text = short(it.Weekday)
+		if it.WeekdayTo != 0 {
+			text += "-" + short(it.WeekdayTo)
+		}
+	case recur.MiddleDay:
+		text = "middle"
+	case recur.EasterDay:
+		return "easter"
+	case recur.WeekOfYear:
+		return short(it.Weekday) + " of week " + strconv.Itoa(it.N)
+	default:
+		text = nthText(it)
+	}
+	switch {
+	case it.In != 0 && year:
+		text += of + shortMonth(it.In)
+	case it.In != 0:
+		text += " of month " + strconv.Itoa(it.In)
+	case year && it.Kind != recur.DayNumber:
+		text += " of year"
+	case year && it.N < 0:
+		text += " of year"
+	}
+	return text
+}
+
+func (r *Rule) write(p *printer) {
+	switch {
+	case r.Listed:
+		p.put("dates ")
+		exprs(p, r.Plus)
+	case r.Working && r.Every == 1:
+		p.put("every working day")
+	case r.Working:
+		p.put("every ", strconv.Itoa(r.Every), " working days")
+	default:
+		p.put(r.cadence())
+	}
+	for i, d := range r.On {
+		p.put(map[bool]string{true: " on ", false: ", "}[i == 0])
+		if r.Unit == civil.Month && d.Kind == recur.DayNumber && d.N > 0 {
+			p.put(strconv.Itoa(d.N))
+			if d.To != 0 {
+				p.put("-", strconv.Itoa(d.To))
+			}
+			continue
+		}
+		p.put(itemText(d.Item, r.Unit == civil.Year))
+	}
+	for i, m := range r.Months {
+		p.put(map[bool]string{true: " in ", false: ", "}[i == 0], shortMonth(m))
+	}
+	clause := func(word string, e Expr) {
+		if e != nil {
+			p.put(word)
+			operand(p, e)
+		}
+	}
+	clause(" from ", r.From)
+	clause(" until ", r.Until)
+	clause(" back from ", r.Back)
+	if r.Times > 0 {
+		p.put(" ", strconv.Itoa(r.Times), " times")
+	}
+	if len(r.Without) > 0 {
+		p.put(" leaving out ")
+		exprs(p, r.Without)
+	}
+	if len(r.Plus) > 0 && !r.Listed {
+		p.put(" plus ")
+		exprs(p, r.Plus)
+	}
+	if r.Short {
+		p.put(" skipping short months")
+	}
+	r.Using.write(p)
+	for i, s := range r.Then {
+		p.put(map[bool]string{true: " then ", false: ", "}[i == 0])
+		s.write(p)
+	}
+}
+
+func exprs(p *printer, list []Expr) {
+	for i, e := range list {
+		if i > 0 {
+			p.put(", ")
+		}
+		operand(p, e)
+	}
+}
+
+// cadence writes the word for a unit and step.
+func (r *Rule) cadence() string {
+	for _, w := range cadenceWords[:7] {
+		if c := cadences[w]; c.unit == r.Unit && c.every == r.Every {
+			return w
+		}
+	}
+	return "every " + strconv.Itoa(r.Every) + " " + civil.UnitNames[r.Unit] + "s"
+}

@@ -1,0 +1,460 @@
+package phrase
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/recur"
+)
+
+func (p *parser) rule() *Rule {
+	t := p.take()
+	r := &Rule{Every: 1}
+	c, isCadence := cadences[t.word]
+	switch {
+	case t.is("rrule"):
+		fail(t.Span, NotBuilt("`rrule`"), "")
+	case t.is("dates"):
+		r.Listed = true
+		r.Plus = p.dateList("`dates`")
+	case t.is("every"):
+		p.every(r)
+	case isCadence:
+		r.Unit, r.Every = c.unit, c.every
+	}
+	if on := p.peek(); p.accept("on") {
+		if r.Listed || r.Unit == civil.Day {
+			hint := "write `weekly on mon-fri`"
+			if r.Listed {
+				hint = ""
+			}
+			fail(on.Span, "`"+strings.TrimSpace(p.text[:on.Start])+"` takes no list of days", hint)
+		}
+		p.list(func() { r.On = append(r.On, p.day(r.Unit)) })
+	}
+	for p.clause(r) {
+	}
+	p.checkRule(r, t.Span)
+	r.Span = t.to(p.last())
+	return r
+}
+
+// every reads what follows `every`.
+func (p *parser) every(r *Rule) {
+	t := p.take()
+	if t.is("working") && p.peek().is("day", "days") {
+		p.take()
+		r.Unit, r.Working = civil.Day, true
+		return
+	}
+	if t.kind != tNumber {
+		hint := "every 2 weeks, every 3 months, every working day"
+		if t.kind == tWord || t.kind == tOrdinal {
+			if h := everyHint(t.word); h != "" {
+				hint = "write `" + h + "`"
+			}
+		}
+		fail(t.Span, "`every` wants a number and a unit"+p.found(t), hint)
+	}
+	u, length := p.unitAt(0)
+	if length == 0 {
+		fail(p.peek().Span, "expected days, weeks, months, quarters, years or working days"+p.found(p.peek()),
+			meant(p.peek().word, "", []string{"days", "weeks", "months", "quarters", "years", "working days"}))
+	}
+	if t.n < 1 || t.n > int(civil.Max) {
+		fail(t.Span, "the step of a cadence is 1 or more", "")
+	}
+	p.i += length
+	r.Every = t.n
+	switch u {
+	case WorkingDays:
+		r.Working = true
+	case Weeks:
+		r.Unit = civil.Week
+	case Fortnights:
+		r.Unit, r.Every = civil.Week, 2*t.n
+	case Months:
+		r.Unit = civil.Month
+	case Quarters:
+		r.Unit = civil.Quarter
+	case HalfYears:
+		r.Unit = civil.Half
+	case Years:
+		r.Unit = civil.Year
+	}
+}
+
+// list reads items separated by commas or and.
+func (p *parser) list(item func()) {
+	item()
+	for p.peek().sign(",") || p.peek().is("and") {
+		p.take()
+		item()
+	}
+}
+
+func (p *parser) dateList(after string) (dates []Expr) {
+	p.list(func() { dates = append(dates, p.dateOperand(after)) })
+	return dates
+}
+
+func (p *parser) dateOperand(after string) Expr {
+	e := p.operand("a date after " + after)
+	if n, ok := e.(*Number); ok {
+		fail(n.Span, "expected a date after "+after+", found a number", "dates are written 2027-03-31")
+	}
+	return e
+}
+
+// clause reads one clause of a rule; false when none follows.
+func (p *parser) clause(r *Rule) bool {
+	t := p.peek()
+	once := func(had bool) {
+		if had {
+			fail(t.Span, "`"+t.word+"` stands twice", "each clause may stand once")
+		}
+	}
+	switch {
+	case p.accept("in"):
+		once(r.Months != nil)
+		p.list(func() { r.Months = append(r.Months, p.monthItem()...) })
+		slices.Sort(r.Months)
+		r.Months = slices.Compact(r.Months)
+	case p.accept("from"):
+		once(r.From != nil)
+		r.From = p.dateOperand("`from`")
+	case p.accept("until"), p.accept("through"):
+		once(r.Until != nil)
+		r.Until = p.dateOperand("`" + t.word + "`")
+	case t.is("back"):
+		once(r.Back != nil)
+		p.take()
+		p.expect("from", "`back`")
+		r.Back = p.dateOperand("`back from`")
+	case t.kind == tNumber && p.ahead(1).is("times", "time"):
+		once(r.Times != 0)
+		if t.n < 1 {
+			fail(t.Span, "a rule gives 1 date or more", "")
+		}
+		r.Times = t.n
+		p.i += 2
+	case t.is("leaving"):
+		once(r.Without != nil)
+		p.take()
+		p.expect("out", "`leaving`")
+		r.Without = p.dateList("`leaving out`")
+	case t.is("plus") && !r.Listed:
+		once(r.Plus != nil)
+		p.take()
+		r.Plus = p.dateList("`plus`")
+	case t.is("skipping"):
+		once(r.Short)
+		p.take()
+		if !p.accept("short", "months") {
+			fail(p.peek().Span, "expected `skipping short months`"+p.found(p.peek()), "")
+		}
+		r.Short = true
+	case t.is("using"):
+		once(r.Using != nil)
+		r.Using = p.using()
+	case p.accept("then"):
+		r.Then = p.steps()
+		p.checkThen(r.Then)
+		return false
+	case t.kind == tEnd || t.sign(")"):
+		return false
+	default:
+		p.notAClause(t)
+	}
+	if c := p.peek(); c.sign(",") {
+		fail(c.Span, "after a comma only an item of the list may follow", "leave the comma out before a clause")
+	}
+	return true
+}
+
+func (p *parser) notAClause(t token) {
+	if p.shiftAhead() || t.is("roll", "lasting", "start", "end", "middle", "at", "next", "previous") {
+		fail(t.Span, "steps of a rule follow `then`", "write `then "+p.text[t.Start:]+"`")
+	}
+	hint := "a rule goes on with: on, in, from, until, back from, N times, leaving out, plus, skipping short months, using, then"
+	if t.kind == tWord {
+		if weekdays[t.word] != 0 || ordinals[t.word] != 0 {
+			hint = "write `on` before the days"
+		} else {
+			hint = meant(t.word, hint, []string{"on", "in", "from", "until", "through", "back from", "times", "leaving out", "plus", "skipping", "using", "then"})
+		}
+	} else if t.kind == tOrdinal || t.kind == tNumber {
+		hint = "write `on` before the days, or `" + t.word + " times`"
+	}
+	fail(t.Span, "expected a clause of the rule"+p.found(t), hint)
+}
+
+func (p *parser) monthItem() []int {
+	t := p.take()
+	if t.kind == tWord {
+		if m := months[t.word]; m != 0 {
+			return []int{m}
+		}
+		if a, b, ok := strings.Cut(t.word, "-"); ok && months[a] != 0 && months[b] != 0 {
+			list := []int{months[a]}
+			for m := months[a]; m != months[b]; {
+				m = m%12 + 1
+				list = append(list, m)
+			}
+			return list
+		}
+		fail(t.Span, "unknown month"+p.found(t), meant(t.word, "months are jan to dec", MonthWords))
+	}
+	fail(t.Span, "expected a month"+p.found(t), "for example: in mar-oct")
+	return nil
+}
+
+func (p *parser) checkThen(steps []Step) {
+	for i, s := range steps {
+		if a, ok := s.(*Anniversary); ok {
+			fail(a.Span, "`anniversary` can't stand in a rule", "its reach has no bound; use it on the rows of a table")
+		}
+		if a, ok := s.(*At); ok && i < len(steps)-1 {
+			fail(a.Span, "`at` is the last step", "")
+		}
+	}
+}
+
+// checkRule refuses rules that leave open where they count from.
+func (p *parser) checkRule(r *Rule, at Span) {
+	anchored := r.From != nil || r.Back != nil
+	needs := ""
+	switch {
+	case r.Listed:
+		if r.From != nil || r.Until != nil || r.Back != nil || r.Times != 0 || r.Without != nil || r.Months != nil || r.Short {
+			fail(at, "`dates` lists its dates and takes no clause but `using` and `then`", "")
+		}
+	case anchored:
+	case r.Every > 1:
+		needs = "a cadence that skips periods counts from a date"
+	case r.Times > 0:
+		needs = "`times` counts from a date"
+	case len(r.On) == 0 && r.Unit != civil.Day:
+		needs = "without `on`, a cadence repeats the day it starts from"
+	}
+	if needs == "" {
+		return
+	}
+	hint := "add `from` and a date"
+	if len(r.On) == 0 && r.Unit != civil.Day {
+		switch r.Unit {
+		case civil.Week:
+			hint = "add `on fri`, or `from` and a date"
+		case civil.Year:
+			hint = "add `on 25 dec`, or `from` and a date"
+		default:
+			hint = "add `on last`, or `from` and a date"
+		}
+		if r.Every > 1 {
+			hint = "add `from` and a date"
+		}
+	}
+	fail(Span{at.Start, at.End}, needs, hint)
+}
+
+// day reads an item of the list of days, in the forms that the cadence takes.
+func (p *parser) day(u civil.Unit) Day {
+	t := p.peek()
+	it := p.dayItem(u)
+	if u == civil.Year && it.In == 0 && it.Kind != recur.EasterDay && it.Kind != recur.WeekOfYear && !p.took(t, "day") && !p.took(t, "year") {
+		fail(t.to(p.last()), "a day of the year names its month", "for example: 25 dec, last fri of nov, 1st fri of year, day 100")
+	}
+	return Day{t.to(p.last()), it}
+}
+
+// took reports whether a word was among those read since t.
+func (p *parser) took(t token, word string) bool {
+	for _, k := range p.toks[:p.i] {
+		if k.Start >= t.Start && k.is(word) {
+			return true
+		}
+	}
+	return false
+}
+
+func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
+	t := p.peek()
+	from, to, ranged := civil.Weekday(0), civil.Weekday(0), false
+	if t.kind == tWord {
+		from, to, ranged = weekdayRange(t.word)
+	}
+	if u == civil.Week {
+		if from == 0 {
+			hint := "weekdays are mon to sun, ranges mon-fri"
+			switch {
+			case t.kind == tWord:
+				hint = meant(t.word, hint, WeekdayWords)
+			case t.kind == tNumber || t.kind == tOrdinal:
+				hint = "a day of the month goes with monthly: monthly on 15"
+			}
+			fail(t.Span, "expected a weekday"+p.found(t), hint)
+		}
+		p.take()
+		it = recur.Item{Kind: recur.EveryWeekday, Weekday: from, N: 1}
+		if ranged && from != to {
+			it.WeekdayTo = to
+		}
+		return it
+	}
+	if ranged {
+		fail(t.Span, "a range of weekdays goes with weekly", "name the weekdays one by one, or write `weekly on "+t.word+"`")
+	}
+	whole := false // names its place in the whole period
+	switch {
+	case from != 0:
+		p.take()
+		if u == civil.Year && p.accept("of", "week") {
+			n := p.take()
+			if n.kind != tNumber || n.n < 1 || n.n > 53 {
+				fail(n.Span, "expected a week number, 1 to 53"+p.found(n), "")
+			}
+			return recur.Item{Kind: recur.WeekOfYear, N: n.n, Weekday: from}
+		}
+		it = recur.Item{Kind: recur.EveryWeekday, Weekday: from}
+		if u != civil.Month && !p.peek().is("of") {
+			fail(t.Span, "which "+t.word+" of the period?", "for example: 1st "+t.word+", last "+t.word)
+		}
+	case t.is("middle"):
+		p.take()
+		it, whole = recur.Item{Kind: recur.MiddleDay}, u != civil.Month && u != civil.Year
+	case t.is("easter") && u == civil.Year:
+		p.take()
+		return recur.Item{Kind: recur.EasterDay}
+	case t.is("day") && u != civil.Month:
+		p.take()
+		n := p.take()
+		most := map[civil.Unit]int{civil.Quarter: 92, civil.Half: 184, civil.Year: 366}[u]
+		if n.kind != tNumber || n.n < 1 || n.n > most {
+			fail(n.Span, "expected a day number, 1 to "+strconv.Itoa(most)+p.found(n), "")
+		}
+		return recur.Item{Kind: recur.DayNumber, N: n.n}
+	case t.kind == tNumber:
+		it = p.numbers(u)
+	case t.kind == tOrdinal || t.kind == tWord && ordinals[t.word] != 0:
+		it, whole = p.ordinalItem()
+	case t.kind == tWord && months[t.word] != 0 && u == civil.Year:
+		p.dayOf(false) // which says that the day stands first
+	default:
+		hint := "for example: 15, last, 2nd last, 2nd tue, last working day, fri, middle"
+		if t.kind == tWord {
+			hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "day"}, WeekdayWords...))
+			if h := brought[t.word]; h != "" {
+				hint = "write `" + h + "`"
+			}
+			if t.word == "month-end" || t.word == "eom" || t.word == "end" {
+				hint = "write `last`"
+			}
+		}
+		fail(t.Span, "expected a day"+p.found(t), hint)
+	}
+	return p.place(it, u, whole, t)
+}
+
+// numbers reads 15 or 1-5, and for yearly the month that must follow.
+func (p *parser) numbers(u civil.Unit) recur.Item {
+	t := p.take()
+	it := recur.Item{Kind: recur.DayNumber, N: t.n}
+	if p.peek().sign("-") && p.ahead(1).kind == tNumber {
+		p.take()
+		to := p.take()
+		if to.n < t.n {
+			fail(t.to(to.Span), "the range ends before it starts", "")
+		}
+		if to.n > t.n {
+			it.To = to.n
+		}
+	}
+	if it.N < 1 || max(it.N, it.To) > 31 {
+		fail(t.to(p.last()), "days of a month are 1 to 31"+p.found(t), "")
+	}
+	if m := p.peek(); u == civil.Year && m.kind == tWord && months[m.word] != 0 {
+		p.take()
+		return p.ofMonth(it, months[m.word], t.to(m.Span))
+	}
+	if u != civil.Month && !p.peek().is("of") {
+		hint := "write `day " + t.word + "`, or `" + t.word + " of month 2`"
+		if u == civil.Year {
+			hint = "write `" + t.word + " dec`, or `day " + t.word + "`"
+			if p.peek().kind == tWord {
+				hint = meant(p.peek().word, hint, MonthWords)
+			}
+		}
+		fail(t.Span, "which month is the "+ordinalText(it.N)+" of?", hint)
+	}
+	return it
+}
+
+// ordinalItem reads last, 2nd last, ORD fri, ORD day, ORD working day; whole is
+// true where it may count in the whole of a longer period.
+func (p *parser) ordinalItem() (it recur.Item, whole bool) {
+	t := p.peek()
+	it.N = p.ordinal()
+	w := p.peek()
+	switch {
+	case p.accept("working", "day"), p.accept("working", "days"):
+		it.Kind = recur.NthWorking
+	case w.kind == tWord && weekdays[w.word] != 0:
+		p.take()
+		it.Kind, it.Weekday = recur.NthWeekday, weekdays[w.word]
+	case w.is("business", "workday", "weekday"):
+		fail(w.Span, "`"+w.word+"` is not a word of the language", "write `"+brought[w.word]+"`")
+	default:
+		p.accept("day")
+		it.Kind = recur.DayNumber
+		if it.N > 31 {
+			fail(t.Span, "days of a month are 1 to 31"+p.found(t), "")
+		}
+	}
+	return it, it.Kind != recur.DayNumber || it.N < 0 || p.took(t, "day")
+}
+
+// place reads `of month 2`, `of nov`, `of year` behind an item.
+func (p *parser) place(it recur.Item, u civil.Unit, whole bool, t token) recur.Item {
+	if it.In != 0 {
+		return it
+	}
+	of := p.peek()
+	if !p.accept("of") {
+		if u == civil.Quarter || u == civil.Half {
+			if !whole {
+				fail(t.to(p.last()), "which month is it of?", "for example: 15 of month 2, day 15, last")
+			}
+		}
+		return it
+	}
+	w := p.take()
+	switch {
+	case u == civil.Year && w.kind == tWord && months[w.word] != 0:
+		return p.ofMonth(it, months[w.word], t.to(w.Span))
+	case u == civil.Year && w.is("year"):
+		if it.Kind == recur.EveryWeekday {
+			fail(t.to(w.Span), "which one of the year?", "for example: 1st "+t.word+" of year")
+		}
+		return it
+	case (u == civil.Quarter || u == civil.Half) && w.is("month"):
+		n, most := p.take(), 3
+		if u == civil.Half {
+			most = 6
+		}
+		if n.kind != tNumber || n.n < 1 || n.n > most {
+			fail(n.Span, "expected the number of a month in the period, 1 to "+strconv.Itoa(most)+p.found(n), "")
+		}
+		it.In = n.n
+		return it
+	}
+	switch u {
+	case civil.Month:
+		fail(of.to(w.Span), "days of `monthly` are days of its month", "leave it out, or write `yearly on …`")
+	case civil.Year:
+		fail(w.Span, "expected a month after `of`"+p.found(w), meant(w.word, "", MonthWords))
+	}
+	fail(w.Span, "expected `of month N`"+p.found(w), "for example: 15 of month 2")
+	return it
+}

@@ -1,0 +1,231 @@
+package phrase
+
+import (
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"yoyaku/internal/core/civil"
+)
+
+// Span is a place in a phrase: byte offsets, End not included.
+type Span struct{ Start, End int }
+
+// Pos returns the span; every node embeds one.
+func (s Span) Pos() Span { return s }
+
+func (s Span) to(e Span) Span { return Span{s.Start, e.End} }
+
+type kind uint8
+
+const (
+	tEnd     kind = iota
+	tWord         // a bare word, lower case in word
+	tNumber       // 15, 2.5
+	tOrdinal      // 1st, 2nd
+	tDate         // 2027-03-31
+	tTime         // 16:30
+	tText         // 'text'
+	tQuoted       // "a name"
+	tSign         // punctuation
+	tRaw          // the text of an RFC 5545 rule
+)
+
+type token struct {
+	Span
+	kind kind
+	word string // what it says: lower case, quotes resolved
+	n    int    // number, ordinal, minutes of a time
+	date civil.Date
+}
+
+type scanner struct {
+	text string
+	at   int
+	toks []token
+}
+
+// scan splits a phrase into tokens; it always ends them with tEnd.
+func scan(text string) (toks []token, err error) {
+	s := &scanner{text: text}
+	defer func() { rescue(recover(), text, &err) }()
+	for s.next() {
+		if n := len(s.toks); n == 1 && s.toks[0].kind == tWord && s.toks[0].word == "rrule" {
+			s.raw()
+		}
+	}
+	s.add(tEnd, len(text), "")
+	return s.toks, nil
+}
+
+func (s *scanner) add(k kind, end int, word string) *token {
+	s.toks = append(s.toks, token{Span: Span{s.at, end}, kind: k, word: word})
+	s.at = end
+	return &s.toks[len(s.toks)-1]
+}
+
+func (s *scanner) peek(at int) rune {
+	r, _ := utf8.DecodeRuneInString(s.text[min(at, len(s.text)):])
+	return r
+}
+
+func (s *scanner) space() {
+	for s.at < len(s.text) {
+		r, n := utf8.DecodeRuneInString(s.text[s.at:])
+		if !unicode.IsSpace(r) {
+			return
+		}
+		s.at += n
+	}
+}
+
+func (s *scanner) raw() {
+	s.space()
+	end := s.at
+	for end < len(s.text) && !unicode.IsSpace(s.peek(end)) {
+		end += utf8.RuneLen(s.peek(end))
+	}
+	if end > s.at {
+		s.add(tRaw, end, s.text[s.at:end])
+	}
+}
+
+func wordRune(r rune) bool {
+	return r == '_' || r != utf8.RuneError && (unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r))
+}
+
+// wordEnd finds the end of a run of letters, digits, _ and inner hyphens.
+func (s *scanner) wordEnd(end int) int {
+	for end < len(s.text) {
+		r, n := utf8.DecodeRuneInString(s.text[end:])
+		if !wordRune(r) && !(r == '-' && wordRune(s.peek(end+1)) && s.peek(end+1) != '_') {
+			break
+		}
+		end += n
+	}
+	return end
+}
+
+func (s *scanner) next() bool {
+	s.space()
+	if s.at >= len(s.text) {
+		return false
+	}
+	c := s.text[s.at]
+	switch {
+	case c >= '0' && c <= '9':
+		s.number()
+	case c == '\'' || c == '"':
+		s.quoted(c)
+	case strings.IndexByte("+-*/(),=<>!", c) >= 0:
+		end := s.at + 1
+		if end < len(s.text) && s.text[end] == '=' && (c == '<' || c == '>' || c == '!') {
+			end++
+		}
+		s.add(tSign, end, s.text[s.at:end])
+	case unicode.IsLetter(s.peek(s.at)):
+		end := s.wordEnd(s.at)
+		s.add(tWord, end, strings.ToLower(s.text[s.at:end]))
+	default:
+		n := utf8.RuneLen(s.peek(s.at))
+		if n < 1 || s.peek(s.at) == utf8.RuneError {
+			n = 1
+		}
+		fail(Span{s.at, s.at + n}, "this character has no meaning in a phrase",
+			`names with other characters stand in double quotes, texts in single quotes`)
+	}
+	return true
+}
+
+func (s *scanner) quoted(q byte) {
+	var b strings.Builder
+	for i := s.at + 1; i < len(s.text); i++ {
+		if s.text[i] != q {
+			b.WriteByte(s.text[i])
+			continue
+		}
+		if i+1 < len(s.text) && s.text[i+1] == q {
+			b.WriteByte(q)
+			i++
+			continue
+		}
+		if q == '"' {
+			if b.Len() == 0 {
+				fail(Span{s.at, i + 1}, "an empty name", "")
+			}
+			s.add(tQuoted, i+1, b.String())
+		} else {
+			s.add(tText, i+1, b.String())
+		}
+		return
+	}
+	fail(Span{s.at, len(s.text)}, "this quote is never closed", "close it with "+string(q))
+}
+
+func (s *scanner) number() {
+	digits := func(at int) int {
+		for at < len(s.text) && s.text[at] >= '0' && s.text[at] <= '9' {
+			at++
+		}
+		return at
+	}
+	for _, n := range []int{10, 8} { // an ISO date, if it ends there
+		end := s.at + n
+		if end > len(s.text) || wordRune(s.peek(end)) || s.peek(end) == '-' && wordRune(s.peek(end+1)) {
+			continue
+		}
+		if d, shape, ok := civil.Parse(s.text[s.at:end]); shape {
+			if !ok {
+				fail(Span{s.at, end}, "there is no such day: "+s.text[s.at:end], "")
+			}
+			s.add(tDate, end, s.text[s.at:end]).date = d
+			return
+		}
+	}
+	end := digits(s.at)
+	if end-s.at == 4 && end < len(s.text) && s.text[end] == '-' && digits(end+1) > end+1 {
+		stop := s.wordEnd(end)
+		fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "dates are written 2027-03-31, 2027-W13-3 or 2027-090")
+	}
+	n, fits := toInt(s.text[s.at:end])
+	switch r := s.peek(end); {
+	case r == ':' && digits(end+1) > end+1:
+		stop := digits(end + 1)
+		m, _ := toInt(s.text[end+1 : stop])
+		if n > 23 || m > 59 || stop-end != 3 || end-s.at > 2 {
+			fail(Span{s.at, stop}, "not a time: "+s.text[s.at:stop], "times are written 09:00 to 23:59")
+		}
+		s.add(tTime, stop, s.text[s.at:stop]).n = n*60 + m
+	case r == '.' && digits(end+1) > end+1:
+		stop := digits(end + 1)
+		s.add(tNumber, stop, s.text[s.at:stop]).n = -1
+	case unicode.IsLetter(r):
+		stop := end
+		for stop < len(s.text) && wordRune(s.peek(stop)) {
+			stop += utf8.RuneLen(s.peek(stop))
+		}
+		word := strings.ToLower(s.text[s.at:stop])
+		switch word[end-s.at:] {
+		case "st", "nd", "rd", "th":
+			s.add(tOrdinal, stop, word).n = n
+		default:
+			s.add(tWord, stop, word)
+		}
+	default:
+		if !fits {
+			fail(Span{s.at, end}, "this number is too large", "")
+		}
+		s.add(tNumber, end, s.text[s.at:end]).n = n
+	}
+}
+
+// toInt reads digits; numbers over nine digits are out of every range here.
+func toInt(s string) (n int, ok bool) {
+	if len(s) > 9 {
+		return 0, false
+	}
+	for i := range len(s) {
+		n = n*10 + int(s[i]-'0')
+	}
+	return n, true
+}

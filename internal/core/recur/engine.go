@@ -1,0 +1,312 @@
+package recur
+
+import (
+	"cmp"
+	"iter"
+	"slices"
+	"strconv"
+
+	"yoyaku/internal/core/civil"
+)
+
+func appendInt(b []byte, n int) []byte { return strconv.AppendInt(b, int64(n), 10) }
+
+// All yields the nominal dates of the rule that lie in span, in order and each
+// day once. It holds one period at a time and allocates nothing per date.
+func (r *Rule) All(span civil.Span) iter.Seq[Date] {
+	return func(yield func(Date) bool) {
+		b := r.bound()
+		skip := 0 // place in Without
+		more := r.Plus
+		for len(more) > 0 && more[0] < span.First {
+			more = more[1:]
+		}
+		plus := func(upto civil.Date) bool { // yields Plus up to a day, not included
+			for len(more) > 0 && more[0] < upto && more[0] <= span.Last {
+				d := Date{Date: more[0], Period: more[0], Item: -1}
+				more = more[1:]
+				if !yield(d) {
+					return false
+				}
+			}
+			return true
+		}
+		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
+		if s.First <= s.Last {
+			for d := range r.nominal(b, s) {
+				for skip < len(r.Without) && r.Without[skip] < d.Date {
+					skip++
+				}
+				if skip < len(r.Without) && r.Without[skip] == d.Date {
+					continue
+				}
+				if len(more) > 0 {
+					if !plus(d.Date) {
+						return
+					}
+					if len(more) > 0 && more[0] == d.Date {
+						more = more[1:]
+					}
+				}
+				if !yield(d) {
+					return
+				}
+			}
+		}
+		plus(civil.Max + 1)
+	}
+}
+
+// nominal yields the dates in s before leaving out and plus.
+func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
+	if r.Working {
+		return r.working(b, s)
+	}
+	return func(yield func(Date) bool) {
+		var room [40]Date
+		buf := room[:0]
+		i := r.Frame.Index(r.Unit, s.First)
+		if r.spill {
+			i--
+		}
+		if r.Every > 1 {
+			if off := (i - b.phase) % r.Every; off > 0 {
+				i += r.Every - off
+			} else {
+				i -= off
+			}
+			if r.spill {
+				i -= r.Every
+			}
+		}
+		for ; ; i += r.Every {
+			p, ok := r.Frame.Period(r.Unit, i)
+			if !ok && p.First > s.Last || p.First > s.Last && len(buf) == 0 && !r.spill {
+				return
+			}
+			// Days that lie past their period wait for those of the next one.
+			settled := civil.Max
+			if r.spill {
+				settled = p.Last - 7
+				if p.First > s.Last+7 {
+					settled = civil.Max
+				}
+			}
+			if ok {
+				buf = r.fill(buf, p)
+			}
+			n := 0
+			for _, d := range buf {
+				if d.Date > settled {
+					break
+				}
+				n++
+				if d.Date < s.First {
+					continue
+				}
+				if d.Date > s.Last {
+					return
+				}
+				if r.Months != 0 {
+					if _, m, _ := d.Date.YMD(); r.Months>>m&1 == 0 {
+						continue
+					}
+				}
+				if !yield(d) {
+					return
+				}
+			}
+			buf = append(buf[:0], buf[n:]...)
+			if r.spill && p.First > s.Last+7 {
+				return
+			}
+		}
+	}
+}
+
+// working yields every Nth working day, counted from date 0 of b.
+func (r *Rule) working(b bounds, s civil.Span) iter.Seq[Date] {
+	return func(yield func(Date) bool) {
+		d, ok := r.Calendar.OnOrAfter(s.First)
+		if !ok {
+			return
+		}
+		off := r.Calendar.Between(b.first, d) % r.Every
+		if off < 0 {
+			off += r.Every
+		}
+		if off > 0 {
+			d, ok = r.Calendar.Add(d, r.Every-off)
+		}
+		for ; ok && d <= s.Last; d, ok = r.Calendar.Add(d, r.Every) {
+			if r.Months != 0 {
+				if _, m, _ := d.YMD(); r.Months>>m&1 == 0 {
+					continue
+				}
+			}
+			if !yield(Date{Date: d, Period: d, Item: -1}) {
+				return
+			}
+		}
+	}
+}
+
+// fill adds the days that the items name in period p to buf, in order, each
+// day once; of two items that fall together the earlier stays.
+func (r *Rule) fill(buf []Date, p civil.Span) []Date {
+	for i := range r.Items {
+		it := &r.Items[i]
+		in := p
+		if it.In != 0 {
+			y, m, _ := p.First.YMD()
+			m += it.In - 1
+			in.First, _ = civil.Of(y, m, 1)
+			in.Last = in.First + civil.Date(civil.DaysIn(y, m)) - 1
+		}
+		d := Date{Period: p.First, Item: int16(i), Sub: 1}
+		if r.Unit == civil.Day {
+			d.Item = -1
+		}
+		put := func(day civil.Date) {
+			if d.Date = day; day.Valid() {
+				buf = append(buf, d)
+			}
+			d.Sub++
+		}
+		switch it.Kind {
+		case DayNumber:
+			last := it.N
+			if it.To != 0 {
+				last = it.To
+			}
+			for n := it.N; n <= last; n++ {
+				if day, fits := NumberedDay(in, n); fits || !r.SkipShort {
+					put(day)
+				}
+			}
+		case EveryWeekday:
+			w := it.Weekday
+			for {
+				for day := in.First.OnOrAfter(w); day <= in.Last; day += 7 {
+					put(day)
+				}
+				if it.WeekdayTo == 0 || w == it.WeekdayTo {
+					break
+				}
+				w = w%7 + 1
+			}
+		case NthWeekday:
+			if day, ok := NthWeekdayOf(in, it.N, it.Weekday); ok {
+				put(day)
+			}
+		case NthWorking:
+			if s := in.Widen(0, 0); s.First <= s.Last {
+				if day, ok := r.Calendar.Nth(s, it.N); ok {
+					put(day)
+				}
+			}
+		case MiddleDay:
+			put(in.Middle())
+		case EasterDay:
+			if y := p.First.Year(); y >= civil.MinYear && y <= civil.MaxYear {
+				put(civil.Easter(y))
+			}
+		case WeekOfYear:
+			if day, ok := civil.OfISOWeek(p.First.Year(), it.N, it.Weekday); ok {
+				put(day)
+			}
+		}
+	}
+	for i := 1; i < len(buf); i++ {
+		if buf[i].Date <= buf[i-1].Date {
+			slices.SortStableFunc(buf, func(a, b Date) int { return cmp.Compare(a.Date, b.Date) })
+			return slices.CompactFunc(buf, func(a, b Date) bool { return a.Date == b.Date })
+		}
+	}
+	return buf
+}
+
+// NumberedDay returns the nth day of s, or for n below zero the nth from its
+// end; past the other end it is clamped to that end and fits is false.
+func NumberedDay(s civil.Span, n int) (d civil.Date, fits bool) {
+	if n > 0 {
+		return min(s.First+civil.Date(n-1), s.Last), n <= s.Len()
+	}
+	return max(s.Last+civil.Date(n+1), s.First), -n <= s.Len()
+}
+
+// NthWeekdayOf returns the nth w of s, counted from its end for n below zero;
+// ok is false when s has fewer.
+func NthWeekdayOf(s civil.Span, n int, w civil.Weekday) (civil.Date, bool) {
+	d := s.First.OnOrAfter(w) + civil.Date(7*(n-1))
+	if n < 0 {
+		d = s.Last.OnOrBefore(w) + civil.Date(7*(n+1))
+	}
+	return d, s.Has(d)
+}
+
+// After returns the first nominal date after d; ok is false when there is none.
+func (r *Rule) After(d civil.Date) (Date, bool) {
+	for n := range r.All(civil.Span{First: d + 1, Last: civil.Max}) {
+		return n, true
+	}
+	return Date{}, false
+}
+
+// Before returns the last nominal date before d; ok is false when there is none.
+func (r *Rule) Before(d civil.Date) (last Date, ok bool) {
+	for width := 2 * r.Stride(); ; width *= 4 {
+		s := civil.Span{First: d - 1, Last: d - 1}.Widen(width, 0)
+		if s.First > s.Last {
+			return last, false
+		}
+		for n := range r.All(s) {
+			last, ok = n, true
+		}
+		if ok || s.First == civil.Min || s.First <= r.bound().span.First && (len(r.Plus) == 0 || s.First <= r.Plus[0]) {
+			return last, ok
+		}
+	}
+}
+
+// Endless reports whether nothing in the rule ends it before year 9999.
+func (r *Rule) Endless() bool {
+	return !r.listed && r.Until == civil.None && r.Back == civil.None && r.Times == 0
+}
+
+// Span returns the bounds of the rule's nominal dates, plus included.
+func (r *Rule) Span() civil.Span {
+	s := r.bound().span
+	if n := len(r.Plus); n > 0 {
+		if s.Last < s.First {
+			return civil.Span{First: r.Plus[0], Last: r.Plus[n-1]}
+		}
+		s = civil.Span{First: min(s.First, r.Plus[0]), Last: max(s.Last, r.Plus[n-1])}
+	}
+	return s
+}
+
+// Earlier returns the date that the cadence would have had before its first
+// date d if `from` didn't bound it.
+func (r *Rule) Earlier(d civil.Date) (civil.Date, bool) {
+	if r.listed {
+		return civil.None, false
+	}
+	free := *r
+	b := r.bound()
+	b.span.First = civil.Min
+	free.bound = func() bounds { return b }
+	free.Plus, free.Without = nil, nil
+	early, ok := free.Before(d)
+	return early.Date, ok
+}
+
+// Counts reports whether the nominal dates depend on a working calendar.
+func (r *Rule) Counts() bool {
+	for _, it := range r.Items {
+		if it.Kind == NthWorking {
+			return true
+		}
+	}
+	return r.Working
+}

@@ -1,0 +1,235 @@
+// Package recur is the one engine for recurrences: a rule names days inside
+// the periods of a cadence, and the engine yields them in order, lazily.
+package recur
+
+import (
+	"slices"
+	"sync"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/workdays"
+)
+
+// Kind is a way to name days inside a period.
+type Kind uint8
+
+// The kinds of items.
+const (
+	DayNumber    Kind = iota // the Nth day, or N to To; counted from the end below zero
+	EveryWeekday             // each such weekday, or each from Weekday to WeekdayTo
+	NthWeekday               // the Nth such weekday
+	NthWorking               // the Nth working day
+	MiddleDay                // first day + ⌊(length − 1)/2⌋
+	EasterDay                // Easter Sunday of the period's year
+	WeekOfYear               // a weekday of ISO week N of the period's year
+)
+
+// Item is one entry of a rule's list of days; it is complete in itself.
+type Item struct {
+	Kind      Kind
+	N, To     int // To: last of a range of numbers, else 0
+	Weekday   civil.Weekday
+	WeekdayTo civil.Weekday // last of a range, else 0
+	In        int           // month of the period, 1 its first; 0 for the whole period
+}
+
+// Several reports whether the item can give more than one date in a period.
+func (it Item) Several() bool {
+	return it.To != 0 || it.WeekdayTo != 0 || it.Kind == EveryWeekday && it.N != 1
+}
+
+// Rule is a recurrence. Fill in the fields, then call Prepare.
+type Rule struct {
+	Unit    civil.Unit // Day, Week, Month, Quarter, Half or Year
+	Working bool       // Unit Day: counts working days
+	Every   int        // every Nth period, 1 or more
+	Items   []Item
+	Months  uint16 // bit m set: month m is in; 0: all are
+	// From, Until bound the nominal dates, both included; Back is the last date
+	// of a schedule counted backwards. None where absent.
+	From, Until, Back civil.Date
+	Times             int // at most so many dates; 0: no limit
+	Without, Plus     []civil.Date
+	SkipShort         bool // a numbered day that a month lacks gives no date
+	Frame             civil.Frame
+	Calendar          *workdays.Calendar
+
+	listed bool // the dates are Plus alone
+	spill  bool // items may lie outside their period
+	bound  func() bounds
+}
+
+// bounds is what From, Until, Back and Times come to.
+type bounds struct {
+	span  civil.Span // nominal dates lie in here; empty when Last < First
+	phase int        // number of period 0
+	first civil.Date // working-day cadences: date 0
+}
+
+// Date is one nominal date of a rule and its place.
+type Date struct {
+	Date   civil.Date
+	Period civil.Date // first day of its period
+	Item   int16      // place in the rule's list from 0; -1: known by its date
+	Sub    int16      // place among the item's dates from 1
+}
+
+// Dates makes the rule of dates written out one by one.
+func Dates(days []civil.Date) *Rule {
+	r := &Rule{Plus: days, listed: true, Every: 1, Frame: civil.DefaultFrame}
+	r.Prepare()
+	return r
+}
+
+// Prepare sorts and checks what the engine needs; call it once.
+func (r *Rule) Prepare() {
+	if len(r.Items) == 0 && r.Unit == civil.Day {
+		r.Items = []Item{{Kind: DayNumber, N: 1}}
+	}
+	if len(r.Items) == 0 {
+		r.Items = []Item{r.anchored()}
+	}
+	r.Without, r.Plus = slices.Clone(r.Without), slices.Clone(r.Plus)
+	slices.Sort(r.Without)
+	slices.Sort(r.Plus)
+	r.Plus = slices.Compact(r.Plus)
+	for _, it := range r.Items {
+		r.spill = r.spill || it.Kind == WeekOfYear
+	}
+	r.bound = sync.OnceValue(r.bounds)
+}
+
+// anchored is the item that repeats the anchor's own day. It names the day by
+// its number, so that a short month clamps it and the next one doesn't.
+func (r *Rule) anchored() Item {
+	anchor := r.From
+	if anchor == civil.None {
+		anchor = r.Back
+	}
+	if r.Unit == civil.Week {
+		return Item{Kind: EveryWeekday, N: 1, Weekday: anchor.Weekday()}
+	}
+	y, m, day := anchor.YMD()
+	p, _ := r.Frame.Period(r.Unit, r.Frame.Index(r.Unit, anchor))
+	py, pm, _ := p.First.YMD()
+	return Item{Kind: DayNumber, N: day, In: civil.MonthIndex(y, m) - civil.MonthIndex(py, pm) + 1}
+}
+
+func (r *Rule) bounds() bounds {
+	b := bounds{span: civil.Always}
+	if r.listed {
+		b.span = civil.Span{First: 1, Last: 0}
+		return b
+	}
+	if r.From != civil.None {
+		b.span.First = r.From
+	}
+	if r.Until != civil.None {
+		b.span.Last = r.Until
+	}
+	if r.Back != civil.None {
+		b.span.Last = min(b.span.Last, r.Back)
+	}
+	if !r.phase(&b) {
+		b.span = civil.Span{First: 1, Last: 0}
+		return b
+	}
+	if r.Times > 0 {
+		n := 0
+		if r.Back != civil.None {
+			b.span.First = r.backThrough(b)
+		} else {
+			last := civil.None
+			for d := range r.nominal(b, b.span) {
+				last = d.Date
+				if n++; n == r.Times {
+					break
+				}
+			}
+			b.span.Last = last
+		}
+	}
+	return b
+}
+
+// phase finds period 0: the one that holds the first listed day on or after
+// From, or the last on or before Back. It reports false when there is none.
+func (r *Rule) phase(b *bounds) (ok bool) {
+	if r.Working {
+		switch {
+		case r.Back != civil.None:
+			b.first, ok = r.Calendar.OnOrBefore(r.Back)
+		case r.From != civil.None:
+			b.first, ok = r.Calendar.OnOrAfter(r.From)
+		default:
+			b.first, ok = r.Calendar.OnOrAfter(civil.Min)
+		}
+		return ok
+	}
+	if r.Every == 1 {
+		return true
+	}
+	var buf []Date
+	step, anchor := 1, r.From
+	if r.Back != civil.None {
+		step, anchor = -1, r.Back
+	}
+	at := r.Frame.Index(r.Unit, anchor)
+	for i := at - step; ; i += step {
+		p, ok := r.Frame.Period(r.Unit, i)
+		if !ok {
+			if i == at-step {
+				continue
+			}
+			return false
+		}
+		buf = r.fill(buf[:0], p)
+		for _, d := range buf {
+			if step > 0 && d.Date >= anchor || step < 0 && d.Date <= anchor && d.Date.Valid() {
+				b.phase = i
+				return true
+			}
+		}
+	}
+}
+
+// backThrough finds the first of the last Times dates of b.
+func (r *Rule) backThrough(b bounds) civil.Date {
+	for width := r.Stride() * (r.Times + 2); ; width *= 2 {
+		s := civil.Span{First: b.span.Last, Last: b.span.Last}.Widen(width, 0)
+		s.First = max(s.First, b.span.First)
+		var all []civil.Date
+		for d := range r.nominal(b, s) {
+			all = append(all, d.Date)
+		}
+		if len(all) >= r.Times {
+			return all[len(all)-r.Times]
+		}
+		if s.First == b.span.First {
+			return s.First
+		}
+	}
+}
+
+// Stride bounds the days from one visited period to the next.
+func (r *Rule) Stride() int {
+	n := r.Unit.MaxDays() * max(r.Every, 1)
+	if r.Working {
+		n *= 4
+	}
+	return min(n, int(civil.Max))
+}
+
+// AppendID appends the identity of a date of the rule: its period and its
+// place in the list, 2027-03/2, or its nominal date where that is who it is.
+func (r *Rule) AppendID(b []byte, d Date) []byte {
+	if d.Item < 0 {
+		return d.Date.Append(b)
+	}
+	b = append(r.Frame.AppendName(b, r.Unit, d.Period), '/')
+	b = appendInt(b, int(d.Item)+1)
+	if r.Items[d.Item].Several() {
+		b = appendInt(append(b, '.'), int(d.Sub))
+	}
+	return b
+}

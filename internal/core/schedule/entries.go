@@ -1,0 +1,131 @@
+package schedule
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+)
+
+// Entry is one line of an agenda and one event: the date of a series or one of
+// its milestones.
+type Entry struct {
+	Series *Series
+	What   string // "date" or the milestone's name
+	At     eval.Value
+	Moves  []eval.Move
+	Of     *Occurrence
+}
+
+// Entries returns the dates and milestones of several series that lie in
+// window, each chosen by its own date, sorted by date and time; where those are
+// equal the order of the plan stands.
+func Entries(series []*Series, window civil.Span) ([]Entry, error) {
+	var all []Entry
+	for _, s := range series {
+		for o, err := range s.Occurrences(window.Widen(s.milestoneReach())) {
+			if err != nil {
+				return nil, err
+			}
+			if window.Has(o.To) {
+				all = append(all, Entry{s, "date", o.Value(), o.Moves, o})
+			}
+			for i, m := range s.Milestones {
+				if v := o.Milestone(i); (v.Kind == eval.Date || v.Kind == eval.Moment) && window.Has(v.Day) {
+					all = append(all, Entry{s, m.Name, v, o.Whys[i], o})
+				}
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b Entry) int {
+		return cmp.Or(cmp.Compare(a.At.Day, b.At.Day), cmp.Compare(a.At.Minutes, b.At.Minutes))
+	})
+	return all, nil
+}
+
+// milestoneReach bounds how far from a window the dates can lie whose
+// milestones fall into it: before it and after it.
+func (s *Series) milestoneReach() (back, forth int) {
+	if len(s.Milestones) == 0 {
+		return 0, 0
+	}
+	for _, m := range s.Milestones {
+		if c := m.Prog.Chain(); c != nil {
+			back, forth = back+c.Forth, forth+c.Back
+		}
+	}
+	// Milestones may count from the neighbours of a date or from its period.
+	more := 2*s.Rec.Rule.Stride() + s.Rec.Chain.Back + s.Rec.Chain.Forth
+	return min(back+more, int(civil.Max)), min(forth+more, int(civil.Max))
+}
+
+// Template is a text with {names} of a series in it.
+type Template struct {
+	parts []string // text, name, text, …
+	slots []int
+}
+
+// NewTemplate reads a template for the events of s.
+func (s *Series) NewTemplate(text string) (*Template, error) {
+	t := &Template{}
+	names := s.Names()
+	for rest := text; ; {
+		before, after, found := strings.Cut(rest, "{")
+		t.parts = append(t.parts, before)
+		if !found {
+			return t, nil
+		}
+		name, tail, closed := strings.Cut(after, "}")
+		if !closed {
+			return nil, fmt.Errorf("`{%s` is never closed; write `{name}`", after)
+		}
+		i := slices.IndexFunc(names, func(n string) bool { return phrase.SameName(n, name) })
+		if i < 0 {
+			hint := "; known here: " + strings.Join(names, ", ")
+			if near := phrase.Nearest(name, names); near != "" {
+				hint = "; did you mean `{" + near + "}`?"
+			}
+			return nil, fmt.Errorf("unknown name `{%s}`%s", name, hint)
+		}
+		t.slots = append(t.slots, i)
+		rest = tail
+	}
+}
+
+// Fill writes the template for one occurrence.
+func (t *Template) Fill(o *Occurrence) string {
+	var b strings.Builder
+	for i, p := range t.parts {
+		b.WriteString(p)
+		if i < len(t.slots) {
+			b.WriteString(o.Row[t.slots[i]].String())
+		}
+	}
+	return b.String()
+}
+
+// Label is what the entry is called in a calendar: the series' summary, and the
+// milestone behind it.
+func (e Entry) Label() string {
+	text := e.Series.Title
+	if e.Series.Summary != nil {
+		text = e.Series.Summary.Fill(e.Of)
+	}
+	if e.What != "date" {
+		text += ": " + e.What
+	}
+	return text
+}
+
+// UID is the name of the entry that stays the same when its date moves.
+func (e Entry) UID(plan string) string {
+	id := e.Series.Name
+	if e.What != "date" {
+		id += "." + e.What
+	}
+	return id + "." + e.Of.ID + "@" + plan
+}

@@ -1,0 +1,177 @@
+package schedule
+
+import (
+	"iter"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+)
+
+// ColumnName is the column that a name of a plan gives: lower case, words
+// joined by underscores.
+func ColumnName(name string) string {
+	return strings.ReplaceAll(phrase.FoldName(name), " ", "_")
+}
+
+// weekday is the cell beside a date; blank where the date is.
+func weekday(v eval.Value) eval.Value {
+	if v.Kind != eval.Date && v.Kind != eval.Moment {
+		return eval.Value{}
+	}
+	return eval.Str(v.Day.Weekday().Short())
+}
+
+// RuleColumns are the columns of the dates of rules.
+var RuleColumns = []string{"date", "weekday", "nominal", "reason", "id"}
+
+// RuleRow appends the cells of RuleColumns for one date of a rule.
+func RuleRow(cells []eval.Value, s *Series, m Moved) []eval.Value {
+	v := s.moment(m.To)
+	return append(cells, v, weekday(v), eval.Day(m.Date.Date), eval.Str(eval.Reasons(m.Moves)),
+		eval.Str(string(s.Rec.Rule.AppendID(make([]byte, 0, 16), m.Date))))
+}
+
+// Wide writes the wide table of one series: a row an occurrence, its
+// milestones beside it.
+func Wide(s *Series, window civil.Span, to rows.Sink) error {
+	columns := []string{"date", "weekday", "nominal", "reason"}
+	for _, m := range s.Milestones {
+		name := ColumnName(m.Name)
+		columns = append(columns, name, name+"_weekday")
+	}
+	if err := to.Header(append(columns, "id")); err != nil {
+		return err
+	}
+	var cells []eval.Value
+	for o, err := range s.Occurrences(window) {
+		if err != nil {
+			return err
+		}
+		cells = append(cells[:0], o.Value(), weekday(o.Value()), eval.Day(o.Date.Date), eval.Str(eval.Reasons(o.Moves)))
+		for i := range s.Milestones {
+			v := o.Milestone(i)
+			cells = append(cells, v, weekday(v))
+		}
+		if err := to.Row(append(cells, eval.Str(o.ID))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Agenda writes the table of several series: a row a date or milestone.
+func Agenda(entries []Entry, to rows.Sink) error {
+	if err := to.Header([]string{"date", "weekday", "series", "what", "nominal", "reason", "id"}); err != nil {
+		return err
+	}
+	var cells []eval.Value
+	for _, e := range entries {
+		cells = append(cells[:0], e.At, weekday(e.At), eval.Str(e.Series.Name), eval.Str(e.What),
+			eval.Day(e.Of.Date.Date), eval.Str(eval.Reasons(e.Moves)), eval.Str(e.Of.ID))
+		if err := to.Row(cells); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Dated is a date of one of several series.
+type Dated struct {
+	Moved
+	Series *Series
+}
+
+// Merge yields the dates of several series in a window, sorted by moved, then
+// nominal, then the order of the series.
+func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
+	return func(yield func(Dated, error) bool) {
+		if len(list) == 1 {
+			for m, err := range Dates(list[0].Rec, window) {
+				if !yield(Dated{m, list[0]}, err) {
+					return
+				}
+			}
+			return
+		}
+		type head struct {
+			Moved
+			ok   bool
+			next func() (Moved, error, bool)
+		}
+		heads := make([]head, len(list))
+		for i, s := range list {
+			next, stop := iter.Pull2(Dates(s.Rec, window))
+			defer stop()
+			heads[i].next = next
+		}
+		advance := func(h *head) (err error) {
+			h.Moved, err, h.ok = h.next()
+			return err
+		}
+		for i := range heads {
+			if err := advance(&heads[i]); err != nil {
+				yield(Dated{}, err)
+				return
+			}
+		}
+		for {
+			best := -1
+			for i := range heads {
+				if h := &heads[i]; h.ok && (best < 0 || h.To < heads[best].To ||
+					h.To == heads[best].To && h.Date.Date < heads[best].Date.Date) {
+					best = i
+				}
+			}
+			if best < 0 {
+				return
+			}
+			if !yield(Dated{heads[best].Moved, list[best]}, nil) {
+				return
+			}
+			if err := advance(&heads[best]); err != nil {
+				yield(Dated{}, err)
+				return
+			}
+		}
+	}
+}
+
+// Summary is what a run tells about one series.
+type Summary struct {
+	Series            *Series
+	Dates, Moved      int
+	First, Last, Next civil.Date // Next: the first on or after the as-of day
+	Warnings          []string
+}
+
+// Summarise counts the dates of a series in a window.
+func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) {
+	sum := Summary{Series: s}
+	watch := NewWatch(s.Calendars())
+	for o, err := range s.Occurrences(window) {
+		if err != nil {
+			return sum, err
+		}
+		sum.Dates++
+		if o.To != o.Date.Date {
+			sum.Moved++
+		}
+		if sum.First == civil.None {
+			sum.First = o.To
+		}
+		sum.Last = o.To
+		if sum.Next == civil.None && o.To >= today {
+			sum.Next = o.To
+		}
+		latest := max(o.Date.Date, o.To)
+		for i := range s.Milestones {
+			latest = max(latest, o.Milestone(i).Day)
+		}
+		watch.See(latest)
+	}
+	sum.Warnings = watch.Warnings()
+	return sum, nil
+}

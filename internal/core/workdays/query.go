@@ -1,0 +1,168 @@
+package workdays
+
+import (
+	"cmp"
+	"iter"
+	"math/bits"
+	"slices"
+	"sort"
+
+	"yoyaku/internal/core/civil"
+)
+
+// Open reports whether d is a working day.
+func (c *Calendar) Open(d civil.Date) bool {
+	if t := c.at.Load(); t != nil && t.span.Has(d) {
+		return t.open(d)
+	}
+	return c.covering(civil.Span{First: d, Last: d}).open(d)
+}
+
+// Between counts the working days after a up to and including b; when b is
+// before a it is the exact negative of the count from b to a. It takes
+// constant time once the calendar has grown over both days.
+func (c *Calendar) Between(a, b civil.Date) int {
+	t := c.covering(civil.Span{First: min(a, b), Last: max(a, b)})
+	return t.rank(b) - t.rank(a)
+}
+
+// Count returns the number of working days in s.
+func (c *Calendar) Count(s civil.Span) int {
+	t := c.covering(s)
+	n := t.rank(s.Last) - t.rank(s.First)
+	if t.open(s.First) {
+		n++
+	}
+	return n
+}
+
+// Add returns the nth working day strictly after d, or for n below zero the
+// nth strictly before it; 0 gives d itself. ok is false beyond the bounds.
+func (c *Calendar) Add(d civil.Date, n int) (r civil.Date, ok bool) {
+	if n == 0 {
+		return d, true
+	}
+	t := c.covering(civil.Span{First: d, Last: d})
+	for step := 64; ; step *= 2 {
+		// The wanted rank; a table that grows in front shifts all ranks alike.
+		k := t.rank(d) + n
+		if n < 0 && !t.open(d) {
+			k++
+		}
+		total := t.rank(t.span.Last)
+		if k >= 1 && k <= total {
+			return t.pick(k), true
+		}
+		s := civil.Span{First: d, Last: d}
+		if n > 0 {
+			s.Last = t.span.Last + civil.Date(step)
+		} else {
+			s.First = t.span.First - civil.Date(step)
+		}
+		s = s.Widen(0, 0)
+		if t.span.First <= s.First && t.span.Last >= s.Last {
+			return civil.None, false
+		}
+		t = c.covering(s)
+	}
+}
+
+// pick returns the day of the kth open day of the table, 1 being the first.
+func (t *table) pick(k int) civil.Date {
+	w := sort.Search(len(t.ranks), func(i int) bool { return int(t.ranks[i]) >= k }) - 1
+	word := t.words[w]
+	for range k - int(t.ranks[w]) - 1 {
+		word &= word - 1
+	}
+	return t.span.First + civil.Date(w*64+bits.TrailingZeros64(word))
+}
+
+// OnOrAfter returns d itself if it is worked, else the first working day after.
+func (c *Calendar) OnOrAfter(d civil.Date) (civil.Date, bool) {
+	if c.Open(d) {
+		return d, true
+	}
+	return c.Add(d, 1)
+}
+
+// OnOrBefore returns d itself if it is worked, else the last working day before.
+func (c *Calendar) OnOrBefore(d civil.Date) (civil.Date, bool) {
+	if c.Open(d) {
+		return d, true
+	}
+	return c.Add(d, -1)
+}
+
+// Nth returns the nth working day of s, counted from its end for n below zero;
+// ok is false when s has fewer.
+func (c *Calendar) Nth(s civil.Span, n int) (civil.Date, bool) {
+	var r civil.Date
+	var ok bool
+	if n > 0 {
+		if r, ok = c.OnOrAfter(s.First); ok && n > 1 {
+			r, ok = c.Add(r, n-1)
+		}
+	} else if r, ok = c.OnOrBefore(s.Last); ok && n < -1 {
+		r, ok = c.Add(r, n+1)
+	}
+	return r, ok && s.Has(r)
+}
+
+// within returns the table's holidays in span.
+func (t *table) within(s civil.Span) []Holiday {
+	lo := sort.Search(len(t.hols), func(i int) bool { return t.hols[i].Date >= s.First })
+	hi := sort.Search(len(t.hols), func(i int) bool { return t.hols[i].Date > s.Last })
+	return t.hols[lo:hi]
+}
+
+func sortHolidays(h []Holiday) {
+	slices.SortStableFunc(h, func(a, b Holiday) int { return cmp.Compare(a.Date, b.Date) })
+}
+
+// Holidays yields the listed holidays in s by date, those on closed weekdays
+// and those opened again included.
+func (c *Calendar) Holidays(s civil.Span) iter.Seq[Holiday] {
+	return slices.Values(c.covering(s).within(s))
+}
+
+// Closure says why a day is closed: a closed weekday or holidays.
+type Closure struct {
+	Weekend  bool
+	Holidays []Holiday
+}
+
+// Why returns what closes d; the zero Closure when nothing does.
+func (c *Calendar) Why(d civil.Date) Closure {
+	if c.Open(d) {
+		return Closure{}
+	}
+	return Closure{Weekend: c.weekend(d.Weekday()), Holidays: slices.Collect(c.Holidays(civil.Span{First: d, Last: d}))}
+}
+
+func (c *Calendar) weekend(w civil.Weekday) bool {
+	for ; c.below != nil; c = c.below {
+	}
+	for _, j := range c.joined {
+		if j.weekend(w) {
+			return true
+		}
+	}
+	return c.closed.Has(w)
+}
+
+// Days makes c a Source: another calendar's listed holidays.
+func (c *Calendar) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] { return c.Holidays(span) }
+
+// List is a Source of holidays written down one by one.
+type List []Holiday
+
+// Days implements Source.
+func (l List) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
+	return func(yield func(Holiday) bool) {
+		for _, h := range l {
+			if span.Has(h.Date) && !yield(h) {
+				return
+			}
+		}
+	}
+}

@@ -1,0 +1,40 @@
+package ical
+
+import (
+	"bufio"
+	"io"
+	"strings"
+)
+
+// Starts reads which UID starts when out of an iCalendar stream that this
+// package wrote: DTSTART as it stands, by UID.
+func Starts(r io.Reader) (map[string]string, error) {
+	starts := map[string]string{}
+	var line, uid, start string
+	take := func() {
+		name, value, _ := strings.Cut(line, ":")
+		switch {
+		case line == "BEGIN:VEVENT":
+			uid, start = "", ""
+		case line == "END:VEVENT":
+			starts[uid] = start
+		case name == "UID":
+			uid = value
+		case strings.HasPrefix(name, "DTSTART"):
+			start = value
+		}
+	}
+	in := bufio.NewScanner(r)
+	in.Buffer(nil, 1<<20)
+	for in.Scan() {
+		text := strings.TrimSuffix(in.Text(), "\r")
+		if strings.HasPrefix(text, " ") {
+			line += text[1:]
+			continue
+		}
+		take()
+		line = text
+	}
+	take()
+	return starts, in.Err()
+}

@@ -1,0 +1,141 @@
+package ical
+
+import (
+	"archive/zip"
+	"bytes"
+	_ "embed" // the zone archive
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"yoyaku/internal/core/phrase"
+)
+
+// zoneinfo is the Go distribution's zone archive (lib/time/zoneinfo.zip),
+// embedded so that no result depends on the machine's own.
+//
+//go:embed zoneinfo.zip
+var zoneinfo []byte
+
+// Zone loads a time zone by its IANA name. An unknown name is an error that
+// offers the nearest.
+func Zone(name string) (*time.Location, error) {
+	archive, err := zip.NewReader(bytes.NewReader(zoneinfo), int64(len(zoneinfo)))
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(archive.File, func(f *zip.File) bool { return f.Name == name && !strings.HasSuffix(name, "/") })
+	if i < 0 {
+		var names []string
+		for _, f := range archive.File {
+			names = append(names, f.Name)
+		}
+		hint := "zones are named like Atlantic/Faroe or Europe/London"
+		if near := phrase.Nearest(name, names); near != "" {
+			hint = "did you mean " + near + "?"
+		}
+		return nil, fmt.Errorf("unknown time zone %q; %s", name, hint)
+	}
+	f, err := archive.File[i].Open()
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(f)
+	if err != nil {
+		return nil, err
+	}
+	return time.LoadLocationFromTZData(name, data)
+}
+
+// timezone writes the VTIMEZONE that covers the instants from first to last:
+// one observance per transition, DAYLIGHT where the offset rises
+// (section 3.6.5).
+func (l *lines) timezone(loc *time.Location, first, last time.Time) {
+	l.put("BEGIN:VTIMEZONE")
+	l.put("TZID:", loc.String())
+	if start := change(first.In(loc), -1, epoch); start.IsZero() { // the offset has always held
+		name, offset := first.In(loc).Zone()
+		l.observance("STANDARD", epoch, offset, offset, name)
+	} else {
+		l.transition(start)
+	}
+	for next := change(first.In(loc), 1, last); !next.IsZero(); next = change(next, 1, last) {
+		l.transition(next)
+	}
+	l.put("END:VTIMEZONE")
+}
+
+// epoch is before any zone's first transition.
+var epoch = time.Date(1840, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// change finds the nearest instant at which a zone's offset or name changes,
+// after at (way 1) up to limit, or at and before it (way -1); zero when there
+// is none. It looks at each day, since the library's own bounds of a zone's
+// offset also fall where nothing changes.
+func change(at time.Time, way int, limit time.Time) time.Time {
+	same := func(a, b time.Time) bool {
+		an, ao := a.Zone()
+		bn, bo := b.Zone()
+		return an == bn && ao == bo
+	}
+	for day := at; ; {
+		next := day.Add(time.Duration(way) * 24 * time.Hour)
+		if !same(day, next) {
+			early, late := day, next
+			if way < 0 {
+				early, late = next, day
+			}
+			for late.Sub(early) > time.Second { // halve the day to the second
+				mid := early.Add(late.Sub(early) / 2).Truncate(time.Second)
+				if same(early, mid) {
+					early = mid
+				} else {
+					late = mid
+				}
+			}
+			if way > 0 && late.After(limit) {
+				return time.Time{}
+			}
+			return late
+		}
+		if way > 0 && next.After(limit) || way < 0 && next.Before(limit) {
+			return time.Time{}
+		}
+		day = next
+	}
+}
+
+func (l *lines) transition(at time.Time) {
+	_, before := at.Add(-time.Second).Zone()
+	name, after := at.Zone()
+	kind := "STANDARD"
+	if after > before {
+		kind = "DAYLIGHT"
+	}
+	l.observance(kind, at.UTC().Add(time.Duration(before)*time.Second), before, after, name)
+}
+
+func (l *lines) observance(kind string, local time.Time, from, to int, name string) {
+	l.put("BEGIN:", kind)
+	l.put("DTSTART:", local.Format("20060102T150405"))
+	l.put("TZOFFSETFROM:", offset(from))
+	l.put("TZOFFSETTO:", offset(to))
+	l.put("TZNAME:", escape(name))
+	l.put("END:", kind)
+}
+
+// offset writes a UTC offset (section 3.3.14).
+func offset(sec int) string {
+	sign := '+'
+	if sec < 0 {
+		sign, sec = '-', -sec
+	}
+	s := fmt.Sprintf("%c%02d%02d", sign, sec/3600, sec/60%60)
+	if sec%60 != 0 {
+		s += fmt.Sprintf("%02d", sec%60)
+	}
+	return s
+}

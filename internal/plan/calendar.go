@@ -1,0 +1,339 @@
+package plan
+
+import (
+	"fmt"
+	"iter"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/tabular"
+)
+
+var calendarKeys = []string{"closed", "holidays", "open", "known-from", "known-through", "title"}
+
+// book holds the calendars of a plan; each is built when first asked for.
+type book struct {
+	doc   *doc
+	env   eval.Env
+	names []string
+	nodes map[string]ast.Node
+	built map[string]*workdays.Calendar
+	busy  map[string]bool
+	files *[]string // every file read is noted here
+}
+
+func newBook(d *doc, env eval.Env, files *[]string) *book {
+	b := &book{doc: d, env: env, nodes: map[string]ast.Node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: files}
+	b.env.Find = b.find
+	return b
+}
+
+// find returns a calendar by name, or nil when there is none of that name.
+func (b *book) find(name string) (*workdays.Calendar, error) {
+	key := phrase.FoldName(strings.TrimSpace(name))
+	if c := b.built[key]; c != nil {
+		return c, nil
+	}
+	n, ok := b.nodes[key]
+	if !ok {
+		return nil, nil
+	}
+	if b.busy[key] {
+		return nil, b.doc.fail(n, "the calendar `%s` is made of itself", strings.TrimSpace(name))
+	}
+	b.busy[key] = true
+	defer delete(b.busy, key)
+	c, err := b.calendar(b.doc, strings.TrimSpace(name), n)
+	if err != nil {
+		return nil, err
+	}
+	b.built[key] = c
+	return c, nil
+}
+
+// named returns a calendar, or several joined by +, and refuses unknown names.
+func (b *book) named(text string) (*workdays.Calendar, error) {
+	var cals []*workdays.Calendar
+	for _, name := range strings.Split(text, "+") {
+		c, err := b.find(name)
+		if err != nil {
+			return nil, err
+		}
+		if c == nil {
+			name = strings.TrimSpace(name)
+			hint := "calendars here: " + strings.Join(b.names, ", ")
+			if near := phrase.Nearest(name, b.names); near != "" {
+				hint = "did you mean `" + near + "`?"
+			} else if len(b.names) == 0 {
+				hint = "no calendars are defined; a plan defines them (--plan)"
+			}
+			return nil, fmt.Errorf("unknown calendar `%s`; %s", name, hint)
+		}
+		cals = append(cals, c)
+	}
+	return workdays.Join(cals...), nil
+}
+
+// calendar builds one calendar from its keys.
+func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, error) {
+	closed := workdays.Weekend
+	var holidays ast.Node
+	var open []civil.Date
+	known := civil.Always
+	var fromSet, throughSet bool
+	err := d.each(n, "a calendar", calendarKeys, nil, func(key string, _, v ast.Node) (err error) {
+		switch key {
+		case "closed":
+			closed, err = d.closedDays(v)
+		case "holidays":
+			holidays = v
+		case "open":
+			var nodes []ast.Node
+			if _, nodes, err = d.texts(v); err == nil {
+				for _, day := range nodes {
+					o, err := d.date(day)
+					if err != nil {
+						return err
+					}
+					open = append(open, o)
+				}
+			}
+		case "known-from":
+			fromSet = true
+			known.First, err = d.date(v)
+		case "known-through":
+			throughSet = true
+			known.Last, err = d.date(v)
+		case "title":
+			_, err = d.text(v)
+		}
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	c := workdays.New(name, closed)
+	listed := civil.Span{} // the years of the files
+	if holidays != nil {
+		c, listed, err = b.holidays(d, c, holidays)
+		if err != nil {
+			return nil, err
+		}
+	}
+	if len(open) > 0 {
+		c = c.WithOpen(open)
+	}
+	// What is said outright counts; else the listed years of the files do; and
+	// nothing is known that a calendar taken in doesn't know.
+	if listed != (civil.Span{}) {
+		if !fromSet {
+			known.First = listed.First
+		}
+		if !throughSet {
+			known.Last = listed.Last
+		}
+	}
+	c.Known.First, c.Known.Last = max(c.Known.First, known.First), min(c.Known.Last, known.Last)
+	if _, ok := c.OnOrAfter(civil.Date(730000)); !ok {
+		return nil, d.fail(n, "the calendar `%s` has no working day at all", name)
+	}
+	return c, nil
+}
+
+func (d *doc) closedDays(n ast.Node) (set workdays.WeekdaySet, err error) {
+	list, nodes, err := d.texts(n)
+	for i, text := range list {
+		if text == "none" && len(list) == 1 {
+			return 0, nil
+		}
+		days, bad := phrase.ParseWeekdays(text)
+		if bad != "" {
+			hint := "weekdays are mon to sun; `none` where every day is worked"
+			if near := phrase.Nearest(bad, phrase.WeekdayWords); near != "" {
+				hint = "did you mean `" + near + "`?"
+			}
+			return 0, d.fail(nodes[i], "unknown weekday `%s`; %s", bad, hint)
+		}
+		for _, w := range days {
+			set = set.With(w)
+		}
+	}
+	return set, err
+}
+
+// holidays adds a layer for each entry, in order, so that each entry's rule
+// sees those above it. listed is the years of the files read.
+func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.Calendar, listed civil.Span, err error) {
+	take := func(v ast.Node, name string) error {
+		other, err := b.named(name)
+		if err != nil {
+			return d.wrap(v, err)
+		}
+		c.Known.First, c.Known.Last = max(c.Known.First, other.Known.First), min(c.Known.Last, other.Known.Last)
+		c = c.WithHolidays(other)
+		return nil
+	}
+	seq, ok := n.(*ast.SequenceNode)
+	if !ok { // holidays: isles
+		names, nodes, err := d.texts(n)
+		for i, name := range names {
+			if err := take(nodes[i], name); err != nil {
+				return nil, listed, err
+			}
+		}
+		return c, listed, err
+	}
+	for _, entry := range seq.Values {
+		if _, ok := entry.(*ast.MappingNode); !ok {
+			name, err := d.text(entry)
+			if err == nil {
+				err = take(entry, name)
+			}
+			if err != nil {
+				return nil, listed, err
+			}
+			continue
+		}
+		got := map[string]string{}
+		at := map[string]ast.Node{}
+		if err := d.each(entry, "a holiday", []string{"name", "day", "file", "calendar"}, []string{"where"}, func(key string, _, v ast.Node) (err error) {
+			at[key] = v
+			got[key], err = d.text(v)
+			return err
+		}); err != nil {
+			return nil, listed, err
+		}
+		switch {
+		case got["day"] != "" && got["name"] != "" && len(got) == 2:
+			src, err := b.rule(d, entry, got["name"], got["day"], c)
+			if err != nil {
+				return nil, listed, d.wrap(at["day"], err)
+			}
+			c = c.WithHolidays(src)
+		case got["file"] != "" && len(got) == 1:
+			list, err := b.file(d, got["file"])
+			if err != nil {
+				return nil, listed, d.wrap(at["file"], err)
+			}
+			listed = yearsOf(listed, list)
+			c = c.WithHolidays(list)
+		case got["calendar"] != "" && len(got) == 1:
+			if err := take(at["calendar"], got["calendar"]); err != nil {
+				return nil, listed, err
+			}
+		default:
+			return nil, listed, d.fail(entry, "a holiday has `name` and `day`, or `file`, or `calendar`")
+		}
+	}
+	return c, listed, nil
+}
+
+// ruleDays is a holiday that a rule gives.
+type ruleDays struct {
+	name, source string
+	rec          *eval.Recurrence
+}
+
+// rule compiles a holiday's rule; it counts with the calendar below it.
+func (b *book) rule(d *doc, entry ast.Node, name, text string, below *workdays.Calendar) (workdays.Source, error) {
+	env := b.env
+	env.Calendar = below
+	if !phrase.IsRule(text) {
+		if day, _, ok := civil.Parse(text); ok { // a plain date is its own rule
+			text = "dates " + day.String()
+		}
+	}
+	rec, err := eval.CompileRule(text, env)
+	if err != nil {
+		return nil, err
+	}
+	return &ruleDays{name, d.source(entry), rec}, nil
+}
+
+// Days implements workdays.Source.
+func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
+	return func(yield func(workdays.Holiday) bool) {
+		for m, err := range schedule.Dates(r.rec, span) {
+			if err != nil {
+				return
+			}
+			h := workdays.Holiday{Date: m.To, Nominal: m.Date.Date, Name: r.name, Source: r.source, Reason: eval.Reasons(m.Moves)}
+			if !yield(h) {
+				return
+			}
+		}
+	}
+}
+
+// file reads a CSV list of holidays: the columns date and name.
+func (b *book) file(d *doc, name string) (workdays.List, error) {
+	if ext := strings.ToLower(filepath.Ext(name)); ext != ".csv" {
+		return nil, fmt.Errorf("%s", phrase.NotBuilt("reading holidays from a "+ext+" file"))
+	}
+	path := filepath.Join(filepath.Dir(d.path), filepath.FromSlash(name))
+	if filepath.IsAbs(filepath.FromSlash(name)) {
+		path = filepath.FromSlash(name)
+	}
+	*b.files = append(*b.files, path)
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	var list workdays.List
+	dateAt, nameAt := -1, -1
+	header := true
+	for rec, err := range tabular.ReadCSV(path, f) {
+		if err != nil {
+			return nil, err
+		}
+		if header {
+			header = false
+			for i, h := range rec.Fields {
+				switch phrase.FoldName(strings.TrimSpace(h)) {
+				case "date":
+					dateAt = i
+				case "name":
+					nameAt = i
+				}
+			}
+			if dateAt < 0 || nameAt < 0 {
+				return nil, &tabular.CellError{File: path, Line: rec.Line, Message: "a list of holidays has the columns `date` and `name`"}
+			}
+			continue
+		}
+		text := strings.TrimSpace(rec.Fields[dateAt])
+		day, _, ok := civil.Parse(text)
+		if !ok {
+			return nil, &tabular.CellError{File: path, Line: rec.Line, Column: "date",
+				Message: fmt.Sprintf("not a date: %q; dates are written 2027-03-31", text)}
+		}
+		list = append(list, workdays.Holiday{Date: day, Nominal: day, Name: strings.Clone(strings.TrimSpace(rec.Fields[nameAt])),
+			Source: fmt.Sprintf("%s:%d", name, rec.Line)})
+	}
+	if header {
+		return nil, &tabular.CellError{File: path, Line: 1, Message: "a list of holidays has the columns `date` and `name`, and this file is empty"}
+	}
+	return list, nil
+}
+
+// yearsOf widens a span to the years of the listed days.
+func yearsOf(s civil.Span, list workdays.List) civil.Span {
+	for _, h := range list {
+		first, _ := civil.Of(h.Date.Year(), 1, 1)
+		last, _ := civil.Of(h.Date.Year(), 12, 31)
+		if s == (civil.Span{}) {
+			s = civil.Span{First: first, Last: last}
+		}
+		s.First, s.Last = min(s.First, first), max(s.Last, last)
+	}
+	return s
+}

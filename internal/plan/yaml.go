@@ -1,0 +1,207 @@
+// Package plan reads plan and calendar files (YAML) into the values of the
+// core, with the line and column of every fault.
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+)
+
+// Error is a fault in a plan or calendar file with its place.
+type Error struct {
+	File         string
+	Line, Column int // from 1; 0 where the fault has no place
+	Err          error
+}
+
+// Error gives file:line:column and the fault.
+func (e *Error) Error() string { return e.Place() + e.Err.Error() }
+
+// Place gives "file:line:column: ".
+func (e *Error) Place() string {
+	if e.Line == 0 {
+		return e.File + ": "
+	}
+	return fmt.Sprintf("%s:%d:%d: ", e.File, e.Line, e.Column)
+}
+
+// Unwrap returns the fault without its place.
+func (e *Error) Unwrap() error { return e.Err }
+
+// doc is one YAML file being read.
+type doc struct {
+	path string // as it was named
+	root ast.Node
+}
+
+func readDoc(path string) (*doc, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	d := &doc{path: path}
+	fail := func(err error) (*doc, error) { return nil, &Error{File: path, Err: err} }
+	if strings.ContainsRune(string(data), 0) {
+		return fail(errors.New("this is not a plan: the file is not text"))
+	}
+	f, err := parser.ParseBytes(data, 0)
+	if err != nil {
+		return nil, syntaxError(path, err)
+	}
+	for _, body := range f.Docs {
+		if body.Body == nil {
+			continue
+		}
+		if d.root != nil {
+			return fail(errors.New("a plan is one YAML document, and this file holds several"))
+		}
+		d.root = body.Body
+	}
+	if d.root == nil {
+		return fail(errors.New("the file is empty"))
+	}
+	if _, ok := d.root.(*ast.MappingNode); !ok {
+		return nil, d.fail(d.root, "this is not a plan in YAML: it should be lines of `key: value`, such as `plan: 1`")
+	}
+	return d, nil
+}
+
+// syntaxError takes place and message out of the YAML parser's report.
+func syntaxError(path string, err error) error {
+	var located interface {
+		error
+		GetMessage() string
+	}
+	e := &Error{File: path, Err: err}
+	if !errors.As(err, &located) {
+		return e
+	}
+	first, _, _ := strings.Cut(err.Error(), "\n")
+	if _, serr := fmt.Sscanf(first, "[%d:%d]", &e.Line, &e.Column); serr != nil {
+		e.Line, e.Column = 0, 0
+	}
+	message := "not YAML here: " + located.GetMessage()
+	if strings.Contains(message, "not allowed in this context") {
+		message += "; if this is a phrase, quote the phrase: '…'"
+	}
+	e.Err = errors.New(message)
+	return e
+}
+
+func (d *doc) at(n ast.Node) (line, column int) {
+	if t := n.GetToken(); t != nil && t.Position != nil {
+		return t.Position.Line, t.Position.Column
+	}
+	return 1, 1
+}
+
+// wrap puts the place of a value around an error.
+func (d *doc) wrap(n ast.Node, err error) error {
+	var placed *Error
+	if err == nil || errors.As(err, &placed) {
+		return err
+	}
+	line, column := d.at(n)
+	return &Error{d.path, line, column, err}
+}
+
+func (d *doc) fail(n ast.Node, format string, args ...any) error {
+	return d.wrap(n, fmt.Errorf(format, args...))
+}
+
+// source names the line of a node: what a holiday's origin is told as.
+func (d *doc) source(n ast.Node) string {
+	line, _ := d.at(n)
+	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(d.path)), line)
+}
+
+// each calls do for every key of a mapping, which must be one of keys. Keys in
+// later belong to the design and are refused by name.
+func (d *doc) each(n ast.Node, what string, keys, later []string, do func(key string, k, v ast.Node) error) error {
+	m, ok := n.(*ast.MappingNode)
+	if !ok {
+		return d.fail(n, "%s should be lines of `key: value`", what)
+	}
+	for _, pair := range m.Values {
+		key := pair.Key.GetToken().Value
+		_, blank := pair.Value.(*ast.NullNode)
+		switch {
+		case keys == nil && blank && strings.ContainsAny(key, " ,"), keys != nil && !slices.Contains(keys, key) && blank && strings.Contains(key, " "):
+			return d.fail(pair.Key, "`%s` is read as a key, since inside { } a comma ends a value; quote the phrase: '…'", key)
+		case keys != nil && slices.Contains(later, key):
+			return d.fail(pair.Key, "%s", phrase.NotBuilt("the key `"+key+"` of "+what))
+		case keys != nil && !slices.Contains(keys, key):
+			hint := "known are " + strings.Join(keys, ", ")
+			if near := phrase.Nearest(key, append(keys, later...)); near != "" {
+				hint = "did you mean `" + near + "`?"
+			}
+			return d.fail(pair.Key, "unknown key `%s` in %s; %s", key, what, hint)
+		}
+		if err := do(key, pair.Key, pair.Value); err != nil {
+			return d.wrap(pair.Value, err)
+		}
+	}
+	return nil
+}
+
+// text reads a scalar as it stands in the file.
+func (d *doc) text(n ast.Node) (string, error) {
+	switch n := n.(type) {
+	case *ast.LiteralNode:
+		return strings.TrimSpace(n.Value.Value), nil
+	case *ast.NullNode:
+		return "", d.fail(n, "a value is missing here")
+	case ast.ScalarNode:
+		return n.GetToken().Value, nil
+	case *ast.AnchorNode, *ast.AliasNode:
+		return "", d.fail(n, "YAML anchors and aliases are not read; write the value out")
+	}
+	return "", d.fail(n, "one value is wanted here, not a list or `key: value`")
+}
+
+// texts reads a list, or one scalar with commas in it.
+func (d *doc) texts(n ast.Node) (list []string, nodes []ast.Node, err error) {
+	if seq, ok := n.(*ast.SequenceNode); ok {
+		for _, v := range seq.Values {
+			s, err := d.text(v)
+			if err != nil {
+				return nil, nil, err
+			}
+			list, nodes = append(list, s), append(nodes, v)
+		}
+		return list, nodes, nil
+	}
+	s, err := d.text(n)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, part := range strings.Split(s, ",") {
+		list, nodes = append(list, strings.TrimSpace(part)), append(nodes, n)
+	}
+	return list, nodes, nil
+}
+
+func (d *doc) date(n ast.Node) (civil.Date, error) {
+	s, err := d.text(n)
+	if err != nil {
+		return civil.None, err
+	}
+	day, shape, ok := civil.Parse(s)
+	if !ok {
+		if shape {
+			return civil.None, d.fail(n, "there is no such day: %s", s)
+		}
+		return civil.None, d.fail(n, "not a date: %q; dates are written 2027-03-31", s)
+	}
+	return day, nil
+}
