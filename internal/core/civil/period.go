@@ -148,3 +148,49 @@ func (f Frame) Around(u Unit, d Date, offset int) (s Span, ok bool) {
 
 // Middle returns the first day + ⌊(length − 1)/2⌋ days.
 func (s Span) Middle() Date { return s.First + Date((s.Len()-1)/2) }
+
+// Walker goes through the periods of a unit in order, which is cheaper than
+// asking for each by its number.
+type Walker struct {
+	f    Frame
+	unit Unit
+	i    int
+	at   Span
+	ok   bool
+	y, m int // month after the period, of plain units of months
+}
+
+// Walk returns a walker that stands at period i of a unit.
+func (f Frame) Walk(u Unit, i int) Walker {
+	w := Walker{f: f, unit: u, i: i}
+	w.jump()
+	return w
+}
+
+func (w *Walker) jump() {
+	w.at, w.ok = w.f.Period(w.unit, w.i)
+	if w.ok && w.unit >= Month && w.unit <= Year {
+		next := (w.i + 1) * w.unit.months()
+		w.y, w.m = next/12, next%12+1
+	}
+}
+
+// Period returns the period that the walker stands at, as Frame.Period does.
+func (w *Walker) Period() (Span, bool) { return w.at, w.ok }
+
+// Skip goes n periods on.
+func (w *Walker) Skip(n int) {
+	w.i += n
+	if n != 1 || !w.ok || w.unit < Month || w.unit > Year {
+		w.jump()
+		return
+	}
+	w.at.First = w.at.Last + 1
+	for range w.unit.months() {
+		w.at.Last += Date(DaysIn(w.y, w.m))
+		if w.m++; w.m > 12 {
+			w.y, w.m = w.y+1, 1
+		}
+	}
+	w.ok = w.at.First <= Max
+}

@@ -112,7 +112,7 @@ func (c *Chain) fault(s *Step, err error) error {
 	if errors.As(err, &pe) {
 		return err
 	}
-	return &phrase.Error{Phrase: c.text, Span: s.Node.Pos(), Message: err.Error()}
+	return &phrase.Error{Phrase: c.text, Span: s.Node.Pos(), Message: err.Error(), Err: err}
 }
 
 // Program is a compiled expression.

@@ -12,7 +12,11 @@ type Error struct {
 	Span    Span
 	Message string // what was found
 	Hint    string // what to write instead; may be empty
+	Err     error  // what it comes from, where that is an error of its own
 }
+
+// Unwrap returns what the fault comes from.
+func (e *Error) Unwrap() error { return e.Err }
 
 // Error gives the fault on one line.
 func (e *Error) Error() string {

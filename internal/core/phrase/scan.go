@@ -82,8 +82,12 @@ func (s *scanner) space() {
 func (s *scanner) raw() {
 	s.space()
 	end := s.at
-	for end < len(s.text) && !unicode.IsSpace(s.peek(end)) {
-		end += utf8.RuneLen(s.peek(end))
+	for end < len(s.text) {
+		r, n := utf8.DecodeRuneInString(s.text[end:])
+		if unicode.IsSpace(r) {
+			break
+		}
+		end += n
 	}
 	if end > s.at {
 		s.add(tRaw, end, s.text[s.at:end])

@@ -79,8 +79,9 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 				i -= r.Every
 			}
 		}
-		for ; ; i += r.Every {
-			p, ok := r.Frame.Period(r.Unit, i)
+		walk := r.Frame.Walk(r.Unit, i)
+		for ; ; walk.Skip(r.Every) {
+			p, ok := walk.Period()
 			if !ok && p.First > s.Last || p.First > s.Last && len(buf) == 0 && !r.spill {
 				return
 			}

@@ -102,9 +102,9 @@ func (r *Rule) Prepare() {
 // anchored is the item that repeats the anchor's own day. It names the day by
 // its number, so that a short month clamps it and the next one doesn't.
 func (r *Rule) anchored() Item {
-	anchor := r.From
+	anchor := r.Back
 	if anchor == civil.None {
-		anchor = r.Back
+		anchor = r.From
 	}
 	if r.Unit == civil.Week {
 		return Item{Kind: EveryWeekday, N: 1, Weekday: anchor.Weekday()}

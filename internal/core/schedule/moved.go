@@ -3,6 +3,7 @@
 package schedule
 
 import (
+	"errors"
 	"iter"
 
 	"yoyaku/internal/core/civil"
@@ -29,8 +30,8 @@ func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
 		for d := range r.Rule.All(window.Widen(r.Chain.Forth, r.Chain.Back)) {
 			to, moves, err := r.Chain.Run(d.Date, nil, room)
 			if err != nil {
-				if !window.Has(d.Date) {
-					continue // looked at only for the sake of its neighbours, at the ends of time
+				if errors.Is(err, eval.ErrRange) {
+					continue // it would lie before or after every window
 				}
 				yield(Moved{}, err)
 				return

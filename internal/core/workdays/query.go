@@ -42,16 +42,18 @@ func (c *Calendar) Add(d civil.Date, n int) (r civil.Date, ok bool) {
 	if n == 0 {
 		return d, true
 	}
-	t := c.covering(civil.Span{First: d, Last: d})
+	t := c.at.Load()
+	if t == nil || !t.span.Has(d) {
+		t = c.covering(civil.Span{First: d, Last: d})
+	}
 	for step := 64; ; step *= 2 {
-		// The wanted rank; a table that grows in front shifts all ranks alike.
-		k := t.rank(d) + n
-		if n < 0 && !t.open(d) {
-			k++
+		if n > 0 {
+			r, ok = t.forward(d, n)
+		} else {
+			r, ok = t.backward(d, -n)
 		}
-		total := t.rank(t.span.Last)
-		if k >= 1 && k <= total {
-			return t.pick(k), true
+		if ok {
+			return r, true
 		}
 		s := civil.Span{First: d, Last: d}
 		if n > 0 {
@@ -67,14 +69,66 @@ func (c *Calendar) Add(d civil.Date, n int) (r civil.Date, ok bool) {
 	}
 }
 
-// pick returns the day of the kth open day of the table, 1 being the first.
-func (t *table) pick(k int) civil.Date {
-	w := sort.Search(len(t.ranks), func(i int) bool { return int(t.ranks[i]) >= k }) - 1
-	word := t.words[w]
-	for range k - int(t.ranks[w]) - 1 {
+// near is how many words are looked through one by one before the counts are
+// searched.
+const near = 8
+
+// forward returns the nth open day of the table after d, n above zero.
+func (t *table) forward(d civil.Date, n int) (civil.Date, bool) {
+	i := uint32(d-t.span.First) + 1
+	w := int(i >> 6)
+	if w >= len(t.words) {
+		return civil.None, false
+	}
+	word := t.words[w] >> (i & 63) << (i & 63)
+	for k := n; ; {
+		if c := bits.OnesCount64(word); c >= k {
+			return t.day(w, word, k), true
+		} else if k -= c; w+1 == len(t.words) {
+			return civil.None, false
+		} else if w++; w-int(i>>6) > near {
+			return t.pick(t.rank(d) + n)
+		}
+		word = t.words[w]
+	}
+}
+
+// backward returns the nth open day of the table before d, n above zero.
+func (t *table) backward(d civil.Date, n int) (civil.Date, bool) {
+	i := uint32(d - t.span.First)
+	w := int(i >> 6)
+	word := t.words[w] & (1<<(i&63) - 1)
+	for k := n; ; {
+		if c := bits.OnesCount64(word); c >= k {
+			return t.day(w, word, c-k+1), true
+		} else if k -= c; w == 0 {
+			return civil.None, false
+		} else if w--; int(i>>6)-w > near {
+			k = t.rank(d) - n
+			if !t.open(d) {
+				k++
+			}
+			return t.pick(k)
+		}
+		word = t.words[w]
+	}
+}
+
+// day returns the day of the kth set bit of a word of the table.
+func (t *table) day(w int, word uint64, k int) civil.Date {
+	for ; k > 1; k-- {
 		word &= word - 1
 	}
 	return t.span.First + civil.Date(w*64+bits.TrailingZeros64(word))
+}
+
+// pick returns the kth open day of the table, 1 being the first.
+func (t *table) pick(k int) (civil.Date, bool) {
+	if k < 1 || k > t.rank(t.span.Last) {
+		return civil.None, false
+	}
+	w := sort.Search(len(t.ranks), func(i int) bool { return int(t.ranks[i]) >= k }) - 1
+	return t.day(w, t.words[w], k-int(t.ranks[w])), true
 }
 
 // OnOrAfter returns d itself if it is worked, else the first working day after.

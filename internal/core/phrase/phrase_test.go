@@ -1,0 +1,160 @@
+package phrase
+
+import (
+	"errors"
+	"strings"
+	"testing"
+)
+
+// Phrases and their canonical forms; each form parses to itself again.
+func TestCanonical(t *testing.T) {
+	for _, c := range [][2]string{
+		{"Monthly ON 15,last THEN Roll Preceding", "monthly on 15, last then roll preceding"},
+		{"monthly on 1st and 15th day and last day", "monthly on 1, 15, last"},
+		{"monthly on second last, middle, 1-5, Fridays, last working day", "monthly on 2nd last, middle, 1-5, fri, last working day"},
+		{"every 2 weeks on mon from 2027-W13-3", "fortnightly on mon from 2027-03-31"},
+		{"every 1 months on 5th fri", "monthly on 5th fri"},
+		{"weekly on mon-fri, sunday in jun-aug and feb", "weekly on mon-fri, sun in feb, jun, jul, aug"},
+		{"every 3 months back from 2028-05-31 from 2027-02-10 6 times", "every 3 months from 2027-02-10 back from 2028-05-31 6 times"},
+		{"quarterly on day 15, 15 of month 2, last of month 1, fri of month 3, 1st mon", "quarterly on day 15, 15 of month 2, last of month 1, fri of month 3, 1st mon"},
+		{"half-yearly on last day through 2030-01-01 using isles + bank", "half-yearly on last until 2030-01-01 using isles + bank"},
+		{"yearly on 25 december, last fri of nov, 3rd working day of jan, easter, day 100, mon of week 20, 2nd sun of year, last day of feb",
+			"yearly on 25 dec, last fri of nov, 3rd working day of jan, easter, day 100, mon of week 20, 2nd sun of year, last day of feb"},
+		{"monthly on 31 skipping short months from today leaving out 2027-01-31 and 2027-03-31 plus 2027-02-01",
+			"monthly on 31 from today leaving out 2027-01-31, 2027-03-31 plus 2027-02-01 skipping short months"},
+		{"every working day in dec then at 09:05", "every working day in dec then at 09:05"},
+		{"every 10 working days from 2027-01-04", "every 10 working days from 2027-01-04"},
+		{"dates 2027-01-01, 2027-090 then +1 year 6 months 3 days", "dates 2027-01-01, 2027-03-31 then +1 year 6 months 3 days"},
+		{"start +12 months, end of month", `"start", +12 months, end of month`},
+		{"Pay-Day -2 working days using isles + bank, at 16:30", "Pay-Day, -2 working days using isles + bank, at 16:30"},
+		{"start, +term months keep month end", `"start", +term months keep month end`},
+		{`"25 dec", lasting 6 working days using (site)`, `"25 dec", lasting 6 working days using (site)`},
+		{"today, start of this week, middle of next half-year, end of previous fiscal quarter", "today, start of week, middle of next half-year, end of previous fiscal quarter"},
+		{"25th day of next month, roll modified following", "25th day of next month, roll modified following"},
+		{"first mon of next month, second last working day of fiscal year using bank", "1st mon of next month, 2nd last working day of fiscal year using bank"},
+		{"25 dec, last fri of nov, easter, next 29 feb, previous last fri of nov, next crew-pay", "25 dec, last fri of nov, easter, next 29 feb, previous last fri of nov, next crew-pay"},
+		{"a otherwise b otherwise today, sun on or before, crew-pay on or after, working day on or after using bank",
+			"(a otherwise b) otherwise today, sun on or before, crew-pay on or after, working day on or after using bank"},
+		{"later of (a, +1 day) and today, anniversary on or after 2027-01-01", "later of (a, +1 day) and today, anniversary on or after 2027-01-01"},
+		{"((today))", "today"},
+		{"+1 day -2 weeks", "+1 day, -2 weeks"},
+	} {
+		p, err := Parse(c[0])
+		if err != nil {
+			t.Errorf("%q: %v", c[0], err)
+			continue
+		}
+		if got := p.Canonical(); got != c[1] {
+			t.Errorf("%q prints as\n  %q, want\n  %q", c[0], got, c[1])
+		}
+		if again, err := Parse(p.Canonical()); err != nil || again.Canonical() != p.Canonical() {
+			t.Errorf("%q doesn't parse to itself: %v", p.Canonical(), err)
+		}
+	}
+}
+
+// Wrong phrases: the part under the caret, and words of the advice.
+func TestErrors(t *testing.T) {
+	for _, c := range [][3]string{
+		{"monthly on 15, lst", "lst", `"last"`},
+		{"monthly on 32", "32", "1 to 31"},
+		{"monthly on 0", "0", "1 to 31"},
+		{"monthly on 0th fri", "0th", "1st"},
+		{"monthly on 1st last", "1st last", "last"},
+		{"weekly on fryday", "fryday", "friday"},
+		{"weekly on 15", "15", "monthly"},
+		{"yearly on 30 feb", "30 feb", "February"},
+		{"yearly on 25 decembre", "25", "december"},
+		{"yearly on dec 25", "dec", "25 dec"},
+		{"quarterly on 15", "15", "15 of month 2"},
+		{"quarterly on 15 of month 4", "4", "1 to 3"},
+		{"monthly on mon-fri", "mon-fri", "weekly"},
+		{"monthly fri", "fri", "`on`"},
+		{"monthly", "monthly", "on last"},
+		{"fortnightly on fri", "fortnightly", "from"},
+		{"weekly on fri 3 times", "weekly", "from"},
+		{"daily on mon", "on", "weekly on mon-fri"},
+		{"monthly on 15, then roll preceding", "then", ""},
+		{"monthly on 15 from 2027-01-01, until 2028-01-01", ",", "comma"},
+		{"monthly on 15 roll preceding", "roll", "then roll preceding"},
+		{"monthly on 15 from 2027-01-01 from 2027-02-01", "from", "once"},
+		{"monthly on 15 from 2027-02-30", "2027-02-30", ""},
+		{"monthly on 15 from 2027-2-1", "2027-2-1", "2027-03-31"},
+		{"monthly on 15 in janury", "janury", "january"},
+		{"monthly on 15 then rol preceding", "rol", "roll"},
+		{"monthly on 15 then roll preceeding", "preceeding", "preceding"},
+		{"monthly on 15 then roll modified", "modified", "modified following"},
+		{"monthly on 15 then roll back", "back", "roll preceding"},
+		{"monthly on 15 then anniversary on or after today", "anniversary on or after today", "rows"},
+		{"monthly on 15 then at 16:30, +1 day", ",", ""},
+		{"monthly on 15 then +1 day using bank", "using bank", "behind the step"},
+		{"montly on 15", "montly", "monthly"},
+		{"biweekly on fri", "biweekly", "fortnightly"},
+		{"semi-monthly", "semi-monthly", "monthly on 15, last"},
+		{"every friday", "friday", "weekly on fri"},
+		{"every month on 15", "month", "monthly"},
+		{"every other friday", "other", "every 2 weeks"},
+		{"every 0 weeks on fri from today", "0", "1 or more"},
+		{"start-5 days", "start-5 days", "start, -5 days"},
+		{"today, +5 dais", "dais", "days"},
+		{"today, +5 business days", "business", "working day"},
+		{"today, +2.5 months", "2.5", "whole"},
+		{"today, lasting 0 days", "0", "1 or more"},
+		{"today, +1 month 2 working days", "+1 month 2 working days", "two steps"},
+		{"today, +5 days keep month end", "keep month end", "months"},
+		{"today, 30 feb", "30 feb", "February"},
+		{"today, dec 25", "dec", "25 dec"},
+		{"today, sun", "sun", "next sun"},
+		{"today, next month", "next month", "start of next month"},
+		{"today, end of the month", "the", "end of month"},
+		{"today, end of last month", "last", "previous"},
+		{"today, end of montg", "montg", "month"},
+		{"today, 1st munday of month", "munday", "monday"},
+		{"today, at 25:00", "25:00", "09:00"},
+		{"today; tomorrow", ";", ""},
+		{"tomorrow", "tomorrow", "today, +1 day"},
+		{"'text", "'text", "close"},
+		{"today + 3", "+", "unit"},
+		{"(today, +1 day", "", "`)`"},
+		{"working days from today to ends", "working days", "not built yet"},
+		{"a = b", "=", "not built yet"},
+		{"rrule FREQ=DAILY", "rrule", "not built yet"},
+		{"", "", "monthly on 15"},
+	} {
+		_, err := Parse(c[0])
+		var e *Error
+		if !errors.As(err, &e) {
+			t.Errorf("%q: no phrase error but %v", c[0], err)
+			continue
+		}
+		at := e.Phrase[min(e.Span.Start, len(e.Phrase)):min(e.Span.End, len(e.Phrase))]
+		if at != c[1] || !strings.Contains(e.Message+" "+e.Hint, c[2]) {
+			t.Errorf("%q: caret under %q, want %q; %s | %s, want %q", c[0], at, c[1], e.Message, e.Hint, c[2])
+		}
+	}
+}
+
+// Whatever the bytes, the parser gives a tree with a stable form or an error
+// with a place inside the phrase.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"monthly on 15, last then roll preceding", "start, +1 year 6 months keep month end using (x)",
+		"every 3 months back from 2028-05-31 from 2027-02-10", `"a ""b" otherwise later of c and 2027-W01-1, at 16:30`,
+		"yearly on 25 dec, last fri of nov, mon of week 20 skipping short months", "dates 2027-01-01 then next 29 feb", "\xff'", "1st", "rrule"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		p, err := Parse(s)
+		if err != nil {
+			var e *Error
+			if !errors.As(err, &e) || e.Span.Start < 0 || e.Span.Start > e.Span.End || e.Span.End > len(e.Phrase)+1 {
+				t.Fatalf("%q: %#v", s, err)
+			}
+			return
+		}
+		c := p.Canonical()
+		again, err := Parse(c)
+		if err != nil || again.Canonical() != c {
+			t.Fatalf("%q prints as %q, which parses with %v", s, c, err)
+		}
+	})
+}

@@ -1,0 +1,131 @@
+package workdays
+
+import (
+	"fmt"
+	"iter"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+)
+
+// sparse closes every day that its function says, in whatever span is asked.
+type sparse func(civil.Date) bool
+
+func (s sparse) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
+	return func(yield func(Holiday) bool) {
+		for d := span.First; d <= span.Last; d++ {
+			if s(d) && !yield(Holiday{Date: d, Nominal: d, Name: fmt.Sprint(int(d))}) {
+				return
+			}
+		}
+	}
+}
+
+// Counting, moving and growing, against days looked at one by one. Each
+// calendar is asked in a random order, so its table grows in both directions.
+func TestAgainstWalking(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for range 60 {
+		salt := uint32(r.Uint64())
+		hol := func(k uint32) sparse {
+			return func(d civil.Date) bool { return (uint32(d)^k)*2654435761>>24 < 12 }
+		}
+		off := WeekdaySet(0).With(civil.Weekday(1 + r.IntN(7))).With(civil.Weekday(1 + r.IntN(7)))
+		opened := []civil.Date{700007, 700100, civil.Date(700000 + r.IntN(4000))}
+		one := New("one", off).WithHolidays(hol(salt)).WithOpen(opened)
+		two := New("two", Weekend).WithHolidays(hol(salt + 9))
+		joint := Join(one, two)
+		if len(joint.Parts()) != 2 || joint.Name != "one + two" {
+			t.Fatalf("the joint calendar is %s of %d", joint.Name, len(joint.Parts()))
+		}
+		openOne := func(d civil.Date) bool {
+			return slices.Contains(opened, d) || !off.Has(d.Weekday()) && !hol(salt)(d)
+		}
+		openBoth := func(d civil.Date) bool {
+			return openOne(d) && !Weekend.Has(d.Weekday()) && !hol(salt+9)(d)
+		}
+		for _, c := range []struct {
+			*Calendar
+			open func(civil.Date) bool
+		}{{one, openOne}, {joint, openBoth}} {
+			for range 60 {
+				a := civil.Date(698000 + r.IntN(9000))
+				b := a + civil.Date(r.IntN(2500))
+				n := 0
+				for d := a + 1; d <= b; d++ {
+					if c.open(d) {
+						n++
+					}
+				}
+				k := n
+				if c.open(a) {
+					k++
+				}
+				s := civil.Span{First: a, Last: b}
+				if c.Open(b) != c.open(b) || c.Between(a, b) != n || c.Between(b, a) != -n || c.Count(s) != k {
+					t.Fatalf("%s: %d to %d: between %d, %d, count %d; want %d, %d", c.Name, a, b, c.Between(a, b), c.Between(b, a), c.Count(s), n, k)
+				}
+				if to, ok := c.Add(a, n); n > 0 && (!ok || c.Between(a, to) != n || !c.open(to) || to > b) {
+					t.Fatalf("%s: %d + %d working days = %d", c.Name, a, n, to)
+				}
+				if c.open(b) { // +n then -n returns to a working base
+					to, _ := c.Add(b, -7)
+					if back, ok := c.Add(to, 7); !ok || back != b {
+						t.Fatalf("%s: %d -7 +7 = %d", c.Name, b, back)
+					}
+				}
+				if d, ok := c.Nth(s, k); ok != (k > 0) || ok && c.Count(civil.Span{First: a, Last: d}) != k {
+					t.Fatalf("%s: working day %d of %v is %d, %v", c.Name, k, s, d, ok)
+				}
+				if d, ok := c.Nth(s, -k); ok != (k > 0) || ok && c.Count(civil.Span{First: d, Last: b}) != k {
+					t.Fatalf("%s: working day -%d of %v is %d, %v", c.Name, k, s, d, ok)
+				}
+				if _, ok := c.Nth(s, k+1); ok {
+					t.Fatalf("%s: there is no working day %d in %v", c.Name, k+1, s)
+				}
+				for by := NoRoll; by <= Nearest; by++ {
+					if d, ok := c.Roll(a, by); !ok || by != NoRoll && !c.open(d) || c.open(a) && d != a {
+						t.Fatalf("%s: %d rolled %s is %d", c.Name, a, ConventionNames[by], d)
+					}
+				}
+				if why := c.Why(a); c.open(a) != (!why.Weekend && len(why.Holidays) == 0) {
+					t.Fatalf("%s: why %d: %v", c.Name, a, why)
+				}
+			}
+		}
+	}
+}
+
+func TestEnds(t *testing.T) {
+	c := New("plain", Weekend)
+	if d, ok := c.Add(civil.Max, 1); ok {
+		t.Errorf("a working day after the last: %s", d)
+	}
+	if d, ok := c.Add(civil.Min, -1); ok {
+		t.Errorf("a working day before the first: %s", d)
+	}
+	if n := c.Between(civil.Min, civil.Max); n != 2608615-1 { // 3,652,059 days from a Monday to a Friday
+		t.Errorf("working days of all time: %d", n)
+	}
+	shut := New("shut", 0xfe)
+	if d, ok := shut.Add(740000, 1); ok {
+		t.Errorf("a calendar without working days gives %s", d)
+	}
+}
+
+func BenchmarkBetween(b *testing.B) {
+	c := New("plain", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return d%97 == 0 }))
+	c.Between(600000, 1000000)
+	for _, days := range []civil.Date{1, 365243} {
+		b.Run(fmt.Sprintf("over %d days", days), func(b *testing.B) {
+			for i := range b.N {
+				a := civil.Date(600000 + i&0x3fff)
+				sinkInt += c.Between(a, a+days)
+			}
+		})
+	}
+}
+
+var sinkInt int
