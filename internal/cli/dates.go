@@ -34,9 +34,8 @@ the reason why it isn't on that. Without bounds these are the next 12 from today
 	}
 	o := a.place(c)
 	o.result(c, datesFormats...)
-	c.Flags().StringVar(&window, "window", "", "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13, FY2027, A..B")
+	c.Flags().StringVar(&window, "window", "", "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, A..B")
 	c.Flags().IntVar(&count, "count", 0, "at most `N` dates; from today where no window is given")
-	_ = c.RegisterFlagCompletionFunc("calendar", o.completeCalendars)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		p, err := o.load()
 		if err != nil {
@@ -154,6 +153,7 @@ func (o *options) datesEvents(w io.Writer, each eachDate) error {
 		occ := schedule.Entry{Series: d.Series, What: "date", Moves: d.Moves, Of: &schedule.Occurrence{Moved: d.Moved,
 			ID: string(d.Series.Rec.Rule.AppendID(nil, d.Date))}}
 		e := event(occ, "yoyaku")
+		e.Category = "" // the name of a rule's series is no word for people
 		e.At = eval.Day(d.To)
 		if at := d.Series.Rec.Chain.Minutes; at >= 0 {
 			e.At = eval.Value{Kind: eval.Moment, Day: d.To, Minutes: int16(at)}

@@ -23,7 +23,7 @@ func (a *App) demoCommand() *cobra.Command {
   yoyaku demo trial`,
 		Args: needArgs(0, 1, ""),
 	}
-	o := a.place(c)
+	o := a.when(c)
 	f := c.Flags()
 	f.StringVar(&o.as, "as", "", "`FORMAT` of the report: table, csv, json")
 	f.StringVar(&o.color, "color", "auto", "colour on a terminal: auto, always or never")

@@ -68,6 +68,9 @@ func describe(err error) string {
 	}
 	var f *phrase.Error
 	if errors.As(err, &f) {
+		if before, ok := strings.CutSuffix(err.Error(), f.Error()); ok {
+			place += before
+		}
 		return "yoyaku: " + place + f.Message + "\n" + caret(f) + hint(f.Hint)
 	}
 	var path *fs.PathError

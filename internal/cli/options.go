@@ -14,7 +14,6 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
-	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/report"
 	"yoyaku/internal/tabular"
@@ -26,26 +25,32 @@ type options struct {
 	plan, calendar, asOf, weekStart, fiscal, leap string
 	as, out, title, color                         string
 	loaded                                        *plan.Plan
-	cal                                           *workdays.Calendar
 }
 
 // place adds the options that say where and when phrases are read.
 func (a *App) place(c *cobra.Command) *options {
-	o := &options{app: a}
+	o := a.when(c)
 	f := c.Flags()
-	f.StringVar(&o.plan, "plan", "", "plan `FILE` that lends its calendars and settings (default: yoyaku.yaml here, if there is one)")
-	f.StringVar(&o.calendar, "calendar", "", "working calendar: a `NAME` of the plan, names joined by +, or a calendar file")
-	f.StringVar(&o.asOf, "as-of", "", "`DATE` that today means (default: the clock, or YOYAKU_AS_OF)")
-	f.StringVar(&o.weekStart, "week-start", "", "`WEEKDAY` that weeks start on (default: mon)")
-	f.StringVar(&o.fiscal, "fiscal-start", "", "`DAY` the fiscal year starts on: apr, 6 apr (default: 1 jan)")
-	f.StringVar(&o.leap, "leap-day", "", "`DAY` that keeps a 29 February in common years: 28-feb or 1-mar (default: 28-feb)")
+	f.StringVar(&o.plan, "plan", "", "plan `FILE` to take calendars and settings from (yoyaku.yaml\nhere is taken by itself)")
+	f.StringVar(&o.calendar, "calendar", "", "working calendar: a `NAME` of the plan, names joined by\n+, or a calendar file")
+	f.StringVar(&o.weekStart, "week-start", "", "`WEEKDAY` that weeks start on (default mon)")
+	f.StringVar(&o.fiscal, "fiscal-start", "", "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)")
+	f.StringVar(&o.leap, "leap-day", "", "`DAY` that keeps a 29 February in other years: 28-feb or\n1-mar (default 28-feb)")
+	_ = c.RegisterFlagCompletionFunc("calendar", o.completeCalendars)
+	return o
+}
+
+// when adds the option that says what today is.
+func (a *App) when(c *cobra.Command) *options {
+	o := &options{app: a}
+	c.Flags().StringVar(&o.asOf, "as-of", "", "`DATE` that today means (default: YOYAKU_AS_OF, or the clock)")
 	return o
 }
 
 // result adds the options that say where a table goes and how.
 func (o *options) result(c *cobra.Command, formats ...string) {
 	f := c.Flags()
-	f.StringVar(&o.as, "as", "", "`FORMAT`: "+strings.Join(formats, ", ")+" (default: a table on a terminal, csv elsewhere)")
+	f.StringVar(&o.as, "as", "", "`FORMAT`: "+strings.Join(formats, ", ")+"\n(default: table on a terminal, else csv)")
 	f.StringVar(&o.out, "out", "", "`FILE` to write, by its ending, instead of standard output")
 	f.StringVar(&o.title, "title", "", "`TEXT` over the table")
 	f.StringVar(&o.color, "color", "auto", "colour on a terminal: auto, always or never")

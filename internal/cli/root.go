@@ -96,6 +96,7 @@ The language of the rules on one page:  yoyaku help phrases`,
 	add("facts", a.valueCommand(), a.holidaysCommand())
 	add("start", a.demoCommand())
 	root.AddCommand(phrasesTopic())
+	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))
 	root.SetHelpCommandGroupID("start")
 	root.SetCompletionCommandGroupID("start")
 	return root

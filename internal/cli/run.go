@@ -36,7 +36,7 @@ stay.`,
   yoyaku run --series crew-pay,safety-drill`,
 		Args: needArgs(0, 1, ""),
 	}
-	o := a.place(c)
+	o := a.when(c)
 	f := c.Flags()
 	f.StringVar(&window, "window", "", "`SPAN` instead of the plan's window")
 	f.StringVar(&dir, "out", "", "`FOLDER` for the outputs (default: the plan's)")

@@ -28,7 +28,6 @@ start from --base, or from today.`,
 	}
 	o := a.place(c)
 	c.Flags().StringVar(&base, "base", "", "`DATE` that leading steps start from (default: today)")
-	_ = c.RegisterFlagCompletionFunc("calendar", o.completeCalendars)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		p, err := o.load()
 		if err != nil {

@@ -161,10 +161,10 @@ func (d *doc) text(n ast.Node) (string, error) {
 		return strings.TrimSpace(n.Value.Value), nil
 	case *ast.NullNode:
 		return "", d.fail(n, "a value is missing here")
-	case ast.ScalarNode:
-		return n.GetToken().Value, nil
 	case *ast.AnchorNode, *ast.AliasNode:
 		return "", d.fail(n, "YAML anchors and aliases are not read; write the value out")
+	case ast.ScalarNode:
+		return n.GetToken().Value, nil
 	}
 	return "", d.fail(n, "one value is wanted here, not a list or `key: value`")
 }

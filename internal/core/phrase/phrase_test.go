@@ -104,6 +104,8 @@ func TestErrors(t *testing.T) {
 		{"today, +5 days keep month end", "keep month end", "months"},
 		{"today, 30 feb", "30 feb", "February"},
 		{"today, dec 25", "dec", "25 dec"},
+		{"monthly on 2nd teu", "teu", "tue"},
+		{"31.3.2027, +1 day", "31.3.2027", "2027-03-31"},
 		{"today, sun", "sun", "next sun"},
 		{"today, next month", "next month", "start of next month"},
 		{"today, end of the month", "the", "end of month"},

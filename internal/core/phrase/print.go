@@ -59,9 +59,21 @@ func clock(m int) string {
 	return string([]byte{byte('0' + m/600), byte('0' + m/60%10), ':', byte('0' + m%60/10), byte('0' + m%10)})
 }
 
+// plain reports whether the name needs no quotes wherever it stands.
+func (n *Name) plain() bool {
+	if isLanguage[strings.ToLower(n.Text)] {
+		return false
+	}
+	p, err := Parse(n.Text)
+	if err != nil {
+		return false
+	}
+	bare, ok := p.Expr.(*Name)
+	return ok && bare.Text == n.Text
+}
+
 func (n *Name) write(p *printer) {
-	if t, err := scan(n.Text); err == nil && len(t) == 2 && t[0].kind == tWord && t[0].End == len(n.Text) &&
-		!reserved[t[0].word] && cadences[t[0].word].every == 0 && !isLanguage[t[0].word] && n.Text[0] > '9' {
+	if n.plain() {
 		p.put(n.Text)
 		return
 	}

@@ -182,6 +182,8 @@ func (p *parser) notAClause(t token) {
 	if t.kind == tWord {
 		if weekdays[t.word] != 0 || ordinals[t.word] != 0 {
 			hint = "write `on` before the days"
+		} else if before := p.toks[max(p.i-1, 0)]; before.kind == tOrdinal || before.kind == tWord && ordinals[before.word] != 0 {
+			hint = meant(t.word, "an ordinal goes with a weekday, `day` or `working day`", append([]string{"day", "working day"}, WeekdayWords...))
 		} else {
 			hint = meant(t.word, hint, []string{"on", "in", "from", "until", "through", "back from", "times", "leaving out", "plus", "skipping", "using", "then"})
 		}

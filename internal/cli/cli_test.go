@@ -1,0 +1,420 @@
+package cli_test
+
+import (
+	"bytes"
+	"errors"
+	"flag"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"strings"
+	"testing"
+	"time"
+)
+
+var (
+	update  = flag.Bool("update", false, "write the golden files anew; read them before they are kept")
+	program string
+)
+
+const asOf = "YOYAKU_AS_OF=2026-11-25"
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	dir, err := os.MkdirTemp("", "yoyaku")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "yoyaku")
+	if runtime.GOOS == "windows" {
+		program += ".exe"
+	}
+	if out, err := exec.Command("go", "build", "-o", program, "yoyaku/cmd/yoyaku").CombinedOutput(); err != nil {
+		panic(string(out))
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// yoyaku runs the built program in a folder.
+func yoyaku(t *testing.T, dir string, args ...string) (stdout, stderr string, code int) {
+	t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Dir = dir
+	cmd.Env = append(os.Environ(), asOf)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	return out.String(), errs.String(), cmd.ProcessState.ExitCode()
+}
+
+// demo writes the demo folder and returns its path.
+func demo(t *testing.T) string {
+	t.Helper()
+	dir := t.TempDir()
+	if out, errs, code := yoyaku(t, dir, "demo"); code != 0 {
+		t.Fatalf("demo: %d\n%s%s", code, out, errs)
+	}
+	return filepath.Join(dir, "skerry-demo")
+}
+
+func read(t *testing.T, path string) string {
+	t.Helper()
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
+}
+
+func write(t *testing.T, path, text string) {
+	t.Helper()
+	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func golden(t *testing.T, name, got string) {
+	t.Helper()
+	path := filepath.Join("testdata", name)
+	if *update {
+		write(t, path, got)
+	}
+	want, got := strings.Split(read(t, path), "\n"), got
+	for i, line := range strings.Split(got, "\n") {
+		if i >= len(want) || line != want[i] {
+			t.Fatalf("%s, line %d:\n%s\nwant\n%s", name, i+1, line, want[min(i, len(want)-1)])
+		}
+	}
+	if n := strings.Count(got, "\n"); n != len(want)-1 {
+		t.Fatalf("%s: %d lines, want %d", name, n, len(want)-1)
+	}
+}
+
+func TestDemo(t *testing.T) {
+	dir := demo(t)
+	for _, name := range []string{"crew-pay.csv", "agenda.csv", "skerry.ics"} {
+		golden(t, name, read(t, filepath.Join(dir, name)))
+	}
+	out, errs, code := yoyaku(t, dir, "run", "--as", "table")
+	golden(t, "run.txt", out)
+	if strings.Count(errs, "unchanged") != 3 || code != 0 {
+		t.Errorf("the second run: %d\n%s", code, errs)
+	}
+	if _, errs, code := yoyaku(t, filepath.Dir(dir), "demo"); code != 2 || !strings.Contains(errs, "isn't empty") {
+		t.Errorf("a second demo: %d, %s", code, errs)
+	}
+	plan := filepath.Join(dir, "yoyaku.yaml")
+	write(t, plan, strings.Replace(read(t, plan), "roll preceding\n    period", "roll following\n    period", 1))
+	if _, errs, _ := yoyaku(t, dir, "run"); !strings.Contains(errs, "crew-pay.csv: changed (14 moved, 1 gone), 47 dates") {
+		t.Errorf("what changed: %s", errs)
+	}
+}
+
+func TestCommands(t *testing.T) {
+	dir := demo(t)
+	for _, c := range []struct{ name, args string }{
+		{"dates.txt", `dates|monthly on 15, last then roll preceding|--window|2027|--calendar|isles|--as|table`},
+		{"duty.csv", `dates|monthly on last then 25th day of next month, roll following|--window|2027|--calendar|isles`},
+		{"several.json", `dates|monthly on 2nd tue|fortnightly on fri from 2027-01-08|--window|2027-01|--as|json`},
+		{"quarters.ics", `dates|quarterly on last working day then at 09:00|--window|2027|--as|ics|--title|Quarter; ends, ünd 30 more words to fold the line in a letter: ääääääää`},
+		{"holidays.csv", `holidays|isles|--window|2027..2028`},
+	} {
+		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
+		if code != 0 {
+			t.Fatalf("%s: %d %s", c.name, code, errs)
+		}
+		golden(t, c.name, out)
+	}
+	for _, c := range [][2]string{
+		{"value|2027-01-31, +1 month", "2027-02-28"}, {"value|-5 working days|--base|2027-03-22|--calendar|isles", "2027-03-12"},
+		{"value|-2 working days using isles + bank, at 16:30|--base|2027-12-31", "2027-12-29T16:30"},
+		{"value|end of fiscal year|--base|2027-04-01", "2028-03-31"}, {"value|next crew-pay|--base|2027-03-01", "2027-03-12"},
+		{"value|crew-pay on or before, start of week|--base|2027-03-14|--week-start|sun", "2027-03-07"},
+		{"value|today", "2026-11-25"}, {"value|today|--as-of|2027-02-03", "2027-02-03"}, {"value|5th fri of month|--base|2027-02-01", ""},
+		{"value|anniversary on or after 2027-01-01|--base|2024-02-29|--leap-day|1-mar", "2027-03-01"},
+		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/1\n2026-12-31,Thu,2026-12-31,,2026-12/1"},
+		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/1"},
+	} {
+		if out, errs, code := yoyaku(t, dir, strings.Split(c[0], "|")...); code != 0 || strings.TrimSuffix(out, "\n") != c[1] {
+			t.Errorf("%s: %d %s%s, want %s", c[0], code, out, errs, c[1])
+		}
+	}
+	out, _, _ := yoyaku(t, dir, "dates", "monthly on last")
+	if n := strings.Count(out, "\n"); n != 13 {
+		t.Errorf("without bounds: %d lines", n)
+	}
+	_, errs, _ := yoyaku(t, dir, "dates", "yearly on 1 jan then roll following", "--window", "2028..2030", "--calendar", "isles")
+	if !strings.Contains(errs, "isles knows no holidays after 2028-12-31") {
+		t.Errorf("no warning past what the calendar knows: %q", errs)
+	}
+}
+
+// Everything that the program writes as iCalendar passes the strict reader,
+// and its events are the agenda's rows.
+func TestStrictICS(t *testing.T) {
+	dir := demo(t)
+	plan := filepath.Join(dir, "yoyaku.yaml")
+	text := read(t, plan)
+	text = strings.Replace(text, "title: Safety drill", `title: "Drill; 100 %, \\ back\tünsinkable ⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴ \u0007 \"quoted\""`, 1)
+	write(t, plan, text)
+	for _, window := range []string{"2027..2028", "2027-06", "1850..1860"} {
+		if _, errs, code := yoyaku(t, dir, "run", "--window", window); code != 0 {
+			t.Fatalf("%s: %s", window, errs)
+		}
+		cal, err := strictRead(read(t, filepath.Join(dir, "skerry.ics")))
+		if err != nil {
+			t.Fatalf("%s: %v", window, err)
+		}
+		rows := strings.Split(strings.TrimSpace(read(t, filepath.Join(dir, "agenda.csv"))), "\n")[1:]
+		uids := map[string]bool{}
+		n := 0
+		for _, e := range cal.subs {
+			if e.name != "VEVENT" {
+				continue
+			}
+			f := strings.Split(rows[n], ",")
+			id := f[2]
+			if f[3] != "date" {
+				id += "." + f[3]
+			}
+			uid := id + "." + f[len(f)-1] + "@skerry-crew"
+			start := strings.NewReplacer("-", "", ":", "").Replace(f[0])
+			if e.get("UID") != uid || !strings.HasPrefix(e.get("DTSTART"), start) || uids[uid] || e.get("DTSTAMP") != "20261125T000000Z" {
+				t.Fatalf("%s: event %d is %v, the agenda's row %q", window, n, e.props, rows[n])
+			}
+			uids[uid] = true
+			n++
+		}
+		if n != len(rows) {
+			t.Errorf("%s: %d events, %d rows", window, n, len(rows))
+		}
+	}
+	for zone, want := range map[string]string{"Atlantic/Faroe": "TZOFFSETTO:+0100", "Asia/Kolkata": "TZOFFSETTO:+0530", "America/St_Johns": "TZOFFSETTO:-0230"} {
+		write(t, plan, strings.Replace(text, "Atlantic/Faroe", zone, 1))
+		yoyaku(t, dir, "run", "--window", "2027-06")
+		ics := read(t, filepath.Join(dir, "skerry.ics"))
+		if _, err := strictRead(ics); err != nil || !strings.Contains(ics, want) {
+			t.Errorf("%s: no %s, %v", zone, want, err)
+		}
+	}
+}
+
+// Wrong words and wrong files: one clear message, the exit code, nothing lost.
+func TestBadInput(t *testing.T) {
+	dir := demo(t)
+	good := read(t, filepath.Join(dir, "yoyaku.yaml"))
+	crew := read(t, filepath.Join(dir, "crew-pay.csv"))
+	for _, c := range []struct{ args, want string }{
+		{"dates|weekly on fryday", "fryday\n            ^^^^^^"},
+		{"dates|monthly on 15|--calendar|isle", "unknown calendar `isle`; did you mean `isles`?"},
+		{"dates|monthly on 15 then roll preceding using bnak", "did you mean `bank`?"},
+		{"dates|monthly on 15|--window|2027-06..2027-03", "ends before it starts"},
+		{"dates|monthly on 15|--window|2027-13", "not a stretch of time"},
+		{"dates|monthly on 15 until 2027-01-01 from 2028-01-01", "ends before it starts"},
+		{"dates|monthly on 15 from start", "unknown name `start`"},
+		{"dates", "needs a rule"},
+		{"dates|monthly on 15|--count|0", "--count is 1 or more"},
+		{"dates|monthly on 15|--as|pdf", "unknown format"},
+		{"dates|monthly on 15|--as|xlsx", "not built yet"},
+		{"dates|monthly on 15|--plan|none.yaml", "none.yaml: there is no such file"},
+		{"dates|monthly on 15|--as-of|03/04/2027", "--as-of is a date such as"},
+		{"dates|monthly on 15|--out|yoyaku.yaml|--as|csv", "can't be its output too"},
+		{"dates|monthly on 15|--out|holidays/extra.csv|--calendar|isles", "can't be its output too"},
+		{"dates|monthly on 15|--out|no/such/folder/a.csv", "no such file or folder"},
+		{"value|monthly on 15", "one answer"},
+		{"value|today, +9000 years", "outside the years"},
+		{"value|today|--base|31.3.2027", "--base"},
+		{"holidays|ilses", "did you mean `isles`?"},
+		{"run|--series|crew-pya", "did you mean `crew-pay`?"},
+		{"run|--window|2028..2027", "ends before it starts"},
+		{"rnu", "unknown command"},
+		{"run|--windw|2027", "unknown flag"},
+	} {
+		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
+		if code != 2 || out != "" || !strings.Contains(errs, c.want) || strings.Contains(errs, "goroutine") {
+			t.Errorf("%s: exit %d, %q, want %q", c.args, code, errs, c.want)
+		}
+	}
+	bad := filepath.Join(dir, "bad.yaml")
+	for _, c := range []struct{ old, new, want string }{
+		{"week", "wek", ""}, // no such text: the plan is good
+		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:72:5: unknown key `rulle` in a series; did you mean `rule`?"},
+		{"monthly on 2nd tue", "monthly on 2nd teu", "bad.yaml:72:11: expected"},
+		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},
+		{"closed: sat, sun", "closed: sat, snu", "did you mean `sun`?"},
+		{"window: 2027..2028", "window: 2028..2027", "bad.yaml:7:9: this window ends before it starts"},
+		{"window: 2027..2028\n", "", "the series `crew-pay` has no end"},
+		{"plan: 1\n", "", "`plan: 1` is missing"},
+		{"plan: 1\n", "plan: 2\n", "version 1"},
+		{"holidays: isles", "holidays: isle", "did you mean `isles`?"},
+		{"holidays: isles", "holidays: yard", "made of itself"},
+		{"event: {summary: \"{title} for {period_start} to {period_end}\"}", "event: {summary: pay, bank file}", "quote the phrase"},
+		{"event: {summary: \"{title} for", "event: {summary: \"{tilte} for", "did you mean `{title}`?"},
+		{"      approval: date, -3 working days", "      approval: 'date', -3 working days", "quote the phrase"},
+		{"      approval: date, -3 working days", "      approval: bank-file, -3 working days", "unknown name `bank-file`"},
+		{"      approval: date, -3 working days", "      date: nominal", "already stands for something"},
+		{"calendar: yard", "calendar: yrad", "did you mean `yard`?"},
+		{"file: crew-pay.csv, of: crew-pay", "file: ../crew-pay.csv, of: crew-pay", "outside the output folder"},
+		{"file: crew-pay.csv, of: crew-pay", "file: bad.yaml.csv, of: crew-pay, make: due", "not built yet"},
+		{"file: crew-pay.csv, of: crew-pay", "file: holidays/extra.csv, of: crew-pay", "can't be its output too"},
+		{"file: crew-pay.csv, of: crew-pay", "file: crew-pay.csv, of: crew-pya", "did you mean `crew-pay`?"},
+		{"file: agenda.csv", "file: Crew-Pay.csv", "made twice"},
+		{"holidays/extra.csv", "holidays/none.csv", "no such file"},
+		{"open: [2027-12-18]", "open: [2027-12-32]", "no such day"},
+		{"closed: sun, ", "closed: mon-sun, ", "no working day"},
+		{"outputs:", "outputs: [", "not YAML"},
+		{good, "just words", "not a plan in YAML"},
+		{good, "\x00\x01\x02", "not text"},
+		{good, "", "empty"},
+	} {
+		write(t, bad, strings.Replace(good, c.old, c.new, 1))
+		out, errs, code := yoyaku(t, dir, "run", "bad.yaml")
+		if c.want == "" {
+			if code != 0 {
+				t.Fatalf("the plan itself fails: %s", errs)
+			}
+			continue
+		}
+		if code != 2 || out != "" || !strings.Contains(errs, c.want) || strings.Count(errs, "\n") > 4 {
+			t.Errorf("%q: exit %d, %q, want %q", c.new, code, errs, c.want)
+		}
+	}
+	write(t, filepath.Join(dir, "holidays", "extra.csv"), "date,name\n2027-06-07,Jubilee\n7/6/2027,Jubilee\n")
+	if _, errs, code := yoyaku(t, dir, "run"); code != 2 || !strings.Contains(errs, "extra.csv:3: column `date`: not a date: \"7/6/2027\"") {
+		t.Errorf("a bad date in the holiday list: %d %s", code, errs)
+	}
+	if read(t, filepath.Join(dir, "crew-pay.csv")) != crew {
+		t.Error("a failed run changed an older output")
+	}
+	if left, _ := filepath.Glob(filepath.Join(dir, "*", ".*.part")); len(left) > 0 {
+		t.Errorf("left behind: %v", left)
+	}
+}
+
+// A full disk, an interrupt and a closed pipe leave old files whole.
+func TestMachine(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("signals and devices as Linux has them")
+	}
+	dir := t.TempDir()
+	long := []string{"dates", "daily", "--window", "0001..9999"}
+	shell := func(script string) (string, int) {
+		cmd := exec.Command("sh", "-c", script)
+		cmd.Dir = dir
+		out, _ := cmd.CombinedOutput()
+		return string(out), cmd.ProcessState.ExitCode()
+	}
+	if out, code := shell(program + " dates daily --window 2027 > /dev/full"); code != 3 || !strings.Contains(out, "no space left") {
+		t.Errorf("a full disk: %d %s", code, out)
+	}
+	if out, code := shell("ulimit -f 64; trap '' XFSZ; echo old > a.csv; " + program + " dates daily --window 0001..9999 --out a.csv; echo $? >code; cat a.csv"); out[strings.LastIndexByte(strings.TrimSpace(out), '\n')+1:] != "old\n" || code != 0 || read(t, filepath.Join(dir, "code")) != "3\n" {
+		t.Errorf("a file that can't grow: %s", out)
+	}
+	if out, code := shell(program + " dates daily --window 0001..9999 | head -1; exit ${PIPESTATUS:-0}"); code != 0 || out != "date,weekday,nominal,reason,id\n" {
+		t.Errorf("a closed pipe: %d %q", code, out)
+	}
+	old := filepath.Join(dir, "old.csv")
+	write(t, old, "old\n")
+	cmd := exec.Command(program, append(long, "--out", old)...)
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	for range 200 { // until the file is being written
+		if parts, _ := filepath.Glob(filepath.Join(dir, ".old.csv.*")); len(parts) > 0 {
+			break
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+	_ = cmd.Process.Signal(os.Interrupt)
+	_ = cmd.Wait()
+	parts, _ := filepath.Glob(filepath.Join(dir, ".*.part"))
+	if code := cmd.ProcessState.ExitCode(); code != 130 || read(t, old) != "old\n" || len(parts) > 0 {
+		t.Errorf("an interrupt: exit %d, left %v", code, parts)
+	}
+}
+
+// Every example in a command's help and in the documents runs in the demo
+// folder.
+func TestExamples(t *testing.T) {
+	dir := demo(t)
+	line := regexp.MustCompile(`(?m)^\s*(?:\$ )?yoyaku (.*)$`)
+	texts := map[string]string{}
+	for _, cmd := range []string{"", "dates", "run", "value", "holidays", "demo"} {
+		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
+		_, after, _ := strings.Cut(out, "Examples:")
+		after, _, _ = strings.Cut(after, "\n\nFlags:")
+		texts["help "+cmd] = after
+		for _, l := range strings.Split(out, "\n") {
+			if len(l) > 100 {
+				t.Errorf("help %s: a line of %d characters: %s", cmd, len(l), l)
+			}
+		}
+	}
+	docs, _ := filepath.Glob("../../docs/*.md")
+	for _, name := range append(docs, "../../README.md") {
+		texts[name] = read(t, name)
+	}
+	n := 0
+	for where, text := range texts {
+		for _, m := range line.FindAllStringSubmatch(text, -1) {
+			args := words(m[1])
+			if args[0] == "help" || args[0] == "completion" {
+				continue
+			}
+			n++
+			if _, errs, code := yoyaku(t, dir, args...); code != 0 && !(args[0] == "demo" && code == 2) {
+				t.Errorf("%s: yoyaku %s: exit %d\n%s", where, m[1], code, errs)
+			}
+		}
+	}
+	if n < 12 {
+		t.Errorf("only %d examples found", n)
+	}
+}
+
+// words splits a line as a shell does, double quotes and a comment included.
+func words(s string) (args []string) {
+	s, _, _ = strings.Cut(s, "   #")
+	for _, m := range regexp.MustCompile(`"([^"]*)"|(\S+)`).FindAllStringSubmatch(s, -1) {
+		args = append(args, m[1]+m[2])
+	}
+	return args
+}
+
+func TestHelp(t *testing.T) {
+	dir := t.TempDir()
+	out, _, code := yoyaku(t, dir, "help", "phrases")
+	if code != 0 || !strings.Contains(out, "monthly on 15, last then roll preceding") {
+		t.Errorf("help phrases: %d %s", code, out)
+	}
+	for i, l := range strings.Split(out, "\n") {
+		if len(l) > 88 {
+			t.Errorf("help phrases, line %d has %d characters", i+1, len(l))
+		}
+	}
+	// Every rule and step on the page is what the language takes.
+	for _, l := range strings.Split(out, "\n") {
+		f := regexp.MustCompile(`\s{3,}`).Split(strings.TrimSpace(l), -1)
+		if len(f) == 2 && regexp.MustCompile(`^\d{4}-`).MatchString(f[0]) && !strings.Contains(f[1], ".") && len(f[1]) == 10 {
+			if got, errs, _ := yoyaku(t, dir, "value", f[0]); strings.TrimSpace(got) != f[1] {
+				t.Errorf("%s gives %s%s, the page says %s", f[0], got, errs, f[1])
+			}
+		}
+		if regexp.MustCompile(`^  (monthly|fortnightly|every|yearly) .*(then|from)`).MatchString(l) {
+			if _, errs, code := yoyaku(t, dir, "dates", strings.TrimSpace(l)); code != 0 {
+				t.Errorf("%s: %s", l, errs)
+			}
+		}
+	}
+	if out, _, code := yoyaku(t, dir, "--version"); code != 0 || !strings.HasPrefix(out, "yoyaku ") || len(out) < 9 {
+		t.Errorf("--version: %q", out)
+	}
+}
