@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"io"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -179,7 +180,7 @@ func needArgs(least, most int, what string) cobra.PositionalArgs {
 		case len(args) < least:
 			return usagef("`%s` needs %s; `%s --help` shows examples", c.CommandPath(), what, c.CommandPath())
 		case most >= 0 && len(args) > most:
-			return usagef("`%s` takes no more after %q; a phrase stands in double quotes: \"…\"", c.CommandPath(), args[max(most, 1)-1])
+			return usagef("`%s` takes no more after %q; a phrase stands in double quotes: \"…\"", c.CommandPath(), strings.TrimSpace(args[max(most, 1)-1]))
 		}
 		return nil
 	}

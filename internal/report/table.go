@@ -70,7 +70,7 @@ func (s *tableSink) fit() {
 	if s.Width <= 0 {
 		return
 	}
-	total := gap * (len(s.widths) - 1)
+	total := gap * len(s.widths) // the line under the head ends with a gap
 	for _, w := range s.widths {
 		total += w
 	}
@@ -87,6 +87,18 @@ func (s *tableSink) fit() {
 		s.widths[widest]--
 		total--
 	}
+}
+
+// wrap breaks a long text, behind semicolons first.
+func wrap(s string, width int) string {
+	if text.RuneWidthWithoutEscSequences(s) <= width {
+		return s
+	}
+	var lines []string
+	for part := range strings.SplitSeq(strings.ReplaceAll(s, "; ", ";\n"), "\n") {
+		lines = append(lines, text.WrapSoft(part, width))
+	}
+	return strings.Join(lines, "\n")
 }
 
 func (s *tableSink) Close() error {
@@ -106,7 +118,7 @@ func (s *tableSink) Close() error {
 	var configs []table.ColumnConfig
 	for i, c := range s.columns {
 		head[i] = c
-		cfg := table.ColumnConfig{Number: i + 1, WidthMax: s.widths[i], WidthMaxEnforcer: text.WrapSoft}
+		cfg := table.ColumnConfig{Number: i + 1, WidthMax: s.widths[i], WidthMaxEnforcer: wrap}
 		if s.numeric[i] {
 			cfg.Align, cfg.AlignHeader = text.AlignRight, text.AlignRight
 		}
