@@ -155,6 +155,9 @@ func (r *Rule) working(b bounds, s civil.Span) iter.Seq[Date] {
 // fill adds the days that the items name in period p to buf, in order, each
 // day once; of two items that fall together the earlier stays.
 func (r *Rule) fill(buf []Date, p civil.Span) []Date {
+	if r.parts != nil {
+		return settle(r.parts.fill(buf, p, true))
+	}
 	for i := range r.Items {
 		it := &r.Items[i]
 		in := p
@@ -218,6 +221,11 @@ func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 			}
 		}
 	}
+	return settle(buf)
+}
+
+// settle sorts days and drops all but the first of each.
+func settle(buf []Date) []Date {
 	for i := 1; i < len(buf); i++ {
 		if buf[i].Date <= buf[i-1].Date {
 			slices.SortStableFunc(buf, func(a, b Date) int { return cmp.Compare(a.Date, b.Date) })

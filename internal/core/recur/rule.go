@@ -54,8 +54,9 @@ type Rule struct {
 	Frame             civil.Frame
 	Calendar          *workdays.Calendar
 
-	listed bool // the dates are Plus alone
-	spill  bool // items may lie outside their period
+	parts  *parts // of an RFC 5545 rule, instead of Items
+	listed bool   // the dates are Plus alone
+	spill  bool   // items may lie outside their period
 	bound  func() bounds
 }
 
@@ -83,20 +84,28 @@ func Dates(days []civil.Date) *Rule {
 
 // Prepare sorts and checks what the engine needs; call it once.
 func (r *Rule) Prepare() {
+	if r.parts == nil {
+		r.fillIn()
+	}
+	r.Without, r.Plus = slices.Clone(r.Without), slices.Clone(r.Plus)
+	slices.Sort(r.Without)
+	slices.Sort(r.Plus)
+	r.Plus = slices.Compact(r.Plus)
+	r.spill = r.parts != nil && r.parts.spills()
+	for _, it := range r.Items {
+		r.spill = r.spill || it.Kind == WeekOfYear
+	}
+	r.bound = sync.OnceValue(r.bounds)
+}
+
+// fillIn puts what a rule without a list of days means.
+func (r *Rule) fillIn() {
 	if len(r.Items) == 0 && r.Unit == civil.Day {
 		r.Items = []Item{{Kind: DayNumber, N: 1}}
 	}
 	if len(r.Items) == 0 {
 		r.Items = []Item{r.anchored()}
 	}
-	r.Without, r.Plus = slices.Clone(r.Without), slices.Clone(r.Plus)
-	slices.Sort(r.Without)
-	slices.Sort(r.Plus)
-	r.Plus = slices.Compact(r.Plus)
-	for _, it := range r.Items {
-		r.spill = r.spill || it.Kind == WeekOfYear
-	}
-	r.bound = sync.OnceValue(r.bounds)
 }
 
 // anchored is the item that repeats the anchor's own day. It names the day by
@@ -167,6 +176,10 @@ func (r *Rule) phase(b *bounds) (ok bool) {
 		return ok
 	}
 	if r.Every == 1 {
+		return true
+	}
+	if r.parts != nil { // RFC 5545 counts from the period of DTSTART
+		b.phase = r.Frame.Index(r.Unit, r.From)
 		return true
 	}
 	var buf []Date

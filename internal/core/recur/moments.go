@@ -1,0 +1,164 @@
+package recur
+
+import (
+	"iter"
+	"slices"
+
+	"yoyaku/internal/core/civil"
+)
+
+const secondsOfDay = 86400
+
+// Moments yields the recurrence set of the rule from start on, in order, with
+// times of day (RFC 5545, section 3.3.10). It is lazy, ends with the year 9999,
+// and yields start itself only if it matches. An UNTIL in UTC has to be turned
+// into the time of start by the caller.
+func (r *RRule) Moments(start Moment) iter.Seq[Moment] {
+	return func(yield func(Moment) bool) {
+		p, err := r.compile(start.Day)
+		if err != nil {
+			return
+		}
+		n := 0
+		emit := func(list []Moment) bool { // one period's set
+			if r.BySetPos != nil {
+				list = atPositions(list, r.BySetPos)
+			}
+			for _, m := range list {
+				if m.Day < start.Day || m.Day == start.Day && m.Second < start.Second {
+					continue
+				}
+				if u := r.Until; u != nil && (m.Day > u.Day || m.Day == u.Day && m.Second > u.Second) {
+					return false
+				}
+				if n++; !yield(m) || n == r.Count {
+					return false
+				}
+			}
+			return true
+		}
+		if r.Freq >= Daily {
+			r.daysAndTimes(p, start, emit)
+		} else {
+			r.within(p, start, emit)
+		}
+	}
+}
+
+// orStart is a BY part, or what DTSTART says where it is absent.
+func orStart(list []int, from int) []int {
+	if list == nil {
+		return []int{from}
+	}
+	list = slices.Clone(list)
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// times is the set of seconds of the day that hours, minutes and seconds give.
+func times(hours, minutes, seconds []int) (list []int) {
+	for _, h := range hours {
+		for _, m := range minutes {
+			for _, s := range seconds {
+				if t := h*3600 + m*60 + min(s, 59); len(list) == 0 || list[len(list)-1] != t {
+					list = append(list, t)
+				}
+			}
+		}
+	}
+	return list
+}
+
+func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
+	clock := times(orStart(r.ByHour, start.Second/3600), orStart(r.ByMinute, start.Second/60%60), orStart(r.BySecond, start.Second%60))
+	f := civil.DefaultFrame
+	f.WeekStart = r.WeekStart
+	unit := [...]civil.Unit{Daily: civil.Day, Weekly: civil.Week, Monthly: civil.Month, Yearly: civil.Year}[r.Freq]
+	var days []Date
+	var list []Moment
+	for w := f.Walk(unit, f.Index(unit, start.Day)); ; w.Skip(r.Interval) {
+		s, ok := w.Period()
+		if !ok && s.First > civil.Max {
+			return
+		}
+		days = p.fill(days[:0], s, false)
+		list = list[:0]
+		for _, d := range days {
+			for _, t := range clock {
+				list = append(list, Moment{d.Date, t})
+			}
+		}
+		if !emit(list) {
+			return
+		}
+	}
+}
+
+// within expands HOURLY, MINUTELY and SECONDLY: a period is so many seconds of
+// a day, every Interval of them since start.
+func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
+	length := [...]int64{Secondly: 1, Minutely: 60, Hourly: 3600}[r.Freq]
+	step := length * int64(r.Interval)
+	any := func(list []int, n int) bool { return list == nil || slices.Contains(list, n) }
+	holds := func(t int) bool { // the parts that limit a period of the day
+		return any(r.ByHour, t/3600) && (r.Freq == Hourly || any(r.ByMinute, t/60%60)) && (r.Freq != Secondly || any(r.BySecond, t%60))
+	}
+	// The seconds of the day that the steps can reach at all; without one that
+	// holds, the rule would look for ever.
+	cycle := gcd(step, secondsOfDay)
+	reached := false
+	for t := (int64(start.Second) / length * length) % cycle; t < secondsOfDay && !reached; t += cycle {
+		reached = holds(int(t))
+	}
+	if !reached {
+		return
+	}
+	minutes, seconds := []int{0}, []int{0}
+	if r.Freq == Hourly {
+		minutes = orStart(r.ByMinute, start.Second/60%60)
+	}
+	if r.Freq > Secondly {
+		seconds = orStart(r.BySecond, start.Second%60)
+	}
+	clock := times([]int{0}, minutes, seconds)
+	var day []Date
+	var list []Moment
+	at := int64(start.Day)*secondsOfDay + int64(start.Second)/length*length
+	for known := civil.None; at/secondsOfDay <= int64(civil.Max); at += step {
+		d, t := civil.Date(at/secondsOfDay), int(at%secondsOfDay)
+		if d != known {
+			day = p.fill(day[:0], civil.Span{First: d, Last: d}, false)
+			known = d
+		}
+		next := at // a period that doesn't hold: skip to where the next could
+		switch {
+		case len(day) == 0:
+			next = (int64(d) + 1) * secondsOfDay
+		case !any(r.ByHour, t/3600):
+			next = at/3600*3600 + 3600
+		case r.Freq < Hourly && !any(r.ByMinute, t/60%60):
+			next = at/60*60 + 60
+		}
+		if next > at {
+			at += (next - at - 1) / step * step
+			continue
+		}
+		if !holds(t) {
+			continue
+		}
+		list = list[:0]
+		for _, c := range clock {
+			list = append(list, Moment{d, t + c})
+		}
+		if !emit(list) {
+			return
+		}
+	}
+}
+
+func gcd(a, b int64) int64 {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return a
+}

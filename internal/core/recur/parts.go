@@ -1,0 +1,249 @@
+package recur
+
+import (
+	"errors"
+	"slices"
+
+	"yoyaku/internal/core/civil"
+)
+
+// parts are the BY parts of an RFC 5545 rule that choose days, compiled to
+// sets. A day is chosen when every part that is present holds it; the parts
+// that the rule leaves open are taken from DTSTART (section 3.3.10).
+type parts struct {
+	freq      Freq
+	weekStart civil.Weekday
+	skip      Skip
+	months    uint16 // bit m; 0: all
+	days      uint32 // bit d of BYMONTHDAY above zero
+	back      uint32 // bit d of BYMONTHDAY below zero
+	monthly   bool   // BYMONTHDAY is present
+	yearDays  []int
+	weeks     []int
+	weekdays  uint8 // bit w: each such weekday
+	numbered  []ByDay
+	inMonth   bool // numbered weekdays count within the month
+	setPos    []int
+}
+
+// errNoStart is what a rule without DTSTART is told that needs one.
+var errNoStart = errors.New("this rule takes what it leaves open from its first date")
+
+// compile takes what the rule leaves open from start; None where there is none.
+func (r *RRule) compile(start civil.Date) (*parts, error) {
+	p := &parts{freq: r.Freq, weekStart: r.WeekStart, skip: r.Skip, yearDays: r.ByYearDay, weeks: r.ByWeekNo, setPos: r.BySetPos,
+		monthly: r.ByMonthDay != nil}
+	for _, m := range r.ByMonth {
+		p.months |= 1 << m
+	}
+	for _, d := range r.ByMonthDay {
+		if d > 0 {
+			p.days |= 1 << d
+		} else {
+			p.back |= 1 << -d
+		}
+	}
+	for _, d := range r.ByDay {
+		if d.N == 0 {
+			p.weekdays |= 1 << d.Weekday
+		} else {
+			p.numbered = append(p.numbered, d)
+		}
+	}
+	p.inMonth = r.Freq == Monthly || r.ByMonth != nil
+	open := !p.monthly && r.ByDay == nil && p.yearDays == nil
+	if !open || r.Freq < Weekly {
+		return p, nil
+	}
+	if start == civil.None {
+		return nil, errNoStart
+	}
+	_, month, day := start.YMD()
+	switch {
+	case r.Freq == Weekly, p.weeks != nil:
+		p.weekdays = 1 << start.Weekday()
+	case r.Freq == Yearly && p.months == 0:
+		p.months = 1 << month
+		fallthrough
+	default:
+		p.days, p.monthly = 1<<day, true
+	}
+	return p, nil
+}
+
+// spills reports whether days can lie outside of their period.
+func (p *parts) spills() bool { return p.weeks != nil || p.skip == Forward }
+
+// firstWeek is the day on which week 1 of a year begins: the first week with
+// at least four days in the year.
+func (p *parts) firstWeek(year int) civil.Date {
+	d, ok := civil.Of(year, 1, 4)
+	if !ok { // the year after the last
+		return civil.Max + 1
+	}
+	return d.OnOrBefore(p.weekStart)
+}
+
+// fill adds the chosen days of a period, in order, each once. BYSETPOS is
+// applied where set says so.
+func (p *parts) fill(buf []Date, s civil.Span, set bool) []Date {
+	from := len(buf)
+	put := func(d civil.Date) {
+		if d.Valid() {
+			buf = append(buf, Date{Date: d, Period: s.First, Item: -1})
+		}
+	}
+	span := s.Widen(0, 0)
+	if p.weeks != nil {
+		y := span.First.Year()
+		span = civil.Span{First: p.firstWeek(y), Last: p.firstWeek(y+1) - 1}.Widen(0, 0)
+	}
+	y, m, day := span.First.YMD()
+	yearStart, _ := civil.Of(y, 1, 1)
+	for d := span.First; d <= span.Last; {
+		length := civil.DaysIn(y, m)
+		left := min(length-day, int(span.Last-d)) // days of the month behind d
+		if p.months == 0 || p.months>>m&1 == 1 {
+			for i := 0; i <= left; i++ {
+				if p.holds(d+civil.Date(i), day+i, length, yearStart, y) {
+					put(d + civil.Date(i))
+				}
+			}
+			p.skipped(span, d+civil.Date(left), day+left == length, length, m, put)
+		}
+		d += civil.Date(left + 1)
+		if day, m = 1, m+1; m > 12 {
+			m, y = 1, y+1
+			yearStart, _ = civil.Of(y, 1, 1)
+		}
+	}
+	list := buf[from:]
+	if p.skip != Omit || from > 0 {
+		slices.SortStableFunc(list, func(a, b Date) int { return int(a.Date - b.Date) })
+		list = slices.CompactFunc(list, func(a, b Date) bool { return a.Date == b.Date })
+	}
+	if set && p.setPos != nil {
+		list = atPositions(list, p.setPos)
+	}
+	return buf[:from+len(list)]
+}
+
+// holds reports whether every part that is present holds a day: day is its
+// number in a month of length days.
+func (p *parts) holds(d civil.Date, day, length int, yearStart civil.Date, year int) bool {
+	if p.monthly && p.days>>day&1 == 0 && p.back>>(length-day+1)&1 == 0 {
+		return false
+	}
+	if p.yearDays != nil {
+		n, whole := int(d-yearStart)+1, 365
+		if civil.IsLeap(year) {
+			whole = 366
+		}
+		if !slices.Contains(p.yearDays, n) && !slices.Contains(p.yearDays, n-whole-1) {
+			return false
+		}
+	}
+	if p.weeks != nil && !p.inWeeks(d) {
+		return false
+	}
+	return p.onWeekday(d, day, length, yearStart, year)
+}
+
+func (p *parts) inWeeks(d civil.Date) bool {
+	year := (d.OnOrBefore(p.weekStart) + 3).Year() // the year of most of the week
+	first := p.firstWeek(year)
+	n := int(d-first)/7 + 1
+	whole := int(p.firstWeek(year+1)-first) / 7
+	return slices.Contains(p.weeks, n) || slices.Contains(p.weeks, n-whole-1)
+}
+
+func (p *parts) onWeekday(d civil.Date, day, length int, yearStart civil.Date, year int) bool {
+	if p.weekdays == 0 && p.numbered == nil {
+		return true
+	}
+	w := d.Weekday()
+	if p.weekdays>>w&1 == 1 {
+		return true
+	}
+	for _, n := range p.numbered {
+		if n.Weekday != w {
+			continue
+		}
+		at, whole := day, length
+		if !p.inMonth {
+			at, whole = int(d-yearStart)+1, 365
+			if civil.IsLeap(year) {
+				whole = 366
+			}
+		}
+		if n.N > 0 && (at-1)/7+1 == n.N || n.N < 0 && (whole-at)/7+1 == -n.N {
+			return true
+		}
+	}
+	return false
+}
+
+// skipped adds what SKIP makes of days that the month, or the year with its
+// end, lacks. last is the last day of the month that was looked at.
+func (p *parts) skipped(span civil.Span, last civil.Date, ends bool, length, month int, put func(civil.Date)) {
+	if p.skip == Omit || !ends || p.freq < Monthly {
+		return
+	}
+	to := last
+	if p.skip == Forward {
+		to++
+	}
+	lacks := p.monthly && p.days>>(length+1) != 0
+	if month == 12 && p.yearDays != nil {
+		lacks = slices.Contains(p.yearDays, 366) && !civil.IsLeap(last.Year())
+	}
+	if lacks && to.Valid() {
+		y, m, day := to.YMD()
+		start, _ := civil.Of(y, 1, 1)
+		if p.onWeekday(to, day, civil.DaysIn(y, m), start, y) {
+			put(to)
+		}
+	}
+}
+
+// atPositions keeps the entries at the positions of BYSETPOS.
+func atPositions[T any](list []T, positions []int) []T {
+	var keep []int
+	for _, n := range positions {
+		if n < 0 {
+			n += len(list) + 1
+		}
+		if n >= 1 && n <= len(list) {
+			keep = append(keep, n-1)
+		}
+	}
+	slices.Sort(keep)
+	keep = slices.Compact(keep)
+	for i, k := range keep {
+		list[i] = list[k]
+	}
+	return list[:len(keep)]
+}
+
+// Rule makes the recurrence of days that an RFC 5545 rule describes; from is
+// DTSTART, or None. The rule's dates are those that match, so from itself
+// counts only if it does.
+func (r *RRule) Rule(from civil.Date) (*Rule, error) {
+	switch {
+	case r.Freq < Daily || r.ByHour != nil || r.ByMinute != nil || r.BySecond != nil:
+		return nil, errors.New("a schedule has dates; times of day are for reading calendar files")
+	case from == civil.None && (r.Interval > 1 || r.Count > 0):
+		return nil, errNoStart
+	}
+	p, err := r.compile(from)
+	if err != nil {
+		return nil, err
+	}
+	unit := [...]civil.Unit{Daily: civil.Day, Weekly: civil.Week, Monthly: civil.Month, Yearly: civil.Year}[r.Freq]
+	rule := &Rule{Unit: unit, Every: r.Interval, From: from, Times: r.Count, Frame: civil.DefaultFrame, parts: p}
+	rule.Frame.WeekStart = r.WeekStart
+	if r.Until != nil {
+		rule.Until = r.Until.Day
+	}
+	return rule, nil
+}
