@@ -126,6 +126,13 @@ func TestCommands(t *testing.T) {
 		{"several.json", `dates|monthly on 2nd tue|fortnightly on fri from 2027-01-08|--window|2027-01|--as|json`},
 		{"quarters.ics", `dates|quarterly on last working day then at 09:00|--window|2027|--as|ics|--title|Quarter; ends, ünd 30 more words to fold the line in a letter: ääääääää`},
 		{"holidays.csv", `holidays|isles|--window|2027..2028`},
+		{"calendars.txt", `holidays|--as|table`},
+		{"days.csv", `days|2027-12-15..2028-01-05`},
+		{"why-rule.csv", `why|monthly on 15, last then roll preceding`},
+		{"why-pay.csv", `why|crew-pay|2027-03-15`},
+		{"why-milestone.csv", `why|crew-pay|2027-06-22`},
+		{"why-step.csv", `why|fuel-duty|2027-09-25`},
+		{"counts.csv", `dates|fortnightly on fri from 2027-01-01 then roll preceding|--window|2027..2040|--counts|year`},
 	} {
 		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
 		if code != 0 {
@@ -140,6 +147,11 @@ func TestCommands(t *testing.T) {
 		{"value|crew-pay on or before, start of week|--base|2027-03-14|--week-start|sun", "2027-03-07"},
 		{"value|today", "2026-11-25"}, {"value|today|--as-of|2027-02-03", "2027-02-03"}, {"value|5th fri of month|--base|2027-02-01", ""},
 		{"value|anniversary on or after 2027-01-01|--base|2024-02-29|--leap-day|1-mar", "2027-03-01"},
+		{"why|crew-pay|2027-08-17", "what,step,date,weekday,why\nno date,,2027-08-17,Tue,\"a working day of isles, but no date of crew-pay; the one before is Fri 2027-08-13; the next is Tue 2027-08-31\""},
+		{"dates|rrule FREQ=MONTHLY;BYDAY=-1FR then +1 day|--window|2027-01", "date,weekday,nominal,reason,id\n2027-01-30,Sat,2027-01-29,+1 day,2027-01-29"},
+		{"value|today > 2026-11-01 and not today in (2026-11-24, 2026-11-26)", "true"},
+		{"__complete|dates|monthly|--calendar|", "isles\nbank\nyard\nus-federal\nengland-wales\ntarget\n:4"},
+		{"__complete|why|", "crew-pay\ndeckhand-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\n:4"},
 		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/1\n2026-12-31,Thu,2026-12-31,,2026-12/1"},
 		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/1"},
 	} {
@@ -232,6 +244,12 @@ func TestBadInput(t *testing.T) {
 		{"value|monthly on 15", "one answer"},
 		{"value|today, +9000 years", "outside the years"},
 		{"value|today|--base|31.3.2027", "--base"},
+		{"why|crwe-pay|2027-01-01", "did you mean `crew-pay`?"},
+		{"why|crew-pay|someday", "unknown name"},
+		{"days|2027-13", "not a stretch of time"},
+		{"dates|monthly on 15|--counts|week", "by year"},
+		{"dates|monthly on 15|--counts|year", "has no end"},
+		{"dates|rrule FREQ=DALY", "FREQ=DALY\n        ^^^^^^^^^"},
 		{"holidays|ilses", "did you mean `isles`?"},
 		{"run|--series|crew-pya", "did you mean `crew-pay`?"},
 		{"run|--window|2028..2027", "ends before it starts"},
@@ -347,7 +365,7 @@ func TestExamples(t *testing.T) {
 	dir := demo(t)
 	line := regexp.MustCompile(`(?m)^\s*(?:\$ )?yoyaku (.*)$`)
 	texts := map[string]string{}
-	for _, cmd := range []string{"", "dates", "run", "value", "holidays", "demo"} {
+	for _, cmd := range []string{"", "dates", "run", "why", "value", "days", "holidays", "demo"} {
 		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
 		_, after, _ := strings.Cut(out, "Examples:")
 		after, _, _ = strings.Cut(after, "\n\nFlags:")

@@ -20,7 +20,7 @@ import (
 var datesFormats = []string{"table", "csv", "json", "ics"}
 
 func (a *App) datesCommand() *cobra.Command {
-	var window string
+	var window, counts string
 	var count int
 	c := &cobra.Command{
 		Use:   "dates RULE …",
@@ -30,12 +30,15 @@ the reason why it isn't on that. Without bounds these are the next 12 from today
 		Example: `  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
   yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
   yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
+  yoyaku dates "fortnightly on fri from 2027-01-08" --window 2027..2040 --counts year
+  yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
   yoyaku dates "quarterly on last working day" --window 2027..2028 --out quarters.ics`,
 		Args: needArgs(1, -1, "a rule, such as \"monthly on 15, last then roll preceding\""),
 	}
 	o := a.place(c)
 	o.result(c, datesFormats...)
 	c.Flags().StringVar(&window, "window", "", "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, A..B")
+	c.Flags().StringVar(&counts, "counts", "", "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them")
 	c.Flags().IntVar(&count, "count", 0, "at most `N` dates; from today where no window is given")
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		p, err := o.load()
@@ -56,6 +59,9 @@ the reason why it isn't on that. Without bounds these are the next 12 from today
 		list, err := ruleSeries(args, p)
 		if err != nil {
 			return err
+		}
+		if counts != "" {
+			return o.counts(list, args, counts, span, window != "")
 		}
 		return o.dates(list, args, span, count, window != "")
 	}
@@ -184,4 +190,44 @@ func needArgs(least, most int, what string) cobra.PositionalArgs {
 		}
 		return nil
 	}
+}
+
+// counts writes how many dates each year has.
+func (o *options) counts(list []*schedule.Series, texts []string, unit string, span civil.Span, windowed bool) error {
+	if unit != "year" {
+		return usagef("--counts counts by year, not by %q", unit)
+	}
+	for _, s := range list {
+		if !windowed && s.Rec.Rule.Endless() {
+			return usagef("%q has no end; --window says which years to count", s.RuleText)
+		}
+	}
+	if !windowed {
+		span = civil.Always
+	}
+	return o.table(rowFormats, func(to rows.Sink) error {
+		columns := []string{"year", "nominal", "moved"}
+		if len(list) > 1 {
+			columns = append([]string{"rule"}, columns...)
+		}
+		if err := to.Header(columns); err != nil {
+			return err
+		}
+		for i, s := range list {
+			years, err := schedule.CountYears(s.Rec, span)
+			if err != nil {
+				return err
+			}
+			for _, y := range years {
+				cells := []eval.Value{eval.Int(y.Year), eval.Int(y.Nominal), eval.Int(y.Moved)}
+				if len(list) > 1 {
+					cells = append([]eval.Value{eval.Str(texts[i])}, cells...)
+				}
+				if err := to.Row(cells); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
 }

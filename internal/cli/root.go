@@ -92,8 +92,8 @@ The language of the rules on one page:  yoyaku help phrases`,
 			root.AddCommand(c)
 		}
 	}
-	add("rules", a.datesCommand(), a.runCommand())
-	add("facts", a.valueCommand(), a.holidaysCommand())
+	add("rules", a.datesCommand(), a.runCommand(), a.whyCommand())
+	add("facts", a.valueCommand(), a.daysCommand(), a.holidaysCommand())
 	add("start", a.demoCommand())
 	root.AddCommand(phrasesTopic())
 	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))

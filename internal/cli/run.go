@@ -13,15 +13,12 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/tabular"
 )
-
-var runFormats = []string{"table", "csv", "json"}
 
 func (a *App) runCommand() *cobra.Command {
 	var window, dir, only string
@@ -95,7 +92,7 @@ func (o *options) run(window, dir, only string) error {
 	if err != nil {
 		return err
 	}
-	if err := o.table(runFormats, func(to rows.Sink) error { return reportRun(to, sums) }); err != nil {
+	if err := o.table(rowFormats, func(to rows.Sink) error { return reportRun(to, sums) }); err != nil {
 		return err
 	}
 	for _, line := range told {
@@ -118,11 +115,7 @@ func chosen(p *plan.Plan, only string) ([]*schedule.Series, error) {
 	for _, name := range strings.Split(only, ",") {
 		s := p.Find(strings.TrimSpace(name))
 		if s == nil {
-			hint := "series here: " + strings.Join(p.Env.SeriesNames, ", ")
-			if near := phrase.Nearest(name, p.Env.SeriesNames); near != "" {
-				hint = "did you mean `" + near + "`?"
-			}
-			return nil, usagef("--series: unknown series `%s`; %s", strings.TrimSpace(name), hint)
+			return nil, unknownSeries("--series: ", name, p)
 		}
 		list = append(list, s)
 	}

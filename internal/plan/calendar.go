@@ -1,14 +1,17 @@
 package plan
 
 import (
+	"errors"
 	"fmt"
 	"iter"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
 
+	"yoyaku/calendars"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -44,20 +47,67 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 	}
 	n, ok := b.nodes[key]
 	if !ok {
-		return nil, nil
+		return b.builtIn(key)
 	}
 	if b.busy[key] {
 		return nil, b.doc.fail(n, "the calendar `%s` is made of itself", strings.TrimSpace(name))
 	}
 	b.busy[key] = true
 	defer delete(b.busy, key)
-	c, err := b.calendar(b.doc, strings.TrimSpace(name), n)
+	c, err := b.entry(strings.TrimSpace(name), n)
 	if err != nil {
 		return nil, err
 	}
 	b.built[key] = c
 	return c, nil
 }
+
+// entry builds a calendar of the plan: its keys, or the file that has them.
+func (b *book) entry(name string, n ast.Node) (*workdays.Calendar, error) {
+	if _, mapping := n.(*ast.MappingNode); mapping {
+		return b.calendar(b.doc, name, n)
+	}
+	file, err := b.doc.text(n)
+	if err != nil {
+		return nil, err
+	}
+	if ext := strings.ToLower(filepath.Ext(file)); ext != ".yaml" && ext != ".yml" {
+		return nil, b.doc.fail(n, "a calendar has keys such as `closed: sat, sun`, or is a file of its own: %s: calendars/%s.yaml", name, name)
+	}
+	path := b.doc.beside(file)
+	d, err := readDoc(path)
+	if err != nil {
+		return nil, b.doc.wrap(n, err)
+	}
+	*b.files = append(*b.files, path)
+	return b.calendar(d, name, d.root)
+}
+
+// builtIn returns one of the built-in public calendars, or nil.
+func (b *book) builtIn(key string) (*workdays.Calendar, error) {
+	for _, name := range calendars.Names {
+		if phrase.FoldName(name) != key {
+			continue
+		}
+		data, err := calendars.Files.ReadFile(name + ".yaml")
+		if err != nil {
+			return nil, err
+		}
+		d, err := parseDoc(name+".yaml", data)
+		if err != nil {
+			return nil, err
+		}
+		c, err := b.calendar(d, name, d.root)
+		if err == nil {
+			b.built[key] = c
+		}
+		return c, err
+	}
+	return nil, nil
+}
+
+// known lists the names that find takes.
+func (b *book) known() []string { return append(slices.Clone(b.names), calendars.Names...) }
 
 // named returns a calendar, or several joined by +, and refuses unknown names.
 func (b *book) named(text string) (*workdays.Calendar, error) {
@@ -69,11 +119,9 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 		}
 		if c == nil {
 			name = strings.TrimSpace(name)
-			hint := "calendars here: " + strings.Join(b.names, ", ")
-			if near := phrase.Nearest(name, b.names); near != "" {
+			hint := "calendars here: " + strings.Join(b.known(), ", ")
+			if near := phrase.Nearest(name, b.known()); near != "" {
 				hint = "did you mean `" + near + "`?"
-			} else if len(b.names) == 0 {
-				hint = "no calendars are defined; a plan defines them (--plan)"
 			}
 			return nil, fmt.Errorf("unknown calendar `%s`; %s", name, hint)
 		}
@@ -84,7 +132,7 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 
 // calendar builds one calendar from its keys.
 func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, error) {
-	closed := workdays.Weekend
+	closed, title := workdays.Weekend, ""
 	var holidays ast.Node
 	var open []civil.Date
 	known := civil.Always
@@ -113,7 +161,7 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 			throughSet = true
 			known.Last, err = d.date(v)
 		case "title":
-			_, err = d.text(v)
+			title, err = d.text(v)
 		}
 		return err
 	})
@@ -142,6 +190,7 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 		}
 	}
 	c.Known.First, c.Known.Last = max(c.Known.First, known.First), min(c.Known.Last, known.Last)
+	c.Title = title
 	if _, ok := c.OnOrAfter(civil.Date(730000)); !ok {
 		return nil, d.fail(n, "the calendar `%s` has no working day at all", name)
 	}
@@ -204,7 +253,7 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 		}
 		got := map[string]string{}
 		at := map[string]ast.Node{}
-		if err := d.each(entry, "a holiday", []string{"name", "day", "file", "calendar"}, []string{"where"}, func(key string, _, v ast.Node) (err error) {
+		if err := d.each(entry, "a holiday", []string{"name", "day", "file", "where", "calendar"}, nil, func(key string, _, v ast.Node) (err error) {
 			at[key] = v
 			got[key], err = d.text(v)
 			return err
@@ -218,13 +267,17 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 				return nil, listed, d.wrap(at["day"], err)
 			}
 			c = c.WithHolidays(src)
-		case got["file"] != "" && len(got) == 1:
-			list, err := b.file(d, got["file"])
+		case got["file"] != "" && (len(got) == 1 || len(got) == 2 && got["where"] != ""):
+			src, list, err := b.file(d, got["file"], got["where"])
 			if err != nil {
-				return nil, listed, d.wrap(at["file"], err)
+				node := at["file"]
+				if pe := (*phrase.Error)(nil); errors.As(err, &pe) {
+					node = at["where"]
+				}
+				return nil, listed, d.wrap(node, err)
 			}
 			listed = yearsOf(listed, list)
-			c = c.WithHolidays(list)
+			c = c.WithHolidays(src)
 		case got["calendar"] != "" && len(got) == 1:
 			if err := take(at["calendar"], got["calendar"]); err != nil {
 				return nil, listed, err
@@ -273,15 +326,25 @@ func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays
 	}
 }
 
-// file reads a CSV list of holidays: the columns date and name.
-func (b *book) file(d *doc, name string) (workdays.List, error) {
-	if ext := strings.ToLower(filepath.Ext(name)); ext != ".csv" {
-		return nil, fmt.Errorf("%s", phrase.NotBuilt("reading holidays from a "+ext+" file"))
+// file reads a list of holidays: a CSV file with the columns date and name, or
+// the all-day events of an .ics file. list is the days that are written down
+// one by one.
+func (b *book) file(d *doc, name, where string) (src workdays.Source, list workdays.List, err error) {
+	path := d.beside(name)
+	switch ext := strings.ToLower(filepath.Ext(name)); {
+	case ext == ".ics":
+		return b.events(path, name, where)
+	case ext != ".csv":
+		return nil, nil, fmt.Errorf("a list of holidays is a .csv or .ics file, not %s", name)
+	case where != "":
+		return nil, nil, fmt.Errorf("`where` chooses among the events of an .ics file, and %s is none", name)
 	}
-	path := filepath.Join(filepath.Dir(d.path), filepath.FromSlash(name))
-	if filepath.IsAbs(filepath.FromSlash(name)) {
-		path = filepath.FromSlash(name)
-	}
+	list, err = b.listed(path, name)
+	return list, list, err
+}
+
+// listed reads a CSV list of holidays: the columns date and name.
+func (b *book) listed(path, name string) (workdays.List, error) {
 	*b.files = append(*b.files, path)
 	f, err := os.Open(path)
 	if err != nil {

@@ -98,7 +98,7 @@ func Empty(s Settings) (*Plan, error) {
 // lend makes the plan's calendars and series known to phrases.
 func (p *Plan) lend() {
 	p.Env.Find = p.book.find
-	p.Env.Calendars = p.book.names
+	p.Env.Calendars = p.book.known()
 	p.Env.Series = p.series
 }
 
@@ -134,8 +134,21 @@ func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 	return c, err
 }
 
-// CalendarNames lists the plan's calendars in the order of the file.
-func (p *Plan) CalendarNames() []string { return p.book.names }
+// CalendarNames lists the calendars at hand: the plan's in the order of the
+// file, then the built-in ones.
+func (p *Plan) CalendarNames() []string { return p.book.known() }
+
+// Calendars returns the calendars at hand in that order.
+func (p *Plan) Calendars() (list []*workdays.Calendar, err error) {
+	for _, name := range p.book.known() {
+		c, err := p.book.find(name)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, c)
+	}
+	return list, nil
+}
 
 var (
 	planKeys = []string{"plan", "id", "title", "zone", "window", "fiscal-start", "fiscal-named", "week-start", "calendar",
@@ -182,7 +195,7 @@ func Load(path string, s Settings) (*Plan, error) {
 			return nil, err
 		}
 	}
-	p.book.env.Calendars = p.book.names
+	p.book.env.Calendars = p.book.known()
 	p.lend()
 	for _, name := range p.book.names { // all are checked, used or not
 		if _, err := p.book.find(name); err != nil {

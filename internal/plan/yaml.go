@@ -49,6 +49,19 @@ func readDoc(path string) (*doc, error) {
 	if err != nil {
 		return nil, err
 	}
+	return parseDoc(path, data)
+}
+
+// beside resolves a path that stands in the file, relative to the file.
+func (d *doc) beside(name string) string {
+	name = filepath.FromSlash(name)
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(filepath.Dir(d.path), name)
+}
+
+func parseDoc(path string, data []byte) (*doc, error) {
 	d := &doc{path: path}
 	fail := func(err error) (*doc, error) { return nil, &Error{File: path, Err: err} }
 	if strings.ContainsRune(string(data), 0) {

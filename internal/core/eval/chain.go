@@ -2,6 +2,7 @@ package eval
 
 import (
 	"errors"
+	"slices"
 	"strings"
 
 	"yoyaku/internal/core/civil"
@@ -49,13 +50,25 @@ func ClosedBy(cal *workdays.Calendar, d civil.Date) string {
 	if why.Weekend {
 		return "weekend"
 	}
-	var names []string
-	for _, h := range why.Holidays {
-		if len(names) == 0 || names[len(names)-1] != h.Name {
-			names = append(names, h.Name)
+	return HolidayNames(cal, d)
+}
+
+// HolidayNames names the holidays that are listed for d, on a weekend too.
+func HolidayNames(cal *workdays.Calendar, d civil.Date) string {
+	first := ""
+	var more []string
+	for h := range cal.Holidays(civil.Span{First: d, Last: d}) {
+		switch {
+		case first == "":
+			first = h.Name
+		case h.Name != first && !slices.Contains(more, h.Name):
+			more = append(more, h.Name)
 		}
 	}
-	return strings.Join(names, ", ")
+	if more == nil {
+		return first
+	}
+	return first + ", " + strings.Join(more, ", ")
 }
 
 // Reasons joins the reasons of several moves.
@@ -92,6 +105,9 @@ type Chain struct {
 func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (civil.Date, []Move, error) {
 	for i := range c.Steps {
 		s := &c.Steps[i]
+		if s.roll && s.Calendar.Open(d) {
+			continue
+		}
 		to, err := s.do(d, row)
 		if err != nil {
 			return civil.None, trace, c.fault(s, err)

@@ -87,7 +87,11 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 			return x, nil
 		}, err
 	}
-	return nil, c.fail(e.Pos(), phrase.NotBuilt("this"), "")
+	if t, ok := e.(*phrase.Text); ok {
+		v := Value{Kind: Text, Text: t.S}
+		return func([]Value) (Value, error) { return v, nil }, nil
+	}
+	return c.condition(e)
 }
 
 type value = func([]Value) (Value, error)
@@ -105,6 +109,9 @@ func (c *compiler) pair(one func(phrase.Expr) (value, error), a, b phrase.Expr) 
 func (c *compiler) dateOf(e phrase.Expr) (value, error) {
 	if n, ok := e.(*phrase.Number); ok {
 		return nil, c.fail(n.Span, "a date is wanted here, and this is a number", "")
+	}
+	if _, text := e.(*phrase.Text); text || phrase.IsCondition(e) {
+		return nil, c.fail(e.Pos(), "a date is wanted here, and this is none", "")
 	}
 	f, err := c.expr(e)
 	if err != nil {

@@ -59,9 +59,18 @@ func (c *compiler) rule(n *phrase.Rule) (*Recurrence, error) {
 	if r.Plus, err = c.constants(n.Plus); err != nil {
 		return nil, err
 	}
-	if n.Listed {
+	switch {
+	case n.Listed:
 		r = recur.Dates(r.Plus)
-	} else {
+	case n.RRule != nil:
+		rr, err := n.RRule.Rule(r.From)
+		if err != nil {
+			return nil, c.fail(n.Span, err.Error(), "")
+		}
+		rr.Without, rr.Plus, rr.Calendar = r.Without, r.Plus, cal
+		r = rr
+	}
+	if !n.Listed {
 		r.Prepare()
 	}
 	chain, err := c.chain(n.Then)

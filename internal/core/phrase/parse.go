@@ -17,7 +17,7 @@ func Parse(text string) (p *Phrase, err error) {
 	if IsRule(text) {
 		p.Rule = ps.rule()
 	} else {
-		p.Expr = ps.expr()
+		p.Expr = ps.condition()
 	}
 	ps.done()
 	return p, nil
@@ -133,7 +133,7 @@ func (p *parser) done() {
 		return
 	case t.kind == tSign && strings.Contains("+-*/", t.word):
 		fail(t.Span, NotBuilt("arithmetic with `"+t.word+"`"), "a step needs a number and a unit: +5 days, -1 month")
-	case t.kind == tSign && strings.Contains("=<>=!=", t.word), t.is("and", "or", "not", "in", "between", "is", "contains", "as"):
+	case t.is("as"):
 		fail(t.Span, NotBuilt("`"+t.word+"` here"), "")
 	}
 	hint := "steps are separated by commas"
@@ -195,7 +195,7 @@ func (p *parser) operand(want string) Expr {
 	case t.is("today"):
 		return &Today{t.Span}
 	case t.sign("("):
-		e := p.expr()
+		e := p.condition()
 		if !p.peek().sign(")") {
 			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), "")
 		}
@@ -207,10 +207,10 @@ func (p *parser) operand(want string) Expr {
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.operand("a date")
 		return &Extreme{t.to(b.Pos()), t.word == "later", a, b}
-	case t.is("if", "not"):
+	case t.is("if"):
 		fail(t.Span, NotBuilt("`"+t.word+"`"), "")
 	case t.kind == tText:
-		fail(t.Span, NotBuilt("a text in a phrase"), "names stand in double quotes")
+		return &Text{t.Span, t.word}
 	case t.kind == tWord && !reserved[t.word]:
 		p.foreign(t)
 		return &Name{t.Span, p.text[t.Start:t.End]}

@@ -22,6 +22,8 @@ func TestCanonical(t *testing.T) {
 			"yearly on 25 dec, last fri of nov, 3rd working day of jan, easter, day 100, mon of week 20, 2nd sun of year, last day of feb"},
 		{"monthly on 31 skipping short months from today leaving out 2027-01-31 and 2027-03-31 plus 2027-02-01",
 			"monthly on 31 from today leaving out 2027-01-31, 2027-03-31 plus 2027-02-01 skipping short months"},
+		{"rrule rrule:freq=monthly;wkst=mo;byday=-1fr from 2027-01-29 plus 2027-02-01 then roll following",
+			"rrule FREQ=MONTHLY;BYDAY=-1FR from 2027-01-29 plus 2027-02-01 then roll following"},
 		{"every working day in dec then at 09:05", "every working day in dec then at 09:05"},
 		{"every 10 working days from 2027-01-04", "every 10 working days from 2027-01-04"},
 		{"dates 2027-01-01, 2027-090 then +1 year 6 months 3 days", "dates 2027-01-01, 2027-03-31 then +1 year 6 months 3 days"},
@@ -37,6 +39,9 @@ func TestCanonical(t *testing.T) {
 			"(a otherwise b) otherwise today, sun on or before, crew-pay on or after, working day on or after using bank"},
 		{"later of (a, +1 day) and today, anniversary on or after 2027-01-01", "later of (a, +1 day) and today, anniversary on or after 2027-01-01"},
 		{"((today))", "today"},
+		{"not a=b and (c > 2027-01-01 or d in ('x','it''s')) or e not between 1 and 5", "not a = b and (c > 2027-01-01 or d in ('x', 'it''s')) or e not between 1 and 5"},
+		{"a is not blank and b starts with 'x' and summary contains 'y'", "a is not blank and b starts with 'x' and summary contains 'y'"},
+		{"not (a = 1 or b) and start, +1 month <= today", "not (a = 1 or b) and \"start\", +1 month <= today"},
 		{"+1 day -2 weeks", "+1 day, -2 weeks"},
 	} {
 		p, err := Parse(c[0])
@@ -119,8 +124,16 @@ func TestErrors(t *testing.T) {
 		{"today + 3", "+", "unit"},
 		{"(today, +1 day", "", "`)`"},
 		{"working days from today to ends", "working days", "not built yet"},
-		{"a = b", "=", "not built yet"},
-		{"rrule FREQ=DAILY", "rrule", "not built yet"},
+		{"a = b = c", "=", "between"},
+		{"today and a = b", "today", "neither true nor false"},
+		{"a is empty", "empty", "blank"},
+		{"a in 'x'", "'x'", "parentheses"},
+		{"rrule FREQ=DALY", "FREQ=DALY", "DAILY"},
+		{"rrule", "", "FREQ="},
+		{"rrule FREQ=MONTHLY", "rrule", "first date"},
+		{"rrule FREQ=HOURLY from 2027-01-01", "rrule", "times of day"},
+		{"rrule FREQ=DAILY until 2027-01-01", "rrule", "UNTIL"},
+		{"rrule FREQ=DAILY on fri", "on", "BYMONTHDAY"},
 		{"", "", "monthly on 15"},
 	} {
 		_, err := Parse(c[0])
@@ -141,7 +154,7 @@ func TestErrors(t *testing.T) {
 func FuzzParse(f *testing.F) {
 	for _, s := range []string{"monthly on 15, last then roll preceding", "start, +1 year 6 months keep month end using (x)",
 		"every 3 months back from 2028-05-31 from 2027-02-10", `"a ""b" otherwise later of c and 2027-W01-1, at 16:30`,
-		"yearly on 25 dec, last fri of nov, mon of week 20 skipping short months", "dates 2027-01-01 then next 29 feb", "\xff'", "1st", "rrule"} {
+		"yearly on 25 dec, last fri of nov, mon of week 20 skipping short months", "dates 2027-01-01 then next 29 feb", "\xff'", "1st", "rrule", "rrule FREQ=YEARLY;BYDAY=20MO;WKST=SU from 2027-01-01 leaving out 2028-01-01"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {

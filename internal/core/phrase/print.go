@@ -106,7 +106,7 @@ func (e *Extreme) write(p *printer) {
 // operand writes e, in parentheses where its place takes no more than one name.
 func operand(p *printer, e Expr) {
 	switch e.(type) {
-	case *Date, *Number, *Name, *Today, *Extreme:
+	case *Date, *Number, *Text, *Name, *Today, *Extreme:
 		e.write(p)
 	default:
 		p.put("(")
@@ -324,6 +324,8 @@ func (r *Rule) write(p *printer) {
 	case r.Listed:
 		p.put("dates ")
 		exprs(p, r.Plus)
+	case r.RRule != nil:
+		p.put("rrule ", r.RRule.String())
 	case r.Working && r.Every == 1:
 		p.put("every working day")
 	case r.Working:

@@ -1,6 +1,7 @@
 package phrase
 
 import (
+	"errors"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,7 +16,7 @@ func (p *parser) rule() *Rule {
 	c, isCadence := cadences[t.word]
 	switch {
 	case t.is("rrule"):
-		fail(t.Span, NotBuilt("`rrule`"), "")
+		p.rrule(r)
 	case t.is("dates"):
 		r.Listed = true
 		r.Plus = p.dateList("`dates`")
@@ -25,6 +26,9 @@ func (p *parser) rule() *Rule {
 		r.Unit, r.Every = c.unit, c.every
 	}
 	if on := p.peek(); p.accept("on") {
+		if r.RRule != nil {
+			fail(on.Span, "the days of an RFC 5545 rule stand in its BY parts", "for example: rrule FREQ=MONTHLY;BYMONTHDAY=15")
+		}
 		if r.Listed || r.Unit == civil.Day {
 			hint := "write `weekly on mon-fri`"
 			if r.Listed {
@@ -39,6 +43,24 @@ func (p *parser) rule() *Rule {
 	p.checkRule(r, t.Span)
 	r.Span = t.to(p.last())
 	return r
+}
+
+// rrule reads the text of an RFC 5545 rule.
+func (p *parser) rrule(r *Rule) {
+	t := p.take()
+	if t.kind != tRaw {
+		fail(t.Span, "expected an RFC 5545 rule after `rrule`"+p.found(t), "for example: rrule FREQ=MONTHLY;BYDAY=-1FR from 2027-01-29")
+	}
+	text, at := t.word, t.Start
+	if len(text) > 6 && strings.EqualFold(text[:6], "RRULE:") {
+		text, at = text[6:], at+6
+	}
+	parsed, err := recur.ParseRRule(text)
+	var bad *recur.RuleError
+	if errors.As(err, &bad) {
+		fail(Span{at + bad.Start, at + bad.End}, bad.Message, bad.Hint)
+	}
+	r.RRule = parsed
 }
 
 // every reads what follows `every`.
@@ -229,6 +251,19 @@ func (p *parser) checkRule(r *Rule, at Span) {
 	anchored := r.From != nil || r.Back != nil
 	needs := ""
 	switch {
+	case r.RRule != nil:
+		if r.Until != nil || r.Back != nil || r.Times != 0 || r.Months != nil || r.Short {
+			fail(at, "an RFC 5545 rule takes no clause but `from`, `leaving out`, `plus`, `using` and `then`",
+				"its own parts say the rest: UNTIL, COUNT, BYMONTH")
+		}
+		if _, err := r.RRule.Rule(civil.None); err != nil && (r.From == nil || !recur.NeedsStart(err)) {
+			hint := ""
+			if recur.NeedsStart(err) {
+				hint = "add `from` and its first date (DTSTART)"
+			}
+			fail(at, err.Error(), hint)
+		}
+		return
 	case r.Listed:
 		if r.From != nil || r.Until != nil || r.Back != nil || r.Times != 0 || r.Without != nil || r.Months != nil || r.Short {
 			fail(at, "`dates` lists its dates and takes no clause but `using` and `then`", "")

@@ -187,8 +187,8 @@ type Rule struct {
 	Unit    civil.Unit // Day to Year
 	Working bool       // every N working days
 	Every   int
-	Listed  bool // dates …: Plus holds them
-	RRule   string
+	Listed  bool         // dates …: Plus holds them
+	RRule   *recur.RRule // rrule …
 	On      []Day
 	Months  []int
 	From    Expr // these are nil where absent

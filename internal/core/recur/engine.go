@@ -32,6 +32,12 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 			return true
 		}
 		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
+		if len(r.Plus) == 0 && len(r.Without) == 0 {
+			if s.First <= s.Last {
+				r.nominal(b, s)(yield)
+			}
+			return
+		}
 		if s.First <= s.Last {
 			for d := range r.nominal(b, s) {
 				for skip < len(r.Without) && r.Without[skip] < d.Date {
@@ -97,7 +103,8 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 				buf = r.fill(buf, p)
 			}
 			n := 0
-			for _, d := range buf {
+			for i := range buf {
+				d := buf[i]
 				if d.Date > settled {
 					break
 				}
@@ -157,6 +164,13 @@ func (r *Rule) working(b bounds, s civil.Span) iter.Seq[Date] {
 func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 	if r.parts != nil {
 		return settle(r.parts.fill(buf, p, true))
+	}
+	if r.plain {
+		for i := range r.Items {
+			day, _ := NumberedDay(p, r.Items[i].N)
+			buf = append(buf, Date{Date: day, Period: p.First, Item: int16(i), Sub: 1})
+		}
+		return settle(buf)
 	}
 	for i := range r.Items {
 		it := &r.Items[i]

@@ -69,6 +69,14 @@ func times(hours, minutes, seconds []int) (list []int) {
 	return list
 }
 
+// lastDay is a day after which no period needs to be looked at.
+func (r *RRule) lastDay() civil.Date {
+	if r.Until == nil {
+		return civil.Max
+	}
+	return r.Until.Day + 7 // days of a week may stand before their year
+}
+
 func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 	clock := times(orStart(r.ByHour, start.Second/3600), orStart(r.ByMinute, start.Second/60%60), orStart(r.BySecond, start.Second%60))
 	f := civil.DefaultFrame
@@ -76,9 +84,10 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 	unit := [...]civil.Unit{Daily: civil.Day, Weekly: civil.Week, Monthly: civil.Month, Yearly: civil.Year}[r.Freq]
 	var days []Date
 	var list []Moment
+	last := r.lastDay()
 	for w := f.Walk(unit, f.Index(unit, start.Day)); ; w.Skip(r.Interval) {
 		s, ok := w.Period()
-		if !ok && s.First > civil.Max {
+		if !ok && s.First > civil.Max || s.First > last {
 			return
 		}
 		days = p.fill(days[:0], s, false)
@@ -121,10 +130,13 @@ func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
 		seconds = orStart(r.BySecond, start.Second%60)
 	}
 	clock := times([]int{0}, minutes, seconds)
+	if r.BySetPos != nil && len(atPositions(slices.Clone(clock), r.BySetPos)) == 0 {
+		return // every period has as many moments as clock, none of them chosen
+	}
 	var day []Date
 	var list []Moment
 	at := int64(start.Day)*secondsOfDay + int64(start.Second)/length*length
-	for known := civil.None; at/secondsOfDay <= int64(civil.Max); at += step {
+	for known := civil.None; at/secondsOfDay <= int64(min(r.lastDay(), civil.Max)); at += step {
 		d, t := civil.Date(at/secondsOfDay), int(at%secondsOfDay)
 		if d != known {
 			day = p.fill(day[:0], civil.Span{First: d, Last: d}, false)

@@ -57,6 +57,7 @@ type Rule struct {
 	parts  *parts // of an RFC 5545 rule, instead of Items
 	listed bool   // the dates are Plus alone
 	spill  bool   // items may lie outside their period
+	plain  bool   // items are numbered days of the month, which is quick
 	bound  func() bounds
 }
 
@@ -92,8 +93,10 @@ func (r *Rule) Prepare() {
 	slices.Sort(r.Plus)
 	r.Plus = slices.Compact(r.Plus)
 	r.spill = r.parts != nil && r.parts.spills()
+	r.plain = r.Unit == civil.Month && !r.SkipShort
 	for _, it := range r.Items {
 		r.spill = r.spill || it.Kind == WeekOfYear
+		r.plain = r.plain && it.Kind == DayNumber && it.To == 0 && it.In == 0
 	}
 	r.bound = sync.OnceValue(r.bounds)
 }

@@ -32,6 +32,8 @@ var BaseNames = []string{"nominal", "date", "previous_nominal", "previous_date",
 // Series is a named rule with what hangs on each of its dates.
 type Series struct {
 	Name, Title string
+	RuleText    string // as it was written
+	Calendar    *workdays.Calendar
 	Rec         *eval.Recurrence
 	Start, End  *eval.Program // of the period; nil for the default
 	Milestones  []Milestone
@@ -53,7 +55,7 @@ func NewSeries(name, title, rule string, env eval.Env) (*Series, error) {
 	if title == "" {
 		title = name
 	}
-	return &Series{Name: name, Title: title, Rec: rec}, nil
+	return &Series{Name: name, Title: title, RuleText: rule, Calendar: env.Calendar, Rec: rec}, nil
 }
 
 // Names returns what a phrase of the series may use at this point: the base

@@ -16,8 +16,8 @@ func ColumnName(name string) string {
 	return strings.ReplaceAll(phrase.FoldName(name), " ", "_")
 }
 
-// weekday is the cell beside a date; blank where the date is.
-func weekday(v eval.Value) eval.Value {
+// WeekdayOf is the cell beside a date; blank where the date is.
+func WeekdayOf(v eval.Value) eval.Value {
 	if v.Kind != eval.Date && v.Kind != eval.Moment {
 		return eval.Value{}
 	}
@@ -30,7 +30,7 @@ var RuleColumns = []string{"date", "weekday", "nominal", "reason", "id"}
 // RuleRow appends the cells of RuleColumns for one date of a rule.
 func RuleRow(cells []eval.Value, s *Series, m Moved) []eval.Value {
 	v := s.moment(m.To)
-	return append(cells, v, weekday(v), eval.Day(m.Date.Date), eval.Str(eval.Reasons(m.Moves)),
+	return append(cells, v, WeekdayOf(v), eval.Day(m.Date.Date), eval.Str(eval.Reasons(m.Moves)),
 		eval.Str(string(s.Rec.Rule.AppendID(make([]byte, 0, 16), m.Date))))
 }
 
@@ -50,10 +50,10 @@ func Wide(s *Series, window civil.Span, to rows.Sink) error {
 		if err != nil {
 			return err
 		}
-		cells = append(cells[:0], o.Value(), weekday(o.Value()), eval.Day(o.Date.Date), eval.Str(eval.Reasons(o.Moves)))
+		cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(eval.Reasons(o.Moves)))
 		for i := range s.Milestones {
 			v := o.Milestone(i)
-			cells = append(cells, v, weekday(v))
+			cells = append(cells, v, WeekdayOf(v))
 		}
 		if err := to.Row(append(cells, eval.Str(o.ID))); err != nil {
 			return err
@@ -69,7 +69,7 @@ func Agenda(entries []Entry, to rows.Sink) error {
 	}
 	var cells []eval.Value
 	for _, e := range entries {
-		cells = append(cells[:0], e.At, weekday(e.At), eval.Str(e.Series.Name), eval.Str(e.What),
+		cells = append(cells[:0], e.At, WeekdayOf(e.At), eval.Str(e.Series.Name), eval.Str(e.What),
 			eval.Day(e.Of.Date.Date), eval.Str(eval.Reasons(e.Moves)), eval.Str(e.Of.ID))
 		if err := to.Row(cells); err != nil {
 			return err

@@ -7,6 +7,7 @@ package workdays
 import (
 	"iter"
 	"math/bits"
+	"strings"
 	"sync"
 	"sync/atomic"
 
@@ -44,7 +45,8 @@ const Weekend = WeekdaySet(1<<civil.Saturday | 1<<civil.Sunday)
 // Calendar is a working calendar: layers over a set of closed weekdays, or
 // several calendars joined. It is safe for concurrent use.
 type Calendar struct {
-	Name string
+	Name  string
+	Title string // what it is, for people; may be empty
 	// Known spans the days about which the calendar says it knows.
 	Known civil.Span
 
@@ -90,6 +92,20 @@ func Join(cals ...*Calendar) *Calendar {
 		c.Known.Last = min(c.Known.Last, j.Known.Last)
 	}
 	return c
+}
+
+// ClosedText lists the closed weekdays: "sat, sun", or "none".
+func (c *Calendar) ClosedText() string {
+	var list []string
+	for w := civil.Monday; w <= civil.Sunday; w++ {
+		if c.weekend(w) {
+			list = append(list, strings.ToLower(w.Short()))
+		}
+	}
+	if list == nil {
+		return "none"
+	}
+	return strings.Join(list, ", ")
 }
 
 // Parts returns the calendars that c joins, or c itself.

@@ -99,6 +99,9 @@ func (t *table) backward(d civil.Date, n int) (civil.Date, bool) {
 	w := int(i >> 6)
 	word := t.words[w] & (1<<(i&63) - 1)
 	for k := n; ; {
+		if k == 1 && word != 0 { // the common case: the bit before
+			return t.span.First + civil.Date(w*64+63-bits.LeadingZeros64(word)), true
+		}
 		if c := bits.OnesCount64(word); c >= k {
 			return t.day(w, word, c-k+1), true
 		} else if k -= c; w == 0 {

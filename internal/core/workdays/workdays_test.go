@@ -67,6 +67,10 @@ func TestAgainstWalking(t *testing.T) {
 				if c.Open(b) != c.open(b) || c.Between(a, b) != n || c.Between(b, a) != -n || c.Count(s) != k {
 					t.Fatalf("%s: %d to %d: between %d, %d, count %d; want %d, %d", c.Name, a, b, c.Between(a, b), c.Between(b, a), c.Count(s), n, k)
 				}
+				mid := a + civil.Date(r.IntN(9000)-4000)
+				if c.Between(a, mid)+c.Between(mid, b) != n {
+					t.Fatalf("%s: counts to and from %d don't add up", c.Name, mid)
+				}
 				if to, ok := c.Add(a, n); n > 0 && (!ok || c.Between(a, to) != n || !c.open(to) || to > b) {
 					t.Fatalf("%s: %d + %d working days = %d", c.Name, a, n, to)
 				}
@@ -118,6 +122,18 @@ func TestEnds(t *testing.T) {
 func BenchmarkBetween(b *testing.B) {
 	c := New("plain", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return d%97 == 0 }))
 	c.Between(600000, 1000000)
+	var ten []*Calendar
+	for k := range 10 {
+		ten = append(ten, New("one of ten", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return int(d)%(89+k) == 0 })))
+	}
+	joint := Join(ten...)
+	joint.Between(600000, 1000000)
+	b.Run("joint of ten", func(b *testing.B) {
+		for i := range b.N {
+			a := civil.Date(600000 + i&0x3fff)
+			sinkInt += joint.Between(a, a+1000)
+		}
+	})
 	for _, days := range []civil.Date{1, 365243} {
 		b.Run(fmt.Sprintf("over %d days", days), func(b *testing.B) {
 			for i := range b.N {

@@ -1,0 +1,13 @@
+// Package calendars holds the built-in public calendars as data, in the format
+// of calendar files. Each names the law or notice that it follows.
+package calendars
+
+import "embed"
+
+// Files are the calendars, NAME.yaml each.
+//
+//go:embed *.yaml
+var Files embed.FS
+
+// Names lists them.
+var Names = []string{"us-federal", "england-wales", "target"}

@@ -1,0 +1,296 @@
+package phrase
+
+import (
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/recur"
+	"yoyaku/internal/core/workdays"
+)
+
+// Reading tells in plain words what a phrase means.
+func (p *Phrase) Reading() string {
+	if p.Rule != nil {
+		return p.Rule.Reading()
+	}
+	return sentence(exprReading(p.Expr))
+}
+
+// sentence gives a text a capital and a full stop.
+func sentence(s string) string {
+	if s == "" {
+		return ""
+	}
+	return strings.ToUpper(s[:1]) + s[1:] + "."
+}
+
+// and joins parts as people do.
+func and(parts []string) string {
+	if n := len(parts); n > 1 {
+		return strings.Join(parts[:n-1], ", ") + " and " + parts[n-1]
+	}
+	return strings.Join(parts, "")
+}
+
+// Reading tells in plain words what a rule means.
+func (r *Rule) Reading() string {
+	var b strings.Builder
+	dates := func(list []Expr) string {
+		var s []string
+		for _, e := range list {
+			s = append(s, exprReading(e))
+		}
+		return and(s)
+	}
+	switch {
+	case r.Listed:
+		b.WriteString("the dates " + dates(r.Plus))
+	case r.RRule != nil:
+		b.WriteString("the dates of the RFC 5545 rule " + r.RRule.String())
+	default:
+		b.WriteString(r.cadenceReading())
+	}
+	var days []string
+	for _, d := range r.On {
+		days = append(days, r.dayReading(d.Item))
+	}
+	if len(days) > 0 {
+		b.WriteString(", on " + and(days))
+	} else if !r.Listed && r.RRule == nil && r.Unit != civil.Day {
+		b.WriteString(", on the day that it counts from")
+	}
+	if len(r.Months) > 0 {
+		var s []string
+		for _, m := range r.Months {
+			s = append(s, monthName(m))
+		}
+		b.WriteString(", in " + and(s) + " only")
+	}
+	clause := func(e Expr, before, after string) {
+		if e != nil {
+			b.WriteString(before + exprReading(e) + after)
+		}
+	}
+	clause(r.Back, ", counted back from ", "")
+	clause(r.From, ", from ", " on")
+	clause(r.Until, ", until ", " (included)")
+	if r.Times > 0 {
+		b.WriteString(", " + strconv.Itoa(r.Times) + " times")
+	}
+	if len(r.Without) > 0 {
+		b.WriteString(", leaving out " + dates(r.Without))
+	}
+	if len(r.Plus) > 0 && !r.Listed {
+		b.WriteString(", and also on " + dates(r.Plus))
+	}
+	if r.Short {
+		b.WriteString(", with no date where a month lacks the day")
+	}
+	if r.Using != nil {
+		b.WriteString(", by the calendar" + usingReading(r.Using))
+	}
+	if len(r.Then) > 0 {
+		b.WriteString("; then " + stepsReading(r.Then))
+	}
+	return sentence(b.String())
+}
+
+func usingReading(u *Using) string {
+	if u == nil {
+		return ""
+	}
+	if u.Column != nil {
+		return " that " + u.Column.Text + " names"
+	}
+	var s []string
+	for _, c := range u.Calendars {
+		s = append(s, c.Text)
+	}
+	if len(s) > 1 {
+		return " of " + and(s) + " together"
+	}
+	return " of " + s[0]
+}
+
+func (r *Rule) cadenceReading() string {
+	n := strconv.Itoa(r.Every)
+	switch {
+	case r.Working && r.Every == 1:
+		return "every working day"
+	case r.Working:
+		return "every " + n + " working days"
+	case r.Every == 1:
+		return "every " + civil.UnitNames[r.Unit]
+	case r.Every == 2:
+		return "every second " + civil.UnitNames[r.Unit]
+	}
+	return "every " + n + " " + civil.UnitNames[r.Unit] + "s"
+}
+
+func (r *Rule) dayReading(it recur.Item) string {
+	s := ""
+	switch it.Kind {
+	case recur.DayNumber:
+		whole := it.In == 0 && r.Unit != civil.Month
+		switch {
+		case it.N < 0:
+			s = "the " + ordinalText(it.N) + " day"
+		case whole:
+			s = "day " + strconv.Itoa(it.N) + " of the " + civil.UnitNames[r.Unit]
+		case it.To != 0:
+			s = "the " + ordinalText(it.N) + " to the " + ordinalText(it.To)
+		default:
+			s = "the " + ordinalText(it.N)
+		}
+		if it.N > 28 && !whole && !r.Short && (it.In == 0 || r.Unit != civil.Year || it.N > civil.DaysIn(2027, it.In)) {
+			s += " (or the month's last day where it is shorter)"
+		}
+	case recur.EveryWeekday:
+		s = civil.WeekdayNames[it.Weekday]
+		if it.WeekdayTo != 0 {
+			s += " to " + civil.WeekdayNames[it.WeekdayTo]
+		} else if r.Unit != civil.Week {
+			s = "every " + s
+		}
+	case recur.NthWeekday:
+		s = "the " + ordinalText(it.N) + " " + civil.WeekdayNames[it.Weekday]
+	case recur.NthWorking:
+		s = "the " + ordinalText(it.N) + " working day"
+	case recur.MiddleDay:
+		s = "the middle day"
+	case recur.EasterDay:
+		return "Easter Sunday"
+	case recur.WeekOfYear:
+		return civil.WeekdayNames[it.Weekday] + " of ISO week " + strconv.Itoa(it.N)
+	}
+	switch {
+	case it.In != 0 && r.Unit == civil.Year:
+		s += " of " + monthName(it.In)
+	case it.In != 0:
+		s += " of its " + ordinalText(it.In) + " month"
+	}
+	return s
+}
+
+func exprReading(e Expr) string {
+	switch e := e.(type) {
+	case *Today:
+		return "today"
+	case *Date:
+		return e.Day.String()
+	case *Name:
+		return e.Text
+	case *Otherwise:
+		return exprReading(e.A) + ", or " + exprReading(e.B) + " where that is blank"
+	case *Extreme:
+		word := "the earlier of "
+		if e.Later {
+			word = "the later of "
+		}
+		return word + exprReading(e.A) + " and " + exprReading(e.B)
+	case *Steps:
+		base := "the base"
+		if e.Base != nil {
+			base = exprReading(e.Base)
+		}
+		return "from " + base + ": " + stepsReading(e.List)
+	}
+	return ExprText(e)
+}
+
+func stepsReading(list []Step) string {
+	var s []string
+	for _, step := range list {
+		s = append(s, StepReading(step))
+	}
+	return strings.Join(s, "; then ")
+}
+
+func amountReading(a Amount) string {
+	var p printer
+	a.write(&p)
+	return p.String()
+}
+
+func (per Period) reading() string {
+	return [...]string{"the previous ", "the ", "the next "}[per.Offset+1] + civil.UnitNames[per.Unit]
+}
+
+// StepReading tells in plain words what a step does.
+func StepReading(s Step) string {
+	switch s := s.(type) {
+	case *Shift:
+		if s.Parts[0].Unit == WorkingDays {
+			way := "after"
+			if s.Back {
+				way = "before"
+			}
+			if n, ok := s.Parts[0].By.(*Number); ok && n.N > 0 {
+				return "the " + ordinalText(n.N) + " working day" + usingReading(s.Using) + " strictly " + way
+			}
+			return amountReading(s.Parts[0]) + usingReading(s.Using) + " " + way
+		}
+		var parts []string
+		for _, a := range s.Parts {
+			parts = append(parts, amountReading(a))
+		}
+		text := and(parts) + " later"
+		if s.Back {
+			text = and(parts) + " earlier"
+		}
+		if s.KeepEnd {
+			text += ", a month's last day staying the last"
+		}
+		return text
+	case *Lasting:
+		return "the last day of " + amountReading(s.Amount) + usingReading(s.Using) + " that begin on that day"
+	case *Edge:
+		return []string{"the first day of ", "the middle day of ", "the last day of "}[s.Where+1] + s.Of.reading()
+	case *Nth:
+		return "the " + nthText(s.Item) + usingReading(s.Using) + " of " + s.Of.reading()
+	case *InYear:
+		return (&Rule{Unit: civil.Year}).dayReading(s.Item) + " of the same year"
+	case *Seek:
+		what := ""
+		switch t := s.Target; {
+		case t.Working:
+			what = "working day" + usingReading(s.Using)
+		case t.Day != nil:
+			what = strings.TrimPrefix((&Rule{Unit: civil.Year}).dayReading(*t.Day), "the ")
+		case t.Series != nil:
+			what = "date of " + t.Series.Text
+		default:
+			what = civil.WeekdayNames[t.Weekday]
+		}
+		way := "after"
+		if s.Back {
+			way = "before"
+		}
+		if s.On {
+			return "the " + what + " on or " + way + " it"
+		}
+		return "the first " + what + " " + way + " it"
+	case *Roll:
+		cal := usingReading(s.Using)
+		return [...]string{
+			workdays.NoRoll:            "a closed day stays",
+			workdays.Following:         "a closed day moves forward to the next working day" + cal,
+			workdays.Preceding:         "a closed day moves back to the working day" + cal + " before it",
+			workdays.ModifiedFollowing: "a closed day moves forward to the next working day" + cal + ", or back where that lies in another month",
+			workdays.ModifiedPreceding: "a closed day moves back to the working day" + cal + " before it, or forward where that lies in another month",
+			workdays.Nearest:           "a closed day moves to the nearest working day" + cal + ", the later one on a tie",
+		}[s.By]
+	case *Anniversary:
+		way := "on or after "
+		if s.Back {
+			way = "on or before "
+		} else if !s.On {
+			way = "after "
+		}
+		return "the same day in the nearest year " + way + exprReading(s.Of)
+	case *At:
+		return "at " + clock(s.Minutes)
+	}
+	return StepText(s)
+}

@@ -1,0 +1,51 @@
+package schedule
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+)
+
+// Exported says a recurrence as RFC 5545 properties, in pairs of part and
+// text; or why RFC 5545 can't say it.
+func Exported(r *eval.Recurrence) [][2]string {
+	node, err := phrase.ParseRule(r.Text)
+	if err != nil {
+		return nil
+	}
+	rule, start, why := r.Rule.Export()
+	if node.RRule != nil {
+		rule, start, why = node.RRule, r.Rule.From, ""
+	}
+	steps := r.Chain.Steps
+	if rule == nil {
+		return [][2]string{{"RRULE", "RFC 5545 can't say this, because " + why}}
+	}
+	var list [][2]string
+	name := "RRULE"
+	if len(steps) > 0 {
+		list = append(list, [2]string{"RRULE", "RFC 5545 can't say this, because a rule there can't move its dates (" + steps[0].Text + ")"})
+		name = "RRULE of the nominal dates"
+	}
+	list = append(list, [2]string{name, rule.String()})
+	if start != civil.None {
+		list = append(list, [2]string{"DTSTART", basic(start)})
+	}
+	for _, p := range []struct {
+		name string
+		days []civil.Date
+	}{{"EXDATE", r.Rule.Without}, {"RDATE", r.Rule.Plus}} {
+		if len(p.days) > 0 {
+			var s []string
+			for _, d := range p.days {
+				s = append(s, basic(d))
+			}
+			list = append(list, [2]string{p.name, strings.Join(s, ",")})
+		}
+	}
+	return list
+}
+
+func basic(d civil.Date) string { return strings.ReplaceAll(d.String(), "-", "") }

@@ -1,0 +1,170 @@
+package schedule
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
+)
+
+// Telling is one line of how a date came about.
+type Telling struct {
+	What string // "date" or the milestone's name
+	Step string // what was done, in its canonical text
+	Day  eval.Value
+	Why  string // what the calendar said
+}
+
+// named writes a date with its weekday.
+func named(d civil.Date) string { return d.Weekday().Short() + " " + d.String() }
+
+// closure tells why a day is closed and where that is listed.
+func closure(cal *workdays.Calendar, d civil.Date) string {
+	why := cal.Why(d)
+	if why.Weekend {
+		return "weekend"
+	}
+	var parts []string
+	for _, h := range why.Holidays {
+		if h.Source != "" {
+			parts = append(parts, h.Name+", "+h.Source)
+		} else {
+			parts = append(parts, h.Name)
+		}
+	}
+	return strings.Join(parts, "; ")
+}
+
+// mostTold is how many closed days are told one by one.
+const mostTold = 12
+
+// Details tells what the calendar said when a step was made: each closed day
+// on the way, with the holiday's name and where it is listed.
+func Details(m eval.Move) string {
+	cal := m.Step.Calendar
+	if cal == nil {
+		return ""
+	}
+	by := civil.Date(1)
+	if m.To < m.From {
+		by = -1
+	}
+	first := m.From
+	if _, roll := m.Step.Node.(*phrase.Roll); !roll {
+		first += by // a step leaves its base out
+	}
+	var closed []string
+	n := 0
+	for d := first; d != m.To; d += by {
+		if !cal.Open(d) {
+			if n++; n <= mostTold {
+				closed = append(closed, named(d)+" is closed ("+closure(cal, d)+")")
+			}
+		}
+	}
+	if n > mostTold {
+		closed = append(closed, fmt.Sprintf("and %d more closed days", n-mostTold))
+	}
+	if cal.Open(m.To) {
+		closed = append(closed, named(m.To)+" is a working day of "+cal.Name)
+	}
+	return strings.Join(closed, "; ")
+}
+
+// TellSteps tells a value that was worked out from a base, step by step.
+func TellSteps(what string, from eval.Value, chain *eval.Chain, moves []eval.Move, result eval.Value) []Telling {
+	list := []Telling{{what, "base", from, ""}}
+	return append(list, tellMoves(what, chain, moves, from, result)...)
+}
+
+func tellMoves(what string, chain *eval.Chain, moves []eval.Move, from, result eval.Value) (list []Telling) {
+	if chain == nil {
+		return nil
+	}
+	at := from
+	for i := range chain.Steps {
+		s := &chain.Steps[i]
+		t := Telling{What: what, Step: s.Text, Day: at}
+		if len(moves) > 0 && moves[0].Step == s {
+			at = eval.Day(moves[0].To)
+			t.Day, t.Why = at, Details(moves[0])
+			moves = moves[1:]
+		} else if result.Kind != eval.Blank {
+			t.Why = "nothing to change"
+			if s.Calendar != nil && s.Calendar.Open(at.Day) {
+				t.Why = named(at.Day) + " is a working day of " + s.Calendar.Name
+			}
+		} else {
+			t.Day, t.Why = eval.Value{}, "there is no such day"
+			return append(list, t)
+		}
+		list = append(list, t)
+	}
+	if chain.Minutes >= 0 {
+		list = append(list, Telling{what, "at", result, ""})
+	}
+	return list
+}
+
+// tellDate tells how the date of an occurrence came about.
+func (s *Series) tellDate(o *Occurrence) []Telling {
+	place := "listed or added by its date"
+	if o.Item >= 0 {
+		place = fmt.Sprintf("period %s, place %d in the list of days", s.Rec.Rule.Frame.Name(s.Rec.Rule.Unit, o.Period), o.Item+1)
+	}
+	list := []Telling{{"date", "nominal", o.Row[slotNominal], place + "; id " + o.ID}}
+	return append(list, tellMoves("date", s.Rec.Chain, o.Moves, o.Row[slotNominal], o.Value())...)
+}
+
+// Why tells about a day: how each date or milestone of the series came about
+// that falls on it or was meant for it; or, where there is none, what the
+// calendar says of the day and which dates lie around it.
+func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err error) {
+	span := civil.Span{First: d, Last: d}
+	back, forth := s.milestoneReach()
+	chain := s.Rec.Chain
+	for o, err := range s.Occurrences(span.Widen(max(back, chain.Back), max(forth, chain.Forth))) {
+		if err != nil {
+			return nil, err
+		}
+		told := o.To == d || o.Date.Date == d || slices.ContainsFunc(o.Moves, func(m eval.Move) bool { return m.From == d })
+		if told {
+			list = append(list, s.tellDate(o)...)
+		}
+		for i, m := range s.Milestones {
+			if v := o.Milestone(i); v.Day != d || v.Kind != eval.Date && v.Kind != eval.Moment {
+				continue
+			}
+			if !told {
+				list = append(list, s.tellDate(o)...)
+				told = true
+			}
+			from := o.Value()
+			if len(o.Whys[i]) > 0 {
+				from = eval.Day(o.Whys[i][0].From)
+			}
+			list = append(list, Telling{m.Name, m.Prog.Text, from, "counts from here"})
+			list = append(list, tellMoves(m.Name, m.Prog.Chain(), o.Whys[i], from, o.Milestone(i))...)
+		}
+	}
+	if list != nil {
+		return list, nil
+	}
+	what := "a working day of " + cal.Name
+	if !cal.Open(d) {
+		what = "closed (" + closure(cal, d) + ") in " + cal.Name
+	}
+	why := what + ", but no date of " + s.Name
+	prev, ok := s.Before(d, false)
+	if ok {
+		why += "; the one before is " + named(prev)
+	}
+	if next, ok := s.After(d, false); ok {
+		why += "; the next is " + named(next)
+	}
+	return []Telling{{"no date", "", eval.Day(d), why}}, nil
+}

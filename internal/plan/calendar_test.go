@@ -1,0 +1,219 @@
+package plan
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// The built-in calendars against the dates that were published for each year:
+// by the Office of Personnel Management, by the government of the United
+// Kingdom, by the European Central Bank.
+func TestBuiltInCalendars(t *testing.T) {
+	for name, years := range map[string]map[string]string{
+		"us-federal": {
+			"2021": "01-01 01-18 02-15 05-31 06-18 07-05 09-06 10-11 11-11 11-25 12-24 12-31",
+			"2022": "01-17 02-21 05-30 06-20 07-04 09-05 10-10 11-11 11-24 12-26",
+			"2023": "01-02 01-16 02-20 05-29 06-19 07-04 09-04 10-09 11-10 11-23 12-25",
+			"2024": "01-01 01-15 02-19 05-27 06-19 07-04 09-02 10-14 11-11 11-28 12-24 12-25",
+			"2026": "01-01 01-19 02-16 05-25 06-19 07-03 09-07 10-12 11-11 11-26 12-25",
+			"2027": "01-01 01-18 02-15 05-31 06-18 07-05 09-06 10-11 11-11 11-25 12-24 12-31",
+			"2018": "01-01 01-15 02-19 05-28 07-04 09-03 10-08 11-12 11-22 12-05 12-24 12-25",
+		},
+		"england-wales": {
+			"2002": "01-01 03-29 04-01 05-06 06-03 06-04 08-26 12-25 12-26", "2005": "01-03 03-25 03-28 05-02 05-30 08-29 12-26 12-27",
+			"2011": "01-03 04-22 04-25 04-29 05-02 05-30 08-29 12-26 12-27", "2012": "01-02 04-06 04-09 05-07 06-04 06-05 08-27 12-25 12-26",
+			"2020": "01-01 04-10 04-13 05-08 05-25 08-31 12-25 12-28", "2021": "01-01 04-02 04-05 05-03 05-31 08-30 12-27 12-28",
+			"2022": "01-03 04-15 04-18 05-02 06-02 06-03 08-29 09-19 12-26 12-27", "2023": "01-02 04-07 04-10 05-01 05-08 05-29 08-28 12-25 12-26",
+			"2024": "01-01 03-29 04-01 05-06 05-27 08-26 12-25 12-26", "2026": "01-01 04-03 04-06 05-04 05-25 08-31 12-25 12-28",
+		},
+		"target": {
+			"2002": "01-01 03-29 04-01 05-01 12-25 12-26", "2024": "01-01 03-29 04-01 05-01 12-25 12-26",
+			"2025": "01-01 04-18 04-21 05-01 12-25 12-26", "2027": "01-01 03-26 03-29 05-01 12-25 12-26",
+		},
+	} {
+		p, err := Empty(Settings{Now: time.Now()})
+		if err != nil {
+			t.Fatal(err)
+		}
+		cal, err := p.Calendar(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for year, want := range years {
+			span, _ := civil.DefaultFrame.ParseSpan(year)
+			var got []string
+			for h := range cal.Holidays(span) {
+				got = append(got, h.Date.String()[5:])
+				if h.Source == "" || h.Name == "" || cal.Open(h.Date) {
+					t.Errorf("%s: %v", name, h)
+				}
+			}
+			if strings.Join(got, " ") != want {
+				t.Errorf("%s %s:\n  %s, want\n  %s", name, year, strings.Join(got, " "), want)
+			}
+		}
+	}
+}
+
+const events = `BEGIN:VCALENDAR
+VERSION:2.0
+BEGIN:VEVENT
+UID:1
+DTSTART;VALUE=DATE:20270301
+DTEND;VALUE=DATE:20270304
+SUMMARY:Nets\, ropes
+ and anchors
+CATEGORIES:closed,yard
+END:VEVENT
+BEGIN:VEVENT
+UID:2
+DTSTART;VALUE=DATE:20270105
+RRULE:FREQ=YEARLY
+EXDATE;VALUE=DATE:20290105
+SUMMARY:Lamp Day
+CATEGORIES:closed
+END:VEVENT
+BEGIN:VEVENT
+UID:3
+DTSTART;VALUE=DATE:20270202
+SUMMARY:Market
+CATEGORIES:open
+END:VEVENT
+BEGIN:VEVENT
+UID:4
+DTSTART;VALUE=DATE:20270203
+STATUS:CANCELLED
+SUMMARY:Called off
+CATEGORIES:closed
+END:VEVENT
+BEGIN:VEVENT
+UID:5
+DTSTART:20270204T090000Z
+SUMMARY:Meeting
+CATEGORIES:closed
+END:VEVENT
+BEGIN:VEVENT
+UID:6
+DTSTART;VALUE=DATE:20270501
+DURATION:P2D
+RDATE;VALUE=DATE:20270601
+SUMMARY:Fair
+CATEGORIES:closed
+END:VEVENT
+END:VCALENDAR
+`
+
+// build makes a calendar file in a folder with an event file and a list.
+func build(t *testing.T, keys string) (*workdays.Calendar, error) {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range map[string]string{"cal.yaml": keys, "events.ics": strings.ReplaceAll(events, "\n", "\r\n"),
+		"list.csv": "\ufeffname,date\n\"One, two\",2027-07-01\n", "bad.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY\n"} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p, err := Empty(Settings{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p.Calendar(filepath.Join(dir, "cal.yaml"))
+}
+
+func TestCalendarFiles(t *testing.T) {
+	for _, c := range []struct{ keys, want string }{
+		{"closed: fri-sat\nholidays: [{file: events.ics}]", "03-01 03-02 03-03 01-05 02-02 05-01 05-02 06-01 06-02 2027-01-01..2027-12-31"},
+		{"holidays:\n  - file: events.ics\n    where: categories contains 'closed' and not summary starts with 'Nets'", "01-05 05-01 05-02 06-01 06-02"},
+		{"holidays:\n  - file: events.ics\n    where: summary = 'Nets, ropesand anchors'", "03-01 03-02 03-03 2027-01-01..2027-12-31"},
+		{"holidays: [{file: list.csv}]\nknown-from: 2020-01-01", "07-01 2020-01-01..2027-12-31"},
+		{"holidays:\n  - {name: Boxes, day: 2027-12-25}\n  - target", "01-01 03-26 03-29 05-01 12-25 12-25 12-26 2002-01-01..9999-12-31"},
+		{"closed: none\nholidays:\n  - name: A\n    day: yearly on 25 dec then roll following\n  - name: B\n    day: yearly on 26 dec then +1 working day", "12-25 12-27"},
+		{"holidays:\n  - name: A\n    day: yearly on 25 dec then roll following\n  - name: B\n    day: yearly on 26 dec then roll following\nopen: 2027-12-28", "12-27 12-28"},
+		{"holidays: [{file: bad.ics}]", "bad.ics:3: not a content line"},
+		{"holidays:\n  - file: events.ics\n    where: summry = 'x'", "cal.yaml:3:12: in \"summry = 'x'\", column 1: unknown name `summry`; did you mean `summary`?"},
+		{"holidays:\n  - file: events.ics\n    where: summary", "a condition is wanted"},
+		{"holidays:\n  - file: list.csv\n    where: summary = 'x'", "`where` chooses among the events"},
+		{"holidays: [{name: A}]", "a holiday has `name` and `day`"},
+		{"known-through: tomorrow", "not a date"},
+		{"holdays: []", "did you mean `holidays`?"},
+	} {
+		cal, err := build(t, c.keys)
+		if err != nil {
+			if !strings.Contains(err.Error(), c.want) {
+				t.Errorf("%s: %v, want %s", c.keys, err, c.want)
+			}
+			continue
+		}
+		span, _ := civil.DefaultFrame.ParseSpan("2027")
+		var got []string
+		for h := range cal.Holidays(span) {
+			got = append(got, h.Date.String()[5:])
+		}
+		want := strings.Fields(c.want)
+		if n := len(want) - 1; strings.Contains(want[n], "..") {
+			if known := cal.Known.First.String() + ".." + cal.Known.Last.String(); known != want[n] {
+				t.Errorf("%s knows %s, want %s", c.keys, known, want[n])
+			}
+			want = want[:n]
+		} else if cal.Known != civil.Always {
+			t.Errorf("%s knows only %v", c.keys, cal.Known)
+		}
+		sortDays(want)
+		if strings.Join(got, " ") != strings.Join(want, " ") {
+			t.Errorf("%s:\n  %v, want\n  %v", c.keys, got, want)
+		}
+	}
+	cal, err := build(t, "holidays: [{file: events.ics}]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for day, open := range map[string]bool{"2028-01-05": false, "2029-01-05": true, "2030-01-04": true, "2037-01-05": false} {
+		d, _, _ := civil.Parse(day)
+		if cal.Open(d) != open {
+			t.Errorf("%s is open: %v", day, !open)
+		}
+	}
+}
+
+func sortDays(list []string) {
+	for i := range list {
+		for j := i; j > 0 && list[j] < list[j-1]; j-- {
+			list[j], list[j-1] = list[j-1], list[j]
+		}
+	}
+}
+
+func TestConditions(t *testing.T) {
+	env := eval.Env{Frame: civil.DefaultFrame, Names: []string{"unit", "day", "left", "none", "text-day"}, Today: 740000}
+	d, _, _ := civil.Parse("2027-03-31")
+	row := []eval.Value{eval.Str("Harbour"), {Kind: eval.Moment, Day: d, Minutes: 60}, eval.Int(30), {}, eval.Str("2027-04-01")}
+	for text, want := range map[string]string{
+		"unit = 'Harbour'": "true", "unit != 'Harbour'": "false", "unit = 'harbour'": "false", "unit in ('Yard', 'Harbour')": "true",
+		"unit not in ('Yard')": "true", "left <= 30 and unit = 'Harbour'": "true", "left < 30 or left > 30": "false", "left between 30 and 31": "true",
+		"left not between 30 and 31": "false", "none = 1": "false", "none != 1": "false", "none not between 1 and 2": "false", "none is blank": "true",
+		"none not in (1)": "false", "left is not blank": "true", "not none = 1": "true", "day = 2027-03-31": "true", "text-day > day": "true",
+		"day, +1 day = text-day": "true", "unit contains 'arb' and not (unit starts with 'a')": "true", "not left = 30 or left = 30 and left = 31": "false",
+		"day > today": "true", "unit > 3": "different kinds", "unit = 2027-03-31": "different kinds", "left = day": "different kinds",
+	} {
+		holds, err := eval.Condition(text, env)
+		if err != nil {
+			t.Errorf("%s: %v", text, err)
+			continue
+		}
+		got, err := holds(row)
+		said := map[bool]string{true: "true", false: "false"}[got]
+		if err != nil {
+			said = err.Error()
+		}
+		if !strings.Contains(said, want) || err == nil && said != want {
+			t.Errorf("%s is %s, want %s", text, said, want)
+		}
+	}
+}
