@@ -24,7 +24,8 @@ type tableSink struct {
 	Table
 	w       io.Writer
 	columns []string
-	widths  []int
+	widths  []int // of columns
+	cells   []int // of their widest cells
 	numeric []bool
 	body    [][]string
 }
@@ -35,7 +36,7 @@ func NewTable(w io.Writer, t Table) rows.Sink { return &tableSink{Table: t, w: w
 
 func (s *tableSink) Header(columns []string) error {
 	s.columns = columns
-	s.numeric = make([]bool, len(columns))
+	s.numeric, s.cells = make([]bool, len(columns)), make([]int, len(columns))
 	for _, c := range columns {
 		s.widths = append(s.widths, text.RuneWidthWithoutEscSequences(c))
 	}
@@ -46,7 +47,8 @@ func (s *tableSink) Row(cells []eval.Value) error {
 	row := make([]string, len(cells))
 	for i, c := range cells {
 		row[i] = printable(c.String())
-		s.widths[i] = max(s.widths[i], text.RuneWidthWithoutEscSequences(row[i]))
+		s.cells[i] = max(s.cells[i], text.RuneWidthWithoutEscSequences(row[i]))
+		s.widths[i] = max(s.widths[i], s.cells[i])
 		s.numeric[i] = s.numeric[i] || c.Kind == eval.Number
 	}
 	s.body = append(s.body, row)
@@ -65,28 +67,77 @@ func printable(s string) string {
 
 const gap = 2
 
-// fit narrows the widest columns until the table fits the width.
+// total is the width of columns side by side. The line under the head ends with
+// a gap, so each column counts one.
+func total(widths []int) int {
+	n := gap * len(widths)
+	for _, w := range widths {
+		n += w
+	}
+	return n
+}
+
+// fit makes the table fit the width: heads are broken at their underscores,
+// then the widest columns of text are narrowed.
 func (s *tableSink) fit() {
-	if s.Width <= 0 {
+	if s.Width <= 0 || total(s.widths) <= s.Width {
 		return
 	}
-	total := gap * len(s.widths) // the line under the head ends with a gap
-	for _, w := range s.widths {
-		total += w
+	for i, c := range s.columns {
+		s.widths[i] = s.cells[i]
+		for part := range strings.SplitAfterSeq(c, "_") {
+			s.widths[i] = max(s.widths[i], text.RuneWidthWithoutEscSequences(part))
+		}
 	}
-	for total > s.Width {
+	for over := total(s.widths) - s.Width; over > 0; over-- {
 		widest := 0
 		for i, w := range s.widths {
 			if w > s.widths[widest] {
 				widest = i
 			}
 		}
-		if s.widths[widest] <= 12 {
+		if s.widths[widest] <= narrowest {
 			return
 		}
 		s.widths[widest]--
-		total--
 	}
+}
+
+// narrowest is as far as a column of text is narrowed.
+const narrowest = 18
+
+// panels splits columns that don't fit side by side into several tables below
+// each other, each beginning with the first column.
+func (s *tableSink) panels() (list [][]int) {
+	panel := []int{}
+	room := 0
+	for i, w := range s.widths {
+		if s.Width > 0 && len(panel) > 1 && room+w+gap > s.Width {
+			list = append(list, panel)
+			panel, room = []int{0}, s.widths[0]+gap
+		}
+		panel, room = append(panel, i), room+w+gap
+	}
+	return append(list, panel)
+}
+
+// head breaks a column's name at its underscores where it is too long.
+func head(name string, width int) string {
+	if text.RuneWidthWithoutEscSequences(name) <= width {
+		return name
+	}
+	var b strings.Builder
+	at := 0
+	for part := range strings.SplitAfterSeq(name, "_") {
+		w := text.RuneWidthWithoutEscSequences(part)
+		if at > 0 && at+w > width {
+			b.WriteByte('\n')
+			at = 0
+		}
+		b.WriteString(part)
+		at += w
+	}
+	return b.String()
 }
 
 // wrap breaks a long text, behind semicolons first.
@@ -103,6 +154,25 @@ func wrap(s string, width int) string {
 
 func (s *tableSink) Close() error {
 	s.fit()
+	var b strings.Builder
+	if s.Title != "" {
+		fmt.Fprintf(&b, "%s\n\n", s.Title)
+	}
+	for i, panel := range s.panels() {
+		if i > 0 {
+			b.WriteByte('\n')
+		}
+		for line := range strings.Lines(s.draw(panel)) {
+			b.WriteString(strings.TrimRight(line, " \n"))
+			b.WriteByte('\n')
+		}
+	}
+	_, err := io.WriteString(s.w, b.String())
+	return err
+}
+
+// draw renders some of the columns.
+func (s *tableSink) draw(columns []int) string {
 	t := table.NewWriter()
 	style := table.StyleDefault
 	style.Options = table.OptionsNoBordersAndSeparators
@@ -114,33 +184,24 @@ func (s *tableSink) Close() error {
 		style.Color.Header = text.Colors{text.Bold}
 	}
 	t.SetStyle(style)
-	head := make(table.Row, len(s.columns))
+	var heads table.Row
 	var configs []table.ColumnConfig
-	for i, c := range s.columns {
-		head[i] = c
-		cfg := table.ColumnConfig{Number: i + 1, WidthMax: s.widths[i], WidthMaxEnforcer: wrap}
+	for n, i := range columns {
+		heads = append(heads, head(s.columns[i], s.widths[i]))
+		cfg := table.ColumnConfig{Number: n + 1, WidthMax: s.widths[i], WidthMaxEnforcer: wrap, VAlignHeader: text.VAlignBottom}
 		if s.numeric[i] {
 			cfg.Align, cfg.AlignHeader = text.AlignRight, text.AlignRight
 		}
 		configs = append(configs, cfg)
 	}
 	t.SetColumnConfigs(configs)
-	t.AppendHeader(head)
+	t.AppendHeader(heads)
 	for _, r := range s.body {
-		row := make(table.Row, len(r))
-		for i, c := range r {
-			row[i] = c
+		var row table.Row
+		for _, i := range columns {
+			row = append(row, r[i])
 		}
 		t.AppendRow(row)
 	}
-	var b strings.Builder
-	if s.Title != "" {
-		fmt.Fprintf(&b, "%s\n\n", s.Title)
-	}
-	for line := range strings.Lines(t.Render()) {
-		b.WriteString(strings.TrimRight(line, " \n"))
-		b.WriteByte('\n')
-	}
-	_, err := io.WriteString(s.w, b.String())
-	return err
+	return t.Render()
 }
