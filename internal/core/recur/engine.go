@@ -86,7 +86,8 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 			}
 		}
 		walk := r.Frame.Walk(r.Unit, i)
-		for ; ; walk.Skip(r.Every) {
+		for next := 0; ; walk.Skip(next) {
+			next = r.Every
 			p, ok := walk.Period()
 			if !ok && p.First > s.Last || p.First > s.Last && len(buf) == 0 && !r.spill {
 				return
@@ -98,6 +99,9 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 				if p.First > s.Last+7 {
 					settled = civil.Max
 				}
+			}
+			if ok && r.parts != nil && r.Unit == civil.Day {
+				next = steps(r.parts.gap(p.First), r.Every)
 			}
 			if ok {
 				buf = r.fill(buf, p)

@@ -85,10 +85,14 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 	var days []Date
 	var list []Moment
 	last := r.lastDay()
-	for w := f.Walk(unit, f.Index(unit, start.Day)); ; w.Skip(r.Interval) {
+	next := r.Interval
+	for w := f.Walk(unit, f.Index(unit, start.Day)); ; w.Skip(next) {
 		s, ok := w.Period()
 		if !ok && s.First > civil.Max || s.First > last {
 			return
+		}
+		if r.Freq == Daily {
+			next = steps(p.gap(s.First), r.Interval)
 		}
 		days = p.fill(days[:0], s, false)
 		list = list[:0]
@@ -145,7 +149,7 @@ func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
 		next := at // a period that doesn't hold: skip to where the next could
 		switch {
 		case len(day) == 0:
-			next = (int64(d) + 1) * secondsOfDay
+			next = (int64(d) + int64(max(1, p.gap(d)))) * secondsOfDay
 		case !any(r.ByHour, t/3600):
 			next = at/3600*3600 + 3600
 		case r.Freq < Hourly && !any(r.ByMinute, t/60%60):

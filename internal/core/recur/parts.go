@@ -77,6 +77,28 @@ func (r *RRule) compile(start civil.Date) (*parts, error) {
 // spills reports whether days can lie outside of their period.
 func (p *parts) spills() bool { return p.weeks != nil || p.skip == Forward }
 
+// gap returns how many days from d on can't match because of their month.
+func (p *parts) gap(d civil.Date) int {
+	y, m, day := d.YMD()
+	if p.months == 0 || p.months>>m&1 == 1 {
+		return 0
+	}
+	n := 1 - day
+	for range 12 {
+		n += civil.DaysIn(y, m)
+		if m++; m > 12 {
+			y, m = y+1, 1
+		}
+		if p.months>>m&1 == 1 {
+			break
+		}
+	}
+	return n
+}
+
+// steps rounds days up to whole steps of a cadence, 1 at least.
+func steps(days, every int) int { return max(1, (days+every-1)/every) * every }
+
 // firstWeek is the day on which week 1 of a year begins: the first week with
 // at least four days in the year.
 func (p *parts) firstWeek(year int) civil.Date {
