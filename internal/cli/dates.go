@@ -17,11 +17,12 @@ import (
 	"yoyaku/internal/plan"
 )
 
-var datesFormats = []string{"table", "csv", "json", "ics"}
+var datesFormats = append(slices.Clone(rowFormats), "ics")
 
 func (a *App) datesCommand() *cobra.Command {
 	var window, counts string
 	var count int
+	var adds []string
 	c := &cobra.Command{
 		Use:   "dates RULE …",
 		Short: "List the dates of rules",
@@ -31,6 +32,7 @@ the reason why it isn't on that. Without bounds these are the next 12 from today
   yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
   yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
   yoyaku dates "fortnightly on fri from 2027-01-08" --window 2027..2040 --counts year
+  yoyaku dates "monthly on last" --window 2027 --add "file = date, -2 working days" --add "left = working days from date to next_nominal"
   yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
   yoyaku dates "quarterly on last working day" --window 2027..2028 --out quarters.ics`,
 		Args: needArgs(1, -1, "a rule, such as \"monthly on 15, last then roll preceding\""),
@@ -38,6 +40,7 @@ the reason why it isn't on that. Without bounds these are the next 12 from today
 	o := a.place(c)
 	o.result(c, datesFormats...)
 	c.Flags().StringVar(&window, "window", "", "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, A..B")
+	c.Flags().StringArrayVar(&adds, "add", nil, "`NAME = PHRASE` of a column, from date, nominal and their kin")
 	c.Flags().StringVar(&counts, "counts", "", "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them")
 	c.Flags().IntVar(&count, "count", 0, "at most `N` dates; from today where no window is given")
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -62,6 +65,9 @@ the reason why it isn't on that. Without bounds these are the next 12 from today
 		}
 		if counts != "" {
 			return o.counts(list, args, counts, span, window != "")
+		}
+		if len(adds) > 0 {
+			return o.datesWith(list, args, adds, span, count)
 		}
 		return o.dates(list, args, span, count, window != "")
 	}
@@ -226,6 +232,57 @@ func (o *options) counts(list []*schedule.Series, texts []string, unit string, s
 				if err := to.Row(cells); err != nil {
 					return err
 				}
+			}
+		}
+		return nil
+	})
+}
+
+// datesWith lists dates with added columns, which may use all that a series
+// lends to its phrases.
+func (o *options) datesWith(list []*schedule.Series, texts, adds []string, span civil.Span, count int) error {
+	var names []string
+	for _, text := range adds {
+		name, body, err := rows.SplitAdd(text)
+		if err != nil {
+			return inOption("--add", err)
+		}
+		if rows.Find(append(schedule.RuleColumns, names...), name) >= 0 {
+			return usagef("--add: there already is a column `%s`", name)
+		}
+		names = append(names, name)
+		for _, s := range list {
+			if err := s.AddMilestone(name, body, o.loaded.Env); err != nil {
+				return inOption("--add", err)
+			}
+		}
+	}
+	return o.table(rowFormats, func(to rows.Sink) error {
+		columns := append(slices.Clone(schedule.RuleColumns), names...)
+		if len(list) > 1 {
+			columns = append([]string{"rule"}, columns...)
+		}
+		if err := to.Header(columns); err != nil {
+			return err
+		}
+		n := 0
+		for d, err := range schedule.MergeOccurrences(list, span) {
+			if err != nil {
+				return err
+			}
+			var cells []eval.Value
+			if len(list) > 1 {
+				cells = append(cells, eval.Str(texts[slices.Index(list, d.Series)]))
+			}
+			cells = schedule.RuleRow(cells, d.Series, d.Of.Moved)
+			for i := range names {
+				cells = append(cells, d.Of.Milestone(i))
+			}
+			if err := to.Row(cells); err != nil {
+				return err
+			}
+			if n++; n == count {
+				break
 			}
 		}
 		return nil

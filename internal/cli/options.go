@@ -123,7 +123,7 @@ func (o *options) format(formats ...string) (string, error) {
 	if slices.Contains(formats, as) {
 		return as, nil
 	}
-	if slices.Contains([]string{"tsv", "jsonl", "md", "html", "xlsx", "ics"}, as) {
+	if slices.Contains([]string{"md", "html", "ics"}, as) {
 		return "", usagef("%s; this command writes %s", phrase.NotBuilt("the format "+as+" of this command"), strings.Join(formats, ", "))
 	}
 	return "", usagef("unknown format %q; this command writes %s", as, strings.Join(formats, ", "))
@@ -134,8 +134,14 @@ func (o *options) sink(w io.Writer, format string) (rows.Sink, error) {
 	switch format {
 	case "csv":
 		return tabular.NewCSV(w), nil
+	case "tsv":
+		return tabular.NewTSV(w), nil
 	case "json":
 		return tabular.NewJSON(w), nil
+	case "jsonl":
+		return tabular.NewJSONL(w), nil
+	case "xlsx":
+		return tabular.NewXLSX(w)
 	}
 	t := report.Table{Title: o.title}
 	if t.Title != "" {

@@ -84,7 +84,8 @@ The language of the rules on one page:  yoyaku help phrases`,
 	})
 	root.SetVersionTemplate("yoyaku {{.Version}}\n")
 	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "no warnings and no progress")
-	root.AddGroup(&cobra.Group{ID: "rules", Title: "Dates from rules"}, &cobra.Group{ID: "facts", Title: "Facts"},
+	root.AddGroup(&cobra.Group{ID: "rules", Title: "Dates from rules"}, &cobra.Group{ID: "tables", Title: "Dates in tables"},
+		&cobra.Group{ID: "facts", Title: "Facts"},
 		&cobra.Group{ID: "start", Title: "Start"})
 	add := func(group string, cmds ...*cobra.Command) {
 		for _, c := range cmds {
@@ -93,7 +94,8 @@ The language of the rules on one page:  yoyaku help phrases`,
 		}
 	}
 	add("rules", a.datesCommand(), a.runCommand(), a.whyCommand())
-	add("facts", a.valueCommand(), a.daysCommand(), a.holidaysCommand())
+	add("tables", a.deriveCommand())
+	add("facts", a.valueCommand(), a.betweenCommand(), a.daysCommand(), a.holidaysCommand())
 	add("start", a.demoCommand())
 	root.AddCommand(phrasesTopic())
 	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))

@@ -17,7 +17,6 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/tabular"
 )
 
 func (a *App) runCommand() *cobra.Command {
@@ -195,7 +194,10 @@ func (o *options) outputs(dir string, series []*schedule.Series, span civil.Span
 func (o *options) output(w io.Writer, format string, of []*schedule.Series, wide bool, span civil.Span) error {
 	p := o.loaded
 	if wide && format != "ics" {
-		sink := tableSink(w, format)
+		sink, err := o.sink(w, format)
+		if err != nil {
+			return err
+		}
 		if err := schedule.Wide(of[0], span, sink); err != nil {
 			return err
 		}
@@ -206,7 +208,10 @@ func (o *options) output(w io.Writer, format string, of []*schedule.Series, wide
 		return err
 	}
 	if format != "ics" {
-		sink := tableSink(w, format)
+		sink, err := o.sink(w, format)
+		if err != nil {
+			return err
+		}
 		if err := schedule.Agenda(entries, sink); err != nil {
 			return err
 		}
@@ -217,11 +222,4 @@ func (o *options) output(w io.Writer, format string, of []*schedule.Series, wide
 		events = append(events, event(e, p.ID))
 	}
 	return ical.Write(w, ical.Calendar{Name: p.Title, Zone: p.Zone, Stamp: p.Env.Today}, events)
-}
-
-func tableSink(w io.Writer, format string) rows.Sink {
-	if format == "json" {
-		return tabular.NewJSON(w)
-	}
-	return tabular.NewCSV(w)
 }

@@ -11,10 +11,10 @@ import (
 )
 
 // Formats are the endings of files that a plan can make.
-var Formats = []string{"csv", "json", "ics"}
+var Formats = []string{"csv", "tsv", "json", "jsonl", "xlsx", "ics"}
 
 // formatsLater belong to the design and are still to come.
-var formatsLater = []string{"tsv", "jsonl", "md", "html", "xlsx"}
+var formatsLater = []string{"md", "html"}
 
 func (p *Plan) outputs(d *doc, n ast.Node) error {
 	seq, ok := n.(*ast.SequenceNode)

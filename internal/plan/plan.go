@@ -16,6 +16,7 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/ical"
+	"yoyaku/internal/report"
 )
 
 // FileName is the plan that is taken when none is named.
@@ -89,7 +90,7 @@ func Empty(s Settings) (*Plan, error) {
 		return nil, err
 	}
 	p := &Plan{ID: "yoyaku"}
-	p.Env = eval.Env{Frame: f, Calendar: workdays.New("Saturday and Sunday", workdays.Weekend), Today: s.today(nil), LeapMarch: s.LeapMarch}
+	p.Env = eval.Env{Frame: f, Calendar: workdays.New("Saturday and Sunday", workdays.Weekend), Today: s.today(nil), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
 	p.book = newBook(nil, p.Env, &p.Inputs)
 	p.lend()
 	return p, nil
@@ -295,7 +296,7 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 	if f, err = s.frame(f); err != nil {
 		return err
 	}
-	p.Env = eval.Env{Frame: f, Calendar: workdays.New("Saturday and Sunday", workdays.Weekend), Today: s.today(p.Zone), LeapMarch: s.LeapMarch}
+	p.Env = eval.Env{Frame: f, Calendar: workdays.New("Saturday and Sunday", workdays.Weekend), Today: s.today(p.Zone), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
 	return nil
 }
 

@@ -75,24 +75,35 @@ func ReadCSV(file string, r io.Reader) iter.Seq2[Record, error] {
 }
 
 type csvSink struct {
-	w     *csv.Writer
-	cells []string
+	w   *bufio.Writer
+	sep byte
+	buf []byte
 }
 
 // NewCSV returns a sink that writes CSV: comma, LF, a date as ISO 8601.
-func NewCSV(w io.Writer) rows.Sink { return &csvSink{w: csv.NewWriter(w)} }
+func NewCSV(w io.Writer) rows.Sink { return &csvSink{w: bufio.NewWriterSize(w, 64<<10), sep: ','} }
 
-func (s *csvSink) Header(columns []string) error { return s.w.Write(columns) }
+// NewTSV returns a sink that writes values separated by tabs.
+func NewTSV(w io.Writer) rows.Sink { return &csvSink{w: bufio.NewWriterSize(w, 64<<10), sep: '\t'} }
+
+func (s *csvSink) Header(columns []string) error {
+	_, err := s.w.Write(AppendHeader(nil, columns, s.sep))
+	return err
+}
+
+// AppendHeader appends the header row of separated values.
+func AppendHeader(b []byte, columns []string, sep byte) []byte {
+	cells := make([]eval.Value, len(columns))
+	for i, c := range columns {
+		cells[i] = eval.Str(c)
+	}
+	return AppendCSV(b, cells, sep, false)
+}
 
 func (s *csvSink) Row(cells []eval.Value) error {
-	s.cells = s.cells[:0]
-	for _, c := range cells {
-		s.cells = append(s.cells, c.String())
-	}
-	return s.w.Write(s.cells)
+	s.buf = AppendCSV(s.buf[:0], cells, s.sep, false)
+	_, err := s.w.Write(s.buf)
+	return err
 }
 
-func (s *csvSink) Close() error {
-	s.w.Flush()
-	return s.w.Error()
-}
+func (s *csvSink) Close() error { return s.w.Flush() }

@@ -5,17 +5,19 @@ import (
 	"bytes"
 	"encoding/json"
 	"io"
+	"strings"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
 
 type jsonSink struct {
-	w    *bufio.Writer
-	keys [][]byte
-	any  bool
-	buf  bytes.Buffer
-	enc  *json.Encoder
+	w     *bufio.Writer
+	lines bool // one object a line, no array
+	keys  [][]byte
+	any   bool
+	buf   bytes.Buffer
+	enc   *json.Encoder
 }
 
 // NewJSON returns a sink that writes one array of objects, a row a line, keys
@@ -24,6 +26,13 @@ func NewJSON(w io.Writer) rows.Sink {
 	s := &jsonSink{w: bufio.NewWriter(w)}
 	s.enc = json.NewEncoder(&s.buf)
 	s.enc.SetEscapeHTML(false)
+	return s
+}
+
+// NewJSONL returns a sink that writes one object a line.
+func NewJSONL(w io.Writer) rows.Sink {
+	s := NewJSON(w).(*jsonSink)
+	s.lines = true
 	return s
 }
 
@@ -41,16 +50,25 @@ func (s *jsonSink) Header(columns []string) error {
 		}
 		s.keys = append(s.keys, bytes.Clone(k))
 	}
+	if s.lines {
+		return nil
+	}
 	_, err := s.w.WriteString("[")
 	return err
 }
 
 func (s *jsonSink) Row(cells []eval.Value) error {
-	if s.any {
-		s.w.WriteByte(',')
+	switch {
+	case s.lines && s.any:
+		s.w.WriteString("\n{")
+	case s.lines:
+		s.w.WriteByte('{')
+	case s.any:
+		s.w.WriteString(",\n{")
+	default:
+		s.w.WriteString("\n{")
 	}
 	s.any = true
-	s.w.WriteString("\n{")
 	for i, c := range cells {
 		if i > 0 {
 			s.w.WriteString(", ")
@@ -61,7 +79,7 @@ func (s *jsonSink) Row(cells []eval.Value) error {
 		switch c.Kind {
 		case eval.Blank:
 		case eval.Number:
-			v = c.Num
+			v = json.Number(c.String())
 		case eval.Truth:
 			v = c.Num == 1
 		default:
@@ -79,7 +97,9 @@ func (s *jsonSink) Row(cells []eval.Value) error {
 
 func (s *jsonSink) Close() error {
 	end := "]\n"
-	if s.any {
+	if s.lines {
+		end = strings.Repeat("\n", map[bool]int{true: 1}[s.any])
+	} else if s.any {
 		end = "\n]\n"
 	}
 	s.w.WriteString(end)

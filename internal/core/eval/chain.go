@@ -25,6 +25,8 @@ type Step struct {
 	Calendar *workdays.Calendar
 	roll     bool
 	do       apply
+	// choose picks the step that counts with the calendar that a column names.
+	choose func(row []Value) (*Step, error)
 }
 
 // Move is one step that changed a date: what happened, from which its reason
@@ -105,6 +107,13 @@ type Chain struct {
 func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (civil.Date, []Move, error) {
 	for i := range c.Steps {
 		s := &c.Steps[i]
+		if s.choose != nil {
+			chosen, err := s.choose(row)
+			if err != nil || chosen == nil {
+				return civil.None, trace, err
+			}
+			s = chosen
+		}
 		if s.roll && s.Calendar.Open(d) {
 			continue
 		}
@@ -134,6 +143,7 @@ func (c *Chain) fault(s *Step, err error) error {
 // Program is a compiled expression.
 type Program struct {
 	Text  string // canonical
+	kind  Kind
 	value func(row []Value) (Value, error)
 	chain *Chain // steps at the top, nil when there are none
 }

@@ -3,7 +3,6 @@ package eval
 import (
 	"cmp"
 	"fmt"
-	"strconv"
 	"strings"
 
 	"yoyaku/internal/core/civil"
@@ -174,6 +173,9 @@ func (c *compiler) order(at phrase.Span, a, b Value) (int, error) {
 	case Text:
 		return strings.Compare(a.Text, b.Text), nil
 	}
+	if as == Number {
+		return compareNumbers(a, b), nil
+	}
 	return cmp.Compare(a.Num, b.Num), nil
 }
 
@@ -190,8 +192,7 @@ func (k Kind) read(v Value) (Value, bool) {
 		d, _, ok := civil.Parse(strings.TrimSpace(v.Text))
 		return Day(d), ok
 	case Number:
-		n, err := strconv.ParseInt(strings.TrimSpace(v.Text), 10, 64)
-		return Value{Kind: Number, Num: n}, err == nil
+		return parseNumber(strings.TrimSpace(v.Text))
 	case Truth:
 		return truth(v.Text == "true"), v.Text == "true" || v.Text == "false"
 	}

@@ -19,7 +19,12 @@ type Env struct {
 	Series      func(name string) (Series, error)
 	SeriesNames []string
 	Names       []string // slot in the row of each name
-	Today       civil.Date
+	Kinds       []Kind   // of the names, as far as they are known
+	// DateSlots, where it isn't nil, collects the names that dates are taken from.
+	DateSlots *[]int
+	// Strftime makes a writer of dates of a POSIX layout.
+	Strftime func(layout string) (func(d civil.Date, minutes int) string, error)
+	Today    civil.Date
 	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
 	LeapMarch bool
 }
@@ -61,9 +66,6 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
 	if u == nil {
 		return c.Calendar, nil
-	}
-	if u.Column != nil {
-		return nil, c.fail(u.Span, phrase.NotBuilt("a calendar named by a column"), "")
 	}
 	var cals []*workdays.Calendar
 	for _, n := range u.Calendars {

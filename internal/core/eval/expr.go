@@ -2,6 +2,8 @@ package eval
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -19,7 +21,7 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 }
 
 func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
-	p := &Program{Text: phrase.ExprText(e)}
+	p := &Program{Text: phrase.ExprText(e), kind: c.kindOf(e)}
 	s, ok := e.(*phrase.Steps)
 	var err error
 	if !ok {
@@ -49,6 +51,9 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 		return func([]Value) (Value, error) { return v, nil }, nil
 	case *phrase.Number:
 		v := Int(e.N)
+		if e.Dec != "" {
+			v, _ = parseNumber(e.Dec)
+		}
 		return func([]Value) (Value, error) { return v, nil }, nil
 	case *phrase.Today:
 		v := Day(c.Today)
@@ -91,7 +96,7 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 		v := Value{Kind: Text, Text: t.S}
 		return func([]Value) (Value, error) { return v, nil }, nil
 	}
-	return c.condition(e)
+	return c.measure(e)
 }
 
 type value = func([]Value) (Value, error)
@@ -105,27 +110,58 @@ func (c *compiler) pair(one func(phrase.Expr) (value, error), a, b phrase.Expr) 
 	return x, y, err
 }
 
-// dateOf compiles an operand that must be a date or blank.
+// NotDate is a cell that was taken as a date and isn't an ISO one.
+type NotDate struct{ Column, Text string }
+
+// Error says so.
+func (e *NotDate) Error() string {
+	return fmt.Sprintf("%q in `%s` is not an ISO date", e.Text, e.Column)
+}
+
+// dateOf compiles an operand that must be a date or blank; steps go by the day
+// of a date with a time.
 func (c *compiler) dateOf(e phrase.Expr) (value, error) {
-	if n, ok := e.(*phrase.Number); ok {
-		return nil, c.fail(n.Span, "a date is wanted here, and this is a number", "")
-	}
-	if _, text := e.(*phrase.Text); text || phrase.IsCondition(e) {
-		return nil, c.fail(e.Pos(), "a date is wanted here, and this is none", "")
+	if err := c.want(e, Date); err != nil {
+		return nil, err
 	}
 	f, err := c.expr(e)
 	if err != nil {
 		return nil, err
 	}
+	column, slot := "", -1
+	for inner := e; inner != nil; { // the column that the date comes from
+		o, either := inner.(*phrase.Otherwise)
+		if either {
+			inner = o.A
+			continue
+		}
+		if n, ok := inner.(*phrase.Name); ok {
+			column = n.Text
+			if n == e {
+				slot, _ = c.slot(n)
+			}
+			if i, err := c.slot(n); err == nil && c.DateSlots != nil && !slices.Contains(*c.DateSlots, i) {
+				*c.DateSlots = append(*c.DateSlots, i)
+			}
+		}
+		break
+	}
 	return func(row []Value) (Value, error) {
 		v, err := f(row)
-		if err == nil && v.Kind != Date && v.Kind != Blank {
-			if v.Kind == Moment { // steps go by the day
-				return Day(v.Day), nil
-			}
-			return Value{}, c.fail(e.Pos(), fmt.Sprintf("a date is wanted here, and this is %q", v), "")
+		if err != nil || v.Kind == Date || v.Kind == Blank {
+			return v, err
 		}
-		return v, err
+		if d, ok := readDay(v); ok {
+			if slot >= 0 && len(v.Text) == 10 && v.Text[7] == '-' { // read once; it prints the same
+				row[slot] = Day(d)
+			}
+			return Day(d), nil
+		}
+		if v.Kind == Text && strings.TrimSpace(v.Text) == "" {
+			return Value{}, nil
+		}
+		return Value{}, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", v),
+			Err: &NotDate{column, v.String()}}
 	}, nil
 }
 
@@ -134,17 +170,24 @@ func (c *compiler) amount(e phrase.Expr) (func([]Value) (n int, blank bool, err 
 	if n, ok := e.(*phrase.Number); ok {
 		return func([]Value) (int, bool, error) { return n.N, false, nil }, nil
 	}
+	if err := c.want(e, Number); err != nil {
+		return nil, err
+	}
 	f, err := c.expr(e)
 	if err != nil {
 		return nil, err
 	}
 	return func(row []Value) (int, bool, error) {
-		v, err := f(row)
+		cell, err := f(row)
+		v := cell
 		if err != nil || v.Kind == Blank {
 			return 0, true, err
 		}
-		if v.Kind != Number || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
-			return 0, false, c.fail(e.Pos(), fmt.Sprintf("a whole number is wanted here, and this is %q", v), "")
+		if v.Kind == Text {
+			v, _ = Number.read(v)
+		}
+		if v.Kind != Number || v.Den != 0 || v.Text != "" || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
+			return 0, false, c.fail(e.Pos(), fmt.Sprintf("a whole number is wanted here, and this is %q", cell), "")
 		}
 		return int(v.Num), false, nil
 	}, nil

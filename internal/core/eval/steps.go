@@ -43,8 +43,50 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	return ch, nil
 }
 
+// columnOf returns the column that names the calendar of a step, or nil, and
+// the step without it.
+func columnOf(node phrase.Step) (*phrase.Name, phrase.Step) {
+	column := func(u **phrase.Using) *phrase.Name {
+		if *u == nil || (*u).Column == nil {
+			return nil
+		}
+		name := (*u).Column
+		*u = nil
+		return name
+	}
+	switch n := node.(type) {
+	case *phrase.Shift:
+		plain := *n
+		return column(&plain.Using), &plain
+	case *phrase.Lasting:
+		plain := *n
+		return column(&plain.Using), &plain
+	case *phrase.Nth:
+		plain := *n
+		return column(&plain.Using), &plain
+	case *phrase.InYear:
+		plain := *n
+		return column(&plain.Using), &plain
+	case *phrase.Seek:
+		plain := *n
+		return column(&plain.Using), &plain
+	case *phrase.Roll:
+		plain := *n
+		return column(&plain.Using), &plain
+	}
+	return nil, node
+}
+
 // step compiles s.Node into s.do.
 func (c *compiler) step(s *Step) (err error) {
+	if column, plain := columnOf(s.Node); column != nil {
+		s.choose, err = chooser(c, column, func(inner *compiler) (Step, error) {
+			chosen := Step{Node: plain, Text: s.Text}
+			err := inner.step(&chosen)
+			return chosen, err
+		})
+		return err
+	}
 	counting := func(u *phrase.Using) *workdays.Calendar {
 		s.Calendar, err = c.calendar(u)
 		return s.Calendar

@@ -27,6 +27,7 @@ type Value struct {
 	Day     civil.Date
 	Minutes int16 // after midnight, of a Moment
 	Num     int64
+	Den     int64 // of a Number that isn't whole, else 0
 	Text    string
 }
 
@@ -49,6 +50,9 @@ func Str(s string) Value {
 	return Value{Kind: Text, Text: s}
 }
 
+// Bool makes a Truth value.
+func Bool(b bool) Value { return truth(b) }
+
 // String writes a value as tables hold it: ISO 8601, plain digits, a blank as
 // nothing.
 func (v Value) String() string {
@@ -59,7 +63,7 @@ func (v Value) String() string {
 		m := int(v.Minutes)
 		return string(append(v.Day.Append(nil), 'T', byte('0'+m/600), byte('0'+m/60%10), ':', byte('0'+m%60/10), byte('0'+m%10)))
 	case Number:
-		return strconv.FormatInt(v.Num, 10)
+		return v.decimal()
 	case Text:
 		return v.Text
 	case Truth:

@@ -107,7 +107,7 @@ func (p *parser) negation() Expr {
 }
 
 func (p *parser) comparison() Expr {
-	a := p.expr()
+	a := p.formatted()
 	t := p.peek()
 	not := t.is("not") && p.ahead(1).is("in", "between")
 	if not {
@@ -116,16 +116,16 @@ func (p *parser) comparison() Expr {
 	switch {
 	case t.kind == tSign && strings.Contains("= != < <= > >=", t.word) && t.word != "!":
 		p.take()
-		b := p.expr()
+		b := p.formatted()
 		if n := p.peek(); n.kind == tSign && strings.Contains("= != < <= > >=", n.word) {
 			fail(n.Span, "a comparison has two sides", "join two of them with `and`, or write `between A and B`")
 		}
 		return &Compare{a.Pos().to(b.Pos()), t.word, a, b}
 	case p.accept("contains"):
-		b := p.expr()
+		b := p.formatted()
 		return &Compare{a.Pos().to(b.Pos()), "contains", a, b}
 	case p.accept("starts", "with"):
-		b := p.expr()
+		b := p.formatted()
 		return &Compare{a.Pos().to(b.Pos()), "starts with", a, b}
 	case p.accept("is"):
 		not = p.accept("not")
@@ -134,9 +134,9 @@ func (p *parser) comparison() Expr {
 		}
 		return &IsBlank{a.Pos().to(p.last()), a, not}
 	case p.accept("between"):
-		b := p.expr()
+		b := p.formatted()
 		p.expect("and", "`between A`")
-		c := p.expr()
+		c := p.formatted()
 		return &Between{a.Pos().to(c.Pos()), a, b, c, not}
 	case p.accept("in"):
 		if !p.peek().sign("(") {

@@ -27,6 +27,9 @@ func (e *Error) Error() string {
 	return s
 }
 
+// Reason gives the fault alone.
+func (e *Error) Reason() string { return e.Message }
+
 // fail leaves the scanner or parser; rescue turns it into an error.
 func fail(at Span, message, hint string) {
 	panic(&Error{Span: at, Message: message, Hint: hint})

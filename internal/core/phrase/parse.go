@@ -70,6 +70,7 @@ type parser struct {
 	text string
 	toks []token
 	i    int
+	bare int // above zero inside a branch of `if`, where steps need parentheses
 }
 
 func newParser(text string) (*parser, error) {
@@ -131,10 +132,6 @@ func (p *parser) done() {
 	switch {
 	case t.kind == tEnd:
 		return
-	case t.kind == tSign && strings.Contains("+-*/", t.word):
-		fail(t.Span, NotBuilt("arithmetic with `"+t.word+"`"), "a step needs a number and a unit: +5 days, -1 month")
-	case t.is("as"):
-		fail(t.Span, NotBuilt("`"+t.word+"` here"), "")
 	}
 	hint := "steps are separated by commas"
 	if h := brought[t.word]; h != "" && t.kind == tWord {
@@ -147,11 +144,14 @@ func (p *parser) done() {
 func (p *parser) expr() Expr {
 	start := p.peek()
 	var base Expr
-	if !p.stepAhead() {
+	if p.bare > 0 || !p.stepAhead() {
 		base = p.base()
 	}
+	if _, choice := base.(*If); choice && !p.toks[max(p.i-1, 0)].sign(")") && (p.peek().sign(",") || p.shiftAhead()) {
+		fail(p.peek().Span, "steps in a branch of `if` stand in parentheses", "for example: if c = 1 then (a, +1 day) else b")
+	}
 	s := Steps{Span: start.Span, Base: base}
-	for {
+	for p.bare == 0 {
 		if base == nil && len(s.List) == 0 || p.shiftAhead() {
 			s.List = append(s.List, p.step())
 			continue
@@ -171,9 +171,9 @@ func (p *parser) expr() Expr {
 
 // base reads what steps start from.
 func (p *parser) base() Expr {
-	a := p.operand("a date, a name or `today`")
+	a := p.number("a date, a name or `today`")
 	for p.accept("otherwise") {
-		b := p.operand("what to take where the first is blank")
+		b := p.number("what to take where the first is blank")
 		a = &Otherwise{a.Pos().to(b.Pos()), a, b}
 	}
 	return a
@@ -186,15 +186,18 @@ func (p *parser) operand(want string) Expr {
 	case t.kind == tDate:
 		return &Date{t.Span, t.date}
 	case t.kind == tNumber:
-		if t.n < 0 {
-			fail(t.Span, NotBuilt("a decimal number"), "")
-		}
-		return &Number{t.Span, t.n}
+		return &Number{t.Span, t.n, decimal(t)}
+	case t.sign("-") && p.peek().kind == tNumber:
+		n := p.take()
+		return &Number{t.to(n.Span), -n.n, "-" + n.word}
 	case t.kind == tQuoted:
 		return &Name{t.Span, t.word}
 	case t.is("today"):
 		return &Today{t.Span}
 	case t.sign("("):
+		bare := p.bare
+		p.bare = 0
+		defer func() { p.bare = bare }()
 		e := p.condition()
 		if !p.peek().sign(")") {
 			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), "")
@@ -208,7 +211,7 @@ func (p *parser) operand(want string) Expr {
 		b := p.operand("a date")
 		return &Extreme{t.to(b.Pos()), t.word == "later", a, b}
 	case t.is("if"):
-		fail(t.Span, NotBuilt("`"+t.word+"`"), "")
+		return p.choice(t)
 	case t.kind == tText:
 		return &Text{t.Span, t.word}
 	case t.kind == tWord && !reserved[t.word]:
@@ -219,27 +222,26 @@ func (p *parser) operand(want string) Expr {
 	if t.kind == tEnd {
 		p.i++
 	}
-	fail(t.Span, "expected "+want+p.found(t), p.advise(t))
+	hint := p.advise(t)
+	if t.kind == tWord && reserved[t.word] && hint == "" {
+		hint = "`" + t.word + "` is the language's word; a column of that name stands in double quotes"
+	}
+	fail(t.Span, "expected "+want+p.found(t), hint)
 	return nil
 }
 
-// measures are words that open a measure when one of these words follows.
-var measures = map[string]string{"days": "from in", "weekdays": "from in", "weeks": "from", "months": "from",
-	"quarters": "from", "years": "from", "age": "from", "year": "of", "half": "of", "quarter": "of", "month": "of name",
-	"day": "of", "iso": "week", "calendar": "month quarter", "fiscal": "year quarter month", "weekday": "of name number",
-	"holiday": "name", "working": "days day", "started": "months weeks years quarters", "min": "of", "max": "of"}
+// decimal returns the text of a number with a fraction.
+func decimal(t token) string {
+	if t.n < 0 {
+		return t.word
+	}
+	return ""
+}
 
-// foreign refuses a word at the head of a phrase that isn't meant as a name:
-// a measure that isn't built, or a word that people bring from elsewhere.
+// foreign refuses a word at the head of a phrase that isn't meant as a name: a
+// word that people bring from elsewhere.
 func (p *parser) foreign(t token) {
 	next := p.peek()
-	if next.kind == tWord {
-		for _, w := range strings.Fields(measures[t.word]) {
-			if next.word == w {
-				fail(t.to(next.Span), NotBuilt("the measure `"+t.word+" "+w+" …`"), "")
-			}
-		}
-	}
 	if name, rest, ok := cutSign(t.word); ok {
 		unit := ""
 		if next.kind == tWord {

@@ -42,11 +42,25 @@ func TestCanonical(t *testing.T) {
 		{"not a=b and (c > 2027-01-01 or d in ('x','it''s')) or e not between 1 and 5", "not a = b and (c > 2027-01-01 or d in ('x', 'it''s')) or e not between 1 and 5"},
 		{"a is not blank and b starts with 'x' and summary contains 'y'", "a is not blank and b starts with 'x' and summary contains 'y'"},
 		{"not (a = 1 or b) and start, +1 month <= today", "not (a = 1 or b) and \"start\", +1 month <= today"},
+		{"working days from today through end of month using isles + bank", "working days from today through end of month using isles + bank"},
+		{"fridays in month of a * 2 - (b - -3.50)/4", "fridays in month of a * 2 - (b - -3.50) / 4"},
+		{"days from a to b + 1 otherwise 2", "days from a to b + 1 otherwise 2"},
+		{"30e/360 isda years from a to (b, +1 day)", "30E/360 ISDA years from a to (b, +1 day)"},
+		{"a - (b - c) - d * (e + f)", "a - (b - c) - d * (e + f)"},
+		{"if a = 1 and not b then (c, +1 day) else if d is blank then 'x' else month name of e", "if a = 1 and not b then (c, +1 day) else (if d is blank then 'x' else month name of e)"},
+		{"start as '%d %b' = 'x'", "\"start\" as '%d %b' = 'x'"},
+		{"round days from a to b / 7 to 1", ""},
+		{"round (days from a to b / 7) to 1", "round (days from a to b / 7) to 1"},
+		{"min of days from a to b and max of c and 3", "min of days from a to b and max of c and 3"},
+		{"weekday number from sun of a = 1 or day of year of b > 100", "weekday number from sun of a = 1 or day of year of b > 100"},
+		{"started months from a to b, age", ""},
 		{"+1 day -2 weeks", "+1 day, -2 weeks"},
 	} {
 		p, err := Parse(c[0])
-		if err != nil {
+		if (err != nil) != (c[1] == "") {
 			t.Errorf("%q: %v", c[0], err)
+		}
+		if err != nil {
 			continue
 		}
 		if got := p.Canonical(); got != c[1] {
@@ -121,9 +135,14 @@ func TestErrors(t *testing.T) {
 		{"today; tomorrow", ";", ""},
 		{"tomorrow", "tomorrow", "today, +1 day"},
 		{"'text", "'text", "close"},
-		{"today + 3", "+", "unit"},
 		{"(today, +1 day", "", "`)`"},
-		{"working days from today to ends", "working days", "not built yet"},
+		{"30/360 days from a to b", "30/360", "30/360 US"},
+		{"ACT/360 days from a to b", "days", "days from A to B"},
+		{"days from a until b", "until", "through"},
+		{"round a to 11", "11", "0 to 10"},
+		{"if today then b", "today", "neither"},
+		{"if a = 1 then b, +1 day", ",", ""},
+		{"month of", "", "a date"},
 		{"a = b = c", "=", "between"},
 		{"today and a = b", "today", "neither true nor false"},
 		{"a is empty", "empty", "blank"},

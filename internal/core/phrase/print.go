@@ -48,11 +48,21 @@ func monthName(m int) string        { return civil.MonthNames[m] }
 func shortMonth(m int) string       { return strings.ToLower(civil.MonthNames[m][:3]) }
 func short(w civil.Weekday) string  { return strings.ToLower(w.Short()) }
 func (d *Date) write(p *printer)    { p.put(d.Day.String()) }
-func (n *Number) write(p *printer)  { p.put(strconv.Itoa(n.N)) }
+func itoa(n int) string             { return strconv.Itoa(n) }
 func (*Today) write(p *printer)     { p.put("today") }
 func (a *At) write(p *printer)      { p.put("at ", clock(a.Minutes)) }
 func (r *Roll) write(p *printer)    { p.put("roll ", workdays.ConventionNames[r.By]); r.Using.write(p) }
 func (l *Lasting) write(p *printer) { p.put("lasting "); l.Amount.write(p); l.Using.write(p) }
+
+func (n *Number) write(p *printer) { p.put(n.Text()) }
+
+// Text returns the number as it is written.
+func (n *Number) Text() string {
+	if n.Dec != "" {
+		return n.Dec
+	}
+	return itoa(n.N)
+}
 
 // clock writes minutes after midnight as 16:30.
 func clock(m int) string {
@@ -87,9 +97,9 @@ var isLanguage = map[string]bool{"every": true, "dates": true, "rrule": true, "l
 	"earlier": true, "later": true, "first": true, "second": true, "third": true, "fourth": true, "fifth": true, "last": true}
 
 func (o *Otherwise) write(p *printer) {
-	operand(p, o.A)
+	numberOperand(p, o.A)
 	p.put(" otherwise ")
-	operand(p, o.B)
+	numberOperand(p, o.B)
 }
 
 func (e *Extreme) write(p *printer) {
@@ -117,10 +127,11 @@ func operand(p *printer, e Expr) {
 
 func (s *Steps) write(p *printer) {
 	if s.Base != nil {
-		if _, nested := s.Base.(*Steps); nested {
+		switch s.Base.(type) {
+		case *Steps, *If, *Format, *Arith:
 			operand(p, s.Base)
-		} else {
-			s.Base.write(p)
+		default:
+			part(p, s.Base)
 		}
 	}
 	for i, step := range s.List {

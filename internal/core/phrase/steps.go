@@ -40,8 +40,15 @@ func (p *parser) shiftAhead() bool {
 func (p *parser) stepAhead() bool {
 	t, next := p.peek(), p.ahead(1)
 	switch {
-	case t.sign("+"), t.sign("-"), t.kind == tOrdinal:
+	case t.sign("+"):
 		return true
+	case t.sign("-"): // -5 alone is a number
+		after := p.ahead(2)
+		return p.shiftAhead() || next.kind == tWord || next.kind == tNumber && after.kind == tWord && !reserved[after.word]
+	case t.kind == tOrdinal:
+		return true
+	case p.measureAhead():
+		return false
 	case t.kind == tNumber:
 		return next.kind == tWord && (months[next.word] != 0 || next.word == "of")
 	case t.kind == tQuoted:
@@ -62,6 +69,16 @@ func (p *parser) stepAhead() bool {
 		return next.kind == tEnd || next.sign(",") || next.is("on") || p.i > 0
 	}
 	return next.is("on") && p.ahead(2).is("or")
+}
+
+// measureAhead reports whether a measure begins with a word that steps begin
+// with too: fridays from, working days in, working day of.
+func (p *parser) measureAhead() bool {
+	if _, n := p.countAhead(); n > 0 {
+		return true
+	}
+	_, n := p.partAhead()
+	return n > 0
 }
 
 // steps reads steps separated by commas, where the place supplies the base.
@@ -150,7 +167,7 @@ func (p *parser) amount(after string) Amount {
 		if t.n < 0 {
 			fail(t.Span, "an amount is a whole number, not "+t.word, "")
 		}
-		by = &Number{t.Span, t.n}
+		by = &Number{t.Span, t.n, ""}
 	case t.kind == tQuoted, t.kind == tWord && !reserved[t.word]:
 		by = &Name{t.Span, p.nameText(t)}
 	default:

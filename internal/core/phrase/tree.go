@@ -28,10 +28,12 @@ type (
 		Span
 		Day civil.Date
 	}
-	// Number is a whole number.
+	// Number is a number; Dec is its text where it isn't a whole one or is
+	// below zero.
 	Number struct {
 		Span
-		N int
+		N   int
+		Dec string
 	}
 	// Name is a column, or a name that the place lends.
 	Name struct {

@@ -1,8 +1,14 @@
-// Package rows is the one row stream of the program: whatever makes rows fills
-// it, and every writer drains it.
+// Package rows is the one row stream of the program, and the operations on it:
+// whatever makes rows fills it, and every writer drains it.
 package rows
 
-import "yoyaku/internal/core/eval"
+import (
+	"fmt"
+	"slices"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+)
 
 // Sink takes the rows of a table: Header once, then Row for each, then Close.
 // Cells are valid only during the call.
@@ -10,4 +16,39 @@ type Sink interface {
 	Header(columns []string) error
 	Row(cells []eval.Value) error
 	Close() error
+}
+
+// Reader gives the columns of a table and its rows, batch by batch.
+type Reader interface {
+	Columns() []string
+	// Next returns the next batch; nil at the end.
+	Next() (Batch, error)
+}
+
+// Batch is a run of rows. Different batches may be gone through at once.
+type Batch interface {
+	// Each calls do with each row and the line it starts on; cells are valid
+	// only during the call, and do may append to them.
+	Each(do func(line int, cells []eval.Value) error) error
+}
+
+// BadCell is a fault in a cell: its row, and the column that was to be worked
+// out or read.
+type BadCell struct {
+	Line   int
+	Column string
+	Err    error
+}
+
+// Error gives row, column and fault.
+func (e *BadCell) Error() string {
+	return fmt.Sprintf("row at line %d, column `%s`: %v", e.Line, e.Column, e.Err)
+}
+
+// Unwrap returns the fault.
+func (e *BadCell) Unwrap() error { return e.Err }
+
+// Find returns the place of a column by its name, or -1.
+func Find(columns []string, name string) int {
+	return slices.IndexFunc(columns, func(c string) bool { return phrase.SameName(c, name) })
 }

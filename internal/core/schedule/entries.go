@@ -70,9 +70,11 @@ type Template struct {
 }
 
 // NewTemplate reads a template for the events of s.
-func (s *Series) NewTemplate(text string) (*Template, error) {
+func (s *Series) NewTemplate(text string) (*Template, error) { return ParseTemplate(text, s.Names()) }
+
+// ParseTemplate reads a template; names are those of the slots of a row.
+func ParseTemplate(text string, names []string) (*Template, error) {
 	t := &Template{}
-	names := s.Names()
 	for rest := text; ; {
 		before, after, found := strings.Cut(rest, "{")
 		t.parts = append(t.parts, before)
@@ -97,12 +99,15 @@ func (s *Series) NewTemplate(text string) (*Template, error) {
 }
 
 // Fill writes the template for one occurrence.
-func (t *Template) Fill(o *Occurrence) string {
+func (t *Template) Fill(o *Occurrence) string { return t.FillRow(o.Row) }
+
+// FillRow writes the template for a row.
+func (t *Template) FillRow(row []eval.Value) string {
 	var b strings.Builder
 	for i, p := range t.parts {
 		b.WriteString(p)
 		if i < len(t.slots) {
-			b.WriteString(o.Row[t.slots[i]].String())
+			b.WriteString(row[t.slots[i]].String())
 		}
 	}
 	return b.String()

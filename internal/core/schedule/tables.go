@@ -139,6 +139,29 @@ func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
 	}
 }
 
+// MergeOccurrences yields the occurrences of several series in a window, in the
+// order of Merge.
+func MergeOccurrences(list []*Series, window civil.Span) iter.Seq2[Entry, error] {
+	return func(yield func(Entry, error) bool) {
+		next := make(map[*Series]func() (*Occurrence, error, bool))
+		for _, s := range list {
+			pull, stop := iter.Pull2(s.Occurrences(window))
+			defer stop()
+			next[s] = pull
+		}
+		for d, err := range Merge(list, window) {
+			if err != nil {
+				yield(Entry{}, err)
+				return
+			}
+			o, err, _ := next[d.Series]()
+			if !yield(Entry{Series: d.Series, What: "date", Of: o}, err) {
+				return
+			}
+		}
+	}
+}
+
 // Summary is what a run tells about one series.
 type Summary struct {
 	Series            *Series

@@ -1,0 +1,125 @@
+//go:build !windows
+
+// Command bench makes a table and times whole commands on it beside a bare copy
+// by encoding/csv, in turn, and prints ratios.
+package main
+
+import (
+	"bufio"
+	"encoding/csv"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"syscall"
+	"time"
+)
+
+func main() {
+	n := flag.Int("rows", 1_000_000, "rows of the table")
+	runs := flag.Int("runs", 3, "runs of each command")
+	program := flag.String("program", "bin/yoyaku", "the program")
+	copyFrom := flag.String("copy", "", "copy this file by encoding/csv and end")
+	flag.Parse()
+	if *copyFrom != "" {
+		check(bareCopy(*copyFrom, flag.Arg(0)))
+		return
+	}
+	dir, err := os.MkdirTemp("", "yoyaku-bench")
+	check(err)
+	defer os.RemoveAll(dir)
+	table, out := filepath.Join(dir, "table.csv"), filepath.Join(dir, "out.csv")
+	check(makeTable(table, *n))
+	check(os.WriteFile(filepath.Join(dir, "cal.yaml"), []byte("closed: sat, sun\nholidays:\n  - {name: New Year, day: yearly on 1 jan then roll following}\n"), 0o644))
+	self, err := os.Executable()
+	check(err)
+	derive := []string{*program, "derive", table, "--calendar", filepath.Join(dir, "cal.yaml"), "--out", out,
+		"--add", "ends = start, +12 months", "--add", "month_end = start, end of month", "--add", "paid = month_end, roll preceding",
+		"--add", "length = days from start to ends", "--add", "worked = working days from start to ends"}
+	bare := []string{self, "-copy", table, out}
+	fmt.Printf("%d rows, CSV to CSV, the middle of %d runs in turn\n", *n, *runs)
+	var a, b []float64
+	var ratio []float64
+	var memory int64
+	for range *runs {
+		tb, _ := timed(bare)
+		td, m := timed(derive)
+		a, b, ratio, memory = append(a, td), append(b, tb), append(ratio, td/tb), max(memory, m)
+	}
+	fmt.Printf("bare encoding/csv copy           %.2f s\n", middle(b))
+	fmt.Printf("derive, five columns             %.2f s, %.2f times the copy, peak %d MB\n", middle(a), middle(ratio), memory/1024)
+}
+
+func check(err error) {
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func middle(list []float64) float64 { slices.Sort(list); return list[len(list)/2] }
+
+// timed runs a command and returns its seconds and peak memory in KB.
+func timed(args []string) (float64, int64) {
+	cmd := exec.Command(args[0], args[1:]...)
+	cmd.Stderr = os.Stderr
+	start := time.Now()
+	check(cmd.Run())
+	took := time.Since(start).Seconds()
+	if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
+		return took, u.Maxrss
+	}
+	return took, 0
+}
+
+func makeTable(path string, n int) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	w := bufio.NewWriter(f)
+	fmt.Fprintln(w, "id,person,unit,start,term,note")
+	day := time.Date(2015, 1, 1, 0, 0, 0, 0, time.UTC)
+	for i := range n {
+		note := ""
+		if i%7 == 0 {
+			note = `"said ""yes"", then no"`
+		}
+		fmt.Fprintf(w, "%d,Person %d,Unit %d,%s,%d,%s\n", i, i%977, i%13, day.AddDate(0, 0, i*37%7300).Format("2006-01-02"), i%36+1, note)
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+func bareCopy(from, to string) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	r, w := csv.NewReader(bufio.NewReaderSize(in, 1<<20)), csv.NewWriter(bufio.NewWriterSize(out, 1<<20))
+	r.ReuseRecord = true
+	for {
+		rec, err := r.Read()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if err := w.Write(rec); err != nil {
+			return err
+		}
+	}
+	w.Flush()
+	return out.Close()
+}

@@ -1,0 +1,382 @@
+package eval
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
+)
+
+// measure compiles the nodes that give numbers and texts.
+func (c *compiler) measure(e phrase.Expr) (value, error) {
+	switch e := e.(type) {
+	case *phrase.Count:
+		return c.count(e)
+	case *phrase.Complete:
+		return c.span(e.Range, func(a, b civil.Date) Value { return Int(complete(e, a, b)) })
+	case *phrase.Age:
+		if e.Through {
+			return nil, c.fail(e.Span, "an age is measured `from A to B`", "")
+		}
+		return c.span(e.Range, func(a, b civil.Date) Value { return Str(age(a, b)) })
+	case *phrase.DayCount:
+		return c.span(e.Range, func(a, b civil.Date) Value {
+			if !e.Years {
+				return Int(e.By.Days(a, b))
+			}
+			return Frac(e.By.Years(a, b))
+		})
+	case *phrase.Part:
+		return c.part(e)
+	case *phrase.Format:
+		return c.format(e)
+	case *phrase.Arith:
+		return c.arithmetic(e)
+	case *phrase.MinMax:
+		a, b, err := c.pair(c.numberOf, e.A, e.B)
+		return func(row []Value) (Value, error) {
+			x, err := a(row)
+			if err != nil || x.Kind == Blank {
+				return x, err
+			}
+			y, err := b(row)
+			if err != nil || y.Kind == Blank || (compareNumbers(y, x) > 0) == e.Max {
+				return y, err
+			}
+			return x, nil
+		}, err
+	case *phrase.Round:
+		a, err := c.numberOf(e.A)
+		return func(row []Value) (Value, error) {
+			v, err := a(row)
+			if err != nil || v.Kind == Blank {
+				return v, err
+			}
+			return round(v, e.Places), nil
+		}, err
+	case *phrase.If:
+		return c.choice(e)
+	}
+	return c.condition(e)
+}
+
+// ends compiles the two dates of a range.
+func (c *compiler) ends(r phrase.Range) (a, b value, err error) {
+	if a, err = c.dateOf(r.A); err != nil {
+		return nil, nil, err
+	}
+	if r.Step == nil {
+		b, err = c.dateOf(r.B)
+		return a, b, err
+	}
+	chain, err := c.chain([]phrase.Step{r.Step})
+	if err != nil {
+		return nil, nil, err
+	}
+	return a, func(row []Value) (Value, error) {
+		v, err := a(row)
+		if err != nil || v.Kind == Blank {
+			return v, err
+		}
+		d, _, err := chain.Run(v.Day, row, nil)
+		return Day(d), err
+	}, nil
+}
+
+// span compiles a measure of two dates; a blank end makes it blank.
+func (c *compiler) span(r phrase.Range, of func(a, b civil.Date) Value) (value, error) {
+	a, b, err := c.ends(r)
+	return func(row []Value) (Value, error) {
+		x, err := a(row)
+		if err != nil || x.Kind == Blank {
+			return x, err
+		}
+		y, err := b(row)
+		if err != nil || y.Kind == Blank {
+			return y, err
+		}
+		return of(x.Day, y.Day), nil
+	}, err
+}
+
+// counted returns how many days of a kind lie in (0, d]: differences of it are
+// counts.
+func counted(what phrase.CountOf) func(d civil.Date) int {
+	switch {
+	case what.Weekday != 0:
+		return func(d civil.Date) int { return (int(d) - int(what.Weekday) + 7) / 7 }
+	case what.Weekdays:
+		return func(d civil.Date) int { return int(d)/7*5 + min(int(d)%7, 5) }
+	}
+	return func(d civil.Date) int { return int(d) }
+}
+
+func (c *compiler) count(e *phrase.Count) (value, error) {
+	if e.What.Working {
+		if e.Using != nil && e.Using.Column != nil {
+			return c.byColumn(e.Using.Column, func(c *compiler) (value, error) {
+				plain := *e
+				plain.Using = nil
+				return c.count(&plain)
+			})
+		}
+		cal, err := c.calendar(e.Using)
+		if err != nil {
+			return nil, err
+		}
+		return c.countWith(e, cal.Between, cal.Open)
+	}
+	upto := counted(e.What)
+	return c.countWith(e, func(a, b civil.Date) int { return upto(b) - upto(a) }, func(d civil.Date) bool { return upto(d) > upto(d-1) })
+}
+
+// countWith compiles a count, given what counts the days after a up to and
+// including b, negative when b is before a, and which days count.
+func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int, is func(civil.Date) bool) (value, error) {
+	through := func(a, b civil.Date) int {
+		n := between(a, b)
+		if is(a) {
+			n++
+		}
+		return n
+	}
+	if e.In != nil {
+		of, err := c.dateOf(e.A)
+		return func(row []Value) (Value, error) {
+			v, err := of(row)
+			if err != nil || v.Kind == Blank {
+				return v, err
+			}
+			p, ok := c.Frame.Around(e.In.Unit, v.Day, e.In.Offset)
+			if !ok {
+				return Value{}, c.fail(e.Span, ErrRange.Error(), "")
+			}
+			return Int(through(p.First, p.Last)), nil
+		}, err
+	}
+	return c.span(e.Range, func(a, b civil.Date) Value {
+		switch {
+		case !e.Through:
+			return Int(between(a, b))
+		case b < a:
+			return Int(-through(b, a))
+		}
+		return Int(through(a, b))
+	})
+}
+
+// complete counts complete units of a span.
+func complete(e *phrase.Complete, a, b civil.Date) int {
+	if b < a {
+		return -complete(e, b, a)
+	}
+	if e.Unit == phrase.Weeks {
+		n := int(b - a)
+		if e.Through {
+			n++
+		}
+		if e.Started {
+			n += 6
+		}
+		return n / 7
+	}
+	per := e.Unit.PerUnit()
+	ay, am, _ := a.YMD()
+	by, bm, _ := b.YMD()
+	n := (civil.MonthIndex(by, bm)-civil.MonthIndex(ay, am))/per + 1
+	reached := func(n int) bool { // n units fit
+		if e.Through {
+			last, ok := lastingMonths(a, n*per)
+			return ok && (n == 0 || last <= b)
+		}
+		to, ok := a.AddMonths(n*per, false)
+		return ok && to <= b
+	}
+	for n > 0 && !reached(n) {
+		n--
+	}
+	if e.Started {
+		exact := false
+		if e.Through {
+			last, ok := lastingMonths(a, n*per)
+			exact = n > 0 && ok && last == b
+		} else {
+			to, ok := a.AddMonths(n*per, false)
+			exact = ok && to == b
+		}
+		if !exact {
+			n++
+		}
+	}
+	return n
+}
+
+// age writes years, months and days: 3y 2m 5d.
+func age(a, b civil.Date) string {
+	if b < a {
+		return "-" + age(b, a)
+	}
+	months := complete(&phrase.Complete{Unit: phrase.Months}, a, b)
+	at, _ := a.AddMonths(months, false)
+	return fmt.Sprintf("%dy %dm %dd", months/12, months%12, b-at)
+}
+
+func (c *compiler) part(e *phrase.Part) (value, error) {
+	if e.Using != nil && e.Using.Column != nil {
+		return c.byColumn(e.Using.Column, func(c *compiler) (value, error) {
+			plain := *e
+			plain.Using = nil
+			return c.part(&plain)
+		})
+	}
+	of, err := c.dateOf(e.Of)
+	if err != nil {
+		return nil, err
+	}
+	var cal *workdays.Calendar
+	if e.Name == "working day" || e.Name == "holiday name" {
+		if cal, err = c.calendar(e.Using); err != nil {
+			return nil, err
+		}
+	}
+	get, f := partOf(e.Name), c.Frame
+	return func(row []Value) (Value, error) {
+		v, err := of(row)
+		if err != nil || v.Kind == Blank {
+			return v, err
+		}
+		return get(v.Day, f, cal), nil
+	}, nil
+}
+
+func fiscalMonth(d civil.Date, f civil.Frame) int {
+	return (f.Index(civil.FiscalMonth, d)%12+12)%12 + 1
+}
+
+// partOf returns what takes a part of a date.
+func partOf(name string) func(d civil.Date, f civil.Frame, cal *workdays.Calendar) Value {
+	type frame = civil.Frame
+	type calendar = *workdays.Calendar
+	month := func(d civil.Date) int { _, m, _ := d.YMD(); return m }
+	return map[string]func(civil.Date, frame, calendar) Value{
+		"year":             func(d civil.Date, _ frame, _ calendar) Value { return Int(d.Year()) },
+		"half":             func(d civil.Date, _ frame, _ calendar) Value { return Str("H" + strconv.Itoa((month(d)+5)/6)) },
+		"quarter":          func(d civil.Date, _ frame, _ calendar) Value { return Str("Q" + strconv.Itoa((month(d)+2)/3)) },
+		"month":            func(d civil.Date, _ frame, _ calendar) Value { return Int(month(d)) },
+		"day":              func(d civil.Date, _ frame, _ calendar) Value { _, _, n := d.YMD(); return Int(n) },
+		"day of year":      func(d civil.Date, _ frame, _ calendar) Value { return Int(d.YearDay()) },
+		"iso week":         func(d civil.Date, _ frame, _ calendar) Value { return Str(civil.DefaultFrame.Name(civil.Week, d)) },
+		"calendar month":   func(d civil.Date, f frame, _ calendar) Value { return Str(f.Name(civil.Month, d)) },
+		"calendar quarter": func(d civil.Date, f frame, _ calendar) Value { return Str(f.Name(civil.Quarter, d)) },
+		"fiscal year":      func(d civil.Date, f frame, _ calendar) Value { return Str(f.Name(civil.FiscalYear, d)) },
+		"fiscal quarter": func(d civil.Date, f frame, _ calendar) Value {
+			return Str("FQ" + strconv.Itoa((fiscalMonth(d, f)+2)/3))
+		},
+		"fiscal month":   func(d civil.Date, f frame, _ calendar) Value { return Int(fiscalMonth(d, f)) },
+		"month name":     func(d civil.Date, _ frame, _ calendar) Value { return Str(civil.MonthNames[month(d)]) },
+		"weekday":        func(d civil.Date, _ frame, _ calendar) Value { return Str(d.Weekday().Short()) },
+		"weekday name":   func(d civil.Date, _ frame, _ calendar) Value { return Str(civil.WeekdayNames[d.Weekday()]) },
+		"weekday number": func(d civil.Date, _ frame, _ calendar) Value { return Int(int(d.Weekday())) },
+		"weekday number from sun": func(d civil.Date, _ frame, _ calendar) Value {
+			return Int(int(d.Weekday())%7 + 1)
+		},
+		"working day":  func(d civil.Date, _ frame, cal calendar) Value { return truth(cal.Open(d)) },
+		"holiday name": func(d civil.Date, _ frame, cal calendar) Value { return Str(HolidayNames(cal, d)) },
+	}[name]
+}
+
+// Part takes a part of a date by its name in the language, such as "fiscal
+// quarter".
+func Part(name string, d civil.Date, f civil.Frame, cal *workdays.Calendar) Value {
+	return partOf(name)(d, f, cal)
+}
+
+func (c *compiler) format(e *phrase.Format) (value, error) {
+	a, err := c.dateOf(e.A)
+	if err != nil {
+		return nil, err
+	}
+	exact, err := c.expr(e.A) // keeps the time of a moment
+	if err != nil {
+		return nil, err
+	}
+	if c.Strftime == nil {
+		return nil, c.fail(e.Span, phrase.NotBuilt("`as` here"), "")
+	}
+	write, err := c.Strftime(e.Layout)
+	if err != nil {
+		return nil, c.fail(e.Span, err.Error(), "")
+	}
+	return func(row []Value) (Value, error) {
+		v, err := a(row)
+		if err != nil || v.Kind == Blank {
+			return v, err
+		}
+		minutes := 0
+		if m, err := exact(row); err == nil && m.Kind == Moment {
+			minutes = int(m.Minutes)
+		}
+		return Str(write(v.Day, minutes)), nil
+	}, nil
+}
+
+func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
+	for _, side := range []phrase.Expr{e.A, e.B} {
+		if k := c.kindOf(side); k == Date || k == Moment {
+			hint := "days between dates are a measure: days from A to B"
+			if n, ok := e.B.(*phrase.Number); ok && (e.Op == '+' || e.Op == '-') {
+				hint = "a step needs a unit: " + string(e.Op) + n.Text() + " days"
+			}
+			return nil, c.fail(e.Span, "dates can't be added up or multiplied", hint)
+		}
+	}
+	a, b, err := c.pair(c.numberOf, e.A, e.B)
+	return func(row []Value) (Value, error) {
+		x, err := a(row)
+		if err != nil || x.Kind == Blank {
+			return x, err
+		}
+		y, err := b(row)
+		if err != nil || y.Kind == Blank {
+			return y, err
+		}
+		v, ok := arith(e.Op, x, y)
+		if !ok {
+			return Value{}, c.fail(e.B.Pos(), "division by zero", "")
+		}
+		return v, nil
+	}, err
+}
+
+func (c *compiler) choice(e *phrase.If) (value, error) {
+	cond, err := c.expr(e.Cond)
+	if err != nil {
+		return nil, err
+	}
+	yes, err := c.expr(e.Then)
+	if err != nil {
+		return nil, err
+	}
+	no := func([]Value) (Value, error) { return Value{}, nil }
+	if e.Else != nil {
+		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind && !(a <= Moment && b <= Moment) {
+			return nil, c.fail(e.Span, "the branches of `if` are of different kinds: "+kindNames[a]+" and "+kindNames[b], "")
+		}
+		if no, err = c.expr(e.Else); err != nil {
+			return nil, err
+		}
+	}
+	return func(row []Value) (Value, error) {
+		v, err := cond(row)
+		if err != nil {
+			return v, err
+		}
+		if v.Kind == Truth && v.Num == 1 || v.Kind == Text && strings.EqualFold(v.Text, "true") {
+			return yes(row)
+		}
+		return no(row)
+	}, nil
+}

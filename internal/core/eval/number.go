@@ -1,0 +1,198 @@
+package eval
+
+import (
+	"math/big"
+	"math/bits"
+	"strconv"
+	"strings"
+)
+
+// Numbers are exact fractions: Num / Den in lowest terms, Den 0 standing for 1.
+// One that doesn't fit is held as text "num/den" in Text, and worked on with
+// math/big.
+
+// small is the bound under which products of two numbers fit an int64.
+const small = 1 << 31
+
+func (v Value) den() int64 {
+	if v.Den == 0 {
+		return 1
+	}
+	return v.Den
+}
+
+// Frac makes the number num / den; den is above zero.
+func Frac(num, den int64) Value {
+	if den != 1 {
+		if g := gcd(uint64(max(num, -num)), uint64(den)); g > 1 {
+			num, den = num/int64(g), den/int64(g)
+		}
+	}
+	v := Value{Kind: Number, Num: num}
+	if den != 1 {
+		v.Den = den
+	}
+	return v
+}
+
+func gcd(a, b uint64) uint64 {
+	if a == 0 {
+		return b
+	}
+	shift := bits.TrailingZeros64(a | b)
+	for a >>= bits.TrailingZeros64(a); b != 0; {
+		b >>= bits.TrailingZeros64(b)
+		if a > b {
+			a, b = b, a
+		}
+		b -= a
+	}
+	return a << shift
+}
+
+func (v Value) rat() *big.Rat {
+	if v.Text != "" {
+		r, _ := new(big.Rat).SetString(v.Text)
+		return r
+	}
+	return big.NewRat(v.Num, v.den())
+}
+
+func fromRat(r *big.Rat) Value {
+	if r.Num().IsInt64() && r.Denom().IsInt64() {
+		return Frac(r.Num().Int64(), r.Denom().Int64())
+	}
+	return Value{Kind: Number, Text: r.String()}
+}
+
+func (v Value) isSmall() bool {
+	return v.Text == "" && v.Num < small && v.Num > -small && v.Den < small
+}
+
+// arith works out a op b; ok is false for a division by zero.
+func arith(op byte, a, b Value) (r Value, ok bool) {
+	if a.isSmall() && b.isSmall() {
+		x, y, p, q := a.Num, b.Num, a.den(), b.den()
+		switch op {
+		case '*':
+			return Frac(x*y, p*q), true
+		case '/':
+			if y == 0 {
+				return r, false
+			}
+			if y < 0 {
+				x, y = -x, -y
+			}
+			return Frac(x*q, p*y), true
+		}
+		if p == 1 && q == 1 {
+			if op == '+' {
+				return Value{Kind: Number, Num: x + y}, true
+			}
+			return Value{Kind: Number, Num: x - y}, true
+		}
+	}
+	x, y := a.rat(), b.rat()
+	switch op {
+	case '+':
+		x.Add(x, y)
+	case '-':
+		x.Sub(x, y)
+	case '*':
+		x.Mul(x, y)
+	case '/':
+		if y.Sign() == 0 {
+			return r, false
+		}
+		x.Quo(x, y)
+	}
+	return fromRat(x), true
+}
+
+// compareNumbers orders two numbers.
+func compareNumbers(a, b Value) int {
+	if a.Den == 0 && b.Den == 0 && a.Text == "" && b.Text == "" {
+		switch {
+		case a.Num < b.Num:
+			return -1
+		case a.Num > b.Num:
+			return 1
+		}
+		return 0
+	}
+	return a.rat().Cmp(b.rat())
+}
+
+// round rounds a number to places, halves away from zero.
+func round(v Value, places int) Value {
+	if v.Den == 0 && v.Text == "" {
+		return v
+	}
+	r, _ := new(big.Rat).SetString(v.rat().FloatString(places)) // which rounds so
+	return fromRat(r)
+}
+
+// mostPlaces is how many decimal places a number is printed with.
+const mostPlaces = 10
+
+// AppendNumber appends a Number as it is printed.
+func (v Value) AppendNumber(b []byte) []byte {
+	if v.Den == 0 && v.Text == "" {
+		return strconv.AppendInt(b, v.Num, 10)
+	}
+	return append(b, v.decimal()...)
+}
+
+func (v Value) decimal() string {
+	if v.Den == 0 && v.Text == "" {
+		return strconv.FormatInt(v.Num, 10)
+	}
+	s := v.rat().FloatString(mostPlaces)
+	s = strings.TrimRight(strings.TrimRight(s, "0"), ".")
+	if s == "-0" || s == "" {
+		return "0"
+	}
+	return s
+}
+
+// ParseNumber reads a plain decimal number.
+func ParseNumber(s string) (Value, bool) { return parseNumber(s) }
+
+// parseNumber reads digits with at most one point and a sign; nothing else is a
+// number.
+func parseNumber(s string) (Value, bool) {
+	digits, sign := s, int64(1)
+	if s != "" && (s[0] == '-' || s[0] == '+') {
+		digits = s[1:]
+		if s[0] == '-' {
+			sign = -1
+		}
+	}
+	var n, den int64 = 0, 0
+	count := 0
+	for i := range len(digits) {
+		c := digits[i]
+		switch {
+		case c == '.' && den == 0:
+			den = 1
+			continue
+		case c < '0' || c > '9':
+			return Value{}, false
+		}
+		if count++; count > 18 {
+			break
+		}
+		n, den = n*10+int64(c-'0'), den*10
+	}
+	if count == 0 {
+		return Value{}, false
+	}
+	if count > 18 {
+		r, ok := new(big.Rat).SetString(s)
+		if !ok || len(s) > 400 {
+			return Value{}, false
+		}
+		return fromRat(r), true
+	}
+	return Frac(sign*n, max(den, 1)), true
+}

@@ -1,0 +1,490 @@
+package phrase
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/daycount"
+)
+
+// The nodes of measures and arithmetic.
+type (
+	// Range is `from A to B` or `from A through B`. Step is B where it is one
+	// step on A.
+	Range struct {
+		A, B    Expr
+		Step    Step
+		Through bool
+	}
+	// Count counts days between two dates, or with In in the period around A.
+	Count struct {
+		Span
+		What CountOf
+		Range
+		In    *Period // A alone is set then
+		Using *Using
+	}
+	// Complete counts complete units; Started rounds up.
+	Complete struct {
+		Span
+		Unit    Unit
+		Started bool
+		Range
+	}
+	// Age is years, months and days as a text.
+	Age struct {
+		Span
+		Range
+	}
+	// DayCount is days or years by a convention.
+	DayCount struct {
+		Span
+		By    daycount.Convention
+		Years bool
+		Range
+	}
+	// Part is a part or a name of a date: `year of A`.
+	Part struct {
+		Span
+		Name  string // one of PartNames
+		Of    Expr
+		Using *Using
+	}
+	// Format writes A by a strftime layout.
+	Format struct {
+		Span
+		A      Expr
+		Layout string
+	}
+	// Arith is A op B; Op is one of + - * /.
+	Arith struct {
+		Span
+		Op   byte
+		A, B Expr
+	}
+	// MinMax is the smaller or the larger of two values.
+	MinMax struct {
+		Span
+		Max  bool
+		A, B Expr
+	}
+	// Round rounds A to so many places.
+	Round struct {
+		Span
+		A      Expr
+		Places int
+	}
+	// If chooses a value; Else is nil where it gives a blank.
+	If struct {
+		Span
+		Cond, Then, Else Expr
+	}
+)
+
+// CountOf is what a Count counts: days, working days, Monday to Friday, or one
+// weekday.
+type CountOf struct {
+	Working, Weekdays bool
+	Weekday           civil.Weekday
+}
+
+func (c CountOf) text() string {
+	switch {
+	case c.Working:
+		return "working days"
+	case c.Weekdays:
+		return "weekdays"
+	case c.Weekday != 0:
+		return strings.ToLower(civil.WeekdayNames[c.Weekday]) + "s"
+	}
+	return "days"
+}
+
+// PartNames are the parts of a date, longest first.
+var PartNames = []string{"weekday number from sun", "calendar quarter", "calendar month", "fiscal quarter", "weekday number",
+	"weekday name", "fiscal month", "fiscal year", "holiday name", "working day", "month name", "day of year", "iso week",
+	"weekday", "quarter", "month", "half", "year", "day"}
+
+// partAhead returns the part whose words and `of` follow.
+func (p *parser) partAhead() (name string, words int) {
+	for _, name := range PartNames {
+		list := strings.Fields(name)
+		ok := true
+		for k, w := range list {
+			ok = ok && p.ahead(k).is(w)
+		}
+		if ok && p.ahead(len(list)).is("of") {
+			return name, len(list) + 1
+		}
+	}
+	return "", 0
+}
+
+// measure reads a measure, if one begins here; nil otherwise.
+func (p *parser) measure() Expr {
+	t, next := p.peek(), p.ahead(1)
+	if d := p.dayCount(); d != nil {
+		return d
+	}
+	if t.kind != tWord {
+		return nil
+	}
+	if name, n := p.partAhead(); n > 0 {
+		p.i += n
+		of := p.operand("a date or a name after `of`")
+		var u *Using
+		if name == "working day" || name == "holiday name" {
+			u = p.using()
+		}
+		return &Part{t.to(p.last()), name, of, u}
+	}
+	switch {
+	case t.is("min", "max") && next.is("of"):
+		p.i += 2
+		a := p.number("a number")
+		p.expect("and", "`"+t.word+" of A`")
+		b := p.number("a number")
+		return &MinMax{t.to(b.Pos()), t.word == "max", a, b}
+	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tNumber || next.sign("(")):
+		p.take()
+		a := p.number("a number")
+		p.expect("to", "`round X`")
+		n := p.take()
+		if n.kind != tNumber || n.n < 0 || n.n > 10 {
+			fail(n.Span, "expected a number of places, 0 to 10"+p.found(n), "for example: round pay to 2")
+		}
+		return &Round{t.to(n.Span), a, n.n}
+	case t.is("age") && next.is("from"):
+		p.take()
+		r := p.span()
+		return &Age{t.to(p.last()), r}
+	case t.is("started") && next.is("weeks", "months", "quarters", "years"):
+		p.take()
+		u, n := p.unitAt(0)
+		p.i += n
+		r := p.span()
+		return &Complete{t.to(p.last()), u, true, r}
+	case t.is("weeks", "months", "quarters", "years") && next.is("from"):
+		u, n := p.unitAt(0)
+		p.i += n
+		r := p.span()
+		return &Complete{t.to(p.last()), u, false, r}
+	}
+	what, n := p.countAhead()
+	if n == 0 {
+		return nil
+	}
+	c := &Count{What: what}
+	p.i += n
+	if p.accept("in") {
+		per := p.period()
+		c.In = &per
+		p.expect("of", "the period")
+		c.A = p.operand("a date or a name after `of`")
+	} else {
+		c.Range = p.span()
+	}
+	if what.Working {
+		c.Using = p.using()
+	}
+	c.Span = t.to(p.last())
+	return c
+}
+
+// countAhead reads what is counted, if `from` or `in` a period follows it.
+func (p *parser) countAhead() (c CountOf, n int) {
+	t := p.peek()
+	switch {
+	case t.is("days"):
+		n = 1
+	case t.is("weekdays"):
+		c.Weekdays, n = true, 1
+	case t.is("working") && p.ahead(1).is("days"):
+		c.Working, n = true, 2
+	case t.kind == tWord && weekdays[t.word] != 0:
+		c.Weekday, n = weekdays[t.word], 1
+	default:
+		return c, 0
+	}
+	after, then := p.ahead(n), p.ahead(n+1)
+	if after.is("from") || after.is("in") && then.is("this", "next", "previous", "week", "month", "quarter", "half-year", "year", "fiscal") {
+		return c, n
+	}
+	return c, 0
+}
+
+// span reads `from A to B` or `from A through B`.
+func (p *parser) span() (r Range) {
+	p.expect("from", "the measure")
+	r.A = p.operand("a date, a name or `today` after `from`")
+	t := p.peek()
+	switch {
+	case p.accept("to"):
+	case p.accept("through"):
+		r.Through = true
+	default:
+		fail(t.Span, "expected `to` or `through` after `from A`"+p.found(t), "`to` leaves the first day out, `through` counts both ends")
+	}
+	if p.stepAhead() && !p.peek().sign("-") || p.shiftAhead() {
+		r.Step = p.step()
+		return r
+	}
+	r.B = p.operand("a date, a name, `today` or one step after `" + t.word + "`")
+	return r
+}
+
+// dayCount reads a day count convention and what is measured by it.
+func (p *parser) dayCount() Expr {
+	t := p.peek()
+	if !p.ahead(1).sign("/") || t.kind != tWord && t.kind != tNumber {
+		return nil
+	}
+	b := p.ahead(2)
+	name := t.word + "/" + b.word
+	by := -1
+	n := 3
+	switch name {
+	case "30/360":
+		switch k := p.ahead(3); {
+		case k.is("us"):
+			by, n = int(daycount.US30360), 4
+		case k.is("bond"):
+			by, n = int(daycount.Bond30360), 4
+		case k.is("days", "years"):
+			fail(t.to(b.Span), "a bare 30/360 means two things", "write `30/360 US` (with the February rule) or `30/360 bond` (without)")
+		default:
+			return nil
+		}
+	case "30e/360":
+		by = int(daycount.E30360)
+		if p.ahead(3).is("isda") {
+			by, n = int(daycount.E30360ISDA), 4
+		}
+	case "act/360":
+		by = int(daycount.Act360)
+	case "act/365f":
+		by = int(daycount.Act365F)
+	case "act/365":
+		if p.ahead(3).is("years", "days") {
+			fail(t.to(b.Span), "`ACT/365` is named in several ways", "write `ACT/365F` for the fixed one")
+		}
+		return nil
+	case "act/act":
+		if !p.ahead(3).is("isda") {
+			fail(t.to(b.Span), "`ACT/ACT` has several forms", "write `ACT/ACT ISDA`")
+		}
+		by, n = int(daycount.ActActISDA), 4
+	default:
+		return nil
+	}
+	p.i += n
+	d := &DayCount{By: daycount.Convention(by)}
+	k := p.take()
+	switch {
+	case k.is("years"):
+		d.Years = true
+	case k.is("days") && d.By.Thirty():
+	case k.is("days"):
+		fail(k.Span, "days are the same by every actual convention", "write `days from A to B`")
+	default:
+		fail(k.Span, "expected `days` or `years` after the convention"+p.found(k), "for example: 30E/360 days from start to ends")
+	}
+	d.Range = p.span()
+	if d.Through {
+		fail(d.Span, "day counts are measured `from A to B`", "")
+	}
+	d.Span = t.to(p.last())
+	return d
+}
+
+// number reads an operand that may also be a measure.
+func (p *parser) number(want string) Expr {
+	if m := p.measure(); m != nil {
+		return m
+	}
+	return p.operand(want)
+}
+
+// formatted reads `A as '…'`.
+func (p *parser) formatted() Expr {
+	a := p.sum()
+	for p.accept("as") {
+		t := p.take()
+		if t.kind != tText {
+			fail(t.Span, "expected a layout in single quotes after `as`"+p.found(t), "for example: as '%d %b %Y'")
+		}
+		a = &Format{a.Pos().to(t.Span), a, t.word}
+	}
+	return a
+}
+
+func (p *parser) sum() Expr {
+	a := p.product()
+	for t := p.peek(); t.sign("+") || t.sign("-"); t = p.peek() {
+		p.take()
+		b := p.product()
+		a = &Arith{a.Pos().to(b.Pos()), t.word[0], a, b}
+	}
+	return a
+}
+
+func (p *parser) product() Expr {
+	a := p.expr()
+	for t := p.peek(); t.sign("*") || t.sign("/"); t = p.peek() {
+		p.take()
+		b := p.expr()
+		a = &Arith{a.Pos().to(b.Pos()), t.word[0], a, b}
+	}
+	return a
+}
+
+// choice reads `if C then X else Y`.
+func (p *parser) choice(t token) Expr {
+	c := p.truth(p.condition())
+	p.expect("then", "the condition")
+	i := &If{Cond: c, Then: p.branch()}
+	if p.accept("else") {
+		i.Else = p.branch()
+	}
+	i.Span = t.to(p.last())
+	return i
+}
+
+// branch reads a branch of `if`, which takes steps only in parentheses.
+func (p *parser) branch() Expr {
+	if t := p.peek(); p.accept("if") {
+		return p.choice(t)
+	}
+	p.bare++
+	defer func() { p.bare-- }()
+	return p.formatted()
+}
+
+func (r Range) write(p *printer) {
+	p.put(" from ")
+	operand(p, r.A)
+	p.put(map[bool]string{true: " through ", false: " to "}[r.Through])
+	if r.Step != nil {
+		r.Step.write(p)
+		return
+	}
+	operand(p, r.B)
+}
+
+func (c *Count) write(p *printer) {
+	p.put(c.What.text())
+	if c.In != nil {
+		p.put(" in ")
+		c.In.write(p)
+		p.put(" of ")
+		operand(p, c.A)
+	} else {
+		c.Range.write(p)
+	}
+	c.Using.write(p)
+}
+
+func (c *Complete) write(p *printer) {
+	if c.Started {
+		p.put("started ")
+	}
+	p.put(unitWords[c.Unit], "s")
+	c.Range.write(p)
+}
+
+func (a *Age) write(p *printer) { p.put("age"); a.Range.write(p) }
+
+func (d *DayCount) write(p *printer) {
+	p.put(daycount.Names[d.By], map[bool]string{true: " years", false: " days"}[d.Years])
+	d.Range.write(p)
+}
+
+func (a *Part) write(p *printer) {
+	p.put(a.Name, " of ")
+	operand(p, a.Of)
+	a.Using.write(p)
+}
+
+func (f *Format) write(p *printer) {
+	part(p, f.A)
+	p.put(" as '", strings.ReplaceAll(f.Layout, "'", "''"), "'")
+}
+
+// rank is how tightly a node binds: 0 loosest.
+func rank(e Expr) int {
+	switch e := e.(type) {
+	case *Format:
+		return 1
+	case *Arith:
+		if e.Op == '+' || e.Op == '-' {
+			return 2
+		}
+		return 3
+	case *If:
+		return 0
+	}
+	if IsCondition(e) {
+		return 0
+	}
+	return 4
+}
+
+func (a *Arith) write(p *printer) {
+	at := rank(a)
+	side := func(e Expr, least int) {
+		if rank(e) < least {
+			p.put("(")
+			e.write(p)
+			p.put(")")
+			return
+		}
+		e.write(p)
+	}
+	side(a.A, at)
+	p.put(" ", string(a.Op), " ")
+	side(a.B, at+1)
+}
+
+func numberOperand(p *printer, e Expr) {
+	switch e.(type) {
+	case *Count, *Complete, *Age, *DayCount, *Part, *MinMax, *Round:
+		e.write(p)
+	default:
+		operand(p, e)
+	}
+}
+
+func (m *MinMax) write(p *printer) {
+	p.put(map[bool]string{true: "max of ", false: "min of "}[m.Max])
+	numberOperand(p, m.A)
+	p.put(" and ")
+	numberOperand(p, m.B)
+}
+
+func (r *Round) write(p *printer) {
+	p.put("round ")
+	numberOperand(p, r.A)
+	p.put(" to ", itoa(r.Places))
+}
+
+func (i *If) write(p *printer) {
+	branch := func(e Expr) {
+		_, steps := e.(*Steps)
+		_, nested := e.(*If)
+		if steps || IsCondition(e) || nested {
+			p.put("(")
+			e.write(p)
+			p.put(")")
+			return
+		}
+		e.write(p)
+	}
+	p.put("if ")
+	i.Cond.write(p)
+	p.put(" then ")
+	branch(i.Then)
+	if i.Else != nil {
+		p.put(" else ")
+		branch(i.Else)
+	}
+}

@@ -1,0 +1,348 @@
+package tabular
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+// chunk is how much of a file is read at once; a longer row makes it longer.
+const (
+	chunk      = 256 << 10
+	longestRow = 64 << 20
+)
+
+// csvReader reads separated values in blocks of whole rows. A block is one
+// string, and its cells are parts of it, so that reading costs no allocation a
+// cell. It is held against encoding/csv by a fuzz target.
+type csvReader struct {
+	file    string
+	r       io.Reader
+	sep     byte
+	columns []string
+	rest    []byte // read, but not yet handed out
+	line    int    // of the first byte of rest
+	eof     bool
+}
+
+// newCSV reads the header of separated values.
+func newCSV(file string, r io.Reader, sep byte, headerRow int) (*csvReader, error) {
+	c := &csvReader{file: file, r: r, sep: sep, line: 1}
+	first, err := c.block()
+	if err != nil {
+		return nil, err
+	}
+	if first == nil {
+		return nil, &CellError{File: file, Line: 1, Message: "the table is empty: not even a header"}
+	}
+	b := &csvBlock{csvReader: c, text: first.text, line: first.line, columns: -1}
+	for {
+		cells, line, ok, err := b.next(nil)
+		if err != nil {
+			return nil, err
+		}
+		if !ok {
+			return nil, &CellError{File: file, Line: line, Message: fmt.Sprintf("there is no header row %d", headerRow)}
+		}
+		if line < headerRow {
+			continue
+		}
+		for _, v := range cells {
+			c.columns = append(c.columns, strings.Clone(strings.TrimSpace(v.Text)))
+		}
+		if err := checkHeader(file, line, c.columns); err != nil {
+			return nil, err
+		}
+		break
+	}
+	// What is left of the block goes in front again.
+	c.rest = append([]byte(b.text[b.at:]), c.rest...)
+	c.line = b.line
+	return c, nil
+}
+
+// checkHeader refuses empty and repeated column names.
+func checkHeader(file string, line int, columns []string) error {
+	for i, name := range columns {
+		if name == "" {
+			return &CellError{File: file, Line: line, Message: fmt.Sprintf("column %d of the header has no name", i+1)}
+		}
+		if at := rows.Find(columns[:i], name); at >= 0 {
+			return &CellError{File: file, Line: line, Message: fmt.Sprintf("the header has `%s` twice, as column %d and %d", name, at+1, i+1)}
+		}
+	}
+	return nil
+}
+
+func (c *csvReader) Columns() []string { return c.columns }
+
+func (c *csvReader) Next() (rows.Batch, error) {
+	b, err := c.block()
+	if b == nil || err != nil {
+		return nil, err
+	}
+	b.columns = len(c.columns)
+	return b, nil
+}
+
+// block reads the next run of whole rows.
+func (c *csvReader) block() (*csvBlock, error) {
+	for {
+		if end := c.boundary(); end > 0 {
+			b := &csvBlock{csvReader: c, text: string(c.rest[:end]), line: c.line}
+			c.line += bytes.Count(c.rest[:end], []byte{'\n'})
+			c.rest = append(c.rest[:0], c.rest[end:]...)
+			return b, nil
+		}
+		if c.eof {
+			return nil, nil
+		}
+		if len(c.rest) > longestRow {
+			return nil, &CellError{File: c.file, Line: c.line, Message: "this row is longer than 64 MB; is a quote left open?"}
+		}
+		have := len(c.rest)
+		want := max(chunk, have)
+		if cap(c.rest)-have < want {
+			c.rest = append(make([]byte, 0, have+want), c.rest...)
+		}
+		n, err := io.ReadFull(c.r, c.rest[have:have+want])
+		c.rest = c.rest[:have+n]
+		if err == io.EOF || err == io.ErrUnexpectedEOF {
+			c.eof = true
+		} else if err != nil {
+			return nil, err
+		}
+	}
+}
+
+// boundary returns the end of the last whole row in rest: a line end with an
+// even number of quotes before it.
+func (c *csvReader) boundary() int {
+	if c.eof {
+		return len(c.rest)
+	}
+	if len(c.rest) < chunk {
+		return 0
+	}
+	end := bytes.LastIndexByte(c.rest, '\n') + 1
+	odd := bytes.Count(c.rest[:end], []byte{'"'})&1 == 1
+	for end > 0 && odd {
+		before := bytes.LastIndexByte(c.rest[:end-1], '\n') + 1
+		odd = odd != (bytes.Count(c.rest[before:end], []byte{'"'})&1 == 1)
+		end = before
+	}
+	return end
+}
+
+// csvBlock is a run of whole rows.
+type csvBlock struct {
+	*csvReader
+	text    string
+	at      int
+	line    int // of at
+	columns int // -1: any number
+}
+
+func (b *csvBlock) Each(do func(line int, cells []eval.Value) error) error {
+	room := make([]eval.Value, 0, b.columns+16)
+	for {
+		cells, line, ok, err := b.next(room[:0])
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return nil
+		}
+		if err := do(line, cells); err != nil {
+			return err
+		}
+		room = cells
+	}
+}
+
+func (b *csvBlock) fail(line int, format string, args ...any) error {
+	return &CellError{File: b.file, Line: line, Message: fmt.Sprintf(format, args...)}
+}
+
+// next reads one row into cells. Blank lines are passed over, except in a table
+// of one column, where they are blank cells.
+func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, err error) {
+	s := b.text
+	for b.at < len(s) && b.columns != 1 {
+		if s[b.at] == '\n' {
+			b.at++
+		} else if s[b.at] == '\r' && b.at+1 < len(s) && s[b.at+1] == '\n' {
+			b.at += 2
+		} else {
+			break
+		}
+		b.line++
+	}
+	line = b.line
+	if b.at >= len(s) {
+		return cells, line, false, nil
+	}
+	sep := b.sep
+	for {
+		var cell string
+		if b.at < len(s) && s[b.at] == '"' {
+			if cell, err = b.quoted(line); err != nil {
+				return cells, line, false, err
+			}
+		} else {
+			end := b.at
+			for end < len(s) && s[end] != sep && s[end] != '\n' {
+				if s[end] == '"' {
+					return cells, line, false, b.fail(line, "a quote stands inside a cell that doesn't begin with one")
+				}
+				end++
+			}
+			cell = s[b.at:end]
+			if (end == len(s) || s[end] == '\n') && strings.HasSuffix(cell, "\r") {
+				cell = cell[:len(cell)-1]
+			}
+			b.at = end
+		}
+		if cell == "" {
+			cells = append(cells, eval.Value{})
+		} else {
+			cells = append(cells, eval.Value{Kind: eval.Text, Text: cell})
+		}
+		if b.at < len(s) && s[b.at] == sep {
+			b.at++
+			continue
+		}
+		if b.at < len(s) { // the line end
+			b.at++
+			b.line++
+		}
+		break
+	}
+	if b.columns >= 0 && len(cells) != b.columns {
+		return cells, line, false, b.fail(line, "this row has %d cells, the header has %d", len(cells), b.columns)
+	}
+	return cells, line, true, nil
+}
+
+// quoted reads a cell in quotes and leaves at behind it.
+func (b *csvBlock) quoted(line int) (string, error) {
+	s := b.text
+	start := b.at + 1
+	doubled := false
+	for i := start; ; i++ {
+		k := strings.IndexByte(s[i:], '"')
+		if k < 0 {
+			return "", b.fail(line, "a quote is opened in this row and never closed")
+		}
+		i += k
+		if i+1 < len(s) && s[i+1] == '"' {
+			doubled = true
+			i++
+			continue
+		}
+		cell := s[start:i]
+		b.line += strings.Count(cell, "\n")
+		if doubled {
+			cell = strings.ReplaceAll(cell, `""`, `"`)
+		}
+		b.at = i + 1
+		if b.at < len(s) && s[b.at] == '\r' && (b.at+1 == len(s) || s[b.at+1] == '\n') {
+			b.at++
+		}
+		if b.at < len(s) && s[b.at] != b.sep && s[b.at] != '\n' {
+			return "", b.fail(line, "something follows a closing quote before the separator")
+		}
+		return cell, nil
+	}
+}
+
+// separator guesses the separator from the header: of comma, semicolon, tab and
+// bar the one that stands there most often outside of quotes.
+func separator(head []byte) byte {
+	if i := bytes.IndexByte(head, '\n'); i >= 0 {
+		head = head[:i]
+	}
+	best, most := byte(','), 0
+	for _, sep := range []byte{',', ';', '\t', '|'} {
+		n, quoted := 0, false
+		for _, c := range head {
+			if c == '"' {
+				quoted = !quoted
+			}
+			if c == sep && !quoted {
+				n++
+			}
+		}
+		if n > most {
+			best, most = sep, n
+		}
+	}
+	return best
+}
+
+// AppendCSV appends a row as separated values, quoting what must be.
+func AppendCSV(b []byte, cells []eval.Value, sep byte, safe bool) []byte {
+	for i := range cells {
+		if i > 0 {
+			b = append(b, sep)
+		}
+		v := &cells[i]
+		switch v.Kind {
+		case eval.Blank:
+			if len(cells) == 1 { // an empty line would be no row
+				b = append(b, `""`...)
+			}
+		case eval.Date:
+			b = v.Day.Append(b)
+		case eval.Number:
+			b = v.AppendNumber(b)
+		case eval.Text:
+			b = appendCell(b, v.Text, sep, safe)
+		default:
+			b = append(b, v.String()...)
+		}
+	}
+	return append(b, '\n')
+}
+
+func appendCell(b []byte, s string, sep byte, safe bool) []byte {
+	if safe && IsFormula(s) {
+		s = "'" + s
+	}
+	if !needsQuotes(s, sep) {
+		return append(b, s...)
+	}
+	b = append(b, '"')
+	for {
+		i := strings.IndexByte(s, '"')
+		if i < 0 {
+			break
+		}
+		b = append(append(b, s[:i+1]...), '"')
+		s = s[i+1:]
+	}
+	return append(append(b, s...), '"')
+}
+
+func needsQuotes(s string, sep byte) bool {
+	if s == "" {
+		return false
+	}
+	for i := range len(s) {
+		if c := s[i]; c == sep || c == '"' || c == '\n' || c == '\r' {
+			return true
+		}
+	}
+	r, _ := utf8.DecodeRuneInString(s)
+	return r == ' ' || r == '\t' || s == `\.`
+}
+
+// IsFormula reports whether a spreadsheet would run a text as a formula.
+func IsFormula(s string) bool {
+	return s != "" && strings.IndexByte("=+-@\t\r", s[0]) >= 0 && len(s) > 1
+}

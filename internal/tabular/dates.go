@@ -1,0 +1,254 @@
+package tabular
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+)
+
+// Reading is a way to read a date that isn't ISO 8601.
+type Reading struct {
+	Name string // dmy, mdy, ymd, serial, or a strftime layout
+	read func(s string) (civil.Date, bool)
+}
+
+// readingNames are the readings that have a name.
+var readingNames = []string{"dmy", "mdy", "ymd", "serial"}
+
+// ParseReadings reads alternatives such as "mdy|%d %B %Y|serial".
+func ParseReadings(text string) (list []Reading, err error) {
+	for _, name := range strings.Split(text, "|") {
+		name = strings.TrimSpace(name)
+		switch {
+		case name == "dmy", name == "mdy", name == "ymd":
+			list = append(list, Reading{name, func(s string) (civil.Date, bool) { return readParts(s, name) }})
+		case name == "serial":
+			list = append(list, Reading{name, readSerial})
+		case strings.Contains(name, "%"):
+			if bad := badLayout(name); bad != "" {
+				return nil, fmt.Errorf("the layout %q holds %s, which no date is read by; known are %%d %%m %%Y %%y %%b %%B %%e %%j %%H %%M %%S", name, bad)
+			}
+			list = append(list, Reading{name, func(s string) (civil.Date, bool) { return readLayout(s, name) }})
+		default:
+			hint := "dmy, mdy, ymd, serial, or a layout such as %d %B %Y"
+			if near := phrase.Nearest(name, readingNames); near != "" {
+				hint = "did you mean " + near + "?"
+			}
+			return nil, fmt.Errorf("unknown reading of dates %q; %s", name, hint)
+		}
+	}
+	return list, nil
+}
+
+// ReadDate reads a cell by ISO 8601 or else by one of several readings. Where
+// two of them give different days, ambiguous names them.
+func ReadDate(s string, readings []Reading) (d civil.Date, ambiguous []string, ok bool) {
+	s = strings.TrimSpace(s)
+	if d, _, ok := civil.Parse(dropTime(s)); ok {
+		return d, nil, true
+	}
+	var names []string
+	for _, r := range readings {
+		got, fits := r.read(s)
+		switch {
+		case !fits:
+		case !ok:
+			d, ok, names = got, true, []string{r.Name}
+		case got != d:
+			names = append(names, r.Name)
+		}
+	}
+	if len(names) > 1 {
+		return civil.None, names, false
+	}
+	return d, nil, ok
+}
+
+// dropTime cuts a time of day off a date.
+func dropTime(s string) string {
+	i := strings.IndexAny(s, "T ")
+	for i >= 0 {
+		rest := strings.TrimLeft(s[i+1:], " ")
+		if len(rest) >= 4 && rest[0] >= '0' && rest[0] <= '9' && (rest[1] == ':' || rest[2] == ':') {
+			return strings.TrimRight(s[:i], " ")
+		}
+		k := strings.IndexAny(s[i+1:], "T ")
+		if k < 0 {
+			break
+		}
+		i += 1 + k
+	}
+	return s
+}
+
+// year takes four digits, or two as 1950 to 2049.
+func year(s string) (int, bool) {
+	n, err := strconv.Atoi(s)
+	switch {
+	case err != nil || n < 0:
+		return 0, false
+	case len(s) == 4:
+		return n, true
+	case len(s) != 2:
+		return 0, false
+	case n < 50:
+		return 2000 + n, true
+	}
+	return 1900 + n, true
+}
+
+func month(s string) (int, bool) {
+	if m := phrase.ParseMonth(strings.TrimSuffix(s, ".")); m != 0 {
+		return m, true
+	}
+	return upTo(s, 12)
+}
+
+func upTo(s string, most int) (int, bool) {
+	n, err := strconv.Atoi(s)
+	return n, err == nil && len(s) <= 2 && n >= 1 && n <= most
+}
+
+// readParts reads day, month and year in the order of dmy, mdy or ymd, set
+// apart by / . - or space.
+func readParts(s, order string) (civil.Date, bool) {
+	f := strings.FieldsFunc(dropTime(s), func(r rune) bool { return strings.ContainsRune("/.-, ", r) })
+	if len(f) != 3 {
+		return civil.None, false
+	}
+	var y, m, d int
+	ok := true
+	for i, c := range order {
+		var good bool
+		switch c {
+		case 'd':
+			d, good = upTo(strings.TrimRight(f[i], "sthndr"), 31)
+		case 'm':
+			m, good = month(f[i])
+		default:
+			y, good = year(f[i])
+			good = good && (order != "ymd" || len(f[i]) == 4)
+		}
+		ok = ok && good
+	}
+	if !ok {
+		return civil.None, false
+	}
+	return civil.Of(y, m, d)
+}
+
+// readSerial reads a spreadsheet's day number, counted from 1900.
+func readSerial(s string) (civil.Date, bool) {
+	f, err := strconv.ParseFloat(s, 64)
+	if err != nil || f < 1 || f > 2958465 {
+		return civil.None, false
+	}
+	epoch, _ := civil.Of(1899, 12, 30)
+	return serial(int(f), epoch)
+}
+
+// badLayout returns the first conversion that dates aren't read by.
+func badLayout(layout string) string {
+	for i := 0; i < len(layout); i++ {
+		if layout[i] == '%' {
+			if i++; i == len(layout) || !strings.Contains("dmYybBejHMS%", layout[i:i+1]) {
+				return layout[i-1 : min(i+1, len(layout))]
+			}
+		}
+	}
+	return ""
+}
+
+// readLayout reads a date by a strftime layout.
+func readLayout(s, layout string) (civil.Date, bool) {
+	y, m, d, yearDay := 0, 1, 1, 0
+	number := func(most int) (int, bool) {
+		n := 0
+		for n < most && n < len(s) && s[n] >= '0' && s[n] <= '9' {
+			n++
+		}
+		v, err := strconv.Atoi(s[:n])
+		s = s[n:]
+		return v, err == nil
+	}
+	for i := 0; i < len(layout); i++ {
+		c := layout[i]
+		if c == ' ' {
+			s = strings.TrimLeft(s, " ")
+			continue
+		}
+		if c != '%' {
+			if s == "" || s[0] != c {
+				return civil.None, false
+			}
+			s = s[1:]
+			continue
+		}
+		i++
+		ok := true
+		switch layout[i] {
+		case 'd', 'e':
+			s = strings.TrimLeft(s, " ")
+			d, ok = number(2)
+		case 'm':
+			m, ok = number(2)
+		case 'Y':
+			y, ok = number(4)
+		case 'y':
+			if y, ok = number(2); ok {
+				y, ok = year(fmt.Sprintf("%02d", y))
+			}
+		case 'j':
+			yearDay, ok = number(3)
+		case 'H', 'M', 'S':
+			_, ok = number(2)
+		case 'b', 'B':
+			n := 0
+			for n < len(s) && (s[n]|0x20 >= 'a' && s[n]|0x20 <= 'z') {
+				n++
+			}
+			m = phrase.ParseMonth(s[:n])
+			ok, s = m != 0, s[n:]
+		case '%':
+			ok = strings.HasPrefix(s, "%")
+			s = strings.TrimPrefix(s, "%")
+		}
+		if !ok {
+			return civil.None, false
+		}
+	}
+	if s != "" {
+		return civil.None, false
+	}
+	if yearDay > 0 {
+		first, ok := civil.Of(y, 1, 1)
+		if !ok {
+			return civil.None, false
+		}
+		r, ok := first.Add(yearDay - 1)
+		return r, ok && r.Year() == y
+	}
+	return civil.Of(y, m, d)
+}
+
+// Fitting returns the named readings that read every one of some cells.
+func Fitting(cells []string) (names []string) {
+	for _, name := range readingNames {
+		list, _ := ParseReadings(name)
+		all := len(cells) > 0
+		for _, s := range cells {
+			if !strings.ContainsAny(s, "0123456789") {
+				continue // a word, which no reading takes
+			}
+			_, _, ok := ReadDate(s, list)
+			all = all && ok
+		}
+		if all {
+			names = append(names, name)
+		}
+	}
+	return names
+}
