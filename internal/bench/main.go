@@ -40,18 +40,51 @@ func main() {
 		"--add", "ends = start, +12 months", "--add", "month_end = start, end of month", "--add", "paid = month_end, roll preceding",
 		"--add", "length = days from start to ends", "--add", "worked = working days from start to ends"}
 	bare := []string{self, "-copy", table, out}
+	python, _ := exec.LookPath("python3")
+	script := filepath.Join(dir, "plain.py")
+	check(os.WriteFile(script, []byte(plainScript), 0o644))
 	fmt.Printf("%d rows, CSV to CSV, the middle of %d runs in turn\n", *n, *runs)
-	var a, b []float64
+	var a, b, c []float64
 	var ratio []float64
 	var memory int64
 	for range *runs {
 		tb, _ := timed(bare)
 		td, m := timed(derive)
+		if python != "" {
+			tc, _ := timed([]string{python, script, table, out})
+			c = append(c, td/tc)
+		}
 		a, b, ratio, memory = append(a, td), append(b, tb), append(ratio, td/tb), max(memory, m)
 	}
 	fmt.Printf("bare encoding/csv copy           %.2f s\n", middle(b))
 	fmt.Printf("derive, five columns             %.2f s, %.2f times the copy, peak %d MB\n", middle(a), middle(ratio), memory/1024)
+	if python != "" {
+		fmt.Printf("                                 %.2f of the time of a plain script in Python\n", middle(c))
+	}
 }
+
+// plainScript does what derive does, as one would write it by hand.
+const plainScript = `import csv, sys, calendar
+from datetime import date, timedelta
+def months(d, n):
+    m = d.month - 1 + n
+    y, m = d.year + m // 12, m % 12 + 1
+    return date(y, m, min(d.day, calendar.monthrange(y, m)[1]))
+def worked(a, b):
+    full, rest = divmod((b - a).days, 7)
+    return full * 5 + sum(1 for i in range(1, rest + 1) if (a + timedelta(i)).weekday() < 5)
+with open(sys.argv[1], newline='') as f, open(sys.argv[2], 'w', newline='') as g:
+    r, w = csv.reader(f), csv.writer(g, lineterminator='\n')
+    w.writerow(next(r) + ['ends', 'month_end', 'paid', 'length', 'worked'])
+    for row in r:
+        s = date.fromisoformat(row[3])
+        ends = months(s, 12)
+        me = date(s.year, s.month, calendar.monthrange(s.year, s.month)[1])
+        paid = me
+        while paid.weekday() > 4:
+            paid -= timedelta(1)
+        w.writerow(row + [ends, me, paid, (ends - s).days, worked(s, ends)])
+`
 
 func check(err error) {
 	if err != nil {

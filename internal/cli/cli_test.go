@@ -125,6 +125,10 @@ func TestCommands(t *testing.T) {
 		{"duty.csv", `dates|monthly on last then 25th day of next month, roll following|--window|2027|--calendar|isles`},
 		{"several.json", `dates|monthly on 2nd tue|fortnightly on fri from 2027-01-08|--window|2027-01|--as|json`},
 		{"quarters.ics", `dates|quarterly on last working day then at 09:00|--window|2027|--as|ics|--title|Quarter; ends, ünd 30 more words to fold the line in a letter: ääääääää`},
+		{"between.csv", `between|2027-02-28|2027-08-31|--calendar|isles`},
+		{"derive.txt", `derive|crew-contracts.csv|--add|ends = start, lasting term months|--add|notice = ends, -90 days, roll preceding|--reasons|--as|table|--title|Contracts`},
+		{"courses.ics", `derive|courses.csv|--add|last = start, lasting days working days|--as|ics|--event-day|last|--event-text|{course} ends ({trainer})|--key|course`},
+		{"dates-add.csv", `dates|monthly on last|--window|2027-Q1|--add|file = date, -2 working days|--add|left = working days from date to next_nominal`},
 		{"holidays.csv", `holidays|isles|--window|2027..2028`},
 		{"calendars.txt", `holidays|--as|table`},
 		{"days.csv", `days|2027-12-15..2028-01-05`},
@@ -141,6 +145,16 @@ func TestCommands(t *testing.T) {
 		golden(t, c.name, out)
 	}
 	for _, c := range [][2]string{
+		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--where|ends < 2028-01-01 and unit != 'Yard'|--columns|contract,ends", "contract,ends\nC-102,2027-07-31\nC-108,2027-09-14"},
+		{"derive|berth-leases.csv|--read-dates|dmy|--open-words|present|--add|left = days from 2027-03-10 to (ends otherwise today)|--columns|-tenant,-notice_days|--sort|-left|--bad-rows|blank",
+			"berth,begins,ends,left\nB-01,14/03/2026,2028-03-13,369\nB-03,05 Jan 2027,2027-12-31,296\nB-05,30-09-2026,2027-09-29,203\nB-02,1.7.2026,present,-105\nB-04,28/02/2027,,-105"},
+		{"derive|invoices.csv|--add|vat = round amount * 0.2 to 2|--add|due = invoiced, +1 month keep month end|--columns|invoice,vat,due|--where|vat > 100 and due in (2027-02-28, 2027-03-09, 2028-01-20)", "invoice,vat,due\nF-2703,490.15,2027-03-09\nF-2706,375.05,2028-01-20"},
+		{"derive|courses.csv|--add|last = start, lasting days working days|--reasons|--as|jsonl|--where|course starts with 'Radio'",
+			`{"course": "Radio licence", "start": "2027-12-20", "days": "4", "trainer": "Runa Beacon", "last": "2027-12-23", "last_reason": "lasting days working days"}`},
+		{"derive|season-passes.csv|--add|ends = bought, start of next month, lasting 12 months|--columns|pass,ends|--sort|ends,-pass|--where|price = 240.00", "pass,ends\nP-001,2028-05-31\nP-002,2028-06-30\nP-004,2028-12-31"},
+		{"value|if fridays in month of today > 4 then 'five' else 'four'|--as-of|2027-10-10", "five"},
+		{"value|working days from today through end of month|--as-of|2027-09-06|--calendar|target", "19"},
+		{"value|today as '%d %b %Y'|--as-of|2027-03-05", "05 Mar 2027"},
 		{"value|2027-01-31, +1 month", "2027-02-28"}, {"value|-5 working days|--base|2027-03-22|--calendar|isles", "2027-03-12"},
 		{"value|-2 working days using isles + bank, at 16:30|--base|2027-12-31", "2027-12-29T16:30"},
 		{"value|end of fiscal year|--base|2027-04-01", "2028-03-31"}, {"value|next crew-pay|--base|2027-03-01", "2027-03-12"},
@@ -235,7 +249,7 @@ func TestBadInput(t *testing.T) {
 		{"dates", "needs a rule"},
 		{"dates|monthly on 15|--count|0", "--count is 1 or more"},
 		{"dates|monthly on 15|--as|pdf", "unknown format"},
-		{"dates|monthly on 15|--as|xlsx", "not built yet"},
+		{"dates|monthly on 15|--as|html", "not built yet"},
 		{"dates|monthly on 15|--plan|none.yaml", "none.yaml: there is no such file"},
 		{"dates|monthly on 15|--as-of|03/04/2027", "--as-of is a date such as"},
 		{"dates|monthly on 15|--out|yoyaku.yaml|--as|csv", "can't be its output too"},
@@ -250,6 +264,24 @@ func TestBadInput(t *testing.T) {
 		{"dates|monthly on 15|--counts|week", "by year"},
 		{"dates|monthly on 15|--counts|year", "has no end"},
 		{"dates|rrule FREQ=DALY", "FREQ=DALY\n        ^^^^^^^^^"},
+		{"derive|crew-contracts.csv|--add|ends = strat, +1 month", "did you mean `start`?"},
+		{"derive|crew-contracts.csv|--add|unit = start, +1 month", "there already is a column `unit`"},
+		{"derive|crew-contracts.csv|--add|x = person, +1 month", "10 cells are wrong\n  line 2, `x`: a date is wanted here, and this is \"Ansa Fenwick-Gull\""},
+		{"derive|berth-leases.csv|--add|x = days from begins to today", "the dates of `begins` read as dmy: --read-dates \"begins=dmy\""},
+		{"derive|invoices.csv|--add|x = amount / (amount - amount)", "division by zero"},
+		{"derive|invoices.csv|--add|x = invoiced, +amount months", "whole number is wanted here, and this is \"1280.50\""},
+		{"derive|invoices.csv|--add|x = invoiced, +9000 years", "outside the years"},
+		{"derive|invoices.csv|--add|x = today + 3", "a step needs a unit"},
+		{"derive|invoices.csv|--add|invoiced, +3 days", "expected NAME = PHRASE"},
+		{"derive|invoices.csv|--out|invoices.csv", "can't be its output too"},
+		{"derive|invoices.csv|--where|amuont > 3", "did you mean `amount`?"},
+		{"derive|invoices.csv|--columns|invoice,amuont", "did you mean `amount`?"},
+		{"derive|invoices.csv|--read-dates|invoiced=dym", "did you mean dmy?"},
+		{"derive|invoices.csv|--bad-rows|skip", "stop, blank or aside=FILE"},
+		{"derive|invoices.csv|--as|ics", "need --event-day"},
+		{"derive|none.csv|--add|x = today", "no such file"},
+		{"derive|holidays|--add|x = today", "is a folder"},
+		{"between|2027-01-01", "two dates"},
 		{"holidays|ilses", "did you mean `isles`?"},
 		{"run|--series|crew-pya", "did you mean `crew-pay`?"},
 		{"run|--window|2028..2027", "ends before it starts"},
@@ -304,6 +336,14 @@ func TestBadInput(t *testing.T) {
 		if code != 2 || out != "" || !strings.Contains(errs, c.want) || strings.Count(errs, "\n") > 4 {
 			t.Errorf("%q: exit %d, %q, want %q", c.new, code, errs, c.want)
 		}
+	}
+	write(t, filepath.Join(dir, "cells.csv"), "a,b\n2027-01-01,x\n03/04/2027,y\nz,w\n")
+	out, errs, code := yoyaku(t, dir, "derive", "cells.csv", "--add", "c = a, +1 day", "--bad-rows", "aside=aside.csv")
+	if out != "a,b,c\n2027-01-01,x,2027-01-02\n" || code != 0 || !strings.Contains(errs, "2 cells are wrong") {
+		t.Errorf("rows put aside: %d %q %q", code, out, errs)
+	}
+	if got := read(t, filepath.Join(dir, "aside.csv")); !strings.HasPrefix(got, "a,b,reason\n03/04/2027,y,") || strings.Count(got, "\n") != 3 {
+		t.Errorf("aside.csv: %s", got)
 	}
 	write(t, filepath.Join(dir, "holidays", "extra.csv"), "date,name\n2027-06-07,Jubilee\n7/6/2027,Jubilee\n")
 	if _, errs, code := yoyaku(t, dir, "run"); code != 2 || !strings.Contains(errs, "extra.csv:3: column `date`: not a date: \"7/6/2027\"") {
@@ -365,7 +405,7 @@ func TestExamples(t *testing.T) {
 	dir := demo(t)
 	line := regexp.MustCompile(`(?m)^\s*(?:\$ )?yoyaku (.*)$`)
 	texts := map[string]string{}
-	for _, cmd := range []string{"", "dates", "run", "why", "value", "days", "holidays", "demo"} {
+	for _, cmd := range []string{"", "dates", "run", "why", "derive", "between", "value", "days", "holidays", "demo"} {
 		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
 		_, after, _ := strings.Cut(out, "Examples:")
 		after, _, _ = strings.Cut(after, "\n\nFlags:")

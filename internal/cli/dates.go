@@ -32,7 +32,7 @@ the reason why it isn't on that. Without bounds these are the next 12 from today
   yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
   yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
   yoyaku dates "fortnightly on fri from 2027-01-08" --window 2027..2040 --counts year
-  yoyaku dates "monthly on last" --window 2027 --add "file = date, -2 working days" --add "left = working days from date to next_nominal"
+  yoyaku dates "monthly on last" --window 2027 --add "file = date, -2 working days"
   yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
   yoyaku dates "quarterly on last working day" --window 2027..2028 --out quarters.ics`,
 		Args: needArgs(1, -1, "a rule, such as \"monthly on 15, last then roll preceding\""),

@@ -26,7 +26,7 @@ func (a *App) demoCommand() *cobra.Command {
 	o := a.when(c)
 	f := c.Flags()
 	f.StringVar(&o.as, "as", "", "`FORMAT` of the report: table, csv, json")
-	f.StringVar(&o.color, "color", "auto", "colour on a terminal: auto, always or never")
+	f.StringVar(&o.color, "color", "auto", "`WHEN` to colour: auto, always or never")
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		dir := "skerry-demo"
 		if len(args) == 1 {
@@ -42,7 +42,7 @@ func (a *App) demoCommand() *cobra.Command {
 		if _, err := o.load(); err != nil {
 			return err
 		}
-		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s and its holiday list.\n\n", dir, plan.FileName)
+		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s, its holiday list and five tables.\n\n", dir, plan.FileName)
 		if err := o.run("", "", ""); err != nil {
 			return err
 		}
@@ -55,6 +55,8 @@ Try next:
   yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
   yoyaku value "-5 working days" --base 2027-03-15
   yoyaku holidays isles --window 2027
+  yoyaku why crew-pay 2027-03-15
+  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
   yoyaku run --window 2027-H1 --out half
   yoyaku help phrases
 `, dir)

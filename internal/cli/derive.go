@@ -25,11 +25,13 @@ func (a *App) deriveCommand() *cobra.Command {
 		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, or - for
 standard input). A column is NAME = PHRASE; later ones may use earlier ones, and a
 blank in gives a blank out.`,
-		Example: `  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months" --add "notice = ends, -90 days, roll preceding"
-  yoyaku derive invoices.csv --add "due = invoiced, end of month, +30 days, roll following" --reasons
-  yoyaku derive berth-leases.csv --read-dates dmy --open-words present --add "left = days from today to ends"
-  yoyaku derive season-passes.csv --add "ends = bought, start of next month, lasting 12 months" --sort -ends --out passes.xlsx
-  yoyaku derive courses.csv --add "last = start, lasting days working days" --as ics --event-day last --event-text "{course} ends" --key course`,
+		Example: `  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
+  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months" --where "ends < today"
+  yoyaku derive invoices.csv --add "due = invoiced, end of month, +30 days" --reasons
+  yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"
+  yoyaku derive season-passes.csv --add "ends = bought, start of next month, lasting 12 months"
+  yoyaku derive courses.csv --add "last = start, lasting days working days" --out courses.xlsx
+  yoyaku derive invoices.csv --as ics --event-day invoiced --event-text "{customer}" --key invoice`,
 		Args: needArgs(1, 1, "a table, such as crew-contracts.csv"),
 	}
 	o := a.place(c)
@@ -37,7 +39,7 @@ blank in gives a blank out.`,
 	t := o.tables(c)
 	f := c.Flags()
 	f.StringArrayVar(&adds, "add", nil, "`NAME = PHRASE` of a column, or @FILE with one a line")
-	f.BoolVar(&reasons, "reasons", false, "add NAME_reason beside each column: the steps that changed it")
+	f.BoolVar(&reasons, "reasons", false, "add NAME_reason beside each: the steps that changed it")
 	f.StringVar(&ev.day, "event-day", "", "with --as ics: `COLUMN` of the day of each row's event")
 	f.StringVar(&ev.text, "event-text", "", "with --as ics: `TEXT` of the event, with {columns} in it")
 	f.StringVar(&ev.key, "key", "", "with --as ics: `COLUMN` that names the row for good")

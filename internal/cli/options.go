@@ -53,7 +53,7 @@ func (o *options) result(c *cobra.Command, formats ...string) {
 	f.StringVar(&o.as, "as", "", "`FORMAT`: "+strings.Join(formats, ", ")+"\n(default: table on a terminal, else csv)")
 	f.StringVar(&o.out, "out", "", "`FILE` to write, by its ending, instead of standard output")
 	f.StringVar(&o.title, "title", "", "`TEXT` over the table")
-	f.StringVar(&o.color, "color", "auto", "colour on a terminal: auto, always or never")
+	f.StringVar(&o.color, "color", "auto", "`WHEN` to colour: auto, always or never")
 	_ = c.RegisterFlagCompletionFunc("as", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 }
 

@@ -38,7 +38,7 @@ stay.`,
 	f.StringVar(&dir, "out", "", "`FOLDER` for the outputs (default: the plan's)")
 	f.StringVar(&only, "series", "", "`NAMES` of the series to make, with commas")
 	f.StringVar(&o.as, "as", "", "`FORMAT` of the report: table, csv, json")
-	f.StringVar(&o.color, "color", "auto", "colour on a terminal: auto, always or never")
+	f.StringVar(&o.color, "color", "auto", "`WHEN` to colour: auto, always or never")
 	_ = c.RegisterFlagCompletionFunc("series", o.completeSeries)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if len(args) == 1 {

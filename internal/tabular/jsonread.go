@@ -63,6 +63,10 @@ func (j *jsonReader) fail(format string, args ...any) error {
 // object reads the next object; the first names the columns.
 func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error) {
 	if !j.dec.More() {
+		if t, err := j.dec.Token(); j.array && (err != nil || t != json.Delim(']')) {
+			return nil, false, j.fail("the list is never closed with ]")
+		}
+		j.array = false
 		return nil, false, nil
 	}
 	j.n++

@@ -209,7 +209,10 @@ type xlsxSink struct {
 	held    [][]any // the first rows, from which the widths come
 	widths  []int
 	line    int
-	styles  struct{ head, date, moment int }
+	styles  struct {
+		head, date, moment int
+		places             [mostDecimals + 1]int
+	}
 }
 
 const heldRows = 1000
@@ -222,7 +225,7 @@ func NewXLSX(w io.Writer) (rows.Sink, error) {
 		return nil, err
 	}
 	date, moment := "yyyy-mm-dd", "yyyy-mm-dd hh:mm"
-	if x.styles.head, err = x.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E8EEF2"}}}); err != nil {
+	if x.styles.head, err = x.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: "Calibri", Size: 11}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E8EEF2"}}}); err != nil {
 		return nil, err
 	}
 	if x.styles.date, err = x.book.NewStyle(&excelize.Style{CustomNumFmt: &date}); err != nil {
@@ -278,8 +281,43 @@ func (x *xlsxSink) cell(v eval.Value) any {
 		return v.Num == 1
 	case eval.Blank:
 		return nil
+	case eval.Text:
+		if d, _, ok := civil.Parse(v.Text); ok && len(v.Text) == 10 && v.Text[7] == '-' {
+			return x.cell(eval.Day(d))
+		}
+		if n, places, ok := plainNumber(v.Text); ok {
+			if places == 0 {
+				return n
+			}
+			return excelize.Cell{StyleID: x.decimals(places), Value: n}
+		}
 	}
 	return v.String()
+}
+
+// plainNumber reads a text that is a number and nothing but: no sign in front
+// but -, no zeros that a code might have, no more digits than a workbook keeps.
+func plainNumber(s string) (n float64, places int, ok bool) {
+	whole, frac, point := strings.Cut(strings.TrimPrefix(s, "-"), ".")
+	digits := strings.Trim(whole+frac, "0123456789") == ""
+	if !digits || whole == "" || point && frac == "" || len(whole) > 1 && whole[0] == '0' || len(whole)+len(frac) > 15 || len(frac) > mostDecimals {
+		return 0, 0, false
+	}
+	n, err := strconv.ParseFloat(s, 64)
+	return n, len(frac), err == nil
+}
+
+const mostDecimals = 10
+
+// decimals is the style that shows a number with its decimal places.
+func (x *xlsxSink) decimals(places int) int {
+	if x.styles.places[places] == 0 {
+		format := "0." + strings.Repeat("0", places)
+		if id, err := x.book.NewStyle(&excelize.Style{CustomNumFmt: &format}); err == nil {
+			x.styles.places[places] = id
+		}
+	}
+	return x.styles.places[places]
 }
 
 // begin writes widths, header and the rows held back; once.

@@ -145,9 +145,9 @@ func (p *parser) measure() Expr {
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.number("a number")
 		return &MinMax{t.to(b.Pos()), t.word == "max", a, b}
-	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tNumber || next.sign("(")):
+	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tNumber || next.sign("(") || next.sign("-")):
 		p.take()
-		a := p.number("a number")
+		a := p.sum()
 		p.expect("to", "`round X`")
 		n := p.take()
 		if n.kind != tNumber || n.n < 0 || n.n > 10 {

@@ -49,7 +49,7 @@ func TestCanonical(t *testing.T) {
 		{"a - (b - c) - d * (e + f)", "a - (b - c) - d * (e + f)"},
 		{"if a = 1 and not b then (c, +1 day) else if d is blank then 'x' else month name of e", "if a = 1 and not b then (c, +1 day) else (if d is blank then 'x' else month name of e)"},
 		{"start as '%d %b' = 'x'", "\"start\" as '%d %b' = 'x'"},
-		{"round days from a to b / 7 to 1", ""},
+		{"round days from a to b / 7 to 1", "round (days from a to b / 7) to 1"},
 		{"round (days from a to b / 7) to 1", "round (days from a to b / 7) to 1"},
 		{"min of days from a to b and max of c and 3", "min of days from a to b and max of c and 3"},
 		{"weekday number from sun of a = 1 or day of year of b > 100", "weekday number from sun of a = 1 or day of year of b > 100"},

@@ -1,0 +1,250 @@
+package tabular
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"io"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+// all reads a table whole: the header and the cells as they print.
+func all(name, text string, o Input) (table [][]string, lines []int, err error) {
+	r, err := o.read(name, "."+name[strings.LastIndexByte(name, '.')+1:], strings.NewReader(text))
+	if err != nil {
+		return nil, nil, err
+	}
+	table = append(table, r.Columns())
+	for {
+		b, err := r.Next()
+		if err != nil || b == nil {
+			return table, lines, err
+		}
+		err = b.Each(func(line int, cells []eval.Value) error {
+			var row []string
+			for _, c := range cells {
+				row = append(row, c.String())
+			}
+			table, lines = append(table, row), append(lines, line)
+			return nil
+		})
+		if err != nil {
+			return table, lines, err
+		}
+	}
+}
+
+func TestReaders(t *testing.T) {
+	long := strings.Repeat("ten bytes.", 1<<20)
+	for _, c := range []struct {
+		name, text string
+		o          Input
+		want       string // cells joined by |, rows by /; or the error
+	}{
+		{"a.csv", "a,b\n1,2\n\n3,\"x, \"\"y\"\"\nz\"\n", Input{}, "a|b/1|2/3|x, \"y\"\nz"},
+		{"a.csv", "\xef\xbb\xbfa;b\r\n1,5;2\r\n", Input{}, "a|b/1,5|2"}, {"a.csv", "a\tb\n1\t2", Input{}, "a|b/1|2"}, {"a.csv", "a|b\n1|2\n", Input{}, "a|b/1|2"},
+		{"a.tsv", "a,x\tb\n1\t2\n", Input{}, "a,x|b/1|2"}, {"a.csv", "a\n\n1\n", Input{}, "a//1"}, {"a.csv", "a,b\n,\n", Input{}, "a|b/|"},
+		{"a.csv", "report of May\n\na,b\n1,2\n", Input{HeaderRow: 3}, "a|b/1|2"}, {"a.csv", "a,b\n\"1\n2\",3\n4,5,6\n", Input{}, "a.csv:4: this row has 3 cells, the header has 2"},
+		{"a.csv", "a,b\n1,\"2\n3,4\n", Input{}, "a.csv:2: a quote is opened in this row and never closed"}, {"a.csv", "a,b\n1,2\"\n", Input{}, "a.csv:2: a quote stands inside"},
+		{"a.csv", "a,b\n1,\"2\"x\n", Input{}, "something follows a closing quote"}, {"a.csv", "", Input{}, "empty"}, {"a.csv", "a,,c\n", Input{}, "column 2 of the header has no name"},
+		{"a.csv", "End date,b,end_date\n", Input{}, "`end_date` twice"}, {"a.csv", "a,b\n1,\x002\n", Input{}, "NUL bytes"}, {"a.csv", "a\n1\n", Input{HeaderRow: 9}, "no header row 9"},
+		{"a.csv", "\xff\xfea\x00,\x00\xe9\x00\n\x001\x00,\x002\x00\n\x00", Input{}, "a|é/1|2"}, {"a.csv", "a,\xe9\n1,\x80\n", Input{Encoding: "windows-1252"}, "a|é/1|€"},
+		{"a.csv", "a\n", Input{Encoding: "windows-1253x"}, "did you mean"}, {"a.csv", "a,b\n" + long + ",2\n", Input{}, "a|b/" + long + "|2"},
+		{"a.json", `[{"a": 1, "b": "x"}, {"b": null, "a": 2.50}]`, Input{}, "a|b/1|x/2.5|"}, {"a.jsonl", "{\"a\": true}\n{\"a\": \"\"}\n", Input{}, "a/true/"},
+		{"a.json", `[{"a": 1}, {"b": 2}]`, Input{}, "object 2 has `b`"}, {"a.json", `[{"a": [1]}]`, Input{}, "one value"}, {"a.json", `[{"a": 1}`, Input{}, "never closed"}, {"a.json", `[1]`, Input{}, "array of objects"},
+		{"a.json", "[]", Input{}, "empty"}, {"a.xlsx", "just text", Input{}, "isn't a workbook"}, {"a.xlsx", "PK\x03\x04 broken", Input{}, "can't be read"}, {"a.xlsx", "\xd0\xcf\x11\xe0old", Input{}, "encrypted"},
+	} {
+		table, _, err := all(c.name, c.text, c.o)
+		var parts []string
+		for _, row := range table {
+			parts = append(parts, strings.Join(row, "|"))
+		}
+		got := strings.Join(parts, "/")
+		if err != nil {
+			got = err.Error()
+			var ce *CellError
+			if !errors.As(err, &ce) {
+				t.Errorf("%q: an error without a place: %v", c.text, err)
+			}
+		}
+		if got != c.want && (err == nil || !strings.Contains(got, c.want)) {
+			t.Errorf("%.60q: %.200s, want %.200s", c.text, got, c.want)
+		}
+	}
+}
+
+// Whatever the bytes: where encoding/csv reads a table, so does this reader,
+// with the same cells; and what it writes reads back the same.
+func FuzzCSV(f *testing.F) {
+	for _, s := range []string{"a,b\n1,2\n", "a,b\r\n\"x\"\"y\",\"1\n2\"\r\n", "a,b\n\n,\n", "a\n\"\"\n", "a,b\n1,\"2", "a,b\n 1,\"2\" \n"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		if strings.ContainsAny(s, "\x00\ufeff") || strings.HasPrefix(s, "\xff\xfe") || strings.HasPrefix(s, "\xfe\xff") || strings.HasPrefix(s, "PK") || strings.HasPrefix(s, "\xef\xbb") || strings.HasPrefix(s, "\xd0\xcf") {
+			return
+		}
+		r, err := newCSV("fuzz", strings.NewReader(s), ',', 1)
+		if err != nil {
+			return
+		}
+		std := csv.NewReader(strings.NewReader(s))
+		want, werr := std.ReadAll()
+		var got [][]string
+		var out []byte
+		var cells int
+		for err == nil {
+			var b rows.Batch
+			if b, err = r.Next(); b == nil || err != nil {
+				break
+			}
+			err = b.Each(func(_ int, row []eval.Value) error {
+				var texts []string
+				for _, c := range row {
+					texts = append(texts, c.Text)
+				}
+				got = append(got, texts)
+				out = AppendCSV(out, row, ',', false)
+				cells += len(row)
+				return nil
+			})
+		}
+		if len(r.columns) == 1 || strings.Contains(s, "\r") {
+			return // blank cells and carriage returns are kept here, and dropped there
+		}
+		if (err == nil) != (werr == nil) {
+			t.Fatalf("%q: %v, encoding/csv: %v", s, err, werr)
+		}
+		if err != nil {
+			return
+		}
+		if len(want) != len(got)+1 {
+			t.Fatalf("%q: %d rows, encoding/csv has %d", s, len(got), len(want)-1)
+		}
+		for i, row := range got {
+			if strings.Join(row, "\x01") != strings.Join(want[i+1], "\x01") {
+				t.Fatalf("%q: row %d is %q, encoding/csv has %q", s, i, row, want[i+1])
+			}
+		}
+		back, err := csv.NewReader(bytes.NewReader(out)).ReadAll()
+		if err != nil || len(back) != len(got) {
+			t.Fatalf("%q writes %q: %v", s, out, err)
+		}
+	})
+}
+
+func TestDates(t *testing.T) {
+	for _, c := range [][3]string{
+		{"dmy", "03/04/2027", "2027-04-03"}, {"mdy", "03/04/2027", "2027-03-04"}, {"dmy", "3.4.27", "2027-04-03"}, {"dmy", "03-04-1950 16:30", "1950-04-03"},
+		{"dmy", "3 Apr 49", "2049-04-03"}, {"dmy", "3 april 2027", "2027-04-03"}, {"dmy", "3rd April, 2027", "2027-04-03"}, {"mdy", "Apr 3, 2027", "2027-04-03"},
+		{"ymd", "2027/4/3", "2027-04-03"}, {"ymd", "27/4/3", ""}, {"dmy", "31/02/2027", ""}, {"dmy", "13/13/2027", ""}, {"dmy", "2027-04-03", "2027-04-03"}, {"dmy", "2027-04-03T09:30:00Z", "2027-04-03"},
+		{"dmy", "20270403", ""}, {"dmy", "3/4", ""}, {"serial", "46480", "2027-04-03"}, {"serial", "46480.75", "2027-04-03"}, {"serial", "1", "1900-01-01"}, {"serial", "60", ""}, {"serial", "61", "1900-03-01"},
+		{"%d %B %Y", "3 April 2027", "2027-04-03"}, {"%Y%m%d", "20270403", "2027-04-03"}, {"%j/%y", "093/27", "2027-04-03"}, {"%d.%m.%Y %H:%M", "03.04.2027 16:30", "2027-04-03"}, {"%d %b %Y", "3 Avr 2027", ""},
+		{"mdy|%d %B %Y|serial", "3 April 2027", "2027-04-03"}, {"dmy|mdy", "03/04/2027", "ambiguous"}, {"dmy|mdy", "13/04/2027", "2027-04-13"}, {"dmy|mdy", "04/04/2027", "2027-04-04"},
+	} {
+		list, err := ParseReadings(c[0])
+		if err != nil {
+			t.Errorf("%s: %v", c[0], err)
+			continue
+		}
+		d, several, ok := ReadDate(c[1], list)
+		got := d.String()
+		if several != nil {
+			got = "ambiguous"
+		}
+		if got != c[2] || ok != (got != "" && got != "ambiguous") {
+			t.Errorf("%s by %s is %q, want %q", c[1], c[0], got, c[2])
+		}
+	}
+	for _, bad := range []string{"dym", "%d %Q", "", "iso"} {
+		if _, err := ParseReadings(bad); err == nil {
+			t.Errorf("%q is a reading", bad)
+		}
+	}
+	if got := strings.Join(Fitting([]string{"13/04/2027", "present", "1/2/2027"}), " "); got != "dmy" {
+		t.Errorf("fitting: %s", got)
+	}
+}
+
+// What is written as a workbook reads back, dates as dates, and text that looks
+// like a formula stays text.
+func TestXLSXRoundTrip(t *testing.T) {
+	var b bytes.Buffer
+	x, err := NewXLSX(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, _, _ := civil.Parse("2027-04-03")
+	if err := x.Header([]string{"a", "day", "at", "n", "t"}); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		s      string
+		places int
+		ok     bool
+	}{{"12", 0, true}, {"-1280.50", 2, true}, {"0.5", 1, true}, {"007", 0, false}, {"1e5", 0, false}, {"+1", 0, false}, {"1.", 0, false}, {"1234567890123456", 0, false}, {"-", 0, false}} {
+		if _, places, ok := plainNumber(c.s); ok != c.ok || places != c.places {
+			t.Errorf("%q is a plain number: %v, %d places", c.s, ok, places)
+		}
+	}
+	for range 1500 {
+		row := []eval.Value{eval.Str("=1+1"), eval.Str("2027-04-03"), {Kind: eval.Moment, Day: d, Minutes: 990}, eval.Str("7.50"), {}}
+		if err := x.Row(row); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := x.Close(); err != nil {
+		t.Fatal(err)
+	}
+	table, lines, err := all("a.xlsx", b.String(), Input{})
+	if err != nil || len(table) != 1501 || strings.Join(table[1500], "|") != "=1+1|2027-04-03|2027-04-03|7.5|" || lines[1499] != 1501 {
+		t.Fatalf("%d rows, %v, %v", len(table), table[len(table)-1], err)
+	}
+	if _, _, err := all("a.xlsx", b.String(), Input{Sheet: "Sheet2"}); err == nil || !strings.Contains(err.Error(), "Sheet1") {
+		t.Errorf("a wrong sheet: %v", err)
+	}
+}
+
+// Sinks write what they say, byte by byte.
+func TestSinks(t *testing.T) {
+	d, _, _ := civil.Parse("2027-04-03")
+	for name, want := range map[string]string{
+		"csv": "a,\"b,c\"\n\"x\"\"y\",2027-04-03\n,2.5\n", "tsv": "a\tb,c\n\"x\"\"y\"\t2027-04-03\n\t2.5\n",
+		"json": "[\n{\"a\": \"x\\\"y\", \"b,c\": \"2027-04-03\"},\n{\"a\": null, \"b,c\": 2.5}\n]\n", "jsonl": "{\"a\": \"x\\\"y\", \"b,c\": \"2027-04-03\"}\n{\"a\": null, \"b,c\": 2.5}\n",
+	} {
+		var b bytes.Buffer
+		s := map[string]func(io.Writer) rows.Sink{"csv": NewCSV, "tsv": NewTSV, "json": NewJSON, "jsonl": NewJSONL}[name](&b)
+		n, _ := eval.ParseNumber("2.5")
+		for _, err := range []error{s.Header([]string{"a", "b,c"}), s.Row([]eval.Value{eval.Str(`x"y`), eval.Day(d)}), s.Row([]eval.Value{{}, n}), s.Close()} {
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		if b.String() != want {
+			t.Errorf("%s:\n%q, want\n%q", name, b.String(), want)
+		}
+	}
+	if got := string(AppendCSV(nil, []eval.Value{eval.Str("=SUM(A1)"), eval.Str("-")}, ',', true)); got != "'=SUM(A1),-\n" {
+		t.Errorf("safe for spreadsheets: %q", got)
+	}
+}
+
+// Whatever the text, a reading gives a date that is one, or none.
+func FuzzDates(f *testing.F) {
+	for _, s := range []string{"03/04/2027", "3rd Apr 27", "46480.5", "2027-04-03 16:30", "%", ""} {
+		f.Add(s, "dmy|mdy|serial|%d %b %y")
+	}
+	f.Fuzz(func(t *testing.T, s, form string) {
+		list, err := ParseReadings(form)
+		if err != nil {
+			return
+		}
+		if d, several, ok := ReadDate(s, list); ok != d.Valid() || ok && several != nil {
+			t.Fatalf("%q by %q: %d, %v, %v", s, form, d, several, ok)
+		}
+	})
+}
