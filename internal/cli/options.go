@@ -12,7 +12,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/report"
@@ -23,7 +22,7 @@ import (
 type options struct {
 	app                                           *App
 	plan, calendar, asOf, weekStart, fiscal, leap string
-	as, out, title, color                         string
+	as, out, title, color, showDates              string
 	loaded                                        *plan.Plan
 }
 
@@ -53,6 +52,7 @@ func (o *options) result(c *cobra.Command, formats ...string) {
 	f.StringVar(&o.as, "as", "", "`FORMAT`: "+strings.Join(formats, ", ")+"\n(default: table on a terminal, else csv)")
 	f.StringVar(&o.out, "out", "", "`FILE` to write, by its ending, instead of standard output")
 	f.StringVar(&o.title, "title", "", "`TEXT` over the table")
+	f.StringVar(&o.showDates, "show-dates", "", "`LAYOUT` of dates in the result: '%d %b %Y' (default: ISO)")
 	f.StringVar(&o.color, "color", "auto", "`WHEN` to colour: auto, always or never")
 	_ = c.RegisterFlagCompletionFunc("as", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 }
@@ -123,15 +123,50 @@ func (o *options) format(formats ...string) (string, error) {
 	if slices.Contains(formats, as) {
 		return as, nil
 	}
-	if slices.Contains([]string{"md", "html", "ics"}, as) {
-		return "", usagef("%s; this command writes %s", phrase.NotBuilt("the format "+as+" of this command"), strings.Join(formats, ", "))
-	}
 	return "", usagef("unknown format %q; this command writes %s", as, strings.Join(formats, ", "))
 }
 
-// sink makes the writer of a format.
+// sink makes the writer of a format, which shows dates as --show-dates says.
+// Workbooks have real dates in any case.
 func (o *options) sink(w io.Writer, format string) (rows.Sink, error) {
+	s, err := o.plainSink(w, format)
+	if err != nil || o.showDates == "" || format == "xlsx" {
+		return s, err
+	}
+	show, err := report.Strftime(o.showDates)
+	if err != nil {
+		return nil, fmt.Errorf("--show-dates: %w", err)
+	}
+	return &shownDates{Sink: s, show: show}, nil
+}
+
+// shownDates writes dates by a layout.
+type shownDates struct {
+	rows.Sink
+	show func(d civil.Date, minutes int) string
+	room []eval.Value
+}
+
+func (s *shownDates) Row(cells []eval.Value) error {
+	s.room = append(s.room[:0], cells...)
+	for i, v := range s.room {
+		if v.Kind == eval.Date || v.Kind == eval.Moment {
+			s.room[i] = eval.Str(s.show(v.Day, int(v.Minutes)))
+		}
+	}
+	return s.Sink.Row(s.room)
+}
+
+func (o *options) plainSink(w io.Writer, format string) (rows.Sink, error) {
+	title := o.title
+	if title != "" {
+		title += ", as of " + o.loaded.Env.Today.String()
+	}
 	switch format {
+	case "md":
+		return report.NewMarkdown(w, title), nil
+	case "html":
+		return report.NewHTML(w, title), nil
 	case "csv":
 		return tabular.NewCSV(w), nil
 	case "tsv":
@@ -143,10 +178,7 @@ func (o *options) sink(w io.Writer, format string) (rows.Sink, error) {
 	case "xlsx":
 		return tabular.NewXLSX(w)
 	}
-	t := report.Table{Title: o.title}
-	if t.Title != "" {
-		t.Title += ", as of " + o.loaded.Env.Today.String()
-	}
+	t := report.Table{Title: title}
 	width, terminal := o.app.terminal()
 	if o.out == "" {
 		t.Width = width

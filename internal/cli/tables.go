@@ -238,7 +238,7 @@ func (t *tableOptions) pass(d *rows.Derive) error {
 	defer t.progress(&done)()
 	work := func(w, side io.Writer) error {
 		var bad rows.Bad
-		if sep := map[string]byte{"csv": ',', "tsv": '\t'}[format]; sep != 0 && t.sort == "" {
+		if sep := map[string]byte{"csv": ',', "tsv": '\t'}[format]; sep != 0 && t.sort == "" && t.showDates == "" {
 			encode := func(b []byte, cells []eval.Value) []byte { return tabular.AppendCSV(b, cells, sep, t.safe) }
 			if _, err = w.Write(tabular.AppendHeader(nil, d.Columns(), sep)); err == nil {
 				bad, err = rows.Stream(t.reader, d, encode, w, side, &done)

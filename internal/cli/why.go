@@ -70,7 +70,7 @@ The date may be nominal, moved, a milestone's, or a day on which nothing falls.`
 }
 
 // rowFormats are the formats of commands that give a table.
-var rowFormats = []string{"table", "csv", "tsv", "json", "jsonl", "xlsx"}
+var rowFormats = []string{"table", "csv", "tsv", "json", "jsonl", "md", "html", "xlsx"}
 
 func unknownSeries(option, name string, p *plan.Plan) error {
 	hint := "this plan has " + strings.Join(p.Env.SeriesNames, ", ")

@@ -11,10 +11,7 @@ import (
 )
 
 // Formats are the endings of files that a plan can make.
-var Formats = []string{"csv", "tsv", "json", "jsonl", "xlsx", "ics"}
-
-// formatsLater belong to the design and are still to come.
-var formatsLater = []string{"md", "html"}
+var Formats = []string{"csv", "tsv", "json", "jsonl", "md", "html", "xlsx", "ics"}
 
 func (p *Plan) outputs(d *doc, n ast.Node) error {
 	seq, ok := n.(*ast.SequenceNode)
@@ -55,9 +52,6 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 			return d.fail(item, "an output needs `of`: the series that it shows")
 		}
 		o.Format = strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
-		if slices.Contains(formatsLater, o.Format) {
-			return d.fail(fileNode, "%s", phrase.NotBuilt("an output as "+o.Format))
-		}
 		if !slices.Contains(Formats, o.Format) {
 			return d.fail(fileNode, "the ending of `%s` names no format; known are .%s", o.File, strings.Join(Formats, ", ."))
 		}

@@ -43,7 +43,21 @@ func (s *tableSink) Header(columns []string) error {
 	return nil
 }
 
+// mostRows is how many rows a table for people may have; past that they want a
+// file for programs.
+const mostRows = 200_000
+
+func room(n int) error {
+	if n >= mostRows {
+		return fmt.Errorf("over %d rows don't make a table to look at; narrow the window, or write --as csv", mostRows)
+	}
+	return nil
+}
+
 func (s *tableSink) Row(cells []eval.Value) error {
+	if err := room(len(s.body)); err != nil {
+		return err
+	}
 	row := make([]string, len(cells))
 	for i, c := range cells {
 		row[i] = printable(c.String())
