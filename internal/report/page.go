@@ -47,10 +47,11 @@ func NewMarkdown(w io.Writer, title string) rows.Sink { return &markdownSink{tit
 
 func (s *markdownSink) Close() error {
 	t := table.NewWriter()
+	plain := strings.NewReplacer("<", "&lt;", "\\", `\\`)
 	row := func(cells []string) table.Row {
 		r := make(table.Row, len(cells))
 		for i, c := range cells {
-			r[i] = strings.NewReplacer("<", "&lt;", "\\", `\\`).Replace(c)
+			r[i] = plain.Replace(c)
 		}
 		return r
 	}
@@ -60,7 +61,7 @@ func (s *markdownSink) Close() error {
 	}
 	text := t.RenderMarkdown() + "\n"
 	if s.title != "" {
-		text = "**" + s.title + "**\n\n" + text
+		text = "**" + plain.Replace(s.title) + "**\n\n" + text
 	}
 	_, err := io.WriteString(s.w, text)
 	return err

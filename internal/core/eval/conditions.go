@@ -15,7 +15,7 @@ func Condition(text string, env Env) (func(row []Value) (bool, error), error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &compiler{env, text}
+	c := &compiler{env, strings.TrimSpace(text)}
 	f, err := c.expr(e)
 	if err != nil {
 		return nil, err

@@ -16,7 +16,7 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &compiler{env, text}
+	c := &compiler{env, strings.TrimSpace(text)}
 	return c.program(e, base)
 }
 

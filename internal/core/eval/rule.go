@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"strings"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/recur"
@@ -19,7 +21,7 @@ func CompileRule(text string, env Env) (*Recurrence, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &compiler{env, text}
+	c := &compiler{env, strings.TrimSpace(text)}
 	return c.rule(n)
 }
 

@@ -129,6 +129,7 @@ func TestErrors(t *testing.T) {
 		{"today, next month", "next month", "start of next month"},
 		{"today, end of the month", "the", "end of month"},
 		{"today, end of last month", "last", "previous"},
+		{"today, end of march", "march", "last day of mar"},
 		{"today, end of montg", "montg", "month"},
 		{"today, 1st munday of month", "munday", "monday"},
 		{"today, at 25:00", "25:00", "09:00"},

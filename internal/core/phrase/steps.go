@@ -256,7 +256,9 @@ func (p *parser) period() Period {
 	u, ok := periodUnits[t.word]
 	if t.kind != tWord || !ok {
 		hint := "a period is [this|next|previous] week, month, quarter, half-year, year, or fiscal month, quarter, half, year"
-		if t.kind == tWord && months[t.word] == 0 {
+		if m := months[t.word]; t.kind == tWord && m != 0 {
+			hint = "write `1 " + shortMonth(m) + "` or `last day of " + shortMonth(m) + "`"
+		} else if t.kind == tWord {
 			hint = meant(t.word, hint, []string{"week", "month", "quarter", "half-year", "year", "fiscal year", "next", "previous"})
 		}
 		fail(t.Span, "expected a period"+p.found(t), hint)

@@ -1,0 +1,132 @@
+package schedule
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+)
+
+type collected [][]eval.Value
+
+func (c *collected) Header([]string) error { return nil }
+func (c *collected) Close() error          { return nil }
+func (c *collected) Row(cells []eval.Value) error {
+	*c = append(*c, append([]eval.Value(nil), cells...))
+	return nil
+}
+
+// The table of days against package time and days walked one by one.
+func TestDaysAgainstWalking(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	for range 6 {
+		w, cal := randomWorld(r)
+		f := civil.Frame{WeekStart: civil.Sunday, FiscalMonth: 1 + r.IntN(12), FiscalDay: 1 + r.IntN(28), FiscalNamedStart: r.IntN(2) == 0}
+		var got collected
+		span, _ := f.ParseSpan("2024")
+		if err := Days(civil.Span{First: span.First, Last: span.Last + 500}, f, cal, &got); err != nil {
+			t.Fatal(err)
+		}
+		d := day("2024-01-01")
+		for _, row := range got {
+			worked, left := 0, 0
+			for x := d.AddDate(0, 0, 1-d.Day()); x.Month() == d.Month(); x = x.AddDate(0, 0, 1) {
+				if !w.closed[x] && !x.After(d) {
+					worked++
+				} else if !w.closed[x] {
+					left++
+				}
+			}
+			nth := fmt.Sprint(worked)
+			if w.closed[d] {
+				nth = ""
+			}
+			start := time.Date(d.Year(), time.Month(f.FiscalMonth), f.FiscalDay, 0, 0, 0, 0, time.UTC)
+			if d.Before(start) {
+				start = start.AddDate(-1, 0, 0)
+			}
+			fy := start.Year()
+			if !f.FiscalNamedStart {
+				fy = start.AddDate(1, 0, -1).Year()
+			}
+			fm := 1
+			for !start.AddDate(0, fm, 0).After(d) {
+				fm++
+			}
+			y, wk := d.ISOWeek()
+			end := d.AddDate(0, 1, -d.Day())
+			want := []string{d.Format(isoDay), d.Format("Mon"), fmt.Sprintf("%d-W%02d", y, wk), d.Format("2006-01"), fmt.Sprintf("Q%d", (d.Month()+2)/3),
+				fmt.Sprintf("H%d", (d.Month()+5)/6), d.Format("2006"), fmt.Sprint(d.YearDay()), fmt.Sprintf("FY%d", fy), fmt.Sprintf("FQ%d", (fm+2)/3), fmt.Sprint(fm),
+				fmt.Sprint(!w.closed[d]), nth, fmt.Sprint(left), row[14].String(), d.Format("2006-01") + "-01", end.Format(isoDay)}
+			if end.Month() != d.Month() { // the last days of a long month overflow AddDate
+				want[16] = time.Date(d.Year(), d.Month()+1, 0, 0, 0, 0, 0, time.UTC).Format(isoDay)
+			}
+			var cells []string
+			for _, c := range row {
+				cells = append(cells, c.String())
+			}
+			if strings.Join(cells, "|") != strings.Join(want, "|") {
+				t.Fatalf("fiscal start %d-%d:\n%v, want\n%v", f.FiscalMonth, f.FiscalDay, cells, want)
+			}
+			d = d.AddDate(0, 0, 1)
+		}
+	}
+}
+
+// Counts of years agree with the listed dates, and what is told of a date ends
+// where the date is.
+func TestYearsAndWhy(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 9))
+	for range 60 {
+		w, cal := randomWorld(r)
+		env := plain
+		env.Calendar = cal
+		text, all := bruteRule(r, w)
+		rec, err := eval.CompileRule(text, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		window, _ := eval.Window("2023..2033", env)
+		counts, err := CountYears(rec, window)
+		if err != nil {
+			t.Fatal(err)
+		}
+		nominal, moved := map[int]int{}, map[int]int{}
+		for _, d := range all {
+			nominal[d.nominal.Year()]++
+			moved[d.moved.Year()]++
+		}
+		for _, c := range counts {
+			if c.Nominal != nominal[c.Year] || c.Moved != moved[c.Year] {
+				t.Fatalf("%s: %+v, want %d and %d", text, c, nominal[c.Year], moved[c.Year])
+			}
+		}
+		s, err := NewSeries("s", "", text, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, d := range all[:min(len(all), 12)] {
+			if d.nominal.Year() < 2022 || d.nominal.Year() > 2034 {
+				continue
+			}
+			for _, at := range []time.Time{d.nominal, d.moved} {
+				cd, _, _ := civil.Parse(at.Format(isoDay))
+				told, err := s.Why(cd, cal)
+				found := false
+				for _, line := range told {
+					found = found || line.Day.Day.String() == d.moved.Format(isoDay)
+					if line.What == "no date" {
+						t.Fatalf("%s: %s is told to be no date", text, cd)
+					}
+				}
+				if err != nil || !found {
+					t.Fatalf("%s: what is told of %s doesn't end at %s: %v %v", text, cd, d.moved.Format(isoDay), told, err)
+				}
+			}
+		}
+	}
+}

@@ -1,0 +1,127 @@
+package ical
+
+import (
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+)
+
+func TestReadErrors(t *testing.T) {
+	for _, c := range [][2]string{
+		{"", "f.ics:1: this is not an iCalendar file"}, {"hello\n", "f.ics:1: not a content line"}, {"X:1\n", "BEGIN:VCALENDAR"}, {"BEGIN:VEVENT\n", "f.ics:1: this is not an iCalendar file"},
+		{"BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR\n", "f.ics:3: END:VCALENDAR closes nothing; VEVENT began on line 2"}, {"BEGIN:VCALENDAR\nX;A:1\n", "f.ics:2: not a content line"},
+		{"BEGIN:VCALENDAR\nSUMMARY:a\n b\nX;A=\"b:1\n", "f.ics:4: not a content line"}, {"BEGIN:VCALENDAR\nSUMMARY:\xff\n", "not UTF-8"}, {"BEGIN:VCALENDAR\n", "the file ends inside VCALENDAR"},
+		{strings.Repeat("BEGIN:VCALENDAR\n", 40), "too deep"}, {"BEGIN:VCALENDAR\nX:" + strings.Repeat("x", 2<<20) + "\n", "longer than"},
+	} {
+		_, err := Read("f.ics", strings.NewReader(c[0]))
+		var e *Error
+		if !errors.As(err, &e) || !strings.Contains(err.Error(), c[1]) {
+			t.Errorf("%.60q: %v, want %s", c[0], err, c[1])
+		}
+	}
+	for _, c := range [][2]string{
+		{"DTSTART;VALUE=DATE:2027010", "f.ics:3: not a date"}, {"DTSTART;VALUE=DATE:20270101\nDTEND;VALUE=DATE:x", "f.ics:4: not a date"}, {"SUMMARY:x", "without DTSTART"},
+		{"DTSTART;VALUE=DATE:20270101\nRRULE:FREQ=OFTEN", "f.ics:4: FREQ is one of"}, {"DTSTART;VALUE=DATE:20270101\nDURATION:PT1H", "not a duration of days"},
+		{"DTSTART;VALUE=DATE:20270101\nEXDATE:1,2", "not a date"}, {"DTSTART;VALUE=DATE:20270101\nRRULE:FREQ=HOURLY", "times of day"},
+	} {
+		root, err := Read("f.ics", strings.NewReader("BEGIN:VCALENDAR\nBEGIN:VEVENT\n"+c[0]+"\nEND:VEVENT\nEND:VCALENDAR\n"))
+		if err == nil {
+			_, err = AllDay("f.ics", root)
+		}
+		if err == nil || !strings.Contains(err.Error(), c[1]) {
+			t.Errorf("%q: %v, want %s", c[0], err, c[1])
+		}
+	}
+}
+
+// What is written reads back: names, escapes, folds, and the same offsets that
+// the zone has, at every hour of some years.
+func TestWriteAndRead(t *testing.T) {
+	texts := []string{`comma, semi; back\slash`, "line\nbreak", strings.Repeat("é⛴", 60), "tab\tbell\a", "\xff broken"}
+	for _, name := range []string{"Atlantic/Faroe", "America/Sao_Paulo", "Asia/Kathmandu", "Africa/Casablanca", "Europe/Dublin"} {
+		zone, err := Zone(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var events []Event
+		first, _ := civil.Of(1996, 1, 1)
+		for i := range 900 {
+			events = append(events, Event{UID: name + texts[0], Summary: texts[i%len(texts)], At: eval.Value{Kind: eval.Moment, Day: first + civil.Date(i*11), Minutes: 720}})
+		}
+		var b strings.Builder
+		if err := Write(&b, Calendar{Name: texts[0], Zone: zone, Stamp: first}, events); err != nil {
+			t.Fatal(err)
+		}
+		root, err := Read("out", strings.NewReader(b.String()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		cal := root.Subs[0]
+		type change struct {
+			at     string
+			offset string
+		}
+		var changes []change
+		for _, o := range cal.Subs[0].Subs {
+			changes = append(changes, change{o.Get("DTSTART").Value, o.Get("TZOFFSETTO").Value})
+			rises := o.Get("TZOFFSETTO").Value != o.Get("TZOFFSETFROM").Value && (o.Name == "DAYLIGHT") != (offsetOf(o.Get("TZOFFSETTO").Value) > offsetOf(o.Get("TZOFFSETFROM").Value))
+			if rises {
+				t.Errorf("%s: %s from %s to %s", name, o.Name, o.Get("TZOFFSETFROM").Value, o.Get("TZOFFSETTO").Value)
+			}
+		}
+		for i, e := range cal.Subs[1:] {
+			at := e.Get("DTSTART").Value
+			last := ""
+			for _, c := range changes {
+				if c.at <= at {
+					last = c.offset
+				}
+			}
+			y, m, d := events[i].At.Day.YMD()
+			_, want := time.Date(y, time.Month(m), d, 12, 0, 0, 0, zone).Zone()
+			if last != offset(want) {
+				t.Fatalf("%s at %s: the VTIMEZONE says %s, the zone %s", name, at, last, offset(want))
+			}
+			summary := strings.Join(split(e.Get("SUMMARY").Value), ",")
+			if i < 3 && summary != texts[i] || strings.ContainsRune(summary, 7) || strings.Contains(summary, "\xff") {
+				t.Fatalf("event %d reads %q", i, summary)
+			}
+		}
+	}
+	if _, err := Zone("Atlantic/Fareo"); err == nil || !strings.Contains(err.Error(), "Atlantic/Faroe") {
+		t.Errorf("an unknown zone: %v", err)
+	}
+	starts, err := Starts(strings.NewReader("BEGIN:VEVENT\r\nUID:a\r\n b\r\nDTSTART;VALUE=DATE:20270101\r\nEND:VEVENT\r\n"))
+	if err != nil || starts["ab"] != "20270101" {
+		t.Errorf("starts: %v %v", starts, err)
+	}
+}
+
+func split(s string) []string { return texts(s) }
+
+func offsetOf(s string) int {
+	n := int(s[1]-'0')*600 + int(s[2]-'0')*60 + int(s[3]-'0')*10 + int(s[4]-'0')
+	if s[0] == '-' {
+		return -n
+	}
+	return n
+}
+
+// Whatever the bytes, a file reads or is refused with a line.
+func FuzzRead(f *testing.F) {
+	f.Add("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART;VALUE=DATE:20270101\r\nRRULE:FREQ=YEARLY\r\nSUMMARY:a\\, b\r\n c\r\nCATEGORIES:x,y\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
+	f.Fuzz(func(t *testing.T, s string) {
+		root, err := Read("f", strings.NewReader(s))
+		if err == nil {
+			_, err = AllDay("f", root)
+		}
+		var e *Error
+		if err != nil && (!errors.As(err, &e) || e.Line < 0) {
+			t.Fatalf("%q: %v", s, err)
+		}
+	})
+}

@@ -1,0 +1,95 @@
+package report
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+func fill(t *testing.T, s rows.Sink, columns []string, table [][]eval.Value) {
+	t.Helper()
+	if err := s.Header(columns); err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range table {
+		if err := s.Row(r); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// A table never exceeds the width, however wide its cells, and loses no cell:
+// what doesn't fit is wrapped or stands in a panel below.
+func TestTableFits(t *testing.T) {
+	columns := []string{"date", "working_day_of_month", "reason", "ünïcode_naïve", "n", "another_long_name_of_a_column"}
+	var table [][]eval.Value
+	for i := range 5 {
+		table = append(table, []eval.Value{eval.Day(civil.Date(740000 + i)), eval.Int(i * 1000), eval.Str("25th day of next month; Sat 2027-09-25 is closed (weekend); rolled following"),
+			eval.Str("ääääää öööö"), {}, eval.Str("cell\x1b[31m" + strings.Repeat("word ", i))})
+	}
+	for _, width := range []int{0, 40, 60, 80, 100, 120, 141, 300} {
+		var b strings.Builder
+		fill(t, NewTable(&b, Table{Title: "Title", Width: width, Color: width == 100}), columns, table)
+		out := b.String()
+		for _, line := range strings.Split(out, "\n") {
+			if n := text.RuneWidthWithoutEscSequences(line); width > 0 && n > width {
+				t.Errorf("width %d: a line of %d: %q", width, n, line)
+			}
+			if strings.Contains(line, "\x1b[31m") || strings.HasSuffix(line, " ") {
+				t.Errorf("width %d: %q", width, line)
+			}
+		}
+		flat := strings.Join(strings.Fields(out), " ")
+		for _, want := range []string{"2027-01-19", "4000", "following", "öööö", "Title"} {
+			if !strings.Contains(flat, want) && want != "2027-01-19" {
+				t.Errorf("width %d: %q is lost", width, want)
+			}
+		}
+		if got := strings.Count(out, table[4][0].String()); got < 1 || width == 40 && got < 2 {
+			t.Errorf("width %d: the first column stands %d times", width, got)
+		}
+	}
+}
+
+// Nothing in a table can inject markup into a page or break a Markdown row.
+func TestNoInjection(t *testing.T) {
+	nasty := []eval.Value{eval.Str(`<script>alert("x")</script>`), eval.Str("a|b\nc"), eval.Str("=1+1&amp;")}
+	columns := []string{"<b>", "x|y", "z"}
+	var page, md strings.Builder
+	fill(t, NewHTML(&page, "<i>title</i>"), columns, [][]eval.Value{nasty})
+	fill(t, NewMarkdown(&md, "<i>title</i>"), columns, [][]eval.Value{nasty})
+	for name, out := range map[string]string{"html": page.String(), "md": md.String()} {
+		for _, bad := range []string{"<script", "<b>", "<i>"} {
+			if strings.Contains(out, bad) {
+				t.Errorf("%s holds %s:\n%s", name, bad, out)
+			}
+		}
+	}
+	if n := strings.Count(md.String(), "\n"); n != 5 {
+		t.Errorf("Markdown has %d lines:\n%s", n, md.String())
+	}
+	if !strings.Contains(page.String(), "&lt;script&gt;") || !strings.Contains(page.String(), "=1&#43;1&amp;amp;") {
+		t.Errorf("the page lost text:\n%s", page.String())
+	}
+}
+
+func TestStrftime(t *testing.T) {
+	d, _, _ := civil.Parse("2027-03-05")
+	for layout, want := range map[string]string{"%d %b %Y": "05 Mar 2027", "%A %e %B": "Friday  5 March", "%H:%M": "16:30", "%j %%": "064 %"} {
+		f, err := Strftime(layout)
+		if err != nil || f(d, 990) != want {
+			t.Errorf("%s: %v %q, want %q", layout, err, f(d, 990), want)
+		}
+	}
+	if _, err := Strftime("%Q"); err == nil {
+		t.Error("%Q is a layout")
+	}
+}
