@@ -130,7 +130,7 @@ func (t *tableOptions) rowEvents(d *rows.Derive, ev rowEvents) error {
 	var events []ical.Event
 	seen := map[string]int{}
 	n := 0
-	bad, err := rows.Collect(t.reader, d, func(row []eval.Value) error {
+	bad, err := rows.Scan(t.reader, d, func(_ int, row []eval.Value) error {
 		n++
 		v, ok := eval.DayOf(row[day])
 		if !ok {

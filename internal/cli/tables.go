@@ -31,6 +31,7 @@ type tableOptions struct {
 	where, sort, choose string
 
 	name   string
+	used   []int // columns that phrases take dates from
 	reader rows.Reader
 	closer io.Closer
 }
@@ -72,11 +73,7 @@ func (t *tableOptions) open(name string) (*rows.Derive, error) {
 		return nil, usagef("--bad-rows is stop, blank or aside=FILE, not %q", t.badRows)
 	}
 	if t.openWords != "" {
-		var list []string
-		for _, w := range strings.Split(t.openWords, ",") {
-			list = append(list, strings.TrimSpace(w))
-		}
-		d.OpenWords(list)
+		d.OpenWords(words(t.openWords))
 	}
 	for _, text := range t.joins {
 		if err := t.join(d, text); err != nil {
@@ -84,6 +81,14 @@ func (t *tableOptions) open(name string) (*rows.Derive, error) {
 		}
 	}
 	return d, nil
+}
+
+// words splits a list at its commas.
+func words(text string) (list []string) {
+	for _, w := range strings.Split(text, ",") {
+		list = append(list, strings.TrimSpace(w))
+	}
+	return list
 }
 
 func (t *tableOptions) join(d *rows.Derive, text string) error {
@@ -312,11 +317,11 @@ func (t *tableOptions) collect(d *rows.Derive, format string, w, side io.Writer)
 	if side == nil {
 		aside = nil
 	}
-	bad, err := rows.Collect(t.reader, d, func(row []eval.Value) error {
+	bad, err := rows.Scan(t.reader, d, func(_ int, row []eval.Value) error {
 		if order == nil {
 			return put(row)
 		}
-		all = append(all, row)
+		all = append(all, slices.Clone(row))
 		return nil
 	}, aside)
 	if err != nil {

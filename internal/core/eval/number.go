@@ -196,3 +196,15 @@ func parseNumber(s string) (Value, bool) {
 	}
 	return Frac(sign*n, max(den, 1)), true
 }
+
+// Add adds two numbers; a blank counts as nothing.
+func Add(a, b Value) Value {
+	if a.Kind == Blank {
+		return b
+	}
+	if b.Kind == Blank {
+		return a
+	}
+	v, _ := arith('+', a, b)
+	return v
+}

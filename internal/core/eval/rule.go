@@ -6,6 +6,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/recur"
+	"yoyaku/internal/core/workdays"
 )
 
 // Recurrence is a compiled rule: nominal dates and what moves them.
@@ -17,91 +18,135 @@ type Recurrence struct {
 
 // CompileRule compiles the text of a rule. Errors are of type *phrase.Error.
 func CompileRule(text string, env Env) (*Recurrence, error) {
+	r, err := CompileRowRule(text, env)
+	if err != nil {
+		return nil, err
+	}
+	rec, _, err := r.For(nil, civil.None)
+	return rec, err
+}
+
+// RowRule is a rule whose dates may be names: it gives a recurrence for each row
+// of a table.
+type RowRule struct {
+	c             *compiler
+	node          *phrase.Rule
+	cal           *workdays.Calendar
+	chain         *Chain
+	text          string
+	from, until   value // nil where absent
+	back          value
+	without, plus []value
+	untilE, backE phrase.Expr
+}
+
+// CompileRowRule compiles a rule against the names of env.
+func CompileRowRule(text string, env Env) (*RowRule, error) {
 	n, err := phrase.ParseRule(text)
 	if err != nil {
 		return nil, err
 	}
 	c := &compiler{env, strings.TrimSpace(text)}
-	return c.rule(n)
-}
-
-func (c *compiler) rule(n *phrase.Rule) (*Recurrence, error) {
-	cal, err := c.calendar(n.Using)
-	if err != nil {
+	if c.Calendar, err = c.calendar(n.Using); err != nil {
 		return nil, err
 	}
-	c.Calendar = cal
-	r := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,
-		Frame: c.Frame, Calendar: cal}
-	for _, d := range n.On {
-		r.Items = append(r.Items, d.Item)
-	}
-	for _, m := range n.Months {
-		r.Months |= 1 << m
-	}
+	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), untilE: n.Until, backE: n.Back}
 	for _, p := range []struct {
-		to *civil.Date
+		to *value
 		e  phrase.Expr
-	}{{&r.From, n.From}, {&r.Until, n.Until}, {&r.Back, n.Back}} {
+	}{{&r.from, n.From}, {&r.until, n.Until}, {&r.back, n.Back}} {
 		if p.e != nil {
-			if *p.to, err = c.constant(p.e); err != nil {
+			if *p.to, err = c.dateOf(p.e); err != nil {
 				return nil, err
 			}
 		}
 	}
-	if r.Until != civil.None && r.Until < r.From {
-		return nil, c.fail(n.Until.Pos(), "the rule ends before it starts", "")
-	}
-	if r.Back != civil.None && r.Back < r.From {
-		return nil, c.fail(n.Back.Pos(), "the rule's last date lies before `from`", "")
-	}
-	if r.Without, err = c.constants(n.Without); err != nil {
+	if r.without, err = c.dates(n.Without); err != nil {
 		return nil, err
 	}
-	if r.Plus, err = c.constants(n.Plus); err != nil {
+	if r.plus, err = c.dates(n.Plus); err != nil {
 		return nil, err
 	}
-	switch {
-	case n.Listed:
-		r = recur.Dates(r.Plus)
-	case n.RRule != nil:
-		rr, err := n.RRule.Rule(r.From)
-		if err != nil {
-			return nil, c.fail(n.Span, err.Error(), "")
-		}
-		rr.Without, rr.Plus, rr.Calendar = r.Without, r.Plus, cal
-		r = rr
-	}
-	if !n.Listed {
-		r.Prepare()
-	}
-	chain, err := c.chain(n.Then)
-	if err != nil {
-		return nil, err
-	}
-	return &Recurrence{Text: n.Canonical(), Rule: r, Chain: chain}, nil
+	r.chain, err = c.chain(n.Then)
+	return r, err
 }
 
-// constant evaluates a date that stands in a rule, where there is no row.
-func (c *compiler) constant(e phrase.Expr) (civil.Date, error) {
-	f, err := c.dateOf(e)
-	if err != nil {
-		return civil.None, err
-	}
-	v, err := f(nil)
-	if err == nil && v.Kind == Blank {
-		err = c.fail(e.Pos(), "this date is blank", "")
-	}
-	return v.Day, err
-}
-
-func (c *compiler) constants(list []phrase.Expr) (days []civil.Date, err error) {
+func (c *compiler) dates(list []phrase.Expr) (fs []value, err error) {
 	for _, e := range list {
-		d, err := c.constant(e)
+		f, err := c.dateOf(e)
 		if err != nil {
 			return nil, err
 		}
-		days = append(days, d)
+		fs = append(fs, f)
 	}
-	return days, nil
+	return fs, nil
+}
+
+// For gives the recurrence of a row. A blank end runs through a day; any other
+// blank makes the row blank.
+func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, blank bool, err error) {
+	n, c := r.node, r.c
+	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,
+		Frame: c.Frame, Calendar: r.cal}
+	for _, d := range n.On {
+		rule.Items = append(rule.Items, d.Item)
+	}
+	for _, m := range n.Months {
+		rule.Months |= 1 << m
+	}
+	one := func(f value) (civil.Date, error) {
+		if f == nil {
+			return civil.None, nil
+		}
+		v, err := f(row)
+		if err == nil && v.Kind == Blank {
+			blank = true
+		}
+		return v.Day, err
+	}
+	if rule.From, err = one(r.from); err != nil {
+		return nil, false, err
+	}
+	if rule.Back, err = one(r.back); err != nil || blank {
+		return nil, blank, err
+	}
+	if rule.Until, err = one(r.until); err != nil {
+		return nil, false, err
+	}
+	if blank { // an open end
+		rule.Until, blank = through, through == civil.None
+	}
+	for _, p := range []struct {
+		to   *[]civil.Date
+		list []value
+	}{{&rule.Without, r.without}, {&rule.Plus, r.plus}} {
+		for _, f := range p.list {
+			d, err := one(f)
+			if err != nil {
+				return nil, false, err
+			}
+			*p.to = append(*p.to, d)
+		}
+	}
+	switch {
+	case blank:
+		return nil, true, nil
+	case rule.Until != civil.None && rule.Until < rule.From:
+		return nil, false, c.fail(r.untilE.Pos(), "the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
+	case rule.Back != civil.None && rule.Back < rule.From:
+		return nil, false, c.fail(r.backE.Pos(), "the rule's last date lies before `from`", "")
+	case n.Listed:
+		rule = recur.Dates(rule.Plus)
+	case n.RRule != nil:
+		rr, err := n.RRule.Rule(rule.From)
+		if err != nil {
+			return nil, false, c.fail(n.Span, err.Error(), "")
+		}
+		rr.Without, rr.Plus, rr.Calendar = rule.Without, rule.Plus, r.cal
+		rule = rr
+	}
+	if !n.Listed {
+		rule.Prepare()
+	}
+	return &Recurrence{Text: r.text, Rule: rule, Chain: r.chain}, false, nil
 }

@@ -372,8 +372,14 @@ func (c *compiler) anniversary(n *phrase.Anniversary) (apply, error) {
 }
 
 func (c *compiler) anniversaryIn(d civil.Date, year int) civil.Date {
+	return AnniversaryIn(d, year, c.LeapMarch)
+}
+
+// AnniversaryIn returns the month and day of d in a year. A 29 February is kept
+// on the 28th in common years, or with march on 1 March.
+func AnniversaryIn(d civil.Date, year int, march bool) civil.Date {
 	_, m, day := d.YMD()
-	if m == 2 && day == 29 && c.LeapMarch && !civil.IsLeap(year) {
+	if m == 2 && day == 29 && march && !civil.IsLeap(year) {
 		m, day = 3, 1
 	}
 	r, _ := civil.MonthDay(civil.MonthIndex(year, m), day)

@@ -28,6 +28,7 @@ type Derive struct {
 	dirty   []dirty
 	joins   []join
 	open    []string // words that mean a blank
+	hidden  int      // columns at the end that an operation takes
 	// Blank makes a bad cell blank and goes on.
 	Blank bool
 }
@@ -124,6 +125,28 @@ func SplitAdd(text string) (name, body string, err error) {
 	}
 	return name, strings.TrimSpace(body), nil
 }
+
+// Hidden compiles a phrase whose value each row carries behind its columns, for
+// an operation to take. option names it in faults; slot is its place in the row.
+// used are the columns that dates are taken from.
+func (d *Derive) Hidden(option, text string, env eval.Env) (slot int, used []int, err error) {
+	env.Names, env.Kinds = d.columns[:d.visible()], nil
+	env.DateSlots = &used
+	prog, err := eval.Compile(text, nil, env)
+	if err != nil {
+		return 0, nil, err
+	}
+	d.added = append(d.added, Added{option, prog})
+	d.hidden++
+	d.columns = append(d.columns, "\x00"+option)
+	return len(d.columns) - 1, used, nil
+}
+
+// visible counts the columns before the hidden ones.
+func (d *Derive) visible() int { return len(d.columns) - d.hidden }
+
+// Visible returns the columns before the hidden ones.
+func (d *Derive) Visible() []string { return d.columns[:d.visible()] }
 
 // Columns returns the columns that go out.
 func (d *Derive) Columns() []string {

@@ -140,28 +140,32 @@ func Stream(r Reader, d *Derive, encode Encoder, to, aside io.Writer, done *atom
 	return bad, readErr
 }
 
-// Collect passes a table through d one row at a time, for outputs that need
-// the rows themselves. Cells of a kept row are the callee's.
-func Collect(r Reader, d *Derive, keep func(row []eval.Value) error, aside func(cells []eval.Value, cell *BadCell) error) (bad Bad, err error) {
+// Scan passes a table through d one row at a time, for outputs that need the
+// rows themselves. Cells are valid only during the call.
+func Scan(r Reader, d *Derive, each func(line int, row []eval.Value) error, aside func(cells []eval.Value, cell *BadCell) error) (bad Bad, err error) {
+	trace := make([]eval.Move, 0, 8)
 	for {
 		batch, err := r.Next()
 		if err != nil || batch == nil {
 			return bad, err
 		}
 		err = batch.Each(func(line int, cells []eval.Value) error {
-			row, ok, cell := d.Row(line, slices.Clone(cells), nil)
+			row, keep, cell := d.Row(line, cells, trace)
+			var fault *BadCell
+			if keep {
+				if err := each(line, row); errors.As(err, &fault) {
+					cell = fault
+				} else if err != nil {
+					return err
+				}
+			}
 			if cell != nil {
 				bad.add(cell)
 				if aside != nil {
-					if err := aside(cells[:d.in], cell); err != nil {
-						return err
-					}
+					return aside(cells[:d.in], cell)
 				}
 			}
-			if !ok {
-				return nil
-			}
-			return keep(row)
+			return nil
 		})
 		if err != nil {
 			return bad, err

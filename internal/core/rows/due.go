@@ -1,0 +1,166 @@
+package rows
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// Due lists what runs out, or comes round, and when.
+type Due struct {
+	Today    civil.Date
+	Span     civil.Span // dates shown; those before Today are overdue
+	Upcoming bool       // leaves the overdue out
+	Yearly   bool       // looks at anniversaries
+	Bands    []int      // upper ends in days, rising
+	Calendar *workdays.Calendar
+	Leap     bool // keeps 29 February on 1 March
+}
+
+// DueColumns are the columns that Due adds; years with Yearly only.
+var DueColumns = []string{"what", "date", "weekday", "left", "working_left", "band"}
+
+// Columns returns the columns that are added.
+func (d *Due) Columns() []string {
+	if d.Yearly {
+		return append(slices.Clone(DueColumns), "years")
+	}
+	return DueColumns
+}
+
+// Dates returns the dates to show for a base date: itself, or its anniversaries
+// in the span, never before the base itself.
+func (d *Due) Dates(base civil.Date) (list []civil.Date) {
+	if !d.Yearly {
+		if d.Span.Has(base) && !(d.Upcoming && base < d.Today) {
+			list = append(list, base)
+		}
+		return list
+	}
+	from := max(d.Span.First, base)
+	if d.Span.First <= civil.Min || d.Upcoming {
+		from = max(from, d.Today)
+	}
+	for y := max(from.Year(), base.Year()); y <= civil.MaxYear; y++ {
+		at := eval.AnniversaryIn(base, y, d.Leap)
+		if at > d.Span.Last {
+			break
+		}
+		if at >= from {
+			list = append(list, at)
+			if d.Span.Last == civil.Max {
+				break // without a bound, the next one
+			}
+		}
+	}
+	return list
+}
+
+// Cells returns what is added to a row for one date.
+func (d *Due) Cells(what string, base, at civil.Date) []eval.Value {
+	left := int(at - d.Today)
+	cells := []eval.Value{eval.Str(what), eval.Day(at), eval.Str(at.Weekday().Short()), eval.Int(left),
+		eval.Int(d.Calendar.Between(d.Today, at)), eval.Str(d.Band(left))}
+	if d.Yearly {
+		cells = append(cells, eval.Int(at.Year()-base.Year()))
+	}
+	return cells
+}
+
+// Band names the band that so many days left fall into.
+func (d *Due) Band(left int) string {
+	switch {
+	case left < 0:
+		return "overdue"
+	case left == 0:
+		return "today"
+	}
+	from := 1
+	for _, end := range d.Bands {
+		if left <= end {
+			return fmt.Sprintf("%d to %d", from, end)
+		}
+		from = end + 1
+	}
+	return fmt.Sprintf("over %d", from-1)
+}
+
+// ParseBands reads 30,60,90.
+func ParseBands(text string) (list []int, err error) {
+	for _, f := range strings.Split(text, ",") {
+		n, err := strconv.Atoi(strings.TrimSpace(f))
+		if err != nil || n < 1 || len(list) > 0 && n <= list[len(list)-1] {
+			return nil, fmt.Errorf("bands are rising numbers of days, such as 30,60,90, not %q", text)
+		}
+		list = append(list, n)
+	}
+	return list, nil
+}
+
+// bandRank orders bands by their text; ok is false for other texts.
+func bandRank(s string) (n int, ok bool) {
+	switch s {
+	case "overdue":
+		return -1, true
+	case "today":
+		return 0, true
+	}
+	if rest, over := strings.CutPrefix(s, "over "); over {
+		n, err := strconv.Atoi(rest)
+		return n + 1, err == nil
+	}
+	from, to, ranged := strings.Cut(s, " to ")
+	if !ranged {
+		return 0, false
+	}
+	n, err := strconv.Atoi(from)
+	_, err2 := strconv.Atoi(to)
+	return n, err == nil && err2 == nil
+}
+
+// natural orders the headings of a tally: bands, months, weekdays, numbers and
+// dates in their own order, other texts by their letters, a blank last.
+func natural(a, b string) int {
+	if a == "" || b == "" {
+		return cmp.Compare(len(b), len(a)) * boolInt(a == "" != (b == ""))
+	}
+	for _, rank := range []func(string) (int, bool){bandRank, monthRank, weekdayRank} {
+		x, aok := rank(a)
+		y, bok := rank(b)
+		if aok && bok {
+			return cmp.Compare(x, y)
+		}
+	}
+	return eval.Order(eval.Str(a), eval.Str(b))
+}
+
+func boolInt(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func monthRank(s string) (int, bool) {
+	for m := 1; m <= 12; m++ {
+		if strings.EqualFold(s, civil.MonthNames[m]) || strings.EqualFold(s, civil.MonthNames[m][:3]) {
+			return m, true
+		}
+	}
+	return 0, false
+}
+
+func weekdayRank(s string) (int, bool) {
+	for w := 1; w <= 7; w++ {
+		if strings.EqualFold(s, civil.WeekdayNames[w]) || strings.EqualFold(s, civil.WeekdayNames[w][:3]) {
+			return w, true
+		}
+	}
+	return 0, false
+}

@@ -1,0 +1,60 @@
+package schedule
+
+import (
+	"iter"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+// Periods yields the periods of a series that touch a span: its pay periods.
+func (s *Series) Periods(span civil.Span) iter.Seq2[rows.NamedSpan, error] {
+	return func(yield func(rows.NamedSpan, error) bool) {
+		far := 2*s.Rec.Rule.Stride() + s.Rec.Chain.Back + s.Rec.Chain.Forth
+		for o, err := range s.Occurrences(span.Widen(far, far)) {
+			if err != nil {
+				yield(rows.NamedSpan{}, err)
+				return
+			}
+			start, end := o.Row[slotPeriodStart], o.Row[slotPeriodEnd]
+			if start.Kind == eval.Blank || end.Kind == eval.Blank {
+				continue
+			}
+			p := civil.Span{First: start.Day, Last: end.Day}
+			if p.First > span.Last || p.Last < span.First {
+				continue
+			}
+			if !yield(rows.NamedSpan{Name: o.ID, Span: p}, nil) {
+				return
+			}
+		}
+	}
+}
+
+// Instalment is a date of a row's own rule with its period and running number.
+type Instalment struct {
+	Date, Start, End eval.Value
+	Number           int
+}
+
+// Instalments yields the dates of a rule in a window, numbered from the rule's
+// first.
+func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, error] {
+	return func(yield func(Instalment, error) bool) {
+		s := &Series{Rec: rec}
+		n := 0
+		for o, err := range s.Occurrences(civil.Span{First: civil.Min, Last: window.Last}) {
+			if err != nil {
+				yield(Instalment{}, err)
+				return
+			}
+			if n++; o.To < window.First {
+				continue
+			}
+			if !yield(Instalment{o.Value(), o.Row[slotPeriodStart], o.Row[slotPeriodEnd], n}, nil) {
+				return
+			}
+		}
+	}
+}
