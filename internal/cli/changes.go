@@ -59,6 +59,17 @@ func changes(path, format string, data []byte) string {
 	return fmt.Sprintf("changed (%s), %s", strings.Join(parts, ", "), dated(len(now)))
 }
 
+// replaced tells what becomes of an output whose rows have no identity.
+func replaced(path string, data []byte) string {
+	if _, err := os.Stat(path); err != nil {
+		return "new"
+	}
+	if sameBytes(path, data) {
+		return "unchanged"
+	}
+	return "changed"
+}
+
 func dated(n int) string {
 	if n == 1 {
 		return "1 date"

@@ -94,7 +94,8 @@ The language of the rules on one page:  yoyaku help phrases`,
 		}
 	}
 	add("rules", a.datesCommand(), a.runCommand(), a.whyCommand())
-	add("tables", a.deriveCommand(), a.dueCommand(), a.spreadCommand(), a.matchCommand(), a.tallyCommand())
+	add("tables", a.deriveCommand(), a.dueCommand(), a.spreadCommand(), a.matchCommand(), a.tallyCommand(),
+		a.gridCommand())
 	add("facts", a.valueCommand(), a.betweenCommand(), a.daysCommand(), a.holidaysCommand())
 	add("start", a.demoCommand())
 	root.AddCommand(phrasesTopic())

@@ -158,7 +158,7 @@ func (o *options) outputs(dir string, series []*schedule.Series, span civil.Span
 	defer st.drop()
 	for _, out := range o.loaded.Outputs {
 		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(series, s) })
-		if len(of) == 0 {
+		if len(of) == 0 && (out.Record == nil || len(series) < len(o.loaded.Series)) {
 			continue
 		}
 		path := filepath.Join(dir, filepath.FromSlash(out.File))
@@ -172,11 +172,16 @@ func (o *options) outputs(dir string, series []*schedule.Series, span civil.Span
 			return nil, err
 		}
 		var b bytes.Buffer
-		// A table of one series is wide, however many of them --series leaves.
-		if err := o.output(&b, out.Format, of, len(out.Of) == 1, span); err != nil {
-			return nil, err
+		if out.Record != nil {
+			err = o.recordOutput(&b, out)
+			told = append(told, "  "+out.File+": "+replaced(path, b.Bytes()))
+		} else { // a table of one series is wide, however many --series leaves
+			err = o.output(&b, out.Format, of, len(out.Of) == 1, span)
+			told = append(told, "  "+out.File+": "+changes(path, out.Format, b.Bytes()))
 		}
-		told = append(told, "  "+out.File+": "+changes(path, out.Format, b.Bytes()))
+		if err != nil {
+			return nil, fmt.Errorf("output %s: %w", out.File, err)
+		}
 		if sameBytes(path, b.Bytes()) {
 			continue
 		}

@@ -28,15 +28,26 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 				o.File = text
 				return err
 			}
+			if key != "of" {
+				return o.argument(d, key, v)
+			}
 			names, nodes, err := d.texts(v)
 			for i, name := range names {
+				if r := p.record(name); r != nil && len(names) == 1 {
+					o.Record = r
+					continue
+				}
 				s := p.Find(name)
 				if s == nil {
-					hint := "series here: " + strings.Join(p.Env.SeriesNames, ", ")
-					if near := phrase.Nearest(name, p.Env.SeriesNames); near != "" {
+					known := slices.Clone(p.Env.SeriesNames)
+					for _, r := range p.Records {
+						known = append(known, r.Name)
+					}
+					hint := "this plan has " + strings.Join(known, ", ")
+					if near := phrase.Nearest(name, known); near != "" {
 						hint = "did you mean `" + near + "`?"
 					}
-					return d.fail(nodes[i], "unknown series `%s`; %s", name, hint)
+					return d.fail(nodes[i], "unknown series or record `%s`; %s", name, hint)
 				}
 				o.Of = append(o.Of, s)
 			}
@@ -48,12 +59,15 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 		if fileNode == nil {
 			return d.fail(item, "an output needs a `file`")
 		}
-		if len(o.Of) == 0 {
-			return d.fail(item, "an output needs `of`: the series that it shows")
+		if len(o.Of) == 0 && o.Record == nil {
+			return d.fail(item, "an output needs `of`: the series or the record that it shows")
 		}
 		o.Format = strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
 		if !slices.Contains(Formats, o.Format) {
 			return d.fail(fileNode, "the ending of `%s` names no format; known are .%s", o.File, strings.Join(Formats, ", ."))
+		}
+		if err := o.checkMake(); err != nil {
+			return d.wrap(item, err)
 		}
 		if !filepath.IsLocal(filepath.FromSlash(o.File)) {
 			return d.fail(fileNode, "`%s` lies outside the output folder; outputs stay inside it", o.File)
@@ -64,5 +78,34 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 		}
 		p.Outputs = append(p.Outputs, o)
 	}
+	return nil
+}
+
+// argument reads `make` or one of its keys; of a list, each item is a line.
+func (o *Output) argument(d *doc, key string, v ast.Node) error {
+	text, sep := "", ","
+	if key == "date" { // phrases, which have commas of their own
+		sep = "\n"
+	}
+	if list, ok := v.(*ast.SequenceNode); ok {
+		parts, _, err := d.texts(list)
+		if err != nil {
+			return err
+		}
+		text = strings.Join(parts, sep)
+	} else {
+		var err error
+		if text, err = d.text(v); err != nil {
+			return err
+		}
+	}
+	if key == "make" {
+		o.Make = text
+		return nil
+	}
+	if o.Args == nil {
+		o.Args = map[string]string{}
+	}
+	o.Args[key] = text
 	return nil
 }

@@ -31,6 +31,8 @@ type Plan struct {
 	Window *civil.Span    // nil where the plan has none
 	Env    eval.Env       // with its calendars, series, frame and today
 	Series []*schedule.Series
+	// Records are the tables of the plan.
+	Records []*Record
 	// Outputs are the files it makes, relative to the output folder.
 	Outputs []Output
 	// Inputs are the files that were read, the plan's own first.
@@ -44,6 +46,11 @@ type Output struct {
 	File   string // with slashes, inside the output folder
 	Of     []*schedule.Series
 	Format string // its ending, "csv"
+	// Record is what it shows instead of series, Make what is made of it, and
+	// Args the keys of that.
+	Record *Record
+	Make   string
+	Args   map[string]string
 }
 
 // Settings are what the command line says over a plan.
@@ -153,15 +160,13 @@ func (p *Plan) Calendars() (list []*workdays.Calendar, err error) {
 
 var (
 	planKeys = []string{"plan", "id", "title", "zone", "window", "fiscal-start", "fiscal-named", "week-start", "calendar",
-		"calendars", "series", "outputs"}
-	planLater   = []string{"records"}
+		"calendars", "series", "records", "outputs"}
 	seriesKeys  = []string{"title", "rule", "calendar", "period", "milestones", "event"}
 	seriesLater = []string{"expect", "apart", "color"}
 	eventKeys   = []string{"summary"}
 	eventLater  = []string{"remind", "busy", "lasting", "color", "categories", "location", "description"}
-	outputKeys  = []string{"file", "of"}
-	outputLater = []string{"make", "date", "within", "window", "bands", "where", "sort", "columns", "rows", "cols", "sum", "by",
-		"start", "end", "name", "mark", "rrule", "todo", "upcoming", "yearly", "title", "counts"}
+	outputKeys  = append([]string{"file", "of"}, makeKeys()...)
+	outputLater = []string{"rrule", "todo", "counts"}
 )
 
 // Load reads a plan file. Errors carry file, line and column.
@@ -172,7 +177,7 @@ func Load(path string, s Settings) (*Plan, error) {
 	}
 	p := &Plan{Path: path, Inputs: []string{path}}
 	nodes := map[string]ast.Node{}
-	err = d.each(d.root, "the plan", planKeys, planLater, func(key string, _, v ast.Node) error {
+	err = d.each(d.root, "the plan", planKeys, nil, func(key string, _, v ast.Node) error {
 		nodes[key] = v
 		return nil
 	})
@@ -229,6 +234,20 @@ func Load(path string, s Settings) (*Plan, error) {
 				return d.wrap(k, err)
 			}
 			return p.addSeries(d, key, v)
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	if n := nodes["records"]; n != nil {
+		err := d.each(n, "records", nil, nil, func(key string, k, v ast.Node) error {
+			if err := checkName(key); err != nil {
+				return d.wrap(k, err)
+			}
+			if p.Find(key) != nil {
+				return d.fail(k, "`%s` is a series already", key)
+			}
+			return p.addRecord(d, key, v)
 		})
 		if err != nil {
 			return nil, err

@@ -1,0 +1,107 @@
+package rows
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// Grid is people against days.
+type Grid struct {
+	Head     string // heading of the names
+	Window   civil.Span
+	EveryDay bool // marks closed days too
+	Calendar *workdays.Calendar
+	Names    []string
+	marks    map[string][]string
+}
+
+// NewGrid prepares an empty grid.
+func NewGrid(head string, window civil.Span, everyDay bool, cal *workdays.Calendar) *Grid {
+	return &Grid{Head: head, Window: window, EveryDay: everyDay, Calendar: cal, marks: map[string][]string{}}
+}
+
+// Name gives a person a row, booked or not; rows stand in the order in which
+// the names come first.
+func (g *Grid) Name(name string) {
+	if _, ok := g.marks[name]; !ok {
+		g.marks[name] = make([]string, g.Window.Len())
+		g.Names = append(g.Names, name)
+	}
+}
+
+// Book marks the working days of a range, or with EveryDay all its days. Two
+// marks on one day stand side by side; the same one stands once.
+func (g *Grid) Book(name string, s civil.Span, mark string) {
+	g.Name(name)
+	row := g.marks[name]
+	for d := max(s.First, g.Window.First); d <= min(s.Last, g.Window.Last); d++ {
+		cell := &row[d-g.Window.First]
+		switch {
+		case !g.EveryDay && !g.Calendar.Open(d):
+		case *cell == "":
+			*cell = mark
+		case *cell != mark && !strings.Contains("/"+*cell+"/", "/"+mark+"/"):
+			*cell += "/" + mark
+		}
+	}
+}
+
+// Row returns the marks of a person by the days of the window, and how many days
+// are marked.
+func (g *Grid) Row(name string) (marks []string, total int) {
+	for _, m := range g.marks[name] {
+		if m != "" {
+			total++
+		}
+	}
+	return g.marks[name], total
+}
+
+// Totals counts the marks of each day, and of all.
+func (g *Grid) Totals() (days []int, total int) {
+	days = make([]int, g.Window.Len())
+	for _, row := range g.marks {
+		for i, m := range row {
+			if m != "" {
+				days[i]++
+				total++
+			}
+		}
+	}
+	return days, total
+}
+
+// Closed reports whether day i of the window is closed.
+func (g *Grid) Closed(i int) bool { return !g.Calendar.Open(g.Window.First + civil.Date(i)) }
+
+// Columns returns the headings of the plain table: ISO days, total last.
+func (g *Grid) Columns() []string {
+	list := []string{g.Head}
+	for d := g.Window.First; d <= g.Window.Last; d++ {
+		list = append(list, d.String())
+	}
+	return append(list, "total")
+}
+
+// Write writes the plain table: a row a person, the last row total.
+func (g *Grid) Write(put func([]eval.Value) error) error {
+	for _, name := range g.Names {
+		marks, n := g.Row(name)
+		cells := []eval.Value{eval.Str(name)}
+		for _, m := range marks {
+			cells = append(cells, eval.Str(m))
+		}
+		if err := put(append(cells, eval.Int(n))); err != nil {
+			return err
+		}
+	}
+	days, all := g.Totals()
+	cells := []eval.Value{eval.Str("total")}
+	for _, n := range days {
+		cells = append(cells, eval.Int(n))
+	}
+	return put(append(cells, eval.Int(all)))
+}

@@ -1,0 +1,190 @@
+package report
+
+import (
+	"fmt"
+	"html/template"
+	"io"
+	"strconv"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/rows"
+)
+
+// DrawGrid draws people against days for a terminal: each day under its weekday,
+// closed days marked by a dot. Days that don't fit stand in a panel below.
+func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
+	width := text.RuneWidthWithoutEscSequences
+	nameWidth := max(width(g.Head), len("total"))
+	cell := 2
+	for _, n := range g.Names {
+		nameWidth = max(nameWidth, width(printable(n)))
+		marks, _ := g.Row(n)
+		for _, m := range marks {
+			cell = max(cell, width(printable(m)))
+		}
+	}
+	totals, all := g.Totals()
+	days := len(totals)
+	fit := days
+	if t.Width > 0 {
+		fit = max(1, (t.Width-nameWidth-7)/(cell+1))
+	}
+	pad := func(s string, n int) string { return s + strings.Repeat(" ", max(0, n-width(s))) }
+	dim := func(s string) string {
+		if t.Color {
+			return "\x1b[2m" + s + "\x1b[0m"
+		}
+		return s
+	}
+	var b strings.Builder
+	if t.Title != "" {
+		fmt.Fprintf(&b, "%s\n\n", t.Title)
+	}
+	for from := 0; from < days; from += fit {
+		upto := min(days, from+fit)
+		last := upto == days
+		line := func(head string, at func(i int) string, end string) {
+			s := pad(head, nameWidth)
+			for i := from; i < upto; i++ {
+				c := pad(at(i), cell)
+				if g.Closed(i) {
+					c = dim(c)
+				}
+				s += " " + c
+			}
+			if last {
+				s += "  " + end
+			}
+			b.WriteString(strings.TrimRight(s, " ") + "\n")
+		}
+		if from > 0 {
+			b.WriteByte('\n')
+		}
+		day := func(i int) civil.Date { return g.Window.First + civil.Date(i) }
+		month := func(i int) string { // the month's name over its first days
+			if _, m, d := day(i).YMD(); i == from || d == 1 {
+				return civil.MonthNames[m][:min(3, cell)]
+			}
+			return ""
+		}
+		line("", month, "")
+		line("", func(i int) string { return day(i).Weekday().Short()[:2] }, "")
+		line(g.Head, func(i int) string { _, _, d := day(i).YMD(); return fmt.Sprintf("%2d", d) }, "total")
+		b.WriteString(strings.Repeat("-", nameWidth+(upto-from)*(cell+1)) + "\n")
+		for _, n := range g.Names {
+			marks, total := g.Row(n)
+			line(printable(n), func(i int) string {
+				if marks[i] == "" && g.Closed(i) {
+					return " ·"
+				}
+				return printable(marks[i])
+			}, strconv.Itoa(total))
+		}
+		line("total", func(i int) string {
+			if totals[i] == 0 {
+				return ""
+			}
+			return fmt.Sprintf("%2d", totals[i])
+		}, strconv.Itoa(all))
+	}
+	_, err := io.WriteString(w, b.String())
+	return err
+}
+
+var gridPage = template.Must(template.New("grid").Parse(`<!DOCTYPE html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>{{.Title}}</title>
+<style>
+body { font: 14px/1.4 system-ui, sans-serif; color: #1d2730; background: #fcfcfa; margin: 1.5rem; }
+h1 { font-size: 1.2rem; font-weight: 600; }
+table { border-collapse: collapse; font-variant-numeric: tabular-nums; }
+th, td { border: 1px solid #dfe5e8; padding: .2rem .3rem; text-align: center; min-width: 1.5rem; }
+th:first-child, td:first-child { text-align: left; padding-right: .8rem; white-space: nowrap; }
+thead th { font-weight: 600; color: #40525f; }
+.c { background: #e9ecee; color: #8b979f; }
+.m { background: #2f7f86; color: #fff; font-weight: 600; }
+tfoot td, .t { font-weight: 600; border-left: 2px solid #5a7184; }
+tfoot td { border-top: 2px solid #5a7184; border-left-width: 1px; }
+@media print { @page { size: landscape; margin: 10mm; } body { margin: 0; font-size: 9px; } .c, .m { print-color-adjust: exact; -webkit-print-color-adjust: exact; } }
+</style>
+</head>
+<body>
+<h1>{{.Title}}</h1>
+<table>
+<thead>
+<tr><th></th>{{range .Days}}<th{{if .Closed}} class="c"{{end}}>{{.Weekday}}</th>{{end}}<th></th></tr>
+<tr><th>{{.Head}}</th>{{range .Days}}<th{{if .Closed}} class="c"{{end}} title="{{.ISO}}">{{.Number}}</th>{{end}}<th class="t">total</th></tr>
+</thead>
+<tbody>
+{{range .Rows}}<tr><td>{{.Name}}</td>{{range .Cells}}<td{{if .Class}} class="{{.Class}}"{{end}}>{{.Text}}</td>{{end}}<td class="t">{{.Total}}</td></tr>
+{{end}}</tbody>
+<tfoot><tr><td>total</td>{{range .Totals}}<td{{if .Class}} class="{{.Class}}"{{end}}>{{.Text}}</td>{{end}}<td class="t">{{.All}}</td></tr></tfoot>
+</table>
+</body>
+</html>
+`))
+
+type gridDay struct {
+	Weekday, ISO string
+	Number       int
+	Closed       bool
+}
+
+type gridCell struct{ Text, Class string }
+
+type gridRow struct {
+	Name  string
+	Cells []gridCell
+	Total int
+}
+
+// GridPage writes people against days as a self-contained page that prints on a
+// sheet in landscape.
+func GridPage(w io.Writer, g *rows.Grid, title string) error {
+	if title == "" {
+		title = g.Window.First.String() + " to " + g.Window.Last.String()
+	}
+	data := struct {
+		Title, Head string
+		Days        []gridDay
+		Rows        []gridRow
+		Totals      []gridCell
+		All         int
+	}{Title: title, Head: g.Head}
+	totals, all := g.Totals()
+	data.All = all
+	class := func(i int, marked bool) string {
+		switch {
+		case marked:
+			return "m"
+		case g.Closed(i):
+			return "c"
+		}
+		return ""
+	}
+	for i, n := range totals {
+		d := g.Window.First + civil.Date(i)
+		_, _, number := d.YMD()
+		data.Days = append(data.Days, gridDay{d.Weekday().Short()[:2], d.String(), number, g.Closed(i)})
+		c := gridCell{Class: class(i, false)}
+		if n > 0 {
+			c.Text = strconv.Itoa(n)
+		}
+		data.Totals = append(data.Totals, c)
+	}
+	for _, name := range g.Names {
+		marks, total := g.Row(name)
+		r := gridRow{Name: printable(name), Total: total}
+		for i, m := range marks {
+			r.Cells = append(r.Cells, gridCell{printable(m), class(i, m != "")})
+		}
+		data.Rows = append(data.Rows, r)
+	}
+	return gridPage.Execute(w, data)
+}
