@@ -102,6 +102,9 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 	if err != nil {
 		return err
 	}
+	band := len(columns) + slices.Index(rows.DueColumns, "band")
+	nearest := due.Band(1)
+	t.standsOut = func(row []eval.Value) bool { return row[band].Text == nearest || row[band].Text == "today" }
 	return t.result(head, func(put put) (rows.Bad, error) {
 		type line struct {
 			at  civil.Date

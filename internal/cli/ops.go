@@ -50,6 +50,9 @@ func (t *tableOptions) result(columns []string, fill func(put) (rows.Bad, error)
 		}
 		var room []eval.Value
 		write := func(row []eval.Value) error {
+			if m, ok := sink.(rows.Marker); ok && t.standsOut != nil {
+				m.Mark(t.standsOut(row))
+			}
 			room = out.Out(row, room)
 			if t.safe {
 				room = slices.Clone(room)

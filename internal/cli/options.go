@@ -147,6 +147,13 @@ type shownDates struct {
 	room []eval.Value
 }
 
+// Mark implements rows.Marker.
+func (s *shownDates) Mark(on bool) {
+	if m, ok := s.Sink.(rows.Marker); ok {
+		m.Mark(on)
+	}
+}
+
 func (s *shownDates) Row(cells []eval.Value) error {
 	s.room = append(s.room[:0], cells...)
 	for i, v := range s.room {

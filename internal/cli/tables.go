@@ -30,10 +30,12 @@ type tableOptions struct {
 	keepText, safe      bool
 	where, sort, choose string
 
-	name   string
-	used   []int // columns that phrases take dates from
-	reader rows.Reader
-	closer io.Closer
+	name string
+	// standsOut chooses rows of the result that stand out.
+	standsOut func(row []eval.Value) bool
+	used      []int // columns that phrases take dates from
+	reader    rows.Reader
+	closer    io.Closer
 }
 
 func (o *options) tables(c *cobra.Command) *tableOptions {

@@ -16,7 +16,12 @@ type held struct {
 	columns []string
 	body    [][]string
 	numeric []bool
+	on      bool
+	marked  []bool // rows that stand out
 }
+
+// Mark implements rows.Marker.
+func (h *held) Mark(on bool) { h.on = on }
 
 func (h *held) Header(columns []string) error {
 	h.columns, h.numeric = columns, make([]bool, len(columns))
@@ -32,7 +37,7 @@ func (h *held) Row(cells []eval.Value) error {
 		row[i] = printable(c.String())
 		h.numeric[i] = h.numeric[i] || c.Kind == eval.Number
 	}
-	h.body = append(h.body, row)
+	h.body, h.marked = append(h.body, row), append(h.marked, h.on)
 	return nil
 }
 
@@ -56,8 +61,12 @@ func (s *markdownSink) Close() error {
 		return r
 	}
 	t.AppendHeader(row(s.columns))
-	for _, r := range s.body {
-		t.AppendRow(row(r))
+	for i, r := range s.body {
+		line := row(r)
+		if s.marked[i] {
+			line[len(line)-1] = "**" + r[len(r)-1] + "**"
+		}
+		t.AppendRow(line)
 	}
 	text := t.RenderMarkdown() + "\n"
 	if s.title != "" {
@@ -90,6 +99,7 @@ table { border-collapse: collapse; font-variant-numeric: tabular-nums; }
 th { text-align: left; border-bottom: 2px solid #5a7184; padding: .3rem .8rem .3rem 0; position: sticky; top: 0; background: #fcfcfa; }
 td { border-bottom: 1px solid #dfe5e8; padding: .25rem .8rem .25rem 0; vertical-align: top; }
 .n { text-align: right; }
+.m td { background: #fbe7c6; font-weight: 600; }
 @media print { body { margin: 0; font-size: 11px; } th { position: static; } }
 </style>
 </head>
@@ -98,12 +108,17 @@ td { border-bottom: 1px solid #dfe5e8; padding: .25rem .8rem .25rem 0; vertical-
 {{end}}<table>
 <thead><tr>{{range .Head}}<th{{if .Numeric}} class="n"{{end}}>{{.Text}}</th>{{end}}</tr></thead>
 <tbody>
-{{range .Body}}<tr>{{range .}}<td{{if .Numeric}} class="n"{{end}}>{{.Text}}</td>{{end}}</tr>
+{{range .Body}}<tr{{if .Marked}} class="m"{{end}}>{{range .Cells}}<td{{if .Numeric}} class="n"{{end}}>{{.Text}}</td>{{end}}</tr>
 {{end}}</tbody>
 </table>
 </body>
 </html>
 `))
+
+type pageRow struct {
+	Cells  []pageCell
+	Marked bool
+}
 
 type pageCell struct {
 	Text    string
@@ -118,13 +133,13 @@ func (s *htmlSink) Close() error {
 		}
 		return list
 	}
-	body := make([][]pageCell, len(s.body))
+	body := make([]pageRow, len(s.body))
 	for i, r := range s.body {
-		body[i] = cells(r)
+		body[i] = pageRow{cells(r), s.marked[i]}
 	}
 	return page.Execute(s.w, struct {
 		Title string
 		Head  []pageCell
-		Body  [][]pageCell
+		Body  []pageRow
 	}{s.title, cells(s.columns), body})
 }

@@ -4,6 +4,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -28,7 +29,12 @@ type tableSink struct {
 	cells   []int // of their widest cells
 	numeric []bool
 	body    [][]string
+	on      bool
+	marked  map[int]bool // rows that stand out
 }
+
+// Mark implements rows.Marker.
+func (s *tableSink) Mark(on bool) { s.on = on }
 
 // NewTable returns a sink that draws an aligned table when it is closed. Where
 // the width is too small, the widest columns of text are wrapped.
@@ -59,8 +65,17 @@ func (s *tableSink) Row(cells []eval.Value) error {
 		return err
 	}
 	row := make([]string, len(cells))
+	if s.on {
+		if s.marked == nil {
+			s.marked = map[int]bool{}
+		}
+		s.marked[len(s.body)] = true
+	}
 	for i, c := range cells {
 		row[i] = printable(c.String())
+		if s.on && !s.Color && i == len(cells)-1 { // without colour, a mark
+			row[i] += " *"
+		}
 		s.cells[i] = max(s.cells[i], text.RuneWidthWithoutEscSequences(row[i]))
 		s.widths[i] = max(s.widths[i], s.cells[i])
 		s.numeric[i] = s.numeric[i] || c.Kind == eval.Number
@@ -200,6 +215,7 @@ func (s *tableSink) draw(columns []int) string {
 	t.SetStyle(style)
 	var heads table.Row
 	var configs []table.ColumnConfig
+	var standOut []int
 	for n, i := range columns {
 		heads = append(heads, head(s.columns[i], s.widths[i]))
 		cfg := table.ColumnConfig{Number: n + 1, WidthMax: s.widths[i], WidthMaxEnforcer: wrap, VAlignHeader: text.VAlignBottom}
@@ -210,12 +226,23 @@ func (s *tableSink) draw(columns []int) string {
 	}
 	t.SetColumnConfigs(configs)
 	t.AppendHeader(heads)
-	for _, r := range s.body {
+	for n, r := range s.body {
 		var row table.Row
 		for _, i := range columns {
 			row = append(row, r[i])
 		}
 		t.AppendRow(row)
+		if s.marked[n] && s.Color {
+			standOut = append(standOut, n)
+		}
+	}
+	if standOut != nil {
+		t.SetRowPainter(func(_ table.Row, at table.RowAttributes) text.Colors {
+			if slices.Contains(standOut, at.Number-1) {
+				return text.Colors{text.Bold, text.FgHiRed}
+			}
+			return nil
+		})
 	}
 	return t.Render()
 }

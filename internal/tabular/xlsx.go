@@ -213,6 +213,8 @@ type xlsxSink struct {
 		head, date, moment int
 		places             [mostDecimals + 1]int
 	}
+	on   bool
+	loud map[int]int // styles of rows that stand out, by the plain one
 }
 
 const heldRows = 1000
@@ -247,6 +249,9 @@ func (x *xlsxSink) Row(cells []eval.Value) error {
 	row := make([]any, len(cells))
 	for i, v := range cells {
 		row[i] = x.cell(v)
+		if x.on {
+			row[i] = x.standOut(row[i])
+		}
 		if x.held != nil || x.line == 1 {
 			x.widths[i] = max(x.widths[i], len([]rune(v.String()))+1)
 		}
@@ -318,6 +323,37 @@ func (x *xlsxSink) decimals(places int) int {
 		}
 	}
 	return x.styles.places[places]
+}
+
+// Mark implements rows.Marker.
+func (x *xlsxSink) Mark(on bool) { x.on = on }
+
+// standOut gives a cell the fill of a row that stands out.
+func (x *xlsxSink) standOut(v any) any {
+	c, styled := v.(excelize.Cell)
+	if !styled {
+		c = excelize.Cell{Value: v}
+	}
+	id, known := x.loud[c.StyleID]
+	if !known {
+		style := &excelize.Style{}
+		if c.StyleID != 0 {
+			if plain, err := x.book.GetStyle(c.StyleID); err == nil {
+				style = plain
+			}
+		}
+		style.Fill = excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"FBE7C6"}}
+		var err error
+		if id, err = x.book.NewStyle(style); err != nil {
+			return v
+		}
+		if x.loud == nil {
+			x.loud = map[int]int{}
+		}
+		x.loud[c.StyleID] = id
+	}
+	c.StyleID = id
+	return c
 }
 
 // begin writes widths, header and the rows held back; once.

@@ -18,6 +18,9 @@ type Sink interface {
 	Close() error
 }
 
+// Marker is a Sink that can make a row stand out: the rows after Mark(true).
+type Marker interface{ Mark(on bool) }
+
 // Reader gives the columns of a table and its rows, batch by batch.
 type Reader interface {
 	Columns() []string
