@@ -58,8 +58,47 @@ func main() {
 	}
 	fmt.Printf("bare encoding/csv copy           %.2f s\n", middle(b))
 	fmt.Printf("derive, five columns             %.2f s, %.2f times the copy, peak %d MB\n", middle(a), middle(ratio), memory/1024)
+	defer others(*program, dir, table, out, self, *runs)
 	if python != "" {
 		fmt.Printf("                                 %.2f of the time of a plain script in Python\n", middle(c))
+	}
+}
+
+// others times the commands that ask questions of a table.
+func others(program, dir, table, out, self string, runs int) {
+	ranges := filepath.Join(dir, "ranges.csv")
+	f, err := os.Create(ranges)
+	check(err)
+	fmt.Fprintln(f, "unit,head,since,until")
+	for u := range 13 {
+		for y := 2014; y < 2036; y++ {
+			fmt.Fprintf(f, "Unit %d,Head %d,%d-01-01,%d-12-31\n", u, y, y, y)
+		}
+	}
+	check(f.Close())
+	for _, c := range []struct {
+		name string
+		args []string
+	}{
+		{"due --within", []string{"due", table, "--date", "start", "--within", "30 days", "--upcoming", "--as-of", "2030-01-01"}},
+		{"due, all rows", []string{"due", table, "--date", "start"}},
+		{"spread --by month", []string{"spread", table, "--start", "start", "--end", "start, lasting term weeks", "--by", "month"}},
+		{"match", []string{"match", table, ranges, "--key", "unit", "--date", "start", "--start", "since", "--end", "until"}},
+		{"tally", []string{"tally", table, "--rows", "unit", "--cols", "year of start"}},
+		{"grid", []string{"grid", table, "--name", "unit", "--start", "start", "--end", "start, lasting term weeks", "--window", "2027-06"}},
+	} {
+		var took, ratio []float64
+		var memory int64
+		size := int64(0)
+		for range runs {
+			tb, _ := timed([]string{self, "-copy", table, out})
+			t, m := timed(append(append([]string{program}, c.args...), "--out", out))
+			took, ratio, memory = append(took, t), append(ratio, t/tb), max(memory, m)
+			if info, err := os.Stat(out); err == nil {
+				size = info.Size()
+			}
+		}
+		fmt.Printf("%-32s %.2f s, %.2f times the copy, peak %d MB, writes %d MB\n", c.name, middle(took), middle(ratio), memory/1024, size>>20)
 	}
 }
 

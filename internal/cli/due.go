@@ -9,7 +9,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 )
 
@@ -89,7 +88,7 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 		if err != nil || strings.ContainsAny(label, ",'()") {
 			label, body = strings.TrimSpace(text), text
 		}
-		slot, err := t.hidden(d, "--date", body)
+		slot, err := t.day(d, "--date", body)
 		if err != nil {
 			return err
 		}
@@ -111,18 +110,14 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 			row []eval.Value
 		}
 		var list []line
-		bad, err := t.scan(d, func(n int, row []eval.Value) error {
+		bad, err := t.scan(d, func(_ int, row []eval.Value) error {
 			for i, slot := range slots {
 				v := row[slot]
 				if v.Kind == eval.Blank {
 					continue
 				}
-				base, ok := eval.DayOf(v)
-				if !ok {
-					return &rows.BadCell{Line: n, Column: labels[i], Err: notADate(d, args.dates[i], v)}
-				}
-				for _, at := range due.Dates(base.Day) {
-					cells := append(slices.Clone(row[:len(columns)]), due.Cells(labels[i], base.Day, at)...)
+				for _, at := range due.Dates(v.Day) {
+					cells := append(slices.Clone(row[:len(columns)]), due.Cells(labels[i], v.Day, at)...)
 					list = append(list, line{at, cells})
 				}
 			}
@@ -137,18 +132,9 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 				return bad, err
 			}
 		}
-		if len(list) == 0 {
+		if len(list) == 0 && bad.Count == 0 {
 			t.app.note("No date of %s falls into what was asked for.", t.name)
 		}
 		return bad, nil
 	})
-}
-
-// notADate is the fault of a cell that an option takes as a date.
-func notADate(d *rows.Derive, text string, v eval.Value) error {
-	column := strings.TrimSpace(text)
-	if rows.Find(d.Visible(), column) < 0 {
-		column = ""
-	}
-	return &phrase.Error{Phrase: text, Message: fmt.Sprintf("a date is wanted here, and this is %q", v), Err: &eval.NotDate{Column: column, Text: v.String()}}
 }

@@ -26,9 +26,10 @@ func (a *App) gridCommand() *cobra.Command {
 		Long: `Draw a row a person and a column a day: booked working days are marked, closed days
 shaded, totals at both ends. Several bookings of a person share a row; an unfinished
 row stays empty.`,
-		Example: `  yoyaku grid absences.csv --name person --start first --end last --window 2027-06 --open-words present
-  yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" --window 2027-06
-  yoyaku grid absences.csv --name person --start first --end last --window 2027-06 --mark kind --out june.html`,
+		Example: `  yoyaku grid absences.csv --name person --start first --end last --window 2027-06 \
+    --open-words present
+  yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" \
+    --window 2027-06 --mark course --out june.html`,
 		Args: needArgs(1, 1, "a table, such as absences.csv"),
 	}
 	o := a.place(c)
@@ -85,11 +86,11 @@ func (t *tableOptions) grid(d *rows.Derive, args gridArgs) error {
 		}
 		t.where = ""
 	}
-	start, err := t.hidden(d, "--start", args.start)
+	start, err := t.day(d, "--start", args.start)
 	if err != nil {
 		return err
 	}
-	end, err := t.hidden(d, "--end", args.end)
+	end, err := t.day(d, "--end", args.end)
 	if err != nil {
 		return err
 	}

@@ -23,8 +23,8 @@ func (a *App) matchCommand() *cobra.Command {
 		Long: `Put beside each row of EVENTS the columns of the row of RANGES that has the same key
 and holds its day; both ends belong to a range, and a blank end runs through today.
 Where none does, the cells stay blank and are counted.`,
-		Example: `  yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since --end until
-  yoyaku match incidents.csv harbour-masters.csv --key harbour=harbour --date day --start since --end until --several first`,
+		Example: `  yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
+    --end until --open-words present`,
 		Args: needArgs(2, 2, "a table of events and a table of ranges"),
 	}
 	o := a.place(c)
@@ -35,7 +35,7 @@ Where none does, the cells stay blank and are counted.`,
 	f.StringVar(&args.date, "date", "", "`PHRASE` of the event's day")
 	f.StringVar(&args.start, "start", "", "`PHRASE` of the range's first day")
 	f.StringVar(&args.end, "end", "", "`PHRASE` of the range's last day")
-	f.StringVar(&args.several, "several", "stop", "where several ranges hold the day: stop, first or all")
+	f.StringVar(&args.several, "several", "stop", "`WHAT` where several ranges hold it: stop, first, all")
 	f.StringVar(&args.openThrough, "open-through", "", "`DATE` that open ranges run through (default: today)")
 	c.RunE = func(_ *cobra.Command, names []string) error {
 		if _, err := o.load(); err != nil {
@@ -74,7 +74,7 @@ func (t *tableOptions) match(d *rows.Derive, args matchArgs) error {
 		return fmt.Errorf("--key: %w", rows.UnknownColumn(keyA, d.Visible()))
 	}
 	visible := slices.Clone(d.Visible())
-	day, err := t.hidden(d, "--date", args.date)
+	day, err := t.day(d, "--date", args.date)
 	if err != nil {
 		return err
 	}
@@ -97,8 +97,6 @@ func (t *tableOptions) match(d *rows.Derive, args matchArgs) error {
 				if held, err = found.On(row[key].String(), v.Day, several); err != nil {
 					return fmt.Errorf("%s, line %d: %w", t.name, n, err)
 				}
-			} else if row[day].Kind != eval.Blank {
-				return &rows.BadCell{Line: n, Column: "--date", Err: notADate(d, args.date, row[day])}
 			}
 			if len(held) == 0 {
 				missed++
@@ -135,11 +133,11 @@ func (t *tableOptions) ranges(args matchArgs, keyName string) (*rows.Ranges, []s
 	if key < 0 {
 		return nil, nil, fmt.Errorf("--key in %s: %w", args.ranges, rows.UnknownColumn(keyName, r.Columns()))
 	}
-	start, err := side.hidden(d, "--start", args.start)
+	start, err := side.day(d, "--start", args.start)
 	if err != nil {
 		return nil, nil, err
 	}
-	end, err := side.hidden(d, "--end", args.end)
+	end, err := side.day(d, "--end", args.end)
 	if err != nil {
 		return nil, nil, err
 	}

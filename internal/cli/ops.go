@@ -12,9 +12,18 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// hidden compiles a phrase of an option against the table's columns.
+// hidden compiles a phrase of an option against the table's columns; day does so
+// where the phrase must give a date.
 func (t *tableOptions) hidden(d *rows.Derive, option, text string) (int, error) {
-	slot, used, err := d.Hidden(option, text, t.loaded.Env)
+	return t.hide(d, option, text, false)
+}
+
+func (t *tableOptions) day(d *rows.Derive, option, text string) (int, error) {
+	return t.hide(d, option, text, true)
+}
+
+func (t *tableOptions) hide(d *rows.Derive, option, text string, date bool) (int, error) {
+	slot, used, err := d.Hidden(option, text, date, t.loaded.Env)
 	if err != nil {
 		return 0, inOption(option, err)
 	}

@@ -34,8 +34,8 @@ year or period of a series, with the days and working days of the piece. Both en
 belong to the range; a blank end runs through today. The pieces add up to the whole.
 With --dates, write one row per date of each row's own rule.`,
 		Example: `  yoyaku spread absences.csv --start first --end last --by month --open-words present
-  yoyaku spread absences.csv --start first --end last --by crew-pay --window 2027 --open-words present
-  yoyaku spread absences.csv --start first --end last --working --window 2027-06 --open-words present
+  yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
+  yoyaku spread absences.csv --start first --end last --working --open-words present
   yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"`,
 		Args: needArgs(1, 1, "a table, such as absences.csv"),
 	}
@@ -50,7 +50,7 @@ With --dates, write one row per date of each row's own rule.`,
 	f.StringVar(&args.window, "window", "", "`SPAN` to cut the ranges to")
 	f.StringVar(&args.openThrough, "open-through", "", "`DATE` that open ranges run through (default: today)")
 	f.StringVar(&args.per, "per", "", "`COL` whose ranges must not overlap")
-	f.StringVar(&args.overlaps, "overlaps", "stop", "where they do: stop, merge or count")
+	f.StringVar(&args.overlaps, "overlaps", "stop", "`WHAT` where they do: stop, merge or count")
 	f.StringVar(&args.dates, "dates", "", "`RULE` of each row, such as 'monthly on 1 from start until ends'")
 	_ = c.RegisterFlagCompletionFunc("by", o.completeSeries)
 	c.RunE = func(_ *cobra.Command, names []string) error {
@@ -124,11 +124,11 @@ func (t *tableOptions) spread(d *rows.Derive, args spreadArgs) error {
 			return fmt.Errorf("--per: %w", rows.UnknownColumn(args.per, columns))
 		}
 	}
-	start, err := t.hidden(d, "--start", args.start)
+	start, err := t.day(d, "--start", args.start)
 	if err != nil {
 		return err
 	}
-	end, err := t.hidden(d, "--end", args.end)
+	end, err := t.day(d, "--end", args.end)
 	if err != nil {
 		return err
 	}

@@ -22,7 +22,7 @@ func (a *App) tallyCommand() *cobra.Command {
 each other, with totals both ways. Bands, months and weekdays stand in their own order.`,
 		Example: `  yoyaku tally crew-contracts.csv --rows unit
   yoyaku tally crew-contracts.csv --rows unit --cols "year of start"
-  yoyaku tally invoices.csv --rows customer --cols "quarter = calendar quarter of invoiced" --sum amount`,
+  yoyaku tally invoices.csv --rows customer --cols "quarter of invoiced" --sum amount`,
 		Args: needArgs(1, 1, "a table, such as crew-contracts.csv"),
 	}
 	o := a.place(c)

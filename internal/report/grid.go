@@ -64,13 +64,13 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
 			b.WriteByte('\n')
 		}
 		day := func(i int) civil.Date { return g.Window.First + civil.Date(i) }
-		month := func(i int) string { // the month's name over its first days
+		months := []byte(strings.Repeat(" ", nameWidth+(upto-from+4)*(cell+1)))
+		for i := from; i < upto; i++ { // each month's name over its first days
 			if _, m, d := day(i).YMD(); i == from || d == 1 {
-				return civil.MonthNames[m][:min(3, cell)]
+				copy(months[nameWidth+1+(i-from)*(cell+1):], civil.MonthNames[m]+" "+strconv.Itoa(day(i).Year())+" ")
 			}
-			return ""
 		}
-		line("", month, "")
+		b.WriteString(strings.TrimRight(string(months), " ") + "\n")
 		line("", func(i int) string { return day(i).Weekday().Short()[:2] }, "")
 		line(g.Head, func(i int) string { _, _, d := day(i).YMD(); return fmt.Sprintf("%2d", d) }, "total")
 		b.WriteString(strings.Repeat("-", nameWidth+(upto-from)*(cell+1)) + "\n")

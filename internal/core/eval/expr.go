@@ -20,6 +20,22 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 	return c.program(e, base)
 }
 
+// CompileDate compiles an expression that must give a date or a blank: a cell
+// that is no date is an error, as it is where a phrase takes one.
+func CompileDate(text string, env Env) (*Program, error) {
+	e, err := phrase.ParseExpr(text)
+	if err != nil {
+		return nil, err
+	}
+	c := &compiler{env, strings.TrimSpace(text)}
+	if _, steps := e.(*phrase.Steps); steps {
+		return c.program(e, nil)
+	}
+	p := &Program{Text: phrase.ExprText(e), kind: Date}
+	p.value, err = c.dateOf(e)
+	return p, err
+}
+
 func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	p := &Program{Text: phrase.ExprText(e), kind: c.kindOf(e)}
 	s, ok := e.(*phrase.Steps)

@@ -127,12 +127,17 @@ func SplitAdd(text string) (name, body string, err error) {
 }
 
 // Hidden compiles a phrase whose value each row carries behind its columns, for
-// an operation to take. option names it in faults; slot is its place in the row.
-// used are the columns that dates are taken from.
-func (d *Derive) Hidden(option, text string, env eval.Env) (slot int, used []int, err error) {
+// an operation to take; date says that it must be a date. option names it in
+// faults; slot is its place in the row. used are the columns that dates are
+// taken from.
+func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int, used []int, err error) {
 	env.Names, env.Kinds = d.columns[:d.visible()], nil
 	env.DateSlots = &used
-	prog, err := eval.Compile(text, nil, env)
+	compile := func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }
+	if date {
+		compile = eval.CompileDate
+	}
+	prog, err := compile(text, env)
 	if err != nil {
 		return 0, nil, err
 	}

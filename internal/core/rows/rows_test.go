@@ -1,0 +1,288 @@
+package rows_test
+
+import (
+	"bytes"
+	"fmt"
+	"iter"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
+)
+
+func calendar(r *rand.Rand) *workdays.Calendar {
+	var list workdays.List
+	for range 300 {
+		d := civil.Date(739000 + r.IntN(4000))
+		list = append(list, workdays.Holiday{Date: d, Nominal: d, Name: "h"})
+	}
+	return workdays.New("random", workdays.WeekdaySet(0).With(civil.Weekday(1+r.IntN(7)))).WithHolidays(list)
+}
+
+func randomSpan(r *rand.Rand) civil.Span {
+	a := civil.Date(739500 + r.IntN(1500))
+	return civil.Span{First: a, Last: a + civil.Date(r.IntN(200))}
+}
+
+// The pieces of a spread add up to the whole, in days and working days, for any
+// way to cut; and spread by day, then tallied by month, equals spread by month.
+func TestPiecesAddUp(t *testing.T) {
+	r := rand.New(rand.NewPCG(2, 3))
+	frame := civil.Frame{WeekStart: civil.Sunday, FiscalMonth: 4, FiscalDay: 6}
+	odd := rows.Periods(func(span civil.Span) iter.Seq2[rows.NamedSpan, error] { // periods of 17 days
+		return func(yield func(rows.NamedSpan, error) bool) {
+			for d := span.First / 17 * 17; d <= span.Last; d += 17 {
+				if !yield(rows.NamedSpan{Name: fmt.Sprint(d), Span: civil.Span{First: d, Last: d + 16}}, nil) {
+					return
+				}
+			}
+		}
+	})
+	for range 300 {
+		cal := calendar(r)
+		span := randomSpan(r)
+		window := civil.Always
+		if r.IntN(2) == 0 {
+			window = randomSpan(r)
+		}
+		cut := civil.Span{First: max(span.First, window.First), Last: min(span.Last, window.Last)}
+		wantDays, wantWorked := 0, 0
+		for d := cut.First; d <= cut.Last; d++ {
+			wantDays++
+			if cal.Open(d) {
+				wantWorked++
+			}
+		}
+		for i, by := range []rows.Periods{odd, rows.UnitPeriods(frame, civil.Week), rows.UnitPeriods(frame, civil.Month), rows.UnitPeriods(frame, civil.Quarter),
+			rows.UnitPeriods(frame, civil.Year), rows.UnitPeriods(frame, civil.FiscalYear)} {
+			days, worked, next := 0, 0, cut.First
+			s := rows.Spread{Window: window, By: by, Calendar: cal}
+			if err := s.Pieces(span, func(c []eval.Value) error {
+				if c[1].Day != next {
+					t.Fatalf("way %d: a piece of %v begins on %s, not on %s", i, span, c[1].Day, next)
+				}
+				next = c[2].Day + 1
+				days, worked = days+int(c[3].Num), worked+int(c[4].Num)
+				return nil
+			}); err != nil || days != wantDays || worked != wantWorked {
+				t.Fatalf("way %d: %v in %v gives %d days, %d worked; want %d, %d (%v)", i, span, window, days, worked, wantDays, wantWorked, err)
+			}
+		}
+		byDay, byMonth := rows.NewTally("m", "", true), rows.NewTally("m", "", true)
+		s := rows.Spread{Window: window, Working: true, Calendar: cal}
+		check(t, s.Pieces(span, func(c []eval.Value) error {
+			return byDay.Add(frame.Name(civil.Month, c[0].Day), "", eval.Int(1))
+		}))
+		s.By = rows.UnitPeriods(frame, civil.Month)
+		check(t, s.Pieces(span, func(c []eval.Value) error { return byMonth.Add(c[0].Text, "", c[4]) }))
+		if a, b := text(t, byDay), text(t, byMonth); a != b {
+			t.Fatalf("by day and by month differ:\n%s\n%s", a, b)
+		}
+	}
+}
+
+func check(t *testing.T, err error) {
+	t.Helper()
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// text writes a tally as lines.
+func text(t *testing.T, tally *rows.Tally) string {
+	t.Helper()
+	var b bytes.Buffer
+	check(t, tally.Write(func(h []string) error { _, err := fmt.Fprintln(&b, strings.Join(h, "|")); return err },
+		func(c []eval.Value) error {
+			for _, v := range c {
+				fmt.Fprint(&b, v, "|")
+			}
+			_, err := fmt.Fprintln(&b)
+			return err
+		}))
+	return b.String()
+}
+
+// A tally's totals equal a plain count, and its headings stand in their order.
+func TestTally(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	for range 200 {
+		tally := rows.NewTally("unit", "band", true)
+		want, all := map[string]int{}, 0
+		for range r.IntN(60) {
+			row, col, n := fmt.Sprint("u", r.IntN(4)), []string{"overdue", "today", "1 to 30", "31 to 60", "over 60", ""}[r.IntN(6)], r.IntN(20)-5
+			check(t, tally.Add(row, col, eval.Int(n)))
+			want[row] += n
+			want[col] += n
+			all += n
+		}
+		lines := strings.Split(strings.TrimSpace(text(t, tally)), "\n")
+		for _, l := range lines[1 : len(lines)-1] {
+			f := strings.Split(l, "|")
+			if f[len(f)-2] != fmt.Sprint(want[f[0]]) {
+				t.Fatalf("%s, want %d", l, want[f[0]])
+			}
+		}
+		if f := strings.Split(lines[len(lines)-1], "|"); f[len(f)-2] != fmt.Sprint(all) {
+			t.Fatalf("total %s, want %d", f[len(f)-2], all)
+		}
+	}
+	for _, c := range [][2]string{
+		{"over 60,1 to 30,today,31 to 60,overdue", "overdue,today,1 to 30,31 to 60,over 60"}, {"October,March,January,April", "January,March,April,October"},
+		{"Sun,Mon,Wed", "Mon,Wed,Sun"}, {"10,9,100", "9,10,100"}, {"2027-10,2027-02", "2027-02,2027-10"}, {"b,,a", "a,b,(blank)"}, {"FY2028,FY2027", "FY2027,FY2028"},
+	} {
+		tally := rows.NewTally("x", "", false)
+		for _, k := range strings.Split(c[0], ",") {
+			check(t, tally.Add(k, "", eval.Int(1)))
+		}
+		var got []string
+		for _, l := range strings.Split(text(t, tally), "\n")[1:] {
+			if head, _, ok := strings.Cut(l, "|"); ok && head != "total" {
+				got = append(got, head)
+			}
+		}
+		if strings.Join(got, ",") != c[1] {
+			t.Errorf("%s stands as %v", c[0], got)
+		}
+	}
+	tally := rows.NewTally("a", "b", false)
+	var err error
+	for i := 0; err == nil && i < 100000; i++ {
+		err = tally.Add("x", fmt.Sprint(i), eval.Int(1))
+	}
+	if err == nil || !strings.Contains(err.Error(), "narrower phrase") {
+		t.Errorf("a hundred thousand columns: %v", err)
+	}
+}
+
+// Matching agrees with looking at every range for every event.
+func TestMatch(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 9))
+	for range 300 {
+		var list []rows.Held
+		for i := range r.IntN(30) {
+			list = append(list, rows.Held{Span: randomSpan(r), Who: fmt.Sprint(r.IntN(3)), Line: i})
+		}
+		found := rows.NewRanges(list)
+		for range 50 {
+			key, d := fmt.Sprint(r.IntN(4)), civil.Date(739400+r.IntN(1900))
+			var want []int
+			for _, h := range list {
+				if h.Who == key && h.Has(d) {
+					want = append(want, h.Line)
+				}
+			}
+			held, err := found.On(key, d, rows.AllOfSeveral)
+			var got []int
+			for i, h := range held {
+				got = append(got, h.Line)
+				if i > 0 && held[i-1].First > h.First {
+					t.Fatal("ranges out of order")
+				}
+			}
+			slices.Sort(got)
+			if err != nil || !slices.Equal(got, want) {
+				t.Fatalf("%s on %s: %v, want %v", key, d, got, want)
+			}
+			if _, err := found.On(key, d, rows.StopAtSeveral); (err != nil) != (len(want) > 1) {
+				t.Fatalf("several: %v for %v", err, want)
+			}
+			if first, err := found.On(key, d, rows.FirstOfSeveral); err != nil || len(first) != min(1, len(want)) {
+				t.Fatalf("first: %v", first)
+			}
+		}
+		a, b, overlap := rows.Overlaps(list)
+		naive := false
+		for i, x := range list {
+			for _, y := range list[i+1:] {
+				naive = naive || x.Who == y.Who && x.First <= y.Last && y.First <= x.Last
+			}
+		}
+		if overlap != naive || overlap && (a.Who != b.Who || b.First > a.Last) {
+			t.Fatalf("overlap %v, want %v: %v %v", overlap, naive, a, b)
+		}
+		merged := rows.Merge(list)
+		if _, _, again := rows.Overlaps(merged); again {
+			t.Fatal("merged ranges overlap")
+		}
+		for d := civil.Date(739400); d < 741500; d += 7 { // a merge neither adds nor loses a day
+			in := func(list []rows.Held, who string) bool {
+				return slices.ContainsFunc(list, func(h rows.Held) bool { return h.Who == who && h.Has(d) })
+			}
+			for _, who := range []string{"0", "1", "2"} {
+				if in(list, who) != in(merged, who) {
+					t.Fatalf("%s on %s: %v before the merge, %v after", who, d, in(list, who), in(merged, who))
+				}
+			}
+		}
+	}
+}
+
+// Anniversaries, bands and the days left, against stepping through the days.
+func TestDue(t *testing.T) {
+	r := rand.New(rand.NewPCG(6, 1))
+	for range 400 {
+		cal := calendar(r)
+		base, today := civil.Date(738000+r.IntN(4000)), civil.Date(740000)
+		if r.IntN(5) == 0 {
+			base, _, _ = civil.Parse("2024-02-29")
+		}
+		span := civil.Span{First: today, Last: today + civil.Date(r.IntN(900))}
+		due := rows.Due{Today: today, Span: span, Yearly: true, Bands: []int{30, 60}, Calendar: cal}
+		var want []civil.Date
+		_, bm, bd := base.YMD()
+		for d := span.First; d <= span.Last; d++ {
+			y, m, day := d.YMD()
+			kept := bm == 2 && bd == 29 && !civil.IsLeap(y) && m == 2 && day == 28
+			if d >= base && (m == bm && day == bd || kept) {
+				want = append(want, d)
+			}
+		}
+		if got := due.Dates(base); !slices.Equal(got, want) {
+			t.Fatalf("anniversaries of %s in %v: %v, want %v", base, span, got, want)
+		}
+		at := today + civil.Date(r.IntN(300)-100)
+		worked := 0
+		for d := min(at, today) + 1; d <= max(at, today); d++ {
+			if cal.Open(d) {
+				worked++
+			}
+		}
+		if at < today {
+			worked = -worked
+		}
+		c := due.Cells("x", base, at)
+		left := int(at - today)
+		band := map[bool]string{true: "over 60"}[left > 60]
+		switch {
+		case left < 0:
+			band = "overdue"
+		case left == 0:
+			band = "today"
+		case left <= 30:
+			band = "1 to 30"
+		case left <= 60:
+			band = "31 to 60"
+		}
+		if int(c[3].Num) != left || int(c[4].Num) != worked || c[5].Text != band || int(c[6].Num) != at.Year()-base.Year() {
+			t.Fatalf("%s as of %s: %v, want %d, %d, %s", at, today, c, left, worked, band)
+		}
+	}
+	due := rows.Due{Today: 100, Span: civil.Span{First: civil.Min, Last: 200}}
+	if len(due.Dates(50)) != 1 || len(due.Dates(201)) != 0 {
+		t.Error("overdue dates are shown, those past the span aren't")
+	}
+	if due.Upcoming = true; len(due.Dates(50)) != 0 || len(due.Dates(100)) != 1 {
+		t.Error("--upcoming leaves out what is overdue, and keeps today")
+	}
+	for _, bad := range []string{"", "30,20", "0", "x", "30,,60"} {
+		if _, err := rows.ParseBands(bad); err == nil {
+			t.Errorf("%q are bands", bad)
+		}
+	}
+}
