@@ -460,7 +460,16 @@ func TestExamples(t *testing.T) {
 	for where, text := range texts {
 		text = regexp.MustCompile(`\\\n\s*`).ReplaceAllString(text, "") // a line may go on
 		for _, m := range line.FindAllStringSubmatch(text, -1) {
-			args := words(m[1])
+			piped := strings.Split(m[1], " | yoyaku ") // the commands of a pipe
+			args := words(piped[0])
+			if len(piped) > 1 {
+				first, errs, code := yoyaku(t, dir, args...)
+				if code != 0 {
+					t.Errorf("%s: yoyaku %s: exit %d\n%s", where, piped[0], code, errs)
+				}
+				write(t, filepath.Join(dir, "piped.csv"), first)
+				args = words(strings.Replace(piped[1], " - ", " piped.csv ", 1))
+			}
 			if args[0] == "help" || args[0] == "completion" {
 				continue
 			}

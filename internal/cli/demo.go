@@ -42,13 +42,14 @@ func (a *App) demoCommand() *cobra.Command {
 		if _, err := o.load(); err != nil {
 			return err
 		}
-		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s, its holiday list and five tables.\n\n", dir, plan.FileName)
+		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s, its holiday list and\nthe tables of the crew office.\n\n", dir, plan.FileName)
 		if err := o.run("", "", ""); err != nil {
 			return err
 		}
 		fmt.Fprintf(a.Out, `
 Made from it: crew-pay.csv (a row a pay day, its deadlines beside it), agenda.csv
-(a row a date, all series) and skerry.ics (for any calendar program).
+(a row a date, all series), skerry.ics (for any calendar program), ending.xlsx and
+ending-by-unit.csv (contracts that run out), absence-per-pay.csv and june.html.
 
 Try next:
   cd %s
@@ -57,6 +58,7 @@ Try next:
   yoyaku holidays isles --window 2027
   yoyaku why crew-pay 2027-03-15
   yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
+  yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --window 2027
   yoyaku run --window 2027-H1 --out half
   yoyaku help phrases
 `, dir)

@@ -106,19 +106,26 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 	t.standsOut = func(row []eval.Value) bool { return row[band].Text == nearest || row[band].Text == "today" }
 	return t.result(head, func(put put) (rows.Bad, error) {
 		type line struct {
-			at  civil.Date
-			row []eval.Value
+			at, base civil.Date
+			label    int
+			rows.Place
 		}
 		var list []line
+		var arena rows.Arena
+		var cells []eval.Value
 		bad, err := t.scan(d, func(_ int, row []eval.Value) error {
+			var kept rows.Place // the row itself, once however many dates it has
+			saved := false
 			for i, slot := range slots {
 				v := row[slot]
 				if v.Kind == eval.Blank {
 					continue
 				}
 				for _, at := range due.Dates(v.Day) {
-					cells := append(slices.Clone(row[:len(columns)]), due.Cells(labels[i], v.Day, at)...)
-					list = append(list, line{at, cells})
+					if !saved {
+						kept, saved = arena.Save(row[:len(columns)]), true
+					}
+					list = append(list, line{at, v.Day, i, kept})
 				}
 			}
 			return nil
@@ -128,7 +135,8 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 		}
 		slices.SortStableFunc(list, func(a, b line) int { return int(a.at - b.at) })
 		for _, l := range list {
-			if err := put(l.row); err != nil {
+			cells = append(arena.Load(l.Place, cells), due.Cells(labels[l.label], l.base, l.at)...)
+			if err := put(cells); err != nil {
 				return bad, err
 			}
 		}

@@ -33,6 +33,7 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
 		fit = max(1, (t.Width-nameWidth-7)/(cell+1))
 	}
 	pad := func(s string, n int) string { return s + strings.Repeat(" ", max(0, n-width(s))) }
+	right := func(s string, n int) string { return strings.Repeat(" ", max(0, n-width(s))) + s }
 	dim := func(s string) string {
 		if t.Color {
 			return "\x1b[2m" + s + "\x1b[0m"
@@ -49,14 +50,14 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
 		line := func(head string, at func(i int) string, end string) {
 			s := pad(head, nameWidth)
 			for i := from; i < upto; i++ {
-				c := pad(at(i), cell)
+				c := right(at(i), cell)
 				if g.Closed(i) {
 					c = dim(c)
 				}
 				s += " " + c
 			}
 			if last {
-				s += "  " + end
+				s += "  " + right(end, len("total"))
 			}
 			b.WriteString(strings.TrimRight(s, " ") + "\n")
 		}
@@ -72,13 +73,13 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
 		}
 		b.WriteString(strings.TrimRight(string(months), " ") + "\n")
 		line("", func(i int) string { return day(i).Weekday().Short()[:2] }, "")
-		line(g.Head, func(i int) string { _, _, d := day(i).YMD(); return fmt.Sprintf("%2d", d) }, "total")
+		line(g.Head, func(i int) string { _, _, d := day(i).YMD(); return strconv.Itoa(d) }, "total")
 		b.WriteString(strings.Repeat("-", nameWidth+(upto-from)*(cell+1)) + "\n")
 		for _, n := range g.Names {
 			marks, total := g.Row(n)
 			line(printable(n), func(i int) string {
 				if marks[i] == "" && g.Closed(i) {
-					return " ·"
+					return "·"
 				}
 				return printable(marks[i])
 			}, strconv.Itoa(total))
@@ -87,7 +88,7 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
 			if totals[i] == 0 {
 				return ""
 			}
-			return fmt.Sprintf("%2d", totals[i])
+			return strconv.Itoa(totals[i])
 		}, strconv.Itoa(all))
 	}
 	_, err := io.WriteString(w, b.String())

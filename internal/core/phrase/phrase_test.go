@@ -54,6 +54,7 @@ func TestCanonical(t *testing.T) {
 		{"min of days from a to b and max of c and 3", "min of days from a to b and max of c and 3"},
 		{"weekday number from sun of a = 1 or day of year of b > 100", "weekday number from sun of a = 1 or day of year of b > 100"},
 		{"started months from a to b, age", ""},
+		{"a,+1day -2Weeks", "a, +1 day, -2 weeks"},
 		{"+1 day -2 weeks", "+1 day, -2 weeks"},
 	} {
 		p, err := Parse(c[0])
@@ -133,6 +134,7 @@ func TestErrors(t *testing.T) {
 		{"today, end of montg", "montg", "month"},
 		{"today, 1st munday of month", "munday", "monday"},
 		{"today, at 25:00", "25:00", "09:00"},
+		{"today, +3dyas", "3dyas", "neither"},
 		{"today; tomorrow", ";", ""},
 		{"tomorrow", "tomorrow", "today, +1 day"},
 		{"'text", "'text", "close"},

@@ -219,6 +219,13 @@ func (s *scanner) number() {
 		case "st", "nd", "rd", "th":
 			s.add(tOrdinal, stop, word).n = n
 		default:
+			if _, unit := units[singular(word[end-s.at:])]; unit { // 3days
+				s.add(tNumber, end, s.text[s.at:end]).n = n
+				return
+			}
+			if word != "30e" {
+				fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop], "names start with a letter; other ones stand in double quotes")
+			}
 			s.add(tWord, stop, word)
 		}
 	default:

@@ -286,3 +286,25 @@ func TestDue(t *testing.T) {
 		}
 	}
 }
+
+// What an arena keeps comes back, cell by cell.
+func TestArena(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 3))
+	var a rows.Arena
+	var places []rows.Place
+	var want [][]eval.Value
+	for range 20000 {
+		var row []eval.Value
+		for range r.IntN(6) {
+			n, _ := eval.ParseNumber(fmt.Sprint(r.IntN(2000)-1000, ".", r.IntN(100)))
+			row = append(row, []eval.Value{{}, eval.Str(strings.Repeat("ü", r.IntN(200))), eval.Day(civil.Date(1 + r.IntN(3000000))), n, eval.Int(-r.IntN(1 << 40)),
+				{Kind: eval.Moment, Day: 740000, Minutes: int16(r.IntN(1440))}, eval.Bool(r.IntN(2) == 0), {Kind: eval.Number, Text: "1/123456789012345678901"}}[r.IntN(8)])
+		}
+		want, places = append(want, row), append(places, a.Save(row))
+	}
+	for _, i := range r.Perm(len(want)) {
+		if got := a.Load(places[i], nil); !slices.Equal(got, want[i]) {
+			t.Fatalf("row %d is %v, want %v", i, got, want[i])
+		}
+	}
+}

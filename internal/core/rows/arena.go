@@ -1,0 +1,95 @@
+package rows
+
+import (
+	"encoding/binary"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+)
+
+// Arena holds many rows in little more room than their text takes, for results
+// that must be sorted.
+type Arena struct {
+	full []string // sealed blocks
+	open []byte
+}
+
+// Place is where a row lies in an arena.
+type Place struct{ block, at int32 }
+
+const arenaBlock = 256 << 10
+
+// Save keeps a row.
+func (a *Arena) Save(row []eval.Value) Place {
+	if len(a.open) > arenaBlock {
+		a.full = append(a.full, string(a.open))
+		a.open = a.open[:0]
+	}
+	p := Place{int32(len(a.full)), int32(len(a.open))}
+	b := binary.AppendUvarint(a.open, uint64(len(row)))
+	for _, v := range row {
+		b = append(b, byte(v.Kind))
+		switch v.Kind {
+		case eval.Blank:
+		case eval.Text:
+			b = append(binary.AppendUvarint(b, uint64(len(v.Text))), v.Text...)
+		case eval.Date:
+			b = binary.AppendVarint(b, int64(v.Day))
+		default:
+			b = binary.AppendVarint(b, int64(v.Day))
+			b = binary.AppendVarint(b, int64(v.Minutes))
+			b = binary.AppendVarint(b, v.Num)
+			b = binary.AppendVarint(b, v.Den)
+			b = append(binary.AppendUvarint(b, uint64(len(v.Text))), v.Text...)
+		}
+	}
+	a.open = b
+	return p
+}
+
+// Load reads a row back into room.
+func (a *Arena) Load(p Place, room []eval.Value) []eval.Value {
+	if int(p.block) == len(a.full) {
+		a.full = append(a.full, string(a.open))
+		a.open = nil
+	}
+	s := a.full[p.block][p.at:]
+	unsigned := func() int {
+		n, shift := 0, 0
+		for {
+			c := s[0]
+			s = s[1:]
+			n |= int(c&0x7f) << shift
+			if shift += 7; c < 0x80 {
+				return n
+			}
+		}
+	}
+	signed := func() int64 {
+		u := uint64(unsigned())
+		return int64(u>>1) ^ -int64(u&1)
+	}
+	text := func() string {
+		n := unsigned()
+		t := s[:n]
+		s = s[n:]
+		return t
+	}
+	room = room[:0]
+	for range unsigned() {
+		v := eval.Value{Kind: eval.Kind(s[0])}
+		s = s[1:]
+		switch v.Kind {
+		case eval.Blank:
+		case eval.Text:
+			v.Text = text()
+		case eval.Date:
+			v.Day = civil.Date(signed())
+		default:
+			v.Day, v.Minutes, v.Num, v.Den = civil.Date(signed()), int16(signed()), signed(), signed()
+			v.Text = text()
+		}
+		room = append(room, v)
+	}
+	return room
+}
