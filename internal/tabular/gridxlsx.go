@@ -40,11 +40,15 @@ func GridXLSX(w io.Writer, g *rows.Grid) error {
 	}
 	totals, all := g.Totals()
 	days := len(totals)
-	width := 10
+	width, mark := 10, 3
 	for _, n := range g.Names {
 		width = max(width, len([]rune(n))+2)
+		marks, _ := g.Row(n)
+		for _, m := range marks {
+			mark = max(mark, len([]rune(m)))
+		}
 	}
-	for _, step := range []error{s.SetColWidth(1, 1, float64(min(width, 60))), s.SetColWidth(2, days+1, 4.5),
+	for _, step := range []error{s.SetColWidth(1, 1, float64(min(width, 60))), s.SetColWidth(2, days+1, float64(min(mark, 30))+1.5),
 		s.SetPanes(&excelize.Panes{Freeze: true, XSplit: 1, YSplit: 2, TopLeftCell: "B3", ActivePane: "bottomRight"})} {
 		if step != nil {
 			return step

@@ -223,7 +223,7 @@ func (s *scanner) number() {
 				s.add(tNumber, end, s.text[s.at:end]).n = n
 				return
 			}
-			if word != "30e" {
+			if word != "30e" && word != "365f" { // parts of day counts
 				fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop], "names start with a letter; other ones stand in double quotes")
 			}
 			s.add(tWord, stop, word)
