@@ -43,16 +43,7 @@ at the anniversaries: birthdays, years of service.`,
 	f.StringVar(&args.bands, "bands", "30,60,90", "`DAYS` at which bands end")
 	f.BoolVar(&args.yearly, "yearly", false, "look at anniversaries; adds the column years")
 	f.BoolVar(&args.upcoming, "upcoming", false, "leave out what is overdue")
-	c.RunE = func(_ *cobra.Command, names []string) error {
-		if _, err := o.load(); err != nil {
-			return err
-		}
-		d, err := t.open(names[0])
-		if err != nil {
-			return err
-		}
-		return t.due(d, args)
-	}
+	c.RunE = t.over(func(d *rows.Derive, _ []string) error { return t.due(d, args) })
 	return c
 }
 

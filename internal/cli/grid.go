@@ -43,16 +43,7 @@ row stays empty.`,
 	f.StringVar(&args.mark, "mark", "", "`PHRASE` of the mark (default: x)")
 	f.BoolVar(&args.everyDay, "every-day", false, "mark closed days too")
 	f.StringVar(&args.openThrough, "open-through", "", "`DATE` that open ranges run through (default: today)")
-	c.RunE = func(_ *cobra.Command, names []string) error {
-		if _, err := o.load(); err != nil {
-			return err
-		}
-		d, err := t.open(names[0])
-		if err != nil {
-			return err
-		}
-		return t.grid(d, args)
-	}
+	c.RunE = t.over(func(d *rows.Derive, _ []string) error { return t.grid(d, args) })
 	return c
 }
 

@@ -37,17 +37,10 @@ Where none does, the cells stay blank and are counted.`,
 	f.StringVar(&args.end, "end", "", "`PHRASE` of the range's last day")
 	f.StringVar(&args.several, "several", "stop", "`WHAT` where several ranges hold it: stop, first, all")
 	f.StringVar(&args.openThrough, "open-through", "", "`DATE` that open ranges run through (default: today)")
-	c.RunE = func(_ *cobra.Command, names []string) error {
-		if _, err := o.load(); err != nil {
-			return err
-		}
+	c.RunE = t.over(func(d *rows.Derive, names []string) error {
 		args.ranges = names[1]
-		d, err := t.open(names[0])
-		if err != nil {
-			return err
-		}
 		return t.match(d, args)
-	}
+	})
 	return c
 }
 

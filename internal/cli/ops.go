@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/spf13/cobra"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
@@ -29,6 +31,20 @@ func (t *tableOptions) hide(d *rows.Derive, option, text string, date bool) (int
 	}
 	t.used = append(t.used, used...)
 	return slot, nil
+}
+
+// over makes a command that opens its first argument as the table.
+func (t *tableOptions) over(run func(d *rows.Derive, names []string) error) func(*cobra.Command, []string) error {
+	return func(_ *cobra.Command, names []string) error {
+		if _, err := t.load(); err != nil {
+			return err
+		}
+		d, err := t.open(names[0])
+		if err != nil {
+			return err
+		}
+		return run(d, names)
+	}
 }
 
 // put takes a row of the result.

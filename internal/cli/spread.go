@@ -53,19 +53,12 @@ With --dates, write one row per date of each row's own rule.`,
 	f.StringVar(&args.overlaps, "overlaps", "stop", "`WHAT` where they do: stop, merge or count")
 	f.StringVar(&args.dates, "dates", "", "`RULE` of each row, such as 'monthly on 1 from start until ends'")
 	_ = c.RegisterFlagCompletionFunc("by", o.completeSeries)
-	c.RunE = func(_ *cobra.Command, names []string) error {
-		if _, err := o.load(); err != nil {
-			return err
-		}
-		d, err := t.open(names[0])
-		if err != nil {
-			return err
-		}
+	c.RunE = t.over(func(d *rows.Derive, _ []string) error {
 		if args.dates != "" {
 			return t.instalments(d, args)
 		}
 		return t.spread(d, args)
-	}
+	})
 	return c
 }
 

@@ -32,16 +32,7 @@ each other, with totals both ways. Bands, months and weekdays stand in their own
 	f.StringVar(&args.rows, "rows", "", "`[NAME =] PHRASE` down the side")
 	f.StringVar(&args.cols, "cols", "", "`[NAME =] PHRASE` across the top")
 	f.StringVar(&args.sum, "sum", "", "`PHRASE` of the number to sum (default: count rows)")
-	c.RunE = func(_ *cobra.Command, names []string) error {
-		if _, err := o.load(); err != nil {
-			return err
-		}
-		d, err := t.open(names[0])
-		if err != nil {
-			return err
-		}
-		return t.tally(d, args)
-	}
+	c.RunE = t.over(func(d *rows.Derive, _ []string) error { return t.tally(d, args) })
 	return c
 }
 

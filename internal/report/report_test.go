@@ -1,15 +1,17 @@
 package report
 
 import (
+	"regexp"
 	"strings"
 	"testing"
-
-	"github.com/jedib0t/go-pretty/v6/text"
+	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
+
+var escapes = regexp.MustCompile(`\x1b\[[0-9;]*m`)
 
 func fill(t *testing.T, s rows.Sink, columns []string, table [][]eval.Value) {
 	t.Helper()
@@ -40,7 +42,7 @@ func TestTableFits(t *testing.T) {
 		fill(t, NewTable(&b, Table{Title: "Title", Width: width, Color: width == 100}), columns, table)
 		out := b.String()
 		for _, line := range strings.Split(out, "\n") {
-			if n := text.RuneWidthWithoutEscSequences(line); width > 0 && n > width {
+			if n := utf8.RuneCountInString(escapes.ReplaceAllString(line, "")); width > 0 && n > width {
 				t.Errorf("width %d: a line of %d: %q", width, n, line)
 			}
 			if strings.Contains(line, "\x1b[31m") || strings.HasSuffix(line, " ") {
