@@ -156,10 +156,67 @@ func TestMeasuresAgainstWalking(t *testing.T) {
 			if got := value(t, text, as, bs); got != fmt.Sprint(want) {
 				t.Fatalf("%s, a %s, b %s: %s, want %v", text, as, bs, got, want)
 			}
-			if n, isNumber := want.(int); isNumber { // and backwards the exact negative
-				if got := value(t, text, bs, as); got != fmt.Sprint(-n) && !strings.Contains(text, "through") && text != "started months from a to b" {
+			if n, isNumber := want.(int); isNumber && as != bs { // and backwards the exact negative
+				if got := value(t, text, bs, as); got != fmt.Sprint(-n) {
 					t.Fatalf("%s, a %s, b %s: %s, want %d", text, bs, as, got, -n)
 				}
+			}
+		}
+	}
+}
+
+// Anniversaries, and the days of fiscal periods, by walking the days.
+func TestAnniversariesAgainstWalking(t *testing.T) {
+	r := rand.New(rand.NewPCG(12, 1))
+	const iso = "2006-01-02"
+	for range 3000 {
+		base := time.Date(2015+r.IntN(10), time.Month(1+r.IntN(12)), 1+r.IntN(31), 0, 0, 0, 0, time.UTC)
+		if r.IntN(4) == 0 {
+			base = time.Date(2016+4*r.IntN(3), 2, 29, 0, 0, 0, 0, time.UTC)
+		}
+		of := base.AddDate(0, 0, r.IntN(3000)-600)
+		is := func(d time.Time) bool { // d is an anniversary of base
+			next := d.AddDate(0, 0, 1)
+			kept := base.Month() == 2 && base.Day() == 29 && d.Month() == 2 && d.Day() == 28 && next.Month() == 3
+			return !d.Before(base) && (d.Month() == base.Month() && d.Day() == base.Day() || kept)
+		}
+		walk := func(d time.Time, by int) string {
+			for n := 0; n < 12000; n++ {
+				if is(d) {
+					return d.Format(iso)
+				}
+				if by < 0 && d.Before(base) {
+					return ""
+				}
+				d = d.AddDate(0, 0, by)
+			}
+			return ""
+		}
+		for text, want := range map[string]string{
+			"a, anniversary on or after b": walk(of, 1), "a, anniversary after b": walk(of.AddDate(0, 0, 1), 1), "a, anniversary on or before b": walk(of, -1),
+		} {
+			if got := value(t, text, base.Format(iso), of.Format(iso)); got != want {
+				t.Fatalf("%s, a %s, b %s: %s, want %s", text, base.Format(iso), of.Format(iso), got, want)
+			}
+		}
+		// The fiscal year starts in April.
+		start := time.Date(base.Year(), 4, 1, 0, 0, 0, 0, time.UTC)
+		if base.Before(start) {
+			start = start.AddDate(-1, 0, 0)
+		}
+		months := 0
+		for !start.AddDate(0, months+1, 0).After(base) {
+			months++
+		}
+		q := start.AddDate(0, months/3*3, 0)
+		for text, want := range map[string]any{
+			"a, start of fiscal year": start.Format(iso), "a, end of fiscal year": start.AddDate(1, 0, -1).Format(iso), "a, start of fiscal quarter": q.Format(iso),
+			"a, end of next fiscal quarter": q.AddDate(0, 6, -1).Format(iso), "a, start of fiscal half": start.AddDate(0, months/6*6, 0).Format(iso),
+			"fiscal year of a": fmt.Sprint("FY", start.Year()+1), "fiscal quarter of a": fmt.Sprint("FQ", months/3+1), "fiscal month of a": months + 1,
+			"days in fiscal quarter of a": int(q.AddDate(0, 3, 0).Sub(q).Hours() / 24),
+		} {
+			if got := value(t, text, base.Format(iso), ""); got != fmt.Sprint(want) {
+				t.Fatalf("%s, a %s: %s, want %v", text, base.Format(iso), got, want)
 			}
 		}
 	}
