@@ -132,7 +132,7 @@ func TestCommands(t *testing.T) {
 		{"courses.ics", `derive|courses.csv|--add|last = start, lasting days working days|--as|ics|--event-day|last|--event-text|{course} ends ({trainer})|--key|course`},
 		{"dates-add.csv", `dates|monthly on last|--window|2027-Q1|--add|file = date, -2 working days|--add|left = working days from date to next_nominal`},
 		{"due.txt", `due|crew-contracts.csv|--date|ends = start, lasting term months|--date|notice = (start, lasting term months), -90 days|--within|1 year|--as-of|2027-09-06|--as|table`},
-		{"service.csv", `due|crew-contracts.csv|--date|service = start|--yearly|--window|2027-12-01..2028-03-01`},
+		{"service.csv", `due|crew.csv|--date|birthday = born|--date|service = joined|--yearly|--window|2027-12-15..2028-03-01`},
 		{"spread.csv", `spread|absences.csv|--start|first|--end|last|--by|crew-pay|--open-words|present|--open-through|2027-09-30`},
 		{"tally.txt", `tally|crew-contracts.csv|--rows|unit|--cols|year of (start, lasting term months)|--as|table`},
 		{"grid.txt", `grid|absences.csv|--name|person|--start|first|--end|last|--window|2027-06|--open-words|present|--as|table`},

@@ -29,7 +29,7 @@ they fall into. What lies before today is overdue and shown too. With --yearly, 
 at the anniversaries: birthdays, years of service.`,
 		Example: `  yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --within "90 days"
   yoyaku due crew-contracts.csv --date "start, lasting term months" --window 2027 --bands 30,90,180
-  yoyaku due crew-contracts.csv --date "service = start" --yearly --window 2028-01
+  yoyaku due crew.csv --date "birthday = born" --date "service = joined" --yearly --within "7 days"
   yoyaku due berth-leases.csv --read-dates dmy --open-words present --date ends --upcoming`,
 		Args: needArgs(1, 1, "a table, such as crew-contracts.csv"),
 	}
