@@ -9,6 +9,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
 )
 
 var escapes = regexp.MustCompile(`\x1b\[[0-9;]*m`)
@@ -58,6 +59,59 @@ func TestTableFits(t *testing.T) {
 		if got := strings.Count(out, table[4][0].String()); got < 1 || width == 40 && got < 2 {
 			t.Errorf("width %d: the first column stands %d times", width, got)
 		}
+	}
+}
+
+// A row that stands out is marked behind its last text where there is no colour,
+// coloured where there is, and a class on a page; the others are left alone.
+func TestStandsOut(t *testing.T) {
+	row := func(name string) []eval.Value { return []eval.Value{eval.Str(name), eval.Str("1 to 30"), eval.Int(7)} }
+	for name, want := range map[string][2]string{"table": {"b     1 to 30 *", "a     1 to 30 "}, "color": {"\x1b[1;91mb", "\na "},
+		"md": {"| b | 1 to 30 | **7** |", "| a | 1 to 30 | 7 |"}, "html": {"<tr class=\"m\"><td>b</td>", "<tr><td>a</td>"}} {
+		var b strings.Builder
+		s := map[string]rows.Sink{"table": NewTable(&b, Table{}), "color": NewTable(&b, Table{Color: true}), "md": NewMarkdown(&b, ""), "html": NewHTML(&b, "")}[name]
+		if err := s.Header([]string{"name", "band", "years"}); err != nil {
+			t.Fatal(err)
+		}
+		for _, who := range []string{"a", "b", "c"} {
+			s.(rows.Marker).Mark(who == "b")
+			if err := s.Row(row(who)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := s.Close(); err != nil {
+			t.Fatal(err)
+		}
+		if out := b.String(); strings.Count(out, want[0]) != 1 || strings.Count(out, want[1]) != 1 {
+			t.Errorf("%s:\n%s", name, out)
+		}
+	}
+}
+
+// A grid fits its width too: days that don't fit stand below.
+func TestGridFits(t *testing.T) {
+	window, _ := civil.DefaultFrame.ParseSpan("2027-06")
+	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
+	g.Book("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x")
+	g.Book("Ansa <b>", civil.Span{First: window.First, Last: window.First}, "sick")
+	g.Name("Borro")
+	for _, width := range []int{0, 50, 80, 120} {
+		var b strings.Builder
+		if err := DrawGrid(&b, g, Table{Width: width}); err != nil {
+			t.Fatal(err)
+		}
+		for _, line := range strings.Split(b.String(), "\n") {
+			if n := utf8.RuneCountInString(line); width > 0 && n > width {
+				t.Errorf("width %d: a line of %d: %q", width, n, line)
+			}
+		}
+		if n := strings.Count(b.String(), " x"); n != 7 || !strings.Contains(b.String(), "x/sick") {
+			t.Errorf("width %d: %d marks\n%s", width, n, b.String())
+		}
+	}
+	var page strings.Builder
+	if err := GridPage(&page, g, ""); err != nil || strings.Contains(page.String(), "<b>") || strings.Count(page.String(), `class="m"`) != 7 {
+		t.Errorf("the page: %v\n%s", err, page.String())
 	}
 }
 

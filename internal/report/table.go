@@ -73,7 +73,7 @@ func (s *tableSink) Row(cells []eval.Value) error {
 	}
 	for i, c := range cells {
 		row[i] = printable(c.String())
-		if s.on && !s.Color && i == len(cells)-1 { // without colour, a mark
+		if s.on && !s.Color && i == lastText(cells) { // without colour, a mark
 			row[i] += " *"
 		}
 		s.cells[i] = max(s.cells[i], text.RuneWidthWithoutEscSequences(row[i]))
@@ -82,6 +82,16 @@ func (s *tableSink) Row(cells []eval.Value) error {
 	}
 	s.body = append(s.body, row)
 	return nil
+}
+
+// lastText is the last cell of text in a row, which a mark stands behind.
+func lastText(cells []eval.Value) int {
+	for i := len(cells) - 1; i > 0; i-- {
+		if cells[i].Kind == eval.Text {
+			return i
+		}
+	}
+	return 0
 }
 
 // printable drops what could steer a terminal.

@@ -113,8 +113,9 @@ func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
 // calendar year it ends in, or starts in when the frame says so.
 func (f Frame) FiscalYearOf(d Date) int {
 	s, _ := f.Period(FiscalYear, f.Index(FiscalYear, d))
+	y, _, _ := s.Last.YMD() // which may lie in the year after the last
 	if f.FiscalNamedStart {
-		return s.First.Year()
+		y, _, _ = s.First.YMD()
 	}
-	return min(s.Last, Max).Year()
+	return y
 }
