@@ -43,7 +43,9 @@ func main() {
 	python, _ := exec.LookPath("python3")
 	script := filepath.Join(dir, "plain.py")
 	check(os.WriteFile(script, []byte(plainScript), 0o644))
-	fmt.Printf("%d rows, CSV to CSV, the middle of %d runs in turn\n", *n, *runs)
+	info, err := os.Stat(table)
+	check(err)
+	fmt.Printf("%d rows of %d MB, CSV to CSV, the middle of %d runs in turn\n", *n, info.Size()>>20, *runs)
 	var a, b, c []float64
 	var ratio []float64
 	var memory int64

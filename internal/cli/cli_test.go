@@ -195,6 +195,33 @@ func TestCommands(t *testing.T) {
 	}
 }
 
+// A record's condition and an output's own both hold; so do all makes of a plan.
+func TestRecords(t *testing.T) {
+	dir := demo(t)
+	plan := filepath.Join(dir, "yoyaku.yaml")
+	text := strings.Replace(read(t, plan), "    key: contract\n", "    key: contract\n    where: unit != 'Yard'\n", 1) + `
+  - {file: few.csv, of: crew-contracts, make: tally, rows: unit, where: ends < 2028-01-01}
+  - {file: table.csv, of: crew-contracts, where: ends < 2028-01-01, columns: [contract, notice], sort: -notice}
+  - {file: rents.csv, of: crew-contracts, make: spread, dates: "yearly from start until ends", columns: [contract, date]}
+  - {file: who.csv, of: absences, make: match, ranges: absences.csv, key: person, date: first, start: first, end: last, several: first, columns: [person, range_kind]}
+  - {file: soon.md, of: crew-contracts, make: due, date: [notice, "e = ends, -1 day"], window: 2027-04, columns: [contract, what, date]}
+`
+	write(t, plan, text)
+	if _, errs, code := yoyaku(t, dir, "run"); code != 0 {
+		t.Fatalf("%d %s", code, errs)
+	}
+	for file, want := range map[string]string{
+		"few.csv": "unit,count\nFerries,1\nHarbour,1\ntotal,2\n", "table.csv": "contract,notice\nC-108,2027-06-16\nC-102,2027-04-30\n",
+		"rents.csv": "contract,date\nC-101,2027-01-04\nC-102,2027-02-01\nC-104,2027-03-31\nC-105,2028-02-29\nC-105,2029-02-28\nC-108,2026-12-15\nC-110,2027-10-30\n",
+		"who.csv":   "person,range_kind\nAnsa Fenwick-Gull,leave\nBorro Tidewater,course\nCairn Saltmarsh,\nDunla Kelpie,leave\nAnsa Fenwick-Gull,course\nEbba Longshore,\n",
+		"soon.md":   "| contract | what | date |\n| --- | --- | --- |\n| C-102 | notice | 2027-04-30 |\n",
+	} {
+		if got := read(t, filepath.Join(dir, file)); got != want {
+			t.Errorf("%s:\n%s, want\n%s", file, got, want)
+		}
+	}
+}
+
 // Everything that the program writes as iCalendar passes the strict reader,
 // and its events are the agenda's rows.
 func TestStrictICS(t *testing.T) {

@@ -167,10 +167,7 @@ func (o *options) datesEvents(w io.Writer, each eachDate) error {
 			ID: string(d.Series.Rec.Rule.AppendID(nil, d.Date))}}
 		e := event(occ, "yoyaku")
 		e.Category = "" // the name of a rule's series is no word for people
-		e.At = eval.Day(d.To)
-		if at := d.Series.Rec.Chain.Minutes; at >= 0 {
-			e.At = eval.Value{Kind: eval.Moment, Day: d.To, Minutes: int16(at)}
-		}
+		e.At = d.Series.Moment(d.To)
 		events = append(events, e)
 		return nil
 	})

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -98,10 +99,12 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 	return t.result(head, func(put put) (rows.Bad, error) {
 		type line struct {
 			at, base civil.Date
-			label    int
+			label    int32
 			rows.Place
 		}
 		var list []line
+		// What is kept to be sorted is most of the memory; let little else pile up.
+		defer debug.SetGCPercent(debug.SetGCPercent(20))
 		var arena rows.Arena
 		var cells []eval.Value
 		bad, err := t.scan(d, func(_ int, row []eval.Value) error {
@@ -116,7 +119,7 @@ func (t *tableOptions) due(d *rows.Derive, args dueArgs) error {
 					if !saved {
 						kept, saved = arena.Save(row[:len(columns)]), true
 					}
-					list = append(list, line{at, v.Day, i, kept})
+					list = append(list, line{at, v.Day, int32(i), kept})
 				}
 			}
 			return nil

@@ -73,22 +73,7 @@ func (t *tableOptions) result(columns []string, fill func(put) (rows.Bad, error)
 		if err := sink.Header(out.Columns()); err != nil {
 			return err
 		}
-		var room []eval.Value
-		write := func(row []eval.Value) error {
-			if m, ok := sink.(rows.Marker); ok && t.standsOut != nil {
-				m.Mark(t.standsOut(row))
-			}
-			room = out.Out(row, room)
-			if t.safe {
-				room = slices.Clone(room)
-				for i, v := range room {
-					if v.Kind == eval.Text && tabular.IsFormula(v.Text) {
-						room[i].Text = "'" + v.Text
-					}
-				}
-			}
-			return sink.Row(room)
-		}
+		write := t.writer(out, sink)
 		var held [][]eval.Value
 		bad, err := fill(func(cells []eval.Value) error {
 			row, keep, cell := out.Row(0, cells, nil)
@@ -118,6 +103,27 @@ func (t *tableOptions) result(columns []string, fill func(put) (rows.Bad, error)
 		}
 		return sink.Close()
 	})
+}
+
+// writer puts rows into a sink: the columns that are picked, rows that stand out
+// marked, text safe for spreadsheets where that is asked.
+func (t *tableOptions) writer(d *rows.Derive, sink rows.Sink) put {
+	var room []eval.Value
+	marker, marks := sink.(rows.Marker)
+	return func(row []eval.Value) error {
+		if marks && t.standsOut != nil {
+			marker.Mark(t.standsOut(row))
+		}
+		if room = d.Out(row, room); t.safe {
+			room = slices.Clone(room)
+			for i, v := range room {
+				if v.Kind == eval.Text && tabular.IsFormula(v.Text) {
+					room[i].Text = "'" + v.Text
+				}
+			}
+		}
+		return sink.Row(room)
+	}
 }
 
 // faults turns bad cells into an error, or into a warning where --bad-rows says

@@ -78,11 +78,6 @@ func (o *options) recordOutput(w io.Writer, out plan.Output) error {
 	if err := t.dates(d, used); err != nil {
 		return err
 	}
-	if r.Options["where"] != "" && t.where != "" {
-		t.where = "(" + r.Options["where"] + ") and (" + t.where + ")"
-	} else if t.where == "" {
-		t.where = r.Options["where"]
-	}
 	if err := t.finish(d); err != nil {
 		return err
 	}

@@ -299,19 +299,7 @@ func (t *tableOptions) collect(d *rows.Derive, format string, w, side io.Writer)
 		return rows.Bad{}, err
 	}
 	var all [][]eval.Value
-	var room []eval.Value
-	put := func(row []eval.Value) error {
-		room = d.Out(row, room)
-		if t.safe {
-			room = slices.Clone(room)
-			for i, v := range room {
-				if v.Kind == eval.Text && tabular.IsFormula(v.Text) {
-					room[i].Text = "'" + v.Text
-				}
-			}
-		}
-		return sink.Row(room)
-	}
+	put := t.writer(d, sink)
 	aside := func(cells []eval.Value, c *rows.BadCell) error {
 		_, err := side.Write(tabular.AppendCSV(nil, append(slices.Clone(cells), eval.Str(c.Reason())), ',', t.safe))
 		return err

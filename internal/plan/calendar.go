@@ -382,9 +382,6 @@ func (b *book) listed(path, name string) (workdays.List, error) {
 		list = append(list, workdays.Holiday{Date: day, Nominal: day, Name: strings.Clone(strings.TrimSpace(rec.Fields[nameAt])),
 			Source: fmt.Sprintf("%s:%d", name, rec.Line)})
 	}
-	if header {
-		return nil, &tabular.CellError{File: path, Line: 1, Message: "a list of holidays has the columns `date` and `name`, and this file is empty"}
-	}
 	return list, nil
 }
 

@@ -4,8 +4,6 @@ package tabular
 
 import (
 	"bufio"
-	"bytes"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
@@ -38,36 +36,39 @@ type Record struct {
 	Fields []string
 }
 
-// ReadCSV yields the rows of a CSV file, the header first. file names it in
-// errors, which are of type *CellError. Every row has as many fields as the
-// header.
+// ReadCSV yields the rows of a CSV file as text, the header first. file names it
+// in errors, which are of type *CellError.
 func ReadCSV(file string, r io.Reader) iter.Seq2[Record, error] {
 	return func(yield func(Record, error) bool) {
-		in := bufio.NewReader(r)
-		if mark, _ := in.Peek(3); bytes.Equal(mark, []byte("\xef\xbb\xbf")) {
-			_, _ = in.Discard(3)
+		table, err := Input{}.read(file, ".csv", r)
+		if err != nil {
+			yield(Record{}, err)
+			return
 		}
-		c := csv.NewReader(in)
-		c.ReuseRecord = true
+		if !yield(Record{1, table.Columns()}, nil) {
+			return
+		}
+		var fields []string
+		stop := errors.New("stop")
 		for {
-			fields, err := c.Read()
-			if err == io.EOF {
-				return
-			}
-			if err != nil {
-				var pe *csv.ParseError
-				if errors.As(err, &pe) {
-					message := pe.Err.Error()
-					if errors.Is(pe.Err, csv.ErrFieldCount) {
-						message = fmt.Sprintf("this row has %d fields, the header has %d", len(fields), c.FieldsPerRecord)
+			batch, err := table.Next()
+			if err == nil && batch != nil {
+				err = batch.Each(func(line int, cells []eval.Value) error {
+					fields = fields[:0]
+					for _, c := range cells {
+						fields = append(fields, c.Text)
 					}
-					err = &CellError{File: file, Line: pe.Line, Message: message}
-				}
-				yield(Record{}, err)
-				return
+					if !yield(Record{line, fields}, nil) {
+						return stop
+					}
+					return nil
+				})
 			}
-			line, _ := c.FieldPos(0)
-			if !yield(Record{line, fields}, nil) {
+			switch {
+			case err == stop || err == nil && batch == nil:
+				return
+			case err != nil:
+				yield(Record{}, err)
 				return
 			}
 		}

@@ -113,8 +113,8 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, blank b
 	if rule.Until, err = one(r.until); err != nil {
 		return nil, false, err
 	}
-	if blank { // an open end
-		rule.Until, blank = through, through == civil.None
+	if blank { // an open end; a row that has yet to begin has no dates
+		rule.Until, blank = through, through == civil.None || through < rule.From
 	}
 	for _, p := range []struct {
 		to   *[]civil.Date

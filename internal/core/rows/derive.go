@@ -168,11 +168,25 @@ func (d *Derive) Columns() []string {
 // All returns all columns, those that aren't picked too.
 func (d *Derive) All() []string { return d.columns }
 
-// Where keeps the rows of which a condition holds; it sees added columns.
-func (d *Derive) Where(text string, env eval.Env) (err error) {
+// Where keeps the rows of which a condition holds, and all conditions set before
+// it; it sees added columns.
+func (d *Derive) Where(text string, env eval.Env) error {
 	env.Names = d.columns
-	d.where, err = eval.Condition(text, env)
-	return err
+	holds, err := eval.Condition(text, env)
+	if err != nil {
+		return err
+	}
+	if before := d.where; before != nil {
+		d.where = func(row []eval.Value) (bool, error) {
+			if ok, err := before(row); !ok || err != nil {
+				return false, err
+			}
+			return holds(row)
+		}
+		return nil
+	}
+	d.where = holds
+	return nil
 }
 
 // Pick chooses columns: A,B picks these, -C leaves C out.

@@ -166,7 +166,8 @@ func (s *Series) before(d civil.Date) (m Moved) {
 	return Moved{Date: prev, To: to}
 }
 
-func (s *Series) moment(d civil.Date) eval.Value {
+// Moment is a moved date of the series, with the time that its rule gives.
+func (s *Series) Moment(d civil.Date) eval.Value {
 	if at := s.Rec.Chain.Minutes; at >= 0 {
 		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(at)}
 	}
@@ -178,7 +179,7 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	next, _ := s.Rec.Rule.After(nominal)
 	row := make([]eval.Value, slotMilestones+len(s.Milestones))
 	row[slotNominal] = eval.Day(nominal)
-	row[slotDate] = s.moment(m.To)
+	row[slotDate] = s.Moment(m.To)
 	row[slotPreviousNominal] = eval.Day(before.Date.Date)
 	row[slotPreviousDate] = eval.Day(before.To)
 	row[slotNextNominal] = eval.Day(next.Date)

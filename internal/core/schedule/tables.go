@@ -29,7 +29,7 @@ var RuleColumns = []string{"date", "weekday", "nominal", "reason", "id"}
 
 // RuleRow appends the cells of RuleColumns for one date of a rule.
 func RuleRow(cells []eval.Value, s *Series, m Moved) []eval.Value {
-	v := s.moment(m.To)
+	v := s.Moment(m.To)
 	return append(cells, v, WeekdayOf(v), eval.Day(m.Date.Date), eval.Str(eval.Reasons(m.Moves)),
 		eval.Str(string(s.Rec.Rule.AppendID(make([]byte, 0, 16), m.Date))))
 }
