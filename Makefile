@@ -2,7 +2,7 @@
 export CGO_ENABLED = 0
 GO ?= go
 
-.PHONY: build demo test bench screenshots golden
+.PHONY: build demo test test-long bench screenshots golden schema mutate
 
 build:
 	$(GO) build -trimpath -ldflags "-s -w" -o bin/yoyaku ./cmd/yoyaku
@@ -11,7 +11,11 @@ demo: build
 	rm -rf skerry-demo
 	bin/yoyaku demo
 
+# The comparisons with brute force are sampled here and whole in test-long.
 test:
+	$(GO) test -short ./...
+
+test-long:
 	$(GO) test ./...
 
 bench: build
@@ -23,3 +27,12 @@ screenshots: build
 # Writes the golden files anew. Read the difference before it is kept.
 golden:
 	$(GO) test ./internal/cli -update
+
+# Writes the JSON Schemas in schema/ anew.
+schema: build
+	bin/yoyaku schema plan >schema/plan.json
+	bin/yoyaku schema calendar >schema/calendar.json
+
+# Changes the core in 200 small ways and counts what the tests notice.
+mutate:
+	sh scripts/mutate

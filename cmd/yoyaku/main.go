@@ -8,15 +8,16 @@ import (
 	"time"
 
 	"yoyaku/internal/cli"
+	"yoyaku/internal/files"
 )
 
 func main() {
 	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error to handle, not a death
 	interrupted := make(chan os.Signal, 1)
-	signal.Notify(interrupted, os.Interrupt)
+	signal.Notify(interrupted, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	go func() {
 		<-interrupted
-		cli.Interrupted()
+		files.Interrupted()
 		os.Exit(130)
 	}()
 	app := &cli.App{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Now: time.Now(), Getenv: os.Getenv}

@@ -10,7 +10,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/demo"
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
 )
 
 func (a *App) demoCommand() *cobra.Command {
@@ -23,27 +26,34 @@ func (a *App) demoCommand() *cobra.Command {
   yoyaku demo trial`,
 		Args: needArgs(0, 1, ""),
 	}
-	o := a.when(c)
-	f := c.Flags()
-	f.StringVar(&o.as, "as", "", "`FORMAT` of the report: table, csv, json")
-	f.StringVar(&o.color, "color", "auto", "`WHEN` to colour: auto, always or never")
+	s := a.settings(c, false)
+	r := a.newRun()
+	options := []*question.Option{r.out.formatOption(), r.out.colorOption()}
+	bind(c, options)
+	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		dir := "skerry-demo"
 		if len(args) == 1 {
 			dir = args[0]
 		}
+		for _, o := range options {
+			if err := o.Check(eval.Env{}); err != nil {
+				return err
+			}
+		}
 		if err := writeDemo(dir); err != nil {
 			return err
 		}
-		o.plan = filepath.Join(dir, plan.FileName)
-		if o.as == "" {
-			o.as = "table"
+		s.plan = filepath.Join(dir, plan.FileName)
+		if r.out.as == "" {
+			r.out.as = "table"
 		}
-		if _, err := o.load(); err != nil {
+		p, err := s.load()
+		if err != nil {
 			return err
 		}
-		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s, its holiday list and\nthe tables of the crew office.\n\n", dir, plan.FileName)
-		if err := o.run("", "", ""); err != nil {
+		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s, its holiday list and\nthe tables of the crew office.\n\n", report.Clean(dir), plan.FileName)
+		if err := r.do(p); err != nil {
 			return err
 		}
 		fmt.Fprintf(a.Out, `
@@ -61,7 +71,7 @@ Try next:
   yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --window 2027
   yoyaku run --window 2027-H1 --out half
   yoyaku help phrases
-`, dir)
+`, report.Clean(dir))
 		return nil
 	}
 	return c

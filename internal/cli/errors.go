@@ -12,7 +12,9 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/report"
 )
 
 // The exit codes.
@@ -37,7 +39,7 @@ func (a *App) exit(err error) int {
 	if errors.Is(err, syscall.EPIPE) {
 		return exitDone
 	}
-	fmt.Fprint(a.Err, describe(err))
+	fmt.Fprint(a.Err, report.CleanLines(describe(err)))
 	return code(err)
 }
 
@@ -60,11 +62,20 @@ func code(err error) int {
 // describe writes an error as one or a few lines. A phrase is shown with a
 // caret under the place.
 func describe(err error) string {
-	place := ""
+	place, dashes := "", "--"
 	var pe *plan.Error
 	if errors.As(err, &pe) {
-		place = pe.Place()
+		place, dashes = pe.Place(), ""
 		err = pe.Err
+	}
+	var option *rows.OptionError
+	if errors.As(err, &option) {
+		if before, ok := strings.CutSuffix(err.Error(), option.Error()); ok {
+			place += before + dashes
+		}
+		if place, err = place+option.Option+": ", option.Err; option.Is {
+			place = strings.TrimSuffix(place, ": ") + " "
+		}
 	}
 	var f *phrase.Error
 	if errors.As(err, &f) {

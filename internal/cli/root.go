@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -11,6 +12,11 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/files"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
 )
 
 // App is what a run of the program touches.
@@ -43,6 +49,7 @@ func version() string {
 
 // Run runs the program with its arguments and returns the exit code.
 func (a *App) Run(args []string) int {
+	defer files.Clean()
 	root := a.root()
 	for i, s := range args {
 		if isPhrase(s) { // white space in front is free in a phrase
@@ -80,6 +87,10 @@ The language of the rules on one page:  yoyaku help phrases`,
 		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		var option *rows.OptionError
+		if errors.As(err, &option) {
+			return option
+		}
 		return usageError{fmt.Errorf("%w; `%s --help` lists the options", err, c.CommandPath())}
 	})
 	root.SetVersionTemplate("yoyaku {{.Version}}\n")
@@ -93,11 +104,11 @@ The language of the rules on one page:  yoyaku help phrases`,
 			root.AddCommand(c)
 		}
 	}
-	add("rules", a.datesCommand(), a.runCommand(), a.whyCommand())
-	add("tables", a.deriveCommand(), a.dueCommand(), a.spreadCommand(), a.matchCommand(), a.tallyCommand(),
-		a.gridCommand())
-	add("facts", a.valueCommand(), a.betweenCommand(), a.daysCommand(), a.holidaysCommand())
-	add("start", a.demoCommand())
+	for _, q := range question.All() {
+		add(string(q.Group), a.ask(q))
+	}
+	add("rules", a.runCommand())
+	add("start", a.demoCommand(), a.schemaCommand())
 	root.AddCommand(phrasesTopic())
 	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))
 	root.SetHelpCommandGroupID("start")
@@ -105,16 +116,12 @@ The language of the rules on one page:  yoyaku help phrases`,
 	return root
 }
 
-func (a *App) warn(format string, args ...any) {
-	if !a.quiet {
-		fmt.Fprintf(a.Err, "yoyaku: warning: "+format+"\n", args...)
-	}
-}
+func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+format, args...) }
 
 // note tells on standard error what isn't the result.
 func (a *App) note(format string, args ...any) {
 	if !a.quiet {
-		fmt.Fprintf(a.Err, format+"\n", args...)
+		fmt.Fprintln(a.Err, report.CleanLines(fmt.Sprintf(format, args...)))
 	}
 }
 

@@ -15,12 +15,29 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
-	"yoyaku/internal/ical"
+	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
 )
 
+// run is a plan being run.
+type run struct {
+	app         *App
+	plan        *plan.Plan
+	out         output // of the report
+	window, dir string
+	only        []string
+
+	series []*schedule.Series
+	span   civil.Span
+	sums   []schedule.Summary
+	stage  files.Stage
+	told   []string // what became of each output
+	cut    int      // occurrences that the window's edge cuts
+}
+
 func (a *App) runCommand() *cobra.Command {
-	var window, dir, only string
 	c := &cobra.Command{
 		Use:   "run [PLAN]",
 		Short: "Make every schedule and output of a plan",
@@ -32,199 +49,279 @@ stay.`,
   yoyaku run --series crew-pay,safety-drill`,
 		Args: needArgs(0, 1, ""),
 	}
-	o := a.when(c)
-	f := c.Flags()
-	f.StringVar(&window, "window", "", "`SPAN` instead of the plan's window")
-	f.StringVar(&dir, "out", "", "`FOLDER` for the outputs (default: the plan's)")
-	f.StringVar(&only, "series", "", "`NAMES` of the series to make, with commas")
-	f.StringVar(&o.as, "as", "", "`FORMAT` of the report: table, csv, json")
-	f.StringVar(&o.color, "color", "auto", "`WHEN` to colour: auto, always or never")
-	_ = c.RegisterFlagCompletionFunc("series", o.completeSeries)
+	s := a.settings(c, false)
+	r := a.newRun()
+	options := append([]*question.Option{
+		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.window},
+		{Name: "out", Help: "`FOLDER` for the outputs (default: the plan's)", Into: &r.dir},
+		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to make, with commas", Into: &r.only},
+	}, r.out.formatOption(), r.out.colorOption())
+	bind(c, options)
+	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if len(args) == 1 {
-			o.plan = args[0]
-		} else if o.plan == "" {
-			o.plan = plan.FileName
-			if _, err := os.Stat(o.plan); err != nil {
-				return usagef("there is no yoyaku.yaml in this folder; name a plan: yoyaku run PLAN, or start with yoyaku demo")
+		if s.plan = plan.FileName; len(args) == 1 {
+			s.plan = args[0]
+		} else if _, err := os.Stat(s.plan); err != nil {
+			return usagef("there is no yoyaku.yaml in this folder; name a plan: yoyaku run PLAN, or start with yoyaku demo")
+		}
+		for _, o := range options {
+			if err := o.Check(eval.Env{}); err != nil {
+				return err
 			}
 		}
-		if _, err := o.load(); err != nil {
+		p, err := s.load()
+		if err != nil {
 			return err
 		}
-		return o.run(window, dir, only)
+		return r.do(p)
 	}
 	return c
 }
 
-// completeSeries offers the series of the plan at hand.
-func (o *options) completeSeries(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	p, err := o.load()
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveError
-	}
-	return p.Env.SeriesNames, cobra.ShellCompDirectiveNoFileComp
+func (a *App) newRun() *run {
+	return &run{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
 }
 
-func (o *options) run(window, dir, only string) error {
-	p := o.loaded
-	if dir == "" {
-		dir = filepath.Dir(p.Path)
+// do makes all outputs of a plan and reports on its series.
+func (r *run) do(p *plan.Plan) (err error) {
+	r.plan = p
+	defer r.stage.Drop()
+	if r.dir == "" {
+		r.dir = filepath.Dir(p.Path)
 	}
-	series, err := chosen(p, only)
-	if err != nil {
+	if err := r.choose(); err != nil {
 		return err
 	}
-	span, err := o.runWindow(window, series)
-	if err != nil {
+	if r.span, err = r.windowOf(); err != nil {
 		return err
 	}
-	var sums []schedule.Summary
-	for _, s := range series {
-		sum, err := schedule.Summarise(s, span, p.Env.Today)
+	for _, s := range r.series {
+		sum, err := schedule.Summarise(s, r.span, p.Env.Today)
 		if err != nil {
 			return fmt.Errorf("series %s: %w", s.Name, err)
 		}
-		sums = append(sums, sum)
+		r.sums = append(r.sums, sum)
 	}
-	told, err := o.outputs(dir, series, span)
-	if err != nil {
+	if err := r.outputs(); err != nil {
 		return err
 	}
-	if err := o.table(rowFormats, func(to rows.Sink) error { return reportRun(to, sums) }); err != nil {
-		return err
+	return r.report()
+}
+
+// choose picks the series named by --series.
+func (r *run) choose() error {
+	if r.only == nil {
+		r.series = r.plan.Series
+		return nil
 	}
-	for _, line := range told {
-		o.app.note("%s", line)
-	}
-	for _, s := range sums {
-		for _, text := range s.Warnings {
-			o.app.warn("%s: %s", s.Series.Name, text)
+	place := r.plan.Place()
+	for _, name := range r.only {
+		s := r.plan.Find(name)
+		if s == nil {
+			return rows.In("series", place.UnknownSeries(name))
 		}
+		r.series = append(r.series, s)
 	}
 	return nil
 }
 
-// chosen picks the series named by --series.
-func chosen(p *plan.Plan, only string) ([]*schedule.Series, error) {
-	if only == "" {
-		return p.Series, nil
-	}
-	var list []*schedule.Series
-	for _, name := range strings.Split(only, ",") {
-		s := p.Find(strings.TrimSpace(name))
-		if s == nil {
-			return nil, unknownSeries("--series: ", name, p)
-		}
-		list = append(list, s)
-	}
-	return list, nil
-}
-
-// runWindow settles on the window: the option's, the plan's, or where there is
+// windowOf settles on the window: the option's, the plan's, or where there is
 // neither all time, if every series ends by itself.
-func (o *options) runWindow(text string, series []*schedule.Series) (civil.Span, error) {
-	if text != "" {
-		return o.window(text)
+func (r *run) windowOf() (civil.Span, error) {
+	if r.window != "" {
+		w, err := eval.Window(r.window, r.plan.Env)
+		return w, rows.In("window", err)
 	}
-	if o.loaded.Window != nil {
-		return *o.loaded.Window, nil
+	if r.plan.Window != nil {
+		return *r.plan.Window, nil
 	}
-	for _, s := range series {
+	for _, s := range r.series {
 		if s.Rec.Rule.Endless() {
-			return civil.Span{}, usagef("%s: the series `%s` has no end; give the plan a window (window: 2027), or use --window", o.loaded.Path, s.Name)
+			return civil.Span{}, usagef("%s: the series `%s` has no end; give the plan a window (window: 2027), or use --window", r.plan.Path, s.Name)
 		}
 	}
 	return civil.Always, nil
 }
 
-func reportRun(to rows.Sink, sums []schedule.Summary) error {
-	if err := to.Header([]string{"series", "dates", "first", "last", "next", "moved", "warnings"}); err != nil {
-		return err
+// outputs makes the plan's files, and only when all are right begins to write:
+// all are staged before the first is put in place.
+func (r *run) outputs() error {
+	type made struct {
+		path string
+		data []byte
 	}
-	for _, s := range sums {
-		if err := to.Row([]eval.Value{eval.Str(s.Series.Name), eval.Int(s.Dates), eval.Day(s.First), eval.Day(s.Last),
-			eval.Day(s.Next), eval.Int(s.Moved), eval.Int(len(s.Warnings))}); err != nil {
+	var list []made
+	for _, out := range r.plan.Outputs {
+		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
+		if err := files.Inside(r.dir, path); err != nil {
+			return err
+		}
+		if err := r.plan.Files.Write(path); err != nil {
+			return out.Fault(err)
+		}
+	}
+	for _, rec := range r.plan.Records {
+		if err := r.keyOf(rec); err != nil {
 			return err
 		}
 	}
-	return nil
-}
-
-// outputs makes the plan's files in dir, all staged before the first is put in
-// place, and tells what became of each.
-func (o *options) outputs(dir string, series []*schedule.Series, span civil.Span) (told []string, err error) {
-	var st stage
-	defer st.drop()
-	for _, out := range o.loaded.Outputs {
-		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(series, s) })
-		if len(of) == 0 && (out.Record == nil || len(series) < len(o.loaded.Series)) {
+	for _, out := range r.plan.Outputs {
+		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(r.series, s) })
+		if len(of) == 0 && (out.Record == nil || len(r.series) < len(r.plan.Series)) {
 			continue
 		}
-		path := filepath.Join(dir, filepath.FromSlash(out.File))
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			return nil, err
-		}
-		if err := inside(dir, path); err != nil {
-			return nil, err
-		}
-		if err := notInput(path, o.loaded.Inputs); err != nil {
-			return nil, err
-		}
+		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
 		var b bytes.Buffer
-		if out.Record != nil {
-			err = o.recordOutput(&b, out)
-			told = append(told, "  "+out.File+": "+replaced(path, b.Bytes()))
-		} else { // a table of one series is wide, however many --series leaves
-			err = o.output(&b, out.Format, of, len(out.Of) == 1, span)
-			told = append(told, "  "+out.File+": "+changes(path, out.Format, b.Bytes()))
+		if err := r.output(&b, out, of); err != nil {
+			return out.Fault(err)
 		}
-		if err != nil {
-			return nil, fmt.Errorf("output %s: %w", out.File, err)
-		}
-		if sameBytes(path, b.Bytes()) {
-			continue
-		}
-		w, err := st.create(path)
-		if err != nil {
-			return nil, err
-		}
-		if _, err := w.Write(b.Bytes()); err != nil {
-			return nil, err
+		r.told = append(r.told, "  "+out.File+": "+became(path, out, b.Bytes()))
+		if !files.Same(path, b.Bytes()) {
+			list = append(list, made{path, b.Bytes()})
 		}
 	}
-	return told, st.commit()
+	for _, m := range list {
+		if err := os.MkdirAll(filepath.Dir(m.path), 0o755); err != nil {
+			return err
+		}
+		w, err := r.stage.Create(m.path)
+		if err == nil {
+			_, err = w.Write(m.data)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return r.stage.Commit()
 }
 
-func (o *options) output(w io.Writer, format string, of []*schedule.Series, wide bool, span civil.Span) error {
-	p := o.loaded
-	if wide && format != "ics" {
-		sink, err := o.sink(w, format)
-		if err != nil {
-			return err
-		}
-		if err := schedule.Wide(of[0], span, sink); err != nil {
-			return err
-		}
-		return sink.Close()
-	}
-	entries, err := schedule.Entries(of, span)
+// output makes one output.
+func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error {
+	l, err := look(&out.Shape, r.plan)
 	if err != nil {
 		return err
 	}
-	if format != "ics" {
-		sink, err := o.sink(w, format)
-		if err != nil {
-			return err
-		}
-		if err := schedule.Agenda(entries, sink); err != nil {
-			return err
-		}
-		return sink.Close()
+	if out.Format.Events {
+		l.Title = r.plan.Title
 	}
-	var events []ical.Event
+	sink, err := out.Format.Sink(w, l)
+	if err != nil {
+		return err
+	}
+	if out.Record != nil {
+		job := r.job(out.Record)
+		job.Note = func(format string, args ...any) {
+			r.told = append(r.told, "  "+out.File+": "+fmt.Sprintf(format, args...))
+		}
+		if job.Shape, job.To = out.Shape, sink; out.Make != nil {
+			job.Question = out.Make
+		}
+		return job.Answer()
+	}
+	result := rows.Result{Where: out.Shape.Where, Sort: out.Shape.Sort, Columns: out.Shape.Columns, To: sink}
+	if len(out.Of) == 1 && !out.Format.Events { // a table of one series is wide, however many --series leaves
+		columns, lines := schedule.Wide(of[0], r.span)
+		return result.Lines(columns, r.plan.Env, lines)
+	}
+	entries, cut, err := schedule.Entries(of, r.span)
+	if err != nil {
+		return err
+	}
+	r.cut = max(r.cut, cut)
+	if !out.Format.Events {
+		return result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(entries))
+	}
+	var events []schedule.Event
 	for _, e := range entries {
-		events = append(events, event(e, p.ID))
+		events = append(events, e.Event(r.plan.ID))
 	}
-	return ical.Write(w, ical.Calendar{Name: p.Title, Zone: p.Zone, Stamp: p.Env.Today}, events)
+	return sink.(question.Events).Events(events)
+}
+
+// job asks something of a record; without a question, its table itself.
+func (r *run) job(rec *plan.Record) *question.Job {
+	place := r.plan.Place()
+	place.Stdin, place.Warn, place.Note = strings.NewReader(""), r.app.warn, r.app.note
+	place.Create = func(path string) (io.Writer, error) {
+		if !filepath.IsLocal(path) {
+			return nil, fmt.Errorf("%s lies outside the output folder; outputs stay inside it", path)
+		}
+		return r.stage.Create(filepath.Join(r.dir, path))
+	}
+	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{rec.Table}, In: rec.In, Added: rec.Columns, Kept: rec.Where}
+}
+
+// keyOf checks that the key of a record is there, filled and names one row.
+func (r *run) keyOf(rec *plan.Record) error {
+	if rec.Key == "" {
+		return nil
+	}
+	return rec.Fault(r.job(rec).CheckKey(rec.Key))
+}
+
+// became tells what becomes of an output: how it differs from the file that
+// stands there.
+func became(path string, out *plan.Output, data []byte) string {
+	f, err := os.Open(path)
+	isNew := err != nil
+	if !isNew {
+		defer f.Close()
+	}
+	now, err := question.ReadSnapshot(out.File, out.Format.Name, bytes.NewReader(data))
+	dates := ""
+	if out.Record == nil && err == nil {
+		dates = ", " + question.Several(len(now), "date")
+	}
+	switch {
+	case isNew:
+		return "new" + dates
+	case files.Same(path, data):
+		return "unchanged" + dates
+	case out.Record != nil:
+		return "changed"
+	case err != nil:
+		return "made"
+	}
+	was, err := question.ReadSnapshot(path, out.Format.Name, f)
+	if err != nil {
+		return "replaced" + dates
+	}
+	return "changed (" + schedule.Compare(was, now).String() + ")" + dates
+}
+
+// report prints a line for each series, and tells what else there is to know.
+func (r *run) report() error {
+	format, look, err := r.out.dress(r.plan)
+	if err != nil {
+		return err
+	}
+	sink, err := format.Sink(r.app.Out, look)
+	if err != nil {
+		return err
+	}
+	err = rows.Result{To: sink}.Lines(schedule.SummaryColumns, r.plan.Env, func(yield func([]eval.Value, error) bool) {
+		for _, s := range r.sums {
+			if !yield(s.Cells(), nil) {
+				return
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	for _, line := range r.told {
+		r.app.note("%s", line)
+	}
+	for _, s := range r.sums {
+		if s.Blank > 0 {
+			r.app.warn("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, question.Several(s.Blank, "nominal date"))
+		}
+	}
+	if r.cut > 0 {
+		r.app.warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", question.Several(r.cut, "occurrence"))
+	}
+	for _, w := range r.plan.Warnings() {
+		r.app.warn("%s", w)
+	}
+	return nil
 }

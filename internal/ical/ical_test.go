@@ -2,6 +2,7 @@ package ical
 
 import (
 	"errors"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -12,10 +13,15 @@ import (
 
 func TestReadErrors(t *testing.T) {
 	for _, c := range [][2]string{
-		{"", "f.ics:1: this is not an iCalendar file"}, {"hello\n", "f.ics:1: not a content line"}, {"X:1\n", "BEGIN:VCALENDAR"}, {"BEGIN:VEVENT\n", "f.ics:1: this is not an iCalendar file"},
-		{"BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR\n", "f.ics:3: END:VCALENDAR closes nothing; VEVENT began on line 2"}, {"BEGIN:VCALENDAR\nX;A:1\n", "f.ics:2: not a content line"},
-		{"BEGIN:VCALENDAR\nSUMMARY:a\n b\nX;A=\"b:1\n", "f.ics:4: not a content line"}, {"BEGIN:VCALENDAR\nSUMMARY:\xff\n", "not UTF-8"}, {"BEGIN:VCALENDAR\n", "the file ends inside VCALENDAR"},
-		{strings.Repeat("BEGIN:VCALENDAR\n", 40), "too deep"}, {"BEGIN:VCALENDAR\nX:" + strings.Repeat("x", 2<<20) + "\n", "longer than"},
+		{"", "f.ics:1: this is not an iCalendar file"},
+		{"hello\n", "f.ics:1: this is not an iCalendar file"},
+		{"X:1\n", "BEGIN:VCALENDAR"},
+		{"BEGIN:VEVENT\n", "f.ics:1: this is not an iCalendar file"},
+		{"BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR\n", "f.ics:3: END:VCALENDAR closes nothing; VEVENT began on line 2"},
+		{"BEGIN:VCALENDAR\nX;A:1\n", "the file ends inside VCALENDAR"},
+		{"BEGIN:VCALENDAR\n", "the file ends inside VCALENDAR"},
+		{strings.Repeat("BEGIN:VCALENDAR\n", 40), "too deep"},
+		{"BEGIN:VCALENDAR\nX:" + strings.Repeat("x", 2<<20) + "\n", "longer than"},
 	} {
 		_, err := Read("f.ics", strings.NewReader(c[0]))
 		var e *Error
@@ -23,17 +29,69 @@ func TestReadErrors(t *testing.T) {
 			t.Errorf("%.60q: %v, want %s", c[0], err, c[1])
 		}
 	}
-	for _, c := range [][2]string{
-		{"DTSTART;VALUE=DATE:2027010", "f.ics:3: not a date"}, {"DTSTART;VALUE=DATE:20270101\nDTEND;VALUE=DATE:x", "f.ics:4: not a date"}, {"SUMMARY:x", "without DTSTART"},
-		{"DTSTART;VALUE=DATE:20270101\nRRULE:FREQ=OFTEN", "f.ics:4: FREQ is one of"}, {"DTSTART;VALUE=DATE:20270101\nDURATION:PT1H", "not a duration of days"},
-		{"DTSTART;VALUE=DATE:20270101\nEXDATE:1,2", "not a date"}, {"DTSTART;VALUE=DATE:20270101\nRRULE:FREQ=HOURLY", "times of day"},
+}
+
+// Events as days: what each file closes, and what is told of it.
+func TestAllDay(t *testing.T) {
+	for _, c := range [][2]string{ // the lines of the events, END between them; the days as first+length, or what is wrong
+		{"DTSTART;VALUE=DATE:2027010", "3: not a date"},
+		{"DTSTART;VALUE=DATE:20270101\nDTEND;VALUE=DATE:x", "4: not a date"},
+		{"SUMMARY:x", "2: an event without DTSTART"},
+		{"DTSTART;VALUE=DATE:20270101\nRRULE:FREQ=OFTEN", "4: FREQ: \"OFTEN\" is not one of"},
+		{"DTSTART;VALUE=DATE:20270101\nDURATION:PT1H", "timed"},
+		{"DTSTART;VALUE=DATE:20270101\nEXDATE:1,2", "4: not a date"},
+		{"DTSTART;VALUE=DATE:20270101\nRRULE:FREQ=HOURLY", "times of day"},
+		{"DTSTART:20270101\nX;A:1", "4: not a content line"},
+		{"DTSTART;VALUE=DATE:20270101\nDURATION:P1W", "01-01+7"},
+		{"DTSTART;VALUE=DATE:20270101\nDURATION:PT24H", "01-01+1"},
+		{"DTSTART;VALUE=DATE:20270101\nDURATION:P1DT24H", "01-01+2"},
+		{"DTSTART;VALUE=DATE:20270101\nDURATION:P", "not a duration"},
+		{"DTSTART;VALUE=DATE:20270105\nDTEND;VALUE=DATE:20270101", "01-05+1 4: the event ends before"},
+		{"DTSTART:20270101T000000\nDTEND:20270103T000000", "01-01+2"},
+		{"DTSTART:20270101T090000Z", "timed"},
+		{"DTSTART:20270101T000000", "timed"},
+		{"DTSTART:20270101T000000\nDURATION:PT36H", "timed"},
+		{"DTSTART:20270101\nATTENDEE;MEMBER=\"a:b\",\"c;d\":x", "01-01+1"},
+		{"DTSTART:20270101\nRDATE:20270105,20270107/P1D", "01-01+1 01-05+1 01-07+1"},
+		{"DTSTART:20270101\nEXDATE:20270101", ""},
+		{"DTSTART:20270101\nRDATE:20270105\nEXDATE:20270101", "01-05+1"},
+		{"DTSTART:20270101\nSTATUS:cancelled", ""},
+		{"UID:a\nDTSTART:20270101\nRRULE:FREQ=WEEKLY;COUNT=3\nEND\nUID:a\nRECURRENCE-ID:20270108\nDTSTART:20270109", "01-01+1 01-15+1 01-09+1"},
+		{"UID:a\nDTSTART:20270101\nRRULE:FREQ=WEEKLY;COUNT=3\nEND\nUID:a\nRECURRENCE-ID:20270108\nDTSTART:20270109\nSTATUS:CANCELLED", "01-01+1 01-15+1"},
+		{"UID:a\nSEQUENCE:1\nDTSTART:20270102\nEND\nUID:a\nSEQUENCE:0\nDTSTART:20270101", "01-02+1"},
+		{"UID:a\nDTSTAMP:1\nDTSTART:20270102\nEND\nUID:a\nDTSTAMP:2\nDTSTART:20270101", "01-01+1"},
+		{"UID:a\nRECURRENCE-ID:20270108\nDTSTART:20270109", "01-09+1"},
+		{"DTSTART:20270101\nDTEND:20290101\nRRULE:FREQ=DAILY", "covers 731 days"},
+		{"UID:a\nRECURRENCE-ID;RANGE=THISANDFUTURE:20270108\nDTSTART:20270109", "RANGE"},
 	} {
-		root, err := Read("f.ics", strings.NewReader("BEGIN:VCALENDAR\nBEGIN:VEVENT\n"+c[0]+"\nEND:VEVENT\nEND:VCALENDAR\n"))
-		if err == nil {
-			_, err = AllDay("f.ics", root)
+		events := strings.ReplaceAll(c[0], "\nEND\n", "\nEND:VEVENT\nBEGIN:VEVENT\n")
+		root, err := Read("f.ics", strings.NewReader("BEGIN:VCALENDAR\nBEGIN:VEVENT\n"+events+"\nEND:VEVENT\nEND:VCALENDAR\n"))
+		if err != nil {
+			t.Fatal(c[0], err)
 		}
-		if err == nil || !strings.Contains(err.Error(), c[1]) {
-			t.Errorf("%q: %v, want %s", c[0], err, c[1])
+		var got []string
+		for _, e := range AllDay("f.ics", root) {
+			starts := []civil.Date{e.First}
+			if e.Rule != nil {
+				starts = nil
+				for d := range e.Rule.All(civil.Always) {
+					starts = append(starts, d.Date)
+				}
+			}
+			for _, d := range starts {
+				if e.Days > 0 {
+					got = append(got, d.String()[5:]+"+"+strconv.Itoa(e.Days))
+				}
+			}
+			if e.Timed {
+				got = append(got, "timed")
+			}
+			if e.Problem != nil {
+				got = append(got, strings.TrimPrefix(e.Problem.Error(), "f.ics:"))
+			}
+		}
+		if s := strings.Join(got, " "); s != c[1] && (c[1] == "" || !strings.Contains(s, c[1])) {
+			t.Errorf("%q: %q, want %q", c[0], s, c[1])
 		}
 	}
 }
@@ -117,7 +175,11 @@ func FuzzRead(f *testing.F) {
 	f.Fuzz(func(t *testing.T, s string) {
 		root, err := Read("f", strings.NewReader(s))
 		if err == nil {
-			_, err = AllDay("f", root)
+			for _, d := range AllDay("f", root) {
+				if d.Problem != nil && d.Problem.Line < 0 || d.Days < 0 {
+					t.Fatalf("%q: %+v", s, d)
+				}
+			}
 		}
 		var e *Error
 		if err != nil && (!errors.As(err, &e) || e.Line < 0) {

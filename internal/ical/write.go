@@ -1,12 +1,14 @@
 package ical
 
 import (
+	"errors"
 	"io"
 	"strings"
 	"time"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
 )
 
 // Calendar is what an iCalendar file is about.
@@ -16,11 +18,31 @@ type Calendar struct {
 	Stamp civil.Date     // DTSTAMP is this day at 00:00 UTC
 }
 
-// Event is one event: all-day at a Date, timed at a Moment.
-type Event struct {
-	UID, Summary, Description, Category string
-	At                                  eval.Value
+// Event is an event of a schedule.
+type Event = schedule.Event
+
+// Sink writes the events of an answer; it takes no rows.
+type Sink struct {
+	w io.Writer
+	c Calendar
 }
+
+// NewSink returns a sink that writes an iCalendar stream.
+func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w, c} }
+
+// Events writes the events.
+func (s *Sink) Events(list []Event) error { return Write(s.w, s.c, list) }
+
+// Header implements rows.Sink.
+func (s *Sink) Header([]string) error {
+	return errors.New("this answer has rows, not events; choose another format than ics")
+}
+
+// Row implements rows.Sink.
+func (s *Sink) Row([]eval.Value) error { return nil }
+
+// Close implements rows.Sink.
+func (s *Sink) Close() error { return nil }
 
 // Write writes a whole iCalendar stream (RFC 5545 section 3.4).
 func Write(w io.Writer, c Calendar, events []Event) error {

@@ -17,26 +17,36 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/files"
 	"yoyaku/internal/tabular"
 )
 
-var calendarKeys = []string{"closed", "holidays", "open", "known-from", "known-through", "title"}
-
 // book holds the calendars of a plan; each is built when first asked for.
 type book struct {
-	doc   *doc
-	env   eval.Env
-	names []string
-	nodes map[string]ast.Node
-	built map[string]*workdays.Calendar
-	busy  map[string]bool
-	files *[]string // every file read is noted here
+	doc      *doc
+	env      eval.Env
+	names    []string
+	nodes    map[string]ast.Node
+	built    map[string]*workdays.Calendar
+	busy     map[string]bool
+	files    *files.Register // every file that is read is named to it
+	made     []*workdays.Calendar
+	warnings []string // of the files of holidays
+	// assumed stands in where no calendar is named.
+	assumed *workdays.Calendar
 }
 
-func newBook(d *doc, env eval.Env, files *[]string) *book {
-	b := &book{doc: d, env: env, nodes: map[string]ast.Node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: files}
+func newBook(d *doc, env eval.Env, reg *files.Register) *book {
+	b := &book{doc: d, env: env, nodes: map[string]ast.Node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: reg, assumed: env.Calendar}
 	b.env.Find = b.find
 	return b
+}
+
+// warn keeps what may be wrong with a list of holidays, once.
+func (b *book) warn(format string, args ...any) {
+	if text := fmt.Sprintf(format, args...); !slices.Contains(b.warnings, text) {
+		b.warnings = append(b.warnings, text)
+	}
 }
 
 // find returns a calendar by name, or nil when there is none of that name.
@@ -58,7 +68,7 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 	if err != nil {
 		return nil, err
 	}
-	b.built[key] = c
+	b.built[key], b.made = c, append(b.made, c)
 	return c, nil
 }
 
@@ -75,11 +85,13 @@ func (b *book) entry(name string, n ast.Node) (*workdays.Calendar, error) {
 		return nil, b.doc.fail(n, "a calendar has keys such as `closed: sat, sun`, or is a file of its own: %s: calendars/%s.yaml", name, name)
 	}
 	path := b.doc.beside(file)
+	if err := b.files.Read(path); err != nil {
+		return nil, b.doc.wrap(n, err)
+	}
 	d, err := readDoc(path)
 	if err != nil {
 		return nil, b.doc.wrap(n, err)
 	}
-	*b.files = append(*b.files, path)
 	return b.calendar(d, name, d.root)
 }
 
@@ -99,7 +111,7 @@ func (b *book) builtIn(key string) (*workdays.Calendar, error) {
 		}
 		c, err := b.calendar(d, name, d.root)
 		if err == nil {
-			b.built[key] = c
+			b.built[key], b.made = c, append(b.made, c)
 		}
 		return c, err
 	}
@@ -137,7 +149,7 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 	var open []civil.Date
 	known := civil.Always
 	var fromSet, throughSet bool
-	err := d.each(n, "a calendar", calendarKeys, nil, func(key string, _, v ast.Node) (err error) {
+	err := d.each(n, calendarShape, func(key string, _, v ast.Node) (err error) {
 		switch key {
 		case "closed":
 			closed, err = d.closedDays(v)
@@ -191,11 +203,18 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 	}
 	c.Known.First, c.Known.Last = max(c.Known.First, known.First), min(c.Known.Last, known.Last)
 	c.Title = title
-	if _, ok := c.OnOrAfter(civil.Date(730000)); !ok {
-		return nil, d.fail(n, "the calendar `%s` has no working day at all", name)
+	if from := b.env.Today; from > civil.None {
+		soon := civil.Span{First: from, Last: from}.Widen(0, fewYears)
+		later := civil.Span{First: min(from+fewYears/2, civil.Max), Last: soon.Last}
+		if c.Count(soon) == 0 || c.Count(later) == 0 {
+			return nil, d.fail(n, "the calendar `%s` has no working day for years: what is listed closes every day", name)
+		}
 	}
 	return c, nil
 }
+
+// fewYears is how many days ahead a calendar must have a working day in.
+const fewYears = 4 * 366
 
 func (d *doc) closedDays(n ast.Node) (set workdays.WeekdaySet, err error) {
 	list, nodes, err := d.texts(n)
@@ -221,13 +240,14 @@ func (d *doc) closedDays(n ast.Node) (set workdays.WeekdaySet, err error) {
 // holidays adds a layer for each entry, in order, so that each entry's rule
 // sees those above it. listed is the years of the files read.
 func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.Calendar, listed civil.Span, err error) {
+	var sources []workdays.Source
 	take := func(v ast.Node, name string) error {
 		other, err := b.named(name)
 		if err != nil {
 			return d.wrap(v, err)
 		}
 		c.Known.First, c.Known.Last = max(c.Known.First, other.Known.First), min(c.Known.Last, other.Known.Last)
-		c = c.WithHolidays(other)
+		sources = append(sources, other)
 		return nil
 	}
 	seq, ok := n.(*ast.SequenceNode)
@@ -238,7 +258,7 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 				return nil, listed, err
 			}
 		}
-		return c, listed, err
+		return c.WithHolidays(sources...), listed, err
 	}
 	for _, entry := range seq.Values {
 		if _, ok := entry.(*ast.MappingNode); !ok {
@@ -253,7 +273,7 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 		}
 		got := map[string]string{}
 		at := map[string]ast.Node{}
-		if err := d.each(entry, "a holiday", []string{"name", "day", "file", "where", "calendar"}, nil, func(key string, _, v ast.Node) (err error) {
+		if err := d.each(entry, holidayShape, func(key string, _, v ast.Node) (err error) {
 			at[key] = v
 			got[key], err = d.text(v)
 			return err
@@ -266,7 +286,7 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 			if err != nil {
 				return nil, listed, d.wrap(at["day"], err)
 			}
-			c = c.WithHolidays(src)
+			sources = append(sources, src)
 		case got["file"] != "" && (len(got) == 1 || len(got) == 2 && got["where"] != ""):
 			src, list, err := b.file(d, got["file"], got["where"])
 			if err != nil {
@@ -277,7 +297,7 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 				return nil, listed, d.wrap(node, err)
 			}
 			listed = yearsOf(listed, list)
-			c = c.WithHolidays(src)
+			sources = append(sources, src)
 		case got["calendar"] != "" && len(got) == 1:
 			if err := take(at["calendar"], got["calendar"]); err != nil {
 				return nil, listed, err
@@ -286,7 +306,7 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 			return nil, listed, d.fail(entry, "a holiday has `name` and `day`, or `file`, or `calendar`")
 		}
 	}
-	return c, listed, nil
+	return c.WithHolidays(sources...), listed, nil
 }
 
 // ruleDays is a holiday that a rule gives.
@@ -298,11 +318,9 @@ type ruleDays struct {
 // rule compiles a holiday's rule; it counts with the calendar below it.
 func (b *book) rule(d *doc, entry ast.Node, name, text string, below *workdays.Calendar) (workdays.Source, error) {
 	env := b.env
-	env.Calendar = below
-	if !phrase.IsRule(text) {
-		if day, _, ok := civil.Parse(text); ok { // a plain date is its own rule
-			text = "dates " + day.String()
-		}
+	env.Calendar = below.Below()
+	if day, _, ok := civil.Parse(text); ok { // a plain date needs no rule
+		return workdays.List{{Date: day, Nominal: day, Name: name, Source: d.source(entry)}}, nil
 	}
 	rec, err := eval.CompileRule(text, env)
 	if err != nil {
@@ -345,7 +363,9 @@ func (b *book) file(d *doc, name, where string) (src workdays.Source, list workd
 
 // listed reads a CSV list of holidays: the columns date and name.
 func (b *book) listed(path, name string) (workdays.List, error) {
-	*b.files = append(*b.files, path)
+	if err := b.files.Read(path); err != nil {
+		return nil, err
+	}
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, err

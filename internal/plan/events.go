@@ -9,6 +9,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/ical"
+	"yoyaku/internal/question"
 )
 
 // eventDays are holidays that the all-day events of an .ics file give.
@@ -29,7 +30,9 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 			return nil, nil, err
 		}
 	}
-	*b.files = append(*b.files, path)
+	if err := b.files.Read(path); err != nil {
+		return nil, nil, err
+	}
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, nil, err
@@ -39,24 +42,35 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 	if err != nil {
 		return nil, nil, err
 	}
-	all, err := ical.AllDay(path, root)
-	if err != nil {
-		return nil, nil, err
-	}
 	src := &eventDays{name: name}
 	var single workdays.List
-	for _, e := range all {
+	timed := 0
+	for _, e := range ical.AllDay(path, root) {
 		ok, err := holds([]eval.Value{eval.Str(e.Summary), eval.Str(e.Categories)})
 		if err != nil {
 			return nil, nil, err
 		}
-		if !ok {
+		switch {
+		case !ok:
+			continue
+		case e.Timed:
+			timed++
+			continue
+		case e.Closing:
+			return nil, nil, e.Problem
+		case e.Problem != nil:
+			b.warn("%v%s", e.Problem, map[bool]string{true: "; the event is left out"}[e.Days == 0])
+		}
+		if e.Days == 0 {
 			continue
 		}
 		src.events = append(src.events, e)
 		if e.Rule == nil {
 			single = append(single, workdays.Holiday{Date: e.First})
 		}
+	}
+	if timed > 0 {
+		b.warn("%s: left out %s, since a holiday is a whole day", name, question.Several(timed, "event")+" with times of day")
 	}
 	return src, single, nil
 }

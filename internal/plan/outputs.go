@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"errors"
+	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -8,10 +10,59 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
 )
 
-// Formats are the endings of files that a plan can make.
-var Formats = []string{"csv", "tsv", "json", "jsonl", "md", "html", "xlsx", "ics"}
+// Output is a file that a plan makes: of series, or of a record, of which it may
+// make the answer to a question.
+type Output struct {
+	File   string // with slashes, inside the output folder
+	Of     []*schedule.Series
+	Format report.Format // that of its ending
+	Record *Record
+	Make   *question.Question // nil where the record's table itself goes out
+	Shape  question.Shape
+
+	places places
+}
+
+// places are the places of keys, by name.
+type places struct {
+	doc  *doc
+	item ast.Node
+	keys map[string]ast.Node
+}
+
+// Place puts the place of an option around an error: of its key, or of the whole
+// entry.
+func (p places) Place(option string, err error) error {
+	if n := p.keys[option]; n != nil {
+		return p.doc.wrap(n, err)
+	}
+	return p.doc.wrap(p.item, err)
+}
+
+// fault puts the place of the option that an error names around it.
+func (p places) fault(err error) error {
+	var at *rows.OptionError
+	if errors.As(err, &at) {
+		return p.Place(at.Option, err)
+	}
+	return p.Place("", err)
+}
+
+// Fault puts the place in the plan around an error that came of the output's
+// option, or of one of its record.
+func (o *Output) Fault(err error) error {
+	var at *rows.OptionError
+	if o.Record != nil && errors.As(err, &at) && o.places.keys[at.Option] == nil && o.Record.places.keys[at.Option] != nil {
+		return o.Record.places.fault(err)
+	}
+	return o.places.fault(err)
+}
 
 func (p *Plan) outputs(d *doc, n ast.Node) error {
 	seq, ok := n.(*ast.SequenceNode)
@@ -19,93 +70,164 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 		return d.fail(n, "outputs are a list: `- {file: pay.csv, of: crew-pay}`")
 	}
 	for _, item := range seq.Values {
-		var o Output
-		var fileNode ast.Node
-		err := d.each(item, "an output", outputKeys, outputLater, func(key string, k, v ast.Node) error {
-			if key == "file" {
-				fileNode = v
-				text, err := d.text(v)
-				o.File = text
-				return err
-			}
-			if key != "of" {
-				return o.argument(d, key, v)
-			}
-			names, nodes, err := d.texts(v)
-			for i, name := range names {
-				if r := p.record(name); r != nil && len(names) == 1 {
-					o.Record = r
-					continue
-				}
-				s := p.Find(name)
-				if s == nil {
-					known := slices.Clone(p.Env.SeriesNames)
-					for _, r := range p.Records {
-						known = append(known, r.Name)
-					}
-					hint := "this plan has " + strings.Join(known, ", ")
-					if near := phrase.Nearest(name, known); near != "" {
-						hint = "did you mean `" + near + "`?"
-					}
-					return d.fail(nodes[i], "unknown series or record `%s`; %s", name, hint)
-				}
-				o.Of = append(o.Of, s)
-			}
-			return err
-		})
+		o, err := p.output(d, item)
 		if err != nil {
 			return err
 		}
-		if fileNode == nil {
-			return d.fail(item, "an output needs a `file`")
-		}
-		if len(o.Of) == 0 && o.Record == nil {
-			return d.fail(item, "an output needs `of`: the series or the record that it shows")
-		}
-		o.Format = strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
-		if !slices.Contains(Formats, o.Format) {
-			return d.fail(fileNode, "the ending of `%s` names no format; known are .%s", o.File, strings.Join(Formats, ", ."))
-		}
-		if err := o.checkMake(); err != nil {
-			return d.wrap(item, err)
-		}
-		if !filepath.IsLocal(filepath.FromSlash(o.File)) {
-			return d.fail(fileNode, "`%s` lies outside the output folder; outputs stay inside it", o.File)
-		}
-		o.File = filepath.ToSlash(filepath.Clean(filepath.FromSlash(o.File)))
-		if slices.ContainsFunc(p.Outputs, func(x Output) bool { return strings.EqualFold(x.File, o.File) }) {
-			return d.fail(fileNode, "`%s` is made twice", o.File)
+		for _, other := range p.Outputs {
+			a, b := strings.ToLower(other.File), strings.ToLower(o.File)
+			switch {
+			case a == b:
+				return o.places.Place("file", fmt.Errorf("`%s` is made twice", o.File))
+			case strings.HasPrefix(a, b+"/"), strings.HasPrefix(b, a+"/"):
+				return o.places.Place("file", fmt.Errorf("`%s` and `%s` can't both be made: one would be a file and a folder", other.File, o.File))
+			}
 		}
 		p.Outputs = append(p.Outputs, o)
 	}
 	return nil
 }
 
-// argument reads `make` or one of its keys; of a list, each item is a line.
-func (o *Output) argument(d *doc, key string, v ast.Node) error {
-	text, sep := "", ","
-	if key == "date" { // phrases, which have commas of their own
-		sep = "\n"
+func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
+	o = &Output{places: places{doc: d, item: item, keys: map[string]ast.Node{}}}
+	m, ok := item.(*ast.MappingNode)
+	if !ok {
+		return nil, d.fail(item, "%s should be lines of `key: value`", outputShape.what)
 	}
-	if list, ok := v.(*ast.SequenceNode); ok {
-		parts, _, err := d.texts(list)
-		if err != nil {
-			return err
-		}
-		text = strings.Join(parts, sep)
-	} else {
-		var err error
-		if text, err = d.text(v); err != nil {
-			return err
+	for _, pair := range m.Values { // what it makes says which keys there are
+		if pair.Key.GetToken().Value == "make" {
+			if o.Make, err = p.makeOf(d, pair.Value); err != nil {
+				return nil, err
+			}
 		}
 	}
-	if key == "make" {
-		o.Make = text
-		return nil
+	options := o.Shape.Options()
+	shape := outputOf(o.Make, options)
+	if o.Make != nil {
+		options = append(options, o.Make.Options...)
 	}
-	if o.Args == nil {
-		o.Args = map[string]string{}
+	err = d.each(item, shape, func(key string, _, v ast.Node) error {
+		o.places.keys[key] = v
+		switch key {
+		case "file":
+			return o.file(d, v)
+		case "of":
+			return p.of(d, o, v)
+		case "make":
+			return nil
+		}
+		return d.option(options, key, v)
+	})
+	if err != nil {
+		return nil, explained(err, o.Make)
 	}
-	o.Args[key] = text
+	return o, p.check(d, o, options)
+}
+
+// explained says of an unknown key which `make` it goes with, if one does.
+func explained(err error, made *question.Question) error {
+	var unknown *unknownKey
+	if !errors.As(err, &unknown) {
+		return err
+	}
+	var goes []string
+	for _, q := range question.All() {
+		if q.Record && slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == unknown.key }) {
+			goes = append(goes, "`make: "+q.Name+"`")
+		}
+	}
+	switch {
+	case goes == nil:
+	case made != nil:
+		unknown.hint = "it doesn't go with make: " + made.Name + ", but with " + strings.Join(goes, ", ")
+	default:
+		unknown.hint = "it goes with " + strings.Join(goes, ", ")
+	}
+	return err
+}
+
+// check refuses what doesn't go together in an output.
+func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
+	fail := func(key, format string, args ...any) error { return o.places.Place(key, fmt.Errorf(format, args...)) }
+	switch {
+	case o.File == "":
+		return fail("", "an output needs a `file`")
+	case len(o.Of) == 0 && o.Record == nil:
+		return fail("", "an output needs `of`: the series or the record that it shows")
+	case o.Record == nil && o.Make != nil:
+		return fail("make", "`make` and its keys are for records; `of` names series here")
+	case o.Record != nil && o.Format.Events:
+		return fail("file", "%s", phrase.NotBuilt("a calendar file of records"))
+	}
+	for _, opt := range options {
+		if err := opt.Check(p.Env); err != nil {
+			return o.places.Place(opt.Name, err)
+		}
+		if path, ok := opt.Path(); ok {
+			*path = d.beside(*path)
+			if err := p.Files.Read(*path); err != nil {
+				return o.places.Place(opt.Name, err)
+			}
+		}
+	}
 	return nil
+}
+
+// makeOf finds what an output makes.
+func (p *Plan) makeOf(d *doc, n ast.Node) (*question.Question, error) {
+	name, err := d.text(n)
+	if err != nil {
+		return nil, err
+	}
+	if name == "wall" || name == "days" {
+		return nil, d.fail(n, "%s", phrase.NotBuilt("`make: "+name+"`"))
+	}
+	q, err := question.New(name)
+	return q, d.wrap(n, err)
+}
+
+// file reads the file of an output.
+func (o *Output) file(d *doc, n ast.Node) (err error) {
+	if o.File, err = d.text(n); err != nil {
+		return err
+	}
+	if i := strings.IndexAny(o.File, "{}"); i >= 0 {
+		return d.fail(n, "a brace stands in the name of the file `%s`: nothing is filled in here; write the name out", o.File)
+	}
+	ending := strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
+	var ok bool
+	if o.Format, ok = report.Find(ending); !ok || o.Format.Name == "table" {
+		names := slices.DeleteFunc(report.Names(true), func(s string) bool { return s == "table" })
+		return d.fail(n, "the ending of `%s` names no format; known are .%s", o.File, strings.Join(names, ", ."))
+	}
+	if !filepath.IsLocal(filepath.FromSlash(o.File)) {
+		return d.fail(n, "`%s` lies outside the output folder; outputs stay inside it", o.File)
+	}
+	o.File = filepath.ToSlash(filepath.Clean(filepath.FromSlash(o.File)))
+	return nil
+}
+
+// of reads what an output shows.
+func (p *Plan) of(d *doc, o *Output, v ast.Node) error {
+	names, nodes, err := d.texts(v)
+	for i, name := range names {
+		if r := p.record(name); r != nil && len(names) == 1 {
+			o.Record = r
+			continue
+		}
+		s := p.Find(name)
+		if s == nil {
+			known := slices.Clone(p.Env.SeriesNames)
+			for _, r := range p.Records {
+				known = append(known, r.Name)
+			}
+			hint := "this plan has " + strings.Join(known, ", ")
+			if near := phrase.Nearest(name, known); near != "" {
+				hint = "did you mean `" + near + "`?"
+			}
+			return d.fail(nodes[i], "unknown series or record `%s`; %s", name, hint)
+		}
+		o.Of = append(o.Of, s)
+	}
+	return err
 }

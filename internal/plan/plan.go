@@ -15,7 +15,9 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
+	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
 
@@ -34,23 +36,11 @@ type Plan struct {
 	// Records are the tables of the plan.
 	Records []*Record
 	// Outputs are the files it makes, relative to the output folder.
-	Outputs []Output
-	// Inputs are the files that were read, the plan's own first.
-	Inputs []string
+	Outputs []*Output
+	// Files knows what was read.
+	Files *files.Register
 
 	book *book
-}
-
-// Output is a file that a plan makes.
-type Output struct {
-	File   string // with slashes, inside the output folder
-	Of     []*schedule.Series
-	Format string // its ending, "csv"
-	// Record is what it shows instead of series, Make what is made of it, and
-	// Args the keys of that.
-	Record *Record
-	Make   string
-	Args   map[string]string
 }
 
 // Settings are what the command line says over a plan.
@@ -61,6 +51,14 @@ type Settings struct {
 	WeekStart   string
 	FiscalStart string
 	LeapMarch   bool
+	Files       *files.Register // nil: the plan's own
+}
+
+func (s Settings) register() *files.Register {
+	if s.Files == nil {
+		return &files.Register{}
+	}
+	return s.Files
 }
 
 func (s Settings) today(zone *time.Location) civil.Date {
@@ -96,11 +94,19 @@ func Empty(s Settings) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{ID: "yoyaku"}
-	p.Env = eval.Env{Frame: f, Calendar: workdays.New("Saturday and Sunday", workdays.Weekend), Today: s.today(nil), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
-	p.book = newBook(nil, p.Env, &p.Inputs)
+	p := &Plan{ID: "yoyaku", Files: s.register()}
+	p.Env = s.env(f, nil)
+	p.book = newBook(nil, p.Env, p.Files)
 	p.lend()
 	return p, nil
+}
+
+// env is what phrases read in a frame: Saturday and Sunday closed until a
+// calendar is named.
+func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
+	cal := workdays.New("Saturday and Sunday", workdays.Weekend)
+	cal.Assumed = true
+	return eval.Env{Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
 }
 
 // lend makes the plan's calendars and series known to phrases.
@@ -133,12 +139,17 @@ func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 	if ext := strings.ToLower(filepath.Ext(name)); ext != ".yaml" && ext != ".yml" {
 		return p.book.named(name)
 	}
+	if err := p.Files.Read(name); err != nil {
+		return nil, err
+	}
 	d, err := readDoc(name)
 	if err != nil {
 		return nil, err
 	}
-	p.Inputs = append(p.Inputs, name)
 	c, err := p.book.calendar(d, strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)), d.root)
+	if err == nil {
+		p.book.made = append(p.book.made, c)
+	}
 	return c, err
 }
 
@@ -158,107 +169,127 @@ func (p *Plan) Calendars() (list []*workdays.Calendar, err error) {
 	return list, nil
 }
 
-var (
-	planKeys = []string{"plan", "id", "title", "zone", "window", "fiscal-start", "fiscal-named", "week-start", "calendar",
-		"calendars", "series", "records", "outputs"}
-	seriesKeys  = []string{"title", "rule", "calendar", "period", "milestones", "event"}
-	seriesLater = []string{"expect", "apart", "color"}
-	eventKeys   = []string{"summary"}
-	eventLater  = []string{"remind", "busy", "lasting", "color", "categories", "location", "description"}
-	outputKeys  = append([]string{"file", "of"}, makeKeys()...)
-	outputLater = []string{"rrule", "todo", "counts"}
-)
+// Warnings tells what the calendars that were asked didn't know.
+func (p *Plan) Warnings() []string {
+	return append(slices.Clone(p.book.warnings), workdays.Warnings(append(slices.Clone(p.book.made), p.book.assumed))...)
+}
+
+// Place is what answers are given from by the plan.
+func (p *Plan) Place() question.Place {
+	return question.Place{Env: p.Env, ID: p.ID, Zone: p.Zone, Find: p.Find, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files}
+}
 
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
+	p := &Plan{Path: path, Files: s.register()}
+	if err := p.Files.Read(path); err != nil {
+		return nil, err
+	}
 	d, err := readDoc(path)
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Path: path, Inputs: []string{path}}
 	nodes := map[string]ast.Node{}
-	err = d.each(d.root, "the plan", planKeys, nil, func(key string, _, v ast.Node) error {
+	err = d.each(d.root, planShape, func(key string, _, v ast.Node) error {
 		nodes[key] = v
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	if err := p.settings(d, nodes, s); err != nil {
-		return nil, err
+	for _, part := range []func(*doc, map[string]ast.Node, Settings) error{p.settings, p.calendars, p.window, p.entries} {
+		if err := part(d, nodes, s); err != nil {
+			return nil, err
+		}
 	}
-	p.book = newBook(d, p.Env, &p.Inputs)
+	return p, nil
+}
+
+// calendars reads the plan's calendars and settles on the default one. All are
+// checked, used or not.
+func (p *Plan) calendars(d *doc, nodes map[string]ast.Node, _ Settings) error {
+	p.book = newBook(d, p.Env, p.Files)
 	if n := nodes["calendars"]; n != nil {
-		err := d.each(n, "calendars", nil, nil, func(key string, k, v ast.Node) error {
-			if err := checkName(key); err != nil {
-				return d.wrap(k, err)
-			}
+		err := p.named(d, n, "calendars", func(key string, v ast.Node) error {
 			p.book.names = append(p.book.names, key)
 			p.book.nodes[phrase.FoldName(key)] = v
 			return nil
 		})
 		if err != nil {
-			return nil, err
+			return err
 		}
 	}
 	p.book.env.Calendars = p.book.known()
 	p.lend()
-	for _, name := range p.book.names { // all are checked, used or not
+	for _, name := range p.book.names {
 		if _, err := p.book.find(name); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	if n := nodes["calendar"]; n != nil {
-		name, err := d.text(n)
-		if err != nil {
-			return nil, err
-		}
-		if p.Env.Calendar, err = p.book.named(name); err != nil {
-			return nil, d.wrap(n, err)
-		}
+	n := nodes["calendar"]
+	if n == nil {
+		return nil
 	}
-	if n := nodes["window"]; n != nil {
-		text, err := d.text(n)
-		if err != nil {
-			return nil, err
-		}
-		w, err := eval.Window(text, p.Env)
-		if err != nil {
-			return nil, d.wrap(n, err)
-		}
-		p.Window = &w
+	name, err := d.text(n)
+	if err != nil {
+		return err
 	}
+	p.Env.Calendar, err = p.book.named(name)
+	return d.wrap(n, err)
+}
+
+func (p *Plan) window(d *doc, nodes map[string]ast.Node, _ Settings) error {
+	n := nodes["window"]
+	if n == nil {
+		return nil
+	}
+	text, err := d.text(n)
+	if err != nil {
+		return err
+	}
+	w, err := eval.Window(text, p.Env)
+	p.Window = &w
+	return d.wrap(n, err)
+}
+
+// entries reads series, records and outputs.
+func (p *Plan) entries(d *doc, nodes map[string]ast.Node, _ Settings) error {
 	if n := nodes["series"]; n != nil {
-		err := d.each(n, "series", nil, nil, func(key string, k, v ast.Node) error {
-			if err := checkName(key); err != nil {
-				return d.wrap(k, err)
-			}
-			return p.addSeries(d, key, v)
-		})
-		if err != nil {
-			return nil, err
+		if err := p.named(d, n, "series", func(key string, v ast.Node) error { return p.addSeries(d, key, v) }); err != nil {
+			return err
 		}
 	}
 	if n := nodes["records"]; n != nil {
-		err := d.each(n, "records", nil, nil, func(key string, k, v ast.Node) error {
-			if err := checkName(key); err != nil {
-				return d.wrap(k, err)
-			}
+		err := p.named(d, n, "records", func(key string, v ast.Node) error {
 			if p.Find(key) != nil {
-				return d.fail(k, "`%s` is a series already", key)
+				return d.fail(v, "`%s` is a series already", key)
 			}
 			return p.addRecord(d, key, v)
 		})
 		if err != nil {
-			return nil, err
+			return err
 		}
 	}
 	if n := nodes["outputs"]; n != nil {
-		if err := p.outputs(d, n); err != nil {
-			return nil, err
-		}
+		return p.outputs(d, n)
 	}
-	return p, nil
+	return nil
+}
+
+// named reads the entries of a mapping whose keys are names.
+func (p *Plan) named(d *doc, n ast.Node, what string, do func(key string, v ast.Node) error) error {
+	seen := map[string]bool{}
+	return d.each(n, mustShape(planShape, what), func(key string, k, v ast.Node) error {
+		if err := checkName(key); err != nil {
+			return d.wrap(k, err)
+		}
+		if fold := phrase.FoldName(key); seen[fold] {
+			return d.fail(k, "`%s` is named twice; names are the same whatever the case, and - like _", key)
+		} else {
+			seen[fold] = true
+		}
+		return do(key, v)
+	})
 }
 
 // settings reads the keys that others depend on.
@@ -315,7 +346,7 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 	if f, err = s.frame(f); err != nil {
 		return err
 	}
-	p.Env = eval.Env{Frame: f, Calendar: workdays.New("Saturday and Sunday", workdays.Weekend), Today: s.today(p.Zone), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
+	p.Env = s.env(f, p.Zone)
 	return nil
 }
 
@@ -366,81 +397,78 @@ func checkName(name string) error {
 }
 
 func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
-	nodes := map[string]ast.Node{}
-	if err := d.each(n, "a series", seriesKeys, seriesLater, func(key string, _, v ast.Node) error {
+	nodes, text := map[string]ast.Node{}, map[string]string{}
+	err := d.each(n, seriesShape, func(key string, _, v ast.Node) (err error) {
 		nodes[key] = v
-		return nil
-	}); err != nil {
-		return err
-	}
-	text := map[string]string{}
-	for _, key := range []string{"title", "rule", "calendar"} {
-		if nodes[key] != nil {
-			var err error
-			if text[key], err = d.text(nodes[key]); err != nil {
-				return err
-			}
+		if i := slices.IndexFunc(seriesShape.keys, func(k keyOf) bool { return k.name == key }); seriesShape.keys[i].takes == oneText {
+			text[key], err = d.text(v)
 		}
+		return err
+	})
+	if err != nil {
+		return err
 	}
 	if text["rule"] == "" {
 		return d.fail(n, "the series `%s` has no `rule`", name)
 	}
 	env := p.Env
 	if c := text["calendar"]; c != "" {
-		cal, err := p.book.named(c)
-		if err != nil {
+		if env.Calendar, err = p.book.named(c); err != nil {
 			return d.wrap(nodes["calendar"], err)
 		}
-		env.Calendar = cal
 	}
 	s, err := schedule.NewSeries(name, text["title"], text["rule"], env)
 	if err != nil {
 		return d.wrap(nodes["rule"], err)
 	}
-	if m := nodes["period"]; m != nil {
-		part := map[string]string{}
-		err := d.each(m, "a period", []string{"start", "end"}, nil, func(key string, _, v ast.Node) (err error) {
-			if part[key], err = d.text(v); err != nil {
+	for _, part := range []struct {
+		key  string
+		read func(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error
+	}{{"period", period}, {"milestones", milestones}, {"event", event}} {
+		if m := nodes[part.key]; m != nil {
+			if err := part.read(d, s, m, env); err != nil {
 				return err
 			}
-			return s.SetPeriod(part["start"], part["end"], env)
-		})
-		if err != nil {
-			return err
-		}
-	}
-	if m := nodes["milestones"]; m != nil {
-		err := d.each(m, "milestones", nil, nil, func(key string, k, v ast.Node) error {
-			if err := checkName(key); err != nil {
-				return d.wrap(k, err)
-			}
-			if slices.ContainsFunc(s.Names(), func(n string) bool { return phrase.SameName(n, key) }) {
-				return d.fail(k, "`%s` already stands for something in a series", key)
-			}
-			text, err := d.text(v)
-			if err != nil {
-				return err
-			}
-			return s.AddMilestone(key, text, env)
-		})
-		if err != nil {
-			return err
-		}
-	}
-	if m := nodes["event"]; m != nil {
-		err := d.each(m, "an event", eventKeys, eventLater, func(key string, _, v ast.Node) error {
-			text, err := d.text(v)
-			if err != nil {
-				return err
-			}
-			s.Summary, err = s.NewTemplate(text)
-			return err
-		})
-		if err != nil {
-			return err
 		}
 	}
 	p.Series = append(p.Series, s)
 	p.Env.SeriesNames = append(p.Env.SeriesNames, name)
 	return nil
+}
+
+func period(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
+	part := map[string]string{}
+	return d.each(n, periodShape, func(key string, _, v ast.Node) (err error) {
+		if part[key], err = d.text(v); err != nil {
+			return err
+		}
+		return s.SetPeriod(part["start"], part["end"], env)
+	})
+}
+
+func milestones(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
+	return d.each(n, mustShape(seriesShape, "milestones"), func(key string, k, v ast.Node) error {
+		if err := checkName(key); err != nil {
+			return d.wrap(k, err)
+		}
+		if slices.ContainsFunc(s.Names(), func(n string) bool { return phrase.SameName(n, key) }) {
+			return d.fail(k, "`%s` already stands for something in a series", key)
+		}
+		text, err := d.text(v)
+		if err != nil {
+			return err
+		}
+		return s.AddMilestone(key, text, env)
+	})
+}
+
+func event(d *doc, s *schedule.Series, n ast.Node, _ eval.Env) error {
+	return d.each(n, eventShape, func(key string, _, v ast.Node) error {
+		text, err := d.text(v)
+		if err != nil {
+			return err
+		}
+		s.Summary, err = s.NewTemplate(text)
+		return err
+	})
 }

@@ -1,14 +1,12 @@
 package plan
 
 import (
-	"fmt"
 	"os"
-	"slices"
-	"strings"
 
 	"github.com/goccy/go-yaml/ast"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/question"
 )
 
 // Record is a table of the plan: where it is, how it is read, the columns that
@@ -16,79 +14,38 @@ import (
 type Record struct {
 	Name  string
 	Table string // path
-	Key   string
+	Key   string // column that names each row; "" for none
 	// Columns are NAME = PHRASE, in the order of the file.
 	Columns []string
-	// Options are those of tables in, by key: where, sheet, read-dates …
-	Options map[string]string
-}
+	Where   []string
+	In      question.TableIn
 
-var (
-	recordKeys  = append([]string{"table", "key", "columns"}, recordOptions...)
-	recordLater = []string{"events"}
-	// recordOptions are the options of tables in.
-	recordOptions = []string{"where", "sheet", "read-dates", "open-words", "join-dates", "encoding", "header-row"}
-)
-
-// makes are what an output can make of a record, with the keys of each.
-var makes = map[string][]string{
-	"due":    {"date", "within", "window", "bands", "yearly", "upcoming"},
-	"spread": {"start", "end", "by", "working", "window", "open-through", "per", "overlaps", "dates"},
-	"tally":  {"rows", "cols", "sum"},
-	"grid":   {"name", "start", "end", "window", "mark", "every-day", "open-through"},
-	"match":  {"ranges", "key", "date", "start", "end", "several", "open-through"},
-}
-
-// makeKeys are all keys of an output that makes something of a record.
-func makeKeys() (list []string) {
-	for _, name := range []string{"due", "spread", "tally", "grid", "match"} {
-		for _, k := range makes[name] {
-			if !slices.Contains(list, k) {
-				list = append(list, k)
-			}
-		}
-	}
-	return append(list, "make", "where", "sort", "columns", "title")
+	places places
 }
 
 func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
-	r := &Record{Name: name, Options: map[string]string{}}
-	err := d.each(n, "a record", recordKeys, recordLater, func(key string, _, v ast.Node) error {
-		if key == "columns" {
-			return d.each(v, "columns", nil, nil, func(column string, k, v ast.Node) error {
-				if err := checkName(column); err != nil {
-					return d.wrap(k, err)
-				}
-				text, err := d.text(v)
-				if err != nil {
-					return err
-				}
-				if _, err := phrase.ParseExpr(text); err != nil {
-					return err
-				}
-				r.Columns = append(r.Columns, column+" = "+text)
-				return nil
-			})
-		}
-		text, err := d.text(v)
-		if _, list := v.(*ast.SequenceNode); list {
-			var parts []string
-			parts, _, err = d.texts(v)
-			text = strings.Join(parts, ",")
-		}
+	r := &Record{Name: name, places: places{doc: d, item: n, keys: map[string]ast.Node{}}}
+	options := r.In.Options()
+	for _, o := range options {
+		o.Reset()
+	}
+	err := d.each(n, recordShape, func(key string, _, v ast.Node) (err error) {
+		r.places.keys[key] = v
 		switch key {
+		case "columns":
+			r.places.keys["record columns"] = v
+			return d.each(v, mustShape(recordShape, key), func(column string, k, v ast.Node) error {
+				return r.column(d, column, k, v)
+			})
 		case "table":
-			r.Table = d.beside(text)
-			if err == nil {
-				_, err = os.Stat(r.Table)
-			}
-			p.Inputs = append(p.Inputs, r.Table)
+			return p.tableOf(d, r, v)
 		case "key":
-			r.Key = text
-		default:
-			r.Options[key] = text
+			r.Key, err = d.text(v)
+			return err
+		case "where":
+			return r.conditions(d, v)
 		}
-		return err
+		return d.option(options, key, v)
 	})
 	if err != nil {
 		return err
@@ -96,7 +53,56 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 	if r.Table == "" {
 		return d.fail(n, "the record `%s` has no `table`", name)
 	}
+	if err := r.In.Check(); err != nil {
+		return r.places.fault(err)
+	}
 	p.Records = append(p.Records, r)
+	return nil
+}
+
+func (p *Plan) tableOf(d *doc, r *Record, v ast.Node) error {
+	text, err := d.text(v)
+	if err != nil {
+		return err
+	}
+	r.Table = d.beside(text)
+	if _, err := os.Stat(r.Table); err != nil {
+		return err
+	}
+	return p.Files.Read(r.Table)
+}
+
+func (r *Record) column(d *doc, name string, k, v ast.Node) error {
+	if err := checkName(name); err != nil {
+		return d.wrap(k, err)
+	}
+	text, err := d.text(v)
+	if err != nil {
+		return err
+	}
+	if _, err := phrase.ParseExpr(text); err != nil {
+		return err
+	}
+	r.Columns = append(r.Columns, name+" = "+text)
+	return nil
+}
+
+// conditions reads one condition or a list of them.
+func (r *Record) conditions(d *doc, v ast.Node) error {
+	nodes := []ast.Node{v}
+	if seq, ok := v.(*ast.SequenceNode); ok {
+		nodes = seq.Values
+	}
+	for _, n := range nodes {
+		text, err := d.text(n)
+		if err == nil {
+			_, err = phrase.ParseCondition(text)
+		}
+		if err != nil {
+			return d.wrap(n, err)
+		}
+		r.Where = append(r.Where, text)
+	}
 	return nil
 }
 
@@ -110,33 +116,11 @@ func (p *Plan) record(name string) *Record {
 	return nil
 }
 
-// checkMake refuses keys that don't go with what an output makes.
-func (o *Output) checkMake() error {
-	if o.Record == nil {
-		if len(o.Args) > 0 || o.Make != "" {
-			return fmt.Errorf("`make` and its keys are for records; `of` names series here")
-		}
+// Fault puts the place in the plan around an error that came of the record's
+// table or of one of its keys.
+func (r *Record) Fault(err error) error {
+	if err == nil {
 		return nil
 	}
-	keys, known := makes[o.Make]
-	if o.Make != "" && !known {
-		if o.Make == "wall" || o.Make == "days" {
-			return fmt.Errorf("%s", phrase.NotBuilt("`make: "+o.Make+"`"))
-		}
-		names := []string{"due", "spread", "tally", "grid", "match"}
-		hint := "known are " + strings.Join(names, ", ")
-		if near := phrase.Nearest(o.Make, names); near != "" {
-			hint = "did you mean `" + near + "`?"
-		}
-		return fmt.Errorf("unknown `make: %s`; %s", o.Make, hint)
-	}
-	for key := range o.Args {
-		if !slices.Contains(keys, key) && !slices.Contains([]string{"where", "sort", "columns", "title"}, key) {
-			return fmt.Errorf("the key `%s` doesn't go with make: %s", key, o.Make)
-		}
-	}
-	if o.Format == "ics" {
-		return fmt.Errorf("%s", phrase.NotBuilt("a calendar file of records"))
-	}
-	return nil
+	return r.places.fault(err)
 }

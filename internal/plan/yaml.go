@@ -3,9 +3,9 @@
 package plan
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -15,6 +15,8 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/files"
+	"yoyaku/internal/question"
 )
 
 // Error is a fault in a plan or calendar file with its place.
@@ -44,8 +46,11 @@ type doc struct {
 	root ast.Node
 }
 
+// mostYAML bounds a plan or calendar file.
+const mostYAML = 8 << 20
+
 func readDoc(path string) (*doc, error) {
-	data, err := os.ReadFile(path)
+	data, err := files.ReadAll(path, mostYAML, "plan")
 	if err != nil {
 		return nil, err
 	}
@@ -64,6 +69,10 @@ func (d *doc) beside(name string) string {
 func parseDoc(path string, data []byte) (*doc, error) {
 	d := &doc{path: path}
 	fail := func(err error) (*doc, error) { return nil, &Error{File: path, Err: err} }
+	data = bytes.TrimPrefix(data, []byte("\ufeff"))
+	if line := tooDeep(data); line > 0 {
+		return nil, &Error{File: path, Line: line, Column: 1, Err: errors.New("brackets or dashes are nested too deep here; is one left open?")}
+	}
 	if strings.ContainsRune(string(data), 0) {
 		return fail(errors.New("this is not a plan: the file is not text"))
 	}
@@ -87,6 +96,35 @@ func parseDoc(path string, data []byte) (*doc, error) {
 		return nil, d.fail(d.root, "this is not a plan in YAML: it should be lines of `key: value`, such as `plan: 1`")
 	}
 	return d, nil
+}
+
+// mostDepth is how deep brackets may be nested, which the parser takes ever
+// longer for.
+const mostDepth = 200
+
+// tooDeep returns the line on which brackets, or dashes in a row, are nested too
+// deep; 0 where they aren't.
+func tooDeep(data []byte) int {
+	depth, dashes, line := 0, 0, 1
+	for _, c := range data {
+		switch c {
+		case '\n':
+			line, dashes = line+1, 0
+		case '[', '{':
+			depth++
+		case ']', '}':
+			depth = max(0, depth-1)
+		case '-', '?':
+			dashes++
+		case ' ', '\t':
+		default:
+			dashes = 0
+		}
+		if depth > mostDepth || dashes > mostDepth {
+			return line
+		}
+	}
+	return 0
 }
 
 // syntaxError takes place and message out of the YAML parser's report.
@@ -138,30 +176,68 @@ func (d *doc) source(n ast.Node) string {
 	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(d.path)), line)
 }
 
-// each calls do for every key of a mapping, which must be one of keys. Keys in
-// later belong to the design and are refused by name.
-func (d *doc) each(n ast.Node, what string, keys, later []string, do func(key string, k, v ast.Node) error) error {
+// unknownKey is the fault of a key that its mapping doesn't have.
+type unknownKey struct{ key, what, hint string }
+
+// Error names it and says what it may have been.
+func (e *unknownKey) Error() string {
+	return fmt.Sprintf("unknown key `%s` in %s; %s", e.key, e.what, e.hint)
+}
+
+// each calls do for every key of a mapping, which must be one of its shape's.
+// Keys that are still to come are refused by name.
+func (d *doc) each(n ast.Node, s *shape, do func(key string, k, v ast.Node) error) error {
 	m, ok := n.(*ast.MappingNode)
 	if !ok {
-		return d.fail(n, "%s should be lines of `key: value`", what)
+		return d.fail(n, "%s should be lines of `key: value`", s.what)
 	}
+	known := s.known()
 	for _, pair := range m.Values {
 		key := pair.Key.GetToken().Value
 		_, blank := pair.Value.(*ast.NullNode)
+		free := s.names != nil
 		switch {
-		case keys == nil && blank && strings.ContainsAny(key, " ,"), keys != nil && !slices.Contains(keys, key) && blank && strings.Contains(key, " "):
-			return d.fail(pair.Key, "`%s` is read as a key, since inside { } a comma ends a value; quote the phrase: '…'", key)
-		case keys != nil && slices.Contains(later, key):
-			return d.fail(pair.Key, "%s", phrase.NotBuilt("the key `"+key+"` of "+what))
-		case keys != nil && !slices.Contains(keys, key):
-			hint := "known are " + strings.Join(keys, ", ")
-			if near := phrase.Nearest(key, append(keys, later...)); near != "" {
+		case blank && (free && strings.ContainsAny(key, " ,") || !free && !slices.Contains(known, key)):
+			return d.fail(pair.Key, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", key)
+		case free:
+		case slices.Contains(s.later, key):
+			return d.fail(pair.Key, "%s", phrase.NotBuilt("the key `"+key+"` of "+s.what))
+		case !slices.Contains(known, key):
+			hint := "known are " + strings.Join(known, ", ")
+			if near := phrase.Nearest(key, append(known, s.later...)); near != "" {
 				hint = "did you mean `" + near + "`?"
 			}
-			return d.fail(pair.Key, "unknown key `%s` in %s; %s", key, what, hint)
+			return d.wrap(pair.Key, &unknownKey{key, s.what, hint})
 		}
 		if err := do(key, pair.Key, pair.Value); err != nil {
 			return d.wrap(pair.Value, err)
+		}
+	}
+	return nil
+}
+
+// option sets an option from the value of its key; what is wrong with it is told
+// at the value.
+func (d *doc) option(options []*question.Option, key string, v ast.Node) error {
+	i := slices.IndexFunc(options, func(o *question.Option) bool { return o.Name == key })
+	if i < 0 {
+		return d.wrap(v, fmt.Errorf("the key `%s` isn't read", key))
+	}
+	seq, list := v.(*ast.SequenceNode)
+	if !list {
+		text, err := d.text(v)
+		if err != nil {
+			return err
+		}
+		return d.wrap(v, options[i].Set(text))
+	}
+	for _, item := range seq.Values {
+		text, err := d.text(item)
+		if err != nil {
+			return err
+		}
+		if err := options[i].SetItem(text); err != nil {
+			return d.wrap(item, err)
 		}
 	}
 	return nil

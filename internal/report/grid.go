@@ -15,15 +15,16 @@ import (
 
 // DrawGrid draws people against days for a terminal: each day under its weekday,
 // closed days marked by a dot. Days that don't fit stand in a panel below.
-func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
+func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 	width := text.RuneWidthWithoutEscSequences
-	nameWidth := max(width(g.Head), len("total"))
+	head := Clean(g.Head)
+	nameWidth := max(width(head), len("total"))
 	cell := 2
 	for _, n := range g.Names {
-		nameWidth = max(nameWidth, width(printable(n)))
+		nameWidth = max(nameWidth, width(Clean(n)))
 		marks, _ := g.Row(n)
 		for _, m := range marks {
-			cell = max(cell, width(printable(m)))
+			cell = max(cell, width(Clean(m)))
 		}
 	}
 	totals, all := g.Totals()
@@ -42,7 +43,7 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
 	}
 	var b strings.Builder
 	if t.Title != "" {
-		fmt.Fprintf(&b, "%s\n\n", t.Title)
+		fmt.Fprintf(&b, "%s\n\n", Clean(t.over()))
 	}
 	for from := 0; from < days; from += fit {
 		upto := min(days, from+fit)
@@ -73,15 +74,15 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Table) error {
 		}
 		b.WriteString(strings.TrimRight(string(months), " ") + "\n")
 		line("", func(i int) string { return day(i).Weekday().Short()[:2] }, "")
-		line(g.Head, func(i int) string { _, _, d := day(i).YMD(); return strconv.Itoa(d) }, "total")
+		line(head, func(i int) string { _, _, d := day(i).YMD(); return strconv.Itoa(d) }, "total")
 		b.WriteString(strings.Repeat("-", nameWidth+(upto-from)*(cell+1)) + "\n")
 		for _, n := range g.Names {
 			marks, total := g.Row(n)
-			line(printable(n), func(i int) string {
+			line(Clean(n), func(i int) string {
 				if marks[i] == "" && g.Closed(i) {
 					return "·"
 				}
-				return printable(marks[i])
+				return Clean(marks[i])
 			}, strconv.Itoa(total))
 		}
 		line("total", func(i int) string {
@@ -181,9 +182,9 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 	}
 	for _, name := range g.Names {
 		marks, total := g.Row(name)
-		r := gridRow{Name: printable(name), Total: total}
+		r := gridRow{Name: Clean(name), Total: total}
 		for i, m := range marks {
-			r.Cells = append(r.Cells, gridCell{printable(m), class(i, m != "")})
+			r.Cells = append(r.Cells, gridCell{Clean(m), class(i, m != "")})
 		}
 		data.Rows = append(data.Rows, r)
 	}

@@ -34,7 +34,7 @@ func (h *held) Row(cells []eval.Value) error {
 	}
 	row := make([]string, len(cells))
 	for i, c := range cells {
-		row[i] = printable(c.String())
+		row[i] = Clean(c.String())
 		h.numeric[i] = h.numeric[i] || c.Kind == eval.Number
 	}
 	h.body, h.marked = append(h.body, row), append(h.marked, h.on)
@@ -84,7 +84,10 @@ type htmlSink struct {
 
 // NewHTML returns a sink that writes a self-contained page with one table.
 // Everything in it is escaped.
-func NewHTML(w io.Writer, title string) rows.Sink { return &htmlSink{title: title, w: w} }
+func NewHTML(w io.Writer, l Look) rows.Sink { return &htmlSink{title: l.over(), w: w} }
+
+// Grid implements rows.GridSink.
+func (s *htmlSink) Grid(g *rows.Grid) error { return GridPage(s.w, g, s.title) }
 
 var page = template.Must(template.New("page").Parse(`<!DOCTYPE html>
 <html lang="en">

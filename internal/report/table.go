@@ -14,15 +14,9 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// Table says how a table is drawn.
-type Table struct {
-	Title string
-	Width int  // columns of the terminal; 0 for no limit
-	Color bool // dim the head
-}
-
+// tableSink draws the aligned table of a terminal.
 type tableSink struct {
-	Table
+	Look
 	w       io.Writer
 	columns []string
 	widths  []int // of columns
@@ -36,14 +30,19 @@ type tableSink struct {
 // Mark implements rows.Marker.
 func (s *tableSink) Mark(on bool) { s.on = on }
 
-// NewTable returns a sink that draws an aligned table when it is closed. Where
+// newTable returns a sink that draws an aligned table when it is closed. Where
 // the width is too small, the widest columns of text are wrapped.
-func NewTable(w io.Writer, t Table) rows.Sink { return &tableSink{Table: t, w: w} }
+func newTable(w io.Writer, l Look) rows.Sink { return &tableSink{Look: l, w: w} }
+
+// Grid implements rows.GridSink.
+func (s *tableSink) Grid(g *rows.Grid) error { return DrawGrid(s.w, g, s.Look) }
 
 func (s *tableSink) Header(columns []string) error {
-	s.columns = columns
-	s.numeric, s.cells = make([]bool, len(columns)), make([]int, len(columns))
 	for _, c := range columns {
+		s.columns = append(s.columns, Clean(c))
+	}
+	s.numeric, s.cells = make([]bool, len(columns)), make([]int, len(columns))
+	for _, c := range s.columns {
 		s.widths = append(s.widths, text.RuneWidthWithoutEscSequences(c))
 	}
 	return nil
@@ -72,7 +71,7 @@ func (s *tableSink) Row(cells []eval.Value) error {
 		s.marked[len(s.body)] = true
 	}
 	for i, c := range cells {
-		row[i] = printable(c.String())
+		row[i] = Clean(c.String())
 		if s.on && !s.Color && i == lastText(cells) { // without colour, a mark
 			row[i] += " *"
 		}
@@ -92,16 +91,6 @@ func lastText(cells []eval.Value) int {
 		}
 	}
 	return 0
-}
-
-// printable drops what could steer a terminal.
-func printable(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 {
-			return ' '
-		}
-		return r
-	}, s)
 }
 
 const gap = 2
@@ -195,7 +184,7 @@ func (s *tableSink) Close() error {
 	s.fit()
 	var b strings.Builder
 	if s.Title != "" {
-		fmt.Fprintf(&b, "%s\n\n", s.Title)
+		fmt.Fprintf(&b, "%s\n\n", Clean(s.over()))
 	}
 	for i, panel := range s.panels() {
 		if i > 0 {

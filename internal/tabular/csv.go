@@ -40,7 +40,7 @@ type Record struct {
 // in errors, which are of type *CellError.
 func ReadCSV(file string, r io.Reader) iter.Seq2[Record, error] {
 	return func(yield func(Record, error) bool) {
-		table, err := Input{}.read(file, ".csv", r)
+		table, err := Input{}.Read(file, ".csv", r)
 		if err != nil {
 			yield(Record{}, err)
 			return
@@ -75,35 +75,42 @@ func ReadCSV(file string, r io.Reader) iter.Seq2[Record, error] {
 	}
 }
 
+// csvSink writes separated values; it takes whole blocks too.
 type csvSink struct {
-	w   *bufio.Writer
-	sep byte
-	buf []byte
+	w    *bufio.Writer
+	sep  byte
+	safe bool
+	buf  []byte
 }
 
-// NewCSV returns a sink that writes CSV: comma, LF, a date as ISO 8601.
-func NewCSV(w io.Writer) rows.Sink { return &csvSink{w: bufio.NewWriterSize(w, 64<<10), sep: ','} }
-
-// NewTSV returns a sink that writes values separated by tabs.
-func NewTSV(w io.Writer) rows.Sink { return &csvSink{w: bufio.NewWriterSize(w, 64<<10), sep: '\t'} }
+// NewCSV returns a sink that writes separated values: LF, a date as ISO 8601.
+// With safe, text that a spreadsheet would run as a formula is marked.
+func NewCSV(w io.Writer, sep byte, safe bool) rows.Sink {
+	return &csvSink{w: bufio.NewWriterSize(w, 64<<10), sep: sep, safe: safe}
+}
 
 func (s *csvSink) Header(columns []string) error {
-	_, err := s.w.Write(AppendHeader(nil, columns, s.sep))
-	return err
-}
-
-// AppendHeader appends the header row of separated values.
-func AppendHeader(b []byte, columns []string, sep byte) []byte {
 	cells := make([]eval.Value, len(columns))
 	for i, c := range columns {
 		cells[i] = eval.Str(c)
 	}
-	return AppendCSV(b, cells, sep, false)
+	return s.Row(cells)
 }
 
 func (s *csvSink) Row(cells []eval.Value) error {
-	s.buf = AppendCSV(s.buf[:0], cells, s.sep, false)
+	s.buf = AppendCSV(s.buf[:0], cells, s.sep, s.safe)
 	_, err := s.w.Write(s.buf)
+	return err
+}
+
+// Encode implements rows.Blocks.
+func (s *csvSink) Encode(b []byte, cells []eval.Value) []byte {
+	return AppendCSV(b, cells, s.sep, s.safe)
+}
+
+// Block implements rows.Blocks.
+func (s *csvSink) Block(b []byte) error {
+	_, err := s.w.Write(b)
 	return err
 }
 

@@ -8,13 +8,16 @@ import (
 	"unicode/utf8"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 )
 
 // chunk is how much of a file is read at once; a longer row makes it longer.
 const (
 	chunk      = 256 << 10
-	longestRow = 64 << 20
+	longestRow = 16 << 20
+	// mostColumns is what a spreadsheet has.
+	mostColumns = 16384
 )
 
 // csvReader reads separated values in blocks of whole rows. A block is one
@@ -68,13 +71,22 @@ func newCSV(file string, r io.Reader, sep byte, headerRow int) (*csvReader, erro
 
 // checkHeader refuses empty and repeated column names.
 func checkHeader(file string, line int, columns []string) error {
+	fault := func(format string, args ...any) error {
+		return &CellError{File: file, Line: line, Message: fmt.Sprintf(format, args...) + "; where the names stand in another row, --header-row N says so"}
+	}
+	if len(columns) > mostColumns {
+		return fault("the header has %d columns, and a table has at most %d", len(columns), mostColumns)
+	}
+	seen := make(map[string]int, len(columns))
 	for i, name := range columns {
 		if name == "" {
-			return &CellError{File: file, Line: line, Message: fmt.Sprintf("column %d of the header has no name", i+1)}
+			return fault("column %d of the header has no name", i+1)
 		}
-		if at := rows.Find(columns[:i], name); at >= 0 {
-			return &CellError{File: file, Line: line, Message: fmt.Sprintf("the header has `%s` twice, as column %d and %d", name, at+1, i+1)}
+		key := phrase.FoldName(name)
+		if at, twice := seen[key]; twice {
+			return fault("the header has `%s` twice, as column %d and %d (names are the same whatever their case, and space, _ and - count alike)", eval.Brief(name), at+1, i+1)
 		}
+		seen[key] = i
 	}
 	return nil
 }
@@ -94,6 +106,9 @@ func (c *csvReader) Next() (rows.Batch, error) {
 func (c *csvReader) block() (*csvBlock, error) {
 	for {
 		if end := c.boundary(); end > 0 {
+			if err := c.wholesome(c.rest[:end]); err != nil {
+				return nil, err
+			}
 			b := &csvBlock{csvReader: c, text: string(c.rest[:end]), line: c.line}
 			c.line += bytes.Count(c.rest[:end], []byte{'\n'})
 			c.rest = append(c.rest[:0], c.rest[end:]...)
@@ -103,7 +118,7 @@ func (c *csvReader) block() (*csvBlock, error) {
 			return nil, nil
 		}
 		if len(c.rest) > longestRow {
-			return nil, &CellError{File: c.file, Line: c.line, Message: "this row is longer than 64 MB; is a quote left open?"}
+			return nil, &CellError{File: c.file, Line: c.line, Message: "this row is longer than 16 MB; is a quote left open?"}
 		}
 		have := len(c.rest)
 		want := max(chunk, have)
@@ -118,6 +133,29 @@ func (c *csvReader) block() (*csvBlock, error) {
 			return nil, err
 		}
 	}
+}
+
+// wholesome refuses bytes that no text has: a table in another encoding would
+// lose letters.
+func (c *csvReader) wholesome(b []byte) error {
+	fault := func(at int, what string) error {
+		return &CellError{File: c.file, Line: c.line + bytes.Count(b[:at], []byte{'\n'}), Message: what}
+	}
+	if i := bytes.IndexByte(b, 0); i >= 0 {
+		return fault(i, "this is not a table in text: it holds NUL bytes")
+	}
+	if utf8.Valid(b) {
+		return nil
+	}
+	at := 0
+	for at < len(b) {
+		r, n := utf8.DecodeRune(b[at:])
+		if r == utf8.RuneError && n == 1 {
+			break
+		}
+		at += n
+	}
+	return fault(at, "this text isn't UTF-8; --encoding windows-1252 (or iso-8859-1, windows-1250, utf-16) says what it is")
 }
 
 // boundary returns the end of the last whole row in rest: a line end with an
@@ -311,8 +349,8 @@ func AppendCSV(b []byte, cells []eval.Value, sep byte, safe bool) []byte {
 }
 
 func appendCell(b []byte, s string, sep byte, safe bool) []byte {
-	if safe && IsFormula(s) {
-		s = "'" + s
+	if safe {
+		s = Safe(s)
 	}
 	if !needsQuotes(s, sep) {
 		return append(b, s...)
@@ -334,15 +372,29 @@ func needsQuotes(s string, sep byte) bool {
 		return false
 	}
 	for i := range len(s) {
-		if c := s[i]; c == sep || c == '"' || c == '\n' || c == '\r' {
+		if c := s[i]; c == sep || c <= '"' && (c == '"' || c == '\n' || c == '\r') {
 			return true
 		}
 	}
-	r, _ := utf8.DecodeRuneInString(s)
-	return r == ' ' || r == '\t' || s == `\.`
+	return s[0] == ' ' || s[0] == '\t' || s == `\.`
 }
 
 // IsFormula reports whether a spreadsheet would run a text as a formula.
 func IsFormula(s string) bool {
-	return s != "" && strings.IndexByte("=+-@\t\r", s[0]) >= 0 && len(s) > 1
+	return len(s) > 1 && (strings.IndexByte("=+-@\t\r\n", s[0]) >= 0 || fullWidth(s))
+}
+
+// fullWidth reports whether a text begins with one of the full-width forms of
+// = + - @, which some spreadsheets take for the plain ones.
+func fullWidth(s string) bool {
+	r, _ := utf8.DecodeRuneInString(s)
+	return strings.ContainsRune("＝＋－＠", r)
+}
+
+// Safe marks a text that a spreadsheet would run as a formula.
+func Safe(s string) string {
+	if IsFormula(s) {
+		return "'" + s
+	}
+	return s
 }

@@ -67,6 +67,11 @@ func ReadDate(s string, readings []Reading) (d civil.Date, ambiguous []string, o
 	return d, nil, ok
 }
 
+// JoinDate makes a date of a year, a month and a day as cells have them.
+func JoinDate(y, m, day string) (civil.Date, bool) {
+	return readParts(y+"-"+m+"-"+day, "ymd")
+}
+
 // dropTime cuts a time of day off a date.
 func dropTime(s string) string {
 	i := strings.IndexAny(s, "T ")
@@ -196,7 +201,9 @@ func readLayout(s, layout string) (civil.Date, bool) {
 		case 'm':
 			m, ok = number(2)
 		case 'Y':
+			before := len(s)
 			y, ok = number(4)
+			ok = ok && before-len(s) == 4 // 27 is no year; %y reads it
 		case 'y':
 			if y, ok = number(2); ok {
 				y, ok = year(fmt.Sprintf("%02d", y))
@@ -238,15 +245,15 @@ func readLayout(s, layout string) (civil.Date, bool) {
 func Fitting(cells []string) (names []string) {
 	for _, name := range readingNames {
 		list, _ := ParseReadings(name)
-		all := len(cells) > 0
+		all, any := true, false
 		for _, s := range cells {
 			if !strings.ContainsAny(s, "0123456789") {
 				continue // a word, which no reading takes
 			}
 			_, _, ok := ReadDate(s, list)
-			all = all && ok
+			all, any = all && ok, true
 		}
-		if all {
+		if all && any {
 			names = append(names, name)
 		}
 	}

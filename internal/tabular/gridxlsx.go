@@ -9,105 +9,142 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
+// gridBook is a workbook of people against days being written.
+type gridBook struct {
+	g      *rows.Grid
+	book   *excelize.File
+	stream *excelize.StreamWriter
+	line   int
+	days   int
+	// The styles of heads, closed days, marks, other days and names.
+	head, closed, marked, plain, bold int
+}
+
 // GridXLSX writes people against days as a workbook: weekdays over days, closed
 // days shaded, names and heads frozen.
 func GridXLSX(w io.Writer, g *rows.Grid) error {
-	book := excelize.NewFile()
-	s, err := book.NewStreamWriter("Sheet1")
+	book, remove, err := newBook()
 	if err != nil {
 		return err
 	}
+	defer func() { _ = remove() }()
+	b := &gridBook{g: g, book: book, line: 1, days: g.Window.Len()}
+	for _, step := range []func() error{b.styles, b.begin, b.heads, b.people, b.total} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	_, err = b.book.WriteTo(w)
+	return err
+}
+
+func (b *gridBook) styles() (err error) {
 	font := &excelize.Font{Bold: true, Family: "Calibri", Size: 11}
 	middle := &excelize.Alignment{Horizontal: "center"}
 	fill := func(color string) excelize.Fill {
 		return excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{color}}
 	}
-	style := func(st excelize.Style) int {
-		if id, serr := book.NewStyle(&st); serr == nil {
-			return id
-		} else if err == nil {
-			err = serr
+	for _, s := range []struct {
+		to    *int
+		style excelize.Style
+	}{
+		{&b.head, excelize.Style{Font: font, Alignment: middle}},
+		{&b.closed, excelize.Style{Alignment: middle, Fill: fill("E3E7EA")}},
+		{&b.marked, excelize.Style{Alignment: middle, Fill: fill("BFE0E2")}},
+		{&b.plain, excelize.Style{Alignment: middle}},
+		{&b.bold, excelize.Style{Font: font}},
+	} {
+		if *s.to, err = b.book.NewStyle(&s.style); err != nil {
+			return err
 		}
-		return 0
 	}
-	head := style(excelize.Style{Font: font, Alignment: middle})
-	closed := style(excelize.Style{Alignment: middle, Fill: fill("E3E7EA")})
-	marked := style(excelize.Style{Alignment: middle, Fill: fill("BFE0E2")})
-	plain := style(excelize.Style{Alignment: middle})
-	bold := style(excelize.Style{Font: font})
-	if err != nil {
-		return err
-	}
-	totals, all := g.Totals()
-	days := len(totals)
+	b.stream, err = b.book.NewStreamWriter("Sheet1")
+	return err
+}
+
+// begin sets widths and frozen panes.
+func (b *gridBook) begin() error {
 	width, mark := 10, 3
-	for _, n := range g.Names {
+	for _, n := range b.g.Names {
 		width = max(width, len([]rune(n))+2)
-		marks, _ := g.Row(n)
+		marks, _ := b.g.Row(n)
 		for _, m := range marks {
 			mark = max(mark, len([]rune(m)))
 		}
 	}
-	for _, step := range []error{s.SetColWidth(1, 1, float64(min(width, 60))), s.SetColWidth(2, days+1, float64(min(mark, 30))+1.5),
-		s.SetPanes(&excelize.Panes{Freeze: true, XSplit: 1, YSplit: 2, TopLeftCell: "B3", ActivePane: "bottomRight"})} {
-		if step != nil {
-			return step
-		}
+	if err := b.stream.SetColWidth(1, 1, float64(min(width, 60))); err != nil {
+		return err
 	}
-	line := 1
-	put := func(name any, at func(i int) any, end any) error {
-		row := []any{name}
-		for i := range days {
-			row = append(row, at(i))
-		}
-		cell, err := excelize.CoordinatesToCellName(1, line)
-		if err != nil {
-			return err
-		}
-		line++
-		return s.SetRow(cell, append(row, end))
+	if err := b.stream.SetColWidth(2, b.days+1, float64(min(mark, 30))+1.5); err != nil {
+		return err
 	}
-	shade := func(i, open int) int {
-		if g.Closed(i) {
-			return closed
-		}
-		return open
+	return b.stream.SetPanes(&excelize.Panes{Freeze: true, XSplit: 1, YSplit: 2, TopLeftCell: "B3", ActivePane: "bottomRight"})
+}
+
+// put writes a row: the name, a cell a day, the end.
+func (b *gridBook) put(name any, at func(i int) any, end any) error {
+	row := []any{name}
+	for i := range b.days {
+		row = append(row, at(i))
 	}
-	day := func(i int) civil.Date { return g.Window.First + civil.Date(i) }
-	err = put(nil, func(i int) any { return excelize.Cell{StyleID: shade(i, head), Value: day(i).Weekday().Short()[:2]} }, nil)
-	if err == nil {
-		err = put(excelize.Cell{StyleID: bold, Value: g.Head}, func(i int) any {
-			_, _, n := day(i).YMD()
-			return excelize.Cell{StyleID: shade(i, head), Value: n}
-		}, excelize.Cell{StyleID: bold, Value: "total"})
-	}
-	for _, name := range g.Names {
-		if err != nil {
-			return err
-		}
-		marks, total := g.Row(name)
-		err = put(name, func(i int) any {
-			if marks[i] != "" {
-				return excelize.Cell{StyleID: marked, Value: marks[i]}
-			}
-			return excelize.Cell{StyleID: shade(i, plain)}
-		}, total)
-	}
-	if err == nil {
-		err = put(excelize.Cell{StyleID: bold, Value: "total"}, func(i int) any {
-			c := excelize.Cell{StyleID: shade(i, head)}
-			if totals[i] > 0 {
-				c.Value = totals[i]
-			}
-			return c
-		}, excelize.Cell{StyleID: bold, Value: all})
-	}
-	if err == nil {
-		err = s.Flush()
-	}
+	cell, err := excelize.CoordinatesToCellName(1, b.line)
 	if err != nil {
 		return err
 	}
-	_, err = book.WriteTo(w)
-	return err
+	b.line++
+	return b.stream.SetRow(cell, append(row, end))
+}
+
+// shade is the style of a day: that of closed ones, or another.
+func (b *gridBook) shade(i, open int) int {
+	if b.g.Closed(i) {
+		return b.closed
+	}
+	return open
+}
+
+func (b *gridBook) day(i int) civil.Date { return b.g.Window.First + civil.Date(i) }
+
+func (b *gridBook) heads() error {
+	err := b.put(nil, func(i int) any {
+		return excelize.Cell{StyleID: b.shade(i, b.head), Value: b.day(i).Weekday().Short()[:2]}
+	}, nil)
+	if err != nil {
+		return err
+	}
+	return b.put(excelize.Cell{StyleID: b.bold, Value: b.g.Head}, func(i int) any {
+		_, _, n := b.day(i).YMD()
+		return excelize.Cell{StyleID: b.shade(i, b.head), Value: n}
+	}, excelize.Cell{StyleID: b.bold, Value: "total"})
+}
+
+func (b *gridBook) people() error {
+	for _, name := range b.g.Names {
+		marks, total := b.g.Row(name)
+		err := b.put(name, func(i int) any {
+			if marks[i] != "" {
+				return excelize.Cell{StyleID: b.marked, Value: marks[i]}
+			}
+			return excelize.Cell{StyleID: b.shade(i, b.plain)}
+		}, total)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (b *gridBook) total() error {
+	totals, all := b.g.Totals()
+	err := b.put(excelize.Cell{StyleID: b.bold, Value: "total"}, func(i int) any {
+		c := excelize.Cell{StyleID: b.shade(i, b.head)}
+		if totals[i] > 0 {
+			c.Value = totals[i]
+		}
+		return c
+	}, excelize.Cell{StyleID: b.bold, Value: all})
+	if err != nil {
+		return err
+	}
+	return b.stream.Flush()
 }

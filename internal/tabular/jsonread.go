@@ -3,10 +3,12 @@ package tabular
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 )
 
@@ -17,6 +19,7 @@ type jsonReader struct {
 	dec     *json.Decoder
 	array   bool
 	columns []string
+	places  map[string]int // of the columns, by folded name
 	first   []eval.Value
 	n       int // objects read
 }
@@ -39,7 +42,7 @@ func openJSON(file string, r io.Reader) (rows.Reader, error) {
 	}
 	if j.array {
 		if _, err := j.dec.Token(); err != nil {
-			return nil, j.fail("not JSON: %v", err)
+			return nil, j.broken(err)
 		}
 	}
 	cells, ok, err := j.object(true)
@@ -52,6 +55,10 @@ func openJSON(file string, r io.Reader) (rows.Reader, error) {
 	if err := checkHeader(file, 1, j.columns); err != nil {
 		return nil, err
 	}
+	j.places = map[string]int{}
+	for i, c := range j.columns {
+		j.places[phrase.FoldName(c)] = i
+	}
 	j.first = cells
 	return j, nil
 }
@@ -60,13 +67,32 @@ func (j *jsonReader) fail(format string, args ...any) error {
 	return &CellError{File: j.file, Line: max(j.n, 1), Message: fmt.Sprintf(format, args...)}
 }
 
+// broken tells of text that isn't JSON.
+func (j *jsonReader) broken(err error) error {
+	var syntax *json.SyntaxError
+	switch {
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		return j.fail("object %d: the file ends in the middle of it", j.n)
+	case errors.As(err, &syntax):
+		return j.fail("object %d isn't JSON: %v (byte %d of the file)", j.n, err, syntax.Offset)
+	}
+	return j.fail("object %d can't be read: %v", j.n, err)
+}
+
 // object reads the next object; the first names the columns.
 func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error) {
 	if !j.dec.More() {
 		if t, err := j.dec.Token(); j.array && (err != nil || t != json.Delim(']')) {
 			return nil, false, j.fail("the list is never closed with ]")
+		} else if !j.array && err != nil && err != io.EOF {
+			return nil, false, j.broken(err)
 		}
-		j.array = false
+		if j.array {
+			j.array = false
+			if _, err := j.dec.Token(); err != io.EOF {
+				return nil, false, j.fail("something follows the list's ]")
+			}
+		}
 		return nil, false, nil
 	}
 	j.n++
@@ -75,49 +101,50 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		return nil, false, nil
 	}
 	if err != nil {
-		return nil, false, j.fail("object %d: %v", j.n, err)
+		return nil, false, j.broken(err)
 	}
 	if t != json.Delim('{') {
 		return nil, false, j.fail("object %d: a table is an array of objects, and this is %v", j.n, t)
 	}
 	cells = make([]eval.Value, len(j.columns), len(j.columns)+8)
+	seen := make([]bool, len(j.columns))
 	for j.dec.More() {
 		k, err := j.dec.Token()
 		if err != nil {
-			return nil, false, j.fail("object %d: %v", j.n, err)
+			return nil, false, j.broken(err)
 		}
 		name, _ := k.(string)
 		v, err := j.dec.Token()
 		if err != nil {
-			return nil, false, j.fail("object %d: %v", j.n, err)
+			return nil, false, j.broken(err)
 		}
 		cell := eval.Value{}
 		switch v := v.(type) {
 		case string:
 			cell = eval.Str(v)
 		case json.Number:
-			cell = eval.Str(v.String())
-			if n, ok := eval.ParseNumber(v.String()); ok {
-				cell = n
-			}
+			cell = eval.Numeral(v.String())
 		case bool:
 			cell = eval.Bool(v)
 		case json.Delim:
-			return nil, false, j.fail("object %d: `%s` holds a list or an object; a cell holds one value", j.n, name)
+			return nil, false, j.fail("object %d: `%s` holds a list or an object; a cell holds one value", j.n, eval.Brief(name))
 		}
 		if first {
 			j.columns = append(j.columns, name)
 			cells = append(cells, cell)
 			continue
 		}
-		i := rows.Find(j.columns, name)
-		if i < 0 {
-			return nil, false, j.fail("object %d has `%s`, which the first object lacks", j.n, name)
+		i, known := j.places[phrase.FoldName(name)]
+		switch {
+		case !known:
+			return nil, false, j.fail("object %d has `%s`, which the first object lacks", j.n, eval.Brief(name))
+		case seen[i]:
+			return nil, false, j.fail("object %d has `%s` twice", j.n, eval.Brief(name))
 		}
-		cells[i] = cell
+		cells[i], seen[i] = cell, true
 	}
 	if _, err := j.dec.Token(); err != nil {
-		return nil, false, j.fail("object %d: %v", j.n, err)
+		return nil, false, j.broken(err)
 	}
 	return cells, true, nil
 }

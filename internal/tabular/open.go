@@ -5,8 +5,10 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"golang.org/x/text/encoding"
@@ -27,11 +29,24 @@ type Input struct {
 var encodings = map[string]encoding.Encoding{"utf-8": nil, "windows-1252": charmap.Windows1252, "iso-8859-1": charmap.ISO8859_1,
 	"iso-8859-15": charmap.ISO8859_15, "windows-1250": charmap.Windows1250, "utf-16": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)}
 
+// KnownEncoding refuses an encoding that isn't read; "" is fine.
+func KnownEncoding(name string) error {
+	if _, known := encodings[strings.ToLower(name)]; known || name == "" {
+		return nil
+	}
+	names := slices.Sorted(maps.Keys(encodings))
+	hint := strings.Join(names, ", ") + " are read"
+	if near := phrase.Nearest(name, names); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return fmt.Errorf("unknown encoding %q; %s", name, hint)
+}
+
 // Open opens a table by its name: - is in, as CSV. The format is recognised by
 // the ending, and for workbooks by the first bytes. Close the closer when done.
 func Open(name string, in io.Reader, o Input) (rows.Reader, io.Closer, error) {
 	if name == "-" {
-		r, err := o.read("standard input", ".csv", in)
+		r, err := o.Read("standard input", ".csv", in)
 		return r, io.NopCloser(nil), err
 	}
 	f, err := os.Open(name)
@@ -42,7 +57,7 @@ func Open(name string, in io.Reader, o Input) (rows.Reader, io.Closer, error) {
 		f.Close()
 		return nil, nil, fmt.Errorf("%s is a folder, not a table", name)
 	}
-	r, err := o.read(name, strings.ToLower(filepath.Ext(name)), f)
+	r, err := o.Read(name, strings.ToLower(filepath.Ext(name)), f)
 	if err != nil {
 		f.Close()
 		return nil, nil, err
@@ -56,7 +71,8 @@ var (
 	oldMagic = []byte("\xd0\xcf\x11\xe0")
 )
 
-func (o Input) read(name, ext string, r io.Reader) (rows.Reader, error) {
+// Read reads a table from r: name is for messages, ext its ending, such as .csv.
+func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	in := bufio.NewReaderSize(r, 64<<10)
 	head, _ := in.Peek(4096)
 	fail := func(format string, args ...any) error {
@@ -66,7 +82,7 @@ func (o Input) read(name, ext string, r io.Reader) (rows.Reader, error) {
 	case bytes.HasPrefix(head, oldMagic):
 		return nil, fail("this is an old or an encrypted workbook; save it as .xlsx without a password")
 	case bytes.HasPrefix(head, zipMagic):
-		return openXLSX(name, in, o)
+		return openZip(name, r, in, o)
 	case ext == ".xlsx":
 		return nil, fail("this isn't a workbook, whatever its name says")
 	}
@@ -77,6 +93,9 @@ func (o Input) read(name, ext string, r io.Reader) (rows.Reader, error) {
 	if bytes.IndexByte(head, 0) >= 0 {
 		return nil, fail("this is not a table in text: it holds NUL bytes")
 	}
+	if bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0 { // line ends of old
+		text, head = &bareCR{r: text}, bytes.ReplaceAll(head, []byte{'\r'}, []byte{'\n'})
+	}
 	start := bytes.TrimLeft(head, " \t\r\n")
 	switch {
 	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" && (bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
@@ -85,6 +104,34 @@ func (o Input) read(name, ext string, r io.Reader) (rows.Reader, error) {
 		return newCSV(name, text, '\t', o.HeaderRow)
 	}
 	return newCSV(name, text, separator(head), o.HeaderRow)
+}
+
+// bareCR reads text whose lines end with CR alone.
+type bareCR struct{ r io.Reader }
+
+// Read implements io.Reader.
+func (b *bareCR) Read(p []byte) (int, error) {
+	n, err := b.r.Read(p)
+	for i, c := range p[:n] {
+		if c == '\r' {
+			p[i] = '\n'
+		}
+	}
+	return n, err
+}
+
+// openZip opens a workbook, from a file or from all that a stream holds.
+func openZip(name string, r io.Reader, in io.Reader, o Input) (rows.Reader, error) {
+	if f, ok := r.(*os.File); ok {
+		if info, err := f.Stat(); err == nil && info.Mode().IsRegular() {
+			return openXLSX(name, f, info.Size(), o)
+		}
+	}
+	data, err := io.ReadAll(io.LimitReader(in, mostXLSXFile))
+	if err != nil {
+		return nil, err
+	}
+	return openXLSX(name, bytes.NewReader(data), int64(len(data)), o)
 }
 
 // text turns the input into UTF-8 without a byte-order mark.
@@ -97,18 +144,10 @@ func (o Input) text(in *bufio.Reader, head []byte) (io.Reader, []byte, error) {
 	case bytes.HasPrefix(head, []byte("\xff\xfe")), bytes.HasPrefix(head, []byte("\xfe\xff")):
 		enc = unicode.UTF16(unicode.LittleEndian, unicode.ExpectBOM)
 	case o.Encoding != "":
-		known := false
-		if enc, known = encodings[strings.ToLower(o.Encoding)]; !known {
-			var names []string
-			for n := range encodings {
-				names = append(names, n)
-			}
-			hint := "windows-1252, iso-8859-1, iso-8859-15, windows-1250, utf-16 and utf-8 are read"
-			if near := phrase.Nearest(o.Encoding, names); near != "" {
-				hint = "did you mean " + near + "?"
-			}
-			return nil, nil, fmt.Errorf("unknown encoding %q; %s", o.Encoding, hint)
+		if err := KnownEncoding(o.Encoding); err != nil {
+			return nil, nil, err
 		}
+		enc = encodings[strings.ToLower(o.Encoding)]
 	}
 	if enc == nil {
 		return in, head, nil

@@ -15,7 +15,7 @@ import (
 
 // all reads a table whole: the header and the cells as they print.
 func all(name, text string, o Input) (table [][]string, lines []int, err error) {
-	r, err := o.read(name, "."+name[strings.LastIndexByte(name, '.')+1:], strings.NewReader(text))
+	r, err := o.Read(name, "."+name[strings.LastIndexByte(name, '.')+1:], strings.NewReader(text))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -39,6 +39,16 @@ func all(name, text string, o Input) (table [][]string, lines []int, err error) 
 	}
 }
 
+// shown reads a table whole: its cells joined by |, its rows by /.
+func shown(name, text string, o Input) (string, error) {
+	table, _, err := all(name, text, o)
+	var parts []string
+	for _, row := range table {
+		parts = append(parts, strings.Join(row, "|"))
+	}
+	return strings.Join(parts, "/"), err
+}
+
 func TestReaders(t *testing.T) {
 	long := strings.Repeat("ten bytes.", 1<<20)
 	for _, c := range []struct {
@@ -47,24 +57,47 @@ func TestReaders(t *testing.T) {
 		want       string // cells joined by |, rows by /; or the error
 	}{
 		{"a.csv", "a,b\n1,2\n\n3,\"x, \"\"y\"\"\nz\"\n", Input{}, "a|b/1|2/3|x, \"y\"\nz"},
-		{"a.csv", "\xef\xbb\xbfa;b\r\n1,5;2\r\n", Input{}, "a|b/1,5|2"}, {"a.csv", "a\tb\n1\t2", Input{}, "a|b/1|2"}, {"a.csv", "a|b\n1|2\n", Input{}, "a|b/1|2"},
-		{"a.tsv", "a,x\tb\n1\t2\n", Input{}, "a,x|b/1|2"}, {"a.csv", "a\n\n1\n", Input{}, "a//1"}, {"a.csv", "a,b\n,\n", Input{}, "a|b/|"},
-		{"a.csv", "report of May\n\na,b\n1,2\n", Input{HeaderRow: 3}, "a|b/1|2"}, {"a.csv", "a,b\n\"1\n2\",3\n4,5,6\n", Input{}, "a.csv:4: this row has 3 cells, the header has 2"},
-		{"a.csv", "a,b\n1,\"2\n3,4\n", Input{}, "a.csv:2: a quote is opened in this row and never closed"}, {"a.csv", "a,b\n1,2\"\n", Input{}, "a.csv:2: a quote stands inside"},
-		{"a.csv", "a,b\n1,\"2\"x\n", Input{}, "something follows a closing quote"}, {"a.csv", "", Input{}, "empty"}, {"a.csv", "a,,c\n", Input{}, "column 2 of the header has no name"},
-		{"a.csv", "End date,b,end_date\n", Input{}, "`end_date` twice"}, {"a.csv", "a,b\n1,\x002\n", Input{}, "NUL bytes"}, {"a.csv", "a\n1\n", Input{HeaderRow: 9}, "no header row 9"},
-		{"a.csv", "\xff\xfea\x00,\x00\xe9\x00\n\x001\x00,\x002\x00\n\x00", Input{}, "a|é/1|2"}, {"a.csv", "a,\xe9\n1,\x80\n", Input{Encoding: "windows-1252"}, "a|é/1|€"},
-		{"a.csv", "a\n", Input{Encoding: "windows-1253x"}, "did you mean"}, {"a.csv", "a,b\n" + long + ",2\n", Input{}, "a|b/" + long + "|2"},
-		{"a.json", `[{"a": 1, "b": "x"}, {"b": null, "a": 2.50}]`, Input{}, "a|b/1|x/2.5|"}, {"a.jsonl", "{\"a\": true}\n{\"a\": \"\"}\n", Input{}, "a/true/"},
-		{"a.json", `[{"a": 1}, {"b": 2}]`, Input{}, "object 2 has `b`"}, {"a.json", `[{"a": [1]}]`, Input{}, "one value"}, {"a.json", `[{"a": 1}`, Input{}, "never closed"}, {"a.json", `[1]`, Input{}, "array of objects"},
-		{"a.json", "[]", Input{}, "empty"}, {"a.xlsx", "just text", Input{}, "isn't a workbook"}, {"a.xlsx", "PK\x03\x04 broken", Input{}, "can't be read"}, {"a.xlsx", "\xd0\xcf\x11\xe0old", Input{}, "encrypted"},
+		{"a.csv", "\xef\xbb\xbfa;b\r\n1,5;2\r\n", Input{}, "a|b/1,5|2"},
+		{"a.csv", "a\tb\n1\t2", Input{}, "a|b/1|2"},
+		{"a.csv", "a|b\n1|2\n", Input{}, "a|b/1|2"},
+		{"a.tsv", "a,x\tb\n1\t2\n", Input{}, "a,x|b/1|2"},
+		{"a.csv", "a\n\n1\n", Input{}, "a//1"},
+		{"a.csv", "a,b\n,\n", Input{}, "a|b/|"},
+		{"a.csv", "report of May\n\na,b\n1,2\n", Input{HeaderRow: 3}, "a|b/1|2"},
+		{"a.csv", "a,b\n\"1\n2\",3\n4,5,6\n", Input{}, "a.csv:4: this row has 3 cells, the header has 2"},
+		{"a.csv", "a,b\n1,\"2\n3,4\n", Input{}, "a.csv:2: a quote is opened in this row and never closed"},
+		{"a.csv", "a,b\n1,2\"\n", Input{}, "a.csv:2: a quote stands inside"},
+		{"a.csv", "a,b\n1,\"2\"x\n", Input{}, "something follows a closing quote"},
+		{"a.csv", "", Input{}, "empty"},
+		{"a.csv", "a,,c\n", Input{}, "column 2 of the header has no name"},
+		{"a.csv", "End date,b,end_date\n", Input{}, "`end_date` twice"},
+		{"a.csv", "a,b\n1,\x002\n", Input{}, "NUL bytes"},
+		{"a.csv", "a\n1\n", Input{HeaderRow: 9}, "no header row 9"},
+		{"a.csv", "\xff\xfea\x00,\x00\xe9\x00\n\x001\x00,\x002\x00\n\x00", Input{}, "a|é/1|2"},
+		{"a.csv", "a,\xe9\n1,\x80\n", Input{Encoding: "windows-1252"}, "a|é/1|€"},
+		{"a.csv", "a\n", Input{Encoding: "windows-1253x"}, "did you mean"},
+		{"a.csv", "a,b\n" + long + ",2\n", Input{}, "a|b/" + long + "|2"},
+		{"a.json", `[{"a": 1, "b": "x"}, {"b": null, "a": 2.50}]`, Input{}, "a|b/1|x/2.50|"},
+		{"a.jsonl", "{\"a\": true}\n{\"a\": \"\"}\n", Input{}, "a/true/"},
+		{"a.json", `[{"a": 1}, {"b": 2}]`, Input{}, "object 2 has `b`"},
+		{"a.json", `[{"a": [1]}]`, Input{}, "one value"},
+		{"a.json", `[{"a": 1}`, Input{}, "never closed"},
+		{"a.json", `[1]`, Input{}, "array of objects"},
+		{"a.json", "[]", Input{}, "empty"},
+		{"a.json", "[{\"a\": 1}, {\"a\": ", Input{}, "object 2: the file ends in the middle of it"},
+		{"a.json", `[{"a": 1, "a": 2}]`, Input{}, "`a` twice"},
+		{"a.json", `[{"a": 1}] x`, Input{}, "something follows"},
+		{"a.json", `[{"a": 1},, {"a": 2}]`, Input{}, "isn't JSON"},
+		{"a.json", `[{"a": "\u00e9\ud83d\ude80"}]`, Input{}, "a/é🚀"},
+		{"a.jsonl", "{\"a\": 12345678901234567890.10}\n\n{\"a\": 1e2}\n", Input{}, "a/12345678901234567890.10/1e2"},
+		{"a.csv", "a,b\r1,2\r", Input{}, "a|b/1|2"},
+		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\x00\n", Input{}, "a.csv:4098: "},
+		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\xe9\n", Input{}, "a.csv:4098: "},
+		{"a.xlsx", "just text", Input{}, "isn't a workbook"},
+		{"a.xlsx", "PK\x03\x04 broken", Input{}, "can't be read"},
+		{"a.xlsx", "\xd0\xcf\x11\xe0old", Input{}, "encrypted"},
 	} {
-		table, _, err := all(c.name, c.text, c.o)
-		var parts []string
-		for _, row := range table {
-			parts = append(parts, strings.Join(row, "|"))
-		}
-		got := strings.Join(parts, "/")
+		got, err := shown(c.name, c.text, c.o)
 		if err != nil {
 			got = err.Error()
 			var ce *CellError
@@ -139,12 +172,36 @@ func FuzzCSV(f *testing.F) {
 
 func TestDates(t *testing.T) {
 	for _, c := range [][3]string{
-		{"dmy", "03/04/2027", "2027-04-03"}, {"mdy", "03/04/2027", "2027-03-04"}, {"dmy", "3.4.27", "2027-04-03"}, {"dmy", "03-04-1950 16:30", "1950-04-03"},
-		{"dmy", "3 Apr 49", "2049-04-03"}, {"dmy", "3 april 2027", "2027-04-03"}, {"dmy", "3rd April, 2027", "2027-04-03"}, {"mdy", "Apr 3, 2027", "2027-04-03"},
-		{"ymd", "2027/4/3", "2027-04-03"}, {"ymd", "27/4/3", ""}, {"dmy", "31/02/2027", ""}, {"dmy", "13/13/2027", ""}, {"dmy", "2027-04-03", "2027-04-03"}, {"dmy", "2027-04-03T09:30:00Z", "2027-04-03"},
-		{"dmy", "20270403", ""}, {"dmy", "3/4", ""}, {"serial", "46480", "2027-04-03"}, {"serial", "46480.75", "2027-04-03"}, {"serial", "1", "1900-01-01"}, {"serial", "60", ""}, {"serial", "61", "1900-03-01"},
-		{"%d %B %Y", "3 April 2027", "2027-04-03"}, {"%Y%m%d", "20270403", "2027-04-03"}, {"%j/%y", "093/27", "2027-04-03"}, {"%d.%m.%Y %H:%M", "03.04.2027 16:30", "2027-04-03"}, {"%d %b %Y", "3 Avr 2027", ""},
-		{"mdy|%d %B %Y|serial", "3 April 2027", "2027-04-03"}, {"dmy|mdy", "03/04/2027", "ambiguous"}, {"dmy|mdy", "13/04/2027", "2027-04-13"}, {"dmy|mdy", "04/04/2027", "2027-04-04"},
+		{"dmy", "03/04/2027", "2027-04-03"},
+		{"mdy", "03/04/2027", "2027-03-04"},
+		{"dmy", "3.4.27", "2027-04-03"},
+		{"dmy", "03-04-1950 16:30", "1950-04-03"},
+		{"dmy", "3 Apr 49", "2049-04-03"},
+		{"dmy", "3 april 2027", "2027-04-03"},
+		{"dmy", "3rd April, 2027", "2027-04-03"},
+		{"mdy", "Apr 3, 2027", "2027-04-03"},
+		{"ymd", "2027/4/3", "2027-04-03"},
+		{"ymd", "27/4/3", ""},
+		{"dmy", "31/02/2027", ""},
+		{"dmy", "13/13/2027", ""},
+		{"dmy", "2027-04-03", "2027-04-03"},
+		{"dmy", "2027-04-03T09:30:00Z", "2027-04-03"},
+		{"dmy", "20270403", ""},
+		{"dmy", "3/4", ""},
+		{"serial", "46480", "2027-04-03"},
+		{"serial", "46480.75", "2027-04-03"},
+		{"serial", "1", "1900-01-01"},
+		{"serial", "60", ""},
+		{"serial", "61", "1900-03-01"},
+		{"%d %B %Y", "3 April 2027", "2027-04-03"},
+		{"%Y%m%d", "20270403", "2027-04-03"},
+		{"%j/%y", "093/27", "2027-04-03"},
+		{"%d.%m.%Y %H:%M", "03.04.2027 16:30", "2027-04-03"},
+		{"%d %b %Y", "3 Avr 2027", ""},
+		{"mdy|%d %B %Y|serial", "3 April 2027", "2027-04-03"},
+		{"dmy|mdy", "03/04/2027", "ambiguous"},
+		{"dmy|mdy", "13/04/2027", "2027-04-13"},
+		{"dmy|mdy", "04/04/2027", "2027-04-04"},
 	} {
 		list, err := ParseReadings(c[0])
 		if err != nil {
@@ -217,7 +274,7 @@ func TestSinks(t *testing.T) {
 		"json": "[\n{\"a\": \"x\\\"y\", \"b,c\": \"2027-04-03\"},\n{\"a\": null, \"b,c\": 2.5}\n]\n", "jsonl": "{\"a\": \"x\\\"y\", \"b,c\": \"2027-04-03\"}\n{\"a\": null, \"b,c\": 2.5}\n",
 	} {
 		var b bytes.Buffer
-		s := map[string]func(io.Writer) rows.Sink{"csv": NewCSV, "tsv": NewTSV, "json": NewJSON, "jsonl": NewJSONL}[name](&b)
+		s := map[string]func(io.Writer) rows.Sink{"csv": func(w io.Writer) rows.Sink { return NewCSV(w, ',', false) }, "tsv": func(w io.Writer) rows.Sink { return NewCSV(w, '\t', false) }, "json": NewJSON, "jsonl": NewJSONL}[name](&b)
 		n, _ := eval.ParseNumber("2.5")
 		for _, err := range []error{s.Header([]string{"a", "b,c"}), s.Row([]eval.Value{eval.Str(`x"y`), eval.Day(d)}), s.Row([]eval.Value{{}, n}), s.Close()} {
 			if err != nil {

@@ -9,7 +9,12 @@ import (
 // weekdays, ISO weeks and day-of-year, against the standard library's time.
 func TestEveryDay(t *testing.T) {
 	y, m, day := 1, 1, 1
-	for d := Min; d <= Max; d++ {
+	first, last := Min, Max
+	if testing.Short() { // one cycle of the calendar, and what lies around it
+		y = 1599
+		first, last = of(y, m, day), of(2001, 12, 31)
+	}
+	for d := first; d <= last; d++ {
 		if gy, gm, gd := d.YMD(); gy != y || gm != m || gd != day {
 			t.Fatalf("day %d is %d-%d-%d, want %d-%d-%d", d, gy, gm, gd, y, m, day)
 		}
@@ -72,15 +77,37 @@ func TestTables(t *testing.T) {
 		f              Frame
 		in, from, upto string
 	}{
-		{DefaultFrame, "2027", "2027-01-01", "2027-12-31"}, {DefaultFrame, "2027-H2", "2027-07-01", "2027-12-31"},
-		{DefaultFrame, "2027-q2", "2027-04-01", "2027-06-30"}, {DefaultFrame, "2028-02", "2028-02-01", "2028-02-29"},
-		{DefaultFrame, "2027-W13", "2027-03-29", "2027-04-04"}, {DefaultFrame, "2026-W53", "2026-12-28", "2027-01-03"},
-		{april, "FY2027", "2026-04-01", "2027-03-31"}, {DefaultFrame, "FY2027", "2027-01-01", "2027-12-31"},
-		{Frame{Monday, 4, 6, true}, "FY2027", "2027-04-06", "2028-04-05"}, {DefaultFrame, "2027-090", "2027-03-31", "2027-03-31"},
-		{DefaultFrame, "2027-W13-3", "2027-03-31", "2027-03-31"}, {DefaultFrame, "9999", "9999-01-01", "9999-12-31"},
-		{DefaultFrame, "0000", "", ""}, {DefaultFrame, "2027-W53", "", ""}, {DefaultFrame, "2027-Q5", "", ""},
-		{DefaultFrame, "2027-13", "", ""}, {DefaultFrame, "2027-02-29", "", ""}, {DefaultFrame, "2027-366", "", ""},
-		{DefaultFrame, "FY27", "", ""}, {DefaultFrame, "20270331", "", ""}, {DefaultFrame, "2027-3-1", "", ""},
+		{DefaultFrame, "2027", "2027-01-01", "2027-12-31"},
+		{DefaultFrame, "2027-H2", "2027-07-01", "2027-12-31"},
+		{DefaultFrame, "2027-q2", "2027-04-01", "2027-06-30"},
+		{DefaultFrame, "2028-02", "2028-02-01", "2028-02-29"},
+		{DefaultFrame, "2027-W13", "2027-03-29", "2027-04-04"},
+		{DefaultFrame, "2026-W53", "2026-12-28", "2027-01-03"},
+		{april, "FY2027", "2026-04-01", "2027-03-31"},
+		{DefaultFrame, "FY2027", "2027-01-01", "2027-12-31"},
+		{Frame{Monday, 4, 6, true}, "FY2027", "2027-04-06", "2028-04-05"},
+		{DefaultFrame, "2027-090", "2027-03-31", "2027-03-31"},
+		{DefaultFrame, "2027-W13-3", "2027-03-31", "2027-03-31"},
+		{DefaultFrame, "9999", "9999-01-01", "9999-12-31"},
+		{DefaultFrame, "0000", "", ""},
+		{DefaultFrame, "2027-W53", "", ""},
+		{DefaultFrame, "2026-W54", "", ""},
+		{DefaultFrame, "2027-W00", "", ""},
+		{DefaultFrame, "9999-W52", "", ""},
+		{DefaultFrame, "9999-W51", "9999-12-20", "9999-12-26"},
+		{april, "FY0001", "", ""},
+		{april, "FY0002", "0001-04-01", "0002-03-31"},
+		{DefaultFrame, "2027-H3", "", ""},
+		{DefaultFrame, "2027-H0", "", ""},
+		{DefaultFrame, "2027-Q0", "", ""},
+		{DefaultFrame, "2027-00", "", ""},
+		{DefaultFrame, "2027-Q5", "", ""},
+		{DefaultFrame, "2027-13", "", ""},
+		{DefaultFrame, "2027-02-29", "", ""},
+		{DefaultFrame, "2027-366", "", ""},
+		{DefaultFrame, "FY27", "", ""},
+		{DefaultFrame, "20270331", "", ""},
+		{DefaultFrame, "2027-3-1", "", ""},
 	} {
 		s, ok := c.f.ParseSpan(c.in)
 		if ok != (c.from != "") || ok && (s.First.String() != c.from || s.Last.String() != c.upto) {
@@ -92,6 +119,107 @@ func TestTables(t *testing.T) {
 		Year: "2027", FiscalYear: "FY2027", Day: "2027-03-31"} {
 		if got := april.Name(u, d); got != want {
 			t.Errorf("name of %s is %s, want %s", UnitNames[u], got, want)
+		}
+	}
+}
+
+// The edges of what a date can be: forms, bounds, clamps.
+func TestEdges(t *testing.T) {
+	for _, c := range []struct {
+		in        string
+		shape, ok bool
+	}{
+		{"2027-W13-7", true, true},
+		{"2027-W13-8", true, false},
+		{"2027-W13-0", true, false},
+		{"2027-w53-1", true, false},
+		{"2026-W53-1", true, true},
+		{"2028-366", true, true},
+		{"2027-366", true, false},
+		{"2027-000", true, false},
+		{"0000-001", true, false},
+		{"0001-01-01", true, true},
+		{"9999-12-31", true, true},
+		{"2027-3-01", false, false},
+		{"2027/03/01", false, false},
+		{"2027-03-0x", false, false},
+		{"20270301xx", false, false},
+		{"2027-0a1", false, false},
+	} {
+		d, shape, ok := Parse(c.in)
+		if shape != c.shape || ok != c.ok || ok != d.Valid() {
+			t.Errorf("%s: %d, shape %v, ok %v", c.in, d, shape, ok)
+		}
+	}
+	for _, c := range [][3]int{{0, 12, 31}, {10000, 1, 1}, {2027, 0, 1}, {2027, 13, 1}, {2027, 1, 0}, {2027, 1, 32}, {2027, 2, 29}} {
+		if d, ok := Of(c[0], c[1], c[2]); ok || d != None {
+			t.Errorf("%v is a day: %s", c, d)
+		}
+	}
+	for _, n := range []int{1 << 33, -1 << 33, int(Max), -int(Max), 1<<32 + 1} {
+		if d, ok := Date(700000).Add(n); ok {
+			t.Errorf("700000 + %d = %d", n, d)
+		}
+	}
+	if d, ok := Min.Add(int(Max) - 1); !ok || d != Max {
+		t.Errorf("the last day is %d, %v", d, ok)
+	}
+	if d, ok := Max.Add(-int(Max) + 1); !ok || d != Min {
+		t.Errorf("the first day is %d, %v", d, ok)
+	}
+	for _, c := range []struct {
+		from string
+		n    int
+		keep bool
+		want string
+	}{
+		{"2027-02-28", 1, true, "2027-03-31"},
+		{"2027-02-28", 1, false, "2027-03-28"},
+		{"2028-02-28", 1, true, "2028-03-28"},
+		{"2027-01-31", -11, false, "2026-02-28"},
+		{"0001-01-31", -1, false, ""},
+		{"9999-12-01", 1, false, ""},
+		{"9999-11-30", 1, true, "9999-12-31"},
+	} {
+		d, _, _ := Parse(c.from)
+		got, ok := d.ShiftMonths(c.n, c.keep)
+		if ok != (c.want != "") || ok && got.String() != c.want {
+			t.Errorf("%s + %d months = %s, %v; want %s", c.from, c.n, got, ok, c.want)
+		}
+	}
+	for day, end := range map[string]bool{"2027-02-28": true, "2028-02-28": false, "2028-02-29": true, "2027-04-30": true, "2027-05-30": false} {
+		if d, _, _ := Parse(day); d.IsMonthEnd() != end {
+			t.Errorf("%s ends its month: %v", day, !end)
+		}
+	}
+}
+
+// A walker stands where asking for each period by its number stands, also when
+// it skips and at the ends of time.
+func TestWalker(t *testing.T) {
+	f := Frame{WeekStart: Sunday, FiscalMonth: 4, FiscalDay: 6}
+	for u := Day; u <= FiscalYear; u++ {
+		for _, at := range []Date{1, 400, 730000, Max - 800, Max} {
+			i := f.Index(u, at)
+			w := f.Walk(u, i)
+			for _, skip := range []int{0, 1, 1, 2, 1, 5, 1} {
+				i += skip
+				w.Skip(skip)
+				want, ok := f.Period(u, i)
+				if got, gok := w.Period(); gok != ok || ok && got != want {
+					t.Fatalf("%s %d: the walker stands at %v %v, the period is %v %v", UnitNames[u], i, got, gok, want, ok)
+				}
+			}
+		}
+		n := 0
+		for p, err := range f.Periods(u)(Span{730000, 730400}) {
+			if n++; err != nil || p.Last < 730000 || p.First > 730400 {
+				t.Fatalf("%s: %v lies outside", UnitNames[u], p)
+			}
+		}
+		first, last := f.Index(u, 730000), f.Index(u, 730400)
+		if n != last-first+1 {
+			t.Errorf("%s: %d periods, want %d", UnitNames[u], n, last-first+1)
 		}
 	}
 }

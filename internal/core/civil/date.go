@@ -88,10 +88,10 @@ func (d Date) Add(n int) (Date, bool) {
 	return r, r.Valid()
 }
 
-// AddMonths returns d shifted by n months. The day of the month is kept, or
+// ShiftMonths returns d shifted by n months. The day of the month is kept, or
 // clamped to the last day of a shorter month. With keepEnd, a day that is its
 // month's last gives the target month's last. ok is false beyond the bounds.
-func (d Date) AddMonths(n int, keepEnd bool) (r Date, ok bool) {
+func (d Date) ShiftMonths(n int, keepEnd bool) (r Date, ok bool) {
 	y, m, day := d.YMD()
 	if keepEnd && day == DaysIn(y, m) {
 		day = 31

@@ -1,6 +1,9 @@
 package civil
 
-import "strings"
+import (
+	"iter"
+	"strings"
+)
 
 // ParseSpan reads the name of a stretch of time: 2027, 2027-H1, 2027-Q2,
 // 2027-03, 2027-W13, FY2027 or a single ISO date. ok is false for other text.
@@ -55,4 +58,31 @@ func (f Frame) ParseSpan(s string) (Span, bool) {
 func (f Frame) whole(u Unit, i int) (Span, bool) {
 	s, ok := f.Period(u, i)
 	return s, ok && s.First >= Min && s.Last <= Max
+}
+
+// NamedSpan is a period and what it is called.
+type NamedSpan struct {
+	Name string
+	Span
+}
+
+// Periods yields the periods, in order, that touch a span; a period may reach
+// beyond it.
+type Periods func(span Span) iter.Seq2[NamedSpan, error]
+
+// Periods returns the periods of a unit.
+func (f Frame) Periods(u Unit) Periods {
+	return func(span Span) iter.Seq2[NamedSpan, error] {
+		return func(yield func(NamedSpan, error) bool) {
+			for w := f.Walk(u, f.Index(u, span.First)); ; w.Skip(1) {
+				p, _ := w.Period()
+				if p.First > span.Last {
+					return
+				}
+				if !yield(NamedSpan{f.Name(u, max(p.First, Min)), p}, nil) {
+					return
+				}
+			}
+		}
+	}
 }

@@ -25,6 +25,10 @@ type Step struct {
 	Calendar *workdays.Calendar
 	roll     bool
 	do       apply
+	series   Series // that the step looks into, if it does
+	back     int    // days that it moves a date at most, and forth
+	forth    int
+	mayBlank bool
 	// choose picks the step that counts with the calendar that a column names.
 	choose func(row []Value) (*Step, error)
 }
@@ -57,20 +61,20 @@ func ClosedBy(cal *workdays.Calendar, d civil.Date) string {
 
 // HolidayNames names the holidays that are listed for d, on a weekend too.
 func HolidayNames(cal *workdays.Calendar, d civil.Date) string {
-	first := ""
-	var more []string
-	for h := range cal.Holidays(civil.Span{First: d, Last: d}) {
-		switch {
-		case first == "":
-			first = h.Name
-		case h.Name != first && !slices.Contains(more, h.Name):
-			more = append(more, h.Name)
+	listed := cal.On(d)
+	switch len(listed) {
+	case 0:
+		return ""
+	case 1:
+		return listed[0].Name
+	}
+	var names []string
+	for _, h := range listed {
+		if !slices.Contains(names, h.Name) {
+			names = append(names, h.Name)
 		}
 	}
-	if more == nil {
-		return first
-	}
-	return first + ", " + strings.Join(more, ", ")
+	return strings.Join(names, ", ")
 }
 
 // Reasons joins the reasons of several moves.
@@ -99,37 +103,48 @@ type Chain struct {
 	Minutes int // of a last `at`, else -1
 	// Back and Forth bound in days how far a chain can move a date.
 	Back, Forth int
-	text        string
+	// MayBlank says that a step can give a blank for a date.
+	MayBlank bool
+	text     string
 }
 
 // Run applies the chain to d and appends each step that changed it to trace.
-// None is a blank. An error is a *phrase.Error that points at the step.
-func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (civil.Date, []Move, error) {
+// None is a blank. blind is the calendar that was asked beyond what it knows,
+// if one was. An error is a *phrase.Error that points at the step.
+func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (_ civil.Date, _ []Move, blind workdays.Blind, err error) {
 	for i := range c.Steps {
 		s := &c.Steps[i]
 		if s.choose != nil {
 			chosen, err := s.choose(row)
 			if err != nil || chosen == nil {
-				return civil.None, trace, err
+				return civil.None, trace, blind, err
 			}
 			s = chosen
+		}
+		if s.Calendar != nil && !s.Calendar.Knows(d) {
+			blind = workdays.Blind{Calendar: s.Calendar, Day: d}
 		}
 		if s.roll && s.Calendar.Open(d) {
 			continue
 		}
 		to, err := s.do(d, row)
 		if err != nil {
-			return civil.None, trace, c.fault(s, err)
+			return civil.None, trace, blind, c.fault(s, err)
 		}
 		if to == civil.None {
-			return civil.None, trace, nil
+			return civil.None, trace, blind, nil
+		}
+		if s.Calendar != nil && !s.Calendar.Knows(to) {
+			blind = workdays.Blind{Calendar: s.Calendar, Day: to}
+		} else if s.series != nil && !blind.Is() {
+			blind = s.series.Blind(to)
 		}
 		if to != d {
 			trace = append(trace, Move{s, d, to})
 			d = to
 		}
 	}
-	return d, trace, nil
+	return d, trace, blind, nil
 }
 
 func (c *Chain) fault(s *Step, err error) error {
@@ -152,18 +167,32 @@ type Program struct {
 func (p *Program) Chain() *Chain { return p.chain }
 
 // Eval computes the expression on a row, appending the moves of its own steps
-// to trace.
+// to trace. A date for which a calendar was asked beyond what it knows is noted
+// with the calendar, once.
 func (p *Program) Eval(row []Value, trace []Move) (Value, []Move, error) {
-	v, err := p.value(row)
+	v, trace, blind, err := p.Work(row, trace)
+	blind.Note()
+	return v, trace, err
+}
+
+// Work is Eval for those who note themselves what blind calendars were asked;
+// there is none either where what the expression starts from was unsure already.
+func (p *Program) Work(row []Value, trace []Move) (v Value, _ []Move, blind workdays.Blind, err error) {
+	v, err = p.value(row)
 	if err != nil || p.chain == nil || v.Kind == Blank {
-		return v, trace, err
+		return v, trace, blind, err
 	}
-	d, trace, err := p.chain.Run(v.Day, row, trace)
+	unsure := v.Unsure
+	d, trace, blind, err := p.chain.Run(v.Day, row, trace)
 	if err != nil || d == civil.None {
-		return Value{}, trace, err
+		return Value{}, trace, blind, err
 	}
+	v = Value{Kind: Date, Day: d, Unsure: unsure || blind.Is()}
 	if p.chain.Minutes >= 0 {
-		return Value{Kind: Moment, Day: d, Minutes: int16(p.chain.Minutes)}, trace, nil
+		v.Kind, v.Minutes = Moment, int16(p.chain.Minutes)
 	}
-	return Day(d), trace, nil
+	if unsure {
+		blind = workdays.Blind{}
+	}
+	return v, trace, blind, nil
 }

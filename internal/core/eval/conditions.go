@@ -1,200 +1,256 @@
 package eval
 
 import (
-	"cmp"
 	"fmt"
 	"strings"
 
-	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 )
 
-// Condition compiles a condition. Errors are of type *phrase.Error.
+// Condition compiles a condition: whether it holds for a row. Where it is blank
+// it doesn't. Errors are of type *phrase.Error.
 func Condition(text string, env Env) (func(row []Value) (bool, error), error) {
 	e, err := phrase.ParseCondition(text)
 	if err != nil {
 		return nil, err
 	}
-	c := &compiler{env, strings.TrimSpace(text)}
+	c := newCompiler(text, env)
 	f, err := c.expr(e)
 	if err != nil {
 		return nil, err
 	}
 	return func(row []Value) (bool, error) {
 		v, err := f(row)
-		return v.Kind == Truth && v.Num == 1, err
+		return truthOf(v) == yes, err
 	}, nil
 }
 
-func truth(b bool) Value {
-	v := Value{Kind: Truth}
-	if b {
-		v.Num = 1
+// logic is a truth value: a blank is neither true nor false.
+type logic uint8
+
+const (
+	unknown logic = iota
+	no
+	yes
+)
+
+// truthOf takes a value as a truth value; a cell may say true or false in words.
+func truthOf(v Value) logic {
+	switch {
+	case v.Kind == Truth && v.Num == 1, v.Kind == Text && strings.EqualFold(v.Text, "true"):
+		return yes
+	case v.Kind == Blank:
+		return unknown
 	}
-	return v
+	return no
 }
+
+func (l logic) value() Value {
+	if l == unknown {
+		return Value{}
+	}
+	return Bool(l == yes)
+}
+
+func (l logic) not() logic { return [...]logic{unknown, yes, no}[l] }
+
+// comparisons say for each sign which orders satisfy it.
+var comparisons = map[string]func(n int) bool{
+	"=":  func(n int) bool { return n == 0 },
+	"!=": func(n int) bool { return n != 0 },
+	"<":  func(n int) bool { return n < 0 },
+	"<=": func(n int) bool { return n <= 0 },
+	">":  func(n int) bool { return n > 0 },
+	">=": func(n int) bool { return n >= 0 },
+}
+
+// inTexts are the comparisons that look into a text.
+var inTexts = map[string]func(s, part string) bool{"contains": strings.Contains, "starts with": strings.HasPrefix}
 
 // condition compiles the nodes that are true or false.
 func (c *compiler) condition(e phrase.Expr) (value, error) {
 	switch e := e.(type) {
 	case *phrase.Compare:
-		a, b, err := c.pair(c.expr, e.A, e.B)
-		return func(row []Value) (Value, error) {
-			x, err := a(row)
-			if err != nil {
-				return x, err
-			}
-			y, err := b(row)
-			if err != nil || x.Kind == Blank || y.Kind == Blank {
-				return truth(false), err
-			}
-			switch e.Op {
-			case "contains":
-				return truth(strings.Contains(x.String(), y.String())), nil
-			case "starts with":
-				return truth(strings.HasPrefix(x.String(), y.String())), nil
-			}
-			n, err := c.order(e.Span, x, y)
-			return truth(map[string]bool{"=": n == 0, "!=": n != 0, "<": n < 0, "<=": n <= 0, ">": n > 0, ">=": n >= 0}[e.Op]), err
-		}, err
+		return c.comparison(e)
 	case *phrase.In:
-		a, err := c.expr(e.A)
-		if err != nil {
-			return nil, err
-		}
-		var list []value
-		for _, item := range e.List {
-			f, err := c.expr(item)
-			if err != nil {
-				return nil, err
-			}
-			list = append(list, f)
-		}
-		return func(row []Value) (Value, error) {
-			x, err := a(row)
-			if err != nil || x.Kind == Blank {
-				return truth(false), err
-			}
-			for _, f := range list {
-				y, err := f(row)
-				if err != nil {
-					return y, err
-				}
-				if y.Kind == Blank {
-					continue
-				}
-				if n, err := c.order(e.Span, x, y); err != nil || n == 0 {
-					return truth(!e.Not), err
-				}
-			}
-			return truth(e.Not), nil
-		}, nil
+		return c.in(e)
 	case *phrase.Between:
-		low, err := c.condition(&phrase.Compare{Span: e.Span, Op: ">=", A: e.A, B: e.B})
-		if err != nil {
-			return nil, err
-		}
-		high, err := c.condition(&phrase.Compare{Span: e.Span, Op: "<=", A: e.A, B: e.C})
-		if err != nil {
-			return nil, err
-		}
-		parts, err := c.all(e.A, e.B, e.C)
-		return func(row []Value) (Value, error) {
-			for _, f := range parts { // a blank makes it false either way
-				if v, err := f(row); err != nil || v.Kind == Blank {
-					return truth(false), err
-				}
-			}
-			x, err := low(row)
-			if err != nil {
-				return x, err
-			}
-			y, err := high(row)
-			return truth((x.Num == 1 && y.Num == 1) != e.Not), err
-		}, err
+		return c.between(e)
 	case *phrase.IsBlank:
 		a, err := c.expr(e.A)
 		return func(row []Value) (Value, error) {
 			v, err := a(row)
-			return truth((v.Kind == Blank) != e.Not), err
+			return Bool(isBlank(v) != e.Not), err
 		}, err
 	case *phrase.Not:
 		a, err := c.expr(e.A)
 		return func(row []Value) (Value, error) {
 			v, err := a(row)
-			return truth(v.Num != 1 || v.Kind != Truth), err
+			return truthOf(v).not().value(), err
 		}, err
 	case *phrase.Logic:
-		a, b, err := c.pair(c.expr, e.A, e.B)
-		return func(row []Value) (Value, error) {
-			v, err := a(row)
-			if err != nil || (v.Kind == Truth && v.Num == 1) == e.Or {
-				return truth(e.Or), err
-			}
-			v, err = b(row)
-			return truth(v.Kind == Truth && v.Num == 1), err
-		}, err
+		return c.logic(e)
 	}
 	return nil, c.fail(e.Pos(), phrase.NotBuilt("this"), "")
 }
 
-func (c *compiler) all(list ...phrase.Expr) (fs []value, err error) {
-	for _, e := range list {
-		f, err := c.expr(e)
+// logic compiles `and` and `or`: a side that decides does so although the other
+// is blank.
+func (c *compiler) logic(e *phrase.Logic) (value, error) {
+	decides := no
+	if e.Or {
+		decides = yes
+	}
+	a, b, err := c.pair(c.expr, e.A, e.B)
+	return func(row []Value) (Value, error) {
+		x, err := a(row)
+		if err != nil {
+			return x, err
+		}
+		left := truthOf(x)
+		if left == decides {
+			return left.value(), nil
+		}
+		y, err := b(row)
+		right := truthOf(y)
+		if left == unknown && right != decides {
+			right = unknown
+		}
+		return right.value(), err
+	}, err
+}
+
+func (c *compiler) comparison(e *phrase.Compare) (value, error) {
+	if holds := inTexts[e.Op]; holds != nil {
+		a, b, err := c.pair(c.cell, e.A, e.B)
+		return func(row []Value) (Value, error) {
+			x, err := a(row)
+			if err != nil || isBlank(x) {
+				return Value{}, err
+			}
+			y, err := b(row)
+			if err != nil || isBlank(y) {
+				return Value{}, err
+			}
+			return Bool(holds(x.String(), y.String())), nil
+		}, err
+	}
+	holds := comparisons[e.Op]
+	compare, err := c.ordering(e.Span, e.A, e.B)
+	return func(row []Value) (Value, error) {
+		n, blank, err := compare(row)
+		if err != nil || blank {
+			return Value{}, err
+		}
+		return Bool(holds(n)), nil
+	}, err
+}
+
+func (c *compiler) in(e *phrase.In) (value, error) {
+	var list []func(row []Value) (int, bool, error)
+	for _, item := range e.List {
+		f, err := c.ordering(e.Span, e.A, item)
 		if err != nil {
 			return nil, err
 		}
-		fs = append(fs, f)
+		list = append(list, f)
 	}
-	return fs, nil
-}
-
-// order compares two values that aren't blank. Beside a date or a number, a
-// text is read as one; dates and moments compare by date.
-func (c *compiler) order(at phrase.Span, a, b Value) (int, error) {
-	kind := func(v Value) Kind {
-		if v.Kind == Moment {
-			return Date
+	a, err := c.expr(e.A)
+	return func(row []Value) (Value, error) {
+		v, err := a(row)
+		if err != nil || isBlank(v) {
+			return Value{}, err
 		}
-		return v.Kind
-	}
-	as := kind(a)
-	if as == Text {
-		as = kind(b)
-	}
-	a, aok := as.read(a)
-	b, bok := as.read(b)
-	if !aok || !bok {
-		return 0, c.fail(at, fmt.Sprintf("%q and %q can't be compared: they are of different kinds", a, b), "")
-	}
-	switch as {
-	case Date:
-		return cmp.Compare(a.Day, b.Day), nil
-	case Text:
-		return strings.Compare(a.Text, b.Text), nil
-	}
-	if as == Number {
-		return compareNumbers(a, b), nil
-	}
-	return cmp.Compare(a.Num, b.Num), nil
+		for _, f := range list {
+			n, blank, err := f(row)
+			if err != nil || n == 0 && !blank {
+				return Bool(!e.Not), err
+			}
+		}
+		return Bool(e.Not), nil
+	}, err
 }
 
-// read takes a value as one of kind k.
-func (k Kind) read(v Value) (Value, bool) {
-	if v.Kind == k || v.Kind == Moment && k == Date {
-		return v, true
+func (c *compiler) between(e *phrase.Between) (value, error) {
+	low, err := c.ordering(e.Span, e.A, e.B)
+	if err != nil {
+		return nil, err
 	}
-	if v.Kind != Text {
-		return v, false
+	high, err := c.ordering(e.Span, e.A, e.C)
+	return func(row []Value) (Value, error) {
+		n, blank, err := low(row)
+		if err != nil || blank {
+			return Value{}, err
+		}
+		m, blank, err := high(row)
+		if err != nil || blank {
+			return Value{}, err
+		}
+		return Bool((n >= 0 && m <= 0) != e.Not), nil
+	}, err
+}
+
+// cell compiles an operand that is taken as it is written.
+func (c *compiler) cell(e phrase.Expr) (value, error) {
+	if n, ok := e.(*phrase.Name); ok {
+		i, err := c.slot(n)
+		return func(row []Value) (Value, error) { return row[i], nil }, err
 	}
-	switch k {
-	case Date:
-		d, _, ok := civil.Parse(strings.TrimSpace(v.Text))
-		return Day(d), ok
-	case Number:
-		return parseNumber(strings.TrimSpace(v.Text))
-	case Truth:
-		return truth(v.Text == "true"), v.Text == "true" || v.Text == "false"
+	return c.expr(e)
+}
+
+// ordering compiles how two operands compare: below, equal to or above zero;
+// blank where one of them is. Beside a quoted text a cell is text; else each
+// cell is a date, a number or a text by itself, and two kinds don't mix.
+func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool, err error), error) {
+	_, aText := ea.(*phrase.Text)
+	_, bText := eb.(*phrase.Text)
+	operand := c.expr
+	if aText || bText {
+		operand = c.cell
+		for _, side := range []phrase.Expr{ea, eb} {
+			if k := c.kindOf(side); k != Text && k != AnyKind {
+				if _, cell := side.(*phrase.Name); !cell {
+					return nil, c.fail(at, "a text and "+kindNames[k]+" can't be compared", "single quotes make a text; dates and numbers stand without, a column's name in double quotes")
+				}
+			}
+		}
 	}
-	return v, false
+	a, b, err := c.pair(operand, ea, eb)
+	if err != nil {
+		return nil, err
+	}
+	return func(row []Value) (int, bool, error) {
+		x, err := a(row)
+		if err != nil {
+			return 0, false, err
+		}
+		y, err := b(row)
+		if err != nil || isBlank(x) || isBlank(y) {
+			return 0, true, err
+		}
+		if aText || bText {
+			return strings.Compare(x.String(), y.String()), false, nil
+		}
+		x, y = settle(x), settle(y)
+		n, ok := compare(x, y)
+		if !ok {
+			return 0, false, c.mixture(at, ea, eb, x, y)
+		}
+		return n, false, nil
+	}, nil
+}
+
+// mixture is the fault of two values of different kinds. A cell that may be a
+// date in a form of its own is told as one.
+func (c *compiler) mixture(at phrase.Span, ea, eb phrase.Expr, x, y Value) error {
+	e := &phrase.Error{Phrase: c.text, Span: at, Message: fmt.Sprintf("%q is %s and %q is %s: they can't be compared",
+		Brief(x.String()), kindNames[x.Kind], Brief(y.String()), kindNames[y.Kind])}
+	if y.Kind == Text {
+		ea, x, y = eb, y, x
+	}
+	if n, ok := ea.(*phrase.Name); ok && x.Kind == Text && (y.Kind == Date || y.Kind == Moment) {
+		e.Err = &NotDate{Column: n.Text, Text: x.Text}
+	}
+	return e
 }

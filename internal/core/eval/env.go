@@ -3,6 +3,7 @@ package eval
 import (
 	"fmt"
 	"strings"
+	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -22,6 +23,12 @@ type Env struct {
 	Kinds       []Kind   // of the names, as far as they are known
 	// DateSlots, where it isn't nil, collects the names that dates are taken from.
 	DateSlots *[]int
+	// UsedSlots collects all that a phrase uses.
+	UsedSlots *[]int
+	// CellSlots collects those that are taken as whatever the cell holds.
+	CellSlots *[]int
+	// BlankCalendars counts cells that were to name a calendar and are blank.
+	BlankCalendars *atomic.Int64
 	// Strftime makes a writer of dates of a POSIX layout.
 	Strftime func(layout string) (func(d civil.Date, minutes int) string, error)
 	Today    civil.Date
@@ -34,12 +41,15 @@ type Env struct {
 type Series interface {
 	After(d civil.Date, on bool) (civil.Date, bool)
 	Before(d civil.Date, on bool) (civil.Date, bool)
+	// Blind is the calendar that was asked for such a date beyond what it knows.
+	Blind(d civil.Date) workdays.Blind
 }
 
 // compiler carries the phrase that errors point into.
 type compiler struct {
 	Env
-	text string
+	text   string
+	chosen bool // Calendar is what a column named
 }
 
 func (c *compiler) fail(at phrase.Span, message, hint string) error {
@@ -50,21 +60,34 @@ func (c *compiler) fail(at phrase.Span, message, hint string) error {
 func (c *compiler) slot(n *phrase.Name) (int, error) {
 	for i, name := range c.Names {
 		if phrase.SameName(name, n.Text) {
+			c.note(c.UsedSlots, i)
 			return i, nil
 		}
 	}
-	hint := ""
-	if near := phrase.Nearest(n.Text, c.Names); near != "" {
+	var names []string // those that a place keeps to itself begin with a NUL
+	for _, name := range c.Names {
+		if !strings.HasPrefix(name, "\x00") {
+			names = append(names, name)
+		}
+	}
+	hint := "no names stand for anything here; a date is written 2027-03-31, a text in single quotes"
+	if near := phrase.Nearest(n.Text, names); near != "" {
 		hint = fmt.Sprintf("did you mean `%s`?", near)
-	} else if len(c.Names) > 0 {
-		hint = "known here: " + strings.Join(c.Names, ", ")
+	} else if len(names) > 30 {
+		hint = "known here: " + strings.Join(names[:30], ", ") + fmt.Sprintf(" and %d more", len(names)-30)
+	} else if len(names) > 0 {
+		hint = "known here: " + strings.Join(names, ", ")
+	}
+	if write := phrase.Brought(c.text, n.Span); write != "" {
+		hint = "write `" + write + "`"
 	}
 	return 0, c.fail(n.Span, fmt.Sprintf("unknown name `%s`", n.Text), hint)
 }
 
 // calendar finds the calendar that a step counts with.
 func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
-	if u == nil {
+	if u == nil || u.Column != nil && c.chosen {
+		c.Calendar.Need()
 		return c.Calendar, nil
 	}
 	var cals []*workdays.Calendar
@@ -94,4 +117,8 @@ func known(word, what string, names []string) string {
 		return "no " + what + " are defined; a plan defines them (--plan)"
 	}
 	return what + " here: " + strings.Join(names, ", ")
+}
+
+func newCompiler(text string, env Env) *compiler {
+	return &compiler{Env: env, text: strings.TrimSpace(text)}
 }

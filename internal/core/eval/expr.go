@@ -3,7 +3,6 @@ package eval
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -16,7 +15,7 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &compiler{env, strings.TrimSpace(text)}
+	c := newCompiler(text, env)
 	return c.program(e, base)
 }
 
@@ -27,7 +26,7 @@ func CompileDate(text string, env Env) (*Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &compiler{env, strings.TrimSpace(text)}
+	c := newCompiler(text, env)
 	if _, steps := e.(*phrase.Steps); steps {
 		return c.program(e, nil)
 	}
@@ -76,6 +75,9 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 		return func([]Value) (Value, error) { return v, nil }, nil
 	case *phrase.Name:
 		i, err := c.slot(e)
+		if err == nil {
+			c.note(c.CellSlots, i)
+		}
 		return func(row []Value) (Value, error) { return row[i], nil }, err
 	case *phrase.Steps:
 		p, err := c.program(e, nil)
@@ -89,7 +91,7 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 	case *phrase.Otherwise:
 		a, b, err := c.pair(c.expr, e.A, e.B)
 		return func(row []Value) (Value, error) {
-			if v, err := a(row); err != nil || v.Kind != Blank {
+			if v, err := a(row); err != nil || !isBlank(v) {
 				return v, err
 			}
 			return b(row)
@@ -117,6 +119,13 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 
 type value = func([]Value) (Value, error)
 
+// note adds a slot to a list that the place wants to know.
+func (c *compiler) note(list *[]int, slot int) {
+	if list != nil && !slices.Contains(*list, slot) {
+		*list = append(*list, slot)
+	}
+}
+
 func (c *compiler) pair(one func(phrase.Expr) (value, error), a, b phrase.Expr) (value, value, error) {
 	x, err := one(a)
 	if err != nil {
@@ -127,11 +136,17 @@ func (c *compiler) pair(one func(phrase.Expr) (value, error), a, b phrase.Expr) 
 }
 
 // NotDate is a cell that was taken as a date and isn't an ISO one.
-type NotDate struct{ Column, Text string }
+type NotDate struct {
+	Column, Text string
+	Form         string // that it was declared in; "" where it should be ISO
+}
 
 // Error says so.
 func (e *NotDate) Error() string {
-	return fmt.Sprintf("%q in `%s` is not an ISO date", e.Text, e.Column)
+	if e.Form != "" {
+		return fmt.Sprintf("%q is not a date by %s", Brief(e.Text), e.Form)
+	}
+	return fmt.Sprintf("%q in `%s` is not an ISO date", Brief(e.Text), e.Column)
 }
 
 // dateOf compiles an operand that must be a date or blank; steps go by the day
@@ -144,23 +159,9 @@ func (c *compiler) dateOf(e phrase.Expr) (value, error) {
 	if err != nil {
 		return nil, err
 	}
-	column, slot := "", -1
-	for inner := e; inner != nil; { // the column that the date comes from
-		o, either := inner.(*phrase.Otherwise)
-		if either {
-			inner = o.A
-			continue
-		}
-		if n, ok := inner.(*phrase.Name); ok {
-			column = n.Text
-			if n == e {
-				slot, _ = c.slot(n)
-			}
-			if i, err := c.slot(n); err == nil && c.DateSlots != nil && !slices.Contains(*c.DateSlots, i) {
-				*c.DateSlots = append(*c.DateSlots, i)
-			}
-		}
-		break
+	column, slot := c.dateColumn(e), -1
+	if n, ok := e.(*phrase.Name); ok {
+		slot, _ = c.slot(n)
 	}
 	return func(row []Value) (Value, error) {
 		v, err := f(row)
@@ -173,12 +174,33 @@ func (c *compiler) dateOf(e phrase.Expr) (value, error) {
 			}
 			return Day(d), nil
 		}
-		if v.Kind == Text && strings.TrimSpace(v.Text) == "" {
+		if isBlank(v) {
 			return Value{}, nil
 		}
-		return Value{}, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", v),
-			Err: &NotDate{column, v.String()}}
+		return Value{}, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
+			Err: &NotDate{Column: column, Text: v.String()}}
 	}, nil
+}
+
+// dateColumn notes the columns that a date comes from and returns the first; ""
+// where it comes from none.
+func (c *compiler) dateColumn(e phrase.Expr) (name string) {
+	switch e := e.(type) {
+	case *phrase.Name:
+		if i, err := c.slot(e); err == nil {
+			c.note(c.DateSlots, i)
+		}
+		return e.Text
+	case *phrase.Otherwise:
+		name = c.dateColumn(e.A)
+		c.dateColumn(e.B)
+	case *phrase.If:
+		name = c.dateColumn(e.Then)
+		if e.Else != nil {
+			c.dateColumn(e.Else)
+		}
+	}
+	return name
 }
 
 // amount compiles the number of an amount; a blank name gives none.
@@ -195,15 +217,12 @@ func (c *compiler) amount(e phrase.Expr) (func([]Value) (n int, blank bool, err 
 	}
 	return func(row []Value) (int, bool, error) {
 		cell, err := f(row)
-		v := cell
-		if err != nil || v.Kind == Blank {
+		if err != nil || isBlank(cell) {
 			return 0, true, err
 		}
-		if v.Kind == Text {
-			v, _ = Number.read(v)
-		}
+		v := settle(cell)
 		if v.Kind != Number || v.Den != 0 || v.Text != "" || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
-			return 0, false, c.fail(e.Pos(), fmt.Sprintf("a whole number is wanted here, and this is %q", cell), "")
+			return 0, false, c.fail(e.Pos(), fmt.Sprintf("a whole number is wanted here, and this is %q", Brief(cell.String())), "")
 		}
 		return int(v.Num), false, nil
 	}, nil

@@ -16,10 +16,6 @@ const AnyKind Kind = 255
 
 var kindNames = map[Kind]string{Blank: "a blank", Date: "a date", Moment: "a date with a time", Number: "a number", Text: "a text", Truth: "true or false"}
 
-// textParts and truthParts are the parts of a date that aren't numbers.
-var textParts = map[string]bool{"half": true, "quarter": true, "iso week": true, "calendar month": true, "calendar quarter": true,
-	"fiscal year": true, "fiscal quarter": true, "month name": true, "weekday": true, "weekday name": true, "holiday name": true}
-
 // kindOf tells the kind of an expression as far as the phrase alone does.
 func (c *compiler) kindOf(e phrase.Expr) Kind {
 	switch e := e.(type) {
@@ -30,13 +26,7 @@ func (c *compiler) kindOf(e phrase.Expr) Kind {
 	case *phrase.Text, *phrase.Age, *phrase.Format:
 		return Text
 	case *phrase.Part:
-		switch {
-		case textParts[e.Name]:
-			return Text
-		case e.Name == "working day":
-			return Truth
-		}
-		return Number
+		return [...]Kind{phrase.GivesNumber: Number, phrase.GivesText: Text, phrase.GivesTruth: Truth}[e.What.Gives]
 	case *phrase.Otherwise:
 		if k := c.kindOf(e.A); k != AnyKind {
 			return k
@@ -66,7 +56,11 @@ func (c *compiler) want(e phrase.Expr, k Kind) error {
 	if got == AnyKind || got == k || got == Moment && k == Date || got == Blank {
 		return nil
 	}
-	return c.fail(e.Pos(), kindNames[k]+" is wanted here, and this is "+kindNames[got], "")
+	hint := ""
+	if t, ok := e.(*phrase.Text); ok {
+		hint = `single quotes make a text; a column's name stands in double quotes: "` + t.S + `"`
+	}
+	return c.fail(e.Pos(), kindNames[k]+" is wanted here, and this is "+kindNames[got], hint)
 }
 
 // numberOf compiles an operand that must be a number or blank.
@@ -83,10 +77,13 @@ func (c *compiler) numberOf(e phrase.Expr) (value, error) {
 		if err != nil || v.Kind == Number || v.Kind == Blank {
 			return v, err
 		}
-		if n, ok := Number.read(v); ok {
+		if n := settle(v); n.Kind == Number {
 			return n, nil
 		}
-		return Value{}, c.fail(e.Pos(), fmt.Sprintf("a number is wanted here, and this is %q", v), "")
+		if isBlank(v) {
+			return Value{}, nil
+		}
+		return Value{}, c.fail(e.Pos(), fmt.Sprintf("a number is wanted here, and this is %q", Brief(v.String())), "")
 	}, nil
 }
 
@@ -116,7 +113,10 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 	var made sync.Map
 	return func(row []Value) (*T, error) {
 		v := row[slot]
-		if v.Kind == Blank {
+		if isBlank(v) {
+			if c.BlankCalendars != nil {
+				c.BlankCalendars.Add(1)
+			}
 			return nil, nil
 		}
 		name := v.String()
@@ -132,7 +132,7 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 			cals = append(cals, cal)
 		}
 		inner := *c
-		inner.Calendar = workdays.Join(cals...)
+		inner.Calendar, inner.chosen = workdays.Join(cals...), true
 		t, err := compile(&inner)
 		if err != nil {
 			return nil, err
@@ -171,28 +171,70 @@ func DayOf(v Value) (Value, bool) {
 	return Day(d), ok
 }
 
-// Order compares two cells for sorting: as dates, numbers or texts, as far as
-// both can be read so; blanks come last.
-func Order(a, b Value) int {
-	if a.Kind == Blank || b.Kind == Blank {
-		return cmp.Compare(int(b.Kind), int(a.Kind)) * boolInt(a.Kind != b.Kind)
+// settle takes a cell for what it holds: a text that is an ISO date is a date, a
+// text that is a number a number.
+func settle(v Value) Value {
+	if v.Kind != Text {
+		return v
 	}
-	if x, ok := Number.read(a); ok {
-		if y, ok := Number.read(b); ok {
-			return compareNumbers(x, y)
-		}
+	if d, ok := readDay(v); ok {
+		return Day(d)
 	}
-	if x, ok := readDay(a); ok {
-		if y, ok := readDay(b); ok {
-			return cmp.Or(cmp.Compare(x, y), cmp.Compare(a.Minutes, b.Minutes))
-		}
+	if n, ok := parseNumber(strings.TrimSpace(v.Text)); ok {
+		return n
 	}
-	return cmp.Compare(a.String(), b.String())
+	if t := strings.TrimSpace(v.Text); strings.EqualFold(t, "true") || strings.EqualFold(t, "false") {
+		return Bool(strings.EqualFold(t, "true"))
+	}
+	return v
 }
 
-func boolInt(b bool) int {
-	if b {
-		return 1
+// isBlank reports whether a cell is blank, white space alone included.
+func isBlank(v Value) bool {
+	return v.Kind == Blank || v.Kind == Text && strings.TrimSpace(v.Text) == ""
+}
+
+// compare compares two settled values that aren't blank; dates and moments by
+// date. ok is false where they are of different kinds.
+func compare(a, b Value) (n int, ok bool) {
+	if ranks[a.Kind] != ranks[b.Kind] {
+		return cmp.Compare(ranks[a.Kind], ranks[b.Kind]), false
 	}
-	return 0
+	switch a.Kind {
+	case Date, Moment:
+		return cmp.Compare(a.Day, b.Day), true
+	case Number:
+		return compareNumbers(a, b), true
+	case Truth:
+		return cmp.Compare(a.Num, b.Num), true
+	}
+	return strings.Compare(a.Text, b.Text), true
+}
+
+// ranks order the kinds of cells in a sort; blanks come last.
+var ranks = [...]int{Number: 0, Date: 1, Moment: 1, Truth: 2, Text: 3, Blank: 4}
+
+// Order compares two cells for sorting: numbers, then dates, then texts, each by
+// itself, blanks last.
+func Order(a, b Value) int {
+	if isBlank(a) || isBlank(b) {
+		switch {
+		case !isBlank(a):
+			return -1
+		case !isBlank(b):
+			return 1
+		}
+		return 0
+	}
+	a, b = settle(a), settle(b)
+	n, _ := compare(a, b)
+	return cmp.Or(n, cmp.Compare(a.Minutes, b.Minutes))
+}
+
+// KeyOf is a cell as a key: its text, case kept, and a date however it stands.
+func KeyOf(v Value) string {
+	if d, ok := readDay(v); ok {
+		return d.String()
+	}
+	return v.String()
 }

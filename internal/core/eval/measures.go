@@ -2,12 +2,9 @@ package eval
 
 import (
 	"fmt"
-	"strconv"
-	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
-	"yoyaku/internal/core/workdays"
 )
 
 // measure compiles the nodes that give numbers and texts.
@@ -81,7 +78,7 @@ func (c *compiler) ends(r phrase.Range) (a, b value, err error) {
 		if err != nil || v.Kind == Blank {
 			return v, err
 		}
-		d, _, err := chain.Run(v.Day, row, nil)
+		d, _, _, err := chain.Run(v.Day, row, nil)
 		return Day(d), err
 	}, nil
 }
@@ -116,18 +113,15 @@ func counted(what phrase.CountOf) func(d civil.Date) int {
 
 func (c *compiler) count(e *phrase.Count) (value, error) {
 	if e.What.Working {
-		if e.Using != nil && e.Using.Column != nil {
-			return c.byColumn(e.Using.Column, func(c *compiler) (value, error) {
-				plain := *e
-				plain.Using = nil
-				return c.count(&plain)
-			})
+		if e.Using != nil && e.Using.Column != nil && !c.chosen {
+			return c.byColumn(e.Using.Column, func(c *compiler) (value, error) { return c.count(e) })
 		}
 		cal, err := c.calendar(e.Using)
 		if err != nil {
 			return nil, err
 		}
-		return c.countWith(e, cal.Between, cal.Open)
+		between := func(a, b civil.Date) int { cal.Ask(a, b); return cal.Between(a, b) }
+		return c.countWith(e, between, cal.Open)
 	}
 	upto := counted(e.What)
 	return c.countWith(e, func(a, b civil.Date) int { return upto(b) - upto(a) }, func(d civil.Date) bool { return upto(d) > upto(d-1) })
@@ -192,7 +186,7 @@ func complete(e *phrase.Complete, a, b civil.Date) int {
 			last, ok := lastingMonths(a, n*per)
 			return ok && (n == 0 || last <= b)
 		}
-		to, ok := a.AddMonths(n*per, false)
+		to, ok := a.ShiftMonths(n*per, false)
 		return ok && to <= b
 	}
 	for n > 0 && !reached(n) {
@@ -204,7 +198,7 @@ func complete(e *phrase.Complete, a, b civil.Date) int {
 			last, ok := lastingMonths(a, n*per)
 			exact = n > 0 && ok && last == b
 		} else {
-			to, ok := a.AddMonths(n*per, false)
+			to, ok := a.ShiftMonths(n*per, false)
 			exact = ok && to == b
 		}
 		if !exact {
@@ -220,78 +214,8 @@ func age(a, b civil.Date) string {
 		return "-" + age(b, a)
 	}
 	months := complete(&phrase.Complete{Unit: phrase.Months}, a, b)
-	at, _ := a.AddMonths(months, false)
+	at, _ := a.ShiftMonths(months, false)
 	return fmt.Sprintf("%dy %dm %dd", months/12, months%12, b-at)
-}
-
-func (c *compiler) part(e *phrase.Part) (value, error) {
-	if e.Using != nil && e.Using.Column != nil {
-		return c.byColumn(e.Using.Column, func(c *compiler) (value, error) {
-			plain := *e
-			plain.Using = nil
-			return c.part(&plain)
-		})
-	}
-	of, err := c.dateOf(e.Of)
-	if err != nil {
-		return nil, err
-	}
-	var cal *workdays.Calendar
-	if e.Name == "working day" || e.Name == "holiday name" {
-		if cal, err = c.calendar(e.Using); err != nil {
-			return nil, err
-		}
-	}
-	get, f := partOf(e.Name), c.Frame
-	return func(row []Value) (Value, error) {
-		v, err := of(row)
-		if err != nil || v.Kind == Blank {
-			return v, err
-		}
-		return get(v.Day, f, cal), nil
-	}, nil
-}
-
-func fiscalMonth(d civil.Date, f civil.Frame) int {
-	return (f.Index(civil.FiscalMonth, d)%12+12)%12 + 1
-}
-
-// partOf returns what takes a part of a date.
-func partOf(name string) func(d civil.Date, f civil.Frame, cal *workdays.Calendar) Value {
-	type frame = civil.Frame
-	type calendar = *workdays.Calendar
-	month := func(d civil.Date) int { _, m, _ := d.YMD(); return m }
-	return map[string]func(civil.Date, frame, calendar) Value{
-		"year":             func(d civil.Date, _ frame, _ calendar) Value { return Int(d.Year()) },
-		"half":             func(d civil.Date, _ frame, _ calendar) Value { return Str("H" + strconv.Itoa((month(d)+5)/6)) },
-		"quarter":          func(d civil.Date, _ frame, _ calendar) Value { return Str("Q" + strconv.Itoa((month(d)+2)/3)) },
-		"month":            func(d civil.Date, _ frame, _ calendar) Value { return Int(month(d)) },
-		"day":              func(d civil.Date, _ frame, _ calendar) Value { _, _, n := d.YMD(); return Int(n) },
-		"day of year":      func(d civil.Date, _ frame, _ calendar) Value { return Int(d.YearDay()) },
-		"iso week":         func(d civil.Date, _ frame, _ calendar) Value { return Str(civil.DefaultFrame.Name(civil.Week, d)) },
-		"calendar month":   func(d civil.Date, f frame, _ calendar) Value { return Str(f.Name(civil.Month, d)) },
-		"calendar quarter": func(d civil.Date, f frame, _ calendar) Value { return Str(f.Name(civil.Quarter, d)) },
-		"fiscal year":      func(d civil.Date, f frame, _ calendar) Value { return Str(f.Name(civil.FiscalYear, d)) },
-		"fiscal quarter": func(d civil.Date, f frame, _ calendar) Value {
-			return Str("FQ" + strconv.Itoa((fiscalMonth(d, f)+2)/3))
-		},
-		"fiscal month":   func(d civil.Date, f frame, _ calendar) Value { return Int(fiscalMonth(d, f)) },
-		"month name":     func(d civil.Date, _ frame, _ calendar) Value { return Str(civil.MonthNames[month(d)]) },
-		"weekday":        func(d civil.Date, _ frame, _ calendar) Value { return Str(d.Weekday().Short()) },
-		"weekday name":   func(d civil.Date, _ frame, _ calendar) Value { return Str(civil.WeekdayNames[d.Weekday()]) },
-		"weekday number": func(d civil.Date, _ frame, _ calendar) Value { return Int(int(d.Weekday())) },
-		"weekday number from sun": func(d civil.Date, _ frame, _ calendar) Value {
-			return Int(int(d.Weekday())%7 + 1)
-		},
-		"working day":  func(d civil.Date, _ frame, cal calendar) Value { return truth(cal.Open(d)) },
-		"holiday name": func(d civil.Date, _ frame, cal calendar) Value { return Str(HolidayNames(cal, d)) },
-	}[name]
-}
-
-// Part takes a part of a date by its name in the language, such as "fiscal
-// quarter".
-func Part(name string, d civil.Date, f civil.Frame, cal *workdays.Calendar) Value {
-	return partOf(name)(d, f, cal)
 }
 
 func (c *compiler) format(e *phrase.Format) (value, error) {
@@ -356,16 +280,16 @@ func (c *compiler) choice(e *phrase.If) (value, error) {
 	if err != nil {
 		return nil, err
 	}
-	yes, err := c.expr(e.Then)
+	then, err := c.expr(e.Then)
 	if err != nil {
 		return nil, err
 	}
-	no := func([]Value) (Value, error) { return Value{}, nil }
+	otherwise := func([]Value) (Value, error) { return Value{}, nil }
 	if e.Else != nil {
 		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind && !(a <= Moment && b <= Moment) {
 			return nil, c.fail(e.Span, "the branches of `if` are of different kinds: "+kindNames[a]+" and "+kindNames[b], "")
 		}
-		if no, err = c.expr(e.Else); err != nil {
+		if otherwise, err = c.expr(e.Else); err != nil {
 			return nil, err
 		}
 	}
@@ -374,9 +298,12 @@ func (c *compiler) choice(e *phrase.If) (value, error) {
 		if err != nil {
 			return v, err
 		}
-		if v.Kind == Truth && v.Num == 1 || v.Kind == Text && strings.EqualFold(v.Text, "true") {
-			return yes(row)
+		switch truthOf(v) {
+		case unknown:
+			return Value{}, nil
+		case yes:
+			return then(row)
 		}
-		return no(row)
+		return otherwise(row)
 	}, nil
 }

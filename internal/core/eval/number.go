@@ -137,13 +137,16 @@ const mostPlaces = 10
 
 // AppendNumber appends a Number as it is printed.
 func (v Value) AppendNumber(b []byte) []byte {
-	if v.Den == 0 && v.Text == "" {
+	if v.Den == 0 && v.Text == "" && v.Places == 0 {
 		return strconv.AppendInt(b, v.Num, 10)
 	}
 	return append(b, v.decimal()...)
 }
 
 func (v Value) decimal() string {
+	if v.Places > 0 {
+		return v.rat().FloatString(int(v.Places))
+	}
 	if v.Den == 0 && v.Text == "" {
 		return strconv.FormatInt(v.Num, 10)
 	}

@@ -1,8 +1,6 @@
 package eval
 
 import (
-	"strings"
-
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/recur"
@@ -14,6 +12,8 @@ type Recurrence struct {
 	Text  string // canonical
 	Rule  *recur.Rule
 	Chain *Chain
+	// Row holds what the names in its steps stand for; nil where there are none.
+	Row []Value
 }
 
 // CompileRule compiles the text of a rule. Errors are of type *phrase.Error.
@@ -46,9 +46,14 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &compiler{env, strings.TrimSpace(text)}
-	if c.Calendar, err = c.calendar(n.Using); err != nil {
-		return nil, err
+	c := newCompiler(text, env)
+	if n.Using != nil {
+		if c.Calendar, err = c.calendar(n.Using); err != nil {
+			return nil, err
+		}
+	}
+	if n.Counts() {
+		c.Calendar.Need()
 	}
 	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), untilE: n.Until, backE: n.Back}
 	for _, p := range []struct {
@@ -82,9 +87,21 @@ func (c *compiler) dates(list []phrase.Expr) (fs []value, err error) {
 	return fs, nil
 }
 
+// RowState says how a row's rule was given.
+type RowState uint8
+
+// The states.
+const (
+	WholeRow RowState = iota
+	BlankRow          // a blank makes the row blank: it has no recurrence
+	OpenRow           // a blank end runs through a day
+	LaterRow          // so it would, but the row starts after that day
+)
+
 // For gives the recurrence of a row. A blank end runs through a day; any other
-// blank makes the row blank.
-func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, blank bool, err error) {
+// blank makes the row blank, and its recurrence nil.
+func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state RowState, err error) {
+	blank := false
 	n, c := r.node, r.c
 	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,
 		Frame: c.Frame, Calendar: r.cal}
@@ -105,16 +122,19 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, blank b
 		return v.Day, err
 	}
 	if rule.From, err = one(r.from); err != nil {
-		return nil, false, err
+		return nil, WholeRow, err
 	}
 	if rule.Back, err = one(r.back); err != nil || blank {
-		return nil, blank, err
+		return nil, BlankRow, err
 	}
 	if rule.Until, err = one(r.until); err != nil {
-		return nil, false, err
+		return nil, WholeRow, err
 	}
 	if blank { // an open end; a row that has yet to begin has no dates
-		rule.Until, blank = through, through == civil.None || through < rule.From
+		if state = OpenRow; through < rule.From {
+			return nil, LaterRow, nil
+		}
+		rule.Until, blank = through, false
 	}
 	for _, p := range []struct {
 		to   *[]civil.Date
@@ -123,24 +143,24 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, blank b
 		for _, f := range p.list {
 			d, err := one(f)
 			if err != nil {
-				return nil, false, err
+				return nil, state, err
 			}
 			*p.to = append(*p.to, d)
 		}
 	}
 	switch {
 	case blank:
-		return nil, true, nil
+		return nil, BlankRow, nil
 	case rule.Until != civil.None && rule.Until < rule.From:
-		return nil, false, c.fail(r.untilE.Pos(), "the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
+		return nil, state, c.fail(r.untilE.Pos(), "the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
 	case rule.Back != civil.None && rule.Back < rule.From:
-		return nil, false, c.fail(r.backE.Pos(), "the rule's last date lies before `from`", "")
+		return nil, state, c.fail(r.backE.Pos(), "the rule's last date lies before `from`", "")
 	case n.Listed:
 		rule = recur.Dates(rule.Plus)
 	case n.RRule != nil:
 		rr, err := n.RRule.Rule(rule.From)
 		if err != nil {
-			return nil, false, c.fail(n.Span, err.Error(), "")
+			return nil, state, c.fail(n.Span, err.Error(), "")
 		}
 		rr.Without, rr.Plus, rr.Calendar = rule.Without, rule.Plus, r.cal
 		rule = rr
@@ -148,5 +168,5 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, blank b
 	if !n.Listed {
 		rule.Prepare()
 	}
-	return &Recurrence{Text: r.text, Rule: rule, Chain: r.chain}, false, nil
+	return &Recurrence{Text: r.text, Rule: rule, Chain: r.chain, Row: row}, state, nil
 }

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"errors"
 	"fmt"
 
 	"yoyaku/internal/core/civil"
@@ -13,6 +14,17 @@ import (
 func within(d civil.Date, ok bool) (civil.Date, error) {
 	if !ok {
 		return civil.None, ErrRange
+	}
+	return d, nil
+}
+
+// ErrClosed is a search for a working day in a calendar that has none.
+var ErrClosed = errors.New("the calendar has no working day within ten years of the date")
+
+// worked turns "no working day was found" into an error.
+func worked(d civil.Date, ok bool) (civil.Date, error) {
+	if !ok {
+		return civil.None, ErrClosed
 	}
 	return d, nil
 }
@@ -36,128 +48,159 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		if err := c.step(&s); err != nil {
 			return nil, err
 		}
-		back, forth := reach(node)
-		ch.Back, ch.Forth = min(ch.Back+back, int(civil.Max)), min(ch.Forth+forth, int(civil.Max))
+		ch.Back, ch.Forth = min(ch.Back+s.back, int(civil.Max)), min(ch.Forth+s.forth, int(civil.Max))
+		ch.MayBlank = ch.MayBlank || s.mayBlank
 		ch.Steps = append(ch.Steps, s)
 	}
 	return ch, nil
 }
 
-// columnOf returns the column that names the calendar of a step, or nil, and
-// the step without it.
-func columnOf(node phrase.Step) (*phrase.Name, phrase.Step) {
-	column := func(u **phrase.Using) *phrase.Name {
-		if *u == nil || (*u).Column == nil {
-			return nil
-		}
-		name := (*u).Column
-		*u = nil
-		return name
-	}
-	switch n := node.(type) {
-	case *phrase.Shift:
-		plain := *n
-		return column(&plain.Using), &plain
-	case *phrase.Lasting:
-		plain := *n
-		return column(&plain.Using), &plain
-	case *phrase.Nth:
-		plain := *n
-		return column(&plain.Using), &plain
-	case *phrase.InYear:
-		plain := *n
-		return column(&plain.Using), &plain
-	case *phrase.Seek:
-		plain := *n
-		return column(&plain.Using), &plain
-	case *phrase.Roll:
-		plain := *n
-		return column(&plain.Using), &plain
-	}
-	return nil, node
-}
+// closedRun is the longest stretch of closed days that a bounded look allows
+// for: what a roll may cross.
+const closedRun = 370
 
-// step compiles s.Node into s.do.
+// reaches bounds in days how far the step moves a date back and forth. It may be
+// generous: it only decides how many periods are looked at in vain.
+func (s *Step) reaches(back, forth int) { s.back, s.forth = back, forth }
+
+// step compiles s.Node: what it does, the calendar it counts with, how far it
+// reaches. Where a column names the calendar, it is compiled once for each.
 func (c *compiler) step(s *Step) (err error) {
-	if column, plain := columnOf(s.Node); column != nil {
-		s.choose, err = chooser(c, column, func(inner *compiler) (Step, error) {
-			chosen := Step{Node: plain, Text: s.Text}
+	if u := phrase.UsingOf(s.Node); u != nil && u.Column != nil && !c.chosen {
+		s.choose, err = chooser(c, u.Column, func(inner *compiler) (Step, error) {
+			chosen := Step{Node: s.Node, Text: s.Text}
 			err := inner.step(&chosen)
 			return chosen, err
 		})
+		s.reaches(int(civil.Max), int(civil.Max))
 		return err
-	}
-	counting := func(u *phrase.Using) *workdays.Calendar {
-		s.Calendar, err = c.calendar(u)
-		return s.Calendar
 	}
 	switch n := s.Node.(type) {
 	case *phrase.Shift:
-		if n.Parts[0].Unit == phrase.WorkingDays {
-			counting(n.Using)
-		}
-		if err == nil {
-			s.do, err = c.shift(n, s.Calendar)
-		}
+		return c.shift(s, n)
 	case *phrase.Lasting:
-		if n.Unit == phrase.WorkingDays {
-			counting(n.Using)
-		}
-		if err == nil {
-			s.do, err = c.lasting(n, s.Calendar)
-		}
+		return c.lasting(s, n)
 	case *phrase.Edge:
-		f := c.Frame
-		s.do = func(d civil.Date, _ []Value) (civil.Date, error) {
-			p, ok := f.Around(n.Of.Unit, d, n.Of.Offset)
-			if !ok {
-				return civil.None, ErrRange
-			}
-			return [3]civil.Date{p.First, p.Middle(), p.Last}[n.Where+1], nil
-		}
+		return c.edge(s, n)
 	case *phrase.Nth:
-		f, cal := c.Frame, (*workdays.Calendar)(nil)
-		if n.Item.Kind == recur.NthWorking {
-			cal = counting(n.Using)
-		}
-		s.do = func(d civil.Date, _ []Value) (civil.Date, error) {
-			p, ok := f.Around(n.Of.Unit, d, n.Of.Offset)
-			if !ok {
-				return civil.None, ErrRange
-			}
-			switch n.Item.Kind {
-			case recur.NthWeekday:
-				return orBlank(recur.NthWeekdayOf(p, n.Item.N, n.Item.Weekday))
-			case recur.NthWorking:
-				return orBlank(cal.Nth(p, n.Item.N))
-			}
-			d, _ = recur.NumberedDay(p, n.Item.N)
-			return d, nil
-		}
+		return c.nth(s, n)
 	case *phrase.InYear:
-		r := c.dayOfYear(n.Item, n.Using, counting)
-		s.do = func(d civil.Date, _ []Value) (civil.Date, error) {
-			year, _ := c.Frame.Period(civil.Year, d.Year())
-			for day := range r.All(year) {
-				return day.Date, nil
-			}
-			return civil.None, nil
-		}
+		return c.inYear(s, n)
 	case *phrase.Seek:
-		s.do, err = c.seek(n, counting)
+		return c.seek(s, n)
 	case *phrase.Roll:
-		cal := counting(n.Using)
-		s.roll = true
-		s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return within(cal.Roll(d, n.By)) }
+		return c.roll(s, n)
 	case *phrase.Anniversary:
-		s.do, err = c.anniversary(n)
-	default:
-		err = c.fail(n.Pos(), phrase.NotBuilt("this step"), "")
+		return c.anniversary(s, n)
+	}
+	return c.fail(s.Node.Pos(), phrase.NotBuilt("this step"), "")
+}
+
+// counting gives a step the calendar that it counts with.
+func (c *compiler) counting(s *Step) (err error) {
+	s.Calendar, err = c.calendar(phrase.UsingOf(s.Node))
+	return err
+}
+
+func (c *compiler) roll(s *Step, n *phrase.Roll) error {
+	if err := c.counting(s); err != nil {
+		return err
+	}
+	cal := s.Calendar
+	s.roll = true
+	s.reaches(closedRun, closedRun)
+	s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return worked(cal.Roll(d, n.By)) }
+	return nil
+}
+
+func (c *compiler) edge(s *Step, n *phrase.Edge) error {
+	f, most := c.Frame, 2*n.Of.Unit.MaxDays()
+	s.reaches(most, most)
+	s.do = func(d civil.Date, _ []Value) (civil.Date, error) {
+		p, ok := f.Around(n.Of.Unit, d, n.Of.Offset)
+		if !ok {
+			return civil.None, ErrRange
+		}
+		return [3]civil.Date{p.First, p.Middle(), p.Last}[n.Where+1], nil
+	}
+	return nil
+}
+
+func (c *compiler) nth(s *Step, n *phrase.Nth) error {
+	if n.Item.Kind == recur.NthWorking {
+		if err := c.counting(s); err != nil {
+			return err
+		}
+	}
+	f, cal, most := c.Frame, s.Calendar, 2*n.Of.Unit.MaxDays()
+	s.reaches(most, most)
+	s.mayBlank = n.Item.Kind != recur.DayNumber
+	s.do = func(d civil.Date, _ []Value) (civil.Date, error) {
+		p, ok := f.Around(n.Of.Unit, d, n.Of.Offset)
+		if !ok {
+			return civil.None, ErrRange
+		}
+		switch n.Item.Kind {
+		case recur.NthWeekday:
+			return orBlank(recur.NthWeekdayOf(p, n.Item.N, n.Item.Weekday))
+		case recur.NthWorking:
+			return orBlank(cal.Nth(p, n.Item.N))
+		}
+		d, _ = recur.NumberedDay(p, n.Item.N)
+		return d, nil
+	}
+	return nil
+}
+
+func (c *compiler) inYear(s *Step, n *phrase.InYear) error {
+	r, err := c.dayOfYear(s, n.Item)
+	s.reaches(366, 366)
+	s.mayBlank = true
+	s.do = func(d civil.Date, _ []Value) (civil.Date, error) {
+		year, _ := c.Frame.Period(civil.Year, d.Year())
+		for day := range r.All(year) {
+			return day.Date, nil
+		}
+		return civil.None, nil
 	}
 	return err
 }
 
-func (c *compiler) shift(n *phrase.Shift, cal *workdays.Calendar) (apply, error) {
+func (c *compiler) shift(s *Step, n *phrase.Shift) error {
+	if n.Parts[0].Unit == phrase.WorkingDays {
+		if err := c.counting(s); err != nil {
+			return err
+		}
+	}
+	s.reaches(4, shiftReach(n))
+	if n.Back {
+		s.reaches(shiftReach(n), 4)
+	}
+	do, err := c.shifted(n, s.Calendar)
+	s.do = do
+	return err
+}
+
+// shiftReach bounds the days of a shift.
+func shiftReach(n *phrase.Shift) (days int) {
+	for _, a := range n.Parts {
+		k := int(civil.Max)
+		if num, ok := a.By.(*phrase.Number); ok {
+			k = num.N * a.Unit.PerUnit()
+		}
+		switch {
+		case a.Unit == phrase.WorkingDays:
+			days += k*7 + closedRun
+		case a.Unit.OfMonths():
+			days += k*31 + 4
+		default:
+			days += k
+		}
+	}
+	return days
+}
+
+func (c *compiler) shifted(n *phrase.Shift, cal *workdays.Calendar) (apply, error) {
 	sign := 1
 	if n.Back {
 		sign = -1
@@ -190,12 +233,12 @@ func (c *compiler) shift(n *phrase.Shift, cal *workdays.Calendar) (apply, error)
 	}
 	switch {
 	case fixed && n.Parts[0].Unit == phrase.WorkingDays:
-		return func(d civil.Date, _ []Value) (civil.Date, error) { return within(cal.Add(d, working)) }, nil
+		return func(d civil.Date, _ []Value) (civil.Date, error) { return worked(cal.Add(d, working)) }, nil
 	case fixed && months == 0 && !n.KeepEnd:
 		return func(d civil.Date, _ []Value) (civil.Date, error) { return within(d.Add(days)) }, nil
 	case fixed:
 		return func(d civil.Date, _ []Value) (civil.Date, error) {
-			d, ok := d.AddMonths(months, n.KeepEnd)
+			d, ok := d.ShiftMonths(months, n.KeepEnd)
 			if !ok || days == 0 {
 				return within(d, ok)
 			}
@@ -212,14 +255,14 @@ func (c *compiler) shift(n *phrase.Shift, cal *workdays.Calendar) (apply, error)
 			k *= sign * p.unit.PerUnit()
 			switch {
 			case p.unit == phrase.WorkingDays:
-				return within(cal.Add(d, k))
+				return worked(cal.Add(d, k))
 			case p.unit.OfMonths():
 				months += k
 			default:
 				days += k
 			}
 		}
-		d, ok := d.AddMonths(months, n.KeepEnd)
+		d, ok := d.ShiftMonths(months, n.KeepEnd)
 		if !ok {
 			return civil.None, ErrRange
 		}
@@ -227,12 +270,23 @@ func (c *compiler) shift(n *phrase.Shift, cal *workdays.Calendar) (apply, error)
 	}, nil
 }
 
-func (c *compiler) lasting(n *phrase.Lasting, cal *workdays.Calendar) (apply, error) {
+func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
+	if n.Unit == phrase.WorkingDays {
+		if err := c.counting(s); err != nil {
+			return err
+		}
+	}
+	most := int(civil.Max)
+	if num, ok := n.By.(*phrase.Number); ok {
+		most = num.N * max(n.Unit.PerUnit(), 7) * 31
+	}
+	s.reaches(0, most+closedRun)
 	get, err := c.amount(n.By)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return func(d civil.Date, row []Value) (civil.Date, error) {
+	cal := s.Calendar
+	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
 		k, blank, err := get(row)
 		if err != nil || blank {
 			return civil.None, err
@@ -246,12 +300,13 @@ func (c *compiler) lasting(n *phrase.Lasting, cal *workdays.Calendar) (apply, er
 			if !ok {
 				return civil.None, ErrRange
 			}
-			return within(cal.Add(first, k-1))
+			return worked(cal.Add(first, k-1))
 		case n.Unit.OfMonths():
 			return within(lastingMonths(d, k*n.Unit.PerUnit()))
 		}
 		return within(d.Add(k*n.Unit.PerUnit() - 1))
-	}, nil
+	}
+	return nil
 }
 
 // lastingMonths gives the last day of n months that begin on d: the day before
@@ -269,22 +324,29 @@ func lastingMonths(d civil.Date, n int) (civil.Date, bool) {
 	return civil.MonthDay(i, day-1)
 }
 
-// dayOfYear makes the yearly rule of one item.
-func (c *compiler) dayOfYear(it recur.Item, u *phrase.Using, counting func(*phrase.Using) *workdays.Calendar) *recur.Rule {
+// dayOfYear makes the yearly rule of one item for a step.
+func (c *compiler) dayOfYear(s *Step, it recur.Item) (*recur.Rule, error) {
 	r := &recur.Rule{Unit: civil.Year, Every: 1, Items: []recur.Item{it}, Frame: c.Frame}
 	if it.Kind == recur.NthWorking {
-		r.Calendar = counting(u)
+		if err := c.counting(s); err != nil {
+			return nil, err
+		}
+		r.Calendar = s.Calendar
 	}
 	r.Prepare()
-	return r
+	return r, nil
 }
 
-func (c *compiler) seek(n *phrase.Seek, counting func(*phrase.Using) *workdays.Calendar) (apply, error) {
+func (c *compiler) seek(s *Step, n *phrase.Seek) error {
+	s.reaches(3*366, 3*366)
 	// find gives the nearest target strictly after or before a day.
 	var find func(d civil.Date) (civil.Date, bool)
 	switch t := n.Target; {
 	case t.Working:
-		cal := counting(n.Using)
+		if err := c.counting(s); err != nil {
+			return err
+		}
+		cal := s.Calendar
 		find = func(d civil.Date) (civil.Date, bool) {
 			if n.Back {
 				return cal.Add(d, -1)
@@ -292,7 +354,10 @@ func (c *compiler) seek(n *phrase.Seek, counting func(*phrase.Using) *workdays.C
 			return cal.Add(d, 1)
 		}
 	case t.Day != nil:
-		r := c.dayOfYear(*t.Day, n.Using, counting)
+		r, err := c.dayOfYear(s, *t.Day)
+		if err != nil {
+			return err
+		}
 		find = func(d civil.Date) (civil.Date, bool) {
 			step := r.After
 			if n.Back {
@@ -302,25 +367,9 @@ func (c *compiler) seek(n *phrase.Seek, counting func(*phrase.Using) *workdays.C
 			return found.Date, ok
 		}
 	case t.Series != nil:
-		var s Series
-		var err error
-		if c.Series != nil {
-			s, err = c.Series(t.Series.Text)
-		}
-		if err != nil {
-			return nil, err
-		}
-		if s == nil {
-			return nil, c.fail(t.Series.Span, fmt.Sprintf("unknown weekday or series `%s`", t.Series.Text),
-				known(t.Series.Text, "series", append(phrase.WeekdayWords, c.SeriesNames...)))
-		}
-		return func(d civil.Date, _ []Value) (civil.Date, error) {
-			if n.Back {
-				return orBlank(s.Before(d, n.On))
-			}
-			return orBlank(s.After(d, n.On))
-		}, nil
+		return c.seekSeries(s, n)
 	default:
+		s.reaches(7, 7)
 		find = func(d civil.Date) (civil.Date, bool) {
 			if n.Back {
 				d = (d - 1).OnOrBefore(t.Weekday)
@@ -337,15 +386,42 @@ func (c *compiler) seek(n *phrase.Seek, counting func(*phrase.Using) *workdays.C
 			step = 1
 		}
 	}
-	return func(d civil.Date, _ []Value) (civil.Date, error) { return within(find(d + step)) }, nil
+	s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return within(find(d + step)) }
+	return nil
 }
 
-func (c *compiler) anniversary(n *phrase.Anniversary) (apply, error) {
+// seekSeries compiles a look into a series of the plan.
+func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
+	name := n.Target.Series
+	if c.Series != nil {
+		if s.series, err = c.Series(name.Text); err != nil {
+			return err
+		}
+	}
+	if s.series == nil {
+		hint := known(name.Text, "series", append(phrase.WeekdayWords, c.SeriesNames...))
+		if write := phrase.Brought(c.text, name.Span); write != "" {
+			hint = "write `" + write + "`"
+		}
+		return c.fail(name.Span, fmt.Sprintf("unknown weekday or series `%s`", name.Text), hint)
+	}
+	s.reaches(10*366, 10*366)
+	s.mayBlank = true
+	look := s.series.After
+	if n.Back {
+		look = s.series.Before
+	}
+	s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return orBlank(look(d, n.On)) }
+	return nil
+}
+
+func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
 	of, err := c.dateOf(n.Of)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return func(d civil.Date, row []Value) (civil.Date, error) {
+	s.reaches(366, 366)
+	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
 		v, err := of(row)
 		if err != nil || v.Kind == Blank {
 			return civil.None, err
@@ -368,7 +444,8 @@ func (c *compiler) anniversary(n *phrase.Anniversary) (apply, error) {
 			return civil.None, ErrRange
 		}
 		return c.anniversaryIn(d, year), nil
-	}, nil
+	}
+	return nil
 }
 
 func (c *compiler) anniversaryIn(d civil.Date, year int) civil.Date {

@@ -4,6 +4,7 @@ package eval
 
 import (
 	"strconv"
+	"strings"
 
 	"yoyaku/internal/core/civil"
 )
@@ -26,9 +27,14 @@ type Value struct {
 	Kind    Kind
 	Day     civil.Date
 	Minutes int16 // after midnight, of a Moment
-	Num     int64
-	Den     int64 // of a Number that isn't whole, else 0
-	Text    string
+	// Unsure marks a Date or Moment for which a calendar was asked beyond what it
+	// knows, and what is reckoned from it.
+	Unsure bool
+	// Places is how many decimal places a Number is printed with at least.
+	Places int8
+	Num    int64
+	Den    int64 // of a Number that isn't whole, else 0
+	Text   string
 }
 
 // Day makes a Date value; None gives a blank.
@@ -50,8 +56,37 @@ func Str(s string) Value {
 	return Value{Kind: Text, Text: s}
 }
 
+// Numeral makes a Number of digits that goes out as it came in, 1.50 as 1.50.
+func Numeral(s string) Value {
+	n, ok := parseNumber(s)
+	if !ok {
+		return Str(s)
+	}
+	if _, places, point := strings.Cut(s, "."); point && len(places) <= 100 {
+		n.Places = int8(len(places))
+	}
+	return n
+}
+
 // Bool makes a Truth value.
-func Bool(b bool) Value { return truth(b) }
+func Bool(b bool) Value {
+	if b {
+		return Value{Kind: Truth, Num: 1}
+	}
+	return Value{Kind: Truth}
+}
+
+// Brief shortens a long text for a message.
+func Brief(s string) string {
+	const most = 60
+	n := 0
+	for i := range s {
+		if n++; n > most {
+			return s[:i] + "…"
+		}
+	}
+	return s
+}
 
 // String writes a value as tables hold it: ISO 8601, plain digits, a blank as
 // nothing.

@@ -20,6 +20,10 @@ func Window(text string, env Env) (civil.Span, error) {
 		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "not a stretch of time",
 			Hint: "write 2027, 2027-H1, 2027-Q2, 2027-03, 2027-W13, FY2027 or 2027-01-04..2027-02-03"}
 	}
+	if strings.TrimSpace(from) == "" || strings.TrimSpace(to) == "" {
+		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "an end of this stretch is missing",
+			Hint: "both ends are written: 2027..2028, or 2027-03-01..9999 where it has no end"}
+	}
 	first, err := windowEnd(from, env)
 	if err != nil {
 		return civil.Span{}, err
@@ -36,18 +40,25 @@ func Window(text string, env Env) (civil.Span, error) {
 	return s, nil
 }
 
+// DateOf works out a phrase that stands alone and must give a date.
+func DateOf(text string, env Env) (civil.Date, error) {
+	env.Names = nil
+	p, err := Compile(text, nil, env)
+	if err != nil {
+		return civil.None, err
+	}
+	v, _, err := p.Eval(nil, nil)
+	if err == nil && v.Kind != Date && v.Kind != Moment {
+		err = &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "a date such as 2027-03-31 is wanted here, and this is " + kindNames[v.Kind]}
+	}
+	return v.Day, err
+}
+
 func windowEnd(text string, env Env) (civil.Span, error) {
 	text = strings.TrimSpace(text)
 	if s, ok := env.Frame.ParseSpan(text); ok {
 		return s, nil
 	}
-	p, err := Compile(text, nil, env)
-	if err != nil {
-		return civil.Span{}, err
-	}
-	v, _, err := p.Eval(nil, nil)
-	if err == nil && v.Kind != Date && v.Kind != Moment {
-		err = &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "an end of a window is a date, and this is " + v.String()}
-	}
-	return civil.Span{First: v.Day, Last: v.Day}, err
+	d, err := DateOf(text, env)
+	return civil.Span{First: d, Last: d}, err
 }

@@ -50,7 +50,7 @@ type (
 // ParseCondition reads a phrase that must be a condition.
 func ParseCondition(text string) (Expr, error) {
 	e, err := ParseExpr(text)
-	if err == nil && !IsCondition(e) {
+	if err == nil && !isTruth(e) {
 		err = &Error{Phrase: strings.TrimSpace(text), Span: e.Pos(), Message: "a condition is wanted here, one that is true or false",
 			Hint: "for example: summary contains 'closed'"}
 	}
@@ -66,10 +66,17 @@ func IsCondition(e Expr) bool {
 	return false
 }
 
+// isTruth reports whether an expression is true or false, a measure included.
+func isTruth(e Expr) bool {
+	part, ok := e.(*Part)
+	return IsCondition(e) || ok && part.What.Gives == GivesTruth
+}
+
 // condition reads `or`, the loosest of all.
 func (p *parser) condition() Expr {
 	a := p.conjunction()
 	for p.peek().is("or") {
+		p.op()
 		p.truth(a)
 		p.take()
 		b := p.truth(p.conjunction())
@@ -81,6 +88,7 @@ func (p *parser) condition() Expr {
 func (p *parser) conjunction() Expr {
 	a := p.negation()
 	for p.peek().is("and") {
+		p.op()
 		p.truth(a)
 		p.take()
 		b := p.truth(p.negation())
@@ -92,7 +100,7 @@ func (p *parser) conjunction() Expr {
 // truth refuses what is neither true nor false, such as a date before `and`. A
 // name may be a column that is.
 func (p *parser) truth(e Expr) Expr {
-	if _, name := e.(*Name); !name && !IsCondition(e) {
+	if _, name := e.(*Name); !name && !isTruth(e) {
 		fail(e.Pos(), "this is neither true nor false", "a condition compares: ends < today, unit = 'Harbour'")
 	}
 	return e
@@ -100,6 +108,7 @@ func (p *parser) truth(e Expr) Expr {
 
 func (p *parser) negation() Expr {
 	if t := p.peek(); p.accept("not") {
+		defer p.nest()()
 		a := p.truth(p.negation())
 		return &Not{t.to(a.Pos()), a}
 	}
@@ -117,6 +126,15 @@ func (p *parser) comparison() Expr {
 	case t.kind == tSign && strings.Contains("= != < <= > >=", t.word) && t.word != "!":
 		p.take()
 		b := p.formatted()
+		for _, side := range []Expr{a, b} {
+			if text, ok := side.(*Text); ok && text.S == "" {
+				blank := map[string]string{"=": "is blank", "!=": "is not blank"}[t.word]
+				if blank == "" {
+					blank = "is blank"
+				}
+				fail(side.Pos(), "an empty text is a blank, and nothing compares with a blank", "write `"+blank+"`")
+			}
+		}
 		if n := p.peek(); n.kind == tSign && strings.Contains("= != < <= > >=", n.word) {
 			fail(n.Span, "a comparison has two sides", "join two of them with `and`, or write `between A and B`")
 		}

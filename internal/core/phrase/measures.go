@@ -43,13 +43,6 @@ type (
 		Years bool
 		Range
 	}
-	// Part is a part or a name of a date: `year of A`.
-	Part struct {
-		Span
-		Name  string // one of PartNames
-		Of    Expr
-		Using *Using
-	}
 	// Format writes A by a strftime layout.
 	Format struct {
 		Span
@@ -100,26 +93,6 @@ func (c CountOf) text() string {
 	return "days"
 }
 
-// PartNames are the parts of a date, longest first.
-var PartNames = []string{"weekday number from sun", "calendar quarter", "calendar month", "fiscal quarter", "weekday number",
-	"weekday name", "fiscal month", "fiscal year", "holiday name", "working day", "month name", "day of year", "iso week",
-	"weekday", "quarter", "month", "half", "year", "day"}
-
-// partAhead returns the part whose words and `of` follow.
-func (p *parser) partAhead() (name string, words int) {
-	for _, name := range PartNames {
-		list := strings.Fields(name)
-		ok := true
-		for k, w := range list {
-			ok = ok && p.ahead(k).is(w)
-		}
-		if ok && p.ahead(len(list)).is("of") {
-			return name, len(list) + 1
-		}
-	}
-	return "", 0
-}
-
 // measure reads a measure, if one begins here; nil otherwise.
 func (p *parser) measure() Expr {
 	t, next := p.peek(), p.ahead(1)
@@ -129,23 +102,19 @@ func (p *parser) measure() Expr {
 	if t.kind != tWord {
 		return nil
 	}
-	if name, n := p.partAhead(); n > 0 {
-		p.i += n
-		of := p.operand("a date or a name after `of`")
-		var u *Using
-		if name == "working day" || name == "holiday name" {
-			u = p.using()
-		}
-		return &Part{t.to(p.last()), name, of, u}
+	if what := p.partAhead(); what != nil {
+		return p.part(what)
 	}
 	switch {
 	case t.is("min", "max") && next.is("of"):
+		defer p.nest()()
 		p.i += 2
 		a := p.number("a number")
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.number("a number")
 		return &MinMax{t.to(b.Pos()), t.word == "max", a, b}
-	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tNumber || next.sign("(") || next.sign("-")):
+	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tQuoted || next.kind == tNumber || next.sign("(") || next.sign("-")):
+		defer p.nest()()
 		p.take()
 		a := p.sum()
 		p.expect("to", "`round X`")
@@ -223,7 +192,11 @@ func (p *parser) span() (r Range) {
 	case p.accept("through"):
 		r.Through = true
 	default:
-		fail(t.Span, "expected `to` or `through` after `from A`"+p.found(t), "`to` leaves the first day out, `through` counts both ends")
+		hint := p.spaced(t)
+		if hint == "" {
+			hint = "`to` leaves the first day out, `through` counts both ends"
+		}
+		fail(t.Span, "expected `to` or `through` after `from A`"+p.found(t), hint)
 	}
 	if p.stepAhead() && !p.peek().sign("-") || p.shiftAhead() {
 		r.Step = p.step()
@@ -309,6 +282,7 @@ func (p *parser) number(want string) Expr {
 func (p *parser) formatted() Expr {
 	a := p.sum()
 	for p.accept("as") {
+		p.op()
 		t := p.take()
 		if t.kind != tText {
 			fail(t.Span, "expected a layout in single quotes after `as`"+p.found(t), "for example: as '%d %b %Y'")
@@ -322,6 +296,7 @@ func (p *parser) sum() Expr {
 	a := p.product()
 	for t := p.peek(); t.sign("+") || t.sign("-"); t = p.peek() {
 		p.take()
+		p.op()
 		b := p.product()
 		a = &Arith{a.Pos().to(b.Pos()), t.word[0], a, b}
 	}
@@ -332,6 +307,7 @@ func (p *parser) product() Expr {
 	a := p.expr()
 	for t := p.peek(); t.sign("*") || t.sign("/"); t = p.peek() {
 		p.take()
+		p.op()
 		b := p.expr()
 		a = &Arith{a.Pos().to(b.Pos()), t.word[0], a, b}
 	}
@@ -340,6 +316,7 @@ func (p *parser) product() Expr {
 
 // choice reads `if C then X else Y`.
 func (p *parser) choice(t token) Expr {
+	defer p.nest()()
 	c := p.truth(p.condition())
 	p.expect("then", "the condition")
 	i := &If{Cond: c, Then: p.branch()}
@@ -388,7 +365,7 @@ func (c *Complete) write(p *printer) {
 	if c.Started {
 		p.put("started ")
 	}
-	p.put(unitWords[c.Unit], "s")
+	p.put(unitTable[c.Unit].word, "s")
 	c.Range.write(p)
 }
 
@@ -397,12 +374,6 @@ func (a *Age) write(p *printer) { p.put("age"); a.Range.write(p) }
 func (d *DayCount) write(p *printer) {
 	p.put(daycount.Names[d.By], map[bool]string{true: " years", false: " days"}[d.Years])
 	d.Range.write(p)
-}
-
-func (a *Part) write(p *printer) {
-	p.put(a.Name, " of ")
-	operand(p, a.Of)
-	a.Using.write(p)
 }
 
 func (f *Format) write(p *printer) {

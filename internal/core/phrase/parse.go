@@ -1,6 +1,7 @@
 package phrase
 
 import (
+	"errors"
 	"strings"
 
 	"yoyaku/internal/core/recur"
@@ -12,7 +13,15 @@ func Parse(text string) (p *Phrase, err error) {
 	if err != nil {
 		return nil, err
 	}
-	defer func() { rescue(recover(), ps.text, &err) }()
+	defer func() {
+		rescue(recover(), ps.text, &err)
+		var e *Error
+		if errors.As(err, &e) {
+			if write := Brought(ps.text, e.Span); write != "" {
+				e.Hint = "write `" + write + "`"
+			}
+		}
+	}()
 	p = &Phrase{Text: ps.text}
 	if IsRule(text) {
 		p.Rule = ps.rule()
@@ -71,6 +80,31 @@ type parser struct {
 	toks []token
 	i    int
 	bare int // above zero inside a branch of `if`, where steps need parentheses
+	deep int // how deep parentheses, `not` and `if` are nested here
+	ops  int // operators so far
+	name int // the place behind the last name that stood without quotes
+}
+
+// mostDeep and mostOps bound what one phrase may hold, so that no phrase can
+// exhaust the machine.
+const (
+	mostDeep = 200
+	mostOps  = 2000
+)
+
+// nest goes one level deeper; call what it returns on the way out.
+func (p *parser) nest() func() {
+	if p.deep++; p.deep > mostDeep {
+		fail(p.peek().Span, "this phrase is nested too deep", "at most "+itoa(mostDeep)+" parentheses, `not` and `if` stand inside each other; make columns of its parts")
+	}
+	return func() { p.deep-- }
+}
+
+// op counts an operator that joins two sides.
+func (p *parser) op() {
+	if p.ops++; p.ops > mostOps {
+		fail(p.peek().Span, "this phrase has too many parts", "a list of values is tested with in (…)")
+	}
 }
 
 func newParser(text string) (*parser, error) {
@@ -79,6 +113,12 @@ func newParser(text string) (*parser, error) {
 		return nil, &Error{Message: "an empty phrase", Hint: "for example: monthly on 15, last then roll preceding"}
 	}
 	toks, err := scan(text)
+	var e *Error
+	if errors.As(err, &e) {
+		if write := Brought(text, e.Span); write != "" {
+			e.Hint = "write `" + write + "`"
+		}
+	}
 	return &parser{text: text, toks: toks}, err
 }
 
@@ -115,8 +155,21 @@ func (p *parser) accept(words ...string) bool {
 func (p *parser) expect(word, after string) {
 	if !p.accept(word) {
 		t := p.peek()
-		fail(t.Span, "expected `"+word+"` after "+after+p.found(t), "")
+		fail(t.Span, "expected `"+word+"` after "+after+p.found(t), p.spaced(t))
 	}
+}
+
+// spaced advises quotes where a word behind a name may be part of it.
+func (p *parser) spaced(t token) string {
+	if p.name == 0 || p.name != p.i || t.kind != tWord {
+		return ""
+	}
+	return quoting(p.text[p.toks[p.i-1].Start:t.End])
+}
+
+// quoting says how a name with a space is written.
+func quoting(name string) string {
+	return `a column's name with a space stands in double quotes: "` + name + `"`
 }
 
 // found tells what stands at a token, for the end of a message.
@@ -133,9 +186,9 @@ func (p *parser) done() {
 	case t.kind == tEnd:
 		return
 	}
-	hint := "steps are separated by commas"
-	if h := brought[t.word]; h != "" && t.kind == tWord {
-		hint = "write `" + h + "`"
+	hint := p.spaced(t)
+	if hint == "" {
+		hint = "steps are separated by commas"
 	}
 	fail(t.Span, "nothing may follow here"+p.found(t), hint)
 }
@@ -173,6 +226,7 @@ func (p *parser) expr() Expr {
 func (p *parser) base() Expr {
 	a := p.number("a date, a name or `today`")
 	for p.accept("otherwise") {
+		p.op()
 		b := p.number("what to take where the first is blank")
 		a = &Otherwise{a.Pos().to(b.Pos()), a, b}
 	}
@@ -195,16 +249,18 @@ func (p *parser) operand(want string) Expr {
 	case t.is("today"):
 		return &Today{t.Span}
 	case t.sign("("):
+		defer p.nest()()
 		bare := p.bare
 		p.bare = 0
 		defer func() { p.bare = bare }()
 		e := p.condition()
 		if !p.peek().sign(")") {
-			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), "")
+			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), p.spaced(p.peek()))
 		}
 		p.take()
 		return e
 	case t.is("earlier", "later") && p.peek().is("of"):
+		defer p.nest()()
 		p.take()
 		a := p.operand("a date")
 		p.expect("and", "`"+t.word+" of A`")
@@ -216,6 +272,7 @@ func (p *parser) operand(want string) Expr {
 		return &Text{t.Span, t.word}
 	case t.kind == tWord && !reserved[t.word]:
 		p.foreign(t)
+		p.name = p.i
 		return &Name{t.Span, p.text[t.Start:t.End]}
 	}
 	p.i--
@@ -242,22 +299,21 @@ func decimal(t token) string {
 // word that people bring from elsewhere.
 func (p *parser) foreign(t token) {
 	next := p.peek()
-	if name, rest, ok := cutSign(t.word); ok {
-		unit := ""
-		if next.kind == tWord {
-			unit = " " + next.word
-		}
+	if name, rest, ok := cutSign(t.word); ok && next.kind == tWord && (next.is("working") || hasUnit(next.word)) {
+		unit := " " + next.word
 		fail(t.to(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since hyphens may stand in names",
 			"write `"+name+", -"+rest+unit+"`")
 	}
-	if h := brought[t.word]; h != "" && (next.kind != tSign || t.word == "biweekly") {
-		fail(t.Span, "`"+t.word+"` is not a word of the language", "write `"+h+"`")
-	}
-	if next.kind == tWord && (next.word == "on" || next.word == "from") || next.kind == tOrdinal {
-		fail(t.Span, "a phrase can't start with `"+t.word+"`",
-			meant(t.word, "rules start with a cadence such as monthly or weekly", append(cadenceWords, stepWords...)))
+	if p.i == 1 && (next.kind == tWord && (next.word == "on" || next.word == "from") || next.kind == tOrdinal) {
+		hint := meant(t.word, "rules start with a cadence such as monthly or weekly", append(cadenceWords, stepWords...))
+		if next.kind == tWord {
+			hint += " (" + quoting(p.text[t.Start:next.End]) + ")"
+		}
+		fail(t.Span, "a phrase can't start with `"+p.text[t.Start:t.End]+"`", hint)
 	}
 }
+
+func hasUnit(word string) bool { _, ok := units[singular(word)]; return ok }
 
 // cutSign splits start-5 into start and 5.
 func cutSign(word string) (name, number string, ok bool) {
@@ -276,9 +332,6 @@ func cutSign(word string) (name, number string, ok bool) {
 func (p *parser) advise(t token) string {
 	if t.kind != tWord {
 		return ""
-	}
-	if h := brought[t.word]; h != "" {
-		return "write `" + h + "`"
 	}
 	if n := Nearest(t.word, append(cadenceWords, stepWords...)); n != "" && n != t.word {
 		return "did you mean `" + n + "`?"

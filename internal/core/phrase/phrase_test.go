@@ -39,6 +39,16 @@ func TestCanonical(t *testing.T) {
 			"(a otherwise b) otherwise today, sun on or before, crew-pay on or after, working day on or after using bank"},
 		{"later of (a, +1 day) and today, anniversary on or after 2027-01-01", "later of (a, +1 day) and today, anniversary on or after 2027-01-01"},
 		{"((today))", "today"},
+		{"easter", "easter"},
+		{"easter, +1 day", "easter, +1 day"},
+		{"easter on or after", "easter on or after"},
+		{"today, easter on or before", "today, easter on or before"},
+		{"easter = 1", `"easter" = 1`},
+		{"working day on or after", "working day on or after"},
+		{"working = 1 or next = 1 or lasting = 1", `"working" = 1 or "next" = 1 or "lasting" = 1`},
+		{"\"every\" = 1 and \"dates\" = 1 and \"rrule\" = 1 and \"lasting\" = 1 and \"second\" = 1", `"every" = 1 and "dates" = 1 and "rrule" = 1 and "lasting" = 1 and "second" = 1`},
+		{"\"roll\" = 1 or \"easter\" = 1 or \"working\" = 1 or \"earlier\" = 1 or \"later\" = 1 or \"anniversary\" = 1", `"roll" = 1 or "easter" = 1 or "working" = 1 or "earlier" = 1 or "later" = 1 or "anniversary" = 1`},
+		{"\"middle\" = 1 or \"previous\" = 1 or \"third\" = 1 or \"fourth\" = 1 or \"fifth\" = 1 or \"berth\" = 1", `"middle" = 1 or "previous" = 1 or "third" = 1 or "fourth" = 1 or "fifth" = 1 or berth = 1`},
 		{"not a=b and (c > 2027-01-01 or d in ('x','it''s')) or e not between 1 and 5", "not a = b and (c > 2027-01-01 or d in ('x', 'it''s')) or e not between 1 and 5"},
 		{"a is not blank and b starts with 'x' and summary contains 'y'", "a is not blank and b starts with 'x' and summary contains 'y'"},
 		{"not (a = 1 or b) and start, +1 month <= today", "not (a = 1 or b) and \"start\", +1 month <= today"},
@@ -54,6 +64,7 @@ func TestCanonical(t *testing.T) {
 		{"min of days from a to b and max of c and 3", "min of days from a to b and max of c and 3"},
 		{"weekday number from sun of a = 1 or day of year of b > 100", "weekday number from sun of a = 1 or day of year of b > 100"},
 		{"started months from a to b, age", ""},
+		{"last is blank or first in (1) and next contains 'x' and end is not blank", `"last" is blank or ("first" in (1) and "next" contains 'x' and "end" is not blank)`},
 		{"a,+1day -2Weeks", "a, +1 day, -2 weeks"},
 		{"+1 day -2 weeks", "+1 day, -2 weeks"},
 	} {
@@ -110,7 +121,7 @@ func TestErrors(t *testing.T) {
 		{"monthly on 15 then +1 day using bank", "using bank", "behind the step"},
 		{"montly on 15", "montly", "monthly"},
 		{"biweekly on fri", "biweekly", "fortnightly"},
-		{"semi-monthly", "semi-monthly", "monthly on 15, last"},
+		{"semi-monthly on 15", "semi-monthly", "monthly on 15, last"},
 		{"every friday", "friday", "weekly on fri"},
 		{"every month on 15", "month", "monthly"},
 		{"every other friday", "other", "every 2 weeks"},
@@ -136,7 +147,25 @@ func TestErrors(t *testing.T) {
 		{"today, at 25:00", "25:00", "09:00"},
 		{"today, +3dyas", "3dyas", "neither"},
 		{"today; tomorrow", ";", ""},
-		{"tomorrow", "tomorrow", "today, +1 day"},
+		{"tomorrow at 16:30", "at", "today, +1 day"},
+		{"start date, +1 day", "date", `"start date"`},
+		{"Starts on, +1 day", "Starts", `"Starts on"`},
+		{"(Starts on), +1 day", "on", `"Starts on"`},
+		{"later of Starts on and today", "on", `"Starts on"`},
+		{"Start date < today", "date", `"Start date"`},
+		{"a < Left date", "date", `"Left date"`},
+		{"days from Start date to b", "date", `"Start date"`},
+		{"days from today b", "b", "leaves the first day out"},
+		{"if Hired on < today then 1 else 2", "on", `"Hired on"`},
+		{"round Yearly rent to 0", "rent", `"Yearly rent"`},
+		{"weekday of Paid on = 1", "on", `"Paid on"`},
+		{"today x", "x", "steps are separated by commas"},
+		{"2027-03-31-5 days", "2027-03-31-5", "2027-03-31"},
+		{"a = ''", "''", "is blank"},
+		{"12-31-2027", "12-31-2027", "2027-03-31"},
+		{strings.Repeat("(", 300) + "a", "(", "inside each other"},
+		{strings.Repeat("not ", 300) + "a = 1", "not", "inside each other"},
+		{"a = 1" + strings.Repeat(" or a = 1", 3000), "or", "in (…)"},
 		{"'text", "'text", "close"},
 		{"(today, +1 day", "", "`)`"},
 		{"30/360 days from a to b", "30/360", "30/360 US"},
@@ -166,7 +195,7 @@ func TestErrors(t *testing.T) {
 		}
 		at := e.Phrase[min(e.Span.Start, len(e.Phrase)):min(e.Span.End, len(e.Phrase))]
 		if at != c[1] || !strings.Contains(e.Message+" "+e.Hint, c[2]) {
-			t.Errorf("%q: caret under %q, want %q; %s | %s, want %q", c[0], at, c[1], e.Message, e.Hint, c[2])
+			t.Errorf("%.80q: caret under %q, want %q; %s | %s, want %q", c[0], at, c[1], e.Message, e.Hint, c[2])
 		}
 	}
 }
@@ -194,4 +223,67 @@ func FuzzParse(f *testing.F) {
 			t.Fatalf("%q prints as %q, which parses with %v", s, c, err)
 		}
 	})
+}
+
+// What a phrase says in plain words.
+func TestReading(t *testing.T) {
+	for _, c := range [][2]string{
+		{"monthly on 15, last then roll preceding", "Every month, on the 15th and the last day; then a closed day moves back to the working day before it."},
+		{"every 3 months on 31 from 2027-01-31 until 2029-12-31 skipping short months", "Every 3 months, on the 31st, from 2027-01-31 on, until 2029-12-31 (included), with no date where a month lacks the day."},
+		{"weekly on mon-wed, fri in jun, jul", "Every week, on Monday to Wednesday and Friday, in June and July only."},
+		{"daily", "Every day."},
+		{"every 3 days from 2027-01-01 5 times", "Every 3 days, from 2027-01-01 on, 5 times."},
+		{"every 2 months back from 2028-05-31", "Every second month, on the day that it counts from, counted back from 2028-05-31."},
+		{"quarterly on 15 of month 2, last, 1st mon", "Every quarter, on the 15th of its 2nd month, the last day and the 1st Monday."},
+		{"half-yearly on last working day using isles + bank", "Every half-year, on the last working day, by the calendar of isles and bank together."},
+		{"yearly on 25 dec, last fri of nov, 3rd working day of jan, easter, day 100, mon of week 20",
+			"Every year, on the 25th of December, the last Friday of November, the 3rd working day of January, Easter Sunday, day 100 of the year and Monday of ISO week 20."},
+		{"dates 2027-01-01, 2027-03-31 then +1 year 6 months 3 days", "The dates 2027-01-01 and 2027-03-31; then 1 year, 6 months and 3 days later."},
+		{"rrule FREQ=MONTHLY;BYDAY=-1FR from 2027-01-29 plus 2027-02-01 leaving out 2027-02-26",
+			"The dates of the RFC 5545 rule FREQ=MONTHLY;BYDAY=-1FR, from 2027-01-29 on, leaving out 2027-02-26, and also on 2027-02-01."},
+		{"every working day in dec then at 09:05", "Every working day, in December only; then at 09:05."},
+		{"every 10 working days from 2027-01-04", "Every 10 working days, from 2027-01-04 on."},
+		{"a, +12 months keep month end, end of month", "From a: 12 months later, a month's last day staying the last; then the last day of the month."},
+		{"today, start of week, middle of next half-year, end of previous fiscal quarter",
+			"From today: the first day of the week; then the middle day of the next half-year; then the last day of the previous fiscal quarter."},
+		{"25th day of next month, roll modified following",
+			"From the base: the 25th day of the next month; then a closed day moves forward to the next working day, or back where that lies in another month."},
+		{"a otherwise b, sun on or before, crew-pay on or after, working day on or after",
+			"From a, or b where that is blank: the Sunday on or before it; then the date of crew-pay on or after it; then the working day on or after it."},
+	} {
+		p, err := Parse(c[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := p.Reading(); got != c[1] {
+			t.Errorf("%s reads\n  %s, want\n  %s", c[0], got, c[1])
+		}
+	}
+}
+
+// Every word that people bring gets its advice, and what is advised can be
+// written.
+func TestBroughtWords(t *testing.T) {
+	fill := strings.NewReplacer("#", "3", "@", "fridays", "$", "june")
+	for _, b := range brought {
+		text := fill.Replace(b.words)
+		write := Brought(text, Span{0, len(text)})
+		if want := strings.NewReplacer("#th", "3rd", "#", "3", "@", "fri", "$", "jun").Replace(b.write); write != want {
+			t.Errorf("%q gets %q, want %q", text, write, want)
+		}
+		for _, one := range strings.Split(write, ", or ") {
+			one = strings.NewReplacer("DATE", "2027-01-08", "NAME", "start").Replace(one)
+			fits := false
+			for _, around := range []string{"", "today, ", "today, next ", "today, +", "today, start of "} {
+				_, err := Parse(around + one)
+				fits = fits || err == nil
+			}
+			if !fits {
+				t.Errorf("%q is advised for %q and can't be written", one, text)
+			}
+		}
+	}
+	if len(brought) < 80 {
+		t.Errorf("%d words", len(brought))
+	}
 }

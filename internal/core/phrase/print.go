@@ -6,7 +6,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/recur"
-	"yoyaku/internal/core/workdays"
 )
 
 // printer writes the canonical form: the text that any phrase with the same
@@ -44,15 +43,12 @@ func ExprText(e Expr) string {
 // StepText returns the canonical form of one step.
 func StepText(s Step) string { return ExprText(s) }
 
-func monthName(m int) string        { return civil.MonthNames[m] }
-func shortMonth(m int) string       { return strings.ToLower(civil.MonthNames[m][:3]) }
-func short(w civil.Weekday) string  { return strings.ToLower(w.Short()) }
-func (d *Date) write(p *printer)    { p.put(d.Day.String()) }
-func itoa(n int) string             { return strconv.Itoa(n) }
-func (*Today) write(p *printer)     { p.put("today") }
-func (a *At) write(p *printer)      { p.put("at ", clock(a.Minutes)) }
-func (r *Roll) write(p *printer)    { p.put("roll ", workdays.ConventionNames[r.By]); r.Using.write(p) }
-func (l *Lasting) write(p *printer) { p.put("lasting "); l.Amount.write(p); l.Using.write(p) }
+func monthName(m int) string       { return civil.MonthNames[m] }
+func shortMonth(m int) string      { return strings.ToLower(civil.MonthNames[m][:3]) }
+func short(w civil.Weekday) string { return strings.ToLower(w.Short()) }
+func (d *Date) write(p *printer)   { p.put(d.Day.String()) }
+func itoa(n int) string            { return strconv.Itoa(n) }
+func (*Today) write(p *printer)    { p.put("today") }
 
 func (n *Number) write(p *printer) { p.put(n.Text()) }
 
@@ -163,90 +159,10 @@ func (u *Using) write(p *printer) {
 
 func (a Amount) write(p *printer) {
 	a.By.write(p)
-	p.put(" ", unitWords[a.Unit])
+	p.put(" ", unitTable[a.Unit].word)
 	if n, ok := a.By.(*Number); !ok || n.N != 1 {
 		p.put("s")
 	}
-}
-
-func (s *Shift) write(p *printer) {
-	sign := "+"
-	if s.Back {
-		sign = "-"
-	}
-	p.put(sign)
-	for i, a := range s.Parts {
-		if i > 0 {
-			p.put(" ")
-		}
-		a.write(p)
-	}
-	if s.KeepEnd {
-		p.put(" keep month end")
-	}
-	s.Using.write(p)
-}
-
-func (per Period) write(p *printer) {
-	switch per.Offset {
-	case -1:
-		p.put("previous ")
-	case 1:
-		p.put("next ")
-	}
-	p.put(civil.UnitNames[per.Unit])
-}
-
-func (e *Edge) write(p *printer) {
-	p.put([]string{"start", "middle", "end"}[e.Where+1], " of ")
-	e.Of.write(p)
-}
-
-func (n *Nth) write(p *printer) {
-	p.put(nthText(n.Item), " of ")
-	n.Of.write(p)
-	n.Using.write(p)
-}
-
-func (i *InYear) write(p *printer) { p.put(itemText(i.Item, true)); i.Using.write(p) }
-
-func (s *Seek) write(p *printer) {
-	way := "next "
-	if s.Back {
-		way = "previous "
-	}
-	if s.On {
-		way = ""
-	}
-	p.put(way)
-	switch t := s.Target; {
-	case t.Working:
-		p.put("working day")
-	case t.Day != nil:
-		p.put(itemText(*t.Day, true))
-	case t.Series != nil:
-		t.Series.write(p)
-	default:
-		p.put(short(t.Weekday))
-	}
-	if s.On && s.Back {
-		p.put(" on or before")
-	} else if s.On {
-		p.put(" on or after")
-	}
-	s.Using.write(p)
-}
-
-func (a *Anniversary) write(p *printer) {
-	switch {
-	case a.Back:
-		p.put("anniversary on or before ")
-	case a.On:
-		p.put("anniversary on or after ")
-	default:
-		p.put("anniversary after ")
-	}
-	operand(p, a.Of)
 }
 
 // ordinalText writes 1st, 2nd, 22nd, last, 2nd last.
@@ -399,9 +315,9 @@ func exprs(p *printer, list []Expr) {
 
 // cadence writes the word for a unit and step.
 func (r *Rule) cadence() string {
-	for _, w := range cadenceWords[:7] {
-		if c := cadences[w]; c.unit == r.Unit && c.every == r.Every {
-			return w
+	for _, c := range cadences {
+		if c.unit == r.Unit && c.every == r.Every {
+			return c.word
 		}
 	}
 	return "every " + strconv.Itoa(r.Every) + " " + civil.UnitNames[r.Unit] + "s"

@@ -6,7 +6,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/recur"
-	"yoyaku/internal/core/workdays"
 )
 
 // Reading tells in plain words what a phrase means.
@@ -205,92 +204,4 @@ func stepsReading(list []Step) string {
 		s = append(s, StepReading(step))
 	}
 	return strings.Join(s, "; then ")
-}
-
-func amountReading(a Amount) string {
-	var p printer
-	a.write(&p)
-	return p.String()
-}
-
-func (per Period) reading() string {
-	return [...]string{"the previous ", "the ", "the next "}[per.Offset+1] + civil.UnitNames[per.Unit]
-}
-
-// StepReading tells in plain words what a step does.
-func StepReading(s Step) string {
-	switch s := s.(type) {
-	case *Shift:
-		if s.Parts[0].Unit == WorkingDays {
-			way := "after"
-			if s.Back {
-				way = "before"
-			}
-			if n, ok := s.Parts[0].By.(*Number); ok && n.N > 0 {
-				return "the " + ordinalText(n.N) + " working day" + usingReading(s.Using) + " strictly " + way
-			}
-			return amountReading(s.Parts[0]) + usingReading(s.Using) + " " + way
-		}
-		var parts []string
-		for _, a := range s.Parts {
-			parts = append(parts, amountReading(a))
-		}
-		text := and(parts) + " later"
-		if s.Back {
-			text = and(parts) + " earlier"
-		}
-		if s.KeepEnd {
-			text += ", a month's last day staying the last"
-		}
-		return text
-	case *Lasting:
-		return "the last day of " + amountReading(s.Amount) + usingReading(s.Using) + " that begin on that day"
-	case *Edge:
-		return []string{"the first day of ", "the middle day of ", "the last day of "}[s.Where+1] + s.Of.reading()
-	case *Nth:
-		return "the " + nthText(s.Item) + usingReading(s.Using) + " of " + s.Of.reading()
-	case *InYear:
-		return (&Rule{Unit: civil.Year}).dayReading(s.Item) + " of the same year"
-	case *Seek:
-		what := ""
-		switch t := s.Target; {
-		case t.Working:
-			what = "working day" + usingReading(s.Using)
-		case t.Day != nil:
-			what = strings.TrimPrefix((&Rule{Unit: civil.Year}).dayReading(*t.Day), "the ")
-		case t.Series != nil:
-			what = "date of " + t.Series.Text
-		default:
-			what = civil.WeekdayNames[t.Weekday]
-		}
-		way := "after"
-		if s.Back {
-			way = "before"
-		}
-		if s.On {
-			return "the " + what + " on or " + way + " it"
-		}
-		return "the first " + what + " " + way + " it"
-	case *Roll:
-		cal := usingReading(s.Using)
-		return [...]string{
-			workdays.NoRoll:            "a closed day stays",
-			workdays.Following:         "a closed day moves forward to the next working day" + cal,
-			workdays.Preceding:         "a closed day moves back to the working day" + cal + " before it",
-			workdays.ModifiedFollowing: "a closed day moves forward to the next working day" + cal + ", or back where that lies in another month",
-			workdays.ModifiedPreceding: "a closed day moves back to the working day" + cal + " before it, or forward where that lies in another month",
-			workdays.Nearest:           "a closed day moves to the nearest working day" + cal + ", the later one on a tie",
-		}[s.By]
-	case *Anniversary:
-		way := "on or after "
-		if s.Back {
-			way = "on or before "
-		} else if !s.On {
-			way = "after "
-		}
-		return "the same day in the nearest year " + way + exprReading(s.Of)
-	case *At:
-		return "at " + clock(s.Minutes)
-	}
-	return StepText(s)
 }

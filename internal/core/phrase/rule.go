@@ -10,10 +10,15 @@ import (
 	"yoyaku/internal/core/recur"
 )
 
+// Counts reports whether the nominal dates depend on a working calendar.
+func (r *Rule) Counts() bool {
+	return r.Working || slices.ContainsFunc(r.On, func(d Day) bool { return d.Kind == recur.NthWorking })
+}
+
 func (p *parser) rule() *Rule {
 	t := p.take()
 	r := &Rule{Every: 1}
-	c, isCadence := cadences[t.word]
+	c := cadenceOf(t.word)
 	switch {
 	case t.is("rrule"):
 		p.rrule(r)
@@ -22,7 +27,7 @@ func (p *parser) rule() *Rule {
 		r.Plus = p.dateList("`dates`")
 	case t.is("every"):
 		p.every(r)
-	case isCadence:
+	case c != nil:
 		r.Unit, r.Every = c.unit, c.every
 	}
 	if on := p.peek(); p.accept("on") {
@@ -73,11 +78,6 @@ func (p *parser) every(r *Rule) {
 	}
 	if t.kind != tNumber {
 		hint := "every 2 weeks, every 3 months, every working day"
-		if t.kind == tWord || t.kind == tOrdinal {
-			if h := everyHint(t.word); h != "" {
-				hint = "write `" + h + "`"
-			}
-		}
 		fail(t.Span, "`every` wants a number and a unit"+p.found(t), hint)
 	}
 	u, length := p.unitAt(0)
@@ -89,23 +89,8 @@ func (p *parser) every(r *Rule) {
 		fail(t.Span, "the step of a cadence is 1 or more", "")
 	}
 	p.i += length
-	r.Every = t.n
-	switch u {
-	case WorkingDays:
-		r.Working = true
-	case Weeks:
-		r.Unit = civil.Week
-	case Fortnights:
-		r.Unit, r.Every = civil.Week, 2*t.n
-	case Months:
-		r.Unit = civil.Month
-	case Quarters:
-		r.Unit = civil.Quarter
-	case HalfYears:
-		r.Unit = civil.Half
-	case Years:
-		r.Unit = civil.Year
-	}
+	r.Working = u == WorkingDays
+	r.Unit, r.Every = unitTable[u].cadence, unitTable[u].takes*t.n
 }
 
 // list reads items separated by commas or and.
@@ -281,16 +266,10 @@ func (p *parser) checkRule(r *Rule, at Span) {
 	}
 	hint := "add `from` and a date"
 	if len(r.On) == 0 && r.Unit != civil.Day {
-		switch r.Unit {
-		case civil.Week:
-			hint = "add `on fri`, or `from` and a date"
-		case civil.Year:
-			hint = "add `on 25 dec`, or `from` and a date"
-		default:
-			hint = "add `on last`, or `from` and a date"
-		}
-		if r.Every > 1 {
-			hint = "add `from` and a date"
+		for _, c := range cadences {
+			if c.unit == r.Unit && r.Every == 1 && c.every == 1 {
+				hint = "add `on " + c.on + "`, or `from` and a date"
+			}
 		}
 	}
 	fail(Span{at.Start, at.End}, needs, hint)
@@ -308,8 +287,8 @@ func (p *parser) day(u civil.Unit) Day {
 
 // took reports whether a word was among those read since t.
 func (p *parser) took(t token, word string) bool {
-	for _, k := range p.toks[:p.i] {
-		if k.Start >= t.Start && k.is(word) {
+	for i := p.i - 1; i >= 0 && p.toks[i].Start >= t.Start; i-- {
+		if p.toks[i].is(word) {
 			return true
 		}
 	}
@@ -382,9 +361,6 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 		hint := "for example: 15, last, 2nd last, 2nd tue, last working day, fri, middle"
 		if t.kind == tWord {
 			hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "day"}, WeekdayWords...))
-			if h := brought[t.word]; h != "" {
-				hint = "write `" + h + "`"
-			}
 			if t.word == "month-end" || t.word == "eom" || t.word == "end" {
 				hint = "write `last`"
 			}
@@ -441,7 +417,7 @@ func (p *parser) ordinalItem() (it recur.Item, whole bool) {
 		p.take()
 		it.Kind, it.Weekday = recur.NthWeekday, weekdays[w.word]
 	case w.is("business", "workday", "weekday"):
-		fail(w.Span, "`"+w.word+"` is not a word of the language", "write `"+brought[w.word]+"`")
+		fail(w.Span, "`"+w.word+"` is not a word of the language", "write `working day`")
 	default:
 		p.accept("day")
 		it.Kind = recur.DayNumber

@@ -191,9 +191,9 @@ func (s *scanner) number() {
 		stop := s.wordEnd(end)
 		fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "dates are written 2027-03-31, 2027-W13-3 or 2027-090")
 	}
-	if sep := s.peek(end); sep == '.' || sep == '/' { // 31.3.2027, 3/31/2027
-		if mid := digits(end + 1); mid > end+1 && s.peek(mid) == sep && digits(mid+1) > mid+1 {
-			stop := digits(mid + 1)
+	if sep := s.peek(end); sep == '.' || sep == '/' || sep == '-' { // 31.3.2027, 3/31/2027, 12-31-2027
+		mid := digits(end + 1)
+		if stop := digits(mid + 1); mid > end+1 && s.peek(mid) == sep && stop > mid+1 && (sep != '-' || stop-mid == 5) {
 			fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "dates are written 2027-03-31, which nobody can misread")
 		}
 	}

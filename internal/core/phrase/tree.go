@@ -5,7 +5,6 @@ package phrase
 import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/recur"
-	"yoyaku/internal/core/workdays"
 )
 
 // Phrase is a parsed phrase: a rule or an expression.
@@ -74,6 +73,8 @@ type Using struct {
 type Step interface {
 	Pos() Span
 	write(*printer)
+	reading() string
+	counting() *Using // the calendar it names, if it is one that counts
 }
 
 // Unit is a unit of shifts and spans.
@@ -91,96 +92,35 @@ const (
 	Years
 )
 
-var unitWords = [...]string{"day", "working day", "week", "fortnight", "month", "quarter", "half-year", "year"}
+// unitTable has a row for each unit: its word, how many days or months one is,
+// and the cadence that `every N` of it makes, with the periods that one takes.
+var unitTable = [...]struct {
+	word    string
+	per     int
+	months  bool
+	cadence civil.Unit
+	takes   int
+}{
+	Days:        {"day", 1, false, civil.Day, 1},
+	WorkingDays: {"working day", 1, false, civil.Day, 1},
+	Weeks:       {"week", 7, false, civil.Week, 1},
+	Fortnights:  {"fortnight", 14, false, civil.Week, 2},
+	Months:      {"month", 1, true, civil.Month, 1},
+	Quarters:    {"quarter", 3, true, civil.Quarter, 1},
+	HalfYears:   {"half-year", 6, true, civil.Half, 1},
+	Years:       {"year", 12, true, civil.Year, 1},
+}
 
 // PerUnit is how many days or months one of a unit is.
-func (u Unit) PerUnit() int { return [...]int{1, 1, 7, 14, 1, 3, 6, 12}[u] }
+func (u Unit) PerUnit() int { return unitTable[u].per }
 
 // OfMonths reports whether the unit is whole months.
-func (u Unit) OfMonths() bool { return u >= Months }
+func (u Unit) OfMonths() bool { return unitTable[u].months }
 
 // Amount is a count of units; By is a Number or a Name.
 type Amount struct {
 	By   Expr
 	Unit Unit
-}
-
-// Period is a week, month, … relative to the one that holds the base.
-type Period struct {
-	Offset int // -1 previous, 0 this, 1 next
-	Unit   civil.Unit
-}
-
-// The steps.
-type (
-	// Shift moves by joined amounts under one sign.
-	Shift struct {
-		Span
-		Back    bool
-		Parts   []Amount
-		KeepEnd bool
-		Using   *Using
-	}
-	// Lasting gives the last day of a span that begins on the base.
-	Lasting struct {
-		Span
-		Amount
-		Using *Using
-	}
-	// Edge is the start (-1), middle (0) or end (1) of a period.
-	Edge struct {
-		Span
-		Where int
-		Of    Period
-	}
-	// Nth is the Nth day, weekday or working day of a period.
-	Nth struct {
-		Span
-		Item  recur.Item
-		Of    Period
-		Using *Using
-	}
-	// InYear is a day of the base's year.
-	InYear struct {
-		Span
-		Item  recur.Item
-		Using *Using
-	}
-	// Seek finds a target strictly after or before the base, or with On the base
-	// itself where it is one.
-	Seek struct {
-		Span
-		Target Target
-		Back   bool
-		On     bool
-		Using  *Using
-	}
-	// Roll moves a closed day by a business-day convention.
-	Roll struct {
-		Span
-		By    workdays.Convention
-		Using *Using
-	}
-	// Anniversary is the base's month and day in the nearest year on or after,
-	// after, or on or before a date.
-	Anniversary struct {
-		Span
-		On, Back bool
-		Of       Expr
-	}
-	// At gives the date a time, in minutes after midnight.
-	At struct {
-		Span
-		Minutes int
-	}
-)
-
-// Target is what a Seek looks for: one of the fields is set.
-type Target struct {
-	Weekday civil.Weekday
-	Working bool
-	Day     *recur.Item // a day of the year
-	Series  *Name
 }
 
 // Rule is a series.

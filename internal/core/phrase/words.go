@@ -11,27 +11,56 @@ var (
 	months   = map[string]int{}
 	ordinals = map[string]int{"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "last": -1}
 
-	cadences = map[string]struct {
-		unit  civil.Unit
-		every int
-	}{
-		"daily": {civil.Day, 1}, "weekly": {civil.Week, 1}, "fortnightly": {civil.Week, 2}, "monthly": {civil.Month, 1},
-		"quarterly": {civil.Quarter, 1}, "half-yearly": {civil.Half, 1}, "yearly": {civil.Year, 1},
+	// cadences has a row for each cadence with a word of its own: the unit of its
+	// periods, every how many of them, and a day that may follow `on`.
+	cadences = []cadence{
+		{"daily", civil.Day, 1, ""}, {"weekly", civil.Week, 1, "fri"}, {"fortnightly", civil.Week, 2, "fri"},
+		{"monthly", civil.Month, 1, "last"}, {"quarterly", civil.Quarter, 1, "last"}, {"half-yearly", civil.Half, 1, "last"},
+		{"yearly", civil.Year, 1, "25 dec"},
 	}
-	cadenceWords = []string{"daily", "weekly", "fortnightly", "monthly", "quarterly", "half-yearly", "yearly", "every", "dates", "rrule"}
+	// cadenceWords are what a rule begins with: those, and the words below.
+	cadenceWords []string
 
-	units = map[string]Unit{"day": Days, "week": Weeks, "fortnight": Fortnights, "month": Months,
-		"quarter": Quarters, "half-year": HalfYears, "year": Years}
-	periodUnits = map[string]civil.Unit{"week": civil.Week, "month": civil.Month, "quarter": civil.Quarter,
-		"half-year": civil.Half, "year": civil.Year}
+	units       = map[string]Unit{}       // by their words, without working days
+	periodUnits = map[string]civil.Unit{} // periods that a step may name
 
-	stepWords = []string{"lasting", "start", "middle", "end", "next", "previous", "roll", "anniversary", "at", "easter", "working"}
+	stepWords []string // that steps begin with
 
 	// reserved words are always the language's own; so are weekdays and months.
 	reserved = map[string]bool{}
 )
 
+// cadence is a row of the table of cadences.
+type cadence struct {
+	word  string
+	unit  civil.Unit
+	every int
+	on    string
+}
+
+// cadenceOf returns the cadence of a word; nil where it is none.
+func cadenceOf(word string) *cadence {
+	for i := range cadences {
+		if cadences[i].word == word {
+			return &cadences[i]
+		}
+	}
+	return nil
+}
+
 func init() {
+	for _, c := range cadences {
+		cadenceWords = append(cadenceWords, c.word)
+	}
+	cadenceWords = append(cadenceWords, "every", "dates", "rrule")
+	for u, row := range unitTable {
+		if Unit(u) != WorkingDays {
+			units[row.word] = Unit(u)
+		}
+	}
+	for _, u := range []civil.Unit{civil.Week, civil.Month, civil.Quarter, civil.Half, civil.Year} {
+		periodUnits[civil.UnitNames[u]] = u
+	}
 	for w := civil.Monday; w <= civil.Sunday; w++ {
 		full := strings.ToLower(civil.WeekdayNames[w])
 		for _, name := range []string{full, full + "s", full[:3], full[:3] + "s"} {
@@ -116,54 +145,4 @@ func FoldName(s string) string {
 		}
 		return r
 	}, strings.ToLower(s))
-}
-
-// brought are words that people bring from elsewhere, and what to write.
-var brought = map[string]string{
-	"biweekly": "fortnightly on fri from DATE", "bi-weekly": "fortnightly on fri from DATE",
-	"fortnight": "fortnightly on fri from DATE", "semi-weekly": "weekly on mon, thu",
-	"semi-monthly": "monthly on 15, last", "semimonthly": "monthly on 15, last", "twice-monthly": "monthly on 15, last",
-	"twice": "monthly on 15, last", "bimonthly": "every 2 months from DATE, or monthly on 15, last",
-	"bi-monthly": "every 2 months from DATE, or monthly on 15, last",
-	"annually":   "yearly", "annual": "yearly", "semi-annually": "half-yearly", "semiannually": "half-yearly",
-	"biannually": "half-yearly", "half-year": "half-yearly", "weekdays": "weekly on mon-fri, or every working day",
-	"everyday": "daily", "each": "monthly on …, weekly on …, every 2 weeks …",
-	"tomorrow": "today, +1 day", "yesterday": "today, -1 day", "now": "today",
-	"eom": "end of month", "month-end": "end of month", "eoq": "end of quarter", "eoy": "end of year",
-	"business": "working day", "workday": "working day", "workdays": "working days", "weekday": "working day, or name the weekday",
-	"prior": "previous", "following": "next, or roll following", "preceding": "previous, or roll preceding",
-	"plus": "+", "minus": "-", "add": "+1 month", "beginning": "start of", "begin": "start of", "mid": "middle of",
-}
-
-// everyHint is what to write for "every WORD …".
-func everyHint(word string) string {
-	if w, ok := weekdays[word]; ok {
-		return "weekly on " + strings.ToLower(w.Short())
-	}
-	switch word {
-	case "day":
-		return "daily"
-	case "week":
-		return "weekly on fri"
-	case "fortnight":
-		return "fortnightly on fri from DATE"
-	case "month":
-		return "monthly on 15"
-	case "quarter":
-		return "quarterly on last"
-	case "half-year":
-		return "half-yearly on last"
-	case "year":
-		return "yearly on 25 dec"
-	case "weekday":
-		return "weekly on mon-fri, or every working day"
-	case "business", "workday":
-		return "every working day"
-	case "other", "second", "2nd":
-		return "every 2 weeks on fri from DATE, every 2 months on 15 from DATE"
-	}
-	if m := months[word]; m != 0 {
-		return "yearly on 1 " + word[:3]
-	}
-	return ""
 }

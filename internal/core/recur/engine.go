@@ -164,7 +164,7 @@ func (r *Rule) working(b bounds, s civil.Span) iter.Seq[Date] {
 }
 
 // fill adds the days that the items name in period p to buf, in order, each
-// day once; of two items that fall together the earlier stays.
+// day once.
 func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 	if r.parts != nil {
 		return settle(r.parts.fill(buf, p, true))
@@ -242,11 +242,14 @@ func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 	return settle(buf)
 }
 
-// settle sorts days and drops all but the first of each.
+// settle sorts days and keeps one of each: the earlier period's, and of one
+// period the later item's, so that an item added in front renames nothing.
 func settle(buf []Date) []Date {
 	for i := 1; i < len(buf); i++ {
 		if buf[i].Date <= buf[i-1].Date {
-			slices.SortStableFunc(buf, func(a, b Date) int { return cmp.Compare(a.Date, b.Date) })
+			slices.SortStableFunc(buf, func(a, b Date) int {
+				return cmp.Or(cmp.Compare(a.Date, b.Date), cmp.Compare(a.Period, b.Period), cmp.Compare(b.Item, a.Item))
+			})
 			return slices.CompactFunc(buf, func(a, b Date) bool { return a.Date == b.Date })
 		}
 	}
@@ -299,6 +302,11 @@ func (r *Rule) Before(d civil.Date) (last Date, ok bool) {
 // Endless reports whether nothing in the rule ends it before year 9999.
 func (r *Rule) Endless() bool {
 	return !r.listed && r.Until == civil.None && r.Back == civil.None && r.Times == 0
+}
+
+// Begins reports whether the rule has a first date of its own.
+func (r *Rule) Begins() bool {
+	return r.listed || r.From != civil.None || r.Back != civil.None && r.Times > 0
 }
 
 // Span returns the bounds of the rule's nominal dates, plus included.

@@ -15,10 +15,15 @@ const secondsOfDay = 86400
 // into the time of start by the caller.
 func (r *RRule) Moments(start Moment) iter.Seq[Moment] {
 	return func(yield func(Moment) bool) {
-		p, err := r.compile(start.Day)
-		if err != nil {
-			return
+		if p, err := r.compile(start.Day); err == nil {
+			r.expand(p, start)(yield)
 		}
+	}
+}
+
+// expand is Moments with the rule's parts compiled.
+func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
+	return func(yield func(Moment) bool) {
 		n := 0
 		emit := func(list []Moment) bool { // one period's set
 			if r.BySetPos != nil {
@@ -86,7 +91,11 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 	var list []Moment
 	last := r.lastDay()
 	next := r.Interval
-	for w := f.Walk(unit, f.Index(unit, start.Day)); ; w.Skip(next) {
+	first := f.Index(unit, start.Day)
+	if r.Freq == Yearly {
+		first = p.yearOf(start.Day)
+	}
+	for w := f.Walk(unit, first); ; w.Skip(next) {
 		s, ok := w.Period()
 		if !ok && s.First > civil.Max || s.First > last {
 			return
@@ -94,6 +103,7 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 		if r.Freq == Daily {
 			next = steps(p.gap(s.First), r.Interval)
 		}
+		p.looked++
 		days = p.fill(days[:0], s, false)
 		list = list[:0]
 		for _, d := range days {
@@ -142,6 +152,7 @@ func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
 	at := int64(start.Day)*secondsOfDay + int64(start.Second)/length*length
 	for known := civil.None; at/secondsOfDay <= int64(min(r.lastDay(), civil.Max)); at += step {
 		d, t := civil.Date(at/secondsOfDay), int(at%secondsOfDay)
+		p.looked++
 		if d != known {
 			day = p.fill(day[:0], civil.Span{First: d, Last: d}, false)
 			known = d

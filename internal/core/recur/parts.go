@@ -24,6 +24,7 @@ type parts struct {
 	numbered  []ByDay
 	inMonth   bool // numbered weekdays count within the month
 	setPos    []int
+	looked    int // periods that a walk through time looked at
 }
 
 // errNoStart is what a rule without DTSTART is told that needs one.
@@ -174,8 +175,17 @@ func (p *parts) holds(d civil.Date, day, length int, yearStart civil.Date, year 
 	return p.onWeekday(d, day, length, yearStart, year)
 }
 
+// yearOf is the year that a day counts to: of its week where the rule goes by
+// weeks, the year of most of it, else the calendar's.
+func (p *parts) yearOf(d civil.Date) int {
+	if p.weeks == nil {
+		return d.Year()
+	}
+	return (d.OnOrBefore(p.weekStart) + 3).Year()
+}
+
 func (p *parts) inWeeks(d civil.Date) bool {
-	year := (d.OnOrBefore(p.weekStart) + 3).Year() // the year of most of the week
+	year := p.yearOf(d)
 	first := p.firstWeek(year)
 	n := int(d-first)/7 + 1
 	whole := int(p.firstWeek(year+1)-first) / 7

@@ -90,7 +90,6 @@ func (e *RuleError) Error() string {
 func ParseRRule(text string) (*RRule, error) {
 	r := &RRule{Interval: 1, WeekStart: civil.Monday}
 	seen := map[string]bool{}
-	scale := false
 	at := 0
 	for _, part := range strings.Split(text, ";") {
 		start := at
@@ -102,90 +101,91 @@ func ParseRRule(text string) (*RRule, error) {
 		if !ok || value == "" {
 			return nil, bad("expected NAME=VALUE, found %q", part)
 		}
+		read := parts5545[name]
+		if read == nil {
+			return nil, bad("RFC 5545 has no %s in a rule", name)
+		}
 		if seen[name] {
 			return nil, bad("%s stands twice", name)
 		}
 		seen[name] = true
-		var err error
-		switch name {
-		case "FREQ":
-			i := slices.Index(freqNames, value)
-			if i < 0 {
-				return nil, bad("FREQ is one of %s", strings.Join(freqNames, ", "))
-			}
-			r.Freq = Freq(i)
-		case "INTERVAL":
-			r.Interval, err = number(value, 1, int(civil.Max))
-		case "COUNT":
-			r.Count, err = number(value, 1, 1<<31-1)
-		case "UNTIL":
-			err = r.until(value)
-		case "WKST":
-			i := slices.Index(dayNames, value)
-			if i < 1 {
-				return nil, bad("WKST is one of MO, TU, WE, TH, FR, SA, SU")
-			}
-			r.WeekStart = civil.Weekday(i)
-		case "RSCALE":
-			scale = true
-			if value != "GREGORIAN" {
-				return nil, bad("RSCALE=%s: only GREGORIAN is read", value)
-			}
-		case "SKIP":
-			i := slices.Index(skipNames, value)
-			if i < 0 {
-				return nil, bad("SKIP is OMIT, BACKWARD or FORWARD")
-			}
-			r.Skip = Skip(i)
-		case "BYDAY":
-			r.ByDay, err = byDay(value)
-		case "BYSECOND":
-			r.BySecond, err = numbers(value, 0, 60, false)
-		case "BYMINUTE":
-			r.ByMinute, err = numbers(value, 0, 59, false)
-		case "BYHOUR":
-			r.ByHour, err = numbers(value, 0, 23, false)
-		case "BYMONTHDAY":
-			r.ByMonthDay, err = numbers(value, 1, 31, true)
-		case "BYYEARDAY":
-			r.ByYearDay, err = numbers(value, 1, 366, true)
-		case "BYWEEKNO":
-			r.ByWeekNo, err = numbers(value, 1, 53, true)
-		case "BYMONTH":
-			r.ByMonth, err = numbers(value, 1, 12, false)
-		case "BYSETPOS":
-			r.BySetPos, err = numbers(value, 1, 366, true)
-		default:
-			return nil, bad("RFC 5545 has no %s in a rule", name)
-		}
-		if err != nil {
+		if err := read(r, value); err != nil {
 			return nil, bad("%s: %v", name, err)
 		}
 	}
-	whole := func(format string, args ...any) error {
-		return &RuleError{End: len(text), Message: fmt.Sprintf(format, args...)}
-	}
-	numbered := slices.ContainsFunc(r.ByDay, func(d ByDay) bool { return d.N != 0 })
-	switch {
-	case !seen["FREQ"]:
-		return nil, whole("a rule needs FREQ")
-	case r.Count > 0 && r.Until != nil:
-		return nil, whole("COUNT and UNTIL exclude each other (RFC 5545, section 3.3.10)")
-	case seen["SKIP"] && !scale:
-		return nil, whole("SKIP goes with RSCALE=GREGORIAN (RFC 7529)")
-	case r.ByWeekNo != nil && r.Freq != Yearly:
-		return nil, whole("BYWEEKNO goes with FREQ=YEARLY only")
-	case r.ByYearDay != nil && (r.Freq == Daily || r.Freq == Weekly || r.Freq == Monthly):
-		return nil, whole("BYYEARDAY doesn't go with FREQ=%s", freqNames[r.Freq])
-	case r.ByMonthDay != nil && r.Freq == Weekly:
-		return nil, whole("BYMONTHDAY doesn't go with FREQ=WEEKLY")
-	case numbered && (r.Freq < Monthly || r.ByWeekNo != nil):
-		return nil, whole("a numbered BYDAY goes with FREQ=MONTHLY, or with YEARLY without BYWEEKNO")
-	case r.BySetPos != nil && r.BySecond == nil && r.ByMinute == nil && r.ByHour == nil && r.ByDay == nil && r.ByMonthDay == nil &&
-		r.ByYearDay == nil && r.ByWeekNo == nil && r.ByMonth == nil:
-		return nil, whole("BYSETPOS needs another BY part to choose from")
+	if message := r.clash(seen); message != "" {
+		return nil, &RuleError{End: len(text), Message: message}
 	}
 	return r, nil
+}
+
+// parts5545 has a row for each part of a rule: how its value is read.
+var parts5545 = map[string]func(r *RRule, value string) error{
+	"FREQ": func(r *RRule, v string) error {
+		i, err := oneOf(v, freqNames)
+		r.Freq = Freq(i)
+		return err
+	},
+	"WKST": func(r *RRule, v string) error {
+		i, err := oneOf(v, dayNames[1:])
+		r.WeekStart = civil.Weekday(i + 1)
+		return err
+	},
+	"SKIP": func(r *RRule, v string) error {
+		i, err := oneOf(v, skipNames)
+		r.Skip = Skip(i)
+		return err
+	},
+	"RSCALE":     func(_ *RRule, v string) error { _, err := oneOf(v, []string{"GREGORIAN"}); return err },
+	"INTERVAL":   func(r *RRule, v string) (err error) { r.Interval, err = number(v, 1, int(civil.Max)); return err },
+	"COUNT":      func(r *RRule, v string) (err error) { r.Count, err = number(v, 1, 1<<31-1); return err },
+	"UNTIL":      func(r *RRule, v string) error { return r.until(v) },
+	"BYDAY":      func(r *RRule, v string) (err error) { r.ByDay, err = byDay(v); return err },
+	"BYSECOND":   func(r *RRule, v string) (err error) { r.BySecond, err = numbers(v, 0, 60, false); return err },
+	"BYMINUTE":   func(r *RRule, v string) (err error) { r.ByMinute, err = numbers(v, 0, 59, false); return err },
+	"BYHOUR":     func(r *RRule, v string) (err error) { r.ByHour, err = numbers(v, 0, 23, false); return err },
+	"BYMONTHDAY": func(r *RRule, v string) (err error) { r.ByMonthDay, err = numbers(v, 1, 31, true); return err },
+	"BYYEARDAY":  func(r *RRule, v string) (err error) { r.ByYearDay, err = numbers(v, 1, 366, true); return err },
+	"BYWEEKNO":   func(r *RRule, v string) (err error) { r.ByWeekNo, err = numbers(v, 1, 53, true); return err },
+	"BYMONTH":    func(r *RRule, v string) (err error) { r.ByMonth, err = numbers(v, 1, 12, false); return err },
+	"BYSETPOS":   func(r *RRule, v string) (err error) { r.BySetPos, err = numbers(v, 1, 366, true); return err },
+}
+
+// oneOf is the place of a word in a list.
+func oneOf(word string, list []string) (int, error) {
+	i := slices.Index(list, word)
+	if i < 0 {
+		return 0, fmt.Errorf("%q is not one of %s", word, strings.Join(list, ", "))
+	}
+	return i, nil
+}
+
+// clash says which parts don't go together; "" where all do.
+func (r *RRule) clash(seen map[string]bool) string {
+	numbered := slices.ContainsFunc(r.ByDay, func(d ByDay) bool { return d.N != 0 })
+	chooses := false
+	for name := range seen {
+		chooses = chooses || strings.HasPrefix(name, "BY") && name != "BYSETPOS"
+	}
+	switch {
+	case !seen["FREQ"]:
+		return "a rule needs FREQ"
+	case r.Count > 0 && r.Until != nil:
+		return "COUNT and UNTIL exclude each other (RFC 5545, section 3.3.10)"
+	case seen["SKIP"] && !seen["RSCALE"]:
+		return "SKIP goes with RSCALE=GREGORIAN (RFC 7529)"
+	case r.ByWeekNo != nil && r.Freq != Yearly:
+		return "BYWEEKNO goes with FREQ=YEARLY only"
+	case r.ByYearDay != nil && (r.Freq == Daily || r.Freq == Weekly || r.Freq == Monthly):
+		return "BYYEARDAY doesn't go with FREQ=" + freqNames[r.Freq]
+	case r.ByMonthDay != nil && r.Freq == Weekly:
+		return "BYMONTHDAY doesn't go with FREQ=WEEKLY"
+	case numbered && (r.Freq < Monthly || r.ByWeekNo != nil):
+		return "a numbered BYDAY goes with FREQ=MONTHLY, or with YEARLY without BYWEEKNO"
+	case r.BySetPos != nil && !chooses:
+		return "BYSETPOS needs another BY part to choose from"
+	}
+	return ""
 }
 
 func number(s string, lo, hi int) (int, error) {

@@ -183,6 +183,9 @@ func (r *Rule) phase(b *bounds) (ok bool) {
 	}
 	if r.parts != nil { // RFC 5545 counts from the period of DTSTART
 		b.phase = r.Frame.Index(r.Unit, r.From)
+		if r.Unit == civil.Year {
+			b.phase = r.parts.yearOf(r.From)
+		}
 		return true
 	}
 	var buf []Date

@@ -38,6 +38,7 @@ func (a *Arena) Save(row []eval.Value) Place {
 		default:
 			b = binary.AppendVarint(b, int64(v.Day))
 			b = binary.AppendVarint(b, int64(v.Minutes))
+			b = append(b, byte(v.Places))
 			b = binary.AppendVarint(b, v.Num)
 			b = binary.AppendVarint(b, v.Den)
 			b = append(binary.AppendUvarint(b, uint64(len(v.Text))), v.Text...)
@@ -86,7 +87,10 @@ func (a *Arena) Load(p Place, room []eval.Value) []eval.Value {
 		case eval.Date:
 			v.Day = civil.Date(signed())
 		default:
-			v.Day, v.Minutes, v.Num, v.Den = civil.Date(signed()), int16(signed()), signed(), signed()
+			v.Day, v.Minutes = civil.Date(signed()), int16(signed())
+			v.Places = int8(s[0])
+			s = s[1:]
+			v.Num, v.Den = signed(), signed()
 			v.Text = text()
 		}
 		room = append(room, v)

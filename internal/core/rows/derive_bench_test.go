@@ -27,13 +27,12 @@ func BenchmarkDerive(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		d := rows.NewDerive(r.Columns())
-		if _, err := d.Add([]string{"ends = start, +12 months", "month_end = start, end of month", "paid = month_end, roll preceding",
+		d := rows.NewTable("t", r, env)
+		if err := d.Add([]string{"ends = start, +12 months", "month_end = start, end of month", "paid = month_end, roll preceding",
 			"length = days from start to ends", "worked = working days from start to ends"}, false, env); err != nil {
 			b.Fatal(err)
 		}
-		encode := func(b []byte, cells []eval.Value) []byte { return tabular.AppendCSV(b, cells, ',', false) }
-		if _, err := rows.Stream(r, d, encode, io.Discard, nil, nil); err != nil {
+		if _, err := d.Stream(tabular.NewCSV(io.Discard, ',', false).(rows.Blocks)); err != nil {
 			b.Fatal(err)
 		}
 	}

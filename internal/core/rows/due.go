@@ -91,12 +91,12 @@ func (d *Due) Band(left int) string {
 	return fmt.Sprintf("over %d", from-1)
 }
 
-// ParseBands reads 30,60,90.
-func ParseBands(text string) (list []int, err error) {
-	for _, f := range strings.Split(text, ",") {
+// ParseBands reads 30, 60, 90.
+func ParseBands(texts []string) (list []int, err error) {
+	for _, f := range texts {
 		n, err := strconv.Atoi(strings.TrimSpace(f))
 		if err != nil || n < 1 || len(list) > 0 && n <= list[len(list)-1] {
-			return nil, fmt.Errorf("bands are rising numbers of days, such as 30,60,90, not %q", text)
+			return nil, fmt.Errorf("bands are rising numbers of days, such as 30,60,90, not %q", eval.Brief(strings.Join(texts, ",")))
 		}
 		list = append(list, n)
 	}

@@ -86,8 +86,12 @@ func (g *Grid) Columns() []string {
 	return append(list, "total")
 }
 
+// GridSink is a Sink that draws people against days in a way of its own, instead
+// of taking the rows of the plain table.
+type GridSink interface{ Grid(g *Grid) error }
+
 // Write writes the plain table: a row a person, the last row total.
-func (g *Grid) Write(put func([]eval.Value) error) error {
+func (g *Grid) Write(put Put) error {
 	for _, name := range g.Names {
 		marks, n := g.Row(name)
 		cells := []eval.Value{eval.Str(name)}

@@ -2,7 +2,6 @@ package rows
 
 import (
 	"fmt"
-	"iter"
 	"slices"
 
 	"yoyaku/internal/core/civil"
@@ -10,38 +9,11 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// Periods yields the periods, in order, that touch a span; a period may reach
-// beyond it.
-type Periods func(span civil.Span) iter.Seq2[NamedSpan, error]
-
-// NamedSpan is a period and what it is called.
-type NamedSpan struct {
-	Name string
-	civil.Span
-}
-
-// UnitPeriods are the periods of a unit.
-func UnitPeriods(f civil.Frame, u civil.Unit) Periods {
-	return func(span civil.Span) iter.Seq2[NamedSpan, error] {
-		return func(yield func(NamedSpan, error) bool) {
-			for w := f.Walk(u, f.Index(u, span.First)); ; w.Skip(1) {
-				p, _ := w.Period()
-				if p.First > span.Last {
-					return
-				}
-				if !yield(NamedSpan{f.Name(u, max(p.First, civil.Min)), p}, nil) {
-					return
-				}
-			}
-		}
-	}
-}
-
 // Spread cuts ranges into one row per day or per period.
 type Spread struct {
 	Window   civil.Span
-	By       Periods // nil: days
-	Working  bool    // keeps working days alone
+	By       civil.Periods // nil: days
+	Working  bool          // keeps working days alone
 	Calendar *workdays.Calendar
 }
 
@@ -58,6 +30,9 @@ func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 	r = civil.Span{First: max(r.First, s.Window.First), Last: min(r.Last, s.Window.Last)}
 	if r.First > r.Last {
 		return nil
+	}
+	if s.By != nil || s.Working {
+		s.Calendar.Ask(r.First, r.Last)
 	}
 	if s.By == nil {
 		for d := r.First; d <= r.Last; d++ {

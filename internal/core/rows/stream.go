@@ -2,10 +2,9 @@ package rows
 
 import (
 	"errors"
-	"io"
 	"runtime"
 	"slices"
-	"sync/atomic"
+	"strings"
 
 	"yoyaku/internal/core/eval"
 )
@@ -35,122 +34,156 @@ func (b *Bad) Error() string {
 	return b.First[0].Error()
 }
 
-// Encoder appends a row to b as its format has it.
-type Encoder func(b []byte, cells []eval.Value) []byte
+// Blocks is a Sink whose rows can be encoded by many workers at once and are
+// written as whole blocks, in order.
+type Blocks interface {
+	Sink
+	// Encode appends a row; it may be called by several goroutines at once.
+	Encode(b []byte, cells []eval.Value) []byte
+	// Block writes whole encoded rows.
+	Block(b []byte) error
+}
 
-// Stream passes a table through d in order, on all processors, holding a few
-// batches at a time. Rows with a bad cell go to aside, with the reason behind
-// them, where aside isn't nil; else they are dropped from the output, unless
-// d.Blank keeps them. What was bad is returned; done counts rows as they pass.
-func Stream(r Reader, d *Derive, encode Encoder, to, aside io.Writer, done *atomic.Int64) (bad Bad, err error) {
-	type result struct {
-		out, aside []byte
-		bad        Bad
-		err        error
-	}
-	type job struct {
-		batch Batch
-		done  chan result
-	}
+// job is a batch on its way through the workers, done what has become of it.
+type job struct {
+	batch Batch
+	done  chan worked
+}
+
+// worked is what a worker made of a batch.
+type worked struct {
+	out   []byte
+	aside []putAside
+	bad   Bad
+	err   error
+}
+
+type putAside struct {
+	cells []eval.Value
+	cell  *BadCell
+}
+
+// Stream passes the table in order, on all processors, holding a few batches at
+// a time. Rows with a bad cell go to t.Aside, with the reason behind them, where
+// there is one; else they are dropped, unless t.Blank keeps them. What was bad
+// is returned.
+func (t *Table) Stream(to Blocks) (bad Bad, err error) {
 	workers := runtime.GOMAXPROCS(0)
-	work := make(chan job)
-	order := make(chan job, 2*workers)
+	work, order := make(chan job), make(chan job, 2*workers)
 	stop := make(chan struct{})
-	var readErr error
-	go func() { // reads batches and keeps their order
-		defer close(order)
-		defer close(work)
-		for {
-			batch, err := r.Next()
-			if err != nil || batch == nil {
-				readErr = err
-				return
-			}
-			j := job{batch, make(chan result, 1)}
-			select {
-			case order <- j:
-			case <-stop:
-				return
-			}
-			select {
-			case work <- j:
-			case <-stop:
-				return
-			}
-		}
-	}()
-	buffers := make(chan []byte, 4*workers)
-	buffer := func() []byte {
-		select {
-		case b := <-buffers:
-			return b[:0]
-		default:
-			return make([]byte, 0, 512<<10)
-		}
-	}
-	for range workers {
-		go func() {
-			trace := make([]eval.Move, 0, 8)
-			var room []eval.Value
-			for j := range work {
-				res := result{out: buffer()}
-				n := int64(0)
-				res.err = j.batch.Each(func(line int, cells []eval.Value) error {
-					n++
-					row, keep, cell := d.Row(line, cells, trace)
-					if cell != nil {
-						res.bad.add(cell)
-						if aside != nil {
-							res.aside = encode(res.aside, append(slices.Clone(cells[:d.in]), eval.Str(cell.Reason())))
-						}
-					}
-					if keep {
-						room = d.Out(row, room)
-						res.out = encode(res.out, room)
-					}
-					return nil
-				})
-				if done != nil {
-					done.Add(n)
-				}
-				j.done <- res
-			}
-		}()
-	}
 	defer close(stop)
+	var readErr error
+	go t.feed(work, order, stop, &readErr)
+	buffers := make(chan []byte, 4*workers)
+	for range workers {
+		go t.worker(to, work, buffers)
+	}
 	for j := range order {
 		res := <-j.done
 		if res.err != nil {
 			return bad, res.err
 		}
 		bad.merge(res.bad)
-		if _, err := to.Write(res.out); err != nil {
+		if err := to.Block(res.out); err != nil {
 			return bad, err
 		}
-		if len(res.aside) > 0 {
-			if _, err := aside.Write(res.aside); err != nil {
+		for _, a := range res.aside {
+			if err := t.setAside(a.cells, a.cell); err != nil {
 				return bad, err
 			}
 		}
 		select {
-		case buffers <- res.out:
+		case buffers <- res.out[:0]:
 		default:
 		}
 	}
 	return bad, readErr
 }
 
-// Scan passes a table through d one row at a time, for outputs that need the
-// rows themselves. Cells are valid only during the call.
-func Scan(r Reader, d *Derive, each func(line int, row []eval.Value) error, aside func(cells []eval.Value, cell *BadCell) error) (bad Bad, err error) {
+// feed reads batches for the workers and keeps their order. failed is set before
+// order is closed.
+func (t *Table) feed(work, order chan<- job, stop <-chan struct{}, failed *error) {
+	defer close(work)
+	defer close(order)
+	for {
+		batch, err := t.In.Next()
+		if err != nil || batch == nil {
+			*failed = err
+			return
+		}
+		j := job{batch, make(chan worked, 1)}
+		for _, to := range []chan<- job{order, work} {
+			select {
+			case to <- j:
+			case <-stop:
+				return
+			}
+		}
+	}
+}
+
+// worker works batches out into buffers that have been written, or new ones.
+func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
+	trace := make([]eval.Move, 0, 8)
+	var room []eval.Value
+	for j := range work {
+		var res worked
+		select {
+		case res.out = <-buffers:
+		default:
+			res.out = make([]byte, 0, 512<<10)
+		}
+		n := int64(0)
+		res.err = j.batch.Each(func(line int, cells []eval.Value) error {
+			n++
+			row, keep, cell := t.Row(line, cells, trace)
+			if cell != nil {
+				res.bad.add(cell)
+				if t.Aside != nil {
+					res.aside = append(res.aside, putAside{cloned(cells[:t.in]), cell})
+				}
+			}
+			if keep {
+				room = t.Out(row, room)
+				res.out = to.Encode(res.out, room)
+			}
+			return nil
+		})
+		if t.Done != nil {
+			t.Done.Add(n)
+		}
+		j.done <- res
+	}
+}
+
+// setAside puts a row with a bad cell aside.
+func (t *Table) setAside(cells []eval.Value, cell *BadCell) error {
+	return t.Aside.Row(append(cells, eval.Str(cell.Reason())))
+}
+
+// cloned copies cells out of the block that they are parts of.
+func cloned(cells []eval.Value) []eval.Value {
+	cells = slices.Clone(cells)
+	for i := range cells {
+		cells[i].Text = strings.Clone(cells[i].Text)
+	}
+	return cells
+}
+
+// Scan passes the table one row at a time, for answers that need the rows
+// themselves; each gets a row with its hidden cells, valid only during the call.
+// A *BadCell that each returns is a bad cell of the row.
+func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err error) {
 	trace := make([]eval.Move, 0, 8)
 	for {
-		batch, err := r.Next()
+		batch, err := t.In.Next()
 		if err != nil || batch == nil {
 			return bad, err
 		}
+		n := int64(0)
 		err = batch.Each(func(line int, cells []eval.Value) error {
-			row, keep, cell := d.Row(line, cells, trace)
+			n++
+			row, keep, cell := t.Row(line, cells, trace)
 			var fault *BadCell
 			if keep {
 				if err := each(line, row); errors.As(err, &fault) {
@@ -159,14 +192,18 @@ func Scan(r Reader, d *Derive, each func(line int, row []eval.Value) error, asid
 					return err
 				}
 			}
-			if cell != nil {
-				bad.add(cell)
-				if aside != nil {
-					return aside(cells[:d.in], cell)
-				}
+			if cell == nil {
+				return nil
+			}
+			bad.add(cell)
+			if t.Aside != nil {
+				return t.setAside(slices.Clone(cells[:t.in]), cell)
 			}
 			return nil
 		})
+		if t.Done != nil {
+			t.Done.Add(n)
+		}
 		if err != nil {
 			return bad, err
 		}

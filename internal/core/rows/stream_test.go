@@ -28,26 +28,27 @@ func TestStreamKeepsOrder(t *testing.T) {
 	}
 	cals := map[string]*workdays.Calendar{"one": workdays.New("one", workdays.Weekend), "two": workdays.New("two", 0).WithHolidays(sparse(9))}
 	env := eval.Env{Frame: civil.DefaultFrame, Calendar: cals["one"], Find: func(name string) (*workdays.Calendar, error) { return cals[name], nil }}
-	open := func() (rows.Reader, *rows.Derive) {
+	open := func(aside rows.Sink) *rows.Table {
 		r, _, err := tabular.Open("-", bytes.NewReader(table.Bytes()), tabular.Input{})
 		if err != nil {
 			t.Fatal(err)
 		}
-		d := rows.NewDerive(r.Columns())
-		if _, err := d.Add([]string{"due = start, +30 days, roll following using (site)", "n = working days from start to due using (site)"}, true, env); err != nil {
-			t.Fatal(err)
-		}
+		d := rows.NewTable("t", r, env)
+		d.Aside = aside
+		check(t, d.Add([]string{"due = start, +30 days, roll following using (site)", "n = working days from start to due using (site)"}, true, env))
 		check(t, d.Where("n is blank or n != 20", env))
-		return r, d
+		return d
 	}
-	encode := func(b []byte, cells []eval.Value) []byte { return tabular.AppendCSV(b, cells, ',', false) }
 	var streamed, aside, scanned bytes.Buffer
-	r, d := open()
-	bad, err := rows.Stream(r, d, encode, &streamed, &aside, nil)
+	sink, side := tabular.NewCSV(&streamed, ',', false), tabular.NewCSV(&aside, ',', false)
+	bad, err := open(side).Stream(sink.(rows.Blocks))
 	check(t, err)
-	r, d = open()
-	again, err := rows.Scan(r, d, func(_ int, row []eval.Value) error { scanned.Write(encode(nil, row)); return nil }, nil)
+	check(t, sink.Close())
+	check(t, side.Close())
+	one := tabular.NewCSV(&scanned, ',', false)
+	again, err := open(nil).Scan(func(_ int, row []eval.Value) error { return one.Row(row) })
 	check(t, err)
+	check(t, one.Close())
 	if !bytes.Equal(streamed.Bytes(), scanned.Bytes()) || streamed.Len() < 1<<20 {
 		t.Fatalf("%d bytes on many workers, %d one by one", streamed.Len(), scanned.Len())
 	}

@@ -44,41 +44,46 @@ func (t *Tally) Add(row, col string, n eval.Value) error {
 	return nil
 }
 
-// Write writes the cross-table: headings in their natural order, totals both
-// ways.
-func (t *Tally) Write(columns func([]string) error, put func([]eval.Value) error) error {
+// Table returns the cross-table: its headings in their natural order, and what
+// puts its rows, totals both ways.
+func (t *Tally) Table() (head []string, write func(Put) error) {
 	rows, cols := slices.Clone(t.rowKeys), slices.Clone(t.colKeys)
 	slices.SortStableFunc(rows, natural)
 	slices.SortStableFunc(cols, natural)
+	return t.head(cols), func(put Put) error { return t.write(rows, cols, put) }
+}
+
+func (t *Tally) head(cols []string) []string {
+	switch {
+	case t.ColName == "" && t.Sum:
+		return []string{t.RowName, "sum"}
+	case t.ColName == "":
+		return []string{t.RowName, "count"}
+	}
 	head := []string{t.RowName}
-	if t.ColName == "" {
-		if t.Sum {
-			head = append(head, "sum")
-		} else {
-			head = append(head, "count")
-		}
-	} else {
-		for _, c := range cols {
-			if c == "" {
-				c = "(blank)"
-			}
-			head = append(head, c)
-		}
-		head = append(head, "total")
+	for _, c := range cols {
+		head = append(head, orBlank(c))
 	}
-	if err := columns(head); err != nil {
-		return err
+	return append(head, "total")
+}
+
+func orBlank(key string) string {
+	if key == "" {
+		return "(blank)"
 	}
-	totals := make([]eval.Value, len(head))
-	totals[0] = eval.Str("total")
-	for i := range totals[1:] {
-		totals[i+1] = eval.Int(0)
+	return key
+}
+
+func (t *Tally) write(rows, cols []string, put Put) error {
+	totals := make([]eval.Value, len(cols)+1)
+	for i := range totals {
+		totals[i] = eval.Int(0)
+	}
+	if t.ColName == "" { // one column, even of an empty table
+		cols, totals = []string{""}, totals[:1]
 	}
 	for _, r := range rows {
-		line := []eval.Value{eval.Str(r)}
-		if r == "" {
-			line[0] = eval.Str("(blank)")
-		}
+		line := []eval.Value{eval.Str(orBlank(r))}
 		sum := eval.Int(0)
 		for i, c := range cols {
 			v, ok := t.cells[[2]int{t.rows[r], t.cols[c]}]
@@ -87,15 +92,15 @@ func (t *Tally) Write(columns func([]string) error, put func([]eval.Value) error
 			}
 			line = append(line, v)
 			sum = eval.Add(sum, v)
-			totals[i+1] = eval.Add(totals[i+1], v)
+			totals[i] = eval.Add(totals[i], v)
 		}
 		if t.ColName != "" {
 			line = append(line, sum)
-			totals[len(totals)-1] = eval.Add(totals[len(totals)-1], sum)
+			totals[len(cols)] = eval.Add(totals[len(cols)], sum)
 		}
 		if err := put(line); err != nil {
 			return err
 		}
 	}
-	return put(totals)
+	return put(append([]eval.Value{eval.Str("total")}, totals...))
 }

@@ -1,9 +1,10 @@
 package schedule
 
 import (
+	"iter"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/workdays"
 )
 
@@ -12,30 +13,82 @@ var DayColumns = []string{"date", "weekday", "iso_week", "month", "quarter", "ha
 	"fiscal_year", "fiscal_quarter", "fiscal_month", "working", "working_day_of_month", "working_days_left",
 	"holiday", "month_start", "month_end"}
 
-// Days writes one row per day of a span with all its attributes. A closed day
+// dayParts are the parts of a date in a table of days, in its order, with the
+// period in which each stays the same.
+var dayParts = []struct {
+	part  eval.PartOf
+	stays civil.Unit
+}{{eval.Part("weekday"), civil.Day}, {eval.Part("iso week"), civil.Week}, {eval.Part("calendar month"), civil.Month}, {eval.Part("quarter"), civil.Month},
+	{eval.Part("half"), civil.Month}, {eval.Part("year"), civil.Month}, {eval.Part("day of year"), civil.Day}, {eval.Part("fiscal year"), civil.FiscalMonth},
+	{eval.Part("fiscal quarter"), civil.FiscalMonth}, {eval.Part("fiscal month"), civil.FiscalMonth}, {eval.Part("working day"), civil.Day}}
+
+// Days yields one row per day of a span with all its attributes. A closed day
 // has no number among the working days of its month; the working days left are
 // those of the month after the day.
-func Days(span civil.Span, f civil.Frame, cal *workdays.Calendar, to rows.Sink) error {
-	if err := to.Header(DayColumns); err != nil {
-		return err
+func Days(span civil.Span, f civil.Frame, cal *workdays.Calendar) Lines {
+	return func(yield func([]eval.Value, error) bool) { dayLines(span, f, cal, yield) }
+}
+
+// dayWalk tells as it goes through the days which periods begin.
+type dayWalk struct {
+	frame  civil.Frame
+	month  civil.Span
+	fiscal int
+	begins [civil.FiscalYear + 1]bool
+}
+
+// next goes to a day; the first call begins everything.
+func (w *dayWalk) next(d civil.Date) *[civil.FiscalYear + 1]bool {
+	first := w.month == civil.Span{}
+	w.begins[civil.Day] = true
+	w.begins[civil.Week] = first || d.Weekday() == civil.Monday
+	if w.begins[civil.Month] = !w.month.Has(d); w.begins[civil.Month] {
+		w.month, _ = w.frame.Around(civil.Month, d, 0)
 	}
+	fiscal := w.frame.Index(civil.FiscalMonth, d)
+	w.begins[civil.FiscalMonth] = first || fiscal != w.fiscal
+	w.fiscal = fiscal
+	return &w.begins
+}
+
+func dayLines(span civil.Span, f civil.Frame, cal *workdays.Calendar, yield func([]eval.Value, error) bool) {
 	cells := make([]eval.Value, 0, len(DayColumns))
-	var month civil.Span
+	parts := make([]eval.Value, len(dayParts))
+	at := dayWalk{frame: f}
 	for d := span.First; d <= span.Last; d++ {
-		if !month.Has(d) {
-			month, _ = f.Around(civil.Month, d, 0)
-		}
+		begins := at.next(d)
 		nth := eval.Value{}
 		if cal.Open(d) {
-			nth = eval.Int(cal.Count(civil.Span{First: month.First, Last: d}))
+			nth = eval.Int(cal.Count(civil.Span{First: at.month.First, Last: d}))
 		}
-		part := func(name string) eval.Value { return eval.Part(name, d, f, cal) }
-		cells = append(cells[:0], eval.Day(d), eval.Str(d.Weekday().Short()), part("iso week"), part("calendar month"),
-			part("quarter"), part("half"), part("year"), part("day of year"),
-			part("fiscal year"), part("fiscal quarter"), part("fiscal month"), part("working day"), nth, eval.Int(cal.Between(d, month.Last)), eval.Str(eval.HolidayNames(cal, d)), eval.Day(month.First), eval.Day(month.Last))
-		if err := to.Row(cells); err != nil {
-			return err
+		cells = append(cells[:0], eval.Day(d))
+		for i, p := range dayParts {
+			if begins[p.stays] {
+				parts[i] = p.part(d, f, cal)
+			}
+		}
+		cells = append(cells, parts...)
+		cells = append(cells, nth, eval.Int(cal.Between(d, at.month.Last)), eval.Str(eval.HolidayNames(cal, d)), eval.Day(at.month.First), eval.Day(at.month.Last))
+		if !yield(cells, nil) {
+			return
 		}
 	}
-	return nil
+}
+
+// Lines yields the rows of a table. Cells are valid until the next row is asked
+// for; an error ends the sequence.
+type Lines = iter.Seq2[[]eval.Value, error]
+
+// HolidayColumns are the columns of a list of holidays.
+var HolidayColumns = []string{"date", "weekday", "name", "nominal", "reason"}
+
+// Holidays lists the holidays of a calendar in a span, those on weekends too.
+func Holidays(cal *workdays.Calendar, span civil.Span) Lines {
+	return func(yield func([]eval.Value, error) bool) {
+		for h := range cal.Holidays(span) {
+			if !yield([]eval.Value{eval.Day(h.Date), eval.Str(h.Date.Weekday().Short()), eval.Str(h.Name), eval.Day(h.Nominal), eval.Str(h.Reason)}, nil) {
+				return
+			}
+		}
+	}
 }

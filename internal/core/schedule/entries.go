@@ -23,28 +23,39 @@ type Entry struct {
 
 // Entries returns the dates and milestones of several series that lie in
 // window, each chosen by its own date, sorted by date and time; where those are
-// equal the order of the plan stands.
-func Entries(series []*Series, window civil.Span) ([]Entry, error) {
-	var all []Entry
+// equal the order of the plan stands. cut counts the occurrences of which only a
+// part lies in the window.
+func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err error) {
 	for _, s := range series {
 		for o, err := range s.Occurrences(window.Widen(s.milestoneReach())) {
 			if err != nil {
-				return nil, err
+				return nil, 0, err
 			}
+			in, out := window.Has(o.To), !window.Has(o.To)
 			if window.Has(o.To) {
+				o.Note()
 				all = append(all, Entry{s, "date", o.Value(), o.Moves, o})
 			}
 			for i, m := range s.Milestones {
-				if v := o.Milestone(i); (v.Kind == eval.Date || v.Kind == eval.Moment) && window.Has(v.Day) {
+				v := o.Milestone(i)
+				if v.Kind != eval.Date && v.Kind != eval.Moment {
+					continue
+				}
+				in, out = in || window.Has(v.Day), out || !window.Has(v.Day)
+				if window.Has(v.Day) {
+					o.Note()
 					all = append(all, Entry{s, m.Name, v, o.Whys[i], o})
 				}
+			}
+			if in && out {
+				cut++
 			}
 		}
 	}
 	slices.SortStableFunc(all, func(a, b Entry) int {
 		return cmp.Or(cmp.Compare(a.At.Day, b.At.Day), cmp.Compare(a.At.Minutes, b.At.Minutes))
 	})
-	return all, nil
+	return all, cut, nil
 }
 
 // milestoneReach bounds how far from a window the dates can lie whose

@@ -56,6 +56,8 @@ func TestRuleExamples(t *testing.T) {
 		{"every working day in jan from 2027-01-28 until 2028-01-04", "", "2027-01-28 2027-01-29 2028-01-03 2028-01-04"},
 		{"every 10 working days from 2027-01-02", "2027-02", "2027-02-01 2027-02-15"},
 		{"every 10 working days back from 2027-02-28 3 times", "", "2027-01-29 2027-02-12 2027-02-26"},
+		{"yearly on 1 may then lasting 600 weeks", "2037-10", "2037-10-29"},
+		{"yearly on 15 jan then easter", "2027-03..2027-05", "2027-03-28"},
 		{"daily from 2027-12-30 3 times", "", "2027-12-30 2027-12-31 2028-01-01"},
 		{"every 100 days from 2027-01-01", "2027", "2027-01-01 2027-04-11 2027-07-20 2027-10-28"},
 		{"weekly on mon, wed from 2027-01-05 4 times leaving out 2027-01-06 plus 2027-01-11, 2027-01-09", "", "2027-01-09 2027-01-11 2027-01-13 2027-01-18"},
@@ -144,7 +146,7 @@ func TestSeries(t *testing.T) {
 		t.Fatal(err)
 	}
 	window, _ := eval.Window("2027-02-15..2027-03-02", plain)
-	entries, err := Entries([]*Series{s}, window)
+	entries, _, err := Entries([]*Series{s}, window)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -203,14 +205,21 @@ func TestNoAllocationPerDate(t *testing.T) {
 	plain.Calendar.Between(700000, 1100000)
 	cost := func(days civil.Date) float64 {
 		return testing.AllocsPerRun(3, func() {
-			if n, err := Count(rec, civil.Span{First: 710000, Last: 710000 + days}); n < 24 || err != nil {
-				t.Fatal(n, err)
+			if n := count(rec, civil.Span{First: 710000, Last: 710000 + days}); n < 24 {
+				t.Fatal(n)
 			}
 		})
 	}
 	if one, thousand := cost(366), cost(366000); thousand > one {
 		t.Errorf("%v allocations for a year, %v for a thousand", one, thousand)
 	}
+}
+
+func count(rec *eval.Recurrence, window civil.Span) (n int) {
+	for range Dates(rec, window) {
+		n++
+	}
+	return n
 }
 
 func BenchmarkRolledDates(b *testing.B) {
@@ -242,12 +251,9 @@ func BenchmarkRolledDates(b *testing.B) {
 			b.ReportAllocs()
 			n := 0
 			for b.Loop() {
-				for m := range Dates(rec, civil.Span{First: 740000, Last: 740000 + 365243}) {
-					n += int(m.To & 1)
-				}
-				n, _ = Count(rec, civil.Span{First: 740000, Last: 740000 + 365243})
+				n = count(rec, civil.Span{First: 740000, Last: 740000 + 365243})
 			}
-			b.ReportMetric(2*float64(n)*float64(b.N)/b.Elapsed().Seconds()/1e6, "Mdates/s")
+			b.ReportMetric(float64(n)*float64(b.N)/b.Elapsed().Seconds()/1e6, "Mdates/s")
 		})
 	}
 }

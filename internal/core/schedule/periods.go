@@ -5,16 +5,15 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/rows"
 )
 
 // Periods yields the periods of a series that touch a span: its pay periods.
-func (s *Series) Periods(span civil.Span) iter.Seq2[rows.NamedSpan, error] {
-	return func(yield func(rows.NamedSpan, error) bool) {
+func (s *Series) Periods(span civil.Span) iter.Seq2[civil.NamedSpan, error] {
+	return func(yield func(civil.NamedSpan, error) bool) {
 		far := 2*s.Rec.Rule.Stride() + s.Rec.Chain.Back + s.Rec.Chain.Forth
 		for o, err := range s.Occurrences(span.Widen(far, far)) {
 			if err != nil {
-				yield(rows.NamedSpan{}, err)
+				yield(civil.NamedSpan{}, err)
 				return
 			}
 			start, end := o.Row[slotPeriodStart], o.Row[slotPeriodEnd]
@@ -25,7 +24,8 @@ func (s *Series) Periods(span civil.Span) iter.Seq2[rows.NamedSpan, error] {
 			if p.First > span.Last || p.Last < span.First {
 				continue
 			}
-			if !yield(rows.NamedSpan{Name: o.ID, Span: p}, nil) {
+			o.Note()
+			if !yield(civil.NamedSpan{Name: o.ID, Span: p}, nil) {
 				return
 			}
 		}
@@ -39,12 +39,16 @@ type Instalment struct {
 }
 
 // Instalments yields the dates of a rule in a window, numbered from the rule's
-// first.
+// first, or where it has none within the nominal year.
 func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, error] {
 	return func(yield func(Instalment, error) bool) {
 		s := &Series{Rec: rec}
-		n := 0
-		for o, err := range s.Occurrences(civil.Span{First: civil.Min, Last: window.Last}) {
+		n, wide := 0, window
+		begins := rec.Rule.Begins()
+		if begins {
+			wide.First = civil.Min
+		}
+		for o, err := range s.Occurrences(wide) {
 			if err != nil {
 				yield(Instalment{}, err)
 				return
@@ -52,7 +56,12 @@ func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, 
 			if n++; o.To < window.First {
 				continue
 			}
-			if !yield(Instalment{o.Value(), o.Row[slotPeriodStart], o.Row[slotPeriodEnd], n}, nil) {
+			number := n
+			if !begins {
+				number = int(o.Row[slotNumber].Num)
+			}
+			o.Note()
+			if !yield(Instalment{o.Value(), o.Row[slotPeriodStart], o.Row[slotPeriodEnd], number}, nil) {
 				return
 			}
 		}

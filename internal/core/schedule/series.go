@@ -3,6 +3,7 @@ package schedule
 import (
 	"iter"
 	"slices"
+	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -38,6 +39,9 @@ type Series struct {
 	Start, End  *eval.Program // of the period; nil for the default
 	Milestones  []Milestone
 	Summary     *Template // of its events; nil for the title
+
+	made  made
+	noted sync.Map // nominal dates that a blind calendar was noted for
 }
 
 // Milestone is a date that hangs on the date of a series.
@@ -102,6 +106,21 @@ type Occurrence struct {
 	Row   []eval.Value  // by the slots of Names
 	Whys  [][]eval.Move // of each milestone
 	Clock int           // minutes after midnight where the rule says at, else -1
+
+	series *Series
+}
+
+// Note notes, once, that a calendar was asked for the occurrence beyond what it
+// knows. Whoever shows an occurrence does.
+func (o *Occurrence) Note() { o.series.Note(o.Moved) }
+
+// Note is Occurrence.Note for a date alone.
+func (s *Series) Note(m Moved) {
+	if m.Blind.Is() {
+		if _, known := s.noted.LoadOrStore(m.Date.Date, true); !known {
+			m.Blind.Note()
+		}
+	}
 }
 
 // Value is the date itself, with its time if it has one.
@@ -114,14 +133,13 @@ func (o *Occurrence) Milestone(i int) eval.Value { return o.Row[slotMilestones+i
 func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 	return func(yield func(*Occurrence, error) bool) {
 		number, year := 0, 0
-		var before Moved // the date before, moved
+		var before Moved // the nominal date before, moved; blank or not
 		first := true
-		for m, err := range Dates(s.Rec, window) {
+		for m, err := range all(s.Rec, window) {
 			if err != nil {
 				yield(nil, err)
 				return
 			}
-			m.Moves = slices.Clone(m.Moves)
 			if y := m.Date.Date.Year(); first || y != year {
 				number, year = s.place(m.Date.Date), y
 			}
@@ -129,13 +147,12 @@ func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 				before = s.before(m.Date.Date)
 				first = false
 			}
-			o, err := s.occurrence(m, before, number)
-			if err != nil {
-				yield(nil, err)
-				return
-			}
-			if !yield(o, nil) {
-				return
+			if window.Has(m.To) {
+				m.Moves = slices.Clone(m.Moves)
+				o, err := s.occurrence(m, before, number)
+				if !yield(o, err) || err != nil {
+					return
+				}
 			}
 			before = m
 			number++
@@ -159,7 +176,7 @@ func (s *Series) before(d civil.Date) (m Moved) {
 	if !ok {
 		return m
 	}
-	to, _, err := s.Rec.Chain.Run(prev.Date, nil, nil)
+	to, _, _, err := s.Rec.Chain.Run(prev.Date, s.Rec.Row, nil)
 	if err != nil {
 		to = civil.None
 	}
@@ -180,6 +197,7 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	row := make([]eval.Value, slotMilestones+len(s.Milestones))
 	row[slotNominal] = eval.Day(nominal)
 	row[slotDate] = s.Moment(m.To)
+	row[slotDate].Unsure = m.Blind.Is()
 	row[slotPreviousNominal] = eval.Day(before.Date.Date)
 	row[slotPreviousDate] = eval.Day(before.To)
 	row[slotNextNominal] = eval.Day(next.Date)
@@ -187,7 +205,7 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	row[slotTitle] = eval.Str(s.Title)
 	row[slotPeriodStart] = eval.Day(s.defaultStart(nominal, before.Date.Date))
 	row[slotPeriodEnd] = row[slotNominal]
-	o := &Occurrence{Moved: m, ID: string(s.Rec.Rule.AppendID(nil, m.Date)), Row: row, Clock: s.Rec.Chain.Minutes}
+	o := &Occurrence{Moved: m, ID: string(s.Rec.Rule.AppendID(nil, m.Date)), Row: row, Clock: s.Rec.Chain.Minutes, series: s}
 	start, end := row[slotPeriodStart], row[slotPeriodEnd]
 	var err error
 	if s.Start != nil {
@@ -202,9 +220,12 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	}
 	row[slotPeriodStart], row[slotPeriodEnd] = start, end
 	for i, ms := range s.Milestones {
-		v, why, err := ms.Prog.Eval(row, nil)
+		v, why, blind, err := ms.Prog.Work(row, nil)
 		if err != nil {
 			return nil, err
+		}
+		if !o.Blind.Is() {
+			o.Blind = blind
 		}
 		row[slotMilestones+i] = v
 		o.Whys = append(o.Whys, why)
@@ -229,65 +250,4 @@ func (s *Series) defaultStart(nominal, before civil.Date) civil.Date {
 		return civil.None
 	}
 	return early + 1
-}
-
-// Calendars returns the calendars that the series counts with, each once.
-func (s *Series) Calendars() []*workdays.Calendar {
-	list := Calendars(s.Rec)
-	for _, m := range s.Milestones {
-		list = appendChain(list, m.Prog.Chain())
-	}
-	return list
-}
-
-// Calendars returns the calendars that a recurrence counts with, each once.
-func Calendars(r *eval.Recurrence) []*workdays.Calendar {
-	var list []*workdays.Calendar
-	if r.Rule.Counts() {
-		list = append(list, r.Rule.Calendar)
-	}
-	return appendChain(list, r.Chain)
-}
-
-func appendChain(list []*workdays.Calendar, c *eval.Chain) []*workdays.Calendar {
-	if c == nil {
-		return list
-	}
-	for _, s := range c.Steps {
-		if s.Calendar != nil && !slices.Contains(list, s.Calendar) {
-			list = append(list, s.Calendar)
-		}
-	}
-	return list
-}
-
-// After implements eval.Series: the first moved date after d.
-func (s *Series) After(d civil.Date, on bool) (civil.Date, bool) {
-	if !on {
-		d++
-	}
-	for m, err := range Dates(s.Rec, civil.Span{First: d, Last: civil.Max}) {
-		return m.To, err == nil
-	}
-	return civil.None, false
-}
-
-// Before implements eval.Series: the last moved date before d.
-func (s *Series) Before(d civil.Date, on bool) (last civil.Date, ok bool) {
-	if !on {
-		d--
-	}
-	for width := 2 * s.Rec.Rule.Stride(); d.Valid(); width *= 4 {
-		w := civil.Span{First: d, Last: d}.Widen(width, 0)
-		for m, err := range Dates(s.Rec, w) {
-			if err != nil {
-				return civil.None, false
-			}
-			last, ok = m.To, true
-		}
-		if ok || w.First == civil.Min {
-			return last, ok
-		}
-	}
-	return civil.None, false
 }

@@ -2,12 +2,13 @@ package schedule
 
 import (
 	"iter"
+	"slices"
 	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
-	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
 )
 
 // ColumnName is the column that a name of a plan gives: lower case, words
@@ -34,48 +35,49 @@ func RuleRow(cells []eval.Value, s *Series, m Moved) []eval.Value {
 		eval.Str(string(s.Rec.Rule.AppendID(make([]byte, 0, 16), m.Date))))
 }
 
-// Wide writes the wide table of one series: a row an occurrence, its
-// milestones beside it.
-func Wide(s *Series, window civil.Span, to rows.Sink) error {
-	columns := []string{"date", "weekday", "nominal", "reason"}
+// Wide is the wide table of one series: a row an occurrence, its milestones
+// beside it.
+func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
+	columns = []string{"date", "weekday", "nominal", "reason"}
 	for _, m := range s.Milestones {
 		name := ColumnName(m.Name)
 		columns = append(columns, name, name+"_weekday")
 	}
-	if err := to.Header(append(columns, "id")); err != nil {
-		return err
+	return append(columns, "id"), func(yield func([]eval.Value, error) bool) {
+		var cells []eval.Value
+		for o, err := range s.Occurrences(window) {
+			if err != nil {
+				yield(nil, err)
+				return
+			}
+			o.Note()
+			cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(eval.Reasons(o.Moves)))
+			for i := range s.Milestones {
+				v := o.Milestone(i)
+				cells = append(cells, v, WeekdayOf(v))
+			}
+			if !yield(append(cells, eval.Str(o.ID)), nil) {
+				return
+			}
+		}
 	}
-	var cells []eval.Value
-	for o, err := range s.Occurrences(window) {
-		if err != nil {
-			return err
-		}
-		cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(eval.Reasons(o.Moves)))
-		for i := range s.Milestones {
-			v := o.Milestone(i)
-			cells = append(cells, v, WeekdayOf(v))
-		}
-		if err := to.Row(append(cells, eval.Str(o.ID))); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
-// Agenda writes the table of several series: a row a date or milestone.
-func Agenda(entries []Entry, to rows.Sink) error {
-	if err := to.Header([]string{"date", "weekday", "series", "what", "nominal", "reason", "id"}); err != nil {
-		return err
-	}
-	var cells []eval.Value
-	for _, e := range entries {
-		cells = append(cells[:0], e.At, WeekdayOf(e.At), eval.Str(e.Series.Name), eval.Str(e.What),
-			eval.Day(e.Of.Date.Date), eval.Str(eval.Reasons(e.Moves)), eval.Str(e.Of.ID))
-		if err := to.Row(cells); err != nil {
-			return err
+// AgendaColumns are the columns of the table of several series.
+var AgendaColumns = []string{"date", "weekday", "series", "what", "nominal", "reason", "id"}
+
+// Agenda is the table of several series: a row a date or milestone.
+func Agenda(entries []Entry) Lines {
+	return func(yield func([]eval.Value, error) bool) {
+		var cells []eval.Value
+		for _, e := range entries {
+			cells = append(cells[:0], e.At, WeekdayOf(e.At), eval.Str(e.Series.Name), eval.Str(e.What),
+				eval.Day(e.Of.Date.Date), eval.Str(eval.Reasons(e.Moves)), eval.Str(e.Of.ID))
+			if !yield(cells, nil) {
+				return
+			}
 		}
 	}
-	return nil
 }
 
 // Dated is a date of one of several series.
@@ -155,7 +157,12 @@ func MergeOccurrences(list []*Series, window civil.Span) iter.Seq2[Entry, error]
 				return
 			}
 			o, err, _ := next[d.Series]()
-			if !yield(Entry{Series: d.Series, What: "date", Of: o}, err) {
+			if err != nil {
+				yield(Entry{}, err)
+				return
+			}
+			o.Note()
+			if !yield(Entry{Series: d.Series, What: "date", At: o.Value(), Moves: o.Moves, Of: o}, nil) {
 				return
 			}
 		}
@@ -167,18 +174,32 @@ type Summary struct {
 	Series            *Series
 	Dates, Moved      int
 	First, Last, Next civil.Date // Next: the first on or after the as-of day
-	Warnings          []string
+	Blank             int        // nominal dates for which `then` gives none
+	Warnings          int        // kinds of them: calendars that know too little, blanks
+}
+
+// SummaryColumns are the columns of what a run tells.
+var SummaryColumns = []string{"series", "dates", "first", "last", "next", "moved", "warnings"}
+
+// Cells are the cells of SummaryColumns.
+func (s Summary) Cells() []eval.Value {
+	return []eval.Value{eval.Str(s.Series.Name), eval.Int(s.Dates), eval.Day(s.First), eval.Day(s.Last), eval.Day(s.Next),
+		eval.Int(s.Moved), eval.Int(s.Warnings)}
 }
 
 // Summarise counts the dates of a series in a window.
 func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) {
-	sum := Summary{Series: s}
-	watch := NewWatch(s.Calendars())
+	sum := Summary{Series: s, Blank: Blanks(s.Rec, window)}
+	var blind []*workdays.Calendar
 	for o, err := range s.Occurrences(window) {
 		if err != nil {
 			return sum, err
 		}
 		sum.Dates++
+		o.Note()
+		if o.Blind.Is() && !slices.Contains(blind, o.Blind.Calendar) {
+			blind = append(blind, o.Blind.Calendar)
+		}
 		if o.To != o.Date.Date {
 			sum.Moved++
 		}
@@ -189,12 +210,9 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 		if sum.Next == civil.None && o.To >= today {
 			sum.Next = o.To
 		}
-		latest := max(o.Date.Date, o.To)
-		for i := range s.Milestones {
-			latest = max(latest, o.Milestone(i).Day)
-		}
-		watch.See(latest)
 	}
-	sum.Warnings = watch.Warnings()
+	if sum.Warnings = len(blind); sum.Blank > 0 {
+		sum.Warnings++
+	}
 	return sum, nil
 }

@@ -150,6 +150,9 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err 
 			list = append(list, Telling{m.Name, m.Prog.Text, from, "counts from here"})
 			list = append(list, tellMoves(m.Name, m.Prog.Chain(), o.Whys[i], from, o.Milestone(i))...)
 		}
+		if told {
+			o.Note()
+		}
 	}
 	if list != nil {
 		return list, nil
@@ -159,12 +162,15 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err 
 		what = "closed (" + closure(cal, d) + ") in " + cal.Name
 	}
 	why := what + ", but no date of " + s.Name
-	prev, ok := s.Before(d, false)
-	if ok {
+	around := civil.Span{First: d, Last: d}
+	if prev, ok := s.Before(d, false); ok {
 		why += "; the one before is " + named(prev)
+		around.First = prev
 	}
 	if next, ok := s.After(d, false); ok {
 		why += "; the next is " + named(next)
+		around.Last = next
 	}
+	cal.Ask(around.First, around.Last)
 	return []Telling{{"no date", "", eval.Day(d), why}}, nil
 }

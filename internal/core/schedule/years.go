@@ -22,14 +22,18 @@ func CountYears(r *eval.Recurrence, window civil.Span) ([]YearCount, error) {
 		}
 		return counts[y]
 	}
+	asks := r.Rule.Counts()
 	wide := window.Widen(r.Chain.Forth, r.Chain.Back)
 	for d := range r.Rule.All(wide) {
-		to, _, err := r.Chain.Run(d.Date, nil, nil)
+		to, _, blind, err := r.Chain.Run(d.Date, r.Row, nil)
 		switch {
 		case errors.Is(err, eval.ErrRange), to == civil.None && err == nil:
 			continue
 		case err != nil:
 			return nil, err
+		}
+		if window.Has(d.Date) || window.Has(to) {
+			blindOf(r, asks, d.Date, blind).Note()
 		}
 		if window.Has(d.Date) {
 			at(d.Date).Nominal++

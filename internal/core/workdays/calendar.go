@@ -7,6 +7,7 @@ package workdays
 import (
 	"iter"
 	"math/bits"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -42,44 +43,76 @@ func (s WeekdaySet) With(w civil.Weekday) WeekdaySet { return s | 1<<w }
 // Weekend is Saturday and Sunday.
 const Weekend = WeekdaySet(1<<civil.Saturday | 1<<civil.Sunday)
 
-// Calendar is a working calendar: layers over a set of closed weekdays, or
-// several calendars joined. It is safe for concurrent use.
+// Calendar is a working calendar: a set of closed weekdays and entries that close
+// or open days, in order, or several calendars joined. It is safe for concurrent
+// use.
 type Calendar struct {
 	Name  string
 	Title string // what it is, for people; may be empty
 	// Known spans the days about which the calendar says it knows.
 	Known civil.Span
 
-	closed WeekdaySet // of a bottom layer
-	below  *Calendar
-	source Source       // holidays of this layer
-	opened []civil.Date // days that this layer opens again
-	joined []*Calendar
+	closed  WeekdaySet
+	entries []entry
+	joined  []*Calendar
+	// view is the calendar while it is being built: what the rule of an entry
+	// sees, the entries above it and nothing else.
+	view     *Calendar
+	isView   bool
+	building sync.Mutex // of a view: one calendar is built at a time
 
 	grow sync.Mutex
 	at   atomic.Pointer[table]
+
+	// Assumed marks the calendar that stands in where none was given.
+	Assumed bool
+	needed  atomic.Bool
+	missed  [2]atomic.Int64 // dates worked out before and after Known
+}
+
+// entry closes the days of a source, or opens days again.
+type entry struct {
+	source Source
+	opened []civil.Date
 }
 
 // New returns a calendar with closed weekdays and no holidays.
 func New(name string, closed WeekdaySet) *Calendar {
-	return &Calendar{Name: name, Known: civil.Always, closed: closed}
+	return &Calendar{Name: name, Known: civil.Always, closed: closed, view: &Calendar{Name: name, Known: civil.Always, closed: closed, isView: true}}
 }
 
-// WithHolidays returns a calendar that also closes the days of a source.
-func (c *Calendar) WithHolidays(s Source) *Calendar {
-	return &Calendar{Name: c.Name, Known: c.Known, below: c, source: s}
+func (c *Calendar) with(more ...entry) *Calendar {
+	return &Calendar{Name: c.Name, Known: c.Known, closed: c.closed, entries: append(slices.Clone(c.entries), more...), view: c.view}
+}
+
+// WithHolidays returns a calendar that also closes the days of sources, in order.
+func (c *Calendar) WithHolidays(sources ...Source) *Calendar {
+	more := make([]entry, len(sources))
+	for i, s := range sources {
+		more[i].source = s
+	}
+	return c.with(more...)
 }
 
 // WithOpen returns a calendar in which the given days are worked whatever the
-// layers below say.
-func (c *Calendar) WithOpen(days []civil.Date) *Calendar {
-	return &Calendar{Name: c.Name, Known: c.Known, below: c, opened: days}
-}
+// entries above say.
+func (c *Calendar) WithOpen(days []civil.Date) *Calendar { return c.with(entry{opened: days}) }
+
+// Below is the calendar that the rule of the next entry counts with: the entries
+// so far. It answers only while the calendar is being built, and before that as
+// if it had closed weekdays alone.
+func (c *Calendar) Below() *Calendar { return c.view }
 
 // Join returns the calendar that is open only where all of several are. It has
 // a table of its own, so a query costs what it costs on a single calendar.
 func Join(cals ...*Calendar) *Calendar {
-	if len(cals) == 1 {
+	var once []*Calendar
+	for _, c := range cals {
+		if !slices.Contains(once, c) {
+			once = append(once, c)
+		}
+	}
+	if cals = once; len(cals) == 1 {
 		return cals[0]
 	}
 	c := &Calendar{Known: civil.Always, joined: cals}
@@ -126,6 +159,7 @@ type table struct {
 	span  civil.Span // civil.Always at the most
 	words []uint64
 	ranks []int32
+	stale bool      // ranks are to be counted anew
 	hols  []Holiday // by date, in the order listed
 }
 
@@ -134,95 +168,43 @@ func (t *table) open(d civil.Date) bool {
 	return t.words[i>>6]>>(i&63)&1 == 1
 }
 
+func (t *table) set(d civil.Date, open bool) {
+	i := uint32(d - t.span.First)
+	if open {
+		t.words[i>>6] |= 1 << (i & 63)
+	} else {
+		t.words[i>>6] &^= 1 << (i & 63)
+	}
+	t.stale = true
+}
+
 // rank counts the open days of the table up to and including d.
 func (t *table) rank(d civil.Date) int {
+	if t.stale {
+		t.count()
+	}
 	i := uint32(d - t.span.First)
 	return int(t.ranks[i>>6]) + bits.OnesCount64(t.words[i>>6]<<(63-i&63))
 }
 
-// firstBuild is how far around the first day asked about a table reaches.
-const firstBuild = 400
-
-// covering returns a table that holds all of span, growing it when needed.
-// A table at least doubles when it grows, so growth costs little per day.
-func (c *Calendar) covering(span civil.Span) *table {
-	if t := c.at.Load(); t != nil && span.First >= t.span.First && span.Last <= t.span.Last {
-		return t
-	}
-	c.grow.Lock()
-	defer c.grow.Unlock()
-	want := span.Widen(firstBuild, firstBuild)
-	if t := c.at.Load(); t != nil {
-		if span.First >= t.span.First && span.Last <= t.span.Last {
-			return t
-		}
-		want = t.span
-		if span.First < want.First {
-			want = want.Widen(max(t.span.Len(), int(want.First-span.First)), 0)
-		}
-		if span.Last > want.Last {
-			want = want.Widen(0, max(t.span.Len(), int(span.Last-want.Last)))
-		}
-	}
-	t := c.build(want)
-	c.at.Store(t)
-	return t
-}
-
-func (c *Calendar) build(span civil.Span) *table {
-	t := &table{span: span, words: make([]uint64, (span.Len()+63)/64)}
-	set := func(d civil.Date, open bool) {
-		i := uint32(d - span.First)
-		if open {
-			t.words[i>>6] |= 1 << (i & 63)
-		} else {
-			t.words[i>>6] &^= 1 << (i & 63)
-		}
-	}
-	switch {
-	case c.joined != nil:
-		for d := span.First; d <= span.Last; d++ {
-			set(d, true)
-		}
-		for _, j := range c.joined {
-			under := j.covering(span)
-			for d := span.First; d <= span.Last; d++ {
-				if !under.open(d) {
-					set(d, false)
-				}
-			}
-			t.hols = append(t.hols, under.within(span)...)
-		}
-	case c.below != nil:
-		under := c.below.covering(span)
-		for d := span.First; d <= span.Last; d++ {
-			set(d, under.open(d))
-		}
-		t.hols = append(t.hols, under.within(span)...)
-		if c.source != nil {
-			for h := range c.source.Days(span, c.below) {
-				if span.Has(h.Date) {
-					set(h.Date, false)
-					t.hols = append(t.hols, h)
-				}
-			}
-		}
-		for _, d := range c.opened {
-			if span.Has(d) {
-				set(d, true)
-			}
-		}
-	default:
-		for d := span.First; d <= span.Last; d++ {
-			set(d, !c.closed.Has(d.Weekday()))
-		}
-	}
-	sortHolidays(t.hols)
+// count counts the open days before each word.
+func (t *table) count() {
 	t.ranks = make([]int32, len(t.words))
 	n := 0
 	for i, w := range t.words {
 		t.ranks[i] = int32(n)
 		n += bits.OnesCount64(w)
+	}
+	t.stale = false
+}
+
+// weekdays makes a table of closed weekdays alone.
+func weekdays(span civil.Span, closed WeekdaySet) *table {
+	t := &table{span: span, words: make([]uint64, (span.Len()+63)/64), stale: true}
+	for d := span.First; d <= span.Last; d++ {
+		if !closed.Has(d.Weekday()) {
+			t.set(d, true)
+		}
 	}
 	return t
 }

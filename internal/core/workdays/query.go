@@ -65,8 +65,26 @@ func (c *Calendar) Add(d civil.Date, n int) (r civil.Date, ok bool) {
 		if t.span.First <= s.First && t.span.Last >= s.Last {
 			return civil.None, false
 		}
+		if far := s.Len(); far > longestClosed && t.closedAt(n > 0) {
+			return civil.None, false
+		}
 		t = c.covering(s)
 	}
+}
+
+// longestClosed is how many closed days in a row are looked through for a working
+// day: ten years. A calendar without one would be looked through to the end of
+// time.
+const longestClosed = 3660
+
+// closedAt reports whether the last days of the table, or its first, are closed
+// for longer than any office is.
+func (t *table) closedAt(end bool) bool {
+	s := civil.Span{First: t.span.First, Last: min(t.span.Last, t.span.First+longestClosed)}
+	if end {
+		s = civil.Span{First: max(t.span.First, t.span.Last-longestClosed), Last: t.span.Last}
+	}
+	return s.Len() > longestClosed/2 && t.rank(s.Last)-t.rank(s.First) == 0
 }
 
 // near is how many words are looked through one by one before the counts are
@@ -167,6 +185,9 @@ func (c *Calendar) Nth(s civil.Span, n int) (civil.Date, bool) {
 
 // within returns the table's holidays in span.
 func (t *table) within(s civil.Span) []Holiday {
+	if len(t.hols) == 0 {
+		return nil
+	}
 	lo := sort.Search(len(t.hols), func(i int) bool { return t.hols[i].Date >= s.First })
 	hi := sort.Search(len(t.hols), func(i int) bool { return t.hols[i].Date > s.Last })
 	return t.hols[lo:hi]
@@ -180,6 +201,15 @@ func sortHolidays(h []Holiday) {
 // and those opened again included.
 func (c *Calendar) Holidays(s civil.Span) iter.Seq[Holiday] {
 	return slices.Values(c.covering(s).within(s))
+}
+
+// On returns the holidays that are listed for d, on a weekend too.
+func (c *Calendar) On(d civil.Date) []Holiday {
+	s := civil.Span{First: d, Last: d}
+	if t := c.at.Load(); t != nil && t.span.Has(d) {
+		return t.within(s)
+	}
+	return c.covering(s).within(s)
 }
 
 // Closure says why a day is closed: a closed weekday or holidays.
@@ -197,8 +227,6 @@ func (c *Calendar) Why(d civil.Date) Closure {
 }
 
 func (c *Calendar) weekend(w civil.Weekday) bool {
-	for ; c.below != nil; c = c.below {
-	}
 	for _, j := range c.joined {
 		if j.weekend(w) {
 			return true

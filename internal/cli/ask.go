@@ -1,0 +1,234 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/files"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
+)
+
+// ask makes the command of a question: its options are flags, its answer goes to
+// a writer of the format that is asked for.
+func (a *App) ask(q *question.Question) *cobra.Command {
+	c := &cobra.Command{Use: q.Use, Short: q.Short, Long: q.Long, Example: q.Examples, Args: needArgs(q.Least, q.Most, q.Wants)}
+	s := a.settings(c, true)
+	job := question.Job{Question: q}
+	out := output{app: a, shape: &job.Shape}
+	options := q.Options
+	if q.Table {
+		options = append(options, job.In.Options()...)
+	}
+	if !q.Bare {
+		out.formats = report.Names(q.Events)
+		options = append(append(options, job.Shape.Options()...), out.options()...)
+	}
+	options = onCommand(options)
+	bind(c, options)
+	s.complete(c, q, options, &job.In)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		p, err := s.load()
+		if err != nil {
+			return err
+		}
+		for _, o := range options {
+			if err := o.Check(p.Env); err != nil {
+				return err
+			}
+		}
+		if err := job.In.Check(); err != nil {
+			return err
+		}
+		if err := a.answer(&job, p, &out, args); err != nil {
+			return err
+		}
+		for _, w := range p.Warnings() {
+			a.warn("%s", w)
+		}
+		return nil
+	}
+	return c
+}
+
+// onCommand leaves out what a command is told by its arguments.
+func onCommand(options []*question.Option) (list []*question.Option) {
+	for _, o := range options {
+		if o.Kind != question.File {
+			list = append(list, o)
+		}
+	}
+	return list
+}
+
+// answer answers a job: the result is written whole or not at all.
+func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string) error {
+	place := p.Place()
+	place.Stdin, place.Warn, place.Note, place.Flags = a.In, a.warn, a.note, true
+	var stage files.Stage
+	defer stage.Drop()
+	place.Create = stage.Create
+	job.Place, job.Args = &place, args
+	if job.Question.Table {
+		var stop func()
+		place.Done, stop = a.progress()
+		defer stop()
+	}
+	if job.Question.Bare {
+		job.To = &bareSink{w: a.toTerminal(a.Out)}
+		return job.Answer()
+	}
+	format, look, err := out.dress(p)
+	if err != nil {
+		return err
+	}
+	fill := func(w io.Writer) (err error) {
+		if job.To, err = format.Sink(w, look); err == nil {
+			err = job.Answer()
+		}
+		return err
+	}
+	if out.file != "" {
+		if err := p.Files.Write(out.file); err != nil {
+			return err
+		}
+		w, err := stage.Create(out.file)
+		if err == nil {
+			err = fill(w)
+		}
+		if err != nil {
+			return err
+		}
+		return stage.Commit()
+	}
+	w := a.Out
+	if !format.People {
+		w = a.toTerminal(w)
+	}
+	if !job.Question.Table { // long lists stream
+		return fill(w)
+	}
+	var spool files.Spool
+	defer spool.Drop()
+	if err := fill(&spool); err != nil {
+		return err
+	}
+	if err := spool.CopyTo(w); err != nil {
+		return err
+	}
+	return stage.Commit()
+}
+
+// toTerminal is the way to w that takes out what could steer a terminal, if w is
+// one.
+func (a *App) toTerminal(w io.Writer) io.Writer {
+	if _, ok := a.terminal(); ok && w == a.Out {
+		return report.Cleaner(w)
+	}
+	return w
+}
+
+// output says where a result goes and how it is dressed.
+type output struct {
+	app             *App
+	shape           *question.Shape
+	formats         []string
+	as, file, color string
+}
+
+func (o *output) options() []*question.Option {
+	return []*question.Option{o.formatOption(),
+		{Name: "out", Help: "`FILE` to write, by its ending, instead of standard output", Into: &o.file}, o.colorOption()}
+}
+
+func (o *output) formatOption() *question.Option {
+	return &question.Option{Name: "as", Choices: o.formats, Into: &o.as,
+		Help: "`FORMAT`: " + strings.Join(o.formats, ", ") + "\n(default: table on a terminal, else csv)"}
+}
+
+func (o *output) colorOption() *question.Option {
+	return &question.Option{Name: "color", Kind: question.Choice, Choices: []string{"auto", "always", "never"}, Default: "auto",
+		Help: "`WHEN` to colour: auto, always or never", Into: &o.color}
+}
+
+// format settles on an output format.
+func (o *output) format() (report.Format, error) {
+	as := strings.ToLower(o.as)
+	if as == "" && o.file != "" {
+		if as = strings.ToLower(strings.TrimPrefix(filepath.Ext(o.file), ".")); as == "" || as == "txt" {
+			as = "table"
+		}
+	}
+	if as == "" {
+		as = "csv"
+		if _, terminal := o.app.terminal(); terminal {
+			as = "table"
+		}
+	}
+	for _, name := range o.formats {
+		if name == as {
+			f, _ := report.Find(as)
+			return f, nil
+		}
+	}
+	return report.Format{}, usagef("unknown format %q; this command writes %s", as, strings.Join(o.formats, ", "))
+}
+
+// dress settles on the format and the look of the result.
+func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error) {
+	if f, err = o.format(); err != nil {
+		return f, l, err
+	}
+	if l, err = look(o.shape, p); err != nil {
+		return f, l, err
+	}
+	width, terminal := o.app.terminal()
+	if o.file == "" {
+		l.Width = width
+	}
+	if !terminal && o.file == "" { // in a pipe, a width only where one is told
+		_, _ = fmt.Sscan(o.app.Getenv("COLUMNS"), &l.Width)
+	}
+	l.Color = o.color == "always" || o.color == "auto" && terminal && o.file == "" && o.app.Getenv("NO_COLOR") == ""
+	return f, l, nil
+}
+
+// look is how a shape dresses a result.
+func look(s *question.Shape, p *plan.Plan) (l report.Look, err error) {
+	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Safe: s.Safe, Zone: p.Zone}
+	if s.ShowDates != "" {
+		if l.Dates, err = report.Strftime(s.ShowDates); err != nil {
+			err = fmt.Errorf("--show-dates: %w", err)
+		}
+	}
+	return l, err
+}
+
+// bareSink prints one value on one line.
+type bareSink struct{ w io.Writer }
+
+func (s *bareSink) Header([]string) error { return nil }
+func (s *bareSink) Close() error          { return nil }
+func (s *bareSink) Row(cells []eval.Value) error {
+	_, err := fmt.Fprintln(s.w, cells[0])
+	return err
+}
+
+// needArgs checks how many arguments there are and says what is missing.
+func needArgs(least, most int, what string) cobra.PositionalArgs {
+	return func(c *cobra.Command, args []string) error {
+		switch {
+		case len(args) < least:
+			return usagef("`%s` needs %s; `%s --help` shows examples", c.CommandPath(), what, c.CommandPath())
+		case most >= 0 && len(args) > most:
+			return usagef("`%s` takes no more after %q; a phrase stands in double quotes: \"…\"", c.CommandPath(), strings.TrimSpace(args[max(most, 1)-1]))
+		}
+		return nil
+	}
+}

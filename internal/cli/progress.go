@@ -1,0 +1,41 @@
+package cli
+
+import (
+	"os"
+	"sync/atomic"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+)
+
+// progress shows on a terminal how many rows are done, for work of over a
+// second. done is nil where nothing is shown; call stop at the end.
+func (a *App) progress() (done *atomic.Int64, stop func()) {
+	f, isFile := a.Err.(*os.File)
+	if a.quiet || !isFile || !isTerminal(f) {
+		return nil, func() {}
+	}
+	done = &atomic.Int64{}
+	quit, ended := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(ended)
+		tick := time.NewTicker(time.Second)
+		defer tick.Stop()
+		var bar *progressbar.ProgressBar
+		for {
+			select {
+			case <-quit:
+				if bar != nil {
+					_ = bar.Clear()
+				}
+				return
+			case <-tick.C:
+				if bar == nil {
+					bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(f), progressbar.OptionSetDescription("rows"), progressbar.OptionShowCount())
+				}
+				_ = bar.Set64(done.Load())
+			}
+		}
+	}()
+	return done, func() { close(quit); <-ended }
+}

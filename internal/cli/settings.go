@@ -1,0 +1,74 @@
+package cli
+
+import (
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+)
+
+// settings say where and when phrases are read.
+type settings struct {
+	app                                           *App
+	plan, calendar, asOf, weekStart, fiscal, leap string
+}
+
+// settings adds the options that say when phrases are read, and with where also
+// those that say by which plan and calendar.
+func (a *App) settings(c *cobra.Command, where bool) *settings {
+	s := &settings{app: a}
+	options := []*question.Option{
+		{Name: "as-of", Help: "`DATE` that today means (default: YOYAKU_AS_OF, or the clock)", Into: &s.asOf},
+	}
+	if where {
+		options = append(options,
+			&question.Option{Name: "plan", Help: "plan `FILE` to take calendars and settings from (yoyaku.yaml\nhere is taken by itself)", Into: &s.plan},
+			&question.Option{Name: "calendar", Complete: "calendars", Help: "working calendar: a `NAME` of the plan, names joined by\n+, or a calendar file", Into: &s.calendar},
+			&question.Option{Name: "week-start", Help: "`WEEKDAY` that weeks start on (default mon)", Into: &s.weekStart},
+			&question.Option{Name: "fiscal-start", Help: "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)", Into: &s.fiscal},
+			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "`DAY` that keeps a 29 February in other years: 28-feb or\n1-mar (default 28-feb)", Into: &s.leap})
+	}
+	bind(c, options)
+	s.completeOptions(c, options, nil)
+	return s
+}
+
+// load reads the plan, if there is one, and the calendar.
+func (s *settings) load() (*plan.Plan, error) {
+	set := plan.Settings{Now: s.app.Now, WeekStart: s.weekStart, FiscalStart: s.fiscal, LeapMarch: s.leap == "1-mar"}
+	if s.leap != "" && s.leap != "28-feb" && s.leap != "1-mar" {
+		return nil, usagef("--leap-day is 28-feb or 1-mar, not %q", s.leap)
+	}
+	asOf, from := s.asOf, "--as-of"
+	if asOf == "" {
+		asOf, from = s.app.Getenv("YOYAKU_AS_OF"), "YOYAKU_AS_OF"
+	}
+	if asOf != "" {
+		d, _, ok := civil.Parse(strings.TrimSpace(asOf))
+		if !ok {
+			return nil, usagef("%s is a date such as 2027-03-31, not %q", from, asOf)
+		}
+		set.AsOf = d
+	}
+	path := s.plan
+	if path == "" {
+		if _, err := os.Stat(plan.FileName); err == nil {
+			path = plan.FileName
+		}
+	}
+	p, err := plan.Empty(set)
+	if err == nil && path != "" {
+		p, err = plan.Load(path, set)
+	}
+	if err != nil || s.calendar == "" {
+		return p, err
+	}
+	cal, err := p.Calendar(s.calendar)
+	p.Env.Calendar = cal
+	return p, rows.In("calendar", err)
+}

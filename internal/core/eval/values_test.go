@@ -1,0 +1,233 @@
+package eval_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+)
+
+// Cells sort as numbers, then dates, then true and false, then texts, blanks
+// last; what is read is what stands in the cell.
+func TestOrder(t *testing.T) {
+	moment := func(day string, minutes int16) eval.Value {
+		d, _, _ := civil.Parse(day)
+		return eval.Value{Kind: eval.Moment, Day: d, Minutes: minutes}
+	}
+	rising := []eval.Value{
+		eval.Int(-3),
+		eval.Str("2"),
+		eval.Str(" 2.5 "),
+		eval.Int(10),
+		eval.Str("1999-03-12"),
+		moment("2027-01-15", 0),
+		moment("2027-01-15", 600),
+		eval.Day(day("2027-01-16")),
+		eval.Str("2027-01-17 09:30"),
+		eval.Bool(false),
+		eval.Str("TRUE"),
+		eval.Str("Harbour"),
+		eval.Str("harbour"),
+		eval.Str("x"),
+		{},
+	}
+	for i, a := range rising {
+		for j, b := range rising {
+			got := eval.Order(a, b)
+			if got < 0 != (i < j) || got > 0 != (i > j) {
+				t.Errorf("%q against %q: %d", a, b, got)
+			}
+		}
+	}
+	if eval.Order(eval.Str("  "), eval.Value{}) != 0 || eval.Order(eval.Str(" "), eval.Str("a")) <= 0 {
+		t.Error("white space alone is a blank")
+	}
+	for _, c := range [][2]string{
+		{"007", "007"},
+		{"2027-01-15 00:00:00", "2027-01-15"},
+		{"2027-W02-5", "2027-01-15"},
+		{"Harbour", "Harbour"},
+		{"1.50", "1.50"},
+	} {
+		if got := eval.KeyOf(eval.Str(c[0])); got != c[1] {
+			t.Errorf("the key of %s is %s, want %s", c[0], got, c[1])
+		}
+	}
+}
+
+// Numbers as they are read and printed.
+func TestNumbers(t *testing.T) {
+	for _, c := range []struct {
+		in, out string
+		ok      bool
+	}{
+		{"12", "12", true},
+		{"-0.50", "-0.5", true},
+		{"+7", "7", true},
+		{"1.", "1", true},
+		{".5", "0.5", true},
+		{"", "", false},
+		{".", "", false},
+		{"-", "", false},
+		{"1.2.3", "", false},
+		{"1e5", "", false},
+		{"12a", "", false},
+		{"123456789012345678", "123456789012345678", true},
+		{"1234567890123456789012.5", "1234567890123456789012.5", true},
+		{strings.Repeat("9", 400), strings.Repeat("9", 400), true},
+		{strings.Repeat("9", 401), "", false},
+		{"99999999999999999999x", "", false},
+	} {
+		v, ok := eval.ParseNumber(c.in)
+		if ok != c.ok || ok && v.String() != c.out {
+			t.Errorf("%q is %q, %v; want %q", c.in, v, ok, c.out)
+		}
+	}
+	for in, out := range map[string]string{"1.50": "1.50", "2": "2", "-3.10": "-3.10", "x": "x", "1e5": "1e5"} {
+		if got := eval.Numeral(in); got.String() != out {
+			t.Errorf("the numeral %s prints as %s", in, got)
+		}
+	}
+	if got := eval.Brief(strings.Repeat("ü", 61)); got != strings.Repeat("ü", 60)+"…" {
+		t.Errorf("a long text is shown as %q", got)
+	}
+	if got := eval.Brief(strings.Repeat("ü", 60)); strings.HasSuffix(got, "…") {
+		t.Errorf("a text that fits is shown as %q", got)
+	}
+}
+
+// Windows, and dates that stand alone.
+func TestWindows(t *testing.T) {
+	for _, c := range [][2]string{
+		{"2027", "2027-01-01..2027-12-31"},
+		{" 2027-q2 ", "2027-04-01..2027-06-30"},
+		{"FY2027", "2026-04-01..2027-03-31"},
+		{"2027..2028", "2027-01-01..2028-12-31"},
+		{"2027-01-04..2027-02", "2027-01-04..2027-02-28"},
+		{"today..today, +90 days", "2027-09-06..2027-12-05"},
+		{"today, start of month..2027-W40", "2027-09-01..2027-10-10"},
+		{"2028..2027", "ends before it starts"},
+		{"2027..", "an end of this stretch is missing"},
+		{"..2027", "an end of this stretch is missing"},
+		{"zz", "not a stretch of time"},
+		{"2027-13", "not a stretch of time"},
+		{"today..5", "a date such as"},
+		{"a..b", "unknown name"},
+	} {
+		e := env
+		e.Names = nil
+		s, err := eval.Window(c[0], e)
+		got := s.First.String() + ".." + s.Last.String()
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.Contains(got, c[1]) {
+			t.Errorf("%s is %s, want %s", c[0], got, c[1])
+		}
+	}
+}
+
+// A rule that names a calendar counts and rolls with it.
+func TestRuleCalendars(t *testing.T) {
+	for _, c := range [][2]string{
+		{"every working day using shut", "2027-02-12"},
+		{"monthly on 10 using shut then roll following", "2027-02-12"},
+		{"monthly on 10 then roll following using shut", "2027-02-12"},
+		{"monthly on 10 then roll following", "2027-02-10"},
+		{"monthly on 13 using shut then roll following", "2027-02-13"},
+		{"monthly on 13 then roll following", "2027-02-15"},
+	} {
+		rec, err := eval.CompileRule(c[0], env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		first, _ := rec.Rule.After(day("2027-02-09"))
+		to, _, _, err := rec.Chain.Run(first.Date, rec.Row, nil)
+		if err != nil || to.String() != c[1] {
+			t.Errorf("%s gives %s, %v; want %s", c[0], to, err, c[1])
+		}
+	}
+}
+
+// Which columns a phrase takes dates from, which as whatever the cell holds, and
+// all that it uses.
+func TestSlots(t *testing.T) {
+	for _, c := range []struct {
+		phrase             string
+		dates, cells, used string
+	}{
+		{"a, +1 month", "a", "a", "a"},
+		{"a otherwise b, +1 month", "ab", "ab", "ab"},
+		{"if n = 1 then a else b", "", "abn", "abn"},
+		{"(if n = 1 then a else b), +1 day", "ab", "abn", "abn"},
+		{"a < b", "", "ab", "ab"},
+		{"word = 'Harbour'", "", "", "word"},
+		{"word = 'x' and a < today", "", "a", "aword"},
+		{"days from a to b", "ab", "ab", "ab"},
+		{"word contains 'x'", "", "", "word"},
+	} {
+		var dates, cells, used []int
+		e := env
+		e.DateSlots, e.CellSlots, e.UsedSlots = &dates, &cells, &used
+		if _, err := eval.Compile(c.phrase, nil, e); err != nil {
+			t.Fatal(err)
+		}
+		for what, list := range map[string][]int{c.dates: dates, c.cells: cells, c.used: used} {
+			slices.Sort(list)
+			var names []string
+			for _, i := range list {
+				names = append(names, env.Names[i])
+			}
+			if strings.Join(names, "") != what && !(what == c.dates && c.dates == c.cells) {
+				t.Errorf("%s: %v, want %s", c.phrase, names, what)
+			}
+		}
+	}
+}
+
+// A row's own rule: which blanks leave the row without dates, and which run on.
+func TestRowRules(t *testing.T) {
+	const filled = "2027-02-10"
+	for _, c := range []struct {
+		rule, a, b, through string
+		state               eval.RowState
+		last                string // the last date before 2030
+	}{
+		{"monthly on 15 from a until b", "2027-01-01", filled, "2027-06-30", eval.WholeRow, "2027-01-15"},
+		{"monthly on 15 from a until b", "2027-01-01", "", "2027-06-30", eval.OpenRow, "2027-06-15"},
+		{"monthly on 15 from a until b", "2027-08-01", "", "2027-06-30", eval.LaterRow, ""},
+		{"monthly on 15 from a until b", "", filled, "2027-06-30", eval.BlankRow, ""},
+		{"every 2 months back from b from a", "2026-10-01", filled, "", eval.WholeRow, filled},
+		{"every 2 months back from b from a", "2026-10-01", "", "2027-06-30", eval.BlankRow, ""},
+		{"monthly on 15 from a 3 times plus b", "2027-01-01", "2027-09-09", "", eval.WholeRow, "2027-09-09"},
+		{"monthly on 15 from a 3 times plus b", "2027-01-01", "", "2027-06-30", eval.BlankRow, ""},
+		{"dates a, b", "2027-01-01", filled, "", eval.WholeRow, filled},
+	} {
+		rule, err := eval.CompileRowRule(c.rule, env)
+		if err != nil {
+			t.Fatal(c.rule, err)
+		}
+		row := make([]eval.Value, len(env.Names))
+		for i, s := range []string{c.a, c.b} {
+			if s != "" {
+				row[i] = eval.Day(day(s))
+			}
+		}
+		through := civil.None
+		if c.through != "" {
+			through = day(c.through)
+		}
+		rec, state, err := rule.For(row, through)
+		last := ""
+		if rec != nil {
+			for d := range rec.Rule.All(civil.Span{First: day("2020-01-01"), Last: day("2030-01-01")}) {
+				last = d.Date.String()
+			}
+		}
+		if err != nil || state != c.state || last != c.last {
+			t.Errorf("%s of %q and %q: state %d, last %s, %v", c.rule, c.a, c.b, state, last, err)
+		}
+	}
+}

@@ -1,0 +1,115 @@
+package phrase
+
+import (
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/recur"
+)
+
+// Period is a week, month, … relative to the one that holds the base.
+type Period struct {
+	Offset int // -1 previous, 0 this, 1 next
+	Unit   civil.Unit
+}
+
+// Edge is the start (-1), middle (0) or end (1) of a period.
+type Edge struct {
+	Span
+	Where int
+	Of    Period
+}
+
+// Nth is the Nth day, weekday or working day of a period.
+type Nth struct {
+	Span
+	Item  recur.Item
+	Of    Period
+	Using *Using
+}
+
+// edgeForm reads start of P, middle of P, end of P.
+func edgeForm(word string, where int) stepForm {
+	return stepForm{word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") }, parse: func(p *parser) Step {
+		t := p.take()
+		if !p.accept("of") {
+			fail(t.to(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
+		}
+		of := p.period()
+		return &Edge{t.to(p.last()), where, of}
+	}}
+}
+
+func (p *parser) period() Period {
+	var per Period
+	t := p.peek()
+	switch {
+	case p.accept("this"):
+	case p.accept("next"):
+		per.Offset = 1
+	case p.accept("previous"):
+		per.Offset = -1
+	case t.is("last"):
+		fail(t.Span, "`last` is an ordinal", "write `previous`")
+	case t.is("the"):
+		fail(t.Span, "`the` is left out here", "for example: end of month")
+	}
+	t = p.take()
+	if t.is("fiscal") {
+		f := p.take()
+		u := map[string]civil.Unit{"month": civil.FiscalMonth, "quarter": civil.FiscalQuarter, "half": civil.FiscalHalf,
+			"half-year": civil.FiscalHalf, "year": civil.FiscalYear}[f.word]
+		if u == 0 || f.kind != tWord {
+			fail(f.Span, "expected month, quarter, half or year after `fiscal`"+p.found(f), "")
+		}
+		per.Unit = u
+		return per
+	}
+	u, ok := periodUnits[t.word]
+	if t.kind != tWord || !ok {
+		hint := "a period is [this|next|previous] week, month, quarter, half-year, year, or fiscal month, quarter, half, year"
+		if m := months[t.word]; t.kind == tWord && m != 0 {
+			hint = "write `1 " + shortMonth(m) + "` or `last day of " + shortMonth(m) + "`"
+		} else if t.kind == tWord {
+			hint = meant(t.word, hint, []string{"week", "month", "quarter", "half-year", "year", "fiscal year", "next", "previous"})
+		}
+		fail(t.Span, "expected a period"+p.found(t), hint)
+	}
+	per.Unit = u
+	return per
+}
+
+func (per Period) write(p *printer) {
+	switch per.Offset {
+	case -1:
+		p.put("previous ")
+	case 1:
+		p.put("next ")
+	}
+	p.put(civil.UnitNames[per.Unit])
+}
+
+func (e *Edge) write(p *printer) {
+	p.put([]string{"start", "middle", "end"}[e.Where+1], " of ")
+	e.Of.write(p)
+}
+
+func (n *Nth) write(p *printer) {
+	p.put(nthText(n.Item), " of ")
+	n.Of.write(p)
+	n.Using.write(p)
+}
+
+func (e *Edge) counting() *Using { return nil }
+
+func (n *Nth) counting() *Using { return n.Using }
+
+func (per Period) reading() string {
+	return [...]string{"the previous ", "the ", "the next "}[per.Offset+1] + civil.UnitNames[per.Unit]
+}
+
+func (s *Edge) reading() string {
+	return []string{"the first day of ", "the middle day of ", "the last day of "}[s.Where+1] + s.Of.reading()
+}
+
+func (s *Nth) reading() string {
+	return "the " + nthText(s.Item) + usingReading(s.Using) + " of " + s.Of.reading()
+}

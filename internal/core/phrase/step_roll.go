@@ -1,0 +1,61 @@
+package phrase
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/workdays"
+)
+
+// Roll moves a closed day by a business-day convention.
+type Roll struct {
+	Span
+	By    workdays.Convention
+	Using *Using
+}
+
+var rollForm = stepForm{word: "roll", ahead: notAName, parse: (*parser).roll}
+
+func (p *parser) roll() Step {
+	t := p.take()
+	w := p.take()
+	name := w.word
+	if w.is("modified") {
+		if !p.peek().is("following", "preceding") {
+			fail(w.to(p.peek().Span), "`roll modified` needs a direction", "write `roll modified following` or `roll modified preceding`")
+		}
+		name += " " + p.take().word
+	}
+	for by, n := range workdays.ConventionNames {
+		if w.kind == tWord && n == name {
+			u := p.stepUsing(true)
+			return &Roll{t.to(p.last()), workdays.Convention(by), u}
+		}
+	}
+	hint := strings.Join(workdays.ConventionNames[1:], ", ") + ", none"
+	switch {
+	case w.is("back", "backward", "backwards", "before", "previous"):
+		hint = "write `roll preceding`"
+	case w.is("forward", "forwards", "next", "after"):
+		hint = "write `roll following`"
+	case w.kind == tWord:
+		hint = meant(w.word, hint, workdays.ConventionNames[:])
+	}
+	fail(w.Span, "expected a business-day convention after `roll`"+p.found(w), hint)
+	return nil
+}
+
+func (r *Roll) write(p *printer) { p.put("roll ", workdays.ConventionNames[r.By]); r.Using.write(p) }
+
+func (r *Roll) counting() *Using { return r.Using }
+
+func (s *Roll) reading() string {
+	cal := usingReading(s.Using)
+	return [...]string{
+		workdays.NoRoll:            "a closed day stays",
+		workdays.Following:         "a closed day moves forward to the next working day" + cal,
+		workdays.Preceding:         "a closed day moves back to the working day" + cal + " before it",
+		workdays.ModifiedFollowing: "a closed day moves forward to the next working day" + cal + ", or back where that lies in another month",
+		workdays.ModifiedPreceding: "a closed day moves back to the working day" + cal + " before it, or forward where that lies in another month",
+		workdays.Nearest:           "a closed day moves to the nearest working day" + cal + ", the later one on a tie",
+	}[s.By]
+}

@@ -1,0 +1,150 @@
+package rows
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+)
+
+// Where keeps the rows of which a condition holds, and all conditions set before
+// it; it sees added columns.
+func (d *Derive) Where(text string, env eval.Env) error {
+	env.Names = d.columns[:d.visible()]
+	var used []int
+	env.UsedSlots = &used
+	holds, err := eval.Condition(text, env)
+	if err != nil {
+		return err
+	}
+	own := !slices.ContainsFunc(used, func(s int) bool { return s >= d.in+len(d.joins) })
+	d.where = append(d.where, condition{holds, own})
+	return nil
+}
+
+// Pick chooses columns: A, B picks these, -C leaves C out.
+func (d *Derive) Pick(list []string) error {
+	var take, leave []int
+	for _, name := range list {
+		i, minus, err := signed(name, d.Visible())
+		if err != nil {
+			return err
+		}
+		if minus {
+			leave = append(leave, i)
+		} else {
+			take = append(take, i)
+		}
+	}
+	if take == nil {
+		for i := range d.columns {
+			take = append(take, i)
+		}
+	}
+	d.pick = slices.DeleteFunc(take, func(i int) bool { return slices.Contains(leave, i) })
+	if len(d.pick) == 0 {
+		return errors.New("this leaves no column at all")
+	}
+	return nil
+}
+
+// signed finds a column by its name, or with a - in front.
+func signed(name string, columns []string) (i int, minus bool, err error) {
+	name = strings.TrimSpace(name)
+	if i = Find(columns, Unquote(name)); i >= 0 {
+		return i, false, nil
+	}
+	bare, minus := strings.CutPrefix(name, "-")
+	if i = Find(columns, Unquote(bare)); i < 0 {
+		return i, minus, UnknownColumn(Unquote(bare), columns)
+	}
+	return i, minus, nil
+}
+
+// SortColumn finds the column that a name of --sort means.
+func SortColumn(name string, columns []string) (int, error) {
+	i, _, err := signed(name, columns)
+	return i, err
+}
+
+// Unquote takes the double quotes off a column's name, which it may stand in.
+func Unquote(name string) string {
+	name = strings.TrimSpace(name)
+	if n := len(name); n > 2 && name[0] == '"' && name[n-1] == '"' {
+		return strings.ReplaceAll(name[1:n-1], `""`, `"`)
+	}
+	return name
+}
+
+// Named splits NAME = PHRASE; a phrase alone names itself, a column by its name
+// alone, and a condition stands in parentheses.
+func Named(text string) (name, body string) {
+	if name, body, err := SplitAdd(text); err == nil && !strings.ContainsAny(name, ",'()") {
+		return name, body
+	}
+	return Unquote(text), text
+}
+
+// order is what --sort says: columns, the largest first where a - stands in
+// front. It is nil where nothing is to be sorted.
+func order(list, columns []string) (slots []int, ways []int, err error) {
+	for _, name := range list {
+		i, minus, err := signed(name, columns)
+		if err != nil {
+			return nil, nil, err
+		}
+		way := 1
+		if minus {
+			way = -1
+		}
+		slots, ways = append(slots, i), append(ways, way)
+	}
+	return slots, ways, nil
+}
+
+// UnknownColumn is the error for a name that is no column.
+func UnknownColumn(name string, columns []string) error {
+	shown := columns
+	more := ""
+	if len(shown) > 30 {
+		shown, more = shown[:30], fmt.Sprintf(" and %d more", len(columns)-30)
+	}
+	hint := "; the columns are " + strings.Join(shown, ", ") + more
+	if near := phrase.Nearest(name, columns); near != "" {
+		hint = "; did you mean `" + near + "`?"
+	}
+	return fmt.Errorf("unknown column `%s`%s", name, hint)
+}
+
+// Out picks the columns that go out of a row.
+func (d *Derive) Out(row, room []eval.Value) []eval.Value {
+	if d.pick == nil {
+		return row
+	}
+	room = room[:0]
+	for _, i := range d.pick {
+		room = append(room, row[i])
+	}
+	return room
+}
+
+// SplitAdd splits NAME = PHRASE. The name may stand in double quotes.
+func SplitAdd(text string) (name, body string, err error) {
+	rest := strings.TrimSpace(text)
+	if strings.HasPrefix(rest, `"`) {
+		if end := strings.IndexByte(rest[1:], '"'); end >= 0 {
+			name, rest = rest[1:end+1], strings.TrimSpace(rest[end+2:])
+		}
+	} else if i := strings.IndexAny(rest, "=<>!"); i >= 0 {
+		name, rest = strings.TrimSpace(rest[:i]), rest[i:]
+	}
+	body, ok := strings.CutPrefix(rest, "=")
+	if !ok || name == "" || strings.TrimSpace(body) == "" {
+		return "", "", &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "expected NAME = PHRASE",
+			Hint: `for example: ends = start, lasting term months`}
+	}
+	return name, strings.TrimSpace(body), nil
+}

@@ -1,0 +1,184 @@
+package rows
+
+import (
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
+)
+
+// Put takes a row of a result. Cells are valid only during the call.
+type Put func(cells []eval.Value) error
+
+// Result is what becomes of the rows of an answer on their way to the writer.
+type Result struct {
+	Where   []string // conditions that all hold of the rows that stay
+	Columns []string // those that go out: A, B, or -C to leave one out
+	Sort    []string // columns, - in front for the largest first
+	// StandsOut chooses rows that are made to stand out; nil for none.
+	StandsOut func(row []eval.Value) bool
+	To        Sink
+}
+
+// Fill writes a table with the given columns, of the rows that fill puts.
+func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error {
+	d := NewDerive(columns)
+	put, finish, err := r.prepare(d, env)
+	if err != nil {
+		return err
+	}
+	err = fill(func(cells []eval.Value) error {
+		row, keep, bad := d.Row(0, cells, nil)
+		if bad != nil {
+			return In("where", bad.Err)
+		}
+		if !keep {
+			return nil
+		}
+		return put(row)
+	})
+	if err != nil {
+		return err
+	}
+	return finish()
+}
+
+// Lines is Fill for the rows of a schedule.
+func (r Result) Lines(columns []string, env eval.Env, lines schedule.Lines) error {
+	return r.Fill(columns, env, func(put Put) error {
+		for cells, err := range lines {
+			if err != nil {
+				return err
+			}
+			if err := put(cells); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Pass writes a table with what its phrases add. Rows that needn't be held go
+// through on all processors, where the writer takes them so.
+func (r Result) Pass(t *Table) (bad Bad, err error) {
+	put, finish, err := r.prepare(t.Derive, t.Env)
+	if err != nil {
+		return bad, err
+	}
+	if to, ok := r.To.(Blocks); ok && r.Sort == nil && r.StandsOut == nil {
+		bad, err = t.Stream(to)
+	} else {
+		bad, err = t.Scan(func(_ int, row []eval.Value) error { return put(row) })
+	}
+	if err != nil {
+		return bad, err
+	}
+	return bad, finish()
+}
+
+// prepare applies the options to the columns of d and writes the header. put
+// takes each row, finish ends the table.
+func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func() error, err error) {
+	for _, c := range r.Where {
+		if err := d.Where(c, env); err != nil {
+			return nil, nil, In("where", err)
+		}
+	}
+	if r.Columns != nil {
+		if err := d.Pick(r.Columns); err != nil {
+			return nil, nil, In("columns", err)
+		}
+	}
+	slots, ways, err := order(r.Sort, d.Visible())
+	if err != nil {
+		return nil, nil, In("sort", err)
+	}
+	if err := r.To.Header(d.Columns()); err != nil {
+		return nil, nil, err
+	}
+	var room []eval.Value
+	marker, marks := r.To.(Marker)
+	write := func(row []eval.Value) error {
+		if marks && r.StandsOut != nil {
+			marker.Mark(r.StandsOut(row))
+		}
+		room = d.Out(row, room)
+		return r.To.Row(room)
+	}
+	if slots == nil {
+		return write, r.To.Close, nil
+	}
+	held := heldRows{slots: slots, ways: ways}
+	d.kept = held.see
+	return held.add, func() error {
+		if err := held.sorted(write); err != nil {
+			return err
+		}
+		return r.To.Close()
+	}, nil
+}
+
+// heldRows are rows that wait to be sorted, in little more room than their text.
+type heldRows struct {
+	slots, ways []int
+	arena       Arena
+	rows        []heldRow
+	keys        []eval.Value // of the row that comes next
+}
+
+type heldRow struct {
+	keys []eval.Value
+	at   Place
+}
+
+// see takes the keys of a row.
+func (h *heldRows) see(row []eval.Value) {
+	h.keys = make([]eval.Value, len(h.slots))
+	for i, s := range h.slots {
+		h.keys[i] = row[s]
+		h.keys[i].Text = strings.Clone(row[s].Text)
+	}
+}
+
+func (h *heldRows) add(row []eval.Value) error {
+	h.rows = append(h.rows, heldRow{h.keys, h.arena.Save(row)})
+	return nil
+}
+
+func (h *heldRows) sorted(put Put) error {
+	slices.SortStableFunc(h.rows, func(a, b heldRow) int {
+		for i, way := range h.ways {
+			if c := eval.Order(a.keys[i], b.keys[i]); c != 0 {
+				return c * way
+			}
+		}
+		return 0
+	})
+	var room []eval.Value
+	for _, r := range h.rows {
+		room = h.arena.Load(r.at, room)
+		if err := put(room); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Fresh joins columns and added ones, and refuses an added name that is there.
+func Fresh(columns, added []string) ([]string, error) {
+	all := slices.Clone(columns)
+	for _, a := range added {
+		if i := Find(columns, a); i >= 0 {
+			return nil, &takenError{columns[i]}
+		}
+		all = append(all, a)
+	}
+	return all, nil
+}
+
+type takenError struct{ column string }
+
+func (e *takenError) Error() string {
+	return "the table already has a column `" + e.column + "`; --columns of an earlier step can leave it out"
+}

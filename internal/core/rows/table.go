@@ -1,0 +1,90 @@
+package rows
+
+import (
+	"sync/atomic"
+
+	"yoyaku/internal/core/eval"
+)
+
+// OptionError is a fault in what an option says, or what comes of it.
+type OptionError struct {
+	Option string // its name, without dashes
+	// Is marks a fault that goes on behind the name: "is stop or blank, not …".
+	Is  bool
+	Err error
+}
+
+// Error names the option and the fault.
+func (e *OptionError) Error() string {
+	if e.Is {
+		return e.Option + " " + e.Err.Error()
+	}
+	return e.Option + ": " + e.Err.Error()
+}
+
+// Unwrap returns the fault.
+func (e *OptionError) Unwrap() error { return e.Err }
+
+// In names the option that an error comes from; nil stays nil.
+func In(option string, err error) error {
+	if err == nil {
+		return nil
+	}
+	return &OptionError{Option: option, Err: err}
+}
+
+// Table is a table that something is asked of: its rows as they come in, and
+// what phrases make of each.
+type Table struct {
+	*Derive
+	Name string // in messages
+	In   Reader
+	Env  eval.Env
+	// Aside takes the rows with a bad cell as they came in, with the reason
+	// behind them; nil where they go nowhere.
+	Aside Sink
+	// Dates are the columns that phrases take dates from, Cells those that they
+	// take as whatever the cell holds.
+	Dates, Cells []int
+	// Done counts rows as they pass, where it isn't nil.
+	Done *atomic.Int64
+}
+
+// NewTable prepares to ask something of a table.
+func NewTable(name string, r Reader, env eval.Env) *Table {
+	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
+	t.Env.DateSlots, t.Env.CellSlots = &t.Dates, &t.Cells
+	return t
+}
+
+// Hide compiles a phrase of an option whose value each row carries behind its
+// columns; Day does so where it must be a date. It returns its place in the row.
+func (t *Table) Hide(option, text string) (int, error) {
+	slot, err := t.Hidden(option, text, false, t.Env)
+	return slot, In(option, err)
+}
+
+// Day is Hide for a phrase that must give a date.
+func (t *Table) Day(option, text string) (int, error) {
+	slot, err := t.Hidden(option, text, true, t.Env)
+	return slot, In(option, err)
+}
+
+// Column finds a column that an option names.
+func (t *Table) Column(option, name string) (int, error) {
+	i := Find(t.Visible(), Unquote(name))
+	if i < 0 {
+		return i, In(option, UnknownColumn(Unquote(name), t.Visible()))
+	}
+	return i, nil
+}
+
+// Filter keeps the rows of which all conditions hold.
+func (t *Table) Filter(conditions []string) error {
+	for _, c := range conditions {
+		if err := t.Where(c, t.Env); err != nil {
+			return In("where", err)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,124 @@
+package schedule
+
+import (
+	"errors"
+	"slices"
+	"sort"
+	"sync"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// made holds the moved dates of a recurrence for a stretch of nominal dates, so
+// that series that look into each other make each date once. Steps never change
+// the order of two dates (see eval.Chain): whatever lies before a date that is
+// held was moved no further than it.
+type made struct {
+	sync.Mutex
+	span  civil.Span // nominal dates that were made; empty at first
+	dates []madeDate // in order
+	err   error
+}
+
+type madeDate struct {
+	to    civil.Date
+	blind workdays.Blind
+}
+
+// firstMade is how far around a day dates are made first.
+const firstMade = 200
+
+// reach makes the dates of r from the first to the last day of span too.
+func (m *made) reach(r *eval.Recurrence, span civil.Span) {
+	run := func(s civil.Span) (list []madeDate) {
+		for d := range r.Rule.All(s) {
+			to, _, blind, err := r.Chain.Run(d.Date, r.Row, nil)
+			if err != nil && !errors.Is(err, eval.ErrRange) && m.err == nil {
+				m.err = err
+			}
+			if to != civil.None && err == nil {
+				list = append(list, madeDate{to, blind})
+			}
+		}
+		return list
+	}
+	switch {
+	case m.dates == nil && m.span == civil.Span{}:
+		m.span, m.dates = span, run(span)
+	default:
+		if span.First < m.span.First {
+			m.dates = append(run(civil.Span{First: span.First, Last: m.span.First - 1}), m.dates...)
+			m.span.First = span.First
+		}
+		if span.Last > m.span.Last {
+			m.dates = append(m.dates, run(civil.Span{First: m.span.Last + 1, Last: span.Last})...)
+			m.span.Last = span.Last
+		}
+	}
+}
+
+// from returns the place of the first date on or after d, making dates until
+// those around it are known; ok is false where there is none.
+func (m *made) from(r *eval.Recurrence, d civil.Date) (i int, ok bool) {
+	all := r.Rule.Span()
+	if m.dates == nil {
+		m.reach(r, civil.Span{First: d, Last: d}.Widen(firstMade, firstMade))
+	}
+	for more := firstMade; ; more *= 2 { // a series that this one looks into has to go further still
+		i = sort.Search(len(m.dates), func(i int) bool { return m.dates[i].to >= d })
+		switch {
+		case m.err != nil:
+			return 0, false
+		case i == 0 && m.span.First > all.First && m.span.First > civil.Min:
+			m.reach(r, civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
+		case i == len(m.dates) && m.span.Last < all.Last:
+			m.reach(r, civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
+		default:
+			return i, i < len(m.dates)
+		}
+	}
+}
+
+// After implements eval.Series: the first moved date after d, or with on on or
+// after it.
+func (s *Series) After(d civil.Date, on bool) (civil.Date, bool) {
+	if !on {
+		d++
+	}
+	s.made.Lock()
+	defer s.made.Unlock()
+	i, ok := s.made.from(s.Rec, d)
+	if !ok {
+		return civil.None, false
+	}
+	return s.made.dates[i].to, true
+}
+
+// Before implements eval.Series: the last moved date before d, or with on on or
+// before it.
+func (s *Series) Before(d civil.Date, on bool) (last civil.Date, ok bool) {
+	if on {
+		d++
+	}
+	s.made.Lock()
+	defer s.made.Unlock()
+	i, _ := s.made.from(s.Rec, d)
+	if i == 0 || s.made.err != nil {
+		return civil.None, false
+	}
+	return s.made.dates[i-1].to, true
+}
+
+// Blind implements eval.Series: the calendar that was asked beyond what it knows
+// for the moved date d.
+func (s *Series) Blind(d civil.Date) workdays.Blind {
+	s.made.Lock()
+	defer s.made.Unlock()
+	i, ok := slices.BinarySearchFunc(s.made.dates, d, func(m madeDate, d civil.Date) int { return int(m.to - d) })
+	if !ok {
+		return workdays.Blind{}
+	}
+	return s.made.dates[i].blind
+}

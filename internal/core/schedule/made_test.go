@@ -1,0 +1,272 @@
+package schedule
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// The nearest dates of a series, asked in any order, are those that listing all
+// of them gives.
+func TestNearestDates(t *testing.T) {
+	r := rand.New(rand.NewPCG(2, 7))
+	for _, rule := range []string{
+		"monthly on 15, last then roll preceding",
+		"every 3 months on 31 from 2027-01-31 then +10 working days",
+		"yearly on 29 feb skipping short months",
+		"monthly on 2nd tue then 5th fri of month",
+		"dates 2027-03-01, 2027-03-02, 2030-01-01",
+		"fortnightly on fri from 2027-01-08 until 2028-06-30",
+		"yearly on easter then -50 days",
+		"daily",
+		"every working day then +3 working days",
+	} {
+		s, err := NewSeries("s", "", rule, plain)
+		if err != nil {
+			t.Fatal(err)
+		}
+		world, _ := eval.Window("2015..2045", plain)
+		var all []civil.Date
+		for m := range Dates(s.Rec, world) {
+			all = append(all, m.To)
+		}
+		for range 400 {
+			d := world.First + 3000 + civil.Date(r.IntN(world.Len()-6000))
+			on := r.IntN(2) == 0
+			var before, after civil.Date
+			for _, x := range all {
+				if x < d || on && x == d {
+					before = x
+				}
+				if after == civil.None && (x > d || on && x == d) {
+					after = x
+				}
+			}
+			got, ok := s.After(d, on)
+			if ok != (after != civil.None) || got != after {
+				t.Fatalf("%s: after %s (%v) is %s, want %s", rule, d, on, got, after)
+			}
+			if got, ok = s.Before(d, on); ok != (before != civil.None) || got != before {
+				t.Fatalf("%s: before %s (%v) is %s, want %s", rule, d, on, got, before)
+			}
+		}
+		for i, x := range all[1 : len(all)-1] { // none is lost where one stretch meets the next
+			if got, ok := s.After(all[i], false); ok && x > all[i] && got != x {
+				t.Fatalf("%s: after %s comes %s, want %s", rule, all[i], got, x)
+			}
+		}
+	}
+}
+
+// Series that look into each other make each date once: ten of them cost about
+// as many dates as one, ten times.
+func TestSeriesInAChain(t *testing.T) {
+	env := plain
+	series := map[string]*Series{}
+	env.Series = func(name string) (eval.Series, error) {
+		if s := series[name]; s != nil {
+			return s, nil
+		}
+		return nil, nil
+	}
+	var last *Series
+	for i := range 10 {
+		rule := "monthly on last working day"
+		if i > 0 {
+			rule = fmt.Sprintf("monthly on %d then next s%d", i+5, i-1)
+		}
+		s, err := NewSeries(fmt.Sprint("s", i), "", rule, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		series[s.Name], last = s, s
+	}
+	window, _ := eval.Window("2027", env)
+	n := 0
+	for m, err := range Dates(last.Rec, window) {
+		if err != nil || m.To <= m.Date.Date {
+			t.Fatalf("%v %v", m, err)
+		}
+		n++
+	}
+	made := 0
+	for _, s := range series {
+		made += len(s.made.dates)
+	}
+	if n != 12 || made > 10*12*40 {
+		t.Errorf("%d dates in the year, %d made for it", n, made)
+	}
+}
+
+// What a calendar doesn't know is noted once for each occurrence, whoever lists
+// it, and passes from a series to one that looks into it.
+func TestBlindDates(t *testing.T) {
+	cal := workdays.New("short", workdays.Weekend)
+	known, _ := eval.Window("2020..2027", plain)
+	cal.Known = known
+	env := plain
+	env.Calendar = cal
+	pay, err := NewSeries("pay", "", "monthly on 15 then roll preceding", env)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := pay.AddMilestone("file", "date, -2 working days", env); err != nil {
+		t.Fatal(err)
+	}
+	if err := pay.AddMilestone("after", "date, +20 working days", env); err != nil {
+		t.Fatal(err)
+	}
+	window, _ := eval.Window("2027-10..2028-03", env)
+	for range 2 {
+		columns, lines := Wide(pay, window)
+		rows := 0
+		for cells, err := range lines {
+			if rows++; err != nil || len(cells) != len(columns) {
+				t.Fatal(err)
+			}
+		}
+		entries, cut, err := Entries([]*Series{pay}, window)
+		if err != nil || rows != 6 || len(entries) != 18 || cut != 2 {
+			t.Fatalf("%d rows, %d entries, %d cut, %v", rows, len(entries), cut, err)
+		}
+	}
+	// December's last milestone lies in 2028 and so do three dates and April's
+	// file, whose date lies past the window.
+	if _, after := cal.Missed(); after != 4 {
+		t.Errorf("noted %d occurrences", after)
+	}
+	// What is told of one date is noted for that date alone.
+	for day, want := range map[string]int{"2027-06-15": 0, "2027-06-20": 0, "2029-06-15": 1, "2029-06-20": 1} {
+		other := workdays.New("other", workdays.Weekend)
+		other.Known = known
+		env.Calendar = other
+		of, err := NewSeries("of", "", "monthly on 15 then roll preceding", env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		d, _, _ := civil.Parse(day)
+		list, err := of.Why(d, other)
+		if nominal := strings.HasSuffix(day, "15"); nominal != strings.Contains(list[0].Why, "place 1 in the list of days") {
+			t.Errorf("why %s: %s", day, list[0].Why)
+		}
+		if _, after := other.Missed(); err != nil || len(list) == 0 || after != want {
+			t.Errorf("why %s: %v, noted %d, want %d, %v", day, list, after, want, err)
+		}
+	}
+	env.Calendar = cal
+	env.Series = func(string) (eval.Series, error) { return pay, nil }
+	prog, err := eval.Compile("2028-02-01, next pay", nil, env)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if v, _, err := prog.Eval(nil, nil); err != nil || !v.Unsure || v.String() != "2028-02-15" {
+		t.Errorf("the next pay is %s, unsure %v, %v", v, v.Unsure, err)
+	}
+	sum, err := Summarise(pay, window, window.First)
+	if err != nil || sum.Warnings != 1 || sum.Dates != 6 || sum.First.String() != "2027-10-15" || sum.Last.String() != "2028-03-15" || sum.Next != sum.First || sum.Moved != 1 {
+		t.Errorf("the summary is %+v, %v", sum, err)
+	}
+}
+
+// A nominal date for which the steps give none bounds periods all the same,
+// whatever the window.
+func TestBlanksBoundPeriods(t *testing.T) {
+	s, err := NewSeries("s", "", "monthly on 10 then 5th fri of month", plain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, window := range []string{"2027", "2027-04..2027-12", "2027-07"} {
+		w, _ := eval.Window(window, plain)
+		for o, err := range s.Occurrences(w) {
+			if err != nil {
+				t.Fatal(err)
+			}
+			y, m, _ := o.Date.Date.YMD()
+			before, _ := civil.MonthDay(civil.MonthIndex(y, m)-1, 10)
+			if got := o.Row[slotPreviousNominal].Day; got != before || o.Row[slotPeriodStart].Day != before+1 || int(o.Row[slotNumber].Num) != m {
+				t.Errorf("%s: before %s comes %s, its period begins %s, number %s", window, o.Date.Date, got, o.Row[slotPeriodStart], o.Row[slotNumber])
+			}
+		}
+		want := map[string]int{"2027": 7, "2027-04..2027-12": 5, "2027-07": 0}[window]
+		if n := Blanks(s.Rec, w); n != want {
+			t.Errorf("%s: %d blanks, want %d", window, n, want)
+		}
+	}
+}
+
+// What changed between two schedules, by who the dates are.
+func TestCompare(t *testing.T) {
+	was := Snapshot{"a": "1", "b": "2", "c": "3", "d": "4"}
+	for _, c := range []struct {
+		now  Snapshot
+		want string
+	}{
+		{Snapshot{"a": "1", "b": "2", "c": "3", "d": "4"}, "same dates, other details"},
+		{Snapshot{"a": "9", "b": "2", "c": "3", "d": "4"}, "1 moved"},
+		{Snapshot{"a": "9", "c": "3", "d": "5", "e": "1"}, "2 moved, 1 added, 1 gone"},
+		{Snapshot{}, "4 gone"},
+	} {
+		if got := Compare(was, c.now).String(); got != c.want {
+			t.Errorf("%v: %s, want %s", c.now, got, c.want)
+		}
+	}
+}
+
+// A rule's properties by RFC 5545, section 3.8.5, or why there are none.
+func TestExported(t *testing.T) {
+	for _, c := range [][2]string{
+		{"daily", "RRULE:FREQ=DAILY"},
+		{"monthly on 15, last from 2027-01-15 leaving out 2027-01-31 plus 2027-02-01, 2027-02-02", "RRULE:FREQ=MONTHLY;BYMONTHDAY=15,-1 DTSTART:20270115 EXDATE:20270131 RDATE:20270201,20270202"},
+		{"rrule FREQ=MONTHLY;BYDAY=-1FR from 2027-01-29", "RRULE:FREQ=MONTHLY;BYDAY=-1FR DTSTART:20270129"},
+		{"monthly on last then roll following", "RRULE:RFC 5545 can't say this, because a rule there can't move its dates (roll following) RRULE of the nominal dates:FREQ=MONTHLY;BYMONTHDAY=-1"},
+		{"yearly on easter", "RRULE:RFC 5545 can't say this, because RFC 5545 can't count from Easter"},
+	} {
+		rec, err := eval.CompileRule(c[0], plain)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var parts []string
+		for _, p := range Exported(rec) {
+			parts = append(parts, p[0]+":"+p[1])
+		}
+		if got := strings.Join(parts, " "); got != c[1] {
+			t.Errorf("%s: %s, want %s", c[0], got, c[1])
+		}
+	}
+}
+
+// Periods that touch a window by one day belong to it.
+func TestPeriodsAtTheEdges(t *testing.T) {
+	s, err := NewSeries("s", "", "monthly on 10", plain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for window, want := range map[string]string{
+		"2027-03-10..2027-03-11": "2027-02-11..2027-03-10 2027-03-11..2027-04-10",
+		"2027-03-11..2027-03-12": "2027-03-11..2027-04-10",
+		"2027-03-09..2027-03-10": "2027-02-11..2027-03-10",
+	} {
+		w, _ := eval.Window(window, plain)
+		var got []string
+		for p, err := range s.Periods(w) {
+			if err != nil {
+				t.Fatal(err)
+			}
+			got = append(got, p.Span.First.String()+".."+p.Span.Last.String())
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("%s: %v, want %s", window, got, want)
+		}
+	}
+	if v := WeekdayOf(eval.Value{Kind: eval.Moment, Day: s.Rec.Rule.Span().First}); v.Kind != eval.Text {
+		t.Errorf("the weekday of a moment is %v", v)
+	}
+	if v := WeekdayOf(eval.Str("2027-03-10")); v.Kind != eval.Blank {
+		t.Errorf("the weekday of a text is %v", v)
+	}
+}

@@ -1,0 +1,97 @@
+package workdays
+
+import (
+	"fmt"
+
+	"yoyaku/internal/core/civil"
+)
+
+// Knows reports whether the calendar says that it knows about d.
+func (c *Calendar) Knows(d civil.Date) bool { return c.Known.Has(d) }
+
+// Ask notes that something was worked out from the days between a and b.
+func (c *Calendar) Ask(a, b civil.Date) {
+	if first, last := min(a, b), max(a, b); first < c.Known.First {
+		c.Miss(first)
+	} else if last > c.Known.Last {
+		c.Miss(last)
+	}
+}
+
+// Miss notes a date that was worked out beyond what the calendar knows, or what
+// one of those knows that it joins.
+func (c *Calendar) Miss(d civil.Date) {
+	for _, part := range c.Parts() {
+		switch {
+		case d < part.Known.First:
+			part.missed[0].Add(1)
+		case d > part.Known.Last:
+			part.missed[1].Add(1)
+		}
+	}
+}
+
+// Blind is a calendar that was asked about a day beyond what it knows; the zero
+// value where none was.
+type Blind struct {
+	Calendar *Calendar
+	Day      civil.Date
+}
+
+// Is reports whether there was one.
+func (b Blind) Is() bool { return b.Calendar != nil }
+
+// Note notes the date with its calendar, if there is one.
+func (b Blind) Note() {
+	if b.Calendar != nil {
+		b.Calendar.Miss(b.Day)
+	}
+}
+
+// Missed counts the dates that were noted, before and after what is known.
+func (c *Calendar) Missed() (before, after int) {
+	return int(c.missed[0].Load()), int(c.missed[1].Load())
+}
+
+// Need notes that a step or measure counts with the calendar.
+func (c *Calendar) Need() {
+	if c != nil && c.Assumed {
+		c.needed.Store(true)
+	}
+}
+
+// Warnings tells what the calendars didn't know, and whether one only stood in:
+// a holiday list that has run out, or that was never given, is never silent.
+func Warnings(cals []*Calendar) (list []string) {
+	say := func(n int, when string, c *Calendar, d civil.Date) {
+		if n == 0 {
+			return
+		}
+		dates := fmt.Sprintf("%d dates lie there: they may move", n)
+		if n == 1 {
+			dates = "1 date lies there: it may move"
+		}
+		list = append(list, fmt.Sprintf("the calendar %s knows no holidays %s %s, and %s once it does", c.Name, when, d, dates))
+	}
+	for _, c := range cals {
+		before, after := c.Missed()
+		say(before, "before", c, c.Known.First)
+		say(after, "after", c, c.Known.Last)
+		if c.needed.Load() {
+			list = append(list, "working days are counted without a calendar: Saturday and Sunday closed, no holidays; --calendar names one")
+		}
+	}
+	return list
+}
+
+// Beyond returns a day of a span for each day that the calendar knows nothing
+// about.
+func (c *Calendar) Beyond(s civil.Span) (days []civil.Date) {
+	for d := s.First; d <= s.Last && d < c.Known.First; d++ {
+		days = append(days, d)
+	}
+	for d := max(s.First, c.Known.Last+1); d <= s.Last; d++ {
+		days = append(days, d)
+	}
+	return days
+}

@@ -1,0 +1,151 @@
+package workdays
+
+import (
+	"fmt"
+	"iter"
+	"math/rand/v2"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+)
+
+// moving closes, for each of its days, the day that a convention makes of it by
+// what lies below: what the rule of a holiday does.
+type moving struct {
+	days  []civil.Date
+	by    Convention
+	below *Calendar
+}
+
+func (m moving) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
+	return func(yield func(Holiday) bool) {
+		for _, d := range m.days {
+			if d < span.First-400 || d > span.Last+400 {
+				continue
+			}
+			if to, ok := m.below.Roll(d, m.by); ok && !yield(Holiday{Date: to, Nominal: d, Name: "moved"}) {
+				return
+			}
+		}
+	}
+}
+
+// A calendar that is built flat, a stretch at a time and in any order, has the
+// days that going through its entries one after another over all time gives.
+func TestEntriesSeeThoseAbove(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	world := civil.Span{First: 730000, Last: 736000}
+	worlds := 60
+	if testing.Short() {
+		worlds = 15
+	}
+	for range worlds {
+		off := WeekdaySet(0).With(civil.Weekday(1 + r.IntN(7))).With(civil.Weekday(1 + r.IntN(7)))
+		c := New("c", off)
+		closed := map[civil.Date]bool{}
+		for d := world.First - 500; d <= world.Last+500; d++ {
+			closed[d] = off.Has(d.Weekday())
+		}
+		for range 1 + r.IntN(12) {
+			var days []civil.Date
+			for range 40 {
+				days = append(days, world.First+civil.Date(r.IntN(world.Len())))
+			}
+			if r.IntN(4) == 0 {
+				c = c.WithOpen(days)
+				for _, d := range days {
+					closed[d] = false
+				}
+				continue
+			}
+			by := []Convention{NoRoll, Following, Preceding}[r.IntN(3)]
+			c = c.WithHolidays(moving{days, by, c.Below()})
+			var to []civil.Date
+			for _, d := range days {
+				for step := map[Convention]civil.Date{Following: 1, Preceding: -1}[by]; closed[d] && step != 0; {
+					d += step
+				}
+				to = append(to, d)
+			}
+			for _, d := range to { // an entry doesn't see its own days
+				closed[d] = true
+			}
+		}
+		for range 300 {
+			d := world.First + 600 + civil.Date(r.IntN(world.Len()-1200))
+			if c.Open(d) == closed[d] {
+				t.Fatalf("%d is open: %v, of %d entries", d, c.Open(d), len(c.entries))
+			}
+		}
+	}
+}
+
+// A search for a working day ends, however far a calendar is closed, and reaches
+// as far as it should.
+func TestSearchesEnd(t *testing.T) {
+	long := New("long", Weekend).WithHolidays(List{{Date: 740000}})
+	if d, ok := long.Add(740000, 9000); !ok || long.Between(740000, d) != 9000 {
+		t.Errorf("9,000 working days on: %d %v", d, ok)
+	}
+	if d, ok := long.Add(740000, -9000); !ok || long.Between(d, 740000) != 9000-1 && long.Between(d, 740000) != 9000 {
+		t.Errorf("9,000 working days back: %d %v", d, ok)
+	}
+	for name, shut := range map[string]*Calendar{
+		"weekdays": New("shut", 0xfe),
+		"for good": New("shut", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return d > 740000 })),
+	} {
+		if d, ok := shut.Add(740100, 1); ok {
+			t.Errorf("%s: a working day on %d", name, d)
+		}
+		if _, ok := shut.Roll(740100, ModifiedFollowing); ok && name == "weekdays" {
+			t.Errorf("%s: a closed day rolls", name)
+		}
+		if shut.at.Load().span.Len() > 40000 {
+			t.Errorf("%s: looked through %d days", name, shut.at.Load().span.Len())
+		}
+	}
+	shutFor := New("three years", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return d > 740000 && d < 741100 }))
+	if d, ok := shutFor.Add(740050, 1); !ok || d != 741100 {
+		t.Errorf("after three closed years: %d %v", d, ok)
+	}
+}
+
+// What a calendar doesn't know is counted for the part that doesn't know it.
+func TestMissed(t *testing.T) {
+	known := func(name string, first, last civil.Date) *Calendar {
+		c := New(name, Weekend)
+		c.Known = civil.Span{First: first, Last: last}
+		return c
+	}
+	a, b := known("a", 100, 200), known("b", 150, 300)
+	both := Join(a, b, a)
+	if both.Name != "a + b" || both.Known != (civil.Span{First: 150, Last: 200}) {
+		t.Errorf("the joint calendar is %s, %v", both.Name, both.Known)
+	}
+	for _, s := range []civil.Span{{First: 150, Last: 200}, {First: 120, Last: 160}, {First: 160, Last: 250}, {First: 160, Last: 400}, {First: 400, Last: 160}, {First: 50, Last: 60}} {
+		both.Ask(s.First, s.Last)
+	}
+	for c, want := range map[*Calendar]string{a: "1 3", b: "2 2"} {
+		before, after := c.Missed()
+		if got := fmt.Sprint(before, after); got != want {
+			t.Errorf("%s was asked before and after what it knows %s times, want %s", c.Name, got, want)
+		}
+	}
+	if n := len(both.Beyond(civil.Span{First: 148, Last: 203})); n != 5 {
+		t.Errorf("%d days beyond", n)
+	}
+	stand := New("stand-in", Weekend)
+	stand.Assumed = true
+	if list := Warnings([]*Calendar{a, b, stand}); len(list) != 4 {
+		t.Errorf("warnings: %q", list)
+	}
+	stand.Need()
+	if list := Warnings([]*Calendar{stand}); len(list) != 1 {
+		t.Errorf("warnings without a calendar: %q", list)
+	}
+	Blind{}.Note()
+	Blind{a, 201}.Note()
+	if _, after := a.Missed(); after != 4 || !a.Knows(100) || a.Knows(99) || !a.Knows(200) || a.Knows(201) {
+		t.Errorf("noted %d times", after)
+	}
+}

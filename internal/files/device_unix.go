@@ -1,0 +1,27 @@
+//go:build !windows
+
+package files
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"syscall"
+)
+
+// openDevice opens what is no regular file: a device, or a pipe that somebody
+// reads. A pipe without a reader would wait for ever.
+func openDevice(path string, info fs.FileInfo) (*os.File, error) {
+	if info.Mode()&fs.ModeNamedPipe != 0 {
+		probe, err := os.OpenFile(path, os.O_WRONLY|syscall.O_NONBLOCK, 0)
+		if errors.Is(err, syscall.ENXIO) {
+			return nil, fmt.Errorf("%s is a pipe that nobody reads; start the reader first, or name a file", path)
+		}
+		if err != nil {
+			return nil, err
+		}
+		defer probe.Close() // keeps the reader while the pipe is opened to wait where it is full
+	}
+	return os.OpenFile(path, os.O_WRONLY, 0)
+}

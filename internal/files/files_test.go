@@ -1,0 +1,212 @@
+package files
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"testing"
+)
+
+func write(t *testing.T, path, text string) {
+	t.Helper()
+	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func read(t *testing.T, path string) string {
+	t.Helper()
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
+}
+
+// What would lose a file is refused, in whatever order its uses are named and by
+// whatever path; the rest isn't.
+func TestRegister(t *testing.T) {
+	t.Chdir(t.TempDir())
+	for _, dir := range []string{"in", "out"} {
+		if err := os.Mkdir(dir, 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write(t, "in/a.csv", "a")
+	if runtime.GOOS != "windows" {
+		if err := errors.Join(os.Link("in/a.csv", "in/hard.csv"), os.Symlink("in/a.csv", "soft.csv"), os.Symlink("in", "folder")); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, c := range []struct{ uses, want string }{ // < reads, > writes
+		{"<in/a.csv >out/b.csv", ""},
+		{"<in/a.csv <in/a.csv", ""},
+		{"<in/a.csv >in/a.csv", "in/a.csv is read by this command"},
+		{">in/a.csv <in/a.csv", "in/a.csv is read by this command"},
+		{"<in/a.csv >./in/../in/a.csv", "is read by this command"},
+		{"<in/a.csv >in/hard.csv", "is read by this command"},
+		{"<in/a.csv >soft.csv", "is read by this command"},
+		{"<in/a.csv >folder/a.csv", "is read by this command"},
+		{">new.csv >new.csv", "new.csv would be written twice"},
+		{">out/new.csv >out/./new.csv", "would be written twice"},
+		{">pay.csv >pay.csv/x.csv", "one would be a file and a folder"},
+		{">pay.csv/x.csv >pay.csv", "one would be a file and a folder"},
+		{">pay.csv >pay.csv2", ""},
+		{">folder/x.csv >in/x.csv", "would be written twice"},
+	} {
+		var r Register
+		var err error
+		for _, use := range strings.Fields(c.uses) {
+			if use[0] == '<' {
+				err = errors.Join(err, r.Read(use[1:]))
+			} else {
+				err = errors.Join(err, r.Write(use[1:]))
+			}
+		}
+		if runtime.GOOS == "windows" && strings.ContainsAny(c.uses, "hsf") {
+			continue
+		}
+		var clash *ClashError
+		if (err == nil) != (c.want == "") || err != nil && (!errors.As(err, &clash) || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%s: %v, want %q", c.uses, err, c.want)
+		}
+	}
+}
+
+// Files of a stage appear together or not at all; what was there stays until
+// then, with its permissions.
+func TestStage(t *testing.T) {
+	t.Chdir(t.TempDir())
+	write(t, "old.csv", "old")
+	if err := os.Chmod("old.csv", 0o600); err != nil {
+		t.Fatal(err)
+	}
+	var s Stage
+	for _, name := range []string{"old.csv", "new.csv"} {
+		w, err := s.Create(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := io.WriteString(w, "fresh"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got := read(t, "old.csv"); got != "old" {
+		t.Errorf("before the end the old file holds %q", got)
+	}
+	if err := s.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	info, err := os.Stat("old.csv")
+	if err != nil || read(t, "old.csv") != "fresh" || read(t, "new.csv") != "fresh" || runtime.GOOS != "windows" && info.Mode().Perm() != 0o600 {
+		t.Errorf("after it: %v %v", info.Mode(), err)
+	}
+	if w, err := s.Create("third.csv"); err != nil {
+		t.Fatal(err)
+	} else if _, err := io.WriteString(w, "half"); err != nil {
+		t.Fatal(err)
+	}
+	s.Drop()
+	if err := WriteFile("old.csv", func(io.Writer) error { return io.ErrUnexpectedEOF }); !errors.Is(err, io.ErrUnexpectedEOF) || read(t, "old.csv") != "fresh" {
+		t.Errorf("a file that fails half-way: %v", err)
+	}
+	if left, _ := filepath.Glob(".*.part"); len(left) > 0 {
+		t.Errorf("left behind: %v", left)
+	}
+	for name, want := range map[string]error{"no/such/x.csv": fs.ErrNotExist, "old.csv/x.csv": nil} {
+		_, err := s.Create(name)
+		var path *fs.PathError
+		if err == nil || want != nil && !errors.Is(err, want) || errors.As(err, &path) && path.Path != name {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if _, err := s.Create("."); err == nil || !strings.Contains(err.Error(), "is a folder") {
+		t.Errorf("a folder: %v", err)
+	}
+	if err := os.Chmod("old.csv", 0o444); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Create("old.csv"); !errors.Is(err, fs.ErrPermission) {
+		t.Errorf("a read-only file: %v", err)
+	}
+}
+
+// Links are followed to what they point to, and never out of the output folder.
+func TestLinks(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("links need rights there")
+	}
+	dir := t.TempDir()
+	t.Chdir(dir)
+	if err := errors.Join(os.Mkdir("out", 0o755), os.Mkdir("elsewhere", 0o755), os.Symlink(filepath.Join(dir, "elsewhere"), "out/away"), os.Symlink("real.csv", "link.csv")); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 { // the second time the file is there
+		if err := WriteFile("link.csv", func(w io.Writer) error { _, err := io.WriteString(w, "x"); return err }); err != nil {
+			t.Fatal(err)
+		}
+		if info, err := os.Lstat("link.csv"); err != nil || info.Mode()&fs.ModeSymlink == 0 || read(t, "real.csv") != "x" {
+			t.Errorf("the link was replaced: %v", err)
+		}
+	}
+	for path, inside := range map[string]bool{"out/a.csv": true, "out/new/deep/a.csv": true, "out/away/a.csv": false, "out/away/new/a.csv": false, "other/a.csv": false} {
+		if err := Inside("out", path); (err == nil) != inside {
+			t.Errorf("%s: %v", path, err)
+		}
+	}
+	if left, _ := os.ReadDir("elsewhere"); len(left) > 0 {
+		t.Errorf("made outside: %v", left)
+	}
+}
+
+// A spool gives back what it took, small or large, and leaves nothing.
+func TestSpool(t *testing.T) {
+	t.Setenv("TMPDIR", t.TempDir())
+	for _, size := range []int{0, 10, spoolMemory, spoolMemory + 1, 2*spoolMemory + 5} {
+		var s Spool
+		want := bytes.Repeat([]byte("0123456789abcde\n"), size/16+1)[:size]
+		for rest := want; len(rest) > 0; {
+			n := min(len(rest), 1<<20)
+			if _, err := s.Write(rest[:n]); err != nil {
+				t.Fatal(err)
+			}
+			rest = rest[n:]
+		}
+		var b bytes.Buffer
+		if err := s.CopyTo(&b); err != nil || !bytes.Equal(b.Bytes(), want) {
+			t.Errorf("%d bytes: %d came back, %v", size, b.Len(), err)
+		}
+		s.Drop()
+	}
+	dir, err := TempDir()
+	if err != nil {
+		t.Fatal(err)
+	}
+	write(t, filepath.Join(dir, "x"), "x")
+	Clean()
+	if left, _ := os.ReadDir(os.Getenv("TMPDIR")); len(left) > 0 {
+		t.Errorf("left behind: %v", left)
+	}
+}
+
+func TestReadAll(t *testing.T) {
+	t.Chdir(t.TempDir())
+	write(t, "a", "12345")
+	for _, c := range []struct {
+		most int64
+		want string
+	}{{5, ""}, {6, ""}, {4, "a is longer than 0 MB, which is no plan"}} {
+		data, err := ReadAll("a", c.most, "plan")
+		if (err == nil) != (c.want == "") || err == nil && string(data) != "12345" || err != nil && err.Error() != c.want {
+			t.Errorf("at most %d: %q, %v", c.most, data, err)
+		}
+	}
+	if _, err := ReadAll(".", 10, "a plan"); err == nil || !strings.Contains(err.Error(), "is a folder") {
+		t.Errorf("a folder: %v", err)
+	}
+}

@@ -1,0 +1,28 @@
+package files
+
+import (
+	"fmt"
+	"io"
+	"os"
+)
+
+// ReadAll reads a whole file of at most so many bytes; what names the kind of
+// file in the error of a longer one. Devices and pipes are read no further.
+func ReadAll(path string, most int64, what string) ([]byte, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	if info, err := f.Stat(); err == nil && info.IsDir() {
+		return nil, fmt.Errorf("%s is a folder, not %s", path, what)
+	}
+	data, err := io.ReadAll(io.LimitReader(f, most+1))
+	if err != nil {
+		return nil, err
+	}
+	if int64(len(data)) > most {
+		return nil, fmt.Errorf("%s is longer than %d MB, which is no %s", path, most>>20, what)
+	}
+	return data, nil
+}

@@ -1,0 +1,110 @@
+package files
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"sync"
+)
+
+// Register knows every file that is read and every file that will be written.
+// Each is named to it before it is opened; what would lose a file is refused.
+type Register struct {
+	mu    sync.Mutex
+	read  []entry
+	write []entry
+}
+
+type entry struct {
+	path string // absolute and clean
+	as   string // as it was named
+}
+
+func absolute(path string) string {
+	abs, err := filepath.Abs(path)
+	if err != nil {
+		abs = filepath.Clean(path)
+	}
+	// What a link points to counts, for a file that is not there yet its folder.
+	if real, err := filepath.EvalSymlinks(abs); err == nil {
+		return real
+	}
+	if dir, err := filepath.EvalSymlinks(filepath.Dir(abs)); err == nil {
+		return filepath.Join(dir, filepath.Base(abs))
+	}
+	return abs
+}
+
+// same reports whether two paths are one file.
+func same(a, b string) bool {
+	if a == b || runtime.GOOS == "windows" && strings.EqualFold(a, b) {
+		return true
+	}
+	x, err := os.Stat(a)
+	if err != nil {
+		return false
+	}
+	y, err := os.Stat(b)
+	return err == nil && os.SameFile(x, y)
+}
+
+// ClashError is two uses of files that don't go together.
+type ClashError struct{ Message string }
+
+// Error tells them.
+func (e *ClashError) Error() string { return e.Message }
+
+func clash(format string, args ...any) error { return &ClashError{fmt.Sprintf(format, args...)} }
+
+// Read names a file that is read. It is an error where it will be written too.
+func (r *Register) Read(path string) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	e := entry{absolute(path), path}
+	r.read = append(r.read, e)
+	for _, w := range r.write {
+		if same(w.path, e.path) {
+			return overwritten(w.as)
+		}
+	}
+	return nil
+}
+
+func overwritten(path string) error {
+	return clash("%s is read by this command, so it can't be its output too; name another file", path)
+}
+
+// Write names a file that will be written. It is an error where it is read, is
+// written already, or lies inside another output or holds one.
+func (r *Register) Write(path string) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	e := entry{absolute(path), path}
+	for _, in := range r.read {
+		if same(in.path, e.path) {
+			return overwritten(path)
+		}
+	}
+	for _, w := range r.write {
+		switch {
+		case same(w.path, e.path):
+			return clash("%s would be written twice; name two files", path)
+		case strings.HasPrefix(e.path, w.path+string(filepath.Separator)), strings.HasPrefix(w.path, e.path+string(filepath.Separator)):
+			return clash("%s and %s can't both be written: one would be a file and a folder", w.as, path)
+		}
+	}
+	r.write = append(r.write, e)
+	return nil
+}
+
+// Reads lists the files that are read, as they were named.
+func (r *Register) Reads() (list []string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, e := range r.read {
+		list = append(list, e.as)
+	}
+	return list
+}

@@ -1,0 +1,247 @@
+// Package files reads and writes: one register of everything that is read and
+// everything that will be written, files that appear whole or not at all, and
+// reads that are bounded.
+package files
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+)
+
+// staging holds the temporary files that exist now, so that an interrupt can
+// remove them. It is locked while finished files are put in place.
+var staging struct {
+	sync.Mutex
+	temps   map[string]bool
+	folders map[string]bool
+}
+
+// Interrupted removes what is half-written. Files that are being put in place
+// are all put in place first.
+func Interrupted() {
+	staging.Lock() // and never unlocked: nothing more is to be written
+	for t := range staging.temps {
+		_ = os.Remove(t)
+	}
+	for dir := range staging.folders {
+		_ = os.RemoveAll(dir)
+	}
+}
+
+// Stage collects files that appear together, each whole or not at all.
+type Stage struct {
+	files []*stagedFile
+}
+
+// stagedFile is a file being written beside its final place.
+type stagedFile struct {
+	*os.File
+	final string
+	plain bool // a device or pipe, written directly
+}
+
+// Create begins a file that will stand at path.
+func (s *Stage) Create(path string) (io.Writer, error) {
+	if target, err := filepath.EvalSymlinks(path); err == nil { // what a link points to
+		path = target
+	} else if target, err := os.Readlink(path); err == nil { // which isn't there yet
+		if !filepath.IsAbs(target) {
+			target = filepath.Join(filepath.Dir(path), target)
+		}
+		path = target
+	}
+	if info, err := os.Stat(path); err == nil {
+		if info.IsDir() {
+			return nil, fmt.Errorf("%s is a folder; name a file in it", path)
+		}
+		if !info.Mode().IsRegular() {
+			f, err := openDevice(path, info)
+			if err != nil {
+				return nil, err
+			}
+			s.files = append(s.files, &stagedFile{f, path, true})
+			return f, nil
+		}
+		if info.Mode().Perm()&0o200 == 0 {
+			return nil, &fs.PathError{Op: "replace", Path: path, Err: fs.ErrPermission}
+		}
+	}
+	f, err := temporary(filepath.Dir(path), "."+filepath.Base(path)+".*.part")
+	if err != nil {
+		var missing *fs.PathError
+		if errors.As(err, &missing) { // the file asked for, not the temporary one
+			return nil, &fs.PathError{Op: "create", Path: path, Err: missing.Err}
+		}
+		return nil, err
+	}
+	s.files = append(s.files, &stagedFile{f, path, false})
+	return f, nil
+}
+
+// Drop removes everything that was staged.
+func (s *Stage) Drop() {
+	staging.Lock()
+	defer staging.Unlock()
+	s.remove()
+}
+
+func (s *Stage) remove() {
+	for _, f := range s.files {
+		_ = f.Close()
+		if !f.plain {
+			_ = os.Remove(f.Name())
+			delete(staging.temps, f.Name())
+		}
+	}
+	s.files = nil
+}
+
+// Commit brings all staged files to disk and only then puts them in place.
+func (s *Stage) Commit() error {
+	for _, f := range s.files {
+		if err := f.settle(); err != nil {
+			s.Drop()
+			return err
+		}
+	}
+	staging.Lock()
+	defer staging.Unlock()
+	for i, f := range s.files {
+		if f.plain {
+			continue
+		}
+		if err := os.Rename(f.Name(), f.final); err != nil {
+			s.files = s.files[i:]
+			s.remove()
+			return err
+		}
+		delete(staging.temps, f.Name())
+	}
+	s.files = nil
+	return nil
+}
+
+// settle flushes a file to disk and gives it the permissions of the file that
+// it replaces.
+func (f *stagedFile) settle() error {
+	if f.plain {
+		return f.Close()
+	}
+	mode := os.FileMode(0o644)
+	if info, err := os.Stat(f.final); err == nil {
+		mode = info.Mode().Perm()
+	}
+	if err := f.Chmod(mode); err != nil && filepath.Separator == '/' {
+		return err
+	}
+	if err := f.Sync(); err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+// WriteFile writes one file whole or not at all. The path has been registered.
+func WriteFile(path string, fill func(io.Writer) error) error {
+	var s Stage
+	w, err := s.Create(path)
+	if err != nil {
+		return err
+	}
+	if err := fill(w); err != nil {
+		s.Drop()
+		return err
+	}
+	return s.Commit()
+}
+
+// Same reports whether a file holds exactly data.
+func Same(path string, data []byte) bool {
+	old, err := os.ReadFile(path)
+	return err == nil && bytes.Equal(old, data)
+}
+
+// temporary makes a file that an interrupt removes: it is made and noted in one
+// step, so that none comes between.
+func temporary(dir, pattern string) (*os.File, error) {
+	staging.Lock()
+	defer staging.Unlock()
+	f, err := os.CreateTemp(dir, pattern)
+	if err != nil {
+		return nil, err
+	}
+	if staging.temps == nil {
+		staging.temps = map[string]bool{}
+	}
+	staging.temps[f.Name()] = true
+	return f, nil
+}
+
+// Inside refuses a path that leaves root through a link, before anything is made.
+func Inside(root, path string) error {
+	real := func(p string) string { // of as much of it as there is
+		rest := ""
+		for {
+			if r, err := filepath.EvalSymlinks(p); err == nil {
+				return filepath.Join(r, rest)
+			}
+			up := filepath.Dir(p)
+			if up == p {
+				return filepath.Join(p, rest)
+			}
+			rest, p = filepath.Join(filepath.Base(p), rest), up
+		}
+	}
+	abs := func(p string) string {
+		if a, err := filepath.Abs(p); err == nil {
+			return a
+		}
+		return p
+	}
+	rel, err := filepath.Rel(real(abs(root)), real(abs(filepath.Dir(path))))
+	if err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
+		return fmt.Errorf("%s leaves the output folder %s through a link; outputs stay inside it", path, root)
+	}
+	return nil
+}
+
+// TempDir makes a folder for the temporary files of a library; Clean removes it,
+// and an interrupt does.
+func TempDir() (string, error) {
+	staging.Lock()
+	defer staging.Unlock()
+	dir, err := os.MkdirTemp("", "yoyaku-*")
+	if err != nil {
+		return "", err
+	}
+	if staging.folders == nil {
+		staging.folders = map[string]bool{}
+	}
+	staging.folders[dir] = true
+	return dir, nil
+}
+
+// RemoveDir removes a folder of TempDir.
+func RemoveDir(dir string) {
+	staging.Lock()
+	defer staging.Unlock()
+	_ = os.RemoveAll(dir)
+	delete(staging.folders, dir)
+}
+
+// Clean removes the folders of TempDir. The program calls it at its end, however
+// it ends.
+func Clean() {
+	staging.Lock()
+	defer staging.Unlock()
+	for dir := range staging.folders {
+		_ = os.RemoveAll(dir)
+		delete(staging.folders, dir)
+	}
+}

@@ -1,0 +1,102 @@
+package plan
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"yoyaku/demo"
+)
+
+// Wrong plans: each fault is told when the plan is loaded, at its line and
+// column, with what to write instead.
+func TestBadPlans(t *testing.T) {
+	dir := t.TempDir()
+	files, err := fs.Sub(demo.Files, "files")
+	if err == nil {
+		err = os.CopyFS(dir, files)
+	}
+	data, rerr := os.ReadFile(filepath.Join(dir, FileName))
+	if err != nil || rerr != nil {
+		t.Fatal(err, rerr)
+	}
+	good, bad := string(data), filepath.Join(dir, "bad.yaml")
+	for _, c := range []struct{ old, new, want string }{
+		{"week", "wek", ""}, // no such text: the plan is good
+		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:73:5: unknown key `rulle` in a series; did you mean `rule`?"},
+		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},
+		{"closed: sat, sun", "closed: sat, snu", "did you mean `sun`?"},
+		{"window: 2027..2028", "window: 2028..2027", "bad.yaml:7:9: in \"2028..2027\", column 1: this window ends before it starts"},
+		{"plan: 1\n", "", "`plan: 1` is missing"},
+		{"plan: 1\n", "plan: 2\n", "version 1"},
+		{"holidays: isles", "holidays: isle", "did you mean `isles`?"},
+		{"holidays: isles", "holidays: yard", "made of itself"},
+		{"event: {summary: \"{title} for {period_start} to {period_end}\"}", "event: {summary: pay, bank file}", "quote the phrase"},
+		{"event: {summary: \"{title} for", "event: {summary: \"{tilte} for", "did you mean `{title}`?"},
+		{"      approval: date, -3 working days", "      approval: 'date', -3 working days", "quote the phrase"},
+		{"      approval: date, -3 working days", "      approval: bank-file, -3 working days", "unknown name `bank-file`"},
+		{"      approval: date, -3 working days", "      date: nominal", "already stands for something"},
+		{"calendar: yard", "calendar: yrad", "did you mean `yard`?"},
+		{"file: crew-pay.csv, of: crew-pay", "file: ../crew-pay.csv, of: crew-pay", "outside the output folder"},
+		{"file: crew-pay.csv, of: crew-pay", "file: x.csv, of: crew-pay, make: due", "are for records"},
+		{"make: tally, rows: unit", "make: taly, rows: unit", "did you mean `tally`?"},
+		{"make: tally, rows: unit", "make: tally, date: unit", "doesn't go with make: tally"},
+		{"table: absences.csv", "table: absnces.csv", "no such file"},
+		{"file: crew-pay.csv, of: crew-pay", "file: crew-pay.csv, of: crew-pya", "did you mean `crew-pay`?"},
+		{"file: agenda.csv", "file: Crew-Pay.csv", "made twice"},
+		{"holidays/extra.csv", "holidays/none.csv", "no such file"},
+		{"open: [2027-12-18]", "open: [2027-12-32]", "no such day"},
+		{"closed: sun, ", "closed: mon-sun, ", "has no working day"},
+		{"outputs:", "outputs: [", "not YAML"},
+		{good, "just words", "not a plan in YAML"},
+		{good, "\x00\x01\x02", "not text"},
+		{good, "", "empty"},
+		{"bands: [30, 60, 90]", "bands: [30, 60, 90], yearly: maybe", "bad.yaml:103:117: yearly is yes or no, not \"maybe\""},
+		{"bands: [30, 60, 90]", "bands: [90, 60]", "rising numbers"},
+		{"date: ends, window", "date: [ends, 'x ='], window", "expected"},
+		{"by: crew-pay, open-through", "by: crew-pay, overlaps: joyn, open-through", "overlaps is stop, merge or count, not \"joyn\""},
+		{"window: 2027-06,", "window: 2027-6,", "window: in \"2027-6\", column 1: not a stretch of time"},
+		{"make: tally, rows: unit", "make: tally, within: 30 days", "it doesn't go with make: tally, but with `make: due`"},
+		{"rows: unit, cols: year of ends", "cols: year of ends", "rows is needed"},
+		{"file: crew-pay.csv, of: crew-pay", "file: crew-pay.csv, of: crew-pay, rows: unit", "it goes with `make: tally`"},
+		{"    open-words: present", "    open-words: present\n    header-row: x", "header-row is a whole number, 1 or more"},
+		{"    open-words: present", "    join-dates: [a, b]", "join-dates is NAME=YEAR,MONTH,DAY"},
+		{"    open-words: present", "    read-dates: dym", "did you mean dmy?"},
+		{"    open-words: present", "    bad-rows: skip", "bad-rows is stop, blank or aside=FILE"},
+		{"file: agenda.csv", "file: crew-pay.csv/x.csv", "a file and a folder"},
+		{"file: agenda.csv", "file: '{series}.csv'", "a brace stands in the name"},
+		{"  absences:\n", "  crew_contracts:\n", "is named twice"},
+		{"{closed: sun, holidays: isles}", "{closed: sat, sun, holidays: isles}", "quote the phrase"},
+		{"plan: 1", "plan: 1\nx: " + strings.Repeat("[", 100000), "nested too deep"},
+	} {
+		text := strings.Replace(good, c.old, c.new, 1)
+		if err := os.WriteFile(bad, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		_, err := Load(bad, Settings{AsOf: 739900})
+		if c.want == "" {
+			if err != nil {
+				t.Fatalf("the plan itself fails: %v", err)
+			}
+			continue
+		}
+		if text == good || err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%.80q: %v, want %q", c.new, err, c.want)
+		}
+	}
+	for kind, file := range map[string]string{"plan": "plan.json", "calendar": "calendar.json"} {
+		want, err := os.ReadFile(filepath.Join("..", "..", "schema", file))
+		got, serr := Schema(kind)
+		if err != nil || serr != nil || string(got) != string(want) {
+			t.Errorf("schema/%s isn't what the declarations give (make schema): %v %v", file, err, serr)
+		}
+	}
+	if err := os.WriteFile(bad, []byte("\ufeff"+good), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Load(bad, Settings{AsOf: 739900}); err != nil {
+		t.Errorf("a plan with a byte-order mark: %v", err)
+	}
+}

@@ -1,0 +1,143 @@
+package plan
+
+import (
+	"yoyaku/internal/question"
+)
+
+// value is what a key takes, for the schema.
+type value uint8
+
+const (
+	oneText   value = iota // one scalar
+	someTexts              // a scalar, with commas between several, or a list of them
+	aNumber
+	aMapping // of its shape
+	aList    // of mappings of its shape
+	anything
+)
+
+// keyOf is a key of a plan or calendar file: declared once, for the reader, the
+// hints and the schema.
+type keyOf struct {
+	name   string
+	help   string
+	takes  value
+	of     *shape // of a mapping or list
+	needed bool
+	oneOf  []string
+	option *question.Option // that declares it, if one does
+}
+
+// shape is a mapping: its keys; or with names, any names with one kind of value.
+type shape struct {
+	what  string // in messages
+	keys  []keyOf
+	names *keyOf   // what stands under each name, where names are free
+	later []string // keys of the design that are still to come
+	text  bool     // one text may stand in its place
+}
+
+// known lists the names of its keys; nil where names are free.
+func (s *shape) known() (list []string) {
+	for _, k := range s.keys {
+		list = append(list, k.name)
+	}
+	return list
+}
+
+// mustShape is the shape of what stands under a key that takes a mapping.
+func mustShape(s *shape, key string) *shape {
+	for _, k := range s.keys {
+		if k.name == key {
+			return k.of
+		}
+	}
+	panic("no key " + key + " in " + s.what)
+}
+
+// optionKeys are the keys that options declare.
+func optionKeys(options []*question.Option) (keys []keyOf) {
+	for _, o := range options {
+		k := keyOf{name: o.Name, help: o.Describe(), takes: oneText, option: o, oneOf: o.Choices}
+		switch o.Into.(type) {
+		case *[]string:
+			k.takes = someTexts
+		case *int:
+			k.takes = aNumber
+		case *bool:
+			k.oneOf = []string{"yes", "no"}
+		}
+		keys = append(keys, k)
+	}
+	return keys
+}
+
+var (
+	holidayShape = &shape{what: "a holiday", text: true, keys: []keyOf{
+		{name: "name", help: "what the holiday is called"},
+		{name: "day", help: "a rule, or a date: yearly on 1 jan then roll following"},
+		{name: "file", help: "a list of holidays: .csv with the columns date and name, or .ics"},
+		{name: "where", help: "a condition on summary and categories of the events of an .ics file"},
+		{name: "calendar", help: "takes the holidays of another calendar"},
+	}}
+	calendarShape = &shape{what: "a calendar", text: true, keys: []keyOf{
+		{name: "title", help: "what the calendar is, for people"},
+		{name: "closed", help: "closed weekdays: sat, sun; none where every day is worked", takes: someTexts},
+		{name: "holidays", help: "the holidays, in order; each sees the entries above it", takes: aList, of: holidayShape},
+		{name: "open", help: "days that are worked although the above closes them", takes: someTexts},
+		{name: "known-from", help: "the first day that the calendar knows about"},
+		{name: "known-through", help: "the last day that the calendar knows about"},
+	}}
+	periodShape = &shape{what: "a period", keys: []keyOf{
+		{name: "start", help: "the first day of a date's period: previous_nominal, +1 day"},
+		{name: "end", help: "the last day of a date's period: nominal"},
+	}}
+	eventShape = &shape{what: "an event", later: []string{"remind", "busy", "lasting", "color", "categories", "location", "description"}, keys: []keyOf{
+		{name: "summary", help: "what the event is called, with {names} of the series in it"},
+	}}
+	seriesShape = &shape{what: "a series", later: []string{"expect", "apart", "color"}, keys: []keyOf{
+		{name: "title", help: "what the series is called"},
+		{name: "rule", help: "the rule of its dates: monthly on 15, last then roll preceding", needed: true},
+		{name: "calendar", help: "the working calendar it counts with (default: the plan's)"},
+		{name: "period", help: "the period that each date stands for", takes: aMapping, of: periodShape},
+		{name: "milestones", help: "dates that hang on each date, in order: date, -5 working days", takes: aMapping, of: &shape{what: "milestones", names: &keyOf{help: "steps from the date, or a phrase"}}},
+		{name: "event", help: "how its calendar events look", takes: aMapping, of: eventShape},
+	}}
+	planShape = &shape{what: "the plan", keys: []keyOf{
+		{name: "plan", help: "the version of this format: 1", takes: aNumber, needed: true, oneOf: []string{"1"}},
+		{name: "id", help: "names the events for good: letters, digits, -, . and _"},
+		{name: "title", help: "the name of the calendar that is handed on"},
+		{name: "zone", help: "time zone of dates with a time, such as Atlantic/Faroe; without it, times float"},
+		{name: "window", help: "the stretch that a run makes: 2027, 2027..2028, today..today, +1 year"},
+		{name: "week-start", help: "the weekday that weeks start on (default: mon)"},
+		{name: "fiscal-start", help: "the day that the fiscal year starts on: apr, 6 apr (default: 1 jan)"},
+		{name: "fiscal-named", help: "which calendar year names a fiscal year (default: end)", oneOf: []string{"start", "end"}},
+		{name: "calendar", help: "the calendar of series and tables that name none"},
+		{name: "calendars", help: "working calendars by name", takes: aMapping, of: &shape{what: "calendars", names: &keyOf{takes: aMapping, of: calendarShape}}},
+		{name: "series", help: "rules with a name", takes: aMapping, of: &shape{what: "series", names: &keyOf{takes: aMapping, of: seriesShape}}},
+		{name: "records", help: "tables with a name", takes: aMapping, of: &shape{what: "records", names: &keyOf{takes: aMapping, of: recordShape}}},
+		{name: "outputs", help: "the files that a run makes", takes: aList, of: outputShape},
+	}}
+	recordShape = &shape{what: "a record", later: []string{"events"}, keys: append([]keyOf{
+		{name: "table", help: "the file of the table, relative to the plan", needed: true},
+		{name: "key", help: "the column that names each row for good"},
+		{name: "columns", help: "columns that phrases add, in order", takes: aMapping, of: &shape{what: "columns", names: &keyOf{help: "a phrase"}}},
+		{name: "where", help: "conditions of the rows to keep", takes: someTexts},
+	}, optionKeys(new(question.TableIn).Options())...)}
+	outputShape = &shape{what: "an output", later: []string{"rrule", "todo", "counts"}, keys: []keyOf{
+		{name: "file", help: "the file; its ending is the format", needed: true},
+		{name: "of", help: "the series, or the record, that it shows", takes: someTexts, needed: true},
+		{name: "make", help: "what is made of a record; its options stand beside it"},
+	}}
+)
+
+// outputOf is an output's shape with the options of a result and of what it
+// makes; q is nil where it makes nothing.
+func outputOf(q *question.Question, result []*question.Option) *shape {
+	s := &shape{what: outputShape.what, later: outputShape.later}
+	s.keys = append(append(s.keys, outputShape.keys...), optionKeys(result)...)
+	if q != nil {
+		s.keys = append(s.keys, optionKeys(q.Options)...)
+	}
+	return s
+}

@@ -1,0 +1,61 @@
+package question
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+func init() { register(newBetween) }
+
+// betweenPhrases are the measures of `between`, in its order.
+var betweenPhrases = []string{
+	"days from A to B", "days from A through B", "working days from A to B", "working days from A through B",
+	"weekdays from A to B", "weeks from A to B", "months from A to B", "months from A through B", "started months from A to B",
+	"quarters from A to B", "years from A to B", "age from A to B",
+	"30/360 US days from A to B", "30/360 bond days from A to B", "30E/360 days from A to B", "30E/360 ISDA days from A to B",
+	"30/360 US years from A to B", "30/360 bond years from A to B", "30E/360 years from A to B", "30E/360 ISDA years from A to B",
+	"ACT/360 years from A to B", "ACT/365F years from A to B", "ACT/ACT ISDA years from A to B",
+}
+
+func newBetween() *Question {
+	return &Question{
+		Name: "between", Group: Facts, Use: "between A B", Short: "Every measure between two dates",
+		Long: `List every measure between two dates: days with the first day left out (to) and with
+both ends counted (through), working days, complete weeks, months and years, age, day
+counts and year fractions by the published conventions.`,
+		Examples: `  yoyaku between 2027-02-28 2027-08-31 --calendar isles
+  yoyaku between today "today, +6 months"`,
+		Least: 2, Most: 2, Wants: "two dates, such as 2027-02-28 2027-08-31",
+		Answer: func(j *Job) error {
+			var row []eval.Value
+			for _, text := range j.Args {
+				d, err := eval.DateOf(text, j.Env)
+				if err != nil {
+					return err
+				}
+				row = append(row, eval.Day(d))
+			}
+			env := j.Env
+			env.Names = []string{"A", "B"}
+			names := strings.NewReplacer(" A ", " "+row[0].String()+" ", " B", " "+row[1].String())
+			return j.fill([]string{"measure", "result"}, func(put rows.Put) error {
+				for _, text := range betweenPhrases {
+					prog, err := eval.Compile(text, nil, env)
+					if err != nil {
+						return err
+					}
+					v, _, err := prog.Eval(row, nil)
+					if err != nil {
+						return err
+					}
+					if err := put([]eval.Value{eval.Str(names.Replace(text)), v}); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		},
+	}
+}

@@ -1,0 +1,242 @@
+package question
+
+import (
+	"fmt"
+	"slices"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+)
+
+func init() { register(newDates) }
+
+// dates lists the dates of rules.
+type dates struct {
+	window, counts string
+	count          int
+	adds           []string
+}
+
+func newDates() *Question {
+	q := &dates{}
+	return &Question{
+		Name: "dates", Group: Rules, Use: "dates RULE …", Short: "List the dates of rules",
+		Long: `List the dates of one or more rules, each with its weekday, its nominal date and
+the reason why it isn't on that. A rule that ends by itself is listed whole; of one
+that doesn't, these are the next 12 from today unless bounds are given.`,
+		Examples: `  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
+  yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
+  yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
+  yoyaku dates "fortnightly on fri from 2027-01-08" --window 2027..2040 --counts year
+  yoyaku dates "monthly on last" --window 2027 --add "file = date, -2 working days"
+  yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
+  yoyaku dates "quarterly on last working day" --window 2027..2028 --out quarters.ics`,
+		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding"`, Events: true,
+		Options: []*Option{
+			{Name: "window", Kind: Span, Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, A..B", Into: &q.window},
+			{Name: "add", Repeat: true, Help: "`NAME = PHRASE` of a column, from date, nominal and their kin", Into: &q.adds},
+			{Name: "counts", Kind: Choice, Choices: []string{"year"}, Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them", Into: &q.counts},
+			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given", Into: &q.count},
+		},
+		Answer: q.answer,
+	}
+}
+
+// listing is the dates that are asked for.
+type listing struct {
+	series []*schedule.Series
+	texts  []string
+	names  []string // of the added columns
+	span   civil.Span
+	count  int  // at most so many; 0 for all
+	whole  bool // the rules end by themselves and are listed whole
+	n      int  // listed so far
+}
+
+func (q *dates) answer(j *Job) error {
+	l := &listing{texts: j.Args, count: q.count}
+	for _, text := range j.Args {
+		s, err := schedule.FromRule(text, j.Env)
+		if err != nil {
+			return err
+		}
+		l.series = append(l.series, s)
+	}
+	if err := q.bounds(j, l); err != nil {
+		return err
+	}
+	if q.counts != "" {
+		return q.years(j, l)
+	}
+	if err := q.added(j, l); err != nil {
+		return err
+	}
+	var err error
+	if to, ok := j.events(); ok {
+		err = l.events(j, to)
+	} else {
+		err = l.table(j)
+	}
+	if err == nil {
+		l.tell(j, q.window != "")
+	}
+	return err
+}
+
+// bounds settles on the stretch of time and the number of dates.
+func (q *dates) bounds(j *Job, l *listing) (err error) {
+	endless := slices.ContainsFunc(l.series, func(s *schedule.Series) bool { return s.Rec.Rule.Endless() })
+	switch {
+	case q.window != "":
+		l.span, err = j.window("window", q.window)
+		return err
+	case q.count == 0 && !endless:
+		l.span, l.whole = civil.Always, true
+		return nil
+	case q.counts != "":
+		for _, s := range l.series {
+			if s.Rec.Rule.Endless() {
+				return need("window", fmt.Sprintf("%q has no end, so say which years to count", s.RuleText))
+			}
+		}
+	case q.count == 0:
+		l.count = 12
+	}
+	l.span = civil.Span{First: j.Env.Today, Last: civil.Max}
+	return nil
+}
+
+// added compiles the added columns, which may use all that a series lends to its
+// phrases.
+func (q *dates) added(j *Job, l *listing) error {
+	for _, text := range q.adds {
+		name, body, err := rows.SplitAdd(text)
+		if err != nil {
+			return rows.In("add", err)
+		}
+		if _, err := rows.Fresh(append(schedule.RuleColumns, l.names...), []string{name}); err != nil {
+			return rows.In("add", fmt.Errorf("there already is a column `%s`", name))
+		}
+		l.names = append(l.names, name)
+		for _, s := range l.series {
+			if err := s.AddMilestone(name, body, j.Env); err != nil {
+				return rows.In("add", err)
+			}
+		}
+	}
+	return nil
+}
+
+// head puts the column of the rule in front where there are several.
+func (l *listing) head(columns []string) []string {
+	if len(l.series) == 1 {
+		return columns
+	}
+	return append([]string{"rule"}, columns...)
+}
+
+func (l *listing) first(cells []eval.Value, s *schedule.Series) []eval.Value {
+	if len(l.series) == 1 {
+		return cells
+	}
+	return append(cells, eval.Str(l.texts[slices.Index(l.series, s)]))
+}
+
+// table writes a row a date.
+func (l *listing) table(j *Job) error {
+	head := l.head(append(slices.Clone(schedule.RuleColumns), l.names...))
+	return j.fill(head, func(put rows.Put) error {
+		var cells []eval.Value
+		if l.names == nil { // the quick way, without what hangs on a date
+			for d, err := range schedule.Merge(l.series, l.span) {
+				if err != nil {
+					return err
+				}
+				d.Series.Note(d.Moved)
+				cells = schedule.RuleRow(l.first(cells[:0], d.Series), d.Series, d.Moved)
+				if err := put(cells); err != nil {
+					return err
+				}
+				if l.n++; l.n == l.count {
+					break
+				}
+			}
+			return nil
+		}
+		for e, err := range schedule.MergeOccurrences(l.series, l.span) {
+			if err != nil {
+				return err
+			}
+			cells = schedule.RuleRow(l.first(cells[:0], e.Series), e.Series, e.Of.Moved)
+			for i := range l.names {
+				cells = append(cells, e.Of.Milestone(i))
+			}
+			if err := put(cells); err != nil {
+				return err
+			}
+			if l.n++; l.n == l.count {
+				break
+			}
+		}
+		return nil
+	})
+}
+
+// events makes an event a date.
+func (l *listing) events(j *Job, to Events) error {
+	var list []schedule.Event
+	for e, err := range schedule.MergeOccurrences(l.series, l.span) {
+		if err != nil {
+			return err
+		}
+		event := e.Event("yoyaku")
+		event.Category = "" // the name of a rule's series is no word for people
+		list = append(list, event)
+		if l.n++; l.n == l.count {
+			break
+		}
+	}
+	return to.Events(list)
+}
+
+// tell tells what isn't listed.
+func (l *listing) tell(j *Job, windowed bool) {
+	blank := 0
+	if windowed || l.whole {
+		for _, s := range l.series {
+			blank += schedule.Blanks(s.Rec, l.span)
+		}
+	}
+	if blank > 0 {
+		j.Warn("%s for which the steps after `then` give no date, and so not listed", Several(blank, "nominal date"))
+	}
+	switch {
+	case l.n > 0:
+	case windowed:
+		j.Note("No date falls between %s and %s.", l.span.First, l.span.Last)
+	case l.whole:
+		j.Note("The rule gives no date.")
+	default:
+		j.Note("No date falls on or after %s; %s asks for other times.", l.span.First, j.Say("window", ""))
+	}
+}
+
+// years writes how many dates each year has.
+func (q *dates) years(j *Job, l *listing) error {
+	return j.fill(l.head([]string{"year", "nominal", "moved"}), func(put rows.Put) error {
+		for _, s := range l.series {
+			years, err := schedule.CountYears(s.Rec, l.span)
+			if err != nil {
+				return err
+			}
+			for _, y := range years {
+				if err := put(append(l.first(nil, s), eval.Int(y.Year), eval.Int(y.Nominal), eval.Int(y.Moved))); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}

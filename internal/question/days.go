@@ -1,0 +1,33 @@
+package question
+
+import (
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
+)
+
+func init() { register(newDays) }
+
+func newDays() *Question {
+	return &Question{
+		Name: "days", Group: Facts, Use: "days SPAN", Short: "A table of days with all their attributes",
+		Long: `Write one row per day with everything that tables are joined on: week, month, quarter,
+fiscal periods, whether it is worked, which working day of the month it is and how
+many follow in the month, the holiday's name, the month's first and last day.`,
+		Examples: `  yoyaku days 2027-03 --calendar isles
+  yoyaku days FY2027 --fiscal-start apr --out days.csv
+  yoyaku days 2027-01-04..2027-02-03`,
+		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027-03",
+		Answer: func(j *Job) error {
+			span, err := eval.Window(j.Args[0], j.Env)
+			if err != nil {
+				return err
+			}
+			cal := j.Env.Calendar
+			cal.Need()
+			for _, d := range cal.Beyond(span) {
+				cal.Miss(d)
+			}
+			return j.lines(schedule.DayColumns, schedule.Days(span, j.Env.Frame, cal))
+		},
+	}
+}

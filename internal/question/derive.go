@@ -1,0 +1,110 @@
+package question
+
+import (
+	"path/filepath"
+	"strings"
+
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/files"
+)
+
+func init() { register(newDerive) }
+
+// derive adds columns to every row, or makes events of rows.
+type derive struct {
+	adds           []string
+	reasons        bool
+	day, text, key string
+}
+
+func newDerive() *Question {
+	q := &derive{}
+	return &Question{
+		Name: "derive", Group: Tables, Use: "derive TABLE", Short: "Add columns to every row of a table",
+		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, or - for
+standard input). A column is NAME = PHRASE; later ones may use earlier ones, and a
+blank in gives a blank out.`,
+		Examples: `  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
+  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months" --where "ends < today"
+  yoyaku derive invoices.csv --add "due = invoiced, end of month, +30 days" --reasons
+  yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"
+  yoyaku derive season-passes.csv --add "ends = bought, start of next month, lasting 12 months"
+  yoyaku derive courses.csv --add "last = start, lasting days working days" --out courses.xlsx
+  yoyaku derive invoices.csv --as ics --event-day invoiced --event-text "{customer}" --key invoice`,
+		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
+		Options: []*Option{
+			{Name: "add", Kind: Text, Repeat: true, Help: "`NAME = PHRASE` of a column, or @FILE with one a line", Into: &q.adds},
+			{Name: "reasons", Kind: Yes, Help: "add NAME_reason beside each: the steps that changed it", Into: &q.reasons},
+			{Name: "event-day", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` of the day of each row's event", Into: &q.day},
+			{Name: "event-text", Help: "with --as ics: `TEXT` of the event, with {columns} in it", Into: &q.text},
+			{Name: "key", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` that names the row for good", Into: &q.key},
+		},
+		Answer: q.answer,
+	}
+}
+
+func (q *derive) answer(j *Job) error {
+	adds, err := readAdds(j, q.adds)
+	if err != nil {
+		return err
+	}
+	t, err := j.table()
+	if err != nil {
+		return err
+	}
+	if err := t.Add(adds, q.reasons, t.Env); err != nil {
+		return rows.In("add", err)
+	}
+	if to, ok := j.events(); ok {
+		return q.events(j, t, to)
+	}
+	return j.pass(t)
+}
+
+// mostPhrases bounds a file of phrases.
+const mostPhrases = 1 << 20
+
+// readAdds puts the lines of @FILE in its place; # begins a comment.
+func readAdds(j *Job, adds []string) (list []string, err error) {
+	for _, a := range adds {
+		name, isFile := strings.CutPrefix(a, "@")
+		if !isFile {
+			list = append(list, a)
+			continue
+		}
+		if err := j.Files.Read(name); err != nil {
+			return nil, err
+		}
+		data, err := files.ReadAll(name, mostPhrases, "file of phrases")
+		if err != nil {
+			return nil, rows.In("add", err)
+		}
+		for line := range strings.Lines(strings.TrimPrefix(string(data), "\ufeff")) {
+			if line = strings.TrimSpace(line); line != "" && line[0] != '#' {
+				list = append(list, line)
+			}
+		}
+	}
+	return list, nil
+}
+
+// events makes an event of each row that has a day.
+func (q *derive) events(j *Job, t *Table, to Events) error {
+	for _, o := range []struct{ name, value string }{{"event-day", q.day}, {"event-text", q.text}, {"key", q.key}} {
+		if o.value == "" {
+			return need(o.name, "events of rows have event-day, event-text and key")
+		}
+	}
+	stem := strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))
+	e := rows.Events{Name: stem, Plan: j.ID, Day: q.day, Text: q.text, Key: q.key, Where: j.result.Where}
+	if err := e.Prepare(t.Table); err != nil {
+		return err
+	}
+	if err := j.settle(t.Visible()); err != nil {
+		return err
+	}
+	if err := j.scan(t, e.Add); err != nil {
+		return err
+	}
+	return to.Events(e.List)
+}

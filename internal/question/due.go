@@ -1,0 +1,109 @@
+package question
+
+import (
+	"errors"
+	"slices"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+func init() { register(newDue) }
+
+// due is what runs out, or comes round, and when.
+type due struct {
+	dates, bands     []string
+	within, window   string
+	yearly, upcoming bool
+}
+
+func newDue() *Question {
+	q := &due{}
+	return &Question{
+		Name: "due", Group: Tables, Use: "due TABLE --date PHRASE", Short: "What runs out, or comes round, and when",
+		Long: `List the dates of a table by date, with the days and working days left and the band
+they fall into. What lies before today is overdue and shown too. With --yearly, look
+at the anniversaries: birthdays, years of service.`,
+		Examples: `  yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --within "90 days"
+  yoyaku due crew-contracts.csv --date "start, lasting term months" --window 2027 --bands 30,90,180
+  yoyaku due crew.csv --date "birthday = born" --date "service = joined" --yearly --within "7 days"
+  yoyaku due berth-leases.csv --read-dates dmy --open-words present --date ends --upcoming`,
+		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
+		Options: []*Option{
+			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Complete: "columns", Help: "`[LABEL =] PHRASE` of a date to watch; may be repeated", Into: &q.dates},
+			{Name: "within", Kind: Amount, Help: "`SHIFT` from today to show, such as '90 days'", Into: &q.within},
+			{Name: "window", Kind: Span, Help: "`SPAN` of dates to show", Into: &q.window},
+			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Help: "`DAYS` at which bands end", Into: &q.bands},
+			{Name: "yearly", Kind: Yes, Help: "look at anniversaries; adds the column years", Into: &q.yearly},
+			{Name: "upcoming", Kind: Yes, Help: "leave out what is overdue", Into: &q.upcoming},
+		},
+		Answer: q.answer,
+	}
+}
+
+// span is the stretch of dates to show.
+func (q *due) span(j *Job) (civil.Span, error) {
+	if q.within == "" {
+		return j.window("window", q.window)
+	}
+	if q.window != "" {
+		return civil.Span{}, rows.In("within", errors.New("the window says what to show too; use one of the two"))
+	}
+	last, err := shifted(q.within, j.Env)
+	return civil.Span{First: civil.Min, Last: last}, rows.In("within", err)
+}
+
+func (q *due) answer(j *Job) error {
+	env := j.Env
+	d := rows.Due{Today: env.Today, Upcoming: q.upcoming, Yearly: q.yearly, Calendar: env.Calendar, Leap: env.LeapMarch}
+	var err error
+	if d.Bands, err = rows.ParseBands(q.bands); err != nil {
+		return rows.In("bands", err)
+	}
+	if d.Span, err = q.span(j); err != nil {
+		return err
+	}
+	t, err := j.table()
+	if err != nil {
+		return err
+	}
+	j.own(t)
+	list := rows.NewDueList(&d, t.Table)
+	for _, text := range q.dates {
+		label, body := rows.Named(text)
+		slot, err := t.Day("date", body)
+		if err != nil {
+			return err
+		}
+		list.Watch(label, slot)
+	}
+	head, err := rows.Fresh(t.Visible(), d.Columns())
+	if err != nil {
+		return err
+	}
+	band := len(t.Visible()) + slices.Index(rows.DueColumns, "band")
+	nearest := d.Band(1)
+	j.result.StandsOut = func(row []eval.Value) bool { return row[band].Text == nearest || row[band].Text == "today" }
+	err = j.fill(head, func(put rows.Put) error {
+		defer lessGarbage()()
+		if err := j.scan(t, list.Add); err != nil {
+			return err
+		}
+		return list.Write(put)
+	})
+	if err == nil {
+		q.tell(j, t, list)
+	}
+	return err
+}
+
+// tell tells what isn't in the list.
+func (q *due) tell(j *Job, t *Table, list *rows.DueList) {
+	if list.Blanks > 0 {
+		j.Note("Left out: %s of %s without a date.", Several(list.Blanks, "row"), t.Name)
+	}
+	if list.Len() == 0 {
+		j.Note("No date of %s falls into what was asked for.", t.Name)
+	}
+}

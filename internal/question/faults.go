@@ -1,0 +1,74 @@
+package question
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/tabular"
+)
+
+// BadRows tells what was wrong with a table's cells, and what would help.
+type BadRows struct {
+	Table string
+	Bad   rows.Bad
+	place *Place
+}
+
+// Error lists the first cells, counts all, and offers what would read them.
+func (e *BadRows) Error() string {
+	var b strings.Builder
+	cells := "cells are"
+	if e.Bad.Count == 1 {
+		cells = "cell is"
+	}
+	fmt.Fprintf(&b, "%s: %d %s wrong", e.Table, e.Bad.Count, cells)
+	unread := map[string][]string{}
+	var order []string
+	for _, c := range e.Bad.First {
+		fmt.Fprintf(&b, "\n  line %d, `%s`: %s", c.Line, c.Column, strings.TrimPrefix(c.Reason(), c.Column+": "))
+		var nd *eval.NotDate
+		if errors.As(c.Err, &nd) && nd.Column != "" && nd.Form == "" {
+			if unread[nd.Column] == nil {
+				order = append(order, nd.Column)
+			}
+			unread[nd.Column] = append(unread[nd.Column], nd.Text)
+		}
+	}
+	if more := e.Bad.Count - len(e.Bad.First); more > 0 {
+		fmt.Fprintf(&b, "\n  and %d more", more)
+	}
+	for _, col := range order {
+		if fit := tabular.Fitting(unread[col]); len(fit) > 0 {
+			which := ""
+			if len(fit) > 1 {
+				which = "; say which"
+			}
+			fmt.Fprintf(&b, "\n  the dates of `%s` read as %s%s: %s", col, strings.Join(fit, " or as "), which, e.place.Say("read-dates", `"`+col+"="+fit[0]+`"`))
+		}
+	}
+	if words := openWords(unread); words != "" {
+		fmt.Fprintf(&b, "\n  where such a word means that a range is still open: %s", e.place.Say("open-words", words))
+	}
+	fmt.Fprintf(&b, "\n  %s leaves them blank, %s puts such rows aside", e.place.Say("bad-rows", "blank"), e.place.Say("bad-rows", "aside=FILE"))
+	return b.String()
+}
+
+// openWords lists the words among cells that were to be dates, a few.
+func openWords(unread map[string][]string) string {
+	var list []string
+	for _, cells := range unread {
+		for _, s := range cells {
+			s = strings.TrimSpace(s)
+			if !strings.ContainsAny(s, "0123456789,") && len(s) < 20 && !strings.Contains(strings.Join(list, ","), s) && len(list) < 3 {
+				list = append(list, s)
+			}
+		}
+	}
+	if len(list) == 0 || len(list) == 3 {
+		return ""
+	}
+	return strings.Join(list, ",")
+}

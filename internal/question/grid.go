@@ -1,0 +1,108 @@
+package question
+
+import (
+	"fmt"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+func init() { register(newGrid) }
+
+// grid is people against days.
+type grid struct {
+	name, start, end, window, mark, openThrough string
+	everyDay                                    bool
+}
+
+func newGrid() *Question {
+	q := &grid{}
+	return &Question{
+		Name: "grid", Group: Tables, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN", Short: "People against days",
+		Long: `Draw a row a person and a column a day: booked working days are marked, closed days
+shaded, totals at both ends. Several bookings of a person share a row; an unfinished
+row stays empty.`,
+		Examples: `  yoyaku grid absences.csv --name person --start first --end last --window 2027-06 \
+    --open-words present
+  yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" \
+    --window 2027-06 --mark course --out june.html`,
+		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
+		Options: []*Option{
+			{Name: "name", Kind: Column, Needed: true, Complete: "columns", Help: "`COL` of the names", Into: &q.name},
+			{Name: "start", Kind: Phrase, Needed: true, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
+			{Name: "end", Kind: Phrase, Needed: true, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
+			{Name: "window", Kind: Span, Needed: true, Help: "`SPAN` of days to show, such as 2027-06", Into: &q.window},
+			{Name: "mark", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the mark (default: x)", Into: &q.mark},
+			{Name: "every-day", Kind: Yes, Help: "mark closed days too", Into: &q.everyDay},
+			openThrough(&q.openThrough),
+		},
+		Answer: q.answer,
+	}
+}
+
+// mostGridDays is how many days a grid may have.
+const mostGridDays = 400
+
+func (q *grid) answer(j *Job) error {
+	window, err := j.window("window", q.window)
+	if err != nil {
+		return err
+	}
+	if window.Len() > mostGridDays {
+		return rows.In("window", fmt.Errorf("a grid shows at most %d days, and this has %d", mostGridDays, window.Len()))
+	}
+	t, err := j.table()
+	if err != nil {
+		return err
+	}
+	name, err := t.Column("name", q.name)
+	if err != nil {
+		return err
+	}
+	where := j.result.Where // chooses among the rows of the table
+	j.result.Where = nil
+	if err := t.Filter(where); err != nil {
+		return err
+	}
+	ranges, err := j.ranges(t, q.start, q.end, q.openThrough, window)
+	if err != nil {
+		return err
+	}
+	mark := -1
+	if q.mark != "" {
+		if mark, err = t.Hide("mark", q.mark); err != nil {
+			return err
+		}
+	}
+	if err := j.settle(nil); err != nil {
+		return err
+	}
+	g := rows.NewGrid(t.Visible()[name], window, q.everyDay, j.Env.Calendar)
+	err = j.scan(t, func(line int, row []eval.Value) error {
+		who := row[name].String()
+		if who == "" {
+			return nil
+		}
+		g.Name(who)
+		span, ok, err := ranges.of(line, row)
+		if err != nil || !ok {
+			return err
+		}
+		m := "x"
+		if mark >= 0 {
+			m = row[mark].String()
+		}
+		g.Book(who, span, m)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	ranges.tell(j)
+	j.Env.Calendar.Need()
+	j.Env.Calendar.Ask(window.First, window.Last)
+	if to, ok := j.To.(rows.GridSink); ok && len(j.result.Columns)+len(j.result.Sort) == 0 {
+		return to.Grid(g)
+	}
+	return j.fill(g.Columns(), func(put rows.Put) error { return g.Write(put) })
+}

@@ -1,0 +1,88 @@
+package question
+
+import (
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+)
+
+func init() { register(newHolidays) }
+
+// holidays lists the closed days of a calendar, or the calendars.
+type holidays struct{ window string }
+
+func newHolidays() *Question {
+	q := &holidays{}
+	return &Question{
+		Name: "holidays", Group: Facts, Use: "holidays [CALENDAR]", Short: "Working calendars and their closed days",
+		Long: `List the holidays of a working calendar, those that fall on a weekend too, each
+with its nominal date and the reason why it isn't on that. Without a name, list the
+calendars at hand: the plan's, then the built-in public ones.`,
+		Examples: `  yoyaku holidays
+  yoyaku holidays isles --window 2027
+  yoyaku holidays target --window 2027
+  yoyaku holidays "isles + bank" --window 2027..2028`,
+		Least: 0, Most: 1, Args: "calendars",
+		Options: []*Option{{Name: "window", Kind: Span, Help: "`SPAN` to list (default: this year)", Into: &q.window}},
+		Answer:  q.answer,
+	}
+}
+
+func (q *holidays) answer(j *Job) error {
+	if len(j.Args) == 0 {
+		if q.window != "" {
+			return rows.In("window", errNoCalendar)
+		}
+		return j.calendars()
+	}
+	cal, err := j.Calendar(j.Args[0])
+	if err != nil {
+		return err
+	}
+	span, _ := j.Env.Frame.Around(civil.Year, j.Env.Today, 0)
+	if q.window != "" {
+		if span, err = j.window("window", q.window); err != nil {
+			return err
+		}
+	}
+	for _, d := range cal.Beyond(span) {
+		cal.Miss(d)
+	}
+	n := 0
+	err = j.lines(schedule.HolidayColumns, func(yield func([]eval.Value, error) bool) {
+		for cells, err := range schedule.Holidays(cal, span) {
+			n++
+			if !yield(cells, err) {
+				return
+			}
+		}
+	})
+	if err == nil && n == 0 {
+		j.Note("No holidays between %s and %s.", span.First, span.Last)
+	}
+	return err
+}
+
+// calendars lists the calendars at hand.
+func (j *Job) calendars() error {
+	list, err := j.Calendars()
+	if err != nil {
+		return err
+	}
+	return j.fill([]string{"calendar", "title", "closed", "known_from", "known_through"}, func(put rows.Put) error {
+		for _, c := range list {
+			from, through := c.Known.First, c.Known.Last
+			if from == civil.Min {
+				from = civil.None
+			}
+			if through == civil.Max {
+				through = civil.None
+			}
+			if err := put([]eval.Value{eval.Str(c.Name), eval.Str(c.Title), eval.Str(c.ClosedText()), eval.Day(from), eval.Day(through)}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

@@ -1,0 +1,210 @@
+package question
+
+import (
+	"sync/atomic"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/tabular"
+)
+
+// Shape is what becomes of an answer's rows: which stay, in what order, dressed
+// how.
+type Shape struct {
+	Where, Sort, Columns []string
+	Title, ShowDates     string
+	Safe                 bool
+}
+
+// Options declares the options of a result.
+func (s *Shape) Options() []*Option {
+	return []*Option{
+		{Name: "where", Kind: Condition, Repeat: true, Help: "`CONDITION` of the rows to keep", Into: &s.Where},
+		{Name: "sort", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` to sort by, - in front for the largest first", Into: &s.Sort},
+		{Name: "columns", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` to write, or with - in front to leave out", Into: &s.Columns},
+		{Name: "title", Help: "`TEXT` over the table", Into: &s.Title},
+		{Name: "show-dates", Help: "`LAYOUT` of dates in the result: '%d %b %Y' (default: ISO)", Into: &s.ShowDates},
+		{Name: "spreadsheet-safe", Kind: Yes, Help: "mark text that a spreadsheet would run as a formula", Into: &s.Safe},
+	}
+}
+
+// Job is a question being asked.
+type Job struct {
+	*Place
+	Question *Question
+	Args     []string
+	In       TableIn
+	Shape    Shape
+	// Added are columns that a record adds to its table, Kept its conditions.
+	Added, Kept []string
+	To          rows.Sink
+
+	result rows.Result
+	opened []*Table
+}
+
+// Answer checks what was asked and answers it.
+func (j *Job) Answer() error {
+	defer func() {
+		for _, t := range j.opened {
+			t.closer.Close()
+		}
+	}()
+	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To}
+	if j.Question.Table || j.Question.Record && len(j.Args) > 0 {
+		if file, ok := j.In.aside(); ok {
+			if err := j.Files.Write(file); err != nil {
+				return rows.In("bad-rows", err)
+			}
+		}
+	}
+	blank := &atomic.Int64{}
+	j.Env.BlankCalendars = blank
+	if err := j.Question.Answer(j); err != nil {
+		return err
+	}
+	if n := int(blank.Load()); n > 0 {
+		j.Note("%s to name a calendar and blank: what counts with it is blank too.", Several(n, "cell"))
+	}
+	return nil
+}
+
+// table opens the table that is asked, with the columns that a record adds.
+func (j *Job) table() (*Table, error) {
+	t, err := j.open(j.Args[0])
+	if err != nil {
+		return nil, err
+	}
+	if _, err := t.join(false); err != nil {
+		return nil, err
+	}
+	if err := t.Add(j.Added, false, t.Env); err != nil {
+		return nil, rows.In("record columns", err)
+	}
+	if err := t.Filter(j.Kept); err != nil {
+		return nil, err
+	}
+	return t, nil
+}
+
+// own applies the conditions that look at columns of the table alone, so that a
+// row that one leaves out is never a bad row. The others wait for the result.
+func (j *Job) own(t *Table) {
+	var rest []string
+	for _, c := range j.result.Where {
+		if t.Where(c, t.Env) != nil {
+			rest = append(rest, c)
+		}
+	}
+	j.result.Where = rest
+}
+
+// settle makes the tables ready to be read: every phrase that looks at cells is
+// known by now.
+func (j *Job) settle(head []string) error {
+	var missing error
+	found := map[bool]int{}
+	for i, t := range j.opened {
+		if t.ready {
+			continue
+		}
+		t.ready = true
+		if i == 0 { // conditions and sorting on the result look at its cells too
+			env := j.Env
+			env.Names, env.CellSlots = head, &t.Cells
+			for _, c := range j.result.Where {
+				_, _ = eval.Condition(c, env) // what is wrong with it, the result tells
+			}
+			for _, name := range j.result.Sort {
+				if k, err := rows.SortColumn(name, head); err == nil {
+					t.Cells = append(t.Cells, k)
+				}
+			}
+		}
+		lacks, err := t.read()
+		if err != nil {
+			return err
+		}
+		if found[lacks != nil]++; lacks != nil {
+			missing = lacks
+		}
+	}
+	if missing != nil && found[false] == 0 {
+		return missing
+	}
+	if file, ok := j.In.aside(); ok && len(j.opened) > 0 && j.opened[0].Aside == nil {
+		w, err := j.Create(file)
+		if err != nil {
+			return err
+		}
+		t := j.opened[0]
+		t.Aside = tabular.NewCSV(w, ',', j.Shape.Safe)
+		return t.Aside.Header(append(append([]string(nil), t.columns...), "reason"))
+	}
+	return nil
+}
+
+// faults turns bad cells into an error, or into a warning where bad-rows says to
+// go on.
+func (j *Job) faults(t *Table, bad rows.Bad) error {
+	if t.Aside != nil {
+		if err := t.Aside.Close(); err != nil {
+			return err
+		}
+	}
+	if bad.Count == 0 {
+		return nil
+	}
+	e := &BadRows{Table: t.Name, Bad: bad, place: j.Place}
+	if j.In.BadRows == "" || j.In.BadRows == "stop" {
+		return e
+	}
+	j.Warn("%s", e.Error())
+	return nil
+}
+
+// scan goes through a table for an answer that needs its rows.
+func (j *Job) scan(t *Table, each func(line int, row []eval.Value) error) error {
+	bad, err := t.Scan(each)
+	if err != nil {
+		return err
+	}
+	return j.faults(t, bad)
+}
+
+// fill writes the answer's rows.
+func (j *Job) fill(head []string, fill func(rows.Put) error) error {
+	if err := j.settle(head); err != nil {
+		return err
+	}
+	return j.result.Fill(head, j.Env, fill)
+}
+
+// lines writes rows of a schedule.
+func (j *Job) lines(head []string, lines schedule.Lines) error {
+	return j.result.Lines(head, j.Env, lines)
+}
+
+// pass writes the table with what its phrases add.
+func (j *Job) pass(t *Table) error {
+	if err := j.settle(t.Visible()); err != nil {
+		return err
+	}
+	bad, err := j.result.Pass(t.Table)
+	if err != nil {
+		return err
+	}
+	return j.faults(t, bad)
+}
+
+// Events takes calendar events; the writer of calendar files does.
+type Events interface {
+	Events(list []schedule.Event) error
+}
+
+// events returns the writer of events, if the answer goes to one.
+func (j *Job) events() (Events, bool) {
+	to, ok := j.To.(Events)
+	return to, ok
+}

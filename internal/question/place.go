@@ -1,0 +1,96 @@
+package question
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"runtime/debug"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/files"
+)
+
+// Place is what answers are given from: settings, calendars and series, files,
+// and whom to tell what isn't the answer.
+type Place struct {
+	Env  eval.Env
+	ID   string         // of the events' plan
+	Zone *time.Location // nil: times float
+	// Find returns a series of the plan, or nil.
+	Find func(name string) *schedule.Series
+	// Calendar returns a calendar by name or file, Calendars all at hand.
+	Calendar  func(name string) (*workdays.Calendar, error)
+	Calendars func() ([]*workdays.Calendar, error)
+	Stdin     io.Reader
+	Files     *files.Register
+	// Create begins a file that appears with the answer.
+	Create func(path string) (io.Writer, error)
+	// Warn tells what may be wrong with the answer, Note what else to know.
+	Warn, Note func(format string, args ...any)
+	// Done counts rows as they pass, where it isn't nil.
+	Done *atomic.Int64
+	// Flags says that options are flags of a command, for hints.
+	Flags bool
+}
+
+// Say writes an option with a value as the place has it.
+func (p *Place) Say(name, value string) string {
+	if !p.Flags {
+		return name + ": " + value
+	}
+	if value == "" {
+		return "--" + name
+	}
+	return "--" + name + " " + value
+}
+
+// window works out a stretch of time that an option says; without one it is all.
+func (p *Place) window(option, text string) (civil.Span, error) {
+	if text == "" {
+		return civil.Always, nil
+	}
+	s, err := eval.Window(text, p.Env)
+	return s, rows.In(option, err)
+}
+
+// shifted is today moved by a stretch such as "90 days".
+func shifted(text string, env eval.Env) (civil.Date, error) {
+	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
+}
+
+// UnknownSeries is the error for a name that is no series; it offers the nearest.
+func (p *Place) UnknownSeries(name string) error {
+	names := p.Env.SeriesNames
+	hint := "this plan has " + strings.Join(names, ", ")
+	if near := phrase.Nearest(name, names); near != "" {
+		hint = "did you mean `" + near + "`?"
+	} else if len(names) == 0 {
+		hint = "series stand in a plan (--plan, or yoyaku.yaml in this folder)"
+	}
+	return fmt.Errorf("unknown series `%s`; %s", strings.TrimSpace(name), hint)
+}
+
+// Several counts things in words: 1 row, 2 rows.
+func Several(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// lessGarbage lets little garbage pile up while an answer holds its rows; what
+// it returns ends that.
+func lessGarbage() func() {
+	was := debug.SetGCPercent(20)
+	return func() { debug.SetGCPercent(was) }
+}
+
+var errNoCalendar = errors.New("a window goes with the name of a calendar: yoyaku holidays NAME --window 2027")

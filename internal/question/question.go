@@ -1,0 +1,92 @@
+// Package question holds what can be asked of a table or a schedule. A question
+// is declared once: its name, its options, its answer. Flags, the keys of a
+// plan's outputs, help, completion and the schema are read from the declaration.
+package question
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+)
+
+// Group is where a question stands among the commands.
+type Group string
+
+// The groups.
+const (
+	Rules  Group = "rules"
+	Tables Group = "tables"
+	Facts  Group = "facts"
+)
+
+// Question is something that can be asked, with the fields that its options fill.
+type Question struct {
+	Name  string
+	Group Group
+	// Use is the line that shows its arguments, Short tells in one line what it
+	// is for, Long in a few; Examples run in the demo folder.
+	Use, Short, Long string
+	Examples         string
+	// Least and Most bound its arguments, Most below 0 not at all; Wants says what
+	// they are.
+	Least, Most int
+	Wants       string
+	// Args says what completion offers for arguments: series, calendars.
+	Args string
+	// Table says that the first argument is a table, Record that an output of a
+	// plan can make it of a record.
+	Table, Record bool
+	// Bare answers are one value on one line, without options of the result.
+	Bare bool
+	// Events says that the answer can be calendar events.
+	Events  bool
+	Options []*Option
+	// Answer works the answer out and hands it to j.To.
+	Answer func(j *Job) error
+}
+
+// made lists what makes each question; a question registers itself in its file.
+var made []func() *Question
+
+func register(f func() *Question) { made = append(made, f) }
+
+// All returns every question, by name, each with fields of its own.
+func All() (list []*Question) {
+	for _, f := range made {
+		q := f()
+		for _, o := range q.Options {
+			o.Reset()
+		}
+		list = append(list, q)
+	}
+	slices.SortFunc(list, func(a, b *Question) int { return strings.Compare(a.Name, b.Name) })
+	return list
+}
+
+// New returns a question by its name that an output can make of a record. The
+// error offers the nearest name.
+func New(name string) (*Question, error) {
+	var names []string
+	for _, q := range All() {
+		if !q.Record {
+			continue
+		}
+		if q.Name == name {
+			return q, nil
+		}
+		names = append(names, q.Name)
+	}
+	hint := "known are " + orList(names)
+	if near := phrase.Nearest(name, names); near != "" {
+		hint = "did you mean `" + near + "`?"
+	}
+	return nil, fmt.Errorf("unknown `make: %s`; %s", name, hint)
+}
+
+// need says that an option is missing although nothing else stands for it.
+func need(name, what string) error {
+	return &rows.OptionError{Option: name, Is: true, Err: fmt.Errorf("is needed: %s", what)}
+}

@@ -1,0 +1,87 @@
+package question
+
+import (
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+// openThrough declares the option that says how far open ranges run.
+func openThrough(into *string) *Option {
+	return &Option{Name: "open-through", Help: "`DATE` that open ranges run through, or window for its\nlast day (default: today)", Into: into}
+}
+
+// ranges takes the range of each row from two phrases, and counts the open ones.
+type ranges struct {
+	start, end int
+	through    civil.Date
+	given      bool // through was said
+	open       int  // that run through a day
+	later      int  // that start after it
+}
+
+// ranges compiles the two ends of the rows' ranges; window is what open ranges
+// run through where through says so.
+func (j *Job) ranges(t *Table, start, end, through string, window civil.Span) (r *ranges, err error) {
+	r = &ranges{given: through != ""}
+	if r.through, err = j.through(through, window); err != nil {
+		return nil, err
+	}
+	if r.start, err = t.Day("start", start); err != nil {
+		return nil, err
+	}
+	r.end, err = t.Day("end", end)
+	return r, err
+}
+
+// through is the day that open ranges run through.
+func (j *Job) through(text string, window civil.Span) (civil.Date, error) {
+	switch text {
+	case "":
+		return j.Env.Today, nil
+	case "window":
+		if window.Last == civil.Max {
+			return civil.None, need("window", "open ranges are to run through its end")
+		}
+		return window.Last, nil
+	}
+	d, err := eval.DateOf(text, j.Env)
+	return d, rows.In("open-through", err)
+}
+
+// of takes the range of a row; ok is false where it has none: without a start,
+// or open and not begun by then.
+func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err error) {
+	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
+	s, blank, err := rows.Range(row[r.start], row[r.end], r.through)
+	if err != nil {
+		return s, false, &rows.BadCell{Line: line, Column: "start and end", Err: err}
+	}
+	switch {
+	case open && blank:
+		r.later++
+	case open:
+		r.open++
+	}
+	return s, !blank, nil
+}
+
+// tell tells how many ranges were open and what became of them.
+func (r *ranges) tell(j *Job) {
+	hint := ""
+	if !r.given {
+		hint = "; " + j.Say("open-through", "DATE") + " says another day"
+	}
+	switch {
+	case r.open == 1:
+		j.Note("1 open range runs through %s%s.", r.through, hint)
+	case r.open > 1:
+		j.Note("%d open ranges run through %s%s.", r.open, r.through, hint)
+	}
+	switch {
+	case r.later == 1:
+		j.Note("1 open range starts after %s and has no days yet.", r.through)
+	case r.later > 1:
+		j.Note("%d open ranges start after %s and have no days yet.", r.later, r.through)
+	}
+}

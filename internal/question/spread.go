@@ -1,0 +1,254 @@
+package question
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+)
+
+func init() { register(newSpread) }
+
+// spread cuts ranges into days or periods, or writes the dates of rows' rules.
+type spread struct {
+	start, end, by, window, openThrough, per, overlaps, dates string
+	working                                                   bool
+}
+
+func newSpread() *Question {
+	q := &spread{}
+	return &Question{
+		Name: "spread", Group: Tables, Use: "spread TABLE --start PHRASE --end PHRASE", Short: "Ranges into one row per day, month, pay period …",
+		Long: `Cut each row's range into one row per day, or per week, month, quarter, year, fiscal
+year or period of a series, with the days and working days of the piece. Both ends
+belong to the range; a blank end runs through today. The pieces add up to the whole.
+With --dates, write one row per date of each row's own rule.`,
+		Examples: `  yoyaku spread absences.csv --start first --end last --by month --open-words present
+  yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
+  yoyaku spread absences.csv --start first --end last --working --open-words present
+  yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"`,
+		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
+		Options: []*Option{
+			{Name: "start", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
+			{Name: "end", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
+			{Name: "by", Default: "day", Complete: "series", Help: "`PERIOD`: day, week, month, quarter, year, fiscal-year, a\nseries of the plan, or a rule", Into: &q.by},
+			{Name: "working", Kind: Yes, Help: "keep working days alone", Into: &q.working},
+			{Name: "window", Kind: Span, Help: "`SPAN` to cut the ranges to", Into: &q.window},
+			openThrough(&q.openThrough),
+			{Name: "per", Kind: Column, Complete: "columns", Help: "`COL` whose ranges must not overlap", Into: &q.per},
+			{Name: "overlaps", Kind: Choice, Choices: []string{"stop", "merge", "count"}, Default: "stop", Help: "`WHAT` where they do: stop, merge or count", Into: &q.overlaps},
+			{Name: "dates", Help: "`RULE` of each row, such as 'monthly on 1 from start until ends'", Into: &q.dates},
+		},
+		Answer: q.answer,
+	}
+}
+
+// spreadUnits are the periods that --by names, with their units.
+var spreadUnits = []struct {
+	name string
+	unit civil.Unit
+}{{"day", civil.Day}, {"week", civil.Week}, {"month", civil.Month}, {"quarter", civil.Quarter}, {"half-year", civil.Half}, {"year", civil.Year},
+	{"fiscal-year", civil.FiscalYear}}
+
+// periods finds the periods of --by; nil for days.
+func (j *Job) periods(by string) (civil.Periods, error) {
+	var names []string
+	for _, u := range spreadUnits {
+		if u.name == by && u.unit == civil.Day {
+			return nil, nil
+		}
+		if u.name == by {
+			return j.Env.Frame.Periods(u.unit), nil
+		}
+		names = append(names, u.name)
+	}
+	if s := j.Find(by); s != nil {
+		return s.Periods, nil
+	}
+	if !phrase.IsRule(by) {
+		names = append(names, j.Env.SeriesNames...)
+		hint := strings.Join(names, ", ") + ", or a rule"
+		if near := phrase.Nearest(by, names); near != "" {
+			hint = "did you mean `" + near + "`?"
+		}
+		return nil, rows.In("by", fmt.Errorf("unknown period or series `%s`; %s", eval.Brief(by), hint))
+	}
+	s, err := schedule.NewSeries("", "", by, j.Env)
+	if err != nil {
+		return nil, rows.In("by", err)
+	}
+	return s.Periods, nil
+}
+
+func (q *spread) answer(j *Job) error {
+	if q.dates != "" {
+		return q.instalments(j)
+	}
+	if q.start == "" {
+		return need("start", "the first day of each range (or dates: a rule of each row)")
+	}
+	if q.end == "" {
+		return need("end", "the last day of each range")
+	}
+	s := rows.Spread{Working: q.working, Calendar: j.Env.Calendar}
+	var err error
+	if s.By, err = j.periods(q.by); err != nil {
+		return err
+	}
+	if s.Window, err = j.window("window", q.window); err != nil {
+		return err
+	}
+	t, err := j.table()
+	if err != nil {
+		return err
+	}
+	j.own(t)
+	per := -1
+	if q.per != "" {
+		if per, err = t.Column("per", q.per); err != nil {
+			return err
+		}
+	}
+	ranges, err := j.ranges(t, q.start, q.end, q.openThrough, s.Window)
+	if err != nil {
+		return err
+	}
+	width := len(t.Visible())
+	head, err := rows.Fresh(t.Visible(), s.Columns())
+	if err != nil {
+		return err
+	}
+	if s.By != nil || q.working {
+		j.Env.Calendar.Need()
+	}
+	n := 0
+	err = j.fill(head, func(put rows.Put) error {
+		n, err = q.pieces(j, t, &s, ranges, per, width, put)
+		return err
+	})
+	if err == nil {
+		ranges.tell(j)
+		if n == 0 {
+			j.Note("No range of %s falls into what was asked for.", t.Name)
+		}
+	}
+	return err
+}
+
+// pieces puts the pieces of each range and counts them. Ranges that must not
+// overlap, of whom column per says, wait until all are known.
+func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, per, width int, put rows.Put) (n int, err error) {
+	var room []eval.Value
+	cut := func(row []eval.Value, span civil.Span) error {
+		return s.Pieces(span, func(cells []eval.Value) error {
+			n++
+			room = append(append(room[:0], row...), cells...)
+			return put(room)
+		})
+	}
+	var held []rows.Held
+	err = j.scan(t, func(line int, row []eval.Value) error {
+		span, ok, err := ranges.of(line, row)
+		if err != nil || !ok {
+			return err
+		}
+		if per < 0 {
+			return cut(row[:width], span)
+		}
+		held = append(held, rows.Held{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row[:width])})
+		return nil
+	})
+	if err == nil {
+		held, err = q.overlapping(t.Name, held)
+	}
+	for _, h := range held {
+		if err == nil {
+			err = cut(h.Row, h.Span)
+		}
+	}
+	return n, err
+}
+
+// overlapping does with overlapping ranges of one person what is asked.
+func (q *spread) overlapping(table string, held []rows.Held) ([]rows.Held, error) {
+	switch q.overlaps {
+	case "stop":
+		if a, b, overlap := rows.Overlaps(held); overlap {
+			return nil, rows.In("overlaps", fmt.Errorf("%s: two ranges of %q overlap: %s to %s (line %d) and %s to %s (line %d); merge joins them, count keeps both",
+				table, a.Who, a.First, a.Last, a.Line, b.First, b.Last, b.Line))
+		}
+	case "merge":
+		return rows.Merge(held), nil
+	}
+	return held, nil
+}
+
+// instalments writes the dates of each row's own rule.
+func (q *spread) instalments(j *Job) error {
+	window, err := j.window("window", q.window)
+	if err != nil {
+		return err
+	}
+	through, err := j.through(q.openThrough, window)
+	if err != nil {
+		return err
+	}
+	t, err := j.table()
+	if err != nil {
+		return err
+	}
+	j.own(t)
+	width := len(t.Visible())
+	env := t.Env
+	env.Names = t.Visible()
+	rule, err := eval.CompileRowRule(q.dates, env)
+	if err != nil {
+		return rows.In("dates", err)
+	}
+	head, err := rows.Fresh(t.Visible(), []string{"date", "period_start", "period_end", "number"})
+	if err != nil {
+		return err
+	}
+	open, later := 0, 0
+	err = j.fill(head, func(put rows.Put) error {
+		return j.scan(t, func(line int, row []eval.Value) error {
+			rec, state, err := rule.For(row, through)
+			var pe *phrase.Error
+			if errors.As(err, &pe) {
+				return &rows.BadCell{Line: line, Column: "dates", Err: err}
+			}
+			switch state {
+			case eval.OpenRow:
+				open++
+			case eval.LaterRow:
+				later++
+			}
+			if err != nil || rec == nil {
+				return err
+			}
+			if q.window == "" && rec.Rule.Endless() {
+				return rows.In("dates", errors.New("the rule has no end; add `until`, `times`, or a window"))
+			}
+			base := slices.Clone(row[:width])
+			for i, err := range schedule.Instalments(rec, window) {
+				if err != nil {
+					return &rows.BadCell{Line: line, Column: "dates", Err: err}
+				}
+				if err := put(append(slices.Clone(base), i.Date, i.Start, i.End, eval.Int(i.Number))); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	})
+	if err == nil {
+		(&ranges{open: open, later: later, through: through, given: q.openThrough != ""}).tell(j)
+	}
+	return err
+}

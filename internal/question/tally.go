@@ -1,0 +1,80 @@
+package question
+
+import (
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+)
+
+func init() { register(newTally) }
+
+// tally counts or sums rows against columns.
+type tally struct{ rows, cols, sum string }
+
+func newTally() *Question {
+	q := &tally{}
+	return &Question{
+		Name: "tally", Group: Tables, Use: "tally TABLE --rows PHRASE", Short: "Count or sum, rows against columns, with totals",
+		Long: `Count the rows of a table, or sum a column of it, by one phrase or by two against
+each other, with totals both ways. Bands, months and weekdays stand in their own order.`,
+		Examples: `  yoyaku tally crew-contracts.csv --rows unit
+  yoyaku tally crew-contracts.csv --rows unit --cols "year of start"
+  yoyaku tally invoices.csv --rows customer --cols "quarter of invoiced" --sum amount`,
+		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
+		Options: []*Option{
+			{Name: "rows", Kind: NamedPhrase, Needed: true, Complete: "columns", Help: "`[NAME =] PHRASE` down the side", Into: &q.rows},
+			{Name: "cols", Kind: NamedPhrase, Complete: "columns", Help: "`[NAME =] PHRASE` across the top", Into: &q.cols},
+			{Name: "sum", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the number to sum (default: count rows)", Into: &q.sum},
+		},
+		Answer: q.answer,
+	}
+}
+
+func (q *tally) answer(j *Job) error {
+	t, err := j.table()
+	if err != nil {
+		return err
+	}
+	where := j.result.Where // chooses among the rows of the table, not of the tally
+	j.result.Where = nil
+	if err := t.Filter(where); err != nil {
+		return err
+	}
+	rowName, body := rows.Named(q.rows)
+	rowSlot, err := t.Hide("rows", body)
+	if err != nil {
+		return err
+	}
+	colName, colSlot := "", -1
+	if q.cols != "" {
+		colName, body = rows.Named(q.cols)
+		if colSlot, err = t.Hide("cols", body); err != nil {
+			return err
+		}
+	}
+	sumSlot := -1
+	if q.sum != "" {
+		if sumSlot, err = t.Hide("sum", "("+q.sum+") + 0"); err != nil {
+			return err
+		}
+	}
+	if err := j.settle(nil); err != nil {
+		return err
+	}
+	result := rows.NewTally(rowName, colName, q.sum != "")
+	one := eval.Int(1)
+	err = j.scan(t, func(_ int, row []eval.Value) error {
+		n, col := one, ""
+		if sumSlot >= 0 {
+			n = row[sumSlot]
+		}
+		if colSlot >= 0 {
+			col = eval.KeyOf(row[colSlot])
+		}
+		return result.Add(eval.KeyOf(row[rowSlot]), col, n)
+	})
+	if err != nil {
+		return err
+	}
+	head, write := result.Table()
+	return j.fill(head, write)
+}

@@ -1,0 +1,57 @@
+package question
+
+import (
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+)
+
+func init() { register(newValue) }
+
+// value is one phrase, one answer.
+type value struct{ base string }
+
+func newValue() *Question {
+	q := &value{}
+	return &Question{
+		Name: "value", Group: Facts, Use: "value PHRASE", Short: "One phrase, one answer",
+		Long: `Work out one phrase and print its answer on one line. Steps that stand alone
+start from --base, or from today.`,
+		Examples: `  yoyaku value "end of next month, roll preceding" --base 2027-01-20
+  yoyaku value "2027-06-03, lasting 6 working days"
+  yoyaku value "-5 working days" --base 2027-03-15 --calendar isles
+  yoyaku value "last fri of nov" --base 2027-01-01`,
+		Least: 1, Most: 1, Wants: `a phrase, such as "today, +3 months"`, Bare: true,
+		Options: []*Option{{Name: "base", Kind: Date, Help: "`DATE` that leading steps start from (default: today)", Into: &q.base}},
+		Answer: func(j *Job) error {
+			prog, from, err := fromBase(j, j.Args[0], q.base)
+			if err != nil {
+				return err
+			}
+			v, _, err := prog.Eval([]eval.Value{from}, nil)
+			if err != nil {
+				return err
+			}
+			return j.fill([]string{"value"}, func(put rows.Put) error { return put([]eval.Value{v}) })
+		},
+	}
+}
+
+// baseName is the name that leading steps start from; no phrase can hold it, and
+// no hint shows it.
+const baseName = "\x00base"
+
+// fromBase compiles a phrase whose leading steps start from a date.
+func fromBase(j *Job, text, base string) (*eval.Program, eval.Value, error) {
+	from := j.Env.Today
+	if base != "" {
+		var err error
+		if from, err = eval.DateOf(base, j.Env); err != nil {
+			return nil, eval.Value{}, rows.In("base", err)
+		}
+	}
+	env := j.Env
+	env.Names = []string{baseName}
+	prog, err := eval.Compile(text, &phrase.Name{Text: baseName}, env)
+	return prog, eval.Day(from), err
+}

@@ -1,0 +1,119 @@
+package question
+
+import (
+	"fmt"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+)
+
+func init() { register(newWhy) }
+
+// why tells how a date came about, or what a phrase means.
+type why struct{ base string }
+
+func newWhy() *Question {
+	q := &why{}
+	return &Question{
+		Name: "why", Group: Rules, Use: "why PHRASE | SERIES [DATE]", Short: "Tell how a date came about, or what a phrase means",
+		Long: `Tell what a phrase means: in plain words, in its canonical form, and as an RFC 5545
+rule where one says exactly the same. With a date, tell how the series of the plan
+comes to it, step by step: what the calendar said, and where each holiday is listed.
+The date may be nominal, moved, a milestone's, or a day on which nothing falls.`,
+		Examples: `  yoyaku why "monthly on 15, last then roll preceding"
+  yoyaku why crew-pay 2027-03-15
+  yoyaku why crew-pay 2027-06-22
+  yoyaku why fuel-duty 2027-09-25
+  yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar isles`,
+		Least: 1, Most: 2, Wants: "a phrase, or a series of the plan and a date", Args: "series",
+		Options: []*Option{{Name: "base", Kind: Date, Help: "`DATE` that steps start from", Into: &q.base}},
+		Answer:  q.answer,
+	}
+}
+
+func (q *why) answer(j *Job) error {
+	s := j.Find(j.Args[0])
+	if s == nil && len(j.Args) == 2 {
+		if !phrase.IsRule(j.Args[0]) {
+			return j.UnknownSeries(j.Args[0])
+		}
+		var err error
+		if s, err = schedule.NewSeries("this rule", "", j.Args[0], j.Env); err != nil {
+			return err
+		}
+	}
+	switch {
+	case len(j.Args) == 2:
+		d, err := eval.DateOf(j.Args[1], j.Env)
+		if err != nil {
+			return err
+		}
+		list, err := s.Why(d, s.Calendar)
+		if err != nil {
+			return err
+		}
+		return j.tell(list)
+	case s != nil:
+		return j.meaning(s.RuleText)
+	case q.base != "":
+		return q.steps(j)
+	}
+	return j.meaning(j.Args[0])
+}
+
+func (j *Job) tell(list []schedule.Telling) error {
+	return j.fill([]string{"what", "step", "date", "weekday", "why"}, func(put rows.Put) error {
+		for _, t := range list {
+			if err := put([]eval.Value{eval.Str(t.What), eval.Str(t.Step), t.Day, schedule.WeekdayOf(t.Day), eval.Str(t.Why)}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// steps tells a phrase from a base, step by step.
+func (q *why) steps(j *Job) error {
+	prog, from, err := fromBase(j, j.Args[0], q.base)
+	if err != nil {
+		return err
+	}
+	v, moves, err := prog.Eval([]eval.Value{from}, nil)
+	if err != nil {
+		return err
+	}
+	if len(moves) > 0 {
+		from = eval.Day(moves[0].From)
+	}
+	return j.tell(schedule.TellSteps("date", from, prog.Chain(), moves, v))
+}
+
+// meaning tells what a phrase means. A single word that is no name here may be
+// a series that isn't at hand.
+func (j *Job) meaning(text string) error {
+	f, err := phrase.Parse(text)
+	if err != nil {
+		return err
+	}
+	if n, ok := f.Expr.(*phrase.Name); ok {
+		return fmt.Errorf("%w; a phrase of one name means just that name", j.UnknownSeries(n.Text))
+	}
+	parts := [][2]string{{"phrase", f.Text}, {"reads", f.Reading()}, {"canonical", f.Canonical()}}
+	if f.Rule != nil {
+		rec, err := eval.CompileRule(text, j.Env)
+		if err != nil {
+			return err
+		}
+		parts = append(parts, schedule.Exported(rec)...)
+	}
+	return j.fill([]string{"part", "text"}, func(put rows.Put) error {
+		for _, r := range parts {
+			if err := put([]eval.Value{eval.Str(r[0]), eval.Str(r[1])}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

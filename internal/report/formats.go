@@ -1,0 +1,154 @@
+package report
+
+import (
+	"io"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/tabular"
+)
+
+// Look is how a result is dressed.
+type Look struct {
+	Title string
+	AsOf  civil.Date // a table with a title says it
+	Width int        // columns of the terminal; 0 for no limit
+	Color bool
+	// Dates writes dates in a layout of its own; nil for ISO 8601.
+	Dates func(d civil.Date, minutes int) string
+	Safe  bool           // marks text that a spreadsheet would run
+	Zone  *time.Location // of events
+}
+
+// over is what stands over a table.
+func (l Look) over() string {
+	if l.Title == "" {
+		return ""
+	}
+	return l.Title + ", as of " + l.AsOf.String()
+}
+
+// Format is a format of results.
+type Format struct {
+	Name string
+	// Events says that it holds calendar events, not rows.
+	Events bool
+	// People says that it is for people to look at, not for programs.
+	People bool
+	make   func(w io.Writer, l Look) (rows.Sink, error)
+}
+
+// Formats is the register of formats: each with its writer.
+var Formats = []Format{
+	{Name: "table", People: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return newTable(w, l), nil }},
+	{Name: "csv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.Safe), nil }},
+	{Name: "tsv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.Safe), nil }},
+	{Name: "json", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSON(w)), nil }},
+	{Name: "jsonl", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSONL(w)), nil }},
+	{Name: "md", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(NewMarkdown(w, l.over())), nil }},
+	{Name: "html", make: func(w io.Writer, l Look) (rows.Sink, error) { return NewHTML(w, l), nil }},
+	{Name: "xlsx", make: func(w io.Writer, _ Look) (rows.Sink, error) { return tabular.NewXLSX(w) }},
+	{Name: "ics", Events: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
+		return ical.NewSink(w, ical.Calendar{Name: l.Title, Zone: l.Zone, Stamp: l.AsOf}), nil
+	}},
+}
+
+// Names lists the formats of rows, with events those of events too.
+func Names(events bool) (list []string) {
+	for _, f := range Formats {
+		if events || !f.Events {
+			list = append(list, f.Name)
+		}
+	}
+	return list
+}
+
+// Find returns a format by its name; ok is false where there is none.
+func Find(name string) (f Format, ok bool) {
+	for _, f := range Formats {
+		if f.Name == name {
+			return f, true
+		}
+	}
+	return f, false
+}
+
+// Sink makes the writer of the format. Workbooks have real dates in any case.
+func (f Format) Sink(w io.Writer, l Look) (rows.Sink, error) {
+	s, err := f.make(w, l)
+	if err != nil || l.Dates == nil || f.Name == "xlsx" || f.Events {
+		return s, err
+	}
+	return through(s, nil, func(v eval.Value) eval.Value {
+		if v.Kind == eval.Date || v.Kind == eval.Moment {
+			return eval.Str(l.Dates(v.Day, int(v.Minutes)))
+		}
+		return v
+	}), nil
+}
+
+// marked wraps a sink so that text is marked that a spreadsheet would run.
+func (l Look) marked(s rows.Sink) rows.Sink {
+	if !l.Safe {
+		return s
+	}
+	return through(s, tabular.Safe, func(v eval.Value) eval.Value {
+		if v.Kind == eval.Text {
+			v.Text = tabular.Safe(v.Text)
+		}
+		return v
+	})
+}
+
+// wrapped changes heads and cells on their way to a sink.
+type wrapped struct {
+	rows.Sink
+	head func(string) string
+	cell func(eval.Value) eval.Value
+	room []eval.Value
+}
+
+// wrappedGrid is a wrapped sink that draws grids in its own way.
+type wrappedGrid struct {
+	*wrapped
+	rows.GridSink
+}
+
+func through(s rows.Sink, head func(string) string, cell func(eval.Value) eval.Value) rows.Sink {
+	w := &wrapped{Sink: s, head: head, cell: cell}
+	if g, ok := s.(rows.GridSink); ok {
+		return wrappedGrid{w, g}
+	}
+	return w
+}
+
+// Mark implements rows.Marker.
+func (w *wrapped) Mark(on bool) {
+	if m, ok := w.Sink.(rows.Marker); ok {
+		m.Mark(on)
+	}
+}
+
+// Header implements rows.Sink.
+func (w *wrapped) Header(columns []string) error {
+	if w.head != nil {
+		marked := make([]string, len(columns))
+		for i, c := range columns {
+			marked[i] = w.head(c)
+		}
+		columns = marked
+	}
+	return w.Sink.Header(columns)
+}
+
+// Row implements rows.Sink.
+func (w *wrapped) Row(cells []eval.Value) error {
+	w.room = w.room[:0]
+	for _, v := range cells {
+		w.room = append(w.room, w.cell(v))
+	}
+	return w.Sink.Row(w.room)
+}

@@ -1,0 +1,101 @@
+package tabular
+
+import (
+	"archive/zip"
+	"bytes"
+	"fmt"
+	"strings"
+	"testing"
+)
+
+// book makes a workbook of one sheet's rows; more are its other parts, or other
+// texts for those it has.
+func book(rows string, more map[string]string) string {
+	parts := map[string]string{
+		"[Content_Types].xml":        `<Types/>`,
+		"xl/workbook.xml":            `<workbook xmlns:r="x"><sheets><sheet name="Berths" sheetId="1" r:id="r1"/></sheets></workbook>`,
+		"xl/_rels/workbook.xml.rels": `<Relationships><Relationship Id="r1" Type="t/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="r2" Type="t/sharedStrings" Target="sharedStrings.xml"/><Relationship Id="r3" Type="t/styles" Target="styles.xml"/></Relationships>`,
+		"xl/worksheets/sheet1.xml":   `<worksheet><sheetData>` + rows + `</sheetData></worksheet>`,
+	}
+	for name, text := range more {
+		parts[name] = text
+	}
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for name, text := range parts {
+		w, err := z.Create(name)
+		if err == nil && text != "" {
+			_, err = w.Write([]byte(text))
+		}
+		if err != nil {
+			panic(err)
+		}
+	}
+	if err := z.Close(); err != nil {
+		panic(err)
+	}
+	return b.String()
+}
+
+// row makes a row of texts.
+func row(n int, texts ...string) string {
+	s := fmt.Sprintf(`<row r="%d">`, n)
+	for i, text := range texts {
+		s += fmt.Sprintf(`<c r="%c%d" t="inlineStr"><is><t>%s</t></is></c>`, 'A'+i, n, text)
+	}
+	return s + "</row>"
+}
+
+// Workbooks as other programs write them, and as accidents leave them: each is
+// read whole or refused at the row where it goes wrong.
+func TestWorkbooks(t *testing.T) {
+	head := row(1, "a", "b")
+	many := ""
+	for n := 2; n < 2000; n++ {
+		many += row(n, fmt.Sprint("x", n), "y")
+	}
+	whole := book(head+many, nil)
+	styles := `<styleSheet><numFmts><numFmt numFmtId="170" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="171" formatCode="&quot;day&quot; 0.00"/></numFmts>
+		<cellXfs><xf numFmtId="0"/><xf numFmtId="14"/><xf numFmtId="170"/><xf numFmtId="171"/></cellXfs></styleSheet>`
+	for _, c := range []struct {
+		what, text string
+		o          Input
+		want       string
+	}{
+		{"texts in a row", book(head+row(2, "1", "2"), nil), Input{}, "a|b/1|2"},
+		{"rows and cells left out", book(head+`<row r="4"><c r="B4"><v>7</v></c></row>`, nil), Input{}, "a|b/|7"},
+		{"rows without numbers", book(head+`<row><c><v>7</v></c><c t="b"><v>1</v></c></row>`, nil), Input{}, "a|b/7|true"},
+		{"a number as it was typed", book(head+`<row r="2"><c r="A2"><v>0.30000000000000004</v></c><c r="B2"><v>1E3</v></c></row>`, nil), Input{}, "a|b/0.3|1000"},
+		{"dates by their styles", book(head+`<row r="2"><c r="A2" s="1"><v>46480</v></c><c r="B2" s="2"><v>46480.5</v></c></row><row r="3"><c r="A3" s="3"><v>46480</v></c></row>`, map[string]string{"xl/styles.xml": styles}), Input{}, "a|b/2027-04-03|2027-04-03/46480|"},
+		{"dates from 1904", book(head+`<row r="2"><c r="A2" s="1"><v>45018</v></c></row>`, map[string]string{"xl/styles.xml": styles, "xl/workbook.xml": `<workbook xmlns:r="x"><workbookPr date1904="1"/><sheets><sheet name="S" r:id="r1"/></sheets></workbook>`}), Input{}, "a|b/2027-04-03|"},
+		{"shared texts", book(head+`<row r="2"><c r="A2" t="s"><v>1</v></c><c r="B2" t="s"><v>0</v></c></row>`, map[string]string{"xl/sharedStrings.xml": `<sst><si><t>p</t></si><si><r><t>q</t></r><r><t>r</t></r><rPh><t>no</t></rPh></si></sst>`}), Input{}, "a|b/qr|p"},
+		{"a formula with its value", book(head+`<row r="2"><c r="A2" t="str"><f>X()</f><v>v</v></c></row>`, nil), Input{}, "a|b/v|"},
+		{"a title above", book(row(1, "Berths of May")+row(3, "a", "b")+row(4, "1", "2"), nil), Input{HeaderRow: 3}, "a|b/1|2"},
+		{"a sheet by its name", book(head, nil), Input{Sheet: "Quays"}, "Berths"},
+		{"a formula without", book(head+`<row r="2"><c r="A2"><f>1+1</f></c></row>`, nil), Input{}, "a.xlsx:2: the cell A2 holds a formula without a stored value"},
+		{"a shared text that isn't", book(head+`<row r="2"><c r="A2" t="s"><v>9</v></c></row>`, nil), Input{}, "a.xlsx:2: the workbook is damaged here (the cell A2 refers to a text"},
+		{"no number", book(head+`<row r="2"><c r="A2"><v>twelve</v></c></row>`, nil), Input{}, `holds "twelve" as a number`},
+		{"cells out of order", book(head+`<row r="2"><c r="B2"><v>1</v></c><c r="A2"><v>1</v></c></row>`, nil), Input{}, "the cell A2 is out of place"},
+		{"a column past the last", book(head+`<row r="2"><c r="ZZZZZ2"><v>1</v></c></row>`, nil), Input{}, "the cell ZZZZZ2 is out of place"},
+		{"more cells than names", book(head+row(2, "1", "2", "3"), nil), Input{}, "a.xlsx:2: "},
+		{"a control character", book(head+many+row(2000, "x\x01")+row(2001, "y"), nil), Input{}, "a.xlsx:2000: the workbook is damaged here (illegal character"},
+		{"an unknown entity", book(head+many+row(2000, "&quay;"), nil), Input{}, "a.xlsx:2000: the workbook is damaged here (invalid character entity"},
+		{"a part that ends early", book("", map[string]string{"xl/worksheets/sheet1.xml": `<worksheet><sheetData>` + head + row(2, "1", "2")}), Input{}, "a.xlsx:3: the workbook is damaged here (it is cut off)"},
+		{"a row that ends early", book("", map[string]string{"xl/worksheets/sheet1.xml": `<worksheet><sheetData>` + head + `<row r="2"><c r="A2"><v>1`}), Input{}, "a.xlsx:2: the workbook is damaged here (it is cut off)"},
+		{"a file that ends early", whole[:len(whole)/2], Input{}, "can't be read"},
+		{"a cell without end", book(head+row(2, strings.Repeat("x", 3<<20)), nil), Input{}, "a cell holds over 1 MB"},
+		{"no sheet", book(head, map[string]string{"xl/workbook.xml": "<workbook/>"}), Input{}, "a.xlsx:1: "},
+		{"no rows", book("", nil), Input{}, "empty"},
+	} {
+		got, err := shown("a.xlsx", c.text, c.o)
+		if err != nil {
+			got = err.Error()
+		}
+		if got != c.want && (err == nil || !strings.Contains(got, c.want)) {
+			t.Errorf("%s: %.300s, want %s", c.what, got, c.want)
+		}
+	}
+	if table, lines, err := all("a.xlsx", whole, Input{}); err != nil || len(table) != 1999 || lines[1997] != 1999 {
+		t.Errorf("%d rows, %v", len(table), err)
+	}
+}

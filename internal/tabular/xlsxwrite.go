@@ -1,0 +1,247 @@
+package tabular
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/xuri/excelize/v2"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/files"
+)
+
+// xlsxSink writes a workbook of one sheet: real dates, the header frozen and
+// filtered, widths from the first rows. Text is text and never a formula.
+type xlsxSink struct {
+	w       io.Writer
+	book    *excelize.File
+	remove  func() error // closes it, and takes its temporary files away
+	stream  *excelize.StreamWriter
+	columns []string
+	held    [][]any // the first rows, from which the widths come
+	widths  []int
+	line    int
+	styles  struct {
+		head, date, moment int
+		places             [mostDecimals + 1]int
+	}
+	on   bool
+	loud map[int]int // styles of rows that stand out, by the plain one
+}
+
+const heldRows = 1000
+
+// newBook makes a workbook whose temporary files lie in a folder; remove closes
+// both.
+func newBook() (book *excelize.File, remove func() error, err error) {
+	dir, err := files.TempDir()
+	book = excelize.NewFile(excelize.Options{TmpDir: dir})
+	return book, func() error {
+		defer files.RemoveDir(dir)
+		return book.Close()
+	}, err
+}
+
+// NewXLSX returns a sink that writes an XLSX workbook.
+func NewXLSX(w io.Writer) (rows.Sink, error) {
+	book, remove, err := newBook()
+	if err != nil {
+		return nil, err
+	}
+	x := &xlsxSink{w: w, book: book, remove: remove, line: 1}
+	if x.stream, err = x.book.NewStreamWriter("Sheet1"); err != nil {
+		return nil, err
+	}
+	date, moment := "yyyy-mm-dd", "yyyy-mm-dd hh:mm"
+	if x.styles.head, err = x.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: "Calibri", Size: 11}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E8EEF2"}}}); err != nil {
+		return nil, err
+	}
+	if x.styles.date, err = x.book.NewStyle(&excelize.Style{CustomNumFmt: &date}); err != nil {
+		return nil, err
+	}
+	x.styles.moment, err = x.book.NewStyle(&excelize.Style{CustomNumFmt: &moment})
+	return x, err
+}
+
+// Grid implements rows.GridSink.
+func (x *xlsxSink) Grid(g *rows.Grid) error { return GridXLSX(x.w, g) }
+
+func (x *xlsxSink) Header(columns []string) error {
+	x.columns = columns
+	for _, c := range columns {
+		x.widths = append(x.widths, len([]rune(c))+3) // room for the filter's button
+	}
+	return nil
+}
+
+func (x *xlsxSink) Row(cells []eval.Value) error {
+	row := make([]any, len(cells))
+	for i, v := range cells {
+		row[i] = x.cell(v)
+		if x.on {
+			row[i] = x.standOut(row[i])
+		}
+		if x.held != nil || x.line == 1 {
+			x.widths[i] = max(x.widths[i], len([]rune(v.String()))+1)
+		}
+	}
+	if x.line == 1 && len(x.held) < heldRows {
+		x.held = append(x.held, row)
+		return nil
+	}
+	if err := x.begin(); err != nil {
+		return err
+	}
+	return x.put(row)
+}
+
+func (x *xlsxSink) cell(v eval.Value) any {
+	switch v.Kind {
+	case eval.Date, eval.Moment:
+		y, m, d := v.Day.YMD()
+		if y < 1900 || y == 1900 && m < 3 { // spreadsheets have no such dates
+			return v.String()
+		}
+		style := x.styles.date
+		if v.Kind == eval.Moment {
+			style = x.styles.moment
+		}
+		return excelize.Cell{StyleID: style, Value: time.Date(y, time.Month(m), d, 0, int(v.Minutes), 0, 0, time.UTC)}
+	case eval.Number:
+		if f, err := strconv.ParseFloat(v.String(), 64); err == nil {
+			return f
+		}
+	case eval.Truth:
+		return v.Num == 1
+	case eval.Blank:
+		return nil
+	case eval.Text:
+		if d, _, ok := civil.Parse(v.Text); ok && len(v.Text) == 10 && v.Text[7] == '-' {
+			return x.cell(eval.Day(d))
+		}
+		if n, places, ok := plainNumber(v.Text); ok {
+			if places == 0 {
+				return n
+			}
+			return excelize.Cell{StyleID: x.decimals(places), Value: n}
+		}
+	}
+	return v.String()
+}
+
+// plainNumber reads a text that is a number and nothing but: no sign in front
+// but -, no zeros that a code might have, no more digits than a workbook keeps.
+func plainNumber(s string) (n float64, places int, ok bool) {
+	whole, frac, point := strings.Cut(strings.TrimPrefix(s, "-"), ".")
+	digits := strings.Trim(whole+frac, "0123456789") == ""
+	if !digits || whole == "" || point && frac == "" || len(whole) > 1 && whole[0] == '0' || len(whole)+len(frac) > 15 || len(frac) > mostDecimals {
+		return 0, 0, false
+	}
+	n, err := strconv.ParseFloat(s, 64)
+	return n, len(frac), err == nil
+}
+
+const mostDecimals = 10
+
+// decimals is the style that shows a number with its decimal places.
+func (x *xlsxSink) decimals(places int) int {
+	if x.styles.places[places] == 0 {
+		format := "0." + strings.Repeat("0", places)
+		if id, err := x.book.NewStyle(&excelize.Style{CustomNumFmt: &format}); err == nil {
+			x.styles.places[places] = id
+		}
+	}
+	return x.styles.places[places]
+}
+
+// Mark implements rows.Marker.
+func (x *xlsxSink) Mark(on bool) { x.on = on }
+
+// standOut gives a cell the fill of a row that stands out.
+func (x *xlsxSink) standOut(v any) any {
+	c, styled := v.(excelize.Cell)
+	if !styled {
+		c = excelize.Cell{Value: v}
+	}
+	id, known := x.loud[c.StyleID]
+	if !known {
+		style := &excelize.Style{}
+		if c.StyleID != 0 {
+			if plain, err := x.book.GetStyle(c.StyleID); err == nil {
+				style = plain
+			}
+		}
+		style.Fill = excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"FBE7C6"}}
+		var err error
+		if id, err = x.book.NewStyle(style); err != nil {
+			return v
+		}
+		if x.loud == nil {
+			x.loud = map[int]int{}
+		}
+		x.loud[c.StyleID] = id
+	}
+	c.StyleID = id
+	return c
+}
+
+// begin writes widths, header and the rows held back; once.
+func (x *xlsxSink) begin() error {
+	if x.line > 1 {
+		return nil
+	}
+	for i, w := range x.widths {
+		if err := x.stream.SetColWidth(i+1, i+1, float64(min(w+1, 60))); err != nil {
+			return err
+		}
+	}
+	if err := x.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		return err
+	}
+	head := make([]any, len(x.columns))
+	for i, c := range x.columns {
+		head[i] = excelize.Cell{StyleID: x.styles.head, Value: c}
+	}
+	if err := x.put(head); err != nil {
+		return err
+	}
+	for _, row := range x.held {
+		if err := x.put(row); err != nil {
+			return err
+		}
+	}
+	x.held = nil
+	return nil
+}
+
+func (x *xlsxSink) put(row []any) error {
+	cell, err := excelize.CoordinatesToCellName(1, x.line)
+	if err != nil {
+		return fmt.Errorf("a workbook holds at most 1,048,576 rows")
+	}
+	x.line++
+	return x.stream.SetRow(cell, row)
+}
+
+func (x *xlsxSink) Close() error {
+	if err := x.begin(); err != nil {
+		return err
+	}
+	if err := x.stream.Flush(); err != nil {
+		return err
+	}
+	if last, err := excelize.CoordinatesToCellName(len(x.columns), x.line-1); err == nil {
+		if err := x.book.AutoFilter("Sheet1", "A1:"+last, nil); err != nil {
+			return err
+		}
+	}
+	if _, err := x.book.WriteTo(x.w); err != nil {
+		return err
+	}
+	return x.remove()
+}
