@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"bytes"
+	"encoding/csv"
 	"errors"
 	"flag"
 	"fmt"
@@ -202,8 +203,8 @@ func TestCommands(t *testing.T) {
 		{"value|today > 2026-11-01 and not today in (2026-11-24, 2026-11-26)", "true"},
 		{"__complete|dates|monthly|--calendar|", "isles\nbank\nyard\nus-federal\nengland-wales\ntarget\n:4"},
 		{"__complete|why|", "crew-pay\ndeckhand-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\n:4"},
-		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/1\n2026-12-31,Thu,2026-12-31,,2026-12/1"},
-		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/1"},
+		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/last\n2026-12-31,Thu,2026-12-31,,2026-12/last"},
+		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/30"},
 	} {
 		if out, errs, code := yoyaku(t, dir, strings.Split(c[0], "|")...); code != 0 || strings.TrimSuffix(out, "\n") != c[1] {
 			t.Errorf("%s: %d %s%s, want %s", c[0], code, out, errs, c[1])
@@ -264,22 +265,26 @@ func TestStrictICS(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%s: %v", window, err)
 		}
-		rows := strings.Split(strings.TrimSpace(read(t, filepath.Join(dir, "agenda.csv"))), "\n")[1:]
+		rows, err := csv.NewReader(strings.NewReader(read(t, filepath.Join(dir, "agenda.csv")))).ReadAll()
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows = rows[1:]
 		uids := map[string]bool{}
 		n := 0
 		for _, e := range cal.subs {
 			if e.name != "VEVENT" {
 				continue
 			}
-			f := strings.Split(rows[n], ",")
-			id := f[2]
-			if f[3] != "date" {
-				id += "." + f[3]
+			f := rows[n]
+			id := f[3]
+			if f[4] != "date" {
+				id += "." + f[4]
 			}
 			uid := id + "." + f[len(f)-1] + "@skerry-crew"
 			start := strings.NewReplacer("-", "", ":", "").Replace(f[0])
 			if e.get("UID") != uid || !strings.HasPrefix(e.get("DTSTART"), start) || uids[uid] || e.get("DTSTAMP") != "20261125T000000Z" {
-				t.Fatalf("%s: event %d is %v, the agenda's row %q", window, n, e.props, rows[n])
+				t.Fatalf("%s: event %d is %v, the agenda's row %q", window, n, e.props, f)
 			}
 			uids[uid] = true
 			n++

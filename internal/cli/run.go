@@ -231,9 +231,19 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 	if !out.Format.Events {
 		return result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(entries))
 	}
+	keeps, err := result.Keeps(schedule.AgendaColumns, r.plan.Env)
+	if err != nil {
+		return err
+	}
 	var events []schedule.Event
 	for _, e := range entries {
-		events = append(events, e.Event(r.plan.ID))
+		keep, err := keeps(schedule.AgendaRow(nil, e))
+		if err != nil {
+			return err
+		}
+		if keep {
+			events = append(events, e.Event(r.plan.ID))
+		}
 	}
 	return sink.(question.Events).Events(events)
 }

@@ -14,23 +14,24 @@ import (
 
 // settings say where and when phrases are read.
 type settings struct {
-	app                                           *App
-	plan, calendar, asOf, weekStart, fiscal, leap string
+	app                        *App
+	plan, calendar, asOf, leap string
+	frame                      map[string]*string
 }
 
 // settings adds the options that say when phrases are read, and with where also
 // those that say by which plan and calendar.
 func (a *App) settings(c *cobra.Command, where bool) *settings {
-	s := &settings{app: a}
+	s := &settings{app: a, frame: map[string]*string{}}
 	options := []*question.Option{
 		{Name: "as-of", Help: "`DATE` that today means (default: YOYAKU_AS_OF, or the clock)", Into: &s.asOf},
 	}
 	if where {
 		options = append(options,
 			&question.Option{Name: "plan", Help: "plan `FILE` to take calendars and settings from (yoyaku.yaml\nhere is taken by itself)", Into: &s.plan},
-			&question.Option{Name: "calendar", Complete: "calendars", Help: "working calendar: a `NAME` of the plan, names joined by\n+, or a calendar file", Into: &s.calendar},
-			&question.Option{Name: "week-start", Help: "`WEEKDAY` that weeks start on (default mon)", Into: &s.weekStart},
-			&question.Option{Name: "fiscal-start", Help: "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)", Into: &s.fiscal},
+			&question.Option{Name: "calendar", Complete: "calendars", Help: "working calendar: a `NAME` of the plan, names joined by\n+, or a calendar file", Into: &s.calendar})
+		options = append(options, plan.FrameOptions(s.frame)...)
+		options = append(options,
 			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "`DAY` that keeps a 29 February in other years: 28-feb or\n1-mar (default 28-feb)", Into: &s.leap})
 	}
 	bind(c, options)
@@ -40,7 +41,10 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 
 // load reads the plan, if there is one, and the calendar.
 func (s *settings) load() (*plan.Plan, error) {
-	set := plan.Settings{Now: s.app.Now, WeekStart: s.weekStart, FiscalStart: s.fiscal, LeapMarch: s.leap == "1-mar"}
+	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Frame: map[string]string{}}
+	for name, text := range s.frame {
+		set.Frame[name] = *text
+	}
 	if s.leap != "" && s.leap != "28-feb" && s.leap != "1-mar" {
 		return nil, usagef("--leap-day is 28-feb or 1-mar, not %q", s.leap)
 	}

@@ -249,7 +249,10 @@ func (d *dayRead) recur() error {
 	if err != nil {
 		return err
 	}
-	r.Without, r.Plus = d.without, plus
+	for _, day := range d.without {
+		r.Without = append(r.Without, civil.Span{First: day, Last: day})
+	}
+	r.Plus = plus
 	r.Prepare()
 	d.Rule = r
 	return nil

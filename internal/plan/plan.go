@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -13,6 +12,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/files"
@@ -45,13 +45,12 @@ type Plan struct {
 
 // Settings are what the command line says over a plan.
 type Settings struct {
-	Now         time.Time  // the clock, for today
-	AsOf        civil.Date // instead of the clock; None where not given
-	Zone        *time.Location
-	WeekStart   string
-	FiscalStart string
-	LeapMarch   bool
-	Files       *files.Register // nil: the plan's own
+	Now       time.Time  // the clock, for today
+	AsOf      civil.Date // instead of the clock; None where not given
+	Zone      *time.Location
+	Frame     map[string]string // week-start, fiscal-start and their kin
+	LeapMarch bool
+	Files     *files.Register // nil: the plan's own
 }
 
 func (s Settings) register() *files.Register {
@@ -73,26 +72,11 @@ func (s Settings) today(zone *time.Location) civil.Date {
 	return d
 }
 
-// frame applies the settings of the command line to a frame.
-func (s Settings) frame(f civil.Frame) (civil.Frame, error) {
-	if s.WeekStart != "" {
-		if err := setWeekStart(&f, s.WeekStart); err != nil {
-			return f, err
-		}
-	}
-	if s.FiscalStart != "" {
-		if err := setFiscalStart(&f, s.FiscalStart); err != nil {
-			return f, err
-		}
-	}
-	return f, nil
-}
-
 // Empty is the plan of a command that has none: Saturday and Sunday closed.
 func Empty(s Settings) (*Plan, error) {
-	f, err := s.frame(civil.DefaultFrame)
-	if err != nil {
-		return nil, err
+	f := civil.DefaultFrame
+	if key, err := setFrame(&f, s.Frame); err != nil {
+		return nil, rows.In(key, err)
 	}
 	p := &Plan{ID: "yoyaku", Files: s.register()}
 	p.Env = s.env(f, nil)
@@ -331,54 +315,19 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 		}
 	}
 	f := civil.DefaultFrame
-	for _, k := range []struct {
-		key string
-		set func(*civil.Frame, string) error
-	}{{"week-start", setWeekStart}, {"fiscal-start", setFiscalStart}, {"fiscal-named", setFiscalNamed}} {
-		text, err := get(k.key)
-		if err == nil && text != "" {
-			err = k.set(&f, text)
-		}
-		if err != nil {
-			return d.wrap(nodes[k.key], err)
+	texts := map[string]string{}
+	for _, k := range frameKeys {
+		if texts[k.name], err = get(k.name); err != nil {
+			return err
 		}
 	}
-	if f, err = s.frame(f); err != nil {
-		return err
+	if key, err := setFrame(&f, texts); err != nil {
+		return d.wrap(nodes[key], err)
+	}
+	if key, err := setFrame(&f, s.Frame); err != nil {
+		return rows.In(key, err)
 	}
 	p.Env = s.env(f, p.Zone)
-	return nil
-}
-
-func setWeekStart(f *civil.Frame, text string) error {
-	days, bad := phrase.ParseWeekdays(text)
-	if bad != "" || len(days) != 1 {
-		return fmt.Errorf("a week starts on one weekday, mon to sun, not %q", text)
-	}
-	f.WeekStart = days[0]
-	return nil
-}
-
-func setFiscalStart(f *civil.Frame, text string) error {
-	words := strings.Fields(text)
-	day := 1
-	var err error
-	if len(words) == 2 {
-		day, err = strconv.Atoi(words[0])
-		words = words[1:]
-	}
-	if len(words) != 1 || err != nil || phrase.ParseMonth(words[0]) == 0 || day < 1 || day > civil.DaysIn(2028, phrase.ParseMonth(words[0])) {
-		return fmt.Errorf("a fiscal year starts with a month or a day, such as apr or 6 apr, not %q", text)
-	}
-	f.FiscalMonth, f.FiscalDay = phrase.ParseMonth(words[0]), day
-	return nil
-}
-
-func setFiscalNamed(f *civil.Frame, text string) error {
-	if text != "start" && text != "end" {
-		return fmt.Errorf("a fiscal year is named by the calendar year of its `start` or its `end`, not %q", text)
-	}
-	f.FiscalNamedStart = text == "start"
 	return nil
 }
 

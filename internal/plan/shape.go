@@ -111,6 +111,8 @@ var (
 		{name: "window", help: "the stretch that a run makes: 2027, 2027..2028, today..today, +1 year"},
 		{name: "week-start", help: "the weekday that weeks start on (default: mon)"},
 		{name: "fiscal-start", help: "the day that the fiscal year starts on: apr, 6 apr (default: 1 jan)"},
+		{name: "fiscal-end", help: "the day that fiscal years of whole weeks end on: last sat of jan, sat nearest 31 jan"},
+		{name: "fiscal-pattern", help: "the weeks of a fiscal quarter's months (default: 4-4-5)", oneOf: []string{"4-4-5", "4-5-4", "5-4-4"}},
 		{name: "fiscal-named", help: "which calendar year names a fiscal year (default: end)", oneOf: []string{"start", "end"}},
 		{name: "calendar", help: "the calendar of series and tables that name none"},
 		{name: "calendars", help: "working calendars by name", takes: aMapping, of: &shape{what: "calendars", names: &keyOf{takes: aMapping, of: calendarShape}}},

@@ -3,9 +3,11 @@ package question
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 )
@@ -22,20 +24,24 @@ type dates struct {
 func newDates() *Question {
 	q := &dates{}
 	return &Question{
-		Name: "dates", Group: Rules, Use: "dates RULE …", Short: "List the dates of rules",
-		Long: `List the dates of one or more rules, each with its weekday, its nominal date and
-the reason why it isn't on that. A rule that ends by itself is listed whole; of one
-that doesn't, these are the next 12 from today unless bounds are given.`,
+		Name: "dates", Group: Rules, Use: "dates RULE|SERIES …", Short: "List the dates of rules",
+		Long: `List the dates of one or more rules, or of series of the plan by their names, each
+with its weekday, its nominal date and the reason why it isn't on that. A rule that
+ends by itself is listed whole; of one that doesn't, these are the next 12 from today
+unless bounds are given. As events, a series brings its milestones along.`,
 		Examples: `  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
   yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
+  yoyaku dates crew-pay deckhand-pay --window 2027-Q1
+  yoyaku dates "fiscal-monthly on 5th working day" --window FY2028 --fiscal-end "last sat of jan"
+  yoyaku dates "weekly on wed leaving out closed days, 2027-07-01..2027-08-15" --window 2027
   yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
   yoyaku dates "fortnightly on fri from 2027-01-08" --window 2027..2040 --counts year
   yoyaku dates "monthly on last" --window 2027 --add "file = date, -2 working days"
   yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
-  yoyaku dates "quarterly on last working day" --window 2027..2028 --out quarters.ics`,
-		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding"`, Events: true,
+  yoyaku dates "quarterly on last working day" --window 2027 --title "Quarter end" --out q.ics`,
+		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding", or a series of the plan`, Args: "series", Events: true,
 		Options: []*Option{
-			{Name: "window", Kind: Span, Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, A..B", Into: &q.window},
+			{Name: "window", Kind: Span, Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1, A..B", Into: &q.window},
 			{Name: "add", Repeat: true, Help: "`NAME = PHRASE` of a column, from date, nominal and their kin", Into: &q.adds},
 			{Name: "counts", Kind: Choice, Choices: []string{"year"}, Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them", Into: &q.counts},
 			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given", Into: &q.count},
@@ -47,6 +53,7 @@ that doesn't, these are the next 12 from today unless bounds are given.`,
 // listing is the dates that are asked for.
 type listing struct {
 	series []*schedule.Series
+	named  map[*schedule.Series]bool // those of the plan
 	texts  []string
 	names  []string // of the added columns
 	span   civil.Span
@@ -56,13 +63,20 @@ type listing struct {
 }
 
 func (q *dates) answer(j *Job) error {
-	l := &listing{texts: j.Args, count: q.count}
+	l := &listing{texts: j.Args, count: q.count, named: map[*schedule.Series]bool{}}
 	for _, text := range j.Args {
-		s, err := schedule.FromRule(text, j.Env)
+		s, err := j.seriesOf(text)
 		if err != nil {
 			return err
 		}
-		l.series = append(l.series, s)
+		known := j.Find(text) != nil
+		if known && slices.Contains(l.series, s) {
+			return fmt.Errorf("the series `%s` is named twice", s.Name)
+		}
+		if known && q.adds != nil {
+			s = s.With()
+		}
+		l.series, l.named[s] = append(l.series, s), known
 	}
 	if err := q.bounds(j, l); err != nil {
 		return err
@@ -83,6 +97,17 @@ func (q *dates) answer(j *Job) error {
 		l.tell(j, q.window != "")
 	}
 	return err
+}
+
+// seriesOf is a series of the plan by its name, or one of a rule alone.
+func (j *Job) seriesOf(text string) (*schedule.Series, error) {
+	if s := j.Find(text); s != nil {
+		return s, nil
+	}
+	if !phrase.IsRule(text) && len(strings.Fields(text)) == 1 {
+		return nil, j.UnknownSeries(text)
+	}
+	return schedule.FromRule(text, j.Shape.Title, j.Env)
 }
 
 // bounds settles on the stretch of time and the number of dates.
@@ -116,8 +141,12 @@ func (q *dates) added(j *Job, l *listing) error {
 		if err != nil {
 			return rows.In("add", err)
 		}
-		if _, err := rows.Fresh(append(schedule.RuleColumns, l.names...), []string{name}); err != nil {
-			return rows.In("add", fmt.Errorf("there already is a column `%s`", name))
+		taken := append(slices.Clone(schedule.RuleColumns), l.names...)
+		for _, s := range l.series {
+			taken = append(taken, s.Names()...)
+		}
+		if _, err := rows.Fresh(taken, []string{name}); err != nil {
+			return rows.In("add", fmt.Errorf("there already is a column or milestone `%s`", name))
 		}
 		l.names = append(l.names, name)
 		for _, s := range l.series {
@@ -170,10 +199,7 @@ func (l *listing) table(j *Job) error {
 				return err
 			}
 			cells = schedule.RuleRow(l.first(cells[:0], e.Series), e.Series, e.Of.Moved)
-			for i := range l.names {
-				cells = append(cells, e.Of.Milestone(i))
-			}
-			if err := put(cells); err != nil {
+			if err := put(l.addedCells(cells, e)); err != nil {
 				return err
 			}
 			if l.n++; l.n == l.count {
@@ -184,21 +210,72 @@ func (l *listing) table(j *Job) error {
 	})
 }
 
-// events makes an event a date.
+// addedCells appends the added columns of an occurrence: its last milestones.
+func (l *listing) addedCells(cells []eval.Value, e schedule.Entry) []eval.Value {
+	for i := len(e.Series.Milestones) - len(l.names); i < len(e.Series.Milestones); i++ {
+		cells = append(cells, e.Of.Milestone(i))
+	}
+	return cells
+}
+
+// events makes an event a date, and of the milestones of a plan's series each.
+// Those of a number of dates lie up to the last of them.
 func (l *listing) events(j *Job, to Events) error {
+	if l.count > 0 {
+		for d, err := range schedule.Merge(l.series, l.span) {
+			if err != nil {
+				return err
+			}
+			if l.n++; l.n == l.count {
+				l.span.Last = d.To
+				break
+			}
+		}
+		l.n = 0
+	}
+	keeps, err := j.result.Keeps(l.head(append(slices.Clone(schedule.RuleColumns), l.names...)), j.Env)
+	if err != nil {
+		return err
+	}
+	entries, _, err := schedule.Entries(l.series, l.span)
+	if err != nil {
+		return err
+	}
 	var list []schedule.Event
-	for e, err := range schedule.MergeOccurrences(l.series, l.span) {
-		if err != nil {
-			return err
+	for _, e := range entries {
+		if e.What == "date" {
+			if l.n++; l.count > 0 && l.n > l.count {
+				continue
+			}
+		} else if slices.Contains(l.names, e.What) {
+			continue
 		}
-		event := e.Event("yoyaku")
-		event.Category = "" // the name of a rule's series is no word for people
-		list = append(list, event)
-		if l.n++; l.n == l.count {
-			break
+		cells := schedule.RuleRow(l.first(nil, e.Series), e.Series, e.Of.Moved)
+		if keep, err := keeps(l.addedCells(cells, e)); err != nil || !keep {
+			if err != nil {
+				return err
+			}
+			continue
 		}
+		list = append(list, l.event(j, e))
 	}
 	return to.Events(list)
+}
+
+// event makes an entry an event.
+func (l *listing) event(j *Job, e schedule.Entry) schedule.Event {
+	if !l.named[e.Series] {
+		event := e.Event("yoyaku")
+		event.Category = "" // the name of a rule's series is no word for people
+		return event
+	}
+	event := e.Event(j.ID)
+	if title := j.Shape.Title; title != "" {
+		if event.Summary = title; e.What != "date" {
+			event.Summary += ": " + e.What
+		}
+	}
+	return event
 }
 
 // tell tells what isn't listed.

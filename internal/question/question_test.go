@@ -165,7 +165,7 @@ func TestAnswers(t *testing.T) {
 		{"dates|monthly on 15 then 5th fri of month", "", "window=2027-Q1;columns=date", "date|2027-01-29", "2 nominal dates for which"},
 		{"dates|monthly on 1", "", "count=2;columns=date", "date|2027-04-01|2027-05-01", ""},
 		{"dates|dates 2020-01-01", "", "columns=date", "date|2020-01-01", ""},
-		{"dates|monthly on last, 31", "", "window=2027-01;columns=id", "id|2027-01/2", ""},
+		{"dates|monthly on last, 31", "", "window=2027-01;columns=id", "id|2027-01/31", ""},
 		// safe for spreadsheets, heads and full-width forms too
 		{"derive|-", "=a,b\n＝1+1,-5\n", "spreadsheet-safe=yes", "'=a,b|'＝1+1,'-5", ""},
 		{"derive|-", "a\n1.50\n", "add=b = a * 2", "a,b|1.50,3", ""},

@@ -18,6 +18,7 @@ type ranges struct {
 	given      bool // through was said
 	open       int  // that run through a day
 	later      int  // that start after it
+	blank      int  // rows without a start
 }
 
 // ranges compiles the two ends of the rows' ranges; window is what open ranges
@@ -62,6 +63,8 @@ func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err erro
 		r.later++
 	case open:
 		r.open++
+	case blank:
+		r.blank++
 	}
 	return s, !blank, nil
 }
@@ -83,5 +86,8 @@ func (r *ranges) tell(j *Job) {
 		j.Note("1 open range starts after %s and has no days yet.", r.through)
 	case r.later > 1:
 		j.Note("%d open ranges start after %s and have no days yet.", r.later, r.through)
+	}
+	if r.blank > 0 {
+		j.Note("%s without a start: no days.", Several(r.blank, "row"))
 	}
 }

@@ -26,12 +26,14 @@ func ReadSnapshot(name, format string, r io.Reader) (schedule.Snapshot, error) {
 	}
 	who, at := []int{}, []int{}
 	for i, c := range table.Columns() {
-		switch phrase.FoldName(c) {
+		switch name := phrase.FoldName(c); name {
 		case "id", "series", "what":
 			who = append(who, i)
-		case "reason", "nominal":
+		case "reason", "nominal", "title", "weekday", "period start", "period end":
 		default:
-			at = append(at, i)
+			if !strings.HasSuffix(name, " weekday") {
+				at = append(at, i)
+			}
 		}
 	}
 	if len(who) == 0 {

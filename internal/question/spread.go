@@ -26,8 +26,9 @@ func newSpread() *Question {
 	return &Question{
 		Name: "spread", Group: Tables, Use: "spread TABLE --start PHRASE --end PHRASE", Short: "Ranges into one row per day, month, pay period …",
 		Long: `Cut each row's range into one row per day, or per week, month, quarter, year, fiscal
-year or period of a series, with the days and working days of the piece. Both ends
-belong to the range; a blank end runs through today. The pieces add up to the whole.
+month, quarter or year, or period of a series, with the days and working days of the
+piece. Both ends belong to the range; a blank end runs through today. The pieces add
+up to the whole.
 With --dates, write one row per date of each row's own rule.`,
 		Examples: `  yoyaku spread absences.csv --start first --end last --by month --open-words present
   yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
@@ -37,7 +38,7 @@ With --dates, write one row per date of each row's own rule.`,
 		Options: []*Option{
 			{Name: "start", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
 			{Name: "end", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
-			{Name: "by", Default: "day", Complete: "series", Help: "`PERIOD`: day, week, month, quarter, year, fiscal-year, a\nseries of the plan, or a rule", Into: &q.by},
+			{Name: "by", Default: "day", Complete: "series", Help: "`PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan,\nor a rule", Into: &q.by},
 			{Name: "working", Kind: Yes, Help: "keep working days alone", Into: &q.working},
 			{Name: "window", Kind: Span, Help: "`SPAN` to cut the ranges to", Into: &q.window},
 			openThrough(&q.openThrough),
@@ -54,7 +55,7 @@ var spreadUnits = []struct {
 	name string
 	unit civil.Unit
 }{{"day", civil.Day}, {"week", civil.Week}, {"month", civil.Month}, {"quarter", civil.Quarter}, {"half-year", civil.Half}, {"year", civil.Year},
-	{"fiscal-year", civil.FiscalYear}}
+	{"fiscal-month", civil.FiscalMonth}, {"fiscal-quarter", civil.FiscalQuarter}, {"fiscal-year", civil.FiscalYear}}
 
 // periods finds the periods of --by; nil for days.
 func (j *Job) periods(by string) (civil.Periods, error) {
@@ -215,7 +216,7 @@ func (q *spread) instalments(j *Job) error {
 	if err != nil {
 		return err
 	}
-	open, later := 0, 0
+	open, later, blank := 0, 0, 0
 	err = j.fill(head, func(put rows.Put) error {
 		return j.scan(t, func(line int, row []eval.Value) error {
 			rec, state, err := rule.For(row, through)
@@ -228,6 +229,8 @@ func (q *spread) instalments(j *Job) error {
 				open++
 			case eval.LaterRow:
 				later++
+			case eval.BlankRow:
+				blank++
 			}
 			if err != nil || rec == nil {
 				return err
@@ -249,6 +252,9 @@ func (q *spread) instalments(j *Job) error {
 	})
 	if err == nil {
 		(&ranges{open: open, later: later, through: through, given: q.openThrough != ""}).tell(j)
+		if blank > 0 {
+			j.Note("%s left out: a date or number in the rule is blank there.", Several(blank, "row"))
+		}
 	}
 	return err
 }

@@ -1,6 +1,7 @@
 package civil
 
 import (
+	"slices"
 	"testing"
 	"time"
 )
@@ -40,8 +41,86 @@ func TestEveryDay(t *testing.T) {
 	}
 }
 
+// fiscal is a frame of fiscal years of months.
+func fiscal(week Weekday, month, day int, named bool) Frame {
+	return Frame{WeekStart: week, FiscalMonth: month, FiscalDay: day, FiscalNamedStart: named}
+}
+
+// Fiscal years of weeks against a walk day by day that lists each year's weeks
+// and deals them out to its months; and the years of 53 weeks that retailers had.
+func TestFiscalWeeks(t *testing.T) {
+	for _, end := range []FiscalEnd{{Saturday, 1, 0}, {Sunday, 12, 0}, {Friday, 9, 0}, {Saturday, 1, 31}, {Thursday, 12, 31}, {Tuesday, 1, 1}, {Sunday, 6, 30}} {
+		for _, pattern := range Patterns {
+			f := DefaultFrame
+			f.End, f.Pattern = end, pattern.Pattern
+			ends := func(year int) (d Date) { // by looking at each day
+				last := of(year, end.Month, DaysIn(year, end.Month))
+				for off := Date(0); ; off++ {
+					if end.Day == 0 && (last-off).Weekday() == end.Weekday {
+						return last - off
+					}
+					if near := of(year, end.Month, end.Day); end.Day > 0 {
+						if (near + off).Weekday() == end.Weekday {
+							return near + off
+						}
+						if (near - off).Weekday() == end.Weekday {
+							return near - off
+						}
+					}
+				}
+			}
+			var long []int
+			day := ends(1989) + 1
+			for year := 1990; year <= 2060; year++ {
+				first, last := day, ends(year)
+				weeks := int(last-first+1) / 7
+				var of []int // month of each week
+				for m := range 12 {
+					for range pattern.Pattern[m%3] {
+						of = append(of, m+1)
+					}
+				}
+				if weeks == 53 {
+					of, long = append(of, 12), append(long, year)
+				}
+				for ; day <= last; day++ {
+					week := int(day-first)/7 + 1
+					m := of[week-1]
+					if got := [...]int{f.FiscalYearOf(day), f.FiscalPlace(FiscalWeek, day), f.FiscalPlace(FiscalMonth, day), f.FiscalPlace(FiscalQuarter, day), f.FiscalPlace(FiscalHalf, day)}; got != [...]int{year, week, m, (m + 2) / 3, (m + 5) / 6} {
+						t.Fatalf("%v %s %s: year, week, month, quarter, half %v, want week %d of %d, month %d", end, pattern.Name, day, got, week, year, m)
+					}
+					for u := FiscalWeek; u <= FiscalYear; u++ {
+						name := f.Name(u, day)
+						if s, ok := f.ParseSpan(name); !ok || !s.Has(day) || s != mustPeriod(f, u, day) {
+							t.Fatalf("%v %s: %s is %v, which doesn't hold %s", end, pattern.Name, name, s, day)
+						}
+					}
+				}
+			}
+			if want := [...]int{1990, 1996, 2001, 2007, 2013, 2018, 2024}; end == (FiscalEnd{Saturday, 1, 31}) && !slices.Equal(long[:7], want[:]) {
+				t.Errorf("years of 53 weeks: %v, want %v", long[:7], want)
+			}
+		}
+	}
+	f := DefaultFrame
+	f.End, f.Pattern = FiscalEnd{Thursday, 12, 31}, Patterns[0].Pattern
+	if d := of(2030, 1, 3); f.Name(FiscalMonth, d) != "FY2029-M12" || f.Name(FiscalMonth, d+1) != "FY2030-M01" {
+		t.Errorf("3 January 2030 lies in %s", f.Name(FiscalMonth, d))
+	}
+	if f.FiscalNamedStart = true; f.Name(FiscalYear, of(2030, 1, 3)) != "FY2028" {
+		t.Errorf("named by the year before: %s", f.Name(FiscalYear, of(2030, 1, 3)))
+	}
+}
+
+func mustPeriod(f Frame, u Unit, d Date) Span { s, _ := f.Period(u, f.Index(u, d)); return s }
+
 func TestPeriodsTileTime(t *testing.T) {
-	frames := []Frame{DefaultFrame, {Sunday, 4, 1, false}, {Saturday, 4, 6, true}, {Monday, 3, 31, false}}
+	frames := []Frame{DefaultFrame, fiscal(Sunday, 4, 1, false), fiscal(Saturday, 4, 6, true), fiscal(Monday, 3, 31, false), fiscal(Monday, 2, 29, false)}
+	for i, end := range []FiscalEnd{{Saturday, 1, 0}, {Saturday, 1, 31}, {Thursday, 12, 31}, {Sunday, 1, 2}, {Friday, 2, 29}} {
+		f := DefaultFrame
+		f.End, f.Pattern = end, Patterns[i%3].Pattern
+		frames = append(frames, f)
+	}
 	for _, f := range frames {
 		for u := Day; u <= FiscalYear; u++ {
 			prev, last := f.Index(u, 719163), Date(0)
@@ -72,7 +151,7 @@ func TestTables(t *testing.T) {
 			t.Errorf("Easter %d = %s, want %s", d.Year(), e, s)
 		}
 	}
-	april := Frame{Monday, 4, 1, false}
+	april := fiscal(Monday, 4, 1, false)
 	for _, c := range []struct {
 		f              Frame
 		in, from, upto string
@@ -85,7 +164,7 @@ func TestTables(t *testing.T) {
 		{DefaultFrame, "2026-W53", "2026-12-28", "2027-01-03"},
 		{april, "FY2027", "2026-04-01", "2027-03-31"},
 		{DefaultFrame, "FY2027", "2027-01-01", "2027-12-31"},
-		{Frame{Monday, 4, 6, true}, "FY2027", "2027-04-06", "2028-04-05"},
+		{fiscal(Monday, 4, 6, true), "FY2027", "2027-04-06", "2028-04-05"},
 		{DefaultFrame, "2027-090", "2027-03-31", "2027-03-31"},
 		{DefaultFrame, "2027-W13-3", "2027-03-31", "2027-03-31"},
 		{DefaultFrame, "9999", "9999-01-01", "9999-12-31"},
@@ -97,6 +176,15 @@ func TestTables(t *testing.T) {
 		{DefaultFrame, "9999-W51", "9999-12-20", "9999-12-26"},
 		{april, "FY0001", "", ""},
 		{april, "FY0002", "0001-04-01", "0002-03-31"},
+		{april, "FY2027-Q4", "2027-01-01", "2027-03-31"},
+		{april, "FY2027-M03", "2026-06-01", "2026-06-30"},
+		{april, "FY2027-H2", "2026-10-01", "2027-03-31"},
+		{april, "FY2027-W53", "2027-03-31", "2027-03-31"},
+		{april, "FY2027-W54", "", ""},
+		{april, "FY2027-M13", "", ""},
+		{april, "FY2027-M3", "", ""},
+		{april, "FY2027-Q0", "", ""},
+		{april, "FY2027-X1", "", ""},
 		{DefaultFrame, "2027-H3", "", ""},
 		{DefaultFrame, "2027-H0", "", ""},
 		{DefaultFrame, "2027-Q0", "", ""},

@@ -127,3 +127,15 @@ func Easter(year int) Date {
 	n := h + l - 7*((a+11*h+22*l)/451) + 114
 	return of(year, n/31, n%31+1)
 }
+
+// OrthodoxEaster returns Easter Sunday of a year by the Julian computus (as Meeus
+// gives it), as a day of the Gregorian calendar.
+func OrthodoxEaster(year int) Date {
+	d := (19*(year%19) + 15) % 30
+	e := (2*(year%4) + 4*(year%7) - d + 34) % 7
+	n := d + e + 114
+	// The day number of that day of the Julian calendar: a leap year every fourth
+	// year, and the two calendars agree in the third century.
+	y, m := year, n/31
+	return Date(365*y+y/4+(153*(m-3)+2)/5+n%31+1-306) - 2
+}

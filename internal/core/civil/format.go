@@ -81,8 +81,25 @@ func Parse(s string) (d Date, shape, ok bool) {
 	return None, false, false
 }
 
+// fiscalLetter stands before the number of a fiscal period in its name; 0 for
+// those that have none.
+func (u Unit) fiscalLetter() byte {
+	switch u {
+	case FiscalWeek:
+		return 'W'
+	case FiscalMonth:
+		return 'M'
+	case FiscalQuarter:
+		return 'Q'
+	case FiscalHalf:
+		return 'H'
+	}
+	return 0
+}
+
 // Name returns the name of the period of u that holds d: 2027, 2027-H1,
-// 2027-Q1, 2027-03, FY2027; a week goes by the ISO week of its Thursday.
+// 2027-Q1, 2027-03, FY2027, FY2027-Q1, FY2027-M03; a week goes by the ISO week
+// of its fourth day.
 func (f Frame) Name(u Unit, d Date) string {
 	return string(f.AppendName(nil, u, d))
 }
@@ -93,7 +110,7 @@ func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
 	switch u {
 	case Week:
 		s, _ := f.Period(Week, f.Index(Week, d))
-		y, w := s.First.OnOrAfter(Thursday).ISOWeek()
+		y, w := (s.First + 3).ISOWeek()
 		return pad(append(pad(b, y, 4), "-W"...), w, 2)
 	case Month:
 		return pad(append(pad(b, y, 4), '-'), m, 2)
@@ -103,19 +120,16 @@ func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
 		return append(pad(b, y, 4), '-', 'H', byte('1'+(m-1)/6))
 	case Year:
 		return pad(b, y, 4)
-	case FiscalYear:
-		return pad(append(b, "FY"...), f.FiscalYearOf(d), 4)
+	case FiscalWeek, FiscalMonth, FiscalQuarter, FiscalHalf, FiscalYear:
+		b = pad(append(b, "FY"...), f.FiscalYearOf(d), 4)
+		if letter := u.fiscalLetter(); letter != 0 {
+			width := 1
+			if u < FiscalQuarter {
+				width = 2
+			}
+			b = pad(append(b, '-', letter), f.FiscalPlace(u, d), width)
+		}
+		return b
 	}
 	return d.Append(b)
-}
-
-// FiscalYearOf returns the number of the fiscal year that holds d: the
-// calendar year it ends in, or starts in when the frame says so.
-func (f Frame) FiscalYearOf(d Date) int {
-	s, _ := f.Period(FiscalYear, f.Index(FiscalYear, d))
-	y, _, _ := s.Last.YMD() // which may lie in the year after the last
-	if f.FiscalNamedStart {
-		y, _, _ = s.First.YMD()
-	}
-	return y
 }

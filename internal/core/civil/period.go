@@ -11,6 +11,7 @@ const (
 	Quarter
 	Half
 	Year
+	FiscalWeek
 	FiscalMonth
 	FiscalQuarter
 	FiscalHalf
@@ -19,15 +20,18 @@ const (
 
 // UnitNames holds the language's word for each unit.
 var UnitNames = [...]string{"day", "week", "month", "quarter", "half-year", "year",
-	"fiscal month", "fiscal quarter", "fiscal half", "fiscal year"}
+	"fiscal week", "fiscal month", "fiscal quarter", "fiscal half", "fiscal year"}
 
 // Frame says how an organisation cuts time: where its week and its fiscal year
-// start, and which calendar year names a fiscal year.
+// start, and which calendar year names a fiscal year. Fiscal years are of months,
+// or with End of whole weeks.
 type Frame struct {
 	WeekStart        Weekday
 	FiscalMonth      int // 1 to 12
 	FiscalDay        int // 1 to 31, clamped in shorter months
 	FiscalNamedStart bool
+	End              FiscalEnd
+	Pattern          Pattern
 }
 
 // DefaultFrame starts weeks on Monday and the fiscal year on 1 January.
@@ -74,15 +78,20 @@ func (u Unit) months() int {
 	return 0
 }
 
-// MaxDays returns a bound on the days that a period of the unit can have.
+// MaxDays returns a bound on the days that a period of the unit can have, in
+// whatever frame.
 func (u Unit) MaxDays() int {
 	switch u {
 	case Day:
 		return 1
-	case Week:
+	case Week, FiscalWeek:
 		return 7
+	case FiscalMonth: // of weeks: five and the 53rd
+		return 42
+	case FiscalQuarter:
+		return 98
 	}
-	return u.months() * 31
+	return u.months() * 32
 }
 
 // Index numbers the periods of a unit through; the number of the period that
@@ -93,10 +102,15 @@ func (f Frame) Index(u Unit, d Date) int {
 		return int(d)
 	case Week:
 		return floorDiv(int(d)-int(f.WeekStart), 7)
+	case FiscalWeek:
+		return f.fiscalWeek(d)
+	}
+	if u > FiscalWeek && f.OfWeeks() {
+		return f.weekIndex(u, d)
 	}
 	y, m, day := d.YMD()
 	i := MonthIndex(y, m)
-	if u >= FiscalMonth {
+	if u > FiscalWeek {
 		if day < min(f.FiscalDay, DaysIn(y, m)) {
 			i--
 		}
@@ -112,10 +126,15 @@ func (f Frame) first(u Unit, i int) Date {
 		return Date(i)
 	case Week:
 		return Date(i*7 + int(f.WeekStart))
+	case FiscalWeek:
+		return f.fiscalWeekFirst(i)
+	}
+	if u > FiscalWeek && f.OfWeeks() {
+		return f.weekFirst(u, i)
 	}
 	i *= u.months()
 	day := 1
-	if u >= FiscalMonth {
+	if u > FiscalWeek {
 		i += f.FiscalMonth - 1
 		day = f.FiscalDay
 	}

@@ -6,22 +6,14 @@ import (
 )
 
 // ParseSpan reads the name of a stretch of time: 2027, 2027-H1, 2027-Q2,
-// 2027-03, 2027-W13, FY2027 or a single ISO date. ok is false for other text.
+// 2027-03, 2027-W13, FY2027, FY2027-Q1, FY2027-M03 or a single ISO date. ok is false for other text.
 func (f Frame) ParseSpan(s string) (Span, bool) {
 	if d, shape, ok := Parse(s); shape {
 		return Span{d, d}, ok
 	}
 	up := strings.ToUpper(s)
 	if rest, isFiscal := strings.CutPrefix(up, "FY"); isFiscal {
-		year, ok := digits(rest)
-		if !ok || len(rest) != 4 || year < MinYear {
-			return Span{}, false
-		}
-		start := year
-		if !f.FiscalNamedStart && (f.FiscalMonth > 1 || f.FiscalDay > 1) {
-			start--
-		}
-		return f.whole(FiscalYear, start)
+		return f.fiscalSpan(rest)
 	}
 	if len(up) < 4 {
 		return Span{}, false
@@ -51,6 +43,38 @@ func (f Frame) ParseSpan(s string) (Span, bool) {
 			d, ok := OfISOWeek(year, w, Monday)
 			return Span{d, d + 6}, ok && d+6 <= Max
 		}
+	}
+	return Span{}, false
+}
+
+// fiscalSpan reads what follows FY: a year, and -Q1, -M03, -H1 or -W05.
+func (f Frame) fiscalSpan(s string) (Span, bool) {
+	if len(s) < 4 {
+		return Span{}, false
+	}
+	number, ok := digits(s[:4])
+	if !ok || number < MinYear {
+		return Span{}, false
+	}
+	year := f.fiscalYearAt(number)
+	s = s[4:]
+	if s == "" {
+		return f.whole(FiscalYear, year)
+	}
+	for u := FiscalWeek; u < FiscalYear; u++ {
+		n, ok := 0, len(s) > 2 && s[0] == '-' && s[1] == u.fiscalLetter()
+		if ok {
+			n, ok = digits(s[2:])
+		}
+		if !ok || n < 1 || (len(s) == 4) != (u < FiscalQuarter) {
+			continue
+		}
+		first, ok := f.Period(FiscalYear, year)
+		if !ok {
+			return Span{}, false
+		}
+		p, ok := f.whole(u, f.Index(u, first.First)+n-1)
+		return p, ok && first.Has(p.First)
 	}
 	return Span{}, false
 }

@@ -110,9 +110,20 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 			return x, nil
 		}, err
 	}
-	if t, ok := e.(*phrase.Text); ok {
-		v := Value{Kind: Text, Text: t.S}
+	switch e := e.(type) {
+	case *phrase.Text:
+		v := Value{Kind: Text, Text: e.S}
 		return func([]Value) (Value, error) { return v, nil }, nil
+	case *phrase.Join:
+		a, b, err := c.pair(c.expr, e.A, e.B)
+		return func(row []Value) (Value, error) {
+			x, err := a(row)
+			if err != nil {
+				return x, err
+			}
+			y, err := b(row)
+			return Str(x.String() + y.String()), err
+		}, err
 	}
 	return c.measure(e)
 }

@@ -23,7 +23,7 @@ func (c *compiler) kindOf(e phrase.Expr) Kind {
 		return Date
 	case *phrase.Number, *phrase.Count, *phrase.Complete, *phrase.DayCount, *phrase.Arith, *phrase.MinMax, *phrase.Round:
 		return Number
-	case *phrase.Text, *phrase.Age, *phrase.Format:
+	case *phrase.Text, *phrase.Age, *phrase.Format, *phrase.Join:
 		return Text
 	case *phrase.Part:
 		return [...]Kind{phrase.GivesNumber: Number, phrase.GivesText: Text, phrase.GivesTruth: Truth}[e.What.Gives]

@@ -26,9 +26,14 @@ var parts = map[string]PartOf{
 	"calendar quarter": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value { return named(f, civil.Quarter, d) },
 	"fiscal year":      func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value { return named(f, civil.FiscalYear, d) },
 	"fiscal quarter": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value {
-		return numbered("FQ", (fiscalMonth(d, f)+2)/3)
+		return numbered("FQ", f.FiscalPlace(civil.FiscalQuarter, d))
 	},
-	"fiscal month": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value { return Int(fiscalMonth(d, f)) },
+	"fiscal month": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value {
+		return Int(f.FiscalPlace(civil.FiscalMonth, d))
+	},
+	"fiscal week": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value {
+		return Int(f.FiscalPlace(civil.FiscalWeek, d))
+	},
 	"month name": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value {
 		return Str(civil.MonthNames[monthOf(d)])
 	},
@@ -47,10 +52,6 @@ var parts = map[string]PartOf{
 func Part(name string) PartOf { return parts[name] }
 
 func monthOf(d civil.Date) int { _, m, _ := d.YMD(); return m }
-
-func fiscalMonth(d civil.Date, f civil.Frame) int {
-	return (f.Index(civil.FiscalMonth, d)%12+12)%12 + 1
-}
 
 func numbered(letter string, n int) Value { return Str(letter + strconv.Itoa(n)) }
 

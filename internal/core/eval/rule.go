@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"slices"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/recur"
@@ -34,9 +36,13 @@ type RowRule struct {
 	cal           *workdays.Calendar
 	chain         *Chain
 	text          string
+	labels        []string
 	from, until   value // nil where absent
 	back          value
 	without, plus []value
+	stretches     []civil.Span
+	closed        bool // leaves out closed days
+	every, times  func([]Value) (n int, blank bool, err error)
 	untilE, backE phrase.Expr
 }
 
@@ -55,7 +61,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if n.Counts() {
 		c.Calendar.Need()
 	}
-	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), untilE: n.Until, backE: n.Back}
+	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until, backE: n.Back}
 	for _, p := range []struct {
 		to *value
 		e  phrase.Expr
@@ -66,14 +72,60 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 			}
 		}
 	}
-	if r.without, err = c.dates(n.Without); err != nil {
+	if err = r.leftOut(n.Without); err != nil {
 		return nil, err
+	}
+	for _, p := range []struct {
+		to *func([]Value) (int, bool, error)
+		e  phrase.Expr
+	}{{&r.every, n.EveryBy}, {&r.times, n.TimesBy}} {
+		if p.e != nil {
+			if *p.to, err = c.amount(p.e); err != nil {
+				return nil, err
+			}
+		}
 	}
 	if r.plus, err = c.dates(n.Plus); err != nil {
 		return nil, err
 	}
 	r.chain, err = c.chain(n.Then)
 	return r, err
+}
+
+// leftOut compiles what a rule leaves out.
+func (r *RowRule) leftOut(list []phrase.Expr) error {
+	for _, e := range list {
+		switch e := e.(type) {
+		case *phrase.ClosedDays:
+			r.closed = true
+		case *phrase.Stretch:
+			s, err := r.c.stretch(e)
+			if err != nil {
+				return err
+			}
+			r.stretches = append(r.stretches, s)
+		default:
+			f, err := r.c.dateOf(e)
+			if err != nil {
+				return err
+			}
+			r.without = append(r.without, f)
+		}
+	}
+	return nil
+}
+
+// stretch works out A..B, whose ends may be periods.
+func (c *compiler) stretch(e *phrase.Stretch) (civil.Span, error) {
+	a, ok := c.Frame.ParseSpan(e.A)
+	b, ok2 := c.Frame.ParseSpan(e.B)
+	switch {
+	case !ok || !ok2:
+		return a, c.fail(e.Span, "no such stretch: "+e.A+".."+e.B, "a fiscal year of whole weeks has no 53rd week every year")
+	case b.Last < a.First:
+		return a, c.fail(e.Span, "this stretch ends before it starts: "+a.First.String()+" to "+b.Last.String(), "")
+	}
+	return civil.Span{First: a.First, Last: b.Last}, nil
 }
 
 func (c *compiler) dates(list []phrase.Expr) (fs []value, err error) {
@@ -104,7 +156,7 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 	blank := false
 	n, c := r.node, r.c
 	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,
-		Frame: c.Frame, Calendar: r.cal}
+		Frame: c.Frame, Calendar: r.cal, Labels: r.labels, Without: r.stretches, WithoutClosed: r.closed}
 	for _, d := range n.On {
 		rule.Items = append(rule.Items, d.Item)
 	}
@@ -136,10 +188,11 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 		}
 		rule.Until, blank = through, false
 	}
+	var without []civil.Date
 	for _, p := range []struct {
 		to   *[]civil.Date
 		list []value
-	}{{&rule.Without, r.without}, {&rule.Plus, r.plus}} {
+	}{{&without, r.without}, {&rule.Plus, r.plus}} {
 		for _, f := range p.list {
 			d, err := one(f)
 			if err != nil {
@@ -147,6 +200,27 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 			}
 			*p.to = append(*p.to, d)
 		}
+	}
+	for _, d := range without {
+		rule.Without = append(slices.Clip(rule.Without), civil.Span{First: d, Last: d})
+	}
+	for _, p := range []struct {
+		to  *int
+		by  func([]Value) (int, bool, error)
+		e   phrase.Expr
+		per int
+	}{{&rule.Every, r.every, n.EveryBy, n.Every}, {&rule.Times, r.times, n.TimesBy, 1}} {
+		if p.by == nil {
+			continue
+		}
+		k, none, err := p.by(row)
+		switch blank = blank || none; {
+		case err != nil:
+			return nil, state, err
+		case !none && k < 1:
+			return nil, state, c.fail(p.e.Pos(), "this number is 1 or more, and here it is "+Int(k).String(), "")
+		}
+		*p.to = k * p.per
 	}
 	switch {
 	case blank:
@@ -162,7 +236,7 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 		if err != nil {
 			return nil, state, c.fail(n.Span, err.Error(), "")
 		}
-		rr.Without, rr.Plus, rr.Calendar = rule.Without, rule.Plus, r.cal
+		rr.Without, rr.WithoutClosed, rr.Plus, rr.Calendar = rule.Without, rule.WithoutClosed, rule.Plus, r.cal
 		rule = rr
 	}
 	if !n.Listed {

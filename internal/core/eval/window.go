@@ -8,7 +8,7 @@ import (
 )
 
 // Window reads a stretch of time: a period by its name (2027, 2027-H1, 2027-Q2,
-// 2027-03, 2027-W13, FY2027), or A..B where each end is such a name, a date or a
+// 2027-03, 2027-W13, FY2027, FY2027-M03), or A..B where each end is such a name, a date or a
 // phrase (today..today, +90 days).
 func Window(text string, env Env) (civil.Span, error) {
 	text = strings.TrimSpace(text)
@@ -18,7 +18,7 @@ func Window(text string, env Env) (civil.Span, error) {
 	from, to, ranged := strings.Cut(text, "..")
 	if !ranged {
 		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "not a stretch of time",
-			Hint: "write 2027, 2027-H1, 2027-Q2, 2027-03, 2027-W13, FY2027 or 2027-01-04..2027-02-03"}
+			Hint: "write 2027, 2027-H1, 2027-Q2, 2027-03, 2027-W13, FY2027, FY2027-Q1, FY2027-M03 or 2027-01-04..2027-02-03"}
 	}
 	if strings.TrimSpace(from) == "" || strings.TrimSpace(to) == "" {
 		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "an end of this stretch is missing",

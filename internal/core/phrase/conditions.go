@@ -116,7 +116,7 @@ func (p *parser) negation() Expr {
 }
 
 func (p *parser) comparison() Expr {
-	a := p.formatted()
+	a := p.joined()
 	t := p.peek()
 	not := t.is("not") && p.ahead(1).is("in", "between")
 	if not {
@@ -125,7 +125,7 @@ func (p *parser) comparison() Expr {
 	switch {
 	case t.kind == tSign && strings.Contains("= != < <= > >=", t.word) && t.word != "!":
 		p.take()
-		b := p.formatted()
+		b := p.joined()
 		for _, side := range []Expr{a, b} {
 			if text, ok := side.(*Text); ok && text.S == "" {
 				blank := map[string]string{"=": "is blank", "!=": "is not blank"}[t.word]
@@ -140,10 +140,10 @@ func (p *parser) comparison() Expr {
 		}
 		return &Compare{a.Pos().to(b.Pos()), t.word, a, b}
 	case p.accept("contains"):
-		b := p.formatted()
+		b := p.joined()
 		return &Compare{a.Pos().to(b.Pos()), "contains", a, b}
 	case p.accept("starts", "with"):
-		b := p.formatted()
+		b := p.joined()
 		return &Compare{a.Pos().to(b.Pos()), "starts with", a, b}
 	case p.accept("is"):
 		not = p.accept("not")
@@ -152,9 +152,9 @@ func (p *parser) comparison() Expr {
 		}
 		return &IsBlank{a.Pos().to(p.last()), a, not}
 	case p.accept("between"):
-		b := p.formatted()
+		b := p.joined()
 		p.expect("and", "`between A`")
-		c := p.formatted()
+		c := p.joined()
 		return &Between{a.Pos().to(c.Pos()), a, b, c, not}
 	case p.accept("in"):
 		if !p.peek().sign("(") {

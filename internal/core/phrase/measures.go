@@ -49,6 +49,11 @@ type (
 		A      Expr
 		Layout string
 	}
+	// Join is A & B as one text.
+	Join struct {
+		Span
+		A, B Expr
+	}
 	// Arith is A op B; Op is one of + - * /.
 	Arith struct {
 		Span
@@ -278,6 +283,18 @@ func (p *parser) number(want string) Expr {
 	return p.operand(want)
 }
 
+// joined reads `A & B`.
+func (p *parser) joined() Expr {
+	a := p.formatted()
+	for p.peek().sign("&") {
+		p.take()
+		p.op()
+		b := p.formatted()
+		a = &Join{a.Pos().to(b.Pos()), a, b}
+	}
+	return a
+}
+
 // formatted reads `A as '…'`.
 func (p *parser) formatted() Expr {
 	a := p.sum()
@@ -334,7 +351,7 @@ func (p *parser) branch() Expr {
 	}
 	p.bare++
 	defer func() { p.bare-- }()
-	return p.formatted()
+	return p.joined()
 }
 
 func (r Range) write(p *printer) {
@@ -377,43 +394,53 @@ func (d *DayCount) write(p *printer) {
 }
 
 func (f *Format) write(p *printer) {
-	part(p, f.A)
+	ranked(p, f.A, 2)
 	p.put(" as '", strings.ReplaceAll(f.Layout, "'", "''"), "'")
 }
 
 // rank is how tightly a node binds: 0 loosest.
 func rank(e Expr) int {
 	switch e := e.(type) {
-	case *Format:
+	case *Join:
 		return 1
+	case *Format:
+		return 2
 	case *Arith:
 		if e.Op == '+' || e.Op == '-' {
-			return 2
+			return 3
 		}
-		return 3
+		return 4
 	case *If:
 		return 0
 	}
 	if IsCondition(e) {
 		return 0
 	}
-	return 4
+	return 5
+}
+
+// ranked writes e, in parentheses where it binds more loosely than its place.
+func ranked(p *printer, e Expr, least int) {
+	if rank(e) < least {
+		p.put("(")
+		e.write(p)
+		p.put(")")
+		return
+	}
+	e.write(p)
+}
+
+func (j *Join) write(p *printer) {
+	ranked(p, j.A, 1)
+	p.put(" & ")
+	ranked(p, j.B, 2)
 }
 
 func (a *Arith) write(p *printer) {
 	at := rank(a)
-	side := func(e Expr, least int) {
-		if rank(e) < least {
-			p.put("(")
-			e.write(p)
-			p.put(")")
-			return
-		}
-		e.write(p)
-	}
-	side(a.A, at)
+	ranked(p, a.A, at)
 	p.put(" ", string(a.Op), " ")
-	side(a.B, at+1)
+	ranked(p, a.B, at+1)
 }
 
 func numberOperand(p *printer, e Expr) {

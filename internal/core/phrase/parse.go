@@ -76,13 +76,14 @@ func IsRule(text string) bool {
 }
 
 type parser struct {
-	text string
-	toks []token
-	i    int
-	bare int // above zero inside a branch of `if`, where steps need parentheses
-	deep int // how deep parentheses, `not` and `if` are nested here
-	ops  int // operators so far
-	name int // the place behind the last name that stood without quotes
+	text  string
+	toks  []token
+	i     int
+	bare  int  // above zero inside a branch of `if`, where steps need parentheses
+	deep  int  // how deep parentheses, `not` and `if` are nested here
+	ops   int  // operators so far
+	name  int  // the place behind the last name that stood without quotes
+	ruled bool // inside a rule, where more words are the language's own
 }
 
 // mostDeep and mostOps bound what one phrase may hold, so that no phrase can
@@ -270,7 +271,7 @@ func (p *parser) operand(want string) Expr {
 		return p.choice(t)
 	case t.kind == tText:
 		return &Text{t.Span, t.word}
-	case t.kind == tWord && !reserved[t.word]:
+	case t.kind == tWord && !reserved[t.word] && !(p.ruled && inRules[t.word]):
 		p.foreign(t)
 		p.name = p.i
 		return &Name{t.Span, p.text[t.Start:t.End]}
@@ -280,7 +281,10 @@ func (p *parser) operand(want string) Expr {
 		p.i++
 	}
 	hint := p.advise(t)
-	if t.kind == tWord && reserved[t.word] && hint == "" {
+	if t.kind == tStretch {
+		hint = "a stretch stands after `leaving out` alone"
+	}
+	if t.kind == tWord && (reserved[t.word] || p.ruled && inRules[t.word]) && hint == "" {
 		hint = "`" + t.word + "` is the language's word; a column of that name stands in double quotes"
 	}
 	fail(t.Span, "expected "+want+p.found(t), hint)

@@ -31,6 +31,7 @@ var Parts = []*PartInfo{
 	{Name: "weekday number"},
 	{Name: "weekday name", Gives: GivesText},
 	{Name: "fiscal month"},
+	{Name: "fiscal week"},
 	{Name: "fiscal year", Gives: GivesText},
 	{Name: "holiday name", Gives: GivesText, Calendar: true},
 	{Name: "working day", Gives: GivesTruth, Calendar: true},

@@ -90,7 +90,9 @@ func (n *Name) write(p *printer) {
 // make them plain.
 var isLanguage = map[string]bool{"every": true, "dates": true, "rrule": true, "lasting": true, "start": true, "middle": true,
 	"end": true, "next": true, "previous": true, "roll": true, "anniversary": true, "easter": true, "working": true,
-	"earlier": true, "later": true, "first": true, "second": true, "third": true, "fourth": true, "fifth": true, "last": true}
+	"earlier": true, "later": true, "first": true, "second": true, "third": true, "fourth": true, "fifth": true, "last": true,
+	"until": true, "times": true, "plus": true, "leaving": true, "skipping": true, "back": true, "other": true, "single": true, "each": true,
+	"orthodox": true}
 
 func (o *Otherwise) write(p *printer) {
 	numberOperand(p, o.A)
@@ -112,7 +114,7 @@ func (e *Extreme) write(p *printer) {
 // operand writes e, in parentheses where its place takes no more than one name.
 func operand(p *printer, e Expr) {
 	switch e.(type) {
-	case *Date, *Number, *Text, *Name, *Today, *Extreme:
+	case *Date, *Number, *Text, *Name, *Today, *Extreme, *Stretch, *ClosedDays:
 		e.write(p)
 	default:
 		p.put("(")
@@ -124,7 +126,7 @@ func operand(p *printer, e Expr) {
 func (s *Steps) write(p *printer) {
 	if s.Base != nil {
 		switch s.Base.(type) {
-		case *Steps, *If, *Format, *Arith:
+		case *Steps, *If, *Join, *Format, *Arith:
 			operand(p, s.Base)
 		default:
 			part(p, s.Base)
@@ -228,6 +230,8 @@ func itemText(it recur.Item, year bool) string {
 		text = "middle"
 	case recur.EasterDay:
 		return "easter"
+	case recur.OrthodoxEasterDay:
+		return "orthodox easter"
 	case recur.WeekOfYear:
 		return short(it.Weekday) + " of week " + strconv.Itoa(it.N)
 	default:
@@ -253,6 +257,10 @@ func (r *Rule) write(p *printer) {
 		exprs(p, r.Plus)
 	case r.RRule != nil:
 		p.put("rrule ", r.RRule.String())
+	case r.EveryBy != nil:
+		p.put("every ")
+		r.EveryBy.write(p)
+		p.put(" ", r.unitWord(), "s")
 	case r.Working && r.Every == 1:
 		p.put("every working day")
 	case r.Working:
@@ -261,15 +269,7 @@ func (r *Rule) write(p *printer) {
 		p.put(r.cadence())
 	}
 	for i, d := range r.On {
-		p.put(map[bool]string{true: " on ", false: ", "}[i == 0])
-		if r.Unit == civil.Month && d.Kind == recur.DayNumber && d.N > 0 {
-			p.put(strconv.Itoa(d.N))
-			if d.To != 0 {
-				p.put("-", strconv.Itoa(d.To))
-			}
-			continue
-		}
-		p.put(itemText(d.Item, r.Unit == civil.Year))
+		p.put(map[bool]string{true: " on ", false: ", "}[i == 0], r.dayText(d.Item))
 	}
 	for i, m := range r.Months {
 		p.put(map[bool]string{true: " in ", false: ", "}[i == 0], shortMonth(m))
@@ -285,6 +285,11 @@ func (r *Rule) write(p *printer) {
 	clause(" back from ", r.Back)
 	if r.Times > 0 {
 		p.put(" ", strconv.Itoa(r.Times), " times")
+	}
+	if r.TimesBy != nil {
+		p.put(" ")
+		r.TimesBy.write(p)
+		p.put(" times")
 	}
 	if len(r.Without) > 0 {
 		p.put(" leaving out ")
@@ -303,6 +308,41 @@ func (r *Rule) write(p *printer) {
 		s.write(p)
 	}
 }
+
+// dayText writes an item of the rule's list of days.
+func (r *Rule) dayText(it recur.Item) string {
+	if (r.Unit == civil.Month || r.Unit == civil.FiscalMonth) && it.Kind == recur.DayNumber && it.N > 0 {
+		if it.To != 0 {
+			return strconv.Itoa(it.N) + "-" + strconv.Itoa(it.To)
+		}
+		return strconv.Itoa(it.N)
+	}
+	return itemText(it, r.Unit == civil.Year)
+}
+
+// Labels are the canonical words of the items of the list of days, by which
+// their dates are known: 15, last, 2nd-tue, last-fri-of-nov.
+func (r *Rule) Labels() (list []string) {
+	for _, d := range r.On {
+		list = append(list, strings.ReplaceAll(r.dayText(d.Item), " ", "-"))
+	}
+	return list
+}
+
+// unitWord is the unit of `every N`.
+func (r *Rule) unitWord() string {
+	switch {
+	case r.Working:
+		return "working day"
+	case r.Unit == civil.Week && r.Every == 2:
+		return "fortnight"
+	}
+	return civil.UnitNames[r.Unit]
+}
+
+func (s *Stretch) write(p *printer) { p.put(s.A, "..", s.B) }
+
+func (*ClosedDays) write(p *printer) { p.put("closed days") }
 
 func exprs(p *printer, list []Expr) {
 	for i, e := range list {

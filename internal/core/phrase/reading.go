@@ -77,6 +77,7 @@ func (r *Rule) Reading() string {
 	if r.Times > 0 {
 		b.WriteString(", " + strconv.Itoa(r.Times) + " times")
 	}
+	clause(r.TimesBy, ", as many times as ", " says")
 	if len(r.Without) > 0 {
 		b.WriteString(", leaving out " + dates(r.Without))
 	}
@@ -115,6 +116,8 @@ func usingReading(u *Using) string {
 func (r *Rule) cadenceReading() string {
 	n := strconv.Itoa(r.Every)
 	switch {
+	case r.EveryBy != nil:
+		return "every so many " + r.unitWord() + "s as " + exprReading(r.EveryBy) + " says"
 	case r.Working && r.Every == 1:
 		return "every working day"
 	case r.Working:
@@ -160,6 +163,8 @@ func (r *Rule) dayReading(it recur.Item) string {
 		s = "the middle day"
 	case recur.EasterDay:
 		return "Easter Sunday"
+	case recur.OrthodoxEasterDay:
+		return "Orthodox Easter Sunday"
 	case recur.WeekOfYear:
 		return civil.WeekdayNames[it.Weekday] + " of ISO week " + strconv.Itoa(it.N)
 	}
@@ -178,6 +183,10 @@ func exprReading(e Expr) string {
 		return "today"
 	case *Date:
 		return e.Day.String()
+	case *Stretch:
+		return "all from " + e.A + " through " + e.B
+	case *ClosedDays:
+		return "the days on which the calendar is closed"
 	case *Name:
 		return e.Text
 	case *Otherwise:

@@ -12,10 +12,13 @@ import (
 
 // Counts reports whether the nominal dates depend on a working calendar.
 func (r *Rule) Counts() bool {
-	return r.Working || slices.ContainsFunc(r.On, func(d Day) bool { return d.Kind == recur.NthWorking })
+	return r.Working || slices.ContainsFunc(r.On, func(d Day) bool { return d.Kind == recur.NthWorking }) ||
+		slices.ContainsFunc(r.Without, func(e Expr) bool { _, closed := e.(*ClosedDays); return closed })
 }
 
 func (p *parser) rule() *Rule {
+	p.ruled = true
+	defer func() { p.ruled = false }()
 	t := p.take()
 	r := &Rule{Every: 1}
 	c := cadenceOf(t.word)
@@ -76,14 +79,18 @@ func (p *parser) every(r *Rule) {
 		r.Unit, r.Working = civil.Day, true
 		return
 	}
-	if t.kind != tNumber {
-		hint := "every 2 weeks, every 3 months, every working day"
+	u, length := p.unitAt(0)
+	named := (t.kind == tQuoted || t.kind == tWord && !reserved[t.word] && !notNames[t.word]) && length > 0
+	if t.kind != tNumber && !named {
+		hint := "every 2 weeks, every 3 months, every working day; in the rule of a row also a column: every term months"
 		fail(t.Span, "`every` wants a number and a unit"+p.found(t), hint)
 	}
-	u, length := p.unitAt(0)
 	if length == 0 {
 		fail(p.peek().Span, "expected days, weeks, months, quarters, years or working days"+p.found(p.peek()),
 			meant(p.peek().word, "", []string{"days", "weeks", "months", "quarters", "years", "working days"}))
+	}
+	if named {
+		r.EveryBy, t.n = &Name{t.Span, p.nameText(t)}, 1
 	}
 	if t.n < 1 || t.n > int(civil.Max) {
 		fail(t.Span, "the step of a cadence is 1 or more", "")
@@ -141,17 +148,21 @@ func (p *parser) clause(r *Rule) bool {
 		p.expect("from", "`back`")
 		r.Back = p.dateOperand("`back from`")
 	case t.kind == tNumber && p.ahead(1).is("times", "time"):
-		once(r.Times != 0)
+		once(r.Times != 0 || r.TimesBy != nil)
 		if t.n < 1 {
 			fail(t.Span, "a rule gives 1 date or more", "")
 		}
 		r.Times = t.n
 		p.i += 2
+	case (t.kind == tQuoted || t.kind == tWord && !reserved[t.word] && !inRules[t.word]) && p.ahead(1).is("times"):
+		once(r.Times != 0 || r.TimesBy != nil)
+		r.TimesBy = &Name{t.Span, p.nameText(t)}
+		p.i += 2
 	case t.is("leaving"):
 		once(r.Without != nil)
 		p.take()
 		p.expect("out", "`leaving`")
-		r.Without = p.dateList("`leaving out`")
+		p.list(func() { r.Without = append(r.Without, p.leftOut()) })
 	case t.is("plus") && !r.Listed:
 		once(r.Plus != nil)
 		p.take()
@@ -179,6 +190,20 @@ func (p *parser) clause(r *Rule) bool {
 		fail(c.Span, "after a comma only an item of the list may follow", "leave the comma out before a clause")
 	}
 	return true
+}
+
+// leftOut reads a date, a stretch or `closed days` after `leaving out`.
+func (p *parser) leftOut() Expr {
+	t := p.peek()
+	switch {
+	case t.kind == tStretch:
+		p.take()
+		a, b, _ := strings.Cut(t.word, "..")
+		return &Stretch{t.Span, a, b}
+	case p.accept("closed", "days"):
+		return &ClosedDays{t.to(p.last())}
+	}
+	return p.dateOperand("`leaving out`")
 }
 
 func (p *parser) notAClause(t token) {
@@ -231,13 +256,16 @@ func (p *parser) checkThen(steps []Step) {
 	}
 }
 
+// counted reports whether the rule says how many dates it gives.
+func (r *Rule) counted() bool { return r.Times != 0 || r.TimesBy != nil }
+
 // checkRule refuses rules that leave open where they count from.
 func (p *parser) checkRule(r *Rule, at Span) {
 	anchored := r.From != nil || r.Back != nil
 	needs := ""
 	switch {
 	case r.RRule != nil:
-		if r.Until != nil || r.Back != nil || r.Times != 0 || r.Months != nil || r.Short {
+		if r.Until != nil || r.Back != nil || r.counted() || r.Months != nil || r.Short {
 			fail(at, "an RFC 5545 rule takes no clause but `from`, `leaving out`, `plus`, `using` and `then`",
 				"its own parts say the rest: UNTIL, COUNT, BYMONTH")
 		}
@@ -250,13 +278,13 @@ func (p *parser) checkRule(r *Rule, at Span) {
 		}
 		return
 	case r.Listed:
-		if r.From != nil || r.Until != nil || r.Back != nil || r.Times != 0 || r.Without != nil || r.Months != nil || r.Short {
+		if r.From != nil || r.Until != nil || r.Back != nil || r.counted() || r.Without != nil || r.Months != nil || r.Short {
 			fail(at, "`dates` lists its dates and takes no clause but `using` and `then`", "")
 		}
 	case anchored:
-	case r.Every > 1:
+	case r.Every > 1, r.EveryBy != nil:
 		needs = "a cadence that skips periods counts from a date"
-	case r.Times > 0:
+	case r.counted():
 		needs = "`times` counts from a date"
 	case len(r.On) == 0 && r.Unit != civil.Day:
 		needs = "without `on`, a cadence repeats the day it starts from"
@@ -267,7 +295,7 @@ func (p *parser) checkRule(r *Rule, at Span) {
 	hint := "add `from` and a date"
 	if len(r.On) == 0 && r.Unit != civil.Day {
 		for _, c := range cadences {
-			if c.unit == r.Unit && r.Every == 1 && c.every == 1 {
+			if c.unit == r.Unit && r.Every == 1 && r.EveryBy == nil && c.every == 1 {
 				hint = "add `on " + c.on + "`, or `from` and a date"
 			}
 		}
@@ -279,7 +307,7 @@ func (p *parser) checkRule(r *Rule, at Span) {
 func (p *parser) day(u civil.Unit) Day {
 	t := p.peek()
 	it := p.dayItem(u)
-	if u == civil.Year && it.In == 0 && it.Kind != recur.EasterDay && it.Kind != recur.WeekOfYear && !p.took(t, "day") && !p.took(t, "year") {
+	if u == civil.Year && it.In == 0 && it.Kind != recur.EasterDay && it.Kind != recur.OrthodoxEasterDay && it.Kind != recur.WeekOfYear && !p.took(t, "day") && !p.took(t, "year") {
 		fail(t.to(p.last()), "a day of the year names its month", "for example: 25 dec, last fri of nov, 1st fri of year, day 100")
 	}
 	return Day{t.to(p.last()), it}
@@ -334,7 +362,7 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 			return recur.Item{Kind: recur.WeekOfYear, N: n.n, Weekday: from}
 		}
 		it = recur.Item{Kind: recur.EveryWeekday, Weekday: from}
-		if u != civil.Month && !p.peek().is("of") {
+		if u != civil.Month && (u > civil.Year || !p.peek().is("of")) {
 			fail(t.Span, "which "+t.word+" of the period?", "for example: 1st "+t.word+", last "+t.word)
 		}
 	case t.is("middle"):
@@ -343,14 +371,23 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 	case t.is("easter") && u == civil.Year:
 		p.take()
 		return recur.Item{Kind: recur.EasterDay}
+	case u == civil.Year && p.accept("orthodox", "easter"):
+		return recur.Item{Kind: recur.OrthodoxEasterDay}
 	case t.is("day") && u != civil.Month:
 		p.take()
 		n := p.take()
-		most := map[civil.Unit]int{civil.Quarter: 92, civil.Half: 184, civil.Year: 366}[u]
+		most := map[civil.Unit]int{civil.Quarter: 92, civil.Half: 184, civil.Year: 366,
+			civil.FiscalMonth: 42, civil.FiscalQuarter: 98, civil.FiscalYear: 371}[u]
 		if n.kind != tNumber || n.n < 1 || n.n > most {
 			fail(n.Span, "expected a day number, 1 to "+strconv.Itoa(most)+p.found(n), "")
 		}
 		return recur.Item{Kind: recur.DayNumber, N: n.n}
+	case t.kind == tNumber && u == civil.FiscalMonth:
+		p.take()
+		if t.n < 1 || t.n > 42 {
+			fail(t.Span, "days of a fiscal month are 1 to 42"+p.found(t), "")
+		}
+		return recur.Item{Kind: recur.DayNumber, N: t.n}
 	case t.kind == tNumber:
 		it = p.numbers(u)
 	case t.kind == tOrdinal || t.kind == tWord && ordinals[t.word] != 0:
@@ -360,7 +397,7 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 	default:
 		hint := "for example: 15, last, 2nd last, 2nd tue, last working day, fri, middle"
 		if t.kind == tWord {
-			hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "day"}, WeekdayWords...))
+			hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "orthodox easter", "day"}, WeekdayWords...))
 			if t.word == "month-end" || t.word == "eom" || t.word == "end" {
 				hint = "write `last`"
 			}
@@ -434,6 +471,15 @@ func (p *parser) place(it recur.Item, u civil.Unit, whole bool, t token) recur.I
 		return it
 	}
 	of := p.peek()
+	if u > civil.Year {
+		if of.is("of") {
+			fail(of.Span, "days of a fiscal cadence are counted in its whole period", "for example: day 15, last, 2nd fri, 5th working day")
+		}
+		if !whole && it.N > 0 {
+			fail(t.to(p.last()), "the "+ordinalText(it.N)+" what?", "for example: day 15, last, 2nd fri, 5th working day")
+		}
+		return it
+	}
 	if !p.accept("of") {
 		if u == civil.Quarter || u == civil.Half {
 			if !whole {

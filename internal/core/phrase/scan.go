@@ -29,6 +29,7 @@ const (
 	tQuoted       // "a name"
 	tSign         // punctuation
 	tRaw          // the text of an RFC 5545 rule
+	tStretch      // 2027-07-01..2027-08-15
 )
 
 type token struct {
@@ -117,11 +118,12 @@ func (s *scanner) next() bool {
 	}
 	c := s.text[s.at]
 	switch {
+	case s.stretch():
 	case c >= '0' && c <= '9':
 		s.number()
 	case c == '\'' || c == '"':
 		s.quoted(c)
-	case strings.IndexByte("+-*/(),=<>!", c) >= 0:
+	case strings.IndexByte("+-*/(),=<>!&", c) >= 0:
 		end := s.at + 1
 		if end < len(s.text) && s.text[end] == '=' && (c == '<' || c == '>' || c == '!') {
 			end++
@@ -138,6 +140,39 @@ func (s *scanner) next() bool {
 		fail(Span{s.at, s.at + n}, "this character has no meaning in a phrase",
 			`names with other characters stand in double quotes, texts in single quotes`)
 	}
+	return true
+}
+
+// stretch reads A..B, each end a date or the name of a period, if one begins here.
+func (s *scanner) stretch() bool {
+	side := func(at int) int {
+		end := at
+		for end < len(s.text) && (s.text[end] == '-' || s.text[end] < utf8.RuneSelf && wordRune(rune(s.text[end]))) {
+			end++
+		}
+		return end
+	}
+	space := func(at int) int { return len(s.text) - len(strings.TrimLeftFunc(s.text[at:], unicode.IsSpace)) }
+	end := side(s.at)
+	dots := space(end)
+	if end == s.at || !strings.HasPrefix(s.text[dots:], "..") {
+		return false
+	}
+	from := space(dots + 2)
+	to := side(from)
+	if to == from {
+		fail(Span{s.at, dots + 2}, "an end of this stretch is missing", "both ends are written: 2027-07-01..2027-08-15")
+	}
+	ends := [2]string{strings.ToUpper(s.text[s.at:end]), strings.ToUpper(s.text[from:to])}
+	for i, e := range ends {
+		if d, _, ok := civil.Parse(e); ok {
+			ends[i] = d.String()
+		} else if _, ok := civil.DefaultFrame.ParseSpan(e); !ok {
+			at := [2]Span{{s.at, end}, {from, to}}[i]
+			fail(at, "neither a date nor a period: "+s.text[at.Start:at.End], "an end of a stretch is a date or a period: 2027-07-01, 2027-07, 2027-Q3, FY2027")
+		}
+	}
+	s.add(tStretch, to, ends[0]+".."+ends[1])
 	return true
 }
 

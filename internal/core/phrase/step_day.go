@@ -88,7 +88,7 @@ func (p *parser) strictTarget() bool {
 func (p *parser) dayAhead() bool {
 	t := p.peek()
 	return t.kind == tOrdinal || t.kind == tNumber || t.kind == tWord && (ordinals[t.word] != 0 || months[t.word] != 0) ||
-		t.is("easter")
+		t.is("easter") || t.is("orthodox") && p.ahead(1).is("easter")
 }
 
 // dayStep reads the steps that name a day: in a period, in the base's year, or
@@ -142,6 +142,9 @@ func (p *parser) dayOf(periods bool) (it recur.Item, of *Period) {
 	switch {
 	case t.is("easter"):
 		return recur.Item{Kind: recur.EasterDay}, nil
+	case t.is("orthodox"):
+		p.expect("easter", "`orthodox`")
+		return recur.Item{Kind: recur.OrthodoxEasterDay}, nil
 	case t.kind == tNumber:
 		m := p.take()
 		if m.is("of") && months[p.peek().word] != 0 {

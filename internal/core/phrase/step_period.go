@@ -55,17 +55,17 @@ func (p *parser) period() Period {
 	t = p.take()
 	if t.is("fiscal") {
 		f := p.take()
-		u := map[string]civil.Unit{"month": civil.FiscalMonth, "quarter": civil.FiscalQuarter, "half": civil.FiscalHalf,
+		u := map[string]civil.Unit{"week": civil.FiscalWeek, "month": civil.FiscalMonth, "quarter": civil.FiscalQuarter, "half": civil.FiscalHalf,
 			"half-year": civil.FiscalHalf, "year": civil.FiscalYear}[f.word]
 		if u == 0 || f.kind != tWord {
-			fail(f.Span, "expected month, quarter, half or year after `fiscal`"+p.found(f), "")
+			fail(f.Span, "expected week, month, quarter, half or year after `fiscal`"+p.found(f), "")
 		}
 		per.Unit = u
 		return per
 	}
 	u, ok := periodUnits[t.word]
 	if t.kind != tWord || !ok {
-		hint := "a period is [this|next|previous] week, month, quarter, half-year, year, or fiscal month, quarter, half, year"
+		hint := "a period is [this|next|previous] week, month, quarter, half-year, year, or fiscal week, month, quarter, half, year"
 		if m := months[t.word]; t.kind == tWord && m != 0 {
 			hint = "write `1 " + shortMonth(m) + "` or `last day of " + shortMonth(m) + "`"
 		} else if t.kind == tWord {

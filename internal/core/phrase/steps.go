@@ -16,7 +16,7 @@ var stepForms []stepForm
 func init() { // the forms read steps themselves
 	stepForms = []stepForm{shiftForm, lastingForm, edgeForm("start", -1), edgeForm("middle", 0), edgeForm("end", 1), rollForm, atForm,
 		seekForm("next"), seekForm("previous"), anniversaryForm}
-	stepWords = []string{"easter", "working"}
+	stepWords = []string{"easter", "orthodox", "working"}
 	for _, f := range stepForms {
 		if f.word != "" {
 			stepWords = append(stepWords, f.word)
@@ -82,6 +82,8 @@ func (p *parser) stepAhead() bool {
 		return notAName(p) && !next.is("from", "to")
 	case t.word == "working":
 		return next.is("day") && p.ahead(2).is("on")
+	case t.word == "orthodox":
+		return next.is("easter")
 	case t.word == "easter":
 		return next.kind == tEnd || next.sign(",") || next.is("on") || p.i > 0
 	}

@@ -129,6 +129,7 @@ type Rule struct {
 	Unit    civil.Unit // Day to Year
 	Working bool       // every N working days
 	Every   int
+	EveryBy Expr         // the number's name, where it has one; else nil
 	Listed  bool         // dates …: Plus holds them
 	RRule   *recur.RRule // rrule …
 	On      []Day
@@ -137,12 +138,24 @@ type Rule struct {
 	Until   Expr
 	Back    Expr
 	Times   int
-	Without []Expr
+	TimesBy Expr
+	Without []Expr // dates, a Stretch, ClosedDays
 	Plus    []Expr
 	Short   bool // skipping short months
 	Using   *Using
 	Then    []Step
 }
+
+// The nodes that stand beside dates in what a rule leaves out.
+type (
+	// Stretch is A..B: each end is an ISO date or the name of a period.
+	Stretch struct {
+		Span
+		A, B string
+	}
+	// ClosedDays are the days on which the rule's calendar is closed.
+	ClosedDays struct{ Span }
+)
 
 // Day is an item of a rule's list of days.
 type Day struct {

@@ -17,6 +17,7 @@ var (
 		{"daily", civil.Day, 1, ""}, {"weekly", civil.Week, 1, "fri"}, {"fortnightly", civil.Week, 2, "fri"},
 		{"monthly", civil.Month, 1, "last"}, {"quarterly", civil.Quarter, 1, "last"}, {"half-yearly", civil.Half, 1, "last"},
 		{"yearly", civil.Year, 1, "25 dec"},
+		{"fiscal-monthly", civil.FiscalMonth, 1, "last"}, {"fiscal-quarterly", civil.FiscalQuarter, 1, "last"}, {"fiscal-yearly", civil.FiscalYear, 1, "last"},
 	}
 	// cadenceWords are what a rule begins with: those, and the words below.
 	cadenceWords []string
@@ -28,6 +29,10 @@ var (
 
 	// reserved words are always the language's own; so are weekdays and months.
 	reserved = map[string]bool{}
+	// inRules are those that are its own inside rules.
+	inRules = map[string]bool{"until": true, "times": true, "plus": true, "leaving": true, "skipping": true, "back": true}
+	// notNames stand before a unit in words that people bring, never as a name.
+	notNames = map[string]bool{"other": true, "second": true, "last": true, "single": true, "each": true}
 )
 
 // cadence is a row of the table of cadences.

@@ -17,6 +17,12 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 	return func(yield func(Date) bool) {
 		b := r.bound()
 		skip := 0 // place in Without
+		out := func(d civil.Date) bool {
+			for skip < len(r.Without) && r.Without[skip].Last < d {
+				skip++
+			}
+			return skip < len(r.Without) && r.Without[skip].First <= d || r.WithoutClosed && !r.Calendar.Open(d)
+		}
 		more := r.Plus
 		for len(more) > 0 && more[0] < span.First {
 			more = more[1:]
@@ -32,7 +38,7 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 			return true
 		}
 		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
-		if len(r.Plus) == 0 && len(r.Without) == 0 {
+		if len(r.Plus) == 0 && len(r.Without) == 0 && !r.WithoutClosed {
 			if s.First <= s.Last {
 				r.nominal(b, s)(yield)
 			}
@@ -40,10 +46,7 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 		}
 		if s.First <= s.Last {
 			for d := range r.nominal(b, s) {
-				for skip < len(r.Without) && r.Without[skip] < d.Date {
-					skip++
-				}
-				if skip < len(r.Without) && r.Without[skip] == d.Date {
+				if out(d.Date) {
 					continue
 				}
 				if len(more) > 0 {
@@ -233,6 +236,10 @@ func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 			if y := p.First.Year(); y >= civil.MinYear && y <= civil.MaxYear {
 				put(civil.Easter(y))
 			}
+		case OrthodoxEasterDay:
+			if y := p.First.Year(); y >= civil.MinYear && y <= civil.MaxYear {
+				put(civil.OrthodoxEaster(y))
+			}
 		case WeekOfYear:
 			if day, ok := civil.OfISOWeek(p.First.Year(), it.N, it.Weekday); ok {
 				put(day)
@@ -321,6 +328,35 @@ func (r *Rule) Span() civil.Span {
 	return s
 }
 
+// LeftOut lists the dates that the rule would give if it left none out; whole is
+// false where they have no end.
+func (r *Rule) LeftOut() (list []civil.Date, whole bool) {
+	b := r.bound()
+	at := func(s civil.Span, out func(civil.Date) bool) {
+		s = civil.Span{First: max(s.First, b.span.First), Last: min(s.Last, b.span.Last)}
+		if s.First > s.Last {
+			return
+		}
+		for d := range r.nominal(b, s) {
+			if out(d.Date) {
+				list = append(list, d.Date)
+			}
+		}
+	}
+	for _, s := range r.Without {
+		at(s, func(civil.Date) bool { return true })
+	}
+	if r.WithoutClosed {
+		if r.Endless() || b.span.First == civil.Min {
+			return nil, false
+		}
+		at(b.span, func(d civil.Date) bool { return !r.Calendar.Open(d) })
+		slices.Sort(list)
+		list = slices.Compact(list)
+	}
+	return list, true
+}
+
 // Earlier returns the date that the cadence would have had before its first
 // date d if `from` didn't bound it.
 func (r *Rule) Earlier(d civil.Date) (civil.Date, bool) {
@@ -331,7 +367,7 @@ func (r *Rule) Earlier(d civil.Date) (civil.Date, bool) {
 	b := r.bound()
 	b.span.First = civil.Min
 	free.bound = func() bounds { return b }
-	free.Plus, free.Without = nil, nil
+	free.Plus, free.Without, free.WithoutClosed = nil, nil, false
 	early, ok := free.Before(d)
 	return early.Date, ok
 }
@@ -343,5 +379,5 @@ func (r *Rule) Counts() bool {
 			return true
 		}
 	}
-	return r.Working
+	return r.Working || r.WithoutClosed
 }

@@ -29,7 +29,7 @@ func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 		switch it.Kind {
 		case NthWorking:
 			return nil, 0, "it counts working days, and RFC 5545 knows no holidays"
-		case EasterDay:
+		case EasterDay, OrthodoxEasterDay:
 			return nil, 0, "RFC 5545 can't count from Easter"
 		case MiddleDay:
 			return nil, 0, "the middle of a period is not a day that RFC 5545 can name"
@@ -121,8 +121,18 @@ func (r *Rule) candidates() []*RRule {
 	case civil.Year:
 		return r.yearly(in)
 	}
-	// Quarters and half-years: the months of the items, in each period.
-	size := map[civil.Unit]int{civil.Quarter: 3, civil.Half: 6}[r.Unit]
+	first := 1 // month of a fiscal year's start
+	if r.Unit > civil.Year {
+		if end := r.Frame.End; r.Unit == civil.FiscalYear && r.Frame.OfWeeks() && end.Day == 0 { // its last day is one that RFC 5545 knows
+			return []*RRule{{Freq: Yearly, ByMonth: []int{end.Month}, ByDay: []ByDay{{-1, end.Weekday}}}}
+		}
+		if r.Frame.OfWeeks() || r.Frame.FiscalDay > 1 {
+			return nil
+		}
+		first = r.Frame.FiscalMonth
+	}
+	// Quarters, half-years and fiscal periods: the months of the items, in each.
+	size := map[civil.Unit]int{civil.Quarter: 3, civil.Half: 6, civil.FiscalMonth: 1, civil.FiscalQuarter: 3, civil.FiscalYear: 12}[r.Unit]
 	items := slices.Clone(r.Items)
 	month := 0
 	for i := range items {
@@ -139,12 +149,13 @@ func (r *Rule) candidates() []*RRule {
 		month = at
 		items[i].In = 0
 	}
-	if r.Every > 1 || in != nil {
+	if r.Every > 1 || in != nil || size == 1 {
 		return r.monthly(RRule{Freq: Monthly, Interval: size, ByMonth: in}, items)
 	}
 	for m := month; m <= 12; m += size {
-		in = append(in, m)
+		in = append(in, (m+first-2)%12+1)
 	}
+	slices.Sort(in)
 	return r.monthly(RRule{Freq: Yearly, ByMonth: in}, items)
 }
 

@@ -15,13 +15,14 @@ type Kind uint8
 
 // The kinds of items.
 const (
-	DayNumber    Kind = iota // the Nth day, or N to To; counted from the end below zero
-	EveryWeekday             // each such weekday, or each from Weekday to WeekdayTo
-	NthWeekday               // the Nth such weekday
-	NthWorking               // the Nth working day
-	MiddleDay                // first day + ⌊(length − 1)/2⌋
-	EasterDay                // Easter Sunday of the period's year
-	WeekOfYear               // a weekday of ISO week N of the period's year
+	DayNumber         Kind = iota // the Nth day, or N to To; counted from the end below zero
+	EveryWeekday                  // each such weekday, or each from Weekday to WeekdayTo
+	NthWeekday                    // the Nth such weekday
+	NthWorking                    // the Nth working day
+	MiddleDay                     // first day + ⌊(length − 1)/2⌋
+	EasterDay                     // Easter Sunday of the period's year
+	OrthodoxEasterDay             // the same by the Julian computus
+	WeekOfYear                    // a weekday of ISO week N of the period's year
 )
 
 // Item is one entry of a rule's list of days; it is complete in itself.
@@ -40,7 +41,7 @@ func (it Item) Several() bool {
 
 // Rule is a recurrence. Fill in the fields, then call Prepare.
 type Rule struct {
-	Unit    civil.Unit // Day, Week, Month, Quarter, Half or Year
+	Unit    civil.Unit // Day to Year, or one of the fiscal ones
 	Working bool       // Unit Day: counts working days
 	Every   int        // every Nth period, 1 or more
 	Items   []Item
@@ -49,8 +50,11 @@ type Rule struct {
 	// of a schedule counted backwards. None where absent.
 	From, Until, Back civil.Date
 	Times             int // at most so many dates; 0: no limit
-	Without, Plus     []civil.Date
-	SkipShort         bool // a numbered day that a month lacks gives no date
+	Without           []civil.Span
+	WithoutClosed     bool // leaves out what the calendar closes
+	Plus              []civil.Date
+	Labels            []string // by which the items' dates are known
+	SkipShort         bool     // a numbered day that a month lacks gives no date
 	Frame             civil.Frame
 	Calendar          *workdays.Calendar
 
@@ -88,8 +92,7 @@ func (r *Rule) Prepare() {
 	if r.parts == nil {
 		r.fillIn()
 	}
-	r.Without, r.Plus = slices.Clone(r.Without), slices.Clone(r.Plus)
-	slices.Sort(r.Without)
+	r.Without, r.Plus = joined(r.Without), slices.Clone(r.Plus)
 	slices.Sort(r.Plus)
 	r.Plus = slices.Compact(r.Plus)
 	r.spill = r.parts != nil && r.parts.spills()
@@ -99,6 +102,20 @@ func (r *Rule) Prepare() {
 		r.plain = r.plain && it.Kind == DayNumber && it.To == 0 && it.In == 0
 	}
 	r.bound = sync.OnceValue(r.bounds)
+}
+
+// joined sorts stretches and joins those that overlap.
+func joined(list []civil.Span) (all []civil.Span) {
+	list = slices.Clone(list)
+	slices.SortFunc(list, func(a, b civil.Span) int { return int(a.First - b.First) })
+	for _, s := range list {
+		if n := len(all); n > 0 && s.First <= all[n-1].Last {
+			all[n-1].Last = max(all[n-1].Last, s.Last)
+			continue
+		}
+		all = append(all, s)
+	}
+	return all
 }
 
 // fillIn puts what a rule without a list of days means.
@@ -123,6 +140,9 @@ func (r *Rule) anchored() Item {
 	}
 	y, m, day := anchor.YMD()
 	p, _ := r.Frame.Period(r.Unit, r.Frame.Index(r.Unit, anchor))
+	if r.Unit > civil.Year {
+		return Item{Kind: DayNumber, N: int(anchor-p.First) + 1}
+	}
 	py, pm, _ := p.First.YMD()
 	return Item{Kind: DayNumber, N: day, In: civil.MonthIndex(y, m) - civil.MonthIndex(py, pm) + 1}
 }
@@ -239,14 +259,19 @@ func (r *Rule) Stride() int {
 	return min(n, int(civil.Max))
 }
 
-// AppendID appends the identity of a date of the rule: its period and its
-// place in the list, 2027-03/2, or its nominal date where that is who it is.
+// AppendID appends the identity of a date of the rule: its period and the item
+// that gave it, 2027-03/last, with its place in an item that gives several; the
+// period alone where the rule has no list; or its nominal date where that is who
+// it is.
 func (r *Rule) AppendID(b []byte, d Date) []byte {
 	if d.Item < 0 {
 		return d.Date.Append(b)
 	}
-	b = append(r.Frame.AppendName(b, r.Unit, d.Period), '/')
-	b = appendInt(b, int(d.Item)+1)
+	b = r.Frame.AppendName(b, r.Unit, d.Period)
+	if len(r.Labels) == 0 {
+		return b
+	}
+	b = append(append(b, '/'), r.Labels[d.Item]...)
 	if r.Items[d.Item].Several() {
 		b = appendInt(append(b, '.'), int(d.Sub))
 	}

@@ -44,6 +44,24 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 	return finish()
 }
 
+// Keeps compiles the conditions alone: it tells whether a row of the given
+// columns stays.
+func (r Result) Keeps(columns []string, env eval.Env) (func(cells []eval.Value) (bool, error), error) {
+	d := NewDerive(columns)
+	for _, c := range r.Where {
+		if err := d.Where(c, env); err != nil {
+			return nil, In("where", err)
+		}
+	}
+	return func(cells []eval.Value) (bool, error) {
+		_, keep, bad := d.Row(0, cells, nil)
+		if bad != nil {
+			return false, In("where", bad.Err)
+		}
+		return keep, nil
+	}, nil
+}
+
 // Lines is Fill for the rows of a schedule.
 func (r Result) Lines(columns []string, env eval.Env, lines schedule.Lines) error {
 	return r.Fill(columns, env, func(put Put) error {

@@ -80,7 +80,7 @@ func TestYearsAndWhy(t *testing.T) {
 	for range worlds {
 		w, cal := randomWorld(r)
 		env := plain
-		env.Calendar = cal
+		env.Calendar, env.Frame = cal, weekFrame
 		text, all := bruteRule(r, w)
 		rec, err := eval.CompileRule(text, env)
 		if err != nil {

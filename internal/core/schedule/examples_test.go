@@ -155,12 +155,12 @@ func TestSeries(t *testing.T) {
 		got = append(got, e.At.String()+" "+e.Label()+" "+e.UID("x"))
 	}
 	want := []string{
-		"2027-02-15 Pay day 3: 2027-02-01/2027-02-15 2027-02-11T16:30 pay.2027-02/1@x",
-		"2027-02-16 Pay day 2: 2027-01-16/2027-01-31 2027-01-27T16:30: after pay.after.2027-01/2@x",
-		"2027-02-23 Pay day 4: 2027-02-16/2027-02-28 2027-02-24T16:30: check pay.check.2027-02/2@x",
-		"2027-02-24T16:30 Pay day 4: 2027-02-16/2027-02-28 2027-02-24T16:30: file pay.file.2027-02/2@x",
-		"2027-02-26 Pay day 4: 2027-02-16/2027-02-28 2027-02-24T16:30 pay.2027-02/2@x",
-		"2027-03-01 Pay day 3: 2027-02-01/2027-02-15 2027-02-11T16:30: after pay.after.2027-02/1@x",
+		"2027-02-15 Pay day 3: 2027-02-01/2027-02-15 2027-02-11T16:30 pay.2027-02/15@x",
+		"2027-02-16 Pay day 2: 2027-01-16/2027-01-31 2027-01-27T16:30: after pay.after.2027-01/last@x",
+		"2027-02-23 Pay day 4: 2027-02-16/2027-02-28 2027-02-24T16:30: check pay.check.2027-02/last@x",
+		"2027-02-24T16:30 Pay day 4: 2027-02-16/2027-02-28 2027-02-24T16:30: file pay.file.2027-02/last@x",
+		"2027-02-26 Pay day 4: 2027-02-16/2027-02-28 2027-02-24T16:30 pay.2027-02/last@x",
+		"2027-03-01 Pay day 3: 2027-02-01/2027-02-15 2027-02-11T16:30: after pay.after.2027-02/15@x",
 	}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("entries are\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))

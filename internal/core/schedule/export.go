@@ -33,10 +33,14 @@ func Exported(r *eval.Recurrence) [][2]string {
 	if start != civil.None {
 		list = append(list, [2]string{"DTSTART", basic(start)})
 	}
+	out, whole := r.Rule.LeftOut()
+	if !whole {
+		return [][2]string{{"RRULE", "RFC 5545 can't say this, because closed days are left out without end; `until` ends them"}}
+	}
 	for _, p := range []struct {
 		name string
 		days []civil.Date
-	}{{"EXDATE", r.Rule.Without}, {"RDATE", r.Rule.Plus}} {
+	}{{"EXDATE", out}, {"RDATE", r.Rule.Plus}} {
 		if len(p.days) > 0 {
 			var s []string
 			for _, d := range p.days {

@@ -35,10 +35,14 @@ func RuleRow(cells []eval.Value, s *Series, m Moved) []eval.Value {
 		eval.Str(string(s.Rec.Rule.AppendID(make([]byte, 0, 16), m.Date))))
 }
 
-// Wide is the wide table of one series: a row an occurrence, its milestones
-// beside it.
+// Wide is the wide table of one series: a row an occurrence, its period, where the
+// series says one, and its milestones beside it.
 func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 	columns = []string{"date", "weekday", "nominal", "reason"}
+	periods := s.Start != nil || s.End != nil
+	if periods {
+		columns = append(columns, "period_start", "period_end")
+	}
 	for _, m := range s.Milestones {
 		name := ColumnName(m.Name)
 		columns = append(columns, name, name+"_weekday")
@@ -52,6 +56,9 @@ func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 			}
 			o.Note()
 			cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(eval.Reasons(o.Moves)))
+			if periods {
+				cells = append(cells, o.Row[slotPeriodStart], o.Row[slotPeriodEnd])
+			}
 			for i := range s.Milestones {
 				v := o.Milestone(i)
 				cells = append(cells, v, WeekdayOf(v))
@@ -64,16 +71,20 @@ func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 }
 
 // AgendaColumns are the columns of the table of several series.
-var AgendaColumns = []string{"date", "weekday", "series", "what", "nominal", "reason", "id"}
+var AgendaColumns = []string{"date", "weekday", "title", "series", "what", "nominal", "reason", "id"}
+
+// AgendaRow appends the cells of AgendaColumns for one date or milestone.
+func AgendaRow(cells []eval.Value, e Entry) []eval.Value {
+	return append(cells, e.At, WeekdayOf(e.At), eval.Str(e.Label()), eval.Str(e.Series.Name), eval.Str(e.What),
+		eval.Day(e.Of.Date.Date), eval.Str(eval.Reasons(e.Moves)), eval.Str(e.Of.ID))
+}
 
 // Agenda is the table of several series: a row a date or milestone.
 func Agenda(entries []Entry) Lines {
 	return func(yield func([]eval.Value, error) bool) {
 		var cells []eval.Value
 		for _, e := range entries {
-			cells = append(cells[:0], e.At, WeekdayOf(e.At), eval.Str(e.Series.Name), eval.Str(e.What),
-				eval.Day(e.Of.Date.Date), eval.Str(eval.Reasons(e.Moves)), eval.Str(e.Of.ID))
-			if !yield(cells, nil) {
+			if cells = AgendaRow(cells[:0], e); !yield(cells, nil) {
 				return
 			}
 		}
