@@ -83,6 +83,12 @@ func checkNamed(_ *Option, text string, _ eval.Env) error {
 }
 
 func checkChoice(o *Option, text string, _ eval.Env) error {
+	if into, ok := o.Into.(*string); ok { // case is free
+		if i := slices.IndexFunc(o.Choices, func(c string) bool { return strings.EqualFold(c, text) }); i >= 0 {
+			*into = o.Choices[i]
+			return nil
+		}
+	}
 	if slices.Contains(o.Choices, text) {
 		return nil
 	}

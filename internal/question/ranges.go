@@ -1,6 +1,8 @@
 package question
 
 import (
+	"errors"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
@@ -19,6 +21,7 @@ type ranges struct {
 	open       int  // that run through a day
 	later      int  // that start after it
 	blank      int  // rows without a start
+	closed     bool // an open range is wrong
 }
 
 // ranges compiles the two ends of the rows' ranges; window is what open ranges
@@ -54,6 +57,9 @@ func (j *Job) through(text string, window civil.Span) (civil.Date, error) {
 // or open and not begun by then.
 func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err error) {
 	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
+	if open && r.closed {
+		return s, false, &rows.BadCell{Line: line, Column: "end", Err: errors.New("an open range has no whole to share; open-through says where it ends")}
+	}
 	s, blank, err := rows.Range(row[r.start], row[r.end], r.through)
 	if err != nil {
 		return s, false, &rows.BadCell{Line: line, Column: "start and end", Err: err}

@@ -17,8 +17,9 @@ func init() { register(newSpread) }
 
 // spread cuts ranges into days or periods, or writes the dates of rows' rules.
 type spread struct {
-	start, end, by, window, openThrough, per, overlaps, dates string
-	working                                                   bool
+	start, end, by, window, openThrough, per, overlaps, dates, share, shareBy string
+	working, balance                                                          bool
+	decimals                                                                  int
 }
 
 func newSpread() *Question {
@@ -29,11 +30,14 @@ func newSpread() *Question {
 month, quarter or year, or period of a series, with the days and working days of the
 piece. Both ends belong to the range; a blank end runs through today. The pieces add
 up to the whole.
-With --dates, write one row per date of each row's own rule.`,
+With --dates, write one row per date of each row's own rule. With --share, an amount
+of the row is split over its pieces or dates so that they add up to it.`,
 		Examples: `  yoyaku spread absences.csv --start first --end last --by month --open-words present
   yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
   yoyaku spread absences.csv --start first --end last --working --open-words present
-  yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"`,
+  yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"
+  yoyaku spread season-passes.csv --start bought --end "bought, lasting 12 months" --by month --share price
+  yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "start", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
@@ -45,6 +49,10 @@ With --dates, write one row per date of each row's own rule.`,
 			{Name: "per", Kind: Column, Complete: "columns", Help: "`COL` whose ranges must not overlap", Into: &q.per},
 			{Name: "overlaps", Kind: Choice, Choices: []string{"stop", "merge", "count"}, Default: "stop", Help: "`WHAT` where they do: stop, merge or count", Into: &q.overlaps},
 			{Name: "dates", Help: "`RULE` of each row, such as 'monthly on 1 from start until ends'", Into: &q.dates},
+			{Name: "share", Kind: Column, Complete: "columns", Help: "`COL` with an amount to split over the pieces or dates; each\nrow then has its share there", Into: &q.share},
+			{Name: "share-by", Kind: Choice, Choices: rows.ShareWays, Help: "`WHAT` a share is reckoned by: evenly (dates), days (periods),\nworking days (--working), or a day count such as 30E/360", Into: &q.shareBy},
+			{Name: "decimals", Kind: Number, Default: "2", Help: "`N` decimal places of a share", Into: &q.decimals},
+			{Name: "balance", Kind: Yes, Help: "add what is left before and after each share", Into: &q.balance},
 		},
 		Answer: q.answer,
 	}
@@ -88,8 +96,12 @@ func (j *Job) periods(by string) (civil.Periods, error) {
 }
 
 func (q *spread) answer(j *Job) error {
+	share, err := q.sharing()
+	if err != nil {
+		return err
+	}
 	if q.dates != "" {
-		return q.instalments(j)
+		return q.instalments(j, share)
 	}
 	if q.start == "" {
 		return need("start", "the first day of each range (or dates: a rule of each row)")
@@ -97,8 +109,7 @@ func (q *spread) answer(j *Job) error {
 	if q.end == "" {
 		return need("end", "the last day of each range")
 	}
-	s := rows.Spread{Working: q.working, Calendar: j.Env.Calendar}
-	var err error
+	s := rows.Spread{Working: q.working, Calendar: j.Env.Calendar, Share: share}
 	if s.By, err = j.periods(q.by); err != nil {
 		return err
 	}
@@ -120,6 +131,11 @@ func (q *spread) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
+	ranges.closed = share != nil && q.openThrough == ""
+	amount, err := q.amount(t)
+	if err != nil {
+		return err
+	}
 	width := len(t.Visible())
 	head, err := rows.Fresh(t.Visible(), s.Columns())
 	if err != nil {
@@ -130,7 +146,7 @@ func (q *spread) answer(j *Job) error {
 	}
 	n := 0
 	err = j.fill(head, func(put rows.Put) error {
-		n, err = q.pieces(j, t, &s, ranges, per, width, put)
+		n, err = q.pieces(j, t, &s, ranges, [2]int{per, amount}, width, put)
 		return err
 	})
 	if err == nil {
@@ -142,11 +158,63 @@ func (q *spread) answer(j *Job) error {
 	return err
 }
 
-// pieces puts the pieces of each range and counts them. Ranges that must not
-// overlap, of whom column per says, wait until all are known.
-func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, per, width int, put rows.Put) (n int, err error) {
+// sharing is how an amount is split; nil where none is.
+func (q *spread) sharing() (*rows.Share, error) {
+	if q.share == "" {
+		for _, o := range []struct {
+			name string
+			set  bool
+		}{{"share-by", q.shareBy != ""}, {"balance", q.balance}} {
+			if o.set {
+				return nil, &rows.OptionError{Option: o.name, Is: true, Err: errors.New("goes with share: the column of the amount")}
+			}
+		}
+		return nil, nil
+	}
+	h := &rows.Share{By: rows.ByDays, Places: q.decimals, Balance: q.balance}
+	switch {
+	case q.overlaps == "merge":
+		return nil, rows.In("share", errors.New("merged ranges have no amount of their own to share; overlaps is stop or count"))
+	case q.decimals > 10:
+		return nil, &rows.OptionError{Option: "decimals", Is: true, Err: fmt.Errorf("is 0 to 10, not %d", q.decimals)}
+	case q.shareBy != "":
+		h.By, _ = rows.ParseShareBy(q.shareBy)
+	case q.dates != "":
+		h.By = rows.Evenly
+	case q.working:
+		h.By = rows.ByWorkingDays
+	}
+	return h, nil
+}
+
+// amount is the place of the column that is shared; -1 where none is.
+func (q *spread) amount(t *Table) (int, error) {
+	if q.share == "" {
+		return -1, nil
+	}
+	return t.Column("share", q.share)
+}
+
+// pieces puts the pieces of each range and counts them. columns are whose the
+// range is and the amount that is shared, -1 where there is none. Ranges that
+// must not overlap wait until all are known.
+func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, columns [2]int, width int, put rows.Put) (n int, err error) {
 	var room []eval.Value
-	cut := func(row []eval.Value, span civil.Span) error {
+	per, amount := columns[0], columns[1]
+	cut := func(line int, row []eval.Value, span civil.Span) error {
+		if s.Share != nil {
+			err := s.Shared(span, row[amount], func(cells []eval.Value, share rows.Portion) error {
+				n++
+				room = append(append(room[:0], row...), cells...)
+				room[amount] = share.Amount
+				return put(room)
+			})
+			var bad *rows.AmountError
+			if errors.As(err, &bad) {
+				return &rows.BadCell{Line: line, Column: q.share, Err: bad}
+			}
+			return err
+		}
 		return s.Pieces(span, func(cells []eval.Value) error {
 			n++
 			room = append(append(room[:0], row...), cells...)
@@ -160,7 +228,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, per, w
 			return err
 		}
 		if per < 0 {
-			return cut(row[:width], span)
+			return cut(line, row[:width], span)
 		}
 		held = append(held, rows.Held{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row[:width])})
 		return nil
@@ -170,7 +238,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, per, w
 	}
 	for _, h := range held {
 		if err == nil {
-			err = cut(h.Row, h.Span)
+			err = cut(h.Line, h.Row, h.Span)
 		}
 	}
 	return n, err
@@ -191,7 +259,7 @@ func (q *spread) overlapping(table string, held []rows.Held) ([]rows.Held, error
 }
 
 // instalments writes the dates of each row's own rule.
-func (q *spread) instalments(j *Job) error {
+func (q *spread) instalments(j *Job, share *rows.Share) error {
 	window, err := j.window("window", q.window)
 	if err != nil {
 		return err
@@ -212,7 +280,11 @@ func (q *spread) instalments(j *Job) error {
 	if err != nil {
 		return rows.In("dates", err)
 	}
-	head, err := rows.Fresh(t.Visible(), []string{"date", "period_start", "period_end", "number"})
+	head, err := rows.Fresh(t.Visible(), append([]string{"date", "period_start", "period_end", "number"}, share.Columns()...))
+	if err != nil {
+		return err
+	}
+	amount, err := q.amount(t)
 	if err != nil {
 		return err
 	}
@@ -235,8 +307,13 @@ func (q *spread) instalments(j *Job) error {
 			if err != nil || rec == nil {
 				return err
 			}
-			if q.window == "" && rec.Rule.Endless() {
+			switch {
+			case rec.Rule.Endless() && share != nil:
+				return rows.In("dates", errors.New("the rule has no end, so there is no whole to share; add `until` or `times`"))
+			case rec.Rule.Endless() && q.window == "":
 				return rows.In("dates", errors.New("the rule has no end; add `until`, `times`, or a window"))
+			case share != nil:
+				return q.shared(j, share, rec, window, line, row[:width], amount, put)
 			}
 			base := slices.Clone(row[:width])
 			for i, err := range schedule.Instalments(rec, window) {
@@ -257,4 +334,32 @@ func (q *spread) instalments(j *Job) error {
 		}
 	}
 	return err
+}
+
+// shared puts the dates of a row's rule, each with its share of the row's amount;
+// the window only chooses among them.
+func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int, row []eval.Value, amount int, put rows.Put) error {
+	var list []schedule.Instalment
+	var pieces []civil.Span
+	for i, err := range schedule.Instalments(rec, civil.Always) {
+		if err != nil {
+			return &rows.BadCell{Line: line, Column: "dates", Err: err}
+		}
+		list, pieces = append(list, i), append(pieces, civil.Span{First: i.Start.Day, Last: i.End.Day})
+	}
+	shares, err := share.Over(pieces, j.Env.Calendar, row[amount])
+	if err != nil {
+		return &rows.BadCell{Line: line, Column: q.share, Err: err}
+	}
+	for k, i := range list {
+		if !window.Has(i.Date.Day) {
+			continue
+		}
+		cells := append(slices.Clone(row), i.Date, i.Start, i.End, eval.Int(i.Number))
+		cells[amount] = shares[k].Amount
+		if err := put(share.Cells(cells, shares[k])); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"fmt"
+	"math"
 	"math/big"
 	"math/bits"
 	"strconv"
@@ -198,6 +200,38 @@ func parseNumber(s string) (Value, bool) {
 		return fromRat(r), true
 	}
 	return Frac(sign*n, max(den, 1)), true
+}
+
+// Fixed makes the number units / 10^places, which is printed with all its places.
+func Fixed(units int64, places int) Value {
+	den := int64(1)
+	for range places {
+		den *= 10
+	}
+	v := Frac(units, den)
+	v.Places = int8(places)
+	return v
+}
+
+// Units takes a cell as a whole number of units of 10^-places. It is an error
+// where the cell is no number, has more places than that, or is too large.
+func Units(v Value, places int) (units int64, blank bool, err error) {
+	if isBlank(v) {
+		return 0, true, nil
+	}
+	n := settle(v)
+	if n.Kind != Number {
+		return 0, false, fmt.Errorf("an amount is wanted here, and this is %q", Brief(v.String()))
+	}
+	scale := new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(places)), nil))
+	r := scale.Mul(scale, n.rat())
+	switch {
+	case !r.IsInt():
+		return 0, false, fmt.Errorf("%s has more decimal places than %d, which shares are to have", Brief(v.String()), places)
+	case !r.Num().IsInt64() || r.Num().Int64() == math.MinInt64:
+		return 0, false, fmt.Errorf("the amount %s is too large to be shared exactly", Brief(v.String()))
+	}
+	return r.Num().Int64(), false, nil
 }
 
 // Add adds two numbers; a blank counts as nothing.

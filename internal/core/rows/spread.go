@@ -14,15 +14,23 @@ type Spread struct {
 	Window   civil.Span
 	By       civil.Periods // nil: days
 	Working  bool          // keeps working days alone
+	Share    *Share        // splits an amount over all pieces of a range; nil for none
 	Calendar *workdays.Calendar
 }
 
 // Columns returns the columns that are added.
 func (s *Spread) Columns() []string {
 	if s.By == nil {
-		return []string{"day"}
+		return append([]string{"day"}, s.Share.Columns()...)
 	}
-	return []string{"period", "first_day", "last_day", "days", "working_days"}
+	return append([]string{"period", "first_day", "last_day", "days", "working_days"}, s.Share.Columns()...)
+}
+
+// piece is a day of a range, or what of it lies in a period.
+type piece struct {
+	name string
+	civil.Span
+	worked int
 }
 
 // Pieces calls put with the cells for each piece of a range inside the window.
@@ -31,15 +39,68 @@ func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 	if r.First > r.Last {
 		return nil
 	}
-	if s.By != nil || s.Working {
+	return s.cut(r, func(p piece) error {
+		if s.Working && p.worked == 0 {
+			return nil
+		}
+		return put(s.cells(p))
+	})
+}
+
+// Shared is Pieces with an amount split over the whole range; the window only
+// chooses pieces. Those without working days stay, with nothing.
+func (s *Spread) Shared(r civil.Span, amount eval.Value, put func(cells []eval.Value, share Portion) error) error {
+	var list []piece
+	var weights []uint64
+	err := s.cut(r, func(p piece) error {
+		list, weights = append(list, p), append(weights, s.Share.By.weight(p.Span, p.worked))
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	shares, err := s.Share.Split(amount, weights)
+	if err != nil {
+		return &AmountError{err}
+	}
+	for i, p := range list {
+		if p.Last < s.Window.First || p.First > s.Window.Last {
+			continue
+		}
+		if err := put(s.Share.Cells(s.cells(p), shares[i]), shares[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// AmountError is an amount that can't be split.
+type AmountError struct{ Err error }
+
+// Error says why.
+func (e *AmountError) Error() string { return e.Err.Error() }
+
+// cells are the cells of a piece, without its share.
+func (s *Spread) cells(p piece) []eval.Value {
+	if s.By == nil {
+		return []eval.Value{eval.Day(p.First)}
+	}
+	return []eval.Value{eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last), eval.Int(p.Len()), eval.Int(p.worked)}
+}
+
+// cut cuts a range into pieces.
+func (s *Spread) cut(r civil.Span, put func(piece) error) error {
+	counts := s.By != nil || s.Working || s.Share != nil && s.Share.By == ByWorkingDays
+	if counts {
 		s.Calendar.Ask(r.First, r.Last)
 	}
 	if s.By == nil {
 		for d := r.First; d <= r.Last; d++ {
-			if s.Working && !s.Calendar.Open(d) {
-				continue
+			p := piece{Span: civil.Span{First: d, Last: d}}
+			if counts && s.Calendar.Open(d) {
+				p.worked = 1
 			}
-			if err := put([]eval.Value{eval.Day(d)}); err != nil {
+			if err := put(p); err != nil {
 				return err
 			}
 		}
@@ -49,15 +110,11 @@ func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 		if err != nil {
 			return err
 		}
-		piece := civil.Span{First: max(p.First, r.First), Last: min(p.Last, r.Last)}
-		if piece.First > piece.Last {
+		part := civil.Span{First: max(p.First, r.First), Last: min(p.Last, r.Last)}
+		if part.First > part.Last {
 			continue
 		}
-		worked := s.Calendar.Count(piece)
-		if s.Working && worked == 0 {
-			continue
-		}
-		if err := put([]eval.Value{eval.Str(p.Name), eval.Day(piece.First), eval.Day(piece.Last), eval.Int(piece.Len()), eval.Int(worked)}); err != nil {
+		if err := put(piece{p.Name, part, s.Calendar.Count(part)}); err != nil {
 			return err
 		}
 	}

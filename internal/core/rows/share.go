@@ -1,0 +1,142 @@
+package rows
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"math/bits"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/daycount"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// Share splits an amount over pieces of time so that the shares add up to it, by
+// the method of the largest remainder: each piece gets its exact share cut to
+// whole units, and the units left go one each to those that lost most, the
+// earlier first.
+type Share struct {
+	By      ShareBy
+	Places  int // decimal places of a unit, 0 to 10
+	Balance bool
+}
+
+// ShareBy is by what a share is reckoned: Evenly, ByDays, ByWorkingDays, or a day
+// count convention behind them.
+type ShareBy int
+
+// The ways that aren't conventions.
+const (
+	Evenly ShareBy = iota
+	ByDays
+	ByWorkingDays
+	byConvention
+)
+
+// ShareWays are the words for them.
+var ShareWays = append([]string{"evenly", "days", "working days"}, daycount.Names[:]...)
+
+// ParseShareBy reads one of ShareWays; ok is false for other words.
+func ParseShareBy(text string) (ShareBy, bool) {
+	i := slices.IndexFunc(ShareWays, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(text)) })
+	return ShareBy(i), i >= 0
+}
+
+// weight is what a piece counts for; worked are its working days. A convention
+// counts from the first day to the day after the last.
+func (by ShareBy) weight(s civil.Span, worked int) uint64 {
+	switch by {
+	case Evenly:
+		return 1
+	case ByDays:
+		return uint64(s.Len())
+	case ByWorkingDays:
+		return uint64(worked)
+	}
+	num, den := daycount.Convention(by-byConvention).Years(s.First, min(s.Last+1, civil.Max))
+	return uint64(max(num, 0) * (360 * 365 * 366 / den))
+}
+
+// Over splits an amount over stretches of days.
+func (h *Share) Over(pieces []civil.Span, cal *workdays.Calendar, amount eval.Value) ([]Portion, error) {
+	weights := make([]uint64, len(pieces))
+	for i, p := range pieces {
+		worked := 0
+		if h.By == ByWorkingDays {
+			cal.Ask(p.First, p.Last)
+			worked = cal.Count(p)
+		}
+		weights[i] = h.By.weight(p, worked)
+	}
+	return h.Split(amount, weights)
+}
+
+// Portion is a piece's share, and with a balance what is left of the amount
+// before and after it. All are blank where the amount is.
+type Portion struct{ Amount, Before, After eval.Value }
+
+// Columns are the columns that the balance adds.
+func (h *Share) Columns() []string {
+	if h == nil || !h.Balance {
+		return nil
+	}
+	return []string{"before", "after"}
+}
+
+// Cells appends the cells of Columns.
+func (h *Share) Cells(cells []eval.Value, p Portion) []eval.Value {
+	if h == nil || !h.Balance {
+		return cells
+	}
+	return append(cells, p.Before, p.After)
+}
+
+// errNothing is a range over which nothing can be shared.
+var errNothing = errors.New("nothing in the range to share the amount over")
+
+// Split splits an amount by weights.
+func (h *Share) Split(amount eval.Value, weights []uint64) ([]Portion, error) {
+	list := make([]Portion, len(weights))
+	whole, blank, err := eval.Units(amount, h.Places)
+	if err != nil || blank {
+		return list, err
+	}
+	var total uint64
+	for _, w := range weights {
+		total += w
+	}
+	if total == 0 {
+		if whole != 0 {
+			return nil, fmt.Errorf("%w: %s", errNothing, amount)
+		}
+		total = 1
+	}
+	sign, left := int64(1), uint64(whole)
+	if whole < 0 {
+		sign, left = -1, uint64(-whole)
+	}
+	units, lost, order := make([]uint64, len(weights)), make([]uint64, len(weights)), make([]int, len(weights))
+	for i, w := range weights {
+		hi, lo := bits.Mul64(uint64(sign*whole), w)
+		units[i], lost[i] = bits.Div64(hi, lo, total)
+		left -= units[i]
+		order[i] = i
+	}
+	if left > 0 && whole != 0 {
+		slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(lost[b], lost[a]) })
+		for _, i := range order[:left] {
+			units[i]++
+		}
+	}
+	rest := whole
+	for i, u := range units {
+		p := &list[i]
+		p.Amount, p.Before = eval.Fixed(sign*int64(u), h.Places), eval.Fixed(rest, h.Places)
+		rest -= sign * int64(u)
+		p.After = eval.Fixed(rest, h.Places)
+	}
+	return list, nil
+}
