@@ -15,6 +15,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/files"
@@ -274,31 +275,36 @@ func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.C
 		got := map[string]string{}
 		at := map[string]ast.Node{}
 		if err := d.each(entry, holidayShape, func(key string, _, v ast.Node) (err error) {
-			at[key] = v
+			if at[key] = v; key == "day" {
+				return nil
+			}
 			got[key], err = d.text(v)
 			return err
 		}); err != nil {
 			return nil, listed, err
 		}
 		switch {
-		case got["day"] != "" && got["name"] != "" && len(got) == 2:
-			src, err := b.rule(d, entry, got["name"], got["day"], c)
+		case at["day"] != nil && got["name"] != "" && len(at) == 2:
+			src, err := b.days(d, entry, got["name"], at["day"], c)
 			if err != nil {
-				return nil, listed, d.wrap(at["day"], err)
+				return nil, listed, err
 			}
 			sources = append(sources, src)
-		case got["file"] != "" && (len(got) == 1 || len(got) == 2 && got["where"] != ""):
-			src, list, err := b.file(d, got["file"], got["where"])
+		case got["file"] != "" && len(at) == 1+have(got, "where")+have(got, "read-dates"):
+			src, list, err := b.file(d, got["file"], got["where"], got["read-dates"])
 			if err != nil {
 				node := at["file"]
 				if pe := (*phrase.Error)(nil); errors.As(err, &pe) {
 					node = at["where"]
 				}
+				if fe := (*rows.OptionError)(nil); errors.As(err, &fe) {
+					node = at[fe.Option]
+				}
 				return nil, listed, d.wrap(node, err)
 			}
 			listed = yearsOf(listed, list)
 			sources = append(sources, src)
-		case got["calendar"] != "" && len(got) == 1:
+		case got["calendar"] != "" && len(at) == 1:
 			if err := take(at["calendar"], got["calendar"]); err != nil {
 				return nil, listed, err
 			}
@@ -315,13 +321,69 @@ type ruleDays struct {
 	rec          *eval.Recurrence
 }
 
+// have counts a key that is set.
+func have(got map[string]string, key string) int {
+	if got[key] != "" {
+		return 1
+	}
+	return 0
+}
+
+// days reads the days of a holiday: a rule, or dates and stretches.
+func (b *book) days(d *doc, entry ast.Node, name string, n ast.Node, below *workdays.Calendar) (workdays.Source, error) {
+	_, several := n.(*ast.SequenceNode)
+	if text, err := d.text(n); !several && err == nil && phrase.IsRule(text) {
+		src, err := b.rule(d, entry, name, text, below)
+		return src, d.wrap(n, err)
+	}
+	texts, nodes, err := d.texts(n)
+	if err != nil {
+		return nil, err
+	}
+	var list workdays.List
+	for i, text := range texts {
+		span, err := stretch(text)
+		switch {
+		case err == nil:
+		case len(texts) > 1 || strings.Contains(text, ".."):
+			return nil, d.fail(nodes[i], "%q is neither a date nor a stretch of at most ten years; days are listed as 2027-12-24, 2027-12-27..2027-12-31", text)
+		default:
+			if _, err = phrase.ParseRule(text); err == nil {
+				err = fmt.Errorf("a list of days has no rules: %s", text)
+			}
+			return nil, d.wrap(nodes[i], err)
+		}
+		list = list.Through(workdays.Holiday{Name: name, Source: d.source(entry)}, span)
+	}
+	return list, nil
+}
+
+// mostDays is how long a stretch of holidays may be, so that a slip of the pen
+// closes no century.
+const mostDays = 3660
+
+// stretch reads a date, or A..B, each end a date or a period.
+func stretch(text string) (civil.Span, error) {
+	if d, _, ok := civil.Parse(text); ok {
+		return civil.Span{First: d, Last: d}, nil
+	}
+	from, to, two := strings.Cut(text, "..")
+	a, ok := civil.DefaultFrame.ParseSpan(strings.TrimSpace(from))
+	b, ok2 := civil.DefaultFrame.ParseSpan(strings.TrimSpace(to))
+	s := civil.Span{First: a.First, Last: b.Last}
+	switch {
+	case !two || !ok || !ok2:
+		return s, errors.New("no date or stretch")
+	case s.Last < s.First || s.Len() > mostDays:
+		return s, fmt.Errorf("no stretch of days: %s to %s", s.First, s.Last)
+	}
+	return s, nil
+}
+
 // rule compiles a holiday's rule; it counts with the calendar below it.
 func (b *book) rule(d *doc, entry ast.Node, name, text string, below *workdays.Calendar) (workdays.Source, error) {
 	env := b.env
 	env.Calendar = below.Below()
-	if day, _, ok := civil.Parse(text); ok { // a plain date needs no rule
-		return workdays.List{{Date: day, Nominal: day, Name: name, Source: d.source(entry)}}, nil
-	}
 	rec, err := eval.CompileRule(text, env)
 	if err != nil {
 		return nil, err
@@ -344,12 +406,13 @@ func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays
 	}
 }
 
-// file reads a list of holidays: a CSV file with the columns date and name, or
-// the all-day events of an .ics file. list is the days that are written down
-// one by one.
-func (b *book) file(d *doc, name, where string) (src workdays.Source, list workdays.List, err error) {
+// file reads a list of holidays: a CSV file, or the all-day events of an .ics
+// file. list is the days that are written down one by one.
+func (b *book) file(d *doc, name, where, form string) (src workdays.Source, list workdays.List, err error) {
 	path := d.beside(name)
 	switch ext := strings.ToLower(filepath.Ext(name)); {
+	case ext == ".ics" && form != "":
+		return nil, nil, rows.In("read-dates", fmt.Errorf("the dates of an .ics file have one form"))
 	case ext == ".ics":
 		return b.events(path, name, where)
 	case ext != ".csv":
@@ -357,12 +420,17 @@ func (b *book) file(d *doc, name, where string) (src workdays.Source, list workd
 	case where != "":
 		return nil, nil, fmt.Errorf("`where` chooses among the events of an .ics file, and %s is none", name)
 	}
-	list, err = b.listed(path, name)
+	list, err = b.listed(path, name, form)
 	return list, list, err
 }
 
-// listed reads a CSV list of holidays: the columns date and name.
-func (b *book) listed(path, name string) (workdays.List, error) {
+// listed reads a CSV list of holidays: the columns date and name, or start, end
+// and name. A blank end is the start.
+func (b *book) listed(path, name, form string) (workdays.List, error) {
+	readings, err := tabular.ParseReadings(form)
+	if form != "" && err != nil {
+		return nil, rows.In("read-dates", err)
+	}
 	if err := b.files.Read(path); err != nil {
 		return nil, err
 	}
@@ -372,37 +440,75 @@ func (b *book) listed(path, name string) (workdays.List, error) {
 	}
 	defer f.Close()
 	var list workdays.List
-	dateAt, nameAt := -1, -1
-	header := true
+	var at map[string]int
 	for rec, err := range tabular.ReadCSV(path, f) {
 		if err != nil {
 			return nil, err
 		}
-		if header {
-			header = false
-			for i, h := range rec.Fields {
-				switch phrase.FoldName(strings.TrimSpace(h)) {
-				case "date":
-					dateAt = i
-				case "name":
-					nameAt = i
-				}
-			}
-			if dateAt < 0 || nameAt < 0 {
-				return nil, &tabular.CellError{File: path, Line: rec.Line, Message: "a list of holidays has the columns `date` and `name`"}
+		if at == nil {
+			if at = holidayColumns(rec.Fields); at == nil {
+				return nil, &tabular.CellError{File: path, Line: rec.Line, Message: "a list of holidays has the columns `date` and `name`, or `start`, `end` and `name`"}
 			}
 			continue
 		}
-		text := strings.TrimSpace(rec.Fields[dateAt])
-		day, _, ok := civil.Parse(text)
-		if !ok {
-			return nil, &tabular.CellError{File: path, Line: rec.Line, Column: "date",
-				Message: fmt.Sprintf("not a date: %q; dates are written 2027-03-31", text)}
+		day := func(column string) (civil.Date, error) {
+			text := strings.TrimSpace(rec.Fields[at[column]])
+			d, _, ok := civil.Parse(text)
+			if !ok && form != "" {
+				d, _, ok = tabular.ReadDate(text, readings)
+			}
+			if ok {
+				return d, nil
+			}
+			message := fmt.Sprintf("not a date: %q; dates are written 2027-03-31", text)
+			switch fit := tabular.Fitting([]string{text}); {
+			case form != "":
+				message = fmt.Sprintf("not a date by %s: %q", form, text)
+			case len(fit) > 0:
+				message += fmt.Sprintf(", or `read-dates: %s` beside the file says how to read them", strings.Join(fit, "` or `read-dates: "))
+			}
+			return d, &tabular.CellError{File: path, Line: rec.Line, Column: column, Message: message}
 		}
-		list = append(list, workdays.Holiday{Date: day, Nominal: day, Name: strings.Clone(strings.TrimSpace(rec.Fields[nameAt])),
-			Source: fmt.Sprintf("%s:%d", name, rec.Line)})
+		var span civil.Span
+		if _, single := at["date"]; single {
+			span.First, err = day("date")
+			span.Last = span.First
+		} else if span.First, err = day("start"); err == nil {
+			if span.Last = span.First; strings.TrimSpace(rec.Fields[at["end"]]) != "" {
+				span.Last, err = day("end")
+			}
+			if err == nil && (span.Last < span.First || span.Len() > mostDays) {
+				err = &tabular.CellError{File: path, Line: rec.Line, Column: "end", Message: fmt.Sprintf("no stretch of days: %s to %s", span.First, span.Last)}
+			}
+		}
+		if err != nil {
+			return nil, err
+		}
+		list = list.Through(workdays.Holiday{Name: strings.Clone(strings.TrimSpace(rec.Fields[at["name"]])), Source: fmt.Sprintf("%s:%d", name, rec.Line)}, span)
 	}
 	return list, nil
+}
+
+// holidayColumns finds the columns of a list of holidays; nil where they aren't
+// there.
+func holidayColumns(head []string) map[string]int {
+	at := map[string]int{}
+	for i, h := range head {
+		switch key := phrase.FoldName(strings.TrimSpace(h)); key {
+		case "date", "start", "end", "name":
+			at[key] = i
+		}
+	}
+	_, date := at["date"]
+	_, start := at["start"]
+	_, end := at["end"]
+	if _, name := at["name"]; !name || !date && !(start && end) {
+		return nil
+	}
+	if start && end { // a list with all of them goes by its stretches
+		delete(at, "date")
+	}
+	return at
 }
 
 // yearsOf widens a span to the years of the listed days.

@@ -75,8 +75,9 @@ func optionKeys(options []*question.Option) (keys []keyOf) {
 var (
 	holidayShape = &shape{what: "a holiday", text: true, keys: []keyOf{
 		{name: "name", help: "what the holiday is called"},
-		{name: "day", help: "a rule, or a date: yearly on 1 jan then roll following"},
-		{name: "file", help: "a list of holidays: .csv with the columns date and name, or .ics"},
+		{name: "day", help: "a rule, a date, a stretch or a list of them: yearly on 1 jan then roll following, 2027-12-27..2027-12-31", takes: someTexts},
+		{name: "file", help: "a list of holidays: .csv with the columns date and name, or start, end and name; or .ics"},
+		{name: "read-dates", help: "the form of the dates of a .csv list that aren't ISO: dmy"},
 		{name: "where", help: "a condition on summary and categories of the events of an .ics file"},
 		{name: "calendar", help: "takes the holidays of another calendar"},
 	}}

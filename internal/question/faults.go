@@ -25,8 +25,8 @@ func (e *BadRows) Error() string {
 		cells = "cell is"
 	}
 	fmt.Fprintf(&b, "%s: %d %s wrong", e.Table, e.Bad.Count, cells)
-	unread := map[string][]string{}
-	var order []string
+	unread, unplain := map[string][]string{}, map[string][]string{}
+	var order, numbers []string
 	for _, c := range e.Bad.First {
 		fmt.Fprintf(&b, "\n  line %d, `%s`: %s", c.Line, c.Column, strings.TrimPrefix(c.Reason(), c.Column+": "))
 		var nd *eval.NotDate
@@ -35,6 +35,12 @@ func (e *BadRows) Error() string {
 				order = append(order, nd.Column)
 			}
 			unread[nd.Column] = append(unread[nd.Column], nd.Text)
+		}
+		if column, text, ok := notNumber(c); ok {
+			if unplain[column] == nil {
+				numbers = append(numbers, column)
+			}
+			unplain[column] = append(unplain[column], text)
 		}
 	}
 	if more := e.Bad.Count - len(e.Bad.First); more > 0 {
@@ -49,11 +55,29 @@ func (e *BadRows) Error() string {
 			fmt.Fprintf(&b, "\n  the dates of `%s` read as %s%s: %s", col, strings.Join(fit, " or as "), which, e.place.Say("read-dates", `"`+col+"="+fit[0]+`"`))
 		}
 	}
+	for _, col := range numbers {
+		if fit := tabular.FittingNumbers(unplain[col]); len(fit) > 0 {
+			fmt.Fprintf(&b, "\n  the numbers of `%s` read as %s: %s", col, fit[0], e.place.Say("read-numbers", `"`+col+"="+fit[0]+`"`))
+		}
+	}
 	if words := openWords(unread); words != "" {
 		fmt.Fprintf(&b, "\n  where such a word means that a range is still open: %s", e.place.Say("open-words", words))
 	}
 	fmt.Fprintf(&b, "\n  %s leaves them blank, %s puts such rows aside", e.place.Say("bad-rows", "blank"), e.place.Say("bad-rows", "aside=FILE"))
 	return b.String()
+}
+
+// notNumber tells a cell that was to be a number and isn't a plain one.
+func notNumber(c *rows.BadCell) (column, text string, ok bool) {
+	var n *eval.NotNumber
+	var a *eval.NotAmount
+	switch {
+	case errors.As(c.Err, &n):
+		return n.Column, n.Text, true
+	case errors.As(c.Err, &a):
+		return c.Column, a.Text, true
+	}
+	return "", "", false
 }
 
 // openWords lists the words among cells that were to be dates, a few.

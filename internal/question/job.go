@@ -1,6 +1,7 @@
 package question
 
 import (
+	"slices"
 	"sync/atomic"
 
 	"yoyaku/internal/core/eval"
@@ -64,10 +65,20 @@ func (j *Job) Answer() error {
 	if err := j.Question.Answer(j); err != nil {
 		return err
 	}
+	for _, t := range j.opened {
+		if mended := t.mended.String(); mended != "" {
+			j.Warn("%s: repaired: %s", t.Name, mended)
+		}
+	}
 	if n := int(blank.Load()); n > 0 {
 		j.Note("%s to name a calendar and blank: what counts with it is blank too.", Several(n, "cell"))
 	}
 	return nil
+}
+
+// single reports whether the question is of one table.
+func (j *Job) single() bool {
+	return !slices.ContainsFunc(j.Question.Options, func(o *Option) bool { return o.Kind == File })
 }
 
 // table opens the table that is asked, with the columns that a record adds.
@@ -103,8 +114,6 @@ func (j *Job) own(t *Table) {
 // settle makes the tables ready to be read: every phrase that looks at cells is
 // known by now.
 func (j *Job) settle(head []string) error {
-	var missing error
-	found := map[bool]int{}
 	for i, t := range j.opened {
 		if t.ready {
 			continue
@@ -122,16 +131,16 @@ func (j *Job) settle(head []string) error {
 				}
 			}
 		}
-		lacks, err := t.read()
-		if err != nil {
+		if err := t.read(); err != nil {
 			return err
 		}
-		if found[lacks != nil]++; lacks != nil {
-			missing = lacks
-		}
 	}
-	if missing != nil && found[false] == 0 {
-		return missing
+	for _, t := range j.opened[:min(len(j.opened), 1)] {
+		for key, err := range t.lacks { // what one of a pair of tables lacks, the other may have
+			if !slices.ContainsFunc(j.opened, func(t *Table) bool { return t.lacks[key] == nil }) {
+				return err
+			}
+		}
 	}
 	if file, ok := j.In.aside(); ok && len(j.opened) > 0 && j.opened[0].Aside == nil {
 		w, err := j.Create(file)

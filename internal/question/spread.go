@@ -36,7 +36,8 @@ of the row is split over its pieces or dates so that they add up to it.`,
   yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
   yoyaku spread absences.csv --start first --end last --working --open-words present
   yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"
-  yoyaku spread season-passes.csv --start bought --end "bought, lasting 12 months" --by month --share price
+  yoyaku spread season-passes.csv --start bought --end "bought, lasting 12 months" \
+    --by month --share price
   yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
@@ -132,7 +133,7 @@ func (q *spread) answer(j *Job) error {
 		return err
 	}
 	ranges.closed = share != nil && q.openThrough == ""
-	amount, err := q.amount(t)
+	amount, number, err := q.amounts(t)
 	if err != nil {
 		return err
 	}
@@ -146,7 +147,7 @@ func (q *spread) answer(j *Job) error {
 	}
 	n := 0
 	err = j.fill(head, func(put rows.Put) error {
-		n, err = q.pieces(j, t, &s, ranges, [2]int{per, amount}, width, put)
+		n, err = q.pieces(j, t, &s, ranges, [3]int{per, amount, number}, width, put)
 		return err
 	})
 	if err == nil {
@@ -187,23 +188,30 @@ func (q *spread) sharing() (*rows.Share, error) {
 	return h, nil
 }
 
-// amount is the place of the column that is shared; -1 where none is.
-func (q *spread) amount(t *Table) (int, error) {
+// amounts are the places of the column that is shared and of its number; -1 where
+// there is none.
+func (q *spread) amounts(t *Table) (column, number int, err error) {
 	if q.share == "" {
-		return -1, nil
+		return -1, -1, nil
 	}
-	return t.Column("share", q.share)
+	if column, err = t.Column("share", q.share); err != nil {
+		return -1, -1, err
+	}
+	number, err = t.Hide("share", `"`+strings.ReplaceAll(t.Visible()[column], `"`, `""`)+`" + 0`)
+	return column, number, err
 }
 
 // pieces puts the pieces of each range and counts them. columns are whose the
-// range is and the amount that is shared, -1 where there is none. Ranges that
-// must not overlap wait until all are known.
-func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, columns [2]int, width int, put rows.Put) (n int, err error) {
+// range is, the amount that is shared and its number, -1 where there is none.
+// Ranges that must not overlap wait until all are known.
+func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, columns [3]int, width int, put rows.Put) (n int, err error) {
 	var room []eval.Value
-	per, amount := columns[0], columns[1]
+	per, amount, number := columns[0], columns[1], columns[2]
 	cut := func(line int, row []eval.Value, span civil.Span) error {
+		all := row
+		row = row[:width]
 		if s.Share != nil {
-			err := s.Shared(span, row[amount], func(cells []eval.Value, share rows.Portion) error {
+			err := s.Shared(span, all[number], func(cells []eval.Value, share rows.Portion) error {
 				n++
 				room = append(append(room[:0], row...), cells...)
 				room[amount] = share.Amount
@@ -228,9 +236,9 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, column
 			return err
 		}
 		if per < 0 {
-			return cut(line, row[:width], span)
+			return cut(line, row, span)
 		}
-		held = append(held, rows.Held{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row[:width])})
+		held = append(held, rows.Held{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row)})
 		return nil
 	})
 	if err == nil {
@@ -284,7 +292,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	if err != nil {
 		return err
 	}
-	amount, err := q.amount(t)
+	amount, number, err := q.amounts(t)
 	if err != nil {
 		return err
 	}
@@ -313,7 +321,8 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 			case rec.Rule.Endless() && q.window == "":
 				return rows.In("dates", errors.New("the rule has no end; add `until`, `times`, or a window"))
 			case share != nil:
-				return q.shared(j, share, rec, window, line, row[:width], amount, put)
+				cells := slices.Clone(row[:width])
+				return q.shared(j, share, rec, window, line, cells, amount, row[number], put)
 			}
 			base := slices.Clone(row[:width])
 			for i, err := range schedule.Instalments(rec, window) {
@@ -338,7 +347,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 
 // shared puts the dates of a row's rule, each with its share of the row's amount;
 // the window only chooses among them.
-func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int, row []eval.Value, amount int, put rows.Put) error {
+func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int, row []eval.Value, amount int, whole eval.Value, put rows.Put) error {
 	var list []schedule.Instalment
 	var pieces []civil.Span
 	for i, err := range schedule.Instalments(rec, civil.Always) {
@@ -347,7 +356,7 @@ func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window 
 		}
 		list, pieces = append(list, i), append(pieces, civil.Span{First: i.Start.Day, Last: i.End.Day})
 	}
-	shares, err := share.Over(pieces, j.Env.Calendar, row[amount])
+	shares, err := share.Over(pieces, j.Env.Calendar, whole)
 	if err != nil {
 		return &rows.BadCell{Line: line, Column: q.share, Err: err}
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -21,6 +22,9 @@ type TableIn struct {
 	OpenWords        []string
 	BadRows          string
 	KeepText         bool
+	Repair           bool
+	Renames, Fill    []string
+	ReadNumbers      []string
 }
 
 // Options declares the options of tables in.
@@ -30,8 +34,12 @@ func (t *TableIn) Options() []*Option {
 		{Name: "encoding", Help: "`NAME` of the text's encoding, such as windows-1252\n(default: UTF-8, or as the file says)", Into: &t.Encoding},
 		{Name: "header-row", Kind: Number, Least: 1, Default: "1", Help: "`N`: the line that names the columns", Into: &t.HeaderRow},
 		{Name: "read-dates", Repeat: true, Help: "`[COL=]FORM` of dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; alternatives with |", Into: &t.ReadDates},
+		{Name: "read-numbers", Repeat: true, Help: "`[COL=]EXAMPLE` of numbers that aren't plain: '1.234,56'", Into: &t.ReadNumbers},
 		{Name: "join-dates", Repeat: true, Help: "`NAME=Y,M,D`: one date of the columns Y, M and D", Into: &t.Joins},
 		{Name: "open-words", List: true, Help: "`WORDS` that mean a range is still open, with commas", Into: &t.OpenWords},
+		{Name: "repair", Kind: Yes, Help: "number headings without a name or used before, fill short\nrows with blanks", Into: &t.Repair},
+		{Name: "fill-down", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` whose blank cells take what stands above", Into: &t.Fill},
+		{Name: "rename", List: true, Help: "`NEW=OLD`: other names for columns, with commas", Into: &t.Renames},
 		{Name: "bad-rows", Default: "stop", Help: "`MODE` of bad rows: stop, blank, or aside=FILE", Into: &t.BadRows},
 		{Name: "keep-text", Kind: Yes, Help: "leave declared date columns as they stand", Into: &t.KeepText},
 	}
@@ -46,10 +54,20 @@ func (t *TableIn) Check() error {
 			}
 		}
 	}
+	for _, text := range t.ReadNumbers {
+		if _, form := cutForm(text); form != "" {
+			if _, err := tabular.ParseNumberForm(form); err != nil {
+				return rows.In("read-numbers", err)
+			}
+		}
+	}
 	for _, text := range t.Joins {
 		if _, _, err := cutJoin(text); err != nil {
 			return err
 		}
+	}
+	if _, err := t.renames(); err != nil {
+		return err
 	}
 	if err := tabular.KnownEncoding(t.Encoding); err != nil {
 		return rows.In("encoding", err)
@@ -61,6 +79,18 @@ func (t *TableIn) Check() error {
 		return &rows.OptionError{Option: "bad-rows", Is: true, Err: fmt.Errorf("is stop, blank or aside=FILE, not %q", t.BadRows)}
 	}
 	return nil
+}
+
+// renames are the pairs of new and old names.
+func (t *TableIn) renames() (pairs [][2]string, err error) {
+	for _, text := range t.Renames {
+		name, old, ok := strings.Cut(text, "=")
+		if name, old = rows.Unquote(strings.TrimSpace(name)), rows.Unquote(strings.TrimSpace(old)); !ok || name == "" || old == "" {
+			return nil, &rows.OptionError{Option: "rename", Is: true, Err: fmt.Errorf("is NEW=OLD, such as start=\"Start date\", not %q", text)}
+		}
+		pairs = append(pairs, [2]string{name, old})
+	}
+	return pairs, nil
 }
 
 // aside is the file that bad rows go to, if they do.
@@ -91,6 +121,9 @@ type Table struct {
 	*rows.Table
 	in     *TableIn
 	closer io.Closer
+	mended *tabular.Repairs
+	// lacks has what options name that the table doesn't have.
+	lacks map[string]error
 	// columns are those of the file itself.
 	columns []string
 	ready   bool
@@ -103,11 +136,24 @@ func (j *Job) open(name string) (*Table, error) {
 			return nil, err
 		}
 	}
-	r, closer, err := tabular.Open(name, j.Stdin, tabular.Input{Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow})
+	t := &Table{in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}}
+	in := tabular.Input{Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow}
+	if j.In.Repair {
+		in.Repairs = t.mended
+	}
+	r, closer, err := tabular.Open(name, j.Stdin, in)
 	if err != nil {
 		return nil, err
 	}
-	t := &Table{Table: rows.NewTable(name, r, j.Env), in: &j.In, closer: closer, columns: r.Columns()}
+	t.closer = closer
+	if r, err = t.settle(r); err == nil && len(t.lacks) > 0 && j.single() {
+		err = t.lacking()
+	}
+	if err != nil {
+		closer.Close()
+		return nil, err
+	}
+	t.Table, t.columns = rows.NewTable(name, r, j.Env), r.Columns()
 	t.Done = j.Done
 	t.Blank = j.In.BadRows == "blank"
 	if j.In.OpenWords != nil {
@@ -115,6 +161,45 @@ func (j *Job) open(name string) (*Table, error) {
 	}
 	j.opened = append(j.opened, t)
 	return t, nil
+}
+
+// settle gives columns their other names and fills down.
+func (t *Table) settle(r rows.Reader) (rows.Reader, error) {
+	pairs, err := t.in.renames()
+	if err != nil {
+		return nil, err
+	}
+	if pairs != nil {
+		was := r.Columns()
+		var missing []string
+		if r, missing, err = tabular.Rename(r, pairs); err != nil {
+			return nil, rows.In("rename", err)
+		}
+		for _, name := range missing {
+			t.lacks["rename "+name] = rows.In("rename", rows.UnknownColumn(name, was))
+		}
+	}
+	var places []int
+	for _, name := range t.in.Fill {
+		i := rows.Find(r.Columns(), rows.Unquote(name))
+		if i < 0 {
+			t.lacks["fill-down "+name] = rows.In("fill-down", rows.UnknownColumn(rows.Unquote(name), r.Columns()))
+			continue
+		}
+		places = append(places, i)
+	}
+	if places != nil {
+		r = tabular.FillDown(r, places, t.mended)
+	}
+	return r, nil
+}
+
+// lacking is the first of what the table lacks.
+func (t *Table) lacking() error {
+	for _, key := range slices.Sorted(maps.Keys(t.lacks)) {
+		return t.lacks[key]
+	}
+	return nil
 }
 
 // join adds the dates of --join-dates. Of a pair of tables one may lack the
@@ -156,9 +241,66 @@ func joined(y, m, day string) (civil.Date, error) {
 }
 
 // read applies --read-dates: to the columns that it names, and a form without a
-// column to those that phrases take dates from. missing tells of a column that
-// the table lacks.
-func (t *Table) read() (missing error, err error) {
+// column to those that phrases take dates from; and --read-numbers likewise.
+func (t *Table) read() error {
+	if err := t.readDates(); err != nil {
+		return err
+	}
+	return t.readNumbers()
+}
+
+func (t *Table) readNumbers() error {
+	set := map[int]bool{}
+	general := ""
+	for _, text := range t.in.ReadNumbers {
+		name, form := cutForm(text)
+		if name == "" {
+			general = text
+			continue
+		}
+		slot := rows.Find(t.columns, name)
+		if slot < 0 {
+			t.lacks["read-numbers "+name] = rows.In("read-numbers", t.unknownIn(name))
+			continue
+		}
+		if set[slot] {
+			return rows.In("read-numbers", fmt.Errorf("the column `%s` is declared twice", name))
+		}
+		set[slot] = true
+		if err := t.numbersBy(slot, form, false); err != nil {
+			return err
+		}
+	}
+	if general == "" {
+		return nil
+	}
+	for i, slot := range slices.Concat(t.Numbers, t.Cells) {
+		if slot >= len(t.columns) || set[slot] {
+			continue
+		}
+		set[slot] = true
+		if err := t.numbersBy(slot, general, i >= len(t.Numbers)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *Table) numbersBy(slot int, example string, soft bool) error {
+	form, err := tabular.ParseNumberForm(example)
+	if err != nil {
+		return rows.In("read-numbers", err)
+	}
+	t.Derive.ReadNumbers(slot, soft, func(s string) (eval.Value, error) {
+		if plain, ok := form.Read(s); ok {
+			return eval.Numeral(plain), nil
+		}
+		return eval.Value{}, fmt.Errorf("%q is not a number as %s", eval.Brief(s), example)
+	})
+	return nil
+}
+
+func (t *Table) readDates() error {
 	set := map[int]bool{}
 	general := ""
 	for _, text := range t.in.ReadDates {
@@ -169,19 +311,19 @@ func (t *Table) read() (missing error, err error) {
 		}
 		slot := rows.Find(t.columns, name)
 		if slot < 0 {
-			missing = rows.In("read-dates", t.unknownIn(name))
+			t.lacks["read-dates "+name] = rows.In("read-dates", t.unknownIn(name))
 			continue
 		}
 		if set[slot] {
-			return nil, rows.In("read-dates", fmt.Errorf("the column `%s` is declared twice; alternatives stand with | between: dmy|serial", name))
+			return rows.In("read-dates", fmt.Errorf("the column `%s` is declared twice; alternatives stand with | between: dmy|serial", name))
 		}
 		set[slot] = true
 		if err := t.readBy(slot, form, false); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	if general == "" {
-		return missing, nil
+		return nil
 	}
 	for i, slot := range slices.Concat(t.Dates, t.Cells) {
 		if slot >= len(t.columns) || set[slot] {
@@ -193,10 +335,10 @@ func (t *Table) read() (missing error, err error) {
 		}
 		set[slot] = true
 		if err := t.readBy(slot, general, soft); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return missing, nil
+	return nil
 }
 
 // unknownIn is the error for a column that the file lacks; an added one is told

@@ -28,14 +28,15 @@ type csvReader struct {
 	r       io.Reader
 	sep     byte
 	columns []string
+	repairs *Repairs
 	rest    []byte // read, but not yet handed out
 	line    int    // of the first byte of rest
 	eof     bool
 }
 
 // newCSV reads the header of separated values.
-func newCSV(file string, r io.Reader, sep byte, headerRow int) (*csvReader, error) {
-	c := &csvReader{file: file, r: r, sep: sep, line: 1}
+func newCSV(file string, r io.Reader, sep byte, o Input) (*csvReader, error) {
+	c := &csvReader{file: file, r: r, sep: sep, line: 1, repairs: o.Repairs}
 	first, err := c.block()
 	if err != nil {
 		return nil, err
@@ -50,15 +51,15 @@ func newCSV(file string, r io.Reader, sep byte, headerRow int) (*csvReader, erro
 			return nil, err
 		}
 		if !ok {
-			return nil, &CellError{File: file, Line: line, Message: fmt.Sprintf("there is no header row %d", headerRow)}
+			return nil, &CellError{File: file, Line: line, Message: fmt.Sprintf("there is no header row %d", o.HeaderRow)}
 		}
-		if line < headerRow {
+		if line < o.HeaderRow {
 			continue
 		}
 		for _, v := range cells {
 			c.columns = append(c.columns, strings.Clone(strings.TrimSpace(v.Text)))
 		}
-		if err := checkHeader(file, line, c.columns); err != nil {
+		if err := o.header(file, line, c.columns); err != nil {
 			return nil, err
 		}
 		break
@@ -72,19 +73,20 @@ func newCSV(file string, r io.Reader, sep byte, headerRow int) (*csvReader, erro
 // checkHeader refuses empty and repeated column names.
 func checkHeader(file string, line int, columns []string) error {
 	fault := func(format string, args ...any) error {
-		return &CellError{File: file, Line: line, Message: fmt.Sprintf(format, args...) + "; where the names stand in another row, --header-row N says so"}
+		return &CellError{File: file, Line: line, Message: fmt.Sprintf(format, args...)}
 	}
 	if len(columns) > mostColumns {
 		return fault("the header has %d columns, and a table has at most %d", len(columns), mostColumns)
 	}
 	seen := make(map[string]int, len(columns))
 	for i, name := range columns {
+		const mend = "; --repair numbers it, or where the names stand in another row, --header-row N says so"
 		if name == "" {
-			return fault("column %d of the header has no name", i+1)
+			return fault("column %d of the header has no name"+mend, i+1)
 		}
 		key := phrase.FoldName(name)
 		if at, twice := seen[key]; twice {
-			return fault("the header has `%s` twice, as column %d and %d (names are the same whatever their case, and space, _ and - count alike)", eval.Brief(name), at+1, i+1)
+			return fault("the header has `%s` twice, as column %d and %d (names are the same whatever their case, and space, _ and - count alike)"+mend, eval.Brief(name), at+1, i+1)
 		}
 		seen[key] = i
 	}
@@ -261,8 +263,18 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 		}
 		break
 	}
+	if b.columns >= 0 && len(cells) < b.columns && b.repairs != nil {
+		b.repairs.short.Add(1)
+		for len(cells) < b.columns {
+			cells = append(cells, eval.Value{})
+		}
+	}
 	if b.columns >= 0 && len(cells) != b.columns {
-		return cells, line, false, b.fail(line, "this row has %d cells, the header has %d", len(cells), b.columns)
+		hint := "; where the names stand in another row, --header-row N says so"
+		if len(cells) < b.columns {
+			hint = "; --repair fills short rows with blanks"
+		}
+		return cells, line, false, b.fail(line, "this row has %d cells, the header has %d%s", len(cells), b.columns, hint)
 	}
 	return cells, line, true, nil
 }
@@ -299,9 +311,17 @@ func (b *csvBlock) quoted(line int) (string, error) {
 	}
 }
 
-// separator guesses the separator from the header: of comma, semicolon, tab and
-// bar the one that stands there most often outside of quotes.
-func separator(head []byte) byte {
+// separator guesses the separator from the header, which stands in a line: of
+// comma, semicolon, tab and bar the one that stands there most often outside of
+// quotes.
+func separator(head []byte, line int) byte {
+	for ; line > 1; line-- {
+		_, rest, ok := bytes.Cut(head, []byte{'\n'})
+		if !ok {
+			break
+		}
+		head = rest
+	}
 	if i := bytes.IndexByte(head, '\n'); i >= 0 {
 		head = head[:i]
 	}

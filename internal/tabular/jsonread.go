@@ -24,7 +24,7 @@ type jsonReader struct {
 	n       int // objects read
 }
 
-func openJSON(file string, r io.Reader) (rows.Reader, error) {
+func openJSON(file string, r io.Reader, o Input) (rows.Reader, error) {
 	in := bufio.NewReader(r)
 	j := &jsonReader{file: file, dec: json.NewDecoder(in)}
 	j.dec.UseNumber()
@@ -52,7 +52,7 @@ func openJSON(file string, r io.Reader) (rows.Reader, error) {
 	if !ok {
 		return nil, j.fail("the table is empty: no object, so no columns")
 	}
-	if err := checkHeader(file, 1, j.columns); err != nil {
+	if err := o.header(file, 1, j.columns); err != nil {
 		return nil, err
 	}
 	j.places = map[string]int{}

@@ -24,6 +24,8 @@ type Input struct {
 	Sheet     string
 	Encoding  string // of text, where it doesn't say itself
 	HeaderRow int    // line of the header; 0 or 1 for the first
+	// Repairs, where it isn't nil, has a messy table mended and counts how.
+	Repairs *Repairs
 }
 
 var encodings = map[string]encoding.Encoding{"utf-8": nil, "windows-1252": charmap.Windows1252, "iso-8859-1": charmap.ISO8859_1,
@@ -99,11 +101,11 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	start := bytes.TrimLeft(head, " \t\r\n")
 	switch {
 	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" && (bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
-		return openJSON(name, text)
+		return openJSON(name, text, o)
 	case ext == ".tsv":
-		return newCSV(name, text, '\t', o.HeaderRow)
+		return newCSV(name, text, '\t', o)
 	}
-	return newCSV(name, text, separator(head), o.HeaderRow)
+	return newCSV(name, text, separator(head, o.HeaderRow), o)
 }
 
 // bareCR reads text whose lines end with CR alone.

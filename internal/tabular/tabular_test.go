@@ -121,7 +121,7 @@ func FuzzCSV(f *testing.F) {
 		if strings.ContainsAny(s, "\x00\ufeff") || strings.HasPrefix(s, "\xff\xfe") || strings.HasPrefix(s, "\xfe\xff") || strings.HasPrefix(s, "PK") || strings.HasPrefix(s, "\xef\xbb") || strings.HasPrefix(s, "\xd0\xcf") {
 			return
 		}
-		r, err := newCSV("fuzz", strings.NewReader(s), ',', 1)
+		r, err := newCSV("fuzz", strings.NewReader(s), ',', Input{})
 		if err != nil {
 			return
 		}

@@ -62,7 +62,7 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, err
 			x.columns = nil
 			continue
 		}
-		return x, checkHeader(name, x.line, x.columns)
+		return x, o.header(name, x.line, x.columns)
 	}
 }
 

@@ -23,6 +23,8 @@ type Env struct {
 	Kinds       []Kind   // of the names, as far as they are known
 	// DateSlots, where it isn't nil, collects the names that dates are taken from.
 	DateSlots *[]int
+	// NumberSlots likewise the names that numbers are taken from.
+	NumberSlots *[]int
 	// UsedSlots collects all that a phrase uses.
 	UsedSlots *[]int
 	// CellSlots collects those that are taken as whatever the cell holds.

@@ -214,6 +214,24 @@ func (c *compiler) dateColumn(e phrase.Expr) (name string) {
 	return name
 }
 
+// numberColumn notes the columns that a number comes from.
+func (c *compiler) numberColumn(e phrase.Expr) {
+	switch e := e.(type) {
+	case *phrase.Name:
+		if i, err := c.slot(e); err == nil {
+			c.note(c.NumberSlots, i)
+		}
+	case *phrase.Otherwise:
+		c.numberColumn(e.A)
+		c.numberColumn(e.B)
+	case *phrase.If:
+		c.numberColumn(e.Then)
+		if e.Else != nil {
+			c.numberColumn(e.Else)
+		}
+	}
+}
+
 // amount compiles the number of an amount; a blank name gives none.
 func (c *compiler) amount(e phrase.Expr) (func([]Value) (n int, blank bool, err error), error) {
 	if n, ok := e.(*phrase.Number); ok {
@@ -222,6 +240,7 @@ func (c *compiler) amount(e phrase.Expr) (func([]Value) (n int, blank bool, err 
 	if err := c.want(e, Number); err != nil {
 		return nil, err
 	}
+	c.numberColumn(e)
 	f, err := c.expr(e)
 	if err != nil {
 		return nil, err
@@ -233,7 +252,7 @@ func (c *compiler) amount(e phrase.Expr) (func([]Value) (n int, blank bool, err 
 		}
 		v := settle(cell)
 		if v.Kind != Number || v.Den != 0 || v.Text != "" || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
-			return 0, false, c.fail(e.Pos(), fmt.Sprintf("a whole number is wanted here, and this is %q", Brief(cell.String())), "")
+			return 0, false, c.notNumber(e, "a whole number is", cell)
 		}
 		return int(v.Num), false, nil
 	}, nil

@@ -68,6 +68,7 @@ func (c *compiler) numberOf(e phrase.Expr) (value, error) {
 	if err := c.want(e, Number); err != nil {
 		return nil, err
 	}
+	c.numberColumn(e)
 	f, err := c.expr(e)
 	if err != nil {
 		return nil, err
@@ -83,8 +84,25 @@ func (c *compiler) numberOf(e phrase.Expr) (value, error) {
 		if isBlank(v) {
 			return Value{}, nil
 		}
-		return Value{}, c.fail(e.Pos(), fmt.Sprintf("a number is wanted here, and this is %q", Brief(v.String())), "")
+		return Value{}, c.notNumber(e, "a number is", v)
 	}, nil
+}
+
+// NotNumber is a cell that was taken as a number and isn't a plain one.
+type NotNumber struct{ Column, Text string }
+
+// Error says so.
+func (e *NotNumber) Error() string {
+	return fmt.Sprintf("%q in `%s` is not a plain number", Brief(e.Text), e.Column)
+}
+
+// notNumber is the fault of a value where a number is wanted.
+func (c *compiler) notNumber(e phrase.Expr, wanted string, v Value) error {
+	err := &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("%s wanted here, and this is %q", wanted, Brief(v.String()))}
+	if n, ok := e.(*phrase.Name); ok {
+		err.Err = &NotNumber{n.Text, v.String()}
+	}
+	return err
 }
 
 // byColumn compiles something once for each calendar that a column names.

@@ -213,6 +213,14 @@ func Fixed(units int64, places int) Value {
 	return v
 }
 
+// NotAmount is a cell that was to be an amount and is no plain number.
+type NotAmount struct{ Text string }
+
+// Error says so.
+func (e *NotAmount) Error() string {
+	return fmt.Sprintf("an amount is wanted here, and this is %q", Brief(e.Text))
+}
+
 // Units takes a cell as a whole number of units of 10^-places. It is an error
 // where the cell is no number, has more places than that, or is too large.
 func Units(v Value, places int) (units int64, blank bool, err error) {
@@ -221,7 +229,7 @@ func Units(v Value, places int) (units int64, blank bool, err error) {
 	}
 	n := settle(v)
 	if n.Kind != Number {
-		return 0, false, fmt.Errorf("an amount is wanted here, and this is %q", Brief(v.String()))
+		return 0, false, &NotAmount{v.String()}
 	}
 	scale := new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(places)), nil))
 	r := scale.Mul(scale, n.rat())

@@ -8,12 +8,13 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// dirty is a column whose cells are read as dates.
+// dirty is a column whose cells are read as dates or numbers.
 type dirty struct {
-	slot int
-	read func(s string) (civil.Date, error)
-	keep bool // the text as it was goes out
-	soft bool // a cell that doesn't read as a date is left as it is
+	slot  int
+	read  func(s string) (eval.Value, error)
+	keep  bool // the text as it was goes out
+	soft  bool // a cell that doesn't read so is left as it is
+	texts bool // a cell that is a number is left as it is
 }
 
 // join is a date put together of three columns.
@@ -27,7 +28,15 @@ type join struct {
 // out as ISO dates, or with keep as they were. A cell that is none is at fault,
 // or with soft stays what it is.
 func (d *Derive) ReadDates(slot int, keep, soft bool, read func(string) (civil.Date, error)) {
-	d.dirty = append(d.dirty, dirty{slot, read, keep, soft})
+	d.dirty = append(d.dirty, dirty{slot: slot, keep: keep, soft: soft, read: func(s string) (eval.Value, error) {
+		day, err := read(s)
+		return eval.Day(day), err
+	}})
+}
+
+// ReadNumbers is ReadDates for numbers; the cells go out as they were.
+func (d *Derive) ReadNumbers(slot int, soft bool, read func(string) (eval.Value, error)) {
+	d.dirty = append(d.dirty, dirty{slot: slot, read: read, keep: true, soft: soft, texts: true})
 }
 
 // OpenWords are the words that mean a blank to the phrases; the cells go out as
@@ -57,7 +66,7 @@ func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []origi
 	}
 	for _, c := range d.dirty {
 		v := row[c.slot]
-		if v.Kind != eval.Text && v.Kind != eval.Number {
+		if v.Kind != eval.Text && (v.Kind != eval.Number || c.texts) {
 			continue
 		}
 		if v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {
@@ -65,7 +74,7 @@ func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []origi
 			was = append(was, original{c.slot, v})
 			continue
 		}
-		day, err := c.read(v.String())
+		read, err := c.read(v.String())
 		if err != nil && c.soft {
 			continue
 		}
@@ -78,7 +87,7 @@ func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []origi
 		if c.keep {
 			was = append(was, original{c.slot, v})
 		}
-		row[c.slot] = eval.Day(day)
+		row[c.slot] = read
 	}
 	return was
 }

@@ -80,6 +80,9 @@ type AmountError struct{ Err error }
 // Error says why.
 func (e *AmountError) Error() string { return e.Err.Error() }
 
+// Unwrap returns the fault.
+func (e *AmountError) Unwrap() error { return e.Err }
+
 // cells are the cells of a piece, without its share.
 func (s *Spread) cells(p piece) []eval.Value {
 	if s.By == nil {

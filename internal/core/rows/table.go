@@ -43,9 +43,9 @@ type Table struct {
 	// Aside takes the rows with a bad cell as they came in, with the reason
 	// behind them; nil where they go nowhere.
 	Aside Sink
-	// Dates are the columns that phrases take dates from, Cells those that they
-	// take as whatever the cell holds.
-	Dates, Cells []int
+	// Dates are the columns that phrases take dates from, Numbers those they take
+	// numbers from, Cells those that they take as whatever the cell holds.
+	Dates, Numbers, Cells []int
 	// Done counts rows as they pass, where it isn't nil.
 	Done *atomic.Int64
 }
@@ -53,7 +53,7 @@ type Table struct {
 // NewTable prepares to ask something of a table.
 func NewTable(name string, r Reader, env eval.Env) *Table {
 	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
-	t.Env.DateSlots, t.Env.CellSlots = &t.Dates, &t.Cells
+	t.Env.DateSlots, t.Env.NumberSlots, t.Env.CellSlots = &t.Dates, &t.Numbers, &t.Cells
 	return t
 }
 

@@ -241,6 +241,15 @@ func (c *Calendar) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] { return
 // List is a Source of holidays written down one by one.
 type List []Holiday
 
+// Through adds a holiday on each day of a stretch.
+func (l List) Through(h Holiday, s civil.Span) List {
+	for d := s.First; d <= s.Last; d++ {
+		h.Date, h.Nominal = d, d
+		l = append(l, h)
+	}
+	return l
+}
+
 // Days implements Source.
 func (l List) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
 	return func(yield func(Holiday) bool) {
