@@ -10,4 +10,5 @@ import "embed"
 var Files embed.FS
 
 // Names lists them.
-var Names = []string{"us-federal", "england-wales", "target"}
+var Names = []string{"us-federal", "us-banks", "england-wales", "scotland", "northern-ireland", "target", "germany", "france",
+	"netherlands", "belgium", "italy", "sweden", "norway", "denmark", "finland", "poland", "new-zealand", "japan"}
