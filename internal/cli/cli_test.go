@@ -16,6 +16,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"yoyaku/calendars"
 )
 
 var (
@@ -201,7 +203,7 @@ func TestCommands(t *testing.T) {
 		{"why|crew-pay|2027-08-17", "what,step,date,weekday,why\nno date,,2027-08-17,Tue,\"a working day of isles, but no date of crew-pay; the one before is Fri 2027-08-13; the next is Tue 2027-08-31\""},
 		{"dates|rrule FREQ=MONTHLY;BYDAY=-1FR then +1 day|--window|2027-01", "date,weekday,nominal,reason,id\n2027-01-30,Sat,2027-01-29,+1 day,2027-01-29"},
 		{"value|today > 2026-11-01 and not today in (2026-11-24, 2026-11-26)", "true"},
-		{"__complete|dates|monthly|--calendar|", "isles\nbank\nyard\nus-federal\nengland-wales\ntarget\n:4"},
+		{"__complete|dates|monthly|--calendar|", "isles\nbank\nyard\n" + strings.Join(calendars.Names, "\n") + "\n:4"},
 		{"__complete|why|", "crew-pay\ndeckhand-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\n:4"},
 		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/last\n2026-12-31,Thu,2026-12-31,,2026-12/last"},
 		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/30"},
@@ -541,7 +543,7 @@ func TestHelp(t *testing.T) {
 				t.Errorf("%s gives %s%s, the page says %s", f[0], got, errs, f[1])
 			}
 		}
-		if regexp.MustCompile(`^  (monthly|fortnightly|every|yearly) .*(then|from)`).MatchString(l) {
+		if regexp.MustCompile(`^  (monthly|fortnightly|every|yearly|weekly|fiscal-monthly) .*(then|from|on 5th)`).MatchString(l) {
 			if _, errs, code := yoyaku(t, dir, "dates", strings.TrimSpace(l)); code != 0 {
 				t.Errorf("%s: %s", l, errs)
 			}

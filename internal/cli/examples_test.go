@@ -78,3 +78,88 @@ func TestFormatsChain(t *testing.T) {
 		}
 	}
 }
+
+// Every phrase in the tables of the language's page.
+func TestLanguagePage(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	kind, n := "", 0
+	for _, line := range strings.Split(read(t, "../../docs/language.md"), "\n") {
+		cells := strings.Split(strings.Trim(line, "|"), " | ")
+		phrase, last := strings.Trim(cells[0], " `"), strings.TrimSpace(cells[len(cells)-1])
+		args := []string{"value", phrase}
+		switch {
+		case !strings.HasPrefix(line, "|"):
+			kind = ""
+			continue
+		case kind == "":
+			kind = phrase
+			continue
+		case strings.HasPrefix(line, "|-"):
+			continue
+		case kind == "Rule":
+			args = []string{"dates", phrase, "--window", cells[1]}
+		case kind == "Fiscal rule":
+			args = []string{"dates", phrase, "--window", cells[1], "--fiscal-end", "sat nearest 31 jan"}
+		case kind == "Step":
+			args = append(args, "--base", cells[1])
+		case kind != "Measure":
+			continue
+		}
+		n++
+		out, errs, code := yoyaku(t, dir, args...)
+		got := strings.TrimSpace(out)
+		if args[0] == "dates" {
+			var dates []string
+			for _, row := range strings.Split(got, "\n")[1:] {
+				date, _, _ := strings.Cut(row, ",")
+				dates = append(dates, date)
+			}
+			got = strings.Join(dates, " ")
+		}
+		if code != 0 || got != last {
+			t.Errorf("%v: %d %s%s, the page says %s", args, code, errs, got, last)
+		}
+	}
+	if n < 60 {
+		t.Errorf("only %d phrases found", n)
+	}
+}
+
+// Five messy tables: what is said of each names the options with which the first
+// `derive` of the README works, two at most.
+func TestMessyTables(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	const good = "C-1,2027-01-04,12,2028-01-03,2027-10-05\nC-2,2027-02-01,6,2027-07-31,2027-04-30\n"
+	for _, c := range []struct {
+		what, text string
+		says       []string // of the table as it is, and with the first option
+		options    []string
+	}{
+		{"a title above", "Contracts of the yard\n\ncontract;start;term\nC-1;2027-01-04;12\nC-2;2027-02-01;6\n", []string{"--header-row"}, []string{"--header-row=3"}},
+		{"merged cells", "contract,start,,term\nC-1,2027-01-04,,12\nC-2,,,6\n", []string{"--repair"}, []string{"--repair", "--fill-down=start"}},
+		{"totals below", "contract,start,term\nC-1,2027-01-04,12\nC-2,2027-02-01,6\nTotal\n", []string{"--repair"}, []string{"--repair", "--where=start is not blank"}},
+		{"numbers and dates of the country", "contract;start;term\nC-1;4.1.2027;12,0\nC-2;1.2.2027;6,0\n", []string{"--read-dates \"start=dmy\"", "--read-numbers \"term="}, []string{"--read-dates=dmy", "--read-numbers=1.234,56"}},
+		{"headings twice and blank rows", "contract,start,start,term\n\n,,,\nC-1,2027-01-04,x,12\n\nC-2,2027-02-01,y,6\n", []string{"--repair"}, []string{"--repair", "--where=contract is not blank"}},
+	} {
+		write(t, filepath.Join(dir, "messy.csv"), c.text)
+		args := []string{"derive", "messy.csv", "--add", "ends = start, lasting term months", "--add", "notice = ends, -90 days, roll preceding", "--columns", "contract,start,term,ends,notice"}
+		for i, says := range c.says {
+			if _, errs, code := yoyaku(t, dir, append(args, c.options[:i]...)...); code != 2 || !strings.Contains(errs, says) {
+				t.Errorf("%s: %d %s, want %s", c.what, code, errs, says)
+			}
+		}
+		out, errs, code := yoyaku(t, dir, append(args, c.options...)...)
+		want := "contract,start,term,ends,notice\n" + good
+		switch c.what {
+		case "merged cells":
+			want = strings.Replace(want, "2027-02-01,6,2027-07-31,2027-04-30", "2027-01-04,6,2027-07-03,2027-04-02", 1)
+		case "numbers and dates of the country":
+			want = strings.NewReplacer(",12,", `,"12,0",`, ",6,", `,"6,0",`).Replace(want)
+		}
+		if code != 0 || out != want {
+			t.Errorf("%s: %d %s%s, want %s", c.what, code, errs, out, want)
+		}
+	}
+}

@@ -143,7 +143,7 @@ func build(t *testing.T, keys string) (*workdays.Calendar, error) {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{"cal.yaml": keys, "events.ics": strings.ReplaceAll(events, "\n", "\r\n"),
-		"list.csv": "\ufeffname,date\n\"One, two\",2027-07-01\n", "bad.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY\n",
+		"terms.csv": "start,end,name\n30/07/2027,31.7.2027,Terms\n2/8/27,,More\n", "list.csv": "\ufeffname,date\n\"One, two\",2027-07-01\n", "bad.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY\n",
 		"shut.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY:x\nDTSTART:20270101\nDTEND:99991231\nRRULE:FREQ=DAILY\nEND:VEVENT\nBEGIN:VEVENT\nSUMMARY:y\nDTSTART:20270601\nEND:VEVENT\nEND:VCALENDAR\n"} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -165,6 +165,16 @@ func TestCalendarFiles(t *testing.T) {
 		{"holidays:\n  - {name: Boxes, day: 2027-12-25}\n  - target", "01-01 03-26 03-29 05-01 12-25 12-25 12-26 2002-01-01..9999-12-31"},
 		{"closed: none\nholidays:\n  - name: A\n    day: yearly on 25 dec then roll following\n  - name: B\n    day: yearly on 26 dec then +1 working day", "12-25 12-27"},
 		{"holidays:\n  - name: A\n    day: yearly on 25 dec then roll following\n  - name: B\n    day: yearly on 26 dec then roll following\nopen: 2027-12-28", "12-27 12-28"},
+		{"holidays:\n  - {name: A, day: 2027-12-27..2027-12-29}\n  - {name: B, day: [2027-03-01, 2027-W13-6..2027-04-04]}\n  - {name: C, day: '2027-05-03, 2027-05-04'}", "12-27 12-28 12-29 03-01 04-03 04-04 05-03 05-04"},
+		{"holidays: [{file: terms.csv, read-dates: dmy}]", "07-30 07-31 08-02 2027-01-01..2027-12-31"},
+		{"holidays: [{file: terms.csv}]", "terms.csv:2: column `start`: not a date: \"30/07/2027\"; dates are written 2027-03-31, or `read-dates: dmy`"},
+		{"holidays: [{file: terms.csv, read-dates: mdy}]", "terms.csv:2: column `start`: not a date by mdy"},
+		{"holidays: [{file: terms.csv, read-dates: dym}]", "cal.yaml:1:42: read-dates: unknown reading of dates \"dym\"; did you mean dmy?"},
+		{"holidays: [{file: events.ics, read-dates: dmy}]", "have one form"},
+		{"holidays: [{name: A, day: [2027-03-01, monthly on 1]}]", "neither a date nor a stretch"},
+		{"holidays: [{name: A, day: 2027-03-05..2027-03-01}]", "neither a date nor a stretch"},
+		{"holidays: [{name: A, day: 2027-03-05..2057-03-01}]", "at most ten years"},
+		{"holidays: [{name: A, day: christmas}]", "a rule is wanted here"},
 		{"holidays: [{file: shut.ics}]", "so that none is left open"},
 		{"holidays:\n  - file: shut.ics\n    where: summary = 'y'", "06-01 2027-01-01..2027-12-31"},
 		{"holidays: [{file: bad.ics}]", "bad.ics:3: the file ends inside VEVENT"},

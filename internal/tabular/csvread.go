@@ -64,10 +64,47 @@ func newCSV(file string, r io.Reader, sep byte, o Input) (*csvReader, error) {
 		}
 		break
 	}
+	if at := headerBelow(b.text[b.at:]); at > 0 && len(c.columns) == 1 && o.HeaderRow <= 1 {
+		return nil, &CellError{File: file, Line: 1, Message: fmt.Sprintf("a title, not the names of columns: %q; those seem to stand in line %d: --header-row %[2]d", eval.Brief(c.columns[0]), b.line+at-1)}
+	}
 	// What is left of the block goes in front again.
 	c.rest = append([]byte(b.text[b.at:]), c.rest...)
 	c.line = b.line
 	return c, nil
+}
+
+// headerBelow finds the line, from 1, that looks like the header of a table below a
+// title: it and the next have as many separators. 0 where none does.
+func headerBelow(text string) int {
+	const lines = 12
+	counts := func(line string) (n [4]int) {
+		if strings.Contains(line, `"`) {
+			return n
+		}
+		for i, sep := range []string{",", "\t", ";", "|"} {
+			n[i] = strings.Count(line, sep)
+		}
+		return n
+	}
+	var before [4]int
+	at := 0
+	for i, line := range strings.SplitN(text, "\n", lines+1) {
+		if i == lines {
+			break
+		}
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		now := counts(line)
+		for k, n := range now {
+			least := 1 + k/2 // a list may well have a ; in each line
+			if at > 0 && n == before[k] && n >= least {
+				return at
+			}
+		}
+		before, at = now, i+1
+	}
+	return 0
 }
 
 // checkHeader refuses empty and repeated column names.

@@ -33,6 +33,9 @@ var numberForms = []struct {
 // ParseNumberForm takes the form of an example, such as 1.234,56.
 func ParseNumberForm(example string) (f NumberForm, err error) {
 	text := strings.Map(plainSign, strings.TrimSpace(example))
+	if signs := strings.Trim(text, "0123456789"); len(signs) == 1 && len(text)-strings.Index(text, signs) == 4 {
+		return f, fmt.Errorf("%q may be thousands or decimals; an example such as '1.234,56' shows both", example)
+	}
 	for _, known := range numberForms {
 		same := len(text) > 0
 		i := 0

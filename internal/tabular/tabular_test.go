@@ -64,6 +64,15 @@ func TestReaders(t *testing.T) {
 		{"a.csv", "a\n\n1\n", Input{}, "a//1"},
 		{"a.csv", "a,b\n,\n", Input{}, "a|b/|"},
 		{"a.csv", "report of May\n\na,b\n1,2\n", Input{HeaderRow: 3}, "a|b/1|2"},
+		{"a.csv", "note\n\"a, b\"\n\"c, d\"\n", Input{}, "note/a, b/c, d"},
+		{"a.csv", "note\na;b\nc;d\n", Input{}, "note/a;b/c;d"},
+		{"a.csv", "Berths\n\na;b;c\n1;2;3\n", Input{}, "those seem to stand in line 3: --header-row 3"},
+		{"a.csv", "May, June, July\na;b\n1,5;2\n", Input{HeaderRow: 2}, "a|b/1,5|2"},
+		{"a.csv", "a,,A,b,a_2,\n1\n1,2,3,4,5,6\n", Input{Repairs: &Repairs{}}, "a|column_2|A_3|b|a_2|column_6/1|||||/1|2|3|4|5|6"},
+		{"a.csv", ",column_1\n1,2\n", Input{Repairs: &Repairs{}}, "column_2|column_1/1|2"},
+		{"a.csv", "a,b\n1,2,3\n", Input{Repairs: &Repairs{}}, "this row has 3 cells, the header has 2; where the names stand"},
+		{"a.csv", "a,b\n1\n", Input{}, "this row has 1 cells, the header has 2; --repair fills short rows"},
+		{"a.json", `[{"a": 1, "": 2}]`, Input{Repairs: &Repairs{}}, "a|column_2/1|2"},
 		{"a.csv", "a,b\n\"1\n2\",3\n4,5,6\n", Input{}, "a.csv:4: this row has 3 cells, the header has 2"},
 		{"a.csv", "a,b\n1,\"2\n3,4\n", Input{}, "a.csv:2: a quote is opened in this row and never closed"},
 		{"a.csv", "a,b\n1,2\"\n", Input{}, "a.csv:2: a quote stands inside"},
@@ -168,6 +177,30 @@ func FuzzCSV(f *testing.F) {
 			t.Fatalf("%q writes %q: %v", s, out, err)
 		}
 	})
+}
+
+// Numbers as an example shows them; what isn't written so is none.
+func TestNumberForms(t *testing.T) {
+	for _, c := range [][3]string{ // example, cell, plain; "" for none
+		{"1.234,56", "1.234,56", "1234.56"}, {"1.234,56", "1.234.567,8 €", "1234567.8"}, {"1.234,56", "12,5", "12.5"}, {"1.234,56", "1234", "1234"},
+		{"1.234,56", "€ -1.000", "-1000"}, {"1.234,56", "(1.234,50)", "-1234.50"}, {"1.234,56", "1.234,50-", "-1234.50"}, {"1.234,56", "EUR 5,00", "5.00"},
+		{"1.234,56", "\u22125,00 €", "-5.00"}, {"1.234,56", "1200.50", ""}, {"1.234,56", "12.34", ""}, {"1.234,56", "1.2345", ""}, {"1.234,56", "1,234.5", ""},
+		{"1.234,56", "(5", ""}, {"1.234,56", "-(5)", ""}, {"1.234,56", "--5", ""}, {"1.234,56", "5,", ""}, {"1.234,56", ",5", ""}, {"1.234,56", "5 km", ""}, {"1.234,56", "12 %", ""},
+		{"1.234,56", "", ""}, {"1.234,56", "€", ""}, {"1,234.56", "$1,234.50", "1234.50"}, {"1,234.56", "($1,234.50)", "-1234.50"}, {"1,234.56", "-$5", "-5"}, {"1,234.56", "1.234,50", ""},
+		{"1 234,56", "1\u00a0234,50", "1234.50"}, {"1'234.56", "CHF 1’234.50", "1234.50"}, {"1234,56", "12,50", "12.50"}, {"1234,56", "1.234,50", ""}, {"12,5", "3,14", "3.14"},
+		{"123.456,7", "1.000,0", "1000.0"},
+	} {
+		f, err := ParseNumberForm(c[0])
+		got, ok := f.Read(c[1])
+		if err != nil || ok != (c[2] != "") || got != c[2] {
+			t.Errorf("%s as %s: %q %v %v, want %q", c[1], c[0], got, ok, err, c[2])
+		}
+	}
+	for _, bad := range []string{"", "1.234", "x", "1.23,45", "1,2,3", "12", "1.234,56 x", "1..2"} {
+		if f, err := ParseNumberForm(bad); err == nil {
+			t.Errorf("%q is taken for an example: %v", bad, f)
+		}
+	}
 }
 
 func TestDates(t *testing.T) {

@@ -2,6 +2,7 @@ package eval
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -56,6 +57,11 @@ type compiler struct {
 
 func (c *compiler) fail(at phrase.Span, message, hint string) error {
 	return &phrase.Error{Phrase: c.text, Span: at, Message: message, Hint: hint}
+}
+
+// knows reports whether a name stands for something.
+func (e Env) knows(name string) bool {
+	return slices.ContainsFunc(e.Names, func(n string) bool { return phrase.SameName(n, name) })
 }
 
 // slot finds a name in the row.

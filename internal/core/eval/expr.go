@@ -11,7 +11,7 @@ import (
 // Compile compiles an expression. base is what leading steps start from; nil
 // where the place supplies none. Errors are of type *phrase.Error.
 func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
-	e, err := phrase.ParseExpr(text)
+	e, err := phrase.ParseExprOf(text, env.knows)
 	if err != nil {
 		return nil, err
 	}
@@ -22,7 +22,7 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 // CompileDate compiles an expression that must give a date or a blank: a cell
 // that is no date is an error, as it is where a phrase takes one.
 func CompileDate(text string, env Env) (*Program, error) {
-	e, err := phrase.ParseExpr(text)
+	e, err := phrase.ParseExprOf(text, env.knows)
 	if err != nil {
 		return nil, err
 	}

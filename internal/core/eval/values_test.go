@@ -204,6 +204,13 @@ func TestRowRules(t *testing.T) {
 		{"monthly on 15 from a 3 times plus b", "2027-01-01", "2027-09-09", "", eval.WholeRow, "2027-09-09"},
 		{"monthly on 15 from a 3 times plus b", "2027-01-01", "", "2027-06-30", eval.BlankRow, ""},
 		{"dates a, b", "2027-01-01", filled, "", eval.WholeRow, filled},
+		{"every n months from a 3 times", "2027-01-31", "", "", eval.WholeRow, "2027-05-31"},
+		{"monthly from a n times", "2027-01-31", "", "", eval.WholeRow, "2027-02-28"},
+		{"every n fortnights from a n times", "2027-01-31", "", "", eval.WholeRow, "2027-02-28"},
+		{"every none months from a 3 times", "2027-01-31", "", "", eval.BlankRow, ""},
+		{"monthly from a none times", "2027-01-31", "", "", eval.BlankRow, ""},
+		{"weekly from a leaving out 2027-02..2027-12-30, b 60 times", "2027-01-25", "2027-12-31", "", eval.WholeRow, "2028-03-13"},
+		{"daily from a until b leaving out closed days", "2027-01-01", "2027-01-31", "", eval.WholeRow, "2027-01-29"},
 	} {
 		rule, err := eval.CompileRowRule(c.rule, env)
 		if err != nil {
@@ -215,6 +222,7 @@ func TestRowRules(t *testing.T) {
 				row[i] = eval.Day(day(s))
 			}
 		}
+		row[slices.Index(env.Names, "n")] = eval.Str("2")
 		through := civil.None
 		if c.through != "" {
 			through = day(c.through)

@@ -61,7 +61,7 @@ func ParseExpr(text string) (Expr, error) {
 }
 
 // IsRule reports whether a phrase is a rule: whether it starts with a cadence
-// word, every, dates or rrule.
+// word, every, dates or rrule, and goes on as a rule may.
 func IsRule(text string) bool {
 	f := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !wordRune(r) && r != '-' })
 	if len(f) == 0 || !strings.HasPrefix(strings.ToLower(strings.TrimSpace(text)), f[0]) {
@@ -69,10 +69,27 @@ func IsRule(text string) bool {
 	}
 	for _, w := range cadenceWords {
 		if f[0] == w {
-			return true
+			return !goesOnAsName(strings.ToLower(strings.TrimSpace(text))[len(w):])
 		}
 	}
 	return false
+}
+
+// goesOnAsName reports whether what follows a cadence word makes a name of it, since
+// no rule goes on so: an operator, a comma, `on or after`.
+func goesOnAsName(rest string) bool {
+	rest = strings.TrimSpace(rest)
+	f := strings.Fields(rest)
+	return rest != "" && strings.ContainsRune("*/+-=<>!&,)", rune(rest[0])) || len(f) > 1 && f[0] == "on" && f[1] == "or"
+}
+
+// ParseExprOf is ParseExpr where names are known: a cadence word that stands alone
+// is a name if there is one.
+func ParseExprOf(text string, known func(name string) bool) (Expr, error) {
+	if word := strings.TrimSpace(text); IsRule(word) && len(strings.Fields(word)) == 1 && known(word) {
+		return &Name{Span{0, len(word)}, word}, nil
+	}
+	return ParseExpr(text)
 }
 
 type parser struct {
@@ -276,14 +293,14 @@ func (p *parser) operand(want string) Expr {
 		p.name = p.i
 		return &Name{t.Span, p.text[t.Start:t.End]}
 	}
+	if t.kind == tStretch {
+		fail(t.Span, "a stretch of days stands after `leaving out` alone", "dates are listed one by one, with commas")
+	}
 	p.i--
 	if t.kind == tEnd {
 		p.i++
 	}
 	hint := p.advise(t)
-	if t.kind == tStretch {
-		hint = "a stretch stands after `leaving out` alone"
-	}
 	if t.kind == tWord && (reserved[t.word] || p.ruled && inRules[t.word]) && hint == "" {
 		hint = "`" + t.word + "` is the language's word; a column of that name stands in double quotes"
 	}

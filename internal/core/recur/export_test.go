@@ -12,6 +12,7 @@ import (
 // Phrases and the RFC 5545 rules that say exactly the same, or why none does.
 func TestExport(t *testing.T) {
 	env := eval.Env{Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend)}
+	env.Frame.FiscalMonth = 9
 	for _, c := range [][2]string{
 		{"daily", "FREQ=DAILY"},
 		{"every 3 days from 2027-01-01 5 times", "FREQ=DAILY;INTERVAL=3;COUNT=5"},
@@ -50,6 +51,12 @@ func TestExport(t *testing.T) {
 		{"yearly on easter", "Easter"},
 		{"monthly on middle", "middle"},
 		{"dates 2027-01-01", "RDATE"},
+		{"yearly on orthodox easter", "Easter"},
+		{"fiscal-monthly on 15", "FREQ=MONTHLY;BYMONTHDAY=15"},
+		{"fiscal-quarterly on last", "FREQ=YEARLY;BYMONTH=2,5,8,11;BYMONTHDAY=-1"},
+		{"fiscal-yearly on day 1", "FREQ=YEARLY;BYMONTH=9;BYMONTHDAY=1"},
+		{"fiscal-yearly on last", "FREQ=YEARLY;BYMONTH=8;BYMONTHDAY=-1"},
+		{"fiscal-yearly on day 45", "no RFC 5545 rule"},
 		{"every 3 months back from 2028-05-31", "no first date"},
 	} {
 		rec, err := eval.CompileRule(c[0], env)
