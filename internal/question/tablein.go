@@ -240,19 +240,30 @@ func joined(y, m, day string) (civil.Date, error) {
 	return d, nil
 }
 
-// read applies --read-dates: to the columns that it names, and a form without a
-// column to those that phrases take dates from; and --read-numbers likewise.
+// read applies --read-dates and --read-numbers.
 func (t *Table) read() error {
-	if err := t.readDates(); err != nil {
+	if err := t.apply(declared{"read-dates", t.in.ReadDates, t.Dates, t.datesBy}); err != nil {
 		return err
 	}
-	return t.readNumbers()
+	return t.apply(declared{"read-numbers", t.in.ReadNumbers, t.Numbers, t.numbersBy})
 }
 
-func (t *Table) readNumbers() error {
+// declared is an option that says how the cells of columns are read: its texts,
+// the columns that phrases take such values from, and what applies a form.
+type declared struct {
+	option string
+	texts  []string
+	taken  []int
+	by     func(slot int, form string, soft bool) error
+}
+
+// apply reads the columns that an option names by their forms; a form without a
+// column is for those that phrases take such values from, and, softly, for those
+// that they take as whatever the cell holds.
+func (t *Table) apply(d declared) error {
 	set := map[int]bool{}
 	general := ""
-	for _, text := range t.in.ReadNumbers {
+	for _, text := range d.texts {
 		name, form := cutForm(text)
 		if name == "" {
 			general = text
@@ -260,26 +271,27 @@ func (t *Table) readNumbers() error {
 		}
 		slot := rows.Find(t.columns, name)
 		if slot < 0 {
-			t.lacks["read-numbers "+name] = rows.In("read-numbers", t.unknownIn(name))
+			t.lacks[d.option+" "+name] = rows.In(d.option, t.unknownIn(name))
 			continue
 		}
 		if set[slot] {
-			return rows.In("read-numbers", fmt.Errorf("the column `%s` is declared twice", name))
+			return rows.In(d.option, fmt.Errorf("the column `%s` is declared twice; alternatives of dates stand with | between: dmy|serial", name))
 		}
 		set[slot] = true
-		if err := t.numbersBy(slot, form, false); err != nil {
+		if err := d.by(slot, form, false); err != nil {
 			return err
 		}
 	}
 	if general == "" {
 		return nil
 	}
-	for i, slot := range slices.Concat(t.Numbers, t.Cells) {
-		if slot >= len(t.columns) || set[slot] {
+	for i, slot := range slices.Concat(d.taken, t.Cells) {
+		soft := i >= len(d.taken)
+		if slot >= len(t.columns) || set[slot] || soft && general == "serial" { // any number would be a date
 			continue
 		}
 		set[slot] = true
-		if err := t.numbersBy(slot, general, i >= len(t.Numbers)); err != nil {
+		if err := d.by(slot, general, soft); err != nil {
 			return err
 		}
 	}
@@ -300,47 +312,6 @@ func (t *Table) numbersBy(slot int, example string, soft bool) error {
 	return nil
 }
 
-func (t *Table) readDates() error {
-	set := map[int]bool{}
-	general := ""
-	for _, text := range t.in.ReadDates {
-		name, form := cutForm(text)
-		if name == "" {
-			general = text
-			continue
-		}
-		slot := rows.Find(t.columns, name)
-		if slot < 0 {
-			t.lacks["read-dates "+name] = rows.In("read-dates", t.unknownIn(name))
-			continue
-		}
-		if set[slot] {
-			return rows.In("read-dates", fmt.Errorf("the column `%s` is declared twice; alternatives stand with | between: dmy|serial", name))
-		}
-		set[slot] = true
-		if err := t.readBy(slot, form, false); err != nil {
-			return err
-		}
-	}
-	if general == "" {
-		return nil
-	}
-	for i, slot := range slices.Concat(t.Dates, t.Cells) {
-		if slot >= len(t.columns) || set[slot] {
-			continue
-		}
-		soft := i >= len(t.Dates)
-		if soft && general == "serial" { // any number would be a date
-			continue
-		}
-		set[slot] = true
-		if err := t.readBy(slot, general, soft); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // unknownIn is the error for a column that the file lacks; an added one is told
 // apart, since its dates need no form.
 func (t *Table) unknownIn(name string) error {
@@ -350,7 +321,7 @@ func (t *Table) unknownIn(name string) error {
 	return rows.UnknownColumn(name, t.columns)
 }
 
-func (t *Table) readBy(slot int, form string, soft bool) error {
+func (t *Table) datesBy(slot int, form string, soft bool) error {
 	readings, err := tabular.ParseReadings(form)
 	if err != nil {
 		return rows.In("read-dates", err)
