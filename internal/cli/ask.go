@@ -9,6 +9,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -94,25 +96,12 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		}
 		return err
 	}
-	if out.file != "" {
-		if err := p.Files.Write(out.file); err != nil {
-			return err
-		}
-		w, err := stage.Create(out.file)
-		if err == nil {
-			err = fill(w)
-		}
-		if err != nil {
-			return err
-		}
-		return stage.Commit()
+	if out.file != "" || !job.Question.Table { // long lists stream
+		return a.writeTo(out, p, &stage, format.People, fill)
 	}
 	w := a.Out
 	if !format.People {
 		w = a.toTerminal(w)
-	}
-	if !job.Question.Table { // long lists stream
-		return fill(w)
 	}
 	var spool files.Spool
 	defer spool.Drop()
@@ -123,6 +112,46 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		return err
 	}
 	return stage.Commit()
+}
+
+// writeTo writes a result to the file of --out, whole or not at all, or to standard
+// output.
+func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool, fill func(io.Writer) error) error {
+	if out.file == "" {
+		w := a.Out
+		if !people {
+			w = a.toTerminal(w)
+		}
+		return fill(w)
+	}
+	if err := p.Files.Write(out.file); err != nil {
+		return err
+	}
+	w, err := stage.Create(out.file)
+	if err == nil {
+		err = fill(w)
+	}
+	if err != nil {
+		return err
+	}
+	return stage.Commit()
+}
+
+// lines writes lines of a table that a command makes itself.
+func (a *App) lines(out *output, p *plan.Plan, columns []string, lines schedule.Lines) error {
+	format, look, err := out.dress(p)
+	if err != nil {
+		return err
+	}
+	var stage files.Stage
+	defer stage.Drop()
+	return a.writeTo(out, p, &stage, format.People, func(w io.Writer) error {
+		sink, err := format.Sink(w, look)
+		if err != nil {
+			return err
+		}
+		return rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, To: sink}.Lines(columns, p.Env, lines)
+	})
 }
 
 // toTerminal is the way to w that takes out what could steer a terminal, if w is

@@ -135,8 +135,16 @@ func TestDemo(t *testing.T) {
 	}
 	plan := filepath.Join(dir, "yoyaku.yaml")
 	write(t, plan, strings.Replace(read(t, plan), "roll preceding\n    period", "roll following\n    period", 1))
-	if _, errs, _ := yoyaku(t, dir, "run"); !strings.Contains(errs, "crew-pay.csv: changed (14 moved, 1 gone), 47 dates") {
+	was := read(t, filepath.Join(dir, "crew-pay.csv"))
+	if _, errs, code := yoyaku(t, dir, "run"); code != 1 || !strings.Contains(errs, "yoyaku.yaml:66: crew-pay: 2028 has 23 dates, expected are 24") || read(t, filepath.Join(dir, "crew-pay.csv")) != was {
+		t.Errorf("a broken expectation: %d %s", code, errs)
+	}
+	if _, errs, _ := yoyaku(t, dir, "run", "--anyway"); !strings.Contains(errs, "crew-pay.csv: changed (14 moved, 1 gone), 47 dates") {
 		t.Errorf("what changed: %s", errs)
+	}
+	ics, agenda := read(t, filepath.Join(dir, "skerry.ics")), read(t, filepath.Join(dir, "agenda.csv"))
+	if _, errs, code := yoyaku(t, dir, "run", "--series", "safety-drill,fuel-duty"); code != 0 || read(t, filepath.Join(dir, "skerry.ics")) != ics || read(t, filepath.Join(dir, "agenda.csv")) != agenda {
+		t.Errorf("--series changes what others have in a shared file: %d %s", code, errs)
 	}
 }
 
@@ -388,7 +396,7 @@ func TestBadInput(t *testing.T) {
 	}
 	bad := filepath.Join(dir, "bad.yaml")
 	for _, c := range []struct{ old, new, want string }{
-		{"monthly on 2nd tue", "monthly on 2nd teu", "bad.yaml:73:11: expected"},
+		{"monthly on 2nd tue", "monthly on 2nd teu", "bad.yaml:80:11: expected"},
 		{"window: 2027..2028\n", "", "the series `crew-pay` has no end"},
 		{"make: tally, rows: unit", "make: tally, rows: unti", "did you mean `unit`?"},
 		{"      ends: start, lasting term months", "      ends: start, lasting trem months", "did you mean `term`?"},

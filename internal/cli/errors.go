@@ -39,6 +39,11 @@ func (a *App) exit(err error) int {
 	if errors.Is(err, syscall.EPIPE) {
 		return exitDone
 	}
+	var no *answerNo
+	if errors.As(err, &no) {
+		fmt.Fprintln(a.Err, report.CleanLines(no.text))
+		return exitNo
+	}
 	fmt.Fprint(a.Err, report.CleanLines(describe(err)))
 	return code(err)
 }

@@ -28,6 +28,8 @@ type run struct {
 	out         output // of the report
 	window, dir string
 	only        []string
+	anyway      bool
+	note        func(out *plan.Output, text string) // tells of an output
 
 	series []*schedule.Series
 	span   civil.Span
@@ -54,15 +56,14 @@ stay.`,
 	options := append([]*question.Option{
 		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.window},
 		{Name: "out", Help: "`FOLDER` for the outputs (default: the plan's)", Into: &r.dir},
-		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to make, with commas", Into: &r.only},
+		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to make anew, with commas; others stay\nas they are in files that they share", Into: &r.only},
+		{Name: "anyway", Kind: question.Yes, Help: "write although an expectation isn't met", Into: &r.anyway},
 	}, r.out.formatOption(), r.out.colorOption())
 	bind(c, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if s.plan = plan.FileName; len(args) == 1 {
-			s.plan = args[0]
-		} else if _, err := os.Stat(s.plan); err != nil {
-			return usagef("there is no yoyaku.yaml in this folder; name a plan: yoyaku run PLAN, or start with yoyaku demo")
+		if err := s.planArgument(args, "run"); err != nil {
+			return err
 		}
 		for _, o := range options {
 			if err := o.Check(eval.Env{}); err != nil {
@@ -79,7 +80,32 @@ stay.`,
 }
 
 func (a *App) newRun() *run {
-	return &run{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
+	r := &run{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
+	r.note = func(out *plan.Output, text string) { r.told = append(r.told, "  "+out.File+": "+text) }
+	return r
+}
+
+// expect holds the plan against what it expects; a fail stops the run.
+func (r *run) expect() error {
+	found, err := r.plan.Expectations(r.series, r.span, r.place(&plan.Output{File: "records"}))
+	if err != nil || len(found) == 0 {
+		return err
+	}
+	for _, f := range found {
+		line := ""
+		for i, c := range f.Cells(false)[1:] {
+			if text := c.String(); text != "" {
+				line += map[bool]string{true: "", false: ": "}[i == 0] + text
+			}
+		}
+		r.app.warn("%s", line)
+	}
+	said := question.Several(len(found), "expectation") + " not met"
+	if r.anyway {
+		r.app.warn("%s, and written all the same", said)
+		return nil
+	}
+	return &answerNo{"yoyaku: " + said + ", so nothing is written; yoyaku check tells all, --anyway writes all the same"}
 }
 
 // do makes all outputs of a plan and reports on its series.
@@ -101,6 +127,9 @@ func (r *run) do(p *plan.Plan) (err error) {
 			return fmt.Errorf("series %s: %w", s.Name, err)
 		}
 		r.sums = append(r.sums, sum)
+	}
+	if err := r.expect(); err != nil {
+		return err
 	}
 	if err := r.outputs(); err != nil {
 		return err
@@ -167,7 +196,7 @@ func (r *run) outputs() error {
 	}
 	for _, out := range r.plan.Outputs {
 		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(r.series, s) })
-		if len(of) == 0 && (out.Record == nil || len(r.series) < len(r.plan.Series)) {
+		if len(of) == 0 && (len(out.Of) > 0 || len(r.series) < len(r.plan.Series)) {
 			continue
 		}
 		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
@@ -209,56 +238,115 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		return err
 	}
 	if out.Record != nil {
-		job := r.job(out.Record)
-		job.Note = func(format string, args ...any) {
-			r.told = append(r.told, "  "+out.File+": "+fmt.Sprintf(format, args...))
-		}
+		job := r.plan.Job(out.Record, r.place(out))
 		if job.Shape, job.To = out.Shape, sink; out.Make != nil {
 			job.Question = out.Make
 		}
 		return job.Answer()
 	}
 	result := rows.Result{Where: out.Shape.Where, Sort: out.Shape.Sort, Columns: out.Shape.Columns, To: sink}
-	if len(out.Of) == 1 && !out.Format.Events { // a table of one series is wide, however many --series leaves
+	if len(out.Of) == 1 && len(out.Rows) == 0 && !out.Format.Events { // a table of one series is wide, however many --series leaves
 		columns, lines := schedule.Wide(of[0], r.span)
 		return result.Lines(columns, r.plan.Env, lines)
 	}
-	entries, cut, err := schedule.Entries(of, r.span)
+	events, err := r.events(out, of)
 	if err != nil {
 		return err
 	}
-	r.cut = max(r.cut, cut)
 	if !out.Format.Events {
-		return result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(entries))
+		return result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(events))
 	}
 	keeps, err := result.Keeps(schedule.AgendaColumns, r.plan.Env)
 	if err != nil {
 		return err
 	}
-	var events []schedule.Event
-	for _, e := range entries {
+	var kept []schedule.Event
+	for _, e := range events {
 		keep, err := keeps(schedule.AgendaRow(nil, e))
 		if err != nil {
 			return err
 		}
 		if keep {
-			events = append(events, e.Event(r.plan.ID))
+			kept = append(kept, e)
 		}
 	}
-	return sink.(question.Events).Events(events)
+	return sink.(question.Events).Events(kept)
 }
 
-// job asks something of a record; without a question, its table itself.
-func (r *run) job(rec *plan.Record) *question.Job {
+// events are the dates, milestones and events of rows that an output shows, by
+// date.
+func (r *run) events(out *plan.Output, of []*schedule.Series) ([]schedule.Event, error) {
+	entries, cut, err := schedule.Entries(of, r.span)
+	if err != nil {
+		return nil, err
+	}
+	r.cut = max(r.cut, cut)
+	var events []schedule.Event
+	for _, e := range entries {
+		events = append(events, e.Event(r.plan.ID))
+	}
+	if len(of) < len(out.Of) {
+		list, err := r.others(out, of)
+		if err != nil {
+			return nil, err
+		}
+		events = append(events, list...)
+	} else {
+		for _, rec := range out.Rows {
+			list, err := r.plan.Events(rec, r.span, r.place(out))
+			if err != nil {
+				return nil, err
+			}
+			events = append(events, list...)
+		}
+	}
+	var order []string
+	for _, s := range out.Of {
+		order = append(order, s.Name)
+	}
+	for _, rec := range out.Rows {
+		order = append(order, rec.Name)
+	}
+	schedule.SortEvents(events, order)
+	return events, nil
+}
+
+// others are the dates of series that --series left out, as they stand in the file
+// that they share.
+func (r *run) others(out *plan.Output, of []*schedule.Series) ([]schedule.Event, error) {
+	var named []string
+	for _, s := range of {
+		named = append(named, s.Name)
+	}
+	path := filepath.Join(r.dir, filepath.FromSlash(out.File))
+	list, err := question.OfOthers(path, named)
+	if err != nil {
+		return nil, fmt.Errorf("%s: what the other series have in it can't be read, so it isn't written over: %w", out.File, err)
+	}
+	for i := range list {
+		if list[i].UID == "" {
+			list[i].UID = schedule.UID(list[i], r.plan.ID)
+		}
+		if list[i].Category == "" {
+			list[i].Category = list[i].Series
+		}
+	}
+	return list, nil
+}
+
+// place is what a record's rows are asked from; notes are told with the output.
+func (r *run) place(out *plan.Output) question.Place {
 	place := r.plan.Place()
-	place.Stdin, place.Warn, place.Note = strings.NewReader(""), r.app.warn, r.app.note
+	place.Stdin = strings.NewReader("")
+	place.Note = func(format string, args ...any) { r.note(out, fmt.Sprintf(format, args...)) }
+	place.Warn = place.Note
 	place.Create = func(path string) (io.Writer, error) {
 		if !filepath.IsLocal(path) {
 			return nil, fmt.Errorf("%s lies outside the output folder; outputs stay inside it", path)
 		}
 		return r.stage.Create(filepath.Join(r.dir, path))
 	}
-	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{rec.Table}, In: rec.In, Added: rec.Columns, Kept: rec.Where}
+	return place
 }
 
 // keyOf checks that the key of a record is there, filled and names one row.
@@ -266,7 +354,7 @@ func (r *run) keyOf(rec *plan.Record) error {
 	if rec.Key == "" {
 		return nil
 	}
-	return rec.Fault(r.job(rec).CheckKey(rec.Key))
+	return rec.Fault(r.plan.Job(rec, r.place(&plan.Output{})).CheckKey(rec.Key))
 }
 
 // became tells what becomes of an output: how it differs from the file that

@@ -40,8 +40,11 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 }
 
 // load reads the plan, if there is one, and the calendar.
-func (s *settings) load() (*plan.Plan, error) {
-	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Frame: map[string]string{}}
+func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
+
+// read is load; where faults are collected the plan goes on without what is wrong.
+func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
+	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Frame: map[string]string{}}
 	for name, text := range s.frame {
 		set.Frame[name] = *text
 	}

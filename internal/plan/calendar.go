@@ -106,6 +106,7 @@ func (b *book) builtIn(key string) (*workdays.Calendar, error) {
 		}
 		c, err := b.calendar(d, name, d.root)
 		if err == nil {
+			c.Public = true
 			b.built[key], b.made = c, append(b.made, c)
 		}
 		return c, err

@@ -21,8 +21,10 @@ import (
 type Output struct {
 	File   string // with slashes, inside the output folder
 	Of     []*schedule.Series
-	Format report.Format // that of its ending
-	Record *Record
+	Format report.Format      // that of its ending
+	Record *Record            // whose table it is, or what it makes of it; nil for dates
+	Rows   []*Record          // whose events it has beside the series
+	Lame   bool               // what it shows couldn't be read, and that was told
 	Make   *question.Question // nil where the record's table itself goes out
 	Shape  question.Shape
 
@@ -72,7 +74,10 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 	for _, item := range seq.Values {
 		o, err := p.output(d, item)
 		if err != nil {
-			return err
+			if err = d.or(err); err != nil {
+				return err
+			}
+			continue
 		}
 		for _, other := range p.Outputs {
 			a, b := strings.ToLower(other.File), strings.ToLower(o.File)
@@ -121,6 +126,9 @@ func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
 	if err != nil {
 		return nil, explained(err, o.Make)
 	}
+	if len(o.Rows) == 1 && len(o.Of) == 0 && !o.Format.Events { // a table of one record is its rows
+		o.Record, o.Rows = o.Rows[0], nil
+	}
 	return o, p.check(d, o, options)
 }
 
@@ -150,14 +158,14 @@ func explained(err error, made *question.Question) error {
 func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 	fail := func(key, format string, args ...any) error { return o.places.Place(key, fmt.Errorf(format, args...)) }
 	switch {
+	case o.Lame:
+		return nil
 	case o.File == "":
 		return fail("", "an output needs a `file`")
-	case len(o.Of) == 0 && o.Record == nil:
+	case len(o.Of) == 0 && o.Record == nil && len(o.Rows) == 0:
 		return fail("", "an output needs `of`: the series or the record that it shows")
 	case o.Record == nil && o.Make != nil:
 		return fail("make", "`make` and its keys are for records; `of` names series here")
-	case o.Record != nil && o.Format.Events:
-		return fail("file", "%s", phrase.NotBuilt("a calendar file of records"))
 	}
 	for _, opt := range options {
 		if err := opt.Check(p.Env); err != nil {
@@ -211,11 +219,17 @@ func (o *Output) file(d *doc, n ast.Node) (err error) {
 func (p *Plan) of(d *doc, o *Output, v ast.Node) error {
 	names, nodes, err := d.texts(v)
 	for i, name := range names {
-		if r := p.record(name); r != nil && len(names) == 1 {
-			o.Record = r
+		if r := p.record(name); r != nil {
+			if o.Rows = append(o.Rows, r); len(r.Events) == 0 && (len(names) > 1 || o.Format.Events) {
+				return d.fail(nodes[i], "the record `%s` has no `events`, and so no dates of its own", name)
+			}
 			continue
 		}
 		s := p.Find(name)
+		if s == nil && p.failed[foldName(name)] { // which is told where it stands
+			o.Lame = true
+			continue
+		}
 		if s == nil {
 			known := slices.Clone(p.Env.SeriesNames)
 			for _, r := range p.Records {

@@ -40,7 +40,12 @@ type Plan struct {
 	// Files knows what was read.
 	Files *files.Register
 
-	book *book
+	book   *book
+	doc    *doc                           // nil where there is no file
+	nodes  map[string]ast.Node            // of the plan's own keys
+	at     map[string]map[string]ast.Node // of the keys of series, by their names
+	failed map[string]bool                // entries that couldn't be read, where faults are collected
+	apart  []apartOf
 }
 
 // Settings are what the command line says over a plan.
@@ -51,6 +56,7 @@ type Settings struct {
 	Frame     map[string]string // week-start, fiscal-start and their kin
 	LeapMarch bool
 	Files     *files.Register // nil: the plan's own
+	Collect   *Collector      // takes faults of entries; nil stops at the first
 }
 
 func (s Settings) register() *files.Register {
@@ -165,7 +171,7 @@ func (p *Plan) Place() question.Place {
 
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
-	p := &Plan{Path: path, Files: s.register()}
+	p := &Plan{Path: path, Files: s.register(), at: map[string]map[string]ast.Node{}, failed: map[string]bool{}}
 	if err := p.Files.Read(path); err != nil {
 		return nil, err
 	}
@@ -173,7 +179,9 @@ func Load(path string, s Settings) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	p.doc, d.collect = d, s.Collect
 	nodes := map[string]ast.Node{}
+	p.nodes = nodes
 	err = d.each(d.root, planShape, func(key string, _, v ast.Node) error {
 		nodes[key] = v
 		return nil
@@ -181,13 +189,23 @@ func Load(path string, s Settings) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, part := range []func(*doc, map[string]ast.Node, Settings) error{p.settings, p.calendars, p.window, p.entries} {
-		if err := part(d, nodes, s); err != nil {
+	if err := p.settings(d, nodes, s); err != nil {
+		if s.Collect != nil {
+			s.Collect.Add(path, err)
+			return p, nil
+		}
+		return nil, err
+	}
+	for _, part := range []func(*doc, map[string]ast.Node, Settings) error{p.calendars, p.window, p.entries} {
+		if err := d.or(part(d, nodes, s)); err != nil {
 			return nil, err
 		}
 	}
 	return p, nil
 }
+
+// Broken reports whether the settings couldn't be read, so that nothing else was.
+func (p *Plan) Broken() bool { return p.book == nil }
 
 // calendars reads the plan's calendars and settles on the default one. All are
 // checked, used or not.
@@ -206,7 +224,7 @@ func (p *Plan) calendars(d *doc, nodes map[string]ast.Node, _ Settings) error {
 	p.book.env.Calendars = p.book.known()
 	p.lend()
 	for _, name := range p.book.names {
-		if _, err := p.book.find(name); err != nil {
+		if _, err := p.book.find(name); d.or(err) != nil {
 			return err
 		}
 	}
@@ -232,7 +250,9 @@ func (p *Plan) window(d *doc, nodes map[string]ast.Node, _ Settings) error {
 		return err
 	}
 	w, err := eval.Window(text, p.Env)
-	p.Window = &w
+	if err == nil {
+		p.Window = &w
+	}
 	return d.wrap(n, err)
 }
 
@@ -254,6 +274,11 @@ func (p *Plan) entries(d *doc, nodes map[string]ast.Node, _ Settings) error {
 			return err
 		}
 	}
+	if n := nodes["apart"]; n != nil {
+		if err := d.or(p.readApart(d, n)); err != nil {
+			return err
+		}
+	}
 	if n := nodes["outputs"]; n != nil {
 		return p.outputs(d, n)
 	}
@@ -267,12 +292,20 @@ func (p *Plan) named(d *doc, n ast.Node, what string, do func(key string, v ast.
 		if err := checkName(key); err != nil {
 			return d.wrap(k, err)
 		}
-		if fold := phrase.FoldName(key); seen[fold] {
+		fold := phrase.FoldName(key)
+		if seen[fold] {
 			return d.fail(k, "`%s` is named twice; names are the same whatever the case, and - like _", key)
-		} else {
-			seen[fold] = true
 		}
-		return do(key, v)
+		seen[fold] = true
+		if d.collect != nil {
+			d.collect.about = key
+			defer func() { d.collect.about = "" }()
+		}
+		err := do(key, v)
+		if err != nil {
+			p.failed[fold] = true
+		}
+		return d.or(d.wrap(v, err))
 	})
 }
 
@@ -346,7 +379,8 @@ func checkName(name string) error {
 }
 
 func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
-	nodes, text := map[string]ast.Node{}, map[string]string{}
+	nodes, text := map[string]ast.Node{"": n}, map[string]string{}
+	p.at[name] = nodes
 	err := d.each(n, seriesShape, func(key string, _, v ast.Node) (err error) {
 		nodes[key] = v
 		if i := slices.IndexFunc(seriesShape.keys, func(k keyOf) bool { return k.name == key }); seriesShape.keys[i].takes == oneText {
@@ -373,9 +407,9 @@ func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
 	for _, part := range []struct {
 		key  string
 		read func(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error
-	}{{"period", period}, {"milestones", milestones}, {"event", event}} {
+	}{{"period", period}, {"milestones", p.milestones}, {"event", event}, {"expect", p.expect}} {
 		if m := nodes[part.key]; m != nil {
-			if err := part.read(d, s, m, env); err != nil {
+			if err := d.or(part.read(d, s, m, env)); err != nil {
 				return err
 			}
 		}
@@ -395,7 +429,7 @@ func period(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
 	})
 }
 
-func milestones(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
+func (p *Plan) milestones(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
 	return d.each(n, mustShape(seriesShape, "milestones"), func(key string, k, v ast.Node) error {
 		if err := checkName(key); err != nil {
 			return d.wrap(k, err)
@@ -403,6 +437,7 @@ func milestones(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
 		if slices.ContainsFunc(s.Names(), func(n string) bool { return phrase.SameName(n, key) }) {
 			return d.fail(k, "`%s` already stands for something in a series", key)
 		}
+		p.at[s.Name]["milestones."+key] = v
 		text, err := d.text(v)
 		if err != nil {
 			return err

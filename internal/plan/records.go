@@ -1,11 +1,16 @@
 package plan
 
 import (
+	"errors"
+	"fmt"
 	"os"
 
 	"github.com/goccy/go-yaml/ast"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/question"
 )
 
@@ -19,6 +24,9 @@ type Record struct {
 	Columns []string
 	Where   []string
 	In      question.TableIn
+	Events  []RecordEvent
+
+	expects *rowsExpect // what must hold of its rows; nil for nothing
 
 	places places
 }
@@ -44,6 +52,10 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 			return err
 		case "where":
 			return r.conditions(d, v)
+		case "events":
+			return r.events(d, v)
+		case "expect":
+			return r.expect(d, v)
 		}
 		return d.option(options, key, v)
 	})
@@ -55,6 +67,9 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 	}
 	if err := r.In.Check(); err != nil {
 		return r.places.fault(err)
+	}
+	if len(r.Events) > 0 && r.Key == "" {
+		return r.places.Place("events", fmt.Errorf("events of rows need a `key`, the column that names each row for good"))
 	}
 	p.Records = append(p.Records, r)
 	return nil
@@ -88,8 +103,14 @@ func (r *Record) column(d *doc, name string, k, v ast.Node) error {
 }
 
 // conditions reads one condition or a list of them.
-func (r *Record) conditions(d *doc, v ast.Node) error {
-	nodes := []ast.Node{v}
+func (r *Record) conditions(d *doc, v ast.Node) (err error) {
+	r.Where, _, err = d.conditions(v)
+	return err
+}
+
+// conditions reads one condition or a list of them, none split at commas.
+func (d *doc) conditions(v ast.Node) (list []string, nodes []ast.Node, err error) {
+	nodes = []ast.Node{v}
 	if seq, ok := v.(*ast.SequenceNode); ok {
 		nodes = seq.Values
 	}
@@ -99,11 +120,94 @@ func (r *Record) conditions(d *doc, v ast.Node) error {
 			_, err = phrase.ParseCondition(text)
 		}
 		if err != nil {
-			return d.wrap(n, err)
+			return nil, nil, d.wrap(n, err)
 		}
-		r.Where = append(r.Where, text)
+		list = append(list, text)
+	}
+	return list, nodes, nil
+}
+
+// RecordEvent is an event that each row of a record has.
+type RecordEvent struct {
+	Name, Day, Summary string
+	Where              []string
+
+	places places
+}
+
+func (r *Record) events(d *doc, v ast.Node) error {
+	seq, ok := v.(*ast.SequenceNode)
+	if !ok {
+		return d.fail(v, "events are a list: `- {name: ends, day: ends, summary: \"{person}\"}`")
+	}
+	for _, item := range seq.Values {
+		e := RecordEvent{places: places{doc: d, item: item, keys: map[string]ast.Node{}}}
+		err := d.each(item, recordEventShape, func(key string, _, v ast.Node) (err error) {
+			e.places.keys[key] = v
+			switch key {
+			case "where":
+				e.Where, _, err = d.conditions(v)
+			case "name":
+				if e.Name, err = d.text(v); err == nil {
+					err = checkName(e.Name)
+				}
+			case "day":
+				if e.Day, err = d.text(v); err == nil {
+					_, err = phrase.ParseExpr(e.Day)
+				}
+			case "summary":
+				e.Summary, err = d.text(v)
+			}
+			return err
+		})
+		if err == nil && (e.Name == "" || e.Day == "") {
+			err = d.fail(item, "an event of rows has a `name` and a `day`")
+		}
+		for _, other := range r.Events {
+			if err == nil && phrase.SameName(other.Name, e.Name) {
+				err = d.fail(item, "there already is an event `%s`", e.Name)
+			}
+		}
+		if err != nil {
+			return err
+		}
+		if e.Summary == "" {
+			e.Summary = r.Name + ": " + e.Name + " {" + r.Key + "}"
+		}
+		r.Events = append(r.Events, e)
 	}
 	return nil
+}
+
+// Job prepares to ask something of the record's table.
+func (p *Plan) Job(r *Record, place question.Place) *question.Job {
+	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where}
+}
+
+// Events makes the events of the record's rows that lie in a window.
+func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list []schedule.Event, err error) {
+	for _, e := range r.Events {
+		job := p.Job(r, place)
+		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary"}
+		if err := job.EventsOf(of); err != nil {
+			return nil, e.fault(r, err)
+		}
+		for _, made := range of.List {
+			if window.Has(made.At.Day) {
+				list = append(list, made)
+			}
+		}
+	}
+	return list, nil
+}
+
+// fault puts the place of the event's key around an error, or of the record's.
+func (e *RecordEvent) fault(r *Record, err error) error {
+	var at *rows.OptionError
+	if errors.As(err, &at) && e.places.keys[at.Option] == nil {
+		return r.Fault(err)
+	}
+	return e.places.fault(err)
 }
 
 // record finds a record by name, or nil.

@@ -96,12 +96,13 @@ var (
 	eventShape = &shape{what: "an event", later: []string{"remind", "busy", "lasting", "color", "categories", "location", "description"}, keys: []keyOf{
 		{name: "summary", help: "what the event is called, with {names} of the series in it"},
 	}}
-	seriesShape = &shape{what: "a series", later: []string{"expect", "apart", "color"}, keys: []keyOf{
+	seriesShape = &shape{what: "a series", later: []string{"color", "zone", "instead", "like"}, keys: []keyOf{
 		{name: "title", help: "what the series is called"},
 		{name: "rule", help: "the rule of its dates: monthly on 15, last then roll preceding", needed: true},
 		{name: "calendar", help: "the working calendar it counts with (default: the plan's)"},
 		{name: "period", help: "the period that each date stands for", takes: aMapping, of: periodShape},
 		{name: "milestones", help: "dates that hang on each date, in order: date, -5 working days", takes: aMapping, of: &shape{what: "milestones", names: &keyOf{help: "steps from the date, or a phrase"}}},
+		{name: "expect", help: "what must hold of its dates", takes: aMapping, of: expectShape},
 		{name: "event", help: "how its calendar events look", takes: aMapping, of: eventShape},
 	}}
 	planShape = &shape{what: "the plan", keys: []keyOf{
@@ -119,13 +120,22 @@ var (
 		{name: "calendars", help: "working calendars by name", takes: aMapping, of: &shape{what: "calendars", names: &keyOf{takes: aMapping, of: calendarShape}}},
 		{name: "series", help: "rules with a name", takes: aMapping, of: &shape{what: "series", names: &keyOf{takes: aMapping, of: seriesShape}}},
 		{name: "records", help: "tables with a name", takes: aMapping, of: &shape{what: "records", names: &keyOf{takes: aMapping, of: recordShape}}},
+		{name: "apart", help: "lists of series that never have dates on one day: [crew-pay, fuel-duty]", takes: anything},
 		{name: "outputs", help: "the files that a run makes", takes: aList, of: outputShape},
 	}}
-	recordShape = &shape{what: "a record", later: []string{"events"}, keys: append([]keyOf{
+	recordEventShape = &shape{what: "an event of rows", later: []string{"remind", "private", "color"}, keys: []keyOf{
+		{name: "name", help: "names the event among those of a row, for good", needed: true},
+		{name: "day", help: "its day: a column, or a phrase", needed: true},
+		{name: "where", help: "conditions of the rows that have it", takes: someTexts},
+		{name: "summary", help: "what it is called, with {columns} in it"},
+	}}
+	recordShape = &shape{what: "a record", later: []string{"match", "from", "make"}, keys: append([]keyOf{
 		{name: "table", help: "the file of the table, relative to the plan", needed: true},
 		{name: "key", help: "the column that names each row for good"},
 		{name: "columns", help: "columns that phrases add, in order", takes: aMapping, of: &shape{what: "columns", names: &keyOf{help: "a phrase"}}},
 		{name: "where", help: "conditions of the rows to keep", takes: someTexts},
+		{name: "expect", help: "what must hold of the rows", takes: aMapping, of: rowsExpectShape},
+		{name: "events", help: "calendar events of each row", takes: aList, of: recordEventShape},
 	}, optionKeys(new(question.TableIn).Options())...)}
 	outputShape = &shape{what: "an output", later: []string{"rrule", "todo", "counts"}, keys: []keyOf{
 		{name: "file", help: "the file; its ending is the format", needed: true},

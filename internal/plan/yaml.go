@@ -44,6 +44,17 @@ func (e *Error) Unwrap() error { return e.Err }
 type doc struct {
 	path string // as it was named
 	root ast.Node
+	// collect, where it isn't nil, takes faults of entries, and the rest goes on.
+	collect *Collector
+}
+
+// or returns a fault of an entry, or collects it and goes on.
+func (d *doc) or(err error) error {
+	if d.collect == nil || err == nil {
+		return err
+	}
+	d.collect.Add(d.path, err)
+	return nil
 }
 
 // mostYAML bounds a plan or calendar file.
@@ -193,27 +204,32 @@ func (d *doc) each(n ast.Node, s *shape, do func(key string, k, v ast.Node) erro
 	}
 	known := s.known()
 	for _, pair := range m.Values {
-		key := pair.Key.GetToken().Value
-		_, blank := pair.Value.(*ast.NullNode)
-		free := s.names != nil
-		switch {
-		case blank && (free && strings.ContainsAny(key, " ,") || !free && !slices.Contains(known, key)):
-			return d.fail(pair.Key, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", key)
-		case free:
-		case slices.Contains(s.later, key):
-			return d.fail(pair.Key, "%s", phrase.NotBuilt("the key `"+key+"` of "+s.what))
-		case !slices.Contains(known, key):
-			hint := "known are " + strings.Join(known, ", ")
-			if near := phrase.Nearest(key, append(known, s.later...)); near != "" {
-				hint = "did you mean `" + near + "`?"
-			}
-			return d.wrap(pair.Key, &unknownKey{key, s.what, hint})
-		}
-		if err := do(key, pair.Key, pair.Value); err != nil {
-			return d.wrap(pair.Value, err)
+		if err := d.or(d.entry(pair, s, known, do)); err != nil {
+			return err
 		}
 	}
 	return nil
+}
+
+// entry calls do for a key of a mapping.
+func (d *doc) entry(pair *ast.MappingValueNode, s *shape, known []string, do func(key string, k, v ast.Node) error) error {
+	key := pair.Key.GetToken().Value
+	_, blank := pair.Value.(*ast.NullNode)
+	free := s.names != nil
+	switch {
+	case blank && (free && strings.ContainsAny(key, " ,") || !free && !slices.Contains(known, key)):
+		return d.fail(pair.Key, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", key)
+	case free:
+	case slices.Contains(s.later, key):
+		return d.fail(pair.Key, "%s", phrase.NotBuilt("the key `"+key+"` of "+s.what))
+	case !slices.Contains(known, key):
+		hint := "known are " + strings.Join(known, ", ")
+		if near := phrase.Nearest(key, append(known, s.later...)); near != "" {
+			hint = "did you mean `" + near + "`?"
+		}
+		return d.wrap(pair.Key, &unknownKey{key, s.what, hint})
+	}
+	return d.wrap(pair.Value, do(key, pair.Key, pair.Value))
 }
 
 // option sets an option from the value of its key; what is wrong with it is told
@@ -294,3 +310,5 @@ func (d *doc) date(n ast.Node) (civil.Date, error) {
 	}
 	return day, nil
 }
+
+func foldName(name string) string { return phrase.FoldName(strings.TrimSpace(name)) }

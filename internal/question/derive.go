@@ -96,7 +96,27 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 		}
 	}
 	stem := strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))
-	e := rows.Events{Name: stem, Plan: j.ID, Day: q.day, Text: q.text, Key: q.key, Where: j.result.Where}
+	if t.Name == "-" {
+		stem = "table"
+	}
+	day, err := t.Column("event-day", q.day)
+	if err != nil {
+		return err
+	}
+	name := t.Visible()[day]
+	e := rows.Events{Table: stem, Name: name, Plan: j.ID, Day: rows.Quote(name), Text: q.text, Key: q.key, Where: j.result.Where,
+		DayOption: "event-day", TextOption: "event-text"}
+	if err := j.eventsOf(t, &e); err != nil {
+		return err
+	}
+	for i := range e.List {
+		e.List[i].Category = "" // a file's name is no word for people
+	}
+	return to.Events(e.List)
+}
+
+// eventsOf makes the events of a table's rows and tells how many have no day.
+func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 	if err := e.Prepare(t.Table); err != nil {
 		return err
 	}
@@ -106,5 +126,20 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 	if err := j.scan(t, e.Add); err != nil {
 		return err
 	}
-	return to.Events(e.List)
+	if e.Blank > 0 {
+		j.Note("Left out: %s of %s without a date.", Several(e.Blank, "row"), t.Name)
+	}
+	return nil
+}
+
+// EventsOf makes events of the rows of the job's table.
+func (j *Job) EventsOf(e *rows.Events) error {
+	j.Question = &Question{Name: "events", Answer: func(j *Job) error {
+		t, err := j.table()
+		if err != nil {
+			return err
+		}
+		return j.eventsOf(t, e)
+	}}
+	return j.Answer()
 }

@@ -197,7 +197,7 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 	if column, err = t.Column("share", q.share); err != nil {
 		return -1, -1, err
 	}
-	number, err = t.Hide("share", `"`+strings.ReplaceAll(t.Visible()[column], `"`, `""`)+`" + 0`)
+	number, err = t.Hide("share", rows.Quote(t.Visible()[column])+" + 0")
 	return column, number, err
 }
 

@@ -2,6 +2,7 @@ package rows
 
 import (
 	"fmt"
+	"strings"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
@@ -9,10 +10,16 @@ import (
 
 // Events makes a calendar event of each row that has a day.
 type Events struct {
-	Name, Plan     string // of the table and of the plan, for the events' identity
-	Day, Text, Key string // the columns of day and key, the template of the text
-	Where          []string
-	List           []schedule.Event
+	// Table, Name and Plan name the events for good: the table or record, the
+	// event among those of a row, the plan.
+	Table, Name, Plan string
+	// Day is the phrase of the day, Text the template of what the event is called,
+	// Key the column that names the row; the options that they come of, for faults.
+	Day, Text, Key        string
+	DayOption, TextOption string
+	Where                 []string
+	List                  []schedule.Event
+	Blank                 int // rows without a day
 
 	table    *Table
 	day, key int
@@ -25,24 +32,25 @@ func (e *Events) Prepare(t *Table) (err error) {
 	if err = t.Filter(e.Where); err != nil {
 		return err
 	}
-	if e.day, err = t.Column("event-day", e.Day); err != nil {
-		return err
-	}
 	if e.key, err = t.Column("key", e.Key); err != nil {
 		return err
 	}
 	if e.text, err = schedule.ParseTemplate(e.Text, t.Visible()); err != nil {
-		return In("event-text", err)
+		return In(e.TextOption, err)
 	}
-	t.Dates = append(t.Dates, e.day)
+	if i := Find(t.Visible(), Unquote(e.Day)); i >= 0 { // its cells are dates, and keep their time
+		t.Dates = append(t.Dates, i)
+	}
+	e.day, err = t.Hide(e.DayOption, e.Day)
 	e.table, e.seen = t, map[string]int{}
-	return nil
+	return err
 }
 
 // Add takes a row. A key that is blank or names another row is an error.
 func (e *Events) Add(line int, row []eval.Value) error {
 	v, ok := eval.DayOf(row[e.day])
 	if !ok {
+		e.Blank++
 		return nil
 	}
 	id := row[e.key].String()
@@ -53,6 +61,24 @@ func (e *Events) Add(line int, row []eval.Value) error {
 		return fmt.Errorf("%s, line %d: the key `%s` is blank, and a key names one row", e.table.Name, line, e.Key)
 	}
 	e.seen[id] = line
-	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Name, e.Day, id, e.Plan), Summary: e.text.FillRow(row), At: v})
+	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan), Summary: e.text.FillRow(row), At: v,
+		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day)})
 	return nil
+}
+
+const hex = "0123456789ABCDEF"
+
+// EventKey writes a key as a UID holds it: in UTF-8 with all but letters, digits and
+// . _ - / percent-encoded.
+func EventKey(s string) string {
+	var b strings.Builder
+	for i := range len(s) {
+		c := s[i]
+		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.IndexByte("._-/", c) >= 0 {
+			b.WriteByte(c)
+		} else {
+			b.WriteString("%" + hex[c>>4:c>>4+1] + hex[c&15:c&15+1])
+		}
+	}
+	return b.String()
 }

@@ -79,6 +79,9 @@ func Unquote(name string) string {
 	return name
 }
 
+// Quote writes a column's name as a phrase has it in any case.
+func Quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+
 // Named splits NAME = PHRASE; a phrase alone names itself, a column by its name
 // alone, and a condition stands in parentheses.
 func Named(text string) (name, body string) {

@@ -136,12 +136,3 @@ func (e Entry) Label() string {
 	}
 	return text
 }
-
-// UID is the name of the entry that stays the same when its date moves.
-func (e Entry) UID(plan string) string {
-	id := e.Series.Name
-	if e.What != "date" {
-		id += "." + e.What
-	}
-	return id + "." + e.Of.ID + "@" + plan
-}

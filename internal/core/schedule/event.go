@@ -1,6 +1,7 @@
 package schedule
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"slices"
@@ -8,15 +9,44 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// Event is a calendar event: all-day at a Date, timed at a Moment.
+// Event is a calendar event, all-day at a Date, timed at a Moment, and a row of an
+// agenda.
 type Event struct {
 	UID, Summary, Description, Category string
 	At                                  eval.Value
+	// Series is what it comes of, the name of a series or record; What is "date",
+	// or the milestone or event; ID who it is among those.
+	Series, What, ID string
+	Nominal          eval.Value
 }
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
-	return Event{UID: e.UID(plan), Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At}
+	event := Event{Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
+		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date)}
+	event.UID = UID(event, plan)
+	return event
+}
+
+// UID is the name of a plan's event that stays the same when its date moves.
+func UID(e Event, plan string) string {
+	id := e.Series
+	if e.What != "date" {
+		id += "." + e.What
+	}
+	return id + "." + e.ID + "@" + plan
+}
+
+// SortEvents sorts events by date and time; where those are equal, by the order of
+// the series and records named.
+func SortEvents(list []Event, order []string) {
+	place := map[string]int{}
+	for i, name := range order {
+		place[name] = i
+	}
+	slices.SortStableFunc(list, func(a, b Event) int {
+		return cmp.Or(cmp.Compare(a.At.Day, b.At.Day), cmp.Compare(a.At.Minutes, b.At.Minutes), cmp.Compare(place[a.Series], place[b.Series]))
+	})
 }
 
 // FromRule makes a series of a rule alone, named after its canonical text, the

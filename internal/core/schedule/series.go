@@ -39,6 +39,7 @@ type Series struct {
 	Start, End  *eval.Program // of the period; nil for the default
 	Milestones  []Milestone
 	Summary     *Template // of its events; nil for the title
+	Expects     *Expects  // what must hold of it; nil for nothing
 
 	made  made
 	noted sync.Map // nominal dates that a blind calendar was noted for

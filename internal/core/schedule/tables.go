@@ -73,17 +73,16 @@ func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 // AgendaColumns are the columns of the table of several series.
 var AgendaColumns = []string{"date", "weekday", "title", "series", "what", "nominal", "reason", "id"}
 
-// AgendaRow appends the cells of AgendaColumns for one date or milestone.
-func AgendaRow(cells []eval.Value, e Entry) []eval.Value {
-	return append(cells, e.At, WeekdayOf(e.At), eval.Str(e.Label()), eval.Str(e.Series.Name), eval.Str(e.What),
-		eval.Day(e.Of.Date.Date), eval.Str(eval.Reasons(e.Moves)), eval.Str(e.Of.ID))
+// AgendaRow appends the cells of AgendaColumns for one date, milestone or event.
+func AgendaRow(cells []eval.Value, e Event) []eval.Value {
+	return append(cells, e.At, WeekdayOf(e.At), eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What), e.Nominal, eval.Str(e.Description), eval.Str(e.ID))
 }
 
-// Agenda is the table of several series: a row a date or milestone.
-func Agenda(entries []Entry) Lines {
+// Agenda is the table of several series: a row a date, milestone or event.
+func Agenda(events []Event) Lines {
 	return func(yield func([]eval.Value, error) bool) {
 		var cells []eval.Value
-		for _, e := range entries {
+		for _, e := range events {
 			if cells = AgendaRow(cells[:0], e); !yield(cells, nil) {
 				return
 			}

@@ -49,6 +49,8 @@ const Weekend = WeekdaySet(1<<civil.Saturday | 1<<civil.Sunday)
 type Calendar struct {
 	Name  string
 	Title string // what it is, for people; may be empty
+	// Public says that the program brings it along.
+	Public bool
 	// Known spans the days about which the calendar says it knows.
 	Known civil.Span
 

@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
+)
+
+// answerNo is an answer that is no: exit code 1, with what to say of it.
+type answerNo struct{ text string }
+
+func (e *answerNo) Error() string { return e.text }
+
+// planArgument is the plan that a command is given, or that of this folder.
+func (s *settings) planArgument(args []string, command string) error {
+	if s.plan = plan.FileName; len(args) > 0 {
+		s.plan = args[0]
+	} else if _, err := os.Stat(s.plan); err != nil {
+		return usagef("there is no yoyaku.yaml in this folder; name a plan: yoyaku %s PLAN, or start with yoyaku demo", command)
+	}
+	return nil
+}
+
+func (a *App) checkCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "check [PLAN]",
+		Short: "Prove a plan: expectations, holiday coverage, collisions",
+		Long: `Read a whole plan (yoyaku.yaml in this folder unless named) with its calendars and
+tables, write nothing, and tell every finding at once: what is wrong, at its line, and
+what else to know. The exit code is 1 where something fails.`,
+		Example: `  yoyaku check
+  yoyaku check --as json`,
+		Args: needArgs(0, 1, ""),
+	}
+	s := a.settings(c, false)
+	var strict bool
+	var window string
+	var shape question.Shape
+	out := output{app: a, shape: &shape, formats: report.Names(false)}
+	options := append([]*question.Option{
+		{Name: "strict", Kind: question.Yes, Help: "notes are fails too", Into: &strict},
+		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &window},
+	}, append(shape.Options(), out.options()...)...)
+	bind(c, options)
+	s.completeOptions(c, options, nil)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		if err := s.planArgument(args, "check"); err != nil {
+			return err
+		}
+		for _, o := range options {
+			if err := o.Check(eval.Env{}); err != nil {
+				return err
+			}
+		}
+		list, err := a.findings(s, window)
+		if err != nil {
+			return err
+		}
+		return a.tellFindings(list, strict, &out)
+	}
+	return c
+}
+
+// findings checks the plan of the settings.
+func (a *App) findings(s *settings, window string) ([]plan.Finding, error) {
+	var c plan.Collector
+	p, err := s.read(&c)
+	if err != nil || p.Broken() {
+		return c.Findings, err
+	}
+	r := a.newRun()
+	r.plan, r.series, r.window, r.anyway = p, p.Series, window, true
+	if r.span, err = r.windowOf(); err != nil {
+		var named *rows.OptionError
+		if errors.As(err, &named) {
+			return nil, err
+		}
+		c.Add(p.Path, err)
+		return c.Findings, nil
+	}
+	var notes []string
+	r.note = func(_ *plan.Output, text string) { notes = append(notes, text) }
+	output := func(o *plan.Output) ([]string, error) {
+		notes = nil
+		defer r.stage.Drop()
+		err := r.output(io.Discard, o, o.Of)
+		return notes, err
+	}
+	return append(c.Findings, p.Check(r.span, r.place(nil), output)...), nil
+}
+
+// tellFindings writes findings; where one fails, the answer is no.
+func (a *App) tellFindings(list []plan.Finding, strict bool, out *output) error {
+	p, err := plan.Empty(plan.Settings{Now: a.Now})
+	if err != nil {
+		return err
+	}
+	fails, notes := 0, 0
+	for _, f := range list {
+		if f.Note && !strict {
+			notes++
+		} else {
+			fails++
+		}
+	}
+	err = a.lines(out, p, plan.FindingColumns, func(yield func([]eval.Value, error) bool) {
+		for _, f := range list {
+			if !yield(f.Cells(strict), nil) {
+				return
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	count := fmt.Sprintf("%s, %s", question.Several(fails, "fail"), question.Several(notes, "note"))
+	if fails > 0 {
+		return &answerNo{"The plan isn't right: " + count + "."}
+	}
+	a.note("The plan is right: %s.", count)
+	return nil
+}

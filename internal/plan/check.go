@@ -1,0 +1,288 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/question"
+)
+
+// Finding is a finding of check with its place.
+type Finding struct {
+	schedule.Finding
+	File string
+	Line int
+}
+
+// FindingColumns are the columns of what check tells.
+var FindingColumns = []string{"level", "where", "about", "date", "finding"}
+
+// Cells are the cells of FindingColumns; with strict a note is a fail.
+func (f Finding) Cells(strict bool) []eval.Value {
+	level := "fail"
+	if f.Note && !strict {
+		level = "note"
+	}
+	where := filepath.ToSlash(f.File)
+	if f.Line > 0 {
+		where = fmt.Sprintf("%s:%d", where, f.Line)
+	}
+	return []eval.Value{eval.Str(level), eval.Str(where), eval.Str(f.About), f.At, eval.Str(f.Text)}
+}
+
+// mostRows is how many rows that break one expectation are told one by one.
+const mostRows = 20
+
+// Collector collects the faults of a plan as it is read, so that all are told.
+type Collector struct {
+	Findings []Finding
+	about    string
+}
+
+// Add takes a fault; one that is told twice is told once.
+func (c *Collector) Add(file string, err error) {
+	f := fault(file, err)
+	f.About = c.about
+	if !slices.ContainsFunc(c.Findings, func(o Finding) bool { return o.File == f.File && o.Line == f.Line && o.Text == f.Text }) {
+		c.Findings = append(c.Findings, f)
+	}
+}
+
+// fault is an error as a finding.
+func fault(file string, err error) (f Finding) {
+	f.File = file
+	var placed *Error
+	if errors.As(err, &placed) {
+		f.File, f.Line = placed.File, placed.Line
+		err = placed.Err
+	}
+	f.Text = err.Error()
+	var pe *phrase.Error
+	if errors.As(err, &pe) && pe.Hint != "" && !strings.Contains(f.Text, pe.Hint) {
+		f.Text += "; " + pe.Hint
+	}
+	f.Text = strings.Join(strings.Fields(f.Text), " ")
+	return f
+}
+
+// placed gives a finding of a series its line.
+func (p *Plan) placed(f schedule.Finding) Finding {
+	n := p.at[f.About][f.Key]
+	if n == nil {
+		n = p.at[f.About][""]
+	}
+	found := Finding{Finding: f, File: p.Path}
+	if n != nil && p.doc != nil {
+		found.Line, _ = p.doc.at(n)
+	}
+	return found
+}
+
+// Expectations checks what the plan expects of its series and records in a window.
+// place is what records are asked from.
+func (p *Plan) Expectations(series []*schedule.Series, window civil.Span, place question.Place) (list []Finding, err error) {
+	all, err := p.checkSeries(series, window)
+	for _, f := range all {
+		if strings.HasPrefix(f.Key, "expect.") && !f.Note {
+			list = append(list, p.placed(f))
+		}
+	}
+	if err == nil {
+		var apart []Finding
+		apart, err = p.checkApart(series, window)
+		list = append(list, apart...)
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range p.Records {
+		if r.expects == nil {
+			continue
+		}
+		found, err := p.checkRows(r, place)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range found {
+			if !f.Note {
+				list = append(list, f)
+			}
+		}
+	}
+	return list, nil
+}
+
+func (p *Plan) checkSeries(series []*schedule.Series, window civil.Span) (list []schedule.Finding, err error) {
+	for _, s := range series {
+		found, err := s.Check(window)
+		if err != nil {
+			return nil, fmt.Errorf("series %s: %w", s.Name, err)
+		}
+		list = append(list, found...)
+	}
+	return list, nil
+}
+
+func (p *Plan) checkApart(series []*schedule.Series, window civil.Span) (list []Finding, err error) {
+	for _, a := range p.apart {
+		of := slices.DeleteFunc(slices.Clone(a.series), func(s *schedule.Series) bool { return !slices.Contains(series, s) })
+		found, err := schedule.Meetings(of, window)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range found {
+			line, _ := p.doc.at(a.node)
+			list = append(list, Finding{f, p.Path, line})
+		}
+	}
+	return list, nil
+}
+
+// checkRows checks what is expected of a record, and its key.
+func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err error) {
+	fail := func(n ast.Node, format string, args ...any) {
+		line, _ := r.places.doc.at(n)
+		list = append(list, Finding{schedule.Finding{About: r.Name, Text: fmt.Sprintf(format, args...)}, r.places.doc.path, line})
+	}
+	if r.Key != "" {
+		var key *question.KeyFault
+		if err := p.Job(r, place).CheckKey(r.Key); errors.As(err, &key) {
+			fail(r.places.keys["key"], "%s", key)
+			return list, nil
+		} else if err != nil {
+			return nil, r.Fault(err)
+		}
+	}
+	e := r.expects
+	if e == nil {
+		return list, nil
+	}
+	want := question.RowsExpected{Unique: e.unique, Each: e.each, Key: r.Key}
+	got, err := p.Job(r, place).Expect(want)
+	if err != nil {
+		var at *rows.OptionError
+		if errors.As(err, &at) && e.at[at.Option] != nil {
+			return nil, r.places.doc.wrap(e.at[at.Option], at.Err)
+		}
+		return nil, r.Fault(err)
+	}
+	if e.rows != nil && (got.Rows < e.rows.Least || got.Rows > e.rows.Most) {
+		fail(e.at["rows"], "%s has %s, expected are %s", filepath.ToSlash(r.Table), question.Several(got.Rows, "row"), e.rows)
+	}
+	for key, broken := range got.Broken {
+		for i, text := range broken {
+			if i == mostRows {
+				fail(e.at[key], "and %d more rows", len(broken)-i)
+				break
+			}
+			fail(e.at[key], "%s", text)
+		}
+	}
+	for key, n := range got.Blank {
+		i, _ := strconv.Atoi(strings.TrimPrefix(key, "each."))
+		fail(e.at[key], "each: %s is blank for %s of %d", e.each[i], question.Several(n, "row"), got.Rows)
+		list[len(list)-1].Note = true
+	}
+	slices.SortStableFunc(list, func(a, b Finding) int { return a.Line - b.Line })
+	return list, nil
+}
+
+// Check looks at the whole plan in a window: findings in the order of the file, the
+// fails first at each line. output makes an output without writing it and tells what
+// it notes; place is what records are asked from.
+func (p *Plan) Check(window civil.Span, place question.Place, output func(o *Output) (notes []string, err error)) (list []Finding) {
+	take := func(found []Finding, err error) {
+		if list = append(list, found...); err != nil {
+			list = append(list, fault(p.Path, err))
+		}
+	}
+	for _, s := range p.Series {
+		found, err := p.checkSeries([]*schedule.Series{s}, window)
+		for _, f := range found {
+			list = append(list, p.placed(f))
+		}
+		if err != nil {
+			f := p.placed(schedule.Finding{About: s.Name})
+			f.Text = fault(p.Path, err).Text
+			list = append(list, f)
+		}
+	}
+	take(p.checkApart(p.Series, window))
+	for _, r := range p.Records {
+		take(p.checkRows(r, place))
+	}
+	for _, o := range p.Outputs {
+		notes, err := output(o)
+		line, _ := p.doc.at(o.places.item)
+		for _, n := range notes {
+			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: n}, p.Path, line})
+		}
+		if err != nil {
+			f := fault(p.Path, o.Fault(err))
+			f.About = o.File
+			list = append(list, f)
+		}
+	}
+	list = append(list, p.notes()...)
+	slices.SortStableFunc(list, func(a, b Finding) int {
+		if a.File != b.File {
+			return strings.Compare(a.File, b.File)
+		}
+		return a.Line - b.Line
+	})
+	return slices.CompactFunc(list, func(a, b Finding) bool { return a == b })
+}
+
+// notes tell what else there is to know of a plan: what its calendars didn't know,
+// which public ones it uses, an id with a year in it.
+func (p *Plan) notes() (list []Finding) {
+	note := func(key, about, format string, args ...any) {
+		f := Finding{schedule.Finding{Note: true, About: about, Text: fmt.Sprintf(format, args...)}, p.Path, 0}
+		if n := p.nodes[key]; n != nil {
+			f.Line, _ = p.doc.at(n)
+		}
+		list = append(list, f)
+	}
+	for _, w := range p.Warnings() {
+		note("calendars", "", "%s", w)
+	}
+	for _, c := range p.book.made {
+		if title := publicTitle(c); title != "" {
+			note("calendars", c.Name, "the public calendar of this program's version: %s", title)
+		}
+	}
+	for y := 1990; y < 2100; y++ {
+		if strings.Contains(p.ID, fmt.Sprint(y)) {
+			note("id", "", "the id holds a year: next year's events would stand beside this year's instead of following on; drop it, and move the window on")
+			break
+		}
+	}
+	return list
+}
+
+// publicTitle is what a built-in calendar is; "" for the plan's own.
+func publicTitle(c *workdays.Calendar) string {
+	if !c.Public {
+		return ""
+	}
+	return c.Title + ", known from " + c.Known.First.String() + knownThrough(c)
+}
+
+func knownThrough(c *workdays.Calendar) string {
+	if c.Known.Last == civil.Max {
+		return " on"
+	}
+	return " through " + c.Known.Last.String()
+}

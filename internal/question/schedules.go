@@ -1,0 +1,130 @@
+package question
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/tabular"
+)
+
+// errNoSchedule is a table whose rows aren't dates of a schedule.
+var errNoSchedule = errors.New("the rows of this table have no identity: a schedule has the columns `date` and `id`")
+
+// ReadEvents reads the dates of a schedule out of a file: the events of a calendar
+// file, the rows of an agenda, or of the table of one series with its milestones
+// beside each date, whose name is series.
+func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
+	ext := strings.ToLower(filepath.Ext(name))
+	if ext == ".ics" {
+		return ical.Events(name, r)
+	}
+	table, err := tabular.Input{}.Read(name, ext, r)
+	if err != nil {
+		return nil, err
+	}
+	columns := table.Columns()
+	at := func(name string) int { return rows.Find(columns, name) }
+	if at("id") < 0 || at("date") < 0 {
+		return nil, errNoSchedule
+	}
+	var list []schedule.Event
+	err = eachRow(table, func(line int, cells []eval.Value) error {
+		get := func(name string) string {
+			if i := at(name); i >= 0 {
+				return strings.Clone(cells[i].String())
+			}
+			return ""
+		}
+		e := schedule.Event{Series: get("series"), What: get("what"), ID: get("id"), Summary: get("title"), Description: get("reason")}
+		if e.Nominal, _ = eval.DayOf(eval.Str(get("nominal"))); e.What != "" {
+			if e.At, err = momentOf(get("date")); err != nil {
+				return fmt.Errorf("%s:%d: %w", name, line, err)
+			}
+			list = append(list, e)
+			return nil
+		}
+		for i, c := range columns { // a wide table: the date and its milestones
+			if i < at("date") || slices.Contains(wideOwn, phrase.FoldName(c)) || strings.HasSuffix(phrase.FoldName(c), " weekday") || cells[i].Kind == eval.Blank {
+				continue
+			}
+			when, err := momentOf(cells[i].String())
+			if err != nil {
+				continue
+			}
+			m := e
+			m.Series, m.What, m.At = series, phrase.FoldName(c), when
+			if m.What != "date" {
+				m.Description = ""
+			}
+			list = append(list, m)
+		}
+		return nil
+	})
+	return list, err
+}
+
+// wideOwn are the columns of a wide table that are no milestones.
+var wideOwn = []string{"weekday", "nominal", "reason", "period start", "period end", "id", "rule", "title"}
+
+// momentOf reads a date, or one with a time as tables hold it.
+func momentOf(text string) (eval.Value, error) {
+	day, clock, timed := strings.Cut(text, "T")
+	d, _, ok := civil.Parse(day)
+	var h, m int
+	if timed {
+		if n, err := fmt.Sscanf(clock, "%2d:%2d", &h, &m); n != 2 || err != nil {
+			ok = false
+		}
+	}
+	switch {
+	case !ok:
+		return eval.Value{}, fmt.Errorf("%q is no date", eval.Brief(text))
+	case timed:
+		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(h*60 + m)}, nil
+	}
+	return eval.Day(d), nil
+}
+
+// eachRow goes through the rows of a table.
+func eachRow(r rows.Reader, do func(line int, cells []eval.Value) error) error {
+	for {
+		batch, err := r.Next()
+		if err != nil || batch == nil {
+			return err
+		}
+		if err := batch.Each(do); err != nil {
+			return err
+		}
+	}
+}
+
+// OfOthers reads the dates in an earlier output that are of other series than the
+// named ones; none where there is no such file.
+func OfOthers(path string, named []string) (list []schedule.Event, err error) {
+	f, err := os.Open(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	all, err := ReadEvents(path, "", f)
+	for _, e := range all {
+		if !slices.ContainsFunc(named, func(n string) bool { return phrase.SameName(n, e.Series) }) {
+			list = append(list, e)
+		}
+	}
+	return list, err
+}
