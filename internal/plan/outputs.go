@@ -219,7 +219,7 @@ func (o *Output) file(d *doc, n ast.Node) (err error) {
 func (p *Plan) of(d *doc, o *Output, v ast.Node) error {
 	names, nodes, err := d.texts(v)
 	for i, name := range names {
-		if r := p.record(name); r != nil {
+		if r := p.Record(name); r != nil {
 			if o.Rows = append(o.Rows, r); len(r.Events) == 0 && (len(names) > 1 || o.Format.Events) {
 				return d.fail(nodes[i], "the record `%s` has no `events`, and so no dates of its own", name)
 			}

@@ -210,8 +210,8 @@ func (e *RecordEvent) fault(r *Record, err error) error {
 	return e.places.fault(err)
 }
 
-// record finds a record by name, or nil.
-func (p *Plan) record(name string) *Record {
+// Record finds a record by name, or nil.
+func (p *Plan) Record(name string) *Record {
 	for _, r := range p.Records {
 		if phrase.SameName(r.Name, name) {
 			return r
@@ -227,4 +227,13 @@ func (r *Record) Fault(err error) error {
 		return nil
 	}
 	return r.places.fault(err)
+}
+
+// recordOf is a record as questions see it, or nil.
+func (p *Plan) recordOf(name string) *question.RecordOf {
+	r := p.Record(name)
+	if r == nil {
+		return nil
+	}
+	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In}
 }

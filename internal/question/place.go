@@ -26,6 +26,8 @@ type Place struct {
 	Zone *time.Location // nil: times float
 	// Find returns a series of the plan, or nil.
 	Find func(name string) *schedule.Series
+	// Record returns a record of the plan, or nil.
+	Record func(name string) *RecordOf
 	// Calendar returns a calendar by name or file, Calendars all at hand.
 	Calendar  func(name string) (*workdays.Calendar, error)
 	Calendars func() ([]*workdays.Calendar, error)

@@ -17,17 +17,20 @@ type why struct{ base string }
 func newWhy() *Question {
 	q := &why{}
 	return &Question{
-		Name: "why", Group: Rules, Use: "why PHRASE | SERIES [DATE]", Short: "Tell how a date came about, or what a phrase means",
+		Name: "why", Group: Rules, Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN", Short: "Tell how a date came about, or what a phrase means",
 		Long: `Tell what a phrase means: in plain words, in its canonical form, and as an RFC 5545
 rule where one says exactly the same. With a date, tell how the series of the plan
 comes to it, step by step: what the calendar said, and where each holiday is listed.
-The date may be nominal, moved, a milestone's, or a day on which nothing falls.`,
+The date may be nominal, moved, a milestone's, or a day on which nothing falls.
+With a row of a record of the plan, by its key or its place (#12), tell how a column
+of it came about, through the columns that it uses.`,
 		Examples: `  yoyaku why "monthly on 15, last then roll preceding"
   yoyaku why crew-pay 2027-03-15
   yoyaku why crew-pay 2027-06-22
   yoyaku why fuel-duty 2027-09-25
+  yoyaku why crew-contracts C-103 notice
   yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar isles`,
-		Least: 1, Most: 2, Wants: "a phrase, or a series of the plan and a date", Args: "series",
+		Least: 1, Most: 3, Wants: "a phrase, a series of the plan and a date, or a record, a row and a column", Args: "series",
 		Options: []*Option{{Name: "base", Kind: Date, Help: "`DATE` that steps start from", Into: &q.base}},
 		Answer:  q.answer,
 	}
@@ -35,6 +38,20 @@ The date may be nominal, moved, a milestone's, or a day on which nothing falls.`
 
 func (q *why) answer(j *Job) error {
 	s := j.Find(j.Args[0])
+	var r *RecordOf
+	if j.Record != nil && s == nil {
+		r = j.Record(j.Args[0])
+	}
+	switch {
+	case r != nil && len(j.Args) == 3:
+		return q.row(j, r, j.Args[1], j.Args[2])
+	case r != nil && len(j.Args) == 2:
+		return fmt.Errorf("a record is asked about with a row and a column: yoyaku why %s %s COLUMN", r.Name, j.Args[1])
+	case r != nil:
+		return fmt.Errorf("`%s` is a record; yoyaku why %[1]s ROW COLUMN tells how a column of a row came about", r.Name)
+	case len(j.Args) == 3:
+		return fmt.Errorf("no record `%s`; records stand in a plan (--plan, or yoyaku.yaml in this folder)", j.Args[0])
+	}
 	if s == nil && len(j.Args) == 2 {
 		if !phrase.IsRule(j.Args[0]) {
 			return j.UnknownSeries(j.Args[0])

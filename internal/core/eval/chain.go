@@ -166,6 +166,9 @@ type Program struct {
 // Chain returns the steps at the top of the expression, or nil.
 func (p *Program) Chain() *Chain { return p.chain }
 
+// Base is what the expression's steps start from for a row.
+func (p *Program) Base(row []Value) (Value, error) { return p.value(row) }
+
 // Eval computes the expression on a row, appending the moves of its own steps
 // to trace. A date for which a calendar was asked beyond what it knows is noted
 // with the calendar, once.

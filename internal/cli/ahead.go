@@ -1,0 +1,170 @@
+package cli
+
+import (
+	"io"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
+)
+
+func (a *App) aheadCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "ahead [PLAN|SERIES …]",
+		Short: "What comes up next",
+		Long: `List what comes up of a plan, by date: dates and milestones of its series, events of
+its records, for 30 days unless told. Days of records that have passed are overdue and
+stand first.`,
+		Example: `  yoyaku ahead
+  yoyaku ahead crew-pay fuel-duty --within "3 months"
+  yoyaku ahead --window 2027-Q2 --where "series = 'crew-contracts'"`,
+	}
+	s := a.settings(c, false)
+	var within, window, overdue string
+	var shape question.Shape
+	out := output{app: a, shape: &shape, formats: report.Names(true)}
+	options := append([]*question.Option{
+		{Name: "within", Kind: question.Amount, Default: "30 days", Help: "`STRETCH` from today: 30 days, 3 months", Into: &within},
+		{Name: "window", Kind: question.Span, Help: "`SPAN` instead of that", Into: &window},
+		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "`STRETCH` that days of records count back: 90 days, 1 year", Into: &overdue},
+	}, append(shape.Options(), out.options()...)...)
+	bind(c, options)
+	s.completeOptions(c, options, nil)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		if len(args) > 0 && strings.HasPrefix(strings.ToLower(filepath.Ext(args[0])), ".y") {
+			s.plan, args = args[0], args[1:]
+		} else if err := s.planArgument(nil, "ahead"); err != nil {
+			return err
+		}
+		p, err := s.load()
+		if err != nil {
+			return err
+		}
+		for _, o := range options {
+			if err := o.Check(p.Env); err != nil {
+				return err
+			}
+		}
+		what, err := a.asked(p, args, within, window, overdue)
+		if err != nil {
+			return err
+		}
+		return a.tellAhead(p, what, &out)
+	}
+	return c
+}
+
+// asked is what is asked of a plan: the series and records named, or all of them.
+func (a *App) asked(p *plan.Plan, names []string, within, window, overdue string) (what plan.Ahead, err error) {
+	what = plan.Ahead{Series: p.Series, Records: p.Records}
+	if len(names) > 0 {
+		what.Series, what.Records = nil, nil
+	}
+	for _, name := range names {
+		if s := p.Find(name); s != nil {
+			what.Series = append(what.Series, s)
+		} else if r := p.Record(name); r != nil {
+			what.Records = append(what.Records, r)
+		} else {
+			place := p.Place()
+			return what, place.UnknownSeries(name)
+		}
+	}
+	today := p.Env.Today
+	what.Window = civil.Span{First: today}
+	if window != "" {
+		what.Window, err = eval.Window(window, p.Env)
+		what.Overdue = what.Window.First
+		return what, rows.In("window", err)
+	}
+	if what.Window.Last, err = eval.DateOf("today, +"+within, p.Env); err == nil {
+		what.Overdue, err = eval.DateOf("today, -"+overdue, p.Env)
+	}
+	return what, err
+}
+
+// tellAhead writes what comes up.
+func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
+	place := p.Place()
+	place.Stdin, place.Warn, place.Note, place.Flags = strings.NewReader(""), a.warn, a.note, true
+	events, err := p.Ahead(what, place)
+	if err != nil {
+		return err
+	}
+	nearest := civil.None
+	for _, e := range events {
+		if nearest == civil.None && e.At.Day >= p.Env.Today {
+			nearest = e.At.Day
+		}
+	}
+	format, look, err := out.dress(p)
+	if err != nil {
+		return err
+	}
+	var stage files.Stage
+	defer stage.Drop()
+	err = a.writeTo(out, p, &stage, format.People, func(w io.Writer) error {
+		if look.Title == "" && format.Events {
+			look.Title = p.Title
+		}
+		sink, err := format.Sink(w, look)
+		if err != nil {
+			return err
+		}
+		result := rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, To: sink}
+		if format.Events {
+			return eventsTo(sink, result, p, events)
+		}
+		at := -1
+		if result.Columns == nil {
+			at = 0
+		}
+		result.StandsOut = func(row []eval.Value) bool { return at >= 0 && row[at].Day == nearest }
+		return result.Fill(plan.AheadColumns, p.Env, func(put rows.Put) error {
+			for _, e := range events {
+				if err := put(p.AheadRow(e)); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	})
+	if err != nil {
+		return err
+	}
+	if len(events) == 0 {
+		a.note("Nothing comes up between %s and %s.", what.Window.First, what.Window.Last)
+	}
+	for _, w := range p.Warnings() {
+		a.warn("%s", w)
+	}
+	return nil
+}
+
+// eventsTo writes the events whose rows the conditions keep.
+func eventsTo(sink rows.Sink, result rows.Result, p *plan.Plan, events []schedule.Event) error {
+	keeps, err := result.Keeps(plan.AheadColumns, p.Env)
+	if err != nil {
+		return err
+	}
+	var kept []schedule.Event
+	for _, e := range events {
+		keep, err := keeps(p.AheadRow(e))
+		if err != nil {
+			return err
+		}
+		if keep {
+			kept = append(kept, e)
+		}
+	}
+	return sink.(question.Events).Events(kept)
+}

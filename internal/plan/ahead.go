@@ -1,0 +1,64 @@
+package plan
+
+import (
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/question"
+)
+
+// AheadColumns are the columns of what comes up.
+var AheadColumns = []string{"date", "weekday", "left", "working_left", "title", "series", "what", "reason"}
+
+// Ahead is what comes up of a plan.
+type Ahead struct {
+	Series  []*schedule.Series
+	Records []*Record
+	Window  civil.Span
+	// Overdue is the first day before the window on which events of rows still count.
+	Overdue civil.Date
+}
+
+// Ahead lists what comes up, by date; the days before today are those of records
+// alone.
+func (p *Plan) Ahead(a Ahead, place question.Place) ([]schedule.Event, error) {
+	entries, _, err := schedule.Entries(a.Series, a.Window)
+	if err != nil {
+		return nil, err
+	}
+	var events []schedule.Event
+	var order []string
+	for _, e := range entries {
+		events = append(events, e.Event(p.ID))
+	}
+	for _, s := range a.Series {
+		order = append(order, s.Name)
+	}
+	for _, r := range a.Records {
+		list, err := p.Events(r, civil.Span{First: min(a.Overdue, a.Window.First), Last: a.Window.Last}, place)
+		if err != nil {
+			return nil, err
+		}
+		events, order = append(events, list...), append(order, r.Name)
+	}
+	schedule.SortEvents(events, order)
+	return events, nil
+}
+
+// AheadRow are the cells of AheadColumns for an event.
+func (p *Plan) AheadRow(e schedule.Event) []eval.Value {
+	cal, today := p.calendarOf(e.Series), p.Env.Today
+	cal.Need()
+	cal.Ask(today, e.At.Day)
+	return []eval.Value{e.At, schedule.WeekdayOf(e.At), eval.Int(int(e.At.Day - today)), eval.Int(cal.Between(today, e.At.Day)),
+		eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What), eval.Str(e.Description)}
+}
+
+// calendarOf is the calendar that a series counts with, or the plan's.
+func (p *Plan) calendarOf(series string) *workdays.Calendar {
+	if s := p.Find(series); s != nil && s.Calendar != nil {
+		return s.Calendar
+	}
+	return p.Env.Calendar
+}
