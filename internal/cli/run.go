@@ -244,6 +244,14 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		}
 		return job.Answer()
 	}
+	if out.Days() {
+		place := r.place(out)
+		job := &question.Job{Place: &place, Question: out.Make, Args: []string{out.Window}, Shape: out.Shape, To: sink}
+		if out.Window == "" {
+			job.Args[0] = r.span.First.String() + ".." + r.span.Last.String()
+		}
+		return job.Answer()
+	}
 	result := rows.Result{Where: out.Shape.Where, Sort: out.Shape.Sort, Columns: out.Shape.Columns, To: sink}
 	if len(out.Of) == 1 && len(out.Rows) == 0 && !out.Format.Events { // a table of one series is wide, however many --series leaves
 		columns, lines := schedule.Wide(of[0], r.span)

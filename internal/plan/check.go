@@ -3,6 +3,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -181,7 +182,8 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 	if e.rows != nil && (got.Rows < e.rows.Least || got.Rows > e.rows.Most) {
 		fail(e.at["rows"], "%s has %s, expected are %s", filepath.ToSlash(r.Table), question.Several(got.Rows, "row"), e.rows)
 	}
-	for key, broken := range got.Broken {
+	for _, key := range slices.Sorted(maps.Keys(got.Broken)) {
+		broken := got.Broken[key]
 		for i, text := range broken {
 			if i == mostRows {
 				fail(e.at[key], "and %d more rows", len(broken)-i)
@@ -190,7 +192,8 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 			fail(e.at[key], "%s", text)
 		}
 	}
-	for key, n := range got.Blank {
+	for _, key := range slices.Sorted(maps.Keys(got.Blank)) {
+		n := got.Blank[key]
 		i, _ := strconv.Atoi(strings.TrimPrefix(key, "each."))
 		fail(e.at[key], "each: %s is blank for %s of %d", e.each[i], question.Several(n, "row"), got.Rows)
 		list[len(list)-1].Note = true

@@ -9,6 +9,7 @@ import (
 
 	"github.com/goccy/go-yaml/ast"
 
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -24,6 +25,7 @@ type Output struct {
 	Format report.Format      // that of its ending
 	Record *Record            // whose table it is, or what it makes of it; nil for dates
 	Rows   []*Record          // whose events it has beside the series
+	Window string             // of days; "" for the plan's
 	Lame   bool               // what it shows couldn't be read, and that was told
 	Make   *question.Question // nil where the record's table itself goes out
 	Shape  question.Shape
@@ -120,6 +122,14 @@ func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
 			return p.of(d, o, v)
 		case "make":
 			return nil
+		case "window":
+			if o.Days() {
+				o.Window, err = d.text(v)
+				if err == nil {
+					_, err = eval.Window(o.Window, p.Env)
+				}
+				return err
+			}
 		}
 		return d.option(options, key, v)
 	})
@@ -131,6 +141,9 @@ func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
 	}
 	return o, p.check(d, o, options)
 }
+
+// Days reports whether the output is a table of days, which needs no series.
+func (o *Output) Days() bool { return o.Make != nil && o.Make.Name == "days" }
 
 // explained says of an unknown key which `make` it goes with, if one does.
 func explained(err error, made *question.Question) error {
@@ -162,6 +175,11 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 		return nil
 	case o.File == "":
 		return fail("", "an output needs a `file`")
+	case o.Days() && (len(o.Of) > 0 || o.Record != nil || o.Format.Events):
+		return fail("make", "a table of days has no `of`, and is no calendar file")
+	case o.Days() && o.Window == "" && p.Window == nil:
+		return fail("make", "a table of days needs a `window`: 2027")
+	case o.Days():
 	case len(o.Of) == 0 && o.Record == nil && len(o.Rows) == 0:
 		return fail("", "an output needs `of`: the series or the record that it shows")
 	case o.Record == nil && o.Make != nil:
@@ -187,7 +205,11 @@ func (p *Plan) makeOf(d *doc, n ast.Node) (*question.Question, error) {
 	if err != nil {
 		return nil, err
 	}
-	if name == "wall" || name == "days" {
+	if name == "days" {
+		i := slices.IndexFunc(question.All(), func(q *question.Question) bool { return q.Name == name })
+		return question.All()[i], nil
+	}
+	if name == "wall" {
 		return nil, d.fail(n, "%s", phrase.NotBuilt("`make: "+name+"`"))
 	}
 	q, err := question.New(name)

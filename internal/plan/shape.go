@@ -139,7 +139,7 @@ var (
 	}, optionKeys(new(question.TableIn).Options())...)}
 	outputShape = &shape{what: "an output", later: []string{"rrule", "todo", "counts"}, keys: []keyOf{
 		{name: "file", help: "the file; its ending is the format", needed: true},
-		{name: "of", help: "the series, or the record, that it shows", takes: someTexts, needed: true},
+		{name: "of", help: "the series and records that it shows", takes: someTexts},
 		{name: "make", help: "what is made of a record; its options stand beside it"},
 	}}
 )
@@ -151,6 +151,9 @@ func outputOf(q *question.Question, result []*question.Option) *shape {
 	s.keys = append(append(s.keys, outputShape.keys...), optionKeys(result)...)
 	if q != nil {
 		s.keys = append(s.keys, optionKeys(q.Options)...)
+	}
+	if q != nil && q.Name == "days" {
+		s.keys = append(s.keys, keyOf{name: "window", help: "the days to list (default: the plan's window)"})
 	}
 	return s
 }

@@ -74,6 +74,11 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 	return list, err
 }
 
+// Readable reports whether a file of a name can be read as a schedule or table.
+func Readable(name string) bool {
+	return slices.Contains([]string{".ics", ".csv", ".tsv", ".json", ".jsonl", ".xlsx"}, strings.ToLower(filepath.Ext(name)))
+}
+
 // wideOwn are the columns of a wide table that are no milestones.
 var wideOwn = []string{"weekday", "nominal", "reason", "period start", "period end", "id", "rule", "title"}
 

@@ -1,0 +1,224 @@
+package cli
+
+import (
+	"bytes"
+	"cmp"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
+)
+
+// comparison is `yoyaku compare` being run.
+type comparison struct {
+	app  *App
+	s    *settings
+	key  string
+	fail bool
+	out  output
+}
+
+func (a *App) compareCommand() *cobra.Command {
+	m := &comparison{app: a}
+	c := &cobra.Command{
+		Use:   "compare [OLD NEW]",
+		Short: "What moved between two schedules",
+		Long: `Tell what differs between two schedules: plans, calendar files (.ics) or tables, each
+against each; without any, between the plan of this folder and its outputs as they
+stand. Dates are matched by who they are, never by place; other tables by --key.`,
+		Example: `  yoyaku compare
+  yoyaku compare skerry.ics agenda.csv
+  yoyaku compare crew-contracts.csv crew-contracts.csv --key contract`,
+		Args: func(c *cobra.Command, args []string) error {
+			if len(args) == 1 {
+				return usagef("`yoyaku compare` takes two things, the old and the new, or none; `yoyaku compare --help` shows examples")
+			}
+			return needArgs(0, 2, "")(c, args)
+		},
+	}
+	m.s = a.settings(c, false)
+	var shape question.Shape
+	m.out = output{app: a, shape: &shape, formats: report.Names(false)}
+	options := append([]*question.Option{
+		{Name: "key", Kind: question.Column, Help: "`COL` that names the rows of tables that are no schedules", Into: &m.key},
+		{Name: "fail", Kind: question.Yes, Help: "exit with 1 where something differs", Into: &m.fail},
+	}, append(shape.Options(), m.out.options()...)...)
+	bind(c, options)
+	m.s.completeOptions(c, options, nil)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		for _, o := range options {
+			if err := o.Check(eval.Env{}); err != nil {
+				return err
+			}
+		}
+		return m.do(args)
+	}
+	return c
+}
+
+// do compares and tells.
+func (m *comparison) do(args []string) error {
+	p, err := plan.Empty(plan.Settings{Now: m.app.Now})
+	if err != nil {
+		return err
+	}
+	place := p.Place()
+	place.Note, place.Flags = m.app.note, true
+	var t schedule.Tally
+	err = m.app.lines(&m.out, p, schedule.CompareColumns, func(yield func([]eval.Value, error) bool) {
+		put := func(d schedule.Difference) error {
+			if !yield(d.Cells(), nil) {
+				return errStop
+			}
+			return nil
+		}
+		if len(args) == 0 {
+			err = m.outputs(&t, put)
+		} else {
+			err = m.sides(&place, args, &t, put)
+		}
+		if err != nil && !errors.Is(err, errStop) {
+			yield(nil, err)
+		}
+	})
+	if err != nil {
+		return err
+	}
+	m.app.note("%s.", t)
+	if m.fail && t.Differ() {
+		return &answerNo{"yoyaku: they differ"}
+	}
+	return nil
+}
+
+var errStop = errors.New("stop")
+
+func (m *comparison) sides(place *question.Place, args []string, t *schedule.Tally, put func(schedule.Difference) error) error {
+	var sides [2]question.Side
+	for i, name := range args {
+		var err error
+		if sides[i], err = m.side(name); err != nil {
+			return err
+		}
+	}
+	got, err := place.Compare(sides[0], sides[1], m.key, put)
+	*t = got
+	return err
+}
+
+// side is a plan or a file.
+func (m *comparison) side(name string) (question.Side, error) {
+	s := question.Side{Name: name}
+	if !strings.HasPrefix(strings.ToLower(filepath.Ext(name)), ".y") {
+		if _, err := os.Stat(name); err != nil {
+			return s, err
+		}
+		s.Open = func() (io.ReadCloser, error) { return os.Open(name) }
+		return s, nil
+	}
+	settings := *m.s
+	settings.plan = name
+	p, err := settings.load()
+	if err != nil {
+		return s, err
+	}
+	r := m.app.newRun()
+	r.plan, r.series = p, p.Series
+	if r.span, err = r.windowOf(); err != nil {
+		return s, err
+	}
+	s.Window = &r.span
+	s.Dates = func(span civil.Span) ([]schedule.Event, error) {
+		return p.Ahead(plan.Ahead{Series: p.Series, Records: p.Records, Window: span, Overdue: span.First}, r.place(&plan.Output{}))
+	}
+	return s, nil
+}
+
+// outputs compares the plan's outputs as they stand with what it makes now. What
+// several files tell alike is told once.
+func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) error) error {
+	if err := m.s.planArgument(nil, "compare"); err != nil {
+		return err
+	}
+	p, err := m.s.load()
+	if err != nil {
+		return err
+	}
+	r := m.app.newRun()
+	r.plan, r.series, r.dir = p, p.Series, filepath.Dir(p.Path)
+	r.note = func(*plan.Output, string) {}
+	if r.span, err = r.windowOf(); err != nil {
+		return err
+	}
+	place := p.Place()
+	place.Note = func(string, ...any) {}
+	told := map[string]bool{}
+	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
+	slices.SortStableFunc(list, func(a, b *plan.Output) int { return cmp.Compare(single(a), single(b)) })
+	for _, out := range list {
+		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
+		if _, err := os.Stat(path); err != nil {
+			m.app.note("%s: not there yet.", out.File)
+			continue
+		}
+		key := ""
+		if out.Days() {
+			key = "date"
+		}
+		if out.Record != nil {
+			if key = out.Record.Key; key == "" || out.Make != nil && out.Make.Name != "table" {
+				m.app.note("%s: not compared, since its rows have no key.", out.File)
+				continue
+			}
+		}
+		if !question.Readable(out.File) {
+			m.app.note("%s: not compared, since such a file isn't read.", out.File)
+			continue
+		}
+		var b bytes.Buffer
+		err := r.output(&b, out, out.Of)
+		r.stage.Drop()
+		if err != nil {
+			return out.Fault(err)
+		}
+		old := question.Side{Name: path, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
+		now := question.Side{Name: path, Window: &r.span, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(b.Bytes())), nil }}
+		got, err := place.Compare(old, now, key, func(d schedule.Difference) error {
+			line := ""
+			for _, c := range d.Cells()[:6] {
+				line += phrase.FoldName(c.String()) + "\x00"
+			}
+			if told[line] {
+				return nil
+			}
+			told[line] = true
+			t.Count(d)
+			return put(d)
+		})
+		if err != nil {
+			return err
+		}
+		t.Same = max(t.Same, got.Same)
+	}
+	return nil
+}
+
+// single is 1 for an output that is the table of one series.
+func single(o *plan.Output) int {
+	if len(o.Of) == 1 && !o.Format.Events {
+		return 1
+	}
+	return 0
+}

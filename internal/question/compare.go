@@ -1,0 +1,134 @@
+package question
+
+import (
+	"fmt"
+	"io"
+	"path/filepath"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/tabular"
+)
+
+// Side is one of two things that are compared: the dates of a plan, or a file.
+type Side struct {
+	Name   string
+	Open   func() (io.ReadCloser, error)                   // of a file
+	Dates  func(span civil.Span) ([]schedule.Event, error) // of a plan
+	Window *civil.Span                                     // of a plan; nil where it has none
+}
+
+// aYear is how far around a plan's window its dates are looked for that a file has
+// inside of it.
+const aYear = 366
+
+// Compare compares two sides and puts what differs. Tables that are no schedules are
+// matched by a key.
+func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	if key != "" {
+		if old.Open == nil || now.Open == nil {
+			return t, rows.In("key", fmt.Errorf("matches the rows of two tables, and a plan is none"))
+		}
+		return p.tables(old, now, key, put)
+	}
+	span := civil.Always
+	for _, s := range []Side{old, now} {
+		if s.Window != nil {
+			both := civil.Span{First: max(span.First, s.Window.First), Last: min(span.Last, s.Window.Last)}
+			if both.First <= both.Last {
+				span = both
+			}
+		}
+	}
+	was, err := old.events(span)
+	if err != nil {
+		return t, err
+	}
+	is, err := now.events(span)
+	if err != nil {
+		return t, err
+	}
+	list, t := schedule.Differences(was, is, func(e schedule.Event) bool { return span.Has(e.At.Day) })
+	for _, d := range list {
+		if err := put(d); err != nil {
+			return t, err
+		}
+	}
+	return t, nil
+}
+
+// events are the dates of a side, of a plan those around a span too.
+func (s Side) events(span civil.Span) ([]schedule.Event, error) {
+	if s.Dates != nil {
+		return s.Dates(span.Widen(aYear, aYear))
+	}
+	f, err := s.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	stem := strings.TrimSuffix(filepath.Base(s.Name), filepath.Ext(s.Name))
+	list, err := ReadEvents(s.Name, stem, f)
+	if err == errNoSchedule {
+		err = fmt.Errorf("%s is no schedule with the columns `date` and `id`; --key COL says which column names its rows", s.Name)
+	}
+	return list, err
+}
+
+// tables compares two tables by a key.
+func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	var readers [2]rows.Reader
+	for i, s := range []Side{old, now} {
+		f, err := s.Open()
+		if err != nil {
+			return t, err
+		}
+		defer f.Close()
+		if readers[i], err = (tabular.Input{}).Read(s.Name, strings.ToLower(filepath.Ext(s.Name)), f); err != nil {
+			return t, err
+		}
+	}
+	c, err := rows.NewComparison(key, readers[0].Columns(), readers[1].Columns())
+	if err != nil {
+		return t, err
+	}
+	gone, added := c.Columns()
+	if len(gone) > 0 {
+		p.Note("Columns that are gone, and so not compared: %s.", strings.Join(gone, ", "))
+	}
+	if len(added) > 0 {
+		p.Note("Columns that are new, and so not compared: %s.", strings.Join(added, ", "))
+	}
+	defer lessGarbage()()
+	if err = eachRow(readers[0], c.Old); err == nil {
+		err = c.Whole()
+	}
+	if err != nil {
+		return t, err
+	}
+	err = eachRow(readers[1], func(line int, cells []eval.Value) error {
+		d, differs, err := c.New(line, cells)
+		if err != nil {
+			return err
+		}
+		if !differs {
+			t.Same++
+			return nil
+		}
+		t.Count(d)
+		return put(d)
+	})
+	if err != nil {
+		return t, err
+	}
+	for _, d := range c.Gone() {
+		t.Count(d)
+		if err := put(d); err != nil {
+			return t, err
+		}
+	}
+	return t, nil
+}
