@@ -107,7 +107,7 @@ The language of the rules on one page:  yoyaku help phrases`,
 	for _, q := range question.All() {
 		add(string(q.Group), a.ask(q))
 	}
-	add("plan", a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand())
+	add("plan", a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand())
 	add("start", a.demoCommand(), a.schemaCommand())
 	root.AddCommand(phrasesTopic())
 	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))

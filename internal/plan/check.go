@@ -61,6 +61,14 @@ func (c *Collector) Add(file string, err error) {
 	}
 }
 
+// count is how many faults there are; none where none are collected.
+func (c *Collector) count() int {
+	if c == nil {
+		return 0
+	}
+	return len(c.Findings)
+}
+
 // fault is an error as a finding.
 func fault(file string, err error) (f Finding) {
 	f.File = file

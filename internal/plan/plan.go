@@ -46,6 +46,7 @@ type Plan struct {
 	at     map[string]map[string]ast.Node // of the keys of series, by their names
 	failed map[string]bool                // entries that couldn't be read, where faults are collected
 	apart  []apartOf
+	lame   bool // the plan's calendar couldn't be had, where faults are collected
 }
 
 // Settings are what the command line says over a plan.
@@ -204,8 +205,9 @@ func Load(path string, s Settings) (*Plan, error) {
 	return p, nil
 }
 
-// Broken reports whether the settings couldn't be read, so that nothing else was.
-func (p *Plan) Broken() bool { return p.book == nil }
+// Broken reports whether the settings couldn't be read, so that nothing else was,
+// or so much that its dates say nothing.
+func (p *Plan) Broken() bool { return p.book == nil || p.lame }
 
 // calendars reads the plan's calendars and settles on the default one. All are
 // checked, used or not.
@@ -236,8 +238,13 @@ func (p *Plan) calendars(d *doc, nodes map[string]ast.Node, _ Settings) error {
 	if err != nil {
 		return err
 	}
-	p.Env.Calendar, err = p.book.named(name)
-	return d.wrap(n, err)
+	cal, err := p.book.named(name)
+	if err != nil {
+		p.lame = true
+		return d.wrap(n, err)
+	}
+	p.Env.Calendar = cal
+	return nil
 }
 
 func (p *Plan) window(d *doc, nodes map[string]ast.Node, _ Settings) error {
@@ -400,6 +407,7 @@ func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
 			return d.wrap(nodes["calendar"], err)
 		}
 	}
+	before := d.collect.count()
 	s, err := schedule.NewSeries(name, text["title"], text["rule"], env)
 	if err != nil {
 		return d.wrap(nodes["rule"], err)
@@ -408,7 +416,8 @@ func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
 		key  string
 		read func(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error
 	}{{"period", period}, {"milestones", p.milestones}, {"event", event}, {"expect", p.expect}} {
-		if m := nodes[part.key]; m != nil {
+		told := part.key != "milestones" && d.collect.count() > before // a milestone that is wrong is told; what uses it isn't
+		if m := nodes[part.key]; m != nil && !told {
 			if err := d.or(part.read(d, s, m, env)); err != nil {
 				return err
 			}

@@ -1,0 +1,139 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// Ways to break the demo plan, each found at its line with what broke it; and the
+// plan as it is passes.
+func TestCheck(t *testing.T) {
+	t.Parallel()
+	dir := demo(t)
+	path := filepath.Join(dir, "yoyaku.yaml")
+	good := read(t, path)
+	if out, errs, code := yoyaku(t, dir, "check"); code != 0 || strings.Contains(out, "fail,") || !strings.Contains(errs, "The plan is right: 0 fails, 9 notes.") {
+		t.Errorf("the demo plan: %d %s%s", code, out, errs)
+	}
+	if out, _, code := yoyaku(t, dir, "check", "--strict"); code != 1 || strings.Contains(out, "note,") {
+		t.Errorf("--strict: %d %s", code, out)
+	}
+	for _, c := range []struct{ old, new, want string }{
+		// expectations of series
+		{"per-year: 24", "per-year: 25", "fail,yoyaku.yaml:66,crew-pay,,\"2027 has 24 dates, expected are 25\""},
+		{"per-year: 24", "per-month: 2\n      per-quarter: 5..7\n      per-fiscal-year: 23", "\"FY2027 has 24 dates, expected are 23\""},
+		{"gap: 11..19 days", "gap: 14 days", "fail,yoyaku.yaml:67,crew-pay,2027-02-15,\"17 days after 2027-01-29, expected are 14\""},
+		{"- bank-file < date", "- bank-file > date", "crew-pay,2027-01-15,each: bank-file > date: 2027-01-13T16:30 is not after 2027-01-15"},
+		{"to date >= 3", "to date >= 4", "working days from approval to date >= 4: 3 is less than 4"},
+		{"- bank-file < date", "- weekday of date in ('Mon', 'Tue')", "each: weekday of date in ('Mon', 'Tue'): date is 2027-01-15"},
+		{"{per-year: 26..27}", "{per-year: 27}", "2028 has 26 dates, expected are 27"},
+		// what is wrong with dates whatever is expected
+		{"[crew-pay, fuel-duty]", "[crew-pay, deckhand-pay]", `"crew-pay, deckhand-pay",2027-04-30,crew-pay and deckhand-pay fall on one day and must stay apart`},
+		{"rule: monthly on 2nd tue", "rule: monthly on 1, 2 then roll following", "two dates on one day: 2027-05/1 (nominal 2027-05-01) and 2027-05/2 (nominal 2027-05-02)"},
+		{"rule: monthly on 2nd tue", "rule: dates 2020-01-01", "no date falls between 2027-01-01 and 2028-12-31"},
+		{"rule: monthly on 2nd tue", "rule: monthly on last then roll preceding, -1 day", "is closed (weekend) in isles, after a roll"},
+		{"approval: date, -3 working days", "approval: date, -3 working days\n      audit: date, -4 days", "out of order: approval (2027-02-10) comes after audit (2027-02-11)"},
+		// the file itself: all at once
+		{"rule: monthly on 2nd tue", "rule: monthly on 2nd teu", "did you mean \"\"tue\"\"?"},
+		{"bank-file: date, -2", "bank-file: date, -2 x", "fail,yoyaku.yaml:64,crew-pay,"},
+		{"      ends: start, lasting term months", "      ends: start, lasting trem months", "unknown name `trem`"},
+		{"table: absences.csv", "table: absnces.csv", "absnces.csv"},
+		{"file: crew-pay.csv, of: crew-pay", "file: crew-pay.csv, of: crew-pya", "unknown series or record `crew-pya`; did you mean `crew-pay`?"},
+		{"rule: quarterly", "roole: quarterly", "unknown key `roole` in a series; did you mean `rule`?"},
+		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},
+		{"known-through: 2028-12-31", "known-through: 2027-12-31", "note,yoyaku.yaml:12,,,\"the calendar isles knows no holidays after 2027-12-31"},
+		{"holidays/extra.csv", "holidays/none.csv", "none.csv"},
+		{"id: skerry-crew", "id: skerry-2027", "note,yoyaku.yaml:4,,,\"the id holds a year"},
+		{"calendar: isles\n\n", "calendar: islands\n\n", "unknown calendar `islands`"},
+		// records
+		{"rows: 1..500", "rows: 11..500", "crew-contracts.csv has 10 rows, expected are 11..500"},
+		{"unique: contract", "unique: unit", "unique: C-104 (line 5): `unit` is \"\"Ferries\"\", as in line 3"},
+		{"[ends >= start, notice < ends]", "[ends >= start, term < 20]", "each: term < 20: C-103 (line 4): 24 is not less than 20"},
+		{"key: contract", "key: unit", "the key `unit` is \"\"Ferries\"\", as in line 3"},
+		{"make: due, date: ends", "make: due, date: ends, within: 3 days", "use one of the two"},
+	} {
+		text := strings.Replace(good, c.old, c.new, 1)
+		write(t, path, text)
+		out, errs, code := yoyaku(t, dir, "check")
+		level := 1
+		if strings.HasPrefix(c.want, "note,") {
+			level = 0
+		}
+		if text == good || code != level || !strings.Contains(out, c.want) {
+			t.Errorf("%s: %d %.600s%s, want %s", c.new, code, out, errs, c.want)
+		}
+	}
+	// Several faults are told at once, as JSON too, and nothing twice.
+	write(t, path, strings.NewReplacer("rule: monthly on 2nd tue", "rule: monthly on 2nd teu", "per-year: 24", "per-year: many", "table: absences.csv", "tabel: absences.csv").Replace(good))
+	out, errs, code := yoyaku(t, dir, "check", "--as", "json", "--where", "level = 'fail'")
+	var list []map[string]any
+	if err := json.Unmarshal([]byte(out), &list); err != nil || code != 1 || len(list) != 6 || !strings.Contains(errs, "The plan isn't right: 6 fails") {
+		t.Errorf("several at once: %d %v %d %s%s", code, err, len(list), out, errs)
+	}
+	write(t, path, "plan: [1\n")
+	if _, errs, code := yoyaku(t, dir, "check"); code != 2 || !strings.Contains(errs, "not YAML") {
+		t.Errorf("not YAML: %d %s", code, errs)
+	}
+}
+
+// What moved between plans, calendar files and tables; what comes up; a column of a
+// row; a new plan.
+func TestPlanCommands(t *testing.T) {
+	t.Parallel()
+	dir := demo(t)
+	plan := read(t, filepath.Join(dir, "yoyaku.yaml"))
+	write(t, filepath.Join(dir, "later.yaml"), strings.NewReplacer("      - name: Lantern Day", "      - {name: Eve of Harvest, day: 2027-08-13}\n      - name: Lantern Day",
+		"title: Safety drill", "title: Drill", "window: 2027..2028", "window: 2027-08..2029").Replace(plan))
+	write(t, filepath.Join(dir, "other.csv"), strings.NewReplacer("C-103", "C-1033", "2027-02-01,6", "2027-02-08,6", "Harbour,2027-01-04", "Yard,2027-01-05").Replace(read(t, filepath.Join(dir, "crew-contracts.csv"))))
+	write(t, filepath.Join(dir, "twice.csv"), read(t, filepath.Join(dir, "crew-contracts.csv"))+"C-101,x,y,2027-01-01,1\n")
+	const moved = "crew-pay,date,2027-08/15,2027-08-13,2027-08-12,-1,Sun 2027-08-15 is closed (weekend); rolled preceding\n"
+	for _, c := range []struct {
+		args string
+		code int
+		out  string // or what standard error holds
+	}{
+		{"compare", 0, "0 moved, 0 changed, 0 added, 0 gone, 311 unchanged."},
+		{"compare|skerry.ics|agenda.csv", 0, "0 moved, 0 changed, 0 added, 0 gone, 311 unchanged."},
+		{"compare|yoyaku.yaml|skerry.ics|--fail", 0, "0 moved, 0 changed, 0 added, 0 gone, 311 unchanged."},
+		{"compare|crew-pay.csv|skerry.ics|--where|change != 'added'", 0, "0 moved, 0 changed, 119 added, 0 gone, 192 unchanged."},
+		{"compare|yoyaku.yaml|later.yaml|--fail", 1, "change,series,what,id,was,now,days,detail\nmoved,crew-pay,timesheets,2027-08/15,2027-08-06,2027-08-05,-1,-5 working days\n"},
+		{"compare|yoyaku.yaml|later.yaml", 0, "changed,safety-drill,date,2027-08/2nd-tue,2027-08-10,2027-08-10,0,title: Safety drill → Drill\n"},
+		{"compare|skerry.ics|later.yaml|--where|change = 'moved' and what = 'date'", 0, "\nmoved," + moved},
+		{"compare|crew-contracts.csv|other.csv|--key|contract", 0, "change,series,what,id,was,now,days,detail\nchanged,,start,C-101,2027-01-04,2027-01-05,1,unit: Harbour → Yard; start: 2027-01-04 → 2027-01-05\nmoved,,start,C-102,2027-02-01,2027-02-08,7,\nadded,,,C-1033,,,,\ngone,,,C-103,,,,\n"},
+		{"compare|crew-contracts.csv|other.csv", 2, "--key COL says which column names its rows"},
+		{"compare|crew-contracts.csv|twice.csv|--key|contract", 2, "the key `contract` is \"C-101\" in line 2 and in line 12 of the new table"},
+		{"compare|twice.csv|crew-contracts.csv|--key|contract", 2, "the key `contract` is \"C-101\" in line 2 and in line 12 of the old table"},
+		{"compare|crew-contracts.csv|other.csv|--key|nobody", 2, "unknown column `nobody`"},
+		{"compare|yoyaku.yaml|other.csv|--key|contract", 2, "a plan is none"},
+		{"compare|skerry.ics", 2, "takes two things"},
+		{"compare|skerry.ics|none.ics", 2, "no such file"},
+		{"ahead|--as-of|2027-05-10|--within|3 days|--columns|date,left,working_left,series,what", 0, "date,left,working_left,series,what\n2027-04-30,-10,-6,crew-contracts,decide\n2027-05-11,1,1,crew-pay,approval\n2027-05-11,1,1,safety-drill,date\n2027-05-12T16:30,2,2,crew-pay,bank-file\n"},
+		{"ahead|safety-drill|--as-of|2027-05-10|--window|2027-06|--columns|date,title", 0, "date,title\n2027-06-08,Safety drill\n"},
+		{"ahead|crew-contracts|--as-of|2027-05-10|--overdue|5 days|--within|1 day", 0, "Nothing comes up between 2027-05-10 and 2027-05-11."},
+		{"ahead|nobody", 2, "unknown series `nobody`"},
+		{"ahead|--within|soon", 2, "within is a stretch"},
+		{"why|crew-contracts|C-103|notice", 0, "what,step,date,weekday,why\nstart,in the table,2026-09-14,Mon,\nterm,in the table,,,24\nends,\"= \"\"start\"\", lasting term months\",,,\nends,base,2026-09-14,Mon,\nends,lasting term months,2028-09-13,Wed,\nnotice,\"= ends, -90 days, roll preceding\",,,\nnotice,base,2028-09-13,Wed,\nnotice,-90 days,2028-06-15,Thu,\nnotice,roll preceding,2028-06-15,Thu,Thu 2028-06-15 is a working day of isles\n"},
+		{"why|absences|#3|last", 0, "what,step,date,weekday,why\nlast,in the table,,,present\n"},
+		{"why|crew-contracts|C-999|ends", 2, "no row of crew-contracts.csv has `contract` \"C-999\""},
+		{"why|crew-contracts|#99|ends", 2, "has 10 rows, so there is no row #99"},
+		{"why|absences|Ebba|last", 2, "has no `key`"},
+		{"why|crew-contracts", 2, "ROW COLUMN"},
+		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--as|ics|--event-day|ends|--event-text|{person}: {unit}|--key|contract|--where|term = 6", 0, "UID:crew-contracts.ends.C-102@skerry-crew\r\nDTSTAMP:20261125T000000Z\r\nSEQUENCE:0\r\nDTSTART;VALUE=DATE:20270731\r\nSUMMARY:Borro Tidewater: Ferries\r\n"},
+		{"new|office|--table|berth-leases.csv|--table|yard-hours.csv|--series|crew-pay = monthly on 15, last then roll preceding", 0, "  ../berth-leases.csv: dates in begins (dmy), ends (dmy)\n  ../yard-hours.csv: dates in day (taken as dmy, and mdy would read it too: look, and change read-dates)\nIt passes yoyaku check."},
+		{"new|office", 2, "isn't written over it"},
+		{"new|else|--series|pay = montly", 2, "rules start with a cadence"},
+		{"new|else|--calendar|frnace", 2, "did you mean `france`?"},
+		{"new|else|--table|none.csv", 2, "no such file"},
+		{"run|office/yoyaku.yaml", 0, "crew-pay,48,2026-01-15,2027-12-31"},
+	} {
+		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
+		if code != c.code || !strings.Contains(out+"\x00"+errs, c.out) {
+			t.Errorf("%s: %d\n%s\n%s, want %d %s", c.args, code, out, errs, c.code, c.out)
+		}
+	}
+	if _, err := filepath.Glob(filepath.Join(dir, "else", "*")); err != nil {
+		t.Error(err)
+	}
+}

@@ -1,0 +1,87 @@
+package rows_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+)
+
+// Tables in any order against a comparison of maps; nothing is matched by place.
+func TestComparison(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 3))
+	for range 300 {
+		cell := func() string { return []string{"", "a", "b", "2027-01-01", "2027-01-05", "7"}[r.IntN(6)] }
+		old, now := map[string][3]string{}, map[string][3]string{}
+		for i := range 1 + r.IntN(40) {
+			id := fmt.Sprint("K", i)
+			if r.IntN(4) > 0 {
+				old[id] = [3]string{id, cell(), cell()}
+			}
+			if now[id] = old[id]; r.IntN(3) == 0 || old[id][0] == "" {
+				now[id] = [3]string{id, cell(), cell()}
+			}
+			if r.IntN(6) == 0 {
+				delete(now, id)
+			}
+		}
+		c, err := rows.NewComparison("id", []string{"id", "x", "y"}, []string{"y", "ID", "x"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		value := func(s string) eval.Value { return eval.Str(s) }
+		line := 1
+		for _, row := range old { // in the order that maps have, which is none
+			line++
+			if err := c.Old(line, []eval.Value{value(row[0]), value(row[1]), value(row[2])}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := c.Whole(); err != nil {
+			t.Fatal(err)
+		}
+		var got, want []string
+		put := func(d schedule.Difference) { got = append(got, d.Change+" "+d.ID) }
+		for _, row := range now {
+			line++
+			d, differs, err := c.New(line, []eval.Value{value(row[2]), value(row[0]), value(row[1])})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if differs {
+				put(d)
+			}
+		}
+		for _, d := range c.Gone() {
+			put(d)
+		}
+		for id, row := range now {
+			was, ok := old[id]
+			day := func(i int) bool { return strings.HasPrefix(was[i], "2027") && strings.HasPrefix(row[i], "2027") }
+			x, y := was[1] != row[1], was[2] != row[2]
+			switch {
+			case !ok:
+				want = append(want, "added "+id)
+			case x && !y && day(1), y && !x && day(2):
+				want = append(want, "moved "+id)
+			case x || y:
+				want = append(want, "changed "+id)
+			}
+		}
+		for id := range old {
+			if _, ok := now[id]; !ok {
+				want = append(want, "gone "+id)
+			}
+		}
+		slices.Sort(got)
+		slices.Sort(want)
+		if !slices.Equal(got, want) {
+			t.Fatalf("%v to %v:\n%v, want\n%v", old, now, got, want)
+		}
+	}
+}

@@ -1,0 +1,333 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/tabular"
+)
+
+// SchemaFile is the schema that a new plan names for editors, beside it.
+const SchemaFile = "yoyaku-plan.schema.json"
+
+// Start is what a new plan begins with.
+type Start struct {
+	ID, Title, Calendar string
+	Series              []string // NAME = RULE
+	Tables              []string // paths, as they are reached from the plan's folder
+	Dir                 string   // the plan's folder
+	Today               civil.Date
+}
+
+// IDOf makes an id of a folder's name.
+func IDOf(name string) string {
+	id := strings.Trim(regexp.MustCompile(`[^a-z0-9]+`).ReplaceAllString(strings.ToLower(name), "-"), "-")
+	if id = strings.Trim(regexp.MustCompile(`-?(19|20)\d\d-?`).ReplaceAllString(id, "-"), "-"); id == "" {
+		return "office"
+	}
+	return id
+}
+
+// Text writes the new plan, commented for a newcomer, and what was found in its
+// tables.
+func (s Start) Text() (text string, found []string, err error) {
+	var b strings.Builder
+	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	put("# yaml-language-server: $schema=%s", SchemaFile)
+	put("# A plan of dates. See whether it is right:  yoyaku check")
+	put("# Make its outputs:  yoyaku run      What comes up:  yoyaku ahead")
+	put("# The language of the rules:  yoyaku help phrases")
+	put("plan: 1")
+	put("id: %s            # names the events for good, so no year is in it", s.ID)
+	put("title: %s", quoted(s.Title))
+	put("window: %d..%d    # move it on each year; the events follow", s.Today.Year(), s.Today.Year()+1)
+	calendar := s.Calendar
+	if calendar == "" {
+		calendar = "office"
+	}
+	put("calendar: %s      # what working days are counted by, unless a series says otherwise", calendar)
+	if s.Calendar == "" {
+		put("\ncalendars:\n  office:\n    closed: sat, sun")
+		put("    # Your holidays go here, as rules, dates, stretches or a list in a file:")
+		put("    # holidays:")
+		put("    #   - {name: New Year, day: yearly on 1 jan then roll following}")
+		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.Today.Year()+1)
+		put("    #   - {file: holidays.csv}       # with the columns date and name")
+	}
+	names, err := s.series(put)
+	if err != nil {
+		return "", nil, err
+	}
+	if len(s.Tables) > 0 {
+		put("\nrecords:")
+		for _, t := range s.Tables {
+			lines, told, err := s.record(t, names)
+			if err != nil {
+				return "", nil, err
+			}
+			b.WriteString(lines)
+			found = append(found, told)
+		}
+	}
+	put("\noutputs:")
+	put("  - {file: dates.csv, of: [%s]}      # a table for colleagues", strings.Join(names, ", "))
+	put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(names, ", "))
+	return b.String(), found, nil
+}
+
+// quoted writes a text as YAML takes it in any case.
+func quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }
+
+// series writes the series and returns their names.
+func (s Start) series(put func(string, ...any)) (names []string, err error) {
+	put("\nseries:")
+	list := s.Series
+	if list == nil {
+		list = []string{"pay = monthly on last then roll preceding"}
+	}
+	for i, text := range list {
+		name, rule, err := rows.SplitAdd(text)
+		if err != nil {
+			return nil, err
+		}
+		r, err := phrase.ParseRule(rule)
+		if err == nil {
+			err = checkName(name)
+		}
+		if err == nil && slices.ContainsFunc(names, func(n string) bool { return phrase.SameName(n, name) }) {
+			err = fmt.Errorf("the series `%s` is named twice", name)
+		}
+		if err != nil {
+			return nil, err
+		}
+		names = append(names, name)
+		put("  %s:", name)
+		put("    title: %s", quoted(titleOf(name)))
+		put("    rule: %s", quoted(r.Canonical()))
+		if i == 0 {
+			put("    # What hangs on each date, and what must hold:")
+			put("    # milestones:")
+			put("    #   approval: date, -3 working days")
+			put("    # expect: {per-year: 12}")
+		}
+	}
+	return names, nil
+}
+
+// titleOf makes a title of a name: crew-pay as Crew pay.
+func titleOf(name string) string {
+	text := phrase.FoldName(name)
+	return strings.ToUpper(text[:1]) + text[1:]
+}
+
+// mostLooked is how many rows of a table are looked at.
+const mostLooked = 1000
+
+// record writes a record of a table: its key, and how its cells are read.
+func (s Start) record(table string, taken []string) (lines, told string, err error) {
+	path := filepath.Join(s.Dir, table)
+	cells, in, err := look(path)
+	if err != nil {
+		return "", "", err
+	}
+	name := regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table), filepath.Ext(table)), "-")
+	if name = strings.Trim(name, "-"); checkName(name) != nil || slices.Contains(taken, name) {
+		name = "table-" + name
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "  %s:\n    table: %s\n", name, quoted(filepath.ToSlash(table)))
+	if in.Repairs != nil {
+		b.WriteString("    repair: yes      # headings without a name or used before were numbered\n")
+	}
+	if in.HeaderRow > 0 {
+		fmt.Fprintf(&b, "    header-row: %d    # where the names of the columns stand\n", in.HeaderRow)
+	}
+	var dates, forms, words, numbers []string
+	for _, c := range cells {
+		fit, open, date := c.dates()
+		switch {
+		case date:
+			dates = append(dates, c.name)
+			if len(fit) > 0 {
+				forms = append(forms, c.name+"="+fit[0])
+				dates[len(dates)-1] += " (" + fit[0] + ")"
+			}
+			if len(fit) > 1 {
+				dates[len(dates)-1] = fmt.Sprintf("%s (taken as %s, and %s would read it too: look, and change read-dates)", c.name, fit[0], strings.Join(fit[1:], " or "))
+			}
+			for _, w := range open {
+				if !slices.Contains(words, w) {
+					words = append(words, w)
+				}
+			}
+		default:
+			if fit := tabular.FittingNumbers(c.texts); len(fit) > 0 && !c.plain() {
+				numbers = append(numbers, c.name+"="+fit[0])
+			}
+		}
+	}
+	list := func(key string, values []string) {
+		if len(values) > 0 {
+			var q []string
+			for _, v := range values {
+				q = append(q, quoted(v))
+			}
+			fmt.Fprintf(&b, "    %s: [%s]\n", key, strings.Join(q, ", "))
+		}
+	}
+	names := func(c column) bool { // numbers name rows in the first column alone
+		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumbers(c.texts)) == 0)
+	}
+	if i := slices.IndexFunc(cells, names); i >= 0 {
+		fmt.Fprintf(&b, "    key: %s      # names each row for good\n", quoted(cells[i].name))
+	}
+	list("read-dates", forms)
+	list("open-words", words)
+	list("read-numbers", numbers)
+	if len(dates) > 0 {
+		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
+		fmt.Fprintf(&b, "    # Columns that phrases add:\n    # columns:\n    #   notice: %s, -90 days, roll preceding\n", strings.Trim(rows.Quote(first), `"`))
+		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
+	} else {
+		told = fmt.Sprintf("%s: no column of dates found", table)
+	}
+	return b.String(), told, nil
+}
+
+// column is a column of a table that is looked at.
+type column struct {
+	name  string
+	texts []string // of the cells that aren't blank
+	real  int      // cells that are dates as they stand
+	all   int      // cells
+}
+
+// mostTitle is how many lines of a title may stand above a table.
+const mostTitle = 10
+
+// look reads the first rows of a table by columns, and tells how it has to be read:
+// by a header further down, or with its headings repaired.
+func look(path string) (list []column, in tabular.Input, err error) {
+	r, closer, err := tabular.Open(path, nil, in)
+	var bad *tabular.CellError
+	for row := 2; errors.As(err, &bad) && row <= mostTitle; row++ {
+		if again, c, err2 := tabular.Open(path, nil, tabular.Input{HeaderRow: row}); err2 == nil && len(again.Columns()) > 1 {
+			r, closer, err, in.HeaderRow = again, c, nil, row
+		}
+	}
+	if errors.As(err, &bad) {
+		in.Repairs = &tabular.Repairs{}
+		r, closer, err = tabular.Open(path, nil, in)
+	}
+	if err != nil {
+		return nil, in, err
+	}
+	defer func(c io.Closer) { _ = c.Close() }(closer)
+	for _, name := range r.Columns() {
+		list = append(list, column{name: name})
+	}
+	for n := 0; n < mostLooked; {
+		batch, err := r.Next()
+		if err != nil || batch == nil {
+			return list, in, err
+		}
+		err = batch.Each(func(_ int, cells []eval.Value) error {
+			if n++; n > mostLooked {
+				return nil
+			}
+			for i := range list {
+				c := &list[i]
+				c.all++
+				if v := cells[i]; v.Kind == eval.Date || v.Kind == eval.Moment {
+					c.real++
+				} else if s := strings.TrimSpace(v.String()); s != "" {
+					c.texts = append(c.texts, strings.Clone(s))
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, in, err
+		}
+	}
+	return list, in, nil
+}
+
+// dates tells whether the column holds dates, in which forms where they aren't ISO,
+// and the words among them that mean an open end.
+func (c column) dates() (forms, open []string, ok bool) {
+	var days []string
+	iso := 0
+	for _, s := range c.texts {
+		switch {
+		case strings.ContainsAny(s, "0123456789"):
+			days = append(days, s)
+			if _, is := eval.DayOf(eval.Str(s)); is {
+				iso++
+			}
+		case len(s) > 20:
+			return nil, nil, false
+		case !slices.Contains(open, s):
+			open = append(open, s)
+		}
+	}
+	if len(days) == 0 || len(open) > 3 {
+		return nil, nil, c.real > 0 && len(c.texts) == 0
+	}
+	if iso == len(days) {
+		return nil, open, true
+	}
+	fit := slices.DeleteFunc(tabular.Fitting(days), func(f string) bool { return f == "serial" })
+	return fit, open, len(fit) > 0
+}
+
+// plain reports whether the cells are plain numbers.
+func (c column) plain() bool {
+	return !slices.ContainsFunc(c.texts, func(s string) bool { _, ok := eval.ParseNumber(s); return !ok })
+}
+
+// unique reports whether the column can name the rows: filled, and no value twice.
+func (c column) unique() bool {
+	if c.all == 0 || len(c.texts) != c.all {
+		return false
+	}
+	seen := map[string]bool{}
+	for _, s := range c.texts {
+		if seen[s] {
+			return false
+		}
+		seen[s] = true
+	}
+	_, _, date := c.dates()
+	return !date
+}
+
+// WriteNew writes a new plan and its schema into a folder, never over one that is
+// there.
+func WriteNew(dir, text string, create func(path string, fill func(io.Writer) error) error) error {
+	path := filepath.Join(dir, FileName)
+	if _, err := os.Lstat(path); err == nil {
+		return fmt.Errorf("there already is a plan %s; a new one isn't written over it", path)
+	}
+	schema, err := Schema("plan")
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	if err := create(filepath.Join(dir, SchemaFile), func(w io.Writer) error { _, err := w.Write(schema); return err }); err != nil {
+		return err
+	}
+	return create(path, func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
+}
