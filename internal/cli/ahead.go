@@ -35,7 +35,7 @@ stand first.`,
 	options := append([]*question.Option{
 		{Name: "within", Kind: question.Amount, Default: "30 days", Help: "`STRETCH` from today: 30 days, 3 months", Into: &within},
 		{Name: "window", Kind: question.Span, Help: "`SPAN` instead of that", Into: &window},
-		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "`STRETCH` that days of records count back: 90 days, 1 year", Into: &overdue},
+		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "`STRETCH` that days of records count back: 90 days,\n1 year", Into: &overdue},
 	}, append(shape.Options(), out.options()...)...)
 	bind(c, options)
 	s.completeOptions(c, options, nil)

@@ -24,7 +24,7 @@ func (a *App) newCommand() *cobra.Command {
 and the JSON Schema that editors complete it by. A table becomes a record whose columns
 of dates are found. A plan that is there is never written over.`,
 		Example: `  yoyaku new office --series "pay = monthly on last then roll preceding"
-  yoyaku new --id crew --calendar england-wales --table contracts.csv`,
+  yoyaku new crew --calendar england-wales --table crew-contracts.csv`,
 		Args: needArgs(0, 1, ""),
 	}
 	s := a.settings(c, false)
