@@ -165,6 +165,12 @@ func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) er
 	place := p.Place()
 	place.Note = func(string, ...any) {}
 	told := map[string]bool{}
+	var left []string
+	defer func() {
+		if left != nil {
+			m.app.note("Not compared, since their rows have no key or such a file isn't read: %s.", strings.Join(left, ", "))
+		}
+	}()
 	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
 	slices.SortStableFunc(list, func(a, b *plan.Output) int { return cmp.Compare(single(a), single(b)) })
 	for _, out := range list {
@@ -178,13 +184,12 @@ func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) er
 			key = "date"
 		}
 		if out.Record != nil {
-			if key = out.Record.Key; key == "" || out.Make != nil && out.Make.Name != "table" {
-				m.app.note("%s: not compared, since its rows have no key.", out.File)
-				continue
+			if key = out.Record.Key; out.Make != nil {
+				key = ""
 			}
 		}
-		if !question.Readable(out.File) {
-			m.app.note("%s: not compared, since such a file isn't read.", out.File)
+		if out.Record != nil && key == "" || !question.Readable(out.File) {
+			left = append(left, out.File)
 			continue
 		}
 		var b bytes.Buffer

@@ -64,7 +64,8 @@ ending-by-unit.csv (contracts that run out), absence-per-pay.csv and june.html.
 Try next:
   cd %s
   yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
-  yoyaku value "-5 working days" --base 2027-03-15
+  yoyaku check
+  yoyaku ahead --as-of 2027-04-20
   yoyaku holidays isles --window 2027
   yoyaku why crew-pay 2027-03-15
   yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"

@@ -125,8 +125,12 @@ func (c *checker) reach() civil.Span {
 		}
 	}
 	if e.Gap != nil {
-		far := 2*c.s.Rec.Rule.Stride() + c.s.Rec.Chain.Back + c.s.Rec.Chain.Forth
-		span = span.Widen(far, far)
+		if d, ok := c.s.Before(c.window.First, false); ok {
+			span.First = min(span.First, d)
+		}
+		if d, ok := c.s.After(c.window.Last, false); ok {
+			span.Last = max(span.Last, d)
+		}
 	}
 	return span
 }

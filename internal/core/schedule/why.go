@@ -114,7 +114,10 @@ func tellMoves(what string, chain *eval.Chain, moves []eval.Move, from, result e
 func (s *Series) tellDate(o *Occurrence) []Telling {
 	place := "listed or added by its date"
 	if o.Item >= 0 {
-		place = fmt.Sprintf("period %s, place %d in the list of days", s.Rec.Rule.Frame.Name(s.Rec.Rule.Unit, o.Period), o.Item+1)
+		place = "period " + s.Rec.Rule.Frame.Name(s.Rec.Rule.Unit, o.Period)
+		if labels := s.Rec.Rule.Labels; labels != nil {
+			place += ", " + strings.ReplaceAll(labels[o.Item], "-", " ")
+		}
 	}
 	list := []Telling{{"date", "nominal", o.Row[slotNominal], place + "; id " + o.ID}}
 	return append(list, tellMoves("date", s.Rec.Chain, o.Moves, o.Row[slotNominal], o.Value())...)
