@@ -124,11 +124,7 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 		if format.Events {
 			return eventsTo(sink, result, p, events)
 		}
-		at := -1
-		if result.Columns == nil {
-			at = 0
-		}
-		result.StandsOut = func(row []eval.Value) bool { return at >= 0 && row[at].Day == nearest }
+		result.StandsOut = func(row []eval.Value) bool { return row[0].Day == nearest }
 		return result.Fill(plan.AheadColumns, p.Env, func(put rows.Put) error {
 			for _, e := range events {
 				if err := put(p.AheadRow(e)); err != nil {

@@ -28,6 +28,8 @@ type comparison struct {
 	key  string
 	fail bool
 	out  output
+	// plans are those that were asked, whose calendars may not know enough.
+	plans []*plan.Plan
 }
 
 func (a *App) compareCommand() *cobra.Command {
@@ -96,6 +98,15 @@ func (m *comparison) do(args []string) error {
 	if err != nil {
 		return err
 	}
+	var told []string
+	for _, p := range m.plans {
+		for _, w := range p.Warnings() {
+			if !slices.Contains(told, w) {
+				told = append(told, w)
+				m.app.warn("%s", w)
+			}
+		}
+	}
 	m.app.note("%s.", t)
 	if m.fail && t.Differ() {
 		return &answerNo{"yoyaku: they differ"}
@@ -134,8 +145,10 @@ func (m *comparison) side(name string) (question.Side, error) {
 	if err != nil {
 		return s, err
 	}
+	m.plans = append(m.plans, p)
 	r := m.app.newRun()
 	r.plan, r.series = p, p.Series
+	r.note = func(_ *plan.Output, text string) { m.app.note("%s: %s", name, text) }
 	if r.span, err = r.windowOf(); err != nil {
 		return s, err
 	}
@@ -157,6 +170,7 @@ func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) er
 		return err
 	}
 	r := m.app.newRun()
+	m.plans = append(m.plans, p)
 	r.plan, r.series, r.dir = p, p.Series, filepath.Dir(p.Path)
 	r.note = func(*plan.Output, string) {}
 	if r.span, err = r.windowOf(); err != nil {

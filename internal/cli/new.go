@@ -55,7 +55,11 @@ of dates are found. A plan that is there is never written over.`,
 // start writes a new plan and checks it.
 func (a *App) start(s *settings, start plan.Start) error {
 	settings := *s
-	empty, err := plan.Empty(plan.Settings{Now: a.Now})
+	day, err := s.day()
+	if err != nil {
+		return err
+	}
+	empty, err := plan.Empty(plan.Settings{Now: a.Now, AsOf: day})
 	if err != nil {
 		return err
 	}

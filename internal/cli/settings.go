@@ -39,6 +39,22 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 	return s
 }
 
+// day is what today is told to be; None where it isn't.
+func (s *settings) day() (civil.Date, error) {
+	asOf, from := s.asOf, "--as-of"
+	if asOf == "" {
+		asOf, from = s.app.Getenv("YOYAKU_AS_OF"), "YOYAKU_AS_OF"
+	}
+	if asOf == "" {
+		return civil.None, nil
+	}
+	d, _, ok := civil.Parse(strings.TrimSpace(asOf))
+	if !ok {
+		return d, usagef("%s is a date such as 2027-03-31, not %q", from, asOf)
+	}
+	return d, nil
+}
+
 // load reads the plan, if there is one, and the calendar.
 func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
 
@@ -51,16 +67,9 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 	if s.leap != "" && s.leap != "28-feb" && s.leap != "1-mar" {
 		return nil, usagef("--leap-day is 28-feb or 1-mar, not %q", s.leap)
 	}
-	asOf, from := s.asOf, "--as-of"
-	if asOf == "" {
-		asOf, from = s.app.Getenv("YOYAKU_AS_OF"), "YOYAKU_AS_OF"
-	}
-	if asOf != "" {
-		d, _, ok := civil.Parse(strings.TrimSpace(asOf))
-		if !ok {
-			return nil, usagef("%s is a date such as 2027-03-31, not %q", from, asOf)
-		}
-		set.AsOf = d
+	var err error
+	if set.AsOf, err = s.day(); err != nil {
+		return nil, err
 	}
 	path := s.plan
 	if path == "" {

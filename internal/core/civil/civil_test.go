@@ -151,6 +151,12 @@ func TestTables(t *testing.T) {
 			t.Errorf("Easter %d = %s, want %s", d.Year(), e, s)
 		}
 	}
+	for _, s := range []string{"1900-04-22", "2000-04-30", "2010-04-04", "2019-04-28", "2024-05-05", "2025-04-20", "2026-04-12", "2027-05-02", "2028-04-16"} {
+		d, _, _ := Parse(s)
+		if e := OrthodoxEaster(d.Year()); e != d {
+			t.Errorf("Orthodox Easter %d = %s, want %s", d.Year(), e, s)
+		}
+	}
 	april := fiscal(Monday, 4, 1, false)
 	for _, c := range []struct {
 		f              Frame
