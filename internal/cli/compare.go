@@ -152,9 +152,17 @@ func (m *comparison) side(name string) (question.Side, error) {
 	if r.span, err = r.windowOf(); err != nil {
 		return s, err
 	}
+	wide, err := settings.load() // whose calendars are asked further than the answer goes
+	if err != nil {
+		return s, err
+	}
 	s.Window = &r.span
-	s.Dates = func(span civil.Span) ([]schedule.Event, error) {
-		return p.Ahead(plan.Ahead{Series: p.Series, Records: p.Records, Window: span, Overdue: span.First}, r.place(&plan.Output{}))
+	s.Dates = func(span, around civil.Span) ([]schedule.Event, error) {
+		if _, err := p.Ahead(plan.Ahead{Series: p.Series, Records: p.Records, Window: span, Overdue: span.First}, r.place(nil)); err != nil {
+			return nil, err
+		}
+		r.note = func(*plan.Output, string) {}
+		return wide.Ahead(plan.Ahead{Series: wide.Series, Records: wide.Records, Window: around, Overdue: around.First}, r.place(nil))
 	}
 	return s, nil
 }

@@ -15,10 +15,12 @@ import (
 
 // Side is one of two things that are compared: the dates of a plan, or a file.
 type Side struct {
-	Name   string
-	Open   func() (io.ReadCloser, error)                   // of a file
-	Dates  func(span civil.Span) ([]schedule.Event, error) // of a plan
-	Window *civil.Span                                     // of a plan; nil where it has none
+	Name string
+	Open func() (io.ReadCloser, error) // of a file
+	// Dates are those of a plan in a span, and those around it that the other side may
+	// have inside of it.
+	Dates  func(span, around civil.Span) ([]schedule.Event, error)
+	Window *civil.Span // of a plan; nil where it has none
 }
 
 // aYear is how far around a plan's window its dates are looked for that a file has
@@ -63,7 +65,7 @@ func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference)
 // events are the dates of a side, of a plan those around a span too.
 func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 	if s.Dates != nil {
-		return s.Dates(span.Widen(aYear, aYear))
+		return s.Dates(span, span.Widen(aYear, aYear))
 	}
 	f, err := s.Open()
 	if err != nil {
@@ -102,7 +104,7 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 	if len(added) > 0 {
 		p.Note("Columns that are new, and so not compared: %s.", strings.Join(added, ", "))
 	}
-	defer lessGarbage()()
+	defer lessGarbage(5)()
 	if err = eachRow(readers[0], c.Old); err == nil {
 		err = c.Whole()
 	}

@@ -90,8 +90,8 @@ func Several(n int, what string) string {
 
 // lessGarbage lets little garbage pile up while an answer holds its rows; what
 // it returns ends that.
-func lessGarbage() func() {
-	was := debug.SetGCPercent(20)
+func lessGarbage(percent int) func() {
+	was := debug.SetGCPercent(percent)
 	return func() { debug.SetGCPercent(was) }
 }
 
