@@ -122,7 +122,7 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 		}
 		result := rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, To: sink}
 		if format.Events {
-			return eventsTo(sink, result, p, events)
+			return a.following(out, p, &stage, sink, func() error { return eventsTo(sink, result, p, events) })
 		}
 		result.StandsOut = func(row []eval.Value) bool { return row[0].Day == nearest }
 		return result.Fill(plan.AheadColumns, p.Env, func(put rows.Put) error {

@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"io"
+	"os"
 	"path/filepath"
 	"strings"
 
@@ -12,6 +15,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
+	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -31,6 +35,11 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 	if !q.Bare {
 		out.formats = report.Names(q.Events)
 		options = append(append(options, job.Shape.Options()...), out.options()...)
+	}
+	if q.Events {
+		options = append(options,
+			&question.Option{Name: "follows", Help: "earlier calendar `FILE` whose events these are, with --as ics\n(default: the one in whose place it comes)", Into: &out.follows},
+			&question.Option{Name: "cancellations", Help: "`FILE` for what is gone, as calendar objects that cancel it", Into: &out.cancellations})
 	}
 	options = onCommand(options)
 	bind(c, options)
@@ -91,10 +100,10 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		return err
 	}
 	fill := func(w io.Writer) (err error) {
-		if job.To, err = format.Sink(w, look); err == nil {
-			err = job.Answer()
+		if job.To, err = format.Sink(w, look); err != nil {
+			return err
 		}
-		return err
+		return a.following(out, p, &stage, job.To, job.Answer)
 	}
 	if out.file != "" || !job.Question.Table { // long lists stream
 		return a.writeTo(out, p, &stage, format.People, fill)
@@ -114,6 +123,58 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 	return stage.Commit()
 }
 
+// following has a calendar follow the file in whose place it comes, or the one that
+// is named, and writes what that cancels.
+func (a *App) following(out *output, p *plan.Plan, stage *files.Stage, sink rows.Sink, answer func() error) error {
+	to, events := sink.(*ical.Sink)
+	if !events {
+		if out.follows != "" || out.cancellations != "" {
+			return usagef("--follows and --cancellations go with calendar events: --as ics")
+		}
+		return answer()
+	}
+	path := out.follows
+	if path == "" {
+		path = out.file
+	} else if _, err := os.Stat(path); err != nil {
+		return err
+	}
+	var f *ical.Follow
+	if path != "" {
+		earlier, err := ical.Earliest(path)
+		if err != nil {
+			return err
+		}
+		if earlier != nil {
+			f = &ical.Follow{Earlier: earlier, Today: p.Env.Today}
+			to.Follow(f)
+		}
+	}
+	if err := answer(); err != nil || out.cancellations == "" {
+		return err
+	}
+	if err := p.Files.Write(out.cancellations); err != nil {
+		return err
+	}
+	var b bytes.Buffer
+	any := false
+	if f != nil {
+		var err error
+		if any, err = f.Cancellations(&b); err != nil {
+			return err
+		}
+	}
+	if !any {
+		a.note("Nothing is cancelled, so %s isn't written.", out.cancellations)
+		return nil
+	}
+	w, err := stage.Create(out.cancellations)
+	if err == nil {
+		_, err = w.Write(b.Bytes())
+	}
+	return err
+}
+
 // writeTo writes a result to the file of --out, whole or not at all, or to standard
 // output.
 func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool, fill func(io.Writer) error) error {
@@ -122,7 +183,10 @@ func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool
 		if !people {
 			w = a.toTerminal(w)
 		}
-		return fill(w)
+		if err := a.unlessEmpty(fill(w)); err != nil {
+			return err
+		}
+		return stage.Commit()
 	}
 	if err := p.Files.Write(out.file); err != nil {
 		return err
@@ -132,9 +196,19 @@ func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool
 		err = fill(w)
 	}
 	if err != nil {
-		return err
+		stage.Drop()
+		return a.unlessEmpty(err)
 	}
 	return stage.Commit()
+}
+
+// unlessEmpty tells of a calendar without events, which isn't written and is no fault.
+func (a *App) unlessEmpty(err error) error {
+	if errors.Is(err, ical.ErrEmpty) {
+		a.note("There is no event, so no calendar is written.")
+		return nil
+	}
+	return err
 }
 
 // lines writes lines of a table that a command makes itself.
@@ -169,6 +243,8 @@ type output struct {
 	shape           *question.Shape
 	formats         []string
 	as, file, color string
+	// follows is an earlier calendar file, cancellations where what is gone from it goes.
+	follows, cancellations string
 }
 
 func (o *output) options() []*question.Option {

@@ -268,6 +268,9 @@ func TestStrictICS(t *testing.T) {
 	text = strings.Replace(text, "title: Safety drill", `title: "Drill; 100 %, \\ back\tünsinkable ⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴ \u0007 \"quoted\""`, 1)
 	write(t, plan, text)
 	for _, window := range []string{"2027..2028", "2027-06", "1850..1860"} {
+		if err := os.Remove(filepath.Join(dir, "skerry.ics")); err != nil { // which a new one would follow
+			t.Fatal(err)
+		}
 		if _, errs, code := yoyaku(t, dir, "run", "--window", window); code != 0 {
 			t.Fatalf("%s: %s", window, errs)
 		}

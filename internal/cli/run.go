@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -16,6 +17,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
+	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -201,7 +203,10 @@ func (r *run) outputs() error {
 		}
 		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
 		var b bytes.Buffer
-		if err := r.output(&b, out, of); err != nil {
+		if err := r.output(&b, out, of); errors.Is(err, ical.ErrEmpty) {
+			r.told = append(r.told, "  "+out.File+": not written, since there is no event in it")
+			continue
+		} else if err != nil {
 			return out.Fault(err)
 		}
 		r.told = append(r.told, "  "+out.File+": "+became(path, out, b.Bytes()))
@@ -278,7 +283,43 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 			kept = append(kept, e)
 		}
 	}
+	if err := r.follow(out, of, sink); err != nil {
+		return err
+	}
 	return sink.(question.Events).Events(kept)
+}
+
+// aYear is how far outside of the window dates are looked for that moved there.
+const aYear = 366
+
+// follow makes a calendar follow the file that stands in its place: what is as it was
+// stays, what changed is told so, what is gone is cancelled.
+func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) error {
+	path := filepath.Join(r.dir, filepath.FromSlash(out.File))
+	earlier, err := ical.Earliest(path)
+	if err != nil || earlier == nil {
+		return err
+	}
+	narrowed := len(of) < len(out.Of)
+	named := func(series string) bool {
+		return slices.ContainsFunc(of, func(s *schedule.Series) bool { return s.Name == series })
+	}
+	var around map[string]schedule.Event
+	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}}
+	f.Left = func(series string) bool { return narrowed && !named(series) }
+	f.Elsewhere = func(uid string) (e schedule.Event, ok bool) {
+		if around == nil {
+			around = map[string]schedule.Event{}
+			entries, _ := schedule.Around(of, r.span.Widen(aYear, aYear))
+			for _, e := range entries {
+				around[e.Event(r.plan.ID).UID] = e.Event(r.plan.ID)
+			}
+		}
+		e, ok = around[uid]
+		return e, ok && !r.span.Has(e.At.Day)
+	}
+	sink.(*ical.Sink).Follow(f)
+	return nil
 }
 
 // events are the dates, milestones and events of rows that an output shows, by

@@ -34,7 +34,7 @@ var (
 // once (+), may stand once (?), and may be repeated (*).
 var grammar = map[string]map[string]byte{
 	"VCALENDAR": {"PRODID": '+', "VERSION": '+', "CALSCALE": '?', "METHOD": '?', "NAME": '*', "REFRESH-INTERVAL": '?', "COLOR": '?'},
-	"VEVENT": {"UID": '+', "DTSTAMP": '+', "DTSTART": '+', "SEQUENCE": '?', "SUMMARY": '?', "DESCRIPTION": '?', "TRANSP": '?',
+	"VEVENT": {"UID": '+', "DTSTAMP": '+', "DTSTART": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "TRANSP": '?',
 		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?'},
 	"VTIMEZONE": {"TZID": '+'},
 	"STANDARD":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},

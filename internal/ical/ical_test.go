@@ -108,7 +108,7 @@ func TestWriteAndRead(t *testing.T) {
 		var events []Event
 		first, _ := civil.Of(1996, 1, 1)
 		for i := range 900 {
-			events = append(events, Event{UID: name + texts[0], Summary: texts[i%len(texts)], At: eval.Value{Kind: eval.Moment, Day: first + civil.Date(i*11), Minutes: 720}})
+			events = append(events, Event{UID: strconv.Itoa(i) + name + texts[0], Summary: texts[i%len(texts)], At: eval.Value{Kind: eval.Moment, Day: first + civil.Date(i*11), Minutes: 720}})
 		}
 		var b strings.Builder
 		if err := Write(&b, Calendar{Name: texts[0], Zone: zone, Stamp: first}, events); err != nil {

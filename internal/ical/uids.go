@@ -11,13 +11,18 @@ import (
 func Starts(r io.Reader) (map[string]string, error) {
 	starts := map[string]string{}
 	var line, uid, start string
+	var cancelled bool
 	take := func() {
 		name, value, _ := strings.Cut(line, ":")
 		switch {
 		case line == "BEGIN:VEVENT":
-			uid, start = "", ""
+			uid, start, cancelled = "", "", false
 		case line == "END:VEVENT":
-			starts[uid] = start
+			if starts[uid] = start; cancelled {
+				delete(starts, uid)
+			}
+		case line == "STATUS:CANCELLED":
+			cancelled = true
 		case name == "UID":
 			uid = value
 		case strings.HasPrefix(name, "DTSTART"):

@@ -1,8 +1,11 @@
 package ical
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,6 +19,8 @@ type Calendar struct {
 	Name  string         // RFC 7986 NAME; none where empty
 	Zone  *time.Location // of timed events; nil makes them floating
 	Stamp civil.Date     // DTSTAMP is this day at 00:00 UTC
+	// Follow is the earlier file that this one follows; nil for none.
+	Follow *Follow
 }
 
 // Event is an event of a schedule.
@@ -33,6 +38,18 @@ func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w, c} }
 // Events writes the events.
 func (s *Sink) Events(list []Event) error { return Write(s.w, s.c, list) }
 
+// Follow makes the calendar follow an earlier one.
+func (s *Sink) Follow(f *Follow) { s.c.Follow = f }
+
+// Bound says of which schedule the events are: the stretch that they cover, the plans
+// of their UIDs, whose series aren't asked, and where a date is that moved out of the
+// stretch.
+func (s *Sink) Bound(window civil.Span, plans []string, left func(series string) bool, elsewhere func(uid string) (Event, bool)) {
+	if f := s.c.Follow; f != nil {
+		f.Window, f.Plans, f.Left, f.Elsewhere = window, plans, left, elsewhere
+	}
+}
+
 // Header implements rows.Sink.
 func (s *Sink) Header([]string) error {
 	return errors.New("this answer has rows, not events; choose another format than ics")
@@ -44,9 +61,30 @@ func (s *Sink) Row([]eval.Value) error { return nil }
 // Close implements rows.Sink.
 func (s *Sink) Close() error { return nil }
 
-// Write writes a whole iCalendar stream (RFC 5545 section 3.4).
+// ErrEmpty is a calendar with nothing in it, which isn't written.
+var ErrEmpty = errors.New("no event")
+
+// longestUID is how many octets a UID may have (RFC 7986 section 5.3 says 255).
+const longestUID = 254
+
+// Write writes a whole iCalendar stream (RFC 5545 section 3.4). Where it follows an
+// earlier file, events that are as they were stay to the byte.
 func Write(w io.Writer, c Calendar, events []Event) error {
+	events = slices.Clone(events)
+	seen := map[string]int{}
+	for i := range events {
+		e := &events[i]
+		e.UID = ShortUID(e.UID)
+		if before, twice := seen[e.UID]; twice {
+			return &SameUIDError{events[before], *e}
+		}
+		seen[e.UID] = i
+	}
 	l := newLines(w)
+	parts := l.parts(c, events)
+	if len(parts) == 0 {
+		return ErrEmpty
+	}
 	l.put("BEGIN:VCALENDAR")
 	l.put("VERSION:2.0")
 	l.put("PRODID:-//Yoyaku//yoyaku//EN")
@@ -55,54 +93,63 @@ func Write(w io.Writer, c Calendar, events []Event) error {
 		l.put("NAME:", escape(c.Name))
 	}
 	l.put("REFRESH-INTERVAL;VALUE=DURATION:P1D")
-	if first, last, any := c.timed(events); any {
+	if first, last, any := c.timed(parts); any {
 		l.timezone(c.Zone, first, last)
 	}
-	stamp := basic(c.Stamp) + "T000000Z"
-	for _, e := range events {
-		l.event(c, e, stamp)
+	if c.Follow != nil { // the zones of events that are kept
+		for _, z := range c.Follow.zones {
+			if c.Zone != nil && z.tzid == c.Zone.String() || !slices.ContainsFunc(parts, func(p part) bool { return strings.Contains(p.raw, "TZID="+z.tzid) }) {
+				continue
+			}
+			l.write(z.raw)
+		}
+	}
+	for _, p := range parts {
+		if p.new == nil {
+			l.write(p.raw)
+			continue
+		}
+		l.event(p.new)
 	}
 	l.put("END:VCALENDAR")
 	return l.flush()
 }
 
-func (l *lines) event(c Calendar, e Event, stamp string) {
+// event writes an event of content lines.
+func (l *lines) event(content []string) {
 	l.put("BEGIN:VEVENT")
-	l.put("UID:", escape(e.UID))
-	l.put("DTSTAMP:", stamp)
-	l.put("SEQUENCE:0")
-	switch {
-	case e.At.Kind != eval.Moment:
-		l.put("DTSTART;VALUE=DATE:", basic(e.At.Day))
-	case c.Zone == nil:
-		l.put("DTSTART:", basic(e.At.Day), clock(e.At))
-	case c.Zone == time.UTC || c.Zone.String() == "UTC":
-		l.put("DTSTART:", basic(e.At.Day), clock(e.At), "Z")
-	default:
-		l.put("DTSTART;TZID=", c.Zone.String(), ":", basic(e.At.Day), clock(e.At))
+	for _, line := range content {
+		l.put(line)
 	}
-	l.put("SUMMARY:", escape(e.Summary))
-	if e.Description != "" {
-		l.put("DESCRIPTION:", escape(e.Description))
-	}
-	if e.Category != "" {
-		l.put("CATEGORIES:", escape(e.Category))
-	}
-	l.put("TRANSP:TRANSPARENT")
 	l.put("END:VEVENT")
 }
 
-// timed returns the first and last instant of timed events that need a zone.
-func (c Calendar) timed(events []Event) (first, last time.Time, any bool) {
-	if c.Zone == nil || c.Zone.String() == "UTC" {
+// ShortUID cuts a UID that is too long; it then ends in a hash.
+func ShortUID(uid string) string {
+	if len(uid) <= longestUID {
+		return uid
+	}
+	sum := sha256.Sum256([]byte(uid))
+	end := "." + hex.EncodeToString(sum[:8])
+	plan := ""
+	if at := strings.LastIndexByte(uid, '@'); at >= 0 && len(uid)-at < longestUID/2 {
+		plan = uid[at:]
+	}
+	return strings.ToValidUTF8(uid[:longestUID-len(end)-len(plan)], "") + end + plan
+}
+
+// timed returns the first and last instant of timed events that need the zone.
+func (c Calendar) timed(parts []part) (first, last time.Time, any bool) {
+	if c.Zone == nil || isUTC(c.Zone) {
 		return
 	}
-	for _, e := range events {
-		if e.At.Kind != eval.Moment {
+	in := "TZID=" + c.Zone.String() + ":"
+	for _, p := range parts {
+		if p.at.Kind != eval.Moment || p.new == nil && !strings.Contains(p.raw, in) {
 			continue
 		}
-		y, m, d := e.At.Day.YMD()
-		at := time.Date(y, time.Month(m), d, 0, int(e.At.Minutes), 0, 0, c.Zone)
+		y, m, d := p.at.Day.YMD()
+		at := time.Date(y, time.Month(m), d, 0, int(p.at.Minutes), 0, 0, c.Zone)
 		if !any || at.Before(first) {
 			first = at
 		}

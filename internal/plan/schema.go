@@ -71,6 +71,9 @@ func schemaOf(k keyOf) object {
 		o = list(k.of)
 	case someTexts:
 		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": object{"type": scalar}}}
+	case someLists:
+		o["type"] = "array"
+		o["items"] = object{"anyOf": []object{{"type": "string"}, {"type": "array", "items": object{"type": scalar}}}}
 	case aNumber:
 		o["type"] = "integer"
 		if k.option != nil {
@@ -128,7 +131,7 @@ func list(s *shape) object {
 	delete(plain["properties"].(object), "make")
 	ways = append(ways, plain)
 	for _, q := range question.All() {
-		if !q.Record {
+		if !q.Record && q.Name != "days" {
 			continue
 		}
 		way := mapping(outputOf(q, result))

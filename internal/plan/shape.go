@@ -13,7 +13,7 @@ const (
 	aNumber
 	aMapping // of its shape
 	aList    // of mappings of its shape
-	anything
+	someLists // of texts
 )
 
 // keyOf is a key of a plan or calendar file: declared once, for the reader, the
@@ -120,7 +120,7 @@ var (
 		{name: "calendars", help: "working calendars by name", takes: aMapping, of: &shape{what: "calendars", names: &keyOf{takes: aMapping, of: calendarShape}}},
 		{name: "series", help: "rules with a name", takes: aMapping, of: &shape{what: "series", names: &keyOf{takes: aMapping, of: seriesShape}}},
 		{name: "records", help: "tables with a name", takes: aMapping, of: &shape{what: "records", names: &keyOf{takes: aMapping, of: recordShape}}},
-		{name: "apart", help: "lists of series that never have dates on one day: [crew-pay, fuel-duty]", takes: anything},
+		{name: "apart", help: "lists of series that never have dates on one day: [crew-pay, fuel-duty]", takes: someLists},
 		{name: "outputs", help: "the files that a run makes", takes: aList, of: outputShape},
 	}}
 	recordEventShape = &shape{what: "an event of rows", later: []string{"remind", "private", "color"}, keys: []keyOf{

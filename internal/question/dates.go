@@ -259,7 +259,33 @@ func (l *listing) events(j *Job, to Events) error {
 		}
 		list = append(list, l.event(j, e))
 	}
+	l.bound(j, to)
 	return to.Events(list)
+}
+
+// bound says of which schedule the events are: the rules' own, and of the plan's the
+// series that are asked.
+func (l *listing) bound(j *Job, to Events) {
+	plans, named := []string{}, map[string]bool{}
+	for _, s := range l.series {
+		id := "yoyaku"
+		if l.named[s] {
+			id, named[s.Name] = j.ID, true
+		}
+		if !slices.Contains(plans, id) {
+			plans = append(plans, id)
+		}
+	}
+	left := func(series string) bool { return len(named) > 0 && !named[series] }
+	to.Bound(l.span, plans, left, func(uid string) (schedule.Event, bool) {
+		entries, _ := schedule.Around(l.series, l.span.Widen(aYear, aYear))
+		for _, e := range entries {
+			if made := l.event(j, e); made.UID == uid && !l.span.Has(made.At.Day) {
+				return made, true
+			}
+		}
+		return schedule.Event{}, false
+	})
 }
 
 // event makes an entry an event.

@@ -4,6 +4,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 )
@@ -112,6 +113,7 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 	for i := range e.List {
 		e.List[i].Category = "" // a file's name is no word for people
 	}
+	to.Bound(civil.Always, []string{j.ID}, func(series string) bool { return series != stem }, nil)
 	return to.Events(e.List)
 }
 

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"sync/atomic"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -209,6 +210,9 @@ func (j *Job) pass(t *Table) error {
 
 // Events takes calendar events; the writer of calendar files does.
 type Events interface {
+	// Bound says of which schedule the events are, for a calendar that follows an
+	// earlier one.
+	Bound(window civil.Span, plans []string, left func(series string) bool, elsewhere func(uid string) (schedule.Event, bool))
 	Events(list []schedule.Event) error
 }
 

@@ -26,6 +26,17 @@ type Entry struct {
 // equal the order of the plan stands. cut counts the occurrences of which only a
 // part lies in the window.
 func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err error) {
+	return entriesOf(series, window, (*Occurrence).Note)
+}
+
+// Around is Entries for a look beyond what is answered: what calendars don't know
+// there isn't noted.
+func Around(series []*Series, window civil.Span) ([]Entry, error) {
+	all, _, err := entriesOf(series, window, func(*Occurrence) {})
+	return all, err
+}
+
+func entriesOf(series []*Series, window civil.Span, note func(*Occurrence)) (all []Entry, cut int, err error) {
 	for _, s := range series {
 		for o, err := range s.Occurrences(window.Widen(s.milestoneReach())) {
 			if err != nil {
@@ -33,7 +44,7 @@ func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err err
 			}
 			in, out := window.Has(o.To), !window.Has(o.To)
 			if window.Has(o.To) {
-				o.Note()
+				note(o)
 				all = append(all, Entry{s, "date", o.Value(), o.Moves, o})
 			}
 			for i, m := range s.Milestones {
@@ -43,7 +54,7 @@ func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err err
 				}
 				in, out = in || window.Has(v.Day), out || !window.Has(v.Day)
 				if window.Has(v.Day) {
-					o.Note()
+					note(o)
 					all = append(all, Entry{s, m.Name, v, o.Whys[i], o})
 				}
 			}
