@@ -25,7 +25,7 @@ func (s *settings) planArgument(args []string, command string) error {
 	if s.plan = plan.FileName; len(args) > 0 {
 		s.plan = args[0]
 	} else if _, err := os.Stat(s.plan); err != nil {
-		return usagef("there is no yoyaku.yaml in this folder; name a plan: yoyaku %s PLAN, or start with yoyaku demo", command)
+		return usagef("there is no yoyaku.yaml in this folder; name a plan: yoyaku %s PLAN, or start with yoyaku new or yoyaku demo", command)
 	}
 	return nil
 }

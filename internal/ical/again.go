@@ -151,9 +151,15 @@ var ours = []string{"UID", "DTSTART", "SUMMARY", "DESCRIPTION", "CATEGORIES", "T
 func (b *block) says() []string { return saying(b.lines) }
 
 func saying(lines []string) (list []string) {
+	inner := 0 // an alarm's lines are its own
 	for _, line := range lines {
-		name := line[:max(strings.IndexAny(line, ";:"), 0)]
-		if slices.Contains(ours, strings.ToUpper(name)) {
+		name := strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)])
+		switch {
+		case name == "BEGIN" && !strings.EqualFold(line, "BEGIN:VEVENT"):
+			inner++
+		case name == "END" && inner > 0:
+			inner--
+		case inner == 0 && slices.Contains(ours, name):
 			list = append(list, line)
 		}
 	}

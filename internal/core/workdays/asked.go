@@ -78,7 +78,7 @@ func Warnings(cals []*Calendar) (list []string) {
 		say(before, "before", c, c.Known.First)
 		say(after, "after", c, c.Known.Last)
 		if c.needed.Load() {
-			list = append(list, "working days are counted without a calendar: Saturday and Sunday closed, no holidays; --calendar names one")
+			list = append(list, "working days are counted without a calendar: Saturday and Sunday closed, no holidays; --calendar, or `calendar` in a plan, names one")
 		}
 	}
 	return list
