@@ -11,8 +11,8 @@ const (
 	oneText   value = iota // one scalar
 	someTexts              // a scalar, with commas between several, or a list of them
 	aNumber
-	aMapping // of its shape
-	aList    // of mappings of its shape
+	aMapping  // of its shape
+	aList     // of mappings of its shape
 	someLists // of texts
 )
 
