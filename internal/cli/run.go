@@ -414,10 +414,15 @@ func became(path string, out *plan.Output, data []byte) string {
 	if !isNew {
 		defer f.Close()
 	}
-	now, err := question.ReadSnapshot(out.File, out.Format.Name, bytes.NewReader(data))
+	wide := len(out.Of) == 1 && !out.Format.Events
 	dates := ""
-	if out.Record == nil && err == nil {
-		dates = ", " + question.Several(len(now), "date")
+	now, err := question.ReadEvents(out.File, "", bytes.NewReader(data))
+	if err == nil && out.Record == nil {
+		n := len(now)
+		if wide { // a row is a date with its milestones
+			n = len(slices.DeleteFunc(slices.Clone(now), func(e schedule.Event) bool { return e.What != "date" }))
+		}
+		dates = ", " + question.Several(n, "date")
 	}
 	switch {
 	case isNew:
@@ -429,11 +434,15 @@ func became(path string, out *plan.Output, data []byte) string {
 	case err != nil:
 		return "made"
 	}
-	was, err := question.ReadSnapshot(path, out.Format.Name, f)
+	was, err := question.ReadEvents(path, "", f)
 	if err != nil {
 		return "replaced" + dates
 	}
-	return "changed (" + schedule.Compare(was, now).String() + ")" + dates
+	list, t := schedule.Differences(was, now, func(schedule.Event) bool { return true })
+	if wide {
+		t = schedule.Occurrences(list)
+	}
+	return "changed (" + t.Words() + ")" + dates
 }
 
 // report prints a line for each series, and tells what else there is to know.

@@ -73,10 +73,11 @@ func Earliest(path string) (*Earlier, error) {
 	return e, nil
 }
 
-// blocks splits a calendar into the components right below VCALENDAR.
-func blocks(text string) (list []block) {
-	depth := 0
-	var b block
+// contentLine is a content line, unfolded, and as it stands.
+type contentLine struct{ text, raw string }
+
+// contentLines splits a text as Read does.
+func contentLines(text string) (list []contentLine) {
 	for text != "" {
 		end := strings.IndexByte(text, '\n') + 1
 		if end == 0 {
@@ -84,27 +85,38 @@ func blocks(text string) (list []block) {
 		}
 		raw := text[:end]
 		text = text[end:]
-		line := strings.TrimRight(raw, "\r\n")
-		if n := len(b.lines); n > 0 && line != "" && (line[0] == ' ' || line[0] == '\t') {
-			b.raw += raw
-			b.lines[n-1] += line[1:]
+		line := strings.TrimSuffix(strings.TrimSuffix(raw, "\n"), "\r")
+		if n := len(list); n > 0 && list[n-1].text != "" && line != "" && (line[0] == ' ' || line[0] == '\t') {
+			list[n-1].text += line[1:]
+			list[n-1].raw += raw
 			continue
 		}
-		name, of, _ := strings.Cut(strings.ToUpper(strings.TrimSpace(line)), ":")
-		if name == "BEGIN" {
+		list = append(list, contentLine{line, raw})
+	}
+	return list
+}
+
+// blocks splits a calendar that Read takes into the components right below
+// VCALENDAR.
+func blocks(text string) (list []block) {
+	depth := 0
+	var b block
+	for _, line := range contentLines(text) {
+		p, err := property(line.text)
+		begin, end := err == nil && p.Name == "BEGIN", err == nil && p.Name == "END"
+		if begin {
 			if depth++; depth == 2 {
-				b = block{name: of}
+				b = block{name: strings.ToUpper(strings.TrimSpace(p.Value))}
 			}
 		}
 		if depth >= 2 {
-			b.raw += raw
-			b.lines = append(b.lines, line)
+			b.raw += line.raw
+			b.lines = append(b.lines, line.text)
 		}
-		if name == "END" {
+		if end {
 			if depth--; depth == 1 {
 				b.settle()
 				list = append(list, b)
-				b = block{}
 			}
 		}
 	}

@@ -153,9 +153,25 @@ func TestWriteAndRead(t *testing.T) {
 	if _, err := Zone("Atlantic/Fareo"); err == nil || !strings.Contains(err.Error(), "Atlantic/Faroe") {
 		t.Errorf("an unknown zone: %v", err)
 	}
-	starts, err := Starts(strings.NewReader("BEGIN:VEVENT\r\nUID:a\r\n b\r\nDTSTART;VALUE=DATE:20270101\r\nEND:VEVENT\r\n"))
-	if err != nil || starts["ab"] != "20270101" {
-		t.Errorf("starts: %v %v", starts, err)
+	for _, c := range [][2]string{ // the lines of an event; what is read
+		{"UID:pay.\r\n 2027-01/last@p\r\nDTSTART;VALUE=DATE:20270129\r\nSUMMARY:a\\, b, c", "pay date 2027-01/last 2027-01-29 a, b, c"},
+		{"UID:pay.file.2027-01/15@p\r\nDTSTART;TZID=x:20270113T163000\r\nSUMMARY:x", "pay file 2027-01/15 2027-01-13T16:30 x"},
+		{"UID:a@p\r\nDTSTART:20270113T163000Z\r\nSTATUS:CANCELLED", ""},
+		{"UID:a@p\r\nDTSTART:20271313", "f.ics:4: this event has no DTSTART"},
+		{"UID:a@p\r\nDTSTART:20271213T1", "f.ics:4: this event has no DTSTART"},
+		{"UID:a@p", "f.ics:2: this event has no DTSTART"},
+	} {
+		list, err := Events("f.ics", strings.NewReader("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\n"+c[0]+"\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
+		got := ""
+		for _, e := range list {
+			got += strings.Join([]string{e.Series, e.What, e.ID, e.At.String(), e.Summary}, " ")
+		}
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.HasPrefix(got, c[1]) || c[1] == "" && got != "" {
+			t.Errorf("%q: %q, want %q", c[0], got, c[1])
+		}
 	}
 }
 
@@ -172,6 +188,7 @@ func offsetOf(s string) int {
 // Whatever the bytes, a file reads or is refused with a line.
 func FuzzRead(f *testing.F) {
 	f.Add("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART;VALUE=DATE:20270101\r\nRRULE:FREQ=YEARLY\r\nSUMMARY:a\\, b\r\n c\r\nCATEGORIES:x,y\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
+	f.Add("BEGIN:VCALENDAR\nBEGIN\nEND:VCALENDAR")
 	f.Fuzz(func(t *testing.T, s string) {
 		root, err := Read("f", strings.NewReader(s))
 		if err == nil {
@@ -179,6 +196,19 @@ func FuzzRead(f *testing.F) {
 				if d.Problem != nil && d.Problem.Line < 0 || d.Days < 0 {
 					t.Fatalf("%q: %+v", s, d)
 				}
+			}
+		}
+		if earlier, aerr := ReadEarlier("f", strings.NewReader(s)); (aerr == nil) != (err == nil) {
+			t.Fatalf("%q: read %v, as an earlier file %v", s, err, aerr)
+		} else if err == nil { // what follows it can be read again
+			day, _ := civil.Of(2027, 1, 1)
+			var b strings.Builder
+			follow := &Follow{Earlier: earlier, Window: civil.Always, Today: day, Plans: []string{"p"}}
+			if werr := Write(&b, Calendar{Stamp: day, Follow: follow}, []Event{{UID: "a@p", At: eval.Day(day)}}); werr != nil {
+				t.Fatalf("%q: %v", s, werr)
+			}
+			if _, rerr := Read("f", strings.NewReader(b.String())); rerr != nil {
+				t.Fatalf("%q gives %q: %v", s, b.String(), rerr)
 			}
 		}
 		var e *Error

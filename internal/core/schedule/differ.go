@@ -55,6 +55,37 @@ func (t Tally) String() string {
 	return fmt.Sprintf("%d moved, %d changed, %d added, %d gone, %d unchanged", t.Moved, t.Changed, t.Added, t.Gone, t.Same)
 }
 
+// Words lists the counts that aren't nothing; "same dates, other details" where all
+// are.
+func (t Tally) Words() string {
+	var parts []string
+	for _, p := range []struct {
+		n    int
+		what string
+	}{{t.Moved, "moved"}, {t.Changed, "changed"}, {t.Added, "added"}, {t.Gone, "gone"}} {
+		if p.n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", p.n, p.what))
+		}
+	}
+	if parts == nil {
+		return "same dates, other details"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// Occurrences counts the differences of a table of one series, in which a date stands
+// with its milestones: each row once.
+func Occurrences(list []Difference) (t Tally) {
+	told := map[string]bool{}
+	for _, d := range list {
+		if key := d.Change + d.ID; !told[key] {
+			told[key] = true
+			t.Count(d)
+		}
+	}
+	return t
+}
+
 // who is what an event is matched by: its series, milestone and identity.
 func who(e Event) string {
 	return phrase.FoldName(e.Series) + "\x00" + phrase.FoldName(e.What) + "\x00" + e.ID

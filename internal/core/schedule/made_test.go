@@ -199,20 +199,32 @@ func TestBlanksBoundPeriods(t *testing.T) {
 	}
 }
 
-// What changed between two schedules, by who the dates are.
-func TestCompare(t *testing.T) {
-	was := Snapshot{"a": "1", "b": "2", "c": "3", "d": "4"}
-	for _, c := range []struct {
-		now  Snapshot
-		want string
-	}{
-		{Snapshot{"a": "1", "b": "2", "c": "3", "d": "4"}, "same dates, other details"},
-		{Snapshot{"a": "9", "b": "2", "c": "3", "d": "4"}, "1 moved"},
-		{Snapshot{"a": "9", "c": "3", "d": "5", "e": "1"}, "2 moved, 1 added, 1 gone"},
-		{Snapshot{}, "4 gone"},
+// What changed between two schedules, by who the dates are, counted and listed.
+func TestDifferences(t *testing.T) {
+	schedule := func(text string) (list []Event) { // WHAT ID DAY TITLE, …
+		for _, part := range strings.Split(text, ", ") {
+			if f := strings.Fields(part); len(f) == 4 {
+				d, _, _ := civil.Parse("2027-01-" + f[2])
+				list = append(list, Event{Series: "pay", What: f[0], ID: f[1], At: eval.Day(d), Summary: f[3], Description: "so"})
+			}
+		}
+		return list
+	}
+	const was = "date a 01 x, date b 02 x, date c 03 x, bank-file c 02 x, date far 31 x"
+	for _, c := range [][3]string{ // now; the words, of occurrences too; the rows
+		{was, "same dates, other details|same dates, other details", ""},
+		{"date c 03 x, bank_file c 02 x, date b 02 x, date a 01 x, date far 30 x", "same dates, other details|same dates, other details", ""},
+		{"date a 09 x, date b 02 y, date c 04 x, bank-file c 03 x, date far 31 x", "3 moved, 1 changed|2 moved, 1 changed", "moved a 8 so; changed b 0 title: x → y; moved c 1 so; moved c 1 so"},
+		{"date a 09 y, date b 02 x, date d 05 x, date far 31 x", "1 changed, 1 added, 2 gone|1 changed, 1 added, 1 gone", "changed a 8 date: 2027-01-01 → 2027-01-09; title: x → y; added d  so; gone c  ; gone c  "},
 	} {
-		if got := Compare(was, c.now).String(); got != c.want {
-			t.Errorf("%v: %s, want %s", c.now, got, c.want)
+		list, tally := Differences(schedule(was), schedule(c[0]), func(e Event) bool { return e.ID != "far" })
+		var rows []string
+		for _, d := range list {
+			cells := d.Cells()
+			rows = append(rows, d.Change+" "+d.ID+" "+cells[6].String()+" "+d.Detail)
+		}
+		if words := tally.Words() + "|" + Occurrences(list).Words(); words != c[1] || strings.Join(rows, "; ") != c[2] || tally.Differ() != (list != nil) {
+			t.Errorf("%s: %s\n%q, want %s\n%q", c[0], words, strings.Join(rows, "; "), c[1], c[2])
 		}
 	}
 }
