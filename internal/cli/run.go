@@ -289,9 +289,6 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 	return sink.(question.Events).Events(kept)
 }
 
-// aYear is how far outside of the window dates are looked for that moved there.
-const aYear = 366
-
 // follow makes a calendar follow the file that stands in its place: what is as it was
 // stays, what changed is told so, what is gone is cancelled.
 func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) error {
@@ -310,7 +307,7 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 	f.Elsewhere = func(uid string) (e schedule.Event, ok bool) {
 		if around == nil {
 			around = map[string]schedule.Event{}
-			entries, _ := schedule.Around(of, r.span.Widen(aYear, aYear))
+			entries, _ := schedule.Around(of, r.span)
 			for _, e := range entries {
 				around[e.Event(r.plan.ID).UID] = e.Event(r.plan.ID)
 			}

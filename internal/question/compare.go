@@ -23,10 +23,6 @@ type Side struct {
 	Window *civil.Span // of a plan; nil where it has none
 }
 
-// aYear is how far around a plan's window its dates are looked for that a file has
-// inside of it.
-const aYear = 366
-
 // Compare compares two sides and puts what differs. Tables that are no schedules are
 // matched by a key.
 func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
@@ -65,7 +61,7 @@ func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference)
 // events are the dates of a side, of a plan those around a span too.
 func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 	if s.Dates != nil {
-		return s.Dates(span, span.Widen(aYear, aYear))
+		return s.Dates(span, span.Widen(schedule.AYear, schedule.AYear))
 	}
 	f, err := s.Open()
 	if err != nil {

@@ -278,7 +278,7 @@ func (l *listing) bound(j *Job, to Events) {
 	}
 	left := func(series string) bool { return len(named) > 0 && !named[series] }
 	to.Bound(l.span, plans, left, func(uid string) (schedule.Event, bool) {
-		entries, _ := schedule.Around(l.series, l.span.Widen(aYear, aYear))
+		entries, _ := schedule.Around(l.series, l.span)
 		for _, e := range entries {
 			if made := l.event(j, e); made.UID == uid && !l.span.Has(made.At.Day) {
 				return made, true

@@ -29,10 +29,13 @@ func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err err
 	return entriesOf(series, window, (*Occurrence).Note)
 }
 
-// Around is Entries for a look beyond what is answered: what calendars don't know
-// there isn't noted.
+// AYear is how many days around a window dates are looked for that moved out of it.
+const AYear = 366
+
+// Around is Entries for a window and a year around it, for a look beyond what is
+// answered: what calendars don't know there isn't noted.
 func Around(series []*Series, window civil.Span) ([]Entry, error) {
-	all, _, err := entriesOf(series, window, func(*Occurrence) {})
+	all, _, err := entriesOf(series, window.Widen(AYear, AYear), func(*Occurrence) {})
 	return all, err
 }
 
