@@ -302,7 +302,7 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 		return slices.ContainsFunc(of, func(s *schedule.Series) bool { return s.Name == series })
 	}
 	var around map[string]schedule.Event
-	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}}
+	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
 	f.Left = func(series string) bool { return narrowed && !named(series) }
 	f.Elsewhere = func(uid string) (e schedule.Event, ok bool) {
 		if around == nil {
@@ -331,13 +331,15 @@ func (r *run) events(out *plan.Output, of []*schedule.Series) ([]schedule.Event,
 	for _, e := range entries {
 		events = append(events, e.Event(r.plan.ID))
 	}
-	if len(of) < len(out.Of) {
+	switch narrowed := len(of) < len(out.Of); {
+	case narrowed && out.Format.Events: // what others have stays by following the earlier calendar
+	case narrowed:
 		list, err := r.others(out, of)
 		if err != nil {
 			return nil, err
 		}
 		events = append(events, list...)
-	} else {
+	default:
 		for _, rec := range out.Rows {
 			list, err := r.plan.Events(rec, r.span, r.place(out))
 			if err != nil {
@@ -346,15 +348,19 @@ func (r *run) events(out *plan.Output, of []*schedule.Series) ([]schedule.Event,
 			events = append(events, list...)
 		}
 	}
-	var order []string
+	schedule.SortEvents(events, order(out))
+	return events, nil
+}
+
+// order is that of an output's series and records on one day.
+func order(out *plan.Output) (list []string) {
 	for _, s := range out.Of {
-		order = append(order, s.Name)
+		list = append(list, s.Name)
 	}
 	for _, rec := range out.Rows {
-		order = append(order, rec.Name)
+		list = append(list, rec.Name)
 	}
-	schedule.SortEvents(events, order)
-	return events, nil
+	return list
 }
 
 // others are the dates of series that --series left out, as they stand in the file

@@ -27,6 +27,7 @@ var (
 	textValue   = regexp.MustCompile(`^(?:[^\\;,\x00-\x08\x0a-\x1f\x7f]|\\[\\;,nN])*$`)
 	dateValue   = regexp.MustCompile(`^\d{8}$`)
 	timeValue   = regexp.MustCompile(`^\d{8}T([01]\d|2[0-3])[0-5]\d[0-5]\dZ?$`)
+	spanValue   = regexp.MustCompile(`^[+-]?P(\d+W|\d+D(T\d+H(\d+M)?|T\d+M)?|T\d+H(\d+M)?|T\d+M)$`)
 	offsetValue = regexp.MustCompile(`^[+-]([01]\d|2[0-3])[0-5]\d([0-5]\d)?$`)
 )
 
@@ -36,12 +37,13 @@ var grammar = map[string]map[string]byte{
 	"VCALENDAR": {"PRODID": '+', "VERSION": '+', "CALSCALE": '?', "METHOD": '?', "NAME": '*', "REFRESH-INTERVAL": '?', "COLOR": '?'},
 	"VEVENT": {"UID": '+', "DTSTAMP": '+', "DTSTART": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "TRANSP": '?',
 		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?'},
+	"VALARM":    {"ACTION": '+', "DESCRIPTION": '+', "TRIGGER": '+'},
 	"VTIMEZONE": {"TZID": '+'},
 	"STANDARD":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},
 	"DAYLIGHT":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},
 }
 
-var inside = map[string]string{"VEVENT": "VCALENDAR", "VTIMEZONE": "VCALENDAR", "STANDARD": "VTIMEZONE", "DAYLIGHT": "VTIMEZONE"}
+var inside = map[string]string{"VALARM": "VEVENT", "VEVENT": "VCALENDAR", "VTIMEZONE": "VCALENDAR", "STANDARD": "VTIMEZONE", "DAYLIGHT": "VTIMEZONE"}
 
 func strictRead(data string) (*component, error) {
 	if !utf8.ValidString(data) || !strings.HasSuffix(data, "\r\n") {
@@ -127,6 +129,8 @@ func (c *component) check(zones map[string]bool) error {
 				ok = timeValue.MatchString(p.value) && strings.HasSuffix(p.value, "Z")
 			case "TZOFFSETFROM", "TZOFFSETTO":
 				ok = offsetValue.MatchString(p.value)
+			case "TRIGGER":
+				ok = spanValue.MatchString(p.value)
 			case "TZID":
 				zones[p.value] = true
 			case "DTSTART":

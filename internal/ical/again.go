@@ -163,14 +163,20 @@ var ours = []string{"UID", "DTSTART", "SUMMARY", "DESCRIPTION", "CATEGORIES", "T
 func (b *block) says() []string { return saying(b.lines) }
 
 func saying(lines []string) (list []string) {
-	inner := 0 // an alarm's lines are its own
+	var alarm []string // its lines are its own; one as a reminder writes it is ours
+	inner := 0
 	for _, line := range lines {
 		name := strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)])
 		switch {
 		case name == "BEGIN" && !strings.EqualFold(line, "BEGIN:VEVENT"):
 			inner++
+			alarm = nil
 		case name == "END" && inner > 0:
-			inner--
+			if inner--; len(alarm) == 3 && alarm[0] == "ACTION:DISPLAY" && strings.HasPrefix(alarm[2], "TRIGGER:") {
+				list = append(list, strings.Join(alarm, " "))
+			}
+		case inner > 0:
+			alarm = append(alarm, line)
 		case inner == 0 && slices.Contains(ours, name):
 			list = append(list, line)
 		}
@@ -192,6 +198,8 @@ type Follow struct {
 	// Elsewhere gives one that the schedule has outside of the window.
 	Left      func(series string) bool
 	Elsewhere func(uid string) (Event, bool)
+	// Order is that of series on one day.
+	Order []string
 
 	cancelled []part // anew
 }
@@ -222,6 +230,7 @@ func (f *Follow) Cancellations(w io.Writer) (any bool, err error) {
 
 // part is a component of the new file: what stands there, or an event anew.
 type part struct {
+	uid string
 	at  eval.Value
 	raw string
 	new []string // content lines, unfolded
@@ -245,11 +254,11 @@ func (l *lines) parts(c Calendar, events []Event) (list []part) {
 		b := old[e.UID]
 		switch {
 		case b == nil:
-			list = append(list, part{at: e.At, new: stamped(content, stamp, 0, false)})
+			list = append(list, part{uid: e.UID, at: e.At, new: stamped(content, stamp, 0, false)})
 		case slices.Equal(b.says(), saying(content)):
-			list = append(list, part{at: e.At, raw: b.raw})
+			list = append(list, part{uid: e.UID, at: e.At, raw: b.raw})
 		default:
-			list = append(list, part{at: e.At, new: stamped(content, max(stamp, b.stamp), b.sequence+1, true)})
+			list = append(list, part{uid: e.UID, at: e.At, new: stamped(content, max(stamp, b.stamp), b.sequence+1, true)})
 		}
 	}
 	for _, e := range events {
@@ -271,8 +280,12 @@ func (l *lines) parts(c Calendar, events []Event) (list []part) {
 			list = append(list, p)
 		}
 	}
+	rank := func(p part) int {
+		series, _, _ := identity(p.uid)
+		return slices.Index(c.Follow.Order, series)
+	}
 	slices.SortStableFunc(list, func(a, b part) int {
-		return cmp.Or(cmp.Compare(a.at.Day, b.at.Day), cmp.Compare(a.at.Minutes, b.at.Minutes))
+		return cmp.Or(cmp.Compare(a.at.Day, b.at.Day), cmp.Compare(a.at.Minutes, b.at.Minutes), cmp.Compare(rank(a), rank(b)))
 	})
 	return list
 }
@@ -296,7 +309,7 @@ func (f *Follow) moved(b *block) (Event, bool) {
 
 // keep is what becomes of an earlier event that the schedule no longer has.
 func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
-	p = part{at: b.at, raw: b.raw}
+	p = part{uid: b.uid, at: b.at, raw: b.raw}
 	switch {
 	case !f.mine(b), !f.Window.Has(b.at.Day):
 		return p, true
@@ -311,7 +324,7 @@ func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
 			lines = append(lines, line)
 		}
 	}
-	p = part{at: b.at, new: stamped(append(lines, "STATUS:CANCELLED"), max(stamp, b.stamp), b.sequence+1, true)}
+	p = part{uid: b.uid, at: b.at, new: stamped(append(lines, "STATUS:CANCELLED"), max(stamp, b.stamp), b.sequence+1, true)}
 	f.cancelled = append(f.cancelled, p)
 	return p, true
 }
@@ -349,7 +362,11 @@ func (c Calendar) content(e Event) []string {
 	if e.Category != "" {
 		list = append(list, "CATEGORIES:"+escape(e.Category))
 	}
-	return append(list, "TRANSP:TRANSPARENT")
+	list = append(list, "TRANSP:TRANSPARENT")
+	for _, a := range e.Alarms {
+		list = append(list, "BEGIN:VALARM", "ACTION:DISPLAY", "DESCRIPTION:"+escape(e.Summary), "TRIGGER:"+trigger(e.At, a, c.Zone), "END:VALARM")
+	}
+	return list
 }
 
 // isUTC reports whether a zone is UTC by one of its names.

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -61,7 +62,7 @@ func TestAgain(t *testing.T) {
 					delete(all, uid)
 				case !ok && r.IntN(4) == 0, ok && r.IntN(10) == 0:
 					all[uid] = draw(id)
-					changed[uid] = changed[uid] || !ok || all[uid] != e
+					changed[uid] = changed[uid] || !ok || !reflect.DeepEqual(all[uid], e)
 				}
 			}
 			left := ""

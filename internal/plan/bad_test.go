@@ -25,7 +25,7 @@ func TestBadPlans(t *testing.T) {
 	good, bad := string(data), filepath.Join(dir, "bad.yaml")
 	for _, c := range []struct{ old, new, want string }{
 		{"week", "wek", ""}, // no such text: the plan is good
-		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:80:5: unknown key `rulle` in a series; did you mean `rule`?"},
+		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:82:5: unknown key `rulle` in a series; did you mean `rule`?"},
 		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},
 		{"closed: sat, sun", "closed: sat, snu", "did you mean `sun`?"},
 		{"fiscal-start: apr", "fiscal-end: last sat of jan\nfiscal-start: apr", "of months, with `fiscal-start`, or of whole weeks"},
@@ -40,8 +40,9 @@ func TestBadPlans(t *testing.T) {
 		{"plan: 1\n", "plan: 2\n", "version 1"},
 		{"holidays: isles", "holidays: isle", "did you mean `isles`?"},
 		{"holidays: isles", "holidays: yard", "made of itself"},
-		{"event: {summary: \"{title} for {period_start} to {period_end}\"}", "event: {summary: pay, bank file}", "quote the phrase"},
-		{"event: {summary: \"{title} for", "event: {summary: \"{tilte} for", "did you mean `{title}`?"},
+		{"event:\n      summary: \"{title} for {period_start} to {period_end}\"\n      remind: [1 working day before at 09:00, 7 days before]", "event: {summary: pay, bank file}", "quote the phrase"},
+		{"remind: 7 days before}", "remind: [7 days before, 1 day at 09:00]}", "not \"1 day at 09:00\""},
+		{"      summary: \"{title} for", "      summary: \"{tilte} for", "did you mean `{title}`?"},
 		{"      approval: date, -3 working days", "      approval: 'date', -3 working days", "quote the phrase"},
 		{"      approval: date, -3 working days", "      approval: bank-file, -3 working days", "unknown name `bank-file`"},
 		{"      approval: date, -3 working days", "      date: nominal", "already stands for something"},
@@ -60,7 +61,7 @@ func TestBadPlans(t *testing.T) {
 		{good, "just words", "not a plan in YAML"},
 		{good, "\x00\x01\x02", "not text"},
 		{good, "", "empty"},
-		{"bands: [30, 60, 90]", "bands: [30, 60, 90], yearly: maybe", "bad.yaml:119:117: yearly is yes or no, not \"maybe\""},
+		{"bands: [30, 60, 90]", "bands: [30, 60, 90], yearly: maybe", "bad.yaml:121:117: yearly is yes or no, not \"maybe\""},
 		{"bands: [30, 60, 90]", "bands: [90, 60]", "rising numbers"},
 		{"date: ends, window", "date: [ends, 'x ='], window", "expected"},
 		{"by: crew-pay, open-through", "by: crew-pay, overlaps: joyn, open-through", "overlaps is stop, merge or count, not \"joyn\""},

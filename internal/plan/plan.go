@@ -415,7 +415,7 @@ func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
 	for _, part := range []struct {
 		key  string
 		read func(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error
-	}{{"period", period}, {"milestones", p.milestones}, {"event", event}, {"expect", p.expect}} {
+	}{{"period", period}, {"milestones", p.milestones}, {"event", p.event}, {"expect", p.expect}} {
 		told := part.key != "milestones" && d.collect.count() > before // a milestone that is wrong is told; what uses it isn't
 		if m := nodes[part.key]; m != nil && !told {
 			if err := d.or(part.read(d, s, m, env)); err != nil {
@@ -455,8 +455,12 @@ func (p *Plan) milestones(d *doc, s *schedule.Series, n ast.Node, env eval.Env) 
 	})
 }
 
-func event(d *doc, s *schedule.Series, n ast.Node, _ eval.Env) error {
-	return d.each(n, eventShape, func(key string, _, v ast.Node) error {
+func (p *Plan) event(d *doc, s *schedule.Series, n ast.Node, _ eval.Env) error {
+	return d.each(n, eventShape, func(key string, _, v ast.Node) (err error) {
+		if key == "remind" {
+			s.Reminders, err = d.reminders(v)
+			return err
+		}
 		text, err := d.text(v)
 		if err != nil {
 			return err

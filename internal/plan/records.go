@@ -131,8 +131,22 @@ func (d *doc) conditions(v ast.Node) (list []string, nodes []ast.Node, err error
 type RecordEvent struct {
 	Name, Day, Summary string
 	Where              []string
+	Reminders          []schedule.Reminder
 
 	places places
+}
+
+// reminders reads one reminder or a list of them.
+func (d *doc) reminders(v ast.Node) (list []schedule.Reminder, err error) {
+	texts, nodes, err := d.texts(v)
+	for i, text := range texts {
+		r, err := schedule.ParseReminder(text)
+		if err != nil {
+			return nil, d.wrap(nodes[i], err)
+		}
+		list = append(list, r)
+	}
+	return list, err
 }
 
 func (r *Record) events(d *doc, v ast.Node) error {
@@ -157,6 +171,8 @@ func (r *Record) events(d *doc, v ast.Node) error {
 				}
 			case "summary":
 				e.Summary, err = d.text(v)
+			case "remind":
+				e.Reminders, err = d.reminders(v)
 			}
 			return err
 		})
@@ -188,7 +204,7 @@ func (p *Plan) Job(r *Record, place question.Place) *question.Job {
 func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list []schedule.Event, err error) {
 	for _, e := range r.Events {
 		job := p.Job(r, place)
-		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary"}
+		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders}
 		if err := job.EventsOf(of); err != nil {
 			return nil, e.fault(r, err)
 		}

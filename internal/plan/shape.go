@@ -93,8 +93,9 @@ var (
 		{name: "start", help: "the first day of a date's period: previous_nominal, +1 day"},
 		{name: "end", help: "the last day of a date's period: nominal"},
 	}}
-	eventShape = &shape{what: "an event", later: []string{"remind", "busy", "lasting", "color", "categories", "location", "description"}, keys: []keyOf{
+	eventShape = &shape{what: "an event", later: []string{"busy", "lasting", "color", "categories", "location", "description"}, keys: []keyOf{
 		{name: "summary", help: "what the event is called, with {names} of the series in it"},
+		{name: "remind", help: "reminders: 7 days before, 1 working day before at 09:00", takes: someTexts},
 	}}
 	seriesShape = &shape{what: "a series", later: []string{"color", "zone", "instead", "like"}, keys: []keyOf{
 		{name: "title", help: "what the series is called"},
@@ -123,11 +124,12 @@ var (
 		{name: "apart", help: "lists of series that never have dates on one day: [crew-pay, fuel-duty]", takes: someLists},
 		{name: "outputs", help: "the files that a run makes", takes: aList, of: outputShape},
 	}}
-	recordEventShape = &shape{what: "an event of rows", later: []string{"remind", "private", "color"}, keys: []keyOf{
+	recordEventShape = &shape{what: "an event of rows", later: []string{"private", "color"}, keys: []keyOf{
 		{name: "name", help: "names the event among those of a row, for good", needed: true},
 		{name: "day", help: "its day: a column, or a phrase", needed: true},
 		{name: "where", help: "conditions of the rows that have it", takes: someTexts},
 		{name: "summary", help: "what it is called, with {columns} in it"},
+		{name: "remind", help: "reminders: 7 days before, 1 working day before at 09:00", takes: someTexts},
 	}}
 	recordShape = &shape{what: "a record", later: []string{"match", "from", "make"}, keys: append([]keyOf{
 		{name: "table", help: "the file of the table, relative to the plan", needed: true},

@@ -270,8 +270,27 @@ func (d *doc) text(n ast.Node) (string, error) {
 		return "", d.fail(n, "YAML anchors and aliases are not read; write the value out")
 	case ast.ScalarNode:
 		return n.GetToken().Value, nil
+	case *ast.MappingNode:
+		if clock, ok := clock(n); ok {
+			return clock, nil
+		}
 	}
 	return "", d.fail(n, "one value is wanted here, not a list or `key: value`")
+}
+
+// clock is the text that the parser takes for a mapping in a list within braces,
+// `{remind: [1 day before at 09:00]}`: its colon has no blank after it, so it is
+// no key (YAML 1.2 section 7.3.3).
+func clock(n *ast.MappingNode) (string, bool) {
+	if len(n.Values) != 1 {
+		return "", false
+	}
+	pair := n.Values[0]
+	value, ok := pair.Value.(ast.ScalarNode)
+	if !ok || value.GetToken().Position.Offset != pair.Start.Position.Offset+1 {
+		return "", false
+	}
+	return pair.Key.GetToken().Value + ":" + value.GetToken().Value, true
 }
 
 // texts reads a list, or one scalar with commas in it.

@@ -18,7 +18,7 @@ func init() { register(newDates) }
 type dates struct {
 	window, counts string
 	count          int
-	adds           []string
+	adds, remind   []string
 }
 
 func newDates() *Question {
@@ -44,6 +44,7 @@ unless bounds are given. As events, a series brings its milestones along.`,
 			{Name: "window", Kind: Span, Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1, A..B", Into: &q.window},
 			{Name: "add", Repeat: true, Help: "`NAME = PHRASE` of a column, from date, nominal and their kin", Into: &q.adds},
 			{Name: "counts", Kind: Choice, Choices: []string{"year"}, Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them", Into: &q.counts},
+			remind(&q.remind),
 			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given", Into: &q.count},
 		},
 		Answer: q.answer,
@@ -64,6 +65,10 @@ type listing struct {
 
 func (q *dates) answer(j *Job) error {
 	l := &listing{texts: j.Args, count: q.count, named: map[*schedule.Series]bool{}}
+	remind, err := reminders(q.remind)
+	if err != nil {
+		return err
+	}
 	for _, text := range j.Args {
 		s, err := j.seriesOf(text)
 		if err != nil {
@@ -73,8 +78,11 @@ func (q *dates) answer(j *Job) error {
 		if known && slices.Contains(l.series, s) {
 			return fmt.Errorf("the series `%s` is named twice", s.Name)
 		}
-		if known && q.adds != nil {
+		if known && (q.adds != nil || q.remind != nil) {
 			s = s.With()
+		}
+		if q.remind != nil {
+			s.Reminders = remind
 		}
 		l.series, l.named[s] = append(l.series, s), known
 	}
@@ -87,10 +95,9 @@ func (q *dates) answer(j *Job) error {
 	if err := q.added(j, l); err != nil {
 		return err
 	}
-	var err error
 	if to, ok := j.events(); ok {
 		err = l.events(j, to)
-	} else {
+	} else if err = j.eventsOnly("remind", strings.Join(q.remind, ", ")); err == nil {
 		err = l.table(j)
 	}
 	if err == nil {

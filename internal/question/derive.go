@@ -13,7 +13,7 @@ func init() { register(newDerive) }
 
 // derive adds columns to every row, or makes events of rows.
 type derive struct {
-	adds           []string
+	adds, remind   []string
 	reasons        bool
 	day, text, key string
 }
@@ -39,6 +39,7 @@ blank in gives a blank out.`,
 			{Name: "event-day", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` of the day of each row's event", Into: &q.day},
 			{Name: "event-text", Help: "with --as ics: `TEXT` of the event, with {columns} in it", Into: &q.text},
 			{Name: "key", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` that names the row for good", Into: &q.key},
+			remind(&q.remind),
 		},
 		Answer: q.answer,
 	}
@@ -58,6 +59,9 @@ func (q *derive) answer(j *Job) error {
 	}
 	if to, ok := j.events(); ok {
 		return q.events(j, t, to)
+	}
+	if err := j.eventsOnly("event-day", q.day, "event-text", q.text, "key", q.key, "remind", strings.Join(q.remind, ", ")); err != nil {
+		return err
 	}
 	return j.pass(t)
 }
@@ -107,6 +111,9 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 	name := t.Visible()[day]
 	e := rows.Events{Table: stem, Name: name, Plan: j.ID, Day: rows.Quote(name), Text: q.text, Key: q.key, Where: j.result.Where,
 		DayOption: "event-day", TextOption: "event-text"}
+	if e.Reminders, err = reminders(q.remind); err != nil {
+		return err
+	}
 	if err := j.eventsOf(t, &e); err != nil {
 		return err
 	}

@@ -18,6 +18,7 @@ type Events struct {
 	Day, Text, Key        string
 	DayOption, TextOption string
 	Where                 []string
+	Reminders             []schedule.Reminder
 	List                  []schedule.Event
 	Blank                 int // rows without a day
 
@@ -63,6 +64,7 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	e.seen[id] = line
 	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan), Summary: e.text.FillRow(row), At: v,
 		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day)})
+	e.List[len(e.List)-1].Remind(e.Reminders, e.table.Env.Calendar)
 	return nil
 }
 

@@ -18,12 +18,14 @@ type Event struct {
 	// or the milestone or event; ID who it is among those.
 	Series, What, ID string
 	Nominal          eval.Value
+	Alarms           []Alarm
 }
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
 	event := Event{Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date)}
+	event.Remind(e.Series.Reminders, e.Series.Calendar)
 	event.UID = UID(event, plan)
 	return event
 }
@@ -68,5 +70,5 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // the series itself stays as it is.
 func (s *Series) With() *Series {
 	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rec: s.Rec, Start: s.Start, End: s.End,
-		Milestones: slices.Clone(s.Milestones), Summary: s.Summary}
+		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders}
 }

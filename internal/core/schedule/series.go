@@ -40,6 +40,7 @@ type Series struct {
 	Milestones  []Milestone
 	Summary     *Template // of its events; nil for the title
 	Expects     *Expects  // what must hold of it; nil for nothing
+	Reminders   []Reminder
 
 	made  made
 	noted sync.Map // nominal dates that a blind calendar was noted for

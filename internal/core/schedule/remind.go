@@ -1,0 +1,90 @@
+package schedule
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// Reminder is so long before an event, or at a time of the day so many days before.
+type Reminder struct {
+	n       int
+	unit    string // minute, hour, day, week, working day
+	minutes int    // of the day, -1 for none
+}
+
+// Alarm is a reminder of one event: a time by the clock, or where Day is
+// civil.None, Minutes of time before its start. The clock of an all-day event
+// begins at midnight.
+type Alarm struct {
+	Day     civil.Date
+	Minutes int
+}
+
+var reminderForm = regexp.MustCompile(`(?i)^\s*(\d{1,5})\s+(minutes?|hours?|days?|weeks?|working\s+days?)\s+before(?:\s+at\s+(\d\d):(\d\d))?\s*$`)
+
+// ParseReminder reads `7 days before` or `1 working day before at 09:00`.
+func ParseReminder(text string) (r Reminder, err error) {
+	bad := fmt.Errorf("a reminder is such as `7 days before` or `1 working day before at 09:00`, not %q", text)
+	m := reminderForm.FindStringSubmatch(text)
+	if m == nil {
+		return r, bad
+	}
+	r.n, _ = strconv.Atoi(m[1])
+	r.unit = strings.TrimSuffix(strings.Join(strings.Fields(strings.ToLower(m[2])), " "), "s")
+	if r.minutes = -1; m[3] != "" {
+		h, _ := strconv.Atoi(m[3])
+		minute, _ := strconv.Atoi(m[4])
+		if r.minutes = h*60 + minute; h > 23 || minute > 59 || r.unit == "minute" || r.unit == "hour" {
+			return r, bad
+		}
+	}
+	return r, nil
+}
+
+// Alarm is the reminder of an event. ok is false where the calendar has no such day.
+func (r Reminder) Alarm(at eval.Value, cal *workdays.Calendar) (a Alarm, ok bool) {
+	switch r.unit {
+	case "minute":
+		return Alarm{civil.None, r.n}, true
+	case "hour":
+		return Alarm{civil.None, r.n * 60}, true
+	case "day":
+		a.Day, ok = at.Day.Add(-r.n)
+	case "week":
+		a.Day, ok = at.Day.Add(-7 * r.n)
+	default:
+		cal.Need()
+		if a.Day, ok = cal.Add(at.Day, -r.n); ok {
+			cal.Ask(a.Day, at.Day)
+		}
+	}
+	switch {
+	case r.minutes >= 0:
+		a.Minutes = r.minutes
+	case at.Kind == eval.Moment:
+		a.Minutes = int(at.Minutes)
+	}
+	return a, ok
+}
+
+// alarms are the reminders of an event, each once.
+func alarms(list []Reminder, at eval.Value, cal *workdays.Calendar) (all []Alarm) {
+	for _, r := range list {
+		if a, ok := r.Alarm(at, cal); ok && !slices.Contains(all, a) {
+			all = append(all, a)
+		}
+	}
+	return all
+}
+
+// Remind gives an event its reminders, on the working days of a calendar.
+func (e *Event) Remind(list []Reminder, cal *workdays.Calendar) {
+	e.Alarms = alarms(list, e.At, cal)
+}

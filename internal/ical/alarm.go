@@ -1,0 +1,61 @@
+package ical
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
+)
+
+// trigger is the relative TRIGGER of an alarm (RFC 5545 section 3.8.6.3): from
+// local midnight of an all-day event's start, of a timed one the difference of the
+// two instants in its zone, nil where it floats.
+func trigger(at eval.Value, a schedule.Alarm, zone *time.Location) string {
+	if a.Day == civil.None {
+		return duration(-a.Minutes, false)
+	}
+	if at.Kind != eval.Moment || zone == nil {
+		from := 0
+		if at.Kind == eval.Moment {
+			from = int(at.Minutes)
+		}
+		return duration(int(a.Day-at.Day)*1440+a.Minutes-from, true)
+	}
+	start, want := instant(at.Day, int(at.Minutes), zone), instant(a.Day, a.Minutes, zone)
+	minutes := int(want.Sub(start) / time.Minute)
+	days := start.AddDate(0, 0, minutes/1440).Add(time.Duration(minutes%1440) * time.Minute)
+	return duration(minutes, days.Equal(want))
+}
+
+func instant(d civil.Date, minutes int, zone *time.Location) time.Time {
+	y, m, day := d.YMD()
+	return time.Date(y, time.Month(m), day, 0, minutes, 0, 0, zone)
+}
+
+// duration writes minutes as a DURATION (section 3.3.6), whose days are days of
+// the clock: without them it is exact over a night when clocks change.
+func duration(minutes int, days bool) string {
+	var b strings.Builder
+	if minutes < 0 {
+		b.WriteByte('-')
+		minutes = -minutes
+	}
+	b.WriteByte('P')
+	if d := minutes / 1440; days && d > 0 {
+		b.WriteString(strconv.Itoa(d) + "D")
+		minutes -= d * 1440
+	}
+	if h, m := minutes/60, minutes%60; h > 0 || m > 0 || b.Len() < 3 {
+		b.WriteByte('T')
+		if h > 0 {
+			b.WriteString(strconv.Itoa(h) + "H")
+		}
+		if m > 0 || h == 0 {
+			b.WriteString(strconv.Itoa(m) + "M")
+		}
+	}
+	return b.String()
+}

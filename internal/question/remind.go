@@ -1,0 +1,34 @@
+package question
+
+import (
+	"fmt"
+
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+)
+
+// remind declares the option of reminders.
+func remind(into *[]string) *Option {
+	return &Option{Name: "remind", Repeat: true, Help: "with --as ics: `WHEN` to remind: 7 days before, 1 working\nday before at 09:00", Into: into}
+}
+
+func reminders(texts []string) (list []schedule.Reminder, err error) {
+	for _, text := range texts {
+		r, err := schedule.ParseReminder(text)
+		if err != nil {
+			return nil, rows.In("remind", err)
+		}
+		list = append(list, r)
+	}
+	return list, nil
+}
+
+// eventsOnly refuses options, as pairs of name and value, that a table has no use for.
+func (j *Job) eventsOnly(pairs ...string) error {
+	for i := 0; i < len(pairs); i += 2 {
+		if pairs[i+1] != "" {
+			return rows.In(pairs[i], fmt.Errorf("this is for calendar events; add --as ics, or leave it out"))
+		}
+	}
+	return nil
+}
