@@ -72,6 +72,7 @@ what else to know. The exit code is 1 where something fails.`,
 
 // findings checks the plan of the settings.
 func (a *App) findings(s *settings, window string) ([]plan.Finding, error) {
+	defer question.Garbage(400)()
 	var c plan.Collector
 	p, err := s.read(&c)
 	if err != nil || p.Broken() {

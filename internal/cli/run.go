@@ -113,6 +113,7 @@ func (r *run) expect() error {
 // do makes all outputs of a plan and reports on its series.
 func (r *run) do(p *plan.Plan) (err error) {
 	r.plan = p
+	defer question.Garbage(400)()
 	defer r.stage.Drop()
 	if r.dir == "" {
 		r.dir = filepath.Dir(p.Path)

@@ -73,48 +73,62 @@ func Earliest(path string) (*Earlier, error) {
 	return e, nil
 }
 
-// contentLine is a content line, unfolded, and as it stands.
-type contentLine struct{ text, raw string }
+// contentLine is a content line, unfolded, and where it stands.
+type contentLine struct {
+	text       string
+	start, end int
+}
 
 // contentLines splits a text as Read does.
 func contentLines(text string) (list []contentLine) {
-	for text != "" {
-		end := strings.IndexByte(text, '\n') + 1
-		if end == 0 {
+	var folded strings.Builder // of the last line
+	flush := func() {
+		if folded.Len() > 0 {
+			list[len(list)-1].text = folded.String()
+			folded = strings.Builder{}
+		}
+	}
+	for at := 0; at < len(text); {
+		end := at + strings.IndexByte(text[at:], '\n') + 1
+		if end == at {
 			end = len(text)
 		}
-		raw := text[:end]
-		text = text[end:]
-		line := strings.TrimSuffix(strings.TrimSuffix(raw, "\n"), "\r")
-		if n := len(list); n > 0 && list[n-1].text != "" && line != "" && (line[0] == ' ' || line[0] == '\t') {
-			list[n-1].text += line[1:]
-			list[n-1].raw += raw
-			continue
+		line := strings.TrimSuffix(strings.TrimSuffix(text[at:end], "\n"), "\r")
+		if n := len(list) - 1; n >= 0 && list[n].text != "" && line != "" && (line[0] == ' ' || line[0] == '\t') {
+			if folded.Len() == 0 {
+				folded.WriteString(list[n].text)
+			}
+			folded.WriteString(line[1:])
+			list[n].end = end
+		} else {
+			flush()
+			list = append(list, contentLine{line, at, end})
 		}
-		list = append(list, contentLine{line, raw})
+		at = end
 	}
+	flush()
 	return list
 }
 
 // blocks splits a calendar that Read takes into the components right below
 // VCALENDAR.
 func blocks(text string) (list []block) {
-	depth := 0
+	depth, start := 0, 0
 	var b block
 	for _, line := range contentLines(text) {
 		p, err := property(line.text)
 		begin, end := err == nil && p.Name == "BEGIN", err == nil && p.Name == "END"
 		if begin {
 			if depth++; depth == 2 {
-				b = block{name: strings.ToUpper(strings.TrimSpace(p.Value))}
+				b, start = block{name: strings.ToUpper(strings.TrimSpace(p.Value))}, line.start
 			}
 		}
 		if depth >= 2 {
-			b.raw += line.raw
 			b.lines = append(b.lines, line.text)
 		}
 		if end {
 			if depth--; depth == 1 {
+				b.raw = text[start:line.end]
 				b.settle()
 				list = append(list, b)
 			}

@@ -157,7 +157,7 @@ func property(s string) (p Property, err error) {
 	if !utf8.ValidString(s) {
 		return p, fmt.Errorf("the line is not UTF-8")
 	}
-	bad := fmt.Errorf("not a content line NAME:VALUE: %q", s[:min(len(s), 40)])
+	bad := notContent(s)
 	end := strings.IndexAny(s, ";:")
 	if end < 1 {
 		return p, bad
@@ -220,4 +220,12 @@ func texts(s string) (list []string) {
 		}
 	}
 	return append(list, b.String())
+}
+
+// notContent is the fault of a line that isn't NAME:VALUE, worded where it is told.
+type notContent string
+
+// Error shows how the line begins.
+func (s notContent) Error() string {
+	return fmt.Sprintf("not a content line NAME:VALUE: %q", string(s[:min(len(s), 40)]))
 }

@@ -86,7 +86,7 @@ func (q *due) answer(j *Job) error {
 	nearest := d.Band(1)
 	j.result.StandsOut = func(row []eval.Value) bool { return row[band].Text == nearest || row[band].Text == "today" }
 	err = j.fill(head, func(put rows.Put) error {
-		defer lessGarbage(20)()
+		defer Garbage(20)()
 		if err := j.scan(t, list.Add); err != nil {
 			return err
 		}

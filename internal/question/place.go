@@ -88,9 +88,10 @@ func Several(n int, what string) string {
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
-// lessGarbage lets little garbage pile up while an answer holds its rows; what
+// Garbage bounds how much garbage piles up, in percent of what is in use: little
+// while an answer holds its rows, much where all that a plan makes is small. What
 // it returns ends that.
-func lessGarbage(percent int) func() {
+func Garbage(percent int) func() {
 	was := debug.SetGCPercent(percent)
 	return func() { debug.SetGCPercent(was) }
 }
