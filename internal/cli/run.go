@@ -37,8 +37,14 @@ type run struct {
 	span   civil.Span
 	sums   []schedule.Summary
 	stage  files.Stage
-	told   []string // what became of each output
+	told   []told
 	cut    int      // occurrences that the window's edge cuts
+}
+
+// told is what became of an output, or a note of some.
+type told struct {
+	of, text string
+	note     bool
 }
 
 func (a *App) runCommand() *cobra.Command {
@@ -83,7 +89,15 @@ stay.`,
 
 func (a *App) newRun() *run {
 	r := &run{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
-	r.note = func(out *plan.Output, text string) { r.told = append(r.told, "  "+out.File+": "+text) }
+	r.note = func(out *plan.Output, text string) {
+		if i := slices.IndexFunc(r.told, func(t told) bool { return t.note && t.text == text }); i >= 0 {
+			if of := strings.Split(r.told[i].of, ", "); of[len(of)-1] != out.File {
+				r.told[i].of += ", " + out.File // once for all outputs of one table
+			}
+			return
+		}
+		r.told = append(r.told, told{out.File, text, true})
+	}
 	return r
 }
 
@@ -205,12 +219,12 @@ func (r *run) outputs() error {
 		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
 		var b bytes.Buffer
 		if err := r.output(&b, out, of); errors.Is(err, ical.ErrEmpty) {
-			r.told = append(r.told, "  "+out.File+": not written, since there is no event in it")
+			r.told = append(r.told, told{of: out.File, text: "not written, since there is no event in it"})
 			continue
 		} else if err != nil {
 			return out.Fault(err)
 		}
-		r.told = append(r.told, "  "+out.File+": "+became(path, out, b.Bytes()))
+		r.told = append(r.told, told{of: out.File, text: became(path, out, b.Bytes())})
 		if !files.Same(path, b.Bytes()) {
 			list = append(list, made{path, b.Bytes()})
 		}
@@ -469,8 +483,8 @@ func (r *run) report() error {
 	if err != nil {
 		return err
 	}
-	for _, line := range r.told {
-		r.app.note("%s", line)
+	for _, t := range r.told {
+		r.app.note("  %s: %s", t.of, t.text)
 	}
 	for _, s := range r.sums {
 		if s.Blank > 0 {
