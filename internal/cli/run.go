@@ -38,7 +38,7 @@ type run struct {
 	sums   []schedule.Summary
 	stage  files.Stage
 	told   []told
-	cut    int      // occurrences that the window's edge cuts
+	cut    int // occurrences that the window's edge cuts
 }
 
 // told is what became of an output, or a note of some.
