@@ -44,6 +44,7 @@ func TestCheck(t *testing.T) {
 		{"rule: quarterly", "roole: quarterly", "unknown key `roole` in a series; did you mean `rule`?"},
 		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},
 		{"known-through: 2028-12-31", "known-through: 2027-12-31", "note,yoyaku.yaml:12,,,\"the calendar isles knows no holidays after 2027-12-31"},
+		{"bank-file: date, -2 working days", "bank-file: date, +1 working day", "no holidays after 2028-12-31, and 2 dates lie there"},
 		{"holidays/extra.csv", "holidays/none.csv", "none.csv"},
 		{"id: skerry-crew", "id: skerry-2027", "note,yoyaku.yaml:4,,,\"the id holds a year"},
 		{"calendar: isles\n\n", "calendar: islands\n\n", "unknown calendar `islands`"},

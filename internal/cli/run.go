@@ -316,19 +316,15 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 	named := func(series string) bool {
 		return slices.ContainsFunc(of, func(s *schedule.Series) bool { return s.Name == series })
 	}
-	var around map[string]schedule.Event
+	elsewhere := schedule.Elsewhere(of, r.span, func(*schedule.Series) string { return r.plan.ID })
 	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
 	f.Left = func(series string) bool { return narrowed && !named(series) }
-	f.Elsewhere = func(uid string) (e schedule.Event, ok bool) {
-		if around == nil {
-			around = map[string]schedule.Event{}
-			entries, _ := schedule.Around(of, r.span)
-			for _, e := range entries {
-				around[e.Event(r.plan.ID).UID] = e.Event(r.plan.ID)
-			}
+	f.Elsewhere = func(uid string) (e schedule.Event, _ bool) {
+		entry, ok := elsewhere(uid)
+		if ok {
+			e = entry.Event(r.plan.ID)
 		}
-		e, ok = around[uid]
-		return e, ok && !r.span.Has(e.At.Day)
+		return e, ok
 	}
 	sink.(*ical.Sink).Follow(f)
 	return nil

@@ -275,34 +275,40 @@ func (l *listing) events(j *Job, to Events) error {
 func (l *listing) bound(j *Job, to Events) {
 	plans, named := []string{}, map[string]bool{}
 	for _, s := range l.series {
-		id := "yoyaku"
+		id := l.plan(j, s)
 		if l.named[s] {
-			id, named[s.Name] = j.ID, true
+			named[s.Name] = true
 		}
 		if !slices.Contains(plans, id) {
 			plans = append(plans, id)
 		}
 	}
 	left := func(series string) bool { return len(named) > 0 && !named[series] }
-	to.Bound(l.span, plans, left, func(uid string) (schedule.Event, bool) {
-		entries, _ := schedule.Around(l.series, l.span)
-		for _, e := range entries {
-			if made := l.event(j, e); made.UID == uid && !l.span.Has(made.At.Day) {
-				return made, true
-			}
+	elsewhere := schedule.Elsewhere(l.series, l.span, func(s *schedule.Series) string { return l.plan(j, s) })
+	to.Bound(l.span, plans, left, func(uid string) (made schedule.Event, _ bool) {
+		e, ok := elsewhere(uid)
+		if ok {
+			made = l.event(j, e)
 		}
-		return schedule.Event{}, false
+		return made, ok
 	})
+}
+
+// plan is the plan that a series' events are of; rules alone share one.
+func (l *listing) plan(j *Job, s *schedule.Series) string {
+	if l.named[s] {
+		return j.ID
+	}
+	return "yoyaku"
 }
 
 // event makes an entry an event.
 func (l *listing) event(j *Job, e schedule.Entry) schedule.Event {
+	event := e.Event(l.plan(j, e.Series))
 	if !l.named[e.Series] {
-		event := e.Event("yoyaku")
 		event.Category = "" // the name of a rule's series is no word for people
 		return event
 	}
-	event := e.Event(j.ID)
 	if title := j.Shape.Title; title != "" {
 		if event.Summary = title; e.What != "date" {
 			event.Summary += ": " + e.What

@@ -32,11 +32,24 @@ func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err err
 // AYear is how many days around a window dates are looked for that moved out of it.
 const AYear = 366
 
-// Around is Entries for a window and a year around it, for a look beyond what is
-// answered: what calendars don't know there isn't noted.
-func Around(series []*Series, window civil.Span) ([]Entry, error) {
-	all, _, err := entriesOf(series, window.Widen(AYear, AYear), func(*Occurrence) {})
-	return all, err
+// Elsewhere finds the entry of a UID that lies in the year before or after a window,
+// given the plan of each series. It looks beyond what is answered: what calendars
+// don't know there isn't noted.
+func Elsewhere(series []*Series, window civil.Span, plan func(*Series) string) func(uid string) (Entry, bool) {
+	var around map[string]Entry
+	return func(uid string) (Entry, bool) {
+		if around == nil {
+			around = map[string]Entry{}
+			all, _, _ := entriesOf(series, window.Widen(AYear, AYear), func(*Occurrence) {})
+			for _, e := range all {
+				if !window.Has(e.At.Day) {
+					around[e.uid(plan(e.Series))] = e
+				}
+			}
+		}
+		e, ok := around[uid]
+		return e, ok
+	}
 }
 
 func entriesOf(series []*Series, window civil.Span, note func(*Occurrence)) (all []Entry, cut int, err error) {

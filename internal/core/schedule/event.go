@@ -23,11 +23,14 @@ type Event struct {
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
-	event := Event{Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
+	event := Event{UID: e.uid(plan), Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date)}
 	event.Remind(e.Series.Reminders, e.Series.Calendar)
-	event.UID = UID(event, plan)
 	return event
+}
+
+func (e Entry) uid(plan string) string {
+	return UID(Event{Series: e.Series.Name, What: e.What, ID: e.Of.ID}, plan)
 }
 
 // UID is the name of a plan's event that stays the same when its date moves.
