@@ -333,8 +333,17 @@ func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
 		return p, true
 	}
 	var lines []string
+	inner := 0 // what is cancelled reminds nobody, and RFC 5546 section 3.2.5 has no alarm in a CANCEL
 	for _, line := range b.lines[1 : len(b.lines)-1] {
-		if name := strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)]); !slices.Contains([]string{"DTSTAMP", "SEQUENCE", "LAST-MODIFIED", "STATUS"}, name) {
+		name := strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)])
+		switch name {
+		case "BEGIN":
+			inner++
+		case "END":
+			inner--
+			continue
+		}
+		if inner == 0 && !slices.Contains([]string{"DTSTAMP", "SEQUENCE", "LAST-MODIFIED", "STATUS"}, name) {
 			lines = append(lines, line)
 		}
 	}

@@ -12,6 +12,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
 )
 
 // Schedules that change at random, day by day, each written over the one before: what
@@ -33,6 +34,9 @@ func TestAgain(t *testing.T) {
 				Category: fmt.Sprintf("s%d", id%3), At: eval.Day(first + civil.Date(r.IntN(400)-15))}
 			if r.IntN(3) == 0 {
 				e.At = eval.Value{Kind: eval.Moment, Day: e.At.Day, Minutes: int16(r.IntN(1440))}
+			}
+			if r.IntN(3) == 0 {
+				e.Alarms = []schedule.Alarm{{Day: e.At.Day - 1, Minutes: 540}}
 			}
 			return e
 		}
@@ -101,6 +105,9 @@ func TestAgain(t *testing.T) {
 				}
 				if _, twice := got[uid]; twice {
 					t.Fatalf("%s stands twice", uid)
+				}
+				if e.Get("STATUS").Value == "CANCELLED" && len(e.Subs) > 0 {
+					t.Fatalf("%s is cancelled and still reminds", uid)
 				}
 				got[uid] = e.Get("DTSTART").Value + " " + e.Get("STATUS").Value
 				n, _ := strconv.Atoi(e.Get("SEQUENCE").Value)
