@@ -49,10 +49,8 @@ stand first.`,
 		if err != nil {
 			return err
 		}
-		for _, o := range options {
-			if err := o.Check(p.Env); err != nil {
-				return err
-			}
+		if err := valid(options, p.Env); err != nil {
+			return err
 		}
 		what, err := a.asked(p, args, within, window, overdue)
 		if err != nil {
@@ -148,19 +146,9 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 
 // eventsTo writes the events whose rows the conditions keep.
 func eventsTo(sink rows.Sink, result rows.Result, p *plan.Plan, events []schedule.Event) error {
-	keeps, err := result.Keeps(plan.AheadColumns, p.Env)
+	kept, err := result.Kept(events, plan.AheadColumns, p.Env, p.AheadRow)
 	if err != nil {
 		return err
-	}
-	var kept []schedule.Event
-	for _, e := range events {
-		keep, err := keeps(p.AheadRow(e))
-		if err != nil {
-			return err
-		}
-		if keep {
-			kept = append(kept, e)
-		}
 	}
 	return sink.(question.Events).Events(kept)
 }

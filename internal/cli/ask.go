@@ -49,10 +49,8 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		for _, o := range options {
-			if err := o.Check(p.Env); err != nil {
-				return err
-			}
+		if err := valid(options, p.Env); err != nil {
+			return err
 		}
 		if err := job.In.Check(); err != nil {
 			return err
@@ -336,4 +334,14 @@ func needArgs(least, most int, what string) cobra.PositionalArgs {
 		}
 		return nil
 	}
+}
+
+// valid checks the values of options.
+func valid(options []*question.Option, env eval.Env) error {
+	for _, o := range options {
+		if err := o.Check(env); err != nil {
+			return err
+		}
+	}
+	return nil
 }

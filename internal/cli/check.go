@@ -56,10 +56,8 @@ what else to know. The exit code is 1 where something fails.`,
 		if err := s.planArgument(args, "check"); err != nil {
 			return err
 		}
-		for _, o := range options {
-			if err := o.Check(eval.Env{}); err != nil {
-				return err
-			}
+		if err := valid(options, eval.Env{}); err != nil {
+			return err
 		}
 		list, err := a.findings(s, window)
 		if err != nil {

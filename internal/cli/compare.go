@@ -60,10 +60,8 @@ stand. Dates are matched by who they are, never by place; other tables by --key.
 	bind(c, options)
 	m.s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		for _, o := range options {
-			if err := o.Check(eval.Env{}); err != nil {
-				return err
-			}
+		if err := valid(options, eval.Env{}); err != nil {
+			return err
 		}
 		return m.do(args)
 	}

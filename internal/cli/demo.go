@@ -36,10 +36,8 @@ func (a *App) demoCommand() *cobra.Command {
 		if len(args) == 1 {
 			dir = args[0]
 		}
-		for _, o := range options {
-			if err := o.Check(eval.Env{}); err != nil {
-				return err
-			}
+		if err := valid(options, eval.Env{}); err != nil {
+			return err
 		}
 		if err := writeDemo(dir); err != nil {
 			return err

@@ -38,10 +38,8 @@ of dates are found. A plan that is there is never written over.`,
 	bind(c, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		for _, o := range options {
-			if err := o.Check(eval.Env{}); err != nil {
-				return err
-			}
+		if err := valid(options, eval.Env{}); err != nil {
+			return err
 		}
 		start.Dir = "."
 		if len(args) == 1 {

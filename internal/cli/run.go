@@ -73,10 +73,8 @@ stay.`,
 		if err := s.planArgument(args, "run"); err != nil {
 			return err
 		}
-		for _, o := range options {
-			if err := o.Check(eval.Env{}); err != nil {
-				return err
-			}
+		if err := valid(options, eval.Env{}); err != nil {
+			return err
 		}
 		p, err := s.load()
 		if err != nil {
@@ -284,19 +282,9 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 	if !out.Format.Events {
 		return result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(events))
 	}
-	keeps, err := result.Keeps(schedule.AgendaColumns, r.plan.Env)
+	kept, err := result.Kept(events, schedule.AgendaColumns, r.plan.Env, func(e schedule.Event) []eval.Value { return schedule.AgendaRow(nil, e) })
 	if err != nil {
 		return err
-	}
-	var kept []schedule.Event
-	for _, e := range events {
-		keep, err := keeps(schedule.AgendaRow(nil, e))
-		if err != nil {
-			return err
-		}
-		if keep {
-			kept = append(kept, e)
-		}
 	}
 	if err := r.follow(out, of, sink); err != nil {
 		return err

@@ -244,10 +244,10 @@ func (f *Follow) Cancellations(w io.Writer) (any bool, err error) {
 
 // part is a component of the new file: what stands there, or an event anew.
 type part struct {
-	uid string
-	at  eval.Value
-	raw string
-	new []string // content lines, unfolded
+	at   eval.Value
+	rank int // of its series among those of a day
+	raw  string
+	new  []string // content lines, unfolded
 }
 
 // parts makes the components of a file that follows an earlier one, by date.
@@ -268,11 +268,11 @@ func (l *lines) parts(c Calendar, events []Event) (list []part) {
 		b := old[e.UID]
 		switch {
 		case b == nil:
-			list = append(list, part{uid: e.UID, at: e.At, new: stamped(content, stamp, 0, false)})
+			list = append(list, part{rank: c.Follow.rank(e.UID), at: e.At, new: stamped(content, stamp, 0, false)})
 		case slices.Equal(b.says(), saying(content)):
-			list = append(list, part{uid: e.UID, at: e.At, raw: b.raw})
+			list = append(list, part{rank: c.Follow.rank(e.UID), at: e.At, raw: b.raw})
 		default:
-			list = append(list, part{uid: e.UID, at: e.At, new: stamped(content, max(stamp, b.stamp), b.sequence+1, true)})
+			list = append(list, part{rank: c.Follow.rank(e.UID), at: e.At, new: stamped(content, max(stamp, b.stamp), b.sequence+1, true)})
 		}
 	}
 	for _, e := range events {
@@ -294,12 +294,8 @@ func (l *lines) parts(c Calendar, events []Event) (list []part) {
 			list = append(list, p)
 		}
 	}
-	rank := func(p part) int {
-		series, _, _ := identity(p.uid)
-		return slices.Index(c.Follow.Order, series)
-	}
 	slices.SortStableFunc(list, func(a, b part) int {
-		return cmp.Or(cmp.Compare(a.at.Day, b.at.Day), cmp.Compare(a.at.Minutes, b.at.Minutes), cmp.Compare(rank(a), rank(b)))
+		return cmp.Or(cmp.Compare(a.at.Day, b.at.Day), cmp.Compare(a.at.Minutes, b.at.Minutes), cmp.Compare(a.rank, b.rank))
 	})
 	return list
 }
@@ -313,6 +309,15 @@ func (f *Follow) mine(b *block) bool {
 	return f.Left == nil || !f.Left(series)
 }
 
+// rank is the place of an event's series in the order of one day.
+func (f *Follow) rank(uid string) int {
+	if f == nil || f.Order == nil {
+		return 0
+	}
+	series, _, _ := identity(uid)
+	return slices.Index(f.Order, series)
+}
+
 // moved is an event that moved out of the window: it is written at its new date.
 func (f *Follow) moved(b *block) (Event, bool) {
 	if !f.mine(b) || !f.Window.Has(b.at.Day) || f.Elsewhere == nil {
@@ -323,7 +328,7 @@ func (f *Follow) moved(b *block) (Event, bool) {
 
 // keep is what becomes of an earlier event that the schedule no longer has.
 func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
-	p = part{uid: b.uid, at: b.at, raw: b.raw}
+	p = part{rank: f.rank(b.uid), at: b.at, raw: b.raw}
 	switch {
 	case !f.mine(b), !f.Window.Has(b.at.Day):
 		return p, true
@@ -347,7 +352,7 @@ func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
 			lines = append(lines, line)
 		}
 	}
-	p = part{uid: b.uid, at: b.at, new: stamped(append(lines, "STATUS:CANCELLED"), max(stamp, b.stamp), b.sequence+1, true)}
+	p = part{rank: f.rank(b.uid), at: b.at, new: stamped(append(lines, "STATUS:CANCELLED"), max(stamp, b.stamp), b.sequence+1, true)}
 	f.cancelled = append(f.cancelled, p)
 	return p, true
 }
@@ -386,7 +391,7 @@ func (c Calendar) content(e Event) []string {
 		list = append(list, "CATEGORIES:"+escape(e.Category))
 	}
 	list = append(list, "TRANSP:TRANSPARENT")
-	for _, a := range e.Alarms {
+	for _, a := range e.Alarms() {
 		list = append(list, "BEGIN:VALARM", "ACTION:DISPLAY", "DESCRIPTION:"+escape(e.Summary), "TRIGGER:"+trigger(e.At, a, c.Zone), "END:VALARM")
 	}
 	return list

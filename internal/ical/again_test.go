@@ -21,6 +21,7 @@ import (
 func TestAgain(t *testing.T) {
 	r := rand.New(rand.NewPCG(12, 1))
 	zone, _ := Zone("Atlantic/Faroe")
+	morning, _ := schedule.ParseReminder("1 day before at 09:00")
 	first, _ := civil.Of(2027, 1, 1)
 	rounds := 60
 	if testing.Short() {
@@ -36,7 +37,7 @@ func TestAgain(t *testing.T) {
 				e.At = eval.Value{Kind: eval.Moment, Day: e.At.Day, Minutes: int16(r.IntN(1440))}
 			}
 			if r.IntN(3) == 0 {
-				e.Alarms = []schedule.Alarm{{Day: e.At.Day - 1, Minutes: 540}}
+				e.Reminders = []schedule.Reminder{morning}
 			}
 			return e
 		}

@@ -63,8 +63,8 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	}
 	e.seen[id] = line
 	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan), Summary: e.text.FillRow(row), At: v,
-		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day)})
-	e.List[len(e.List)-1].Remind(e.Reminders, e.table.Env.Calendar)
+		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day),
+		Reminders: e.Reminders, Calendar: e.table.Env.Calendar})
 	return nil
 }
 

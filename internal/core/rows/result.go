@@ -62,6 +62,24 @@ func (r Result) Keeps(columns []string, env eval.Env) (func(cells []eval.Value) 
 	}, nil
 }
 
+// Kept are the events whose rows the conditions keep.
+func (r Result) Kept(events []schedule.Event, columns []string, env eval.Env, row func(schedule.Event) []eval.Value) (kept []schedule.Event, err error) {
+	keeps, err := r.Keeps(columns, env)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range events {
+		keep, err := keeps(row(e))
+		if err != nil {
+			return nil, err
+		}
+		if keep {
+			kept = append(kept, e)
+		}
+	}
+	return kept, nil
+}
+
 // Lines is Fill for the rows of a schedule.
 func (r Result) Lines(columns []string, env eval.Env, lines schedule.Lines) error {
 	return r.Fill(columns, env, func(put Put) error {

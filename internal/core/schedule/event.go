@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
 )
 
 // Event is a calendar event, all-day at a Date, timed at a Moment, and a row of an
@@ -18,15 +19,15 @@ type Event struct {
 	// or the milestone or event; ID who it is among those.
 	Series, What, ID string
 	Nominal          eval.Value
-	Alarms           []Alarm
+	Reminders        []Reminder
+	Calendar         *workdays.Calendar // of the working days of reminders
 }
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
-	event := Event{UID: e.uid(plan), Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
-		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date)}
-	event.Remind(e.Series.Reminders, e.Series.Calendar)
-	return event
+	return Event{UID: e.uid(plan), Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
+		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
+		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar}
 }
 
 func (e Entry) uid(plan string) string {

@@ -74,17 +74,13 @@ func (r Reminder) Alarm(at eval.Value, cal *workdays.Calendar) (a Alarm, ok bool
 	return a, ok
 }
 
-// alarms are the reminders of an event, each once.
-func alarms(list []Reminder, at eval.Value, cal *workdays.Calendar) (all []Alarm) {
-	for _, r := range list {
-		if a, ok := r.Alarm(at, cal); ok && !slices.Contains(all, a) {
+// Alarms are the reminders of an event, each once. They ask its calendar, so they
+// are worked out where an event is written.
+func (e Event) Alarms() (all []Alarm) {
+	for _, r := range e.Reminders {
+		if a, ok := r.Alarm(e.At, e.Calendar); ok && !slices.Contains(all, a) {
 			all = append(all, a)
 		}
 	}
 	return all
-}
-
-// Remind gives an event its reminders, on the working days of a calendar.
-func (e *Event) Remind(list []Reminder, cal *workdays.Calendar) {
-	e.Alarms = alarms(list, e.At, cal)
 }
