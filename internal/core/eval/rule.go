@@ -204,26 +204,12 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 	for _, d := range without {
 		rule.Without = append(slices.Clip(rule.Without), civil.Span{First: d, Last: d})
 	}
-	for _, p := range []struct {
-		to  *int
-		by  func([]Value) (int, bool, error)
-		e   phrase.Expr
-		per int
-	}{{&rule.Every, r.every, n.EveryBy, n.Every}, {&rule.Times, r.times, n.TimesBy, 1}} {
-		if p.by == nil {
-			continue
-		}
-		k, none, err := p.by(row)
-		switch blank = blank || none; {
-		case err != nil:
-			return nil, state, err
-		case !none && k < 1:
-			return nil, state, c.fail(p.e.Pos(), "this number is 1 or more, and here it is "+Int(k).String(), "")
-		}
-		*p.to = k * p.per
+	none, err := r.numbers(row, rule)
+	if err != nil {
+		return nil, state, err
 	}
 	switch {
-	case blank:
+	case blank || none:
 		return nil, BlankRow, nil
 	case rule.Until != civil.None && rule.Until < rule.From:
 		return nil, state, c.fail(r.untilE.Pos(), "the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
@@ -243,4 +229,28 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 		rule.Prepare()
 	}
 	return &Recurrence{Text: r.text, Rule: rule, Chain: r.chain, Row: row}, state, nil
+}
+
+// numbers fills in the numbers that a row gives; one that is blank makes it a blank
+// row.
+func (r *RowRule) numbers(row []Value, rule *recur.Rule) (blank bool, err error) {
+	for _, p := range []struct {
+		to  *int
+		by  func([]Value) (int, bool, error)
+		e   phrase.Expr
+		per int
+	}{{&rule.Every, r.every, r.node.EveryBy, r.node.Every}, {&rule.Times, r.times, r.node.TimesBy, 1}} {
+		if p.by == nil {
+			continue
+		}
+		k, none, err := p.by(row)
+		switch blank = blank || none; {
+		case err != nil:
+			return blank, err
+		case !none && k < 1:
+			return blank, r.c.fail(p.e.Pos(), "this number is 1 or more, and here it is "+Int(k).String(), "")
+		}
+		*p.to = k * p.per
+	}
+	return blank, nil
 }

@@ -34,22 +34,7 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 		from, to, ranged = weekdayRange(t.word)
 	}
 	if u == civil.Week {
-		if from == 0 {
-			hint := "weekdays are mon to sun, ranges mon-fri"
-			switch {
-			case t.kind == tWord:
-				hint = meant(t.word, hint, WeekdayWords)
-			case t.kind == tNumber || t.kind == tOrdinal:
-				hint = "a day of the month goes with monthly: monthly on 15"
-			}
-			fail(t.Span, "expected a weekday"+p.found(t), hint)
-		}
-		p.take()
-		it = recur.Item{Kind: recur.EveryWeekday, Weekday: from, N: 1}
-		if ranged && from != to {
-			it.WeekdayTo = to
-		}
-		return it
+		return p.weekItem(t, from, to)
 	}
 	if ranged {
 		fail(t.Span, "a range of weekdays goes with weekly", "name the weekdays one by one, or write `weekly on "+t.word+"`")
@@ -99,16 +84,41 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 	case t.kind == tWord && months[t.word] != 0 && u == civil.Year:
 		p.dayOf(false) // which says that the day stands first
 	default:
-		hint := "for example: 15, last, 2nd last, 2nd tue, last working day, fri, middle"
-		if t.kind == tWord {
-			hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "orthodox easter", "day"}, WeekdayWords...))
-			if t.word == "month-end" || t.word == "eom" || t.word == "end" {
-				hint = "write `last`"
-			}
-		}
-		fail(t.Span, "expected a day"+p.found(t), hint)
+		p.noDay(t)
 	}
 	return p.place(it, u, whole, t)
+}
+
+// weekItem reads mon or mon-fri, the item of a week; from is 0 where t is neither.
+func (p *parser) weekItem(t token, from, to civil.Weekday) recur.Item {
+	if from == 0 {
+		hint := "weekdays are mon to sun, ranges mon-fri"
+		switch {
+		case t.kind == tWord:
+			hint = meant(t.word, hint, WeekdayWords)
+		case t.kind == tNumber || t.kind == tOrdinal:
+			hint = "a day of the month goes with monthly: monthly on 15"
+		}
+		fail(t.Span, "expected a weekday"+p.found(t), hint)
+	}
+	p.take()
+	it := recur.Item{Kind: recur.EveryWeekday, Weekday: from, N: 1}
+	if from != to {
+		it.WeekdayTo = to
+	}
+	return it
+}
+
+// noDay tells that a day should stand where t does.
+func (p *parser) noDay(t token) {
+	hint := "for example: 15, last, 2nd last, 2nd tue, last working day, fri, middle"
+	if t.kind == tWord {
+		hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "orthodox easter", "day"}, WeekdayWords...))
+		if t.word == "month-end" || t.word == "eom" || t.word == "end" {
+			hint = "write `last`"
+		}
+	}
+	fail(t.Span, "expected a day"+p.found(t), hint)
 }
 
 // numbers reads 15 or 1-5, and for yearly the month that must follow.
