@@ -177,6 +177,8 @@ func TestCommands(t *testing.T) {
 		{"why-pay.csv", `why|crew-pay|2027-03-15`},
 		{"why-milestone.csv", `why|crew-pay|2027-06-22`},
 		{"why-step.csv", `why|fuel-duty|2027-09-25`},
+		{"read.txt", `read|harbour-office.ics|--window|2027-03..2027-05|--as|table|--columns|start,end,weekday,summary,instance,sequence,line`},
+		{"read.csv", `read|harbour-office.ics|--window|2027-03|--zone|America/New_York|--cancelled`},
 		{"counts.csv", `dates|fortnightly on fri from 2027-01-01 then roll preceding|--window|2027..2040|--counts|year`},
 	} {
 		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
@@ -324,7 +326,16 @@ func TestBadInput(t *testing.T) {
 	crew := read(t, filepath.Join(dir, "crew-pay.csv"))
 	write(t, filepath.Join(dir, "overlap.csv"), "who,a,b\nx,2027-01-01,2027-01-10\nx,2027-01-10,2027-01-12\n")
 	write(t, filepath.Join(dir, "empty.csv"), "")
+	for name, lines := range map[string]string{"endless": "DTSTART:20270101\nRRULE:FREQ=DAILY", "nowhere": "DTSTART;TZID=Nowhere/Isle:20270101T090000", "broken": "DTSTART:2027"} {
+		write(t, filepath.Join(dir, name+".ics"), "BEGIN:VCALENDAR\nBEGIN:VEVENT\n"+lines+"\nEND:VEVENT\nEND:VCALENDAR\n")
+	}
 	for _, c := range []struct{ args, want string }{
+		{"read|crew-pay.csv", "crew-pay.csv:1: this is not an iCalendar file"},
+		{"read|endless.ics", "endless.ics:2: this event recurs without an end: a window says how much of it to list: --window 2027"},
+		{"read|endless.ics|--zone|Atlantic/Fareo", "did you mean Atlantic/Faroe?"},
+		{"read|nowhere.ics", `nowhere.ics:3: the time zone "Nowhere/Isle" is no IANA name`},
+		{"read|broken.ics|--strict", "broken.ics:3: not a date or a time"},
+		{"read|none.ics", "none.ics"},
 		{"dates|weekly on fryday", "fryday\n            ^^^^^^"},
 		{"dates|monthly on 1|--count|-3", "--count is a whole number, 1 or more, not \"-3\""},
 		{"dates|monthly on 15|--calendar|isle", "unknown calendar `isle`; did you mean `isles`?"},
@@ -482,7 +493,7 @@ func TestExamples(t *testing.T) {
 	dir := demo(t)
 	line := regexp.MustCompile(`(?m)^\s*(?:\$ )?yoyaku (.*)$`)
 	texts := map[string]string{}
-	for _, cmd := range []string{"", "dates", "run", "why", "derive", "due", "spread", "match", "tally", "grid", "between", "value", "days", "holidays", "demo", "check", "ahead", "compare", "new", "schema"} {
+	for _, cmd := range []string{"", "dates", "run", "why", "derive", "due", "spread", "match", "tally", "grid", "between", "value", "days", "holidays", "demo", "check", "ahead", "compare", "new", "schema", "read"} {
 		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
 		_, after, _ := strings.Cut(out, "Examples:")
 		after, _, _ = strings.Cut(after, "\n\nFlags:")

@@ -96,7 +96,7 @@ The language of the rules on one page:  yoyaku help phrases`,
 	root.SetVersionTemplate("yoyaku {{.Version}}\n")
 	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "no warnings and no progress")
 	root.AddGroup(&cobra.Group{ID: "rules", Title: "Dates from rules"}, &cobra.Group{ID: "plan", Title: "A plan"}, &cobra.Group{ID: "tables", Title: "Dates in tables"},
-		&cobra.Group{ID: "facts", Title: "Facts"},
+		&cobra.Group{ID: "facts", Title: "Facts"}, &cobra.Group{ID: "hand", Title: "Hand on, take in"},
 		&cobra.Group{ID: "start", Title: "Start"})
 	add := func(group string, cmds ...*cobra.Command) {
 		for _, c := range cmds {
@@ -107,7 +107,8 @@ The language of the rules on one page:  yoyaku help phrases`,
 	for _, q := range question.All() {
 		add(string(q.Group), a.ask(q))
 	}
-	add("plan", a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand())
+	add("plan", a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand())
+	add("hand", a.compareCommand())
 	add("start", a.demoCommand(), a.schemaCommand())
 	root.AddCommand(phrasesTopic())
 	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))

@@ -4,7 +4,6 @@ import (
 	"io"
 	"strings"
 
-	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 )
 
@@ -16,40 +15,39 @@ func Events(file string, r io.Reader) (list []Event, err error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, cal := range root.Subs {
-		for _, c := range cal.Subs {
-			if c.Name != "VEVENT" || strings.EqualFold(c.Get("STATUS").Value, "CANCELLED") {
+	sets, problems, err := Sets(file, root)
+	if err != nil {
+		return nil, err
+	}
+	if len(problems) > 0 {
+		return nil, problems[0]
+	}
+	for _, set := range sets {
+		for _, e := range set.Entries() {
+			if e.Cancelled {
 				continue
 			}
-			start := c.Get("DTSTART")
-			at, ok := moment(start.Value)
-			if !ok {
-				return nil, &Error{file, max(start.Line, c.Line), "this event has no DTSTART that is a date or a time"}
-			}
-			text := func(name string) string { return strings.Join(texts(c.Get(name).Value), ",") }
-			e := Event{UID: text("UID"), Summary: text("SUMMARY"), Description: text("DESCRIPTION"), Category: text("CATEGORIES"), At: at}
-			e.Series, e.What, e.ID = identity(e.UID)
-			list = append(list, e)
+			v := Event{UID: e.UID, Summary: e.Summary, Description: e.Description, Category: e.Categories, At: e.Start.Value()}
+			v.Series, v.What, v.ID = identity(e.UID)
+			list = append(list, v)
 		}
 	}
 	return list, nil
 }
 
+// Value is a stamp to the minute.
+func (s Stamp) Value() eval.Value {
+	v := eval.Day(s.Day)
+	if s.Timed {
+		v.Kind, v.Minutes = eval.Moment, int16(s.Second/60)
+	}
+	return v
+}
+
 // moment reads a DATE or a DATE-TIME to the minute.
 func moment(s string) (v eval.Value, ok bool) {
-	day, clock, timed := strings.Cut(strings.TrimSuffix(s, "Z"), "T")
-	if len(day) != 8 {
-		return v, false
-	}
-	d, _, ok := civil.Parse(day[:4] + "-" + day[4:6] + "-" + day[6:])
-	if !ok || !timed {
-		return eval.Day(d), ok
-	}
-	if len(clock) != 6 || strings.Trim(clock, "0123456789") != "" {
-		return v, false
-	}
-	n := func(i int) int16 { return int16(clock[i]-'0')*10 + int16(clock[i+1]-'0') }
-	return eval.Value{Kind: eval.Moment, Day: d, Minutes: n(0)*60 + n(2)}, true
+	stamp, err := zones{}.stampOf(Property{}, s)
+	return stamp.Value(), err == nil
 }
 
 // identity takes a UID of ours apart: SERIES[.MILESTONE].IDENTITY@PLAN, or

@@ -14,9 +14,13 @@ import (
 
 // eventDays are holidays that the all-day events of an .ics file give.
 type eventDays struct {
-	name   string
-	events []ical.DayEvent
+	name string
+	sets []*ical.Set
+	kept map[*ical.Entry]bool
 }
+
+// mostRecurring is how many days an event that recurs may cover.
+const mostRecurring = 400
 
 // events reads an .ics file of holidays: its all-day events that aren't
 // cancelled and of which the condition holds.
@@ -42,31 +46,32 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 	if err != nil {
 		return nil, nil, err
 	}
-	src := &eventDays{name: name}
+	sets, problems, err := ical.Sets(path, root)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, p := range problems {
+		b.warn("%v", p)
+	}
+	src := &eventDays{name, sets, map[*ical.Entry]bool{}}
 	var single workdays.List
 	timed := 0
-	for _, e := range ical.AllDay(path, root) {
-		ok, err := holds([]eval.Value{eval.Str(e.Summary), eval.Str(e.Categories)})
-		if err != nil {
-			return nil, nil, err
-		}
-		switch {
-		case !ok:
-			continue
-		case e.Timed:
-			timed++
-			continue
-		case e.Closing:
-			return nil, nil, e.Problem
-		case e.Problem != nil:
-			b.warn("%v%s", e.Problem, map[bool]string{true: "; the event is left out"}[e.Days == 0])
-		}
-		if e.Days == 0 {
-			continue
-		}
-		src.events = append(src.events, e)
-		if e.Rule == nil {
-			single = append(single, workdays.Holiday{Date: e.First})
+	for _, set := range sets {
+		for _, e := range set.Entries() {
+			switch ok, err := holds([]eval.Value{eval.Str(e.Summary), eval.Str(e.Categories)}); {
+			case err != nil:
+				return nil, nil, err
+			case !ok || e.Cancelled || e.Broken:
+			case !e.AllDay():
+				timed++
+			case e.Recurs() && e.Days > mostRecurring:
+				return nil, nil, &ical.Error{File: path, Line: e.Line, Message: fmt.Sprintf("an event that recurs covers %d days, so that none is left open; at most %d are read", e.Days, mostRecurring)}
+			default:
+				src.kept[e] = true
+				if !e.Recurs() {
+					single = append(single, workdays.Holiday{Date: e.Start.Day})
+				}
+			}
 		}
 	}
 	if timed > 0 {
@@ -78,25 +83,16 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 // Days implements workdays.Source.
 func (s *eventDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
 	return func(yield func(workdays.Holiday) bool) {
-		for _, e := range s.events {
-			source := fmt.Sprintf("%s:%d", s.name, e.Line)
-			cover := func(first civil.Date) bool {
-				for d := max(first, span.First); d < first+civil.Date(e.Days) && d <= span.Last; d++ {
-					if !yield(workdays.Holiday{Date: d, Nominal: d, Name: e.Summary, Source: source}) {
-						return false
-					}
-				}
-				return true
-			}
-			if e.Rule == nil {
-				if !cover(e.First) {
-					return
-				}
+		for _, set := range s.sets {
+			list, err := set.Instances(span, false)
+			if err != nil { // a rule whose faults were told when the file was read
 				continue
 			}
-			for first := range e.Rule.All(span.Widen(e.Days, 0)) {
-				if !cover(first.Date) {
-					return
+			for _, i := range list {
+				for d := max(i.From.Day, span.First); s.kept[i.Entry] && d <= min(i.Last(), span.Last); d++ {
+					if !yield(workdays.Holiday{Date: d, Nominal: d, Name: i.Summary, Source: fmt.Sprintf("%s:%d", s.name, i.Line)}) {
+						return
+					}
 				}
 			}
 		}

@@ -20,6 +20,7 @@ const (
 	Rules  Group = "rules"
 	Tables Group = "tables"
 	Facts  Group = "facts"
+	HandOn Group = "hand"
 )
 
 // Question is something that can be asked, with the fields that its options fill.

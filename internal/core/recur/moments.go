@@ -21,6 +21,20 @@ func (r *RRule) Moments(start Moment) iter.Seq[Moment] {
 	}
 }
 
+// MomentsFrom is Moments without some, maybe not all, of those before a moment: what
+// a rule without COUNT gives there needn't be walked.
+func (r *RRule) MomentsFrom(start, from Moment) iter.Seq[Moment] {
+	step := [...]int64{1, 60, 3600, secondsOfDay, 7 * secondsOfDay, 0, 0}[r.Freq] * int64(r.Interval)
+	if step > 0 && r.Count == 0 {
+		gap := int64(from.Day-start.Day)*secondsOfDay + int64(from.Second-start.Second)
+		if k := gap/step - 1; k > 0 { // whole steps, so that the clock and the weekday stay
+			at := int64(start.Day)*secondsOfDay + int64(start.Second) + k*step
+			start = Moment{civil.Date(at / secondsOfDay), int(at % secondsOfDay)}
+		}
+	}
+	return r.Moments(start)
+}
+
 // expand is Moments with the rule's parts compiled.
 func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
 	return func(yield func(Moment) bool) {

@@ -1,0 +1,259 @@
+package question
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/ical"
+)
+
+func init() { register(newRead) }
+
+// read lists the events of a calendar file.
+type read struct {
+	window, zone           string
+	cancelled, raw, strict bool
+}
+
+func newRead() *Question {
+	q := &read{}
+	return &Question{
+		Name: "read", Group: HandOn, Use: "read FILE.ics", Short: "A calendar file (.ics) as a table",
+		Long: `List the events of an iCalendar file by date, each time that a recurring event takes
+place as a row of its own: moved instances at their new time, cancelled ones left
+out. Times are as the clock of their own zone shows them, with the zone beside them.
+An event that can't be read is told with its line, and the rest goes on.`,
+		Examples: `  yoyaku read harbour-office.ics --window 2027-Q1
+  yoyaku read skerry.ics --window 2027 --where "categories = 'crew-pay'" --columns start,weekday,summary
+  yoyaku read harbour-office.ics --raw --columns start,summary,rrule,status,line`,
+		Least: 1, Most: 1, Wants: "a calendar file, such as harbour-office.ics, or -",
+		Options: []*Option{
+			{Name: "window", Kind: Span, Help: "`SPAN` whose events to list (default: all)", Into: &q.window},
+			{Name: "zone", Help: "`ZONE` to show times in, such as Atlantic/Faroe\n(default: each event's own)", Into: &q.zone},
+			{Name: "cancelled", Kind: Yes, Help: "list what is cancelled too", Into: &q.cancelled},
+			{Name: "raw", Kind: Yes, Help: "a row for each component as it stands, nothing repeated", Into: &q.raw},
+			{Name: "strict", Kind: Yes, Help: "take what can't be read as an error", Into: &q.strict},
+		},
+		Answer: q.answer,
+	}
+}
+
+// readColumns are the columns of the answer; rawColumns stand behind them with raw.
+var (
+	readColumns = []string{"start", "end", "zone", "days", "weekday", "summary", "location", "categories", "status", "uid", "instance", "sequence", "line"}
+	rawColumns  = []string{"component", "rrule"}
+)
+
+func (q *read) answer(j *Job) error {
+	span, err := j.window("window", q.window)
+	if err != nil {
+		return err
+	}
+	var zone *time.Location
+	if q.zone != "" {
+		if zone, err = ical.Zone(q.zone); err != nil {
+			return rows.In("zone", err)
+		}
+	}
+	name, root, err := q.open(j)
+	if err != nil {
+		return err
+	}
+	var list []ical.Instance
+	var problems []*ical.Error
+	if q.raw {
+		list, problems, err = raw(name, root)
+	} else {
+		list, problems, err = q.instances(j, name, root, span)
+	}
+	if err != nil {
+		return err
+	}
+	if err := q.tell(j, problems); err != nil {
+		return err
+	}
+	for n := range list {
+		i := &list[n]
+		if zone == nil {
+			continue
+		}
+		i.From, i.To = i.From.In(zone), i.To.In(zone)
+		if i.ID != nil {
+			id := i.ID.In(zone)
+			i.ID = &id
+		}
+	}
+	list = slices.DeleteFunc(list, func(i ical.Instance) bool {
+		return span != civil.Always && (i.From.Day > span.Last || i.Last() < span.First)
+	})
+	type placed struct {
+		ical.Instance
+		at int64
+	}
+	order := make([]placed, len(list))
+	for n, i := range list {
+		order[n] = placed{i, i.From.Instant()}
+	}
+	slices.SortStableFunc(order, func(a, b placed) int {
+		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.Line, b.Line))
+	})
+	if len(order) == 0 {
+		j.Note("%s has no event there.", name)
+	}
+	head := readColumns
+	if q.raw {
+		head = append(slices.Clone(head), rawColumns...)
+	}
+	return j.fill(head, func(put rows.Put) error {
+		for _, i := range order {
+			if err := put(q.cells(&i.Instance)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// open reads the file.
+func (q *read) open(j *Job) (name string, root *ical.Component, err error) {
+	var in io.Reader = j.Stdin
+	if name = j.Args[0]; name == "-" {
+		name = "standard input"
+	} else {
+		if err := j.Files.Read(name); err != nil {
+			return name, nil, err
+		}
+		f, err := os.Open(name)
+		if err != nil {
+			return name, nil, err
+		}
+		defer f.Close()
+		in = f
+	}
+	root, err = ical.Read(name, in)
+	return name, root, err
+}
+
+// instances are the times that events take place.
+func (q *read) instances(j *Job, name string, root *ical.Component, span civil.Span) (list []ical.Instance, problems []*ical.Error, err error) {
+	sets, problems, err := ical.Sets(name, root)
+	if err != nil {
+		return nil, nil, err
+	}
+	wide := span
+	if span != civil.Always { // another zone's days
+		wide = span.Widen(2, 2)
+	}
+	gone := 0
+	for _, s := range sets {
+		more, err := s.Instances(wide, q.cancelled)
+		if fault := (*ical.Error)(nil); errors.As(err, &fault) {
+			fault.File = name
+			if strings.Contains(fault.Message, "a window says") {
+				return nil, nil, fmt.Errorf("%w: --window 2027", fault)
+			}
+			problems = append(problems, fault)
+		}
+		list = append(list, more...)
+		if !q.cancelled && slices.ContainsFunc(s.Entries(), func(e *ical.Entry) bool { return e.Cancelled }) {
+			with, _ := s.Instances(wide, true)
+			gone += len(with) - len(more)
+		}
+	}
+	if gone > 0 {
+		j.Note("Left out: %s (--cancelled lists them too).", Several(gone, "cancelled event"))
+	}
+	other := map[string]int{}
+	for _, cal := range root.Subs {
+		for _, c := range cal.Subs {
+			other[c.Name]++
+		}
+	}
+	for _, kind := range [][2]string{{"VTODO", "to-do"}, {"VJOURNAL", "journal entry"}} {
+		if n := other[kind[0]]; n > 0 {
+			j.Note("Left out: %s, which %s no event (--raw lists them).", strings.Replace(Several(n, kind[1]), "entrys", "entries", 1), map[bool]string{true: "is", false: "are"}[n == 1])
+		}
+	}
+	return list, problems, nil
+}
+
+// raw is a row for each component.
+func raw(name string, root *ical.Component) (list []ical.Instance, problems []*ical.Error, err error) {
+	entries, problems, err := ical.Entries(name, root)
+	for _, e := range entries {
+		list = append(list, e.Whole())
+	}
+	return list, problems, err
+}
+
+// mostTold is how many problems of a file are told one by one.
+const mostTold = 10
+
+// tell warns of what can't be read.
+func (q *read) tell(j *Job, problems []*ical.Error) error {
+	slices.SortStableFunc(problems, func(a, b *ical.Error) int { return cmp.Compare(a.Line, b.Line) })
+	for n, p := range problems {
+		switch {
+		case q.strict:
+			return p
+		case n == mostTold:
+			j.Warn("and %d more", len(problems)-n)
+			return nil
+		}
+		j.Warn("%v", p)
+	}
+	return nil
+}
+
+// cells are the cells of a row.
+func (q *read) cells(i *ical.Instance) []eval.Value {
+	zone, end, days := "", eval.Value{}, i.Days
+	start := stampCell(i.From)
+	switch {
+	case i.From.Day == civil.None:
+		start = eval.Value{}
+		if i.To.Day != civil.None {
+			end = stampCell(i.To)
+		}
+	case i.AllDay():
+		end = eval.Day(i.Last())
+	default:
+		if days = int(i.Last()-i.From.Day) + 1; !i.Open {
+			end = stampCell(i.To)
+		}
+	}
+	if i.From.Timed && i.From.Zone != nil {
+		zone = i.From.Zone.String()
+	}
+	instance, weekday, length := eval.Value{}, eval.Value{}, eval.Value{}
+	if i.ID != nil {
+		instance = stampCell(*i.ID)
+	}
+	if i.From.Day != civil.None {
+		weekday, length = eval.Str(i.From.Day.Weekday().Short()), eval.Int(days)
+	}
+	cells := []eval.Value{start, end, eval.Str(zone), length, weekday, eval.Str(i.Summary), eval.Str(i.Location), eval.Str(i.Categories),
+		eval.Str(i.Status), eval.Str(i.UID), instance, eval.Int(i.Sequence), eval.Int(i.Line)}
+	if q.raw {
+		cells = append(cells, eval.Str(i.Component), eval.Str(i.Entry.Rule))
+	}
+	return cells
+}
+
+// stampCell is a date, or a time to the minute; to the second it is a text.
+func stampCell(s ical.Stamp) eval.Value {
+	v := s.Value()
+	if s.Second%60 != 0 {
+		return eval.Str(fmt.Sprintf("%s:%02d", v, s.Second%60))
+	}
+	return v
+}
