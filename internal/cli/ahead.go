@@ -146,7 +146,7 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 
 // eventsTo writes the events whose rows the conditions keep.
 func eventsTo(sink rows.Sink, result rows.Result, p *plan.Plan, events []schedule.Event) error {
-	kept, err := result.Kept(events, plan.AheadColumns, p.Env, p.AheadRow)
+	kept, err := rows.Kept(result, events, plan.AheadColumns, p.Env, p.AheadRow)
 	if err != nil {
 		return err
 	}

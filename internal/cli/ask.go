@@ -148,8 +148,14 @@ func (a *App) following(out *output, p *plan.Plan, stage *files.Stage, sink rows
 			to.Follow(f)
 		}
 	}
-	if err := answer(); err != nil || out.cancellations == "" {
+	if err := answer(); err != nil {
 		return err
+	}
+	if doubts := to.Doubts(); doubts != "" {
+		a.warn("%s", doubts)
+	}
+	if out.cancellations == "" {
+		return nil
 	}
 	if err := p.Files.Write(out.cancellations); err != nil {
 		return err

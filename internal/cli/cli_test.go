@@ -156,6 +156,8 @@ func TestCommands(t *testing.T) {
 		{"duty.csv", `dates|monthly on last then 25th day of next month, roll following|--window|2027|--calendar|isles`},
 		{"several.json", `dates|monthly on 2nd tue|fortnightly on fri from 2027-01-08|--window|2027-01|--as|json`},
 		{"quarters.ics", `dates|quarterly on last working day then at 09:00|--window|2027|--as|ics|--title|Quarter; ends, ünd 30 more words to fold the line in a letter: ääääääää`},
+		{"drill.ics", `dates|monthly on 2nd tue then roll following, at 09:30|--window|2027|--calendar|isles|--as|ics|--rrule|--title|Drill|--remind|30 minutes before`},
+		{"vat.ics", `dates|monthly on 7 then roll preceding|--window|2027-Q1|--calendar|isles|--as|ics|--todo|--title|VAT|--remind|1 working day before at 09:00`},
 		{"pay.md", `dates|monthly on 15 then roll preceding|--window|2027-03|--calendar|isles|--as|md|--title|Pay <b>`},
 		{"pay.html", `dates|monthly on 15 then roll preceding|--window|2027-03|--calendar|isles|--as|html|--title|Pay <b>|--show-dates|%d %b %Y`},
 		{"between.csv", `between|2027-02-28|2027-08-31|--calendar|isles`},
@@ -186,6 +188,11 @@ func TestCommands(t *testing.T) {
 			t.Fatalf("%s: %d %s", c.name, code, errs)
 		}
 		golden(t, c.name, out)
+		if strings.HasSuffix(c.name, ".ics") {
+			if _, err := strictRead(out); err != nil {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		}
 	}
 	for _, c := range [][2]string{
 		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--where|ends < 2028-01-01 and unit != 'Yard'|--columns|contract,ends", "contract,ends\nC-102,2027-07-31\nC-108,2027-09-14"},
@@ -336,6 +343,10 @@ func TestBadInput(t *testing.T) {
 		{"read|nowhere.ics", `nowhere.ics:3: the time zone "Nowhere/Isle" is no IANA name`},
 		{"read|broken.ics|--strict", "broken.ics:3: not a date or a time"},
 		{"read|none.ics", "none.ics"},
+		{"dates|monthly on last working day|--window|2027|--as|ics|--rrule", "--rrule: `monthly on last working day` can't be one recurring event: RFC 5545 can't say its rule, because it counts working days"},
+		{"dates|crew-pay|--as|ics|--rrule", "its summary differs by date"},
+		{"dates|monthly on 1|--todo|--rrule|--as|ics", "a to-do doesn't recur"},
+		{"dates|monthly on 1|--todo", "--todo: this is for calendar events"},
 		{"dates|weekly on fryday", "fryday\n            ^^^^^^"},
 		{"dates|monthly on 1|--count|-3", "--count is a whole number, 1 or more, not \"-3\""},
 		{"dates|monthly on 15|--calendar|isle", "unknown calendar `isle`; did you mean `isles`?"},

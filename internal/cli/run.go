@@ -275,21 +275,53 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		columns, lines := schedule.Wide(of[0], r.span)
 		return result.Lines(columns, r.plan.Env, lines)
 	}
+	if out.Format.Events {
+		return r.calendar(out, of, sink, result)
+	}
 	events, err := r.events(out, of)
+	if err == nil {
+		err = result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(events))
+	}
+	return err
+}
+
+// calendar makes a calendar file of series and of rows.
+func (r *run) calendar(out *plan.Output, of []*schedule.Series, sink rows.Sink, result rows.Result) error {
+	entries, err := r.entries(of)
 	if err != nil {
 		return err
 	}
-	if !out.Format.Events {
-		return result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(events))
+	if entries, err = rows.Kept(result, entries, schedule.AgendaColumns, r.plan.Env, func(e schedule.Entry) []eval.Value { return schedule.AgendaRow(nil, e.Event(r.plan.ID)) }); err != nil {
+		return err
 	}
-	kept, err := result.Kept(events, schedule.AgendaColumns, r.plan.Env, func(e schedule.Event) []eval.Value { return schedule.AgendaRow(nil, e) })
+	id := func(*schedule.Series) string { return r.plan.ID }
+	list, err := out.Form.Events(entries, id, func(e schedule.Entry) schedule.Event { return e.Event(r.plan.ID) })
 	if err != nil {
 		return err
 	}
+	if len(of) == len(out.Of) { // what others have stays by following the earlier calendar
+		of, err := r.ofRows(out)
+		if err != nil {
+			return err
+		}
+		if of, err = rows.Kept(result, of, schedule.AgendaColumns, r.plan.Env, func(e schedule.Event) []eval.Value { return schedule.AgendaRow(nil, e) }); err != nil {
+			return err
+		}
+		for _, e := range of {
+			list = append(list, out.Form.Of(e))
+		}
+	}
+	schedule.SortEvents(list, order(out))
 	if err := r.follow(out, of, sink); err != nil {
 		return err
 	}
-	return sink.(question.Events).Events(kept)
+	if err := sink.(question.Events).Events(list); err != nil {
+		return err
+	}
+	if doubts := sink.(*ical.Sink).Doubts(); doubts != "" {
+		r.note(out, doubts)
+	}
+	return nil
 }
 
 // follow makes a calendar follow the file that stands in its place: what is as it was
@@ -310,7 +342,7 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 	f.Elsewhere = func(uid string) (e schedule.Event, _ bool) {
 		entry, ok := elsewhere(uid)
 		if ok {
-			e = entry.Event(r.plan.ID)
+			e = out.Form.Of(entry.Event(r.plan.ID))
 		}
 		return e, ok
 	}
@@ -318,36 +350,42 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 	return nil
 }
 
-// events are the dates, milestones and events of rows that an output shows, by
-// date.
-func (r *run) events(out *plan.Output, of []*schedule.Series) ([]schedule.Event, error) {
+// entries are the dates and milestones of series.
+func (r *run) entries(of []*schedule.Series) ([]schedule.Entry, error) {
 	entries, cut, err := schedule.Entries(of, r.span)
+	r.cut = max(r.cut, cut)
+	return entries, err
+}
+
+// events are the dates, milestones and events of rows that an agenda shows, by date.
+func (r *run) events(out *plan.Output, of []*schedule.Series) (events []schedule.Event, err error) {
+	entries, err := r.entries(of)
 	if err != nil {
 		return nil, err
 	}
-	r.cut = max(r.cut, cut)
-	var events []schedule.Event
 	for _, e := range entries {
 		events = append(events, e.Event(r.plan.ID))
 	}
-	switch narrowed := len(of) < len(out.Of); {
-	case narrowed && out.Format.Events: // what others have stays by following the earlier calendar
-	case narrowed:
-		list, err := r.others(out, of)
+	var more []schedule.Event
+	if len(of) < len(out.Of) {
+		more, err = r.others(out, of)
+	} else {
+		more, err = r.ofRows(out)
+	}
+	events = append(events, more...)
+	schedule.SortEvents(events, order(out))
+	return events, err
+}
+
+// ofRows are the events of an output's records.
+func (r *run) ofRows(out *plan.Output) (events []schedule.Event, err error) {
+	for _, rec := range out.Rows {
+		list, err := r.plan.Events(rec, r.span, r.place(out))
 		if err != nil {
 			return nil, err
 		}
 		events = append(events, list...)
-	default:
-		for _, rec := range out.Rows {
-			list, err := r.plan.Events(rec, r.span, r.place(out))
-			if err != nil {
-				return nil, err
-			}
-			events = append(events, list...)
-		}
 	}
-	schedule.SortEvents(events, order(out))
 	return events, nil
 }
 

@@ -36,14 +36,16 @@ var (
 var grammar = map[string]map[string]byte{
 	"VCALENDAR": {"PRODID": '+', "VERSION": '+', "CALSCALE": '?', "METHOD": '?', "NAME": '*', "REFRESH-INTERVAL": '?', "COLOR": '?'},
 	"VEVENT": {"UID": '+', "DTSTAMP": '+', "DTSTART": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "TRANSP": '?',
-		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?'},
+		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?', "LOCATION": '?', "COLOR": '?'},
+	"VTODO": {"UID": '+', "DTSTAMP": '+', "DUE": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "STATUS": '+',
+		"CATEGORIES": '*', "LOCATION": '?', "COLOR": '?', "COMPLETED": '?', "PERCENT-COMPLETE": '?'},
 	"VALARM":    {"ACTION": '+', "DESCRIPTION": '+', "TRIGGER": '+'},
 	"VTIMEZONE": {"TZID": '+'},
 	"STANDARD":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},
 	"DAYLIGHT":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},
 }
 
-var inside = map[string]string{"VALARM": "VEVENT", "VEVENT": "VCALENDAR", "VTIMEZONE": "VCALENDAR", "STANDARD": "VTIMEZONE", "DAYLIGHT": "VTIMEZONE"}
+var inside = map[string]string{"VALARM": "VEVENT VTODO", "VEVENT": "VCALENDAR", "VTODO": "VCALENDAR", "VTIMEZONE": "VCALENDAR", "STANDARD": "VTIMEZONE", "DAYLIGHT": "VTIMEZONE"}
 
 func strictRead(data string) (*component, error) {
 	if !utf8.ValidString(data) || !strings.HasSuffix(data, "\r\n") {
@@ -83,7 +85,7 @@ func strictRead(data string) (*component, error) {
 		switch m[1] {
 		case "BEGIN":
 			c := &component{name: p.value, props: map[string][]prop{}}
-			if top == nil && (root != nil || c.name != "VCALENDAR") || top != nil && inside[c.name] != top.name {
+			if top == nil && (root != nil || c.name != "VCALENDAR") || top != nil && !strings.Contains(" "+inside[c.name]+" ", " "+top.name+" ") {
 				return nil, fmt.Errorf("%s begins where it may not", c.name)
 			}
 			if top != nil {
@@ -133,7 +135,8 @@ func (c *component) check(zones map[string]bool) error {
 				ok = spanValue.MatchString(p.value)
 			case "TZID":
 				zones[p.value] = true
-			case "DTSTART":
+			case "DTSTART", "DUE", "RDATE", "EXDATE":
+				p.value, _, _ = strings.Cut(p.value, ",")
 				ok = timeValue.MatchString(p.value) && p.params["VALUE"] == "" || dateValue.MatchString(p.value) && p.params["VALUE"] == "DATE"
 				if z := p.params["TZID"]; z != "" && !zones[z] {
 					return fmt.Errorf("the zone %s isn't defined", z)

@@ -10,10 +10,10 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/recur"
 )
 
 // Earlier is what stood in an earlier file, which a new one follows: the same UIDs
@@ -29,7 +29,8 @@ type block struct {
 	lines     []string // unfolded
 	name      string   // VEVENT, VTIMEZONE, …
 	uid, tzid string
-	at        eval.Value // DTSTART
+	at        eval.Value // DTSTART, or DUE
+	last      civil.Date // of its instances
 	sequence  int
 	stamp     string // DTSTAMP
 	cancelled bool
@@ -153,9 +154,21 @@ func (b *block) settle() {
 			b.uid = strings.Join(texts(p.Value), ",")
 		case p.Name == "TZID":
 			b.tzid = p.Value
-		case p.Name == "DTSTART":
+		case p.Name == "DTSTART", p.Name == "DUE" && b.at.Kind == eval.Blank:
 			b.at, _ = moment(p.Value)
 			b.tzid = p.Params["TZID"]
+			b.last = max(b.last, b.at.Day)
+		case p.Name == "RRULE": // one without an end goes on
+			b.last = civil.Max
+			if r, err := recur.ParseRRule(p.Value); err == nil && r.Until != nil {
+				b.last = max(b.at.Day, r.Until.Day)
+			}
+		case p.Name == "RDATE":
+			for _, v := range strings.Split(p.Value, ",") {
+				if at, ok := moment(v); ok {
+					b.last = max(b.last, at.Day)
+				}
+			}
 		case p.Name == "SEQUENCE":
 			b.sequence, _ = strconv.Atoi(p.Value)
 		case p.Name == "DTSTAMP":
@@ -167,36 +180,6 @@ func (b *block) settle() {
 	if !strings.HasSuffix(b.raw, "\n") {
 		b.raw += "\r\n"
 	}
-}
-
-// ours are the properties that a schedule says; the others don't make an event a
-// changed one.
-var ours = []string{"UID", "DTSTART", "SUMMARY", "DESCRIPTION", "CATEGORIES", "TRANSP", "STATUS"}
-
-// says are the content lines of those properties, sorted.
-func (b *block) says() []string { return saying(b.lines) }
-
-func saying(lines []string) (list []string) {
-	var alarm []string // its lines are its own; one as a reminder writes it is ours
-	inner := 0
-	for _, line := range lines {
-		name := strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)])
-		switch {
-		case name == "BEGIN" && !strings.EqualFold(line, "BEGIN:VEVENT"):
-			inner++
-			alarm = nil
-		case name == "END" && inner > 0:
-			if inner--; len(alarm) == 3 && alarm[0] == "ACTION:DISPLAY" && strings.HasPrefix(alarm[2], "TRIGGER:") {
-				list = append(list, strings.Join(alarm, " "))
-			}
-		case inner > 0:
-			alarm = append(alarm, line)
-		case inner == 0 && slices.Contains(ours, name):
-			list = append(list, line)
-		}
-	}
-	slices.Sort(list)
-	return list
 }
 
 // Follow says what becomes of the events of an earlier file.
@@ -230,64 +213,82 @@ func (f *Follow) Cancellations(w io.Writer) (any bool, err error) {
 	}
 	for _, z := range f.zones {
 		if slices.ContainsFunc(f.cancelled, func(p part) bool {
-			return slices.ContainsFunc(p.new, func(s string) bool { return strings.HasPrefix(s, "DTSTART;TZID="+z.tzid+":") })
+			return slices.ContainsFunc(p.new.lines, func(s string) bool { return strings.Contains(s, ";TZID="+z.tzid+":") })
 		}) {
 			l.write(z.raw)
 		}
 	}
 	for _, p := range f.cancelled {
-		l.event(p.new)
+		l.component(p.new)
 	}
 	l.put("END:VCALENDAR")
 	return true, l.flush()
 }
 
+// longestCover is how many days of a recurring event that isn't ours a VTIMEZONE covers.
+const longestCover = 3660
+
 // part is a component of the new file: what stands there, or an event anew.
 type part struct {
 	at   eval.Value
-	rank int // of its series among those of a day
+	last civil.Date // of a recurring event
+	rank int        // of its series among those of a day
 	raw  string
-	new  []string // content lines, unfolded
+	new  *content
 }
 
 // parts makes the components of a file that follows an earlier one, by date.
-func (l *lines) parts(c Calendar, events []Event) (list []part) {
+func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
 	stamp := basic(c.Stamp) + "T000000Z"
 	old := map[string]*block{}
 	if c.Follow != nil {
 		for i := range c.Follow.blocks {
-			if b := &c.Follow.blocks[i]; b.name == "VEVENT" {
+			if b := &c.Follow.blocks[i]; b.dated() {
 				old[b.uid] = b
 			}
 		}
 	}
 	written := map[string]bool{}
-	put := func(e Event) {
+	put := func(e Event) error {
 		written[e.UID] = true
-		content := c.content(e)
-		b := old[e.UID]
-		switch {
-		case b == nil:
-			list = append(list, part{rank: c.Follow.rank(e.UID), at: e.At, new: stamped(content, stamp, 0, false)})
-		case slices.Equal(b.says(), saying(content)):
-			list = append(list, part{rank: c.Follow.rank(e.UID), at: e.At, raw: b.raw})
-		default:
-			list = append(list, part{rank: c.Follow.rank(e.UID), at: e.At, new: stamped(content, max(stamp, b.stamp), b.sequence+1, true)})
+		content, err := c.content(e)
+		if err != nil {
+			return err
 		}
+		p := part{rank: c.Follow.rank(e.UID), at: e.At, last: e.At.Day}
+		if e.Recurring != nil {
+			for _, v := range e.Recurring.Dates {
+				p.last = max(p.last, v.Day)
+			}
+		}
+		switch b := old[e.UID]; {
+		case b == nil:
+			p.new = content.stamped(stamp, 0, false)
+		case b.name == content.kind && slices.Equal(b.says(), content.says()):
+			p.raw = b.raw
+		default:
+			p.new = content.kept(b).stamped(max(stamp, b.stamp), b.sequence+1, true)
+		}
+		list = append(list, p)
+		return nil
 	}
 	for _, e := range events {
-		put(e)
+		if err := put(e); err != nil {
+			return nil, err
+		}
 	}
 	if c.Follow == nil {
-		return list
+		return list, nil
 	}
 	for i := range c.Follow.blocks {
 		b := &c.Follow.blocks[i]
-		if written[b.uid] && b.name == "VEVENT" {
+		if written[b.uid] && b.dated() {
 			continue
 		}
 		if e, ok := c.Follow.moved(b); ok {
-			put(e)
+			if err := put(e); err != nil {
+				return nil, err
+			}
 			continue
 		}
 		if p, keep := c.Follow.keep(b, stamp); keep {
@@ -297,12 +298,12 @@ func (l *lines) parts(c Calendar, events []Event) (list []part) {
 	slices.SortStableFunc(list, func(a, b part) int {
 		return cmp.Or(cmp.Compare(a.at.Day, b.at.Day), cmp.Compare(a.at.Minutes, b.at.Minutes), cmp.Compare(a.rank, b.rank))
 	})
-	return list
+	return list, nil
 }
 
 // mine reports whether an earlier event is the plan's and this run's.
 func (f *Follow) mine(b *block) bool {
-	if b.name != "VEVENT" || !slices.ContainsFunc(f.Plans, func(p string) bool { return strings.HasSuffix(b.uid, "@"+p) }) {
+	if !b.dated() || !slices.ContainsFunc(f.Plans, func(p string) bool { return strings.HasSuffix(b.uid, "@"+p) }) {
 		return false
 	}
 	series, _, _ := identity(b.uid)
@@ -320,90 +321,29 @@ func (f *Follow) rank(uid string) int {
 
 // moved is an event that moved out of the window: it is written at its new date.
 func (f *Follow) moved(b *block) (Event, bool) {
-	if !f.mine(b) || !f.Window.Has(b.at.Day) || f.Elsewhere == nil {
+	if !f.mine(b) || !f.touched(b) || f.Elsewhere == nil {
 		return Event{}, false
 	}
 	return f.Elsewhere(b.uid)
 }
 
+// touched reports whether an earlier event lies in the window, if only in part.
+func (f *Follow) touched(b *block) bool { return b.at.Day <= f.Window.Last && b.last >= f.Window.First }
+
 // keep is what becomes of an earlier event that the schedule no longer has.
 func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
-	p = part{rank: f.rank(b.uid), at: b.at, raw: b.raw}
+	p = part{rank: f.rank(b.uid), at: b.at, last: min(b.last, b.at.Day+longestCover), raw: b.raw}
 	switch {
-	case !f.mine(b), !f.Window.Has(b.at.Day):
+	case !f.mine(b), !f.touched(b):
 		return p, true
 	case b.cancelled:
-		return p, b.at.Day >= f.Today
-	case b.at.Day < f.Today:
+		return p, b.last >= f.Today
+	case b.last < f.Today:
 		return p, true
 	}
-	var lines []string
-	inner := 0 // what is cancelled reminds nobody, and RFC 5546 section 3.2.5 has no alarm in a CANCEL
-	for _, line := range b.lines[1 : len(b.lines)-1] {
-		name := strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)])
-		switch name {
-		case "BEGIN":
-			inner++
-		case "END":
-			inner--
-			continue
-		}
-		if inner == 0 && !slices.Contains([]string{"DTSTAMP", "SEQUENCE", "LAST-MODIFIED", "STATUS"}, name) {
-			lines = append(lines, line)
-		}
-	}
-	p = part{rank: f.rank(b.uid), at: b.at, new: stamped(append(lines, "STATUS:CANCELLED"), max(stamp, b.stamp), b.sequence+1, true)}
+	p.raw, p.new = "", b.gone().stamped(max(stamp, b.stamp), b.sequence+1, true)
 	f.cancelled = append(f.cancelled, p)
 	return p, true
-}
-
-// stamped puts DTSTAMP, SEQUENCE and, where it changed, LAST-MODIFIED behind the UID.
-func stamped(content []string, stamp string, sequence int, changed bool) (list []string) {
-	for _, line := range content {
-		if list = append(list, line); strings.HasPrefix(line, "UID") {
-			list = append(list, "DTSTAMP:"+stamp, "SEQUENCE:"+strconv.Itoa(sequence))
-			if changed {
-				list = append(list, "LAST-MODIFIED:"+stamp)
-			}
-		}
-	}
-	return list
-}
-
-// content are the content lines of an event, unfolded, without its stamps.
-func (c Calendar) content(e Event) []string {
-	list := []string{"UID:" + escape(e.UID)}
-	switch {
-	case e.At.Kind != eval.Moment:
-		list = append(list, "DTSTART;VALUE=DATE:"+basic(e.At.Day))
-	case c.Zone == nil:
-		list = append(list, "DTSTART:"+basic(e.At.Day)+clock(e.At))
-	case isUTC(c.Zone):
-		list = append(list, "DTSTART:"+basic(e.At.Day)+clock(e.At)+"Z")
-	default:
-		list = append(list, "DTSTART;TZID="+c.Zone.String()+":"+basic(e.At.Day)+clock(e.At))
-	}
-	list = append(list, "SUMMARY:"+escape(e.Summary))
-	if e.Description != "" {
-		list = append(list, "DESCRIPTION:"+escape(e.Description))
-	}
-	if e.Category != "" {
-		list = append(list, "CATEGORIES:"+escape(e.Category))
-	}
-	list = append(list, "TRANSP:TRANSPARENT")
-	for _, a := range e.Alarms() {
-		list = append(list, "BEGIN:VALARM", "ACTION:DISPLAY", "DESCRIPTION:"+escape(e.Summary), "TRIGGER:"+trigger(e.At, a, c.Zone), "END:VALARM")
-	}
-	return list
-}
-
-// isUTC reports whether a zone is UTC by one of its names.
-func isUTC(z *time.Location) bool {
-	switch z.String() {
-	case "UTC", "Etc/UTC", "Etc/UCT", "UCT", "Zulu", "Etc/Zulu", "Universal", "Etc/Universal":
-		return true
-	}
-	return false
 }
 
 // SameUIDError is a UID that two events of a file have.

@@ -39,6 +39,7 @@ func TestAgain(t *testing.T) {
 			if r.IntN(3) == 0 {
 				e.Reminders = []schedule.Reminder{morning}
 			}
+			e.Todo = r.IntN(4) == 0
 			return e
 		}
 		for id := range 25 {
@@ -49,6 +50,7 @@ func TestAgain(t *testing.T) {
 		text := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\n" + foreign + "END:VCALENDAR\r\n"
 		cancelled, sequence := map[string]civil.Date{}, map[string]int{}
 		changed := map[string]bool{} // and not written since
+		ticked := map[string]bool{}  // to-dos that a person completed
 		for day := range 12 {
 			today := first + civil.Date(day*37)
 			earlier, err := ReadEarlier("f", strings.NewReader(text))
@@ -101,8 +103,13 @@ func TestAgain(t *testing.T) {
 			got := map[string]string{}
 			for _, e := range root.Subs[0].Subs {
 				uid := e.Get("UID").Value
-				if e.Name != "VEVENT" {
+				if e.Name == "VTIMEZONE" {
 					continue
+				}
+				if e.Name == "VEVENT" || e.Get("STATUS").Value == "CANCELLED" {
+					delete(ticked, uid)
+				} else if done := e.Get("X-PERSON").Value == "yes" && e.Get("COMPLETED").Line > 0 && e.Get("STATUS").Value == "COMPLETED"; done != ticked[uid] {
+					t.Fatalf("%s: completed %t, want %t", uid, done, ticked[uid])
 				}
 				if _, twice := got[uid]; twice {
 					t.Fatalf("%s stands twice", uid)
@@ -110,7 +117,11 @@ func TestAgain(t *testing.T) {
 				if e.Get("STATUS").Value == "CANCELLED" && len(e.Subs) > 0 {
 					t.Fatalf("%s is cancelled and still reminds", uid)
 				}
-				got[uid] = e.Get("DTSTART").Value + " " + e.Get("STATUS").Value
+				status := e.Get("STATUS").Value
+				if e.Name == "VTODO" && status != "CANCELLED" {
+					status = "todo"
+				}
+				got[uid] = e.Get("DTSTART").Value + e.Get("DUE").Value + " " + status
 				n, _ := strconv.Atoi(e.Get("SEQUENCE").Value)
 				if before[uid] != "" && n < sequence[uid] { // one that is long past may come back anew
 					t.Fatalf("SEQUENCE of %s falls from %d to %d", uid, sequence[uid], n)
@@ -118,9 +129,13 @@ func TestAgain(t *testing.T) {
 				sequence[uid] = n
 			}
 			want := map[string]string{"mine@home": "20270506 "}
-			start := func(e Event) string { _, s, _ := strings.Cut(c.content(e)[1], ":"); return s }
+			start := func(e Event) string {
+				k, _ := c.content(e)
+				_, s, _ := strings.Cut(k.lines[1], ":")
+				return s + map[bool]string{true: " todo", false: " "}[e.Todo]
+			}
 			for _, e := range events {
-				want[e.UID] = start(e) + " "
+				want[e.UID] = start(e)
 				delete(cancelled, e.UID)
 			}
 			for uid := range before {
@@ -133,7 +148,7 @@ func TestAgain(t *testing.T) {
 				case series == left, !window.Has(was[uid]):
 					want[uid] = "stays"
 				case still: // moved out of the window
-					want[uid] = start(e) + " "
+					want[uid] = start(e)
 					delete(cancelled, uid)
 				case isCancelled && gone >= today, !isCancelled && was[uid] >= today:
 					want[uid], cancelled[uid] = "cancelled", was[uid]
@@ -171,6 +186,14 @@ func TestAgain(t *testing.T) {
 			}
 			if !strings.Contains(text, foreign) {
 				t.Fatal("what somebody put there is gone")
+			}
+			for range r.IntN(3) { // a person completes the next to-do
+				const open, done = "STATUS:NEEDS-ACTION\r\n", "STATUS:COMPLETED\r\nCOMPLETED:20270101T120000Z\r\nPERCENT-COMPLETE:100\r\nX-PERSON:yes\r\n"
+				if at := strings.Index(text, open); at >= 0 {
+					_, uid, _ := strings.Cut(text[strings.LastIndex(text[:at], "BEGIN:VTODO"):], "UID:")
+					uid, _, _ = strings.Cut(uid, "\r")
+					text, ticked[uid] = text[:at]+done+text[at+len(open):], true
+				}
 			}
 		}
 	}

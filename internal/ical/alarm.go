@@ -7,6 +7,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/recur"
 	"yoyaku/internal/core/schedule"
 )
 
@@ -31,8 +32,8 @@ func trigger(at eval.Value, a schedule.Alarm, zone *time.Location) string {
 }
 
 func instant(d civil.Date, minutes int, zone *time.Location) time.Time {
-	y, m, day := d.YMD()
-	return time.Date(y, time.Month(m), day, 0, minutes, 0, 0, zone)
+	at, _ := instantOf(recur.Moment{Day: d, Second: minutes * 60}, zone)
+	return time.Unix(at-unixDay*secondsOfDay, 0).In(zone)
 }
 
 // duration writes minutes as a DURATION (section 3.3.6), whose days are days of

@@ -15,7 +15,7 @@ func Events(file string, r io.Reader) (list []Event, err error) {
 	if err != nil {
 		return nil, err
 	}
-	sets, problems, err := Sets(file, root)
+	sets, problems, err := setsOf(file, root, "VEVENT", "VTODO")
 	if err != nil {
 		return nil, err
 	}

@@ -37,6 +37,11 @@ func (s *Set) Entries() []*Entry {
 // Sets reads the events of a file. Of two components with one UID and instance the
 // newer holds. The error is one that leaves the whole file unread.
 func Sets(file string, root *Component) (list []*Set, problems []*Error, err error) {
+	return setsOf(file, root, "VEVENT")
+}
+
+// setsOf is Sets for components of some kinds.
+func setsOf(file string, root *Component, kinds ...string) (list []*Set, problems []*Error, err error) {
 	r := reader{zonesOf(file, root)}
 	type who struct {
 		uid string
@@ -51,7 +56,7 @@ func Sets(file string, root *Component) (list []*Set, problems []*Error, err err
 		}
 		called := strings.EqualFold(strings.TrimSpace(cal.Get("METHOD").Value), "CANCEL")
 		for n, c := range cal.Subs {
-			if c.Name != "VEVENT" {
+			if !slices.Contains(kinds, c.Name) {
 				continue
 			}
 			e, err := r.entry(c)
@@ -145,6 +150,7 @@ var ErrEndless = errors.New("this event recurs without an end: a window says how
 // the order of their instances. What is cancelled is left out unless it is asked for.
 func (s *Set) Instances(span civil.Span, cancelled bool) (list []Instance, err error) {
 	put := func(i Instance) {
+		i.From, i.To = i.From.In(i.From.Zone), i.To.In(i.To.Zone) // a time that the clock skips, as it shows it
 		if i.touches(span) && (cancelled || !i.Cancelled) {
 			list = append(list, i)
 		}

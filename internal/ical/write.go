@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -11,6 +12,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/recur"
 	"yoyaku/internal/core/schedule"
 )
 
@@ -28,15 +30,55 @@ type Event = schedule.Event
 
 // Sink writes the events of an answer; it takes no rows.
 type Sink struct {
-	w io.Writer
-	c Calendar
+	w       io.Writer
+	c       Calendar
+	skipped []Event
 }
 
 // NewSink returns a sink that writes an iCalendar stream.
-func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w, c} }
+func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w: w, c: c} }
 
 // Events writes the events.
-func (s *Sink) Events(list []Event) error { return Write(s.w, s.c, list) }
+func (s *Sink) Events(list []Event) error {
+	s.skipped = append(s.skipped, s.c.Skipped(list)...)
+	return Write(s.w, s.c, list)
+}
+
+// Skipped are the events at times that their zone's clock skips.
+func (c Calendar) Skipped(list []Event) (skipped []Event) {
+	if c.Zone == nil {
+		return nil
+	}
+	for _, e := range list {
+		dates := []eval.Value{e.At}
+		if e.Recurring != nil {
+			dates = e.Recurring.Dates
+		}
+		for _, e.At = range dates {
+			if _, gap := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, c.Zone); gap && e.At.Kind == eval.Moment {
+				skipped = append(skipped, e)
+			}
+		}
+	}
+	return skipped
+}
+
+// Doubts tells what is doubtful in what was written; "" where nothing is.
+func (s *Sink) Doubts() string { return s.c.Doubts(s.skipped) }
+
+// Doubts tells of events at times that the clock skips.
+func (c Calendar) Doubts(skipped []Event) string {
+	if len(skipped) == 0 {
+		return ""
+	}
+	e := skipped[0]
+	at, _ := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, c.Zone)
+	text := fmt.Sprintf("clocks in %s skip %s, the time of %q; calendars show it at %s", c.Zone, e.At, e.Summary, clockAt(at, c.Zone).Value())
+	if n := len(skipped) - 1; n > 0 {
+		text += fmt.Sprintf(" (and %d more)", n)
+	}
+	return text
+}
 
 // Follow makes the calendar follow an earlier one.
 func (s *Sink) Follow(f *Follow) { s.c.Follow = f }
@@ -81,7 +123,10 @@ func Write(w io.Writer, c Calendar, events []Event) error {
 		seen[e.UID] = i
 	}
 	l := newLines(w)
-	parts := l.parts(c, events)
+	parts, err := l.parts(c, events)
+	if err != nil {
+		return err
+	}
 	if len(parts) == 0 {
 		return ErrEmpty
 	}
@@ -109,19 +154,19 @@ func Write(w io.Writer, c Calendar, events []Event) error {
 			l.write(p.raw)
 			continue
 		}
-		l.event(p.new)
+		l.component(p.new)
 	}
 	l.put("END:VCALENDAR")
 	return l.flush()
 }
 
-// event writes an event of content lines.
-func (l *lines) event(content []string) {
-	l.put("BEGIN:VEVENT")
-	for _, line := range content {
+// component writes a component of content lines.
+func (l *lines) component(c *content) {
+	l.put("BEGIN:", c.kind)
+	for _, line := range c.lines {
 		l.put(line)
 	}
-	l.put("END:VEVENT")
+	l.put("END:", c.kind)
 }
 
 // ShortUID cuts a UID that is too long; it then ends in a hash.
@@ -148,15 +193,16 @@ func (c Calendar) timed(parts []part) (first, last time.Time, any bool) {
 		if p.at.Kind != eval.Moment || p.new == nil && !strings.Contains(p.raw, in) {
 			continue
 		}
-		y, m, d := p.at.Day.YMD()
-		at := time.Date(y, time.Month(m), d, 0, int(p.at.Minutes), 0, 0, c.Zone)
-		if !any || at.Before(first) {
-			first = at
+		for _, day := range []civil.Date{p.at.Day, max(p.at.Day, p.last)} {
+			at := instant(day, int(p.at.Minutes), c.Zone)
+			if !any || at.Before(first) {
+				first = at
+			}
+			if !any || at.After(last) {
+				last = at
+			}
+			any = true
 		}
-		if !any || at.After(last) {
-			last = at
-		}
-		any = true
 	}
 	return first, last, any
 }

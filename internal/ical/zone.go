@@ -58,7 +58,11 @@ func (l *lines) timezone(loc *time.Location, first, last time.Time) {
 	l.put("TZID:", loc.String())
 	if start := change(first.In(loc), -1, epoch); start.IsZero() { // the offset has always held
 		name, offset := first.In(loc).Zone()
-		l.observance("STANDARD", epoch, offset, offset, name)
+		since := epoch
+		if first.Before(since) {
+			since = first.UTC().AddDate(0, 0, -2).Truncate(24 * time.Hour)
+		}
+		l.observance("STANDARD", since, offset, offset, name)
 	} else {
 		l.transition(start)
 	}

@@ -29,6 +29,7 @@ type Output struct {
 	Lame   bool               // what it shows couldn't be read, and that was told
 	Make   *question.Question // nil where the record's table itself goes out
 	Shape  question.Shape
+	Form   question.EventForm
 
 	places places
 }
@@ -109,6 +110,7 @@ func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
 		}
 	}
 	options := o.Shape.Options()
+	options = append(options, o.Form.Options()...)
 	shape := outputOf(o.Make, options)
 	if o.Make != nil {
 		options = append(options, o.Make.Options...)
@@ -184,6 +186,9 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 		return fail("", "an output needs `of`: the series or the record that it shows")
 	case o.Record == nil && o.Make != nil:
 		return fail("make", "`make` and its keys are for records; `of` names series here")
+	}
+	if err := o.Form.Check(o.Format.Events && o.Make == nil); err != nil {
+		return o.places.fault(err)
 	}
 	for _, opt := range options {
 		if err := opt.Check(p.Env); err != nil {

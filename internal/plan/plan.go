@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -447,25 +448,81 @@ func (p *Plan) milestones(d *doc, s *schedule.Series, n ast.Node, env eval.Env) 
 			return d.fail(k, "`%s` already stands for something in a series", key)
 		}
 		p.at[s.Name]["milestones."+key] = v
-		text, err := d.text(v)
-		if err != nil {
+		if _, mapping := v.(*ast.MappingNode); !mapping {
+			text, err := d.text(v)
+			if err != nil {
+				return err
+			}
+			return s.AddMilestone(key, text, env)
+		}
+		var date ast.Node
+		todo := false
+		if err := d.each(v, milestoneShape, func(key string, _, v ast.Node) (err error) {
+			if key == "todo" {
+				todo, err = d.yes(key, v)
+			} else {
+				date = v
+			}
+			return err
+		}); err != nil {
 			return err
 		}
-		return s.AddMilestone(key, text, env)
+		if date == nil {
+			return d.fail(v, "a milestone has a `date`: {date: \"date, -5 working days\", todo: yes}")
+		}
+		text, err := d.text(date)
+		if err == nil {
+			err = s.AddMilestone(key, text, env)
+		}
+		if err != nil {
+			return d.wrap(date, err)
+		}
+		s.Milestones[len(s.Milestones)-1].Todo = todo
+		return nil
 	})
 }
 
 func (p *Plan) event(d *doc, s *schedule.Series, n ast.Node, _ eval.Env) error {
 	return d.each(n, eventShape, func(key string, _, v ast.Node) (err error) {
-		if key == "remind" {
-			s.Reminders, err = d.reminders(v)
-			return err
+		if key != "summary" {
+			return d.look(key, v, &s.Look, &s.Reminders)
 		}
-		text, err := d.text(v)
-		if err != nil {
-			return err
+		text, err := d.summary(v)
+		if err == nil {
+			s.Summary, err = s.NewTemplate(text)
 		}
-		s.Summary, err = s.NewTemplate(text)
 		return err
 	})
+}
+
+// summary reads what an event is called, which can't be nothing.
+func (d *doc) summary(v ast.Node) (text string, err error) {
+	if text, err = d.text(v); err == nil && strings.TrimSpace(text) == "" {
+		err = errors.New("an event is called something; leave `summary` out for its title")
+	}
+	return text, err
+}
+
+// look reads a key of how events show.
+func (d *doc) look(key string, v ast.Node, look *schedule.Look, reminders *[]schedule.Reminder) (err error) {
+	switch key {
+	case "remind":
+		*reminders, err = d.reminders(v)
+	case "busy":
+		look.Busy, err = d.yes(key, v)
+	case "categories":
+		look.Categories, _, err = d.texts(v)
+	default:
+		text, terr := d.text(v)
+		switch err = terr; {
+		case err != nil:
+		case key == "lasting":
+			look.Lasting, err = schedule.ParseLasting(text)
+		case key == "color":
+			look.Color, err = schedule.ParseColor(text)
+		default:
+			look.Location = text
+		}
+	}
+	return err
 }

@@ -132,6 +132,7 @@ type RecordEvent struct {
 	Name, Day, Summary string
 	Where              []string
 	Reminders          []schedule.Reminder
+	Look               schedule.Look
 
 	places places
 }
@@ -170,9 +171,9 @@ func (r *Record) events(d *doc, v ast.Node) error {
 					_, err = phrase.ParseExpr(e.Day)
 				}
 			case "summary":
-				e.Summary, err = d.text(v)
-			case "remind":
-				e.Reminders, err = d.reminders(v)
+				e.Summary, err = d.summary(v)
+			default:
+				err = d.look(key, v, &e.Look, &e.Reminders)
 			}
 			return err
 		})
@@ -204,7 +205,7 @@ func (p *Plan) Job(r *Record, place question.Place) *question.Job {
 func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list []schedule.Event, err error) {
 	for _, e := range r.Events {
 		job := p.Job(r, place)
-		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders}
+		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, Look: e.Look}
 		if err := job.EventsOf(of); err != nil {
 			return nil, e.fault(r, err)
 		}

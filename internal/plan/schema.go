@@ -125,7 +125,7 @@ func list(s *shape) object {
 		}
 		return items
 	}
-	result := new(question.Shape).Options()
+	result := append(new(question.Shape).Options(), new(question.EventForm).Options()...)
 	var ways []object
 	plain := mapping(outputOf(nil, result))
 	delete(plain["properties"].(object), "make")

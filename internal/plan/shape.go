@@ -93,16 +93,28 @@ var (
 		{name: "start", help: "the first day of a date's period: previous_nominal, +1 day"},
 		{name: "end", help: "the last day of a date's period: nominal"},
 	}}
-	eventShape = &shape{what: "an event", later: []string{"busy", "lasting", "color", "categories", "location", "description"}, keys: []keyOf{
-		{name: "summary", help: "what the event is called, with {names} of the series in it"},
+	// lookKeys say how events show, those of a series and those of rows.
+	lookKeys = []keyOf{
 		{name: "remind", help: "reminders: 7 days before, 1 working day before at 09:00", takes: someTexts},
+		{name: "busy", help: "whether its time counts as taken (default: no)", oneOf: []string{"yes", "no"}},
+		{name: "lasting", help: "how long a date with a time lasts: 30 minutes (default: no end)"},
+		{name: "categories", help: "categories in place of the series' name", takes: someTexts},
+		{name: "location", help: "where it is"},
+		{name: "color", help: "the name of a colour on the web: teal"},
+	}
+	eventShape = &shape{what: "an event", keys: append([]keyOf{
+		{name: "summary", help: "what the event is called, with {names} of the series in it"},
+	}, lookKeys...)}
+	milestoneShape = &shape{what: "a milestone", text: true, later: []string{"title", "owner", "private"}, keys: []keyOf{
+		{name: "date", help: "steps from the date, or a phrase: date, -5 working days", needed: true},
+		{name: "todo", help: "whether it is a to-do in calendars", oneOf: []string{"yes", "no"}},
 	}}
-	seriesShape = &shape{what: "a series", later: []string{"color", "zone", "instead", "like"}, keys: []keyOf{
+	seriesShape = &shape{what: "a series", later: []string{"zone", "instead", "like"}, keys: []keyOf{
 		{name: "title", help: "what the series is called"},
 		{name: "rule", help: "the rule of its dates: monthly on 15, last then roll preceding", needed: true},
 		{name: "calendar", help: "the working calendar it counts with (default: the plan's)"},
 		{name: "period", help: "the period that each date stands for", takes: aMapping, of: periodShape},
-		{name: "milestones", help: "dates that hang on each date, in order: date, -5 working days", takes: aMapping, of: &shape{what: "milestones", names: &keyOf{help: "steps from the date, or a phrase"}}},
+		{name: "milestones", help: "dates that hang on each date, in order: date, -5 working days", takes: aMapping, of: &shape{what: "milestones", names: &keyOf{help: "steps from the date, or a phrase", takes: aMapping, of: milestoneShape}}},
 		{name: "expect", help: "what must hold of its dates", takes: aMapping, of: expectShape},
 		{name: "event", help: "how its calendar events look", takes: aMapping, of: eventShape},
 	}}
@@ -124,13 +136,12 @@ var (
 		{name: "apart", help: "lists of series that never have dates on one day: [crew-pay, fuel-duty]", takes: someLists},
 		{name: "outputs", help: "the files that a run makes", takes: aList, of: outputShape},
 	}}
-	recordEventShape = &shape{what: "an event of rows", later: []string{"private", "color"}, keys: []keyOf{
+	recordEventShape = &shape{what: "an event of rows", later: []string{"private"}, keys: append([]keyOf{
 		{name: "name", help: "names the event among those of a row, for good", needed: true},
 		{name: "day", help: "its day: a column, or a phrase", needed: true},
 		{name: "where", help: "conditions of the rows that have it", takes: someTexts},
 		{name: "summary", help: "what it is called, with {columns} in it"},
-		{name: "remind", help: "reminders: 7 days before, 1 working day before at 09:00", takes: someTexts},
-	}}
+	}, lookKeys...)}
 	recordShape = &shape{what: "a record", later: []string{"match", "from", "make"}, keys: append([]keyOf{
 		{name: "table", help: "the file of the table, relative to the plan", needed: true},
 		{name: "key", help: "the column that names each row for good"},
@@ -139,7 +150,7 @@ var (
 		{name: "expect", help: "what must hold of the rows", takes: aMapping, of: rowsExpectShape},
 		{name: "events", help: "calendar events of each row", takes: aList, of: recordEventShape},
 	}, optionKeys(new(question.TableIn).Options())...)}
-	outputShape = &shape{what: "an output", later: []string{"rrule", "todo", "counts"}, keys: []keyOf{
+	outputShape = &shape{what: "an output", later: []string{"counts"}, keys: []keyOf{
 		{name: "file", help: "the file; its ending is the format", needed: true},
 		{name: "of", help: "the series and records that it shows", takes: someTexts},
 		{name: "make", help: "what is made of a record; its options stand beside it"},

@@ -259,6 +259,15 @@ func (d *doc) option(options []*question.Option, key string, v ast.Node) error {
 	return nil
 }
 
+// yes reads the yes or no of a key.
+func (d *doc) yes(key string, v ast.Node) (on bool, err error) {
+	text, err := d.text(v)
+	if err == nil {
+		err = (&question.Option{Name: key, Into: &on}).Set(text)
+	}
+	return on, err
+}
+
 // text reads a scalar as it stands in the file.
 func (d *doc) text(n ast.Node) (string, error) {
 	switch n := n.(type) {

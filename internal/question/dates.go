@@ -19,6 +19,7 @@ type dates struct {
 	window, counts string
 	count          int
 	adds, remind   []string
+	form           EventForm
 }
 
 func newDates() *Question {
@@ -40,19 +41,20 @@ unless bounds are given. As events, a series brings its milestones along.`,
   yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
   yoyaku dates "quarterly on last working day" --window 2027 --title "Quarter end" --out q.ics`,
 		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding", or a series of the plan`, Args: "series", Events: true,
-		Options: []*Option{
+		Options: append([]*Option{
 			{Name: "window", Kind: Span, Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1, A..B", Into: &q.window},
 			{Name: "add", Repeat: true, Help: "`NAME = PHRASE` of a column, from date, nominal and their kin", Into: &q.adds},
 			{Name: "counts", Kind: Choice, Choices: []string{"year"}, Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them", Into: &q.counts},
 			remind(&q.remind),
 			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given", Into: &q.count},
-		},
+		}, q.form.Options()...),
 		Answer: q.answer,
 	}
 }
 
 // listing is the dates that are asked for.
 type listing struct {
+	form   *EventForm
 	series []*schedule.Series
 	named  map[*schedule.Series]bool // those of the plan
 	texts  []string
@@ -64,7 +66,7 @@ type listing struct {
 }
 
 func (q *dates) answer(j *Job) error {
-	l := &listing{texts: j.Args, count: q.count, named: map[*schedule.Series]bool{}}
+	l := &listing{form: &q.form, texts: j.Args, count: q.count, named: map[*schedule.Series]bool{}}
 	remind, err := reminders(q.remind)
 	if err != nil {
 		return err
@@ -95,7 +97,11 @@ func (q *dates) answer(j *Job) error {
 	if err := q.added(j, l); err != nil {
 		return err
 	}
-	if to, ok := j.events(); ok {
+	to, events := j.events()
+	if err := q.form.Check(events); err != nil {
+		return err
+	}
+	if events {
 		err = l.events(j, to)
 	} else if err = j.eventsOnly("remind", strings.Join(q.remind, ", ")); err == nil {
 		err = l.table(j)
@@ -248,7 +254,7 @@ func (l *listing) events(j *Job, to Events) error {
 	if err != nil {
 		return err
 	}
-	var list []schedule.Event
+	var kept []schedule.Entry
 	for _, e := range entries {
 		if e.What == "date" {
 			if l.n++; l.count > 0 && l.n > l.count {
@@ -264,7 +270,11 @@ func (l *listing) events(j *Job, to Events) error {
 			}
 			continue
 		}
-		list = append(list, l.event(j, e))
+		kept = append(kept, e)
+	}
+	list, err := l.form.Events(kept, func(s *schedule.Series) string { return l.plan(j, s) }, func(e schedule.Entry) schedule.Event { return l.event(j, e) })
+	if err != nil {
+		return err
 	}
 	l.bound(j, to)
 	return to.Events(list)
@@ -288,7 +298,7 @@ func (l *listing) bound(j *Job, to Events) {
 	to.Bound(l.span, plans, left, func(uid string) (made schedule.Event, _ bool) {
 		e, ok := elsewhere(uid)
 		if ok {
-			made = l.event(j, e)
+			made = l.form.Of(l.event(j, e))
 		}
 		return made, ok
 	})

@@ -14,6 +14,7 @@ func init() { register(newDerive) }
 // derive adds columns to every row, or makes events of rows.
 type derive struct {
 	adds, remind   []string
+	form           EventForm
 	reasons        bool
 	day, text, key string
 }
@@ -40,6 +41,7 @@ blank in gives a blank out.`,
 			{Name: "event-text", Help: "with --as ics: `TEXT` of the event, with {columns} in it", Into: &q.text},
 			{Name: "key", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` that names the row for good", Into: &q.key},
 			remind(&q.remind),
+			q.form.Options()[0], // what rows are doesn't recur
 		},
 		Answer: q.answer,
 	}
@@ -57,7 +59,11 @@ func (q *derive) answer(j *Job) error {
 	if err := t.Add(adds, q.reasons, t.Env); err != nil {
 		return rows.In("add", err)
 	}
-	if to, ok := j.events(); ok {
+	to, events := j.events()
+	if err := q.form.Check(events); err != nil {
+		return err
+	}
+	if events {
 		return q.events(j, t, to)
 	}
 	if err := j.eventsOnly("event-day", q.day, "event-text", q.text, "key", q.key, "remind", strings.Join(q.remind, ", ")); err != nil {
@@ -118,6 +124,7 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 		return err
 	}
 	for i := range e.List {
+		e.List[i] = q.form.Of(e.List[i])
 		e.List[i].Category = "" // a file's name is no word for people
 	}
 	to.Bound(civil.Always, []string{j.ID}, func(series string) bool { return series != stem }, nil)

@@ -33,7 +33,7 @@ place as a row of its own: moved instances at their new time, cancelled ones lef
 out. Times are as the clock of their own zone shows them, with the zone beside them.
 An event that can't be read is told with its line, and the rest goes on.`,
 		Examples: `  yoyaku read harbour-office.ics --window 2027-Q1
-  yoyaku read skerry.ics --window 2027 --where "categories = 'crew-pay'" --columns start,weekday,summary
+  yoyaku read skerry.ics --window 2027 --where "categories = 'crew-pay'" --columns start,summary
   yoyaku read harbour-office.ics --raw --columns start,summary,rrule,status,line`,
 		Least: 1, Most: 1, Wants: "a calendar file, such as harbour-office.ics, or -",
 		Options: []*Option{

@@ -1,7 +1,7 @@
 package question
 
 import (
-	"fmt"
+	"errors"
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -23,11 +23,13 @@ func reminders(texts []string) (list []schedule.Reminder, err error) {
 	return list, nil
 }
 
+var errCalendarOnly = errors.New("this is for calendar events; add --as ics (an .ics file in a plan), or leave it out")
+
 // eventsOnly refuses options, as pairs of name and value, that a table has no use for.
 func (j *Job) eventsOnly(pairs ...string) error {
 	for i := 0; i < len(pairs); i += 2 {
 		if pairs[i+1] != "" {
-			return rows.In(pairs[i], fmt.Errorf("this is for calendar events; add --as ics, or leave it out"))
+			return rows.In(pairs[i], errCalendarOnly)
 		}
 	}
 	return nil

@@ -19,6 +19,7 @@ type Events struct {
 	DayOption, TextOption string
 	Where                 []string
 	Reminders             []schedule.Reminder
+	Look                  schedule.Look
 	List                  []schedule.Event
 	Blank                 int // rows without a day
 
@@ -64,7 +65,7 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	e.seen[id] = line
 	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan), Summary: e.text.FillRow(row), At: v,
 		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day),
-		Reminders: e.Reminders, Calendar: e.table.Env.Calendar})
+		Reminders: e.Reminders, Calendar: e.table.Env.Calendar, Look: e.Look})
 	return nil
 }
 

@@ -62,13 +62,13 @@ func (r Result) Keeps(columns []string, env eval.Env) (func(cells []eval.Value) 
 	}, nil
 }
 
-// Kept are the events whose rows the conditions keep.
-func (r Result) Kept(events []schedule.Event, columns []string, env eval.Env, row func(schedule.Event) []eval.Value) (kept []schedule.Event, err error) {
+// Kept are the things whose rows the conditions of a result keep.
+func Kept[T any](r Result, list []T, columns []string, env eval.Env, row func(T) []eval.Value) (kept []T, err error) {
 	keeps, err := r.Keeps(columns, env)
 	if err != nil {
 		return nil, err
 	}
-	for _, e := range events {
+	for _, e := range list {
 		keep, err := keeps(row(e))
 		if err != nil {
 			return nil, err

@@ -21,13 +21,23 @@ type Event struct {
 	Nominal          eval.Value
 	Reminders        []Reminder
 	Calendar         *workdays.Calendar // of the working days of reminders
+	// Todo makes it a to-do that is due then; Recurring makes it stand for all dates of
+	// a series.
+	Todo      bool
+	Recurring *Recurring
+	Look
 }
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
 	return Event{UID: e.uid(plan), Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
-		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar}
+		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.todo(), Look: e.Series.Look}
+}
+
+// todo reports whether the entry is a milestone that is a to-do.
+func (e Entry) todo() bool {
+	return slices.ContainsFunc(e.Series.Milestones, func(m Milestone) bool { return m.Todo && m.Name == e.What })
 }
 
 func (e Entry) uid(plan string) string {
@@ -74,5 +84,5 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // the series itself stays as it is.
 func (s *Series) With() *Series {
 	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rec: s.Rec, Start: s.Start, End: s.End,
-		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders}
+		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look}
 }

@@ -6,19 +6,22 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/recur"
 )
+
+// exported is the RFC 5545 rule of the nominal dates, before leaving out and plus;
+// where there is none, why tells the reason.
+func exported(r *eval.Recurrence) (rule *recur.RRule, start civil.Date, why string) {
+	if node, err := phrase.ParseRule(r.Text); err == nil && node.RRule != nil {
+		return node.RRule, r.Rule.From, ""
+	}
+	return r.Rule.Export()
+}
 
 // Exported says a recurrence as RFC 5545 properties, in pairs of part and
 // text; or why RFC 5545 can't say it.
 func Exported(r *eval.Recurrence) [][2]string {
-	node, err := phrase.ParseRule(r.Text)
-	if err != nil {
-		return nil
-	}
-	rule, start, why := r.Rule.Export()
-	if node.RRule != nil {
-		rule, start, why = node.RRule, r.Rule.From, ""
-	}
+	rule, start, why := exported(r)
 	steps := r.Chain.Steps
 	if rule == nil {
 		return [][2]string{{"RRULE", "RFC 5545 can't say this, because " + why}}

@@ -41,6 +41,7 @@ type Series struct {
 	Summary     *Template // of its events; nil for the title
 	Expects     *Expects  // what must hold of it; nil for nothing
 	Reminders   []Reminder
+	Look        Look
 
 	made  made
 	noted sync.Map // nominal dates that a blind calendar was noted for
@@ -50,6 +51,7 @@ type Series struct {
 type Milestone struct {
 	Name string
 	Prog *eval.Program
+	Todo bool
 }
 
 // NewSeries compiles a series' rule.
@@ -97,7 +99,7 @@ func (s *Series) AddMilestone(name, text string, env eval.Env) error {
 	if err != nil {
 		return err
 	}
-	s.Milestones = append(s.Milestones, Milestone{name, prog})
+	s.Milestones = append(s.Milestones, Milestone{Name: name, Prog: prog})
 	return nil
 }
 

@@ -1,0 +1,318 @@
+package ical
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/recur"
+)
+
+// content is a component: its content lines, unfolded, without BEGIN and END.
+type content struct {
+	kind  string // VEVENT or VTODO
+	lines []string
+}
+
+// content makes the component of an event, without its stamps. The error says why it
+// can't be written as it is asked.
+func (c Calendar) content(e Event) (*content, error) {
+	k := &content{kind: "VEVENT"}
+	put := func(parts ...string) { k.lines = append(k.lines, strings.Join(parts, "")) }
+	start := "DTSTART"
+	if e.Todo {
+		k.kind, start = "VTODO", "DUE"
+	}
+	put("UID:", escape(e.UID))
+	put(start, c.stamps(e.At))
+	if e.Lasting > 0 && e.At.Kind == eval.Moment && !e.Todo {
+		put("DURATION:", duration(e.Lasting, false))
+	}
+	if e.Recurring != nil {
+		if err := c.recurrence(k, e); err != nil {
+			return nil, err
+		}
+	}
+	put("SUMMARY:", escape(e.Summary))
+	if e.Description != "" {
+		put("DESCRIPTION:", escape(e.Description))
+	}
+	if e.Location != "" {
+		put("LOCATION:", escape(e.Location))
+	}
+	categories := e.Categories
+	if categories == nil && e.Category != "" {
+		categories = []string{e.Category}
+	}
+	if len(categories) > 0 {
+		var list []string
+		for _, s := range categories {
+			list = append(list, escape(s))
+		}
+		put("CATEGORIES:", strings.Join(list, ","))
+	}
+	if e.Color != "" {
+		put("COLOR:", e.Color)
+	}
+	related := ""
+	switch {
+	case e.Todo:
+		put("STATUS:NEEDS-ACTION")
+		related = ";RELATED=END"
+	case e.Busy:
+		put("TRANSP:OPAQUE")
+	default:
+		put("TRANSP:TRANSPARENT")
+	}
+	triggers, err := c.triggers(e)
+	for _, t := range triggers {
+		put("BEGIN:VALARM")
+		put("ACTION:DISPLAY")
+		put("DESCRIPTION:", escape(e.Summary))
+		put("TRIGGER", related, ":", t)
+		put("END:VALARM")
+	}
+	return k, err
+}
+
+// stamps writes dates or times of one kind as a property has them behind its name.
+func (c Calendar) stamps(list ...eval.Value) string {
+	head, tail := ":", ""
+	switch {
+	case list[0].Kind != eval.Moment:
+		head = ";VALUE=DATE:"
+	case c.Zone == nil:
+	case isUTC(c.Zone):
+		tail = "Z"
+	default:
+		head = ";TZID=" + c.Zone.String() + ":"
+	}
+	var texts []string
+	for _, v := range list {
+		text := basic(v.Day)
+		if v.Kind == eval.Moment {
+			text += clock(v) + tail
+		}
+		texts = append(texts, text)
+	}
+	return head + strings.Join(texts, ",")
+}
+
+// recurrence puts RRULE, EXDATE and RDATE, reads them again, and refuses what doesn't
+// give the dates that are wanted.
+func (c Calendar) recurrence(k *content, e Event) error {
+	r := e.Recurring.Rule
+	last := e.Recurring.Until
+	at := recur.Moment{Day: last.Day, Second: int(last.Minutes) * 60}
+	r.Until, r.UntilDate = &at, last.Kind != eval.Moment
+	if !r.UntilDate && c.Zone != nil {
+		until, _ := instantOf(at, c.Zone)
+		utc := moment64(until)
+		r.Until, r.UntilUTC = &utc, true
+	}
+	k.lines = append(k.lines, "RRULE:"+r.String())
+	for _, p := range []struct {
+		name string
+		list []eval.Value
+	}{{"RDATE", e.Recurring.Extra}, {"EXDATE", e.Recurring.Except}} {
+		if len(p.list) > 0 {
+			k.lines = append(k.lines, p.name+c.stamps(p.list...))
+		}
+	}
+	again, err := c.expanded(k)
+	want := map[eval.Value]bool{}
+	for _, v := range e.Recurring.Dates {
+		want[eval.Value{Kind: v.Kind, Day: v.Day, Minutes: v.Minutes}] = true
+	}
+	if err == nil && len(again) != len(want) {
+		err = fmt.Errorf("its rule gives %d dates, not %d", len(again), len(want))
+	}
+	for _, v := range again {
+		if err == nil && !want[v] {
+			err = fmt.Errorf("its rule gives %s too", v)
+		}
+	}
+	if err != nil {
+		return fmt.Errorf("`%s` can't be one recurring event: %w", e.Summary, err)
+	}
+	return nil
+}
+
+// expanded reads a component as any reader does.
+func (c Calendar) expanded(k *content) (list []eval.Value, err error) {
+	comp := &Component{Name: k.kind}
+	for _, line := range k.lines {
+		p, err := property(line)
+		if err != nil {
+			return nil, err
+		}
+		p.Line = 1
+		comp.Props = append(comp.Props, p)
+	}
+	sets, problems, err := Sets("", &Component{Subs: []*Component{{Subs: []*Component{comp}}}})
+	if err == nil && len(problems) > 0 {
+		err = problems[0]
+	}
+	if err != nil {
+		return nil, err
+	}
+	instances, err := sets[0].Instances(civil.Always, false)
+	for _, i := range instances {
+		at := i.From
+		if i.ID != nil { // as it is written, although the clock may skip it
+			at = *i.ID
+		}
+		list = append(list, at.Value())
+	}
+	return list, err
+}
+
+// triggers are those of an event's alarms. A recurring event has one set of them, so
+// they must be the same for each of its dates.
+func (c Calendar) triggers(e Event) (list []string, err error) {
+	of := func(e Event) (list []string) {
+		for _, a := range e.Alarms() {
+			list = append(list, trigger(e.At, a, c.Zone))
+		}
+		return list
+	}
+	list = of(e)
+	if e.Recurring == nil || len(e.Reminders) == 0 {
+		return list, nil
+	}
+	for n, v := range e.Recurring.Dates {
+		e.At = v
+		if more := of(e); n > 0 && !slices.Equal(more, list) {
+			return nil, fmt.Errorf("`%s` can't be one recurring event: its reminder differs by date, %s and %s before it starts", e.Summary, strings.Join(list, ", "), strings.Join(more, ", "))
+		} else {
+			list = more
+		}
+	}
+	return list, nil
+}
+
+// isUTC reports whether a zone is UTC by one of its names.
+func isUTC(z *time.Location) bool {
+	switch z.String() {
+	case "UTC", "Etc/UTC", "Etc/UCT", "UCT", "Zulu", "Etc/Zulu", "Universal", "Etc/Universal":
+		return true
+	}
+	return false
+}
+
+// stamped puts DTSTAMP, SEQUENCE and, where it changed, LAST-MODIFIED behind the UID.
+func (k *content) stamped(stamp string, sequence int, changed bool) *content {
+	list := make([]string, 0, len(k.lines)+3)
+	for _, line := range k.lines {
+		if list = append(list, line); strings.HasPrefix(line, "UID") {
+			list = append(list, "DTSTAMP:"+stamp, "SEQUENCE:"+strconv.Itoa(sequence))
+			if changed {
+				list = append(list, "LAST-MODIFIED:"+stamp)
+			}
+		}
+	}
+	return &content{k.kind, list}
+}
+
+// nameOf is the name of a content line's property.
+func nameOf(line string) string { return strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)]) }
+
+// outer are the content lines that are a component's own, not those of an alarm.
+func outer(lines []string) (list []string) {
+	inner := 0
+	for _, line := range lines {
+		switch name := nameOf(line); {
+		case name == "BEGIN":
+			inner++
+		case name == "END":
+			inner--
+		case inner == 0:
+			list = append(list, line)
+		}
+	}
+	return list
+}
+
+// ours are the properties that a schedule says; the others don't make an event a
+// changed one. The status of a to-do is a person's, unless it is cancelled.
+var ours = []string{"UID", "DTSTART", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "SUMMARY", "DESCRIPTION", "LOCATION", "CATEGORIES", "COLOR", "TRANSP", "STATUS"}
+
+// says are the content lines of those properties, sorted, and of the alarms that look
+// as a reminder writes them.
+func (k *content) says() (list []string) {
+	var alarm []string // its lines are its own
+	inner := 0
+	for _, line := range k.lines {
+		name := nameOf(line)
+		switch {
+		case name == "BEGIN":
+			inner++
+			alarm = nil
+		case name == "END":
+			if inner--; len(alarm) == 3 && alarm[0] == "ACTION:DISPLAY" && (strings.HasPrefix(alarm[2], "TRIGGER:") || strings.HasPrefix(alarm[2], "TRIGGER;RELATED=END:")) {
+				list = append(list, strings.Join(alarm, " "))
+			}
+		case inner > 0:
+			alarm = append(alarm, line)
+		case name == "STATUS" && k.kind == "VTODO" && !isCancelled(line):
+		case slices.Contains(ours, name):
+			list = append(list, line)
+		}
+	}
+	slices.Sort(list)
+	return list
+}
+
+func isCancelled(line string) bool { return strings.EqualFold(line, "STATUS:CANCELLED") }
+
+// body are a block's content lines without its BEGIN and END.
+func (b *block) body() *content { return &content{b.name, b.lines[1 : len(b.lines)-1]} }
+
+func (b *block) says() []string { return b.body().says() }
+
+// dated reports whether a block is an event or a to-do.
+func (b *block) dated() bool { return b.name == "VEVENT" || b.name == "VTODO" }
+
+// kept puts into a to-do what a person did to it: its status, when it was completed
+// and how far it is, and properties of other programs.
+func (k *content) kept(b *block) *content {
+	if k.kind != "VTODO" || b.name != "VTODO" {
+		return k
+	}
+	status := "STATUS:NEEDS-ACTION"
+	var theirs []string
+	for _, line := range outer(b.body().lines) {
+		switch name := nameOf(line); {
+		case name == "STATUS" && !isCancelled(line):
+			status = line
+		case name == "COMPLETED", name == "PERCENT-COMPLETE", strings.HasPrefix(name, "X-"):
+			theirs = append(theirs, line)
+		}
+	}
+	var list []string
+	for _, line := range k.lines {
+		if line == "STATUS:NEEDS-ACTION" {
+			list = append(append(list, status), theirs...)
+			continue
+		}
+		list = append(list, line)
+	}
+	return &content{k.kind, list}
+}
+
+// gone is a block cancelled. What is cancelled reminds nobody, and RFC 5546 section
+// 3.2.5 has no alarm in a CANCEL.
+func (b *block) gone() *content {
+	k := &content{kind: b.name}
+	for _, line := range outer(b.body().lines) {
+		if !slices.Contains([]string{"DTSTAMP", "SEQUENCE", "LAST-MODIFIED", "STATUS"}, nameOf(line)) {
+			k.lines = append(k.lines, line)
+		}
+	}
+	k.lines = append(k.lines, "STATUS:CANCELLED")
+	return k
+}

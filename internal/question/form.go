@@ -1,0 +1,51 @@
+package question
+
+import (
+	"errors"
+
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+)
+
+// EventForm is in what form dates go into a calendar.
+type EventForm struct{ Todo, RRule bool }
+
+// Options declares the options of the form.
+func (f *EventForm) Options() []*Option {
+	return []*Option{
+		{Name: "todo", Kind: Yes, Help: "in calendar files: to-dos instead of events", Into: &f.Todo},
+		{Name: "rrule", Kind: Yes, Help: "in calendar files: one recurring event a series, where that\nis exact", Into: &f.RRule},
+	}
+}
+
+// Check refuses what doesn't go together; events says whether a calendar is made.
+func (f *EventForm) Check(events bool) error {
+	switch {
+	case f.Todo && f.RRule:
+		return rows.In("todo", errors.New("a to-do doesn't recur; leave out todo or rrule"))
+	case f.Todo && !events:
+		return rows.In("todo", errCalendarOnly)
+	case f.RRule && !events:
+		return rows.In("rrule", errCalendarOnly)
+	}
+	return nil
+}
+
+// Of is an event in this form.
+func (f *EventForm) Of(e schedule.Event) schedule.Event {
+	e.Todo = e.Todo || f.Todo
+	return e
+}
+
+// Events makes the events of entries in this form, given the plan of each series and
+// the event of an entry.
+func (f *EventForm) Events(entries []schedule.Entry, plan func(*schedule.Series) string, event func(schedule.Entry) schedule.Event) (list []schedule.Event, err error) {
+	if f.RRule {
+		list, err = schedule.Folded(entries, plan, event)
+		return list, rows.In("rrule", err)
+	}
+	for _, e := range entries {
+		list = append(list, f.Of(event(e)))
+	}
+	return list, nil
+}
