@@ -15,11 +15,14 @@ func main() {
 	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error to handle, not a death
 	interrupted := make(chan os.Signal, 1)
 	signal.Notify(interrupted, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	app := &cli.App{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Now: time.Now(), Getenv: os.Getenv}
 	go func() {
 		<-interrupted
+		if app.Interrupt() {
+			<-interrupted // a second time
+		}
 		files.Interrupted()
 		os.Exit(130)
 	}()
-	app := &cli.App{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Now: time.Now(), Getenv: os.Getenv}
 	os.Exit(app.Run(os.Args[1:]))
 }

@@ -86,7 +86,7 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 	job.Place, job.Args = &place, args
 	if job.Question.Table {
 		var stop func()
-		place.Done, stop = a.progress()
+		place.Done, stop = a.progress("rows")
 		defer stop()
 	}
 	if job.Question.Bare {

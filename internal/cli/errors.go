@@ -1,16 +1,19 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
+	"net"
 	"os"
 	"strings"
 	"syscall"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"yoyaku/internal/caldav"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/plan"
@@ -23,7 +26,11 @@ const (
 	exitNo      = 1 // the answer is no
 	exitWords   = 2 // the words or the data are wrong
 	exitMachine = 3 // the machine refused
+	exitStopped = 130
 )
+
+// errInterrupted is the end of what was interrupted between two steps.
+var errInterrupted = errors.New("interrupted; what was begun is finished, and the next time goes on from there")
 
 // usageError is a fault in how the command was called.
 type usageError struct{ error }
@@ -51,7 +58,19 @@ func (a *App) exit(err error) int {
 // code tells the machine's refusals from wrong words and data.
 func code(err error) int {
 	var sys syscall.Errno
+	var network net.Error
+	var answer *caldav.StatusError
+	var server *serverError
 	switch {
+	case errors.Is(err, errInterrupted), errors.Is(err, context.Canceled):
+		return exitStopped
+	case errors.As(err, &answer):
+		if caldav.Denied(err) {
+			return exitWords
+		}
+		return exitMachine
+	case errors.As(err, &network), errors.As(err, &server):
+		return exitMachine
 	case errors.Is(err, fs.ErrNotExist), errors.Is(err, fs.ErrExist):
 		return exitWords
 	case errors.Is(err, fs.ErrPermission):

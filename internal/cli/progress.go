@@ -8,9 +8,9 @@ import (
 	"github.com/schollz/progressbar/v3"
 )
 
-// progress shows on a terminal how many rows are done, for work of over a
-// second. done is nil where nothing is shown; call stop at the end.
-func (a *App) progress() (done *atomic.Int64, stop func()) {
+// progress shows on a terminal how many rows, or other things, are done, for work of
+// over a second. done is nil where nothing is shown; call stop at the end.
+func (a *App) progress(of string) (done *atomic.Int64, stop func()) {
 	f, isFile := a.Err.(*os.File)
 	if a.quiet || !isFile || !isTerminal(f) {
 		return nil, func() {}
@@ -31,7 +31,7 @@ func (a *App) progress() (done *atomic.Int64, stop func()) {
 				return
 			case <-tick.C:
 				if bar == nil {
-					bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(f), progressbar.OptionSetDescription("rows"), progressbar.OptionShowCount())
+					bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(f), progressbar.OptionSetDescription(of), progressbar.OptionShowCount())
 				}
 				_ = bar.Set64(done.Load())
 			}

@@ -3,12 +3,14 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"runtime/debug"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -27,6 +29,25 @@ type App struct {
 	Getenv   func(string) string
 
 	quiet bool
+	// stop ends what can be interrupted between two steps; nil where nothing can.
+	stop atomic.Pointer[context.CancelFunc]
+}
+
+// Interrupt asks what is under way to finish what it has begun and end. It reports
+// whether anything does; otherwise the program can end at once.
+func (a *App) Interrupt() bool {
+	stop := a.stop.Load()
+	if stop != nil {
+		(*stop)()
+	}
+	return stop != nil
+}
+
+// interruptible is a context that Interrupt ends; done says that it is over.
+func (a *App) interruptible() (ctx context.Context, done func()) {
+	ctx, cancel := context.WithCancel(context.Background())
+	a.stop.Store(&cancel)
+	return ctx, func() { a.stop.Store(nil); cancel() }
 }
 
 // version is what the build recorded: the module's version, or its commit.
@@ -108,7 +129,7 @@ The language of the rules on one page:  yoyaku help phrases`,
 		add(string(q.Group), a.ask(q))
 	}
 	add("plan", a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand())
-	add("hand", a.compareCommand())
+	add("hand", a.compareCommand(), a.publishCommand())
 	add("start", a.demoCommand(), a.schemaCommand())
 	root.AddCommand(phrasesTopic())
 	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))

@@ -38,6 +38,8 @@ type Plan struct {
 	Records []*Record
 	// Outputs are the files it makes, relative to the output folder.
 	Outputs []*Output
+	// Publish says where its events are published to.
+	Publish Publishing
 	// Files knows what was read.
 	Files *files.Register
 
@@ -288,9 +290,11 @@ func (p *Plan) entries(d *doc, nodes map[string]ast.Node, _ Settings) error {
 		}
 	}
 	if n := nodes["outputs"]; n != nil {
-		return p.outputs(d, n)
+		if err := p.outputs(d, n); err != nil {
+			return err
+		}
 	}
-	return nil
+	return d.or(p.publishing(d, nodes["publish"]))
 }
 
 // named reads the entries of a mapping whose keys are names.

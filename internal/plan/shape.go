@@ -135,6 +135,7 @@ var (
 		{name: "records", help: "tables with a name", takes: aMapping, of: &shape{what: "records", names: &keyOf{takes: aMapping, of: recordShape}}},
 		{name: "apart", help: "lists of series that never have dates on one day: [crew-pay, fuel-duty]", takes: someLists},
 		{name: "outputs", help: "the files that a run makes", takes: aList, of: outputShape},
+		{name: "publish", help: "the calendar server that events are published to", takes: aMapping, of: publishShape},
 	}}
 	recordEventShape = &shape{what: "an event of rows", later: []string{"private"}, keys: append([]keyOf{
 		{name: "name", help: "names the event among those of a row, for good", needed: true},
@@ -150,6 +151,11 @@ var (
 		{name: "expect", help: "what must hold of the rows", takes: aMapping, of: rowsExpectShape},
 		{name: "events", help: "calendar events of each row", takes: aList, of: recordEventShape},
 	}, optionKeys(new(question.TableIn).Options())...)}
+	publishShape = &shape{what: "publishing", keys: []keyOf{
+		{name: "to", help: "the address of the server: https://calendar.example/dav/"},
+		{name: "collection", help: "the calendar there, by its name (default: the plan's id)"},
+		{name: "of", help: "the series and records to publish (default: all with events)", takes: someTexts},
+	}}
 	outputShape = &shape{what: "an output", later: []string{"counts"}, keys: []keyOf{
 		{name: "file", help: "the file; its ending is the format", needed: true},
 		{name: "of", help: "the series and records that it shows", takes: someTexts},

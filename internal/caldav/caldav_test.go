@@ -1,0 +1,207 @@
+package caldav
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+)
+
+// answers is a server made of a table: METHOD PATH to code and body; what isn't there
+// is 404. A code below 0 cuts the connection.
+type answers map[string][]reply
+
+type reply struct {
+	code   int
+	body   string
+	header string // NAME: VALUE
+}
+
+func (a answers) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	_, _ = io.Copy(io.Discard, r.Body)
+	key := r.Method + " " + r.URL.Path
+	list := a[key]
+	if len(list) == 0 {
+		w.WriteHeader(404)
+		return
+	}
+	if len(list) > 1 {
+		a[key] = list[1:]
+	}
+	if list[0].code < 0 {
+		conn, _, _ := w.(http.Hijacker).Hijack()
+		conn.Close()
+		return
+	}
+	if name, value, ok := strings.Cut(list[0].header, ": "); ok {
+		w.Header().Set(name, value)
+	}
+	w.WriteHeader(list[0].code)
+	_, _ = io.WriteString(w, list[0].body)
+}
+
+// props is a 207 of resources: PATH and what its prop holds, in turn.
+func props(list ...string) reply {
+	b := `<?xml version="1.0"?><d:multistatus xmlns:d="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav">`
+	for i := 0; i < len(list); i += 2 {
+		b += "<d:response><d:href>" + list[i] + "</d:href><d:propstat><d:prop>" + list[i+1] + "</d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat>" +
+			"<d:propstat><d:prop><d:displayname/><c:calendar-home-set/></d:prop><d:status>HTTP/1.1 404 Not Found</d:status></d:propstat></d:response>"
+	}
+	return reply{code: 207, body: b + "</d:multistatus>"}
+}
+
+const (
+	principal = "<d:current-user-principal><d:href>/p/</d:href></d:current-user-principal>"
+	home      = "<c:calendar-home-set><d:href>/home/</d:href></c:calendar-home-set>"
+	calendar  = "<d:resourcetype><d:collection/><c:calendar/></d:resourcetype>"
+	folder    = "<d:resourcetype><d:collection/></d:resourcetype>"
+)
+
+// A client whose pauses take no time but are counted.
+func client(t *testing.T, h http.Handler, path string) (*Client, *time.Duration) {
+	t.Helper()
+	s := httptest.NewServer(h)
+	t.Cleanup(s.Close)
+	c, err := New(s.URL+path, "clerk", "tide")
+	if err != nil {
+		t.Fatal(err)
+	}
+	waited := new(time.Duration)
+	c.Pause = func(_ context.Context, d time.Duration) error { *waited += d; return nil }
+	return c, waited
+}
+
+func TestFind(t *testing.T) {
+	ctx := context.Background()
+	list := []reply{props("/home/", folder, "/home/office/", calendar+"<d:displayname>Crew</d:displayname>", "/home/notes/", folder, "/home/a%20b/", calendar)}
+	for _, c := range []struct {
+		base, name string
+		asked      bool
+		server     answers
+		want       string // path, its end ! where it is missing; or what is wrong
+		requests   int
+	}{
+		{"", "office", false, answers{"PROPFIND /": {props("/", principal)}, "PROPFIND /p/": {props("/p/", home)}, "PROPFIND /home/": list}, "/home/office/", 3},
+		{"", "Crew", true, answers{"PROPFIND /": {props("/", principal)}, "PROPFIND /p/": {props("/p/", home)}, "PROPFIND /home/": list}, "/home/office/", 3},
+		{"/dav/", "a b", true, answers{"PROPFIND /dav/": {props("/dav/", folder)}, "PROPFIND /.well-known/caldav": {{301, "", "Location: /inner/"}}, "PROPFIND /inner/": {props("/inner/", home)}, "PROPFIND /home/": list}, "/home/a b/", 4},
+		{"/dav/", "new one", true, answers{"PROPFIND /": {props("/", home)}, "PROPFIND /home/": list}, "/home/new one/!", 4},
+		{"/home/office", "skerry", false, answers{"PROPFIND /home/office": {props("/home/office/", calendar)}}, "/home/office/", 1},
+		{"", "notes", true, answers{"PROPFIND /": {props("/", home)}, "PROPFIND /home/": list}, "/home/notes/ is there, and no calendar", 2},
+		{"", "x", true, answers{"PROPFIND /": {{code: 401}}}, "doesn't let this user in", 1},
+		{"", "x", true, answers{}, "has no calendars for this user", 2},
+		{"", "x", true, answers{"PROPFIND /": {{200, "<html>", ""}}}, "has no calendars for this user", 2},
+		{"", "x", true, answers{"PROPFIND /": {{207, "<d:multi", ""}}}, "can't be read", 1},
+		{"", "x", true, answers{"PROPFIND /": {{301, "", "Location: http://elsewhere.example/"}}}, "passwords go to 127.0.0.1", 1},
+		{"", "x", true, answers{"PROPFIND /": {{302, "", "Location: /"}}}, "in a circle", 5},
+		{"", "x", true, answers{"PROPFIND /": {props("/", strings.Replace(home, "/home/", "https://elsewhere.example/", 1))}}, "an address that isn't its own", 1},
+		{"", "office", true, answers{"PROPFIND /": {{code: 503, header: "Retry-After: 7"}, {code: -1}, props("/", home)}, "PROPFIND /home/": list}, "/home/office/", 4},
+		{"", "office", true, answers{"PROPFIND /": {{code: 503}}}, "503 Service Unavailable, tried 3 times", 3},
+	} {
+		c2, waited := client(t, c.server, c.base)
+		got := ""
+		if found, err := c2.Find(ctx, c.name, c.asked); err != nil {
+			got = err.Error()
+		} else if got = found.Path(); found.Missing {
+			got += "!"
+		}
+		if got != c.want && (strings.HasPrefix(c.want, "/home/") && !strings.Contains(c.want, " is ") || !strings.Contains(got, c.want)) {
+			t.Errorf("%s at %q: %s, want %s", c.name, c.base, got, c.want)
+		}
+		if n := c2.Requests(); n != c.requests {
+			t.Errorf("%s at %q: %d requests, want %d", c.name, c.base, n, c.requests)
+		}
+		if strings.Contains(got, "tide") {
+			t.Errorf("the password is shown: %s", got)
+		}
+		if len(c.server["PROPFIND /"]) == 1 && c.requests == 4 && c.base == "" && *waited != 9*time.Second {
+			t.Errorf("waited %v, not 7 seconds as told and 2 of its own", *waited)
+		}
+	}
+}
+
+// What a write is answered with, and what that means.
+func TestWrites(t *testing.T) {
+	ctx := context.Background()
+	conflict := `<d:error xmlns:d="DAV:"><c:no-uid-conflict xmlns:c="urn:ietf:params:xml:ns:caldav"/></d:error>`
+	for _, c := range []struct {
+		replies []reply
+		want    string
+	}{
+		{[]reply{{code: 201}}, "done"}, {[]reply{{code: 204}}, "done"}, {[]reply{{code: 200}}, "done"},
+		{[]reply{{code: -1}, {code: 201}}, "done"},
+		{[]reply{{code: 429, header: "Retry-After: 0"}, {code: 201}}, "done"},
+		{[]reply{{code: 202}}, "failed"}, {[]reply{{code: 500}}, "failed"}, {[]reply{{code: -1}}, "unreached"},
+		{[]reply{{code: 412}}, "changed"}, {[]reply{{code: 409}}, "taken"}, {[]reply{{code: 403, body: conflict}}, "taken"},
+		{[]reply{{207, `<d:multistatus xmlns:d="DAV:"><d:response><d:href>/x</d:href><d:status>HTTP/1.1 409 Conflict</d:status></d:response></d:multistatus>`, ""}}, "taken"},
+		{[]reply{{207, `<d:multistatus xmlns:d="DAV:"><d:response><d:href>/x</d:href><d:propstat><d:status>HTTP/1.1 412 Precondition Failed</d:status>` + conflict + `</d:propstat></d:response></d:multistatus>`, ""}}, "changed"},
+		{[]reply{{code: 207, body: "<x/>"}}, "failed"},
+		{[]reply{{code: 403}}, "denied"}, {[]reply{{code: 401}}, "denied"}, {[]reply{{code: 404}}, "missing"},
+	} {
+		for _, method := range []string{"PUT", "DELETE"} {
+			cl, _ := client(t, answers{method + " /home/office/x.ics": c.replies}, "")
+			store := &Collection{client: cl, at: cl.base.JoinPath("/home/office/")}
+			r := Resource{Name: "x.ics", ETag: `"1"`, Data: "BEGIN:VCALENDAR"}
+			err := store.Put(ctx, r)
+			if method == "DELETE" {
+				err = store.Delete(ctx, r)
+			}
+			got, status := "", (*StatusError)(nil)
+			switch {
+			case err == nil:
+				got = "done"
+			case Denied(err):
+				got = "denied"
+			case Changed(err):
+				got = "changed"
+			case Taken(err):
+				got = "taken"
+			case Missing(err):
+				got = "missing"
+			case errors.As(err, &status):
+				got = "failed"
+			default:
+				got = "unreached"
+			}
+			if got != c.want {
+				t.Errorf("%s answered by %v: %s (%v), want %s", method, c.replies, got, err, c.want)
+			}
+		}
+	}
+	seen := ""
+	cl, _ := client(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		user, password, _ := r.BasicAuth()
+		seen += fmt.Sprintln(r.Method, r.URL.Path, r.Header.Get("If-Match"), r.Header.Get("If-None-Match"), user, password)
+		w.WriteHeader(201)
+	}), "")
+	store := &Collection{client: cl, at: cl.base.JoinPath("/c/"), Missing: true}
+	if list, err := store.List(ctx); list != nil || err != nil {
+		t.Error("a calendar that isn't there holds something")
+	}
+	for _, err := range []error{store.Create(ctx, "A & B"), store.Put(ctx, Resource{Name: "n.ics"}), store.Put(ctx, Resource{Name: "n.ics", ETag: `"7"`}), store.Delete(ctx, Resource{Name: "n.ics", ETag: `"8"`})} {
+		if err != nil {
+			t.Error(err)
+		}
+	}
+	if want := "MKCALENDAR /c/   clerk tide\nPUT /c/n.ics  * clerk tide\nPUT /c/n.ics \"7\"  clerk tide\nDELETE /c/n.ics \"8\"  clerk tide\n"; seen != want {
+		t.Errorf("%s\nwant\n%s", seen, want)
+	}
+	stopped, stop := context.WithCancel(ctx)
+	stop()
+	if err := store.Put(stopped, Resource{Name: "n.ics"}); !errors.Is(err, context.Canceled) {
+		t.Errorf("interrupted: %v", err)
+	}
+}
+
+func TestAddresses(t *testing.T) {
+	for address, want := range map[string]string{"https://a.example": "", "http://localhost:8080/x": "", "http://127.0.0.9/": "", "http://[::1]/": "", "http://a.example/": "plain http",
+		"https://u:p@a.example/": "holds a user name", "a.example": "is such as", "ftp://a.example/": "is such as", "": "is such as", "://": "is such as"} {
+		if _, err := New(address, "u", "p"); (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %q", address, err, want)
+		}
+	}
+}

@@ -1,0 +1,346 @@
+// Package caldav reaches a calendar collection on a server over CalDAV (RFC 4791): it
+// finds it, lists what is in it, and puts and deletes single resources. It knows
+// nothing of plans.
+package caldav
+
+import (
+	"bytes"
+	"context"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"time"
+)
+
+// Client speaks to one server as one user.
+type Client struct {
+	base           *url.URL
+	user, password string
+	http           *http.Client
+	requests       atomic.Int64
+	// Pause waits before a request is tried again; tests put their own in its place.
+	Pause func(ctx context.Context, d time.Duration) error
+}
+
+// AddressError is an address that may not be used.
+type AddressError struct{ Reason string }
+
+func (e *AddressError) Error() string { return e.Reason }
+
+// longestRequest is how long one request may take, longestAnswer how many bytes an
+// answer may have, mostRedirects how often one may lead elsewhere.
+const (
+	longestRequest = 60 * time.Second
+	longestAnswer  = 256 << 20
+	mostRedirects  = 5
+)
+
+// New prepares to speak to the server at an address. Passwords go over https, and over
+// plain http to this machine alone.
+func New(address, user, password string) (*Client, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, &AddressError{"the address of a calendar server is such as https://calendar.example/dav/"}
+	}
+	if u.User != nil {
+		return nil, &AddressError{"the address holds a user name; say who you are elsewhere, since addresses are kept and shown"}
+	}
+	if u.Scheme == "http" && !thisMachine(u.Hostname()) {
+		return nil, &AddressError{"plain http would show the password to the network; use https:// (http:// is for this machine alone)"}
+	}
+	u.Fragment, u.RawQuery = "", ""
+	if u.Path == "" {
+		u.Path = "/"
+	}
+	c := &Client{base: u, user: user, password: password, Pause: pause}
+	c.http = &http.Client{Timeout: longestRequest, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+		Transport: &http.Transport{Proxy: http.ProxyFromEnvironment, MaxIdleConnsPerHost: 64, ForceAttemptHTTP2: true}}
+	return c, nil
+}
+
+// thisMachine reports whether a host is this machine by its loopback address.
+func thisMachine(host string) bool {
+	ip := net.ParseIP(host)
+	return strings.EqualFold(host, "localhost") || ip != nil && ip.IsLoopback()
+}
+
+// Requests counts the requests that were sent.
+func (c *Client) Requests() int { return int(c.requests.Load()) }
+
+// Host is the server's name, for messages.
+func (c *Client) Host() string { return c.base.Host }
+
+func pause(ctx context.Context, d time.Duration) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(d):
+		return nil
+	}
+}
+
+// StatusError is an answer that isn't what was asked for.
+type StatusError struct {
+	Method, Path string
+	Code         int
+	Condition    string // the precondition that the answer names, such as no-uid-conflict
+	Tried        int    // how often
+}
+
+// Error tells what was asked and what came.
+func (e *StatusError) Error() string {
+	if e.Code == http.StatusUnauthorized {
+		return fmt.Sprintf("the server doesn't let this user in (401 at %s); user or password may be wrong", e.Path)
+	}
+	text := fmt.Sprintf("the server answered %s of %s with %d", e.Method, e.Path, e.Code)
+	if name := http.StatusText(e.Code); name != "" {
+		text += " " + name
+	}
+	if e.Condition != "" {
+		text += " (" + e.Condition + ")"
+	}
+	if e.Tried > 1 {
+		text += fmt.Sprintf(", tried %d times", e.Tried)
+	}
+	return text
+}
+
+// Denied reports whether an error means that the server doesn't let this user in.
+func Denied(err error) bool {
+	var s *StatusError
+	return errors.As(err, &s) && (s.Code == http.StatusUnauthorized || s.Code == http.StatusForbidden) && s.Condition == ""
+}
+
+// Changed reports whether an error means that a resource isn't as it was (412).
+func Changed(err error) bool {
+	var s *StatusError
+	return errors.As(err, &s) && s.Code == http.StatusPreconditionFailed
+}
+
+// Taken reports whether an error means that the UID is that of another resource.
+func Taken(err error) bool {
+	var s *StatusError
+	return errors.As(err, &s) && (s.Condition == "no-uid-conflict" || s.Code == http.StatusConflict)
+}
+
+// Missing reports whether an error means that nothing is there.
+func Missing(err error) bool {
+	var s *StatusError
+	return errors.As(err, &s) && (s.Code == http.StatusNotFound || s.Code == http.StatusGone)
+}
+
+// answer is what came back.
+type answer struct {
+	code  int
+	body  []byte
+	head  http.Header
+	url   *url.URL
+	tried int
+}
+
+// tries is how often a request is made that is safe to repeat.
+const tries = 3
+
+// ask sends a request, follows redirects on the same server, and tries again on 429,
+// 503 and broken connections. What is asked must be safe to repeat: reading, or a
+// write with a condition.
+func (c *Client) ask(ctx context.Context, method string, at *url.URL, header map[string]string, body string) (*answer, error) {
+	for n := 1; ; n++ {
+		a, err := c.once(ctx, method, at, header, body)
+		wait := time.Duration(n) * time.Second
+		switch {
+		case err == nil && a.code != http.StatusTooManyRequests && a.code != http.StatusServiceUnavailable:
+			a.tried = n
+			return a, nil
+		case n == tries && err == nil:
+			a.tried = n
+			return a, nil
+		case n == tries || ctx.Err() != nil || errors.As(err, new(*AddressError)) || unreached(err):
+			return nil, err
+		case err == nil:
+			if s, serr := strconv.Atoi(a.head.Get("Retry-After")); serr == nil && s >= 0 {
+				wait = min(time.Duration(s)*time.Second, longestRequest)
+			} else if t, terr := http.ParseTime(a.head.Get("Retry-After")); terr == nil {
+				wait = max(0, min(time.Until(t), longestRequest))
+			}
+		}
+		if err := c.Pause(ctx, wait); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// unreached reports whether no connection came about, so that trying again is idle.
+func unreached(err error) bool {
+	var op *net.OpError
+	return errors.As(err, &op) && op.Op == "dial"
+}
+
+// once sends a request without trying again.
+func (c *Client) once(ctx context.Context, method string, at *url.URL, header map[string]string, body string) (*answer, error) {
+	for range mostRedirects {
+		// What was begun is finished, so that nothing is left half done.
+		req, err := http.NewRequestWithContext(context.WithoutCancel(ctx), method, at.String(), strings.NewReader(body))
+		if err != nil {
+			return nil, err
+		}
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		for k, v := range header {
+			req.Header.Set(k, v)
+		}
+		req.Header.Set("User-Agent", "yoyaku")
+		if c.user != "" || c.password != "" {
+			req.SetBasicAuth(c.user, c.password)
+		}
+		c.requests.Add(1)
+		res, err := c.http.Do(req)
+		if err != nil {
+			if wrapped := (*url.Error)(nil); errors.As(err, &wrapped) {
+				err = wrapped.Err
+			}
+			return nil, fmt.Errorf("%s can't be reached: %w", c.base.Host, err)
+		}
+		data, err := io.ReadAll(io.LimitReader(res.Body, longestAnswer+1))
+		res.Body.Close()
+		if err == nil && len(data) > longestAnswer {
+			err = fmt.Errorf("the server's answer has more than %d bytes", longestAnswer)
+		}
+		if err != nil {
+			return nil, err
+		}
+		switch res.StatusCode {
+		case http.StatusMovedPermanently, http.StatusFound, http.StatusTemporaryRedirect, http.StatusPermanentRedirect:
+			to, err := at.Parse(res.Header.Get("Location"))
+			if err != nil || res.Header.Get("Location") == "" {
+				return nil, &AddressError{"the server leads on to nowhere"}
+			}
+			if !c.same(to) {
+				return nil, &AddressError{fmt.Sprintf("the server leads on to %s://%s, and passwords go to %s alone; if that is right, publish there", to.Scheme, to.Host, c.base.Host)}
+			}
+			at = to
+		default:
+			return &answer{code: res.StatusCode, body: data, head: res.Header, url: at}, nil
+		}
+	}
+	return nil, &AddressError{"the server leads on and on, in a circle"}
+}
+
+// same reports whether an address is of the same scheme, host and port.
+func (c *Client) same(u *url.URL) bool {
+	port := func(u *url.URL) string {
+		if p := u.Port(); p != "" {
+			return p
+		}
+		return map[string]string{"http": "80", "https": "443"}[u.Scheme]
+	}
+	return u.Scheme == c.base.Scheme && strings.EqualFold(u.Hostname(), c.base.Hostname()) && port(u) == port(c.base) && u.User == nil
+}
+
+// href resolves an href of an answer; one that leads to another server is refused.
+func (c *Client) href(at *url.URL, href string) (*url.URL, error) {
+	u, err := at.Parse(strings.TrimSpace(href))
+	if err != nil || !c.same(u) {
+		return nil, &AddressError{fmt.Sprintf("the server names an address that isn't its own: %.80q", href)}
+	}
+	return u, nil
+}
+
+// failed is the error of an answer.
+func failed(method string, a *answer) error {
+	e := &StatusError{Method: method, Path: a.url.Path, Code: a.code, Tried: a.tried}
+	for _, name := range []string{"no-uid-conflict", "valid-calendar-data", "supported-calendar-component", "max-resource-size"} {
+		if bytes.Contains(a.body, []byte(name)) {
+			e.Condition = name
+			break
+		}
+	}
+	return e
+}
+
+// multistatus is a 207 answer (RFC 4918 section 14.16).
+type multistatus struct {
+	Responses []response `xml:"DAV: response"`
+}
+
+type response struct {
+	Href   string `xml:"DAV: href"`
+	Status string `xml:"DAV: status"`
+	Props  []struct {
+		Status string `xml:"DAV: status"`
+		Prop   prop   `xml:"DAV: prop"`
+	} `xml:"DAV: propstat"`
+}
+
+type href struct {
+	Href string `xml:"DAV: href"`
+}
+
+type prop struct {
+	Principal *href  `xml:"DAV: current-user-principal"`
+	Home      *href  `xml:"urn:ietf:params:xml:ns:caldav calendar-home-set"`
+	Name      string `xml:"DAV: displayname"`
+	ETag      string `xml:"DAV: getetag"`
+	Data      string `xml:"urn:ietf:params:xml:ns:caldav calendar-data"`
+	Type      *struct {
+		Collection *struct{} `xml:"DAV: collection"`
+		Calendar   *struct{} `xml:"urn:ietf:params:xml:ns:caldav calendar"`
+	} `xml:"DAV: resourcetype"`
+}
+
+// status is the code of a status line such as HTTP/1.1 200 OK.
+func status(line string) int {
+	f := strings.Fields(line)
+	if len(f) < 2 {
+		return 0
+	}
+	n, _ := strconv.Atoi(f[1])
+	return n
+}
+
+// found joins the properties of a response that are there.
+func (r *response) found() (p prop) {
+	for _, s := range r.Props {
+		if code := status(s.Status); code != 200 && code != 0 {
+			continue
+		}
+		q := s.Prop
+		if q.Principal != nil && q.Principal.Href != "" {
+			p.Principal = q.Principal
+		}
+		if q.Home != nil && q.Home.Href != "" {
+			p.Home = q.Home
+		}
+		if q.Type != nil {
+			p.Type = q.Type
+		}
+		p.Name, p.ETag, p.Data = p.Name+q.Name, p.ETag+q.ETag, p.Data+q.Data
+	}
+	return p
+}
+
+func (p *prop) calendar() bool { return p.Type != nil && p.Type.Calendar != nil }
+
+// multi sends a request that is answered with 207.
+func (c *Client) multi(ctx context.Context, method string, at *url.URL, depth, body string) (*multistatus, *url.URL, error) {
+	a, err := c.ask(ctx, method, at, map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+body)
+	if err != nil {
+		return nil, nil, err
+	}
+	if a.code != http.StatusMultiStatus {
+		return nil, nil, failed(method, a)
+	}
+	m := &multistatus{}
+	if err := xml.Unmarshal(a.body, m); err != nil {
+		return nil, nil, fmt.Errorf("the server's answer to %s of %s can't be read: %w", method, a.url.Path, err)
+	}
+	return m, a.url, nil
+}

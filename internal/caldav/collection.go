@@ -1,0 +1,264 @@
+package caldav
+
+import (
+	"context"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"path"
+	"strings"
+)
+
+// Collection is a calendar on a server.
+type Collection struct {
+	client *Client
+	at     *url.URL
+	// Missing says that it isn't there yet; Create makes it.
+	Missing bool
+}
+
+// Resource is what stands in a collection under one name.
+type Resource struct {
+	Name string // the last part of its path
+	ETag string
+	Data string // iCalendar
+
+	at *url.URL
+}
+
+// NoCalendarError is a place on a server that isn't a calendar.
+type NoCalendarError struct{ Reason string }
+
+func (e *NoCalendarError) Error() string { return e.Reason }
+
+const propfind = `<propfind xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><current-user-principal/><c:calendar-home-set/><resourcetype/><displayname/></prop></propfind>`
+
+// Find finds the collection of a name, or of a display name, among the calendars of
+// the user. Where the address itself is a calendar and no name is asked for, it is
+// that (RFC 4791 section 6.2.1, RFC 5397, RFC 6764 section 6).
+func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection, error) {
+	first, err := c.lookAt(ctx, c.base)
+	switch {
+	case err != nil && !Missing(err) && !notDAV(err):
+		return nil, err
+	case err == nil && first.calendar() && !asked:
+		return &Collection{client: c, at: slash(first.at)}, nil
+	}
+	home, err := c.home(ctx, first)
+	if err != nil {
+		return nil, err
+	}
+	m, at, err := c.multi(ctx, "PROPFIND", home, "1", propfind)
+	if err != nil {
+		return nil, err
+	}
+	var named *Collection
+	for _, r := range m.Responses {
+		u, err := c.href(at, r.Href)
+		if err != nil {
+			return nil, err
+		}
+		p := r.found()
+		last := path.Base(strings.TrimSuffix(u.Path, "/"))
+		switch {
+		case strings.Trim(u.Path, "/") == strings.Trim(at.Path, "/"):
+		case last == name && !p.calendar():
+			return nil, &NoCalendarError{fmt.Sprintf("%s is there, and no calendar; choose another name with --collection", u.Path)}
+		case last == name:
+			return &Collection{client: c, at: slash(u)}, nil
+		case p.calendar() && p.Name == name && named == nil:
+			named = &Collection{client: c, at: slash(u)}
+		}
+	}
+	if named != nil {
+		return named, nil
+	}
+	return &Collection{client: c, at: slash(at).JoinPath(url.PathEscape(name) + "/"), Missing: true}, nil
+}
+
+// place is what a PROPFIND tells of one address.
+type place struct {
+	prop
+	at *url.URL
+}
+
+func (c *Client) lookAt(ctx context.Context, at *url.URL) (*place, error) {
+	m, at, err := c.multi(ctx, "PROPFIND", at, "0", propfind)
+	if err != nil {
+		return nil, err
+	}
+	if len(m.Responses) == 0 {
+		return nil, &NoCalendarError{fmt.Sprintf("the server says nothing of %s", at.Path)}
+	}
+	return &place{m.Responses[0].found(), at}, nil
+}
+
+// notDAV reports whether an address has no CalDAV, so that others are tried.
+func notDAV(err error) bool {
+	var s *StatusError
+	return errors.As(err, &s) && (s.Code == http.StatusMethodNotAllowed || s.Code == http.StatusNotImplemented || s.Code/100 == 2)
+}
+
+// home finds the folder of the user's calendars, by the address, the well-known one and
+// the root.
+func (c *Client) home(ctx context.Context, first *place) (*url.URL, error) {
+	var denied error
+	for n, where := range []string{"", "/.well-known/caldav", "/"} {
+		p := first
+		if n > 0 {
+			if where == c.base.Path { // which was asked
+				continue
+			}
+			var err error
+			if p, err = c.lookAt(ctx, c.base.ResolveReference(&url.URL{Path: where})); err != nil {
+				if wrong := (*AddressError)(nil); errors.As(err, &wrong) || ctx.Err() != nil {
+					return nil, err
+				}
+				if Denied(err) {
+					denied = err
+				}
+				continue
+			}
+		}
+		if p == nil {
+			continue
+		}
+		if p.Home == nil && p.Principal != nil {
+			at, err := c.href(p.at, p.Principal.Href)
+			if err != nil {
+				return nil, err
+			}
+			if p, err = c.lookAt(ctx, at); err != nil {
+				return nil, err
+			}
+		}
+		if p.Home != nil {
+			return c.href(p.at, p.Home.Href)
+		}
+	}
+	if denied != nil {
+		return nil, denied
+	}
+	return nil, &NoCalendarError{fmt.Sprintf("%s has no calendars for this user: neither there, nor at /.well-known/caldav, nor at / does the server name a calendar home", c.base)}
+}
+
+// slash is an address that ends in one, as those of collections do.
+func slash(u *url.URL) *url.URL {
+	if !strings.HasSuffix(u.Path, "/") {
+		return u.JoinPath("/")
+	}
+	return u
+}
+
+// Path is where the collection is on its server.
+func (c *Collection) Path() string { return c.at.Path }
+
+// Create makes the collection (RFC 4791 section 5.3.1).
+func (c *Collection) Create(ctx context.Context, title string) error {
+	var name strings.Builder
+	if err := xml.EscapeText(&name, []byte(title)); err != nil {
+		return err
+	}
+	a, err := c.client.ask(ctx, "MKCALENDAR", c.at, map[string]string{"Content-Type": "application/xml; charset=utf-8"},
+		`<?xml version="1.0" encoding="utf-8"?>`+"\n"+`<c:mkcalendar xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><set><prop><displayname>`+name.String()+
+			`</displayname><c:supported-calendar-component-set><c:comp name="VEVENT"/><c:comp name="VTODO"/></c:supported-calendar-component-set></prop></set></c:mkcalendar>`)
+	if err != nil {
+		return err
+	}
+	if a.code != http.StatusCreated && (a.tried == 1 || a.code != http.StatusMethodNotAllowed) { // made by a try that seemed to fail
+		return failed("MKCALENDAR", a)
+	}
+	c.Missing = false
+	return nil
+}
+
+// List returns what is in the collection (RFC 4791 section 7.8), in one request.
+func (c *Collection) List(ctx context.Context) (list []Resource, err error) {
+	if c.Missing {
+		return nil, nil
+	}
+	m, at, err := c.client.multi(ctx, "REPORT", c.at, "1",
+		`<c:calendar-query xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><getetag/><c:calendar-data/></prop><c:filter><c:comp-filter name="VCALENDAR"/></c:filter></c:calendar-query>`)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range m.Responses {
+		u, err := c.client.href(at, r.Href)
+		if err != nil {
+			return nil, err
+		}
+		if p := r.found(); p.Data != "" {
+			list = append(list, Resource{Name: path.Base(u.Path), ETag: p.ETag, Data: p.Data, at: u})
+		}
+	}
+	return list, nil
+}
+
+// Get reads a resource anew.
+func (c *Collection) Get(ctx context.Context, r Resource) (Resource, error) {
+	a, err := c.client.ask(ctx, "GET", c.where(r), nil, "")
+	if err != nil {
+		return r, err
+	}
+	if a.code != http.StatusOK {
+		return r, failed("GET", a)
+	}
+	r.ETag, r.Data = a.head.Get("ETag"), string(a.body)
+	return r, nil
+}
+
+func (c *Collection) where(r Resource) *url.URL {
+	if r.at != nil {
+		return r.at
+	}
+	return c.at.JoinPath(url.PathEscape(r.Name))
+}
+
+// Put writes a resource: a new one only where none is, one with an ETag only while it
+// is as it was. Done is 200, 201 or 204 alone.
+func (c *Collection) Put(ctx context.Context, r Resource) error {
+	header := map[string]string{"Content-Type": "text/calendar; charset=utf-8", "If-None-Match": "*"}
+	if r.ETag != "" {
+		delete(header, "If-None-Match")
+		header["If-Match"] = r.ETag
+	}
+	return c.write(ctx, "PUT", r, header)
+}
+
+// Delete takes a resource away, while it is as it was.
+func (c *Collection) Delete(ctx context.Context, r Resource) error {
+	r.Data = ""
+	return c.write(ctx, "DELETE", r, map[string]string{"If-Match": r.ETag})
+}
+
+func (c *Collection) write(ctx context.Context, method string, r Resource, header map[string]string) error {
+	a, err := c.client.ask(ctx, method, c.where(r), header, r.Data)
+	if err != nil {
+		return err
+	}
+	if method == "DELETE" && a.tried > 1 && a.code == http.StatusNotFound {
+		return nil // by a try that seemed to fail
+	}
+	switch a.code {
+	case http.StatusOK, http.StatusCreated, http.StatusNoContent:
+		return nil
+	case http.StatusMultiStatus: // what it holds counts: some answer a conflict so
+		m := &multistatus{}
+		if xml.Unmarshal(a.body, m) == nil {
+			for _, r := range m.Responses {
+				codes := []int{status(r.Status)}
+				for _, s := range r.Props {
+					codes = append(codes, status(s.Status))
+				}
+				for _, code := range codes {
+					if code >= 300 {
+						a.code = code
+					}
+				}
+			}
+		}
+	}
+	return failed(method, a)
+}

@@ -1,0 +1,343 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"runtime"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/caldav"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/publish"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
+)
+
+// publishing is a plan being published.
+type publishing struct {
+	run
+	to, collection, credentials string
+	dry, overwrite, adopt       bool
+	atOnce                      int
+	shape                       question.Shape
+}
+
+func (a *App) publishCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "publish [PLAN]",
+		Short: "A plan's events into a calendar server, and keep them right",
+		Long: `Put the events of a plan (yoyaku.yaml in this folder unless named) into a calendar on
+a CalDAV server, and keep them right there: what the plan has is added, changed and
+taken away. What people put there, or changed by hand, is told and left alone.
+
+Who you are stands in YOYAKU_CALDAV_USER and YOYAKU_CALDAV_PASSWORD, or in a file of two
+lines, user=NAME and password=WORD, that only you can read. The exit code is 1 where
+something isn't as the plan says, 3 where the server can't be reached.`,
+		Example: `  yoyaku publish --to https://calendar.example/dav/ --dry-run
+  yoyaku publish --to https://calendar.example/dav/ --collection "Crew office"
+  yoyaku publish --credentials ~/.yoyaku-calendar`,
+		Args: needArgs(0, 1, ""),
+	}
+	s := a.settings(c, false)
+	p := &publishing{run: *a.newRun()}
+	p.note = func(_ *plan.Output, text string) { a.note("%s", text) }
+	p.out = output{app: a, shape: &p.shape, formats: report.Names(false)}
+	options := append([]*question.Option{
+		{Name: "to", Help: "`ADDRESS` of the server (default: that of the plan)", Into: &p.to},
+		{Name: "collection", Help: "`NAME` of the calendar there (default: that of the plan, or\nits id); made where it isn't there", Into: &p.collection},
+		{Name: "credentials", Help: "`FILE` that says who you are: user=NAME, password=WORD", Into: &p.credentials},
+		{Name: "dry-run", Kind: question.Yes, Help: "tell what would be done, and do nothing", Into: &p.dry},
+		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series and records to publish, with commas", Into: &p.only},
+		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &p.window},
+		{Name: "overwrite-edits", Kind: question.Yes, Help: "write over what people changed by hand", Into: &p.overwrite},
+		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark", Into: &p.adopt},
+		{Name: "at-once", Kind: question.Number, Least: 1, Default: "4", Help: "`N` requests at the same time", Into: &p.atOnce},
+	}, append(p.shape.Options(), p.out.options()...)...)
+	bind(c, options)
+	s.completeOptions(c, options, nil)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		if err := s.planArgument(args, "publish"); err != nil {
+			return err
+		}
+		if err := valid(options, eval.Env{}); err != nil {
+			return err
+		}
+		var err error
+		if p.plan, err = s.load(); err != nil {
+			return err
+		}
+		return p.publish()
+	}
+	return c
+}
+
+// publish works out what the plan has, finds the calendar, and makes it so.
+func (p *publishing) publish() error {
+	defer question.Garbage(400)()
+	if p.plan.ID == "yoyaku" {
+		return usagef("%s has no `id`, by which its events are known for good; write one into it, such as id: crew-office", p.plan.Path)
+	}
+	client, err := p.client()
+	if err != nil {
+		return err
+	}
+	wanted, err := p.wanted()
+	if err != nil {
+		return err
+	}
+	ctx, done := p.app.interruptible()
+	defer done()
+	store, d, err := p.decide(ctx, client, wanted)
+	if err != nil {
+		return err
+	}
+	if p.dry {
+		return p.tell(d, nil)
+	}
+	if store.Missing {
+		title := p.plan.Title
+		if title == "" || p.collection != "" {
+			title = p.name()
+		}
+		if err := store.Create(ctx, title); err != nil {
+			return err
+		}
+	}
+	written, stop := p.app.progress("events")
+	err = d.Do(ctx, store, p.atOnce, written)
+	stop()
+	return p.tell(d, err)
+}
+
+// client prepares to speak to the server.
+func (p *publishing) client() (*caldav.Client, error) {
+	if p.to == "" {
+		p.to = p.plan.Publish.To
+	}
+	if p.to == "" {
+		return nil, &rows.OptionError{Option: "to", Is: true, Err: errors.New("is needed: the address of the calendar server, such as https://calendar.example/dav/; a plan says it as publish: {to: ADDRESS}")}
+	}
+	user, password, err := p.who()
+	if err != nil {
+		return nil, err
+	}
+	client, err := caldav.New(p.to, user, password)
+	return client, rows.In("to", err)
+}
+
+// name is that of the collection.
+func (p *publishing) name() string {
+	switch {
+	case p.collection != "":
+		return p.collection
+	case p.plan.Publish.Collection != "":
+		return p.plan.Publish.Collection
+	}
+	return p.plan.ID
+}
+
+// longestCredentials bounds a file of credentials.
+const longestCredentials = 1 << 12
+
+// who is the user and the password; neither is ever shown.
+func (p *publishing) who() (user, password string, err error) {
+	if p.credentials == "" {
+		user, password = p.app.Getenv("YOYAKU_CALDAV_USER"), p.app.Getenv("YOYAKU_CALDAV_PASSWORD")
+		if user == "" || password == "" {
+			err = usagef("who are you there? Set YOYAKU_CALDAV_USER and YOYAKU_CALDAV_PASSWORD, or name a file of the two lines user=NAME and password=WORD with --credentials")
+		}
+		return user, password, err
+	}
+	if err := p.plan.Files.Read(p.credentials); err != nil {
+		return "", "", err
+	}
+	info, err := os.Stat(p.credentials)
+	if err != nil {
+		return "", "", err
+	}
+	if info.Mode().Perm()&0o077 != 0 && runtime.GOOS != "windows" {
+		return "", "", rows.In("credentials", fmt.Errorf("others can read %s, and it holds a password; chmod 600 it", p.credentials))
+	}
+	data, err := files.ReadAll(p.credentials, longestCredentials, "file of credentials")
+	if err != nil {
+		return "", "", rows.In("credentials", err)
+	}
+	for n, line := range strings.Split(strings.TrimPrefix(string(data), "\ufeff"), "\n") {
+		line = strings.TrimSuffix(line, "\r")
+		key, value, ok := strings.Cut(line, "=")
+		switch strings.TrimSpace(key) {
+		case "user":
+			user = value
+		case "password":
+			password = value
+		default:
+			ok = ok && false
+			if strings.TrimSpace(line) == "" || strings.HasPrefix(line, "#") {
+				ok = true
+			}
+		}
+		if !ok { // what it says isn't shown: it may be the password
+			return "", "", rows.In("credentials", fmt.Errorf("%s:%d: lines here are user=NAME and password=WORD", p.credentials, n+1))
+		}
+	}
+	if user == "" || password == "" {
+		return "", "", rows.In("credentials", fmt.Errorf("%s has to say both user=NAME and password=WORD", p.credentials))
+	}
+	return user, password, nil
+}
+
+// wanted is what the plan has.
+func (p *publishing) wanted() (w publish.Wanted, err error) {
+	series, records := p.plan.Publish.Series, p.plan.Publish.Records
+	if p.only != nil {
+		if series, records, err = p.narrowed(series, records); err != nil {
+			return w, err
+		}
+	}
+	p.series = series
+	if p.span, err = p.windowOf(); err != nil {
+		return w, err
+	}
+	p.anyway = false
+	if err := p.expect(); err != nil {
+		return w, err
+	}
+	events, err := p.plan.Ahead(plan.Ahead{Series: series, Records: records, Window: p.span, Overdue: p.span.First}, p.place(&plan.Output{}))
+	if err != nil {
+		return w, err
+	}
+	elsewhere := schedule.Elsewhere(series, p.span, func(*schedule.Series) string { return p.plan.ID })
+	w = publish.Wanted{Plan: p.plan.ID, Calendar: ical.Calendar{Zone: p.plan.Zone, Stamp: p.plan.Env.Today}, Events: events,
+		Window: p.span, Today: p.plan.Env.Today, Overwrite: p.overwrite, Adopt: p.adopt,
+		Left: func(name string) bool {
+			return p.only != nil && !slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) && !named(p.only, name)
+		},
+		Elsewhere: func(uid string) (e schedule.Event, _ bool) {
+			entry, ok := elsewhere(uid)
+			if ok {
+				e = entry.Event(p.plan.ID)
+			}
+			return e, ok
+		}}
+	if doubts := w.Calendar.Doubts(w.Calendar.Skipped(events)); doubts != "" {
+		p.app.warn("%s", doubts)
+	}
+	return w, nil
+}
+
+func named(names []string, name string) bool {
+	return slices.ContainsFunc(names, func(n string) bool { return phrase.SameName(n, name) })
+}
+
+// narrowed picks the series and records named by --series.
+func (p *publishing) narrowed(series []*schedule.Series, records []*plan.Record) (s []*schedule.Series, r []*plan.Record, err error) {
+	for _, name := range p.only {
+		before := len(s) + len(r)
+		for _, one := range series {
+			if phrase.SameName(one.Name, name) {
+				s = append(s, one)
+			}
+		}
+		for _, one := range records {
+			if phrase.SameName(one.Name, name) {
+				r = append(r, one)
+			}
+		}
+		if len(s)+len(r) == before {
+			place := p.plan.Place()
+			if p.plan.Find(name) != nil || p.plan.Record(name) != nil {
+				err = fmt.Errorf("`%s` isn't among what the plan publishes (publish: of)", name)
+			} else {
+				err = place.UnknownSeries(name)
+			}
+			return nil, nil, rows.In("series", err)
+		}
+	}
+	return s, r, nil
+}
+
+// decide finds the calendar and compares it with the plan.
+func (p *publishing) decide(ctx context.Context, client *caldav.Client, wanted publish.Wanted) (*caldav.Collection, *publish.Decision, error) {
+	store, err := client.Find(ctx, p.name(), p.collection != "" || p.plan.Publish.Collection != "")
+	if err != nil {
+		return nil, nil, err
+	}
+	there, err := store.List(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	d, err := publish.Decide(wanted, there)
+	if err == nil && d.Unread > 0 {
+		p.app.warn("%s there can't be read, and isn't touched", question.Several(d.Unread, "resource"))
+	}
+	if err == nil && store.Missing && p.dry {
+		p.app.note("There is no calendar %s there yet; publishing makes it.", store.Path())
+	}
+	return store, d, err
+}
+
+// tell writes what became of each event; err is why it ended early.
+func (p *publishing) tell(d *publish.Decision, ended error) error {
+	count := map[string]int{}
+	left := 0
+	var failed error
+	err := p.app.lines(&p.out, p.plan, publish.Columns, func(yield func([]eval.Value, error) bool) {
+		for _, s := range d.Steps {
+			if !yield(s.Cells(), nil) {
+				return
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	for _, s := range d.Steps {
+		if count[s.Result]++; s.Left() {
+			left++
+		}
+		if s.Result == publish.Failed && failed == nil {
+			failed = errors.New(s.Note)
+		}
+	}
+	var said []string
+	for _, result := range []string{publish.Added, publish.Moved, publish.Changed, publish.Gone, publish.Edited, publish.Conflict, publish.Foreign, publish.Failed} {
+		if n := count[result]; n > 0 {
+			said = append(said, fmt.Sprintf("%d %s", n, result))
+		}
+	}
+	p.app.note("%s.", strings.Join(append(said, fmt.Sprintf("%d unchanged", d.Unchanged)), ", "))
+	for _, w := range p.plan.Warnings() {
+		p.app.warn("%s", w)
+	}
+	switch {
+	case errors.Is(ended, context.Canceled):
+		return errInterrupted
+	case ended != nil:
+		return ended
+	case failed != nil:
+		return &serverError{failed}
+	case p.dry && len(d.Steps) > 0:
+		return &answerNo{"Nothing was done: this was a dry run."}
+	case left > 0:
+		return &answerNo{fmt.Sprintf("%s not as the plan says; the column note tells why.", isAre(left, "event"))}
+	}
+	return nil
+}
+
+func isAre(n int, what string) string {
+	return question.Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
+}
+
+// serverError is a fault of the server for which something is left undone.
+type serverError struct{ error }

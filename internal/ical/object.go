@@ -1,0 +1,215 @@
+package ical
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"slices"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/eval"
+)
+
+// Object is a calendar object resource (RFC 4791 section 4.1): one event or to-do as a
+// server keeps it.
+type Object struct {
+	UID, Summary string
+	At           eval.Value // DTSTART, or DUE
+	// Plan and Mark are of the plan that wrote it: its id, and the hash of what it wrote;
+	// empty where nobody did.
+	Plan, Mark string
+	// Hash is that of what it says now, whoever wrote it.
+	Hash string
+
+	block block
+	says  map[string]string // by property
+}
+
+// planMark and hashMark are the properties by which an event is known as a plan's.
+const planMark, hashMark = "X-YOYAKU-PLAN", "X-YOYAKU-HASH"
+
+// ReadObject reads a resource.
+func ReadObject(data string) (*Object, error) {
+	root, err := Read("", strings.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	o := &Object{says: map[string]string{}}
+	n := 0
+	for _, c := range root.Subs[0].Subs {
+		if c.Name != "VEVENT" && c.Name != "VTODO" {
+			continue
+		}
+		if n++; n == 1 {
+			text := func(name string) string { return strings.Join(texts(c.Get(name).Value), ",") }
+			o.UID, o.Summary, o.Plan, o.Mark = text("UID"), text("SUMMARY"), text(planMark), text(hashMark)
+		}
+		for name, says := range saysOf(c) {
+			if n > 1 { // an instance that somebody changed
+				name = "RECURRENCE-ID"
+			}
+			o.says[name] += says
+		}
+	}
+	for _, b := range blocks(data) {
+		if b.dated() && o.block.name == "" {
+			o.block, o.At = b, b.at
+		}
+	}
+	if n == 0 || o.block.name == "" {
+		return nil, errors.New("there is neither an event nor a to-do in it")
+	}
+	names := make([]string, 0, len(o.says))
+	for name := range o.says {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	sum := sha256.New()
+	for _, name := range names {
+		sum.Write([]byte(name + "\x00" + o.says[name] + "\x00"))
+	}
+	o.Hash = hex.EncodeToString(sum.Sum(nil)[:16])
+	return o, nil
+}
+
+// saysOf is what a component says by property, without what servers, programs and the
+// person who works off a to-do or an alarm put there.
+func saysOf(c *Component) map[string]string {
+	lines := map[string][]string{}
+	put := func(name, line string) { lines[name] = append(lines[name], line) }
+	for _, p := range c.Props {
+		switch {
+		case strings.HasPrefix(p.Name, "X-"), slices.Contains([]string{"DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE", "ACKNOWLEDGED"}, p.Name):
+		case c.Name == "VTODO" && (p.Name == "COMPLETED" || p.Name == "PERCENT-COMPLETE" || p.Name == "STATUS" && !strings.EqualFold(p.Value, "CANCELLED")):
+		default:
+			put(p.Name, said(p))
+		}
+	}
+	for _, sub := range c.Subs {
+		if related := sub.Get("RELATED-TO"); strings.EqualFold(related.Params["RELTYPE"], "SNOOZE") {
+			continue
+		}
+		var inner []string
+		for name, says := range saysOf(sub) {
+			inner = append(inner, name+"\x01"+says)
+		}
+		slices.Sort(inner)
+		put(sub.Name, strings.Join(inner, "\x01"))
+	}
+	put("", c.Name)
+	all := map[string]string{}
+	for name, list := range lines {
+		slices.Sort(list)
+		all[name] = strings.Join(list, "\x02")
+	}
+	return all
+}
+
+// said is a property's value without escapes, behind its parameters.
+func said(p Property) string {
+	var params []string
+	for k, v := range p.Params {
+		if !strings.HasPrefix(k, "X-") {
+			params = append(params, k+"="+v)
+		}
+	}
+	slices.Sort(params)
+	value := strings.Join(texts(p.Value), ",")
+	if p.Name == "TRIGGER" || p.Name == "DURATION" { // servers write PT167H as P6DT23H
+		if long, err := readDuration(value); err == nil {
+			value = strconv.FormatInt(int64(long.days)*secondsOfDay+long.seconds, 10)
+		}
+	}
+	return strings.Join(params, ";") + ":" + value
+}
+
+// Differs names the properties in which two objects differ.
+func (o *Object) Differs(other *Object) (names []string) {
+	for name, says := range o.says {
+		if other.says[name] != says {
+			names = append(names, name)
+		}
+	}
+	for name := range other.says {
+		if _, both := o.says[name]; !both {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	for i, name := range names {
+		if name == "" {
+			names[i] = "KIND"
+		}
+	}
+	return names
+}
+
+// Object makes the resource of an event of a plan. Where it takes the place of an
+// older one, SEQUENCE is one up and what people did to it stays: the status of a
+// to-do, properties of other programs.
+func (c Calendar) Object(e Event, plan string, old *Object) (*Object, string, error) {
+	e.UID = ShortUID(e.UID)
+	made, err := c.content(e)
+	if err != nil {
+		return nil, "", err
+	}
+	bare, _, err := c.resource(e, made)
+	if err != nil {
+		return nil, "", err
+	}
+	stamp, sequence := basic(c.Stamp)+"T000000Z", 0
+	if old != nil {
+		made = made.kept(&old.block)
+		for _, line := range outer(old.block.body().lines) {
+			if name := nameOf(line); made.kind == "VEVENT" && strings.HasPrefix(name, "X-") || name == "CREATED" {
+				made.add(line)
+			}
+		}
+		stamp, sequence = max(stamp, old.block.stamp), old.block.sequence+1
+	}
+	made.lines = slices.DeleteFunc(made.lines, func(line string) bool { return nameOf(line) == planMark || nameOf(line) == hashMark })
+	made = made.stamped(stamp, sequence, old != nil)
+	made.add(planMark+":"+escape(plan), hashMark+":"+bare.Hash)
+	return c.resource(e, made)
+}
+
+// add puts content lines behind the others, in front of the alarms.
+func (k *content) add(lines ...string) {
+	at := slices.Index(k.lines, "BEGIN:VALARM")
+	if at < 0 {
+		at = len(k.lines)
+	}
+	k.lines = slices.Insert(k.lines, at, lines...)
+}
+
+// resource writes a component as a resource of its own, and reads it again.
+func (c Calendar) resource(e Event, made *content) (*Object, string, error) {
+	var b bytes.Buffer
+	l := newLines(&b)
+	for _, line := range []string{"BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yoyaku//yoyaku//EN"} {
+		l.put(line)
+	}
+	if first, last, any := c.timed([]part{{at: e.At, new: made}}); any {
+		l.timezone(c.Zone, first, last)
+	}
+	l.component(made)
+	l.put("END:VCALENDAR")
+	if err := l.flush(); err != nil {
+		return nil, "", err
+	}
+	o, err := ReadObject(b.String())
+	return o, b.String(), err
+}
+
+// ResourceName is the name of a UID's resource: letters and digits alone, whatever the
+// UID holds.
+func ResourceName(uid string) string {
+	sum := sha256.Sum256([]byte(ShortUID(uid)))
+	return hex.EncodeToString(sum[:16]) + ".ics"
+}
+
+// Identity takes a UID of a plan apart: its series or record, which of its dates, and
+// who it is among those.
+func Identity(uid string) (series, what, id string) { return identity(uid) }

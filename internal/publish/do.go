@@ -1,0 +1,109 @@
+package publish
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"sync/atomic"
+
+	"yoyaku/internal/caldav"
+	"yoyaku/internal/ical"
+)
+
+// Store is where resources are kept.
+type Store interface {
+	Get(ctx context.Context, r caldav.Resource) (caldav.Resource, error)
+	Put(ctx context.Context, r caldav.Resource) error
+	Delete(ctx context.Context, r caldav.Resource) error
+}
+
+// Do writes and takes away what was decided, some at once, and puts into the steps what
+// became of them. Where the server denies or can't be reached no more it stops: the
+// error says why, and the steps that weren't reached are Failed. Nothing is taken back;
+// the next time goes on from there.
+func (d *Decision) Do(ctx context.Context, store Store, atOnce int, done *atomic.Int64) error {
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	work := make(chan *Step)
+	var wait sync.WaitGroup
+	for range max(1, atOnce) {
+		wait.Add(1)
+		go func() {
+			defer wait.Done()
+			for s := range work {
+				if err := s.do(ctx, store); err != nil {
+					s.Result, s.Note = Failed, err.Error()
+					if ended(err) {
+						stop(err)
+					}
+				}
+				if done != nil {
+					done.Add(1)
+				}
+			}
+		}()
+	}
+	for _, s := range d.Steps {
+		if s.act != leave {
+			work <- s
+		}
+	}
+	close(work)
+	wait.Wait()
+	if ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	return nil
+}
+
+// ended reports whether an error means that the rest would fail too.
+func ended(err error) bool {
+	var status *caldav.StatusError
+	return caldav.Denied(err) || !errors.As(err, &status)
+}
+
+// errNotReached is what a step is told that wasn't begun.
+var errNotReached = errors.New("not reached")
+
+func (s *Step) do(ctx context.Context, store Store) error {
+	if ctx.Err() != nil {
+		return errNotReached
+	}
+	if s.act == remove {
+		err := store.Delete(ctx, s.res)
+		if caldav.Changed(err) {
+			if _, gerr := store.Get(ctx, s.res); caldav.Missing(gerr) {
+				return nil
+			}
+			s.Result, s.Note = Conflict, "changed on the server meanwhile"
+			return nil
+		}
+		if caldav.Missing(err) {
+			return nil
+		}
+		return err
+	}
+	err := store.Put(ctx, s.res)
+	switch {
+	case caldav.Changed(err):
+		now, gerr := store.Get(ctx, s.res)
+		if gerr == nil {
+			o, rerr := ical.ReadObject(now.Data)
+			switch {
+			case rerr == nil && o.UID == s.made.UID && o.Hash == s.made.Hash && o.Plan == s.made.Plan: // a try that seemed to fail
+				return nil
+			case s.res.ETag == "":
+				s.Result, s.Note = Foreign, "something else stands in its place: "+s.res.Name
+				return nil
+			}
+		} else if !caldav.Missing(gerr) {
+			return gerr
+		}
+		s.Result, s.Note = Conflict, "changed on the server meanwhile"
+		return nil
+	case caldav.Taken(err):
+		s.Result, s.Note = Foreign, "the server has its UID under another name"
+		return nil
+	}
+	return err
+}
