@@ -138,7 +138,7 @@ func TestWrites(t *testing.T) {
 		{[]reply{{code: 202}}, "failed"}, {[]reply{{code: 500}}, "failed"}, {[]reply{{code: -1}}, "unreached"},
 		{[]reply{{code: 412}}, "changed"}, {[]reply{{code: 409}}, "taken"}, {[]reply{{code: 403, body: conflict}}, "taken"},
 		{[]reply{{207, `<d:multistatus xmlns:d="DAV:"><d:response><d:href>/x</d:href><d:status>HTTP/1.1 409 Conflict</d:status></d:response></d:multistatus>`, ""}}, "taken"},
-		{[]reply{{207, `<d:multistatus xmlns:d="DAV:"><d:response><d:href>/x</d:href><d:propstat><d:status>HTTP/1.1 412 Precondition Failed</d:status>` + conflict + `</d:propstat></d:response></d:multistatus>`, ""}}, "changed"},
+		{[]reply{{207, `<d:multistatus xmlns:d="DAV:"><d:response><d:href>/x</d:href><d:propstat><d:status>HTTP/1.1 412 Precondition Failed</d:status></d:propstat>` + conflict + `</d:response></d:multistatus>`, ""}}, "taken"},
 		{[]reply{{code: 207, body: "<x/>"}}, "failed"},
 		{[]reply{{code: 403}}, "denied"}, {[]reply{{code: 401}}, "denied"}, {[]reply{{code: 404}}, "missing"},
 	} {

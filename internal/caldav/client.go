@@ -112,6 +112,9 @@ func (e *StatusError) Error() string {
 	return text
 }
 
+// uidConflict is the precondition that a UID names one resource (RFC 4791 section 5.3.2.1).
+const uidConflict = "no-uid-conflict"
+
 // Denied reports whether an error means that the server doesn't let this user in.
 func Denied(err error) bool {
 	var s *StatusError
@@ -121,13 +124,13 @@ func Denied(err error) bool {
 // Changed reports whether an error means that a resource isn't as it was (412).
 func Changed(err error) bool {
 	var s *StatusError
-	return errors.As(err, &s) && s.Code == http.StatusPreconditionFailed
+	return errors.As(err, &s) && s.Code == http.StatusPreconditionFailed && s.Condition != uidConflict
 }
 
 // Taken reports whether an error means that the UID is that of another resource.
 func Taken(err error) bool {
 	var s *StatusError
-	return errors.As(err, &s) && (s.Condition == "no-uid-conflict" || s.Code == http.StatusConflict)
+	return errors.As(err, &s) && (s.Condition == uidConflict || s.Code == http.StatusConflict)
 }
 
 // Missing reports whether an error means that nothing is there.
@@ -257,7 +260,7 @@ func (c *Client) href(at *url.URL, href string) (*url.URL, error) {
 // failed is the error of an answer.
 func failed(method string, a *answer) error {
 	e := &StatusError{Method: method, Path: a.url.Path, Code: a.code, Tried: a.tried}
-	for _, name := range []string{"no-uid-conflict", "valid-calendar-data", "supported-calendar-component", "max-resource-size"} {
+	for _, name := range []string{uidConflict, "valid-calendar-data", "supported-calendar-component", "max-resource-size"} {
 		if bytes.Contains(a.body, []byte(name)) {
 			e.Condition = name
 			break

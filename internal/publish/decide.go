@@ -177,7 +177,7 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *held) error {
 		}
 		write(result, note)
 	}
-	differs := strings.Join(h.Differs(made), ", ")
+	differs := inWords(h.Differs(made))
 	switch mine := h.Plan == w.Plan && h.Mark != ""; {
 	case mine && h.Hash == made.Mark: // whoever made it so
 		d.Unchanged++
@@ -203,6 +203,26 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *held) error {
 	}
 	d.Steps = append(d.Steps, step)
 	return nil
+}
+
+// words are what people call properties; others go by their own name.
+var words = map[string]string{"DTSTART": "date", "DUE": "date", "DTEND": "length", "DURATION": "length", "SUMMARY": "summary", "DESCRIPTION": "description",
+	"LOCATION": "location", "CATEGORIES": "categories", "TRANSP": "busy or free", "STATUS": "status", "VALARM": "reminders", "RECURRENCE-ID": "an instance", "KIND": "event or to-do"}
+
+// inWords lists properties.
+func inWords(names []string) string {
+	var list []string
+	for _, name := range names {
+		word := words[name]
+		if word == "" {
+			word = strings.ToLower(name)
+		}
+		if !slices.Contains(list, word) {
+			list = append(list, word)
+		}
+	}
+	slices.Sort(list)
+	return strings.Join(list, ", ")
 }
 
 func note(text, differs string) string {
