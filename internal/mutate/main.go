@@ -140,8 +140,9 @@ func try(dir string, m mutation) (dead bool, by string) {
 	check(err)
 	check(os.WriteFile(overlay, spec, 0o644))
 	run := func(packages ...string) (failed bool, out []byte) {
-		args := append([]string{"test", "-short", "-failfast", "-vet=off", "-timeout=60s", "-overlay", overlay}, packages...)
-		out, err := exec.Command("go", args...).CombinedOutput()
+		cmd := exec.Command("go", append([]string{"test", "-short", "-failfast", "-vet=off", "-timeout=90s"}, packages...)...)
+		cmd.Env = append(os.Environ(), "GOFLAGS=-overlay="+overlay) // for the program that tests build, too
+		out, err := cmd.CombinedOutput()
 		return err != nil, out
 	}
 	own := filepath.Base(filepath.Dir(m.file))
