@@ -115,6 +115,18 @@ func (e *StatusError) Error() string {
 // uidConflict is the precondition that a UID names one resource (RFC 4791 section 5.3.2.1).
 const uidConflict = "no-uid-conflict"
 
+// UnreachedError is a server that can't be reached, or a connection that broke.
+type UnreachedError struct {
+	Host string
+	Err  error
+}
+
+// Error tells which server, and what the machine says of it.
+func (e *UnreachedError) Error() string { return e.Host + " can't be reached: " + e.Err.Error() }
+
+// Unwrap returns what the machine says.
+func (e *UnreachedError) Unwrap() error { return e.Err }
+
 // Denied reports whether an error means that the server doesn't let this user in.
 func Denied(err error) bool {
 	var s *StatusError
@@ -210,15 +222,15 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 			if wrapped := (*url.Error)(nil); errors.As(err, &wrapped) {
 				err = wrapped.Err
 			}
-			return nil, fmt.Errorf("%s can't be reached: %w", c.base.Host, err)
+			return nil, &UnreachedError{c.base.Host, err}
 		}
 		data, err := io.ReadAll(io.LimitReader(res.Body, longestAnswer+1))
 		res.Body.Close()
-		if err == nil && len(data) > longestAnswer {
-			err = fmt.Errorf("the server's answer has more than %d bytes", longestAnswer)
-		}
 		if err != nil {
-			return nil, err
+			return nil, &UnreachedError{c.base.Host, err}
+		}
+		if len(data) > longestAnswer {
+			return nil, fmt.Errorf("the server's answer has more than %d bytes", longestAnswer)
 		}
 		switch res.StatusCode {
 		case http.StatusMovedPermanently, http.StatusFound, http.StatusTemporaryRedirect, http.StatusPermanentRedirect:

@@ -69,7 +69,14 @@ Try next:
   yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
   yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --window 2027
   yoyaku run --window 2027-H1 --out half
+  yoyaku read harbour-office.ics --window 2027-Q1
   yoyaku help phrases
+
+To try publishing, start a calendar server on this machine (on Debian: radicale) in
+another terminal, and put the plan's events into it:
+  radicale --storage-filesystem-folder=calendars --auth-type=none
+  YOYAKU_CALDAV_USER=clerk YOYAKU_CALDAV_PASSWORD=any \
+    yoyaku publish --to http://127.0.0.1:5232/ --window 2027-Q1
 `, report.Clean(dir))
 		return nil
 	}

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"net"
 	"os"
 	"strings"
 	"syscall"
@@ -58,7 +57,7 @@ func (a *App) exit(err error) int {
 // code tells the machine's refusals from wrong words and data.
 func code(err error) int {
 	var sys syscall.Errno
-	var network net.Error
+	var network *caldav.UnreachedError
 	var answer *caldav.StatusError
 	var server *serverError
 	switch {

@@ -433,3 +433,45 @@ func (o *office) interrupt(who []string) {
 	}
 	o.says(0, "8 changed, 12 unchanged", who...)
 }
+
+// The commands of docs/publish.md and of the help, against a server as the page starts it.
+func TestPublishWalk(t *testing.T) {
+	t.Parallel()
+	server := calendarServer(t, "radicale")
+	dir := demo(t)
+	who := filepath.Join(dir, "who")
+	write(t, who, "user=clerk\npassword=high tide\n")
+	if err := os.Chmod(who, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	help, _, _ := yoyaku(t, dir, "help", "publish")
+	_, examples, _ := strings.Cut(help, "Examples:")
+	n := 0
+	for _, m := range regexp.MustCompile(`(?m)^\s*yoyaku (publish .*)$`).FindAllStringSubmatch(read(t, "../../docs/publish.md")+examples, -1) {
+		args := words(regexp.MustCompile(`https?://[^/\s]+/(dav/)?`).ReplaceAllString(m[1], server+"/"))
+		if i := slices.Index(args, "--credentials"); i >= 0 {
+			args[i+1] = "who"
+		} else {
+			args = append(args, "--credentials", "who")
+		}
+		if !slices.Contains(args, "--to") {
+			args = append(args, "--to", server)
+		}
+		if !slices.Contains(args, "--window") {
+			args = append(args, "--window", "2027-03")
+		} else {
+			args[slices.Index(args, "--window")+1] = "2027-01"
+		}
+		want := 0
+		if slices.Contains(args, "--dry-run") {
+			want = 1
+		}
+		if _, errs, code := yoyaku(t, dir, args...); code != want {
+			t.Errorf("%s: exit %d\n%s", m[1], code, errs)
+		}
+		n++
+	}
+	if n < 7 {
+		t.Errorf("only %d commands", n)
+	}
+}

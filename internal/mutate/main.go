@@ -54,6 +54,10 @@ func main() {
 	dir, err := os.MkdirTemp("", "mutate")
 	check(err)
 	defer os.RemoveAll(dir)
+	if out, err := exec.Command("go", "test", "-short", "./...").CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "the tests fail before anything is changed:\n%s", out)
+		os.Exit(1)
+	}
 	killed, tried := 0, 0
 	for _, m := range all {
 		if tried == *n {
