@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -32,7 +33,12 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 	if q.Table {
 		options = append(options, job.In.Options()...)
 	}
-	if !q.Bare {
+	switch {
+	case q.Drawn:
+		out.formats = []string{"table", "html"}
+		title := slices.IndexFunc(job.Shape.Options(), func(o *question.Option) bool { return o.Name == "title" })
+		options = append(append(options, job.Shape.Options()[title]), out.options()...)
+	case !q.Bare:
 		out.formats = report.Names(q.Events)
 		options = append(append(options, job.Shape.Options()...), out.options()...)
 	}
@@ -45,6 +51,9 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 	bind(c, options)
 	s.complete(c, q, options, &job.In)
 	c.RunE = func(_ *cobra.Command, args []string) error {
+		if q.PlanArg && len(args) > 0 && strings.HasPrefix(strings.ToLower(filepath.Ext(args[0])), ".y") {
+			s.plan, args = args[0], args[1:]
+		}
 		p, err := s.load()
 		if err != nil {
 			return err
@@ -275,7 +284,10 @@ func (o *output) format() (report.Format, error) {
 		}
 	}
 	if as == "" {
-		as = "csv"
+		as = o.formats[0] // of what is drawn
+		if slices.Contains(o.formats, "csv") {
+			as = "csv"
+		}
 		if _, terminal := o.app.terminal(); terminal {
 			as = "table"
 		}

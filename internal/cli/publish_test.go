@@ -90,17 +90,22 @@ type between struct {
 	sync.Mutex
 	to     http.Handler
 	counts map[string]int
-	// meddle is asked about each request, with how many of its method came before; true
+	// how is asked about each request, with how many of its method came before; true
 	// where it has answered itself.
-	meddle func(w http.ResponseWriter, r *http.Request, n int) bool
+	how func(w http.ResponseWriter, r *http.Request, n int) bool
+}
+
+func (b *between) with(do func()) {
+	b.Lock()
+	defer b.Unlock()
+	do()
 }
 
 func (b *between) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	b.Lock()
 	n := b.counts[r.Method]
 	b.counts[r.Method]++
-	meddle := b.meddle
-	done := meddle != nil && meddle(w, r, n)
+	done := b.how != nil && b.how(w, r, n)
 	b.Unlock()
 	if !done {
 		b.to.ServeHTTP(w, r)
@@ -120,7 +125,7 @@ type office struct {
 // wanted.
 func (o *office) publish(want int, args ...string) string {
 	o.t.Helper()
-	o.b.counts = map[string]int{}
+	o.b.with(func() { o.b.counts = map[string]int{} })
 	out, errs, code := yoyaku(o.t, o.dir, append([]string{"publish", "--to", o.url}, args...)...)
 	if code != want {
 		o.t.Fatalf("%v: exit %d, want %d\n%s%s", args, code, want, out, errs)
@@ -140,10 +145,17 @@ func (o *office) says(want int, pattern string, args ...string) {
 }
 
 func (o *office) requests() (n int) {
-	for _, k := range o.b.counts {
-		n += k
-	}
+	o.b.with(func() {
+		for _, k := range o.b.counts {
+			n += k
+		}
+	})
 	return n
+}
+
+// meddle says what the proxy does from now on.
+func (o *office) meddle(how func(w http.ResponseWriter, r *http.Request, n int) bool) {
+	o.b.with(func() { o.b.how = how })
 }
 
 func (o *office) plan(old, new string) {
@@ -319,30 +331,30 @@ func TestPublish(t *testing.T) {
 					return false
 				}
 			}
-			o.b.meddle = once(func() { o.edit("pay.2027-05/15@crew", line("LOCATION:Quay 9")) })
+			o.meddle(once(func() { o.edit("pay.2027-05/15@crew", line("LOCATION:Quay 9")) }))
 			o.says(1, "conflict,pay,date,2027-05/15,2027-05-14,,changed on the server meanwhile.*11 changed, 1 conflict, 8 unchanged", append(who, "--at-once", "1")...)
 			if _, r := o.find("pay.2027-05/15@crew"); !strings.Contains(r.Data, "LOCATION:Quay 9") {
 				t.Errorf("a quick edit is lost: %s", r.Data)
 			}
-			o.b.meddle = nil
+			o.meddle(nil)
 			o.publish(0, append(who, "--overwrite-edits")...)
 
 			// The server has a UID under another name by then.
 			if err := c.Delete(context.Background(), func() caldav.Resource { _, r = o.find("pay.2027-06/15@crew"); return r }()); err != nil {
 				t.Fatal(err)
 			}
-			o.b.meddle = once(func() {
+			o.meddle(once(func() {
 				if err := c.Put(context.Background(), caldav.Resource{Name: "other.ics", Data: fmt.Sprintf(theirs, "pay.2027-06/15@crew")}); err != nil {
 					t.Error(err)
 				}
-			})
+			}))
 			o.says(1, "foreign,pay,date,2027-06/15,.*another name.*1 foreign, 19 unchanged", who...)
-			o.b.meddle = nil
+			o.meddle(nil)
 			o.publish(0, append(who, "--adopt")...)
 
 			// A server that is busy, a connection that is cut, before and after the work.
 			o.plan("title: Pay day", "title: Wages day")
-			o.b.meddle = func(w http.ResponseWriter, r *http.Request, n int) bool {
+			o.meddle(func(w http.ResponseWriter, r *http.Request, n int) bool {
 				switch {
 				case r.Method == "REPORT" && n == 0, r.Method == "PUT" && n == 1:
 					w.Header().Set("Retry-After", "0")
@@ -358,26 +370,26 @@ func TestPublish(t *testing.T) {
 					return false
 				}
 				return true
-			}
+			})
 			o.says(0, "12 changed, 8 unchanged", append(who, "--at-once", "1")...)
-			o.b.meddle = func(w http.ResponseWriter, r *http.Request, n int) bool {
+			o.meddle(func(w http.ResponseWriter, r *http.Request, n int) bool {
 				if r.Method == "PUT" {
 					w.WriteHeader(500)
 				}
 				return r.Method == "PUT"
-			}
+			})
 			o.plan("title: Wages day", "title: Pay day")
 			o.says(3, "failed,pay,date,2027-01/15,2027-01-15,,the server answered PUT of .* with 500.*12 failed, 8 unchanged", who...)
-			o.b.meddle = func(w http.ResponseWriter, r *http.Request, n int) bool {
+			o.meddle(func(w http.ResponseWriter, r *http.Request, n int) bool {
 				w.Header().Set("Location", "http://127.0.0.2/")
 				w.WriteHeader(301)
 				return true
-			}
+			})
 			o.says(2, "leads on to http://127.0.0.2, and passwords go to", who...)
 			if o.requests() != 1 {
 				t.Errorf("%d requests until a redirect is refused", o.requests())
 			}
-			o.b.meddle = nil
+			o.meddle(nil)
 			o.interrupt(who)
 			o.says(0, "20 unchanged", who...)
 			o.says(2, "is there, and no calendar", append(who, "--collection", notCalendar(t, c, server))...)
@@ -417,16 +429,24 @@ func (o *office) interrupt(who []string) {
 	cmd.Dir, cmd.Env = o.dir, append(os.Environ(), asOf)
 	var said bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &said, &said
-	o.b.counts = map[string]int{}
-	o.b.meddle = func(_ http.ResponseWriter, r *http.Request, n int) bool {
+	o.b.with(func() { o.b.counts = map[string]int{} })
+	now := make(chan bool, 1)
+	o.meddle(func(_ http.ResponseWriter, r *http.Request, n int) bool {
 		if r.Method == "PUT" && n == 3 {
-			_ = cmd.Process.Signal(syscall.SIGINT)
+			now <- true
 			time.Sleep(100 * time.Millisecond) // the signal is on its way
 		}
 		return false
+	})
+	if err := cmd.Start(); err != nil {
+		o.t.Fatal(err)
 	}
-	err := cmd.Run()
-	o.b.meddle = nil
+	go func() {
+		<-now
+		_ = cmd.Process.Signal(syscall.SIGINT)
+	}()
+	err := cmd.Wait()
+	o.meddle(nil)
 	var exit *exec.ExitError
 	if !errors.As(err, &exit) || exit.ExitCode() != 130 || !strings.Contains(said.String(), "goes on from there") || o.b.counts["PUT"] != 4 {
 		o.t.Fatalf("interrupted: %v, %d written\n%s", err, o.b.counts["PUT"], said.String())

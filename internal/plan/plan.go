@@ -170,7 +170,7 @@ func (p *Plan) Warnings() []string {
 
 // Place is what answers are given from by the plan.
 func (p *Plan) Place() question.Place {
-	return question.Place{Env: p.Env, ID: p.ID, Zone: p.Zone, Find: p.Find, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files}
+	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files}
 }
 
 // Load reads a plan file. Errors carry file, line and column.

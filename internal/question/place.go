@@ -21,9 +21,12 @@ import (
 // Place is what answers are given from: settings, calendars and series, files,
 // and whom to tell what isn't the answer.
 type Place struct {
-	Env  eval.Env
-	ID   string         // of the events' plan
-	Zone *time.Location // nil: times float
+	Env eval.Env
+	ID  string // of the events' plan
+	// Title and Window are the plan's; nil where it has none.
+	Title  string
+	Window *civil.Span
+	Zone   *time.Location // nil: times float
 	// Find returns a series of the plan, or nil.
 	Find func(name string) *schedule.Series
 	// Record returns a record of the plan, or nil.

@@ -18,6 +18,7 @@ type Group string
 // The groups.
 const (
 	Rules  Group = "rules"
+	Plan   Group = "plan"
 	Tables Group = "tables"
 	Facts  Group = "facts"
 	HandOn Group = "hand"
@@ -42,6 +43,9 @@ type Question struct {
 	Table, Record bool
 	// Bare answers are one value on one line, without options of the result.
 	Bare bool
+	// PlanArg says that the first argument can be a plan's file; Drawn that the answer
+	// is a picture, for people alone.
+	PlanArg, Drawn bool
 	// Events says that the answer can be calendar events.
 	Events  bool
 	Options []*Option

@@ -7,6 +7,7 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
@@ -79,12 +80,13 @@ func (s *markdownSink) Close() error {
 type htmlSink struct {
 	held
 	title string
+	asOf  civil.Date
 	w     io.Writer
 }
 
 // NewHTML returns a sink that writes a self-contained page with one table.
 // Everything in it is escaped.
-func NewHTML(w io.Writer, l Look) rows.Sink { return &htmlSink{title: l.over(), w: w} }
+func NewHTML(w io.Writer, l Look) rows.Sink { return &htmlSink{title: l.over(), asOf: l.AsOf, w: w} }
 
 // Grid implements rows.GridSink.
 func (s *htmlSink) Grid(g *rows.Grid) error { return GridPage(s.w, g, s.title) }

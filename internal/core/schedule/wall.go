@@ -1,0 +1,171 @@
+package schedule
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// Wall is months at a glance, with the days of series marked in them.
+type Wall struct {
+	Title     string
+	Letter    bool // printed on Letter, not A4
+	Months    []civil.Span
+	WeekStart civil.Weekday
+	Series    []WallSeries
+	// Shut are the named closed days: of each name its days.
+	Shut []WallShut
+
+	marks map[civil.Date][]WallMark
+	cal   *workdays.Calendar
+	names map[civil.Date]string
+}
+
+// WallSeries is a line of the legend.
+type WallSeries struct {
+	Title        string
+	Count, Moved int
+}
+
+// WallMark is a date of a series on a day.
+type WallMark struct {
+	Of    int // place among Series
+	Moved bool
+	Text  string // what it is, and the reason where it moved
+}
+
+// WallShut is a holiday and its days.
+type WallShut struct {
+	Name string
+	Days []civil.Date
+}
+
+// WallSink draws a wall.
+type WallSink interface{ Wall(w *Wall) error }
+
+// MostWallMonths is how many months a wall has at most.
+const MostWallMonths = 24
+
+// NewWall marks the dates of series, with milestones each of them too, in the months
+// that a span touches.
+func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Frame, cal *workdays.Calendar) (*Wall, error) {
+	w := &Wall{WeekStart: frame.WeekStart, marks: map[civil.Date][]WallMark{}, names: map[civil.Date]string{}, cal: cal}
+	first, last := frame.Index(civil.Month, span.First), frame.Index(civil.Month, span.Last)
+	if n := last - first + 1; n > MostWallMonths {
+		return nil, fmt.Errorf("a wall has at most %d months, and this has %d", MostWallMonths, n)
+	}
+	for i := first; i <= last; i++ {
+		month, _ := frame.Period(civil.Month, i)
+		w.Months = append(w.Months, month)
+	}
+	span = civil.Span{First: w.Months[0].First, Last: w.Months[len(w.Months)-1].Last}
+	at := map[string]int{}
+	for _, s := range series { // in the order of the plan, whatever comes first
+		whats := []string{"date"}
+		for _, m := range s.Milestones {
+			if milestones {
+				whats = append(whats, m.Name)
+			}
+		}
+		for _, what := range whats {
+			title := s.Title
+			if what != "date" {
+				title += ": " + what
+			}
+			at[s.Name+"\x00"+what] = len(w.Series)
+			w.Series = append(w.Series, WallSeries{Title: title})
+		}
+	}
+	entries, _, err := Entries(series, span)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range entries {
+		i, shown := at[e.Series.Name+"\x00"+e.What]
+		if !shown {
+			continue
+		}
+		m := WallMark{Of: i, Moved: e.What == "date" && e.Of.To != e.Of.Date.Date, Text: w.Series[i].Title + ": " + WeekdayOf(e.At).String() + " " + e.At.String()}
+		w.Series[i].Count++
+		if m.Moved {
+			w.Series[i].Moved++
+			m.Text += "; " + eval.Reasons(e.Moves)
+		}
+		w.marks[e.At.Day] = append(w.marks[e.At.Day], m)
+	}
+	for _, marks := range w.marks {
+		slices.SortStableFunc(marks, func(a, b WallMark) int { return a.Of - b.Of })
+	}
+	for d := span.First; d <= span.Last; d++ {
+		name := eval.HolidayNames(cal, d)
+		if name == "" || cal.Open(d) {
+			continue
+		}
+		w.names[d] = name
+		i := slices.IndexFunc(w.Shut, func(s WallShut) bool { return s.Name == name })
+		if i < 0 {
+			i, w.Shut = len(w.Shut), append(w.Shut, WallShut{Name: name})
+		}
+		w.Shut[i].Days = append(w.Shut[i].Days, d)
+	}
+	return w, nil
+}
+
+// Marks are those of a day, in the order of the series.
+func (w *Wall) Marks(d civil.Date) []WallMark { return w.marks[d] }
+
+// Closed reports whether a day is closed, and by which holiday; "" for a weekend.
+func (w *Wall) Closed(d civil.Date) (closed bool, name string) { return !w.cal.Open(d), w.names[d] }
+
+// Weeks are the weeks of a month, each of seven days from the week's start; some of
+// them are of its neighbours.
+func (w *Wall) Weeks(month civil.Span) (weeks []civil.Date) {
+	for d := month.First.OnOrBefore(w.WeekStart); d <= month.Last; d += 7 {
+		weeks = append(weeks, d)
+	}
+	return weeks
+}
+
+// Week is the ISO week of a row: that of its Thursday.
+func (w *Wall) Week(first civil.Date) int {
+	_, n := first.OnOrAfter(civil.Thursday).ISOWeek()
+	return n
+}
+
+// Several are the days with more than one mark, in order.
+func (w *Wall) Several() (days []civil.Date) {
+	for d, marks := range w.marks {
+		if len(marks) > 1 {
+			days = append(days, d)
+		}
+	}
+	slices.Sort(days)
+	return days
+}
+
+// Span is all of its days.
+func (w *Wall) Span() civil.Span {
+	return civil.Span{First: w.Months[0].First, Last: w.Months[len(w.Months)-1].Last}
+}
+
+// DaysText writes days of a holiday with stretches drawn together: 2027-12-27..2027-12-31.
+func (s WallShut) DaysText() string {
+	var parts []string
+	for i := 0; i < len(s.Days); {
+		j := i
+		for j+1 < len(s.Days) && s.Days[j+1] == s.Days[j]+1 {
+			j++
+		}
+		text := s.Days[i].String()
+		if j > i {
+			text += ".." + s.Days[j].String()
+		}
+		parts = append(parts, text)
+		i = j + 1
+	}
+	return strings.Join(parts, ", ")
+}
