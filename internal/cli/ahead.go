@@ -122,7 +122,7 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 		if format.Events {
 			return a.following(out, p, &stage, sink, func() error { return eventsTo(sink, result, p, events) })
 		}
-		result.StandsOut = func(row []eval.Value) bool { return row[0].Day == nearest }
+		result.StandsOut = func(row []eval.Value) bool { return row[0].Day == nearest || row[0].Day < p.Env.Today }
 		return result.Fill(plan.AheadColumns, p.Env, func(put rows.Put) error {
 			for _, e := range events {
 				if err := put(p.AheadRow(e)); err != nil {

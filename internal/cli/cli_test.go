@@ -127,7 +127,7 @@ func TestDemo(t *testing.T) {
 	}
 	out, errs, code := yoyaku(t, dir, "run", "--as", "table")
 	golden(t, "run.txt", out)
-	if strings.Count(errs, "unchanged") != 7 || code != 0 {
+	if strings.Count(errs, "unchanged") != 8 || code != 0 {
 		t.Errorf("the second run: %d\n%s", code, errs)
 	}
 	if _, errs, code := yoyaku(t, filepath.Dir(dir), "demo"); code != 2 || !strings.Contains(errs, "isn't empty") {
@@ -181,6 +181,8 @@ func TestCommands(t *testing.T) {
 		{"why-step.csv", `why|fuel-duty|2027-09-25`},
 		{"read.txt", `read|harbour-office.ics|--window|2027-03..2027-05|--as|table|--columns|start,end,weekday,summary,instance,sequence,line`},
 		{"read.csv", `read|harbour-office.ics|--window|2027-03|--zone|America/New_York|--cancelled`},
+		{"wall.txt", `wall|--window|2027`},
+		{"wall.html", `wall|crew-pay|fuel-duty|--milestones|--window|2027-03..2027-04|--as|html|--paper|letter`},
 		{"counts.csv", `dates|fortnightly on fri from 2027-01-01 then roll preceding|--window|2027..2040|--counts|year`},
 	} {
 		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
@@ -347,6 +349,9 @@ func TestBadInput(t *testing.T) {
 		{"dates|crew-pay|--as|ics|--rrule", "its summary differs by date"},
 		{"dates|monthly on 1|--todo|--rrule|--as|ics", "a to-do doesn't recur"},
 		{"dates|monthly on 1|--todo", "--todo: this is for calendar events"},
+		{"wall|crew-pya", "did you mean `crew-pay`?"},
+		{"wall|--window|2027..2029", "--window: a wall has at most 24 months, and this has 36"},
+		{"wall|--as|csv", "this command writes table, html"},
 		{"dates|weekly on fryday", "fryday\n            ^^^^^^"},
 		{"dates|monthly on 1|--count|-3", "--count is a whole number, 1 or more, not \"-3\""},
 		{"dates|monthly on 15|--calendar|isle", "unknown calendar `isle`; did you mean `isles`?"},
@@ -504,7 +509,7 @@ func TestExamples(t *testing.T) {
 	dir := demo(t)
 	line := regexp.MustCompile(`(?m)^\s*(?:\$ )?yoyaku (.*)$`)
 	texts := map[string]string{}
-	for _, cmd := range []string{"", "dates", "run", "why", "derive", "due", "spread", "match", "tally", "grid", "between", "value", "days", "holidays", "demo", "check", "ahead", "compare", "new", "schema", "read", "publish"} {
+	for _, cmd := range []string{"", "dates", "run", "why", "derive", "due", "spread", "match", "tally", "grid", "between", "value", "days", "holidays", "demo", "check", "ahead", "compare", "new", "schema", "read", "publish", "wall"} {
 		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
 		_, after, _ := strings.Cut(out, "Examples:")
 		after, _, _ = strings.Cut(after, "\n\nFlags:")

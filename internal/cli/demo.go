@@ -57,7 +57,8 @@ func (a *App) demoCommand() *cobra.Command {
 		fmt.Fprintf(a.Out, `
 Made from it: crew-pay.csv (a row a pay day, its deadlines beside it), agenda.csv
 (a row a date, all series), skerry.ics (for any calendar program), ending.xlsx and
-ending-by-unit.csv (contracts that run out), absence-per-pay.csv and june.html.
+ending-by-unit.csv (contracts that run out), absence-per-pay.csv, june.html, and
+wall.html (the year on one sheet of paper).
 
 Try next:
   cd %s

@@ -262,6 +262,15 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		}
 		return job.Answer()
 	}
+	if out.Drawn() {
+		place := r.place(out)
+		place.Window = &r.span
+		job := &question.Job{Place: &place, Question: out.Make, Shape: out.Shape, To: sink}
+		for _, s := range out.Of {
+			job.Args = append(job.Args, s.Name)
+		}
+		return job.Answer()
+	}
 	if out.Days() {
 		place := r.place(out)
 		job := &question.Job{Place: &place, Question: out.Make, Args: []string{out.Window}, Shape: out.Shape, To: sink}

@@ -147,6 +147,9 @@ func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
 // Days reports whether the output is a table of days, which needs no series.
 func (o *Output) Days() bool { return o.Make != nil && o.Make.Name == "days" }
 
+// Drawn reports whether the output is a picture of series.
+func (o *Output) Drawn() bool { return o.Make != nil && o.Make.Drawn }
+
 // explained says of an unknown key which `make` it goes with, if one does.
 func explained(err error, made *question.Question) error {
 	var unknown *unknownKey
@@ -182,6 +185,13 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 	case o.Days() && o.Window == "" && p.Window == nil:
 		return fail("make", "a table of days needs a `window`: 2027")
 	case o.Days():
+	case o.Drawn() && (o.Record != nil || len(o.Rows) > 0):
+		return fail("of", "a wall shows series, and `of` names a record")
+	case o.Drawn() && o.Format.Name != "html" && o.Format.Name != "table":
+		return fail("file", "a wall is a page, and its file ends in .html")
+	case o.Drawn() && (o.Shape.Where != nil || o.Shape.Sort != nil || o.Shape.Columns != nil || o.Shape.ShowDates != "" || o.Shape.Safe):
+		return fail("make", "a wall has no rows: of the keys of a table it takes `title` alone")
+	case o.Drawn():
 	case len(o.Of) == 0 && o.Record == nil && len(o.Rows) == 0:
 		return fail("", "an output needs `of`: the series or the record that it shows")
 	case o.Record == nil && o.Make != nil:
@@ -210,12 +220,10 @@ func (p *Plan) makeOf(d *doc, n ast.Node) (*question.Question, error) {
 	if err != nil {
 		return nil, err
 	}
-	if name == "days" {
-		i := slices.IndexFunc(question.All(), func(q *question.Question) bool { return q.Name == name })
-		return question.All()[i], nil
-	}
-	if name == "wall" {
-		return nil, d.fail(n, "%s", phrase.NotBuilt("`make: "+name+"`"))
+	for _, q := range question.All() {
+		if q.Alone && q.Name == name {
+			return q, nil
+		}
 	}
 	q, err := question.New(name)
 	return q, d.wrap(n, err)

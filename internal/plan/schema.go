@@ -131,7 +131,7 @@ func list(s *shape) object {
 	delete(plain["properties"].(object), "make")
 	ways = append(ways, plain)
 	for _, q := range question.All() {
-		if !q.Record && q.Name != "days" {
+		if !q.Record && !q.Alone {
 			continue
 		}
 		way := mapping(outputOf(q, result))

@@ -84,7 +84,9 @@ func (q *due) answer(j *Job) error {
 	}
 	band := len(t.Visible()) + slices.Index(rows.DueColumns, "band")
 	nearest := d.Band(1)
-	j.result.StandsOut = func(row []eval.Value) bool { return row[band].Text == nearest || row[band].Text == "today" }
+	j.result.StandsOut = func(row []eval.Value) bool {
+		return row[band].Text == nearest || row[band].Text == "today" || row[band].Text == "overdue"
+	}
 	err = j.fill(head, func(put rows.Put) error {
 		defer Garbage(20)()
 		if err := j.scan(t, list.Add); err != nil {

@@ -43,6 +43,8 @@ type Question struct {
 	Table, Record bool
 	// Bare answers are one value on one line, without options of the result.
 	Bare bool
+	// Alone says that an output of a plan makes it without a record.
+	Alone bool
 	// PlanArg says that the first argument can be a plan's file; Drawn that the answer
 	// is a picture, for people alone.
 	PlanArg, Drawn bool

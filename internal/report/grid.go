@@ -103,31 +103,33 @@ var gridPage = template.Must(template.New("grid").Parse(`<!DOCTYPE html>
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{.Title}}</title>
 <style>
-body { font: 14px/1.4 system-ui, sans-serif; color: #1d2730; background: #fcfcfa; margin: 1.5rem; }
-h1 { font-size: 1.2rem; font-weight: 600; }
-table { border-collapse: collapse; font-variant-numeric: tabular-nums; }
-th, td { border: 1px solid #dfe5e8; padding: .2rem .3rem; text-align: center; min-width: 1.5rem; }
+` + ground + `body { font: 14px/1.4 system-ui, sans-serif; margin: 1.5rem; }
+th, td { border: 1px solid var(--rule); padding: .2rem .3rem; text-align: center; min-width: 1.5rem; }
 th:first-child, td:first-child { text-align: left; padding-right: .8rem; white-space: nowrap; }
-thead th { font-weight: 600; color: #40525f; }
-.c { background: #e9ecee; color: #8b979f; }
-.m { background: #2f7f86; color: #fff; font-weight: 600; }
-tfoot td, .t { font-weight: 600; border-left: 2px solid #5a7184; }
-tfoot td { border-top: 2px solid #5a7184; border-left-width: 1px; }
-@media print { @page { size: landscape; margin: 10mm; } body { margin: 0; font-size: 9px; } .c, .m { print-color-adjust: exact; -webkit-print-color-adjust: exact; } }
+thead th { font-weight: 600; color: var(--faint); background: var(--paper); }
+thead { position: sticky; top: 0; }
+.c, thead .c { background: var(--shut); color: var(--faint); }
+.m { background: var(--mark); color: #fff; font-weight: 600; }
+tfoot td, .t { font-weight: 600; border-left: 2px solid var(--line); }
+tfoot td { border-top: 2px solid var(--line); border-left-width: 1px; }
+@page { size: landscape; margin: 10mm; }
+@media print { body { font-size: 9px; } thead { position: static; } }
 </style>
 </head>
 <body>
+<main>
 <h1>{{.Title}}</h1>
 <table>
 <thead>
-<tr><th></th>{{range .Days}}<th{{if .Closed}} class="c"{{end}}>{{.Weekday}}</th>{{end}}<th></th></tr>
-<tr><th>{{.Head}}</th>{{range .Days}}<th{{if .Closed}} class="c"{{end}} title="{{.ISO}}">{{.Number}}</th>{{end}}<th class="t">total</th></tr>
+<tr><th scope="col"><span class="vh">Weekday</span></th>{{range .Days}}<th scope="col"{{if .Closed}} class="c"{{end}}>{{.Weekday}}</th>{{end}}<th><span class="vh">Days</span></th></tr>
+<tr><th scope="col">{{.Head}}</th>{{range .Days}}<th scope="col"{{if .Closed}} class="c"{{end}} title="{{.ISO}}">{{.Number}}</th>{{end}}<th class="t">total</th></tr>
 </thead>
 <tbody>
-{{range .Rows}}<tr><td>{{.Name}}</td>{{range .Cells}}<td{{if .Class}} class="{{.Class}}"{{end}}>{{.Text}}</td>{{end}}<td class="t">{{.Total}}</td></tr>
+{{range .Rows}}<tr><th scope="row">{{.Name}}</th>{{range .Cells}}<td{{if .Class}} class="{{.Class}}"{{end}}>{{.Text}}</td>{{end}}<td class="t">{{.Total}}</td></tr>
 {{end}}</tbody>
 <tfoot><tr><td>total</td>{{range .Totals}}<td{{if .Class}} class="{{.Class}}"{{end}}>{{.Text}}</td>{{end}}<td class="t">{{.All}}</td></tr></tfoot>
 </table>
+</main>
 </body>
 </html>
 `))

@@ -3,6 +3,7 @@ package report
 import (
 	"html/template"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -91,6 +92,16 @@ func NewHTML(w io.Writer, l Look) rows.Sink { return &htmlSink{title: l.over(), 
 // Grid implements rows.GridSink.
 func (s *htmlSink) Grid(g *rows.Grid) error { return GridPage(s.w, g, s.title) }
 
+// ground are the colours of pages, on paper and on a dark screen.
+const ground = `:root { color-scheme: light dark; --ink: #1d2730; --paper: #fcfcfa; --faint: #4d5a66; --rule: #dfe5e8; --line: #5a7184; --shut: #e9ecee; --near: #fbe7c6; --late: #f8d3cc; --mark: #1f6d74; }
+@media (prefers-color-scheme: dark) { :root { --ink: #e6eaee; --paper: #14191e; --faint: #a9b4be; --rule: #343d45; --line: #8fa3b3; --shut: #232b32; --near: #4a3a1a; --late: #5a2a24; --mark: #1f6d74; } }
+body { color: var(--ink); background: var(--paper); font-variant-numeric: tabular-nums; }
+h1 { font-size: 1.25rem; font-weight: 600; }
+table { border-collapse: collapse; }
+.vh { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
+@media print { :root { --ink: #000; --paper: #fff; --faint: #4d5a66; --rule: #c9d1d6; --shut: #e9ecee; --near: #fbe7c6; --late: #f8d3cc; } body { margin: 0; print-color-adjust: exact; -webkit-print-color-adjust: exact; } }
+`
+
 var page = template.Must(template.New("page").Parse(`<!DOCTYPE html>
 <html lang="en">
 <head>
@@ -98,53 +109,80 @@ var page = template.Must(template.New("page").Parse(`<!DOCTYPE html>
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{if .Title}}{{.Title}}{{else}}Dates{{end}}</title>
 <style>
-body { font: 15px/1.45 system-ui, sans-serif; color: #1d2730; background: #fcfcfa; margin: 2rem; }
-h1 { font-size: 1.25rem; font-weight: 600; }
-table { border-collapse: collapse; font-variant-numeric: tabular-nums; }
-th { text-align: left; border-bottom: 2px solid #5a7184; padding: .3rem .8rem .3rem 0; position: sticky; top: 0; background: #fcfcfa; }
-td { border-bottom: 1px solid #dfe5e8; padding: .25rem .8rem .25rem 0; vertical-align: top; }
+` + ground + `body { font: 15px/1.45 system-ui, sans-serif; margin: 2rem; }
+th { text-align: left; border-bottom: 2px solid var(--line); padding: .3rem .8rem .3rem .4rem; position: sticky; top: 0; background: var(--paper); }
+td { border-bottom: 1px solid var(--rule); padding: .25rem .8rem .25rem .4rem; vertical-align: top; }
 .n { text-align: right; }
-.m td { background: #fbe7c6; font-weight: 600; }
-@media print { body { margin: 0; font-size: 11px; } th { position: static; } }
+.m td { background: var(--near); font-weight: 600; }
+.o td { background: var(--late); font-weight: 600; }
+.t td { border-top: 2px solid var(--line); font-weight: 600; }
+label { margin-left: .35rem; color: var(--faint); }
+.r { max-width: 34rem; }
+#why:not(:checked) ~ table .r span { display: none; }
+#why:not(:checked) ~ table td.r:not(:empty)::after { content: "…"; color: var(--faint); }
+@page { size: {{if gt (len .Head) 6}}landscape{{else}}portrait{{end}}; margin: 12mm; }
+@media print { body { font-size: 9.5pt; } th { position: static; } tr { break-inside: avoid; } #why, label { display: none; } }
 </style>
 </head>
 <body>
-{{if .Title}}<h1>{{.Title}}</h1>
+<main>
+<h1{{if not .Title}} class="vh"{{end}}>{{if .Title}}{{.Title}}{{else}}Dates{{end}}</h1>
+{{if .Reasons}}<input type="checkbox" id="why" checked><label for="why">Show reasons</label>
 {{end}}<table>
-<thead><tr>{{range .Head}}<th{{if .Numeric}} class="n"{{end}}>{{.Text}}</th>{{end}}</tr></thead>
+<thead><tr>{{range .Head}}<th scope="col"{{if .Class}} class="{{.Class}}"{{end}}>{{.Text}}</th>{{end}}</tr></thead>
 <tbody>
-{{range .Body}}<tr{{if .Marked}} class="m"{{end}}>{{range .Cells}}<td{{if .Numeric}} class="n"{{end}}>{{.Text}}</td>{{end}}</tr>
+{{range .Body}}<tr{{if .Class}} class="{{.Class}}"{{end}}>{{range .Cells}}<td{{if .Class}} class="{{.Class}}"{{end}}>{{if and .Reason .Text}}<span>{{.Text}}</span>{{else}}{{.Text}}{{end}}</td>{{end}}</tr>
 {{end}}</tbody>
 </table>
+</main>
 </body>
 </html>
 `))
 
 type pageRow struct {
-	Cells  []pageCell
-	Marked bool
+	Cells []pageCell
+	Class string
 }
 
 type pageCell struct {
-	Text    string
-	Numeric bool
+	Text, Class string
+	Reason      bool
 }
+
+// isReason reports whether a column tells why.
+func isReason(column string) bool { return column == "reason" || strings.HasSuffix(column, "_reason") }
 
 func (s *htmlSink) Close() error {
 	cells := func(row []string) []pageCell {
 		list := make([]pageCell, len(row))
 		for i, c := range row {
-			list[i] = pageCell{c, s.numeric[i]}
+			list[i] = pageCell{Text: c, Reason: isReason(s.columns[i])}
+			switch {
+			case s.numeric[i]:
+				list[i].Class = "n"
+			case list[i].Reason:
+				list[i].Class = "r"
+			}
 		}
 		return list
 	}
+	band := slices.Index(s.columns, "band")
 	body := make([]pageRow, len(s.body))
 	for i, r := range s.body {
-		body[i] = pageRow{cells(r), s.marked[i]}
+		body[i].Cells = cells(r)
+		switch {
+		case s.marked[i] && band >= 0 && r[band] == "overdue":
+			body[i].Class = "o"
+		case s.marked[i]:
+			body[i].Class = "m"
+		case rows.IsTotal(s.columns, r[0]) && i == len(s.body)-1:
+			body[i].Class = "t"
+		}
 	}
 	return page.Execute(s.w, struct {
-		Title string
-		Head  []pageCell
-		Body  []pageRow
-	}{s.title, cells(s.columns), body})
+		Title   string
+		Reasons bool
+		Head    []pageCell
+		Body    []pageRow
+	}{s.title, slices.ContainsFunc(s.columns, isReason), cells(s.columns), body})
 }

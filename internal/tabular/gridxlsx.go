@@ -23,7 +23,7 @@ type gridBook struct {
 // GridXLSX writes people against days as a workbook: weekdays over days, closed
 // days shaded, names and heads frozen.
 func GridXLSX(w io.Writer, g *rows.Grid) error {
-	book, remove, err := newBook()
+	book, remove, err := newBook(2)
 	if err != nil {
 		return err
 	}

@@ -36,20 +36,36 @@ type xlsxSink struct {
 
 const heldRows = 1000
 
-// newBook makes a workbook whose temporary files lie in a folder; remove closes
+// newBook makes a workbook with so many rows of heads whose temporary files lie in a folder; remove closes
 // both.
-func newBook() (book *excelize.File, remove func() error, err error) {
+func newBook(heads int) (book *excelize.File, remove func() error, err error) {
 	dir, err := files.TempDir()
 	book = excelize.NewFile(excelize.Options{TmpDir: dir})
+	if err == nil {
+		err = forPrint(book, heads)
+	}
 	return book, func() error {
 		defer files.RemoveDir(dir)
 		return book.Close()
 	}, err
 }
 
+// forPrint sets a sheet up for printing: landscape, as wide as the paper, the header on
+// each page. A stream writes it as it finds it at its start.
+func forPrint(book *excelize.File, heads int) error {
+	landscape, yes, wide, high := "landscape", true, 1, 0
+	if err := book.SetPageLayout("Sheet1", &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &wide, FitToHeight: &high}); err != nil {
+		return err
+	}
+	if err := book.SetSheetProps("Sheet1", &excelize.SheetPropsOptions{FitToPage: &yes}); err != nil {
+		return err
+	}
+	return book.SetDefinedName(&excelize.DefinedName{Name: "_xlnm.Print_Titles", RefersTo: fmt.Sprintf("Sheet1!$1:$%d", heads), Scope: "Sheet1"})
+}
+
 // NewXLSX returns a sink that writes an XLSX workbook.
 func NewXLSX(w io.Writer) (rows.Sink, error) {
-	book, remove, err := newBook()
+	book, remove, err := newBook(1)
 	if err != nil {
 		return nil, err
 	}
@@ -83,8 +99,11 @@ func (x *xlsxSink) Row(cells []eval.Value) error {
 	row := make([]any, len(cells))
 	for i, v := range cells {
 		row[i] = x.cell(v)
-		if x.on {
+		switch {
+		case x.on:
 			row[i] = x.standOut(row[i])
+		case rows.IsTotal(x.columns, cells[0].Text):
+			row[i] = x.bold(row[i])
 		}
 		if x.held != nil || x.line == 1 {
 			x.widths[i] = max(x.widths[i], len([]rune(v.String()))+1)
@@ -190,6 +209,26 @@ func (x *xlsxSink) standOut(v any) any {
 	return c
 }
 
+// bold is a cell of the totals.
+func (x *xlsxSink) bold(v any) any {
+	c, styled := v.(excelize.Cell)
+	if !styled {
+		c = excelize.Cell{Value: v}
+	}
+	style := &excelize.Style{}
+	if c.StyleID != 0 {
+		if plain, err := x.book.GetStyle(c.StyleID); err == nil {
+			style = plain
+		}
+	}
+	style.Font = &excelize.Font{Bold: true, Family: "Calibri", Size: 11}
+	style.Border = []excelize.Border{{Type: "top", Color: "5A7184", Style: 1}}
+	if id, err := x.book.NewStyle(style); err == nil {
+		c.StyleID = id
+	}
+	return c
+}
+
 // begin writes widths, header and the rows held back; once.
 func (x *xlsxSink) begin() error {
 	if x.line > 1 {
@@ -232,13 +271,13 @@ func (x *xlsxSink) Close() error {
 	if err := x.begin(); err != nil {
 		return err
 	}
-	if err := x.stream.Flush(); err != nil {
-		return err
-	}
-	if last, err := excelize.CoordinatesToCellName(len(x.columns), x.line-1); err == nil {
+	if last, err := excelize.CoordinatesToCellName(len(x.columns), x.line-1); err == nil { // what is set after the flush is lost
 		if err := x.book.AutoFilter("Sheet1", "A1:"+last, nil); err != nil {
 			return err
 		}
+	}
+	if err := x.stream.Flush(); err != nil {
+		return err
 	}
 	if _, err := x.book.WriteTo(x.w); err != nil {
 		return err

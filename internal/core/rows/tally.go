@@ -104,3 +104,9 @@ func (t *Tally) write(rows, cols []string, put Put) error {
 	}
 	return put(append([]eval.Value{eval.Str("total")}, totals...))
 }
+
+// IsTotal reports whether a row with a first cell is the totals of a table that has them
+// both ways.
+func IsTotal(columns []string, first string) bool {
+	return first == "total" && len(columns) > 1 && columns[len(columns)-1] == "total"
+}
