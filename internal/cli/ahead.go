@@ -32,12 +32,11 @@ stand first.`,
 	var within, window, overdue string
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(true)}
-	options := append([]*question.Option{
+	options := bindAll(c, []*question.Option{
 		{Name: "within", Kind: question.Amount, Default: "30 days", Help: "`STRETCH` from today: 30 days, 3 months", Into: &within},
 		{Name: "window", Kind: question.Span, Help: "`SPAN` instead of that", Into: &window},
 		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "`STRETCH` that days of records count back: 90 days,\n1 year", Into: &overdue},
-	}, append(shape.Options(), out.options()...)...)
-	bind(c, options)
+	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if len(args) > 0 && strings.HasPrefix(strings.ToLower(filepath.Ext(args[0])), ".y") {

@@ -29,26 +29,29 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 	s := a.settings(c, true)
 	job := question.Job{Question: q}
 	out := output{app: a, shape: &job.Shape}
-	options := q.Options
+	groups := [...][]*question.Option{asked: onCommand(q.Options), tableIn: nil, resultOut: nil}
 	if q.Table {
-		options = append(options, job.In.Options()...)
+		groups[tableIn] = onCommand(job.In.Options())
 	}
 	switch {
 	case q.Drawn:
 		out.formats = []string{"table", "html"}
 		title := slices.IndexFunc(job.Shape.Options(), func(o *question.Option) bool { return o.Name == "title" })
-		options = append(append(options, job.Shape.Options()[title]), out.options()...)
+		groups[resultOut] = append(out.options(), job.Shape.Options()[title])
 	case !q.Bare:
 		out.formats = report.Names(q.Events)
-		options = append(append(options, job.Shape.Options()...), out.options()...)
+		groups[resultOut] = out.with(&job.Shape)
 	}
 	if q.Events {
-		options = append(options,
+		groups[resultOut] = append(groups[resultOut],
 			&question.Option{Name: "follows", Help: "earlier calendar `FILE` whose events these are, with --as ics\n(default: the one in whose place it comes)", Into: &out.follows},
 			&question.Option{Name: "cancellations", Help: "`FILE` for what is gone, as calendar objects that cancel it", Into: &out.cancellations})
 	}
-	options = onCommand(options)
-	bind(c, options)
+	var options []*question.Option
+	for group, list := range groups {
+		bind(c, optionGroup(group), list)
+		options = append(options, list...)
+	}
 	s.complete(c, q, options, &job.In)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if q.PlanArg && len(args) > 0 && strings.HasPrefix(strings.ToLower(filepath.Ext(args[0])), ".y") {
@@ -265,9 +268,16 @@ func (o *output) options() []*question.Option {
 		{Name: "out", Help: "`FILE` to write, by its ending, instead of standard output", Into: &o.file}, o.colorOption()}
 }
 
+// with are the options of the output around those of its shape: what is asked for most
+// stands first.
+func (o *output) with(s *question.Shape) []*question.Option {
+	own := o.options()
+	return append(append(own[:2:2], s.Options()...), own[2:]...)
+}
+
 func (o *output) formatOption() *question.Option {
 	return &question.Option{Name: "as", Choices: o.formats, Into: &o.as,
-		Help: "`FORMAT`: " + strings.Join(o.formats, ", ") + "\n(default: table on a terminal, else csv)"}
+		Help: "`FORMAT`: " + strings.Join(o.formats, ", ") + " " + map[bool]string{true: "(default: table on a terminal, else csv)", false: "(default: table)"}[slices.Contains(o.formats, "csv")]}
 }
 
 func (o *output) colorOption() *question.Option {

@@ -46,11 +46,10 @@ what else to know. The exit code is 1 where something fails.`,
 	var window string
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(false)}
-	options := append([]*question.Option{
+	options := bindAll(c, []*question.Option{
 		{Name: "strict", Kind: question.Yes, Help: "notes are fails too", Into: &strict},
 		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &window},
-	}, append(shape.Options(), out.options()...)...)
-	bind(c, options)
+	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := s.planArgument(args, "check"); err != nil {

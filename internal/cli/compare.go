@@ -53,11 +53,10 @@ stand. Dates are matched by who they are, never by place; other tables by --key.
 	m.s = a.settings(c, false)
 	var shape question.Shape
 	m.out = output{app: a, shape: &shape, formats: report.Names(false)}
-	options := append([]*question.Option{
+	options := bindAll(c, []*question.Option{
 		{Name: "key", Kind: question.Column, Help: "`COL` that names the rows of tables that are no schedules", Into: &m.key},
 		{Name: "fail", Kind: question.Yes, Help: "exit with 1 where something differs", Into: &m.fail},
-	}, append(shape.Options(), m.out.options()...)...)
-	bind(c, options)
+	}, m.out.with(&shape))
 	m.s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := valid(options, eval.Env{}); err != nil {

@@ -29,7 +29,7 @@ func (a *App) demoCommand() *cobra.Command {
 	s := a.settings(c, false)
 	r := a.newRun()
 	options := []*question.Option{r.out.formatOption(), r.out.colorOption()}
-	bind(c, options)
+	bind(c, resultOut, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		dir := "skerry-demo"

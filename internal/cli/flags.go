@@ -7,7 +7,10 @@ import (
 )
 
 // flag is an option as a flag of a command.
-type flag struct{ *question.Option }
+type flag struct {
+	*question.Option
+	group optionGroup
+}
 
 // String is the value that help shows as the default.
 func (f flag) String() string {
@@ -29,13 +32,21 @@ func (f flag) Type() string {
 	return "string"
 }
 
-// bind makes flags of options.
-func bind(c *cobra.Command, options []*question.Option) {
+// bind makes flags of options, which stand in a group of the help.
+func bind(c *cobra.Command, group optionGroup, options []*question.Option) {
+	c.Flags().SortFlags = false // those that matter most stand first
 	for _, o := range options {
 		o.Reset()
-		f := c.Flags().VarPF(flag{o}, o.Name, "", o.Help)
+		f := c.Flags().VarPF(flag{o, group}, o.Name, "", o.Help)
 		if o.Kind == question.Yes {
 			f.NoOptDefVal = "true"
 		}
 	}
+}
+
+// bindAll makes flags of what a command asks and of how its result goes out.
+func bindAll(c *cobra.Command, ask, result []*question.Option) []*question.Option {
+	bind(c, asked, ask)
+	bind(c, resultOut, result)
+	return append(ask, result...)
 }

@@ -35,7 +35,7 @@ of dates are found. A plan that is there is never written over.`,
 		{Name: "series", Repeat: true, Help: "`NAME = RULE` of a series", Into: &start.Series},
 		{Name: "table", Repeat: true, Help: "`FILE` of a table that becomes a record", Into: &start.Tables},
 	}
-	bind(c, options)
+	bind(c, asked, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := valid(options, eval.Env{}); err != nil {

@@ -53,7 +53,7 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 	p := &publishing{run: *a.newRun()}
 	p.note = func(_ *plan.Output, text string) { a.note("%s", text) }
 	p.out = output{app: a, shape: &p.shape, formats: report.Names(false)}
-	options := append([]*question.Option{
+	options := bindAll(c, []*question.Option{
 		{Name: "to", Help: "`ADDRESS` of the server (default: that of the plan)", Into: &p.to},
 		{Name: "collection", Help: "`NAME` of the calendar there (default: that of the plan, or\nits id); made where it isn't there", Into: &p.collection},
 		{Name: "credentials", Help: "`FILE` that says who you are: user=NAME, password=WORD", Into: &p.credentials},
@@ -63,8 +63,7 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 		{Name: "overwrite-edits", Kind: question.Yes, Help: "write over what people changed by hand", Into: &p.overwrite},
 		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark", Into: &p.adopt},
 		{Name: "at-once", Kind: question.Number, Least: 1, Default: "4", Help: "`N` requests at the same time", Into: &p.atOnce},
-	}, append(p.shape.Options(), p.out.options()...)...)
-	bind(c, options)
+	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := s.planArgument(args, "publish"); err != nil {

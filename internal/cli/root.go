@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -116,26 +117,54 @@ The language of the rules on one page:  yoyaku help phrases`,
 	})
 	root.SetVersionTemplate("yoyaku {{.Version}}\n")
 	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "no warnings and no progress")
-	root.AddGroup(&cobra.Group{ID: "rules", Title: "Dates from rules"}, &cobra.Group{ID: "plan", Title: "A plan"}, &cobra.Group{ID: "tables", Title: "Dates in tables"},
-		&cobra.Group{ID: "facts", Title: "Facts"}, &cobra.Group{ID: "hand", Title: "Hand on, take in"},
-		&cobra.Group{ID: "start", Title: "Start"})
-	add := func(group string, cmds ...*cobra.Command) {
-		for _, c := range cmds {
-			c.GroupID = group
-			root.AddCommand(c)
+	for _, g := range groups {
+		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
+	}
+	commands := map[string]*cobra.Command{}
+	for _, c := range []*cobra.Command{a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand(), a.publishCommand(), a.demoCommand(), a.schemaCommand()} {
+		commands[c.Name()] = c
+	}
+	more := map[string][]string{} // questions whose group doesn't order them
+	for _, q := range question.All() {
+		commands[q.Name] = a.ask(q)
+		if !slices.ContainsFunc(groups, func(g commandGroup) bool { return slices.Contains(strings.Fields(g.commands), q.Name) }) {
+			more[string(q.Group)] = append(more[string(q.Group)], q.Name)
 		}
 	}
-	for _, q := range question.All() {
-		add(string(q.Group), a.ask(q))
+	cobra.EnableCommandSorting = false // those that matter most stand first
+	for _, g := range groups {
+		for _, name := range append(strings.Fields(g.commands), more[g.id]...) {
+			commands[name].GroupID = g.id
+			root.AddCommand(commands[name])
+		}
 	}
-	add("plan", a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand())
-	add("hand", a.compareCommand(), a.publishCommand())
-	add("start", a.demoCommand(), a.schemaCommand())
 	root.AddCommand(phrasesTopic())
-	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), "{{rpad .CommandPath .CommandPathPadding}} {{.Short}}", "yoyaku help {{.Name}}   {{.Short}}"))
+	root.SetUsageTemplate(usageTemplate)
 	root.SetHelpCommandGroupID("start")
 	root.SetCompletionCommandGroupID("start")
+	root.InitDefaultHelpCmd()
+	root.InitDefaultCompletionCmd()
+	for _, c := range root.Commands() {
+		switch c.Name() {
+		case "help":
+			c.Short = "Help about a command, or a topic"
+		case "completion":
+			c.Short = "Words that complete themselves in your shell"
+		}
+	}
 	return root
+}
+
+// commandGroup is a group of commands in the order of the help.
+type commandGroup struct{ id, title, commands string }
+
+var groups = []commandGroup{
+	{"rules", "Dates from rules", "dates why"},
+	{"plan", "A plan", "new check run ahead wall"},
+	{"tables", "Dates in tables", "derive due spread match tally grid"},
+	{"facts", "Facts", "value between days holidays"},
+	{"hand", "Hand on, take in", "read compare publish"},
+	{"start", "Start", "demo schema"},
 }
 
 func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+format, args...) }

@@ -61,13 +61,12 @@ stay.`,
 	}
 	s := a.settings(c, false)
 	r := a.newRun()
-	options := append([]*question.Option{
+	options := bindAll(c, []*question.Option{
 		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.window},
 		{Name: "out", Help: "`FOLDER` for the outputs (default: the plan's)", Into: &r.dir},
 		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to make anew, with commas; others stay\nas they are in files that they share", Into: &r.only},
 		{Name: "anyway", Kind: question.Yes, Help: "write although an expectation isn't met", Into: &r.anyway},
-	}, r.out.formatOption(), r.out.colorOption())
-	bind(c, options)
+	}, []*question.Option{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := s.planArgument(args, "run"); err != nil {

@@ -34,7 +34,7 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 		options = append(options,
 			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "`DAY` that keeps a 29 February in other years: 28-feb or\n1-mar (default 28-feb)", Into: &s.leap})
 	}
-	bind(c, options)
+	bind(c, daysAndCalendars, options)
 	s.completeOptions(c, options, nil)
 	return s
 }
