@@ -520,6 +520,17 @@ func TestExamples(t *testing.T) {
 			}
 		}
 	}
+	texts["help jobs"], _, _ = yoyaku(t, dir, "help", "jobs")
+	if n := strings.Count(texts["help jobs"], "\n    yoyaku "); n < 50 {
+		t.Errorf("only %d jobs", n)
+	}
+	page := "# Jobs of the trade\n\n```\n" + texts["help jobs"] + "```\n"
+	if *update {
+		write(t, "../../docs/jobs.md", page)
+	}
+	if read(t, "../../docs/jobs.md") != page {
+		t.Error("docs/jobs.md isn't what `yoyaku help jobs` says (make golden)")
+	}
 	docs, _ := filepath.Glob("../../docs/*.md")
 	for _, name := range append(docs, "../../README.md") {
 		texts[name] = read(t, name)
@@ -571,6 +582,16 @@ func TestHelp(t *testing.T) {
 	for i, l := range strings.Split(out, "\n") {
 		if len(l) > 88 {
 			t.Errorf("help phrases, line %d has %d characters", i+1, len(l))
+		}
+	}
+	for args, want := range map[string]string{"help jobs lease": "    gives the day before which notice is given", "help receivables": "Aging of receivables", "help due": "Usage:\n  yoyaku due", "help": "A plan\n  new "} {
+		if out, errs, code := yoyaku(t, dir, strings.Fields(args)...); code != 0 || !strings.Contains(out, want) {
+			t.Errorf("%s: %d %s%s", args, code, out, errs)
+		}
+	}
+	for args, want := range map[string]string{"invoice": "for Invoice due date, end of month plus 30 days:\n  yoyaku derive", "dattes": "did you mean `yoyaku dates`?", "help qwert": "`yoyaku help jobs` the jobs"} {
+		if _, errs, code := yoyaku(t, dir, strings.Fields(args)...); code != 2 || !strings.Contains(errs, want) {
+			t.Errorf("%s: %d %s", args, code, errs)
 		}
 	}
 	// Every rule and step on the page is what the language takes.

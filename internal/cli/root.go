@@ -100,13 +100,19 @@ closed days, returns due, second Tuesdays, quarter ends. Every date carries its
 reason, and the schedule goes out as a table or as calendar events.
 
 Start with:  yoyaku demo
-The language of the rules on one page:  yoyaku help phrases`,
+The language of the rules on one page:  yoyaku help phrases
+What is your job?  yoyaku help jobs`,
 		Version:           version(),
 		SilenceErrors:     true,
 		SilenceUsage:      true,
 		DisableAutoGenTag: true,
-		Args:              cobra.NoArgs,
-		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
+		Args: func(c *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand(c, args[0])
+			}
+			return nil
+		},
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		var option *rows.OptionError
@@ -138,17 +144,15 @@ The language of the rules on one page:  yoyaku help phrases`,
 			root.AddCommand(commands[name])
 		}
 	}
-	root.AddCommand(phrasesTopic())
+	root.AddCommand(phrasesTopic(), a.jobsTopic())
+	root.SetHelpCommand(a.helpCommand(root))
 	root.SetUsageTemplate(usageTemplate)
 	root.SetHelpCommandGroupID("start")
 	root.SetCompletionCommandGroupID("start")
 	root.InitDefaultHelpCmd()
 	root.InitDefaultCompletionCmd()
 	for _, c := range root.Commands() {
-		switch c.Name() {
-		case "help":
-			c.Short = "Help about a command, or a topic"
-		case "completion":
+		if c.Name() == "completion" {
 			c.Short = "Words that complete themselves in your shell"
 		}
 	}
