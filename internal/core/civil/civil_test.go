@@ -317,3 +317,26 @@ func TestWalker(t *testing.T) {
 		}
 	}
 }
+
+// The name of a fiscal year is read as the year that it names, for years of months and
+// of weeks, named by their start and by their end.
+func TestFiscalNames(t *testing.T) {
+	for _, f := range []Frame{{FiscalMonth: 4, FiscalDay: 6, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, FiscalNamedStart: true, WeekStart: Monday},
+		{End: FiscalEnd{Weekday: Saturday, Month: 1}, WeekStart: Monday}, {End: FiscalEnd{Weekday: Saturday, Month: 1}, FiscalNamedStart: true, WeekStart: Monday}} {
+		f.Pattern = Patterns[0].Pattern
+		for d := of(2020, 1, 3); d < of(2034, 1, 1); d += 11 {
+			for _, u := range []Unit{FiscalYear, FiscalQuarter, FiscalMonth} {
+				name := f.Name(u, d)
+				want, _ := f.Around(u, d, 0)
+				if span, ok := f.ParseSpan(name); !ok || span != want {
+					t.Fatalf("%+v, %s: %s is read as %v, want %v", f, d, name, span, want)
+				}
+			}
+		}
+	}
+	for text, want := range map[string]string{"2027-001": "2027-01-01", "2027-365": "2027-12-31", "2028-366": "2028-12-31", "2027-366": "", "2027-000": ""} {
+		if d, _, ok := Parse(text); ok != (want != "") || ok && d.String() != want {
+			t.Errorf("%s is read as %s, want %q", text, d, want)
+		}
+	}
+}

@@ -239,3 +239,42 @@ func TestRowRules(t *testing.T) {
 		}
 	}
 }
+
+// Why an expectation doesn't hold, in words, and numbers whose product is large.
+func TestWhyNot(t *testing.T) {
+	env := eval.Env{Frame: civil.DefaultFrame, Names: []string{"a", "b"}}
+	for _, c := range []struct{ text, a, b, want string }{
+		{"a < b", "2027-03-02", "2027-03-01", "2027-03-02 is not before 2027-03-01"}, {"a < b", "3", "2", "3 is not less than 2"}, {"a >= b", "2027-03-01", "2027-03-02", "2027-03-01 is before 2027-03-02"},
+		{"a = b", "x", "y", "x is not y"}, {"a contains 'q'", "x", "", "x doesn't contain q"}, {"a is not blank", "", "", "a is blank"}, {"a < b and b > 0", "3", "2", "a is 3, b is 2"},
+	} {
+		x, err := eval.CompileExpect(c.text, env)
+		if err != nil {
+			t.Fatal(c.text, err)
+		}
+		row := []eval.Value{eval.Str(c.a), eval.Str(c.b)}
+		if ok, blank, err := x.Holds(row); ok || blank || err != nil || x.Why(row) != c.want {
+			t.Errorf("%s: %t %t %v, %q, want %q", c.text, ok, blank, err, x.Why(row), c.want)
+		}
+	}
+	for text, want := range map[string]string{"4000000000 * 4000000000": "", "3000000000 * 3000000000": "9000000000000000000", "2147483648 * 2147483648": "4611686018427387904"} {
+		p, err := eval.Compile(text, nil, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if v, _, err := p.Eval(nil, nil); (err != nil) != (want == "") || err == nil && v.String() != want {
+			t.Errorf("%s is %s, %v, want %q", text, v, err, want)
+		}
+	}
+	for text, want := range map[string]int{"every 1 month back from 2027-05-31 from 2027-05-31": 1, "every 3 months back from 2027-05-31 from 2027-02-28": 2, "monthly on 1 from 2027-02-01 until 2027-02-01": 1} {
+		r, err := eval.CompileRule(text, env)
+		n := 0
+		if err == nil {
+			for range r.Rule.All(civil.Always) {
+				n++
+			}
+		}
+		if err != nil || n != want {
+			t.Errorf("%s: %d dates, %v, want %d", text, n, err, want)
+		}
+	}
+}

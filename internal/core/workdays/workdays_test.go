@@ -149,3 +149,20 @@ func BenchmarkBetween(b *testing.B) {
 }
 
 var sinkInt int
+
+// Each day that a calendar doesn't know is told, at both ends.
+func TestBeyond(t *testing.T) {
+	c := New("c", WeekdaySet(0))
+	c.Known = civil.Span{First: 1000, Last: 1010}
+	for _, s := range []civil.Span{{First: 990, Last: 1020}, {First: 997, Last: 999}, {First: 999, Last: 999}, {First: 1000, Last: 1010}, {First: 1011, Last: 1013}, {First: 1005, Last: 1011}} {
+		var want []civil.Date
+		for d := s.First; d <= s.Last; d++ {
+			if !c.Known.Has(d) {
+				want = append(want, d)
+			}
+		}
+		if got := c.Beyond(s); !slices.Equal(got, want) {
+			t.Errorf("%v: %v, want %v", s, got, want)
+		}
+	}
+}
