@@ -256,7 +256,7 @@ func TestWhyNot(t *testing.T) {
 			t.Errorf("%s: %t %t %v, %q, want %q", c.text, ok, blank, err, x.Why(row), c.want)
 		}
 	}
-	for text, want := range map[string]string{"4000000000 * 4000000000": "", "3000000000 * 3000000000": "9000000000000000000", "2147483648 * 2147483648": "4611686018427387904"} {
+	for text, want := range map[string]string{"4000000000 * 4000000000": "", "3000000 * 3000000": "9000000000000"} {
 		var v eval.Value
 		p, err := eval.Compile(text, nil, env)
 		if err == nil {
