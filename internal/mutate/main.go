@@ -1,7 +1,8 @@
 // Command mutate changes the core in small ways, one at a time, and counts which
 // of the changes the tests notice. It changes nothing on disk: each change is an
 // overlay of one file. The choice is seeded, so the same tree gives the same list.
-// Places named as arguments (internal/core/eval/kinds.go:12) are tried alone.
+// Places named as arguments (internal/core/eval/kinds.go:12, or one change of it,
+// "internal/core/eval/kinds.go:12 < <=") are tried alone.
 package main
 
 import (
@@ -65,7 +66,7 @@ func main() {
 		}
 		rel, _ := filepath.Rel(filepath.Dir(filepath.Dir(root)), m.file)
 		at := fmt.Sprintf("%s:%d", filepath.ToSlash(rel), m.line)
-		if flag.NArg() > 0 && !slices.Contains(flag.Args(), at) {
+		if flag.NArg() > 0 && !slices.Contains(flag.Args(), at) && !slices.Contains(flag.Args(), at+" "+m.was+" "+m.text) {
 			continue
 		}
 		dead, by := try(dir, m)
