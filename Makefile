@@ -2,10 +2,30 @@
 export CGO_ENABLED = 0
 GO ?= go
 
-.PHONY: build demo test test-long bench screenshots golden schema mutate
+PREFIX ?= /usr/local
+VERSION ?= dev
+
+.PHONY: build demo install dist test test-long bench screenshots golden schema mutate
 
 build:
 	$(GO) build -trimpath -ldflags "-s -w" -o bin/yoyaku ./cmd/yoyaku
+
+# The program, its man pages and the words that complete themselves in a shell.
+install: build
+	$(GO) run ./internal/pages bin/pages
+	install -d $(DESTDIR)$(PREFIX)/bin $(DESTDIR)$(PREFIX)/share/man/man1 $(DESTDIR)$(PREFIX)/share/bash-completion/completions \
+	  $(DESTDIR)$(PREFIX)/share/zsh/site-functions $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d
+	install bin/yoyaku $(DESTDIR)$(PREFIX)/bin/yoyaku
+	install -m 644 bin/pages/man1/*.1 $(DESTDIR)$(PREFIX)/share/man/man1
+	install -m 644 bin/pages/completions/yoyaku.bash $(DESTDIR)$(PREFIX)/share/bash-completion/completions/yoyaku
+	install -m 644 bin/pages/completions/_yoyaku $(DESTDIR)$(PREFIX)/share/zsh/site-functions/_yoyaku
+	install -m 644 bin/pages/completions/yoyaku.fish $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d/yoyaku.fish
+
+# The archives that are handed out, in dist/.
+dist:
+	rm -rf dist bin/pages
+	$(GO) run ./internal/pages bin/pages
+	$(GO) run ./internal/dist $(VERSION) bin/pages dist
 
 demo: build
 	rm -rf skerry-demo

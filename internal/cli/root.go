@@ -91,6 +91,9 @@ func isPhrase(s string) bool {
 	return len(s) > 1 && s[0] == '-' && s[1] != '-' && (s[1] >= '0' && s[1] <= '9' || strings.ContainsRune(s, ' '))
 }
 
+// Commands are all commands of the program, for what is made of them.
+func (a *App) Commands() *cobra.Command { return a.root() }
+
 func (a *App) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "yoyaku",

@@ -1,0 +1,63 @@
+// Command pages writes what is installed beside the program, made from its commands:
+// man pages and the completions of the shells.
+//
+//	go run ./internal/pages FOLDER
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/cobra/doc"
+
+	"yoyaku/internal/cli"
+)
+
+func main() {
+	if len(os.Args) != 2 {
+		fmt.Fprintln(os.Stderr, "pages FOLDER")
+		os.Exit(2)
+	}
+	if err := write(os.Args[1]); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func write(folder string) error {
+	root := new(cli.App).Commands()
+	man := filepath.Join(folder, "man1")
+	if err := os.MkdirAll(man, 0o755); err != nil {
+		return err
+	}
+	var plain func(c *cobra.Command)
+	plain = func(c *cobra.Command) { // the same bytes on any day
+		c.DisableAutoGenTag = true
+		for _, sub := range c.Commands() {
+			plain(sub)
+		}
+	}
+	plain(root)
+	day := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	if err := doc.GenManTree(root, &doc.GenManHeader{Title: "YOYAKU", Section: "1", Source: "Yoyaku", Manual: "Yoyaku", Date: &day}, man); err != nil {
+		return err
+	}
+	shells := filepath.Join(folder, "completions")
+	if err := os.MkdirAll(shells, 0o755); err != nil {
+		return err
+	}
+	for name, gen := range map[string]func(path string) error{
+		"yoyaku.bash": func(p string) error { return root.GenBashCompletionFileV2(p, true) },
+		"_yoyaku":     root.GenZshCompletionFile,
+		"yoyaku.fish": func(p string) error { return root.GenFishCompletionFile(p, true) },
+		"yoyaku.ps1":  root.GenPowerShellCompletionFileWithDesc,
+	} {
+		if err := gen(filepath.Join(shells, name)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
