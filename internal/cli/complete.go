@@ -72,10 +72,16 @@ func columnsOf(in *question.TableIn) completion {
 			return nil, cobra.ShellCompDirectiveError
 		}
 		defer closer.Close()
-		before := word[:strings.LastIndexByte(word, ',')+1]
+		at := strings.LastIndexAny(word, ", (=<>") + 1 // inside a phrase, the word that is being typed
+		if at < len(word) && word[at] == '-' {         // a column to sort by, the largest first
+			at++
+		}
+		before, typed := word[:at], word[at:]
 		var list []string
 		for _, c := range r.Columns() {
-			list = append(list, before+c)
+			if strings.HasPrefix(strings.ToLower(c), strings.ToLower(typed)) {
+				list = append(list, before+c)
+			}
 		}
 		slices.Sort(list)
 		return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace

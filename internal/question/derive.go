@@ -35,7 +35,7 @@ blank in gives a blank out.`,
   yoyaku derive invoices.csv --as ics --event-day invoiced --event-text "{customer}" --key invoice`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
 		Options: []*Option{
-			{Name: "add", Kind: Text, Repeat: true, Help: "`NAME = PHRASE` of a column, or @FILE with one a line", Into: &q.adds},
+			{Name: "add", Kind: Text, Repeat: true, Complete: "columns", Help: "`NAME = PHRASE` of a column, or @FILE with one a line", Into: &q.adds},
 			{Name: "reasons", Kind: Yes, Help: "add NAME_reason beside each: the steps that changed it", Into: &q.reasons},
 			{Name: "event-day", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` of the day of each row's event", Into: &q.day},
 			{Name: "event-text", Help: "with --as ics: `TEXT` of the event, with {columns} in it", Into: &q.text},

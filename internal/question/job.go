@@ -22,7 +22,7 @@ type Shape struct {
 // Options declares the options of a result.
 func (s *Shape) Options() []*Option {
 	return []*Option{
-		{Name: "where", Kind: Condition, Repeat: true, Help: "`CONDITION` of the rows to keep", Into: &s.Where},
+		{Name: "where", Kind: Condition, Repeat: true, Complete: "columns", Help: "`CONDITION` of the rows to keep", Into: &s.Where},
 		{Name: "sort", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` to sort by, - in front for the largest first", Into: &s.Sort},
 		{Name: "columns", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` to write, or with - in front to leave out", Into: &s.Columns},
 		{Name: "title", Help: "`TEXT` over the table", Into: &s.Title},

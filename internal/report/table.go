@@ -95,8 +95,8 @@ func lastText(cells []eval.Value) int {
 
 const gap = 2
 
-// total is the width of columns side by side. The line under the head ends with
-// a gap, so each column counts one.
+// total is the width of columns side by side. A painted line ends with a gap, so each
+// column counts one.
 func total(widths []int) int {
 	n := gap * len(widths)
 	for _, w := range widths {
@@ -136,11 +136,25 @@ const narrowest = 18
 
 // panels splits columns that don't fit side by side into several tables below
 // each other, each beginning with the first column.
-func (s *tableSink) panels() (list [][]int) {
+// They are as narrow as so many panels allow, so that none holds what is left over.
+func (s *tableSink) panels() [][]int {
+	list := s.panelsOf(s.Width)
+	for width := s.Width - 1; len(list) > 1; width-- {
+		narrower := s.panelsOf(width)
+		if len(narrower) > len(list) {
+			break
+		}
+		list = narrower
+	}
+	return list
+}
+
+// panelsOf splits columns into panels of a width; 0 for no limit.
+func (s *tableSink) panelsOf(width int) (list [][]int) {
 	panel := []int{}
 	room := 0
 	for i, w := range s.widths {
-		if s.Width > 0 && len(panel) > 1 && room+w+gap > s.Width {
+		if width > 0 && len(panel) > 1 && room+w+gap > width {
 			list = append(list, panel)
 			panel, room = []int{0}, s.widths[0]+gap
 		}
@@ -191,7 +205,11 @@ func (s *tableSink) Close() error {
 			b.WriteByte('\n')
 		}
 		for line := range strings.Lines(s.draw(panel)) {
-			b.WriteString(strings.TrimRight(line, " \n"))
+			line = strings.TrimRight(line, " \n")
+			if plain := strings.TrimSuffix(line, "\x1b[0m"); strings.Trim(text.StripEscape(line), "-") == "" { // the rule under the head ends with its column
+				line = strings.TrimSuffix(plain, strings.Repeat("-", gap)) + line[len(plain):]
+			}
+			b.WriteString(line)
 			b.WriteByte('\n')
 		}
 	}

@@ -321,7 +321,7 @@ func TestWalker(t *testing.T) {
 // The name of a fiscal year is read as the year that it names, for years of months and
 // of weeks, named by their start and by their end.
 func TestFiscalNames(t *testing.T) {
-	for _, f := range []Frame{{FiscalMonth: 4, FiscalDay: 6, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, FiscalNamedStart: true, WeekStart: Monday},
+	for _, f := range []Frame{{FiscalMonth: 2, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 2, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, FiscalNamedStart: true, WeekStart: Monday},
 		{End: FiscalEnd{Weekday: Saturday, Month: 1}, WeekStart: Monday}, {End: FiscalEnd{Weekday: Saturday, Month: 1}, FiscalNamedStart: true, WeekStart: Monday}} {
 		f.Pattern = Patterns[0].Pattern
 		for d := of(2020, 1, 3); d < of(2034, 1, 1); d += 11 {
