@@ -13,8 +13,8 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// hue is a colour of a series on light and on dark ground, and on a terminal. Each has
-// a contrast of 4.5:1 at least, closed days too, and they differ in lightness as well,
+// hue is a colour of a series on light and on dark ground, and on a terminal of either
+// kind, where it is a middle tone. On pages each has a contrast of 4.5:1 at least, closed days too, and they differ in lightness as well,
 // for those who see colours otherwise.
 type hue struct {
 	Light, Dark string
@@ -22,8 +22,8 @@ type hue struct {
 }
 
 var hues = []hue{
-	{"#0b4f8a", "#7cc0f4", "34"}, {"#9c3d00", "#f2a268", "33"}, {"#00614f", "#5fd0b4", "36"}, {"#8a1253", "#f29ac4", "35"},
-	{"#4b2e83", "#bfa8f0", "94"}, {"#4f5a00", "#cdd46a", "32"}, {"#a31515", "#f59a94", "31"}, {"#22505c", "#9fd3e0", "96"},
+	{"#0b4f8a", "#7cc0f4", "38;5;26"}, {"#9c3d00", "#f2a268", "38;5;166"}, {"#00614f", "#5fd0b4", "38;5;30"}, {"#8a1253", "#f29ac4", "38;5;162"},
+	{"#4b2e83", "#bfa8f0", "38;5;98"}, {"#4f5a00", "#cdd46a", "38;5;100"}, {"#a31515", "#f59a94", "38;5;160"}, {"#22505c", "#9fd3e0", "38;5;66"},
 }
 
 // signs mark the series, full for a date on its nominal day, hollow for one that
