@@ -356,7 +356,7 @@ func TestWordsAsNames(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 		}
 	}
-	for text, want := range map[string]string{"x-y, +1 day": "x-y, +1 day", "round pay to 10": "round pay to 10", "3rd working day of next month using isles": "3rd working day of next month using isles"} {
+	for text, want := range map[string]string{"x-y, +1 day": "x-y, +1 day", "round pay to 10": "round pay to 10", "3rd working day of next month using isles": "3rd working day of next month using isles", "next working day using isles": "next working day using isles"} {
 		if e, err := ParseExpr(text); err != nil || ExprText(e) != want {
 			t.Errorf("%s: %v", text, err)
 		}
