@@ -134,7 +134,14 @@ func TestPlanCommands(t *testing.T) {
 			t.Errorf("%s: %d\n%s\n%s, want %d %s", c.args, code, out, errs, c.code, c.out)
 		}
 	}
-	if _, err := filepath.Glob(filepath.Join(dir, "else", "*")); err != nil {
-		t.Error(err)
+	// What a new plan offers as a comment is right when it is taken, names with a space too.
+	write(t, filepath.Join(dir, "spaced.csv"), "Lease No;Start date;Term (months)\n17;01.02.2026;36\n18;15.08.2025;24\n")
+	if _, errs, code := yoyaku(t, dir, "new", "spaced", "--table", "spaced.csv"); code != 0 {
+		t.Fatal(errs)
+	}
+	path := filepath.Join(dir, "spaced", "yoyaku.yaml")
+	write(t, path, strings.NewReplacer("    # columns:", "    columns:", "    #   notice:", "      notice:").Replace(read(t, path)))
+	if out, errs, code := yoyaku(t, dir, "check", path); code != 0 || !strings.Contains(read(t, path), "\n      notice: ") {
+		t.Errorf("the comment taken: %d %s%s", code, out, errs)
 	}
 }

@@ -196,12 +196,20 @@ func (s Start) record(table string, taken []string) (lines, told string, err err
 	list("read-numbers", numbers)
 	if len(dates) > 0 {
 		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
-		fmt.Fprintf(&b, "    # Columns that phrases add:\n    # columns:\n    #   notice: %s, -90 days, roll preceding\n", strings.Trim(rows.Quote(first), `"`))
+		fmt.Fprintf(&b, "    # Columns that phrases add:\n    # columns:\n    #   notice: %s\n", quoted(nameInPhrase(first)+", -90 days, roll preceding"))
 		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
 	} else {
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
 	return b.String(), told, nil
+}
+
+// nameInPhrase is a column's name as a phrase has it, in quotes where it must be.
+func nameInPhrase(name string) string {
+	if _, err := phrase.ParseExpr(name + ", +1 day"); err == nil && strings.Trim(name, " ") == name && !strings.ContainsAny(name, " ,") {
+		return name
+	}
+	return rows.Quote(name)
 }
 
 // column is a column of a table that is looked at.
