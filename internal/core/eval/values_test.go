@@ -256,6 +256,13 @@ func TestWhyNot(t *testing.T) {
 			t.Errorf("%s: %t %t %v, %q, want %q", c.text, ok, blank, err, x.Why(row), c.want)
 		}
 	}
+	x, err := eval.CompileExpect("a < (b, +9000 years)", env) // one side can't be worked out
+	if err != nil {
+		t.Fatal(err)
+	}
+	if why := x.Why([]eval.Value{eval.Str("2027-01-01"), eval.Str("2027-01-02")}); why != "a is 2027-01-01, b is 2027-01-02" {
+		t.Error(why)
+	}
 	for text, want := range map[string]string{"4000000000 * 4000000000": "", "3000000 * 3000000": "9000000000000"} {
 		var v eval.Value
 		p, err := eval.Compile(text, nil, env)

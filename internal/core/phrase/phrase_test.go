@@ -346,6 +346,9 @@ func TestWordsAsNames(t *testing.T) {
 		if err != nil {
 			t.Fatal(text, err)
 		}
+		if _, err := ParseRule("monthly on 1 from " + w); err == nil && w != "x-y" {
+			t.Errorf("%s needs no quotes in a rule", w)
+		}
 		again, err := ParseRule(r.Canonical())
 		if err != nil || again.Canonical() != r.Canonical() {
 			t.Errorf("%s: %s, %v", text, r.Canonical(), err)
@@ -356,13 +359,13 @@ func TestWordsAsNames(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 		}
 	}
-	for text, want := range map[string]string{"x-y, +1 day": "x-y, +1 day", "round pay to 10": "round pay to 10", "3rd working day of next month using isles": "3rd working day of next month using isles", "next working day using isles": "next working day using isles"} {
+	for text, want := range map[string]string{"x-y, +1 day": "x-y, +1 day", "round pay to 10": "round pay to 10", "3rd working day of next month using isles": "3rd working day of next month using isles", "next working day using isles": "next working day using isles", "x-y_z, +1 day": "x-y_z, +1 day", "fri on or after": "fri on or after"} {
 		if e, err := ParseExpr(text); err != nil || ExprText(e) != want {
 			t.Errorf("%s: %v", text, err)
 		}
 	}
 	for text, want := range map[string]string{"monthly on 1 then at 09:00, +1 day": "`at` is the last step", "rrule FREQ=MONTHLY until 2027-12-31": "no clause but", "rrule FREQ=MONTHLY 3 times": "no clause but",
-		"rrule FREQ=MONTHLY;BYMONTHDAY=31 skipping short months": "no clause but", "rrule FREQ=MONTHLY back from 2027-12-31": "no clause but", "round pay to 11": "0 to 10"} {
+		"rrule FREQ=MONTHLY;BYMONTHDAY=31 skipping short months": "no clause but", "rrule FREQ=MONTHLY back from 2027-12-31": "no clause but", "round pay to 11": "0 to 10", "monthly on 2nd qqqq": "an ordinal goes with a weekday"} {
 		_, err := ParseRule(text)
 		if !IsRule(text) {
 			_, err = ParseExpr(text)

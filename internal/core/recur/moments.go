@@ -39,6 +39,7 @@ func (r *RRule) MomentsFrom(start, from Moment) iter.Seq[Moment] {
 func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
 	return func(yield func(Moment) bool) {
 		n := 0
+		var last Moment // a skipped day may come to be one that the next period has too
 		emit := func(list []Moment) bool { // one period's set
 			if r.BySetPos != nil {
 				list = atPositions(list, r.BySetPos)
@@ -47,6 +48,10 @@ func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
 				if m.Day < start.Day || m.Day == start.Day && m.Second < start.Second {
 					continue
 				}
+				if m.Day < last.Day || m.Day == last.Day && m.Second <= last.Second {
+					continue
+				}
+				last = m
 				if u := r.Until; u != nil && (m.Day > u.Day || m.Day == u.Day && m.Second > u.Second) {
 					return false
 				}

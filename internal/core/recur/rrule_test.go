@@ -518,6 +518,21 @@ func TestDaysFromTheEnd(t *testing.T) {
 			break
 		}
 	}
+	for _, text := range []string{"RSCALE=GREGORIAN;FREQ=MONTHLY;SKIP=FORWARD;BYMONTHDAY=31,1,30", "RSCALE=GREGORIAN;FREQ=YEARLY;SKIP=BACKWARD;BYMONTH=2,4;BYMONTHDAY=31,27", "RSCALE=GREGORIAN;FREQ=YEARLY;SKIP=FORWARD;BYYEARDAY=366,1"} {
+		r, err := ParseRRule(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n, last := 0, civil.None
+		for m := range r.Moments(Moment{date("2027-01-01"), 0}) {
+			if n++; m.Day <= last {
+				t.Fatalf("%s: %s comes after %s", text, m.Day, last)
+			}
+			if last = m.Day; n == 40 {
+				break
+			}
+		}
+	}
 	for _, from := range []string{"2027-01-01", "2027-06-05", "2031-01-01"} { // what lies before needn't be walked
 		for _, text := range []string{"FREQ=SECONDLY;INTERVAL=7000", "FREQ=MINUTELY;INTERVAL=777;BYMONTH=6", "FREQ=HOURLY;INTERVAL=5", "FREQ=DAILY;INTERVAL=3;BYHOUR=7,8", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU;WKST=SU", "FREQ=DAILY;COUNT=900"} {
 			r, err := ParseRRule(text)
