@@ -1,12 +1,15 @@
 package eval_test
 
 import (
+	"errors"
 	"slices"
 	"strings"
 	"testing"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
 )
 
 // Cells sort as numbers, then dates, then true and false, then texts, blanks
@@ -263,7 +266,7 @@ func TestWhyNot(t *testing.T) {
 	if why := x.Why([]eval.Value{eval.Str("2027-01-01"), eval.Str("2027-01-02")}); why != "a is 2027-01-01, b is 2027-01-02" {
 		t.Error(why)
 	}
-	for text, want := range map[string]string{"4000000000 * 4000000000": "", "3000000 * 3000000": "9000000000000"} {
+	for text, want := range map[string]string{"4000000000 * 4000000000": "", "4294967295 * 4294967295": "", "3000000 * 3000000": "9000000000000"} {
 		var v eval.Value
 		p, err := eval.Compile(text, nil, env)
 		if err == nil {
@@ -272,6 +275,26 @@ func TestWhyNot(t *testing.T) {
 		if (err != nil) != (want == "") || err == nil && v.String() != want {
 			t.Errorf("%s is %s, %v, want %q", text, v, err, want)
 		}
+	}
+	var names []string // all that are known, and no more, are named
+	for i := range 31 {
+		names = append(names, "n"+strings.Repeat("x", i))
+	}
+	for n, want := range map[int]string{30: "", 31: " and 1 more"} {
+		env.Names = names[:n]
+		_, err := eval.Compile("qqqqqqqq", nil, env)
+		var at *phrase.Error
+		if !errors.As(err, &at) || !strings.HasSuffix(at.Hint, names[29]+want) {
+			t.Errorf("%d names: %v", n, err)
+		}
+	}
+	shut := workdays.New("shut", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday)).WithHolidays(workdays.List{{Date: day("2027-01-01"), Nominal: day("2027-01-01"), Name: "New Year"}})
+	p, err := eval.Compile("2026-12-10, 1st working day of jan on or after", nil, eval.Env{Frame: civil.DefaultFrame, Calendar: shut})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if v, _, err := p.Eval(nil, nil); err != nil || v.String() != "2027-01-04" {
+		t.Errorf("the first working day is %s, %v", v, err)
 	}
 	for text, want := range map[string]int{"every 1 month back from 2027-05-31 from 2027-05-31": 1, "every 3 months back from 2027-05-31 from 2027-02-28": 2, "monthly on 1 from 2027-02-01 until 2027-02-01": 1} {
 		r, err := eval.CompileRule(text, env)

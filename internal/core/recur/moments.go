@@ -39,7 +39,7 @@ func (r *RRule) MomentsFrom(start, from Moment) iter.Seq[Moment] {
 func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
 	return func(yield func(Moment) bool) {
 		n := 0
-		var last Moment // a skipped day may come to be one that the next period has too
+		var last Moment                    // a skipped day may come to be one that the next period has too
 		emit := func(list []Moment) bool { // one period's set
 			if r.BySetPos != nil {
 				list = atPositions(list, r.BySetPos)

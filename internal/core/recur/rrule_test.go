@@ -145,6 +145,7 @@ func TestRRuleErrors(t *testing.T) {
 		{"FREQ=OFTEN", "one of"},
 		{"INTERVAL=2", "needs FREQ"},
 		{"FREQ=DAILY;INTERVAL=0", "1 to"},
+		{"FREQ=DAILY;COUNT=2147483648", "1 to 2147483647"},
 		{"FREQ=DAILY;FREQ=DAILY", "twice"},
 		{"FREQ=DAILY;COUNT=2;UNTIL=20270101", "exclude"},
 		{"FREQ=MONTHLY;BYWEEKNO=3", "YEARLY only"},

@@ -133,6 +133,17 @@ func TestFindings(t *testing.T) {
 			t.Errorf("%s, %s: %q, want %q", c.rule, c.milestone, text, c.want)
 		}
 	}
+	odd, err := NewSeries("odd", "", "monthly on 15", env) // five dates of twelve the other way round, however far
+	if err == nil {
+		err = odd.AddMilestone("m", "if month of nominal <= 7 then (date, -1 day) else (date, +5 days)", env)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	found, err := odd.Check(year)
+	if err != nil || len(found) != 5 {
+		t.Errorf("%d out of order, want 5: %v %v", len(found), found, err)
+	}
 	s, err := NewSeries("pay", "", "monthly on last", env)
 	if err == nil {
 		err = s.SetPeriod("", "nominal, +1 day", env)
