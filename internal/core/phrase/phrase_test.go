@@ -365,7 +365,7 @@ func TestWordsAsNames(t *testing.T) {
 		}
 	}
 	for text, want := range map[string]string{"monthly on 1 then at 09:00, +1 day": "`at` is the last step", "rrule FREQ=MONTHLY until 2027-12-31": "no clause but", "rrule FREQ=MONTHLY 3 times": "no clause but",
-		"rrule FREQ=MONTHLY;BYMONTHDAY=31 skipping short months": "no clause but", "rrule FREQ=MONTHLY back from 2027-12-31": "no clause but", "round pay to 11": "0 to 10", "monthly on 2nd qqqq": "an ordinal goes with a weekday"} {
+		"rrule FREQ=MONTHLY;BYMONTHDAY=31 skipping short months": "no clause but", "rrule FREQ=MONTHLY back from 2027-12-31": "no clause but", "round pay to 11": "0 to 10", "monthly on 2nd qqqq": "an ordinal goes with a weekday", "monthly on first qqqq": "an ordinal goes with a weekday"} {
 		_, err := ParseRule(text)
 		if !IsRule(text) {
 			_, err = ParseExpr(text)
