@@ -89,7 +89,7 @@ func TestFiscalWeeks(t *testing.T) {
 					if got := [...]int{f.FiscalYearOf(day), f.FiscalPlace(FiscalWeek, day), f.FiscalPlace(FiscalMonth, day), f.FiscalPlace(FiscalQuarter, day), f.FiscalPlace(FiscalHalf, day)}; got != [...]int{year, week, m, (m + 2) / 3, (m + 5) / 6} {
 						t.Fatalf("%v %s %s: year, week, month, quarter, half %v, want week %d of %d, month %d", end, pattern.Name, day, got, week, year, m)
 					}
-					for u := FiscalWeek; u <= FiscalYear; u++ {
+					for u := FiscalWeek; u <= FiscalYear && (!testing.Short() || day%13 == 0); u++ {
 						name := f.Name(u, day)
 						if s, ok := f.ParseSpan(name); !ok || !s.Has(day) || s != mustPeriod(f, u, day) {
 							t.Fatalf("%v %s: %s is %v, which doesn't hold %s", end, pattern.Name, name, s, day)
@@ -324,7 +324,7 @@ func TestFiscalNames(t *testing.T) {
 	for _, f := range []Frame{{FiscalMonth: 2, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 2, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, FiscalNamedStart: true, WeekStart: Monday},
 		{End: FiscalEnd{Weekday: Saturday, Month: 1}, WeekStart: Monday}, {End: FiscalEnd{Weekday: Saturday, Month: 1}, FiscalNamedStart: true, WeekStart: Monday}} {
 		f.Pattern = Patterns[0].Pattern
-		for d := of(2020, 1, 3); d < of(2034, 1, 1); d += 11 {
+		for d := of(2020, 1, 3); d < of(2034, 1, 1); d += 53 {
 			for _, u := range []Unit{FiscalYear, FiscalQuarter, FiscalMonth} {
 				name := f.Name(u, d)
 				want, _ := f.Around(u, d, 0)
