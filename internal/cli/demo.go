@@ -50,6 +50,7 @@ func (a *App) demoCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
+		r.together = true
 		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s, its holiday list and\nthe tables of the crew office.\n\n", report.Clean(dir), plan.FileName)
 		if err := r.do(p); err != nil {
 			return err

@@ -31,6 +31,7 @@ type run struct {
 	window, dir string
 	only        []string
 	anyway      bool
+	together    bool                                // what became of each file is part of the result
 	note        func(out *plan.Output, text string) // tells of an output
 
 	series []*schedule.Series
@@ -513,8 +514,15 @@ func (r *run) report() error {
 	if err != nil {
 		return err
 	}
+	if r.together { // for a reader, not for a program
+		fmt.Fprint(r.app.Out, "\nIts files:\n")
+	}
 	for _, t := range r.told {
-		r.app.note("  %s: %s", t.of, t.text)
+		if line := fmt.Sprintf("  %s: %s", t.of, t.text); r.together {
+			fmt.Fprintln(r.app.Out, report.CleanLines(line))
+		} else {
+			r.app.note("%s", line)
+		}
 	}
 	for _, s := range r.sums {
 		if s.Blank > 0 {
