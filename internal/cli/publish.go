@@ -181,10 +181,7 @@ func (p *publishing) who() (user, password string, err error) {
 		case "password":
 			password = value
 		default:
-			ok = ok && false
-			if strings.TrimSpace(line) == "" || strings.HasPrefix(line, "#") {
-				ok = true
-			}
+			ok = strings.TrimSpace(line) == "" || strings.HasPrefix(line, "#")
 		}
 		if !ok { // what it says isn't shown: it may be the password
 			return "", "", rows.In("credentials", fmt.Errorf("%s:%d: lines here are user=NAME and password=WORD", p.credentials, n+1))
