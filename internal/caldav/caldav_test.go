@@ -7,6 +7,9 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -202,6 +205,35 @@ func TestAddresses(t *testing.T) {
 		"https://u:p@a.example/": "holds a user name", "a.example": "is such as", "ftp://a.example/": "is such as", "": "is such as", "://": "is such as"} {
 		if _, err := New(address, "u", "p"); (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q", address, err, want)
+		}
+	}
+}
+
+// What a file of credentials may say, and who may read it; no error shows what it says.
+func TestCredentials(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "who")
+	for _, c := range []struct {
+		text, want string
+		mode       os.FileMode
+	}{{"# who\r\nuser=clerk\r\n\r\npassword=high=tide \r\n", "", 0o600}, {"user=clerk\npassword=high=tide \n", "others can read", 0o644}, {"user=clerk\n", "both user=NAME", 0o600},
+		{"clerk\nhigh=tide \n", ":1: lines here are", 0o600}, {"user=clerk\npasword=high=tide \n", ":2: lines here are", 0o600}, {strings.Repeat("#", 5000), "", 0o600}} {
+		if runtime.GOOS == "windows" && c.mode != 0o600 {
+			continue
+		}
+		os.Remove(path)
+		if err := os.WriteFile(path, []byte(c.text), c.mode); err != nil {
+			t.Fatal(err)
+		}
+		user, password, err := Credentials(path)
+		switch {
+		case err != nil && strings.Contains(err.Error(), "tide"):
+			t.Errorf("%q: the error shows it: %v", c.text, err)
+		case len(c.text) > 4096:
+			if err == nil {
+				t.Error("a file of any size is read")
+			}
+		case c.want == "" && (err != nil || user != "clerk" || password != "high=tide "), c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)):
+			t.Errorf("%q: %s, %q, %v, want %q", c.text, user, password, err, c.want)
 		}
 	}
 }

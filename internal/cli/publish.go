@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"runtime"
 	"slices"
 	"strings"
 
@@ -16,7 +14,6 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
-	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/publish"
@@ -146,9 +143,6 @@ func (p *publishing) name() string {
 	return p.plan.ID
 }
 
-// longestCredentials bounds a file of credentials.
-const longestCredentials = 1 << 12
-
 // who is the user and the password; neither is ever shown.
 func (p *publishing) who() (user, password string, err error) {
 	if p.credentials == "" {
@@ -161,36 +155,8 @@ func (p *publishing) who() (user, password string, err error) {
 	if err := p.plan.Files.Read(p.credentials); err != nil {
 		return "", "", err
 	}
-	info, err := os.Stat(p.credentials)
-	if err != nil {
-		return "", "", err
-	}
-	if info.Mode().Perm()&0o077 != 0 && runtime.GOOS != "windows" {
-		return "", "", rows.In("credentials", fmt.Errorf("others can read %s, and it holds a password; chmod 600 it", p.credentials))
-	}
-	data, err := files.ReadAll(p.credentials, longestCredentials, "file of credentials")
-	if err != nil {
-		return "", "", rows.In("credentials", err)
-	}
-	for n, line := range strings.Split(strings.TrimPrefix(string(data), "\ufeff"), "\n") {
-		line = strings.TrimSuffix(line, "\r")
-		key, value, ok := strings.Cut(line, "=")
-		switch strings.TrimSpace(key) {
-		case "user":
-			user = value
-		case "password":
-			password = value
-		default:
-			ok = strings.TrimSpace(line) == "" || strings.HasPrefix(line, "#")
-		}
-		if !ok { // what it says isn't shown: it may be the password
-			return "", "", rows.In("credentials", fmt.Errorf("%s:%d: lines here are user=NAME and password=WORD", p.credentials, n+1))
-		}
-	}
-	if user == "" || password == "" {
-		return "", "", rows.In("credentials", fmt.Errorf("%s has to say both user=NAME and password=WORD", p.credentials))
-	}
-	return user, password, nil
+	user, password, err = caldav.Credentials(p.credentials)
+	return user, password, rows.In("credentials", err)
 }
 
 // wanted is what the plan has.

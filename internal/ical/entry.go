@@ -63,7 +63,7 @@ func (e *Entry) Recurs() bool {
 	return e.rules != nil || e.plus != nil || e.minus != nil || e.minusDays != nil
 }
 
-// End is the end of an instance that starts at a time: exclusive, or the start itself
+// end is the end of an instance that starts at a time: exclusive, or the start itself
 // where there is none.
 func (e *Entry) end(start Stamp, long *length) Stamp {
 	if e.AllDay() {

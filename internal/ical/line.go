@@ -1,4 +1,4 @@
-// Package ical writes iCalendar (RFC 5545) files.
+// Package ical writes and reads iCalendar (RFC 5545) files.
 package ical
 
 import (

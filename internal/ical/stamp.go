@@ -142,7 +142,7 @@ type length struct {
 // longestDays is the longest that an event may take: all the days that there are.
 const longestDays = int(civil.Max)
 
-// duration reads P1W, P2DT3H, -PT15M.
+// readDuration reads P1W, P2DT3H, -PT15M.
 func readDuration(s string) (l length, err error) {
 	bad := fmt.Errorf("not a duration: %q; for example P2D", s[:min(len(s), 40)])
 	text := strings.ToUpper(strings.TrimSpace(s))

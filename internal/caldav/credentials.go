@@ -1,0 +1,50 @@
+package caldav
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"runtime"
+	"strings"
+
+	"yoyaku/internal/files"
+)
+
+// longestCredentials bounds a file of credentials, in bytes.
+const longestCredentials = 1 << 12
+
+// Credentials reads who a user is from a file of the lines user=NAME and password=WORD.
+// One that others can read is refused, where the system tells that by the file's mode.
+// No error shows what the file says: it may be the password.
+func Credentials(path string) (user, password string, err error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return "", "", err
+	}
+	if info.Mode().Perm()&0o077 != 0 && runtime.GOOS != "windows" {
+		return "", "", fmt.Errorf("others can read %s, and it holds a password; chmod 600 it", path)
+	}
+	data, err := files.ReadAll(path, longestCredentials, "file of credentials")
+	if err != nil {
+		return "", "", err
+	}
+	for n, line := range strings.Split(strings.TrimPrefix(string(data), "\ufeff"), "\n") {
+		line = strings.TrimSuffix(line, "\r")
+		key, value, ok := strings.Cut(line, "=")
+		switch strings.TrimSpace(key) {
+		case "user":
+			user = value
+		case "password":
+			password = value
+		default:
+			ok = strings.TrimSpace(line) == "" || strings.HasPrefix(line, "#")
+		}
+		if !ok {
+			return "", "", fmt.Errorf("%s:%d: lines here are user=NAME and password=WORD", path, n+1)
+		}
+	}
+	if user == "" || password == "" {
+		return "", "", errors.New(path + " has to say both user=NAME and password=WORD")
+	}
+	return user, password, nil
+}
