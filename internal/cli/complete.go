@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/question"
 	"yoyaku/internal/tabular"
 )
@@ -29,7 +30,7 @@ func (s *settings) completeOptions(c *cobra.Command, options []*question.Option,
 		var offer completion
 		switch {
 		case o.Choices != nil:
-			offer = cobra.FixedCompletions(o.Choices, cobra.ShellCompDirectiveNoFileComp)
+			offer = oneOf(func() ([]string, error) { return o.Choices, nil })
 		case o.Complete == "series":
 			offer = s.series
 		case o.Complete == "calendars":
@@ -44,21 +45,58 @@ func (s *settings) completeOptions(c *cobra.Command, options []*question.Option,
 }
 
 // series offers the series of the plan at hand.
-func (s *settings) series(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	p, err := s.load()
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveError
-	}
-	return p.Env.SeriesNames, cobra.ShellCompDirectiveNoFileComp
+func (s *settings) series(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+	return oneOf(func() ([]string, error) {
+		p, err := s.load()
+		if err != nil {
+			return nil, err
+		}
+		return p.Env.SeriesNames, nil
+	})(c, args, word)
 }
 
 // calendars offers the calendars of the plan at hand.
-func (s *settings) calendars(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	p, err := s.load()
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveError
+func (s *settings) calendars(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+	return oneOf(func() ([]string, error) {
+		p, err := s.load()
+		if err != nil {
+			return nil, err
+		}
+		return p.CalendarNames(), nil
+	})(c, args, word)
+}
+
+// oneOf offers those of a list that begin as the last item of the word does.
+func oneOf(list func() ([]string, error)) completion {
+	return func(_ *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
+		names, err := list()
+		if err != nil {
+			return nil, cobra.ShellCompDirectiveError
+		}
+		at := strings.LastIndex(word, ",") + 1
+		return beginning(names, word, at), cobra.ShellCompDirectiveNoFileComp
 	}
-	return p.CalendarNames(), cobra.ShellCompDirectiveNoFileComp
+}
+
+func isName(e phrase.Expr) bool {
+	_, ok := e.(*phrase.Name)
+	return ok
+}
+
+// beginning is the names that go on from the word's part behind at, whatever the case,
+// with what stands before it.
+func beginning(names []string, word string, at int) []string {
+	var list []string
+	for _, name := range names {
+		bare := name
+		if !strings.HasPrefix(word[at:], `"`) {
+			bare = strings.TrimPrefix(name, `"`)
+		}
+		if len(bare) >= len(word)-at && strings.EqualFold(bare[:len(word)-at], word[at:]) {
+			list = append(list, word[:at]+name)
+		}
+	}
+	return list
 }
 
 // columnsOf offers the columns of the table named on the command line.
@@ -73,16 +111,19 @@ func columnsOf(in *question.TableIn) completion {
 		}
 		defer closer.Close()
 		at := strings.LastIndexAny(word, ", (=<>") + 1 // inside a phrase, the word that is being typed
-		if at < len(word) && word[at] == '-' {         // a column to sort by, the largest first
+		if strings.Count(word, `"`)%2 == 1 {
+			at = strings.LastIndex(word, `"`)
+		}
+		if at < len(word) && word[at] == '-' { // a column to sort by, the largest first
 			at++
 		}
-		before, typed := word[:at], word[at:]
-		var list []string
-		for _, c := range r.Columns() {
-			if strings.HasPrefix(strings.ToLower(c), strings.ToLower(typed)) {
-				list = append(list, before+c)
+		names := slices.Clone(r.Columns())
+		for i, name := range names {
+			if p, err := phrase.Parse(name); err != nil || !isName(p.Expr) || at < len(word) && word[at] == '"' {
+				names[i] = `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
 			}
 		}
+		list := beginning(names, word, at)
 		slices.Sort(list)
 		return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 	}

@@ -130,7 +130,7 @@ What is your job?  yoyaku help jobs`,
 		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
 	}
 	commands := map[string]*cobra.Command{}
-	for _, c := range []*cobra.Command{a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand(), a.publishCommand(), a.demoCommand(), a.schemaCommand()} {
+	for _, c := range []*cobra.Command{a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand(), a.publishCommand(), a.demoCommand(), a.schemaCommand(), a.completionCommand()} {
 		commands[c.Name()] = c
 	}
 	more := map[string][]string{} // questions whose group doesn't order them
@@ -151,14 +151,8 @@ What is your job?  yoyaku help jobs`,
 	root.SetHelpCommand(a.helpCommand(root))
 	root.SetUsageTemplate(usageTemplate)
 	root.SetHelpCommandGroupID("start")
-	root.SetCompletionCommandGroupID("start")
+	root.CompletionOptions.DisableDefaultCmd = true
 	root.InitDefaultHelpCmd()
-	root.InitDefaultCompletionCmd()
-	for _, c := range root.Commands() {
-		if c.Name() == "completion" {
-			c.Short = "Words that complete themselves in your shell"
-		}
-	}
 	return root
 }
 
@@ -171,7 +165,7 @@ var groups = []commandGroup{
 	{"tables", "Dates in tables", "derive due spread match tally grid"},
 	{"facts", "Facts", "value between days holidays"},
 	{"hand", "Hand on, take in", "read compare publish"},
-	{"start", "Start", "demo schema"},
+	{"start", "Start", "demo schema completion"},
 }
 
 func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+format, args...) }

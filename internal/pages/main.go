@@ -5,6 +5,7 @@
 package main
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -49,13 +50,12 @@ func write(folder string) error {
 	if err := os.MkdirAll(shells, 0o755); err != nil {
 		return err
 	}
-	for name, gen := range map[string]func(path string) error{
-		"yoyaku.bash": func(p string) error { return root.GenBashCompletionFileV2(p, true) },
-		"_yoyaku":     root.GenZshCompletionFile,
-		"yoyaku.fish": func(p string) error { return root.GenFishCompletionFile(p, true) },
-		"yoyaku.ps1":  root.GenPowerShellCompletionFileWithDesc,
-	} {
-		if err := gen(filepath.Join(shells, name)); err != nil {
+	for i, name := range []string{"yoyaku.bash", "_yoyaku", "yoyaku.fish", "yoyaku.ps1"} {
+		var script bytes.Buffer
+		if err := cli.Completion(root, cli.Shells[i], &script); err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(shells, name), script.Bytes(), 0o644); err != nil {
 			return err
 		}
 	}

@@ -1,0 +1,51 @@
+package cli
+
+import (
+	"embed"
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+)
+
+//go:embed shells
+var shells embed.FS
+
+// Shells are those whose words complete themselves.
+var Shells = []string{"bash", "zsh", "fish", "powershell"}
+
+// Completion writes the script by which a shell of Shells completes the words of root's
+// commands.
+func Completion(root *cobra.Command, shell string, w io.Writer) error {
+	if shell == "powershell" {
+		return root.GenPowerShellCompletionWithDesc(w)
+	}
+	script, err := shells.ReadFile("shells/" + shell)
+	if err != nil {
+		return fmt.Errorf("no completion for %s: name one of bash, zsh, fish and powershell", shell)
+	}
+	_, err = w.Write(script)
+	return err
+}
+
+func (a *App) completionCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "completion bash|zsh|fish|powershell",
+		Short: "Words that complete themselves in your shell",
+		Long: `Print the script by which a shell completes commands, options and their words,
+calendars, series and the columns of the table on the line, inside a phrase too.
+
+In bash, put the line of the first example into ~/.bashrc; in zsh into ~/.zshrc, after
+compinit; in fish into ~/.config/fish/config.fish; in PowerShell into $PROFILE.
+make install puts the scripts where the shells look for them by themselves.`,
+		Example: `  source <(yoyaku completion bash)
+  source <(yoyaku completion zsh)
+  yoyaku completion fish | source
+  yoyaku completion powershell | Out-String | Invoke-Expression`,
+		Args:      needArgs(1, 1, "bash, zsh, fish or powershell"),
+		ValidArgs: Shells,
+		RunE: func(c *cobra.Command, args []string) error {
+			return Completion(c.Root(), args[0], a.Out)
+		},
+	}
+}
