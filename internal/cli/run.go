@@ -180,7 +180,7 @@ func (r *run) windowOf() (civil.Span, error) {
 		return *r.plan.Window, nil
 	}
 	for _, s := range r.series {
-		if s.Rec.Rule.Endless() {
+		if s.Endless() {
 			return civil.Span{}, usagef("%s: the series `%s` has no end; give the plan a window (window: 2027), or use --window", r.plan.Path, s.Name)
 		}
 	}

@@ -125,7 +125,7 @@ func (j *Job) seriesOf(text string) (*schedule.Series, error) {
 
 // bounds settles on the stretch of time and the number of dates.
 func (q *dates) bounds(j *Job, l *listing) (err error) {
-	endless := slices.ContainsFunc(l.series, func(s *schedule.Series) bool { return s.Rec.Rule.Endless() })
+	endless := slices.ContainsFunc(l.series, func(s *schedule.Series) bool { return s.Endless() })
 	switch {
 	case q.window != "":
 		l.span, err = j.window("window", q.window)
@@ -135,7 +135,7 @@ func (q *dates) bounds(j *Job, l *listing) (err error) {
 		return nil
 	case q.counts != "":
 		for _, s := range l.series {
-			if s.Rec.Rule.Endless() {
+			if s.Endless() {
 				return need("window", fmt.Sprintf("%q has no end, so say which years to count", s.RuleText))
 			}
 		}
@@ -197,7 +197,7 @@ func (l *listing) table(j *Job) error {
 					return err
 				}
 				d.Series.Note(d.Moved)
-				cells = schedule.RuleRow(l.first(cells[:0], d.Series), d.Series, d.Moved)
+				cells = schedule.RuleRow(l.first(cells[:0], d.Series), d.Moved)
 				if err := put(cells); err != nil {
 					return err
 				}
@@ -211,7 +211,7 @@ func (l *listing) table(j *Job) error {
 			if err != nil {
 				return err
 			}
-			cells = schedule.RuleRow(l.first(cells[:0], e.Series), e.Series, e.Of.Moved)
+			cells = schedule.RuleRow(l.first(cells[:0], e.Series), e.Of.Moved)
 			if err := put(l.addedCells(cells, e)); err != nil {
 				return err
 			}
@@ -263,7 +263,7 @@ func (l *listing) events(j *Job, to Events) error {
 		} else if slices.Contains(l.names, e.What) {
 			continue
 		}
-		cells := schedule.RuleRow(l.first(nil, e.Series), e.Series, e.Of.Moved)
+		cells := schedule.RuleRow(l.first(nil, e.Series), e.Of.Moved)
 		if keep, err := keeps(l.addedCells(cells, e)); err != nil || !keep {
 			if err != nil {
 				return err
@@ -332,7 +332,7 @@ func (l *listing) tell(j *Job, windowed bool) {
 	blank := 0
 	if windowed || l.whole {
 		for _, s := range l.series {
-			blank += schedule.Blanks(s.Rec, l.span)
+			blank += s.Blanks(l.span)
 		}
 	}
 	if blank > 0 {
@@ -353,7 +353,7 @@ func (l *listing) tell(j *Job, windowed bool) {
 func (q *dates) years(j *Job, l *listing) error {
 	return j.fill(l.head([]string{"year", "nominal", "moved"}), func(put rows.Put) error {
 		for _, s := range l.series {
-			years, err := schedule.CountYears(s.Rec, l.span)
+			years, err := s.CountYears(l.span)
 			if err != nil {
 				return err
 			}

@@ -87,7 +87,7 @@ func TestYearsAndWhy(t *testing.T) {
 			t.Fatal(err)
 		}
 		window, _ := eval.Window("2023..2033", env)
-		counts, err := CountYears(rec, window)
+		counts, err := (&Series{Rules: of(rec)}).CountYears(window)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -17,8 +17,13 @@ type Entry struct {
 	Series *Series
 	What   string // "date" or the milestone's name
 	At     eval.Value
-	Moves  []eval.Move
 	Of     *Occurrence
+	Why
+}
+
+// dated is the entry of an occurrence's own date.
+func (o *Occurrence) dated(s *Series) Entry {
+	return Entry{s, "date", o.Value(), o, Why{o.Moves, o.Moved.Blind, o.Hand}}
 }
 
 // Entries returns the dates and milestones of several series that lie in
@@ -61,7 +66,7 @@ func entriesOf(series []*Series, window civil.Span, note func(*Occurrence)) (all
 			in, out := window.Has(o.To), !window.Has(o.To)
 			if window.Has(o.To) {
 				note(o)
-				all = append(all, Entry{s, "date", o.Value(), o.Moves, o})
+				all = append(all, o.dated(s))
 			}
 			for i, m := range s.Milestones {
 				v := o.Milestone(i)
@@ -71,7 +76,7 @@ func entriesOf(series []*Series, window civil.Span, note func(*Occurrence)) (all
 				in, out = in || window.Has(v.Day), out || !window.Has(v.Day)
 				if window.Has(v.Day) {
 					note(o)
-					all = append(all, Entry{s, m.Name, v, o.Whys[i], o})
+					all = append(all, Entry{s, m.Name, v, o, o.Whys[i]})
 				}
 			}
 			if in && out {
@@ -97,7 +102,11 @@ func (s *Series) milestoneReach() (back, forth int) {
 		}
 	}
 	// Milestones may count from the neighbours of a date or from its period.
-	more := 2*s.Rec.Rule.Stride() + s.Rec.Chain.Back + s.Rec.Chain.Forth
+	before, after := s.reach()
+	more := 2*s.stride() + before + after
+	if s.hands != nil {
+		more += s.hands.far
+	}
 	return min(back+more, int(civil.Max)), min(forth+more, int(civil.Max))
 }
 

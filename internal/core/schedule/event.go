@@ -30,7 +30,7 @@ type Event struct {
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
-	return Event{UID: e.uid(plan), Summary: e.Label(), Description: eval.Reasons(e.Moves), Category: e.Series.Name, At: e.At,
+	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
 		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.todo(), Look: e.Series.Look}
 }
@@ -73,9 +73,9 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 	if err != nil {
 		return nil, err
 	}
-	sum := sha256.Sum256([]byte(s.Rec.Text + "\n" + env.Calendar.Name + "\n" + title))
+	sum := sha256.Sum256([]byte(s.Rules[0].Rec.Text + "\n" + env.Calendar.Name + "\n" + title))
 	if s.Name = hex.EncodeToString(sum[:5]); title == "" {
-		s.Title = s.Rec.Text
+		s.Title = s.Rules[0].Rec.Text
 	}
 	return s, nil
 }
@@ -83,6 +83,6 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // With returns the series with further columns to be added to it as milestones;
 // the series itself stays as it is.
 func (s *Series) With() *Series {
-	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rec: s.Rec, Start: s.Start, End: s.End,
+	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules, hands: s.hands, Start: s.Start, End: s.End,
 		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look}
 }

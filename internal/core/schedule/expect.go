@@ -79,13 +79,13 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 		c.all = append(c.all, o)
 	}
 	slices.Sort(c.around)
-	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.order, c.closed, c.none} {
+	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.order, c.closed, c.hands, c.provisional, c.none} {
 		look()
 	}
 	if c.err != nil {
 		return nil, c.err
 	}
-	if n := Blanks(s.Rec, window); n > 0 {
+	if n := s.Blanks(window); n > 0 {
 		c.note("rule", eval.Value{}, "%d nominal dates for which the steps after `then` give no date", n)
 	}
 	return c.list, nil
@@ -112,19 +112,15 @@ func (c *checker) note(key string, at eval.Value, format string, args ...any) {
 // reach is the window and what counts and gaps look at around it.
 func (c *checker) reach() civil.Span {
 	span := c.window
-	e := c.s.Expects
-	if e == nil {
-		return span
-	}
-	f := c.s.Rec.Rule.Frame
+	f := c.s.frame()
 	for _, u := range CountUnits {
-		if _, ok := e.Counts[u.Key]; ok {
+		if c.expected(u.Key) {
 			first, _ := f.Around(u.Unit, c.window.First, 0)
 			last, _ := f.Around(u.Unit, c.window.Last, 0)
 			span.First, span.Last = min(span.First, max(first.First, civil.Min)), max(span.Last, min(last.Last, civil.Max))
 		}
 	}
-	if e.Gap != nil {
+	if slices.ContainsFunc(c.expectations(), func(e *Expects) bool { return e.Gap != nil }) {
 		if d, ok := c.s.Before(c.window.First, false); ok {
 			span.First = min(span.First, d)
 		}
@@ -138,26 +134,23 @@ func (c *checker) reach() civil.Span {
 // counts counts the dates of each whole period that the window touches. Where the
 // rule's own bounds cut one, it needn't have the least.
 func (c *checker) counts() {
-	if c.s.Expects == nil {
-		return
-	}
-	r := c.s.Rec.Rule
-	own := civil.Always
-	if r.From != civil.None {
-		own.First = r.From
-	}
-	if !r.Endless() {
-		own.Last = r.Span().Last
-	}
+	own := c.s.own()
 	for _, u := range CountUnits {
-		want, ok := c.s.Expects.Counts[u.Key]
-		if !ok {
+		if !c.expected(u.Key) {
 			continue
 		}
-		for p, err := range r.Frame.Periods(u.Unit)(c.window) {
+		changes := 0
+		for p, err := range c.s.frame().Periods(u.Unit)(c.window) {
 			if err != nil {
 				c.err = err
 				return
+			}
+			want, ok, changed := c.countOf(u.Key, p.Span)
+			if changed {
+				changes++
+			}
+			if !ok {
+				continue
 			}
 			n := 0
 			for _, d := range c.around {
@@ -170,30 +163,120 @@ func (c *checker) counts() {
 				c.fail("expect."+u.Key, eval.Value{}, "%s has %d dates, expected are %s", p.Name, n, want)
 			}
 		}
+		if changes > 0 {
+			c.note("expect."+u.Key, eval.Value{}, "%s: the rule changes within %d of the periods, which aren't counted", u.Key, changes)
+		}
 	}
 }
 
 // gaps looks at neighbours of which one lies in the window.
 func (c *checker) gaps() {
-	if c.s.Expects == nil || c.s.Expects.Gap == nil {
-		return
-	}
 	for i := 1; i < len(c.around); i++ {
 		a, b := c.around[i-1], c.around[i]
-		if n := int(b - a); (c.window.Has(a) || c.window.Has(b)) && !c.s.Expects.Gap.has(n) {
-			c.fail("expect.gap", eval.Day(b), "%d days after %s, expected are %s", n, a, c.s.Expects.Gap)
+		gap := c.gapOf(b)
+		if n := int(b - a); gap != nil && (c.window.Has(a) || c.window.Has(b)) && !gap.has(n) {
+			c.fail("expect.gap", eval.Day(b), "%d days after %s, expected are %s", n, a, gap)
 		}
 	}
 }
 
-func (c *checker) each() {
-	if c.s.Expects == nil {
-		return
+// expectations are what is expected of the series and of each of its rules.
+func (c *checker) expectations() (list []*Expects) {
+	for _, r := range c.s.Rules {
+		if r.Expects != nil {
+			list = append(list, r.Expects)
+		}
 	}
-	for i, x := range c.s.Expects.Each {
+	if c.s.Expects != nil {
+		list = append(list, c.s.Expects)
+	}
+	return list
+}
+
+// expected reports whether a number of dates is expected anywhere.
+func (c *checker) expected(key string) bool {
+	return slices.ContainsFunc(c.expectations(), func(e *Expects) bool { _, ok := e.Counts[key]; return ok })
+}
+
+// countOf is how many dates a period should have, by the rule that holds in it or by
+// the series. Where the rule changes in it, there is no telling.
+func (c *checker) countOf(key string, p civil.Span) (want Bounds, ok, changed bool) {
+	rule := c.ruleAt(p.First)
+	if other := c.ruleAt(p.Last); len(c.s.Rules) > 1 && other != rule {
+		return want, false, true
+	}
+	for _, e := range []*Expects{rule.expects(), c.s.Expects} {
+		if e != nil {
+			if want, ok = e.Counts[key]; ok {
+				return want, true, false
+			}
+		}
+	}
+	return want, false, false
+}
+
+// ruleAt is the rule that holds on a day, or nil.
+func (c *checker) ruleAt(d civil.Date) *Ruled {
+	for i := range c.s.Rules {
+		if c.s.Rules[i].Span.Has(d) {
+			return &c.s.Rules[i]
+		}
+	}
+	return nil
+}
+
+func (r *Ruled) expects() *Expects {
+	if r == nil {
+		return nil
+	}
+	return r.Expects
+}
+
+// gapOf is what is expected of the days before a date.
+func (c *checker) gapOf(d civil.Date) *Bounds {
+	if e := c.ruleAt(d).expects(); e != nil && e.Gap != nil {
+		return e.Gap
+	}
+	if c.s.Expects != nil {
+		return c.s.Expects.Gap
+	}
+	return nil
+}
+
+// own is the stretch that the series bounds itself.
+func (s *Series) own() civil.Span {
+	own := civil.Always
+	first, last := s.Rules[0], s.Rules[len(s.Rules)-1]
+	own.First = first.Span.First
+	if from := first.Rec.Rule.From; from != civil.None {
+		own.First = max(own.First, from)
+	}
+	if own.Last = last.Span.Last; !last.Rec.Rule.Endless() {
+		own.Last = min(own.Last, last.Rec.Rule.Span().Last)
+	}
+	return own
+}
+
+func (c *checker) each() {
+	if c.s.Expects != nil {
+		c.eachOf(c.s.Expects, "expect.each.", func(*Occurrence) bool { return true })
+	}
+	for i := range c.s.Rules {
+		if r := &c.s.Rules[i]; r.Expects != nil {
+			c.eachOf(r.Expects, fmt.Sprintf("expect.rule.%d.each.", i), func(o *Occurrence) bool { return r.Span.Has(o.Date.Date) })
+		}
+	}
+}
+
+// eachOf holds the dates that are its own against the conditions of e.
+func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
+	for i, x := range e.Each {
 		blank := 0
-		key := "expect.each." + strconv.Itoa(i)
+		key := key + strconv.Itoa(i)
 		for _, o := range c.all {
+			if !own(o) {
+				continue
+			}
 			ok, none, err := x.Holds(o.Row)
 			switch {
 			case err != nil:
@@ -276,17 +359,48 @@ func (c *checker) closed() {
 		}
 		return nil
 	}
-	look := func(key, what string, cal *workdays.Calendar, v eval.Value, o *Occurrence) {
-		if cal != nil && v.Kind != eval.Blank && !cal.Open(v.Day) {
+	look := func(key, what string, cal *workdays.Calendar, v eval.Value, o *Occurrence, h *Hand) {
+		switch {
+		case v.Kind == eval.Blank:
+		case h != nil:
+			if cal := c.s.Calendar; cal != nil && !cal.Open(v.Day) {
+				c.note("instead", o.Value(), "%s %s is closed (%s) in %s; %s", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name, h.Reason)
+			}
+		case cal != nil && !cal.Open(v.Day):
 			c.fail(key, o.Value(), "%s %s is closed (%s) in %s, after a roll", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name)
 		}
 	}
-	date := rolls(c.s.Rec.Chain)
 	for _, o := range c.all {
-		look("rule", "the date", date, o.Value(), o)
+		look("rule", "the date", rolls(o.Rec.Chain), o.Value(), o, o.Hand)
 		for i, m := range c.s.Milestones {
-			look("milestones."+m.Name, m.Name, rolls(m.Prog.Chain()), o.Milestone(i), o)
+			look("milestones."+m.Name, m.Name, rolls(m.Prog.Chain()), o.Milestone(i), o, o.Whys[i].Hand)
 		}
+	}
+}
+
+// hands notes the dates that were left out by hand; those that were set stand in the
+// table with their reason.
+func (c *checker) hands() {
+	for _, h := range c.s.Hands() {
+		if h.At.Kind == eval.Blank && !h.Kept && c.window.Has(h.Nominal) {
+			c.note("instead", eval.Day(h.Nominal), "%s of %s is left out: %s", h.What, h.ID, h.Reason)
+		}
+	}
+}
+
+// provisional counts the dates that may move once a calendar knows more.
+func (c *checker) provisional() {
+	n := 0
+	why := blindNone
+	for _, o := range c.all {
+		for _, asked := range append([]Why{{Blind: o.Moved.Blind}}, o.Whys...) {
+			if asked.Blind.Is() {
+				n, why = n+1, asked.Blind
+			}
+		}
+	}
+	if n > 0 {
+		c.note("rule", eval.Value{}, "%d dates and milestones are provisional: %s", n, why.Text())
 	}
 }
 

@@ -49,11 +49,11 @@ func TestExpectations(t *testing.T) {
 			days = append(days, day)
 		}
 		own := civil.Always
-		if s.Rec.Rule.From != civil.None {
-			own.First = s.Rec.Rule.From
+		if s.Rules[0].Rec.Rule.From != civil.None {
+			own.First = s.Rules[0].Rec.Rule.From
 		}
-		if !s.Rec.Rule.Endless() {
-			own.Last = s.Rec.Rule.Span().Last
+		if !s.Rules[0].Rec.Rule.Endless() {
+			own.Last = s.Rules[0].Rec.Rule.Span().Last
 		}
 		for key, keyOf := range map[string]func(y, m int) string{
 			"per-month": func(y, m int) string { return fmt.Sprintf("%04d-%02d", y, m) }, "per-quarter": func(y, m int) string { return fmt.Sprintf("%04d-Q%d", y, (m+2)/3) },

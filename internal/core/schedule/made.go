@@ -11,7 +11,7 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// made holds the moved dates of a recurrence for a stretch of nominal dates, so
+// made holds the moved dates of a series for a stretch of nominal dates, so
 // that series that look into each other make each date once. Steps never change
 // the order of two dates (see eval.Chain): whatever lies before a date that is
 // held was moved no further than it.
@@ -27,13 +27,30 @@ type madeDate struct {
 	blind workdays.Blind
 }
 
+// forget forgets what was made.
+func (m *made) forget() {
+	m.Lock()
+	defer m.Unlock()
+	m.span, m.dates, m.err = civil.Span{}, nil, nil
+}
+
 // firstMade is how far around a day dates are made first.
 const firstMade = 200
 
 // reach makes the dates of r from the first to the last day of span too.
-func (m *made) reach(r *eval.Recurrence, span civil.Span) {
-	run := func(s civil.Span) (list []madeDate) {
-		for d := range r.Rule.All(s) {
+func (m *made) reach(s *Series, span civil.Span) {
+	run := func(part civil.Span) (list []madeDate) {
+		if !s.plain() {
+			for d, err := range s.all(part) {
+				if err != nil && m.err == nil {
+					m.err = err
+				}
+				list = append(list, madeDate{d.To, d.Blind})
+			}
+			return list
+		}
+		r := s.Rules[0].Rec
+		for d := range r.Rule.All(part) {
 			to, _, blind, err := r.Chain.Run(d.Date, r.Row, nil)
 			if err != nil && !errors.Is(err, eval.ErrRange) && m.err == nil {
 				m.err = err
@@ -61,10 +78,16 @@ func (m *made) reach(r *eval.Recurrence, span civil.Span) {
 
 // from returns the place of the first date on or after d, making dates until
 // those around it are known; ok is false where there is none.
-func (m *made) from(r *eval.Recurrence, d civil.Date) (i int, ok bool) {
-	all := r.Rule.Span()
+func (m *made) from(s *Series, d civil.Date) (i int, ok bool) {
+	all := s.span()
+	if !s.plain() { // the days themselves are made, wherever the nominal ones lie
+		back, forth := s.reach()
+		if all = all.Widen(back, forth); s.hands != nil {
+			all = civil.Span{First: min(all.First, s.hands.days.First), Last: max(all.Last, s.hands.days.Last)}
+		}
+	}
 	if m.dates == nil {
-		m.reach(r, civil.Span{First: d, Last: d}.Widen(firstMade, firstMade))
+		m.reach(s, civil.Span{First: d, Last: d}.Widen(firstMade, firstMade))
 	}
 	for more := firstMade; ; more *= 2 { // a series that this one looks into has to go further still
 		i = sort.Search(len(m.dates), func(i int) bool { return m.dates[i].to >= d })
@@ -72,9 +95,9 @@ func (m *made) from(r *eval.Recurrence, d civil.Date) (i int, ok bool) {
 		case m.err != nil:
 			return 0, false
 		case i == 0 && m.span.First > all.First && m.span.First > civil.Min:
-			m.reach(r, civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
+			m.reach(s, civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
 		case i == len(m.dates) && m.span.Last < all.Last:
-			m.reach(r, civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
+			m.reach(s, civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
 		default:
 			return i, i < len(m.dates)
 		}
@@ -89,7 +112,7 @@ func (s *Series) After(d civil.Date, on bool) (civil.Date, bool) {
 	}
 	s.made.Lock()
 	defer s.made.Unlock()
-	i, ok := s.made.from(s.Rec, d)
+	i, ok := s.made.from(s, d)
 	if !ok {
 		return civil.None, false
 	}
@@ -104,7 +127,7 @@ func (s *Series) Before(d civil.Date, on bool) (last civil.Date, ok bool) {
 	}
 	s.made.Lock()
 	defer s.made.Unlock()
-	i, _ := s.made.from(s.Rec, d)
+	i, _ := s.made.from(s, d)
 	if i == 0 || s.made.err != nil {
 		return civil.None, false
 	}

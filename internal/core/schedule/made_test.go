@@ -32,7 +32,7 @@ func TestNearestDates(t *testing.T) {
 		}
 		world, _ := eval.Window("2015..2045", plain)
 		var all []civil.Date
-		for m := range Dates(s.Rec, world) {
+		for m := range Dates(s.Rules[0].Rec, world) {
 			all = append(all, m.To)
 		}
 		for range 400 {
@@ -88,7 +88,7 @@ func TestSeriesInAChain(t *testing.T) {
 	}
 	window, _ := eval.Window("2027", env)
 	n := 0
-	for m, err := range Dates(last.Rec, window) {
+	for m, err := range Dates(last.Rules[0].Rec, window) {
 		if err != nil || m.To <= m.Date.Date {
 			t.Fatalf("%v %v", m, err)
 		}
@@ -193,7 +193,7 @@ func TestBlanksBoundPeriods(t *testing.T) {
 			}
 		}
 		want := map[string]int{"2027": 7, "2027-04..2027-12": 5, "2027-07": 0}[window]
-		if n := Blanks(s.Rec, w); n != want {
+		if n := s.Blanks(w); n != want {
 			t.Errorf("%s: %d blanks, want %d", window, n, want)
 		}
 	}
@@ -278,7 +278,7 @@ func TestPeriodsAtTheEdges(t *testing.T) {
 			t.Errorf("%s: %v, want %s", window, got, want)
 		}
 	}
-	if v := WeekdayOf(eval.Value{Kind: eval.Moment, Day: s.Rec.Rule.Span().First}); v.Kind != eval.Text {
+	if v := WeekdayOf(eval.Value{Kind: eval.Moment, Day: s.Rules[0].Rec.Rule.Span().First}); v.Kind != eval.Text {
 		t.Errorf("the weekday of a moment is %v", v)
 	}
 	if v := WeekdayOf(eval.Str("2027-03-10")); v.Kind != eval.Blank {

@@ -5,6 +5,7 @@ package schedule
 import (
 	"errors"
 	"iter"
+	"slices"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -14,13 +15,67 @@ import (
 
 // Moved is a date of a rule after its steps.
 type Moved struct {
-	recur.Date            // nominal, and its place in the rule
-	To         civil.Date // the date itself
+	recur.Date                  // nominal, and its place in the rule
+	Rec        *eval.Recurrence // the rule
+	To         civil.Date       // the date itself
 	// Moves are the steps that changed the date. They are valid until the next
 	// date is asked for.
 	Moves []eval.Move
 	// Blind is the calendar that was asked for it beyond what it knows, if any.
 	Blind workdays.Blind
+	// Hand is what was set by hand in its place; nil for nothing.
+	Hand *Hand
+}
+
+// blindNone is no calendar that was asked in vain.
+var blindNone workdays.Blind
+
+// ID is the identity of the date.
+func (m Moved) ID() string { return string(m.AppendID(nil)) }
+
+// AppendID appends the identity of the date.
+func (m Moved) AppendID(b []byte) []byte {
+	if m.Hand != nil && m.Hand.Gone {
+		return append(b, m.Hand.ID...)
+	}
+	return m.Rec.Rule.AppendID(b, m.Date)
+}
+
+// Value is the moved date, with the time that its rule gives.
+func (m Moved) Value() eval.Value {
+	v := eval.Day(m.To)
+	if at := m.Rec.Chain.Minutes; at >= 0 && m.To != civil.None {
+		v = eval.Value{Kind: eval.Moment, Day: m.To, Minutes: int16(at)}
+	}
+	if m.Hand != nil {
+		v = m.Hand.set(v)
+	}
+	v.Unsure = m.Blind.Is()
+	return v
+}
+
+// Reason tells in words why the date isn't the nominal one, and what is doubtful about
+// it.
+func (m Moved) Reason() string { return reason(m.Moves, m.Hand, m.Blind) }
+
+// reason joins the reasons of moves, of a day by hand, and what a calendar didn't know.
+func reason(moves []eval.Move, hand *Hand, blind workdays.Blind) string {
+	text := eval.Reasons(moves)
+	join := func(more string) {
+		if text != "" && more != "" {
+			text += "; "
+		}
+		text += more
+	}
+	switch {
+	case hand != nil && hand.Kept:
+		return hand.Reason
+	case hand != nil:
+		join(hand.Reason)
+	case blind.Is():
+		join(blind.Text())
+	}
+	return text
 }
 
 // Dates yields the dates of a recurrence whose moved date lies in window,
@@ -38,12 +93,12 @@ func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
 }
 
 // Blanks counts the nominal dates in a window for which the steps give none.
-func Blanks(r *eval.Recurrence, window civil.Span) (n int) {
-	if !r.Chain.MayBlank {
+func (s *Series) Blanks(window civil.Span) (n int) {
+	if !slices.ContainsFunc(s.Rules, func(r Ruled) bool { return r.Rec.Chain.MayBlank }) {
 		return 0
 	}
-	for d := range r.Rule.All(window) {
-		if to, _, _, err := r.Chain.Run(d.Date, r.Row, nil); err == nil && to == civil.None {
+	for d, rec := range s.nominal(window) {
+		if m, err := s.run(d, rec, nil); err == nil && m.To == civil.None && m.Hand == nil {
 			n++
 		}
 	}
@@ -82,7 +137,7 @@ func all(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
 			if to > window.Last {
 				return
 			}
-			if !yield(Moved{d, to, moves, blindOf(r, counts, d.Date, blind)}, nil) {
+			if !yield(Moved{d, r, to, moves, blindOf(r, counts, d.Date, blind), nil}, nil) {
 				return
 			}
 		}

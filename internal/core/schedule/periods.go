@@ -10,7 +10,8 @@ import (
 // Periods yields the periods of a series that touch a span: its pay periods.
 func (s *Series) Periods(span civil.Span) iter.Seq2[civil.NamedSpan, error] {
 	return func(yield func(civil.NamedSpan, error) bool) {
-		far := 2*s.Rec.Rule.Stride() + s.Rec.Chain.Back + s.Rec.Chain.Forth
+		back, forth := s.reach()
+		far := 2*s.stride() + back + forth
 		for o, err := range s.Occurrences(span.Widen(far, far)) {
 			if err != nil {
 				yield(civil.NamedSpan{}, err)
@@ -42,7 +43,7 @@ type Instalment struct {
 // first, or where it has none within the nominal year.
 func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, error] {
 	return func(yield func(Instalment, error) bool) {
-		s := &Series{Rec: rec}
+		s := &Series{Rules: of(rec)}
 		n, wide := 0, window
 		begins := rec.Rule.Begins()
 		if begins {

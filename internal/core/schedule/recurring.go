@@ -49,7 +49,10 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 	if 4*moved > len(entries) {
 		return e, no("%d of its %d dates moved, which is more than a quarter", moved, len(entries))
 	}
-	rule, _, why := exported(s.Rec)
+	if len(s.Rules) > 1 {
+		return e, no("its rule changes over the years")
+	}
+	rule, _, why := exported(s.Rules[0].Rec)
 	if rule == nil {
 		return e, no("RFC 5545 can't say its rule, because %s", why)
 	}

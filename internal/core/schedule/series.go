@@ -33,9 +33,9 @@ var BaseNames = []string{"nominal", "date", "previous_nominal", "previous_date",
 // Series is a named rule with what hangs on each of its dates.
 type Series struct {
 	Name, Title string
-	RuleText    string // as it was written
+	RuleText    string // as it was written; "" where Rules have their own
 	Calendar    *workdays.Calendar
-	Rec         *eval.Recurrence
+	Rules       []Ruled        // one, or several that follow each other
 	Start, End  *eval.Program // of the period; nil for the default
 	Milestones  []Milestone
 	Summary     *Template // of its events; nil for the title
@@ -43,6 +43,7 @@ type Series struct {
 	Reminders   []Reminder
 	Look        Look
 
+	hands *hands
 	made  made
 	noted sync.Map // nominal dates that a blind calendar was noted for
 }
@@ -63,8 +64,11 @@ func NewSeries(name, title, rule string, env eval.Env) (*Series, error) {
 	if title == "" {
 		title = name
 	}
-	return &Series{Name: name, Title: title, RuleText: rule, Calendar: env.Calendar, Rec: rec}, nil
+	return &Series{Name: name, Title: title, RuleText: rule, Calendar: env.Calendar, Rules: of(rec)}, nil
 }
+
+// of is the rules of a series that has one.
+func of(rec *eval.Recurrence) []Ruled { return []Ruled{{Rec: rec, Span: civil.Always}} }
 
 // Names returns what a phrase of the series may use at this point: the base
 // names and the milestones added so far.
@@ -106,23 +110,36 @@ func (s *Series) AddMilestone(name, text string, env eval.Env) error {
 // Occurrence is one date of a series with all that hangs on it.
 type Occurrence struct {
 	Moved
-	ID    string
-	Row   []eval.Value  // by the slots of Names
-	Whys  [][]eval.Move // of each milestone
-	Clock int           // minutes after midnight where the rule says at, else -1
+	ID   string
+	Row  []eval.Value // by the slots of Names
+	Whys []Why        // of each milestone
+	// Asked is the calendar that was asked for it or a milestone beyond what it knows.
+	Asked workdays.Blind
 
 	series *Series
 }
 
+// Why is why a milestone is what it is.
+type Why struct {
+	Moves []eval.Move
+	Blind workdays.Blind
+	Hand  *Hand
+}
+
+// Reason tells it in words.
+func (w Why) Reason() string { return reason(w.Moves, w.Hand, w.Blind) }
+
 // Note notes, once, that a calendar was asked for the occurrence beyond what it
 // knows. Whoever shows an occurrence does.
-func (o *Occurrence) Note() { o.series.Note(o.Moved) }
+func (o *Occurrence) Note() { o.series.note(o.Date.Date, o.Asked) }
 
 // Note is Occurrence.Note for a date alone.
-func (s *Series) Note(m Moved) {
-	if m.Blind.Is() {
-		if _, known := s.noted.LoadOrStore(m.Date.Date, true); !known {
-			m.Blind.Note()
+func (s *Series) Note(m Moved) { s.note(m.Date.Date, m.Blind) }
+
+func (s *Series) note(nominal civil.Date, asked workdays.Blind) {
+	if asked.Is() {
+		if _, known := s.noted.LoadOrStore(nominal, true); !known {
+			asked.Note()
 		}
 	}
 }
@@ -136,10 +153,14 @@ func (o *Occurrence) Milestone(i int) eval.Value { return o.Row[slotMilestones+i
 // Occurrences yields the occurrences whose moved date lies in window.
 func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 	return func(yield func(*Occurrence, error) bool) {
+		if !s.plain() {
+			s.sorted(window, yield)
+			return
+		}
 		number, year := 0, 0
 		var before Moved // the nominal date before, moved; blank or not
 		first := true
-		for m, err := range all(s.Rec, window) {
+		for m, err := range all(s.Rules[0].Rec, window) {
 			if err != nil {
 				yield(nil, err)
 				return
@@ -164,11 +185,31 @@ func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 	}
 }
 
+// sorted is Occurrences for a series whose dates don't come in the order of the nominal
+// ones.
+func (s *Series) sorted(window civil.Span, yield func(*Occurrence, error) bool) {
+	for m, err := range s.all(window) {
+		if err != nil {
+			yield(nil, err)
+			return
+		}
+		var before Moved
+		number := 0
+		if m.Hand == nil || !m.Hand.Gone {
+			before, number = s.before(m.Date.Date), s.place(m.Date.Date)
+		}
+		o, err := s.occurrence(m, before, number)
+		if !yield(o, err) || err != nil {
+			return
+		}
+	}
+}
+
 // place numbers a nominal date within its year, from 1.
 func (s *Series) place(d civil.Date) int {
 	n := 0
 	y, _ := civil.Of(d.Year(), 1, 1)
-	for range s.Rec.Rule.All(civil.Span{First: y, Last: d}) {
+	for range s.nominal(civil.Span{First: y, Last: d}) {
 		n++
 	}
 	return n
@@ -176,40 +217,34 @@ func (s *Series) place(d civil.Date) int {
 
 // before returns the date before a nominal one; zero when there is none.
 func (s *Series) before(d civil.Date) (m Moved) {
-	prev, ok := s.Rec.Rule.Before(d)
+	prev, rec, ok := s.beside(d, false)
 	if !ok {
 		return m
 	}
-	to, _, _, err := s.Rec.Chain.Run(prev.Date, s.Rec.Row, nil)
+	m, err := s.run(prev, rec, nil)
 	if err != nil {
-		to = civil.None
+		m.To = civil.None
 	}
-	return Moved{Date: prev, To: to}
-}
-
-// Moment is a moved date of the series, with the time that its rule gives.
-func (s *Series) Moment(d civil.Date) eval.Value {
-	if at := s.Rec.Chain.Minutes; at >= 0 {
-		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(at)}
-	}
-	return eval.Day(d)
+	return m
 }
 
 func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	nominal := m.Date.Date
-	next, _ := s.Rec.Rule.After(nominal)
 	row := make([]eval.Value, slotMilestones+len(s.Milestones))
 	row[slotNominal] = eval.Day(nominal)
-	row[slotDate] = s.Moment(m.To)
-	row[slotDate].Unsure = m.Blind.Is()
+	row[slotDate] = m.Value()
+	row[slotTitle] = eval.Str(s.Title)
+	o := &Occurrence{Moved: m, ID: m.ID(), Row: row, Asked: m.Blind, series: s}
+	if m.Hand != nil && m.Hand.Gone {
+		return o, s.milestones(o)
+	}
+	next, _, _ := s.beside(nominal, true)
 	row[slotPreviousNominal] = eval.Day(before.Date.Date)
 	row[slotPreviousDate] = eval.Day(before.To)
 	row[slotNextNominal] = eval.Day(next.Date)
 	row[slotNumber] = eval.Int(number)
-	row[slotTitle] = eval.Str(s.Title)
-	row[slotPeriodStart] = eval.Day(s.defaultStart(nominal, before.Date.Date))
+	row[slotPeriodStart] = eval.Day(defaultStart(m.Rec, nominal, before.Date.Date))
 	row[slotPeriodEnd] = row[slotNominal]
-	o := &Occurrence{Moved: m, ID: string(s.Rec.Rule.AppendID(nil, m.Date)), Row: row, Clock: s.Rec.Chain.Minutes, series: s}
 	start, end := row[slotPeriodStart], row[slotPeriodEnd]
 	var err error
 	if s.Start != nil {
@@ -223,29 +258,50 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 		}
 	}
 	row[slotPeriodStart], row[slotPeriodEnd] = start, end
+	return o, s.milestones(o)
+}
+
+// milestones works out what hangs on an occurrence. One that the series no longer gives
+// has only those that were set.
+func (s *Series) milestones(o *Occurrence) error {
+	gone := o.Hand != nil && o.Hand.Gone
+	unsure := o.Blind
 	for i, ms := range s.Milestones {
-		v, why, blind, err := ms.Prog.Work(row, nil)
-		if err != nil {
-			return nil, err
+		var v eval.Value
+		var why Why
+		if !gone {
+			var err error
+			if v, why.Moves, why.Blind, err = ms.Prog.Work(o.Row, nil); err != nil {
+				return err
+			}
 		}
-		if !o.Blind.Is() {
-			o.Blind = blind
+		if h := s.hand(ms.Name, o.Date.Date, func() string { return o.ID }); h != nil {
+			v, why.Hand, why.Blind = h.set(v), h, blindNone
 		}
-		row[slotMilestones+i] = v
+		if !unsure.Is() {
+			unsure = why.Blind
+		}
+		if v.Unsure && !why.Blind.Is() { // reckoned from what is unsure
+			why.Blind = unsure
+		}
+		if !o.Asked.Is() {
+			o.Asked = why.Blind
+		}
+		o.Row[slotMilestones+i] = v
 		o.Whys = append(o.Whys, why)
 	}
-	return o, nil
+	return nil
 }
 
 // defaultStart is the first day of the default period: the day after the
 // nominal date before. The first date of all has none before it: its period
 // begins with the rule's `from`, or, where the date is `from` itself, with the
 // day after the date that the cadence would have had before.
-func (s *Series) defaultStart(nominal, before civil.Date) civil.Date {
+func defaultStart(rec *eval.Recurrence, nominal, before civil.Date) civil.Date {
 	if before != civil.None {
 		return before + 1
 	}
-	r := *s.Rec.Rule
+	r := *rec.Rule
 	if r.From == civil.None || r.From < nominal {
 		return r.From
 	}

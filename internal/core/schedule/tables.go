@@ -29,10 +29,9 @@ func WeekdayOf(v eval.Value) eval.Value {
 var RuleColumns = []string{"date", "weekday", "nominal", "reason", "id"}
 
 // RuleRow appends the cells of RuleColumns for one date of a rule.
-func RuleRow(cells []eval.Value, s *Series, m Moved) []eval.Value {
-	v := s.Moment(m.To)
-	return append(cells, v, WeekdayOf(v), eval.Day(m.Date.Date), eval.Str(eval.Reasons(m.Moves)),
-		eval.Str(string(s.Rec.Rule.AppendID(make([]byte, 0, 16), m.Date))))
+func RuleRow(cells []eval.Value, m Moved) []eval.Value {
+	v := m.Value()
+	return append(cells, v, WeekdayOf(v), eval.Day(m.Date.Date), eval.Str(m.Reason()), eval.Str(string(m.AppendID(make([]byte, 0, 16)))))
 }
 
 // Wide is the wide table of one series: a row an occurrence, its period, where the
@@ -55,7 +54,7 @@ func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 				return
 			}
 			o.Note()
-			cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(eval.Reasons(o.Moves)))
+			cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(o.Reason()))
 			if periods {
 				cells = append(cells, o.Row[slotPeriodStart], o.Row[slotPeriodEnd])
 			}
@@ -101,7 +100,7 @@ type Dated struct {
 func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
 	return func(yield func(Dated, error) bool) {
 		if len(list) == 1 {
-			for m, err := range Dates(list[0].Rec, window) {
+			for m, err := range list[0].all(window) {
 				if !yield(Dated{m, list[0]}, err) {
 					return
 				}
@@ -115,7 +114,7 @@ func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
 		}
 		heads := make([]head, len(list))
 		for i, s := range list {
-			next, stop := iter.Pull2(Dates(s.Rec, window))
+			next, stop := iter.Pull2(s.all(window))
 			defer stop()
 			heads[i].next = next
 		}
@@ -172,7 +171,7 @@ func MergeOccurrences(list []*Series, window civil.Span) iter.Seq2[Entry, error]
 				return
 			}
 			o.Note()
-			if !yield(Entry{Series: d.Series, What: "date", At: o.Value(), Moves: o.Moves, Of: o}, nil) {
+			if !yield(o.dated(d.Series), nil) {
 				return
 			}
 		}
@@ -199,7 +198,7 @@ func (s Summary) Cells() []eval.Value {
 
 // Summarise counts the dates of a series in a window.
 func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) {
-	sum := Summary{Series: s, Blank: Blanks(s.Rec, window)}
+	sum := Summary{Series: s, Blank: s.Blanks(window)}
 	var blind []*workdays.Calendar
 	for o, err := range s.Occurrences(window) {
 		if err != nil {
@@ -207,8 +206,8 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 		}
 		sum.Dates++
 		o.Note()
-		if o.Blind.Is() && !slices.Contains(blind, o.Blind.Calendar) {
-			blind = append(blind, o.Blind.Calendar)
+		if o.Asked.Is() && !slices.Contains(blind, o.Asked.Calendar) {
+			blind = append(blind, o.Asked.Calendar)
 		}
 		if o.To != o.Date.Date {
 			sum.Moved++

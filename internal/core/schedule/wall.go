@@ -93,7 +93,7 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fra
 		w.Series[i].Count++
 		if m.Moved {
 			w.Series[i].Moved++
-			m.Text += "; " + eval.Reasons(e.Moves)
+			m.Text += "; " + e.Reason()
 		}
 		w.marks[e.At.Day] = append(w.marks[e.At.Day], m)
 	}

@@ -114,13 +114,40 @@ func tellMoves(what string, chain *eval.Chain, moves []eval.Move, from, result e
 func (s *Series) tellDate(o *Occurrence) []Telling {
 	place := "listed or added by its date"
 	if o.Item >= 0 {
-		place = "period " + s.Rec.Rule.Frame.Name(s.Rec.Rule.Unit, o.Period)
-		if labels := s.Rec.Rule.Labels; labels != nil {
+		place = "period " + o.Rec.Rule.Frame.Name(o.Rec.Rule.Unit, o.Period)
+		if labels := o.Rec.Rule.Labels; labels != nil {
 			place += ", " + strings.ReplaceAll(labels[o.Item], "-", " ")
 		}
 	}
 	list := []Telling{{"date", "nominal", o.Row[slotNominal], place + "; id " + o.ID}}
-	return append(list, tellMoves("date", s.Rec.Chain, o.Moves, o.Row[slotNominal], o.Value())...)
+	m := o.Moved // as it was before it was set by hand
+	if m.Hand = nil; len(m.Moves) > 0 {
+		m.To = m.Moves[len(m.Moves)-1].To
+	} else if o.Hand != nil {
+		m.To = o.Date.Date
+	}
+	if o.Hand != nil && o.Hand.Gone {
+		list[0].Why = "the rule no longer gives it; id " + o.ID
+	} else {
+		list = append(list, tellMoves("date", o.Rec.Chain, o.Moves, o.Row[slotNominal], m.Value())...)
+	}
+	return append(list, tellRest("date", o.Value(), o.Hand, o.Moved.Blind)...)
+}
+
+// tellRest tells what was set by hand, and what a calendar didn't know.
+func tellRest(what string, at eval.Value, h *Hand, blind workdays.Blind) (list []Telling) {
+	switch {
+	case h != nil && h.At.Kind == eval.Blank:
+		list = append(list, Telling{what, "left out by hand", eval.Value{}, h.Reason})
+	case h != nil && h.Kept:
+		list = append(list, Telling{what, "kept", at, h.Reason})
+	case h != nil:
+		list = append(list, Telling{what, "by hand", at, h.Reason})
+	}
+	if blind.Is() {
+		list = append(list, Telling{what, "provisional", at, blind.Text()})
+	}
+	return list
 }
 
 // Why tells about a day: how each date or milestone of the series came about
@@ -129,12 +156,22 @@ func (s *Series) tellDate(o *Occurrence) []Telling {
 func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err error) {
 	span := civil.Span{First: d, Last: d}
 	back, forth := s.milestoneReach()
-	chain := s.Rec.Chain
-	for o, err := range s.Occurrences(span.Widen(max(back, chain.Back), max(forth, chain.Forth))) {
+	before, after := s.reach()
+	for _, h := range s.hands.list() { // one that was left out has no place among the others
+		if h.What == "date" && h.At.Kind == eval.Blank && !h.Gone && (h.Nominal == d || s.unset(h) == d) {
+			list = append(list, Telling{"date", "nominal", eval.Day(h.Nominal), "id " + h.ID})
+			list = append(list, tellRest("date", eval.Value{}, h, blindNone)...)
+		}
+	}
+	wide := span.Widen(max(back, before), max(forth, after))
+	if s.hands != nil { // what was meant for the day may have been set far from it
+		wide = civil.Span{First: min(wide.First, s.hands.days.First), Last: max(wide.Last, s.hands.days.Last)}
+	}
+	for o, err := range s.Occurrences(wide) {
 		if err != nil {
 			return nil, err
 		}
-		told := o.To == d || o.Date.Date == d || slices.ContainsFunc(o.Moves, func(m eval.Move) bool { return m.From == d })
+		told := o.To == d || o.Hand != nil && s.unset(o.Hand) == d || o.Date.Date == d || slices.ContainsFunc(o.Moves, func(m eval.Move) bool { return m.From == d })
 		if told {
 			list = append(list, s.tellDate(o)...)
 		}
@@ -147,11 +184,15 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err 
 				told = true
 			}
 			from := o.Value()
-			if len(o.Whys[i]) > 0 {
-				from = eval.Day(o.Whys[i][0].From)
+			why := o.Whys[i]
+			if len(why.Moves) > 0 {
+				from = eval.Day(why.Moves[0].From)
 			}
-			list = append(list, Telling{m.Name, m.Prog.Text, from, "counts from here"})
-			list = append(list, tellMoves(m.Name, m.Prog.Chain(), o.Whys[i], from, o.Milestone(i))...)
+			if o.Hand == nil || !o.Hand.Gone {
+				list = append(list, Telling{m.Name, m.Prog.Text, from, "counts from here"})
+				list = append(list, tellMoves(m.Name, m.Prog.Chain(), why.Moves, from, o.Milestone(i))...)
+			}
+			list = append(list, tellRest(m.Name, o.Milestone(i), why.Hand, why.Blind)...)
 		}
 		if told {
 			o.Note()

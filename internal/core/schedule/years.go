@@ -11,9 +11,9 @@ import (
 // moved date.
 type YearCount struct{ Year, Nominal, Moved int }
 
-// CountYears counts the dates of each year that a window touches, whichever of
+// CountYears counts the dates of the series in each year that a window touches, whichever of
 // the two dates lies in it. Years without any are left out at both ends.
-func CountYears(r *eval.Recurrence, window civil.Span) ([]YearCount, error) {
+func (s *Series) CountYears(window civil.Span) ([]YearCount, error) {
 	counts := map[int]*YearCount{}
 	at := func(d civil.Date) *YearCount {
 		y := d.Year()
@@ -22,24 +22,38 @@ func CountYears(r *eval.Recurrence, window civil.Span) ([]YearCount, error) {
 		}
 		return counts[y]
 	}
-	asks := r.Rule.Counts()
-	wide := window.Widen(r.Chain.Forth, r.Chain.Back)
-	for d := range r.Rule.All(wide) {
-		to, _, blind, err := r.Chain.Run(d.Date, r.Row, nil)
+	back, forth := s.reach()
+	put := func(m Moved) {
+		if m.To == civil.None {
+			return
+		}
+		if window.Has(m.Date.Date) || window.Has(m.To) {
+			m.Blind.Note()
+		}
+		if window.Has(m.Date.Date) {
+			at(m.Date.Date).Nominal++
+		}
+		if window.Has(m.To) {
+			at(m.To).Moved++
+		}
+	}
+	wide := window.Widen(forth, back)
+	for d, rec := range s.nominal(wide) {
+		m, err := s.run(d, rec, nil)
 		switch {
-		case errors.Is(err, eval.ErrRange), to == civil.None && err == nil:
+		case errors.Is(err, eval.ErrRange):
 			continue
 		case err != nil:
 			return nil, err
 		}
-		if window.Has(d.Date) || window.Has(to) {
-			blindOf(r, asks, d.Date, blind).Note()
-		}
-		if window.Has(d.Date) {
-			at(d.Date).Nominal++
-		}
-		if window.Has(to) {
-			at(to).Moved++
+		put(m)
+	}
+	for _, h := range s.hands.list() { // those that were set from far away
+		if h.What == "date" && (h.Gone || !wide.Has(h.Nominal)) {
+			m := Moved{Date: h.of, Rec: h.rec}
+			m.Date.Date = h.Nominal
+			m.by(h)
+			put(m)
 		}
 	}
 	var list []YearCount

@@ -41,6 +41,22 @@ type Blind struct {
 // Is reports whether there was one.
 func (b Blind) Is() bool { return b.Calendar != nil }
 
+// Text says what isn't known; "" where there is nothing.
+func (b Blind) Text() string {
+	if b.Calendar == nil {
+		return ""
+	}
+	for _, part := range b.Calendar.Parts() {
+		switch {
+		case b.Day < part.Known.First:
+			return "holidays unknown before " + part.Known.First.String()
+		case b.Day > part.Known.Last:
+			return "holidays unknown after " + part.Known.Last.String()
+		}
+	}
+	return ""
+}
+
 // Note notes the date with its calendar, if there is one.
 func (b Blind) Note() {
 	if b.Calendar != nil {
