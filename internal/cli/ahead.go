@@ -67,8 +67,8 @@ func (a *App) asked(p *plan.Plan, names []string, within, window, overdue string
 		what.Series, what.Records = nil, nil
 	}
 	for _, name := range names {
-		if s := p.Find(name); s != nil {
-			what.Series = append(what.Series, s)
+		if list := p.FindAll(name); list != nil {
+			what.Series = append(what.Series, list...)
 		} else if r := p.Record(name); r != nil {
 			what.Records = append(what.Records, r)
 		} else {

@@ -183,7 +183,8 @@ func (p *publishing) wanted() (w publish.Wanted, err error) {
 	w = publish.Wanted{Plan: p.plan.ID, Calendar: ical.Calendar{Zone: p.plan.Zone, Stamp: p.plan.Env.Today}, Events: events,
 		Window: p.span, Today: p.plan.Env.Today, Overwrite: p.overwrite, Adopt: p.adopt,
 		Left: func(name string) bool {
-			return p.only != nil && !slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) && !named(p.only, name)
+			return p.only != nil && !slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) && !named(p.only, name) &&
+				!slices.ContainsFunc(series, func(s *schedule.Series) bool { return s.Name == name })
 		},
 		Elsewhere: func(uid string) (e schedule.Event, _ bool) {
 			entry, ok := elsewhere(uid)
@@ -206,8 +207,8 @@ func named(names []string, name string) bool {
 func (p *publishing) narrowed(series []*schedule.Series, records []*plan.Record) (s []*schedule.Series, r []*plan.Record, err error) {
 	for _, name := range p.only {
 		before := len(s) + len(r)
-		for _, one := range series {
-			if phrase.SameName(one.Name, name) {
+		for _, one := range p.plan.FindAll(name) {
+			if slices.Contains(series, one) && !slices.Contains(s, one) {
 				s = append(s, one)
 			}
 		}
@@ -218,7 +219,7 @@ func (p *publishing) narrowed(series []*schedule.Series, records []*plan.Record)
 		}
 		if len(s)+len(r) == before {
 			place := p.plan.Place()
-			if p.plan.Find(name) != nil || p.plan.Record(name) != nil {
+			if p.plan.FindAll(name) != nil || p.plan.Record(name) != nil {
 				err = fmt.Errorf("`%s` isn't among what the plan publishes (publish: of)", name)
 			} else {
 				err = place.UnknownSeries(name)

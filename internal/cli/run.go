@@ -160,11 +160,15 @@ func (r *run) choose() error {
 	}
 	place := r.plan.Place()
 	for _, name := range r.only {
-		s := r.plan.Find(name)
-		if s == nil {
+		found := r.plan.FindAll(name)
+		if found == nil {
 			return rows.In("series", place.UnknownSeries(name))
 		}
-		r.series = append(r.series, s)
+		for _, s := range found {
+			if !slices.Contains(r.series, s) {
+				r.series = append(r.series, s)
+			}
+		}
 	}
 	return nil
 }

@@ -18,10 +18,9 @@ import (
 
 // book holds the calendars of a plan; each is built when first asked for.
 type book struct {
-	doc      *doc
 	env      eval.Env
 	names    []string
-	nodes    map[string]ast.Node
+	nodes    map[string]spot
 	built    map[string]*workdays.Calendar
 	busy     map[string]bool
 	files    *files.Register // every file that is read is named to it
@@ -31,8 +30,8 @@ type book struct {
 	assumed *workdays.Calendar
 }
 
-func newBook(d *doc, env eval.Env, reg *files.Register) *book {
-	b := &book{doc: d, env: env, nodes: map[string]ast.Node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: reg, assumed: env.Calendar}
+func newBook(env eval.Env, reg *files.Register) *book {
+	b := &book{env: env, nodes: map[string]spot{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: reg, assumed: env.Calendar}
 	b.env.Find = b.find
 	return b
 }
@@ -55,7 +54,7 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 		return b.builtIn(key)
 	}
 	if b.busy[key] {
-		return nil, b.doc.fail(n, "the calendar `%s` is made of itself", strings.TrimSpace(name))
+		return nil, n.doc.fail(n.node, "the calendar `%s` is made of itself", strings.TrimSpace(name))
 	}
 	b.busy[key] = true
 	defer delete(b.busy, key)
@@ -68,24 +67,25 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 }
 
 // entry builds a calendar of the plan: its keys, or the file that has them.
-func (b *book) entry(name string, n ast.Node) (*workdays.Calendar, error) {
+func (b *book) entry(name string, at spot) (*workdays.Calendar, error) {
+	of, n := at.doc, at.node
 	if _, mapping := n.(*ast.MappingNode); mapping {
-		return b.calendar(b.doc, name, n)
+		return b.calendar(of, name, n)
 	}
-	file, err := b.doc.text(n)
+	file, err := of.text(n)
 	if err != nil {
 		return nil, err
 	}
 	if ext := strings.ToLower(filepath.Ext(file)); ext != ".yaml" && ext != ".yml" {
-		return nil, b.doc.fail(n, "a calendar has keys such as `closed: sat, sun`, or is a file of its own: %s: calendars/%s.yaml", name, name)
+		return nil, of.fail(n, "a calendar has keys such as `closed: sat, sun`, or is a file of its own: %s: calendars/%s.yaml", name, name)
 	}
-	path := b.doc.beside(file)
+	path := of.beside(file)
 	if err := b.files.Read(path); err != nil {
-		return nil, b.doc.wrap(n, err)
+		return nil, of.wrap(n, err)
 	}
 	d, err := readDoc(path)
 	if err != nil {
-		return nil, b.doc.wrap(n, err)
+		return nil, of.wrap(n, err)
 	}
 	return b.calendar(d, name, d.root)
 }

@@ -61,12 +61,17 @@ func (c *Collector) Add(file string, err error) {
 	}
 }
 
+// all are the faults so far; none where none are collected.
+func (c *Collector) all() []Finding {
+	if c == nil {
+		return nil
+	}
+	return c.Findings
+}
+
 // count is how many faults there are; none where none are collected.
 func (c *Collector) count() int {
-	if c == nil {
-		return 0
-	}
-	return len(c.Findings)
+	return len(c.all())
 }
 
 // fault is an error as a finding.
@@ -77,7 +82,9 @@ func fault(file string, err error) (f Finding) {
 		f.File, f.Line = placed.File, placed.Line
 		err = placed.Err
 	}
-	f.Text = err.Error()
+	if f.Text = err.Error(); placed != nil && placed.Through != "" {
+		f.Text = placed.Through + ": " + f.Text
+	}
 	var pe *phrase.Error
 	if errors.As(err, &pe) && pe.Hint != "" && !strings.Contains(f.Text, pe.Hint) {
 		f.Text += "; " + pe.Hint
@@ -86,15 +93,23 @@ func fault(file string, err error) (f Finding) {
 	return f
 }
 
+// fault keeps a fail that checking tells, and a run stops for.
+func (p *Plan) fault(at spot, about, format string, args ...any) {
+	f := Finding{schedule.Finding{About: about, Text: fmt.Sprintf(format, args...)}, at.doc.path, 0}
+	f.Line, _ = at.doc.at(at.node)
+	p.faults = append(p.faults, f)
+}
+
 // placed gives a finding of a series its line.
 func (p *Plan) placed(f schedule.Finding) Finding {
 	n := p.at[f.About][f.Key]
-	if n == nil {
+	if n.doc == nil {
 		n = p.at[f.About][""]
 	}
 	found := Finding{Finding: f, File: p.Path}
-	if n != nil && p.doc != nil {
-		found.Line, _ = p.doc.at(n)
+	if n.doc != nil {
+		found.File = n.doc.path
+		found.Line, _ = n.doc.at(n.node)
 	}
 	return found
 }
@@ -102,6 +117,7 @@ func (p *Plan) placed(f schedule.Finding) Finding {
 // Expectations checks what the plan expects of its series and records in a window.
 // place is what records are asked from.
 func (p *Plan) Expectations(series []*schedule.Series, window civil.Span, place question.Place) (list []Finding, err error) {
+	list = slices.Clone(p.faults)
 	all, err := p.checkSeries(series, window)
 	for _, f := range all {
 		if strings.HasPrefix(f.Key, "expect.") && !f.Note {
@@ -146,14 +162,14 @@ func (p *Plan) checkSeries(series []*schedule.Series, window civil.Span) (list [
 
 func (p *Plan) checkApart(series []*schedule.Series, window civil.Span) (list []Finding, err error) {
 	for _, a := range p.apart {
-		of := slices.DeleteFunc(slices.Clone(a.series), func(s *schedule.Series) bool { return !slices.Contains(series, s) })
+		of := slices.DeleteFunc(slices.Clone(a.of), func(c schedule.Column) bool { return !slices.Contains(series, c.Series) })
 		found, err := schedule.Meetings(of, window)
 		if err != nil {
 			return nil, err
 		}
 		for _, f := range found {
-			line, _ := p.doc.at(a.node)
-			list = append(list, Finding{f, p.Path, line})
+			line, _ := a.doc.at(a.node)
+			list = append(list, Finding{f, a.doc.path, line})
 		}
 	}
 	return list, nil
@@ -246,6 +262,7 @@ func (p *Plan) Check(window civil.Span, place question.Place, output func(o *Out
 			list = append(list, f)
 		}
 	}
+	list = append(list, p.faults...)
 	list = append(list, p.notes()...)
 	slices.SortStableFunc(list, func(a, b Finding) int {
 		if a.File != b.File {

@@ -2,11 +2,13 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 )
 
@@ -19,6 +21,9 @@ var (
 		{name: "gap", help: "the days from one date to the next: 11..19 days"},
 		{name: "each", help: "conditions that hold of each date: bank-file < date", takes: someTexts},
 	}}
+	expectAllShape = &shape{what: "what is expected of all series", keys: []keyOf{
+		{name: "per-day", help: "how many tasks an owner has on a day: 0..2"},
+	}}
 	rowsExpectShape = &shape{what: "what is expected of a record", keys: []keyOf{
 		{name: "rows", help: "how many rows there are: 40, or 1..500"},
 		{name: "unique", help: "columns of which no value stands twice", takes: someTexts},
@@ -28,7 +33,7 @@ var (
 
 // bounds reads N or N..M, with a unit behind it where one goes.
 func (d *doc) bounds(n ast.Node, unit string) (schedule.Bounds, error) {
-	text, err := d.text(n)
+	text, err := d.filled(n)
 	if err != nil {
 		return schedule.Bounds{}, err
 	}
@@ -44,35 +49,60 @@ func (d *doc) bounds(n ast.Node, unit string) (schedule.Bounds, error) {
 }
 
 // expect reads what must hold of a series.
-func (p *Plan) expect(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
-	e := &schedule.Expects{Counts: map[string]schedule.Bounds{}}
-	at := p.at[s.Name]
-	env.Names = s.Names()
-	err := d.each(n, expectShape, func(key string, _, v ast.Node) error {
-		at["expect."+key] = v
-		switch key {
-		case "each":
-			texts, nodes, err := d.conditions(v)
-			for i, text := range texts {
-				x, err := eval.CompileExpect(text, env)
-				if err != nil {
-					return d.wrap(nodes[i], err)
-				}
-				at[fmt.Sprintf("expect.each.%d", len(e.Each))] = nodes[i]
-				e.Each = append(e.Each, x)
-			}
-			return err
-		case "gap":
-			b, err := d.bounds(v, "day")
-			e.Gap = &b
+func (p *Plan) expect(s *schedule.Series, said *layered, env eval.Env) error {
+	for _, read := range said.later {
+		if err := read(); err != nil {
 			return err
 		}
-		b, err := d.bounds(v, "")
-		e.Counts[key] = b
+	}
+	if _, ok := said.keys["expect"]; !ok {
+		return nil
+	}
+	e := &schedule.Expects{Counts: map[string]schedule.Bounds{}}
+	for _, t := range append(slices.Clone(said.lists["expect"]), said.each...) {
+		if err := t.doc.or(t.doc.wrap(t.val, p.expectation(e, s, t, "expect.", env))); err != nil {
+			return err
+		}
+	}
+	s.Expects = e
+	return nil
+}
+
+// expectation reads one of the keys of what must hold; under is what its places are
+// called in findings.
+func (p *Plan) expectation(e *schedule.Expects, s *schedule.Series, t told, under string, env eval.Env) error {
+	at := p.at[s.Name]
+	env.Names = s.Names()
+	at[under+t.key] = spot{t.doc, t.val}
+	switch t.key {
+	case "each":
+		texts, nodes, err := t.doc.conditions(t.val)
+		for i, text := range texts {
+			x, err := eval.CompileExpect(text, env)
+			if err != nil {
+				return t.doc.wrap(nodes[i], err)
+			}
+			at[fmt.Sprintf("%seach.%d", under, len(e.Each))] = spot{t.doc, nodes[i]}
+			e.Each = append(e.Each, x)
+		}
+		return err
+	case "gap":
+		b, err := t.doc.bounds(t.val, "day")
+		e.Gap = &b
+		return err
+	}
+	b, err := t.doc.bounds(t.val, "")
+	e.Counts[t.key] = b
+	return err
+}
+
+// expectAll reads what must hold over all series.
+func (p *Plan) expectAll(d *doc, n ast.Node) error {
+	return d.each(n, expectAllShape, func(_ string, _, v ast.Node) error {
+		b, err := d.bounds(v, "task")
+		p.PerDay, p.perDayAt = &b, spot{d, v}
 		return err
 	})
-	s.Expects = e
-	return err
 }
 
 // rowsExpect is what must hold of a record's rows.
@@ -109,8 +139,27 @@ func (r *Record) expect(d *doc, n ast.Node) error {
 
 // apartOf are series that never have dates on one day.
 type apartOf struct {
-	series []*schedule.Series
-	node   ast.Node
+	of   []schedule.Column
+	doc  *doc
+	node ast.Node
+}
+
+// columnsOf are the dates that a name stands for: those of a series, of its milestone as
+// series.milestone, or of all series that are like a pattern.
+func (p *Plan) columnsOf(name string) (list []schedule.Column) {
+	name, what, milestone := strings.Cut(name, ".")
+	for _, s := range p.FindAll(name) {
+		if !milestone {
+			list = append(list, schedule.Column{Series: s, What: "date"})
+			continue
+		}
+		for _, m := range s.Milestones {
+			if phrase.SameName(m.Name, what) {
+				list = append(list, schedule.Column{Series: s, What: m.Name})
+			}
+		}
+	}
+	return list
 }
 
 // readApart reads the lists of series that stay apart.
@@ -124,19 +173,24 @@ func (p *Plan) readApart(d *doc, n ast.Node) error {
 		if err != nil {
 			return err
 		}
-		a := apartOf{node: item}
+		a := apartOf{doc: d, node: item}
+		lame := false
 		for i, name := range names {
-			s := p.Find(name)
-			if s == nil {
-				if p.failed[foldName(name)] {
+			columns := p.columnsOf(name)
+			if columns == nil {
+				of, _, _ := strings.Cut(name, ".")
+				if lame = p.lameOf(of); lame {
 					continue
+				}
+				if p.FindAll(of) != nil {
+					return d.fail(nodes[i], "`%s` names no milestone of `%s`", name, of)
 				}
 				place := p.Place()
 				return d.wrap(nodes[i], place.UnknownSeries(name))
 			}
-			a.series = append(a.series, s)
+			a.of = append(a.of, columns...)
 		}
-		if len(names) < 2 {
+		if len(a.of) < 2 && !lame {
 			return d.fail(item, "series stay apart from each other: name two or more")
 		}
 		p.apart = append(p.apart, a)

@@ -255,18 +255,24 @@ func (p *Plan) of(d *doc, o *Output, v ast.Node) error {
 	names, nodes, err := d.texts(v)
 	for i, name := range names {
 		if r := p.Record(name); r != nil {
+			if slices.Contains(o.Rows, r) {
+				return d.fail(nodes[i], "`%s` stands here twice", r.Name)
+			}
 			if o.Rows = append(o.Rows, r); len(r.Events) == 0 && (len(names) > 1 || o.Format.Events) {
 				return d.fail(nodes[i], "the record `%s` has no `events`, and so no dates of its own", name)
 			}
 			continue
 		}
-		s := p.Find(name)
-		if s == nil && p.failed[foldName(name)] { // which is told where it stands
+		found := p.FindAll(name)
+		if found == nil && p.lameOf(name) { // which is told where it stands
 			o.Lame = true
 			continue
 		}
-		if s == nil {
+		if found == nil {
 			known := slices.Clone(p.Env.SeriesNames)
+			for _, t := range p.patterns {
+				known = append(known, t.name)
+			}
 			for _, r := range p.Records {
 				known = append(known, r.Name)
 			}
@@ -276,7 +282,12 @@ func (p *Plan) of(d *doc, o *Output, v ast.Node) error {
 			}
 			return d.fail(nodes[i], "unknown series or record `%s`; %s", name, hint)
 		}
-		o.Of = append(o.Of, s)
+		for _, s := range found {
+			if slices.Contains(o.Of, s) {
+				return d.fail(nodes[i], "`%s` stands here twice", s.Name)
+			}
+			o.Of = append(o.Of, s)
+		}
 	}
 	return err
 }

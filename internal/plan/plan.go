@@ -43,13 +43,25 @@ type Plan struct {
 	// Files knows what was read.
 	Files *files.Register
 
-	book   *book
-	doc    *doc                           // nil where there is no file
-	nodes  map[string]ast.Node            // of the plan's own keys
-	at     map[string]map[string]ast.Node // of the keys of series, by their names
-	failed map[string]bool                // entries that couldn't be read, where faults are collected
-	apart  []apartOf
-	lame   bool // the plan's calendar couldn't be had, where faults are collected
+	// Owners are the people of the plan, in its order.
+	Owners []Owner
+	// PerDay is how many tasks an owner may have on a day; nil for any number.
+	PerDay *schedule.Bounds
+	// Strict says that every warning is a failure.
+	Strict bool
+
+	book     *book
+	doc      *doc                       // nil where there is no file
+	nodes    map[string]ast.Node        // of the plan's own keys
+	at       map[string]map[string]spot // of the keys of series, by their names
+	failed   map[string]bool            // entries that couldn't be read, where faults are collected
+	patterns []*pattern
+	owners   []ownerAt
+	perDayAt spot
+	given    map[string]map[string]spot // where each name was given, by what it names
+	faults   []Finding                  // which only checking tells
+	apart    []apartOf
+	lame     bool // the plan's calendar couldn't be had, where faults are collected
 }
 
 // Settings are what the command line says over a plan.
@@ -90,7 +102,7 @@ func Empty(s Settings) (*Plan, error) {
 	}
 	p := &Plan{ID: "yoyaku", Files: s.register()}
 	p.Env = s.env(f, nil)
-	p.book = newBook(nil, p.Env, p.Files)
+	p.book = newBook(p.Env, p.Files)
 	p.lend()
 	return p, nil
 }
@@ -125,6 +137,19 @@ func (p *Plan) Find(name string) *schedule.Series {
 		}
 	}
 	return nil
+}
+
+// FindAll returns the series of a name, or all those that are like a pattern of it.
+func (p *Plan) FindAll(name string) (list []*schedule.Series) {
+	if s := p.Find(name); s != nil {
+		return []*schedule.Series{s}
+	}
+	for _, s := range p.Series {
+		if slices.ContainsFunc(s.Patterns, func(n string) bool { return phrase.SameName(n, name) }) {
+			list = append(list, s)
+		}
+	}
+	return list
 }
 
 // Calendar returns a calendar of the plan by name, several joined by +, or one
@@ -175,7 +200,7 @@ func (p *Plan) Place() question.Place {
 
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
-	p := &Plan{Path: path, Files: s.register(), at: map[string]map[string]ast.Node{}, failed: map[string]bool{}}
+	p := &Plan{Path: path, Files: s.register(), at: map[string]map[string]spot{}, failed: map[string]bool{}, given: map[string]map[string]spot{}}
 	if err := p.Files.Read(path); err != nil {
 		return nil, err
 	}
@@ -200,8 +225,12 @@ func Load(path string, s Settings) (*Plan, error) {
 		}
 		return nil, err
 	}
-	for _, part := range []func(*doc, map[string]ast.Node, Settings) error{p.calendars, p.window, p.entries} {
-		if err := d.or(part(d, nodes, s)); err != nil {
+	docs, err := p.included(d, nodes)
+	if err != nil {
+		return nil, err
+	}
+	for _, part := range []func([]*part) error{p.calendars, p.entries} {
+		if err := d.or(part(docs)); err != nil {
 			return nil, err
 		}
 	}
@@ -214,12 +243,13 @@ func (p *Plan) Broken() bool { return p.book == nil || p.lame }
 
 // calendars reads the plan's calendars and settles on the default one. All are
 // checked, used or not.
-func (p *Plan) calendars(d *doc, nodes map[string]ast.Node, _ Settings) error {
-	p.book = newBook(d, p.Env, p.Files)
-	if n := nodes["calendars"]; n != nil {
-		err := p.named(d, n, "calendars", func(key string, v ast.Node) error {
+func (p *Plan) calendars(docs []*part) error {
+	d, nodes := p.doc, p.nodes
+	p.book = newBook(p.Env, p.Files)
+	for _, in := range docs {
+		err := p.named(in, "calendars", func(key string, v ast.Node) error {
 			p.book.names = append(p.book.names, key)
-			p.book.nodes[phrase.FoldName(key)] = v
+			p.book.nodes[phrase.FoldName(key)] = spot{in.doc, v}
 			return nil
 		})
 		if err != nil {
@@ -233,24 +263,18 @@ func (p *Plan) calendars(d *doc, nodes map[string]ast.Node, _ Settings) error {
 			return err
 		}
 	}
-	n := nodes["calendar"]
-	if n == nil {
-		return nil
+	if n := nodes["calendar"]; n != nil {
+		name, err := d.text(n)
+		if err != nil {
+			return err
+		}
+		cal, err := p.book.named(name)
+		if err != nil {
+			p.lame = true
+			return d.wrap(n, err)
+		}
+		p.Env.Calendar = cal
 	}
-	name, err := d.text(n)
-	if err != nil {
-		return err
-	}
-	cal, err := p.book.named(name)
-	if err != nil {
-		p.lame = true
-		return d.wrap(n, err)
-	}
-	p.Env.Calendar = cal
-	return nil
-}
-
-func (p *Plan) window(d *doc, nodes map[string]ast.Node, _ Settings) error {
 	n := nodes["window"]
 	if n == nil {
 		return nil
@@ -266,56 +290,90 @@ func (p *Plan) window(d *doc, nodes map[string]ast.Node, _ Settings) error {
 	return d.wrap(n, err)
 }
 
-// entries reads series, records and outputs.
-func (p *Plan) entries(d *doc, nodes map[string]ast.Node, _ Settings) error {
-	if n := nodes["series"]; n != nil {
-		if err := p.named(d, n, "series", func(key string, v ast.Node) error { return p.addSeries(d, key, v) }); err != nil {
-			return err
-		}
-	}
-	if n := nodes["records"]; n != nil {
-		err := p.named(d, n, "records", func(key string, v ast.Node) error {
-			if p.Find(key) != nil {
-				return d.fail(v, "`%s` is a series already", key)
+// entries reads patterns, people, series, records and outputs.
+func (p *Plan) entries(docs []*part) error {
+	d, nodes := p.doc, p.nodes
+	for _, of := range []struct {
+		what string
+		add  func(d *doc, key string, v ast.Node) error
+	}{{"patterns", p.addPattern}, {"people", p.addOwner}, {"series", p.addSeries}, {"series-from", nil}, {"records", p.addRecord}} {
+		for _, in := range docs {
+			var err error
+			if n := in.nodes[of.what]; n != nil && of.add == nil {
+				err = in.doc.or(p.seriesFrom(in.doc, n))
+			} else {
+				err = p.named(in, of.what, func(key string, v ast.Node) error { return of.add(in.doc, key, v) })
 			}
-			return p.addRecord(d, key, v)
-		})
-		if err != nil {
-			return err
+			if err != nil {
+				return err
+			}
 		}
 	}
-	if n := nodes["apart"]; n != nil {
-		if err := d.or(p.readApart(d, n)); err != nil {
-			return err
+	for _, in := range docs {
+		if n := in.nodes["apart"]; n != nil {
+			if err := in.doc.or(p.readApart(in.doc, n)); err != nil {
+				return err
+			}
 		}
 	}
-	if n := nodes["outputs"]; n != nil {
-		if err := p.outputs(d, n); err != nil {
-			return err
+	for _, read := range []struct {
+		key string
+		do  func(d *doc, n ast.Node) error
+	}{{"instead", p.insteadOfSeries}, {"expect", p.expectAll}, {"outputs", p.outputs}} {
+		if n := nodes[read.key]; n != nil {
+			if err := d.or(read.do(d, n)); err != nil {
+				return err
+			}
 		}
 	}
 	return d.or(p.publishing(d, nodes["publish"]))
 }
 
+// nameSpaces are the kinds of entries that share their names.
+var nameSpaces = map[string]string{"patterns": "a pattern", "series": "a series", "records": "a record"}
+
+// fresh refuses a name that was given before, and remembers where this one was.
+func (p *Plan) fresh(d *doc, k ast.Node, name string) error { return p.freshIn("series", d, k, name) }
+
+func (p *Plan) freshIn(what string, d *doc, k ast.Node, name string) error {
+	space := what
+	if nameSpaces[what] != "" {
+		space = "names"
+	}
+	fold := phrase.FoldName(name)
+	if p.given[space] == nil {
+		p.given[space] = map[string]spot{}
+	}
+	if before, twice := p.given[space][fold]; twice {
+		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name, before.doc.source(before.node))
+	}
+	p.given[space][fold] = spot{d, k}
+	return nil
+}
+
 // named reads the entries of a mapping whose keys are names.
-func (p *Plan) named(d *doc, n ast.Node, what string, do func(key string, v ast.Node) error) error {
-	seen := map[string]bool{}
+func (p *Plan) named(in *part, what string, do func(key string, v ast.Node) error) error {
+	d, n := in.doc, in.nodes[what]
+	if n == nil {
+		return nil
+	}
 	return d.each(n, mustShape(planShape, what), func(key string, k, v ast.Node) error {
 		if err := checkName(key); err != nil {
 			return d.wrap(k, err)
 		}
-		fold := phrase.FoldName(key)
-		if seen[fold] {
-			return d.fail(k, "`%s` is named twice; names are the same whatever the case, and - like _", key)
+		if err := p.freshIn(what, d, k, key); err != nil {
+			return err
 		}
-		seen[fold] = true
 		if d.collect != nil {
 			d.collect.about = key
 			defer func() { d.collect.about = "" }()
 		}
 		err := do(key, v)
 		if err != nil {
-			p.failed[fold] = true
+			p.failed[phrase.FoldName(key)] = true
+		}
+		if errors.Is(err, errLame) {
+			return nil
 		}
 		return d.or(d.wrap(v, err))
 	})
@@ -369,6 +427,11 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 	if key, err := setFrame(&f, texts); err != nil {
 		return d.wrap(nodes[key], err)
 	}
+	if nodes["strict"] != nil {
+		if p.Strict, err = d.yes("strict", nodes["strict"]); err != nil {
+			return err
+		}
+	}
 	if key, err := setFrame(&f, s.Frame); err != nil {
 		return rows.In(key, err)
 	}
@@ -388,145 +451,4 @@ func checkName(name string) error {
 		return fmt.Errorf("a name is missing here")
 	}
 	return nil
-}
-
-func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
-	nodes, text := map[string]ast.Node{"": n}, map[string]string{}
-	p.at[name] = nodes
-	err := d.each(n, seriesShape, func(key string, _, v ast.Node) (err error) {
-		nodes[key] = v
-		if i := slices.IndexFunc(seriesShape.keys, func(k keyOf) bool { return k.name == key }); seriesShape.keys[i].takes == oneText {
-			text[key], err = d.text(v)
-		}
-		return err
-	})
-	if err != nil {
-		return err
-	}
-	if text["rule"] == "" {
-		return d.fail(n, "the series `%s` has no `rule`", name)
-	}
-	env := p.Env
-	if c := text["calendar"]; c != "" {
-		if env.Calendar, err = p.book.named(c); err != nil {
-			return d.wrap(nodes["calendar"], err)
-		}
-	}
-	before := d.collect.count()
-	s, err := schedule.NewSeries(name, text["title"], text["rule"], env)
-	if err != nil {
-		return d.wrap(nodes["rule"], err)
-	}
-	for _, part := range []struct {
-		key  string
-		read func(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error
-	}{{"period", period}, {"milestones", p.milestones}, {"event", p.event}, {"expect", p.expect}} {
-		told := part.key != "milestones" && d.collect.count() > before // a milestone that is wrong is told; what uses it isn't
-		if m := nodes[part.key]; m != nil && !told {
-			if err := d.or(part.read(d, s, m, env)); err != nil {
-				return err
-			}
-		}
-	}
-	p.Series = append(p.Series, s)
-	p.Env.SeriesNames = append(p.Env.SeriesNames, name)
-	return nil
-}
-
-func period(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
-	part := map[string]string{}
-	return d.each(n, periodShape, func(key string, _, v ast.Node) (err error) {
-		if part[key], err = d.text(v); err != nil {
-			return err
-		}
-		return s.SetPeriod(part["start"], part["end"], env)
-	})
-}
-
-func (p *Plan) milestones(d *doc, s *schedule.Series, n ast.Node, env eval.Env) error {
-	return d.each(n, mustShape(seriesShape, "milestones"), func(key string, k, v ast.Node) error {
-		if err := checkName(key); err != nil {
-			return d.wrap(k, err)
-		}
-		if slices.ContainsFunc(s.Names(), func(n string) bool { return phrase.SameName(n, key) }) {
-			return d.fail(k, "`%s` already stands for something in a series", key)
-		}
-		p.at[s.Name]["milestones."+key] = v
-		if _, mapping := v.(*ast.MappingNode); !mapping {
-			text, err := d.text(v)
-			if err != nil {
-				return err
-			}
-			return s.AddMilestone(key, text, env)
-		}
-		var date ast.Node
-		todo := false
-		if err := d.each(v, milestoneShape, func(key string, _, v ast.Node) (err error) {
-			if key == "todo" {
-				todo, err = d.yes(key, v)
-			} else {
-				date = v
-			}
-			return err
-		}); err != nil {
-			return err
-		}
-		if date == nil {
-			return d.fail(v, "a milestone has a `date`: {date: \"date, -5 working days\", todo: yes}")
-		}
-		text, err := d.text(date)
-		if err == nil {
-			err = s.AddMilestone(key, text, env)
-		}
-		if err != nil {
-			return d.wrap(date, err)
-		}
-		s.Milestones[len(s.Milestones)-1].Todo = todo
-		return nil
-	})
-}
-
-func (p *Plan) event(d *doc, s *schedule.Series, n ast.Node, _ eval.Env) error {
-	return d.each(n, eventShape, func(key string, _, v ast.Node) (err error) {
-		if key != "summary" {
-			return d.look(key, v, &s.Look, &s.Reminders)
-		}
-		text, err := d.summary(v)
-		if err == nil {
-			s.Summary, err = s.NewTemplate(text)
-		}
-		return err
-	})
-}
-
-// summary reads what an event is called, which can't be nothing.
-func (d *doc) summary(v ast.Node) (text string, err error) {
-	if text, err = d.text(v); err == nil && strings.TrimSpace(text) == "" {
-		err = errors.New("an event is called something; leave `summary` out for its title")
-	}
-	return text, err
-}
-
-// look reads a key of how events show.
-func (d *doc) look(key string, v ast.Node, look *schedule.Look, reminders *[]schedule.Reminder) (err error) {
-	switch key {
-	case "remind":
-		*reminders, err = d.reminders(v)
-	case "busy":
-		look.Busy, err = d.yes(key, v)
-	case "categories":
-		look.Categories, _, err = d.texts(v)
-	default:
-		text, terr := d.text(v)
-		switch err = terr; {
-		case err != nil:
-		case key == "lasting":
-			look.Lasting, err = schedule.ParseLasting(text)
-		case key == "color":
-			look.Color, err = schedule.ParseColor(text)
-		default:
-			look.Location = text
-		}
-	}
-	return err
 }

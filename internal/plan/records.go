@@ -115,7 +115,7 @@ func (d *doc) conditions(v ast.Node) (list []string, nodes []ast.Node, err error
 		nodes = seq.Values
 	}
 	for _, n := range nodes {
-		text, err := d.text(n)
+		text, err := d.phrase(n)
 		if err == nil {
 			_, err = phrase.ParseCondition(text)
 		}
@@ -133,6 +133,7 @@ type RecordEvent struct {
 	Where              []string
 	Reminders          []schedule.Reminder
 	Look               schedule.Look
+	Private            bool
 
 	places places
 }
@@ -141,6 +142,9 @@ type RecordEvent struct {
 func (d *doc) reminders(v ast.Node) (list []schedule.Reminder, err error) {
 	texts, nodes, err := d.texts(v)
 	for i, text := range texts {
+		if text, err = phrase.Fill(text, d.words); err != nil {
+			return nil, d.wrap(nodes[i], err)
+		}
 		r, err := schedule.ParseReminder(text)
 		if err != nil {
 			return nil, d.wrap(nodes[i], err)
@@ -172,6 +176,8 @@ func (r *Record) events(d *doc, v ast.Node) error {
 				}
 			case "summary":
 				e.Summary, err = d.summary(v)
+			case "private":
+				e.Private, err = d.yes(key, v)
 			default:
 				err = d.look(key, v, &e.Look, &e.Reminders)
 			}

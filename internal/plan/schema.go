@@ -43,6 +43,22 @@ func mapping(s *shape) object {
 		o["additionalProperties"] = schemaOf(*s.names)
 		return o
 	}
+	if s.beside != "" {
+		own := *s
+		own.beside = ""
+		own.keys = slices.DeleteFunc(slices.Clone(s.keys), func(k keyOf) bool { return k.name == s.beside && !k.needed })
+		more := *s
+		more.beside, more.keys = "", optional(s.keys)
+		for i := range more.keys {
+			more.keys[i].needed = more.keys[i].name == s.beside || slices.ContainsFunc(s.keys, func(k keyOf) bool { return k.name == s.beside && k.needed }) && s.keys[i].needed
+		}
+		with := mapping(&more)
+		with["additionalProperties"] = object{"type": scalar}
+		if len(own.keys) == len(s.keys) { // it always stands there
+			return with
+		}
+		return object{"oneOf": []object{mapping(&own), with}}
+	}
 	properties := object{}
 	var needed []string
 	for _, k := range s.keys {
@@ -69,6 +85,11 @@ func schemaOf(k keyOf) object {
 		}
 	case aList:
 		o = list(k.of)
+	case textOrList:
+		o["anyOf"] = []object{{"type": scalar}, list(k.of)}
+	case listOrTable:
+		table := object{"type": "object", "properties": object{"table": object{"type": scalar}}, "required": []string{"table"}, "additionalProperties": false}
+		o["anyOf"] = []object{list(k.of), table}
 	case someTexts:
 		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": object{"type": scalar}}}
 	case someLists:

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+
 	"yoyaku/internal/question"
 )
 
@@ -11,9 +13,11 @@ const (
 	oneText   value = iota // one scalar
 	someTexts              // a scalar, with commas between several, or a list of them
 	aNumber
-	aMapping  // of its shape
-	aList     // of mappings of its shape
-	someLists // of texts
+	aMapping    // of its shape
+	aList       // of mappings of its shape
+	someLists   // of texts
+	textOrList  // a scalar, or a list of mappings of its shape
+	listOrTable // a list of mappings of its shape, or {table: FILE} with its keys as columns
 )
 
 // keyOf is a key of a plan or calendar file: declared once, for the reader, the
@@ -35,6 +39,9 @@ type shape struct {
 	names *keyOf   // what stands under each name, where names are free
 	later []string // keys of the design that are still to come
 	text  bool     // one text may stand in its place
+	// beside is a key beside which further keys may stand, each with one value; with it
+	// those that are needed needn't be there.
+	beside string
 }
 
 // known lists the names of its keys; nil where names are free.
@@ -105,19 +112,64 @@ var (
 	eventShape = &shape{what: "an event", keys: append([]keyOf{
 		{name: "summary", help: "what the event is called, with {names} of the series in it"},
 	}, lookKeys...)}
-	milestoneShape = &shape{what: "a milestone", text: true, later: []string{"title", "owner", "private"}, keys: []keyOf{
+	milestoneShape = &shape{what: "a milestone", text: true, keys: []keyOf{
 		{name: "date", help: "steps from the date, or a phrase: date, -5 working days", needed: true},
+		{name: "title", help: "what its events are called, with {names} of the series in it (default: the series, and its name)"},
+		{name: "owner", help: "whose task it is, one of `people`"},
 		{name: "todo", help: "whether it is a to-do in calendars", oneOf: []string{"yes", "no"}},
+		{name: "private", help: "whether its events are private", oneOf: []string{"yes", "no"}},
 	}}
-	seriesShape = &shape{what: "a series", later: []string{"zone", "instead", "like"}, keys: []keyOf{
+	ruleShape = &shape{what: "a rule that holds for a time", keys: []keyOf{
+		{name: "from", help: "the first nominal date that it holds for"},
+		{name: "until", help: "the last nominal date that it holds for"},
+		{name: "is", help: "the rule: monthly on 15, last then roll preceding", needed: true},
+		{name: "expect", help: "what must hold of its dates", takes: aMapping, of: expectShape},
+	}}
+	tasksShape = &shape{what: "a table of milestones", keys: []keyOf{
+		{name: "table", help: "the file: a milestone a row, in order", needed: true},
+		{name: "name", help: "the column of their names", needed: true},
+		{name: "date", help: "the column of their steps: date, +2 working days", needed: true},
+		{name: "owner", help: "the column of their owners"},
+		{name: "title", help: "the column of what their events are called"},
+		{name: "todo", help: "whether they are to-dos in calendars", oneOf: []string{"yes", "no"}},
+	}}
+	insteadOfOneShape = &shape{what: "a day by hand", keys: []keyOf{
+		{name: "id", help: "the id of the date: 2028-12/last", needed: true},
+		{name: "date", help: "the day in its place, or `none` to leave it out", needed: true},
+		{name: "why", help: "the reason", needed: true},
+		{name: "by", help: "who says so"},
+		{name: "what", help: "the milestone that is meant (default: the date itself)"},
+	}}
+	insteadShape = &shape{what: insteadOfOneShape.what, keys: append([]keyOf{
+		{name: "series", help: "the series", needed: true},
+	}, insteadOfOneShape.keys...)}
+	takesShape = &shape{what: "what a pattern takes", names: &keyOf{help: "the value where none is told, or `needed`"}}
+	ownerShape = &shape{what: "one of the people", keys: []keyOf{
+		{name: "name", help: "as calendars show it"},
+		{name: "mail", help: "the address"},
+	}}
+	seriesFromShape = &shape{what: "a table of series", beside: "like", keys: []keyOf{
+		{name: "table", help: "the file: a series a row, with columns named as what the pattern takes", needed: true},
+		{name: "like", help: "the pattern", needed: true},
+		{name: "name", help: "the column that names each series", needed: true},
+	}}
+	seriesShape = &shape{what: "a series", beside: "like", keys: []keyOf{
+		{name: "like", help: "the pattern that says what this doesn't; what it takes are further keys"},
 		{name: "title", help: "what the series is called"},
-		{name: "rule", help: "the rule of its dates: monthly on 15, last then roll preceding", needed: true},
+		{name: "rule", help: "the rule of its dates: monthly on 15, last then roll preceding; or a list of rules that follow each other", takes: textOrList, of: ruleShape, needed: true},
 		{name: "calendar", help: "the working calendar it counts with (default: the plan's)"},
 		{name: "period", help: "the period that each date stands for", takes: aMapping, of: periodShape},
 		{name: "milestones", help: "dates that hang on each date, in order: date, -5 working days", takes: aMapping, of: &shape{what: "milestones", names: &keyOf{help: "steps from the date, or a phrase", takes: aMapping, of: milestoneShape}}},
 		{name: "expect", help: "what must hold of its dates", takes: aMapping, of: expectShape},
 		{name: "event", help: "how its calendar events look", takes: aMapping, of: eventShape},
+		{name: "milestones-from", help: "a table of further milestones", takes: aMapping, of: tasksShape},
+		{name: "instead", help: "days that stand in the place of others, by hand", takes: listOrTable, of: insteadOfOneShape},
+		{name: "zone", help: "time zone of its times (default: the plan's)"},
+		{name: "private", help: "whether its events are private", oneOf: []string{"yes", "no"}},
 	}}
+	patternShape = &shape{what: "a pattern", beside: "like", keys: append([]keyOf{
+		{name: "takes", help: "words that a series fills in, with their values unless told: {lead: 5}", takes: aMapping, of: takesShape},
+	}, optional(seriesShape.keys)...)}
 	planShape = &shape{what: "the plan", keys: []keyOf{
 		{name: "plan", help: "the version of this format: 1", takes: aNumber, needed: true, oneOf: []string{"1"}},
 		{name: "id", help: "names the events for good: letters, digits, -, . and _"},
@@ -131,13 +183,21 @@ var (
 		{name: "fiscal-named", help: "which calendar year names a fiscal year (default: end)", oneOf: []string{"start", "end"}},
 		{name: "calendar", help: "the calendar of series and tables that name none"},
 		{name: "calendars", help: "working calendars by name", takes: aMapping, of: &shape{what: "calendars", names: &keyOf{takes: aMapping, of: calendarShape}}},
+		{name: "include", help: "files with calendars, patterns, people, series, records and apart for this plan: shared/*.yaml", takes: someTexts},
+		{name: "patterns", help: "what several series have in common, by name", takes: aMapping, of: &shape{what: "patterns", names: &keyOf{takes: aMapping, of: patternShape}}},
+		{name: "people", help: "who owns tasks, by name", takes: aMapping, of: &shape{what: "people", names: &keyOf{takes: aMapping, of: ownerShape}}},
+		{name: "series-from", help: "series of the rows of tables", takes: aList, of: seriesFromShape},
+		{name: "instead", help: "days that stand in the place of others, by hand, each with its series", takes: listOrTable, of: insteadShape},
+		{name: "expect", help: "what must hold over all series", takes: aMapping, of: expectAllShape},
+		{name: "strict", help: "whether every warning is a failure", oneOf: []string{"yes", "no"}},
 		{name: "series", help: "rules with a name", takes: aMapping, of: &shape{what: "series", names: &keyOf{takes: aMapping, of: seriesShape}}},
 		{name: "records", help: "tables with a name", takes: aMapping, of: &shape{what: "records", names: &keyOf{takes: aMapping, of: recordShape}}},
 		{name: "apart", help: "lists of series that never have dates on one day: [crew-pay, fuel-duty]", takes: someLists},
 		{name: "outputs", help: "the files that a run makes", takes: aList, of: outputShape},
 		{name: "publish", help: "the calendar server that events are published to", takes: aMapping, of: publishShape},
 	}}
-	recordEventShape = &shape{what: "an event of rows", later: []string{"private"}, keys: append([]keyOf{
+	recordEventShape = &shape{what: "an event of rows", keys: append([]keyOf{
+		{name: "private", help: "whether it is private", oneOf: []string{"yes", "no"}},
 		{name: "name", help: "names the event among those of a row, for good", needed: true},
 		{name: "day", help: "its day: a column, or a phrase", needed: true},
 		{name: "where", help: "conditions of the rows that have it", takes: someTexts},
@@ -162,6 +222,15 @@ var (
 		{name: "make", help: "what is made of a record; its options stand beside it"},
 	}}
 )
+
+// optional are keys of which none is needed.
+func optional(keys []keyOf) []keyOf {
+	keys = slices.Clone(keys)
+	for i := range keys {
+		keys[i].needed = false
+	}
+	return keys
+}
 
 // outputOf is an output's shape with the options of a result and of what it
 // makes; q is nil where it makes nothing.

@@ -24,6 +24,8 @@ type Error struct {
 	File         string
 	Line, Column int // from 1; 0 where the fault has no place
 	Err          error
+	// Through is a second place, of what is made by this one; "" where there is none.
+	Through string
 }
 
 // Error gives file:line:column and the fault.
@@ -34,7 +36,11 @@ func (e *Error) Place() string {
 	if e.Line == 0 {
 		return e.File + ": "
 	}
-	return fmt.Sprintf("%s:%d:%d: ", e.File, e.Line, e.Column)
+	place := fmt.Sprintf("%s:%d:%d: ", e.File, e.Line, e.Column)
+	if e.Through != "" {
+		place += e.Through + ": "
+	}
+	return place
 }
 
 // Unwrap returns the fault without its place.
@@ -46,6 +52,10 @@ type doc struct {
 	root ast.Node
 	// collect, where it isn't nil, takes faults of entries, and the rest goes on.
 	collect *Collector
+	// words are what the pattern of a series takes; through says for which series it is
+	// read.
+	words   phrase.Words
+	through string
 }
 
 // or returns a fault of an entry, or collects it and goes on.
@@ -174,7 +184,7 @@ func (d *doc) wrap(n ast.Node, err error) error {
 		return err
 	}
 	line, column := d.at(n)
-	return &Error{d.path, line, column, err}
+	return &Error{d.path, line, column, err, d.through}
 }
 
 func (d *doc) fail(n ast.Node, format string, args ...any) error {
@@ -198,12 +208,29 @@ func (e *unknownKey) Error() string {
 // each calls do for every key of a mapping, which must be one of its shape's.
 // Keys that are still to come are refused by name.
 func (d *doc) each(n ast.Node, s *shape, do func(key string, k, v ast.Node) error) error {
+	return d.eachOr(n, s, do, nil)
+}
+
+// eachOr is each for a mapping that may have further keys, which other takes.
+func (d *doc) eachOr(n ast.Node, s *shape, do, other func(key string, k, v ast.Node) error) error {
+	switch n.(type) {
+	case *ast.AnchorNode, *ast.AliasNode:
+		return d.fail(n, "%s", noAnchors)
+	}
 	m, ok := n.(*ast.MappingNode)
 	if !ok {
 		return d.fail(n, "%s should be lines of `key: value`", s.what)
 	}
 	known := s.known()
 	for _, pair := range m.Values {
+		key := pair.Key.GetToken().Value
+		_, blank := pair.Value.(*ast.NullNode)
+		if other != nil && !blank && !slices.Contains(known, key) && !slices.Contains(s.later, key) {
+			if err := d.or(d.wrap(pair.Value, other(key, pair.Key, pair.Value))); err != nil {
+				return err
+			}
+			continue
+		}
 		if err := d.or(d.entry(pair, s, known, do)); err != nil {
 			return err
 		}
@@ -217,6 +244,8 @@ func (d *doc) entry(pair *ast.MappingValueNode, s *shape, known []string, do fun
 	_, blank := pair.Value.(*ast.NullNode)
 	free := s.names != nil
 	switch {
+	case key == "<<":
+		return d.fail(pair.Key, "%s", noAnchors)
 	case blank && (free && strings.ContainsAny(key, " ,") || !free && !slices.Contains(known, key)):
 		return d.fail(pair.Key, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", key)
 	case free:
@@ -259,6 +288,39 @@ func (d *doc) option(options []*question.Option, key string, v ast.Node) error {
 	return nil
 }
 
+const noAnchors = "YAML anchors and aliases are not read; `patterns` say once what several series share"
+
+// phrase reads a phrase, with the words of a pattern filled in.
+func (d *doc) phrase(n ast.Node) (string, error) {
+	text, err := d.text(n)
+	if err != nil || d.words == nil {
+		return text, err
+	}
+	return phrase.Fill(text, d.words)
+}
+
+// filled reads a text, with the words of a pattern filled in.
+func (d *doc) filled(n ast.Node) (string, error) {
+	text, err := d.text(n)
+	return phrase.FillText(text, d.words), err
+}
+
+// calendarName reads the name of a calendar, which a pattern may take: (cal).
+func (d *doc) calendarName(n ast.Node) (string, error) {
+	text, err := d.text(n)
+	if err != nil {
+		return "", err
+	}
+	if word, ok := strings.CutPrefix(text, "("); ok && strings.HasSuffix(word, ")") {
+		value, known := d.words[foldName(strings.TrimSuffix(word, ")"))]
+		if !known {
+			return "", fmt.Errorf("`%s` is a word that a pattern takes, and here is none of that name", text)
+		}
+		return value, nil
+	}
+	return text, nil
+}
+
 // yes reads the yes or no of a key.
 func (d *doc) yes(key string, v ast.Node) (on bool, err error) {
 	text, err := d.text(v)
@@ -276,7 +338,7 @@ func (d *doc) text(n ast.Node) (string, error) {
 	case *ast.NullNode:
 		return "", d.fail(n, "a value is missing here")
 	case *ast.AnchorNode, *ast.AliasNode:
-		return "", d.fail(n, "YAML anchors and aliases are not read; write the value out")
+		return "", d.fail(n, "%s", noAnchors)
 	case ast.ScalarNode:
 		return n.GetToken().Value, nil
 	case *ast.MappingNode:

@@ -82,7 +82,12 @@ func Readable(name string) bool {
 // wideOwn are the columns of a wide table that are no milestones.
 var wideOwn = []string{"weekday", "nominal", "reason", "period start", "period end", "id", "rule", "title"}
 
-// momentOf reads a date, or one with a time as tables hold it.
+// ParseMoment reads a date, or one with a time as tables hold it: 2027-03-11T16:30.
+func ParseMoment(text string) (eval.Value, bool) {
+	v, err := momentOf(text)
+	return v, err == nil
+}
+
 func momentOf(text string) (eval.Value, error) {
 	day, clock, timed := strings.Cut(text, "T")
 	d, _, ok := civil.Parse(day)

@@ -84,5 +84,5 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // the series itself stays as it is.
 func (s *Series) With() *Series {
 	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules, hands: s.hands, Start: s.Start, End: s.End,
-		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look}
+		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look, Private: s.Private, Zone: s.Zone, Patterns: s.Patterns}
 }

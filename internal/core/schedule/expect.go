@@ -410,23 +410,46 @@ func (c *checker) none() {
 	}
 }
 
-// Meetings finds the days in a window on which two of several series have a date.
-func Meetings(list []*Series, window civil.Span) (found []Finding, err error) {
-	on := map[civil.Date]*Series{}
-	for d, err := range Merge(list, window) {
-		if err != nil {
-			return nil, err
+// Column is the dates of a series, or those of one of its milestones.
+type Column struct {
+	Series *Series
+	What   string // "date", or the milestone
+}
+
+// Name is the series, and the milestone behind a point.
+func (c Column) Name() string {
+	if c.What == "date" {
+		return c.Series.Name
+	}
+	return c.Series.Name + "." + c.What
+}
+
+// Meetings finds the days in a window on which two of several columns have a date.
+func Meetings(list []Column, window civil.Span) (found []Finding, err error) {
+	var series []*Series
+	for _, c := range list {
+		if !slices.Contains(series, c.Series) {
+			series = append(series, c.Series)
 		}
-		if other := on[d.To]; other != nil && other != d.Series {
-			first, then := other, d.Series
-			if slices.Index(list, then) < slices.Index(list, first) {
-				first, then = then, first
-			}
-			found = append(found, Finding{About: first.Name + ", " + then.Name, At: eval.Day(d.To),
-				Text: fmt.Sprintf("%s and %s fall on one day and must stay apart", first.Name, then.Name)})
+	}
+	entries, _, err := Entries(series, window)
+	if err != nil {
+		return nil, err
+	}
+	on := map[civil.Date]int{}
+	for _, e := range entries {
+		i := slices.Index(list, Column{e.Series, e.What})
+		if i < 0 {
 			continue
 		}
-		on[d.To] = d.Series
+		other, met := on[e.At.Day]
+		if !met || other == i {
+			on[e.At.Day] = i
+			continue
+		}
+		first, then := list[min(i, other)].Name(), list[max(i, other)].Name()
+		found = append(found, Finding{About: first + ", " + then, At: eval.Day(e.At.Day),
+			Text: fmt.Sprintf("%s and %s fall on one day and must stay apart", first, then)})
 	}
 	return found, nil
 }

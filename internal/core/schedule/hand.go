@@ -100,6 +100,16 @@ func (s *Series) SetHand(h Hand) error {
 	return nil
 }
 
+// Timed reports whether the dates of the series, or those of a milestone, have a time.
+func (s *Series) Timed(what string) bool {
+	for _, m := range s.Milestones {
+		if m.Name == what {
+			return m.Prog.Chain() == nil || m.Prog.Chain().Minutes >= 0
+		}
+	}
+	return slices.ContainsFunc(s.Rules, func(r Ruled) bool { return r.Rec.Chain.Minutes >= 0 })
+}
+
 // HandOf is what was set by hand of a date or milestone, or nil.
 func (s *Series) HandOf(what, id string) *Hand {
 	if s.hands == nil {

@@ -35,13 +35,16 @@ type Series struct {
 	Name, Title string
 	RuleText    string // as it was written; "" where Rules have their own
 	Calendar    *workdays.Calendar
-	Rules       []Ruled        // one, or several that follow each other
+	Rules       []Ruled       // one, or several that follow each other
 	Start, End  *eval.Program // of the period; nil for the default
 	Milestones  []Milestone
 	Summary     *Template // of its events; nil for the title
 	Expects     *Expects  // what must hold of it; nil for nothing
 	Reminders   []Reminder
 	Look        Look
+	Private     bool     // its events are CLASS:PRIVATE
+	Zone        string   // of its times; "" for that of the plan
+	Patterns    []string // that it is like, the nearest first
 
 	hands *hands
 	made  made
@@ -50,9 +53,11 @@ type Series struct {
 
 // Milestone is a date that hangs on the date of a series.
 type Milestone struct {
-	Name string
-	Prog *eval.Program
-	Todo bool
+	Name          string
+	Prog          *eval.Program
+	Title         *Template // what its events are called; nil for the series and its name
+	Owner         string    // one of the people of the plan; "" for nobody
+	Todo, Private bool
 }
 
 // NewSeries compiles a series' rule.

@@ -1,0 +1,91 @@
+package phrase
+
+import (
+	"strings"
+
+	"yoyaku/internal/core/civil"
+)
+
+// Words are names that a place gives a value, by their folded names: a number, a date,
+// a text, or the name of a calendar.
+type Words map[string]string
+
+// Fill writes the values of words into a phrase, wherever a name, a numbered day or, in
+// parentheses, a calendar stands. Errors are of type *Error.
+func Fill(text string, words Words) (string, error) {
+	if len(words) == 0 {
+		return text, nil
+	}
+	toks, err := scan(text)
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	done := 0
+	put := func(at Span, value string) {
+		b.WriteString(text[done:at.Start] + value)
+		done = at.End
+	}
+	for i, t := range toks {
+		value, ok := words[FoldName(t.word)]
+		if !ok || t.kind != tWord && t.kind != tQuoted {
+			continue
+		}
+		if i > 1 && toks[i-1].sign("(") && toks[i-2].is("using") && toks[i+1].sign(")") {
+			b.WriteString(text[done:toks[i-1].Start] + value)
+			done = toks[i+1].End
+			continue
+		}
+		put(t.Span, literal(value))
+	}
+	return b.String() + text[done:], nil
+}
+
+// literal writes a value as a phrase has it.
+func literal(value string) string {
+	_, _, day := civil.Parse(value)
+	switch {
+	case value != "" && strings.Trim(value, "0123456789.") == "":
+		return value
+	case strings.HasPrefix(value, "-") && strings.Trim(value[1:], "0123456789.") == "":
+		return "(" + value + ")"
+	case day:
+		return value
+	}
+	return "'" + strings.ReplaceAll(value, "'", "''") + "'"
+}
+
+// FillText writes the values of words into a text, in the places of {name}.
+func FillText(text string, words Words) string {
+	if len(words) == 0 {
+		return text
+	}
+	var b strings.Builder
+	for {
+		before, after, ok := strings.Cut(text, "{")
+		b.WriteString(before)
+		name, rest, closed := strings.Cut(after, "}")
+		if !ok || !closed {
+			if ok {
+				b.WriteString("{" + after)
+			}
+			return b.String()
+		}
+		if value, known := words[FoldName(name)]; known {
+			b.WriteString(value)
+		} else {
+			b.WriteString("{" + name + "}")
+		}
+		text = rest
+	}
+}
+
+// Reserved reports whether a name can't be a pattern's word, being one of the language.
+func Reserved(name string) bool {
+	f, err := Parse(name)
+	if err != nil {
+		return true
+	}
+	_, bare := f.Expr.(*Name)
+	return !bare || isLanguage[strings.ToLower(name)]
+}

@@ -1,0 +1,133 @@
+package plan
+
+import (
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+)
+
+// part is a file of the plan: the plan itself, or one that it includes.
+type part struct {
+	doc   *doc
+	nodes map[string]ast.Node
+}
+
+// included reads the files that a plan takes entries from; they stand before it, in
+// the order in which they are named.
+func (p *Plan) included(d *doc, nodes map[string]ast.Node) (docs []*part, err error) {
+	seen := map[string]bool{filepath.Clean(d.path): true}
+	docs, err = p.includes(d, nodes, seen, nil)
+	return append(docs, &part{d, nodes}), err
+}
+
+// includes reads what the key `include` of a file names; through are the files that led
+// to it.
+func (p *Plan) includes(d *doc, nodes map[string]ast.Node, seen map[string]bool, through []string) (docs []*part, err error) {
+	n := nodes["include"]
+	if n == nil {
+		return nil, nil
+	}
+	names, at, err := d.texts(n)
+	if err != nil {
+		return nil, err
+	}
+	through = append(slices.Clone(through), filepath.Clean(d.path))
+	for i, name := range names {
+		paths, err := filepath.Glob(d.beside(name))
+		switch {
+		case err != nil:
+			return nil, d.fail(at[i], "`%s` names no files: %v", name, err)
+		case len(paths) == 0:
+			return nil, d.fail(at[i], "there is no file `%s`", name)
+		}
+		slices.Sort(paths)
+		for _, path := range paths {
+			clean := filepath.Clean(path)
+			switch {
+			case slices.Contains(through, clean):
+				return nil, d.fail(at[i], "%s includes itself, by way of %s", filepath.ToSlash(path), filepath.ToSlash(strings.Join(through, ", ")))
+			case seen[clean]: // two files may share a third
+				continue
+			}
+			seen[clean] = true
+			more, err := p.include(d, at[i], path, seen, through)
+			if err != nil {
+				return nil, err
+			}
+			docs = append(docs, more...)
+		}
+	}
+	return docs, nil
+}
+
+// include reads a file with entries for the plan, and those that it includes.
+func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, through []string) ([]*part, error) {
+	if err := p.Files.Read(path); err != nil {
+		return nil, by.wrap(at, err)
+	}
+	d, err := readDoc(path)
+	if err != nil {
+		return nil, by.wrap(at, err)
+	}
+	d.collect = by.collect
+	nodes := map[string]ast.Node{}
+	err = d.each(d.root, planShape, func(key string, k, v ast.Node) error {
+		if !slices.Contains(shared, key) {
+			return d.fail(k, "`%s` belongs to a plan, and this file is included by one; it takes %s", key, strings.Join(shared, ", "))
+		}
+		nodes[key] = v
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	docs, err := p.includes(d, nodes, seen, through)
+	return append(docs, &part{d, nodes}), err
+}
+
+// shared are the keys that an included file may have.
+var shared = []string{"calendars", "patterns", "people", "series", "series-from", "records", "apart", "include"}
+
+// Owner is one of the people of a plan.
+type Owner struct{ Name, Title, Mail string }
+
+// Contact is how an event names the owner.
+func (o Owner) Contact() string {
+	switch {
+	case o.Title == "":
+		return o.Name
+	case o.Mail == "":
+		return o.Title
+	}
+	return fmt.Sprintf("%s <%s>", o.Title, o.Mail)
+}
+
+// ownerAt is where a milestone names its owner.
+type ownerAt struct {
+	name, series string
+	at           spot
+}
+
+// addOwner reads one of `people`.
+func (p *Plan) addOwner(d *doc, name string, n ast.Node) error {
+	if name == nobody {
+		return d.fail(n, "`%s` is what those without an owner are called; give this one another name", nobody)
+	}
+	o := Owner{Name: name}
+	err := d.each(n, ownerShape, func(key string, _, v ast.Node) (err error) {
+		if key == "name" {
+			o.Title, err = d.text(v)
+		} else {
+			o.Mail, err = d.text(v)
+		}
+		return err
+	})
+	p.Owners = append(p.Owners, o)
+	return err
+}
+
+// nobody stands for the tasks without an owner.
+const nobody = "none"
