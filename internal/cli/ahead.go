@@ -29,12 +29,13 @@ stand first.`,
   yoyaku ahead --window 2027-Q2 --where "series = 'crew-contracts'"`,
 	}
 	s := a.settings(c, false)
-	var within, window, overdue string
+	var within, window, overdue, owner string
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(true)}
 	options := bindAll(c, []*question.Option{
 		{Name: "within", Kind: question.Amount, Default: "30 days", Help: "`STRETCH` from today: 30 days, 3 months", Into: &within},
 		{Name: "window", Kind: question.Span, Help: "`SPAN` instead of that", Into: &window},
+		{Name: "owner", Help: "`NAME` of one of the people of the plan: that one's tasks alone", Into: &owner},
 		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "`STRETCH` that days of records count back: 90 days,\n1 year", Into: &overdue},
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
@@ -52,6 +53,10 @@ stand first.`,
 			return err
 		}
 		what, err := a.asked(p, args, within, window, overdue)
+		if err == nil && owner != "" {
+			what.Owner, err = p.OwnerNamed(owner)
+			err = rows.In("owner", err)
+		}
 		if err != nil {
 			return err
 		}
@@ -119,12 +124,12 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 		}
 		result := rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, To: sink}
 		if format.Events {
-			return a.following(out, p, &stage, sink, func() error { return eventsTo(sink, result, p, events) })
+			return a.following(out, p, &stage, sink, func() error { return eventsTo(sink, result, p, what, events) })
 		}
 		result.StandsOut = func(row []eval.Value) bool { return row[0].Day == nearest || row[0].Day < p.Env.Today }
-		return result.Fill(plan.AheadColumns, p.Env, func(put rows.Put) error {
+		return result.Fill(what.Columns(), p.Env, func(put rows.Put) error {
 			for _, e := range events {
-				if err := put(p.AheadRow(e)); err != nil {
+				if err := put(p.AheadRow(what, e)); err != nil {
 					return err
 				}
 			}
@@ -144,8 +149,8 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 }
 
 // eventsTo writes the events whose rows the conditions keep.
-func eventsTo(sink rows.Sink, result rows.Result, p *plan.Plan, events []schedule.Event) error {
-	kept, err := rows.Kept(result, events, plan.AheadColumns, p.Env, p.AheadRow)
+func eventsTo(sink rows.Sink, result rows.Result, p *plan.Plan, what plan.Ahead, events []schedule.Event) error {
+	kept, err := rows.Kept(result, events, what.Columns(), p.Env, func(e schedule.Event) []eval.Value { return p.AheadRow(what, e) })
 	if err != nil {
 		return err
 	}

@@ -175,13 +175,14 @@ func (p *publishing) wanted() (w publish.Wanted, err error) {
 	if err := p.expect(); err != nil {
 		return w, err
 	}
-	events, err := p.plan.Ahead(plan.Ahead{Series: series, Records: records, Window: p.span, Overdue: p.span.First}, p.place(&plan.Output{}))
+	events, err := p.plan.Ahead(plan.Ahead{Series: series, Records: records, Window: p.span, Overdue: p.span.First, Whole: p.plan.Publish.Whole}, p.place(&plan.Output{}))
 	if err != nil {
 		return w, err
 	}
-	elsewhere := schedule.Elsewhere(series, p.span, func(*schedule.Series) string { return p.plan.ID })
+	elsewhere := schedule.Elsewhere(series, p.span, p.plan.Publish.Whole, func(*schedule.Series) string { return p.plan.ID })
 	w = publish.Wanted{Plan: p.plan.ID, Calendar: ical.Calendar{Zone: p.plan.Zone, Stamp: p.plan.Env.Today}, Events: events,
 		Window: p.span, Today: p.plan.Env.Today, Overwrite: p.overwrite, Adopt: p.adopt,
+		Within: func(uid string, at eval.Value) bool { return p.plan.Within(uid, at, p.span, p.plan.Publish.Whole) },
 		Left: func(name string) bool {
 			return p.only != nil && !slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) && !named(p.only, name) &&
 				!slices.ContainsFunc(series, func(s *schedule.Series) bool { return s.Name == name })
@@ -189,7 +190,7 @@ func (p *publishing) wanted() (w publish.Wanted, err error) {
 		Elsewhere: func(uid string) (e schedule.Event, _ bool) {
 			entry, ok := elsewhere(uid)
 			if ok {
-				e = entry.Event(p.plan.ID)
+				e = p.plan.Event(entry)
 			}
 			return e, ok
 		}}

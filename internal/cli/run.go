@@ -39,7 +39,8 @@ type run struct {
 	sums   []schedule.Summary
 	stage  files.Stage
 	told   []told
-	cut    int // occurrences that the window's edge cuts
+	cut    int  // occurrences that the window's edge cuts
+	empty  bool // the last output had no date
 }
 
 // told is what became of an output, or a note of some.
@@ -221,10 +222,15 @@ func (r *run) outputs() error {
 		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
 		var b bytes.Buffer
 		if err := r.output(&b, out, of); errors.Is(err, ical.ErrEmpty) {
-			r.told = append(r.told, told{of: out.File, text: "not written, since there is no event in it"})
+			if out.Owner == "" {
+				r.told = append(r.told, told{of: out.File, text: "not written, since there is no event in it"})
+			}
 			continue
 		} else if err != nil {
 			return out.Fault(err)
+		}
+		if out.Owner != "" && r.empty && files.Missing(path) {
+			continue
 		}
 		r.told = append(r.told, told{of: out.File, text: became(path, out, b.Bytes())})
 		if !files.Same(path, b.Bytes()) {
@@ -284,7 +290,7 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		return job.Answer()
 	}
 	result := rows.Result{Where: out.Shape.Where, Sort: out.Shape.Sort, Columns: out.Shape.Columns, To: sink}
-	if len(out.Of) == 1 && len(out.Rows) == 0 && !out.Format.Events { // a table of one series is wide, however many --series leaves
+	if out.Wide() { // a table of one series is wide, however many --series leaves
 		columns, lines := schedule.Wide(of[0], r.span)
 		return result.Lines(columns, r.plan.Env, lines)
 	}
@@ -292,23 +298,25 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		return r.calendar(out, of, sink, result)
 	}
 	events, err := r.events(out, of)
-	if err == nil {
-		err = result.Lines(schedule.AgendaColumns, r.plan.Env, schedule.Agenda(events))
+	if r.empty = len(events) == 0; err == nil {
+		a := r.agenda(out)
+		err = result.Lines(a.Columns(), r.plan.Env, a.Lines(events, r.plan.ZoneName()))
 	}
 	return err
 }
 
 // calendar makes a calendar file of series and of rows.
 func (r *run) calendar(out *plan.Output, of []*schedule.Series, sink rows.Sink, result rows.Result) error {
-	entries, err := r.entries(of)
+	entries, err := r.entries(out, of)
 	if err != nil {
 		return err
 	}
-	if entries, err = rows.Kept(result, entries, schedule.AgendaColumns, r.plan.Env, func(e schedule.Entry) []eval.Value { return schedule.AgendaRow(nil, e.Event(r.plan.ID)) }); err != nil {
+	a := r.agenda(out)
+	if entries, err = rows.Kept(result, entries, a.Columns(), r.plan.Env, func(e schedule.Entry) []eval.Value { return a.Row(nil, r.plan.Event(e), r.plan.ZoneName()) }); err != nil {
 		return err
 	}
 	id := func(*schedule.Series) string { return r.plan.ID }
-	list, err := out.Form.Events(entries, id, func(e schedule.Entry) schedule.Event { return e.Event(r.plan.ID) })
+	list, err := out.Form.Events(entries, id, r.plan.Event)
 	if err != nil {
 		return err
 	}
@@ -317,14 +325,14 @@ func (r *run) calendar(out *plan.Output, of []*schedule.Series, sink rows.Sink, 
 		if err != nil {
 			return err
 		}
-		if of, err = rows.Kept(result, of, schedule.AgendaColumns, r.plan.Env, func(e schedule.Event) []eval.Value { return schedule.AgendaRow(nil, e) }); err != nil {
+		if of, err = rows.Kept(result, of, a.Columns(), r.plan.Env, func(e schedule.Event) []eval.Value { return a.Row(nil, e, r.plan.ZoneName()) }); err != nil {
 			return err
 		}
 		for _, e := range of {
 			list = append(list, out.Form.Of(e))
 		}
 	}
-	schedule.SortEvents(list, order(out))
+	schedule.SortEvents(list, order(out), r.plan.Midnight())
 	if err := r.follow(out, of, sink); err != nil {
 		return err
 	}
@@ -349,35 +357,44 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 	named := func(series string) bool {
 		return slices.ContainsFunc(of, func(s *schedule.Series) bool { return s.Name == series })
 	}
-	elsewhere := schedule.Elsewhere(of, r.span, func(*schedule.Series) string { return r.plan.ID })
+	elsewhere := schedule.Elsewhere(of, r.span, out.Whole, func(*schedule.Series) string { return r.plan.ID })
 	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
 	f.Left = func(series string) bool { return narrowed && !named(series) }
 	f.Elsewhere = func(uid string) (e schedule.Event, _ bool) {
 		entry, ok := elsewhere(uid)
-		if ok {
-			e = out.Form.Of(entry.Event(r.plan.ID))
+		if ok = ok && out.Has(r.plan.Event(entry)); ok {
+			e = out.Form.Of(r.plan.Event(entry))
 		}
 		return e, ok
 	}
+	f.Within = func(uid string, at eval.Value) bool { return r.plan.Within(uid, at, r.span, out.Whole) }
 	sink.(*ical.Sink).Follow(f)
 	return nil
 }
 
-// entries are the dates and milestones of series.
-func (r *run) entries(of []*schedule.Series) ([]schedule.Entry, error) {
-	entries, cut, err := schedule.Entries(of, r.span)
+// entries are the dates and milestones of series that an output has.
+func (r *run) entries(out *plan.Output, of []*schedule.Series) (entries []schedule.Entry, err error) {
+	cut := 0
+	if out.Whole {
+		entries, err = schedule.Whole(of, r.span)
+	} else {
+		entries, cut, err = schedule.Entries(of, r.span)
+	}
 	r.cut = max(r.cut, cut)
+	if out.Owner != "" {
+		entries = slices.DeleteFunc(entries, func(e schedule.Entry) bool { return !out.Has(r.plan.Event(e)) })
+	}
 	return entries, err
 }
 
 // events are the dates, milestones and events of rows that an agenda shows, by date.
 func (r *run) events(out *plan.Output, of []*schedule.Series) (events []schedule.Event, err error) {
-	entries, err := r.entries(of)
+	entries, err := r.entries(out, of)
 	if err != nil {
 		return nil, err
 	}
 	for _, e := range entries {
-		events = append(events, e.Event(r.plan.ID))
+		events = append(events, r.plan.Event(e))
 	}
 	var more []schedule.Event
 	if len(of) < len(out.Of) {
@@ -386,8 +403,13 @@ func (r *run) events(out *plan.Output, of []*schedule.Series) (events []schedule
 		more, err = r.ofRows(out)
 	}
 	events = append(events, more...)
-	schedule.SortEvents(events, order(out))
+	schedule.SortEvents(events, order(out), r.plan.Midnight())
 	return events, err
+}
+
+// agenda is how an output lists its events.
+func (r *run) agenda(out *plan.Output) schedule.Agenda {
+	return schedule.AgendaOf(out.Of, r.plan.ZoneName())
 }
 
 // ofRows are the events of an output's records.
@@ -467,7 +489,7 @@ func became(path string, out *plan.Output, data []byte) string {
 	if !isNew {
 		defer f.Close()
 	}
-	wide := len(out.Of) == 1 && !out.Format.Events
+	wide := out.Wide()
 	dates := ""
 	now, err := question.ReadEvents(out.File, "", bytes.NewReader(data))
 	if err == nil && out.Record == nil {

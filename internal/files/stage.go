@@ -167,6 +167,12 @@ func Same(path string, data []byte) bool {
 	return err == nil && bytes.Equal(old, data)
 }
 
+// Missing reports whether there is no file of a name.
+func Missing(path string) bool {
+	_, err := os.Stat(path)
+	return errors.Is(err, os.ErrNotExist)
+}
+
 // temporary makes a file that an interrupt removes: it is made and noted in one
 // step, so that none comes between.
 func temporary(dir, pattern string) (*os.File, error) {

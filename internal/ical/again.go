@@ -195,6 +195,8 @@ type Follow struct {
 	// Elsewhere gives one that the schedule has outside of the window.
 	Left      func(series string) bool
 	Elsewhere func(uid string) (Event, bool)
+	// Within reports whether an event lies in the window; nil goes by its own days.
+	Within func(uid string, at eval.Value) bool
 	// Order is that of series on one day.
 	Order []string
 
@@ -328,7 +330,12 @@ func (f *Follow) moved(b *block) (Event, bool) {
 }
 
 // touched reports whether an earlier event lies in the window, if only in part.
-func (f *Follow) touched(b *block) bool { return b.at.Day <= f.Window.Last && b.last >= f.Window.First }
+func (f *Follow) touched(b *block) bool {
+	if f.Within != nil && b.last == b.at.Day {
+		return f.Within(b.uid, b.at)
+	}
+	return b.at.Day <= f.Window.Last && b.last >= f.Window.First
+}
 
 // keep is what becomes of an earlier event that the schedule no longer has.
 func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {

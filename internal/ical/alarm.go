@@ -36,6 +36,12 @@ func instant(d civil.Date, minutes int, zone *time.Location) time.Time {
 	return time.Unix(at-unixDay*secondsOfDay, 0).In(zone)
 }
 
+// Instant is a time on a zone's clock in seconds of UTC since day 0; zone may be nil.
+func Instant(d civil.Date, minutes int, zone *time.Location) int64 {
+	at, _ := instantOf(recur.Moment{Day: d, Second: minutes * 60}, zone)
+	return at
+}
+
 // duration writes minutes as a DURATION (section 3.3.6), whose days are days of
 // the clock: without them it is exact over a night when clocks change.
 func duration(minutes int, days bool) string {

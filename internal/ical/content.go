@@ -28,7 +28,7 @@ func (c Calendar) content(e Event) (*content, error) {
 		k.kind, start = "VTODO", "DUE"
 	}
 	put("UID:", escape(e.UID))
-	put(start, c.stamps(e.At))
+	put(start, stamps(c.zone(e.Zone()), e.At))
 	if e.Lasting > 0 && e.At.Kind == eval.Moment && !e.Todo {
 		put("DURATION:", duration(e.Lasting, false))
 	}
@@ -58,6 +58,15 @@ func (c Calendar) content(e Event) (*content, error) {
 	if e.Color != "" {
 		put("COLOR:", e.Color)
 	}
+	if e.Contact != "" {
+		put("CONTACT:", escape(e.Contact))
+	}
+	if e.Private {
+		put("CLASS:PRIVATE")
+	}
+	if e.Tentative && !e.Todo {
+		put("STATUS:TENTATIVE")
+	}
 	related := ""
 	switch {
 	case e.Todo:
@@ -80,16 +89,16 @@ func (c Calendar) content(e Event) (*content, error) {
 }
 
 // stamps writes dates or times of one kind as a property has them behind its name.
-func (c Calendar) stamps(list ...eval.Value) string {
+func stamps(zone *time.Location, list ...eval.Value) string {
 	head, tail := ":", ""
 	switch {
 	case list[0].Kind != eval.Moment:
 		head = ";VALUE=DATE:"
-	case c.Zone == nil:
-	case isUTC(c.Zone):
+	case zone == nil:
+	case isUTC(zone):
 		tail = "Z"
 	default:
-		head = ";TZID=" + c.Zone.String() + ":"
+		head = ";TZID=" + zone.String() + ":"
 	}
 	var texts []string
 	for _, v := range list {
@@ -109,8 +118,9 @@ func (c Calendar) recurrence(k *content, e Event) error {
 	last := e.Recurring.Until
 	at := recur.Moment{Day: last.Day, Second: int(last.Minutes) * 60}
 	r.Until, r.UntilDate = &at, last.Kind != eval.Moment
-	if !r.UntilDate && c.Zone != nil {
-		until, _ := instantOf(at, c.Zone)
+	zone := c.zone(e.Zone())
+	if !r.UntilDate && zone != nil {
+		until, _ := instantOf(at, zone)
 		utc := moment64(until)
 		r.Until, r.UntilUTC = &utc, true
 	}
@@ -120,7 +130,7 @@ func (c Calendar) recurrence(k *content, e Event) error {
 		list []eval.Value
 	}{{"RDATE", e.Recurring.Extra}, {"EXDATE", e.Recurring.Except}} {
 		if len(p.list) > 0 {
-			k.lines = append(k.lines, p.name+c.stamps(p.list...))
+			k.lines = append(k.lines, p.name+stamps(zone, p.list...))
 		}
 	}
 	again, err := c.expanded(k)
@@ -176,7 +186,7 @@ func (c Calendar) expanded(k *content) (list []eval.Value, err error) {
 func (c Calendar) triggers(e Event) (list []string, err error) {
 	of := func(e Event) (list []string) {
 		for _, a := range e.Alarms() {
-			list = append(list, trigger(e.At, a, c.Zone))
+			list = append(list, trigger(e.At, a, c.zone(e.Zone())))
 		}
 		return list
 	}
@@ -239,7 +249,7 @@ func outer(lines []string) (list []string) {
 
 // ours are the properties that a schedule says; the others don't make an event a
 // changed one. The status of a to-do is a person's, unless it is cancelled.
-var ours = []string{"UID", "DTSTART", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "SUMMARY", "DESCRIPTION", "LOCATION", "CATEGORIES", "COLOR", "TRANSP", "STATUS"}
+var ours = []string{"UID", "DTSTART", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "SUMMARY", "DESCRIPTION", "LOCATION", "CATEGORIES", "COLOR", "CONTACT", "CLASS", "TRANSP", "STATUS"}
 
 // says are the content lines of those properties, sorted, and of the alarms that look
 // as a reminder writes them.

@@ -191,8 +191,8 @@ func (c Calendar) resource(e Event, made *content) (*Object, string, error) {
 	for _, line := range []string{"BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yoyaku//yoyaku//EN"} {
 		l.put(line)
 	}
-	if first, last, any := c.timed([]part{{at: e.At, new: made}}); any {
-		l.timezone(c.Zone, first, last)
+	for _, z := range c.covered([]part{{at: e.At, new: made}}) {
+		l.timezone(z.zone, z.first, z.last)
 	}
 	l.component(made)
 	l.put("END:VCALENDAR")

@@ -46,16 +46,17 @@ func (s *Sink) Events(list []Event) error {
 
 // Skipped are the events at times that their zone's clock skips.
 func (c Calendar) Skipped(list []Event) (skipped []Event) {
-	if c.Zone == nil {
-		return nil
-	}
 	for _, e := range list {
+		zone := c.zone(e.Zone())
+		if zone == nil {
+			continue
+		}
 		dates := []eval.Value{e.At}
 		if e.Recurring != nil {
 			dates = e.Recurring.Dates
 		}
 		for _, e.At = range dates {
-			if _, gap := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, c.Zone); gap && e.At.Kind == eval.Moment {
+			if _, gap := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone); gap && e.At.Kind == eval.Moment {
 				skipped = append(skipped, e)
 			}
 		}
@@ -72,8 +73,9 @@ func (c Calendar) Doubts(skipped []Event) string {
 		return ""
 	}
 	e := skipped[0]
-	at, _ := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, c.Zone)
-	text := fmt.Sprintf("clocks in %s skip %s, the time of %q; calendars show it at %s", c.Zone, e.At, e.Summary, clockAt(at, c.Zone).Value())
+	zone := c.zone(e.Zone())
+	at, _ := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone)
+	text := fmt.Sprintf("clocks in %s skip %s, the time of %q; calendars show it at %s", zone, e.At, e.Summary, clockAt(at, zone).Value())
 	if n := len(skipped) - 1; n > 0 {
 		text += fmt.Sprintf(" (and %d more)", n)
 	}
@@ -138,12 +140,13 @@ func Write(w io.Writer, c Calendar, events []Event) error {
 		l.put("NAME:", escape(c.Name))
 	}
 	l.put("REFRESH-INTERVAL;VALUE=DURATION:P1D")
-	if first, last, any := c.timed(parts); any {
-		l.timezone(c.Zone, first, last)
+	covered := c.covered(parts)
+	for _, z := range covered {
+		l.timezone(z.zone, z.first, z.last)
 	}
 	if c.Follow != nil { // the zones of events that are kept
 		for _, z := range c.Follow.zones {
-			if c.Zone != nil && z.tzid == c.Zone.String() || !slices.ContainsFunc(parts, func(p part) bool { return strings.Contains(p.raw, "TZID="+z.tzid) }) {
+			if slices.ContainsFunc(covered, func(o cover) bool { return o.zone.String() == z.tzid }) || !slices.ContainsFunc(parts, func(p part) bool { return strings.Contains(p.raw, "TZID="+z.tzid) }) {
 				continue
 			}
 			l.write(z.raw)
@@ -183,28 +186,51 @@ func ShortUID(uid string) string {
 	return strings.ToValidUTF8(uid[:longestUID-len(end)-len(plan)], "") + end + plan
 }
 
-// timed returns the first and last instant of timed events that need the zone.
-func (c Calendar) timed(parts []part) (first, last time.Time, any bool) {
-	if c.Zone == nil || isUTC(c.Zone) {
-		return
+// cover is a zone with the first and last instant of the times on its clock.
+type cover struct {
+	zone        *time.Location
+	first, last time.Time
+}
+
+// covered are the zones that timed events need, the calendar's own first.
+func (c Calendar) covered(parts []part) (list []cover) {
+	var zones []*time.Location
+	add := func(z *time.Location) {
+		if z != nil && !isUTC(z) && !slices.ContainsFunc(zones, func(o *time.Location) bool { return o.String() == z.String() }) {
+			zones = append(zones, z)
+		}
 	}
-	in := "TZID=" + c.Zone.String() + ":"
+	add(c.Zone)
 	for _, p := range parts {
-		if p.at.Kind != eval.Moment || p.new == nil && !strings.Contains(p.raw, in) {
-			continue
-		}
-		for _, day := range []civil.Date{p.at.Day, max(p.at.Day, p.last)} {
-			at := instant(day, int(p.at.Minutes), c.Zone)
-			if !any || at.Before(first) {
-				first = at
-			}
-			if !any || at.After(last) {
-				last = at
-			}
-			any = true
+		if p.at.Kind == eval.Moment {
+			add(c.zone(p.at.Text))
 		}
 	}
-	return first, last, any
+	for _, zone := range zones {
+		z := cover{zone: zone}
+		any := false
+		in := "TZID=" + zone.String() + ":"
+		for _, p := range parts {
+			own := c.zone(p.at.Text)
+			if p.at.Kind != eval.Moment || p.new == nil && !strings.Contains(p.raw, in) || p.new != nil && (own == nil || own.String() != zone.String()) {
+				continue
+			}
+			for _, day := range []civil.Date{p.at.Day, max(p.at.Day, p.last)} {
+				at := instant(day, int(p.at.Minutes), zone)
+				if !any || at.Before(z.first) {
+					z.first = at
+				}
+				if !any || at.After(z.last) {
+					z.last = at
+				}
+				any = true
+			}
+		}
+		if any {
+			list = append(list, z)
+		}
+	}
+	return list
 }
 
 // basic writes a date in the basic form 20270331 (section 3.3.4).

@@ -8,6 +8,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"yoyaku/internal/core/phrase"
@@ -48,6 +49,25 @@ func Zone(name string) (*time.Location, error) {
 		return nil, err
 	}
 	return time.LoadLocationFromTZData(name, data)
+}
+
+// loaded are the zones of times that were asked for, by name.
+var loaded sync.Map
+
+// zone is that of a time by its name, which has been found before; "" is the calendar's.
+func (c Calendar) zone(name string) *time.Location {
+	if name == "" || c.Zone != nil && name == c.Zone.String() {
+		return c.Zone
+	}
+	if z, ok := loaded.Load(name); ok {
+		return z.(*time.Location)
+	}
+	z, err := Zone(name)
+	if err != nil {
+		return nil
+	}
+	loaded.Store(name, z)
+	return z
 }
 
 // timezone writes the VTIMEZONE that covers the instants from first to last:

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
@@ -8,8 +10,17 @@ import (
 	"yoyaku/internal/question"
 )
 
-// AheadColumns are the columns of what comes up.
-var AheadColumns = []string{"date", "weekday", "left", "working_left", "title", "series", "what", "reason"}
+// Columns are the columns of what comes up; with owners, that of a task behind what it
+// is.
+func (a Ahead) Columns() []string {
+	list := []string{"date", "weekday", "left", "working_left", "title", "series", "what"}
+	if a.owned() {
+		list = append(list, "owner")
+	}
+	return append(list, "reason")
+}
+
+func (a Ahead) owned() bool { return schedule.AgendaOf(a.Series, "").Owner }
 
 // Ahead is what comes up of a plan.
 type Ahead struct {
@@ -18,19 +29,26 @@ type Ahead struct {
 	Window  civil.Span
 	// Overdue is the first day before the window on which events of rows still count.
 	Overdue civil.Date
+	// Owner is the one whose tasks are listed; "" for all.
+	Owner string
+	// Whole says that occurrences are listed whole.
+	Whole bool
 }
 
 // Ahead lists what comes up, by date; the days before today are those of records
 // alone.
 func (p *Plan) Ahead(a Ahead, place question.Place) ([]schedule.Event, error) {
 	entries, _, err := schedule.Entries(a.Series, a.Window)
+	if a.Whole {
+		entries, err = schedule.Whole(a.Series, a.Window)
+	}
 	if err != nil {
 		return nil, err
 	}
 	var events []schedule.Event
 	var order []string
 	for _, e := range entries {
-		events = append(events, e.Event(p.ID))
+		events = append(events, p.Event(e))
 	}
 	for _, s := range a.Series {
 		order = append(order, s.Name)
@@ -42,17 +60,24 @@ func (p *Plan) Ahead(a Ahead, place question.Place) ([]schedule.Event, error) {
 		}
 		events, order = append(events, list...), append(order, r.Name)
 	}
-	schedule.SortEvents(events, order)
+	if a.Owner != "" {
+		events = slices.DeleteFunc(events, func(e schedule.Event) bool { return e.Owner != a.Owner })
+	}
+	schedule.SortEvents(events, order, p.Midnight())
 	return events, nil
 }
 
-// AheadRow are the cells of AheadColumns for an event.
-func (p *Plan) AheadRow(e schedule.Event) []eval.Value {
+// AheadRow are the cells of the columns of a for an event.
+func (p *Plan) AheadRow(a Ahead, e schedule.Event) []eval.Value {
 	cal, today := p.calendarOf(e.Series), p.Env.Today
 	cal.Need()
 	cal.Ask(today, e.At.Day)
-	return []eval.Value{e.At, schedule.WeekdayOf(e.At), eval.Int(int(e.At.Day - today)), eval.Int(cal.Between(today, e.At.Day)),
-		eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What), eval.Str(e.Description)}
+	cells := []eval.Value{e.At, schedule.WeekdayOf(e.At), eval.Int(int(e.At.Day - today)), eval.Int(cal.Between(today, e.At.Day)),
+		eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What)}
+	if a.owned() {
+		cells = append(cells, eval.Str(e.Owner))
+	}
+	return append(cells, eval.Str(e.Description))
 }
 
 // calendarOf is the calendar that a series counts with, or the plan's.

@@ -129,6 +129,11 @@ func (p *Plan) Expectations(series []*schedule.Series, window civil.Span, place 
 		apart, err = p.checkApart(series, window)
 		list = append(list, apart...)
 	}
+	if err == nil {
+		var many []Finding
+		many, err = p.tooMany(series, window)
+		list = append(list, many...)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -247,6 +252,7 @@ func (p *Plan) Check(window civil.Span, place question.Place, output func(o *Out
 		}
 	}
 	take(p.checkApart(p.Series, window))
+	take(p.tooMany(p.Series, window))
 	for _, r := range p.Records {
 		take(p.checkRows(r, place))
 	}

@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -90,44 +89,3 @@ func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, 
 
 // shared are the keys that an included file may have.
 var shared = []string{"calendars", "patterns", "people", "series", "series-from", "records", "apart", "include"}
-
-// Owner is one of the people of a plan.
-type Owner struct{ Name, Title, Mail string }
-
-// Contact is how an event names the owner.
-func (o Owner) Contact() string {
-	switch {
-	case o.Title == "":
-		return o.Name
-	case o.Mail == "":
-		return o.Title
-	}
-	return fmt.Sprintf("%s <%s>", o.Title, o.Mail)
-}
-
-// ownerAt is where a milestone names its owner.
-type ownerAt struct {
-	name, series string
-	at           spot
-}
-
-// addOwner reads one of `people`.
-func (p *Plan) addOwner(d *doc, name string, n ast.Node) error {
-	if name == nobody {
-		return d.fail(n, "`%s` is what those without an owner are called; give this one another name", nobody)
-	}
-	o := Owner{Name: name}
-	err := d.each(n, ownerShape, func(key string, _, v ast.Node) (err error) {
-		if key == "name" {
-			o.Title, err = d.text(v)
-		} else {
-			o.Mail, err = d.text(v)
-		}
-		return err
-	})
-	p.Owners = append(p.Owners, o)
-	return err
-}
-
-// nobody stands for the tasks without an owner.
-const nobody = "none"

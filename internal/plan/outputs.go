@@ -30,8 +30,32 @@ type Output struct {
 	Make   *question.Question // nil where the record's table itself goes out
 	Shape  question.Shape
 	Form   question.EventForm
+	// Owner is the one whose tasks it has, `none` for those without; "" for all.
+	Owner string
+	// Whole says that occurrences are listed whole.
+	Whole bool
 
+	per    bool
 	places places
+}
+
+// Wide reports whether it is the table of one series, a row an occurrence.
+func (o *Output) Wide() bool {
+	return len(o.Of) == 1 && len(o.Rows) == 0 && !o.Format.Events && o.Owner == "" && o.Record == nil && o.Make == nil
+}
+
+// Has reports whether an event belongs into it.
+func (o *Output) Has(e schedule.Event) bool {
+	return o.Owner == "" || e.Owner == o.Owner || e.Owner == "" && o.Owner == nobody
+}
+
+// whole reads `choose`.
+func (d *doc) whole(v ast.Node) (bool, error) {
+	text, err := d.text(v)
+	if err == nil && text != "occurrence" {
+		err = fmt.Errorf("`choose` is occurrence: whole occurrences; without it each date is chosen by its own day")
+	}
+	return err == nil, err
 }
 
 // places are the places of keys, by name.
@@ -82,6 +106,25 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 			}
 			continue
 		}
+		if err := p.addOutputs(o); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// addOutputs adds an output, or where it is made for each owner, those.
+func (p *Plan) addOutputs(o *Output) error {
+	list := []*Output{o}
+	if o.per {
+		list = nil
+		for _, owner := range append(slices.Clone(p.Owners), Owner{Name: nobody}) {
+			one := *o
+			one.Owner, one.File = owner.Name, strings.ReplaceAll(o.File, "{owner}", owner.Name)
+			list = append(list, &one)
+		}
+	}
+	for _, o := range list {
 		for _, other := range p.Outputs {
 			a, b := strings.ToLower(other.File), strings.ToLower(o.File)
 			switch {
@@ -124,6 +167,15 @@ func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
 			return p.of(d, o, v)
 		case "make":
 			return nil
+		case "per":
+			text, err := d.text(v)
+			if o.per = true; err == nil && text != "owner" {
+				err = fmt.Errorf("`per` is owner: one file for each owner of tasks")
+			}
+			return err
+		case "choose":
+			o.Whole, err = d.whole(v)
+			return err
 		case "window":
 			if o.Days() {
 				o.Window, err = d.text(v)
@@ -180,6 +232,12 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 		return nil
 	case o.File == "":
 		return fail("", "an output needs a `file`")
+	case o.per && !strings.Contains(o.File, "{owner}"):
+		return fail("file", "one file for each owner has {owner} in its name: close-{owner}.ics")
+	case strings.ContainsAny(strings.ReplaceAll(o.File, "{owner}", map[bool]string{true: "", false: "{"}[o.per]), "{}"):
+		return fail("file", "a brace stands in the name of the file `%s`: only {owner} is filled in, with `per: owner`; write the name out", o.File)
+	case (o.per || o.Whole) && (o.Record != nil || o.Make != nil):
+		return fail(map[bool]string{true: "per", false: "choose"}[o.per], "`per` and `choose` are for dates of series")
 	case o.Days() && (len(o.Of) > 0 || o.Record != nil || o.Format.Events):
 		return fail("make", "a table of days has no `of`, and is no calendar file")
 	case o.Days() && o.Window == "" && p.Window == nil:
@@ -233,9 +291,6 @@ func (p *Plan) makeOf(d *doc, n ast.Node) (*question.Question, error) {
 func (o *Output) file(d *doc, n ast.Node) (err error) {
 	if o.File, err = d.text(n); err != nil {
 		return err
-	}
-	if i := strings.IndexAny(o.File, "{}"); i >= 0 {
-		return d.fail(n, "a brace stands in the name of the file `%s`: nothing is filled in here; write the name out", o.File)
 	}
 	ending := strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
 	var ok bool

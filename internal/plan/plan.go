@@ -112,7 +112,33 @@ func Empty(s Settings) (*Plan, error) {
 func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 	cal := workdays.New("Saturday and Sunday", workdays.Weekend)
 	cal.Assumed = true
-	return eval.Env{Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
+	clock := func(name string) (func(d civil.Date, minutes int) int64, error) {
+		of := zone
+		if name != "" {
+			var err error
+			if of, err = ical.Zone(name); err != nil {
+				return nil, err
+			}
+		}
+		if of == nil {
+			return nil, nil
+		}
+		return func(d civil.Date, minutes int) int64 { return ical.Instant(d, minutes, of) }, nil
+	}
+	return eval.Env{Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
+}
+
+// ZoneName is the name of the plan's time zone; "" where times float.
+func (p *Plan) ZoneName() string {
+	if p.Zone == nil {
+		return ""
+	}
+	return p.Zone.String()
+}
+
+// Midnight gives the instant at which a day begins in the plan's zone.
+func (p *Plan) Midnight() func(civil.Date) int64 {
+	return func(d civil.Date) int64 { return ical.Instant(d, 0, p.Zone) }
 }
 
 // lend makes the plan's calendars and series known to phrases.
@@ -309,6 +335,7 @@ func (p *Plan) entries(docs []*part) error {
 			}
 		}
 	}
+	p.unknownOwners()
 	for _, in := range docs {
 		if n := in.nodes["apart"]; n != nil {
 			if err := in.doc.or(p.readApart(in.doc, n)); err != nil {

@@ -15,6 +15,7 @@ type Publishing struct {
 	To, Collection string // "" where not told
 	Series         []*schedule.Series
 	Records        []*Record
+	Whole          bool // occurrences are published whole
 }
 
 // publishing reads the key `publish`. Without it, or its `of`, all series and the
@@ -31,6 +32,8 @@ func (p *Plan) publishing(d *doc, n ast.Node) error {
 				}
 			case "collection":
 				p.Publish.Collection, err = d.text(v)
+			case "choose":
+				p.Publish.Whole, err = d.whole(v)
 			default:
 				o.Format.Events = true // a record has them
 				err = p.of(d, o, v)

@@ -211,7 +211,7 @@ func (p *Plan) Job(r *Record, place question.Place) *question.Job {
 func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list []schedule.Event, err error) {
 	for _, e := range r.Events {
 		job := p.Job(r, place)
-		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, Look: e.Look}
+		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, Look: e.Look, Private: e.Private}
 		if err := job.EventsOf(of); err != nil {
 			return nil, e.fault(r, err)
 		}

@@ -77,6 +77,7 @@ func (p *Plan) makeSeries(d *doc, name string, n ast.Node, said *layered, title 
 	if err == nil && zone != "" {
 		_, err = ical.Zone(zone)
 		err = at["zone"].wrap(err)
+		env.Zone = zone
 	}
 	if err != nil {
 		return err
@@ -285,7 +286,7 @@ func (p *Plan) owned(s *schedule.Series, m *schedule.Milestone, d *doc, owner, t
 		if err != nil {
 			return err
 		}
-		if name != "" {
+		if name != "" && name != nobody {
 			m.Owner = name
 			p.owners = append(p.owners, ownerAt{name, s.Name, spot{d, owner}})
 		}

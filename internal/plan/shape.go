@@ -215,8 +215,11 @@ var (
 		{name: "to", help: "the address of the server: https://calendar.example/dav/"},
 		{name: "collection", help: "the calendar there, by its name (default: the plan's id)"},
 		{name: "of", help: "the series and records to publish (default: all with events)", takes: someTexts},
+		{name: "choose", help: "whole occurrences: each milestone goes with its date, even across the window's edge", oneOf: []string{"occurrence"}},
 	}}
 	outputShape = &shape{what: "an output", later: []string{"counts"}, keys: []keyOf{
+		{name: "per", help: "one file for each owner of tasks, by {owner} in the name of `file`", oneOf: []string{"owner"}},
+		{name: "choose", help: "whole occurrences: each milestone goes with its date, even across the window's edge", oneOf: []string{"occurrence"}},
 		{name: "file", help: "the file; its ending is the format", needed: true},
 		{name: "of", help: "the series and records that it shows", takes: someTexts},
 		{name: "make", help: "what is made of a record; its options stand beside it"},

@@ -23,6 +23,8 @@ type Wanted struct {
 	// Window and Today bound what may be taken away: a day of the window, not before
 	// today.
 	Window civil.Span
+	// Within reports whether an event lies in the window; nil goes by its own day.
+	Within func(uid string, at eval.Value) bool
 	Today  civil.Date
 	// Left reports whether a series isn't asked this time, Elsewhere gives an event that
 	// the schedule has outside of the window.
@@ -115,7 +117,7 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 	}
 	for _, h := range order {
 		series, _, _ := ical.Identity(h.UID)
-		if wanted[h.UID] || h.Plan != w.Plan || h.Mark == "" || w.Left != nil && w.Left(series) || !w.Window.Has(h.At.Day) {
+		if wanted[h.UID] || h.Plan != w.Plan || h.Mark == "" || w.Left != nil && w.Left(series) || !w.within(h.UID, h.At) {
 			continue
 		}
 		if e, ok := w.elsewhere(h.UID); ok {
@@ -172,7 +174,7 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *held) error {
 	step.res = h.Resource
 	change := func(note string) {
 		result := Changed
-		if day := h.At; day != e.At {
+		if day := h.At; !day.SameTime(e.At) {
 			result, step.Was = Moved, day
 		}
 		write(result, note)
@@ -198,7 +200,7 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *held) error {
 	default:
 		step.Result, step.Note = Conflict, note("changed by hand and in the plan", differs)
 	}
-	if step.act == leave && h.At != e.At {
+	if step.act == leave && !h.At.SameTime(e.At) {
 		step.Was = h.At
 	}
 	d.Steps = append(d.Steps, step)
@@ -207,7 +209,7 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *held) error {
 
 // words are what people call properties; others go by their own name.
 var words = map[string]string{"DTSTART": "date", "DUE": "date", "DTEND": "length", "DURATION": "length", "SUMMARY": "summary", "DESCRIPTION": "description",
-	"LOCATION": "location", "CATEGORIES": "categories", "TRANSP": "busy or free", "STATUS": "status", "VALARM": "reminders", "RECURRENCE-ID": "an instance", "KIND": "event or to-do"}
+	"LOCATION": "location", "CATEGORIES": "categories", "TRANSP": "busy or free", "STATUS": "status", "CONTACT": "owner", "CLASS": "privacy", "VALARM": "reminders", "RECURRENCE-ID": "an instance", "KIND": "event or to-do"}
 
 // inWords lists properties.
 func inWords(names []string) string {
@@ -245,4 +247,11 @@ func (d *Decision) vanished(w Wanted, h *held) {
 		step.Result, step.Note = Conflict, "changed by hand, and gone from the plan"
 	}
 	d.Steps = append(d.Steps, step)
+}
+
+func (w *Wanted) within(uid string, at eval.Value) bool {
+	if w.Within != nil {
+		return w.Within(uid, at)
+	}
+	return w.Window.Has(at.Day)
 }

@@ -294,7 +294,7 @@ func (l *listing) bound(j *Job, to Events) {
 		}
 	}
 	left := func(series string) bool { return len(named) > 0 && !named[series] }
-	elsewhere := schedule.Elsewhere(l.series, l.span, func(s *schedule.Series) string { return l.plan(j, s) })
+	elsewhere := schedule.Elsewhere(l.series, l.span, false, func(s *schedule.Series) string { return l.plan(j, s) })
 	to.Bound(l.span, plans, left, func(uid string) (made schedule.Event, _ bool) {
 		e, ok := elsewhere(uid)
 		if ok {

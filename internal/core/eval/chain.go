@@ -101,11 +101,29 @@ func Reasons(moves []Move) string {
 type Chain struct {
 	Steps   []Step
 	Minutes int // of a last `at`, else -1
+	// Zone is that of the time, by its IANA name; "" is the place's own.
+	Zone    string
+	instant func(d civil.Date, minutes int) int64
 	// Back and Forth bound in days how far a chain can move a date.
 	Back, Forth int
 	// MayBlank says that a step can give a blank for a date.
 	MayBlank bool
 	text     string
+}
+
+// Value is a day that the chain gave, with its time if it gives one.
+func (c *Chain) Value(d civil.Date) Value { return c.On(d, c.Minutes) }
+
+// On is a day with a time of the chain's zone; minutes below 0 are none.
+func (c *Chain) On(d civil.Date, minutes int) Value {
+	if minutes < 0 || d == civil.None {
+		return Day(d)
+	}
+	v := Value{Kind: Moment, Day: d, Minutes: int16(minutes), Text: c.Zone}
+	if c.instant != nil {
+		v.Num = c.instant(d, minutes)
+	}
+	return v
 }
 
 // Run applies the chain to d and appends each step that changed it to trace.
@@ -190,10 +208,8 @@ func (p *Program) Work(row []Value, trace []Move) (v Value, _ []Move, blind work
 	if err != nil || d == civil.None {
 		return Value{}, trace, blind, err
 	}
-	v = Value{Kind: Date, Day: d, Unsure: unsure || blind.Is()}
-	if p.chain.Minutes >= 0 {
-		v.Kind, v.Minutes = Moment, int16(p.chain.Minutes)
-	}
+	v = p.chain.Value(d)
+	v.Unsure = unsure || blind.Is()
 	if unsure {
 		blind = workdays.Blind{}
 	}

@@ -35,6 +35,11 @@ type Env struct {
 	// Strftime makes a writer of dates of a POSIX layout.
 	Strftime func(layout string) (func(d civil.Date, minutes int) string, error)
 	Today    civil.Date
+	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
+	// instants of a zone's clock in seconds, nil where times float; an unknown name is an
+	// error.
+	Zone  string
+	Clock func(zone string) (func(d civil.Date, minutes int) int64, error)
 	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
 	LeapMarch bool
 }

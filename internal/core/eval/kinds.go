@@ -212,7 +212,7 @@ func isBlank(v Value) bool {
 	return v.Kind == Blank || v.Kind == Text && strings.TrimSpace(v.Text) == ""
 }
 
-// compare compares two settled values that aren't blank; dates and moments by
+// compare compares two settled values that aren't blank; a date and a moment by
 // date. ok is false where they are of different kinds.
 func compare(a, b Value) (n int, ok bool) {
 	if ranks[a.Kind] != ranks[b.Kind] {
@@ -220,6 +220,9 @@ func compare(a, b Value) (n int, ok bool) {
 	}
 	switch a.Kind {
 	case Date, Moment:
+		if a.Kind == Moment && b.Kind == Moment {
+			return CompareTimes(a, b), true
+		}
 		return cmp.Compare(a.Day, b.Day), true
 	case Number:
 		return compareNumbers(a, b), true

@@ -41,7 +41,9 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	ch := &Chain{Steps: make([]Step, 0, len(list)), Minutes: -1, text: c.text}
 	for _, node := range list {
 		if at, ok := node.(*phrase.At); ok {
-			ch.Minutes = at.Minutes
+			if err := c.at(ch, at); err != nil {
+				return nil, err
+			}
 			continue
 		}
 		s := Step{Node: node, Text: phrase.StepText(node)}
@@ -53,6 +55,20 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		ch.Steps = append(ch.Steps, s)
 	}
 	return ch, nil
+}
+
+// at gives a chain the time of its last step.
+func (c *compiler) at(ch *Chain, at *phrase.At) (err error) {
+	ch.Minutes, ch.Zone = at.Minutes, at.Zone
+	if ch.Zone == "" {
+		ch.Zone = c.Zone
+	}
+	if c.Clock != nil {
+		if ch.instant, err = c.Clock(ch.Zone); err != nil {
+			return c.fail(at.Span, err.Error(), "")
+		}
+	}
+	return nil
 }
 
 // closedRun is the longest stretch of closed days that a bounded look allows

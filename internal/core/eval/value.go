@@ -3,6 +3,7 @@
 package eval
 
 import (
+	"cmp"
 	"strconv"
 	"strings"
 
@@ -32,9 +33,9 @@ type Value struct {
 	Unsure bool
 	// Places is how many decimal places a Number is printed with at least.
 	Places int8
-	Num    int64
-	Den    int64 // of a Number that isn't whole, else 0
-	Text   string
+	Num    int64  // of a Moment its instant, where that is known
+	Den    int64  // of a Number that isn't whole, else 0
+	Text   string // of a Moment its zone; "" is the place's own
 }
 
 // Day makes a Date value; None gives a blank.
@@ -43,6 +44,20 @@ func Day(d civil.Date) Value {
 		return Value{}
 	}
 	return Value{Kind: Date, Day: d}
+}
+
+// SameTime reports whether two dates or moments show the same day and time.
+func (v Value) SameTime(w Value) bool {
+	return v.Kind == w.Kind && v.Day == w.Day && v.Minutes == w.Minutes
+}
+
+// CompareTimes orders dates and moments by day and time; where two moments are of
+// different zones, by their instants.
+func CompareTimes(a, b Value) int {
+	if a.Kind == Moment && b.Kind == Moment && a.Text != b.Text && a.Num != 0 && b.Num != 0 {
+		return cmp.Compare(a.Num, b.Num)
+	}
+	return cmp.Or(cmp.Compare(a.Day, b.Day), cmp.Compare(a.Minutes, b.Minutes))
 }
 
 // Int makes a Number value.

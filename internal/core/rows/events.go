@@ -20,6 +20,7 @@ type Events struct {
 	Where                 []string
 	Reminders             []schedule.Reminder
 	Look                  schedule.Look
+	Private               bool
 	List                  []schedule.Event
 	Blank                 int // rows without a day
 
@@ -65,7 +66,7 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	e.seen[id] = line
 	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan), Summary: e.text.FillRow(row), At: v,
 		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day),
-		Reminders: e.Reminders, Calendar: e.table.Env.Calendar, Look: e.Look})
+		Reminders: e.Reminders, Calendar: e.table.Env.Calendar, Private: e.Private, Tentative: v.Unsure, Look: e.Look})
 	return nil
 }
 

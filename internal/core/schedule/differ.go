@@ -109,7 +109,7 @@ func Differences(was, now []Event, in func(e Event) bool) (list []Difference, t 
 		case !ok:
 			put(Difference{"added", e.Series, e.What, e.ID, eval.Value{}, e.At, e.Description})
 		default:
-			moved := old.At.Day != e.At.Day || old.At.Kind != e.At.Kind || old.At.Minutes != e.At.Minutes
+			moved := !old.At.SameTime(e.At)
 			titled := old.Summary != e.Summary && old.Summary != "" && e.Summary != ""
 			switch {
 			case titled:

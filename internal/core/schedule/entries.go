@@ -31,7 +31,14 @@ func (o *Occurrence) dated(s *Series) Entry {
 // equal the order of the plan stands. cut counts the occurrences of which only a
 // part lies in the window.
 func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err error) {
-	return entriesOf(series, window, (*Occurrence).Note)
+	return entriesOf(series, window, false, (*Occurrence).Note)
+}
+
+// Whole is Entries for whole occurrences: those whose moved date lies in window, with all
+// their milestones.
+func Whole(series []*Series, window civil.Span) (all []Entry, err error) {
+	all, _, err = entriesOf(series, window, true, (*Occurrence).Note)
+	return all, err
 }
 
 // AYear is how many days around a window dates are looked for that moved out of it.
@@ -40,14 +47,14 @@ const AYear = 366
 // Elsewhere finds the entry of a UID that lies in the year before or after a window,
 // given the plan of each series. It looks beyond what is answered: what calendars
 // don't know there isn't noted.
-func Elsewhere(series []*Series, window civil.Span, plan func(*Series) string) func(uid string) (Entry, bool) {
+func Elsewhere(series []*Series, window civil.Span, whole bool, plan func(*Series) string) func(uid string) (Entry, bool) {
 	var around map[string]Entry
 	return func(uid string) (Entry, bool) {
 		if around == nil {
 			around = map[string]Entry{}
-			all, _, _ := entriesOf(series, window.Widen(AYear, AYear), func(*Occurrence) {})
+			all, _, _ := entriesOf(series, window.Widen(AYear, AYear), whole, func(*Occurrence) {})
 			for _, e := range all {
-				if !window.Has(e.At.Day) {
+				if day := e.At.Day; whole && !window.Has(e.Of.To) || !whole && !window.Has(day) {
 					around[e.uid(plan(e.Series))] = e
 				}
 			}
@@ -57,9 +64,13 @@ func Elsewhere(series []*Series, window civil.Span, plan func(*Series) string) f
 	}
 }
 
-func entriesOf(series []*Series, window civil.Span, note func(*Occurrence)) (all []Entry, cut int, err error) {
+func entriesOf(series []*Series, window civil.Span, whole bool, note func(*Occurrence)) (all []Entry, cut int, err error) {
 	for _, s := range series {
-		for o, err := range s.Occurrences(window.Widen(s.milestoneReach())) {
+		wide := window
+		if !whole {
+			wide = window.Widen(s.milestoneReach())
+		}
+		for o, err := range s.Occurrences(wide) {
 			if err != nil {
 				return nil, 0, err
 			}
@@ -73,8 +84,9 @@ func entriesOf(series []*Series, window civil.Span, note func(*Occurrence)) (all
 				if v.Kind != eval.Date && v.Kind != eval.Moment {
 					continue
 				}
-				in, out = in || window.Has(v.Day), out || !window.Has(v.Day)
-				if window.Has(v.Day) {
+				has := whole || window.Has(v.Day)
+				in, out = in || has, out || !has
+				if has {
 					note(o)
 					all = append(all, Entry{s, m.Name, v, o, o.Whys[i]})
 				}
@@ -161,8 +173,11 @@ func (t *Template) FillRow(row []eval.Value) string {
 }
 
 // Label is what the entry is called in a calendar: the series' summary, and the
-// milestone behind it.
+// milestone behind it, or what the milestone itself is called.
 func (e Entry) Label() string {
+	if m := e.milestone(); m.Title != nil {
+		return m.Title.Fill(e.Of)
+	}
 	text := e.Series.Title
 	if e.Series.Summary != nil {
 		text = e.Series.Summary.Fill(e.Of)

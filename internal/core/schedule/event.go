@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"slices"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/workdays"
 )
@@ -25,19 +26,35 @@ type Event struct {
 	// a series.
 	Todo      bool
 	Recurring *Recurring
+	// Owner is one of the people of the plan, Contact how calendars name them.
+	Owner, Contact string
+	// Private hides it from others, Tentative says that its day may still move.
+	Private, Tentative bool
 	Look
+}
+
+// Zone is that of its time, by its IANA name; "" is the plan's.
+func (e Event) Zone() string {
+	if e.At.Kind == eval.Moment {
+		return e.At.Text
+	}
+	return ""
 }
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
 	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
-		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.todo(), Look: e.Series.Look}
+		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.milestone().Todo, Owner: e.milestone().Owner,
+		Private: e.Series.Private || e.milestone().Private, Tentative: e.Why.Blind.Is(), Look: e.Series.Look}
 }
 
-// todo reports whether the entry is a milestone that is a to-do.
-func (e Entry) todo() bool {
-	return slices.ContainsFunc(e.Series.Milestones, func(m Milestone) bool { return m.Todo && m.Name == e.What })
+// milestone is that of the entry; the zero value where it is the date itself.
+func (e Entry) milestone() (m Milestone) {
+	if i := slices.IndexFunc(e.Series.Milestones, func(m Milestone) bool { return m.Name == e.What }); i >= 0 && e.What != "date" {
+		m = e.Series.Milestones[i]
+	}
+	return m
 }
 
 func (e Entry) uid(plan string) string {
@@ -53,15 +70,32 @@ func UID(e Event, plan string) string {
 	return id + "." + e.ID + "@" + plan
 }
 
-// SortEvents sorts events by date and time; where those are equal, by the order of
-// the series and records named.
-func SortEvents(list []Event, order []string) {
+// SortEvents sorts events by date and time, by their instants where several zones have
+// times; where those are equal, by the order of the series and records named. midnight
+// is the instant at which a day begins.
+func SortEvents(list []Event, order []string, midnight func(civil.Date) int64) {
 	place := map[string]int{}
 	for i, name := range order {
 		place[name] = i
 	}
+	zones := map[string]bool{}
+	for _, e := range list {
+		if e.At.Kind == eval.Moment {
+			zones[e.Zone()] = true
+		}
+	}
+	times := eval.CompareTimes
+	if len(zones) > 1 && midnight != nil {
+		instant := func(v eval.Value) int64 {
+			if v.Kind == eval.Moment && v.Num != 0 {
+				return v.Num
+			}
+			return midnight(v.Day) + int64(v.Minutes)*60
+		}
+		times = func(a, b eval.Value) int { return cmp.Compare(instant(a), instant(b)) }
+	}
 	slices.SortStableFunc(list, func(a, b Event) int {
-		return cmp.Or(cmp.Compare(a.At.Day, b.At.Day), cmp.Compare(a.At.Minutes, b.At.Minutes), cmp.Compare(place[a.Series], place[b.Series]))
+		return cmp.Or(times(a.At, b.At), cmp.Compare(place[a.Series], place[b.Series]))
 	})
 }
 

@@ -316,13 +316,10 @@ func (c *checker) order() {
 		if x.Kind == eval.Blank || y.Kind == eval.Blank {
 			return 0
 		}
-		if x.Day != y.Day {
-			return sign(int(x.Day - y.Day))
-		}
 		if x.Kind == eval.Moment && y.Kind == eval.Moment {
-			return sign(int(x.Minutes) - int(y.Minutes))
+			return eval.CompareTimes(x, y)
 		}
-		return 0
+		return sign(int(x.Day - y.Day))
 	}
 	for a := range slots {
 		for b := a + 1; b < len(slots); b++ {

@@ -151,7 +151,7 @@ func TestFindings(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	elsewhere := Elsewhere([]*Series{s}, year, func(*Series) string { return "p" })
+	elsewhere := Elsewhere([]*Series{s}, year, false, func(*Series) string { return "p" })
 	for uid, want := range map[string]bool{"pay.2027-03/last@p": false, "pay.2028-03/last@p": true, "pay.2026-12/last@p": true, "pay.2031-01/last@p": false} {
 		if _, ok := elsewhere(uid); ok != want {
 			t.Errorf("%s elsewhere: %t", uid, ok)

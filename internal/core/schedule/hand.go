@@ -132,13 +132,16 @@ func (m *Moved) by(h *Hand) {
 
 // set is a value with the day of a hand in its place; a time stays where the hand
 // tells none.
-func (h *Hand) set(v eval.Value) eval.Value {
-	at := h.At
-	if at.Kind == eval.Date && v.Kind == eval.Moment {
-		at = v
-		at.Day, at.Unsure = h.At.Day, false
+func (h *Hand) set(v eval.Value, chain *eval.Chain) eval.Value {
+	switch {
+	case chain == nil || h.At.Kind == eval.Blank:
+		return h.At
+	case h.At.Kind == eval.Moment:
+		return chain.On(h.At.Day, int(h.At.Minutes))
+	case v.Kind == eval.Moment:
+		return chain.On(h.At.Day, int(v.Minutes))
 	}
-	return at
+	return h.At
 }
 
 // unset is the day of a date that was set by hand, as its rule gives it.

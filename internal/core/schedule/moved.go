@@ -43,12 +43,9 @@ func (m Moved) AppendID(b []byte) []byte {
 
 // Value is the moved date, with the time that its rule gives.
 func (m Moved) Value() eval.Value {
-	v := eval.Day(m.To)
-	if at := m.Rec.Chain.Minutes; at >= 0 && m.To != civil.None {
-		v = eval.Value{Kind: eval.Moment, Day: m.To, Minutes: int16(at)}
-	}
+	v := m.Rec.Chain.Value(m.To)
 	if m.Hand != nil {
-		v = m.Hand.set(v)
+		v = m.Hand.set(v, m.Rec.Chain)
 	}
 	v.Unsure = m.Blind.Is()
 	return v

@@ -43,6 +43,9 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 		if d.To != d.Date.Date {
 			moved++
 		}
+		if o.Why.Blind.Is() {
+			return e, no("its date %s is provisional, others aren't: %s", o.At, o.Why.Blind.Text())
+		}
 		want[o.At.Day] = true
 		r.Dates = append(r.Dates, o.At)
 	}
@@ -88,7 +91,7 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 	slices.SortFunc(r.Extra, byDay)
 	e = entries[0].Event(plan)
 	e.UID, e.ID, e.Description = s.Name+"@"+plan, "", ""
-	e.At, e.Recurring, e.Nominal = at(first), r, eval.Day(first)
+	e.At, e.Recurring, e.Nominal, e.Tentative = at(first), r, eval.Day(first), false
 	return e, nil
 }
 

@@ -281,7 +281,7 @@ func (s *Series) milestones(o *Occurrence) error {
 			}
 		}
 		if h := s.hand(ms.Name, o.Date.Date, func() string { return o.ID }); h != nil {
-			v, why.Hand, why.Blind = h.set(v), h, blindNone
+			v, why.Hand, why.Blind = h.set(v, ms.Prog.Chain()), h, blindNone
 		}
 		if !unsure.Is() {
 			unsure = why.Blind

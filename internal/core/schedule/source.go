@@ -240,6 +240,21 @@ func (s *Series) Identified(id string) (d recur.Date, rec *eval.Recurrence, ok b
 	return recur.Date{}, nil, false
 }
 
+// Date is the date of an id, moved; ok is false where the series gives none.
+func (s *Series) Date(id string) (m Moved, ok bool) {
+	if h := s.HandOf("date", id); h != nil && h.Gone {
+		m = Moved{Date: recur.Date{Date: h.Nominal, Period: h.Nominal, Item: -1}, Rec: s.Rules[0].Rec}
+		m.by(h)
+		return m, true
+	}
+	d, rec, ok := s.Identified(id)
+	if !ok {
+		return m, false
+	}
+	m, err := s.run(d, rec, nil)
+	return m, err == nil
+}
+
 // nearPeriod is how far outside the period that names it a date can lie: that of a
 // week, or of an RFC 5545 rule.
 const nearPeriod = 45

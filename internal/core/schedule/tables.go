@@ -69,20 +69,73 @@ func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 	}
 }
 
-// AgendaColumns are the columns of the table of several series.
-var AgendaColumns = []string{"date", "weekday", "title", "series", "what", "nominal", "reason", "id"}
+// Agenda is the table of several series: a row a date, milestone or event. Where tasks
+// have owners, or times several zones, it has a column of those.
+type Agenda struct{ Owner, Zone bool }
 
-// AgendaRow appends the cells of AgendaColumns for one date, milestone or event.
-func AgendaRow(cells []eval.Value, e Event) []eval.Value {
-	return append(cells, e.At, WeekdayOf(e.At), eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What), e.Nominal, eval.Str(e.Description), eval.Str(e.ID))
+// AgendaOf is the agenda of some series. home is the zone that "" stands for.
+func AgendaOf(list []*Series, home string) (a Agenda) {
+	zone, timed := "", false
+	see := func(chain *eval.Chain) {
+		if chain == nil || chain.Minutes < 0 {
+			return
+		}
+		own := chain.Zone
+		if own == "" {
+			own = home
+		}
+		a.Zone = a.Zone || timed && own != zone
+		zone, timed = own, true
+	}
+	for _, s := range list {
+		for _, r := range s.Rules {
+			see(r.Rec.Chain)
+		}
+		for _, m := range s.Milestones {
+			a.Owner = a.Owner || m.Owner != ""
+			see(m.Prog.Chain())
+		}
+	}
+	return a
 }
 
-// Agenda is the table of several series: a row a date, milestone or event.
-func Agenda(events []Event) Lines {
+// Columns are the columns of the agenda.
+func (a Agenda) Columns() []string {
+	list := []string{"date", "weekday", "title", "series", "what"}
+	if a.Owner {
+		list = append(list, "owner")
+	}
+	if a.Zone {
+		list = append(list, "zone")
+	}
+	return append(list, "nominal", "reason", "id")
+}
+
+// Row appends the cells of Columns for one date, milestone or event; home is the zone
+// of times that name none.
+func (a Agenda) Row(cells []eval.Value, e Event, home string) []eval.Value {
+	cells = append(cells, e.At, WeekdayOf(e.At), eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What))
+	if a.Owner {
+		cells = append(cells, eval.Str(e.Owner))
+	}
+	if a.Zone {
+		zone := eval.Value{}
+		if e.At.Kind == eval.Moment {
+			if zone = eval.Str(e.Zone()); e.Zone() == "" {
+				zone = eval.Str(home)
+			}
+		}
+		cells = append(cells, zone)
+	}
+	return append(cells, e.Nominal, eval.Str(e.Description), eval.Str(e.ID))
+}
+
+// Lines are the rows of events.
+func (a Agenda) Lines(events []Event, home string) Lines {
 	return func(yield func([]eval.Value, error) bool) {
 		var cells []eval.Value
 		for _, e := range events {
-			if cells = AgendaRow(cells[:0], e); !yield(cells, nil) {
+			if cells = a.Row(cells[:0], e, home); !yield(cells, nil) {
 				return
 			}
 		}

@@ -1,0 +1,157 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/question"
+)
+
+// Owner is one of the people of a plan.
+type Owner struct{ Name, Title, Mail string }
+
+// Contact is how an event names the owner.
+func (o Owner) Contact() string {
+	switch {
+	case o.Title == "":
+		return o.Name
+	case o.Mail == "":
+		return o.Title
+	}
+	return fmt.Sprintf("%s <%s>", o.Title, o.Mail)
+}
+
+// OwnerNamed is the name of one of the people as the plan has it.
+func (p *Plan) OwnerNamed(name string) (string, error) {
+	var known []string
+	for _, o := range p.Owners {
+		if phrase.SameName(o.Name, name) {
+			return o.Name, nil
+		}
+		known = append(known, o.Name)
+	}
+	if known == nil {
+		return "", fmt.Errorf("the plan names no people; they stand under `people`")
+	}
+	return "", fmt.Errorf("unknown owner `%s`; people here are %s", name, strings.Join(known, ", "))
+}
+
+// Event makes the event of an entry of the plan.
+func (p *Plan) Event(e schedule.Entry) schedule.Event {
+	event := e.Event(p.ID)
+	if event.Owner != "" {
+		event.Contact = event.Owner
+		for _, o := range p.Owners {
+			if phrase.SameName(o.Name, event.Owner) {
+				event.Owner, event.Contact = o.Name, o.Contact()
+			}
+		}
+	}
+	return event
+}
+
+// ownerAt is where a milestone names its owner.
+type ownerAt struct {
+	name, series string
+	at           spot
+}
+
+// addOwner reads one of `people`.
+func (p *Plan) addOwner(d *doc, name string, n ast.Node) error {
+	if name == nobody {
+		return d.fail(n, "`%s` is what those without an owner are called; give this one another name", nobody)
+	}
+	o := Owner{Name: name}
+	err := d.each(n, ownerShape, func(key string, _, v ast.Node) (err error) {
+		if key == "name" {
+			o.Title, err = d.text(v)
+		} else {
+			o.Mail, err = d.text(v)
+		}
+		return err
+	})
+	p.Owners = append(p.Owners, o)
+	return err
+}
+
+// unknownOwners finds milestones whose owner isn't one of the people.
+func (p *Plan) unknownOwners() {
+	var known []string
+	for _, o := range p.Owners {
+		known = append(known, o.Name)
+	}
+	for _, o := range p.owners {
+		if slices.ContainsFunc(known, func(n string) bool { return phrase.SameName(n, o.name) }) {
+			continue
+		}
+		hint := "name the people under `people`"
+		if near := phrase.Nearest(o.name, known); near != "" {
+			hint = "did you mean `" + near + "`?"
+		} else if known != nil {
+			hint = "people here are " + strings.Join(known, ", ")
+		}
+		p.fault(o.at, o.series, "unknown owner `%s`; %s", o.name, hint)
+	}
+}
+
+// tooMany finds days on which an owner has more tasks than there may be, or fewer, over
+// all series.
+func (p *Plan) tooMany(series []*schedule.Series, window civil.Span) (list []Finding, err error) {
+	if p.PerDay == nil {
+		return nil, nil
+	}
+	entries, _, err := schedule.Entries(series, window)
+	if err != nil {
+		return nil, err
+	}
+	type at struct {
+		day   civil.Date
+		owner string
+	}
+	tasks := map[at][]string{}
+	var order []at
+	for _, e := range entries {
+		if owner := p.Event(e).Owner; owner != "" {
+			k := at{e.At.Day, owner}
+			if tasks[k] == nil {
+				order = append(order, k)
+			}
+			tasks[k] = append(tasks[k], e.Series.Name+"."+e.What)
+		}
+	}
+	for _, k := range order {
+		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
+			f := Finding{schedule.Finding{About: k.owner, At: eval.Day(k.day),
+				Text: fmt.Sprintf("%s has %s on this day, expected are %s: %s", k.owner, question.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, 0}
+			f.Line, _ = p.perDayAt.doc.at(p.perDayAt.node)
+			list = append(list, f)
+		}
+	}
+	return list, nil
+}
+
+// nobody stands for the tasks without an owner.
+const nobody = "none"
+
+// Within reports whether an event of the plan lies in a window: by its own day, or where
+// occurrences are taken whole, by the moved date of its occurrence.
+func (p *Plan) Within(uid string, at eval.Value, window civil.Span, whole bool) bool {
+	if !whole {
+		return window.Has(at.Day)
+	}
+	series, what, id := ical.Identity(uid)
+	if s := p.Find(series); s != nil && what != "date" {
+		if m, ok := s.Date(id); ok {
+			return window.Has(m.To)
+		}
+	}
+	return window.Has(at.Day)
+}
