@@ -142,6 +142,7 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 	if len(events) == 0 {
 		a.note("Nothing comes up between %s and %s.", what.Window.First, what.Window.Last)
 	}
+	a.warnHeld(p, what.Series, what.Window)
 	for _, w := range p.Warnings() {
 		a.warn("%s", w)
 	}

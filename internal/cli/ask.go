@@ -67,7 +67,10 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 		if err := job.In.Check(); err != nil {
 			return err
 		}
-		if err := a.answer(&job, p, &out, args); err != nil {
+		var held *question.HeldError
+		if err := a.answer(&job, p, &out, args); errors.As(err, &held) {
+			return a.tellHeld(nil, p, held.List)
+		} else if err != nil {
 			return err
 		}
 		for _, w := range p.Warnings() {

@@ -58,32 +58,32 @@ what else to know. The exit code is 1 where something fails.`,
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		list, err := a.findings(s, window)
+		list, p, err := a.findings(s, window, true)
 		if err != nil {
 			return err
 		}
-		return a.tellFindings(list, strict, &out)
+		return a.tellFindings(list, strict, p != nil && p.Strict, &out)
 	}
 	return c
 }
 
-// findings checks the plan of the settings.
-func (a *App) findings(s *settings, window string) ([]plan.Finding, error) {
+// findings checks the plan of the settings; held says to look at released dates too.
+func (a *App) findings(s *settings, window string, held bool) ([]plan.Finding, *plan.Plan, error) {
 	defer question.Garbage(400)()
 	var c plan.Collector
 	p, err := s.read(&c)
 	if err != nil || p.Broken() {
-		return c.Findings, err
+		return c.Findings, nil, err
 	}
 	r := a.newRun()
 	r.plan, r.series, r.window, r.anyway = p, p.Series, window, true
 	if r.span, err = r.windowOf(); err != nil {
 		var named *rows.OptionError
 		if errors.As(err, &named) {
-			return nil, err
+			return nil, nil, err
 		}
 		c.Add(p.Path, err)
-		return c.Findings, nil
+		return c.Findings, p, nil
 	}
 	var notes []string
 	r.note = func(_ *plan.Output, text string) { notes = append(notes, text) }
@@ -93,18 +93,19 @@ func (a *App) findings(s *settings, window string) ([]plan.Finding, error) {
 		err := r.output(io.Discard, o, o.Of)
 		return notes, err
 	}
-	return append(c.Findings, p.Check(r.span, r.place(nil), output)...), nil
+	return append(c.Findings, p.Check(r.span, held, r.place(nil), output)...), p, nil
 }
 
-// tellFindings writes findings; where one fails, the answer is no.
-func (a *App) tellFindings(list []plan.Finding, strict bool, out *output) error {
+// tellFindings writes findings; where one fails, the answer is no. With strict notes
+// fail, with warnings those that warn.
+func (a *App) tellFindings(list []plan.Finding, strict, warnings bool, out *output) error {
 	p, err := plan.Empty(plan.Settings{Now: a.Now})
 	if err != nil {
 		return err
 	}
 	fails, notes := 0, 0
 	for _, f := range list {
-		if f.Note && !strict {
+		if f.Note && !failing(f, strict, warnings) {
 			notes++
 		} else {
 			fails++
@@ -112,7 +113,7 @@ func (a *App) tellFindings(list []plan.Finding, strict bool, out *output) error 
 	}
 	err = a.lines(out, p, plan.FindingColumns, func(yield func([]eval.Value, error) bool) {
 		for _, f := range list {
-			if !yield(f.Cells(strict), nil) {
+			if !yield(f.Cells(failing(f, strict, warnings)), nil) {
 				return
 			}
 		}
@@ -127,3 +128,6 @@ func (a *App) tellFindings(list []plan.Finding, strict bool, out *output) error 
 	a.note("The plan is right: %s.", count)
 	return nil
 }
+
+// failing reports whether a note is a fail.
+func failing(f plan.Finding, strict, warnings bool) bool { return strict || warnings && !f.Told }

@@ -60,7 +60,10 @@ func code(err error) int {
 	var network *caldav.UnreachedError
 	var answer *caldav.StatusError
 	var server *serverError
+	var released *plan.ReleasedError
 	switch {
+	case errors.As(err, &released):
+		return exitNo
 	case errors.Is(err, errInterrupted), errors.Is(err, context.Canceled):
 		return exitStopped
 	case errors.As(err, &answer):

@@ -95,7 +95,7 @@ func (a *App) start(s *settings, start plan.Start) error {
 		fmt.Fprintf(a.Out, "  %s\n", report.Clean(f))
 	}
 	settings.plan = path
-	list, err := a.findings(&settings, "")
+	list, _, err := a.findings(&settings, "", false)
 	if err != nil {
 		return err
 	}

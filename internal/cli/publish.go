@@ -59,6 +59,7 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &p.window},
 		{Name: "overwrite-edits", Kind: question.Yes, Help: "write over what people changed by hand", Into: &p.overwrite},
 		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark", Into: &p.adopt},
+		p.keepOption(),
 		{Name: "at-once", Kind: question.Number, Least: 1, Default: "4", Help: "`N` requests at the same time", Into: &p.atOnce},
 	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
@@ -172,7 +173,13 @@ func (p *publishing) wanted() (w publish.Wanted, err error) {
 		return w, err
 	}
 	p.anyway = false
+	if err := p.keepReleased(); err != nil {
+		return w, err
+	}
 	if err := p.expect(); err != nil {
+		return w, err
+	}
+	if err := p.hold(); err != nil {
 		return w, err
 	}
 	events, err := p.plan.Ahead(plan.Ahead{Series: series, Records: records, Window: p.span, Overdue: p.span.First, Whole: p.plan.Publish.Whole}, p.place(&plan.Output{}))

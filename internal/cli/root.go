@@ -130,7 +130,7 @@ What is your job?  yoyaku help jobs`,
 		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
 	}
 	commands := map[string]*cobra.Command{}
-	for _, c := range []*cobra.Command{a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand(), a.publishCommand(), a.demoCommand(), a.schemaCommand(), a.completionCommand()} {
+	for _, c := range []*cobra.Command{a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand(), a.publishCommand(), a.releaseCommand(), a.demoCommand(), a.schemaCommand(), a.completionCommand()} {
 		commands[c.Name()] = c
 	}
 	more := map[string][]string{} // questions whose group doesn't order them
@@ -164,7 +164,7 @@ var groups = []commandGroup{
 	{"plan", "A plan", "new check run ahead wall"},
 	{"tables", "Dates in tables", "derive due spread match tally grid"},
 	{"facts", "Facts", "value between days holidays"},
-	{"hand", "Hand on, take in", "read compare publish"},
+	{"hand", "Hand on, take in", "read compare release publish"},
 	{"start", "Start", "demo schema completion"},
 }
 

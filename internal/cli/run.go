@@ -31,6 +31,7 @@ type run struct {
 	window, dir string
 	only        []string
 	anyway      bool
+	keep        bool                                // what was released goes before what is now
 	together    bool                                // what became of each file is part of the result
 	note        func(out *plan.Output, text string) // tells of an output
 
@@ -68,6 +69,7 @@ stay.`,
 		{Name: "out", Help: "`FOLDER` for the outputs (default: the plan's)", Into: &r.dir},
 		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to make anew, with commas; others stay\nas they are in files that they share", Into: &r.only},
 		{Name: "anyway", Kind: question.Yes, Help: "write although an expectation isn't met", Into: &r.anyway},
+		r.keepOption(),
 	}, []*question.Option{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -100,13 +102,18 @@ func (a *App) newRun() *run {
 	return r
 }
 
-// expect holds the plan against what it expects; a fail stops the run.
+// expect holds the plan against what it expects, and its days by hand and owners; a
+// fail stops the run.
 func (r *run) expect() error {
 	found, err := r.plan.Expectations(r.series, r.span, r.place(&plan.Output{File: "records"}))
-	if err != nil || len(found) == 0 {
+	if err != nil {
 		return err
 	}
-	for _, f := range found {
+	wrong := r.plan.Faults()
+	if len(found)+len(wrong) == 0 {
+		return nil
+	}
+	for _, f := range append(slices.Clone(wrong), found...) {
 		line := ""
 		for i, c := range f.Cells(false)[1:] {
 			if text := c.String(); text != "" {
@@ -114,6 +121,9 @@ func (r *run) expect() error {
 			}
 		}
 		r.app.warn("%s", line)
+	}
+	if len(wrong) > 0 {
+		return &answerNo{"yoyaku: " + question.Several(len(wrong), "entry") + " can't be right, so nothing is written; yoyaku check tells all"}
 	}
 	said := question.Several(len(found), "expectation") + " not met"
 	if r.anyway {
@@ -137,6 +147,9 @@ func (r *run) do(p *plan.Plan) (err error) {
 	if r.span, err = r.windowOf(); err != nil {
 		return err
 	}
+	if err := r.keepReleased(); err != nil {
+		return err
+	}
 	for _, s := range r.series {
 		sum, err := schedule.Summarise(s, r.span, p.Env.Today)
 		if err != nil {
@@ -147,7 +160,16 @@ func (r *run) do(p *plan.Plan) (err error) {
 	if err := r.expect(); err != nil {
 		return err
 	}
+	if err := r.hold(); err != nil {
+		return err
+	}
 	if err := r.outputs(); err != nil {
+		return err
+	}
+	if err := r.strict(); err != nil {
+		return err
+	}
+	if err := r.stage.Commit(); err != nil {
 		return err
 	}
 	return r.report()
@@ -192,8 +214,8 @@ func (r *run) windowOf() (civil.Span, error) {
 	return civil.Always, nil
 }
 
-// outputs makes the plan's files, and only when all are right begins to write:
-// all are staged before the first is put in place.
+// outputs makes the plan's files and stages them, so that all are right before the first
+// is put in place.
 func (r *run) outputs() error {
 	type made struct {
 		path string
@@ -249,7 +271,7 @@ func (r *run) outputs() error {
 			return err
 		}
 	}
-	return r.stage.Commit()
+	return nil
 }
 
 // output makes one output.
@@ -461,6 +483,7 @@ func (r *run) others(out *plan.Output, of []*schedule.Series) ([]schedule.Event,
 // place is what a record's rows are asked from; notes are told with the output.
 func (r *run) place(out *plan.Output) question.Place {
 	place := r.plan.Place()
+	place.Hold = nil // which is looked at once for all outputs
 	place.Stdin = strings.NewReader("")
 	place.Note = func(format string, args ...any) { r.note(out, fmt.Sprintf(format, args...)) }
 	place.Warn = place.Note
@@ -478,7 +501,7 @@ func (r *run) keyOf(rec *plan.Record) error {
 	if rec.Key == "" {
 		return nil
 	}
-	return rec.Fault(r.plan.Job(rec, r.place(&plan.Output{})).CheckKey(rec.Key))
+	return rec.Fault(r.plan.Job(rec, r.place(&plan.Output{File: rec.Name})).CheckKey(rec.Key))
 }
 
 // became tells what becomes of an output: how it differs from the file that
@@ -550,16 +573,44 @@ func (r *run) report() error {
 			r.app.note("%s", line)
 		}
 	}
-	for _, s := range r.sums {
-		if s.Blank > 0 {
-			r.app.warn("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, question.Several(s.Blank, "nominal date"))
-		}
-	}
 	if r.cut > 0 {
 		r.app.warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", question.Several(r.cut, "occurrence"))
 	}
-	for _, w := range r.plan.Warnings() {
+	for _, w := range r.warnings() {
 		r.app.warn("%s", w)
+	}
+	return nil
+}
+
+// warnings are what may be wrong with the result.
+func (r *run) warnings() (list []string) {
+	for _, s := range r.sums {
+		if s.Blank > 0 {
+			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, question.Several(s.Blank, "nominal date")))
+		}
+		if s.Provisional > 0 {
+			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name, isAre(s.Provisional, "date")))
+		}
+	}
+	return append(list, r.plan.Warnings()...)
+}
+
+// strict stops a run that warns, where the plan says so.
+func (r *run) strict() error {
+	if !r.plan.Strict {
+		return nil
+	}
+	warnings := r.warnings()
+	for _, t := range r.told {
+		if t.note {
+			warnings = append(warnings, t.of+": "+t.text)
+		}
+	}
+	for _, w := range warnings {
+		r.app.warn("%s", w)
+	}
+	if len(warnings) > 0 {
+		return &answerNo{"yoyaku: the plan is strict and there are warnings, so nothing is written"}
 	}
 	return nil
 }

@@ -100,6 +100,9 @@ func (p *Plan) fault(at spot, about, format string, args ...any) {
 	p.faults = append(p.faults, f)
 }
 
+// Faults are days by hand that no rule gives, and owners that aren't among the people.
+func (p *Plan) Faults() []Finding { return p.faults }
+
 // placed gives a finding of a series its line.
 func (p *Plan) placed(f schedule.Finding) Finding {
 	n := p.at[f.About][f.Key]
@@ -117,7 +120,6 @@ func (p *Plan) placed(f schedule.Finding) Finding {
 // Expectations checks what the plan expects of its series and records in a window.
 // place is what records are asked from.
 func (p *Plan) Expectations(series []*schedule.Series, window civil.Span, place question.Place) (list []Finding, err error) {
-	list = slices.Clone(p.faults)
 	all, err := p.checkSeries(series, window)
 	for _, f := range all {
 		if strings.HasPrefix(f.Key, "expect.") && !f.Note {
@@ -233,8 +235,9 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 
 // Check looks at the whole plan in a window: findings in the order of the file, the
 // fails first at each line. output makes an output without writing it and tells what
-// it notes; place is what records are asked from.
-func (p *Plan) Check(window civil.Span, place question.Place, output func(o *Output) (notes []string, err error)) (list []Finding) {
+// it notes; held says to look at released dates too; place is what records are asked
+// from.
+func (p *Plan) Check(window civil.Span, held bool, place question.Place, output func(o *Output) (notes []string, err error)) (list []Finding) {
 	take := func(found []Finding, err error) {
 		if list = append(list, found...); err != nil {
 			list = append(list, fault(p.Path, err))
@@ -253,6 +256,9 @@ func (p *Plan) Check(window civil.Span, place question.Place, output func(o *Out
 	}
 	take(p.checkApart(p.Series, window))
 	take(p.tooMany(p.Series, window))
+	if held {
+		take(p.heldFindings(window))
+	}
 	for _, r := range p.Records {
 		take(p.checkRows(r, place))
 	}
@@ -295,6 +301,7 @@ func (p *Plan) notes() (list []Finding) {
 	for _, c := range p.book.made {
 		if title := publicTitle(c); title != "" {
 			note("calendars", c.Name, "the public calendar of this program's version: %s", title)
+			list[len(list)-1].Told = true
 		}
 	}
 	for y := 1990; y < 2100; y++ {

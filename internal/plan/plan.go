@@ -58,6 +58,7 @@ type Plan struct {
 	patterns []*pattern
 	owners   []ownerAt
 	perDayAt spot
+	released *released
 	given    map[string]map[string]spot // where each name was given, by what it names
 	faults   []Finding                  // which only checking tells
 	apart    []apartOf
@@ -221,7 +222,7 @@ func (p *Plan) Warnings() []string {
 
 // Place is what answers are given from by the plan.
 func (p *Plan) Place() question.Place {
-	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files}
+	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files, Released: p.ReleasedOf, Hold: p.Hold}
 }
 
 // Load reads a plan file. Errors carry file, line and column.

@@ -26,6 +26,15 @@ type Record struct {
 	In      question.TableIn
 	Events  []RecordEvent
 
+	// of is what it is made of, in place of a file: a series, or an answer about another
+	// record; and matches look up columns from other tables before its own are added.
+	series  *schedule.Series
+	record  *Record
+	make    *question.Question
+	matches []*lookup
+	made    *question.MadeTable // once it was
+	notes   []string            // of its making
+
 	expects *rowsExpect // what must hold of its rows; nil for nothing
 
 	places places
@@ -37,7 +46,24 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 	for _, o := range options {
 		o.Reset()
 	}
-	err := d.each(n, recordShape, func(key string, _, v ast.Node) (err error) {
+	shape := recordShape
+	if m, ok := n.(*ast.MappingNode); ok {
+		for _, pair := range m.Values { // what it is made by says which keys there are
+			if pair.Key.GetToken().Value != "make" {
+				continue
+			}
+			var err error
+			if r.make, err = p.makeOf(d, pair.Value); err != nil {
+				return err
+			}
+			if !r.make.Record {
+				return d.fail(pair.Value, "`make: %s` gives no rows", r.make.Name)
+			}
+			shape = recordOf(r.make)
+			options = append(options, r.make.Options...)
+		}
+	}
+	err := d.each(n, shape, func(key string, _, v ast.Node) (err error) {
 		r.places.keys[key] = v
 		switch key {
 		case "columns":
@@ -47,6 +73,12 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 			})
 		case "table":
 			return p.tableOf(d, r, v)
+		case "from":
+			return p.madeFrom(d, r, v)
+		case "make":
+			return nil
+		case "match":
+			return p.lookups(d, r, v)
 		case "key":
 			r.Key, err = d.text(v)
 			return err
@@ -62,8 +94,8 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 	if err != nil {
 		return err
 	}
-	if r.Table == "" {
-		return d.fail(n, "the record `%s` has no `table`", name)
+	if err := p.source(d, r, n); err != nil {
+		return err
 	}
 	if err := r.In.Check(); err != nil {
 		return r.places.fault(err)
@@ -204,6 +236,9 @@ func (r *Record) events(d *doc, v ast.Node) error {
 
 // Job prepares to ask something of the record's table.
 func (p *Plan) Job(r *Record, place question.Place) *question.Job {
+	if err := p.prepare(r, &place); err != nil {
+		place.Made = func(string) (*question.MadeTable, bool, error) { return nil, false, err }
+	}
 	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where}
 }
 
@@ -257,6 +292,10 @@ func (p *Plan) recordOf(name string) *question.RecordOf {
 	r := p.Record(name)
 	if r == nil {
 		return nil
+	}
+	place := p.Place()
+	if err := p.prepare(r, &place); err != nil {
+		return &question.RecordOf{Name: r.Name, Err: err}
 	}
 	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In}
 }

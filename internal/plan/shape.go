@@ -203,8 +203,14 @@ var (
 		{name: "where", help: "conditions of the rows that have it", takes: someTexts},
 		{name: "summary", help: "what it is called, with {columns} in it"},
 	}, lookKeys...)}
-	recordShape = &shape{what: "a record", later: []string{"match", "from", "make"}, keys: append([]keyOf{
-		{name: "table", help: "the file of the table, relative to the plan", needed: true},
+	lookupShape = &shape{what: "a look-up", keys: append([]keyOf{
+		{name: "table", help: "the file that it looks into", needed: true},
+	}, lookupKeys()...)}
+	recordShape = &shape{what: "a record", keys: append([]keyOf{
+		{name: "table", help: "the file of the table, relative to the plan"},
+		{name: "from", help: "in place of a table: a series, a row an occurrence; or a record above, with `make`"},
+		{name: "make", help: "what is made of the record in `from`; its options stand beside it"},
+		{name: "match", help: "columns that are looked up from other tables before `columns`", takes: aList, of: lookupShape},
 		{name: "key", help: "the column that names each row for good"},
 		{name: "columns", help: "columns that phrases add, in order", takes: aMapping, of: &shape{what: "columns", names: &keyOf{help: "a phrase"}}},
 		{name: "where", help: "conditions of the rows to keep", takes: someTexts},
@@ -225,6 +231,28 @@ var (
 		{name: "make", help: "what is made of a record; its options stand beside it"},
 	}}
 )
+
+// lookupKeys are those of match, but for the table.
+func lookupKeys() []keyOf {
+	q, err := question.New("match")
+	if err != nil {
+		panic(err)
+	}
+	return slices.DeleteFunc(optionKeys(q.Options), func(k keyOf) bool { return k.name == "ranges" })
+}
+
+// recordOf is a record's shape with the options of what it makes; keys that a record
+// has itself stay its own.
+func recordOf(q *question.Question) *shape {
+	s := *recordShape
+	s.keys = slices.Clone(s.keys)
+	for _, k := range optionKeys(q.Options) {
+		if !slices.ContainsFunc(s.keys, func(o keyOf) bool { return o.name == k.name }) {
+			s.keys = append(s.keys, k)
+		}
+	}
+	return &s
+}
 
 // optional are keys of which none is needed.
 func optional(keys []keyOf) []keyOf {

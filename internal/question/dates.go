@@ -106,10 +106,44 @@ func (q *dates) answer(j *Job) error {
 	} else if err = j.eventsOnly("remind", strings.Join(q.remind, ", ")); err == nil {
 		err = l.table(j)
 	}
+	if err == nil && !events {
+		err = j.warnHeld(l.ofPlan(), l.span)
+	}
 	if err == nil {
 		l.tell(j, q.window != "")
 	}
 	return err
+}
+
+// ofPlan are the series of the plan among those that are listed.
+func (l *listing) ofPlan() (list []*schedule.Series) {
+	for _, s := range l.series {
+		if l.named[s] {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// hold refuses events of dates that aren't as they were released.
+func (l *listing) hold(j *Job) error {
+	list := l.ofPlan()
+	if j.Hold == nil || len(list) == 0 {
+		return nil
+	}
+	held, err := j.Hold(list, l.span)
+	if err == nil && len(held) > 0 {
+		err = &HeldError{held}
+	}
+	return err
+}
+
+// HeldError is a list of dates that aren't as they were released.
+type HeldError struct{ List []schedule.Held }
+
+// Error counts them.
+func (e *HeldError) Error() string {
+	return Several(len(e.List), "date") + " not as released"
 }
 
 // seriesOf is a series of the plan by its name, or one of a rule alone.
@@ -245,6 +279,9 @@ func (l *listing) events(j *Job, to Events) error {
 			}
 		}
 		l.n = 0
+	}
+	if err := l.hold(j); err != nil {
+		return err
 	}
 	keeps, err := j.result.Keeps(l.head(append(slices.Clone(schedule.RuleColumns), l.names...)), j.Env)
 	if err != nil {

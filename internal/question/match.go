@@ -1,6 +1,7 @@
 package question
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,29 +14,61 @@ import (
 func init() { register(newMatch) }
 
 // match puts beside each event the range that holds it.
-type match struct{ ranges, key, date, start, end, several, openThrough string }
+type match struct {
+	ranges, key, date, value, start, end, several, openThrough string
+	take                                                       []string
+}
 
 func newMatch() *Question {
 	q := &match{}
 	return &Question{
-		Name: "match", Group: Tables, Use: "match EVENTS RANGES --key COL --date COL --start COL --end COL", Short: "Who held what on the day (rows to ranges)",
+		Name: "match", Group: Tables, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]", Short: "Look up: who held what on the day, the band of a number, a key",
 		Long: `Put beside each row of EVENTS the columns of the row of RANGES that has the same key
-and holds its day; both ends belong to a range, and one with a blank end holds on.
-Where none does, the cells stay blank and are counted.`,
+and holds its day (--date), both ends included, one with a blank end holding on; or its
+number (--value), from the start, up to the end but without it. Without --end each range
+runs to the next start of its key. With neither, rows meet by their key alone.
+Where nothing holds it, the cells stay blank and are counted.`,
 		Examples: `  yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
-    --end until --open-words present`,
+    --end until --open-words present
+  yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
+    --take master
+  yoyaku match crew-contracts.csv notice-weeks.csv --value "years from start to today" \
+    --start from_years --take weeks
+  yoyaku match absences.csv crew-contracts.csv --key person --take unit --several first \
+    --open-words present`,
 		Least: 2, Most: 2, Wants: "a table of events and a table of ranges", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "ranges", Kind: File, Help: "`TABLE` of ranges", Into: &q.ranges},
-			{Name: "key", Kind: Column, Needed: true, Complete: "columns", Help: "`COL` that both have, or COL=COL of the ranges", Into: &q.key},
-			{Name: "date", Kind: Phrase, Needed: true, Complete: "columns", Help: "`PHRASE` of the event's day", Into: &q.date},
-			{Name: "start", Kind: Phrase, Needed: true, Help: "`PHRASE` of the range's first day", Into: &q.start},
-			{Name: "end", Kind: Phrase, Needed: true, Help: "`PHRASE` of the range's last day", Into: &q.end},
+			{Name: "key", Kind: Column, Complete: "columns", Help: "`COL` that both have, or COL=COL of the ranges", Into: &q.key},
+			{Name: "date", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the event's day", Into: &q.date},
+			{Name: "value", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of a number, where the ranges are of numbers", Into: &q.value},
+			{Name: "start", Kind: Phrase, Help: "`PHRASE` of the range's first day, or number", Into: &q.start},
+			{Name: "end", Kind: Phrase, Help: "`PHRASE` of the range's last day, or of the number that is\nno longer in it (default: the next start)", Into: &q.end},
+			{Name: "take", Kind: Column, List: true, Help: "`COLUMNS` of the ranges to take (default: all but the key)", Into: &q.take},
 			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop", Help: "`WHAT` where several ranges hold it: stop, first,\nall", Into: &q.several},
 			{Name: "open-through", Help: "`DATE` that open ranges run through (default: for good)", Into: &q.openThrough},
 		},
 		Answer: q.answer,
 	}
+}
+
+// check refuses what doesn't go together.
+func (q *match) check() error {
+	switch {
+	case q.ranges == "":
+		return need("ranges", "the table of ranges")
+	case q.date != "" && q.value != "":
+		return rows.In("value", errors.New("a row is looked up by its day or by a number, not by both"))
+	case q.date == "" && q.value == "" && q.key == "":
+		return need("key", "the column by which rows meet (or date, or value)")
+	case q.date == "" && q.value == "" && (q.start != "" || q.end != ""):
+		return need("date", "the day that a range holds (or value: a number)")
+	case (q.date != "" || q.value != "") && q.start == "":
+		return need("start", "where each range begins")
+	case q.date == "" && q.openThrough != "":
+		return &rows.OptionError{Option: "open-through", Is: true, Err: errors.New("goes with date")}
+	}
+	return nil
 }
 
 // severals are the ways by the words of --several.
@@ -45,8 +78,8 @@ func (q *match) answer(j *Job) error {
 	if len(j.Args) > 1 {
 		q.ranges = j.Args[1]
 	}
-	if q.ranges == "" {
-		return need("ranges", "the table of ranges")
+	if err := q.check(); err != nil {
+		return err
 	}
 	keyA, keyB, two := strings.Cut(q.key, "=")
 	if !two {
@@ -57,22 +90,30 @@ func (q *match) answer(j *Job) error {
 		return err
 	}
 	j.own(t)
-	key, err := t.Column("key", keyA)
-	if err != nil {
-		return err
-	}
 	visible := slices.Clone(t.Visible())
-	day, err := t.Day("date", q.date)
+	key, by := -1, -1
+	if q.key != "" {
+		if key, err = t.Column("key", keyA); err != nil {
+			return err
+		}
+		t.Cells = append(t.Cells, key)
+	}
+	switch {
+	case q.date != "":
+		by, err = t.Day("date", q.date)
+	case q.value != "":
+		by, err = t.Hide("value", q.value)
+	}
 	if err != nil {
 		return err
 	}
-	t.Cells = append(t.Cells, key)
 	side, err := q.open(j, keyB)
 	if err != nil {
 		return err
 	}
 	head := slices.Clone(visible)
-	for _, c := range side.columns { // a name that both have is told apart
+	for _, i := range side.taken { // a name that both have is told apart
+		c := side.Visible()[i]
 		if rows.Find(head, c) >= 0 {
 			c = "range_" + c
 		}
@@ -80,23 +121,33 @@ func (q *match) answer(j *Job) error {
 	}
 	missed, blank := 0, 0
 	err = j.fill(head, func(put rows.Put) error {
-		found, err := side.read(j)
+		find, err := side.read(j, q)
 		if err != nil {
 			return err
 		}
 		var cells []eval.Value
-		none := make([]eval.Value, len(side.columns))
+		none := make([]eval.Value, len(side.taken))
 		return j.scan(t, func(n int, row []eval.Value) error {
-			var held []rows.Held
-			if v, ok := eval.DayOf(row[day]); ok {
-				if held, err = found.On(eval.KeyOf(row[key]), v.Day, severals[q.several]); err != nil {
-					return fmt.Errorf("%s, line %d: %w", t.Name, n, err)
-				}
-				if len(held) == 0 {
-					missed++
-				}
-			} else {
+			var of string
+			var at eval.Value
+			if key >= 0 {
+				of = eval.KeyOf(row[key])
+			}
+			if by >= 0 {
+				at = row[by]
+			}
+			held, known, err := find(of, at, key >= 0 && of == "")
+			var bad *rows.BadCell
+			switch {
+			case errors.As(err, &bad):
+				bad.Line = n
+				return bad
+			case err != nil:
+				return fmt.Errorf("%s, line %d: %w", t.Name, n, err)
+			case !known:
 				blank++
+			case len(held) == 0:
+				missed++
 			}
 			beside := func(cellsOf []eval.Value) error {
 				cells = append(append(cells[:0], row[:len(visible)]...), cellsOf...)
@@ -120,24 +171,31 @@ func (q *match) answer(j *Job) error {
 	return nil
 }
 
-// tell tells how many events no range holds, and how many have no day.
+// tell tells how many events no range holds, and how many have nothing to look up by.
 func (q *match) tell(j *Job, table string, missed, blank int) {
+	falls, fall, without := "falls into no range", "fall into no range", "without a date"
+	switch {
+	case q.value != "":
+		without = "without a number"
+	case q.date == "":
+		falls, fall, without = "has a key that "+q.ranges+" lacks", "have a key that "+q.ranges+" lacks", "with a blank key"
+	}
 	switch {
 	case missed == 1:
-		j.Note("1 row of %s falls into no range.", table)
+		j.Note("1 row of %s %s.", table, falls)
 	case missed > 1:
-		j.Note("%d rows of %s fall into no range.", missed, table)
+		j.Note("%d rows of %s %s.", missed, table, fall)
 	}
 	if blank > 0 {
-		j.Note("%s of %s without a date.", Several(blank, "row"), table)
+		j.Note("%s of %s %s.", Several(blank, "row"), table, without)
 	}
 }
 
-// rangeTable is the table of ranges: all columns but the key go out.
+// rangeTable is the table of ranges.
 type rangeTable struct {
 	*Table
-	columns         []string
-	key, start, end int
+	taken           []int // the columns that go out
+	key, start, end int   // -1 where there is none
 	through         civil.Date
 }
 
@@ -149,40 +207,139 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 	if _, err := t.join(true); err != nil {
 		return nil, err
 	}
-	s := &rangeTable{Table: t, through: civil.Max}
-	if s.key = rows.Find(t.Visible(), rows.Unquote(keyName)); s.key < 0 {
-		return nil, rows.In("key", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.Unquote(keyName), t.Visible())))
+	s := &rangeTable{Table: t, key: -1, start: -1, end: -1, through: civil.Max}
+	visible := slices.Clone(t.Visible())
+	if q.key != "" {
+		if s.key = rows.Find(visible, rows.Unquote(keyName)); s.key < 0 {
+			return nil, rows.In("key", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.Unquote(keyName), visible)))
+		}
+		t.Cells = append(t.Cells, s.key)
 	}
-	t.Cells = append(t.Cells, s.key)
-	s.columns = slices.Delete(slices.Clone(t.Visible()), s.key, s.key+1)
+	for i := range visible {
+		if q.take == nil && i != s.key {
+			s.taken = append(s.taken, i)
+		}
+	}
+	for _, name := range q.take {
+		i := rows.Find(visible, rows.Unquote(name))
+		if i < 0 {
+			return nil, rows.In("take", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.Unquote(name), visible)))
+		}
+		s.taken = append(s.taken, i)
+	}
 	if q.openThrough != "" {
 		if s.through, err = j.through(q.openThrough, civil.Always); err != nil {
 			return nil, err
 		}
 	}
-	if s.start, err = t.Day("start", q.start); err != nil {
-		return nil, err
+	end := t.Hide
+	if q.date != "" {
+		end = t.Day
 	}
-	s.end, err = t.Day("end", q.end)
+	if q.start != "" {
+		if s.start, err = end("start", q.start); err != nil {
+			return nil, err
+		}
+	}
+	if q.end != "" {
+		s.end, err = end("end", q.end)
+	}
 	return s, err
 }
 
+// finder finds the rows for a key and a day or number; known is false where what is
+// looked up is blank.
+type finder func(key string, at eval.Value, blankKey bool) (found []rows.Held, known bool, err error)
+
 // read holds the ranges.
-func (s *rangeTable) read(j *Job) (*rows.Ranges, error) {
-	width := len(s.columns) + 1
-	var list []rows.Held
+func (s *rangeTable) read(j *Job, q *match) (finder, error) {
+	several := severals[q.several]
+	var days []rows.Held
+	var bands []rows.Band
+	alone := rows.ByKey{}
 	bad, err := s.Scan(func(n int, row []eval.Value) error {
-		span, blank, err := rows.Range(row[s.start], row[s.end], s.through)
-		if err != nil {
-			return &rows.BadCell{Line: n, Column: "start and end", Err: err}
+		h := rows.Held{Line: n}
+		if s.key >= 0 {
+			h.Who = eval.KeyOf(row[s.key])
 		}
-		if !blank {
-			list = append(list, rows.Held{Span: span, Who: eval.KeyOf(row[s.key]), Line: n, Row: slices.Delete(slices.Clone(row[:width]), s.key, s.key+1)})
+		for _, i := range s.taken {
+			v := row[i]
+			v.Text = strings.Clone(v.Text)
+			h.Row = append(h.Row, v)
+		}
+		switch {
+		case q.date != "":
+			end := eval.Value{}
+			if s.end >= 0 {
+				end = row[s.end]
+			}
+			span, blank, err := rows.Range(row[s.start], end, s.through)
+			if err != nil {
+				return &rows.BadCell{Line: n, Column: "start and end", Err: err}
+			}
+			if h.Span = span; !blank {
+				days = append(days, h)
+			}
+		case q.value != "":
+			b := rows.Band{Held: h}
+			var ok bool
+			if b.From, ok = rows.NumberOf(row[s.start]); !ok {
+				return &rows.BadCell{Line: n, Column: "start", Err: fmt.Errorf("the start is a number, and this is %q", eval.Brief(row[s.start].String()))}
+			}
+			if s.end >= 0 {
+				if b.To, ok = rows.NumberOf(row[s.end]); !ok {
+					return &rows.BadCell{Line: n, Column: "end", Err: fmt.Errorf("the end is a number, and this is %q", eval.Brief(row[s.end].String()))}
+				}
+			}
+			if b.From.Kind != eval.Blank {
+				bands = append(bands, b)
+			}
+		case h.Who != "":
+			alone[h.Who] = append(alone[h.Who], h)
 		}
 		return nil
 	})
 	if err == nil {
 		err = j.faults(s.Table, bad)
 	}
-	return rows.NewRanges(list), err
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case q.date != "":
+		found, err := rows.NewRanges(days, s.end < 0)
+		return func(key string, at eval.Value, blankKey bool) ([]rows.Held, bool, error) {
+			v, ok := eval.DayOf(at)
+			if !ok {
+				return nil, false, nil
+			}
+			held, err := found.On(key, v.Day, several)
+			return held, true, err
+		}, s.named(err)
+	case q.value != "":
+		found, err := rows.NewBands(bands, s.end < 0)
+		return func(key string, at eval.Value, blankKey bool) ([]rows.Held, bool, error) {
+			v, ok := rows.NumberOf(at)
+			if !ok {
+				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value is a number, and this is %q", eval.Brief(at.String()))}
+			}
+			if v.Kind == eval.Blank {
+				return nil, false, nil
+			}
+			held, err := found.On(key, v, several)
+			return held, true, err
+		}, s.named(err)
+	}
+	return func(key string, _ eval.Value, blankKey bool) ([]rows.Held, bool, error) {
+		held, err := alone.Of(key, several)
+		return held, !blankKey, err
+	}, nil
+}
+
+// named puts the table's name in front of an error.
+func (s *rangeTable) named(err error) error {
+	if err != nil {
+		err = fmt.Errorf("%s: %w", s.Name, err)
+	}
+	return err
 }

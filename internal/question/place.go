@@ -31,6 +31,13 @@ type Place struct {
 	Find func(name string) *schedule.Series
 	// Record returns a record of the plan, or nil.
 	Record func(name string) *RecordOf
+	// Made gives a table that is the answer to a question, by the name under which a record
+	// of the plan has it; ok is false for files. nil where there is none.
+	Made func(name string) (t *MadeTable, ok bool, err error)
+	// Released are the dates of a series that were released; Hold those of some series that
+	// aren't as they were released. nil where there is no plan.
+	Released func(series string) ([]schedule.Released, error)
+	Hold     func(series []*schedule.Series, window civil.Span) ([]schedule.Held, error)
 	// Calendar returns a calendar by name or file, Calendars all at hand.
 	Calendar  func(name string) (*workdays.Calendar, error)
 	Calendars func() ([]*workdays.Calendar, error)
@@ -69,6 +76,18 @@ func (p *Place) window(option, text string) (civil.Span, error) {
 // shifted is today moved by a stretch such as "90 days".
 func shifted(text string, env eval.Env) (civil.Date, error) {
 	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
+}
+
+// warnHeld tells how many dates of series of the plan aren't as they were released.
+func (p *Place) warnHeld(series []*schedule.Series, window civil.Span) error {
+	if p.Hold == nil || len(series) == 0 {
+		return nil
+	}
+	held, err := p.Hold(series, window)
+	if err == nil && len(held) > 0 {
+		p.Warn("%d of the dates aren't as they were released; yoyaku check tells which", len(held))
+	}
+	return err
 }
 
 // UnknownSeries is the error for a name that is no series; it offers the nearest.

@@ -131,6 +131,16 @@ type Table struct {
 
 // open opens a table and prepares to read its dates.
 func (j *Job) open(name string) (*Table, error) {
+	if j.Made != nil {
+		if made, ok, err := j.Made(name); err != nil {
+			return nil, err
+		} else if ok {
+			t := &Table{in: &TableIn{BadRows: j.In.BadRows}, mended: &tabular.Repairs{}, lacks: map[string]error{}, closer: io.NopCloser(nil)}
+			t.Table, t.columns = rows.NewTable(name, made.reader(), j.Env), made.columns
+			j.opened = append(j.opened, t)
+			return t, nil
+		}
+	}
 	if name != "-" {
 		if err := j.Files.Read(name); err != nil {
 			return nil, err

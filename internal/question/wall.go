@@ -69,6 +69,9 @@ func (q *wall) answer(j *Job) error {
 	if w.Title = j.Shape.Title; w.Title == "" {
 		w.Title = j.Title
 	}
+	if err := j.warnHeld(list, w.Span()); err != nil {
+		return err
+	}
 	w.Letter = q.paper == "letter"
 	to, ok := j.To.(schedule.WallSink)
 	if !ok {

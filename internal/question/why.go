@@ -3,6 +3,7 @@ package question
 import (
 	"fmt"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -43,6 +44,8 @@ func (q *why) answer(j *Job) error {
 		r = j.Record(j.Args[0])
 	}
 	switch {
+	case r != nil && r.Err != nil:
+		return r.Err
 	case r != nil && len(j.Args) == 3:
 		return q.row(j, r, j.Args[1], j.Args[2])
 	case r != nil && len(j.Args) == 2:
@@ -67,11 +70,27 @@ func (q *why) answer(j *Job) error {
 		if err != nil {
 			return err
 		}
-		list, err := s.Why(d, s.Calendar)
+		list, ids, err := s.Why(d, s.Calendar)
+		if err == nil && j.Released != nil {
+			var rows []schedule.Released
+			rows, err = j.Released(s.Name)
+			list = append(list, schedule.TellReleased(rows, ids, d)...)
+		}
 		if err != nil {
 			return err
 		}
 		return j.tell(list)
+	case s != nil && len(s.Rules) > 1:
+		var parts [][2]string
+		for _, r := range s.Rules {
+			parts = append(parts, [2]string{"holds", holds(r.Span)})
+			more, err := j.means(r.Text)
+			if err != nil {
+				return err
+			}
+			parts = append(parts, more...)
+		}
+		return j.parts(parts)
 	case s != nil:
 		return j.meaning(s.RuleText)
 	case q.base != "":
@@ -110,21 +129,47 @@ func (q *why) steps(j *Job) error {
 // meaning tells what a phrase means. A single word that is no name here may be
 // a series that isn't at hand.
 func (j *Job) meaning(text string) error {
-	f, err := phrase.Parse(text)
+	parts, err := j.means(text)
 	if err != nil {
 		return err
 	}
+	return j.parts(parts)
+}
+
+// holds says when a rule holds.
+func holds(s civil.Span) string {
+	switch {
+	case s.First == civil.Min && s.Last == civil.Max:
+		return "always"
+	case s.First == civil.Min:
+		return "until " + s.Last.String()
+	case s.Last == civil.Max:
+		return "from " + s.First.String()
+	}
+	return "from " + s.First.String() + " until " + s.Last.String()
+}
+
+// means is what a phrase means, in pairs of part and text.
+func (j *Job) means(text string) ([][2]string, error) {
+	f, err := phrase.Parse(text)
+	if err != nil {
+		return nil, err
+	}
 	if n, ok := f.Expr.(*phrase.Name); ok {
-		return fmt.Errorf("%w; a phrase of one name means just that name", j.UnknownSeries(n.Text))
+		return nil, fmt.Errorf("%w; a phrase of one name means just that name", j.UnknownSeries(n.Text))
 	}
 	parts := [][2]string{{"phrase", f.Text}, {"reads", f.Reading()}, {"canonical", f.Canonical()}}
 	if f.Rule != nil {
 		rec, err := eval.CompileRule(text, j.Env)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		parts = append(parts, schedule.Exported(rec)...)
 	}
+	return parts, nil
+}
+
+func (j *Job) parts(parts [][2]string) error {
 	return j.fill([]string{"part", "text"}, func(put rows.Put) error {
 		for _, r := range parts {
 			if err := put([]eval.Value{eval.Str(r[0]), eval.Str(r[1])}); err != nil {

@@ -18,6 +18,7 @@ type RecordOf struct {
 	Name, Table, Key string
 	Columns, Where   []string // NAME = PHRASE of the added ones; conditions
 	In               TableIn
+	Err              error // why it can't be had; nil where it can
 }
 
 // errFound ends the search for a row.

@@ -4,11 +4,13 @@ import (
 	"fmt"
 	"slices"
 	"sort"
+	"strings"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 )
 
-// Several says what is done where several ranges hold a day.
+// Several says what is done where several ranges hold a day or number.
 type Several uint8
 
 // The ways.
@@ -18,14 +20,32 @@ const (
 	AllOfSeveral
 )
 
+// of takes what is wanted of the rows found for a key; what says what they hold.
+func (s Several) of(found []Held, what, key string) ([]Held, error) {
+	if len(found) < 2 {
+		return found, nil
+	}
+	switch s {
+	case StopAtSeveral:
+		if key != "" {
+			key = fmt.Sprintf(" of %q", eval.Brief(key))
+		}
+		return nil, fmt.Errorf("%s at lines %d and %d%s; --several first or all takes them", what, found[0].Line, found[1].Line, key)
+	case FirstOfSeveral:
+		return found[:1], nil
+	}
+	return found, nil
+}
+
 // Ranges finds the ranges that hold a day, by key.
 type Ranges struct {
 	byKey map[string][]Held
 	upTo  map[string][]civil.Date // greatest last day of the ranges so far
 }
 
-// NewRanges sorts ranges for finding.
-func NewRanges(list []Held) *Ranges {
+// NewRanges sorts ranges for finding. Where they are chained, each runs to the day
+// before the next start of its key, and two equal starts are an error.
+func NewRanges(list []Held, chained bool) (*Ranges, error) {
 	r := &Ranges{byKey: map[string][]Held{}, upTo: map[string][]civil.Date{}}
 	for _, h := range list {
 		r.byKey[h.Who] = append(r.byKey[h.Who], h)
@@ -33,12 +53,26 @@ func NewRanges(list []Held) *Ranges {
 	for key, hs := range r.byKey {
 		slices.SortStableFunc(hs, func(a, b Held) int { return int(a.First - b.First) })
 		most := civil.None
-		for _, h := range hs {
-			most = max(most, h.Last)
+		for i := range hs {
+			if chained && i+1 < len(hs) {
+				if hs[i].First == hs[i+1].First {
+					return nil, twoStarts(key, hs[i].First.String(), hs[i].Line, hs[i+1].Line)
+				}
+				hs[i].Last = min(hs[i].Last, hs[i+1].First-1)
+			}
+			most = max(most, hs[i].Last)
 			r.upTo[key] = append(r.upTo[key], most)
 		}
 	}
-	return r
+	return r, nil
+}
+
+// twoStarts is the error of two ranges without ends that begin alike.
+func twoStarts(key, at string, a, b int) error {
+	if key != "" {
+		key = fmt.Sprintf(" of %q", eval.Brief(key))
+	}
+	return fmt.Errorf("the ranges at lines %d and %d%s both start at %s, so neither says where the other ends", a, b, key, at)
 }
 
 // On returns the ranges of a key that hold a day, those that start first in
@@ -53,13 +87,67 @@ func (r *Ranges) On(key string, d civil.Date, several Several) (found []Held, er
 		}
 	}
 	slices.Reverse(found)
-	if len(found) > 1 {
-		switch several {
-		case StopAtSeveral:
-			return nil, fmt.Errorf("%s is held by the ranges at lines %d and %d of %q; --several first or all takes them", d, found[0].Line, found[1].Line, key)
-		case FirstOfSeveral:
-			found = found[:1]
+	if len(found) < 2 {
+		return found, nil
+	}
+	return several.of(found, d.String()+" is held by the ranges", key)
+}
+
+// Band is a range of numbers: its start belongs to it, its end, a blank where it has
+// none, doesn't.
+type Band struct {
+	From, To eval.Value
+	Held
+}
+
+// Bands finds the ranges that hold a number, by key.
+type Bands map[string][]Band
+
+// NewBands sorts ranges for finding. Where they are chained, each runs to the next start
+// of its key.
+func NewBands(list []Band, chained bool) (Bands, error) {
+	b := Bands{}
+	for _, h := range list {
+		b[h.Who] = append(b[h.Who], h)
+	}
+	for key, hs := range b {
+		slices.SortStableFunc(hs, func(a, b Band) int { return eval.Order(a.From, b.From) })
+		for i := 0; chained && i+1 < len(hs); i++ {
+			if eval.Order(hs[i].From, hs[i+1].From) == 0 {
+				return nil, twoStarts(key, hs[i].From.String(), hs[i].Line, hs[i+1].Line)
+			}
+			hs[i].To = hs[i+1].From
 		}
 	}
-	return found, nil
+	return b, nil
+}
+
+// On returns the ranges of a key that hold a number, those that start first in front.
+func (b Bands) On(key string, v eval.Value, several Several) (found []Held, err error) {
+	hs := b[key]
+	n := sort.Search(len(hs), func(i int) bool { return eval.Order(hs[i].From, v) > 0 })
+	for _, h := range hs[:n] {
+		if h.To.Kind == eval.Blank || eval.Order(v, h.To) < 0 {
+			found = append(found, h.Held)
+		}
+	}
+	return several.of(found, v.String()+" is held by the ranges", key)
+}
+
+// ByKey finds rows by their key alone.
+type ByKey map[string][]Held
+
+// Of returns the rows of a key.
+func (b ByKey) Of(key string, several Several) ([]Held, error) {
+	return several.of(b[key], "the key stands", key)
+}
+
+// NumberOf is a cell as a number; ok is false where it is neither one nor blank.
+func NumberOf(v eval.Value) (n eval.Value, ok bool) {
+	if v.Kind == eval.Text {
+		if v = eval.Numeral(strings.TrimSpace(v.Text)); v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {
+			v = eval.Value{}
+		}
+	}
+	return v, v.Kind == eval.Number || v.Kind == eval.Blank
 }

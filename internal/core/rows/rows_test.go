@@ -167,6 +167,51 @@ func TestTally(t *testing.T) {
 	}
 }
 
+// Ranges without ends run to the next start of their key, days and numbers alike: the
+// same as looking for the greatest start that is not beyond.
+func TestChained(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 9))
+	for range 300 {
+		var days []rows.Held
+		var bands []rows.Band
+		starts := map[string]map[int]int{}
+		twice := false
+		for i := range 1 + r.IntN(12) {
+			key, at := fmt.Sprint(r.IntN(3)), r.IntN(60)-30
+			if starts[key] == nil {
+				starts[key] = map[int]int{}
+			}
+			_, again := starts[key][at]
+			twice = twice || again
+			starts[key][at] = i
+			h := rows.Held{Span: civil.Span{First: civil.Date(739400 + at), Last: civil.Max}, Who: key, Line: i}
+			days, bands = append(days, h), append(bands, rows.Band{From: eval.Int(at), Held: h})
+		}
+		onDays, err1 := rows.NewRanges(days, true)
+		onNumbers, err2 := rows.NewBands(bands, true)
+		if (err1 != nil) != twice || (err2 != nil) != twice {
+			t.Fatalf("two equal starts are %t, and yet %v, %v", twice, err1, err2)
+		}
+		for at := -32; !twice && at < 32; at++ {
+			for key := range starts {
+				want, best := -1, -100
+				for start, line := range starts[key] {
+					if start <= at && start > best {
+						want, best = line, start
+					}
+				}
+				d, _ := onDays.On(key, civil.Date(739400+at), rows.StopAtSeveral)
+				n, _ := onNumbers.On(key, eval.Int(at), rows.StopAtSeveral)
+				for _, got := range [][]rows.Held{d, n} {
+					if want < 0 && len(got) > 0 || want >= 0 && (len(got) != 1 || got[0].Line != want) {
+						t.Fatalf("key %s at %d: %v, want line %d of %v", key, at, got, want, starts[key])
+					}
+				}
+			}
+		}
+	}
+}
+
 // Matching agrees with looking at every range for every event.
 func TestMatch(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 9))
@@ -175,7 +220,10 @@ func TestMatch(t *testing.T) {
 		for i := range r.IntN(30) {
 			list = append(list, rows.Held{Span: randomSpan(r), Who: fmt.Sprint(r.IntN(3)), Line: i})
 		}
-		found := rows.NewRanges(list)
+		found, err := rows.NewRanges(list, false)
+		if err != nil {
+			t.Fatal(err)
+		}
 		for range 50 {
 			key, d := fmt.Sprint(r.IntN(4)), civil.Date(739400+r.IntN(1900))
 			var want []int

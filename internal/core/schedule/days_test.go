@@ -111,7 +111,7 @@ func TestYearsAndWhy(t *testing.T) {
 			}
 			for _, at := range []time.Time{d.nominal, d.moved} {
 				cd, _, _ := civil.Parse(at.Format(isoDay))
-				told, err := s.Why(cd, cal)
+				told, _, err := s.Why(cd, cal)
 				found := false
 				for _, line := range told {
 					found = found || line.Day.Day.String() == d.moved.Format(isoDay)

@@ -57,6 +57,7 @@ type Expects struct {
 // else to know.
 type Finding struct {
 	Note  bool
+	Told  bool       // a note of what somebody wanted so, which is no warning
 	About string     // the series or the record
 	Key   string     // of the plan that it comes of, "" for the entry itself
 	At    eval.Value // the date, where it has one
@@ -102,6 +103,12 @@ type checker struct {
 
 func (c *checker) fail(key string, at eval.Value, format string, args ...any) {
 	c.list = append(c.list, Finding{About: c.s.Name, Key: key, At: at, Text: fmt.Sprintf(format, args...)})
+}
+
+// tell notes what somebody wanted so.
+func (c *checker) tell(key string, at eval.Value, format string, args ...any) {
+	c.note(key, at, format, args...)
+	c.list[len(c.list)-1].Told = true
 }
 
 func (c *checker) note(key string, at eval.Value, format string, args ...any) {
@@ -361,7 +368,7 @@ func (c *checker) closed() {
 		case v.Kind == eval.Blank:
 		case h != nil:
 			if cal := c.s.Calendar; cal != nil && !cal.Open(v.Day) {
-				c.note("instead", o.Value(), "%s %s is closed (%s) in %s; %s", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name, h.Reason)
+				c.tell("instead", o.Value(), "%s %s is closed (%s) in %s; %s", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name, h.Reason)
 			}
 		case cal != nil && !cal.Open(v.Day):
 			c.fail(key, o.Value(), "%s %s is closed (%s) in %s, after a roll", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name)
@@ -380,20 +387,29 @@ func (c *checker) closed() {
 func (c *checker) hands() {
 	for _, h := range c.s.Hands() {
 		if h.At.Kind == eval.Blank && !h.Kept && c.window.Has(h.Nominal) {
-			c.note("instead", eval.Day(h.Nominal), "%s of %s is left out: %s", h.What, h.ID, h.Reason)
+			c.tell("instead", eval.Day(h.Nominal), "%s of %s is left out: %s", h.What, h.ID, h.Reason)
 		}
 	}
 }
 
-// provisional counts the dates that may move once a calendar knows more.
+// provisional counts the date and its milestones that may move once a calendar knows
+// more.
+func (o *Occurrence) provisional() (n int) {
+	for _, asked := range append([]Why{{Blind: o.Moved.Blind}}, o.Whys...) {
+		if asked.Blind.Is() {
+			n++
+		}
+	}
+	return n
+}
+
+// provisional notes how many dates may move once a calendar knows more.
 func (c *checker) provisional() {
 	n := 0
 	why := blindNone
 	for _, o := range c.all {
-		for _, asked := range append([]Why{{Blind: o.Moved.Blind}}, o.Whys...) {
-			if asked.Blind.Is() {
-				n, why = n+1, asked.Blind
-			}
+		if k := o.provisional(); k > 0 {
+			n, why = n+k, o.Asked
 		}
 	}
 	if n > 0 {

@@ -150,7 +150,7 @@ func TestBlindDates(t *testing.T) {
 			t.Fatal(err)
 		}
 		d, _, _ := civil.Parse(day)
-		list, err := of.Why(d, other)
+		list, _, err := of.Why(d, other)
 		if nominal := strings.HasSuffix(day, "15"); nominal != strings.Contains(list[0].Why, "-06, 15; id ") {
 			t.Errorf("why %s: %s", day, list[0].Why)
 		}

@@ -240,6 +240,18 @@ func (s *Series) Identified(id string) (d recur.Date, rec *eval.Recurrence, ok b
 	return recur.Date{}, nil, false
 }
 
+// Occurrence is that of an id; nil where the series gives none.
+func (s *Series) Occurrence(id string) (*Occurrence, error) {
+	m, ok := s.Date(id)
+	switch {
+	case !ok:
+		return nil, nil
+	case m.Hand != nil && m.Hand.Gone:
+		return s.occurrence(m, Moved{}, 0)
+	}
+	return s.occurrence(m, s.before(m.Date.Date), s.place(m.Date.Date))
+}
+
 // Date is the date of an id, moved; ok is false where the series gives none.
 func (s *Series) Date(id string) (m Moved, ok bool) {
 	if h := s.HandOf("date", id); h != nil && h.Gone {

@@ -237,6 +237,7 @@ type Summary struct {
 	Dates, Moved      int
 	First, Last, Next civil.Date // Next: the first on or after the as-of day
 	Blank             int        // nominal dates for which `then` gives none
+	Provisional       int        // dates and milestones that asked a calendar beyond what it knows
 	Warnings          int        // kinds of them: calendars that know too little, blanks
 }
 
@@ -262,6 +263,7 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 		if o.Asked.Is() && !slices.Contains(blind, o.Asked.Calendar) {
 			blind = append(blind, o.Asked.Calendar)
 		}
+		sum.Provisional += o.provisional()
 		if o.To != o.Date.Date {
 			sum.Moved++
 		}

@@ -152,8 +152,8 @@ func tellRest(what string, at eval.Value, h *Hand, blind workdays.Blind) (list [
 
 // Why tells about a day: how each date or milestone of the series came about
 // that falls on it or was meant for it; or, where there is none, what the
-// calendar says of the day and which dates lie around it.
-func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err error) {
+// calendar says of the day and which dates lie around it. ids are those of the dates.
+func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids []string, err error) {
 	span := civil.Span{First: d, Last: d}
 	back, forth := s.milestoneReach()
 	before, after := s.reach()
@@ -161,6 +161,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err 
 		if h.What == "date" && h.At.Kind == eval.Blank && !h.Gone && (h.Nominal == d || s.unset(h) == d) {
 			list = append(list, Telling{"date", "nominal", eval.Day(h.Nominal), "id " + h.ID})
 			list = append(list, tellRest("date", eval.Value{}, h, blindNone)...)
+			ids = append(ids, h.ID)
 		}
 	}
 	wide := span.Widen(max(back, before), max(forth, after))
@@ -169,7 +170,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err 
 	}
 	for o, err := range s.Occurrences(wide) {
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		told := o.To == d || o.Hand != nil && s.unset(o.Hand) == d || o.Date.Date == d || slices.ContainsFunc(o.Moves, func(m eval.Move) bool { return m.From == d })
 		if told {
@@ -196,10 +197,11 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err 
 		}
 		if told {
 			o.Note()
+			ids = append(ids, o.ID)
 		}
 	}
 	if list != nil {
-		return list, nil
+		return list, ids, nil
 	}
 	what := "a working day of " + cal.Name
 	if !cal.Open(d) {
@@ -216,5 +218,5 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, err 
 		around.Last = next
 	}
 	cal.Ask(around.First, around.Last)
-	return []Telling{{"no date", "", eval.Day(d), why}}, nil
+	return []Telling{{"no date", "", eval.Day(d), why}}, nil, nil
 }

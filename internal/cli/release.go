@@ -1,0 +1,122 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+	"yoyaku/internal/report"
+)
+
+// releasing is a plan being released.
+type releasing struct {
+	app             *App
+	out             output
+	shape           question.Shape
+	through, window string
+	plan.Releasing
+}
+
+func (a *App) releaseCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "release [PLAN]",
+		Short: "Announce dates, so that none of them moves in silence",
+		Long: `Check a plan (yoyaku.yaml in this folder unless named), and write the dates and
+milestones of its series, from the first day of its window through a day, into
+released.csv beside it. From then on check, run, publish and calendars of its series stop
+where one of them would be on another day, be gone, or come in between. Released again,
+the dates that moved are superseded; no line of the file is ever taken out. Keep the file
+with the plan.`,
+		Example: `  yoyaku release --through 2027-12-31 --by "A. Gull" --note "pay calendar 2027"
+  yoyaku release --through 2027-06-30 --by "A. Gull" --series crew-pay`,
+		Args: needArgs(0, 1, ""),
+	}
+	s := a.settings(c, false)
+	r := &releasing{app: a}
+	r.out = output{app: a, shape: &r.shape, formats: report.Names(false)}
+	options := bindAll(c, []*question.Option{
+		{Name: "through", Kind: question.Date, Needed: true, Help: "last `DAY` that is released, inside the window", Into: &r.through},
+		{Name: "by", Needed: true, Help: "`NAME` of who releases", Into: &r.By},
+		{Name: "note", Help: "`TEXT` to keep with it", Into: &r.Note},
+		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to release, with commas; also of one that\nthe plan no longer has", Into: &r.Series},
+		{Name: "provisional", Kind: question.Yes, Help: "release dates too that may still move, since a calendar\nknows no holidays there yet", Into: &r.Provisional},
+		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.window},
+	}, r.out.with(&r.shape))
+	s.completeOptions(c, options, nil)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		if err := s.planArgument(args, "release"); err != nil {
+			return err
+		}
+		if err := valid(options, eval.Env{}); err != nil {
+			return err
+		}
+		list, p, err := a.findings(s, r.window, false)
+		if err != nil {
+			return err
+		}
+		for _, f := range list {
+			if !f.Note || p != nil && failing(f, false, p.Strict) {
+				return a.tellFindings(list, false, p != nil && p.Strict, &r.out)
+			}
+		}
+		if p, err = s.load(); err != nil { // afresh: what checking asked is not told twice
+			return err
+		}
+		return r.release(p)
+	}
+	return c
+}
+
+// release works out what is released and writes it.
+func (r *releasing) release(p *plan.Plan) (err error) {
+	run := r.app.newRun()
+	run.plan, run.series, run.window = p, p.Series, r.window
+	if r.Window, err = run.windowOf(); err != nil {
+		return err
+	}
+	if r.Through, err = eval.DateOf(r.through, p.Env); err != nil {
+		return rows.In("through", err)
+	}
+	if r.Window == civil.Always || !r.Window.Has(r.Through) {
+		return &rows.OptionError{Option: "through", Is: true, Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", r.Window.First, r.Window.Last, r.Through)}
+	}
+	data, changes, same, err := p.Release(r.Releasing)
+	var provisional *plan.ProvisionalError
+	if errors.As(err, &provisional) {
+		return &answerNo{"yoyaku: " + err.Error()}
+	}
+	if err != nil {
+		return err
+	}
+	count := map[string]int{}
+	for _, h := range changes {
+		count[h.Change()]++
+	}
+	err = r.app.lines(&r.out, p, schedule.ChangeColumns, func(yield func([]eval.Value, error) bool) {
+		for _, h := range changes {
+			if !yield(h.ChangeCells(), nil) {
+				return
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	if data != nil {
+		if err := p.WriteReleased(data); err != nil {
+			return err
+		}
+	}
+	r.app.note("%d released, %d moved, %d gone, %d as they were released.", count["released"], count["moved"]+count["renamed"], count["gone"], same)
+	for _, w := range p.Warnings() {
+		r.app.warn("%s", w)
+	}
+	return nil
+}

@@ -1,0 +1,315 @@
+package schedule
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+)
+
+// Released is a date or milestone as it was announced.
+type Released struct {
+	Plan, Series, What, ID string
+	Nominal                civil.Date
+	At                     eval.Value
+	Reason                 string
+	On                     civil.Date // the day on which it was released
+	From, Through          civil.Date // the stretch that was released with it
+	By, Note               string
+	Superseded             civil.Date // the day since which it no longer holds; None while it does
+	Part, Parts            int        // its place in its release, and how many that has
+	Line                   int        // of the file
+	Raw                    []string   // as it stands in the file; nil of a new one
+}
+
+// Holds reports whether the date is still the released one.
+func (r Released) Holds() bool { return r.Superseded == civil.None }
+
+// key names the date that was released.
+func (r Released) key() string { return r.Series + "\x00" + r.What + "\x00" + r.ID }
+
+// HeldColumns are the columns of what isn't as it was released.
+var HeldColumns = []string{"series", "what", "id", "released", "now", "reason"}
+
+// Held is a date that isn't as it was released: moved, gone, renamed, or new in a
+// stretch that was released without it.
+type Held struct {
+	Series, What, ID string
+	Released, Now    eval.Value // a blank where it wasn't there, or is no more
+	Reason           string
+	// Row is what was released; nil of a new date. Other is the id of a renamed date.
+	Row   *Released
+	Other string
+	// Nominal is that of a date that is new, or has another id.
+	Nominal civil.Date
+}
+
+// Cells are the cells of HeldColumns.
+func (h Held) Cells() []eval.Value {
+	return []eval.Value{eval.Str(h.Series), eval.Str(h.What), eval.Str(h.ID), h.Released, h.Now, eval.Str(h.Reason)}
+}
+
+// String says it in a line.
+func (h Held) String() string {
+	what := h.Series + " " + h.ID
+	if h.What != "date" {
+		what = h.Series + "." + h.What + " " + h.ID
+	}
+	switch {
+	case h.Row == nil:
+		return fmt.Sprintf("%s is now on %s, and was not among the released dates", what, h.Now)
+	case h.Other != "":
+		return fmt.Sprintf("%s, released as %s, is %s", what, h.Released, h.Reason)
+	case h.Now.Kind == eval.Blank:
+		return fmt.Sprintf("%s, released as %s, is gone", what, h.Released)
+	}
+	text := fmt.Sprintf("%s, released as %s, is now %s", what, h.Released, h.Now)
+	if h.Reason != "" {
+		text += ": " + h.Reason
+	}
+	return text
+}
+
+// ChangeColumns are the columns of what a release changes.
+var ChangeColumns = []string{"change", "series", "what", "id", "was", "date", "reason"}
+
+// Change is what a release makes of the date: released, moved, renamed or gone.
+func (h Held) Change() string {
+	switch {
+	case h.Row == nil:
+		return "released"
+	case h.Other != "":
+		return "renamed"
+	case h.Now.Kind == eval.Blank:
+		return "gone"
+	}
+	return "moved"
+}
+
+// ChangeCells are the cells of ChangeColumns.
+func (h Held) ChangeCells() []eval.Value {
+	return []eval.Value{eval.Str(h.Change()), eval.Str(h.Series), eval.Str(h.What), eval.Str(h.ID), h.Released, h.Now, eval.Str(h.Reason)}
+}
+
+// Hold holds series against what was released of them, in a window. named are all the
+// series that are looked at, those that are no more among them; find gives one, or nil.
+func Hold(rows []Released, named func(series string) bool, find func(series string) *Series, window civil.Span) (list []Held, err error) {
+	held := map[string]bool{}
+	stretches := map[Column][]civil.Span{}
+	var columns []Column
+	for i := range rows {
+		r := &rows[i]
+		if !r.Holds() || !named(r.Series) {
+			continue
+		}
+		held[r.key()] = true
+		s := find(r.Series)
+		now, reason, passes, err := s.now(r)
+		if err != nil {
+			return nil, err
+		}
+		if s != nil {
+			c := Column{s, r.What}
+			if stretches[c] == nil {
+				columns = append(columns, c)
+			}
+			stretches[c] = append(stretches[c], civil.Span{First: r.From, Last: r.Through})
+		}
+		switch {
+		case passes || now.SameTime(r.At) || !window.Has(r.At.Day) && !(now.Kind != eval.Blank && window.Has(now.Day)):
+		default:
+			list = append(list, Held{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now, Reason: reason, Row: r})
+		}
+	}
+	added, err := newcomers(columns, stretches, held, window)
+	if err != nil {
+		return nil, err
+	}
+	for _, h := range added {
+		i := slices.IndexFunc(list, func(o Held) bool {
+			return o.Now.Kind == eval.Blank && o.Other == "" && o.Series == h.Series && o.What == h.What && o.Released.SameTime(h.Now)
+		})
+		if i >= 0 {
+			list[i].Now, list[i].Other, list[i].Nominal, list[i].Reason = h.Now, h.ID, h.Nominal, "renamed to "+h.ID
+			continue
+		}
+		list = append(list, h)
+	}
+	day := func(h Held) civil.Date {
+		if h.Row != nil {
+			return h.Released.Day
+		}
+		return h.Now.Day
+	}
+	slices.SortStableFunc(list, func(a, b Held) int { return cmp.Compare(day(a), day(b)) })
+	return list, nil
+}
+
+// now is what a series, which may be none, makes today of a date that was released; it
+// passes where a person set another day for it.
+func (s *Series) now(r *Released) (at eval.Value, reason string, passes bool, err error) {
+	if s == nil {
+		return at, "gone: there is no series `" + r.Series + "`", false, nil
+	}
+	for _, what := range []string{"date", r.What} {
+		if h := s.HandOf(what, r.ID); h != nil && !h.Kept {
+			return at, "", true, nil
+		}
+	}
+	at, reason, err = s.Now(r)
+	return at, reason, false, err
+}
+
+// Now is what the series makes today of a date that was released; a blank where it is
+// gone, with the reason.
+func (s *Series) Now(r *Released) (at eval.Value, reason string, err error) {
+	o, err := s.Occurrence(r.ID)
+	switch {
+	case err != nil:
+		return at, "", err
+	case o == nil:
+		return at, "gone: the rule gives no such date", nil
+	case r.What == "date" && o.To == civil.None && o.Hand != nil:
+		return at, o.Reason(), nil
+	case r.What == "date" && o.To == civil.None:
+		return at, "gone: the steps after `then` give no date", nil
+	case r.What == "date":
+		return o.Value(), o.Reason(), nil
+	}
+	for i, m := range s.Milestones {
+		if m.Name == r.What {
+			if at = o.Milestone(i); at.Kind == eval.Blank {
+				return at, "gone: the milestone is blank", nil
+			}
+			return at, o.Whys[i].Reason(), nil
+		}
+	}
+	return at, "gone: there is no milestone `" + r.What + "`", nil
+}
+
+// newcomers are the dates in stretches that were released without them.
+func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[string]bool, window civil.Span) (list []Held, err error) {
+	var series []*Series
+	for _, c := range columns {
+		if !slices.Contains(series, c.Series) {
+			series = append(series, c.Series)
+		}
+	}
+	around := civil.Span{First: civil.Max, Last: civil.Min}
+	for _, list := range stretches {
+		for _, s := range list {
+			around = civil.Span{First: min(around.First, s.First), Last: max(around.Last, s.Last)}
+		}
+	}
+	around = civil.Span{First: max(around.First, window.First), Last: min(around.Last, window.Last)}
+	if around.First > around.Last {
+		return nil, nil
+	}
+	entries, _, err := entriesOf(series, around, false, func(*Occurrence) {})
+	for _, e := range entries {
+		c := Column{e.Series, e.What}
+		in := slices.ContainsFunc(stretches[c], func(s civil.Span) bool { return s.Has(e.At.Day) })
+		byHand := func(what string) bool { h := e.Series.HandOf(what, e.Of.ID); return h != nil && !h.Kept }
+		if !in || held[(Released{Series: e.Series.Name, What: e.What, ID: e.Of.ID}).key()] || byHand("date") || byHand(e.What) {
+			continue
+		}
+		list = append(list, Held{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Nominal: e.Of.Date.Date, Reason: "new: not among the released dates"})
+	}
+	return list, err
+}
+
+// Keep puts what was released in the place of what a series gives now.
+func (h Held) Keep(s *Series) error {
+	hand := Hand{ID: h.ID, What: h.What, Kept: true}
+	if h.Row == nil {
+		hand.Reason = "not among the released dates"
+		return s.SetHand(hand)
+	}
+	hand.At, hand.Nominal, hand.Reason = h.Released, h.Row.Nominal, "as released on "+h.Row.On.String()
+	if h.What != "date" && !slices.ContainsFunc(s.Milestones, func(m Milestone) bool { return m.Name == h.What }) {
+		return nil // nothing shows it any more
+	}
+	if h.Other != "" {
+		if err := s.SetHand(Hand{ID: h.Other, What: h.What, Kept: true, Reason: "released as " + h.ID}); err != nil {
+			return err
+		}
+	}
+	if _, _, ok := s.Identified(h.ID); !ok {
+		hand.Gone = true
+	}
+	return s.SetHand(hand)
+}
+
+// Release is what becomes of the released dates when a stretch is released: rows are
+// all so far, of which none is ever taken out; those that moved or are gone are
+// superseded, moved ones and new ones are written anew.
+func Release(rows []Released, entries []Entry, held []Held, as Released) (all []Released, changes []Held) {
+	all = slices.Clone(rows)
+	holds := map[string]bool{}
+	for i := range all {
+		if all[i].Holds() && all[i].Plan == as.Plan {
+			holds[all[i].key()] = true
+		}
+	}
+	var fresh []Released
+	anew := func(e Held, nominal civil.Date) {
+		r := as
+		r.Series, r.What, r.ID, r.Nominal, r.At, r.Reason = e.Series, e.What, e.ID, nominal, e.Now, e.Reason
+		fresh = append(fresh, r)
+		holds[r.key()] = true
+	}
+	for _, h := range held {
+		if h.Row == nil {
+			continue // it is among the entries
+		}
+		for i := range all {
+			if all[i].Holds() && all[i].Plan == as.Plan && all[i].key() == h.Row.key() {
+				all[i].Superseded = as.On
+			}
+		}
+		changes = append(changes, h)
+		delete(holds, h.Row.key())
+		switch {
+		case h.Other != "":
+			other := h
+			other.ID, other.Reason = h.Other, ""
+			anew(other, h.Nominal)
+		case h.Now.Kind != eval.Blank:
+			anew(h, h.Row.Nominal)
+		}
+	}
+	for _, e := range entries {
+		h := Held{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Reason: e.Reason()}
+		if !holds[(Released{Series: h.Series, What: h.What, ID: h.ID}).key()] {
+			changes = append(changes, h)
+			anew(h, e.Of.Date.Date)
+		}
+	}
+	for i := range fresh {
+		fresh[i].Part, fresh[i].Parts = i+1, len(fresh)
+	}
+	return append(all, fresh...), changes
+}
+
+// TellReleased tells when dates were released, and what they were before.
+func TellReleased(rows []Released, ids []string, d civil.Date) (list []Telling) {
+	for _, r := range rows {
+		if r.At.Day != d && !slices.Contains(ids, r.ID) {
+			continue
+		}
+		why := "id " + r.ID + "; released on " + r.On.String() + " by " + r.By
+		if r.Note != "" {
+			why += " (" + r.Note + ")"
+		}
+		if !r.Holds() {
+			why += "; superseded on " + r.Superseded.String()
+		}
+		if r.Reason != "" {
+			why += "; then: " + r.Reason
+		}
+		list = append(list, Telling{r.What, "released", r.At, why})
+	}
+	return list
+}
