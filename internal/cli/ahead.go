@@ -2,7 +2,7 @@ package cli
 
 import (
 	"io"
-	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -19,7 +19,7 @@ import (
 
 func (a *App) aheadCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "ahead [PLAN|SERIES …]",
+		Use:   "ahead [PLAN …|SERIES …]",
 		Short: "What comes up next",
 		Long: `List what comes up of a plan, by date: dates and milestones of its series, events of
 its records, for 30 days unless told. Days of records that have passed are overdue and
@@ -40,29 +40,48 @@ stand first.`,
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if len(args) > 0 && strings.HasPrefix(strings.ToLower(filepath.Ext(args[0])), ".y") {
-			s.plan, args = args[0], args[1:]
-		} else if err := s.planArgument(nil, "ahead"); err != nil {
-			return err
+		var paths []string
+		for len(args) > 0 && isPlan(args[0]) {
+			paths, args = append(paths, args[0]), args[1:]
 		}
-		p, err := s.load()
+		plans, err := s.plans(paths, "ahead")
 		if err != nil {
 			return err
 		}
-		if err := valid(options, p.Env); err != nil {
+		if err := valid(options, plans[0].Env); err != nil {
 			return err
 		}
-		what, err := a.asked(p, args, within, window, overdue)
-		if err == nil && owner != "" {
-			what.Owner, err = p.OwnerNamed(owner)
-			err = rows.In("owner", err)
-		}
-		if err != nil {
+		if err := known(plans, args); err != nil {
 			return err
 		}
-		return a.tellAhead(p, what, &out)
+		var all []plan.Ahead
+		for _, p := range plans {
+			what, err := a.asked(p, args, within, window, overdue)
+			if err == nil && owner != "" {
+				if what.Owner, err = p.OwnerNamed(owner); err != nil && len(plans) > 1 {
+					what.Series, what.Records, err = nil, nil, nil // one of another plan's people
+				}
+				err = rows.In("owner", err)
+			}
+			if err != nil {
+				return err
+			}
+			all = append(all, what)
+		}
+		return a.tellAhead(plans, all, &out)
 	}
 	return c
+}
+
+// known refuses names that are no series or record of any of the plans.
+func known(plans []*plan.Plan, names []string) error {
+	for _, name := range names {
+		if !slices.ContainsFunc(plans, func(p *plan.Plan) bool { return p.FindAll(name) != nil || p.Record(name) != nil }) {
+			place := plans[0].Place()
+			return place.UnknownSeries(name)
+		}
+	}
+	return nil
 }
 
 // asked is what is asked of a plan: the series and records named, or all of them.
@@ -76,9 +95,6 @@ func (a *App) asked(p *plan.Plan, names []string, within, window, overdue string
 			what.Series = append(what.Series, list...)
 		} else if r := p.Record(name); r != nil {
 			what.Records = append(what.Records, r)
-		} else {
-			place := p.Place()
-			return what, place.UnknownSeries(name)
 		}
 	}
 	today := p.Env.Today
@@ -95,13 +111,30 @@ func (a *App) asked(p *plan.Plan, names []string, within, window, overdue string
 }
 
 // tellAhead writes what comes up.
-func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
-	place := p.Place()
-	place.Stdin, place.Warn, place.Note, place.Flags = strings.NewReader(""), a.warn, a.note, true
-	events, err := p.Ahead(what, place)
-	if err != nil {
-		return err
+func (a *App) tellAhead(plans []*plan.Plan, all []plan.Ahead, out *output) error {
+	p, what := plans[0], all[0]
+	columns := what
+	var events []schedule.Event
+	of := map[string]*plan.Plan{} // by UID
+	for i, one := range plans {
+		place := one.Place()
+		place.Stdin, place.Warn, place.Note, place.Flags = strings.NewReader(""), a.warn, a.note, true
+		list, err := one.Ahead(all[i], place)
+		if err != nil {
+			return err
+		}
+		for _, e := range list {
+			of[e.UID] = one
+		}
+		events = append(events, list...)
+		if i > 0 {
+			columns.Series = append(slices.Clone(columns.Series), all[i].Series...)
+		}
 	}
+	if len(plans) > 1 {
+		schedule.SortEvents(events, nil, p.Midnight())
+	}
+	row := func(e schedule.Event) []eval.Value { return of[e.UID].AheadRow(columns, e) }
 	nearest := civil.None
 	for _, e := range events {
 		if nearest == civil.None && e.At.Day >= p.Env.Today {
@@ -124,12 +157,18 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 		}
 		result := rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, To: sink}
 		if format.Events {
-			return a.following(out, p, &stage, sink, func() error { return eventsTo(sink, result, p, what, events) })
+			return a.following(out, p, &stage, sink, func() error {
+				kept, err := rows.Kept(result, events, columns.Columns(), p.Env, row)
+				if err != nil {
+					return err
+				}
+				return sink.(question.Events).Events(kept)
+			})
 		}
 		result.StandsOut = func(row []eval.Value) bool { return row[0].Day == nearest || row[0].Day < p.Env.Today }
-		return result.Fill(what.Columns(), p.Env, func(put rows.Put) error {
+		return result.Fill(columns.Columns(), p.Env, func(put rows.Put) error {
 			for _, e := range events {
-				if err := put(p.AheadRow(what, e)); err != nil {
+				if err := put(row(e)); err != nil {
 					return err
 				}
 			}
@@ -142,18 +181,11 @@ func (a *App) tellAhead(p *plan.Plan, what plan.Ahead, out *output) error {
 	if len(events) == 0 {
 		a.note("Nothing comes up between %s and %s.", what.Window.First, what.Window.Last)
 	}
-	a.warnHeld(p, what.Series, what.Window)
-	for _, w := range p.Warnings() {
-		a.warn("%s", w)
+	for i, one := range plans {
+		a.warnHeld(one, all[i].Series, all[i].Window)
+		for _, w := range one.Warnings() {
+			a.warn("%s", w)
+		}
 	}
 	return nil
-}
-
-// eventsTo writes the events whose rows the conditions keep.
-func eventsTo(sink rows.Sink, result rows.Result, p *plan.Plan, what plan.Ahead, events []schedule.Event) error {
-	kept, err := rows.Kept(result, events, what.Columns(), p.Env, func(e schedule.Event) []eval.Value { return p.AheadRow(what, e) })
-	if err != nil {
-		return err
-	}
-	return sink.(question.Events).Events(kept)
 }

@@ -54,10 +54,11 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 	}
 	s.complete(c, q, options, &job.In)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if q.PlanArg && len(args) > 0 && strings.HasPrefix(strings.ToLower(filepath.Ext(args[0])), ".y") {
-			s.plan, args = args[0], args[1:]
+		var paths []string
+		for q.PlanArg && len(args) > 0 && isPlan(args[0]) {
+			paths, args = append(paths, args[0]), args[1:]
 		}
-		p, err := s.load()
+		p, err := s.joined(paths, q.Name)
 		if err != nil {
 			return err
 		}

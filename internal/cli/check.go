@@ -10,6 +10,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -32,14 +33,13 @@ func (s *settings) planArgument(args []string, command string) error {
 
 func (a *App) checkCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "check [PLAN]",
+		Use:   "check [PLAN …]",
 		Short: "Prove a plan: expectations, holiday coverage, collisions",
 		Long: `Read a whole plan (yoyaku.yaml in this folder unless named) with its calendars and
 tables, write nothing, and tell every finding at once: what is wrong, at its line, and
 what else to know. The exit code is 1 where something fails.`,
 		Example: `  yoyaku check
   yoyaku check --as json`,
-		Args: needArgs(0, 1, ""),
 	}
 	s := a.settings(c, false)
 	var strict bool
@@ -52,17 +52,36 @@ what else to know. The exit code is 1 where something fails.`,
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if err := s.planArgument(args, "check"); err != nil {
-			return err
-		}
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		list, p, err := a.findings(s, window, true)
-		if err != nil {
-			return err
+		if len(args) == 0 {
+			if err := s.planArgument(nil, "check"); err != nil {
+				return err
+			}
+			args = []string{s.plan}
 		}
-		return a.tellFindings(list, strict, p != nil && p.Strict, &out)
+		var all []plan.Finding
+		ids := map[string]string{}
+		for _, path := range args {
+			one := *s
+			one.plan = path
+			list, p, err := a.findings(&one, window, true)
+			if err != nil {
+				return err
+			}
+			for i := range list {
+				list[i].Note = list[i].Note && !failing(list[i], strict, p != nil && p.Strict)
+			}
+			if p != nil && ids[p.ID] != "" {
+				list = append(list, plan.Finding{Finding: schedule.Finding{Text: "the id " + p.ID + " is that of " + ids[p.ID] + " too: events are known by it, so give each plan its own"}, File: path})
+			}
+			if p != nil {
+				ids[p.ID] = path
+			}
+			all = append(all, list...)
+		}
+		return a.tellFindings(all, &out)
 	}
 	return c
 }
@@ -96,16 +115,15 @@ func (a *App) findings(s *settings, window string, held bool) ([]plan.Finding, *
 	return append(c.Findings, p.Check(r.span, held, r.place(nil), output)...), p, nil
 }
 
-// tellFindings writes findings; where one fails, the answer is no. With strict notes
-// fail, with warnings those that warn.
-func (a *App) tellFindings(list []plan.Finding, strict, warnings bool, out *output) error {
+// tellFindings writes findings; where one fails, the answer is no.
+func (a *App) tellFindings(list []plan.Finding, out *output) error {
 	p, err := plan.Empty(plan.Settings{Now: a.Now})
 	if err != nil {
 		return err
 	}
 	fails, notes := 0, 0
 	for _, f := range list {
-		if f.Note && !failing(f, strict, warnings) {
+		if f.Note {
 			notes++
 		} else {
 			fails++
@@ -113,7 +131,7 @@ func (a *App) tellFindings(list []plan.Finding, strict, warnings bool, out *outp
 	}
 	err = a.lines(out, p, plan.FindingColumns, func(yield func([]eval.Value, error) bool) {
 		for _, f := range list {
-			if !yield(f.Cells(failing(f, strict, warnings)), nil) {
+			if !yield(f.Cells(), nil) {
 				return
 			}
 		}
@@ -129,5 +147,6 @@ func (a *App) tellFindings(list []plan.Finding, strict, warnings bool, out *outp
 	return nil
 }
 
-// failing reports whether a note is a fail.
+// failing reports whether a note is a fail: with strict each is, with warnings those
+// that warn.
 func failing(f plan.Finding, strict, warnings bool) bool { return strict || warnings && !f.Told }

@@ -32,7 +32,7 @@ type publishing struct {
 
 func (a *App) publishCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "publish [PLAN]",
+		Use:   "publish [PLAN …]",
 		Short: "A plan's events into a calendar server, and keep them right",
 		Long: `Put the events of a plan (yoyaku.yaml in this folder unless named) into a calendar on
 a CalDAV server, and keep them right there: what the plan has is added, changed and
@@ -44,7 +44,6 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 		Example: `  yoyaku publish --to https://calendar.example/dav/ --dry-run
   yoyaku publish --to https://calendar.example/dav/ --collection "Crew office"
   yoyaku publish --credentials ~/.yoyaku-calendar`,
-		Args: needArgs(0, 1, ""),
 	}
 	s := a.settings(c, false)
 	p := &publishing{run: *a.newRun()}
@@ -64,17 +63,42 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if err := s.planArgument(args, "publish"); err != nil {
-			return err
-		}
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		var err error
-		if p.plan, err = s.load(); err != nil {
+		plans, err := s.plans(args, "publish")
+		if err != nil {
 			return err
 		}
-		return p.publish()
+		if len(plans) > 1 && p.collection != "" {
+			return &rows.OptionError{Option: "collection", Is: true, Err: errors.New("names the calendar of one plan; say it in each plan: publish: {collection: NAME}")}
+		}
+		if err := known(plans, p.only); err != nil {
+			return rows.In("series", err)
+		}
+		var no *answerNo
+		for i := range plans { // each to its own calendar; what one leaves undone stops none
+			one := *p
+			one.plan = plans[i]
+			if len(plans) > 1 && p.only != nil {
+				one.only = slices.DeleteFunc(slices.Clone(p.only), func(name string) bool { return known(plans[i:i+1], []string{name}) != nil })
+				if len(one.only) == 0 {
+					continue
+				}
+			}
+			if err := one.publish(); errors.As(err, &no) {
+				if len(plans) > 1 {
+					a.note("%s: %s", one.plan.ID, no.text)
+					no = &answerNo{"Not everything is as the plans say."}
+				}
+			} else if err != nil {
+				return err
+			}
+		}
+		if no != nil {
+			return no
+		}
+		return nil
 	}
 	return c
 }

@@ -61,10 +61,13 @@ with the plan.`,
 		if err != nil {
 			return err
 		}
-		for _, f := range list {
-			if !f.Note || p != nil && failing(f, false, p.Strict) {
-				return a.tellFindings(list, false, p != nil && p.Strict, &r.out)
-			}
+		wrong := false
+		for i := range list {
+			list[i].Note = list[i].Note && !failing(list[i], false, p != nil && p.Strict)
+			wrong = wrong || !list[i].Note
+		}
+		if wrong {
+			return a.tellFindings(list, &r.out)
 		}
 		if p, err = s.load(); err != nil { // afresh: what checking asked is not told twice
 			return err

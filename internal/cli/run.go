@@ -1,11 +1,8 @@
 package cli
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
-	"io"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -17,7 +14,6 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
-	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -32,6 +28,7 @@ type run struct {
 	only        []string
 	anyway      bool
 	keep        bool                                // what was released goes before what is now
+	by, logNote string                              // of the line in the log; none where by is empty
 	together    bool                                // what became of each file is part of the result
 	note        func(out *plan.Output, text string) // tells of an output
 
@@ -42,6 +39,8 @@ type run struct {
 	told   []told
 	cut    int  // occurrences that the window's edge cuts
 	empty  bool // the last output had no date
+	moved  []schedule.Difference
+	hashes map[string]string // of outputs
 }
 
 // told is what became of an output, or a note of some.
@@ -52,15 +51,16 @@ type told struct {
 
 func (a *App) runCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "run [PLAN]",
+		Use:   "run [PLAN …]",
 		Short: "Make every schedule and output of a plan",
 		Long: `Make all outputs of a plan (yoyaku.yaml in this folder unless named), and print a
 line for each series. All files appear together, or none does and the older ones
-stay.`,
+stay. With --by, a line is added to yoyaku-log.jsonl beside the plan: what was read and
+written, by their hashes, and each date that moved.`,
 		Example: `  yoyaku run
   yoyaku run yoyaku.yaml --window 2027-H1 --out half
-  yoyaku run --series crew-pay,safety-drill`,
-		Args: needArgs(0, 1, ""),
+  yoyaku run --series crew-pay,safety-drill
+  yoyaku run --by "A. Gull" --note "pay calendar sent out"`,
 	}
 	s := a.settings(c, false)
 	r := a.newRun()
@@ -70,20 +70,22 @@ stay.`,
 		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to make anew, with commas; others stay\nas they are in files that they share", Into: &r.only},
 		{Name: "anyway", Kind: question.Yes, Help: "write although an expectation isn't met", Into: &r.anyway},
 		r.keepOption(),
+		{Name: "by", Help: "`NAME` of who runs it: adds a line to the plan's log", Into: &r.by},
+		{Name: "note", Help: "`TEXT` for that line", Into: &r.logNote},
 	}, []*question.Option{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if err := s.planArgument(args, "run"); err != nil {
-			return err
-		}
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		p, err := s.load()
+		if r.logNote != "" && r.by == "" {
+			return &rows.OptionError{Option: "note", Is: true, Err: errors.New("goes with by, which adds a line to the log")}
+		}
+		plans, err := s.plans(args, "run")
 		if err != nil {
 			return err
 		}
-		return r.do(p)
+		return r.do(plans...)
 	}
 	return c
 }
@@ -115,7 +117,7 @@ func (r *run) expect() error {
 	}
 	for _, f := range append(slices.Clone(wrong), found...) {
 		line := ""
-		for i, c := range f.Cells(false)[1:] {
+		for i, c := range f.Cells()[1:] {
 			if text := c.String(); text != "" {
 				line += map[bool]string{true: "", false: ": "}[i == 0] + text
 			}
@@ -133,17 +135,66 @@ func (r *run) expect() error {
 	return &answerNo{"yoyaku: " + said + ", so nothing is written; yoyaku check tells all, --anyway writes all the same"}
 }
 
-// do makes all outputs of a plan and reports on its series.
-func (r *run) do(p *plan.Plan) (err error) {
-	r.plan = p
+// do makes all outputs of plans and reports on their series.
+func (r *run) do(plans ...*plan.Plan) error {
 	defer question.Garbage(400)()
-	defer r.stage.Drop()
-	if r.dir == "" {
-		r.dir = filepath.Dir(p.Path)
+	runs := make([]*run, len(plans))
+	for i, p := range plans {
+		if runs[i] = r; len(plans) > 1 {
+			runs[i] = r.another()
+		}
+		runs[i].plan = p
+		defer runs[i].stage.Drop()
 	}
-	if err := r.choose(); err != nil {
+	if err := r.known(plans); err != nil {
 		return err
 	}
+	for _, one := range runs {
+		if err := one.make(); err != nil {
+			return one.of(err, len(runs))
+		}
+	}
+	for _, one := range runs {
+		if err := one.stage.Commit(); err != nil {
+			return err
+		}
+	}
+	return r.report(runs)
+}
+
+// another is a run that is told the same.
+func (r *run) another() *run {
+	one := r.app.newRun()
+	one.out, one.window, one.dir, one.only, one.anyway, one.keep, one.by, one.logNote = r.out, r.window, r.dir, r.only, r.anyway, r.keep, r.by, r.logNote
+	return one
+}
+
+// of says of which plan an answer is, where there are several.
+func (r *run) of(err error, plans int) error {
+	var no *answerNo
+	if plans > 1 && errors.As(err, &no) {
+		return &answerNo{strings.Replace(no.text, "yoyaku: ", "yoyaku: "+r.plan.Path+": ", 1)}
+	}
+	return err
+}
+
+// known refuses names of --series that no plan has.
+func (r *run) known(plans []*plan.Plan) error {
+	for _, name := range r.only {
+		if !slices.ContainsFunc(plans, func(p *plan.Plan) bool { return p.FindAll(name) != nil }) {
+			place := plans[0].Place()
+			return rows.In("series", place.UnknownSeries(name))
+		}
+	}
+	return nil
+}
+
+// make makes the outputs of the plan, and stages them.
+func (r *run) make() (err error) {
+	if r.dir == "" {
+		r.dir = filepath.Dir(r.plan.Path)
+	}
+	r.choose()
 	if r.span, err = r.windowOf(); err != nil {
 		return err
 	}
@@ -151,49 +202,33 @@ func (r *run) do(p *plan.Plan) (err error) {
 		return err
 	}
 	for _, s := range r.series {
-		sum, err := schedule.Summarise(s, r.span, p.Env.Today)
+		sum, err := schedule.Summarise(s, r.span, r.plan.Env.Today)
 		if err != nil {
 			return fmt.Errorf("series %s: %w", s.Name, err)
 		}
 		r.sums = append(r.sums, sum)
 	}
-	if err := r.expect(); err != nil {
-		return err
+	for _, step := range []func() error{r.expect, r.hold, r.outputs, r.strict, r.log} {
+		if err := step(); err != nil {
+			return err
+		}
 	}
-	if err := r.hold(); err != nil {
-		return err
-	}
-	if err := r.outputs(); err != nil {
-		return err
-	}
-	if err := r.strict(); err != nil {
-		return err
-	}
-	if err := r.stage.Commit(); err != nil {
-		return err
-	}
-	return r.report()
+	return nil
 }
 
 // choose picks the series named by --series.
-func (r *run) choose() error {
+func (r *run) choose() {
 	if r.only == nil {
 		r.series = r.plan.Series
-		return nil
+		return
 	}
-	place := r.plan.Place()
 	for _, name := range r.only {
-		found := r.plan.FindAll(name)
-		if found == nil {
-			return rows.In("series", place.UnknownSeries(name))
-		}
-		for _, s := range found {
+		for _, s := range r.plan.FindAll(name) {
 			if !slices.Contains(r.series, s) {
 				r.series = append(r.series, s)
 			}
 		}
 	}
-	return nil
 }
 
 // windowOf settles on the window: the option's, the plan's, or where there is
@@ -214,338 +249,9 @@ func (r *run) windowOf() (civil.Span, error) {
 	return civil.Always, nil
 }
 
-// outputs makes the plan's files and stages them, so that all are right before the first
-// is put in place.
-func (r *run) outputs() error {
-	type made struct {
-		path string
-		data []byte
-	}
-	var list []made
-	for _, out := range r.plan.Outputs {
-		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
-		if err := files.Inside(r.dir, path); err != nil {
-			return err
-		}
-		if err := r.plan.Files.Write(path); err != nil {
-			return out.Fault(err)
-		}
-	}
-	for _, rec := range r.plan.Records {
-		if err := r.keyOf(rec); err != nil {
-			return err
-		}
-	}
-	for _, out := range r.plan.Outputs {
-		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(r.series, s) })
-		if len(of) == 0 && (len(out.Of) > 0 || len(r.series) < len(r.plan.Series)) {
-			continue
-		}
-		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
-		var b bytes.Buffer
-		if err := r.output(&b, out, of); errors.Is(err, ical.ErrEmpty) {
-			if out.Owner == "" {
-				r.told = append(r.told, told{of: out.File, text: "not written, since there is no event in it"})
-			}
-			continue
-		} else if err != nil {
-			return out.Fault(err)
-		}
-		if out.Owner != "" && r.empty && files.Missing(path) {
-			continue
-		}
-		r.told = append(r.told, told{of: out.File, text: became(path, out, b.Bytes())})
-		if !files.Same(path, b.Bytes()) {
-			list = append(list, made{path, b.Bytes()})
-		}
-	}
-	for _, m := range list {
-		if err := os.MkdirAll(filepath.Dir(m.path), 0o755); err != nil {
-			return err
-		}
-		w, err := r.stage.Create(m.path)
-		if err == nil {
-			_, err = w.Write(m.data)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// output makes one output.
-func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error {
-	l, err := look(&out.Shape, r.plan)
-	if err != nil {
-		return err
-	}
-	if out.Format.Events {
-		l.Title = r.plan.Title
-	}
-	sink, err := out.Format.Sink(w, l)
-	if err != nil {
-		return err
-	}
-	if out.Record != nil {
-		job := r.plan.Job(out.Record, r.place(out))
-		if job.Shape, job.To = out.Shape, sink; out.Make != nil {
-			job.Question = out.Make
-		}
-		return job.Answer()
-	}
-	if out.Drawn() {
-		place := r.place(out)
-		place.Window = &r.span
-		job := &question.Job{Place: &place, Question: out.Make, Shape: out.Shape, To: sink}
-		for _, s := range out.Of {
-			job.Args = append(job.Args, s.Name)
-		}
-		return job.Answer()
-	}
-	if out.Days() {
-		place := r.place(out)
-		job := &question.Job{Place: &place, Question: out.Make, Args: []string{out.Window}, Shape: out.Shape, To: sink}
-		if out.Window == "" {
-			job.Args[0] = r.span.First.String() + ".." + r.span.Last.String()
-		}
-		return job.Answer()
-	}
-	result := rows.Result{Where: out.Shape.Where, Sort: out.Shape.Sort, Columns: out.Shape.Columns, To: sink}
-	if out.Wide() { // a table of one series is wide, however many --series leaves
-		columns, lines := schedule.Wide(of[0], r.span)
-		return result.Lines(columns, r.plan.Env, lines)
-	}
-	if out.Format.Events {
-		return r.calendar(out, of, sink, result)
-	}
-	events, err := r.events(out, of)
-	if r.empty = len(events) == 0; err == nil {
-		a := r.agenda(out)
-		err = result.Lines(a.Columns(), r.plan.Env, a.Lines(events, r.plan.ZoneName()))
-	}
-	return err
-}
-
-// calendar makes a calendar file of series and of rows.
-func (r *run) calendar(out *plan.Output, of []*schedule.Series, sink rows.Sink, result rows.Result) error {
-	entries, err := r.entries(out, of)
-	if err != nil {
-		return err
-	}
-	a := r.agenda(out)
-	if entries, err = rows.Kept(result, entries, a.Columns(), r.plan.Env, func(e schedule.Entry) []eval.Value { return a.Row(nil, r.plan.Event(e), r.plan.ZoneName()) }); err != nil {
-		return err
-	}
-	id := func(*schedule.Series) string { return r.plan.ID }
-	list, err := out.Form.Events(entries, id, r.plan.Event)
-	if err != nil {
-		return err
-	}
-	if len(of) == len(out.Of) { // what others have stays by following the earlier calendar
-		of, err := r.ofRows(out)
-		if err != nil {
-			return err
-		}
-		if of, err = rows.Kept(result, of, a.Columns(), r.plan.Env, func(e schedule.Event) []eval.Value { return a.Row(nil, e, r.plan.ZoneName()) }); err != nil {
-			return err
-		}
-		for _, e := range of {
-			list = append(list, out.Form.Of(e))
-		}
-	}
-	schedule.SortEvents(list, order(out), r.plan.Midnight())
-	if err := r.follow(out, of, sink); err != nil {
-		return err
-	}
-	if err := sink.(question.Events).Events(list); err != nil {
-		return err
-	}
-	if doubts := sink.(*ical.Sink).Doubts(); doubts != "" {
-		r.note(out, doubts)
-	}
-	return nil
-}
-
-// follow makes a calendar follow the file that stands in its place: what is as it was
-// stays, what changed is told so, what is gone is cancelled.
-func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) error {
-	path := filepath.Join(r.dir, filepath.FromSlash(out.File))
-	earlier, err := ical.Earliest(path)
-	if err != nil || earlier == nil {
-		return err
-	}
-	narrowed := len(of) < len(out.Of)
-	named := func(series string) bool {
-		return slices.ContainsFunc(of, func(s *schedule.Series) bool { return s.Name == series })
-	}
-	elsewhere := schedule.Elsewhere(of, r.span, out.Whole, func(*schedule.Series) string { return r.plan.ID })
-	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
-	f.Left = func(series string) bool { return narrowed && !named(series) }
-	f.Elsewhere = func(uid string) (e schedule.Event, _ bool) {
-		entry, ok := elsewhere(uid)
-		if ok = ok && out.Has(r.plan.Event(entry)); ok {
-			e = out.Form.Of(r.plan.Event(entry))
-		}
-		return e, ok
-	}
-	f.Within = func(uid string, at eval.Value) bool { return r.plan.Within(uid, at, r.span, out.Whole) }
-	sink.(*ical.Sink).Follow(f)
-	return nil
-}
-
-// entries are the dates and milestones of series that an output has.
-func (r *run) entries(out *plan.Output, of []*schedule.Series) (entries []schedule.Entry, err error) {
-	cut := 0
-	if out.Whole {
-		entries, err = schedule.Whole(of, r.span)
-	} else {
-		entries, cut, err = schedule.Entries(of, r.span)
-	}
-	r.cut = max(r.cut, cut)
-	if out.Owner != "" {
-		entries = slices.DeleteFunc(entries, func(e schedule.Entry) bool { return !out.Has(r.plan.Event(e)) })
-	}
-	return entries, err
-}
-
-// events are the dates, milestones and events of rows that an agenda shows, by date.
-func (r *run) events(out *plan.Output, of []*schedule.Series) (events []schedule.Event, err error) {
-	entries, err := r.entries(out, of)
-	if err != nil {
-		return nil, err
-	}
-	for _, e := range entries {
-		events = append(events, r.plan.Event(e))
-	}
-	var more []schedule.Event
-	if len(of) < len(out.Of) {
-		more, err = r.others(out, of)
-	} else {
-		more, err = r.ofRows(out)
-	}
-	events = append(events, more...)
-	schedule.SortEvents(events, order(out), r.plan.Midnight())
-	return events, err
-}
-
-// agenda is how an output lists its events.
-func (r *run) agenda(out *plan.Output) schedule.Agenda {
-	return schedule.AgendaOf(out.Of, r.plan.ZoneName())
-}
-
-// ofRows are the events of an output's records.
-func (r *run) ofRows(out *plan.Output) (events []schedule.Event, err error) {
-	for _, rec := range out.Rows {
-		list, err := r.plan.Events(rec, r.span, r.place(out))
-		if err != nil {
-			return nil, err
-		}
-		events = append(events, list...)
-	}
-	return events, nil
-}
-
-// order is that of an output's series and records on one day.
-func order(out *plan.Output) (list []string) {
-	for _, s := range out.Of {
-		list = append(list, s.Name)
-	}
-	for _, rec := range out.Rows {
-		list = append(list, rec.Name)
-	}
-	return list
-}
-
-// others are the dates of series that --series left out, as they stand in the file
-// that they share.
-func (r *run) others(out *plan.Output, of []*schedule.Series) ([]schedule.Event, error) {
-	var named []string
-	for _, s := range of {
-		named = append(named, s.Name)
-	}
-	path := filepath.Join(r.dir, filepath.FromSlash(out.File))
-	list, err := question.OfOthers(path, named)
-	if err != nil {
-		return nil, fmt.Errorf("%s: what the other series have in it can't be read, so it isn't written over: %w", out.File, err)
-	}
-	for i := range list {
-		if list[i].UID == "" {
-			list[i].UID = schedule.UID(list[i], r.plan.ID)
-		}
-		if list[i].Category == "" {
-			list[i].Category = list[i].Series
-		}
-	}
-	return list, nil
-}
-
-// place is what a record's rows are asked from; notes are told with the output.
-func (r *run) place(out *plan.Output) question.Place {
-	place := r.plan.Place()
-	place.Hold = nil // which is looked at once for all outputs
-	place.Stdin = strings.NewReader("")
-	place.Note = func(format string, args ...any) { r.note(out, fmt.Sprintf(format, args...)) }
-	place.Warn = place.Note
-	place.Create = func(path string) (io.Writer, error) {
-		if !filepath.IsLocal(path) {
-			return nil, fmt.Errorf("%s lies outside the output folder; outputs stay inside it", path)
-		}
-		return r.stage.Create(filepath.Join(r.dir, path))
-	}
-	return place
-}
-
-// keyOf checks that the key of a record is there, filled and names one row.
-func (r *run) keyOf(rec *plan.Record) error {
-	if rec.Key == "" {
-		return nil
-	}
-	return rec.Fault(r.plan.Job(rec, r.place(&plan.Output{File: rec.Name})).CheckKey(rec.Key))
-}
-
-// became tells what becomes of an output: how it differs from the file that
-// stands there.
-func became(path string, out *plan.Output, data []byte) string {
-	f, err := os.Open(path)
-	isNew := err != nil
-	if !isNew {
-		defer f.Close()
-	}
-	wide := out.Wide()
-	dates := ""
-	now, err := question.ReadEvents(out.File, "", bytes.NewReader(data))
-	if err == nil && out.Record == nil {
-		n := len(now)
-		if wide { // a row is a date with its milestones
-			n = len(slices.DeleteFunc(slices.Clone(now), func(e schedule.Event) bool { return e.What != "date" }))
-		}
-		dates = ", " + question.Several(n, "date")
-	}
-	switch {
-	case isNew:
-		return "new" + dates
-	case files.Same(path, data):
-		return "unchanged" + dates
-	case out.Record != nil:
-		return "changed"
-	case err != nil:
-		return "made"
-	}
-	was, err := question.ReadEvents(path, "", f)
-	if err != nil {
-		return "replaced" + dates
-	}
-	list, t := schedule.Differences(was, now, func(schedule.Event) bool { return true })
-	if wide {
-		t = schedule.Occurrences(list)
-	}
-	return "changed (" + t.Words() + ")" + dates
-}
-
 // report prints a line for each series, and tells what else there is to know.
-func (r *run) report() error {
-	format, look, err := r.out.dress(r.plan)
+func (r *run) report(runs []*run) error {
+	format, look, err := r.out.dress(runs[0].plan)
 	if err != nil {
 		return err
 	}
@@ -553,31 +259,51 @@ func (r *run) report() error {
 	if err != nil {
 		return err
 	}
-	err = rows.Result{To: sink}.Lines(schedule.SummaryColumns, r.plan.Env, func(yield func([]eval.Value, error) bool) {
-		for _, s := range r.sums {
-			if !yield(s.Cells(), nil) {
-				return
+	columns := schedule.SummaryColumns
+	if len(runs) > 1 {
+		columns = append([]string{"plan"}, columns...)
+	}
+	err = rows.Result{To: sink}.Lines(columns, runs[0].plan.Env, func(yield func([]eval.Value, error) bool) {
+		for _, one := range runs {
+			for _, s := range one.sums {
+				cells := s.Cells()
+				if len(runs) > 1 {
+					cells = append([]eval.Value{eval.Str(one.plan.ID)}, cells...)
+				}
+				if !yield(cells, nil) {
+					return
+				}
 			}
 		}
 	})
 	if err != nil {
 		return err
 	}
-	if r.together { // for a reader, not for a program
-		fmt.Fprint(r.app.Out, "\nIts files:\n")
-	}
-	for _, t := range r.told {
-		if line := fmt.Sprintf("  %s: %s", t.of, t.text); r.together {
-			fmt.Fprintln(r.app.Out, report.CleanLines(line))
-		} else {
-			r.app.note("%s", line)
+	var said []string
+	for _, one := range runs {
+		if one.together { // for a reader, not for a program
+			fmt.Fprint(r.app.Out, "\nIts files:\n")
 		}
-	}
-	if r.cut > 0 {
-		r.app.warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", question.Several(r.cut, "occurrence"))
-	}
-	for _, w := range r.warnings() {
-		r.app.warn("%s", w)
+		for _, t := range one.told {
+			line := fmt.Sprintf("  %s: %s", t.of, t.text)
+			if len(runs) > 1 {
+				line = "  " + one.plan.ID + strings.TrimPrefix(line, " ")
+			}
+			if one.together {
+				fmt.Fprintln(r.app.Out, report.CleanLines(line))
+			} else {
+				r.app.note("%s", line)
+			}
+		}
+		if one.cut > 0 {
+			r.app.warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", question.Several(one.cut, "occurrence"))
+		}
+		for _, w := range one.warnings() {
+			if !slices.Contains(said, w) {
+				said = append(said, w)
+				r.app.warn("%s", w)
+			}
+		}
 	}
 	return nil
 }

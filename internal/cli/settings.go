@@ -2,6 +2,7 @@ package cli
 
 import (
 	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -88,3 +89,48 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 	p.Env.Calendar = cal
 	return p, rows.In("calendar", err)
 }
+
+// plans loads the plans that a command is given, or that of this folder. Their ids
+// differ, by which events are known.
+func (s *settings) plans(args []string, command string) (list []*plan.Plan, err error) {
+	if len(args) == 0 {
+		if err := s.planArgument(nil, command); err != nil {
+			return nil, err
+		}
+		args = []string{s.plan}
+	}
+	for _, path := range args {
+		one := *s
+		one.plan = path
+		p, err := one.load()
+		if err != nil {
+			return nil, err
+		}
+		for _, other := range list {
+			if other.ID == p.ID {
+				return nil, usagef("%s and %s have the same id, %s, by which their events are known: give each plan its own", other.Path, p.Path, p.ID)
+			}
+		}
+		list = append(list, p)
+	}
+	return list, nil
+}
+
+// joined loads the plan of the settings; or several that are named, whose series then
+// stand beside those of the first.
+func (s *settings) joined(paths []string, command string) (*plan.Plan, error) {
+	if len(paths) == 0 {
+		return s.load()
+	}
+	plans, err := s.plans(paths, command)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range plans[1:] {
+		plans[0].Beside(p)
+	}
+	return plans[0], nil
+}
+
+// isPlan reports whether an argument names a plan.
+func isPlan(arg string) bool { return strings.HasPrefix(strings.ToLower(filepath.Ext(arg)), ".y") }

@@ -30,10 +30,10 @@ type Finding struct {
 // FindingColumns are the columns of what check tells.
 var FindingColumns = []string{"level", "where", "about", "date", "finding"}
 
-// Cells are the cells of FindingColumns; with strict a note is a fail.
-func (f Finding) Cells(strict bool) []eval.Value {
+// Cells are the cells of FindingColumns.
+func (f Finding) Cells() []eval.Value {
 	level := "fail"
-	if f.Note && !strict {
+	if f.Note {
 		level = "note"
 	}
 	where := filepath.ToSlash(f.File)

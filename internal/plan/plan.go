@@ -59,6 +59,7 @@ type Plan struct {
 	owners   []ownerAt
 	perDayAt spot
 	released *released
+	beside   []*Plan                    // whose series are looked at too
 	given    map[string]map[string]spot // where each name was given, by what it names
 	faults   []Finding                  // which only checking tells
 	apart    []apartOf
@@ -179,6 +180,19 @@ func (p *Plan) FindAll(name string) (list []*schedule.Series) {
 	return list
 }
 
+// Beside puts another plan's series beside those of this one, to be looked at together.
+func (p *Plan) Beside(other *Plan) {
+	p.Series = append(p.Series, other.Series...)
+	p.Env.SeriesNames = append(p.Env.SeriesNames, other.Env.SeriesNames...)
+	if other.Title != "" && p.Title != "" {
+		p.Title += ", " + other.Title
+	}
+	if w := other.Window; w != nil && p.Window != nil {
+		p.Window = &civil.Span{First: min(w.First, p.Window.First), Last: max(w.Last, p.Window.Last)}
+	}
+	p.beside = append(p.beside, other)
+}
+
 // Calendar returns a calendar of the plan by name, several joined by +, or one
 // from a calendar file.
 func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
@@ -222,7 +236,7 @@ func (p *Plan) Warnings() []string {
 
 // Place is what answers are given from by the plan.
 func (p *Plan) Place() question.Place {
-	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files, Released: p.ReleasedOf, Hold: p.Hold}
+	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, FindAll: p.FindAll, All: func() []*schedule.Series { return p.Series }, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files, Released: p.ReleasedOf, Hold: p.Hold}
 }
 
 // Load reads a plan file. Errors carry file, line and column.

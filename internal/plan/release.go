@@ -241,6 +241,23 @@ func (p *Plan) ReleasedOf(series string) ([]schedule.Released, error) {
 // Hold holds series against what was released of them in a window: nil are all, those
 // that are no more among them.
 func (p *Plan) Hold(series []*schedule.Series, window civil.Span) ([]schedule.Held, error) {
+	if len(p.beside) == 0 {
+		return p.holdOwn(series, window)
+	}
+	alone := *p
+	alone.beside = nil
+	var all []schedule.Held
+	for _, one := range append([]*Plan{&alone}, p.beside...) {
+		held, err := one.holdOwn(slices.DeleteFunc(slices.Clone(series), func(s *schedule.Series) bool { return one.Find(s.Name) != s }), window)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, held...)
+	}
+	return all, nil
+}
+
+func (p *Plan) holdOwn(series []*schedule.Series, window civil.Span) ([]schedule.Held, error) {
 	rows, err := p.ownReleased()
 	if err != nil || len(rows) == 0 {
 		return nil, err

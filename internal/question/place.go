@@ -29,6 +29,9 @@ type Place struct {
 	Zone   *time.Location // nil: times float
 	// Find returns a series of the plan, or nil.
 	Find func(name string) *schedule.Series
+	// FindAll returns the series of a name or of a pattern, All those of the plan.
+	FindAll func(name string) []*schedule.Series
+	All     func() []*schedule.Series
 	// Record returns a record of the plan, or nil.
 	Record func(name string) *RecordOf
 	// Made gives a table that is the answer to a question, by the name under which a record

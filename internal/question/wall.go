@@ -19,7 +19,7 @@ type wall struct {
 func newWall() *Question {
 	q := &wall{}
 	return &Question{
-		Name: "wall", Alone: true, Group: Plan, Use: "wall [PLAN|SERIES …]", Short: "A year at a glance",
+		Name: "wall", Alone: true, Group: Plan, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
 		Long: `Draw the months of a window (a year unless told) with the days of the plan's series
 marked, closed days dimmed and named, and a legend that counts. A hollow sign is a date
 that moved. With --out wall.html it is a page that prints on one sheet, landscape.`,
@@ -38,17 +38,16 @@ that moved. With --out wall.html it is a page that prints on one sheet, landscap
 }
 
 func (q *wall) answer(j *Job) error {
-	names := j.Args
-	if len(names) == 0 {
-		names = j.Env.SeriesNames
-	}
 	var list []*schedule.Series
-	for _, name := range names {
-		s := j.Find(name)
-		if s == nil {
+	for _, name := range j.Args {
+		found := j.FindAll(name)
+		if found == nil {
 			return j.UnknownSeries(name)
 		}
-		list = append(list, s)
+		list = append(list, found...)
+	}
+	if len(j.Args) == 0 && j.All != nil {
+		list = j.All()
 	}
 	if len(list) == 0 {
 		return fmt.Errorf("there are no series to draw; they stand in a plan (--plan, or yoyaku.yaml in this folder)")
