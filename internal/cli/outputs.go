@@ -28,8 +28,8 @@ func (r *run) outputs() error {
 	}
 	var list []made
 	for _, out := range r.plan.Outputs {
-		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
-		if err := files.Inside(r.dir, path); err != nil {
+		path := r.path(out)
+		if err := files.Inside(r.folder(), path); err != nil {
 			return err
 		}
 		if err := r.plan.Files.Write(path); err != nil {
@@ -46,7 +46,7 @@ func (r *run) outputs() error {
 		if len(of) == 0 && (len(out.Of) > 0 || len(r.series) < len(r.plan.Series)) {
 			continue
 		}
-		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
+		path := r.path(out)
 		var b bytes.Buffer
 		if err := r.output(&b, out, of); errors.Is(err, ical.ErrEmpty) {
 			if out.Owner == "" {
@@ -177,7 +177,7 @@ func (r *run) calendar(out *plan.Output, of []*schedule.Series, sink rows.Sink, 
 // follow makes a calendar follow the file that stands in its place: what is as it was
 // stays, what changed is told so, what is gone is cancelled.
 func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) error {
-	path := filepath.Join(r.dir, filepath.FromSlash(out.File))
+	path := r.path(out)
 	earlier, err := ical.Earliest(path)
 	if err != nil || earlier == nil {
 		return err
@@ -271,7 +271,7 @@ func (r *run) others(out *plan.Output, of []*schedule.Series) ([]schedule.Event,
 	for _, s := range of {
 		named = append(named, s.Name)
 	}
-	path := filepath.Join(r.dir, filepath.FromSlash(out.File))
+	path := r.path(out)
 	list, err := question.OfOthers(path, named)
 	if err != nil {
 		return nil, fmt.Errorf("%s: what the other series have in it can't be read, so it isn't written over: %w", out.File, err)
@@ -298,7 +298,7 @@ func (r *run) place(out *plan.Output) question.Place {
 		if !filepath.IsLocal(path) {
 			return nil, fmt.Errorf("%s lies outside the output folder; outputs stay inside it", path)
 		}
-		return r.stage.Create(filepath.Join(r.dir, path))
+		return r.stage.Create(filepath.Join(r.folder(), path))
 	}
 	return place
 }

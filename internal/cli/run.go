@@ -149,6 +149,18 @@ func (r *run) do(plans ...*plan.Plan) error {
 	if err := r.known(plans); err != nil {
 		return err
 	}
+	for _, one := range runs { // what the others write is none of its files
+		for _, other := range runs {
+			for _, out := range other.plan.Outputs {
+				if one == other {
+					continue
+				}
+				if err := one.plan.Files.Write(other.path(out)); err != nil {
+					return out.Fault(err)
+				}
+			}
+		}
+	}
 	for _, one := range runs {
 		if err := one.make(); err != nil {
 			return one.of(err, len(runs))
@@ -178,6 +190,19 @@ func (r *run) of(err error, plans int) error {
 	return err
 }
 
+// folder is where the outputs go.
+func (r *run) folder() string {
+	if r.dir == "" {
+		return filepath.Dir(r.plan.Path)
+	}
+	return r.dir
+}
+
+// path is that of an output.
+func (r *run) path(out *plan.Output) string {
+	return filepath.Join(r.folder(), filepath.FromSlash(out.File))
+}
+
 // known refuses names of --series that no plan has.
 func (r *run) known(plans []*plan.Plan) error {
 	for _, name := range r.only {
@@ -191,9 +216,6 @@ func (r *run) known(plans []*plan.Plan) error {
 
 // make makes the outputs of the plan, and stages them.
 func (r *run) make() (err error) {
-	if r.dir == "" {
-		r.dir = filepath.Dir(r.plan.Path)
-	}
 	r.choose()
 	if r.span, err = r.windowOf(); err != nil {
 		return err
