@@ -87,7 +87,7 @@ func (p *Plan) byHand(at spot, keys map[string]spot, s *schedule.Series) error {
 			return keys["series"].wrap(place.UnknownSeries(text["series"]))
 		}
 	}
-	h := schedule.Hand{ID: text["id"], What: "date", Reason: schedule.ByHand(text["why"], text["by"])}
+	h := schedule.Hand{ID: text["id"], What: "date", Reason: schedule.ByHand(text["why"], text["by"], text["date"] == "none")}
 	if what := text["what"]; what != "" {
 		i := slices.IndexFunc(s.Milestones, func(m schedule.Milestone) bool { return phrase.SameName(m.Name, what) })
 		switch {

@@ -95,11 +95,35 @@ func entriesOf(series []*Series, window civil.Span, whole bool, note func(*Occur
 				cut++
 			}
 		}
+		if !whole {
+			if all, err = s.dateless(all, window); err != nil {
+				return nil, 0, err
+			}
+		}
 	}
 	slices.SortStableFunc(all, func(a, b Entry) int {
 		return cmp.Or(cmp.Compare(a.At.Day, b.At.Day), cmp.Compare(a.At.Minutes, b.At.Minutes))
 	})
 	return all, cut, nil
+}
+
+// dateless appends the milestones that were set by hand of dates that are left out.
+func (s *Series) dateless(all []Entry, window civil.Span) ([]Entry, error) {
+	for _, h := range s.hands.list() {
+		if h.What == "date" || h.At.Kind == eval.Blank || !window.Has(h.At.Day) {
+			continue
+		}
+		o, err := s.Occurrence(h.ID)
+		if err != nil {
+			return nil, err
+		}
+		for i, m := range s.Milestones {
+			if o != nil && o.To == civil.None && m.Name == h.What {
+				all = append(all, Entry{s, m.Name, o.Milestone(i), o, o.Whys[i]})
+			}
+		}
+	}
+	return all, nil
 }
 
 // milestoneReach bounds how far from a window the dates can lie whose

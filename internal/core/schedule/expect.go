@@ -387,7 +387,7 @@ func (c *checker) closed() {
 func (c *checker) hands() {
 	for _, h := range c.s.Hands() {
 		if h.At.Kind == eval.Blank && !h.Kept && c.window.Has(h.Nominal) {
-			c.tell("instead", eval.Day(h.Nominal), "%s of %s is left out: %s", h.What, h.ID, h.Reason)
+			c.tell("instead", eval.Day(h.Nominal), "%s of %s: %s", h.What, h.ID, h.Reason)
 		}
 	}
 }

@@ -27,10 +27,13 @@ type Hand struct {
 	rec *eval.Recurrence
 }
 
-// ByHand is the reason of a date that a person set.
-func ByHand(why, by string) string {
+// ByHand is the reason of a date that a person set, or left out.
+func ByHand(why, by string, out bool) string {
 	if by != "" {
 		why += " (" + by + ")"
+	}
+	if out {
+		return "left out by hand: " + why
 	}
 	return "moved by hand: " + why
 }

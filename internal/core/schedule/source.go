@@ -158,7 +158,8 @@ func (s *Series) all(window civil.Span) iter.Seq2[Moved, error] {
 	return func(yield func(Moved, error) bool) {
 		back, forth := s.reach()
 		whole := s.span().Widen(back, forth)
-		if d := s.hands.days; d.First <= d.Last {
+		if s.hands != nil && s.hands.days.First <= s.hands.days.Last {
+			d := s.hands.days
 			whole = civil.Span{First: min(whole.First, d.First), Last: max(whole.Last, d.Last)}
 		}
 		last := min(window.Last, whole.Last)
@@ -261,6 +262,13 @@ func (s *Series) Date(id string) (m Moved, ok bool) {
 	}
 	d, rec, ok := s.Identified(id)
 	if !ok {
+		for _, h := range s.hands.list() { // one of its milestones may have been kept
+			if h.ID == id && h.Gone {
+				m = Moved{Date: recur.Date{Date: h.Nominal, Period: h.Nominal, Item: -1}, Rec: s.Rules[0].Rec}
+				m.by(&Hand{ID: id, What: "date", Gone: true, Nominal: h.Nominal, Kept: h.Kept, Reason: h.Reason})
+				return m, true
+			}
+		}
 		return m, false
 	}
 	m, err := s.run(d, rec, nil)

@@ -1,0 +1,136 @@
+package schedule
+
+import (
+	"cmp"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+// A series of several rules with days set by hand is, in any window, the rules' dates one
+// by one with the days by hand in their place: who they are, their periods, places and
+// neighbours stay those of the nominal dates.
+func TestRulesAndHands(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 14))
+	env := plain
+	env.Calendar = workdays.New("c", workdays.Weekend)
+	year := func(n int) civil.Date { d, _ := civil.Of(2027+n/4, 1+n%4*3, 1); return d }
+	rules := []string{"monthly on 15, last", "monthly on 10, 25 then roll preceding", "monthly on last then +3 days, roll following", "monthly on 3rd fri"}
+	for range 60 {
+		env.Names = nil
+		s, err := NewSeries("s", "", rules[0], env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var ruled []Ruled
+		from := civil.Min
+		for i := range 1 + r.IntN(3) {
+			to := year(4 + 4*i)
+			one, _ := NewSeries("s", "", rules[r.IntN(len(rules))], env)
+			ruled = append(ruled, Ruled{Rec: one.Rules[0].Rec, Span: civil.Span{First: from, Last: to - 1}})
+			from = to + civil.Date(r.IntN(2)*90)
+		}
+		ruled[len(ruled)-1].Span.Last = civil.Max
+		if err := s.SetRules(ruled); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.AddMilestone("cut", "date, -3 working days", env); err != nil {
+			t.Fatal(err)
+		}
+		// The model: every nominal date with its rule's steps, one by one.
+		type date struct {
+			id              string
+			nominal, to     civil.Date
+			hand            bool
+			number          int
+			before, beforeM civil.Date
+		}
+		var model []*date
+		all := civil.Span{First: year(0) - 60, Last: year(20)}
+		for d := all.First; d <= all.Last; d++ {
+			for _, rule := range ruled {
+				if !rule.Span.Has(d) {
+					continue
+				}
+				for x := range rule.Rec.Rule.All(civil.Span{First: d, Last: d}) {
+					to, _, _, _ := rule.Rec.Chain.Run(d, nil, nil)
+					model = append(model, &date{id: string(rule.Rec.Rule.AppendID(nil, x)), nominal: d, to: to})
+				}
+			}
+		}
+		for range r.IntN(6) {
+			m := model[10+r.IntN(len(model)-20)]
+			h := Hand{ID: m.id, What: "date", At: eval.Day(m.to + civil.Date(r.IntN(200)-100)), Reason: ByHand("why", "A. Gull", false)}
+			if r.IntN(4) == 0 {
+				h.At = eval.Value{}
+			}
+			if err := s.SetHand(h); err != nil {
+				t.Fatal(err)
+			}
+			m.to, m.hand = h.At.Day, true
+		}
+		n := map[int]int{}
+		for i, m := range model {
+			n[m.nominal.Year()]++
+			if m.number = n[m.nominal.Year()]; i > 0 {
+				m.before, m.beforeM = model[i-1].nominal, model[i-1].to
+			}
+		}
+		for range 10 {
+			first := year(1) + civil.Date(r.IntN(900))
+			window := civil.Span{First: first, Last: first + civil.Date(r.IntN(500))}
+			var want, got []string
+			line := func(id string, nominal, to civil.Date, hand bool, number int, before, beforeM civil.Date) string {
+				return fmt.Sprint(id, " ", nominal, " ", to, " ", hand, " ", number, " ", before, " ", beforeM)
+			}
+			var in []*date
+			for _, m := range model {
+				if window.Has(m.to) {
+					in = append(in, m)
+				}
+			}
+			slices.SortStableFunc(in, func(a, b *date) int { return cmp.Compare(a.to, b.to) })
+			for _, m := range in {
+				want = append(want, line(m.id, m.nominal, m.to, m.hand, m.number, m.before, m.beforeM))
+			}
+			for o, err := range s.Occurrences(window) {
+				if err != nil {
+					t.Fatal(err)
+				}
+				got = append(got, line(o.ID, o.Date.Date, o.To, o.Hand != nil, int(o.Row[slotNumber].Num), o.Row[slotPreviousNominal].Day, o.Row[slotPreviousDate].Day))
+				if cut, _ := env.Calendar.Add(o.To, -3); o.Milestone(0).Day != cut {
+					t.Fatalf("%s: milestone %s, want %s", o.ID, o.Milestone(0), cut)
+				}
+				if o.Hand != nil && !strings.HasSuffix(o.Reason(), "moved by hand: why (A. Gull)") {
+					t.Fatalf("%s: reason %q", o.ID, o.Reason())
+				}
+			}
+			if !slices.Equal(got, want) {
+				t.Fatalf("%s..%s:\n%s\nwant\n%s", window.First, window.Last, strings.Join(got, "\n"), strings.Join(want, "\n"))
+			}
+			// Looking from a day finds the same dates.
+			d := first + civil.Date(r.IntN(400))
+			after, before := civil.None, civil.None
+			for _, m := range model {
+				if m.to > d && (after == civil.None || m.to < after) {
+					after = m.to
+				}
+				if m.to != civil.None && m.to < d {
+					before = max(before, m.to)
+				}
+			}
+			if a, _ := s.After(d, false); a != after {
+				t.Fatalf("after %s: %s, want %s", d, a, after)
+			}
+			if b, _ := s.Before(d, false); b != before {
+				t.Fatalf("before %s: %s, want %s", d, b, before)
+			}
+		}
+	}
+}

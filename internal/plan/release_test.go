@@ -1,0 +1,285 @@
+package plan
+
+import (
+	"encoding/csv"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
+)
+
+// office is a plan that changes from one reading to the next.
+type office struct {
+	holidays  []string
+	rule      int
+	lead      int
+	closing   bool // whether the second series is there
+	renamed   bool // an item of the rule by another name of the same days
+	window    string
+	instead   []string
+	closeCut  string
+	extraFrom string
+}
+
+func (o office) text() string {
+	rules := []string{"monthly on 15, last then roll preceding", "monthly on 14, last then roll preceding", "monthly on 15 then roll preceding", "monthly on 15, last then roll following"}
+	var b strings.Builder
+	fmt.Fprintf(&b, "plan: 1\nid: office\nwindow: %s\ncalendar: isles\ncalendars:\n  isles:\n    closed: sat, sun\n    holidays:\n      - {name: First, day: 2027-01-01}\n", o.window)
+	for _, h := range o.holidays {
+		fmt.Fprintf(&b, "      - {name: More, day: %s}\n", h)
+	}
+	fmt.Fprintf(&b, "series:\n  pay:\n    rule: %s\n    milestones:\n      cut: date, -%d working days\n      file: cut, +1 working day, at 12:00\n", rules[o.rule], o.lead)
+	if o.instead != nil {
+		fmt.Fprintf(&b, "    instead:\n%s", strings.Join(o.instead, ""))
+	}
+	if o.closing {
+		item := "last working day"
+		if o.renamed {
+			item = "last" + " then roll preceding"
+		}
+		fmt.Fprintf(&b, "  close:\n    rule: quarterly on %s\n    milestones: {cut: \"%s\"}\n", item, o.closeCut)
+	}
+	return b.String()
+}
+
+func (o office) load(t *testing.T, dir string, today int) *Plan {
+	t.Helper()
+	path := filepath.Join(dir, FileName)
+	if err := os.WriteFile(path, []byte(o.text()), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	day, _ := civil.Of(2026, 11, today)
+	p, err := Load(path, Settings{AsOf: day})
+	if err != nil {
+		t.Fatalf("%v in\n%s", err, o.text())
+	}
+	return p
+}
+
+// change changes something that moves dates, or nothing.
+func (o office) change(r *rand.Rand) office {
+	day := func() string { d, _ := civil.Of(2027, 1+r.IntN(12), 1+r.IntN(28)); return d.String() }
+	o.holidays, o.instead = slices.Clone(o.holidays), slices.Clone(o.instead)
+	switch r.IntN(8) {
+	case 0, 1:
+		o.holidays = append(o.holidays, day())
+	case 2:
+		o.rule = r.IntN(4)
+	case 3:
+		o.lead = 1 + r.IntN(6)
+	case 4:
+		o.closing = !o.closing
+	case 5:
+		o.renamed = !o.renamed
+	case 6:
+		o.window = []string{"2027", "2027..2028", "2027-04..2028-06"}[r.IntN(3)]
+	case 7:
+		o.closeCut = []string{"date, -3 working days", "date, -5 working days"}[r.IntN(2)]
+	}
+	return o
+}
+
+// shown is what any output shows of a plan: each date by series, what and id.
+func shown(t *testing.T, p *Plan, window civil.Span) map[string]eval.Value {
+	t.Helper()
+	entries, _, err := schedule.Entries(p.Series, window)
+	if err != nil {
+		t.Fatal(err)
+	}
+	all := map[string]eval.Value{}
+	for _, e := range entries {
+		all[e.Series.Name+" "+e.What+" "+e.Of.ID] = e.At
+	}
+	return all
+}
+
+// fileRows are the lines of released.csv without what superseding changes.
+func fileRows(t *testing.T, dir string) (list []string) {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join(dir, ReleasedName))
+	if err != nil {
+		t.Fatal(err)
+	}
+	all, err := csv.NewReader(strings.NewReader(string(data))).ReadAll()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, cells := range all[1:] {
+		list = append(list, strings.Join(append(slices.Clone(cells[:12]), cells[13]), ","))
+	}
+	return list
+}
+
+// Whatever happens to a plan and its calendars, no released date changes in silence: it
+// is held; or it is kept, and then shown as it was released; or it is released again, and
+// then no line of the file is lost.
+func TestReleasedDates(t *testing.T) {
+	worlds := 150
+	if testing.Short() {
+		worlds = 25
+	}
+	r := rand.New(rand.NewPCG(14, 4))
+	count := map[string]int{}
+	for range worlds {
+		dir := t.TempDir()
+		o := office{lead: 3, closing: true, window: "2027", closeCut: "date, -3 working days"}
+		release := func(p *Plan, through civil.Date, series ...string) {
+			data, _, _, err := p.Release(Releasing{Window: *p.Window, Through: through, By: "A. Gull", Series: series})
+			if err == nil && data != nil {
+				err = p.WriteReleased(data)
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		through, _ := civil.Of(2027, 6, 30)
+		release(o.load(t, dir, 1), through)
+		for step := range 12 {
+			o = o.change(r)
+			p := o.load(t, dir, 2+step)
+			window := *p.Window
+			rows, err := p.ownReleased()
+			if err != nil {
+				t.Fatal(err)
+			}
+			held, err := p.Hold(nil, window)
+			if err != nil {
+				t.Fatal(err)
+			}
+			// check says when what is shown isn't what was released: by looking at each.
+			now := shown(t, p, civil.Span{First: window.First - 400, Last: window.Last + 400})
+			want := map[string]bool{}
+			has := map[string]bool{}
+			renamed := 0
+			for _, row := range rows {
+				if !row.Holds() {
+					continue
+				}
+				key := row.Series + " " + row.What + " " + row.ID
+				has[key] = true
+				at, there := now[key]
+				if !(there && at.SameTime(row.At)) && (window.Has(row.At.Day) || there && window.Has(at.Day)) {
+					want[key] = true
+				}
+			}
+			for key, at := range now {
+				of := strings.Split(key, " ")
+				in := func(row schedule.Released) bool {
+					return row.Holds() && row.Series == of[0] && row.What == of[1] && at.Day >= row.From && at.Day <= row.Through
+				}
+				if !has[key] && window.Has(at.Day) && slices.ContainsFunc(rows, in) {
+					want[key] = true
+				}
+			}
+			for _, h := range held {
+				key := h.Series + " " + h.What + " " + h.ID
+				if !want[key] {
+					t.Fatalf("held without need: %s in\n%s", h, o.text())
+				}
+				delete(want, key)
+				if h.Other != "" {
+					renamed++
+					delete(want, h.Series+" "+h.What+" "+h.Other)
+				}
+			}
+			if len(want) > 0 {
+				t.Fatalf("not held: %v in\n%s", want, o.text())
+			}
+			count["held"] += len(held)
+			count["renamed"] += renamed
+			before := fileRows(t, dir)
+			switch r.IntN(3) {
+			case 0: // kept: everything released is shown as it was, and nothing came in between
+				if _, err := p.Keep(nil, window); err != nil {
+					t.Fatal(err)
+				}
+				now = shown(t, p, window)
+				for _, row := range rows {
+					at, there := now[row.Series+" "+row.What+" "+row.ID]
+					if row.Holds() && p.Find(row.Series) != nil && window.Has(row.At.Day) && (!there || !at.SameTime(row.At)) {
+						t.Fatalf("kept, and yet %s %s %s is %s, not %s in\n%s", row.Series, row.What, row.ID, at, row.At, o.text())
+					}
+				}
+				for _, h := range must(p.Hold(nil, window)) {
+					if p.Find(h.Series) != nil {
+						t.Fatalf("kept, and yet held: %s in\n%s", h, o.text())
+					}
+				}
+				count["kept"]++
+			case 1: // released again: nothing is held then, and no line is lost
+				through := min(through+civil.Date(r.IntN(200)-30), window.Last)
+				if through < window.First {
+					continue
+				}
+				release(p, through)
+				if p = o.load(t, dir, 2+step); p.Find("close") == nil && r.IntN(2) == 0 && slices.ContainsFunc(rows, func(row schedule.Released) bool { return row.Series == "close" && row.Holds() }) {
+					release(p, through, "close")
+					p = o.load(t, dir, 2+step)
+				}
+				for _, h := range must(p.Hold(nil, civil.Span{First: window.First, Last: through})) {
+					if p.Find(h.Series) != nil {
+						t.Fatalf("released again, and yet held: %s in\n%s", h, o.text())
+					}
+				}
+				count["released"]++
+			}
+			after := fileRows(t, dir)
+			if len(after) < len(before) || !slices.Equal(after[:len(before)], before) {
+				t.Fatalf("a line was lost or changed:\n%s\nbecame\n%s", strings.Join(before, "\n"), strings.Join(after, "\n"))
+			}
+		}
+	}
+	for _, what := range []string{"held", "renamed", "kept", "released"} {
+		if count[what] == 0 {
+			t.Errorf("nothing was %s", what)
+		}
+	}
+}
+
+func must(list []schedule.Held, err error) []schedule.Held {
+	if err != nil {
+		panic(err)
+	}
+	return list
+}
+
+// A line that was changed, taken out or cut is told, at its line where it has one.
+func TestReleasedFile(t *testing.T) {
+	dir := t.TempDir()
+	o := office{lead: 3, window: "2027"}
+	p := o.load(t, dir, 1)
+	through, _ := civil.Of(2027, 3, 31)
+	data, _, _, err := p.Release(Releasing{Window: *p.Window, Through: through, By: "A. Gull"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	good := string(data)
+	lines := strings.SplitAfter(good, "\n")
+	for _, c := range []struct{ text, want string }{
+		{good, ""},
+		{strings.Replace(good, "2027-01-15,,", "2027-01-14,,", 1), "released.csv:4: this line was changed"},
+		{strings.Join(slices.Delete(slices.Clone(lines), 3, 4), ""), "lines are missing: 3/18"},
+		{strings.Join(lines[:len(lines)-2], ""), "lines are missing: 18/18"},
+		{good[:len(good)/2], "this line has"},
+		{"plan,series\n", "released.csv:1: the columns of released dates are plan,series,what,id"},
+		{"", "released.csv:1: the columns"},
+		{good + "office,pay,\"cut", "this line isn't whole"},
+		{good + strings.Replace(lines[1], "office,", "other,", 1), ""}, // of another plan
+		{strings.Replace(good, ",3/18,", ",4/18,", 1), "this line was changed"},
+	} {
+		if err := os.WriteFile(filepath.Join(dir, ReleasedName), []byte(c.text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		_, err := o.load(t, dir, 1).Hold(nil, *p.Window)
+		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%.60q…: %v, want %s", c.text, err, c.want)
+		}
+	}
+}
