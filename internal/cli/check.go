@@ -112,7 +112,7 @@ func (a *App) findings(s *settings, window string, held bool) ([]plan.Finding, *
 		err := r.output(io.Discard, o, o.Of)
 		return notes, err
 	}
-	return append(c.Findings, p.Check(r.span, held, r.place(nil), output)...), p, nil
+	return append(c.Findings, p.Check(r.span, held && len(c.Findings) == 0, r.place(nil), output)...), p, nil
 }
 
 // tellFindings writes findings; where one fails, the answer is no.

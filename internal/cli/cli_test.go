@@ -125,7 +125,7 @@ func TestDemo(t *testing.T) {
 	}
 	out, errs, code := yoyaku(t, dir, "run", "--as", "table")
 	golden(t, "run.txt", out)
-	if strings.Count(errs, "unchanged") != 8 || code != 0 {
+	if strings.Count(errs, "unchanged") != 11 || code != 0 {
 		t.Errorf("the second run: %d\n%s", code, errs)
 	}
 	if out, errs, code := yoyaku(t, t.TempDir(), "demo"); code != 0 || errs != "" || !regexp.MustCompile(`(?s)slipway-survey.*Its files:\n  crew-pay.csv: new.*wall.html: new\n\nMade from it.*Try next`).MatchString(out) {
@@ -137,8 +137,14 @@ func TestDemo(t *testing.T) {
 	plan := filepath.Join(dir, "yoyaku.yaml")
 	write(t, plan, strings.Replace(read(t, plan), "roll preceding\n    period", "roll following\n    period", 1))
 	was := read(t, filepath.Join(dir, "crew-pay.csv"))
-	if _, errs, code := yoyaku(t, dir, "run"); code != 1 || !strings.Contains(errs, "yoyaku.yaml:66: crew-pay: 2028 has 23 dates, expected are 24") || read(t, filepath.Join(dir, "crew-pay.csv")) != was {
+	if _, errs, code := yoyaku(t, dir, "run"); code != 1 || !strings.Contains(errs, "yoyaku.yaml:79: crew-pay: 2028 has 23 dates, expected are 24") || read(t, filepath.Join(dir, "crew-pay.csv")) != was {
 		t.Errorf("a broken expectation: %d %s", code, errs)
+	}
+	if out, errs, code := yoyaku(t, dir, "run", "--anyway"); code != 1 || !strings.Contains(errs, "16 dates are not as released") || !strings.Contains(out, "crew-pay,date,2027-01/last,2027-01-29,2027-02-01,") || read(t, filepath.Join(dir, "crew-pay.csv")) != was {
+		t.Errorf("released dates that moved: %d %s%s", code, out, errs)
+	}
+	if err := os.Remove(filepath.Join(dir, "released.csv")); err != nil {
+		t.Fatal(err)
 	}
 	if _, errs, _ := yoyaku(t, dir, "run", "--anyway"); !strings.Contains(errs, "crew-pay.csv: changed (14 moved, 1 gone), 47 dates") {
 		t.Errorf("what changed: %s", errs)
@@ -228,7 +234,7 @@ func TestCommands(t *testing.T) {
 		{"__complete|due|crew-contracts.csv|--where|unit = 'Yard' and (te", "unit = 'Yard' and (term\n:6"},
 		{"__complete|derive|crew-contracts.csv|--sort|unit,-st", "unit,-start\n:6"},
 		{"__complete|derive|crew-contracts.csv|--columns|con", "contract\n:6"},
-		{"__complete|why|", "crew-pay\ndeckhand-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\n:4"},
+		{"__complete|why|", "crew-pay\ndeckhand-pay\ngalley-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\nmonth-close\n:4"},
 		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/last\n2026-12-31,Thu,2026-12-31,,2026-12/last"},
 		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/30"},
 	} {

@@ -58,14 +58,16 @@ func (a *App) demoCommand() *cobra.Command {
 		fmt.Fprintf(a.Out, `
 Made from it: crew-pay.csv (a row a pay day, its deadlines beside it), agenda.csv
 (a row a date, all series), skerry.ics (for any calendar program), ending.xlsx and
-ending-by-unit.csv (contracts that run out), absence-per-pay.csv, june.html, and
-wall.html (the year on one sheet of paper).
+ending-by-unit.csv (contracts that run out), close-ansa.ics and its like (the tasks of
+each owner), absence-per-pay.csv, june.html, and wall.html (the year on one sheet of
+paper). The crew's pay days of early 2027 are released: released.csv holds them.
 
 Try next:
   cd %s
   yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
   yoyaku check
   yoyaku ahead --as-of 2027-04-20
+  yoyaku ahead --as-of 2027-04-20 --owner ansa
   yoyaku holidays isles --window 2027
   yoyaku why crew-pay 2027-03-15
   yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"

@@ -25,7 +25,7 @@ func TestBadPlans(t *testing.T) {
 	good, bad := string(data), filepath.Join(dir, "bad.yaml")
 	for _, c := range []struct{ old, new, want string }{
 		{"week", "wek", ""}, // no such text: the plan is good
-		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:82:5: unknown key `rulle` in a series; did you mean `rule`?"},
+		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:98:5: unknown key `rulle` in a series; did you mean `rule`?"},
 		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},
 		{"closed: sat, sun", "closed: sat, snu", "did you mean `sun`?"},
 		{"fiscal-start: apr", "fiscal-end: last sat of jan\nfiscal-start: apr", "of months, with `fiscal-start`, or of whole weeks"},
@@ -70,7 +70,7 @@ func TestBadPlans(t *testing.T) {
 		{good, "just words", "not a plan in YAML"},
 		{good, "\x00\x01\x02", "not text"},
 		{good, "", "empty"},
-		{"bands: [30, 60, 90]", "bands: [30, 60, 90], yearly: maybe", "bad.yaml:121:117: yearly is yes or no, not \"maybe\""},
+		{"bands: [30, 60, 90]", "bands: [30, 60, 90], yearly: maybe", "bad.yaml:147:117: yearly is yes or no, not \"maybe\""},
 		{"bands: [30, 60, 90]", "bands: [90, 60]", "rising numbers"},
 		{"date: ends, window", "date: [ends, 'x ='], window", "expected"},
 		{"by: crew-pay, open-through", "by: crew-pay, overlaps: joyn, open-through", "overlaps is stop, merge or count, not \"joyn\""},

@@ -123,7 +123,7 @@ func fileRows(t *testing.T, dir string) (list []string) {
 func TestReleasedDates(t *testing.T) {
 	worlds := 150
 	if testing.Short() {
-		worlds = 25
+		worlds = 8
 	}
 	r := rand.New(rand.NewPCG(14, 4))
 	count := map[string]int{}

@@ -51,6 +51,9 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 			if e.At, err = momentOf(get("date")); err != nil {
 				return fmt.Errorf("%s:%d: %w", name, line, err)
 			}
+			if e.Owner = get("owner"); e.At.Kind == eval.Moment {
+				e.At.Text = get("zone")
+			}
 			list = append(list, e)
 			return nil
 		}
