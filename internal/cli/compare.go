@@ -97,6 +97,9 @@ func (m *comparison) do(args []string) error {
 	}
 	var told []string
 	for _, p := range m.plans {
+		if p.Window != nil {
+			m.app.warnHeld(p, nil, *p.Window)
+		}
 		for _, w := range p.Warnings() {
 			if !slices.Contains(told, w) {
 				told = append(told, w)

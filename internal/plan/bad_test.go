@@ -23,6 +23,11 @@ func TestBadPlans(t *testing.T) {
 		t.Fatal(err, rerr)
 	}
 	good, bad := string(data), filepath.Join(dir, "bad.yaml")
+	for name, text := range map[string]string{"other.yaml": "id: other\n", "circle.yaml": "include: bad.yaml\n", "bad-tasks.csv": "task,day,owner,title\nx,dat +,,\n"} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
 	for _, c := range []struct{ old, new, want string }{
 		{"week", "wek", ""}, // no such text: the plan is good
 		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:98:5: unknown key `rulle` in a series; did you mean `rule`?"},
@@ -86,6 +91,42 @@ func TestBadPlans(t *testing.T) {
 		{"file: agenda.csv", "file: '{series}.csv'", "a brace stands in the name"},
 		{"  absences:\n", "  crew_contracts:\n", "is named twice"},
 		{"{closed: sun, holidays: isles}", "{closed: sat, sun, holidays: isles}", "quote the phrase"},
+		{"like: wages\n    begins: 2027-01-08", "like: wage\n    begins: 2027-01-08", "unknown pattern `wage`; did you mean `wages`?"},
+		{"    begins: 2027-01-08\n", "", "the series `deckhand-pay` doesn't say `begins`, which the pattern `wages` needs"},
+		{"    begins: 2027-01-08\n", "    begins: 2027-01-08\n    leed: 3\n", "unknown key `leed` in the series; did you mean `lead`?"},
+		{"    begins: 2027-01-08\n", "    begins: soon\n", "bad.yaml:60:11: for the series `deckhand-pay` at bad.yaml:89: in"},
+		{"takes: {begins: needed", "takes: {title: x, begins: needed", "`title` already means something in a series"},
+		{"takes: {begins: needed", "takes: {last: x, begins: needed", "`last` already means something in a series"},
+		{"    takes: {begins: needed", "    like: wages\n    takes: {begins: needed", "the pattern `wages` is like itself"},
+		{"{timesheets: none}", "{approval: none}", "there is no milestone `approval` to take out"},
+		{"  galley-pay: {", "  Crew_Pay: {", "`Crew_Pay` is named twice, first at bad.yaml:70"},
+		{"  absences:\n", "  wages:\n", "`wages` is named twice, first at bad.yaml:57"},
+		{"window: 2027..2028", "window: 2027..2028\ninclude: none/*.yaml", "there is no file `none/*.yaml`"},
+		{"window: 2027..2028", "window: 2027..2028\ninclude: bad.yaml", "includes itself, by way of"},
+		{"window: 2027..2028", "window: 2027..2028\ninclude: other.yaml", "other.yaml:1:1: `id` belongs to a plan"},
+		{"window: 2027..2028", "window: 2027..2028\ninclude: circle.yaml", "circle.yaml:1:10: "},
+		{"    rule: monthly on 2nd tue", "    rule: [{until: 2027-06-30, is: monthly on last}, {from: 2027-06-01, is: monthly on 15}]", "bad.yaml:98:54: the rules overlap: this one begins on 2027-06-01"},
+		{"    rule: monthly on 2nd tue", "    rule: [{until: 2027-06-20, is: monthly on 15}, {from: 2027-06-21, is: monthly on 15 then roll following}, {from: 2027-07-01, until: 2027-06-01, is: monthly on 1}]", "ends before it begins"},
+		{"    rule: monthly on 2nd tue", "    rule: [{until: 2027-06-10, is: monthly from 2027-01-05}, {from: 2027-06-11, until: 2027-06-20, is: dates 2027-06-15}, {from: 2027-06-21, is: monthly from 2027-01-25}]", "both rules give a date the id"},
+		{"    rule: monthly on 2nd tue", "    rule: [{until: 2027-06-30}]", "says it with `is`"},
+		{"{id: 2028/1-may, date: 2028-05-03, why: the slip is taken on the 1st, by: yard office}", "{id: 2028/1-may, date: 2028-05-03}", "a day by hand says `why`"},
+		{"{id: 2028/1-may, date: 2028-05-03,", "{id: 2028/1-may, date: 3 may,", "not a day: \"3 may\""},
+		{"{id: 2028/1-may, date: 2028-05-03,", "{id: 2028/1-may, date: 2028-05-03T12:00,", "have no time"},
+		{"{id: 2028/1-may, date: 2028-05-03,", "{id: 2028/1-may, what: cut, date: 2028-05-03,", "has no milestone `cut`"},
+		{"{table: close-tasks.csv, name: task", "{table: close-tasks.csv, name: tusk", "close-tasks.csv has no column `tusk`; it has task, day, owner, title"},
+		{"{table: close-tasks.csv,", "{table: bad-tasks.csv,", "bad-tasks.csv:2:1: in \"dat +\""},
+		{"file: \"close-{owner}.ics\"", "file: \"close.ics\"", "has {owner} in its name"},
+		{"per: owner, choose: occurrence", "choose: occurrence", "a brace stands in the name of the file `close-{owner}.ics`"},
+		{"per: owner, choose: occurrence", "per: owner, choose: dates", "`choose` is occurrence"},
+		{"  ansa: {name", "  none: {name", "`none` is what those without an owner are called"},
+		{"    table: absences.csv", "    from: absences\n    make: due\n    date: first", "the record `absences` is made of itself"},
+		{"    table: absences.csv", "    from: crew-contracts", "what is made of `crew-contracts`? `make` says so"},
+		{"    table: absences.csv\n    open-words: present", "    from: crew-pay\n    open-words: present", "`open-words` is for tables in files; `absences` is made"},
+		{"    table: absences.csv", "    table: absences.csv\n    match: [{table: crew-contracts.csv, value: 1, date: first, start: start}]", "looked up by its day or by a number, not by both"},
+		{"    title: Crew pay day", "    title: &t Crew pay day", "YAML anchors and aliases are not read; `patterns` say once"},
+		{"    title: Crew pay day", "    <<: x\n    title: Crew pay day", "YAML anchors and aliases are not read"},
+		{"    title: Crew pay day", "    zone: Atlantic/Faro\n    title: Crew pay day", "did you mean Atlantic/Faroe?"},
+		{"at 16:30", "at 16:30 in 'Atlantic/Faro'", "did you mean Atlantic/Faroe?"},
 		{"plan: 1", "plan: 1\nx: " + strings.Repeat("[", 100000), "nested too deep"},
 	} {
 		text := strings.Replace(good, c.old, c.new, 1)

@@ -110,6 +110,7 @@ func (p *Plan) byHand(at spot, keys map[string]spot, s *schedule.Series) error {
 	if h.At.Kind == eval.Moment && !s.Timed(h.What) {
 		return keys["date"].wrap(fmt.Errorf("the dates of `%s` have no time, and so has a day by hand: %s", s.Name, h.At.Day))
 	}
+	p.at[s.Name]["instead."+h.What+"."+h.ID] = at
 	err := s.SetHand(h)
 	var unknown *schedule.UnknownDate
 	if errors.As(err, &unknown) {

@@ -109,9 +109,15 @@ func (p *Plan) lookups(d *doc, r *Record, v ast.Node) error {
 			err = d.fail(item, "a look-up has a `table`: {table: sites.csv, key: site, take: [calendar]}")
 		}
 		for _, o := range q.Options {
-			if err == nil && o.Name != "ranges" {
-				err = l.places.Place(o.Name, o.Check(p.Env))
+			if o.Name == "ranges" && err == nil {
+				err = o.Set(l.table)
 			}
+			if at := o.Check(p.Env); at != nil && err == nil {
+				err = l.places.Place(o.Name, at)
+			}
+		}
+		if at := q.Valid(); at != nil && err == nil {
+			err = l.places.fault(at)
 		}
 		if err != nil {
 			return err

@@ -48,6 +48,7 @@ Where nothing holds it, the cells stay blank and are counted.`,
 			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop", Help: "`WHAT` where several ranges hold it: stop, first,\nall", Into: &q.several},
 			{Name: "open-through", Help: "`DATE` that open ranges run through (default: for good)", Into: &q.openThrough},
 		},
+		Valid:  q.check,
 		Answer: q.answer,
 	}
 }

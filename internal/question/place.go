@@ -121,4 +121,12 @@ func Garbage(percent int) func() {
 	return func() { debug.SetGCPercent(was) }
 }
 
+// isAre is Several with the verb.
+func isAre(n int, what string) string {
+	if n == 1 {
+		return Several(n, what) + " is"
+	}
+	return Several(n, what) + " are"
+}
+
 var errNoCalendar = errors.New("a window goes with the name of a calendar: yoyaku holidays NAME --window 2027")

@@ -52,6 +52,8 @@ type Question struct {
 	Events  bool
 	Options []*Option
 	// Answer works the answer out and hands it to j.To.
+	// Valid refuses options that don't go together; nil for those that answering tells.
+	Valid  func() error
 	Answer func(j *Job) error
 }
 

@@ -16,6 +16,8 @@ type Spread struct {
 	Working  bool          // keeps working days alone
 	Share    *Share        // splits an amount over all pieces of a range; nil for none
 	Calendar *workdays.Calendar
+	// Lost counts the days of ranges that lie in no period.
+	Lost int
 }
 
 // Columns returns the columns that are added.
@@ -109,6 +111,8 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		}
 		return nil
 	}
+	covered := 0
+	defer func() { s.Lost += max(0, r.Len()-covered) }()
 	for p, err := range s.By(r) {
 		if err != nil {
 			return err
@@ -117,6 +121,7 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		if part.First > part.Last {
 			continue
 		}
+		covered += part.Len()
 		if err := put(piece{p.Name, part, s.Calendar.Count(part)}); err != nil {
 			return err
 		}

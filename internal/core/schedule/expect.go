@@ -368,7 +368,7 @@ func (c *checker) closed() {
 		case v.Kind == eval.Blank:
 		case h != nil:
 			if cal := c.s.Calendar; cal != nil && !cal.Open(v.Day) {
-				c.tell("instead", o.Value(), "%s %s is closed (%s) in %s; %s", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name, h.Reason)
+				c.tell("instead."+h.What+"."+h.ID, o.Value(), "%s %s is closed (%s) in %s; %s", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name, h.Reason)
 			}
 		case cal != nil && !cal.Open(v.Day):
 			c.fail(key, o.Value(), "%s %s is closed (%s) in %s, after a roll", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name)
@@ -387,7 +387,7 @@ func (c *checker) closed() {
 func (c *checker) hands() {
 	for _, h := range c.s.Hands() {
 		if h.At.Kind == eval.Blank && !h.Kept && c.window.Has(h.Nominal) {
-			c.tell("instead", eval.Day(h.Nominal), "%s of %s: %s", h.What, h.ID, h.Reason)
+			c.tell("instead."+h.What+"."+h.ID, eval.Day(h.Nominal), "%s of %s: %s", h.What, h.ID, h.Reason)
 		}
 	}
 }

@@ -28,8 +28,10 @@ func (s *Series) SetRules(rules []Ruled) error {
 		if rules[i].Span.First <= rules[i-1].Span.Last {
 			return fmt.Errorf("the rules overlap: this one begins on %s, and the one before holds through %s", rules[i].Span.First, rules[i-1].Span.Last)
 		}
-		if id := s.sharedID(rules[i-1], rules[i]); id != "" {
-			return fmt.Errorf("both rules give a date the id %s; let the change fall on the edge of a period, such as the first of a month or year", id)
+		for j := range i {
+			if id := s.sharedID(rules[j], rules[i]); id != "" {
+				return fmt.Errorf("both rules give a date the id %s; let the change fall on the edge of a period, such as the first of a month or year", id)
+			}
 		}
 	}
 	return nil
@@ -38,7 +40,7 @@ func (s *Series) SetRules(rules []Ruled) error {
 // nearChange is how far around a change of rules two dates could share an identity.
 const nearChange = 800
 
-// sharedID is an id that two rules, one after the other, both give; "" where there is
+// sharedID is an id that a rule and a later one both give; "" where there is
 // none.
 func (s *Series) sharedID(a, b Ruled) string {
 	ids := map[string]bool{}
