@@ -345,7 +345,7 @@ func TestExamples(t *testing.T) {
 	dir := demo(t)
 	line := regexp.MustCompile(`(?m)^\s*(?:\$ )?yoyaku (.*)$`)
 	texts := map[string]string{}
-	for _, cmd := range []string{"", "dates", "run", "why", "derive", "due", "spread", "match", "tally", "grid", "between", "value", "days", "holidays", "demo", "check", "ahead", "compare", "new", "schema", "read", "publish", "wall"} {
+	for _, cmd := range []string{"", "dates", "run", "why", "derive", "due", "spread", "match", "tally", "grid", "between", "value", "days", "holidays", "demo", "check", "ahead", "compare", "new", "schema", "read", "publish", "wall", "release", "completion"} {
 		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
 		_, after, _ := strings.Cut(out, "Examples:")
 		after, _, _ = strings.Cut(after, "\n\nFlags:")
