@@ -62,6 +62,9 @@ func (a *App) ask(q *question.Question) *cobra.Command {
 		if err != nil {
 			return err
 		}
+		if p.Env.CalendarColumn != "" && !q.Table {
+			return &rows.OptionError{Option: "calendar", Is: true, Err: fmt.Errorf("names a column, (%s), and this command has no table", p.Env.CalendarColumn)}
+		}
 		if err := valid(options, p.Env); err != nil {
 			return err
 		}

@@ -163,7 +163,7 @@ var groups = []commandGroup{
 	{"rules", "Dates from rules", "dates why"},
 	{"plan", "A plan", "new check run ahead wall"},
 	{"tables", "Dates in tables", "derive due spread match tally grid"},
-	{"facts", "Facts", "value between days holidays"},
+	{"facts", "Facts", "value between days periods holidays"},
 	{"hand", "Hand on, take in", "read compare release publish"},
 	{"start", "Start", "demo schema completion"},
 }

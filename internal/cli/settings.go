@@ -30,7 +30,7 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 	if where {
 		options = append(options,
 			&question.Option{Name: "plan", Help: "plan `FILE` to take calendars and settings from (yoyaku.yaml\nhere is taken by itself)", Into: &s.plan},
-			&question.Option{Name: "calendar", Complete: "calendars", Help: "working calendar: a `NAME` of the plan, names joined by\n+, or a calendar file", Into: &s.calendar})
+			&question.Option{Name: "calendar", Complete: "calendars", Help: "working calendar: a `NAME` of the plan, names joined by\n+, a calendar file, or (COL) that names each row's", Into: &s.calendar})
 		options = append(options, plan.FrameOptions(s.frame)...)
 		options = append(options,
 			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "`DAY` that keeps a 29 February in other years: 28-feb or\n1-mar (default 28-feb)", Into: &s.leap})
@@ -84,6 +84,10 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 	}
 	if err != nil || s.calendar == "" {
 		return p, err
+	}
+	if name, ok := strings.CutPrefix(strings.TrimSpace(s.calendar), "("); ok && strings.HasSuffix(name, ")") {
+		p.Env.CalendarColumn = rows.Unquote(strings.TrimSpace(strings.TrimSuffix(name, ")")))
+		return p, nil
 	}
 	cal, err := p.Calendar(s.calendar)
 	p.Env.Calendar = cal

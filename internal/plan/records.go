@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strings"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -11,6 +12,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/question"
 )
 
@@ -33,6 +35,8 @@ type Record struct {
 	make    *question.Question
 	matches []*lookup
 	made    *question.MadeTable // once it was
+	cal     *workdays.Calendar  // that it counts with; nil for the plan's
+	calOf   string              // a column that names each row's; "" for none
 	notes   []string            // of its making
 
 	expects *rowsExpect // what must hold of its rows; nil for nothing
@@ -82,6 +86,8 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 		case "key":
 			r.Key, err = d.text(v)
 			return err
+		case "calendar":
+			return p.calendarOfRows(d, r, v)
 		case "where":
 			return r.conditions(d, v)
 		case "events":
@@ -132,6 +138,30 @@ func (r *Record) column(d *doc, name string, k, v ast.Node) error {
 	}
 	r.Columns = append(r.Columns, name+" = "+text)
 	return nil
+}
+
+// calendarOfRows reads the calendar that a record counts with.
+func (p *Plan) calendarOfRows(d *doc, r *Record, v ast.Node) error {
+	text, err := d.text(v)
+	if err != nil {
+		return err
+	}
+	if name, ok := strings.CutPrefix(strings.TrimSpace(text), "("); ok && strings.HasSuffix(name, ")") {
+		r.calOf = rows.Unquote(strings.TrimSpace(strings.TrimSuffix(name, ")")))
+		return nil
+	}
+	r.cal, err = p.book.named(text)
+	return err
+}
+
+// lend gives a place the calendar of the record.
+func (r *Record) lend(place *question.Place) {
+	if r.cal != nil {
+		place.Env.Calendar, place.Env.CalendarColumn = r.cal, ""
+	}
+	if r.calOf != "" {
+		place.Env.CalendarColumn = r.calOf
+	}
 }
 
 // conditions reads one condition or a list of them.
@@ -236,6 +266,7 @@ func (r *Record) events(d *doc, v ast.Node) error {
 
 // Job prepares to ask something of the record's table.
 func (p *Plan) Job(r *Record, place question.Place) *question.Job {
+	r.lend(&place)
 	if err := p.prepare(r, &place); err != nil {
 		place.Made = func(string) (*question.MadeTable, bool, error) { return nil, false, err }
 	}

@@ -212,6 +212,7 @@ var (
 		{name: "make", help: "what is made of the record in `from`; its options stand beside it"},
 		{name: "match", help: "columns that are looked up from other tables before `columns`", takes: aList, of: lookupShape},
 		{name: "key", help: "the column that names each row for good"},
+		{name: "calendar", help: "the calendar that it counts with (default: the plan's); (site) is a column that names each row's"},
 		{name: "columns", help: "columns that phrases add, in order", takes: aMapping, of: &shape{what: "columns", names: &keyOf{help: "a phrase"}}},
 		{name: "where", help: "conditions of the rows to keep", takes: someTexts},
 		{name: "expect", help: "what must hold of the rows", takes: aMapping, of: rowsExpectShape},

@@ -56,7 +56,7 @@ func (q *due) span(j *Job) (civil.Span, error) {
 
 func (q *due) answer(j *Job) error {
 	env := j.Env
-	d := rows.Due{Today: env.Today, Upcoming: q.upcoming, Yearly: q.yearly, Calendar: env.Calendar, Leap: env.LeapMarch}
+	d := rows.Due{Today: env.Today, Upcoming: q.upcoming, Yearly: q.yearly, Leap: env.LeapMarch}
 	var err error
 	if d.Bands, err = rows.ParseBands(q.bands); err != nil {
 		return rows.In("bands", err)
@@ -69,6 +69,10 @@ func (q *due) answer(j *Job) error {
 		return err
 	}
 	j.own(t)
+	var check func(int, []eval.Value) error
+	if d.Calendar, check, err = j.calendarsOf(t); err != nil {
+		return err
+	}
 	list := rows.NewDueList(&d, t.Table)
 	for _, text := range q.dates {
 		label, body := rows.Named(text)
@@ -89,9 +93,15 @@ func (q *due) answer(j *Job) error {
 	}
 	err = j.fill(head, func(put rows.Put) error {
 		defer Garbage(20)()
-		if err := j.scan(t, list.Add); err != nil {
+		if err := j.scan(t, func(line int, row []eval.Value) error {
+			if err := check(line, row); err != nil {
+				return err
+			}
+			return list.Add(line, row)
+		}); err != nil {
 			return err
 		}
+		j.needCalendar()
 		return list.Write(put)
 	})
 	if err == nil {

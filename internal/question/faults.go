@@ -6,7 +6,9 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/report"
 	"yoyaku/internal/tabular"
 )
 
@@ -29,6 +31,13 @@ func (e *BadRows) Error() string {
 	var order, numbers []string
 	for _, c := range e.Bad.First {
 		fmt.Fprintf(&b, "\n  line %d, `%s`: %s", c.Line, c.Column, strings.TrimPrefix(c.Reason(), c.Column+": "))
+		var f *phrase.Error
+		if errors.As(c.Err, &f) && f.Cell { // the cell holds a phrase itself
+			b.WriteString("\n  " + strings.ReplaceAll(strings.TrimSuffix(report.Caret(f), "\n"), "\n", "\n  "))
+			if f.Hint != "" {
+				b.WriteString("\n    " + f.Hint)
+			}
+		}
 		var nd *eval.NotDate
 		if errors.As(c.Err, &nd) && nd.Column != "" && nd.Form == "" {
 			if unread[nd.Column] == nil {

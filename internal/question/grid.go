@@ -1,6 +1,7 @@
 package question
 
 import (
+	"errors"
 	"fmt"
 
 	"yoyaku/internal/core/eval"
@@ -77,6 +78,10 @@ func (q *grid) answer(j *Job) error {
 	if err := j.settle(nil); err != nil {
 		return err
 	}
+	cals, check, err := j.calendarsOf(t)
+	if err != nil {
+		return err
+	}
 	g := rows.NewGrid(t.Visible()[name], window, q.everyDay, j.Env.Calendar)
 	err = j.scan(t, func(line int, row []eval.Value) error {
 		who := row[name].String()
@@ -92,14 +97,21 @@ func (q *grid) answer(j *Job) error {
 		if mark >= 0 {
 			m = row[mark].String()
 		}
-		g.Book(who, span, m)
+		if err := check(line, row); err != nil {
+			return err
+		}
+		cal := cals(row)
+		if cal == nil {
+			return &rows.BadCell{Line: line, Column: j.Env.CalendarColumn, Err: errors.New("the calendar of this row is blank")}
+		}
+		g.Book(who, span, m, cal)
 		return nil
 	})
 	if err != nil {
 		return err
 	}
 	ranges.tell(j)
-	j.Env.Calendar.Need()
+	j.needCalendar()
 	j.Env.Calendar.Ask(window.First, window.Last)
 	if to, ok := j.To.(rows.GridSink); ok && len(j.result.Columns)+len(j.result.Sort) == 0 {
 		return to.Grid(g)

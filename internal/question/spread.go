@@ -143,11 +143,24 @@ func (q *spread) answer(j *Job) error {
 		return err
 	}
 	if s.By != nil || q.working {
-		j.Env.Calendar.Need()
+		j.needCalendar()
+	}
+	cals, check, err := j.calendarsOf(t)
+	if err != nil {
+		return err
+	}
+	of := func(line int, row []eval.Value) error {
+		if err := check(line, row); err != nil {
+			return err
+		}
+		if s.Calendar = cals(row); s.Calendar == nil {
+			return &rows.BadCell{Line: line, Column: j.Env.CalendarColumn, Err: errors.New("the calendar of this row is blank")}
+		}
+		return nil
 	}
 	n := 0
 	err = j.fill(head, func(put rows.Put) error {
-		n, err = q.pieces(j, t, &s, ranges, [3]int{per, amount, number}, width, put)
+		n, err = q.pieces(j, t, &s, of, ranges, [3]int{per, amount, number}, width, put)
 		return err
 	})
 	if err == nil {
@@ -207,10 +220,13 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 // pieces puts the pieces of each range and counts them. columns are whose the
 // range is, the amount that is shared and its number, -1 where there is none.
 // Ranges that must not overlap wait until all are known.
-func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, ranges *ranges, columns [3]int, width int, put rows.Put) (n int, err error) {
+func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error, ranges *ranges, columns [3]int, width int, put rows.Put) (n int, err error) {
 	var room []eval.Value
 	per, amount, number := columns[0], columns[1], columns[2]
 	cut := func(line int, row []eval.Value, span civil.Span) error {
+		if err := of(line, row); err != nil {
+			return err
+		}
 		all := row
 		row = row[:width]
 		if s.Share != nil {
@@ -319,6 +335,8 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 				return err
 			}
 			switch {
+			case rec.Rule.Endless() && rule.OfCells() && (share != nil || q.window == ""):
+				return &rows.BadCell{Line: line, Column: "dates", Err: errors.New("the row's rule has no end; add `until` or `times` to it, or a window")}
 			case rec.Rule.Endless() && share != nil:
 				return rows.In("dates", errors.New("the rule has no end, so there is no whole to share; add `until` or `times`"))
 			case rec.Rule.Endless() && q.window == "":

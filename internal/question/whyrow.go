@@ -144,7 +144,7 @@ func (w *rowTelling) tell(at int) error {
 		if base, err := prog.Base(w.row[:at]); err == nil {
 			from = base
 		}
-		w.list = append(w.list, schedule.TellSteps(name, from, chain, moves, v)...)
+		w.list = append(w.list, schedule.TellSteps(name, from, chain, moves, v, w.row[:at])...)
 		return nil
 	}
 	w.put(name, "gives", v, "")

@@ -92,8 +92,8 @@ func TestStandsOut(t *testing.T) {
 func TestGridFits(t *testing.T) {
 	window, _ := civil.DefaultFrame.ParseSpan("2027-06")
 	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
-	g.Book("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x")
-	g.Book("Ansa <b>", civil.Span{First: window.First, Last: window.First}, "sick")
+	g.Book("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x", g.Calendar)
+	g.Book("Ansa <b>", civil.Span{First: window.First, Last: window.First}, "sick", g.Calendar)
 	g.Name("Borro")
 	for _, width := range []int{0, 50, 80, 120} {
 		var b strings.Builder

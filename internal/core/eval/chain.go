@@ -31,6 +31,16 @@ type Step struct {
 	mayBlank bool
 	// choose picks the step that counts with the calendar that a column names.
 	choose func(row []Value) (*Step, error)
+	// tell says more of how a date came about; nil for nothing.
+	tell func(d civil.Date, row []Value) string
+}
+
+// Tell says more of how the step came to its date; "" for nothing.
+func (s *Step) Tell(from civil.Date, row []Value) string {
+	if s.tell == nil {
+		return ""
+	}
+	return s.tell(from, row)
 }
 
 // Move is one step that changed a date: what happened, from which its reason
@@ -106,6 +116,10 @@ type Chain struct {
 	instant func(d civil.Date, minutes int) int64
 	// Back and Forth bound in days how far a chain can move a date.
 	Back, Forth int
+	// Unordered says that of two dates the later may end up earlier.
+	Unordered bool
+	// chosen gives the date that is chosen before the steps; nil where none is.
+	chosen func(d civil.Date) (to civil.Date, move *Step, blind workdays.Blind, err error)
 	// MayBlank says that a step can give a blank for a date.
 	MayBlank bool
 	text     string
@@ -130,6 +144,16 @@ func (c *Chain) On(d civil.Date, minutes int) Value {
 // None is a blank. blind is the calendar that was asked beyond what it knows,
 // if one was. An error is a *phrase.Error that points at the step.
 func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (_ civil.Date, _ []Move, blind workdays.Blind, err error) {
+	if c.chosen != nil {
+		to, step, asked, err := c.chosen(d)
+		if err != nil || to == civil.None {
+			return civil.None, trace, asked, err
+		}
+		if blind = asked; to != d {
+			trace = append(trace, Move{step, d, to})
+			d = to
+		}
+	}
 	for i := range c.Steps {
 		s := &c.Steps[i]
 		if s.choose != nil {

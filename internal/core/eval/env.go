@@ -15,7 +15,10 @@ import (
 type Env struct {
 	Frame    civil.Frame
 	Calendar *workdays.Calendar // for steps that name none
-	Find     func(name string) (*workdays.Calendar, error)
+	// CalendarColumn is a column that names the calendar of each row, for steps that name
+	// none; "" where Calendar is that of all.
+	CalendarColumn string
+	Find           func(name string) (*workdays.Calendar, error)
 	// Calendars and SeriesNames are known names, for suggestions.
 	Calendars   []string
 	Series      func(name string) (Series, error)
@@ -38,8 +41,9 @@ type Env struct {
 	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
 	// instants of a zone's clock in seconds, nil where times float; an unknown name is an
 	// error.
-	Zone  string
-	Clock func(zone string) (func(d civil.Date, minutes int) int64, error)
+	Zone   string
+	Clock  func(zone string) (func(d civil.Date, minutes int) int64, error)
+	chosen bool // Calendar is what a column named
 	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
 	LeapMarch bool
 }
@@ -49,6 +53,12 @@ type Env struct {
 type Series interface {
 	After(d civil.Date, on bool) (civil.Date, bool)
 	Before(d civil.Date, on bool) (civil.Date, bool)
+	// By finds the date whose milestone is the nearest one after or before a day; both
+	// are nil where there is no such milestone, and known are those that there are. One
+	// whose steps have no bound is an error.
+	By(milestone string) (after, before func(d civil.Date, on bool) (civil.Date, bool), known []string, err error)
+	// Count is how many dates lie after a up to and including b.
+	Count(a, b civil.Date) int
 	// Blind is the calendar that was asked for such a date beyond what it knows.
 	Blind(d civil.Date) workdays.Blind
 }
@@ -121,6 +131,20 @@ func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
 	return workdays.Join(cals...), nil
 }
 
+// byColumnOf is the column that names the calendar of what counts: that of `using (…)`,
+// or of the place; nil where there is none or it has been chosen.
+func (c *compiler) byColumnOf(u *phrase.Using, at phrase.Span) *phrase.Name {
+	switch {
+	case c.chosen:
+		return nil
+	case u != nil:
+		return u.Column
+	case c.CalendarColumn != "":
+		return &phrase.Name{Span: at, Text: c.CalendarColumn}
+	}
+	return nil
+}
+
 // known offers the nearest of several names, or lists them.
 func known(word, what string, names []string) string {
 	if near := phrase.Nearest(word, names); near != "" {
@@ -133,5 +157,5 @@ func known(word, what string, names []string) string {
 }
 
 func newCompiler(text string, env Env) *compiler {
-	return &compiler{Env: env, text: strings.TrimSpace(text)}
+	return &compiler{Env: env, text: strings.TrimSpace(text), chosen: env.chosen}
 }

@@ -21,7 +21,7 @@ func (c *compiler) kindOf(e phrase.Expr) Kind {
 	switch e := e.(type) {
 	case *phrase.Date, *phrase.Today, *phrase.Steps, *phrase.Extreme:
 		return Date
-	case *phrase.Number, *phrase.Count, *phrase.Complete, *phrase.DayCount, *phrase.Arith, *phrase.MinMax, *phrase.Round:
+	case *phrase.Number, *phrase.Count, *phrase.SeriesCount, *phrase.Complete, *phrase.DayCount, *phrase.Arith, *phrase.MinMax, *phrase.Round:
 		return Number
 	case *phrase.Text, *phrase.Age, *phrase.Format, *phrase.Join:
 		return Text
@@ -150,7 +150,7 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 			cals = append(cals, cal)
 		}
 		inner := *c
-		inner.Calendar, inner.chosen = workdays.Join(cals...), true
+		inner.Calendar, inner.chosen, inner.Env.chosen = workdays.Join(cals...), true, true
 		t, err := compile(&inner)
 		if err != nil {
 			return nil, err

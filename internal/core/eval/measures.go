@@ -12,6 +12,8 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 	switch e := e.(type) {
 	case *phrase.Count:
 		return c.count(e)
+	case *phrase.SeriesCount:
+		return c.seriesCount(e)
 	case *phrase.Complete:
 		return c.span(e.Range, func(a, b civil.Date) Value { return Int(complete(e, a, b)) })
 	case *phrase.Age:
@@ -113,8 +115,8 @@ func counted(what phrase.CountOf) func(d civil.Date) int {
 
 func (c *compiler) count(e *phrase.Count) (value, error) {
 	if e.What.Working {
-		if e.Using != nil && e.Using.Column != nil && !c.chosen {
-			return c.byColumn(e.Using.Column, func(c *compiler) (value, error) { return c.count(e) })
+		if column := c.byColumnOf(e.Using, e.Span); column != nil {
+			return c.byColumn(column, func(c *compiler) (value, error) { return c.count(e) })
 		}
 		cal, err := c.calendar(e.Using)
 		if err != nil {
@@ -125,6 +127,31 @@ func (c *compiler) count(e *phrase.Count) (value, error) {
 	}
 	upto := counted(e.What)
 	return c.countWith(e, func(a, b civil.Date) int { return upto(b) - upto(a) }, func(d civil.Date) bool { return upto(d) > upto(d-1) })
+}
+
+// seriesCount compiles the count of a series' dates.
+func (c *compiler) seriesCount(e *phrase.SeriesCount) (value, error) {
+	var s Series
+	var err error
+	if c.Series != nil {
+		if s, err = c.Series(e.Series.Text); err != nil {
+			return nil, err
+		}
+	}
+	if s == nil {
+		return nil, c.fail(e.Series.Span, fmt.Sprintf("unknown series `%s`", e.Series.Text), known(e.Series.Text, "series", c.SeriesNames))
+	}
+	return c.span(e.Range, func(a, b civil.Date) Value {
+		switch {
+		case e.Through && b < a:
+			return Int(-s.Count(b-1, a))
+		case e.Through:
+			return Int(s.Count(a-1, b))
+		case b < a:
+			return Int(-s.Count(b, a))
+		}
+		return Int(s.Count(a, b))
+	})
 }
 
 // countWith compiles a count, given what counts the days after a up to and

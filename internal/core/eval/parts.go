@@ -58,8 +58,8 @@ func numbered(letter string, n int) Value { return Str(letter + strconv.Itoa(n))
 func named(f civil.Frame, u civil.Unit, d civil.Date) Value { return Str(f.Name(u, d)) }
 
 func (c *compiler) part(e *phrase.Part) (value, error) {
-	if e.Using != nil && e.Using.Column != nil && !c.chosen {
-		return c.byColumn(e.Using.Column, func(c *compiler) (value, error) { return c.part(e) })
+	if column := c.byColumnOf(e.Using, e.Span); column != nil && e.What.Calendar {
+		return c.byColumn(column, func(c *compiler) (value, error) { return c.part(e) })
 	}
 	of, err := c.dateOf(e.Of)
 	if err != nil {

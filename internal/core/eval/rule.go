@@ -2,6 +2,8 @@ package eval
 
 import (
 	"slices"
+	"strings"
+	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -21,6 +23,9 @@ type Recurrence struct {
 // CompileRule compiles the text of a rule. Errors are of type *phrase.Error.
 func CompileRule(text string, env Env) (*Recurrence, error) {
 	r, err := CompileRowRule(text, env)
+	if err == nil && r.in >= 0 {
+		err = r.c.fail(r.node.Span, "`rule in` is for tables, where each row has its own", "")
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -44,6 +49,30 @@ type RowRule struct {
 	closed        bool // leaves out closed days
 	every, times  func([]Value) (n int, blank bool, err error)
 	untilE, backE phrase.Expr
+	choose        *choice // the date that is chosen before the steps; nil where none is
+	in            int     // the column that holds the rule of each row; -1 where none does
+	cells         *sync.Map
+	// by picks the rule that counts with the calendar of the row; nil where all have one.
+	by func(row []Value) (**RowRule, error)
+}
+
+// ruleBy compiles a rule once for each calendar that a column names.
+func (c *compiler) ruleBy(column *phrase.Name, n *phrase.Rule, text string) (*RowRule, error) {
+	r := &RowRule{c: c, node: n, text: n.Canonical(), in: -1}
+	plain := c.Env // the rule is right, whatever calendar it is
+	plain.CalendarColumn = ""
+	if n.Using == nil {
+		if _, err := CompileRowRule(text, plain); err != nil {
+			return nil, err
+		}
+	}
+	var err error
+	r.by, err = chooser(c, column, func(inner *compiler) (*RowRule, error) {
+		env := inner.Env
+		env.CalendarColumn, env.chosen = "", true
+		return CompileRowRule(text, env)
+	})
+	return r, err
 }
 
 // CompileRowRule compiles a rule against the names of env.
@@ -53,6 +82,19 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 		return nil, err
 	}
 	c := newCompiler(text, env)
+	if n.In != nil {
+		r := &RowRule{c: c, node: n, text: n.Canonical(), cells: &sync.Map{}}
+		if len(env.Names) == 0 {
+			return nil, c.fail(n.Span, "`rule in` is for tables, where each row has its own", "for example: yoyaku spread filings.csv --dates 'rule in rule'")
+		}
+		if r.in, err = c.slot(n.In); err == nil {
+			c.note(c.CellSlots, r.in)
+		}
+		return r, err
+	}
+	if column := c.byColumnOf(n.Using, n.Span); column != nil {
+		return c.ruleBy(column, n, text)
+	}
 	if n.Using != nil {
 		if c.Calendar, err = c.calendar(n.Using); err != nil {
 			return nil, err
@@ -61,7 +103,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if n.Counts() {
 		c.Calendar.Need()
 	}
-	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until, backE: n.Back}
+	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until, backE: n.Back, in: -1}
 	for _, p := range []struct {
 		to *value
 		e  phrase.Expr
@@ -88,9 +130,38 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if r.plus, err = c.dates(n.Plus); err != nil {
 		return nil, err
 	}
+	if n.Choose != nil {
+		if r.choose, err = c.choose(n.Choose); err != nil {
+			return nil, err
+		}
+	}
 	r.chain, err = c.chain(n.Then)
 	return r, err
 }
+
+// ofCell is the rule that a cell holds; each text is compiled once.
+func (r *RowRule) ofCell(text string) (*RowRule, error) {
+	type compiled struct {
+		rule *RowRule
+		err  error
+	}
+	found, ok := r.cells.Load(text)
+	if !ok {
+		text = strings.Clone(text)
+		env := r.c.Env
+		env.DateSlots, env.NumberSlots, env.UsedSlots, env.CellSlots = nil, nil, nil, nil
+		rule, err := CompileRowRule(text, env)
+		if err == nil && rule.in >= 0 {
+			err = rule.c.fail(rule.node.Span, "`rule in` can't stand inside a cell", "")
+		}
+		found, _ = r.cells.LoadOrStore(text, compiled{rule, phrase.OfCell(err)})
+	}
+	of := found.(compiled)
+	return of.rule, of.err
+}
+
+// OfCells reports whether each row's rule stands in a cell.
+func (r *RowRule) OfCells() bool { return r.in >= 0 }
 
 // leftOut compiles what a rule leaves out.
 func (r *RowRule) leftOut(list []phrase.Expr) error {
@@ -153,6 +224,24 @@ const (
 // For gives the recurrence of a row. A blank end runs through a day; any other
 // blank makes the row blank, and its recurrence nil.
 func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state RowState, err error) {
+	if r.by != nil {
+		own, err := r.by(row)
+		if err != nil || own == nil {
+			return nil, BlankRow, err
+		}
+		return (*own).For(row, through)
+	}
+	if r.in >= 0 {
+		text := row[r.in].String()
+		if strings.TrimSpace(text) == "" {
+			return nil, BlankRow, nil
+		}
+		own, err := r.ofCell(text)
+		if err != nil {
+			return nil, WholeRow, err
+		}
+		return own.For(row, through)
+	}
 	blank := false
 	n, c := r.node, r.c
 	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,
@@ -228,7 +317,11 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 	if !n.Listed {
 		rule.Prepare()
 	}
-	return &Recurrence{Text: r.text, Rule: rule, Chain: r.chain, Row: row}, state, nil
+	chain := r.chain
+	if r.choose != nil {
+		chain = r.choose.choosing(chain, rule)
+	}
+	return &Recurrence{Text: r.text, Rule: rule, Chain: chain, Row: row}, state, nil
 }
 
 // numbers fills in the numbers that a row gives; one that is blank makes it a blank

@@ -3,6 +3,7 @@ package eval
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -82,8 +83,8 @@ func (s *Step) reaches(back, forth int) { s.back, s.forth = back, forth }
 // step compiles s.Node: what it does, the calendar it counts with, how far it
 // reaches. Where a column names the calendar, it is compiled once for each.
 func (c *compiler) step(s *Step) (err error) {
-	if u := phrase.UsingOf(s.Node); u != nil && u.Column != nil && !c.chosen {
-		s.choose, err = chooser(c, u.Column, func(inner *compiler) (Step, error) {
+	if column := c.byColumnOf(phrase.UsingOf(s.Node), s.Node.Pos()); column != nil && phrase.Counting(s.Node) {
+		s.choose, err = chooser(c, column, func(inner *compiler) (Step, error) {
 			chosen := Step{Node: s.Node, Text: s.Text}
 			err := inner.step(&chosen)
 			return chosen, err
@@ -108,6 +109,10 @@ func (c *compiler) step(s *Step) (err error) {
 		return c.roll(s, n)
 	case *phrase.Anniversary:
 		return c.anniversary(s, n)
+	case *phrase.Renewing:
+		return c.renewing(s, n)
+	case *phrase.StepsIn:
+		return c.stepsIn(s, n)
 	}
 	return c.fail(s.Node.Pos(), phrase.NotBuilt("this step"), "")
 }
@@ -424,6 +429,26 @@ func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
 	s.reaches(10*366, 10*366)
 	s.mayBlank = true
 	look := s.series.After
+	if by := n.Target.By; by != nil {
+		after, before, known, err := s.series.By(by.Text)
+		if err != nil {
+			return c.fail(by.Span, err.Error(), "")
+		}
+		if after == nil {
+			hint := "`" + name.Text + "` has no milestones"
+			if near := phrase.Nearest(by.Text, known); near != "" {
+				hint = "did you mean `" + near + "`?"
+			} else if known != nil {
+				hint = "milestones here: " + strings.Join(known, ", ")
+			}
+			return c.fail(by.Span, fmt.Sprintf("`%s` has no milestone `%s`", name.Text, by.Text), hint)
+		}
+		if look = after; n.Back {
+			look = before
+		}
+		s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return orBlank(look(d, n.On)) }
+		return nil
+	}
 	if n.Back {
 		look = s.series.Before
 	}

@@ -1,6 +1,7 @@
 package phrase
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"unicode/utf8"
@@ -13,6 +14,16 @@ type Error struct {
 	Message string // what was found
 	Hint    string // what to write instead; may be empty
 	Err     error  // what it comes from, where that is an error of its own
+	Cell    bool   // the phrase stood in a cell of a table
+}
+
+// OfCell marks an error as one of a phrase in a cell.
+func OfCell(err error) error {
+	var e *Error
+	if errors.As(err, &e) {
+		e.Cell = true
+	}
+	return err
 }
 
 // Unwrap returns what the fault comes from.

@@ -5,6 +5,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/daycount"
+	"yoyaku/internal/core/recur"
 )
 
 // The nodes of measures and arithmetic.
@@ -23,6 +24,12 @@ type (
 		Range
 		In    *Period // A alone is set then
 		Using *Using
+	}
+	// SeriesCount counts the dates of a series of the plan between two dates.
+	SeriesCount struct {
+		Span
+		Series Name
+		Range
 	}
 	// Complete counts complete units; Started rounds up.
 	Complete struct {
@@ -103,6 +110,12 @@ func (p *parser) measure() Expr {
 	t, next := p.peek(), p.ahead(1)
 	if d := p.dayCount(); d != nil {
 		return d
+	}
+	if next.is("dates") && p.ahead(2).is("from") && (t.kind == tQuoted || t.kind == tWord && !reserved[t.word]) {
+		p.i += 2
+		c := &SeriesCount{Series: Name{t.Span, p.nameText(t)}, Range: p.span()}
+		c.Span = t.to(p.last())
+		return c
 	}
 	if t.kind != tWord {
 		return nil
@@ -349,6 +362,12 @@ func (p *parser) branch() Expr {
 	if t := p.peek(); p.accept("if") {
 		return p.choice(t)
 	}
+	if t := p.peek(); p.choosing && p.dayAhead() { // of the nominal date's year
+		it, _ := p.dayOf(false)
+		u := p.stepUsing(it.Kind == recur.NthWorking)
+		at := t.to(p.last())
+		return &Steps{at, &Name{at, "nominal"}, []Step{&InYear{at, it, u}}}
+	}
 	p.bare++
 	defer func() { p.bare-- }()
 	return p.joined()
@@ -376,6 +395,12 @@ func (c *Count) write(p *printer) {
 		c.Range.write(p)
 	}
 	c.Using.write(p)
+}
+
+func (c *SeriesCount) write(p *printer) {
+	c.Series.write(p)
+	p.put(" dates")
+	c.Range.write(p)
 }
 
 func (c *Complete) write(p *printer) {

@@ -8,7 +8,13 @@ import (
 )
 
 // Parse reads a phrase of any kind. Errors are of type *Error.
-func Parse(text string) (p *Phrase, err error) {
+func Parse(text string) (p *Phrase, err error) { return parse(text, false) }
+
+// ruleIn reports whether `rule in` a column begins here.
+func (p *parser) ruleIn() bool { return p.peek().is("rule") && stepsInAhead(p) }
+
+// parse reads a phrase; ruled says that a rule is asked for, where `rule in` is one.
+func parse(text string, ruled bool) (p *Phrase, err error) {
 	ps, err := newParser(text)
 	if err != nil {
 		return nil, err
@@ -23,7 +29,7 @@ func Parse(text string) (p *Phrase, err error) {
 		}
 	}()
 	p = &Phrase{Text: ps.text}
-	if IsRule(text) {
+	if IsRule(text) || ruled && ps.ruleIn() {
 		p.Rule = ps.rule()
 	} else {
 		p.Expr = ps.condition()
@@ -34,7 +40,7 @@ func Parse(text string) (p *Phrase, err error) {
 
 // ParseRule reads a phrase that must be a rule.
 func ParseRule(text string) (*Rule, error) {
-	p, err := Parse(text)
+	p, err := parse(text, true)
 	if err != nil {
 		return nil, err
 	}
@@ -80,7 +86,7 @@ func IsRule(text string) bool {
 func goesOnAsName(rest string) bool {
 	rest = strings.TrimSpace(rest)
 	f := strings.Fields(rest)
-	return rest != "" && strings.ContainsRune("*/+-=<>!&,)", rune(rest[0])) || len(f) > 1 && f[0] == "on" && f[1] == "or"
+	return rest != "" && strings.ContainsRune("*/+-=<>!&,)", rune(rest[0])) || len(f) > 1 && (f[0] == "on" && f[1] == "or" || f[0] == "by" || f[0] == "dates" && f[1] == "from")
 }
 
 // ParseExprOf is ParseExpr where names are known: a cadence word that stands alone
@@ -93,14 +99,16 @@ func ParseExprOf(text string, known func(name string) bool) (Expr, error) {
 }
 
 type parser struct {
-	text  string
-	toks  []token
-	i     int
-	bare  int  // above zero inside a branch of `if`, where steps need parentheses
-	deep  int  // how deep parentheses, `not` and `if` are nested here
-	ops   int  // operators so far
-	name  int  // the place behind the last name that stood without quotes
-	ruled bool // inside a rule, where more words are the language's own
+	text string
+	toks []token
+	i    int
+	bare int // above zero inside a branch of `if`, where steps need parentheses
+	deep int // how deep parentheses, `not` and `if` are nested here
+	ops  int // operators so far
+	name int // the place behind the last name that stood without quotes
+	// choosing says that a date is chosen after `then`, where a day of the year may stand.
+	choosing bool
+	ruled    bool // inside a rule, where more words are the language's own
 }
 
 // mostDeep and mostOps bound what one phrase may hold, so that no phrase can

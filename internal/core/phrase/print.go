@@ -252,6 +252,10 @@ func itemText(it recur.Item, year bool) string {
 
 func (r *Rule) write(p *printer) {
 	switch {
+	case r.In != nil:
+		p.put("rule in ")
+		r.In.write(p)
+		return
 	case r.Listed:
 		p.put("dates ")
 		exprs(p, r.Plus)
@@ -303,8 +307,12 @@ func (r *Rule) write(p *printer) {
 		p.put(" skipping short months")
 	}
 	r.Using.write(p)
+	if r.Choose != nil {
+		p.put(" then ")
+		operand(p, r.Choose)
+	}
 	for i, s := range r.Then {
-		p.put(map[bool]string{true: " then ", false: ", "}[i == 0])
+		p.put(map[bool]string{true: " then ", false: ", "}[i == 0 && r.Choose == nil])
 		s.write(p)
 	}
 }

@@ -43,6 +43,8 @@ func (r *Rule) Reading() string {
 		return and(s)
 	}
 	switch {
+	case r.In != nil:
+		return sentence("the rule that each row's " + r.In.Text + " holds")
 	case r.Listed:
 		b.WriteString("the dates " + dates(r.Plus))
 	case r.RRule != nil:
@@ -89,6 +91,9 @@ func (r *Rule) Reading() string {
 	}
 	if r.Using != nil {
 		b.WriteString(", by the calendar" + usingReading(r.Using))
+	}
+	if r.Choose != nil {
+		b.WriteString("; of which each is " + ExprText(r.Choose))
 	}
 	if len(r.Then) > 0 {
 		b.WriteString("; then " + stepsReading(r.Then))

@@ -22,6 +22,15 @@ func (p *parser) rule() *Rule {
 	r := &Rule{Every: 1}
 	c := cadenceOf(t.word)
 	switch {
+	case t.is("rule"):
+		p.take()
+		col := p.take()
+		r.In = &Name{col.Span, p.nameText(col)}
+		if n := p.peek(); n.kind != tEnd {
+			fail(n.Span, "`rule in` takes no clause: the cell's rule says all", "")
+		}
+		r.Span = t.to(p.last())
+		return r
 	case t.is("rrule"):
 		p.rrule(r)
 	case t.is("dates"):
@@ -177,6 +186,16 @@ func (p *parser) clause(r *Rule) bool {
 		once(r.Using != nil)
 		r.Using = p.using()
 	case p.accept("then"):
+		if p.peek().sign("(") && p.ahead(1).is("if") {
+			p.choosing, p.ruled = true, false
+			r.Choose = p.operand("a date")
+			p.choosing, p.ruled = false, true
+			if p.peek().sign(",") {
+				p.take()
+			} else if !p.shiftAhead() {
+				return false
+			}
+		}
 		r.Then = p.steps()
 		p.checkThen(r.Then)
 		return false
@@ -248,6 +267,12 @@ func (p *parser) checkThen(steps []Step) {
 	for i, s := range steps {
 		if a, ok := s.(*Anniversary); ok {
 			fail(a.Span, "`anniversary` can't stand in a rule", "its reach has no bound; use it on the rows of a table")
+		}
+		if r, ok := s.(*Renewing); ok {
+			fail(r.Span, "`renewing` can't stand in a rule", "its reach has no bound; use it on the rows of a table")
+		}
+		if in, ok := s.(*StepsIn); ok {
+			fail(in.Span, "`steps in` can't stand in a rule", "a rule has no row; use it on the rows of a table")
 		}
 		if a, ok := s.(*At); ok && i < len(steps)-1 {
 			fail(a.Span, "`at` is the last step", "")

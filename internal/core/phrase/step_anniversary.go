@@ -22,7 +22,7 @@ func (p *parser) anniversary() Step {
 	default:
 		fail(p.peek().Span, "expected `on or after`, `after` or `on or before`"+p.found(p.peek()), "for example: anniversary on or after today")
 	}
-	a.Of = p.operand("a date, a name or `today`")
+	a.Of = p.sideOf("a date, a name or `today`")
 	a.Span = t.to(p.last())
 	return a
 }

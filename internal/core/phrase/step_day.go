@@ -30,6 +30,7 @@ type Target struct {
 	Working bool
 	Day     *recur.Item // a day of the year
 	Series  *Name
+	By      *Name // a milestone of the series, by which it is looked for
 }
 
 // seekForm reads next X and previous X.
@@ -69,6 +70,7 @@ func (p *parser) seek() Step {
 	case w.kind == tQuoted, w.kind == tWord && !reserved[w.word]:
 		p.take()
 		s.Target.Series = &Name{w.Span, p.nameText(w)}
+		s.Target.By = p.by()
 	default:
 		fail(w.Span, "expected a weekday, `working day`, a day of the year or a series after `"+t.word+"`"+p.found(w), "")
 	}
@@ -218,6 +220,10 @@ func (s *Seek) write(p *printer) {
 		p.put(itemText(*t.Day, true))
 	case t.Series != nil:
 		t.Series.write(p)
+		if t.By != nil {
+			p.put(" by ")
+			t.By.write(p)
+		}
 	default:
 		p.put(short(t.Weekday))
 	}
@@ -245,7 +251,13 @@ func (s *Seek) reading() string {
 	case t.Day != nil:
 		what = strings.TrimPrefix((&Rule{Unit: civil.Year}).dayReading(*t.Day), "the ")
 	case t.Series != nil:
-		what = "date of " + t.Series.Text
+		if what = "date of " + t.Series.Text; t.By != nil {
+			way := map[bool]string{true: "before", false: "after"}[s.Back]
+			if s.On {
+				way = "on or " + way
+			}
+			return "the " + what + " whose " + t.By.Text + " is the nearest " + way + " it"
+		}
 	default:
 		what = civil.WeekdayNames[t.Weekday]
 	}

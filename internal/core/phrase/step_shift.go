@@ -110,6 +110,9 @@ func (p *parser) lasting() Step {
 	if n, ok := a.By.(*Number); ok && n.N < 1 {
 		fail(n.Span, "a span lasts 1 or more", "")
 	}
+	if p.peek().is("renewing") {
+		return p.renewing(t, a)
+	}
 	u := p.stepUsing(a.Unit == WorkingDays)
 	return &Lasting{t.to(p.last()), a, u}
 }

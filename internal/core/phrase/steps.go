@@ -1,5 +1,11 @@
 package phrase
 
+import (
+	"slices"
+
+	"yoyaku/internal/core/recur"
+)
+
 // stepForm is a form of a step that begins with a word of its own (or, for
 // shifts, with a sign): whether it is one where a phrase begins, and how it is
 // read. The node that parse gives writes and reads itself; eval compiles it.
@@ -15,7 +21,7 @@ var stepForms []stepForm
 
 func init() { // the forms read steps themselves
 	stepForms = []stepForm{shiftForm, lastingForm, edgeForm("start", -1), edgeForm("middle", 0), edgeForm("end", 1), rollForm, atForm,
-		seekForm("next"), seekForm("previous"), anniversaryForm}
+		seekForm("next"), seekForm("previous"), anniversaryForm, stepsInForm}
 	stepWords = []string{"easter", "orthodox", "working"}
 	for _, f := range stepForms {
 		if f.word != "" {
@@ -38,6 +44,27 @@ func (p *parser) form() *stepForm {
 
 // StepReading tells in plain words what a step does.
 func StepReading(s Step) string { return s.reading() }
+
+// Counting reports whether a step counts with a working calendar.
+func Counting(s Step) bool {
+	switch s := s.(type) {
+	case *Shift:
+		return s.Parts[0].Unit == WorkingDays
+	case *Lasting:
+		return s.Unit == WorkingDays
+	case *Nth:
+		return s.Item.Kind == recur.NthWorking
+	case *InYear:
+		return s.Item.Kind == recur.NthWorking
+	case *Seek:
+		return s.Target.Working || s.Target.Day != nil && s.Target.Day.Kind == recur.NthWorking
+	case *Renewing:
+		return s.First.Unit == WorkingDays || slices.ContainsFunc(s.Notice, Counting)
+	case *Roll:
+		return true
+	}
+	return false
+}
 
 // UsingOf returns the calendar that a step names; nil where it names none.
 func UsingOf(s Step) *Using { return s.counting() }
@@ -73,7 +100,7 @@ func (p *parser) stepAhead() bool {
 	case t.kind == tNumber:
 		return next.kind == tWord && (months[next.word] != 0 || next.word == "of")
 	case t.kind == tQuoted:
-		return next.is("on") && p.ahead(2).is("or")
+		return next.is("on") && p.ahead(2).is("or") || p.byAhead()
 	case t.kind != tWord:
 		return false
 	case weekdays[t.word] != 0, months[t.word] != 0:
@@ -87,7 +114,24 @@ func (p *parser) stepAhead() bool {
 	case t.word == "easter":
 		return next.kind == tEnd || next.sign(",") || next.is("on") || p.i > 0
 	}
-	return next.is("on") && p.ahead(2).is("or")
+	return next.is("on") && p.ahead(2).is("or") || !reserved[t.word] && p.byAhead()
+}
+
+// byAhead reports whether `SERIES by MILESTONE on or` follows.
+func (p *parser) byAhead() bool {
+	return p.ahead(1).is("by") && p.ahead(3).is("on") && p.ahead(4).is("or")
+}
+
+// by reads the milestone of a series after `by`, if it is there.
+func (p *parser) by() *Name {
+	if !p.accept("by") {
+		return nil
+	}
+	t := p.take()
+	if t.kind != tQuoted && (t.kind != tWord || reserved[t.word]) {
+		fail(t.Span, "expected a milestone of the series after `by`"+p.found(t), "for example: next crew-pay by timesheets")
+	}
+	return &Name{t.Span, p.nameText(t)}
 }
 
 // measureAhead reports whether a measure begins with a word that steps begin
@@ -124,6 +168,10 @@ func (p *parser) step() Step {
 	if p.ahead(1).is("on") && p.ahead(2).is("or") && (t.kind == tWord && !reserved[t.word] || t.kind == tQuoted) {
 		p.take()
 		return p.onOr(t.Span, Target{Series: &Name{t.Span, p.nameText(t)}})
+	}
+	if p.byAhead() && (t.kind == tWord && !reserved[t.word] || t.kind == tQuoted) {
+		p.take()
+		return p.onOr(t.Span, Target{Series: &Name{t.Span, p.nameText(t)}, By: p.by()})
 	}
 	hint := stepHelp
 	if t.kind == tWord {

@@ -143,7 +143,11 @@ type Rule struct {
 	Plus    []Expr
 	Short   bool // skipping short months
 	Using   *Using
-	Then    []Step
+	// Choose is the date that is chosen after `then`, an If; nil where there is none.
+	Choose Expr
+	Then   []Step
+	// In is the column whose cells hold the rule of each row; nil for a rule itself.
+	In *Name
 }
 
 // The nodes that stand beside dates in what a rule leaves out.

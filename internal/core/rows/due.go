@@ -19,7 +19,8 @@ type Due struct {
 	Upcoming bool       // leaves the overdue out
 	Yearly   bool       // looks at anniversaries
 	Bands    []int      // upper ends in days, rising
-	Calendar *workdays.Calendar
+	// Calendar is that of a row; nil where it is blank.
+	Calendar func(row []eval.Value) *workdays.Calendar
 	Leap     bool // keeps 29 February on 1 March
 }
 
@@ -63,10 +64,14 @@ func (d *Due) Dates(base civil.Date) (list []civil.Date) {
 }
 
 // Cells returns what is added to a row for one date.
-func (d *Due) Cells(what string, base, at civil.Date) []eval.Value {
+func (d *Due) Cells(what string, base, at civil.Date, row []eval.Value) []eval.Value {
 	left := int(at - d.Today)
+	worked := eval.Value{}
+	if cal := d.Calendar(row); cal != nil {
+		worked = eval.Int(cal.Between(d.Today, at))
+	}
 	cells := []eval.Value{eval.Str(what), eval.Day(at), eval.Str(at.Weekday().Short()), eval.Int(left),
-		eval.Int(d.Calendar.Between(d.Today, at)), eval.Str(d.Band(left))}
+		worked, eval.Str(d.Band(left))}
 	if d.Yearly {
 		cells = append(cells, eval.Int(at.Year()-base.Year()))
 	}

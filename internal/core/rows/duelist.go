@@ -53,7 +53,9 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 				kept, saved = l.arena.Save(row[:l.width]), true
 			}
 			if !v.Unsure {
-				l.due.Calendar.Ask(l.due.Today, at)
+				if cal := l.due.Calendar(row); cal != nil {
+					cal.Ask(l.due.Today, at)
+				}
 			}
 			l.list = append(l.list, dueLine{at, v.Day, int32(i), kept})
 		}
@@ -63,11 +65,11 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 
 // Write puts a row for each date, sorted by date.
 func (l *DueList) Write(put Put) error {
-	l.due.Calendar.Need()
 	slices.SortStableFunc(l.list, func(a, b dueLine) int { return int(a.at - b.at) })
 	var cells []eval.Value
 	for _, d := range l.list {
-		cells = append(l.arena.Load(d.Place, cells), l.due.Cells(l.labels[d.label], d.base, d.at)...)
+		cells = l.arena.Load(d.Place, cells)
+		cells = append(cells, l.due.Cells(l.labels[d.label], d.base, d.at, cells)...)
 		if err := put(cells); err != nil {
 			return err
 		}

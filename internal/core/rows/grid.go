@@ -32,15 +32,15 @@ func (g *Grid) Name(name string) {
 	}
 }
 
-// Book marks the working days of a range, or with EveryDay all its days. Two
+// Book marks the working days of a range by a calendar, or with EveryDay all its days. Two
 // marks on one day stand side by side; the same one stands once.
-func (g *Grid) Book(name string, s civil.Span, mark string) {
+func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calendar) {
 	g.Name(name)
 	row := g.marks[name]
 	for d := max(s.First, g.Window.First); d <= min(s.Last, g.Window.Last); d++ {
 		cell := &row[d-g.Window.First]
 		switch {
-		case !g.EveryDay && !g.Calendar.Open(d):
+		case !g.EveryDay && !cal.Open(d):
 		case *cell == "":
 			*cell = mark
 		case *cell != mark && !strings.Contains("/"+*cell+"/", "/"+mark+"/"):

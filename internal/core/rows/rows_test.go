@@ -288,7 +288,7 @@ func TestDue(t *testing.T) {
 			base, _, _ = civil.Parse("2024-02-29")
 		}
 		span := civil.Span{First: today, Last: today + civil.Date(r.IntN(900))}
-		due := rows.Due{Today: today, Span: span, Yearly: true, Bands: []int{30, 60}, Calendar: cal}
+		due := rows.Due{Today: today, Span: span, Yearly: true, Bands: []int{30, 60}, Calendar: func([]eval.Value) *workdays.Calendar { return cal }}
 		var want []civil.Date
 		_, bm, bd := base.YMD()
 		for d := span.First; d <= span.Last; d++ {
@@ -311,7 +311,7 @@ func TestDue(t *testing.T) {
 		if at < today {
 			worked = -worked
 		}
-		c := due.Cells("x", base, at)
+		c := due.Cells("x", base, at, nil)
 		left := int(at - today)
 		band := map[bool]string{true: "over 60"}[left > 60]
 		switch {

@@ -145,3 +145,18 @@ func (s *Series) Blind(d civil.Date) workdays.Blind {
 	}
 	return s.made.dates[i].blind
 }
+
+// Count implements eval.Series: how many moved dates lie after a up to and including b.
+func (s *Series) Count(a, b civil.Date) int {
+	if b < a {
+		return 0
+	}
+	s.made.Lock()
+	defer s.made.Unlock()
+	s.made.from(s, a+1)
+	s.made.from(s, b+1)
+	upto := func(d civil.Date) int {
+		return sort.Search(len(s.made.dates), func(i int) bool { return s.made.dates[i].to > d })
+	}
+	return upto(b) - upto(a)
+}

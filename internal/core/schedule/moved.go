@@ -80,6 +80,9 @@ func reason(moves []eval.Move, hand *Hand, blind workdays.Blind) string {
 // (see eval.Chain), so nothing needs to be held back and sorted. A step that
 // fails ends the sequence with its error.
 func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
+	if r.Chain.Unordered {
+		return (&Series{Rules: of(r)}).all(window)
+	}
 	return func(yield func(Moved, error) bool) {
 		for m, err := range all(r, window) {
 			if (err != nil || window.Has(m.To)) && !yield(m, err) {

@@ -10,11 +10,22 @@ import (
 // Periods yields the periods of a series that touch a span: its pay periods.
 func (s *Series) Periods(span civil.Span) iter.Seq2[civil.NamedSpan, error] {
 	return func(yield func(civil.NamedSpan, error) bool) {
+		for p, err := range s.NumberedPeriods(span) {
+			if !yield(p.NamedSpan, err) {
+				return
+			}
+		}
+	}
+}
+
+// NumberedPeriods is Periods, each with its place in the nominal date's year.
+func (s *Series) NumberedPeriods(span civil.Span) iter.Seq2[NumberedPeriod, error] {
+	return func(yield func(NumberedPeriod, error) bool) {
 		back, forth := s.reach()
 		far := 2*s.stride() + back + forth
 		for o, err := range s.Occurrences(span.Widen(far, far)) {
 			if err != nil {
-				yield(civil.NamedSpan{}, err)
+				yield(NumberedPeriod{}, err)
 				return
 			}
 			start, end := o.Row[slotPeriodStart], o.Row[slotPeriodEnd]
@@ -26,7 +37,7 @@ func (s *Series) Periods(span civil.Span) iter.Seq2[civil.NamedSpan, error] {
 				continue
 			}
 			o.Note()
-			if !yield(civil.NamedSpan{Name: o.ID, Span: p}, nil) {
+			if !yield(NumberedPeriod{civil.NamedSpan{Name: o.ID, Span: p}, int(o.Row[slotNumber].Num)}, nil) {
 				return
 			}
 		}

@@ -69,7 +69,7 @@ func (r Ruled) whole() civil.Span {
 // plain reports whether the series is one rule and nothing was set by hand, so that
 // its dates come in order by themselves.
 func (s *Series) plain() bool {
-	return len(s.Rules) == 1 && s.Rules[0].Span == civil.Always && s.hands == nil
+	return len(s.Rules) == 1 && s.Rules[0].Span == civil.Always && s.hands == nil && !s.Rules[0].Rec.Chain.Unordered
 }
 
 // Endless reports whether the series goes on for ever.

@@ -76,22 +76,30 @@ func Details(m eval.Move) string {
 }
 
 // TellSteps tells a value that was worked out from a base, step by step.
-func TellSteps(what string, from eval.Value, chain *eval.Chain, moves []eval.Move, result eval.Value) []Telling {
+func TellSteps(what string, from eval.Value, chain *eval.Chain, moves []eval.Move, result eval.Value, row []eval.Value) []Telling {
 	list := []Telling{{what, "base", from, ""}}
-	return append(list, tellMoves(what, chain, moves, from, result)...)
+	return append(list, tellMoves(what, chain, moves, from, result, row)...)
 }
 
-func tellMoves(what string, chain *eval.Chain, moves []eval.Move, from, result eval.Value) (list []Telling) {
+func tellMoves(what string, chain *eval.Chain, moves []eval.Move, from, result eval.Value, row []eval.Value) (list []Telling) {
 	if chain == nil {
 		return nil
 	}
 	at := from
+	if len(moves) > 0 && moves[0].Step.Node == nil { // a date that was chosen
+		at = eval.Day(moves[0].To)
+		list = append(list, Telling{what, moves[0].Step.Text, at, "chosen by `if`"})
+		moves = moves[1:]
+	}
 	for i := range chain.Steps {
 		s := &chain.Steps[i]
 		t := Telling{What: what, Step: s.Text, Day: at}
 		if len(moves) > 0 && moves[0].Step == s {
+			from := at
 			at = eval.Day(moves[0].To)
-			t.Day, t.Why = at, Details(moves[0])
+			if t.Day, t.Why = at, Details(moves[0]); row != nil && t.Why == "" {
+				t.Why = s.Tell(from.Day, row)
+			}
 			moves = moves[1:]
 		} else if result.Kind != eval.Blank {
 			t.Why = "nothing to change"
@@ -129,7 +137,7 @@ func (s *Series) tellDate(o *Occurrence) []Telling {
 	if o.Hand != nil && o.Hand.Gone {
 		list[0].Why = "the rule no longer gives it; id " + o.ID
 	} else {
-		list = append(list, tellMoves("date", o.Rec.Chain, o.Moves, o.Row[slotNominal], m.Value())...)
+		list = append(list, tellMoves("date", o.Rec.Chain, o.Moves, o.Row[slotNominal], m.Value(), nil)...)
 	}
 	return append(list, tellRest("date", o.Value(), o.Hand, o.Moved.Blind)...)
 }
@@ -191,7 +199,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 			}
 			if o.Hand == nil || !o.Hand.Gone {
 				list = append(list, Telling{m.Name, m.Prog.Text, from, "counts from here"})
-				list = append(list, tellMoves(m.Name, m.Prog.Chain(), why.Moves, from, o.Milestone(i))...)
+				list = append(list, tellMoves(m.Name, m.Prog.Chain(), why.Moves, from, o.Milestone(i), nil)...)
 			}
 			list = append(list, tellRest(m.Name, o.Milestone(i), why.Hand, why.Blind)...)
 		}

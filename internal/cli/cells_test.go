@@ -1,0 +1,83 @@
+package cli_test
+
+import (
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// Rows with a life of their own: rules, steps and calendars in cells, terms that renew,
+// series looked into by their milestones, periods with what falls into them.
+func TestRowsOfTheirOwn(t *testing.T) {
+	t.Parallel()
+	dir := demo(t)
+	for name, text := range map[string]string{
+		"filings.csv": "place,rule,terms,site\nNorth,\"monthly on last then 25th day of next month, roll following\",\"+2 working days\",isles\nSouth,dates 2027-01-30,,yard\nEast,monthly on fry,roll folowing,isles\nWest,\"monthly on last from 2027-01-01 2 times\",\"end of month, +1 working day\",\n",
+		"good.csv":    "place,rule,terms,site\nNorth,\"monthly on last then 25th day of next month, roll following\",\"+2 working days\",isles\nSouth,dates 2027-01-30,,yard\nWest,\"monthly on last from 2027-01-01 2 times\",\"end of month, +1 working day\",\n",
+		"leases.csv":  "id,start,first,renew,notice,given\nA,2024-02-29,12,12,3,\nB,2025-01-31,24,6,6,\nC,2020-07-01,36,1,3,2027-02-10\nD,2026-01-01,12,,3,\nE,2025-03-15,,12,3,\n",
+		"hires.csv":   "who,hired\nx,2027-02-08\ny,2027-02-09\nz,2027-12-24\n",
+		"away.csv":    "who,a,b,site\nx,2027-05-14,2027-05-18,isles\ny,2027-05-14,2027-05-18,yard\nz,2027-05-14,2027-05-18,\n",
+		"bands.csv":   "unit,from_years,weeks\nHarbour,0,2\nHarbour,2,6\nYard,-1,1\nYard,5,9\n",
+		"twice.csv":   "unit,from_years,weeks\nHarbour,0,2\nHarbour,0,6\n",
+	} {
+		write(t, filepath.Join(dir, name), text)
+	}
+	const term = "ends = start, lasting first months renewing every renew months noticed (-notice months, roll preceding) on or after (given otherwise today)"
+	for _, c := range []struct {
+		args string
+		code int
+		want string
+	}{
+		{"spread|good.csv|--dates|rule in rule|--window|2027-Q1|--columns|place,date,number", 0, "place,date,number\nNorth,2027-01-25,12\nNorth,2027-02-25,1\nNorth,2027-03-25,2\nSouth,2027-01-30,1\nWest,2027-01-31,1\nWest,2027-02-28,2\n"},
+		{"spread|filings.csv|--dates|rule in rule|--window|2027-Q1", 2, "line 4, `dates`: expected a day, found `fry`\n    monthly on fry\n               ^^^\n"},
+		{"spread|good.csv|--dates|rule in rule", 2, "line 2, `dates`: the row's rule has no end"},
+		{"spread|good.csv|--dates|rule in rule then roll following", 2, "`rule in` takes no clause"},
+		{"dates|rule in rule", 2, "`rule in` is for tables, where each row has its own"},
+		{"derive|good.csv|--add|d = 2027-01-01, steps in terms, at 12:00|--columns|place,d", 0, "place,d\nNorth,2027-01-05T12:00\nSouth,\nWest,2027-02-01T12:00\n"},
+		{"derive|filings.csv|--add|d = 2027-01-01, steps in terms", 2, "    roll folowing\n         ^^^^^^^^\n"},
+		{"derive|good.csv|--calendar|(site)|--add|n = working days from 2027-05-14 through 2027-05-17|--columns|place,n", 0, "place,n\nNorth,2\nSouth,3\nWest,\n"},
+		{"spread|away.csv|--calendar|(site)|--start|a|--end|b|--by|month|--where|site is not blank|--columns|who,working_days", 0, "who,working_days\nx,3\ny,4\n"},
+		{"spread|away.csv|--calendar|(site)|--start|a|--end|b|--by|month", 2, "the calendar of this row is blank"},
+		{"spread|away.csv|--calendar|(site)|--dates|monthly on last working day from a 1 times|--columns|who,date", 0, "who,date\nx,2027-05-31\ny,2027-05-31\n"},
+		{"due|away.csv|--calendar|(site)|--date|b|--as-of|2027-05-13|--columns|who,working_left", 0, "who,working_left\nx,3\ny,4\nz,\n"},
+		{"grid|away.csv|--calendar|(site)|--name|who|--start|a|--end|b|--window|2027-05-14..2027-05-16|--where|who != 'z'", 0, "x,x,,,1\ny,x,x,,2\n"},
+		{"derive|away.csv|--calendar|(sight)|--add|n = a, +1 working day", 2, "unknown name `sight`"},
+		{"dates|monthly on last|--calendar|(site)|--count|1", 2, "this command has no table"},
+		{"derive|leases.csv|--as-of|2027-04-20|--add|" + term + "|--columns|id,ends", 0, "id,ends\nA,2028-02-28\nB,2028-01-30\nC,2027-05-31\nD,2026-12-31\nE,\n"},
+		{"derive|leases.csv|--add|" + strings.Replace(term, "every renew", "every notice", 1) + "|--as-of|2027-04-20|--columns|id,ends", 0, "D,2027-09-30\n"},
+		{"value|2024-02-29, lasting 12 months renewing every 0 months on or after today", 2, "a renewal lasts 1 or more"},
+		{"value|2024-02-29, lasting 12 months renewing every 2 weeks on or after today", 2, "both of months, both of days or both of working days"},
+		{"value|2024-02-29, lasting 12 months renewing every 1 month noticed (end of month) on or after today", 2, "a notice takes `+`, `-` steps and rolls alone"},
+		{"value|2024-02-29, anniversary on or after today +30 days", 2, "write `, +30 days` to shift the result, or `(today +30 days)` to shift the date before it"},
+		{"derive|leases.csv|--add|e = start, anniversary on or after given otherwise today", 2, "write `(given otherwise today)`"},
+		{"why|2024-02-29, lasting 12 months renewing every 12 months noticed (-3 months) on or after 2026-12-01|--base|2024-02-29", 0, "term 3 ends 2027-02-28, notice by 2026-11-28 (passed); term 4 ends 2028-02-28, notice by 2027-11-28; looked for is one on or after 2026-12-01"},
+		{"derive|hires.csv|--add|pay = hired, crew-pay by timesheets on or after|--add|last = hired, previous crew-pay by timesheets", 0, "who,hired,pay,last\nx,2027-02-08,2027-02-15,2027-01-29\ny,2027-02-09,2027-02-26,2027-02-15\nz,2027-12-24,2028-01-14,2027-12-31\n"},
+		{"value|2027-02-08, next crew-pay by bank", 2, "milestones here: timesheets, approval, bank-file"},
+		{"value|crew-pay dates from 2027-01-15 to 2027-01-29", 0, "1\n"},
+		{"value|crew-pay dates from 2027-01-15 through 2027-01-29", 0, "2\n"},
+		{"value|crew dates from 2027-01-15 through 2027-01-29", 2, "unknown series `crew`"},
+		{"match|crew-contracts.csv|bands.csv|--key|unit|--value|years from start to 2028-10-01|--start|from_years|--take|weeks|--columns|contract,weeks|--where|unit in ('Harbour', 'Yard')", 0, "contract,weeks\nC-101,2\nC-103,1\n"},
+		{"match|crew-contracts.csv|twice.csv|--key|unit|--value|1|--start|from_years", 2, "twice.csv: the ranges at lines 2 and 3 of \"Harbour\" both start at 0"},
+		{"match|away.csv|crew-contracts.csv|--key|who=person|--take|unit", 0, "3 rows of away.csv have a key that crew-contracts.csv lacks."},
+		{"match|incidents.csv|harbour-masters.csv|--key|harbour|--take|master", 2, "--several first or all takes them"},
+		{"match|absences.csv|crew-contracts.csv|--key|person|--date|first|--value|1|--start|start", 2, "looked up by its day or by a number, not by both"},
+		{"match|absences.csv|crew-contracts.csv", 2, "key is needed"},
+		{"match|absences.csv|crew-contracts.csv|--key|person|--take|unitt", 2, "did you mean `unit`?"},
+		{"match|incidents.csv|harbour-masters.csv|--key|harbour|--date|day|--start|since|--take|master", 0, "incident"},
+		{"periods|2027-H1|--by|month|--count|wages|--where|deckhand_pay = 3|--columns|period,deckhand_pay_dates,galley_pay", 0, "period,deckhand_pay_dates,galley_pay\n2027-04,2027-04-02 2027-04-16 2027-04-30,2\n"},
+		{"periods|2027-02|--by|crew-pay", 0, "2027-02/15,3,2027-02-01,2027-02-15,,15,11,4\n2027-02/last,4,2027-02-16,2027-02-28,,13,9,4\n"},
+		{"periods|FY2028-Q1|--by|fiscal-month|--fiscal-end|last sat of jan", 0, "FY2028-M03,3,2027-03-28,2027-05-01,5,35,24,11\n"},
+		{"periods|2026-12-30..2027-01-10|--by|week", 0, "2026-W53,53,2026-12-28,2027-01-03,1,7,3,4\n2027-W01,1,2027-01-04,2027-01-10,1,7,5,2\n"},
+		{"periods|2027|--by|mont", 2, "did you mean `month`?"},
+		{"periods|2027|--by|month|--count|crew", 2, "unknown series `crew`"},
+		{"dates|monthly on last then (if month of nominal = 12 then 20 dec else nominal), roll preceding|--window|2027-12", 0, "2027-12-20,Mon,2027-12-31,20 dec,2027-12/last\n"},
+		{"dates|monthly on 15, last then (if day of nominal = 15 then (nominal, +20 days) else nominal)|--window|2027-02|--columns|date,id", 0, "date,id\n2027-02-04,2027-01/15\n2027-02-28,2027-02/last\n"},
+		{"dates|monthly on last then (if month of nominal = 12 then today else nominal)|--window|2027", 2, "a branch here is nominal"},
+		{"dates|monthly on last then (if date = nominal then nominal)|--window|2027", 2, "unknown name `date`"},
+	} {
+		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
+		if code != c.code || !strings.Contains(out+errs, c.want) {
+			t.Errorf("%s: %d\n%.900s%s, want %d %s", c.args, code, out, errs, c.code, c.want)
+		}
+	}
+}

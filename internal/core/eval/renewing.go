@@ -1,0 +1,240 @@
+package eval
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+	"sync"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
+)
+
+// renewing compiles a term that renews itself. The ends of its terms rise, and so do the
+// days of their notices, since those are shifts and rolls alone: the first that is late
+// enough is found by halving.
+func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
+	if n.First.Unit == phrase.WorkingDays {
+		if err := c.counting(s); err != nil {
+			return err
+		}
+	}
+	s.reaches(0, int(civil.Max))
+	s.mayBlank = true
+	first, err := c.amount(n.First.By)
+	if err != nil {
+		return err
+	}
+	every, err := c.amount(n.Every.By)
+	if err != nil {
+		return err
+	}
+	of, err := c.dateOf(n.Of)
+	if err != nil {
+		return err
+	}
+	notice, err := c.chain(n.Notice)
+	if err != nil {
+		return err
+	}
+	cal := s.Calendar
+	t := terms{unit: n.First.Unit, notice: notice, cal: cal}
+	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
+		t, k, err := c.term(t, n, first, every, of, d, row)
+		if err != nil || k < 0 {
+			return civil.None, err
+		}
+		end, _ := t.end(k)
+		return end, nil
+	}
+	s.tell = func(d civil.Date, row []Value) string {
+		t, k, err := c.term(t, n, first, every, of, d, row)
+		if err != nil || k < 0 {
+			return ""
+		}
+		return t.told(k)
+	}
+	return nil
+}
+
+// terms are the terms of a row.
+type terms struct {
+	unit         phrase.Unit
+	start, on    civil.Date
+	first, every int // in days, months or working days; every is 0 where none renews
+	notice       *Chain
+	row          []Value
+	cal          *workdays.Calendar
+}
+
+// term finds which term of a row it is, from 0; below 0 where that is blank.
+func (c *compiler) term(t terms, n *phrase.Renewing, first, every func([]Value) (int, bool, error), of value, d civil.Date, row []Value) (terms, int, error) {
+	t.start, t.row = d, row
+	k, blank, err := first(row)
+	if err != nil || blank {
+		return t, -1, err
+	}
+	if k < 1 {
+		return t, -1, c.fail(n.First.By.Pos(), fmt.Sprintf("a term lasts 1 or more, and this is %d", k), "")
+	}
+	t.first = k * n.First.Unit.PerUnit()
+	k, blank, err = every(row)
+	switch {
+	case err != nil:
+		return t, -1, err
+	case !blank && k < 1:
+		return t, -1, c.fail(n.Every.By.Pos(), fmt.Sprintf("a renewal lasts 1 or more, and this is %d", k), "")
+	case !blank:
+		t.every = k * n.Every.Unit.PerUnit()
+	}
+	v, err := of(row)
+	if err != nil || v.Kind == Blank {
+		return t, -1, err
+	}
+	t.on = v.Day
+	if t.every == 0 {
+		if day, err := t.day(0); err != nil || day == civil.None {
+			return t, -1, err
+		}
+		return t, 0, nil
+	}
+	// A term more is a day more at least.
+	most := (int(civil.Max)-int(d))/max(1, t.every) + 2
+	if t.unit.OfMonths() {
+		most = (int(civil.Max)-int(d))/(28*t.every) + 2
+	}
+	var failed error
+	none := false
+	k = sort.Search(most, func(k int) bool {
+		day, err := t.day(k)
+		switch {
+		case err != nil:
+			return true // beyond the last year, or told below
+		case day == civil.None:
+			none = true
+		}
+		return day >= t.on
+	})
+	if none {
+		return t, -1, nil
+	}
+	if _, failed = t.day(k); failed != nil {
+		return t, -1, failed
+	}
+	return t, k, nil
+}
+
+// end is the last day of term k.
+func (t *terms) end(k int) (civil.Date, error) {
+	n := t.first + k*t.every
+	switch {
+	case t.unit == phrase.WorkingDays:
+		first, ok := t.cal.OnOrAfter(t.start)
+		if !ok {
+			return civil.None, ErrRange
+		}
+		return worked(t.cal.Add(first, n-1))
+	case t.unit.OfMonths():
+		return within(lastingMonths(t.start, n))
+	}
+	return within(t.start.Add(n - 1))
+}
+
+// day is the day by which term k must be ended: its last, or that of its notice.
+func (t *terms) day(k int) (civil.Date, error) {
+	end, err := t.end(k)
+	if err != nil || len(t.notice.Steps) == 0 {
+		return end, err
+	}
+	day, _, _, err := t.notice.Run(end, t.row, nil)
+	return day, err
+}
+
+// mostTerms is how many terms are told one by one.
+const mostTerms = 12
+
+// told tells the terms up to k, and by when each was to be ended.
+func (t *terms) told(k int) string {
+	var parts []string
+	for i := 0; i <= k; i++ {
+		if k > mostTerms && i == 2 {
+			parts = append(parts, fmt.Sprintf("and %d more", k-mostTerms+1))
+			i = k - mostTerms + 3
+		}
+		end, err := t.end(i)
+		if err != nil {
+			break
+		}
+		text := "term " + Int(i+1).String() + " ends " + end.String()
+		if len(t.notice.Steps) > 0 {
+			if day, err := t.day(i); err == nil {
+				text += ", notice by " + day.String()
+			}
+		}
+		if day, err := t.day(i); err == nil && day < t.on && t.every > 0 {
+			text += " (passed)"
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(parts, "; ") + "; looked for is one on or after " + t.on.String()
+}
+
+// stepsIn compiles the steps that a cell holds: each text once.
+func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
+	slot, err := c.slot(&n.Column)
+	if err != nil {
+		return err
+	}
+	c.note(c.CellSlots, slot)
+	s.reaches(int(civil.Max), int(civil.Max))
+	s.mayBlank = true
+	type compiled struct {
+		chain *Chain
+		err   error
+	}
+	var made sync.Map
+	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
+		text := row[slot].String()
+		if strings.TrimSpace(text) == "" {
+			return civil.None, nil
+		}
+		found, ok := made.Load(text)
+		if !ok {
+			chain, err := c.cellSteps(strings.Clone(text))
+			found, _ = made.LoadOrStore(strings.Clone(text), compiled{chain, phrase.OfCell(err)})
+		}
+		of := found.(compiled)
+		if of.err != nil {
+			return civil.None, of.err
+		}
+		to, _, blind, err := of.chain.Run(d, row, nil)
+		blind.Note()
+		return to, err
+	}
+	return nil
+}
+
+// cellSteps compiles the steps of one cell.
+func (c *compiler) cellSteps(text string) (*Chain, error) {
+	e, err := phrase.ParseExpr(text)
+	if err != nil {
+		return nil, err
+	}
+	steps, ok := e.(*phrase.Steps)
+	inner := &compiler{Env: c.Env, text: strings.TrimSpace(text), chosen: c.chosen}
+	// What a cell uses of its row is not known before it is read.
+	inner.DateSlots, inner.NumberSlots, inner.UsedSlots, inner.CellSlots = nil, nil, nil, nil
+	if !ok || steps.Base != nil {
+		return nil, inner.fail(e.Pos(), "steps are wanted here, without what they start from", "for example: +30 days, roll following")
+	}
+	for _, s := range steps.List {
+		if in, nested := s.(*phrase.StepsIn); nested {
+			return nil, inner.fail(in.Span, "`steps in` can't stand inside a cell", "")
+		}
+		if at, timed := s.(*phrase.At); timed {
+			return nil, inner.fail(at.Span, "a time can't stand inside a cell", "write it behind the cell's steps: steps in terms, at 12:00")
+		}
+	}
+	return inner.chain(steps.List)
+}

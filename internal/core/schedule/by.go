@@ -1,0 +1,128 @@
+package schedule
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"sort"
+	"sync"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+)
+
+// byMilestone holds, for a stretch of days, the dates whose milestone falls on each, in
+// the order of the milestones.
+type byMilestone struct {
+	sync.Mutex
+	span civil.Span // of milestones, that were made; empty at first
+	list []byDay
+	err  error
+}
+
+// byDay is a milestone's day with the date that it belongs to.
+type byDay struct{ day, to civil.Date }
+
+// By implements eval.Series: the date of the occurrence whose milestone is the nearest one
+// after or before a day. Blank milestones are passed over; of equal ones the earlier date
+// is the one after, the later the one before.
+func (s *Series) By(milestone string) (after, before func(d civil.Date, on bool) (civil.Date, bool), known []string, err error) {
+	at := -1
+	for i, m := range s.Milestones {
+		known = append(known, m.Name)
+		if phrase.SameName(m.Name, milestone) {
+			at = i
+		}
+	}
+	if at < 0 {
+		return nil, nil, known, nil
+	}
+	if chain := s.Milestones[at].Prog.Chain(); chain != nil {
+		for i := range chain.Steps {
+			switch chain.Steps[i].Node.(type) {
+			case *phrase.Anniversary, *phrase.Renewing, *phrase.StepsIn:
+				return nil, nil, known, fmt.Errorf("the milestone `%s` has a step without a bound, %s, and so can't be looked for", s.Milestones[at].Name, chain.Steps[i].Text)
+			}
+		}
+	}
+	m := &byMilestone{}
+	after = func(d civil.Date, on bool) (civil.Date, bool) {
+		if !on {
+			d++
+		}
+		m.Lock()
+		defer m.Unlock()
+		i, ok := m.from(s, at, d)
+		if !ok {
+			return civil.None, false
+		}
+		return m.list[i].to, true
+	}
+	before = func(d civil.Date, on bool) (civil.Date, bool) {
+		if on {
+			d++
+		}
+		m.Lock()
+		defer m.Unlock()
+		i, _ := m.from(s, at, d)
+		if i == 0 || m.err != nil {
+			return civil.None, false
+		}
+		return m.list[i-1].to, true
+	}
+	return after, before, known, nil
+}
+
+// reach makes the milestones of a stretch too.
+func (m *byMilestone) reach(s *Series, at int, span civil.Span) {
+	run := func(part civil.Span) (list []byDay) {
+		for o, err := range s.Occurrences(part.Widen(s.milestoneReach())) {
+			if err != nil {
+				m.err = err
+				return list
+			}
+			if v := o.Milestone(at); v.Kind != eval.Blank && part.Has(v.Day) {
+				list = append(list, byDay{v.Day, o.To})
+			}
+		}
+		slices.SortFunc(list, func(a, b byDay) int { return cmp.Or(cmp.Compare(a.day, b.day), cmp.Compare(a.to, b.to)) })
+		return list
+	}
+	switch {
+	case m.span == civil.Span{}:
+		m.span, m.list = span, run(span)
+		return
+	case span.First < m.span.First:
+		m.list = append(run(civil.Span{First: span.First, Last: m.span.First - 1}), m.list...)
+		m.span.First = span.First
+	}
+	if span.Last > m.span.Last {
+		m.list = append(m.list, run(civil.Span{First: m.span.Last + 1, Last: span.Last})...)
+		m.span.Last = span.Last
+	}
+}
+
+// from returns the place of the first milestone on or after d, making those around it.
+func (m *byMilestone) from(s *Series, at int, d civil.Date) (i int, ok bool) {
+	back, forth := s.milestoneReach()
+	before, after := s.reach()
+	all := s.span().Widen(back+before, forth+after)
+	all.First, all.Last = max(all.First, civil.Min), min(all.Last, civil.Max)
+	if m.span == (civil.Span{}) {
+		m.reach(s, at, civil.Span{First: d, Last: d}.Widen(firstMade, firstMade))
+	}
+	for more := firstMade; ; more *= 2 {
+		i = sort.Search(len(m.list), func(i int) bool { return m.list[i].day >= d })
+		switch {
+		case m.err != nil:
+			return 0, false
+		case i == 0 && m.span.First > all.First:
+			m.reach(s, at, civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
+		case i == len(m.list) && m.span.Last < all.Last:
+			m.reach(s, at, civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
+		default:
+			return i, i < len(m.list)
+		}
+	}
+}

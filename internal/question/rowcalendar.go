@@ -1,0 +1,50 @@
+package question
+
+import (
+	"fmt"
+	"strings"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
+)
+
+// calendarsOf gives the calendar of each row of a table: that of the place, or the one
+// that a column names; nil where its cell is blank. An unknown name is a bad cell.
+func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar, func(line int, row []eval.Value) error, error) {
+	if j.Env.CalendarColumn == "" {
+		cal := j.Env.Calendar
+		return func([]eval.Value) *workdays.Calendar { return cal }, func(int, []eval.Value) error { return nil }, nil
+	}
+	slot := rows.Find(t.Visible(), j.Env.CalendarColumn)
+	if slot < 0 {
+		return nil, nil, rows.In("calendar", rows.UnknownColumn(j.Env.CalendarColumn, t.Visible()))
+	}
+	t.Cells = append(t.Cells, slot)
+	found := map[string]*workdays.Calendar{}
+	of := func(row []eval.Value) *workdays.Calendar { return found[strings.TrimSpace(row[slot].String())] }
+	check := func(line int, row []eval.Value) error {
+		name := strings.TrimSpace(row[slot].String())
+		if name == "" || found[name] != nil {
+			return nil
+		}
+		cal, err := j.Calendar(name)
+		if err == nil && cal == nil {
+			err = fmt.Errorf("unknown calendar `%s`", eval.Brief(name))
+		}
+		if err != nil {
+			return &rows.BadCell{Line: line, Column: t.Visible()[slot], Err: err}
+		}
+		found[strings.Clone(name)] = cal
+		return nil
+	}
+	return of, check, nil
+}
+
+// needCalendar notes that something counts with the place's calendar, where rows don't
+// name theirs.
+func (j *Job) needCalendar() {
+	if j.Env.CalendarColumn == "" {
+		j.Env.Calendar.Need()
+	}
+}
