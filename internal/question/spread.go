@@ -316,6 +316,8 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		return err
 	}
 	open, later, blank := 0, 0, 0
+	made := map[*eval.Recurrence][]schedule.Instalment{} // of rules that many rows share
+	var cells []eval.Value
 	err = j.fill(head, func(put rows.Put) error {
 		return j.scan(t, func(line int, row []eval.Value) error {
 			rec, state, err := rule.For(row, through)
@@ -345,12 +347,22 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 				cells := slices.Clone(row[:width])
 				return q.shared(j, share, rec, window, line, cells, amount, row[number], put)
 			}
-			base := slices.Clone(row[:width])
-			for i, err := range schedule.Instalments(rec, window) {
-				if err != nil {
-					return &rows.BadCell{Line: line, Column: "dates", Err: err}
+			list, known := made[rec]
+			if !known {
+				list = list[:0]
+				for i, err := range schedule.Instalments(rec, window) {
+					if err != nil {
+						return &rows.BadCell{Line: line, Column: "dates", Err: err}
+					}
+					list = append(list, i)
 				}
-				if err := put(append(slices.Clone(base), i.Date, i.Start, i.End, eval.Int(i.Number))); err != nil {
+				if rec.Shared {
+					made[rec] = list
+				}
+			}
+			for _, i := range list {
+				cells = append(append(cells[:0], row[:width]...), i.Date, i.Start, i.End, eval.Int(i.Number))
+				if err := put(cells); err != nil {
 					return err
 				}
 			}

@@ -25,7 +25,7 @@ type Step struct {
 	Calendar *workdays.Calendar
 	roll     bool
 	do       apply
-	series   Series // that the step looks into, if it does
+	series   Looked // that the step looks into, if it does
 	back     int    // days that it moves a date at most, and forth
 	forth    int
 	mayBlank bool

@@ -48,17 +48,22 @@ type Env struct {
 	LeapMarch bool
 }
 
-// Series is a series that steps may look into; both give the moved date
-// strictly after or before d, on lets d itself count.
+// Series is a series that steps may look into.
 type Series interface {
-	After(d civil.Date, on bool) (civil.Date, bool)
-	Before(d civil.Date, on bool) (civil.Date, bool)
-	// By finds the date whose milestone is the nearest one after or before a day; both
-	// are nil where there is no such milestone, and known are those that there are. One
-	// whose steps have no bound is an error.
-	By(milestone string) (after, before func(d civil.Date, on bool) (civil.Date, bool), known []string, err error)
+	Looked
+	// By looks for the date whose milestone is the nearest one after or before a day. It is
+	// nil where there is no such milestone, and known are those that there are. One whose
+	// steps have no bound is an error.
+	By(milestone string) (by Looked, known []string, err error)
 	// Count is how many dates lie after a up to and including b.
 	Count(a, b civil.Date) int
+}
+
+// Looked is what steps look into; both give the date strictly after or before d, on lets
+// d itself count.
+type Looked interface {
+	After(d civil.Date, on bool) (civil.Date, bool)
+	Before(d civil.Date, on bool) (civil.Date, bool)
 	// Blind is the calendar that was asked for such a date beyond what it knows.
 	Blind(d civil.Date) workdays.Blind
 }

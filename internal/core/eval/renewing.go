@@ -104,6 +104,9 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every func([]Value) 
 	if t.unit.OfMonths() {
 		most = (int(civil.Max)-int(d))/(28*t.every) + 2
 	}
+	if k, ok := t.near(most); ok {
+		return t, k, nil
+	}
 	var failed error
 	none := false
 	k = sort.Search(most, func(k int) bool {
@@ -123,6 +126,42 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every func([]Value) 
 		return t, -1, failed
 	}
 	return t, k, nil
+}
+
+// near finds the term from a guess, in a few steps; ok is false where it takes more.
+func (t *terms) near(most int) (k int, ok bool) {
+	long := t.every // days that a renewal takes, about
+	switch {
+	case t.unit.OfMonths():
+		long = max(1, t.every*30)
+	case t.unit == phrase.WorkingDays:
+		long = max(1, t.every*7/5)
+	}
+	late := func(k int) (by int, ok bool) { // how many days before the day wanted term k is
+		day, err := t.day(k)
+		return int(t.on - day), err == nil && day != civil.None
+	}
+	for range 8 {
+		by, ok := late(k)
+		if !ok {
+			return 0, false
+		}
+		if by > 0 {
+			if k += max(1, by/long); k >= most {
+				return 0, false
+			}
+			continue
+		}
+		if k == 0 {
+			return 0, true
+		}
+		before, ok := late(k - 1)
+		if !ok || before > 0 {
+			return k, ok
+		}
+		k = max(0, k-1+before/long)
+	}
+	return 0, false
 }
 
 // end is the last day of term k.

@@ -18,6 +18,8 @@ type Recurrence struct {
 	Chain *Chain
 	// Row holds what the names in its steps stand for; nil where there are none.
 	Row []Value
+	// Shared says that the rule is the same one for many rows.
+	Shared bool
 }
 
 // CompileRule compiles the text of a rule. Errors are of type *phrase.Error.
@@ -50,7 +52,11 @@ type RowRule struct {
 	every, times  func([]Value) (n int, blank bool, err error)
 	untilE, backE phrase.Expr
 	choose        *choice // the date that is chosen before the steps; nil where none is
-	in            int     // the column that holds the rule of each row; -1 where none does
+	constant      bool    // it is the same for all rows
+	once          sync.Once
+	all           *Recurrence // of a constant rule
+	allErr        error
+	in            int // the column that holds the rule of each row; -1 where none does
 	cells         *sync.Map
 	// by picks the rule that counts with the calendar of the row; nil where all have one.
 	by func(row []Value) (**RowRule, error)
@@ -81,6 +87,9 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if err != nil {
 		return nil, err
 	}
+	var used []int // whether its dates are those of the row
+	outer := env.UsedSlots
+	env.UsedSlots = &used
 	c := newCompiler(text, env)
 	if n.In != nil {
 		r := &RowRule{c: c, node: n, text: n.Canonical(), cells: &sync.Map{}}
@@ -135,8 +144,15 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 			return nil, err
 		}
 	}
-	r.chain, err = c.chain(n.Then)
-	return r, err
+	if r.chain, err = c.chain(n.Then); err != nil {
+		return nil, err
+	}
+	if r.constant = len(used) == 0; outer != nil {
+		for _, slot := range used {
+			c.note(outer, slot)
+		}
+	}
+	return r, nil
 }
 
 // ofCell is the rule that a cell holds; each text is compiled once.
@@ -242,6 +258,19 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 		}
 		return own.For(row, through)
 	}
+	if r.constant {
+		r.once.Do(func() {
+			if r.all, _, r.allErr = r.of(nil, civil.None); r.all != nil {
+				r.all.Shared = true
+			}
+		})
+		return r.all, WholeRow, r.allErr
+	}
+	return r.of(row, through)
+}
+
+// of works the recurrence of a row out.
+func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state RowState, err error) {
 	blank := false
 	n, c := r.node, r.c
 	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,

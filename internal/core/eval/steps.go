@@ -414,12 +414,13 @@ func (c *compiler) seek(s *Step, n *phrase.Seek) error {
 // seekSeries compiles a look into a series of the plan.
 func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
 	name := n.Target.Series
+	var series Series
 	if c.Series != nil {
-		if s.series, err = c.Series(name.Text); err != nil {
+		if series, err = c.Series(name.Text); err != nil {
 			return err
 		}
 	}
-	if s.series == nil {
+	if series == nil {
 		hint := known(name.Text, "series", append(phrase.WeekdayWords, c.SeriesNames...))
 		if write := phrase.Brought(c.text, name.Span); write != "" {
 			hint = "write `" + write + "`"
@@ -428,13 +429,13 @@ func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
 	}
 	s.reaches(10*366, 10*366)
 	s.mayBlank = true
-	look := s.series.After
+	s.series = series
 	if by := n.Target.By; by != nil {
-		after, before, known, err := s.series.By(by.Text)
+		found, known, err := series.By(by.Text)
 		if err != nil {
 			return c.fail(by.Span, err.Error(), "")
 		}
-		if after == nil {
+		if found == nil {
 			hint := "`" + name.Text + "` has no milestones"
 			if near := phrase.Nearest(by.Text, known); near != "" {
 				hint = "did you mean `" + near + "`?"
@@ -443,12 +444,9 @@ func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
 			}
 			return c.fail(by.Span, fmt.Sprintf("`%s` has no milestone `%s`", name.Text, by.Text), hint)
 		}
-		if look = after; n.Back {
-			look = before
-		}
-		s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return orBlank(look(d, n.On)) }
-		return nil
+		s.series = found
 	}
+	look := s.series.After
 	if n.Back {
 		look = s.series.Before
 	}

@@ -10,15 +10,19 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
 )
 
 // byMilestone holds, for a stretch of days, the dates whose milestone falls on each, in
 // the order of the milestones.
 type byMilestone struct {
 	sync.Mutex
-	span civil.Span // of milestones, that were made; empty at first
-	list []byDay
-	err  error
+	s     *Series
+	at    int                           // the milestone
+	blind map[civil.Date]workdays.Blind // by date, where a calendar was asked in vain
+	span  civil.Span                    // of milestones, that were made; empty at first
+	list  []byDay
+	err   error
 }
 
 // byDay is a milestone's day with the date that it belongs to.
@@ -27,7 +31,7 @@ type byDay struct{ day, to civil.Date }
 // By implements eval.Series: the date of the occurrence whose milestone is the nearest one
 // after or before a day. Blank milestones are passed over; of equal ones the earlier date
 // is the one after, the later the one before.
-func (s *Series) By(milestone string) (after, before func(d civil.Date, on bool) (civil.Date, bool), known []string, err error) {
+func (s *Series) By(milestone string) (by eval.Looked, known []string, err error) {
 	at := -1
 	for i, m := range s.Milestones {
 		known = append(known, m.Name)
@@ -36,42 +40,52 @@ func (s *Series) By(milestone string) (after, before func(d civil.Date, on bool)
 		}
 	}
 	if at < 0 {
-		return nil, nil, known, nil
+		return nil, known, nil
 	}
 	if chain := s.Milestones[at].Prog.Chain(); chain != nil {
 		for i := range chain.Steps {
 			switch chain.Steps[i].Node.(type) {
 			case *phrase.Anniversary, *phrase.Renewing, *phrase.StepsIn:
-				return nil, nil, known, fmt.Errorf("the milestone `%s` has a step without a bound, %s, and so can't be looked for", s.Milestones[at].Name, chain.Steps[i].Text)
+				return nil, known, fmt.Errorf("the milestone `%s` has a step without a bound, %s, and so can't be looked for", s.Milestones[at].Name, chain.Steps[i].Text)
 			}
 		}
 	}
-	m := &byMilestone{}
-	after = func(d civil.Date, on bool) (civil.Date, bool) {
-		if !on {
-			d++
-		}
-		m.Lock()
-		defer m.Unlock()
-		i, ok := m.from(s, at, d)
-		if !ok {
-			return civil.None, false
-		}
-		return m.list[i].to, true
+	return &byMilestone{s: s, at: at, blind: map[civil.Date]workdays.Blind{}}, known, nil
+}
+
+// After implements eval.Looked.
+func (m *byMilestone) After(d civil.Date, on bool) (civil.Date, bool) {
+	if !on {
+		d++
 	}
-	before = func(d civil.Date, on bool) (civil.Date, bool) {
-		if on {
-			d++
-		}
-		m.Lock()
-		defer m.Unlock()
-		i, _ := m.from(s, at, d)
-		if i == 0 || m.err != nil {
-			return civil.None, false
-		}
-		return m.list[i-1].to, true
+	m.Lock()
+	defer m.Unlock()
+	i, ok := m.from(m.s, m.at, d)
+	if !ok {
+		return civil.None, false
 	}
-	return after, before, known, nil
+	return m.list[i].to, true
+}
+
+// Before implements eval.Looked.
+func (m *byMilestone) Before(d civil.Date, on bool) (civil.Date, bool) {
+	if on {
+		d++
+	}
+	m.Lock()
+	defer m.Unlock()
+	i, _ := m.from(m.s, m.at, d)
+	if i == 0 || m.err != nil {
+		return civil.None, false
+	}
+	return m.list[i-1].to, true
+}
+
+// Blind implements eval.Looked.
+func (m *byMilestone) Blind(d civil.Date) workdays.Blind {
+	m.Lock()
+	defer m.Unlock()
+	return m.blind[d]
 }
 
 // reach makes the milestones of a stretch too.
@@ -83,7 +97,9 @@ func (m *byMilestone) reach(s *Series, at int, span civil.Span) {
 				return list
 			}
 			if v := o.Milestone(at); v.Kind != eval.Blank && part.Has(v.Day) {
-				list = append(list, byDay{v.Day, o.To})
+				if list = append(list, byDay{v.Day, o.To}); o.Asked.Is() {
+					m.blind[o.To] = o.Asked
+				}
 			}
 		}
 		slices.SortFunc(list, func(a, b byDay) int { return cmp.Or(cmp.Compare(a.day, b.day), cmp.Compare(a.to, b.to)) })
