@@ -78,10 +78,22 @@ func others(program, dir, table, out, self string, runs int) {
 		}
 	}
 	check(f.Close())
+	plan := filepath.Join(dir, "plan.yaml")
+	check(os.WriteFile(plan, []byte("plan: 1\nseries:\n  pay:\n    rule: monthly on 15, last then roll preceding\n    milestones: {cut: \"date, -5 working days\"}\n"), 0o644))
+	bands := filepath.Join(dir, "bands.csv")
+	check(os.WriteFile(bands, []byte("at_least,weeks\n0,2\n6,4\n12,6\n24,8\n"), 0o644))
+	cells := filepath.Join(dir, "cells.csv")
+	check(withPhrases(table, cells))
 	for _, c := range []struct {
 		name string
 		args []string
 	}{
+		{"terms that renew, with notice", []string{"derive", table, "--add", "e = start, lasting term months renewing every 6 months noticed (-3 months, roll preceding) on or after 2027-04-20"}},
+		{"a series by its milestone", []string{"derive", table, "--plan", plan, "--add", "e = start, pay by cut on or after"}},
+		{"steps in cells, ten texts", []string{"derive", cells, "--add", "e = start, steps in terms"}},
+		{"rules in cells, ten texts", []string{"spread", cells, "--dates", "rule in rule", "--window", "2027-01"}},
+		{"match by a number", []string{"match", table, bands, "--value", "term", "--start", "at_least"}},
+		{"match by key alone", []string{"match", table, bands, "--key", "term=at_least"}},
 		{"due --within", []string{"due", table, "--date", "start", "--within", "30 days", "--upcoming", "--as-of", "2030-01-01"}},
 		{"due, all rows", []string{"due", table, "--date", "start"}},
 		{"spread --by month", []string{"spread", table, "--start", "start", "--end", "start, lasting term weeks", "--by", "month"}},
@@ -102,6 +114,32 @@ func others(program, dir, table, out, self string, runs int) {
 		}
 		fmt.Printf("%-32s %.2f s, %.2f times the copy, peak %d MB, writes %d MB\n", c.name, middle(took), middle(ratio), memory/1024, size>>20)
 	}
+}
+
+// withPhrases copies the table with a column of steps and one of rules, ten of each.
+func withPhrases(from, to string) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	w := bufio.NewWriter(out)
+	lines := bufio.NewScanner(in)
+	for n := -1; lines.Scan(); n++ {
+		if n < 0 {
+			fmt.Fprintf(w, "%s,terms,rule\n", lines.Text())
+		} else {
+			fmt.Fprintf(w, "%s,\"end of month, +%d days\",monthly on %d\n", lines.Text(), n%10+1, n%10+1)
+		}
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return out.Close()
 }
 
 // plainScript does what derive does, as one would write it by hand.
