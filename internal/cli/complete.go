@@ -51,7 +51,7 @@ func (s *settings) series(c *cobra.Command, args []string, word string) ([]strin
 		if err != nil {
 			return nil, err
 		}
-		return p.Env.SeriesNames, nil
+		return append(slices.Clone(p.Env.SeriesNames), p.PatternNames()...), nil
 	})(c, args, word)
 }
 

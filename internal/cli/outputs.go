@@ -56,10 +56,10 @@ func (r *run) outputs() error {
 		} else if err != nil {
 			return out.Fault(err)
 		}
-		if out.Owner != "" && r.empty && files.Missing(path) {
+		if out.Owner != "" && r.listed == 0 && files.Missing(path) {
 			continue
 		}
-		text, moved := became(path, out, b.Bytes())
+		text, moved := became(path, out, b.Bytes(), r.listed)
 		r.told = append(r.told, told{of: out.File, text: text})
 		r.noteMoved(out, moved, b.Bytes())
 		if !files.Same(path, b.Bytes()) {
@@ -81,8 +81,21 @@ func (r *run) outputs() error {
 	return nil
 }
 
+// counted is a sink that counts rows.
+type counted struct {
+	rows.Sink
+	n int
+}
+
+// Row implements rows.Sink.
+func (c *counted) Row(cells []eval.Value) error {
+	c.n++
+	return c.Sink.Row(cells)
+}
+
 // output makes one output.
 func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error {
+	r.listed = -1
 	l, err := look(&out.Shape, r.plan)
 	if err != nil {
 		return err
@@ -118,7 +131,14 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		}
 		return job.Answer()
 	}
-	result := rows.Result{Where: out.Shape.Where, Sort: out.Shape.Sort, Columns: out.Shape.Columns, To: sink}
+	count := &counted{Sink: sink}
+	if !out.Format.Events {
+		defer func() { r.listed = count.n }()
+	}
+	result := rows.Result{Where: out.Shape.Where, Sort: out.Shape.Sort, Columns: out.Shape.Columns, To: count}
+	if out.Format.Events {
+		result.To = sink
+	}
 	if out.Wide() { // a table of one series is wide, however many --series leaves
 		columns, lines := schedule.Wide(of[0], r.span)
 		return result.Lines(columns, r.plan.Env, lines)
@@ -127,7 +147,7 @@ func (r *run) output(w io.Writer, out *plan.Output, of []*schedule.Series) error
 		return r.calendar(out, of, sink, result)
 	}
 	events, err := r.events(out, of)
-	if r.empty = len(events) == 0; err == nil {
+	if err == nil {
 		a := r.agenda(out)
 		err = result.Lines(a.Columns(), r.plan.Env, a.Lines(events, r.plan.ZoneName()))
 	}
@@ -188,7 +208,7 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 	}
 	elsewhere := schedule.Elsewhere(of, r.span, out.Whole, func(*schedule.Series) string { return r.plan.ID })
 	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
-	f.Left = func(series string) bool { return narrowed && !named(series) }
+	f.Left = func(series string) bool { return narrowed && !named(series) || r.keep && r.plan.Lost(series) }
 	f.Elsewhere = func(uid string) (e schedule.Event, _ bool) {
 		entry, ok := elsewhere(uid)
 		if ok = ok && out.Has(r.plan.Event(entry)); ok {
@@ -313,7 +333,7 @@ func (r *run) keyOf(rec *plan.Record) error {
 
 // became tells what becomes of an output: how it differs from the file that
 // stands there, date by date.
-func became(path string, out *plan.Output, data []byte) (text string, list []schedule.Difference) {
+func became(path string, out *plan.Output, data []byte, listed int) (text string, list []schedule.Difference) {
 	f, err := os.Open(path)
 	isNew := err != nil
 	if !isNew {
@@ -321,19 +341,20 @@ func became(path string, out *plan.Output, data []byte) (text string, list []sch
 	}
 	wide := out.Wide()
 	dates := ""
-	now, err := question.ReadEvents(out.File, "", bytes.NewReader(data))
-	if err == nil && out.Record == nil {
-		n := len(now)
-		if wide { // a row is a date with its milestones
-			n = len(slices.DeleteFunc(slices.Clone(now), func(e schedule.Event) bool { return e.What != "date" }))
-		}
-		dates = ", " + question.Several(n, "date")
+	switch n := bytes.Count(data, []byte("BEGIN:VEVENT")) + bytes.Count(data, []byte("BEGIN:VTODO")); {
+	case out.Format.Events:
+		dates = ", " + question.Several(n-bytes.Count(data, []byte("\nSTATUS:CANCELLED")), "date")
+	case listed >= 0 && out.Record == nil && out.Make == nil && question.Readable(out.File):
+		dates = ", " + question.Several(listed, "date")
 	}
 	switch {
 	case isNew:
 		return "new" + dates, nil
 	case files.Same(path, data):
 		return "unchanged" + dates, nil
+	}
+	now, err := question.ReadEvents(out.File, "", bytes.NewReader(data))
+	switch {
 	case out.Record != nil:
 		return "changed", nil
 	case err != nil:

@@ -215,7 +215,7 @@ func (p *publishing) wanted() (w publish.Wanted, err error) {
 		Window: p.span, Today: p.plan.Env.Today, Overwrite: p.overwrite, Adopt: p.adopt,
 		Within: func(uid string, at eval.Value) bool { return p.plan.Within(uid, at, p.span, p.plan.Publish.Whole) },
 		Left: func(name string) bool {
-			return p.only != nil && !slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) && !named(p.only, name) &&
+			return p.keep && p.plan.Lost(name) || p.only != nil && !slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) && !named(p.only, name) &&
 				!slices.ContainsFunc(series, func(s *schedule.Series) bool { return s.Name == name })
 		},
 		Elsewhere: func(uid string) (e schedule.Event, _ bool) {

@@ -37,8 +37,8 @@ type run struct {
 	sums   []schedule.Summary
 	stage  files.Stage
 	told   []told
-	cut    int  // occurrences that the window's edge cuts
-	empty  bool // the last output had no date
+	cut    int // occurrences that the window's edge cuts
+	listed int // rows of the last output, below 0 where that says nothing
 	moved  []schedule.Difference
 	hashes map[string]string // of outputs
 }
@@ -137,7 +137,7 @@ func (r *run) expect() error {
 
 // do makes all outputs of plans and reports on their series.
 func (r *run) do(plans ...*plan.Plan) error {
-	defer question.Garbage(400)()
+	defer question.Garbage(1000)()
 	runs := make([]*run, len(plans))
 	for i, p := range plans {
 		if runs[i] = r; len(plans) > 1 {

@@ -180,6 +180,14 @@ func (p *Plan) FindAll(name string) (list []*schedule.Series) {
 	return list
 }
 
+// PatternNames lists the patterns, each of which stands for all its series.
+func (p *Plan) PatternNames() (list []string) {
+	for _, t := range p.patterns {
+		list = append(list, t.name)
+	}
+	return list
+}
+
 // Beside puts another plan's series beside those of this one, to be looked at together.
 func (p *Plan) Beside(other *Plan) {
 	p.Series = append(p.Series, other.Series...)

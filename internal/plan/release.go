@@ -418,6 +418,15 @@ func (p *Plan) WriteReleased(data []byte) error {
 	return stage.Commit()
 }
 
+// Lost reports whether dates of a series were released that the plan no longer has.
+func (p *Plan) Lost(series string) bool {
+	if p.Find(series) != nil {
+		return false
+	}
+	rows, err := p.ownReleased()
+	return err == nil && slices.ContainsFunc(rows, func(r schedule.Released) bool { return r.Series == series && r.Holds() })
+}
+
 // heldFindings are what isn't as it was released, as findings at the lines of the file.
 func (p *Plan) heldFindings(window civil.Span) (list []Finding, err error) {
 	r, err := p.readReleased()

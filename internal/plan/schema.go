@@ -38,6 +38,20 @@ var scalar = []string{"string", "number", "boolean"}
 
 // mapping is the schema of a mapping.
 func mapping(s *shape) object {
+	if s == recordShape { // what it makes decides which other keys it has
+		plain := *recordShape
+		plain.keys = slices.DeleteFunc(slices.Clone(s.keys), func(k keyOf) bool { return k.name == "make" })
+		ways := []object{mapping(&plain)}
+		for _, q := range question.All() {
+			if q.Record {
+				way := mapping(optionalOf(recordOf(q)))
+				way["properties"].(object)["make"] = object{"const": q.Name, "description": q.Short}
+				way["required"] = []string{"from", "make"}
+				ways = append(ways, way)
+			}
+		}
+		return object{"type": "object", "oneOf": ways}
+	}
 	o := object{"type": "object"}
 	if s.names != nil {
 		o["additionalProperties"] = schemaOf(*s.names)
@@ -72,6 +86,16 @@ func mapping(s *shape) object {
 		o["required"] = needed
 	}
 	return o
+}
+
+// optionalOf is a shape of which no key is needed.
+func optionalOf(s *shape) *shape {
+	c := *s
+	c.keys = optional(s.keys)
+	for i := range c.keys {
+		c.keys[i].option = nil
+	}
+	return &c
 }
 
 // schemaOf is the schema of what stands under a key.

@@ -34,7 +34,15 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 		return nil, err
 	}
 	columns := table.Columns()
-	at := func(name string) int { return rows.Find(columns, name) }
+	place := map[string]int{}
+	for _, name := range []string{"id", "date", "series", "what", "title", "reason", "nominal", "owner", "zone"} {
+		place[name] = rows.Find(columns, name)
+	}
+	own := make([]bool, len(columns)) // of a wide table those that are no milestones
+	for i, c := range columns {
+		own[i] = i < place["date"] || slices.Contains(wideOwn, phrase.FoldName(c)) || strings.HasSuffix(phrase.FoldName(c), " weekday")
+	}
+	at := func(name string) int { return place[name] }
 	if at("id") < 0 || at("date") < 0 {
 		return nil, errNoSchedule
 	}
@@ -58,7 +66,7 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 			return nil
 		}
 		for i, c := range columns { // a wide table: the date and its milestones
-			if i < at("date") || slices.Contains(wideOwn, phrase.FoldName(c)) || strings.HasSuffix(phrase.FoldName(c), " weekday") || cells[i].Kind == eval.Blank {
+			if own[i] || cells[i].Kind == eval.Blank {
 				continue
 			}
 			when, err := momentOf(cells[i].String())
