@@ -27,7 +27,7 @@ type releasing struct {
 func (a *App) releaseCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "release [PLAN]",
-		Short: "Announce dates, so that none of them moves in silence",
+		Short: "Fix what has been announced",
 		Long: `Check a plan (yoyaku.yaml in this folder unless named), and write the dates and
 milestones of its series, from the first day of its window through a day, into
 released.csv beside it. From then on check, run, publish and calendars of its series stop

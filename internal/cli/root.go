@@ -161,10 +161,10 @@ type commandGroup struct{ id, title, commands string }
 
 var groups = []commandGroup{
 	{"rules", "Dates from rules", "dates why"},
-	{"plan", "A plan", "new check run ahead wall"},
+	{"plan", "A plan", "new check run release ahead wall"},
 	{"tables", "Dates in tables", "derive due spread match tally grid"},
 	{"facts", "Facts", "value between days periods holidays"},
-	{"hand", "Hand on, take in", "read compare release publish"},
+	{"hand", "Hand on, take in", "read compare publish"},
 	{"start", "Start", "demo schema completion"},
 }
 

@@ -66,6 +66,16 @@ func (p *Plan) addPattern(d *doc, name string, n ast.Node) error {
 	if err != nil {
 		return err
 	}
+	for _, w := range t.takes {
+		for _, k := range t.keys {
+			if k.key != "milestones" {
+				continue
+			}
+			if m, ok := k.val.(*ast.MappingNode); ok && slices.ContainsFunc(m.Values, func(v *ast.MappingValueNode) bool { return phrase.SameName(v.Key.GetToken().Value, w.name) }) {
+				return w.doc.fail(w.node, "`%s` is a milestone of the pattern; take another word", w.name)
+			}
+		}
+	}
 	p.patterns = append(p.patterns, t)
 	return nil
 }

@@ -17,15 +17,14 @@ import (
 
 // office is a plan that changes from one reading to the next.
 type office struct {
-	holidays  []string
-	rule      int
-	lead      int
-	closing   bool // whether the second series is there
-	renamed   bool // an item of the rule by another name of the same days
-	window    string
-	instead   []string
-	closeCut  string
-	extraFrom string
+	holidays []string
+	rule     int
+	lead     int
+	closing  bool // whether the second series is there
+	renamed  bool // an item of the rule by another name of the same days
+	window   string
+	instead  []string
+	closeCut string
 }
 
 func (o office) text() string {

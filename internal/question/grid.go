@@ -1,7 +1,6 @@
 package question
 
 import (
-	"errors"
 	"fmt"
 
 	"yoyaku/internal/core/eval"
@@ -101,8 +100,8 @@ func (q *grid) answer(j *Job) error {
 			return err
 		}
 		cal := cals(row)
-		if cal == nil {
-			return &rows.BadCell{Line: line, Column: j.Env.CalendarColumn, Err: errors.New("the calendar of this row is blank")}
+		if cal == nil { // which of the days are worked isn't known
+			return nil
 		}
 		g.Book(who, span, m, cal)
 		return nil

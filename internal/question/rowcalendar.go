@@ -25,6 +25,9 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar, 
 	of := func(row []eval.Value) *workdays.Calendar { return found[strings.TrimSpace(row[slot].String())] }
 	check := func(line int, row []eval.Value) error {
 		name := strings.TrimSpace(row[slot].String())
+		if name == "" && j.Env.BlankCalendars != nil {
+			j.Env.BlankCalendars.Add(1)
+		}
 		if name == "" || found[name] != nil {
 			return nil
 		}

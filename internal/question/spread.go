@@ -153,7 +153,7 @@ func (q *spread) answer(j *Job) error {
 		if err := check(line, row); err != nil {
 			return err
 		}
-		if s.Calendar = cals(row); s.Calendar == nil {
+		if s.Calendar = cals(row); s.Calendar == nil && share != nil && share.By == rows.ByWorkingDays {
 			return &rows.BadCell{Line: line, Column: j.Env.CalendarColumn, Err: errors.New("the calendar of this row is blank")}
 		}
 		return nil

@@ -79,7 +79,7 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 		for _, n := range g.Names {
 			marks, total := g.Row(n)
 			line(Clean(n), func(i int) string {
-				if marks[i] == "" && g.Closed(i) {
+				if marks[i] == "" && g.ClosedFor(n, i) {
 					return "·"
 				}
 				return Clean(marks[i])
@@ -163,11 +163,11 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 	}{Title: title, Head: g.Head}
 	totals, all := g.Totals()
 	data.All = all
-	class := func(i int, marked bool) string {
+	class := func(closed, marked bool) string {
 		switch {
 		case marked:
 			return "m"
-		case g.Closed(i):
+		case closed:
 			return "c"
 		}
 		return ""
@@ -176,7 +176,7 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 		d := g.Window.First + civil.Date(i)
 		_, _, number := d.YMD()
 		data.Days = append(data.Days, gridDay{d.Weekday().Short()[:2], d.String(), number, g.Closed(i)})
-		c := gridCell{Class: class(i, false)}
+		c := gridCell{Class: class(g.Closed(i), false)}
 		if n > 0 {
 			c.Text = strconv.Itoa(n)
 		}
@@ -186,7 +186,7 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 		marks, total := g.Row(name)
 		r := gridRow{Name: Clean(name), Total: total}
 		for i, m := range marks {
-			r.Cells = append(r.Cells, gridCell{Clean(m), class(i, m != "")})
+			r.Cells = append(r.Cells, gridCell{Clean(m), class(g.ClosedFor(name, i), m != "")})
 		}
 		data.Rows = append(data.Rows, r)
 	}

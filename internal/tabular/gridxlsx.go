@@ -96,8 +96,10 @@ func (b *gridBook) put(name any, at func(i int) any, end any) error {
 }
 
 // shade is the style of a day: that of closed ones, or another.
-func (b *gridBook) shade(i, open int) int {
-	if b.g.Closed(i) {
+func (b *gridBook) shade(i, open int) int { return b.shaded(b.g.Closed(i), open) }
+
+func (b *gridBook) shaded(closed bool, open int) int {
+	if closed {
 		return b.closed
 	}
 	return open

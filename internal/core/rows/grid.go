@@ -16,6 +16,7 @@ type Grid struct {
 	Calendar *workdays.Calendar
 	Names    []string
 	marks    map[string][]string
+	cals     map[string]*workdays.Calendar // of people whose own isn't that of all
 }
 
 // NewGrid prepares an empty grid.
@@ -36,6 +37,14 @@ func (g *Grid) Name(name string) {
 // marks on one day stand side by side; the same one stands once.
 func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calendar) {
 	g.Name(name)
+	if cal != g.Calendar {
+		if g.cals == nil {
+			g.cals = map[string]*workdays.Calendar{}
+		}
+		if g.cals[name] == nil {
+			g.cals[name] = cal
+		}
+	}
 	row := g.marks[name]
 	for d := max(s.First, g.Window.First); d <= min(s.Last, g.Window.Last); d++ {
 		cell := &row[d-g.Window.First]
@@ -76,6 +85,14 @@ func (g *Grid) Totals() (days []int, total int) {
 
 // Closed reports whether day i of the window is closed.
 func (g *Grid) Closed(i int) bool { return !g.Calendar.Open(g.Window.First + civil.Date(i)) }
+
+// ClosedFor reports whether day i is closed for a person.
+func (g *Grid) ClosedFor(name string, i int) bool {
+	if cal := g.cals[name]; cal != nil {
+		return !cal.Open(g.Window.First + civil.Date(i))
+	}
+	return g.Closed(i)
+}
 
 // Columns returns the headings of the plain table: ISO days, total last.
 func (g *Grid) Columns() []string {

@@ -12,10 +12,10 @@ import (
 // Spread cuts ranges into one row per day or per period.
 type Spread struct {
 	Window   civil.Span
-	By       civil.Periods // nil: days
-	Working  bool          // keeps working days alone
-	Share    *Share        // splits an amount over all pieces of a range; nil for none
-	Calendar *workdays.Calendar
+	By       civil.Periods      // nil: days
+	Working  bool               // keeps working days alone
+	Share    *Share             // splits an amount over all pieces of a range; nil for none
+	Calendar *workdays.Calendar // nil where a row names none: its working days are blank
 	// Lost counts the days of ranges that lie in no period.
 	Lost int
 }
@@ -35,6 +35,9 @@ type piece struct {
 	worked int
 }
 
+// unknownDays are the working days of a piece where no calendar is named.
+const unknownDays = -1
+
 // Pieces calls put with the cells for each piece of a range inside the window.
 func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 	r = civil.Span{First: max(r.First, s.Window.First), Last: min(r.Last, s.Window.Last)}
@@ -42,7 +45,7 @@ func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 		return nil
 	}
 	return s.cut(r, func(p piece) error {
-		if s.Working && p.worked == 0 {
+		if s.Working && p.worked <= 0 {
 			return nil
 		}
 		return put(s.cells(p))
@@ -90,18 +93,25 @@ func (s *Spread) cells(p piece) []eval.Value {
 	if s.By == nil {
 		return []eval.Value{eval.Day(p.First)}
 	}
-	return []eval.Value{eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last), eval.Int(p.Len()), eval.Int(p.worked)}
+	worked := eval.Value{}
+	if p.worked != unknownDays {
+		worked = eval.Int(p.worked)
+	}
+	return []eval.Value{eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last), eval.Int(p.Len()), worked}
 }
 
 // cut cuts a range into pieces.
 func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 	counts := s.By != nil || s.Working || s.Share != nil && s.Share.By == ByWorkingDays
-	if counts {
+	if counts = counts && s.Calendar != nil; counts {
 		s.Calendar.Ask(r.First, r.Last)
 	}
 	if s.By == nil {
 		for d := r.First; d <= r.Last; d++ {
 			p := piece{Span: civil.Span{First: d, Last: d}}
+			if s.Calendar == nil {
+				p.worked = unknownDays
+			}
 			if counts && s.Calendar.Open(d) {
 				p.worked = 1
 			}
@@ -122,7 +132,11 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 			continue
 		}
 		covered += part.Len()
-		if err := put(piece{p.Name, part, s.Calendar.Count(part)}); err != nil {
+		worked := unknownDays
+		if s.Calendar != nil {
+			worked = s.Calendar.Count(part)
+		}
+		if err := put(piece{p.Name, part, worked}); err != nil {
 			return err
 		}
 	}
