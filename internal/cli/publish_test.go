@@ -278,7 +278,7 @@ func TestPublish(t *testing.T) {
 			o.says(0, "2 gone, 20 unchanged", who...)
 
 			// People change events by hand, in each property; none is lost.
-			words := []string{"summary", "date", "description", "location", "categories", "busy or free", "status", "class", "url", "length"}
+			words := []string{"summary", "date", "description", "location", "categories", "busy or free", "status", "privacy", "url", "length"}
 			properties := []string{"SUMMARY:Pay day\\, early", "DTSTART;VALUE=DATE:20270204", "DESCRIPTION:ask the bank", "LOCATION:Quay office", "CATEGORIES:mine",
 				"TRANSP:OPAQUE", "STATUS:TENTATIVE", "CLASS:PRIVATE", "URL:https://skerry.example/", "DURATION:P2D"}
 			if testing.Short() {
