@@ -97,6 +97,8 @@ func TestBadPlans(t *testing.T) {
 		{"    begins: 2027-01-08\n", "    begins: soon\n", "bad.yaml:60:11: for the series `deckhand-pay` at bad.yaml:89: in"},
 		{"takes: {begins: needed", "takes: {title: x, begins: needed", "`title` already means something in a series"},
 		{"takes: {begins: needed", "takes: {last: x, begins: needed", "`last` already means something in a series"},
+		{"takes: {begins: needed", "takes: {month: x, begins: needed", "`month` already means something in a series"},
+		{"timesheets: date, -lead working days, at 12:00", "timesheets: date, -led working days", "did you mean `lead`?"},
 		{"takes: {begins: needed", "takes: {timesheets: 3, begins: needed", "`timesheets` is a milestone of the pattern"},
 		{"    takes: {begins: needed", "    like: wages\n    takes: {begins: needed", "the pattern `wages` is like itself"},
 		{"{timesheets: none}", "{approval: none}", "there is no milestone `approval` to take out"},

@@ -61,6 +61,13 @@ func (c *Collector) Add(file string, err error) {
 	}
 }
 
+// tell says what the faults to come are about.
+func (c *Collector) tell(about string) {
+	if c != nil {
+		c.about = about
+	}
+}
+
 // all are the faults so far; none where none are collected.
 func (c *Collector) all() []Finding {
 	if c == nil {

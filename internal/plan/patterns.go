@@ -348,6 +348,7 @@ func (p *Plan) seriesOf(d *doc, item ast.Node) error {
 			takes = append(takes, w.name)
 		}
 	}
+	defer d.collect.tell("")
 	return p.eachRow(d, keys["table"].val, func(columns []string, at tableAt, cell func(string) (string, bool)) error {
 		name, ok := cell(column)
 		switch {
@@ -359,6 +360,7 @@ func (p *Plan) seriesOf(d *doc, item ast.Node) error {
 		if err := checkName(name); err != nil {
 			return at.wrap(err)
 		}
+		d.collect.tell(name)
 		values := phrase.Words{}
 		for _, w := range takes {
 			text, ok := cell(w)

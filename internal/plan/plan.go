@@ -414,10 +414,8 @@ func (p *Plan) named(in *part, what string, do func(key string, v ast.Node) erro
 		if err := p.freshIn(what, d, k, key); err != nil {
 			return err
 		}
-		if d.collect != nil {
-			d.collect.about = key
-			defer func() { d.collect.about = "" }()
-		}
+		d.collect.tell(key)
+		defer d.collect.tell("")
 		err := do(key, v)
 		if err != nil {
 			p.failed[phrase.FoldName(key)] = true

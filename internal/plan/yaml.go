@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -182,6 +183,10 @@ func (d *doc) wrap(n ast.Node, err error) error {
 	var placed *Error
 	if err == nil || errors.As(err, &placed) {
 		return err
+	}
+	var unknown *phrase.Error
+	if d.words != nil && errors.As(err, &unknown) && unknown.Unknown != "" {
+		unknown.HintAlso(slices.Sorted(maps.Keys(d.words)))
 	}
 	line, column := d.at(n)
 	return &Error{d.path, line, column, err, d.through}

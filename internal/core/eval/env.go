@@ -109,7 +109,7 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 	if write := phrase.Brought(c.text, n.Span); write != "" {
 		hint = "write `" + write + "`"
 	}
-	return 0, c.fail(n.Span, fmt.Sprintf("unknown name `%s`", n.Text), hint)
+	return 0, &phrase.Error{Phrase: c.text, Span: n.Span, Message: fmt.Sprintf("unknown name `%s`", n.Text), Hint: hint, Unknown: n.Text}
 }
 
 // calendar finds the calendar that a step counts with.

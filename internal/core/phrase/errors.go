@@ -13,8 +13,19 @@ type Error struct {
 	Span    Span
 	Message string // what was found
 	Hint    string // what to write instead; may be empty
+	Unknown string // the name that stands for nothing, where that is the fault
 	Err     error  // what it comes from, where that is an error of its own
 	Cell    bool   // the phrase stood in a cell of a table
+}
+
+// HintAlso names further words that could have stood where a name is unknown.
+func (e *Error) HintAlso(words []string) {
+	switch near := Nearest(e.Unknown, words); {
+	case near != "":
+		e.Hint = "did you mean `" + near + "`?"
+	case strings.HasPrefix(e.Hint, "known here: "):
+		e.Hint += ", " + strings.Join(words, ", ")
+	}
 }
 
 // OfCell marks an error as one of a phrase in a cell.

@@ -1,6 +1,7 @@
 package phrase
 
 import (
+	"slices"
 	"strings"
 
 	"yoyaku/internal/core/civil"
@@ -80,12 +81,39 @@ func FillText(text string, words Words) string {
 	}
 }
 
-// Reserved reports whether a name can't be a pattern's word, being one of the language.
+// Reserved reports whether a name can't be a pattern's word, being one of the language,
+// which Fill would write its value over wherever it stands.
 func Reserved(name string) bool {
+	word := strings.ToLower(name)
+	if reserved[word] || inRules[word] || notNames[word] || isLanguage[word] || furtherWords[word] ||
+		cadenceOf(word) != nil || slices.Contains(stepWords, word) {
+		return true
+	}
+	one := singular(word)
+	if _, period := periodUnits[one]; period {
+		return true
+	}
+	if _, unit := units[one]; unit {
+		return true
+	}
+	if slices.ContainsFunc(Parts, func(p *PartInfo) bool { return slices.Contains(p.words, word) }) {
+		return true
+	}
 	f, err := Parse(name)
 	if err != nil {
 		return true
 	}
 	_, bare := f.Expr.(*Name)
-	return !bare || isLanguage[strings.ToLower(name)]
+	return !bare
+}
+
+// furtherWords are the words of the language that no table of it holds.
+var furtherWords = map[string]bool{}
+
+func init() {
+	for _, w := range strings.Fields("after age backward backwards before blank bond business by closed contains count days fiscal " +
+		"following forward forwards half-year isda keep max min modified noticed out preceding renewing round rule short " +
+		"started starts steps the this time us weekdays with workday") {
+		furtherWords[w] = true
+	}
 }

@@ -2,6 +2,9 @@ package phrase
 
 import (
 	"errors"
+	"os"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 )
@@ -383,6 +386,41 @@ func TestWordsAsNames(t *testing.T) {
 		}
 		if err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %s", text, err, want)
+		}
+	}
+}
+
+// Whatever word the parser looks for can't be a word of a pattern, which would be filled
+// in over it.
+func TestReserved(t *testing.T) {
+	files, err := filepath.Glob("*.go")
+	if err != nil || len(files) < 10 {
+		t.Fatal(files, err)
+	}
+	call, literal := regexp.MustCompile(`\b(?:is|accept|expect)\(((?:"[a-z0-9-]+"(?:, )?)+)`), regexp.MustCompile(`[a-z0-9-]+`)
+	seen := 0
+	for _, f := range files {
+		source, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if strings.HasSuffix(f, "_test.go") {
+			continue
+		}
+		for _, m := range call.FindAllSubmatch(source, -1) {
+			for _, w := range literal.FindAllString(string(m[1]), -1) {
+				if seen++; !Reserved(w) {
+					t.Errorf("%s: a pattern may take `%s`", f, w)
+				}
+			}
+		}
+	}
+	if seen < 100 {
+		t.Errorf("only %d words were found", seen)
+	}
+	for _, w := range []string{"lead", "begins", "cut-off", "site", "cal"} {
+		if Reserved(w) {
+			t.Errorf("a pattern can't take `%s`", w)
 		}
 	}
 }
