@@ -13,6 +13,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/tabular"
 )
 
 func calendar(r *rand.Rand) *workdays.Calendar {
@@ -360,6 +361,39 @@ func TestArena(t *testing.T) {
 	for _, i := range r.Perm(len(want)) {
 		if got := a.Load(places[i], nil); !slices.Equal(got, want[i]) {
 			t.Fatalf("row %d is %v, want %v", i, got, want[i])
+		}
+	}
+}
+
+// A list of dates comes by day, those of one day as they came in, to both ends of the
+// days there are.
+func TestDueOrder(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	in, _, err := tabular.Open("-", strings.NewReader("n,at\n"), tabular.Input{})
+	check(t, err)
+	for _, spread := range []int{1, 40, 5000, int(civil.Max - civil.Min)} {
+		due := rows.Due{Today: civil.Min, Span: civil.Span{First: civil.Min, Last: civil.Max}, Calendar: func([]eval.Value) *workdays.Calendar { return nil }}
+		list := rows.NewDueList(&due, rows.NewTable("t", in, eval.Env{}))
+		list.Watch("at", 1)
+		want := make([][2]int, 3000)
+		for i := range want {
+			want[i] = [2]int{int(civil.Min) + r.IntN(spread+1), i}
+		}
+		want[1][0], want[2][0] = int(civil.Max), int(civil.Min)
+		for _, w := range want {
+			check(t, list.Add(0, []eval.Value{eval.Int(w[1]), eval.Day(civil.Date(w[0]))}))
+		}
+		slices.SortStableFunc(want, func(a, b [2]int) int { return a[0] - b[0] })
+		at := 0
+		err = list.Write(func(row []eval.Value) error {
+			if int(row[0].Num) != want[at][1] || int(row[1].Day) != want[at][0] {
+				t.Fatalf("over %d days, place %d: %v, want %v", spread, at, row, want[at])
+			}
+			at++
+			return nil
+		})
+		if err != nil || at != len(want) {
+			t.Fatal(err, at)
 		}
 	}
 }

@@ -1,8 +1,10 @@
 package schedule
 
 import (
+	"cmp"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -283,5 +285,41 @@ func TestPeriodsAtTheEdges(t *testing.T) {
 	}
 	if v := WeekdayOf(eval.Str("2027-03-10")); v.Kind != eval.Blank {
 		t.Errorf("the weekday of a text is %v", v)
+	}
+}
+
+// Series that are merged come as all their dates sorted: by day, nominal day, place.
+func TestMerge(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 9))
+	texts := []string{"monthly on 15, last then roll preceding", "monthly on 15 then roll following", "daily", "yearly on 29 feb skipping short months",
+		"dates 2030-01-01", "monthly on last then roll preceding", "quarterly on last working day", "weekly on sat then roll preceding"}
+	for n := range 40 {
+		var list []*Series
+		type line struct{ to, nominal, at int }
+		var want []line
+		window, _ := eval.Window([]string{"2027", "2028-02", "2010..2011"}[n%3], plain)
+		for at := range n {
+			s, err := NewSeries(fmt.Sprint("s", at), "", texts[r.IntN(len(texts))], plain)
+			if err != nil {
+				t.Fatal(err)
+			}
+			list = append(list, s)
+			for m := range Dates(s.Rules[0].Rec, window) {
+				want = append(want, line{int(m.To), int(m.Date.Date), at})
+			}
+		}
+		slices.SortStableFunc(want, func(a, b line) int {
+			return cmp.Or(a.to-b.to, a.nominal-b.nominal, a.at-b.at)
+		})
+		i := 0
+		for d, err := range Merge(list, window) {
+			if err != nil || i == len(want) || int(d.To) != want[i].to || int(d.Date.Date) != want[i].nominal || d.Series != list[want[i].at] {
+				t.Fatalf("%d series, place %d: %s of %s, want %v, %v", n, i, d.To, d.Series.Name, want[min(i, len(want)-1)], err)
+			}
+			i++
+		}
+		if i != len(want) {
+			t.Fatalf("%d series: %d dates, want %d", n, i, len(want))
+		}
 	}
 }

@@ -1,6 +1,8 @@
 package schedule
 
 import (
+	"cmp"
+	"container/heap"
 	"iter"
 	"slices"
 	"strings"
@@ -160,47 +162,60 @@ func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
 			}
 			return
 		}
-		type head struct {
-			Moved
-			ok   bool
-			next func() (Moved, error, bool)
-		}
-		heads := make([]head, len(list))
+		var h heads
 		for i, s := range list {
 			next, stop := iter.Pull2(s.all(window))
 			defer stop()
-			heads[i].next = next
-		}
-		advance := func(h *head) (err error) {
-			h.Moved, err, h.ok = h.next()
-			return err
-		}
-		for i := range heads {
-			if err := advance(&heads[i]); err != nil {
+			m, err, ok := next()
+			if err != nil {
 				yield(Dated{}, err)
 				return
 			}
+			if ok {
+				h = append(h, &head{m, i, next})
+			}
 		}
-		for {
-			best := -1
-			for i := range heads {
-				if h := &heads[i]; h.ok && (best < 0 || h.To < heads[best].To ||
-					h.To == heads[best].To && h.Date.Date < heads[best].Date.Date) {
-					best = i
-				}
-			}
-			if best < 0 {
+		heap.Init(&h)
+		for len(h) > 0 {
+			first := h[0]
+			if !yield(Dated{first.Moved, list[first.at]}, nil) {
 				return
 			}
-			if !yield(Dated{heads[best].Moved, list[best]}, nil) {
-				return
-			}
-			if err := advance(&heads[best]); err != nil {
+			m, err, ok := first.next()
+			switch {
+			case err != nil:
 				yield(Dated{}, err)
 				return
+			case ok:
+				first.Moved = m
+				heap.Fix(&h, 0)
+			default:
+				heap.Pop(&h)
 			}
 		}
 	}
+}
+
+// head is the next date of the series at a place in a list.
+type head struct {
+	Moved
+	at   int
+	next func() (Moved, error, bool)
+}
+
+// heads are a heap, the first date of all on top.
+type heads []*head
+
+func (h heads) Len() int      { return len(h) }
+func (h heads) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
+func (h heads) Less(i, j int) bool {
+	return cmp.Or(cmp.Compare(h[i].To, h[j].To), cmp.Compare(h[i].Date.Date, h[j].Date.Date), cmp.Compare(h[i].at, h[j].at)) < 0
+}
+func (h *heads) Push(x any) { *h = append(*h, x.(*head)) }
+func (h *heads) Pop() any {
+	last := (*h)[len(*h)-1]
+	*h = (*h)[:len(*h)-1]
+	return last
 }
 
 // MergeOccurrences yields the occurrences of several series in a window, in the
