@@ -248,7 +248,8 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 	return s, err
 }
 
-// finder finds the rows for a key and a day or number; known is false where what is
+// finder finds the rows for a key and a day or number, which hold until it is called
+// again; known is false where what is
 // looked up is blank.
 type finder func(key string, at eval.Value, blankKey bool) (found []rows.Held, known bool, err error)
 
@@ -306,6 +307,7 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 	if err != nil {
 		return nil, err
 	}
+	var room []rows.Held
 	switch {
 	case q.date != "":
 		found, err := rows.NewRanges(days, s.end < 0)
@@ -314,7 +316,8 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 			if !ok {
 				return nil, false, nil
 			}
-			held, err := found.On(key, v.Day, several)
+			held, err := found.On(key, v.Day, several, room)
+			room = held
 			return held, true, err
 		}, s.named(err)
 	case q.value != "":
@@ -327,7 +330,8 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 			if v.Kind == eval.Blank {
 				return nil, false, nil
 			}
-			held, err := found.On(key, v, several)
+			held, err := found.On(key, v, several, room)
+			room = held
 			return held, true, err
 		}, s.named(err)
 	}

@@ -228,11 +228,11 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 			return err
 		}
 		all := row
-		row = row[:width]
+		room = append(room[:0], row[:width]...)
 		if s.Share != nil {
 			err := s.Shared(span, all[number], func(cells []eval.Value, share rows.Portion) error {
 				n++
-				room = append(append(room[:0], row...), cells...)
+				room = append(room[:width], cells...)
 				room[amount] = share.Amount
 				return put(room)
 			})
@@ -244,7 +244,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 		}
 		return s.Pieces(span, func(cells []eval.Value) error {
 			n++
-			room = append(append(room[:0], row...), cells...)
+			room = append(room[:width], cells...)
 			return put(room)
 		})
 	}
@@ -360,8 +360,9 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 					made[rec] = list
 				}
 			}
+			cells = append(cells[:0], row[:width]...)
 			for _, i := range list {
-				cells = append(append(cells[:0], row[:width]...), i.Date, i.Start, i.End, eval.Int(i.Number))
+				cells = append(cells[:width], i.Date, i.Start, i.End, eval.Int(i.Number))
 				if err := put(cells); err != nil {
 					return err
 				}

@@ -94,8 +94,9 @@ type NamedSpan struct {
 // beyond it.
 type Periods func(span Span) iter.Seq2[NamedSpan, error]
 
-// Periods returns the periods of a unit.
+// Periods returns the periods of a unit, for one goroutine: it makes each name once.
 func (f Frame) Periods(u Unit) Periods {
+	names := map[Date]string{}
 	return func(span Span) iter.Seq2[NamedSpan, error] {
 		return func(yield func(NamedSpan, error) bool) {
 			for w := f.Walk(u, f.Index(u, span.First)); ; w.Skip(1) {
@@ -103,7 +104,12 @@ func (f Frame) Periods(u Unit) Periods {
 				if p.First > span.Last {
 					return
 				}
-				if !yield(NamedSpan{f.Name(u, max(p.First, Min)), p}, nil) {
+				name, known := names[p.First]
+				if !known {
+					name = f.Name(u, max(p.First, Min))
+					names[p.First] = name
+				}
+				if !yield(NamedSpan{name, p}, nil) {
 					return
 				}
 			}

@@ -76,9 +76,10 @@ func twoStarts(key, at string, a, b int) error {
 }
 
 // On returns the ranges of a key that hold a day, those that start first in
-// front.
-func (r *Ranges) On(key string, d civil.Date, several Several) (found []Held, err error) {
+// front, in room.
+func (r *Ranges) On(key string, d civil.Date, several Several, room []Held) (found []Held, err error) {
 	hs, upTo := r.byKey[key], r.upTo[key]
+	found = room[:0]
 	// The last range that starts on or before d; those before it may hold d as
 	// long as one of them reaches so far.
 	for i := sort.Search(len(hs), func(i int) bool { return hs[i].First > d }) - 1; i >= 0 && upTo[i] >= d; i-- {
@@ -122,14 +123,19 @@ func NewBands(list []Band, chained bool) (Bands, error) {
 	return b, nil
 }
 
-// On returns the ranges of a key that hold a number, those that start first in front.
-func (b Bands) On(key string, v eval.Value, several Several) (found []Held, err error) {
+// On returns the ranges of a key that hold a number, those that start first in front,
+// in room.
+func (b Bands) On(key string, v eval.Value, several Several, room []Held) (found []Held, err error) {
 	hs := b[key]
+	found = room[:0]
 	n := sort.Search(len(hs), func(i int) bool { return eval.Order(hs[i].From, v) > 0 })
 	for _, h := range hs[:n] {
 		if h.To.Kind == eval.Blank || eval.Order(v, h.To) < 0 {
 			found = append(found, h.Held)
 		}
+	}
+	if len(found) < 2 {
+		return found, nil
 	}
 	return several.of(found, v.String()+" is held by the ranges", key)
 }

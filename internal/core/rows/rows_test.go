@@ -201,8 +201,8 @@ func TestChained(t *testing.T) {
 						want, best = line, start
 					}
 				}
-				d, _ := onDays.On(key, civil.Date(739400+at), rows.StopAtSeveral)
-				n, _ := onNumbers.On(key, eval.Int(at), rows.StopAtSeveral)
+				d, _ := onDays.On(key, civil.Date(739400+at), rows.StopAtSeveral, nil)
+				n, _ := onNumbers.On(key, eval.Int(at), rows.StopAtSeveral, nil)
 				for _, got := range [][]rows.Held{d, n} {
 					if want < 0 && len(got) > 0 || want >= 0 && (len(got) != 1 || got[0].Line != want) {
 						t.Fatalf("key %s at %d: %v, want line %d of %v", key, at, got, want, starts[key])
@@ -233,7 +233,7 @@ func TestMatch(t *testing.T) {
 					want = append(want, h.Line)
 				}
 			}
-			held, err := found.On(key, d, rows.AllOfSeveral)
+			held, err := found.On(key, d, rows.AllOfSeveral, nil)
 			var got []int
 			for i, h := range held {
 				got = append(got, h.Line)
@@ -245,10 +245,10 @@ func TestMatch(t *testing.T) {
 			if err != nil || !slices.Equal(got, want) {
 				t.Fatalf("%s on %s: %v, want %v", key, d, got, want)
 			}
-			if _, err := found.On(key, d, rows.StopAtSeveral); (err != nil) != (len(want) > 1) {
+			if _, err := found.On(key, d, rows.StopAtSeveral, nil); (err != nil) != (len(want) > 1) {
 				t.Fatalf("several: %v for %v", err, want)
 			}
-			if first, err := found.On(key, d, rows.FirstOfSeveral); err != nil || len(first) != min(1, len(want)) {
+			if first, err := found.On(key, d, rows.FirstOfSeveral, nil); err != nil || len(first) != min(1, len(want)) {
 				t.Fatalf("first: %v", first)
 			}
 		}

@@ -18,6 +18,8 @@ type Spread struct {
 	Calendar *workdays.Calendar // nil where a row names none: its working days are blank
 	// Lost counts the days of ranges that lie in no period.
 	Lost int
+
+	room []eval.Value // of the cells of a piece
 }
 
 // Columns returns the columns that are added.
@@ -38,7 +40,8 @@ type piece struct {
 // unknownDays are the working days of a piece where no calendar is named.
 const unknownDays = -1
 
-// Pieces calls put with the cells for each piece of a range inside the window.
+// Pieces calls put with the cells for each piece of a range inside the window. They are
+// valid only during the call.
 func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 	r = civil.Span{First: max(r.First, s.Window.First), Last: min(r.Last, s.Window.Last)}
 	if r.First > r.Last {
@@ -88,16 +91,18 @@ func (e *AmountError) Error() string { return e.Err.Error() }
 // Unwrap returns the fault.
 func (e *AmountError) Unwrap() error { return e.Err }
 
-// cells are the cells of a piece, without its share.
+// cells are the cells of a piece, without its share; the next piece takes their room.
 func (s *Spread) cells(p piece) []eval.Value {
-	if s.By == nil {
-		return []eval.Value{eval.Day(p.First)}
+	if s.room = s.room[:0]; s.By == nil {
+		s.room = append(s.room, eval.Day(p.First))
+		return s.room
 	}
 	worked := eval.Value{}
 	if p.worked != unknownDays {
 		worked = eval.Int(p.worked)
 	}
-	return []eval.Value{eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last), eval.Int(p.Len()), worked}
+	s.room = append(s.room, eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last), eval.Int(p.Len()), worked)
+	return s.room
 }
 
 // cut cuts a range into pieces.
