@@ -20,7 +20,7 @@ import (
 
 func main() {
 	n := flag.Int("rows", 1_000_000, "rows of the table")
-	runs := flag.Int("runs", 3, "runs of each command")
+	runs := flag.Int("runs", 5, "pairs of a command and the bare copy")
 	program := flag.String("program", "bin/yoyaku", "the program")
 	copyFrom := flag.String("copy", "", "copy this file by encoding/csv and end")
 	flag.Parse()
@@ -31,88 +31,106 @@ func main() {
 	dir, err := os.MkdirTemp("", "yoyaku-bench")
 	check(err)
 	defer os.RemoveAll(dir)
-	table, out := filepath.Join(dir, "table.csv"), filepath.Join(dir, "out.csv")
-	check(makeTable(table, *n))
-	check(os.WriteFile(filepath.Join(dir, "cal.yaml"), []byte("closed: sat, sun\nholidays:\n  - {name: New Year, day: yearly on 1 jan then roll following}\n"), 0o644))
-	self, err := os.Executable()
+	b := bench{program: *program, runs: *runs, table: filepath.Join(dir, "table.csv"), out: filepath.Join(dir, "out.csv")}
+	b.self, err = os.Executable()
 	check(err)
-	derive := []string{*program, "derive", table, "--calendar", filepath.Join(dir, "cal.yaml"), "--out", out,
-		"--add", "ends = start, +12 months", "--add", "month_end = start, end of month", "--add", "paid = month_end, roll preceding",
-		"--add", "length = days from start to ends", "--add", "worked = working days from start to ends"}
-	bare := []string{self, "-copy", table, out}
-	python, _ := exec.LookPath("python3")
-	script := filepath.Join(dir, "plain.py")
-	check(os.WriteFile(script, []byte(plainScript), 0o644))
-	info, err := os.Stat(table)
+	check(makeTable(b.table, *n))
+	info, err := os.Stat(b.table)
 	check(err)
-	fmt.Printf("%d rows of %d MB, CSV to CSV, the middle of %d runs in turn\n", *n, info.Size()>>20, *runs)
-	var a, b, c []float64
-	var ratio []float64
-	var memory int64
-	for range *runs {
-		tb, _ := timed(bare)
-		td, m := timed(derive)
-		if python != "" {
-			tc, _ := timed([]string{python, script, table, out})
-			c = append(c, td/tc)
-		}
-		a, b, ratio, memory = append(a, td), append(b, tb), append(ratio, td/tb), max(memory, m)
+	b.size = info.Size()
+	fmt.Printf("%d rows of %d MB, CSV to CSV, beside a bare encoding/csv copy, %d pairs in turn\n", *n, b.size>>20, b.runs)
+	fmt.Printf("%-32s %-16s %-16s %7s %8s %8s\n", "", "clock / copy", "CPU / copy", "budget", "memory", "writes")
+	fmt.Printf("%-32s %-16s %s\n", "", " min  mid  max", " min  mid  max")
+	for _, w := range works(dir, b.table) {
+		b.time(w)
 	}
-	fmt.Printf("bare encoding/csv copy           %.2f s\n", middle(b))
-	fmt.Printf("derive, five columns             %.2f s, %.2f times the copy, peak %d MB\n", middle(a), middle(ratio), memory/1024)
-	defer others(*program, dir, table, out, self, *runs)
-	if python != "" {
-		fmt.Printf("                                 %.2f of the time of a plain script in Python\n", middle(c))
-	}
+	fmt.Printf("the copy itself: %s s by the clock\n", spread(b.copies))
 }
 
-// others times the commands that ask questions of a table.
-func others(program, dir, table, out, self string, runs int) {
-	ranges := filepath.Join(dir, "ranges.csv")
-	f, err := os.Create(ranges)
-	check(err)
-	fmt.Fprintln(f, "unit,head,since,until")
+// bench times commands on a table.
+type bench struct {
+	program, self, table, out string
+	size                      int64 // of the table
+	runs                      int
+	copies                    []float64 // seconds of all bare copies
+}
+
+// work is a command, with its budget in times of the bare copy: of the table, or of what
+// it writes; 0 for none.
+type work struct {
+	name   string
+	args   []string
+	budget float64
+	writes bool
+}
+
+// time runs a command and the bare copy in turn, and prints the ratios.
+func (b *bench) time(w work) {
+	args := append(append([]string{b.program}, w.args...), "--out", b.out)
+	if w.args == nil { // a script
+		args = []string{"python3", w.name, b.table, b.out}
+		if _, err := exec.LookPath(args[0]); err != nil {
+			return
+		}
+		w.name = "derive, as a plain Python script"
+	}
+	var clock, cpu []float64
+	var memory, size int64
+	for range b.runs {
+		bare := timed([]string{b.self, "-copy", b.table, b.out})
+		t := timed(args)
+		b.copies = append(b.copies, bare.clock)
+		clock, cpu, memory = append(clock, t.clock/bare.clock), append(cpu, t.cpu/bare.cpu), max(memory, t.memory)
+		info, err := os.Stat(b.out)
+		check(err)
+		size = info.Size()
+	}
+	budget := ""
+	if w.writes {
+		w.budget = float64(size) / float64(b.size)
+	}
+	if w.budget > 0 {
+		budget = fmt.Sprintf("%.2f", w.budget)
+	}
+	fmt.Printf("%-32s %-16s %-16s %7s %5d MB %5d MB\n", w.name, spread(clock), spread(cpu), budget, memory>>10, size>>20)
+}
+
+// works are what is timed; what they need is written into dir.
+func works(dir, table string) []work {
+	write := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		check(os.WriteFile(path, []byte(text), 0o644))
+		return path
+	}
+	ranges := "unit,head,since,until\n"
 	for u := range 13 {
 		for y := 2014; y < 2036; y++ {
-			fmt.Fprintf(f, "Unit %d,Head %d,%d-01-01,%d-12-31\n", u, y, y, y)
+			ranges += fmt.Sprintf("Unit %d,Head %d,%d-01-01,%d-12-31\n", u, y, y, y)
 		}
 	}
-	check(f.Close())
-	plan := filepath.Join(dir, "plan.yaml")
-	check(os.WriteFile(plan, []byte("plan: 1\nseries:\n  pay:\n    rule: monthly on 15, last then roll preceding\n    milestones: {cut: \"date, -5 working days\"}\n"), 0o644))
-	bands := filepath.Join(dir, "bands.csv")
-	check(os.WriteFile(bands, []byte("at_least,weeks\n0,2\n6,4\n12,6\n24,8\n"), 0o644))
+	held := write("ranges.csv", ranges)
+	plan := write("plan.yaml", "plan: 1\nseries:\n  pay:\n    rule: monthly on 15, last then roll preceding\n    milestones: {cut: \"date, -5 working days\"}\n")
+	bands := write("bands.csv", "at_least,weeks\n0,2\n6,4\n12,6\n24,8\n")
+	calendar := write("cal.yaml", "closed: sat, sun\nholidays:\n  - {name: New Year, day: yearly on 1 jan then roll following}\n")
 	cells := filepath.Join(dir, "cells.csv")
 	check(withPhrases(table, cells))
-	for _, c := range []struct {
-		name string
-		args []string
-	}{
-		{"terms that renew, with notice", []string{"derive", table, "--add", "e = start, lasting term months renewing every 6 months noticed (-3 months, roll preceding) on or after 2027-04-20"}},
-		{"a series by its milestone", []string{"derive", table, "--plan", plan, "--add", "e = start, pay by cut on or after"}},
-		{"steps in cells, ten texts", []string{"derive", cells, "--add", "e = start, steps in terms"}},
-		{"rules in cells, ten texts", []string{"spread", cells, "--dates", "rule in rule", "--window", "2027-01"}},
-		{"match by a number", []string{"match", table, bands, "--value", "term", "--start", "at_least"}},
-		{"match by key alone", []string{"match", table, bands, "--key", "term=at_least"}},
-		{"due --within", []string{"due", table, "--date", "start", "--within", "30 days", "--upcoming", "--as-of", "2030-01-01"}},
-		{"due, all rows", []string{"due", table, "--date", "start"}},
-		{"spread --by month", []string{"spread", table, "--start", "start", "--end", "start, lasting term weeks", "--by", "month"}},
-		{"match", []string{"match", table, ranges, "--key", "unit", "--date", "start", "--start", "since", "--end", "until"}},
-		{"tally", []string{"tally", table, "--rows", "unit", "--cols", "year of start"}},
-		{"grid", []string{"grid", table, "--name", "unit", "--start", "start", "--end", "start, lasting term weeks", "--window", "2027-06"}},
-	} {
-		var took, ratio []float64
-		var memory int64
-		size := int64(0)
-		for range runs {
-			tb, _ := timed([]string{self, "-copy", table, out})
-			t, m := timed(append(append([]string{program}, c.args...), "--out", out))
-			took, ratio, memory = append(took, t), append(ratio, t/tb), max(memory, m)
-			if info, err := os.Stat(out); err == nil {
-				size = info.Size()
-			}
-		}
-		fmt.Printf("%-32s %.2f s, %.2f times the copy, peak %d MB, writes %d MB\n", c.name, middle(took), middle(ratio), memory/1024, size>>20)
+	return []work{
+		{"derive, five columns", []string{"derive", table, "--calendar", calendar,
+			"--add", "ends = start, +12 months", "--add", "month_end = start, end of month", "--add", "paid = month_end, roll preceding",
+			"--add", "length = days from start to ends", "--add", "worked = working days from start to ends"}, 0.55, false},
+		{write("plain.py", plainScript), nil, 0, false},
+		{"terms that renew, with notice", []string{"derive", table, "--add", "e = start, lasting term months renewing every 6 months noticed (-3 months, roll preceding) on or after 2027-04-20"}, 0, false},
+		{"a series by its milestone", []string{"derive", table, "--plan", plan, "--add", "e = start, pay by cut on or after"}, 0, false},
+		{"steps in cells, ten texts", []string{"derive", cells, "--add", "e = start, steps in terms"}, 0, false},
+		{"rules in cells, ten texts", []string{"spread", cells, "--dates", "rule in rule", "--window", "2027-01"}, 0, false},
+		{"match by a number", []string{"match", table, bands, "--value", "term", "--start", "at_least"}, 1.5, false},
+		{"match by key alone", []string{"match", table, bands, "--key", "term=at_least"}, 1.5, false},
+		{"match", []string{"match", table, held, "--key", "unit", "--date", "start", "--start", "since", "--end", "until"}, 1.5, false},
+		{"due --within", []string{"due", table, "--date", "start", "--within", "30 days", "--upcoming", "--as-of", "2030-01-01"}, 1, false},
+		{"due, all rows", []string{"due", table, "--date", "start"}, 2.5, false},
+		{"spread --by month", []string{"spread", table, "--start", "start", "--end", "start, lasting term weeks", "--by", "month"}, 0, true},
+		{"tally", []string{"tally", table, "--rows", "unit", "--cols", "year of start"}, 1, false},
+		{"grid", []string{"grid", table, "--name", "unit", "--start", "start", "--end", "start, lasting term weeks", "--window", "2027-06"}, 1, false},
 	}
 }
 
@@ -172,19 +190,31 @@ func check(err error) {
 	}
 }
 
-func middle(list []float64) float64 { slices.Sort(list); return list[len(list)/2] }
+// spread is the least, the middle and the greatest.
+func spread(list []float64) string {
+	slices.Sort(list)
+	return fmt.Sprintf("%.2f %.2f %.2f", list[0], list[len(list)/2], list[len(list)-1])
+}
 
-// timed runs a command and returns its seconds and peak memory in KB.
-func timed(args []string) (float64, int64) {
+// cost is what a command took: seconds, and its peak memory in KB.
+type cost struct {
+	clock, cpu float64
+	memory     int64
+}
+
+// timed runs a command; what it says is shown where it fails.
+func timed(args []string) (c cost) {
 	cmd := exec.Command(args[0], args[1:]...)
-	cmd.Stderr = os.Stderr
 	start := time.Now()
-	check(cmd.Run())
-	took := time.Since(start).Seconds()
-	if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
-		return took, u.Maxrss
+	if said, err := cmd.CombinedOutput(); err != nil {
+		check(fmt.Errorf("%s: %w\n%s", args[0], err, said))
 	}
-	return took, 0
+	c.clock = time.Since(start).Seconds()
+	c.cpu = (cmd.ProcessState.UserTime() + cmd.ProcessState.SystemTime()).Seconds()
+	if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
+		c.memory = u.Maxrss
+	}
+	return c
 }
 
 func makeTable(path string, n int) error {
