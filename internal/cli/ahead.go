@@ -54,14 +54,17 @@ stand first.`,
 		if err := known(plans, args); err != nil {
 			return err
 		}
+		if err := knownOwner(plans, owner); err != nil {
+			return rows.In("owner", err)
+		}
 		var all []plan.Ahead
 		for _, p := range plans {
 			what, err := a.asked(p, args, within, window, overdue)
 			if err == nil && owner != "" {
-				if what.Owner, err = p.OwnerNamed(owner); err != nil && len(plans) > 1 {
-					what.Series, what.Records, err = nil, nil, nil // one of another plan's people
+				var other error
+				if what.Owner, other = p.OwnerNamed(owner); other != nil { // one of another plan's people
+					what.Series, what.Records = nil, nil
 				}
-				err = rows.In("owner", err)
 			}
 			if err != nil {
 				return err
@@ -71,6 +74,16 @@ stand first.`,
 		return a.tellAhead(plans, all, &out)
 	}
 	return c
+}
+
+// knownOwner refuses an owner who is none of the people of any of the plans.
+func knownOwner(plans []*plan.Plan, owner string) (err error) {
+	for _, p := range plans {
+		if _, err = p.OwnerNamed(owner); err == nil || owner == "" {
+			return nil
+		}
+	}
+	return err
 }
 
 // known refuses names that are no series or record of any of the plans.

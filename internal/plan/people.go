@@ -2,7 +2,6 @@ package plan
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
@@ -38,10 +37,13 @@ func (p *Plan) OwnerNamed(name string) (string, error) {
 		}
 		known = append(known, o.Name)
 	}
-	if known == nil {
-		return "", fmt.Errorf("the plan names no people; they stand under `people`")
+	hint := "name the people under `people`"
+	if near := phrase.Nearest(name, known); near != "" {
+		hint = "did you mean `" + near + "`?"
+	} else if known != nil {
+		hint = "people here are " + strings.Join(known, ", ")
 	}
-	return "", fmt.Errorf("unknown owner `%s`; people here are %s", name, strings.Join(known, ", "))
+	return "", fmt.Errorf("unknown owner `%s`; %s", name, hint)
 }
 
 // Event makes the event of an entry of the plan.
@@ -84,21 +86,10 @@ func (p *Plan) addOwner(d *doc, name string, n ast.Node) error {
 
 // unknownOwners finds milestones whose owner isn't one of the people.
 func (p *Plan) unknownOwners() {
-	var known []string
-	for _, o := range p.Owners {
-		known = append(known, o.Name)
-	}
 	for _, o := range p.owners {
-		if slices.ContainsFunc(known, func(n string) bool { return phrase.SameName(n, o.name) }) {
-			continue
+		if _, err := p.OwnerNamed(o.name); err != nil {
+			p.fault(o.at, o.series, "%v", err)
 		}
-		hint := "name the people under `people`"
-		if near := phrase.Nearest(o.name, known); near != "" {
-			hint = "did you mean `" + near + "`?"
-		} else if known != nil {
-			hint = "people here are " + strings.Join(known, ", ")
-		}
-		p.fault(o.at, o.series, "unknown owner `%s`; %s", o.name, hint)
 	}
 }
 

@@ -60,7 +60,7 @@ func (m *byMilestone) After(d civil.Date, on bool) (civil.Date, bool) {
 	}
 	m.Lock()
 	defer m.Unlock()
-	i, ok := m.from(m.s, m.at, d)
+	i, ok := m.from(d)
 	if !ok {
 		return civil.None, false
 	}
@@ -74,7 +74,7 @@ func (m *byMilestone) Before(d civil.Date, on bool) (civil.Date, bool) {
 	}
 	m.Lock()
 	defer m.Unlock()
-	i, _ := m.from(m.s, m.at, d)
+	i, _ := m.from(d)
 	if i == 0 || m.err != nil {
 		return civil.None, false
 	}
@@ -89,14 +89,14 @@ func (m *byMilestone) Blind(d civil.Date) workdays.Blind {
 }
 
 // reach makes the milestones of a stretch too.
-func (m *byMilestone) reach(s *Series, at int, span civil.Span) {
+func (m *byMilestone) reach(span civil.Span) {
 	run := func(part civil.Span) (list []byDay) {
-		for o, err := range s.Occurrences(part.Widen(s.milestoneReach())) {
+		for o, err := range m.s.Occurrences(part.Widen(m.s.milestoneReach())) {
 			if err != nil {
 				m.err = err
 				return list
 			}
-			if v := o.Milestone(at); v.Kind != eval.Blank && part.Has(v.Day) {
+			if v := o.Milestone(m.at); v.Kind != eval.Blank && part.Has(v.Day) {
 				if list = append(list, byDay{v.Day, o.To}); o.Asked.Is() {
 					m.blind[o.To] = o.Asked
 				}
@@ -120,13 +120,13 @@ func (m *byMilestone) reach(s *Series, at int, span civil.Span) {
 }
 
 // from returns the place of the first milestone on or after d, making those around it.
-func (m *byMilestone) from(s *Series, at int, d civil.Date) (i int, ok bool) {
-	back, forth := s.milestoneReach()
-	before, after := s.reach()
-	all := s.span().Widen(back+before, forth+after)
+func (m *byMilestone) from(d civil.Date) (i int, ok bool) {
+	back, forth := m.s.milestoneReach()
+	before, after := m.s.reach()
+	all := m.s.span().Widen(back+before, forth+after)
 	all.First, all.Last = max(all.First, civil.Min), min(all.Last, civil.Max)
 	if m.span == (civil.Span{}) {
-		m.reach(s, at, civil.Span{First: d, Last: d}.Widen(firstMade, firstMade))
+		m.reach(civil.Span{First: d, Last: d}.Widen(firstMade, firstMade))
 	}
 	for more := firstMade; ; more *= 2 {
 		i = sort.Search(len(m.list), func(i int) bool { return m.list[i].day >= d })
@@ -134,9 +134,9 @@ func (m *byMilestone) from(s *Series, at int, d civil.Date) (i int, ok bool) {
 		case m.err != nil:
 			return 0, false
 		case i == 0 && m.span.First > all.First:
-			m.reach(s, at, civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
+			m.reach(civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
 		case i == len(m.list) && m.span.Last < all.Last:
-			m.reach(s, at, civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
+			m.reach(civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
 		default:
 			return i, i < len(m.list)
 		}
