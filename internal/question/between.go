@@ -46,7 +46,7 @@ counts and year fractions by the published conventions.`,
 					if err != nil {
 						return err
 					}
-					v, _, err := prog.Eval(row, nil)
+					v, err := prog.Eval(row)
 					if err != nil {
 						return err
 					}

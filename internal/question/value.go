@@ -28,7 +28,7 @@ start from --base, or from today.`,
 			if err != nil {
 				return err
 			}
-			v, _, err := prog.Eval([]eval.Value{from}, nil)
+			v, err := prog.Eval([]eval.Value{from})
 			if err != nil {
 				return err
 			}

@@ -116,7 +116,9 @@ func (q *why) steps(j *Job) error {
 	if err != nil {
 		return err
 	}
-	v, moves, err := prog.Eval([]eval.Value{from}, nil)
+	var v eval.Value
+	var moves []eval.Move
+	err = prog.Into([]eval.Value{from}, &moves, &v)
 	if err != nil {
 		return err
 	}

@@ -134,8 +134,9 @@ func (w *rowTelling) tell(at int) error {
 			return err
 		}
 	}
-	v, moves, err := prog.Eval(w.row[:at], nil)
-	if err != nil {
+	var v eval.Value
+	var moves []eval.Move
+	if err := prog.Into(w.row[:at], &moves, &v); err != nil {
 		return err
 	}
 	w.list = append(w.list, schedule.Telling{What: name, Step: "= " + prog.Text})

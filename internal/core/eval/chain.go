@@ -140,17 +140,19 @@ func (c *Chain) On(d civil.Date, minutes int) Value {
 	return v
 }
 
-// Run applies the chain to d and appends each step that changed it to trace.
-// None is a blank. blind is the calendar that was asked beyond what it knows,
-// if one was. An error is a *phrase.Error that points at the step.
-func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (_ civil.Date, _ []Move, blind workdays.Blind, err error) {
+// Run applies the chain to d and appends each step that changed it to trace, where
+// that isn't nil. None is a blank. blind is the calendar that was asked beyond what
+// it knows, if one was. An error is a *phrase.Error that points at the step.
+func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, blind workdays.Blind, err error) {
 	if c.chosen != nil {
 		to, step, asked, err := c.chosen(d)
 		if err != nil || to == civil.None {
-			return civil.None, trace, asked, err
+			return civil.None, asked, err
 		}
 		if blind = asked; to != d {
-			trace = append(trace, Move{step, d, to})
+			if trace != nil {
+				*trace = append(*trace, Move{step, d, to})
+			}
 			d = to
 		}
 	}
@@ -159,7 +161,7 @@ func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (_ civil.Date, _ []
 		if s.choose != nil {
 			chosen, err := s.choose(row)
 			if err != nil || chosen == nil {
-				return civil.None, trace, blind, err
+				return civil.None, blind, err
 			}
 			s = chosen
 		}
@@ -171,10 +173,10 @@ func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (_ civil.Date, _ []
 		}
 		to, err := s.do(d, row)
 		if err != nil {
-			return civil.None, trace, blind, c.fault(s, err)
+			return civil.None, blind, c.fault(s, err)
 		}
 		if to == civil.None {
-			return civil.None, trace, blind, nil
+			return civil.None, blind, nil
 		}
 		if s.Calendar != nil && !s.Calendar.Knows(to) {
 			blind = workdays.Blind{Calendar: s.Calendar, Day: to}
@@ -182,11 +184,13 @@ func (c *Chain) Run(d civil.Date, row []Value, trace []Move) (_ civil.Date, _ []
 			blind = s.series.Blind(to)
 		}
 		if to != d {
-			trace = append(trace, Move{s, d, to})
+			if trace != nil {
+				*trace = append(*trace, Move{s, d, to})
+			}
 			d = to
 		}
 	}
-	return d, trace, blind, nil
+	return d, blind, nil
 }
 
 func (c *Chain) fault(s *Step, err error) error {
@@ -195,47 +199,4 @@ func (c *Chain) fault(s *Step, err error) error {
 		return err
 	}
 	return &phrase.Error{Phrase: c.text, Span: s.Node.Pos(), Message: err.Error(), Err: err}
-}
-
-// Program is a compiled expression.
-type Program struct {
-	Text  string // canonical
-	kind  Kind
-	value func(row []Value) (Value, error)
-	chain *Chain // steps at the top, nil when there are none
-}
-
-// Chain returns the steps at the top of the expression, or nil.
-func (p *Program) Chain() *Chain { return p.chain }
-
-// Base is what the expression's steps start from for a row.
-func (p *Program) Base(row []Value) (Value, error) { return p.value(row) }
-
-// Eval computes the expression on a row, appending the moves of its own steps
-// to trace. A date for which a calendar was asked beyond what it knows is noted
-// with the calendar, once.
-func (p *Program) Eval(row []Value, trace []Move) (Value, []Move, error) {
-	v, trace, blind, err := p.Work(row, trace)
-	blind.Note()
-	return v, trace, err
-}
-
-// Work is Eval for those who note themselves what blind calendars were asked;
-// there is none either where what the expression starts from was unsure already.
-func (p *Program) Work(row []Value, trace []Move) (v Value, _ []Move, blind workdays.Blind, err error) {
-	v, err = p.value(row)
-	if err != nil || p.chain == nil || v.Kind == Blank {
-		return v, trace, blind, err
-	}
-	unsure := v.Unsure
-	d, trace, blind, err := p.chain.Run(v.Day, row, trace)
-	if err != nil || d == civil.None {
-		return Value{}, trace, blind, err
-	}
-	v = p.chain.Value(d)
-	v.Unsure = unsure || blind.Is()
-	if unsure {
-		blind = workdays.Blind{}
-	}
-	return v, trace, blind, nil
 }

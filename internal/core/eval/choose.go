@@ -143,7 +143,8 @@ func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
 		if err != nil || b == nil {
 			return civil.None, nil, blind, err
 		}
-		v, _, blind, err := b.prog.Work(row, nil)
+		var v Value
+		blind, err = b.prog.Work(row, nil, &v)
 		if err != nil || v.Kind == Blank {
 			return civil.None, nil, blind, err
 		}

@@ -101,7 +101,7 @@ func (c *compiler) logic(e *phrase.Logic) (value, error) {
 	if e.Or {
 		decides = yes
 	}
-	a, b, err := c.pair(c.expr, e.A, e.B)
+	a, b, err := pair(c.expr, e.A, e.B)
 	return func(row []Value) (Value, error) {
 		x, err := a(row)
 		if err != nil {
@@ -122,7 +122,7 @@ func (c *compiler) logic(e *phrase.Logic) (value, error) {
 
 func (c *compiler) comparison(e *phrase.Compare) (value, error) {
 	if holds := inTexts[e.Op]; holds != nil {
-		a, b, err := c.pair(c.cell, e.A, e.B)
+		a, b, err := pair(c.cell, e.A, e.B)
 		return func(row []Value) (Value, error) {
 			x, err := a(row)
 			if err != nil || isBlank(x) {
@@ -216,7 +216,7 @@ func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Valu
 			}
 		}
 	}
-	a, b, err := c.pair(operand, ea, eb)
+	a, b, err := pair(operand, ea, eb)
 	if err != nil {
 		return nil, err
 	}

@@ -34,7 +34,7 @@ func CompileExpect(text string, env Env) (*Expect, error) {
 		*slots = append(*slots, x.used...)
 	}
 	if cmp, ok := e.(*phrase.Compare); ok {
-		x.a, x.b, err = c.pair(c.expr, cmp.A, cmp.B)
+		x.a, x.b, err = pair(c.expr, cmp.A, cmp.B)
 	}
 	return x, err
 }

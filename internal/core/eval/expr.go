@@ -31,7 +31,7 @@ func CompileDate(text string, env Env) (*Program, error) {
 		return c.program(e, nil)
 	}
 	p := &Program{Text: phrase.ExprText(e), kind: Date}
-	p.value, err = c.dateOf(e)
+	p.date, err = c.dateOf(e)
 	return p, err
 }
 
@@ -40,14 +40,16 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	s, ok := e.(*phrase.Steps)
 	var err error
 	if !ok {
-		p.value, err = c.expr(e)
+		if p.whole, err = c.wholes(e); p.whole == nil && err == nil {
+			p.value, err = c.expr(e)
+		}
 		return p, err
 	}
 	switch {
 	case s.Base != nil:
-		p.value, err = c.dateOf(s.Base)
+		p.date, err = c.dateOf(s.Base)
 	case base != nil:
-		p.value, err = c.dateOf(base)
+		p.date, err = c.dateOf(base)
 	default:
 		err = c.fail(s.List[0].Pos(), "this step has nothing to start from", "put a date, a name or `today` and a comma in front")
 	}
@@ -84,12 +86,9 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 		if err != nil {
 			return nil, err
 		}
-		return func(row []Value) (Value, error) {
-			v, _, err := p.Eval(row, nil)
-			return v, err
-		}, nil
+		return p.Eval, nil
 	case *phrase.Otherwise:
-		a, b, err := c.pair(c.expr, e.A, e.B)
+		a, b, err := pair(c.expr, e.A, e.B)
 		return func(row []Value) (Value, error) {
 			if v, err := a(row); err != nil || !isBlank(v) {
 				return v, err
@@ -97,25 +96,25 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 			return b(row)
 		}, err
 	case *phrase.Extreme:
-		a, b, err := c.pair(c.dateOf, e.A, e.B)
-		return func(row []Value) (Value, error) {
-			x, err := a(row)
-			if err != nil || x.Kind == Blank {
-				return x, err
+		a, b, err := pair(c.dateOf, e.A, e.B)
+		return dateCells(func(row []Value) (civil.Date, bool, error) {
+			x, unsure, err := a(row)
+			if err != nil || x == civil.None {
+				return x, unsure, err
 			}
-			y, err := b(row)
-			if err != nil || y.Kind == Blank || (y.Day > x.Day) == e.Later {
-				return y, err
+			y, also, err := b(row)
+			if err != nil || y == civil.None || (y > x) == e.Later {
+				return y, also, err
 			}
-			return x, nil
-		}, err
+			return x, unsure, nil
+		}), err
 	}
 	switch e := e.(type) {
 	case *phrase.Text:
 		v := Value{Kind: Text, Text: e.S}
 		return func([]Value) (Value, error) { return v, nil }, nil
 	case *phrase.Join:
-		a, b, err := c.pair(c.expr, e.A, e.B)
+		a, b, err := pair(c.expr, e.A, e.B)
 		return func(row []Value) (Value, error) {
 			x, err := a(row)
 			if err != nil {
@@ -128,8 +127,6 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 	return c.measure(e)
 }
 
-type value = func([]Value) (Value, error)
-
 // note adds a slot to a list that the place wants to know.
 func (c *compiler) note(list *[]int, slot int) {
 	if list != nil && !slices.Contains(*list, slot) {
@@ -137,12 +134,10 @@ func (c *compiler) note(list *[]int, slot int) {
 	}
 }
 
-func (c *compiler) pair(one func(phrase.Expr) (value, error), a, b phrase.Expr) (value, value, error) {
-	x, err := one(a)
-	if err != nil {
-		return nil, nil, err
+func pair[F any](one func(phrase.Expr) (F, error), a, b phrase.Expr) (x, y F, err error) {
+	if x, err = one(a); err == nil {
+		y, err = one(b)
 	}
-	y, err := one(b)
 	return x, y, err
 }
 
@@ -162,7 +157,7 @@ func (e *NotDate) Error() string {
 
 // dateOf compiles an operand that must be a date or blank; steps go by the day
 // of a date with a time.
-func (c *compiler) dateOf(e phrase.Expr) (value, error) {
+func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
 	if err := c.want(e, Date); err != nil {
 		return nil, err
 	}
@@ -170,26 +165,37 @@ func (c *compiler) dateOf(e phrase.Expr) (value, error) {
 	if err != nil {
 		return nil, err
 	}
-	column, slot := c.dateColumn(e), -1
-	if n, ok := e.(*phrase.Name); ok {
-		slot, _ = c.slot(n)
-	}
-	return func(row []Value) (Value, error) {
-		v, err := f(row)
-		if err != nil || v.Kind == Date || v.Kind == Blank {
-			return v, err
+	column := c.dateColumn(e)
+	dateIn := func(v Value) (civil.Date, bool, error) {
+		if d, ok := readDay(v); ok || isBlank(v) {
+			return d, v.Unsure, nil
 		}
-		if d, ok := readDay(v); ok {
-			if slot >= 0 && len(v.Text) == 10 && v.Text[7] == '-' { // read once; it prints the same
-				row[slot] = Day(d)
-			}
-			return Day(d), nil
-		}
-		if isBlank(v) {
-			return Value{}, nil
-		}
-		return Value{}, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
+		return civil.None, false, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
 			Err: &NotDate{Column: column, Text: v.String()}}
+	}
+	switch e := e.(type) {
+	case *phrase.Name:
+		slot, _ := c.slot(e)
+		return func(row []Value) (civil.Date, bool, error) {
+			cell := &row[slot]
+			if cell.Kind == Date {
+				return cell.Day, cell.Unsure, nil
+			}
+			d, unsure, err := dateIn(*cell)
+			if d != civil.None && cell.Kind == Text && len(cell.Text) == 10 && cell.Text[7] == '-' { // read once; it prints the same
+				*cell = Day(d)
+			}
+			return d, unsure, err
+		}, nil
+	case *phrase.Today:
+		return func([]Value) (civil.Date, bool, error) { return c.Today, false, nil }, nil
+	}
+	return func(row []Value) (civil.Date, bool, error) {
+		v, err := f(row)
+		if err != nil {
+			return civil.None, false, err
+		}
+		return dateIn(v)
 	}, nil
 }
 
@@ -233,7 +239,7 @@ func (c *compiler) numberColumn(e phrase.Expr) {
 }
 
 // amount compiles the number of an amount; a blank name gives none.
-func (c *compiler) amount(e phrase.Expr) (func([]Value) (n int, blank bool, err error), error) {
+func (c *compiler) amount(e phrase.Expr) (wholes, error) {
 	if n, ok := e.(*phrase.Number); ok {
 		return func([]Value) (int, bool, error) { return n.N, false, nil }, nil
 	}

@@ -120,6 +120,21 @@ func (c *compiler) byColumn(column *phrase.Name, compile func(*compiler) (value,
 	}, nil
 }
 
+// wholeByColumn is byColumn for whole numbers.
+func (c *compiler) wholeByColumn(column *phrase.Name, compile func(*compiler) (wholes, error)) (wholes, error) {
+	choose, err := chooser(c, column, compile)
+	if err != nil {
+		return nil, err
+	}
+	return func(row []Value) (int, bool, error) {
+		f, err := choose(row)
+		if err != nil || f == nil {
+			return 0, true, err
+		}
+		return (*f)(row)
+	}, nil
+}
+
 // chooser returns a function that takes the calendar's name from a column and
 // gives what was compiled for it; nil where the cell is blank. It is safe for
 // concurrent use.

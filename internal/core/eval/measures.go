@@ -9,25 +9,17 @@ import (
 
 // measure compiles the nodes that give numbers and texts.
 func (c *compiler) measure(e phrase.Expr) (value, error) {
+	if n, err := c.wholes(e); n != nil || err != nil {
+		return wholeCells(n), err
+	}
 	switch e := e.(type) {
-	case *phrase.Count:
-		return c.count(e)
-	case *phrase.SeriesCount:
-		return c.seriesCount(e)
-	case *phrase.Complete:
-		return c.span(e.Range, func(a, b civil.Date) Value { return Int(complete(e, a, b)) })
 	case *phrase.Age:
 		if e.Through {
 			return nil, c.fail(e.Span, "an age is measured `from A to B`", "")
 		}
 		return c.span(e.Range, func(a, b civil.Date) Value { return Str(age(a, b)) })
 	case *phrase.DayCount:
-		return c.span(e.Range, func(a, b civil.Date) Value {
-			if !e.Years {
-				return Int(e.By.Days(a, b))
-			}
-			return Frac(e.By.Years(a, b))
-		})
+		return c.span(e.Range, func(a, b civil.Date) Value { return Frac(e.By.Years(a, b)) })
 	case *phrase.Part:
 		return c.part(e)
 	case *phrase.Format:
@@ -35,7 +27,7 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 	case *phrase.Arith:
 		return c.arithmetic(e)
 	case *phrase.MinMax:
-		a, b, err := c.pair(c.numberOf, e.A, e.B)
+		a, b, err := pair(c.numberOf, e.A, e.B)
 		return func(row []Value) (Value, error) {
 			x, err := a(row)
 			if err != nil || x.Kind == Blank {
@@ -62,8 +54,25 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 	return c.condition(e)
 }
 
+// wholes compiles the measures that give whole numbers; nil for the others.
+func (c *compiler) wholes(e phrase.Expr) (wholes, error) {
+	switch e := e.(type) {
+	case *phrase.Count:
+		return c.count(e)
+	case *phrase.SeriesCount:
+		return c.seriesCount(e)
+	case *phrase.Complete:
+		return c.spanned(e.Range, func(a, b civil.Date) int { return complete(e, a, b) })
+	case *phrase.DayCount:
+		if !e.Years {
+			return c.spanned(e.Range, e.By.Days)
+		}
+	}
+	return nil, nil
+}
+
 // ends compiles the two dates of a range.
-func (c *compiler) ends(r phrase.Range) (a, b value, err error) {
+func (c *compiler) ends(r phrase.Range) (a, b dates, err error) {
 	if a, err = c.dateOf(r.A); err != nil {
 		return nil, nil, err
 	}
@@ -75,29 +84,45 @@ func (c *compiler) ends(r phrase.Range) (a, b value, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	return a, func(row []Value) (Value, error) {
-		v, err := a(row)
-		if err != nil || v.Kind == Blank {
-			return v, err
+	return a, func(row []Value) (civil.Date, bool, error) {
+		d, unsure, err := a(row)
+		if err != nil || d == civil.None {
+			return d, unsure, err
 		}
-		d, _, _, err := chain.Run(v.Day, row, nil)
-		return Day(d), err
+		d, _, err = chain.Run(d, row, nil)
+		return d, unsure, err
 	}, nil
 }
 
 // span compiles a measure of two dates; a blank end makes it blank.
 func (c *compiler) span(r phrase.Range, of func(a, b civil.Date) Value) (value, error) {
 	a, b, err := c.ends(r)
-	return func(row []Value) (Value, error) {
-		x, err := a(row)
-		if err != nil || x.Kind == Blank {
-			return x, err
+	return func(row []Value) (v Value, err error) {
+		x, _, err := a(row)
+		if err != nil || x == civil.None {
+			return v, err
 		}
-		y, err := b(row)
-		if err != nil || y.Kind == Blank {
-			return y, err
+		y, _, err := b(row)
+		if err != nil || y == civil.None {
+			return v, err
 		}
-		return of(x.Day, y.Day), nil
+		return of(x, y), nil
+	}, err
+}
+
+// spanned is span for whole numbers.
+func (c *compiler) spanned(r phrase.Range, of func(a, b civil.Date) int) (wholes, error) {
+	a, b, err := c.ends(r)
+	return func(row []Value) (n int, blank bool, err error) {
+		x, _, err := a(row)
+		if err != nil || x == civil.None {
+			return 0, true, err
+		}
+		y, _, err := b(row)
+		if err != nil || y == civil.None {
+			return 0, true, err
+		}
+		return of(x, y), false, nil
 	}, err
 }
 
@@ -113,10 +138,10 @@ func counted(what phrase.CountOf) func(d civil.Date) int {
 	return func(d civil.Date) int { return int(d) }
 }
 
-func (c *compiler) count(e *phrase.Count) (value, error) {
+func (c *compiler) count(e *phrase.Count) (wholes, error) {
 	if e.What.Working {
 		if column := c.byColumnOf(e.Using, e.Span); column != nil {
-			return c.byColumn(column, func(c *compiler) (value, error) { return c.count(e) })
+			return c.wholeByColumn(column, func(c *compiler) (wholes, error) { return c.count(e) })
 		}
 		cal, err := c.calendar(e.Using)
 		if err != nil {
@@ -130,7 +155,7 @@ func (c *compiler) count(e *phrase.Count) (value, error) {
 }
 
 // seriesCount compiles the count of a series' dates.
-func (c *compiler) seriesCount(e *phrase.SeriesCount) (value, error) {
+func (c *compiler) seriesCount(e *phrase.SeriesCount) (wholes, error) {
 	var s Series
 	var err error
 	if c.Series != nil {
@@ -141,22 +166,22 @@ func (c *compiler) seriesCount(e *phrase.SeriesCount) (value, error) {
 	if s == nil {
 		return nil, c.fail(e.Series.Span, fmt.Sprintf("unknown series `%s`", e.Series.Text), known(e.Series.Text, "series", c.SeriesNames))
 	}
-	return c.span(e.Range, func(a, b civil.Date) Value {
+	return c.spanned(e.Range, func(a, b civil.Date) int {
 		switch {
 		case e.Through && b < a:
-			return Int(-s.Count(b-1, a))
+			return -s.Count(b-1, a)
 		case e.Through:
-			return Int(s.Count(a-1, b))
+			return s.Count(a-1, b)
 		case b < a:
-			return Int(-s.Count(b, a))
+			return -s.Count(b, a)
 		}
-		return Int(s.Count(a, b))
+		return s.Count(a, b)
 	})
 }
 
 // countWith compiles a count, given what counts the days after a up to and
 // including b, negative when b is before a, and which days count.
-func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int, is func(civil.Date) bool) (value, error) {
+func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int, is func(civil.Date) bool) (wholes, error) {
 	through := func(a, b civil.Date) int {
 		n := between(a, b)
 		if is(a) {
@@ -166,26 +191,26 @@ func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int,
 	}
 	if e.In != nil {
 		of, err := c.dateOf(e.A)
-		return func(row []Value) (Value, error) {
-			v, err := of(row)
-			if err != nil || v.Kind == Blank {
-				return v, err
+		return func(row []Value) (int, bool, error) {
+			d, _, err := of(row)
+			if err != nil || d == civil.None {
+				return 0, true, err
 			}
-			p, ok := c.Frame.Around(e.In.Unit, v.Day, e.In.Offset)
+			p, ok := c.Frame.Around(e.In.Unit, d, e.In.Offset)
 			if !ok {
-				return Value{}, c.fail(e.Span, ErrRange.Error(), "")
+				return 0, true, c.fail(e.Span, ErrRange.Error(), "")
 			}
-			return Int(through(p.First, p.Last)), nil
+			return through(p.First, p.Last), false, nil
 		}, err
 	}
-	return c.span(e.Range, func(a, b civil.Date) Value {
-		switch {
-		case !e.Through:
-			return Int(between(a, b))
-		case b < a:
-			return Int(-through(b, a))
+	if !e.Through {
+		return c.spanned(e.Range, between)
+	}
+	return c.spanned(e.Range, func(a, b civil.Date) int {
+		if b < a {
+			return -through(b, a)
 		}
-		return Int(through(a, b))
+		return through(a, b)
 	})
 }
 
@@ -262,15 +287,15 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 		return nil, c.fail(e.Span, err.Error(), "")
 	}
 	return func(row []Value) (Value, error) {
-		v, err := a(row)
-		if err != nil || v.Kind == Blank {
-			return v, err
+		d, _, err := a(row)
+		if err != nil || d == civil.None {
+			return Value{}, err
 		}
 		minutes := 0
 		if m, err := exact(row); err == nil && m.Kind == Moment {
 			minutes = int(m.Minutes)
 		}
-		return Str(write(v.Day, minutes)), nil
+		return Str(write(d, minutes)), nil
 	}, nil
 }
 
@@ -284,7 +309,7 @@ func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
 			return nil, c.fail(e.Span, "dates can't be added up or multiplied", hint)
 		}
 	}
-	a, b, err := c.pair(c.numberOf, e.A, e.B)
+	a, b, err := pair(c.numberOf, e.A, e.B)
 	return func(row []Value) (Value, error) {
 		x, err := a(row)
 		if err != nil || x.Kind == Blank {

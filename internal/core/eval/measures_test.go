@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/big"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -42,7 +43,7 @@ func value(t *testing.T, text, a, b string) string {
 		return "error: " + err.Error()
 	}
 	n, _ := eval.ParseNumber("2.50")
-	v, _, err := prog.Eval([]eval.Value{eval.Day(day(a)), eval.Day(day(b)), n, {}, eval.Str("2027-04-01 09:30"), eval.Str("shut"), eval.Str("Harbour")}, nil)
+	v, err := prog.Eval([]eval.Value{eval.Day(day(a)), eval.Day(day(b)), n, {}, eval.Str("2027-04-01 09:30"), eval.Str("shut"), eval.Str("Harbour")})
 	if err != nil {
 		return "error: " + err.Error()
 	}
@@ -339,7 +340,16 @@ func FuzzEval(f *testing.F) {
 			return
 		}
 		cells := []eval.Value{eval.Str(a), eval.Day(740000), eval.Str(n), {}, eval.Str(word), eval.Str("shut"), eval.Str(a)}
-		v, moves, err := prog.Eval(cells, nil)
+		bare, bareErr := prog.Eval(slices.Clone(cells)) // the same without a trace
+		var v eval.Value
+		var moves []eval.Move
+		err = prog.Into(cells, &moves, &v)
+		if v != bare || (err == nil) != (bareErr == nil) {
+			t.Fatalf("%q gives %v with a trace and %v without", text, v, bare)
+		}
+		if n := len(moves); n > 0 && v.Kind == eval.Date && moves[n-1].To != v.Day {
+			t.Fatalf("%q gives %v, and its last move is to %v", text, v, moves[n-1].To)
+		}
 		if err == nil && (v.Kind == eval.Date || v.Kind == eval.Moment) && !v.Day.Valid() {
 			t.Fatalf("%q gives day %d", text, v.Day)
 		}

@@ -73,13 +73,13 @@ func (c *compiler) part(e *phrase.Part) (value, error) {
 	}
 	get, f := parts[e.What.Name], c.Frame
 	return func(row []Value) (Value, error) {
-		v, err := of(row)
-		if err != nil || v.Kind == Blank {
-			return v, err
+		d, _, err := of(row)
+		if err != nil || d == civil.None {
+			return Value{}, err
 		}
 		if cal != nil {
-			cal.Ask(v.Day, v.Day)
+			cal.Ask(d, d)
 		}
-		return get(v.Day, f, cal), nil
+		return get(d, f, cal), nil
 	}, nil
 }

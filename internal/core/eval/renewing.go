@@ -69,7 +69,7 @@ type terms struct {
 }
 
 // term finds which term of a row it is, from 0; below 0 where that is blank.
-func (c *compiler) term(t terms, n *phrase.Renewing, first, every func([]Value) (int, bool, error), of value, d civil.Date, row []Value) (terms, int, error) {
+func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dates, d civil.Date, row []Value) (terms, int, error) {
 	t.start, t.row = d, row
 	k, blank, err := first(row)
 	if err != nil || blank {
@@ -88,11 +88,9 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every func([]Value) 
 	case !blank:
 		t.every = k * n.Every.Unit.PerUnit()
 	}
-	v, err := of(row)
-	if err != nil || v.Kind == Blank {
+	if t.on, _, err = of(row); err != nil || t.on == civil.None {
 		return t, -1, err
 	}
-	t.on = v.Day
 	if t.every == 0 {
 		if day, err := t.day(0); err != nil || day == civil.None {
 			return t, -1, err
@@ -186,7 +184,7 @@ func (t *terms) day(k int) (civil.Date, error) {
 	if err != nil || len(t.notice.Steps) == 0 {
 		return end, err
 	}
-	day, _, _, err := t.notice.Run(end, t.row, nil)
+	day, _, err := t.notice.Run(end, t.row, nil)
 	return day, err
 }
 
@@ -247,7 +245,7 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 		if of.err != nil {
 			return civil.None, of.err
 		}
-		to, _, blind, err := of.chain.Run(d, row, nil)
+		to, blind, err := of.chain.Run(d, row, nil)
 		blind.Note()
 		return to, err
 	}

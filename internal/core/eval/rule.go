@@ -44,12 +44,12 @@ type RowRule struct {
 	chain         *Chain
 	text          string
 	labels        []string
-	from, until   value // nil where absent
-	back          value
-	without, plus []value
+	from, until   dates // nil where absent
+	back          dates
+	without, plus []dates
 	stretches     []civil.Span
 	closed        bool // leaves out closed days
-	every, times  func([]Value) (n int, blank bool, err error)
+	every, times  wholes
 	untilE, backE phrase.Expr
 	choose        *choice // the date that is chosen before the steps; nil where none is
 	constant      bool    // it is the same for all rows
@@ -114,7 +114,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	}
 	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until, backE: n.Back, in: -1}
 	for _, p := range []struct {
-		to *value
+		to *dates
 		e  phrase.Expr
 	}{{&r.from, n.From}, {&r.until, n.Until}, {&r.back, n.Back}} {
 		if p.e != nil {
@@ -127,7 +127,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 		return nil, err
 	}
 	for _, p := range []struct {
-		to *func([]Value) (int, bool, error)
+		to *wholes
 		e  phrase.Expr
 	}{{&r.every, n.EveryBy}, {&r.times, n.TimesBy}} {
 		if p.e != nil {
@@ -215,7 +215,7 @@ func (c *compiler) stretch(e *phrase.Stretch) (civil.Span, error) {
 	return civil.Span{First: a.First, Last: b.Last}, nil
 }
 
-func (c *compiler) dates(list []phrase.Expr) (fs []value, err error) {
+func (c *compiler) dates(list []phrase.Expr) (fs []dates, err error) {
 	for _, e := range list {
 		f, err := c.dateOf(e)
 		if err != nil {
@@ -281,15 +281,15 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 	for _, m := range n.Months {
 		rule.Months |= 1 << m
 	}
-	one := func(f value) (civil.Date, error) {
+	one := func(f dates) (civil.Date, error) {
 		if f == nil {
 			return civil.None, nil
 		}
-		v, err := f(row)
-		if err == nil && v.Kind == Blank {
+		d, _, err := f(row)
+		if err == nil && d == civil.None {
 			blank = true
 		}
-		return v.Day, err
+		return d, err
 	}
 	if rule.From, err = one(r.from); err != nil {
 		return nil, WholeRow, err
@@ -309,7 +309,7 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 	var without []civil.Date
 	for _, p := range []struct {
 		to   *[]civil.Date
-		list []value
+		list []dates
 	}{{&without, r.without}, {&rule.Plus, r.plus}} {
 		for _, f := range p.list {
 			d, err := one(f)
@@ -358,7 +358,7 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 func (r *RowRule) numbers(row []Value, rule *recur.Rule) (blank bool, err error) {
 	for _, p := range []struct {
 		to  *int
-		by  func([]Value) (int, bool, error)
+		by  wholes
 		e   phrase.Expr
 		per int
 	}{{&rule.Every, r.every, r.node.EveryBy, r.node.Every}, {&rule.Times, r.times, r.node.TimesBy, 1}} {

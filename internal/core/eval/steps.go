@@ -228,7 +228,7 @@ func (c *compiler) shifted(n *phrase.Shift, cal *workdays.Calendar) (apply, erro
 	}
 	fixed, months, days, working := true, 0, 0, 0
 	type part struct {
-		get  func([]Value) (int, bool, error)
+		get  wholes
 		unit phrase.Unit
 	}
 	var parts []part
@@ -461,19 +461,19 @@ func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
 	}
 	s.reaches(366, 366)
 	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
-		v, err := of(row)
-		if err != nil || v.Kind == Blank {
+		by, _, err := of(row)
+		if err != nil || by == civil.None {
 			return civil.None, err
 		}
-		year := max(v.Day.Year(), d.Year())
+		year := max(by.Year(), d.Year())
 		if n.Back {
-			year = v.Day.Year()
+			year = by.Year()
 		}
 		at := c.anniversaryIn(d, year)
 		switch {
-		case n.Back && at > v.Day:
+		case n.Back && at > by:
 			year--
-		case !n.Back && (at < v.Day || at == v.Day && !n.On):
+		case !n.Back && (at < by || at == by && !n.On):
 			year++
 		}
 		if year < d.Year() {

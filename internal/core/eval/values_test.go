@@ -147,7 +147,7 @@ func TestRuleCalendars(t *testing.T) {
 			t.Fatal(err)
 		}
 		first, _ := rec.Rule.After(day("2027-02-09"))
-		to, _, _, err := rec.Chain.Run(first.Date, rec.Row, nil)
+		to, _, err := rec.Chain.Run(first.Date, rec.Row, nil)
 		if err != nil || to.String() != c[1] {
 			t.Errorf("%s gives %s, %v; want %s", c[0], to, err, c[1])
 		}
@@ -270,7 +270,7 @@ func TestWhyNot(t *testing.T) {
 		var v eval.Value
 		p, err := eval.Compile(text, nil, env)
 		if err == nil {
-			v, _, err = p.Eval(nil, nil)
+			v, err = p.Eval(nil)
 		}
 		if (err != nil) != (want == "") || err == nil && v.String() != want {
 			t.Errorf("%s is %s, %v, want %q", text, v, err, want)
@@ -293,7 +293,7 @@ func TestWhyNot(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if v, _, err := p.Eval(nil, nil); err != nil || v.String() != "2027-01-04" {
+	if v, err := p.Eval(nil); err != nil || v.String() != "2027-01-04" {
 		t.Errorf("the first working day is %s, %v", v, err)
 	}
 	for text, want := range map[string]int{"every 1 month back from 2027-05-31 from 2027-05-31": 1, "every 3 months back from 2027-05-31 from 2027-02-28": 2, "monthly on 1 from 2027-02-01 until 2027-02-01": 1} {

@@ -47,7 +47,7 @@ func DateOf(text string, env Env) (civil.Date, error) {
 	if err != nil {
 		return civil.None, err
 	}
-	v, _, err := p.Eval(nil, nil)
+	v, err := p.Eval(nil)
 	if err == nil && v.Kind != Date && v.Kind != Moment {
 		err = &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "a date such as 2027-03-31 is wanted here, and this is " + kindNames[v.Kind]}
 	}

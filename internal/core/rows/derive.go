@@ -171,16 +171,21 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 		d.restore(row, was)
 		return row, false, nil // whatever else is wrong with it
 	}
+	var moves *[]eval.Move
 	for i := range d.added {
 		a := &d.added[i]
-		v, moves, err := a.Prog.Eval(row, trace[:0])
-		if err != nil {
-			fault(a.Name, err)
-			v, moves = eval.Value{}, nil
-		}
-		row = append(row, v)
+		n := len(row)
+		row = append(row, eval.Value{})
 		if d.reasons {
-			row = append(row, eval.Str(eval.Reasons(moves)))
+			trace = trace[:0]
+			moves = &trace
+		}
+		if err := a.Prog.Into(row[:n], moves, &row[n]); err != nil {
+			fault(a.Name, err)
+			row[n], trace = eval.Value{}, trace[:0]
+		}
+		if d.reasons {
+			row = append(row, eval.Str(eval.Reasons(trace)))
 		}
 	}
 	keep = bad == nil || d.Blank

@@ -53,7 +53,7 @@ func TestShares(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				v, _, _ := p.Eval(nil, nil)
+				v, _ := p.Eval(nil)
 				weights[i] = big.NewRat(v.Num, max(v.Den, 1))
 			}
 			if weights[i] == nil {

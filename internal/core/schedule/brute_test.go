@@ -517,7 +517,7 @@ func TestStepsAgainstBruteForce(t *testing.T) {
 					t.Fatalf("%q: %v", text, err)
 				}
 				base, _, _ := civil.Parse(b.Format(isoDay))
-				v, _, err := prog.Eval([]eval.Value{eval.Day(base)}, nil)
+				v, err := prog.Eval([]eval.Value{eval.Day(base)})
 				wanted := want.Format(isoDay)
 				if want.IsZero() {
 					wanted = ""

@@ -114,14 +114,14 @@ func TestStepExamples(t *testing.T) {
 			continue
 		}
 		base, _, _ := civil.Parse(c[1])
-		v, _, err := prog.Eval([]eval.Value{eval.Day(base), eval.Int(5), {}}, nil)
+		v, err := prog.Eval([]eval.Value{eval.Day(base), eval.Int(5), {}})
 		if err != nil || v.String() != c[2] {
 			t.Errorf("%s from %s is %s (%v), want %s", c[0], c[1], v, err, c[2])
 		}
 	}
 	for _, text := range []string{"+1 day", "+1 month", "+9000 years", "+5 working days", "next fri", "end of next month", "lasting 9 days"} {
 		prog, _ := eval.Compile(text, &phrase.Name{Text: "base"}, env)
-		if v, _, err := prog.Eval([]eval.Value{eval.Day(civil.Max), {}, {}}, nil); err == nil {
+		if v, err := prog.Eval([]eval.Value{eval.Day(civil.Max), {}, {}}); err == nil {
 			t.Errorf("%s after 9999-12-31 is %s, not an error", text, v)
 		}
 	}

@@ -152,7 +152,7 @@ func (s *Series) unset(h *Hand) civil.Date {
 	if h.Gone {
 		return h.Nominal
 	}
-	to, _, _, err := h.rec.Chain.Run(h.Nominal, h.rec.Row, nil)
+	to, _, err := h.rec.Chain.Run(h.Nominal, h.rec.Row, nil)
 	if err != nil {
 		return civil.None
 	}

@@ -59,7 +59,7 @@ func TestRulesAndHands(t *testing.T) {
 					continue
 				}
 				for x := range rule.Rec.Rule.All(civil.Span{First: d, Last: d}) {
-					to, _, _, _ := rule.Rec.Chain.Run(d, nil, nil)
+					to, _, _ := rule.Rec.Chain.Run(d, nil, nil)
 					model = append(model, &date{id: string(rule.Rec.Rule.AppendID(nil, x)), nominal: d, to: to})
 				}
 			}

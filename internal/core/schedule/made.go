@@ -51,7 +51,7 @@ func (m *made) reach(s *Series, span civil.Span) {
 		}
 		r := s.Rules[0].Rec
 		for d := range r.Rule.All(part) {
-			to, _, blind, err := r.Chain.Run(d.Date, r.Row, nil)
+			to, blind, err := r.Chain.Run(d.Date, r.Row, nil)
 			if err != nil && !errors.Is(err, eval.ErrRange) && m.err == nil {
 				m.err = err
 			}

@@ -166,7 +166,7 @@ func TestBlindDates(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if v, _, err := prog.Eval(nil, nil); err != nil || !v.Unsure || v.String() != "2028-02-15" {
+	if v, err := prog.Eval(nil); err != nil || !v.Unsure || v.String() != "2028-02-15" {
 		t.Errorf("the next pay is %s, unsure %v, %v", v, v.Unsure, err)
 	}
 	sum, err := Summarise(pay, window, window.First)

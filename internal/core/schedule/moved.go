@@ -122,7 +122,8 @@ func all(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
 		counts := r.Rule.Counts()
 		room := make([]eval.Move, 0, len(r.Chain.Steps))
 		for d := range r.Rule.All(window.Widen(r.Chain.Forth, r.Chain.Back)) {
-			to, moves, blind, err := r.Chain.Run(d.Date, r.Row, room)
+			moves := room
+			to, blind, err := r.Chain.Run(d.Date, r.Row, &moves)
 			if err != nil {
 				if errors.Is(err, eval.ErrRange) {
 					continue // it would lie before or after every window

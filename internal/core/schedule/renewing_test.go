@@ -39,7 +39,7 @@ func TestRenewingTerms(t *testing.T) {
 			t.Fatal(err)
 		}
 		notified := func(row []eval.Value, end civil.Date) civil.Date {
-			v, _, err := shifted.Eval([]eval.Value{eval.Day(end), row[3]}, nil)
+			v, err := shifted.Eval([]eval.Value{eval.Day(end), row[3]})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -65,13 +65,13 @@ func TestRenewingTerms(t *testing.T) {
 				if r.IntN(30) == 0 {
 					row[2] = eval.Value{} // none renews
 				}
-				v, _, err := got.Eval(slices.Clone(row), nil)
+				v, err := got.Eval(slices.Clone(row))
 				if err != nil {
 					t.Fatal(err)
 				}
 				var want civil.Date
 				for k := 0; ; k++ {
-					e, _, err := end.Eval([]eval.Value{eval.Day(start), eval.Int(first*per[u.first] + k*renew*per[u.every])}, nil)
+					e, err := end.Eval([]eval.Value{eval.Day(start), eval.Int(first*per[u.first] + k*renew*per[u.every])})
 					if err != nil {
 						t.Fatal(err)
 					}
@@ -143,7 +143,7 @@ func TestByMilestone(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				got, _, err := p.Eval([]eval.Value{eval.Day(d)}, nil)
+				got, err := p.Eval([]eval.Value{eval.Day(d)})
 				if err != nil || best == nil || got.Day != best.To {
 					t.Fatalf("%s of %s in %s: %s %v, want %v", p.Text, d, s.RuleText, got, err, best)
 				}
@@ -167,7 +167,7 @@ func TestByMilestone(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				if got, _, err := p.Eval([]eval.Value{eval.Day(d), eval.Day(e)}, nil); err != nil || got.Num != int64(want) {
+				if got, err := p.Eval([]eval.Value{eval.Day(d), eval.Day(e)}); err != nil || got.Num != int64(want) {
 					t.Fatalf("%s from %s to %s: %s %v, want %d", p.Text, d, e, got, err, want)
 				}
 			}

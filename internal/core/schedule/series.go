@@ -253,12 +253,12 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	start, end := row[slotPeriodStart], row[slotPeriodEnd]
 	var err error
 	if s.Start != nil {
-		if start, _, err = s.Start.Eval(row, nil); err != nil {
+		if start, err = s.Start.Eval(row); err != nil {
 			return nil, err
 		}
 	}
 	if s.End != nil {
-		if end, _, err = s.End.Eval(row, nil); err != nil {
+		if end, err = s.End.Eval(row); err != nil {
 			return nil, err
 		}
 	}
@@ -276,7 +276,7 @@ func (s *Series) milestones(o *Occurrence) error {
 		var why Why
 		if !gone {
 			var err error
-			if v, why.Moves, why.Blind, err = ms.Prog.Work(o.Row, nil); err != nil {
+			if why.Blind, err = ms.Prog.Work(o.Row, &why.Moves, &v); err != nil {
 				return err
 			}
 		}

@@ -1,0 +1,123 @@
+package eval
+
+import (
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/workdays"
+)
+
+// What an expression compiles to. Dates and whole numbers, which most columns are,
+// don't travel as cells.
+type (
+	value = func(row []Value) (Value, error)
+	// dates gives a day, None for a blank; unsure says that a calendar was asked
+	// beyond what it knows.
+	dates = func(row []Value) (d civil.Date, unsure bool, err error)
+	// wholes gives a whole number, or a blank.
+	wholes = func(row []Value) (n int, blank bool, err error)
+)
+
+// dateValue is a day as a cell.
+func dateValue(d civil.Date, unsure bool) Value {
+	v := Day(d)
+	v.Unsure = unsure && d != civil.None
+	return v
+}
+
+// dateCells makes cells of dates.
+func dateCells(f dates) value {
+	return func(row []Value) (Value, error) {
+		d, unsure, err := f(row)
+		return dateValue(d, unsure), err
+	}
+}
+
+// wholeCells makes cells of whole numbers.
+func wholeCells(f wholes) value {
+	return func(row []Value) (Value, error) {
+		n, blank, err := f(row)
+		if blank || err != nil {
+			return Value{}, err
+		}
+		return Int(n), nil
+	}
+}
+
+// Program is a compiled expression.
+type Program struct {
+	Text string // canonical
+	kind Kind
+	// One of these is what it gives, or what its steps start from.
+	value value
+	date  dates
+	whole wholes
+	chain *Chain // steps at the top, nil when there are none
+}
+
+// Chain returns the steps at the top of the expression, or nil.
+func (p *Program) Chain() *Chain { return p.chain }
+
+// Base is what the expression's steps start from for a row.
+func (p *Program) Base(row []Value) (Value, error) {
+	switch {
+	case p.date != nil:
+		return dateCells(p.date)(row)
+	case p.whole != nil:
+		return wholeCells(p.whole)(row)
+	}
+	return p.value(row)
+}
+
+// Eval computes the expression on a row. A date for which a calendar was asked
+// beyond what it knows is noted with the calendar, once.
+func (p *Program) Eval(row []Value) (v Value, err error) {
+	err = p.Into(row, nil, &v)
+	return v, err
+}
+
+// Into computes the expression on a row into a cell, and appends the moves of its
+// own steps to trace, where that isn't nil.
+func (p *Program) Into(row []Value, trace *[]Move, cell *Value) error {
+	blind, err := p.Work(row, trace, cell)
+	blind.Note()
+	return err
+}
+
+// Work is Into for those who note themselves what blind calendars were asked;
+// there is none either where what the expression starts from was unsure already.
+func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.Blind, err error) {
+	*cell = Value{}
+	switch {
+	case p.whole != nil:
+		n, none, err := p.whole(row)
+		if !none && err == nil {
+			cell.Kind, cell.Num = Number, int64(n)
+		}
+		return blind, err
+	case p.date == nil:
+		v, err := p.value(row)
+		if err == nil {
+			*cell = v
+		}
+		return blind, err
+	}
+	d, unsure, err := p.date(row)
+	if err != nil || d == civil.None {
+		return blind, err
+	}
+	if p.chain != nil {
+		if d, blind, err = p.chain.Run(d, row, trace); err != nil || d == civil.None {
+			return blind, err
+		}
+		if p.chain.Minutes >= 0 {
+			*cell = p.chain.Value(d)
+		}
+	}
+	if cell.Kind == Blank {
+		cell.Kind = Date
+	}
+	cell.Day, cell.Unsure = d, unsure || blind.Is()
+	if unsure {
+		blind = workdays.Blind{}
+	}
+	return blind, nil
+}
