@@ -108,6 +108,14 @@ func (s *csvSink) Encode(b []byte, cells []eval.Value) []byte {
 	return AppendCSV(b, cells, s.sep, s.safe)
 }
 
+// Same implements rows.Textual.
+func (s *csvSink) Same(sep byte) bool { return sep == s.sep && !s.safe }
+
+// EncodeText implements rows.Textual.
+func (s *csvSink) EncodeText(b []byte, text string, more []eval.Value) []byte {
+	return append(appendCells(append(b, text...), more, s.sep, s.safe, true), '\n')
+}
+
 // Block implements rows.Blocks.
 func (s *csvSink) Block(b []byte) error {
 	_, err := s.w.Write(b)

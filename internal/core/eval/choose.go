@@ -27,8 +27,8 @@ type choice struct {
 // choose compiles the date that is chosen after `then`.
 func (c *compiler) choose(e phrase.Expr) (*choice, error) {
 	inner := *c
+	inner.Env = c.Env.unheard()
 	inner.Env.Names, inner.Env.Kinds = choiceNames, []Kind{Date, Date, Date}
-	inner.DateSlots, inner.NumberSlots, inner.UsedSlots, inner.CellSlots = nil, nil, nil, nil
 	ch := &choice{}
 	var err error
 	ch.pick, err = inner.branches(e, ch)

@@ -29,7 +29,7 @@ type Env struct {
 	DateSlots *[]int
 	// NumberSlots likewise the names that numbers are taken from.
 	NumberSlots *[]int
-	// UsedSlots collects all that a phrase uses.
+	// UsedSlots collects all that a phrase uses; all there are, where a cell says what.
 	UsedSlots *[]int
 	// CellSlots collects those that are taken as whatever the cell holds.
 	CellSlots *[]int
@@ -77,6 +77,13 @@ type compiler struct {
 
 func (c *compiler) fail(at phrase.Span, message, hint string) error {
 	return &phrase.Error{Phrase: c.text, Span: at, Message: message, Hint: hint}
+}
+
+// unheard is the same without what collects names: for what is compiled while rows are
+// read.
+func (e Env) unheard() Env {
+	e.DateSlots, e.NumberSlots, e.UsedSlots, e.CellSlots = nil, nil, nil, nil
+	return e
 }
 
 // knows reports whether a name stands for something.

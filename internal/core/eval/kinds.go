@@ -143,6 +143,12 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 	if err != nil {
 		return nil, err
 	}
+	// The names it uses, and what is wrong with it whatever the calendar, are known now.
+	any := *c
+	any.Calendar, any.chosen, any.Env.chosen = workdays.New("", 0), true, true
+	if _, err := compile(&any); err != nil {
+		return nil, err
+	}
 	var made sync.Map
 	return func(row []Value) (*T, error) {
 		v := row[slot]
@@ -165,6 +171,7 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 			cals = append(cals, cal)
 		}
 		inner := *c
+		inner.Env = c.Env.unheard()
 		inner.Calendar, inner.chosen, inner.Env.chosen = workdays.Join(cals...), true, true
 		t, err := compile(&inner)
 		if err != nil {

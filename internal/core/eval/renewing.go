@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"sort"
 	"strings"
-	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -226,26 +225,20 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 	c.note(c.CellSlots, slot)
 	s.reaches(int(civil.Max), int(civil.Max))
 	s.mayBlank = true
-	type compiled struct {
-		chain *Chain
-		err   error
+	for i := range c.Names {
+		c.note(c.UsedSlots, i)
 	}
-	var made sync.Map
+	var made texts[*Chain]
 	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
 		text := row[slot].String()
 		if strings.TrimSpace(text) == "" {
 			return civil.None, nil
 		}
-		found, ok := made.Load(text)
-		if !ok {
-			chain, err := c.cellSteps(strings.Clone(text))
-			found, _ = made.LoadOrStore(strings.Clone(text), compiled{chain, phrase.OfCell(err)})
+		chain, err := made.of(text, c.cellSteps)
+		if err != nil {
+			return civil.None, err
 		}
-		of := found.(compiled)
-		if of.err != nil {
-			return civil.None, of.err
-		}
-		to, blind, err := of.chain.Run(d, row, nil)
+		to, blind, err := chain.Run(d, row, nil)
 		blind.Note()
 		return to, err
 	}
@@ -259,9 +252,7 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 		return nil, err
 	}
 	steps, ok := e.(*phrase.Steps)
-	inner := &compiler{Env: c.Env, text: strings.TrimSpace(text), chosen: c.chosen}
-	// What a cell uses of its row is not known before it is read.
-	inner.DateSlots, inner.NumberSlots, inner.UsedSlots, inner.CellSlots = nil, nil, nil, nil
+	inner := &compiler{Env: c.Env.unheard(), text: strings.TrimSpace(text), chosen: c.chosen}
 	if !ok || steps.Base != nil {
 		return nil, inner.fail(e.Pos(), "steps are wanted here, without what they start from", "for example: +30 days, roll following")
 	}

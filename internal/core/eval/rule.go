@@ -57,7 +57,7 @@ type RowRule struct {
 	all           *Recurrence // of a constant rule
 	allErr        error
 	in            int // the column that holds the rule of each row; -1 where none does
-	cells         *sync.Map
+	cells         texts[*RowRule]
 	// by picks the rule that counts with the calendar of the row; nil where all have one.
 	by func(row []Value) (**RowRule, error)
 }
@@ -65,13 +65,6 @@ type RowRule struct {
 // ruleBy compiles a rule once for each calendar that a column names.
 func (c *compiler) ruleBy(column *phrase.Name, n *phrase.Rule, text string) (*RowRule, error) {
 	r := &RowRule{c: c, node: n, text: n.Canonical(), in: -1}
-	plain := c.Env // the rule is right, whatever calendar it is
-	plain.CalendarColumn = ""
-	if n.Using == nil {
-		if _, err := CompileRowRule(text, plain); err != nil {
-			return nil, err
-		}
-	}
 	var err error
 	r.by, err = chooser(c, column, func(inner *compiler) (*RowRule, error) {
 		env := inner.Env
@@ -91,13 +84,21 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	outer := env.UsedSlots
 	env.UsedSlots = &used
 	c := newCompiler(text, env)
+	defer func() {
+		for _, slot := range used {
+			c.note(outer, slot)
+		}
+	}()
 	if n.In != nil {
-		r := &RowRule{c: c, node: n, text: n.Canonical(), cells: &sync.Map{}}
+		r := &RowRule{c: c, node: n, text: n.Canonical()}
 		if len(env.Names) == 0 {
 			return nil, c.fail(n.Span, "`rule in` is for tables, where each row has its own", "for example: yoyaku spread filings.csv --dates 'rule in rule'")
 		}
 		if r.in, err = c.slot(n.In); err == nil {
 			c.note(c.CellSlots, r.in)
+			for i := range c.Names {
+				c.note(c.UsedSlots, i)
+			}
 		}
 		return r, err
 	}
@@ -147,33 +148,19 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if r.chain, err = c.chain(n.Then); err != nil {
 		return nil, err
 	}
-	if r.constant = len(used) == 0; outer != nil {
-		for _, slot := range used {
-			c.note(outer, slot)
-		}
-	}
+	r.constant = len(used) == 0
 	return r, nil
 }
 
-// ofCell is the rule that a cell holds; each text is compiled once.
+// ofCell is the rule that a cell holds.
 func (r *RowRule) ofCell(text string) (*RowRule, error) {
-	type compiled struct {
-		rule *RowRule
-		err  error
-	}
-	found, ok := r.cells.Load(text)
-	if !ok {
-		text = strings.Clone(text)
-		env := r.c.Env
-		env.DateSlots, env.NumberSlots, env.UsedSlots, env.CellSlots = nil, nil, nil, nil
-		rule, err := CompileRowRule(text, env)
+	return r.cells.of(text, func(text string) (*RowRule, error) {
+		rule, err := CompileRowRule(text, r.c.Env.unheard())
 		if err == nil && rule.in >= 0 {
 			err = rule.c.fail(rule.node.Span, "`rule in` can't stand inside a cell", "")
 		}
-		found, _ = r.cells.LoadOrStore(text, compiled{rule, phrase.OfCell(err)})
-	}
-	of := found.(compiled)
-	return of.rule, of.err
+		return rule, err
+	})
 }
 
 // OfCells reports whether each row's rule stands in a cell.

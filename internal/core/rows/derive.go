@@ -34,6 +34,21 @@ func (d *Derive) leaves(row []eval.Value, own bool) (bool, error) {
 	return false, nil
 }
 
+// looked are the slots of the cells that came in which something looks at, and those that
+// are picked; nil where all are looked at.
+func (d *Derive) looked() []int {
+	if d.dirty != nil || d.open != nil {
+		return nil
+	}
+	slots := append(slices.Clone(d.used), d.pick...)
+	for _, j := range d.joins {
+		slots = append(slots, j.year, j.month, j.day)
+	}
+	slots = slices.DeleteFunc(slots, func(s int) bool { return s >= d.in })
+	slices.Sort(slots)
+	return append([]int{}, slices.Compact(slots)...)
+}
+
 // restore puts back the cells that go out as they came in.
 func (d *Derive) restore(row []eval.Value, was []original) {
 	for _, o := range was {
@@ -54,6 +69,7 @@ type Derive struct {
 	joins   []join
 	open    []string // words that mean a blank
 	hidden  int      // columns at the end that an operation takes
+	used    []int    // slots that phrases look at
 	// Blank makes a bad cell blank and goes on.
 	Blank bool
 	// kept, where it isn't nil, sees each row that is kept while its dates are
@@ -79,7 +95,7 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		if err != nil {
 			return err
 		}
-		env.Names, env.Kinds = d.columns, kinds
+		env.Names, env.Kinds, env.UsedSlots = d.columns, kinds, &d.used
 		prog, err := eval.Compile(body, nil, env)
 		if err != nil {
 			return err
@@ -108,7 +124,7 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 // an operation to take; date says that it must be a date. option names it in
 // faults; slot is its place in the row.
 func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int, err error) {
-	env.Names, env.Kinds = d.columns[:d.visible()], nil
+	env.Names, env.Kinds, env.UsedSlots = d.columns[:d.visible()], nil, &d.used
 	compile := func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }
 	if date {
 		compile = eval.CompileDate

@@ -20,6 +20,7 @@ func (d *Derive) Where(text string, env eval.Env) error {
 	if err != nil {
 		return err
 	}
+	d.used = append(d.used, used...)
 	own := !slices.ContainsFunc(used, func(s int) bool { return s >= d.in+len(d.joins) })
 	d.where = append(d.where, condition{holds, own})
 	return nil

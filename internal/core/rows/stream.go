@@ -44,6 +44,15 @@ type Blocks interface {
 	Block(b []byte) error
 }
 
+// Textual is a Blocks that can write the text of a row as it came in.
+type Textual interface {
+	Blocks
+	// Same reports whether rows with a separator can go out as they came in.
+	Same(sep byte) bool
+	// EncodeText appends such a row, and more cells behind it.
+	EncodeText(b []byte, text string, more []eval.Value) []byte
+}
+
 // job is a batch on its way through the workers, done what has become of it.
 type job struct {
 	batch Batch
@@ -126,6 +135,7 @@ func (t *Table) feed(work, order chan<- job, stop <-chan struct{}, failed *error
 func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
 	trace := make([]eval.Move, 0, 8)
 	var room []eval.Value
+	same, _ := to.(Textual)
 	for j := range work {
 		var res worked
 		select {
@@ -134,16 +144,21 @@ func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
 			res.out = make([]byte, 0, 512<<10)
 		}
 		n := int64(0)
-		res.err = j.batch.Each(func(line int, cells []eval.Value) error {
+		each, whole := t.rows(j.batch, same)
+		res.err = each(func(line int, text string, cells []eval.Value) error {
 			n++
 			row, keep, cell := t.Row(line, cells, trace)
 			if cell != nil {
 				res.bad.add(cell)
 				if t.Aside != nil {
-					res.aside = append(res.aside, putAside{cloned(cells[:t.in]), cell})
+					res.aside = append(res.aside, putAside{cloned(whole(text, cells)), cell})
 				}
 			}
-			if keep {
+			switch {
+			case !keep:
+			case text != "" && t.pick == nil:
+				res.out = same.EncodeText(res.out, text, row[t.in:])
+			default:
 				room = t.Out(row, room)
 				res.out = to.Encode(res.out, room)
 			}
@@ -153,6 +168,26 @@ func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
 			t.Done.Add(n)
 		}
 		j.done <- res
+	}
+}
+
+// rows goes through the rows of a batch. Where it can be so, only the cells that are
+// looked at are made, and a row comes with its text, which same writes again unless
+// columns are picked. whole is a row with all the cells that came in.
+func (t *Table) rows(batch Batch, same Textual) (each func(func(int, string, []eval.Value) error) error, whole func(string, []eval.Value) []eval.Value) {
+	v, ok := batch.(Verbatim)
+	if slots := t.looked(); ok && slots != nil && (t.pick != nil || same != nil && same.Same(v.Separator())) {
+		each = func(do func(int, string, []eval.Value) error) error { return v.EachText(slots, do) }
+	} else {
+		each = func(do func(int, string, []eval.Value) error) error {
+			return batch.Each(func(line int, cells []eval.Value) error { return do(line, "", cells) })
+		}
+	}
+	return each, func(text string, cells []eval.Value) []eval.Value {
+		if text != "" {
+			return v.Cells(text)
+		}
+		return cells[:t.in]
 	}
 }
 

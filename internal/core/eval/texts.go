@@ -1,0 +1,40 @@
+package eval
+
+import (
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"yoyaku/internal/core/phrase"
+)
+
+// mostTexts is how many texts of cells are kept compiled: a column has few of its own, or
+// nearly as many as rows.
+const mostTexts = 10_000
+
+// texts are what the cells of a column say, compiled: each text once, the first many. It
+// is safe for concurrent use.
+type texts[T any] struct {
+	made sync.Map
+	n    atomic.Int64
+}
+
+type compiledText[T any] struct {
+	to  T
+	err error
+}
+
+// of compiles a text, which may be part of a longer one; its faults are those of a cell.
+func (t *texts[T]) of(text string, compile func(string) (T, error)) (T, error) {
+	if found, ok := t.made.Load(text); ok {
+		of := found.(compiledText[T])
+		return of.to, of.err
+	}
+	text = strings.Clone(text)
+	to, err := compile(text)
+	err = phrase.OfCell(err)
+	if t.n.Add(1) <= mostTexts {
+		t.made.Store(text, compiledText[T]{to, err})
+	}
+	return to, err
+}

@@ -1,0 +1,262 @@
+package tabular
+
+import (
+	"fmt"
+	"math/bits"
+	"strings"
+
+	"yoyaku/internal/core/eval"
+)
+
+// csvBlock is a run of whole rows.
+type csvBlock struct {
+	*csvReader
+	text    string
+	at      int
+	line    int // of at
+	columns int // -1: any number
+	// Of a row that was found whole: where its cells start, and whether there are
+	// carriage returns anywhere.
+	starts  []int32
+	returns bool
+}
+
+// Each implements rows.Batch.
+func (b *csvBlock) Each(do func(line int, cells []eval.Value) error) error {
+	return b.EachText(nil, func(line int, _ string, cells []eval.Value) error { return do(line, cells) })
+}
+
+// Separator implements rows.Verbatim.
+func (b *csvBlock) Separator() byte { return b.sep }
+
+// EachText implements rows.Verbatim.
+func (b *csvBlock) EachText(slots []int, do func(line int, text string, cells []eval.Value) error) error {
+	room := make([]eval.Value, max(b.columns, 0), max(b.columns, 0)+16)
+	part := make([]eval.Value, len(room), cap(room)) // with the cells of slots alone
+	b.returns = strings.IndexByte(b.text, '\r') >= 0
+	for {
+		line, text := b.line, ""
+		var cells []eval.Value
+		found, same := b.whole()
+		switch {
+		case !found:
+			var ok bool
+			var err error
+			if room, line, ok, err = b.next(room[:0]); err != nil || !ok {
+				return err
+			}
+			cells = room
+		case slots != nil && same:
+			text = b.text[b.starts[0] : b.starts[b.columns]-1]
+			for _, k := range slots {
+				b.cell(k, &part[k])
+			}
+			cells = part
+		default:
+			room = room[:b.columns]
+			for k := range room {
+				b.cell(k, &room[k])
+			}
+			cells = room
+		}
+		if err := do(line, text, cells); err != nil {
+			return err
+		}
+	}
+}
+
+// Cells implements rows.Verbatim.
+func (b *csvBlock) Cells(text string) []eval.Value {
+	row := &csvBlock{csvReader: b.csvReader, text: text + "\n", columns: b.columns}
+	cells, _, _, _ := row.next(nil) // it was read without a fault before
+	return cells
+}
+
+// whole finds where the cells of the row at b.at begin, a machine word at a time, and
+// goes behind it. found is false for a row that needs care, such as the last of a file,
+// one of a wrong length or with a stray quote: next reads it. same says that what the
+// cells are written as is what stands there.
+func (b *csvBlock) whole() (found, same bool) {
+	const ones = 0x0101010101010101
+	s, at, start, n, line := b.text, b.at, b.at, 0, b.line
+	if b.columns < 2 || at >= len(s) || s[at] == '\n' || s[at] == '\r' {
+		return false, false
+	}
+	if len(b.starts) <= b.columns {
+		b.starts = make([]int32, b.columns+1)
+	}
+	starts, seps := b.starts, uint64(b.sep)*ones
+	starts[0] = int32(at)
+	same = true
+	for at+8 <= len(s) {
+		w := eightOf(s[at : at+8])
+		hits := equal(w, seps) | equal(w, '\n'*ones) | equal(w, '"'*ones)
+		for ; hits != 0; hits &= hits - 1 {
+			i := at + bits.TrailingZeros64(hits)>>3
+			if s[i] == '"' {
+				cell, end, fault := quoted(s, i, b.sep)
+				if i != start || fault != "" {
+					return false, false
+				}
+				line += strings.Count(s[i:end], "\n")
+				same = same && needsQuotes(cell, b.sep)
+				at = end - 8 // on behind the quotes
+				break
+			}
+			if c := s[start]; c <= ' ' && i > start || c == '\\' {
+				same = false
+			}
+			if n++; n > b.columns {
+				return false, false
+			}
+			start = i + 1
+			starts[n] = int32(start)
+			if s[i] != '\n' {
+				continue
+			}
+			if n < b.columns {
+				return false, false
+			}
+			if s[i-1] == '\r' {
+				starts[n]--
+			}
+			if b.returns && strings.IndexByte(s[b.at:starts[n]-1], '\r') >= 0 {
+				same = false
+			}
+			b.at, b.line = start, line+1
+			return true, same
+		}
+		at += 8
+	}
+	return false, false
+}
+
+// cell makes cell k of the row that whole has found.
+func (b *csvBlock) cell(k int, v *eval.Value) {
+	text := b.text[b.starts[k] : b.starts[k+1]-1]
+	if text != "" && text[0] == '"' {
+		text = strings.ReplaceAll(text[1:len(text)-1], `""`, `"`)
+	}
+	*v = eval.Str(text)
+}
+
+// eightOf is eight bytes as one number, the first lowest.
+func eightOf(s string) uint64 {
+	return uint64(s[0]) | uint64(s[1])<<8 | uint64(s[2])<<16 | uint64(s[3])<<24 |
+		uint64(s[4])<<32 | uint64(s[5])<<40 | uint64(s[6])<<48 | uint64(s[7])<<56
+}
+
+// equal marks, by their highest bit, the bytes of a word that are the same in another.
+func equal(w, other uint64) uint64 {
+	const low = 0x7f7f7f7f7f7f7f7f
+	x := w ^ other
+	return ^((x&low + low) | x | low)
+}
+
+func (b *csvBlock) fail(line int, format string, args ...any) error {
+	return &CellError{File: b.file, Line: line, Message: fmt.Sprintf(format, args...)}
+}
+
+// next reads one row into cells. Blank lines are passed over, except in a table
+// of one column, where they are blank cells.
+func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, err error) {
+	s := b.text
+	for b.at < len(s) && b.columns != 1 {
+		if s[b.at] == '\n' {
+			b.at++
+		} else if s[b.at] == '\r' && b.at+1 < len(s) && s[b.at+1] == '\n' {
+			b.at += 2
+		} else {
+			break
+		}
+		b.line++
+	}
+	line = b.line
+	if b.at >= len(s) {
+		return cells, line, false, nil
+	}
+	sep := b.sep
+	for {
+		var cell string
+		if b.at < len(s) && s[b.at] == '"' {
+			var end int
+			var fault string
+			if cell, end, fault = quoted(s, b.at, sep); fault != "" {
+				return cells, line, false, b.fail(line, "%s", fault)
+			}
+			b.line += strings.Count(s[b.at:end], "\n")
+			b.at = end
+		} else {
+			end := b.at
+			for end < len(s) && s[end] != sep && s[end] != '\n' {
+				if s[end] == '"' {
+					return cells, line, false, b.fail(line, "a quote stands inside a cell that doesn't begin with one")
+				}
+				end++
+			}
+			cell = s[b.at:end]
+			if (end == len(s) || s[end] == '\n') && strings.HasSuffix(cell, "\r") {
+				cell = cell[:len(cell)-1]
+			}
+			b.at = end
+		}
+		if cell == "" {
+			cells = append(cells, eval.Value{})
+		} else {
+			cells = append(cells, eval.Value{Kind: eval.Text, Text: cell})
+		}
+		if b.at < len(s) && s[b.at] == sep {
+			b.at++
+			continue
+		}
+		if b.at < len(s) { // the line end
+			b.at++
+			b.line++
+		}
+		break
+	}
+	if b.columns >= 0 && len(cells) < b.columns && b.repairs != nil {
+		b.repairs.short.Add(1)
+		for len(cells) < b.columns {
+			cells = append(cells, eval.Value{})
+		}
+	}
+	if b.columns >= 0 && len(cells) != b.columns {
+		hint := "; where the names stand in another row, --header-row N says so"
+		if len(cells) < b.columns {
+			hint = "; --repair fills short rows with blanks"
+		}
+		return cells, line, false, b.fail(line, "this row has %d cells, the header has %d%s", len(cells), b.columns, hint)
+	}
+	return cells, line, true, nil
+}
+
+// quoted reads the cell in quotes that begins at a place; end is behind it, and behind a
+// carriage return that ends the row.
+func quoted(s string, at int, sep byte) (cell string, end int, fault string) {
+	doubled := false
+	for i := at + 1; ; i++ {
+		k := strings.IndexByte(s[i:], '"')
+		if k < 0 {
+			return "", at, "a quote is opened in this row and never closed"
+		}
+		i += k
+		if i+1 < len(s) && s[i+1] == '"' {
+			doubled = true
+			i++
+			continue
+		}
+		cell = s[at+1 : i]
+		if doubled {
+			cell = strings.ReplaceAll(cell, `""`, `"`)
+		}
+		end = i + 1
+		if end < len(s) && s[end] == '\r' && (end+1 == len(s) || s[end+1] == '\n') {
+			end++
+		}
+		if end < len(s) && s[end] != sep && s[end] != '\n' {
+			return "", at, "something follows a closing quote before the separator"
+		}
+		return cell, end, ""
+	}
+}

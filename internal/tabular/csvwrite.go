@@ -1,0 +1,89 @@
+package tabular
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"yoyaku/internal/core/eval"
+)
+
+// AppendCSV appends a row as separated values, quoting what must be.
+func AppendCSV(b []byte, cells []eval.Value, sep byte, safe bool) []byte {
+	if len(cells) == 1 && cells[0].Kind == eval.Blank { // an empty line would be no row
+		b = append(b, `""`...)
+	}
+	return append(appendCells(b, cells, sep, safe, false), '\n')
+}
+
+// appendCells appends cells with what separates them, and in front with behind others.
+func appendCells(b []byte, cells []eval.Value, sep byte, safe, behind bool) []byte {
+	for i := range cells {
+		if i > 0 || behind {
+			b = append(b, sep)
+		}
+		v := &cells[i]
+		switch v.Kind {
+		case eval.Blank:
+		case eval.Date:
+			b = v.Day.Append(b)
+		case eval.Number:
+			b = v.AppendNumber(b)
+		case eval.Text:
+			b = appendCell(b, v.Text, sep, safe)
+		default:
+			b = append(b, v.String()...)
+		}
+	}
+	return b
+}
+
+func appendCell(b []byte, s string, sep byte, safe bool) []byte {
+	if safe {
+		s = Safe(s)
+	}
+	if !needsQuotes(s, sep) {
+		return append(b, s...)
+	}
+	b = append(b, '"')
+	for {
+		i := strings.IndexByte(s, '"')
+		if i < 0 {
+			break
+		}
+		b = append(append(b, s[:i+1]...), '"')
+		s = s[i+1:]
+	}
+	return append(append(b, s...), '"')
+}
+
+func needsQuotes(s string, sep byte) bool {
+	if s == "" {
+		return false
+	}
+	for i := range len(s) {
+		if c := s[i]; c == sep || c <= '"' && (c == '"' || c == '\n' || c == '\r') {
+			return true
+		}
+	}
+	return s[0] == ' ' || s[0] == '\t' || s == `\.`
+}
+
+// IsFormula reports whether a spreadsheet would run a text as a formula.
+func IsFormula(s string) bool {
+	return len(s) > 1 && (strings.IndexByte("=+-@\t\r\n", s[0]) >= 0 || fullWidth(s))
+}
+
+// fullWidth reports whether a text begins with one of the full-width forms of
+// = + - @, which some spreadsheets take for the plain ones.
+func fullWidth(s string) bool {
+	r, _ := utf8.DecodeRuneInString(s)
+	return strings.ContainsRune("＝＋－＠", r)
+}
+
+// Safe marks a text that a spreadsheet would run as a formula.
+func Safe(s string) string {
+	if IsFormula(s) {
+		return "'" + s
+	}
+	return s
+}
