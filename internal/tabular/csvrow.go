@@ -94,12 +94,12 @@ func (b *csvBlock) whole() (found, same bool) {
 		for ; hits != 0; hits &= hits - 1 {
 			i := at + bits.TrailingZeros64(hits)>>3
 			if s[i] == '"' {
-				cell, end, fault := quoted(s, i, b.sep)
+				cell, doubled, end, fault := quoted(s, i, b.sep)
 				if i != start || fault != "" {
 					return false, false
 				}
 				line += strings.Count(s[i:end], "\n")
-				same = same && needsQuotes(cell, b.sep)
+				same = same && (doubled || needsQuotes(cell, b.sep))
 				at = end - 8 // on behind the quotes
 				break
 			}
@@ -179,10 +179,12 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 	for {
 		var cell string
 		if b.at < len(s) && s[b.at] == '"' {
-			var end int
-			var fault string
-			if cell, end, fault = quoted(s, b.at, sep); fault != "" {
+			text, doubled, end, fault := quoted(s, b.at, sep)
+			if fault != "" {
 				return cells, line, false, b.fail(line, "%s", fault)
+			}
+			if cell = text; doubled {
+				cell = strings.ReplaceAll(cell, `""`, `"`)
 			}
 			b.line += strings.Count(s[b.at:end], "\n")
 			b.at = end
@@ -231,14 +233,13 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 	return cells, line, true, nil
 }
 
-// quoted reads the cell in quotes that begins at a place; end is behind it, and behind a
-// carriage return that ends the row.
-func quoted(s string, at int, sep byte) (cell string, end int, fault string) {
-	doubled := false
+// quoted finds the cell in quotes that begins at a place: what stands between them, with
+// quotes doubled or not; end is behind it, and behind a carriage return that ends the row.
+func quoted(s string, at int, sep byte) (cell string, doubled bool, end int, fault string) {
 	for i := at + 1; ; i++ {
 		k := strings.IndexByte(s[i:], '"')
 		if k < 0 {
-			return "", at, "a quote is opened in this row and never closed"
+			return "", false, at, "a quote is opened in this row and never closed"
 		}
 		i += k
 		if i+1 < len(s) && s[i+1] == '"' {
@@ -246,17 +247,13 @@ func quoted(s string, at int, sep byte) (cell string, end int, fault string) {
 			i++
 			continue
 		}
-		cell = s[at+1 : i]
-		if doubled {
-			cell = strings.ReplaceAll(cell, `""`, `"`)
-		}
 		end = i + 1
 		if end < len(s) && s[end] == '\r' && (end+1 == len(s) || s[end+1] == '\n') {
 			end++
 		}
 		if end < len(s) && s[end] != sep && s[end] != '\n' {
-			return "", at, "something follows a closing quote before the separator"
+			return "", false, at, "something follows a closing quote before the separator"
 		}
-		return cell, end, ""
+		return s[at+1 : i], doubled, end, ""
 	}
 }

@@ -24,10 +24,14 @@ func (d Date) Valid() bool { return d >= Min && d <= Max }
 
 // Of returns the day year-month-day; ok is false when there is no such day.
 func Of(year, month, day int) (d Date, ok bool) {
-	if year < MinYear || year > MaxYear || month < 1 || month > 12 || day < 1 || day > DaysIn(year, month) {
+	if year < MinYear || year > MaxYear || month < 1 || month > 12 || day < 1 || day > 31 {
 		return None, false
 	}
-	return of(year, month, day), true
+	if i := MonthIndex(year, month) - tabledIndex; uint(i) < tabledMonths {
+		d = tabledDay + Date(firsts[i]+int32(day)) - 1
+		return d, firsts[i]+int32(day) <= firsts[i+1]
+	}
+	return of(year, month, day), day <= DaysIn(year, month)
 }
 
 // of counts from 1 March of year 0, so that the leap day ends its year.
@@ -40,9 +44,17 @@ func of(year, month, day int) Date {
 }
 
 // YMD returns the year, the month (1 to 12) and the day of the month of d.
-// The arithmetic is the division-free one of Neri and Schneider, "Euclidean
-// affine functions and their application to calendar algorithms" (2022).
 func (d Date) YMD() (year, month, day int) {
+	if i, day, ok := d.tabled(); ok {
+		return tabledYear + i/12, i%12 + 1, day
+	}
+	return d.reckoned()
+}
+
+// reckoned is YMD without a table. The arithmetic is the division-free one of Neri and
+// Schneider, "Euclidean affine functions and their application to calendar
+// algorithms" (2022).
+func (d Date) reckoned() (year, month, day int) {
 	n := 4*(uint32(d)+305) + 3
 	century := n / 146097
 	n2 := (n%146097)/4*4 + 3
@@ -86,36 +98,6 @@ func (d Date) Add(n int) (Date, bool) {
 	}
 	r := d + Date(n)
 	return r, r.Valid()
-}
-
-// ShiftMonths returns d shifted by n months. The day of the month is kept, or
-// clamped to the last day of a shorter month. With keepEnd, a day that is its
-// month's last gives the target month's last. ok is false beyond the bounds.
-func (d Date) ShiftMonths(n int, keepEnd bool) (r Date, ok bool) {
-	y, m, day := d.YMD()
-	if keepEnd && day == DaysIn(y, m) {
-		day = 31
-	}
-	return MonthDay(MonthIndex(y, m)+n, day)
-}
-
-// MonthIndex numbers months through: year × 12 + month − 1.
-func MonthIndex(year, month int) int { return year*12 + month - 1 }
-
-// MonthDay returns a day (1 to 31, clamped to the month's last) of the month
-// with the given index; ok is false beyond the bounds.
-func MonthDay(index, day int) (Date, bool) {
-	if index < MinYear*12 || index > MaxYear*12+11 {
-		return None, false
-	}
-	y, m := index/12, index%12+1
-	return of(y, m, min(day, DaysIn(y, m))), true
-}
-
-// IsMonthEnd reports whether d is the last day of its month.
-func (d Date) IsMonthEnd() bool {
-	y, m, day := d.YMD()
-	return day == DaysIn(y, m)
 }
 
 // Easter returns Easter Sunday of a year by the Gregorian computus (the

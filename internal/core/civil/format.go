@@ -16,11 +16,23 @@ func pad(b []byte, n, width int) []byte {
 	return strconv.AppendInt(b, int64(n), 10)
 }
 
+// twos are the numbers from 00 to 99 in two digits each.
+var twos = func() (t [200]byte) {
+	for i := range 100 {
+		t[2*i], t[2*i+1] = byte('0'+i/10), byte('0'+i%10)
+	}
+	return t
+}()
+
 // Append appends d as ISO 8601, "2027-03-31".
 func (d Date) Append(b []byte) []byte {
-	y, m, day := d.YMD()
-	return append(b, byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10), '-',
-		byte('0'+m/10), byte('0'+m%10), '-', byte('0'+day/10), byte('0'+day%10))
+	if i, day, ok := d.tabled(); ok {
+		b = append(b, monthTexts[i][:]...)
+		return append(b, twos[2*day], twos[2*day+1])
+	}
+	year, month, day := d.YMD()
+	c, y, m, n := 2*(year/100), 2*(year%100), 2*month, 2*day
+	return append(b, twos[c], twos[c+1], twos[y], twos[y+1], '-', twos[m], twos[m+1], '-', twos[n], twos[n+1])
 }
 
 // String returns d as ISO 8601, or nothing for None.
@@ -43,6 +55,12 @@ func digits(s string) (n int, ok bool) {
 	return n, s != ""
 }
 
+// twoDigits reads a number of two decimal digits.
+func twoDigits(a, b byte) (n int, ok bool) {
+	a, b = a-'0', b-'0'
+	return int(a)*10 + int(b), a <= 9 && b <= 9
+}
+
 // Parse reads an ISO 8601 date in its extended forms: calendar 2027-03-31,
 // week 2027-W13-3 and ordinal 2027-090. shape is false when the text has none
 // of these forms; ok is false too when the form is right but no such day is.
@@ -50,12 +68,14 @@ func Parse(s string) (d Date, shape, ok bool) {
 	if len(s) < 8 || s[4] != '-' {
 		return None, false, false
 	}
-	year, yok := digits(s[:4])
+	century, cok := twoDigits(s[0], s[1])
+	year, yok := twoDigits(s[2], s[3])
+	year, yok = century*100+year, cok && yok
 	switch {
 	case !yok:
 	case len(s) == 10 && s[7] == '-':
-		m, mok := digits(s[5:7])
-		day, dok := digits(s[8:])
+		m, mok := twoDigits(s[5], s[6])
+		day, dok := twoDigits(s[8], s[9])
 		if mok && dok {
 			d, ok = Of(year, m, day)
 			return d, true, ok

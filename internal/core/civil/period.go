@@ -161,6 +161,9 @@ func (f Frame) Period(u Unit, i int) (s Span, ok bool) {
 // Around returns the period of a unit that lies offset periods from the one
 // that holds d; ok is false when it isn't whole within the bounds.
 func (f Frame) Around(u Unit, d Date, offset int) (s Span, ok bool) {
+	if u == Month {
+		return monthAround(d, offset)
+	}
 	s, ok = f.Period(u, f.Index(u, d)+offset)
 	return s, ok && s.First >= Min && s.Last <= Max
 }

@@ -181,11 +181,13 @@ func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
 			if cell.Kind == Date {
 				return cell.Day, cell.Unsure, nil
 			}
-			d, unsure, err := dateIn(*cell)
-			if d != civil.None && cell.Kind == Text && len(cell.Text) == 10 && cell.Text[7] == '-' { // read once; it prints the same
-				*cell = Day(d)
+			if len(cell.Text) == 10 && cell.Text[7] == '-' && cell.Kind == Text {
+				if d, _, ok := civil.Parse(cell.Text); ok { // read once; it prints the same
+					cell.Kind, cell.Day, cell.Text = Date, d, ""
+					return d, false, nil
+				}
 			}
-			return d, unsure, err
+			return dateIn(*cell)
 		}, nil
 	case *phrase.Today:
 		return func([]Value) (civil.Date, bool, error) { return c.Today, false, nil }, nil

@@ -138,11 +138,27 @@ func round(v Value, places int) Value {
 const mostPlaces = 10
 
 // AppendNumber appends a Number as it is printed.
-func (v Value) AppendNumber(b []byte) []byte {
+func (v *Value) AppendNumber(b []byte) []byte {
 	if v.Den == 0 && v.Text == "" && v.Places == 0 {
+		if n := v.Num; n >= 0 && n < 10_000 { // nearly all of them
+			return appendSmall(b, uint(n))
+		}
 		return strconv.AppendInt(b, v.Num, 10)
 	}
 	return append(b, v.decimal()...)
+}
+
+// appendSmall appends a number of four digits at most.
+func appendSmall(b []byte, n uint) []byte {
+	switch {
+	case n < 10:
+		return append(b, byte('0'+n))
+	case n < 100:
+		return append(b, byte('0'+n/10), byte('0'+n%10))
+	case n < 1000:
+		return append(b, byte('0'+n/100), byte('0'+n/10%10), byte('0'+n%10))
+	}
+	return append(b, byte('0'+n/1000), byte('0'+n/100%10), byte('0'+n/10%10), byte('0'+n%10))
 }
 
 func (v Value) decimal() string {

@@ -74,7 +74,7 @@ func (p *Program) Eval(row []Value) (v Value, err error) {
 	return v, err
 }
 
-// Into computes the expression on a row into a cell, and appends the moves of its
+// Into computes the expression on a row into a blank cell, and appends the moves of its
 // own steps to trace, where that isn't nil.
 func (p *Program) Into(row []Value, trace *[]Move, cell *Value) error {
 	blind, err := p.Work(row, trace, cell)
@@ -85,7 +85,6 @@ func (p *Program) Into(row []Value, trace *[]Move, cell *Value) error {
 // Work is Into for those who note themselves what blind calendars were asked;
 // there is none either where what the expression starts from was unsure already.
 func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.Blind, err error) {
-	*cell = Value{}
 	switch {
 	case p.whole != nil:
 		n, none, err := p.whole(row)

@@ -1,0 +1,100 @@
+package civil
+
+// Most dates lie in months that are looked up here instead of worked out: those of three
+// centuries from tabledYear on. The others go by arithmetic, and a test holds one to the
+// other.
+const (
+	tabledYear   = 1900
+	tabledIndex  = tabledYear * 12 // as MonthIndex numbers it
+	tabledMonths = 3600
+)
+
+// firsts are the first days of the tabled months, counted from 1900-01-01, and the day
+// behind them all.
+var firsts [tabledMonths + 1]int32
+
+// monthTexts is how a date of each begins: "2027-03-".
+var monthTexts [tabledMonths][8]byte
+
+// tabledDay is 1900-01-01.
+var tabledDay = of(tabledYear, 1, 1)
+
+func init() {
+	for i := range tabledMonths {
+		year, month := tabledYear+i/12, i%12+1
+		firsts[i+1] = firsts[i] + int32(DaysIn(year, month))
+		t := &monthTexts[i]
+		copy(t[:2], twos[year/100*2:])
+		copy(t[2:4], twos[year%100*2:])
+		copy(t[5:7], twos[month*2:])
+		t[4], t[7] = '-', '-'
+	}
+}
+
+// tabled finds d in the table: the place of its month, and the day of the month.
+func (d Date) tabled() (i, day int, ok bool) {
+	n := uint32(d - tabledDay)
+	if n >= uint32(firsts[tabledMonths]) {
+		return 0, 0, false
+	}
+	// Months have 30.436875 days on average, and the place by that is off by one at most.
+	i = int(n * 34450 >> 20)
+	if n < uint32(firsts[i]) {
+		i--
+	} else if n >= uint32(firsts[i+1]) {
+		i++
+	}
+	return i, int(int32(n)-firsts[i]) + 1, true
+}
+
+// MonthIndex numbers months through: year × 12 + month − 1.
+func MonthIndex(year, month int) int { return year*12 + month - 1 }
+
+// MonthDay returns a day (1 to 31, clamped to the month's last) of the month
+// with the given index; ok is false beyond the bounds.
+func MonthDay(index, day int) (Date, bool) {
+	if i := index - tabledIndex; uint(i) < tabledMonths {
+		return tabledDay + Date(min(firsts[i]+int32(day), firsts[i+1])) - 1, true
+	}
+	if index < MinYear*12 || index > MaxYear*12+11 {
+		return None, false
+	}
+	y, m := index/12, index%12+1
+	return of(y, m, min(day, DaysIn(y, m))), true
+}
+
+// ShiftMonths returns d shifted by n months. The day of the month is kept, or
+// clamped to the last day of a shorter month. With keepEnd, a day that is its
+// month's last gives the target month's last. ok is false beyond the bounds.
+func (d Date) ShiftMonths(n int, keepEnd bool) (r Date, ok bool) {
+	index, day := d.monthAndDay()
+	if keepEnd && d.IsMonthEnd() {
+		day = 31
+	}
+	return MonthDay(index+n, day)
+}
+
+// monthAndDay returns the index of d's month, and the day of the month.
+func (d Date) monthAndDay() (index, day int) {
+	if i, day, ok := d.tabled(); ok {
+		return tabledIndex + i, day
+	}
+	y, m, day := d.YMD()
+	return MonthIndex(y, m), day
+}
+
+// monthAround is Around for months, which don't depend on the frame.
+func monthAround(d Date, offset int) (s Span, ok bool) {
+	index, _ := d.monthAndDay()
+	if s.First, ok = MonthDay(index+offset, 1); ok {
+		s.Last, _ = MonthDay(index+offset, 31)
+	}
+	return s, ok
+}
+
+// IsMonthEnd reports whether d is the last day of its month.
+func (d Date) IsMonthEnd() bool {
+	index, _ := d.monthAndDay()
+	last, _ := MonthDay(index, 31)
+	return d == last
+}
