@@ -6,18 +6,21 @@ import (
 	"time"
 )
 
-// Every day of the 9999 years, walked by hand, against the arithmetic and, for
-// weekdays, ISO weeks and day-of-year, against the standard library's time.
+// Every day of the 9999 years, walked by hand, against the table of months, the arithmetic
+// and, for weekdays, ISO weeks, day-of-year and text, against the standard library's time.
 func TestEveryDay(t *testing.T) {
 	y, m, day := 1, 1, 1
 	first, last := Min, Max
 	if testing.Short() { // one cycle of the calendar, and what lies around it
 		y = 1599
-		first, last = of(y, m, day), of(2001, 12, 31)
+		first, last = of(y, m, day), of(2200, 12, 31)
 	}
 	for d := first; d <= last; d++ {
 		if gy, gm, gd := d.YMD(); gy != y || gm != m || gd != day {
 			t.Fatalf("day %d is %d-%d-%d, want %d-%d-%d", d, gy, gm, gd, y, m, day)
+		}
+		if gy, gm, gd := d.reckoned(); gy != y || gm != m || gd != day {
+			t.Fatalf("day %d is reckoned %d-%d-%d, want %d-%d-%d", d, gy, gm, gd, y, m, day)
 		}
 		if back, ok := Of(y, m, day); !ok || back != d {
 			t.Fatalf("Of(%d, %d, %d) = %d, %v; want %d", y, m, day, back, ok, d)
@@ -28,6 +31,14 @@ func TestEveryDay(t *testing.T) {
 			ty, tw := tm.ISOWeek()
 			if d.Weekday()%7 != Weekday(tm.Weekday()) || iy != ty || iw != tw || d.YearDay() != tm.YearDay() {
 				t.Fatalf("%s: weekday, ISO week or day of year differ from package time", d)
+			}
+			text := tm.Format(time.DateOnly)
+			if back, _, ok := Parse(text); d.String() != text || !ok || back != d {
+				t.Fatalf("%s is written %s and read as day %d, not %d", text, d, back, d)
+			}
+			month, _ := DefaultFrame.Around(Month, d, 0)
+			if by, _ := DefaultFrame.Period(Month, MonthIndex(y, m)); month != by || d.IsMonthEnd() != (d == by.Last) {
+				t.Fatalf("the month of %s is %v, want %v", d, month, by)
 			}
 			if w, ok := OfISOWeek(iy, iw, d.Weekday()); iy >= 1 && iy <= 9999 && (!ok || w != d) {
 				t.Fatalf("OfISOWeek of %s gives %s", d, w)

@@ -28,10 +28,15 @@ func Of(year, month, day int) (d Date, ok bool) {
 		return None, false
 	}
 	if i := MonthIndex(year, month) - tabledIndex; uint(i) < tabledMonths {
-		d = tabledDay + Date(firsts[i]+int32(day)) - 1
-		return d, firsts[i]+int32(day) <= firsts[i+1]
+		if firsts[i]+int32(day) > firsts[i+1] {
+			return None, false
+		}
+		return tabledDay + Date(firsts[i]+int32(day)) - 1, true
 	}
-	return of(year, month, day), day <= DaysIn(year, month)
+	if day > DaysIn(year, month) {
+		return None, false
+	}
+	return of(year, month, day), true
 }
 
 // of counts from 1 March of year 0, so that the leap day ends its year.
