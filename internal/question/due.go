@@ -91,7 +91,7 @@ func (q *due) answer(j *Job) error {
 	j.result.StandsOut = func(row []eval.Value) bool {
 		return row[band].Text == nearest || row[band].Text == "today" || row[band].Text == "overdue"
 	}
-	err = j.fill(head, func(put rows.Put) error {
+	err = j.beside(t, head, func(put rows.Beside) error {
 		defer Garbage(20)()
 		if err := j.scan(t, func(line int, row []eval.Value) error {
 			if err := check(line, row); err != nil {

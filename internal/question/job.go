@@ -191,6 +191,14 @@ func (j *Job) fill(head []string, fill func(rows.Put) error) error {
 	return j.result.Fill(head, j.Env, fill)
 }
 
+// beside writes the answer's rows that are those of a table with more cells.
+func (j *Job) beside(t *Table, head []string, fill func(rows.Beside) error) error {
+	if err := j.settle(head); err != nil {
+		return err
+	}
+	return j.result.Beside(t.Table, head, j.Env, fill)
+}
+
 // lines writes rows of a schedule.
 func (j *Job) lines(head []string, lines schedule.Lines) error {
 	return j.result.Lines(head, j.Env, lines)

@@ -121,12 +121,11 @@ func (q *match) answer(j *Job) error {
 		head = append(head, c)
 	}
 	missed, blank := 0, 0
-	err = j.fill(head, func(put rows.Put) error {
+	err = j.beside(t, head, func(put rows.Beside) error {
 		find, err := side.read(j, q)
 		if err != nil {
 			return err
 		}
-		var cells []eval.Value
 		none := make([]eval.Value, len(side.taken))
 		return j.scan(t, func(n int, row []eval.Value) error {
 			var of string
@@ -150,15 +149,11 @@ func (q *match) answer(j *Job) error {
 			case len(held) == 0:
 				missed++
 			}
-			beside := func(cellsOf []eval.Value) error {
-				cells = append(append(cells[:0], row[:len(visible)]...), cellsOf...)
-				return put(cells)
-			}
 			if len(held) == 0 {
-				return beside(none)
+				return put(t.Text, row[:len(visible)], none)
 			}
 			for _, h := range held {
-				if err := beside(h.Row); err != nil {
+				if err := put(t.Text, row[:len(visible)], h.Row); err != nil {
 					return err
 				}
 			}

@@ -21,6 +21,7 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar, 
 		return nil, nil, rows.In("calendar", rows.UnknownColumn(j.Env.CalendarColumn, t.Visible()))
 	}
 	t.Cells = append(t.Cells, slot)
+	t.Uses(slot)
 	found := map[string]*workdays.Calendar{}
 	of := func(row []eval.Value) *workdays.Calendar { return found[strings.TrimSpace(row[slot].String())] }
 	check := func(line int, row []eval.Value) error {

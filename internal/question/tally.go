@@ -62,6 +62,7 @@ func (q *tally) answer(j *Job) error {
 	}
 	result := rows.NewTally(rowName, colName, q.sum != "")
 	one := eval.Int(1)
+	t.Lean(rows.AnySeparator)
 	err = j.scan(t, func(_ int, row []eval.Value) error {
 		n, col := one, ""
 		if sumSlot >= 0 {

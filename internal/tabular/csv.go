@@ -116,6 +116,13 @@ func (s *csvSink) EncodeText(b []byte, text string, more []eval.Value) []byte {
 	return append(appendCells(append(b, text...), more, s.sep, s.safe, true), '\n')
 }
 
+// RowText implements rows.Textual.
+func (s *csvSink) RowText(text string, more []eval.Value) error {
+	s.buf = s.EncodeText(s.buf[:0], text, more)
+	_, err := s.w.Write(s.buf)
+	return err
+}
+
 // Block implements rows.Blocks.
 func (s *csvSink) Block(b []byte) error {
 	_, err := s.w.Write(b)

@@ -19,14 +19,27 @@ type Place struct{ block, at int32 }
 
 const arenaBlock = 256 << 10
 
-// Save keeps a row.
-func (a *Arena) Save(row []eval.Value) Place {
+// next is where the next row will lie.
+func (a *Arena) next() Place {
 	if len(a.open) > arenaBlock {
 		a.full = append(a.full, string(a.open))
 		a.open = a.open[:0]
 	}
-	p := Place{int32(len(a.full)), int32(len(a.open))}
-	b := binary.AppendUvarint(a.open, uint64(len(row)))
+	return Place{int32(len(a.full)), int32(len(a.open))}
+}
+
+// SaveText keeps a row as it stands in its file.
+func (a *Arena) SaveText(text string) Place {
+	p := a.next()
+	b := append(a.open, 0) // instead of one more than its cells
+	a.open = append(binary.AppendUvarint(b, uint64(len(text))), text...)
+	return p
+}
+
+// Save keeps a row.
+func (a *Arena) Save(row []eval.Value) Place {
+	p := a.next()
+	b := binary.AppendUvarint(a.open, uint64(len(row))+1)
 	for _, v := range row {
 		b = append(b, byte(v.Kind))
 		switch v.Kind {
@@ -48,8 +61,8 @@ func (a *Arena) Save(row []eval.Value) Place {
 	return p
 }
 
-// Load reads a row back into room.
-func (a *Arena) Load(p Place, room []eval.Value) []eval.Value {
+// Load reads a row back into room, or its text.
+func (a *Arena) Load(p Place, room []eval.Value) (string, []eval.Value) {
 	if int(p.block) == len(a.full) {
 		a.full = append(a.full, string(a.open))
 		a.open = nil
@@ -77,7 +90,11 @@ func (a *Arena) Load(p Place, room []eval.Value) []eval.Value {
 		return t
 	}
 	room = room[:0]
-	for range unsigned() {
+	n := unsigned()
+	if n == 0 {
+		return text(), room
+	}
+	for range n - 1 {
 		v := eval.Value{Kind: eval.Kind(s[0])}
 		s = s[1:]
 		switch v.Kind {
@@ -95,5 +112,5 @@ func (a *Arena) Load(p Place, room []eval.Value) []eval.Value {
 		}
 		room = append(room, v)
 	}
-	return room
+	return "", room
 }

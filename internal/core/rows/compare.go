@@ -65,7 +65,7 @@ func (c *Comparison) hash(id string) uint64 { return maphash.String(c.seed, id) 
 
 // id is the key of a row that is held.
 func (c *Comparison) id(i int) string {
-	c.room = c.arena.Load(c.places[i], c.room)
+	_, c.room = c.arena.Load(c.places[i], c.room)
 	return eval.KeyOf(c.room[c.oldKey])
 }
 

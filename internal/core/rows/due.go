@@ -21,7 +21,8 @@ type Due struct {
 	Bands    []int      // upper ends in days, rising
 	// Calendar is that of a row; nil where it is blank.
 	Calendar func(row []eval.Value) *workdays.Calendar
-	Leap     bool // keeps 29 February on 1 March
+	Leap     bool     // keeps 29 February on 1 March
+	names    []string // of the bands
 }
 
 // DueColumns are the columns that Due adds; years with Yearly only.
@@ -63,15 +64,11 @@ func (d *Due) Dates(base civil.Date) (list []civil.Date) {
 	return list
 }
 
-// Cells returns what is added to a row for one date.
-func (d *Due) Cells(what string, base, at civil.Date, row []eval.Value) []eval.Value {
+// Cells returns, in room, what is added to a row for one date and the working days left.
+func (d *Due) Cells(room []eval.Value, what string, base, at civil.Date, worked eval.Value) []eval.Value {
 	left := int(at - d.Today)
-	worked := eval.Value{}
-	if cal := d.Calendar(row); cal != nil {
-		worked = eval.Int(cal.Between(d.Today, at))
-	}
-	cells := []eval.Value{eval.Str(what), eval.Day(at), eval.Str(at.Weekday().Short()), eval.Int(left),
-		worked, eval.Str(d.Band(left))}
+	cells := append(room[:0], eval.Str(what), eval.Day(at), eval.Str(at.Weekday().Short()), eval.Int(left),
+		worked, eval.Str(d.Band(left)))
 	if d.Yearly {
 		cells = append(cells, eval.Int(at.Year()-base.Year()))
 	}
@@ -86,14 +83,16 @@ func (d *Due) Band(left int) string {
 	case left == 0:
 		return "today"
 	}
-	from := 1
-	for _, end := range d.Bands {
-		if left <= end {
-			return fmt.Sprintf("%d to %d", from, end)
+	if d.names == nil {
+		from := 1
+		for _, end := range d.Bands {
+			d.names = append(d.names, fmt.Sprintf("%d to %d", from, end))
+			from = end + 1
 		}
-		from = end + 1
+		d.names = append(d.names, fmt.Sprintf("over %d", from-1))
 	}
-	return fmt.Sprintf("over %d", from-1)
+	i, _ := slices.BinarySearch(d.Bands, left)
+	return d.names[i]
 }
 
 // ParseBands reads 30, 60, 90.

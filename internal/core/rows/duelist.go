@@ -1,6 +1,8 @@
 package rows
 
 import (
+	"math"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 )
@@ -11,22 +13,35 @@ type DueList struct {
 	Blanks int // dates that were left out because they are blank
 
 	due    *Due
-	width  int // columns of the table
+	table  *Table
+	width  int // its columns
 	labels []string
 	slots  []int
 	list   []dueLine
+	more   []dueMore // of each, where some differ in it
 	arena  Arena
 }
 
-// dueLine is a date, what it is reckoned from, and where its row is kept.
+// dueLine is a date, the working days left, and where its row is kept.
 type dueLine struct {
-	at, base civil.Date
-	label    int32
+	at     civil.Date
+	worked int32
 	Place
 }
 
+// dueMore is what a date is reckoned from, and its label.
+type dueMore struct {
+	base  civil.Date
+	label int32
+}
+
+// unknownLeft are the working days left where no calendar is named.
+const unknownLeft = math.MinInt32
+
 // NewDueList prepares a list over a table.
-func NewDueList(d *Due, t *Table) *DueList { return &DueList{due: d, width: len(t.Visible())} }
+func NewDueList(d *Due, t *Table) *DueList {
+	return &DueList{due: d, table: t, width: len(t.Visible())}
+}
 
 // Watch adds a date: its label, and the slot of its value.
 func (l *DueList) Watch(label string, slot int) {
@@ -48,27 +63,43 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 		}
 		for _, at := range l.due.Dates(v.Day) {
 			if !saved {
-				kept, saved = l.arena.Save(row[:l.width]), true
+				if saved = true; l.table.Text != "" {
+					kept = l.arena.SaveText(l.table.Text)
+				} else {
+					kept = l.arena.Save(row[:l.width])
+				}
 			}
-			if !v.Unsure {
-				if cal := l.due.Calendar(row); cal != nil {
+			worked := int32(unknownLeft)
+			if cal := l.due.Calendar(row); cal != nil {
+				if worked = int32(cal.Between(l.due.Today, at)); !v.Unsure {
 					cal.Ask(l.due.Today, at)
 				}
 			}
-			l.list = append(l.list, dueLine{at, v.Day, int32(i), kept})
+			l.list = append(l.list, dueLine{at, worked, kept})
+			if l.due.Yearly || len(l.labels) > 1 {
+				l.more = append(l.more, dueMore{v.Day, int32(i)})
+			}
 		}
 	}
 	return nil
 }
 
 // Write puts a row for each date, sorted by date.
-func (l *DueList) Write(put Put) error {
-	var cells []eval.Value
+func (l *DueList) Write(put Beside) error {
+	var cells, more []eval.Value
+	var text string
 	for _, i := range byDay(l.list) {
 		d := &l.list[i]
-		cells = l.arena.Load(d.Place, cells)
-		cells = append(cells, l.due.Cells(l.labels[d.label], d.base, d.at, cells)...)
-		if err := put(cells); err != nil {
+		of, worked := dueMore{base: d.at}, eval.Value{}
+		if l.more != nil {
+			of = l.more[i]
+		}
+		if d.worked != unknownLeft {
+			worked = eval.Int(int(d.worked))
+		}
+		text, cells = l.arena.Load(d.Place, cells)
+		more = l.due.Cells(more, l.labels[of.label], of.base, d.at, worked)
+		if err := put(text, cells, more); err != nil {
 			return err
 		}
 	}

@@ -44,6 +44,41 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 	return finish()
 }
 
+// Beside puts more cells beside a row of a table, of which text is what stands in its file
+// and row its cells; where there is a text, those needn't be all.
+type Beside func(text string, row, more []eval.Value) error
+
+// Beside writes a table with the given columns, of the rows that fill puts beside those
+// of t.
+func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Beside) error) error {
+	var cells []eval.Value
+	joined := func(put Put) Beside {
+		return func(_ string, row, more []eval.Value) error {
+			cells = append(append(cells[:0], row...), more...)
+			return put(cells)
+		}
+	}
+	to, ok := r.To.(Textual)
+	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil {
+		return r.Fill(columns, env, func(put Put) error { return fill(joined(put)) })
+	}
+	if err := to.Header(columns); err != nil {
+		return err
+	}
+	t.Lean(to.Same)
+	whole := joined(to.Row)
+	err := fill(func(text string, row, more []eval.Value) error {
+		if text != "" {
+			return to.RowText(text, more)
+		}
+		return whole(text, row, more)
+	})
+	if err != nil {
+		return err
+	}
+	return to.Close()
+}
+
 // Keeps compiles the conditions alone: it tells whether a row of the given
 // columns stays.
 func (r Result) Keeps(columns []string, env eval.Env) (func(cells []eval.Value) (bool, error), error) {
@@ -193,7 +228,7 @@ func (h *heldRows) sorted(put Put) error {
 	})
 	var room []eval.Value
 	for _, r := range h.rows {
-		room = h.arena.Load(r.at, room)
+		_, room = h.arena.Load(r.at, room)
 		if err := put(room); err != nil {
 			return err
 		}

@@ -312,7 +312,7 @@ func TestDue(t *testing.T) {
 		if at < today {
 			worked = -worked
 		}
-		c := due.Cells("x", base, at, nil)
+		c := due.Cells(nil, "x", base, at, eval.Int(cal.Between(today, at)))
 		left := int(at - today)
 		band := map[bool]string{true: "over 60"}[left > 60]
 		switch {
@@ -359,7 +359,7 @@ func TestArena(t *testing.T) {
 		want, places = append(want, row), append(places, a.Save(row))
 	}
 	for _, i := range r.Perm(len(want)) {
-		if got := a.Load(places[i], nil); !slices.Equal(got, want[i]) {
+		if _, got := a.Load(places[i], nil); !slices.Equal(got, want[i]) {
 			t.Fatalf("row %d is %v, want %v", i, got, want[i])
 		}
 	}
@@ -385,7 +385,7 @@ func TestDueOrder(t *testing.T) {
 		}
 		slices.SortStableFunc(want, func(a, b [2]int) int { return a[0] - b[0] })
 		at := 0
-		err = list.Write(func(row []eval.Value) error {
+		err = list.Write(func(_ string, row, _ []eval.Value) error {
 			if int(row[0].Num) != want[at][1] || int(row[1].Day) != want[at][0] {
 				t.Fatalf("over %d days, place %d: %v, want %v", spread, at, row, want[at])
 			}

@@ -51,6 +51,8 @@ type Textual interface {
 	Same(sep byte) bool
 	// EncodeText appends such a row, and more cells behind it.
 	EncodeText(b []byte, text string, more []eval.Value) []byte
+	// RowText writes one.
+	RowText(text string, more []eval.Value) error
 }
 
 // job is a batch on its way through the workers, done what has become of it.
@@ -136,6 +138,7 @@ func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
 	trace := make([]eval.Move, 0, 8)
 	var room []eval.Value
 	same, _ := to.(Textual)
+	suits := func(sep byte) bool { return t.pick != nil || same != nil && same.Same(sep) }
 	for j := range work {
 		var res worked
 		select {
@@ -144,7 +147,7 @@ func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
 			res.out = make([]byte, 0, 512<<10)
 		}
 		n := int64(0)
-		each, whole := t.rows(j.batch, same)
+		each, whole := t.rows(j.batch, suits)
 		res.err = each(func(line int, text string, cells []eval.Value) error {
 			n++
 			row, keep, cell := t.Row(line, cells, trace)
@@ -171,12 +174,12 @@ func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
 	}
 }
 
-// rows goes through the rows of a batch. Where it can be so, only the cells that are
-// looked at are made, and a row comes with its text, which same writes again unless
-// columns are picked. whole is a row with all the cells that came in.
-func (t *Table) rows(batch Batch, same Textual) (each func(func(int, string, []eval.Value) error) error, whole func(string, []eval.Value) []eval.Value) {
+// rows goes through the rows of a batch. Where the separator suits, only the cells that
+// are looked at are made, and a row comes with its text. whole is a row with all the cells
+// that came in.
+func (t *Table) rows(batch Batch, suits func(sep byte) bool) (each func(func(int, string, []eval.Value) error) error, whole func(string, []eval.Value) []eval.Value) {
 	v, ok := batch.(Verbatim)
-	if slots := t.looked(); ok && slots != nil && (t.pick != nil || same != nil && same.Same(v.Separator())) {
+	if slots := t.looked(); ok && slots != nil && suits != nil && suits(v.Separator()) {
 		each = func(do func(int, string, []eval.Value) error) error { return v.EachText(slots, do) }
 	} else {
 		each = func(do func(int, string, []eval.Value) error) error {
@@ -216,8 +219,10 @@ func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err 
 			return bad, err
 		}
 		n := int64(0)
-		err = batch.Each(func(line int, cells []eval.Value) error {
+		rows, whole := t.rows(batch, t.lean)
+		err = rows(func(line int, text string, cells []eval.Value) error {
 			n++
+			t.Text = text
 			row, keep, cell := t.Row(line, cells, trace)
 			var fault *BadCell
 			if keep {
@@ -232,7 +237,7 @@ func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err 
 			}
 			bad.add(cell)
 			if t.Aside != nil {
-				return t.setAside(slices.Clone(cells[:t.in]), cell)
+				return t.setAside(slices.Clone(whole(text, cells)), cell)
 			}
 			return nil
 		})

@@ -48,12 +48,27 @@ type Table struct {
 	Dates, Numbers, Cells []int
 	// Done counts rows as they pass, where it isn't nil.
 	Done *atomic.Int64
+	// Text is the row that Scan is at as it stands in its file, where Lean allows that
+	// and it is so; else "".
+	Text string
+	lean func(sep byte) bool
 }
+
+// Lean says that an answer looks at no other cells that come in than those of its phrases
+// and of Column: Scan may leave the others blank. Where the file's separator isn't
+// suitable, it won't.
+func (t *Table) Lean(suits func(sep byte) bool) { t.lean = suits }
+
+// AnySeparator suits an answer that doesn't give the rows out.
+func AnySeparator(byte) bool { return true }
+
+// Uses notes a slot that an answer looks at.
+func (t *Table) Uses(slot int) { t.used = append(t.used, slot) }
 
 // NewTable prepares to ask something of a table.
 func NewTable(name string, r Reader, env eval.Env) *Table {
 	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
-	t.Env.DateSlots, t.Env.NumberSlots, t.Env.CellSlots = &t.Dates, &t.Numbers, &t.Cells
+	t.Env.DateSlots, t.Env.NumberSlots, t.Env.CellSlots, t.Env.UsedSlots = &t.Dates, &t.Numbers, &t.Cells, &t.used
 	return t
 }
 
@@ -76,6 +91,7 @@ func (t *Table) Column(option, name string) (int, error) {
 	if i < 0 {
 		return i, In(option, UnknownColumn(Unquote(name), t.Visible()))
 	}
+	t.Uses(i)
 	return i, nil
 }
 
