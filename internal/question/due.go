@@ -56,7 +56,7 @@ func (q *due) span(j *Job) (civil.Span, error) {
 
 func (q *due) answer(j *Job) error {
 	env := j.Env
-	d := rows.Due{Today: env.Today, Upcoming: q.upcoming, Yearly: q.yearly, Leap: env.LeapMarch}
+	d := rows.Due{Today: env.Today, PerRow: env.CalendarColumn != "", Upcoming: q.upcoming, Yearly: q.yearly, Leap: env.LeapMarch}
 	var err error
 	if d.Bands, err = rows.ParseBands(q.bands); err != nil {
 		return rows.In("bands", err)

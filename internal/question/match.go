@@ -137,13 +137,15 @@ func (q *match) answer(j *Job) error {
 				at = row[by]
 			}
 			held, known, err := find(of, at, key >= 0 && of == "")
-			var bad *rows.BadCell
-			switch {
-			case errors.As(err, &bad):
+			if err != nil {
+				var bad *rows.BadCell
+				if !errors.As(err, &bad) {
+					return fmt.Errorf("%s, line %d: %w", t.Name, n, err)
+				}
 				bad.Line = n
 				return bad
-			case err != nil:
-				return fmt.Errorf("%s, line %d: %w", t.Name, n, err)
+			}
+			switch {
 			case !known:
 				blank++
 			case len(held) == 0:

@@ -61,17 +61,17 @@ func (q *tally) answer(j *Job) error {
 		return err
 	}
 	result := rows.NewTally(rowName, colName, q.sum != "")
-	one := eval.Int(1)
+	one, none := eval.Int(1), eval.Value{}
 	t.Lean(rows.AnySeparator)
 	err = j.scan(t, func(_ int, row []eval.Value) error {
-		n, col := one, ""
+		n, col := one, &none
 		if sumSlot >= 0 {
 			n = row[sumSlot]
 		}
 		if colSlot >= 0 {
-			col = eval.KeyOf(row[colSlot])
+			col = &row[colSlot]
 		}
-		return result.Add(eval.KeyOf(row[rowSlot]), col, n)
+		return result.Add(&row[rowSlot], col, n)
 	})
 	if err != nil {
 		return err

@@ -193,6 +193,9 @@ func readDay(v Value) (civil.Date, bool) {
 			return d, true
 		}
 		s := strings.TrimSpace(v.Text)
+		if len(s) <= 10 && len(s) == len(v.Text) {
+			return civil.None, false
+		}
 		if len(s) > 10 && (s[10] == 'T' || s[10] == ' ') { // a time behind it is dropped
 			s = s[:10]
 		}
@@ -260,6 +263,9 @@ var ranks = [...]int{Number: 0, Date: 1, Moment: 1, Truth: 2, Text: 3, Blank: 4}
 // Order compares two cells for sorting: numbers, then dates, then texts, each by
 // itself, blanks last.
 func Order(a, b Value) int {
+	if a.Kind == Number && b.Kind == Number {
+		return compareNumbers(a, b)
+	}
 	if isBlank(a) || isBlank(b) {
 		switch {
 		case !isBlank(a):
@@ -280,4 +286,15 @@ func KeyOf(v Value) string {
 		return d.String()
 	}
 	return v.String()
+}
+
+// AppendKey appends what KeyOf returns.
+func AppendKey(b []byte, v *Value) []byte {
+	switch v.Kind {
+	case Date:
+		return v.Day.Append(b)
+	case Number:
+		return v.AppendNumber(b)
+	}
+	return append(b, KeyOf(*v)...)
 }

@@ -19,8 +19,9 @@ type Due struct {
 	Upcoming bool       // leaves the overdue out
 	Yearly   bool       // looks at anniversaries
 	Bands    []int      // upper ends in days, rising
-	// Calendar is that of a row; nil where it is blank.
+	// Calendar is that of a row; nil where it is blank. PerRow says that rows differ in it.
 	Calendar func(row []eval.Value) *workdays.Calendar
+	PerRow   bool
 	Leap     bool     // keeps 29 February on 1 March
 	names    []string // of the bands
 }

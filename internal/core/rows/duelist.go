@@ -5,6 +5,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
 )
 
 // DueList collects the dates of a table and writes them by date. What it keeps
@@ -17,26 +18,49 @@ type DueList struct {
 	width  int // its columns
 	labels []string
 	slots  []int
-	list   []dueLine
-	more   []dueMore // of each, where some differ in it
+	lines  chunks[dueLine]
+	more   chunks[dueMore] // of each, where lines differ in it
 	arena  Arena
 }
 
-// dueLine is a date, the working days left, and where its row is kept.
+// dueLine is a date, and where its row is kept.
 type dueLine struct {
-	at     civil.Date
-	worked int32
+	at civil.Date
 	Place
 }
 
-// dueMore is what a date is reckoned from, and its label.
+// dueMore is what a date is reckoned from, its label, and the working days left.
 type dueMore struct {
-	base  civil.Date
-	label int32
+	base          civil.Date
+	label, worked int32
 }
 
 // unknownLeft are the working days left where no calendar is named.
 const unknownLeft = math.MinInt32
+
+// chunks is a list that grows without being copied.
+type chunks[T any] struct{ full [][]T }
+
+const chunkBits = 12
+
+func (c *chunks[T]) add(t T) {
+	n := len(c.full)
+	if n == 0 || len(c.full[n-1]) == 1<<chunkBits {
+		c.full = append(c.full, make([]T, 0, 1<<chunkBits))
+		n++
+	}
+	c.full[n-1] = append(c.full[n-1], t)
+}
+
+func (c *chunks[T]) at(i int) *T { return &c.full[i>>chunkBits][i&(1<<chunkBits-1)] }
+
+func (c *chunks[T]) len() int {
+	n := len(c.full)
+	if n == 0 {
+		return 0
+	}
+	return (n-1)<<chunkBits + len(c.full[n-1])
+}
 
 // NewDueList prepares a list over a table.
 func NewDueList(d *Due, t *Table) *DueList {
@@ -49,7 +73,7 @@ func (l *DueList) Watch(label string, slot int) {
 }
 
 // Len is how many dates are listed.
-func (l *DueList) Len() int { return len(l.list) }
+func (l *DueList) Len() int { return l.lines.len() }
 
 // Add takes a row. It keeps the row once, however many dates it has.
 func (l *DueList) Add(_ int, row []eval.Value) error {
@@ -69,36 +93,48 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 					kept = l.arena.Save(row[:l.width])
 				}
 			}
-			worked := int32(unknownLeft)
-			if cal := l.due.Calendar(row); cal != nil {
-				if worked = int32(cal.Between(l.due.Today, at)); !v.Unsure {
-					cal.Ask(l.due.Today, at)
-				}
+			cal := l.due.Calendar(row)
+			if cal != nil && !v.Unsure {
+				cal.Ask(l.due.Today, at)
 			}
-			l.list = append(l.list, dueLine{at, worked, kept})
-			if l.due.Yearly || len(l.labels) > 1 {
-				l.more = append(l.more, dueMore{v.Day, int32(i)})
+			l.lines.add(dueLine{at, kept})
+			if l.varied() {
+				l.more.add(dueMore{v.Day, int32(i), l.worked(cal, at)})
 			}
 		}
 	}
 	return nil
 }
 
+// varied says that lines differ in more than their dates and rows.
+func (l *DueList) varied() bool { return l.due.Yearly || l.due.PerRow || len(l.labels) > 1 }
+
+// worked counts the working days left.
+func (l *DueList) worked(cal *workdays.Calendar, at civil.Date) int32 {
+	if cal == nil {
+		return unknownLeft
+	}
+	return int32(cal.Between(l.due.Today, at))
+}
+
 // Write puts a row for each date, sorted by date.
 func (l *DueList) Write(put Beside) error {
 	var cells, more []eval.Value
 	var text string
-	for _, i := range byDay(l.list) {
-		d := &l.list[i]
-		of, worked := dueMore{base: d.at}, eval.Value{}
-		if l.more != nil {
-			of = l.more[i]
+	for _, i := range byDay(&l.lines) {
+		line := l.lines.at(int(i))
+		var of dueMore
+		if l.varied() {
+			of = *l.more.at(int(i))
+		} else {
+			of = dueMore{base: line.at, worked: l.worked(l.due.Calendar(nil), line.at)}
 		}
-		if d.worked != unknownLeft {
-			worked = eval.Int(int(d.worked))
+		left := eval.Value{}
+		if of.worked != unknownLeft {
+			left = eval.Int(int(of.worked))
 		}
-		text, cells = l.arena.Load(d.Place, cells)
-		more = l.due.Cells(more, l.labels[of.label], of.base, d.at, worked)
+		text, cells = l.arena.Load(line.Place, cells)
+		more = l.due.Cells(more, l.labels[of.label], of.base, line.at, left)
 		if err := put(text, cells, more); err != nil {
 			return err
 		}
@@ -107,29 +143,42 @@ func (l *DueList) Write(put Beside) error {
 }
 
 // byDay is the order of dates; those of one day stay as they came. It counts the days'
-// low and then their high digits, which a million dates feel against comparing them.
-func byDay(list []dueLine) []int32 {
-	order, next := make([]int32, len(list)), make([]int32, len(list))
-	first := civil.Max
-	for i, d := range list {
-		order[i], first = int32(i), min(first, d.at)
-	}
-	const bits = 11 // twice as many hold all days there are
-	for shift := 0; shift < 2*bits; shift += bits {
-		var from [1<<bits + 1]int32
-		digit := func(i int32) int { return int(list[i].at-first) >> shift & (1<<bits - 1) }
-		for _, i := range order {
-			from[digit(i)+1]++
+// low and then their high digits, which a million dates feel against comparing them; most
+// lie so near to each other that once is enough.
+func byDay(list *chunks[dueLine]) []int32 {
+	first, last := civil.Max, civil.Min
+	for _, part := range list.full {
+		for _, d := range part {
+			first, last = min(first, d.at), max(last, d.at)
 		}
+	}
+	const bits = 14   // twice as many hold all days there are
+	var order []int32 // so far; nil for as they came
+	each := func(do func(i int32)) {
+		for _, i := range order {
+			do(i)
+		}
+		for i := range int32(list.len()) {
+			if order != nil {
+				break
+			}
+			do(i)
+		}
+	}
+	for shift := 0; shift < 2*bits && (shift == 0 || int(last-first)>>shift > 0); shift += bits {
+		var from [1<<bits + 1]int32
+		digit := func(i int32) int { return int(list.at(int(i)).at-first) >> shift & (1<<bits - 1) }
+		each(func(i int32) { from[digit(i)+1]++ })
 		for n := range 1 << bits {
 			from[n+1] += from[n]
 		}
-		for _, i := range order {
+		next := make([]int32, list.len())
+		each(func(i int32) {
 			n := digit(i)
 			next[from[n]] = i
 			from[n]++
-		}
-		order, next = next, order
+		})
+		order = next
 	}
 	return order
 }

@@ -77,10 +77,10 @@ func TestPiecesAddUp(t *testing.T) {
 		byDay, byMonth := rows.NewTally("m", "", true), rows.NewTally("m", "", true)
 		s := rows.Spread{Window: window, Working: true, Calendar: cal}
 		check(t, s.Pieces(span, func(c []eval.Value) error {
-			return byDay.Add(frame.Name(civil.Month, c[0].Day), "", eval.Int(1))
+			return byDay.Add(cell(frame.Name(civil.Month, c[0].Day)), cell(""), eval.Int(1))
 		}))
 		s.By = frame.Periods(civil.Month)
-		check(t, s.Pieces(span, func(c []eval.Value) error { return byMonth.Add(c[0].Text, "", c[4]) }))
+		check(t, s.Pieces(span, func(c []eval.Value) error { return byMonth.Add(&c[0], cell(""), c[4]) }))
 		if a, b := text(t, byDay), text(t, byMonth); a != b {
 			t.Fatalf("by day and by month differ:\n%s\n%s", a, b)
 		}
@@ -112,6 +112,8 @@ func text(t *testing.T, tally *rows.Tally) string {
 }
 
 // A tally's totals equal a plain count, and its headings stand in their order.
+func cell(s string) *eval.Value { v := eval.Str(s); return &v }
+
 func TestTally(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
 	for range 200 {
@@ -119,7 +121,7 @@ func TestTally(t *testing.T) {
 		want, all := map[string]int{}, 0
 		for range r.IntN(60) {
 			row, col, n := fmt.Sprint("u", r.IntN(4)), []string{"overdue", "today", "1 to 30", "31 to 60", "over 60", ""}[r.IntN(6)], r.IntN(20)-5
-			check(t, tally.Add(row, col, eval.Int(n)))
+			check(t, tally.Add(cell(row), cell(col), eval.Int(n)))
 			want[row] += n
 			want[col] += n
 			all += n
@@ -146,7 +148,7 @@ func TestTally(t *testing.T) {
 	} {
 		tally := rows.NewTally("x", "", false)
 		for _, k := range strings.Split(c[0], ",") {
-			check(t, tally.Add(k, "", eval.Int(1)))
+			check(t, tally.Add(cell(k), cell(""), eval.Int(1)))
 		}
 		var got []string
 		for _, l := range strings.Split(text(t, tally), "\n")[1:] {
@@ -161,7 +163,7 @@ func TestTally(t *testing.T) {
 	tally := rows.NewTally("a", "b", false)
 	var err error
 	for i := 0; err == nil && i < 100000; i++ {
-		err = tally.Add("x", fmt.Sprint(i), eval.Int(1))
+		err = tally.Add(cell("x"), cell(fmt.Sprint(i)), eval.Int(1))
 	}
 	if err == nil || !strings.Contains(err.Error(), "narrower phrase") {
 		t.Errorf("a hundred thousand columns: %v", err)

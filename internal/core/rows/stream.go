@@ -224,12 +224,13 @@ func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err 
 			n++
 			t.Text = text
 			row, keep, cell := t.Row(line, cells, trace)
-			var fault *BadCell
 			if keep {
-				if err := each(line, row); errors.As(err, &fault) {
+				if err := each(line, row); err != nil {
+					var fault *BadCell
+					if !errors.As(err, &fault) {
+						return err
+					}
 					cell = fault
-				} else if err != nil {
-					return err
 				}
 			}
 			if cell == nil {

@@ -2,6 +2,7 @@ package rows
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"yoyaku/internal/core/eval"
@@ -12,9 +13,27 @@ import (
 type Tally struct {
 	RowName, ColName string // headings; ColName "" for one column
 	Sum              bool
-	rows, cols       map[string]int
-	rowKeys, colKeys []string
-	cells            map[[2]int]eval.Value
+	rows, cols       headings
+	cells            [][]eval.Value // of each row
+}
+
+// headings are the keys that came, numbered as they did.
+type headings struct {
+	at   map[string]int
+	keys []string
+	room []byte
+}
+
+// of numbers the key of a cell; once there are so many, a new one isn't ok.
+func (h *headings) of(v *eval.Value, most int) (n int, ok bool) {
+	h.room = eval.AppendKey(h.room[:0], v)
+	n, ok = h.at[string(h.room)]
+	if !ok && len(h.keys) < most {
+		n, ok = len(h.keys), true
+		key := string(h.room)
+		h.at[key], h.keys = n, append(h.keys, key)
+	}
+	return n, ok
 }
 
 // MostColumns is how many columns a cross-table may have.
@@ -22,32 +41,40 @@ const MostColumns = 1000
 
 // NewTally prepares a cross-table.
 func NewTally(rowName, colName string, sum bool) *Tally {
-	return &Tally{RowName: rowName, ColName: colName, Sum: sum, rows: map[string]int{}, cols: map[string]int{}, cells: map[[2]int]eval.Value{}}
+	return &Tally{RowName: rowName, ColName: colName, Sum: sum, rows: headings{at: map[string]int{}}, cols: headings{at: map[string]int{}}}
 }
 
 // Add takes one row: its headings, and the number to sum, 1 for a count.
-func (t *Tally) Add(row, col string, n eval.Value) error {
-	r, ok := t.rows[row]
+func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
+	r, _ := t.rows.of(row, math.MaxInt)
+	c, ok := t.cols.of(col, MostColumns)
 	if !ok {
-		r = len(t.rowKeys)
-		t.rows[row], t.rowKeys = r, append(t.rowKeys, row)
+		return fmt.Errorf("the tally has over %d columns; choose a narrower phrase for --cols, such as year of %s", MostColumns, t.ColName)
 	}
-	c, ok := t.cols[col]
-	if !ok {
-		if c = len(t.colKeys); c >= MostColumns {
-			return fmt.Errorf("the tally has over %d columns; choose a narrower phrase for --cols, such as year of %s", MostColumns, t.ColName)
-		}
-		t.cols[col], t.colKeys = c, append(t.colKeys, col)
+	if r == len(t.cells) {
+		t.cells = append(t.cells, nil)
 	}
-	key := [2]int{r, c}
-	t.cells[key] = eval.Add(t.cells[key], n)
+	for len(t.cells[r]) <= c {
+		t.cells[r] = append(t.cells[r], eval.Value{})
+	}
+	cell := &t.cells[r][c]
+	*cell = eval.Add(*cell, n)
 	return nil
+}
+
+// at is a cell of the cross-table, blank where nothing came.
+func (t *Tally) at(row, col string) eval.Value {
+	line, c := t.cells[t.rows.at[row]], t.cols.at[col]
+	if c >= len(line) {
+		return eval.Value{}
+	}
+	return line[c]
 }
 
 // Table returns the cross-table: its headings in their natural order, and what
 // puts its rows, totals both ways.
 func (t *Tally) Table() (head []string, write func(Put) error) {
-	rows, cols := slices.Clone(t.rowKeys), slices.Clone(t.colKeys)
+	rows, cols := slices.Clone(t.rows.keys), slices.Clone(t.cols.keys)
 	slices.SortStableFunc(rows, natural)
 	slices.SortStableFunc(cols, natural)
 	return t.head(cols), func(put Put) error { return t.write(rows, cols, put) }
@@ -86,8 +113,8 @@ func (t *Tally) write(rows, cols []string, put Put) error {
 		line := []eval.Value{eval.Str(orBlank(r))}
 		sum := eval.Int(0)
 		for i, c := range cols {
-			v, ok := t.cells[[2]int{t.rows[r], t.cols[c]}]
-			if !ok && t.ColName == "" {
+			v := t.at(r, c)
+			if v.Kind == eval.Blank && t.ColName == "" {
 				v = eval.Int(0)
 			}
 			line = append(line, v)
