@@ -199,6 +199,14 @@ func (j *Job) beside(t *Table, head []string, fill func(rows.Beside) error) erro
 	return j.result.Beside(t.Table, head, j.Env, fill)
 }
 
+// besideOr is beside where the cells of the table go out unchanged; else all are made.
+func (j *Job) besideOr(same bool, t *Table, head []string, fill func(rows.Beside) error) error {
+	if same {
+		return j.beside(t, head, fill)
+	}
+	return j.fill(head, func(put rows.Put) error { return fill(rows.Joined(put)) })
+}
+
 // lines writes rows of a schedule.
 func (j *Job) lines(head []string, lines schedule.Lines) error {
 	return j.result.Lines(head, j.Env, lines)

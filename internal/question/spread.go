@@ -159,7 +159,7 @@ func (q *spread) answer(j *Job) error {
 		return nil
 	}
 	n := 0
-	err = j.fill(head, func(put rows.Put) error {
+	err = j.besideOr(share == nil && per < 0, t, head, func(put rows.Beside) error {
 		n, err = q.pieces(j, t, &s, of, ranges, [3]int{per, amount, number}, width, put)
 		return err
 	})
@@ -220,21 +220,19 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 // pieces puts the pieces of each range and counts them. columns are whose the
 // range is, the amount that is shared and its number, -1 where there is none.
 // Ranges that must not overlap wait until all are known.
-func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error, ranges *ranges, columns [3]int, width int, put rows.Put) (n int, err error) {
+func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error, ranges *ranges, columns [3]int, width int, put rows.Beside) (n int, err error) {
 	var room []eval.Value
 	per, amount, number := columns[0], columns[1], columns[2]
-	cut := func(line int, row []eval.Value, span civil.Span) error {
+	cut := func(line int, text string, row []eval.Value, span civil.Span) error {
 		if err := of(line, row); err != nil {
 			return err
 		}
-		all := row
-		room = append(room[:0], row[:width]...)
 		if s.Share != nil {
-			err := s.Shared(span, all[number], func(cells []eval.Value, share rows.Portion) error {
+			room = append(room[:0], row[:width]...)
+			err := s.Shared(span, row[number], func(cells []eval.Value, share rows.Portion) error {
 				n++
-				room = append(room[:width], cells...)
 				room[amount] = share.Amount
-				return put(room)
+				return put("", room, cells)
 			})
 			var bad *rows.AmountError
 			if errors.As(err, &bad) {
@@ -244,8 +242,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 		}
 		return s.Pieces(span, func(cells []eval.Value) error {
 			n++
-			room = append(room[:width], cells...)
-			return put(room)
+			return put(text, row[:width], cells)
 		})
 	}
 	var held []rows.Held
@@ -255,7 +252,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 			return err
 		}
 		if per < 0 {
-			return cut(line, row, span)
+			return cut(line, t.Text, row, span)
 		}
 		held = append(held, rows.Held{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row)})
 		return nil
@@ -265,7 +262,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 	}
 	for _, h := range held {
 		if err == nil {
-			err = cut(h.Line, h.Row, h.Span)
+			err = cut(h.Line, "", h.Row, h.Span)
 		}
 	}
 	return n, err
@@ -317,8 +314,8 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	}
 	open, later, blank := 0, 0, 0
 	made := map[*eval.Recurrence][]schedule.Instalment{} // of rules that many rows share
-	var cells []eval.Value
-	err = j.fill(head, func(put rows.Put) error {
+	var more []eval.Value
+	err = j.besideOr(share == nil, t, head, func(put rows.Beside) error {
 		return j.scan(t, func(line int, row []eval.Value) error {
 			rec, state, err := rule.For(row, through)
 			var pe *phrase.Error
@@ -360,10 +357,9 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 					made[rec] = list
 				}
 			}
-			cells = append(cells[:0], row[:width]...)
 			for _, i := range list {
-				cells = append(cells[:width], i.Date, i.Start, i.End, eval.Int(i.Number))
-				if err := put(cells); err != nil {
+				more = append(more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
+				if err := put(t.Text, row[:width], more); err != nil {
 					return err
 				}
 			}
@@ -381,7 +377,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 
 // shared puts the dates of a row's rule, each with its share of the row's amount;
 // the window only chooses among them.
-func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int, row []eval.Value, amount int, whole eval.Value, put rows.Put) error {
+func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int, row []eval.Value, amount int, whole eval.Value, put rows.Beside) error {
 	var list []schedule.Instalment
 	var pieces []civil.Span
 	for i, err := range schedule.Instalments(rec, civil.Always) {
@@ -398,9 +394,9 @@ func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window 
 		if !window.Has(i.Date.Day) {
 			continue
 		}
-		cells := append(slices.Clone(row), i.Date, i.Start, i.End, eval.Int(i.Number))
-		cells[amount] = shares[k].Amount
-		if err := put(share.Cells(cells, shares[k])); err != nil {
+		row[amount] = shares[k].Amount
+		more := []eval.Value{i.Date, i.Start, i.End, eval.Int(i.Number)}
+		if err := put("", row, share.Cells(more, shares[k])); err != nil {
 			return err
 		}
 	}

@@ -48,25 +48,27 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 // and row its cells; where there is a text, those needn't be all.
 type Beside func(text string, row, more []eval.Value) error
 
+// Joined puts the cells of both as one row.
+func Joined(put Put) Beside {
+	var cells []eval.Value
+	return func(_ string, row, more []eval.Value) error {
+		cells = append(append(cells[:0], row...), more...)
+		return put(cells)
+	}
+}
+
 // Beside writes a table with the given columns, of the rows that fill puts beside those
 // of t.
 func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Beside) error) error {
-	var cells []eval.Value
-	joined := func(put Put) Beside {
-		return func(_ string, row, more []eval.Value) error {
-			cells = append(append(cells[:0], row...), more...)
-			return put(cells)
-		}
-	}
 	to, ok := r.To.(Textual)
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil {
-		return r.Fill(columns, env, func(put Put) error { return fill(joined(put)) })
+		return r.Fill(columns, env, func(put Put) error { return fill(Joined(put)) })
 	}
 	if err := to.Header(columns); err != nil {
 		return err
 	}
 	t.Lean(to.Same)
-	whole := joined(to.Row)
+	whole := Joined(to.Row)
 	err := fill(func(text string, row, more []eval.Value) error {
 		if text != "" {
 			return to.RowText(text, more)
