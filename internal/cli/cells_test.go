@@ -1,9 +1,13 @@
 package cli_test
 
 import (
+	"fmt"
+	"math/rand/v2"
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"yoyaku/internal/core/civil"
 )
 
 // Rows with a life of their own: rules, steps and calendars in cells, terms that renew,
@@ -80,6 +84,65 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
 		if code != c.code || !strings.Contains(out+errs, c.want) {
 			t.Errorf("%s: %d\n%.900s%s, want %d %s", c.args, code, out, errs, c.code, c.want)
+		}
+	}
+}
+
+// Rows that go out as they stand in their file, with only the cells made that are looked
+// at, come to the same as when every cell is made, as where blanks are filled down.
+func TestRowsAsTheyStand(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	r := rand.New(rand.NewPCG(16, 1))
+	one := func(list ...string) string { return list[r.IntN(len(list))] }
+	table := "id,person,unit,start,term,site,terms,note\n"
+	for i := range 6000 {
+		day := civil.Date(738000 + r.IntN(4000))
+		table += fmt.Sprintf("%d,%s,Unit %d,%s,%s,%s,%s,%s%s", i, one("Ada", ` Bo`, `"Cy, Jr"`, `"D ""x"""`, `\.`, `"Eve"`), r.IntN(9),
+			one(day.String(), day.String(), day.String(), "", day.String()+" 10:00", `"`+day.String()+`"`), one("6", "12", "24", "", "6"), one("yard", "isles", ""),
+			one(`"+3 days, roll following"`, "end of month", "+term months", ""), one("", "a  b", "\"two\nlines\"", "é"), one("\n", "\n", "\r\n"))
+		if i%1999 == 7 {
+			table += fmt.Sprintf("%d,Bad,Unit 1,soon,many,isles,no step,x\n", i)
+		}
+	}
+	write(t, filepath.Join(dir, "t.csv"), table)
+	write(t, filepath.Join(dir, "r.csv"), "unit,head,since,least,wanted\nUnit 1,A,2020-01-01,0,6\nUnit 2,\"B, C\",2022-05-01,10,12\nUnit 3,D,2021-01-01,20,24\n")
+	write(t, filepath.Join(dir, "yoyaku.yaml"), "plan: 1\ncalendars:\n  yard: {closed: sun}\n  isles: {closed: \"sat, sun\", holidays: [{name: May, day: yearly on 1 may}]}\ncalendar: isles\n")
+	for _, c := range []string{
+		`derive t.csv|--add|end = start, +term working days using (site), roll following|--add|n = working days from start to end|--reasons`,
+		`derive t.csv|--add|end = start, steps in terms|--where|unit != 'Unit 3' and end is not blank`,
+		`derive t.csv|--add|end = start, +1 month|--columns|end,note,person`,
+		`derive t.csv|--add|y = year of start & person|--calendar|(site)`,
+		`due t.csv|--date|start|--as-of|2027-01-01`,
+		`due t.csv|--date|a = start|--date|b = start, +term months|--yearly|--within|40 days|--as-of|2027-01-01|--calendar|(site)`,
+		`match t.csv r.csv|--key|unit|--date|start|--start|since`,
+		`match t.csv r.csv|--value|term|--start|least|--take|head`,
+		`match t.csv r.csv|--key|term=wanted|--several|first`,
+		`spread t.csv|--start|start|--end|start, +term weeks|--by|month|--calendar|(site)`,
+		`spread t.csv|--dates|monthly on 1 from start term times|--window|2027`,
+		`spread t.csv|--dates|monthly on 1 from start 3 times|--share|term`,
+		`tally t.csv|--rows|unit|--cols|fiscal quarter of start|--where|person != 'Ada'`,
+		`tally t.csv|--rows|person|--sum|term`,
+		`grid t.csv|--name|person|--start|start|--end|start, +term weeks|--window|2027-06|--mark|unit`,
+	} {
+		run := func(more ...string) string {
+			words := strings.Split(c, "|")
+			args := append(strings.Fields(words[0]), words[1:]...)
+			out, said, code := yoyaku(t, dir, append(args, append(more, "--bad-rows", "aside=aside.csv")...)...)
+			if code != 0 {
+				t.Fatalf("%s: %s", c, said)
+			}
+			return out + read(t, filepath.Join(dir, "aside.csv"))
+		}
+		if quick, whole := run(), run("--repair", "--fill-down", "id"); quick != whole || len(quick) < 300 {
+			a, b := strings.Split(quick, "\n"), strings.Split(whole, "\n")
+			for i := range min(len(a), len(b)) {
+				if a[i] != b[i] {
+					t.Errorf("%s: line %d is %q as it stands, %q of all cells", c, i+1, a[i], b[i])
+					break
+				}
+			}
+			t.Errorf("%s: %d bytes as they stand, %d of all cells", c, len(quick), len(whole))
 		}
 	}
 }
