@@ -123,6 +123,8 @@ type Chain struct {
 	// MayBlank says that a step can give a blank for a date.
 	MayBlank bool
 	text     string
+	// alone is the calendar of a roll that is the only step; nil where there are others.
+	alone *workdays.Calendar
 }
 
 // Value is a day that the chain gave, with its time if it gives one.
@@ -144,6 +146,9 @@ func (c *Chain) On(d civil.Date, minutes int) Value {
 // that isn't nil. None is a blank. blind is the calendar that was asked beyond what
 // it knows, if one was. An error is a *phrase.Error that points at the step.
 func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, blind workdays.Blind, err error) {
+	if c.alone != nil && c.alone.Stays(d) { // most dates of most rules
+		return d, blind, nil
+	}
 	if c.chosen != nil {
 		to, step, asked, err := c.chosen(d)
 		if err != nil || to == civil.None {

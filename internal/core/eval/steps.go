@@ -55,6 +55,9 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		ch.MayBlank = ch.MayBlank || s.mayBlank
 		ch.Steps = append(ch.Steps, s)
 	}
+	if len(ch.Steps) == 1 && ch.Steps[0].roll {
+		ch.alone = ch.Steps[0].Calendar
+	}
 	return ch, nil
 }
 

@@ -71,6 +71,9 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 	if r.Working {
 		return r.working(b, s)
 	}
+	if r.rising {
+		return r.rises(b, s)
+	}
 	return func(yield func(Date) bool) {
 		var room [40]Date
 		buf := room[:0]
@@ -78,15 +81,8 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 		if r.spill {
 			i--
 		}
-		if r.Every > 1 {
-			if off := (i - b.phase) % r.Every; off > 0 {
-				i += r.Every - off
-			} else {
-				i -= off
-			}
-			if r.spill {
-				i -= r.Every
-			}
+		if i = r.inPhase(b, i); r.spill && r.Every > 1 {
+			i -= r.Every
 		}
 		walk := r.Frame.Walk(r.Unit, i)
 		for next := 0; ; walk.Skip(next) {
@@ -134,6 +130,42 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 			buf = append(buf[:0], buf[n:]...)
 			if r.spill && p.First > s.Last+7 {
 				return
+			}
+		}
+	}
+}
+
+// inPhase is the first period from number i on that the rule visits.
+func (r *Rule) inPhase(b bounds, i int) int {
+	if off := (i - b.phase) % r.Every; off > 0 {
+		return i + r.Every - off
+	} else if off < 0 {
+		return i - off
+	}
+	return i
+}
+
+// rises is nominal for the rules that are most: numbered days of months, which come in
+// the order of the list.
+func (r *Rule) rises(b bounds, s civil.Span) iter.Seq[Date] {
+	return func(yield func(Date) bool) {
+		for i := r.inPhase(b, r.Frame.Index(civil.Month, s.First)); ; i += r.Every {
+			first, ok := civil.MonthDay(i, 1)
+			if !ok || first > s.Last {
+				return
+			}
+			if r.Months != 0 && r.Months>>(i%12+1)&1 == 0 {
+				continue
+			}
+			last, _ := civil.MonthDay(i, 31)
+			for k := range r.Items {
+				day, _ := NumberedDay(civil.Span{First: first, Last: last}, r.Items[k].N)
+				if day < s.First {
+					continue
+				}
+				if day > s.Last || !yield(Date{Date: day, Period: first, Item: int16(k), Sub: 1}) {
+					return
+				}
 			}
 		}
 	}

@@ -62,6 +62,7 @@ type Rule struct {
 	listed bool   // the dates are Plus alone
 	spill  bool   // items may lie outside their period
 	plain  bool   // items are numbered days of the month, which is quick
+	rising bool   // and in every month they come in their order, which is quicker
 	bound  func() bounds
 }
 
@@ -100,6 +101,15 @@ func (r *Rule) Prepare() {
 	for _, it := range r.Items {
 		r.spill = r.spill || it.Kind == WeekOfYear
 		r.plain = r.plain && it.Kind == DayNumber && it.To == 0 && it.In == 0
+	}
+	r.rising = r.plain && r.parts == nil
+	for length := civil.Date(28); length <= 31; length++ {
+		before := civil.Date(-1)
+		for _, it := range r.Items {
+			day, _ := NumberedDay(civil.Span{First: 0, Last: length - 1}, it.N)
+			r.rising = r.rising && day > before
+			before = day
+		}
 	}
 	r.bound = sync.OnceValue(r.bounds)
 }

@@ -84,11 +84,7 @@ func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
 		return (&Series{Rules: of(r)}).all(window)
 	}
 	return func(yield func(Moved, error) bool) {
-		for m, err := range all(r, window) {
-			if (err != nil || window.Has(m.To)) && !yield(m, err) {
-				return
-			}
-		}
+		all(r, window, false, yield)
 	}
 }
 
@@ -114,33 +110,31 @@ func blindOf(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays
 	return steps
 }
 
-// all yields what Dates does, and among it the nominal dates from the first on
-// for which the steps give none.
-func all(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
-	return func(yield func(Moved, error) bool) {
-		started := false
-		counts := r.Rule.Counts()
-		room := make([]eval.Move, 0, len(r.Chain.Steps))
-		for d := range r.Rule.All(window.Widen(r.Chain.Forth, r.Chain.Back)) {
-			moves := room
-			to, blind, err := r.Chain.Run(d.Date, r.Row, &moves)
-			if err != nil {
-				if errors.Is(err, eval.ErrRange) {
-					continue // it would lie before or after every window
-				}
-				yield(Moved{}, err)
-				return
+// all yields what Dates does, and with blanks among it the nominal dates from the first
+// on for which the steps give none.
+func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(Moved, error) bool) {
+	started := false
+	counts := r.Rule.Counts()
+	room := make([]eval.Move, 0, len(r.Chain.Steps))
+	for d := range r.Rule.All(window.Widen(r.Chain.Forth, r.Chain.Back)) {
+		moves := room
+		to, blind, err := r.Chain.Run(d.Date, r.Row, &moves)
+		if err != nil {
+			if errors.Is(err, eval.ErrRange) {
+				continue // it would lie before or after every window
 			}
-			if to < window.First && (to != civil.None || !started) {
-				continue
-			}
-			started = true
-			if to > window.Last {
-				return
-			}
-			if !yield(Moved{d, r, to, moves, blindOf(r, counts, d.Date, blind), nil}, nil) {
-				return
-			}
+			yield(Moved{}, err)
+			return
+		}
+		if to < window.First && (to != civil.None || !blanks || !started) {
+			continue
+		}
+		started = true
+		if to > window.Last {
+			return
+		}
+		if !yield(Moved{d, r, to, moves, blindOf(r, counts, d.Date, blind), nil}, nil) {
+			return
 		}
 	}
 }

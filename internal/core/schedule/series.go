@@ -165,10 +165,10 @@ func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 		number, year := 0, 0
 		var before Moved // the nominal date before, moved; blank or not
 		first := true
-		for m, err := range all(s.Rules[0].Rec, window) {
+		all(s.Rules[0].Rec, window, true, func(m Moved, err error) bool {
 			if err != nil {
 				yield(nil, err)
-				return
+				return false
 			}
 			if y := m.Date.Date.Year(); first || y != year {
 				number, year = s.place(m.Date.Date), y
@@ -181,12 +181,13 @@ func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 				m.Moves = slices.Clone(m.Moves)
 				o, err := s.occurrence(m, before, number)
 				if !yield(o, err) || err != nil {
-					return
+					return false
 				}
 			}
 			before = m
 			number++
-		}
+			return true
+		})
 	}
 }
 

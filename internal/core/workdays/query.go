@@ -18,6 +18,13 @@ func (c *Calendar) Open(d civil.Date) bool {
 	return c.covering(civil.Span{First: d, Last: d}).open(d)
 }
 
+// Stays reports whether the calendar knows d and it is a working day, so that no roll
+// moves it. It may say no where it has yet to look.
+func (c *Calendar) Stays(d civil.Date) bool {
+	t := c.at.Load()
+	return t != nil && t.span.Has(d) && c.Known.Has(d) && t.open(d)
+}
+
 // Between counts the working days after a up to and including b; when b is
 // before a it is the exact negative of the count from b to a. It takes
 // constant time once the calendar has grown over both days.
