@@ -225,13 +225,14 @@ func (l *listing) table(j *Job) error {
 	head := l.head(append(slices.Clone(schedule.RuleColumns), l.names...))
 	return j.fill(head, func(put rows.Put) error {
 		var cells []eval.Value
+		var made schedule.RuleRows
 		if l.names == nil { // the quick way, without what hangs on a date
 			for d, err := range schedule.Merge(l.series, l.span) {
 				if err != nil {
 					return err
 				}
 				d.Series.Note(d.Moved)
-				cells = schedule.RuleRow(l.first(cells[:0], d.Series), d.Moved)
+				cells = made.Row(l.first(cells[:0], d.Series), d.Moved)
 				if err := put(cells); err != nil {
 					return err
 				}
@@ -245,7 +246,7 @@ func (l *listing) table(j *Job) error {
 			if err != nil {
 				return err
 			}
-			cells = schedule.RuleRow(l.first(cells[:0], e.Series), e.Of.Moved)
+			cells = made.Row(l.first(cells[:0], e.Series), &e.Of.Moved)
 			if err := put(l.addedCells(cells, e)); err != nil {
 				return err
 			}
@@ -292,6 +293,7 @@ func (l *listing) events(j *Job, to Events) error {
 		return err
 	}
 	var kept []schedule.Entry
+	var made schedule.RuleRows
 	for _, e := range entries {
 		if e.What == "date" {
 			if l.n++; l.count > 0 && l.n > l.count {
@@ -300,7 +302,7 @@ func (l *listing) events(j *Job, to Events) error {
 		} else if slices.Contains(l.names, e.What) {
 			continue
 		}
-		cells := schedule.RuleRow(l.first(nil, e.Series), e.Of.Moved)
+		cells := made.Row(l.first(nil, e.Series), &e.Of.Moved)
 		if keep, err := keeps(l.addedCells(cells, e)); err != nil || !keep {
 			if err != nil {
 				return err

@@ -51,13 +51,16 @@ type Move struct {
 }
 
 // Reason says in words why the date moved.
-func (m Move) Reason() string {
+func (m Move) Reason() string { return string(m.appendReason(nil)) }
+
+func (m Move) appendReason(b []byte) []byte {
 	if !m.Step.roll {
-		return m.Step.Text
+		return append(b, m.Step.Text...)
 	}
-	by := m.Step.Node.(*phrase.Roll).By
-	return m.From.Weekday().Short() + " " + m.From.String() + " is closed (" + ClosedBy(m.Step.Calendar, m.From) +
-		"); rolled " + workdays.ConventionNames[by]
+	b = append(append(b, m.From.Weekday().Short()...), ' ')
+	b = append(m.From.Append(b), " is closed ("...)
+	b = append(append(b, ClosedBy(m.Step.Calendar, m.From)...), "); rolled "...)
+	return append(b, workdays.ConventionNames[m.Step.Node.(*phrase.Roll).By]...)
 }
 
 // ClosedBy names what closes d: weekend for a closed weekday, else holidays.
@@ -88,21 +91,17 @@ func HolidayNames(cal *workdays.Calendar, d civil.Date) string {
 }
 
 // Reasons joins the reasons of several moves.
-func Reasons(moves []Move) string {
-	switch len(moves) {
-	case 0:
-		return ""
-	case 1:
-		return moves[0].Reason()
-	}
-	var b strings.Builder
+func Reasons(moves []Move) string { return string(AppendReasons(nil, moves)) }
+
+// AppendReasons appends what Reasons returns.
+func AppendReasons(b []byte, moves []Move) []byte {
 	for i, m := range moves {
 		if i > 0 {
-			b.WriteString("; ")
+			b = append(b, "; "...)
 		}
-		b.WriteString(m.Reason())
+		b = m.appendReason(b)
 	}
-	return b.String()
+	return b
 }
 
 // Chain is steps compiled, applied left to right. Each is monotone: of two

@@ -30,7 +30,7 @@ func FuzzRule(f *testing.F) {
 				return
 			}
 			if narrow.Has(m.To) {
-				want = append(want, m)
+				want = append(want, *m)
 			}
 		}
 		i := 0

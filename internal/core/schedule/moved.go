@@ -31,10 +31,10 @@ type Moved struct {
 var blindNone workdays.Blind
 
 // ID is the identity of the date.
-func (m Moved) ID() string { return string(m.AppendID(nil)) }
+func (m *Moved) ID() string { return string(m.AppendID(nil)) }
 
 // AppendID appends the identity of the date.
-func (m Moved) AppendID(b []byte) []byte {
+func (m *Moved) AppendID(b []byte) []byte {
 	if m.Hand != nil && m.Hand.Gone {
 		return append(b, m.Hand.ID...)
 	}
@@ -42,7 +42,7 @@ func (m Moved) AppendID(b []byte) []byte {
 }
 
 // Value is the moved date, with the time that its rule gives.
-func (m Moved) Value() eval.Value {
+func (m *Moved) Value() eval.Value {
 	v := m.Rec.Chain.Value(m.To)
 	if m.Hand != nil {
 		v = m.Hand.set(v, m.Rec.Chain)
@@ -53,7 +53,14 @@ func (m Moved) Value() eval.Value {
 
 // Reason tells in words why the date isn't the nominal one, and what is doubtful about
 // it.
-func (m Moved) Reason() string { return reason(m.Moves, m.Hand, m.Blind) }
+func (m *Moved) Reason() string { return string(m.appendReason(nil)) }
+
+func (m *Moved) appendReason(b []byte) []byte {
+	if m.Hand == nil && !m.Blind.Is() {
+		return eval.AppendReasons(b, m.Moves)
+	}
+	return append(b, reason(m.Moves, m.Hand, m.Blind)...)
+}
 
 // reason joins the reasons of moves, of a day by hand, and what a calendar didn't know.
 func reason(moves []eval.Move, hand *Hand, blind workdays.Blind) string {
@@ -76,14 +83,14 @@ func reason(moves []eval.Move, hand *Hand, blind workdays.Blind) string {
 }
 
 // Dates yields the dates of a recurrence whose moved date lies in window,
-// sorted by moved, then nominal. Steps never change the order of two dates
+// sorted by moved, then nominal; each is valid until the next one is asked for. Steps never change the order of two dates
 // (see eval.Chain), so nothing needs to be held back and sorted. A step that
 // fails ends the sequence with its error.
-func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[Moved, error] {
+func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[*Moved, error] {
 	if r.Chain.Unordered {
 		return (&Series{Rules: of(r)}).all(window)
 	}
-	return func(yield func(Moved, error) bool) {
+	return func(yield func(*Moved, error) bool) {
 		all(r, window, false, yield)
 	}
 }
@@ -112,18 +119,19 @@ func blindOf(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays
 
 // all yields what Dates does, and with blanks among it the nominal dates from the first
 // on for which the steps give none.
-func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(Moved, error) bool) {
+func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, error) bool) {
 	started := false
 	counts := r.Rule.Counts()
 	room := make([]eval.Move, 0, len(r.Chain.Steps))
+	m := &Moved{Rec: r}
 	for d := range r.Rule.All(window.Widen(r.Chain.Forth, r.Chain.Back)) {
-		moves := room
-		to, blind, err := r.Chain.Run(d.Date, r.Row, &moves)
+		m.Moves = room
+		to, blind, err := r.Chain.Run(d.Date, r.Row, &m.Moves)
 		if err != nil {
 			if errors.Is(err, eval.ErrRange) {
 				continue // it would lie before or after every window
 			}
-			yield(Moved{}, err)
+			yield(&Moved{}, err)
 			return
 		}
 		if to < window.First && (to != civil.None || !blanks || !started) {
@@ -133,7 +141,8 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(Moved, e
 		if to > window.Last {
 			return
 		}
-		if !yield(Moved{d, r, to, moves, blindOf(r, counts, d.Date, blind), nil}, nil) {
+		m.Date, m.To, m.Blind = d, to, blindOf(r, counts, d.Date, blind)
+		if !yield(m, nil) {
 			return
 		}
 	}

@@ -139,7 +139,7 @@ func (w Why) Reason() string { return reason(w.Moves, w.Hand, w.Blind) }
 func (o *Occurrence) Note() { o.series.note(o.Date.Date, o.Asked) }
 
 // Note is Occurrence.Note for a date alone.
-func (s *Series) Note(m Moved) { s.note(m.Date.Date, m.Blind) }
+func (s *Series) Note(m *Moved) { s.note(m.Date.Date, m.Blind) }
 
 func (s *Series) note(nominal civil.Date, asked workdays.Blind) {
 	if asked.Is() {
@@ -165,7 +165,8 @@ func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 		number, year := 0, 0
 		var before Moved // the nominal date before, moved; blank or not
 		first := true
-		all(s.Rules[0].Rec, window, true, func(m Moved, err error) bool {
+		all(s.Rules[0].Rec, window, true, func(now *Moved, err error) bool {
+			m := *now
 			if err != nil {
 				yield(nil, err)
 				return false
@@ -204,7 +205,7 @@ func (s *Series) sorted(window civil.Span, yield func(*Occurrence, error) bool) 
 		if m.Hand == nil || !m.Hand.Gone {
 			before, number = s.before(m.Date.Date), s.place(m.Date.Date)
 		}
-		o, err := s.occurrence(m, before, number)
+		o, err := s.occurrence(*m, before, number)
 		if !yield(o, err) || err != nil {
 			return
 		}

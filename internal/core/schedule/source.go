@@ -152,12 +152,12 @@ func (s *Series) run(d recur.Date, rec *eval.Recurrence, room []eval.Move) (Move
 }
 
 // all yields the dates of the series whose moved date lies in window, sorted by moved,
-// then nominal.
-func (s *Series) all(window civil.Span) iter.Seq2[Moved, error] {
+// then nominal; each is valid until the next one is asked for.
+func (s *Series) all(window civil.Span) iter.Seq2[*Moved, error] {
 	if s.plain() {
 		return Dates(s.Rules[0].Rec, window)
 	}
-	return func(yield func(Moved, error) bool) {
+	return func(yield func(*Moved, error) bool) {
 		back, forth := s.reach()
 		whole := s.span().Widen(back, forth)
 		if s.hands != nil && s.hands.days.First <= s.hands.days.Last {
@@ -168,13 +168,13 @@ func (s *Series) all(window civil.Span) iter.Seq2[Moved, error] {
 		for first, n := max(window.First, whole.First), civil.Date(2*nearChange); first <= last; n *= 2 {
 			part := civil.Span{First: first, Last: min(last, first+n)}
 			list, err := s.part(part)
-			for _, m := range list {
-				if !yield(m, nil) {
+			for i := range list {
+				if !yield(&list[i], nil) {
 					return
 				}
 			}
 			if err != nil {
-				yield(Moved{}, err)
+				yield(&Moved{}, err)
 				return
 			}
 			first = part.Last + 1

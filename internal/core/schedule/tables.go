@@ -30,10 +30,18 @@ func WeekdayOf(v eval.Value) eval.Value {
 // RuleColumns are the columns of the dates of rules.
 var RuleColumns = []string{"date", "weekday", "nominal", "reason", "id"}
 
-// RuleRow appends the cells of RuleColumns for one date of a rule.
-func RuleRow(cells []eval.Value, m Moved) []eval.Value {
+// RuleRows makes the rows of RuleColumns.
+type RuleRows struct{ texts eval.Keeper }
+
+// Row appends the cells of one date of a rule.
+func (r *RuleRows) Row(cells []eval.Value, m *Moved) []eval.Value {
 	v := m.Value()
-	return append(cells, v, WeekdayOf(v), eval.Day(m.Date.Date), eval.Str(m.Reason()), eval.Str(string(m.AppendID(make([]byte, 0, 16)))))
+	reason := ""
+	if len(m.Moves) > 0 || m.Hand != nil || m.Blind.Is() {
+		reason = r.texts.Keep(m.appendReason(r.texts.Room()))
+	}
+	id := r.texts.Keep(m.AppendID(r.texts.Room()))
+	return append(cells, v, WeekdayOf(v), eval.Day(m.Date.Date), eval.Str(reason), eval.Str(id))
 }
 
 // Wide is the wide table of one series: a row an occurrence, its period, where the
@@ -146,12 +154,12 @@ func (a Agenda) Lines(events []Event, home string) Lines {
 
 // Dated is a date of one of several series.
 type Dated struct {
-	Moved
+	*Moved
 	Series *Series
 }
 
 // Merge yields the dates of several series in a window, sorted by moved, then
-// nominal, then the order of the series.
+// nominal, then the order of the series; each is valid until the next one is asked for.
 func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
 	return func(yield func(Dated, error) bool) {
 		if len(list) == 1 {
@@ -198,9 +206,9 @@ func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
 
 // head is the next date of the series at a place in a list.
 type head struct {
-	Moved
+	*Moved
 	at   int
-	next func() (Moved, error, bool)
+	next func() (*Moved, error, bool)
 }
 
 // heads are a heap, the first date of all on top.
