@@ -23,7 +23,8 @@ type Step struct {
 	Text string
 	// Calendar is what the step counts with; nil for steps that don't.
 	Calendar *workdays.Calendar
-	roll     bool
+	roll     bool // by a convention; it has no do
+	by       workdays.Convention
 	do       apply
 	series   Looked // that the step looks into, if it does
 	back     int    // days that it moves a date at most, and forth
@@ -122,8 +123,9 @@ type Chain struct {
 	// MayBlank says that a step can give a blank for a date.
 	MayBlank bool
 	text     string
-	// alone is the calendar of a roll that is the only step; nil where there are others.
-	alone *workdays.Calendar
+	// Alone is the calendar of a roll that is the only step, which leaves alone the days
+	// that stay in it, as most dates of most rules do; nil where there is more.
+	Alone *workdays.Calendar
 }
 
 // Value is a day that the chain gave, with its time if it gives one.
@@ -145,9 +147,6 @@ func (c *Chain) On(d civil.Date, minutes int) Value {
 // that isn't nil. None is a blank. blind is the calendar that was asked beyond what
 // it knows, if one was. An error is a *phrase.Error that points at the step.
 func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, blind workdays.Blind, err error) {
-	if c.alone != nil && c.alone.Stays(d) { // most dates of most rules
-		return d, blind, nil
-	}
 	if c.chosen != nil {
 		to, step, asked, err := c.chosen(d)
 		if err != nil || to == civil.None {
@@ -175,7 +174,12 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bli
 		if s.roll && s.Calendar.Open(d) {
 			continue
 		}
-		to, err := s.do(d, row)
+		var to civil.Date
+		if s.roll {
+			to, err = worked(s.Calendar.RollClosed(d, s.by))
+		} else {
+			to, err = s.do(d, row)
+		}
 		if err != nil {
 			return civil.None, blind, c.fault(s, err)
 		}

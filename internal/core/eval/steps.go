@@ -56,7 +56,7 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		ch.Steps = append(ch.Steps, s)
 	}
 	if len(ch.Steps) == 1 && ch.Steps[0].roll {
-		ch.alone = ch.Steps[0].Calendar
+		ch.Alone = ch.Steps[0].Calendar
 	}
 	return ch, nil
 }
@@ -130,10 +130,8 @@ func (c *compiler) roll(s *Step, n *phrase.Roll) error {
 	if err := c.counting(s); err != nil {
 		return err
 	}
-	cal := s.Calendar
-	s.roll = true
+	s.roll, s.by = true, n.By
 	s.reaches(closedRun, closedRun)
-	s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return worked(cal.Roll(d, n.By)) }
 	return nil
 }
 

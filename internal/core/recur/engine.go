@@ -71,9 +71,6 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 	if r.Working {
 		return r.working(b, s)
 	}
-	if r.rising {
-		return r.rises(b, s)
-	}
 	return func(yield func(Date) bool) {
 		var room [40]Date
 		buf := room[:0]
@@ -145,29 +142,64 @@ func (r *Rule) inPhase(b bounds, i int) int {
 	return i
 }
 
-// rises is nominal for the rules that are most: numbered days of months, which come in
-// the order of the list.
-func (r *Rule) rises(b bounds, s civil.Span) iter.Seq[Date] {
-	return func(yield func(Date) bool) {
-		for i := r.inPhase(b, r.Frame.Index(civil.Month, s.First)); ; i += r.Every {
-			first, ok := civil.MonthDay(i, 1)
-			if !ok || first > s.Last {
+// Batches yields what All does, several dates at a time where they cost next to nothing;
+// each batch is valid until the next one is asked for.
+func (r *Rule) Batches(span civil.Span) iter.Seq[[]Date] {
+	if r.rising && len(r.Plus) == 0 && len(r.Without) == 0 && !r.WithoutClosed {
+		b := r.bound()
+		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
+		return func(yield func([]Date) bool) {
+			if s.First <= s.Last {
+				r.rises(b, s, yield)
+			}
+		}
+	}
+	return func(yield func([]Date) bool) {
+		one := make([]Date, 1)
+		for one[0] = range r.All(span) {
+			if !yield(one) {
 				return
 			}
-			if r.Months != 0 && r.Months>>(i%12+1)&1 == 0 {
-				continue
-			}
-			last, _ := civil.MonthDay(i, 31)
+		}
+	}
+}
+
+// rises is nominal for the rules that are most: numbered days of months, which come in
+// the order of the list.
+func (r *Rule) rises(b bounds, s civil.Span, yield func([]Date) bool) {
+	var room [64]Date
+	list := room[:0]
+	i := r.inPhase(b, r.Frame.Index(civil.Month, s.First))
+	first, ok := civil.MonthDay(i, 1)
+	for y, m := i/12, i%12+1; ok && first <= s.Last; {
+		last := first + civil.Date(civil.DaysIn(y, m)) - 1
+		if r.Months == 0 || r.Months>>m&1 == 1 {
 			for k := range r.Items {
 				day, _ := NumberedDay(civil.Span{First: first, Last: last}, r.Items[k].N)
-				if day < s.First {
+				if day < s.First || day > s.Last {
 					continue
 				}
-				if day > s.Last || !yield(Date{Date: day, Period: first, Item: int16(k), Sub: 1}) {
-					return
+				if list = append(list, Date{Date: day, Period: first, Item: int16(k), Sub: 1}); len(list) == len(room) {
+					if !yield(list) {
+						return
+					}
+					list = room[:0]
 				}
 			}
 		}
+		if r.Every > 1 {
+			i += r.Every
+			y, m = i/12, i%12+1
+			first, ok = civil.MonthDay(i, 1)
+			continue
+		}
+		first = last + 1
+		if m++; m > 12 {
+			y, m = y+1, 1
+		}
+	}
+	if len(list) > 0 {
+		yield(list)
 	}
 }
 

@@ -124,26 +124,39 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 	counts := r.Rule.Counts()
 	room := make([]eval.Move, 0, len(r.Chain.Steps))
 	m := &Moved{Rec: r}
-	for d := range r.Rule.All(window.Widen(r.Chain.Forth, r.Chain.Back)) {
-		m.Moves = room
-		to, blind, err := r.Chain.Run(d.Date, r.Row, &m.Moves)
-		if err != nil {
-			if errors.Is(err, eval.ErrRange) {
-				continue // it would lie before or after every window
+	roll := r.Chain.Alone
+	r.Rule.Batches(window.Widen(r.Chain.Forth, r.Chain.Back))(func(list []recur.Date) bool {
+		for i := range list {
+			m.Date = list[i]
+			d := m.Date.Date
+			if roll != nil && roll.Stays(d) {
+				m.To = d
+				if len(m.Moves) > 0 || m.Blind.Is() {
+					m.Moves, m.Blind = room, blindNone
+				}
+			} else {
+				var err error
+				m.Moves = room
+				m.To, m.Blind, err = r.Chain.Run(d, r.Row, &m.Moves)
+				if err != nil {
+					if errors.Is(err, eval.ErrRange) {
+						continue // it would lie before or after every window
+					}
+					yield(m, err)
+					return false
+				}
 			}
-			yield(&Moved{}, err)
-			return
+			if counts {
+				m.Blind = blindOf(r, counts, d, m.Blind)
+			}
+			if m.To < window.First && (m.To != civil.None || !blanks || !started) {
+				continue
+			}
+			started = true
+			if m.To > window.Last || !yield(m, nil) {
+				return false
+			}
 		}
-		if to < window.First && (to != civil.None || !blanks || !started) {
-			continue
-		}
-		started = true
-		if to > window.Last {
-			return
-		}
-		m.Date, m.To, m.Blind = d, to, blindOf(r, counts, d.Date, blind)
-		if !yield(m, nil) {
-			return
-		}
-	}
+		return true
+	})
 }

@@ -23,10 +23,17 @@ var ConventionNames = [...]string{"none", "following", "preceding", "modified fo
 // Modified goes by the month of d and turns back from d; nearest counts
 // calendar days and takes the later day on a tie. ok is false beyond the bounds.
 func (c *Calendar) Roll(d civil.Date, by Convention) (r civil.Date, ok bool) {
-	if by == NoRoll || c.Open(d) {
+	if c.Open(d) {
 		return d, true
 	}
+	return c.RollClosed(d, by)
+}
+
+// RollClosed is Roll for a day that is known to be closed.
+func (c *Calendar) RollClosed(d civil.Date, by Convention) (r civil.Date, ok bool) {
 	switch by {
+	case NoRoll:
+		return d, true
 	case Following:
 		return c.Add(d, 1)
 	case Preceding:
