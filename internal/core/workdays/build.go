@@ -48,12 +48,12 @@ func (c *Calendar) covering(span civil.Span) *table {
 // join makes a table that is open only where those of all joined calendars are.
 func (c *Calendar) join(span civil.Span) *table {
 	t := weekdays(span, 0)
+	one := &table{span: span, words: make([]uint64, len(t.words))}
 	for _, j := range c.joined {
 		under := j.covering(span)
-		for d := span.First; d <= span.Last; d++ {
-			if !under.open(d) {
-				t.set(d, false)
-			}
+		one.copied(under)
+		for i, w := range one.words {
+			t.words[i] &= w
 		}
 		t.hols = append(t.hols, under.within(span)...)
 	}
@@ -66,9 +66,7 @@ func (c *Calendar) join(span civil.Span) *table {
 func (c *Calendar) wider(span civil.Span) *table {
 	t := weekdays(span, c.closed)
 	if was := c.at.Load(); was != nil {
-		for d := was.span.First; d <= was.span.Last; d++ {
-			t.set(d, was.open(d))
-		}
+		t.copied(was)
 	}
 	return t
 }
@@ -106,11 +104,7 @@ func (c *Calendar) build(span civil.Span) *table {
 	}
 	seen := c.view.at.Load()
 	t := &table{span: span, words: make([]uint64, (span.Len()+63)/64)}
-	for d := span.First; d <= span.Last; d++ {
-		if seen.open(d) {
-			t.set(d, true)
-		}
-	}
+	t.copied(seen)
 	c.view.at.Store(nil)
 	for _, h := range hols {
 		if span.Has(h.Date) {

@@ -203,10 +203,46 @@ func (t *table) count() {
 // weekdays makes a table of closed weekdays alone.
 func weekdays(span civil.Span, closed WeekdaySet) *table {
 	t := &table{span: span, words: make([]uint64, (span.Len()+63)/64), stale: true}
-	for d := span.First; d <= span.Last; d++ {
+	const cycle = 7 // words that repeat: as many weeks as a word has days
+	for d := span.First; d <= span.Last && d < span.First+cycle*64; d++ {
 		if !closed.Has(d.Weekday()) {
 			t.set(d, true)
 		}
 	}
+	for i := cycle; i < len(t.words); i++ {
+		t.words[i] = t.words[i-cycle]
+	}
+	return t.cut()
+}
+
+// cut clears the bits behind the last day.
+func (t *table) cut() *table {
+	if rest := t.span.Len() & 63; rest > 0 {
+		t.words[len(t.words)-1] &= 1<<rest - 1
+	}
 	return t
+}
+
+// copied takes over the days that another table has too.
+func (t *table) copied(other *table) {
+	first, last := max(t.span.First, other.span.First), min(t.span.Last, other.span.Last)
+	for d := first; d <= last; {
+		if at := uint32(d - t.span.First); at&63 == 0 && d+63 <= last {
+			t.words[at>>6], t.stale = other.from(d), true
+			d += 64
+			continue
+		}
+		t.set(d, other.open(d))
+		d++
+	}
+}
+
+// from are the 64 days from d on, which lie in the table.
+func (t *table) from(d civil.Date) uint64 {
+	i := uint32(d - t.span.First)
+	word := t.words[i>>6] >> (i & 63)
+	if i&63 > 0 {
+		word |= t.words[i>>6+1] << (64 - i&63)
+	}
+	return word
 }
