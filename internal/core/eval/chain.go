@@ -66,8 +66,7 @@ func (m Move) appendReason(b []byte) []byte {
 
 // ClosedBy names what closes d: weekend for a closed weekday, else holidays.
 func ClosedBy(cal *workdays.Calendar, d civil.Date) string {
-	why := cal.Why(d)
-	if why.Weekend {
+	if cal.Weekend(d) {
 		return "weekend"
 	}
 	return HolidayNames(cal, d)

@@ -230,8 +230,11 @@ func (c *Calendar) Why(d civil.Date) Closure {
 	if c.Open(d) {
 		return Closure{}
 	}
-	return Closure{Weekend: c.weekend(d.Weekday()), Holidays: slices.Collect(c.Holidays(civil.Span{First: d, Last: d}))}
+	return Closure{Weekend: c.weekend(d.Weekday()), Holidays: c.On(d)}
 }
+
+// Weekend reports whether d is closed because of its weekday, a holiday or not.
+func (c *Calendar) Weekend(d civil.Date) bool { return !c.Open(d) && c.weekend(d.Weekday()) }
 
 func (c *Calendar) weekend(w civil.Weekday) bool {
 	for _, j := range c.joined {
