@@ -24,8 +24,12 @@ import (
 
 // ask makes the command of a question: its options are flags, its answer goes to
 // a writer of the format that is asked for.
-func (a *App) ask(q *question.Question) *cobra.Command {
+func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 	c := &cobra.Command{Use: q.Use, Short: q.Short, Long: q.Long, Example: q.Examples, Args: needArgs(q.Least, q.Most, q.Wants)}
+	if !named { // listed alone
+		c.RunE = func(c *cobra.Command, _ []string) error { return c.Help() }
+		return c
+	}
 	s := a.settings(c, true)
 	job := question.Job{Question: q}
 	out := output{app: a, shape: &job.Shape}

@@ -72,7 +72,7 @@ func version() string {
 // Run runs the program with its arguments and returns the exit code.
 func (a *App) Run(args []string) int {
 	defer files.Clean()
-	root := a.root()
+	root := a.root(func(command string) bool { return slices.Contains(args, command) })
 	for i, s := range args {
 		if isPhrase(s) { // white space in front is free in a phrase
 			args[i] = " " + s
@@ -92,9 +92,11 @@ func isPhrase(s string) bool {
 }
 
 // Commands are all commands of the program, for what is made of them.
-func (a *App) Commands() *cobra.Command { return a.root() }
+func (a *App) Commands() *cobra.Command { return a.root(func(string) bool { return true }) }
 
-func (a *App) root() *cobra.Command {
+// root makes the commands; only those that are named get their options, since making all
+// of them takes longer than most answers.
+func (a *App) root(named func(command string) bool) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "yoyaku",
 		Short: "Rules about dates in, schedules with reasons out",
@@ -135,7 +137,7 @@ What is your job?  yoyaku help jobs`,
 	}
 	more := map[string][]string{} // questions whose group doesn't order them
 	for _, q := range question.All() {
-		commands[q.Name] = a.ask(q)
+		commands[q.Name] = a.ask(q, named(q.Name))
 		if !slices.ContainsFunc(groups, func(g commandGroup) bool { return slices.Contains(strings.Fields(g.commands), q.Name) }) {
 			more[string(q.Group)] = append(more[string(q.Group)], q.Name)
 		}

@@ -2,7 +2,6 @@ package report
 
 import (
 	"fmt"
-	"html/template"
 	"io"
 	"strconv"
 	"strings"
@@ -96,14 +95,14 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 	return err
 }
 
-var gridPage = template.Must(template.New("grid").Parse(`<!DOCTYPE html>
+var gridPage = parsed("grid", `<!DOCTYPE html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{.Title}}</title>
 <style>
-` + ground + `body { font: 14px/1.4 system-ui, sans-serif; margin: 1.5rem; }
+`+ground+`body { font: 14px/1.4 system-ui, sans-serif; margin: 1.5rem; }
 th, td { border: 1px solid var(--rule); padding: .2rem .3rem; text-align: center; min-width: 1.5rem; }
 th:first-child, td:first-child { text-align: left; padding-right: .8rem; white-space: nowrap; }
 thead th { font-weight: 600; color: var(--faint); background: var(--paper); }
@@ -132,7 +131,7 @@ tfoot td { border-top: 2px solid var(--line); border-left-width: 1px; }
 </main>
 </body>
 </html>
-`))
+`)
 
 type gridDay struct {
 	Weekday, ISO string
@@ -190,5 +189,5 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 		}
 		data.Rows = append(data.Rows, r)
 	}
-	return gridPage.Execute(w, data)
+	return gridPage().Execute(w, data)
 }

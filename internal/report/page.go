@@ -5,6 +5,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
@@ -102,14 +103,19 @@ table { border-collapse: collapse; }
 @media print { :root { --ink: #000; --paper: #fff; --faint: #4d5a66; --rule: #c9d1d6; --shut: #e9ecee; --near: #fbe7c6; --late: #f8d3cc; } body { margin: 0; print-color-adjust: exact; -webkit-print-color-adjust: exact; } }
 `
 
-var page = template.Must(template.New("page").Parse(`<!DOCTYPE html>
+// parsed is a template that is parsed when it is first wanted: few runs want any.
+func parsed(name, text string) func() *template.Template {
+	return sync.OnceValue(func() *template.Template { return template.Must(template.New(name).Parse(text)) })
+}
+
+var page = parsed("page", `<!DOCTYPE html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{if .Title}}{{.Title}}{{else}}Dates{{end}}</title>
 <style>
-` + ground + `body { font: 15px/1.45 system-ui, sans-serif; margin: 2rem; }
+`+ground+`body { font: 15px/1.45 system-ui, sans-serif; margin: 2rem; }
 th { text-align: left; border-bottom: 2px solid var(--line); padding: .3rem .8rem .3rem .4rem; position: sticky; top: 0; background: var(--paper); }
 td { border-bottom: 1px solid var(--rule); padding: .25rem .8rem .25rem .4rem; vertical-align: top; }
 .n { text-align: right; }
@@ -137,7 +143,7 @@ label { margin-left: .35rem; color: var(--faint); }
 </main>
 </body>
 </html>
-`))
+`)
 
 type pageRow struct {
 	Cells []pageCell
@@ -179,7 +185,7 @@ func (s *htmlSink) Close() error {
 			body[i].Class = "t"
 		}
 	}
-	return page.Execute(s.w, struct {
+	return page().Execute(s.w, struct {
 		Title   string
 		Reasons bool
 		Head    []pageCell

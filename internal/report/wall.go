@@ -2,7 +2,6 @@ package report
 
 import (
 	"fmt"
-	"html/template"
 	"io"
 	"strconv"
 	"strings"
@@ -315,10 +314,10 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 		}
 		v.Months = append(v.Months, month)
 	}
-	return wallTemplate.Execute(out, v)
+	return wallTemplate().Execute(out, v)
 }
 
-var wallTemplate = template.Must(template.New("wall").Parse(`<!DOCTYPE html>
+var wallTemplate = parsed("wall", `<!DOCTYPE html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
@@ -399,4 +398,4 @@ footer { padding-top: 1.2mm; font-size: 7.2pt; max-height: 44mm; overflow: hidde
 </main>
 </body>
 </html>
-`))
+`)

@@ -39,7 +39,7 @@ func contrast(a, b string) float64 {
 // Every colour of a wall stands out from both grounds, in light and in dark.
 func TestWallContrast(t *testing.T) {
 	var b bytes.Buffer
-	if err := wallTemplate.Execute(&b, struct{ Hues []hue }{hues}); err == nil {
+	if err := wallTemplate().Execute(&b, struct{ Hues []hue }{hues}); err == nil {
 		t.Fatal("the template needs more than colours")
 	}
 	value := func(page, name string) string {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -27,12 +28,14 @@ type Alarm struct {
 	Minutes int
 }
 
-var reminderForm = regexp.MustCompile(`(?i)^\s*(\d{1,5})\s+(minutes?|hours?|days?|weeks?|working\s+days?)\s+before(?:\s+at\s+(\d\d):(\d\d))?\s*$`)
+var reminderForm = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^\s*(\d{1,5})\s+(minutes?|hours?|days?|weeks?|working\s+days?)\s+before(?:\s+at\s+(\d\d):(\d\d))?\s*$`)
+})
 
 // ParseReminder reads `7 days before` or `1 working day before at 09:00`.
 func ParseReminder(text string) (r Reminder, err error) {
 	bad := fmt.Errorf("a reminder is such as `7 days before` or `1 working day before at 09:00`, not %q", text)
-	m := reminderForm.FindStringSubmatch(text)
+	m := reminderForm().FindStringSubmatch(text)
 	if m == nil {
 		return r, bad
 	}
