@@ -3,9 +3,13 @@ package tabular
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/xml"
 	"fmt"
+	"io"
+	"slices"
 	"strings"
 	"testing"
+	"testing/iotest"
 )
 
 // book makes a workbook of one sheet's rows; more are its other parts, or other
@@ -98,4 +102,69 @@ func TestWorkbooks(t *testing.T) {
 	if table, lines, err := all("a.xlsx", whole, Input{}); err != nil || len(table) != 1999 || lines[1997] != 1999 {
 		t.Errorf("%d rows, %v", len(table), err)
 	}
+}
+
+// Whatever the markup: where encoding/xml reads it, so does this reader, with the same
+// elements, attributes and texts.
+func FuzzTags(f *testing.F) {
+	for _, s := range []string{"<a b='1>2'>x&amp;y<c/></a>", "<?xml version=\"1.0\"?><!-- > --><x:a y:b = \"&#x41;&quot;\"><![CDATA[<&]]> \r\n</x:a >", "<a>", "<a></b>", "<a>\u00e9&nope;</a>", "<a b=\"\" c='2' b=\"3\"/>\n"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		if i := strings.Index(strings.ReplaceAll(strings.ReplaceAll(s, "<!--", ""), "<![CDATA[", ""), "<!"); i >= 0 {
+			return // declarations, which a workbook has none of
+		}
+		d := xml.NewDecoder(strings.NewReader(s))
+		var want, got []string
+		var err error
+		for err == nil {
+			var token xml.Token
+			switch token, err = d.Token(); token := token.(type) {
+			case xml.StartElement:
+				line := "<" + token.Name.Local
+				seen := map[string]bool{}
+				for _, a := range token.Attr {
+					if !seen[a.Name.Local] {
+						line += "\x00" + a.Name.Local + "=" + a.Value
+					}
+					seen[a.Name.Local] = true
+				}
+				want = append(want, line)
+			case xml.EndElement:
+				want = append(want, ">"+token.Name.Local)
+			case xml.CharData:
+				want = append(want, "="+string(token))
+			}
+		}
+		if err != io.EOF {
+			return
+		}
+		tags := newTags(iotest.OneByteReader(strings.NewReader(s)))
+		for {
+			kind, err := tags.next()
+			if err != nil {
+				t.Fatalf("%q: %v after %q, encoding/xml reads %q", s, err, got, want)
+			}
+			if kind == noTag {
+				break
+			}
+			line := string([]byte{0, '<', '>', '='}[kind])
+			if kind == charData {
+				got = append(got, line+string(tags.text))
+				continue
+			}
+			line += string(tags.name)
+			if kind == startTag && len(got) < len(want) {
+				for _, a := range strings.Split(want[len(got)], "\x00")[1:] {
+					if key, _, ok := strings.Cut(a, "="); ok {
+						line += "\x00" + key + "=" + tags.attr(key)
+					}
+				}
+			}
+			got = append(got, line)
+		}
+		if !slices.Equal(got, want) {
+			t.Fatalf("%q: %q, encoding/xml reads %q", s, got, want)
+		}
+	})
 }

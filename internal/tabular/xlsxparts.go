@@ -2,7 +2,6 @@ package tabular
 
 import (
 	"archive/zip"
-	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
@@ -11,6 +10,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 )
 
@@ -30,6 +30,7 @@ type workbook struct {
 	isDate []bool   // by cell style
 	epoch  civil.Date
 	sheets []sheetRef
+	keep   eval.Keeper
 }
 
 // sheetRef is a sheet and the part that holds it.
@@ -41,12 +42,8 @@ func (b *workbook) fault(line int, format string, args ...any) error {
 
 // damaged is the fault of a part that can't be read to its end.
 func (b *workbook) damaged(line int, err error) error {
-	var syntax *xml.SyntaxError
 	why := err.Error()
-	if errors.As(err, &syntax) {
-		why = syntax.Msg
-	}
-	if errors.Is(err, io.ErrUnexpectedEOF) || why == "unexpected EOF" {
+	if errors.Is(err, io.ErrUnexpectedEOF) {
 		why = "it is cut off"
 	}
 	return b.fault(line, "the workbook is damaged here (%s); open it in a spreadsheet and save it again", why)
@@ -62,30 +59,9 @@ func (b *workbook) openPart(name string) (io.ReadCloser, error) {
 	return nil, nil
 }
 
-// shortRuns fails where more bytes stand between two tags than a cell can have.
-type shortRuns struct {
-	r   io.Reader
-	run int
-}
-
-var errLongCell = errors.New("a cell holds over 1 MB")
-
-// Read implements io.Reader.
-func (s *shortRuns) Read(p []byte) (int, error) {
-	n, err := s.r.Read(p)
-	for _, c := range p[:n] {
-		if s.run++; c == '<' {
-			s.run = 0
-		} else if s.run > mostXLSXText {
-			return 0, errLongCell
-		}
-	}
-	return n, err
-}
-
-// elements calls do with each start of an element of a part, the decoder behind
-// it. The part must end with the end of its first element.
-func (b *workbook) elements(name string, do func(d *xml.Decoder, e xml.StartElement) error) error {
+// elements calls do with each start of an element of a part, its name and the reader
+// behind it. The part must end with the end of its first element.
+func (b *workbook) elements(name string, do func(e *tags, name string) error) error {
 	part, err := b.openPart(name)
 	if err != nil {
 		return b.damaged(1, err)
@@ -94,30 +70,21 @@ func (b *workbook) elements(name string, do func(d *xml.Decoder, e xml.StartElem
 		return nil
 	}
 	defer part.Close()
-	d := xml.NewDecoder(&shortRuns{r: io.LimitReader(part, mostXLSXPart)})
+	t := newTags(io.LimitReader(part, mostXLSXPart))
 	for {
-		t, err := d.Token()
-		if err == io.EOF {
-			return nil
-		}
+		kind, err := t.next()
 		if err != nil {
 			return b.damaged(1, fmt.Errorf("%s: %w", name, err))
 		}
-		if e, ok := t.(xml.StartElement); ok {
-			if err := do(d, e); err != nil {
+		if kind == noTag {
+			return nil
+		}
+		if kind == startTag {
+			if err := do(t, string(t.name)); err != nil {
 				return err
 			}
 		}
 	}
-}
-
-func attr(e xml.StartElement, name string) string {
-	for _, a := range e.Attr {
-		if a.Name.Local == name {
-			return a.Value
-		}
-	}
-	return ""
 }
 
 // openBook reads everything of a workbook but its sheets.
@@ -128,9 +95,9 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 		return nil, b.fault(1, "this workbook can't be read: it is cut off or damaged")
 	}
 	main := "xl/workbook.xml"
-	err = b.elements("_rels/.rels", func(_ *xml.Decoder, e xml.StartElement) error {
-		if e.Name.Local == "Relationship" && strings.HasSuffix(attr(e, "Type"), "/officeDocument") {
-			main = strings.TrimPrefix(attr(e, "Target"), "/")
+	err = b.elements("_rels/.rels", func(e *tags, name string) error {
+		if name == "Relationship" && strings.HasSuffix(e.attr("Type"), "/officeDocument") {
+			main = strings.TrimPrefix(e.attr("Target"), "/")
 		}
 		return nil
 	})
@@ -139,18 +106,18 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	}
 	targets := map[string]string{}
 	dir, base := path.Split(main)
-	err = b.elements(dir+"_rels/"+base+".rels", func(_ *xml.Decoder, e xml.StartElement) error {
-		if e.Name.Local != "Relationship" {
+	err = b.elements(dir+"_rels/"+base+".rels", func(e *tags, name string) error {
+		if name != "Relationship" {
 			return nil
 		}
-		target := attr(e, "Target")
+		target := e.attr("Target")
 		if strings.HasPrefix(target, "/") {
 			target = target[1:]
 		} else {
 			target = path.Join(dir, target)
 		}
-		targets[attr(e, "Id")] = target
-		switch kind := attr(e, "Type"); {
+		targets[e.attr("Id")] = target
+		switch kind := e.attr("Type"); {
 		case strings.HasSuffix(kind, "/sharedStrings"):
 			targets["texts"] = target
 		case strings.HasSuffix(kind, "/styles"):
@@ -162,14 +129,14 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 		return nil, err
 	}
 	b.epoch, _ = civil.Of(1899, 12, 30)
-	err = b.elements(main, func(_ *xml.Decoder, e xml.StartElement) error {
-		switch e.Name.Local {
+	err = b.elements(main, func(e *tags, name string) error {
+		switch name {
 		case "workbookPr":
-			if on := attr(e, "date1904"); on == "1" || on == "true" {
+			if on := e.attr("date1904"); on == "1" || on == "true" {
 				b.epoch, _ = civil.Of(1904, 1, 1)
 			}
 		case "sheet":
-			b.sheets = append(b.sheets, sheetRef{attr(e, "name"), targets[attr(e, "id")]})
+			b.sheets = append(b.sheets, sheetRef{e.attr("name"), targets[e.attr("id")]})
 		}
 		return nil
 	})
@@ -186,11 +153,11 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 func (b *workbook) styles(part string) error {
 	custom := map[int]bool{}
 	inCells := false
-	return b.elements(part, func(_ *xml.Decoder, e xml.StartElement) error {
-		id, _ := strconv.Atoi(attr(e, "numFmtId"))
-		switch e.Name.Local {
+	return b.elements(part, func(e *tags, name string) error {
+		id, _ := strconv.Atoi(e.attr("numFmtId"))
+		switch name {
 		case "numFmt":
-			custom[id] = dateFormat(attr(e, "formatCode"))
+			custom[id] = dateFormat(e.attr("formatCode"))
 		case "cellStyleXfs", "dxfs", "cellStyles":
 			inCells = false
 		case "cellXfs":
@@ -232,60 +199,61 @@ func (b *workbook) sharedTexts(name string) error {
 		return err
 	}
 	defer part.Close()
-	d := xml.NewDecoder(&shortRuns{r: part})
+	t := newTags(part)
 	total := 0
 	for {
-		t, err := d.Token()
-		if err == io.EOF {
-			return nil
-		}
+		kind, err := t.next()
 		if err != nil {
 			return b.damaged(1, fmt.Errorf("the shared texts: %w", err))
 		}
-		if e, ok := t.(xml.StartElement); ok && e.Name.Local == "si" {
-			text, err := richText(d)
+		if kind == noTag {
+			return nil
+		}
+		if kind == startTag && string(t.name) == "si" {
+			text, err := richText(t, b.keep.Room())
 			if err != nil {
 				return b.damaged(1, fmt.Errorf("the shared texts: %w", err))
 			}
 			if total += len(text); total > mostXLSXTexts {
 				return b.fault(1, "the texts of this workbook are over %d MB", mostXLSXTexts>>20)
 			}
-			b.texts = append(b.texts, text)
+			b.texts = append(b.texts, b.keep.Keep(text))
 		}
 	}
 }
 
-// richText reads the runs of a text up to the end of its element; readings of
+// richText appends the runs of a text up to the end of its element; readings of
 // characters (rPh) aren't part of it.
-func richText(d *xml.Decoder) (string, error) {
-	var s strings.Builder
+func richText(t *tags, s []byte) ([]byte, error) {
 	depth, in, reading := 1, false, 0
 	for depth > 0 {
-		t, err := d.Token()
+		kind, err := t.next()
 		if err != nil {
-			return "", noEOF(err)
+			return s, err
 		}
-		switch t := t.(type) {
-		case xml.StartElement:
+		switch kind {
+		case noTag:
+			return s, io.ErrUnexpectedEOF
+		case startTag:
 			depth++
-			in = t.Name.Local == "t"
-			if t.Name.Local == "rPh" {
+			in = string(t.name) == "t"
+			if string(t.name) == "rPh" {
 				reading = depth
 			}
-		case xml.EndElement:
+		case endTag:
 			if depth == reading {
 				reading = 0
 			}
 			depth, in = depth-1, false
-		case xml.CharData:
+		case charData:
 			if in && reading == 0 {
-				if s.Write(t); s.Len() > mostXLSXText {
-					return "", errLongCell
+				if s = append(s, t.text...); len(s) > mostXLSXText {
+					return s, errLongCell
 				}
 			}
 		}
 	}
-	return s.String(), nil
+	return s, nil
 }
 
 func noEOF(err error) error {

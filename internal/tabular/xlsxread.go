@@ -1,7 +1,6 @@
 package tabular
 
 import (
-	"encoding/xml"
 	"fmt"
 	"io"
 	"strconv"
@@ -18,7 +17,7 @@ type xlsxReader struct {
 	*workbook
 	sheet   string
 	part    io.ReadCloser
-	d       *xml.Decoder
+	tags    *tags
 	line    int
 	columns []string
 	ended   bool
@@ -37,7 +36,7 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, err
 	if x.part, err = b.openPart(sheet.part); err != nil || x.part == nil {
 		return nil, b.fault(1, "the sheet %s can't be read: the workbook is damaged", sheet.name)
 	}
-	x.d = xml.NewDecoder(&shortRuns{r: x.part})
+	x.tags = newTags(x.part)
 	for {
 		cells, err := x.row()
 		if err != nil {
@@ -72,25 +71,23 @@ func (x *xlsxReader) row() ([]eval.Value, error) {
 		return nil, nil
 	}
 	for {
-		t, err := x.d.Token()
-		if err != nil {
-			return nil, x.damaged(x.line+1, noEOF(err))
+		kind, err := x.tags.next()
+		if err == nil && kind == noTag {
+			err = io.ErrUnexpectedEOF
 		}
-		switch t := t.(type) {
-		case xml.StartElement:
-			if t.Name.Local != "row" {
-				continue
-			}
+		if err != nil {
+			return nil, x.damaged(x.line+1, err)
+		}
+		switch name := x.tags.name; {
+		case kind == startTag && string(name) == "row":
 			x.line++
-			if n, err := strconv.Atoi(attr(t, "r")); err == nil && n >= x.line {
+			if n, err := strconv.Atoi(x.tags.attr("r")); err == nil && n >= x.line {
 				x.line = n
 			}
 			return x.cells()
-		case xml.EndElement:
-			if t.Name.Local == "sheetData" || t.Name.Local == "worksheet" {
-				x.ended = true
-				return nil, x.rest()
-			}
+		case kind == endTag && (string(name) == "sheetData" || string(name) == "worksheet"):
+			x.ended = true
+			return nil, x.rest()
 		}
 	}
 }
@@ -98,10 +95,10 @@ func (x *xlsxReader) row() ([]eval.Value, error) {
 // rest reads what stands behind the rows, so that a cut file is noticed.
 func (x *xlsxReader) rest() error {
 	for {
-		if _, err := x.d.Token(); err == io.EOF {
-			return nil
-		} else if err != nil {
+		if kind, err := x.tags.next(); err != nil {
 			return x.damaged(x.line+1, err)
+		} else if kind == noTag {
+			return nil
 		}
 	}
 }
@@ -110,29 +107,27 @@ func (x *xlsxReader) rest() error {
 func (x *xlsxReader) cells() ([]eval.Value, error) {
 	cells := make([]eval.Value, 0, len(x.columns)+8)
 	for {
-		t, err := x.d.Token()
+		kind, err := x.tags.next()
 		if err != nil {
-			return nil, x.damaged(x.line, noEOF(err))
+			return nil, x.damaged(x.line, err)
 		}
-		switch t := t.(type) {
-		case xml.EndElement:
-			if t.Name.Local == "row" {
-				return cells, nil
-			}
-		case xml.StartElement:
-			if t.Name.Local != "c" {
-				continue
-			}
+		switch {
+		case kind == noTag:
+			return nil, x.damaged(x.line, io.ErrUnexpectedEOF)
+		case kind == endTag && string(x.tags.name) == "row":
+			return cells, nil
+		case kind == startTag && string(x.tags.name) == "c":
+			c := xlsxCell{x.tags.attr("r"), x.tags.attr("t"), x.tags.attr("s")}
 			at := len(cells)
-			if ref := attr(t, "r"); ref != "" {
-				if at = columnOf(ref); at < len(cells) || at >= mostColumns {
-					return nil, x.damaged(x.line, fmt.Errorf("the cell %s is out of place", eval.Brief(ref)))
+			if c.ref != "" {
+				if at = columnOf(c.ref); at < len(cells) || at >= mostColumns {
+					return nil, x.damaged(x.line, fmt.Errorf("the cell %s is out of place", eval.Brief(c.ref)))
 				}
 			}
 			for len(cells) < at {
 				cells = append(cells, eval.Value{})
 			}
-			v, err := x.cell(t)
+			v, err := x.cell(c)
 			if err != nil {
 				return nil, err
 			}
@@ -140,6 +135,9 @@ func (x *xlsxReader) cells() ([]eval.Value, error) {
 		}
 	}
 }
+
+// xlsxCell are the attributes of a cell: its reference, its type and its style.
+type xlsxCell struct{ ref, kind, style string }
 
 // columnOf is the column of a reference such as AB12, from 0.
 func columnOf(ref string) int {
@@ -151,53 +149,54 @@ func columnOf(ref string) int {
 }
 
 // cell reads a cell up to the end of its element.
-func (x *xlsxReader) cell(c xml.StartElement) (eval.Value, error) {
-	kind, text, formula, has := attr(c, "t"), "", false, false
-	in := ""
+func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
+	text, formula, has, in := x.keep.Room(), false, false, false
 	for {
-		t, err := x.d.Token()
-		if err != nil {
-			return eval.Value{}, x.damaged(x.line, noEOF(err))
+		kind, err := x.tags.next()
+		if err == nil && kind == noTag {
+			err = io.ErrUnexpectedEOF
 		}
-		switch t := t.(type) {
-		case xml.StartElement:
-			switch in = t.Name.Local; in {
+		if err != nil {
+			return eval.Value{}, x.damaged(x.line, err)
+		}
+		switch name := x.tags.name; kind {
+		case startTag:
+			in = string(name) == "v"
+			has = has || in
+			switch string(name) {
 			case "f":
 				formula = true
-			case "v":
-				has = true
 			case "is":
-				if text, err = richText(x.d); err != nil {
+				if text, err = richText(x.tags, text); err != nil {
 					return eval.Value{}, x.damaged(x.line, err)
 				}
-				in = ""
 			}
-		case xml.CharData:
-			if in == "v" {
-				text += string(t)
+		case charData:
+			if in {
+				text = append(text, x.tags.text...)
 			}
-		case xml.EndElement:
-			if in = ""; t.Name.Local != "c" {
+		case endTag:
+			if in = false; string(name) != "c" {
 				continue
 			}
 			if formula && !has {
-				return eval.Value{}, x.fault(x.line, "the cell %s holds a formula without a stored value; open the workbook in a spreadsheet and save it", attr(c, "r"))
+				return eval.Value{}, x.fault(x.line, "the cell %s holds a formula without a stored value; open the workbook in a spreadsheet and save it", c.ref)
 			}
-			return x.value(c, kind, text)
+			return x.value(c, x.keep.Keep(text))
 		}
 	}
 }
 
 // value makes a cell of its text by its type.
-func (x *xlsxReader) value(c xml.StartElement, kind, text string) (eval.Value, error) {
-	switch kind {
+func (x *xlsxReader) value(c xlsxCell, text string) (eval.Value, error) {
+	switch c.kind {
 	case "s":
 		i, err := strconv.Atoi(strings.TrimSpace(text))
 		if text == "" {
 			return eval.Value{}, nil
 		}
 		if err != nil || i < 0 || i >= len(x.texts) {
-			return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s refers to a text that isn't there", attr(c, "r")))
+			return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s refers to a text that isn't there", c.ref))
 		}
 		return eval.Str(x.texts[i]), nil
 	case "b":
@@ -210,9 +209,9 @@ func (x *xlsxReader) value(c xml.StartElement, kind, text string) (eval.Value, e
 	}
 	f, err := strconv.ParseFloat(text, 64)
 	if err != nil {
-		return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s holds %q as a number", attr(c, "r"), eval.Brief(text)))
+		return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s holds %q as a number", c.ref, eval.Brief(text)))
 	}
-	if style, _ := strconv.Atoi(attr(c, "s")); style >= 0 && style < len(x.isDate) && x.isDate[style] && f >= 1 && f <= 2958465 {
+	if style, _ := strconv.Atoi(c.style); style >= 0 && style < len(x.isDate) && x.isDate[style] && f >= 1 && f <= 2958465 {
 		if d, ok := serial(int(f), x.epoch); ok {
 			return eval.Day(d), nil
 		}
