@@ -107,8 +107,22 @@ func (t *tags) next() (tagKind, error) {
 		for len(t.buf)-t.at < len("<![CDATA[") && t.more() == nil {
 		}
 		rest := t.buf[t.at:]
+		if len(rest) > 1 && rest[1] != '!' && rest[1] != '?' && rest[1] != '/' {
+			t.at++
+			return startTag, t.start()
+		}
 		var err error
 		switch {
+		case bytes.HasPrefix(rest, []byte("</")):
+			t.at += 2
+			if t.name, err = t.upto(">"); err == nil {
+				for n := len(t.name); n > 0 && blank(t.name[n-1]); n-- {
+					t.name = t.name[:n-1]
+				}
+				t.name = local(t.name)
+				err = t.shut(t.name)
+			}
+			return endTag, err
 		case bytes.HasPrefix(rest, []byte("<!--")):
 			t.at += 4
 			_, err = t.upto("-->")
@@ -124,16 +138,8 @@ func (t *tags) next() (tagKind, error) {
 		case bytes.HasPrefix(rest, []byte("<?")):
 			t.at += 2
 			_, err = t.upto("?>")
-		case bytes.HasPrefix(rest, []byte("</")):
-			t.at += 2
-			if t.name, err = t.upto(">"); err == nil {
-				t.name = local(bytes.TrimRight(t.name, " \t\r\n"))
-				err = t.shut(t.name)
-			}
-			return endTag, err
 		default:
-			t.at++
-			return startTag, t.start()
+			err = io.ErrUnexpectedEOF
 		}
 		if err != nil {
 			return noTag, err
@@ -196,9 +202,9 @@ func (t *tags) start() error {
 	if t.closing = len(text) > 0 && text[len(text)-1] == '/'; t.closing {
 		text = text[:len(text)-1]
 	}
-	end := bytes.IndexAny(text, " \t\r\n")
-	if end < 0 {
-		end = len(text)
+	end := 0
+	for end < len(text) && !blank(text[end]) {
+		end++
 	}
 	t.name, t.attrs = local(text[:end]), text[end:]
 	if len(t.name) == 0 {
@@ -225,13 +231,17 @@ func (t *tags) shut(name []byte) error {
 // attr is the value of an attribute of the element that next found; "" where it has none.
 func (t *tags) attr(name string) string {
 	for rest := t.attrs; ; {
+		rest = trimmed(rest)
 		eq := bytes.IndexByte(rest, '=')
 		if eq < 0 {
 			return ""
 		}
-		key := local(bytes.TrimSpace(rest[:eq]))
-		rest = bytes.TrimLeft(rest[eq+1:], " \t\r\n")
-		if len(rest) == 0 {
+		key := rest[:eq]
+		for len(key) > 0 && blank(key[len(key)-1]) {
+			key = key[:len(key)-1]
+		}
+		key = local(key)
+		if rest = trimmed(rest[eq+1:]); len(rest) == 0 {
 			return ""
 		}
 		end := bytes.IndexByte(rest[1:], rest[0])
@@ -247,6 +257,16 @@ func (t *tags) attr(name string) string {
 		}
 		rest = rest[end+2:]
 	}
+}
+
+func blank(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\r' }
+
+// trimmed is a text without the blanks in front.
+func trimmed(text []byte) []byte {
+	for len(text) > 0 && blank(text[0]) {
+		text = text[1:]
+	}
+	return text
 }
 
 // local is a name without its prefix.
