@@ -39,7 +39,7 @@ func main() {
 	must(err)
 	o := newOffice(folder, *n)
 	fmt.Printf("%s\n%d pairs in turn, the tables in %s\n", machine(), b.pairs, filepath.Dir(folder))
-	b.group(fmt.Sprintf("%d rows of %d MB, CSV to CSV, beside a bare encoding/csv copy", *n, o.size>>20), o.tables())
+	b.group(fmt.Sprintf("%d rows of %d MB, CSV to CSV, beside a bare encoding/csv copy", *n, o.size>>20), o.tables(*check))
 	b.group(fmt.Sprintf("%d rows as a workbook, beside the same copy", *n/5), o.workbooks(b.program))
 	b.group("whole runs, beside the start of a program that does nothing", o.runs(b.program))
 	b.group("dates of a rule as CSV, beside a program written for just that", o.dates())
