@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
@@ -41,6 +42,7 @@ func (r *run) outputs() error {
 			return err
 		}
 	}
+	r.readAhead()
 	for _, out := range r.plan.Outputs {
 		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(r.series, s) })
 		if len(of) == 0 && (len(out.Of) > 0 || len(r.series) < len(r.plan.Series)) {
@@ -194,11 +196,26 @@ func (r *run) calendar(out *plan.Output, of []*schedule.Series, sink rows.Sink, 
 	return nil
 }
 
+// readAhead reads the calendars that stand in the places of new ones, while those are made.
+func (r *run) readAhead() {
+	r.earlier = map[string]func() (*ical.Earlier, error){}
+	for _, out := range r.plan.Outputs {
+		if path := r.path(out); out.Format.Events {
+			read := sync.OnceValues(func() (*ical.Earlier, error) { return ical.Earliest(path) })
+			r.earlier[path] = read
+			go func() { _, _ = read() }()
+		}
+	}
+}
+
 // follow makes a calendar follow the file that stands in its place: what is as it was
 // stays, what changed is told so, what is gone is cancelled.
 func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) error {
-	path := r.path(out)
-	earlier, err := ical.Earliest(path)
+	read, ahead := r.earlier[r.path(out)]
+	if !ahead {
+		read = func() (*ical.Earlier, error) { return ical.Earliest(r.path(out)) }
+	}
+	earlier, err := read()
 	if err != nil || earlier == nil {
 		return err
 	}

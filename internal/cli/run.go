@@ -14,6 +14,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
+	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -41,6 +42,8 @@ type run struct {
 	listed int // rows of the last output, below 0 where that says nothing
 	moved  []schedule.Difference
 	hashes map[string]string // of outputs
+	// earlier are the calendars that stand in the places of new ones.
+	earlier map[string]func() (*ical.Earlier, error)
 }
 
 // told is what became of an output, or a note of some.

@@ -100,6 +100,7 @@ func (s *Series) SetHand(h Hand) error {
 		}
 	}
 	s.made.forget()
+	s.held.forget()
 	return nil
 }
 

@@ -3,6 +3,7 @@ package schedule
 import (
 	"iter"
 	"slices"
+	"sort"
 	"sync"
 
 	"yoyaku/internal/core/civil"
@@ -48,6 +49,7 @@ type Series struct {
 
 	hands *hands
 	made  made
+	held  held
 	noted sync.Map // nominal dates that a blind calendar was noted for
 }
 
@@ -88,6 +90,7 @@ func (s *Series) Names() []string {
 // SetPeriod compiles the phrases of the period; an empty one keeps the default.
 // The phrases can't use the period itself.
 func (s *Series) SetPeriod(start, end string, env eval.Env) (err error) {
+	s.held.forget()
 	env.Names = BaseNames[:slotPeriodStart]
 	if start != "" {
 		if s.Start, err = eval.Compile(start, nil, env); err != nil {
@@ -109,6 +112,7 @@ func (s *Series) AddMilestone(name, text string, env eval.Env) error {
 		return err
 	}
 	s.Milestones = append(s.Milestones, Milestone{Name: name, Prog: prog})
+	s.held.forget()
 	return nil
 }
 
@@ -155,8 +159,28 @@ func (o *Occurrence) Value() eval.Value { return o.Row[slotDate] }
 // Milestone returns the value of milestone i.
 func (o *Occurrence) Milestone(i int) eval.Value { return o.Row[slotMilestones+i] }
 
-// Occurrences yields the occurrences whose moved date lies in window.
+// Occurrences yields the occurrences whose moved date lies in window. Those of a few
+// years are held, since a plan asks for the same ones again and again.
 func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
+	if window.Len() > mostHeld {
+		return s.occurrences(window)
+	}
+	return func(yield func(*Occurrence, error) bool) {
+		list, err := s.held.reach(s, window)
+		at := sort.Search(len(list), func(i int) bool { return list[i].To >= window.First })
+		for ; at < len(list) && list[at].To <= window.Last; at++ {
+			if !yield(list[at], nil) {
+				return
+			}
+		}
+		if err != nil {
+			yield(nil, err)
+		}
+	}
+}
+
+// occurrences makes what Occurrences yields.
+func (s *Series) occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 	return func(yield func(*Occurrence, error) bool) {
 		if !s.plain() {
 			s.sorted(window, yield)

@@ -1,0 +1,48 @@
+package schedule
+
+import (
+	"sync"
+
+	"yoyaku/internal/core/civil"
+)
+
+// held are the occurrences of a series in a stretch of days, in order.
+type held struct {
+	sync.Mutex
+	span civil.Span // empty at first
+	list []*Occurrence
+}
+
+// mostHeld is for how many days occurrences are held.
+const mostHeld = 20 * 366
+
+// forget forgets what is held.
+func (h *held) forget() {
+	h.Lock()
+	defer h.Unlock()
+	h.span, h.list = civil.Span{}, nil
+}
+
+// reach gives the occurrences of a window, and perhaps others around it. What comes before
+// an error is given with it.
+func (h *held) reach(s *Series, window civil.Span) (list []*Occurrence, err error) {
+	h.Lock()
+	if h.list != nil && h.span.Has(window.First) && h.span.Has(window.Last) {
+		defer h.Unlock()
+		return h.list, nil
+	}
+	h.Unlock()
+	list = []*Occurrence{}
+	for o, err := range s.occurrences(window) {
+		if err != nil {
+			return list, err
+		}
+		list = append(list, o)
+	}
+	h.Lock()
+	defer h.Unlock()
+	if h.list == nil || window.Len() > h.span.Len() {
+		h.span, h.list = window, list
+	}
+	return list, nil
+}
