@@ -125,6 +125,8 @@ type Chain struct {
 	// Alone is the calendar of a roll that is the only step, which leaves alone the days
 	// that stay in it, as most dates of most rules do; nil where there is more.
 	Alone *workdays.Calendar
+	// single is what the only step does, where that asks no calendar and no series.
+	single apply
 }
 
 // Value is a day that the chain gave, with its time if it gives one.

@@ -119,7 +119,7 @@ type beside func(d civil.Date) (recur.Date, bool)
 // choosing makes the chain of a rule that chooses a date before its steps.
 func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
 	c := *chain
-	c.Unordered, c.Alone = true, nil
+	c.Unordered, c.Alone, c.single = true, nil, nil
 	far := 2*rule.Stride() + 366
 	back, forth := 0, 0
 	for _, b := range ch.branches {

@@ -103,8 +103,17 @@ func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.
 	if err != nil || d == civil.None {
 		return blind, err
 	}
-	if p.chain != nil {
-		if d, blind, err = p.chain.Run(d, row, trace); err != nil || d == civil.None {
+	if c := p.chain; c != nil {
+		switch {
+		case trace == nil && c.single != nil:
+			if d, err = c.single(d, row); err != nil {
+				err = c.fault(&c.Steps[0], err)
+			}
+		case trace == nil && c.Alone != nil && c.Alone.Stays(d):
+		default:
+			d, blind, err = c.Run(d, row, trace)
+		}
+		if err != nil || d == civil.None {
 			return blind, err
 		}
 		if p.chain.Minutes >= 0 {

@@ -55,8 +55,13 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		ch.MayBlank = ch.MayBlank || s.mayBlank
 		ch.Steps = append(ch.Steps, s)
 	}
-	if len(ch.Steps) == 1 && ch.Steps[0].roll {
-		ch.Alone = ch.Steps[0].Calendar
+	if len(ch.Steps) == 1 {
+		switch s := &ch.Steps[0]; {
+		case s.roll && s.choose == nil:
+			ch.Alone = s.Calendar
+		case s.choose == nil && s.Calendar == nil && s.series == nil:
+			ch.single = s.do
+		}
 	}
 	return ch, nil
 }

@@ -181,11 +181,13 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 		}
 		row = append(row, v)
 	}
-	if left, err := d.leaves(row, true); err != nil {
-		fault("where", err)
-	} else if left {
-		d.restore(row, was)
-		return row, false, nil // whatever else is wrong with it
+	if d.where != nil {
+		if left, err := d.leaves(row, true); err != nil {
+			fault("where", err)
+		} else if left {
+			d.restore(row, was)
+			return row, false, nil // whatever else is wrong with it
+		}
 	}
 	var moves *[]eval.Move
 	for i := range d.added {
@@ -196,7 +198,11 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 			trace = trace[:0]
 			moves = &trace
 		}
-		if err := a.Prog.Into(row[:n], moves, &row[n]); err != nil {
+		blind, err := a.Prog.Work(row[:n], moves, &row[n])
+		if blind.Is() {
+			blind.Note()
+		}
+		if err != nil {
 			fault(a.Name, err)
 			row[n], trace = eval.Value{}, trace[:0]
 		}
@@ -205,7 +211,7 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 		}
 	}
 	keep = bad == nil || d.Blank
-	if keep {
+	if keep && d.where != nil {
 		left, err := d.leaves(row, false)
 		if err != nil {
 			fault("where", err)
