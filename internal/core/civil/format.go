@@ -126,14 +126,16 @@ func (f Frame) Name(u Unit, d Date) string {
 
 // AppendName appends what Name returns.
 func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
+	if u == Month {
+		b = d.Append(b)
+		return b[:len(b)-len("-31")]
+	}
 	y, m, _ := d.YMD()
 	switch u {
 	case Week:
 		s, _ := f.Period(Week, f.Index(Week, d))
 		y, w := (s.First + 3).ISOWeek()
 		return pad(append(pad(b, y, 4), "-W"...), w, 2)
-	case Month:
-		return pad(append(pad(b, y, 4), '-'), m, 2)
 	case Quarter:
 		return append(pad(b, y, 4), '-', 'Q', byte('1'+(m-1)/3))
 	case Half:

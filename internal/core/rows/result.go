@@ -28,6 +28,12 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 	if err != nil {
 		return err
 	}
+	if d.where == nil && d.kept == nil { // nothing to be worked out
+		if err := fill(put); err != nil {
+			return err
+		}
+		return finish()
+	}
 	err = fill(func(cells []eval.Value) error {
 		row, keep, bad := d.Row(0, cells, nil)
 		if bad != nil {
