@@ -323,3 +323,40 @@ func TestMerge(t *testing.T) {
 		}
 	}
 }
+
+// Occurrences that are held are those made for the window alone, whatever was asked for
+// before, and forgotten when a day is set by hand.
+func TestHeld(t *testing.T) {
+	r := rand.New(rand.NewPCG(50, 1))
+	for _, rule := range []string{"monthly on 15, last then roll preceding", "monthly on 1 then -40 days", "fortnightly on fri from 2027-01-08", "monthly on 31 then (if weekday of nominal = 'Sun' then nominal else (nominal, +3 days))"} {
+		s, err := NewSeries("s", "", rule, plain)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := s.AddMilestone("cut", "next_nominal, -3 working days", plain); err != nil {
+			t.Fatal(err)
+		}
+		for n := range 60 {
+			if n == 30 {
+				for o := range s.Occurrences(civil.Span{First: 740100, Last: 740200}) {
+					if err := s.SetHand(Hand{ID: o.ID, What: "date", At: eval.Day(740333)}); err != nil {
+						t.Fatal(err)
+					}
+					break
+				}
+			}
+			first := civil.Date(740000 + r.IntN(2000))
+			window := civil.Span{First: first, Last: first + civil.Date(r.IntN(900))}
+			var got, want []string
+			for o, err := range s.Occurrences(window) {
+				got = append(got, fmt.Sprint(o.ID, o.Row, o.Reason(), err))
+			}
+			for o, err := range s.occurrences(window) {
+				want = append(want, fmt.Sprint(o.ID, o.Row, o.Reason(), err))
+			}
+			if !slices.Equal(got, want) {
+				t.Fatalf("%s in %v: %v, want %v", rule, window, got, want)
+			}
+		}
+	}
+}
