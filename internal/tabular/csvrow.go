@@ -103,22 +103,23 @@ func (b *csvBlock) whole() (found, same bool) {
 				at = end - 8 // on behind the quotes
 				break
 			}
-			if c := s[start]; c <= ' ' && i > start || c == '\\' {
+			end := i // of the cell
+			if s[i] == '\n' && end > start && s[end-1] == '\r' {
+				end--
+			}
+			if c := s[start]; end > start && (c <= ' ' || c == '\\') {
 				same = false
 			}
 			if n++; n > b.columns {
 				return false, false
 			}
 			start = i + 1
-			starts[n] = int32(start)
+			starts[n] = int32(end) + 1
 			if s[i] != '\n' {
 				continue
 			}
 			if n < b.columns {
 				return false, false
-			}
-			if s[i-1] == '\r' {
-				starts[n]--
 			}
 			if b.returns && strings.IndexByte(s[b.at:starts[n]-1], '\r') >= 0 {
 				same = false

@@ -133,7 +133,7 @@ func texts(row []eval.Value) (list []string) {
 // and a row as it stands is what its cells are written as.
 func FuzzCSV(f *testing.F) {
 	for _, s := range []string{"a,b\n1,2\n", "a,b\r\n\"x\"\"y\",\"1\n2\"\r\n", "a,b\n\n,\n", "a\n\"\"\n", "a,b\n1,\"2", "a,b\n 1,\"2\" \n",
-		"a,b\n 1,two is long enough\n3,four five six\n", "a,b,c\n2027-01-31,\"x, y\",long enough to matter\n1,\"plain\",\\.\r\n\"\n\",\r,\n1,2\n"} {
+		"a,b\r\n1,\r\n22222222,3\r\n4,5\r\n", "a,b\n 1,two is long enough\n3,four five six\n", "a,b,c\n2027-01-31,\"x, y\",long enough to matter\n1,\"plain\",\\.\r\n\"\n\",\r,\n1,2\n"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
