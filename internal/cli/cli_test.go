@@ -21,6 +21,7 @@ import (
 var (
 	update  = flag.Bool("update", false, "write the golden files anew; read them before they are kept")
 	program string
+	build   = []string{"build", "-ldflags", "-s -w"}
 )
 
 const asOf = "YOYAKU_AS_OF=2026-11-25"
@@ -35,7 +36,7 @@ func TestMain(m *testing.M) {
 	if runtime.GOOS == "windows" {
 		program += ".exe"
 	}
-	if out, err := exec.Command("go", "build", "-ldflags", "-s -w", "-o", program, "yoyaku/cmd/yoyaku").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", append(build, "-o", program, "yoyaku/cmd/yoyaku")...).CombinedOutput(); err != nil {
 		panic(string(out))
 	}
 	code := m.Run()

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -43,29 +44,37 @@ func (r *run) outputs() error {
 		}
 	}
 	r.readAhead()
+	var making []*making
+	room := make(chan struct{}, runtime.GOMAXPROCS(0))
 	for _, out := range r.plan.Outputs {
 		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(r.series, s) })
-		if len(of) == 0 && (len(out.Of) > 0 || len(r.series) < len(r.plan.Series)) {
-			continue
+		if len(of) > 0 || len(out.Of) == 0 && len(r.series) == len(r.plan.Series) {
+			making = append(making, r.start(out, of, room))
 		}
-		path := r.path(out)
-		var b bytes.Buffer
-		if err := r.output(&b, out, of); errors.Is(err, ical.ErrEmpty) {
-			if out.Owner == "" {
-				r.told = append(r.told, told{of: out.File, text: "not written, since there is no event in it"})
+	}
+	for _, m := range making {
+		<-m.done
+	}
+	for _, m := range making {
+		for _, text := range m.notes {
+			r.note(m.out, text)
+		}
+		r.cut = max(r.cut, m.cut)
+		switch {
+		case errors.Is(m.err, ical.ErrEmpty):
+			if m.out.Owner == "" {
+				r.told = append(r.told, told{of: m.out.File, text: "not written, since there is no event in it"})
 			}
 			continue
-		} else if err != nil {
-			return out.Fault(err)
-		}
-		if out.Owner != "" && r.listed == 0 && files.Missing(path) {
+		case m.err != nil:
+			return m.out.Fault(m.err)
+		case m.out.Owner != "" && m.listed == 0 && files.Missing(m.path):
 			continue
 		}
-		text, moved := became(path, out, b.Bytes(), r.listed)
-		r.told = append(r.told, told{of: out.File, text: text})
-		r.noteMoved(out, moved, b.Bytes())
-		if !files.Same(path, b.Bytes()) {
-			list = append(list, made{path, b.Bytes()})
+		r.told = append(r.told, told{of: m.out.File, text: m.became})
+		r.noteMoved(m.out, m.moved, m.data.Bytes())
+		if !files.Same(m.path, m.data.Bytes()) {
+			list = append(list, made{m.path, m.data.Bytes()})
 		}
 	}
 	for _, m := range list {
@@ -81,6 +90,36 @@ func (r *run) outputs() error {
 		}
 	}
 	return nil
+}
+
+// making is an output that is being made beside others: what comes of it.
+type making struct {
+	out         *plan.Output
+	path        string
+	data        bytes.Buffer
+	err         error
+	listed, cut int
+	became      string
+	moved       []schedule.Difference
+	notes       []string
+	done        chan struct{}
+}
+
+// start begins to make an output, as soon as there is room.
+func (r *run) start(out *plan.Output, of []*schedule.Series, room chan struct{}) *making {
+	m := &making{out: out, path: r.path(out), done: make(chan struct{})}
+	one := *r
+	one.cut, one.note = 0, func(_ *plan.Output, text string) { m.notes = append(m.notes, text) }
+	go func() {
+		defer close(m.done)
+		room <- struct{}{}
+		defer func() { <-room }()
+		if m.err = one.output(&m.data, out, of); m.err == nil {
+			m.became, m.moved = became(m.path, out, m.data.Bytes(), one.listed)
+		}
+		m.listed, m.cut = one.listed, one.cut
+	}()
+	return m
 }
 
 // counted is a sink that counts rows.
@@ -335,6 +374,8 @@ func (r *run) place(out *plan.Output) question.Place {
 		if !filepath.IsLocal(path) {
 			return nil, fmt.Errorf("%s lies outside the output folder; outputs stay inside it", path)
 		}
+		r.staging.Lock()
+		defer r.staging.Unlock()
 		return r.stage.Create(filepath.Join(r.folder(), path))
 	}
 	return place

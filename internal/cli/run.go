@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -33,15 +34,16 @@ type run struct {
 	together    bool                                // what became of each file is part of the result
 	note        func(out *plan.Output, text string) // tells of an output
 
-	series []*schedule.Series
-	span   civil.Span
-	sums   []schedule.Summary
-	stage  files.Stage
-	told   []told
-	cut    int // occurrences that the window's edge cuts
-	listed int // rows of the last output, below 0 where that says nothing
-	moved  []schedule.Difference
-	hashes map[string]string // of outputs
+	series  []*schedule.Series
+	span    civil.Span
+	sums    []schedule.Summary
+	stage   *files.Stage
+	staging *sync.Mutex // outputs are made beside each other
+	told    []told
+	cut     int // occurrences that the window's edge cuts
+	listed  int // rows of the last output, below 0 where that says nothing
+	moved   []schedule.Difference
+	hashes  map[string]string // of outputs
 	// earlier are the calendars that stand in the places of new ones.
 	earlier map[string]func() (*ical.Earlier, error)
 }
@@ -94,7 +96,7 @@ written, by their hashes, and each date that moved.`,
 }
 
 func (a *App) newRun() *run {
-	r := &run{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
+	r := &run{app: a, stage: &files.Stage{}, staging: &sync.Mutex{}, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
 	r.note = func(out *plan.Output, text string) {
 		if i := slices.IndexFunc(r.told, func(t told) bool { return t.note && t.text == text }); i >= 0 {
 			if of := strings.Split(r.told[i].of, ", "); of[len(of)-1] != out.File {
