@@ -3,6 +3,8 @@
 package main
 
 import (
+	"sync/atomic"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
@@ -10,7 +12,7 @@ import (
 )
 
 // sink keeps what is worked out from being left out.
-var sink int
+var sink atomic.Int64
 
 // core is what the core does by itself, a thousand years at a time.
 func core() []work {
@@ -19,26 +21,32 @@ func core() []work {
 	cal.Between(window.First-400, window.Last+400)
 	const turns = 20
 	bare := func() {
+		sum := civil.Date(0)
 		for range turns {
-			months(1000, func(_, _ int, _ string, nominal, moved civil.Date) { sink += int(nominal + moved) })
+			months(1000, func(_, _ int, _ string, nominal, moved civil.Date) { sum += nominal + moved })
 		}
+		sink.Store(int64(sum))
 	}
 	dates := func(name, rule string, budget float64) work {
 		rec, err := eval.CompileRule(rule, eval.Env{Frame: civil.DefaultFrame, Calendar: cal})
 		must(err)
 		return work{name: name, budget: budget, beside: bare, do: func() {
+			sum := civil.Date(0)
 			for range turns {
 				for m := range schedule.Dates(rec, window) {
-					sink += int(m.To)
+					sum += m.To
 				}
 			}
+			sink.Store(int64(sum))
 		}}
 	}
 	count := func(days civil.Date) func() {
 		return func() {
+			sum := 0
 			for i := range civil.Date(2_000_000) {
-				sink += cal.Between(window.First+i%1000, window.First+i%1000+days)
+				sum += cal.Between(window.First+i%1000, window.First+i%1000+days)
 			}
+			sink.Store(int64(sum))
 		}
 	}
 	return []work{
