@@ -22,6 +22,7 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		"hires.csv":   "who,hired\nx,2027-02-08\ny,2027-02-09\nz,2027-12-24\n",
 		"away.csv":    "who,a,b,site\nx,2027-05-14,2027-05-18,isles\ny,2027-05-14,2027-05-18,yard\nz,2027-05-14,2027-05-18,\n",
 		"bands.csv":   "unit,from_years,weeks\nHarbour,0,2\nHarbour,2,6\nYard,-1,1\nYard,5,9\n",
+		"counts.csv":  "start,n,site\n2027-01-04,\"5,0\",isles\n2027-01-04,\"5,0\",yard\n",
 		"twice.csv":   "unit,from_years,weeks\nHarbour,0,2\nHarbour,0,6\n",
 	} {
 		write(t, filepath.Join(dir, name), text)
@@ -39,6 +40,8 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		{"dates|rule in rule", 2, "`rule in` is for tables, where each row has its own"},
 		{"derive|good.csv|--add|d = 2027-01-01, steps in terms, at 12:00|--columns|place,d", 0, "place,d\nNorth,2027-01-05T12:00\nSouth,\nWest,2027-02-01T12:00\n"},
 		{"derive|filings.csv|--add|d = 2027-01-01, steps in terms", 2, "    roll folowing\n         ^^^^^^^^\n"},
+		{"derive|counts.csv|--read-numbers|1.234,5|--add|e = start, +n working days using (site)|--columns|site,e", 0, "site,e\nisles,2027-01-11\nyard,2027-01-09\n"},
+		{"derive|counts.csv|--add|e = start, +nn working days using (site)", 2, "--add: unknown name `nn`"},
 		{"derive|good.csv|--calendar|(site)|--add|n = working days from 2027-05-14 through 2027-05-17|--columns|place,n", 0, "place,n\nNorth,2\nSouth,3\nWest,\n"},
 		{"spread|away.csv|--calendar|(site)|--start|a|--end|b|--by|month|--where|site is not blank|--columns|who,working_days", 0, "who,working_days\nx,3\ny,4\n"},
 		{"spread|away.csv|--calendar|(site)|--start|a|--end|b|--by|month|--columns|who,days,working_days", 0, "who,days,working_days\nx,5,3\ny,5,4\nz,5,\n"},
