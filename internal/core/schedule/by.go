@@ -23,6 +23,7 @@ type byMilestone struct {
 	span  civil.Span                    // of milestones, that were made; empty at first
 	list  []byDay
 	err   error
+	age
 }
 
 // byDay is a milestone's day with the date that it belongs to.
@@ -53,12 +54,20 @@ func (s *Series) By(milestone string) (by eval.Looked, known []string, err error
 	return &byMilestone{s: s, at: at, blind: map[civil.Date]workdays.Blind{}}, known, nil
 }
 
+// lock locks, and forgets what no longer holds.
+func (m *byMilestone) lock() {
+	if m.Lock(); m.past() {
+		m.span, m.list, m.err = civil.Span{}, nil, nil
+		clear(m.blind)
+	}
+}
+
 // After implements eval.Looked.
 func (m *byMilestone) After(d civil.Date, on bool) (civil.Date, bool) {
 	if !on {
 		d++
 	}
-	m.Lock()
+	m.lock()
 	defer m.Unlock()
 	i, ok := m.from(d)
 	if !ok {
@@ -72,7 +81,7 @@ func (m *byMilestone) Before(d civil.Date, on bool) (civil.Date, bool) {
 	if on {
 		d++
 	}
-	m.Lock()
+	m.lock()
 	defer m.Unlock()
 	i, _ := m.from(d)
 	if i == 0 || m.err != nil {

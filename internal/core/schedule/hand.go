@@ -99,8 +99,7 @@ func (s *Series) SetHand(h Hand) error {
 			set.far = max(set.far, int(h.At.Day-h.Nominal), int(h.Nominal-h.At.Day))
 		}
 	}
-	s.made.forget()
-	s.held.forget()
+	handsSet.Add(1)
 	return nil
 }
 

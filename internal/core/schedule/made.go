@@ -20,6 +20,7 @@ type made struct {
 	span  civil.Span // nominal dates that were made; empty at first
 	dates []madeDate // in order
 	err   error
+	age
 }
 
 type madeDate struct {
@@ -27,11 +28,11 @@ type madeDate struct {
 	blind workdays.Blind
 }
 
-// forget forgets what was made.
-func (m *made) forget() {
-	m.Lock()
-	defer m.Unlock()
-	m.span, m.dates, m.err = civil.Span{}, nil, nil
+// lock locks, and forgets what no longer holds.
+func (m *made) lock() {
+	if m.Lock(); m.past() {
+		m.span, m.dates, m.err = civil.Span{}, nil, nil
+	}
 }
 
 // firstMade is how far around a day dates are made first.
@@ -110,7 +111,7 @@ func (s *Series) After(d civil.Date, on bool) (civil.Date, bool) {
 	if !on {
 		d++
 	}
-	s.made.Lock()
+	s.made.lock()
 	defer s.made.Unlock()
 	i, ok := s.made.from(s, d)
 	if !ok {
@@ -125,7 +126,7 @@ func (s *Series) Before(d civil.Date, on bool) (last civil.Date, ok bool) {
 	if on {
 		d++
 	}
-	s.made.Lock()
+	s.made.lock()
 	defer s.made.Unlock()
 	i, _ := s.made.from(s, d)
 	if i == 0 || s.made.err != nil {
@@ -151,7 +152,7 @@ func (s *Series) Count(a, b civil.Date) int {
 	if b < a {
 		return 0
 	}
-	s.made.Lock()
+	s.made.lock()
 	defer s.made.Unlock()
 	s.made.from(s, a+1)
 	s.made.from(s, b+1)

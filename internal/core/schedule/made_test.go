@@ -324,6 +324,49 @@ func TestMerge(t *testing.T) {
 	}
 }
 
+// A day by hand of one series holds in those that look into it, whatever was asked before.
+func TestHandsAreLookedAt(t *testing.T) {
+	pay, err := NewSeries("pay", "", "monthly on last", plain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := pay.AddMilestone("cut", "date, -3 days", plain); err != nil {
+		t.Fatal(err)
+	}
+	env := plain
+	env.Series = func(string) (eval.Series, error) { return pay, nil }
+	ids := func(s *Series) (all string) {
+		for o, err := range s.Occurrences(civil.Span{First: 740000, Last: 740400}) {
+			all += fmt.Sprint(o.ID, " ", o.To, err, "; ")
+		}
+		return all
+	}
+	var of []*Series
+	for _, rule := range []string{"monthly on 5 then next pay", "monthly on 5 then next pay by cut"} {
+		s, err := NewSeries("s", "", rule, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		of = append(of, s)
+	}
+	before := []string{ids(of[0]), ids(of[1])}
+	for o := range pay.Occurrences(civil.Span{First: 740100, Last: 740200}) {
+		if err := pay.SetHand(Hand{ID: o.ID, What: "date", At: eval.Day(o.To - 2)}); err != nil {
+			t.Fatal(err)
+		}
+		break
+	}
+	for i, s := range of {
+		fresh, err := NewSeries("s", "", s.RuleText, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if now := ids(s); now != ids(fresh) || now == before[i] {
+			t.Errorf("%s: %s, and made anew %s", s.RuleText, now, ids(fresh))
+		}
+	}
+}
+
 // Occurrences that are held are those made for the window alone, whatever was asked for
 // before, and forgotten when a day is set by hand.
 func TestHeld(t *testing.T) {
