@@ -74,19 +74,20 @@ func JoinDate(y, m, day string) (civil.Date, bool) {
 
 // dropTime cuts a time of day off a date.
 func dropTime(s string) string {
-	i := strings.IndexAny(s, "T ")
-	for i >= 0 {
-		rest := strings.TrimLeft(s[i+1:], " ")
+	for from := 0; ; {
+		i := strings.IndexAny(s[from:], "T ")
+		if i < 0 {
+			return s
+		}
+		day := s[:from+i]
+		for from += i + 1; from < len(s) && s[from] == ' '; {
+			from++
+		}
+		rest := s[from:]
 		if len(rest) >= 4 && rest[0] >= '0' && rest[0] <= '9' && (rest[1] == ':' || rest[2] == ':') {
-			return strings.TrimRight(s[:i], " ")
+			return strings.TrimRight(day, " ")
 		}
-		k := strings.IndexAny(s[i+1:], "T ")
-		if k < 0 {
-			break
-		}
-		i += 1 + k
 	}
-	return s
 }
 
 // year takes four digits, or two as 1950 to 2049.
