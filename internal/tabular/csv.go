@@ -125,6 +125,11 @@ func (s *csvSink) RowText(text string, more []eval.Value) error {
 
 // Block implements rows.Blocks.
 func (s *csvSink) Block(b []byte) error {
+	if len(b) > s.w.Available() { // a large one isn't copied then
+		if err := s.w.Flush(); err != nil {
+			return err
+		}
+	}
 	_, err := s.w.Write(b)
 	return err
 }

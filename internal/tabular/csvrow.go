@@ -158,6 +158,14 @@ func (b *csvBlock) fail(line int, format string, args ...any) error {
 	return &CellError{File: b.file, Line: line, Message: fmt.Sprintf(format, args...)}
 }
 
+// anyEqual is zero where no byte of a word is the same in another. It takes less than
+// equal, and doesn't say which bytes are.
+func anyEqual(w, other uint64) uint64 {
+	const ones, highs = 0x0101010101010101, 0x8080808080808080
+	x := w ^ other
+	return (x - ones) &^ x & highs
+}
+
 // next reads one row into cells. Blank lines are passed over, except in a table
 // of one column, where they are blank cells.
 func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, err error) {

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 )
 
@@ -17,6 +18,7 @@ func AppendCSV(b []byte, cells []eval.Value, sep byte, safe bool) []byte {
 
 // appendCells appends cells with what separates them, and in front with behind others.
 func appendCells(b []byte, cells []eval.Value, sep byte, safe, behind bool) []byte {
+	day, at := civil.None, 0 // the last day written, and where: a row often has it again
 	for i := range cells {
 		if i > 0 || behind {
 			b = append(b, sep)
@@ -25,7 +27,12 @@ func appendCells(b []byte, cells []eval.Value, sep byte, safe, behind bool) []by
 		switch v.Kind {
 		case eval.Blank:
 		case eval.Date:
-			b = v.Day.Append(b)
+			if v.Day == day && day != civil.None {
+				b = append(b, b[at:at+len("2027-03-31")]...)
+				continue
+			}
+			day, at = v.Day, len(b)
+			b = day.Append(b)
 		case eval.Number:
 			b = v.AppendNumber(b)
 		case eval.Text:
@@ -60,7 +67,15 @@ func needsQuotes(s string, sep byte) bool {
 	if s == "" {
 		return false
 	}
-	for i := range len(s) {
+	const ones = 0x0101010101010101
+	seps, i := uint64(sep)*ones, 0
+	for ; i+8 <= len(s); i += 8 {
+		w := eightOf(s[i : i+8])
+		if anyEqual(w, seps)|anyEqual(w, '"'*ones)|anyEqual(w, '\n'*ones)|anyEqual(w, '\r'*ones) != 0 {
+			return true
+		}
+	}
+	for ; i < len(s); i++ {
 		if c := s[i]; c == sep || c <= '"' && (c == '"' || c == '\n' || c == '\r') {
 			return true
 		}

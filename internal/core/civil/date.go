@@ -53,27 +53,8 @@ func (d Date) YMD() (year, month, day int) {
 	if i, day, ok := d.tabled(); ok {
 		return tabledYear + i/12, i%12 + 1, day
 	}
-	return d.reckoned()
-}
-
-// reckoned is YMD without a table. The arithmetic is the division-free one of Neri and
-// Schneider, "Euclidean affine functions and their application to calendar
-// algorithms" (2022).
-func (d Date) reckoned() (year, month, day int) {
-	n := 4*(uint32(d)+305) + 3
-	century := n / 146097
-	n2 := (n%146097)/4*4 + 3
-	p := uint64(2939745) * uint64(n2)
-	yearDay := uint32(p) / 2939745 / 4
-	m := 2141*yearDay + 197913
-	year = int(100*century + uint32(p>>32))
-	month = int(m >> 16)
-	day = int(m&0xffff/2141) + 1
-	if yearDay >= 306 {
-		year++
-		month -= 12
-	}
-	return year, month, day
+	i, day, years := d.cycled()
+	return tabledYear + i/12 + years, i%12 + 1, day
 }
 
 // Year returns the calendar year of d.

@@ -30,9 +30,9 @@ func (d Date) Append(b []byte) []byte {
 		b = append(b, monthTexts[i][:]...)
 		return append(b, twos[2*day], twos[2*day+1])
 	}
-	year, month, day := d.YMD()
-	c, y, m, n := 2*(year/100), 2*(year%100), 2*month, 2*day
-	return append(b, twos[c], twos[c+1], twos[y], twos[y+1], '-', twos[m], twos[m+1], '-', twos[n], twos[n+1])
+	i, day, years := d.cycled()
+	t, century := &monthTexts[i], (tabledYear+i/12+years)/100
+	return append(b, twos[2*century], twos[2*century+1], t[2], t[3], t[4], t[5], t[6], t[7], twos[2*day], twos[2*day+1])
 }
 
 // String returns d as ISO 8601, or nothing for None.

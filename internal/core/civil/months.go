@@ -1,12 +1,14 @@
 package civil
 
-// Most dates lie in months that are looked up here instead of worked out: those of three
-// centuries from tabledYear on. The others go by arithmetic, and a test holds one to the
-// other.
+// Months are looked up here instead of worked out: those of the four centuries from
+// tabledYear on, after which the calendar begins anew. Dates of other centuries are looked
+// up where their cycle has them, and a test holds all to arithmetic.
 const (
 	tabledYear   = 1900
 	tabledIndex  = tabledYear * 12 // as MonthIndex numbers it
-	tabledMonths = 3600
+	tabledMonths = 4800
+	tabledDays   = 146097
+	earlier      = 5 // cycles that begin before the table and have days
 )
 
 // firsts are the first days of the tabled months, counted from 1900-01-01, and the day
@@ -34,17 +36,25 @@ func init() {
 // tabled finds d in the table: the place of its month, and the day of the month.
 func (d Date) tabled() (i, day int, ok bool) {
 	n := uint32(d - tabledDay)
-	if n >= uint32(firsts[tabledMonths]) {
+	if n >= tabledDays {
 		return 0, 0, false
 	}
 	// Months have 30.436875 days on average, and the place by that is off by one at most.
-	i = int(n * 34450 >> 20)
+	i = int(uint64(n) * 141110654 >> 32)
 	if n < uint32(firsts[i]) {
 		i--
 	} else if n >= uint32(firsts[i+1]) {
 		i++
 	}
 	return i, int(int32(n)-firsts[i]) + 1, true
+}
+
+// cycled finds a day that tabled doesn't have, some years (a multiple of 400) before or
+// after where the table has its like.
+func (d Date) cycled() (i, day, years int) {
+	cycle := int(d-tabledDay+earlier*tabledDays)/tabledDays - earlier
+	i, day, _ = (d - Date(cycle*tabledDays)).tabled()
+	return i, day, 400 * cycle
 }
 
 // MonthIndex numbers months through: year × 12 + month − 1.
@@ -59,8 +69,9 @@ func MonthDay(index, day int) (Date, bool) {
 	if index < MinYear*12 || index > MaxYear*12+11 {
 		return None, false
 	}
-	y, m := index/12, index%12+1
-	return of(y, m, min(day, DaysIn(y, m))), true
+	cycle := (index-tabledIndex+earlier*tabledMonths)/tabledMonths - earlier
+	i := index - tabledIndex - cycle*tabledMonths
+	return tabledDay + Date(cycle*tabledDays) + Date(min(firsts[i]+int32(day), firsts[i+1])) - 1, true
 }
 
 // ShiftMonths returns d shifted by n months. The day of the month is kept, or
@@ -79,8 +90,8 @@ func (d Date) monthAndDay() (index, day int) {
 	if i, day, ok := d.tabled(); ok {
 		return tabledIndex + i, day
 	}
-	y, m, day := d.YMD()
-	return MonthIndex(y, m), day
+	i, day, years := d.cycled()
+	return tabledIndex + i + 12*years, day
 }
 
 // monthAround is Around for months, which don't depend on the frame.

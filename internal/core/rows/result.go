@@ -29,12 +29,9 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 		return err
 	}
 	if d.where == nil && d.kept == nil { // nothing to be worked out
-		if err := fill(put); err != nil {
-			return err
-		}
-		return finish()
+		return finish(fill(put))
 	}
-	err = fill(func(cells []eval.Value) error {
+	return finish(fill(func(cells []eval.Value) error {
 		row, keep, bad := d.Row(0, cells, nil)
 		if bad != nil {
 			return In("where", bad.Err)
@@ -43,11 +40,7 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 			return nil
 		}
 		return put(row)
-	})
-	if err != nil {
-		return err
-	}
-	return finish()
+	}))
 }
 
 // Beside puts more cells beside a row of a table, of which text is what stands in its file
@@ -150,15 +143,12 @@ func (r Result) Pass(t *Table) (bad Bad, err error) {
 	} else {
 		bad, err = t.Scan(func(_ int, row []eval.Value) error { return put(row) })
 	}
-	if err != nil {
-		return bad, err
-	}
-	return bad, finish()
+	return bad, finish(err)
 }
 
 // prepare applies the options to the columns of d and writes the header. put
-// takes each row, finish ends the table.
-func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func() error, err error) {
+// takes each row, finish ends the table, or gives it up where there was an error.
+func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) error, err error) {
 	for _, c := range r.Where {
 		if err := d.Where(c, env); err != nil {
 			return nil, nil, In("where", err)
@@ -178,23 +168,34 @@ func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func() error, 
 	}
 	var room []eval.Value
 	marker, marks := r.To.(Marker)
+	out, ended := r.To.Row, func(err error) error { return err }
+	if to, ok := r.To.(Blocks); ok && !marks {
+		beside := &relay{to: to}
+		out, ended = beside.put, beside.end
+	}
 	write := func(row []eval.Value) error {
 		if marks && r.StandsOut != nil {
 			marker.Mark(r.StandsOut(row))
 		}
 		room = d.Out(row, room)
-		return r.To.Row(room)
+		return out(room)
 	}
-	if slots == nil {
-		return write, r.To.Close, nil
-	}
-	held := heldRows{slots: slots, ways: ways}
-	d.kept = held.see
-	return held.add, func() error {
-		if err := held.sorted(write); err != nil {
+	close := func(err error) error {
+		if err = ended(err); err != nil {
 			return err
 		}
 		return r.To.Close()
+	}
+	if slots == nil {
+		return write, close, nil
+	}
+	held := heldRows{slots: slots, ways: ways}
+	d.kept = held.see
+	return held.add, func(err error) error {
+		if err == nil {
+			err = held.sorted(write)
+		}
+		return close(err)
 	}, nil
 }
 

@@ -2,7 +2,9 @@ package rows_test
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"io"
 	"iter"
 	"strings"
 	"testing"
@@ -66,6 +68,69 @@ func (s sparse) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Ho
 			if int(d)%int(s) == 0 && !yield(workdays.Holiday{Date: d, Nominal: d, Name: "h"}) {
 				return
 			}
+		}
+	}
+}
+
+// short is a writer that has room for so many bytes.
+type short struct {
+	bytes.Buffer
+	room int
+}
+
+func (s *short) Write(b []byte) (int, error) {
+	if s.Len()+len(b) > s.room {
+		return 0, errFull
+	}
+	return s.Buffer.Write(b)
+}
+
+var errFull = errors.New("no room")
+
+// Rows that are written beside the making of them are those of one at a time, whatever
+// their number; one that can't be written, or made, ends it, and nothing writes on.
+func TestRowsBeside(t *testing.T) {
+	head := []string{"n", "day", "text"}
+	for _, n := range []int{0, 1, 2730, 2731, 2732, 8193, 30000} { // a batch is 8192 cells
+		row := func(i int) []eval.Value {
+			return []eval.Value{eval.Int(i), eval.Day(civil.Date(i + 1)), eval.Str(fmt.Sprint("a, ", i))}
+		}
+		fill := func(w io.Writer, last int) error {
+			room := make([]eval.Value, 3)
+			return rows.Result{To: tabular.NewCSV(w, ',', false)}.Fill(head, eval.Env{}, func(put rows.Put) error {
+				for i := range n {
+					if i == last {
+						return io.ErrUnexpectedEOF
+					}
+					copy(room, row(i)) // cells hold during the call alone
+					if err := put(room); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		}
+		var single bytes.Buffer
+		one := tabular.NewCSV(&single, ',', false)
+		check(t, one.Header(head))
+		for i := range n {
+			check(t, one.Row(row(i)))
+		}
+		check(t, one.Close())
+		var all bytes.Buffer
+		check(t, fill(&all, -1))
+		if !bytes.Equal(all.Bytes(), single.Bytes()) {
+			t.Fatalf("%d rows have %d bytes, one by one %d", n, all.Len(), single.Len())
+		}
+		for _, room := range []int{0, single.Len() / 2, single.Len() - 1} {
+			w := &short{room: room}
+			if err := fill(w, -1); err != errFull {
+				t.Fatalf("%d rows, room for %d bytes: %v", n, room, err)
+			}
+			w.room = 1 << 30 // would race with what still wrote
+		}
+		if err := fill(&all, n-1); n > 0 && err != io.ErrUnexpectedEOF {
+			t.Fatalf("%d rows, the last of which can't be made: %v", n, err)
 		}
 	}
 }

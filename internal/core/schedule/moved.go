@@ -43,6 +43,9 @@ func (m *Moved) AppendID(b []byte) []byte {
 
 // Value is the moved date, with the time that its rule gives.
 func (m *Moved) Value() eval.Value {
+	if m.Hand == nil && m.Rec.Chain.Minutes < 0 && m.To != civil.None {
+		return eval.Value{Kind: eval.Date, Day: m.To, Unsure: m.Blind.Is()}
+	}
 	v := m.Rec.Chain.Value(m.To)
 	if m.Hand != nil {
 		v = m.Hand.set(v, m.Rec.Chain)

@@ -35,13 +35,18 @@ type RuleRows struct{ texts eval.Keeper }
 
 // Row appends the cells of one date of a rule.
 func (r *RuleRows) Row(cells []eval.Value, m *Moved) []eval.Value {
-	v := m.Value()
-	reason := ""
+	n := len(cells)
+	cells = slices.Grow(cells, len(RuleColumns))[:n+len(RuleColumns)]
+	at := cells[n:]
+	at[0] = m.Value()
+	at[1] = WeekdayOf(at[0])
+	at[2] = eval.Day(m.Date.Date)
+	at[3] = eval.Value{}
 	if len(m.Moves) > 0 || m.Hand != nil || m.Blind.Is() {
-		reason = r.texts.Keep(m.appendReason(r.texts.Room()))
+		at[3] = eval.Str(r.texts.Keep(m.appendReason(r.texts.Room())))
 	}
-	id := r.texts.Keep(m.AppendID(r.texts.Room()))
-	return append(cells, v, WeekdayOf(v), eval.Day(m.Date.Date), eval.Str(reason), eval.Str(id))
+	at[4] = eval.Str(r.texts.Keep(m.AppendID(r.texts.Room())))
+	return cells
 }
 
 // Wide is the wide table of one series: a row an occurrence, its period, where the
