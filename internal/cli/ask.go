@@ -126,22 +126,7 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		}
 		return a.following(out, p, &stage, job.To, job.Answer)
 	}
-	if out.file != "" || !job.Question.Table { // long lists stream
-		return a.writeTo(out, p, &stage, format.People, fill)
-	}
-	w := a.Out
-	if !format.People {
-		w = a.toTerminal(w)
-	}
-	var spool files.Spool
-	defer spool.Drop()
-	if err := fill(&spool); err != nil {
-		return err
-	}
-	if err := spool.CopyTo(w); err != nil {
-		return err
-	}
-	return stage.Commit()
+	return a.writeTo(out, p, &stage, format.People, fill)
 }
 
 // following has a calendar follow the file in whose place it comes, or the one that
@@ -210,7 +195,12 @@ func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool
 		if !people {
 			w = a.toTerminal(w)
 		}
-		if err := a.unlessEmpty(fill(w)); err != nil {
+		spool := files.NewSpool(w, a.Err)
+		defer spool.Drop()
+		if err := fill(spool); err != nil {
+			return a.unlessEmpty(err)
+		}
+		if err := spool.Commit(); err != nil {
 			return err
 		}
 		return stage.Commit()

@@ -166,22 +166,42 @@ func TestMachine(t *testing.T) {
 	}
 	old := filepath.Join(dir, "old.csv")
 	write(t, old, "old\n")
+	// What can't be made whole leaves nothing behind on standard output either.
+	failing := program + " dates daily --window 2027..2100 --add 'd = 1 / (days from 2090-06-01 to date)' 2>/dev/null"
+	for _, script := range []string{failing + " > part.csv; wc -c <part.csv", failing + " --as json | wc -c",
+		"(ulimit -f 64; trap '' XFSZ; " + program + " dates daily --window 0001..9999 >part.csv 2>/dev/null); wc -c <part.csv"} {
+		if out, _ := shell(script); out != "0\n" {
+			t.Errorf("%s: %s", script, out)
+		}
+	}
 	for _, signal := range []os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP} {
 		cmd := exec.Command(program, append(long, "--out", old)...)
+		out, err := os.Create(filepath.Join(dir, "part.csv"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		begun := filepath.Join(dir, ".old.csv.*")
+		if signal == os.Interrupt { // of one that goes to a file of the shell's
+			cmd = exec.Command(program, long...)
+			cmd.Stdout, begun = out, ""
+		}
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
-		for range 200 { // until the file is being written
-			if parts, _ := filepath.Glob(filepath.Join(dir, ".old.csv.*")); len(parts) > 0 {
+		for range 1000 { // until the file is being written
+			info, _ := out.Stat()
+			if parts, _ := filepath.Glob(begun); len(parts) > 0 || info.Size() > 0 {
 				break
 			}
-			time.Sleep(5 * time.Millisecond)
+			time.Sleep(time.Millisecond)
 		}
 		_ = cmd.Process.Signal(signal)
 		_ = cmd.Wait()
 		parts, _ := filepath.Glob(filepath.Join(dir, ".*.part"))
-		if code := cmd.ProcessState.ExitCode(); code != 130 || read(t, old) != "old\n" || len(parts) > 0 {
-			t.Errorf("%v: exit %d, left %v", signal, code, parts)
+		info, _ := out.Stat()
+		if code := cmd.ProcessState.ExitCode(); code != 130 || read(t, old) != "old\n" || len(parts) > 0 || info.Size() > 0 {
+			t.Errorf("%v: exit %d, left %v and %d bytes", signal, code, parts, info.Size())
 		}
+		out.Close()
 	}
 }

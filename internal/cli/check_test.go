@@ -40,6 +40,8 @@ func TestCheck(t *testing.T) {
 		{"bank-file: date, -2", "bank-file: date, -2 x", "fail,yoyaku.yaml:77,crew-pay,"},
 		{"      ends: start, lasting term months", "      ends: start, lasting trem months", "unknown name `trem`"},
 		{"table: absences.csv", "table: absnces.csv", "absnces.csv"},
+		{"file: crew-pay.csv, of: crew-pay", "file: crew-pay.cvs, of: crew-pay", "the ending of `crew-pay.cvs` names no format"},
+		{"{start: \"previous_nominal, +1 day\"", "{start: if number = 4 then date else nominal", "unknown name `number`"},
 		{"file: crew-pay.csv, of: crew-pay", "file: crew-pay.csv, of: crew-pya", "unknown series or record `crew-pya`; did you mean `crew-pay`?"},
 		{"rule: quarterly", "roole: quarterly", "unknown key `roole` in a series; did you mean `rule`?"},
 		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},

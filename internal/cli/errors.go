@@ -13,6 +13,7 @@ import (
 	"yoyaku/internal/caldav"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/report"
 )
@@ -110,13 +111,7 @@ func describe(err error) string {
 	}
 	var path *fs.PathError
 	if errors.As(err, &path) {
-		switch {
-		case errors.Is(err, fs.ErrNotExist):
-			return "yoyaku: " + place + path.Path + ": there is no such file or folder\n"
-		case errors.Is(err, fs.ErrPermission):
-			return "yoyaku: " + place + path.Path + ": the machine doesn't permit this\n"
-		}
-		return "yoyaku: " + place + path.Path + ": " + path.Err.Error() + "\n"
+		return "yoyaku: " + place + files.Told(path) + "\n"
 	}
 	return "yoyaku: " + place + err.Error() + "\n"
 }

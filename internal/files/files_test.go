@@ -3,6 +3,7 @@ package files
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
@@ -168,7 +169,8 @@ func TestLinks(t *testing.T) {
 func TestSpool(t *testing.T) {
 	t.Setenv("TMPDIR", t.TempDir())
 	for _, size := range []int{0, 10, spoolMemory, spoolMemory + 1, 2*spoolMemory + 5} {
-		var s Spool
+		var b bytes.Buffer
+		s := NewSpool(&b, nil)
 		want := bytes.Repeat([]byte("0123456789abcde\n"), size/16+1)[:size]
 		for rest := want; len(rest) > 0; {
 			n := min(len(rest), 1<<20)
@@ -177,8 +179,10 @@ func TestSpool(t *testing.T) {
 			}
 			rest = rest[n:]
 		}
-		var b bytes.Buffer
-		if err := s.CopyTo(&b); err != nil || !bytes.Equal(b.Bytes(), want) {
+		if b.Len() > 0 {
+			t.Errorf("%d bytes: %d went out before the end", size, b.Len())
+		}
+		if err := s.Commit(); err != nil || !bytes.Equal(b.Bytes(), want) {
 			t.Errorf("%d bytes: %d came back, %v", size, b.Len(), err)
 		}
 		s.Drop()
@@ -191,6 +195,63 @@ func TestSpool(t *testing.T) {
 	Clean()
 	if left, _ := os.ReadDir(os.Getenv("TMPDIR")); len(left) > 0 {
 		t.Errorf("left behind: %v", left)
+	}
+}
+
+// A result for a new file is written there at once, and is gone again where it doesn't
+// become whole; where something stands there, or is written beside it, it is held.
+func TestSpoolInPlace(t *testing.T) {
+	t.Chdir(t.TempDir())
+	for _, c := range []struct {
+		what          string
+		before        string // what stands in the file
+		flag          int
+		beside        bool // warnings go there too
+		early         string
+		dropped, kept string
+	}{
+		{"a new file", "", 0, false, "row", "", "row"},
+		{"a file to append to", "", os.O_APPEND, false, "row", "", "row"},
+		{"one with a line", "old\n", os.O_APPEND, false, "old\n", "old\n", "old\nrow"},
+		{"one written over", "old\n", 0, false, "old\n", "old\n", "row\n"},
+		{"warnings beside it", "", 0, true, "", "", "row"},
+	} {
+		for _, whole := range []bool{false, true} {
+			write(t, "out", c.before)
+			f, err := os.OpenFile("out", os.O_WRONLY|c.flag, 0)
+			if err != nil {
+				t.Fatal(err)
+			}
+			s := NewSpool(f, map[bool]*os.File{true: f, false: os.Stderr}[c.beside])
+			fmt.Fprint(s, "row")
+			early, _ := os.ReadFile("out")
+			want := c.dropped
+			if whole {
+				want = c.kept
+				if err := s.Commit(); err != nil {
+					t.Fatal(err)
+				}
+			}
+			s.Drop()
+			end, _ := os.ReadFile("out")
+			if string(early) != c.early || string(end) != want {
+				t.Errorf("%s, whole %v: %q, then %q, want %q", c.what, whole, early, end, want)
+			}
+			f.Close()
+		}
+	}
+	write(t, "out", "")
+	f, _ := os.OpenFile("out", os.O_RDWR, 0)
+	defer f.Close()
+	s := NewSpool(f, nil)
+	fmt.Fprint(s, "row")
+	if g, err := os.OpenFile("out", os.O_WRONLY|os.O_APPEND, 0); err == nil {
+		fmt.Fprint(g, ", another's")
+		g.Close()
+	}
+	s.Drop()
+	if data, _ := os.ReadFile("out"); string(data) != "row, another's" {
+		t.Errorf("what somebody else wrote: %q", data)
 	}
 }
 

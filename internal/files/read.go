@@ -1,10 +1,23 @@
 package files
 
 import (
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 )
+
+// Told tells an error of the file system about a path in plain words.
+func Told(err *fs.PathError) string {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return err.Path + ": there is no such file or folder"
+	case errors.Is(err, fs.ErrPermission):
+		return err.Path + ": the machine doesn't permit this"
+	}
+	return err.Path + ": " + err.Err.Error()
+}
 
 // ReadAll reads a whole file of at most so many bytes; what names the kind of
 // file in the error of a longer one. Devices and pipes are read no further.

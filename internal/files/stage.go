@@ -21,6 +21,7 @@ var staging struct {
 	sync.Mutex
 	temps   map[string]bool
 	folders map[string]bool
+	direct  map[*Spool]bool
 }
 
 // Interrupted removes what is half-written. Files that are being put in place
@@ -32,6 +33,9 @@ func Interrupted() {
 	}
 	for dir := range staging.folders {
 		_ = os.RemoveAll(dir)
+	}
+	for s := range staging.direct {
+		s.takeOut()
 	}
 }
 

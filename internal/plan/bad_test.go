@@ -8,7 +8,19 @@ import (
 	"testing"
 
 	"yoyaku/demo"
+	"yoyaku/internal/core/civil"
 )
+
+// checked reads a plan as a check does, past its faults, and checks what could be read.
+func checked(path string) (list []Finding, read bool) {
+	var c Collector
+	p, err := Load(path, Settings{AsOf: 739900, Collect: &c})
+	if err != nil || p.Broken() {
+		return c.Findings, false
+	}
+	none := func(*Output) ([]string, error) { return nil, nil }
+	return append(c.Findings, p.Check(civil.Span{First: 739900, Last: 740200}, true, p.Place(), none)...), true
+}
 
 // Wrong plans: each fault is told when the plan is loaded, at its line and
 // column, with what to write instead.
@@ -60,6 +72,8 @@ func TestBadPlans(t *testing.T) {
 		{"      summary: \"{title} for {period_start} to {period_end}\"", "      summary: ''", "an event is called something"},
 		{"file: skerry.ics", "todo: yes, rrule: yes, file: skerry.ics", "a to-do doesn't recur"},
 		{"file: agenda.csv", "rrule: yes, file: agenda.csv", "this is for calendar events"},
+		{"{start: \"previous_nominal, +1 day\"", "{start: if number = 4 then date else nominal", "unknown name `number`"},
+		{"file: agenda.csv", "file: agenda.txt", "the ending of `agenda.txt` names no format"},
 		{"calendar: yard", "calendar: yrad", "did you mean `yard`?"},
 		{"file: crew-pay.csv, of: crew-pay", "file: ../crew-pay.csv, of: crew-pay", "outside the output folder"},
 		{"file: crew-pay.csv, of: crew-pay", "file: x.csv, of: crew-pay, make: due", "are for records"},
@@ -145,6 +159,9 @@ func TestBadPlans(t *testing.T) {
 		}
 		if text == good || err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%.80q: %v, want %q", c.new, err, c.want)
+		}
+		if list, read := checked(bad); read && len(list) == 0 {
+			t.Errorf("%.80q: nothing is found", c.new)
 		}
 	}
 	for kind, file := range map[string]string{"plan": "plan.json", "calendar": "calendar.json"} {

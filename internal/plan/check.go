@@ -3,6 +3,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"path/filepath"
 	"slices"
@@ -17,6 +18,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/files"
 	"yoyaku/internal/question"
 )
 
@@ -50,12 +52,14 @@ const mostRows = 20
 type Collector struct {
 	Findings []Finding
 	about    string
+	added    int // told once or again
 }
 
 // Add takes a fault; one that is told twice is told once.
 func (c *Collector) Add(file string, err error) {
 	f := fault(file, err)
 	f.About = c.about
+	c.added++
 	if !slices.ContainsFunc(c.Findings, func(o Finding) bool { return o.File == f.File && o.Line == f.Line && o.Text == f.Text }) {
 		c.Findings = append(c.Findings, f)
 	}
@@ -68,17 +72,12 @@ func (c *Collector) tell(about string) {
 	}
 }
 
-// all are the faults so far; none where none are collected.
-func (c *Collector) all() []Finding {
-	if c == nil {
-		return nil
-	}
-	return c.Findings
-}
-
-// count is how many faults there are; none where none are collected.
+// count is how many faults were added; none where none are collected.
 func (c *Collector) count() int {
-	return len(c.all())
+	if c == nil {
+		return 0
+	}
+	return c.added
 }
 
 // fault is an error as a finding.
@@ -91,6 +90,10 @@ func fault(file string, err error) (f Finding) {
 	}
 	if f.Text = err.Error(); placed != nil && placed.Through != "" {
 		f.Text = placed.Through + ": " + f.Text
+	}
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		f.Text = strings.TrimSuffix(f.Text, path.Error()) + files.Told(path)
 	}
 	var pe *phrase.Error
 	if errors.As(err, &pe) && pe.Hint != "" && !strings.Contains(f.Text, pe.Hint) {
@@ -270,6 +273,9 @@ func (p *Plan) Check(window civil.Span, held bool, place question.Place, output 
 		take(p.checkRows(r, place))
 	}
 	for _, o := range p.Outputs {
+		if o.Lame {
+			continue
+		}
 		notes, err := output(o)
 		line, _ := p.doc.at(o.places.item)
 		for _, n := range notes {

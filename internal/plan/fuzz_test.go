@@ -15,7 +15,7 @@ func FuzzPlan(f *testing.F) {
 		f.Fatal(err)
 	}
 	f.Add(data)
-	for _, s := range []string{"plan: 1\nseries: {a: {rule: monthly on 15}}\n", "plan: 1\ncalendars:\n  c: {closed: sat, holidays: [{name: x, day: yearly on 25 dec then roll following}], open: 2027-12-25}\ncalendar: c\n",
+	for _, s := range []string{"plan: 1\nseries: {a: {rule: monthly on 15, period: {start: nope}, milestones: {b: date, c: nope}, expect: {each: [b < date], gap: x}}}\noutputs: [{file: a, of: a}]\n", "plan: 1\nseries: {a: {rule: monthly on 15}}\n", "plan: 1\ncalendars:\n  c: {closed: sat, holidays: [{name: x, day: yearly on 25 dec then roll following}], open: 2027-12-25}\ncalendar: c\n",
 		"plan: 1\nrecords:\n  r: {table: t.csv, read-dates: [a=dmy, b=mdy], where: [a < b, b is blank]}\noutputs: [{file: o.csv, of: r, make: due, date: [a, x = b], bands: [1, 2]}]\n", "plan: 1\nx: &a [*a]\n", "- a\n? b\n: c\n"} {
 		f.Add([]byte(s))
 	}
@@ -31,5 +31,6 @@ func FuzzPlan(f *testing.F) {
 		if p, err := Load(path, Settings{AsOf: 739900}); err == nil && p.ID == "" {
 			t.Fatal("a plan without an id of its own is called yoyaku")
 		}
+		checked(path)
 	})
 }

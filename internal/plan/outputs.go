@@ -26,7 +26,7 @@ type Output struct {
 	Record *Record            // whose table it is, or what it makes of it; nil for dates
 	Rows   []*Record          // whose events it has beside the series
 	Window string             // of days; "" for the plan's
-	Lame   bool               // what it shows couldn't be read, and that was told
+	Lame   bool               // its file, or what it shows, couldn't be read, and that was told
 	Make   *question.Question // nil where the record's table itself goes out
 	Shape  question.Shape
 	Form   question.EventForm
@@ -106,7 +106,7 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 			}
 			continue
 		}
-		if err := p.addOutputs(o); err != nil {
+		if err := d.or(p.addOutputs(o)); err != nil {
 			return err
 		}
 	}
@@ -162,7 +162,9 @@ func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
 		o.places.keys[key] = v
 		switch key {
 		case "file":
-			return o.file(d, v)
+			err := o.file(d, v)
+			o.Lame = o.Lame || err != nil
+			return err
 		case "of":
 			return p.of(d, o, v)
 		case "make":

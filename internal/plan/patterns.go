@@ -108,7 +108,7 @@ func (p *Plan) patternOf(name string) *pattern {
 
 // lameOf reports whether an entry of a name couldn't be read, or may be one that couldn't.
 func (p *Plan) lameOf(name string) bool {
-	return p.failed[foldName(name)] || p.patternOf(name) != nil && len(p.doc.collect.all()) > 0
+	return p.failed[foldName(name)] || p.patternOf(name) != nil && p.doc.collect.count() > 0
 }
 
 // layered is all that a series says: its own keys, and those of its patterns that it

@@ -31,8 +31,10 @@ func CompileDate(text string, env Env) (*Program, error) {
 		return c.program(e, nil)
 	}
 	p := &Program{Text: phrase.ExprText(e), kind: Date}
-	p.date, err = c.dateOf(e)
-	return p, err
+	if p.date, err = c.dateOf(e); err != nil {
+		return nil, err
+	}
+	return p, nil
 }
 
 func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
@@ -43,7 +45,10 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 		if p.whole, err = c.wholes(e); p.whole == nil && err == nil {
 			p.value, err = c.expr(e)
 		}
-		return p, err
+		if err != nil {
+			return nil, err
+		}
+		return p, nil
 	}
 	switch {
 	case s.Base != nil:
@@ -56,8 +61,10 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	p.chain, err = c.chain(s.List)
-	return p, err
+	if p.chain, err = c.chain(s.List); err != nil {
+		return nil, err
+	}
+	return p, nil
 }
 
 // expr compiles an expression to a function of the row.

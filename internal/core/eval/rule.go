@@ -71,7 +71,10 @@ func (c *compiler) ruleBy(column *phrase.Name, n *phrase.Rule, text string) (*Ro
 		env.CalendarColumn, env.chosen = "", true
 		return CompileRowRule(text, env)
 	})
-	return r, err
+	if err != nil {
+		return nil, err
+	}
+	return r, nil
 }
 
 // CompileRowRule compiles a rule against the names of env.
@@ -99,8 +102,9 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 			for i := range c.Names {
 				c.note(c.UsedSlots, i)
 			}
+			return r, nil
 		}
-		return r, err
+		return nil, err
 	}
 	if column := c.byColumnOf(n.Using, n.Span); column != nil {
 		return c.ruleBy(column, n, text)

@@ -1,6 +1,7 @@
 package schedule
 
 import (
+	"fmt"
 	"iter"
 	"slices"
 	"sort"
@@ -280,12 +281,12 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	var err error
 	if s.Start != nil {
 		if start, err = s.Start.Eval(row); err != nil {
-			return nil, err
+			return nil, fmt.Errorf("start of the period of %s: %w", o.Value(), err)
 		}
 	}
 	if s.End != nil {
 		if end, err = s.End.Eval(row); err != nil {
-			return nil, err
+			return nil, fmt.Errorf("end of the period of %s: %w", o.Value(), err)
 		}
 	}
 	row[slotPeriodStart], row[slotPeriodEnd] = start, end
@@ -303,7 +304,7 @@ func (s *Series) milestones(o *Occurrence) error {
 		if !gone {
 			var err error
 			if why.Blind, err = ms.Prog.Work(o.Row, &why.Moves, &v); err != nil {
-				return err
+				return fmt.Errorf("%s of %s: %w", ms.Name, o.Value(), err)
 			}
 		}
 		if h := s.hand(ms.Name, o.Date.Date, func() string { return o.ID }); h != nil {
