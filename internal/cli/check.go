@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
@@ -139,7 +140,7 @@ func (a *App) tellFindings(list []plan.Finding, out *output) error {
 	if err != nil {
 		return err
 	}
-	count := fmt.Sprintf("%s, %s", question.Several(fails, "fail"), question.Several(notes, "note"))
+	count := fmt.Sprintf("%s, %s", phrase.Several(fails, "fail"), phrase.Several(notes, "note"))
 	if fails > 0 {
 		return &answerNo{"The plan isn't right: " + count + "."}
 	}

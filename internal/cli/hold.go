@@ -6,6 +6,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -55,7 +56,7 @@ func (r *run) hold() error {
 			}
 		}
 		if gone := len(held) - len(rest); gone > 0 {
-			r.app.warn("%s of series that the plan no longer has: they stay in calendars, and aren't in tables", question.Several(gone, "released date"))
+			r.app.warn("%s of series that the plan no longer has: they stay in calendars, and aren't in tables", phrase.Several(gone, "released date"))
 		}
 		held = rest
 	}

@@ -13,6 +13,7 @@ import (
 	"sync"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
@@ -401,9 +402,9 @@ func became(path string, out *plan.Output, data []byte, listed int) (text string
 	dates := ""
 	switch n := bytes.Count(data, []byte("BEGIN:VEVENT")) + bytes.Count(data, []byte("BEGIN:VTODO")); {
 	case out.Format.Events:
-		dates = ", " + question.Several(n-bytes.Count(data, []byte("\nSTATUS:CANCELLED")), "date")
+		dates = ", " + phrase.Several(n-bytes.Count(data, []byte("\nSTATUS:CANCELLED")), "date")
 	case listed >= 0 && out.Record == nil && out.Make == nil && question.Readable(out.File):
-		dates = ", " + question.Several(listed, "date")
+		dates = ", " + phrase.Several(listed, "date")
 	}
 	switch {
 	case isNew:

@@ -274,7 +274,7 @@ func (p *publishing) decide(ctx context.Context, client *caldav.Client, wanted p
 	}
 	d, err := publish.Decide(wanted, there)
 	if err == nil && d.Unread > 0 {
-		p.app.warn("%s there can't be read, and isn't touched", question.Several(d.Unread, "resource"))
+		p.app.warn("%s there can't be read, and isn't touched", phrase.Several(d.Unread, "resource"))
 	}
 	if err == nil && store.Missing && p.dry {
 		p.app.note("There is no calendar %s there yet; publishing makes it.", store.Path())
@@ -331,7 +331,7 @@ func (p *publishing) tell(d *publish.Decision, ended error) error {
 }
 
 func isAre(n int, what string) string {
-	return question.Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
+	return phrase.Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
 }
 
 // serverError is a fault of the server for which something is left undone.

@@ -12,6 +12,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
@@ -130,9 +131,9 @@ func (r *run) expect() error {
 		r.app.warn("%s", line)
 	}
 	if len(wrong) > 0 {
-		return &answerNo{"yoyaku: " + question.Several(len(wrong), "entry") + " can't be right, so nothing is written; yoyaku check tells all"}
+		return &answerNo{"yoyaku: " + phrase.Several(len(wrong), "entry") + " can't be right, so nothing is written; yoyaku check tells all"}
 	}
-	said := question.Several(len(found), "expectation") + " not met"
+	said := phrase.Several(len(found), "expectation") + " not met"
 	if r.anyway {
 		r.app.warn("%s, and written all the same", said)
 		return nil
@@ -323,7 +324,7 @@ func (r *run) report(runs []*run) error {
 			}
 		}
 		if one.cut > 0 {
-			r.app.warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", question.Several(one.cut, "occurrence"))
+			r.app.warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", phrase.Several(one.cut, "occurrence"))
 		}
 		for _, w := range one.warnings() {
 			if !slices.Contains(said, w) {
@@ -339,7 +340,7 @@ func (r *run) report(runs []*run) error {
 func (r *run) warnings() (list []string) {
 	for _, s := range r.sums {
 		if s.Blank > 0 {
-			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, question.Several(s.Blank, "nominal date")))
+			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, phrase.Several(s.Blank, "nominal date")))
 		}
 		if s.Provisional > 0 {
 			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name, isAre(s.Provisional, "date")))

@@ -221,7 +221,7 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 		return nil, r.Fault(err)
 	}
 	if e.rows != nil && (got.Rows < e.rows.Least || got.Rows > e.rows.Most) {
-		fail(e.at["rows"], "%s has %s, expected are %s", filepath.ToSlash(r.Table), question.Several(got.Rows, "row"), e.rows)
+		fail(e.at["rows"], "%s has %s, expected are %s", filepath.ToSlash(r.Table), phrase.Several(got.Rows, "row"), e.rows)
 	}
 	for _, key := range slices.Sorted(maps.Keys(got.Broken)) {
 		broken := got.Broken[key]
@@ -236,7 +236,7 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 	for _, key := range slices.Sorted(maps.Keys(got.Blank)) {
 		n := got.Blank[key]
 		i, _ := strconv.Atoi(strings.TrimPrefix(key, "each."))
-		fail(e.at[key], "each: %s is blank for %s of %d", e.each[i], question.Several(n, "row"), got.Rows)
+		fail(e.at[key], "each: %s is blank for %s of %d", e.each[i], phrase.Several(n, "row"), got.Rows)
 		list[len(list)-1].Note = true
 	}
 	slices.SortStableFunc(list, func(a, b Finding) int { return a.Line - b.Line })

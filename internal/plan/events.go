@@ -7,9 +7,9 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/ical"
-	"yoyaku/internal/question"
 )
 
 // eventDays are holidays that the all-day events of an .ics file give.
@@ -75,7 +75,7 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 		}
 	}
 	if timed > 0 {
-		b.warn("%s: left out %s, since a holiday is a whole day", name, question.Several(timed, "event")+" with times of day")
+		b.warn("%s: left out %s, since a holiday is a whole day", name, phrase.Several(timed, "event")+" with times of day")
 	}
 	return src, single, nil
 }

@@ -331,7 +331,7 @@ func (e *ProvisionalError) Error() string {
 }
 
 func isAre(n int, what string) string {
-	return question.Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
+	return phrase.Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
 }
 
 // Release works out what is released, and what the file then holds; nil where nothing

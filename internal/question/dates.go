@@ -143,7 +143,7 @@ type HeldError struct{ List []schedule.Held }
 
 // Error counts them.
 func (e *HeldError) Error() string {
-	return Several(len(e.List), "date") + " not as released"
+	return phrase.Several(len(e.List), "date") + " not as released"
 }
 
 // seriesOf is a series of the plan by its name, or one of a rule alone.
@@ -375,7 +375,7 @@ func (l *listing) tell(j *Job, windowed bool) {
 		}
 	}
 	if blank > 0 {
-		j.Warn("%s for which the steps after `then` give no date, and so not listed", Several(blank, "nominal date"))
+		j.Warn("%s for which the steps after `then` give no date, and so not listed", phrase.Several(blank, "nominal date"))
 	}
 	switch {
 	case l.n > 0:

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 )
@@ -143,7 +144,7 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 		return err
 	}
 	if e.Blank > 0 {
-		j.Note("Left out: %s of %s without a date.", Several(e.Blank, "row"), t.Name)
+		j.Note("Left out: %s of %s without a date.", phrase.Several(e.Blank, "row"), t.Name)
 	}
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 )
 
@@ -113,7 +114,7 @@ func (q *due) answer(j *Job) error {
 // tell tells what isn't in the list.
 func (q *due) tell(j *Job, t *Table, list *rows.DueList) {
 	if list.Blanks > 0 {
-		j.Note("Left out: %s of %s without a date.", Several(list.Blanks, "row"), t.Name)
+		j.Note("Left out: %s of %s without a date.", phrase.Several(list.Blanks, "row"), t.Name)
 	}
 	if list.Len() == 0 {
 		j.Note("No date of %s falls into what was asked for.", t.Name)

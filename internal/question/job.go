@@ -6,6 +6,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/tabular"
@@ -72,7 +73,7 @@ func (j *Job) Answer() error {
 		}
 	}
 	if n := int(blank.Load()); n > 0 {
-		j.Note("%s to name a calendar and blank: what counts with it is blank too.", Several(n, "cell"))
+		j.Note("%s to name a calendar and blank: what counts with it is blank too.", phrase.Several(n, "cell"))
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 )
 
@@ -185,7 +186,7 @@ func (q *match) tell(j *Job, table string, missed, blank int) {
 		j.Note("%d rows of %s %s.", missed, table, fall)
 	}
 	if blank > 0 {
-		j.Note("%s of %s %s.", Several(blank, "row"), table, without)
+		j.Note("%s of %s %s.", phrase.Several(blank, "row"), table, without)
 	}
 }
 

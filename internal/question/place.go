@@ -105,14 +105,6 @@ func (p *Place) UnknownSeries(name string) error {
 	return fmt.Errorf("unknown series `%s`; %s", strings.TrimSpace(name), hint)
 }
 
-// Several counts things in words: 1 row, 2 rows.
-func Several(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
 // Garbage bounds how much garbage piles up, in percent of what is in use: little
 // while an answer holds its rows, much where all that a plan makes is small. What
 // it returns ends that.
@@ -124,9 +116,9 @@ func Garbage(percent int) func() {
 // isAre is Several with the verb.
 func isAre(n int, what string) string {
 	if n == 1 {
-		return Several(n, what) + " is"
+		return phrase.Several(n, what) + " is"
 	}
-	return Several(n, what) + " are"
+	return phrase.Several(n, what) + " are"
 }
 
 var errNoCalendar = errors.New("a window goes with the name of a calendar: yoyaku holidays NAME --window 2027")

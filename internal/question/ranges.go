@@ -5,6 +5,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 )
 
@@ -94,6 +95,6 @@ func (r *ranges) tell(j *Job) {
 		j.Note("%d open ranges start after %s and have no days yet.", r.later, r.through)
 	}
 	if r.blank > 0 {
-		j.Note("%s without a start: no days.", Several(r.blank, "row"))
+		j.Note("%s without a start: no days.", phrase.Several(r.blank, "row"))
 	}
 }

@@ -369,7 +369,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	if err == nil {
 		(&ranges{open: open, later: later, through: through, given: q.openThrough != ""}).tell(j)
 		if blank > 0 {
-			j.Note("%s left out: a date or number in the rule is blank there.", Several(blank, "row"))
+			j.Note("%s left out: a date or number in the rule is blank there.", phrase.Several(blank, "row"))
 		}
 	}
 	return err

@@ -1,6 +1,7 @@
 package phrase
 
 import (
+	"fmt"
 	"strings"
 
 	"yoyaku/internal/core/civil"
@@ -150,4 +151,12 @@ func FoldName(s string) string {
 		}
 		return r
 	}, strings.ToLower(s))
+}
+
+// Several counts things in words: 1 row, 2 rows.
+func Several(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
 }

@@ -167,7 +167,7 @@ func (c *checker) counts() {
 			}
 			cut := own.First > p.First || own.Last < p.Last
 			if !want.has(n) && !(cut && n <= want.Most) {
-				c.fail("expect."+u.Key, eval.Value{}, "%s has %d dates, expected are %s", p.Name, n, want)
+				c.fail("expect."+u.Key, eval.Value{}, "%s has %s, expected are %s", p.Name, phrase.Several(n, "date"), want)
 			}
 		}
 		if changes > 0 {
@@ -182,7 +182,7 @@ func (c *checker) gaps() {
 		a, b := c.around[i-1], c.around[i]
 		gap := c.gapOf(b)
 		if n := int(b - a); gap != nil && (c.window.Has(a) || c.window.Has(b)) && !gap.has(n) {
-			c.fail("expect.gap", eval.Day(b), "%d days after %s, expected are %s", n, a, gap)
+			c.fail("expect.gap", eval.Day(b), "%s after %s, expected are %s", phrase.Several(n, "day"), a, gap)
 		}
 	}
 }
@@ -296,7 +296,7 @@ func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
 			}
 		}
 		if blank > 0 {
-			c.note(key, eval.Value{}, "each: %s is blank for %d of %d dates", x.Text, blank, len(c.all))
+			c.note(key, eval.Value{}, "each: %s is blank for %d of %s", x.Text, blank, phrase.Several(len(c.all), "date"))
 		}
 	}
 }
@@ -413,7 +413,11 @@ func (c *checker) provisional() {
 		}
 	}
 	if n > 0 {
-		c.note("rule", eval.Value{}, "%d dates and milestones are provisional: %s", n, why.Text())
+		those := fmt.Sprintf("%d dates and milestones are", n)
+		if n == 1 {
+			those = "1 date or milestone is"
+		}
+		c.note("rule", eval.Value{}, "%s provisional: %s", those, why.Text())
 	}
 }
 
