@@ -36,9 +36,8 @@ type keyOf struct {
 type shape struct {
 	what  string // in messages
 	keys  []keyOf
-	names *keyOf   // what stands under each name, where names are free
-	later []string // keys of the design that are still to come
-	text  bool     // one text may stand in its place
+	names *keyOf // what stands under each name, where names are free
+	text  bool   // one text may stand in its place
 	// beside is a key beside which further keys may stand, each with one value; with it
 	// those that are needed needn't be there.
 	beside string
@@ -224,7 +223,7 @@ var (
 		{name: "of", help: "the series and records to publish (default: all with events)", takes: someTexts},
 		{name: "choose", help: "whole occurrences: each milestone goes with its date, even across the window's edge", oneOf: []string{"occurrence"}},
 	}}
-	outputShape = &shape{what: "an output", later: []string{"counts"}, keys: []keyOf{
+	outputShape = &shape{what: "an output", keys: []keyOf{
 		{name: "per", help: "one file for each owner of tasks, by {owner} in the name of `file`", oneOf: []string{"owner"}},
 		{name: "choose", help: "whole occurrences: each milestone goes with its date, even across the window's edge", oneOf: []string{"occurrence"}},
 		{name: "file", help: "the file; its ending is the format", needed: true},
@@ -267,7 +266,7 @@ func optional(keys []keyOf) []keyOf {
 // outputOf is an output's shape with the options of a result and of what it
 // makes; q is nil where it makes nothing.
 func outputOf(q *question.Question, result []*question.Option) *shape {
-	s := &shape{what: outputShape.what, later: outputShape.later}
+	s := &shape{what: outputShape.what}
 	s.keys = append(append(s.keys, outputShape.keys...), optionKeys(result)...)
 	if q != nil {
 		s.keys = append(s.keys, optionKeys(q.Options)...)

@@ -230,7 +230,7 @@ func (d *doc) eachOr(n ast.Node, s *shape, do, other func(key string, k, v ast.N
 	for _, pair := range m.Values {
 		key := pair.Key.GetToken().Value
 		_, blank := pair.Value.(*ast.NullNode)
-		if other != nil && !blank && !slices.Contains(known, key) && !slices.Contains(s.later, key) {
+		if other != nil && !blank && !slices.Contains(known, key) {
 			if err := d.or(d.wrap(pair.Value, other(key, pair.Key, pair.Value))); err != nil {
 				return err
 			}
@@ -254,11 +254,9 @@ func (d *doc) entry(pair *ast.MappingValueNode, s *shape, known []string, do fun
 	case blank && (free && strings.ContainsAny(key, " ,") || !free && !slices.Contains(known, key)):
 		return d.fail(pair.Key, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", key)
 	case free:
-	case slices.Contains(s.later, key):
-		return d.fail(pair.Key, "%s", phrase.NotBuilt("the key `"+key+"` of "+s.what))
 	case !slices.Contains(known, key):
 		hint := "known are " + strings.Join(known, ", ")
-		if near := phrase.Nearest(key, append(known, s.later...)); near != "" {
+		if near := phrase.Nearest(key, known); near != "" {
 			hint = "did you mean `" + near + "`?"
 		}
 		return d.wrap(pair.Key, &unknownKey{key, s.what, hint})
