@@ -27,12 +27,13 @@ func newDates() *Question {
 	return &Question{
 		Name: "dates", Group: Rules, Use: "dates RULE|SERIES …", Short: "List the dates of rules",
 		Long: `List the dates of one or more rules, or of series of the plan by their names, each
-with its weekday, its nominal date and the reason why it isn't on that. A rule that
-ends by itself is listed whole; of one that doesn't, these are the next 12 from today
-unless bounds are given. As events, a series brings its milestones along.`,
+with its weekday, its nominal date and the reason why it isn't on that. The name of a
+pattern stands for all its series. A rule that ends by itself is listed whole; of one
+that doesn't, these are the next 12 from today unless bounds are given. As events, a
+series brings its milestones along.`,
 		Examples: `  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
   yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
-  yoyaku dates crew-pay deckhand-pay --window 2027-Q1
+  yoyaku dates crew-pay wages --window 2027-Q1
   yoyaku dates "fiscal-monthly on 5th working day" --window FY2028 --fiscal-end "last sat of jan"
   yoyaku dates "weekly on wed leaving out closed days, 2027-07-01..2027-08-15" --window 2027
   yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
@@ -66,27 +67,36 @@ type listing struct {
 }
 
 func (q *dates) answer(j *Job) error {
-	l := &listing{form: &q.form, texts: j.Args, count: q.count, named: map[*schedule.Series]bool{}}
+	l := &listing{form: &q.form, count: q.count, named: map[*schedule.Series]bool{}}
 	remind, err := reminders(q.remind)
 	if err != nil {
 		return err
 	}
 	for _, text := range j.Args {
-		s, err := j.seriesOf(text)
-		if err != nil {
-			return err
+		list := j.FindAll(text)
+		known, pattern := list != nil, list != nil && j.Find(text) == nil
+		if !known {
+			s, err := j.seriesOf(text)
+			if err != nil {
+				return err
+			}
+			list = []*schedule.Series{s}
 		}
-		known := j.Find(text) != nil
-		if known && slices.Contains(l.series, s) {
-			return fmt.Errorf("the series `%s` is named twice", s.Name)
+		for _, s := range list {
+			if known && slices.ContainsFunc(l.ofPlan(), func(o *schedule.Series) bool { return o.Name == s.Name }) {
+				return fmt.Errorf("the series `%s` is named twice", s.Name)
+			}
+			if known && (q.adds != nil || q.remind != nil) {
+				s = s.With()
+			}
+			if q.remind != nil {
+				s.Reminders = remind
+			}
+			if pattern {
+				text = s.Name
+			}
+			l.series, l.texts, l.named[s] = append(l.series, s), append(l.texts, text), known
 		}
-		if known && (q.adds != nil || q.remind != nil) {
-			s = s.With()
-		}
-		if q.remind != nil {
-			s.Reminders = remind
-		}
-		l.series, l.named[s] = append(l.series, s), known
 	}
 	if err := q.bounds(j, l); err != nil {
 		return err
@@ -146,11 +156,8 @@ func (e *HeldError) Error() string {
 	return phrase.Several(len(e.List), "date") + " not as released"
 }
 
-// seriesOf is a series of the plan by its name, or one of a rule alone.
+// seriesOf is the series of a rule alone.
 func (j *Job) seriesOf(text string) (*schedule.Series, error) {
-	if s := j.Find(text); s != nil {
-		return s, nil
-	}
 	if !phrase.IsRule(text) && len(strings.Fields(text)) == 1 {
 		return nil, j.UnknownSeries(text)
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -88,7 +89,11 @@ func (p *Place) warnHeld(series []*schedule.Series, window civil.Span) error {
 	}
 	held, err := p.Hold(series, window)
 	if err == nil && len(held) > 0 {
-		p.Warn("%d of the dates aren't as they were released; yoyaku check tells which", len(held))
+		those := fmt.Sprintf("%d of the dates aren't as they were", len(held))
+		if len(held) == 1 {
+			those = "1 of the dates isn't as it was"
+		}
+		p.Warn("%s released; yoyaku check tells which", those)
 	}
 	return err
 }
@@ -96,8 +101,18 @@ func (p *Place) warnHeld(series []*schedule.Series, window civil.Span) error {
 // UnknownSeries is the error for a name that is no series; it offers the nearest.
 func (p *Place) UnknownSeries(name string) error {
 	names := p.Env.SeriesNames
+	var patterns, like []string
+	for _, s := range p.All() {
+		patterns = append(patterns, s.Patterns...)
+		if slices.ContainsFunc(s.Patterns, func(t string) bool { return phrase.SameName(t, name) }) {
+			like = append(like, s.Name)
+		}
+	}
+	if like != nil {
+		return fmt.Errorf("`%s` is a pattern; one series is asked for here: %s", strings.TrimSpace(name), strings.Join(like, ", "))
+	}
 	hint := "this plan has " + strings.Join(names, ", ")
-	if near := phrase.Nearest(name, names); near != "" {
+	if near := phrase.Nearest(name, append(patterns, names...)); near != "" {
 		hint = "did you mean `" + near + "`?"
 	} else if len(names) == 0 {
 		hint = "series stand in a plan (--plan, or yoyaku.yaml in this folder)"
