@@ -6,7 +6,8 @@ import (
 	"time"
 )
 
-// Every day of the 9999 years, walked by hand, against the table of months and, for weekdays, ISO weeks, day-of-year and text, against the standard library's time.
+// Every day of the 9999 years, walked by hand, against the table of months and, for
+// weekdays, ISO weeks, day-of-year and text, against the standard library's time.
 func TestEveryDay(t *testing.T) {
 	y, m, day := 1, 1, 1
 	first, last := Min, Max

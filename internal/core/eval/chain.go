@@ -130,12 +130,7 @@ type Chain struct {
 }
 
 // Value is a day that the chain gave, with its time if it gives one.
-func (c *Chain) Value(d civil.Date) Value {
-	if c.Minutes < 0 {
-		return Day(d)
-	}
-	return c.On(d, c.Minutes)
-}
+func (c *Chain) Value(d civil.Date) Value { return c.On(d, c.Minutes) }
 
 // On is a day with a time of the chain's zone; minutes below 0 are none.
 func (c *Chain) On(d civil.Date, minutes int) Value {

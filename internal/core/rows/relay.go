@@ -1,11 +1,15 @@
 package rows
 
-import "yoyaku/internal/core/eval"
+import (
+	"fmt"
+
+	"yoyaku/internal/core/eval"
+)
 
 // relay encodes and writes rows beside the work of making them, a batch at a time.
 type relay struct {
 	to    Blocks
-	width int
+	width int // cells of a row
 	batch []eval.Value
 	// full goes to the writer and comes back empty; nil while all rows fit in one batch.
 	full, empty chan []eval.Value
@@ -15,9 +19,11 @@ type relay struct {
 // relayed is how many cells make a batch.
 const relayed = 8192
 
-// put takes a row. All have the same number of cells.
+// put takes a row.
 func (r *relay) put(row []eval.Value) error {
-	r.width = len(row)
+	if len(row) != r.width {
+		return fmt.Errorf("a row of %d cells, and %d columns", len(row), r.width)
+	}
 	r.batch = append(r.batch, row...)
 	if len(r.batch) < relayed {
 		return nil
@@ -25,7 +31,7 @@ func (r *relay) put(row []eval.Value) error {
 	if r.full == nil {
 		r.full, r.empty, r.done = make(chan []eval.Value), make(chan []eval.Value, 1), make(chan error, 1)
 		r.empty <- nil
-		go r.write(r.width)
+		go r.write()
 	}
 	select {
 	case r.full <- r.batch:
@@ -38,10 +44,10 @@ func (r *relay) put(row []eval.Value) error {
 }
 
 // write writes batches until there are no more, or one can't be written.
-func (r *relay) write(width int) {
+func (r *relay) write() {
 	var out []byte
 	for batch := range r.full {
-		out = r.encode(out[:0], batch, width)
+		out = r.encode(out[:0], batch)
 		if err := r.to.Block(out); err != nil {
 			r.done <- err
 			return
@@ -51,9 +57,9 @@ func (r *relay) write(width int) {
 	r.done <- nil
 }
 
-func (r *relay) encode(b []byte, batch []eval.Value, width int) []byte {
-	for ; len(batch) > 0; batch = batch[width:] {
-		b = r.to.Encode(b, batch[:width])
+func (r *relay) encode(b []byte, batch []eval.Value) []byte {
+	for ; len(batch) > 0; batch = batch[r.width:] {
+		b = r.to.Encode(b, batch[:r.width])
 	}
 	return b
 }
@@ -69,5 +75,5 @@ func (r *relay) end(err error) error {
 	if err != nil || len(r.batch) == 0 {
 		return err
 	}
-	return r.to.Block(r.encode(nil, r.batch, r.width))
+	return r.to.Block(r.encode(nil, r.batch))
 }

@@ -170,7 +170,7 @@ func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) er
 	marker, marks := r.To.(Marker)
 	out, ended := r.To.Row, func(err error) error { return err }
 	if to, ok := r.To.(Blocks); ok && !marks {
-		beside := &relay{to: to}
+		beside := &relay{to: to, width: len(d.Columns())}
 		out, ended = beside.put, beside.end
 	}
 	write := func(row []eval.Value) error {
