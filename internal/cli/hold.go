@@ -37,7 +37,7 @@ func (r *run) keepReleased() error {
 		return err
 	}
 	if len(kept) > 0 {
-		r.app.note("%s as released, which the plan now gives otherwise.", isAre(len(kept), "date"))
+		r.app.note("%s as released, which the plan now gives otherwise.", phrase.IsAre(len(kept), "date"))
 	}
 	return nil
 }
@@ -83,7 +83,7 @@ func (a *App) tellHeld(out *output, p *plan.Plan, held []schedule.Held) error {
 	if err != nil {
 		return err
 	}
-	return &answerNo{fmt.Sprintf("yoyaku: %s not as released, so nothing is written. Release the dates again (yoyaku release), keep the\nreleased ones (--keep-released), or say under `instead` of the plan why a date is another.", isAre(len(held), "date"))}
+	return &answerNo{fmt.Sprintf("yoyaku: %s not as released, so nothing is written. Release the dates again (yoyaku release), keep the\nreleased ones (--keep-released), or say under `instead` of the plan why a date is another.", phrase.IsAre(len(held), "date"))}
 }
 
 // warnHeld tells how many dates of a plan aren't as they were released.
@@ -94,6 +94,6 @@ func (a *App) warnHeld(p *plan.Plan, series []*schedule.Series, window civil.Spa
 	case errors.As(err, &file):
 		a.warn("%v", err)
 	case len(held) > 0:
-		a.warn("%s not as released; yoyaku check tells which", isAre(len(held), "date"))
+		a.warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(held), "date"))
 	}
 }

@@ -215,10 +215,10 @@ func TestRelease(t *testing.T) {
 		{"", "", "run|--window|2028-11", 0, "yardmen,1,"}, // beyond what was released
 		{"", "", "dates|yardmen|--window|2028-09|--as|ics", 1, "series,what,id,released,now,reason\nyardmen,cut-off,2028-09/28,2028-09-20,2028-09-21,-6 working days\n"},
 		{"", "", "dates|crew|--window|2028-09|--as|ics", 0, "UID:crew.2028-09/28@office"},
-		{"", "", "dates|yardmen|--window|2028-09", 0, "1 of the dates isn't as it was released"},
+		{"", "", "dates|yardmen|--window|2028-09", 0, "1 date is not as released"},
 		{"", "", "ahead|--as-of|2028-09-15", 0, "1 date is not as released"},
 		{"", "", "compare|yoyaku.yaml|pay.csv", 0, "4 dates are not as released; yoyaku check tells which"},
-		{"", "", "wall|--window|2028-09", 0, "1 of the dates isn't as it was released"},
+		{"", "", "wall|--window|2028-09", 0, "1 date is not as released"},
 		{"", "", "run|--keep-released", 0, "4 dates are as released"},
 		{"", moved + "yardmen,2028-09/28,2028-09-22,the bus is late,,cut-off\n", "check", 1, "yardmen.cut-off 2028-08/28"},
 		{"", "", "dates|yardmen|--window|2028-09|--as|ics", 0, "DTSTART;VALUE=DATE:20280922"},

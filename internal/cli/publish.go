@@ -325,13 +325,9 @@ func (p *publishing) tell(d *publish.Decision, ended error) error {
 	case p.dry && len(d.Steps) > 0:
 		return &answerNo{"Nothing was done: this was a dry run."}
 	case left > 0:
-		return &answerNo{fmt.Sprintf("%s not as the plan says; the column note tells why.", isAre(left, "event"))}
+		return &answerNo{fmt.Sprintf("%s not as the plan says; the column note tells why.", phrase.IsAre(left, "event"))}
 	}
 	return nil
-}
-
-func isAre(n int, what string) string {
-	return phrase.Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
 }
 
 // serverError is a fault of the server for which something is left undone.

@@ -343,7 +343,7 @@ func (r *run) warnings() (list []string) {
 			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, phrase.Several(s.Blank, "nominal date")))
 		}
 		if s.Provisional > 0 {
-			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name, isAre(s.Provisional, "date")))
+			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name, phrase.IsAre(s.Provisional, "date")))
 		}
 	}
 	return append(list, r.plan.Warnings()...)

@@ -327,11 +327,7 @@ type ProvisionalError struct {
 
 // Error says so.
 func (e *ProvisionalError) Error() string {
-	return fmt.Sprintf("%s provisional (%s), and a released date should stand; wait for the holidays, or release them all the same with --provisional", isAre(e.Count, "date"), e.Why)
-}
-
-func isAre(n int, what string) string {
-	return phrase.Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
+	return fmt.Sprintf("%s provisional (%s), and a released date should stand; wait for the holidays, or release them all the same with --provisional", phrase.IsAre(e.Count, "date"), e.Why)
 }
 
 // Release works out what is released, and what the file then holds; nil where nothing

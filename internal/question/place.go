@@ -89,11 +89,7 @@ func (p *Place) warnHeld(series []*schedule.Series, window civil.Span) error {
 	}
 	held, err := p.Hold(series, window)
 	if err == nil && len(held) > 0 {
-		those := fmt.Sprintf("%d of the dates aren't as they were", len(held))
-		if len(held) == 1 {
-			those = "1 of the dates isn't as it was"
-		}
-		p.Warn("%s released; yoyaku check tells which", those)
+		p.Warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(held), "date"))
 	}
 	return err
 }
@@ -126,14 +122,6 @@ func (p *Place) UnknownSeries(name string) error {
 func Garbage(percent int) func() {
 	was := debug.SetGCPercent(percent)
 	return func() { debug.SetGCPercent(was) }
-}
-
-// isAre is Several with the verb.
-func isAre(n int, what string) string {
-	if n == 1 {
-		return phrase.Several(n, what) + " is"
-	}
-	return phrase.Several(n, what) + " are"
 }
 
 var errNoCalendar = errors.New("a window goes with the name of a calendar: yoyaku holidays NAME --window 2027")

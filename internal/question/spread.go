@@ -166,7 +166,7 @@ func (q *spread) answer(j *Job) error {
 	if err == nil {
 		ranges.tell(j)
 		if s.Lost > 0 {
-			j.Warn("%s in no period of `%s`, and so in no row: %s", isAre(s.Lost, "day"), q.by, t.Name)
+			j.Warn("%s in no period of `%s`, and so in no row: %s", phrase.IsAre(s.Lost, "day"), q.by, t.Name)
 		}
 		if n == 0 {
 			j.Note("No range of %s falls into what was asked for.", t.Name)

@@ -160,3 +160,8 @@ func Several(n int, what string) string {
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }
+
+// IsAre is Several with the verb: 1 row is, 2 rows are.
+func IsAre(n int, what string) string {
+	return Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
+}

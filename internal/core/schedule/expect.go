@@ -413,11 +413,7 @@ func (c *checker) provisional() {
 		}
 	}
 	if n > 0 {
-		those := fmt.Sprintf("%d dates and milestones are", n)
-		if n == 1 {
-			those = "1 date or milestone is"
-		}
-		c.note("rule", eval.Value{}, "%s provisional: %s", those, why.Text())
+		c.note("rule", eval.Value{}, "%s provisional: %s", phrase.IsAre(n, "date"), why.Text())
 	}
 }
 
