@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
@@ -327,7 +328,11 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	if !terminal && o.file == "" { // in a pipe, a width only where one is told
 		_, _ = fmt.Sscan(o.app.Getenv("COLUMNS"), &l.Width)
 	}
-	l.Color = o.color == "always" || o.color == "auto" && terminal && o.file == "" && o.app.Getenv("NO_COLOR") == ""
+	if l.Color = o.color == "always"; l.Color {
+		text.EnableColors() // whatever the environment says
+	} else if o.color == "auto" {
+		l.Color = terminal && o.file == "" && o.app.Getenv("NO_COLOR") == "" && o.app.Getenv("TERM") != "dumb"
+	}
 	return f, l, nil
 }
 

@@ -53,7 +53,7 @@ func TestBadInput(t *testing.T) {
 		{"dates|monthly on 15|--as-of|03/04/2027", "--as-of is a date such as"},
 		{"dates|monthly on 15|--out|yoyaku.yaml|--as|csv", "can't be its output too"},
 		{"dates|monthly on 15|--out|holidays/extra.csv|--calendar|isles", "can't be its output too"},
-		{"dates|monthly on 15|--out|no/such/folder/a.csv", "no such file or folder"},
+		{"dates|monthly on 15|--out|no/such/folder/a.csv", "there is no folder no/such/folder to write it into"},
 		{"value|monthly on 15", "one answer"},
 		{"value|today, +9000 years", "outside the years"},
 		{"value|today|--base|31.3.2027", "--base"},
@@ -166,6 +166,11 @@ func TestMachine(t *testing.T) {
 	}
 	old := filepath.Join(dir, "old.csv")
 	write(t, old, "old\n")
+	for color, want := range map[string]bool{"always": true, "auto": false, "never": false} {
+		if out, _ := shell("NO_COLOR=1 TERM=dumb " + program + " dates 'monthly on 1' --window 2027 --as table --color " + color); strings.Contains(out, "\x1b[") != want {
+			t.Errorf("--color %s where the environment is against it: %q", color, out)
+		}
+	}
 	// What can't be made whole leaves nothing behind on standard output either.
 	failing := program + " dates daily --window 2027..2100 --add 'd = 1 / (days from 2090-06-01 to date)' 2>/dev/null"
 	for _, script := range []string{failing + " > part.csv; wc -c <part.csv", failing + " --as json | wc -c",

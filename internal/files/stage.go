@@ -79,15 +79,29 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 	}
 	f, err := temporary(filepath.Dir(path), "."+filepath.Base(path)+".*.part")
 	if err != nil {
-		var missing *fs.PathError
-		if errors.As(err, &missing) { // the file asked for, not the temporary one
-			return nil, &fs.PathError{Op: "create", Path: path, Err: missing.Err}
+		var refused *fs.PathError
+		switch { // what is told is the file asked for, not the temporary one
+		case errors.Is(err, fs.ErrNotExist):
+			return nil, &noFolder{path}
+		case errors.As(err, &refused):
+			return nil, &fs.PathError{Op: "create", Path: path, Err: refused.Err}
 		}
 		return nil, err
 	}
 	s.files = append(s.files, &stagedFile{f, path, false})
 	return f, nil
 }
+
+// noFolder is a file to write in a folder that isn't there.
+type noFolder struct{ path string }
+
+// Error says so.
+func (e *noFolder) Error() string {
+	return fmt.Sprintf("%s: there is no folder %s to write it into; make it first, or name another", e.path, filepath.Dir(e.path))
+}
+
+// Is makes it one of what isn't there.
+func (e *noFolder) Is(target error) bool { return target == fs.ErrNotExist }
 
 // Drop removes everything that was staged.
 func (s *Stage) Drop() {
