@@ -119,6 +119,23 @@ func TestStage(t *testing.T) {
 	if left, _ := filepath.Glob(".*.part"); len(left) > 0 {
 		t.Errorf("left behind: %v", left)
 	}
+	// One that can't be put in place is told by its own name, and what became of the others.
+	for at, want := range []string{"taken: file exists; nothing is written", "taken: file exists; it and those behind it are as they were, 1 before it new"} {
+		for _, name := range [][]string{{"taken", "new.csv"}, {"new.csv", "taken"}}[at] {
+			if _, err := s.Create(name); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := os.Mkdir("taken", 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.Commit(); err == nil || runtime.GOOS == "linux" && err.Error() != want {
+			t.Errorf("%v, want %s", err, want)
+		}
+		if err := os.Remove("taken"); err != nil || read(t, "new.csv") != []string{"fresh", ""}[at] {
+			t.Errorf("new.csv holds %q, %v", read(t, "new.csv"), err)
+		}
+	}
 	for name, want := range map[string]error{"no/such/x.csv": fs.ErrNotExist, "old.csv/x.csv": nil} {
 		_, err := s.Create(name)
 		var path *fs.PathError

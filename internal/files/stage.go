@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 )
 
 // staging holds the temporary files that exist now, so that an interrupt can
@@ -124,7 +125,13 @@ func (s *Stage) remove() {
 // Commit brings all staged files to disk and only then puts them in place.
 func (s *Stage) Commit() error {
 	for _, f := range s.files {
-		if err := f.settle(); err != nil {
+		err := f.settle()
+		if err == nil && !f.plain {
+			if err = replaceable(f.final); err != nil {
+				err = &replaceError{f.final, 0, err}
+			}
+		}
+		if err != nil {
 			s.Drop()
 			return err
 		}
@@ -138,11 +145,45 @@ func (s *Stage) Commit() error {
 		if err := os.Rename(f.Name(), f.final); err != nil {
 			s.files = s.files[i:]
 			s.remove()
-			return err
+			return &replaceError{f.final, i, err}
 		}
 		delete(staging.temps, f.Name())
 	}
 	s.files = nil
+	return nil
+}
+
+// replaceError is a file that couldn't be put in place, behind some that were.
+type replaceError struct {
+	path   string
+	placed int
+	err    error // of the system
+}
+
+// Error names the file, and what may hold it.
+func (e *replaceError) Error() string {
+	var cause syscall.Errno
+	text := e.path + ": "
+	switch {
+	case busy(e.err):
+		text += "it can't be replaced; if it is open in another program, such as a spreadsheet, close it there"
+	case errors.As(e.err, &cause):
+		text += cause.Error()
+	default:
+		text += e.err.Error()
+	}
+	if e.placed > 0 {
+		return fmt.Sprintf("%s; it and those behind it are as they were, %d before it new", text, e.placed)
+	}
+	return text + "; nothing is written"
+}
+
+// Unwrap is the system's error, without the name of the temporary file.
+func (e *replaceError) Unwrap() error {
+	var cause syscall.Errno
+	if errors.As(e.err, &cause) {
+		return cause
+	}
 	return nil
 }
 
