@@ -114,6 +114,9 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		defer stop()
 	}
 	if job.Question.Bare {
+		if err := p.Files.Output(a.Out); err != nil {
+			return err
+		}
 		job.To = &bareSink{w: a.toTerminal(a.Out)}
 		return job.Answer()
 	}
@@ -195,6 +198,9 @@ func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool
 		w := a.Out
 		if !people {
 			w = a.toTerminal(w)
+		}
+		if err := p.Files.Output(a.Out); err != nil {
+			return err
 		}
 		spool := files.NewSpool(w, a.Err)
 		defer spool.Drop()

@@ -12,6 +12,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -82,7 +83,7 @@ what else to know. The exit code is 1 where something fails.`,
 			}
 			all = append(all, list...)
 		}
-		return a.tellFindings(all, &out)
+		return a.tellFindings(all, &out, s.files)
 	}
 	return c
 }
@@ -116,9 +117,10 @@ func (a *App) findings(s *settings, window string, held bool) ([]plan.Finding, *
 	return append(c.Findings, p.Check(r.span, held && len(c.Findings) == 0, r.place(nil), output)...), p, nil
 }
 
-// tellFindings writes findings; where one fails, the answer is no.
-func (a *App) tellFindings(list []plan.Finding, out *output) error {
-	p, err := plan.Empty(plan.Settings{Now: a.Now})
+// tellFindings writes findings, over none of the files that were read; where one fails,
+// the answer is no.
+func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Register) error {
+	p, err := plan.Empty(plan.Settings{Now: a.Now, Files: read})
 	if err != nil {
 		return err
 	}

@@ -69,7 +69,7 @@ stand. Dates are matched by who they are, never by place; other tables by --key.
 
 // do compares and tells.
 func (m *comparison) do(args []string) error {
-	p, err := plan.Empty(plan.Settings{Now: m.app.Now})
+	p, err := plan.Empty(plan.Settings{Now: m.app.Now, Files: m.s.files})
 	if err != nil {
 		return err
 	}
@@ -132,6 +132,9 @@ func (m *comparison) sides(place *question.Place, args []string, t *schedule.Tal
 // side is a plan or a file.
 func (m *comparison) side(name string) (question.Side, error) {
 	s := question.Side{Name: name}
+	if err := m.s.files.Read(name); err != nil {
+		return s, err
+	}
 	if !strings.HasPrefix(strings.ToLower(filepath.Ext(name)), ".y") {
 		if _, err := os.Stat(name); err != nil {
 			return s, err
@@ -213,6 +216,9 @@ func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) er
 		if out.Record != nil && key == "" || !question.Readable(out.File) {
 			left = append(left, out.File)
 			continue
+		}
+		if err := m.s.files.Read(path); err != nil {
+			return err
 		}
 		var b bytes.Buffer
 		err := r.output(&b, out, out.Of)

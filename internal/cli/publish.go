@@ -73,6 +73,14 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 		if len(plans) > 1 && p.collection != "" {
 			return &rows.OptionError{Option: "collection", Is: true, Err: errors.New("names the calendar of one plan; say it in each plan: publish: {collection: NAME}")}
 		}
+		if len(plans) > 1 && p.out.file != "" {
+			return &rows.OptionError{Option: "out", Is: true, Err: errors.New("is the table of one plan; publish them one at a time")}
+		}
+		if p.out.file != "" { // afterwards would be too late to refuse it
+			if err := plans[0].Files.Free(p.out.file); err != nil {
+				return err
+			}
+		}
 		if err := known(plans, p.only); err != nil {
 			return rows.In("series", err)
 		}

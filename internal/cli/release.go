@@ -67,7 +67,7 @@ with the plan.`,
 			wrong = wrong || !list[i].Note
 		}
 		if wrong {
-			return a.tellFindings(list, &r.out)
+			return a.tellFindings(list, &r.out, s.files)
 		}
 		if p, err = s.load(); err != nil { // afresh: what checking asked is not told twice
 			return err
@@ -89,6 +89,9 @@ func (r *releasing) release(p *plan.Plan) (err error) {
 	}
 	if r.Window == civil.Always || !r.Window.Has(r.Through) {
 		return &rows.OptionError{Option: "through", Is: true, Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", r.Window.First, r.Window.Last, r.Through)}
+	}
+	if err := p.KeepReleased(); err != nil {
+		return err
 	}
 	data, changes, same, err := p.Release(r.Releasing)
 	var provisional *plan.ProvisionalError

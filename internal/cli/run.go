@@ -87,6 +87,7 @@ written, by their hashes, and each date that moved.`,
 		if r.logNote != "" && r.by == "" {
 			return &rows.OptionError{Option: "note", Is: true, Err: errors.New("goes with by, which adds a line to the log")}
 		}
+		s.files = nil // the log of each tells what that one read
 		plans, err := s.plans(args, "run")
 		if err != nil {
 			return err
@@ -150,6 +151,9 @@ func (r *run) do(plans ...*plan.Plan) error {
 			runs[i] = r.another()
 		}
 		runs[i].plan = p
+		if err := p.Files.Output(r.app.Out); err != nil { // the report
+			return err
+		}
 		defer runs[i].stage.Drop()
 	}
 	if err := r.known(plans); err != nil {

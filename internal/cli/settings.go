@@ -9,6 +9,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 )
@@ -18,12 +19,15 @@ type settings struct {
 	app                        *App
 	plan, calendar, asOf, leap string
 	frame                      map[string]*string
+	// files is the register of what is read and written, one for all plans of the command;
+	// nil where each plan has its own.
+	files *files.Register
 }
 
 // settings adds the options that say when phrases are read, and with where also
 // those that say by which plan and calendar.
 func (a *App) settings(c *cobra.Command, where bool) *settings {
-	s := &settings{app: a, frame: map[string]*string{}}
+	s := &settings{app: a, frame: map[string]*string{}, files: &files.Register{}}
 	options := []*question.Option{
 		{Name: "as-of", Help: "`DATE` that today means (default: YOYAKU_AS_OF, or the clock)", Into: &s.asOf},
 	}
@@ -61,7 +65,7 @@ func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
 
 // read is load; where faults are collected the plan goes on without what is wrong.
 func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
-	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Frame: map[string]string{}}
+	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Frame: map[string]string{}}
 	for name, text := range s.frame {
 		set.Frame[name] = *text
 	}

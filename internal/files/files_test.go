@@ -44,7 +44,10 @@ func TestRegister(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for _, c := range []struct{ uses, want string }{ // < reads, > writes
+	for _, c := range []struct{ uses, want string }{ // < reads, > writes, | is standard output
+		{"<in/a.csv |in/a.csv", "in/a.csv is read by this command, and its output goes there too"},
+		{"|in/a.csv <soft.csv", "soft.csv is read by this command, and its output goes there too"},
+		{"|in/a.csv >out/b.csv", ""},
 		{"<in/a.csv >out/b.csv", ""},
 		{"<in/a.csv <in/a.csv", ""},
 		{"<in/a.csv >in/a.csv", "in/a.csv is read by this command"},
@@ -63,9 +66,14 @@ func TestRegister(t *testing.T) {
 		var r Register
 		var err error
 		for _, use := range strings.Fields(c.uses) {
-			if use[0] == '<' {
+			switch use[0] {
+			case '<':
 				err = errors.Join(err, r.Read(use[1:]))
-			} else {
+			case '|':
+				f, ferr := os.OpenFile(use[1:], os.O_APPEND|os.O_WRONLY, 0)
+				err = errors.Join(err, ferr, r.Output(f))
+				defer f.Close()
+			default:
 				err = errors.Join(err, r.Write(use[1:]))
 			}
 		}

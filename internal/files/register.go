@@ -2,6 +2,7 @@ package files
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -15,6 +16,7 @@ type Register struct {
 	mu    sync.Mutex
 	read  []entry
 	write []entry
+	out   os.FileInfo // the file that standard output goes to; nil for none
 }
 
 type entry struct {
@@ -64,10 +66,46 @@ func (r *Register) Read(path string) error {
 	defer r.mu.Unlock()
 	e := entry{absolute(path), path}
 	r.read = append(r.read, e)
+	if err := r.apart(e); err != nil {
+		return err
+	}
 	for _, w := range r.write {
 		if same(w.path, e.path) {
 			return overwritten(w.as)
 		}
+	}
+	return nil
+}
+
+// Output says where standard output goes. It is an error where that file is read too,
+// before or from now on.
+func (r *Register) Output(w io.Writer) error {
+	f, ok := w.(*os.File)
+	if !ok {
+		return nil
+	}
+	info, err := f.Stat()
+	if err != nil || !info.Mode().IsRegular() {
+		return nil
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.out = info
+	for _, e := range r.read {
+		if err := r.apart(e); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// apart refuses a file that is read and is where standard output goes.
+func (r *Register) apart(e entry) error {
+	if r.out == nil {
+		return nil
+	}
+	if info, err := os.Stat(e.path); err == nil && os.SameFile(info, r.out) {
+		return clash("%s is read by this command, and its output goes there too (a shell empties what stands behind > before anything is read); name another file", e.as)
 	}
 	return nil
 }
@@ -81,22 +119,37 @@ func overwritten(path string) error {
 func (r *Register) Write(path string) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	e, err := r.free(path)
+	if err == nil {
+		r.write = append(r.write, e)
+	}
+	return err
+}
+
+// Free is Write for those who only ask, before they do what can't be taken back.
+func (r *Register) Free(path string) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	_, err := r.free(path)
+	return err
+}
+
+func (r *Register) free(path string) (entry, error) {
 	e := entry{absolute(path), path}
 	for _, in := range r.read {
 		if same(in.path, e.path) {
-			return overwritten(path)
+			return e, overwritten(path)
 		}
 	}
 	for _, w := range r.write {
 		switch {
 		case same(w.path, e.path):
-			return clash("%s would be written twice; name two files", path)
+			return e, clash("%s would be written twice; name two files", path)
 		case strings.HasPrefix(e.path, w.path+string(filepath.Separator)), strings.HasPrefix(w.path, e.path+string(filepath.Separator)):
-			return clash("%s and %s can't both be written: one would be a file and a folder", w.as, path)
+			return e, clash("%s and %s can't both be written: one would be a file and a folder", w.as, path)
 		}
 	}
-	r.write = append(r.write, e)
-	return nil
+	return e, nil
 }
 
 // Reads lists the files that are read, as they were named.

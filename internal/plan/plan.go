@@ -278,6 +278,11 @@ func Load(path string, s Settings) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	if released := p.releasedPath(); !files.Missing(released) {
+		if err := p.Files.Read(released); err != nil {
+			return nil, err
+		}
+	}
 	for _, part := range []func([]*part) error{p.calendars, p.entries} {
 		if err := d.or(part(docs)); err != nil {
 			return nil, err

@@ -37,6 +37,16 @@ func (p *Plan) releasedPath() string {
 	return filepath.Join(filepath.Dir(p.Path), ReleasedName)
 }
 
+// KeepReleased notes the file in the register, so that nothing else is written there: as
+// one that is read or, where it isn't there yet, as one that will be written.
+func (p *Plan) KeepReleased() error {
+	path := p.releasedPath()
+	if slices.Contains(p.Files.Reads(), path) {
+		return nil
+	}
+	return p.Files.Write(path)
+}
+
 // readReleased reads the file, once. What is wrong with it are findings.
 func (p *Plan) readReleased() (*released, error) {
 	if p.released != nil {
@@ -46,9 +56,6 @@ func (p *Plan) readReleased() (*released, error) {
 	path := p.releasedPath()
 	if p.doc == nil || files.Missing(path) {
 		return p.released, nil
-	}
-	if err := p.Files.Read(path); err != nil {
-		return nil, err
 	}
 	data, err := files.ReadAll(path, mostReleased, "file of released dates")
 	if err != nil {
