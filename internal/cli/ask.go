@@ -148,6 +148,10 @@ func (a *App) following(out *output, p *plan.Plan, stage *files.Stage, sink rows
 		path = out.file
 	} else if _, err := os.Stat(path); err != nil {
 		return err
+	} else if path != out.file { // in whose place it may come
+		if err := p.Files.Read(path); err != nil {
+			return err
+		}
 	}
 	var f *ical.Follow
 	if path != "" {
