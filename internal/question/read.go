@@ -181,7 +181,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 	}
 	for _, kind := range [][2]string{{"VTODO", "to-do"}, {"VJOURNAL", "journal entry"}} {
 		if n := other[kind[0]]; n > 0 {
-			j.Note("Left out: %s, which %s no event (--raw lists them).", strings.Replace(phrase.Several(n, kind[1]), "entrys", "entries", 1), map[bool]string{true: "is", false: "are"}[n == 1])
+			j.Note("Left out: %s, which %s no event (--raw lists them).", phrase.Several(n, kind[1]), map[bool]string{true: "is", false: "are"}[n == 1])
 		}
 	}
 	return list, problems, nil

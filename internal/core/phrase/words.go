@@ -153,10 +153,13 @@ func FoldName(s string) string {
 	}, strings.ToLower(s))
 }
 
-// Several counts things in words: 1 row, 2 rows.
+// Several counts things in words: 1 row, 2 rows; 2 days, 2 entries.
 func Several(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
+	}
+	if stem, ok := strings.CutSuffix(what, "y"); ok && !strings.ContainsAny(stem[len(stem)-1:], "aeou") {
+		what = stem + "ie"
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }
