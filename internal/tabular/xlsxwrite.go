@@ -261,7 +261,7 @@ func (x *xlsxSink) begin() error {
 func (x *xlsxSink) put(row []any) error {
 	cell, err := excelize.CoordinatesToCellName(1, x.line)
 	if err != nil {
-		return fmt.Errorf("a workbook holds at most 1,048,576 rows")
+		return fmt.Errorf("a workbook holds at most 1,048,576 rows; write --as csv, or fewer of them")
 	}
 	x.line++
 	return x.stream.SetRow(cell, row)
