@@ -33,7 +33,7 @@ stand first.`,
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(true)}
 	options := bindAll(c, []*question.Option{
-		{Name: "within", Kind: question.Amount, Default: "30 days", Help: "`STRETCH` from today: 30 days, 3 months", Into: &within},
+		{Name: "within", Kind: question.Amount, Default: "30 days", Not: []string{"window"}, Help: "`STRETCH` from today: 30 days, 3 months", Into: &within},
 		{Name: "window", Kind: question.Span, Help: "`SPAN` instead of that", Into: &window},
 		{Name: "owner", Help: "`NAME` of one of the people of the plan: that one's tasks alone", Into: &owner},
 		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "`STRETCH` that days of records count back: 90 days,\n1 year", Into: &overdue},

@@ -387,5 +387,5 @@ func valid(options []*question.Option, env eval.Env) error {
 			return err
 		}
 	}
-	return nil
+	return question.Fit(options)
 }

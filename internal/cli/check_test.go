@@ -111,6 +111,8 @@ func TestPlanCommands(t *testing.T) {
 		{"compare|crew-contracts.csv|other.csv|--key|nobody", 2, "unknown column `nobody`"},
 		{"compare|yoyaku.yaml|other.csv|--key|contract", 2, "a plan is none"},
 		{"compare|skerry.ics", 2, "takes two things"},
+		{"compare|--key|contract", 2, "--key goes with two tables"},
+		{"ahead|--within|3 days|--window|2027-06", 2, "--within means nothing beside window"},
 		{"compare|skerry.ics|none.ics", 2, "no such file"},
 		{"ahead|--as-of|2027-05-10|--within|3 days|--columns|date,left,working_left,series,what", 0, "date,left,working_left,series,what\n2027-04-30,-10,-6,crew-contracts,decide\n2027-05-11,1,1,crew-pay,approval\n2027-05-11,1,1,safety-drill,date\n2027-05-12T16:30,2,2,crew-pay,bank-file\n"},
 		{"ahead|safety-drill|--as-of|2027-05-10|--window|2027-06|--columns|date,title", 0, "date,title\n2027-06-08,Safety drill\n"},

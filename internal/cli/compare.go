@@ -15,6 +15,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -61,6 +62,9 @@ stand. Dates are matched by who they are, never by place; other tables by --key.
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
+		}
+		if len(args) == 0 && m.key != "" {
+			return &rows.OptionError{Option: "key", Is: true, Err: errors.New("goes with two tables; the outputs of a plan have keys of their own")}
 		}
 		return m.do(args)
 	}

@@ -72,7 +72,7 @@ func (p *Plan) source(d *doc, r *Record, n ast.Node) error {
 			return r.places.Place(o.Name, err)
 		}
 	}
-	return nil
+	return r.places.fault(question.Fit(r.make.Options))
 }
 
 // lookups reads `match`.
@@ -116,7 +116,11 @@ func (p *Plan) lookups(d *doc, r *Record, v ast.Node) error {
 				err = l.places.Place(o.Name, at)
 			}
 		}
-		if at := q.Valid(); at != nil && err == nil {
+		at := q.Valid()
+		if at == nil {
+			at = question.Fit(q.Options)
+		}
+		if at != nil && err == nil {
 			err = l.places.fault(at)
 		}
 		if err != nil {

@@ -271,7 +271,7 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 			}
 		}
 	}
-	return nil
+	return o.places.fault(question.Fit(options))
 }
 
 // makeOf finds what an output makes.

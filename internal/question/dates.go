@@ -45,7 +45,7 @@ series brings its milestones along.`,
 		Options: append([]*Option{
 			{Name: "window", Kind: Span, Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1, A..B", Into: &q.window},
 			{Name: "add", Repeat: true, Help: "`NAME = PHRASE` of a column, from date, nominal and their kin", Into: &q.adds},
-			{Name: "counts", Kind: Choice, Choices: []string{"year"}, Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them", Into: &q.counts},
+			{Name: "counts", Kind: Choice, Choices: []string{"year"}, Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them", Into: &q.counts, Not: []string{"add", "count", "remind"}},
 			remind(&q.remind),
 			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given", Into: &q.count},
 		}, q.form.Options()...),

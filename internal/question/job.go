@@ -54,6 +54,9 @@ func (j *Job) Answer() error {
 			t.closer.Close()
 		}
 	}()
+	if err := Fit(j.Question.Options); err != nil {
+		return err
+	}
 	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To}
 	if j.Question.Table || j.Question.Record && len(j.Args) > 0 {
 		if file, ok := j.In.aside(); ok {

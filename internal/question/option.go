@@ -47,6 +47,9 @@ type Option struct {
 	Repeat, List bool
 	// Least is the smallest Number.
 	Least int
+	// With are the options of which one must be given for this one to mean anything; Not
+	// are those beside which it means nothing.
+	With, Not []string
 	// Complete names what completion offers: columns, series, calendars.
 	Complete string
 	// Into is the field that it fills: a *string, *[]string, *bool or *int.
@@ -126,6 +129,36 @@ func (o *Option) fault(err error) error {
 
 // Given reports whether the option was set.
 func (o *Option) Given() bool { return o.given }
+
+// says reports whether the option was set to something that counts: to a yes, if it
+// takes yes or no.
+func (o *Option) says() bool {
+	yes, is := o.Into.(*bool)
+	return o.given && (!is || *yes)
+}
+
+// Fit checks that the options that were set go with each other: none would be passed over
+// in silence.
+func Fit(options []*Option) error {
+	says := func(name string) bool {
+		return slices.ContainsFunc(options, func(o *Option) bool { return o.Name == name && o.says() })
+	}
+	for _, o := range options {
+		fault := func(text string) error {
+			return &rows.OptionError{Option: o.Name, Is: true, Err: errors.New(text)}
+		}
+		if !o.says() {
+			continue
+		}
+		if o.With != nil && !slices.ContainsFunc(o.With, says) {
+			return fault("goes with " + orList(o.With))
+		}
+		if i := slices.IndexFunc(o.Not, says); i >= 0 {
+			return fault("means nothing beside " + o.Not[i] + "; leave one of the two out")
+		}
+	}
+	return nil
+}
 
 // Takes says in words what the option takes.
 func (o *Option) Takes() string { return kindTable[o.Kind].words }

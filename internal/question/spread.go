@@ -41,23 +41,26 @@ of the row is split over its pieces or dates so that they add up to it.`,
   yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "start", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
-			{Name: "end", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
-			{Name: "by", Default: "day", Complete: "series", Help: "`PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan,\nor a rule", Into: &q.by},
-			{Name: "working", Kind: Yes, Help: "keep working days alone", Into: &q.working},
+			{Name: "start", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
+			{Name: "end", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
+			{Name: "by", Default: "day", Not: ofDates, Complete: "series", Help: "`PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan,\nor a rule", Into: &q.by},
+			{Name: "working", Kind: Yes, Not: ofDates, Help: "keep working days alone", Into: &q.working},
 			{Name: "window", Kind: Span, Help: "`SPAN` to cut the ranges to", Into: &q.window},
 			openThrough(&q.openThrough),
-			{Name: "per", Kind: Column, Complete: "columns", Help: "`COL` whose ranges must not overlap", Into: &q.per},
-			{Name: "overlaps", Kind: Choice, Choices: []string{"stop", "merge", "count"}, Default: "stop", Help: "`WHAT` where they do: stop, merge or count", Into: &q.overlaps},
+			{Name: "per", Kind: Column, Not: ofDates, Complete: "columns", Help: "`COL` whose ranges must not overlap", Into: &q.per},
+			{Name: "overlaps", Kind: Choice, With: []string{"per"}, Choices: []string{"stop", "merge", "count"}, Default: "stop", Help: "`WHAT` where they do: stop, merge or count", Into: &q.overlaps},
 			{Name: "dates", Help: "`RULE` of each row, such as 'monthly on 1 from start until ends'", Into: &q.dates},
 			{Name: "share", Kind: Column, Complete: "columns", Help: "`COL` with an amount to split over the pieces or dates; each\nrow then has its share there", Into: &q.share},
-			{Name: "share-by", Kind: Choice, Choices: rows.ShareWays, Help: "`WHAT` a share is reckoned by: evenly (dates), days (periods),\nworking days (--working), or a day count such as 30E/360", Into: &q.shareBy},
-			{Name: "decimals", Kind: Number, Default: "2", Help: "`N` decimal places of a share", Into: &q.decimals},
-			{Name: "balance", Kind: Yes, Help: "add what is left before and after each share", Into: &q.balance},
+			{Name: "share-by", Kind: Choice, With: ofShare, Choices: rows.ShareWays, Help: "`WHAT` a share is reckoned by: evenly (dates), days (periods),\nworking days (--working), or a day count such as 30E/360", Into: &q.shareBy},
+			{Name: "decimals", Kind: Number, With: ofShare, Default: "2", Help: "`N` decimal places of a share", Into: &q.decimals},
+			{Name: "balance", Kind: Yes, With: ofShare, Help: "add what is left before and after each share", Into: &q.balance},
 		},
 		Answer: q.answer,
 	}
 }
+
+// What some options of spread are with, or not with.
+var ofDates, ofShare = []string{"dates"}, []string{"share"}
 
 // spreadUnits are the periods that --by names, with their units.
 var spreadUnits = []struct {
@@ -178,14 +181,6 @@ func (q *spread) answer(j *Job) error {
 // sharing is how an amount is split; nil where none is.
 func (q *spread) sharing() (*rows.Share, error) {
 	if q.share == "" {
-		for _, o := range []struct {
-			name string
-			set  bool
-		}{{"share-by", q.shareBy != ""}, {"balance", q.balance}} {
-			if o.set {
-				return nil, &rows.OptionError{Option: o.name, Is: true, Err: errors.New("goes with share: the column of the amount")}
-			}
-		}
 		return nil, nil
 	}
 	h := &rows.Share{By: rows.ByDays, Places: q.decimals, Balance: q.balance}

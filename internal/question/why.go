@@ -1,6 +1,7 @@
 package question
 
 import (
+	"errors"
 	"fmt"
 
 	"yoyaku/internal/core/civil"
@@ -44,6 +45,8 @@ func (q *why) answer(j *Job) error {
 		r = j.Record(j.Args[0])
 	}
 	switch {
+	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
+		return &rows.OptionError{Option: "base", Is: true, Err: errors.New("is what the steps of a phrase start from; a series, a record or a rule has its own dates")}
 	case r != nil && r.Err != nil:
 		return r.Err
 	case r != nil && len(j.Args) == 3:
