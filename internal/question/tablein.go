@@ -147,13 +147,16 @@ func (j *Job) open(name string) (*Table, error) {
 		}
 	}
 	t := &Table{in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}}
-	in := tabular.Input{Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow}
+	in := tabular.Input{Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow, Passed: map[string]string{}}
 	if j.In.Repair {
 		in.Repairs = t.mended
 	}
 	r, closer, err := tabular.Open(name, j.Stdin, in)
 	if err != nil {
 		return nil, err
+	}
+	for option, why := range in.Passed {
+		t.lacks[option] = rows.In(option, errors.New("this means nothing here: "+why))
 	}
 	t.closer = closer
 	if r, err = t.settle(r); err == nil && len(t.lacks) > 0 && j.single() {

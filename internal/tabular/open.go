@@ -24,6 +24,9 @@ type Input struct {
 	Sheet     string
 	Encoding  string // of text, where it doesn't say itself
 	HeaderRow int    // line of the header; 0 or 1 for the first
+	// Passed, where it isn't nil, takes the options that mean nothing for the table, with
+	// why: sheet, encoding, header-row, repair.
+	Passed map[string]string
 	// Repairs, where it isn't nil, has a messy table mended and counts how.
 	Repairs *Repairs
 }
@@ -84,10 +87,12 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	case bytes.HasPrefix(head, oldMagic):
 		return nil, fail("this is an old or an encrypted workbook; save it as .xlsx without a password")
 	case bytes.HasPrefix(head, zipMagic):
+		o.pass("encoding", o.Encoding != "", name+" is a workbook")
 		return openZip(name, r, in, o)
 	case ext == ".xlsx":
 		return nil, fail("this isn't a workbook, whatever its name says")
 	}
+	o.pass("sheet", o.Sheet != "", name+" is no workbook")
 	text, head, err := o.text(in, head)
 	if err != nil {
 		return nil, fail("%v", err)
@@ -101,11 +106,20 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	start := bytes.TrimLeft(head, " \t\r\n")
 	switch {
 	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" && (bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
+		o.pass("header-row", o.HeaderRow > 1, name+" is JSON, which names the columns itself")
+		o.pass("repair", o.Repairs != nil, name+" is JSON, which has no short rows and no headings")
 		return openJSON(name, text, o)
 	case ext == ".tsv":
 		return newCSV(name, text, '\t', o)
 	}
 	return newCSV(name, text, separator(head, o.HeaderRow), o)
+}
+
+// pass notes an option that was said and means nothing here.
+func (o Input) pass(option string, said bool, why string) {
+	if said && o.Passed != nil {
+		o.Passed[option] = why
+	}
 }
 
 // bareCR reads text whose lines end with CR alone.
