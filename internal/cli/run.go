@@ -77,15 +77,12 @@ written, by their hashes, and each date that moved.`,
 		{Name: "anyway", Kind: question.Yes, Help: "write although an expectation isn't met", Into: &r.anyway},
 		r.keepOption(),
 		{Name: "by", Help: "`NAME` of who runs it: adds a line to the plan's log", Into: &r.by},
-		{Name: "note", Help: "`TEXT` for that line", Into: &r.logNote},
+		{Name: "note", With: []string{"by"}, Help: "`TEXT` for that line", Into: &r.logNote},
 	}, []*question.Option{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
-		}
-		if r.logNote != "" && r.by == "" {
-			return &rows.OptionError{Option: "note", Is: true, Err: errors.New("goes with by, which adds a line to the log")}
 		}
 		s.files = nil // the log of each tells what that one read
 		plans, err := s.plans(args, "run")

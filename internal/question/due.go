@@ -1,7 +1,6 @@
 package question
 
 import (
-	"errors"
 	"slices"
 
 	"yoyaku/internal/core/civil"
@@ -33,7 +32,7 @@ at the anniversaries: birthdays, years of service.`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Complete: "columns", Help: "`[LABEL =] PHRASE` of a date to watch; may be repeated", Into: &q.dates},
-			{Name: "within", Kind: Amount, Help: "`SHIFT` from today to show, such as '90 days'", Into: &q.within},
+			{Name: "within", Kind: Amount, Not: []string{"window"}, Help: "`SHIFT` from today to show, such as '90 days'", Into: &q.within},
 			{Name: "window", Kind: Span, Help: "`SPAN` of dates to show", Into: &q.window},
 			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Help: "`DAYS` at which bands end", Into: &q.bands},
 			{Name: "yearly", Kind: Yes, Help: "look at anniversaries; adds the column years", Into: &q.yearly},
@@ -47,9 +46,6 @@ at the anniversaries: birthdays, years of service.`,
 func (q *due) span(j *Job) (civil.Span, error) {
 	if q.within == "" {
 		return j.window("window", q.window)
-	}
-	if q.window != "" {
-		return civil.Span{}, rows.In("within", errors.New("the window says what to show too; use one of the two"))
 	}
 	last, err := shifted(q.within, j.Env)
 	return civil.Span{First: civil.Min, Last: last}, rows.In("within", err)

@@ -47,7 +47,7 @@ Where nothing holds it, the cells stay blank and are counted.`,
 			{Name: "end", Kind: Phrase, Help: "`PHRASE` of the range's last day, or of the number that is\nno longer in it (default: the next start)", Into: &q.end},
 			{Name: "take", Kind: Column, List: true, Help: "`COLUMNS` of the ranges to take (default: all but the key)", Into: &q.take},
 			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop", Help: "`WHAT` where several ranges hold it: stop, first,\nall", Into: &q.several},
-			{Name: "open-through", Help: "`DATE` that open ranges run through (default: for good)", Into: &q.openThrough},
+			{Name: "open-through", With: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)", Into: &q.openThrough},
 		},
 		Valid:  q.check,
 		Answer: q.answer,
@@ -67,8 +67,6 @@ func (q *match) check() error {
 		return need("date", "the day that a range holds (or value: a number)")
 	case (q.date != "" || q.value != "") && q.start == "":
 		return need("start", "where each range begins")
-	case q.date == "" && q.openThrough != "":
-		return &rows.OptionError{Option: "open-through", Is: true, Err: errors.New("goes with date")}
 	}
 	return nil
 }

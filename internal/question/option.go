@@ -154,7 +154,7 @@ func Fit(options []*Option) error {
 			return fault("goes with " + orList(o.With))
 		}
 		if i := slices.IndexFunc(o.Not, says); i >= 0 {
-			return fault("means nothing beside " + o.Not[i] + "; leave one of the two out")
+			return fault("means nothing beside " + o.Not[i] + "; use one of the two")
 		}
 	}
 	return nil
