@@ -6,7 +6,6 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
-	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/question"
 )
 
@@ -69,21 +68,17 @@ func (p *Plan) Ahead(a Ahead, place question.Place) ([]schedule.Event, error) {
 
 // AheadRow are the cells of the columns of a for an event.
 func (p *Plan) AheadRow(a Ahead, e schedule.Event) []eval.Value {
-	cal, today := p.calendarOf(e.Series), p.Env.Today
-	cal.Need()
-	cal.Ask(today, e.At.Day)
-	cells := []eval.Value{e.At, schedule.WeekdayOf(e.At), eval.Int(int(e.At.Day - today)), eval.Int(cal.Between(today, e.At.Day)),
+	today := p.Env.Today
+	working := eval.Value{} // blank for a row that names no calendar
+	if cal := e.Calendar; cal != nil {
+		cal.Need()
+		cal.Ask(today, e.At.Day)
+		working = eval.Int(cal.Between(today, e.At.Day))
+	}
+	cells := []eval.Value{e.At, schedule.WeekdayOf(e.At), eval.Int(int(e.At.Day - today)), working,
 		eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What)}
 	if a.owned() {
 		cells = append(cells, eval.Str(e.Owner))
 	}
 	return append(cells, eval.Str(e.Description))
-}
-
-// calendarOf is the calendar that a series counts with, or the plan's.
-func (p *Plan) calendarOf(series string) *workdays.Calendar {
-	if s := p.Find(series); s != nil && s.Calendar != nil {
-		return s.Calendar
-	}
-	return p.Env.Calendar
 }

@@ -88,11 +88,15 @@ func (p *Plan) expectation(e *schedule.Expects, s *schedule.Series, t told, unde
 		return err
 	case "gap":
 		b, err := t.doc.bounds(t.val, "day")
-		e.Gap = &b
+		if err == nil {
+			e.Gap = &b
+		}
 		return err
 	}
 	b, err := t.doc.bounds(t.val, "")
-	e.Counts[t.key] = b
+	if err == nil { // else it would be held to 0
+		e.Counts[t.key] = b
+	}
 	return err
 }
 
@@ -100,7 +104,9 @@ func (p *Plan) expectation(e *schedule.Expects, s *schedule.Series, t told, unde
 func (p *Plan) expectAll(d *doc, n ast.Node) error {
 	return d.each(n, expectAllShape, func(_ string, _, v ast.Node) error {
 		b, err := d.bounds(v, "task")
-		p.PerDay, p.perDayAt = &b, spot{d, v}
+		if err == nil {
+			p.PerDay, p.perDayAt = &b, spot{d, v}
+		}
 		return err
 	})
 }
@@ -122,7 +128,9 @@ func (r *Record) expect(d *doc, n ast.Node) error {
 		switch key {
 		case "rows":
 			b, err := d.bounds(v, "row")
-			e.rows = &b
+			if err == nil {
+				e.rows = &b
+			}
 			return err
 		case "unique":
 			e.unique, _, err = d.texts(v)

@@ -328,5 +328,5 @@ func (p *Plan) recordOf(name string) *question.RecordOf {
 	if err := p.prepare(r, &place); err != nil {
 		return &question.RecordOf{Name: r.Name, Err: err}
 	}
-	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In}
+	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In, Lend: r.lend}
 }

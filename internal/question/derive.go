@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
@@ -134,13 +135,24 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 
 // eventsOf makes the events of a table's rows and tells how many have no day.
 func (j *Job) eventsOf(t *Table, e *rows.Events) error {
+	of, check, err := j.calendarsOf(t)
+	if err != nil {
+		return err
+	}
+	e.Calendar = of
 	if err := e.Prepare(t.Table); err != nil {
 		return err
 	}
 	if err := j.settle(t.Visible()); err != nil {
 		return err
 	}
-	if err := j.scan(t, e.Add); err != nil {
+	err = j.scan(t, func(line int, row []eval.Value) error {
+		if err := check(line, row); err != nil {
+			return err
+		}
+		return e.Add(line, row)
+	})
+	if err != nil {
 		return err
 	}
 	if e.Blank > 0 {

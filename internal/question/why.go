@@ -128,7 +128,7 @@ func (q *why) steps(j *Job) error {
 	if len(moves) > 0 {
 		from = eval.Day(moves[0].From)
 	}
-	return j.tell(schedule.TellSteps("date", from, prog.Chain(), moves, v, []eval.Value{from}))
+	return j.tell(schedule.TellSteps("date", from, moves, v))
 }
 
 // meaning tells what a phrase means. A single word that is no name here may be

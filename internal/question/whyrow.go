@@ -18,7 +18,9 @@ type RecordOf struct {
 	Name, Table, Key string
 	Columns, Where   []string // NAME = PHRASE of the added ones; conditions
 	In               TableIn
-	Err              error // why it can't be had; nil where it can
+	// Lend gives a place the calendar that the record counts with.
+	Lend func(*Place)
+	Err  error // why it can't be had; nil if it can
 }
 
 // errFound ends the search for a row.
@@ -27,7 +29,11 @@ var errFound = errors.New("found")
 // row tells how a column of a row came about: the row by its key, or by its place
 // as #12.
 func (q *why) row(j *Job, r *RecordOf, who, column string) error {
-	sub := &Job{Place: j.Place, Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where}
+	place := *j.Place
+	if r.Lend != nil {
+		r.Lend(&place)
+	}
+	sub := &Job{Place: &place, Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where}
 	var list []schedule.Telling
 	sub.Question = &Question{Name: "why", Answer: func(s *Job) (err error) {
 		list, err = q.tellRow(s, r, who, column)
@@ -88,67 +94,48 @@ func (q *why) tellRow(s *Job, r *RecordOf, who, column string) ([]schedule.Telli
 	default:
 		return nil, fmt.Errorf("no row of %s has `%s` %q", t.Name, r.Key, who)
 	}
-	w := rowTelling{env: t.Env, names: names, row: found, phrases: map[string]string{}, told: map[int]bool{}}
-	for _, text := range r.Columns {
-		name, body, err := rows.SplitAdd(text)
-		if err != nil {
-			return nil, err
-		}
-		w.phrases[phrase.FoldName(name)] = body
-	}
+	w := rowTelling{table: t, row: found, told: map[int]bool{}}
 	err = w.tell(at)
 	return w.list, err
 }
 
 // rowTelling tells columns of a row, each once, those that one uses in front of it.
 type rowTelling struct {
-	env     eval.Env
-	names   []string
-	row     []eval.Value
-	phrases map[string]string // of added columns, by folded name
-	told    map[int]bool
-	list    []schedule.Telling
+	table *Table
+	row   []eval.Value
+	told  map[int]bool
+	list  []schedule.Telling
 }
 
+// tell tells a column from what its own program, that of the table, leaves as its trace.
 func (w *rowTelling) tell(at int) error {
 	if w.told[at] {
 		return nil
 	}
 	w.told[at] = true
-	name := w.names[at]
-	body, added := w.phrases[phrase.FoldName(name)]
-	if !added {
+	name := w.table.Visible()[at]
+	added, ok := w.table.AddedAt(at)
+	if !ok {
 		w.put(name, "in the table", w.row[at], "")
 		return nil
 	}
-	var used []int
-	env := w.env
-	env.Names, env.UsedSlots = w.names[:at], &used
-	prog, err := eval.Compile(body, nil, env)
-	if err != nil {
-		return err
-	}
-	slices.Sort(used)
-	for _, i := range slices.Compact(used) {
+	slices.Sort(added.Used)
+	for _, i := range slices.Compact(added.Used) {
 		if err := w.tell(i); err != nil {
 			return err
 		}
 	}
 	var v eval.Value
 	var moves []eval.Move
-	if err := prog.Into(w.row[:at], &moves, &v); err != nil {
+	if _, err := added.Prog.Work(w.row[:at], &moves, &v); err != nil {
 		return err
 	}
-	w.list = append(w.list, schedule.Telling{What: name, Step: "= " + prog.Text})
-	if chain := prog.Chain(); chain != nil {
-		from := v
-		if base, err := prog.Base(w.row[:at]); err == nil {
-			from = base
-		}
-		w.list = append(w.list, schedule.TellSteps(name, from, chain, moves, v, w.row[:at])...)
+	w.list = append(w.list, schedule.Telling{What: name, Step: "= " + added.Prog.Text})
+	if len(moves) == 0 {
+		w.put(name, "gives", v, "")
 		return nil
 	}
-	w.put(name, "gives", v, "")
+	w.list = append(w.list, schedule.TellSteps(name, eval.Day(moves[0].From), moves, v)...)
 	return nil
 }
 

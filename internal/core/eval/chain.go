@@ -26,42 +26,106 @@ type Step struct {
 	roll     bool // by a convention; it has no do
 	by       workdays.Convention
 	do       apply
+	// deep is do for a step that runs other steps, and reports what those did.
+	deep     func(d civil.Date, row []Value, in *inside) (civil.Date, error)
 	series   Looked // that the step looks into, if it does
 	back     int    // days that it moves a date at most, and forth
 	forth    int
 	mayBlank bool
 	// choose picks the step that counts with the calendar that a column names.
 	choose func(row []Value) (*Step, error)
-	// tell says more of how a date came about; nil for nothing.
-	tell func(d civil.Date, row []Value) string
+	choice bool // what chose among operands; it has neither Node nor do
 }
 
-// Tell says more of how the step came to its date; "" for nothing.
-func (s *Step) Tell(from civil.Date, row []Value) string {
-	if s.tell == nil {
-		return ""
-	}
-	return s.tell(from, row)
+// Chose reports whether the step is a choice among operands, such as `later of`, whose
+// Text says which one won. Any other step has a Node.
+func (s *Step) Chose() bool { return s.choice }
+
+// inside is what the steps did that a step runs.
+type inside struct {
+	traced bool // moves and tell are wanted
+	blind  workdays.Blind
+	moves  []Move
+	tell   func() string
 }
 
-// Move is one step that changed a date: what happened, from which its reason
-// is written.
+// Move is one step that was made: what happened, from which its reason is written. A
+// step that left its date alone has From and To the same; None is a blank.
 type Move struct {
 	Step     *Step
 	From, To civil.Date
+	// Inner are the moves of the operand that a choice took, or of the steps that the
+	// step runs.
+	Inner []Move
+	tell  func() string
 }
+
+// Tell says more of how the step came to its date; "" for nothing.
+func (m Move) Tell() string {
+	if m.tell == nil {
+		return ""
+	}
+	return m.tell()
+}
+
+// Changed reports whether the step put the date on another day.
+func (m Move) Changed() bool { return m.To != m.From && m.To != civil.None }
+
+// Rolled reports whether a business-day convention moved the date.
+func (m Move) Rolled() bool { return m.Step.roll && m.Changed() }
 
 // Reason says in words why the date moved.
 func (m Move) Reason() string { return string(m.appendReason(nil)) }
 
+// appendReason appends why the date moved; nothing for a step that left it alone.
 func (m Move) appendReason(b []byte) []byte {
-	if !m.Step.roll {
+	switch {
+	case m.Step.choice:
+		b = append(b, m.Step.Text...)
+		for _, in := range m.Inner { // its other steps stand in the text
+			if in.Step.choice || in.Rolled() {
+				b = in.appendReason(append(b, "; "...))
+			}
+		}
+		return b
+	case !m.Changed():
+		return b
+	case !m.Step.roll:
 		return append(b, m.Step.Text...)
 	}
 	b = append(append(b, m.From.Weekday().Short()...), ' ')
 	b = append(m.From.Append(b), " is closed ("...)
-	b = append(append(b, ClosedBy(m.Step.Calendar, m.From)...), "); rolled "...)
+	b = append(append(b, ClosedBy(m.Step.Calendar, m.From)...), ')')
+	b = append(behind(b, m), "; rolled "...)
 	return append(b, workdays.ConventionNames[m.Step.Node.(*phrase.Roll).By]...)
+}
+
+// behind appends the holidays on the other closed days that a roll passed over: behind
+// a weekend often stands the holiday that made the date move further.
+func behind(b []byte, m Move) []byte {
+	by := civil.Date(1)
+	if m.To < m.From {
+		by = -1
+	}
+	cal := m.Step.Calendar
+	told := ClosedBy(cal, m.From)
+	var list []string
+	for d := m.From + by; d != m.To; d += by {
+		if cal.Open(d) || cal.Weekend(d) {
+			continue
+		}
+		if name := HolidayNames(cal, d); name != told { // a stretch is named once
+			list = append(list, d.Weekday().Short()+" "+d.String()+" ("+name+")")
+			told = name
+		}
+	}
+	switch len(list) {
+	case 0:
+		return b
+	case 1:
+		return append(append(b, ", as is "...), list[0]...)
+	}
+	return append(append(b, ", as are "...), strings.Join(list, " and ")...)
 }
 
 // ClosedBy names what closes d: weekend for a closed weekday, else holidays.
@@ -95,8 +159,12 @@ func Reasons(moves []Move) string { return string(AppendReasons(nil, moves)) }
 
 // AppendReasons appends what Reasons returns.
 func AppendReasons(b []byte, moves []Move) []byte {
-	for i, m := range moves {
-		if i > 0 {
+	start := len(b)
+	for _, m := range moves {
+		if !m.Changed() && !m.Step.choice {
+			continue
+		}
+		if len(b) > start {
 			b = append(b, "; "...)
 		}
 		b = m.appendReason(b)
@@ -118,7 +186,7 @@ type Chain struct {
 	// Unordered says that of two dates the later may end up earlier.
 	Unordered bool
 	// chosen gives the date that is chosen before the steps; nil where none is.
-	chosen func(d civil.Date) (to civil.Date, move *Step, blind workdays.Blind, err error)
+	chosen func(d civil.Date, traced bool) (to civil.Date, move Move, blind workdays.Blind, err error)
 	// MayBlank says that a step can give a blank for a date.
 	MayBlank bool
 	text     string
@@ -144,18 +212,18 @@ func (c *Chain) On(d civil.Date, minutes int) Value {
 	return v
 }
 
-// Run applies the chain to d and appends each step that changed it to trace, where
-// that isn't nil. None is a blank. blind is the calendar that was asked beyond what
-// it knows, if one was. An error is a *phrase.Error that points at the step.
+// Run applies the chain to d and appends each step to trace, if that isn't nil. None is
+// a blank. blind is the calendar that was asked beyond what it knows, if one was. An
+// error is a *phrase.Error that points at the step.
 func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, blind workdays.Blind, err error) {
 	if c.chosen != nil {
-		to, step, asked, err := c.chosen(d)
+		to, move, asked, err := c.chosen(d, trace != nil)
 		if err != nil || to == civil.None {
 			return civil.None, asked, err
 		}
 		if blind = asked; to != d {
 			if trace != nil {
-				*trace = append(*trace, Move{step, d, to})
+				*trace = append(*trace, move)
 			}
 			d = to
 		}
@@ -173,16 +241,30 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bli
 			blind = workdays.Blind{Calendar: s.Calendar, Day: d}
 		}
 		if s.roll && s.Calendar.Open(d) {
+			if trace != nil {
+				*trace = append(*trace, Move{Step: s, From: d, To: d})
+			}
 			continue
 		}
 		var to civil.Date
-		if s.roll {
+		move := Move{Step: s, From: d}
+		switch {
+		case s.roll:
 			to, err = worked(s.Calendar.RollClosed(d, s.by))
-		} else {
+		case s.deep != nil:
+			in := inside{traced: trace != nil}
+			to, err = s.deep(d, row, &in)
+			move.Inner, move.tell = in.moves, in.tell
+			blind = blind.Or(in.blind)
+		default:
 			to, err = s.do(d, row)
 		}
 		if err != nil {
 			return civil.None, blind, c.fault(s, err)
+		}
+		if trace != nil {
+			move.To = to
+			*trace = append(*trace, move)
 		}
 		if to == civil.None {
 			return civil.None, blind, nil
@@ -192,12 +274,7 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bli
 		} else if s.series != nil && !blind.Is() {
 			blind = s.series.Blind(to)
 		}
-		if to != d {
-			if trace != nil {
-				*trace = append(*trace, Move{s, d, to})
-			}
-			d = to
-		}
+		d = to
 	}
 	return d, blind, nil
 }

@@ -50,7 +50,7 @@ func (c *compiler) branches(e phrase.Expr, ch *choice) (func([]Value) (*branch, 
 		if err != nil {
 			return nil, err
 		}
-		b := &branch{step: Step{Text: text}, prog: prog}
+		b := &branch{step: Step{Text: text, choice: true}, prog: prog}
 		ch.branches = append(ch.branches, b)
 		return func([]Value) (*branch, error) { return b, nil }, nil
 	}
@@ -137,18 +137,23 @@ func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
 		}
 		return Day(found.Date)
 	}
-	c.chosen = func(d civil.Date) (to civil.Date, move *Step, blind workdays.Blind, err error) {
+	c.chosen = func(d civil.Date, traced bool) (to civil.Date, move Move, blind workdays.Blind, err error) {
 		row := []Value{Day(d), near(rule.Before, d), near(rule.After, d)}
 		b, err := ch.pick(row)
 		if err != nil || b == nil {
-			return civil.None, nil, blind, err
+			return civil.None, move, blind, err
 		}
 		var v Value
-		blind, err = b.prog.Work(row, nil, &v)
-		if err != nil || v.Kind == Blank {
-			return civil.None, nil, blind, err
+		var inner []Move
+		trace := &inner
+		if !traced {
+			trace = nil
 		}
-		return v.Day, &b.step, blind, nil
+		blind, err = b.prog.Work(row, trace, &v)
+		if err != nil || v.Kind == Blank {
+			return civil.None, move, blind, err
+		}
+		return v.Day, Move{Step: &b.step, From: d, To: v.Day, Inner: inner}, blind, nil
 	}
 	return &c
 }

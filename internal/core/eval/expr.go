@@ -42,6 +42,17 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	s, ok := e.(*phrase.Steps)
 	var err error
 	if !ok {
+		if chooses(e) {
+			o, err := c.operand(e)
+			if err != nil {
+				return nil, err
+			}
+			p.choice, p.from = o.do, o.from
+			return p, nil
+		}
+		if p.from, err = c.source(e); err != nil {
+			return nil, err
+		}
 		if p.whole, err = c.wholes(e); p.whole == nil && err == nil {
 			p.value, err = c.expr(e)
 		}
@@ -50,19 +61,33 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 		}
 		return p, nil
 	}
+	of := s.Base
 	switch {
-	case s.Base != nil:
-		p.date, err = c.dateOf(s.Base)
+	case of != nil:
 	case base != nil:
-		p.date, err = c.dateOf(base)
+		of = base
 	default:
-		err = c.fail(s.List[0].Pos(), "this step has nothing to start from", "put a date, a name or `today` and a comma in front")
+		return nil, c.fail(s.List[0].Pos(), "this step has nothing to start from", "put a date, a name or `today` and a comma in front")
 	}
-	if err != nil {
+	if chooses(of) {
+		o, err := c.dated(of)
+		if err != nil {
+			return nil, err
+		}
+		p.choice, p.from = o.do, o.from
+	} else if p.date, err = c.dateOf(of); err != nil {
+		return nil, err
+	} else if p.from, err = c.source(of); err != nil {
 		return nil, err
 	}
 	if p.chain, err = c.chain(s.List); err != nil {
 		return nil, err
+	}
+	p.from = slices.Clone(p.from)
+	for i := range p.from {
+		f := &p.from[i]
+		f.Back, f.Forth = min(f.Back+p.chain.Back, int(civil.Max)), min(f.Forth+p.chain.Forth, int(civil.Max))
+		f.Chains = append(slices.Clone(f.Chains), p.chain)
 	}
 	return p, nil
 }
@@ -88,33 +113,14 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 			c.note(c.CellSlots, i)
 		}
 		return func(row []Value) (Value, error) { return row[i], nil }, err
-	case *phrase.Steps:
-		p, err := c.program(e, nil)
-		if err != nil {
-			return nil, err
-		}
-		return p.Eval, nil
-	case *phrase.Otherwise:
-		a, b, err := pair(c.expr, e.A, e.B)
+	}
+	if chooses(e) {
+		o, err := c.operand(e)
 		return func(row []Value) (Value, error) {
-			if v, err := a(row); err != nil || !isBlank(v) {
-				return v, err
-			}
-			return b(row)
+			v, blind, err := o.do(row, nil)
+			blind.Note()
+			return v, err
 		}, err
-	case *phrase.Extreme:
-		a, b, err := pair(c.dateOf, e.A, e.B)
-		return dateCells(func(row []Value) (civil.Date, bool, error) {
-			x, unsure, err := a(row)
-			if err != nil || x == civil.None {
-				return x, unsure, err
-			}
-			y, also, err := b(row)
-			if err != nil || y == civil.None || (y > x) == e.Later {
-				return y, also, err
-			}
-			return x, unsure, nil
-		}), err
 	}
 	switch e := e.(type) {
 	case *phrase.Text:
@@ -172,14 +178,7 @@ func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
 	if err != nil {
 		return nil, err
 	}
-	column := c.dateColumn(e)
-	dateIn := func(v Value) (civil.Date, bool, error) {
-		if d, ok := readDay(v); ok || isBlank(v) {
-			return d, v.Unsure, nil
-		}
-		return civil.None, false, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
-			Err: &NotDate{Column: column, Text: v.String()}}
-	}
+	dateIn := c.dateIn(e)
 	switch e := e.(type) {
 	case *phrase.Name:
 		slot, _ := c.slot(e)
@@ -206,6 +205,18 @@ func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
 		}
 		return dateIn(v)
 	}, nil
+}
+
+// dateIn reads the date that an operand gives; anything else is an error.
+func (c *compiler) dateIn(e phrase.Expr) func(v Value) (civil.Date, bool, error) {
+	column := c.dateColumn(e)
+	return func(v Value) (civil.Date, bool, error) {
+		if d, ok := readDay(v); ok || isBlank(v) {
+			return d, v.Unsure, nil
+		}
+		return civil.None, false, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
+			Err: &NotDate{Column: column, Text: v.String()}}
+	}
 }
 
 // dateColumn notes the columns that a date comes from and returns the first; ""

@@ -48,8 +48,6 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 			}
 			return round(v, e.Places), nil
 		}, err
-	case *phrase.If:
-		return c.choice(e)
 	}
 	return c.condition(e)
 }
@@ -325,37 +323,4 @@ func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
 		}
 		return v, nil
 	}, err
-}
-
-func (c *compiler) choice(e *phrase.If) (value, error) {
-	cond, err := c.expr(e.Cond)
-	if err != nil {
-		return nil, err
-	}
-	then, err := c.expr(e.Then)
-	if err != nil {
-		return nil, err
-	}
-	otherwise := func([]Value) (Value, error) { return Value{}, nil }
-	if e.Else != nil {
-		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind && !(a <= Moment && b <= Moment) {
-			return nil, c.fail(e.Span, "the branches of `if` are of different kinds: "+kindNames[a]+" and "+kindNames[b], "")
-		}
-		if otherwise, err = c.expr(e.Else); err != nil {
-			return nil, err
-		}
-	}
-	return func(row []Value) (Value, error) {
-		v, err := cond(row)
-		if err != nil {
-			return v, err
-		}
-		switch truthOf(v) {
-		case unknown:
-			return Value{}, nil
-		case yes:
-			return then(row)
-		}
-		return otherwise(row)
-	}, nil
 }

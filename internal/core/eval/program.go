@@ -51,7 +51,31 @@ type Program struct {
 	date  dates
 	whole wholes
 	chain *Chain // steps at the top, nil when there are none
+	// choice is what is chosen among operands, in place of the three above: what the
+	// expression gives, or what its steps start from.
+	choice traced
+	from   []Source
 }
+
+// traced computes a value and appends the moves of its operands to trace, if that isn't
+// nil. blind is a calendar asked beyond what it knows that nobody has noted yet.
+type traced = func(row []Value, trace *[]Move) (v Value, blind workdays.Blind, err error)
+
+// Source is a name that the date of an expression is reckoned from, and how many days
+// before and after it that date may lie.
+type Source struct {
+	Slot        int // Standing for a date that stands in the phrase, and for today
+	Back, Forth int
+	// Chains are the steps that lead from it to the date, the outermost last.
+	Chains []*Chain
+}
+
+// Standing is the Slot of a source that is no name.
+const Standing = -1
+
+// Sources are what the date of the expression is reckoned from, through operands and
+// branches; none if it gives no date.
+func (p *Program) Sources() []Source { return p.from }
 
 // Chain returns the steps at the top of the expression, or nil.
 func (p *Program) Chain() *Chain { return p.chain }
@@ -59,6 +83,9 @@ func (p *Program) Chain() *Chain { return p.chain }
 // Base is what the expression's steps start from for a row.
 func (p *Program) Base(row []Value) (Value, error) {
 	switch {
+	case p.choice != nil:
+		v, _, err := p.choice(row, nil)
+		return v, err
 	case p.date != nil:
 		return dateCells(p.date)(row)
 	case p.whole != nil:
@@ -92,6 +119,8 @@ func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.
 			cell.Kind, cell.Num = Number, int64(n)
 		}
 		return blind, err
+	case p.choice != nil:
+		return p.chosen(row, trace, cell)
 	case p.date == nil:
 		v, err := p.value(row)
 		if err == nil {
@@ -124,7 +153,31 @@ func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.
 		cell.Kind = Date
 	}
 	cell.Day, cell.Unsure = d, unsure || blind.Is()
-	if unsure {
+	if unsure || blind.Noted {
+		blind = workdays.Blind{}
+	}
+	return blind, nil
+}
+
+// chosen is Work for a choice among operands, with the steps behind it.
+func (p *Program) chosen(row []Value, trace *[]Move, cell *Value) (workdays.Blind, error) {
+	v, blind, err := p.choice(row, trace)
+	if err != nil || p.chain == nil || v.Kind == Blank {
+		if err == nil {
+			*cell = v
+		}
+		return blind, err
+	}
+	unsure := v.Unsure && !blind.Is()
+	d, asked, err := p.chain.Run(v.Day, row, trace)
+	if err != nil || d == civil.None {
+		return blind, err
+	}
+	*cell = p.chain.Value(d)
+	if blind = blind.Or(asked); blind.Is() || unsure {
+		cell.Unsure = true
+	}
+	if unsure || blind.Noted {
 		blind = workdays.Blind{}
 	}
 	return blind, nil

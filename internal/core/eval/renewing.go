@@ -39,20 +39,25 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 	}
 	cal := s.Calendar
 	t := terms{unit: n.First.Unit, notice: notice, cal: cal}
-	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
+	s.deep = func(d civil.Date, row []Value, in *inside) (civil.Date, error) {
 		t, k, err := c.term(t, n, first, every, of, d, row)
+		in.blind = t.blind
 		if err != nil || k < 0 {
 			return civil.None, err
 		}
+		// Which term it is hangs on its notice and on that of the one before.
+		for i := max(0, k-1); i <= k && len(t.notice.Steps) > 0; i++ {
+			if end, err := t.end(i); err == nil {
+				if _, blind, err := t.notice.Run(end, row, nil); err == nil && blind.Is() {
+					in.blind = in.blind.Or(blind)
+				}
+			}
+		}
+		if in.traced {
+			in.tell = func() string { return t.told(k) }
+		}
 		end, _ := t.end(k)
 		return end, nil
-	}
-	s.tell = func(d civil.Date, row []Value) string {
-		t, k, err := c.term(t, n, first, every, of, d, row)
-		if err != nil || k < 0 {
-			return ""
-		}
-		return t.told(k)
 	}
 	return nil
 }
@@ -65,6 +70,7 @@ type terms struct {
 	notice       *Chain
 	row          []Value
 	cal          *workdays.Calendar
+	blind        workdays.Blind // what the date that is looked for rests on
 }
 
 // term finds which term of a row it is, from 0; below 0 where that is blank.
@@ -87,7 +93,7 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dat
 	case !blank:
 		t.every = k * n.Every.Unit.PerUnit()
 	}
-	if t.on, _, err = of(row); err != nil || t.on == civil.None {
+	if t.on, t.blind.Noted, err = of(row); err != nil || t.on == civil.None {
 		return t, -1, err
 	}
 	if t.every == 0 {
@@ -229,7 +235,7 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 		c.note(c.UsedSlots, i)
 	}
 	var made texts[*Chain]
-	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
+	s.deep = func(d civil.Date, row []Value, in *inside) (to civil.Date, err error) {
 		text := row[slot].String()
 		if strings.TrimSpace(text) == "" {
 			return civil.None, nil
@@ -238,8 +244,11 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 		if err != nil {
 			return civil.None, err
 		}
-		to, blind, err := chain.Run(d, row, nil)
-		blind.Note()
+		var trace *[]Move
+		if in.traced {
+			trace = &in.moves
+		}
+		to, in.blind, err = chain.Run(d, row, trace)
 		return to, err
 	}
 	return nil

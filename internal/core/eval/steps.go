@@ -59,7 +59,7 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		switch s := &ch.Steps[0]; {
 		case s.roll && s.choose == nil:
 			ch.Alone = s.Calendar
-		case s.choose == nil && s.Calendar == nil && s.series == nil:
+		case s.do != nil && s.choose == nil && s.Calendar == nil && s.series == nil:
 			ch.single = s.do
 		}
 	}
@@ -466,8 +466,9 @@ func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
 		return err
 	}
 	s.reaches(366, 366)
-	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
-		by, _, err := of(row)
+	s.deep = func(d civil.Date, row []Value, in *inside) (civil.Date, error) {
+		by, unsure, err := of(row)
+		in.blind.Noted = unsure
 		if err != nil || by == civil.None {
 			return civil.None, err
 		}

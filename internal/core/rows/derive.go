@@ -11,6 +11,7 @@ import (
 type Added struct {
 	Name string
 	Prog *eval.Program
+	Used []int // slots that the phrase looks at
 }
 
 // condition is one that rows must satisfy; own says that it looks at cells alone
@@ -95,11 +96,13 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		if err != nil {
 			return err
 		}
-		env.Names, env.Kinds, env.UsedSlots = d.columns, kinds, &d.used
+		var used []int
+		env.Names, env.Kinds, env.UsedSlots = d.columns, kinds, &used
 		prog, err := eval.Compile(body, nil, env)
 		if err != nil {
 			return err
 		}
+		d.used = append(d.used, used...)
 		add := []string{name}
 		if reasons {
 			add = append(add, name+"_reason")
@@ -115,9 +118,19 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		if reasons {
 			kinds = append(kinds, eval.Text)
 		}
-		d.added = append(d.added, Added{name, prog})
+		d.added = append(d.added, Added{name, prog, used})
 	}
 	return nil
+}
+
+// AddedAt returns the column that was added at a slot; ok is false for one that came in.
+func (d *Derive) AddedAt(slot int) (a Added, ok bool) {
+	for _, a := range d.added {
+		if Find(d.columns, a.Name) == slot {
+			return a, true
+		}
+	}
+	return a, false
 }
 
 // Hidden compiles a phrase whose value each row carries behind its columns, for
@@ -133,7 +146,7 @@ func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int,
 	if err != nil {
 		return 0, err
 	}
-	d.added = append(d.added, Added{option, prog})
+	d.added = append(d.added, Added{Name: option, Prog: prog})
 	d.hidden++
 	d.columns = append(d.columns, "\x00"+option)
 	return len(d.columns) - 1, nil

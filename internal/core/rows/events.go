@@ -6,6 +6,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
 )
 
 // Events makes a calendar event of each row that has a day.
@@ -21,8 +22,10 @@ type Events struct {
 	Reminders             []schedule.Reminder
 	Look                  schedule.Look
 	Private               bool
-	List                  []schedule.Event
-	Blank                 int // rows without a day
+	// Calendar is that of a row; nil if it is blank.
+	Calendar func(row []eval.Value) *workdays.Calendar
+	List     []schedule.Event
+	Blank    int // rows without a day
 
 	table    *Table
 	day, key int
@@ -66,7 +69,7 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	e.seen[id] = line
 	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan), Summary: e.text.FillRow(row), At: v,
 		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day),
-		Reminders: e.Reminders, Calendar: e.table.Env.Calendar, Private: e.Private, Tentative: v.Unsure, Look: e.Look})
+		Reminders: e.Reminders, Calendar: e.Calendar(row), Private: e.Private, Tentative: v.Unsure, Look: e.Look})
 	return nil
 }
 

@@ -392,7 +392,7 @@ func TestRulesAgainstBruteForce(t *testing.T) {
 			for m, err := range Dates(rec, civil.Span{First: first, Last: last}) {
 				id := string(rec.Rule.AppendID(nil, m.Date))
 				if err != nil || i >= len(want) || m.To.String() != want[i].moved.Format(isoDay) ||
-					m.Date.Date.String() != want[i].nominal.Format(isoDay) || id != want[i].id || (m.To != m.Date.Date) != (len(m.Moves) > 0) {
+					m.Date.Date.String() != want[i].nominal.Format(isoDay) || id != want[i].id || (m.To != m.Date.Date) != (m.Reason() != "") {
 					t.Fatalf("seed %d: %q from %s: date %d is %s (nominal %s, %s), %v\nwant %v", seed, text, first, i, m.To, m.Date.Date, id, err, want[max(0, i-1):min(i+2, len(want))])
 				}
 				if i > 0 && !m.Date.Date.Valid() {

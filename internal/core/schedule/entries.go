@@ -23,7 +23,7 @@ type Entry struct {
 
 // dated is the entry of an occurrence's own date.
 func (o *Occurrence) dated(s *Series) Entry {
-	return Entry{s, "date", o.Value(), o, Why{o.Moves, o.Moved.Blind, o.Hand}}
+	return Entry{s, "date", o.Value(), o, Why{Moves: o.Moves, Blind: o.Moved.Blind, Hand: o.Hand}}
 }
 
 // Entries returns the dates and milestones of several series that lie in
@@ -133,9 +133,7 @@ func (s *Series) milestoneReach() (back, forth int) {
 		return 0, 0
 	}
 	for _, m := range s.Milestones {
-		if c := m.Prog.Chain(); c != nil {
-			back, forth = back+c.Forth, forth+c.Back
-		}
+		back, forth = max(back, m.forth), max(forth, m.back)
 	}
 	// Milestones may count from the neighbours of a date or from its period.
 	before, after := s.reach()
@@ -144,6 +142,31 @@ func (s *Series) milestoneReach() (back, forth int) {
 		more += s.hands.far
 	}
 	return min(back+more, int(civil.Max)), min(forth+more, int(civil.Max))
+}
+
+// farStanding is how far, in days, a date that stands in a milestone's phrase is looked
+// for from the dates of the series: a hundred years.
+const farStanding = 100 * 366
+
+// reachOf bounds how many days before and after its occurrence's date the date of a
+// program lies, by the names that it is reckoned from.
+func (s *Series) reachOf(prog *eval.Program) (back, forth int) {
+	for _, from := range prog.Sources() {
+		b, f := 0, 0
+		switch slot := from.Slot; {
+		case slot == eval.Standing:
+			b, f = farStanding, farStanding
+		case slot == slotPeriodStart && s.Start != nil:
+			b, f = s.reachOf(s.Start)
+		case slot == slotPeriodEnd && s.End != nil:
+			b, f = s.reachOf(s.End)
+		case slot >= slotMilestones:
+			m := &s.Milestones[slot-slotMilestones]
+			b, f = m.back, m.forth
+		}
+		back, forth = max(back, b+from.Back), max(forth, f+from.Forth)
+	}
+	return min(back, int(civil.Max)), min(forth, int(civil.Max))
 }
 
 // Template is a text with {names} of a series in it.

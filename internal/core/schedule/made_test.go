@@ -169,6 +169,29 @@ func TestBlindDates(t *testing.T) {
 	if v, err := prog.Eval(nil); err != nil || !v.Unsure || v.String() != "2028-02-15" {
 		t.Errorf("the next pay is %s, unsure %v, %v", v, v.Unsure, err)
 	}
+	// So does what a notice, a choice or the steps of a cell asked.
+	for _, text := range []string{"2027-01-31, lasting 12 months renewing every 12 months noticed (-1 month, roll following) on or after 2028-05-01",
+		"later of (2028-03-04, roll following) and 2027-01-01", "earlier of (2028-03-04, roll following) and 2027-01-01", "(2028-03-04, roll following), -400 days",
+		"2027-03-04, anniversary on or after (2028-03-04, roll following)"} {
+		if prog, err = eval.Compile(text, nil, env); err != nil {
+			t.Fatal(err)
+		}
+		_, before := cal.Missed()
+		v, err := prog.Eval(nil)
+		if _, after := cal.Missed(); err != nil || !v.Unsure || after != before+1 {
+			t.Errorf("%s gives %s, unsure %v, noted %d times, %v", text, v, v.Unsure, after-before, err)
+		}
+	}
+	before := pay.Milestones
+	if err := pay.AddMilestone("choice", "later of (date, roll following, -5 days) and (date, +90 days, roll following)", env); err != nil {
+		t.Fatal(err)
+	}
+	for o, err := range pay.Occurrences(window) {
+		if why := o.Whys[len(before)]; err != nil || !strings.HasSuffix(why.Reason(), "holidays unknown after 2027-12-31") {
+			t.Errorf("%s: %q, %v", o.Value(), why.Reason(), err)
+		}
+	}
+	pay.Milestones = before
 	sum, err := Summarise(pay, window, window.First)
 	if err != nil || sum.Warnings != 1 || sum.Dates != 6 || sum.First.String() != "2027-10-15" || sum.Last.String() != "2028-03-15" || sum.Next != sum.First || sum.Moved != 1 {
 		t.Errorf("the summary is %+v, %v", sum, err)

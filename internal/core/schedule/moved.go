@@ -18,8 +18,9 @@ type Moved struct {
 	recur.Date                  // nominal, and its place in the rule
 	Rec        *eval.Recurrence // the rule
 	To         civil.Date       // the date itself
-	// Moves are the steps that changed the date. They are valid until the next
-	// date is asked for.
+	// Moves are the steps that were made, in order; of dates without occurrences a roll
+	// that had nothing to do may be missing. They are valid until the next date is asked
+	// for.
 	Moves []eval.Move
 	// Blind is the calendar that was asked for it beyond what it knows, if any.
 	Blind workdays.Blind
@@ -29,6 +30,27 @@ type Moved struct {
 
 // blindNone is no calendar that was asked in vain.
 var blindNone workdays.Blind
+
+// HasMoved reports whether a business-day convention, a hand or a release put the date
+// on another day than it would have; a step that always shifts doesn't.
+func (m *Moved) HasMoved() bool {
+	if m.Hand == nil {
+		return rolled(m.Moves)
+	}
+	if m.Hand.Gone || m.To == civil.None {
+		return false
+	}
+	unset := m.Date.Date
+	if n := len(m.Moves); n > 0 {
+		unset = m.Moves[n-1].To
+	}
+	return m.To != unset || rolled(m.Moves)
+}
+
+// rolled reports whether a convention moved the date, in a branch too.
+func rolled(moves []eval.Move) bool {
+	return slices.ContainsFunc(moves, func(m eval.Move) bool { return m.Rolled() || rolled(m.Inner) })
+}
 
 // ID is the identity of the date.
 func (m *Moved) ID() string { return string(m.AppendID(nil)) }
@@ -132,7 +154,7 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 		for i := range list {
 			m.Date = list[i]
 			d := m.Date.Date
-			if roll != nil && roll.Stays(d) {
+			if roll != nil && !blanks && roll.Stays(d) { // occurrences want the step that did nothing, too
 				m.To = d
 				if len(m.Moves) > 0 || m.Blind.Is() {
 					m.Moves, m.Blind = room, blindNone

@@ -63,6 +63,9 @@ func (r Reminder) Alarm(at eval.Value, cal *workdays.Calendar) (a Alarm, ok bool
 	case "week":
 		a.Day, ok = at.Day.Add(-7 * r.n)
 	default:
+		if cal == nil { // the row names none
+			return a, false
+		}
 		cal.Need()
 		if a.Day, ok = cal.Add(at.Day, -r.n); ok {
 			cal.Ask(a.Day, at.Day)

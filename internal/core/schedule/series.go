@@ -61,6 +61,8 @@ type Milestone struct {
 	Title         *Template // what its events are called; nil for the series and its name
 	Owner         string    // one of the people of the plan; "" for nobody
 	Todo, Private bool
+
+	back, forth int // how many days before and after its occurrence's date it lies at most
 }
 
 // NewSeries compiles a series' rule.
@@ -112,7 +114,9 @@ func (s *Series) AddMilestone(name, text string, env eval.Env) error {
 	if err != nil {
 		return err
 	}
-	s.Milestones = append(s.Milestones, Milestone{Name: name, Prog: prog})
+	m := Milestone{Name: name, Prog: prog}
+	m.back, m.forth = s.reachOf(prog)
+	s.Milestones = append(s.Milestones, m)
 	s.held.forget()
 	return nil
 }
@@ -134,6 +138,8 @@ type Why struct {
 	Moves []eval.Move
 	Blind workdays.Blind
 	Hand  *Hand
+	// unset is the milestone before a hand set it.
+	unset eval.Value
 }
 
 // Reason tells it in words.
@@ -307,6 +313,7 @@ func (s *Series) milestones(o *Occurrence) error {
 				return fmt.Errorf("%s of %s: %w", ms.Name, o.Value(), err)
 			}
 		}
+		why.unset = v
 		if h := s.hand(ms.Name, o.Date.Date, func() string { return o.ID }); h != nil {
 			v, why.Hand, why.Blind = h.set(v, ms.Prog.Chain()), h, blindNone
 		}

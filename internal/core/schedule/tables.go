@@ -108,7 +108,11 @@ func AgendaOf(list []*Series, home string) (a Agenda) {
 		}
 		for _, m := range s.Milestones {
 			a.Owner = a.Owner || m.Owner != ""
-			see(m.Prog.Chain())
+			for _, from := range m.Prog.Sources() {
+				for _, chain := range from.Chains {
+					see(chain)
+				}
+			}
 		}
 	}
 	return a
@@ -292,7 +296,7 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 			blind = append(blind, o.Asked.Calendar)
 		}
 		sum.Provisional += o.provisional()
-		if o.To != o.Date.Date {
+		if o.HasMoved() {
 			sum.Moved++
 		}
 		if sum.First == civil.None {

@@ -89,11 +89,13 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fra
 		if !shown {
 			continue
 		}
-		m := WallMark{Of: i, Moved: e.What == "date" && e.Of.To != e.Of.Date.Date, Text: w.Series[i].Title + ": " + WeekdayOf(e.At).String() + " " + e.At.String()}
+		m := WallMark{Of: i, Moved: e.What == "date" && e.Of.HasMoved(), Text: w.Series[i].Title + ": " + WeekdayOf(e.At).String() + " " + e.At.String()}
 		w.Series[i].Count++
 		if m.Moved {
 			w.Series[i].Moved++
-			m.Text += "; " + e.Reason()
+		}
+		if reason := e.Reason(); reason != "" {
+			m.Text += "; " + reason
 		}
 		w.marks[e.At.Day] = append(w.marks[e.At.Day], m)
 	}

@@ -76,44 +76,52 @@ func Details(m eval.Move) string {
 }
 
 // TellSteps tells a value that was worked out from a base, step by step.
-func TellSteps(what string, from eval.Value, chain *eval.Chain, moves []eval.Move, result eval.Value, row []eval.Value) []Telling {
-	list := []Telling{{what, "base", from, ""}}
-	return append(list, tellMoves(what, chain, moves, from, result, row)...)
+func TellSteps(what string, from eval.Value, moves []eval.Move, result eval.Value) (list []Telling) {
+	if len(moves) == 0 || !moves[0].Step.Chose() {
+		list = append(list, Telling{what, "base", from, ""})
+	}
+	return append(list, tellMoves(what, moves, result)...)
 }
 
-func tellMoves(what string, chain *eval.Chain, moves []eval.Move, from, result eval.Value, row []eval.Value) (list []Telling) {
-	if chain == nil {
-		return nil
+// tellMoves tells the steps that were made: of a choice, first those of the operand that
+// it took. The last line is what they come to.
+func tellMoves(what string, moves []eval.Move, result eval.Value) []Telling {
+	list := tellEach(what, moves)
+	switch n := len(list); {
+	case result.Kind == eval.Moment:
+		list = append(list, Telling{what, "at", result, ""})
+	case result.Kind == eval.Blank && (n == 0 || list[n-1].Day.Kind != eval.Blank):
+		list = append(list, Telling{what, "gives", eval.Value{}, "blank"})
 	}
-	at := from
-	if len(moves) > 0 && moves[0].Step.Node == nil { // a date that was chosen
-		at = eval.Day(moves[0].To)
-		list = append(list, Telling{what, moves[0].Step.Text, at, "chosen by `if`"})
-		moves = moves[1:]
-	}
-	for i := range chain.Steps {
-		s := &chain.Steps[i]
-		t := Telling{What: what, Step: s.Text, Day: at}
-		if len(moves) > 0 && moves[0].Step == s {
-			from := at
-			at = eval.Day(moves[0].To)
-			if t.Day, t.Why = at, Details(moves[0]); row != nil && t.Why == "" {
-				t.Why = s.Tell(from.Day, row)
+	return list
+}
+
+func tellEach(what string, moves []eval.Move) (list []Telling) {
+	for _, m := range moves {
+		t := Telling{What: what, Step: m.Step.Text, Day: eval.Day(m.To)}
+		if len(m.Inner) > 0 {
+			if m.Step.Chose() && !m.Inner[0].Step.Chose() {
+				list = append(list, Telling{what, "base", eval.Day(m.From), ""})
 			}
-			moves = moves[1:]
-		} else if result.Kind != eval.Blank {
-			t.Why = "nothing to change"
-			if s.Calendar != nil && s.Calendar.Open(at.Day) {
-				t.Why = named(at.Day) + " is a working day of " + s.Calendar.Name
+			list = append(list, tellEach(what, m.Inner)...)
+		}
+		switch cal := m.Step.Calendar; {
+		case m.To == civil.None:
+			t.Why = "there is no such day"
+		case m.Step.Chose():
+			t.Why = "chosen"
+		case m.Changed():
+			if t.Why = Details(m); t.Why == "" {
+				t.Why = m.Tell()
 			}
-		} else {
-			t.Day, t.Why = eval.Value{}, "there is no such day"
-			return append(list, t)
+		case cal != nil && cal.Open(m.To):
+			t.Why = named(m.To) + " is a working day of " + cal.Name
+		default:
+			if t.Why = m.Tell(); t.Why == "" {
+				t.Why = "nothing to change"
+			}
 		}
 		list = append(list, t)
-	}
-	if chain.Minutes >= 0 {
-		list = append(list, Telling{what, "at", result, ""})
 	}
 	return list
 }
@@ -137,7 +145,7 @@ func (s *Series) tellDate(o *Occurrence) []Telling {
 	if o.Hand != nil && o.Hand.Gone {
 		list[0].Why = "the rule no longer gives it; id " + o.ID
 	} else {
-		list = append(list, tellMoves("date", o.Rec.Chain, o.Moves, o.Row[slotNominal], m.Value(), nil)...)
+		list = append(list, tellMoves("date", o.Moves, m.Value())...)
 	}
 	return append(list, tellRest("date", o.Value(), o.Hand, o.Moved.Blind)...)
 }
@@ -192,14 +200,17 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 				list = append(list, s.tellDate(o)...)
 				told = true
 			}
-			from := o.Value()
 			why := o.Whys[i]
+			from := why.unset // where nothing was done to it
 			if len(why.Moves) > 0 {
 				from = eval.Day(why.Moves[0].From)
 			}
 			if o.Hand == nil || !o.Hand.Gone {
 				list = append(list, Telling{m.Name, m.Prog.Text, from, "counts from here"})
-				list = append(list, tellMoves(m.Name, m.Prog.Chain(), why.Moves, from, o.Milestone(i), nil)...)
+				if len(why.Moves) > 0 && why.Moves[0].Step.Chose() { // it tells its own bases
+					list[len(list)-1].Day, list[len(list)-1].Why = eval.Value{}, ""
+				}
+				list = append(list, tellMoves(m.Name, why.Moves, why.unset)...)
 			}
 			list = append(list, tellRest(m.Name, o.Milestone(i), why.Hand, why.Blind)...)
 		}

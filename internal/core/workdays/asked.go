@@ -32,14 +32,25 @@ func (c *Calendar) Miss(d civil.Date) {
 }
 
 // Blind is a calendar that was asked about a day beyond what it knows; the zero
-// value where none was.
+// value if none was.
 type Blind struct {
 	Calendar *Calendar
 	Day      civil.Date
+	// Noted marks a result that was reckoned from an uncertain date: its calendar, which
+	// isn't known here, has been noted already.
+	Noted bool
 }
 
-// Is reports whether there was one.
-func (b Blind) Is() bool { return b.Calendar != nil }
+// Is reports whether a calendar was asked beyond what it knows.
+func (b Blind) Is() bool { return b.Calendar != nil || b.Noted }
+
+// Or returns b, or c if b names no calendar.
+func (b Blind) Or(c Blind) Blind {
+	if b.Calendar == nil && c.Is() {
+		return c
+	}
+	return b
+}
 
 // Text says what isn't known; "" where there is nothing.
 func (b Blind) Text() string {

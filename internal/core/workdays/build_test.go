@@ -144,7 +144,7 @@ func TestMissed(t *testing.T) {
 		t.Errorf("warnings without a calendar: %q", list)
 	}
 	Blind{}.Note()
-	Blind{a, 201}.Note()
+	Blind{Calendar: a, Day: 201}.Note()
 	if _, after := a.Missed(); after != 4 || !a.Knows(100) || a.Knows(99) || !a.Knows(200) || a.Knows(201) {
 		t.Errorf("noted %d times", after)
 	}

@@ -1,0 +1,206 @@
+package eval
+
+import (
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
+)
+
+// operand is an operand that can tell how it came about.
+type operand struct {
+	do   traced
+	from []Source
+}
+
+// chooses reports whether an expression chooses among operands, or is steps that stand
+// as one.
+func chooses(e phrase.Expr) bool {
+	switch e.(type) {
+	case *phrase.Steps, *phrase.Otherwise, *phrase.Extreme, *phrase.If:
+		return true
+	}
+	return false
+}
+
+// source is what the date of a plain operand is reckoned from.
+func (c *compiler) source(e phrase.Expr) ([]Source, error) {
+	switch e := e.(type) {
+	case *phrase.Name:
+		slot, err := c.slot(e)
+		return []Source{{Slot: slot}}, err
+	case *phrase.Date, *phrase.Today:
+		return []Source{{Slot: Standing}}, nil
+	}
+	return nil, nil
+}
+
+// operand compiles an expression so that it can tell how it came about.
+func (c *compiler) operand(e phrase.Expr) (operand, error) {
+	switch e := e.(type) {
+	case *phrase.Steps:
+		p, err := c.program(e, nil)
+		if err != nil {
+			return operand{}, err
+		}
+		return operand{func(row []Value, trace *[]Move) (v Value, blind workdays.Blind, err error) {
+			blind, err = p.Work(row, trace, &v)
+			return v, blind, err
+		}, p.from}, nil
+	case *phrase.Otherwise:
+		return c.otherwise(e)
+	case *phrase.Extreme:
+		return c.extreme(e)
+	case *phrase.If:
+		return c.branched(e)
+	}
+	f, err := c.expr(e)
+	if err != nil {
+		return operand{}, err
+	}
+	from, err := c.source(e)
+	return operand{func(row []Value, _ *[]Move) (v Value, blind workdays.Blind, err error) {
+		v, err = f(row)
+		return v, blind, err
+	}, from}, err
+}
+
+// dated is operand for one that must be a date or blank; of a date with a time it gives
+// the day.
+func (c *compiler) dated(e phrase.Expr) (operand, error) {
+	if err := c.want(e, Date); err != nil {
+		return operand{}, err
+	}
+	o, err := c.operand(e)
+	if err != nil {
+		return o, err
+	}
+	read, do := c.dateIn(e), o.do
+	o.do = func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
+		v, blind, err := do(row, trace)
+		if err != nil {
+			return v, blind, err
+		}
+		d, unsure, err := read(v)
+		return dateValue(d, unsure), blind, err
+	}
+	return o, nil
+}
+
+// won records that a choice took an operand, with what that did. Only dates are told.
+func (s *Step) won(v Value, inner []Move, trace *[]Move) {
+	if v.Kind != Date && v.Kind != Moment || trace == nil {
+		return
+	}
+	from := v.Day
+	if len(inner) > 0 {
+		from = inner[0].From
+	}
+	*trace = append(*trace, Move{Step: s, From: from, To: v.Day, Inner: inner})
+}
+
+// take works out the operand and records that a choice took it.
+func (o operand) take(row []Value, trace *[]Move, why *Step) (Value, workdays.Blind, error) {
+	if trace == nil {
+		return o.do(row, nil)
+	}
+	var inner []Move
+	v, blind, err := o.do(row, &inner)
+	if err == nil {
+		why.won(v, inner, trace)
+	}
+	return v, blind, err
+}
+
+func chosenStep(words string, e phrase.Expr) *Step {
+	return &Step{Text: words + phrase.ExprText(e), choice: true}
+}
+
+func (c *compiler) otherwise(e *phrase.Otherwise) (operand, error) {
+	a, b, err := pair(c.operand, e.A, e.B)
+	second := chosenStep(phrase.ExprText(e.A)+" is blank: ", e.B)
+	return operand{func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
+		var inner []Move
+		first := &inner
+		if trace == nil {
+			first = nil
+		}
+		if v, blind, err := a.do(row, first); err != nil || !isBlank(v) {
+			if trace != nil { // the usual case: what it did says enough
+				*trace = append(*trace, inner...)
+			}
+			return v, blind, err
+		}
+		return b.take(row, trace, second)
+	}, append(a.from[:len(a.from):len(a.from)], b.from...)}, err
+}
+
+func (c *compiler) extreme(e *phrase.Extreme) (operand, error) {
+	a, b, err := pair(c.dated, e.A, e.B)
+	words := "the earlier is "
+	if e.Later {
+		words = "the later is "
+	}
+	first, second := chosenStep(words, e.A), chosenStep(words, e.B)
+	return operand{func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
+		var one, other *[]Move
+		if trace != nil {
+			one, other = new([]Move), new([]Move)
+		}
+		x, blind, err := a.do(row, one)
+		if err != nil || x.Kind == Blank {
+			return x, blind, err
+		}
+		y, also, err := b.do(row, other)
+		if err != nil || y.Kind == Blank {
+			return y, also, err
+		}
+		won, moves, asked, why := x, one, blind, first
+		if y.Day > x.Day == e.Later {
+			won, moves, asked, why = y, other, also, second
+		}
+		if trace != nil {
+			why.won(won, *moves, trace)
+		}
+		// Which one wins rests on both.
+		if !asked.Is() && !won.Unsure {
+			asked = blind.Or(also)
+			won.Unsure = x.Unsure || y.Unsure
+		}
+		return won, asked, nil
+	}, append(a.from[:len(a.from):len(a.from)], b.from...)}, err
+}
+
+// branched compiles an `if` that chooses a value.
+func (c *compiler) branched(e *phrase.If) (operand, error) {
+	cond, err := c.expr(e.Cond)
+	if err != nil {
+		return operand{}, err
+	}
+	then, err := c.operand(e.Then)
+	if err != nil {
+		return operand{}, err
+	}
+	otherwise := operand{do: func([]Value, *[]Move) (v Value, blind workdays.Blind, err error) { return v, blind, nil }}
+	thenWhy, elseWhy := chosenStep("if "+phrase.ExprText(e.Cond)+": ", e.Then), (*Step)(nil)
+	if e.Else != nil {
+		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind && !(a <= Moment && b <= Moment) {
+			return operand{}, c.fail(e.Span, "the branches of `if` are of different kinds: "+kindNames[a]+" and "+kindNames[b], "")
+		}
+		if otherwise, err = c.operand(e.Else); err != nil {
+			return operand{}, err
+		}
+		elseWhy = chosenStep("else: ", e.Else)
+	}
+	return operand{func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
+		v, err := cond(row)
+		if err != nil {
+			return v, workdays.Blind{}, err
+		}
+		switch truthOf(v) {
+		case unknown:
+			return Value{}, workdays.Blind{}, nil
+		case yes:
+			return then.take(row, trace, thenWhy)
+		}
+		return otherwise.take(row, trace, elseWhy)
+	}, append(then.from[:len(then.from):len(then.from)], otherwise.from...)}, nil
+}

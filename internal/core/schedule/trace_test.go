@@ -1,0 +1,159 @@
+package schedule
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+)
+
+// randomOperand is a random date of a series: a name, or steps, or a choice among such.
+func randomOperand(r *rand.Rand, names []string, deep int) string {
+	pick := func(list ...string) string { return list[r.IntN(len(list))] }
+	name := pick(names...)
+	steps := func() string {
+		n := r.IntN(9) + 1
+		list := []string{
+			fmt.Sprintf("+%d days", n*40), fmt.Sprintf("-%d days", n), fmt.Sprintf("-%d working days", n), fmt.Sprintf("+%d months", n),
+			"roll preceding", "roll modified following", "end of month", "next fri", "lasting 3 working days",
+		}
+		text := pick(list...)
+		if r.IntN(2) == 0 {
+			text += ", roll " + pick("following", "nearest", "preceding")
+		}
+		return text
+	}
+	if deep == 0 {
+		return pick(name, "("+name+", "+steps()+")")
+	}
+	a, b := randomOperand(r, names, deep-1), randomOperand(r, names, deep-1)
+	return pick("("+name+", "+steps()+")", "(later of "+a+" and "+b+")", "(earlier of "+a+" and "+b+")",
+		"(if month of nominal < "+fmt.Sprint(r.IntN(12)+1)+" then "+a+" else "+b+")", "(previous_date otherwise "+b+")", "("+a+", "+steps()+")")
+}
+
+// TestWhyEndsInTheTable holds what is told of each date and milestone of random series to
+// the dates themselves, and their reasons to what changed them.
+func TestWhyEndsInTheTable(t *testing.T) {
+	seeds := 400
+	if testing.Short() {
+		seeds = 40
+	}
+	dates := 0
+	for seed := range seeds {
+		r := rand.New(rand.NewPCG(uint64(seed), 7))
+		_, cal := randomWorld(r)
+		env := eval.Env{Calendar: cal}
+		rules := []string{"monthly on 15, last then roll preceding", "monthly on last then 25th day of next month, roll following", "weekly on fri", "quarterly on last working day",
+			"monthly on last then (if month of nominal = 12 then 20 dec else nominal), roll preceding", "fortnightly on mon from 2026-01-05 then -1 day, roll nearest"}
+		s, err := NewSeries("pay", "", rules[r.IntN(len(rules))], env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		names := []string{"date", "nominal", "previous_nominal", "period_start"}
+		for i := range 3 {
+			name := fmt.Sprintf("m%d", i)
+			text := strings.TrimSuffix(strings.TrimPrefix(randomOperand(r, names, r.IntN(3)), "("), ")")
+			if err := s.AddMilestone(name, text, env); err != nil {
+				t.Fatalf("%q: %v", text, err)
+			}
+			names = append(names, name)
+		}
+		window := span("2027-01-01", "2027-06-30")
+		inWindow := 0
+		for o, err := range s.Occurrences(window.Widen(2500, 4500)) {
+			if err != nil {
+				t.Fatal(err)
+			}
+			for i, m := range s.Milestones {
+				v := o.Milestone(i)
+				if v.Kind == eval.Blank || !window.Has(v.Day) {
+					continue
+				}
+				inWindow++
+				toldLast(t, s, o, m.Name, v)
+				reason := o.Whys[i].Reason()
+				plain := slices.ContainsFunc(m.Prog.Sources(), func(from eval.Source) bool { return o.Row[from.Slot].Day == v.Day })
+				if reason == "" && v.Day != o.To && !plain {
+					t.Fatalf("seed %d: %s of %s is %s by %q, without a reason", seed, m.Name, o.ID, v, m.Prog.Text)
+				}
+			}
+			if window.Has(o.To) {
+				inWindow++
+				toldLast(t, s, o, "date", o.Value())
+				if o.Reason() == "" && o.To != o.Date.Date || o.HasMoved() != strings.Contains(o.Reason(), "rolled") {
+					t.Fatalf("seed %d: the reason of %s, nominal %s, is %q", seed, o.Value(), o.Date.Date, o.Reason())
+				}
+			}
+		}
+		entries, _, err := Entries([]*Series{s}, window)
+		if err != nil || len(entries) != inWindow {
+			t.Fatalf("seed %d: %d entries where %d lie in the window, %v: %v", seed, len(entries), inWindow, err, s.Milestones)
+		}
+		dates += inWindow
+	}
+	if least := seeds * 20; dates < least {
+		t.Errorf("only %d dates were looked at", dates)
+	}
+}
+
+// toldLast checks that what is told of a date or milestone ends on it.
+func toldLast(t *testing.T, s *Series, o *Occurrence, what string, v eval.Value) {
+	t.Helper()
+	list, ids, err := s.Why(v.Day, s.Calendar)
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := -1
+	var last *Telling
+	for i := range list {
+		if list[i].What == "date" && list[i].Step == "nominal" {
+			at++
+		}
+		if at >= 0 && at < len(ids) && ids[at] == o.ID && list[i].What == what {
+			last = &list[i]
+		}
+	}
+	if last == nil || !last.Day.SameTime(v) {
+		t.Fatalf("what is told of %s of %s ends in %+v, and it is %s:\n%v", what, o.ID, last, v, list)
+	}
+}
+
+func span(first, last string) civil.Span {
+	a, _, _ := civil.Parse(first)
+	b, _, _ := civil.Parse(last)
+	return civil.Span{First: a, Last: b}
+}
+
+// TestChoicesTell holds the reasons of choices to their words.
+func TestChoicesTell(t *testing.T) {
+	day := func(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
+	cal := weekend()
+	env := eval.Env{Calendar: cal, Names: []string{"a", "b", "gone"}}
+	row := []eval.Value{eval.Day(day("2027-05-15")), eval.Day(day("2027-05-20")), {}}
+	for _, c := range []struct{ phrase, want, reason, last string }{
+		{"later of a and b", "2027-05-20", `the later is b`, "the later is b"},
+		{"earlier of (a, roll preceding) and b", "2027-05-14", "the earlier is a, roll preceding; Sat 2027-05-15 is closed (weekend); rolled preceding", "the earlier is a, roll preceding"},
+		{"gone otherwise (b, +1 day)", "2027-05-21", "gone is blank: b, +1 day", "gone is blank: b, +1 day"},
+		{"a otherwise b", "2027-05-15", "", ""},
+		{"if day of a > 9 then (a, -1 day) else b", "2027-05-14", "if day of a > 9: a, -1 day", "if day of a > 9: a, -1 day"},
+		{"(if day of a > 19 then a else b), +1 day", "2027-05-21", "else: b; +1 day", "+1 day"},
+		{"earlier of (later of a and b) and (b, +1 month)", "2027-05-20", "the earlier is later of a and b; the later is b", "the earlier is later of a and b"},
+	} {
+		prog, err := eval.Compile(c.phrase, nil, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var moves []eval.Move
+		var v eval.Value
+		if err := prog.Into(row, &moves, &v); err != nil || v.String() != c.want || eval.Reasons(moves) != c.reason {
+			t.Errorf("%s: %s with the reason %q, %v", c.phrase, v, eval.Reasons(moves), err)
+		}
+		if list := TellSteps("x", row[0], moves, v); c.last != "" && (list[len(list)-1].Step != c.last || !list[len(list)-1].Day.SameTime(v)) {
+			t.Errorf("%s is told as %v", c.phrase, list)
+		}
+	}
+}
