@@ -252,7 +252,7 @@ func (a *App) lines(out *output, p *plan.Plan, columns []string, lines schedule.
 		if err != nil {
 			return err
 		}
-		return rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, To: sink}.Lines(columns, p.Env, lines)
+		return rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, StandsOut: out.standsOut, To: sink}.Lines(columns, p.Env, lines)
 	})
 }
 
@@ -273,6 +273,8 @@ type output struct {
 	as, file, color string
 	// follows is an earlier calendar file, cancellations where what is gone from it goes.
 	follows, cancellations string
+	// standsOut picks the rows that stand out; nil for none.
+	standsOut func(row []eval.Value) bool
 }
 
 func (o *output) options() []*question.Option {

@@ -13,6 +13,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
+	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -112,6 +113,9 @@ func (a *App) findings(s *settings, window string, held bool) ([]plan.Finding, *
 		notes = nil
 		defer r.stage.Drop()
 		err := r.output(io.Discard, o, o.Of)
+		if errors.Is(err, ical.ErrEmpty) { // it isn't written, which is no fault
+			err = nil
+		}
 		return notes, err
 	}
 	return append(c.Findings, p.Check(r.span, held && len(c.Findings) == 0, r.place(nil), output)...), p, nil
@@ -132,6 +136,7 @@ func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Registe
 			fails++
 		}
 	}
+	out.standsOut = func(row []eval.Value) bool { return row[0].Text == "fail" }
 	err = a.lines(out, p, plan.FindingColumns, func(yield func([]eval.Value, error) bool) {
 		for _, f := range list {
 			if !yield(f.Cells(), nil) {

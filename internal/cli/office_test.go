@@ -169,7 +169,7 @@ func TestOffice(t *testing.T) {
 	for _, c := range []struct{ file, old, new, want string }{
 		{"moved.csv", "2028-09/15", "2028-09/16", "fail,moved.csv:3,shifts,,the rule of `shifts` gives no date with the id 2028-09/16"},
 		{"close-tasks.csv", ",ed,", ",edd,", "fail,close-tasks.csv:3,close,,unknown owner `edd`; did you mean `ed`?"},
-		{"yoyaku.yaml", "per-day: 0..2", "per-day: 0", "fail,yoyaku.yaml:47,di,2028-07-03,\"di has 1 task on this day, expected are 0: close.bank-rec\""},
+		{"yoyaku.yaml", "per-day: 0..2", "per-day: 0", "fail,yoyaku.yaml:47,di,2028-07-03,\"per-day: di has 1 task on this day, expected 0: close.bank-rec\""},
 		{"yoyaku.yaml", "[[close.bank-rec, office-pay]]", "[[close, shifts]]", "\"close, shifts\",2028-07-31,close and shifts fall on one day and must stay apart"},
 		{"yoyaku.yaml", "window: 2028-H2", "window: 2028-H2\nstrict: yes", "holidays unknown after 2028-12-31"},
 		{"yoyaku.yaml", "expect: {each: [cut-off < date]}", "expect: {each: [cut-off > date]}", "each: cut-off > date"},

@@ -324,6 +324,9 @@ func (r *run) report(runs []*run) error {
 				r.app.note("%s", line)
 			}
 		}
+		for _, text := range one.plan.Told {
+			r.app.note("%s", text)
+		}
 		if one.cut > 0 {
 			r.app.warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", phrase.Several(one.cut, "occurrence"))
 		}

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -221,7 +222,7 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 		return nil, r.Fault(err)
 	}
 	if e.rows != nil && (got.Rows < e.rows.Least || got.Rows > e.rows.Most) {
-		fail(e.at["rows"], "%s has %s, expected are %s", filepath.ToSlash(r.Table), phrase.Several(got.Rows, "row"), e.rows)
+		fail(e.at["rows"], "rows: %s has %s, expected %s", filepath.ToSlash(r.Table), phrase.Several(got.Rows, "row"), e.rows)
 	}
 	for _, key := range slices.Sorted(maps.Keys(got.Broken)) {
 		broken := got.Broken[key]
@@ -243,8 +244,8 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 	return list, nil
 }
 
-// Check looks at the whole plan in a window: findings in the order of the file, the
-// fails first at each line. output makes an output without writing it and tells what
+// Check looks at the whole plan in a window: the fails first, each in the order of the
+// file. output makes an output without writing it and tells what
 // it notes; held says to look at released dates too; place is what records are asked
 // from.
 func (p *Plan) Check(window civil.Span, held bool, place question.Place, output func(o *Output) (notes []string, err error)) (list []Finding) {
@@ -269,17 +270,68 @@ func (p *Plan) Check(window civil.Span, held bool, place question.Place, output 
 	if held {
 		take(p.heldFindings(window))
 	}
+	list = append(list, p.counting...)
 	for _, r := range p.Records {
-		take(p.checkRows(r, place))
+		at := spot{r.places.doc, r.places.item}
+		before := len(p.counting)
+		p.watch(r.Name, at, func() error { take(p.checkRows(r, place)); return nil })
+		list = append(list, p.counting[before:]...)
+	}
+	list = append(list, p.checkOutputs(window, output)...)
+	list = append(list, p.faults...)
+	list = append(list, p.slips...)
+	list = append(list, p.notes()...)
+	slices.SortStableFunc(list, func(a, b Finding) int {
+		return cmp.Or(compareBool(a.Note, b.Note), strings.Compare(a.File, b.File), a.Line-b.Line)
+	})
+	return slices.CompactFunc(list, func(a, b Finding) bool { return a == b && a.Key == "" })
+}
+
+// compareBool puts false before true.
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case b:
+		return -1
+	}
+	return 1
+}
+
+// checkOutputs makes each output without writing it. What is noted of several alike is
+// one finding that names them.
+func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []string, err error)) (list []Finding) {
+	alike := map[string]int{}
+	note := func(o *Output, text string) {
+		i, told := alike[text]
+		if !told {
+			line, _ := p.doc.at(o.places.item)
+			alike[text] = len(list)
+			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: text}, p.Path, line})
+			return
+		}
+		if names := strings.Split(list[i].About, ", "); !slices.Contains(names, o.File) {
+			list[i].About = strings.Join(append(names, o.File), ", ")
+		}
 	}
 	for _, o := range p.Outputs {
 		if o.Lame {
 			continue
 		}
-		notes, err := output(o)
-		line, _ := p.doc.at(o.places.item)
-		for _, n := range notes {
-			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: n}, p.Path, line})
+		before := len(p.counting)
+		err := p.watch(o.File, spot{p.doc, o.places.item}, func() error {
+			notes, err := output(o)
+			for _, n := range notes {
+				note(o, n)
+			}
+			return err
+		})
+		for _, f := range p.counting[before:] {
+			note(o, f.Text)
+		}
+		if span, ok := p.windowOfOutput(o); ok && span.Last < window.First {
+			line, _ := p.doc.at(o.places.keys["window"])
+			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, window.First)}, p.Path, line})
 		}
 		if err != nil {
 			f := fault(p.Path, o.Fault(err))
@@ -287,19 +339,45 @@ func (p *Plan) Check(window civil.Span, held bool, place question.Place, output 
 			list = append(list, f)
 		}
 	}
-	list = append(list, p.faults...)
-	list = append(list, p.notes()...)
-	slices.SortStableFunc(list, func(a, b Finding) int {
-		if a.File != b.File {
-			return strings.Compare(a.File, b.File)
-		}
-		return a.Line - b.Line
-	})
-	return slices.CompactFunc(list, func(a, b Finding) bool { return a == b })
+	return list
 }
 
-// notes tell what else there is to know of a plan: what its calendars didn't know,
-// which public ones it uses, an id with a year in it.
+// windowOfOutput is the window that an output has of its own.
+func (p *Plan) windowOfOutput(o *Output) (span civil.Span, ok bool) {
+	n := o.places.keys["window"]
+	if n == nil {
+		return span, false
+	}
+	text, err := p.doc.text(n)
+	if err == nil {
+		span, err = eval.Window(text, p.Env)
+	}
+	return span, err == nil
+}
+
+// watch notes whether something counts working days while no calendar is named.
+func (p *Plan) watch(about string, at spot, do func() error) error {
+	assumed := p.book.assumed
+	before := assumed.TakeNeed()
+	err := do()
+	if assumed.TakeNeed() {
+		before = true
+		if slices.ContainsFunc(p.counting, func(f Finding) bool { return f.About == about }) {
+			assumed.Need()
+			return err
+		}
+		f := Finding{schedule.Finding{Note: true, About: about, Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}, at.doc.path, 0}
+		f.Line, _ = at.doc.at(at.node)
+		p.counting = append(p.counting, f)
+	}
+	if before { // every command says so too
+		assumed.Need()
+	}
+	return err
+}
+
+// notes tell what else there is to know of a plan: what its calendars didn't know, an id
+// with a year in it.
 func (p *Plan) notes() (list []Finding) {
 	note := func(key, about, format string, args ...any) {
 		f := Finding{schedule.Finding{Note: true, About: about, Text: fmt.Sprintf(format, args...)}, p.Path, 0}
@@ -308,14 +386,8 @@ func (p *Plan) notes() (list []Finding) {
 		}
 		list = append(list, f)
 	}
-	for _, w := range p.Warnings() {
+	for _, w := range append(slices.Clone(p.book.warnings), workdays.Warnings(p.book.made)...) {
 		note("calendars", "", "%s", w)
-	}
-	for _, c := range p.book.made {
-		if title := publicTitle(c); title != "" {
-			note("calendars", c.Name, "the public calendar of this program's version: %s", title)
-			list[len(list)-1].Told = true
-		}
 	}
 	for y := 1990; y < 2100; y++ {
 		if strings.Contains(p.ID, fmt.Sprint(y)) {
@@ -324,19 +396,4 @@ func (p *Plan) notes() (list []Finding) {
 		}
 	}
 	return list
-}
-
-// publicTitle is what a built-in calendar is; "" for the plan's own.
-func publicTitle(c *workdays.Calendar) string {
-	if !c.Public {
-		return ""
-	}
-	return c.Title + ", known from " + c.Known.First.String() + knownThrough(c)
-}
-
-func knownThrough(c *workdays.Calendar) string {
-	if c.Known.Last == civil.Max {
-		return " on"
-	}
-	return " through " + c.Known.Last.String()
 }

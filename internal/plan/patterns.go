@@ -23,6 +23,7 @@ type told struct {
 	doc    *doc
 	key    string
 	k, val ast.Node
+	whole  bool // it stands as it is, without the words that a pattern takes
 }
 
 // pattern is what several series have in common.
@@ -57,10 +58,10 @@ func (p *Plan) addPattern(d *doc, name string, n ast.Node) error {
 			t.like, err = d.text(v)
 			return err
 		}
-		t.keys = append(t.keys, told{d, key, k, v})
+		t.keys = append(t.keys, told{doc: d, key: key, k: k, val: v})
 		return nil
 	}, func(key string, k, v ast.Node) error {
-		t.keys = append(t.keys, told{d, key, k, v}) // a word of the pattern that it is like
+		t.keys = append(t.keys, told{doc: d, key: key, k: k, val: v}) // a word of the pattern that it is like
 		return nil
 	})
 	if err != nil {
@@ -119,6 +120,7 @@ type layered struct {
 	each     []told            // of expect, all of them
 	patterns []*pattern
 	later    []func() error // what can be read once milestones are known
+	words    phrase.Words   // what its patterns take, filled in
 }
 
 // merged are the keys that series and pattern say together.
@@ -137,6 +139,7 @@ func (p *Plan) layers(d *doc, name string, n ast.Node, own []told, like *told, v
 	if err != nil {
 		return nil, err
 	}
+	s.words = words
 	layers := [][]told{own}
 	for _, t := range s.patterns {
 		layers = append(layers, t.keys)
@@ -155,7 +158,11 @@ func (p *Plan) layers(d *doc, name string, n ast.Node, own []told, like *told, v
 					of = &c
 					docs[t.doc] = of
 				}
-				t.doc = of
+				if t.doc = of; t.whole {
+					plain := *of
+					plain.words = nil
+					t.doc = &plain
+				}
 			}
 			if err := s.put(t); err != nil {
 				return nil, err
@@ -173,7 +180,7 @@ func (s *layered) put(t told) error {
 	}
 	s.keys[t.key] = t
 	return t.doc.each(t.val, mustShape(seriesShape, t.key), func(key string, k, v ast.Node) error {
-		part := told{t.doc, key, k, v}
+		part := told{doc: t.doc, key: key, k: k, val: v}
 		if t.key == "expect" && key == "each" {
 			s.each = append(s.each, part)
 			return nil
@@ -319,10 +326,10 @@ func (p *Plan) seriesOf(d *doc, item ast.Node) error {
 	keys := map[string]told{}
 	var own []told
 	err := d.eachOr(item, seriesFromShape, func(key string, k, v ast.Node) error {
-		keys[key] = told{d, key, k, v}
+		keys[key] = told{doc: d, key: key, k: k, val: v}
 		return nil
 	}, func(key string, k, v ast.Node) error {
-		own = append(own, told{d, key, k, v})
+		own = append(own, told{doc: d, key: key, k: k, val: v})
 		return nil
 	})
 	if err != nil {
@@ -349,7 +356,12 @@ func (p *Plan) seriesOf(d *doc, item ast.Node) error {
 		}
 	}
 	defer d.collect.tell("")
+	looked := false
 	return p.eachRow(d, keys["table"].val, func(columns []string, at tableAt, cell func(string) (string, bool)) error {
+		if !looked {
+			looked = true
+			p.columnsOfSeries(at, columns, append(slices.Clone(takes), column))
+		}
 		name, ok := cell(column)
 		switch {
 		case !ok:
@@ -375,13 +387,53 @@ func (p *Plan) seriesOf(d *doc, item ast.Node) error {
 		if err := p.fresh(at.doc, at.node, name); err != nil {
 			return err
 		}
-		s, err := p.layers(at.doc, name, at.node, own, &like, values)
+		row := slices.Clone(own)
+		for _, key := range rowKeys {
+			text, _ := cell(key)
+			if text == "" || key == "title" || key == "summary" {
+				continue
+			}
+			row = slices.DeleteFunc(row, func(t told) bool { return t.key == key })
+			row = append(row, told{doc: at.doc, key: key, k: at.node, val: cellNode(text, at.line), whole: key == "rule"})
+		}
+		s, err := p.layers(at.doc, name, at.node, row, &like, values)
 		if err != nil {
 			return err
+		}
+		if text, _ := cell("summary"); text != "" {
+			filled := *at.doc
+			filled.words = s.words
+			s.lists["event"] = append(slices.DeleteFunc(slices.Clone(s.lists["event"]), func(t told) bool { return t.key == "summary" }),
+				told{doc: &filled, key: "summary", k: at.node, val: cellNode(text, at.line)})
 		}
 		title, _ := cell("title")
 		return p.makeSeries(at.doc, name, at.node, s, title)
 	})
+}
+
+// rowKeys are the keys of a series that a column of its table may say.
+var rowKeys = []string{"title", "rule", "calendar", "zone", "owner", "summary"}
+
+// columnsOfSeries notes which columns of a table are read as keys of its series, and which
+// are not read at all but resemble one that is.
+func (p *Plan) columnsOfSeries(at tableAt, columns, used []string) {
+	known := append(slices.Clone(used), rowKeys...)
+	var keys []string
+	for _, c := range columns {
+		same := func(name string) bool { return phrase.SameName(name, c) }
+		switch {
+		case slices.ContainsFunc(used, same):
+		case slices.ContainsFunc(rowKeys, same):
+			keys = append(keys, c)
+		default:
+			if near := phrase.Nearest(c, known); near != "" {
+				p.slips = append(p.slips, Finding{schedule.Finding{Note: true, Text: fmt.Sprintf("nothing uses the column `%s`; did you mean `%s`?", c, near)}, at.doc.path, 1})
+			}
+		}
+	}
+	if keys != nil {
+		p.Told = append(p.Told, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file, phrase.Agree(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
+	}
 }
 
 // tableAt is a row of a table that the plan reads, as a place for errors.

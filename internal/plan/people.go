@@ -120,7 +120,7 @@ func (p *Plan) tooMany(series []*schedule.Series, window civil.Span) (list []Fin
 	for _, k := range order {
 		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
 			f := Finding{schedule.Finding{About: k.owner, At: eval.Day(k.day),
-				Text: fmt.Sprintf("%s has %s on this day, expected are %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, 0}
+				Text: fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, 0}
 			f.Line, _ = p.perDayAt.doc.at(p.perDayAt.node)
 			list = append(list, f)
 		}

@@ -49,6 +49,8 @@ type Plan struct {
 	PerDay *schedule.Bounds
 	// Strict says that every warning is a failure.
 	Strict bool
+	// Told is what a run tells of how the plan was read.
+	Told []string
 
 	book     *book
 	doc      *doc                       // nil where there is no file
@@ -62,6 +64,8 @@ type Plan struct {
 	beside   []*Plan                    // whose series are looked at too
 	given    map[string]map[string]spot // where each name was given, by what it names
 	faults   []Finding                  // which only checking tells
+	slips    []Finding                  // columns that nothing uses and that resemble others
+	counting []Finding                  // what counts working days while no calendar is named
 	apart    []apartOf
 	lame     bool // the plan's calendar couldn't be had, where faults are collected
 }

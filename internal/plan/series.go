@@ -29,7 +29,7 @@ func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
 	var own []told
 	var like *told
 	take := func(key string, k, v ast.Node) error {
-		t := told{d, key, k, v}
+		t := told{doc: d, key: key, k: k, val: v}
 		if key == "like" {
 			like = &t
 		} else {
@@ -87,7 +87,11 @@ func (p *Plan) makeSeries(d *doc, name string, n ast.Node, said *layered, title 
 		return d.fail(n, "the series `%s` has no `rule`", name)
 	}
 	before := d.collect.count()
-	s, err := p.ruled(said, name, title, env)
+	var s *schedule.Series
+	err = p.watch(name, spot{rule.doc, rule.val}, func() error {
+		s, err = p.ruled(said, name, title, env)
+		return err
+	})
 	if err != nil {
 		return rule.doc.wrap(rule.val, err)
 	}
@@ -95,8 +99,18 @@ func (p *Plan) makeSeries(d *doc, name string, n ast.Node, said *layered, title 
 	for _, t := range said.patterns {
 		s.Patterns = append(s.Patterns, t.name)
 	}
-	if t, ok := said.keys["private"]; ok {
-		if s.Private, err = t.doc.yes("private", t.val); err != nil {
+	for _, k := range []struct {
+		key string
+		to  *bool
+	}{{"private", &s.Private}, {"todo", &s.Todo}} {
+		if t, ok := said.keys[k.key]; ok {
+			if *k.to, err = t.doc.yes(k.key, t.val); err != nil {
+				return t.doc.wrap(t.val, err)
+			}
+		}
+	}
+	if t, ok := said.keys["owner"]; ok {
+		if s.Owner, err = p.ownerOf(s, t.doc, t.val); err != nil {
 			return t.doc.wrap(t.val, err)
 		}
 	}
@@ -107,7 +121,11 @@ func (p *Plan) makeSeries(d *doc, name string, n ast.Node, said *layered, title 
 		if part.key != "milestones" && d.collect.count() > before { // a milestone that is wrong is told; what uses it isn't
 			continue
 		}
-		if err := d.or(part.read(s, said, env)); err != nil {
+		place, ok := at[part.key]
+		if !ok {
+			place = at[""]
+		}
+		if err := d.or(p.watch(name, place, func() error { return part.read(s, said, env) })); err != nil {
 			return err
 		}
 	}
@@ -177,7 +195,7 @@ func (p *Plan) ruled(said *layered, name, title string, env eval.Env) (*schedule
 			at := fmt.Sprintf("expect.rule.%d.", i)
 			said.later = append(said.later, func() error {
 				return d.each(expect, expectShape, func(key string, k, v ast.Node) error {
-					return p.expectation(e, s, told{d, key, k, v}, at, env)
+					return p.expectation(e, s, told{doc: d, key: key, k: k, val: v}, at, env)
 				})
 			})
 			r.Expects = e
@@ -276,19 +294,25 @@ func (p *Plan) milestone(s *schedule.Series, t told, env eval.Env) error {
 			}
 		}
 	}
+	m.Public = keys["private"] != nil && !m.Private
 	return p.owned(s, m, d, keys["owner"], keys["title"])
+}
+
+// ownerOf reads an owner; "" for nobody.
+func (p *Plan) ownerOf(s *schedule.Series, d *doc, n ast.Node) (string, error) {
+	name, err := d.filled(n)
+	if err != nil || name == "" || name == nobody {
+		return "", err
+	}
+	p.owners = append(p.owners, ownerAt{name, s.Name, spot{d, n}})
+	return name, nil
 }
 
 // owned gives a milestone its owner and title, where they are told.
 func (p *Plan) owned(s *schedule.Series, m *schedule.Milestone, d *doc, owner, title ast.Node) (err error) {
 	if owner != nil {
-		name, err := d.filled(owner)
-		if err != nil {
+		if m.Owner, err = p.ownerOf(s, d, owner); err != nil {
 			return err
-		}
-		if name != "" && name != nobody {
-			m.Owner = name
-			p.owners = append(p.owners, ownerAt{name, s.Name, spot{d, owner}})
 		}
 	}
 	if title != nil {
@@ -342,7 +366,7 @@ func (p *Plan) tasks(s *schedule.Series, t told, env eval.Env) error {
 		}
 		name := nodes["name"].GetToken().Value
 		at.doc.words = words
-		task := told{at.doc, name, at.node, at.node}
+		task := told{doc: at.doc, key: name, k: at.node, val: at.node}
 		if err := newMilestone(s, task); err != nil {
 			return err
 		}

@@ -165,6 +165,8 @@ var (
 		{name: "instead", help: "days that stand in the place of others, by hand", takes: listOrTable, of: insteadOfOneShape},
 		{name: "zone", help: "time zone of its times (default: the plan's)"},
 		{name: "private", help: "whether its events are private", oneOf: []string{"yes", "no"}},
+		{name: "owner", help: "one of the people, who sees to its dates"},
+		{name: "todo", help: "whether its own date is a to-do", oneOf: []string{"yes", "no"}},
 	}}
 	patternShape = &shape{what: "a pattern", beside: "like", keys: append([]keyOf{
 		{name: "takes", help: "words that a series fills in, with their values unless told: {lead: 5}", takes: aMapping, of: takesShape},

@@ -72,7 +72,8 @@ type Looked interface {
 type compiler struct {
 	Env
 	text   string
-	chosen bool // Calendar is what a column named
+	chosen bool  // Calendar is what a column named
+	looks  *bool // whether it looks into a series
 }
 
 func (c *compiler) fail(at phrase.Span, message, hint string) error {
@@ -169,5 +170,5 @@ func known(word, what string, names []string) string {
 }
 
 func newCompiler(text string, env Env) *compiler {
-	return &compiler{Env: env, text: strings.TrimSpace(text), chosen: env.chosen}
+	return &compiler{Env: env, text: strings.TrimSpace(text), chosen: env.chosen, looks: new(bool)}
 }

@@ -16,7 +16,12 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 		return nil, err
 	}
 	c := newCompiler(text, env)
-	return c.program(e, base)
+	p, err := c.program(e, base)
+	if err == nil {
+		n, open := e.(*phrase.If)
+		p.lacks = c.looks != nil && *c.looks || open && n.Else == nil
+	}
+	return p, err
 }
 
 // CompileDate compiles an expression that must give a date or a blank: a cell

@@ -55,6 +55,7 @@ type Program struct {
 	// expression gives, or what its steps start from.
 	choice traced
 	from   []Source
+	lacks  bool
 }
 
 // traced computes a value and appends the moves of its operands to trace, if that isn't
@@ -72,6 +73,10 @@ type Source struct {
 
 // Standing is the Slot of a source that is no name.
 const Standing = -1
+
+// MayLack reports whether the expression says by itself that it may give nothing: an `if`
+// without `else`, or a date of another series.
+func (p *Program) MayLack() bool { return p.lacks }
 
 // Sources are what the date of the expression is reckoned from, through operands and
 // branches; none if it gives no date.

@@ -436,6 +436,9 @@ func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
 	s.reaches(10*366, 10*366)
 	s.mayBlank = true
 	s.series = series
+	if c.looks != nil {
+		*c.looks = true
+	}
 	if by := n.Target.By; by != nil {
 		found, known, err := series.By(by.Text)
 		if err != nil {

@@ -164,6 +164,14 @@ func Several(n int, what string) string {
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
+// Agree counts something with its own verb: 1 period overlaps, 2 periods overlap.
+func Agree(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
 // IsAre is Several with the verb: 1 row is, 2 rows are.
 func IsAre(n int, what string) string {
 	return Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]

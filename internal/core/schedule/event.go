@@ -46,12 +46,16 @@ func (e Entry) Event(plan string) Event {
 	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
 		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.milestone().Todo, Owner: e.milestone().Owner,
-		Private: e.Series.Private || e.milestone().Private, Tentative: e.Why.Blind.Is(), Look: e.Series.Look}
+		Private: e.milestone().Private || e.Series.Private && !e.milestone().Public, Tentative: e.Why.Blind.Is(), Look: e.Series.Look}
 }
 
-// milestone is that of the entry; the zero value where it is the date itself.
+// milestone is that of the entry; of the date itself, who owns it and whether it is a
+// to-do.
 func (e Entry) milestone() (m Milestone) {
-	if i := slices.IndexFunc(e.Series.Milestones, func(m Milestone) bool { return m.Name == e.What }); i >= 0 && e.What != "date" {
+	if e.What == "date" {
+		return Milestone{Owner: e.Series.Owner, Todo: e.Series.Todo}
+	}
+	if i := slices.IndexFunc(e.Series.Milestones, func(m Milestone) bool { return m.Name == e.What }); i >= 0 {
 		m = e.Series.Milestones[i]
 	}
 	return m
@@ -118,5 +122,5 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // the series itself stays as it is.
 func (s *Series) With() *Series {
 	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules, hands: s.hands, Start: s.Start, End: s.End,
-		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look, Private: s.Private, Zone: s.Zone, Patterns: s.Patterns}
+		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look, Private: s.Private, Owner: s.Owner, Todo: s.Todo, Zone: s.Zone, Patterns: s.Patterns}
 }

@@ -80,7 +80,7 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 		c.all = append(c.all, o)
 	}
 	slices.Sort(c.around)
-	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.order, c.closed, c.hands, c.provisional, c.none} {
+	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.closed, c.hands, c.provisional, c.blanks, c.periods, c.none, c.early} {
 		look()
 	}
 	if c.err != nil {
@@ -167,7 +167,7 @@ func (c *checker) counts() {
 			}
 			cut := own.First > p.First || own.Last < p.Last
 			if !want.has(n) && !(cut && n <= want.Most) {
-				c.fail("expect."+u.Key, eval.Value{}, "%s has %s, expected are %s", p.Name, phrase.Several(n, "date"), want)
+				c.fail("expect."+u.Key, eval.Value{}, "%s: %s has %s, expected %s", u.Key, p.Name, phrase.Several(n, "date"), want)
 			}
 		}
 		if changes > 0 {
@@ -182,7 +182,7 @@ func (c *checker) gaps() {
 		a, b := c.around[i-1], c.around[i]
 		gap := c.gapOf(b)
 		if n := int(b - a); gap != nil && (c.window.Has(a) || c.window.Has(b)) && !gap.has(n) {
-			c.fail("expect.gap", eval.Day(b), "%s after %s, expected are %s", phrase.Several(n, "day"), a, gap)
+			c.fail("expect.gap", eval.Day(b), "gap: %s after %s, expected %s", phrase.Several(n, "day"), a, gap)
 		}
 	}
 }
@@ -310,46 +310,6 @@ func (c *checker) twice() {
 	}
 }
 
-// order finds milestones, the date among them, that stand the other way round than
-// on most dates.
-func (c *checker) order() {
-	slots := []int{slotDate}
-	for i := range c.s.Milestones {
-		slots = append(slots, slotMilestones+i)
-	}
-	names := c.s.Names()
-	way := func(o *Occurrence, a, b int) int {
-		x, y := o.Row[slots[a]], o.Row[slots[b]]
-		if x.Kind == eval.Blank || y.Kind == eval.Blank {
-			return 0
-		}
-		if x.Kind == eval.Moment && y.Kind == eval.Moment {
-			return eval.CompareTimes(x, y)
-		}
-		return sign(int(x.Day - y.Day))
-	}
-	for a := range slots {
-		for b := a + 1; b < len(slots); b++ {
-			sum := 0
-			for _, o := range c.all {
-				sum += way(o, a, b)
-			}
-			for _, o := range c.all {
-				if w := way(o, a, b); w*sum < 0 {
-					first, then := b, a
-					if w < 0 {
-						first, then = a, b
-					}
-					x, y := o.Row[slots[first]], o.Row[slots[then]]
-					c.fail("milestones."+names[slots[b]], o.Value(), "out of order: %s (%s) comes after %s (%s), on most dates before it", names[slots[first]], x, names[slots[then]], y)
-				}
-			}
-		}
-	}
-}
-
-func sign(n int) int { return min(1, max(-1, n)) }
-
 // closed finds dates and milestones that a roll was to keep off closed days and
 // that lie on one of the calendar they roll by.
 func (c *checker) closed() {
@@ -382,9 +342,29 @@ func (c *checker) closed() {
 	}
 }
 
-// hands notes the dates that were left out by hand; those that were set stand in the
-// table with their reason.
+// hands notes the dates that were left out by hand, and those that were set beyond the
+// date before or after; the others stand in the table with their reason.
 func (c *checker) hands() {
+	for _, h := range c.s.Hands() {
+		if h.What != "date" || h.Kept || h.Gone || h.At.Kind == eval.Blank || !c.window.Has(h.Nominal) && !c.window.Has(h.At.Day) {
+			continue
+		}
+		for _, after := range []bool{false, true} {
+			d, rec, ok := c.s.beside(h.Nominal, after)
+			if !ok {
+				continue
+			}
+			m, err := c.s.run(d, rec, nil)
+			if err != nil || m.To == civil.None || m.To == h.At.Day || m.To > h.At.Day == after {
+				continue
+			}
+			side := "before the date before it"
+			if after {
+				side = "after the date after it"
+			}
+			c.note("instead.date."+h.ID, h.At, "the date by hand of %s lies %s, %s of %s", h.ID, side, m.To, m.ID())
+		}
+	}
 	for _, h := range c.s.Hands() {
 		if h.At.Kind == eval.Blank && !h.Kept && c.window.Has(h.Nominal) {
 			c.tell("instead."+h.What+"."+h.ID, eval.Day(h.Nominal), "%s of %s: %s", h.What, h.ID, h.Reason)
@@ -414,6 +394,75 @@ func (c *checker) provisional() {
 	}
 	if n > 0 {
 		c.note("rule", eval.Value{}, "%s provisional: %s", phrase.IsAre(n, "date"), why.Text())
+	}
+}
+
+// blanks notes milestones that some dates lack. One that may be blank by its own words
+// isn't noted.
+func (c *checker) blanks() {
+	for i, m := range c.s.Milestones {
+		if m.Prog.MayLack() {
+			continue
+		}
+		n, of := 0, 0
+		for _, o := range c.all {
+			if o.Hand != nil && o.Hand.Gone || o.Whys[i].Hand != nil {
+				continue
+			}
+			if of++; o.Milestone(i).Kind == eval.Blank {
+				n++
+			}
+		}
+		if n > 0 {
+			c.note("milestones."+m.Name, eval.Value{}, "%s is blank for %d of %s", m.Name, n, phrase.Several(of, "date"))
+		}
+	}
+}
+
+// periods notes periods that overlap, or leave out days between them.
+func (c *checker) periods() {
+	if c.s.Start == nil && c.s.End == nil {
+		return // the default periods follow each other
+	}
+	type found struct {
+		n     int
+		first string
+	}
+	var over, holes found
+	var before civil.Span
+	see := func(f *found, format string, args ...any) {
+		if f.n++; f.n == 1 {
+			f.first = fmt.Sprintf(format, args...)
+		}
+	}
+	for p, err := range c.s.Periods(c.window) {
+		if err != nil {
+			c.err = err
+			return
+		}
+		switch last := before.Last; {
+		case before == civil.Span{}:
+		case p.First <= last:
+			see(&over, "%s..%s and %s..%s", before.First, last, p.First, p.Last)
+		case p.First > last+1:
+			see(&holes, "%s..%s", last+1, p.First-1)
+		}
+		if p.Last > before.Last || before == (civil.Span{}) {
+			before = p.Span
+		}
+	}
+	if over.n > 0 {
+		c.note("period", eval.Value{}, "%s the one before; the first are %s", phrase.Agree(over.n, "period overlaps", "periods overlap"), over.first)
+	}
+	if holes.n > 0 {
+		c.note("period", eval.Value{}, "%s in no period; the first is %s", phrase.Agree(holes.n, "stretch of days lies", "stretches of days lie"), holes.first)
+	}
+}
+
+// early notes a rule that ends before the window begins.
+func (c *checker) early() {
+	if last := c.s.own().Last; last < c.window.First {
+		c.note("rule", eval.Value{}, "the rule ends on %s, before the window begins on %s", last, c.window.First)
 	}
 }
 

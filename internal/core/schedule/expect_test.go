@@ -39,7 +39,8 @@ func TestExpectations(t *testing.T) {
 		var got, want []string
 		for _, f := range found {
 			if strings.HasPrefix(f.Key, "expect.") || strings.HasPrefix(f.Text, "two dates") {
-				got = append(got, f.Key+" "+f.At.String()+" "+strings.Fields(f.Text)[0])
+				text := strings.TrimPrefix(f.Text, strings.TrimPrefix(f.Key, "expect.")+": ") // which it starts with
+				got = append(got, f.Key+" "+f.At.String()+" "+strings.Fields(text)[0])
 			}
 		}
 		// By hand: the moved dates, one after the other.
@@ -93,9 +94,8 @@ func TestExpectations(t *testing.T) {
 	}
 }
 
-// What a check finds, and what it doesn't: milestones at different distances are in
-// order, one that overtakes is not; an empty window; and dates elsewhere are those outside
-// of the window alone.
+// What a check finds, and what it doesn't: milestones in whatever order are fine; an empty
+// window isn't; and dates elsewhere are those outside of the window alone.
 func TestFindings(t *testing.T) {
 	env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
 	first, _ := civil.Of(2027, 1, 1)
@@ -103,7 +103,7 @@ func TestFindings(t *testing.T) {
 	for _, c := range []struct{ rule, milestone, want string }{
 		{"monthly on 15", "date, -1 working day", ""}, // one day or three before
 		{"monthly on 10", "nominal, 15th day of this month, +0 days", ""},
-		{"monthly on 1, 2, 28", "nominal, 10th day of this month", "out of order"},
+		{"monthly on 1, 2, 28", "nominal, 10th day of this month", ""},
 		{"yearly on 29 feb from 2028-01-01", "", "no date falls between 2027-01-01 and 2027-12-31"},
 	} {
 		s, err := NewSeries("s", "", c.rule, env)
@@ -132,17 +132,6 @@ func TestFindings(t *testing.T) {
 		if text := strings.Join(texts, "; "); (c.want == "") != (text == "") || !strings.Contains(text, c.want) {
 			t.Errorf("%s, %s: %q, want %q", c.rule, c.milestone, text, c.want)
 		}
-	}
-	odd, err := NewSeries("odd", "", "monthly on 15", env) // five dates of twelve the other way round, however far
-	if err == nil {
-		err = odd.AddMilestone("m", "if month of nominal <= 7 then (date, -1 day) else (date, +5 days)", env)
-	}
-	if err != nil {
-		t.Fatal(err)
-	}
-	found, err := odd.Check(year)
-	if err != nil || len(found) != 5 {
-		t.Errorf("%d out of order, want 5: %v %v", len(found), found, err)
 	}
 	s, err := NewSeries("pay", "", "monthly on last", env)
 	if err == nil {

@@ -1,7 +1,9 @@
 package schedule
 
 import (
+	"cmp"
 	"iter"
+	"slices"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -23,6 +25,7 @@ func (s *Series) NumberedPeriods(span civil.Span) iter.Seq2[NumberedPeriod, erro
 	return func(yield func(NumberedPeriod, error) bool) {
 		back, forth := s.reach()
 		far := 2*s.stride() + back + forth
+		var list []*Occurrence // dates that move change places, periods don't
 		for o, err := range s.Occurrences(span.Widen(far, far)) {
 			if err != nil {
 				yield(NumberedPeriod{}, err)
@@ -36,7 +39,14 @@ func (s *Series) NumberedPeriods(span civil.Span) iter.Seq2[NumberedPeriod, erro
 			if p.First > span.Last || p.Last < span.First {
 				continue
 			}
+			list = append(list, o)
+		}
+		slices.SortStableFunc(list, func(a, b *Occurrence) int {
+			return cmp.Or(cmp.Compare(a.Row[slotPeriodStart].Day, b.Row[slotPeriodStart].Day), cmp.Compare(a.Row[slotPeriodEnd].Day, b.Row[slotPeriodEnd].Day))
+		})
+		for _, o := range list {
 			o.Note()
+			p := civil.Span{First: o.Row[slotPeriodStart].Day, Last: o.Row[slotPeriodEnd].Day}
 			if !yield(NumberedPeriod{civil.NamedSpan{Name: o.ID, Span: p}, int(o.Row[slotNumber].Num)}, nil) {
 				return
 			}

@@ -44,7 +44,9 @@ type Series struct {
 	Expects     *Expects  // what must hold of it; nil for nothing
 	Reminders   []Reminder
 	Look        Look
-	Private     bool     // its events are CLASS:PRIVATE
+	Private     bool     // its events are CLASS:PRIVATE, and those of milestones that don't say otherwise
+	Owner       string   // of its own date, one of the people of the plan; "" for nobody
+	Todo        bool     // its own date is a to-do
 	Zone        string   // of its times; "" for that of the plan
 	Patterns    []string // that it is like, the nearest first
 
@@ -61,6 +63,7 @@ type Milestone struct {
 	Title         *Template // what its events are called; nil for the series and its name
 	Owner         string    // one of the people of the plan; "" for nobody
 	Todo, Private bool
+	Public        bool // not private, whatever the series says
 
 	back, forth int // how many days before and after its occurrence's date it lies at most
 }
@@ -284,16 +287,21 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	row[slotPeriodStart] = eval.Day(defaultStart(m.Rec, nominal, before.Date.Date))
 	row[slotPeriodEnd] = row[slotNominal]
 	start, end := row[slotPeriodStart], row[slotPeriodEnd]
-	var err error
-	if s.Start != nil {
-		if start, err = s.Start.Eval(row); err != nil {
-			return nil, fmt.Errorf("start of the period of %s: %w", o.Value(), err)
+	// What a period asks in vain is noted with its occurrence, if that is shown.
+	for _, edge := range []struct {
+		prog *eval.Program
+		to   *eval.Value
+		name string
+	}{{s.Start, &start, "start"}, {s.End, &end, "end"}} {
+		if edge.prog == nil {
+			continue
 		}
-	}
-	if s.End != nil {
-		if end, err = s.End.Eval(row); err != nil {
-			return nil, fmt.Errorf("end of the period of %s: %w", o.Value(), err)
+		*edge.to = eval.Value{}
+		asked, err := edge.prog.Work(row, nil, edge.to)
+		if err != nil {
+			return nil, fmt.Errorf("%s of the period of %s: %w", edge.name, o.Value(), err)
 		}
+		o.Asked = o.Asked.Or(asked)
 	}
 	row[slotPeriodStart], row[slotPeriodEnd] = start, end
 	return o, s.milestones(o)

@@ -103,6 +103,7 @@ func AgendaOf(list []*Series, home string) (a Agenda) {
 		zone, timed = own, true
 	}
 	for _, s := range list {
+		a.Owner = a.Owner || s.Owner != ""
 		for _, r := range s.Rules {
 			see(r.Rec.Chain)
 		}

@@ -87,6 +87,10 @@ func (c *Calendar) Need() {
 	}
 }
 
+// TakeNeed reports whether a step or measure counted with the calendar since it was asked
+// last, for a calendar that only stands in.
+func (c *Calendar) TakeNeed() bool { return c.needed.Swap(false) }
+
 // Warnings tells what the calendars didn't know, and whether one only stood in:
 // a holiday list that has run out, or that was never given, is never silent.
 func Warnings(cals []*Calendar) (list []string) {
