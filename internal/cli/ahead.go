@@ -125,6 +125,11 @@ func (a *App) asked(p *plan.Plan, names []string, within, window, overdue string
 
 // tellAhead writes what comes up.
 func (a *App) tellAhead(plans []*plan.Plan, all []plan.Ahead, out *output) error {
+	for i, one := range plans {
+		if err := a.warnHeld(one, all[i].Series, all[i].Window); err != nil {
+			return err
+		}
+	}
 	p, what := plans[0], all[0]
 	columns := what
 	var events []schedule.Event
@@ -194,8 +199,7 @@ func (a *App) tellAhead(plans []*plan.Plan, all []plan.Ahead, out *output) error
 	if len(events) == 0 {
 		a.note("Nothing comes up between %s and %s.", what.Window.First, what.Window.Last)
 	}
-	for i, one := range plans {
-		a.warnHeld(one, all[i].Series, all[i].Window)
+	for _, one := range plans {
 		for _, w := range one.Warnings() {
 			a.warn("%s", w)
 		}

@@ -106,7 +106,7 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 	place.Stdin, place.Warn, place.Note, place.Flags = a.In, a.warn, a.note, true
 	var stage files.Stage
 	defer stage.Drop()
-	place.Create = stage.Create
+	place.Create = func(_, path string) (io.Writer, error) { return stage.Create(path) }
 	job.Place, job.Args = &place, args
 	if job.Question.Table {
 		var stop func()

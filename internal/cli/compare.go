@@ -102,7 +102,9 @@ func (m *comparison) do(args []string) error {
 	var told []string
 	for _, p := range m.plans {
 		if p.Window != nil {
-			m.app.warnHeld(p, nil, *p.Window)
+			if err := m.app.warnHeld(p, nil, *p.Window); err != nil {
+				return err
+			}
 		}
 		for _, w := range p.Warnings() {
 			if !slices.Contains(told, w) {

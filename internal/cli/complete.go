@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"os"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/spf13/cobra"
 
@@ -99,6 +101,20 @@ func beginning(names []string, word string, at int) []string {
 	return list
 }
 
+// shellVariable tells which shell asks, for one that can't quote what it is offered.
+const shellVariable = "YOYAKU_COMPLETES_FOR"
+
+// offered reports whether a heading may be offered to a shell: none that could steer a
+// terminal, and to PowerShell none that it would run inside a quotation.
+func offered(name string) bool {
+	for _, r := range name {
+		if unicode.IsControl(r) || unicode.Is(unicode.Cf, r) || r == unicode.ReplacementChar {
+			return false
+		}
+	}
+	return os.Getenv(shellVariable) != "powershell" || !strings.ContainsAny(name, "$`'(){};&|<>@#")
+}
+
 // columnsOf offers the columns of the table named on the command line.
 func columnsOf(in *question.TableIn) completion {
 	return func(_ *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
@@ -123,6 +139,7 @@ func columnsOf(in *question.TableIn) completion {
 				names[i] = `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
 			}
 		}
+		names = slices.DeleteFunc(names, func(name string) bool { return !offered(name) })
 		list := beginning(names, word, at)
 		slices.Sort(list)
 		return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace

@@ -2,8 +2,10 @@ package cli
 
 import (
 	"embed"
+	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"github.com/spf13/cobra"
 )
@@ -18,7 +20,16 @@ var Shells = []string{"bash", "zsh", "fish", "powershell"}
 // commands.
 func Completion(root *cobra.Command, shell string, w io.Writer) error {
 	if shell == "powershell" {
-		return root.GenPowerShellCompletionWithDesc(w)
+		var b strings.Builder
+		if err := root.GenPowerShellCompletionWithDesc(&b); err != nil {
+			return err
+		}
+		const at = "Invoke-Expression -OutVariable out"
+		if !strings.Contains(b.String(), at) {
+			return errors.New("the script for PowerShell has another form than it had")
+		}
+		_, err := io.WriteString(w, strings.Replace(b.String(), at, "$env:"+shellVariable+" = 'powershell'\n    "+at, 1))
+		return err
 	}
 	script, err := shells.ReadFile("shells/" + shell)
 	if err != nil {

@@ -70,6 +70,8 @@ func code(err error) int {
 			return exitWords
 		}
 		return exitMachine
+	case errors.As(err, new(*files.LockedError)):
+		return exitMachine
 	case errors.As(err, &network), errors.As(err, &server):
 		return exitMachine
 	case errors.Is(err, fs.ErrNotExist), errors.Is(err, fs.ErrExist):

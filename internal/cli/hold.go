@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 
 	"yoyaku/internal/core/civil"
@@ -87,13 +86,10 @@ func (a *App) tellHeld(out *output, p *plan.Plan, held []schedule.Held) error {
 }
 
 // warnHeld tells how many dates of a plan aren't as they were released.
-func (a *App) warnHeld(p *plan.Plan, series []*schedule.Series, window civil.Span) {
+func (a *App) warnHeld(p *plan.Plan, series []*schedule.Series, window civil.Span) error {
 	held, err := p.Hold(series, window)
-	var file *plan.ReleasedError
-	switch {
-	case errors.As(err, &file):
-		a.warn("%v", err)
-	case len(held) > 0:
+	if len(held) > 0 {
 		a.warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(held), "date"))
 	}
+	return err
 }

@@ -7,8 +7,11 @@ import (
 	"encoding/json"
 	"errors"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
@@ -71,46 +74,74 @@ func hashOf(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// log adds the run's line to the log, which appears with the outputs.
-func (r *run) log() error {
-	if r.by == "" {
-		return nil
+// log adds a line for each run to the logs beside their plans, which appear with the
+// outputs. Until unlock, nobody else writes them.
+func (r *run) log(runs []*run) (unlock func(), err error) {
+	var held []func()
+	unlock = func() {
+		for _, u := range held {
+			u()
+		}
 	}
+	logs := map[string]*bytes.Buffer{}
+	order := slices.Clone(runs) // all take their turns in one order
+	slices.SortStableFunc(order, func(a, b *run) int { return strings.Compare(a.plan.Path, b.plan.Path) })
+	for _, one := range order {
+		path := filepath.Join(filepath.Dir(one.plan.Path), logName)
+		if err := one.plan.Files.Write(path); err != nil {
+			return unlock, err
+		}
+		b := logs[path]
+		if b == nil {
+			free, err := one.plan.Lock(r.app.warn)
+			if err != nil {
+				return unlock, err
+			}
+			held = append(held, free)
+			b = &bytes.Buffer{}
+			logs[path] = b
+			before, err := os.ReadFile(path)
+			if err != nil && !errors.Is(err, fs.ErrNotExist) {
+				return unlock, err
+			}
+			if b.Write(before); len(before) > 0 && !bytes.HasSuffix(before, []byte("\n")) {
+				b.WriteByte('\n')
+			}
+		}
+		data, err := json.Marshal(one.logLine())
+		if err != nil {
+			return unlock, err
+		}
+		b.Write(append(data, '\n'))
+	}
+	for _, path := range slices.Sorted(maps.Keys(logs)) {
+		w, err := runs[0].stage.Create(path)
+		if err == nil {
+			_, err = w.Write(logs[path].Bytes())
+		}
+		if err != nil {
+			return unlock, err
+		}
+	}
+	return unlock, nil
+}
+
+// logLine is what the log tells of the run.
+func (r *run) logLine() logLine {
 	folder := filepath.Dir(r.plan.Path)
 	line := logLine{Plan: r.plan.ID, AsOf: r.plan.Env.Today.String(), By: r.by, Note: r.logNote, Version: version(),
 		Window: r.span.First.String() + ".." + r.span.Last.String(), Read: map[string]string{}, Written: r.hashes, Moved: []logMoved{}}
 	for _, path := range r.plan.Files.Reads() {
-		data, err := os.ReadFile(path)
-		if err != nil {
-			return err
-		}
 		name := path
 		if rel, err := filepath.Rel(folder, path); err == nil {
 			name = filepath.ToSlash(rel)
 		}
-		line.Read[name] = hashOf(data)
+		if sum := r.plan.Files.Sum(path); sum != "" {
+			line.Read[name] = sum
+		}
 	}
 	for _, d := range r.moved {
 		line.Moved = append(line.Moved, logMoved{d.Series, d.What, d.ID, d.Was.String(), d.Now.String(), d.Detail})
 	}
-	path := filepath.Join(folder, logName)
-	if err := r.plan.Files.Write(path); err != nil {
-		return err
-	}
-	before, err := os.ReadFile(path)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	if len(before) > 0 && !bytes.HasSuffix(before, []byte("\n")) {
-		before = append(before, '\n')
-	}
-	data, err := json.Marshal(line)
-	if err != nil {
-		return err
-	}
-	w, err := r.stage.Create(path)
-	if err == nil {
-		_, err = w.Write(append(append(before, data...), '\n'))
-	}
-	return err
+	return line
 }

@@ -371,15 +371,46 @@ func (r *run) place(out *plan.Output) question.Place {
 	place.Stdin = strings.NewReader("")
 	place.Note = func(format string, args ...any) { r.note(out, fmt.Sprintf(format, args...)) }
 	place.Warn = place.Note
-	place.Create = func(path string) (io.Writer, error) {
-		if !filepath.IsLocal(path) {
-			return nil, fmt.Errorf("%s lies outside the output folder; outputs stay inside it", path)
+	// What one output sets aside of a record, the others would set aside too.
+	place.Reserve = func(asker, file string) error {
+		path := filepath.Join(r.folder(), file)
+		if !filepath.IsLocal(file) {
+			return fmt.Errorf("%s lies outside the output folder; outputs stay inside it", file)
+		}
+		if err := files.Inside(r.folder(), path); err != nil {
+			return err
 		}
 		r.staging.Lock()
 		defer r.staging.Unlock()
-		return r.stage.Create(filepath.Join(r.folder(), path))
+		if of, set := r.asides[path]; set && of == asker {
+			return nil
+		}
+		if err := r.plan.Files.Write(path); err != nil {
+			return err
+		}
+		r.asides[path] = asker
+		return nil
+	}
+	place.Create = func(asker, file string) (io.Writer, error) {
+		if r.firstOf(asker) != out {
+			return io.Discard, nil
+		}
+		r.staging.Lock()
+		defer r.staging.Unlock()
+		return r.stage.Create(filepath.Join(r.folder(), file))
 	}
 	return place
+}
+
+// firstOf is the first output that shows a record, itself or in what it makes; nil for
+// none.
+func (r *run) firstOf(record string) *plan.Output {
+	for _, out := range r.plan.Outputs {
+		if out.Record != nil && out.Record.Name == record || slices.ContainsFunc(out.Rows, func(rec *plan.Record) bool { return rec.Name == record }) {
+			return out
+		}
+	}
+	return nil
 }
 
 // keyOf checks that the key of a record is there, filled and names one row.
@@ -393,7 +424,7 @@ func (r *run) keyOf(rec *plan.Record) error {
 // became tells what becomes of an output: how it differs from the file that
 // stands there, date by date.
 func became(path string, out *plan.Output, data []byte, listed int) (text string, list []schedule.Difference) {
-	f, err := os.Open(path)
+	f, err := files.OpenOld(path)
 	isNew := err != nil
 	if !isNew {
 		defer f.Close()

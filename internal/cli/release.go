@@ -69,6 +69,11 @@ with the plan.`,
 		if wrong {
 			return a.tellFindings(list, &r.out, s.files)
 		}
+		unlock, err := p.Lock(a.warn) // before the file is read that is written anew
+		if err != nil {
+			return err
+		}
+		defer unlock()
 		if p, err = s.load(); err != nil { // afresh: what checking asked is not told twice
 			return err
 		}

@@ -39,7 +39,8 @@ type run struct {
 	span    civil.Span
 	sums    []schedule.Summary
 	stage   *files.Stage
-	staging *sync.Mutex // outputs are made beside each other
+	asides  map[string]string // files that bad rows go to, and the records of which
+	staging *sync.Mutex       // outputs are made beside each other
 	told    []told
 	cut     int // occurrences that the window's edge cuts
 	listed  int // rows of the last output, below 0 where that says nothing
@@ -85,6 +86,7 @@ written, by their hashes, and each date that moved.`,
 			return err
 		}
 		s.files = nil // the log of each tells what that one read
+		s.hash = r.by != ""
 		plans, err := s.plans(args, "run")
 		if err != nil {
 			return err
@@ -95,7 +97,7 @@ written, by their hashes, and each date that moved.`,
 }
 
 func (a *App) newRun() *run {
-	r := &run{app: a, stage: &files.Stage{}, staging: &sync.Mutex{}, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
+	r := &run{app: a, stage: &files.Stage{}, staging: &sync.Mutex{}, asides: map[string]string{}, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
 	r.note = func(out *plan.Output, text string) {
 		if i := slices.IndexFunc(r.told, func(t told) bool { return t.note && t.text == text }); i >= 0 {
 			if of := strings.Split(r.told[i].of, ", "); of[len(of)-1] != out.File {
@@ -173,6 +175,13 @@ func (r *run) do(plans ...*plan.Plan) error {
 			return one.of(err, len(runs))
 		}
 	}
+	if r.by != "" {
+		unlock, err := r.log(runs)
+		defer unlock()
+		if err != nil {
+			return err
+		}
+	}
 	for _, one := range runs {
 		if err := one.stage.Commit(); err != nil {
 			return err
@@ -237,7 +246,7 @@ func (r *run) make() (err error) {
 		}
 		r.sums = append(r.sums, sum)
 	}
-	for _, step := range []func() error{r.expect, r.hold, r.outputs, r.strict, r.log} {
+	for _, step := range []func() error{r.expect, r.hold, r.outputs, r.strict} {
 		if err := step(); err != nil {
 			return err
 		}

@@ -19,10 +19,20 @@ func Told(err *fs.PathError) string {
 	return err.Path + ": " + err.Err.Error()
 }
 
+// ReadAll reads a file that was registered, as the function of that name does.
+func (r *Register) ReadAll(path string, most int64, what string) ([]byte, error) {
+	f, err := r.Opened(os.Open(path))
+	return readAll(f, err, path, most, what)
+}
+
 // ReadAll reads a whole file of at most so many bytes; what names the kind of
 // file in the error of a longer one. Devices and pipes are read no further.
 func ReadAll(path string, most int64, what string) ([]byte, error) {
 	f, err := os.Open(path)
+	return readAll(f, err, path, most, what)
+}
+
+func readAll(f *os.File, err error, path string, most int64, what string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}

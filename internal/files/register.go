@@ -1,6 +1,8 @@
 package files
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"io"
 	"os"
@@ -17,26 +19,60 @@ type Register struct {
 	read  []entry
 	write []entry
 	out   os.FileInfo // the file that standard output goes to; nil for none
+	sums  map[string]string
+	hash  bool
+}
+
+// Hash has files hashed while they are read.
+func (r *Register) Hash() { r.hash = true }
+
+// Sum is the SHA-256 of a file as it was when it was read first, in hex digits; "" if it
+// wasn't, or nobody asked for it.
+func (r *Register) Sum(path string) string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.sums[path]
+}
+
+// Open registers a file that is read, and opens it. What stands there is hashed through
+// the file that is then read from, if that was asked for, once.
+func (r *Register) Open(path string) (*os.File, error) {
+	if err := r.Read(path); err != nil {
+		return nil, err
+	}
+	return r.Opened(os.Open(path))
+}
+
+// Opened is Open for a file that was registered before.
+func (r *Register) Opened(f *os.File, err error) (*os.File, error) {
+	if err != nil || r == nil || !r.hash || r.Sum(f.Name()) != "" {
+		return f, err
+	}
+	info, err := f.Stat()
+	if err != nil || !info.Mode().IsRegular() {
+		return f, nil // what reads it tells
+	}
+	sum := sha256.New()
+	if _, err := io.Copy(sum, f); err != nil {
+		f.Close()
+		return nil, err
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		f.Close()
+		return nil, err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.sums == nil {
+		r.sums = map[string]string{}
+	}
+	r.sums[f.Name()] = hex.EncodeToString(sum.Sum(nil))
+	return f, nil
 }
 
 type entry struct {
-	path string // absolute and clean
+	path string // absolute and clean, through links
 	as   string // as it was named
-}
-
-func absolute(path string) string {
-	abs, err := filepath.Abs(path)
-	if err != nil {
-		abs = filepath.Clean(path)
-	}
-	// What a link points to counts, for a file that is not there yet its folder.
-	if real, err := filepath.EvalSymlinks(abs); err == nil {
-		return real
-	}
-	if dir, err := filepath.EvalSymlinks(filepath.Dir(abs)); err == nil {
-		return filepath.Join(dir, filepath.Base(abs))
-	}
-	return abs
 }
 
 // same reports whether two paths are one file.
@@ -64,7 +100,7 @@ func clash(format string, args ...any) error { return &ClashError{fmt.Sprintf(fo
 func (r *Register) Read(path string) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	e := entry{absolute(path), path}
+	e := entry{target(path), path}
 	r.read = append(r.read, e)
 	if err := r.apart(e); err != nil {
 		return err
@@ -135,7 +171,7 @@ func (r *Register) Free(path string) error {
 }
 
 func (r *Register) free(path string) (entry, error) {
-	e := entry{absolute(path), path}
+	e := entry{target(path), path}
 	for _, in := range r.read {
 		if same(in.path, e.path) {
 			return e, overwritten(path)

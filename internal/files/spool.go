@@ -76,7 +76,7 @@ func (s *Spool) Write(p []byte) (int, error) {
 		return s.mem.Write(p)
 	}
 	if s.file == nil {
-		f, err := temporary("", "yoyaku-*.part")
+		f, err := temporary("", "yoyaku-", ".part", false)
 		if err != nil {
 			return 0, err
 		}

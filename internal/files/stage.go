@@ -4,11 +4,11 @@
 package files
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -54,15 +54,12 @@ type stagedFile struct {
 
 // Create begins a file that will stand at path.
 func (s *Stage) Create(path string) (io.Writer, error) {
-	if target, err := filepath.EvalSymlinks(path); err == nil { // what a link points to
-		path = target
-	} else if target, err := os.Readlink(path); err == nil { // which isn't there yet
-		if !filepath.IsAbs(target) {
-			target = filepath.Join(filepath.Dir(path), target)
-		}
-		path = target
+	shared := true
+	info, err := os.Stat(path)
+	if link, lerr := os.Lstat(path); lerr == nil && link.Mode()&fs.ModeSymlink != 0 && (err != nil || info.Mode().IsRegular()) {
+		path = target(path) // what it points to is written
 	}
-	if info, err := os.Stat(path); err == nil {
+	if err == nil {
 		if info.IsDir() {
 			return nil, fmt.Errorf("%s is a folder; name a file in it", path)
 		}
@@ -77,8 +74,9 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 		if info.Mode().Perm()&0o200 == 0 {
 			return nil, &fs.PathError{Op: "replace", Path: path, Err: fs.ErrPermission}
 		}
+		shared = false // until it has the rights of the old one
 	}
-	f, err := temporary(filepath.Dir(path), "."+filepath.Base(path)+".*.part")
+	f, err := temporary(filepath.Dir(path), "."+filepath.Base(path)+".", ".part", shared)
 	if err != nil {
 		var refused *fs.PathError
 		switch { // what is told is the file asked for, not the temporary one
@@ -138,10 +136,17 @@ func (s *Stage) Commit() error {
 	}
 	staging.Lock()
 	defer staging.Unlock()
+	folders := map[string]bool{}
+	defer func() {
+		for dir := range folders {
+			syncFolder(dir)
+		}
+	}()
 	for i, f := range s.files {
 		if f.plain {
 			continue
 		}
+		folders[filepath.Dir(f.final)] = true
 		if err := os.Rename(f.Name(), f.final); err != nil {
 			s.files = s.files[i:]
 			s.remove()
@@ -187,18 +192,17 @@ func (e *replaceError) Unwrap() error {
 	return nil
 }
 
-// settle flushes a file to disk and gives it the permissions of the file that
-// it replaces.
+// settle flushes a file to disk and gives it the owner and the permissions of the file
+// that it replaces; a new one has those that the system's mask leaves.
 func (f *stagedFile) settle() error {
 	if f.plain {
 		return f.Close()
 	}
-	mode := os.FileMode(0o644)
 	if info, err := os.Stat(f.final); err == nil {
-		mode = info.Mode().Perm()
-	}
-	if err := f.Chmod(mode); err != nil && filepath.Separator == '/' {
-		return err
+		keepOwner(f.File, info)
+		if err := f.Chmod(info.Mode().Perm()); err != nil && filepath.Separator == '/' {
+			return err
+		}
 	}
 	if err := f.Sync(); err != nil {
 		return err
@@ -220,24 +224,26 @@ func WriteFile(path string, fill func(io.Writer) error) error {
 	return s.Commit()
 }
 
-// Same reports whether a file holds exactly data.
-func Same(path string, data []byte) bool {
-	old, err := os.ReadFile(path)
-	return err == nil && bytes.Equal(old, data)
-}
-
-// Missing reports whether there is no file of a name.
-func Missing(path string) bool {
-	_, err := os.Stat(path)
-	return errors.Is(err, os.ErrNotExist)
-}
-
-// temporary makes a file that an interrupt removes: it is made and noted in one
-// step, so that none comes between.
-func temporary(dir, pattern string) (*os.File, error) {
+// temporary makes a file that an interrupt removes: it is made and noted in one step, so
+// that none comes between. Its name begins and ends as said. Only its owner may read it,
+// unless shared, which leaves that to the system's mask.
+func temporary(dir, prefix, suffix string, shared bool) (*os.File, error) {
+	mode := os.FileMode(0o600)
+	if shared {
+		mode = 0o666
+	}
+	if dir == "" {
+		dir = os.TempDir()
+	}
 	staging.Lock()
 	defer staging.Unlock()
-	f, err := os.CreateTemp(dir, pattern)
+	var f *os.File
+	err := fs.ErrExist
+	for range 1000 {
+		if f, err = os.OpenFile(filepath.Join(dir, fmt.Sprintf("%s%08x%s", prefix, rand.Uint32(), suffix)), os.O_RDWR|os.O_CREATE|os.O_EXCL, mode); !errors.Is(err, fs.ErrExist) {
+			break
+		}
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -248,28 +254,10 @@ func temporary(dir, pattern string) (*os.File, error) {
 	return f, nil
 }
 
-// Inside refuses a path that leaves root through a link, before anything is made.
+// Inside refuses a path that leaves root through a link, itself or a folder on the way,
+// before anything is made.
 func Inside(root, path string) error {
-	real := func(p string) string { // of as much of it as there is
-		rest := ""
-		for {
-			if r, err := filepath.EvalSymlinks(p); err == nil {
-				return filepath.Join(r, rest)
-			}
-			up := filepath.Dir(p)
-			if up == p {
-				return filepath.Join(p, rest)
-			}
-			rest, p = filepath.Join(filepath.Base(p), rest), up
-		}
-	}
-	abs := func(p string) string {
-		if a, err := filepath.Abs(p); err == nil {
-			return a
-		}
-		return p
-	}
-	rel, err := filepath.Rel(real(abs(root)), real(abs(filepath.Dir(path))))
+	rel, err := filepath.Rel(target(root), target(path))
 	if err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
 		return fmt.Errorf("%s leaves the output folder %s through a link; outputs stay inside it", path, root)
 	}

@@ -59,6 +59,9 @@ func ReadEarlier(file string, r io.Reader) (*Earlier, error) {
 
 // Earliest reads the earlier file of a path; nil where there is none.
 func Earliest(path string) (*Earlier, error) {
+	if info, err := os.Stat(path); err == nil && !info.Mode().IsRegular() && !info.IsDir() {
+		return nil, nil // a device or a pipe holds no earlier calendar
+	}
 	f, err := os.Open(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil

@@ -83,7 +83,7 @@ func (b *book) entry(name string, at spot) (*workdays.Calendar, error) {
 	if err := b.files.Read(path); err != nil {
 		return nil, of.wrap(n, err)
 	}
-	d, err := readDoc(path)
+	d, err := readDoc(path, b.files)
 	if err != nil {
 		return nil, of.wrap(n, err)
 	}

@@ -3,7 +3,6 @@ package plan
 import (
 	"fmt"
 	"iter"
-	"os"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -34,10 +33,7 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 			return nil, nil, err
 		}
 	}
-	if err := b.files.Read(path); err != nil {
-		return nil, nil, err
-	}
-	f, err := os.Open(path)
+	f, err := b.files.Open(path)
 	if err != nil {
 		return nil, nil, err
 	}

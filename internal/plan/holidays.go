@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"iter"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -212,10 +211,7 @@ func (b *book) listed(path, name, form string) (workdays.List, error) {
 	if form != "" && err != nil {
 		return nil, rows.In("read-dates", err)
 	}
-	if err := b.files.Read(path); err != nil {
-		return nil, err
-	}
-	f, err := os.Open(path)
+	f, err := b.files.Open(path)
 	if err != nil {
 		return nil, err
 	}

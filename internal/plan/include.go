@@ -67,7 +67,7 @@ func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, 
 	if err := p.Files.Read(path); err != nil {
 		return nil, by.wrap(at, err)
 	}
-	d, err := readDoc(path)
+	d, err := readDoc(path, p.Files)
 	if err != nil {
 		return nil, by.wrap(at, err)
 	}

@@ -3,7 +3,6 @@ package plan
 import (
 	"fmt"
 	"maps"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -453,10 +452,7 @@ func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at tableAt,
 		return err
 	}
 	path := d.beside(text)
-	if err := p.Files.Read(path); err != nil {
-		return d.wrap(n, err)
-	}
-	f, err := os.Open(path)
+	f, err := p.Files.Open(path)
 	if err != nil {
 		return d.wrap(n, err)
 	}

@@ -78,14 +78,19 @@ type Settings struct {
 	Frame     map[string]string // week-start, fiscal-start and their kin
 	LeapMarch bool
 	Files     *files.Register // nil: the plan's own
+	Hash      bool            // files are hashed while they are read
 	Collect   *Collector      // takes faults of entries; nil stops at the first
 }
 
 func (s Settings) register() *files.Register {
-	if s.Files == nil {
-		return &files.Register{}
+	reg := s.Files
+	if reg == nil {
+		reg = &files.Register{}
 	}
-	return s.Files
+	if s.Hash {
+		reg.Hash()
+	}
+	return reg
 }
 
 func (s Settings) today(zone *time.Location) civil.Date {
@@ -214,7 +219,7 @@ func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 	if err := p.Files.Read(name); err != nil {
 		return nil, err
 	}
-	d, err := readDoc(name)
+	d, err := readDoc(name, p.Files)
 	if err != nil {
 		return nil, err
 	}
@@ -257,7 +262,7 @@ func Load(path string, s Settings) (*Plan, error) {
 	if err := p.Files.Read(path); err != nil {
 		return nil, err
 	}
-	d, err := readDoc(path)
+	d, err := readDoc(path, p.Files)
 	if err != nil {
 		return nil, err
 	}

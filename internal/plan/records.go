@@ -267,6 +267,7 @@ func (r *Record) events(d *doc, v ast.Node) error {
 // Job prepares to ask something of the record's table.
 func (p *Plan) Job(r *Record, place question.Place) *question.Job {
 	r.lend(&place)
+	place.Asker = r.Name
 	if err := p.prepare(r, &place); err != nil {
 		place.Made = func(string) (*question.MadeTable, bool, error) { return nil, false, err }
 	}

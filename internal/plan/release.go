@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -30,6 +31,7 @@ var releasedColumns = []string{"plan", "series", "what", "id", "nominal", "date"
 type released struct {
 	rows   []schedule.Released
 	faults []Finding
+	err    error // why it can't be read at all
 }
 
 // releasedPath is where the file stands.
@@ -47,19 +49,21 @@ func (p *Plan) KeepReleased() error {
 	return p.Files.Write(path)
 }
 
-// readReleased reads the file, once. What is wrong with it are findings.
+// readReleased reads the file, once. What is wrong with it are findings; one that can't
+// be read is an error, each time.
 func (p *Plan) readReleased() (*released, error) {
 	if p.released != nil {
-		return p.released, nil
+		return p.released, p.released.err
 	}
 	p.released = &released{}
 	path := p.releasedPath()
 	if p.doc == nil || files.Missing(path) {
 		return p.released, nil
 	}
-	data, err := files.ReadAll(path, mostReleased, "file of released dates")
+	data, err := p.Files.ReadAll(path, mostReleased, "file of released dates")
 	if err != nil {
-		return nil, err
+		p.released.err = err
+		return p.released, err
 	}
 	p.released.read(path, data, p.ID)
 	return p.released, nil
@@ -97,6 +101,9 @@ func (r *released) read(path string, data []byte, plan string) {
 		case err != nil:
 			r.missing(parts, order, fail)
 			return
+		case slices.Equal(cells, releasedColumns):
+			fail(line, "the heading stands here a second time")
+			continue
 		case len(cells) != len(releasedColumns):
 			fail(line, "this line has %d values, not %d", len(cells), len(releasedColumns))
 			continue
@@ -126,25 +133,40 @@ func (r *released) read(path string, data []byte, plan string) {
 	}
 }
 
-// missing finds releases of which lines are missing.
+// mostMissing is how many missing lines of a release are named.
+const mostMissing = 5
+
+// missing finds releases of which lines are missing. How many lines a release has is what
+// its lines say, so no number of them is walked through.
 func (r *released) missing(parts map[string]map[int]int, order []string, fail func(line int, format string, args ...any)) {
 	for _, key := range order {
 		of := strings.Split(key, "\x00")
 		n, _ := strconv.Atoi(of[5])
+		have := parts[key]
 		most := 0
-		for _, k := range parts[key] {
+		for _, k := range have {
 			most = max(most, k)
 		}
 		var gone []string
-		for i := 1; i <= n; i++ {
-			if parts[key][i] < most {
+		lost, next := 0, 1
+		lack := func(from, to int) {
+			for i := from; i <= to && len(gone) < mostMissing; i++ {
 				gone = append(gone, fmt.Sprintf("%d/%d", i, n))
 			}
+			lost += max(0, to-from+1)
+		}
+		for _, i := range slices.Sorted(maps.Keys(have)) {
+			lack(next, i-1)
+			if have[i] < most {
+				lack(i, i)
+			}
+			next = i + 1
+		}
+		lack(next, n)
+		if lost > len(gone) {
+			gone = append(gone, fmt.Sprintf("and %d more", lost-len(gone)))
 		}
 		if gone != nil {
-			if len(gone) > 5 {
-				gone = append(gone[:5], fmt.Sprintf("and %d more", len(gone)-5))
-			}
 			fail(0, "of the release of %s by %s, lines are missing: %s", of[0], of[3], strings.Join(gone, ", "))
 		}
 	}
@@ -421,6 +443,29 @@ func (p *Plan) WriteReleased(data []byte) error {
 	return stage.Commit()
 }
 
+// spotOf puts a file around an error.
+func spotOf(path string, err error) error {
+	if err == nil {
+		return nil
+	}
+	return &Error{File: path, Err: err}
+}
+
+// LockName is the empty file beside a plan by whose lock those take turns that write what
+// is kept with it.
+const LockName = ".yoyaku.lock"
+
+// Lock waits for the turn of the plan's folder; warn tells where there are no locks.
+func (p *Plan) Lock(warn func(format string, args ...any)) (unlock func(), err error) {
+	path := filepath.Join(filepath.Dir(p.Path), LockName)
+	unlock, err = files.Lock(path, files.LockWait)
+	if errors.Is(err, files.ErrNoLocks) {
+		warn("%s: this file system has no locks; let nobody else write here at the same time", path)
+		err = nil
+	}
+	return unlock, err
+}
+
 // Lost reports whether dates of a series were released that the plan no longer has.
 func (p *Plan) Lost(series string) bool {
 	if p.Find(series) != nil {
@@ -434,7 +479,7 @@ func (p *Plan) Lost(series string) bool {
 func (p *Plan) heldFindings(window civil.Span) (list []Finding, err error) {
 	r, err := p.readReleased()
 	if err != nil || len(r.faults) > 0 {
-		return slices.Clone(r.faults), err
+		return slices.Clone(r.faults), spotOf(p.releasedPath(), err)
 	}
 	held, err := p.Hold(nil, window)
 	for _, h := range held {

@@ -49,7 +49,7 @@ func (p *Plan) quiet() question.Place {
 	place.Stdin = strings.NewReader("")
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
-	place.Create = func(string) (io.Writer, error) { return io.Discard, nil }
+	place.Create = func(string, string) (io.Writer, error) { return io.Discard, nil }
 	return place
 }
 

@@ -71,8 +71,8 @@ func (d *doc) or(err error) error {
 // mostYAML bounds a plan or calendar file.
 const mostYAML = 8 << 20
 
-func readDoc(path string) (*doc, error) {
-	data, err := files.ReadAll(path, mostYAML, "plan")
+func readDoc(path string, reg *files.Register) (*doc, error) {
+	data, err := reg.ReadAll(path, mostYAML, "plan")
 	if err != nil {
 		return nil, err
 	}

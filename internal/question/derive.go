@@ -8,7 +8,6 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
-	"yoyaku/internal/files"
 )
 
 func init() { register(newDerive) }
@@ -88,7 +87,7 @@ func readAdds(j *Job, adds []string) (list []string, err error) {
 		if err := j.Files.Read(name); err != nil {
 			return nil, err
 		}
-		data, err := files.ReadAll(name, mostPhrases, "file of phrases")
+		data, err := j.Files.ReadAll(name, mostPhrases, "file of phrases")
 		if err != nil {
 			return nil, rows.In("add", err)
 		}

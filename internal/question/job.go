@@ -60,7 +60,11 @@ func (j *Job) Answer() error {
 	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To}
 	if j.Question.Table || j.Question.Record && len(j.Args) > 0 {
 		if file, ok := j.In.aside(); ok {
-			if err := j.Files.Write(file); err != nil {
+			reserve := j.Reserve
+			if reserve == nil {
+				reserve = func(_, path string) error { return j.Files.Write(path) }
+			}
+			if err := reserve(j.Asker, file); err != nil {
 				return rows.In("bad-rows", err)
 			}
 		}
@@ -148,7 +152,7 @@ func (j *Job) settle(head []string) error {
 		}
 	}
 	if file, ok := j.In.aside(); ok && len(j.opened) > 0 && j.opened[0].Aside == nil {
-		w, err := j.Create(file)
+		w, err := j.Create(j.Asker, file)
 		if err != nil {
 			return err
 		}

@@ -47,8 +47,12 @@ type Place struct {
 	Calendars func() ([]*workdays.Calendar, error)
 	Stdin     io.Reader
 	Files     *files.Register
-	// Create begins a file that appears with the answer.
-	Create func(path string) (io.Writer, error)
+	// Reserve registers the file that bad rows go to, before anything is opened; nil for
+	// the register alone. Create begins it; it appears with the answer. asker is the
+	// record of the plan that is asked, "" for a table.
+	Reserve func(asker, path string) error
+	Create  func(asker, path string) (io.Writer, error)
+	Asker   string
 	// Warn tells what may be wrong with the answer, Note what else to know.
 	Warn, Note func(format string, args ...any)
 	// Done counts rows as they pass, where it isn't nil.

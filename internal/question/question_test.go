@@ -44,7 +44,7 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 	place.Stdin, place.Flags = strings.NewReader(in), true
 	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, format+"\n", args...) }
 	place.Warn = place.Note
-	place.Create = func(path string) (io.Writer, error) { return os.Create(filepath.Join(a.dir, path)) }
+	place.Create = func(_, path string) (io.Writer, error) { return os.Create(filepath.Join(a.dir, path)) }
 	job := &question.Job{Place: &place, Question: q, Args: args}
 	all := append(append(q.Options, job.In.Options()...), job.Shape.Options()...)
 	for _, o := range all {

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -130,10 +129,7 @@ func (q *read) open(j *Job) (name string, root *ical.Component, err error) {
 	if name = j.Args[0]; name == "-" {
 		name = "standard input"
 	} else {
-		if err := j.Files.Read(name); err != nil {
-			return name, nil, err
-		}
-		f, err := os.Open(name)
+		f, err := j.Files.Open(name)
 		if err != nil {
 			return name, nil, err
 		}

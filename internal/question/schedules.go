@@ -14,6 +14,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
 	"yoyaku/internal/tabular"
 )
@@ -133,7 +134,7 @@ func eachRow(r rows.Reader, do func(line int, cells []eval.Value) error) error {
 // OfOthers reads the dates in an earlier output that are of other series than the
 // named ones; none where there is no such file.
 func OfOthers(path string, named []string) (list []schedule.Event, err error) {
-	f, err := os.Open(path)
+	f, err := files.OpenOld(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}

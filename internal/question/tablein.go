@@ -147,7 +147,7 @@ func (j *Job) open(name string) (*Table, error) {
 		}
 	}
 	t := &Table{in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}}
-	in := tabular.Input{Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow, Passed: map[string]string{}}
+	in := tabular.Input{Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow, Passed: map[string]string{}, Opened: j.Files.Opened}
 	if j.In.Repair {
 		in.Repairs = t.mended
 	}

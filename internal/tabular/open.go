@@ -27,6 +27,8 @@ type Input struct {
 	// Passed, where it isn't nil, takes the options that mean nothing for the table, with
 	// why: sheet, encoding, header-row, repair.
 	Passed map[string]string
+	// Opened, if it isn't nil, sees a file when it is opened.
+	Opened func(f *os.File, err error) (*os.File, error)
 	// Repairs, where it isn't nil, has a messy table mended and counts how.
 	Repairs *Repairs
 }
@@ -55,6 +57,9 @@ func Open(name string, in io.Reader, o Input) (rows.Reader, io.Closer, error) {
 		return r, io.NopCloser(nil), err
 	}
 	f, err := os.Open(name)
+	if o.Opened != nil {
+		f, err = o.Opened(f, err)
+	}
 	if err != nil {
 		return nil, nil, err
 	}
