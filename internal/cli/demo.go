@@ -39,7 +39,8 @@ func (a *App) demoCommand() *cobra.Command {
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		if err := writeDemo(dir); err != nil {
+		undo, err := writeDemo(dir)
+		if err != nil {
 			return err
 		}
 		s.plan = filepath.Join(dir, plan.FileName)
@@ -48,14 +49,16 @@ func (a *App) demoCommand() *cobra.Command {
 		}
 		p, err := s.load()
 		if err != nil {
+			undo()
 			return err
 		}
 		r.together = true
-		fmt.Fprintf(a.Out, "Skerry Line's folder is in %s: the plan %s, its holiday list and\nthe tables of the crew office.\n\n", report.Clean(dir), plan.FileName)
+		fmt.Fprintf(a.said, "Skerry Line's folder is in %s: the plan %s, its holiday list and\nthe tables of the crew office.\n\n", report.Clean(dir), plan.FileName)
 		if err := r.do(p); err != nil {
+			undo()
 			return err
 		}
-		fmt.Fprintf(a.Out, `
+		fmt.Fprintf(a.said, `
 Made from it: crew-pay.csv (a row a pay day, its deadlines beside it), agenda.csv
 (a row a date, all series), skerry.ics (for any calendar program), ending.xlsx and
 ending-by-unit.csv (contracts that run out), close-ansa.ics and its like (the tasks of
@@ -87,18 +90,32 @@ another terminal, and put the plan's events into it:
 	return c
 }
 
-// writeDemo writes the embedded folder; a folder that holds anything is refused.
-func writeDemo(dir string) error {
+// writeDemo writes the embedded folder, whole or not at all; a folder that holds anything
+// is refused. undo takes it away again.
+func writeDemo(dir string) (undo func(), err error) {
 	list, err := os.ReadDir(dir)
 	if err == nil && len(list) > 0 {
-		return usagef("%s isn't empty; name a new folder: yoyaku demo FOLDER", dir)
+		return nil, usagef("%s isn't empty; name a new folder: yoyaku demo FOLDER", dir)
 	}
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
+	isNew := errors.Is(err, fs.ErrNotExist)
+	if err != nil && !isNew {
+		return nil, err
 	}
-	files, err := fs.Sub(demo.Files, "files")
+	undo = func() {
+		made, _ := os.ReadDir(dir) // it was empty, so all in it is the demo's
+		for _, f := range made {
+			_ = os.RemoveAll(filepath.Join(dir, f.Name()))
+		}
+		if isNew {
+			_ = os.Remove(dir)
+		}
+	}
+	from, err := fs.Sub(demo.Files, "files")
+	if err == nil {
+		err = os.CopyFS(dir, from)
+	}
 	if err != nil {
-		return err
+		undo()
 	}
-	return os.CopyFS(dir, files)
+	return undo, err
 }

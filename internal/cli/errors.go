@@ -70,7 +70,7 @@ func code(err error) int {
 			return exitWords
 		}
 		return exitMachine
-	case errors.As(err, new(*files.LockedError)):
+	case errors.As(err, new(*files.LockedError)), errors.As(err, new(*files.NoRoomError)):
 		return exitMachine
 	case errors.As(err, &network), errors.As(err, &server):
 		return exitMachine

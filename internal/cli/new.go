@@ -52,7 +52,6 @@ of dates are found. A plan that is there is never written over.`,
 
 // start writes a new plan and checks it.
 func (a *App) start(s *settings, start plan.Start) error {
-	settings := *s
 	day, err := s.day()
 	if err != nil {
 		return err
@@ -73,6 +72,8 @@ func (a *App) start(s *settings, start plan.Start) error {
 	}
 	if start.ID == "" {
 		start.ID = plan.IDOf(filepath.Base(name))
+	} else if err := plan.CheckID(start.ID); err != nil {
+		return rows.In("id", err)
 	}
 	start.Title = strings.ReplaceAll(start.ID, "-", " ")
 	for i, t := range start.Tables { // as they are reached from the plan's folder
@@ -82,32 +83,39 @@ func (a *App) start(s *settings, start plan.Start) error {
 			}
 		}
 	}
+	if err := start.Taken(); err != nil {
+		return err
+	}
 	text, found, err := start.Text()
 	if err != nil {
 		return err
 	}
-	if err := plan.WriteNew(start.Dir, text, func(path string, fill func(io.Writer) error) error { return files.WriteFile(path, fill) }); err != nil {
+	path := filepath.Join(start.Dir, plan.FileName)
+	settings := *s
+	settings.plan, settings.text = path, []byte(text)
+	if _, err := start.Check(text, plan.Settings{Now: a.Now, AsOf: day}); err != nil {
 		return err
 	}
-	path := filepath.Join(start.Dir, plan.FileName)
-	fmt.Fprintf(a.Out, "%s is written.\n", report.Clean(path))
-	for _, f := range found {
-		fmt.Fprintf(a.Out, "  %s\n", report.Clean(f))
-	}
-	settings.plan = path
 	list, _, err := a.findings(&settings, "", false)
 	if err != nil {
 		return err
 	}
 	for _, f := range list {
 		if !f.Note {
-			return &answerNo{"yoyaku: the plan needs a look: " + f.Text + "; yoyaku check tells all"}
+			return &answerNo{"yoyaku: the plan would not be right, so it isn't written: " + f.Text}
 		}
+	}
+	if err := start.Write(text, func(path string, fill func(io.Writer) error) error { return files.WriteFile(path, fill) }); err != nil {
+		return err
+	}
+	fmt.Fprintf(a.said, "%s is written.\n", report.Clean(path))
+	for _, f := range found {
+		fmt.Fprintf(a.said, "  %s\n", report.Clean(f))
 	}
 	where := ""
 	if start.Dir != "." {
 		where = "cd " + report.Clean(start.Dir) + ", then "
 	}
-	fmt.Fprintf(a.Out, "It passes yoyaku check. Next: %syoyaku run, yoyaku ahead, and your editor.\n", where)
+	fmt.Fprintf(a.said, "It passes yoyaku check. Next: %syoyaku run, yoyaku ahead, and your editor.\n", where)
 	return nil
 }

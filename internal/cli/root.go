@@ -30,6 +30,7 @@ type App struct {
 	Getenv   func(string) string
 
 	quiet bool
+	said  *sayer // Out, for words that aren't rows
 	// stop ends what can be interrupted between two steps; nil where nothing can.
 	stop atomic.Pointer[context.CancelFunc]
 }
@@ -72,6 +73,7 @@ func version() string {
 // Run runs the program with its arguments and returns the exit code.
 func (a *App) Run(args []string) int {
 	defer files.Clean()
+	a.said = &sayer{to: a.Out}
 	root := a.root(func(command string) bool { return slices.Contains(args, command) })
 	for i, s := range args {
 		if isPhrase(s) { // white space in front is free in a phrase
@@ -80,9 +82,29 @@ func (a *App) Run(args []string) int {
 	}
 	root.SetArgs(args)
 	root.SetIn(a.In)
-	root.SetOut(a.Out)
+	root.SetOut(a.said)
 	root.SetErr(a.Err)
-	return a.exit(root.Execute())
+	err := root.Execute()
+	if err == nil {
+		err = a.said.err
+	}
+	return a.exit(err)
+}
+
+// sayer writes words to standard output and remembers what went wrong, for writers of help
+// and reports that don't look.
+type sayer struct {
+	to  io.Writer
+	err error
+}
+
+// Write implements io.Writer.
+func (s *sayer) Write(p []byte) (int, error) {
+	n, err := s.to.Write(p)
+	if err != nil && s.err == nil {
+		s.err = err
+	}
+	return n, err
 }
 
 // isPhrase reports whether an argument that starts with - is a phrase, not an

@@ -320,7 +320,7 @@ func (r *run) report(runs []*run) error {
 	var said []string
 	for _, one := range runs {
 		if one.together { // for a reader, not for a program
-			fmt.Fprint(r.app.Out, "\nIts files:\n")
+			fmt.Fprint(r.app.said, "\nIts files:\n")
 		}
 		for _, t := range one.told {
 			line := fmt.Sprintf("  %s: %s", t.of, t.text)
@@ -328,7 +328,7 @@ func (r *run) report(runs []*run) error {
 				line = "  " + one.plan.ID + strings.TrimPrefix(line, " ")
 			}
 			if one.together {
-				fmt.Fprintln(r.app.Out, report.CleanLines(line))
+				fmt.Fprintln(r.app.said, report.CleanLines(line))
 			} else {
 				r.app.note("%s", line)
 			}

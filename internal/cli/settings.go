@@ -22,7 +22,8 @@ type settings struct {
 	// files is the register of what is read and written, one for all plans of the command;
 	// nil where each plan has its own.
 	files *files.Register
-	hash  bool // what is read is hashed
+	hash  bool   // what is read is hashed
+	text  []byte // what the plan says, if it isn't written yet
 }
 
 // settings adds the options that say when phrases are read, and with where also
@@ -66,7 +67,7 @@ func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
 
 // read is load; where faults are collected the plan goes on without what is wrong.
 func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
-	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, Frame: map[string]string{}}
+	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, Text: s.text, Frame: map[string]string{}}
 	for name, text := range s.frame {
 		set.Frame[name] = *text
 	}

@@ -64,14 +64,14 @@ func (a *App) tellJobs(list []job, results bool) {
 	section := ""
 	for _, j := range list {
 		if j.section != section && !results {
-			fmt.Fprintf(a.Out, "\n%s\n", j.section)
+			fmt.Fprintf(a.said, "\n%s\n", j.section)
 			section = j.section
 		}
-		fmt.Fprintf(a.Out, "  %s\n", j.name)
+		fmt.Fprintf(a.said, "  %s\n", j.name)
 		if results {
-			fmt.Fprintf(a.Out, "    gives %s\n", j.result)
+			fmt.Fprintf(a.said, "    gives %s\n", j.result)
 		}
-		fmt.Fprintf(a.Out, "    %s\n", j.command)
+		fmt.Fprintf(a.said, "    %s\n", j.command)
 	}
 }
 
@@ -79,7 +79,7 @@ func (a *App) tellJobs(list []job, results bool) {
 func (a *App) jobsTopic() *cobra.Command {
 	c := &cobra.Command{Use: "jobs", Short: "The jobs of the trade, each with its command (help jobs lease)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) {
-		fmt.Fprintln(a.Out, "The jobs of the trade, each with the command that does it on the tables of the demo\nfolder (yoyaku demo). yoyaku help jobs WORD shows those that fit, with what comes out.")
+		fmt.Fprintln(a.said, "The jobs of the trade, each with the command that does it on the tables of the demo\nfolder (yoyaku demo). yoyaku help jobs WORD shows those that fit, with what comes out.")
 		a.tellJobs(jobs(), false)
 	})
 	return c

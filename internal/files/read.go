@@ -16,7 +16,12 @@ func Told(err *fs.PathError) string {
 	case errors.Is(err, fs.ErrPermission):
 		return err.Path + ": the machine doesn't permit this"
 	}
-	return err.Path + ": " + err.Err.Error()
+	cause := err.Err
+	var inner *fs.PathError
+	if errors.As(cause, &inner) { // which names the path again
+		cause = inner.Err
+	}
+	return err.Path + ": " + cause.Error()
 }
 
 // ReadAll reads a file that was registered, as the function of that name does.

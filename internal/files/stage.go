@@ -244,6 +244,9 @@ func temporary(dir, prefix, suffix string, shared bool) (*os.File, error) {
 			break
 		}
 	}
+	if err != nil && !shared && dir == os.TempDir() {
+		err = &NoRoomError{dir, err}
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -271,13 +274,29 @@ func TempDir() (string, error) {
 	defer staging.Unlock()
 	dir, err := os.MkdirTemp("", "yoyaku-*")
 	if err != nil {
-		return "", err
+		return "", &NoRoomError{os.TempDir(), err}
 	}
 	if staging.folders == nil {
 		staging.folders = map[string]bool{}
 	}
 	staging.folders[dir] = true
 	return dir, nil
+}
+
+// NoRoomError is a folder for temporary files in which none can be made.
+type NoRoomError struct {
+	Dir string
+	err error
+}
+
+// Error names the folder and what to do.
+func (e *NoRoomError) Error() string {
+	cause := e.err
+	var path *fs.PathError
+	if errors.As(cause, &path) {
+		cause = path.Err
+	}
+	return fmt.Sprintf("the folder for temporary files, %s, can't be used (%v); set TMPDIR to another", e.Dir, cause)
 }
 
 // RemoveDir removes a folder of TempDir.

@@ -8,7 +8,11 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
+	"unicode"
+
+	"github.com/goccy/go-yaml"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -48,14 +52,14 @@ func (s Start) Text() (text string, found []string, err error) {
 	put("# Make its outputs:  yoyaku run      What comes up:  yoyaku ahead")
 	put("# The language of the rules:  yoyaku help phrases")
 	put("plan: 1")
-	put("id: %s            # names the events for good, so no year is in it", s.ID)
+	put("id: %s            # names the events for good, so no year is in it", quoted(s.ID))
 	put("title: %s", quoted(s.Title))
 	put("window: %d..%d    # move it on each year; the events follow", s.Today.Year(), s.Today.Year()+1)
 	calendar := s.Calendar
 	if calendar == "" {
 		calendar = "office"
 	}
-	put("calendar: %s      # what working days are counted by, unless a series says otherwise", calendar)
+	put("calendar: %s      # what working days are counted by, unless a series says otherwise", quoted(calendar))
 	if s.Calendar == "" {
 		put("\ncalendars:\n  office:\n    closed: sat, sun")
 		put("    # Your holidays go here, as rules, dates, stretches or a list in a file:")
@@ -70,23 +74,47 @@ func (s Start) Text() (text string, found []string, err error) {
 	}
 	if len(s.Tables) > 0 {
 		put("\nrecords:")
+		taken := slices.Clone(names)
 		for _, t := range s.Tables {
-			lines, told, err := s.record(t, names)
+			lines, name, told, err := s.record(t, taken)
 			if err != nil {
 				return "", nil, err
 			}
+			taken = append(taken, name)
 			b.WriteString(lines)
 			found = append(found, told)
 		}
 	}
+	var listed []string
+	for _, name := range names {
+		listed = append(listed, quoted(name))
+	}
 	put("\noutputs:")
-	put("  - {file: dates.csv, of: [%s]}      # a table for colleagues", strings.Join(names, ", "))
-	put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(names, ", "))
+	put("  - {file: dates.csv, of: [%s]}      # a table for colleagues", strings.Join(listed, ", "))
+	put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(listed, ", "))
 	return b.String(), found, nil
 }
 
-// quoted writes a text as YAML takes it in any case.
-func quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }
+// quoted writes a text as YAML takes it anywhere on a line: plain, or in quotes.
+func quoted(s string) string {
+	plain, err := yaml.Marshal(s)
+	if err == nil && string(plain) == s+"\n" && !strings.ContainsAny(s, ",[]{}#") && !strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) }) {
+		return s
+	}
+	b, err := yaml.MarshalWithOptions(s, yaml.JSON())
+	if err != nil { // a text is always written
+		return strconv.Quote(s)
+	}
+	return strings.TrimSuffix(string(b), "\n")
+}
+
+// CheckID says what an id may hold.
+func CheckID(id string) error {
+	if id == "" || strings.Trim(strings.ToLower(id), "abcdefghijklmnopqrstuvwxyz0123456789-._") != "" {
+		return fmt.Errorf("an id holds letters a to z, digits, `-`, `.` and `_`, not %q", eval.Brief(id))
+	}
+	return nil
+}
 
 // series writes the series and returns their names.
 func (s Start) series(put func(string, ...any)) (names []string, err error) {
@@ -111,7 +139,7 @@ func (s Start) series(put func(string, ...any)) (names []string, err error) {
 			return nil, err
 		}
 		names = append(names, name)
-		put("  %s:", name)
+		put("  %s:", quoted(name))
 		put("    title: %s", quoted(titleOf(name)))
 		put("    rule: %s", quoted(r.Canonical()))
 		if i == 0 {
@@ -126,26 +154,30 @@ func (s Start) series(put func(string, ...any)) (names []string, err error) {
 
 // titleOf makes a title of a name: crew-pay as Crew pay.
 func titleOf(name string) string {
-	text := phrase.FoldName(name)
-	return strings.ToUpper(text[:1]) + text[1:]
+	text := []rune(phrase.FoldName(name))
+	text[0] = unicode.ToUpper(text[0])
+	return string(text)
 }
 
 // mostLooked is how many rows of a table are looked at.
 const mostLooked = 1000
 
 // record writes a record of a table: its key, and how its cells are read.
-func (s Start) record(table string, taken []string) (lines, told string, err error) {
+func (s Start) record(table string, taken []string) (lines, name, told string, err error) {
 	path := filepath.Join(s.Dir, table)
 	cells, in, err := look(path)
 	if err != nil {
-		return "", "", err
+		return "", "", "", err
 	}
-	name := regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table), filepath.Ext(table)), "-")
+	name = regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table), filepath.Ext(table)), "-")
 	if name = strings.Trim(name, "-"); checkName(name) != nil || slices.Contains(taken, name) {
-		name = "table-" + name
+		name = strings.Trim("table-"+name, "-")
+	}
+	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
+		name = fmt.Sprintf("%s-%d", stem, n)
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "  %s:\n    table: %s\n", name, quoted(filepath.ToSlash(table)))
+	fmt.Fprintf(&b, "  %s:\n    table: %s\n", quoted(name), quoted(filepath.ToSlash(table)))
 	if in.Repairs != nil {
 		b.WriteString("    repair: yes      # headings without a name or used before were numbered\n")
 	}
@@ -201,7 +233,7 @@ func (s Start) record(table string, taken []string) (lines, told string, err err
 	} else {
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
-	return b.String(), told, nil
+	return b.String(), name, told, nil
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.
@@ -320,22 +352,40 @@ func (c column) unique() bool {
 	return !date
 }
 
-// WriteNew writes a new plan and its schema into a folder, never over one that is
-// there.
-func WriteNew(dir, text string, create func(path string, fill func(io.Writer) error) error) error {
-	path := filepath.Join(dir, FileName)
+// Check reads what a new plan would say, before it stands in its file: what was meant
+// must come back, and nothing in it fails.
+func (s Start) Check(text string, set Settings) (*Plan, error) {
+	set.Text = []byte(text)
+	p, err := Load(filepath.Join(s.Dir, FileName), set)
+	switch {
+	case err != nil:
+		return nil, err
+	case p.ID != s.ID || p.Title != s.Title:
+		return nil, fmt.Errorf("the plan would be read back as id %q, title %q", p.ID, p.Title)
+	}
+	return p, nil
+}
+
+// Taken refuses a folder in which there is a plan.
+func (s Start) Taken() error {
+	path := filepath.Join(s.Dir, FileName)
 	if _, err := os.Lstat(path); err == nil {
 		return fmt.Errorf("there already is a plan %s; a new one isn't written over it", path)
 	}
+	return nil
+}
+
+// Write writes the new plan and its schema into its folder.
+func (s Start) Write(text string, create func(path string, fill func(io.Writer) error) error) error {
 	schema, err := Schema("plan")
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(s.Dir, 0o777); err != nil {
 		return err
 	}
-	if err := create(filepath.Join(dir, SchemaFile), func(w io.Writer) error { _, err := w.Write(schema); return err }); err != nil {
+	if err := create(filepath.Join(s.Dir, SchemaFile), func(w io.Writer) error { _, err := w.Write(schema); return err }); err != nil {
 		return err
 	}
-	return create(path, func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
+	return create(filepath.Join(s.Dir, FileName), func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
 }

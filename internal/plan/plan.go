@@ -78,6 +78,7 @@ type Settings struct {
 	Frame     map[string]string // week-start, fiscal-start and their kin
 	LeapMarch bool
 	Files     *files.Register // nil: the plan's own
+	Text      []byte          // what the plan says, if it doesn't stand in its file yet
 	Hash      bool            // files are hashed while they are read
 	Collect   *Collector      // takes faults of entries; nil stops at the first
 }
@@ -259,10 +260,7 @@ func (p *Plan) Place() question.Place {
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
 	p := &Plan{Path: path, Files: s.register(), at: map[string]map[string]spot{}, failed: map[string]bool{}, given: map[string]map[string]spot{}}
-	if err := p.Files.Read(path); err != nil {
-		return nil, err
-	}
-	d, err := readDoc(path, p.Files)
+	d, err := p.read(path, s.Text)
 	if err != nil {
 		return nil, err
 	}
@@ -298,6 +296,17 @@ func Load(path string, s Settings) (*Plan, error) {
 		}
 	}
 	return p, nil
+}
+
+// read reads the plan's own file, or its text.
+func (p *Plan) read(path string, text []byte) (*doc, error) {
+	if text != nil {
+		return parseDoc(path, text)
+	}
+	if err := p.Files.Read(path); err != nil {
+		return nil, err
+	}
+	return readDoc(path, p.Files)
 }
 
 // Broken reports whether the settings couldn't be read, so that nothing else was,
@@ -464,8 +473,8 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 	}
 	if p.ID == "" {
 		p.ID = "yoyaku"
-	} else if strings.Trim(strings.ToLower(p.ID), "abcdefghijklmnopqrstuvwxyz0123456789-._") != "" {
-		return d.fail(nodes["id"], "an id holds letters a to z, digits, `-`, `.` and `_`")
+	} else if err := CheckID(p.ID); err != nil {
+		return d.wrap(nodes["id"], err)
 	}
 	if p.Title, err = get("title"); err != nil {
 		return err
