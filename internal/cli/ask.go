@@ -32,6 +32,7 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 		return c
 	}
 	s := a.settings(c, true)
+	s.planless = q.Planless
 	job := question.Job{Question: q}
 	out := output{app: a, shape: &job.Shape}
 	groups := [...][]*question.Option{asked: onCommand(q.Options), tableIn: nil, resultOut: nil}
@@ -352,7 +353,7 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 func look(s *question.Shape, p *plan.Plan) (l report.Look, err error) {
 	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Safe: s.Safe, Zone: p.Zone}
 	if s.ShowDates != "" {
-		if l.Dates, err = report.Strftime(s.ShowDates); err != nil {
+		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
 			err = fmt.Errorf("--show-dates: %w", err)
 		}
 	}

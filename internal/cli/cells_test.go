@@ -61,7 +61,7 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		{"derive|leases.csv|--add|e = start, anniversary on or after given otherwise today", 2, "write `(given otherwise today)`"},
 		{"why|2024-02-29, lasting 12 months renewing every 12 months noticed (-3 months) on or after 2026-12-01|--base|2024-02-29", 0, "term 3 ends 2027-02-28, notice by 2026-11-28 (passed); term 4 ends 2028-02-28, notice by 2027-11-28; looked for is one on or after 2026-12-01"},
 		{"derive|hires.csv|--add|pay = hired, crew-pay by timesheets on or after|--add|last = hired, previous crew-pay by timesheets", 0, "who,hired,pay,last\nx,2027-02-08,2027-02-15,2027-01-29\ny,2027-02-09,2027-02-26,2027-02-15\nz,2027-12-24,2028-01-14,2027-12-31\n"},
-		{"value|2027-02-08, next crew-pay by bank", 2, "milestones here: timesheets, approval, bank-file"},
+		{"value|2027-02-08, next crew-pay by bank", 2, "did you mean `bank-file`?"},
 		{"value|crew-pay dates from 2027-01-15 to 2027-01-29", 0, "1\n"},
 		{"value|crew-pay dates from 2027-01-15 through 2027-01-29", 0, "2\n"},
 		{"value|crew dates from 2027-01-15 through 2027-01-29", 2, "unknown series `crew`"},

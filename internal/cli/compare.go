@@ -232,11 +232,15 @@ func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) er
 		if err != nil {
 			return out.Fault(err)
 		}
-		old := question.Side{Name: path, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
-		now := question.Side{Name: path, Window: &r.span, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(b.Bytes())), nil }}
+		series := ""
+		if out.Wide() {
+			series = out.Of[0].Name
+		}
+		old := question.Side{Name: path, Series: series, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
+		now := question.Side{Name: path, Series: series, Window: &r.span, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(b.Bytes())), nil }}
 		got, err := place.Compare(old, now, key, func(d schedule.Difference) error {
-			line := ""
-			for _, c := range d.Cells()[:6] {
+			line := "" // a title that went along is told by one file and not by another
+			for _, c := range d.Cells()[1:6] {
 				line += phrase.FoldName(c.String()) + "\x00"
 			}
 			if told[line] {

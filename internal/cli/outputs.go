@@ -78,8 +78,17 @@ func (r *run) outputs() error {
 			list = append(list, made{m.path, m.data.Bytes()})
 		}
 	}
+	old, err := r.gone()
+	if err != nil {
+		return err
+	}
+	for _, m := range old {
+		r.told = append(r.told, told{of: m.out.File, text: m.became})
+		r.noteMoved(m.out, m.moved, m.data.Bytes())
+		list = append(list, made{m.path, m.data.Bytes()})
+	}
 	for _, m := range list {
-		if err := os.MkdirAll(filepath.Dir(m.path), 0o755); err != nil {
+		if err := os.MkdirAll(filepath.Dir(m.path), 0o777); err != nil {
 			return err
 		}
 		w, err := r.stage.Create(m.path)
@@ -233,6 +242,7 @@ func (r *run) calendar(out *plan.Output, of []*schedule.Series, sink rows.Sink, 
 	if doubts := sink.(*ical.Sink).Doubts(); doubts != "" {
 		r.note(out, doubts)
 	}
+	r.listed = sink.(*ical.Sink).Count()
 	return nil
 }
 
@@ -431,9 +441,9 @@ func became(path string, out *plan.Output, data []byte, listed int) (text string
 	}
 	wide := out.Wide()
 	dates := ""
-	switch n := bytes.Count(data, []byte("BEGIN:VEVENT")) + bytes.Count(data, []byte("BEGIN:VTODO")); {
+	switch {
 	case out.Format.Events:
-		dates = ", " + phrase.Several(n-bytes.Count(data, []byte("\nSTATUS:CANCELLED")), "date")
+		dates = ", " + phrase.Several(listed, "date")
 	case listed >= 0 && out.Record == nil && out.Make == nil && question.Readable(out.File):
 		dates = ", " + phrase.Several(listed, "date")
 	}

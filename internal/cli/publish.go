@@ -59,7 +59,7 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 		{Name: "overwrite-edits", Kind: question.Yes, Help: "write over what people changed by hand", Into: &p.overwrite},
 		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark", Into: &p.adopt},
 		p.keepOption(),
-		{Name: "at-once", Kind: question.Number, Least: 1, Default: "4", Help: "`N` requests at the same time", Into: &p.atOnce},
+		{Name: "at-once", Kind: question.Number, Least: 1, Most: 16, Default: "4", Help: "`N` requests at the same time", Into: &p.atOnce},
 	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -24,6 +24,8 @@ type settings struct {
 	files *files.Register
 	hash  bool   // what is read is hashed
 	text  []byte // what the plan says, if it isn't written yet
+	// planless says that a plan of this folder that can't be read is left aside.
+	planless bool
 }
 
 // settings adds the options that say when phrases are read, and with where also
@@ -86,7 +88,13 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 	}
 	p, err := plan.Empty(set)
 	if err == nil && path != "" {
-		p, err = plan.Load(path, set)
+		var loaded *plan.Plan
+		if loaded, err = plan.Load(path, set); err == nil {
+			p = loaded
+		} else if s.planless && s.plan == "" {
+			s.app.warn("%s can't be read, and nothing of it is needed here: %s", path, strings.TrimPrefix(strings.SplitN(strings.TrimSpace(describe(err)), "\n", 2)[0], "yoyaku: "))
+			err = nil
+		}
 	}
 	if err != nil || s.calendar == "" {
 		return p, err

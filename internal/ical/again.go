@@ -238,8 +238,10 @@ type part struct {
 	at   eval.Value
 	last civil.Date // of a recurring event
 	rank int        // of its series among those of a day
-	raw  string
-	new  *content
+	// dated says that it is an event or a to-do, cancelled that it takes place no more.
+	dated, cancelled bool
+	raw              string
+	new              *content
 }
 
 // parts makes the components of a file that follows an earlier one, by date.
@@ -260,7 +262,7 @@ func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
 		if err != nil {
 			return err
 		}
-		p := part{rank: c.Follow.rank(e.UID), at: e.At, last: e.At.Day}
+		p := part{rank: c.Follow.rank(e.UID), at: e.At, last: e.At.Day, dated: true}
 		if e.Recurring != nil {
 			for _, v := range e.Recurring.Dates {
 				p.last = max(p.last, v.Day)
@@ -342,7 +344,7 @@ func (f *Follow) touched(b *block) bool {
 
 // keep is what becomes of an earlier event that the schedule no longer has.
 func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
-	p = part{rank: f.rank(b.uid), at: b.at, last: min(b.last, b.at.Day+longestCover), raw: b.raw}
+	p = part{rank: f.rank(b.uid), at: b.at, last: min(b.last, b.at.Day+longestCover), raw: b.raw, dated: b.dated(), cancelled: b.cancelled}
 	switch {
 	case !f.mine(b), !f.touched(b):
 		return p, true
@@ -351,6 +353,7 @@ func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
 	case b.last < f.Today:
 		return p, true
 	}
+	p.cancelled = true
 	p.raw, p.new = "", b.gone().stamped(max(stamp, b.stamp), b.sequence+1, true)
 	f.cancelled = append(f.cancelled, p)
 	return p, true

@@ -33,7 +33,11 @@ type Sink struct {
 	w       io.Writer
 	c       Calendar
 	skipped []Event
+	count   int
 }
+
+// Count is how many events the calendar holds that aren't cancelled.
+func (s *Sink) Count() int { return s.count }
 
 // NewSink returns a sink that writes an iCalendar stream.
 func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w: w, c: c} }
@@ -41,7 +45,9 @@ func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w: w, c: c} }
 // Events writes the events.
 func (s *Sink) Events(list []Event) error {
 	s.skipped = append(s.skipped, s.c.Skipped(list)...)
-	return Write(s.w, s.c, list)
+	n, err := write(s.w, s.c, list)
+	s.count += n
+	return err
 }
 
 // Skipped are the events at times that their zone's clock skips.
@@ -114,23 +120,29 @@ const longestUID = 254
 // Write writes a whole iCalendar stream (RFC 5545 section 3.4). Where it follows an
 // earlier file, events that are as they were stay to the byte.
 func Write(w io.Writer, c Calendar, events []Event) error {
+	_, err := write(w, c, events)
+	return err
+}
+
+// write is Write; n counts the events that aren't cancelled.
+func write(w io.Writer, c Calendar, events []Event) (n int, err error) {
 	events = slices.Clone(events)
 	seen := map[string]int{}
 	for i := range events {
 		e := &events[i]
 		e.UID = ShortUID(e.UID)
 		if before, twice := seen[e.UID]; twice {
-			return &SameUIDError{events[before], *e}
+			return 0, &SameUIDError{events[before], *e}
 		}
 		seen[e.UID] = i
 	}
 	l := newLines(w)
 	parts, err := l.parts(c, events)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	if len(parts) == 0 {
-		return ErrEmpty
+		return 0, ErrEmpty
 	}
 	l.put("BEGIN:VCALENDAR")
 	l.put("VERSION:2.0")
@@ -153,6 +165,9 @@ func Write(w io.Writer, c Calendar, events []Event) error {
 		}
 	}
 	for _, p := range parts {
+		if p.dated && !p.cancelled {
+			n++
+		}
 		if p.new == nil {
 			l.write(p.raw)
 			continue
@@ -160,7 +175,7 @@ func Write(w io.Writer, c Calendar, events []Event) error {
 		l.component(p.new)
 	}
 	l.put("END:VCALENDAR")
-	return l.flush()
+	return n, l.flush()
 }
 
 // component writes a component of content lines.

@@ -49,6 +49,23 @@ func (o *Output) Has(e schedule.Event) bool {
 	return o.Owner == "" || e.Owner == o.Owner || e.Owner == "" && o.Owner == nobody
 }
 
+// Named is who a file is made for whose name fits that of an output split by owners; ok is
+// false if it doesn't fit.
+func (o *Output) Named(file string) (owner string, ok bool) {
+	before, after, _ := strings.Cut(o.File, "{owner}")
+	after, _, _ = strings.Cut(after, "{owner}")
+	rest, ok := strings.CutPrefix(file, before)
+	if !ok {
+		return "", false
+	}
+	for at := range len(rest) + 1 { // the first that says the whole name
+		if strings.HasPrefix(rest[at:], after) && at > 0 && strings.ReplaceAll(o.File, "{owner}", rest[:at]) == file {
+			return rest[:at], !strings.Contains(rest[:at], "/")
+		}
+	}
+	return "", false
+}
+
 // whole reads `choose`.
 func (d *doc) whole(v ast.Node) (bool, error) {
 	text, err := d.text(v)
@@ -117,6 +134,7 @@ func (p *Plan) outputs(d *doc, n ast.Node) error {
 func (p *Plan) addOutputs(o *Output) error {
 	list := []*Output{o}
 	if o.per {
+		p.Split = append(p.Split, o)
 		list = nil
 		for _, owner := range append(slices.Clone(p.Owners), Owner{Name: nobody}) {
 			one := *o

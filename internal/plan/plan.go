@@ -38,6 +38,8 @@ type Plan struct {
 	Records []*Record
 	// Outputs are the files it makes, relative to the output folder.
 	Outputs []*Output
+	// Split are the outputs that are made for each owner, as they stand in the plan.
+	Split []*Output
 	// Publish says where its events are published to.
 	Publish Publishing
 	// Files knows what was read.
@@ -137,7 +139,15 @@ func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 		}
 		return func(d civil.Date, minutes int) int64 { return ical.Instant(d, minutes, of) }, nil
 	}
-	return eval.Env{Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: report.Strftime}
+	zoneOf := func(name string) *time.Location {
+		if name == "" {
+			return zone
+		}
+		of, _ := ical.Zone(name) // which was known when the time was made
+		return of
+	}
+	write := func(layout string) (func(v eval.Value) string, error) { return report.Strftime(layout, zoneOf) }
+	return eval.Env{Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: write}
 }
 
 // ZoneName is the name of the plan's time zone; "" where times float.

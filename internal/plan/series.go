@@ -73,6 +73,13 @@ func (p *Plan) makeSeries(d *doc, name string, n ast.Node, said *layered, title 
 	if title == "" {
 		title = text("title", (*doc).filled)
 	}
+	if strings.ContainsAny(title, "{}") && err == nil {
+		at := at["title"]
+		if at.doc == nil { // of its row
+			at = spot{d, n}
+		}
+		return at.wrap(fmt.Errorf("a title holds no names in braces: %q; `event: {summary: …}` does", title))
+	}
 	zone := text("zone", (*doc).filled)
 	if err == nil && zone != "" {
 		_, err = ical.Zone(zone)

@@ -16,7 +16,9 @@ import (
 // Side is one of two things that are compared: the dates of a plan, or a file.
 type Side struct {
 	Name string
-	Open func() (io.ReadCloser, error) // of a file
+	// Series is the one that a wide table is of; "" for the file's name without its ending.
+	Series string
+	Open   func() (io.ReadCloser, error) // of a file
 	// Dates are those of a plan in a span, and those around it that the other side may
 	// have inside of it.
 	Dates  func(span, around civil.Span) ([]schedule.Event, error)
@@ -68,8 +70,11 @@ func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 		return nil, err
 	}
 	defer f.Close()
-	stem := strings.TrimSuffix(filepath.Base(s.Name), filepath.Ext(s.Name))
-	list, err := ReadEvents(s.Name, stem, f)
+	series := s.Series
+	if series == "" {
+		series = strings.TrimSuffix(filepath.Base(s.Name), filepath.Ext(s.Name))
+	}
+	list, err := ReadEvents(s.Name, series, f)
 	if err == errNoSchedule {
 		err = fmt.Errorf("%s is no schedule with the columns `date` and `id`; --key COL says which column names its rows", s.Name)
 	}

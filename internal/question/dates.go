@@ -296,6 +296,9 @@ func (l *listing) events(j *Job, to Events) error {
 		return err
 	}
 	entries, _, err := schedule.Entries(l.series, l.span)
+	if l.count > 0 && l.names != nil { // what was added goes with its date, however far
+		entries, err = schedule.Whole(l.series, l.span)
+	}
 	if err != nil {
 		return err
 	}
@@ -306,8 +309,6 @@ func (l *listing) events(j *Job, to Events) error {
 			if l.n++; l.count > 0 && l.n > l.count {
 				continue
 			}
-		} else if slices.Contains(l.names, e.What) {
-			continue
 		}
 		cells := made.Row(l.first(nil, e.Series), &e.Of.Moved)
 		if keep, err := keeps(l.addedCells(cells, e)); err != nil || !keep {

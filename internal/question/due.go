@@ -1,6 +1,7 @@
 package question
 
 import (
+	"errors"
 	"slices"
 
 	"yoyaku/internal/core/civil"
@@ -58,6 +59,9 @@ func (q *due) answer(j *Job) error {
 	if d.Bands, err = rows.ParseBands(q.bands); err != nil {
 		return rows.In("bands", err)
 	}
+	if q.upcoming && len(d.Bands) > 0 && d.Bands[0] < 0 {
+		return &rows.OptionError{Option: "bands", Is: true, Err: errors.New("for what is past below 0, and upcoming leaves that out")}
+	}
 	if d.Span, err = q.span(j); err != nil {
 		return err
 	}
@@ -86,7 +90,7 @@ func (q *due) answer(j *Job) error {
 	band := len(t.Visible()) + slices.Index(rows.DueColumns, "band")
 	nearest := d.Band(1)
 	j.result.StandsOut = func(row []eval.Value) bool {
-		return row[band].Text == nearest || row[band].Text == "today" || row[band].Text == "overdue"
+		return row[band].Text == nearest || row[band].Text == "today" || rows.Past(row[band].Text)
 	}
 	err = j.beside(t, head, func(put rows.Beside) error {
 		defer Garbage(10)()
@@ -109,8 +113,11 @@ func (q *due) answer(j *Job) error {
 
 // tell tells what isn't in the list.
 func (q *due) tell(j *Job, t *Table, list *rows.DueList) {
-	if list.Blanks > 0 {
-		j.Note("Left out: %s of %s without a date.", phrase.Several(list.Blanks, "row"), t.Name)
+	if list.Rows > 0 {
+		j.Note("Left out: %s of %s without a date.", phrase.Several(list.Rows, "row"), t.Name)
+	}
+	if more := list.Blanks - list.Rows*len(q.dates); more > 0 {
+		j.Note("Left out: %s of other rows of %s.", phrase.Several(more, "blank date"), t.Name)
 	}
 	if list.Len() == 0 {
 		j.Note("No date of %s falls into what was asked for.", t.Name)

@@ -116,5 +116,6 @@ func (q *grid) answer(j *Job) error {
 	if to, ok := j.To.(rows.GridSink); ok && len(j.result.Columns)+len(j.result.Sort) == 0 {
 		return to.Grid(g)
 	}
-	return j.fill(g.Columns(), func(put rows.Put) error { return g.Write(put) })
+	total := j.total()
+	return j.fill(g.Columns(), func(put rows.Put) error { return g.Write(put, total) })
 }

@@ -191,6 +191,12 @@ func (j *Job) scan(t *Table, each func(line int, row []eval.Value) error) error 
 	return j.faults(t, bad)
 }
 
+// total takes the row of totals, which stays behind all others.
+func (j *Job) total() rows.Put {
+	j.result.Total = &rows.Total{}
+	return j.result.Total.Put
+}
+
 // fill writes the answer's rows.
 func (j *Job) fill(head []string, fill func(rows.Put) error) error {
 	if err := j.settle(head); err != nil {

@@ -45,8 +45,8 @@ type Option struct {
 	// Repeat takes the option several times, its values never split; List splits
 	// them at commas too.
 	Repeat, List bool
-	// Least is the smallest Number.
-	Least int
+	// Least is the smallest Number, Most the largest; 0 for any.
+	Least, Most int
 	// With are the options of which one must be given for this one to mean anything; Not
 	// are those beside which it means nothing.
 	With, Not []string
@@ -192,7 +192,10 @@ func (o *Option) Set(text string) error {
 		}
 	case *int:
 		n, err := strconv.Atoi(strings.TrimSpace(text))
-		if err != nil || n < o.Least {
+		if err != nil || n < o.Least || o.Most > 0 && n > o.Most {
+			if o.Most > 0 {
+				return o.isNot(fmt.Sprintf("a whole number from %d to %d", o.Least, o.Most), text)
+			}
 			return o.isNot("a whole number, "+strconv.Itoa(o.Least)+" or more", text)
 		}
 		*to = n

@@ -59,8 +59,31 @@ func (q *periodTable) answer(j *Job) error {
 		counted = append(counted, found...)
 	}
 	j.Env.Calendar.Need()
-	columns, lines := schedule.PeriodTable(list, j.Env.Calendar, counted)
-	return j.lines(columns, lines)
+	before, holes, twice := span.First-1, 0, 0
+	seen := func(yield func(schedule.NumberedPeriod, error) bool) {
+		for p, err := range list {
+			if err == nil {
+				holes += max(0, int(min(p.First-1, span.Last)-before))
+				twice += max(0, int(min(before, p.Last)-max(p.First, span.First))+1)
+				before = max(before, p.Last)
+			}
+			if !yield(p, err) {
+				return
+			}
+		}
+		holes += max(0, int(span.Last-before))
+	}
+	columns, lines := schedule.PeriodTable(seen, j.Env.Calendar, counted)
+	if err := j.lines(columns, lines); err != nil {
+		return err
+	}
+	if holes > 0 {
+		j.Warn("%s between %s and %s in no period of `%s`", phrase.IsAre(holes, "day"), span.First, span.Last, q.by)
+	}
+	if twice > 0 {
+		j.Warn("%s in two periods of `%s`", phrase.IsAre(twice, "day"), q.by)
+	}
+	return nil
 }
 
 // periods are those of --by.

@@ -49,8 +49,11 @@ type Question struct {
 	// is a picture, for people alone.
 	PlanArg, Drawn bool
 	// Events says that the answer can be calendar events.
-	Events  bool
-	Options []*Option
+	Events bool
+	// Planless says that the answer needs nothing of a plan: a plan of this folder that
+	// can't be read is left aside.
+	Planless bool
+	Options  []*Option
 	// Answer works the answer out and hands it to j.To.
 	// Valid refuses options that don't go together; nil for those that answering tells.
 	Valid  func() error

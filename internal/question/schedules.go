@@ -103,17 +103,15 @@ func ParseMoment(text string) (eval.Value, bool) {
 func momentOf(text string) (eval.Value, error) {
 	day, clock, timed := strings.Cut(text, "T")
 	d, _, ok := civil.Parse(day)
-	var h, m int
-	if timed {
-		if n, err := fmt.Sscanf(clock, "%2d:%2d", &h, &m); n != 2 || err != nil {
-			ok = false
-		}
+	minutes := 0
+	if timed && ok {
+		minutes, ok = civil.ParseClock(clock)
 	}
 	switch {
 	case !ok:
 		return eval.Value{}, fmt.Errorf("%q is no date", eval.Brief(text))
 	case timed:
-		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(h*60 + m)}, nil
+		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(minutes)}, nil
 	}
 	return eval.Day(d), nil
 }

@@ -171,6 +171,9 @@ func (q *spread) answer(j *Job) error {
 		if s.Lost > 0 {
 			j.Warn("%s in no period of `%s`, and so in no row: %s", phrase.IsAre(s.Lost, "day"), q.by, t.Name)
 		}
+		if s.Twice > 0 {
+			j.Warn("%s in two periods of `%s`, and so counted twice: %s", phrase.IsAre(s.Twice, "day"), q.by, t.Name)
+		}
 		if n == 0 {
 			j.Note("No range of %s falls into what was asked for.", t.Name)
 		}
@@ -208,7 +211,9 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 	if column, err = t.Column("share", q.share); err != nil {
 		return -1, -1, err
 	}
-	number, err = t.Hide("share", rows.Quote(t.Visible()[column])+" + 0")
+	if number, err = t.Hide("share", rows.Quote(t.Visible()[column])+" + 0"); err == nil {
+		t.Blame(t.Visible()[column])
+	}
 	return column, number, err
 }
 

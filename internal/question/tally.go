@@ -2,6 +2,7 @@ package question
 
 import (
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 )
 
@@ -61,12 +62,14 @@ func (q *tally) answer(j *Job) error {
 		return err
 	}
 	result := rows.NewTally(rowName, colName, q.sum != "")
-	one, none := eval.Int(1), eval.Value{}
+	one, none, blank := eval.Int(1), eval.Value{}, 0
 	t.Lean(rows.AnySeparator)
 	err = j.scan(t, func(_ int, row []eval.Value) error {
 		n, col := one, &none
 		if sumSlot >= 0 {
-			n = row[sumSlot]
+			if n = row[sumSlot]; n.Kind == eval.Blank {
+				blank++
+			}
 		}
 		if colSlot >= 0 {
 			col = &row[colSlot]
@@ -76,6 +79,10 @@ func (q *tally) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
+	if blank > 0 {
+		j.Note("%s of `%s` %s blank and counted as 0.", phrase.Several(blank, "cell"), q.sum, map[bool]string{true: "is", false: "are"}[blank == 1])
+	}
 	head, write := result.Table()
-	return j.fill(head, write)
+	total := j.total()
+	return j.fill(head, func(put rows.Put) error { return write(put, total) })
 }

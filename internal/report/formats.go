@@ -18,7 +18,7 @@ type Look struct {
 	Width int        // columns of the terminal; 0 for no limit
 	Color bool
 	// Dates writes dates in a layout of its own; nil for ISO 8601.
-	Dates func(d civil.Date, minutes int) string
+	Dates func(v eval.Value) string
 	Safe  bool           // marks text that a spreadsheet would run
 	Zone  *time.Location // of events
 }
@@ -84,7 +84,7 @@ func (f Format) Sink(w io.Writer, l Look) (rows.Sink, error) {
 	}
 	return through(s, nil, func(v eval.Value) eval.Value {
 		if v.Kind == eval.Date || v.Kind == eval.Moment {
-			return eval.Str(l.Dates(v.Day, int(v.Minutes)))
+			return eval.Str(l.Dates(v))
 		}
 		return v
 	}), nil
@@ -129,6 +129,13 @@ func through(s rows.Sink, head func(string) string, cell func(eval.Value) eval.V
 func (w *wrapped) Mark(on bool) {
 	if m, ok := w.Sink.(rows.Marker); ok {
 		m.Mark(on)
+	}
+}
+
+// Total implements rows.Totals.
+func (w *wrapped) Total() {
+	if t, ok := w.Sink.(rows.Totals); ok {
+		t.Total()
 	}
 }
 

@@ -14,7 +14,7 @@ import (
 // run where that is asked, and shows dates as they are asked for.
 func TestFormats(t *testing.T) {
 	d, _, _ := civil.Parse("2027-03-05")
-	show, err := Strftime("%d %b %Y")
+	show, err := Strftime("%d %b %Y", nil)
 	if err != nil {
 		t.Fatal(err)
 	}

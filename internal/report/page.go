@@ -84,7 +84,11 @@ type htmlSink struct {
 	title string
 	asOf  civil.Date
 	w     io.Writer
+	total bool // the last row is that of totals
 }
+
+// Total implements rows.Totals.
+func (s *htmlSink) Total() { s.total = true }
 
 // NewHTML returns a sink that writes a self-contained page with one table.
 // Everything in it is escaped.
@@ -177,11 +181,11 @@ func (s *htmlSink) Close() error {
 	for i, r := range s.body {
 		body[i].Cells = cells(r)
 		switch {
-		case s.marked[i] && band >= 0 && r[band] == "overdue":
+		case s.marked[i] && band >= 0 && rows.Past(r[band]):
 			body[i].Class = "o"
 		case s.marked[i]:
 			body[i].Class = "m"
-		case rows.IsTotal(s.columns, r[0]) && i == len(s.body)-1:
+		case s.total && i == len(s.body)-1:
 			body[i].Class = "t"
 		}
 	}

@@ -4,12 +4,14 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/ical"
 )
 
 var escapes = regexp.MustCompile(`\x1b\[[0-9;]*m`)
@@ -138,14 +140,36 @@ func TestNoInjection(t *testing.T) {
 }
 
 func TestStrftime(t *testing.T) {
-	d, _, _ := civil.Parse("2027-03-05")
-	for layout, want := range map[string]string{"%d %b %Y": "05 Mar 2027", "%A %e %B": "Friday  5 March", "%H:%M": "16:30", "%j %%": "064 %"} {
-		f, err := Strftime(layout)
-		if err != nil || f(d, 990) != want {
-			t.Errorf("%s: %v %q, want %q", layout, err, f(d, 990), want)
+	d, _, _ := civil.Parse("2027-03-28")
+	zone := func(name string) *time.Location {
+		if name == "" {
+			return nil
+		}
+		loc, err := ical.Zone(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return loc
+	}
+	at := func(minutes int, zone string) eval.Value {
+		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(minutes), Text: zone}
+	}
+	for _, c := range []struct {
+		layout string
+		v      eval.Value
+		want   string
+	}{
+		{"%d %b %Y", eval.Day(d), "28 Mar 2027"}, {"%A %e %B", eval.Day(d), "Sunday 28 March"}, {"%H:%M", at(990, ""), "16:30"}, {"%j %%", at(990, ""), "087 %"},
+		// A date and a floating time have no zone; a skipped time keeps its clock.
+		{"%F %Z%z.", eval.Day(d), "2027-03-28 ."}, {"%H:%M %Z", at(990, ""), "16:30 "}, {"%%Z %H:%M %Z %z", at(1020, "America/New_York"), "%Z 17:00 EDT -0400"},
+		{"%H:%M %Z", at(150, "Europe/Oslo"), "02:30 CET"}, {"%H:%M %Z %z", at(60, "Europe/Oslo"), "01:00 CET +0100"},
+	} {
+		f, err := Strftime(c.layout, zone)
+		if err != nil || f(c.v) != c.want {
+			t.Errorf("%s: %v %q, want %q", c.layout, err, f(c.v), c.want)
 		}
 	}
-	if _, err := Strftime("%Q"); err == nil {
+	if _, err := Strftime("%Q", zone); err == nil {
 		t.Error("%Q is a layout")
 	}
 }

@@ -2,22 +2,52 @@ package report
 
 import (
 	"fmt"
+	"regexp"
 	"time"
 
 	"github.com/lestrrat-go/strftime"
 
-	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/ical"
 )
 
-// Strftime makes a writer of dates of a POSIX strftime layout, with English
-// names whatever the machine's language.
-func Strftime(layout string) (func(d civil.Date, minutes int) string, error) {
-	f, err := strftime.New(layout)
-	if err != nil {
-		return nil, fmt.Errorf("not a layout of dates: %q; for example '%%d %%b %%Y' (%w)", layout, err)
+// zoneWords are what a layout says of a time zone, and %% beside them.
+var zoneWords = regexp.MustCompile(`%[%Zz]`)
+
+// Strftime makes a writer of dates and moments of a POSIX strftime layout, with English
+// names whatever the machine's language. zone finds the time zone of a moment by its name,
+// nil where times float; what a layout says of a zone is blank without one.
+func Strftime(layout string, zone func(name string) *time.Location) (func(v eval.Value) string, error) {
+	bare := zoneWords.ReplaceAllStringFunc(layout, func(s string) string {
+		if s == "%%" {
+			return s
+		}
+		return ""
+	})
+	var zoned, floating *strftime.Strftime
+	var err error
+	for _, f := range []struct {
+		to     **strftime.Strftime
+		layout string
+	}{{&zoned, layout}, {&floating, bare}} {
+		if *f.to, err = strftime.New(f.layout); err != nil {
+			return nil, fmt.Errorf("not a layout of dates: %q; for example '%%d %%b %%Y' (%w)", layout, err)
+		}
 	}
-	return func(d civil.Date, minutes int) string {
-		y, m, day := d.YMD()
-		return f.FormatString(time.Date(y, time.Month(m), day, 0, minutes, 0, 0, time.UTC))
+	return func(v eval.Value) string {
+		y, m, day := v.Day.YMD()
+		at := func(minutes int, loc *time.Location) time.Time {
+			return time.Date(y, time.Month(m), day, 0, minutes, 0, 0, loc)
+		}
+		if v.Kind != eval.Moment {
+			return floating.FormatString(at(0, time.UTC))
+		}
+		loc := zone(v.Text)
+		if loc == nil {
+			return floating.FormatString(at(int(v.Minutes), time.UTC))
+		}
+		// The clock stays as it is, also at a time that the zone skips.
+		name, offset := time.Unix(ical.Instant(v.Day, int(v.Minutes), loc), 0).In(loc).Zone()
+		return zoned.FormatString(at(int(v.Minutes), time.FixedZone(name, offset)))
 	}, nil
 }

@@ -2,6 +2,7 @@ package tabular
 
 import (
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
@@ -85,7 +86,15 @@ func needsQuotes(s string, sep byte) bool {
 
 // IsFormula reports whether a spreadsheet would run a text as a formula.
 func IsFormula(s string) bool {
-	return len(s) > 1 && (strings.IndexByte("=+-@\t\r\n", s[0]) >= 0 || fullWidth(s))
+	if len(s) < 2 {
+		return false
+	}
+	if strings.IndexByte("=+-@\t\r\n", s[0]) >= 0 || fullWidth(s) {
+		return true
+	}
+	// Blanks of any kind, and marks that show nothing, may be passed over.
+	rest := strings.TrimLeftFunc(s, func(r rune) bool { return unicode.IsSpace(r) || unicode.Is(unicode.Cf, r) || unicode.IsControl(r) })
+	return rest != s && rest != "" && (strings.IndexByte("=+-@", rest[0]) >= 0 || fullWidth(rest))
 }
 
 // fullWidth reports whether a text begins with one of the full-width forms of

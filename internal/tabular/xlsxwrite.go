@@ -30,8 +30,9 @@ type xlsxSink struct {
 		head, date, moment int
 		places             [mostDecimals + 1]int
 	}
-	on   bool
-	loud map[int]int // styles of rows that stand out, by the plain one
+	on    bool
+	total bool        // the next row is that of totals
+	loud  map[int]int // styles of rows that stand out, by the plain one
 }
 
 const heldRows = 1000
@@ -84,6 +85,9 @@ func NewXLSX(w io.Writer) (rows.Sink, error) {
 	return x, err
 }
 
+// Total implements rows.Totals.
+func (x *xlsxSink) Total() { x.total = true }
+
 // Grid implements rows.GridSink.
 func (x *xlsxSink) Grid(g *rows.Grid) error { return GridXLSX(x.w, g) }
 
@@ -102,7 +106,7 @@ func (x *xlsxSink) Row(cells []eval.Value) error {
 		switch {
 		case x.on:
 			row[i] = x.standOut(row[i])
-		case rows.IsTotal(x.columns, cells[0].Text):
+		case x.total:
 			row[i] = x.bold(row[i])
 		}
 		if x.held != nil || x.line == 1 {

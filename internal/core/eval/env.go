@@ -35,8 +35,8 @@ type Env struct {
 	CellSlots *[]int
 	// BlankCalendars counts cells that were to name a calendar and are blank.
 	BlankCalendars *atomic.Int64
-	// Strftime makes a writer of dates of a POSIX layout.
-	Strftime func(layout string) (func(d civil.Date, minutes int) string, error)
+	// Strftime makes a writer of dates and moments of a POSIX layout.
+	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
 	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
 	// instants of a zone's clock in seconds, nil where times float; an unknown name is an

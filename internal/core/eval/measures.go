@@ -289,11 +289,10 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 		if err != nil || d == civil.None {
 			return Value{}, err
 		}
-		minutes := 0
 		if m, err := exact(row); err == nil && m.Kind == Moment {
-			minutes = int(m.Minutes)
+			return Str(write(m)), nil
 		}
-		return Str(write(d, minutes)), nil
+		return Str(write(Day(d))), nil
 	}, nil
 }
 

@@ -29,9 +29,9 @@ var env = eval.Env{Frame: civil.Frame{WeekStart: civil.Monday, FiscalMonth: 4, F
 		}
 		return nil, nil
 	},
-	Strftime: func(layout string) (func(civil.Date, int) string, error) {
-		return func(d civil.Date, minutes int) string {
-			return strings.ReplaceAll(layout, "%F", d.String()) + fmt.Sprint(minutes)
+	Strftime: func(layout string) (func(eval.Value) string, error) {
+		return func(v eval.Value) string {
+			return strings.ReplaceAll(layout, "%F", v.Day.String()) + fmt.Sprint(v.Minutes)
 		}, nil
 	}}
 

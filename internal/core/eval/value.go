@@ -110,8 +110,7 @@ func (v Value) String() string {
 	case Date:
 		return v.Day.String()
 	case Moment:
-		m := int(v.Minutes)
-		return string(append(v.Day.Append(nil), 'T', byte('0'+m/600), byte('0'+m/60%10), ':', byte('0'+m%60/10), byte('0'+m%10)))
+		return string(civil.AppendClock(append(v.Day.Append(nil), 'T'), int(v.Minutes)))
 	case Number:
 		return v.decimal()
 	case Text:

@@ -74,6 +74,16 @@ func NotBuilt(what string) string { return what + " is not built yet" }
 // Nearest returns the candidate that a misspelt word most likely means, or "".
 func Nearest(word string, candidates []string) string {
 	best, at := "", len([]rune(word))/3+2
+	if typed := strings.ToLower(word); len(typed) > 2 { // a name that begins so goes before one that resembles it
+		for _, c := range candidates {
+			if strings.HasPrefix(strings.ToLower(c), typed) && (best == "" || len(c) < len(best)) {
+				best = c
+			}
+		}
+		if best != "" {
+			return best
+		}
+	}
 	for _, c := range candidates {
 		if d := distance([]rune(strings.ToLower(word)), []rune(strings.ToLower(c))); d < at {
 			best, at = c, d

@@ -62,7 +62,7 @@ func (n *Number) Text() string {
 
 // clock writes minutes after midnight as 16:30.
 func clock(m int) string {
-	return string([]byte{byte('0' + m/600), byte('0' + m/60%10), ':', byte('0' + m%60/10), byte('0' + m%10)})
+	return string(civil.AppendClock(nil, m))
 }
 
 // plain reports whether the name needs no quotes wherever it stands.

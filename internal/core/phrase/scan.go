@@ -236,11 +236,15 @@ func (s *scanner) number() {
 	switch r := s.peek(end); {
 	case r == ':' && digits(end+1) > end+1:
 		stop := digits(end + 1)
-		m, _ := toInt(s.text[end+1 : stop])
-		if n > 23 || m > 59 || stop-end != 3 || end-s.at > 2 {
+		text := s.text[s.at:stop]
+		if end-s.at == 1 { // 9:00
+			text = "0" + text
+		}
+		minutes, ok := civil.ParseClock(text)
+		if !ok {
 			fail(Span{s.at, stop}, "not a time: "+s.text[s.at:stop], "times are written 09:00 to 23:59")
 		}
-		s.add(tTime, stop, s.text[s.at:stop]).n = n*60 + m
+		s.add(tTime, stop, s.text[s.at:stop]).n = minutes
 	case r == '.' && digits(end+1) > end+1:
 		stop := digits(end + 1)
 		s.add(tNumber, stop, s.text[s.at:stop]).n = -1

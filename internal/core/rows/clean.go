@@ -1,6 +1,7 @@
 package rows
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -94,8 +95,12 @@ func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []origi
 
 func (j *join) value(row []eval.Value) (eval.Value, error) {
 	y, m, day := row[j.year].String(), row[j.month].String(), row[j.day].String()
-	if y == "" || m == "" || day == "" {
+	blank := func(s string) bool { return strings.TrimSpace(s) == "" }
+	switch {
+	case blank(y) && blank(m) && blank(day):
 		return eval.Value{}, nil
+	case blank(y) || blank(m) || blank(day):
+		return eval.Value{}, fmt.Errorf("a date of year %q, month %q, day %q lacks a part", y, m, day)
 	}
 	d, err := j.read(y, m, day)
 	return eval.Day(d), err

@@ -146,11 +146,18 @@ func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int,
 	if err != nil {
 		return 0, err
 	}
-	d.added = append(d.added, Added{Name: option, Prog: prog})
+	blame := option
+	if i := Find(d.Visible(), Unquote(text)); i >= 0 { // a wrong cell is one of that column
+		blame = d.columns[i]
+	}
+	d.added = append(d.added, Added{Name: blame, Prog: prog})
 	d.hidden++
 	d.columns = append(d.columns, "\x00"+option)
 	return len(d.columns) - 1, nil
 }
+
+// Blame names the column that wrong cells of the last hidden phrase are told of.
+func (d *Derive) Blame(column string) { d.added[len(d.added)-1].Name = column }
 
 // visible counts the columns before the hidden ones.
 func (d *Derive) visible() int { return len(d.columns) - d.hidden }

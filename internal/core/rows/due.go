@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"sort"
 	"strconv"
 	"strings"
 
@@ -18,7 +19,7 @@ type Due struct {
 	Span     civil.Span // dates shown; those before Today are overdue
 	Upcoming bool       // leaves the overdue out
 	Yearly   bool       // looks at anniversaries
-	Bands    []int      // upper ends in days, rising
+	Bands    []int      // ends in days, rising; those below 0 age what is past
 	// Calendar is that of a row; nil where it is blank. PerRow says that rows differ in it.
 	Calendar func(row []eval.Value) *workdays.Calendar
 	PerRow   bool
@@ -78,55 +79,99 @@ func (d *Due) Cells(room []eval.Value, what string, base, at civil.Date, worked 
 
 // Band names the band that so many days left fall into.
 func (d *Due) Band(left int) string {
-	switch {
-	case left < 0:
-		return "overdue"
+	if d.names == nil {
+		d.name()
+	}
+	switch past := sort.SearchInts(d.Bands, 0); {
 	case left == 0:
 		return "today"
+	case left < 0:
+		return d.names[sort.SearchInts(d.Bands[:past], left+1)]
+	default:
+		return d.names[past+1+sort.SearchInts(d.Bands[past:], left)]
 	}
-	if d.names == nil {
-		from := 1
-		for _, end := range d.Bands {
-			d.names = append(d.names, fmt.Sprintf("%d to %d", from, end))
-			from = end + 1
-		}
-		d.names = append(d.names, fmt.Sprintf("over %d", from-1))
-	}
-	i, _ := slices.BinarySearch(d.Bands, left)
-	return d.names[i]
 }
 
-// ParseBands reads 30, 60, 90.
+// name makes the names of the bands: what is past, its last band ending at today, and
+// what is to come.
+func (d *Due) name() {
+	stretch := func(from, to int) string {
+		if from == to {
+			return strconv.Itoa(from)
+		}
+		return fmt.Sprintf("%d to %d", from, to)
+	}
+	past := sort.SearchInts(d.Bands, 0)
+	if past == 0 {
+		d.names = []string{"overdue"}
+	} else {
+		d.names = []string{fmt.Sprintf("over %d ago", -d.Bands[0])}
+		for i, n := range d.Bands[:past] {
+			to := 1
+			if i+1 < past {
+				to = -d.Bands[i+1] + 1
+			}
+			d.names = append(d.names, stretch(to, -n)+" ago")
+		}
+	}
+	if past == len(d.Bands) {
+		d.names = append(d.names, "ahead")
+		return
+	}
+	from := 1
+	for _, end := range d.Bands[past:] {
+		d.names = append(d.names, stretch(from, end))
+		from = end + 1
+	}
+	d.names = append(d.names, fmt.Sprintf("over %d", from-1))
+}
+
+// Past reports whether a band is one of what is past.
+func Past(band string) bool { return band == "overdue" || strings.HasSuffix(band, " ago") }
+
+// ParseBands reads 30, 60, 90, or -90, -30, 30.
 func ParseBands(texts []string) (list []int, err error) {
 	for _, f := range texts {
 		n, err := strconv.Atoi(strings.TrimSpace(f))
-		if err != nil || n < 1 || len(list) > 0 && n <= list[len(list)-1] {
-			return nil, fmt.Errorf("bands are rising numbers of days, such as 30,60,90, not %q", eval.Brief(strings.Join(texts, ",")))
+		if err != nil || n == 0 || n < -mostBand || n > mostBand || len(list) > 0 && n <= list[len(list)-1] {
+			return nil, fmt.Errorf("bands are rising numbers of days other than 0, such as 30,60,90 or -30,30, not %q", eval.Brief(strings.Join(texts, ",")))
 		}
 		list = append(list, n)
 	}
 	return list, nil
 }
 
+// mostBand is how many days off a band may end.
+const mostBand = 10_000_000
+
 // bandRank orders bands by their text; ok is false for other texts.
 func bandRank(s string) (n int, ok bool) {
 	switch s {
 	case "overdue":
-		return -1, true
+		return -mostBand, true
 	case "today":
 		return 0, true
+	case "ahead":
+		return mostBand + 1, true
 	}
-	if rest, over := strings.CutPrefix(s, "over "); over {
-		n, err := strconv.Atoi(rest)
-		return n + 1, err == nil
+	number, past := strings.CutSuffix(s, " ago")
+	over := 0
+	if rest, ok := strings.CutPrefix(number, "over "); ok {
+		number, over = rest, 1
 	}
-	from, to, ranged := strings.Cut(s, " to ")
+	from, to, ranged := strings.Cut(number, " to ")
 	if !ranged {
-		return 0, false
+		to = from
 	}
 	n, err := strconv.Atoi(from)
-	_, err2 := strconv.Atoi(to)
-	return n, err == nil && err2 == nil
+	m, err2 := strconv.Atoi(to)
+	if err != nil || err2 != nil || n < 1 || m < n || over > 0 && ranged {
+		return 0, false
+	}
+	if past {
+		return -m - over, true
+	}
+	return n + over, true
 }
 
 // natural orders the headings of a tally: bands, months, weekdays, numbers and

@@ -11,7 +11,9 @@ import (
 // DueList collects the dates of a table and writes them by date. What it keeps
 // to be sorted is most of its memory.
 type DueList struct {
-	Blanks int // dates that were left out because they are blank
+	// Blanks counts the dates that were left out because they are blank, Rows the rows
+	// that have no date at all.
+	Blanks, Rows int
 
 	due    *Due
 	table  *Table
@@ -78,11 +80,11 @@ func (l *DueList) Len() int { return l.lines.len() }
 // Add takes a row. It keeps the row once, however many dates it has.
 func (l *DueList) Add(_ int, row []eval.Value) error {
 	var kept Place
-	saved := false
+	saved, blank := false, 0
 	for i, slot := range l.slots {
 		v := row[slot]
 		if v.Kind == eval.Blank {
-			l.Blanks++
+			blank++
 			continue
 		}
 		for _, at := range l.due.Dates(v.Day) {
@@ -102,6 +104,9 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 				l.more.add(dueMore{v.Day, int32(i), l.worked(cal, at)})
 			}
 		}
+	}
+	if l.Blanks += blank; blank == len(l.slots) {
+		l.Rows++
 	}
 	return nil
 }

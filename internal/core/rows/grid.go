@@ -107,8 +107,8 @@ func (g *Grid) Columns() []string {
 // of taking the rows of the plain table.
 type GridSink interface{ Grid(g *Grid) error }
 
-// Write writes the plain table: a row a person, the last row total.
-func (g *Grid) Write(put Put) error {
+// Write writes the plain table: a row a person, and the totals.
+func (g *Grid) Write(put, total Put) error {
 	for _, name := range g.Names {
 		marks, n := g.Row(name)
 		cells := []eval.Value{eval.Str(name)}
@@ -124,5 +124,5 @@ func (g *Grid) Write(put Put) error {
 	for _, n := range days {
 		cells = append(cells, eval.Int(n))
 	}
-	return put(append(cells, eval.Int(all)))
+	return total(append(cells, eval.Int(all)))
 }

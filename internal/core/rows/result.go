@@ -18,7 +18,24 @@ type Result struct {
 	Sort    []string // columns, - in front for the largest first
 	// StandsOut chooses rows that are made to stand out; nil for none.
 	StandsOut func(row []eval.Value) bool
-	To        Sink
+	// Total is the row of totals, which stays last whatever the order; nil for none.
+	Total *Total
+	To    Sink
+}
+
+// Total is a row of totals that is put behind all others.
+type Total struct{ cells []eval.Value }
+
+// Put takes the row.
+func (t *Total) Put(cells []eval.Value) error {
+	t.cells = slices.Clone(cells)
+	return nil
+}
+
+// Totals is a Sink that shows a row of totals in a way of its own.
+type Totals interface {
+	// Total says that the next row is that of totals.
+	Total()
 }
 
 // Fill writes a table with the given columns, of the rows that fill puts.
@@ -181,6 +198,16 @@ func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) er
 		return out(room)
 	}
 	close := func(err error) error {
+		if err == nil && r.Total != nil && r.Total.cells != nil {
+			if to, ok := r.To.(Totals); ok {
+				to.Total()
+			}
+			if marks {
+				marker.Mark(false)
+			}
+			room = d.Out(r.Total.cells, room)
+			err = out(room)
+		}
 		if err = ended(err); err != nil {
 			return err
 		}

@@ -107,7 +107,7 @@ func text(t *testing.T, tally *rows.Tally) string {
 	}
 	head, write := tally.Table()
 	fmt.Fprintln(&b, strings.Join(head, "|"))
-	check(t, write(line))
+	check(t, write(line, line))
 	return b.String()
 }
 

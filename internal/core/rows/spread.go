@@ -16,8 +16,8 @@ type Spread struct {
 	Working  bool               // keeps working days alone
 	Share    *Share             // splits an amount over all pieces of a range; nil for none
 	Calendar *workdays.Calendar // nil where a row names none: its working days are blank
-	// Lost counts the days of ranges that lie in no period.
-	Lost int
+	// Lost counts the days of ranges that lie in no period, Twice those in two of them.
+	Lost, Twice int
 
 	room []eval.Value // of the cells of a piece
 }
@@ -126,8 +126,8 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		}
 		return nil
 	}
-	covered := 0
-	defer func() { s.Lost += max(0, r.Len()-covered) }()
+	covered, through := 0, r.First-1 // periods come in order of their first days
+	defer func() { s.Lost += r.Len() - covered }()
 	for p, err := range s.By(r) {
 		if err != nil {
 			return err
@@ -136,7 +136,10 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		if part.First > part.Last {
 			continue
 		}
-		covered += part.Len()
+		again := max(0, int(min(through, part.Last)-part.First)+1)
+		s.Twice += again
+		covered += part.Len() - again
+		through = max(through, part.Last)
 		worked := unknownDays
 		if s.Calendar != nil {
 			worked = s.Calendar.Count(part)

@@ -71,13 +71,13 @@ func (t *Tally) at(row, col string) eval.Value {
 	return line[c]
 }
 
-// Table returns the cross-table: its headings in their natural order, and what
-// puts its rows, totals both ways.
-func (t *Tally) Table() (head []string, write func(Put) error) {
+// Table returns the cross-table: its headings in their natural order, and what puts its
+// rows, and its totals.
+func (t *Tally) Table() (head []string, write func(put, total Put) error) {
 	rows, cols := slices.Clone(t.rows.keys), slices.Clone(t.cols.keys)
 	slices.SortStableFunc(rows, natural)
 	slices.SortStableFunc(cols, natural)
-	return t.head(cols), func(put Put) error { return t.write(rows, cols, put) }
+	return t.head(cols), func(put, total Put) error { return t.write(rows, cols, put, total) }
 }
 
 func (t *Tally) head(cols []string) []string {
@@ -101,7 +101,7 @@ func orBlank(key string) string {
 	return key
 }
 
-func (t *Tally) write(rows, cols []string, put Put) error {
+func (t *Tally) write(rows, cols []string, put, total Put) error {
 	totals := make([]eval.Value, len(cols)+1)
 	for i := range totals {
 		totals[i] = eval.Int(0)
@@ -129,11 +129,5 @@ func (t *Tally) write(rows, cols []string, put Put) error {
 			return err
 		}
 	}
-	return put(append([]eval.Value{eval.Str("total")}, totals...))
-}
-
-// IsTotal reports whether a row with a first cell is the totals of a table that has them
-// both ways.
-func IsTotal(columns []string, first string) bool {
-	return first == "total" && len(columns) > 1 && columns[len(columns)-1] == "total"
+	return total(append([]eval.Value{eval.Str("total")}, totals...))
 }

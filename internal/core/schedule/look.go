@@ -23,7 +23,9 @@ type Look struct {
 func ParseLasting(text string) (minutes int, err error) {
 	f := strings.Fields(strings.ToLower(text))
 	if len(f) == 2 {
-		minutes, err = strconv.Atoi(f[0])
+		if minutes, err = strconv.Atoi(f[0]); minutes > 1440 { // more than may be, in whichever unit
+			minutes = 0
+		}
 		if strings.TrimSuffix(f[1], "s") == "hour" {
 			minutes *= 60
 		} else if strings.TrimSuffix(f[1], "s") != "minute" {

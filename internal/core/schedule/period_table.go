@@ -1,6 +1,7 @@
 package schedule
 
 import (
+	"fmt"
 	"iter"
 	"strings"
 
@@ -24,6 +25,9 @@ func NumberedPeriods(f civil.Frame, u civil.Unit, span civil.Span) iter.Seq2[Num
 	return func(yield func(NumberedPeriod, error) bool) {
 		for p, err := range f.Periods(u)(span) {
 			n := NumberedPeriod{NamedSpan: p}
+			if err == nil && !(p.First.Valid() && p.Last.Valid()) {
+				err = fmt.Errorf("the %s %s reaches beyond the years 0001 to 9999", civil.UnitNames[u], p.Name)
+			}
 			if err == nil {
 				if u == civil.Week {
 					_, n.Number = p.First.OnOrAfter(civil.Thursday).ISOWeek()

@@ -29,7 +29,7 @@ type Alarm struct {
 }
 
 var reminderForm = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^\s*(\d{1,5})\s+(minutes?|hours?|days?|weeks?|working\s+days?)\s+before(?:\s+at\s+(\d\d):(\d\d))?\s*$`)
+	return regexp.MustCompile(`(?i)^\s*(\d{1,5})\s+(minutes?|hours?|days?|weeks?|working\s+days?)\s+before(?:\s+at\s+(\d\d:\d\d))?\s*$`)
 })
 
 // ParseReminder reads `7 days before` or `1 working day before at 09:00`.
@@ -42,9 +42,8 @@ func ParseReminder(text string) (r Reminder, err error) {
 	r.n, _ = strconv.Atoi(m[1])
 	r.unit = strings.TrimSuffix(strings.Join(strings.Fields(strings.ToLower(m[2])), " "), "s")
 	if r.minutes = -1; m[3] != "" {
-		h, _ := strconv.Atoi(m[3])
-		minute, _ := strconv.Atoi(m[4])
-		if r.minutes = h*60 + minute; h > 23 || minute > 59 || r.unit == "minute" || r.unit == "hour" {
+		var ok bool
+		if r.minutes, ok = civil.ParseClock(m[3]); !ok || r.unit == "minute" || r.unit == "hour" {
 			return r, bad
 		}
 	}

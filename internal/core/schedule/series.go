@@ -205,7 +205,7 @@ func (s *Series) occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
 				yield(nil, err)
 				return false
 			}
-			if y := m.Date.Date.Year(); first || y != year {
+			if y := s.yearOf(m.Date.Date); first || y != year {
 				number, year = s.place(m.Date.Date), y
 			}
 			if first {
@@ -246,11 +246,28 @@ func (s *Series) sorted(window civil.Span, yield func(*Occurrence, error) bool) 
 	}
 }
 
+// yearly is the unit within which dates are numbered: the fiscal year for a fiscal
+// cadence.
+func (s *Series) yearly() civil.Unit {
+	if s.Rules[0].Rec.Rule.Unit >= civil.FiscalWeek {
+		return civil.FiscalYear
+	}
+	return civil.Year
+}
+
+// yearOf numbers the year of a nominal date.
+func (s *Series) yearOf(d civil.Date) int {
+	if unit := s.yearly(); unit != civil.Year {
+		return s.frame().Index(unit, d)
+	}
+	return d.Year()
+}
+
 // place numbers a nominal date within its year, from 1.
 func (s *Series) place(d civil.Date) int {
 	n := 0
-	y, _ := civil.Of(d.Year(), 1, 1)
-	for range s.nominal(civil.Span{First: y, Last: d}) {
+	year, _ := s.frame().Period(s.yearly(), s.yearOf(d))
+	for range s.nominal(civil.Span{First: max(year.First, civil.Min), Last: d}) {
 		n++
 	}
 	return n
@@ -280,19 +297,23 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 		return o, s.milestones(o)
 	}
 	next, _, _ := s.beside(nominal, true)
+	start := defaultStart(m.Rec, nominal, before.Date.Date)
 	row[slotPreviousNominal] = eval.Day(before.Date.Date)
+	if before.Date.Date == civil.None && start > civil.Min { // so that the default period can be said
+		row[slotPreviousNominal] = eval.Day(start - 1)
+	}
 	row[slotPreviousDate] = eval.Day(before.To)
 	row[slotNextNominal] = eval.Day(next.Date)
 	row[slotNumber] = eval.Int(number)
-	row[slotPeriodStart] = eval.Day(defaultStart(m.Rec, nominal, before.Date.Date))
+	row[slotPeriodStart] = eval.Day(start)
 	row[slotPeriodEnd] = row[slotNominal]
-	start, end := row[slotPeriodStart], row[slotPeriodEnd]
+	first, last := row[slotPeriodStart], row[slotPeriodEnd]
 	// What a period asks in vain is noted with its occurrence, if that is shown.
 	for _, edge := range []struct {
 		prog *eval.Program
 		to   *eval.Value
 		name string
-	}{{s.Start, &start, "start"}, {s.End, &end, "end"}} {
+	}{{s.Start, &first, "start"}, {s.End, &last, "end"}} {
 		if edge.prog == nil {
 			continue
 		}
@@ -303,7 +324,7 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 		}
 		o.Asked = o.Asked.Or(asked)
 	}
-	row[slotPeriodStart], row[slotPeriodEnd] = start, end
+	row[slotPeriodStart], row[slotPeriodEnd] = first, last
 	return o, s.milestones(o)
 }
 

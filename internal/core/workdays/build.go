@@ -71,6 +71,15 @@ func (c *Calendar) wider(span civil.Span) *table {
 	return t
 }
 
+// seen are the holidays that the entries so far list for a day, of a view.
+func (c *Calendar) seen(d civil.Date) []Holiday {
+	for ; c.upto < len(*c.listed); c.upto++ {
+		h := (*c.listed)[c.upto]
+		c.named[h.Date] = append(c.named[h.Date], h)
+	}
+	return c.named[d]
+}
+
 // build works out all entries in one table, each seeing what those above it have
 // made of it.
 func (c *Calendar) build(span civil.Span) *table {
@@ -82,6 +91,8 @@ func (c *Calendar) build(span civil.Span) *table {
 	wide := span.Widen(margin, margin)
 	c.view.at.Store(weekdays(wide, c.closed))
 	var hols []Holiday
+	c.view.listed, c.view.named, c.view.upto = &hols, map[civil.Date][]Holiday{}, 0
+	defer func() { c.view.listed, c.view.named = nil, nil }()
 	put := func(d civil.Date, open bool) { c.view.at.Load().set(d, open) } // the view may have grown
 	for _, e := range c.entries {
 		for _, d := range e.opened {
@@ -92,13 +103,14 @@ func (c *Calendar) build(span civil.Span) *table {
 		if e.source == nil {
 			continue
 		}
-		at := len(hols)
+		var own []Holiday // an entry doesn't see itself
 		for h := range e.source.Days(wide, c.view) {
 			if wide.Has(h.Date) {
-				hols = append(hols, h)
+				own = append(own, h)
 			}
 		}
-		for _, h := range hols[at:] { // an entry doesn't see itself
+		hols = append(hols, own...)
+		for _, h := range own {
 			put(h.Date, false)
 		}
 	}

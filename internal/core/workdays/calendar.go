@@ -62,6 +62,11 @@ type Calendar struct {
 	view     *Calendar
 	isView   bool
 	building sync.Mutex // of a view: one calendar is built at a time
+	// listed are, of a view, the holidays of the entries so far; named are those of them
+	// by their days that were looked up, the first upto.
+	listed *[]Holiday
+	named  map[civil.Date][]Holiday
+	upto   int
 
 	grow sync.Mutex
 	at   atomic.Pointer[table]

@@ -213,6 +213,9 @@ func (c *Calendar) Holidays(s civil.Span) iter.Seq[Holiday] {
 // On returns the holidays that are listed for d, on a weekend too.
 func (c *Calendar) On(d civil.Date) []Holiday {
 	s := civil.Span{First: d, Last: d}
+	if c.isView && c.listed != nil {
+		return c.seen(d)
+	}
 	if t := c.at.Load(); t != nil && t.span.Has(d) {
 		return t.within(s)
 	}
