@@ -87,7 +87,7 @@ func (r *run) cancelled(out *plan.Output, path string) (*making, error) {
 	case err != nil:
 		return nil, err
 	}
-	if files.Same(path, m.data.Bytes()) {
+	if f.Cancelled() == 0 || files.Same(path, m.data.Bytes()) {
 		return nil, nil
 	}
 	m.became, m.moved = became(path, out, m.data.Bytes(), sink.(*ical.Sink).Count())

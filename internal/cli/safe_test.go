@@ -232,3 +232,67 @@ func TestNewPlansAreRead(t *testing.T) {
 		}
 	}
 }
+
+// TestWhatLeaves holds the files of owners who left to having nothing live in them, counts
+// to what is there, and a move to being told once.
+func TestWhatLeaves(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	plan := func(people, owner, rule string) {
+		write(t, filepath.Join(dir, "yoyaku.yaml"), `plan: 1
+id: office
+window: 2027
+people: `+people+`
+series:
+  pay:
+    title: "BEGIN:VEVENT"
+    rule: `+rule+`
+    milestones: {cut: {date: "date, -3 days", owner: `+owner+`}}
+  other: {rule: monthly on 1}
+outputs:
+  - {file: wages.csv, of: pay}
+  - {file: agenda.csv, of: [pay, other]}
+  - {file: "out/{owner}-tasks.ics", of: pay, per: owner}
+  - {file: "t-{owner}.csv", of: pay, per: owner}
+`)
+	}
+	plan("{di: {name: Di}, ed: {name: Ed}}", "di", "monthly on 15")
+	_, errs, code := yoyaku(t, dir, "run", "--as-of", "2027-03-01")
+	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics: new, 12 dates\n") || !strings.Contains(errs, "out/none-tasks.ics: new, 12 dates\n") {
+		t.Fatalf("run: %d %s", code, errs)
+	}
+	write(t, filepath.Join(dir, "out", "notes-tasks.txt"), "no business of ours")
+	other := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:a@b\r\nDTSTAMP:20270101T000000Z\r\nDTSTART;VALUE=DATE:20270601\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+	write(t, filepath.Join(dir, "out", "jo-tasks.ics"), other)
+	plan("{ed: {name: Ed}}", "ed", "monthly on 16")
+	if out, _, _ := yoyaku(t, dir, "compare", "--as-of", "2027-03-01"); strings.Count(out, "moved,pay,date,2027-05/15") > 1 || strings.Count(out, ",cut,2027-05/1") > 2 {
+		t.Errorf("compare tells a move twice:\n%s", out)
+	}
+	_, errs, code = yoyaku(t, dir, "run", "--as-of", "2027-03-01")
+	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics: changed") || !strings.Contains(errs, "nobody is called `di` any more") || !strings.Contains(errs, "t-di.csv: nobody is called `di` any more; the file stays as it is") || strings.Contains(errs, "jo-tasks") {
+		t.Errorf("the run after: %d %s", code, errs)
+	}
+	old := read(t, filepath.Join(dir, "out", "di-tasks.ics"))
+	if strings.Count(old, "STATUS:CANCELLED") != 10 || strings.Count(old, "\nBEGIN:VEVENT") != 12 { // two lie before the day
+		t.Errorf("the file of one who left:\n%s", old)
+	}
+	if read(t, filepath.Join(dir, "out", "jo-tasks.ics")) != other {
+		t.Error("a calendar of somebody else was changed")
+	}
+	if _, errs, code := yoyaku(t, dir, "run", "--as-of", "2027-03-01"); code != 0 || strings.Contains(errs, "di-tasks.ics") || read(t, filepath.Join(dir, "out", "di-tasks.ics")) != old {
+		t.Errorf("a second run: %d %s", code, errs)
+	}
+	// A plan that can't be read stops nothing that needs none.
+	write(t, filepath.Join(dir, "yoyaku.yaml"), "plan: [1")
+	for _, args := range [][]string{{"between", "2027-01-01", "2027-02-01"}, {"holidays", "england-wales", "--window", "2027"}, {"read", "out/jo-tasks.ics"}, {"schema", "plan"}, {"new", "fresh"}} {
+		if _, errs, code := yoyaku(t, dir, args...); code != 0 {
+			t.Errorf("%v beside a broken plan: %d %s", args, code, errs)
+		}
+	}
+	for args, want := range map[string]string{"dates|monthly on 15": "yoyaku.yaml:1:7", "between|2027-01-01|2027-02-01|--plan|yoyaku.yaml": "yoyaku.yaml:1:7", "holidays|england|--window|2027": "did you mean `england-wales`?",
+		"publish|--at-once|17": "a whole number from 1 to 16"} {
+		if _, errs, code := yoyaku(t, dir, strings.Split(args, "|")...); code != 2 || !strings.Contains(errs, want) {
+			t.Errorf("%s: %d %s", args, code, errs)
+		}
+	}
+}

@@ -206,6 +206,9 @@ type Follow struct {
 	cancelled []part // anew
 }
 
+// Cancelled counts the events that were cancelled anew.
+func (f *Follow) Cancelled() int { return len(f.cancelled) }
+
 // Cancellations writes what was cancelled as an iTIP object (RFC 5546 section 3.2.5);
 // any is false, and nothing is written, where nothing was.
 func (f *Follow) Cancellations(w io.Writer) (any bool, err error) {

@@ -200,6 +200,26 @@ func TestAnswers(t *testing.T) {
 		// safe for spreadsheets, heads and full-width forms too
 		{"derive|-", "=a,b\n＝1+1,-5\n", "spreadsheet-safe=yes", "'=a,b|'＝1+1,'-5", ""},
 		{"derive|-", "a\n1.50\n", "add=b = a * 2", "a,b|1.50,3", ""},
+		{"derive|-", "a\n\u00a0=1+1\n\ufeff\t@x\n - x\n=\n", "spreadsheet-safe=yes", "a|'\u00a0=1+1|'\ufeff\t@x|' - x|=", ""},
+		// totals stay last, and what counts as nothing is told
+		{"tally|-", "u,n\nz,1\na,5\na,\n", "rows=u;sum=n;sort=-sum", "u,sum|a,5|z,1|total,6", "1 cell of `n` is blank and counted as 0."},
+		{"tally|-", "u,n\nz,1\na,5\n", "rows=u;cols=n;sort=u;columns=-5", "u,1,total|a,,1|z,1,1|total,1,2", "-"},
+		{"grid|-", "n,a\nx,2027-01-04\ny,2027-01-04\ny,2027-01-05\n", "name=n;start=a;end=a;window=2027-01-04..2027-01-05;sort=-total", "n,2027-01-04,2027-01-05,total|y,x,x,2|x,x,,1|total,2,1,3", ""},
+		{"due|-", "a,b\n2027-04-01,\n,\n", "date=a;date=b;columns=what", "what|a", "Left out: 1 row of - without a date.|Left out: 1 blank date of other rows of -."},
+		{"spread|-", "a,b,pay\n2027-01-30,2027-02-02,x\n", "start=a;end=b;by=month;share=pay", "line 2, `pay`:", ""},
+		{"due|-", "when\nx\n", "date=when", "line 2, `when`:", ""},
+		{"derive|-", "y,m,d\n2027,3,\n", "join-dates=due=y,m,d;add=x = due", "line 2, `due`: a date of year \"2027\", month \"3\", day \"\" lacks a part", ""},
+		{"derive|-", "y,m,d\n,, \n", "join-dates=due=y,m,d;columns=due", "due|\"\"", ""},
+		// bands ahead and behind, of one day too
+		{"due|-", "d\n2027-03-08\n2027-03-10\n2027-03-11\n2027-03-12\n2027-04-30\n", "date=d;bands=1,2,30;columns=band", "band|overdue|today|1|2|over 30", ""},
+		{"due|-", "d\n2026-11-10\n2026-12-20\n2027-02-01\n2027-03-08\n2027-03-09\n2027-03-10\n2027-04-01\n2027-05-01\n", "date=d;bands=-90,-60,-30,-1,30;columns=band", "band|over 90 ago|61 to 90 ago|31 to 60 ago|2 to 30 ago|1 ago|today|1 to 30|over 30", ""},
+		{"due|-", "d\n2027-03-08\n2027-03-20\n", "date=d;bands=-30;columns=band", "band|1 to 30 ago|ahead", ""},
+		{"due|-", "d\n", "date=d;bands=-30,0", "rising numbers of days other than 0", ""},
+		{"due|-", "d\n", "date=d;bands=-30;upcoming=yes", "upcoming leaves that out", ""},
+		{"tally|-", "b\nahead\n1 to 30 ago\nover 90 ago\ntoday\n31 to 90 ago\n1 to 30\n31 ago\n", "rows=b;columns=b", "b|over 90 ago|31 to 90 ago|31 ago|1 to 30 ago|today|1 to 30|ahead|total", ""},
+		// the ends of all time
+		{"periods|9999-12", "", "by=week", "the week 9999-W52 reaches beyond the years 0001 to 9999", ""},
+		{"periods|0001-01", "", "by=month;columns=period,days", "period,days|0001-01,31", ""},
 		// words
 		{"derive|-", "start date,x\n2027-01-01,1\n", "add=y = start date, +1 day", `double quotes: "start date"`, ""},
 		{"derive|-", "Starts on\n2027-01-01\n", "add=y = Starts on, +1 day", `double quotes: "Starts on"`, ""},

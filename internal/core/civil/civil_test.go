@@ -8,6 +8,21 @@ import (
 
 // Every day of the 9999 years, walked by hand, against the table of months and, for
 // weekdays, ISO weeks, day-of-year and text, against the standard library's time.
+// TestClock reads every time of day back, and nothing else.
+func TestClock(t *testing.T) {
+	for m := range 24 * 60 {
+		text := string(AppendClock(nil, m))
+		if got, ok := ParseClock(text); !ok || got != m || len(text) != 5 {
+			t.Fatalf("%d is written %s and read as %d, %v", m, text, got, ok)
+		}
+	}
+	for _, text := range []string{"", "9:00", "24:00", "12:60", "99:99", "16:30 or so", "-1:-5", "16.30", "１６:30", "+1:30", "1 :30"} {
+		if m, ok := ParseClock(text); ok {
+			t.Errorf("%q is read as %d", text, m)
+		}
+	}
+}
+
 func TestEveryDay(t *testing.T) {
 	y, m, day := 1, 1, 1
 	first, last := Min, Max

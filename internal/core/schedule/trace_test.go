@@ -128,6 +128,52 @@ func span(first, last string) civil.Span {
 	return civil.Span{First: a, Last: b}
 }
 
+// TestNumbersAndFirstPeriods holds the number of a date to a count within its year, the
+// fiscal one for a fiscal cadence, and the period that a phrase says to the default one
+// that it spells out, from the first date of a rule on.
+func TestNumbersAndFirstPeriods(t *testing.T) {
+	frame := civil.DefaultFrame
+	frame.FiscalMonth = 4
+	env := eval.Env{Calendar: weekend(), Frame: frame}
+	for _, rule := range []string{"monthly on 15, last from 2026-08-20", "fiscal-monthly on 5th working day", "fiscal-quarterly on last from 2026-05-03", "fortnightly on fri from 2026-06-05", "every 3 months from 2026-07-31",
+		"weekly on mon, fri from 2026-07-29 until 2028-03-01", "yearly on 20 may from 2026-05-20"} {
+		said, err := NewSeries("said", "", rule, env)
+		if err == nil {
+			err = said.SetPeriod("previous_nominal, +1 day", "nominal", env)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		plain, _ := NewSeries("plain", "", rule, env)
+		count := map[int]int{}
+		yearOf := func(d civil.Date) int { return d.Year() }
+		if strings.HasPrefix(rule, "fiscal") {
+			yearOf = frame.FiscalYearOf
+		}
+		i := 0
+		var want []*Occurrence
+		for o := range plain.Occurrences(span("2025-01-01", "2028-12-31")) {
+			want = append(want, o)
+		}
+		for o, err := range said.Occurrences(span("2025-01-01", "2028-12-31")) {
+			if err != nil || i >= len(want) {
+				t.Fatal(err)
+			}
+			if p := want[i]; o.Row[slotPeriodStart] != p.Row[slotPeriodStart] || o.Row[slotPeriodEnd] != p.Row[slotPeriodEnd] || o.Row[slotPeriodStart].Kind == eval.Blank {
+				t.Errorf("%s: the period of %s is %v to %v, not %v to %v", rule, o.ID, o.Row[slotPeriodStart], o.Row[slotPeriodEnd], p.Row[slotPeriodStart], p.Row[slotPeriodEnd])
+			}
+			y := yearOf(o.Date.Date)
+			if count[y]++; y > yearOf(want[0].Date.Date) && o.Row[slotNumber] != eval.Int(count[y]) {
+				t.Errorf("%s: %s has the number %v, not %d", rule, o.ID, o.Row[slotNumber], count[y])
+			}
+			if i == 0 && said.own().First > civil.Min && o.Row[slotPreviousDate].Kind != eval.Blank {
+				t.Errorf("%s: the first date has the date %v before it", rule, o.Row[slotPreviousDate])
+			}
+			i++
+		}
+	}
+}
+
 // TestChoicesTell holds the reasons of choices to their words.
 func TestChoicesTell(t *testing.T) {
 	day := func(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
