@@ -51,7 +51,8 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 	if q.Events {
 		groups[resultOut] = append(groups[resultOut],
 			&question.Option{Name: "follows", Help: "earlier calendar `FILE` whose events these are, with --as ics\n(default: the one in whose place it comes)", Into: &out.follows},
-			&question.Option{Name: "cancellations", Help: "`FILE` for what is gone, as calendar objects that cancel it", Into: &out.cancellations})
+			&question.Option{Name: "cancellations", Help: "`FILE` for what is gone, as calendar objects that cancel it", Into: &out.cancellations},
+			&question.Option{Name: "organizer", With: []string{"cancellations"}, Help: "`\"NAME <mail>\"` that cancellations come from (default: the\nplan's)", Into: &out.organizer})
 	}
 	var options []*question.Option
 	for group, list := range groups {
@@ -144,6 +145,20 @@ func (a *App) following(out *output, p *plan.Plan, stage *files.Stage, sink rows
 		}
 		return answer()
 	}
+	var organizer ical.Organizer
+	if out.cancellations != "" {
+		switch {
+		case out.organizer != "":
+			var err error
+			if organizer, err = ical.ParseOrganizer(out.organizer); err != nil {
+				return rows.In("organizer", err)
+			}
+		case p.Organizer.Mail != "":
+			organizer = p.Organizer
+		default:
+			return rows.In("cancellations", errors.New("a cancellation names its organizer: --organizer \"NAME <mail>\", or `organizer: {name: NAME, mail: MAIL}` in the plan"))
+		}
+	}
 	path := out.follows
 	if path == "" {
 		path = out.file
@@ -181,7 +196,7 @@ func (a *App) following(out *output, p *plan.Plan, stage *files.Stage, sink rows
 	any := false
 	if f != nil {
 		var err error
-		if any, err = f.Cancellations(&b); err != nil {
+		if any, err = f.Cancellations(&b, organizer); err != nil {
 			return err
 		}
 	}
@@ -273,7 +288,7 @@ type output struct {
 	formats         []string
 	as, file, color string
 	// follows is an earlier calendar file, cancellations where what is gone from it goes.
-	follows, cancellations string
+	follows, cancellations, organizer string
 	// standsOut picks the rows that stand out; nil for none.
 	standsOut func(row []eval.Value) bool
 }

@@ -27,7 +27,7 @@ func TestBadInput(t *testing.T) {
 		{"read|crew-pay.csv", "crew-pay.csv:1: this is not an iCalendar file"},
 		{"read|endless.ics", "endless.ics:2: this event recurs without an end: a window says how much of it to list: --window 2027"},
 		{"read|endless.ics|--zone|Atlantic/Fareo", "did you mean Atlantic/Faroe?"},
-		{"read|nowhere.ics", `nowhere.ics:3: the time zone "Nowhere/Isle" is no IANA name`},
+		{"read|nowhere.ics|--strict", `nowhere.ics:3: the time zone "Nowhere/Isle" is neither an IANA name nor a Windows one`},
 		{"read|broken.ics|--strict", "broken.ics:3: not a date or a time"},
 		{"read|none.ics", "none.ics"},
 		{"dates|monthly on last working day|--window|2027|--as|ics|--rrule", "--rrule: `monthly on last working day` can't be one recurring event: RFC 5545 can't say its rule, because it counts working days"},

@@ -36,10 +36,10 @@ var (
 var grammar = map[string]map[string]byte{
 	"VCALENDAR": {"PRODID": '+', "VERSION": '+', "CALSCALE": '?', "METHOD": '?', "NAME": '*', "REFRESH-INTERVAL": '?', "COLOR": '?'},
 	"VEVENT": {"UID": '+', "DTSTAMP": '+', "DTSTART": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "TRANSP": '?',
-		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?'},
+		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?', "X-YOYAKU-HASH": '+'},
 	"VTODO": {"UID": '+', "DTSTAMP": '+', "DUE": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "STATUS": '+',
-		"CATEGORIES": '*', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?', "COMPLETED": '?', "PERCENT-COMPLETE": '?'},
-	"VALARM":    {"ACTION": '+', "DESCRIPTION": '+', "TRIGGER": '+'},
+		"CATEGORIES": '*', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?', "COMPLETED": '?', "PERCENT-COMPLETE": '?', "X-YOYAKU-HASH": '+'},
+	"VALARM":    {"UID": '?', "ACTION": '+', "DESCRIPTION": '+', "TRIGGER": '+'},
 	"VTIMEZONE": {"TZID": '+'},
 	"STANDARD":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},
 	"DAYLIGHT":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},

@@ -6,7 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/mail"
 	"os"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -173,7 +175,7 @@ func (b *block) settle() {
 				}
 			}
 		case p.Name == "SEQUENCE":
-			b.sequence, _ = strconv.Atoi(p.Value)
+			b.sequence, _ = strconv.Atoi(strings.TrimSpace(p.Value))
 		case p.Name == "DTSTAMP":
 			b.stamp = p.Value
 		case p.Name == "STATUS":
@@ -204,32 +206,83 @@ type Follow struct {
 	Order []string
 
 	cancelled []part // anew
+	replaced  int    // texts by hand that were written over
+}
+
+// mostSequence is the largest SEQUENCE that is taken for one (RFC 5545 section 3.3.8: an
+// INTEGER of 32 bits).
+const mostSequence = 1<<31 - 2
+
+// next is the SEQUENCE of an event that is changed; one that can't be right starts anew.
+func (b *block) next() int {
+	if b.sequence < 0 || b.sequence > mostSequence {
+		return 1
+	}
+	return b.sequence + 1
+}
+
+// utcStamp is the form of a DTSTAMP.
+var utcStamp = regexp.MustCompile(`^\d{8}T\d{6}Z$`)
+
+// later is a DTSTAMP that isn't before the old one, if that can be right.
+func (b *block) later(stamp string) string {
+	if _, ok := moment(b.stamp); !ok || !utcStamp.MatchString(b.stamp) {
+		return stamp
+	}
+	return max(stamp, b.stamp)
 }
 
 // Cancelled counts the events that were cancelled anew.
 func (f *Follow) Cancelled() int { return len(f.cancelled) }
 
-// Cancellations writes what was cancelled as an iTIP object (RFC 5546 section 3.2.5);
-// any is false, and nothing is written, where nothing was.
-func (f *Follow) Cancellations(w io.Writer) (any bool, err error) {
+// Organizer is who sends out what is cancelled (RFC 5545 section 3.8.4.3).
+type Organizer struct{ Name, Mail string }
+
+// ParseOrganizer reads NAME <mail>, or a mail address alone.
+func ParseOrganizer(text string) (o Organizer, err error) {
+	a, err := mail.ParseAddress(text)
+	if err != nil {
+		return o, fmt.Errorf("an organizer is NAME <mail>, such as \"Crew office <office@skerry.example>\", not %q", text)
+	}
+	return Organizer{a.Name, a.Address}, nil
+}
+
+// line is the property. A name in a parameter can't hold a double quote.
+func (o Organizer) line() string {
+	if o.Name == "" {
+		return "ORGANIZER:mailto:" + o.Mail
+	}
+	name := strings.Map(func(r rune) rune {
+		if r == '"' || r < ' ' || r == 0x7f {
+			return -1
+		}
+		return r
+	}, o.Name)
+	return `ORGANIZER;CN="` + name + `":mailto:` + o.Mail
+}
+
+// Cancellations writes what was cancelled as iTIP asks (RFC 5546 sections 3.2.5 and
+// 3.4.5): an object of METHOD:CANCEL for each UID, with its organizer. any is false, and
+// nothing is written, if nothing was.
+func (f *Follow) Cancellations(w io.Writer, by Organizer) (any bool, err error) {
 	if len(f.cancelled) == 0 {
 		return false, nil
 	}
 	l := newLines(w)
-	for _, line := range []string{"BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yoyaku//yoyaku//EN", "METHOD:CANCEL"} {
-		l.put(line)
-	}
-	for _, z := range f.zones {
-		if slices.ContainsFunc(f.cancelled, func(p part) bool {
-			return slices.ContainsFunc(p.new.lines, func(s string) bool { return strings.Contains(s, ";TZID="+z.tzid+":") })
-		}) {
-			l.write(z.raw)
-		}
-	}
 	for _, p := range f.cancelled {
-		l.component(p.new)
+		for _, line := range []string{"BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yoyaku//yoyaku//EN", "METHOD:CANCEL"} {
+			l.put(line)
+		}
+		for _, z := range f.zones {
+			if sameZone(p.new.lines, z.tzid) {
+				l.write(z.raw)
+			}
+		}
+		one := &content{kind: p.new.kind, lines: slices.DeleteFunc(slices.Clone(p.new.lines), func(s string) bool { return nameOf(s) == "ORGANIZER" })}
+		one.add(by.line())
+		l.component(one)
+		l.put("END:VCALENDAR")
 	}
-	l.put("END:VCALENDAR")
 	return true, l.flush()
 }
 
@@ -271,13 +324,25 @@ func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
 				p.last = max(p.last, v.Day)
 			}
 		}
-		switch b := old[e.UID]; {
-		case b == nil:
+		mark := hashMark + ":" + content.hashOf()
+		b := old[e.UID]
+		if b == nil {
+			content.add(mark)
 			p.new = content.stamped(stamp, 0, false)
-		case b.name == content.kind && slices.Equal(b.says(), content.says()):
+			list = append(list, p)
+			return nil
+		}
+		made, unchanged, marked, replaced := content.again(b)
+		switch {
+		case unchanged:
 			p.raw = b.raw
+		case marked:
+			p.new = made
 		default:
-			p.new = content.kept(b).stamped(max(stamp, b.stamp), b.sequence+1, true)
+			made.add(mark)
+			if p.new = made.stamped(b.later(stamp), b.next(), true); replaced {
+				c.Follow.replaced++
+			}
 		}
 		list = append(list, p)
 		return nil
@@ -357,7 +422,7 @@ func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
 		return p, true
 	}
 	p.cancelled = true
-	p.raw, p.new = "", b.gone().stamped(max(stamp, b.stamp), b.sequence+1, true)
+	p.raw, p.new = "", b.gone().stamped(b.later(stamp), b.next(), true)
 	f.cancelled = append(f.cancelled, p)
 	return p, true
 }

@@ -182,6 +182,12 @@ func TestAgain(t *testing.T) {
 			f.Earlier, c.Stamp = again, today+1
 			b.Reset()
 			if err := Write(&b, c, events); err != nil || b.String() != text {
+				x, y := strings.Split(b.String(), "\r\n"), strings.Split(text, "\r\n")
+				for i := range min(len(x), len(y)) {
+					if x[i] != y[i] {
+						t.Fatalf("day %d: not the same bytes: %v\n%s\n%s", day, err, strings.Join(x[max(0, i-6):i+3], "\n"), strings.Join(y[max(0, i-6):i+3], "\n"))
+					}
+				}
 				t.Fatalf("day %d: not the same bytes: %v", day, err)
 			}
 			if !strings.Contains(text, foreign) {

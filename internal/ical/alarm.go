@@ -36,6 +36,9 @@ func instant(d civil.Date, minutes int, zone *time.Location) time.Time {
 	return time.Unix(at-unixDay*secondsOfDay, 0).In(zone)
 }
 
+// At is a time on a zone's clock as the library has it: its offset and the name of that.
+func At(d civil.Date, minutes int, zone *time.Location) time.Time { return instant(d, minutes, zone) }
+
 // Instant is a time on a zone's clock in seconds of UTC since day 0; zone may be nil.
 func Instant(d civil.Date, minutes int, zone *time.Location) int64 {
 	at, _ := instantOf(recur.Moment{Day: d, Second: minutes * 60}, zone)

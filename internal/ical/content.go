@@ -78,8 +78,9 @@ func (c Calendar) content(e Event) (*content, error) {
 		put("TRANSP:TRANSPARENT")
 	}
 	triggers, err := c.triggers(e)
-	for _, t := range triggers {
+	for i, t := range triggers {
 		put("BEGIN:VALARM")
+		put("UID:", alarmUID(e.UID, i, t, escape(e.Summary)))
 		put("ACTION:DISPLAY")
 		put("DESCRIPTION:", escape(e.Summary))
 		put("TRIGGER", related, ":", t)
@@ -170,7 +171,7 @@ func (c Calendar) expanded(k *content) (list []eval.Value, err error) {
 	if err != nil {
 		return nil, err
 	}
-	instances, err := sets[0].Instances(civil.Always, false)
+	instances, err := sets[0].Instances(civil.Always, false, nil)
 	for _, i := range instances {
 		at := i.From
 		if i.ID != nil { // as it is written, although the clock may skip it
@@ -217,8 +218,9 @@ func isUTC(z *time.Location) bool {
 // stamped puts DTSTAMP, SEQUENCE and, where it changed, LAST-MODIFIED behind the UID.
 func (k *content) stamped(stamp string, sequence int, changed bool) *content {
 	list := make([]string, 0, len(k.lines)+3)
-	for _, line := range k.lines {
-		if list = append(list, line); strings.HasPrefix(line, "UID") {
+	own := slices.IndexFunc(k.lines, func(line string) bool { return nameOf(line) == "UID" }) // before those of alarms
+	for i, line := range k.lines {
+		if list = append(list, line); i == own {
 			list = append(list, "DTSTAMP:"+stamp, "SEQUENCE:"+strconv.Itoa(sequence))
 			if changed {
 				list = append(list, "LAST-MODIFIED:"+stamp)
@@ -245,84 +247,4 @@ func outer(lines []string) (list []string) {
 		}
 	}
 	return list
-}
-
-// ours are the properties that a schedule says; the others don't make an event a
-// changed one. The status of a to-do is a person's, unless it is cancelled.
-var ours = []string{"UID", "DTSTART", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "SUMMARY", "DESCRIPTION", "LOCATION", "CATEGORIES", "COLOR", "CONTACT", "CLASS", "TRANSP", "STATUS"}
-
-// says are the content lines of those properties, sorted, and of the alarms that look
-// as a reminder writes them.
-func (k *content) says() (list []string) {
-	var alarm []string // its lines are its own
-	inner := 0
-	for _, line := range k.lines {
-		name := nameOf(line)
-		switch {
-		case name == "BEGIN":
-			inner++
-			alarm = nil
-		case name == "END":
-			if inner--; len(alarm) == 3 && alarm[0] == "ACTION:DISPLAY" && (strings.HasPrefix(alarm[2], "TRIGGER:") || strings.HasPrefix(alarm[2], "TRIGGER;RELATED=END:")) {
-				list = append(list, strings.Join(alarm, " "))
-			}
-		case inner > 0:
-			alarm = append(alarm, line)
-		case name == "STATUS" && k.kind == "VTODO" && !isCancelled(line):
-		case slices.Contains(ours, name):
-			list = append(list, line)
-		}
-	}
-	slices.Sort(list)
-	return list
-}
-
-func isCancelled(line string) bool { return strings.EqualFold(line, "STATUS:CANCELLED") }
-
-// body are a block's content lines without its BEGIN and END.
-func (b *block) body() *content { return &content{b.name, b.lines[1 : len(b.lines)-1]} }
-
-func (b *block) says() []string { return b.body().says() }
-
-// dated reports whether a block is an event or a to-do.
-func (b *block) dated() bool { return b.name == "VEVENT" || b.name == "VTODO" }
-
-// kept puts into a to-do what a person did to it: its status, when it was completed
-// and how far it is, and properties of other programs.
-func (k *content) kept(b *block) *content {
-	if k.kind != "VTODO" || b.name != "VTODO" {
-		return k
-	}
-	status := "STATUS:NEEDS-ACTION"
-	var theirs []string
-	for _, line := range outer(b.body().lines) {
-		switch name := nameOf(line); {
-		case name == "STATUS" && !isCancelled(line):
-			status = line
-		case name == "COMPLETED", name == "PERCENT-COMPLETE", strings.HasPrefix(name, "X-"):
-			theirs = append(theirs, line)
-		}
-	}
-	var list []string
-	for _, line := range k.lines {
-		if line == "STATUS:NEEDS-ACTION" {
-			list = append(append(list, status), theirs...)
-			continue
-		}
-		list = append(list, line)
-	}
-	return &content{k.kind, list}
-}
-
-// gone is a block cancelled. What is cancelled reminds nobody, and RFC 5546 section
-// 3.2.5 has no alarm in a CANCEL.
-func (b *block) gone() *content {
-	k := &content{kind: b.name}
-	for _, line := range outer(b.body().lines) {
-		if !slices.Contains([]string{"DTSTAMP", "SEQUENCE", "LAST-MODIFIED", "STATUS"}, nameOf(line)) {
-			k.lines = append(k.lines, line)
-		}
-	}
-	k.lines = append(k.lines, "STATUS:CANCELLED")
-	return k
 }

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -34,6 +36,8 @@ type Entry struct {
 
 	long           length
 	onward         bool // RANGE=THISANDFUTURE
+	twin           bool // another one has its UID, SEQUENCE and DTSTAMP, and says something else
+	from           *Component
 	stamp          string
 	rules, exrules []rule
 	plus           []occurrence
@@ -81,9 +85,9 @@ type reader struct {
 	zones
 }
 
-// entry reads a component. The error is one for the whole file.
-func (r reader) entry(c *Component) (*Entry, error) {
-	e := &Entry{Component: c.Name, Line: c.Line}
+// entry reads a component.
+func (r reader) entry(c *Component) *Entry {
+	e := &Entry{Component: c.Name, Line: c.Line, from: c}
 	text := func(name string) string { return strings.Join(texts(c.Get(name).Value), ",") }
 	e.UID, e.Summary, e.Description, e.Location = text("UID"), text("SUMMARY"), text("DESCRIPTION"), text("LOCATION")
 	e.stamp = c.Get("DTSTAMP").Value
@@ -101,11 +105,7 @@ func (r reader) entry(c *Component) (*Entry, error) {
 		e.broken(c.Bad.File, c.Bad.Line, errors.New(c.Bad.Message))
 	}
 	for _, read := range []func(*Entry, *Component) (int, error){r.instance, r.times, r.recurrence} {
-		line, err := read(e, c)
-		if fatal := (*zoneError)(nil); errors.As(err, &fatal) {
-			return nil, fatal.at
-		}
-		if err != nil {
+		if line, err := read(e, c); err != nil {
 			e.broken(r.file, line, err)
 			break
 		}
@@ -116,6 +116,12 @@ func (r reader) entry(c *Component) (*Entry, error) {
 	if !e.Broken && e.AllDay() {
 		for _, list := range [][]rule{e.rules, e.exrules} {
 			for i := range list {
+				if by := list[i].RRule; by.ByHour != nil || by.ByMinute != nil || by.BySecond != nil { // section 3.3.10
+					e.doubt(r.file, list[i].line, "BYHOUR, BYMINUTE and BYSECOND mean nothing for a date; they are ignored")
+					bare := *by
+					bare.ByHour, bare.ByMinute, bare.BySecond = nil, nil, nil
+					list[i].RRule = &bare
+				}
 				days, err := list[i].Rule(e.Start.Day)
 				if err != nil {
 					e.broken(r.file, list[i].line, err)
@@ -126,7 +132,7 @@ func (r reader) entry(c *Component) (*Entry, error) {
 			}
 		}
 	}
-	return e, nil
+	return e
 }
 
 func (e *Entry) broken(file string, line int, err error) {
@@ -138,13 +144,22 @@ func (e *Entry) doubt(file string, line int, format string, args ...any) {
 	e.Problems = append(e.Problems, &Error{file, line, fmt.Sprintf(format, args...)})
 }
 
+// stamp reads a value of a property. One that says VALUE=DATE and has a time is told of.
+func (r reader) stamp(e *Entry, p Property, value string) (Stamp, error) {
+	s, err := r.stampOf(p, value)
+	if err == nil && s.Timed && strings.EqualFold(p.Params["VALUE"], "DATE") {
+		e.doubt(r.file, p.Line, "%s says VALUE=DATE and has a time; the time counts", p.Name)
+	}
+	return s, err
+}
+
 // instance reads RECURRENCE-ID.
 func (r reader) instance(e *Entry, c *Component) (int, error) {
 	p := c.Get("RECURRENCE-ID")
 	if p.Line == 0 {
 		return 0, nil
 	}
-	id, err := r.stampOf(p, p.Value)
+	id, err := r.stamp(e, p, p.Value)
 	e.ID, e.onward = &id, strings.EqualFold(p.Params["RANGE"], "THISANDFUTURE")
 	return p.Line, err
 }
@@ -165,7 +180,7 @@ func (r reader) times(e *Entry, c *Component) (line int, err error) {
 		}
 		return c.Line, errors.New("an event without DTSTART")
 	}
-	if e.Start, err = r.stampOf(start, start.Value); err != nil {
+	if e.Start, err = r.stamp(e, start, start.Value); err != nil {
 		return start.Line, err
 	}
 	if e.AllDay() {
@@ -191,7 +206,7 @@ func (r reader) times(e *Entry, c *Component) (line int, err error) {
 
 // until settles the length of an event by its end.
 func (r reader) until(e *Entry, end Property) error {
-	last, err := r.stampOf(end, end.Value)
+	last, err := r.stamp(e, end, end.Value)
 	if err != nil {
 		return err
 	}
@@ -257,7 +272,7 @@ func (r reader) recurrence(e *Entry, c *Component) (int, error) {
 // date reads one value of an RDATE or EXDATE, with RDATE also a period.
 func (r reader) date(e *Entry, p Property, value string) error {
 	value, end, period := strings.Cut(value, "/")
-	at, err := r.stampOf(p, value)
+	at, err := r.stamp(e, p, value)
 	if err != nil {
 		return err
 	}
@@ -276,7 +291,7 @@ func (r reader) date(e *Entry, p Property, value string) error {
 		}
 		o.long = &long
 	case period:
-		last, err := r.stampOf(p, end)
+		last, err := r.stamp(e, p, end)
 		if err != nil {
 			return err
 		}
@@ -318,6 +333,14 @@ func (e *Entry) wholeDays() {
 	}
 	e.Days = int(last.Day - e.Start.Day)
 	e.Start = Stamp{Moment: recur.Moment{Day: e.Start.Day}}
+}
+
+// says reports whether two components hold the same.
+func (c *Component) says(as *Component) bool {
+	same := func(a, b Property) bool {
+		return a.Name == b.Name && a.Value == b.Value && maps.Equal(a.Params, b.Params)
+	}
+	return c.Name == as.Name && slices.EqualFunc(c.Props, as.Props, same) && slices.EqualFunc(c.Subs, as.Subs, (*Component).says)
 }
 
 // newer reports whether an entry holds against another one of the same UID and

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -38,6 +39,7 @@ func ReadObject(data string) (*Object, error) {
 	}
 	o := &Object{says: map[string]string{}}
 	n := 0
+	changed := sha256.New()
 	for _, c := range root.Subs[0].Subs {
 		if c.Name != "VEVENT" && c.Name != "VTODO" {
 			continue
@@ -46,12 +48,18 @@ func ReadObject(data string) (*Object, error) {
 			text := func(name string) string { return strings.Join(texts(c.Get(name).Value), ",") }
 			o.UID, o.Summary, o.Plan, o.Mark = text("UID"), text("SUMMARY"), text(planMark), text(hashMark)
 		}
-		for name, says := range saysOf(c) {
+		all := saysOf(c)
+		for _, name := range slices.Sorted(maps.Keys(all)) {
+			says := all[name]
 			if n > 1 { // an instance that somebody changed
-				name = "RECURRENCE-ID"
+				changed.Write([]byte(name + "\x01" + says + "\x02"))
+				continue
 			}
-			o.says[name] += says
+			o.says[name] = says
 		}
+	}
+	if n > 1 {
+		o.says["RECURRENCE-ID"] += hex.EncodeToString(changed.Sum(nil))
 	}
 	for _, b := range blocks(data) {
 		if b.dated() && o.block.name == "" {
@@ -61,16 +69,7 @@ func ReadObject(data string) (*Object, error) {
 	if n == 0 || o.block.name == "" {
 		return nil, errors.New("there is neither an event nor a to-do in it")
 	}
-	names := make([]string, 0, len(o.says))
-	for name := range o.says {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	sum := sha256.New()
-	for _, name := range names {
-		sum.Write([]byte(name + "\x00" + o.says[name] + "\x00"))
-	}
-	o.Hash = hex.EncodeToString(sum.Sum(nil)[:16])
+	o.Hash = hashSaid(o.says)
 	return o, nil
 }
 
@@ -81,6 +80,7 @@ func saysOf(c *Component) map[string]string {
 	put := func(name, line string) { lines[name] = append(lines[name], line) }
 	for _, p := range c.Props {
 		switch {
+		case c.Name == "VALARM" && p.Name == "UID": // which says what the alarm said
 		case strings.HasPrefix(p.Name, "X-"), slices.Contains([]string{"DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE", "ACKNOWLEDGED"}, p.Name):
 		case c.Name == "VTODO" && (p.Name == "COMPLETED" || p.Name == "PERCENT-COMPLETE" || p.Name == "STATUS" && !strings.EqualFold(p.Value, "CANCELLED")):
 		default:
@@ -163,11 +163,11 @@ func (c Calendar) Object(e Event, plan string, old *Object) (*Object, string, er
 	if old != nil {
 		made = made.kept(&old.block)
 		for _, line := range outer(old.block.body().lines) {
-			if name := nameOf(line); made.kind == "VEVENT" && strings.HasPrefix(name, "X-") || name == "CREATED" {
+			if nameOf(line) == "CREATED" {
 				made.add(line)
 			}
 		}
-		stamp, sequence = max(stamp, old.block.stamp), old.block.sequence+1
+		stamp, sequence = old.block.later(stamp), old.block.next()
 	}
 	made.lines = slices.DeleteFunc(made.lines, func(line string) bool { return nameOf(line) == planMark || nameOf(line) == hashMark })
 	made = made.stamped(stamp, sequence, old != nil)

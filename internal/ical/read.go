@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -33,8 +34,19 @@ type Component struct {
 	Line  int
 	Props []Property
 	Subs  []*Component
-	// Bad is the first content line in it that can't be read; nil where all can.
-	Bad *Error
+	// Bad is the first content line in it that can't be read; nil where all can. Inside is
+	// where a calendar stands inside another; nil for one that doesn't.
+	Bad, Inside *Error
+}
+
+// faults are what is wrong with a calendar itself.
+func (c *Component) faults() (list []*Error) {
+	for _, e := range []*Error{c.Bad, c.Inside} {
+		if e != nil {
+			list = append(list, e)
+		}
+	}
+	return list
 }
 
 // Get returns the first property of a name; its Line is 0 when there is none.
@@ -103,10 +115,27 @@ func (f *frame) take() error {
 			return f.fail(f.start, "END:%s closes nothing; %s began on line %d", name, top.Name, top.Line)
 		}
 		f.stack = f.stack[:len(f.stack)-1]
+	case p.Name == "VERSION" && top.Name == "VCALENDAR" && name == "1.0":
+		return f.fail(f.start, "this is a calendar of version 1.0, the older vCalendar, and this program reads iCalendar, version 2.0; export it as that")
 	default:
 		top.Props = append(top.Props, p)
 	}
 	return nil
+}
+
+// unfold puts calendars that stand inside others beside them.
+func (f *frame) unfold(list []*Component, inside bool) (all []*Component) {
+	for _, c := range list {
+		if c.Name != "VCALENDAR" {
+			continue
+		}
+		if inside {
+			c.Inside = &Error{f.file, c.Line, "a calendar begins inside another one; it is read all the same"}
+		}
+		all = append(append(all, c), f.unfold(c.Subs, true)...)
+		c.Subs = slices.DeleteFunc(c.Subs, func(s *Component) bool { return s.Name == "VCALENDAR" })
+	}
+	return all
 }
 
 // Read reads an iCalendar stream into a component that holds its VCALENDARs.
@@ -149,6 +178,7 @@ func Read(file string, r io.Reader) (*Component, error) {
 	if len(root.Subs) == 0 {
 		return nil, f.fail(1, "%s", noCalendar)
 	}
+	root.Subs = f.unfold(root.Subs, false)
 	return root, nil
 }
 

@@ -80,7 +80,7 @@ func TestOneRecurringEvent(t *testing.T) {
 			if err != nil || len(problems) > 0 || len(sets) != 1 || strings.Count(b.String(), "BEGIN:VEVENT") != 1 {
 				t.Fatal(err, problems, b.String())
 			}
-			instances, err := sets[0].Instances(civil.Always, false)
+			instances, err := sets[0].Instances(civil.Always, false, nil)
 			var got, want []string
 			for _, i := range instances {
 				got = append(got, i.ID.Value().String())

@@ -51,18 +51,13 @@ func setsOf(file string, root *Component, kinds ...string) (list []*Set, problem
 	at := map[who]int{} // its place among the entries
 	var entries []*Entry
 	for _, cal := range root.Subs {
-		if cal.Bad != nil {
-			problems = append(problems, cal.Bad)
-		}
+		problems = append(problems, cal.faults()...)
 		called := strings.EqualFold(strings.TrimSpace(cal.Get("METHOD").Value), "CANCEL")
 		for n, c := range cal.Subs {
 			if !slices.Contains(kinds, c.Name) {
 				continue
 			}
-			e, err := r.entry(c)
-			if err != nil {
-				return nil, nil, err
-			}
+			e := r.entry(c)
 			if e.called = called; called {
 				e.Cancelled, e.Status = true, "CANCELLED"
 			}
@@ -80,6 +75,10 @@ func setsOf(file string, root *Component, kinds ...string) (list []*Set, problem
 				entries = append(entries, e)
 			case e.newer(entries[i]):
 				entries[i] = e.over(entries[i])
+			case !entries[i].newer(e) && !e.from.says(entries[i].from):
+				e.doubt(file, e.Line, "this component has the UID, SEQUENCE and DTSTAMP of that on line %d and says something else; both are listed", entries[i].Line)
+				e.twin = true
+				entries = append(entries, e)
 			}
 		}
 	}
@@ -91,9 +90,11 @@ func setsOf(file string, root *Component, kinds ...string) (list []*Set, problem
 		}
 		problems = append(problems, e.Problems...)
 		s := byUID[e.UID]
-		if s == nil || e.UID == "" {
+		if s == nil || e.UID == "" || e.twin && e.ID == nil {
 			s = &Set{}
-			byUID[e.UID], list = s, append(list, s)
+			if list = append(list, s); !e.twin || byUID[e.UID] == nil {
+				byUID[e.UID] = s
+			}
 		}
 		if e.ID == nil {
 			s.master = e
@@ -136,19 +137,29 @@ func (s *Set) settle() {
 	}
 }
 
-// mostInstances is how many instances of an event are worked out, and mostWalked how
-// many before the window are passed.
+// MostInstances is how many dates a command expands, and mostWalked how many before the
+// window an event may pass.
 const (
-	mostInstances = 1_000_000
+	MostInstances = 1_000_000
 	mostWalked    = 20_000_000
 )
+
+// Budget is how many dates may still be expanded; nil is a budget of its own for each
+// event.
+type Budget struct{ Left int }
+
+// errTooMany is an event that would pass what may be expanded.
+var errTooMany = fmt.Errorf("with this event, over %d dates would be expanded; it is left out: narrow the window", MostInstances)
 
 // ErrEndless is an event without an end, of which all is asked.
 var ErrEndless = errors.New("this event recurs without an end: a window says how much of it to list")
 
 // Instances are the times that touch a span of days on the events' own clocks, in
 // the order of their instances. What is cancelled is left out unless it is asked for.
-func (s *Set) Instances(span civil.Span, cancelled bool) (list []Instance, err error) {
+func (s *Set) Instances(span civil.Span, cancelled bool, budget *Budget) (list []Instance, err error) {
+	if budget == nil {
+		budget = &Budget{MostInstances}
+	}
 	put := func(i Instance) {
 		i.From, i.To = i.From.In(i.From.Zone), i.To.In(i.To.Zone) // a time that the clock skips, as it shows it
 		if i.touches(span) && (cancelled || !i.Cancelled) {
@@ -172,9 +183,17 @@ func (s *Set) Instances(span civil.Span, cancelled bool) (list []Instance, err e
 	if span != civil.Always {
 		wide = span.Widen(s.reach(), s.reach())
 	}
-	starts, err := m.starts(wide)
+	left := budget.Left
+	starts, err := m.starts(wide, budget)
 	if err != nil {
+		budget.Left = left // which the others may use
 		return nil, &Error{"", m.Line, err.Error()}
+	}
+	var onward []*Entry
+	for _, o := range s.others {
+		if o.onward {
+			onward = append(onward, o)
+		}
 	}
 	for _, at := range starts {
 		key := m.key(at.Stamp)
@@ -186,8 +205,8 @@ func (s *Set) Instances(span civil.Span, cancelled bool) (list []Instance, err e
 			id := at.Stamp
 			i.ID = &id
 		}
-		for _, o := range s.others {
-			if o.onward && m.key(*o.ID) <= key {
+		for _, o := range onward {
+			if m.key(*o.ID) <= key {
 				i.Entry, i.From = o, o.shift(at.Stamp)
 			}
 		}
@@ -255,20 +274,20 @@ func (e *Entry) has(key int64) bool {
 	if !e.AllDay() {
 		day = civil.Date(key / secondsOfDay)
 	}
-	list, err := e.starts(civil.Span{First: day, Last: day}.Widen(2, 2))
+	list, err := e.starts(civil.Span{First: day, Last: day}.Widen(2, 2), &Budget{MostInstances})
 	return err == nil && slices.ContainsFunc(list, func(o occurrence) bool { return e.key(o.Stamp) == key })
 }
 
 // starts are the starts of an event in a span, in order: DTSTART, RRULE and RDATE
 // less EXRULE and EXDATE (section 3.8.5).
-func (e *Entry) starts(span civil.Span) (list []occurrence, err error) {
+func (e *Entry) starts(span civil.Span, budget *Budget) (list []occurrence, err error) {
 	if span == civil.Always && slices.ContainsFunc(e.rules, func(r rule) bool { return r.Count == 0 && r.Until == nil }) {
 		return nil, ErrEndless
 	}
 	list = append(slices.Clone(e.plus), occurrence{Stamp: e.Start})
 	list = slices.DeleteFunc(list, func(o occurrence) bool { return !span.Has(o.Day) })
 	for _, r := range e.rules {
-		if err := e.expand(r, span, func(s Stamp) { list = append(list, occurrence{Stamp: s}) }); err != nil {
+		if err := e.expand(r, span, budget, func(s Stamp) { list = append(list, occurrence{Stamp: s}) }); err != nil {
 			return nil, err
 		}
 	}
@@ -277,7 +296,7 @@ func (e *Entry) starts(span civil.Span) (list []occurrence, err error) {
 		out[e.key(s)] = true
 	}
 	for _, r := range e.exrules {
-		if err := e.expand(r, span, func(s Stamp) { out[e.key(s)] = true }); err != nil {
+		if err := e.expand(r, span, budget, func(s Stamp) { out[e.key(s)] = true }); err != nil {
 			return nil, err
 		}
 	}
@@ -292,13 +311,11 @@ func (e *Entry) starts(span civil.Span) (list []occurrence, err error) {
 }
 
 // expand puts the starts that a rule gives in a span.
-func (e *Entry) expand(r rule, span civil.Span, put func(Stamp)) error {
-	n := 0
-	tooMany := fmt.Errorf("this event recurs more than %d times: a window says how much of it to list", mostInstances)
+func (e *Entry) expand(r rule, span civil.Span, budget *Budget, put func(Stamp)) error {
 	if e.AllDay() {
 		for d := range r.days.All(span) {
-			if n++; n > mostInstances {
-				return tooMany
+			if budget.Left--; budget.Left < 0 {
+				return errTooMany
 			}
 			put(Stamp{Moment: recur.Moment{Day: d.Date}})
 		}
@@ -327,8 +344,8 @@ func (e *Entry) expand(r rule, span civil.Span, put func(Stamp)) error {
 			}
 			continue
 		}
-		if n++; n > mostInstances {
-			return tooMany
+		if budget.Left--; budget.Left < 0 {
+			return errTooMany
 		}
 		put(s)
 	}
@@ -353,17 +370,12 @@ func (i *Instance) Last() civil.Date {
 func Entries(file string, root *Component) (list []*Entry, problems []*Error, err error) {
 	r := reader{zonesOf(file, root)}
 	for _, cal := range root.Subs {
-		if cal.Bad != nil {
-			problems = append(problems, cal.Bad)
-		}
+		problems = append(problems, cal.faults()...)
 		for _, c := range cal.Subs {
 			if c.Name == "VTIMEZONE" {
 				continue
 			}
-			e, err := r.entry(c)
-			if err != nil {
-				return nil, nil, err
-			}
+			e := r.entry(c)
 			if problems = append(problems, e.Problems...); !e.Broken {
 				list = append(list, e)
 			}

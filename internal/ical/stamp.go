@@ -100,7 +100,7 @@ func (z zones) stampOf(p Property, value string) (s Stamp, err error) {
 	if s.Day, err = basicDate(day); err != nil {
 		return s, notDate(value)
 	}
-	if !timed || strings.EqualFold(p.Params["VALUE"], "DATE") {
+	if !timed {
 		return s, nil
 	}
 	s.Timed = true
@@ -113,7 +113,7 @@ func (z zones) stampOf(p Property, value string) (s Stamp, err error) {
 	if utc {
 		s.Zone = time.UTC
 	} else if id := p.Params["TZID"]; id != "" {
-		s.Zone, err = z.find(id, p.Line)
+		s.Zone, err = z.find(id)
 	}
 	return s, err
 }

@@ -33,28 +33,30 @@ func zonesOf(file string, root *Component) zones {
 	return z
 }
 
-// zoneError is a time zone that isn't known: the times that use it can't be placed.
-type zoneError struct{ at *Error }
-
-// Error tells which zone, and where it is named.
-func (e *zoneError) Error() string { return e.at.Error() }
-
-// find returns a zone by its TZID; one that is neither known nor in the file is a
-// zoneError.
-func (z zones) find(id string, line int) (*time.Location, error) {
+// find returns a zone by its TZID: an IANA name, else the file's own, else that of a
+// Windows zone.
+func (z zones) find(id string) (*time.Location, error) {
 	if loc, ok := z.loaded[id]; ok {
 		return loc, nil
 	}
-	loc, err := Zone(id)
-	if err == nil && isUTC(loc) {
-		loc = time.UTC
+	name, own := ianaName(id), z.own[id]
+	if name == "" && own == nil {
+		name = windowsNames()[strings.ToLower(id)]
 	}
-	if own := z.own[id]; err != nil && own != nil {
-		if loc, err = z.location(own, id); err != nil {
-			return nil, err
+	var loc *time.Location
+	var err error
+	switch {
+	case name != "":
+		if loc, err = Zone(name); err == nil && isUTC(loc) {
+			loc = time.UTC
 		}
-	} else if err != nil {
-		return nil, &zoneError{&Error{z.file, line, fmt.Sprintf("the time zone %q is no IANA name, and the file has no VTIMEZONE of that name", id)}}
+	case own != nil:
+		loc, err = z.location(own, id)
+	default:
+		err = fmt.Errorf("the time zone %q is neither an IANA name nor a Windows one, and the file has no VTIMEZONE of that name", id)
+	}
+	if err != nil {
+		return nil, err
 	}
 	z.loaded[id] = loc
 	return loc, nil
@@ -78,12 +80,12 @@ func (z zones) location(c *Component, id string) (*time.Location, error) {
 		}
 		more, line, err := z.onsets(o)
 		if err != nil {
-			return nil, &zoneError{&Error{z.file, line, fmt.Sprintf("time zone %q: %v", id, err)}}
+			return nil, fmt.Errorf("the time zone %q can't be read: line %d: %w", id, line, err)
 		}
 		list = append(list, more...)
 	}
 	if len(list) == 0 {
-		return nil, &zoneError{&Error{z.file, c.Line, fmt.Sprintf("time zone %q has no STANDARD and no DAYLIGHT", id)}}
+		return nil, fmt.Errorf("the time zone %q has no STANDARD and no DAYLIGHT", id)
 	}
 	slices.SortStableFunc(list, func(a, b onset) int { return int(max(-1, min(1, a.at-b.at))) })
 	return time.LoadLocationFromTZData(id, zoneData(list))
@@ -101,8 +103,8 @@ func (z zones) onsets(c *Component) (list []onset, line int, err error) {
 			return nil, max(v.Line, c.Line), fmt.Errorf("%s: %w", p.name, err)
 		}
 	}
-	first := c.Get("DTSTART")
-	start, err := z.stampOf(first, first.Value)
+	first := c.Get("DTSTART") // a local time, whatever zone it names (section 3.6.5)
+	start, err := z.stampOf(Property{}, first.Value)
 	if err != nil {
 		return nil, max(first.Line, c.Line), err
 	}
@@ -115,7 +117,7 @@ func (z zones) onsets(c *Component) (list []onset, line int, err error) {
 		switch p.Name {
 		case "RDATE":
 			for _, v := range strings.Split(p.Value, ",") {
-				at, err := z.stampOf(p, v)
+				at, err := z.stampOf(Property{}, v)
 				if err != nil {
 					return nil, p.Line, err
 				}

@@ -12,6 +12,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/recur"
 	"yoyaku/internal/core/schedule"
 )
@@ -71,7 +72,16 @@ func (c Calendar) Skipped(list []Event) (skipped []Event) {
 }
 
 // Doubts tells what is doubtful in what was written; "" where nothing is.
-func (s *Sink) Doubts() string { return s.c.Doubts(s.skipped) }
+func (s *Sink) Doubts() string {
+	var list []string
+	if text := s.c.Doubts(s.skipped); text != "" {
+		list = append(list, text)
+	}
+	if f := s.c.Follow; f != nil && f.replaced > 0 {
+		list = append(list, phrase.Agree(f.replaced, "event had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced", "events had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced"))
+	}
+	return strings.Join(list, "; ")
+}
 
 // Doubts tells of events at times that the clock skips.
 func (c Calendar) Doubts(skipped []Event) string {

@@ -20,17 +20,26 @@ import (
 //go:embed zoneinfo.zip
 var zoneinfo []byte
 
-// Zone loads a time zone by its IANA name. An unknown name is an error that
-// offers the nearest.
-func Zone(name string) (*time.Location, error) {
+// zoneFiles are the zones of the archive.
+func zoneFiles() ([]*zip.File, error) {
 	archive, err := zip.NewReader(bytes.NewReader(zoneinfo), int64(len(zoneinfo)))
 	if err != nil {
 		return nil, err
 	}
-	i := slices.IndexFunc(archive.File, func(f *zip.File) bool { return f.Name == name && !strings.HasSuffix(name, "/") })
+	return archive.File, nil
+}
+
+// Zone loads a time zone by its IANA name. An unknown name is an error that
+// offers the nearest.
+func Zone(name string) (*time.Location, error) {
+	list, err := zoneFiles()
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(list, func(f *zip.File) bool { return f.Name == name && !strings.HasSuffix(name, "/") })
 	if i < 0 {
 		var names []string
-		for _, f := range archive.File {
+		for _, f := range list {
 			names = append(names, f.Name)
 		}
 		hint := "zones are named like Atlantic/Faroe or Europe/London"
@@ -39,7 +48,7 @@ func Zone(name string) (*time.Location, error) {
 		}
 		return nil, fmt.Errorf("unknown time zone %q; %s", name, hint)
 	}
-	f, err := archive.File[i].Open()
+	f, err := list[i].Open()
 	if err != nil {
 		return nil, err
 	}
@@ -70,12 +79,13 @@ func (c Calendar) zone(name string) *time.Location {
 	return z
 }
 
-// timezone writes the VTIMEZONE that covers the instants from first to last:
-// one observance per transition, DAYLIGHT where the offset rises
-// (section 3.6.5).
+// timezone writes the VTIMEZONE that covers the instants from first to last: one
+// observance per transition, DAYLIGHT where the offset rises, and a STANDARD one always
+// (section 3.6.5), since readers look for it. A zone without later changes is STANDARD.
 func (l *lines) timezone(loc *time.Location, first, last time.Time) {
 	l.put("BEGIN:VTIMEZONE")
 	l.put("TZID:", loc.String())
+	var list []time.Time
 	if start := change(first.In(loc), -1, epoch); start.IsZero() { // the offset has always held
 		name, offset := first.In(loc).Zone()
 		since := epoch
@@ -84,12 +94,56 @@ func (l *lines) timezone(loc *time.Location, first, last time.Time) {
 		}
 		l.observance("STANDARD", since, offset, offset, name)
 	} else {
-		l.transition(start)
+		list = append(list, start)
 	}
 	for next := change(first.In(loc), 1, last); !next.IsZero(); next = change(next, 1, last) {
-		l.transition(next)
+		list = append(list, next)
+	}
+	standard := -1
+	if n := len(list); n > 0 && !slices.ContainsFunc(list, func(at time.Time) bool { return !rises(at) }) {
+		standard = l.standardOf(list, last)
+		for standard < 0 { // one before, which isn't needed for the times themselves
+			before := change(list[0].Add(-time.Second), -1, epoch)
+			if before.IsZero() {
+				standard = len(list) - 1
+				break
+			}
+			if list = append([]time.Time{before}, list...); !rises(before) {
+				break
+			}
+		}
+	}
+	for i, at := range list {
+		l.transition(at, i == standard)
 	}
 	l.put("END:VTIMEZONE")
+}
+
+// rises reports whether a zone's offset rises at a transition.
+func rises(at time.Time) bool {
+	_, before := at.Add(-time.Second).Zone()
+	_, after := at.Zone()
+	return after > before
+}
+
+// laterChange is for how long after the last time a later change of a zone is looked for.
+const laterChange = 2 * 366 * 24 * time.Hour
+
+// standardOf is which of a zone's transitions, all of which rise, begins its standard time:
+// the last, if nothing changes after it; -1 if something does.
+func (l *lines) standardOf(list []time.Time, last time.Time) int {
+	at := list[len(list)-1]
+	if change(at, 1, maxTime(at, last).Add(laterChange)).IsZero() {
+		return len(list) - 1
+	}
+	return -1
+}
+
+func maxTime(a, b time.Time) time.Time {
+	if a.After(b) {
+		return a
+	}
+	return b
 }
 
 // epoch is before any zone's first transition.
@@ -132,11 +186,11 @@ func change(at time.Time, way int, limit time.Time) time.Time {
 	}
 }
 
-func (l *lines) transition(at time.Time) {
+func (l *lines) transition(at time.Time, standard bool) {
 	_, before := at.Add(-time.Second).Zone()
 	name, after := at.Zone()
 	kind := "STANDARD"
-	if after > before {
+	if after > before && !standard {
 		kind = "DAYLIGHT"
 	}
 	l.observance(kind, at.UTC().Add(time.Duration(before)*time.Second), before, after, name)

@@ -80,7 +80,7 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 func (s *eventDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
 	return func(yield func(workdays.Holiday) bool) {
 		for _, set := range s.sets {
-			list, err := set.Instances(span, false)
+			list, err := set.Instances(span, false, nil)
 			if err != nil { // a rule whose faults were told when the file was read
 				continue
 			}

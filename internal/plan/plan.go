@@ -51,6 +51,8 @@ type Plan struct {
 	PerDay *schedule.Bounds
 	// Strict says that every warning is a failure.
 	Strict bool
+	// Organizer is who sends out cancellations.
+	Organizer ical.Organizer
 	// Told is what a run tells of how the plan was read.
 	Told []string
 
@@ -496,6 +498,27 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 	if zone != "" {
 		if p.Zone, err = ical.Zone(zone); err != nil {
 			return d.wrap(nodes["zone"], err)
+		}
+	}
+	if nodes["organizer"] != nil {
+		err := d.each(nodes["organizer"], ownerShape, func(key string, _, v ast.Node) (err error) {
+			if key == "name" {
+				p.Organizer.Name, err = d.text(v)
+				return err
+			}
+			text, err := d.text(v)
+			if err == nil {
+				var of ical.Organizer
+				of, err = ical.ParseOrganizer(text)
+				p.Organizer.Mail = of.Mail
+			}
+			return err
+		})
+		if err == nil && p.Organizer.Mail == "" {
+			err = d.fail(nodes["organizer"], "an organizer has a `mail`: {name: Crew office, mail: office@skerry.example}")
+		}
+		if err != nil {
+			return err
 		}
 	}
 	f := civil.DefaultFrame

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"slices"
-	"strings"
 	"time"
 
 	"yoyaku/internal/core/civil"
@@ -151,18 +150,19 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 		wide = span.Widen(2, 2)
 	}
 	gone := 0
+	budget, beside := &ical.Budget{Left: ical.MostInstances}, &ical.Budget{Left: ical.MostInstances}
 	for _, s := range sets {
-		more, err := s.Instances(wide, q.cancelled)
+		more, err := s.Instances(wide, q.cancelled, budget)
 		if fault := (*ical.Error)(nil); errors.As(err, &fault) {
 			fault.File = name
-			if strings.Contains(fault.Message, "a window says") {
-				return nil, nil, fmt.Errorf("%w: --window 2027", fault)
+			if fault.Message == ical.ErrEndless.Error() {
+				return nil, nil, fmt.Errorf("%w: %s", fault, j.Say("window", "2027"))
 			}
 			problems = append(problems, fault)
 		}
 		list = append(list, more...)
 		if !q.cancelled && slices.ContainsFunc(s.Entries(), func(e *ical.Entry) bool { return e.Cancelled }) {
-			with, _ := s.Instances(wide, true)
+			with, _ := s.Instances(wide, true, beside)
 			gone += len(with) - len(more)
 		}
 	}

@@ -47,7 +47,7 @@ func Strftime(layout string, zone func(name string) *time.Location) (func(v eval
 			return floating.FormatString(at(int(v.Minutes), time.UTC))
 		}
 		// The clock stays as it is, also at a time that the zone skips.
-		name, offset := time.Unix(ical.Instant(v.Day, int(v.Minutes), loc), 0).In(loc).Zone()
+		name, offset := ical.At(v.Day, int(v.Minutes), loc).Zone()
 		return zoned.FormatString(at(int(v.Minutes), time.FixedZone(name, offset)))
 	}, nil
 }
