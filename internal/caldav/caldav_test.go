@@ -1,6 +1,8 @@
 package caldav
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
 	"errors"
 	"fmt"
@@ -185,7 +187,8 @@ func TestWrites(t *testing.T) {
 	if list, err := store.List(ctx); list != nil || err != nil {
 		t.Error("a calendar that isn't there holds something")
 	}
-	for _, err := range []error{store.Create(ctx, "A & B"), store.Put(ctx, Resource{Name: "n.ics"}), store.Put(ctx, Resource{Name: "n.ics", ETag: `"7"`}), store.Delete(ctx, Resource{Name: "n.ics", ETag: `"8"`})} {
+	_, made := store.Create(ctx, "A & B")
+	for _, err := range []error{made, store.Put(ctx, Resource{Name: "n.ics"}), store.Put(ctx, Resource{Name: "n.ics", ETag: `"7"`}), store.Delete(ctx, Resource{Name: "n.ics", ETag: `"8"`})} {
 		if err != nil {
 			t.Error(err)
 		}
@@ -216,7 +219,7 @@ func TestCredentials(t *testing.T) {
 		text, want string
 		mode       os.FileMode
 	}{{"# who\r\nuser=clerk\r\n\r\npassword=high=tide \r\n", "", 0o600}, {"user=clerk\npassword=high=tide \n", "others can read", 0o644}, {"user=clerk\n", "both user=NAME", 0o600},
-		{"clerk\nhigh=tide \n", ":1: lines here are", 0o600}, {"user=clerk\npasword=high=tide \n", ":2: lines here are", 0o600}, {strings.Repeat("#", 5000), "", 0o600}} {
+		{"clerk\nhigh=tide \n", ":1: lines here are", 0o600}, {"user=clerk\npasword=high=tide \n", ":2: lines here are", 0o600}, {"user=clerk\npassword=high=tide \npassword=low\n", ":3: a second line password=", 0o600}, {strings.Repeat("#", 5000), "", 0o600}} {
 		if runtime.GOOS == "windows" && c.mode != 0o600 {
 			continue
 		}
@@ -234,6 +237,123 @@ func TestCredentials(t *testing.T) {
 			}
 		case c.want == "" && (err != nil || user != "clerk" || password != "high=tide "), c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)):
 			t.Errorf("%q: %s, %q, %v, want %q", c.text, user, password, err, c.want)
+		}
+	}
+}
+
+// What an odd or hostile server answers, and what that comes to: what lies outside of the
+// collection is never touched, and what can't be understood is an error.
+func TestOddServers(t *testing.T) {
+	ctx := context.Background()
+	data := func(name, etag string) []string {
+		return []string{name, etag + "<c:calendar-data>BEGIN:VCALENDAR</c:calendar-data>"}
+	}
+	bomb := func(size int) reply {
+		var b bytes.Buffer
+		z := gzip.NewWriter(&b)
+		_, _ = z.Write(bytes.Repeat([]byte(" "), size))
+		z.Close()
+		return reply{207, b.String(), "Content-Encoding: gzip"}
+	}
+	for _, c := range []struct {
+		what   string
+		answer reply
+		want   string // the names that are listed, or the error
+	}{
+		{"resources", props(append(data("/c/a.ics", "<d:getetag>1</d:getetag>"), data("/c/b%20c.ics", "")...)...), "a.ics=1 b c.ics="},
+		{"the collection itself, other places", props(append(append(append(append(data("/c/", ""), data("/boss/private/x.ics", "")...), data("/c/../boss/y.ics", "")...), data("/c/sub/z.ics", "")...), data("/c/%2e%2e", "")...)...), "outside 4"},
+		{"one without content", props("/c/a.ics", "<d:getetag>1</d:getetag>"), "unread 1"},
+		{"another server's", props(data("http://elsewhere.example/c/a.ics", "")...), "isn't its own"},
+		{"a page under 207", reply{code: 207, body: "<html><body>Please log in</body></html>"}, "can't be read"},
+		{"nothing under 207", reply{code: 207}, "can't be read"},
+		{"an answer that was cut", reply{code: 207, body: `<d:multistatus xmlns:d="DAV:"><d:response><d:href>/c/</d:href><d:status>HTTP/1.1 507 Insufficient Storage</d:status></d:response></d:multistatus>`}, "507 Insufficient Storage"},
+		{"a small answer that unpacks to much", bomb(longestAnswer + 100), "more than 48 MB"},
+	} {
+		cl, _ := client(t, answers{"REPORT /c/": {c.answer}}, "")
+		store := &Collection{client: cl, at: cl.base.JoinPath("/c/")}
+		list, err := store.List(ctx)
+		got := ""
+		for _, r := range list {
+			got += r.Name + "=" + r.ETag + " "
+		}
+		if store.Outside > 0 {
+			got += fmt.Sprint("outside ", store.Outside)
+		}
+		if store.Unread > 0 {
+			got += fmt.Sprint("unread ", store.Unread)
+		}
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.Contains(got, c.want) || err == nil && strings.TrimSpace(got) != c.want {
+			t.Errorf("%s: %s, want %s", c.what, got, c.want)
+		}
+	}
+	// Without an ETag, nothing is taken away.
+	cl, _ := client(t, answers{"DELETE /c/a.ics": {{code: 204}}}, "")
+	store := &Collection{client: cl, at: cl.base.JoinPath("/c/")}
+	if err := store.Delete(ctx, Resource{Name: "a.ics"}); err == nil || cl.Requests() > 0 {
+		t.Errorf("a resource without an ETag is taken away: %v", err)
+	}
+	// A calendar that somebody else makes meanwhile is there; one that can't be made isn't.
+	for _, c := range []struct {
+		server answers
+		there  bool
+		want   string
+	}{
+		{answers{"MKCALENDAR /c/": {{code: 201}}}, false, ""},
+		{answers{"MKCALENDAR /c/": {{code: 409}}, "PROPFIND /c/": {props("/c/", calendar)}}, true, ""},
+		{answers{"MKCALENDAR /c/": {{code: 405}}, "PROPFIND /c/": {props("/c/", folder)}}, false, "405"},
+		{answers{"MKCALENDAR /c/": {{code: 409}}}, false, "409"},
+	} {
+		cl, _ := client(t, c.server, "")
+		store := &Collection{client: cl, at: cl.base.JoinPath("/c/"), Missing: true}
+		if there, err := store.Create(ctx, "x"); there != c.there || (err == nil) != (c.want == "") || err != nil && !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%v: there %v, %v", c.server, there, err)
+		}
+	}
+	for _, name := range []string{"", ".", "..", "a/b", "../boss", `a\b`, "a\nb"} {
+		cl, _ := client(t, answers{"PROPFIND /": {props("/", home)}, "PROPFIND /home/": {props("/home/", folder)}}, "")
+		if _, err := cl.Find(ctx, name, true); err == nil || cl.Requests() > 0 {
+			t.Errorf("a calendar called %q: %v", name, err)
+		}
+	}
+	for name, want := range map[string]string{"a b": "/home/a%20b/", "ä%2f..": "/home/%C3%A4%252f../", "...": "/home/.../"} {
+		cl, _ := client(t, answers{"PROPFIND /": {props("/", home)}, "PROPFIND /home/": {props("/home/", folder)}}, "")
+		if c, err := cl.Find(ctx, name, true); err != nil || c.at.EscapedPath() != want {
+			t.Errorf("a calendar called %q: %v, %v", name, c, err)
+		}
+	}
+	// Reading ends at once when it is interrupted; a write that was begun is finished.
+	for method, want := range map[string]bool{"REPORT": true, "PUT": false} {
+		begun, goOn := make(chan bool), make(chan bool)
+		cl, _ := client(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			_, _ = io.Copy(io.Discard, r.Body)
+			begun <- true
+			select {
+			case <-goOn:
+			case <-r.Context().Done():
+			}
+			w.WriteHeader(204)
+		}), "")
+		store := &Collection{client: cl, at: cl.base.JoinPath("/c/")}
+		ctx, stop := context.WithCancel(ctx)
+		ended := make(chan error)
+		go func() {
+			if method == "PUT" {
+				ended <- store.Put(ctx, Resource{Name: "x.ics"})
+				return
+			}
+			_, err := store.List(ctx)
+			ended <- err
+		}()
+		<-begun
+		stop()
+		if !want {
+			goOn <- true
+		}
+		if err := <-ended; errors.Is(err, context.Canceled) != want || !want && err != nil {
+			t.Errorf("%s, interrupted: %v", method, err)
 		}
 	}
 }

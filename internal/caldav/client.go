@@ -34,11 +34,16 @@ type AddressError struct{ Reason string }
 
 func (e *AddressError) Error() string { return e.Reason }
 
+// AnswerError is an answer of the server that makes no sense.
+type AnswerError struct{ Reason string }
+
+func (e *AnswerError) Error() string { return e.Reason }
+
 // longestRequest is how long one request may take, longestAnswer how many bytes an
 // answer may have, mostRedirects how often one may lead elsewhere.
 const (
 	longestRequest = 60 * time.Second
-	longestAnswer  = 256 << 20
+	longestAnswer  = 48 << 20 // unpacked
 	mostRedirects  = 5
 )
 
@@ -177,7 +182,7 @@ func (c *Client) ask(ctx context.Context, method string, at *url.URL, header map
 		case n == tries && err == nil:
 			a.tried = n
 			return a, nil
-		case n == tries || ctx.Err() != nil || errors.As(err, new(*AddressError)) || unreached(err):
+		case n == tries || ctx.Err() != nil || errors.As(err, new(*AddressError)) || errors.As(err, new(*AnswerError)) || unreached(err):
 			return nil, err
 		case err == nil:
 			if s, serr := strconv.Atoi(a.head.Get("Retry-After")); serr == nil && s >= 0 {
@@ -201,8 +206,11 @@ func unreached(err error) bool {
 // once sends a request without trying again.
 func (c *Client) once(ctx context.Context, method string, at *url.URL, header map[string]string, body string) (*answer, error) {
 	for range mostRedirects {
-		// What was begun is finished, so that nothing is left half done.
-		req, err := http.NewRequestWithContext(context.WithoutCancel(ctx), method, at.String(), strings.NewReader(body))
+		of := ctx
+		if method == "PUT" || method == "DELETE" || method == "MKCALENDAR" {
+			of = context.WithoutCancel(ctx) // a write that was begun is finished, so that nothing is left half done
+		}
+		req, err := http.NewRequestWithContext(of, method, at.String(), strings.NewReader(body))
 		if err != nil {
 			return nil, err
 		}
@@ -218,6 +226,9 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 		}
 		c.requests.Add(1)
 		res, err := c.http.Do(req)
+		if err != nil && of.Err() != nil {
+			return nil, of.Err()
+		}
 		if err != nil {
 			if wrapped := (*url.Error)(nil); errors.As(err, &wrapped) {
 				err = wrapped.Err
@@ -226,17 +237,20 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 		}
 		data, err := io.ReadAll(io.LimitReader(res.Body, longestAnswer+1))
 		res.Body.Close()
+		if err != nil && of.Err() != nil {
+			return nil, of.Err()
+		}
 		if err != nil {
 			return nil, &UnreachedError{c.base.Host, err}
 		}
 		if len(data) > longestAnswer {
-			return nil, fmt.Errorf("the server's answer has more than %d bytes", longestAnswer)
+			return nil, &AnswerError{fmt.Sprintf("the server's answer has more than %d MB", longestAnswer>>20)}
 		}
 		switch res.StatusCode {
 		case http.StatusMovedPermanently, http.StatusFound, http.StatusTemporaryRedirect, http.StatusPermanentRedirect:
 			to, err := at.Parse(res.Header.Get("Location"))
 			if err != nil || res.Header.Get("Location") == "" {
-				return nil, &AddressError{"the server leads on to nowhere"}
+				return nil, &AnswerError{"the server sent a redirect without an address"}
 			}
 			if !c.same(to) {
 				return nil, &AddressError{fmt.Sprintf("the server leads on to %s://%s, and passwords go to %s alone; if that is right, publish there", to.Scheme, to.Host, c.base.Host)}
@@ -246,7 +260,7 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 			return &answer{code: res.StatusCode, body: data, head: res.Header, url: at}, nil
 		}
 	}
-	return nil, &AddressError{"the server leads on and on, in a circle"}
+	return nil, &AnswerError{"the server redirects in a circle"}
 }
 
 // same reports whether an address is of the same scheme, host and port.
@@ -264,7 +278,7 @@ func (c *Client) same(u *url.URL) bool {
 func (c *Client) href(at *url.URL, href string) (*url.URL, error) {
 	u, err := at.Parse(strings.TrimSpace(href))
 	if err != nil || !c.same(u) {
-		return nil, &AddressError{fmt.Sprintf("the server names an address that isn't its own: %.80q", href)}
+		return nil, &AnswerError{fmt.Sprintf("the server names an address that isn't its own: %.80q", href)}
 	}
 	return u, nil
 }
@@ -283,6 +297,7 @@ func failed(method string, a *answer) error {
 
 // multistatus is a 207 answer (RFC 4918 section 14.16).
 type multistatus struct {
+	XMLName   xml.Name   `xml:"DAV: multistatus"`
 	Responses []response `xml:"DAV: response"`
 }
 
@@ -355,7 +370,7 @@ func (c *Client) multi(ctx context.Context, method string, at *url.URL, depth, b
 	}
 	m := &multistatus{}
 	if err := xml.Unmarshal(a.body, m); err != nil {
-		return nil, nil, fmt.Errorf("the server's answer to %s of %s can't be read: %w", method, a.url.Path, err)
+		return nil, nil, &AnswerError{fmt.Sprintf("the server's answer to %s of %s can't be read: %v", method, a.url.Path, err)}
 	}
 	return m, a.url, nil
 }

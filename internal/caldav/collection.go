@@ -17,6 +17,9 @@ type Collection struct {
 	at     *url.URL
 	// Missing says that it isn't there yet; Create makes it.
 	Missing bool
+	// Outside counts what the server listed that doesn't lie in the collection, Unread what
+	// it gave no content of. Neither is touched.
+	Outside, Unread int
 }
 
 // Resource is what stands in a collection under one name.
@@ -35,10 +38,35 @@ func (e *NoCalendarError) Error() string { return e.Reason }
 
 const propfind = `<propfind xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><current-user-principal/><c:calendar-home-set/><resourcetype/><displayname/></prop></propfind>`
 
+// CheckName refuses a name that can't be that of a collection: it is one part of a path.
+func CheckName(name string) error {
+	if name == "" || name == "." || name == ".." || strings.ContainsFunc(name, func(r rune) bool { return r == '/' || r == '\\' || r < ' ' || r == 0x7f }) {
+		return &AddressError{fmt.Sprintf("a calendar can't be called %.80q: its name is one part of an address, without / and other than . and ..", name)}
+	}
+	return nil
+}
+
+// child is the address of something right inside a folder.
+func child(folder *url.URL, name, end string) *url.URL {
+	u := *folder
+	u.Path, u.RawPath = folder.Path+name+end, folder.EscapedPath()+url.PathEscape(name)+end
+	return &u
+}
+
+// inside reports whether an address is that of something right inside a folder, and how
+// that is called.
+func inside(folder, u *url.URL) (name string, ok bool) {
+	name, ok = strings.CutPrefix(u.Path, folder.Path)
+	return name, ok && name != "" && name != "." && name != ".." && !strings.Contains(name, "/")
+}
+
 // Find finds the collection of a name, or of a display name, among the calendars of
 // the user. Where the address itself is a calendar and no name is asked for, it is
 // that (RFC 4791 section 6.2.1, RFC 5397, RFC 6764 section 6).
 func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection, error) {
+	if err := CheckName(name); err != nil {
+		return nil, err
+	}
 	first, err := c.lookAt(ctx, c.base)
 	switch {
 	case err != nil && !Missing(err) && !notDAV(err):
@@ -75,7 +103,7 @@ func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection
 	if named != nil {
 		return named, nil
 	}
-	return &Collection{client: c, at: slash(at).JoinPath(url.PathEscape(name) + "/"), Missing: true}, nil
+	return &Collection{client: c, at: child(slash(at), name, "/"), Missing: true}, nil
 }
 
 // place is what a PROPFIND tells of one address.
@@ -155,23 +183,28 @@ func slash(u *url.URL) *url.URL {
 // Path is where the collection is on its server.
 func (c *Collection) Path() string { return c.at.Path }
 
-// Create makes the collection (RFC 4791 section 5.3.1).
-func (c *Collection) Create(ctx context.Context, title string) error {
+// Create makes the collection (RFC 4791 section 5.3.1). there says that somebody else made
+// it meanwhile.
+func (c *Collection) Create(ctx context.Context, title string) (there bool, err error) {
 	var name strings.Builder
 	if err := xml.EscapeText(&name, []byte(title)); err != nil {
-		return err
+		return false, err
 	}
 	a, err := c.client.ask(ctx, "MKCALENDAR", c.at, map[string]string{"Content-Type": "application/xml; charset=utf-8"},
 		`<?xml version="1.0" encoding="utf-8"?>`+"\n"+`<c:mkcalendar xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><set><prop><displayname>`+name.String()+
 			`</displayname><c:supported-calendar-component-set><c:comp name="VEVENT"/><c:comp name="VTODO"/></c:supported-calendar-component-set></prop></set></c:mkcalendar>`)
 	if err != nil {
-		return err
+		return false, err
 	}
-	if a.code != http.StatusCreated && (a.tried == 1 || a.code != http.StatusMethodNotAllowed) { // made by a try that seemed to fail
-		return failed("MKCALENDAR", a)
+	if a.code != http.StatusCreated { // by another publisher, or by a try that seemed to fail
+		p, perr := c.client.lookAt(ctx, c.at)
+		if perr != nil || !p.calendar() {
+			return false, failed("MKCALENDAR", a)
+		}
+		there = true
 	}
 	c.Missing = false
-	return nil
+	return there, nil
 }
 
 // List returns what is in the collection (RFC 4791 section 7.8), in one request.
@@ -189,8 +222,20 @@ func (c *Collection) List(ctx context.Context) (list []Resource, err error) {
 		if err != nil {
 			return nil, err
 		}
-		if p := r.found(); p.Data != "" {
-			list = append(list, Resource{Name: path.Base(u.Path), ETag: p.ETag, Data: p.Data, at: u})
+		code := status(r.Status)
+		if code == http.StatusInsufficientStorage { // RFC 5323 section 3.3: the answer was cut
+			return nil, &StatusError{Method: "REPORT", Path: u.Path, Code: code, Tried: 1}
+		}
+		p := r.found()
+		name, in := inside(c.at, u)
+		switch {
+		case strings.Trim(u.Path, "/") == strings.Trim(c.at.Path, "/"):
+		case !in:
+			c.Outside++
+		case p.Data == "":
+			c.Unread++
+		default:
+			list = append(list, Resource{Name: name, ETag: p.ETag, Data: p.Data, at: u})
 		}
 	}
 	return list, nil
@@ -213,7 +258,7 @@ func (c *Collection) where(r Resource) *url.URL {
 	if r.at != nil {
 		return r.at
 	}
-	return c.at.JoinPath(url.PathEscape(r.Name))
+	return child(c.at, r.Name, "")
 }
 
 // Put writes a resource: a new one only where none is, one with an ETag only while it
@@ -229,9 +274,15 @@ func (c *Collection) Put(ctx context.Context, r Resource) error {
 
 // Delete takes a resource away, while it is as it was.
 func (c *Collection) Delete(ctx context.Context, r Resource) error {
+	if r.ETag == "" {
+		return errNoETag
+	}
 	r.Data = ""
 	return c.write(ctx, "DELETE", r, map[string]string{"If-Match": r.ETag})
 }
+
+// errNoETag is a resource of which nobody can tell whether it is as it was.
+var errNoETag = errors.New("the server gives no ETag for it")
 
 func (c *Collection) write(ctx context.Context, method string, r Resource, header map[string]string) error {
 	a, err := c.client.ask(ctx, method, c.where(r), header, r.Data)

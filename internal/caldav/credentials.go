@@ -28,10 +28,16 @@ func Credentials(path string) (user, password string, err error) {
 	if err != nil {
 		return "", "", err
 	}
+	said := map[string]bool{}
 	for n, line := range strings.Split(strings.TrimPrefix(string(data), "\ufeff"), "\n") {
 		line = strings.TrimSuffix(line, "\r")
 		key, value, ok := strings.Cut(line, "=")
-		switch strings.TrimSpace(key) {
+		key = strings.TrimSpace(key)
+		if said[key] && (key == "user" || key == "password") {
+			return "", "", fmt.Errorf("%s:%d: a second line %s=; which one counts?", path, n+1, key)
+		}
+		said[key] = ok
+		switch key {
 		case "user":
 			user = value
 		case "password":

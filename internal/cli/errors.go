@@ -46,10 +46,10 @@ func (a *App) exit(err error) int {
 	}
 	var no *answerNo
 	if errors.As(err, &no) {
-		fmt.Fprintln(a.Err, report.CleanLines(no.text))
+		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(no.text)))
 		return exitNo
 	}
-	fmt.Fprint(a.Err, report.CleanLines(describe(err)))
+	fmt.Fprint(a.Err, report.CleanLines(a.hidden(describe(err))))
 	return code(err)
 }
 
@@ -70,7 +70,7 @@ func code(err error) int {
 			return exitWords
 		}
 		return exitMachine
-	case errors.As(err, new(*files.LockedError)), errors.As(err, new(*files.NoRoomError)):
+	case errors.As(err, new(*caldav.AnswerError)), errors.As(err, new(*files.LockedError)), errors.As(err, new(*files.NoRoomError)):
 		return exitMachine
 	case errors.As(err, &network), errors.As(err, &server):
 		return exitMachine

@@ -139,8 +139,14 @@ func (p *publishing) publish() error {
 		if title == "" || p.collection != "" {
 			title = p.name()
 		}
-		if err := store.Create(ctx, title); err != nil {
+		there, err := store.Create(ctx, title)
+		if err != nil {
 			return err
+		}
+		if there { // by another publisher, who may have put events there
+			if store, d, err = p.decide(ctx, client, wanted); err != nil {
+				return err
+			}
 		}
 	}
 	written, stop := p.app.progress("events")
@@ -161,6 +167,7 @@ func (p *publishing) client() (*caldav.Client, error) {
 	if err != nil {
 		return nil, err
 	}
+	p.app.hide(user, password)
 	client, err := caldav.New(p.to, user, password)
 	return client, rows.In("to", err)
 }
@@ -280,7 +287,13 @@ func (p *publishing) decide(ctx context.Context, client *caldav.Client, wanted p
 	if err != nil {
 		return nil, nil, err
 	}
+	if store.Outside > 0 {
+		p.app.warn("%s that the server lists %s outside of %s, and %[2]s not touched", phrase.Several(store.Outside, "resource"), map[bool]string{true: "is", false: "are"}[store.Outside == 1], store.Path())
+	}
 	d, err := publish.Decide(wanted, there)
+	if err == nil {
+		d.Unread += store.Unread
+	}
 	if err == nil && d.Unread > 0 {
 		p.app.warn("%s there can't be read, and isn't touched", phrase.Several(d.Unread, "resource"))
 	}
@@ -297,7 +310,11 @@ func (p *publishing) tell(d *publish.Decision, ended error) error {
 	var failed error
 	err := p.app.lines(&p.out, p.plan, publish.Columns, func(yield func([]eval.Value, error) bool) {
 		for _, s := range d.Steps {
-			if !yield(s.Cells(), nil) {
+			cells := s.Cells()
+			for i := range cells {
+				cells[i].Text = p.app.hidden(cells[i].Text)
+			}
+			if !yield(cells, nil) {
 				return
 			}
 		}

@@ -4,12 +4,15 @@ package cli
 
 import (
 	"context"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"runtime/debug"
 	"slices"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -30,7 +33,8 @@ type App struct {
 	Getenv   func(string) string
 
 	quiet bool
-	said  *sayer // Out, for words that aren't rows
+	said  *sayer            // Out, for words that aren't rows
+	hides *strings.Replacer // takes out what is never shown; nil for nothing
 	// stop ends what can be interrupted between two steps; nil where nothing can.
 	stop atomic.Pointer[context.CancelFunc]
 }
@@ -197,8 +201,31 @@ func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+form
 // note tells on standard error what isn't the result.
 func (a *App) note(format string, args ...any) {
 	if !a.quiet {
-		fmt.Fprintln(a.Err, report.CleanLines(fmt.Sprintf(format, args...)))
+		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(fmt.Sprintf(format, args...))))
 	}
+}
+
+// hide takes a password out of all that is told from now on, in the forms in which
+// addresses, headings and quoted texts have it.
+func (a *App) hide(user, password string) {
+	if password == "" {
+		return
+	}
+	const shown = "(password)"
+	quoted := strconv.Quote(password)
+	var pairs []string
+	for _, form := range []string{base64.StdEncoding.EncodeToString([]byte(user + ":" + password)), password, url.PathEscape(password), url.QueryEscape(password), quoted[1 : len(quoted)-1]} {
+		pairs = append(pairs, form, shown)
+	}
+	a.hides = strings.NewReplacer(pairs...)
+}
+
+// hidden is a text without what is never shown.
+func (a *App) hidden(text string) string {
+	if a.hides == nil {
+		return text
+	}
+	return a.hides.Replace(text)
 }
 
 // terminal returns the width of the terminal that the results go to; ok is

@@ -162,6 +162,10 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *held) error {
 	}
 	step.made = made
 	write := func(result, note string) {
+		if h != nil && h.ETag == "" {
+			step.Result, step.Note = Failed, noETag
+			return
+		}
 		step.Result, step.Note, step.act = result, note, put
 		step.res.Data = data
 	}
@@ -234,11 +238,16 @@ func note(text, differs string) string {
 	return text + ": " + differs
 }
 
+// noETag is why a resource isn't changed that nobody can tell to be as it was.
+const noETag = "the server gives no ETag for it, so a change could overwrite somebody else's; left alone"
+
 // vanished decides about an event that the plan no longer has.
 func (d *Decision) vanished(w Wanted, h *held) {
 	step := &Step{Was: h.At, res: h.Resource}
 	step.Series, step.What, step.ID = ical.Identity(h.UID)
 	switch {
+	case h.ETag == "" && (h.Hash == h.Mark || w.Overwrite):
+		step.Result, step.Note = Failed, noETag
 	case h.Hash == h.Mark:
 		step.Result, step.act = Gone, remove
 	case w.Overwrite:
