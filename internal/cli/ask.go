@@ -79,6 +79,7 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 			return err
 		}
 		var held *question.HeldError
+		job.Named = s.calendar
 		if err := a.answer(&job, p, &out, args); errors.As(err, &held) {
 			return a.tellHeld(nil, p, held.List)
 		} else if err != nil {
@@ -349,6 +350,9 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	if l, err = look(o.shape, p); err != nil {
 		return f, l, err
 	}
+	if l.Title != "" && !f.Titled && (o.as != "" || o.file != "") {
+		return f, l, &rows.OptionError{Option: "title", Is: true, Err: f.ErrUntitled()}
+	}
 	width, terminal := o.app.terminal()
 	if o.file == "" {
 		l.Width = width
@@ -366,7 +370,7 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 
 // look is how a shape dresses a result.
 func look(s *question.Shape, p *plan.Plan) (l report.Look, err error) {
-	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Safe: s.Safe, Zone: p.Zone}
+	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, Safe: s.Safe, Zone: p.Zone}
 	if s.ShowDates != "" {
 		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
 			err = fmt.Errorf("--show-dates: %w", err)

@@ -66,7 +66,7 @@ func TestBadInput(t *testing.T) {
 		{"dates|rrule FREQ=DALY", "FREQ=DALY\n        ^^^^^^^^^"},
 		{"derive|crew-contracts.csv|--add|ends = strat, +1 month", "did you mean `start`?"},
 		{"derive|crew-contracts.csv|--add|unit = start, +1 month", "there already is a column `unit`"},
-		{"derive|crew-contracts.csv|--add|x = person, +1 month", "10 cells are wrong\n  line 2, `x`: a date is wanted here, and this is \"Ansa Fenwick-Gull\""},
+		{"derive|crew-contracts.csv|--add|x = person, +1 month", "10 cells are wrong\n  line 2, `person`: a date is wanted here, and this is \"Ansa Fenwick-Gull\""},
 		{"derive|berth-leases.csv|--add|x = days from begins to today", "the dates of `begins` read as dmy: --read-dates \"begins=dmy\""},
 		{"derive|invoices.csv|--add|x = amount / (amount - amount)", "division by zero"},
 		{"derive|invoices.csv|--add|x = invoiced, +amount months", "whole number is wanted here, and this is \"1280.50\""},

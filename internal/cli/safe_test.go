@@ -144,7 +144,7 @@ func TestRightsAndLinks(t *testing.T) {
 	if out, code := sh(`umask 077; "$Y" run --by me`); code != 0 || mode("s.csv")+mode("s.ics")+mode("bad.csv")+mode("yoyaku-log.jsonl") != "600600600600" {
 		t.Errorf("umask 077: %d %s", code, out)
 	}
-	if bad := read(t, filepath.Join(dir, "bad.csv")); bad != "k,d,reason\nb,xx,\"e: a date is wanted here, and this is \"\"xx\"\"\"\n" {
+	if bad := read(t, filepath.Join(dir, "bad.csv")); bad != "k,d,reason\nb,xx,\"d: a date is wanted here, and this is \"\"xx\"\"\"\n" {
 		t.Errorf("set aside: %q", bad)
 	}
 	if out, code := sh(`umask 022; chmod 640 s.csv; "$Y" run --window 2028; "$Y" dates daily --window 2027-01 --out new.csv`); code != 0 || mode("s.csv") != "640" || mode("new.csv") != "644" {

@@ -258,6 +258,8 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 		return fail("file", "a brace stands in the name of the file `%s`: only {owner} is filled in, with `per: owner`; write the name out", o.File)
 	case (o.per || o.Whole) && (o.Record != nil || o.Make != nil):
 		return fail(map[bool]string{true: "per", false: "choose"}[o.per], "`per` and `choose` are for dates of series")
+	case o.Shape.Title != "" && !o.Format.Titled:
+		return fail("title", "`title` %v", o.Format.ErrUntitled())
 	case o.Days() && (len(o.Of) > 0 || o.Record != nil || o.Format.Events):
 		return fail("make", "a table of days has no `of`, and is no calendar file")
 	case o.Days() && o.Window == "" && p.Window == nil:

@@ -84,13 +84,14 @@ func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 // tables compares two tables by a key.
 func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	var readers [2]rows.Reader
+	var unseen [2]tabular.Unseen
 	for i, s := range []Side{old, now} {
 		f, err := s.Open()
 		if err != nil {
 			return t, err
 		}
 		defer f.Close()
-		if readers[i], err = (tabular.Input{}).Read(s.Name, strings.ToLower(filepath.Ext(s.Name)), f); err != nil {
+		if readers[i], err = (tabular.Input{Unseen: &unseen[i]}).Read(s.Name, strings.ToLower(filepath.Ext(s.Name)), f); err != nil {
 			return t, err
 		}
 	}
@@ -126,6 +127,11 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 	})
 	if err != nil {
 		return t, err
+	}
+	for i, s := range []Side{old, now} {
+		for _, note := range unseen[i].Notes(s.Name) {
+			p.Note("%s", note)
+		}
 	}
 	for _, d := range c.Gone() {
 		t.Count(d)

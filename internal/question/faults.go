@@ -89,13 +89,17 @@ func notNumber(c *rows.BadCell) (column, text string, ok bool) {
 	return "", "", false
 }
 
+// errorValues are what a spreadsheet writes into a cell that it couldn't work out (ECMA-376,
+// 18.18.11): a fault, and no word that anybody chose.
+var errorValues = map[string]bool{"#N/A": true, "#REF!": true, "#VALUE!": true, "#NAME?": true, "#DIV/0!": true, "#NULL!": true, "#NUM!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true}
+
 // openWords lists the words among cells that were to be dates, a few.
 func openWords(unread map[string][]string) string {
 	var list []string
 	for _, cells := range unread {
 		for _, s := range cells {
 			s = strings.TrimSpace(s)
-			if !strings.ContainsAny(s, "0123456789,") && len(s) < 20 && !strings.Contains(strings.Join(list, ","), s) && len(list) < 3 {
+			if !strings.ContainsAny(s, "0123456789,") && !errorValues[strings.ToUpper(s)] && len(s) < 20 && !strings.Contains(strings.Join(list, ","), s) && len(list) < 3 {
 				list = append(list, s)
 			}
 		}

@@ -17,8 +17,8 @@ func newHolidays() *Question {
 	return &Question{
 		Planless: true, Name: "holidays", Group: Facts, Use: "holidays [CALENDAR]", Short: "Working calendars and their closed days",
 		Long: `List the holidays of a working calendar, those that fall on a weekend too, each
-with its nominal date and the reason why it isn't on that. Without a name, list the
-calendars at hand: the plan's, then the built-in public ones.`,
+with its nominal date and the reason why it isn't on that. Without a name, here or
+in --calendar, list the calendars at hand: the plan's, then the built-in public ones.`,
 		Examples: `  yoyaku holidays
   yoyaku holidays isles --window 2027
   yoyaku holidays target --window 2027
@@ -30,13 +30,17 @@ calendars at hand: the plan's, then the built-in public ones.`,
 }
 
 func (q *holidays) answer(j *Job) error {
-	if len(j.Args) == 0 {
+	name := j.Named
+	if len(j.Args) > 0 {
+		name = j.Args[0]
+	}
+	if name == "" {
 		if q.window != "" {
 			return rows.In("window", errNoCalendar)
 		}
 		return j.calendars()
 	}
-	cal, err := j.Calendar(j.Args[0])
+	cal, err := j.Calendar(name)
 	if err != nil {
 		return err
 	}

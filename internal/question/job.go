@@ -37,6 +37,7 @@ type Job struct {
 	*Place
 	Question *Question
 	Args     []string
+	Named    string // the calendar that --calendar named
 	In       TableIn
 	Shape    Shape
 	// Added are columns that a record adds to its table, Kept its conditions.
@@ -75,6 +76,9 @@ func (j *Job) Answer() error {
 		return err
 	}
 	for _, t := range j.opened {
+		for _, note := range t.unseen.Notes(t.Name) {
+			j.Note("%s", note)
+		}
 		if mended := t.mended.String(); mended != "" {
 			j.Warn("%s: repaired: %s", t.Name, mended)
 		}

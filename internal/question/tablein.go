@@ -30,7 +30,7 @@ type TableIn struct {
 // Options declares the options of tables in.
 func (t *TableIn) Options() []*Option {
 	return []*Option{
-		{Name: "sheet", Help: "`NAME` of the sheet of a workbook (default: the first)", Into: &t.Sheet},
+		{Name: "sheet", Help: "`NAME` of the sheet of a workbook (default: the first that isn't\nhidden)", Into: &t.Sheet},
 		{Name: "encoding", Help: "`NAME` of the text's encoding, such as windows-1252\n(default: UTF-8, or as the file says)", Into: &t.Encoding},
 		{Name: "header-row", Kind: Number, Least: 1, Default: "1", Help: "`N`: the line that names the columns", Into: &t.HeaderRow},
 		{Name: "read-dates", Repeat: true, Help: "`[COL=]FORM` of dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; alternatives with |", Into: &t.ReadDates},
@@ -122,6 +122,7 @@ type Table struct {
 	in     *TableIn
 	closer io.Closer
 	mended *tabular.Repairs
+	unseen *tabular.Unseen
 	// lacks has what options name that the table doesn't have.
 	lacks map[string]error
 	// columns are those of the file itself.
@@ -147,7 +148,8 @@ func (j *Job) open(name string) (*Table, error) {
 		}
 	}
 	t := &Table{in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}}
-	in := tabular.Input{Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow, Passed: map[string]string{}, Opened: j.Files.Opened}
+	t.unseen = &tabular.Unseen{}
+	in := tabular.Input{Unseen: t.unseen, Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow, Passed: map[string]string{}, Opened: j.Files.Opened}
 	if j.In.Repair {
 		in.Repairs = t.mended
 	}
@@ -340,8 +342,9 @@ func (t *Table) datesBy(slot int, form string, soft bool) error {
 		return rows.In("read-dates", err)
 	}
 	column := t.columns[slot]
-	t.Derive.ReadDates(slot, t.in.KeepText, soft, func(s string) (civil.Date, error) {
-		day, several, ok := tabular.ReadDate(s, readings)
+	t.Derive.ReadDates(slot, t.in.KeepText, soft, func(v eval.Value) (civil.Date, error) {
+		day, several, ok := tabular.ReadCell(v, readings)
+		s := v.String()
 		switch {
 		case ok:
 			return day, nil

@@ -1,6 +1,8 @@
 package report
 
 import (
+	"cmp"
+	"fmt"
 	"io"
 	"time"
 
@@ -19,8 +21,10 @@ type Look struct {
 	Color bool
 	// Dates writes dates in a layout of its own; nil for ISO 8601.
 	Dates func(v eval.Value) string
-	Safe  bool           // marks text that a spreadsheet would run
-	Zone  *time.Location // of events
+	// Plan is the title of the plan that lends what a phrase may name.
+	Plan string
+	Safe bool           // marks text that a spreadsheet would run
+	Zone *time.Location // of events
 }
 
 // over is what stands over a table.
@@ -31,6 +35,11 @@ func (l Look) over() string {
 	return l.Title + ", as of " + l.AsOf.String()
 }
 
+// cover is what a workbook says of itself.
+func (l Look) cover() tabular.Cover {
+	return tabular.Cover{Over: l.over(), Sheet: l.Title, Title: cmp.Or(l.Title, l.Plan), AsOf: l.AsOf.String()}
+}
+
 // Format is a format of results.
 type Format struct {
 	Name string
@@ -38,22 +47,29 @@ type Format struct {
 	Events bool
 	// People says that it is for people to look at, not for programs.
 	People bool
+	// Titled says that it has a place for a title.
+	Titled bool
 	make   func(w io.Writer, l Look) (rows.Sink, error)
 }
 
 // Formats is the register of formats: each with its writer.
 var Formats = []Format{
-	{Name: "table", People: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return newTable(w, l), nil }},
+	{Name: "table", People: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return newTable(w, l), nil }},
 	{Name: "csv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.Safe), nil }},
 	{Name: "tsv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.Safe), nil }},
 	{Name: "json", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSON(w)), nil }},
 	{Name: "jsonl", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSONL(w)), nil }},
-	{Name: "md", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(NewMarkdown(w, l.over())), nil }},
-	{Name: "html", make: func(w io.Writer, l Look) (rows.Sink, error) { return NewHTML(w, l), nil }},
-	{Name: "xlsx", make: func(w io.Writer, _ Look) (rows.Sink, error) { return tabular.NewXLSX(w) }},
-	{Name: "ics", Events: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
+	{Name: "md", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(NewMarkdown(w, l.over())), nil }},
+	{Name: "html", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return NewHTML(w, l), nil }},
+	{Name: "xlsx", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewXLSX(w, l.cover()) }},
+	{Name: "ics", Events: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
 		return ical.NewSink(w, ical.Calendar{Name: l.Title, Zone: l.Zone, Stamp: l.AsOf}), nil
 	}},
+}
+
+// ErrUntitled is the fault of a title for a format that has no place for one.
+func (f Format) ErrUntitled() error {
+	return fmt.Errorf("has no place in %s, which holds columns and rows alone; table, md, html and xlsx show it", f.Name)
 }
 
 // Names lists the formats of rows, with events those of events too.

@@ -3,6 +3,7 @@ package report
 import (
 	"html/template"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -38,7 +39,7 @@ func (h *held) Row(cells []eval.Value) error {
 	row := make([]string, len(cells))
 	for i, c := range cells {
 		row[i] = Clean(c.String())
-		h.numeric[i] = h.numeric[i] || c.Kind == eval.Number
+		h.numeric[i] = h.numeric[i] || c.IsNumber()
 	}
 	h.body, h.marked = append(h.body, row), append(h.marked, h.on)
 	return nil
@@ -55,11 +56,10 @@ func NewMarkdown(w io.Writer, title string) rows.Sink { return &markdownSink{tit
 
 func (s *markdownSink) Close() error {
 	t := table.NewWriter()
-	plain := strings.NewReplacer("<", "&lt;", "\\", `\\`)
 	row := func(cells []string) table.Row {
 		r := make(table.Row, len(cells))
 		for i, c := range cells {
-			r[i] = plain.Replace(c)
+			r[i] = inMarkdown(c)
 		}
 		return r
 	}
@@ -67,16 +67,30 @@ func (s *markdownSink) Close() error {
 	for i, r := range s.body {
 		line := row(r)
 		if s.marked[i] {
-			line[len(line)-1] = "**" + r[len(r)-1] + "**"
+			if last := len(r) - 1; r[last] != "" {
+				line[last] = "**" + inMarkdown(r[last]) + "**"
+			}
 		}
 		t.AppendRow(line)
 	}
 	text := t.RenderMarkdown() + "\n"
 	if s.title != "" {
-		text = "**" + plain.Replace(s.title) + "**\n\n" + text
+		text = "**" + inMarkdown(s.title) + "**\n\n" + text
 	}
 	_, err := io.WriteString(s.w, text)
 	return err
+}
+
+// markdownMarks are what a text has that Markdown would take as a mark; the bars of tables
+// are seen to by their writer.
+var markdownMarks = strings.NewReplacer("<", "&lt;", `\`, `\\`, "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "`", "\\`", "~", `\~`)
+
+// entityMarks are texts that Markdown would read as a character of another name.
+var entityMarks = regexp.MustCompile(`&(#?\w+;)`)
+
+// inMarkdown writes a text so that Markdown shows it as it is.
+func inMarkdown(s string) string {
+	return markdownMarks.Replace(entityMarks.ReplaceAllString(s, "&amp;$1"))
 }
 
 type htmlSink struct {

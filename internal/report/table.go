@@ -77,7 +77,7 @@ func (s *tableSink) Row(cells []eval.Value) error {
 		}
 		s.cells[i] = max(s.cells[i], text.RuneWidthWithoutEscSequences(row[i]))
 		s.widths[i] = max(s.widths[i], s.cells[i])
-		s.numeric[i] = s.numeric[i] || c.Kind == eval.Number
+		s.numeric[i] = s.numeric[i] || c.IsNumber()
 	}
 	s.body = append(s.body, row)
 	return nil

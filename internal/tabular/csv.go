@@ -56,7 +56,7 @@ func ReadCSV(file string, r io.Reader) iter.Seq2[Record, error] {
 				err = batch.Each(func(line int, cells []eval.Value) error {
 					fields = fields[:0]
 					for _, c := range cells {
-						fields = append(fields, c.Text)
+						fields = append(fields, c.String())
 					}
 					if !yield(Record{line, fields}, nil) {
 						return stop

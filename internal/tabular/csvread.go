@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -34,9 +35,20 @@ type csvReader struct {
 	eof     bool
 }
 
-// newCSV reads the header of separated values.
-func newCSV(file string, r io.Reader, sep byte, o Input) (*csvReader, error) {
-	c := &csvReader{file: file, r: r, sep: sep, line: 1, repairs: o.Repairs}
+// separatorLine reads a first line such as sep=; which some programs write to say what
+// stands between cells; size is that of the line, 0 if there is none.
+func separatorLine(head []byte) (sep byte, size int) {
+	line, _, ended := bytes.Cut(head, []byte{'\n'})
+	text := strings.Trim(strings.TrimSuffix(string(line), "\r"), `"`)
+	if !ended || len(text) != len("sep=;") || !strings.EqualFold(text[:4], "sep=") || !strings.Contains(",;\t|", text[4:]) {
+		return 0, 0
+	}
+	return text[4], len(line) + 1
+}
+
+// newCSV reads the header of separated values, from a line on.
+func newCSV(file string, r io.Reader, sep byte, line int, o Input) (*csvReader, error) {
+	c := &csvReader{file: file, r: r, sep: sep, line: line, repairs: o.Repairs}
 	first, err := c.block()
 	if err != nil {
 		return nil, err
@@ -59,6 +71,9 @@ func newCSV(file string, r io.Reader, sep byte, o Input) (*csvReader, error) {
 		for _, v := range cells {
 			c.columns = append(c.columns, strings.Clone(strings.TrimSpace(v.Text)))
 		}
+		if o.Repairs != nil {
+			c.columns = b.withoutBlank(c.columns, o.Repairs)
+		}
 		if err := o.header(file, line, c.columns); err != nil {
 			return nil, err
 		}
@@ -71,6 +86,33 @@ func newCSV(file string, r io.Reader, sep byte, o Input) (*csvReader, error) {
 	c.rest = append([]byte(b.text[b.at:]), c.rest...)
 	c.line = b.line
 	return c, nil
+}
+
+// withoutBlank cuts headings without a name off the right end, if the rows of the first
+// block have nothing below them either.
+func (b csvBlock) withoutBlank(columns []string, count *Repairs) []string {
+	n := len(columns)
+	for n > 0 && columns[n-1] == "" {
+		n--
+	}
+	if n == len(columns) || n == 0 {
+		return columns
+	}
+	for {
+		cells, _, ok, err := b.next(nil)
+		if err != nil || !ok {
+			count.cut = len(columns) - n
+			return columns[:n]
+		}
+		if len(cells) > n && !allBlank(cells[n:]) {
+			return columns
+		}
+	}
+}
+
+// allBlank reports whether cells hold nothing, or white space.
+func allBlank(cells []eval.Value) bool {
+	return !slices.ContainsFunc(cells, func(v eval.Value) bool { return strings.TrimSpace(v.Text) != "" })
 }
 
 // headerBelow finds the line, from 1, that looks like the header of a table below a

@@ -232,6 +232,9 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 			cells = append(cells, eval.Value{})
 		}
 	}
+	if b.columns >= 0 && len(cells) > b.columns && b.repairs != nil && allBlank(cells[b.columns:]) {
+		cells = cells[:b.columns]
+	}
 	if b.columns >= 0 && len(cells) != b.columns {
 		hint := "; where the names stand in another row, --header-row N says so"
 		if len(cells) < b.columns {

@@ -2,10 +2,12 @@ package tabular
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 )
 
@@ -65,6 +67,21 @@ func ReadDate(s string, readings []Reading) (d civil.Date, ambiguous []string, o
 		return civil.None, names, false
 	}
 	return d, nil, ok
+}
+
+// ReadCell is ReadDate for a cell. One of a workbook is what its type says: serial is for
+// numbers alone, counted as the book counts.
+func ReadCell(v eval.Value, readings []Reading) (d civil.Date, ambiguous []string, ok bool) {
+	serials := func(r Reading) bool { return r.Name == "serial" }
+	if v.Form == eval.NoForm || !slices.ContainsFunc(readings, serials) {
+		return ReadDate(v.String(), readings)
+	}
+	readings = slices.DeleteFunc(slices.Clone(readings), serials)
+	if n, _ := v.Typed(); v.IsNumber() && n >= 1 && n <= lastSerial {
+		shown, _ := v.Form.Shown()
+		readings = append(readings, Reading{"serial", func(string) (civil.Date, bool) { return serial(int(n), shown.From1904) }})
+	}
+	return ReadDate(v.String(), readings)
 }
 
 // JoinDate makes a date of a year, a month and a day as cells have them.
@@ -149,11 +166,10 @@ func readParts(s, order string) (civil.Date, bool) {
 // readSerial reads a spreadsheet's day number, counted from 1900.
 func readSerial(s string) (civil.Date, bool) {
 	f, err := strconv.ParseFloat(s, 64)
-	if err != nil || f < 1 || f > 2958465 {
+	if err != nil || f < 1 || f > lastSerial {
 		return civil.None, false
 	}
-	epoch, _ := civil.Of(1899, 12, 30)
-	return serial(int(f), epoch)
+	return serial(int(f), false)
 }
 
 // badLayout returns the first conversion that dates aren't read by.

@@ -13,6 +13,7 @@ import (
 type gridBook struct {
 	g      *rows.Grid
 	book   *excelize.File
+	sheet  string
 	stream *excelize.StreamWriter
 	line   int
 	days   int
@@ -22,13 +23,13 @@ type gridBook struct {
 
 // GridXLSX writes people against days as a workbook: weekdays over days, closed
 // days shaded, names and heads frozen.
-func GridXLSX(w io.Writer, g *rows.Grid) error {
-	book, remove, err := newBook(2)
+func GridXLSX(w io.Writer, g *rows.Grid, c Cover) error {
+	book, sheet, remove, err := newBook(2, c)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = remove() }()
-	b := &gridBook{g: g, book: book, line: 1, days: g.Window.Len()}
+	b := &gridBook{g: g, book: book, sheet: sheet, line: 1, days: g.Window.Len()}
 	for _, step := range []func() error{b.styles, b.begin, b.heads, b.people, b.total} {
 		if err := step(); err != nil {
 			return err
@@ -58,7 +59,7 @@ func (b *gridBook) styles() (err error) {
 			return err
 		}
 	}
-	b.stream, err = b.book.NewStreamWriter("Sheet1")
+	b.stream, err = b.book.NewStreamWriter(b.sheet)
 	return err
 }
 

@@ -80,6 +80,10 @@ func (s *jsonSink) Row(cells []eval.Value) error {
 		case eval.Blank:
 		case eval.Number:
 			v = json.Number(c.String())
+		case eval.Text:
+			if v = c.Text; c.IsNumber() {
+				v = json.Number(c.Text)
+			}
 		case eval.Truth:
 			v = c.Num == 1
 		default:

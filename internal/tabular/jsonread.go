@@ -121,9 +121,17 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		cell := eval.Value{}
 		switch v := v.(type) {
 		case string:
-			cell = eval.Str(v)
+			if cell = eval.Str(v); v != "" {
+				if _, _, number := plainNumber(v); number {
+					cell.Form = eval.TextForm
+				}
+			}
 		case json.Number:
-			cell = eval.Numeral(v.String())
+			if cell = eval.Numeral(v.String()); cell.Kind == eval.Text { // of more digits than are reckoned with
+				if f, err := v.Float64(); err == nil {
+					cell = eval.Typed(v.String(), f, eval.FormOf(eval.Shown{}))
+				}
+			}
 		case bool:
 			cell = eval.Bool(v)
 		case json.Delim:

@@ -29,8 +29,34 @@ type Input struct {
 	Passed map[string]string
 	// Opened, if it isn't nil, sees a file when it is opened.
 	Opened func(f *os.File, err error) (*os.File, error)
+	// Unseen, if it isn't nil, counts what was read of a workbook that a viewer doesn't see.
+	Unseen *Unseen
 	// Repairs, where it isn't nil, has a messy table mended and counts how.
 	Repairs *Repairs
+}
+
+// Unseen is what is hidden in a workbook.
+type Unseen struct {
+	first, read string // the hidden sheet that was passed over, and the one that was read
+	rows        int
+}
+
+// Notes tells what is hidden in a file, a sentence each.
+func (u *Unseen) Notes(file string) (list []string) {
+	if u == nil {
+		return nil
+	}
+	if u.first != "" && u.read != u.first {
+		list = append(list, fmt.Sprintf("The first sheet of %s, %s, is hidden; this is of %s.", file, u.first, u.read))
+	} else if u.first != "" {
+		list = append(list, fmt.Sprintf("All sheets of %s are hidden; this is of %s.", file, u.read))
+	}
+	if u.rows == 1 {
+		list = append(list, fmt.Sprintf("1 row of %s is hidden or filtered; it counts like the others.", file))
+	} else if u.rows > 1 {
+		list = append(list, fmt.Sprintf("%d rows of %s are hidden or filtered; they count like the others.", u.rows, file))
+	}
+	return list
 }
 
 var encodings = map[string]encoding.Encoding{"utf-8": nil, "windows-1252": charmap.Windows1252, "iso-8859-1": charmap.ISO8859_1,
@@ -108,6 +134,13 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	if bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0 { // line ends of old
 		text, head = &bareCR{r: text}, bytes.ReplaceAll(head, []byte{'\r'}, []byte{'\n'})
 	}
+	sep, told := separatorLine(head)
+	if told > 0 {
+		if _, err := io.CopyN(io.Discard, text, int64(told)); err != nil {
+			return nil, fail("%v", err)
+		}
+		return newCSV(name, text, sep, 2, o)
+	}
 	start := bytes.TrimLeft(head, " \t\r\n")
 	switch {
 	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" && (bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
@@ -115,9 +148,9 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 		o.pass("repair", o.Repairs != nil, name+" is JSON, which has no short rows and no headings")
 		return openJSON(name, text, o)
 	case ext == ".tsv":
-		return newCSV(name, text, '\t', o)
+		return newCSV(name, text, '\t', 1, o)
 	}
-	return newCSV(name, text, separator(head, o.HeaderRow), o)
+	return newCSV(name, text, separator(head, o.HeaderRow), 1, o)
 }
 
 // pass notes an option that was said and means nothing here.

@@ -15,6 +15,7 @@ import (
 // Repairs counts what was mended in a messy table as it was read.
 type Repairs struct {
 	Headings []string // that were given, in order
+	cut      int      // blank columns at the right end
 	short    atomic.Int64
 	filled   atomic.Int64
 }
@@ -24,6 +25,9 @@ func (r *Repairs) String() string {
 	var parts []string
 	if n := len(r.Headings); n > 0 {
 		parts = append(parts, several(n, "heading")+" numbered ("+strings.Join(r.Headings[:min(n, 5)], ", ")+map[bool]string{true: ", …"}[n > 5]+")")
+	}
+	if r.cut > 0 {
+		parts = append(parts, several(r.cut, "blank column")+" at the right end left out")
 	}
 	if n := r.short.Load(); n > 0 {
 		parts = append(parts, several(int(n), "short row")+" filled with blanks")

@@ -140,7 +140,7 @@ func FuzzCSV(f *testing.F) {
 		if strings.ContainsAny(s, "\x00\ufeff") || strings.HasPrefix(s, "\xff\xfe") || strings.HasPrefix(s, "\xfe\xff") || strings.HasPrefix(s, "PK") || strings.HasPrefix(s, "\xef\xbb") || strings.HasPrefix(s, "\xd0\xcf") {
 			return
 		}
-		r, err := newCSV("fuzz", strings.NewReader(s), ',', Input{})
+		r, err := newCSV("fuzz", strings.NewReader(s), ',', 1, Input{})
 		if err != nil {
 			return
 		}
@@ -284,7 +284,7 @@ func TestDates(t *testing.T) {
 // like a formula stays text.
 func TestXLSXRoundTrip(t *testing.T) {
 	var b bytes.Buffer
-	x, err := NewXLSX(&b)
+	x, err := NewXLSX(&b, Cover{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -311,7 +311,7 @@ func TestXLSXRoundTrip(t *testing.T) {
 		t.Fatal(err)
 	}
 	table, lines, err := all("a.xlsx", b.String(), Input{})
-	if err != nil || len(table) != 1501 || strings.Join(table[1500], "|") != "=1+1|2027-04-03|2027-04-03|7.5|" || lines[1499] != 1501 {
+	if err != nil || len(table) != 1501 || strings.Join(table[1500], "|") != "=1+1|2027-04-03|2027-04-03T16:30|7.5|" || lines[1499] != 1501 {
 		t.Fatalf("%d rows, %v, %v", len(table), table[len(table)-1], err)
 	}
 	if _, _, err := all("a.xlsx", b.String(), Input{Sheet: "Sheet2"}); err == nil || !strings.Contains(err.Error(), "Sheet1") {

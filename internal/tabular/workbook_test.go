@@ -4,12 +4,16 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/xml"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
 )
 
 // book makes a workbook of one sheet's rows; more are its other parts, or other
@@ -60,7 +64,7 @@ func TestWorkbooks(t *testing.T) {
 	}
 	whole := book(head+many, nil)
 	styles := `<styleSheet><numFmts><numFmt numFmtId="170" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="171" formatCode="&quot;day&quot; 0.00"/></numFmts>
-		<cellXfs><xf numFmtId="0"/><xf numFmtId="14"/><xf numFmtId="170"/><xf numFmtId="171"/></cellXfs></styleSheet>`
+		<cellXfs><xf numFmtId="0"/><xf numFmtId="14"/><xf numFmtId="170"/><xf numFmtId="171"/><xf numFmtId="20"/><xf numFmtId="46"/></cellXfs></styleSheet>`
 	for _, c := range []struct {
 		what, text string
 		o          Input
@@ -70,8 +74,18 @@ func TestWorkbooks(t *testing.T) {
 		{"rows and cells left out", book(head+`<row r="4"><c r="B4"><v>7</v></c></row>`, nil), Input{}, "a|b/|7"},
 		{"rows without numbers", book(head+`<row><c><v>7</v></c><c t="b"><v>1</v></c></row>`, nil), Input{}, "a|b/7|true"},
 		{"a number as it was typed", book(head+`<row r="2"><c r="A2"><v>0.30000000000000004</v></c><c r="B2"><v>1E3</v></c></row>`, nil), Input{}, "a|b/0.3|1000"},
-		{"dates by their styles", book(head+`<row r="2"><c r="A2" s="1"><v>46480</v></c><c r="B2" s="2"><v>46480.5</v></c></row><row r="3"><c r="A3" s="3"><v>46480</v></c></row>`, map[string]string{"xl/styles.xml": styles}), Input{}, "a|b/2027-04-03|2027-04-03/46480|"},
+		{"dates by their styles", book(head+`<row r="2"><c r="A2" s="1"><v>46480</v></c><c r="B2" s="2"><v>46480.5</v></c></row><row r="3"><c r="A3" s="3"><v>46480</v></c></row>`, map[string]string{"xl/styles.xml": styles}), Input{}, "a|b/2027-04-03|2027-04-03T12:00/46480|"},
 		{"dates from 1904", book(head+`<row r="2"><c r="A2" s="1"><v>45018</v></c></row>`, map[string]string{"xl/styles.xml": styles, "xl/workbook.xml": `<workbook xmlns:r="x"><workbookPr date1904="1"/><sheets><sheet name="S" r:id="r1"/></sheets></workbook>`}), Input{}, "a|b/2027-04-03|"},
+		{"times, some in formats of their own", book(head+`<row r="2"><c r="A2" s="4"><v>0.385416666666667</v></c><c r="B2" s="2"><v>46480.604525463</v></c></row><row r="3"><c r="A3" s="5"><v>1.5</v></c><c r="B3" s="4"><v>46480.9999999</v></c></row>`, map[string]string{"xl/styles.xml": styles}), Input{}, "a|b/09:15|2027-04-03T14:30:31/36:00|2027-04-04"},
+		{"a time of 1904", book(head+`<row r="2"><c r="A2" s="1"><v>45018.5</v></c><c r="B2" s="4"><v>0.5</v></c></row>`, map[string]string{"xl/styles.xml": styles, "xl/workbook.xml": `<workbook xmlns:r="x"><workbookPr date1904="1"/><sheets><sheet name="S" r:id="r1"/></sheets></workbook>`}), Input{}, "a|b/2027-04-03T12:00|12:00"},
+		{"hidden sheets before", book(head+row(2, "1", "2"), map[string]string{"xl/workbook.xml": `<workbook xmlns:r="x"><sheets><sheet name="Old" state="hidden" r:id="r2"/><sheet name="Berths" r:id="r1"/></sheets></workbook>`}), Input{}, "a|b/1|2"},
+		{"an empty text of a formula", book(head+`<row r="2"><c r="A2" t="str"><f>X()</f><v></v></c><c r="B2"><v>1</v></c></row>`, nil), Input{}, "a|b/|1"},
+		{"a formula whose value is blank", book(head+`<row r="2"><c r="A2"><f>1+1</f><v></v></c></row>`, nil), Input{}, "a.xlsx:2: the cell A2 holds a formula without a stored value"},
+		{"a number that is none", book(head+`<row r="2"><c r="A2"><v>NaN</v></c></row>`, nil), Input{}, `holds "NaN" as a number`},
+		{"an OpenDocument file", book("", map[string]string{"mimetype": "application/vnd.oasis.opendocument.spreadsheet"}), Input{}, "a.xlsx:1: this is an OpenDocument file, not a workbook"},
+		{"a letter", book("", map[string]string{"_rels/.rels": `<R><Relationship Type="x/officeDocument" Target="word/document.xml"/></R>`, "word/document.xml": "<d/>"}), Input{}, "not a workbook"},
+		{"a binary book", book("", map[string]string{"_rels/.rels": `<R><Relationship Type="x/officeDocument" Target="xl/workbook.bin"/></R>`, "xl/workbook.bin": "x"}), Input{}, "a workbook in binary form"},
+		{"another archive", book("", map[string]string{"_rels/.rels": `<R><Relationship Type="x/officeDocument" Target="a"/></R>`}), Input{}, "this is an archive, not a workbook"},
 		{"shared texts", book(head+`<row r="2"><c r="A2" t="s"><v>1</v></c><c r="B2" t="s"><v>0</v></c></row>`, map[string]string{"xl/sharedStrings.xml": `<sst><si><t>p</t></si><si><r><t>q</t></r><r><t>r</t></r><rPh><t>no</t></rPh></si></sst>`}), Input{}, "a|b/qr|p"},
 		{"a formula with its value", book(head+`<row r="2"><c r="A2" t="str"><f>X()</f><v>v</v></c></row>`, nil), Input{}, "a|b/v|"},
 		{"a title above", book(row(1, "Berths of May")+row(3, "a", "b")+row(4, "1", "2"), nil), Input{HeaderRow: 3}, "a|b/1|2"},
@@ -153,7 +167,7 @@ func FuzzTags(f *testing.F) {
 				got = append(got, line+string(tags.text))
 				continue
 			}
-			line += string(tags.name)
+			line += tags.name
 			if kind == startTag && len(got) < len(want) {
 				for _, a := range strings.Split(want[len(got)], "\x00")[1:] {
 					if key, _, ok := strings.Cut(a, "="); ok {
@@ -167,4 +181,89 @@ func FuzzTags(f *testing.F) {
 			t.Fatalf("%q: %q, encoding/xml reads %q", s, got, want)
 		}
 	})
+}
+
+// What cells of a workbook are, they are in one that is made of them, also when they were
+// sorted on the way: texts, numbers of any size, days and times, each in its format.
+func TestTypesStay(t *testing.T) {
+	styles := `<styleSheet><numFmts><numFmt numFmtId="170" formatCode="dd\.mm\.yyyy"/><numFmt numFmtId="171" formatCode="dd/mm/yyyy\ hh:mm"/><numFmt numFmtId="172" formatCode="&quot;£&quot;#,##0.00"/></numFmts>
+		<cellXfs><xf numFmtId="0"/><xf numFmtId="170"/><xf numFmtId="171"/><xf numFmtId="172"/><xf numFmtId="9"/><xf numFmtId="20"/><xf numFmtId="14"/><xf numFmtId="49"/></cellXfs></styleSheet>`
+	cells, want := "", []struct {
+		cell, text string
+		json       string
+		shown      eval.Shown
+	}{
+		{`t="inlineStr"><is><t>0012</t></is>`, "0012", `"0012"`, eval.Shown{}},
+		{`t="inlineStr"><is><t>1234</t></is>`, "1234", `"1234"`, eval.Shown{}},
+		{`t="inlineStr"><is><t>3.10</t></is>`, "3.10", `"3.10"`, eval.Shown{}},
+		{`t="inlineStr"><is><t>2027-04-03</t></is>`, "2027-04-03", `"2027-04-03"`, eval.Shown{}},
+		{`><v>1E+15</v>`, "1000000000000000", "1000000000000000", eval.Shown{}},
+		{`><v>.5</v>`, "0.5", "0.5", eval.Shown{}},
+		{`s="4"><v>0.05</v>`, "0.05", "0.05", eval.Shown{ID: 9}},
+		{`s="3"><v>1234.5</v>`, "1234.5", "1234.5", eval.Shown{Code: `"£"#,##0.00`}},
+		{`s="1"><v>46480</v>`, "2027-04-03", `"2027-04-03"`, eval.Shown{Code: `dd\.mm\.yyyy`}},
+		{`s="6"><v>46480</v>`, "2027-04-03", `"2027-04-03"`, eval.Shown{ID: 14}},
+		{`s="2"><v>46480.6041666667</v>`, "2027-04-03T14:30", `"2027-04-03T14:30"`, eval.Shown{Code: `dd/mm/yyyy\ hh:mm`}},
+		{`s="5"><v>0.385416666666667</v>`, "09:15", `"09:15"`, eval.Shown{ID: 20}},
+		{`s="7"><v>12</v>`, "12", "12", eval.Shown{ID: 49}},
+		{`t="b"><v>1</v>`, "true", "true", eval.Shown{}},
+	}
+	names, keys := make([]string, len(want)), make([]string, len(want))
+	for i, c := range want {
+		cells += "<c " + c.cell + "</c>"
+		names[i] = fmt.Sprint("c", i)
+		keys[i] = fmt.Sprintf("%q: %s", names[i], c.json)
+	}
+	text := book(row(1, names...)+`<row r="2">`+cells+"</row>", map[string]string{"xl/styles.xml": styles})
+	var before []eval.Value
+	for round := range 2 {
+		r, err := Input{}.Read("a.xlsx", ".xlsx", strings.NewReader(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var xlsx, js bytes.Buffer
+		x, err := NewXLSX(&xlsx, Cover{Sheet: "a/b", AsOf: "2027-04-03"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		sinks := []rows.Sink{x, NewJSONL(&js)}
+		batch, err := r.Next()
+		if err == nil {
+			err = batch.Each(func(_ int, cells []eval.Value) error {
+				var a rows.Arena
+				_, cells = a.Load(a.Save(cells), nil)
+				for i, v := range cells {
+					shown, _ := v.Form.Shown()
+					if v.String() != want[i].text || shown != want[i].shown {
+						t.Errorf("round %d: %q shown as %+v, want %+v", round, v, shown, want[i])
+					}
+				}
+				if before != nil && !slices.Equal(before, cells) {
+					t.Errorf("%+v\nwas %+v", cells, before)
+				}
+				before = slices.Clone(cells)
+				for _, s := range sinks {
+					if err := errors.Join(s.Header(names), s.Row(cells), s.Close()); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := "{" + strings.Join(keys, ", ") + "}\n"; js.String() != got {
+			t.Errorf("%s, want %s", js.String(), got)
+		}
+		text = xlsx.String()
+	}
+	if _, _, err := all("a.xlsx", text, Input{Sheet: "a-b"}); err != nil {
+		t.Error(err)
+	}
+	for title, want := range map[string]string{"": "Sheet1", "Pay: May/June [draft]?": "Pay- May-June -draft--", strings.Repeat("x", 40): strings.Repeat("x", 31), "'76": "’76", "history": "Sheet1"} {
+		if got := sheetName(title); got != want {
+			t.Errorf("%q names the sheet %q, want %q", title, got, want)
+		}
+	}
 }

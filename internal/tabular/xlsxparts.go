@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
-	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 )
@@ -27,14 +27,25 @@ type workbook struct {
 	file   string
 	zip    *zip.Reader
 	texts  []string // shared strings
-	isDate []bool   // by cell style
-	epoch  civil.Date
+	shown  []cellStyle
+	plain  cellStyle
 	sheets []sheetRef
 	keep   eval.Keeper
+	// from1904 says that days count from 1904-01-01 and not from 1900.
+	from1904 bool
+}
+
+// cellStyle is how a cell shows a number.
+type cellStyle struct {
+	form                 eval.Form
+	days, times, elapsed bool
 }
 
 // sheetRef is a sheet and the part that holds it.
-type sheetRef struct{ name, part string }
+type sheetRef struct {
+	name, part string
+	hidden     bool
+}
 
 func (b *workbook) fault(line int, format string, args ...any) error {
 	return &CellError{File: b.file, Line: line, Message: fmt.Sprintf(format, args...)}
@@ -80,11 +91,36 @@ func (b *workbook) elements(name string, do func(e *tags, name string) error) er
 			return nil
 		}
 		if kind == startTag {
-			if err := do(t, string(t.name)); err != nil {
+			if err := do(t, t.name); err != nil {
 				return err
 			}
 		}
 	}
+}
+
+// isBook refuses an archive of another kind, told by its main part.
+func (b *workbook) isBook(main string) error {
+	if part, err := b.openPart("mimetype"); err == nil && part != nil {
+		defer part.Close()
+		if kind, _ := io.ReadAll(io.LimitReader(part, 200)); strings.Contains(string(kind), "opendocument") {
+			return b.fault(1, "this is an OpenDocument file, not a workbook; save it as .xlsx")
+		}
+	}
+	part, err := b.openPart(main)
+	switch {
+	case err != nil:
+		return b.damaged(1, err)
+	case part == nil:
+		return b.fault(1, "this is an archive, not a workbook; unpack it, or save the table as .xlsx")
+	}
+	part.Close()
+	switch {
+	case strings.HasSuffix(main, ".bin"):
+		return b.fault(1, "this is a workbook in binary form; save it as .xlsx")
+	case !strings.HasSuffix(path.Base(main), "workbook.xml") && !strings.HasPrefix(main, "xl/"):
+		return b.fault(1, "this is a document of another kind, not a workbook")
+	}
+	return nil
 }
 
 // openBook reads everything of a workbook but its sheets.
@@ -104,7 +140,10 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	if err != nil {
 		return nil, err
 	}
-	targets := map[string]string{}
+	if err := b.isBook(main); err != nil {
+		return nil, err
+	}
+	targets, sheets := map[string]string{}, map[string]bool{}
 	dir, base := path.Split(main)
 	err = b.elements(dir+"_rels/"+base+".rels", func(e *tags, name string) error {
 		if name != "Relationship" {
@@ -118,6 +157,8 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 		}
 		targets[e.attr("Id")] = target
 		switch kind := e.attr("Type"); {
+		case strings.HasSuffix(kind, "/worksheet"):
+			sheets[e.attr("Id")] = true
 		case strings.HasSuffix(kind, "/sharedStrings"):
 			targets["texts"] = target
 		case strings.HasSuffix(kind, "/styles"):
@@ -128,18 +169,22 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	if err != nil {
 		return nil, err
 	}
-	b.epoch, _ = civil.Of(1899, 12, 30)
 	err = b.elements(main, func(e *tags, name string) error {
 		switch name {
 		case "workbookPr":
-			if on := e.attr("date1904"); on == "1" || on == "true" {
-				b.epoch, _ = civil.Of(1904, 1, 1)
-			}
+			on := e.attr("date1904")
+			b.from1904 = on == "1" || on == "true"
 		case "sheet":
-			b.sheets = append(b.sheets, sheetRef{e.attr("name"), targets[e.attr("id")]})
+			if state := e.attr("state"); sheets[e.attr("id")] { // a sheet of a chart has no rows
+				b.sheets = append(b.sheets, sheetRef{e.attr("name"), targets[e.attr("id")], state == "hidden" || state == "veryHidden"})
+			}
 		}
 		return nil
 	})
+	b.plain = b.style(0, "")
+	if err == nil && len(b.sheets) == 0 {
+		err = b.fault(1, "this workbook has no sheet of rows")
+	}
 	if err == nil {
 		err = b.styles(targets["styles"])
 	}
@@ -149,47 +194,40 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	return b, err
 }
 
-// styles finds which cell styles show dates.
+// styles finds how cell styles show numbers.
 func (b *workbook) styles(part string) error {
-	custom := map[int]bool{}
+	custom := map[int]string{}
 	inCells := false
 	return b.elements(part, func(e *tags, name string) error {
 		id, _ := strconv.Atoi(e.attr("numFmtId"))
 		switch name {
 		case "numFmt":
-			custom[id] = dateFormat(e.attr("formatCode"))
+			custom[id] = e.attr("formatCode")
 		case "cellStyleXfs", "dxfs", "cellStyles":
 			inCells = false
 		case "cellXfs":
 			inCells = true
 		case "xf":
 			if inCells {
-				b.isDate = append(b.isDate, custom[id] || id >= 14 && id <= 17 || id == 22 || id >= 27 && id <= 36 || id >= 50 && id <= 58)
+				b.shown = append(b.shown, b.style(id, custom[id]))
 			}
 		}
 		return nil
 	})
 }
 
-// dateFormat reports whether a number format shows a day or a year.
-func dateFormat(format string) bool {
-	quoted := false
-	for i := 0; i < len(format); i++ {
-		switch c := format[i] | 0x20; {
-		case format[i] == '"':
-			quoted = !quoted
-		case quoted:
-		case format[i] == '\\':
-			i++
-		case format[i] == '[': // a colour or a condition
-			if end := strings.IndexByte(format[i:], ']'); end > 0 {
-				i += end
-			}
-		case c == 'y', c == 'd':
-			return true
-		}
+// style is that of cells whose format has a number, and a code if it is the book's own.
+func (b *workbook) style(id int, code string) cellStyle {
+	s := eval.Shown{ID: id, From1904: b.from1904}
+	if code != "" {
+		s.ID, s.Code = 0, code
 	}
-	return false
+	if strings.EqualFold(s.Code, "General") {
+		s.Code = ""
+	}
+	c := cellStyle{form: eval.FormOf(s), elapsed: s.Elapsed()}
+	c.days, c.times = s.Shows()
+	return c
 }
 
 // sharedTexts reads the texts that cells refer to.
@@ -209,7 +247,7 @@ func (b *workbook) sharedTexts(name string) error {
 		if kind == noTag {
 			return nil
 		}
-		if kind == startTag && string(t.name) == "si" {
+		if kind == startTag && t.name == "si" {
 			text, err := richText(t, b.keep.Room())
 			if err != nil {
 				return b.damaged(1, fmt.Errorf("the shared texts: %w", err))
@@ -236,8 +274,8 @@ func richText(t *tags, s []byte) ([]byte, error) {
 			return s, io.ErrUnexpectedEOF
 		case startTag:
 			depth++
-			in = string(t.name) == "t"
-			if string(t.name) == "rPh" {
+			in = t.name == "t"
+			if t.name == "rPh" {
 				reading = depth
 			}
 		case endTag:
@@ -263,11 +301,14 @@ func noEOF(err error) error {
 	return err
 }
 
-// part finds the part of a sheet by the sheet's name; the first where name is "".
+// part finds the part of a sheet by the sheet's name; the first that isn't hidden if name is "".
 func (b *workbook) part(name string) (sheetRef, error) {
+	if name == "" {
+		return b.sheets[max(0, slices.IndexFunc(b.sheets, func(s sheetRef) bool { return !s.hidden }))], nil
+	}
 	var names []string
-	for i, s := range b.sheets {
-		if strings.EqualFold(s.name, name) || name == "" && i == 0 {
+	for _, s := range b.sheets {
+		if strings.EqualFold(s.name, name) {
 			return s, nil
 		}
 		names = append(names, s.name)

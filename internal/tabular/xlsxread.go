@@ -1,8 +1,10 @@
 package tabular
 
 import (
+	"cmp"
 	"fmt"
 	"io"
+	"math"
 	"strconv"
 	"strings"
 
@@ -21,6 +23,8 @@ type xlsxReader struct {
 	line    int
 	columns []string
 	ended   bool
+	hidden  bool // the row that was read last
+	unseen  *Unseen
 }
 
 func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, error) {
@@ -32,7 +36,10 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, err
 	if err != nil {
 		return nil, err
 	}
-	x := &xlsxReader{workbook: b, sheet: sheet.name}
+	x := &xlsxReader{workbook: b, sheet: sheet.name, unseen: cmp.Or(o.Unseen, &Unseen{})}
+	if first := b.sheets[0]; o.Sheet == "" && first.hidden {
+		x.unseen.first, x.unseen.read = first.name, sheet.name
+	}
 	if x.part, err = b.openPart(sheet.part); err != nil || x.part == nil {
 		return nil, b.fault(1, "the sheet %s can't be read: the workbook is damaged", sheet.name)
 	}
@@ -79,13 +86,15 @@ func (x *xlsxReader) row() ([]eval.Value, error) {
 			return nil, x.damaged(x.line+1, err)
 		}
 		switch name := x.tags.name; {
-		case kind == startTag && string(name) == "row":
+		case kind == startTag && name == "row":
 			x.line++
 			if n, err := strconv.Atoi(x.tags.attr("r")); err == nil && n >= x.line {
 				x.line = n
 			}
+			hidden := x.tags.attr("hidden")
+			x.hidden = hidden == "1" || hidden == "true"
 			return x.cells()
-		case kind == endTag && (string(name) == "sheetData" || string(name) == "worksheet"):
+		case kind == endTag && (name == "sheetData" || name == "worksheet"):
 			x.ended = true
 			return nil, x.rest()
 		}
@@ -114,9 +123,9 @@ func (x *xlsxReader) cells() ([]eval.Value, error) {
 		switch {
 		case kind == noTag:
 			return nil, x.damaged(x.line, io.ErrUnexpectedEOF)
-		case kind == endTag && string(x.tags.name) == "row":
+		case kind == endTag && x.tags.name == "row":
 			return cells, nil
-		case kind == startTag && string(x.tags.name) == "c":
+		case kind == startTag && x.tags.name == "c":
 			c := xlsxCell{x.tags.attr("r"), x.tags.attr("t"), x.tags.attr("s")}
 			at := len(cells)
 			if c.ref != "" {
@@ -161,9 +170,9 @@ func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
 		}
 		switch name := x.tags.name; kind {
 		case startTag:
-			in = string(name) == "v"
-			has = has || in
-			switch string(name) {
+			in = name == "v"
+			has = has || in && c.kind == "str" // a formula may give an empty text
+			switch name {
 			case "f":
 				formula = true
 			case "is":
@@ -174,13 +183,14 @@ func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
 		case charData:
 			if in {
 				text = append(text, x.tags.text...)
+				has = has || len(x.tags.text) > 0
 			}
 		case endTag:
-			if in = false; string(name) != "c" {
+			if in = false; name != "c" {
 				continue
 			}
 			if formula && !has {
-				return eval.Value{}, x.fault(x.line, "the cell %s holds a formula without a stored value; open the workbook in a spreadsheet and save it", c.ref)
+				return eval.Value{}, x.fault(x.line, "%s holds a formula without a stored value; open the workbook in a spreadsheet and save it", strings.TrimSuffix("the cell "+c.ref, " "))
 			}
 			return x.value(c, x.keep.Keep(text))
 		}
@@ -198,34 +208,87 @@ func (x *xlsxReader) value(c xlsxCell, text string) (eval.Value, error) {
 		if err != nil || i < 0 || i >= len(x.texts) {
 			return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s refers to a text that isn't there", c.ref))
 		}
-		return eval.Str(x.texts[i]), nil
+		return textCell(x.texts[i]), nil
 	case "b":
 		return eval.Bool(text == "1"), nil
 	case "str", "inlineStr", "e", "d":
-		return eval.Str(text), nil
+		return textCell(text), nil
 	}
 	if text = strings.TrimSpace(text); text == "" {
 		return eval.Value{}, nil
 	}
 	f, err := strconv.ParseFloat(text, 64)
-	if err != nil {
+	if err != nil || math.IsNaN(f) || math.IsInf(f, 0) {
 		return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s holds %q as a number", c.ref, eval.Brief(text)))
 	}
-	if style, _ := strconv.Atoi(c.style); style >= 0 && style < len(x.isDate) && x.isDate[style] && f >= 1 && f <= 2958465 {
-		if d, ok := serial(int(f), x.epoch); ok {
-			return eval.Day(d), nil
+	style := x.plain
+	if i, _ := strconv.Atoi(c.style); i >= 0 && i < len(x.shown) {
+		style = x.shown[i]
+	}
+	if style.days || style.times {
+		if v, ok := x.time(f, style); ok {
+			return v, nil
 		}
 	}
-	return eval.Str(plain(text, f)), nil
+	return eval.Typed(plain(text, f), f, style.form), nil
+}
+
+// textCell is a cell that holds a text.
+func textCell(s string) eval.Value {
+	v := eval.Str(s)
+	v.Form = eval.TextForm
+	return v
+}
+
+const (
+	daySeconds = 86_400
+	lastSerial = 2_958_465 // 9999-12-31, counted from 1900
+	shift1904  = 1_462     // days from the one beginning to the other
+)
+
+// time makes a cell of a number that is shown as a day, a time, or both: a date; a text
+// such as 2026-03-01T14:30, if there is a time with it; or such as 09:15.
+func (x *xlsxReader) time(f float64, style cellStyle) (eval.Value, bool) {
+	if f < 0 || f > lastSerial+1 {
+		return eval.Value{}, false
+	}
+	seconds := int64(math.Round(f * daySeconds))
+	if f < 1 || !style.days && (style.elapsed || f < 366) {
+		if style.days && f == 0 {
+			return eval.Value{}, false
+		}
+		return eval.Typed(clockText(seconds), f, style.form), true
+	}
+	d, ok := serial(int(seconds/daySeconds), x.from1904)
+	if !ok {
+		return eval.Value{}, false
+	}
+	if seconds %= daySeconds; seconds == 0 {
+		v := eval.Day(d)
+		v.Form = style.form
+		return v, true
+	}
+	if x.from1904 {
+		f += shift1904
+	}
+	return eval.Typed(d.String()+"T"+clockText(seconds), f, style.form), true
+}
+
+// clockText writes seconds as hours and minutes, and seconds if there are some.
+func clockText(n int64) string {
+	text := fmt.Sprintf("%02d:%02d", n/3600, n/60%60)
+	if n%60 != 0 {
+		text += fmt.Sprintf(":%02d", n%60)
+	}
+	return text
 }
 
 // plain writes a number as a spreadsheet shows it: without an exponent, to 15
 // digits.
 func plain(text string, f float64) string {
-	if len(text) <= 15 && !strings.ContainsAny(text, "eE") {
-		return text
-	}
-	if strings.Trim(text, "0123456789") == "" {
+	digits := strings.TrimPrefix(text, "-")
+	whole, frac, point := strings.Cut(digits, ".")
+	if whole != "" && digitsOnly(whole+frac) && (len(whole) == 1 || whole[0] != '0') && (len(text) <= 15 && point == (frac != "") || !point) {
 		return text
 	}
 	r, err := strconv.ParseFloat(strconv.FormatFloat(f, 'g', 15, 64), 64)
@@ -237,11 +300,14 @@ func plain(text string, f float64) string {
 
 // serial is the day of a spreadsheet's day number. The system that counts from
 // 1900 has a 29 February 1900 that never was: day 60.
-func serial(n int, epoch civil.Date) (civil.Date, bool) {
-	if first, _ := civil.Of(1899, 12, 30); epoch == first && n <= 60 {
-		if n == 60 {
-			return civil.None, false
-		}
+func serial(n int, from1904 bool) (civil.Date, bool) {
+	epoch, _ := civil.Of(1899, 12, 30)
+	switch {
+	case from1904:
+		n += shift1904
+	case n == 60:
+		return civil.None, false
+	case n < 60:
 		n++
 	}
 	return epoch.Add(n)
@@ -270,6 +336,9 @@ func (x *xlsxReader) Next() (rows.Batch, error) {
 			if cells[i].Kind != eval.Blank {
 				return nil, x.fault(x.line, "this row has %d cells, the header has %d", i+1, len(x.columns))
 			}
+		}
+		if x.hidden {
+			x.unseen.rows++
 		}
 		cells = cells[:min(len(cells), len(x.columns))]
 		for len(cells) < len(x.columns) {

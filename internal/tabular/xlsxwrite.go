@@ -12,13 +12,14 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
-	"yoyaku/internal/files"
 )
 
 // xlsxSink writes a workbook of one sheet: real dates, the header frozen and
 // filtered, widths from the first rows. Text is text and never a formula.
 type xlsxSink struct {
 	w       io.Writer
+	cover   Cover
+	sheet   string
 	book    *excelize.File
 	remove  func() error // closes it, and takes its temporary files away
 	stream  *excelize.StreamWriter
@@ -29,49 +30,25 @@ type xlsxSink struct {
 	styles  struct {
 		head, date, moment int
 		places             [mostDecimals + 1]int
+		forms              map[eval.Form]int // of cells that came from a workbook
 	}
 	on    bool
 	total bool        // the next row is that of totals
+	last  int         // the line of totals
 	loud  map[int]int // styles of rows that stand out, by the plain one
 }
 
 const heldRows = 1000
 
-// newBook makes a workbook with so many rows of heads whose temporary files lie in a folder; remove closes
-// both.
-func newBook(heads int) (book *excelize.File, remove func() error, err error) {
-	dir, err := files.TempDir()
-	book = excelize.NewFile(excelize.Options{TmpDir: dir})
-	if err == nil {
-		err = forPrint(book, heads)
-	}
-	return book, func() error {
-		defer files.RemoveDir(dir)
-		return book.Close()
-	}, err
-}
-
-// forPrint sets a sheet up for printing: landscape, as wide as the paper, the header on
-// each page. A stream writes it as it finds it at its start.
-func forPrint(book *excelize.File, heads int) error {
-	landscape, yes, wide, high := "landscape", true, 1, 0
-	if err := book.SetPageLayout("Sheet1", &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &wide, FitToHeight: &high}); err != nil {
-		return err
-	}
-	if err := book.SetSheetProps("Sheet1", &excelize.SheetPropsOptions{FitToPage: &yes}); err != nil {
-		return err
-	}
-	return book.SetDefinedName(&excelize.DefinedName{Name: "_xlnm.Print_Titles", RefersTo: fmt.Sprintf("Sheet1!$1:$%d", heads), Scope: "Sheet1"})
-}
-
 // NewXLSX returns a sink that writes an XLSX workbook.
-func NewXLSX(w io.Writer) (rows.Sink, error) {
-	book, remove, err := newBook(1)
+func NewXLSX(w io.Writer, c Cover) (rows.Sink, error) {
+	book, sheet, remove, err := newBook(1, c)
 	if err != nil {
 		return nil, err
 	}
-	x := &xlsxSink{w: w, book: book, remove: remove, line: 1}
-	if x.stream, err = x.book.NewStreamWriter("Sheet1"); err != nil {
+	x := &xlsxSink{w: w, cover: c, sheet: sheet, book: book, remove: remove, line: 1}
+	x.styles.forms = map[eval.Form]int{}
+	if x.stream, err = x.book.NewStreamWriter(sheet); err != nil {
 		return nil, err
 	}
 	date, moment := "yyyy-mm-dd", "yyyy-mm-dd hh:mm"
@@ -89,7 +66,7 @@ func NewXLSX(w io.Writer) (rows.Sink, error) {
 func (x *xlsxSink) Total() { x.total = true }
 
 // Grid implements rows.GridSink.
-func (x *xlsxSink) Grid(g *rows.Grid) error { return GridXLSX(x.w, g) }
+func (x *xlsxSink) Grid(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) }
 
 func (x *xlsxSink) Header(columns []string) error {
 	x.columns = columns
@@ -113,6 +90,12 @@ func (x *xlsxSink) Row(cells []eval.Value) error {
 			x.widths[i] = max(x.widths[i], len([]rune(v.String()))+1)
 		}
 	}
+	if x.total { // alone or not: the filter stops above it
+		if err := x.begin(); err != nil {
+			return err
+		}
+		x.last = x.line
+	}
 	if x.line == 1 && len(x.held) < heldRows {
 		x.held = append(x.held, row)
 		return nil
@@ -131,12 +114,17 @@ func (x *xlsxSink) cell(v eval.Value) any {
 			return v.String()
 		}
 		style := x.styles.date
-		if v.Kind == eval.Moment {
+		if shown, ok := v.Form.Shown(); v.Kind == eval.Moment {
 			style = x.styles.moment
+		} else if days, times := shown.Shows(); ok && days && !times {
+			style = x.shown(v.Form)
 		}
 		return excelize.Cell{StyleID: style, Value: time.Date(y, time.Month(m), d, 0, int(v.Minutes), 0, 0, time.UTC)}
 	case eval.Number:
 		if f, err := strconv.ParseFloat(v.String(), 64); err == nil {
+			if v.Places > 0 && v.Places <= mostDecimals {
+				return excelize.Cell{StyleID: x.decimals(int(v.Places)), Value: f}
+			}
 			return f
 		}
 	case eval.Truth:
@@ -144,6 +132,12 @@ func (x *xlsxSink) cell(v eval.Value) any {
 	case eval.Blank:
 		return nil
 	case eval.Text:
+		if v.Form == eval.TextForm {
+			return v.Text
+		}
+		if n, ok := v.Typed(); ok {
+			return excelize.Cell{StyleID: x.shown(v.Form), Value: n}
+		}
 		if d, _, ok := civil.Parse(v.Text); ok && len(v.Text) == 10 && v.Text[7] == '-' {
 			return x.cell(eval.Day(d))
 		}
@@ -155,6 +149,39 @@ func (x *xlsxSink) cell(v eval.Value) any {
 		}
 	}
 	return v.String()
+}
+
+// mostShown is how many formats of other workbooks one can take over; each is looked for
+// among the styles there are.
+const mostShown = 1000
+
+// shown is the style of a form of numbers; the general one if a workbook can't have it.
+func (x *xlsxSink) shown(f eval.Form) int {
+	id, known := x.styles.forms[f]
+	if known || len(x.styles.forms) >= mostShown {
+		return id
+	}
+	s, _ := f.Shown()
+	days, times := s.Shows()
+	style := &excelize.Style{NumFmt: s.ID}
+	switch {
+	case s.Code != "":
+		style.CustomNumFmt = &s.Code
+	case s.ID <= 22 || s.ID >= 37 && s.ID <= 49: // the others are of some languages
+	case days && times:
+		id = x.styles.moment
+	case days:
+		id = x.styles.date
+	case times:
+		style.NumFmt = 20
+	default:
+		style.NumFmt = 0
+	}
+	if made, err := x.book.NewStyle(style); err == nil && id == 0 {
+		id = made
+	}
+	x.styles.forms[f] = id
+	return id
 }
 
 // plainNumber reads a text that is a number and nothing but: no sign in front
@@ -271,20 +298,27 @@ func (x *xlsxSink) put(row []any) error {
 	return x.stream.SetRow(cell, row)
 }
 
-func (x *xlsxSink) Close() error {
+func (x *xlsxSink) Close() (err error) {
+	defer func() {
+		if gone := x.remove(); err == nil {
+			err = gone
+		}
+	}()
 	if err := x.begin(); err != nil {
 		return err
 	}
-	if last, err := excelize.CoordinatesToCellName(len(x.columns), x.line-1); err == nil { // what is set after the flush is lost
-		if err := x.book.AutoFilter("Sheet1", "A1:"+last, nil); err != nil {
+	end := x.line - 1
+	if x.last > 0 {
+		end = x.last - 1
+	}
+	if last, err := excelize.CoordinatesToCellName(len(x.columns), end); err == nil { // what is set after the flush is lost
+		if err := x.book.AutoFilter(x.sheet, "A1:"+last, nil); err != nil {
 			return err
 		}
 	}
 	if err := x.stream.Flush(); err != nil {
 		return err
 	}
-	if _, err := x.book.WriteTo(x.w); err != nil {
-		return err
-	}
-	return x.remove()
+	_, err = x.book.WriteTo(x.w)
+	return err
 }

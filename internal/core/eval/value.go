@@ -33,9 +33,11 @@ type Value struct {
 	Unsure bool
 	// Places is how many decimal places a Number is printed with at least.
 	Places int8
-	Num    int64  // of a Moment its instant, where that is known
-	Den    int64  // of a Number that isn't whole, else 0
-	Text   string // of a Moment its zone; "" is the place's own
+	// Form is what a cell of a typed table was, if it goes out as it came in.
+	Form Form
+	Num  int64  // of a Moment its instant, if that is known; of a Typed number its bits
+	Den  int64  // of a Number that isn't whole, else 0
+	Text string // of a Moment its zone; "" is the place's own
 }
 
 // Day makes a Date value; None gives a blank.

@@ -19,6 +19,9 @@ type Place struct{ block, at int32 }
 
 const arenaBlock = 256 << 10
 
+// formed marks, beside its kind, a cell that has a form.
+const formed = 0x80
+
 // next is where the next row will lie.
 func (a *Arena) next() Place {
 	if len(a.open) > arenaBlock {
@@ -41,11 +44,18 @@ func (a *Arena) Save(row []eval.Value) Place {
 	p := a.next()
 	b := binary.AppendUvarint(a.open, uint64(len(row))+1)
 	for _, v := range row {
-		b = append(b, byte(v.Kind))
+		if v.Form == eval.NoForm {
+			b = append(b, byte(v.Kind))
+		} else {
+			b = binary.AppendUvarint(append(b, byte(v.Kind)|formed), uint64(v.Form))
+		}
 		switch v.Kind {
 		case eval.Blank:
 		case eval.Text:
 			b = append(binary.AppendUvarint(b, uint64(len(v.Text))), v.Text...)
+			if v.Form != eval.NoForm {
+				b = binary.AppendVarint(b, v.Num)
+			}
 		case eval.Date:
 			b = binary.AppendVarint(b, int64(v.Day))
 		default:
@@ -95,12 +105,17 @@ func (a *Arena) Load(p Place, room []eval.Value) (string, []eval.Value) {
 		return text(), room
 	}
 	for range n - 1 {
-		v := eval.Value{Kind: eval.Kind(s[0])}
-		s = s[1:]
+		kind := s[0]
+		v := eval.Value{Kind: eval.Kind(kind &^ formed)}
+		if s = s[1:]; kind&formed != 0 {
+			v.Form = eval.Form(unsigned())
+		}
 		switch v.Kind {
 		case eval.Blank:
 		case eval.Text:
-			v.Text = text()
+			if v.Text = text(); v.Form != eval.NoForm {
+				v.Num = signed()
+			}
 		case eval.Date:
 			v.Day = civil.Date(signed())
 		default:

@@ -12,7 +12,7 @@ import (
 // dirty is a column whose cells are read as dates or numbers.
 type dirty struct {
 	slot  int
-	read  func(s string) (eval.Value, error)
+	read  func(v eval.Value) (eval.Value, error)
 	keep  bool // the text as it was goes out
 	soft  bool // a cell that doesn't read so is left as it is
 	texts bool // a cell that is a number is left as it is
@@ -28,16 +28,17 @@ type join struct {
 // ReadDates reads the cells of a column that comes in as dates by read. They go
 // out as ISO dates, or with keep as they were. A cell that is none is at fault,
 // or with soft stays what it is.
-func (d *Derive) ReadDates(slot int, keep, soft bool, read func(string) (civil.Date, error)) {
-	d.dirty = append(d.dirty, dirty{slot: slot, keep: keep, soft: soft, read: func(s string) (eval.Value, error) {
-		day, err := read(s)
+func (d *Derive) ReadDates(slot int, keep, soft bool, read func(eval.Value) (civil.Date, error)) {
+	d.dirty = append(d.dirty, dirty{slot: slot, keep: keep, soft: soft, read: func(v eval.Value) (eval.Value, error) {
+		day, err := read(v)
 		return eval.Day(day), err
 	}})
 }
 
 // ReadNumbers is ReadDates for numbers; the cells go out as they were.
 func (d *Derive) ReadNumbers(slot int, soft bool, read func(string) (eval.Value, error)) {
-	d.dirty = append(d.dirty, dirty{slot: slot, read: read, keep: true, soft: soft, texts: true})
+	of := func(v eval.Value) (eval.Value, error) { return read(v.Text) }
+	d.dirty = append(d.dirty, dirty{slot: slot, read: of, keep: true, soft: soft, texts: true})
 }
 
 // OpenWords are the words that mean a blank to the phrases; the cells go out as
@@ -67,7 +68,7 @@ func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []origi
 	}
 	for _, c := range d.dirty {
 		v := row[c.slot]
-		if v.Kind != eval.Text && (v.Kind != eval.Number || c.texts) {
+		if _, typed := v.Typed(); v.Kind != eval.Text && v.Kind != eval.Number || c.texts && (typed || v.Kind == eval.Number) {
 			continue
 		}
 		if v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {
@@ -75,7 +76,7 @@ func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []origi
 			was = append(was, original{c.slot, v})
 			continue
 		}
-		read, err := c.read(v.String())
+		read, err := c.read(v)
 		if err != nil && c.soft {
 			continue
 		}

@@ -1,6 +1,7 @@
 package rows
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 
@@ -180,13 +181,26 @@ func (d *Derive) Columns() []string {
 // All returns all columns, those that aren't picked too.
 func (d *Derive) All() []string { return d.columns }
 
+// blamed is the column whose cell is wrong: the one that an added column takes it from.
+func blamed(column string, err error) string {
+	var date *eval.NotDate
+	var number *eval.NotNumber
+	switch {
+	case errors.As(err, &date) && date.Column != "":
+		return date.Column
+	case errors.As(err, &number) && number.Column != "":
+		return number.Column
+	}
+	return column
+}
+
 // Row works out one row: cells are those that come in, and must have room for
 // what is added or are copied. keep is false for a row that the condition drops.
 // bad is the first cell at fault.
 func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eval.Value, keep bool, bad *BadCell) {
 	fault := func(column string, err error) {
 		if bad == nil {
-			bad = &BadCell{line, column, err}
+			bad = &BadCell{line, blamed(column, err), err}
 		}
 	}
 	row = cells
