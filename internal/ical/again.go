@@ -324,10 +324,10 @@ func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
 				p.last = max(p.last, v.Day)
 			}
 		}
-		mark := hashMark + ":" + content.hashOf()
+		mark := func() string { return hashMark + ":" + content.hashOf() }
 		b := old[e.UID]
 		if b == nil {
-			content.add(mark)
+			content.add(mark())
 			p.new = content.stamped(stamp, 0, false)
 			list = append(list, p)
 			return nil
@@ -339,7 +339,7 @@ func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
 		case marked:
 			p.new = made
 		default:
-			made.add(mark)
+			made.add(mark())
 			if p.new = made.stamped(b.later(stamp), b.next(), true); replaced {
 				c.Follow.replaced++
 			}

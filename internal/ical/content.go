@@ -2,6 +2,7 @@ package ical
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strconv"
 	"strings"
@@ -231,18 +232,37 @@ func (k *content) stamped(stamp string, sequence int, changed bool) *content {
 }
 
 // nameOf is the name of a content line's property.
-func nameOf(line string) string { return strings.ToUpper(line[:max(strings.IndexAny(line, ";:"), 0)]) }
+func nameOf(line string) string {
+	for i := range len(line) {
+		if line[i] == ':' || line[i] == ';' {
+			return strings.ToUpper(line[:i])
+		}
+	}
+	return ""
+}
 
-// outer are the content lines that are a component's own, not those of an alarm.
-func outer(lines []string) (list []string) {
-	inner := 0
-	for _, line := range lines {
-		switch name := nameOf(line); {
-		case name == "BEGIN":
-			inner++
-		case name == "END":
-			inner--
-		case inner == 0:
+// outer are the content lines that are a component's own, not those of an alarm, behind
+// their names.
+func outer(lines []string) iter.Seq2[string, string] {
+	return func(yield func(name, line string) bool) {
+		inner := 0
+		for _, line := range lines {
+			switch name := nameOf(line); {
+			case name == "BEGIN":
+				inner++
+			case name == "END":
+				inner--
+			case inner == 0 && !yield(name, line):
+				return
+			}
+		}
+	}
+}
+
+// bare are the lines of outer but for those of some names.
+func bare(lines []string, without ...string) (list []string) {
+	for name, line := range outer(lines) {
+		if !slices.Contains(without, name) {
 			list = append(list, line)
 		}
 	}

@@ -92,7 +92,7 @@ func (k *content) alarms() (list []alarm) {
 
 // with is a component with other alarms.
 func (k *content) with(alarms []alarm) *content {
-	lines := outer(k.lines)
+	lines := bare(k.lines)
 	for _, a := range alarms {
 		lines = append(append(append(lines, "BEGIN:VALARM"), a.lines...), "END:VALARM")
 	}
@@ -109,8 +109,8 @@ var theirs = []string{"ATTENDEE", "COMMENT", "ATTACH"}
 // says are the content lines of ours, sorted, but for the reason, which alone is no
 // change; and what the given alarms say.
 func (k *content) says(alarms []alarm) (list []string) {
-	for _, line := range outer(k.lines) {
-		switch name := nameOf(line); {
+	for name, line := range outer(k.lines) {
+		switch {
 		case name == "STATUS" && k.kind == "VTODO" && !isCancelled(line):
 		case name != "DESCRIPTION" && slices.Contains(ours, name):
 			list = append(list, line)
@@ -133,8 +133,8 @@ func (b *block) dated() bool { return b.name == "VEVENT" || b.name == "VTODO" }
 
 // value is that of a component's own property as it stands; "" where there is none.
 func (k *content) value(name string) string {
-	for _, line := range outer(k.lines) {
-		if nameOf(line) == name {
+	for own, line := range outer(k.lines) {
+		if own == name {
 			_, value, _ := strings.Cut(line, ":")
 			return value
 		}
@@ -211,15 +211,15 @@ func (k *content) again(b *block) (made *content, unchanged, marked, replaced bo
 		}
 		// Its reason stays as it was, which alone is no change.
 		old := b.body()
-		made = &content{kind: k.kind, lines: outer(old.lines)}
-		bare := &content{kind: k.kind, lines: slices.DeleteFunc(slices.Clone(made.lines), func(s string) bool { return slices.Contains(theirs, nameOf(s)) })}
-		made.lines = append(made.lines, hashMark+":"+bare.with(own).hashOf())
+		made = &content{kind: k.kind, lines: bare(old.lines)}
+		plain := &content{kind: k.kind, lines: bare(made.lines, theirs...)}
+		made.lines = append(made.lines, hashMark+":"+plain.with(own).hashOf())
 		return made.with(append(slices.Clone(own), hand...)), false, true, false
 	}
 	made = k.with(append(slices.Clone(own), hand...)).kept(b).people(b)
 	if was := b.mark(); was != "" && b.name == k.kind {
 		before := b.body()
-		before.lines = slices.DeleteFunc(slices.Clone(outer(before.lines)), func(s string) bool { return slices.Contains(theirs, nameOf(s)) })
+		before.lines = bare(before.lines, theirs...)
 		texts := []string{"SUMMARY", "LOCATION", "DESCRIPTION"}
 		for i, a := range k.alarms() { // what an alarm that was changed by hand said before, if it still does
 			if !places[i] {
@@ -248,8 +248,8 @@ func (k *content) kept(b *block) *content {
 	}
 	status := ""
 	var added []string
-	for _, line := range outer(b.body().lines) {
-		switch name := nameOf(line); {
+	for name, line := range outer(b.body().lines) {
+		switch {
 		case k.kind == "VTODO" && name == "STATUS" && !isCancelled(line):
 			status = line
 		case k.kind == "VTODO" && (name == "COMPLETED" || name == "PERCENT-COMPLETE"),
@@ -271,8 +271,8 @@ func (k *content) people(b *block) *content {
 	if k.kind != b.name {
 		return k
 	}
-	for _, line := range outer(b.body().lines) {
-		if slices.Contains(theirs, nameOf(line)) {
+	for name, line := range outer(b.body().lines) {
+		if slices.Contains(theirs, name) {
 			k.add(line)
 		}
 	}
@@ -282,12 +282,7 @@ func (k *content) people(b *block) *content {
 // gone is a block cancelled. What is cancelled reminds nobody, and RFC 5546 section
 // 3.2.5 has no alarm in a CANCEL.
 func (b *block) gone() *content {
-	k := &content{kind: b.name}
-	for _, line := range outer(b.body().lines) {
-		if !slices.Contains([]string{"DTSTAMP", "SEQUENCE", "LAST-MODIFIED", "STATUS"}, nameOf(line)) {
-			k.lines = append(k.lines, line)
-		}
-	}
+	k := &content{kind: b.name, lines: bare(b.body().lines, "DTSTAMP", "SEQUENCE", "LAST-MODIFIED", "STATUS")}
 	k.lines = append(k.lines, "STATUS:CANCELLED")
 	return k
 }

@@ -162,8 +162,8 @@ func (c Calendar) Object(e Event, plan string, old *Object) (*Object, string, er
 	stamp, sequence := basic(c.Stamp)+"T000000Z", 0
 	if old != nil {
 		made = made.kept(&old.block)
-		for _, line := range outer(old.block.body().lines) {
-			if nameOf(line) == "CREATED" {
+		for name, line := range outer(old.block.body().lines) {
+			if name == "CREATED" {
 				made.add(line)
 			}
 		}
