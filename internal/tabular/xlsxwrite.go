@@ -5,7 +5,6 @@ import (
 	"io"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/xuri/excelize/v2"
 
@@ -39,6 +38,9 @@ type xlsxSink struct {
 }
 
 const heldRows = 1000
+
+// firstSerial is the day from which a spreadsheet's numbers count, from March 1900 on.
+var firstSerial, _ = civil.Of(1899, 12, 30)
 
 // NewXLSX returns a sink that writes an XLSX workbook.
 func NewXLSX(w io.Writer, c Cover) (rows.Sink, error) {
@@ -109,7 +111,7 @@ func (x *xlsxSink) Row(cells []eval.Value) error {
 func (x *xlsxSink) cell(v eval.Value) any {
 	switch v.Kind {
 	case eval.Date, eval.Moment:
-		y, m, d := v.Day.YMD()
+		y, m, _ := v.Day.YMD()
 		if y < 1900 || y == 1900 && m < 3 { // spreadsheets have no such dates
 			return v.String()
 		}
@@ -119,7 +121,11 @@ func (x *xlsxSink) cell(v eval.Value) any {
 		} else if days, times := shown.Shows(); ok && days && !times {
 			style = x.shown(v.Form)
 		}
-		return excelize.Cell{StyleID: style, Value: time.Date(y, time.Month(m), d, 0, int(v.Minutes), 0, 0, time.UTC)}
+		if days := int(v.Day - firstSerial); v.Minutes == 0 {
+			return excelize.Cell{StyleID: style, Value: days}
+		} else {
+			return excelize.Cell{StyleID: style, Value: float64(days) + float64(v.Minutes)/(24*60)}
+		}
 	case eval.Number:
 		if f, err := strconv.ParseFloat(v.String(), 64); err == nil {
 			if v.Places > 0 && v.Places <= mostDecimals {
