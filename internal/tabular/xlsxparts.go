@@ -294,13 +294,6 @@ func richText(t *tags, s []byte) ([]byte, error) {
 	return s, nil
 }
 
-func noEOF(err error) error {
-	if err == io.EOF {
-		return io.ErrUnexpectedEOF
-	}
-	return err
-}
-
 // part finds the part of a sheet by the sheet's name; the first that isn't hidden if name is "".
 func (b *workbook) part(name string) (sheetRef, error) {
 	if name == "" {
