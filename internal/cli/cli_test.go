@@ -16,6 +16,8 @@ import (
 	"testing"
 
 	"yoyaku/calendars"
+
+	_ "yoyaku/internal/cli" // a change of the program is one of what these tests look at
 )
 
 var (
