@@ -107,6 +107,9 @@ func TestTablesAsSaved(t *testing.T) {
 	if props := part(t, sums, "docProps/core.xml"); !strings.Contains(props, "<dc:title>Hours: May</dc:title>") || !strings.Contains(props, "As of 2026-12-01") || !strings.Contains(part(t, sums, "xl/workbook.xml"), `name="Hours- May"`) {
 		t.Errorf("the properties are %s", props)
 	}
+	if styles := part(t, sums, "xl/styles.xml"); !strings.Contains(styles, `formatCode="0.00"`) {
+		t.Errorf("sums of amounts have no places: %s", styles)
+	}
 	if left, err := os.ReadDir(dir); err != nil || len(left) != 9 {
 		t.Errorf("%d files are there, %v", len(left), err)
 	}

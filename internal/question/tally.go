@@ -1,6 +1,8 @@
 package question
 
 import (
+	"strings"
+
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -52,11 +54,12 @@ func (q *tally) answer(j *Job) error {
 			return err
 		}
 	}
-	sumSlot := -1
+	sumSlot, ownSlot := -1, -1
 	if q.sum != "" {
 		if sumSlot, err = t.Hide("sum", "("+q.sum+") + 0"); err != nil {
 			return err
 		}
+		ownSlot = rows.Find(t.Visible(), rows.Unquote(strings.TrimSpace(q.sum)))
 	}
 	if err := j.settle(nil); err != nil {
 		return err
@@ -69,6 +72,11 @@ func (q *tally) answer(j *Job) error {
 		if sumSlot >= 0 {
 			if n = row[sumSlot]; n.Kind == eval.Blank {
 				blank++
+			}
+			if ownSlot >= 0 {
+				result.Shown(&row[ownSlot])
+			} else {
+				result.Shown(&n)
 			}
 		}
 		if colSlot >= 0 {

@@ -128,6 +128,9 @@ func (x *xlsxSink) cell(v eval.Value) any {
 		}
 	case eval.Number:
 		if f, err := strconv.ParseFloat(v.String(), 64); err == nil {
+			if v.Form > eval.TextForm {
+				return excelize.Cell{StyleID: x.shown(v.Form), Value: f}
+			}
 			if v.Places > 0 && v.Places <= mostDecimals {
 				return excelize.Cell{StyleID: x.decimals(int(v.Places)), Value: f}
 			}

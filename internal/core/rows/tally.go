@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"yoyaku/internal/core/eval"
 )
@@ -14,6 +15,10 @@ type Tally struct {
 	RowName, ColName string // headings; ColName "" for one column
 	Sum              bool
 	rows, cols       headings
+	// How the cells that are summed are shown: in one format, or with so many places.
+	format eval.Shown
+	other  bool // they are in several
+	places int
 	cells            [][]eval.Value // of each row
 }
 
@@ -42,6 +47,34 @@ const MostColumns = 1000
 // NewTally prepares a cross-table.
 func NewTally(rowName, colName string, sum bool) *Tally {
 	return &Tally{RowName: rowName, ColName: colName, Sum: sum, rows: headings{at: map[string]int{}}, cols: headings{at: map[string]int{}}}
+}
+
+// Shown notes how a cell that is summed was shown, for workbooks.
+func (t *Tally) Shown(v *eval.Value) {
+	if v.Kind == eval.Blank {
+		return
+	}
+	_, decimals, _ := strings.Cut(v.String(), ".")
+	t.places = max(t.places, len(decimals))
+	shown, _ := v.Form.Shown()
+	shown.From1904 = false
+	if t.format == (eval.Shown{}) && !t.other {
+		t.format = shown
+	}
+	t.other = t.other || shown != t.format
+}
+
+// form is that of the sums: of amounts as money is, or as their workbook had it.
+func (t *Tally) form() eval.Form {
+	const most = 4
+	switch {
+	case !t.Sum:
+	case !t.other && t.format != (eval.Shown{}):
+		return eval.FormOf(t.format)
+	case t.places > 0 && t.places <= most:
+		return eval.FormOf(eval.Shown{Code: "0." + strings.Repeat("0", t.places)})
+	}
+	return eval.NoForm
 }
 
 // Add takes one row: its headings, and the number to sum, 1 for a count.
@@ -102,6 +135,15 @@ func orBlank(key string) string {
 }
 
 func (t *Tally) write(rows, cols []string, put, total Put) error {
+	form := t.form()
+	formed := func(line []eval.Value) []eval.Value {
+		for i := range line {
+			if line[i].Kind == eval.Number {
+				line[i].Form = form
+			}
+		}
+		return line
+	}
 	totals := make([]eval.Value, len(cols)+1)
 	for i := range totals {
 		totals[i] = eval.Int(0)
@@ -125,9 +167,9 @@ func (t *Tally) write(rows, cols []string, put, total Put) error {
 			line = append(line, sum)
 			totals[len(cols)] = eval.Add(totals[len(cols)], sum)
 		}
-		if err := put(line); err != nil {
+		if err := put(formed(line)); err != nil {
 			return err
 		}
 	}
-	return total(append([]eval.Value{eval.Str("total")}, totals...))
+	return total(formed(append([]eval.Value{eval.Str("total")}, totals...)))
 }
