@@ -129,7 +129,7 @@ func (b *gridBook) people() error {
 				return excelize.Cell{StyleID: b.marked, Value: marks[i]}
 			}
 			return excelize.Cell{StyleID: b.shade(i, b.plain)}
-		}, total)
+		}, excelize.Cell{StyleID: b.bold, Value: total})
 		if err != nil {
 			return err
 		}
