@@ -43,7 +43,7 @@ func readAll(f *os.File, err error, path string, most int64, what string) ([]byt
 	}
 	defer f.Close()
 	if info, err := f.Stat(); err == nil && info.IsDir() {
-		return nil, fmt.Errorf("%s is a folder, not %s", path, what)
+		return nil, fmt.Errorf("%s is a folder, not a %s", path, what)
 	}
 	data, err := io.ReadAll(io.LimitReader(f, most+1))
 	if err != nil {

@@ -501,7 +501,7 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 		}
 	}
 	if nodes["organizer"] != nil {
-		err := d.each(nodes["organizer"], ownerShape, func(key string, _, v ast.Node) (err error) {
+		err := d.each(nodes["organizer"], organizerShape, func(key string, _, v ast.Node) (err error) {
 			if key == "name" {
 				p.Organizer.Name, err = d.text(v)
 				return err

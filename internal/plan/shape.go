@@ -147,6 +147,7 @@ var (
 		{name: "name", help: "as calendars show it"},
 		{name: "mail", help: "the address"},
 	}}
+	organizerShape  = &shape{what: "the organizer", keys: ownerShape.keys}
 	seriesFromShape = &shape{what: "a table of series", beside: "like", keys: []keyOf{
 		{name: "table", help: "the file: a series a row, with columns named as what the pattern takes", needed: true},
 		{name: "like", help: "the pattern", needed: true},
@@ -184,7 +185,7 @@ var (
 		{name: "fiscal-named", help: "which calendar year names a fiscal year (default: end)", oneOf: []string{"start", "end"}},
 		{name: "calendar", help: "the calendar of series and tables that name none"},
 		{name: "calendars", help: "working calendars by name", takes: aMapping, of: &shape{what: "calendars", names: &keyOf{takes: aMapping, of: calendarShape}}},
-		{name: "organizer", help: "who sends out cancellations", takes: aMapping, of: ownerShape},
+		{name: "organizer", help: "who sends out cancellations", takes: aMapping, of: organizerShape},
 		{name: "include", help: "files with calendars, patterns, people, series, records and apart for this plan: shared/*.yaml", takes: someTexts},
 		{name: "patterns", help: "what several series have in common, by name", takes: aMapping, of: &shape{what: "patterns", names: &keyOf{takes: aMapping, of: patternShape}}},
 		{name: "people", help: "who owns tasks, by name", takes: aMapping, of: &shape{what: "people", names: &keyOf{takes: aMapping, of: ownerShape}}},
