@@ -19,7 +19,7 @@ type Tally struct {
 	format eval.Shown
 	other  bool // they are in several
 	places int
-	cells            [][]eval.Value // of each row
+	cells  [][]eval.Value // of each row
 }
 
 // headings are the keys that came, numbered as they did.
