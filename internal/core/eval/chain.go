@@ -41,6 +41,9 @@ type Step struct {
 // Text says which one won. Any other step has a Node.
 func (s *Step) Chose() bool { return s.choice }
 
+// Rolls reports whether the step moves closed days by a convention.
+func (s *Step) Rolls() bool { return s.Node != nil && phrase.KindOf(s.Node) == phrase.RollStep }
+
 // inside is what the steps did that a step runs.
 type inside struct {
 	traced bool // moves and tell are wanted
@@ -97,7 +100,7 @@ func (m Move) appendReason(b []byte) []byte {
 	b = append(m.From.Append(b), " is closed ("...)
 	b = append(append(b, ClosedBy(m.Step.Calendar, m.From)...), ')')
 	b = append(behind(b, m), "; rolled "...)
-	return append(b, workdays.ConventionNames[m.Step.Node.(*phrase.Roll).By]...)
+	return append(b, workdays.ConventionNames[m.Step.by]...)
 }
 
 // behind appends the holidays on the other closed days that a roll passed over: behind

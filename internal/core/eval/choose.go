@@ -99,8 +99,7 @@ func (c *compiler) branchText(e phrase.Expr) (string, error) {
 		}
 		text := ""
 		for i, s := range e.List {
-			switch s := s.(type) {
-			case *phrase.At, *phrase.Anniversary, *phrase.Renewing, *phrase.StepsIn:
+			if phrase.Last(s) || phrase.Alone(s) != "" {
 				return "", c.fail(s.Pos(), "this step can't stand in a branch of a rule", "")
 			}
 			if i > 0 {

@@ -14,11 +14,6 @@ import (
 // days of their notices, since those are shifts and rolls alone: the first that is late
 // enough is found by halving.
 func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
-	if n.First.Unit == phrase.WorkingDays {
-		if err := c.counting(s); err != nil {
-			return err
-		}
-	}
 	s.reaches(0, int(civil.Max))
 	s.mayBlank = true
 	first, err := c.amount(n.First.By)
@@ -266,11 +261,11 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 		return nil, inner.fail(e.Pos(), "steps are wanted here, without what they start from", "for example: +30 days, roll following")
 	}
 	for _, s := range steps.List {
-		if in, nested := s.(*phrase.StepsIn); nested {
-			return nil, inner.fail(in.Span, "`steps in` can't stand inside a cell", "")
+		if phrase.KindOf(s) == phrase.StepsInStep {
+			return nil, inner.fail(s.Pos(), "`steps in` can't stand inside a cell", "")
 		}
-		if at, timed := s.(*phrase.At); timed {
-			return nil, inner.fail(at.Span, "a time can't stand inside a cell", "write it behind the cell's steps: steps in terms, at 12:00")
+		if phrase.Last(s) {
+			return nil, inner.fail(s.Pos(), "a time can't stand inside a cell", "write it behind the cell's steps: steps in terms, at 12:00")
 		}
 	}
 	return inner.chain(steps.List)

@@ -100,41 +100,38 @@ func (c *compiler) step(s *Step) (err error) {
 		s.reaches(int(civil.Max), int(civil.Max))
 		return err
 	}
-	switch n := s.Node.(type) {
-	case *phrase.Shift:
-		return c.shift(s, n)
-	case *phrase.Lasting:
-		return c.lasting(s, n)
-	case *phrase.Edge:
-		return c.edge(s, n)
-	case *phrase.Nth:
-		return c.nth(s, n)
-	case *phrase.InYear:
-		return c.inYear(s, n)
-	case *phrase.Seek:
-		return c.seek(s, n)
-	case *phrase.Roll:
-		return c.roll(s, n)
-	case *phrase.Anniversary:
-		return c.anniversary(s, n)
-	case *phrase.Renewing:
-		return c.renewing(s, n)
-	case *phrase.StepsIn:
-		return c.stepsIn(s, n)
+	if phrase.Counting(s.Node) {
+		if s.Calendar, err = c.calendar(phrase.UsingOf(s.Node)); err != nil {
+			return err
+		}
 	}
-	return c.fail(s.Node.Pos(), phrase.NotBuilt("this step"), "")
+	return stepMakers[phrase.KindOf(s.Node)](c, s, s.Node)
 }
 
-// counting gives a step the calendar that it counts with.
-func (c *compiler) counting(s *Step) (err error) {
-	s.Calendar, err = c.calendar(phrase.UsingOf(s.Node))
-	return err
+// stepMakers compile the kinds of steps.
+var stepMakers [phrase.StepKinds]func(c *compiler, s *Step, n phrase.Step) error
+
+func init() { // they compile steps themselves
+	stepMakers = [phrase.StepKinds]func(c *compiler, s *Step, n phrase.Step) error{
+		phrase.ShiftStep:       as((*compiler).shift),
+		phrase.LastingStep:     as((*compiler).lasting),
+		phrase.RenewingStep:    as((*compiler).renewing),
+		phrase.EdgeStep:        as((*compiler).edge),
+		phrase.NthStep:         as((*compiler).nth),
+		phrase.InYearStep:      as((*compiler).inYear),
+		phrase.SeekStep:        as((*compiler).seek),
+		phrase.RollStep:        as((*compiler).roll),
+		phrase.AnniversaryStep: as((*compiler).anniversary),
+		phrase.StepsInStep:     as((*compiler).stepsIn),
+	}
+}
+
+// as is the maker of a kind's nodes.
+func as[N phrase.Step](make func(c *compiler, s *Step, n N) error) func(*compiler, *Step, phrase.Step) error {
+	return func(c *compiler, s *Step, n phrase.Step) error { return make(c, s, n.(N)) }
 }
 
 func (c *compiler) roll(s *Step, n *phrase.Roll) error {
-	if err := c.counting(s); err != nil {
-		return err
-	}
 	s.roll, s.by = true, n.By
 	s.reaches(closedRun, closedRun)
 	return nil
@@ -154,11 +151,6 @@ func (c *compiler) edge(s *Step, n *phrase.Edge) error {
 }
 
 func (c *compiler) nth(s *Step, n *phrase.Nth) error {
-	if n.Item.Kind == recur.NthWorking {
-		if err := c.counting(s); err != nil {
-			return err
-		}
-	}
 	f, cal, most := c.Frame, s.Calendar, 2*n.Of.Unit.MaxDays()
 	s.reaches(most, most)
 	s.mayBlank = n.Item.Kind != recur.DayNumber
@@ -194,11 +186,6 @@ func (c *compiler) inYear(s *Step, n *phrase.InYear) error {
 }
 
 func (c *compiler) shift(s *Step, n *phrase.Shift) error {
-	if n.Parts[0].Unit == phrase.WorkingDays {
-		if err := c.counting(s); err != nil {
-			return err
-		}
-	}
 	s.reaches(4, shiftReach(n))
 	if n.Back {
 		s.reaches(shiftReach(n), 4)
@@ -298,11 +285,6 @@ func (c *compiler) shifted(n *phrase.Shift, cal *workdays.Calendar) (apply, erro
 }
 
 func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
-	if n.Unit == phrase.WorkingDays {
-		if err := c.counting(s); err != nil {
-			return err
-		}
-	}
 	most := int(civil.Max)
 	if num, ok := n.By.(*phrase.Number); ok {
 		most = num.N * max(n.Unit.PerUnit(), 7) * 31
@@ -355,9 +337,6 @@ func lastingMonths(d civil.Date, n int) (civil.Date, bool) {
 func (c *compiler) dayOfYear(s *Step, it recur.Item) (*recur.Rule, error) {
 	r := &recur.Rule{Unit: civil.Year, Every: 1, Items: []recur.Item{it}, Frame: c.Frame}
 	if it.Kind == recur.NthWorking {
-		if err := c.counting(s); err != nil {
-			return nil, err
-		}
 		r.Calendar = s.Calendar
 	}
 	r.Prepare()
@@ -370,9 +349,6 @@ func (c *compiler) seek(s *Step, n *phrase.Seek) error {
 	var find func(d civil.Date) (civil.Date, bool)
 	switch t := n.Target; {
 	case t.Working:
-		if err := c.counting(s); err != nil {
-			return err
-		}
 		cal := s.Calendar
 		find = func(d civil.Date) (civil.Date, bool) {
 			if n.Back {

@@ -309,3 +309,57 @@ func TestWhyNot(t *testing.T) {
 		}
 	}
 }
+
+// Every kind of steps has a row in the language and a maker: it is read, compiled and run,
+// and what its row says of it holds.
+func TestEveryKindOfStep(t *testing.T) {
+	examples := map[phrase.StepKind][]struct {
+		text         string
+		counts       bool
+		alone        string // why it stands in no rule
+		want, inRule string
+	}{
+		phrase.ShiftStep:       {{"+1 month", false, "", "2027-02-15", ""}, {"-2 working days", true, "", "2027-01-13", ""}},
+		phrase.LastingStep:     {{"lasting 2 weeks", false, "", "2027-01-28", ""}, {"lasting 3 working days", true, "", "2027-01-19", ""}},
+		phrase.RenewingStep:    {{"lasting 1 month renewing every 1 month on or after 2027-03-01", false, "its reach has no bound", "2027-03-14", "`renewing` can't stand in a rule"}},
+		phrase.EdgeStep:        {{"end of month", false, "", "2027-01-31", ""}},
+		phrase.NthStep:         {{"2nd working day of next month", true, "", "2027-02-02", ""}, {"last fri of month", false, "", "2027-01-29", ""}},
+		phrase.InYearStep:      {{"25 dec", false, "", "2027-12-25", ""}},
+		phrase.SeekStep:        {{"next fri", false, "", "2027-01-22", ""}, {"working day on or after", true, "", "2027-01-15", ""}},
+		phrase.RollStep:        {{"roll following", true, "", "2027-01-15", ""}},
+		phrase.AnniversaryStep: {{"anniversary on or after 2030-02-01", false, "its reach has no bound", "2031-01-15", "`anniversary` can't stand in a rule"}},
+		phrase.StepsInStep:     {{"steps in terms", false, "a rule has no row", "2027-01-17", "`steps in` can't stand in a rule"}},
+		phrase.AtStep:          {{"at 16:30", false, "", "2027-01-15T16:30", ""}},
+	}
+	env := eval.Env{Names: []string{"day", "terms"}, Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend)}
+	for kind := range phrase.StepKinds {
+		if examples[kind] == nil {
+			t.Errorf("no example of kind %d", kind)
+		}
+		for _, c := range examples[kind] {
+			e, err := phrase.ParseExpr("day, " + c.text)
+			if err != nil {
+				t.Errorf("%s: %v", c.text, err)
+				continue
+			}
+			s := e.(*phrase.Steps).List[0]
+			if phrase.KindOf(s) != kind || phrase.Counting(s) != c.counts || !strings.HasPrefix(phrase.Alone(s), c.alone) || c.alone == "" && phrase.Alone(s) != "" || phrase.Last(s) != (kind == phrase.AtStep) {
+				t.Errorf("%s is of kind %d, counts %v, alone %q, last %v", c.text, phrase.KindOf(s), phrase.Counting(s), phrase.Alone(s), phrase.Last(s))
+			}
+			prog, err := eval.Compile("day, "+c.text, nil, env)
+			if err != nil {
+				t.Errorf("%s: %v", c.text, err)
+				continue
+			}
+			if v, err := prog.Eval([]eval.Value{eval.Day(day("2027-01-15")), eval.Str("+2 days")}); err != nil || v.String() != c.want {
+				t.Errorf("%s gives %s, %v, want %s", c.text, v, err, c.want)
+			}
+			if _, err := phrase.ParseRule("monthly on 1 then " + c.text); (err != nil) != (c.inRule != "") || err != nil && !strings.Contains(err.Error(), c.inRule) {
+				t.Errorf("%s in a rule: %v, want %q", c.text, err, c.inRule)
+			}
+			if _, err := phrase.ParseRule("monthly on 1 then " + c.text + ", +1 day"); kind == phrase.AtStep && (err == nil || !strings.Contains(err.Error(), "`at` is the last step")) {
+				t.Errorf("%s, +1 day: %v", c.text, err)
+			}
+		}
+	}
+}

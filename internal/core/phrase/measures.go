@@ -5,7 +5,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/daycount"
-	"yoyaku/internal/core/recur"
 )
 
 // The nodes of measures and arithmetic.
@@ -364,9 +363,8 @@ func (p *parser) branch() Expr {
 	}
 	if t := p.peek(); p.choosing && p.dayAhead() { // of the nominal date's year
 		it, _ := p.dayOf(false)
-		u := p.stepUsing(it.Kind == recur.NthWorking)
-		at := t.to(p.last())
-		return &Steps{at, &Name{at, "nominal"}, []Step{&InYear{at, it, u}}}
+		s := p.inYear(t.Span, it)
+		return &Steps{s.Span, &Name{s.Span, "nominal"}, []Step{s}}
 	}
 	p.bare++
 	defer func() { p.bare-- }()

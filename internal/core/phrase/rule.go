@@ -265,17 +265,11 @@ func (p *parser) monthItem() []int {
 
 func (p *parser) checkThen(steps []Step) {
 	for i, s := range steps {
-		if a, ok := s.(*Anniversary); ok {
-			fail(a.Span, "`anniversary` can't stand in a rule", "its reach has no bound; use it on the rows of a table")
+		if why := Alone(s); why != "" {
+			fail(s.Pos(), "`"+s.form().name()+"` can't stand in a rule", why)
 		}
-		if r, ok := s.(*Renewing); ok {
-			fail(r.Span, "`renewing` can't stand in a rule", "its reach has no bound; use it on the rows of a table")
-		}
-		if in, ok := s.(*StepsIn); ok {
-			fail(in.Span, "`steps in` can't stand in a rule", "a rule has no row; use it on the rows of a table")
-		}
-		if a, ok := s.(*At); ok && i < len(steps)-1 {
-			fail(a.Span, "`at` is the last step", "")
+		if Last(s) && i < len(steps)-1 {
+			fail(s.Pos(), "`"+s.form().name()+"` is the last step", "")
 		}
 	}
 }

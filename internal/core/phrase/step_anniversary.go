@@ -8,7 +8,7 @@ type Anniversary struct {
 	Of       Expr
 }
 
-var anniversaryForm = stepForm{word: "anniversary", ahead: func(p *parser) bool { return p.ahead(1).is("on", "after") }, parse: (*parser).anniversary}
+var anniversaryForm = stepForm{kind: AnniversaryStep, word: "anniversary", alone: endless, ahead: func(p *parser) bool { return p.ahead(1).is("on", "after") }, parse: (*parser).anniversary}
 
 func (p *parser) anniversary() Step {
 	t := p.take()
@@ -39,7 +39,8 @@ func (a *Anniversary) write(p *printer) {
 	operand(p, a.Of)
 }
 
-func (a *Anniversary) counting() *Using { return nil }
+func (a *Anniversary) counts() (*Using, bool) { return nil, false }
+func (a *Anniversary) form() *stepForm        { return &anniversaryForm }
 
 func (s *Anniversary) reading() string {
 	way := "on or after "

@@ -10,7 +10,7 @@ type At struct {
 	Zone    string
 }
 
-var atForm = stepForm{word: "at", parse: func(p *parser) Step {
+var atForm = stepForm{kind: AtStep, last: true, word: "at", parse: func(p *parser) Step {
 	t, at := p.take(), p.take()
 	if at.kind != tTime {
 		fail(at.Span, "expected a time after `at`"+p.found(at), "for example: at 16:30")
@@ -37,7 +37,8 @@ func (a *At) write(p *printer) {
 	}
 }
 
-func (a *At) counting() *Using { return nil }
+func (a *At) counts() (*Using, bool) { return nil, false }
+func (a *At) form() *stepForm        { return &atForm }
 
 func (s *At) reading() string {
 	if s.Zone != "" {

@@ -35,7 +35,7 @@ type Target struct {
 
 // seekForm reads next X and previous X.
 func seekForm(word string) stepForm {
-	return stepForm{word: word, ahead: notAName, parse: (*parser).seek}
+	return stepForm{kind: SeekStep, word: word, ahead: notAName, parse: (*parser).seek}
 }
 
 // notAName reports whether what follows a word makes a phrase of it.
@@ -74,7 +74,7 @@ func (p *parser) seek() Step {
 	default:
 		fail(w.Span, "expected a weekday, `working day`, a day of the year or a series after `"+t.word+"`"+p.found(w), "")
 	}
-	s.Using = p.stepUsing(s.Target.Working || s.Target.Day != nil && s.Target.Day.Kind == recur.NthWorking)
+	s.Using = p.stepUsing(s)
 	s.Span = t.to(p.last())
 	return s
 }
@@ -112,14 +112,23 @@ func (p *parser) dayStep() Step {
 	}
 	it, of := p.dayOf(true)
 	if of != nil {
-		u := p.stepUsing(it.Kind == recur.NthWorking)
-		return &Nth{t.to(p.last()), it, *of, u}
+		n := &Nth{Item: it, Of: *of}
+		n.Using = p.stepUsing(n)
+		n.Span = t.to(p.last())
+		return n
 	}
 	if p.peek().is("on") && p.ahead(1).is("or") {
 		return p.onOr(t.Span, Target{Day: &it})
 	}
-	u := p.stepUsing(it.Kind == recur.NthWorking)
-	return &InYear{t.to(p.last()), it, u}
+	return p.inYear(t.Span, it)
+}
+
+// inYear reads what may stand behind a day of the year.
+func (p *parser) inYear(from Span, it recur.Item) *InYear {
+	i := &InYear{Item: it}
+	i.Using = p.stepUsing(i)
+	i.Span = from.to(p.last())
+	return i
 }
 
 func (p *parser) onOr(from Span, target Target) Step {
@@ -132,7 +141,7 @@ func (p *parser) onOr(from Span, target Target) Step {
 	default:
 		fail(at.Span, "expected `on or after` or `on or before`", "")
 	}
-	s.Using = p.stepUsing(target.Working || target.Day != nil && target.Day.Kind == recur.NthWorking)
+	s.Using = p.stepUsing(s)
 	s.Span = from.to(p.last())
 	return s
 }
@@ -235,9 +244,17 @@ func (s *Seek) write(p *printer) {
 	s.Using.write(p)
 }
 
-func (i *InYear) counting() *Using { return i.Using }
+func (i *InYear) counts() (*Using, bool) { return i.Using, i.Item.Kind == recur.NthWorking }
+func (i *InYear) form() *stepForm        { return &ofForms[InYearStep] }
 
-func (s *Seek) counting() *Using { return s.Using }
+func (s *Seek) counts() (*Using, bool) { return s.Using, s.Target.counts() }
+func (s *Seek) form() *stepForm        { return &ofForms[SeekStep] }
+
+// counts reports whether the target is one of working days.
+func (t Target) counts() bool { return t.Working || t.Day != nil && t.Day.Kind == recur.NthWorking }
+
+// ofForms are the rows of steps that several words begin, or none of their own.
+var ofForms = [StepKinds]stepForm{EdgeStep: {kind: EdgeStep}, NthStep: {kind: NthStep}, InYearStep: {kind: InYearStep}, SeekStep: {kind: SeekStep}}
 
 func (s *InYear) reading() string {
 	return (&Rule{Unit: civil.Year}).dayReading(s.Item) + " of the same year"

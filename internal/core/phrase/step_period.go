@@ -28,7 +28,7 @@ type Nth struct {
 
 // edgeForm reads start of P, middle of P, end of P.
 func edgeForm(word string, where int) stepForm {
-	return stepForm{word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") }, parse: func(p *parser) Step {
+	return stepForm{kind: EdgeStep, word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") }, parse: func(p *parser) Step {
 		t := p.take()
 		if !p.accept("of") {
 			fail(t.to(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
@@ -98,9 +98,11 @@ func (n *Nth) write(p *printer) {
 	n.Using.write(p)
 }
 
-func (e *Edge) counting() *Using { return nil }
+func (e *Edge) counts() (*Using, bool) { return nil, false }
+func (e *Edge) form() *stepForm        { return &ofForms[EdgeStep] }
 
-func (n *Nth) counting() *Using { return n.Using }
+func (n *Nth) counts() (*Using, bool) { return n.Using, n.Item.Kind == recur.NthWorking }
+func (n *Nth) form() *stepForm        { return &ofForms[NthStep] }
 
 func (per Period) reading() string {
 	return [...]string{"the previous ", "the ", "the next "}[per.Offset+1] + civil.UnitNames[per.Unit]

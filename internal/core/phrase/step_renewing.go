@@ -1,5 +1,7 @@
 package phrase
 
+import "slices"
+
 // Renewing gives the end of a term that renews itself: of the ends of a span that begins
 // on the base and lasts First, then Every longer each time, the first that is on or after
 // a date; with Notice, the first whose day so shifted is.
@@ -33,7 +35,7 @@ func (p *parser) renewing(t token, first Amount) Step {
 	if n, ok := r.Every.By.(*Number); ok && n.N < 1 {
 		fail(n.Span, "a renewal lasts 1 or more", "")
 	}
-	r.Using = p.stepUsing(first.Unit == WorkingDays)
+	r.Using = p.stepUsing(r)
 	if p.accept("noticed") {
 		if !p.peek().sign("(") {
 			fail(p.peek().Span, "expected steps in parentheses after `noticed`"+p.found(p.peek()), "for example: noticed (-3 months, roll preceding)")
@@ -45,9 +47,7 @@ func (p *parser) renewing(t token, first Amount) Step {
 		}
 		p.take()
 		for _, s := range r.Notice {
-			switch s.(type) {
-			case *Shift, *Roll:
-			default:
+			if k := KindOf(s); k != ShiftStep && k != RollStep {
 				fail(s.Pos(), "a notice takes `+`, `-` steps and rolls alone", "so that a later term is never noticed earlier: noticed (-3 months, roll preceding)")
 			}
 		}
@@ -97,7 +97,12 @@ func (r *Renewing) write(p *printer) {
 	operand(p, r.Of)
 }
 
-func (r *Renewing) counting() *Using { return r.Using }
+var renewingForm = stepForm{kind: RenewingStep, named: "renewing", alone: endless} // lasting reads it
+
+func (r *Renewing) counts() (*Using, bool) {
+	return r.Using, r.First.Unit == WorkingDays || slices.ContainsFunc(r.Notice, Counting)
+}
+func (r *Renewing) form() *stepForm { return &renewingForm }
 
 func (r *Renewing) reading() string {
 	text := "the end of the term, which lasts " + amountReading(r.First) + usingReading(r.Using) + " and renews itself for " + amountReading(r.Every) + " each time, "
@@ -113,7 +118,7 @@ type StepsIn struct {
 	Column Name
 }
 
-var stepsInForm = stepForm{word: "steps", ahead: stepsInAhead, parse: func(p *parser) Step {
+var stepsInForm = stepForm{kind: StepsInStep, named: "steps in", alone: "a rule has no row; use it on the rows of a table", word: "steps", ahead: stepsInAhead, parse: func(p *parser) Step {
 	t := p.take()
 	if !p.accept("in") {
 		fail(p.peek().Span, "expected `in` and a column after `steps`"+p.found(p.peek()), "for example: end of month, steps in terms")
@@ -133,6 +138,7 @@ func stepsInAhead(p *parser) bool {
 
 func (s *StepsIn) write(p *printer) { p.put("steps in "); s.Column.write(p) }
 
-func (s *StepsIn) counting() *Using { return nil }
+func (s *StepsIn) counts() (*Using, bool) { return nil, false }
+func (s *StepsIn) form() *stepForm        { return &stepsInForm }
 
 func (s *StepsIn) reading() string { return "the steps that " + s.Column.Text + " says" }

@@ -13,7 +13,7 @@ type Roll struct {
 	Using *Using
 }
 
-var rollForm = stepForm{word: "roll", ahead: notAName, parse: (*parser).roll}
+var rollForm = stepForm{kind: RollStep, word: "roll", ahead: notAName, parse: (*parser).roll}
 
 func (p *parser) roll() Step {
 	t := p.take()
@@ -27,8 +27,10 @@ func (p *parser) roll() Step {
 	}
 	for by, n := range workdays.ConventionNames {
 		if w.kind == tWord && n == name {
-			u := p.stepUsing(true)
-			return &Roll{t.to(p.last()), workdays.Convention(by), u}
+			r := &Roll{By: workdays.Convention(by)}
+			r.Using = p.stepUsing(r)
+			r.Span = t.to(p.last())
+			return r
 		}
 	}
 	hint := strings.Join(workdays.ConventionNames[1:], ", ") + ", none"
@@ -46,7 +48,8 @@ func (p *parser) roll() Step {
 
 func (r *Roll) write(p *printer) { p.put("roll ", workdays.ConventionNames[r.By]); r.Using.write(p) }
 
-func (r *Roll) counting() *Using { return r.Using }
+func (r *Roll) counts() (*Using, bool) { return r.Using, true }
+func (r *Roll) form() *stepForm        { return &rollForm }
 
 func (s *Roll) reading() string {
 	cal := usingReading(s.Using)

@@ -16,7 +16,7 @@ type Lasting struct {
 	Using *Using
 }
 
-var shiftForm = stepForm{
+var shiftForm = stepForm{kind: ShiftStep,
 	ahead: func(p *parser) bool {
 		t, next := p.peek(), p.ahead(1)
 		if t.sign("-") { // -5 alone is a number
@@ -28,7 +28,7 @@ var shiftForm = stepForm{
 	parse: (*parser).shift,
 }
 
-var lastingForm = stepForm{word: "lasting", ahead: func(p *parser) bool {
+var lastingForm = stepForm{kind: LastingStep, word: "lasting", ahead: func(p *parser) bool {
 	next := p.ahead(1)
 	return next.kind == tNumber || next.kind == tWord || next.kind == tQuoted
 }, parse: (*parser).lasting}
@@ -99,7 +99,7 @@ func (p *parser) shift() Step {
 		}
 		s.KeepEnd = true
 	}
-	s.Using = p.stepUsing(s.Parts[0].Unit == WorkingDays)
+	s.Using = p.stepUsing(s)
 	s.Span = t.to(p.last())
 	return s
 }
@@ -113,8 +113,10 @@ func (p *parser) lasting() Step {
 	if p.peek().is("renewing") {
 		return p.renewing(t, a)
 	}
-	u := p.stepUsing(a.Unit == WorkingDays)
-	return &Lasting{t.to(p.last()), a, u}
+	l := &Lasting{Amount: a}
+	l.Using = p.stepUsing(l)
+	l.Span = t.to(p.last())
+	return l
 }
 
 func (s *Shift) write(p *printer) {
@@ -137,9 +139,10 @@ func (s *Shift) write(p *printer) {
 
 func (l *Lasting) write(p *printer) { p.put("lasting "); l.Amount.write(p); l.Using.write(p) }
 
-func (s *Shift) counting() *Using { return s.Using }
-
-func (l *Lasting) counting() *Using { return l.Using }
+func (s *Shift) counts() (*Using, bool)   { return s.Using, s.Parts[0].Unit == WorkingDays }
+func (l *Lasting) counts() (*Using, bool) { return l.Using, l.Unit == WorkingDays }
+func (s *Shift) form() *stepForm          { return &shiftForm }
+func (l *Lasting) form() *stepForm        { return &lastingForm }
 
 func (s *Shift) reading() string {
 	if s.Parts[0].Unit == WorkingDays {

@@ -1,19 +1,48 @@
 package phrase
 
-import (
-	"slices"
+// StepKind is a kind of steps: a row of the table here, a function of the compiler in eval.
+type StepKind uint8
 
-	"yoyaku/internal/core/recur"
+// The kinds.
+const (
+	ShiftStep StepKind = iota
+	LastingStep
+	RenewingStep
+	EdgeStep
+	NthStep
+	InYearStep
+	SeekStep
+	RollStep
+	AnniversaryStep
+	StepsInStep
+	AtStep
+	StepKinds
 )
 
-// stepForm is a form of a step that begins with a word of its own (or, for
-// shifts, with a sign): whether it is one where a phrase begins, and how it is
-// read. The node that parse gives writes and reads itself; eval compiles it.
+// stepForm is the row of a kind of steps. Where it begins with a word of its own (or, for
+// shifts, with a sign): whether it is one where a phrase begins, and how it is read. The
+// node that parse gives writes and reads itself; eval compiles it.
 type stepForm struct {
+	kind  StepKind
 	word  string
+	named string               // in messages; "" where it is the word
 	ahead func(p *parser) bool // nil: always
 	parse func(p *parser) Step
+	// alone is why it stands on the rows of a table alone, in no rule and in no milestone
+	// that is looked for; "" for those that stand anywhere.
+	alone string
+	// last says that no step comes behind it.
+	last bool
 }
+
+func (f *stepForm) name() string {
+	if f.named != "" {
+		return f.named
+	}
+	return f.word
+}
+
+const endless = "its reach has no bound; use it on the rows of a table"
 
 // stepForms are all of them. Steps that begin with a day or a series' name have
 // no word of their own: dayStep, onOr.
@@ -46,28 +75,19 @@ func (p *parser) form() *stepForm {
 func StepReading(s Step) string { return s.reading() }
 
 // Counting reports whether a step counts with a working calendar.
-func Counting(s Step) bool {
-	switch s := s.(type) {
-	case *Shift:
-		return s.Parts[0].Unit == WorkingDays
-	case *Lasting:
-		return s.Unit == WorkingDays
-	case *Nth:
-		return s.Item.Kind == recur.NthWorking
-	case *InYear:
-		return s.Item.Kind == recur.NthWorking
-	case *Seek:
-		return s.Target.Working || s.Target.Day != nil && s.Target.Day.Kind == recur.NthWorking
-	case *Renewing:
-		return s.First.Unit == WorkingDays || slices.ContainsFunc(s.Notice, Counting)
-	case *Roll:
-		return true
-	}
-	return false
-}
+func Counting(s Step) bool { _, counts := s.counts(); return counts }
 
 // UsingOf returns the calendar that a step names; nil where it names none.
-func UsingOf(s Step) *Using { return s.counting() }
+func UsingOf(s Step) *Using { using, _ := s.counts(); return using }
+
+// KindOf is the kind of a step.
+func KindOf(s Step) StepKind { return s.form().kind }
+
+// Alone says why a step stands on the rows of a table alone; "" where it doesn't.
+func Alone(s Step) string { return s.form().alone }
+
+// Last reports whether no step comes behind one: a time.
+func Last(s Step) bool { return s.form().last }
 
 // unitAt reads a unit word k tokens ahead; length is 0 when there is none.
 func (p *parser) unitAt(k int) (u Unit, length int) {
@@ -191,9 +211,9 @@ func (p *parser) nameText(t token) string {
 }
 
 // stepUsing reads `using` after a step, which must be one that counts.
-func (p *parser) stepUsing(counts bool) *Using {
+func (p *parser) stepUsing(s Step) *Using {
 	u := p.using()
-	if u != nil && !counts {
+	if u != nil && !Counting(s) {
 		fail(u.Span, "this step counts no working days, so a calendar changes nothing in it", "put `using` behind the step that counts or rolls")
 	}
 	return u

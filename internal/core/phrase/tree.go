@@ -74,7 +74,10 @@ type Step interface {
 	Pos() Span
 	write(*printer)
 	reading() string
-	counting() *Using // the calendar it names, if it is one that counts
+	// counts reports whether it counts with a working calendar, and gives the one that it
+	// names; nil where it names none.
+	counts() (using *Using, counts bool)
+	form() *stepForm // its row in the table
 }
 
 // Unit is a unit of shifts and spans.

@@ -46,8 +46,7 @@ func (s *Series) By(milestone string) (by eval.Looked, known []string, err error
 	for _, from := range s.Milestones[at].Prog.Sources() {
 		for _, chain := range from.Chains {
 			for i := range chain.Steps {
-				switch chain.Steps[i].Node.(type) {
-				case *phrase.Anniversary, *phrase.Renewing, *phrase.StepsIn:
+				if phrase.Alone(chain.Steps[i].Node) != "" {
 					return nil, known, fmt.Errorf("the milestone `%s` has a step without a bound, %s, and so can't be looked for", s.Milestones[at].Name, chain.Steps[i].Text)
 				}
 			}

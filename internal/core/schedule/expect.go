@@ -316,7 +316,7 @@ func (c *checker) closed() {
 	rolls := func(chain *eval.Chain) *workdays.Calendar {
 		if chain != nil {
 			for i := range slices.Backward(chain.Steps) {
-				if _, ok := chain.Steps[i].Node.(*phrase.Roll); ok {
+				if chain.Steps[i].Rolls() {
 					return chain.Steps[i].Calendar
 				}
 			}

@@ -7,7 +7,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 )
 
@@ -54,7 +53,7 @@ func Details(m eval.Move) string {
 		by = -1
 	}
 	first := m.From
-	if _, roll := m.Step.Node.(*phrase.Roll); !roll {
+	if !m.Step.Rolls() {
 		first += by // a step leaves its base out
 	}
 	var closed []string
