@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"maps"
 	"path/filepath"
 	"slices"
@@ -431,16 +432,10 @@ func (p *Plan) byHandToo(rows []schedule.Released, held []schedule.Held, named f
 
 // WriteReleased puts the file in place, whole or not at all.
 func (p *Plan) WriteReleased(data []byte) error {
-	var stage files.Stage
-	defer stage.Drop()
-	w, err := stage.Create(p.releasedPath())
-	if err == nil {
-		_, err = w.Write(data)
-	}
-	if err != nil {
+	return files.WriteFile(p.releasedPath(), func(w io.Writer) error {
+		_, err := w.Write(data)
 		return err
-	}
-	return stage.Commit()
+	})
 }
 
 // spotOf puts a file around an error.
