@@ -1,5 +1,6 @@
-// Command mutate changes the core in small ways, one at a time, and counts which
-// of the changes the tests notice. It changes nothing on disk: each change is an
+// Command mutate changes a room, or several, in small ways, one at a time, and counts
+// which of the changes the tests notice: those of the room itself, or with -own=false
+// those of the others too. It changes nothing on disk: each change is an
 // overlay of one file. The choice is seeded, so the same tree gives the same list.
 // Places named as arguments (internal/core/eval/kinds.go:12, or one change of it,
 // "internal/core/eval/kinds.go:12 < <=") are tried alone.
@@ -40,9 +41,12 @@ var swaps = map[token.Token]token.Token{
 func main() {
 	n := flag.Int("n", 200, "how many changes are tried")
 	seed := flag.Uint64("seed", 1, "of the choice")
-	own := flag.Bool("own", false, "ask only the tests of the changed room")
+	own := flag.Bool("own", true, "ask only the tests of the changed room")
+	room := flag.String("room", "internal/core", "`FOLDER` whose code is changed, with those in it")
 	flag.Parse()
-	root, err := filepath.Abs("internal/core")
+	here, err := os.Getwd()
+	check(err)
+	root, err := filepath.Abs(*room)
 	check(err)
 	var all []mutation
 	check(filepath.WalkDir(root, func(path string, e fs.DirEntry, err error) error {
@@ -56,7 +60,7 @@ func main() {
 	dir, err := os.MkdirTemp("", "mutate")
 	check(err)
 	defer os.RemoveAll(dir)
-	if out, err := exec.Command("go", "test", "-short", map[bool]string{true: "./internal/core/...", false: "./..."}[*own]).CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "test", "-short", map[bool]string{true: "./" + filepath.ToSlash(*room) + "/...", false: "./..."}[*own]).CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "the tests fail before anything is changed:\n%s", out)
 		os.Exit(1)
 	}
@@ -65,12 +69,12 @@ func main() {
 		if tried == *n {
 			break
 		}
-		rel, _ := filepath.Rel(filepath.Dir(filepath.Dir(root)), m.file)
+		rel, _ := filepath.Rel(here, m.file)
 		at := fmt.Sprintf("%s:%d", filepath.ToSlash(rel), m.line)
 		if flag.NArg() > 0 && !slices.Contains(flag.Args(), at) && !slices.Contains(flag.Args(), at+" "+m.was+" "+m.text) {
 			continue
 		}
-		dead, by := try(dir, m, *own)
+		dead, by := try(dir, m, "./"+filepath.ToSlash(filepath.Dir(rel)), *own)
 		if by == "" { // it doesn't compile, which says nothing about the tests
 			continue
 		}
@@ -80,7 +84,7 @@ func main() {
 		}
 		fmt.Printf("%-9s %s  %s → %s\n", by, at, m.was, m.text)
 	}
-	fmt.Printf("%d of %d changes noticed (%d%%), of %d possible\n", killed, tried, 100*killed/max(tried, 1), len(all))
+	fmt.Printf("%s, seed %d: %d of %d noticed (%d%%), of %d possible\n", *room, *seed, killed, tried, 100*killed/max(tried, 1), len(all))
 }
 
 func check(err error) {
@@ -131,12 +135,9 @@ func mutations(path string) (list []mutation) {
 	return list
 }
 
-// rooms are those whose tests are asked when a room's own notice nothing.
-var rooms = []string{"civil", "workdays", "daycount", "recur", "phrase", "eval", "schedule", "rows"}
-
-// try makes a change and runs tests: those of its own room, then those of the
-// rooms above. by says who noticed; it is empty if the change doesn't compile.
-func try(dir string, m mutation, alone bool) (dead bool, by string) {
+// try makes a change and runs tests: those of its own package, then unless alone those of
+// the others, and of the program. by says who noticed; it is empty if the change doesn't compile.
+func try(dir string, m mutation, own string, alone bool) (dead bool, by string) {
 	src, err := os.ReadFile(m.file)
 	check(err)
 	changed := slices.Concat(src[:m.start], []byte(m.text), src[m.end:])
@@ -151,8 +152,7 @@ func try(dir string, m mutation, alone bool) (dead bool, by string) {
 		out, err := cmd.CombinedOutput()
 		return err != nil, out
 	}
-	own := filepath.Base(filepath.Dir(m.file))
-	if failed, out := run("./internal/core/" + own); failed {
+	if failed, out := run(own); failed {
 		if bytes.Contains(out, []byte("[build failed]")) {
 			return false, ""
 		}
@@ -161,13 +161,11 @@ func try(dir string, m mutation, alone bool) (dead bool, by string) {
 	if alone {
 		return false, "SURVIVED"
 	}
-	var above []string
-	for _, room := range rooms[slices.Index(rooms, own)+1:] {
-		above = append(above, "./internal/core/"+room)
-	}
-	above = append(above, "./internal/plan", "./internal/question", "./internal/tabular", "./internal/ical")
-	if failed, _ := run(above...); failed {
-		return true, "above"
+	listed, err := exec.Command("go", "list", "./internal/...").Output()
+	check(err)
+	others := slices.DeleteFunc(strings.Fields(string(listed)), func(p string) bool { return strings.HasSuffix(p, own[1:]) || strings.HasSuffix(p, "/cli") })
+	if failed, _ := run(others...); failed {
+		return true, "others"
 	}
 	if failed, _ := run("./internal/cli"); failed {
 		return true, "program"
