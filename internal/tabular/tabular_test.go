@@ -4,10 +4,13 @@ import (
 	"bytes"
 	"encoding/csv"
 	"errors"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
 	"testing"
+
+	"github.com/xuri/excelize/v2"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -70,6 +73,18 @@ func TestReaders(t *testing.T) {
 		{"a.csv", "Berths\n\na;b;c\n1;2;3\n", Input{}, "those seem to stand in line 3: --header-row 3"},
 		{"a.csv", "May, June, July\na;b\n1,5;2\n", Input{HeaderRow: 2}, "a|b/1,5|2"},
 		{"a.csv", "a,,A,b,a_2,\n1\n1,2,3,4,5,6\n", Input{Repairs: &Repairs{}}, "a|column_2|A_3|b|a_2|column_6/1|||||/1|2|3|4|5|6"},
+		{"a.csv", "a,b,,\n1,2,,\n3,4, ,\n", Input{Repairs: &Repairs{}}, "a|b/1|2/3|4"},
+		{"a.csv", "a,b,,\n1,2,,x\n", Input{Repairs: &Repairs{}}, "a|b|column_3|column_4/1|2||x"},
+		{"a.csv", "a,b\n1,2,,\n", Input{Repairs: &Repairs{}}, "a|b/1|2"},
+		{"a.csv", "a,b\n1,2,\n", Input{}, "this row has 3 cells"},
+		{"a.csv", ",,\n1,2,3\n", Input{Repairs: &Repairs{}}, "column_1|column_2|column_3/1|2|3"},
+		{"a.csv", "sep=;\na;b\n1,5;2\n3;4;5\n", Input{}, "a.csv:4: this row has 3 cells"},
+		{"a.csv", "sep=|\r\na|b\r\n1;5|2\r\n", Input{}, "a|b/1;5|2"},
+		{"a.tsv", "\"sep=,\"\na,b\n1,2\n", Input{}, "a|b/1|2"},
+		{"a.csv", "sep=x\n1\n", Input{}, "sep=x/1"},
+		{"a.csv", "x\nBerths\n\na;b;c\n1;2;3\n", Input{HeaderRow: 2}, "Berths//a;b;c/1;2;3"},
+		{"a.csv", "\xe9,b\n1,2\n", Input{}, "a.csv:1: this text isn't UTF-8"},
+		{"a.json", `[{"a": 1}, {"a": 2, "a": 3}]`, Input{}, "`a` twice"},
 		{"a.csv", ",column_1\n1,2\n", Input{Repairs: &Repairs{}}, "column_2|column_1/1|2"},
 		{"a.csv", "a,b\n1,2,3\n", Input{Repairs: &Repairs{}}, "this row has 3 cells, the header has 2; where the names stand"},
 		{"a.csv", "a,b\n1\n", Input{}, "this row has 1 cells, the header has 2; --repair fills short rows"},
@@ -241,6 +256,27 @@ func TestDates(t *testing.T) {
 		{"dmy", "2027-04-03T09:30:00Z", "2027-04-03"},
 		{"dmy", "20270403", ""},
 		{"dmy", "3/4", ""},
+		{"dmy", "3/4/xx", ""},
+		{"dmy", "3 Tor 2027", ""},
+		{"dmy", "03/04/2027 9:30", "2027-04-03"},
+		{"dmy", "03/04/2027  09:30", "2027-04-03"},
+		{"dmy", "03/04/2027 0:30", "2027-04-03"},
+		{"dmy", "03/04/2027 9h30", ""},
+		{"dmy", "T 9:30", ""},
+		{"dmy", "003/04/2027", ""},
+		{"dmy", "3/4/-27", "2027-04-03"},
+		{"dmy", "3/4/227", ""},
+		{"dmy", "0/4/2027", ""},
+		{"serial", "0", ""},
+		{"serial", "2958465", "9999-12-31"},
+		{"serial", "2958466", ""},
+		{"%d %b", "3 Apr", ""},
+		{"%d/%m/%Y", "3/4/27", ""},
+		{"%d/%m/%Y", "3/4/2027x", ""},
+		{"%e %B %Y", " 3 April 2027", "2027-04-03"},
+		{"%j %Y", "366 2027", ""},
+		{"%j %Y", "365 2027", "2027-12-31"},
+		{"%d%%%m%%%Y", "03%04%2027", "2027-04-03"},
 		{"serial", "46480", "2027-04-03"},
 		{"serial", "46480.75", "2027-04-03"},
 		{"serial", "1", "1900-01-01"},
@@ -280,6 +316,96 @@ func TestDates(t *testing.T) {
 	}
 }
 
+// What was mended, what means nothing and what is hidden is told, each with its count; rows
+// of a file that stand as they would be written come with their text.
+func TestWhatIsTold(t *testing.T) {
+	mended := &Repairs{}
+	if _, _, err := all("a.csv", "a,a,,b,,\n1\n2,3,4,5,,\n", Input{Repairs: mended}); err != nil {
+		t.Fatal(err)
+	}
+	if got := mended.String(); got != "2 headings numbered (a_2, column_3), 2 blank columns at the right end left out, 1 short row filled with blanks" {
+		t.Errorf("mended: %s", got)
+	}
+	if got := (&Repairs{}).String(); got != "" {
+		t.Errorf("nothing was mended: %s", got)
+	}
+	passed := map[string]string{}
+	o := Input{Passed: passed, Sheet: "S", HeaderRow: 2, Encoding: "utf-8"}
+	_, _, _ = all("a.json", `[{"a": 1}]`, o)
+	if len(passed) != 2 || passed["sheet"] == "" || passed["header-row"] == "" {
+		t.Errorf("for JSON these mean nothing: %v", passed)
+	}
+	clear(passed)
+	_, _, _ = all("a.xlsx", book(row(1, "a"), nil), o)
+	if len(passed) != 1 || passed["encoding"] == "" {
+		t.Errorf("for a workbook these mean nothing: %v", passed)
+	}
+	for want, u := range map[string]*Unseen{
+		"": nil, " ": {},
+		"The first sheet of f, Old, is hidden; this is of New. 1 row of f is hidden or filtered; it counts like the others.": {first: "Old", read: "New", rows: 1},
+		"All sheets of f are hidden; this is of Old. 2 rows of f are hidden or filtered; they count like the others.":        {first: "Old", read: "Old", rows: 2},
+	} {
+		if got := strings.Join(u.Notes("f"), " "); got != strings.TrimSpace(want) {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+	var texts []string
+	r, err := Input{}.Read("a.csv", ".csv", strings.NewReader("a,b\n1,2\n\"x\",3\n\"y,\",4\n5,6\r\n\\,7\n8,9\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	batch, err := r.Next()
+	if err == nil {
+		err = batch.(rows.Verbatim).EachText([]int{1}, func(line int, text string, cells []eval.Value) error {
+			texts = append(texts, fmt.Sprint(line, text, cells[1]))
+			return nil
+		})
+	}
+	if got := strings.Join(texts, " "); err != nil || got != "21,22 33 4\"y,\",44 55,66 67 79" {
+		t.Errorf("rows as they stand: %s, %v", got, err)
+	}
+}
+
+// A workbook's totals are bold, and its filter stops above them; rows that stand out are
+// filled.
+func TestTotals(t *testing.T) {
+	var b bytes.Buffer
+	x, err := NewXLSX(&b, Cover{AsOf: "2027-04-03"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	mark, total := x.(rows.Marker), x.(rows.Totals)
+	price := eval.Fixed(1250, 2)
+	for _, step := range []func() error{func() error { return x.Header([]string{"a", "b"}) }, func() error { return x.Row([]eval.Value{eval.Str("x"), price}) },
+		func() error { mark.Mark(true); return x.Row([]eval.Value{eval.Str("y"), price}) },
+		func() error { mark.Mark(false); total.Total(); return x.Row([]eval.Value{eval.Str("total"), price}) }, x.Close} {
+		if err := step(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	f, err := excelize.OpenReader(bytes.NewReader(b.Bytes()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for cell, want := range map[string]string{"A1": "true true ", "B2": "false false 0.00", "B3": "false true 0.00", "A4": "true false ", "B4": "true false 0.00"} {
+		id, _ := f.GetCellStyle("Sheet1", cell)
+		s, err := f.GetStyle(id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		format := ""
+		if s.CustomNumFmt != nil {
+			format = *s.CustomNumFmt
+		}
+		if got := fmt.Sprint(s.Font != nil && s.Font.Bold, " ", len(s.Fill.Color) > 0, " ", format); got != want {
+			t.Errorf("%s is bold, filled, formatted: %s, want %s", cell, got, want)
+		}
+	}
+	if filter := f.GetDefinedName(); len(filter) != 2 || !strings.HasSuffix(filter[1].RefersTo, "$A$1:$B$3") {
+		t.Errorf("the filter is %+v", filter)
+	}
+}
+
 // What is written as a workbook reads back, dates as dates, and text that looks
 // like a formula stays text.
 func TestXLSXRoundTrip(t *testing.T) {
@@ -296,7 +422,7 @@ func TestXLSXRoundTrip(t *testing.T) {
 		s      string
 		places int
 		ok     bool
-	}{{"12", 0, true}, {"-1280.50", 2, true}, {"0.5", 1, true}, {"007", 0, false}, {"1e5", 0, false}, {"+1", 0, false}, {"1.", 0, false}, {"1234567890123456", 0, false}, {"-", 0, false}} {
+	}{{"12", 0, true}, {"-1280.50", 2, true}, {"0.5", 1, true}, {"007", 0, false}, {"0", 0, true}, {"123456789012345", 0, true}, {"1.0123456789", 10, true}, {"1.01234567890", 0, false}, {"12345678.90123456", 0, false}, {"1e5", 0, false}, {"+1", 0, false}, {"1.", 0, false}, {"1234567890123456", 0, false}, {"-", 0, false}} {
 		if _, places, ok := plainNumber(c.s); ok != c.ok || places != c.places {
 			t.Errorf("%q is a plain number: %v, %d places", c.s, ok, places)
 		}
@@ -336,6 +462,21 @@ func TestSinks(t *testing.T) {
 		}
 		if b.String() != want {
 			t.Errorf("%s:\n%q, want\n%q", name, b.String(), want)
+		}
+	}
+	// Whatever stands in a cell, and at whichever place: encoding/csv reads it back.
+	for _, c := range []string{",", "\"", "\n", "\r", " ", "\t", "x", "\\."} {
+		for n := range 20 {
+			for _, text := range []string{strings.Repeat("a", n) + c + strings.Repeat("b", 19-n), strings.Repeat("a", n) + c} {
+				got := string(AppendCSV(nil, []eval.Value{eval.Str(text), eval.Str("z")}, ',', false))
+				back, err := csv.NewReader(strings.NewReader(got)).Read()
+				if err != nil || len(back) != 2 || back[0] != strings.ReplaceAll(text, "\r\n", "\n") || back[1] != "z" {
+					t.Fatalf("%q is written %q, which reads as %q, %v", text, got, back, err)
+				}
+				if quoted := got[0] == '"'; quoted != (c != "x" && (strings.ContainsAny(c, ",\"\n\r") || text[0] == ' ' || text[0] == '\t' || text == "\\.")) {
+					t.Fatalf("%q is written %q", text, got)
+				}
+			}
 		}
 	}
 	if got := string(AppendCSV(nil, []eval.Value{eval.Str("=SUM(A1)"), eval.Str("-")}, ',', true)); got != "'=SUM(A1),-\n" {
