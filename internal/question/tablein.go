@@ -37,7 +37,7 @@ func (t *TableIn) Options() []*Option {
 		{Name: "read-numbers", Repeat: true, Help: "`[COL=]EXAMPLE` of numbers that aren't plain: '1.234,56'", Into: &t.ReadNumbers},
 		{Name: "join-dates", Repeat: true, Help: "`NAME=Y,M,D`: one date of the columns Y, M and D", Into: &t.Joins},
 		{Name: "open-words", List: true, Help: "`WORDS` that mean a range is still open, with commas", Into: &t.OpenWords},
-		{Name: "repair", Kind: Yes, Help: "number headings without a name or used before, fill short\nrows with blanks", Into: &t.Repair},
+		{Name: "repair", Kind: Yes, Help: "number headings without a name or used before, leave out blank\ncolumns at the right end, fill short rows with blanks", Into: &t.Repair},
 		{Name: "fill-down", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` whose blank cells take what stands above", Into: &t.Fill},
 		{Name: "rename", List: true, Help: "`NEW=OLD`: other names for columns, with commas", Into: &t.Renames},
 		{Name: "bad-rows", Default: "stop", Help: "`MODE` of bad rows: stop, blank, or aside=FILE", Into: &t.BadRows},
