@@ -256,6 +256,8 @@ func TestDates(t *testing.T) {
 		{"dmy", "2027-04-03T09:30:00Z", "2027-04-03"},
 		{"dmy", "20270403", ""},
 		{"dmy", "3/4", ""},
+		{"dmy", "3/4/99", "1999-04-03"},
+		{"%d %B %Y", "3 January 2027", "2027-01-03"},
 		{"dmy", "3/4/xx", ""},
 		{"dmy", "3 Tor 2027", ""},
 		{"dmy", "03/04/2027 9:30", "2027-04-03"},
@@ -366,6 +368,65 @@ func TestWhatIsTold(t *testing.T) {
 	}
 }
 
+// Records are the rows of a file with their lines, up to a fault, or as far as they are
+// wanted; columns take other names all at once.
+func TestRecordsAndNames(t *testing.T) {
+	for text, want := range map[string]string{"a,b\n1,2\n\n3,\n": "1 a b|2 1 2|4 3 |", "a,b\n1,2\n1\n": "1 a b|2 1 2|a.csv:3: this row has 1 cells, the header has 2; --repair fills short rows with blanks|", "": "a.csv:1: the table is empty: not even a header|"} {
+		got := ""
+		for rec, err := range ReadCSV("a.csv", strings.NewReader(text)) {
+			if err != nil {
+				got += err.Error() + "|"
+				continue
+			}
+			got += fmt.Sprint(rec.Line, " ", strings.Join(rec.Fields, " "), "|")
+		}
+		if got != want {
+			t.Errorf("%q: %s, want %s", text, got, want)
+		}
+	}
+	for range ReadCSV("a.csv", strings.NewReader("a\n1\n")) {
+		break // and nothing more
+	}
+	for _, c := range []struct {
+		pairs [][2]string
+		want  string
+	}{
+		{[][2]string{{"x", "a"}, {"a", "B"}}, "x a c"}, {[][2]string{{"x", "a"}, {"y", "A"}}, "the column `A` is renamed twice"},
+		{[][2]string{{"c", "a"}}, "there would be two columns `c`"}, {[][2]string{{"x", "q"}}, "a b c lacks q"}, {[][2]string{{"a", "a"}}, "a b c"},
+	} {
+		r, err := Input{}.Read("a.csv", ".csv", strings.NewReader("a,b,c\n1,2,3\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		if named, missing, err := Rename(r, c.pairs); err != nil {
+			got = err.Error()
+		} else if got = strings.Join(named.Columns(), " "); len(missing) > 0 {
+			got += " lacks " + strings.Join(missing, " ")
+		}
+		if got != c.want {
+			t.Errorf("%v: %s, want %s", c.pairs, got, c.want)
+		}
+	}
+	fill, err := Input{}.Read("a.csv", ".csv", strings.NewReader("a,b\n,1\nx,2\n ,3\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	count := &Repairs{}
+	batch, err := FillDown(fill, []int{0}, count).Next()
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := ""
+	_ = batch.Each(func(line int, cells []eval.Value) error {
+		got += fmt.Sprint(line, cells[0], cells[1], " ")
+		return nil
+	})
+	if got != "2  1 3 x 2 4 x 3 " || count.String() != "1 blank cell filled from above" {
+		t.Errorf("filled: %q, %s", got, count)
+	}
+}
+
 // A workbook's totals are bold, and its filter stops above them; rows that stand out are
 // filled.
 func TestTotals(t *testing.T) {
@@ -463,6 +524,10 @@ func TestSinks(t *testing.T) {
 		if b.String() != want {
 			t.Errorf("%s:\n%q, want\n%q", name, b.String(), want)
 		}
+	}
+	days := []eval.Value{eval.Day(d), eval.Day(d), eval.Day(d + 1), {}, eval.Day(d), {Kind: eval.Moment, Day: d, Minutes: 5}, eval.Day(d + 1), eval.Bool(true)}
+	if got := string(AppendCSV(nil, days, ';', false)); got != "2027-04-03;2027-04-03;2027-04-04;;2027-04-03;2027-04-03T00:05;2027-04-04;true\n" {
+		t.Errorf("days side by side: %s", got)
 	}
 	// Whatever stands in a cell, and at whichever place: encoding/csv reads it back.
 	for _, c := range []string{",", "\"", "\n", "\r", " ", "\t", "x", "\\."} {
