@@ -2,6 +2,7 @@ package files
 
 import (
 	"bytes"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -10,6 +11,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync/atomic"
 	"testing"
 )
 
@@ -292,7 +294,84 @@ func TestReadAll(t *testing.T) {
 			t.Errorf("at most %d: %q, %v", c.most, data, err)
 		}
 	}
-	if _, err := ReadAll(".", 10, "a plan"); err == nil || !strings.Contains(err.Error(), "is a folder") {
+	if _, err := ReadAll(".", 10, "plan"); err == nil || err.Error() != ". is a folder, not a plan" {
 		t.Errorf("a folder: %v", err)
+	}
+}
+
+// A file is hashed as it stood when it was opened first, and read whole all the same; one
+// turn is had at a time, and a wait that is too long ends.
+func TestSumsAndTurns(t *testing.T) {
+	t.Chdir(t.TempDir())
+	text := strings.Repeat("tide ", 50_000)
+	write(t, "a", text)
+	for _, asked := range []bool{false, true} {
+		r := &Register{}
+		if asked {
+			r.Hash()
+		}
+		for round := range 2 {
+			f, err := r.Open("a")
+			if err != nil {
+				t.Fatal(err)
+			}
+			data, err := io.ReadAll(f)
+			f.Close()
+			want := ""
+			if asked {
+				want = fmt.Sprintf("%x", sha256.Sum256([]byte(text)))
+			}
+			if err != nil || len(data) != len(text)+round || r.Sum("a") != want || r.Sum("b") != "" {
+				t.Errorf("asked %v, round %d: %d bytes, %s, %v", asked, round, len(data), r.Sum("a"), err)
+			}
+			write(t, "a", text+"x")
+		}
+		write(t, "a", text)
+		if _, err := r.Open("nothing"); !errors.Is(err, fs.ErrNotExist) {
+			t.Errorf("a file that isn't there: %v", err)
+		}
+		if f, err := r.Open("."); err != nil || r.Sum(".") != "" {
+			t.Errorf("a folder: %v", err)
+		} else {
+			f.Close()
+		}
+	}
+	var count atomic.Int64
+	turns := make(chan error)
+	for range 8 {
+		go func() {
+			unlock, err := Lock("lock", LockWait)
+			if err == nil {
+				now := count.Load()
+				runtime.Gosched()
+				count.Store(now + 1)
+				unlock()
+			}
+			turns <- err
+		}()
+	}
+	for range 8 {
+		if err := <-turns; err != nil {
+			t.Error(err)
+		}
+	}
+	if n := count.Load(); n != 8 {
+		t.Errorf("%d turns of 8", n)
+	}
+	unlock, err := Lock("lock", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var busy *LockedError
+	if _, err := Lock("lock", 0); !errors.As(err, &busy) || !strings.Contains(err.Error(), "lock is locked by another program, and 30 seconds") {
+		t.Errorf("a turn that somebody has: %v", err)
+	}
+	unlock()
+	if unlock, err = Lock("lock", 0); err != nil {
+		t.Errorf("after it ended: %v", err)
+	}
+	unlock()
+	if _, err := Lock("no/lock", 0); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("in no folder: %v", err)
 	}
 }
