@@ -375,3 +375,35 @@ func TestSumsAndTurns(t *testing.T) {
 		t.Errorf("in no folder: %v", err)
 	}
 }
+
+// What stands in the place of an output is an earlier one only if it is a file; without a
+// folder for temporary files, what to do is said.
+func TestOldOutputs(t *testing.T) {
+	t.Chdir(t.TempDir())
+	write(t, "a", "12345")
+	for _, path := range []string{"a", ".", "none", os.DevNull} {
+		f, err := OpenOld(path)
+		if file := path == "a"; file != (err == nil) || !file && !errors.Is(err, fs.ErrNotExist) {
+			t.Errorf("%s: %v", path, err)
+		}
+		f.Close()
+		for _, data := range []string{"12345", "12346", "1234", ""} {
+			if Same(path, []byte(data)) != (path == "a" && data == "12345") {
+				t.Errorf("%s is the same as %q, or isn't", path, data)
+			}
+		}
+		if Missing(path) != (path == "none") {
+			t.Errorf("%s is missing, or isn't", path)
+		}
+	}
+	t.Setenv(map[bool]string{true: "TMP", false: "TMPDIR"}[runtime.GOOS == "windows"], filepath.Join(t.TempDir(), "none"))
+	s := NewSpool(&bytes.Buffer{}, nil)
+	_, err := s.Write(make([]byte, spoolMemory+1))
+	if err == nil {
+		err = s.Commit()
+	}
+	var room *NoRoomError
+	if s.Drop(); !errors.As(err, &room) || !strings.Contains(err.Error(), "set TMPDIR") && !strings.Contains(err.Error(), "set TMP ") {
+		t.Errorf("no folder for temporary files: %v", err)
+	}
+}
