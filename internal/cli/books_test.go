@@ -60,6 +60,7 @@ func part(t *testing.T, path, name string) string {
 // Tables as programs of the trade save them: what cells are stays so, what is hidden is
 // told, and a title stands only where there is a place for one.
 func TestTablesAsSaved(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	const head = `<row><c t="inlineStr"><is><t>code</t></is></c><c t="inlineStr"><is><t>seen</t></is></c><c t="inlineStr"><is><t>at</t></is></c><c t="inlineStr"><is><t>rent</t></is></c><c t="inlineStr"><is><t>rate</t></is></c></row>`
 	one := `<c t="inlineStr"><is><t>0012</t></is></c><c s="1"><v>46480.604166667</v></c><c s="2"><v>0.385416667</v></c><c><v>1.234</v></c><c s="3"><v>0.05</v></c></row>`

@@ -504,6 +504,7 @@ func TestPublishWalk(t *testing.T) {
 
 // What a server sends back of a password is shown nowhere, however it is written.
 func TestPasswordIsHidden(t *testing.T) {
+	t.Parallel()
 	dir := demo(t)
 	who := filepath.Join(dir, "who")
 	write(t, who, "user=clerk\npassword=high/tide \"9\n")
