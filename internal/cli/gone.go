@@ -78,7 +78,7 @@ func (r *run) cancelled(out *plan.Output, path string) (*making, error) {
 	of := func(series string) bool {
 		return r.plan.Find(series) == nil || slices.ContainsFunc(out.Of, func(s *schedule.Series) bool { return s.Name == series })
 	}
-	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
+	f := r.follower(out, earlier)
 	f.Left = func(series string) bool { return !of(series) }
 	sink.(*ical.Sink).Follow(f)
 	switch err := sink.(*ical.Sink).Events(nil); {
@@ -107,6 +107,5 @@ func ours(path string) bool {
 		return false
 	}
 	defer closer.Close()
-	head := strings.Join(r.Columns(), ",") + ","
-	return strings.HasPrefix(head, "date,weekday,nominal,reason,") || strings.HasPrefix(head, "date,weekday,title,series,")
+	return schedule.HasHead(r.Columns())
 }

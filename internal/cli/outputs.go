@@ -274,7 +274,7 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 		return slices.ContainsFunc(of, func(s *schedule.Series) bool { return s.Name == series })
 	}
 	elsewhere := schedule.Elsewhere(of, r.span, out.Whole, func(*schedule.Series) string { return r.plan.ID })
-	f := &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
+	f := r.follower(out, earlier)
 	f.Left = func(series string) bool { return narrowed && !named(series) || r.keep && r.plan.Lost(series) }
 	f.Elsewhere = func(uid string) (e schedule.Event, _ bool) {
 		entry, ok := elsewhere(uid)
@@ -286,6 +286,11 @@ func (r *run) follow(out *plan.Output, of []*schedule.Series, sink rows.Sink) er
 	f.Within = func(uid string, at eval.Value) bool { return r.plan.Within(uid, at, r.span, out.Whole) }
 	sink.(*ical.Sink).Follow(f)
 	return nil
+}
+
+// follower is what follows the calendar that stands in the place of an output.
+func (r *run) follower(out *plan.Output, earlier *ical.Earlier) *ical.Follow {
+	return &ical.Follow{Earlier: earlier, Window: r.span, Today: r.plan.Env.Today, Plans: []string{r.plan.ID}, Order: order(out)}
 }
 
 // entries are the dates and milestones of series that an output has.

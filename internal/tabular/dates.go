@@ -78,8 +78,8 @@ func ReadCell(v eval.Value, readings []Reading) (d civil.Date, ambiguous []strin
 	}
 	readings = slices.DeleteFunc(slices.Clone(readings), serials)
 	if n, _ := v.Typed(); v.IsNumber() && n >= 1 && n <= lastSerial {
-		shown, _ := v.Form.Shown()
-		readings = append(readings, Reading{"serial", func(string) (civil.Date, bool) { return serial(int(n), shown.From1904) }})
+		from1904 := formatOf(v.Form).from1904
+		readings = append(readings, Reading{"serial", func(string) (civil.Date, bool) { return serial(int(n), from1904) }})
 	}
 	return ReadDate(v.String(), readings)
 }

@@ -129,7 +129,7 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		case json.Number:
 			if cell = eval.Numeral(v.String()); cell.Kind == eval.Text { // of more digits than are reckoned with
 				if f, err := v.Float64(); err == nil {
-					cell = eval.Typed(v.String(), f, eval.FormOf(eval.Shown{}))
+					cell = eval.Typed(v.String(), f, eval.Plain)
 				}
 			}
 		case bool:

@@ -199,22 +199,22 @@ func TestTypesStay(t *testing.T) {
 	cells, want := "", []struct {
 		cell, text string
 		json       string
-		shown      eval.Shown
+		shown      format
 	}{
-		{`t="inlineStr"><is><t>0012</t></is>`, "0012", `"0012"`, eval.Shown{}},
-		{`t="inlineStr"><is><t>1234</t></is>`, "1234", `"1234"`, eval.Shown{}},
-		{`t="inlineStr"><is><t>3.10</t></is>`, "3.10", `"3.10"`, eval.Shown{}},
-		{`t="inlineStr"><is><t>2027-04-03</t></is>`, "2027-04-03", `"2027-04-03"`, eval.Shown{}},
-		{`><v>1E+15</v>`, "1000000000000000", "1000000000000000", eval.Shown{}},
-		{`><v>.5</v>`, "0.5", "0.5", eval.Shown{}},
-		{`s="4"><v>0.05</v>`, "0.05", "0.05", eval.Shown{ID: 9}},
-		{`s="3"><v>1234.5</v>`, "1234.5", "1234.5", eval.Shown{Code: `"£"#,##0.00`}},
-		{`s="1"><v>46480</v>`, "2027-04-03", `"2027-04-03"`, eval.Shown{Code: `dd\.mm\.yyyy`}},
-		{`s="6"><v>46480</v>`, "2027-04-03", `"2027-04-03"`, eval.Shown{ID: 14}},
-		{`s="2"><v>46480.6041666667</v>`, "2027-04-03T14:30", `"2027-04-03T14:30"`, eval.Shown{Code: `dd/mm/yyyy\ hh:mm`}},
-		{`s="5"><v>0.385416666666667</v>`, "09:15", `"09:15"`, eval.Shown{ID: 20}},
-		{`s="7"><v>12</v>`, "12", "12", eval.Shown{ID: 49}},
-		{`t="b"><v>1</v>`, "true", "true", eval.Shown{}},
+		{`t="inlineStr"><is><t>0012</t></is>`, "0012", `"0012"`, format{}},
+		{`t="inlineStr"><is><t>1234</t></is>`, "1234", `"1234"`, format{}},
+		{`t="inlineStr"><is><t>3.10</t></is>`, "3.10", `"3.10"`, format{}},
+		{`t="inlineStr"><is><t>2027-04-03</t></is>`, "2027-04-03", `"2027-04-03"`, format{}},
+		{`><v>1E+15</v>`, "1000000000000000", "1000000000000000", format{}},
+		{`><v>.5</v>`, "0.5", "0.5", format{}},
+		{`s="4"><v>0.05</v>`, "0.05", "0.05", format{id: 9}},
+		{`s="3"><v>1234.5</v>`, "1234.5", "1234.5", format{code: `"£"#,##0.00`}},
+		{`s="1"><v>46480</v>`, "2027-04-03", `"2027-04-03"`, format{code: `dd\.mm\.yyyy`}},
+		{`s="6"><v>46480</v>`, "2027-04-03", `"2027-04-03"`, format{id: 14}},
+		{`s="2"><v>46480.6041666667</v>`, "2027-04-03T14:30", `"2027-04-03T14:30"`, format{code: `dd/mm/yyyy\ hh:mm`}},
+		{`s="5"><v>0.385416666666667</v>`, "09:15", `"09:15"`, format{id: 20}},
+		{`s="7"><v>12</v>`, "12", "12", format{id: 49}},
+		{`t="b"><v>1</v>`, "true", "true", format{}},
 	}
 	names, keys := make([]string, len(want)), make([]string, len(want))
 	for i, c := range want {
@@ -241,7 +241,7 @@ func TestTypesStay(t *testing.T) {
 				var a rows.Arena
 				_, cells = a.Load(a.Save(cells), nil)
 				for i, v := range cells {
-					shown, _ := v.Form.Shown()
+					shown := formatOf(v.Form)
 					if v.String() != want[i].text || shown != want[i].shown {
 						t.Errorf("round %d: %q shown as %+v, want %+v", round, v, shown, want[i])
 					}

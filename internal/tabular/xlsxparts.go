@@ -218,15 +218,15 @@ func (b *workbook) styles(part string) error {
 
 // style is that of cells whose format has a number, and a code if it is the book's own.
 func (b *workbook) style(id int, code string) cellStyle {
-	s := eval.Shown{ID: id, From1904: b.from1904}
+	s := format{id: id, from1904: b.from1904}
 	if code != "" {
-		s.ID, s.Code = 0, code
+		s.id, s.code = 0, code
 	}
-	if strings.EqualFold(s.Code, "General") {
-		s.Code = ""
+	if strings.EqualFold(s.code, "General") {
+		s.code = ""
 	}
-	c := cellStyle{form: eval.FormOf(s), elapsed: s.Elapsed()}
-	c.days, c.times = s.Shows()
+	c := cellStyle{form: s.form()}
+	c.days, c.times, c.elapsed = s.shows()
 	return c
 }
 

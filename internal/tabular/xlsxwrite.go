@@ -116,9 +116,9 @@ func (x *xlsxSink) cell(v eval.Value) any {
 			return v.String()
 		}
 		style := x.styles.date
-		if shown, ok := v.Form.Shown(); v.Kind == eval.Moment {
+		if days, times, _ := formatOf(v.Form).shows(); v.Kind == eval.Moment {
 			style = x.styles.moment
-		} else if days, times := shown.Shows(); ok && days && !times {
+		} else if days && !times {
 			style = x.shown(v.Form)
 		}
 		if days := int(v.Day - firstSerial); v.Minutes == 0 {
@@ -170,13 +170,13 @@ func (x *xlsxSink) shown(f eval.Form) int {
 	if known || len(x.styles.forms) >= mostShown {
 		return id
 	}
-	s, _ := f.Shown()
-	days, times := s.Shows()
-	style := &excelize.Style{NumFmt: s.ID}
+	s := formatOf(f)
+	days, times, _ := s.shows()
+	style := &excelize.Style{NumFmt: s.id}
 	switch {
-	case s.Code != "":
-		style.CustomNumFmt = &s.Code
-	case s.ID <= 22 || s.ID >= 37 && s.ID <= 49: // the others are of some languages
+	case s.code != "":
+		style.CustomNumFmt = &s.code
+	case s.id <= 22 || s.id >= 37 && s.id <= 49: // the others are of some languages
 	case days && times:
 		id = x.styles.moment
 	case days:

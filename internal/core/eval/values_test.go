@@ -2,7 +2,6 @@ package eval_test
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -361,56 +360,6 @@ func TestEveryKindOfStep(t *testing.T) {
 			if _, err := phrase.ParseRule("monthly on 1 then " + c.text + ", +1 day"); kind == phrase.AtStep && (err == nil || !strings.Contains(err.Error(), "`at` is the last step")) {
 				t.Errorf("%s, +1 day: %v", c.text, err)
 			}
-		}
-	}
-}
-
-// How numbers are shown says whether they are days or times, and a form stays that of its
-// format however many there are.
-func TestForms(t *testing.T) {
-	for code, want := range map[string]string{
-		"yyyy-mm-dd": "days", "dd/mm/yyyy hh:mm": "days times", "hh:mm": "times", "[h]:mm": "times elapsed", "[mm]:ss": "times elapsed", "[SS]": "times elapsed",
-		"0.00": "", "": "", `"day" 0`: "", `0\d`: "", `0_d`: "", `*d0`: "", "[Red]0": "", "[>100]0": "", "[$-809]d mmm": "days", "[Red]h": "times", `"h"0;"\"d`: "days", // no escape within quotes
-		"mmm": "", "S": "times", "D": "days", "[": "", "[]0": "",
-	} {
-		s := eval.Shown{Code: code}
-		days, times := s.Shows()
-		got := strings.TrimSpace(map[bool]string{true: "days "}[days] + map[bool]string{true: "times "}[times] + map[bool]string{true: "elapsed"}[s.Elapsed()])
-		if got != want {
-			t.Errorf("%q shows %q, want %q", code, got, want)
-		}
-	}
-	kinds := ""
-	for id := range 60 { // ECMA-376, 18.8.30, and those of some languages
-		days, times := eval.Shown{ID: id}.Shows()
-		kinds += string(".dtb"[map[[2]bool]int{{true, false}: 1, {false, true}: 2, {true, true}: 3}[[2]bool{days, times}]])
-	}
-	if want := "..............ddddttttb....dddddttttd........ttt..dddddttdd."; kinds != want {
-		t.Errorf("the formats with a number are %s, want %s", kinds, want)
-	}
-	if (eval.Shown{ID: 45}).Elapsed() || !(eval.Shown{ID: 46}).Elapsed() {
-		t.Error("46 alone counts hours beyond a day")
-	}
-	percent := eval.FormOf(eval.Shown{ID: 9})
-	for _, v := range []eval.Value{eval.Typed("0.05", 0.05, percent), eval.Typed("09:15", 0.385, eval.FormOf(eval.Shown{ID: 20})), eval.Str("0.05"), {Kind: eval.Text, Text: "7", Form: eval.TextForm}, eval.Int(7)} {
-		n, typed := v.Typed()
-		if number := v.Kind == eval.Number || typed && v.Text == "0.05"; v.IsNumber() != number || typed != (n != 0) {
-			t.Errorf("%q is a number: %v, typed %v, %v", v, v.IsNumber(), n, typed)
-		}
-	}
-	if s, ok := percent.Shown(); !ok || s.ID != 9 || percent != eval.FormOf(eval.Shown{ID: 9}) || percent == eval.FormOf(eval.Shown{ID: 9, From1904: true}) {
-		t.Errorf("the form of a percentage shows %+v, %v", s, ok)
-	}
-	general := eval.FormOf(eval.Shown{})
-	for n := range 60_100 { // a hostile book has more than there is room for
-		f := eval.FormOf(eval.Shown{Code: fmt.Sprint("0_", n)})
-		if s, _ := f.Shown(); s.Code != fmt.Sprint("0_", n) && (n < 59_000 || f != general) {
-			t.Fatalf("format %d is shown as %+v", n, s)
-		}
-	}
-	for _, f := range []eval.Form{eval.NoForm, eval.TextForm} {
-		if _, ok := f.Shown(); ok {
-			t.Errorf("%d has a format", f)
 		}
 	}
 }

@@ -15,8 +15,8 @@ type Tally struct {
 	RowName, ColName string // headings; ColName "" for one column
 	Sum              bool
 	rows, cols       headings
-	// How the cells that are summed are shown: in one format, or with so many places.
-	format eval.Shown
+	// How the cells that are summed are shown: in one form, or with so many places.
+	form   eval.Form
 	other  bool // they are in several
 	places int
 	cells  [][]eval.Value // of each row
@@ -56,23 +56,21 @@ func (t *Tally) Shown(v *eval.Value) {
 	}
 	_, decimals, _ := strings.Cut(v.String(), ".")
 	t.places = max(t.places, len(decimals))
-	shown, _ := v.Form.Shown()
-	shown.From1904 = false
-	if t.format == (eval.Shown{}) && !t.other {
-		t.format = shown
+	if t.form == eval.NoForm && !t.other {
+		t.form = v.Form
 	}
-	t.other = t.other || shown != t.format
+	t.other = t.other || v.Form != t.form
 }
 
-// form is that of the sums: of amounts as money is, or as their workbook had it.
-func (t *Tally) form() eval.Form {
+// formed is the form of the sums: of amounts as money is, or as their table had it.
+func (t *Tally) formed() eval.Form {
 	const most = 4
 	switch {
 	case !t.Sum:
-	case !t.other && t.format != (eval.Shown{}):
-		return eval.FormOf(t.format)
+	case !t.other && t.form >= eval.FirstForm:
+		return t.form
 	case t.places > 0 && t.places <= most:
-		return eval.FormOf(eval.Shown{Code: "0." + strings.Repeat("0", t.places)})
+		return eval.Decimals(t.places)
 	}
 	return eval.NoForm
 }
@@ -135,7 +133,7 @@ func orBlank(key string) string {
 }
 
 func (t *Tally) write(rows, cols []string, put, total Put) error {
-	form := t.form()
+	form := t.formed()
 	formed := func(line []eval.Value) []eval.Value {
 		for i := range line {
 			if line[i].Kind == eval.Number {

@@ -49,10 +49,23 @@ func (r *RuleRows) Row(cells []eval.Value, m *Moved) []eval.Value {
 	return cells
 }
 
+// wideHead and agendaHead begin the tables of one series and of several.
+var (
+	wideHead   = RuleColumns[:4]
+	agendaHead = []string{"date", "weekday", "title", "series", "what"}
+)
+
+// HasHead reports whether a table begins like one that is made of series.
+func HasHead(columns []string) bool {
+	return slices.ContainsFunc([][]string{wideHead, agendaHead}, func(head []string) bool {
+		return len(columns) >= len(head) && slices.Equal(columns[:len(head)], head)
+	})
+}
+
 // Wide is the wide table of one series: a row an occurrence, its period, where the
 // series says one, and its milestones beside it.
 func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
-	columns = []string{"date", "weekday", "nominal", "reason"}
+	columns = slices.Clone(wideHead)
 	periods := s.Start != nil || s.End != nil
 	if periods {
 		columns = append(columns, "period_start", "period_end")
@@ -121,7 +134,7 @@ func AgendaOf(list []*Series, home string) (a Agenda) {
 
 // Columns are the columns of the agenda.
 func (a Agenda) Columns() []string {
-	list := []string{"date", "weekday", "title", "series", "what"}
+	list := slices.Clone(agendaHead)
 	if a.Owner {
 		list = append(list, "owner")
 	}
