@@ -1,11 +1,9 @@
 package cli
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -18,6 +16,7 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -50,9 +49,9 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 	}
 	if q.Events {
 		groups[resultOut] = append(groups[resultOut],
-			&question.Option{Name: "follows", Help: "earlier calendar `FILE` whose events these are, with --as ics\n(default: the one in whose place it comes)", Into: &out.follows},
-			&question.Option{Name: "cancellations", Help: "`FILE` for what is gone, as calendar objects that cancel it", Into: &out.cancellations},
-			&question.Option{Name: "organizer", With: []string{"cancellations"}, Help: "`\"NAME <mail>\"` that cancellations come from (default: the\nplan's)", Into: &out.organizer})
+			&question.Option{Name: "follows", Help: "earlier calendar `FILE` whose events these are, with --as ics\n(default: the one in whose place it comes)", Into: &out.follow.Follows},
+			&question.Option{Name: "cancellations", Help: "`FILE` for what is gone, as calendar objects that cancel it", Into: &out.follow.Cancellations},
+			&question.Option{Name: "organizer", With: []string{"cancellations"}, Help: "`\"NAME <mail>\"` that cancellations come from (default: the\nplan's)", Into: &out.follow.Organizer})
 	}
 	var options []*question.Option
 	for group, list := range groups {
@@ -81,13 +80,11 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 		var held *question.HeldError
 		job.Named = s.calendar
 		if err := a.answer(&job, p, &out, args); errors.As(err, &held) {
-			return a.tellHeld(nil, p, held.List)
+			return a.tellHeld(nil, &office.HeldError{Plan: p, List: held.List})
 		} else if err != nil {
 			return err
 		}
-		for _, w := range p.Warnings() {
-			a.warn("%s", w)
-		}
+		a.tellWarnings(p)
 		return nil
 	}
 	return c
@@ -131,85 +128,9 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		if job.To, err = format.Sink(w, look); err != nil {
 			return err
 		}
-		return a.following(out, p, &stage, job.To, job.Answer)
+		return out.following().Answer(p, &stage, job.To, a.tell(), job.Answer)
 	}
 	return a.writeTo(out, p, &stage, format.People, fill)
-}
-
-// following has a calendar follow the file in whose place it comes, or the one that
-// is named, and writes what that cancels.
-func (a *App) following(out *output, p *plan.Plan, stage *files.Stage, sink rows.Sink, answer func() error) error {
-	to, events := sink.(*ical.Sink)
-	if !events {
-		if out.follows != "" || out.cancellations != "" {
-			return usagef("--follows and --cancellations go with calendar events: --as ics")
-		}
-		return answer()
-	}
-	var organizer ical.Organizer
-	if out.cancellations != "" {
-		switch {
-		case out.organizer != "":
-			var err error
-			if organizer, err = ical.ParseOrganizer(out.organizer); err != nil {
-				return rows.In("organizer", err)
-			}
-		case p.Organizer.Mail != "":
-			organizer = p.Organizer
-		default:
-			return rows.In("cancellations", errors.New("a cancellation names its organizer: --organizer \"NAME <mail>\", or `organizer: {name: NAME, mail: MAIL}` in the plan"))
-		}
-	}
-	path := out.follows
-	if path == "" {
-		path = out.file
-	} else if _, err := os.Stat(path); err != nil {
-		return err
-	} else if path != out.file { // in whose place it may come
-		if err := p.Files.Read(path); err != nil {
-			return err
-		}
-	}
-	var f *ical.Follow
-	if path != "" {
-		earlier, err := ical.Earliest(path)
-		if err != nil {
-			return err
-		}
-		if earlier != nil {
-			f = &ical.Follow{Earlier: earlier, Today: p.Env.Today}
-			to.Follow(f)
-		}
-	}
-	if err := answer(); err != nil {
-		return err
-	}
-	if doubts := to.Doubts(); doubts != "" {
-		a.warn("%s", doubts)
-	}
-	if out.cancellations == "" {
-		return nil
-	}
-	if err := p.Files.Write(out.cancellations); err != nil {
-		return err
-	}
-	var b bytes.Buffer
-	any := false
-	if f != nil {
-		var err error
-		if any, err = f.Cancellations(&b, organizer); err != nil {
-			return err
-		}
-	}
-	if !any {
-		a.note("Nothing is cancelled, so %s isn't written.", out.cancellations)
-		return nil
-	}
-	w, err := stage.Create(out.cancellations)
-	if err == nil {
-		_, err = w.Write(b.Bytes())
-	}
-	return err
 }
 
 // writeTo writes a result to the file of --out, whole or not at all, or to standard
@@ -288,10 +209,17 @@ type output struct {
 	shape           *question.Shape
 	formats         []string
 	as, file, color string
-	// follows is an earlier calendar file, cancellations where what is gone from it goes.
-	follows, cancellations, organizer string
+	// follow says what calendar the result follows.
+	follow office.Following
 	// standsOut picks the rows that stand out; nil for none.
 	standsOut func(row []eval.Value) bool
+}
+
+// following is what a calendar follows that goes there.
+func (o *output) following() office.Following {
+	f := o.follow
+	f.In = o.file
+	return f
 }
 
 func (o *output) options() []*question.Option {
@@ -347,7 +275,7 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	if f, err = o.format(); err != nil {
 		return f, l, err
 	}
-	if l, err = look(o.shape, p); err != nil {
+	if l, err = office.Look(o.shape, p); err != nil {
 		return f, l, err
 	}
 	if l.Title != "" && !f.Titled && (o.as != "" || o.file != "") {
@@ -366,17 +294,6 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 		l.Color = terminal && o.file == "" && o.app.Getenv("NO_COLOR") == "" && o.app.Getenv("TERM") != "dumb"
 	}
 	return f, l, nil
-}
-
-// look is how a shape dresses a result.
-func look(s *question.Shape, p *plan.Plan) (l report.Look, err error) {
-	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, Safe: s.Safe, Zone: p.Zone}
-	if s.ShowDates != "" {
-		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
-			err = fmt.Errorf("--show-dates: %w", err)
-		}
-	}
-	return l, err
 }
 
 // bareSink prints one value on one line.

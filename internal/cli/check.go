@@ -1,28 +1,19 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io"
 	"os"
 
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
-	"yoyaku/internal/core/rows"
-	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
-	"yoyaku/internal/ical"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
-
-// answerNo is an answer that is no: exit code 1, with what to say of it.
-type answerNo struct{ text string }
-
-func (e *answerNo) Error() string { return e.text }
 
 // planArgument is the plan that a command is given, or that of this folder.
 func (s *settings) planArgument(args []string, command string) error {
@@ -65,7 +56,7 @@ what else to know. The exit code is 1 where something fails.`,
 			args = []string{s.plan}
 		}
 		var all []plan.Finding
-		ids := map[string]string{}
+		var plans []*plan.Plan
 		for _, path := range args {
 			one := *s
 			one.plan = path
@@ -73,52 +64,24 @@ what else to know. The exit code is 1 where something fails.`,
 			if err != nil {
 				return err
 			}
-			for i := range list {
-				list[i].Note = list[i].Note && !failing(list[i], strict, p != nil && p.Strict)
-			}
-			if p != nil && ids[p.ID] != "" {
-				list = append(list, plan.Finding{Finding: schedule.Finding{Text: "the id " + p.ID + " is that of " + ids[p.ID] + " too: events are known by it, so give each plan its own"}, File: path})
-			}
-			if p != nil {
-				ids[p.ID] = path
-			}
-			all = append(all, list...)
+			office.Strictly(list, strict, p.Strict)
+			all, plans = append(append(all, list...), office.SameID(p, plans)...), append(plans, p)
 		}
 		return a.tellFindings(all, &out, s.files)
 	}
 	return c
 }
 
-// findings checks the plan of the settings; held says to look at released dates too.
-func (a *App) findings(s *settings, window string, held bool) ([]plan.Finding, *plan.Plan, error) {
+// findings checks the plan of the settings; released says to look at released dates too.
+func (a *App) findings(s *settings, window string, released bool) ([]plan.Finding, *plan.Plan, error) {
 	defer question.Garbage(400)()
 	var c plan.Collector
 	p, err := s.read(&c)
-	if err != nil || p.Broken() {
-		return c.Findings, nil, err
+	if err != nil {
+		return nil, nil, err
 	}
-	r := a.newRun()
-	r.plan, r.series, r.window, r.anyway = p, p.Series, window, true
-	if r.span, err = r.windowOf(); err != nil {
-		var named *rows.OptionError
-		if errors.As(err, &named) {
-			return nil, nil, err
-		}
-		c.Add(p.Path, err)
-		return c.Findings, p, nil
-	}
-	var notes []string
-	r.note = func(_ *plan.Output, text string) { notes = append(notes, text) }
-	output := func(o *plan.Output) ([]string, error) {
-		notes = nil
-		defer r.stage.Drop()
-		err := r.output(io.Discard, o, o.Of)
-		if errors.Is(err, ical.ErrEmpty) { // it isn't written, which is no fault
-			err = nil
-		}
-		return notes, err
-	}
-	return append(c.Findings, p.Check(r.span, held && len(c.Findings) == 0, r.place(nil), output)...), p, nil
+	list, err := office.Check(p, &c, window, released)
+	return list, p, err
 }
 
 // tellFindings writes findings, over none of the files that were read; where one fails,
@@ -128,14 +91,7 @@ func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Registe
 	if err != nil {
 		return err
 	}
-	fails, notes := 0, 0
-	for _, f := range list {
-		if f.Note {
-			notes++
-		} else {
-			fails++
-		}
-	}
+	fails, notes := office.Count(list)
 	out.standsOut = func(row []eval.Value) bool { return row[0].Text == "fail" }
 	err = a.lines(out, p, plan.FindingColumns, func(yield func([]eval.Value, error) bool) {
 		for _, f := range list {
@@ -149,12 +105,8 @@ func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Registe
 	}
 	count := fmt.Sprintf("%s, %s", phrase.Several(fails, "fail"), phrase.Several(notes, "note"))
 	if fails > 0 {
-		return &answerNo{"The plan isn't right: " + count + "."}
+		return &no{"The plan isn't right: " + count + "."}
 	}
 	a.note("The plan is right: %s.", count)
 	return nil
 }
-
-// failing reports whether a note is a fail: with strict each is, with warnings those
-// that warn.
-func failing(f plan.Finding, strict, warnings bool) bool { return strict || warnings && !f.Told }

@@ -1,22 +1,16 @@
 package cli
 
 import (
-	"bytes"
-	"cmp"
 	"errors"
 	"io"
 	"os"
-	"path/filepath"
-	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
-	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -99,23 +93,12 @@ func (m *comparison) do(args []string) error {
 	if err != nil {
 		return err
 	}
-	var told []string
-	for _, p := range m.plans {
-		if p.Window != nil {
-			if err := m.app.warnHeld(p, nil, *p.Window); err != nil {
-				return err
-			}
-		}
-		for _, w := range p.Warnings() {
-			if !slices.Contains(told, w) {
-				told = append(told, w)
-				m.app.warn("%s", w)
-			}
-		}
+	if err := office.Doubts(m.plans, m.app.tell()); err != nil {
+		return err
 	}
 	m.app.note("%s.", t)
 	if m.fail && t.Differ() {
-		return &answerNo{"yoyaku: they differ"}
+		return &office.No{Text: "they differ"}
 	}
 	return nil
 }
@@ -141,7 +124,7 @@ func (m *comparison) side(name string) (question.Side, error) {
 	if err := m.s.files.Read(name); err != nil {
 		return s, err
 	}
-	if !strings.HasPrefix(strings.ToLower(filepath.Ext(name)), ".y") {
+	if !isPlan(name) {
 		if _, err := os.Stat(name); err != nil {
 			return s, err
 		}
@@ -155,29 +138,14 @@ func (m *comparison) side(name string) (question.Side, error) {
 		return s, err
 	}
 	m.plans = append(m.plans, p)
-	r := m.app.newRun()
-	r.plan, r.series = p, p.Series
-	r.note = func(_ *plan.Output, text string) { m.app.note("%s: %s", name, text) }
-	if r.span, err = r.windowOf(); err != nil {
-		return s, err
-	}
-	wide, err := settings.load() // whose calendars are asked further than the answer goes
+	wide, err := settings.load()
 	if err != nil {
 		return s, err
 	}
-	s.Window = &r.span
-	s.Dates = func(span, around civil.Span) ([]schedule.Event, error) {
-		if _, err := p.Ahead(plan.Ahead{Series: p.Series, Records: p.Records, Window: span, Overdue: span.First}, r.place(nil)); err != nil {
-			return nil, err
-		}
-		r.note = func(*plan.Output, string) {}
-		return wide.Ahead(plan.Ahead{Series: wide.Series, Records: wide.Records, Window: around, Overdue: around.First}, r.place(nil))
-	}
-	return s, nil
+	return office.Side(name, p, wide, m.app.tell())
 }
 
-// outputs compares the plan's outputs as they stand with what it makes now. What
-// several files tell alike is told once.
+// outputs compares the plan's outputs as they stand with what it makes now.
 func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) error) error {
 	if err := m.s.planArgument(nil, "compare"); err != nil {
 		return err
@@ -186,82 +154,7 @@ func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) er
 	if err != nil {
 		return err
 	}
-	r := m.app.newRun()
 	m.plans = append(m.plans, p)
-	r.plan, r.series, r.dir = p, p.Series, filepath.Dir(p.Path)
-	r.note = func(*plan.Output, string) {}
-	if r.span, err = r.windowOf(); err != nil {
-		return err
-	}
-	place := p.Place()
-	place.Note = func(string, ...any) {}
-	told := map[string]bool{}
-	var left []string
-	defer func() {
-		if left != nil {
-			m.app.note("Not compared, since their rows have no key or such a file isn't read: %s.", strings.Join(left, ", "))
-		}
-	}()
-	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
-	slices.SortStableFunc(list, func(a, b *plan.Output) int { return cmp.Compare(single(a), single(b)) })
-	for _, out := range list {
-		path := filepath.Join(r.dir, filepath.FromSlash(out.File))
-		if _, err := os.Stat(path); err != nil {
-			m.app.note("%s: not there yet.", out.File)
-			continue
-		}
-		key := ""
-		if out.Days() {
-			key = "date"
-		}
-		if out.Record != nil {
-			if key = out.Record.Key; out.Make != nil {
-				key = ""
-			}
-		}
-		if out.Record != nil && key == "" || !question.Readable(out.File) {
-			left = append(left, out.File)
-			continue
-		}
-		if err := m.s.files.Read(path); err != nil {
-			return err
-		}
-		var b bytes.Buffer
-		err := r.output(&b, out, out.Of)
-		r.stage.Drop()
-		if err != nil {
-			return out.Fault(err)
-		}
-		series := ""
-		if out.Wide() {
-			series = out.Of[0].Name
-		}
-		old := question.Side{Name: path, Series: series, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
-		now := question.Side{Name: path, Series: series, Window: &r.span, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(b.Bytes())), nil }}
-		got, err := place.Compare(old, now, key, func(d schedule.Difference) error {
-			line := "" // a title that went along is told by one file and not by another
-			for _, c := range d.Cells()[1:6] {
-				line += phrase.FoldName(c.String()) + "\x00"
-			}
-			if told[line] {
-				return nil
-			}
-			told[line] = true
-			t.Count(d)
-			return put(d)
-		})
-		if err != nil {
-			return err
-		}
-		t.Same = max(t.Same, got.Same)
-	}
-	return nil
-}
-
-// single is 1 for an output that is the table of one series.
-func single(o *plan.Output) int {
-	if len(o.Of) == 1 && !o.Format.Events {
-		return 1
-	}
-	return 0
+	*t, err = office.CompareOutputs(p, m.app.tell(), put)
+	return err
 }

@@ -14,6 +14,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/report"
 )
@@ -35,6 +36,12 @@ type usageError struct{ error }
 
 func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
 
+// no is an answer that is no, in a whole sentence: exit code 1.
+type no struct{ text string }
+
+// Error gives the sentence.
+func (e *no) Error() string { return e.text }
+
 // exit prints an error once, in a form a clerk can act on, and returns the
 // exit code that it stands for.
 func (a *App) exit(err error) int {
@@ -44,9 +51,9 @@ func (a *App) exit(err error) int {
 	if errors.Is(err, syscall.EPIPE) {
 		return exitDone
 	}
-	var no *answerNo
-	if errors.As(err, &no) {
-		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(no.text)))
+	var sentence *no
+	if errors.As(err, &sentence) {
+		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(sentence.text)))
 		return exitNo
 	}
 	fmt.Fprint(a.Err, report.CleanLines(a.hidden(describe(err))))
@@ -61,7 +68,7 @@ func code(err error) int {
 	var server *serverError
 	var released *plan.ReleasedError
 	switch {
-	case errors.As(err, &released):
+	case errors.As(err, new(*no)), errors.As(err, &released), errors.As(err, new(*office.No)), errors.As(err, new(*office.HeldError)):
 		return exitNo
 	case errors.Is(err, errInterrupted), errors.Is(err, context.Canceled):
 		return exitStopped

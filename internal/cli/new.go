@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -102,7 +103,7 @@ func (a *App) start(s *settings, start plan.Start) error {
 	}
 	for _, f := range list {
 		if !f.Note {
-			return &answerNo{"yoyaku: the plan would not be right, so it isn't written: " + f.Text}
+			return &office.No{Text: "the plan would not be right, so it isn't written: " + f.Text}
 		}
 	}
 	if err := start.Write(text, func(path string, fill func(io.Writer) error) error { return files.WriteFile(path, fill) }); err != nil {

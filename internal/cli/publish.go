@@ -1,11 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
-	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -13,17 +12,18 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
-	"yoyaku/internal/core/schedule"
-	"yoyaku/internal/ical"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/publish"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
 
-// publishing is a plan being published.
+// publishing is plans being published.
 type publishing struct {
-	run
+	app                         *App
+	out                         output
+	asked                       office.Asked
 	to, collection, credentials string
 	dry, overwrite, adopt       bool
 	atOnce                      int
@@ -46,19 +46,18 @@ something isn't as the plan says, 3 where the server can't be reached.`,
   yoyaku publish --credentials ~/.yoyaku-calendar`,
 	}
 	s := a.settings(c, false)
-	p := &publishing{run: *a.newRun()}
-	p.note = func(_ *plan.Output, text string) { a.note("%s", text) }
+	p := &publishing{app: a}
 	p.out = output{app: a, shape: &p.shape, formats: report.Names(false)}
 	options := bindAll(c, []*question.Option{
 		{Name: "to", Help: "`ADDRESS` of the server (default: that of the plan)", Into: &p.to},
 		{Name: "collection", Help: "`NAME` of the calendar there (default: that of the plan, or\nits id); made where it isn't there", Into: &p.collection},
 		{Name: "credentials", Help: "`FILE` that says who you are: user=NAME, password=WORD", Into: &p.credentials},
 		{Name: "dry-run", Kind: question.Yes, Help: "tell what would be done, and do nothing", Into: &p.dry},
-		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series and records to publish, with commas", Into: &p.only},
-		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &p.window},
+		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series and records to publish, with commas", Into: &p.asked.Series},
+		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &p.asked.Window},
 		{Name: "overwrite-edits", Kind: question.Yes, Help: "write over what people changed by hand", Into: &p.overwrite},
 		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark", Into: &p.adopt},
-		p.keepOption(),
+		keepOption(&p.asked.Keep),
 		{Name: "at-once", Kind: question.Number, Least: 1, Most: 16, Default: "4", Help: "`N` requests at the same time", Into: &p.atOnce},
 	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
@@ -81,70 +80,73 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 				return err
 			}
 		}
-		if err := known(plans, p.only); err != nil {
+		if err := office.Known(plans, p.asked.Series, true); err != nil {
 			return rows.In("series", err)
 		}
-		var no *answerNo
-		for i := range plans { // each to its own calendar; what one leaves undone stops none
-			one := *p
-			one.plan = plans[i]
-			if len(plans) > 1 && p.only != nil {
-				one.only = slices.DeleteFunc(slices.Clone(p.only), func(name string) bool { return known(plans[i:i+1], []string{name}) != nil })
-				if len(one.only) == 0 {
-					continue
-				}
-			}
-			if err := one.publish(); errors.As(err, &no) {
-				if len(plans) > 1 {
-					a.note("%s: %s", one.plan.ID, no.text)
-					no = &answerNo{"Not everything is as the plans say."}
-				}
-			} else if err != nil {
-				return err
-			}
-		}
-		if no != nil {
-			return no
-		}
-		return nil
+		return p.all(plans)
 	}
 	return c
 }
 
+// all publishes plans, each to its own calendar; what one leaves undone stops none.
+func (p *publishing) all(plans []*plan.Plan) error {
+	var undone *no
+	for _, one := range plans {
+		w, ok, err := office.Publishing(one, plans, p.asked, p.app.tell())
+		if err == nil && ok {
+			err = p.publish(w)
+		}
+		var held *office.HeldError
+		if errors.As(err, &held) {
+			err = p.app.tellHeld(&p.out, held)
+		}
+		switch {
+		case err == nil:
+		case len(plans) == 1 || code(err) != exitNo:
+			return err
+		default:
+			p.app.note("%s: %s", one.ID, err)
+			undone = &no{"Not everything is as the plans say."}
+		}
+	}
+	if undone != nil {
+		return undone
+	}
+	return nil
+}
+
 // publish works out what the plan has, finds the calendar, and makes it so.
-func (p *publishing) publish() error {
+func (p *publishing) publish(w *office.Work) error {
 	defer question.Garbage(400)()
-	if p.plan.ID == "yoyaku" {
-		return usagef("%s has no `id`, by which its events are known for good; write one into it, such as id: crew-office", p.plan.Path)
-	}
-	client, err := p.client()
+	client, err := p.client(w.Plan)
 	if err != nil {
 		return err
 	}
-	wanted, err := p.wanted()
+	wanted, err := w.Wanted()
 	if err != nil {
 		return err
 	}
+	wanted.Overwrite, wanted.Adopt = p.overwrite, p.adopt
 	ctx, done := p.app.interruptible()
 	defer done()
-	store, d, err := p.decide(ctx, client, wanted)
+	store, d, err := p.decide(ctx, client, w.Plan, wanted)
 	if err != nil {
 		return err
 	}
 	if p.dry {
-		return p.tell(d, nil)
+		return p.tell(w.Plan, d, nil)
 	}
 	if store.Missing {
-		title := p.plan.Title
+		title := w.Plan.Title
 		if title == "" || p.collection != "" {
-			title = p.name()
+			title, _ = office.Collection(w.Plan, p.collection)
 		}
 		there, err := store.Create(ctx, title)
 		if err != nil {
 			return err
 		}
 		if there { // by another publisher, who may have put events there
-			if store, d, err = p.decide(ctx, client, wanted); err != nil {
+			if store, d, err = p.decide(ctx, client, w.Plan, wanted); err != nil {
 				return err
 			}
 		}
@@ -152,39 +154,26 @@ func (p *publishing) publish() error {
 	written, stop := p.app.progress("events")
 	err = d.Do(ctx, store, p.atOnce, written)
 	stop()
-	return p.tell(d, err)
+	return p.tell(w.Plan, d, err)
 }
 
 // client prepares to speak to the server.
-func (p *publishing) client() (*caldav.Client, error) {
-	if p.to == "" {
-		p.to = p.plan.Publish.To
-	}
-	if p.to == "" {
+func (p *publishing) client(of *plan.Plan) (*caldav.Client, error) {
+	to := cmp.Or(p.to, of.Publish.To)
+	if to == "" {
 		return nil, &rows.OptionError{Option: "to", Is: true, Err: errors.New("is needed: the address of the calendar server, such as https://calendar.example/dav/; a plan says it as publish: {to: ADDRESS}")}
 	}
-	user, password, err := p.who()
+	user, password, err := p.who(of)
 	if err != nil {
 		return nil, err
 	}
 	p.app.hide(user, password)
-	client, err := caldav.New(p.to, user, password)
+	client, err := caldav.New(to, user, password)
 	return client, rows.In("to", err)
 }
 
-// name is that of the collection.
-func (p *publishing) name() string {
-	switch {
-	case p.collection != "":
-		return p.collection
-	case p.plan.Publish.Collection != "":
-		return p.plan.Publish.Collection
-	}
-	return p.plan.ID
-}
-
 // who is the user and the password; neither is ever shown.
-func (p *publishing) who() (user, password string, err error) {
+func (p *publishing) who(of *plan.Plan) (user, password string, err error) {
 	if p.credentials == "" {
 		user, password = p.app.Getenv("YOYAKU_CALDAV_USER"), p.app.Getenv("YOYAKU_CALDAV_PASSWORD")
 		if user == "" || password == "" {
@@ -192,94 +181,17 @@ func (p *publishing) who() (user, password string, err error) {
 		}
 		return user, password, err
 	}
-	if err := p.plan.Files.Read(p.credentials); err != nil {
+	if err := of.Files.Read(p.credentials); err != nil {
 		return "", "", err
 	}
 	user, password, err = caldav.Credentials(p.credentials)
 	return user, password, rows.In("credentials", err)
 }
 
-// wanted is what the plan has.
-func (p *publishing) wanted() (w publish.Wanted, err error) {
-	series, records := p.plan.Publish.Series, p.plan.Publish.Records
-	if p.only != nil {
-		if series, records, err = p.narrowed(series, records); err != nil {
-			return w, err
-		}
-	}
-	p.series = series
-	if p.span, err = p.windowOf(); err != nil {
-		return w, err
-	}
-	p.anyway = false
-	if err := p.keepReleased(); err != nil {
-		return w, err
-	}
-	if err := p.expect(); err != nil {
-		return w, err
-	}
-	if err := p.hold(); err != nil {
-		return w, err
-	}
-	events, err := p.plan.Ahead(plan.Ahead{Series: series, Records: records, Window: p.span, Overdue: p.span.First, Whole: p.plan.Publish.Whole}, p.place(&plan.Output{}))
-	if err != nil {
-		return w, err
-	}
-	elsewhere := schedule.Elsewhere(series, p.span, p.plan.Publish.Whole, func(*schedule.Series) string { return p.plan.ID })
-	w = publish.Wanted{Plan: p.plan.ID, Calendar: ical.Calendar{Zone: p.plan.Zone, Stamp: p.plan.Env.Today}, Events: events,
-		Window: p.span, Today: p.plan.Env.Today, Overwrite: p.overwrite, Adopt: p.adopt,
-		Within: func(uid string, at eval.Value) bool { return p.plan.Within(uid, at, p.span, p.plan.Publish.Whole) },
-		Left: func(name string) bool {
-			return p.keep && p.plan.Lost(name) || p.only != nil && !slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) && !named(p.only, name) &&
-				!slices.ContainsFunc(series, func(s *schedule.Series) bool { return s.Name == name })
-		},
-		Elsewhere: func(uid string) (e schedule.Event, _ bool) {
-			entry, ok := elsewhere(uid)
-			if ok {
-				e = p.plan.Event(entry)
-			}
-			return e, ok
-		}}
-	if doubts := w.Calendar.Doubts(w.Calendar.Skipped(events)); doubts != "" {
-		p.app.warn("%s", doubts)
-	}
-	return w, nil
-}
-
-func named(names []string, name string) bool {
-	return slices.ContainsFunc(names, func(n string) bool { return phrase.SameName(n, name) })
-}
-
-// narrowed picks the series and records named by --series.
-func (p *publishing) narrowed(series []*schedule.Series, records []*plan.Record) (s []*schedule.Series, r []*plan.Record, err error) {
-	for _, name := range p.only {
-		before := len(s) + len(r)
-		for _, one := range p.plan.FindAll(name) {
-			if slices.Contains(series, one) && !slices.Contains(s, one) {
-				s = append(s, one)
-			}
-		}
-		for _, one := range records {
-			if phrase.SameName(one.Name, name) {
-				r = append(r, one)
-			}
-		}
-		if len(s)+len(r) == before {
-			place := p.plan.Place()
-			if p.plan.FindAll(name) != nil || p.plan.Record(name) != nil {
-				err = fmt.Errorf("`%s` isn't among what the plan publishes (publish: of)", name)
-			} else {
-				err = place.UnknownSeries(name)
-			}
-			return nil, nil, rows.In("series", err)
-		}
-	}
-	return s, r, nil
-}
-
 // decide finds the calendar and compares it with the plan.
-func (p *publishing) decide(ctx context.Context, client *caldav.Client, wanted publish.Wanted) (*caldav.Collection, *publish.Decision, error) {
-	store, err := client.Find(ctx, p.name(), p.collection != "" || p.plan.Publish.Collection != "")
+func (p *publishing) decide(ctx context.Context, client *caldav.Client, of *plan.Plan, wanted publish.Wanted) (*caldav.Collection, *publish.Decision, error) {
+	name, given := office.Collection(of, p.collection)
+	store, err := client.Find(ctx, name, given)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -303,12 +215,9 @@ func (p *publishing) decide(ctx context.Context, client *caldav.Client, wanted p
 	return store, d, err
 }
 
-// tell writes what became of each event; err is why it ended early.
-func (p *publishing) tell(d *publish.Decision, ended error) error {
-	count := map[string]int{}
-	left := 0
-	var failed error
-	err := p.app.lines(&p.out, p.plan, publish.Columns, func(yield func([]eval.Value, error) bool) {
+// tell writes what became of each event; ended is why it ended early.
+func (p *publishing) tell(of *plan.Plan, d *publish.Decision, ended error) error {
+	err := p.app.lines(&p.out, of, publish.Columns, func(yield func([]eval.Value, error) bool) {
 		for _, s := range d.Steps {
 			cells := s.Cells()
 			for i := range cells {
@@ -322,35 +231,19 @@ func (p *publishing) tell(d *publish.Decision, ended error) error {
 	if err != nil {
 		return err
 	}
-	for _, s := range d.Steps {
-		if count[s.Result]++; s.Left() {
-			left++
-		}
-		if s.Result == publish.Failed && failed == nil {
-			failed = errors.New(s.Note)
-		}
-	}
-	var said []string
-	for _, result := range []string{publish.Added, publish.Moved, publish.Changed, publish.Gone, publish.Edited, publish.Conflict, publish.Foreign, publish.Failed} {
-		if n := count[result]; n > 0 {
-			said = append(said, fmt.Sprintf("%d %s", n, result))
-		}
-	}
-	p.app.note("%s.", strings.Join(append(said, fmt.Sprintf("%d unchanged", d.Unchanged)), ", "))
-	for _, w := range p.plan.Warnings() {
-		p.app.warn("%s", w)
-	}
+	p.app.note("%s", d)
+	p.app.tellWarnings(of)
 	switch {
 	case errors.Is(ended, context.Canceled):
 		return errInterrupted
 	case ended != nil:
 		return ended
-	case failed != nil:
-		return &serverError{failed}
+	case d.Failure() != nil:
+		return &serverError{d.Failure()}
 	case p.dry && len(d.Steps) > 0:
-		return &answerNo{"Nothing was done: this was a dry run."}
-	case left > 0:
-		return &answerNo{fmt.Sprintf("%s not as the plan says; the column note tells why.", phrase.IsAre(left, "event"))}
+		return &no{"Nothing was done: this was a dry run."}
+	case d.Left() > 0:
+		return &no{fmt.Sprintf("%s not as the plan says; the column note tells why.", phrase.IsAre(d.Left(), "event"))}
 	}
 	return nil
 }

@@ -1,15 +1,11 @@
 package cli
 
 import (
-	"errors"
-	"fmt"
-
 	"github.com/spf13/cobra"
 
-	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -61,12 +57,8 @@ with the plan.`,
 		if err != nil {
 			return err
 		}
-		wrong := false
-		for i := range list {
-			list[i].Note = list[i].Note && !failing(list[i], false, p != nil && p.Strict)
-			wrong = wrong || !list[i].Note
-		}
-		if wrong {
+		office.Strictly(list, false, p.Strict)
+		if fails, _ := office.Count(list); fails > 0 {
 			return a.tellFindings(list, &r.out, s.files)
 		}
 		unlock, err := p.Lock(a.warn) // before the file is read that is written anew
@@ -82,36 +74,14 @@ with the plan.`,
 	return c
 }
 
-// release works out what is released and writes it.
-func (r *releasing) release(p *plan.Plan) (err error) {
-	run := r.app.newRun()
-	run.plan, run.series, run.window = p, p.Series, r.window
-	if r.Window, err = run.windowOf(); err != nil {
-		return err
-	}
-	if r.Through, err = eval.DateOf(r.through, p.Env); err != nil {
-		return rows.In("through", err)
-	}
-	if r.Window == civil.Always || !r.Window.Has(r.Through) {
-		return &rows.OptionError{Option: "through", Is: true, Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", r.Window.First, r.Window.Last, r.Through)}
-	}
-	if err := p.KeepReleased(); err != nil {
-		return err
-	}
-	data, changes, same, err := p.Release(r.Releasing)
-	var provisional *plan.ProvisionalError
-	if errors.As(err, &provisional) {
-		return &answerNo{"yoyaku: " + err.Error()}
-	}
+// release works out what is released, tells it and writes it.
+func (r *releasing) release(p *plan.Plan) error {
+	released, err := office.Release(p, r.window, r.through, r.Releasing, r.app.tell())
 	if err != nil {
 		return err
 	}
-	count := map[string]int{}
-	for _, h := range changes {
-		count[h.Change()]++
-	}
 	err = r.app.lines(&r.out, p, schedule.ChangeColumns, func(yield func([]eval.Value, error) bool) {
-		for _, h := range changes {
+		for _, h := range released.Changes {
 			if !yield(h.ChangeCells(), nil) {
 				return
 			}
@@ -120,14 +90,10 @@ func (r *releasing) release(p *plan.Plan) (err error) {
 	if err != nil {
 		return err
 	}
-	if data != nil {
-		if err := p.WriteReleased(data); err != nil {
-			return err
-		}
+	if err := released.Put(); err != nil {
+		return err
 	}
-	r.app.note("%d released, %d moved, %d gone, %d as they were released.", count["released"], count["moved"]+count["renamed"], count["gone"], same)
-	for _, w := range p.Warnings() {
-		r.app.warn("%s", w)
-	}
+	r.app.note("%s", released)
+	r.app.tellWarnings(p)
 	return nil
 }

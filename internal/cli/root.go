@@ -10,7 +10,6 @@ import (
 	"io"
 	"net/url"
 	"os"
-	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,6 +20,8 @@ import (
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
+	"yoyaku/internal/office"
+	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
@@ -54,24 +55,6 @@ func (a *App) interruptible() (ctx context.Context, done func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	a.stop.Store(&cancel)
 	return ctx, func() { a.stop.Store(nil); cancel() }
-}
-
-// version is what the build recorded: the module's version, or its commit.
-func version() string {
-	info, ok := debug.ReadBuildInfo()
-	if !ok {
-		return "unknown"
-	}
-	v := info.Main.Version
-	for _, s := range info.Settings {
-		if s.Key == "vcs.revision" && (v == "" || v == "(devel)") {
-			v = s.Value[:min(12, len(s.Value))]
-		}
-	}
-	if v == "" {
-		v = "(devel)"
-	}
-	return v
 }
 
 // Run runs the program with its arguments and returns the exit code.
@@ -133,7 +116,7 @@ reason, and the schedule goes out as a table or as calendar events.
 Start with:  yoyaku demo
 The language of the rules on one page:  yoyaku help phrases
 What is your job?  yoyaku help jobs`,
-		Version:           version(),
+		Version:           office.Version(),
 		SilenceErrors:     true,
 		SilenceUsage:      true,
 		DisableAutoGenTag: true,
@@ -197,6 +180,19 @@ var groups = []commandGroup{
 }
 
 func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+format, args...) }
+
+// tell is where words go that aren't the result.
+func (a *App) tell() office.Tell { return office.Tell{Warn: a.warn, Note: a.note} }
+
+// tellWarnings tells what the calendars that plans asked didn't know.
+func (a *App) tellWarnings(plans ...*plan.Plan) {
+	tell := a.tell().Once()
+	for _, p := range plans {
+		for _, w := range p.Warnings() {
+			tell.Warn("%s", w)
+		}
+	}
+}
 
 // note tells on standard error what isn't the result.
 func (a *App) note(format string, args ...any) {

@@ -10,6 +10,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 )
@@ -124,14 +125,9 @@ func (s *settings) plans(args []string, command string) (list []*plan.Plan, err 
 		if err != nil {
 			return nil, err
 		}
-		for _, other := range list {
-			if other.ID == p.ID {
-				return nil, usagef("%s and %s have the same id, %s, by which their events are known: give each plan its own", other.Path, p.Path, p.ID)
-			}
-		}
 		list = append(list, p)
 	}
-	return list, nil
+	return list, office.Apart(list)
 }
 
 // joined loads the plan of the settings; or several that are named, whose series then

@@ -16,6 +16,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/recur"
+	"yoyaku/internal/files"
 )
 
 // Earlier is what stood in an earlier file, which a new one follows: the same UIDs
@@ -59,12 +60,10 @@ func ReadEarlier(file string, r io.Reader) (*Earlier, error) {
 	return e, nil
 }
 
-// Earliest reads the earlier file of a path; nil where there is none.
-func Earliest(path string) (*Earlier, error) {
-	if info, err := os.Stat(path); err == nil && !info.Mode().IsRegular() && !info.IsDir() {
-		return nil, nil // a device or a pipe holds no earlier calendar
-	}
-	f, err := os.Open(path)
+// OpenEarlier reads the calendar that stands in the place of a new one; nil where there is
+// none.
+func OpenEarlier(path string) (*Earlier, error) {
+	f, err := files.OpenOld(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
@@ -187,23 +186,48 @@ func (b *block) settle() {
 	}
 }
 
-// Follow says what becomes of the events of an earlier file.
-type Follow struct {
-	*Earlier
-	// Window and Today bound what may be cancelled: a day of the window, not before
-	// today.
+// Scope says of which schedule events are, and how far it was asked.
+type Scope struct {
+	// Window is the stretch that was asked: only a day of it may be cancelled or taken
+	// away.
 	Window civil.Span
-	Today  civil.Date
 	// Plans are the plans whose events these are, by the ends of their UIDs.
 	Plans []string
-	// Left reports whether an event of the plan is none of this run's business, and
-	// Elsewhere gives one that the schedule has outside of the window.
+	// Left reports whether a series isn't asked this time, Elsewhere gives an event that the
+	// schedule has outside of the window; nil for none.
 	Left      func(series string) bool
 	Elsewhere func(uid string) (Event, bool)
 	// Within reports whether an event lies in the window; nil goes by its own days.
 	Within func(uid string, at eval.Value) bool
 	// Order is that of series on one day.
 	Order []string
+}
+
+// Leaves reports whether a series isn't asked this time.
+func (s *Scope) Leaves(series string) bool { return s.Left != nil && s.Left(series) }
+
+// Moved is the event of a UID, if the schedule has it outside of the window.
+func (s *Scope) Moved(uid string) (e Event, ok bool) {
+	if s.Elsewhere == nil {
+		return e, false
+	}
+	return s.Elsewhere(uid)
+}
+
+// Covers reports whether the window has an event that goes from a day to a last one.
+func (s *Scope) Covers(uid string, at eval.Value, last civil.Date) bool {
+	if s.Within != nil && last == at.Day {
+		return s.Within(uid, at)
+	}
+	return at.Day <= s.Window.Last && last >= s.Window.First
+}
+
+// Follow says what becomes of the events of an earlier file.
+type Follow struct {
+	*Earlier
+	Scope
+	// Today bounds what may be cancelled: not before it.
+	Today civil.Date
 
 	cancelled []part // anew
 	replaced  int    // texts by hand that were written over
@@ -382,7 +406,7 @@ func (f *Follow) mine(b *block) bool {
 		return false
 	}
 	series, _, _ := identity(b.uid)
-	return f.Left == nil || !f.Left(series)
+	return !f.Leaves(series)
 }
 
 // rank is the place of an event's series in the order of one day.
@@ -396,18 +420,15 @@ func (f *Follow) rank(uid string) int {
 
 // moved is an event that moved out of the window: it is written at its new date.
 func (f *Follow) moved(b *block) (Event, bool) {
-	if !f.mine(b) || !f.touched(b) || f.Elsewhere == nil {
+	if !f.mine(b) || !f.touched(b) {
 		return Event{}, false
 	}
-	return f.Elsewhere(b.uid)
+	return f.Moved(b.uid)
 }
 
 // touched reports whether an earlier event lies in the window, if only in part.
 func (f *Follow) touched(b *block) bool {
-	if f.Within != nil && b.last == b.at.Day {
-		return f.Within(b.uid, b.at)
-	}
-	return b.at.Day <= f.Window.Last && b.last >= f.Window.First
+	return f.Covers(b.uid, b.at, b.last)
 }
 
 // keep is what becomes of an earlier event that the schedule no longer has.

@@ -88,8 +88,8 @@ func TestAgain(t *testing.T) {
 					events = append(events, e)
 				}
 			}
-			f := &Follow{Earlier: earlier, Window: window, Today: today, Plans: []string{"plan"}, Left: func(s string) bool { return s == left },
-				Elsewhere: func(uid string) (Event, bool) { e, ok := all[uid]; return e, ok && !window.Has(e.At.Day) }}
+			f := &Follow{Earlier: earlier, Today: today, Scope: Scope{Window: window, Plans: []string{"plan"}, Left: func(s string) bool { return s == left },
+				Elsewhere: func(uid string) (Event, bool) { e, ok := all[uid]; return e, ok && !window.Has(e.At.Day) }}}
 			c := Calendar{Zone: zone, Stamp: today, Follow: f}
 			var b strings.Builder
 			if err := Write(&b, c, events); err != nil {

@@ -28,7 +28,7 @@ func TestByHand(t *testing.T) {
 				t.Fatal(err)
 			}
 			c.Stamp++
-			c.Follow = &Follow{Earlier: earlier, Window: civil.Span{First: day, Last: day + 100}, Today: day, Plans: []string{"plan"}}
+			c.Follow = &Follow{Earlier: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day + 100}, Plans: []string{"plan"}}}
 		}
 		var b strings.Builder
 		s := NewSink(&b, c)
@@ -126,7 +126,7 @@ func TestCancellations(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	f := &Follow{Earlier: earlier, Window: civil.Span{First: day, Last: day + 100}, Today: day, Plans: []string{"plan"}}
+	f := &Follow{Earlier: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day + 100}, Plans: []string{"plan"}}}
 	if err := Write(&strings.Builder{}, Calendar{Zone: zone, Stamp: day, Follow: f}, list[2:]); err != nil {
 		t.Fatal(err)
 	}

@@ -149,7 +149,7 @@ func FuzzRead(f *testing.F) {
 		} else if err == nil { // what follows it can be read again
 			day, _ := civil.Of(2027, 1, 1)
 			var b strings.Builder
-			follow := &Follow{Earlier: earlier, Window: civil.Always, Today: day, Plans: []string{"p"}}
+			follow := &Follow{Earlier: earlier, Today: day, Scope: Scope{Window: civil.Always, Plans: []string{"p"}}}
 			if werr := Write(&b, Calendar{Stamp: day, Follow: follow}, []Event{{UID: "a@p", At: eval.Day(day)}}); werr != nil {
 				t.Fatalf("%q: %v", s, werr)
 			}

@@ -101,12 +101,10 @@ func (c Calendar) Doubts(skipped []Event) string {
 // Follow makes the calendar follow an earlier one.
 func (s *Sink) Follow(f *Follow) { s.c.Follow = f }
 
-// Bound says of which schedule the events are: the stretch that they cover, the plans
-// of their UIDs, whose series aren't asked, and where a date is that moved out of the
-// stretch.
-func (s *Sink) Bound(window civil.Span, plans []string, left func(series string) bool, elsewhere func(uid string) (Event, bool)) {
+// Bound says of which schedule the events are, to a calendar that follows an earlier one.
+func (s *Sink) Bound(scope Scope) {
 	if f := s.c.Follow; f != nil {
-		f.Window, f.Plans, f.Left, f.Elsewhere = window, plans, left, elsewhere
+		f.Scope = scope
 	}
 }
 

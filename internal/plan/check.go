@@ -46,6 +46,17 @@ func (f Finding) Cells() []eval.Value {
 	return []eval.Value{eval.Str(level), eval.Str(where), eval.Str(f.About), f.At, eval.Str(f.Text)}
 }
 
+// String tells it on one line.
+func (f Finding) String() string {
+	var parts []string
+	for _, c := range f.Cells()[1:] {
+		if text := c.String(); text != "" {
+			parts = append(parts, text)
+		}
+	}
+	return strings.Join(parts, ": ")
+}
+
 // mostRows is how many rows that break one expectation are told one by one.
 const mostRows = 20
 

@@ -5,6 +5,8 @@ package publish
 
 import (
 	"cmp"
+	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -20,16 +22,9 @@ type Wanted struct {
 	Plan     string // its id
 	Calendar ical.Calendar
 	Events   []schedule.Event
-	// Window and Today bound what may be taken away: a day of the window, not before
-	// today.
-	Window civil.Span
-	// Within reports whether an event lies in the window; nil goes by its own day.
-	Within func(uid string, at eval.Value) bool
-	Today  civil.Date
-	// Left reports whether a series isn't asked this time, Elsewhere gives an event that
-	// the schedule has outside of the window.
-	Left      func(series string) bool
-	Elsewhere func(uid string) (schedule.Event, bool)
+	ical.Scope
+	// Today bounds what may be taken away: not before it.
+	Today civil.Date
 	// Overwrite takes what people changed back, Adopt what has lost its mark.
 	Overwrite, Adopt bool
 }
@@ -73,8 +68,8 @@ func (s *Step) Cells() []eval.Value {
 	return []eval.Value{eval.Str(s.Result), eval.Str(s.Series), eval.Str(s.What), eval.Str(s.ID), s.Date, s.Was, eval.Str(s.Note)}
 }
 
-// Left reports whether what the plan says isn't there after all.
-func (s *Step) Left() bool {
+// left reports whether what the plan says isn't there after all.
+func (s *Step) left() bool {
 	return slices.Contains([]string{Edited, Conflict, Foreign, Failed}, s.Result)
 }
 
@@ -89,6 +84,44 @@ type Decision struct {
 	Steps     []*Step
 	Unchanged int
 	Unread    int // resources that can't be read, and are left alone
+}
+
+// results are all results, in the order in which they are counted.
+var results = []string{Added, Moved, Changed, Gone, Edited, Conflict, Foreign, Failed}
+
+// String counts what became of the events.
+func (d *Decision) String() string {
+	count := map[string]int{}
+	for _, s := range d.Steps {
+		count[s.Result]++
+	}
+	var said []string
+	for _, result := range results {
+		if n := count[result]; n > 0 {
+			said = append(said, fmt.Sprintf("%d %s", n, result))
+		}
+	}
+	return strings.Join(append(said, fmt.Sprintf("%d unchanged.", d.Unchanged)), ", ")
+}
+
+// Left counts the events that aren't there as the plan says.
+func (d *Decision) Left() (n int) {
+	for _, s := range d.Steps {
+		if s.left() {
+			n++
+		}
+	}
+	return n
+}
+
+// Failure is what the first step that failed says; nil for none.
+func (d *Decision) Failure() error {
+	for _, s := range d.Steps {
+		if s.Result == Failed {
+			return errors.New(s.Note)
+		}
+	}
+	return nil
 }
 
 // Decide compares a plan with what is on the server.
@@ -117,10 +150,10 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 	}
 	for _, h := range order {
 		series, _, _ := ical.Identity(h.UID)
-		if wanted[h.UID] || h.Plan != w.Plan || h.Mark == "" || w.Left != nil && w.Left(series) || !w.within(h.UID, h.At) {
+		if wanted[h.UID] || h.Plan != w.Plan || h.Mark == "" || w.Leaves(series) || !w.Covers(h.UID, h.At, h.At.Day) {
 			continue
 		}
-		if e, ok := w.elsewhere(h.UID); ok {
+		if e, ok := w.Moved(h.UID); ok {
 			if err := d.event(w, e, h); err != nil {
 				return nil, err
 			}
@@ -140,13 +173,6 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 		return cmp.Compare(day(a), day(b))
 	})
 	return d, nil
-}
-
-func (w *Wanted) elsewhere(uid string) (schedule.Event, bool) {
-	if w.Elsewhere == nil {
-		return schedule.Event{}, false
-	}
-	return w.Elsewhere(uid)
 }
 
 // event decides about an event that the plan has.
@@ -256,11 +282,4 @@ func (d *Decision) vanished(w Wanted, h *held) {
 		step.Result, step.Note = Conflict, "changed by hand, and gone from the plan"
 	}
 	d.Steps = append(d.Steps, step)
-}
-
-func (w *Wanted) within(uid string, at eval.Value) bool {
-	if w.Within != nil {
-		return w.Within(uid, at)
-	}
-	return w.Window.Has(at.Day)
 }

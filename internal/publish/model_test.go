@@ -145,9 +145,9 @@ func TestNothingIsLost(t *testing.T) {
 			if r.IntN(5) == 0 {
 				left = fmt.Sprint("s", r.IntN(3))
 			}
-			w := Wanted{Plan: "plan", Calendar: ical.Calendar{Stamp: today}, Window: window, Today: today, Overwrite: r.IntN(8) == 0, Adopt: r.IntN(8) == 0,
-				Left:      func(series string) bool { return series == left },
-				Elsewhere: func(uid string) (schedule.Event, bool) { e, ok := all[uid]; return e, ok && !window.Has(e.At.Day) }}
+			w := Wanted{Plan: "plan", Calendar: ical.Calendar{Stamp: today}, Today: today, Overwrite: r.IntN(8) == 0, Adopt: r.IntN(8) == 0,
+				Scope: ical.Scope{Window: window, Left: func(series string) bool { return series == left },
+					Elsewhere: func(uid string) (schedule.Event, bool) { e, ok := all[uid]; return e, ok && !window.Has(e.At.Day) }}}
 			for _, uid := range slices.Sorted(maps.Keys(all)) {
 				if e := all[uid]; window.Has(e.At.Day) && e.Series != left {
 					w.Events = append(w.Events, e)
@@ -223,7 +223,7 @@ func TestNothingIsLost(t *testing.T) {
 				o, err := ical.ReadObject(s.data[name])
 				p := told[e.UID]
 				switch {
-				case p != nil && p.Left():
+				case p != nil && p.left():
 				case name == raced && strings.Contains(s.data[name], "COMMENT:quick"):
 					fail("%s was changed meanwhile, and that isn't told: %v", e.UID, p)
 				case err != nil || o.Hash != made(t, w, e).Hash || o.Plan != "plan" || o.Mark != o.Hash && o.Hash != made(t, w, e).Mark:
@@ -312,7 +312,7 @@ func made(t *testing.T, w Wanted, e schedule.Event) *ical.Object {
 // next time finishes it.
 func TestInTheMiddle(t *testing.T) {
 	first, _ := civil.Of(2027, 1, 1)
-	w := Wanted{Plan: "plan", Window: civil.Always}
+	w := Wanted{Plan: "plan", Scope: ical.Scope{Window: civil.Always}}
 	for i := range 20 {
 		e := schedule.Event{Series: "pay", What: "date", ID: fmt.Sprint(i), Summary: "Pay", At: eval.Day(first + civil.Date(i))}
 		e.UID = schedule.UID(e, "plan")

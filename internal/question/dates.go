@@ -10,6 +10,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/ical"
 )
 
 func init() { register(newDates) }
@@ -342,13 +343,13 @@ func (l *listing) bound(j *Job, to Events) {
 	}
 	left := func(series string) bool { return len(named) > 0 && !named[series] }
 	elsewhere := schedule.Elsewhere(l.series, l.span, false, func(s *schedule.Series) string { return l.plan(j, s) })
-	to.Bound(l.span, plans, left, func(uid string) (made schedule.Event, _ bool) {
+	to.Bound(ical.Scope{Window: l.span, Plans: plans, Left: left, Elsewhere: func(uid string) (made schedule.Event, _ bool) {
 		e, ok := elsewhere(uid)
 		if ok {
 			made = l.form.Of(l.event(j, e))
 		}
 		return made, ok
-	})
+	}})
 }
 
 // plan is the plan that a series' events are of; rules alone share one.

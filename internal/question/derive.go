@@ -8,6 +8,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/ical"
 )
 
 func init() { register(newDerive) }
@@ -128,7 +129,7 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 		e.List[i] = q.form.Of(e.List[i])
 		e.List[i].Category = "" // a file's name is no word for people
 	}
-	to.Bound(civil.Always, []string{j.ID}, func(series string) bool { return series != stem }, nil)
+	to.Bound(ical.Scope{Window: civil.Always, Plans: []string{j.ID}, Left: func(series string) bool { return series != stem }})
 	return to.Events(e.List)
 }
 

@@ -4,11 +4,11 @@ import (
 	"slices"
 	"sync/atomic"
 
-	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/ical"
 	"yoyaku/internal/tabular"
 )
 
@@ -244,9 +244,9 @@ func (j *Job) pass(t *Table) error {
 
 // Events takes calendar events; the writer of calendar files does.
 type Events interface {
-	// Bound says of which schedule the events are, for a calendar that follows an
-	// earlier one.
-	Bound(window civil.Span, plans []string, left func(series string) bool, elsewhere func(uid string) (schedule.Event, bool))
+	// Bound says of which schedule the events are, to a calendar that follows an earlier
+	// one.
+	Bound(ical.Scope)
 	Events(list []schedule.Event) error
 }
 

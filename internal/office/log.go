@@ -1,4 +1,4 @@
-package cli
+package office
 
 import (
 	"bytes"
@@ -10,6 +10,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -43,15 +44,19 @@ type logMoved struct {
 	Reason string `json:"reason,omitempty"`
 }
 
-// noteMoved remembers what a line of the log tells of an output.
-func (r *run) noteMoved(out *plan.Output, list []schedule.Difference, data []byte) {
-	if r.by == "" {
-		return
+// written is what a line of the log tells of outputs.
+type written struct {
+	moved  []schedule.Difference
+	hashes map[string]string
+}
+
+// add takes an output: what it holds now, and how it differs from what stood there.
+func (l *written) add(out *plan.Output, list []schedule.Difference, data []byte) {
+	if l.hashes == nil {
+		l.hashes = map[string]string{}
 	}
-	if r.hashes == nil {
-		r.hashes = map[string]string{}
-	}
-	r.hashes[out.File] = hashOf(data)
+	sum := sha256.Sum256(data)
+	l.hashes[out.File] = hex.EncodeToString(sum[:])
 	for _, d := range list {
 		if d.Series == "" && len(out.Of) == 1 { // the table of one series doesn't name it
 			d.Series = out.Of[0].Name
@@ -59,24 +64,15 @@ func (r *run) noteMoved(out *plan.Output, list []schedule.Difference, data []byt
 		if d.Was.Kind == 0 || d.Now.Kind == 0 || d.Was.SameTime(d.Now) {
 			continue
 		}
-		known := false
-		for _, m := range r.moved {
-			known = known || m.Series == d.Series && m.What == d.What && m.ID == d.ID
-		}
-		if !known {
-			r.moved = append(r.moved, d)
+		if !slices.ContainsFunc(l.moved, func(m schedule.Difference) bool { return m.Series == d.Series && m.What == d.What && m.ID == d.ID }) {
+			l.moved = append(l.moved, d)
 		}
 	}
 }
 
-func hashOf(data []byte) string {
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:])
-}
-
-// log adds a line for each run to the logs beside their plans, which appear with the
+// logged adds a line for each work to the logs beside their plans, which appear with the
 // outputs. Until unlock, nobody else writes them.
-func (r *run) log(runs []*run) (unlock func(), err error) {
+func logged(works []*Work) (unlock func(), err error) {
 	var held []func()
 	unlock = func() {
 		for _, u := range held {
@@ -84,16 +80,16 @@ func (r *run) log(runs []*run) (unlock func(), err error) {
 		}
 	}
 	logs := map[string]*bytes.Buffer{}
-	order := slices.Clone(runs) // all take their turns in one order
-	slices.SortStableFunc(order, func(a, b *run) int { return strings.Compare(a.plan.Path, b.plan.Path) })
-	for _, one := range order {
-		path := filepath.Join(filepath.Dir(one.plan.Path), logName)
-		if err := one.plan.Files.Write(path); err != nil {
+	order := slices.Clone(works) // all take their turns in one order
+	slices.SortStableFunc(order, func(a, b *Work) int { return strings.Compare(a.Plan.Path, b.Plan.Path) })
+	for _, w := range order {
+		path := filepath.Join(filepath.Dir(w.Plan.Path), logName)
+		if err := w.Plan.Files.Write(path); err != nil {
 			return unlock, err
 		}
 		b := logs[path]
 		if b == nil {
-			free, err := one.plan.Lock(r.app.warn)
+			free, err := w.Plan.Lock(w.tell.Warn)
 			if err != nil {
 				return unlock, err
 			}
@@ -108,40 +104,54 @@ func (r *run) log(runs []*run) (unlock func(), err error) {
 				b.WriteByte('\n')
 			}
 		}
-		data, err := json.Marshal(one.logLine())
+		data, err := json.Marshal(w.logLine())
 		if err != nil {
 			return unlock, err
 		}
 		b.Write(append(data, '\n'))
 	}
 	for _, path := range slices.Sorted(maps.Keys(logs)) {
-		w, err := runs[0].stage.Create(path)
-		if err == nil {
-			_, err = w.Write(logs[path].Bytes())
-		}
-		if err != nil {
+		if err := works[0].put(path, logs[path].Bytes()); err != nil {
 			return unlock, err
 		}
 	}
 	return unlock, nil
 }
 
-// logLine is what the log tells of the run.
-func (r *run) logLine() logLine {
-	folder := filepath.Dir(r.plan.Path)
-	line := logLine{Plan: r.plan.ID, AsOf: r.plan.Env.Today.String(), By: r.by, Note: r.logNote, Version: version(),
-		Window: r.span.First.String() + ".." + r.span.Last.String(), Read: map[string]string{}, Written: r.hashes, Moved: []logMoved{}}
-	for _, path := range r.plan.Files.Reads() {
+// logLine is what the log tells of the work.
+func (w *Work) logLine() logLine {
+	folder := filepath.Dir(w.Plan.Path)
+	line := logLine{Plan: w.Plan.ID, AsOf: w.Plan.Env.Today.String(), By: w.asked.By, Note: w.asked.Note, Version: Version(),
+		Window: w.Span.First.String() + ".." + w.Span.Last.String(), Read: map[string]string{}, Written: w.written.hashes, Moved: []logMoved{}}
+	for _, path := range w.Plan.Files.Reads() {
 		name := path
 		if rel, err := filepath.Rel(folder, path); err == nil {
 			name = filepath.ToSlash(rel)
 		}
-		if sum := r.plan.Files.Sum(path); sum != "" {
+		if sum := w.Plan.Files.Sum(path); sum != "" {
 			line.Read[name] = sum
 		}
 	}
-	for _, d := range r.moved {
+	for _, d := range w.written.moved {
 		line.Moved = append(line.Moved, logMoved{d.Series, d.What, d.ID, d.Was.String(), d.Now.String(), d.Detail})
 	}
 	return line
+}
+
+// Version is what the build recorded: the module's version, or its commit.
+func Version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "unknown"
+	}
+	v := info.Main.Version
+	for _, s := range info.Settings {
+		if s.Key == "vcs.revision" && (v == "" || v == "(devel)") {
+			v = s.Value[:min(12, len(s.Value))]
+		}
+	}
+	if v == "" {
+		v = "(devel)"
+	}
+	return v
 }

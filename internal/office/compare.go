@@ -1,0 +1,146 @@
+package office
+
+import (
+	"bytes"
+	"cmp"
+	"errors"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+)
+
+// Side is a plan as one side of a comparison. wide is the same plan, read once more, whose
+// calendars are asked further than the answer goes.
+func Side(name string, p, wide *plan.Plan, tell Tell) (s question.Side, err error) {
+	w, err := New(p, Asked{}, Silent)
+	if err != nil {
+		return s, err
+	}
+	note := func(text string) { tell.Note("%s: %s", name, text) }
+	s = question.Side{Name: name, Window: &w.Span}
+	s.Dates = func(span, around civil.Span) ([]schedule.Event, error) {
+		ask := func(p *plan.Plan, span civil.Span, note func(string)) ([]schedule.Event, error) {
+			return p.Ahead(plan.Ahead{Series: p.Series, Records: p.Records, Window: span, Overdue: span.First}, w.place(nil, note))
+		}
+		if _, err := ask(p, span, note); err != nil {
+			return nil, err
+		}
+		return ask(wide, around, func(string) {}) // which was told already
+	}
+	return s, nil
+}
+
+// CompareOutputs compares a plan's outputs as they stand with what it makes now. What
+// several files tell alike is told once.
+func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	w, err := New(p, Asked{}, Silent)
+	if err != nil {
+		return t, err
+	}
+	told := map[string]bool{}
+	once := func(d schedule.Difference) error {
+		line := "" // a title that went along is told by one file and not by another
+		for _, c := range d.Cells()[1:6] {
+			line += phrase.FoldName(c.String()) + "\x00"
+		}
+		if told[line] {
+			return nil
+		}
+		told[line] = true
+		t.Count(d)
+		return put(d)
+	}
+	var left []string
+	defer func() {
+		if left != nil {
+			tell.Note("Not compared, since their rows have no key or such a file isn't read: %s.", strings.Join(left, ", "))
+		}
+	}()
+	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
+	slices.SortStableFunc(list, func(a, b *plan.Output) int { return cmp.Compare(single(a), single(b)) })
+	for _, out := range list {
+		if _, err := os.Stat(w.path(out)); err != nil {
+			tell.Note("%s: not there yet.", out.File)
+			continue
+		}
+		key, ok := keyOfRows(out)
+		if !ok {
+			left = append(left, out.File)
+			continue
+		}
+		same, err := w.compare(out, key, once)
+		if err != nil {
+			return t, err
+		}
+		t.Same = max(t.Same, same)
+	}
+	return t, nil
+}
+
+// compare compares an output as it stands with what it is now, and counts what is the same.
+func (w *Work) compare(out *plan.Output, key string, put func(schedule.Difference) error) (same int, err error) {
+	path := w.path(out)
+	if err := w.Plan.Files.Read(path); err != nil {
+		return 0, err
+	}
+	var b bytes.Buffer
+	_, err = w.Output(&b, out)
+	empty := errors.Is(err, ical.ErrEmpty)
+	if err != nil && !empty {
+		return 0, out.Fault(err)
+	}
+	old := question.Side{Name: path, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
+	now := question.Side{Name: path, Window: &w.Span, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(b.Bytes())), nil }}
+	if out.Wide() {
+		old.Series, now.Series = out.Of[0].Name, out.Of[0].Name
+	}
+	if empty { // a calendar without events isn't written
+		now.Dates = func(civil.Span, civil.Span) ([]schedule.Event, error) { return nil, nil }
+	}
+	place := w.Plan.Place()
+	place.Note = func(string, ...any) {}
+	t, err := place.Compare(old, now, key, put)
+	return t.Same, err
+}
+
+// keyOfRows is the column that names an output's rows; "" where its dates do. ok is false
+// where nothing does, or the file can't be read again.
+func keyOfRows(out *plan.Output) (key string, ok bool) {
+	switch {
+	case out.Days():
+		key = "date"
+	case out.Record != nil && out.Make == nil:
+		key = out.Record.Key
+	}
+	return key, (out.Record == nil || key != "") && question.Readable(out.File)
+}
+
+// single is 1 for an output that is the table of one series.
+func single(o *plan.Output) int {
+	if len(o.Of) == 1 && !o.Format.Events {
+		return 1
+	}
+	return 0
+}
+
+// Doubts tells of plans that were compared what may be wrong with their dates.
+func Doubts(plans []*plan.Plan, tell Tell) error {
+	tell = tell.Once()
+	for _, p := range plans {
+		if p.Window != nil {
+			if err := warnHeld(p, nil, *p.Window, tell); err != nil {
+				return err
+			}
+		}
+		tell.warnings(p)
+	}
+	return nil
+}

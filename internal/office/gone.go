@@ -1,0 +1,116 @@
+package office
+
+import (
+	"errors"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/tabular"
+)
+
+// gone makes again the files of owners who are no longer among the people: what of the
+// plan they hold is cancelled. A table is told of, and stays.
+func (w *Work) gone() (list []*making, err error) {
+	if w.asked.Series != nil {
+		return nil, nil
+	}
+	for _, out := range w.Plan.Split {
+		pattern := filepath.Join(escapeGlob(w.folder()), filepath.FromSlash(strings.ReplaceAll(escapeGlob(out.File), "{owner}", "*")))
+		found, err := filepath.Glob(pattern)
+		if err != nil {
+			return nil, err
+		}
+		for _, path := range found {
+			m, err := w.goneAt(out, path)
+			if err != nil {
+				return nil, err
+			}
+			if m != nil {
+				w.told(m)
+				list = append(list, m)
+			}
+		}
+	}
+	return list, nil
+}
+
+// goneAt looks at a file whose name fits that of an output split by owners; nil if there
+// is nothing to write.
+func (w *Work) goneAt(out *plan.Output, path string) (*making, error) {
+	rel, err := filepath.Rel(w.folder(), path)
+	if err != nil {
+		return nil, nil
+	}
+	one := *out
+	one.File = filepath.ToSlash(rel)
+	var fits bool
+	one.Owner, fits = out.Named(one.File)
+	if !fits || slices.ContainsFunc(w.Plan.Outputs, func(o *plan.Output) bool { return strings.EqualFold(o.File, one.File) }) || w.Plan.Files.Free(path) != nil {
+		return nil, nil
+	}
+	if !out.Format.Events {
+		if ours(path) {
+			w.noted(one.File, "nobody is called `"+one.Owner+"` any more; the file stays as it is")
+		}
+		return nil, nil
+	}
+	if err := w.Plan.Files.Write(path); err != nil {
+		return nil, err
+	}
+	m, err := w.cancelled(&one, path)
+	if err != nil {
+		return nil, out.Fault(err)
+	}
+	return m, nil
+}
+
+// cancelled is a calendar in which the events of an output are cancelled; nil if nothing
+// of it is the plan's.
+func (w *Work) cancelled(out *plan.Output, path string) (*making, error) {
+	before, err := ical.OpenEarlier(path)
+	if err != nil || before == nil {
+		return nil, err
+	}
+	m := &making{Work: w, out: out}
+	to, err := m.sink(&m.data)
+	if err != nil {
+		return nil, err
+	}
+	sink := to.(*ical.Sink)
+	f := &ical.Follow{Earlier: before, Today: w.Plan.Env.Today, Scope: ical.Scope{Window: w.Span, Plans: []string{w.Plan.ID}, Order: order(out),
+		Left: func(series string) bool { return w.Plan.Find(series) != nil && !has(out.Of, series) }}}
+	sink.Follow(f)
+	switch err := sink.Events(nil); {
+	case errors.Is(err, ical.ErrEmpty):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	if f.Cancelled() == 0 || files.Same(path, m.data.Bytes()) {
+		return nil, nil
+	}
+	m.listed = sink.Count()
+	m.compared()
+	m.became += ": nobody is called `" + out.Owner + "` any more"
+	return m, nil
+}
+
+// escapeGlob takes the meaning off what a pattern of files would take for more than text.
+func escapeGlob(s string) string {
+	return strings.NewReplacer("[", "[[]", "*", "[*]", "?", "[?]").Replace(s)
+}
+
+// ours reports whether a table has the heading of one that a run makes of series.
+func ours(path string) bool {
+	r, closer, err := tabular.Open(path, strings.NewReader(""), tabular.Input{})
+	if err != nil {
+		return false
+	}
+	defer closer.Close()
+	return schedule.HasHead(r.Columns())
+}

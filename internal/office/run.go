@@ -1,0 +1,217 @@
+package office
+
+import (
+	"fmt"
+	"slices"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/plan"
+)
+
+// Run makes all outputs of plans, and puts them in place together or not at all.
+func Run(plans []*plan.Plan, a Asked, tell Tell) (works []*Work, err error) {
+	if err := Known(plans, a.Series, false); err != nil {
+		return nil, rows.In("series", err)
+	}
+	defer func() {
+		for _, w := range works {
+			w.stage.Drop()
+		}
+	}()
+	for _, p := range plans {
+		w, err := New(p, a, tell)
+		if err != nil {
+			return nil, err
+		}
+		works = append(works, w)
+	}
+	for _, one := range works { // what the others write is none of its files
+		for _, other := range works {
+			for _, out := range other.Plan.Outputs {
+				if one == other {
+					continue
+				}
+				if err := one.Plan.Files.Write(other.path(out)); err != nil {
+					return nil, out.Fault(err)
+				}
+			}
+		}
+	}
+	for _, w := range works {
+		if err := w.make(); err != nil {
+			if len(works) > 1 {
+				err = named(err, w.Plan)
+			}
+			return nil, err
+		}
+	}
+	if a.By != "" {
+		unlock, err := logged(works)
+		defer unlock()
+		if err != nil {
+			return nil, err
+		}
+	}
+	for _, w := range works {
+		if err := w.stage.Commit(); err != nil {
+			return nil, err
+		}
+	}
+	return works, nil
+}
+
+// make makes the outputs of the plan, and stages them.
+func (w *Work) make() error {
+	if err := w.keepReleased(); err != nil {
+		return err
+	}
+	for _, s := range w.Series {
+		sum, err := schedule.Summarise(s, w.Span, w.Plan.Env.Today)
+		if err != nil {
+			return fmt.Errorf("series %s: %w", s.Name, err)
+		}
+		w.Sums = append(w.Sums, sum)
+	}
+	for _, step := range []func() error{w.expect, w.hold, w.outputs, w.strict} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// expect holds the plan against what it expects, and its days by hand and owners; a
+// fail stops the run.
+func (w *Work) expect() error {
+	found, err := w.Plan.Expectations(w.Series, w.Span, w.placeOf("records"))
+	if err != nil {
+		return err
+	}
+	wrong := w.Plan.Faults()
+	if len(found)+len(wrong) == 0 {
+		return nil
+	}
+	for _, f := range append(slices.Clone(wrong), found...) {
+		w.tell.Warn("%s", f)
+	}
+	if len(wrong) > 0 {
+		return &No{Text: phrase.Several(len(wrong), "entry") + " can't be right, so nothing is written; yoyaku check tells all"}
+	}
+	said := phrase.Several(len(found), "expectation") + " not met"
+	if w.asked.Anyway {
+		w.tell.Warn("%s, and written all the same", said)
+		return nil
+	}
+	return &No{Text: said + ", so nothing is written; yoyaku check tells all, --anyway writes all the same"}
+}
+
+// scope are the series that are named; nil for all.
+func (w *Work) scope() []*schedule.Series {
+	if w.asked.Series == nil {
+		return nil
+	}
+	return w.Series
+}
+
+// keepReleased puts what was released in the place of what the plan gives now.
+func (w *Work) keepReleased() error {
+	if !w.asked.Keep {
+		return nil
+	}
+	kept, err := w.Plan.Keep(w.scope(), w.Span)
+	if err != nil {
+		return err
+	}
+	if len(kept) > 0 {
+		w.tell.Note("%s as released, which the plan now gives otherwise.", phrase.IsAre(len(kept), "date"))
+	}
+	return nil
+}
+
+// hold stops where dates aren't as they were released.
+func (w *Work) hold() error {
+	held, err := w.Plan.Hold(w.scope(), w.Span)
+	if err != nil {
+		return err
+	}
+	if w.asked.Keep { // of a series that is no more, nothing can be put back
+		rest := slices.DeleteFunc(slices.Clone(held), func(h schedule.Held) bool { return w.Plan.Find(h.Series) == nil })
+		if gone := len(held) - len(rest); gone > 0 {
+			w.tell.Warn("%s of series that the plan no longer has: they stay in calendars, and aren't in tables", phrase.Several(gone, "released date"))
+		}
+		held = rest
+	}
+	if len(held) == 0 {
+		return nil
+	}
+	return &HeldError{Plan: w.Plan, List: held}
+}
+
+// warnHeld tells how many dates of series aren't as they were released; nil are all.
+func warnHeld(p *plan.Plan, series []*schedule.Series, window civil.Span, tell Tell) error {
+	held, err := p.Hold(series, window)
+	if len(held) > 0 {
+		tell.Warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(held), "date"))
+	}
+	return err
+}
+
+// warnings are what may be wrong with the result.
+func (w *Work) warnings() (list []string) {
+	for _, s := range w.Sums {
+		if s.Blank > 0 {
+			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, phrase.Several(s.Blank, "nominal date")))
+		}
+		if s.Provisional > 0 {
+			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name, phrase.IsAre(s.Provisional, "date")))
+		}
+	}
+	return append(list, w.Plan.Warnings()...)
+}
+
+// strict stops a run that warns, where the plan says so.
+func (w *Work) strict() error {
+	if !w.Plan.Strict {
+		return nil
+	}
+	warnings := w.warnings()
+	for _, l := range w.Lines {
+		if l.Note {
+			warnings = append(warnings, l.Of+": "+l.Text)
+		}
+	}
+	for _, text := range warnings {
+		w.tell.Warn("%s", text)
+	}
+	if len(warnings) > 0 {
+		return &No{Text: "the plan is strict and there are warnings, so nothing is written"}
+	}
+	return nil
+}
+
+// Report tells what a run gave besides its series: what became of each output through
+// file, and what else there is to know.
+func Report(works []*Work, file func(line string), tell Tell) {
+	once := tell.Once()
+	for _, w := range works {
+		of := ""
+		if len(works) > 1 {
+			of = w.Plan.ID + " "
+		}
+		for _, l := range w.Lines {
+			file("  " + of + l.Of + ": " + l.Text)
+		}
+		for _, text := range w.Plan.Told {
+			tell.Note("%s", text)
+		}
+		if w.Cut > 0 {
+			tell.Warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", phrase.Several(w.Cut, "occurrence"))
+		}
+		for _, text := range w.warnings() {
+			once.Warn("%s", text)
+		}
+	}
+}
