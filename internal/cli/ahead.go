@@ -2,7 +2,6 @@ package cli
 
 import (
 	"io"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -49,12 +48,7 @@ stand first.`,
 			return err
 		}
 		next.Names = args
-		place := func(p *plan.Plan) question.Place {
-			place := p.Place()
-			place.Stdin, place.Warn, place.Note, place.Flags = strings.NewReader(""), a.warn, a.note, true
-			return place
-		}
-		coming, err := office.Ahead(plans, next, place, a.tell())
+		coming, err := office.Ahead(plans, next, a.tell())
 		if err != nil {
 			return err
 		}

@@ -102,7 +102,7 @@ func onCommand(options []*question.Option) (list []*question.Option) {
 
 // answer answers a job: the result is written whole or not at all.
 func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string) error {
-	place := p.Place()
+	place := office.Place(p)
 	place.Stdin, place.Warn, place.Note, place.Flags = a.In, a.warn, a.note, true
 	var stage files.Stage
 	defer stage.Drop()

@@ -66,9 +66,8 @@ func code(err error) int {
 	var network *caldav.UnreachedError
 	var answer *caldav.StatusError
 	var server *serverError
-	var released *plan.ReleasedError
 	switch {
-	case errors.As(err, new(*no)), errors.As(err, &released), errors.As(err, new(*office.No)), errors.As(err, new(*office.HeldError)):
+	case errors.As(err, new(*no)), errors.As(err, new(*office.LedgerError)), errors.As(err, new(*office.No)), errors.As(err, new(*office.HeldError)):
 		return exitNo
 	case errors.Is(err, errInterrupted), errors.Is(err, context.Canceled):
 		return exitStopped

@@ -22,7 +22,7 @@ func (a *App) tellHeld(out *output, held *office.HeldError) error {
 		to = *out
 	}
 	to.shape = &question.Shape{}
-	err := a.lines(&to, held.Plan, schedule.HeldColumns, func(yield func([]eval.Value, error) bool) {
+	err := a.lines(&to, held.Plan, schedule.BreachColumns, func(yield func([]eval.Value, error) bool) {
 		for _, h := range held.List {
 			if !yield(h.Cells(), nil) {
 				return

@@ -13,11 +13,10 @@ import (
 
 // releasing is a plan being released.
 type releasing struct {
-	app             *App
-	out             output
-	shape           question.Shape
-	through, window string
-	plan.Releasing
+	app   *App
+	out   output
+	shape question.Shape
+	office.Releasing
 }
 
 func (a *App) releaseCommand() *cobra.Command {
@@ -38,12 +37,12 @@ with the plan.`,
 	r := &releasing{app: a}
 	r.out = output{app: a, shape: &r.shape, formats: report.Names(false)}
 	options := bindAll(c, []*question.Option{
-		{Name: "through", Kind: question.Date, Needed: true, Help: "last `DAY` that is released, inside the window", Into: &r.through},
+		{Name: "through", Kind: question.Date, Needed: true, Help: "last `DAY` that is released, inside the window", Into: &r.Through},
 		{Name: "by", Needed: true, Help: "`NAME` of who releases", Into: &r.By},
 		{Name: "note", Help: "`TEXT` to keep with it", Into: &r.Note},
 		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to release, with commas; also of one that\nthe plan no longer has", Into: &r.Series},
 		{Name: "provisional", Kind: question.Yes, Help: "release dates too that may still move, since a calendar\nknows no holidays there yet", Into: &r.Provisional},
-		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.window},
+		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.Window},
 	}, r.out.with(&r.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -53,7 +52,7 @@ with the plan.`,
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		list, p, err := a.findings(s, r.window, false)
+		list, p, err := a.findings(s, r.Window, false)
 		if err != nil {
 			return err
 		}
@@ -61,7 +60,7 @@ with the plan.`,
 		if fails, _ := office.Count(list); fails > 0 {
 			return a.tellFindings(list, &r.out, s.files)
 		}
-		unlock, err := p.Lock(a.warn) // before the file is read that is written anew
+		unlock, err := office.Lock(p, a.tell()) // before the file is read that is written anew
 		if err != nil {
 			return err
 		}
@@ -76,7 +75,7 @@ with the plan.`,
 
 // release works out what is released, tells it and writes it.
 func (r *releasing) release(p *plan.Plan) error {
-	released, err := office.Release(p, r.window, r.through, r.Releasing, r.app.tell())
+	released, err := office.Release(p, r.Releasing, r.app.tell())
 	if err != nil {
 		return err
 	}

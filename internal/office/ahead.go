@@ -2,13 +2,13 @@ package office
 
 import (
 	"slices"
+	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
 )
 
 // Next is what is asked of what comes up.
@@ -30,8 +30,8 @@ type Coming struct {
 	of      map[string]*plan.Plan // by UID
 }
 
-// Ahead lists what comes up of plans. place gives what a plan's records are asked from.
-func Ahead(plans []*plan.Plan, n Next, place func(*plan.Plan) question.Place, tell Tell) (c *Coming, err error) {
+// Ahead lists what comes up of plans.
+func Ahead(plans []*plan.Plan, n Next, tell Tell) (c *Coming, err error) {
 	if err := Known(plans, n.Names, true); err != nil {
 		return nil, err
 	}
@@ -48,12 +48,14 @@ func Ahead(plans []*plan.Plan, n Next, place func(*plan.Plan) question.Place, te
 	}
 	c.Window, c.columns = c.asked[0].Window, c.asked[0]
 	for i, p := range plans {
-		if err := warnHeld(p, c.asked[i].Series, c.asked[i].Window, tell); err != nil {
+		if err := LedgerOf(p).warn(c.asked[i].Series, c.asked[i].Window, tell); err != nil {
 			return nil, err
 		}
 	}
 	for i, p := range plans {
-		list, err := p.Ahead(c.asked[i], place(p))
+		place := p.Place()
+		place.Stdin, place.Warn, place.Note, place.Flags = strings.NewReader(""), tell.Warn, tell.Note, true
+		list, err := p.Ahead(c.asked[i], place)
 		if err != nil {
 			return nil, err
 		}

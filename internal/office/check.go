@@ -33,7 +33,11 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 		}
 		return notes, err
 	}
-	return append(c.Findings, p.Check(w.Span, released && len(c.Findings) == 0, w.placeOf(""), output)...), nil
+	var breaches []plan.Finding
+	if released && len(c.Findings) == 0 {
+		breaches = w.ledger.findings(w.Span)
+	}
+	return append(c.Findings, p.Check(w.Span, breaches, w.placeOf(""), output)...), nil
 }
 
 // Strictly makes fails of notes: of all, or with warnings of those that warn.

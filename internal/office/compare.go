@@ -105,7 +105,7 @@ func (w *Work) compare(out *plan.Output, key string, put func(schedule.Differenc
 	if empty { // a calendar without events isn't written
 		now.Dates = func(civil.Span, civil.Span) ([]schedule.Event, error) { return nil, nil }
 	}
-	place := w.Plan.Place()
+	place := w.ledger.place()
 	place.Note = func(string, ...any) {}
 	t, err := place.Compare(old, now, key, put)
 	return t.Same, err
@@ -136,7 +136,7 @@ func Doubts(plans []*plan.Plan, tell Tell) error {
 	tell = tell.Once()
 	for _, p := range plans {
 		if p.Window != nil {
-			if err := warnHeld(p, nil, *p.Window, tell); err != nil {
+			if err := LedgerOf(p).warn(nil, *p.Window, tell); err != nil {
 				return err
 			}
 		}

@@ -62,7 +62,7 @@ func (m *making) follow(sink *ical.Sink) error {
 func (w *Work) scopeOf(of []*schedule.Series, whole bool) ical.Scope {
 	elsewhere := schedule.Elsewhere(of, w.Span, whole, func(*schedule.Series) string { return w.Plan.ID })
 	return ical.Scope{Window: w.Span, Plans: []string{w.Plan.ID},
-		Left: func(series string) bool { return w.asked.Keep && w.Plan.Lost(series) },
+		Left: func(series string) bool { return w.asked.Keep && w.ledger.lost(series) },
 		Elsewhere: func(uid string) (e schedule.Event, ok bool) {
 			entry, ok := elsewhere(uid)
 			if ok {

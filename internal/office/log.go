@@ -89,7 +89,7 @@ func logged(works []*Work) (unlock func(), err error) {
 		}
 		b := logs[path]
 		if b == nil {
-			free, err := w.Plan.Lock(w.tell.Warn)
+			free, err := Lock(w.Plan, w.tell)
 			if err != nil {
 				return unlock, err
 			}

@@ -74,7 +74,7 @@ func (e *No) Error() string { return ofPlan(e.Of) + e.Text }
 type HeldError struct {
 	Of   string // the plan, where several are at work
 	Plan *plan.Plan
-	List []schedule.Held
+	List []schedule.Breach
 }
 
 // Error says what can be done.
@@ -122,6 +122,7 @@ type Work struct {
 	staging sync.Mutex        // outputs are made beside each other
 	asides  map[string]string // files that bad rows go to, and the records of which
 	written written
+	ledger  *Ledger
 	earlier earlier
 }
 
@@ -133,7 +134,7 @@ type Line struct {
 
 // New settles what is asked of a plan: which series, and in which window.
 func New(p *plan.Plan, a Asked, tell Tell) (w *Work, err error) {
-	w = &Work{Plan: p, Series: p.Series, asked: a, tell: tell, asides: map[string]string{}}
+	w = &Work{Plan: p, Series: p.Series, asked: a, tell: tell, asides: map[string]string{}, ledger: LedgerOf(p)}
 	w.noted = w.note
 	if a.Series != nil {
 		w.Series, _ = pick(p, a.Series)
@@ -229,8 +230,8 @@ func (w *Work) path(out *plan.Output) string {
 // place is what rows of records are asked from; out is the output that shows them, nil for
 // none, and note takes what is told of them.
 func (w *Work) place(out *plan.Output, note func(text string)) question.Place {
-	place := w.Plan.Place()
-	place.Hold = nil // which is looked at once for all outputs
+	place := w.ledger.place()
+	place.Breaches = nil // which is looked at once for all outputs
 	place.Stdin = strings.NewReader("")
 	place.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
 	place.Warn = place.Note

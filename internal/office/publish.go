@@ -25,7 +25,7 @@ func Publishing(p *plan.Plan, plans []*plan.Plan, a Asked, tell Tell) (w *Work, 
 		}
 	}
 	a.Anyway = false
-	w = &Work{Plan: p, asked: a, tell: tell, asides: map[string]string{}}
+	w = &Work{Plan: p, asked: a, tell: tell, asides: map[string]string{}, ledger: LedgerOf(p)}
 	w.noted = func(_, text string) { tell.Note("%s", text) }
 	return w, true, w.narrow()
 }
@@ -61,7 +61,7 @@ func (w *Work) narrow() (err error) {
 
 // Wanted is what the plan wants on a server.
 func (w *Work) Wanted() (want publish.Wanted, err error) {
-	for _, step := range []func() error{w.keepReleased, w.expect, w.hold} {
+	for _, step := range []func() error{w.restore, w.expect, w.hold} {
 		if err := step(); err != nil {
 			return want, err
 		}

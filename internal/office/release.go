@@ -1,47 +1,133 @@
 package office
 
 import (
-	"errors"
 	"fmt"
+	"slices"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
 )
 
-// Release works out what a release through a day fixes; Put writes it.
-func Release(p *plan.Plan, window, through string, as plan.Releasing, tell Tell) (r *Released, err error) {
-	w, err := New(p, Asked{Window: window}, tell)
-	if err != nil {
-		return nil, err
-	}
-	as.Window = w.Span
-	if as.Through, err = eval.DateOf(through, p.Env); err != nil {
-		return nil, rows.In("through", err)
-	}
-	if w.Span == civil.Always || !w.Span.Has(as.Through) {
-		return nil, &rows.OptionError{Option: "through", Is: true, Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", w.Span.First, w.Span.Last, as.Through)}
-	}
-	if err := p.KeepReleased(); err != nil {
-		return nil, err
-	}
-	r = &Released{plan: p}
-	r.data, r.Changes, r.same, err = p.Release(as)
-	var provisional *plan.ProvisionalError
-	if errors.As(err, &provisional) {
-		err = &No{Text: err.Error()}
-	}
-	return r, err
+// Releasing is a release: through a day, by somebody.
+type Releasing struct {
+	Window      string // instead of the plan's; "" for that
+	Through     string // the last day
+	By, Note    string
+	Series      []string // names, those of series that are no more too; nil for all
+	Provisional bool     // provisional dates too
 }
 
 // Released is what a release changes.
 type Released struct {
-	Changes []schedule.Held
-	plan    *plan.Plan
+	Changes []schedule.Breach
+	ledger  *Ledger
 	data    []byte // of the file; nil where nothing changes
 	same    int
+}
+
+// Release works out what a release fixes; Put writes it.
+func Release(p *plan.Plan, r Releasing, tell Tell) (*Released, error) {
+	w, err := New(p, Asked{Window: r.Window}, tell)
+	if err != nil {
+		return nil, err
+	}
+	through, err := eval.DateOf(r.Through, p.Env)
+	if err != nil {
+		return nil, rows.In("through", err)
+	}
+	if w.Span == civil.Always || !w.Span.Has(through) {
+		return nil, &rows.OptionError{Option: "through", Is: true, Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", w.Span.First, w.Span.Last, through)}
+	}
+	if err := w.ledger.claim(); err != nil {
+		return nil, err
+	}
+	return w.ledger.release(r, civil.Span{First: w.Span.First, Last: through})
+}
+
+// release works out what is released in a stretch, and what the file then holds.
+func (l *Ledger) release(r Releasing, stretch civil.Span) (*Released, error) {
+	own, err := l.rows()
+	if err != nil {
+		return nil, err
+	}
+	series, named, err := l.named(r.Series, own)
+	if err != nil {
+		return nil, err
+	}
+	entries, _, err := schedule.Entries(series, stretch)
+	if err != nil {
+		return nil, err
+	}
+	if !r.Provisional {
+		if err := provisional(entries); err != nil {
+			return nil, err
+		}
+	}
+	breaches, err := l.breaches(own, named, stretch)
+	if err != nil {
+		return nil, err
+	}
+	as := schedule.Released{Plan: l.plan.ID, On: l.plan.Env.Today, From: stretch.First, Through: stretch.Last, By: r.By, Note: r.Note}
+	rows, changes := schedule.Release(l.all, entries, l.byHandToo(own, breaches, named, stretch), as)
+	made := &Released{Changes: changes, ledger: l, same: len(entries) - len(changes)}
+	if len(changes) > 0 {
+		made.data, err = ledgerText(rows)
+	}
+	return made, err
+}
+
+// named are the series that names say, nil for all, and who else of them was released.
+func (l *Ledger) named(names []string, own []schedule.Released) (series []*schedule.Series, named func(string) bool, err error) {
+	p := l.plan
+	if names == nil {
+		return p.Series, func(name string) bool { return p.Find(name) != nil }, nil
+	}
+	gone := map[string]bool{} // series that are no more
+	for _, name := range names {
+		if p.FindAll(name) == nil {
+			gone[name] = slices.ContainsFunc(own, func(row schedule.Released) bool { return row.Series == name })
+			if !gone[name] {
+				return nil, nil, Known([]*plan.Plan{p}, []string{name}, false)
+			}
+		}
+	}
+	series, _ = pick(p, names)
+	return series, func(name string) bool { return gone[name] || has(series, name) }, nil
+}
+
+// provisional refuses dates that may still move.
+func provisional(entries []schedule.Entry) error {
+	n, why := 0, ""
+	for _, e := range entries {
+		if e.Why.Blind.Is() {
+			n, why = n+1, e.Why.Blind.Text()
+		}
+	}
+	if n == 0 {
+		return nil
+	}
+	return &No{Text: fmt.Sprintf("%s provisional (%s), and a released date should stand; wait for the holidays, or release them all the same with --provisional", phrase.IsAre(n, "date"), why)}
+}
+
+// byHandToo adds to breaches what a person moved, which they let pass: a release takes it
+// up.
+func (l *Ledger) byHandToo(rows []schedule.Released, breaches []schedule.Breach, named func(string) bool, stretch civil.Span) []schedule.Breach {
+	for i := range rows {
+		r := &rows[i]
+		s := l.plan.Find(r.Series)
+		if !r.Holds() || s == nil || !named(r.Series) || s.HandOf("date", r.ID) == nil && s.HandOf(r.What, r.ID) == nil {
+			continue
+		}
+		now, reason, err := s.Now(r)
+		if in := stretch.Has(r.At.Day) || now.Kind != eval.Blank && stretch.Has(now.Day); in && err == nil && !now.SameTime(r.At) {
+			breaches = append(breaches, schedule.Breach{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now, Reason: reason, Row: r})
+		}
+	}
+	return breaches
 }
 
 // Put writes the released dates, whole or not at all.
@@ -49,7 +135,7 @@ func (r *Released) Put() error {
 	if r.data == nil {
 		return nil
 	}
-	return r.plan.WriteReleased(r.data)
+	return r.ledger.put(r.data)
 }
 
 // String counts what became of the dates.
@@ -59,4 +145,109 @@ func (r *Released) String() string {
 		count[h.Change()]++
 	}
 	return fmt.Sprintf("%d released, %d moved, %d gone, %d as they were released.", count["released"], count["moved"]+count["renamed"], count["gone"], r.same)
+}
+
+// Breaches are the dates of series that aren't as they were released, in a window: nil are
+// all series, those that are no more among them.
+func (l *Ledger) Breaches(series []*schedule.Series, window civil.Span) (list []schedule.Breach, err error) {
+	for _, one := range append([]*Ledger{l}, l.beside...) {
+		of := series
+		if len(l.beside) > 0 { // each holds its own
+			of = slices.DeleteFunc(slices.Clone(series), func(s *schedule.Series) bool { return !one.owns(s) })
+		}
+		own, err := one.rows()
+		if err != nil {
+			return nil, err
+		}
+		if len(own) == 0 {
+			continue
+		}
+		found, err := one.breaches(own, func(name string) bool { return of == nil || has(of, name) }, window)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, found...)
+	}
+	return list, nil
+}
+
+func (l *Ledger) breaches(rows []schedule.Released, named func(string) bool, window civil.Span) ([]schedule.Breach, error) {
+	return schedule.Breaches(rows, named, func(name string) *schedule.Series {
+		if s := l.plan.Find(name); s != nil && s.Name == name {
+			return s
+		}
+		return nil
+	}, window)
+}
+
+// owns reports whether a series is of the ledger's plan itself, not of one beside it.
+func (l *Ledger) owns(s *schedule.Series) bool {
+	return !slices.ContainsFunc(l.beside, func(o *Ledger) bool { return o.owns(s) }) && l.plan.Find(s.Name) == s
+}
+
+// mostRestored is how often what was released is put in place: a date that goes back takes
+// its milestones along, which may have been released otherwise.
+const mostRestored = 6
+
+// Restore puts what was released in the place of what the plan gives now; it returns what
+// it put back.
+func (l *Ledger) Restore(series []*schedule.Series, window civil.Span) (restored []schedule.Breach, err error) {
+	for range mostRestored {
+		list, err := l.Breaches(series, window)
+		if err != nil {
+			return nil, err
+		}
+		todo := false
+		for _, b := range list {
+			s := l.plan.Find(b.Series)
+			if s == nil {
+				continue
+			}
+			if old := s.HandOf(b.What, b.ID); old != nil && old.Kept {
+				continue // nothing more can be done
+			}
+			if err := b.Restore(s); err != nil {
+				return nil, err
+			}
+			restored, todo = append(restored, b), true
+		}
+		if !todo {
+			break
+		}
+	}
+	return restored, nil
+}
+
+// findings are what isn't as it was released, at the lines of the file.
+func (l *Ledger) findings(window civil.Span) (list []plan.Finding) {
+	if err := l.open(); err != nil {
+		return []plan.Finding{plan.FaultOf(l.path, err)}
+	}
+	if len(l.faults) > 0 {
+		return l.faults
+	}
+	breaches, err := l.Breaches(nil, window)
+	if err != nil {
+		return []plan.Finding{plan.FaultOf(l.plan.Path, err)}
+	}
+	for _, b := range breaches {
+		f := plan.Finding{Finding: schedule.Finding{About: b.Series, At: b.Now, Text: b.String()}, File: l.path}
+		if b.Now.Kind == eval.Blank {
+			f.At = b.Released
+		}
+		if b.Row != nil {
+			f.Line = b.Row.Line
+		}
+		list = append(list, f)
+	}
+	return list
+}
+
+// warn tells how many dates of series aren't as they were released; nil are all.
+func (l *Ledger) warn(series []*schedule.Series, window civil.Span, tell Tell) error {
+	list, err := l.Breaches(series, window)
+	if len(list) > 0 {
+		tell.Warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(list), "date"))
+	}
+	return err
 }

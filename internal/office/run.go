@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 
-	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -65,7 +64,7 @@ func Run(plans []*plan.Plan, a Asked, tell Tell) (works []*Work, err error) {
 
 // make makes the outputs of the plan, and stages them.
 func (w *Work) make() error {
-	if err := w.keepReleased(); err != nil {
+	if err := w.restore(); err != nil {
 		return err
 	}
 	for _, s := range w.Series {
@@ -116,12 +115,12 @@ func (w *Work) scope() []*schedule.Series {
 	return w.Series
 }
 
-// keepReleased puts what was released in the place of what the plan gives now.
-func (w *Work) keepReleased() error {
+// restore puts what was released in the place of what the plan gives now.
+func (w *Work) restore() error {
 	if !w.asked.Keep {
 		return nil
 	}
-	kept, err := w.Plan.Keep(w.scope(), w.Span)
+	kept, err := w.ledger.Restore(w.scope(), w.Span)
 	if err != nil {
 		return err
 	}
@@ -133,12 +132,12 @@ func (w *Work) keepReleased() error {
 
 // hold stops where dates aren't as they were released.
 func (w *Work) hold() error {
-	held, err := w.Plan.Hold(w.scope(), w.Span)
+	held, err := w.ledger.Breaches(w.scope(), w.Span)
 	if err != nil {
 		return err
 	}
 	if w.asked.Keep { // of a series that is no more, nothing can be put back
-		rest := slices.DeleteFunc(slices.Clone(held), func(h schedule.Held) bool { return w.Plan.Find(h.Series) == nil })
+		rest := slices.DeleteFunc(slices.Clone(held), func(h schedule.Breach) bool { return w.Plan.Find(h.Series) == nil })
 		if gone := len(held) - len(rest); gone > 0 {
 			w.tell.Warn("%s of series that the plan no longer has: they stay in calendars, and aren't in tables", phrase.Several(gone, "released date"))
 		}
@@ -148,15 +147,6 @@ func (w *Work) hold() error {
 		return nil
 	}
 	return &HeldError{Plan: w.Plan, List: held}
-}
-
-// warnHeld tells how many dates of series aren't as they were released; nil are all.
-func warnHeld(p *plan.Plan, series []*schedule.Series, window civil.Span, tell Tell) error {
-	held, err := p.Hold(series, window)
-	if len(held) > 0 {
-		tell.Warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(held), "date"))
-	}
-	return err
 }
 
 // warnings are what may be wrong with the result.

@@ -69,7 +69,7 @@ type Collector struct {
 
 // Add takes a fault; one that is told twice is told once.
 func (c *Collector) Add(file string, err error) {
-	f := fault(file, err)
+	f := FaultOf(file, err)
 	f.About = c.about
 	c.added++
 	if !slices.ContainsFunc(c.Findings, func(o Finding) bool { return o.File == f.File && o.Line == f.Line && o.Text == f.Text }) {
@@ -92,8 +92,8 @@ func (c *Collector) count() int {
 	return c.added
 }
 
-// fault is an error as a finding.
-func fault(file string, err error) (f Finding) {
+// FaultOf is an error as a finding.
+func FaultOf(file string, err error) (f Finding) {
 	f.File = file
 	var placed *Error
 	if errors.As(err, &placed) {
@@ -257,12 +257,12 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 
 // Check looks at the whole plan in a window: the fails first, each in the order of the
 // file. output makes an output without writing it and tells what
-// it notes; held says to look at released dates too; place is what records are asked
+// it notes; released are findings of released dates; place is what records are asked
 // from.
-func (p *Plan) Check(window civil.Span, held bool, place question.Place, output func(o *Output) (notes []string, err error)) (list []Finding) {
+func (p *Plan) Check(window civil.Span, released []Finding, place question.Place, output func(o *Output) (notes []string, err error)) (list []Finding) {
 	take := func(found []Finding, err error) {
 		if list = append(list, found...); err != nil {
-			list = append(list, fault(p.Path, err))
+			list = append(list, FaultOf(p.Path, err))
 		}
 	}
 	for _, s := range p.Series {
@@ -272,15 +272,13 @@ func (p *Plan) Check(window civil.Span, held bool, place question.Place, output 
 		}
 		if err != nil {
 			f := p.placed(schedule.Finding{About: s.Name})
-			f.Text = fault(p.Path, err).Text
+			f.Text = FaultOf(p.Path, err).Text
 			list = append(list, f)
 		}
 	}
 	take(p.checkApart(p.Series, window))
 	take(p.tooMany(p.Series, window))
-	if held {
-		take(p.heldFindings(window))
-	}
+	take(released, nil)
 	list = append(list, p.counting...)
 	for _, r := range p.Records {
 		at := spot{r.places.doc, r.places.item}
@@ -345,7 +343,7 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, window.First)}, p.Path, line})
 		}
 		if err != nil {
-			f := fault(p.Path, o.Fault(err))
+			f := FaultOf(p.Path, o.Fault(err))
 			f.About = o.File
 			list = append(list, f)
 		}

@@ -64,7 +64,6 @@ type Plan struct {
 	patterns []*pattern
 	owners   []ownerAt
 	perDayAt spot
-	released *released
 	beside   []*Plan                    // whose series are looked at too
 	given    map[string]map[string]spot // where each name was given, by what it names
 	faults   []Finding                  // which only checking tells
@@ -223,6 +222,15 @@ func (p *Plan) Beside(other *Plan) {
 	p.beside = append(p.beside, other)
 }
 
+// Joined are the plans whose series stand beside those of this one.
+func (p *Plan) Joined() []*Plan { return p.beside }
+
+// ReleasedName is the file beside a plan that holds what was released of it.
+const ReleasedName = "released.csv"
+
+// ReleasedPath is where that file stands.
+func (p *Plan) ReleasedPath() string { return filepath.Join(filepath.Dir(p.Path), ReleasedName) }
+
 // Calendar returns a calendar of the plan by name, several joined by +, or one
 // from a calendar file.
 func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
@@ -266,7 +274,7 @@ func (p *Plan) Warnings() []string {
 
 // Place is what answers are given from by the plan.
 func (p *Plan) Place() question.Place {
-	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, FindAll: p.FindAll, All: func() []*schedule.Series { return p.Series }, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files, Released: p.ReleasedOf, Hold: p.Hold}
+	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, FindAll: p.FindAll, All: func() []*schedule.Series { return p.Series }, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files}
 }
 
 // Load reads a plan file. Errors carry file, line and column.
@@ -297,7 +305,7 @@ func Load(path string, s Settings) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	if released := p.releasedPath(); !files.Missing(released) {
+	if released := p.ReleasedPath(); !files.Missing(released) {
 		if err := p.Files.Read(released); err != nil {
 			return nil, err
 		}

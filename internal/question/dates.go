@@ -118,7 +118,7 @@ func (q *dates) answer(j *Job) error {
 		err = l.table(j)
 	}
 	if err == nil && !events {
-		err = j.warnHeld(l.ofPlan(), l.span)
+		err = j.warnBreaches(l.ofPlan(), l.span)
 	}
 	if err == nil {
 		l.tell(j, q.window != "")
@@ -139,10 +139,10 @@ func (l *listing) ofPlan() (list []*schedule.Series) {
 // hold refuses events of dates that aren't as they were released.
 func (l *listing) hold(j *Job) error {
 	list := l.ofPlan()
-	if j.Hold == nil || len(list) == 0 {
+	if j.Breaches == nil || len(list) == 0 {
 		return nil
 	}
-	held, err := j.Hold(list, l.span)
+	held, err := j.Breaches(list, l.span)
 	if err == nil && len(held) > 0 {
 		err = &HeldError{held}
 	}
@@ -150,7 +150,7 @@ func (l *listing) hold(j *Job) error {
 }
 
 // HeldError is a list of dates that aren't as they were released.
-type HeldError struct{ List []schedule.Held }
+type HeldError struct{ List []schedule.Breach }
 
 // Error counts them.
 func (e *HeldError) Error() string {

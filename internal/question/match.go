@@ -247,16 +247,16 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 // finder finds the rows for a key and a day or number, which hold until it is called
 // again; known is false where what is
 // looked up is blank.
-type finder func(key string, at eval.Value, blankKey bool) (found []rows.Held, known bool, err error)
+type finder func(key string, at eval.Value, blankKey bool) (found []rows.Ranged, known bool, err error)
 
 // read holds the ranges.
 func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 	several := severals[q.several]
-	var days []rows.Held
+	var days []rows.Ranged
 	var bands []rows.Band
 	alone := rows.ByKey{}
 	bad, err := s.Scan(func(n int, row []eval.Value) error {
-		h := rows.Held{Line: n}
+		h := rows.Ranged{Line: n}
 		if s.key >= 0 {
 			h.Who = eval.KeyOf(row[s.key])
 		}
@@ -279,7 +279,7 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 				days = append(days, h)
 			}
 		case q.value != "":
-			b := rows.Band{Held: h}
+			b := rows.Band{Ranged: h}
 			var ok bool
 			if b.From, ok = rows.NumberOf(row[s.start]); !ok {
 				return &rows.BadCell{Line: n, Column: "start", Err: fmt.Errorf("the start is a number, and this is %q", eval.Brief(row[s.start].String()))}
@@ -303,11 +303,11 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 	if err != nil {
 		return nil, err
 	}
-	var room []rows.Held
+	var room []rows.Ranged
 	switch {
 	case q.date != "":
 		found, err := rows.NewRanges(days, s.end < 0)
-		return func(key string, at eval.Value, blankKey bool) ([]rows.Held, bool, error) {
+		return func(key string, at eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
 			v, ok := eval.DayOf(at)
 			if !ok {
 				return nil, false, nil
@@ -318,7 +318,7 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 		}, s.named(err)
 	case q.value != "":
 		found, err := rows.NewBands(bands, s.end < 0)
-		return func(key string, at eval.Value, blankKey bool) ([]rows.Held, bool, error) {
+		return func(key string, at eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
 			v, ok := rows.NumberOf(at)
 			if !ok {
 				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value is a number, and this is %q", eval.Brief(at.String()))}
@@ -331,7 +331,7 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 			return held, true, err
 		}, s.named(err)
 	}
-	return func(key string, _ eval.Value, blankKey bool) ([]rows.Held, bool, error) {
+	return func(key string, _ eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
 		held, err := alone.Of(key, several)
 		return held, !blankKey, err
 	}, nil

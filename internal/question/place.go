@@ -38,10 +38,10 @@ type Place struct {
 	// Made gives a table that is the answer to a question, by the name under which a record
 	// of the plan has it; ok is false for files. nil where there is none.
 	Made func(name string) (t *MadeTable, ok bool, err error)
-	// Released are the dates of a series that were released; Hold those of some series that
+	// Released are the dates of a series that were released; Breaches those of some series that
 	// aren't as they were released. nil where there is no plan.
 	Released func(series string) ([]schedule.Released, error)
-	Hold     func(series []*schedule.Series, window civil.Span) ([]schedule.Held, error)
+	Breaches func(series []*schedule.Series, window civil.Span) ([]schedule.Breach, error)
 	// Calendar returns a calendar by name or file, Calendars all at hand.
 	Calendar  func(name string) (*workdays.Calendar, error)
 	Calendars func() ([]*workdays.Calendar, error)
@@ -86,12 +86,12 @@ func shifted(text string, env eval.Env) (civil.Date, error) {
 	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
 }
 
-// warnHeld tells how many dates of series of the plan aren't as they were released.
-func (p *Place) warnHeld(series []*schedule.Series, window civil.Span) error {
-	if p.Hold == nil || len(series) == 0 {
+// warnBreaches tells how many dates of series of the plan aren't as they were released.
+func (p *Place) warnBreaches(series []*schedule.Series, window civil.Span) error {
+	if p.Breaches == nil || len(series) == 0 {
 		return nil
 	}
-	held, err := p.Hold(series, window)
+	held, err := p.Breaches(series, window)
 	if err == nil && len(held) > 0 {
 		p.Warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(held), "date"))
 	}

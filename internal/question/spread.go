@@ -245,7 +245,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 			return put(text, row[:width], cells)
 		})
 	}
-	var held []rows.Held
+	var held []rows.Ranged
 	err = j.scan(t, func(line int, row []eval.Value) error {
 		span, ok, err := ranges.of(line, row)
 		if err != nil || !ok {
@@ -254,7 +254,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 		if per < 0 {
 			return cut(line, t.Text, row, span)
 		}
-		held = append(held, rows.Held{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row)})
+		held = append(held, rows.Ranged{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row)})
 		return nil
 	})
 	if err == nil {
@@ -269,7 +269,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 }
 
 // overlapping does with overlapping ranges of one person what is asked.
-func (q *spread) overlapping(table string, held []rows.Held) ([]rows.Held, error) {
+func (q *spread) overlapping(table string, held []rows.Ranged) ([]rows.Ranged, error) {
 	switch q.overlaps {
 	case "stop":
 		if a, b, overlap := rows.Overlaps(held); overlap {

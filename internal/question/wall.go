@@ -68,7 +68,7 @@ func (q *wall) answer(j *Job) error {
 	if w.Title = j.Shape.Title; w.Title == "" {
 		w.Title = j.Title
 	}
-	if err := j.warnHeld(list, w.Span()); err != nil {
+	if err := j.warnBreaches(list, w.Span()); err != nil {
 		return err
 	}
 	w.Letter = q.paper == "letter"

@@ -21,7 +21,7 @@ const (
 )
 
 // of takes what is wanted of the rows found for a key; what says what they hold.
-func (s Several) of(found []Held, what, key string) ([]Held, error) {
+func (s Several) of(found []Ranged, what, key string) ([]Ranged, error) {
 	if len(found) < 2 {
 		return found, nil
 	}
@@ -39,19 +39,19 @@ func (s Several) of(found []Held, what, key string) ([]Held, error) {
 
 // Ranges finds the ranges that hold a day, by key.
 type Ranges struct {
-	byKey map[string][]Held
+	byKey map[string][]Ranged
 	upTo  map[string][]civil.Date // greatest last day of the ranges so far
 }
 
 // NewRanges sorts ranges for finding. Where they are chained, each runs to the day
 // before the next start of its key, and two equal starts are an error.
-func NewRanges(list []Held, chained bool) (*Ranges, error) {
-	r := &Ranges{byKey: map[string][]Held{}, upTo: map[string][]civil.Date{}}
+func NewRanges(list []Ranged, chained bool) (*Ranges, error) {
+	r := &Ranges{byKey: map[string][]Ranged{}, upTo: map[string][]civil.Date{}}
 	for _, h := range list {
 		r.byKey[h.Who] = append(r.byKey[h.Who], h)
 	}
 	for key, hs := range r.byKey {
-		slices.SortStableFunc(hs, func(a, b Held) int { return int(a.First - b.First) })
+		slices.SortStableFunc(hs, func(a, b Ranged) int { return int(a.First - b.First) })
 		most := civil.None
 		for i := range hs {
 			if chained && i+1 < len(hs) {
@@ -77,7 +77,7 @@ func twoStarts(key, at string, a, b int) error {
 
 // On returns the ranges of a key that hold a day, those that start first in
 // front, in room.
-func (r *Ranges) On(key string, d civil.Date, several Several, room []Held) (found []Held, err error) {
+func (r *Ranges) On(key string, d civil.Date, several Several, room []Ranged) (found []Ranged, err error) {
 	hs, upTo := r.byKey[key], r.upTo[key]
 	found = room[:0]
 	// The last range that starts on or before d; those before it may hold d as
@@ -98,7 +98,7 @@ func (r *Ranges) On(key string, d civil.Date, several Several, room []Held) (fou
 // none, doesn't.
 type Band struct {
 	From, To eval.Value
-	Held
+	Ranged
 }
 
 // Bands finds the ranges that hold a number, by key.
@@ -125,13 +125,13 @@ func NewBands(list []Band, chained bool) (Bands, error) {
 
 // On returns the ranges of a key that hold a number, those that start first in front,
 // in room.
-func (b Bands) On(key string, v eval.Value, several Several, room []Held) (found []Held, err error) {
+func (b Bands) On(key string, v eval.Value, several Several, room []Ranged) (found []Ranged, err error) {
 	hs := b[key]
 	found = room[:0]
 	n := sort.Search(len(hs), func(i int) bool { return eval.Order(hs[i].From, v) > 0 })
 	for _, h := range hs[:n] {
 		if h.To.Kind == eval.Blank || eval.Order(v, h.To) < 0 {
-			found = append(found, h.Held)
+			found = append(found, h.Ranged)
 		}
 	}
 	if len(found) < 2 {
@@ -141,10 +141,10 @@ func (b Bands) On(key string, v eval.Value, several Several, room []Held) (found
 }
 
 // ByKey finds rows by their key alone.
-type ByKey map[string][]Held
+type ByKey map[string][]Ranged
 
 // Of returns the rows of a key.
-func (b ByKey) Of(key string, several Several) ([]Held, error) {
+func (b ByKey) Of(key string, several Several) ([]Ranged, error) {
 	return several.of(b[key], "the key stands", key)
 }
 

@@ -175,7 +175,7 @@ func TestTally(t *testing.T) {
 func TestChained(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))
 	for range 300 {
-		var days []rows.Held
+		var days []rows.Ranged
 		var bands []rows.Band
 		starts := map[string]map[int]int{}
 		twice := false
@@ -187,8 +187,8 @@ func TestChained(t *testing.T) {
 			_, again := starts[key][at]
 			twice = twice || again
 			starts[key][at] = i
-			h := rows.Held{Span: civil.Span{First: civil.Date(739400 + at), Last: civil.Max}, Who: key, Line: i}
-			days, bands = append(days, h), append(bands, rows.Band{From: eval.Int(at), Held: h})
+			h := rows.Ranged{Span: civil.Span{First: civil.Date(739400 + at), Last: civil.Max}, Who: key, Line: i}
+			days, bands = append(days, h), append(bands, rows.Band{From: eval.Int(at), Ranged: h})
 		}
 		onDays, err1 := rows.NewRanges(days, true)
 		onNumbers, err2 := rows.NewBands(bands, true)
@@ -205,7 +205,7 @@ func TestChained(t *testing.T) {
 				}
 				d, _ := onDays.On(key, civil.Date(739400+at), rows.StopAtSeveral, nil)
 				n, _ := onNumbers.On(key, eval.Int(at), rows.StopAtSeveral, nil)
-				for _, got := range [][]rows.Held{d, n} {
+				for _, got := range [][]rows.Ranged{d, n} {
 					if want < 0 && len(got) > 0 || want >= 0 && (len(got) != 1 || got[0].Line != want) {
 						t.Fatalf("key %s at %d: %v, want line %d of %v", key, at, got, want, starts[key])
 					}
@@ -219,9 +219,9 @@ func TestChained(t *testing.T) {
 func TestMatch(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 9))
 	for range 300 {
-		var list []rows.Held
+		var list []rows.Ranged
 		for i := range r.IntN(30) {
-			list = append(list, rows.Held{Span: randomSpan(r), Who: fmt.Sprint(r.IntN(3)), Line: i})
+			list = append(list, rows.Ranged{Span: randomSpan(r), Who: fmt.Sprint(r.IntN(3)), Line: i})
 		}
 		found, err := rows.NewRanges(list, false)
 		if err != nil {
@@ -269,8 +269,8 @@ func TestMatch(t *testing.T) {
 			t.Fatal("merged ranges overlap")
 		}
 		for d := civil.Date(739400); d < 741500; d += 7 { // a merge neither adds nor loses a day
-			in := func(list []rows.Held, who string) bool {
-				return slices.ContainsFunc(list, func(h rows.Held) bool { return h.Who == who && h.Has(d) })
+			in := func(list []rows.Ranged, who string) bool {
+				return slices.ContainsFunc(list, func(h rows.Ranged) bool { return h.Who == who && h.Has(d) })
 			}
 			for _, who := range []string{"0", "1", "2"} {
 				if in(list, who) != in(merged, who) {

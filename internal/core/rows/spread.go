@@ -151,8 +151,8 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 	return nil
 }
 
-// Held is a row with its range and whose it is.
-type Held struct {
+// Ranged is a row with its range and whose it is.
+type Ranged struct {
 	civil.Span
 	Who  string
 	Line int
@@ -161,7 +161,7 @@ type Held struct {
 
 // Overlaps finds two ranges of one person that overlap; ok is false when none
 // do.
-func Overlaps(list []Held) (a, b Held, ok bool) {
+func Overlaps(list []Ranged) (a, b Ranged, ok bool) {
 	sorted := slices.Clone(list)
 	slices.SortStableFunc(sorted, byPerson)
 	for i := 1; i < len(sorted); i++ {
@@ -172,7 +172,7 @@ func Overlaps(list []Held) (a, b Held, ok bool) {
 	return a, b, false
 }
 
-func byPerson(a, b Held) int {
+func byPerson(a, b Ranged) int {
 	switch {
 	case a.Who != b.Who:
 		if a.Who < b.Who {
@@ -187,10 +187,10 @@ func byPerson(a, b Held) int {
 
 // Merge joins the overlapping ranges of each person; the row of the first
 // stays, in the order in which those came.
-func Merge(list []Held) []Held {
+func Merge(list []Ranged) []Ranged {
 	sorted := slices.Clone(list)
 	slices.SortStableFunc(sorted, byPerson)
-	var merged []Held
+	var merged []Ranged
 	for _, h := range sorted {
 		if n := len(merged); n > 0 && merged[n-1].Who == h.Who && h.First <= merged[n-1].Last {
 			last := &merged[n-1]
@@ -202,7 +202,7 @@ func Merge(list []Held) []Held {
 		}
 		merged = append(merged, h)
 	}
-	slices.SortStableFunc(merged, func(a, b Held) int { return a.Line - b.Line })
+	slices.SortStableFunc(merged, func(a, b Ranged) int { return a.Line - b.Line })
 	return merged
 }
 

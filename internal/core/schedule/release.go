@@ -30,12 +30,12 @@ func (r Released) Holds() bool { return r.Superseded == civil.None }
 // key names the date that was released.
 func (r Released) key() string { return r.Series + "\x00" + r.What + "\x00" + r.ID }
 
-// HeldColumns are the columns of what isn't as it was released.
-var HeldColumns = []string{"series", "what", "id", "released", "now", "reason"}
+// BreachColumns are the columns of what isn't as it was released.
+var BreachColumns = []string{"series", "what", "id", "released", "now", "reason"}
 
-// Held is a date that isn't as it was released: moved, gone, renamed, or new in a
+// Breach is a date that isn't as it was released: moved, gone, renamed, or new in a
 // stretch that was released without it.
-type Held struct {
+type Breach struct {
 	Series, What, ID string
 	Released, Now    eval.Value // a blank where it wasn't there, or is no more
 	Reason           string
@@ -46,13 +46,13 @@ type Held struct {
 	Nominal civil.Date
 }
 
-// Cells are the cells of HeldColumns.
-func (h Held) Cells() []eval.Value {
+// Cells are the cells of BreachColumns.
+func (h Breach) Cells() []eval.Value {
 	return []eval.Value{eval.Str(h.Series), eval.Str(h.What), eval.Str(h.ID), h.Released, h.Now, eval.Str(h.Reason)}
 }
 
 // String says it in a line.
-func (h Held) String() string {
+func (h Breach) String() string {
 	what := h.Series + " " + h.ID
 	if h.What != "date" {
 		what = h.Series + "." + h.What + " " + h.ID
@@ -76,7 +76,7 @@ func (h Held) String() string {
 var ChangeColumns = []string{"change", "series", "what", "id", "was", "date", "reason"}
 
 // Change is what a release makes of the date: released, moved, renamed or gone.
-func (h Held) Change() string {
+func (h Breach) Change() string {
 	switch {
 	case h.Row == nil:
 		return "released"
@@ -89,13 +89,13 @@ func (h Held) Change() string {
 }
 
 // ChangeCells are the cells of ChangeColumns.
-func (h Held) ChangeCells() []eval.Value {
+func (h Breach) ChangeCells() []eval.Value {
 	return []eval.Value{eval.Str(h.Change()), eval.Str(h.Series), eval.Str(h.What), eval.Str(h.ID), h.Released, h.Now, eval.Str(h.Reason)}
 }
 
-// Hold holds series against what was released of them, in a window. named are all the
+// Breaches holds series against what was released of them, in a window. named are all the
 // series that are looked at, those that are no more among them; find gives one, or nil.
-func Hold(rows []Released, named func(series string) bool, find func(series string) *Series, window civil.Span) (list []Held, err error) {
+func Breaches(rows []Released, named func(series string) bool, find func(series string) *Series, window civil.Span) (list []Breach, err error) {
 	held := map[string]bool{}
 	stretches := map[Column][]civil.Span{}
 	var columns []Column
@@ -120,7 +120,7 @@ func Hold(rows []Released, named func(series string) bool, find func(series stri
 		switch {
 		case passes || now.SameTime(r.At) || !window.Has(r.At.Day) && !(now.Kind != eval.Blank && window.Has(now.Day)):
 		default:
-			list = append(list, Held{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now, Reason: reason, Row: r})
+			list = append(list, Breach{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now, Reason: reason, Row: r})
 		}
 	}
 	added, err := newcomers(columns, stretches, held, window)
@@ -128,7 +128,7 @@ func Hold(rows []Released, named func(series string) bool, find func(series stri
 		return nil, err
 	}
 	for _, h := range added {
-		i := slices.IndexFunc(list, func(o Held) bool {
+		i := slices.IndexFunc(list, func(o Breach) bool {
 			return o.Now.Kind == eval.Blank && o.Other == "" && o.Series == h.Series && o.What == h.What && o.Released.SameTime(h.Now)
 		})
 		if i >= 0 {
@@ -137,13 +137,13 @@ func Hold(rows []Released, named func(series string) bool, find func(series stri
 		}
 		list = append(list, h)
 	}
-	day := func(h Held) civil.Date {
+	day := func(h Breach) civil.Date {
 		if h.Row != nil {
 			return h.Released.Day
 		}
 		return h.Now.Day
 	}
-	slices.SortStableFunc(list, func(a, b Held) int { return cmp.Compare(day(a), day(b)) })
+	slices.SortStableFunc(list, func(a, b Breach) int { return cmp.Compare(day(a), day(b)) })
 	return list, nil
 }
 
@@ -190,7 +190,7 @@ func (s *Series) Now(r *Released) (at eval.Value, reason string, err error) {
 }
 
 // newcomers are the dates in stretches that were released without them.
-func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[string]bool, window civil.Span) (list []Held, err error) {
+func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[string]bool, window civil.Span) (list []Breach, err error) {
 	var series []*Series
 	for _, c := range columns {
 		if !slices.Contains(series, c.Series) {
@@ -215,13 +215,13 @@ func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[str
 		if !in || held[(Released{Series: e.Series.Name, What: e.What, ID: e.Of.ID}).key()] || byHand("date") || byHand(e.What) {
 			continue
 		}
-		list = append(list, Held{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Nominal: e.Of.Date.Date, Reason: "new: not among the released dates"})
+		list = append(list, Breach{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Nominal: e.Of.Date.Date, Reason: "new: not among the released dates"})
 	}
 	return list, err
 }
 
-// Keep puts what was released in the place of what a series gives now.
-func (h Held) Keep(s *Series) error {
+// Restore puts what was released in the place of what a series gives now.
+func (h Breach) Restore(s *Series) error {
 	hand := Hand{ID: h.ID, What: h.What, Kept: true}
 	if h.Row == nil {
 		hand.Reason = "not among the released dates"
@@ -245,7 +245,7 @@ func (h Held) Keep(s *Series) error {
 // Release is what becomes of the released dates when a stretch is released: rows are
 // all so far, of which none is ever taken out; those that moved or are gone are
 // superseded, moved ones and new ones are written anew.
-func Release(rows []Released, entries []Entry, held []Held, as Released) (all []Released, changes []Held) {
+func Release(rows []Released, entries []Entry, held []Breach, as Released) (all []Released, changes []Breach) {
 	all = slices.Clone(rows)
 	holds := map[string]bool{}
 	for i := range all {
@@ -254,7 +254,7 @@ func Release(rows []Released, entries []Entry, held []Held, as Released) (all []
 		}
 	}
 	var fresh []Released
-	anew := func(e Held, nominal civil.Date) {
+	anew := func(e Breach, nominal civil.Date) {
 		r := as
 		r.Series, r.What, r.ID, r.Nominal, r.At, r.Reason = e.Series, e.What, e.ID, nominal, e.Now, e.Reason
 		fresh = append(fresh, r)
@@ -281,7 +281,7 @@ func Release(rows []Released, entries []Entry, held []Held, as Released) (all []
 		}
 	}
 	for _, e := range entries {
-		h := Held{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Reason: e.Reason()}
+		h := Breach{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Reason: e.Reason()}
 		if !holds[(Released{Series: h.Series, What: h.What, ID: h.ID}).key()] {
 			changes = append(changes, h)
 			anew(h, e.Of.Date.Date)

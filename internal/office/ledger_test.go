@@ -1,4 +1,4 @@
-package plan
+package office
 
 import (
 	"encoding/csv"
@@ -13,10 +13,11 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/plan"
 )
 
-// office is a plan that changes from one reading to the next.
-type office struct {
+// changing is a plan that changes from one reading to the next.
+type changing struct {
 	holidays []string
 	rule     int
 	lead     int
@@ -27,7 +28,7 @@ type office struct {
 	closeCut string
 }
 
-func (o office) text() string {
+func (o changing) text() string {
 	rules := []string{"monthly on 15, last then roll preceding", "monthly on 14, last then roll preceding", "monthly on 15 then roll preceding", "monthly on 15, last then roll following"}
 	var b strings.Builder
 	fmt.Fprintf(&b, "plan: 1\nid: office\nwindow: %s\ncalendar: isles\ncalendars:\n  isles:\n    closed: sat, sun\n    holidays:\n      - {name: First, day: 2027-01-01}\n", o.window)
@@ -48,14 +49,14 @@ func (o office) text() string {
 	return b.String()
 }
 
-func (o office) load(t *testing.T, dir string, today int) *Plan {
+func (o changing) load(t *testing.T, dir string, today int) *plan.Plan {
 	t.Helper()
-	path := filepath.Join(dir, FileName)
+	path := filepath.Join(dir, plan.FileName)
 	if err := os.WriteFile(path, []byte(o.text()), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	day, _ := civil.Of(2026, 11, today)
-	p, err := Load(path, Settings{AsOf: day})
+	p, err := plan.Load(path, plan.Settings{AsOf: day})
 	if err != nil {
 		t.Fatalf("%v in\n%s", err, o.text())
 	}
@@ -63,7 +64,7 @@ func (o office) load(t *testing.T, dir string, today int) *Plan {
 }
 
 // change changes something that moves dates, or nothing.
-func (o office) change(r *rand.Rand) office {
+func (o changing) change(r *rand.Rand) changing {
 	day := func() string { d, _ := civil.Of(2027, 1+r.IntN(12), 1+r.IntN(28)); return d.String() }
 	o.holidays, o.instead = slices.Clone(o.holidays), slices.Clone(o.instead)
 	switch r.IntN(8) {
@@ -86,7 +87,7 @@ func (o office) change(r *rand.Rand) office {
 }
 
 // shown is what any output shows of a plan: each date by series, what and id.
-func shown(t *testing.T, p *Plan, window civil.Span) map[string]eval.Value {
+func shown(t *testing.T, p *plan.Plan, window civil.Span) map[string]eval.Value {
 	t.Helper()
 	entries, _, err := schedule.Entries(p.Series, window)
 	if err != nil {
@@ -102,7 +103,7 @@ func shown(t *testing.T, p *Plan, window civil.Span) map[string]eval.Value {
 // fileRows are the lines of released.csv without what superseding changes.
 func fileRows(t *testing.T, dir string) (list []string) {
 	t.Helper()
-	data, err := os.ReadFile(filepath.Join(dir, ReleasedName))
+	data, err := os.ReadFile(filepath.Join(dir, plan.ReleasedName))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -128,11 +129,11 @@ func TestReleasedDates(t *testing.T) {
 	count := map[string]int{}
 	for range worlds {
 		dir := t.TempDir()
-		o := office{lead: 3, closing: true, window: "2027", closeCut: "date, -3 working days"}
-		release := func(p *Plan, through civil.Date, series ...string) {
-			data, _, _, err := p.Release(Releasing{Window: *p.Window, Through: through, By: "A. Gull", Series: series})
-			if err == nil && data != nil {
-				err = p.WriteReleased(data)
+		o := changing{lead: 3, closing: true, window: "2027", closeCut: "date, -3 working days"}
+		release := func(p *plan.Plan, through civil.Date, series ...string) {
+			made, err := Release(p, Releasing{Through: through.String(), By: "A. Gull", Series: series}, Silent)
+			if err == nil {
+				err = made.Put()
 			}
 			if err != nil {
 				t.Fatal(err)
@@ -143,12 +144,12 @@ func TestReleasedDates(t *testing.T) {
 		for step := range 12 {
 			o = o.change(r)
 			p := o.load(t, dir, 2+step)
-			window := *p.Window
-			rows, err := p.ownReleased()
+			l, window := LedgerOf(p), *p.Window
+			rows, err := l.rows()
 			if err != nil {
 				t.Fatal(err)
 			}
-			held, err := p.Hold(nil, window)
+			held, err := l.Breaches(nil, window)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -196,7 +197,7 @@ func TestReleasedDates(t *testing.T) {
 			before := fileRows(t, dir)
 			switch r.IntN(3) {
 			case 0: // kept: everything released is shown as it was, and nothing came in between
-				if _, err := p.Keep(nil, window); err != nil {
+				if _, err := l.Restore(nil, window); err != nil {
 					t.Fatal(err)
 				}
 				now = shown(t, p, window)
@@ -206,7 +207,7 @@ func TestReleasedDates(t *testing.T) {
 						t.Fatalf("kept, and yet %s %s %s is %s, not %s in\n%s", row.Series, row.What, row.ID, at, row.At, o.text())
 					}
 				}
-				for _, h := range must(p.Hold(nil, window)) {
+				for _, h := range must(l.Breaches(nil, window)) {
 					if p.Find(h.Series) != nil {
 						t.Fatalf("kept, and yet held: %s in\n%s", h, o.text())
 					}
@@ -218,11 +219,13 @@ func TestReleasedDates(t *testing.T) {
 					continue
 				}
 				release(p, through)
-				if p = o.load(t, dir, 2+step); p.Find("close") == nil && r.IntN(2) == 0 && slices.ContainsFunc(rows, func(row schedule.Released) bool { return row.Series == "close" && row.Holds() }) {
+				p = o.load(t, dir, 2+step)
+				if l = LedgerOf(p); p.Find("close") == nil && r.IntN(2) == 0 && slices.ContainsFunc(rows, func(row schedule.Released) bool { return row.Series == "close" && row.Holds() }) {
 					release(p, through, "close")
 					p = o.load(t, dir, 2+step)
+					l = LedgerOf(p)
 				}
-				for _, h := range must(p.Hold(nil, civil.Span{First: window.First, Last: through})) {
+				for _, h := range must(l.Breaches(nil, civil.Span{First: window.First, Last: through})) {
 					if p.Find(h.Series) != nil {
 						t.Fatalf("released again, and yet held: %s in\n%s", h, o.text())
 					}
@@ -242,7 +245,7 @@ func TestReleasedDates(t *testing.T) {
 	}
 }
 
-func must(list []schedule.Held, err error) []schedule.Held {
+func must(list []schedule.Breach, err error) []schedule.Breach {
 	if err != nil {
 		panic(err)
 	}
@@ -252,14 +255,14 @@ func must(list []schedule.Held, err error) []schedule.Held {
 // A line that was changed, taken out or cut is told, at its line where it has one.
 func TestReleasedFile(t *testing.T) {
 	dir := t.TempDir()
-	o := office{lead: 3, window: "2027"}
+	o := changing{lead: 3, window: "2027"}
 	p := o.load(t, dir, 1)
 	through, _ := civil.Of(2027, 3, 31)
-	data, _, _, err := p.Release(Releasing{Window: *p.Window, Through: through, By: "A. Gull"})
+	made, err := Release(p, Releasing{Through: through.String(), By: "A. Gull"}, Silent)
 	if err != nil {
 		t.Fatal(err)
 	}
-	good := string(data)
+	good := string(made.data)
 	lines := strings.SplitAfter(good, "\n")
 	for _, c := range []struct{ text, want string }{
 		{good, ""},
@@ -273,10 +276,10 @@ func TestReleasedFile(t *testing.T) {
 		{good + strings.Replace(lines[1], "office,", "other,", 1), ""}, // of another plan
 		{strings.Replace(good, ",3/18,", ",4/18,", 1), "this line was changed"},
 	} {
-		if err := os.WriteFile(filepath.Join(dir, ReleasedName), []byte(c.text), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, plan.ReleasedName), []byte(c.text), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		_, err := o.load(t, dir, 1).Hold(nil, *p.Window)
+		_, err := LedgerOf(o.load(t, dir, 1)).Breaches(nil, *p.Window)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
 			t.Errorf("%.60q…: %v, want %s", c.text, err, c.want)
 		}
