@@ -1,10 +1,13 @@
 package caldav
 
 import (
+	"encoding/base64"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"runtime"
+	"strconv"
 	"strings"
 
 	"yoyaku/internal/files"
@@ -53,4 +56,19 @@ func Credentials(path string) (user, password string, err error) {
 		return "", "", errors.New(path + " has to say both user=NAME and password=WORD")
 	}
 	return user, password, nil
+}
+
+// Hider takes a password out of texts, in the forms in which addresses, headings and
+// quoted texts have it; nil where there is none.
+func Hider(user, password string) *strings.Replacer {
+	if password == "" {
+		return nil
+	}
+	const shown = "(password)"
+	quoted := strconv.Quote(password)
+	var pairs []string
+	for _, form := range []string{base64.StdEncoding.EncodeToString([]byte(user + ":" + password)), password, url.PathEscape(password), url.QueryEscape(password), quoted[1 : len(quoted)-1]} {
+		pairs = append(pairs, form, shown)
+	}
+	return strings.NewReplacer(pairs...)
 }

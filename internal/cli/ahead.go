@@ -1,11 +1,10 @@
 package cli
 
 import (
-	"io"
-
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
@@ -37,7 +36,7 @@ stand first.`,
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		var paths []string
-		for len(args) > 0 && isPlan(args[0]) {
+		for len(args) > 0 && plan.Names(args[0]) {
 			paths, args = append(paths, args[0]), args[1:]
 		}
 		plans, err := s.plans(paths, "ahead")
@@ -55,7 +54,7 @@ stand first.`,
 		if err := a.tellAhead(plans[0], coming, &out); err != nil {
 			return err
 		}
-		a.tellWarnings(plans...)
+		a.tell().Once().Warnings(plans...)
 		return nil
 	}
 	return c
@@ -63,37 +62,20 @@ stand first.`,
 
 // tellAhead writes what comes up.
 func (a *App) tellAhead(p *plan.Plan, coming *office.Coming, out *output) error {
-	format, look, err := out.dress(p)
-	if err != nil {
-		return err
-	}
-	if look.Title == "" && format.Events {
-		look.Title = p.Title
-	}
+	out.events, out.standsOut = p.Title, coming.StandsOut()
 	var stage files.Stage
 	defer stage.Drop()
-	err = a.writeTo(out, p, &stage, format.People, func(w io.Writer) error {
-		sink, err := format.Sink(w, look)
-		if err != nil {
-			return err
+	err := a.write(out, p, &stage, func(format report.Format, sink rows.Sink) error {
+		result := out.result(sink)
+		if !format.Events {
+			return result.Lines(coming.Columns, p.Env, schedule.LinesOf(coming.Events, coming.Row))
 		}
-		result := rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, StandsOut: coming.StandsOut(), To: sink}
-		if format.Events {
-			return out.following().Answer(p, &stage, sink, a.tell(), func() error {
-				kept, err := rows.Kept(result, coming.Events, coming.Columns, p.Env, coming.Row)
-				if err != nil {
-					return err
-				}
-				return sink.(question.Events).Events(kept)
-			})
-		}
-		return result.Fill(coming.Columns, p.Env, func(put rows.Put) error {
-			for _, e := range coming.Events {
-				if err := put(coming.Row(e)); err != nil {
-					return err
-				}
+		return out.following().Answer(p, &stage, sink, a.tell(), func() error {
+			kept, err := rows.Kept(result, coming.Events, coming.Columns, p.Env, coming.Row)
+			if err != nil {
+				return err
 			}
-			return nil
+			return sink.(question.Events).Events(kept)
 		})
 	})
 	if err == nil && len(coming.Events) == 0 {

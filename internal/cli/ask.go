@@ -61,7 +61,7 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 	s.complete(c, q, options, &job.In)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		var paths []string
-		for q.PlanArg && len(args) > 0 && isPlan(args[0]) {
+		for q.PlanArg && len(args) > 0 && plan.Names(args[0]) {
 			paths, args = append(paths, args[0]), args[1:]
 		}
 		p, err := s.joined(paths, q.Name)
@@ -84,7 +84,7 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 		} else if err != nil {
 			return err
 		}
-		a.tellWarnings(p)
+		a.tell().Once().Warnings(p)
 		return nil
 	}
 	return c
@@ -120,17 +120,25 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		job.To = &bareSink{w: a.toTerminal(a.Out)}
 		return job.Answer()
 	}
+	return a.write(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
+		job.To = sink
+		return out.following().Answer(p, &stage, sink, a.tell(), job.Answer)
+	})
+}
+
+// write writes a result in its dress, beside what is staged.
+func (a *App) write(out *output, p *plan.Plan, stage *files.Stage, fill func(report.Format, rows.Sink) error) error {
 	format, look, err := out.dress(p)
 	if err != nil {
 		return err
 	}
-	fill := func(w io.Writer) (err error) {
-		if job.To, err = format.Sink(w, look); err != nil {
+	return a.writeTo(out, p, stage, format.People, func(w io.Writer) error {
+		sink, err := format.Sink(w, look)
+		if err != nil {
 			return err
 		}
-		return out.following().Answer(p, &stage, job.To, a.tell(), job.Answer)
-	}
-	return a.writeTo(out, p, &stage, format.People, fill)
+		return fill(format, sink)
+	})
 }
 
 // writeTo writes a result to the file of --out, whole or not at all, or to standard
@@ -179,19 +187,16 @@ func (a *App) unlessEmpty(err error) error {
 
 // lines writes lines of a table that a command makes itself.
 func (a *App) lines(out *output, p *plan.Plan, columns []string, lines schedule.Lines) error {
-	format, look, err := out.dress(p)
-	if err != nil {
-		return err
-	}
 	var stage files.Stage
 	defer stage.Drop()
-	return a.writeTo(out, p, &stage, format.People, func(w io.Writer) error {
-		sink, err := format.Sink(w, look)
-		if err != nil {
-			return err
-		}
-		return rows.Result{Where: out.shape.Where, Sort: out.shape.Sort, Columns: out.shape.Columns, StandsOut: out.standsOut, To: sink}.Lines(columns, p.Env, lines)
+	return a.write(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
+		return out.result(sink).Lines(columns, p.Env, lines)
 	})
+}
+
+// result is what becomes of a result's rows.
+func (o *output) result(to rows.Sink) rows.Result {
+	return rows.Result{Where: o.shape.Where, Sort: o.shape.Sort, Columns: o.shape.Columns, StandsOut: o.standsOut, To: to}
 }
 
 // toTerminal is the way to w that takes out what could steer a terminal, if w is
@@ -211,6 +216,8 @@ type output struct {
 	as, file, color string
 	// follow says what calendar the result follows.
 	follow office.Following
+	// events is the title of calendars where none is told.
+	events string
 	// standsOut picks the rows that stand out; nil for none.
 	standsOut func(row []eval.Value) bool
 }
@@ -280,6 +287,9 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	}
 	if l.Title != "" && !f.Titled && (o.as != "" || o.file != "") {
 		return f, l, &rows.OptionError{Option: "title", Is: true, Err: f.ErrUntitled()}
+	}
+	if l.Title == "" && f.Events {
+		l.Title = o.events
 	}
 	width, terminal := o.app.terminal()
 	if o.file == "" {

@@ -8,6 +8,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
@@ -93,13 +94,7 @@ func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Registe
 	}
 	fails, notes := office.Count(list)
 	out.standsOut = func(row []eval.Value) bool { return row[0].Text == "fail" }
-	err = a.lines(out, p, plan.FindingColumns, func(yield func([]eval.Value, error) bool) {
-		for _, f := range list {
-			if !yield(f.Cells(), nil) {
-				return
-			}
-		}
-	})
+	err = a.lines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells))
 	if err != nil {
 		return err
 	}

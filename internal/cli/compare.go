@@ -2,8 +2,6 @@ package cli
 
 import (
 	"errors"
-	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 
@@ -23,8 +21,6 @@ type comparison struct {
 	key  string
 	fail bool
 	out  output
-	// plans are those that were asked, whose calendars may not know enough.
-	plans []*plan.Plan
 }
 
 func (a *App) compareCommand() *cobra.Command {
@@ -71,29 +67,33 @@ func (m *comparison) do(args []string) error {
 	if err != nil {
 		return err
 	}
-	place := p.Place()
-	place.Note, place.Flags = m.app.note, true
+	c := office.Comparison{Key: m.key, Files: m.s.files, Tell: m.app.tell(), Load: func(path string) (*plan.Plan, error) {
+		settings := *m.s
+		settings.plan = path
+		return settings.load()
+	}}
+	if len(args) == 0 {
+		if err := m.s.planArgument(nil, "compare"); err != nil {
+			return err
+		}
+		args = []string{m.s.plan}
+	}
 	var t schedule.Tally
 	err = m.app.lines(&m.out, p, schedule.CompareColumns, func(yield func([]eval.Value, error) bool) {
-		put := func(d schedule.Difference) error {
+		t, err = c.Compare(args, func(d schedule.Difference) error {
 			if !yield(d.Cells(), nil) {
 				return errStop
 			}
 			return nil
-		}
-		if len(args) == 0 {
-			err = m.outputs(&t, put)
-		} else {
-			err = m.sides(&place, args, &t, put)
-		}
+		})
 		if err != nil && !errors.Is(err, errStop) {
 			yield(nil, err)
 		}
 	})
-	if err != nil {
-		return err
+	if err == nil {
+		err = c.Doubts()
 	}
-	if err := office.Doubts(m.plans, m.app.tell()); err != nil {
+	if err != nil {
 		return err
 	}
 	m.app.note("%s.", t)
@@ -104,57 +104,3 @@ func (m *comparison) do(args []string) error {
 }
 
 var errStop = errors.New("stop")
-
-func (m *comparison) sides(place *question.Place, args []string, t *schedule.Tally, put func(schedule.Difference) error) error {
-	var sides [2]question.Side
-	for i, name := range args {
-		var err error
-		if sides[i], err = m.side(name); err != nil {
-			return err
-		}
-	}
-	got, err := place.Compare(sides[0], sides[1], m.key, put)
-	*t = got
-	return err
-}
-
-// side is a plan or a file.
-func (m *comparison) side(name string) (question.Side, error) {
-	s := question.Side{Name: name}
-	if err := m.s.files.Read(name); err != nil {
-		return s, err
-	}
-	if !isPlan(name) {
-		if _, err := os.Stat(name); err != nil {
-			return s, err
-		}
-		s.Open = func() (io.ReadCloser, error) { return os.Open(name) }
-		return s, nil
-	}
-	settings := *m.s
-	settings.plan = name
-	p, err := settings.load()
-	if err != nil {
-		return s, err
-	}
-	m.plans = append(m.plans, p)
-	wide, err := settings.load()
-	if err != nil {
-		return s, err
-	}
-	return office.Side(name, p, wide, m.app.tell())
-}
-
-// outputs compares the plan's outputs as they stand with what it makes now.
-func (m *comparison) outputs(t *schedule.Tally, put func(schedule.Difference) error) error {
-	if err := m.s.planArgument(nil, "compare"); err != nil {
-		return err
-	}
-	p, err := m.s.load()
-	if err != nil {
-		return err
-	}
-	m.plans = append(m.plans, p)
-	*t, err = office.CompareOutputs(p, m.app.tell(), put)
-	return err
-}

@@ -8,9 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/question"
-	"yoyaku/internal/tabular"
 )
 
 type completion = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective)
@@ -76,29 +74,8 @@ func oneOf(list func() ([]string, error)) completion {
 			return nil, cobra.ShellCompDirectiveError
 		}
 		at := strings.LastIndex(word, ",") + 1
-		return beginning(names, word, at), cobra.ShellCompDirectiveNoFileComp
+		return question.Beginning(names, word, at), cobra.ShellCompDirectiveNoFileComp
 	}
-}
-
-func isName(e phrase.Expr) bool {
-	_, ok := e.(*phrase.Name)
-	return ok
-}
-
-// beginning is the names that go on from the word's part behind at, whatever the case,
-// with what stands before it.
-func beginning(names []string, word string, at int) []string {
-	var list []string
-	for _, name := range names {
-		bare := name
-		if !strings.HasPrefix(word[at:], `"`) {
-			bare = strings.TrimPrefix(name, `"`)
-		}
-		if len(bare) >= len(word)-at && strings.EqualFold(bare[:len(word)-at], word[at:]) {
-			list = append(list, word[:at]+name)
-		}
-	}
-	return list
 }
 
 // shellVariable tells which shell asks, for one that can't quote what it is offered.
@@ -121,27 +98,10 @@ func columnsOf(in *question.TableIn) completion {
 		if len(args) == 0 {
 			return nil, cobra.ShellCompDirectiveDefault
 		}
-		r, closer, err := tabular.Open(args[0], strings.NewReader(""), tabular.Input{Sheet: in.Sheet, Encoding: in.Encoding, HeaderRow: in.HeaderRow})
+		list, err := in.Words(args[0], word, offered)
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}
-		defer closer.Close()
-		at := strings.LastIndexAny(word, ", (=<>") + 1 // inside a phrase, the word that is being typed
-		if strings.Count(word, `"`)%2 == 1 {
-			at = strings.LastIndex(word, `"`)
-		}
-		if at < len(word) && word[at] == '-' { // a column to sort by, the largest first
-			at++
-		}
-		names := slices.Clone(r.Columns())
-		for i, name := range names {
-			if p, err := phrase.Parse(name); err != nil || !isName(p.Expr) || at < len(word) && word[at] == '"' {
-				names[i] = `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
-			}
-		}
-		names = slices.DeleteFunc(names, func(name string) bool { return !offered(name) })
-		list := beginning(names, word, at)
-		slices.Sort(list)
 		return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 	}
 }

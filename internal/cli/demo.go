@@ -1,10 +1,7 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
-	"os"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
@@ -39,7 +36,7 @@ func (a *App) demoCommand() *cobra.Command {
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		undo, err := writeDemo(dir)
+		undo, err := demo.Write(dir)
 		if err != nil {
 			return err
 		}
@@ -88,34 +85,4 @@ another terminal, and put the plan's events into it:
 		return nil
 	}
 	return c
-}
-
-// writeDemo writes the embedded folder, whole or not at all; a folder that holds anything
-// is refused. undo takes it away again.
-func writeDemo(dir string) (undo func(), err error) {
-	list, err := os.ReadDir(dir)
-	if err == nil && len(list) > 0 {
-		return nil, usagef("%s isn't empty; name a new folder: yoyaku demo FOLDER", dir)
-	}
-	isNew := errors.Is(err, fs.ErrNotExist)
-	if err != nil && !isNew {
-		return nil, err
-	}
-	undo = func() {
-		made, _ := os.ReadDir(dir) // it was empty, so all in it is the demo's
-		for _, f := range made {
-			_ = os.RemoveAll(filepath.Join(dir, f.Name()))
-		}
-		if isNew {
-			_ = os.Remove(dir)
-		}
-	}
-	from, err := fs.Sub(demo.Files, "files")
-	if err == nil {
-		err = os.CopyFS(dir, from)
-	}
-	if err != nil {
-		undo()
-	}
-	return undo, err
 }

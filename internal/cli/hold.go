@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/office"
 	"yoyaku/internal/question"
@@ -22,13 +21,7 @@ func (a *App) tellHeld(out *output, held *office.HeldError) error {
 		to = *out
 	}
 	to.shape = &question.Shape{}
-	err := a.lines(&to, held.Plan, schedule.BreachColumns, func(yield func([]eval.Value, error) bool) {
-		for _, h := range held.List {
-			if !yield(h.Cells(), nil) {
-				return
-			}
-		}
-	})
+	err := a.lines(&to, held.Plan, schedule.BreachColumns, schedule.LinesOf(held.List, schedule.Breach.Cells))
 	if err != nil {
 		return err
 	}

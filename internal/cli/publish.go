@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync/atomic"
 
 	"github.com/spf13/cobra"
 
@@ -12,6 +13,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/publish"
@@ -129,31 +131,14 @@ func (p *publishing) publish(w *office.Work) error {
 	wanted.Overwrite, wanted.Adopt = p.overwrite, p.adopt
 	ctx, done := p.app.interruptible()
 	defer done()
-	store, d, err := p.decide(ctx, client, w.Plan, wanted)
-	if err != nil {
+	to := publish.Target{Title: w.Plan.Title, Dry: p.dry, AtOnce: p.atOnce}
+	if to.Name, to.Given = office.Collection(w.Plan, p.collection); p.collection != "" || to.Title == "" {
+		to.Title = to.Name
+	}
+	d, err := to.Publish(ctx, client, wanted, publish.Tell{Warn: p.app.warn, Note: p.app.note, Progress: func() (*atomic.Int64, func()) { return p.app.progress("events") }})
+	if d == nil {
 		return err
 	}
-	if p.dry {
-		return p.tell(w.Plan, d, nil)
-	}
-	if store.Missing {
-		title := w.Plan.Title
-		if title == "" || p.collection != "" {
-			title, _ = office.Collection(w.Plan, p.collection)
-		}
-		there, err := store.Create(ctx, title)
-		if err != nil {
-			return err
-		}
-		if there { // by another publisher, who may have put events there
-			if store, d, err = p.decide(ctx, client, w.Plan, wanted); err != nil {
-				return err
-			}
-		}
-	}
-	written, stop := p.app.progress("events")
-	err = d.Do(ctx, store, p.atOnce, written)
-	stop()
 	return p.tell(w.Plan, d, err)
 }
 
@@ -167,7 +152,7 @@ func (p *publishing) client(of *plan.Plan) (*caldav.Client, error) {
 	if err != nil {
 		return nil, err
 	}
-	p.app.hide(user, password)
+	p.app.hides = caldav.Hider(user, password)
 	client, err := caldav.New(to, user, password)
 	return client, rows.In("to", err)
 }
@@ -188,51 +173,20 @@ func (p *publishing) who(of *plan.Plan) (user, password string, err error) {
 	return user, password, rows.In("credentials", err)
 }
 
-// decide finds the calendar and compares it with the plan.
-func (p *publishing) decide(ctx context.Context, client *caldav.Client, of *plan.Plan, wanted publish.Wanted) (*caldav.Collection, *publish.Decision, error) {
-	name, given := office.Collection(of, p.collection)
-	store, err := client.Find(ctx, name, given)
-	if err != nil {
-		return nil, nil, err
-	}
-	there, err := store.List(ctx)
-	if err != nil {
-		return nil, nil, err
-	}
-	if store.Outside > 0 {
-		p.app.warn("%s that the server lists %s outside of %s, and %[2]s not touched", phrase.Several(store.Outside, "resource"), map[bool]string{true: "is", false: "are"}[store.Outside == 1], store.Path())
-	}
-	d, err := publish.Decide(wanted, there)
-	if err == nil {
-		d.Unread += store.Unread
-	}
-	if err == nil && d.Unread > 0 {
-		p.app.warn("%s there can't be read, and isn't touched", phrase.Several(d.Unread, "resource"))
-	}
-	if err == nil && store.Missing && p.dry {
-		p.app.note("There is no calendar %s there yet; publishing makes it.", store.Path())
-	}
-	return store, d, err
-}
-
 // tell writes what became of each event; ended is why it ended early.
 func (p *publishing) tell(of *plan.Plan, d *publish.Decision, ended error) error {
-	err := p.app.lines(&p.out, of, publish.Columns, func(yield func([]eval.Value, error) bool) {
-		for _, s := range d.Steps {
-			cells := s.Cells()
-			for i := range cells {
-				cells[i].Text = p.app.hidden(cells[i].Text)
-			}
-			if !yield(cells, nil) {
-				return
-			}
+	err := p.app.lines(&p.out, of, publish.Columns, schedule.LinesOf(d.Steps, func(s *publish.Step) []eval.Value {
+		cells := s.Cells()
+		for i := range cells {
+			cells[i].Text = p.app.hidden(cells[i].Text)
 		}
-	})
+		return cells
+	}))
 	if err != nil {
 		return err
 	}
 	p.app.note("%s", d)
-	p.app.tellWarnings(of)
+	p.app.tell().Once().Warnings(of)
 	switch {
 	case errors.Is(ended, context.Canceled):
 		return errInterrupted

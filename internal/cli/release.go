@@ -79,20 +79,13 @@ func (r *releasing) release(p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	err = r.app.lines(&r.out, p, schedule.ChangeColumns, func(yield func([]eval.Value, error) bool) {
-		for _, h := range released.Changes {
-			if !yield(h.ChangeCells(), nil) {
-				return
-			}
-		}
-	})
-	if err != nil {
+	if err := r.app.lines(&r.out, p, schedule.ChangeColumns, schedule.LinesOf(released.Changes, schedule.Breach.ChangeCells)); err != nil {
 		return err
 	}
 	if err := released.Put(); err != nil {
 		return err
 	}
 	r.app.note("%s", released)
-	r.app.tellWarnings(p)
+	r.app.tell().Once().Warnings(p)
 	return nil
 }

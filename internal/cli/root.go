@@ -4,14 +4,11 @@ package cli
 
 import (
 	"context"
-	"encoding/base64"
 	"errors"
 	"fmt"
 	"io"
-	"net/url"
 	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -21,7 +18,6 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
-	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
@@ -138,45 +134,53 @@ What is your job?  yoyaku help jobs`,
 	root.SetVersionTemplate("yoyaku {{.Version}}\n")
 	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "no warnings and no progress")
 	for _, g := range groups {
-		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
+		root.AddGroup(&cobra.Group{ID: string(g.id), Title: g.title})
 	}
-	commands := map[string]*cobra.Command{}
-	for _, c := range []*cobra.Command{a.newCommand(), a.checkCommand(), a.runCommand(), a.aheadCommand(), a.compareCommand(), a.publishCommand(), a.releaseCommand(), a.demoCommand(), a.schemaCommand(), a.completionCommand()} {
-		commands[c.Name()] = c
-	}
-	more := map[string][]string{} // questions whose group doesn't order them
+	list := []placed{{a.newCommand(), question.Plan, 1}, {a.checkCommand(), question.Plan, 2}, {a.runCommand(), question.Plan, 3}, {a.releaseCommand(), question.Plan, 4}, {a.aheadCommand(), question.Plan, 5},
+		{a.compareCommand(), question.HandOn, 2}, {a.publishCommand(), question.HandOn, 3}, {a.demoCommand(), startGroup, 1}, {a.schemaCommand(), startGroup, 2}, {a.completionCommand(), startGroup, 3}}
 	for _, q := range question.All() {
-		commands[q.Name] = a.ask(q, named(q.Name))
-		if !slices.ContainsFunc(groups, func(g commandGroup) bool { return slices.Contains(strings.Fields(g.commands), q.Name) }) {
-			more[string(q.Group)] = append(more[string(q.Group)], q.Name)
-		}
+		list = append(list, placed{a.ask(q, named(q.Name)), q.Group, q.Place})
 	}
+	slices.SortStableFunc(list, func(a, b placed) int { return a.place - b.place })
 	cobra.EnableCommandSorting = false // those that matter most stand first
 	for _, g := range groups {
-		for _, name := range append(strings.Fields(g.commands), more[g.id]...) {
-			commands[name].GroupID = g.id
-			root.AddCommand(commands[name])
+		for _, c := range list {
+			if c.group == g.id {
+				c.GroupID = string(g.id)
+				root.AddCommand(c.Command)
+			}
 		}
 	}
 	root.AddCommand(phrasesTopic(), a.jobsTopic())
 	root.SetHelpCommand(a.helpCommand(root))
 	root.SetUsageTemplate(usageTemplate)
-	root.SetHelpCommandGroupID("start")
+	root.SetHelpCommandGroupID(string(startGroup))
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.InitDefaultHelpCmd()
 	return root
 }
 
-// commandGroup is a group of commands in the order of the help.
-type commandGroup struct{ id, title, commands string }
+// placed is a command with its place among those of its group.
+type placed struct {
+	*cobra.Command
+	group question.Group
+	place int
+}
 
-var groups = []commandGroup{
-	{"rules", "Dates from rules", "dates why"},
-	{"plan", "A plan", "new check run release ahead wall"},
-	{"tables", "Dates in tables", "derive due spread match tally grid"},
-	{"facts", "Facts", "value between days periods holidays"},
-	{"hand", "Hand on, take in", "read compare publish"},
-	{"start", "Start", "demo schema completion"},
+// startGroup is the group of what a newcomer begins with.
+const startGroup question.Group = "start"
+
+// groups are the groups of commands in the order of the help.
+var groups = []struct {
+	id    question.Group
+	title string
+}{
+	{question.Rules, "Dates from rules"},
+	{question.Plan, "A plan"},
+	{question.Tables, "Dates in tables"},
+	{question.Facts, "Facts"},
+	{question.HandOn, "Hand on, take in"},
+	{startGroup, "Start"},
 }
 
 func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+format, args...) }
@@ -184,36 +188,11 @@ func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+form
 // tell is where words go that aren't the result.
 func (a *App) tell() office.Tell { return office.Tell{Warn: a.warn, Note: a.note} }
 
-// tellWarnings tells what the calendars that plans asked didn't know.
-func (a *App) tellWarnings(plans ...*plan.Plan) {
-	tell := a.tell().Once()
-	for _, p := range plans {
-		for _, w := range p.Warnings() {
-			tell.Warn("%s", w)
-		}
-	}
-}
-
 // note tells on standard error what isn't the result.
 func (a *App) note(format string, args ...any) {
 	if !a.quiet {
 		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(fmt.Sprintf(format, args...))))
 	}
-}
-
-// hide takes a password out of all that is told from now on, in the forms in which
-// addresses, headings and quoted texts have it.
-func (a *App) hide(user, password string) {
-	if password == "" {
-		return
-	}
-	const shown = "(password)"
-	quoted := strconv.Quote(password)
-	var pairs []string
-	for _, form := range []string{base64.StdEncoding.EncodeToString([]byte(user + ":" + password)), password, url.PathEscape(password), url.QueryEscape(password), quoted[1 : len(quoted)-1]} {
-		pairs = append(pairs, form, shown)
-	}
-	a.hides = strings.NewReplacer(pairs...)
 }
 
 // hidden is a text without what is never shown.

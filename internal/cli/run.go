@@ -8,7 +8,6 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
-	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -106,21 +105,6 @@ func (r *run) report(works []*office.Work) error {
 	if err != nil {
 		return err
 	}
-	columns := schedule.SummaryColumns
-	if len(works) > 1 {
-		columns = append([]string{"plan"}, columns...)
-	}
-	return rows.Result{To: sink}.Lines(columns, first.Env, func(yield func([]eval.Value, error) bool) {
-		for _, w := range works {
-			for _, s := range w.Sums {
-				cells := s.Cells()
-				if len(works) > 1 {
-					cells = append([]eval.Value{eval.Str(w.Plan.ID)}, cells...)
-				}
-				if !yield(cells, nil) {
-					return
-				}
-			}
-		}
-	})
+	columns, lines := office.Summary(works)
+	return rows.Result{To: sink}.Lines(columns, first.Env, lines)
 }

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -23,8 +22,7 @@ type settings struct {
 	// files is the register of what is read and written, one for all plans of the command;
 	// nil where each plan has its own.
 	files *files.Register
-	hash  bool   // what is read is hashed
-	text  []byte // what the plan says, if it isn't written yet
+	hash  bool // what is read is hashed
 	// planless says that a plan of this folder that can't be read is left aside.
 	planless bool
 }
@@ -70,7 +68,7 @@ func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
 
 // read is load; where faults are collected the plan goes on without what is wrong.
 func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
-	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, Text: s.text, Frame: map[string]string{}}
+	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, Frame: map[string]string{}}
 	for name, text := range s.frame {
 		set.Frame[name] = *text
 	}
@@ -100,13 +98,7 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 	if err != nil || s.calendar == "" {
 		return p, err
 	}
-	if name, ok := strings.CutPrefix(strings.TrimSpace(s.calendar), "("); ok && strings.HasSuffix(name, ")") {
-		p.Env.CalendarColumn = rows.Unquote(strings.TrimSpace(strings.TrimSuffix(name, ")")))
-		return p, nil
-	}
-	cal, err := p.Calendar(s.calendar)
-	p.Env.Calendar = cal
-	return p, rows.In("calendar", err)
+	return p, rows.In("calendar", p.CountBy(s.calendar))
 }
 
 // plans loads the plans that a command is given, or that of this folder. Their ids
@@ -145,6 +137,3 @@ func (s *settings) joined(paths []string, command string) (*plan.Plan, error) {
 	}
 	return plans[0], nil
 }
-
-// isPlan reports whether an argument names a plan.
-func isPlan(arg string) bool { return strings.HasPrefix(strings.ToLower(filepath.Ext(arg)), ".y") }

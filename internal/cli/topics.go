@@ -3,11 +3,11 @@ package cli
 import (
 	_ "embed" // the pages
 	"fmt"
-	"strings"
 
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/question"
 )
 
 //go:embed phrases.txt
@@ -18,60 +18,19 @@ func phrasesTopic() *cobra.Command {
 	return &cobra.Command{Use: "phrases", Short: "The language of rules and steps on one page", Long: phrasesPage}
 }
 
-//go:embed jobs.txt
-var jobsPage string
-
-// job is a job of the trade, in its words, and the command that does it.
-type job struct{ section, name, result, command string }
-
-// jobs reads the page of jobs.
-func jobs() (list []job) {
-	section := ""
-	for line := range strings.Lines(jobsPage) {
-		line = strings.TrimRight(line, "\n")
-		switch {
-		case line == "":
-		case line[0] == '#':
-			section = line[2:]
-		case line[0] == ' ':
-			list[len(list)-1].command = strings.TrimSpace(line)
-		default:
-			name, result, _ := strings.Cut(line, " | ")
-			list = append(list, job{section: section, name: name, result: result})
-		}
-	}
-	return list
-}
-
-// jobsWith are the jobs in which all words stand, or what they begin with.
-func jobsWith(words []string) (list []job) {
-	for _, j := range jobs() {
-		text := strings.ToLower(j.section + " " + j.name + " " + j.result + " " + j.command)
-		fits := true
-		for _, w := range words {
-			w = strings.ToLower(w)
-			fits = fits && (strings.Contains(text, w) || len(w) > 4 && strings.Contains(text, strings.TrimSuffix(w, "s")))
-		}
-		if fits {
-			list = append(list, j)
-		}
-	}
-	return list
-}
-
 // tellJobs writes jobs with their commands; with results also what comes out.
-func (a *App) tellJobs(list []job, results bool) {
+func (a *App) tellJobs(list []question.OfficeJob, results bool) {
 	section := ""
 	for _, j := range list {
-		if j.section != section && !results {
-			fmt.Fprintf(a.said, "\n%s\n", j.section)
-			section = j.section
+		if j.Section != section && !results {
+			fmt.Fprintf(a.said, "\n%s\n", j.Section)
+			section = j.Section
 		}
-		fmt.Fprintf(a.said, "  %s\n", j.name)
+		fmt.Fprintf(a.said, "  %s\n", j.Name)
 		if results {
-			fmt.Fprintf(a.said, "    gives %s\n", j.result)
+			fmt.Fprintf(a.said, "    gives %s\n", j.Result)
 		}
-		fmt.Fprintf(a.said, "    %s\n", j.command)
+		fmt.Fprintf(a.said, "    %s\n", j.Command)
 	}
 }
 
@@ -80,7 +39,7 @@ func (a *App) jobsTopic() *cobra.Command {
 	c := &cobra.Command{Use: "jobs", Short: "The jobs of the trade, each with its command (help jobs lease)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) {
 		fmt.Fprintln(a.said, "The jobs of the trade, each with the command that does it on the tables of the demo\nfolder (yoyaku demo). yoyaku help jobs WORD shows those that fit, with what comes out.")
-		a.tellJobs(jobs(), false)
+		a.tellJobs(question.Jobs(), false)
 	})
 	return c
 }
@@ -96,7 +55,7 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 				found.InitDefaultHelpFlag()
 				return found.Help()
 			}
-			list := jobsWith(args)
+			list := question.JobsWith(args)
 			if len(list) == 0 {
 				return unknownCommand(root, args[0])
 			}
@@ -116,8 +75,8 @@ func unknownCommand(root *cobra.Command, word string) error {
 	hint := "`yoyaku --help` lists the commands, `yoyaku help jobs` the jobs of the trade"
 	if near := phrase.Nearest(word, names); near != "" {
 		hint = "did you mean `yoyaku " + near + "`?"
-	} else if list := jobsWith([]string{word}); len(list) > 0 {
-		hint = "for " + list[0].name + ":\n  " + list[0].command
+	} else if list := question.JobsWith([]string{word}); len(list) > 0 {
+		hint = "for " + list[0].Name + ":\n  " + list[0].Command
 		if len(list) > 1 {
 			hint += fmt.Sprintf("\n`yoyaku help jobs %s` shows %d more", word, len(list)-1)
 		}

@@ -12,10 +12,83 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 )
+
+// Comparison is what is compared, and how.
+type Comparison struct {
+	Key   string // the column that names rows of tables that are no schedules
+	Files *files.Register
+	Load  func(path string) (*plan.Plan, error)
+	Tell  Tell
+
+	plans []*plan.Plan // whose calendars may not know enough
+}
+
+// Compare compares two sides, the old and the new, each a plan or a file; or of one, a plan,
+// the outputs as they stand with what it makes now.
+func (c *Comparison) Compare(names []string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	if len(names) == 1 {
+		p, err := c.load(names[0])
+		if err != nil {
+			return t, err
+		}
+		return CompareOutputs(p, c.Tell, put)
+	}
+	var sides [2]question.Side
+	for i, name := range names {
+		if sides[i], err = c.side(name); err != nil {
+			return t, err
+		}
+	}
+	place := question.Place{Files: c.Files, Note: c.Tell.Note, Warn: c.Tell.Warn, Flags: true}
+	return place.Compare(sides[0], sides[1], c.Key, put)
+}
+
+func (c *Comparison) load(path string) (*plan.Plan, error) {
+	p, err := c.Load(path)
+	if err == nil {
+		c.plans = append(c.plans, p)
+	}
+	return p, err
+}
+
+// side is a plan or a file.
+func (c *Comparison) side(name string) (s question.Side, err error) {
+	if err := c.Files.Read(name); err != nil {
+		return s, err
+	}
+	if !plan.Names(name) {
+		_, err := os.Stat(name)
+		return question.Side{Name: name, Open: func() (io.ReadCloser, error) { return os.Open(name) }}, err
+	}
+	p, err := c.load(name)
+	if err != nil {
+		return s, err
+	}
+	wide, err := c.Load(name)
+	if err != nil {
+		return s, err
+	}
+	return Side(name, p, wide, c.Tell)
+}
+
+// Doubts tells of the plans that were compared what may be wrong with their dates.
+func (c *Comparison) Doubts() error {
+	tell := c.Tell.Once()
+	for _, p := range c.plans {
+		if p.Window != nil {
+			if err := LedgerOf(p).warn(nil, *p.Window, tell); err != nil {
+				return err
+			}
+		}
+		tell.Warnings(p)
+	}
+	return nil
+}
 
 // Side is a plan as one side of a comparison. wide is the same plan, read once more, whose
 // calendars are asked further than the answer goes.
@@ -129,18 +202,4 @@ func single(o *plan.Output) int {
 		return 1
 	}
 	return 0
-}
-
-// Doubts tells of plans that were compared what may be wrong with their dates.
-func Doubts(plans []*plan.Plan, tell Tell) error {
-	tell = tell.Once()
-	for _, p := range plans {
-		if p.Window != nil {
-			if err := LedgerOf(p).warn(nil, *p.Window, tell); err != nil {
-				return err
-			}
-		}
-		tell.warnings(p)
-	}
-	return nil
 }

@@ -52,8 +52,8 @@ func (t Tell) Once() Tell {
 	}}
 }
 
-// warnings tells what the calendars that plans asked didn't know.
-func (t Tell) warnings(plans ...*plan.Plan) {
+// Warnings tells what the calendars that plans asked didn't know.
+func (t Tell) Warnings(plans ...*plan.Plan) {
 	for _, p := range plans {
 		for _, w := range p.Warnings() {
 			t.Warn("%s", w)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -180,6 +181,22 @@ func (w *Work) strict() error {
 		return &No{Text: "the plan is strict and there are warnings, so nothing is written"}
 	}
 	return nil
+}
+
+// Summary is a row for each series of a run, with the plan in front where there are several.
+func Summary(works []*Work) (columns []string, lines schedule.Lines) {
+	if len(works) == 1 {
+		return schedule.SummaryColumns, schedule.LinesOf(works[0].Sums, schedule.Summary.Cells)
+	}
+	return append([]string{"plan"}, schedule.SummaryColumns...), func(yield func([]eval.Value, error) bool) {
+		for _, w := range works {
+			for _, s := range w.Sums {
+				if !yield(append([]eval.Value{eval.Str(w.Plan.ID)}, s.Cells()...), nil) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // Report tells what a run gave besides its series: what became of each output through

@@ -83,7 +83,7 @@ func (p *Plan) addPattern(d *doc, name string, n ast.Node) error {
 // take reads the words that a pattern takes.
 func (t *pattern) take(d *doc, n ast.Node) error {
 	return d.each(n, takesShape, func(key string, k, v ast.Node) error {
-		if err := checkName(key); err != nil {
+		if err := CheckName(key); err != nil {
 			return d.wrap(k, err)
 		}
 		if phrase.Reserved(key) || phrase.SameName(key, "name") || slices.ContainsFunc(seriesShape.known(), func(s string) bool { return phrase.SameName(s, key) }) ||
@@ -368,7 +368,7 @@ func (p *Plan) seriesOf(d *doc, item ast.Node) error {
 		case name == "":
 			return at.wrap(fmt.Errorf("the column `%s`, which names the series, is blank", column))
 		}
-		if err := checkName(name); err != nil {
+		if err := CheckName(name); err != nil {
 			return at.wrap(err)
 		}
 		d.collect.tell(name)

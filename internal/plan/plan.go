@@ -109,6 +109,9 @@ func (s Settings) today(zone *time.Location) civil.Date {
 	return d
 }
 
+// Names reports whether an argument of a command names a plan.
+func Names(arg string) bool { return strings.HasPrefix(strings.ToLower(filepath.Ext(arg)), ".y") }
+
 // Empty is the plan of a command that has none: Saturday and Sunday closed.
 func Empty(s Settings) (*Plan, error) {
 	f := civil.DefaultFrame
@@ -249,6 +252,17 @@ func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 		p.book.made = append(p.book.made, c)
 	}
 	return c, err
+}
+
+// CountBy has working days counted by a calendar, as Calendar names it; (COL) has each row
+// of a table name its own.
+func (p *Plan) CountBy(name string) (err error) {
+	if col, ok := strings.CutPrefix(strings.TrimSpace(name), "("); ok && strings.HasSuffix(col, ")") {
+		p.Env.CalendarColumn = rows.Unquote(strings.TrimSpace(strings.TrimSuffix(col, ")")))
+		return nil
+	}
+	p.Env.Calendar, err = p.Calendar(name)
+	return err
 }
 
 // CalendarNames lists the calendars at hand: the plan's in the order of the
@@ -451,7 +465,7 @@ func (p *Plan) named(in *part, what string, do func(key string, v ast.Node) erro
 		return nil
 	}
 	return d.each(n, mustShape(planShape, what), func(key string, k, v ast.Node) error {
-		if err := checkName(key); err != nil {
+		if err := CheckName(key); err != nil {
 			return d.wrap(k, err)
 		}
 		if err := p.freshIn(what, d, k, key); err != nil {
@@ -551,8 +565,8 @@ func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
 	return nil
 }
 
-// checkName refuses names that a phrase can't use without quotes.
-func checkName(name string) error {
+// CheckName refuses names that a phrase can't use without quotes.
+func CheckName(name string) error {
 	for i, r := range name {
 		letter := r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r > 0x7f
 		if !letter && (i == 0 || !(r >= '0' && r <= '9' || r == '-' || r == '_')) {
@@ -561,6 +575,14 @@ func checkName(name string) error {
 	}
 	if name == "" {
 		return fmt.Errorf("a name is missing here")
+	}
+	return nil
+}
+
+// CheckID says what an id may hold.
+func CheckID(id string) error {
+	if id == "" || strings.Trim(strings.ToLower(id), "abcdefghijklmnopqrstuvwxyz0123456789-._") != "" {
+		return fmt.Errorf("an id holds letters a to z, digits, `-`, `.` and `_`, not %q", eval.Brief(id))
 	}
 	return nil
 }

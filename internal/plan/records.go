@@ -126,7 +126,7 @@ func (p *Plan) tableOf(d *doc, r *Record, v ast.Node) error {
 }
 
 func (r *Record) column(d *doc, name string, k, v ast.Node) error {
-	if err := checkName(name); err != nil {
+	if err := CheckName(name); err != nil {
 		return d.wrap(k, err)
 	}
 	text, err := d.text(v)
@@ -230,7 +230,7 @@ func (r *Record) events(d *doc, v ast.Node) error {
 				e.Where, _, err = d.conditions(v)
 			case "name":
 				if e.Name, err = d.text(v); err == nil {
-					err = checkName(e.Name)
+					err = CheckName(e.Name)
 				}
 			case "day":
 				if e.Day, err = d.text(v); err == nil {

@@ -250,7 +250,7 @@ func (p *Plan) milestones(s *schedule.Series, said *layered, env eval.Env) error
 
 // newMilestone checks the name of a milestone.
 func newMilestone(s *schedule.Series, t told) error {
-	if err := checkName(t.key); err != nil {
+	if err := CheckName(t.key); err != nil {
 		return t.doc.wrap(t.k, err)
 	}
 	if slices.ContainsFunc(s.Names(), func(n string) bool { return phrase.SameName(n, t.key) }) {

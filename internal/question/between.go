@@ -21,7 +21,7 @@ var betweenPhrases = []string{
 
 func newBetween() *Question {
 	return &Question{
-		Planless: true, Name: "between", Group: Facts, Use: "between A B", Short: "Every measure between two dates",
+		Planless: true, Name: "between", Group: Facts, Place: 2, Use: "between A B", Short: "Every measure between two dates",
 		Long: `List every measure between two dates: days with the first day left out (to) and with
 both ends counted (through), working days, complete weeks, months and years, age, day
 counts and year fractions by the published conventions.`,

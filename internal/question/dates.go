@@ -26,7 +26,7 @@ type dates struct {
 func newDates() *Question {
 	q := &dates{}
 	return &Question{
-		Name: "dates", Group: Rules, Use: "dates RULE|SERIES …", Short: "List the dates of rules",
+		Name: "dates", Group: Rules, Place: 1, Use: "dates RULE|SERIES …", Short: "List the dates of rules",
 		Long: `List the dates of one or more rules, or of series of the plan by their names, each
 with its weekday, its nominal date and the reason why it isn't on that. The name of a
 pattern stands for all its series. A rule that ends by itself is listed whole; of one

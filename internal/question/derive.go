@@ -24,7 +24,7 @@ type derive struct {
 func newDerive() *Question {
 	q := &derive{}
 	return &Question{
-		Name: "derive", Group: Tables, Use: "derive TABLE", Short: "Add columns to every row of a table",
+		Name: "derive", Group: Tables, Place: 1, Use: "derive TABLE", Short: "Add columns to every row of a table",
 		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, or - for
 standard input). A column is NAME = PHRASE; later ones may use earlier ones, and a
 blank in gives a blank out.`,

@@ -22,7 +22,7 @@ type due struct {
 func newDue() *Question {
 	q := &due{}
 	return &Question{
-		Name: "due", Group: Tables, Use: "due TABLE --date PHRASE", Short: "What runs out, or comes round, and when",
+		Name: "due", Group: Tables, Place: 2, Use: "due TABLE --date PHRASE", Short: "What runs out, or comes round, and when",
 		Long: `List the dates of a table by date, with the days and working days left and the band
 they fall into. What lies before today is overdue and shown too. With --yearly, look
 at the anniversaries: birthdays, years of service.`,

@@ -15,7 +15,7 @@ type holidays struct{ window string }
 func newHolidays() *Question {
 	q := &holidays{}
 	return &Question{
-		Planless: true, Name: "holidays", Group: Facts, Use: "holidays [CALENDAR]", Short: "Working calendars and their closed days",
+		Planless: true, Name: "holidays", Group: Facts, Place: 5, Use: "holidays [CALENDAR]", Short: "Working calendars and their closed days",
 		Long: `List the holidays of a working calendar, those that fall on a weekend too, each
 with its nominal date and the reason why it isn't on that. Without a name, here or
 in --calendar, list the calendars at hand: the plan's, then the built-in public ones.`,

@@ -23,7 +23,7 @@ type match struct {
 func newMatch() *Question {
 	q := &match{}
 	return &Question{
-		Name: "match", Group: Tables, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]", Short: "Who held what on the day (rows to ranges)",
+		Name: "match", Group: Tables, Place: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]", Short: "Who held what on the day (rows to ranges)",
 		Long: `Put beside each row of EVENTS the columns of the row of RANGES that has the same key
 and holds its day (--date), both ends included, one with a blank end holding on; or its
 number (--value), from the start, up to the end but without it. Without --end each range

@@ -24,7 +24,7 @@ type periodTable struct {
 func newPeriods() *Question {
 	q := &periodTable{}
 	return &Question{
-		Name: "periods", Group: Facts, Use: "periods SPAN --by PERIOD", Short: "A table of periods: pay periods, fiscal months, weeks",
+		Name: "periods", Group: Facts, Place: 4, Use: "periods SPAN --by PERIOD", Short: "A table of periods: pay periods, fiscal months, weeks",
 		Long: `List the whole weeks, months, quarters, years, fiscal periods, or periods of a series of
 the plan that touch a stretch of time, each with its days and working days; and how many
 dates of the series named fall into it, by the day they moved to.`,

@@ -28,6 +28,8 @@ const (
 type Question struct {
 	Name  string
 	Group Group
+	// Place orders the questions and commands of a group.
+	Place int
 	// Use is the line that shows its arguments, Short tells in one line what it
 	// is for, Long in a few; Examples run in the demo folder.
 	Use, Short, Long string

@@ -26,7 +26,7 @@ type read struct {
 func newRead() *Question {
 	q := &read{}
 	return &Question{
-		Planless: true, Name: "read", Group: HandOn, Use: "read FILE.ics", Short: "A calendar file (.ics) as a table",
+		Planless: true, Name: "read", Group: HandOn, Place: 1, Use: "read FILE.ics", Short: "A calendar file (.ics) as a table",
 		Long: `List the events of an iCalendar file by date, each time that a recurring event takes
 place as a row of its own: moved instances at their new time, cancelled ones left
 out. Times are as the clock of their own zone shows them, with the zone beside them.

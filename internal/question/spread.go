@@ -25,7 +25,7 @@ type spread struct {
 func newSpread() *Question {
 	q := &spread{}
 	return &Question{
-		Name: "spread", Group: Tables, Use: "spread TABLE --start PHRASE --end PHRASE", Short: "Ranges into one row per day, month, pay period …",
+		Name: "spread", Group: Tables, Place: 3, Use: "spread TABLE --start PHRASE --end PHRASE", Short: "Ranges into one row per day, month, pay period …",
 		Long: `Cut each row's range into one row per day, or per week, month, quarter, year, fiscal
 month, quarter or year, or period of a series, with the days and working days of the
 piece. Both ends belong to the range; a blank end runs through today. The pieces add

@@ -16,7 +16,7 @@ type tally struct{ rows, cols, sum string }
 func newTally() *Question {
 	q := &tally{}
 	return &Question{
-		Name: "tally", Group: Tables, Use: "tally TABLE --rows PHRASE", Short: "Count or sum, rows against columns, with totals",
+		Name: "tally", Group: Tables, Place: 5, Use: "tally TABLE --rows PHRASE", Short: "Count or sum, rows against columns, with totals",
 		Long: `Count the rows of a table, or sum a column of it, by one phrase or by two against
 each other, with totals both ways. Bands, months and weekdays stand in their own order.`,
 		Examples: `  yoyaku tally crew-contracts.csv --rows unit

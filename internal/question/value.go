@@ -14,7 +14,7 @@ type value struct{ base string }
 func newValue() *Question {
 	q := &value{}
 	return &Question{
-		Name: "value", Group: Facts, Use: "value PHRASE", Short: "One phrase, one answer",
+		Name: "value", Group: Facts, Place: 1, Use: "value PHRASE", Short: "One phrase, one answer",
 		Long: `Work out one phrase and print its answer on one line. Steps that stand alone
 start from --base, or from today.`,
 		Examples: `  yoyaku value "end of next month, roll preceding" --base 2027-01-20

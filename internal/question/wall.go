@@ -19,7 +19,7 @@ type wall struct {
 func newWall() *Question {
 	q := &wall{}
 	return &Question{
-		Name: "wall", Alone: true, Group: Plan, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
+		Name: "wall", Alone: true, Group: Plan, Place: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
 		Long: `Draw the months of a window (a year unless told) with the days of the plan's series
 marked, closed days dimmed and named, and a legend that counts. A hollow sign is a date
 that moved. With --out wall.html it is a page that prints on one sheet, landscape.`,

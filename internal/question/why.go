@@ -19,7 +19,7 @@ type why struct{ base string }
 func newWhy() *Question {
 	q := &why{}
 	return &Question{
-		Name: "why", Group: Rules, Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN", Short: "Tell how a date came about, or what a phrase means",
+		Name: "why", Group: Rules, Place: 2, Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN", Short: "Tell how a date came about, or what a phrase means",
 		Long: `Tell what a phrase means: in plain words, in its canonical form, and as an RFC 5545
 rule where one says exactly the same. With a date, tell how the series of the plan
 comes to it, step by step: what the calendar said, and where each holiday is listed.

@@ -79,6 +79,17 @@ func dayLines(span civil.Span, f civil.Frame, cal *workdays.Calendar, yield func
 // for; an error ends the sequence.
 type Lines = iter.Seq2[[]eval.Value, error]
 
+// LinesOf are the rows of a list, each with its cells.
+func LinesOf[T any](list []T, cells func(T) []eval.Value) Lines {
+	return func(yield func([]eval.Value, error) bool) {
+		for _, one := range list {
+			if !yield(cells(one), nil) {
+				return
+			}
+		}
+	}
+}
+
 // HolidayColumns are the columns of a list of holidays.
 var HolidayColumns = []string{"date", "weekday", "name", "nominal", "reason"}
 

@@ -1,4 +1,4 @@
-package plan
+package office
 
 import (
 	"errors"
@@ -18,6 +18,8 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/files"
+	"yoyaku/internal/plan"
 	"yoyaku/internal/tabular"
 )
 
@@ -26,15 +28,113 @@ const SchemaFile = "yoyaku-plan.schema.json"
 
 // Start is what a new plan begins with.
 type Start struct {
-	ID, Title, Calendar string
-	Series              []string // NAME = RULE
-	Tables              []string // paths, as they are reached from the plan's folder
-	Dir                 string   // the plan's folder
-	Today               civil.Date
+	Dir          string   // the plan's folder
+	ID, Calendar string   // "" for an id of the folder's name, and for a calendar of its own
+	Series       []string // NAME = RULE
+	Tables       []string // paths
+
+	title string
+	today civil.Date
 }
 
-// IDOf makes an id of a folder's name.
-func IDOf(name string) string {
+// Make works a new plan out, proves it and writes it with its schema beside it, whole or
+// not at all. It tells the plan's path and what was found in the tables.
+func (s Start) Make(set plan.Settings) (path string, found []string, err error) {
+	path = filepath.Join(s.Dir, plan.FileName)
+	if err := s.settle(set); err != nil {
+		return "", nil, err
+	}
+	if _, err := os.Lstat(path); err == nil {
+		return "", nil, fmt.Errorf("there already is a plan %s; a new one isn't written over it", path)
+	}
+	text, found, err := s.text()
+	if err != nil {
+		return "", nil, err
+	}
+	if err := s.prove(path, text, set); err != nil {
+		return "", nil, err
+	}
+	return path, found, s.write(path, text)
+}
+
+// settle works out what wasn't told, and refuses what can't be.
+func (s *Start) settle(set plan.Settings) error {
+	empty, err := plan.Empty(set)
+	if err != nil {
+		return err
+	}
+	if s.Calendar != "" {
+		if _, err := empty.Calendar(s.Calendar); err != nil {
+			return rows.In("calendar", err)
+		}
+	}
+	s.today = empty.Env.Today
+	folder, err := filepath.Abs(s.Dir)
+	if err != nil {
+		return err
+	}
+	if s.ID == "" {
+		s.ID = idOf(filepath.Base(folder))
+	} else if err := plan.CheckID(s.ID); err != nil {
+		return rows.In("id", err)
+	}
+	s.title = strings.ReplaceAll(s.ID, "-", " ")
+	s.Tables = slices.Clone(s.Tables)
+	for i, t := range s.Tables { // as they are reached from the plan's folder
+		if abs, err := filepath.Abs(t); err == nil {
+			if rel, err := filepath.Rel(folder, abs); err == nil {
+				s.Tables[i] = rel
+			}
+		}
+	}
+	return nil
+}
+
+// prove reads what the plan would say, before it stands in its file: what was meant must
+// come back, and nothing in it fails.
+func (s Start) prove(path, text string, set plan.Settings) error {
+	set.Text = []byte(text)
+	p, err := plan.Load(path, set)
+	switch {
+	case err != nil:
+		return err
+	case p.ID != s.ID || p.Title != s.title:
+		return fmt.Errorf("the plan would be read back as id %q, title %q", p.ID, p.Title)
+	}
+	var c plan.Collector
+	set.Collect = &c
+	if p, err = plan.Load(path, set); err != nil {
+		return err
+	}
+	list, err := Check(p, &c, "", false)
+	if err != nil {
+		return err
+	}
+	for _, f := range list {
+		if !f.Note {
+			return &No{Text: "the plan would not be right, so it isn't written: " + f.Text}
+		}
+	}
+	return nil
+}
+
+// write writes the plan and its schema.
+func (s Start) write(path, text string) error {
+	schema, err := plan.Schema("plan")
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(s.Dir, 0o777); err != nil {
+		return err
+	}
+	if err := files.WriteFile(filepath.Join(s.Dir, SchemaFile), func(w io.Writer) error { _, err := w.Write(schema); return err }); err != nil {
+		return err
+	}
+	return files.WriteFile(path, func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
+}
+
+// idOf makes an id of a folder's name.
+func idOf(name string) string {
 	id := strings.Trim(regexp.MustCompile(`[^a-z0-9]+`).ReplaceAllString(strings.ToLower(name), "-"), "-")
 	if id = strings.Trim(regexp.MustCompile(`-?(19|20)\d\d-?`).ReplaceAllString(id, "-"), "-"); id == "" {
 		return "office"
@@ -42,9 +142,9 @@ func IDOf(name string) string {
 	return id
 }
 
-// Text writes the new plan, commented for a newcomer, and what was found in its
+// text writes the new plan, commented for a newcomer, and what was found in its
 // tables.
-func (s Start) Text() (text string, found []string, err error) {
+func (s Start) text() (text string, found []string, err error) {
 	var b strings.Builder
 	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	put("# yaml-language-server: $schema=%s", SchemaFile)
@@ -53,8 +153,8 @@ func (s Start) Text() (text string, found []string, err error) {
 	put("# The language of the rules:  yoyaku help phrases")
 	put("plan: 1")
 	put("id: %s            # names the events for good, so no year is in it", quoted(s.ID))
-	put("title: %s", quoted(s.Title))
-	put("window: %d..%d    # move it on each year; the events follow", s.Today.Year(), s.Today.Year()+1)
+	put("title: %s", quoted(s.title))
+	put("window: %d..%d    # move it on each year; the events follow", s.today.Year(), s.today.Year()+1)
 	calendar := s.Calendar
 	if calendar == "" {
 		calendar = "office"
@@ -65,7 +165,7 @@ func (s Start) Text() (text string, found []string, err error) {
 		put("    # Your holidays go here, as rules, dates, stretches or a list in a file:")
 		put("    # holidays:")
 		put("    #   - {name: New Year, day: yearly on 1 jan then roll following}")
-		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.Today.Year()+1)
+		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1)
 		put("    #   - {file: holidays.csv}       # with the columns date and name")
 	}
 	names, err := s.series(put)
@@ -108,14 +208,6 @@ func quoted(s string) string {
 	return strings.TrimSuffix(string(b), "\n")
 }
 
-// CheckID says what an id may hold.
-func CheckID(id string) error {
-	if id == "" || strings.Trim(strings.ToLower(id), "abcdefghijklmnopqrstuvwxyz0123456789-._") != "" {
-		return fmt.Errorf("an id holds letters a to z, digits, `-`, `.` and `_`, not %q", eval.Brief(id))
-	}
-	return nil
-}
-
 // series writes the series and returns their names.
 func (s Start) series(put func(string, ...any)) (names []string, err error) {
 	put("\nseries:")
@@ -130,7 +222,7 @@ func (s Start) series(put func(string, ...any)) (names []string, err error) {
 		}
 		r, err := phrase.ParseRule(rule)
 		if err == nil {
-			err = checkName(name)
+			err = plan.CheckName(name)
 		}
 		if err == nil && slices.ContainsFunc(names, func(n string) bool { return phrase.SameName(n, name) }) {
 			err = fmt.Errorf("the series `%s` is named twice", name)
@@ -165,12 +257,12 @@ const mostLooked = 1000
 // record writes a record of a table: its key, and how its cells are read.
 func (s Start) record(table string, taken []string) (lines, name, told string, err error) {
 	path := filepath.Join(s.Dir, table)
-	cells, in, err := look(path)
+	cells, in, err := columnsOf(path)
 	if err != nil {
 		return "", "", "", err
 	}
 	name = regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table), filepath.Ext(table)), "-")
-	if name = strings.Trim(name, "-"); checkName(name) != nil || slices.Contains(taken, name) {
+	if name = strings.Trim(name, "-"); plan.CheckName(name) != nil || slices.Contains(taken, name) {
 		name = strings.Trim("table-"+name, "-")
 	}
 	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
@@ -255,9 +347,9 @@ type column struct {
 // mostTitle is how many lines of a title may stand above a table.
 const mostTitle = 10
 
-// look reads the first rows of a table by columns, and tells how it has to be read:
+// columnsOf reads the first rows of a table by columns, and tells how it has to be read:
 // by a header further down, or with its headings repaired.
-func look(path string) (list []column, in tabular.Input, err error) {
+func columnsOf(path string) (list []column, in tabular.Input, err error) {
 	r, closer, err := tabular.Open(path, nil, in)
 	var bad *tabular.CellError
 	for row := 2; errors.As(err, &bad) && row <= mostTitle; row++ {
@@ -350,42 +442,4 @@ func (c column) unique() bool {
 	}
 	_, _, date := c.dates()
 	return !date
-}
-
-// Check reads what a new plan would say, before it stands in its file: what was meant
-// must come back, and nothing in it fails.
-func (s Start) Check(text string, set Settings) (*Plan, error) {
-	set.Text = []byte(text)
-	p, err := Load(filepath.Join(s.Dir, FileName), set)
-	switch {
-	case err != nil:
-		return nil, err
-	case p.ID != s.ID || p.Title != s.Title:
-		return nil, fmt.Errorf("the plan would be read back as id %q, title %q", p.ID, p.Title)
-	}
-	return p, nil
-}
-
-// Taken refuses a folder in which there is a plan.
-func (s Start) Taken() error {
-	path := filepath.Join(s.Dir, FileName)
-	if _, err := os.Lstat(path); err == nil {
-		return fmt.Errorf("there already is a plan %s; a new one isn't written over it", path)
-	}
-	return nil
-}
-
-// Write writes the new plan and its schema into its folder.
-func (s Start) Write(text string, create func(path string, fill func(io.Writer) error) error) error {
-	schema, err := Schema("plan")
-	if err != nil {
-		return err
-	}
-	if err := os.MkdirAll(s.Dir, 0o777); err != nil {
-		return err
-	}
-	if err := create(filepath.Join(s.Dir, SchemaFile), func(w io.Writer) error { _, err := w.Write(schema); return err }); err != nil {
-		return err
-	}
-	return create(filepath.Join(s.Dir, FileName), func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
 }
