@@ -1,9 +1,7 @@
 package cli_test
 
 import (
-	"crypto/sha256"
 	"encoding/csv"
-	"encoding/hex"
 	"fmt"
 	"os"
 	"os/exec"
@@ -61,53 +59,6 @@ func TestLedger(t *testing.T) {
 	}
 	if out, errs, code := yoyaku(t, dir, "check"); code != 0 {
 		t.Errorf("afterwards: %d %s%s", code, out, errs)
-	}
-}
-
-// TestReleasedFile gives every command that asks for released dates a file that can't be
-// read or trusted: one error, and nothing written.
-func TestReleasedFile(t *testing.T) {
-	t.Parallel()
-	dir := demo(t)
-	path := filepath.Join(dir, "released.csv")
-	good := read(t, path)
-	first := strings.SplitN(good, "\n", 3)
-	forged, err := csv.NewReader(strings.NewReader(first[1])).Read() // with a hash that fits
-	if err != nil {
-		t.Fatal(err)
-	}
-	forged[11] = "note"
-	forged[13] = "1/2000000000"
-	sum := sha256.Sum256([]byte(strings.Join(forged[:14], "\x00")))
-	forged[14] = hex.EncodeToString(sum[:8])
-	for _, c := range []struct {
-		what, text, want string
-		code             int
-	}{
-		{"a folder", "", "is a folder", 2},
-		{"a second heading", first[0] + "\n" + good, "the heading stands here a second time", 1},
-		{"a forged part", first[0] + "\n" + strings.Join(forged, ",") + "\n", "lines are missing: 2/2000000000, 3/2000000000, 4/2000000000, 5/2000000000, 6/2000000000, and 1999999994 more", 1},
-		{"a line less", first[0] + "\n" + first[2], "lines are missing: 1/48", 1},
-	} {
-		if err := os.RemoveAll(path); err != nil {
-			t.Fatal(err)
-		}
-		if c.text == "" {
-			if err := os.Mkdir(path, 0o755); err != nil {
-				t.Fatal(err)
-			}
-		} else {
-			write(t, path, c.text)
-		}
-		for _, args := range [][]string{{"check"}, {"ahead"}, {"run"}, {"wall"}, {"dates", "crew-pay"}, {"release", "--through", "2027-12-31", "--by", "x"}, {"why", "crew-pay", "2027-03-12"}} {
-			out, errs, code := yoyaku(t, dir, args...)
-			if args[0] == "check" || args[0] == "release" {
-				errs += out
-			}
-			if want := c.code; code == 0 || code == 3 || code != want && args[0] != "check" && args[0] != "release" || !strings.Contains(errs, c.want) || strings.Contains(errs, "goroutine") {
-				t.Errorf("%s, %v: %d %.600s, want %d %s", c.what, args, code, errs, want, c.want)
-			}
-		}
 	}
 }
 

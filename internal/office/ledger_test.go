@@ -1,7 +1,9 @@
 package office
 
 import (
+	"crypto/sha256"
 	"encoding/csv"
+	"encoding/hex"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -282,6 +284,50 @@ func TestReleasedFile(t *testing.T) {
 		_, err := LedgerOf(o.load(t, dir, 1)).Breaches(nil, *p.Window)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
 			t.Errorf("%.60q…: %v, want %s", c.text, err, c.want)
+		}
+	}
+}
+
+// TestBadLedger gives every command that asks for released dates a file that can't be
+// read or trusted: one error, and nothing written.
+func TestBadLedger(t *testing.T) {
+	t.Parallel()
+	dir := demoFolder(t)
+	path := filepath.Join(dir, "released.csv")
+	good := read(t, path)
+	first := strings.SplitN(good, "\n", 3)
+	forged, err := csv.NewReader(strings.NewReader(first[1])).Read() // with a hash that fits
+	if err != nil {
+		t.Fatal(err)
+	}
+	forged[11] = "note"
+	forged[13] = "1/2000000000"
+	sum := sha256.Sum256([]byte(strings.Join(forged[:14], "\x00")))
+	forged[14] = hex.EncodeToString(sum[:8])
+	for _, c := range []struct {
+		what, text, want string
+		code             int
+	}{
+		{"a folder", "", "is a folder", 2},
+		{"a second heading", first[0] + "\n" + good, "the heading stands here a second time", 1},
+		{"a forged part", first[0] + "\n" + strings.Join(forged, ",") + "\n", "lines are missing: 2/2000000000, 3/2000000000, 4/2000000000, 5/2000000000, 6/2000000000, and 1999999994 more", 1},
+		{"a line less", first[0] + "\n" + first[2], "lines are missing: 1/48", 1},
+	} {
+		if err := os.RemoveAll(path); err != nil {
+			t.Fatal(err)
+		}
+		if c.text == "" {
+			if err := os.Mkdir(path, 0o755); err != nil {
+				t.Fatal(err)
+			}
+		} else {
+			write(t, path, c.text)
+		}
+		for _, line := range []string{"check", "ahead", "run", "wall", "dates|crew-pay", "release|--through|2027-12-31|--by|x", "why|crew-pay|2027-03-12"} {
+			said, code := ask(t, dir, line)
+			if loose := line == "check" || strings.HasPrefix(line, "release"); code == 0 || code != c.code && !loose || !strings.Contains(said, c.want) {
+				t.Errorf("%s, %s: %d %.600s, want %d %s", c.what, line, code, said, c.code, c.want)
+			}
 		}
 	}
 }
