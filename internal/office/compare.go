@@ -101,7 +101,7 @@ func Side(name string, p, wide *plan.Plan, tell Tell) (s question.Side, err erro
 	s = question.Side{Name: name, Window: &w.Span}
 	s.Dates = func(span, around civil.Span) ([]schedule.Event, error) {
 		ask := func(p *plan.Plan, span civil.Span, note func(string)) ([]schedule.Event, error) {
-			return p.Ahead(plan.Ahead{Series: p.Series, Records: p.Records, Window: span, Overdue: span.First}, w.place(nil, note))
+			return listing{series: p.Series, records: p.Records, window: span, overdue: span.First}.events(p, w.place(nil, note))
 		}
 		if _, err := ask(p, span, note); err != nil {
 			return nil, err

@@ -67,7 +67,7 @@ func (w *Work) Wanted() (want publish.Wanted, err error) {
 		}
 	}
 	whole := w.Plan.Publish.Whole
-	events, err := w.Plan.Ahead(plan.Ahead{Series: w.Series, Records: w.records, Window: w.Span, Overdue: w.Span.First, Whole: whole}, w.placeOf(""))
+	events, err := listing{series: w.Series, records: w.records, window: w.Span, overdue: w.Span.First, whole: whole}.events(w.Plan, w.placeOf(""))
 	if err != nil {
 		return want, err
 	}

@@ -1,4 +1,4 @@
-package plan
+package office
 
 import (
 	"encoding/csv"
@@ -12,12 +12,13 @@ import (
 	"testing"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
 
 // asked answers a question from a plan as CSV.
-func (p *Plan) asked(t *testing.T, job *question.Job, name string) [][]string {
+func answered(t *testing.T, job *question.Job, name string) [][]string {
 	t.Helper()
 	if name != "" {
 		all := question.All()
@@ -44,7 +45,7 @@ func (p *Plan) asked(t *testing.T, job *question.Job, name string) [][]string {
 }
 
 // quiet is the place of the plan, with nobody to tell.
-func (p *Plan) quiet() question.Place {
+func quiet(p *plan.Plan) question.Place {
 	place := p.Place()
 	place.Stdin = strings.NewReader("")
 	place.Note = func(string, ...any) {}
@@ -91,34 +92,34 @@ records:
       three: (if term > 12 then one else (two, %s)), %s
     events: [{name: ends, day: one}]
 `, counts, step(), step(), step(), step(), step())
-		for name, text := range map[string]string{FileName: text, "rows.csv": table} {
+		for name, text := range map[string]string{plan.FileName: text, "rows.csv": table} {
 			if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 				t.Fatal(err)
 			}
 		}
-		p, err := Load(filepath.Join(dir, FileName), Settings{AsOf: 740000})
+		p, err := plan.Load(filepath.Join(dir, plan.FileName), plan.Settings{AsOf: 740000})
 		if err != nil {
 			t.Fatal(err, text)
 		}
-		have := p.asked(t, p.Job(p.Records[0], p.quiet()), "")
+		have := answered(t, p.Job(p.Records[0], quiet(p)), "")
 		for i, row := range have[1:] {
 			for c, column := range have[0][5:] {
-				place := p.quiet()
-				told := p.asked(t, &question.Job{Place: &place, Args: []string{"rows", row[0], column}}, "why")
+				place := quiet(p)
+				told := answered(t, &question.Job{Place: &place, Args: []string{"rows", row[0], column}}, "why")
 				last := told[len(told)-1]
 				if i%2 == 1 {
-					told = p.asked(t, &question.Job{Place: &place, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
+					told = answered(t, &question.Job{Place: &place, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
 				}
 				if last[0] != column || last[2] != row[5+c] {
 					t.Fatalf("seed %d: %s of %v is told as %q\n%s", seed, column, row, told, text)
 				}
 			}
 		}
-		events, err := p.Ahead(Ahead{Records: p.Records, Window: civil.Span{First: 740000, Last: 740300}, Overdue: 740000}, p.quiet())
+		coming, err := Ahead([]*plan.Plan{p}, Next{Window: civil.Date(740000).String()+".."+civil.Date(740300).String(), Within: "1 day", Overdue: "1 day"}, Silent)
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, e := range events {
+		for _, e := range coming.Events {
 			n, cal := 0, p.Env.Calendar
 			name := strings.TrimPrefix(counts, "calendar: ")
 			if name == "(site)" {
@@ -141,7 +142,7 @@ records:
 			if counts == "calendar: (site)" && name == "" {
 				want = ""
 			}
-			if got := p.AheadRow(Ahead{}, e)[3].String(); got != want {
+			if got := coming.Row(e)[3].String(); got != want {
 				t.Fatalf("seed %d: %s has %q working days left, not %s", seed, e.ID, got, want)
 			}
 		}
