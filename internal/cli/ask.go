@@ -117,7 +117,7 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		if err := p.Files.Output(a.Out); err != nil {
 			return err
 		}
-		job.To = &bareSink{w: a.toTerminal(a.Out)}
+		job.To = report.Bare(a.toTerminal(a.Out))
 		return job.Answer()
 	}
 	return a.write(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
@@ -304,16 +304,6 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 		l.Color = terminal && o.file == "" && o.app.Getenv("NO_COLOR") == "" && o.app.Getenv("TERM") != "dumb"
 	}
 	return f, l, nil
-}
-
-// bareSink prints one value on one line.
-type bareSink struct{ w io.Writer }
-
-func (s *bareSink) Header([]string) error { return nil }
-func (s *bareSink) Close() error          { return nil }
-func (s *bareSink) Row(cells []eval.Value) error {
-	_, err := fmt.Fprintln(s.w, cells[0])
-	return err
 }
 
 // needArgs checks how many arguments there are and says what is missing.

@@ -94,8 +94,7 @@ func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Registe
 	}
 	fails, notes := office.Count(list)
 	out.standsOut = func(row []eval.Value) bool { return row[0].Text == "fail" }
-	err = a.lines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells))
-	if err != nil {
+	if err := a.lines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells)); err != nil {
 		return err
 	}
 	count := fmt.Sprintf("%s, %s", phrase.Several(fails, "fail"), phrase.Several(notes, "note"))

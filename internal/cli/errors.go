@@ -45,10 +45,7 @@ func (e *no) Error() string { return e.text }
 // exit prints an error once, in a form a clerk can act on, and returns the
 // exit code that it stands for.
 func (a *App) exit(err error) int {
-	if err == nil {
-		return exitDone
-	}
-	if errors.Is(err, syscall.EPIPE) {
+	if err == nil || errors.Is(err, syscall.EPIPE) {
 		return exitDone
 	}
 	var sentence *no

@@ -21,8 +21,7 @@ func (a *App) tellHeld(out *output, held *office.HeldError) error {
 		to = *out
 	}
 	to.shape = &question.Shape{}
-	err := a.lines(&to, held.Plan, schedule.BreachColumns, schedule.LinesOf(held.List, schedule.Breach.Cells))
-	if err != nil {
+	if err := a.lines(&to, held.Plan, schedule.BreachColumns, schedule.LinesOf(held.List, schedule.Breach.Cells)); err != nil {
 		return err
 	}
 	return held

@@ -151,7 +151,7 @@ What is your job?  yoyaku help jobs`,
 			}
 		}
 	}
-	root.AddCommand(phrasesTopic(), a.jobsTopic())
+	root.AddCommand(phrasesTopic(), a.jobsTopic(), a.keysTopic("plan"), a.keysTopic("calendar"))
 	root.SetHelpCommand(a.helpCommand(root))
 	root.SetUsageTemplate(usageTemplate)
 	root.SetHelpCommandGroupID(string(startGroup))

@@ -75,14 +75,13 @@ func (r *run) do(plans ...*plan.Plan) error {
 		}
 	}
 	works, err := office.Run(plans, r.asked, r.app.tell())
-	var held *office.HeldError
-	if errors.As(err, &held) {
+	if held := (*office.HeldError)(nil); errors.As(err, &held) {
 		return r.app.tellHeld(&r.out, held)
 	}
-	if err != nil {
-		return err
+	if err == nil {
+		err = r.report(works)
 	}
-	if err := r.report(works); err != nil {
+	if err != nil {
 		return err
 	}
 	file := func(line string) { r.app.note("%s", line) }

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 )
 
@@ -44,11 +45,28 @@ func (a *App) jobsTopic() *cobra.Command {
 	return c
 }
 
+// keysTopic is `yoyaku help plan`, or `help calendar`: the keys of such files.
+func (a *App) keysTopic(of string) *cobra.Command {
+	c := &cobra.Command{Use: of, Short: "The keys of " + of + " files, or all of one (help " + of + " KEY)"}
+	c.SetHelpFunc(func(*cobra.Command, []string) { _ = a.tellKeys(of) })
+	return c
+}
+
+// tellKeys writes the page of keys, or of those that words name.
+func (a *App) tellKeys(of string, words ...string) error {
+	page, err := plan.Help(of, words...)
+	fmt.Fprint(a.said, page)
+	return err
+}
+
 // helpCommand is `yoyaku help`: a command, a topic, or the jobs that words fit.
 func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 	return &cobra.Command{
 		Use: "help [COMMAND|TOPIC|WORD]", Short: "Help about a command, or a topic",
 		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) > 0 && (args[0] == "plan" || args[0] == "calendar") {
+				return a.tellKeys(args[0], args[1:]...)
+			}
 			if len(args) > 1 && args[0] == "jobs" {
 				args = args[1:]
 			} else if found, _, err := root.Find(args); err == nil && (found != root || len(args) == 0) {

@@ -13,7 +13,6 @@ import (
 
 	"yoyaku/demo"
 	"yoyaku/internal/core/civil"
-	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
@@ -241,7 +240,7 @@ func (d *desk) question(name string, p *plan.Plan) error {
 	}
 	var held *question.HeldError
 	if job.To = sink; job.Question.Bare {
-		job.To = bare{sink, &d.out}
+		job.To = report.Bare(&d.out)
 	}
 	if err = job.Answer(); errors.As(err, &held) {
 		if err := d.rows(p, schedule.BreachColumns, schedule.LinesOf(held.List, schedule.Breach.Cells)); err != nil {
@@ -311,17 +310,4 @@ func write(t *testing.T, path, text string) {
 	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
-}
-
-// bare prints the one value of an answer.
-type bare struct {
-	rows.Sink
-	to *strings.Builder
-}
-
-func (b bare) Header([]string) error { return nil }
-func (b bare) Close() error          { return nil }
-func (b bare) Row(cells []eval.Value) error {
-	fmt.Fprintln(b.to, cells[0])
-	return nil
 }

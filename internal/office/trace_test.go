@@ -115,7 +115,7 @@ records:
 				}
 			}
 		}
-		coming, err := Ahead([]*plan.Plan{p}, Next{Window: civil.Date(740000).String()+".."+civil.Date(740300).String(), Within: "1 day", Overdue: "1 day"}, Silent)
+		coming, err := Ahead([]*plan.Plan{p}, Next{Window: civil.Date(740000).String() + ".." + civil.Date(740300).String(), Within: "1 day", Overdue: "1 day"}, Silent)
 		if err != nil {
 			t.Fatal(err)
 		}

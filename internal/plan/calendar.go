@@ -138,67 +138,70 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 	return workdays.Join(cals...), nil
 }
 
+// calendarIn is a calendar as it is read.
+type calendarIn struct {
+	title         string
+	closed        workdays.WeekdaySet
+	holidays      *node
+	open          []civil.Date
+	from, through *civil.Date // what it says that it knows; nil where nothing is said
+}
+
+func (c *calendarIn) group() *group {
+	open := func(list []placed) error {
+		for _, day := range list {
+			o, err := parseDay(day.text)
+			if err != nil {
+				return day.at.wrap(err)
+			}
+			c.open = append(c.open, o)
+		}
+		return nil
+	}
+	return &group{what: "a calendar", orText: true, keys: []Key{
+		{Name: "title", Help: "what the calendar is, for people", Example: "The Isles", Takes: aText.into(&c.title)},
+		{Name: "closed", Help: "closed weekdays; none where every day is worked", Default: "sat, sun", Example: "fri, sat", Takes: closedDays.into(&c.closed)},
+		{Name: "holidays", Help: "the holidays, in order; each sees the entries above it", Takes: takes{words: "a list, or the name of a calendar", kind: aList, item: func() *group { return new(holidayIn).group() },
+			fill: func(v *node) error { c.holidays = v; return nil }}},
+		{Name: "open", Help: "days that are worked although the above closes them", Example: "[2027-12-18]", Takes: someNames.then(open)},
+		{Name: "known-from", Help: "the first day that the calendar knows about", Default: "the first of its lists", Example: "2026-01-01", Takes: aDay.ref(&c.from)},
+		{Name: "known-through", Help: "the last day that the calendar knows about", Default: "the last of its lists", Example: "2028-12-31", Takes: aDay.ref(&c.through)},
+	}}
+}
+
+// closedDays are weekdays.
+var closedDays = kind[workdays.WeekdaySet]{"weekdays, with commas or as a list", someTexts, nil, func(v *node) (workdays.WeekdaySet, error) { return v.doc.closedDays(v.val) }}
+
 // calendar builds one calendar from its keys.
 func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, error) {
-	closed, title := workdays.Weekend, ""
-	var holidays ast.Node
-	var open []civil.Date
-	known := civil.Always
-	var fromSet, throughSet bool
-	err := d.each(n, calendarShape, func(key string, _, v ast.Node) (err error) {
-		switch key {
-		case "closed":
-			closed, err = d.closedDays(v)
-		case "holidays":
-			holidays = v
-		case "open":
-			var nodes []ast.Node
-			if _, nodes, err = d.texts(v); err == nil {
-				for _, day := range nodes {
-					o, err := d.date(day)
-					if err != nil {
-						return err
-					}
-					open = append(open, o)
-				}
-			}
-		case "known-from":
-			fromSet = true
-			known.First, err = d.date(v)
-		case "known-through":
-			throughSet = true
-			known.Last, err = d.date(v)
-		case "title":
-			title, err = d.text(v)
-		}
-		return err
-	})
-	if err != nil {
+	in := &calendarIn{closed: workdays.Weekend}
+	if err := in.group().fill(entry(d, name, n)); err != nil {
 		return nil, err
 	}
-	c := workdays.New(name, closed)
+	c, known := workdays.New(name, in.closed), civil.Always
 	listed := civil.Span{} // the years of the files
-	if holidays != nil {
-		c, listed, err = b.holidays(d, c, holidays)
-		if err != nil {
+	if in.holidays != nil {
+		var err error
+		if c, listed, err = b.holidays(in.holidays, c); err != nil {
 			return nil, err
 		}
 	}
-	if len(open) > 0 {
-		c = c.WithOpen(open)
+	if len(in.open) > 0 {
+		c = c.WithOpen(in.open)
 	}
 	// What is said outright counts; else the listed years of the files do; and
 	// nothing is known that a calendar taken in doesn't know.
 	if listed != (civil.Span{}) {
-		if !fromSet {
-			known.First = listed.First
-		}
-		if !throughSet {
-			known.Last = listed.Last
-		}
+		known = listed
+	}
+	if in.from != nil {
+		known.First = *in.from
+	}
+	if in.through != nil {
+		known.Last = *in.through
 	}
 	c.Known.First, c.Known.Last = max(c.Known.First, known.First), min(c.Known.Last, known.Last)
-	c.Title = title
+	c.Title = in.title
 	if from := b.env.Today; from > civil.None {
 		soon := civil.Span{First: from, Last: from}.Widen(0, fewYears)
 		later := civil.Span{First: min(from+fewYears/2, civil.Max), Last: soon.Last}

@@ -11,8 +11,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -117,9 +115,7 @@ func FaultOf(file string, err error) (f Finding) {
 
 // fault keeps a fail that checking tells, and a run stops for.
 func (p *Plan) fault(at spot, about, format string, args ...any) {
-	f := Finding{schedule.Finding{About: about, Text: fmt.Sprintf(format, args...)}, at.doc.path, 0}
-	f.Line, _ = at.doc.at(at.node)
-	p.faults = append(p.faults, f)
+	p.faults = append(p.faults, Finding{schedule.Finding{About: about, Text: fmt.Sprintf(format, args...)}, at.doc.path, at.line()})
 }
 
 // Faults are days by hand that no rule gives, and owners that aren't among the people.
@@ -127,16 +123,14 @@ func (p *Plan) Faults() []Finding { return p.faults }
 
 // placed gives a finding of a series its line.
 func (p *Plan) placed(f schedule.Finding) Finding {
-	n := p.at[f.About][f.Key]
-	if n.doc == nil {
-		n = p.at[f.About][""]
+	at := p.at[f.About][f.Key]
+	if at.doc == nil {
+		at = p.at[f.About][""]
 	}
-	found := Finding{Finding: f, File: p.Path}
-	if n.doc != nil {
-		found.File = n.doc.path
-		found.Line, _ = n.doc.at(n.node)
+	if at.doc == nil {
+		return Finding{Finding: f, File: p.Path}
 	}
-	return found
+	return Finding{f, at.doc.path, at.line()}
 }
 
 // Expectations checks what the plan expects of its series and records in a window.
@@ -197,8 +191,7 @@ func (p *Plan) checkApart(series []*schedule.Series, window civil.Span) (list []
 			return nil, err
 		}
 		for _, f := range found {
-			line, _ := a.doc.at(a.node)
-			list = append(list, Finding{f, a.doc.path, line})
+			list = append(list, Finding{f, a.at.doc.path, a.at.line()})
 		}
 	}
 	return list, nil
@@ -206,14 +199,14 @@ func (p *Plan) checkApart(series []*schedule.Series, window civil.Span) (list []
 
 // checkRows checks what is expected of a record, and its key.
 func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err error) {
-	fail := func(n ast.Node, format string, args ...any) {
-		line, _ := r.places.doc.at(n)
-		list = append(list, Finding{schedule.Finding{About: r.Name, Text: fmt.Sprintf(format, args...)}, r.places.doc.path, line})
+	fail := func(key, format string, args ...any) {
+		at := r.places[key]
+		list = append(list, Finding{schedule.Finding{About: r.Name, Text: fmt.Sprintf(format, args...)}, at.doc.path, at.line()})
 	}
 	if r.Key != "" {
 		var key *question.KeyFault
 		if err := p.Job(r, place).CheckKey(r.Key); errors.As(err, &key) {
-			fail(r.places.keys["key"], "%s", key)
+			fail("key", "%s", key)
 			return list, nil
 		} else if err != nil {
 			return nil, r.Fault(err)
@@ -227,28 +220,28 @@ func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err e
 	got, err := p.Job(r, place).Expect(want)
 	if err != nil {
 		var at *rows.OptionError
-		if errors.As(err, &at) && e.at[at.Option] != nil {
-			return nil, r.places.doc.wrap(e.at[at.Option], at.Err)
+		if errors.As(err, &at) && r.places["expect."+at.Option].doc != nil {
+			return nil, r.places.Place("expect."+at.Option, at.Err)
 		}
 		return nil, r.Fault(err)
 	}
 	if e.rows != nil && (got.Rows < e.rows.Least || got.Rows > e.rows.Most) {
-		fail(e.at["rows"], "rows: %s has %s, expected %s", filepath.ToSlash(r.Table), phrase.Several(got.Rows, "row"), e.rows)
+		fail("expect.rows", "rows: %s has %s, expected %s", filepath.ToSlash(r.Table), phrase.Several(got.Rows, "row"), e.rows)
 	}
 	for _, key := range slices.Sorted(maps.Keys(got.Broken)) {
 		broken := got.Broken[key]
 		for i, text := range broken {
 			if i == mostRows {
-				fail(e.at[key], "and %d more rows", len(broken)-i)
+				fail("expect."+key, "and %d more rows", len(broken)-i)
 				break
 			}
-			fail(e.at[key], "%s", text)
+			fail("expect."+key, "%s", text)
 		}
 	}
 	for _, key := range slices.Sorted(maps.Keys(got.Blank)) {
 		n := got.Blank[key]
 		i, _ := strconv.Atoi(strings.TrimPrefix(key, "each."))
-		fail(e.at[key], "each: %s is blank for %s of %d", e.each[i], phrase.Several(n, "row"), got.Rows)
+		fail("expect."+key, "each: %s is blank for %s of %d", e.each[i], phrase.Several(n, "row"), got.Rows)
 		list[len(list)-1].Note = true
 	}
 	slices.SortStableFunc(list, func(a, b Finding) int { return a.Line - b.Line })
@@ -281,7 +274,7 @@ func (p *Plan) Check(window civil.Span, released []Finding, place question.Place
 	take(released, nil)
 	list = append(list, p.counting...)
 	for _, r := range p.Records {
-		at := spot{r.places.doc, r.places.item}
+		at := r.places[""]
 		before := len(p.counting)
 		p.watch(r.Name, at, func() error { take(p.checkRows(r, place)); return nil })
 		list = append(list, p.counting[before:]...)
@@ -314,9 +307,8 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 	note := func(o *Output, text string) {
 		i, told := alike[text]
 		if !told {
-			line, _ := p.doc.at(o.places.item)
 			alike[text] = len(list)
-			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: text}, p.Path, line})
+			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: text}, p.Path, o.places[""].line()})
 			return
 		}
 		if names := strings.Split(list[i].About, ", "); !slices.Contains(names, o.File) {
@@ -328,7 +320,7 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 			continue
 		}
 		before := len(p.counting)
-		err := p.watch(o.File, spot{p.doc, o.places.item}, func() error {
+		err := p.watch(o.File, o.places[""], func() error {
 			notes, err := output(o)
 			for _, n := range notes {
 				note(o, n)
@@ -339,8 +331,7 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 			note(o, f.Text)
 		}
 		if span, ok := p.windowOfOutput(o); ok && span.Last < window.First {
-			line, _ := p.doc.at(o.places.keys["window"])
-			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, window.First)}, p.Path, line})
+			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, window.First)}, p.Path, o.places["window"].line()})
 		}
 		if err != nil {
 			f := FaultOf(p.Path, o.Fault(err))
@@ -353,11 +344,11 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 
 // windowOfOutput is the window that an output has of its own.
 func (p *Plan) windowOfOutput(o *Output) (span civil.Span, ok bool) {
-	n := o.places.keys["window"]
-	if n == nil {
+	at, said := o.places["window"]
+	if !said {
 		return span, false
 	}
-	text, err := p.doc.text(n)
+	text, err := at.doc.text(at.node)
 	if err == nil {
 		span, err = eval.Window(text, p.Env)
 	}
@@ -375,9 +366,7 @@ func (p *Plan) watch(about string, at spot, do func() error) error {
 			assumed.Need()
 			return err
 		}
-		f := Finding{schedule.Finding{Note: true, About: about, Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}, at.doc.path, 0}
-		f.Line, _ = at.doc.at(at.node)
-		p.counting = append(p.counting, f)
+		p.counting = append(p.counting, Finding{schedule.Finding{Note: true, About: about, Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}, at.doc.path, at.line()})
 	}
 	if before { // every command says so too
 		assumed.Need()
@@ -390,8 +379,8 @@ func (p *Plan) watch(about string, at spot, do func() error) error {
 func (p *Plan) notes() (list []Finding) {
 	note := func(key, about, format string, args ...any) {
 		f := Finding{schedule.Finding{Note: true, About: about, Text: fmt.Sprintf(format, args...)}, p.Path, 0}
-		if n := p.nodes[key]; n != nil {
-			f.Line, _ = p.doc.at(n)
+		if v := p.said[key]; v != nil {
+			f.Line = v.spot().line()
 		}
 		list = append(list, f)
 	}

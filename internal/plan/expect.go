@@ -2,7 +2,6 @@ package plan
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
@@ -10,25 +9,6 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
-)
-
-var (
-	expectShape = &shape{what: "what is expected of a series", keys: []keyOf{
-		{name: "per-month", help: "how many dates a month has: 2, or 1..2"},
-		{name: "per-quarter", help: "how many dates a quarter has"},
-		{name: "per-year", help: "how many dates a year has: 24, or 26..27"},
-		{name: "per-fiscal-year", help: "how many dates a fiscal year has"},
-		{name: "gap", help: "the days from one date to the next: 11..19 days"},
-		{name: "each", help: "conditions that hold of each date: bank-file < date", takes: someTexts},
-	}}
-	expectAllShape = &shape{what: "what is expected of all series", keys: []keyOf{
-		{name: "per-day", help: "how many tasks an owner has on a day: 0..2"},
-	}}
-	rowsExpectShape = &shape{what: "what is expected of a record", keys: []keyOf{
-		{name: "rows", help: "how many rows there are: 40, or 1..500"},
-		{name: "unique", help: "columns of which no value stands twice", takes: someTexts},
-		{name: "each", help: "conditions that hold of each row: ends >= start", takes: someTexts},
-	}}
 )
 
 // bounds reads N or N..M, with a unit behind it where one goes.
@@ -48,67 +28,46 @@ func (d *doc) bounds(n ast.Node, unit string) (schedule.Bounds, error) {
 	return b, nil
 }
 
-// expect reads what must hold of a series.
-func (p *Plan) expect(s *schedule.Series, said *layered, env eval.Env) error {
-	for _, read := range said.later {
-		if err := read(); err != nil {
-			return err
-		}
-	}
-	if _, ok := said.keys["expect"]; !ok {
-		return nil
-	}
-	e := &schedule.Expects{Counts: map[string]schedule.Bounds{}}
-	for _, t := range append(slices.Clone(said.lists["expect"]), said.each...) {
-		if err := t.doc.or(t.doc.wrap(t.val, p.expectation(e, s, t, "expect.", env))); err != nil {
-			return err
-		}
-	}
-	s.Expects = e
-	return nil
+func newExpects() *schedule.Expects {
+	return &schedule.Expects{Counts: map[string]schedule.Bounds{}}
 }
 
-// expectation reads one of the keys of what must hold; under is what its places are
-// called in findings.
-func (p *Plan) expectation(e *schedule.Expects, s *schedule.Series, t told, under string, env eval.Env) error {
-	at := p.at[s.Name]
-	env.Names = s.Names()
-	at[under+t.key] = spot{t.doc, t.val}
-	switch t.key {
-	case "each":
-		texts, nodes, err := t.doc.conditions(t.val)
-		for i, text := range texts {
-			x, err := eval.CompileExpect(text, env)
-			if err != nil {
-				return t.doc.wrap(nodes[i], err)
+// expects are the keys of what must hold of a series' dates, or of those of one of its
+// rules; to is what is filled.
+func (in *seriesIn) expects(to func() *schedule.Expects) *group {
+	count := func(name, help, example string) Key {
+		return Key{Name: name, Help: help, Example: example, Takes: bounds("").then(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
+	}
+	return &group{what: "what is expected of a series", keys: []Key{
+		count("per-month", "how many dates a month has", "1..2"),
+		count("per-quarter", "how many dates a quarter has", "3"),
+		count("per-year", "how many dates a year has", "26..27"),
+		count("per-fiscal-year", "how many dates a fiscal year has", "24"),
+		{Name: "gap", Help: "the days from one date to the next", Example: "11..19 days", Takes: bounds("day").then(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
+		{Name: "each", Adds: true, Help: "conditions that hold of each date", Example: "bank-file < date", Takes: conditions.at(func(v *node, list []placed) error {
+			e, env := to(), in.env
+			env.Names = in.s.Names()
+			for _, c := range list {
+				x, err := eval.CompileExpect(c.text, env)
+				if err != nil {
+					return c.at.wrap(err)
+				}
+				v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
+				e.Each = append(e.Each, x)
 			}
-			at[fmt.Sprintf("%seach.%d", under, len(e.Each))] = spot{t.doc, nodes[i]}
-			e.Each = append(e.Each, x)
-		}
-		return err
-	case "gap":
-		b, err := t.doc.bounds(t.val, "day")
-		if err == nil {
-			e.Gap = &b
-		}
-		return err
-	}
-	b, err := t.doc.bounds(t.val, "")
-	if err == nil { // else it would be held to 0
-		e.Counts[t.key] = b
-	}
-	return err
+			return nil
+		})},
+	}}
 }
 
-// expectAll reads what must hold over all series.
-func (p *Plan) expectAll(d *doc, n ast.Node) error {
-	return d.each(n, expectAllShape, func(_ string, _, v ast.Node) error {
-		b, err := d.bounds(v, "task")
-		if err == nil {
-			p.PerDay, p.perDayAt = &b, spot{d, v}
-		}
-		return err
-	})
+// expectAll are the keys of what must hold over all series.
+func (p *Plan) expectAll() *group {
+	return &group{what: "what is expected of all series", keys: []Key{
+		{Name: "per-day", Help: "how many tasks an owner has on a day", Example: "0..2", Takes: bounds("task").at(func(v *node, b schedule.Bounds) error {
+			p.PerDay, p.perDayAt = &b, v.spot()
+			return nil
+		})},
+	}}
 }
 
 // rowsExpect is what must hold of a record's rows.
@@ -116,40 +75,28 @@ type rowsExpect struct {
 	rows   *schedule.Bounds
 	unique []string
 	each   []string
-	at     map[string]ast.Node // the places of keys
 }
 
-// expect reads what must hold of a record.
-func (r *Record) expect(d *doc, n ast.Node) error {
-	e := &rowsExpect{at: map[string]ast.Node{"": n}}
-	r.expects = e
-	return d.each(n, rowsExpectShape, func(key string, _, v ast.Node) (err error) {
-		e.at[key] = v
-		switch key {
-		case "rows":
-			b, err := d.bounds(v, "row")
-			if err == nil {
-				e.rows = &b
+// expectKeys are the keys of what must hold of a record.
+func (r *Record) expectKeys() *group {
+	e := &rowsExpect{}
+	return &group{what: "what is expected of a record", done: func(*node) error { r.expects = e; return nil }, keys: []Key{
+		{Name: "rows", Help: "how many rows there are", Example: "1..500", Takes: bounds("row").ref(&e.rows)},
+		{Name: "unique", Help: "columns of which no value stands twice", Example: "contract", Takes: namesIn.into(&e.unique)},
+		{Name: "each", Help: "conditions that hold of each row", Example: "ends >= start", Takes: conditions.at(func(v *node, list []placed) error {
+			for _, c := range list {
+				v.at[fmt.Sprintf("%s.%d", v.path, len(e.each))] = c.at
+				e.each = append(e.each, c.text)
 			}
-			return err
-		case "unique":
-			e.unique, _, err = d.texts(v)
-			return err
-		}
-		texts, nodes, err := d.conditions(v)
-		for i, text := range texts {
-			e.at[fmt.Sprintf("each.%d", len(e.each))] = nodes[i]
-			e.each = append(e.each, text)
-		}
-		return err
-	})
+			return nil
+		})},
+	}}
 }
 
 // apartOf are series that never have dates on one day.
 type apartOf struct {
-	of   []schedule.Column
-	doc  *doc
-	node ast.Node
+	of []schedule.Column
+	at spot
 }
 
 // columnsOf are the dates that a name stands for: those of a series, of its milestone as
@@ -171,35 +118,35 @@ func (p *Plan) columnsOf(name string) (list []schedule.Column) {
 }
 
 // readApart reads the lists of series that stay apart.
-func (p *Plan) readApart(d *doc, n ast.Node) error {
-	seq, ok := n.(*ast.SequenceNode)
-	if !ok {
-		return d.fail(n, "`apart` is a list of lists: `- [crew-pay, fuel-duty]`")
+func (p *Plan) readApart(v *node) error {
+	items, err := v.items("[crew-pay, fuel-duty]")
+	if err != nil {
+		return err
 	}
-	for _, item := range seq.Values {
-		names, nodes, err := d.texts(item)
+	for _, item := range items {
+		names, err := someNames.read(item)
 		if err != nil {
 			return err
 		}
-		a := apartOf{doc: d, node: item}
+		a := apartOf{at: item.spot()}
 		lame := false
-		for i, name := range names {
-			columns := p.columnsOf(name)
+		for _, name := range names {
+			columns := p.columnsOf(name.text)
 			if columns == nil {
-				of, _, _ := strings.Cut(name, ".")
+				of, _, _ := strings.Cut(name.text, ".")
 				if lame = p.lameOf(of); lame {
 					continue
 				}
 				if p.FindAll(of) != nil {
-					return d.fail(nodes[i], "`%s` names no milestone of `%s`", name, of)
+					return name.at.wrap(fmt.Errorf("`%s` names no milestone of `%s`", name.text, of))
 				}
 				place := p.Place()
-				return d.wrap(nodes[i], place.UnknownSeries(name))
+				return name.at.wrap(place.UnknownSeries(name.text))
 			}
 			a.of = append(a.of, columns...)
 		}
 		if len(a.of) < 2 && !lame {
-			return d.fail(item, "series stay apart from each other: name two or more")
+			return item.fail("series stay apart from each other: name two or more")
 		}
 		p.apart = append(p.apart, a)
 	}

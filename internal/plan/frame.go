@@ -14,14 +14,19 @@ import (
 // frameKeys say how time is cut, in a plan and on a command. Each sets its part
 // of a frame.
 var frameKeys = []struct {
-	name, help string
-	set        func(f *civil.Frame, text string) error
+	name, help             string // of the option
+	about, unless, example string // of the key
+	oneOf                  []string
+	set                    func(f *civil.Frame, text string) error
 }{
-	{"week-start", "`WEEKDAY` that weeks start on (default mon)", setWeekStart},
-	{"fiscal-start", "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)", setFiscalStart},
-	{"fiscal-end", "`RULE` of the day that fiscal years of whole weeks end on:\nlast sat of jan, sat nearest 31 jan", setFiscalEnd},
-	{"fiscal-pattern", "`WEEKS` of a fiscal quarter's months: 4-4-5, 4-5-4 or 5-4-4\n(default 4-4-5)", setFiscalPattern},
-	{"fiscal-named", "`WHICH` calendar year names a fiscal year: that of its start\nor its end (default end)", setFiscalNamed},
+	{"week-start", "`WEEKDAY` that weeks start on (default mon)", "the weekday that weeks start on", "mon", "sun", nil, setWeekStart},
+	{"fiscal-start", "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)", "the day that the fiscal year starts on", "1 jan", "6 apr", nil, setFiscalStart},
+	{"fiscal-end", "`RULE` of the day that fiscal years of whole weeks end on:\nlast sat of jan, sat nearest 31 jan",
+		"the day that fiscal years of whole weeks end on", "", "last sat of jan", nil, setFiscalEnd},
+	{"fiscal-pattern", "`WEEKS` of a fiscal quarter's months: 4-4-5, 4-5-4 or 5-4-4\n(default 4-4-5)",
+		"the weeks of a fiscal quarter's months", "4-4-5", "4-5-4", []string{"4-4-5", "4-5-4", "5-4-4"}, setFiscalPattern},
+	{"fiscal-named", "`WHICH` calendar year names a fiscal year: that of its start\nor its end (default end)",
+		"which calendar year names a fiscal year", "end", "start", []string{"start", "end"}, setFiscalNamed},
 }
 
 // FrameOptions are those keys as options of a command, which fill texts.

@@ -18,95 +18,111 @@ import (
 	"yoyaku/internal/tabular"
 )
 
+// holidayIn is a holiday as it is read.
+type holidayIn struct {
+	name, file, form, where, calendar string
+	day                               *node
+	at                                places
+}
+
+func (h *holidayIn) group() *group {
+	return &group{what: "a holiday", orText: true, keys: []Key{
+		{Name: "name", Help: "what the holiday is called", Example: "New Year", Takes: aText.into(&h.name)},
+		{Name: "day", Help: "a rule, a date, a stretch or a list of them", Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days with commas or as a list", someTexts, nil, aNode.read}.into(&h.day)},
+		{Name: "file", Help: "a list of holidays: .csv with the columns date and name, or start, end and name; or .ics", Example: "holidays/extra.csv", Takes: aText.into(&h.file)},
+		{Name: "read-dates", Help: "the form of the dates of a .csv list that aren't ISO", Example: "dmy", Takes: aText.into(&h.form)},
+		{Name: "where", Help: "a condition on summary and categories of the events of an .ics file", Example: "categories = 'closed'", Takes: aText.into(&h.where)},
+		{Name: "calendar", Help: "takes the holidays of another calendar", Example: "yard", Takes: aText.into(&h.calendar)},
+	}}
+}
+
 // holidays adds a layer for each entry, in order, so that each entry's rule
 // sees those above it. listed is the years of the files read.
-func (b *book) holidays(d *doc, c *workdays.Calendar, n ast.Node) (_ *workdays.Calendar, listed civil.Span, err error) {
+func (b *book) holidays(v *node, c *workdays.Calendar) (_ *workdays.Calendar, listed civil.Span, err error) {
 	var sources []workdays.Source
-	take := func(v ast.Node, name string) error {
-		other, err := b.named(name)
+	take := func(name placed) error {
+		other, err := b.named(name.text)
 		if err != nil {
-			return d.wrap(v, err)
+			return name.at.wrap(err)
 		}
 		c.Known.First, c.Known.Last = max(c.Known.First, other.Known.First), min(c.Known.Last, other.Known.Last)
 		sources = append(sources, other)
 		return nil
 	}
-	seq, ok := n.(*ast.SequenceNode)
-	if !ok { // holidays: isles
-		names, nodes, err := d.texts(n)
-		for i, name := range names {
-			if err := take(nodes[i], name); err != nil {
+	if _, list := v.val.(*ast.SequenceNode); !list { // holidays: isles
+		names, err := someNames.read(v)
+		for _, name := range names {
+			if err := take(name); err != nil {
 				return nil, listed, err
 			}
 		}
 		return c.WithHolidays(sources...), listed, err
 	}
-	for _, entry := range seq.Values {
-		if _, ok := entry.(*ast.MappingNode); !ok {
-			name, err := d.text(entry)
+	items, err := v.items("")
+	if err != nil {
+		return nil, listed, err
+	}
+	for _, item := range items {
+		if _, ok := item.val.(*ast.MappingNode); !ok {
+			name, err := item.doc.text(item.val)
 			if err == nil {
-				err = take(entry, name)
+				err = take(placed{name, item.spot()})
 			}
 			if err != nil {
 				return nil, listed, err
 			}
 			continue
 		}
-		got := map[string]string{}
-		at := map[string]ast.Node{}
-		if err := d.each(entry, holidayShape, func(key string, _, v ast.Node) (err error) {
-			if at[key] = v; key == "day" {
-				return nil
-			}
-			got[key], err = d.text(v)
-			return err
-		}); err != nil {
+		h := holidayIn{at: places{}}
+		if err := h.group().fill(&node{doc: item.doc, val: item.val, at: h.at}); err != nil {
 			return nil, listed, err
 		}
 		switch {
-		case at["day"] != nil && got["name"] != "" && len(at) == 2:
-			src, err := b.days(d, entry, got["name"], at["day"], c)
+		case h.has("name", "day"):
+			src, err := b.days(h.day.doc, item.val, h.name, h.day.val, c)
 			if err != nil {
 				return nil, listed, err
 			}
 			sources = append(sources, src)
-		case got["file"] != "" && len(at) == 1+have(got, "where")+have(got, "read-dates"):
-			src, list, err := b.file(d, got["file"], got["where"], got["read-dates"])
+		case h.has("file"), h.has("file", "where"), h.has("file", "read-dates"), h.has("file", "where", "read-dates"):
+			src, list, err := b.file(item.doc, h.file, h.where, h.form)
 			if err != nil {
-				node := at["file"]
+				key := "file"
 				if pe := (*phrase.Error)(nil); errors.As(err, &pe) {
-					node = at["where"]
+					key = "where"
 				}
 				if fe := (*rows.OptionError)(nil); errors.As(err, &fe) {
-					node = at[fe.Option]
+					key = fe.Option
 				}
-				return nil, listed, d.wrap(node, err)
+				return nil, listed, h.at.Place(key, err)
 			}
 			listed = yearsOf(listed, list)
 			sources = append(sources, src)
-		case got["calendar"] != "" && len(at) == 1:
-			if err := take(at["calendar"], got["calendar"]); err != nil {
+		case h.has("calendar"):
+			if err := take(placed{h.calendar, h.at["calendar"]}); err != nil {
 				return nil, listed, err
 			}
 		default:
-			return nil, listed, d.fail(entry, "a holiday has `name` and `day`, or `file`, or `calendar`")
+			return nil, listed, item.fail("a holiday has `name` and `day`, or `file`, or `calendar`")
 		}
 	}
 	return c.WithHolidays(sources...), listed, nil
+}
+
+// has reports whether these keys were said, and no others.
+func (h *holidayIn) has(keys ...string) bool {
+	for _, k := range keys {
+		if _, said := h.at[k]; !said {
+			return false
+		}
+	}
+	return len(h.at) == len(keys)+1 // and the entry itself
 }
 
 // ruleDays is a holiday that a rule gives.
 type ruleDays struct {
 	name, source string
 	rec          *eval.Recurrence
-}
-
-// have counts a key that is set.
-func have(got map[string]string, key string) int {
-	if got[key] != "" {
-		return 1
-	}
-	return 0
 }
 
 // days reads the days of a holiday: a rule, or dates and stretches.

@@ -10,28 +10,28 @@ import (
 
 // part is a file of the plan: the plan itself, or one that it includes.
 type part struct {
-	doc   *doc
-	nodes map[string]ast.Node
+	doc  *doc
+	said map[string]*node // by key
 }
 
 // included reads the files that a plan takes entries from; they stand before it, in
 // the order in which they are named.
-func (p *Plan) included(d *doc, nodes map[string]ast.Node) (docs []*part, err error) {
-	seen := map[string]bool{filepath.Clean(d.path): true}
-	docs, err = p.includes(d, nodes, seen, nil)
-	return append(docs, &part{d, nodes}), err
+func (p *Plan) included(own *part) (docs []*part, err error) {
+	seen := map[string]bool{filepath.Clean(own.doc.path): true}
+	docs, err = p.includes(own, seen, nil)
+	return append(docs, own), err
 }
 
 // includes reads what the key `include` of a file names; through are the files that led
 // to it.
-func (p *Plan) includes(d *doc, nodes map[string]ast.Node, seen map[string]bool, through []string) (docs []*part, err error) {
-	n := nodes["include"]
-	if n == nil {
+func (p *Plan) includes(of *part, seen map[string]bool, through []string) (docs []*part, err error) {
+	v, d := of.said["include"], of.doc
+	if v == nil {
 		return nil, nil
 	}
-	names, at, err := d.texts(n)
+	names, at, err := d.texts(v.val)
 	if err != nil {
-		return nil, err
+		return nil, v.wrap(err)
 	}
 	through = append(slices.Clone(through), filepath.Clean(d.path))
 	for i, name := range names {
@@ -72,19 +72,31 @@ func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, 
 		return nil, by.wrap(at, err)
 	}
 	d.collect = by.collect
-	nodes := map[string]ast.Node{}
-	err = d.each(d.root, planShape, func(key string, k, v ast.Node) error {
-		if !slices.Contains(shared, key) {
-			return d.fail(k, "`%s` belongs to a plan, and this file is included by one; it takes %s", key, strings.Join(shared, ", "))
-		}
-		nodes[key] = v
-		return nil
-	})
+	of, err := p.partOf(d)
 	if err != nil {
 		return nil, err
 	}
-	docs, err := p.includes(d, nodes, seen, through)
-	return append(docs, &part{d, nodes}), err
+	for key, v := range of.said {
+		if !slices.Contains(shared, key) {
+			return nil, d.fail(v.k, "`%s` belongs to a plan, and this file is included by one; it takes %s", key, strings.Join(shared, ", "))
+		}
+	}
+	docs, err := p.includes(of, seen, through)
+	return append(docs, of), err
+}
+
+// partOf gives what a file says, by key.
+func (p *Plan) partOf(d *doc) (*part, error) {
+	v := entry(d, "", d.root)
+	parts, err := planKeys().open(v)
+	if err != nil {
+		return nil, err
+	}
+	of := &part{d, map[string]*node{}}
+	for _, k := range parts {
+		of.said[k.name] = k
+	}
+	return of, nil
 }
 
 // shared are the keys that an included file may have.

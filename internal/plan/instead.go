@@ -14,50 +14,61 @@ import (
 	"yoyaku/internal/question"
 )
 
-// instead reads the days of a series that were set by hand.
-func (p *Plan) instead(s *schedule.Series, said *layered, _ eval.Env) error {
-	t, ok := said.keys["instead"]
-	if !ok {
-		return nil
+// dayByHand are the keys of a day by hand of a series, daysByHand those of one that names
+// its series. What they say depends on each other and is read at once.
+var (
+	dayByHand  = &group{what: "a day by hand", keys: handKeys}
+	daysByHand = &group{what: "a day by hand", keys: append([]Key{
+		{Name: "series", Needed: true, Help: "the series", Example: "crew-pay", Takes: aText.then(nothing)},
+	}, handKeys...)}
+	handKeys = []Key{
+		{Name: "id", Needed: true, Help: "the id of the date", Example: "2028-12/last", Takes: aText.then(nothing)},
+		{Name: "date", Needed: true, Help: "the day in its place, or `none` to leave it out", Example: "2028-12-20", Takes: aText.then(nothing)},
+		{Name: "why", Needed: true, Help: "the reason", Example: "early pay before the holidays", Takes: aText.then(nothing)},
+		{Name: "by", Help: "who says so", Example: "A. Gull", Takes: aText.then(nothing)},
+		{Name: "what", Help: "the milestone that is meant", Default: "the date itself", Example: "bank-file", Takes: aText.then(nothing)},
 	}
-	return p.insteads(t.doc, t.val, s)
+)
+
+// byHand takes a list of days by hand, or the table that holds them.
+func byHand(fill func(v *node) error, of *group) takes {
+	return takes{words: "a list of days by hand, or {table: FILE}", kind: listOrTable, item: func() *group { return of }, fill: fill}
 }
 
-// insteadOfSeries reads `instead` of the plan, whose entries name their series.
-func (p *Plan) insteadOfSeries(d *doc, n ast.Node) error { return p.insteads(d, n, nil) }
-
-// insteads reads a list of days by hand, or the table that holds them; s is nil where
-// each names its series.
-func (p *Plan) insteads(d *doc, n ast.Node, s *schedule.Series) error {
-	known := insteadShape
+// insteads reads days by hand; s is nil where each names its series.
+func (p *Plan) insteads(v *node, s *schedule.Series) error {
+	known := daysByHand
 	if s != nil {
-		known = insteadOfOneShape
+		known = dayByHand
 	}
-	if m, ok := n.(*ast.MappingNode); ok && len(m.Values) == 1 && m.Values[0].Key.GetToken().Value == "table" {
-		return p.eachRow(d, m.Values[0].Value, func(_ []string, at tableAt, cell func(string) (string, bool)) error {
+	if m, ok := v.val.(*ast.MappingNode); ok && len(m.Values) == 1 && m.Values[0].Key.GetToken().Value == "table" {
+		return p.eachRow(v.doc, m.Values[0].Value, func(_ []string, at tableAt, cell func(string) (string, bool)) error {
 			keys := map[string]spot{}
 			for _, k := range known.keys {
-				if text, ok := cell(k.name); ok && text != "" {
-					keys[k.name] = spot{at.doc, cellNode(text, at.line)}
+				if text, ok := cell(k.Name); ok && text != "" {
+					keys[k.Name] = spot{at.doc, cellNode(text, at.line)}
 				}
 			}
 			return p.byHand(spot{at.doc, at.node}, keys, s)
 		})
 	}
-	seq, ok := n.(*ast.SequenceNode)
-	if !ok {
-		return d.fail(n, "`instead` is a list: `- {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}`; or {table: moved.csv}")
+	if _, list := v.val.(*ast.SequenceNode); !list {
+		return v.fail("`instead` is a list: `- {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}`; or {table: moved.csv}")
 	}
-	for _, item := range seq.Values {
+	items, err := v.items("")
+	if err != nil {
+		return err
+	}
+	for _, item := range items {
 		keys := map[string]spot{}
-		err := d.each(item, known, func(key string, _, v ast.Node) error {
-			keys[key] = spot{d, v}
-			return nil
-		})
-		if err == nil {
-			err = p.byHand(spot{d, item}, keys, s)
+		parts, err := known.open(item)
+		for _, part := range parts {
+			keys[part.name] = part.spot()
 		}
-		if err := d.or(err); err != nil {
+		if err == nil {
+			err = p.byHand(item.spot(), keys, s)
+		}
+		if err := item.doc.or(err); err != nil {
 			return err
 		}
 	}

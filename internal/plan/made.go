@@ -6,8 +6,6 @@ import (
 	"os"
 	"path/filepath"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/question"
@@ -21,11 +19,8 @@ type lookup struct {
 }
 
 // madeFrom reads `from`: a series, or a record that stands above.
-func (p *Plan) madeFrom(d *doc, r *Record, v ast.Node) error {
-	name, err := d.text(v)
-	if err != nil {
-		return err
-	}
+func (r recordIn) madeFrom(v *node, name string) error {
+	p := r.p
 	if r.series = p.Find(name); r.series != nil {
 		return nil
 	}
@@ -34,22 +29,22 @@ func (p *Plan) madeFrom(d *doc, r *Record, v ast.Node) error {
 	}
 	switch {
 	case foldName(name) == foldName(r.Name):
-		return d.fail(v, "the record `%s` is made of itself", r.Name)
+		return v.fail("the record `%s` is made of itself", r.Name)
 	case p.failed[foldName(name)]:
 		return errLame
 	case p.given["names"][foldName(name)].node != nil && p.patternOf(name) == nil:
-		return d.fail(v, "`%s` stands further down, or is made of `%s`; a record is made of series and of records above it", name, r.Name)
+		return v.fail("`%s` stands further down, or is made of `%s`; a record is made of series and of records above it", name, r.Name)
 	}
 	place := p.Place()
-	return d.wrap(v, fmt.Errorf("%w, and no record above has that name", place.UnknownSeries(name)))
+	return v.wrap(fmt.Errorf("%w, and no record above has that name", place.UnknownSeries(name)))
 }
 
 // source checks that a record has one table, or what takes its place.
-func (p *Plan) source(d *doc, r *Record, n ast.Node) error {
+func (r recordIn) source() error {
 	made := r.series != nil || r.record != nil
 	switch {
 	case r.Table == "" && !made:
-		return d.fail(n, "the record `%s` has no `table`; or `from`, where it is made of a series or of another record", r.Name)
+		return r.places.Place("", fmt.Errorf("the record `%s` has no `table`; or `from`, where it is made of a series or of another record", r.Name))
 	case r.Table != "" && made:
 		return r.places.Place("from", fmt.Errorf("a record has a `table`, or is made `from` something, not both"))
 	case r.make != nil && r.record == nil:
@@ -59,7 +54,7 @@ func (p *Plan) source(d *doc, r *Record, n ast.Node) error {
 	}
 	if made {
 		for _, o := range r.In.Options() {
-			if r.places.keys[o.Name] != nil && o.Name != "bad-rows" {
+			if _, said := r.places[o.Name]; said && o.Name != "bad-rows" {
 				return r.places.Place(o.Name, fmt.Errorf("`%s` is for tables in files; `%s` is made", o.Name, r.Name))
 			}
 		}
@@ -68,63 +63,74 @@ func (p *Plan) source(d *doc, r *Record, n ast.Node) error {
 		return nil
 	}
 	for _, o := range r.make.Options {
-		if err := o.Check(p.Env); err != nil {
+		if err := o.Check(r.p.Env); err != nil {
 			return r.places.Place(o.Name, err)
 		}
 	}
 	return r.places.fault(question.Fit(r.make.Options))
 }
 
-// lookups reads `match`.
-func (p *Plan) lookups(d *doc, r *Record, v ast.Node) error {
-	seq, ok := v.(*ast.SequenceNode)
-	if !ok {
-		return d.fail(v, "`match` is a list: `- {table: sites.csv, key: site, take: [calendar]}`")
+// lookupKeys are the keys of an entry of `match`, where nothing is filled.
+func lookupKeys() *group {
+	q, err := question.New("match")
+	if err != nil {
+		panic(err)
 	}
-	for _, item := range seq.Values {
-		q, err := question.New("match")
-		if err != nil {
-			return err
-		}
-		l := &lookup{question: q, places: places{doc: d, item: item, keys: map[string]ast.Node{}}}
-		for _, o := range q.Options {
-			o.Reset()
-		}
-		err = d.each(item, lookupShape, func(key string, _, v ast.Node) error {
-			l.places.keys[key] = v
-			if key != "table" {
-				return d.option(q.Options, key, v)
-			}
-			text, err := d.text(v)
-			if err != nil {
-				return err
-			}
-			l.table = d.beside(text)
+	return (&lookup{question: q}).group(nil)
+}
+
+func (l *lookup) group(p *Plan) *group {
+	g := &group{what: "a look-up", keys: []Key{
+		{Name: "table", Needed: true, Help: "the file that it looks into", Example: "sites.csv", Takes: aText.at(func(v *node, text string) error {
+			l.table = v.doc.beside(text)
 			if _, err := os.Stat(l.table); err != nil {
 				return err
 			}
 			return p.Files.Read(l.table)
-		})
-		if err == nil && l.table == "" {
-			err = d.fail(item, "a look-up has a `table`: {table: sites.csv, key: site, take: [calendar]}")
+		})},
+	}}
+	for _, o := range l.question.Options {
+		if o.Name != "ranges" {
+			g.keys = append(g.keys, optionKey(o))
 		}
-		for _, o := range q.Options {
-			if o.Name == "ranges" && err == nil {
-				err = o.Set(l.table)
-			}
-			if at := o.Check(p.Env); at != nil && err == nil {
-				err = l.places.Place(o.Name, at)
-			}
-		}
-		at := q.Valid()
-		if at == nil {
-			at = question.Fit(q.Options)
-		}
-		if at != nil && err == nil {
-			err = l.places.fault(at)
-		}
+	}
+	return g
+}
+
+// lookups reads `match`.
+func (r recordIn) lookups(v *node) error {
+	items, err := v.items("{table: sites.csv, key: site, take: [calendar]}")
+	if err != nil {
+		return err
+	}
+	for _, item := range items {
+		q, err := question.New("match")
 		if err != nil {
 			return err
+		}
+		l := &lookup{question: q, places: places{}}
+		for _, o := range q.Options {
+			o.Reset()
+		}
+		if err := l.group(r.p).fill(&node{doc: item.doc, val: item.val, at: l.places}); err != nil {
+			return err
+		}
+		for _, o := range q.Options {
+			if o.Name == "ranges" {
+				err = o.Set(l.table)
+			}
+			if err == nil {
+				err = o.Check(r.p.Env)
+			}
+			if err != nil {
+				return l.places.Place(o.Name, err)
+			}
+		}
+		if err = q.Valid(); err == nil {
+			err = question.Fit(q.Options)
+		}
+		if err != nil {
+			return l.places.fault(err)
 		}
 		r.matches = append(r.matches, l)
 	}
@@ -192,7 +198,7 @@ func (p *Plan) make(r *Record, place question.Place) (made *question.MadeTable, 
 		}
 		if err := job.Answer(); err != nil {
 			var at *rows.OptionError
-			if errors.As(err, &at) && l.places.keys[at.Option] == nil && r.places.keys[at.Option] != nil {
+			if errors.As(err, &at) && l.places[at.Option].doc == nil && r.places[at.Option].doc != nil {
 				return nil, r.Fault(err)
 			}
 			return nil, l.places.fault(err)

@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -66,64 +64,70 @@ func (o *Output) Named(file string) (owner string, ok bool) {
 	return "", false
 }
 
-// whole reads `choose`.
-func (d *doc) whole(v ast.Node) (bool, error) {
-	text, err := d.text(v)
-	if err == nil && text != "occurrence" {
-		err = fmt.Errorf("`choose` is occurrence: whole occurrences; without it each date is chosen by its own day")
-	}
-	return err == nil, err
-}
-
-// places are the places of keys, by name.
-type places struct {
-	doc  *doc
-	item ast.Node
-	keys map[string]ast.Node
-}
-
-// Place puts the place of an option around an error: of its key, or of the whole
-// entry.
-func (p places) Place(option string, err error) error {
-	if n := p.keys[option]; n != nil {
-		return p.doc.wrap(n, err)
-	}
-	return p.doc.wrap(p.item, err)
-}
-
-// fault puts the place of the option that an error names around it.
-func (p places) fault(err error) error {
-	var at *rows.OptionError
-	if errors.As(err, &at) {
-		return p.Place(at.Option, err)
-	}
-	return p.Place("", err)
-}
-
 // Fault puts the place in the plan around an error that came of the output's
 // option, or of one of its record.
 func (o *Output) Fault(err error) error {
 	var at *rows.OptionError
-	if o.Record != nil && errors.As(err, &at) && o.places.keys[at.Option] == nil && o.Record.places.keys[at.Option] != nil {
+	if o.Record != nil && errors.As(err, &at) && o.places[at.Option].doc == nil && o.Record.places[at.Option].doc != nil {
 		return o.Record.places.fault(err)
 	}
 	return o.places.fault(err)
 }
 
-func (p *Plan) outputs(d *doc, n ast.Node) error {
-	seq, ok := n.(*ast.SequenceNode)
-	if !ok {
-		return d.fail(n, "outputs are a list: `- {file: pay.csv, of: crew-pay}`")
+// outputIn is an output as it is read.
+type outputIn struct {
+	*Output
+	p *Plan
+}
+
+// group are the keys of an output that makes q; nil where it makes nothing.
+func (o outputIn) group(q *question.Question) *group {
+	g := &group{what: "an output", made: o.group, keys: []Key{
+		{Name: "file", Needed: true, Help: "the file; its ending is the format", Example: "pay.csv", Takes: aText.at(o.file)},
+		{Name: "of", Help: "the series and records that it shows", Example: "crew-pay", Takes: someNames.then(o.shows)},
+		{Name: "make", Help: "what is made of a record; its options stand beside it", Example: "due", Takes: aText.then(nothing)},
+		{Name: "per", Help: "one file for each owner of tasks, by {owner} in the name of `file`", Example: "owner",
+			Takes: oneOf("owner: one file for each owner of tasks", "owner").then(func(string) error { o.per = true; return nil })},
+		wholeKey(&o.Whole),
+	}}
+	g.options(o.Shape.Options())
+	g.options(o.Form.Options())
+	if q != nil && q.Name == "days" {
+		g.keys = append(g.keys, Key{Name: "window", Help: "the days to list", Default: "the plan's window", Example: "2027", Takes: aText.then(o.days)})
 	}
-	for _, item := range seq.Values {
-		o, err := p.output(d, item)
-		if err != nil {
-			if err = d.or(err); err != nil {
-				return err
-			}
-			continue
+	if q != nil {
+		g.keys = slices.DeleteFunc(g.keys, func(k Key) bool { // one that is for series alone means nothing beside it
+			return k.Name == "per" && slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == k.Name })
+		})
+		g.options(q.Options)
+	}
+	return g
+}
+
+// wholeKey is the key by which occurrences are taken whole.
+func wholeKey(to *bool) Key {
+	return Key{Name: "choose", Help: "whole occurrences: each milestone goes with its date, even across the window's edge", Default: "each date is chosen by its own day", Example: "occurrence",
+		Takes: oneOf("occurrence: whole occurrences; without it each date is chosen by its own day", "occurrence").then(func(string) error { *to = true; return nil })}
+}
+
+func (o outputIn) days(text string) error {
+	o.Window = text
+	_, err := eval.Window(text, o.p.Env)
+	return err
+}
+
+// outputs reads the list of outputs.
+func (p *Plan) outputs(v *node) error {
+	items, err := v.items("{file: pay.csv, of: crew-pay}")
+	if err != nil {
+		return err
+	}
+	for _, item := range items {
+		o, err := p.output(item)
+		if err == nil {
+			err = p.addOutputs(o)
 		}
-		if err := d.or(p.addOutputs(o)); err != nil {
+		if err := item.doc.or(err); err != nil {
 			return err
 		}
 	}
@@ -157,63 +161,19 @@ func (p *Plan) addOutputs(o *Output) error {
 	return nil
 }
 
-func (p *Plan) output(d *doc, item ast.Node) (o *Output, err error) {
-	o = &Output{places: places{doc: d, item: item, keys: map[string]ast.Node{}}}
-	m, ok := item.(*ast.MappingNode)
-	if !ok {
-		return nil, d.fail(item, "%s should be lines of `key: value`", outputShape.what)
+func (p *Plan) output(item *node) (_ *Output, err error) {
+	o := outputIn{&Output{places: places{}}, p}
+	if o.Make, err = item.makes(); err != nil {
+		return nil, err
 	}
-	for _, pair := range m.Values { // what it makes says which keys there are
-		if pair.Key.GetToken().Value == "make" {
-			if o.Make, err = p.makeOf(d, pair.Value); err != nil {
-				return nil, err
-			}
-		}
-	}
-	options := o.Shape.Options()
-	options = append(options, o.Form.Options()...)
-	shape := outputOf(o.Make, options)
-	if o.Make != nil {
-		options = append(options, o.Make.Options...)
-	}
-	err = d.each(item, shape, func(key string, _, v ast.Node) error {
-		o.places.keys[key] = v
-		switch key {
-		case "file":
-			err := o.file(d, v)
-			o.Lame = o.Lame || err != nil
-			return err
-		case "of":
-			return p.of(d, o, v)
-		case "make":
-			return nil
-		case "per":
-			text, err := d.text(v)
-			if o.per = true; err == nil && text != "owner" {
-				err = fmt.Errorf("`per` is owner: one file for each owner of tasks")
-			}
-			return err
-		case "choose":
-			o.Whole, err = d.whole(v)
-			return err
-		case "window":
-			if o.Days() {
-				o.Window, err = d.text(v)
-				if err == nil {
-					_, err = eval.Window(o.Window, p.Env)
-				}
-				return err
-			}
-		}
-		return d.option(options, key, v)
-	})
-	if err != nil {
+	g := o.group(o.Make)
+	if err := g.fill(&node{doc: item.doc, val: item.val, at: o.places}); err != nil {
 		return nil, explained(err, o.Make)
 	}
 	if len(o.Rows) == 1 && len(o.Of) == 0 && !o.Format.Events { // a table of one record is its rows
 		o.Record, o.Rows = o.Rows[0], nil
 	}
-	return o, p.check(d, o, options)
+	return o.Output, p.check(o.Output, g)
 }
 
 // Days reports whether the output is a table of days, which needs no series.
@@ -245,7 +205,7 @@ func explained(err error, made *question.Question) error {
 }
 
 // check refuses what doesn't go together in an output.
-func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
+func (p *Plan) check(o *Output, g *group) error {
 	fail := func(key, format string, args ...any) error { return o.places.Place(key, fmt.Errorf(format, args...)) }
 	switch {
 	case o.Lame:
@@ -280,12 +240,18 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 	if err := o.Form.Check(o.Format.Events && o.Make == nil); err != nil {
 		return o.places.fault(err)
 	}
+	var options []*question.Option
+	for _, k := range g.keys {
+		if k.option != nil {
+			options = append(options, k.option)
+		}
+	}
 	for _, opt := range options {
 		if err := opt.Check(p.Env); err != nil {
 			return o.places.Place(opt.Name, err)
 		}
 		if path, ok := opt.Path(); ok {
-			*path = d.beside(*path)
+			*path = o.places[""].doc.beside(*path)
 			if err := p.Files.Read(*path); err != nil {
 				return o.places.Place(opt.Name, err)
 			}
@@ -294,49 +260,34 @@ func (p *Plan) check(d *doc, o *Output, options []*question.Option) error {
 	return o.places.fault(question.Fit(options))
 }
 
-// makeOf finds what an output makes.
-func (p *Plan) makeOf(d *doc, n ast.Node) (*question.Question, error) {
-	name, err := d.text(n)
-	if err != nil {
-		return nil, err
-	}
-	for _, q := range question.All() {
-		if q.Alone && q.Name == name {
-			return q, nil
-		}
-	}
-	q, err := question.New(name)
-	return q, d.wrap(n, err)
-}
-
 // file reads the file of an output.
-func (o *Output) file(d *doc, n ast.Node) (err error) {
-	if o.File, err = d.text(n); err != nil {
-		return err
-	}
+func (o outputIn) file(v *node, text string) (err error) {
+	defer func() { o.Lame = o.Lame || err != nil }()
+	o.File = text
 	ending := strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
 	var ok bool
 	if o.Format, ok = report.Find(ending); !ok || o.Format.Name == "table" {
 		names := slices.DeleteFunc(report.Names(true), func(s string) bool { return s == "table" })
-		return d.fail(n, "the ending of `%s` names no format; known are .%s", o.File, strings.Join(names, ", ."))
+		return v.fail("the ending of `%s` names no format; known are .%s", o.File, strings.Join(names, ", ."))
 	}
 	if !filepath.IsLocal(filepath.FromSlash(o.File)) {
-		return d.fail(n, "`%s` lies outside the output folder; outputs stay inside it", o.File)
+		return v.fail("`%s` lies outside the output folder; outputs stay inside it", o.File)
 	}
 	o.File = filepath.ToSlash(filepath.Clean(filepath.FromSlash(o.File)))
 	return nil
 }
 
-// of reads what an output shows.
-func (p *Plan) of(d *doc, o *Output, v ast.Node) error {
-	names, nodes, err := d.texts(v)
-	for i, name := range names {
+// shows takes what an output shows.
+func (o outputIn) shows(names []placed) error {
+	p := o.p
+	for _, said := range names {
+		name := said.text
 		if r := p.Record(name); r != nil {
 			if slices.Contains(o.Rows, r) {
-				return d.fail(nodes[i], "`%s` stands here twice", r.Name)
+				return said.at.wrap(fmt.Errorf("`%s` stands here twice", r.Name))
 			}
 			if o.Rows = append(o.Rows, r); len(r.Events) == 0 && (len(names) > 1 || o.Format.Events) {
-				return d.fail(nodes[i], "the record `%s` has no `events`, and so no dates of its own", name)
+				return said.at.wrap(fmt.Errorf("the record `%s` has no `events`, and so no dates of its own", name))
 			}
 			continue
 		}
@@ -357,14 +308,14 @@ func (p *Plan) of(d *doc, o *Output, v ast.Node) error {
 			if near := phrase.Nearest(name, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			}
-			return d.fail(nodes[i], "unknown series or record `%s`; %s", name, hint)
+			return said.at.wrap(fmt.Errorf("unknown series or record `%s`; %s", name, hint))
 		}
 		for _, s := range found {
 			if slices.Contains(o.Of, s) {
-				return d.fail(nodes[i], "`%s` stands here twice", s.Name)
+				return said.at.wrap(fmt.Errorf("`%s` stands here twice", s.Name))
 			}
 			o.Of = append(o.Of, s)
 		}
 	}
-	return err
+	return nil
 }

@@ -1,11 +1,13 @@
 package plan
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/token"
@@ -17,20 +19,11 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// told is a key of a series or pattern with its value, and the document that says so.
-type told struct {
-	doc    *doc
-	key    string
-	k, val ast.Node
-	whole  bool // it stands as it is, without the words that a pattern takes
-}
-
 // pattern is what several series have in common.
 type pattern struct {
 	name  string
-	doc   *doc
-	node  ast.Node
-	keys  []told
+	at    spot
+	keys  []*node // unread, with words of patterns that it is like
 	takes []taken
 	like  string
 }
@@ -39,40 +32,54 @@ type pattern struct {
 type taken struct {
 	name, value string
 	needed      bool
-	doc         *doc
-	node        ast.Node
+	at          spot
 }
 
 // needed is the value of a word that has none of its own.
 const needed = "needed"
 
+// patternKeys are the keys of a pattern: those of a series, none of which it needs, and
+// what it takes.
+var patternKeys = sync.OnceValue(func() *group {
+	g := &group{what: "a pattern", beside: "like", words: true, keys: []Key{
+		{Name: "takes", Help: "words that a series fills in, with their values unless told", Takes: namesOf(func() *names { return takenWords })},
+	}}
+	for _, k := range seriesKeys().keys {
+		k.Needed = false
+		g.keys = append(g.keys, k)
+	}
+	return g
+})
+
+var takenWords = &names{what: "what a pattern takes", help: "the value where none is told, or `needed`"}
+
 // addPattern reads a pattern; what it says is read where a series is like it.
-func (p *Plan) addPattern(d *doc, name string, n ast.Node) error {
-	t := &pattern{name: name, doc: d, node: n}
-	err := d.eachOr(n, patternShape, func(key string, k, v ast.Node) (err error) {
-		switch key {
-		case "takes":
-			return t.take(d, v)
-		case "like":
-			t.like, err = d.text(v)
-			return err
-		}
-		t.keys = append(t.keys, told{doc: d, key: key, k: k, val: v})
-		return nil
-	}, func(key string, k, v ast.Node) error {
-		t.keys = append(t.keys, told{doc: d, key: key, k: k, val: v}) // a word of the pattern that it is like
-		return nil
-	})
+func (p *Plan) addPattern(v *node) error {
+	t := &pattern{name: v.name, at: v.spot()}
+	parts, err := patternKeys().open(entry(v.doc, v.name, v.val))
 	if err != nil {
 		return err
 	}
+	for _, k := range parts {
+		switch k.name {
+		case "takes":
+			err = t.take(k)
+		case "like":
+			t.like, err = k.doc.text(k.val)
+		default:
+			t.keys = append(t.keys, k)
+		}
+		if err := v.doc.or(k.wrap(err)); err != nil {
+			return err
+		}
+	}
 	for _, w := range t.takes {
 		for _, k := range t.keys {
-			if k.key != "milestones" {
+			if k.name != "milestones" {
 				continue
 			}
 			if m, ok := k.val.(*ast.MappingNode); ok && slices.ContainsFunc(m.Values, func(v *ast.MappingValueNode) bool { return phrase.SameName(v.Key.GetToken().Value, w.name) }) {
-				return w.doc.fail(w.node, "`%s` is a milestone of the pattern; take another word", w.name)
+				return w.at.wrap(fmt.Errorf("`%s` is a milestone of the pattern; take another word", w.name))
 			}
 		}
 	}
@@ -81,19 +88,30 @@ func (p *Plan) addPattern(d *doc, name string, n ast.Node) error {
 }
 
 // take reads the words that a pattern takes.
-func (t *pattern) take(d *doc, n ast.Node) error {
-	return d.each(n, takesShape, func(key string, k, v ast.Node) error {
-		if err := CheckName(key); err != nil {
-			return d.wrap(k, err)
-		}
-		if phrase.Reserved(key) || phrase.SameName(key, "name") || slices.ContainsFunc(seriesShape.known(), func(s string) bool { return phrase.SameName(s, key) }) ||
-			slices.ContainsFunc(schedule.BaseNames, func(s string) bool { return phrase.SameName(s, key) }) {
-			return d.fail(k, "`%s` already means something in a series; take another word, such as `%s-of`", key, key)
-		}
-		text, err := d.text(v)
-		t.takes = append(t.takes, taken{key, text, text == needed, d, v})
+func (t *pattern) take(v *node) error {
+	parts, err := takenWords.open(v)
+	if err != nil {
 		return err
-	})
+	}
+	for _, w := range parts {
+		if err := v.doc.or(t.word(w)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *pattern) word(w *node) error {
+	if err := CheckName(w.name); err != nil {
+		return w.doc.wrap(w.k, err)
+	}
+	same := func(s string) bool { return phrase.SameName(s, w.name) }
+	if phrase.Reserved(w.name) || same("name") || slices.ContainsFunc(seriesKeys().known(), same) || slices.ContainsFunc(schedule.BaseNames, same) {
+		return w.doc.fail(w.k, "`%s` already means something in a series; take another word, such as `%s-of`", w.name, w.name)
+	}
+	text, err := w.doc.text(w.val)
+	t.takes = append(t.takes, taken{w.name, text, text == needed, w.spot()})
+	return w.wrap(err)
 }
 
 // patternOf finds a pattern by name, or nil.
@@ -111,103 +129,67 @@ func (p *Plan) lameOf(name string) bool {
 	return p.failed[foldName(name)] || p.patternOf(name) != nil && p.doc.collect.count() > 0
 }
 
-// layered is all that a series says: its own keys, and those of its patterns that it
-// doesn't say itself.
-type layered struct {
-	keys     map[string]told
-	lists    map[string][]told // of milestones, expect, event and period the keys, in order
-	each     []told            // of expect, all of them
-	patterns []*pattern
-	later    []func() error // what can be read once milestones are known
-	words    phrase.Words   // what its patterns take, filled in
-}
-
-// merged are the keys that series and pattern say together.
-var merged = []string{"milestones", "expect", "event", "period"}
-
 // layers puts a series' own keys over those of its patterns. values are words that its
 // row of a table gives.
-func (p *Plan) layers(d *doc, name string, n ast.Node, own []told, like *told, values phrase.Words) (s *layered, err error) {
-	s = &layered{keys: map[string]told{}, lists: map[string][]told{}}
+func (p *Plan) layers(g *group, d *doc, name string, n ast.Node, own []*node, like *node, values phrase.Words) (said *node, patterns []*pattern, err error) {
+	said = entry(d, name, n)
+	said.parts = []*node{}
 	if like != nil {
-		if s.patterns, err = p.chain(*like); err != nil {
-			return nil, err
+		if patterns, err = p.chain(like); err != nil {
+			return nil, nil, err
 		}
 	}
-	words, err := p.words(d, name, n, &own, s.patterns, values)
+	words, err := p.words(d, name, n, &own, patterns, values)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	s.words = words
-	layers := [][]told{own}
-	for _, t := range s.patterns {
+	if patterns == nil {
+		for _, k := range own {
+			k.at = said.at
+		}
+		said.parts = own
+		return said, nil, nil
+	}
+	layers := [][]*node{own}
+	for _, t := range patterns {
 		layers = append(layers, t.keys)
 	}
 	where := fmt.Sprintf("for the series `%s` at %s", name, d.source(n))
 	docs := map[*doc]*doc{}
 	for i, keys := range slices.Backward(layers) { // the farthest pattern first
-		for _, t := range keys {
-			if len(s.patterns) > 0 {
-				of := docs[t.doc]
-				if of == nil || i == 0 {
-					c := *t.doc
-					if c.words = words; i > 0 {
-						c.through = where
-					}
-					of = &c
-					docs[t.doc] = of
+		var parts []*node
+		for _, k := range keys {
+			of := docs[k.doc]
+			if of == nil || i == 0 {
+				c := *k.doc
+				if c.words = words; i > 0 {
+					c.through = where
 				}
-				if t.doc = of; t.whole {
-					plain := *of
-					plain.words = nil
-					t.doc = &plain
-				}
+				of = &c
+				docs[k.doc] = of
 			}
-			if err := s.put(t); err != nil {
-				return nil, err
+			if k.asIs {
+				plain := *of
+				plain.words = nil
+				of = &plain
 			}
+			part := said.part(of, k.name, k.k, k.val)
+			for _, c := range k.parts { // a cell that stands within a key
+				child := *c
+				child.doc, child.at = of, said.at
+				part.parts = append(part.parts, &child)
+			}
+			parts = append(parts, part)
+		}
+		if said.parts, err = over(g, said.parts, parts); err != nil {
+			return nil, nil, err
 		}
 	}
-	return s, nil
-}
-
-// put takes a key over what was said of it before.
-func (s *layered) put(t told) error {
-	if !slices.Contains(merged, t.key) {
-		s.keys[t.key] = t
-		return nil
-	}
-	s.keys[t.key] = t
-	return t.doc.each(t.val, mustShape(seriesShape, t.key), func(key string, k, v ast.Node) error {
-		part := told{doc: t.doc, key: key, k: k, val: v}
-		if t.key == "expect" && key == "each" {
-			s.each = append(s.each, part)
-			return nil
-		}
-		list := s.lists[t.key]
-		i := slices.IndexFunc(list, func(o told) bool { return phrase.SameName(o.key, key) })
-		out := false
-		if text, ok := v.(ast.ScalarNode); ok && t.key == "milestones" {
-			out = text.GetToken().Value == "none"
-		}
-		switch {
-		case out && i < 0:
-			return t.doc.fail(k, "there is no milestone `%s` to take out", key)
-		case out:
-			list = slices.Delete(slices.Clone(list), i, i+1)
-		case i >= 0:
-			list = slices.Clone(list)
-			list[i] = part
-		default:
-			list = append(list, part)
-		}
-		s.lists[t.key] = list
-		return nil
-	})
+	return said, patterns, nil
 }
 
 // chain are the patterns that a series is like, the nearest first.
-func (p *Plan) chain(like told) (list []*pattern, err error) {
+func (p *Plan) chain(like *node) (list []*pattern, err error) {
 	name, err := like.doc.text(like.val)
 	if err != nil {
 		return nil, err
@@ -231,22 +213,22 @@ func (p *Plan) chain(like told) (list []*pattern, err error) {
 			}
 			return nil, at.fail(node, "unknown pattern `%s`; %s", name, hint)
 		case slices.Contains(list, t):
-			return nil, t.doc.fail(t.node, "the pattern `%s` is like itself", t.name)
+			return nil, t.at.wrap(fmt.Errorf("the pattern `%s` is like itself", t.name))
 		}
 		list = append(list, t)
-		name, at, node = t.like, t.doc, t.node
+		name, at, node = t.like, t.at.doc, t.at.node
 	}
 	return list, nil
 }
 
 // words are the values of what the patterns of a series take, by its own keys, which
 // are taken out of them, by its row's, or by their defaults.
-func (p *Plan) words(d *doc, name string, n ast.Node, own *[]told, patterns []*pattern, values phrase.Words) (phrase.Words, error) {
+func (p *Plan) words(d *doc, name string, n ast.Node, own *[]*node, patterns []*pattern, values phrase.Words) (phrase.Words, error) {
 	if patterns == nil {
 		return nil, nil
 	}
 	words := phrase.Words{"name": name}
-	given := map[string]told{}
+	given := map[string]*node{}
 	var takes []string
 	for _, t := range slices.Backward(patterns) { // the nearest one wins
 		for _, w := range t.takes {
@@ -286,57 +268,66 @@ func (p *Plan) words(d *doc, name string, n ast.Node, own *[]told, patterns []*p
 }
 
 // given takes the keys that are words of patterns out of others.
-func (p *Plan) filledIn(keys []told, takes []string, given map[string]told, what string) (rest []told, err error) {
+func (p *Plan) filledIn(keys []*node, takes []string, given map[string]*node, what string) (rest []*node, err error) {
 	for _, t := range keys {
-		if slices.ContainsFunc(seriesShape.keys, func(k keyOf) bool { return k.name == t.key }) {
+		if seriesKeys().find(t.name) >= 0 {
 			rest = append(rest, t)
 			continue
 		}
-		if !slices.ContainsFunc(takes, func(w string) bool { return phrase.SameName(w, t.key) }) {
-			known := append(seriesShape.known(), takes...)
+		if !slices.ContainsFunc(takes, func(w string) bool { return phrase.SameName(w, t.name) }) {
+			known := append(seriesKeys().known(), takes...)
 			hint := "its pattern takes " + strings.Join(takes, ", ")
-			if near := phrase.Nearest(t.key, known); near != "" {
+			if near := phrase.Nearest(t.name, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			} else if takes == nil {
 				hint = "its pattern takes no words"
 			}
-			return nil, t.doc.wrap(t.k, &unknownKey{t.key, what, hint})
+			return nil, t.doc.wrap(t.k, &unknownKey{t.name, what, hint})
 		}
-		given[phrase.FoldName(t.key)] = t
+		given[phrase.FoldName(t.name)] = t
 	}
 	return rest, nil
 }
 
-// seriesFrom makes a series of each row of a table.
-func (p *Plan) seriesFrom(d *doc, n ast.Node) error {
-	seq, ok := n.(*ast.SequenceNode)
-	if !ok {
-		return d.fail(n, "`series-from` is a list: `- {table: pay-groups.csv, like: monthly-pay, name: code}`")
+// seriesFromKeys are the keys of a table of series; what they say is read row by row.
+var seriesFromKeys = &group{what: "a table of series", beside: "like", words: true, keys: []Key{
+	{Name: "table", Needed: true, Help: "the file: a series a row, with columns named as what the pattern takes", Example: "pay-groups.csv", Takes: aText.then(nothing)},
+	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: aText.then(nothing)},
+	{Name: "name", Needed: true, Help: "the column that names each series", Example: "code", Takes: aText.then(nothing)},
+}}
+
+// seriesFrom makes a series of each row of tables.
+func (p *Plan) seriesFrom(v *node) error {
+	items, err := v.items("{table: pay-groups.csv, like: monthly-pay, name: code}")
+	if err != nil {
+		return err
 	}
-	for _, item := range seq.Values {
-		if err := d.or(p.seriesOf(d, item)); err != nil {
+	for _, item := range items {
+		if err := item.doc.or(item.wrap(p.seriesOf(entry(item.doc, "", item.val)))); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (p *Plan) seriesOf(d *doc, item ast.Node) error {
-	keys := map[string]told{}
-	var own []told
-	err := d.eachOr(item, seriesFromShape, func(key string, k, v ast.Node) error {
-		keys[key] = told{doc: d, key: key, k: k, val: v}
-		return nil
-	}, func(key string, k, v ast.Node) error {
-		own = append(own, told{doc: d, key: key, k: k, val: v})
-		return nil
-	})
+func (p *Plan) seriesOf(item *node) error {
+	d := item.doc
+	parts, err := seriesFromKeys.open(item)
 	if err != nil {
 		return err
 	}
-	for _, key := range []string{"table", "like", "name"} {
-		if keys[key].val == nil {
-			return d.fail(item, "`series-from` needs `table`, `like` and `name`, the column that names each series; `%s` is missing", key)
+	keys := map[string]*node{}
+	var own []*node
+	for _, k := range parts {
+		if seriesFromKeys.find(k.name) >= 0 {
+			keys[k.name] = k
+		} else {
+			own = append(own, k)
+		}
+	}
+	for _, key := range seriesFromKeys.known() {
+		if keys[key] == nil {
+			return item.fail("`series-from` needs `table`, `like` and `name`, the column that names each series; `%s` is missing", key)
 		}
 	}
 	like := keys["like"]
@@ -375,38 +366,40 @@ func (p *Plan) seriesOf(d *doc, item ast.Node) error {
 		values := phrase.Words{}
 		for _, w := range takes {
 			text, ok := cell(w)
-			said := slices.ContainsFunc(own, func(t told) bool { return phrase.SameName(t.key, w) })
+			said := slices.ContainsFunc(own, func(k *node) bool { return phrase.SameName(k.name, w) })
 			switch {
 			case !ok && !said:
-				return d.fail(item, "%s has no column `%s`, which the pattern takes; name one so, or say `%[2]s` here", at.file, w)
+				return item.fail("%s has no column `%s`, which the pattern takes; name one so, or say `%[2]s` here", at.file, w)
 			case text != "":
 				values[phrase.FoldName(w)] = text
 			}
 		}
-		if err := p.fresh(at.doc, at.node, name); err != nil {
+		if err := p.unused("series", at.doc, at.node, name); err != nil {
 			return err
 		}
 		row := slices.Clone(own)
 		for _, key := range rowKeys {
 			text, _ := cell(key)
-			if text == "" || key == "title" || key == "summary" {
+			if text == "" {
 				continue
 			}
-			row = slices.DeleteFunc(row, func(t told) bool { return t.key == key })
-			row = append(row, told{doc: at.doc, key: key, k: at.node, val: cellNode(text, at.line), whole: key == "rule"})
+			k := &node{doc: at.doc, name: key, path: key, k: at.node, val: cellNode(text, at.line), asIs: key == "rule" || key == "title"}
+			if key == "summary" { // which stands in `event`
+				of := *k
+				of.name, of.path, of.val = "event", "event", at.node
+				k.path = "event.summary"
+				of.parts = []*node{k}
+				row = append(row, &of)
+				continue
+			}
+			row = append(slices.DeleteFunc(row, func(o *node) bool { return o.name == key }), k)
 		}
-		s, err := p.layers(at.doc, name, at.node, row, &like, values)
-		if err != nil {
-			return err
+		err := p.makeSeries(at.doc, name, at.node, row, like, values)
+		if errors.Is(err, errLame) {
+			p.failed[phrase.FoldName(name)] = true
+			return nil
 		}
-		if text, _ := cell("summary"); text != "" {
-			filled := *at.doc
-			filled.words = s.words
-			s.lists["event"] = append(slices.DeleteFunc(slices.Clone(s.lists["event"]), func(t told) bool { return t.key == "summary" }),
-				told{doc: &filled, key: "summary", k: at.node, val: cellNode(text, at.line)})
-		}
-		title, _ := cell("title")
-		return p.makeSeries(at.doc, name, at.node, s, title)
+		return err
 	})
 }
 

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -65,31 +63,32 @@ type ownerAt struct {
 	at           spot
 }
 
+func (o *Owner) group() *group {
+	return &group{what: "one of the people", keys: []Key{
+		{Name: "name", Help: "as calendars show it", Example: "Di Gull", Takes: aText.into(&o.Title)},
+		{Name: "mail", Help: "the address", Example: "di@skerry.example", Takes: aText.into(&o.Mail)},
+	}}
+}
+
 // addOwner reads one of `people`.
-func (p *Plan) addOwner(d *doc, name string, n ast.Node) error {
-	if name == nobody {
-		return d.fail(n, "`%s` is what those without an owner are called; give this one another name", nobody)
+func (p *Plan) addOwner(v *node) error {
+	if v.name == nobody {
+		return v.fail("`%s` is what those without an owner are called; give this one another name", nobody)
 	}
-	o := Owner{Name: name}
-	err := d.each(n, ownerShape, func(key string, _, v ast.Node) (err error) {
-		if key == "name" {
-			o.Title, err = d.text(v)
-		} else {
-			o.Mail, err = d.text(v)
-		}
-		return err
-	})
+	o := Owner{Name: v.name}
+	err := o.group().fill(entry(v.doc, v.name, v.val))
 	p.Owners = append(p.Owners, o)
 	return err
 }
 
 // unknownOwners finds milestones whose owner isn't one of the people.
-func (p *Plan) unknownOwners() {
+func (p *Plan) unknownOwners() error {
 	for _, o := range p.owners {
 		if _, err := p.OwnerNamed(o.name); err != nil {
 			p.fault(o.at, o.series, "%v", err)
 		}
 	}
+	return nil
 }
 
 // tooMany finds days on which an owner has more tasks than there may be, or fewer, over
@@ -120,8 +119,7 @@ func (p *Plan) tooMany(series []*schedule.Series, window civil.Span) (list []Fin
 	for _, k := range order {
 		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
 			f := Finding{schedule.Finding{About: k.owner, At: eval.Day(k.day),
-				Text: fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, 0}
-			f.Line, _ = p.perDayAt.doc.at(p.perDayAt.node)
+				Text: fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, p.perDayAt.line()}
 			list = append(list, f)
 		}
 	}

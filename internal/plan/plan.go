@@ -57,10 +57,11 @@ type Plan struct {
 	Told []string
 
 	book     *book
-	doc      *doc                       // nil where there is no file
-	nodes    map[string]ast.Node        // of the plan's own keys
-	at       map[string]map[string]spot // of the keys of series, by their names
-	failed   map[string]bool            // entries that couldn't be read, where faults are collected
+	reading  *seriesIn         // reads series; nil until one is
+	doc      *doc              // nil where there is no file
+	said     map[string]*node  // by the plan's own keys
+	at       map[string]places // of the keys of series, by their names
+	failed   map[string]bool   // entries that couldn't be read, where faults are collected
 	patterns []*pattern
 	owners   []ownerAt
 	perDayAt spot
@@ -293,29 +294,25 @@ func (p *Plan) Place() question.Place {
 
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
-	p := &Plan{Path: path, Files: s.register(), at: map[string]map[string]spot{}, failed: map[string]bool{}, given: map[string]map[string]spot{}}
+	p := &Plan{Path: path, Files: s.register(), at: map[string]places{}, failed: map[string]bool{}, given: map[string]map[string]spot{}}
 	d, err := p.read(path, s.Text)
 	if err != nil {
 		return nil, err
 	}
 	p.doc, d.collect = d, s.Collect
-	nodes := map[string]ast.Node{}
-	p.nodes = nodes
-	err = d.each(d.root, planShape, func(key string, _, v ast.Node) error {
-		nodes[key] = v
-		return nil
-	})
+	own, err := p.partOf(d)
 	if err != nil {
 		return nil, err
 	}
-	if err := p.settings(d, nodes, s); err != nil {
+	p.said = own.said
+	if err := p.settle(s); err != nil {
 		if s.Collect != nil {
 			s.Collect.Add(path, err)
 			return p, nil
 		}
 		return nil, err
 	}
-	docs, err := p.included(d, nodes)
+	docs, err := p.included(own)
 	if err != nil {
 		return nil, err
 	}
@@ -324,12 +321,43 @@ func Load(path string, s Settings) (*Plan, error) {
 			return nil, err
 		}
 	}
-	for _, part := range []func([]*part) error{p.calendars, p.entries} {
-		if err := d.or(part(docs)); err != nil {
-			return nil, err
+	return p, p.entries(docs)
+}
+
+// settle reads the keys that others depend on.
+func (p *Plan) settle(s Settings) error {
+	in := &settingsIn{p: p, set: s, frame: map[string]*node{}}
+	if p.said["plan"] == nil {
+		return &Error{File: p.doc.path, Line: 1, Column: 1, Err: fmt.Errorf("the line `plan: 1` is missing")}
+	}
+	p.ID = "yoyaku"
+	for _, k := range in.keys() {
+		if v := p.said[k.Name]; v != nil {
+			if err := v.fill(&k); err != nil {
+				return err
+			}
 		}
 	}
-	return p, nil
+	return in.done()
+}
+
+// entries reads all that depends on the settings, key by key, each in all files.
+func (p *Plan) entries(docs []*part) error {
+	for _, k := range p.entryKeys() {
+		for _, of := range docs {
+			if v := of.said[k.Name]; v != nil {
+				if err := of.doc.or(v.fill(&k)); err != nil {
+					return err
+				}
+			}
+		}
+		if k.after != nil {
+			if err := p.doc.or(k.after()); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // read reads the plan's own file, or its text.
@@ -347,102 +375,47 @@ func (p *Plan) read(path string, text []byte) (*doc, error) {
 // or so much that its dates say nothing.
 func (p *Plan) Broken() bool { return p.book == nil || p.lame }
 
-// calendars reads the plan's calendars and settles on the default one. All are
-// checked, used or not.
-func (p *Plan) calendars(docs []*part) error {
-	d, nodes := p.doc, p.nodes
-	p.book = newBook(p.Env, p.Files)
-	for _, in := range docs {
-		err := p.named(in, "calendars", func(key string, v ast.Node) error {
-			p.book.names = append(p.book.names, key)
-			p.book.nodes[phrase.FoldName(key)] = spot{in.doc, v}
-			return nil
-		})
-		if err != nil {
-			return err
-		}
-	}
+// addCalendar takes a calendar, which is built when all are known.
+func (p *Plan) addCalendar(v *node) error {
+	p.book.names = append(p.book.names, v.name)
+	p.book.nodes[phrase.FoldName(v.name)] = v.spot()
+	return nil
+}
+
+// buildCalendars builds the plan's calendars. All are checked, used or not.
+func (p *Plan) buildCalendars() error {
 	p.book.env.Calendars = p.book.known()
 	p.lend()
 	for _, name := range p.book.names {
-		if _, err := p.book.find(name); d.or(err) != nil {
+		if _, err := p.book.find(name); p.doc.or(err) != nil {
 			return err
 		}
 	}
-	if n := nodes["calendar"]; n != nil {
-		name, err := d.text(n)
-		if err != nil {
-			return err
-		}
-		cal, err := p.book.named(name)
-		if err != nil {
-			p.lame = true
-			return d.wrap(n, err)
-		}
+	return nil
+}
+
+// countBy settles on the calendar of all that names none.
+func (p *Plan) countBy(name string) error {
+	cal, err := p.book.named(name)
+	if p.lame = err != nil; err == nil {
 		p.Env.Calendar = cal
 	}
-	n := nodes["window"]
-	if n == nil {
-		return nil
-	}
-	text, err := d.text(n)
-	if err != nil {
-		return err
-	}
+	return err
+}
+
+func (p *Plan) stretch(text string) error {
 	w, err := eval.Window(text, p.Env)
 	if err == nil {
 		p.Window = &w
 	}
-	return d.wrap(n, err)
-}
-
-// entries reads patterns, people, series, records and outputs.
-func (p *Plan) entries(docs []*part) error {
-	d, nodes := p.doc, p.nodes
-	for _, of := range []struct {
-		what string
-		add  func(d *doc, key string, v ast.Node) error
-	}{{"patterns", p.addPattern}, {"people", p.addOwner}, {"series", p.addSeries}, {"series-from", nil}, {"records", p.addRecord}} {
-		for _, in := range docs {
-			var err error
-			if n := in.nodes[of.what]; n != nil && of.add == nil {
-				err = in.doc.or(p.seriesFrom(in.doc, n))
-			} else {
-				err = p.named(in, of.what, func(key string, v ast.Node) error { return of.add(in.doc, key, v) })
-			}
-			if err != nil {
-				return err
-			}
-		}
-	}
-	p.unknownOwners()
-	for _, in := range docs {
-		if n := in.nodes["apart"]; n != nil {
-			if err := in.doc.or(p.readApart(in.doc, n)); err != nil {
-				return err
-			}
-		}
-	}
-	for _, read := range []struct {
-		key string
-		do  func(d *doc, n ast.Node) error
-	}{{"instead", p.insteadOfSeries}, {"expect", p.expectAll}, {"outputs", p.outputs}} {
-		if n := nodes[read.key]; n != nil {
-			if err := d.or(read.do(d, n)); err != nil {
-				return err
-			}
-		}
-	}
-	return d.or(p.publishing(d, nodes["publish"]))
+	return err
 }
 
 // nameSpaces are the kinds of entries that share their names.
 var nameSpaces = map[string]string{"patterns": "a pattern", "series": "a series", "records": "a record"}
 
-// fresh refuses a name that was given before, and remembers where this one was.
-func (p *Plan) fresh(d *doc, k ast.Node, name string) error { return p.freshIn("series", d, k, name) }
-
-func (p *Plan) freshIn(what string, d *doc, k ast.Node, name string) error {
+// unused refuses a name that was given before, and remembers where this one was.
+func (p *Plan) unused(what string, d *doc, k ast.Node, name string) error {
 	space := what
 	if nameSpaces[what] != "" {
 		space = "names"
@@ -458,111 +431,26 @@ func (p *Plan) freshIn(what string, d *doc, k ast.Node, name string) error {
 	return nil
 }
 
-// named reads the entries of a mapping whose keys are names.
-func (p *Plan) named(in *part, what string, do func(key string, v ast.Node) error) error {
-	d, n := in.doc, in.nodes[what]
-	if n == nil {
-		return nil
-	}
-	return d.each(n, mustShape(planShape, what), func(key string, k, v ast.Node) error {
-		if err := CheckName(key); err != nil {
-			return d.wrap(k, err)
+// add reads entries with names, each of which is new among those of its kind.
+func (p *Plan) add(what string, do func(v *node) error) func(v *node) error {
+	return func(v *node) error {
+		if err := CheckName(v.name); err != nil {
+			return v.doc.wrap(v.k, err)
 		}
-		if err := p.freshIn(what, d, k, key); err != nil {
+		if err := p.unused(what, v.doc, v.k, v.name); err != nil {
 			return err
 		}
-		d.collect.tell(key)
-		defer d.collect.tell("")
-		err := do(key, v)
+		v.doc.collect.tell(v.name)
+		defer v.doc.collect.tell("")
+		err := do(v)
 		if err != nil {
-			p.failed[phrase.FoldName(key)] = true
+			p.failed[phrase.FoldName(v.name)] = true
 		}
 		if errors.Is(err, errLame) {
 			return nil
 		}
-		return d.or(d.wrap(v, err))
-	})
-}
-
-// settings reads the keys that others depend on.
-func (p *Plan) settings(d *doc, nodes map[string]ast.Node, s Settings) error {
-	get := func(key string) (string, error) {
-		if nodes[key] == nil {
-			return "", nil
-		}
-		return d.text(nodes[key])
+		return v.doc.or(v.wrap(err)) // while it is told what it is about
 	}
-	version, err := get("plan")
-	if err != nil {
-		return err
-	}
-	if version != "1" {
-		if nodes["plan"] == nil {
-			return &Error{File: d.path, Line: 1, Column: 1, Err: fmt.Errorf("the line `plan: 1` is missing")}
-		}
-		return d.fail(nodes["plan"], "this program reads plans of version 1, and this says %s", version)
-	}
-	if p.ID, err = get("id"); err != nil {
-		return err
-	}
-	if p.ID == "" {
-		p.ID = "yoyaku"
-	} else if err := CheckID(p.ID); err != nil {
-		return d.wrap(nodes["id"], err)
-	}
-	if p.Title, err = get("title"); err != nil {
-		return err
-	}
-	zone, err := get("zone")
-	if err != nil {
-		return err
-	}
-	if zone != "" {
-		if p.Zone, err = ical.Zone(zone); err != nil {
-			return d.wrap(nodes["zone"], err)
-		}
-	}
-	if nodes["organizer"] != nil {
-		err := d.each(nodes["organizer"], organizerShape, func(key string, _, v ast.Node) (err error) {
-			if key == "name" {
-				p.Organizer.Name, err = d.text(v)
-				return err
-			}
-			text, err := d.text(v)
-			if err == nil {
-				var of ical.Organizer
-				of, err = ical.ParseOrganizer(text)
-				p.Organizer.Mail = of.Mail
-			}
-			return err
-		})
-		if err == nil && p.Organizer.Mail == "" {
-			err = d.fail(nodes["organizer"], "an organizer has a `mail`: {name: Crew office, mail: office@skerry.example}")
-		}
-		if err != nil {
-			return err
-		}
-	}
-	f := civil.DefaultFrame
-	texts := map[string]string{}
-	for _, k := range frameKeys {
-		if texts[k.name], err = get(k.name); err != nil {
-			return err
-		}
-	}
-	if key, err := setFrame(&f, texts); err != nil {
-		return d.wrap(nodes[key], err)
-	}
-	if nodes["strict"] != nil {
-		if p.Strict, err = d.yes("strict", nodes["strict"]); err != nil {
-			return err
-		}
-	}
-	if key, err := setFrame(&f, s.Frame); err != nil {
-		return rows.In(key, err)
-	}
-	p.Env = s.env(f, p.Zone)
-	return nil
 }
 
 // CheckName refuses names that a phrase can't use without quotes.

@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"net/url"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"yoyaku/internal/core/schedule"
 )
 
@@ -18,37 +16,33 @@ type Publishing struct {
 	Whole          bool // occurrences are published whole
 }
 
-// publishing reads the key `publish`. Without it, or its `of`, all series and the
-// records that have events are published.
-func (p *Plan) publishing(d *doc, n ast.Node) error {
-	o := &Output{places: places{doc: d, item: n, keys: map[string]ast.Node{}}}
-	if n != nil {
-		if err := d.each(n, publishShape, func(key string, _, v ast.Node) (err error) {
-			switch key {
-			case "to":
-				p.Publish.To, err = d.text(v)
-				if err == nil {
-					err = checkAddress(p.Publish.To)
-				}
-			case "collection":
-				p.Publish.Collection, err = d.text(v)
-			case "choose":
-				p.Publish.Whole, err = d.whole(v)
-			default:
-				o.Format.Events = true // a record has them
-				err = p.of(d, o, v)
-			}
-			return err
-		}); err != nil {
-			return err
-		}
+// publishKeys are the keys of `publish`.
+func (p *Plan) publishKeys() *group {
+	o := outputIn{&Output{}, p}
+	o.Format.Events = true // a record has them
+	shows := func(names []placed) error {
+		err := o.shows(names)
+		p.Publish.Series, p.Publish.Records = o.Of, o.Rows
+		return err
 	}
-	if p.Publish.Series, p.Publish.Records = o.Of, o.Rows; o.Of == nil && o.Rows == nil {
-		p.Publish.Series = p.Series
-		for _, r := range p.Records {
-			if len(r.Events) > 0 {
-				p.Publish.Records = append(p.Publish.Records, r)
-			}
+	return &group{what: "publishing", keys: []Key{
+		{Name: "to", Help: "the address of the server", Example: "https://calendar.example/dav/", Takes: aText.then(func(text string) error { p.Publish.To = text; return checkAddress(text) })},
+		{Name: "collection", Help: "the calendar there, by its name", Default: "the plan's id", Example: "Crew office", Takes: aText.into(&p.Publish.Collection)},
+		{Name: "of", Help: "the series and records to publish", Default: "all with events", Example: "[crew-pay, crew-contracts]", Takes: someNames.then(shows)},
+		wholeKey(&p.Publish.Whole),
+	}}
+}
+
+// publishAll has all series and the records that have events published, where nothing
+// says which.
+func (p *Plan) publishAll() error {
+	if p.Publish.Series != nil || p.Publish.Records != nil {
+		return nil
+	}
+	p.Publish.Series = p.Series
+	for _, r := range p.Records {
+		if len(r.Events) > 0 {
+			p.Publish.Records = append(p.Publish.Records, r)
 		}
 	}
 	return nil

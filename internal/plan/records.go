@@ -4,9 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
-
-	"github.com/goccy/go-yaml/ast"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -44,63 +43,56 @@ type Record struct {
 	places places
 }
 
-func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
-	r := &Record{Name: name, places: places{doc: d, item: n, keys: map[string]ast.Node{}}}
-	options := r.In.Options()
-	for _, o := range options {
-		o.Reset()
+// recordIn is a record as it is read.
+type recordIn struct {
+	*Record
+	p *Plan
+}
+
+// group are the keys of a record that is made by q, whose options stand among them; nil
+// where it is made by nothing.
+func (r recordIn) group(q *question.Question) *group {
+	columns := func() *names {
+		return &names{what: "columns", help: "a phrase", each: r.column}
 	}
-	shape := recordShape
-	if m, ok := n.(*ast.MappingNode); ok {
-		for _, pair := range m.Values { // what it is made by says which keys there are
-			if pair.Key.GetToken().Value != "make" {
-				continue
-			}
-			var err error
-			if r.make, err = p.makeOf(d, pair.Value); err != nil {
-				return err
-			}
-			if !r.make.Record {
-				return d.fail(pair.Value, "`make: %s` gives no rows", r.make.Name)
-			}
-			shape = recordOf(r.make)
-			options = append(options, r.make.Options...)
-		}
+	g := &group{what: "a record", made: r.group, keys: []Key{
+		{Name: "table", Help: "the file of the table, relative to the plan", Example: "crew.csv", Takes: aText.at(r.tableOf)},
+		{Name: "from", Help: "in place of a table: a series, a row an occurrence; or a record above, with `make`", Example: "crew-pay", Takes: aText.at(r.madeFrom)},
+		{Name: "make", Help: "what is made of the record in `from`; its options stand beside it", Example: "spread", Takes: aText.then(nothing)},
+		{Name: "match", Help: "columns that are looked up from other tables before `columns`", Takes: takes{words: "a list", kind: aList, item: lookupKeys, fill: r.lookups}},
+		{Name: "key", Help: "the column that names each row for good", Example: "contract", Takes: aText.into(&r.Key)},
+		{Name: "calendar", Help: "the calendar that it counts with; (site) is a column that names each row's", Default: "the plan's", Example: "yard", Takes: aText.then(r.calendar)},
+		{Name: "columns", Help: "columns that phrases add, in order", Takes: namesOf(columns)},
+		{Name: "where", Help: "conditions of the rows to keep", Example: "site is not blank", Takes: conditions.then(func(list []placed) error { r.Where = texts(list); return nil })},
+		{Name: "expect", Help: "what must hold of the rows", Takes: keysOf(r.expectKeys)},
+		{Name: "events", Help: "calendar events of each row", Takes: takes{words: "a list", kind: aList, item: func() *group { return new(RecordEvent).group() }, fill: r.events}},
+	}}
+	g.options(r.In.Options())
+	if q != nil {
+		g.options(q.Options)
 	}
-	err := d.each(n, shape, func(key string, _, v ast.Node) (err error) {
-		r.places.keys[key] = v
-		switch key {
-		case "columns":
-			r.places.keys["record columns"] = v
-			return d.each(v, mustShape(recordShape, key), func(column string, k, v ast.Node) error {
-				return r.column(d, column, k, v)
-			})
-		case "table":
-			return p.tableOf(d, r, v)
-		case "from":
-			return p.madeFrom(d, r, v)
-		case "make":
-			return nil
-		case "match":
-			return p.lookups(d, r, v)
-		case "key":
-			r.Key, err = d.text(v)
-			return err
-		case "calendar":
-			return p.calendarOfRows(d, r, v)
-		case "where":
-			return r.conditions(d, v)
-		case "events":
-			return r.events(d, v)
-		case "expect":
-			return r.expect(d, v)
-		}
-		return d.option(options, key, v)
-	})
-	if err != nil {
+	return g
+}
+
+// addRecord reads an entry of `records`.
+func (p *Plan) addRecord(v *node) (err error) {
+	r := recordIn{&Record{Name: v.name, places: places{}}, p}
+	if r.make, err = v.makes(); err != nil {
 		return err
 	}
-	if err := p.source(d, r, n); err != nil {
+	if r.make != nil && !r.make.Record {
+		return v.fail("`make: %s` gives no rows", r.make.Name)
+	}
+	g := r.group(r.make)
+	for _, k := range g.keys {
+		if k.option != nil {
+			k.option.Reset()
+		}
+	}
+	if err := g.fill(&node{doc: v.doc, val: v.val, at: r.places}); err != nil {
+		return err
+	}
+	if err := r.source(); err != nil {
 		return err
 	}
 	if err := r.In.Check(); err != nil {
@@ -109,48 +101,40 @@ func (p *Plan) addRecord(d *doc, name string, n ast.Node) error {
 	if len(r.Events) > 0 && r.Key == "" {
 		return r.places.Place("events", fmt.Errorf("events of rows need a `key`, the column that names each row for good"))
 	}
-	p.Records = append(p.Records, r)
+	p.Records = append(p.Records, r.Record)
 	return nil
 }
 
-func (p *Plan) tableOf(d *doc, r *Record, v ast.Node) error {
-	text, err := d.text(v)
-	if err != nil {
-		return err
-	}
-	r.Table = d.beside(text)
+func (r recordIn) tableOf(v *node, text string) error {
+	r.Table = v.doc.beside(text)
 	if _, err := os.Stat(r.Table); err != nil {
 		return err
 	}
-	return p.Files.Read(r.Table)
+	return r.p.Files.Read(r.Table)
 }
 
-func (r *Record) column(d *doc, name string, k, v ast.Node) error {
-	if err := CheckName(name); err != nil {
-		return d.wrap(k, err)
+func (r recordIn) column(v *node) error {
+	if err := CheckName(v.name); err != nil {
+		return v.doc.wrap(v.k, err)
 	}
-	text, err := d.text(v)
+	text, err := v.doc.text(v.val)
 	if err != nil {
 		return err
 	}
 	if _, err := phrase.ParseExpr(text); err != nil {
 		return err
 	}
-	r.Columns = append(r.Columns, name+" = "+text)
+	r.Columns = append(r.Columns, v.name+" = "+text)
 	return nil
 }
 
-// calendarOfRows reads the calendar that a record counts with.
-func (p *Plan) calendarOfRows(d *doc, r *Record, v ast.Node) error {
-	text, err := d.text(v)
-	if err != nil {
-		return err
-	}
+// calendar takes the calendar that the record counts with.
+func (r recordIn) calendar(text string) (err error) {
 	if name, ok := strings.CutPrefix(strings.TrimSpace(text), "("); ok && strings.HasSuffix(name, ")") {
 		r.calOf = rows.Unquote(strings.TrimSpace(strings.TrimSuffix(name, ")")))
 		return nil
 	}
-	r.cal, err = p.book.named(text)
+	r.cal, err = r.p.book.named(text)
 	return err
 }
 
@@ -164,31 +148,6 @@ func (r *Record) lend(place *question.Place) {
 	}
 }
 
-// conditions reads one condition or a list of them.
-func (r *Record) conditions(d *doc, v ast.Node) (err error) {
-	r.Where, _, err = d.conditions(v)
-	return err
-}
-
-// conditions reads one condition or a list of them, none split at commas.
-func (d *doc) conditions(v ast.Node) (list []string, nodes []ast.Node, err error) {
-	nodes = []ast.Node{v}
-	if seq, ok := v.(*ast.SequenceNode); ok {
-		nodes = seq.Values
-	}
-	for _, n := range nodes {
-		text, err := d.phrase(n)
-		if err == nil {
-			_, err = phrase.ParseCondition(text)
-		}
-		if err != nil {
-			return nil, nil, d.wrap(n, err)
-		}
-		list = append(list, text)
-	}
-	return list, nodes, nil
-}
-
 // RecordEvent is an event that each row of a record has.
 type RecordEvent struct {
 	Name, Day, Summary string
@@ -200,61 +159,34 @@ type RecordEvent struct {
 	places places
 }
 
-// reminders reads one reminder or a list of them.
-func (d *doc) reminders(v ast.Node) (list []schedule.Reminder, err error) {
-	texts, nodes, err := d.texts(v)
-	for i, text := range texts {
-		if text, err = phrase.Fill(text, d.words); err != nil {
-			return nil, d.wrap(nodes[i], err)
-		}
-		r, err := schedule.ParseReminder(text)
-		if err != nil {
-			return nil, d.wrap(nodes[i], err)
-		}
-		list = append(list, r)
+func (e *RecordEvent) group() *group {
+	name := func(text string) error { e.Name = text; return CheckName(text) }
+	day := func(text string) error {
+		e.Day = text
+		_, err := phrase.ParseExpr(text)
+		return err
 	}
-	return list, err
+	return &group{what: "an event of rows", keys: append([]Key{
+		{Name: "name", Needed: true, Help: "names the event among those of a row, for good", Example: "decide", Takes: aText.then(name)},
+		{Name: "day", Needed: true, Help: "its day: a column, or a phrase", Example: "ends, -3 months", Takes: aText.then(day)},
+		{Name: "where", Help: "conditions of the rows that have it", Example: "ends is not blank", Takes: conditions.then(func(list []placed) error { e.Where = texts(list); return nil })},
+		{Name: "summary", Help: "what it is called, with {columns} in it", Default: "record, event and key", Example: `"Decide on {person}'s contract"`, Takes: aSummary.into(&e.Summary)},
+		{Name: "private", Help: "whether it is private", Default: "no", Takes: aYes.into(&e.Private)},
+	}, lookKeys(&e.Look, &e.Reminders)...)}
 }
 
-func (r *Record) events(d *doc, v ast.Node) error {
-	seq, ok := v.(*ast.SequenceNode)
-	if !ok {
-		return d.fail(v, "events are a list: `- {name: ends, day: ends, summary: \"{person}\"}`")
+func (r recordIn) events(v *node) error {
+	items, err := v.items("{name: ends, day: ends, summary: \"{person}\"}")
+	if err != nil {
+		return err
 	}
-	for _, item := range seq.Values {
-		e := RecordEvent{places: places{doc: d, item: item, keys: map[string]ast.Node{}}}
-		err := d.each(item, recordEventShape, func(key string, _, v ast.Node) (err error) {
-			e.places.keys[key] = v
-			switch key {
-			case "where":
-				e.Where, _, err = d.conditions(v)
-			case "name":
-				if e.Name, err = d.text(v); err == nil {
-					err = CheckName(e.Name)
-				}
-			case "day":
-				if e.Day, err = d.text(v); err == nil {
-					_, err = phrase.ParseExpr(e.Day)
-				}
-			case "summary":
-				e.Summary, err = d.summary(v)
-			case "private":
-				e.Private, err = d.yes(key, v)
-			default:
-				err = d.look(key, v, &e.Look, &e.Reminders)
-			}
+	for _, item := range items {
+		e := RecordEvent{places: places{}}
+		if err := e.group().fill(&node{doc: item.doc, val: item.val, at: e.places}); err != nil {
 			return err
-		})
-		if err == nil && (e.Name == "" || e.Day == "") {
-			err = d.fail(item, "an event of rows has a `name` and a `day`")
 		}
-		for _, other := range r.Events {
-			if err == nil && phrase.SameName(other.Name, e.Name) {
-				err = d.fail(item, "there already is an event `%s`", e.Name)
-			}
-		}
-		if err != nil {
-			return err
+		if slices.ContainsFunc(r.Events, func(other RecordEvent) bool { return phrase.SameName(other.Name, e.Name) }) {
+			return item.fail("there already is an event `%s`", e.Name)
 		}
 		if e.Summary == "" {
 			e.Summary = r.Name + ": " + e.Name + " {" + r.Key + "}"
@@ -294,7 +226,7 @@ func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list 
 // fault puts the place of the event's key around an error, or of the record's.
 func (e *RecordEvent) fault(r *Record, err error) error {
 	var at *rows.OptionError
-	if errors.As(err, &at) && e.places.keys[at.Option] == nil {
+	if errors.As(err, &at) && e.places[at.Option].doc == nil {
 		return r.Fault(err)
 	}
 	return e.places.fault(err)
@@ -316,7 +248,17 @@ func (r *Record) Fault(err error) error {
 	if err == nil {
 		return nil
 	}
-	return r.places.fault(err)
+	return r.places.fault(inColumns(err))
+}
+
+// inColumns says that what is wrong with columns that a record adds is wrong with its key
+// of that name.
+func inColumns(err error) error {
+	var at *rows.OptionError
+	if errors.As(err, &at) && at.Option == "record columns" {
+		return rows.In("columns", at.Err)
+	}
+	return err
 }
 
 // recordOf is a record as questions see it, or nil.

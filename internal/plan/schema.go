@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"yoyaku/internal/question"
 )
@@ -14,15 +15,15 @@ type object = map[string]any
 // Schema returns the JSON Schema (draft 2020-12) of plan or of calendar files,
 // made from the declarations of their keys and of the questions' options.
 func Schema(of string) ([]byte, error) {
-	top, title := planShape, "A Yoyaku plan"
+	top, title := planKeys(), "A Yoyaku plan"
 	switch of {
 	case "plan":
 	case "calendar":
-		top, title = calendarShape, "A Yoyaku working calendar"
+		top, title = new(calendarIn).group(), "A Yoyaku working calendar"
 	default:
 		return nil, fmt.Errorf("there is a schema of `plan` and of `calendar` files, not of `%s`", of)
 	}
-	s := mapping(top)
+	s := top.properties(needs)
 	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
 	s["title"] = title
 	var b bytes.Buffer
@@ -36,84 +37,119 @@ func Schema(of string) ([]byte, error) {
 // scalar is any one value of YAML.
 var scalar = []string{"string", "number", "boolean"}
 
-// mapping is the schema of a mapping.
-func mapping(s *shape) object {
-	if s == recordShape { // what it makes decides which other keys it has
-		plain := *recordShape
-		plain.keys = slices.DeleteFunc(slices.Clone(s.keys), func(k keyOf) bool { return k.name == "make" })
-		ways := []object{mapping(&plain)}
-		for _, q := range question.All() {
-			if q.Record {
-				way := mapping(optionalOf(recordOf(q)))
-				way["properties"].(object)["make"] = object{"const": q.Name, "description": q.Short}
-				way["required"] = []string{"from", "make"}
-				ways = append(ways, way)
-			}
-		}
-		return object{"type": "object", "oneOf": ways}
-	}
-	o := object{"type": "object"}
-	if s.names != nil {
-		o["additionalProperties"] = schemaOf(*s.names)
-		return o
-	}
-	if s.beside != "" {
-		own := *s
-		own.beside = ""
-		own.keys = slices.DeleteFunc(slices.Clone(s.keys), func(k keyOf) bool { return k.name == s.beside && !k.needed })
-		more := *s
-		more.beside, more.keys = "", optional(s.keys)
-		for i := range more.keys {
-			more.keys[i].needed = more.keys[i].name == s.beside || slices.ContainsFunc(s.keys, func(k keyOf) bool { return k.name == s.beside && k.needed }) && s.keys[i].needed
-		}
-		with := mapping(&more)
-		with["additionalProperties"] = object{"type": scalar}
-		if len(own.keys) == len(s.keys) { // it always stands there
-			return with
-		}
-		return object{"oneOf": []object{mapping(&own), with}}
-	}
+// needs reports whether a key must be there.
+func needs(k Key) bool { return k.Needed || k.option != nil && k.option.Needed }
+
+// properties is the schema of a mapping with these keys, but for some that are left out.
+func (g *group) properties(needed func(Key) bool, without ...string) object {
 	properties := object{}
-	var needed []string
-	for _, k := range s.keys {
-		properties[k.name] = schemaOf(k)
-		if k.needed || k.option != nil && k.option.Needed {
-			needed = append(needed, k.name)
+	var required []string
+	for _, k := range g.keys {
+		if slices.Contains(without, k.Name) {
+			continue
+		}
+		if properties[k.Name] = k.schema(); needed(k) {
+			required = append(required, k.Name)
 		}
 	}
-	o["properties"], o["additionalProperties"] = properties, false
-	if needed != nil {
-		o["required"] = needed
+	o := object{"type": "object", "properties": properties, "additionalProperties": false}
+	if required != nil {
+		o["required"] = required
 	}
 	return o
 }
 
-// optionalOf is a shape of which no key is needed.
-func optionalOf(s *shape) *shape {
-	c := *s
-	c.keys = optional(s.keys)
-	for i := range c.keys {
-		c.keys[i].option = nil
+// schema is the schema of the mapping: what it makes decides which keys it has, and words
+// of a pattern stand beside the key that names it.
+func (g *group) schema() object {
+	switch {
+	case g.made != nil:
+		return object{"type": "object", "oneOf": g.ways()}
+	case g.beside == "":
+		return g.properties(needs)
 	}
-	return &c
+	always := g.key(g.beside).Needed
+	with := g.properties(func(k Key) bool { return k.Name == g.beside || always && k.Needed })
+	with["additionalProperties"] = object{"type": scalar}
+	if always {
+		return with
+	}
+	return object{"oneOf": []object{g.properties(needs, g.beside), with}}
 }
 
-// schemaOf is the schema of what stands under a key.
-func schemaOf(k keyOf) object {
+// ways are the schemas of what may be made, the first where nothing is.
+func (g *group) ways() []object {
+	record := g.find("from") >= 0 // one is made from another; an output says it by `of`
+	list := []object{g.properties(needs, "make")}
+	for _, q := range question.All() {
+		if !q.Record && (record || !q.Alone) {
+			continue
+		}
+		need := needs
+		if record { // what is needed of a table isn't of what is made
+			need = func(k Key) bool { return k.Name == "from" }
+		}
+		way := g.made(q).properties(need)
+		properties := way["properties"].(object)
+		for name := range properties {
+			if record { // nor are its defaults
+				delete(properties[name].(object), "default")
+				delete(properties[name].(object), "minimum")
+			}
+		}
+		properties["make"] = object{"const": q.Name, "description": q.Short}
+		way["required"] = append(way["required"].([]string), "make")
+		list = append(list, way)
+	}
+	return list
+}
+
+// whole is the schema of the group, or of the text that may stand in its place.
+func (g *group) whole() object {
+	if g.text == "" && !g.orText {
+		return g.schema()
+	}
+	return object{"anyOf": []object{g.schema(), {"type": "string"}}}
+}
+
+// list is the schema of a list.
+func (g *group) list() object {
+	items := object{"type": "array", "items": g.whole()}
+	if g.orText {
+		return object{"anyOf": []object{items, {"type": "string"}}}
+	}
+	return items
+}
+
+func (n *names) schema() object {
+	under := object{"type": scalar}
+	if n.of != nil {
+		under = n.of().whole()
+	}
+	if n.help != "" {
+		under["description"] = n.help
+	}
+	return object{"type": "object", "additionalProperties": under}
+}
+
+// schema is the schema of what stands under the key.
+func (k Key) schema() object {
 	o := object{}
-	switch k.takes {
+	switch k.Takes.kind {
 	case aMapping:
-		o = mapping(k.of)
-		if k.of.text { // one text may stand in its place
-			o = object{"anyOf": []object{o, {"type": "string"}}}
+		switch in := k.Takes.in().(type) {
+		case *group:
+			o = in.whole()
+		case *names:
+			o = in.schema()
 		}
 	case aList:
-		o = list(k.of)
+		o = k.Takes.item().list()
 	case textOrList:
-		o["anyOf"] = []object{{"type": scalar}, list(k.of)}
+		o["anyOf"] = []object{{"type": scalar}, k.Takes.item().list()}
 	case listOrTable:
 		table := object{"type": "object", "properties": object{"table": object{"type": scalar}}, "required": []string{"table"}, "additionalProperties": false}
-		o["anyOf"] = []object{list(k.of), table}
+		o["anyOf"] = []object{k.Takes.item().list(), table}
 	case someTexts:
 		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": object{"type": scalar}}}
 	case someLists:
@@ -127,23 +163,36 @@ func schemaOf(k keyOf) object {
 	default:
 		o["type"] = scalar
 	}
-	if k.oneOf != nil {
-		o["enum"] = choices(k)
+	if k.Takes.oneOf != nil {
+		o["enum"] = k.choices()
 		delete(o, "type")
 	}
-	if k.help != "" {
-		o["description"] = k.help
-	}
+	o["description"] = k.describe()
 	if k.option != nil && k.option.Default != "" {
 		o["default"] = k.option.Default
 	}
 	return o
 }
 
+// describe is the help as an editor shows it.
+func (k Key) describe() string {
+	var more []string
+	if k.Example != "" {
+		more = append(more, "such as "+k.Example)
+	}
+	if k.Default != "" && k.option == nil {
+		more = append(more, "default: "+k.Default)
+	}
+	if more == nil {
+		return k.Help
+	}
+	return k.Help + " (" + strings.Join(more, "; ") + ")"
+}
+
 // choices are the values that a key may have; YAML reads some of them as other
 // than texts.
-func choices(k keyOf) (list []any) {
-	for _, c := range k.oneOf {
+func (k Key) choices() (list []any) {
+	for _, c := range k.Takes.oneOf {
 		switch c {
 		case "yes":
 			list = append(list, true, "yes")
@@ -156,33 +205,4 @@ func choices(k keyOf) (list []any) {
 		}
 	}
 	return list
-}
-
-// list is the schema of a list. What an output makes decides which other keys it
-// has.
-func list(s *shape) object {
-	if s != outputShape {
-		item := mapping(s)
-		items := object{"type": "array", "items": item}
-		if s.text {
-			items["items"] = object{"anyOf": []object{item, {"type": "string"}}}
-			return object{"anyOf": []object{items, {"type": "string"}}}
-		}
-		return items
-	}
-	result := append(new(question.Shape).Options(), new(question.EventForm).Options()...)
-	var ways []object
-	plain := mapping(outputOf(nil, result))
-	delete(plain["properties"].(object), "make")
-	ways = append(ways, plain)
-	for _, q := range question.All() {
-		if !q.Record && !q.Alone {
-			continue
-		}
-		way := mapping(outputOf(q, result))
-		way["properties"].(object)["make"] = object{"const": q.Name, "description": q.Short}
-		way["required"] = append(slices.Clone(way["required"].([]string)), "make")
-		ways = append(ways, way)
-	}
-	return object{"type": "array", "items": object{"type": "object", "oneOf": ways}}
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -18,399 +19,381 @@ import (
 // errLame is an entry that uses one that couldn't be read, which is told there.
 var errLame = errors.New("what this is made of couldn't be read")
 
-// spot is a place in a document.
-type spot struct {
-	doc  *doc
-	node ast.Node
+// seriesIn reads series, one behind the other: its groups, which are made once, fill what
+// is said of the one that is read.
+type seriesIn struct {
+	p *Plan
+	saidOfSeries
+	own, period, event, expect, mile *group
+	m                                milestoneIn
 }
 
-// addSeries reads an entry of `series`.
-func (p *Plan) addSeries(d *doc, name string, n ast.Node) error {
-	var own []told
-	var like *told
-	take := func(key string, k, v ast.Node) error {
-		t := told{doc: d, key: key, k: k, val: v}
-		if key == "like" {
-			like = &t
-		} else {
-			own = append(own, t)
-		}
-		return nil
-	}
-	word := func(key string, k, v ast.Node) error { return take(key, k, v) }
-	if m, ok := n.(*ast.MappingNode); !ok || !slices.ContainsFunc(m.Values, func(v *ast.MappingValueNode) bool { return v.Key.GetToken().Value == "like" }) {
-		word = nil // further keys stand beside `like` alone
-	}
-	if err := d.eachOr(n, seriesShape, take, word); err != nil {
-		return err
-	}
-	s, err := p.layers(d, name, n, own, like, nil)
-	if err != nil {
-		return err
-	}
-	return p.makeSeries(d, name, n, s, "")
+// saidOfSeries is what the keys of a series fill.
+type saidOfSeries struct {
+	name          string
+	env           eval.Env
+	title, zone   string
+	start, end    string // of the period
+	private, todo bool
+	owner         *node
+	look          schedule.Look
+	remind        []schedule.Reminder
+	expected      *schedule.Expects // nil where nothing is
+	s             *schedule.Series  // once its rule is read
+	rules         []schedule.Ruled
+	later         []func() error // what its rules expect, which may use milestones
 }
 
-// makeSeries compiles a series of all that is said of it.
-func (p *Plan) makeSeries(d *doc, name string, n ast.Node, said *layered, title string) (err error) {
-	at := map[string]spot{"": {d, n}}
-	p.at[name] = at
-	for key, t := range said.keys {
-		at[key] = spot{t.doc, t.val}
+func newSeriesIn(p *Plan) *seriesIn {
+	in := &seriesIn{p: p}
+	in.own, in.period, in.event, in.mile = in.group(), in.periodKeys(), in.eventKeys(), in.m.group(in)
+	in.expect = in.expects(func() *schedule.Expects { return in.expected })
+	return in
+}
+
+// seriesKeys are the keys of a series, where nothing is filled.
+var seriesKeys = sync.OnceValue(func() *group { return newSeriesIn(&Plan{}).own })
+
+func (in *seriesIn) group() *group {
+	return &group{what: "a series", beside: "like", chained: true, done: in.done, keys: []Key{
+		{Name: "like", Help: "the pattern that says what this doesn't; what it takes are further keys", Example: "monthly-pay", Takes: aText.then(nothing)},
+		{Name: "calendar", Help: "the working calendar it counts with", Default: "the plan's", Example: "isles + bank", Takes: aCalendar.then(in.calendar)},
+		{Name: "title", Help: "what the series is called", Default: "its name", Example: "Crew pay day", Takes: aTitle.then(in.titled)},
+		{Name: "zone", Help: "time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe", Takes: aTitle.then(in.inZone)},
+		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules that follow each other", Example: "monthly on 15, last then roll preceding",
+			Takes: orList(in.watched(aPhrase.then(in.rule)), func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled)},
+		{Name: "private", Help: "whether its events are private", Default: "no", Takes: aYes.into(&in.private)},
+		{Name: "todo", Help: "whether its own date is a to-do", Default: "no", Takes: aYes.into(&in.todo)},
+		{Name: "owner", Help: "one of the people, who sees to its dates", Example: "di", Takes: aNode.into(&in.owner)},
+		{Name: "period", Merge: true, Help: "the period that each date stands for", Default: "from the day after the previous nominal date to the nominal date", Takes: in.watched(keysOf(func() *group { return in.period }))},
+		{Name: "milestones", Merge: true, Help: "dates that hang on each date, in order", Takes: in.watched(namesOf(in.milestones))},
+		{Name: "milestones-from", Help: "a table of further milestones", Takes: in.watched(keysOf((&tasksIn{in: in}).group))},
+		{Name: "event", Merge: true, Help: "how its calendar events look", Takes: in.watched(keysOf(func() *group { return in.event }))},
+		{Name: "expect", Merge: true, Help: "what must hold of its dates", Takes: in.watched(keysOf(in.expecting)), after: in.expectLater},
+		{Name: "instead", Help: "days that stand in the place of others, by hand", Takes: in.watched(byHand(func(v *node) error { return in.p.insteads(v, in.s) }, dayByHand))},
+	}}
+}
+
+func (in *seriesIn) periodKeys() *group {
+	edge := func(to *string) takes {
+		return aPhrase.then(func(text string) error { *to = text; return in.s.SetPeriod(in.start, in.end, in.env) })
 	}
-	text := func(key string, read func(*doc, ast.Node) (string, error)) (v string) {
-		if t, ok := said.keys[key]; ok && err == nil {
-			v, err = read(t.doc, t.val)
-			err = t.doc.wrap(t.val, err)
-		}
-		return v
+	return &group{what: "a period", keys: []Key{
+		{Name: "start", Help: "the first day of a date's period", Example: "previous_nominal, +1 day", Takes: edge(&in.start)},
+		{Name: "end", Help: "the last day of a date's period", Example: "nominal", Takes: edge(&in.end)},
+	}}
+}
+
+func (in *seriesIn) eventKeys() *group {
+	summary := aSummary.then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text); return err })
+	return &group{what: "an event", keys: append([]Key{
+		{Name: "summary", Help: "what the event is called, with {names} of the series in it", Default: "the title", Example: `"{title} for {period_start} to {period_end}"`, Takes: summary},
+	}, lookKeys(&in.look, &in.remind)...)}
+}
+
+func (in *seriesIn) milestones() *names {
+	return &names{what: "milestones", help: "steps from the date, or a phrase", of: func() *group { return in.mile }, each: in.milestone}
+}
+
+// expecting is the group of what is expected of the series that is read.
+func (in *seriesIn) expecting() *group {
+	in.expected = newExpects()
+	return in.expect
+}
+
+// watched notes where working days are counted without a calendar.
+func (in *seriesIn) watched(t takes) takes {
+	fill := t.fill
+	t.fill = func(v *node) error {
+		return in.p.watch(in.name, v.spot(), func() error { return fill(v) })
 	}
-	env := p.Env
-	if c := text("calendar", (*doc).calendarName); c != "" && err == nil {
-		env.Calendar, err = p.book.named(c)
-		err = at["calendar"].wrap(err)
+	return t
+}
+
+// nothing is done with what was read before.
+func nothing(string) error { return nil }
+
+func (in *seriesIn) calendar(name string) (err error) {
+	in.env.Calendar, err = in.p.book.named(name)
+	return err
+}
+
+func (in *seriesIn) titled(text string) error {
+	in.title = text
+	if strings.ContainsAny(text, "{}") {
+		return fmt.Errorf("a title holds no names in braces: %q; `event: {summary: …}` does", text)
 	}
-	if title == "" {
-		title = text("title", (*doc).filled)
+	return nil
+}
+
+func (in *seriesIn) inZone(name string) (err error) {
+	if name != "" {
+		_, err = ical.Zone(name)
 	}
-	if strings.ContainsAny(title, "{}") && err == nil {
-		at := at["title"]
-		if at.doc == nil { // of its row
-			at = spot{d, n}
-		}
-		return at.wrap(fmt.Errorf("a title holds no names in braces: %q; `event: {summary: …}` does", title))
-	}
-	zone := text("zone", (*doc).filled)
-	if err == nil && zone != "" {
-		_, err = ical.Zone(zone)
-		err = at["zone"].wrap(err)
-		env.Zone = zone
-	}
-	if err != nil {
-		return err
-	}
-	rule, ok := said.keys["rule"]
-	if !ok {
-		return d.fail(n, "the series `%s` has no `rule`", name)
-	}
-	before := d.collect.count()
-	var s *schedule.Series
-	err = p.watch(name, spot{rule.doc, rule.val}, func() error {
-		s, err = p.ruled(said, name, title, env)
-		return err
-	})
-	if err != nil {
-		return rule.doc.wrap(rule.val, err)
-	}
-	s.Zone = zone
-	for _, t := range said.patterns {
-		s.Patterns = append(s.Patterns, t.name)
-	}
-	for _, k := range []struct {
-		key string
-		to  *bool
-	}{{"private", &s.Private}, {"todo", &s.Todo}} {
-		if t, ok := said.keys[k.key]; ok {
-			if *k.to, err = t.doc.yes(k.key, t.val); err != nil {
-				return t.doc.wrap(t.val, err)
-			}
-		}
-	}
-	if t, ok := said.keys["owner"]; ok {
-		if s.Owner, err = p.ownerOf(s, t.doc, t.val); err != nil {
-			return t.doc.wrap(t.val, err)
-		}
-	}
-	for _, part := range []struct {
-		key  string
-		read func(s *schedule.Series, t *layered, env eval.Env) error
-	}{{"period", p.period}, {"milestones", p.milestones}, {"event", p.event}, {"expect", p.expect}, {"instead", p.instead}} {
-		if part.key != "milestones" && d.collect.count() > before { // a milestone that is wrong is told; what uses it isn't
-			continue
-		}
-		place, ok := at[part.key]
-		if !ok {
-			place = at[""]
-		}
-		if err := d.or(p.watch(name, place, func() error { return part.read(s, said, env) })); err != nil {
+	in.zone, in.env.Zone = name, name
+	return err
+}
+
+func (in *seriesIn) rule(text string) (err error) {
+	in.s, err = schedule.NewSeries(in.name, in.title, text, in.env)
+	return err
+}
+
+// expectLater reads what the rules of a list expect, now that milestones are known.
+func (in *seriesIn) expectLater() error {
+	for _, read := range in.later {
+		if err := read(); err != nil {
 			return err
 		}
 	}
-	p.Series = append(p.Series, s)
+	return nil
+}
+
+func (in *seriesIn) done(*node) (err error) {
+	in.s.Zone, in.s.Private, in.s.Todo, in.s.Look, in.s.Reminders, in.s.Expects = in.zone, in.private, in.todo, in.look, in.remind, in.expected
+	if in.owner != nil {
+		if in.s.Owner, err = in.ownerOf(in.owner); err != nil {
+			return in.owner.wrap(err)
+		}
+	}
+	return nil
+}
+
+// addSeries reads an entry of `series`.
+func (p *Plan) addSeries(v *node) error {
+	own, err := seriesKeys().open(entry(v.doc, v.name, v.val))
+	if err != nil {
+		return err
+	}
+	var like *node
+	if i := slices.IndexFunc(own, func(k *node) bool { return k.name == "like" }); i >= 0 {
+		like = own[i]
+		own = slices.Delete(own, i, i+1)
+	}
+	return p.makeSeries(v.doc, v.name, v.val, own, like, nil)
+}
+
+// makeSeries makes a series of all that is said of it: its own keys, over those of its
+// patterns.
+func (p *Plan) makeSeries(d *doc, name string, n ast.Node, own []*node, like *node, values phrase.Words) error {
+	if p.reading == nil {
+		p.reading = newSeriesIn(p)
+	}
+	in, g := p.reading, p.reading.own
+	in.saidOfSeries = saidOfSeries{name: name, env: p.Env}
+	said, patterns, err := p.layers(g, d, name, n, own, like, values)
+	if err != nil {
+		return err
+	}
+	p.at[name] = said.at
+	if !slices.ContainsFunc(said.parts, func(k *node) bool { return k.name == "rule" }) {
+		return d.fail(n, "the series `%s` has no `rule`", name)
+	}
+	before := d.collect.count()
+	if err := g.fill(said); err != nil {
+		return err
+	}
+	if in.s == nil { // which was told
+		return errLame
+	}
+	if d.collect.count() > before {
+		if err := in.done(said); err != nil {
+			return err
+		}
+	}
+	for _, t := range patterns {
+		in.s.Patterns = append(in.s.Patterns, t.name)
+	}
+	p.Series = append(p.Series, in.s)
 	p.Env.SeriesNames = append(p.Env.SeriesNames, name)
 	return nil
 }
 
-func (s spot) wrap(err error) error {
-	if s.doc == nil || err == nil {
-		return err
-	}
-	return s.doc.wrap(s.node, err)
+// ruleIn is a rule that holds for a time.
+type ruleIn struct {
+	in  *seriesIn
+	r   schedule.Ruled
+	one *schedule.Series // that it alone would make
 }
 
-// ruled makes the series of its rule, or of the rules that follow each other.
-func (p *Plan) ruled(said *layered, name, title string, env eval.Env) (*schedule.Series, error) {
-	rule := said.keys["rule"]
-	d := rule.doc
-	seq, several := rule.val.(*ast.SequenceNode)
-	if !several {
-		text, err := d.phrase(rule.val)
-		if err != nil {
-			return nil, err
-		}
-		return schedule.NewSeries(name, title, text, env)
-	}
-	var s *schedule.Series
-	var rules []schedule.Ruled
-	for i, item := range seq.Values {
-		r := schedule.Ruled{Span: civil.Always}
-		var is, expect ast.Node
-		err := d.each(item, ruleShape, func(key string, _, v ast.Node) (err error) {
-			switch key {
-			case "from":
-				r.Span.First, err = d.date(v)
-			case "until":
-				r.Span.Last, err = d.date(v)
-			case "is":
-				is = v
-			case "expect":
-				expect = v
-			}
-			return err
-		})
-		switch {
-		case err != nil:
-			return nil, err
-		case is == nil:
-			return nil, d.fail(item, "a rule that holds for a time says it with `is`: {from: 2028-07-01, is: monthly on last}")
-		case r.Span.Last < r.Span.First:
-			return nil, d.fail(item, "this rule ends before it begins: %s to %s", r.Span.First, r.Span.Last)
-		}
-		if r.Text, err = d.phrase(is); err != nil {
-			return nil, err
-		}
-		one, err := schedule.NewSeries(name, title, r.Text, env)
-		if err != nil {
-			return nil, d.wrap(is, err)
-		}
-		if s == nil {
-			s = one
-		}
-		r.Rec = one.Rules[0].Rec
-		if expect != nil { // which may use milestones, and is read after them
-			e := &schedule.Expects{Counts: map[string]schedule.Bounds{}}
-			at := fmt.Sprintf("expect.rule.%d.", i)
-			said.later = append(said.later, func() error {
-				return d.each(expect, expectShape, func(key string, k, v ast.Node) error {
-					return p.expectation(e, s, told{doc: d, key: key, k: k, val: v}, at, env)
-				})
-			})
-			r.Expects = e
-		}
-		rules = append(rules, r)
-		if err := s.SetRules(slices.Clone(rules)); err != nil {
-			return nil, d.wrap(item, err)
-		}
-	}
-	if s == nil {
-		return nil, d.fail(rule.val, "a list of rules holds entries such as {from: 2028-07-01, is: monthly on last}")
-	}
-	if len(rules) > 1 {
-		s.RuleText = ""
-	}
-	return s, nil
+func (r *ruleIn) group() *group {
+	return &group{what: "a rule that holds for a time", done: r.done, keys: []Key{
+		{Name: "from", Help: "the first nominal date that it holds for", Example: "2028-07-01", Takes: aDay.into(&r.r.Span.First)},
+		{Name: "until", Help: "the last nominal date that it holds for", Example: "2028-06-30", Takes: aDay.into(&r.r.Span.Last)},
+		{Name: "is", Needed: true, Help: "the rule", Example: "monthly on 15, last then roll preceding", Takes: aPhrase.then(r.is)},
+		{Name: "expect", Help: "what must hold of its dates", Takes: takes{words: "keys", kind: aMapping, in: func() inside { return r.expects() }, fill: r.expect}},
+	}}
 }
 
-func (p *Plan) period(s *schedule.Series, said *layered, env eval.Env) error {
-	part := map[string]string{}
-	for _, t := range said.lists["period"] {
-		text, err := t.doc.phrase(t.val)
-		if err == nil {
-			part[t.key] = text
-			err = s.SetPeriod(part["start"], part["end"], env)
-		}
-		if err != nil {
-			return t.doc.wrap(t.val, err)
-		}
-	}
+func (r *ruleIn) is(text string) (err error) {
+	r.r.Text = text
+	r.one, err = schedule.NewSeries(r.in.name, r.in.title, text, r.in.env)
+	return err
+}
+
+func (r *ruleIn) expects() *group {
+	return r.in.expects(func() *schedule.Expects { return r.r.Expects })
+}
+
+// expect keeps what is expected until milestones are read.
+func (r *ruleIn) expect(v *node) error {
+	e := newExpects()
+	r.r.Expects = e
+	v.path = fmt.Sprintf("expect.rule.%d", len(r.in.rules))
+	g := r.in.expects(func() *schedule.Expects { return e })
+	r.in.later = append(r.in.later, func() error { return g.fill(v) })
 	return nil
 }
 
-func (p *Plan) milestones(s *schedule.Series, said *layered, env eval.Env) error {
-	for _, t := range said.lists["milestones"] {
-		if err := t.doc.or(t.doc.wrap(t.val, p.milestone(s, t, env))); err != nil {
-			return err
-		}
+func (r *ruleIn) done(v *node) error {
+	if r.r.Span.Last < r.r.Span.First {
+		return v.fail("this rule ends before it begins: %s to %s", r.r.Span.First, r.r.Span.Last)
 	}
-	if t, ok := said.keys["milestones-from"]; ok {
-		return p.tasks(s, t, env)
-	}
-	return nil
-}
-
-// newMilestone checks the name of a milestone.
-func newMilestone(s *schedule.Series, t told) error {
-	if err := CheckName(t.key); err != nil {
-		return t.doc.wrap(t.k, err)
-	}
-	if slices.ContainsFunc(s.Names(), func(n string) bool { return phrase.SameName(n, t.key) }) {
-		return t.doc.fail(t.k, "`%s` already stands for something in a series", t.key)
-	}
-	return nil
-}
-
-func (p *Plan) milestone(s *schedule.Series, t told, env eval.Env) error {
-	if err := newMilestone(s, t); err != nil {
-		return err
-	}
-	p.at[s.Name]["milestones."+t.key] = spot{t.doc, t.val}
-	d := t.doc
-	if _, mapping := t.val.(*ast.MappingNode); !mapping {
-		text, err := d.phrase(t.val)
-		if err != nil {
-			return err
-		}
-		return s.AddMilestone(t.key, text, env)
-	}
-	keys := map[string]ast.Node{}
-	if err := d.each(t.val, milestoneShape, func(key string, _, v ast.Node) error {
-		keys[key] = v
+	if r.one == nil { // which was told
 		return nil
-	}); err != nil {
-		return err
 	}
-	date := keys["date"]
-	if date == nil {
-		return d.fail(t.val, "a milestone has a `date`: {date: \"date, -5 working days\", todo: yes}")
+	if r.in.s == nil {
+		r.in.s = r.one
 	}
-	text, err := d.phrase(date)
-	if err == nil {
-		err = s.AddMilestone(t.key, text, env)
+	r.r.Rec = r.one.Rules[0].Rec
+	r.in.rules = append(r.in.rules, r.r)
+	return r.in.s.SetRules(slices.Clone(r.in.rules))
+}
+
+// ruled is the end of a list of rules.
+func (in *seriesIn) ruled(v *node) error {
+	if in.s == nil {
+		return v.fail("a list of rules holds entries such as {from: 2028-07-01, is: monthly on last}")
 	}
-	if err != nil {
-		return d.wrap(date, err)
+	if len(in.rules) > 1 {
+		in.s.RuleText = ""
 	}
-	m := &s.Milestones[len(s.Milestones)-1]
-	for _, k := range []struct {
-		key string
-		to  *bool
-	}{{"todo", &m.Todo}, {"private", &m.Private}} {
-		if v := keys[k.key]; v != nil {
-			if *k.to, err = d.yes(k.key, v); err != nil {
-				return d.wrap(v, err)
-			}
+	return nil
+}
+
+// milestoneIn is a milestone as it is read.
+type milestoneIn struct {
+	name         string
+	todo         bool
+	private      *bool // nil where nothing is said
+	owner, title *node
+}
+
+func (m *milestoneIn) group(in *seriesIn) *group {
+	return &group{what: "a milestone", text: "date", done: in.milestoneDone, chained: true, keys: []Key{
+		{Name: "date", Needed: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days", Takes: aPhrase.then(in.milestoneDate)},
+		{Name: "title", Help: "what its events are called, with {names} of the series in it", Default: "the series, and its name", Example: `"Timesheets for {period_end}"`, Takes: aNode.into(&m.title)},
+		{Name: "owner", Help: "whose task it is, one of `people`", Example: "di", Takes: aNode.into(&m.owner)},
+		{Name: "todo", Help: "whether it is a to-do in calendars", Default: "no", Takes: aYes.into(&m.todo)},
+		{Name: "private", Help: "whether its events are private", Default: "what the series says", Takes: aYes.ref(&m.private)},
+	}}
+}
+
+func (in *seriesIn) milestoneDate(text string) error {
+	if text == "" {
+		return errors.New("the steps are blank; they are such as date, +2 working days")
+	}
+	return in.s.AddMilestone(in.m.name, text, in.env)
+}
+
+func (in *seriesIn) milestoneDone(*node) (err error) {
+	m, to := &in.m, &in.s.Milestones[len(in.s.Milestones)-1]
+	if to.Todo = m.todo; m.private != nil {
+		to.Private, to.Public = *m.private, !*m.private
+	}
+	if m.owner != nil {
+		if to.Owner, err = in.ownerOf(m.owner); err != nil {
+			return err
 		}
 	}
-	m.Public = keys["private"] != nil && !m.Private
-	return p.owned(s, m, d, keys["owner"], keys["title"])
+	if m.title != nil {
+		text, err := m.title.doc.filled(m.title.val)
+		if err == nil && text != "" {
+			to.Title, err = in.s.NewTemplate(text)
+		}
+		if err != nil {
+			return m.title.wrap(err)
+		}
+	}
+	return nil
 }
 
 // ownerOf reads an owner; "" for nobody.
-func (p *Plan) ownerOf(s *schedule.Series, d *doc, n ast.Node) (string, error) {
-	name, err := d.filled(n)
+func (in *seriesIn) ownerOf(v *node) (string, error) {
+	name, err := v.doc.filled(v.val)
 	if err != nil || name == "" || name == nobody {
 		return "", err
 	}
-	p.owners = append(p.owners, ownerAt{name, s.Name, spot{d, n}})
+	in.p.owners = append(in.p.owners, ownerAt{name, in.name, v.spot()})
 	return name, nil
 }
 
-// owned gives a milestone its owner and title, where they are told.
-func (p *Plan) owned(s *schedule.Series, m *schedule.Milestone, d *doc, owner, title ast.Node) (err error) {
-	if owner != nil {
-		if m.Owner, err = p.ownerOf(s, d, owner); err != nil {
-			return err
-		}
+// milestone reads one milestone.
+func (in *seriesIn) milestone(v *node) error {
+	if err := CheckName(v.name); err != nil {
+		return v.doc.wrap(v.k, err)
 	}
-	if title != nil {
-		text, err := d.filled(title)
-		if err == nil && text != "" {
-			m.Title, err = s.NewTemplate(text)
-		}
-		if err != nil {
-			return d.wrap(title, err)
-		}
+	if slices.ContainsFunc(in.s.Names(), func(n string) bool { return phrase.SameName(n, v.name) }) {
+		return v.doc.fail(v.k, "`%s` already stands for something in a series", v.name)
 	}
-	return nil
+	if v.parts == nil && isNone(v.val) {
+		return v.nothingToTakeOut()
+	}
+	in.m = milestoneIn{name: v.name}
+	return in.mile.fill(v)
 }
 
-// tasks reads milestones out of a table, in the order of its rows.
-func (p *Plan) tasks(s *schedule.Series, t told, env eval.Env) error {
-	d := t.doc
-	keys := map[string]ast.Node{}
-	column := map[string]string{}
-	err := d.each(t.val, tasksShape, func(key string, _, v ast.Node) (err error) {
-		keys[key] = v
-		column[key], err = d.filled(v)
-		return err
-	})
-	if err != nil {
-		return err
-	}
-	for _, key := range []string{"table", "name", "date"} {
-		if keys[key] == nil {
-			return d.fail(t.val, "`milestones-from` needs `table`, and the columns `name` and `date`; `%s` is missing", key)
-		}
-	}
-	todo := false
-	if keys["todo"] != nil {
-		if todo, err = d.yes("todo", keys["todo"]); err != nil {
-			return err
-		}
-	}
-	words := d.words
-	return p.eachRow(d, keys["table"], func(columns []string, at tableAt, cell func(string) (string, bool)) error {
-		nodes := map[string]ast.Node{}
-		for _, key := range []string{"name", "date", "owner", "title"} {
-			if keys[key] == nil {
-				continue
-			}
-			text, ok := cell(column[key])
-			if !ok {
-				return d.fail(keys[key], "%s has no column `%s`; it has %s", at.file, column[key], strings.Join(columns, ", "))
-			}
-			nodes[key] = cellNode(text, at.line)
-		}
-		name := nodes["name"].GetToken().Value
-		at.doc.words = words
-		task := told{doc: at.doc, key: name, k: at.node, val: at.node}
-		if err := newMilestone(s, task); err != nil {
-			return err
-		}
-		p.at[s.Name]["milestones."+name] = spot{at.doc, at.node}
-		text, err := at.doc.phrase(nodes["date"])
-		if err == nil && text == "" {
-			err = fmt.Errorf("the column `%s` is blank; it holds steps such as date, +2 working days", column["date"])
-		}
-		if err == nil {
-			err = s.AddMilestone(name, text, env)
-		}
-		if err != nil {
-			return at.wrap(err)
-		}
-		m := &s.Milestones[len(s.Milestones)-1]
-		m.Todo = todo
-		return p.owned(s, m, at.doc, nodes["owner"], nodes["title"])
-	})
+// tasksIn are milestones out of a table, in the order of its rows.
+type tasksIn struct {
+	in    *seriesIn
+	table *node
+	of    []placed // columns, in the order of cells
+	cells []string // the keys that they are
+	todo  bool
 }
 
-func (p *Plan) event(s *schedule.Series, said *layered, _ eval.Env) error {
-	for _, t := range said.lists["event"] {
-		d := t.doc
-		var err error
-		if t.key != "summary" {
-			err = d.look(t.key, t.val, &s.Look, &s.Reminders)
-		} else {
-			var text string
-			if text, err = d.summary(t.val); err == nil {
-				s.Summary, err = s.NewTemplate(text)
+func (t *tasksIn) group() *group {
+	t.of, t.cells = nil, nil
+	column := func(key string) takes {
+		return aTitle.at(func(v *node, text string) error {
+			t.of, t.cells = append(t.of, placed{text, v.spot()}), append(t.cells, key)
+			return nil
+		})
+	}
+	return &group{what: "a table of milestones", chained: true, done: t.done, keys: []Key{
+		{Name: "table", Needed: true, Help: "the file: a milestone a row, in order", Example: "close-tasks.csv", Takes: aNode.into(&t.table)},
+		{Name: "name", Needed: true, Help: "the column of their names", Example: "task", Takes: column("name")},
+		{Name: "date", Needed: true, Help: "the column of their steps, such as `date, +2 working days`", Example: "due", Takes: column("date")},
+		{Name: "owner", Help: "the column of their owners", Example: "owner", Takes: column("owner")},
+		{Name: "title", Help: "the column of what their events are called", Example: "title", Takes: column("title")},
+		{Name: "todo", Help: "whether they are to-dos in calendars", Default: "no", Takes: aYes.into(&t.todo)},
+	}}
+}
+
+// done reads the rows.
+func (t *tasksIn) done(v *node) error {
+	return t.in.p.eachRow(t.table.doc, t.table.val, func(columns []string, at tableAt, cell func(string) (string, bool)) error {
+		at.doc.words = v.doc.words
+		row := &node{doc: at.doc, k: at.node, val: at.node, at: v.at}
+		var parts []*node
+		for i, c := range t.of {
+			text, ok := cell(c.text)
+			switch {
+			case !ok:
+				return c.at.wrap(fmt.Errorf("%s has no column `%s`; it has %s", at.file, c.text, strings.Join(columns, ", ")))
+			case t.cells[i] == "name":
+				row.name, row.path = text, "milestones."+text
+			case t.cells[i] == "date" && text == "":
+				return at.wrap(fmt.Errorf("the column `%s` is blank; it holds steps such as date, +2 working days", c.text))
+			default:
+				parts = append(parts, row.part(at.doc, t.cells[i], at.node, cellNode(text, at.line)))
 			}
 		}
-		if err != nil {
-			return d.wrap(t.val, err)
+		if row.parts = parts; t.todo {
+			row.parts = append(row.parts, row.part(at.doc, "todo", at.node, cellNode("yes", at.line)))
 		}
-	}
-	return nil
+		return at.wrap(t.in.milestone(row))
+	})
 }
 
 // summary reads what an event is called, which can't be nothing.
@@ -421,26 +404,14 @@ func (d *doc) summary(v ast.Node) (text string, err error) {
 	return text, err
 }
 
-// look reads a key of how events show.
-func (d *doc) look(key string, v ast.Node, look *schedule.Look, reminders *[]schedule.Reminder) (err error) {
-	switch key {
-	case "remind":
-		*reminders, err = d.reminders(v)
-	case "busy":
-		look.Busy, err = d.yes(key, v)
-	case "categories":
-		look.Categories, _, err = d.texts(v)
-	default:
-		text, terr := d.filled(v)
-		switch err = terr; {
-		case err != nil:
-		case key == "lasting":
-			look.Lasting, err = schedule.ParseLasting(text)
-		case key == "color":
-			look.Color, err = schedule.ParseColor(text)
-		default:
-			look.Location = text
-		}
+// lookKeys are those of how events show, those of a series and those of rows.
+func lookKeys(look *schedule.Look, to *[]schedule.Reminder) []Key {
+	return []Key{
+		{Name: "remind", Help: "reminders", Example: "[7 days before, 1 working day before at 09:00]", Takes: reminders.into(to)},
+		{Name: "busy", Help: "whether its time counts as taken", Default: "no", Takes: aYes.into(&look.Busy)},
+		{Name: "lasting", Help: "how long a date with a time lasts", Default: "no end", Example: "30 minutes", Takes: parsed("a length", schedule.ParseLasting).into(&look.Lasting)},
+		{Name: "categories", Help: "categories in place of the series' name", Example: "[pay, crew]", Takes: namesIn.into(&look.Categories)},
+		{Name: "location", Help: "where it is", Example: "Harbour office", Takes: aTitle.into(&look.Location)},
+		{Name: "color", Help: "the name of a colour on the web", Example: "teal", Takes: parsed("a name", schedule.ParseColor).into(&look.Color)},
 	}
-	return err
 }

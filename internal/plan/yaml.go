@@ -17,7 +17,6 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/files"
-	"yoyaku/internal/question"
 )
 
 // Error is a fault in a plan or calendar file with its place.
@@ -202,111 +201,7 @@ func (d *doc) source(n ast.Node) string {
 	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(d.path)), line)
 }
 
-// unknownKey is the fault of a key that its mapping doesn't have.
-type unknownKey struct{ key, what, hint string }
-
-// Error names it and says what it may have been.
-func (e *unknownKey) Error() string {
-	return fmt.Sprintf("unknown key `%s` in %s; %s", e.key, e.what, e.hint)
-}
-
-// each calls do for every key of a mapping, which must be one of its shape's.
-// Keys that are still to come are refused by name.
-func (d *doc) each(n ast.Node, s *shape, do func(key string, k, v ast.Node) error) error {
-	return d.eachOr(n, s, do, nil)
-}
-
-// eachOr is each for a mapping that may have further keys, which other takes.
-func (d *doc) eachOr(n ast.Node, s *shape, do, other func(key string, k, v ast.Node) error) error {
-	switch n.(type) {
-	case *ast.AnchorNode, *ast.AliasNode:
-		return d.fail(n, "%s", noAnchors)
-	}
-	m, ok := n.(*ast.MappingNode)
-	if !ok {
-		return d.fail(n, "%s should be lines of `key: value`", s.what)
-	}
-	known := s.known()
-	for _, pair := range m.Values {
-		key := pair.Key.GetToken().Value
-		_, blank := pair.Value.(*ast.NullNode)
-		if other != nil && !blank && !slices.Contains(known, key) {
-			if err := d.or(d.wrap(pair.Value, other(key, pair.Key, pair.Value))); err != nil {
-				return err
-			}
-			continue
-		}
-		if err := d.or(d.entry(pair, s, known, do)); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// entry calls do for a key of a mapping.
-func (d *doc) entry(pair *ast.MappingValueNode, s *shape, known []string, do func(key string, k, v ast.Node) error) error {
-	key := pair.Key.GetToken().Value
-	_, blank := pair.Value.(*ast.NullNode)
-	free := s.names != nil
-	switch {
-	case key == "<<":
-		return d.fail(pair.Key, "%s", noAnchors)
-	case blank && (free && strings.ContainsAny(key, " ,") || !free && !slices.Contains(known, key)):
-		return d.fail(pair.Key, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", key)
-	case free:
-	case !slices.Contains(known, key):
-		hint := "known are " + strings.Join(known, ", ")
-		if near := phrase.Nearest(key, known); near != "" {
-			hint = "did you mean `" + near + "`?"
-		}
-		return d.wrap(pair.Key, &unknownKey{key, s.what, hint})
-	}
-	return d.wrap(pair.Value, do(key, pair.Key, pair.Value))
-}
-
-// option sets an option from the value of its key; what is wrong with it is told
-// at the value.
-func (d *doc) option(options []*question.Option, key string, v ast.Node) error {
-	i := slices.IndexFunc(options, func(o *question.Option) bool { return o.Name == key })
-	if i < 0 {
-		return d.wrap(v, fmt.Errorf("the key `%s` isn't read", key))
-	}
-	seq, list := v.(*ast.SequenceNode)
-	if !list {
-		text, err := d.text(v)
-		if err != nil {
-			return err
-		}
-		return d.wrap(v, options[i].Set(text))
-	}
-	for _, item := range seq.Values {
-		text, err := d.text(item)
-		if err != nil {
-			return err
-		}
-		if err := options[i].SetItem(text); err != nil {
-			return d.wrap(item, err)
-		}
-	}
-	return nil
-}
-
 const noAnchors = "YAML anchors and aliases are not read; `patterns` say once what several series share"
-
-// phrase reads a phrase, with the words of a pattern filled in.
-func (d *doc) phrase(n ast.Node) (string, error) {
-	text, err := d.text(n)
-	if err != nil || d.words == nil {
-		return text, err
-	}
-	return phrase.Fill(text, d.words)
-}
-
-// filled reads a text, with the words of a pattern filled in.
-func (d *doc) filled(n ast.Node) (string, error) {
-	text, err := d.text(n)
-	return phrase.FillText(text, d.words), err
-}
 
 // calendarName reads the name of a calendar, which a pattern may take: (cal).
 func (d *doc) calendarName(n ast.Node) (string, error) {
@@ -322,15 +217,6 @@ func (d *doc) calendarName(n ast.Node) (string, error) {
 		return value, nil
 	}
 	return text, nil
-}
-
-// yes reads the yes or no of a key.
-func (d *doc) yes(key string, v ast.Node) (on bool, err error) {
-	text, err := d.text(v)
-	if err == nil {
-		err = (&question.Option{Name: key, Into: &on}).Set(text)
-	}
-	return on, err
 }
 
 // text reads a scalar as it stands in the file.
@@ -394,12 +280,16 @@ func (d *doc) date(n ast.Node) (civil.Date, error) {
 	if err != nil {
 		return civil.None, err
 	}
+	return parseDay(s)
+}
+
+func parseDay(s string) (civil.Date, error) {
 	day, shape, ok := civil.Parse(s)
-	if !ok {
-		if shape {
-			return civil.None, d.fail(n, "there is no such day: %s", s)
-		}
-		return civil.None, d.fail(n, "not a date: %q; dates are written 2027-03-31", s)
+	switch {
+	case !ok && shape:
+		return civil.None, fmt.Errorf("there is no such day: %s", s)
+	case !ok:
+		return civil.None, fmt.Errorf("not a date: %q; dates are written 2027-03-31", s)
 	}
 	return day, nil
 }

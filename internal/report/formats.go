@@ -175,3 +175,21 @@ func (w *wrapped) Row(cells []eval.Value) error {
 	}
 	return w.Sink.Row(w.room)
 }
+
+// bare is a sink that prints one value on one line.
+type bare struct{ w io.Writer }
+
+// Bare is the writer of one value, without a heading.
+func Bare(w io.Writer) rows.Sink { return bare{w} }
+
+// Header implements rows.Sink.
+func (bare) Header([]string) error { return nil }
+
+// Close implements rows.Sink.
+func (bare) Close() error { return nil }
+
+// Row implements rows.Sink.
+func (b bare) Row(cells []eval.Value) error {
+	_, err := fmt.Fprintln(b.w, cells[0])
+	return err
+}

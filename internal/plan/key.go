@@ -1,0 +1,523 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/question"
+)
+
+// Key is one thing that a plan or one of its entries can say. It is declared once, for
+// reading, errors, the schema and the help, beside the field that it fills.
+type Key struct {
+	Name    string
+	Help    string // one line
+	Default string // in words; "" where there is none
+	Example string // a value as it stands in the file
+	Needed  bool
+	Takes   takes
+	// Merge says that a series' value goes over its pattern's name by name, Adds that it
+	// stands beside it; otherwise it takes its place.
+	Merge, Adds bool
+
+	option *question.Option // of a question that declares it; nil for none
+	after  func() error     // what is done once it was read, or wasn't there
+}
+
+// takes is what a key takes, and how that fills its field.
+type takes struct {
+	words string   // in help
+	kind  value    // for the schema
+	oneOf []string // the values, where they are few
+	fill  func(v *node) error
+	in    func() inside // of a mapping; made when it is asked for
+	item  func() *group // of a list of mappings
+}
+
+// inside is what stands in a mapping: keys, or names.
+type inside interface {
+	// open gives the parts of a value, unread.
+	open(v *node) ([]*node, error)
+	// key is how what stands under a name goes over what stood there before.
+	key(name string) Key
+	// same reports whether two names are one.
+	same(a, b string) bool
+}
+
+// node is a value of a plan with its place: of YAML, a cell of a table, or what a pattern
+// and a series say together.
+type node struct {
+	doc    *doc
+	name   string // its key
+	k, val ast.Node
+	path   string  // milestones.cut-off
+	at     places  // of all that was read, by path
+	parts  []*node // of a mapping, once it was opened
+	// asIs says that it stands as it is, without the words that a pattern takes.
+	asIs bool
+}
+
+// spot is a place in a document.
+type spot struct {
+	doc  *doc
+	node ast.Node
+}
+
+func (s spot) wrap(err error) error {
+	if s.doc == nil || err == nil {
+		return err
+	}
+	return s.doc.wrap(s.node, err)
+}
+
+func (s spot) line() int {
+	line, _ := s.doc.at(s.node)
+	return line
+}
+
+// places are the places of what an entry says, by path; "" is the entry itself.
+type places map[string]spot
+
+// Place puts the place of a key around an error, or that of the whole entry.
+func (p places) Place(key string, err error) error {
+	if at, ok := p[key]; ok {
+		return at.wrap(err)
+	}
+	return p[""].wrap(err)
+}
+
+// fault puts the place of the option that an error names around it.
+func (p places) fault(err error) error {
+	var at *rows.OptionError
+	if errors.As(err, &at) {
+		return p.Place(at.Option, err)
+	}
+	return p.Place("", err)
+}
+
+func (v *node) spot() spot { return spot{v.doc, v.val} }
+
+func (v *node) wrap(err error) error { return v.doc.wrap(v.val, err) }
+
+func (v *node) fail(format string, args ...any) error { return v.doc.fail(v.val, format, args...) }
+
+// entry is a value that stands by itself: nothing of it was read.
+func entry(d *doc, name string, n ast.Node) *node {
+	return &node{doc: d, name: name, k: n, val: n, at: places{}}
+}
+
+// part is what stands in a mapping under a key.
+func (v *node) part(d *doc, name string, k, val ast.Node) *node {
+	p := v.partOf(d, name, k, val)
+	return &p
+}
+
+func (v *node) partOf(d *doc, name string, k, val ast.Node) node {
+	path := name
+	if v.path != "" {
+		path = v.path + "." + name
+	}
+	return node{doc: d, name: name, k: k, val: val, path: path, at: v.at}
+}
+
+// items are the entries of a list; example is one, for who wrote something else.
+func (v *node) items(example string) ([]*node, error) {
+	seq, ok := v.val.(*ast.SequenceNode)
+	if !ok {
+		return nil, v.fail("`%s` is a list: `- %s`", v.name, example)
+	}
+	list := make([]*node, len(seq.Values))
+	for i, item := range seq.Values {
+		list[i] = v.part(v.doc, fmt.Sprint(i), item, item)
+	}
+	return list, nil
+}
+
+// over puts parts over those from before, by their names.
+func over(in inside, before, parts []*node) (list []*node, err error) {
+	list = slices.Clone(before)
+	for _, p := range parts {
+		i := slices.IndexFunc(list, func(o *node) bool { return in.same(o.name, p.name) })
+		k := in.key(p.name)
+		switch out := k.Name == free && p.parts == nil && isNone(p.val); {
+		case out && i < 0:
+			return nil, p.nothingToTakeOut()
+		case out:
+			list = slices.Delete(list, i, i+1)
+		case i < 0 || k.Adds:
+			list = append(list, p)
+		case !k.Merge:
+			list[i] = p
+		default:
+			one := *p
+			if one.parts, err = list[i].under(k.Takes.in(), p); err != nil {
+				return nil, err
+			}
+			list[i] = &one
+		}
+	}
+	return list, nil
+}
+
+func (v *node) nothingToTakeOut() error {
+	return v.doc.fail(v.k, "there is no milestone `%s` to take out", v.name)
+}
+
+func isNone(n ast.Node) bool {
+	text, ok := n.(ast.ScalarNode)
+	return ok && text.GetToken().Value == "none"
+}
+
+// under are the parts of a mapping with those of another over them.
+func (v *node) under(in inside, p *node) ([]*node, error) {
+	before, err := in.open(v)
+	if err != nil {
+		return nil, err
+	}
+	parts, err := in.open(p)
+	if err != nil {
+		return nil, err
+	}
+	return over(in, before, parts)
+}
+
+// group is a mapping with keys.
+type group struct {
+	what string // in messages
+	keys []Key
+	text string // the key for which one text may stand in its place; "" for none
+	// orText says that a text may stand in its place which isn't read by a key.
+	orText bool
+	// beside is the key beside which further keys may stand, each with one value: the words
+	// that a pattern takes.
+	beside string
+	// words says that those may stand anywhere: whose they are is seen later.
+	words bool
+	// chained says that what follows a key that is wrong isn't read: it may use it.
+	chained bool
+	done    func(v *node) error // once all keys are read
+	// made is the group with the keys of what a question makes; nil where nothing is made.
+	made func(q *question.Question) *group
+}
+
+func (g *group) find(name string) int {
+	for i := range g.keys {
+		if g.keys[i].Name == name {
+			return i
+		}
+	}
+	return -1
+}
+
+func (g *group) same(a, b string) bool { return a == b }
+
+func (g *group) key(name string) Key {
+	if i := g.find(name); i >= 0 {
+		return g.keys[i]
+	}
+	return Key{}
+}
+
+// known lists the names of the keys.
+func (g *group) known() (list []string) {
+	for _, k := range g.keys {
+		list = append(list, k.Name)
+	}
+	return list
+}
+
+// options adds the keys that options declare, but for those that the group has itself.
+func (g *group) options(options []*question.Option) {
+	for _, o := range options {
+		if g.find(o.Name) < 0 {
+			g.keys = append(g.keys, optionKey(o))
+		}
+	}
+}
+
+// optionKey is the key that an option declares.
+func optionKey(o *question.Option) Key {
+	k := Key{Name: o.Name, Help: o.Describe(), Default: o.Default, option: o}
+	k.Takes = takes{words: o.Takes(), oneOf: o.Choices, fill: func(v *node) error { return v.option(o) }}
+	switch o.Into.(type) {
+	case *[]string:
+		k.Takes.kind = someTexts
+	case *int:
+		k.Takes.kind = aNumber
+	case *bool:
+		k.Takes.oneOf = yesNo
+	}
+	return k
+}
+
+// option sets an option; what is wrong with it is told at its value.
+func (v *node) option(o *question.Option) error {
+	seq, list := v.val.(*ast.SequenceNode)
+	if !list {
+		text, err := v.doc.text(v.val)
+		if err == nil {
+			err = o.Set(text)
+		}
+		return v.wrap(err)
+	}
+	for _, item := range seq.Values {
+		text, err := v.doc.text(item)
+		if err == nil {
+			err = o.SetItem(text)
+		}
+		if err != nil {
+			return v.doc.wrap(item, err)
+		}
+	}
+	return nil
+}
+
+// open gives the keys of a mapping, each one of the group's, or with beside a word.
+func (g *group) open(v *node) ([]*node, error) {
+	if v.parts != nil {
+		return v.parts, nil
+	}
+	m, mapping := v.val.(*ast.MappingNode)
+	if !mapping && g.text != "" {
+		p := *v
+		p.name, p.path = g.text, strings.TrimPrefix(v.path+"."+g.text, ".")
+		v.parts = []*node{&p}
+		return v.parts, nil
+	}
+	words := g.words || mapping && g.beside != "" && slices.ContainsFunc(m.Values, func(pair *ast.MappingValueNode) bool { return pair.Key.GetToken().Value == g.beside })
+	return v.open(g.what, func(name string, k ast.Node, blank bool) error {
+		switch {
+		case g.find(name) >= 0 || words && !blank:
+			return nil
+		case blank:
+			return v.doc.unvalued(k, name)
+		}
+		hint := "known are " + strings.Join(g.known(), ", ")
+		if near := phrase.Nearest(name, g.known()); near != "" {
+			hint = "did you mean `" + near + "`?"
+		}
+		return v.doc.wrap(k, &unknownKey{name, g.what, hint})
+	})
+}
+
+// open gives the parts of a mapping whose keys allowed lets pass.
+func (v *node) open(what string, allowed func(name string, k ast.Node, blank bool) error) ([]*node, error) {
+	switch v.val.(type) {
+	case *ast.AnchorNode, *ast.AliasNode:
+		return nil, v.fail("%s", noAnchors)
+	}
+	m, ok := v.val.(*ast.MappingNode)
+	if !ok {
+		return nil, v.fail("%s should be lines of `key: value`", what)
+	}
+	v.parts = make([]*node, 0, len(m.Values))
+	block := make([]node, len(m.Values))
+	for i, pair := range m.Values {
+		name := pair.Key.GetToken().Value
+		_, blank := pair.Value.(*ast.NullNode)
+		err := allowed(name, pair.Key, blank)
+		if name == "<<" {
+			err = v.doc.fail(pair.Key, "%s", noAnchors)
+		}
+		if err != nil {
+			if err = v.doc.or(err); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		block[i] = v.partOf(v.doc, name, pair.Key, pair.Value)
+		v.parts = append(v.parts, &block[i])
+	}
+	return v.parts, nil
+}
+
+// unvalued is the fault of a key without a value.
+func (d *doc) unvalued(k ast.Node, name string) error {
+	return d.fail(k, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", name)
+}
+
+// unknownKey is the fault of a key that its mapping doesn't have.
+type unknownKey struct{ key, what, hint string }
+
+// Error names it and says what it may have been.
+func (e *unknownKey) Error() string {
+	return fmt.Sprintf("unknown key `%s` in %s; %s", e.key, e.what, e.hint)
+}
+
+// fill reads what the keys fill, in the order in which they are declared: what others
+// depend on stands first.
+func (g *group) fill(v *node) error {
+	before := v.doc.collect.count()
+	parts, err := g.open(v)
+	if err != nil {
+		return err
+	}
+	v.at[v.path] = v.spot()
+	wrong := func() bool { return g.chained && v.doc.collect.count() > before }
+	for i := range g.keys {
+		k := &g.keys[i]
+		at := slices.IndexFunc(parts, func(p *node) bool { return p.name == k.Name })
+		if at < 0 && k.Needed {
+			return v.fail("%s needs `%s`, %s", g.what, k.Name, k.told())
+		}
+		for ; at >= 0 && at < len(parts); at++ { // one that adds stands several times
+			if p := parts[at]; p.name == k.Name && !wrong() {
+				if err := p.doc.or(p.fill(k)); err != nil {
+					return err
+				}
+			}
+		}
+		if k.after != nil && !wrong() {
+			if err := v.doc.or(k.after()); err != nil {
+				return err
+			}
+		}
+	}
+	if g.done == nil || wrong() {
+		return nil
+	}
+	return v.wrap(g.done(v))
+}
+
+// fill fills the field of a key.
+func (v *node) fill(k *Key) error {
+	v.at[v.path] = v.spot()
+	return v.wrap(k.Takes.fill(v))
+}
+
+// told is the help with an example.
+func (k *Key) told() string {
+	if k.Example == "" {
+		return k.Help
+	}
+	return k.Help + ": `" + k.Name + ": " + k.Example + "`"
+}
+
+// free is the name of the key that stands for all names of a mapping.
+const free = "NAME"
+
+// names is a mapping whose keys are names.
+type names struct {
+	what, help string
+	of         func() *group // what stands under a name, for the schema, help and merging; nil for a text
+	each       func(v *node) error
+}
+
+func (n *names) same(a, b string) bool { return phrase.SameName(a, b) }
+
+func (n *names) key(string) Key {
+	k := Key{Name: free, Merge: n.of != nil}
+	if n.of != nil {
+		k.Takes.in = func() inside { return n.of() }
+	}
+	return k
+}
+
+func (n *names) open(v *node) ([]*node, error) {
+	if v.parts != nil {
+		return v.parts, nil
+	}
+	return v.open(n.what, func(name string, k ast.Node, blank bool) error {
+		if blank && strings.ContainsAny(name, " ,") {
+			return v.doc.unvalued(k, name)
+		}
+		return nil
+	})
+}
+
+func (n *names) fill(v *node) error {
+	parts, err := n.open(v)
+	if err != nil {
+		return err
+	}
+	for _, p := range parts {
+		p.at[p.path] = p.spot()
+		if err := p.doc.or(p.wrap(n.each(p))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// keysOf takes a mapping with keys. They are made when there is one.
+func keysOf(of func() *group) takes {
+	return takes{words: "keys", kind: aMapping, in: func() inside { return of() }, fill: func(v *node) error { return of().fill(v) }}
+}
+
+// namesOf takes names.
+func namesOf(of func() *names) takes {
+	return takes{words: "names, each with its value", kind: aMapping, in: func() inside { return of() }, fill: func(v *node) error { return of().fill(v) }}
+}
+
+// listOf takes a list of mappings, each of a group of its own.
+func listOf(example string, of func() *group) takes {
+	return takes{words: "a list", kind: aList, item: of, fill: func(v *node) error {
+		items, err := v.items(example)
+		if err != nil {
+			return err
+		}
+		for _, item := range items {
+			item.path, item.at = "", places{} // an entry by itself
+			if err := item.doc.or(item.wrap(of().fill(item))); err != nil {
+				return err
+			}
+		}
+		return nil
+	}}
+}
+
+// orList takes one value, or a list of mappings in its place; done is called at the end of
+// the list.
+func orList(one takes, item func() *group, done func(v *node) error) takes {
+	scalar := one.fill
+	one.kind, one.item = textOrList, item
+	one.words += ", or a list"
+	one.fill = func(v *node) error {
+		if _, list := v.val.(*ast.SequenceNode); !list {
+			return scalar(v)
+		}
+		items, err := v.items("")
+		if err != nil {
+			return err
+		}
+		for _, p := range items {
+			if err := p.wrap(item().fill(p)); err != nil {
+				return err
+			}
+		}
+		return done(v)
+	}
+	return one
+}
+
+// makes is the question that the value of `make` in a mapping names; nil for none. What it
+// makes says which other keys there are.
+func (v *node) makes() (*question.Question, error) {
+	m, ok := v.val.(*ast.MappingNode)
+	if !ok {
+		return nil, nil
+	}
+	for _, pair := range m.Values {
+		if pair.Key.GetToken().Value != "make" {
+			continue
+		}
+		name, err := v.doc.text(pair.Value)
+		if err != nil {
+			return nil, err
+		}
+		for _, q := range question.All() {
+			if q.Alone && q.Name == name {
+				return q, nil
+			}
+		}
+		q, err := question.New(name)
+		return q, v.doc.wrap(pair.Value, err)
+	}
+	return nil, nil
+}
