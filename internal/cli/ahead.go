@@ -35,6 +35,7 @@ stand first.`,
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
+		defer office.Thrift()()
 		var paths []string
 		for len(args) > 0 && plan.Names(args[0]) {
 			paths, args = append(paths, args[0]), args[1:]

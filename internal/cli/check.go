@@ -75,7 +75,7 @@ what else to know. The exit code is 1 where something fails.`,
 
 // findings checks the plan of the settings; released says to look at released dates too.
 func (a *App) findings(s *settings, window string, released bool) ([]plan.Finding, *plan.Plan, error) {
-	defer question.Garbage(400)()
+	defer office.Thrift()()
 	var c plan.Collector
 	p, err := s.read(&c)
 	if err != nil {

@@ -8,6 +8,7 @@ import (
 
 	"yoyaku/demo"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -29,6 +30,7 @@ func (a *App) demoCommand() *cobra.Command {
 	bind(c, resultOut, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
+		defer office.Thrift()()
 		dir := "skerry-demo"
 		if len(args) == 1 {
 			dir = args[0]

@@ -64,6 +64,7 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
+		defer office.Thrift()()
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
@@ -119,7 +120,6 @@ func (p *publishing) all(plans []*plan.Plan) error {
 
 // publish works out what the plan has, finds the calendar, and makes it so.
 func (p *publishing) publish(w *office.Work) error {
-	defer question.Garbage(400)()
 	client, err := p.client(w.Plan)
 	if err != nil {
 		return err

@@ -52,6 +52,7 @@ written, by their hashes, and each date that moved.`,
 	}, []*question.Option{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
+		defer office.Thrift()()
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
@@ -68,7 +69,6 @@ written, by their hashes, and each date that moved.`,
 
 // do makes all outputs of plans and reports on their series.
 func (r *run) do(plans ...*plan.Plan) error {
-	defer question.Garbage(1000)()
 	for _, p := range plans {
 		if err := p.Files.Output(r.app.Out); err != nil { // the report
 			return err

@@ -20,7 +20,7 @@ import (
 type book struct {
 	env      eval.Env
 	names    []string
-	nodes    map[string]spot
+	nodes    map[string]*node
 	built    map[string]*workdays.Calendar
 	busy     map[string]bool
 	files    *files.Register // every file that is read is named to it
@@ -31,7 +31,7 @@ type book struct {
 }
 
 func newBook(env eval.Env, reg *files.Register) *book {
-	b := &book{env: env, nodes: map[string]spot{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: reg, assumed: env.Calendar}
+	b := &book{env: env, nodes: map[string]*node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: reg, assumed: env.Calendar}
 	b.env.Find = b.find
 	return b
 }
@@ -54,7 +54,7 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 		return b.builtIn(key)
 	}
 	if b.busy[key] {
-		return nil, n.doc.fail(n.node, "the calendar `%s` is made of itself", strings.TrimSpace(name))
+		return nil, n.fail("the calendar `%s` is made of itself", strings.TrimSpace(name))
 	}
 	b.busy[key] = true
 	defer delete(b.busy, key)
@@ -67,8 +67,8 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 }
 
 // entry builds a calendar of the plan: its keys, or the file that has them.
-func (b *book) entry(name string, at spot) (*workdays.Calendar, error) {
-	of, n := at.doc, at.node
+func (b *book) entry(name string, at *node) (*workdays.Calendar, error) {
+	of, n := at.doc, at.val
 	if _, mapping := n.(*ast.MappingNode); mapping {
 		return b.calendar(of, name, n)
 	}

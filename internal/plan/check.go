@@ -115,7 +115,7 @@ func FaultOf(file string, err error) (f Finding) {
 
 // fault keeps a fail that checking tells, and a run stops for.
 func (p *Plan) fault(at spot, about, format string, args ...any) {
-	p.faults = append(p.faults, Finding{schedule.Finding{About: about, Text: fmt.Sprintf(format, args...)}, at.doc.path, at.line()})
+	p.faults = append(p.faults, Finding{schedule.Finding{About: about, Text: fmt.Sprintf(format, args...)}, at.doc.path, int(at.line)})
 }
 
 // Faults are days by hand that no rule gives, and owners that aren't among the people.
@@ -130,7 +130,7 @@ func (p *Plan) placed(f schedule.Finding) Finding {
 	if at.doc == nil {
 		return Finding{Finding: f, File: p.Path}
 	}
-	return Finding{f, at.doc.path, at.line()}
+	return Finding{f, at.doc.path, int(at.line)}
 }
 
 // Expectations checks what the plan expects of its series and records in a window.
@@ -191,7 +191,7 @@ func (p *Plan) checkApart(series []*schedule.Series, window civil.Span) (list []
 			return nil, err
 		}
 		for _, f := range found {
-			list = append(list, Finding{f, a.at.doc.path, a.at.line()})
+			list = append(list, Finding{f, a.at.doc.path, int(a.at.line)})
 		}
 	}
 	return list, nil
@@ -201,7 +201,7 @@ func (p *Plan) checkApart(series []*schedule.Series, window civil.Span) (list []
 func (p *Plan) checkRows(r *Record, place question.Place) (list []Finding, err error) {
 	fail := func(key, format string, args ...any) {
 		at := r.places[key]
-		list = append(list, Finding{schedule.Finding{About: r.Name, Text: fmt.Sprintf(format, args...)}, at.doc.path, at.line()})
+		list = append(list, Finding{schedule.Finding{About: r.Name, Text: fmt.Sprintf(format, args...)}, at.doc.path, int(at.line)})
 	}
 	if r.Key != "" {
 		var key *question.KeyFault
@@ -308,7 +308,7 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 		i, told := alike[text]
 		if !told {
 			alike[text] = len(list)
-			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: text}, p.Path, o.places[""].line()})
+			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: text}, p.Path, int(o.places[""].line)})
 			return
 		}
 		if names := strings.Split(list[i].About, ", "); !slices.Contains(names, o.File) {
@@ -331,7 +331,7 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 			note(o, f.Text)
 		}
 		if span, ok := p.windowOfOutput(o); ok && span.Last < window.First {
-			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, window.First)}, p.Path, o.places["window"].line()})
+			list = append(list, Finding{schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, window.First)}, p.Path, int(o.places["window"].line)})
 		}
 		if err != nil {
 			f := FaultOf(p.Path, o.Fault(err))
@@ -344,14 +344,10 @@ func (p *Plan) checkOutputs(window civil.Span, output func(o *Output) (notes []s
 
 // windowOfOutput is the window that an output has of its own.
 func (p *Plan) windowOfOutput(o *Output) (span civil.Span, ok bool) {
-	at, said := o.places["window"]
-	if !said {
+	if o.own == "" {
 		return span, false
 	}
-	text, err := at.doc.text(at.node)
-	if err == nil {
-		span, err = eval.Window(text, p.Env)
-	}
+	span, err := eval.Window(o.own, p.Env)
 	return span, err == nil
 }
 
@@ -366,7 +362,7 @@ func (p *Plan) watch(about string, at spot, do func() error) error {
 			assumed.Need()
 			return err
 		}
-		p.counting = append(p.counting, Finding{schedule.Finding{Note: true, About: about, Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}, at.doc.path, at.line()})
+		p.counting = append(p.counting, Finding{schedule.Finding{Note: true, About: about, Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}, at.doc.path, int(at.line)})
 	}
 	if before { // every command says so too
 		assumed.Need()
@@ -379,9 +375,7 @@ func (p *Plan) watch(about string, at spot, do func() error) error {
 func (p *Plan) notes() (list []Finding) {
 	note := func(key, about, format string, args ...any) {
 		f := Finding{schedule.Finding{Note: true, About: about, Text: fmt.Sprintf(format, args...)}, p.Path, 0}
-		if v := p.said[key]; v != nil {
-			f.Line = v.spot().line()
-		}
+		f.Line = int(p.keysAt[key].line)
 		list = append(list, f)
 	}
 	for _, w := range append(slices.Clone(p.book.warnings), workdays.Warnings(p.book.made)...) {

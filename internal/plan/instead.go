@@ -43,13 +43,13 @@ func (p *Plan) insteads(v *node, s *schedule.Series) error {
 	}
 	if m, ok := v.val.(*ast.MappingNode); ok && len(m.Values) == 1 && m.Values[0].Key.GetToken().Value == "table" {
 		return p.eachRow(v.doc, m.Values[0].Value, func(_ []string, at tableAt, cell func(string) (string, bool)) error {
-			keys := map[string]spot{}
+			keys := map[string]*node{}
 			for _, k := range known.keys {
 				if text, ok := cell(k.Name); ok && text != "" {
-					keys[k.Name] = spot{at.doc, cellNode(text, at.line)}
+					keys[k.Name] = &node{doc: at.doc, val: cellNode(text, at.line)}
 				}
 			}
-			return p.byHand(spot{at.doc, at.node}, keys, s)
+			return p.byHand(at.doc.spot(at.node), keys, s)
 		})
 	}
 	if _, list := v.val.(*ast.SequenceNode); !list {
@@ -60,10 +60,10 @@ func (p *Plan) insteads(v *node, s *schedule.Series) error {
 		return err
 	}
 	for _, item := range items {
-		keys := map[string]spot{}
+		keys := map[string]*node{}
 		parts, err := known.open(item)
 		for _, part := range parts {
-			keys[part.name] = part.spot()
+			keys[part.name] = part
 		}
 		if err == nil {
 			err = p.byHand(item.spot(), keys, s)
@@ -76,11 +76,11 @@ func (p *Plan) insteads(v *node, s *schedule.Series) error {
 }
 
 // byHand sets one day by hand.
-func (p *Plan) byHand(at spot, keys map[string]spot, s *schedule.Series) error {
+func (p *Plan) byHand(at spot, keys map[string]*node, s *schedule.Series) error {
 	text := map[string]string{}
 	for key, v := range keys {
 		var err error
-		if text[key], err = v.doc.text(v.node); err != nil {
+		if text[key], err = v.doc.text(v.val); err != nil {
 			return err
 		}
 	}
@@ -125,7 +125,7 @@ func (p *Plan) byHand(at spot, keys map[string]spot, s *schedule.Series) error {
 	err := s.SetHand(h)
 	var unknown *schedule.UnknownDate
 	if errors.As(err, &unknown) {
-		p.fault(keys["id"], s.Name, "%v", err)
+		p.fault(keys["id"].spot(), s.Name, "%v", err)
 		return nil
 	}
 	return keys["id"].wrap(err)

@@ -63,22 +63,23 @@ type node struct {
 	asIs bool
 }
 
-// spot is a place in a document.
+// spot is a place in a document. It keeps nothing of what stands there, so that a plan that
+// was read is no more than what it says.
 type spot struct {
-	doc  *doc
-	node ast.Node
+	doc          *doc
+	line, column int32
+}
+
+func (d *doc) spot(n ast.Node) spot {
+	line, column := d.at(n)
+	return spot{d, int32(line), int32(column)}
 }
 
 func (s spot) wrap(err error) error {
 	if s.doc == nil || err == nil {
 		return err
 	}
-	return s.doc.wrap(s.node, err)
-}
-
-func (s spot) line() int {
-	line, _ := s.doc.at(s.node)
-	return line
+	return s.doc.placed(int(s.line), int(s.column), err)
 }
 
 // places are the places of what an entry says, by path; "" is the entry itself.
@@ -101,7 +102,7 @@ func (p places) fault(err error) error {
 	return p.Place("", err)
 }
 
-func (v *node) spot() spot { return spot{v.doc, v.val} }
+func (v *node) spot() spot { return v.doc.spot(v.val) }
 
 func (v *node) wrap(err error) error { return v.doc.wrap(v.val, err) }
 
@@ -453,23 +454,6 @@ func keysOf(of func() *group) takes {
 // namesOf takes names.
 func namesOf(of func() *names) takes {
 	return takes{words: "names, each with its value", kind: aMapping, in: func() inside { return of() }, fill: func(v *node) error { return of().fill(v) }}
-}
-
-// listOf takes a list of mappings, each of a group of its own.
-func listOf(example string, of func() *group) takes {
-	return takes{words: "a list", kind: aList, item: of, fill: func(v *node) error {
-		items, err := v.items(example)
-		if err != nil {
-			return err
-		}
-		for _, item := range items {
-			item.path, item.at = "", places{} // an entry by itself
-			if err := item.doc.or(item.wrap(of().fill(item))); err != nil {
-				return err
-			}
-		}
-		return nil
-	}}
 }
 
 // orList takes one value, or a list of mappings in its place; done is called at the end of

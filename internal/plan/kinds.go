@@ -89,7 +89,7 @@ func several(words string, read func(*doc, ast.Node) ([]string, []ast.Node, erro
 	return kind[[]placed]{words: words, kind: someTexts, read: func(v *node) (list []placed, err error) {
 		texts, nodes, err := read(v.doc, v.val)
 		for i, text := range texts {
-			list = append(list, placed{text, spot{v.doc, nodes[i]}})
+			list = append(list, placed{text, v.doc.spot(nodes[i])})
 		}
 		return list, err
 	}}

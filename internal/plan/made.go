@@ -32,7 +32,7 @@ func (r recordIn) madeFrom(v *node, name string) error {
 		return v.fail("the record `%s` is made of itself", r.Name)
 	case p.failed[foldName(name)]:
 		return errLame
-	case p.given["names"][foldName(name)].node != nil && p.patternOf(name) == nil:
+	case p.given["names"][foldName(name)].doc != nil && p.patternOf(name) == nil:
 		return v.fail("`%s` stands further down, or is made of `%s`; a record is made of series and of records above it", name, r.Name)
 	}
 	place := p.Place()

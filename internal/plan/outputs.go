@@ -33,6 +33,7 @@ type Output struct {
 	// Whole says that occurrences are listed whole.
 	Whole bool
 
+	own    string // the window of its own, in words; "" for none
 	per    bool
 	places places
 }
@@ -167,8 +168,14 @@ func (p *Plan) output(item *node) (_ *Output, err error) {
 		return nil, err
 	}
 	g := o.group(o.Make)
-	if err := g.fill(&node{doc: item.doc, val: item.val, at: o.places}); err != nil {
+	v := &node{doc: item.doc, val: item.val, at: o.places}
+	if err := g.fill(v); err != nil {
 		return nil, explained(err, o.Make)
+	}
+	for _, k := range v.parts {
+		if k.name == "window" { // of the days, or of what is made
+			o.own, _ = k.doc.text(k.val)
+		}
 	}
 	if len(o.Rows) == 1 && len(o.Of) == 0 && !o.Format.Events { // a table of one record is its rows
 		o.Record, o.Rows = o.Rows[0], nil

@@ -194,7 +194,7 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 	if err != nil {
 		return nil, err
 	}
-	at, node := like.doc, like.val
+	at := like.spot()
 	for name != "" {
 		t := p.patternOf(name)
 		switch {
@@ -211,12 +211,12 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 			} else if known != nil {
 				hint = "known are " + strings.Join(known, ", ")
 			}
-			return nil, at.fail(node, "unknown pattern `%s`; %s", name, hint)
+			return nil, at.wrap(fmt.Errorf("unknown pattern `%s`; %s", name, hint))
 		case slices.Contains(list, t):
 			return nil, t.at.wrap(fmt.Errorf("the pattern `%s` is like itself", t.name))
 		}
 		list = append(list, t)
-		name, at, node = t.like, t.at.doc, t.at.node
+		name, at = t.like, t.at
 	}
 	return list, nil
 }

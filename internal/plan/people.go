@@ -119,7 +119,7 @@ func (p *Plan) tooMany(series []*schedule.Series, window civil.Span) (list []Fin
 	for _, k := range order {
 		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
 			f := Finding{schedule.Finding{About: k.owner, At: eval.Day(k.day),
-				Text: fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, p.perDayAt.line()}
+				Text: fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, int(p.perDayAt.line)}
 			list = append(list, f)
 		}
 	}

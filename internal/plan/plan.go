@@ -59,7 +59,8 @@ type Plan struct {
 	book     *book
 	reading  *seriesIn         // reads series; nil until one is
 	doc      *doc              // nil where there is no file
-	said     map[string]*node  // by the plan's own keys
+	said     map[string]*node  // by the plan's own keys; nil once they were read
+	keysAt   places            // of the plan's own keys
 	at       map[string]places // of the keys of series, by their names
 	failed   map[string]bool   // entries that couldn't be read, where faults are collected
 	patterns []*pattern
@@ -152,7 +153,7 @@ func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 		return of
 	}
 	write := func(layout string) (func(v eval.Value) string, error) { return report.Strftime(layout, zoneOf) }
-	return eval.Env{Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: write}
+	return eval.Env{Memory: &eval.Memory{}, Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: write}
 }
 
 // ZoneName is the name of the plan's time zone; "" where times float.
@@ -304,7 +305,11 @@ func Load(path string, s Settings) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	p.said = own.said
+	p.said, p.keysAt = own.said, places{}
+	for key, v := range own.said {
+		p.keysAt[key] = v.spot()
+	}
+	defer func() { p.said, p.reading, d.root = nil, nil, nil }() // which hold the whole file
 	if err := p.settle(s); err != nil {
 		if s.Collect != nil {
 			s.Collect.Add(path, err)
@@ -378,7 +383,7 @@ func (p *Plan) Broken() bool { return p.book == nil || p.lame }
 // addCalendar takes a calendar, which is built when all are known.
 func (p *Plan) addCalendar(v *node) error {
 	p.book.names = append(p.book.names, v.name)
-	p.book.nodes[phrase.FoldName(v.name)] = v.spot()
+	p.book.nodes[phrase.FoldName(v.name)] = v
 	return nil
 }
 
@@ -425,9 +430,9 @@ func (p *Plan) unused(what string, d *doc, k ast.Node, name string) error {
 		p.given[space] = map[string]spot{}
 	}
 	if before, twice := p.given[space][fold]; twice {
-		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name, before.doc.source(before.node))
+		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name, before.source())
 	}
-	p.given[space][fold] = spot{d, k}
+	p.given[space][fold] = d.spot(k)
 	return nil
 }
 

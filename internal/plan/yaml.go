@@ -179,15 +179,22 @@ func (d *doc) at(n ast.Node) (line, column int) {
 
 // wrap puts the place of a value around an error.
 func (d *doc) wrap(n ast.Node, err error) error {
-	var placed *Error
-	if err == nil || errors.As(err, &placed) {
+	if err == nil {
+		return nil
+	}
+	line, column := d.at(n)
+	return d.placed(line, column, err)
+}
+
+// placed puts a place around an error, unless it has one.
+func (d *doc) placed(line, column int, err error) error {
+	if has := (*Error)(nil); errors.As(err, &has) {
 		return err
 	}
 	var unknown *phrase.Error
 	if d.words != nil && errors.As(err, &unknown) && unknown.Unknown != "" {
 		unknown.HintAlso(slices.Sorted(maps.Keys(d.words)))
 	}
-	line, column := d.at(n)
 	return &Error{d.path, line, column, err, d.through}
 }
 
@@ -196,9 +203,11 @@ func (d *doc) fail(n ast.Node, format string, args ...any) error {
 }
 
 // source names the line of a node: what a holiday's origin is told as.
-func (d *doc) source(n ast.Node) string {
-	line, _ := d.at(n)
-	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(d.path)), line)
+func (d *doc) source(n ast.Node) string { return d.spot(n).source() }
+
+// source names the line of a place.
+func (s spot) source() string {
+	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(s.doc.path)), s.line)
 }
 
 const noAnchors = "YAML anchors and aliases are not read; `patterns` say once what several series share"

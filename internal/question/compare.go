@@ -106,7 +106,7 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 	if len(added) > 0 {
 		p.Note("Columns that are new, and so not compared: %s.", strings.Join(added, ", "))
 	}
-	defer Garbage(5)()
+	defer garbage(5)()
 	if err = eachRow(readers[0], c.Old); err == nil {
 		err = c.Whole()
 	}

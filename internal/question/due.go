@@ -93,7 +93,7 @@ func (q *due) answer(j *Job) error {
 		return row[band].Text == nearest || row[band].Text == "today" || rows.Past(row[band].Text)
 	}
 	err = j.beside(t, head, func(put rows.Beside) error {
-		defer Garbage(10)()
+		defer garbage(10)()
 		if err := j.scan(t, func(line int, row []eval.Value) error {
 			if err := check(line, row); err != nil {
 				return err

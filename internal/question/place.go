@@ -120,10 +120,9 @@ func (p *Place) UnknownSeries(name string) error {
 	return fmt.Errorf("unknown series `%s`; %s", strings.TrimSpace(name), hint)
 }
 
-// Garbage bounds how much garbage piles up, in percent of what is in use: little
-// while an answer holds its rows, much where all that a plan makes is small. What
-// it returns ends that.
-func Garbage(percent int) func() {
+// garbage bounds how much garbage piles up, in percent of what is in use, while an answer
+// holds its rows. What it returns ends that.
+func garbage(percent int) func() {
 	was := debug.SetGCPercent(percent)
 	return func() { debug.SetGCPercent(was) }
 }

@@ -23,6 +23,7 @@ type Env struct {
 	Calendars   []string
 	Series      func(name string) (Series, error)
 	SeriesNames []string
+	Memory      *Memory  // of the series; nil where they share none
 	Names       []string // slot in the row of each name
 	Kinds       []Kind   // of the names, as far as they are known
 	// DateSlots, where it isn't nil, collects the names that dates are taken from.
@@ -46,6 +47,15 @@ type Env struct {
 	chosen bool // Calendar is what a column named
 	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
 	LeapMarch bool
+}
+
+// Memory is what series that look into each other share, so that none remembers what no
+// longer holds, or too much.
+type Memory struct {
+	// Hands counts the days by hand that were set, of any of them.
+	Hands atomic.Int64
+	// Held is how many occurrences of all of them are held.
+	Held atomic.Int64
 }
 
 // Series is a series that steps may look into.

@@ -57,7 +57,7 @@ func (s *Series) By(milestone string) (by eval.Looked, known []string, err error
 
 // lock locks, and forgets what no longer holds.
 func (m *byMilestone) lock() {
-	if m.Lock(); m.past() {
+	if m.Lock(); m.past(m.s.memory) {
 		m.span, m.list, m.err = civil.Span{}, nil, nil
 		clear(m.blind)
 	}

@@ -121,6 +121,6 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // With returns the series with further columns to be added to it as milestones;
 // the series itself stays as it is.
 func (s *Series) With() *Series {
-	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules, hands: s.hands, Start: s.Start, End: s.End,
+	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules, hands: s.hands, memory: s.memory, Start: s.Start, End: s.End,
 		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look, Private: s.Private, Owner: s.Owner, Todo: s.Todo, Zone: s.Zone, Patterns: s.Patterns}
 }

@@ -99,7 +99,7 @@ func (s *Series) SetHand(h Hand) error {
 			set.far = max(set.far, int(h.At.Day-h.Nominal), int(h.Nominal-h.At.Day))
 		}
 	}
-	handsSet.Add(1)
+	s.memory.Hands.Add(1)
 	return nil
 }
 

@@ -2,22 +2,22 @@ package schedule
 
 import (
 	"sync"
-	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 )
-
-// handsSet counts the days by hand that were set, of any series: they look into each
-// other, so what was made of one may not hold when a day of another is set.
-var handsSet atomic.Int64
 
 // age is that of what was made: how many days by hand were set by then.
 type age struct{ hands int64 }
 
-// past reports whether days were set since it was asked last.
-func (a *age) past() bool {
+// past reports whether days were set since it was asked last, of a series or of one that
+// it may look into.
+func (a *age) past(m *eval.Memory) bool {
+	if m == nil {
+		return false
+	}
 	was := a.hands
-	a.hands = handsSet.Load()
+	a.hands = m.Hands.Load()
 	return a.hands != was
 }
 
@@ -29,21 +29,35 @@ type held struct {
 	age
 }
 
-// mostHeld is for how many days occurrences are held.
-const mostHeld = 20 * 366
+// mostHeld is for how many days occurrences are held, mostOfAll how many of all series that
+// share their memory: those of more series are made each time they are asked for.
+const (
+	mostHeld  = 20 * 366
+	mostOfAll = 50_000
+)
 
 // forget forgets what is held.
-func (h *held) forget() {
+func (h *held) forget(m *eval.Memory) {
 	h.Lock()
 	defer h.Unlock()
-	h.span, h.list = civil.Span{}, nil
+	h.hold(m, civil.Span{}, nil)
+}
+
+// hold takes a list in place of what is held, if there is room for it.
+func (h *held) hold(m *eval.Memory, span civil.Span, list []*Occurrence) {
+	more := int64(len(list) - len(h.list))
+	if m != nil && m.Held.Add(more) > mostOfAll && more > 0 {
+		m.Held.Add(-more)
+		return
+	}
+	h.span, h.list = span, list
 }
 
 // reach gives the occurrences of a window, and perhaps others around it. What comes before
 // an error is given with it.
 func (h *held) reach(s *Series, window civil.Span) (list []*Occurrence, err error) {
-	if h.Lock(); h.past() {
-		h.span, h.list = civil.Span{}, nil
+	if h.Lock(); h.past(s.memory) {
+		h.hold(s.memory, civil.Span{}, nil)
 	}
 	if h.list != nil && h.span.Has(window.First) && h.span.Has(window.Last) {
 		defer h.Unlock()
@@ -60,7 +74,7 @@ func (h *held) reach(s *Series, window civil.Span) (list []*Occurrence, err erro
 	h.Lock()
 	defer h.Unlock()
 	if h.list == nil || window.Len() > h.span.Len() {
-		h.span, h.list = window, list
+		h.hold(s.memory, window, list)
 	}
 	return list, nil
 }

@@ -29,8 +29,8 @@ type madeDate struct {
 }
 
 // lock locks, and forgets what no longer holds.
-func (m *made) lock() {
-	if m.Lock(); m.past() {
+func (m *made) lock(of *eval.Memory) {
+	if m.Lock(); m.past(of) {
 		m.span, m.dates, m.err = civil.Span{}, nil, nil
 	}
 }
@@ -111,7 +111,7 @@ func (s *Series) After(d civil.Date, on bool) (civil.Date, bool) {
 	if !on {
 		d++
 	}
-	s.made.lock()
+	s.made.lock(s.memory)
 	defer s.made.Unlock()
 	i, ok := s.made.from(s, d)
 	if !ok {
@@ -126,7 +126,7 @@ func (s *Series) Before(d civil.Date, on bool) (last civil.Date, ok bool) {
 	if on {
 		d++
 	}
-	s.made.lock()
+	s.made.lock(s.memory)
 	defer s.made.Unlock()
 	i, _ := s.made.from(s, d)
 	if i == 0 || s.made.err != nil {
@@ -152,7 +152,7 @@ func (s *Series) Count(a, b civil.Date) int {
 	if b < a {
 		return 0
 	}
-	s.made.lock()
+	s.made.lock(s.memory)
 	defer s.made.Unlock()
 	s.made.from(s, a+1)
 	s.made.from(s, b+1)

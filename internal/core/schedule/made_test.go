@@ -349,14 +349,15 @@ func TestMerge(t *testing.T) {
 
 // A day by hand of one series holds in those that look into it, whatever was asked before.
 func TestHandsAreLookedAt(t *testing.T) {
-	pay, err := NewSeries("pay", "", "monthly on last", plain)
+	env := plain
+	env.Memory = &eval.Memory{} // which they share
+	pay, err := NewSeries("pay", "", "monthly on last", env)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := pay.AddMilestone("cut", "date, -3 days", plain); err != nil {
+	if err := pay.AddMilestone("cut", "date, -3 days", env); err != nil {
 		t.Fatal(err)
 	}
-	env := plain
 	env.Series = func(string) (eval.Series, error) { return pay, nil }
 	ids := func(s *Series) (all string) {
 		for o, err := range s.Occurrences(civil.Span{First: 740000, Last: 740400}) {

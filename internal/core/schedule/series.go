@@ -50,10 +50,11 @@ type Series struct {
 	Zone        string   // of its times; "" for that of the plan
 	Patterns    []string // that it is like, the nearest first
 
-	hands *hands
-	made  made
-	held  held
-	noted sync.Map // nominal dates that a blind calendar was noted for
+	hands  *hands
+	made   made
+	held   held
+	memory *eval.Memory // shared with series that it may look into
+	noted  sync.Map     // nominal dates that a blind calendar was noted for
 }
 
 // Milestone is a date that hangs on the date of a series.
@@ -77,7 +78,11 @@ func NewSeries(name, title, rule string, env eval.Env) (*Series, error) {
 	if title == "" {
 		title = name
 	}
-	return &Series{Name: name, Title: title, RuleText: rule, Calendar: env.Calendar, Rules: of(rec)}, nil
+	memory := env.Memory
+	if memory == nil {
+		memory = &eval.Memory{}
+	}
+	return &Series{Name: name, Title: title, RuleText: rule, Calendar: env.Calendar, Rules: of(rec), memory: memory}, nil
 }
 
 // of is the rules of a series that has one.
@@ -96,7 +101,7 @@ func (s *Series) Names() []string {
 // SetPeriod compiles the phrases of the period; an empty one keeps the default.
 // The phrases can't use the period itself.
 func (s *Series) SetPeriod(start, end string, env eval.Env) (err error) {
-	s.held.forget()
+	s.held.forget(s.memory)
 	env.Names = BaseNames[:slotPeriodStart]
 	if start != "" {
 		if s.Start, err = eval.Compile(start, nil, env); err != nil {
@@ -120,7 +125,7 @@ func (s *Series) AddMilestone(name, text string, env eval.Env) error {
 	m := Milestone{Name: name, Prog: prog}
 	m.back, m.forth = s.reachOf(prog)
 	s.Milestones = append(s.Milestones, m)
-	s.held.forget()
+	s.held.forget(s.memory)
 	return nil
 }
 
