@@ -12,7 +12,7 @@ build:
 
 # The program, its man pages and the words that complete themselves in a shell.
 install: build
-	$(GO) run ./internal/pages bin/pages
+	$(GO) run ./tools/manpages bin/pages
 	install -d $(DESTDIR)$(PREFIX)/bin $(DESTDIR)$(PREFIX)/share/man/man1 $(DESTDIR)$(PREFIX)/share/bash-completion/completions \
 	  $(DESTDIR)$(PREFIX)/share/zsh/site-functions $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d
 	install bin/yoyaku $(DESTDIR)$(PREFIX)/bin/yoyaku
@@ -24,8 +24,8 @@ install: build
 # The archives that are handed out, in dist/.
 dist:
 	rm -rf dist bin/pages
-	$(GO) run ./internal/pages bin/pages
-	$(GO) run ./internal/dist $(VERSION) bin/pages dist
+	$(GO) run ./tools/manpages bin/pages
+	$(GO) run ./tools/dist $(VERSION) bin/pages dist
 
 demo: build
 	rm -rf skerry-demo

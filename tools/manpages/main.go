@@ -1,7 +1,7 @@
-// Command pages writes what is installed beside the program, made from its commands:
+// Command manpages writes what is installed beside the program, made from its commands:
 // man pages and the completions of the shells.
 //
-//	go run ./internal/pages FOLDER
+//	go run ./tools/manpages FOLDER
 package main
 
 import (
@@ -19,7 +19,7 @@ import (
 
 func main() {
 	if len(os.Args) != 2 {
-		fmt.Fprintln(os.Stderr, "pages FOLDER")
+		fmt.Fprintln(os.Stderr, "manpages FOLDER")
 		os.Exit(2)
 	}
 	if err := write(os.Args[1]); err != nil {

@@ -3,7 +3,7 @@
 // licences of what it stands on, and a list of checksums. The same tree gives the same
 // bytes.
 //
-//	go run ./internal/dist VERSION PAGES FOLDER
+//	go run ./tools/dist VERSION PAGES FOLDER
 package main
 
 import (
