@@ -2,12 +2,10 @@ package office
 
 import (
 	"errors"
-	"io"
 	"slices"
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
-	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 )
 
@@ -26,18 +24,11 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 		c.Add(p.Path, err)
 		return c.Findings, nil
 	}
-	output := func(o *plan.Output) ([]string, error) {
-		notes, err := w.Output(io.Discard, o)
-		if errors.Is(err, ical.ErrEmpty) { // it isn't written, which is no fault
-			err = nil
-		}
-		return notes, err
-	}
 	var breaches []plan.Finding
 	if released && len(c.Findings) == 0 {
 		breaches = w.ledger.findings(w.Span)
 	}
-	return append(c.Findings, p.Check(w.Span, breaches, w.placeOf(""), output)...), nil
+	return inOrder(append(c.Findings, w.check(breaches)...)), nil
 }
 
 // Strictly makes fails of notes: of all, or with warnings of those that warn.

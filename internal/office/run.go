@@ -86,7 +86,7 @@ func (w *Work) make() error {
 // expect holds the plan against what it expects, and its days by hand and owners; a
 // fail stops the run.
 func (w *Work) expect() error {
-	found, err := w.Plan.Expectations(w.Series, w.Span, w.placeOf("records"))
+	found, err := w.expectations()
 	if err != nil {
 		return err
 	}

@@ -64,39 +64,38 @@ func (in *seriesIn) expects(to func() *schedule.Expects) *group {
 func (p *Plan) expectAll() *group {
 	return &group{what: "what is expected of all series", keys: []Key{
 		{Name: "per-day", Help: "how many tasks an owner has on a day", Example: "0..2", Takes: bounds("task").at(func(v *node, b schedule.Bounds) error {
-			p.PerDay, p.perDayAt = &b, v.spot()
+			p.PerDay, p.PerDayAt = &b, v.spot()
 			return nil
 		})},
 	}}
 }
 
-// rowsExpect is what must hold of a record's rows.
-type rowsExpect struct {
-	rows   *schedule.Bounds
-	unique []string
-	each   []string
+// RowsExpect is what must hold of a record's rows.
+type RowsExpect struct {
+	Rows         *schedule.Bounds // how many; nil for any number
+	Unique, Each []string
 }
 
 // expectKeys are the keys of what must hold of a record.
 func (r *Record) expectKeys() *group {
-	e := &rowsExpect{}
-	return &group{what: "what is expected of a record", done: func(*node) error { r.expects = e; return nil }, keys: []Key{
-		{Name: "rows", Help: "how many rows there are", Example: "1..500", Takes: bounds("row").ref(&e.rows)},
-		{Name: "unique", Help: "columns of which no value stands twice", Example: "contract", Takes: namesIn.into(&e.unique)},
+	e := &RowsExpect{}
+	return &group{what: "what is expected of a record", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
+		{Name: "rows", Help: "how many rows there are", Example: "1..500", Takes: bounds("row").ref(&e.Rows)},
+		{Name: "unique", Help: "columns of which no value stands twice", Example: "contract", Takes: namesIn.into(&e.Unique)},
 		{Name: "each", Help: "conditions that hold of each row", Example: "ends >= start", Takes: conditions.at(func(v *node, list []placed) error {
 			for _, c := range list {
-				v.at[fmt.Sprintf("%s.%d", v.path, len(e.each))] = c.at
-				e.each = append(e.each, c.text)
+				v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
+				e.Each = append(e.Each, c.text)
 			}
 			return nil
 		})},
 	}}
 }
 
-// apartOf are series that never have dates on one day.
-type apartOf struct {
-	of []schedule.Column
-	at spot
+// Apart are dates of series, or milestones, that never fall on one day.
+type Apart struct {
+	Of []schedule.Column
+	At Spot
 }
 
 // columnsOf are the dates that a name stands for: those of a series, of its milestone as
@@ -128,7 +127,7 @@ func (p *Plan) readApart(v *node) error {
 		if err != nil {
 			return err
 		}
-		a := apartOf{at: item.spot()}
+		a := Apart{At: item.spot()}
 		lame := false
 		for _, name := range names {
 			columns := p.columnsOf(name.text)
@@ -143,12 +142,12 @@ func (p *Plan) readApart(v *node) error {
 				place := p.Place()
 				return name.at.wrap(place.UnknownSeries(name.text))
 			}
-			a.of = append(a.of, columns...)
+			a.Of = append(a.Of, columns...)
 		}
-		if len(a.of) < 2 && !lame {
+		if len(a.Of) < 2 && !lame {
 			return item.fail("series stay apart from each other: name two or more")
 		}
-		p.apart = append(p.apart, a)
+		p.Apart = append(p.Apart, a)
 	}
 	return nil
 }

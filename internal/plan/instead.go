@@ -76,7 +76,7 @@ func (p *Plan) insteads(v *node, s *schedule.Series) error {
 }
 
 // byHand sets one day by hand.
-func (p *Plan) byHand(at spot, keys map[string]*node, s *schedule.Series) error {
+func (p *Plan) byHand(at Spot, keys map[string]*node, s *schedule.Series) error {
 	text := map[string]string{}
 	for key, v := range keys {
 		var err error

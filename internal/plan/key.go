@@ -63,19 +63,19 @@ type node struct {
 	asIs bool
 }
 
-// spot is a place in a document. It keeps nothing of what stands there, so that a plan that
+// Spot is a place in a document. It keeps nothing of what stands there, so that a plan that
 // was read is no more than what it says.
-type spot struct {
+type Spot struct {
 	doc          *doc
 	line, column int32
 }
 
-func (d *doc) spot(n ast.Node) spot {
+func (d *doc) spot(n ast.Node) Spot {
 	line, column := d.at(n)
-	return spot{d, int32(line), int32(column)}
+	return Spot{d, int32(line), int32(column)}
 }
 
-func (s spot) wrap(err error) error {
+func (s Spot) wrap(err error) error {
 	if s.doc == nil || err == nil {
 		return err
 	}
@@ -83,7 +83,7 @@ func (s spot) wrap(err error) error {
 }
 
 // places are the places of what an entry says, by path; "" is the entry itself.
-type places map[string]spot
+type places map[string]Spot
 
 // Place puts the place of a key around an error, or that of the whole entry.
 func (p places) Place(key string, err error) error {
@@ -102,7 +102,7 @@ func (p places) fault(err error) error {
 	return p.Place("", err)
 }
 
-func (v *node) spot() spot { return v.doc.spot(v.val) }
+func (v *node) spot() Spot { return v.doc.spot(v.val) }
 
 func (v *node) wrap(err error) error { return v.doc.wrap(v.val, err) }
 

@@ -73,7 +73,7 @@ func of[T any](words string, read func(*doc, ast.Node) (T, error)) kind[T] {
 // placed is a text with its place.
 type placed struct {
 	text string
-	at   spot
+	at   Spot
 }
 
 // texts are the texts alone.

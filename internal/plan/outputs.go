@@ -32,8 +32,9 @@ type Output struct {
 	Owner string
 	// Whole says that occurrences are listed whole.
 	Whole bool
+	// Own is a window of its own, in words; "" for none.
+	Own string
 
-	own    string // the window of its own, in words; "" for none
 	per    bool
 	places places
 }
@@ -174,7 +175,7 @@ func (p *Plan) output(item *node) (_ *Output, err error) {
 	}
 	for _, k := range v.parts {
 		if k.name == "window" { // of the days, or of what is made
-			o.own, _ = k.doc.text(k.val)
+			o.Own, _ = k.doc.text(k.val)
 		}
 	}
 	if len(o.Rows) == 1 && len(o.Of) == 0 && !o.Format.Events { // a table of one record is its rows

@@ -22,7 +22,7 @@ import (
 // pattern is what several series have in common.
 type pattern struct {
 	name  string
-	at    spot
+	at    Spot
 	keys  []*node // unread, with words of patterns that it is like
 	takes []taken
 	like  string
@@ -32,7 +32,7 @@ type pattern struct {
 type taken struct {
 	name, value string
 	needed      bool
-	at          spot
+	at          Spot
 }
 
 // needed is the value of a word that has none of its own.

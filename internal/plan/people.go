@@ -60,7 +60,7 @@ func (p *Plan) Event(e schedule.Entry) schedule.Event {
 // ownerAt is where a milestone names its owner.
 type ownerAt struct {
 	name, series string
-	at           spot
+	at           Spot
 }
 
 func (o *Owner) group() *group {
@@ -89,41 +89,6 @@ func (p *Plan) unknownOwners() error {
 		}
 	}
 	return nil
-}
-
-// tooMany finds days on which an owner has more tasks than there may be, or fewer, over
-// all series.
-func (p *Plan) tooMany(series []*schedule.Series, window civil.Span) (list []Finding, err error) {
-	if p.PerDay == nil {
-		return nil, nil
-	}
-	entries, _, err := schedule.Entries(series, window)
-	if err != nil {
-		return nil, err
-	}
-	type at struct {
-		day   civil.Date
-		owner string
-	}
-	tasks := map[at][]string{}
-	var order []at
-	for _, e := range entries {
-		if owner := p.Event(e).Owner; owner != "" {
-			k := at{e.At.Day, owner}
-			if tasks[k] == nil {
-				order = append(order, k)
-			}
-			tasks[k] = append(tasks[k], e.Series.Name+"."+e.What)
-		}
-	}
-	for _, k := range order {
-		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
-			f := Finding{schedule.Finding{About: k.owner, At: eval.Day(k.day),
-				Text: fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))}, p.perDayAt.doc.path, int(p.perDayAt.line)}
-			list = append(list, f)
-		}
-	}
-	return list, nil
 }
 
 // nobody stands for the tasks without an owner.

@@ -48,7 +48,10 @@ type Plan struct {
 	// Owners are the people of the plan, in its order.
 	Owners []Owner
 	// PerDay is how many tasks an owner may have on a day; nil for any number.
-	PerDay *schedule.Bounds
+	PerDay   *schedule.Bounds
+	PerDayAt Spot
+	// Apart are dates that never fall on one day.
+	Apart []Apart
 	// Strict says that every warning is a failure.
 	Strict bool
 	// Organizer is who sends out cancellations.
@@ -65,14 +68,12 @@ type Plan struct {
 	failed   map[string]bool   // entries that couldn't be read, where faults are collected
 	patterns []*pattern
 	owners   []ownerAt
-	perDayAt spot
 	beside   []*Plan                    // whose series are looked at too
-	given    map[string]map[string]spot // where each name was given, by what it names
+	given    map[string]map[string]Spot // where each name was given, by what it names
 	faults   []Finding                  // which only checking tells
 	slips    []Finding                  // columns that nothing uses and that resemble others
 	counting []Finding                  // what counts working days while no calendar is named
-	apart    []apartOf
-	lame     bool // the plan's calendar couldn't be had, where faults are collected
+	lame     bool                       // the plan's calendar couldn't be had, where faults are collected
 }
 
 // Settings are what the command line says over a plan.
@@ -295,7 +296,7 @@ func (p *Plan) Place() question.Place {
 
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
-	p := &Plan{Path: path, Files: s.register(), at: map[string]places{}, failed: map[string]bool{}, given: map[string]map[string]spot{}}
+	p := &Plan{Path: path, Files: s.register(), at: map[string]places{}, failed: map[string]bool{}, given: map[string]map[string]Spot{}}
 	d, err := p.read(path, s.Text)
 	if err != nil {
 		return nil, err
@@ -427,7 +428,7 @@ func (p *Plan) unused(what string, d *doc, k ast.Node, name string) error {
 	}
 	fold := phrase.FoldName(name)
 	if p.given[space] == nil {
-		p.given[space] = map[string]spot{}
+		p.given[space] = map[string]Spot{}
 	}
 	if before, twice := p.given[space][fold]; twice {
 		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name, before.source())

@@ -38,7 +38,7 @@ type Record struct {
 	calOf   string              // a column that names each row's; "" for none
 	notes   []string            // of its making
 
-	expects *rowsExpect // what must hold of its rows; nil for nothing
+	Expects *RowsExpect // what must hold of its rows; nil for nothing
 
 	places places
 }

@@ -105,7 +105,7 @@ func (in *seriesIn) expecting() *group {
 func (in *seriesIn) watched(t takes) takes {
 	fill := t.fill
 	t.fill = func(v *node) error {
-		return in.p.watch(in.name, v.spot(), func() error { return fill(v) })
+		return in.p.Watch(in.name, v.spot(), func() error { return fill(v) })
 	}
 	return t
 }

@@ -206,7 +206,7 @@ func (d *doc) fail(n ast.Node, format string, args ...any) error {
 func (d *doc) source(n ast.Node) string { return d.spot(n).source() }
 
 // source names the line of a place.
-func (s spot) source() string {
+func (s Spot) source() string {
 	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(s.doc.path)), s.line)
 }
 

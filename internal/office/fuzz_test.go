@@ -1,4 +1,4 @@
-package plan
+package office
 
 import (
 	"os"
@@ -6,11 +6,12 @@ import (
 	"testing"
 
 	"yoyaku/demo"
+	"yoyaku/internal/plan"
 )
 
-// Whatever the bytes, a plan is read, or refused with an error.
+// Whatever the bytes, a plan is read and checked, or refused with an error.
 func FuzzPlan(f *testing.F) {
-	data, err := demo.Files.ReadFile("files/" + FileName)
+	data, err := demo.Files.ReadFile("files/" + plan.FileName)
 	if err != nil {
 		f.Fatal(err)
 	}
@@ -21,16 +22,23 @@ func FuzzPlan(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		dir := t.TempDir()
-		path := filepath.Join(dir, FileName)
+		path := filepath.Join(dir, plan.FileName)
 		if err := os.WriteFile(filepath.Join(dir, "t.csv"), []byte("a,b\n2027-01-01,2027-02-01\n"), 0o644); err != nil {
 			t.Fatal(err)
 		}
 		if err := os.WriteFile(path, data, 0o644); err != nil {
 			t.Fatal(err)
 		}
-		if p, err := Load(path, Settings{AsOf: 739900}); err == nil && p.ID == "" {
+		if p, err := plan.Load(path, plan.Settings{AsOf: 739900}); err == nil && p.ID == "" {
 			t.Fatal("a plan without an id of its own is called yoyaku")
 		}
-		checked(path)
+		var c plan.Collector
+		p, err := plan.Load(path, plan.Settings{AsOf: 739900, Collect: &c})
+		if err != nil {
+			return
+		}
+		if list, err := Check(p, &c, "2027", true); err != nil || p.Broken() && len(list) == 0 {
+			t.Fatalf("%v, %d findings", err, len(list))
+		}
 	})
 }

@@ -1,0 +1,303 @@
+package office
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+)
+
+// expectations are the fails of what the plan expects of its series and records.
+func (w *Work) expectations() (list []plan.Finding, err error) {
+	p, place := w.Plan, w.placeOf("records")
+	all, err := w.ofSeries(w.Series...)
+	for _, f := range all {
+		if strings.HasPrefix(f.Key, "expect.") && !f.Note {
+			list = append(list, p.Placed(f))
+		}
+	}
+	if err == nil {
+		var apart []plan.Finding
+		apart, err = w.apart()
+		list = append(list, apart...)
+	}
+	if err == nil {
+		var many []plan.Finding
+		many, err = w.tooMany()
+		list = append(list, many...)
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range p.Records {
+		if r.Expects == nil {
+			continue
+		}
+		found, err := ofRows(p, r, place)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range found {
+			if !f.Note {
+				list = append(list, f)
+			}
+		}
+	}
+	return list, nil
+}
+
+// ofSeries are the findings of series.
+func (w *Work) ofSeries(series ...*schedule.Series) (list []schedule.Finding, err error) {
+	for _, s := range series {
+		found, err := s.Check(w.Span)
+		if err != nil {
+			return nil, fmt.Errorf("series %s: %w", s.Name, err)
+		}
+		list = append(list, found...)
+	}
+	return list, nil
+}
+
+// apart finds dates on one day that must stay apart.
+func (w *Work) apart() (list []plan.Finding, err error) {
+	for _, a := range w.Plan.Apart {
+		of := slices.DeleteFunc(slices.Clone(a.Of), func(c schedule.Column) bool { return !slices.Contains(w.Series, c.Series) })
+		found, err := schedule.Meetings(of, w.Span)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range found {
+			list = append(list, a.At.Found(f))
+		}
+	}
+	return list, nil
+}
+
+// mostRows is how many rows that break one expectation are told one by one.
+const mostRows = 20
+
+// ofRows checks what is expected of a record, and its key.
+func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Finding, err error) {
+	fail := func(key, format string, args ...any) {
+		list = append(list, r.At(key).Found(schedule.Finding{About: r.Name, Text: fmt.Sprintf(format, args...)}))
+	}
+	if r.Key != "" {
+		var key *question.KeyFault
+		if err := p.Job(r, place).CheckKey(r.Key); errors.As(err, &key) {
+			fail("key", "%s", key)
+			return list, nil
+		} else if err != nil {
+			return nil, r.Fault(err)
+		}
+	}
+	e := r.Expects
+	if e == nil {
+		return list, nil
+	}
+	want := question.RowsExpected{Unique: e.Unique, Each: e.Each, Key: r.Key}
+	got, err := p.Job(r, place).Expect(want)
+	if err != nil {
+		var at *rows.OptionError
+		if errors.As(err, &at) && r.Says("expect."+at.Option) {
+			return nil, r.Wrap("expect."+at.Option, at.Err)
+		}
+		return nil, r.Fault(err)
+	}
+	if e.Rows != nil && (got.Rows < e.Rows.Least || got.Rows > e.Rows.Most) {
+		fail("expect.rows", "rows: %s has %s, expected %s", filepath.ToSlash(r.Table), phrase.Several(got.Rows, "row"), e.Rows)
+	}
+	for _, key := range slices.Sorted(maps.Keys(got.Broken)) {
+		broken := got.Broken[key]
+		for i, text := range broken {
+			if i == mostRows {
+				fail("expect."+key, "and %d more rows", len(broken)-i)
+				break
+			}
+			fail("expect."+key, "%s", text)
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(got.Blank)) {
+		n := got.Blank[key]
+		i, _ := strconv.Atoi(strings.TrimPrefix(key, "each."))
+		fail("expect."+key, "each: %s is blank for %s of %d", e.Each[i], phrase.Several(n, "row"), got.Rows)
+		list[len(list)-1].Note = true
+	}
+	slices.SortStableFunc(list, func(a, b plan.Finding) int { return a.Line - b.Line })
+	return list, nil
+}
+
+// check looks at the whole plan; released are findings of released dates.
+func (w *Work) check(released []plan.Finding) (list []plan.Finding) {
+	p := w.Plan
+	take := func(found []plan.Finding, err error) {
+		if list = append(list, found...); err != nil {
+			list = append(list, plan.FaultOf(p.Path, err))
+		}
+	}
+	for _, s := range p.Series {
+		found, err := w.ofSeries(s)
+		for _, f := range found {
+			list = append(list, p.Placed(f))
+		}
+		if err != nil {
+			f := p.Placed(schedule.Finding{About: s.Name})
+			f.Text = plan.FaultOf(p.Path, err).Text
+			list = append(list, f)
+		}
+	}
+	take(w.apart())
+	take(w.tooMany())
+	take(released, nil)
+	list = append(list, p.Counting()...)
+	place := w.placeOf("")
+	for _, r := range p.Records {
+		before := len(p.Counting())
+		_ = p.Watch(r.Name, r.At(""), func() error { take(ofRows(p, r, place)); return nil })
+		list = append(list, p.Counting()[before:]...)
+	}
+	list = append(list, w.checkOutputs()...)
+	return append(append(append(list, p.Faults()...), p.Slips()...), w.notes()...)
+}
+
+// inOrder puts findings in the order in which they are told: the fails first, each in the
+// order of the file. What is told twice is told once.
+func inOrder(list []plan.Finding) []plan.Finding {
+	slices.SortStableFunc(list, func(a, b plan.Finding) int {
+		return cmp.Or(compareBool(a.Note, b.Note), strings.Compare(a.File, b.File), a.Line-b.Line)
+	})
+	return slices.CompactFunc(list, func(a, b plan.Finding) bool { return a == b && a.Key == "" })
+}
+
+// compareBool puts false before true.
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case b:
+		return -1
+	}
+	return 1
+}
+
+// checkOutputs makes each output without writing it. What is noted of several alike is
+// one finding that names them.
+func (w *Work) checkOutputs() (list []plan.Finding) {
+	p := w.Plan
+	alike := map[string]int{}
+	note := func(o *plan.Output, text string) {
+		i, told := alike[text]
+		if !told {
+			alike[text] = len(list)
+			list = append(list, o.At("").Found(schedule.Finding{Note: true, About: o.File, Text: text}))
+			return
+		}
+		if names := strings.Split(list[i].About, ", "); !slices.Contains(names, o.File) {
+			list[i].About = strings.Join(append(names, o.File), ", ")
+		}
+	}
+	for _, o := range p.Outputs {
+		if o.Lame {
+			continue
+		}
+		before := len(p.Counting())
+		err := p.Watch(o.File, o.At(""), func() error {
+			notes, err := w.Output(io.Discard, o)
+			for _, n := range notes {
+				note(o, n)
+			}
+			if errors.Is(err, ical.ErrEmpty) { // it isn't written, which is no fault
+				err = nil
+			}
+			return err
+		})
+		for _, f := range p.Counting()[before:] {
+			note(o, f.Text)
+		}
+		if span, ok := w.windowOf(o); ok && span.Last < w.Span.First {
+			list = append(list, o.At("window").Found(schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, w.Span.First)}))
+		}
+		if err != nil {
+			f := plan.FaultOf(p.Path, o.Fault(err))
+			f.About = o.File
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+// windowOf is the window that an output has of its own.
+func (w *Work) windowOf(o *plan.Output) (span civil.Span, ok bool) {
+	if o.Own == "" {
+		return span, false
+	}
+	span, err := eval.Window(o.Own, w.Plan.Env)
+	return span, err == nil
+}
+
+// tooMany finds days on which an owner has more tasks than there may be, or fewer, over
+// all series.
+func (w *Work) tooMany() (list []plan.Finding, err error) {
+	p := w.Plan
+	if p.PerDay == nil {
+		return nil, nil
+	}
+	entries, _, err := schedule.Entries(w.Series, w.Span)
+	if err != nil {
+		return nil, err
+	}
+	type at struct {
+		day   civil.Date
+		owner string
+	}
+	tasks := map[at][]string{}
+	var order []at
+	for _, e := range entries {
+		if owner := p.Event(e).Owner; owner != "" {
+			k := at{e.At.Day, owner}
+			if tasks[k] == nil {
+				order = append(order, k)
+			}
+			tasks[k] = append(tasks[k], e.Series.Name+"."+e.What)
+		}
+	}
+	for _, k := range order {
+		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
+			text := fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))
+			list = append(list, p.PerDayAt.Found(schedule.Finding{About: k.owner, At: eval.Day(k.day), Text: text}))
+		}
+	}
+	return list, nil
+}
+
+// notes tell what else there is to know of the plan: what its calendars didn't know, an id
+// with a year in it.
+func (w *Work) notes() (list []plan.Finding) {
+	note := func(key, text string) {
+		list = append(list, w.Plan.Key(key).Found(schedule.Finding{Note: true, Text: text}))
+	}
+	for _, text := range w.Plan.CalendarWarnings() {
+		note("calendars", text)
+	}
+	if year.MatchString(w.Plan.ID) {
+		note("id", "the id holds a year: next year's events would stand beside this year's instead of following on; drop it, and move the window on")
+	}
+	return list
+}
+
+// year finds a year in an id.
+var year = regexp.MustCompile(`199\d|20\d\d`)
