@@ -97,7 +97,7 @@ func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Registe
 	if err := a.lines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells)); err != nil {
 		return err
 	}
-	count := fmt.Sprintf("%s, %s", phrase.Several(fails, "fail"), phrase.Several(notes, "note"))
+	count := fmt.Sprintf("%s, %s", phrase.Counted(fails, "fail"), phrase.Counted(notes, "note"))
 	if fails > 0 {
 		return &no{"The plan isn't right: " + count + "."}
 	}

@@ -116,7 +116,7 @@ func describe(err error) string {
 	}
 	var path *fs.PathError
 	if errors.As(err, &path) {
-		return "yoyaku: " + place + files.Told(path) + "\n"
+		return "yoyaku: " + place + files.InWords(path) + "\n"
 	}
 	return "yoyaku: " + place + err.Error() + "\n"
 }

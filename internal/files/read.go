@@ -8,8 +8,8 @@ import (
 	"os"
 )
 
-// Told tells an error of the file system about a path in plain words.
-func Told(err *fs.PathError) string {
+// InWords tells an error of the file system about a path in plain words.
+func InWords(err *fs.PathError) string {
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return err.Path + ": there is no such file or folder"

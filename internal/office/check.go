@@ -34,7 +34,7 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 // Strictly makes fails of notes: of all, or with warnings of those that warn.
 func Strictly(list []plan.Finding, all, warnings bool) {
 	for i, f := range list {
-		list[i].Note = f.Note && !all && !(warnings && !f.Told)
+		list[i].Note = f.Note && !all && !(warnings && !f.Wanted)
 	}
 }
 

@@ -119,7 +119,7 @@ func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Fin
 		return nil, r.Fault(err)
 	}
 	if e.Rows != nil && (got.Rows < e.Rows.Least || got.Rows > e.Rows.Most) {
-		fail("expect.rows", "rows: %s has %s, expected %s", filepath.ToSlash(r.Table), phrase.Several(got.Rows, "row"), e.Rows)
+		fail("expect.rows", "rows: %s has %s, expected %s", filepath.ToSlash(r.Table), phrase.Counted(got.Rows, "row"), e.Rows)
 	}
 	for _, key := range slices.Sorted(maps.Keys(got.Broken)) {
 		broken := got.Broken[key]
@@ -134,7 +134,7 @@ func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Fin
 	for _, key := range slices.Sorted(maps.Keys(got.Blank)) {
 		n := got.Blank[key]
 		i, _ := strconv.Atoi(strings.TrimPrefix(key, "each."))
-		fail("expect."+key, "each: %s is blank for %s of %d", e.Each[i], phrase.Several(n, "row"), got.Rows)
+		fail("expect."+key, "each: %s is blank for %s of %d", e.Each[i], phrase.Counted(n, "row"), got.Rows)
 		list[len(list)-1].Note = true
 	}
 	slices.SortStableFunc(list, func(a, b plan.Finding) int { return a.Line - b.Line })
@@ -211,7 +211,7 @@ func (w *Work) checkOutputs() (list []plan.Finding) {
 		}
 	}
 	for _, o := range p.Outputs {
-		if o.Lame {
+		if o.Faulty {
 			continue
 		}
 		before := len(p.Counting())
@@ -277,7 +277,7 @@ func (w *Work) tooMany() (list []plan.Finding, err error) {
 	}
 	for _, k := range order {
 		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
-			text := fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Several(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))
+			text := fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Counted(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))
 			list = append(list, p.PerDayAt.Found(schedule.Finding{About: k.owner, At: eval.Day(k.day), Text: text}))
 		}
 	}

@@ -387,7 +387,7 @@ func (m *making) compared() {
 	}
 	dates := ""
 	if out.Format.Events || m.listed >= 0 && question.Readable(out.File) {
-		dates = ", " + phrase.Several(m.listed, "date")
+		dates = ", " + phrase.Counted(m.listed, "date")
 	}
 	switch {
 	case err != nil:

@@ -103,8 +103,8 @@ func (l *Ledger) named(names []string, own []schedule.Released) (series []*sched
 func provisional(entries []schedule.Entry) error {
 	n, why := 0, ""
 	for _, e := range entries {
-		if e.Why.Blind.Is() {
-			n, why = n+1, e.Why.Blind.Text()
+		if e.Why.Beyond.Is() {
+			n, why = n+1, e.Why.Beyond.Text()
 		}
 	}
 	if n == 0 {

@@ -94,7 +94,7 @@ func FaultOf(file string, err error) (f Finding) {
 	}
 	var path *fs.PathError
 	if errors.As(err, &path) {
-		f.Text = strings.TrimSuffix(f.Text, path.Error()) + files.Told(path)
+		f.Text = strings.TrimSuffix(f.Text, path.Error()) + files.InWords(path)
 	}
 	var pe *phrase.Error
 	if errors.As(err, &pe) && pe.Hint != "" && !strings.Contains(f.Text, pe.Hint) {

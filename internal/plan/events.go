@@ -71,7 +71,7 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 		}
 	}
 	if timed > 0 {
-		b.warn("%s: left out %s, since a holiday is a whole day", name, phrase.Several(timed, "event")+" with times of day")
+		b.warn("%s: left out %s, since a holiday is a whole day", name, phrase.Counted(timed, "event")+" with times of day")
 	}
 	return src, single, nil
 }

@@ -128,12 +128,12 @@ func (p *Plan) readApart(v *node) error {
 			return err
 		}
 		a := Apart{At: item.spot()}
-		lame := false
+		faulty := false
 		for _, name := range names {
 			columns := p.columnsOf(name.text)
 			if columns == nil {
 				of, _, _ := strings.Cut(name.text, ".")
-				if lame = p.lameOf(of); lame {
+				if faulty = p.faulty(of); faulty {
 					continue
 				}
 				if p.FindAll(of) != nil {
@@ -144,7 +144,7 @@ func (p *Plan) readApart(v *node) error {
 			}
 			a.Of = append(a.Of, columns...)
 		}
-		if len(a.Of) < 2 && !lame {
+		if len(a.Of) < 2 && !faulty {
 			return item.fail("series stay apart from each other: name two or more")
 		}
 		p.Apart = append(p.Apart, a)

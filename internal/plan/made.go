@@ -31,7 +31,7 @@ func (r recordIn) madeFrom(v *node, name string) error {
 	case foldName(name) == foldName(r.Name):
 		return v.fail("the record `%s` is made of itself", r.Name)
 	case p.failed[foldName(name)]:
-		return errLame
+		return errElsewhere
 	case p.given["names"][foldName(name)].doc != nil && p.patternOf(name) == nil:
 		return v.fail("`%s` stands further down, or is made of `%s`; a record is made of series and of records above it", name, r.Name)
 	}

@@ -24,7 +24,7 @@ type Output struct {
 	Record *Record            // whose table it is, or what it makes of it; nil for dates
 	Rows   []*Record          // whose events it has beside the series
 	Window string             // of days; "" for the plan's
-	Lame   bool               // its file, or what it shows, couldn't be read, and that was told
+	Faulty bool               // its file, or what it shows, couldn't be read, and that was told
 	Make   *question.Question // nil where the record's table itself goes out
 	Shape  question.Shape
 	Form   question.EventForm
@@ -216,7 +216,7 @@ func explained(err error, made *question.Question) error {
 func (p *Plan) check(o *Output, g *group) error {
 	fail := func(key, format string, args ...any) error { return o.places.Place(key, fmt.Errorf(format, args...)) }
 	switch {
-	case o.Lame:
+	case o.Faulty:
 		return nil
 	case o.File == "":
 		return fail("", "an output needs a `file`")
@@ -270,7 +270,7 @@ func (p *Plan) check(o *Output, g *group) error {
 
 // file reads the file of an output.
 func (o outputIn) file(v *node, text string) (err error) {
-	defer func() { o.Lame = o.Lame || err != nil }()
+	defer func() { o.Faulty = o.Faulty || err != nil }()
 	o.File = text
 	ending := strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
 	var ok bool
@@ -300,8 +300,8 @@ func (o outputIn) shows(names []placed) error {
 			continue
 		}
 		found := p.FindAll(name)
-		if found == nil && p.lameOf(name) { // which is told where it stands
-			o.Lame = true
+		if found == nil && p.faulty(name) { // which is told where it stands
+			o.Faulty = true
 			continue
 		}
 		if found == nil {

@@ -124,8 +124,8 @@ func (p *Plan) patternOf(name string) *pattern {
 	return nil
 }
 
-// lameOf reports whether an entry of a name couldn't be read, or may be one that couldn't.
-func (p *Plan) lameOf(name string) bool {
+// faulty reports whether an entry of a name couldn't be read, or may be one that couldn't.
+func (p *Plan) faulty(name string) bool {
 	return p.failed[foldName(name)] || p.patternOf(name) != nil && p.doc.collect.count() > 0
 }
 
@@ -199,7 +199,7 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 		t := p.patternOf(name)
 		switch {
 		case t == nil && p.failed[foldName(name)]:
-			return nil, errLame
+			return nil, errElsewhere
 		case t == nil:
 			var known []string
 			for _, o := range p.patterns {
@@ -395,7 +395,7 @@ func (p *Plan) seriesOf(item *node) error {
 			row = append(slices.DeleteFunc(row, func(o *node) bool { return o.name == key }), k)
 		}
 		err := p.makeSeries(at.doc, name, at.node, row, like, values)
-		if errors.Is(err, errLame) {
+		if errors.Is(err, errElsewhere) {
 			p.failed[phrase.FoldName(name)] = true
 			return nil
 		}
@@ -424,7 +424,7 @@ func (p *Plan) columnsOfSeries(at tableAt, columns, used []string) {
 		}
 	}
 	if keys != nil {
-		p.Told = append(p.Told, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file, phrase.Agree(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
+		p.Remarks = append(p.Remarks, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file, phrase.Agree(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
 	}
 }
 

@@ -56,24 +56,24 @@ type Plan struct {
 	Strict bool
 	// Organizer is who sends out cancellations.
 	Organizer ical.Organizer
-	// Told is what a run tells of how the plan was read.
-	Told []string
+	// Remarks are what a run tells of how the plan was read.
+	Remarks []string
 
-	book     *book
-	reading  *seriesIn         // reads series; nil until one is
-	doc      *doc              // nil where there is no file
-	said     map[string]*node  // by the plan's own keys; nil once they were read
-	keysAt   places            // of the plan's own keys
-	at       map[string]places // of the keys of series, by their names
-	failed   map[string]bool   // entries that couldn't be read, where faults are collected
-	patterns []*pattern
-	owners   []ownerAt
-	beside   []*Plan                    // whose series are looked at too
-	given    map[string]map[string]Spot // where each name was given, by what it names
-	faults   []Finding                  // which only checking tells
-	slips    []Finding                  // columns that nothing uses and that resemble others
-	counting []Finding                  // what counts working days while no calendar is named
-	lame     bool                       // the plan's calendar couldn't be had, where faults are collected
+	book      *book
+	reading   *seriesIn         // reads series; nil until one is
+	doc       *doc              // nil where there is no file
+	said      map[string]*node  // by the plan's own keys; nil once they were read
+	keysAt    places            // of the plan's own keys
+	at        map[string]places // of the keys of series, by their names
+	failed    map[string]bool   // entries that couldn't be read, where faults are collected
+	patterns  []*pattern
+	owners    []ownerAt
+	beside    []*Plan                    // whose series are looked at too
+	given     map[string]map[string]Spot // where each name was given, by what it names
+	faults    []Finding                  // which only checking tells
+	slips     []Finding                  // columns that nothing uses and that resemble others
+	counting  []Finding                  // what counts working days while no calendar is named
+	uncounted bool                       // the plan's calendar couldn't be had, where faults are collected
 }
 
 // Settings are what the command line says over a plan.
@@ -379,7 +379,7 @@ func (p *Plan) read(path string, text []byte) (*doc, error) {
 
 // Broken reports whether the settings couldn't be read, so that nothing else was,
 // or so much that its dates say nothing.
-func (p *Plan) Broken() bool { return p.book == nil || p.lame }
+func (p *Plan) Broken() bool { return p.book == nil || p.uncounted }
 
 // addCalendar takes a calendar, which is built when all are known.
 func (p *Plan) addCalendar(v *node) error {
@@ -403,7 +403,7 @@ func (p *Plan) buildCalendars() error {
 // countBy settles on the calendar of all that names none.
 func (p *Plan) countBy(name string) error {
 	cal, err := p.book.named(name)
-	if p.lame = err != nil; err == nil {
+	if p.uncounted = err != nil; err == nil {
 		p.Env.Calendar = cal
 	}
 	return err
@@ -452,7 +452,7 @@ func (p *Plan) add(what string, do func(v *node) error) func(v *node) error {
 		if err != nil {
 			p.failed[phrase.FoldName(v.name)] = true
 		}
-		if errors.Is(err, errLame) {
+		if errors.Is(err, errElsewhere) {
 			return nil
 		}
 		return v.doc.or(v.wrap(err)) // while it is told what it is about

@@ -16,8 +16,8 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// errLame is an entry that uses one that couldn't be read, which is told there.
-var errLame = errors.New("what this is made of couldn't be read")
+// errElsewhere is an entry that uses one that couldn't be read, which is told there.
+var errElsewhere = errors.New("what this is made of couldn't be read")
 
 // seriesIn reads series, one behind the other: its groups, which are made once, fill what
 // is said of the one that is read.
@@ -194,7 +194,7 @@ func (p *Plan) makeSeries(d *doc, name string, n ast.Node, own []*node, like *no
 		return err
 	}
 	if in.s == nil { // which was told
-		return errLame
+		return errElsewhere
 	}
 	if d.collect.count() > before {
 		if err := in.done(said); err != nil {

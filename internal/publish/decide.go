@@ -73,8 +73,8 @@ func (s *Step) left() bool {
 	return slices.Contains([]string{Edited, Conflict, Foreign, Failed}, s.Result)
 }
 
-// held is a resource that was read.
-type held struct {
+// kept is a resource that was read.
+type kept struct {
 	*ical.Object
 	caldav.Resource
 }
@@ -127,8 +127,8 @@ func (d *Decision) Failure() error {
 // Decide compares a plan with what is on the server.
 func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 	d := &Decision{}
-	byUID := map[string]*held{}
-	var order []*held
+	byUID := map[string]*kept{}
+	var order []*kept
 	for _, r := range there {
 		o, err := ical.ReadObject(r.Data)
 		if err != nil {
@@ -136,7 +136,7 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 			continue
 		}
 		if byUID[o.UID] == nil {
-			byUID[o.UID] = &held{o, r}
+			byUID[o.UID] = &kept{o, r}
 			order = append(order, byUID[o.UID])
 		}
 	}
@@ -176,7 +176,7 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 }
 
 // event decides about an event that the plan has.
-func (d *Decision) event(w Wanted, e schedule.Event, h *held) error {
+func (d *Decision) event(w Wanted, e schedule.Event, h *kept) error {
 	step := &Step{Series: e.Series, What: e.What, ID: e.ID, Date: e.At}
 	var old *ical.Object
 	if h != nil {
@@ -268,7 +268,7 @@ func note(text, differs string) string {
 const noETag = "the server gives no ETag for it, so a change could overwrite somebody else's; left alone"
 
 // vanished decides about an event that the plan no longer has.
-func (d *Decision) vanished(w Wanted, h *held) {
+func (d *Decision) vanished(w Wanted, h *kept) {
 	step := &Step{Was: h.At, res: h.Resource}
 	step.Series, step.What, step.ID = ical.Identity(h.UID)
 	switch {

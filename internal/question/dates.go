@@ -154,7 +154,7 @@ type HeldError struct{ List []schedule.Breach }
 
 // Error counts them.
 func (e *HeldError) Error() string {
-	return phrase.Several(len(e.List), "date") + " not as released"
+	return phrase.Counted(len(e.List), "date") + " not as released"
 }
 
 // seriesOf is the series of a rule alone.
@@ -200,7 +200,7 @@ func (q *dates) added(j *Job, l *listing) error {
 		for _, s := range l.series {
 			taken = append(taken, s.Names()...)
 		}
-		if _, err := rows.Fresh(taken, []string{name}); err != nil {
+		if _, err := rows.Untaken(taken, []string{name}); err != nil {
 			return rows.In("add", fmt.Errorf("there already is a column or milestone `%s`", name))
 		}
 		l.names = append(l.names, name)
@@ -384,7 +384,7 @@ func (l *listing) tell(j *Job, windowed bool) {
 		}
 	}
 	if blank > 0 {
-		j.Warn("%s for which the steps after `then` give no date, and so not listed", phrase.Several(blank, "nominal date"))
+		j.Warn("%s for which the steps after `then` give no date, and so not listed", phrase.Counted(blank, "nominal date"))
 	}
 	switch {
 	case l.n > 0:

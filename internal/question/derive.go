@@ -156,7 +156,7 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 		return err
 	}
 	if e.Blank > 0 {
-		j.Note("Left out: %s of %s without a date.", phrase.Several(e.Blank, "row"), t.Name)
+		j.Note("Left out: %s of %s without a date.", phrase.Counted(e.Blank, "row"), t.Name)
 	}
 	return nil
 }

@@ -83,7 +83,7 @@ func (q *due) answer(j *Job) error {
 		}
 		list.Watch(label, slot)
 	}
-	head, err := rows.Fresh(t.Visible(), d.Columns())
+	head, err := rows.Untaken(t.Visible(), d.Columns())
 	if err != nil {
 		return err
 	}
@@ -114,10 +114,10 @@ func (q *due) answer(j *Job) error {
 // tell tells what isn't in the list.
 func (q *due) tell(j *Job, t *Table, list *rows.DueList) {
 	if list.Rows > 0 {
-		j.Note("Left out: %s of %s without a date.", phrase.Several(list.Rows, "row"), t.Name)
+		j.Note("Left out: %s of %s without a date.", phrase.Counted(list.Rows, "row"), t.Name)
 	}
 	if more := list.Blanks - list.Rows*len(q.dates); more > 0 {
-		j.Note("Left out: %s of other rows of %s.", phrase.Several(more, "blank date"), t.Name)
+		j.Note("Left out: %s of other rows of %s.", phrase.Counted(more, "blank date"), t.Name)
 	}
 	if list.Len() == 0 {
 		j.Note("No date of %s falls into what was asked for.", t.Name)

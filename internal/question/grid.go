@@ -82,7 +82,7 @@ func (q *grid) answer(j *Job) error {
 		return err
 	}
 	g := rows.NewGrid(t.Visible()[name], window, q.everyDay, j.Env.Calendar)
-	t.Lean(rows.AnySeparator)
+	t.OnlyUsed(rows.AnySeparator)
 	err = j.scan(t, func(line int, row []eval.Value) error {
 		who := row[name].String()
 		if who == "" {

@@ -84,7 +84,7 @@ func (j *Job) Answer() error {
 		}
 	}
 	if n := int(blank.Load()); n > 0 {
-		j.Note("%s to name a calendar and blank: what counts with it is blank too.", phrase.Several(n, "cell"))
+		j.Note("%s to name a calendar and blank: what counts with it is blank too.", phrase.Counted(n, "cell"))
 	}
 	return nil
 }

@@ -72,7 +72,7 @@ func (q *match) check() error {
 }
 
 // severals are the ways by the words of --several.
-var severals = map[string]rows.Several{"stop": rows.StopAtSeveral, "first": rows.FirstOfSeveral, "all": rows.AllOfSeveral}
+var severals = map[string]rows.OnSeveral{"stop": rows.StopAtSeveral, "first": rows.FirstOfSeveral, "all": rows.AllOfSeveral}
 
 func (q *match) answer(j *Job) error {
 	if len(j.Args) > 1 {
@@ -184,7 +184,7 @@ func (q *match) tell(j *Job, table string, missed, blank int) {
 		j.Note("%d rows of %s %s.", missed, table, fall)
 	}
 	if blank > 0 {
-		j.Note("%s of %s %s.", phrase.Several(blank, "row"), table, without)
+		j.Note("%s of %s %s.", phrase.Counted(blank, "row"), table, without)
 	}
 }
 

@@ -95,6 +95,6 @@ func (r *ranges) tell(j *Job) {
 		j.Note("%d open ranges start after %s and have no days yet.", r.later, r.through)
 	}
 	if r.blank > 0 {
-		j.Note("%s without a start: no days.", phrase.Several(r.blank, "row"))
+		j.Note("%s without a start: no days.", phrase.Counted(r.blank, "row"))
 	}
 }

@@ -167,7 +167,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 		}
 	}
 	if gone > 0 {
-		j.Note("Left out: %s (--cancelled lists them too).", phrase.Several(gone, "cancelled event"))
+		j.Note("Left out: %s (--cancelled lists them too).", phrase.Counted(gone, "cancelled event"))
 	}
 	other := map[string]int{}
 	for _, cal := range root.Subs {
@@ -177,7 +177,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 	}
 	for _, kind := range [][2]string{{"VTODO", "to-do"}, {"VJOURNAL", "journal entry"}} {
 		if n := other[kind[0]]; n > 0 {
-			j.Note("Left out: %s, which %s no event (--raw lists them).", phrase.Several(n, kind[1]), map[bool]string{true: "is", false: "are"}[n == 1])
+			j.Note("Left out: %s, which %s no event (--raw lists them).", phrase.Counted(n, kind[1]), map[bool]string{true: "is", false: "are"}[n == 1])
 		}
 	}
 	return list, problems, nil

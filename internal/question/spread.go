@@ -141,7 +141,7 @@ func (q *spread) answer(j *Job) error {
 		return err
 	}
 	width := len(t.Visible())
-	head, err := rows.Fresh(t.Visible(), s.Columns())
+	head, err := rows.Untaken(t.Visible(), s.Columns())
 	if err != nil {
 		return err
 	}
@@ -304,7 +304,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	if err != nil {
 		return rows.In("dates", err)
 	}
-	head, err := rows.Fresh(t.Visible(), append([]string{"date", "period_start", "period_end", "number"}, share.Columns()...))
+	head, err := rows.Untaken(t.Visible(), append([]string{"date", "period_start", "period_end", "number"}, share.Columns()...))
 	if err != nil {
 		return err
 	}
@@ -369,7 +369,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	if err == nil {
 		(&ranges{open: open, later: later, through: through, given: q.openThrough != ""}).tell(j)
 		if blank > 0 {
-			j.Note("%s left out: a date or number in the rule is blank there.", phrase.Several(blank, "row"))
+			j.Note("%s left out: a date or number in the rule is blank there.", phrase.Counted(blank, "row"))
 		}
 	}
 	return err

@@ -66,7 +66,7 @@ func (q *tally) answer(j *Job) error {
 	}
 	result := rows.NewTally(rowName, colName, q.sum != "")
 	one, none, blank := eval.Int(1), eval.Value{}, 0
-	t.Lean(rows.AnySeparator)
+	t.OnlyUsed(rows.AnySeparator)
 	err = j.scan(t, func(_ int, row []eval.Value) error {
 		n, col := one, &none
 		if sumSlot >= 0 {
@@ -88,7 +88,7 @@ func (q *tally) answer(j *Job) error {
 		return err
 	}
 	if blank > 0 {
-		j.Note("%s of `%s` %s blank and counted as 0.", phrase.Several(blank, "cell"), q.sum, map[bool]string{true: "is", false: "are"}[blank == 1])
+		j.Note("%s of `%s` %s blank and counted as 0.", phrase.Counted(blank, "cell"), q.sum, map[bool]string{true: "is", false: "are"}[blank == 1])
 	}
 	head, write := result.Table()
 	total := j.total()

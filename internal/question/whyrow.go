@@ -90,7 +90,7 @@ func (q *why) tellRow(s *Job, r *RecordOf, who, column string) ([]schedule.Telli
 	case err != nil:
 		return nil, err
 	case byPlace:
-		return nil, fmt.Errorf("%s has %s, so there is no row %s", t.Name, phrase.Several(n, "row"), who)
+		return nil, fmt.Errorf("%s has %s, so there is no row %s", t.Name, phrase.Counted(n, "row"), who)
 	default:
 		return nil, fmt.Errorf("no row of %s has `%s` %q", t.Name, r.Key, who)
 	}

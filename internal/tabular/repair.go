@@ -24,16 +24,16 @@ type Repairs struct {
 func (r *Repairs) String() string {
 	var parts []string
 	if n := len(r.Headings); n > 0 {
-		parts = append(parts, phrase.Several(n, "heading")+" numbered ("+strings.Join(r.Headings[:min(n, 5)], ", ")+map[bool]string{true: ", …"}[n > 5]+")")
+		parts = append(parts, phrase.Counted(n, "heading")+" numbered ("+strings.Join(r.Headings[:min(n, 5)], ", ")+map[bool]string{true: ", …"}[n > 5]+")")
 	}
 	if r.cut > 0 {
-		parts = append(parts, phrase.Several(r.cut, "blank column")+" at the right end left out")
+		parts = append(parts, phrase.Counted(r.cut, "blank column")+" at the right end left out")
 	}
 	if n := r.short.Load(); n > 0 {
-		parts = append(parts, phrase.Several(int(n), "short row")+" filled with blanks")
+		parts = append(parts, phrase.Counted(int(n), "short row")+" filled with blanks")
 	}
 	if n := r.filled.Load(); n > 0 {
-		parts = append(parts, phrase.Several(int(n), "blank cell")+" filled from above")
+		parts = append(parts, phrase.Counted(int(n), "blank cell")+" filled from above")
 	}
 	return strings.Join(parts, ", ")
 }

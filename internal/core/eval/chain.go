@@ -47,7 +47,7 @@ func (s *Step) Rolls() bool { return s.Node != nil && phrase.KindOf(s.Node) == p
 // inside is what the steps did that a step runs.
 type inside struct {
 	traced bool // moves and tell are wanted
-	blind  workdays.Blind
+	beyond workdays.Beyond
 	moves  []Move
 	tell   func() string
 }
@@ -189,7 +189,7 @@ type Chain struct {
 	// Unordered says that of two dates the later may end up earlier.
 	Unordered bool
 	// chosen gives the date that is chosen before the steps; nil where none is.
-	chosen func(d civil.Date, traced bool) (to civil.Date, move Move, blind workdays.Blind, err error)
+	chosen func(d civil.Date, traced bool) (to civil.Date, move Move, beyond workdays.Beyond, err error)
 	// MayBlank says that a step can give a blank for a date.
 	MayBlank bool
 	text     string
@@ -216,15 +216,15 @@ func (c *Chain) On(d civil.Date, minutes int) Value {
 }
 
 // Run applies the chain to d and appends each step to trace, if that isn't nil. None is
-// a blank. blind is the calendar that was asked beyond what it knows, if one was. An
+// a blank. beyond is the calendar that was asked beyond what it knows, if one was. An
 // error is a *phrase.Error that points at the step.
-func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, blind workdays.Blind, err error) {
+func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, beyond workdays.Beyond, err error) {
 	if c.chosen != nil {
 		to, move, asked, err := c.chosen(d, trace != nil)
 		if err != nil || to == civil.None {
 			return civil.None, asked, err
 		}
-		if blind = asked; to != d {
+		if beyond = asked; to != d {
 			if trace != nil {
 				*trace = append(*trace, move)
 			}
@@ -236,12 +236,12 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bli
 		if s.choose != nil {
 			chosen, err := s.choose(row)
 			if err != nil || chosen == nil {
-				return civil.None, blind, err
+				return civil.None, beyond, err
 			}
 			s = chosen
 		}
 		if s.Calendar != nil && !s.Calendar.Knows(d) {
-			blind = workdays.Blind{Calendar: s.Calendar, Day: d}
+			beyond = workdays.Beyond{Calendar: s.Calendar, Day: d}
 		}
 		if s.roll && s.Calendar.Open(d) {
 			if trace != nil {
@@ -258,28 +258,28 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bli
 			in := inside{traced: trace != nil}
 			to, err = s.deep(d, row, &in)
 			move.Inner, move.tell = in.moves, in.tell
-			blind = blind.Or(in.blind)
+			beyond = beyond.Or(in.beyond)
 		default:
 			to, err = s.do(d, row)
 		}
 		if err != nil {
-			return civil.None, blind, c.fault(s, err)
+			return civil.None, beyond, c.fault(s, err)
 		}
 		if trace != nil {
 			move.To = to
 			*trace = append(*trace, move)
 		}
 		if to == civil.None {
-			return civil.None, blind, nil
+			return civil.None, beyond, nil
 		}
 		if s.Calendar != nil && !s.Calendar.Knows(to) {
-			blind = workdays.Blind{Calendar: s.Calendar, Day: to}
-		} else if s.series != nil && !blind.Is() {
-			blind = s.series.Blind(to)
+			beyond = workdays.Beyond{Calendar: s.Calendar, Day: to}
+		} else if s.series != nil && !beyond.Is() {
+			beyond = s.series.Beyond(to)
 		}
 		d = to
 	}
-	return d, blind, nil
+	return d, beyond, nil
 }
 
 func (c *Chain) fault(s *Step, err error) error {

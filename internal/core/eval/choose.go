@@ -27,7 +27,7 @@ type choice struct {
 // choose compiles the date that is chosen after `then`.
 func (c *compiler) choose(e phrase.Expr) (*choice, error) {
 	inner := *c
-	inner.Env = c.Env.unheard()
+	inner.Env = c.Env.withoutSlots()
 	inner.Env.Names, inner.Env.Kinds = choiceNames, []Kind{Date, Date, Date}
 	ch := &choice{}
 	var err error
@@ -136,11 +136,11 @@ func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
 		}
 		return Day(found.Date)
 	}
-	c.chosen = func(d civil.Date, traced bool) (to civil.Date, move Move, blind workdays.Blind, err error) {
+	c.chosen = func(d civil.Date, traced bool) (to civil.Date, move Move, beyond workdays.Beyond, err error) {
 		row := []Value{Day(d), near(rule.Before, d), near(rule.After, d)}
 		b, err := ch.pick(row)
 		if err != nil || b == nil {
-			return civil.None, move, blind, err
+			return civil.None, move, beyond, err
 		}
 		var v Value
 		var inner []Move
@@ -148,11 +148,11 @@ func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
 		if !traced {
 			trace = nil
 		}
-		blind, err = b.prog.Work(row, trace, &v)
+		beyond, err = b.prog.Work(row, trace, &v)
 		if err != nil || v.Kind == Blank {
-			return civil.None, move, blind, err
+			return civil.None, move, beyond, err
 		}
-		return v.Day, Move{Step: &b.step, From: d, To: v.Day, Inner: inner}, blind, nil
+		return v.Day, Move{Step: &b.step, From: d, To: v.Day, Inner: inner}, beyond, nil
 	}
 	return &c
 }

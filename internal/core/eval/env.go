@@ -74,8 +74,8 @@ type Series interface {
 type Looked interface {
 	After(d civil.Date, on bool) (civil.Date, bool)
 	Before(d civil.Date, on bool) (civil.Date, bool)
-	// Blind is the calendar that was asked for such a date beyond what it knows.
-	Blind(d civil.Date) workdays.Blind
+	// Beyond is the calendar that was asked for such a date beyond what it knows.
+	Beyond(d civil.Date) workdays.Beyond
 }
 
 // compiler carries the phrase that errors point into.
@@ -90,9 +90,9 @@ func (c *compiler) fail(at phrase.Span, message, hint string) error {
 	return &phrase.Error{Phrase: c.text, Span: at, Message: message, Hint: hint}
 }
 
-// unheard is the same without what collects names: for what is compiled while rows are
+// withoutSlots is the same without what collects names: for what is compiled while rows are
 // read.
-func (e Env) unheard() Env {
+func (e Env) withoutSlots() Env {
 	e.DateSlots, e.NumberSlots, e.UsedSlots, e.CellSlots = nil, nil, nil, nil
 	return e
 }

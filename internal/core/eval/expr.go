@@ -122,8 +122,8 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 	if chooses(e) {
 		o, err := c.operand(e)
 		return func(row []Value) (Value, error) {
-			v, blind, err := o.do(row, nil)
-			blind.Note()
+			v, beyond, err := o.do(row, nil)
+			beyond.Note()
 			return v, err
 		}, err
 	}

@@ -171,7 +171,7 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 			cals = append(cals, cal)
 		}
 		inner := *c
-		inner.Env = c.Env.unheard()
+		inner.Env = c.Env.withoutSlots()
 		inner.Calendar, inner.chosen, inner.Env.chosen = workdays.Join(cals...), true, true
 		t, err := compile(&inner)
 		if err != nil {

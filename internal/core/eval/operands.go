@@ -41,9 +41,9 @@ func (c *compiler) operand(e phrase.Expr) (operand, error) {
 		if err != nil {
 			return operand{}, err
 		}
-		return operand{func(row []Value, trace *[]Move) (v Value, blind workdays.Blind, err error) {
-			blind, err = p.Work(row, trace, &v)
-			return v, blind, err
+		return operand{func(row []Value, trace *[]Move) (v Value, beyond workdays.Beyond, err error) {
+			beyond, err = p.Work(row, trace, &v)
+			return v, beyond, err
 		}, p.from}, nil
 	case *phrase.Otherwise:
 		return c.otherwise(e)
@@ -57,9 +57,9 @@ func (c *compiler) operand(e phrase.Expr) (operand, error) {
 		return operand{}, err
 	}
 	from, err := c.source(e)
-	return operand{func(row []Value, _ *[]Move) (v Value, blind workdays.Blind, err error) {
+	return operand{func(row []Value, _ *[]Move) (v Value, beyond workdays.Beyond, err error) {
 		v, err = f(row)
-		return v, blind, err
+		return v, beyond, err
 	}, from}, err
 }
 
@@ -74,13 +74,13 @@ func (c *compiler) dated(e phrase.Expr) (operand, error) {
 		return o, err
 	}
 	read, do := c.dateIn(e), o.do
-	o.do = func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
-		v, blind, err := do(row, trace)
+	o.do = func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
+		v, beyond, err := do(row, trace)
 		if err != nil {
-			return v, blind, err
+			return v, beyond, err
 		}
 		d, unsure, err := read(v)
-		return dateValue(d, unsure), blind, err
+		return dateValue(d, unsure), beyond, err
 	}
 	return o, nil
 }
@@ -98,16 +98,16 @@ func (s *Step) won(v Value, inner []Move, trace *[]Move) {
 }
 
 // take works out the operand and records that a choice took it.
-func (o operand) take(row []Value, trace *[]Move, why *Step) (Value, workdays.Blind, error) {
+func (o operand) take(row []Value, trace *[]Move, why *Step) (Value, workdays.Beyond, error) {
 	if trace == nil {
 		return o.do(row, nil)
 	}
 	var inner []Move
-	v, blind, err := o.do(row, &inner)
+	v, beyond, err := o.do(row, &inner)
 	if err == nil {
 		why.won(v, inner, trace)
 	}
-	return v, blind, err
+	return v, beyond, err
 }
 
 func chosenStep(words string, e phrase.Expr) *Step {
@@ -117,17 +117,17 @@ func chosenStep(words string, e phrase.Expr) *Step {
 func (c *compiler) otherwise(e *phrase.Otherwise) (operand, error) {
 	a, b, err := pair(c.operand, e.A, e.B)
 	second := chosenStep(phrase.ExprText(e.A)+" is blank: ", e.B)
-	return operand{func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
+	return operand{func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
 		var inner []Move
 		first := &inner
 		if trace == nil {
 			first = nil
 		}
-		if v, blind, err := a.do(row, first); err != nil || !isBlank(v) {
+		if v, beyond, err := a.do(row, first); err != nil || !isBlank(v) {
 			if trace != nil { // the usual case: what it did says enough
 				*trace = append(*trace, inner...)
 			}
-			return v, blind, err
+			return v, beyond, err
 		}
 		return b.take(row, trace, second)
 	}, append(a.from[:len(a.from):len(a.from)], b.from...)}, err
@@ -140,20 +140,20 @@ func (c *compiler) extreme(e *phrase.Extreme) (operand, error) {
 		words = "the later is "
 	}
 	first, second := chosenStep(words, e.A), chosenStep(words, e.B)
-	return operand{func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
+	return operand{func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
 		var one, other *[]Move
 		if trace != nil {
 			one, other = new([]Move), new([]Move)
 		}
-		x, blind, err := a.do(row, one)
+		x, beyond, err := a.do(row, one)
 		if err != nil || x.Kind == Blank {
-			return x, blind, err
+			return x, beyond, err
 		}
 		y, also, err := b.do(row, other)
 		if err != nil || y.Kind == Blank {
 			return y, also, err
 		}
-		won, moves, asked, why := x, one, blind, first
+		won, moves, asked, why := x, one, beyond, first
 		if y.Day > x.Day == e.Later {
 			won, moves, asked, why = y, other, also, second
 		}
@@ -162,7 +162,7 @@ func (c *compiler) extreme(e *phrase.Extreme) (operand, error) {
 		}
 		// Which one wins rests on both.
 		if !asked.Is() && !won.Unsure {
-			asked = blind.Or(also)
+			asked = beyond.Or(also)
 			won.Unsure = x.Unsure || y.Unsure
 		}
 		return won, asked, nil
@@ -179,7 +179,7 @@ func (c *compiler) branched(e *phrase.If) (operand, error) {
 	if err != nil {
 		return operand{}, err
 	}
-	otherwise := operand{do: func([]Value, *[]Move) (v Value, blind workdays.Blind, err error) { return v, blind, nil }}
+	otherwise := operand{do: func([]Value, *[]Move) (v Value, beyond workdays.Beyond, err error) { return v, beyond, nil }}
 	thenWhy, elseWhy := chosenStep("if "+phrase.ExprText(e.Cond)+": ", e.Then), (*Step)(nil)
 	if e.Else != nil {
 		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind && !(a <= Moment && b <= Moment) {
@@ -190,14 +190,14 @@ func (c *compiler) branched(e *phrase.If) (operand, error) {
 		}
 		elseWhy = chosenStep("else: ", e.Else)
 	}
-	return operand{func(row []Value, trace *[]Move) (Value, workdays.Blind, error) {
+	return operand{func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
 		v, err := cond(row)
 		if err != nil {
-			return v, workdays.Blind{}, err
+			return v, workdays.Beyond{}, err
 		}
 		switch truthOf(v) {
 		case unknown:
-			return Value{}, workdays.Blind{}, nil
+			return Value{}, workdays.Beyond{}, nil
 		case yes:
 			return then.take(row, trace, thenWhy)
 		}

@@ -59,8 +59,8 @@ type Program struct {
 }
 
 // traced computes a value and appends the moves of its operands to trace, if that isn't
-// nil. blind is a calendar asked beyond what it knows that nobody has noted yet.
-type traced = func(row []Value, trace *[]Move) (v Value, blind workdays.Blind, err error)
+// nil. beyond is a calendar asked beyond what it knows that nobody has noted yet.
+type traced = func(row []Value, trace *[]Move) (v Value, beyond workdays.Beyond, err error)
 
 // Source is a name that the date of an expression is reckoned from, and how many days
 // before and after it that date may lie.
@@ -109,21 +109,21 @@ func (p *Program) Eval(row []Value) (v Value, err error) {
 // Into computes the expression on a row into a blank cell, and appends the moves of its
 // own steps to trace, where that isn't nil.
 func (p *Program) Into(row []Value, trace *[]Move, cell *Value) error {
-	blind, err := p.Work(row, trace, cell)
-	blind.Note()
+	beyond, err := p.Work(row, trace, cell)
+	beyond.Note()
 	return err
 }
 
-// Work is Into for those who note themselves what blind calendars were asked;
+// Work is Into for those who note themselves which calendar was asked beyond what it knows;
 // there is none either where what the expression starts from was unsure already.
-func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.Blind, err error) {
+func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (beyond workdays.Beyond, err error) {
 	switch {
 	case p.whole != nil:
 		n, none, err := p.whole(row)
 		if !none && err == nil {
 			cell.Kind, cell.Num = Number, int64(n)
 		}
-		return blind, err
+		return beyond, err
 	case p.choice != nil:
 		return p.chosen(row, trace, cell)
 	case p.date == nil:
@@ -131,11 +131,11 @@ func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.
 		if err == nil {
 			*cell = v
 		}
-		return blind, err
+		return beyond, err
 	}
 	d, unsure, err := p.date(row)
 	if err != nil || d == civil.None {
-		return blind, err
+		return beyond, err
 	}
 	if c := p.chain; c != nil {
 		switch {
@@ -145,10 +145,10 @@ func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.
 			}
 		case trace == nil && c.Alone != nil && c.Alone.Stays(d):
 		default:
-			d, blind, err = c.Run(d, row, trace)
+			d, beyond, err = c.Run(d, row, trace)
 		}
 		if err != nil || d == civil.None {
-			return blind, err
+			return beyond, err
 		}
 		if p.chain.Minutes >= 0 {
 			*cell = p.chain.Value(d)
@@ -157,33 +157,33 @@ func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (blind workdays.
 	if cell.Kind == Blank {
 		cell.Kind = Date
 	}
-	cell.Day, cell.Unsure = d, unsure || blind.Is()
-	if unsure || blind.Noted {
-		blind = workdays.Blind{}
+	cell.Day, cell.Unsure = d, unsure || beyond.Is()
+	if unsure || beyond.Noted {
+		beyond = workdays.Beyond{}
 	}
-	return blind, nil
+	return beyond, nil
 }
 
 // chosen is Work for a choice among operands, with the steps behind it.
-func (p *Program) chosen(row []Value, trace *[]Move, cell *Value) (workdays.Blind, error) {
-	v, blind, err := p.choice(row, trace)
+func (p *Program) chosen(row []Value, trace *[]Move, cell *Value) (workdays.Beyond, error) {
+	v, beyond, err := p.choice(row, trace)
 	if err != nil || p.chain == nil || v.Kind == Blank {
 		if err == nil {
 			*cell = v
 		}
-		return blind, err
+		return beyond, err
 	}
-	unsure := v.Unsure && !blind.Is()
+	unsure := v.Unsure && !beyond.Is()
 	d, asked, err := p.chain.Run(v.Day, row, trace)
 	if err != nil || d == civil.None {
-		return blind, err
+		return beyond, err
 	}
 	*cell = p.chain.Value(d)
-	if blind = blind.Or(asked); blind.Is() || unsure {
+	if beyond = beyond.Or(asked); beyond.Is() || unsure {
 		cell.Unsure = true
 	}
-	if unsure || blind.Noted {
-		blind = workdays.Blind{}
+	if unsure || beyond.Noted {
+		beyond = workdays.Beyond{}
 	}
-	return blind, nil
+	return beyond, nil
 }

@@ -36,15 +36,15 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 	t := terms{unit: n.First.Unit, notice: notice, cal: cal}
 	s.deep = func(d civil.Date, row []Value, in *inside) (civil.Date, error) {
 		t, k, err := c.term(t, n, first, every, of, d, row)
-		in.blind = t.blind
+		in.beyond = t.beyond
 		if err != nil || k < 0 {
 			return civil.None, err
 		}
 		// Which term it is hangs on its notice and on that of the one before.
 		for i := max(0, k-1); i <= k && len(t.notice.Steps) > 0; i++ {
 			if end, err := t.end(i); err == nil {
-				if _, blind, err := t.notice.Run(end, row, nil); err == nil && blind.Is() {
-					in.blind = in.blind.Or(blind)
+				if _, beyond, err := t.notice.Run(end, row, nil); err == nil && beyond.Is() {
+					in.beyond = in.beyond.Or(beyond)
 				}
 			}
 		}
@@ -65,7 +65,7 @@ type terms struct {
 	notice       *Chain
 	row          []Value
 	cal          *workdays.Calendar
-	blind        workdays.Blind // what the date that is looked for rests on
+	beyond       workdays.Beyond // what the date that is looked for rests on
 }
 
 // term finds which term of a row it is, from 0; below 0 where that is blank.
@@ -88,7 +88,7 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dat
 	case !blank:
 		t.every = k * n.Every.Unit.PerUnit()
 	}
-	if t.on, t.blind.Noted, err = of(row); err != nil || t.on == civil.None {
+	if t.on, t.beyond.Noted, err = of(row); err != nil || t.on == civil.None {
 		return t, -1, err
 	}
 	if t.every == 0 {
@@ -243,7 +243,7 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 		if in.traced {
 			trace = &in.moves
 		}
-		to, in.blind, err = chain.Run(d, row, trace)
+		to, in.beyond, err = chain.Run(d, row, trace)
 		return to, err
 	}
 	return nil
@@ -256,7 +256,7 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 		return nil, err
 	}
 	steps, ok := e.(*phrase.Steps)
-	inner := &compiler{Env: c.Env.unheard(), text: strings.TrimSpace(text), chosen: c.chosen}
+	inner := &compiler{Env: c.Env.withoutSlots(), text: strings.TrimSpace(text), chosen: c.chosen}
 	if !ok || steps.Base != nil {
 		return nil, inner.fail(e.Pos(), "steps are wanted here, without what they start from", "for example: +30 days, roll following")
 	}

@@ -159,7 +159,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 // ofCell is the rule that a cell holds.
 func (r *RowRule) ofCell(text string) (*RowRule, error) {
 	return r.cells.of(text, func(text string) (*RowRule, error) {
-		rule, err := CompileRowRule(text, r.c.Env.unheard())
+		rule, err := CompileRowRule(text, r.c.Env.withoutSlots())
 		if err == nil && rule.in >= 0 {
 			err = rule.c.fail(rule.node.Span, "`rule in` can't stand inside a cell", "")
 		}

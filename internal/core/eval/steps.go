@@ -447,7 +447,7 @@ func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
 	s.reaches(366, 366)
 	s.deep = func(d civil.Date, row []Value, in *inside) (civil.Date, error) {
 		by, unsure, err := of(row)
-		in.blind.Noted = unsure
+		in.beyond.Noted = unsure
 		if err != nil || by == civil.None {
 			return civil.None, err
 		}

@@ -425,9 +425,9 @@ func TestReserved(t *testing.T) {
 	}
 }
 
-func TestSeveral(t *testing.T) {
-	for want, got := range map[string]string{"1 entry": Several(1, "entry"), "2 entries": Several(2, "entry"), "0 days": Several(0, "day"),
-		"3 nominal dates": Several(3, "nominal date"), "1 row is": IsAre(1, "row"), "2 rows are": IsAre(2, "row")} {
+func TestCounted(t *testing.T) {
+	for want, got := range map[string]string{"1 entry": Counted(1, "entry"), "2 entries": Counted(2, "entry"), "0 days": Counted(0, "day"),
+		"3 nominal dates": Counted(3, "nominal date"), "1 row is": IsAre(1, "row"), "2 rows are": IsAre(2, "row")} {
 		if got != want {
 			t.Errorf("%s, want %s", got, want)
 		}

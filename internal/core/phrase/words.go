@@ -153,8 +153,8 @@ func FoldName(s string) string {
 	}, strings.ToLower(s))
 }
 
-// Several counts things in words: 1 row, 2 rows; 2 days, 2 entries.
-func Several(n int, what string) string {
+// Counted counts things in words: 1 row, 2 rows; 2 days, 2 entries.
+func Counted(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
 	}
@@ -172,7 +172,7 @@ func Agree(n int, one, many string) string {
 	return fmt.Sprintf("%d %s", n, many)
 }
 
-// IsAre is Several with the verb: 1 row is, 2 rows are.
+// IsAre is Counted with the verb: 1 row is, 2 rows are.
 func IsAre(n int, what string) string {
-	return Several(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
+	return Counted(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
 }

@@ -232,9 +232,9 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 			trace = trace[:0]
 			moves = &trace
 		}
-		blind, err := a.Prog.Work(row[:n], moves, &row[n])
-		if blind.Is() {
-			blind.Note()
+		beyond, err := a.Prog.Work(row[:n], moves, &row[n])
+		if beyond.Is() {
+			beyond.Note()
 		}
 		if err != nil {
 			fault(a.Name, err)

@@ -10,18 +10,18 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// Several says what is done where several ranges hold a day or number.
-type Several uint8
+// OnSeveral says what is done where several ranges hold a day or number.
+type OnSeveral uint8
 
 // The ways.
 const (
-	StopAtSeveral Several = iota
+	StopAtSeveral OnSeveral = iota
 	FirstOfSeveral
 	AllOfSeveral
 )
 
 // of takes what is wanted of the rows found for a key; what says what they hold.
-func (s Several) of(found []Ranged, what, key string) ([]Ranged, error) {
+func (s OnSeveral) of(found []Ranged, what, key string) ([]Ranged, error) {
 	if len(found) < 2 {
 		return found, nil
 	}
@@ -77,7 +77,7 @@ func twoStarts(key, at string, a, b int) error {
 
 // On returns the ranges of a key that hold a day, those that start first in
 // front, in room.
-func (r *Ranges) On(key string, d civil.Date, several Several, room []Ranged) (found []Ranged, err error) {
+func (r *Ranges) On(key string, d civil.Date, several OnSeveral, room []Ranged) (found []Ranged, err error) {
 	hs, upTo := r.byKey[key], r.upTo[key]
 	found = room[:0]
 	// The last range that starts on or before d; those before it may hold d as
@@ -125,7 +125,7 @@ func NewBands(list []Band, chained bool) (Bands, error) {
 
 // On returns the ranges of a key that hold a number, those that start first in front,
 // in room.
-func (b Bands) On(key string, v eval.Value, several Several, room []Ranged) (found []Ranged, err error) {
+func (b Bands) On(key string, v eval.Value, several OnSeveral, room []Ranged) (found []Ranged, err error) {
 	hs := b[key]
 	found = room[:0]
 	n := sort.Search(len(hs), func(i int) bool { return eval.Order(hs[i].From, v) > 0 })
@@ -144,7 +144,7 @@ func (b Bands) On(key string, v eval.Value, several Several, room []Ranged) (fou
 type ByKey map[string][]Ranged
 
 // Of returns the rows of a key.
-func (b ByKey) Of(key string, several Several) ([]Ranged, error) {
+func (b ByKey) Of(key string, several OnSeveral) ([]Ranged, error) {
 	return several.of(b[key], "the key stands", key)
 }
 

@@ -83,7 +83,7 @@ func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Besid
 	if err := to.Header(columns); err != nil {
 		return err
 	}
-	t.Lean(to.Same)
+	t.OnlyUsed(to.Same)
 	whole := Joined(to.Row)
 	err := fill(func(text string, row, more []eval.Value) error {
 		if text != "" {
@@ -272,8 +272,8 @@ func (h *heldRows) sorted(put Put) error {
 	return nil
 }
 
-// Fresh joins columns and added ones, and refuses an added name that is there.
-func Fresh(columns, added []string) ([]string, error) {
+// Untaken joins columns and added ones, and refuses an added name that is there.
+func Untaken(columns, added []string) ([]string, error) {
 	all := slices.Clone(columns)
 	for _, a := range added {
 		if i := Find(columns, a); i >= 0 {

@@ -48,16 +48,16 @@ type Table struct {
 	Dates, Numbers, Cells []int
 	// Done counts rows as they pass, where it isn't nil.
 	Done *atomic.Int64
-	// Text is the row that Scan is at as it stands in its file, where Lean allows that
+	// Text is the row that Scan is at as it stands in its file, where OnlyUsed allows that
 	// and it is so; else "".
 	Text string
 	lean func(sep byte) bool
 }
 
-// Lean says that an answer looks at no other cells that come in than those of its phrases
+// OnlyUsed says that an answer looks at no other cells that come in than those of its phrases
 // and of Column: Scan may leave the others blank. Where the file's separator isn't
 // suitable, it won't.
-func (t *Table) Lean(suits func(sep byte) bool) { t.lean = suits }
+func (t *Table) OnlyUsed(suits func(sep byte) bool) { t.lean = suits }
 
 // AnySeparator suits an answer that doesn't give the rows out.
 func AnySeparator(byte) bool { return true }

@@ -17,12 +17,12 @@ import (
 // the order of the milestones.
 type byMilestone struct {
 	sync.Mutex
-	s     *Series
-	at    int                           // the milestone
-	blind map[civil.Date]workdays.Blind // by date, where a calendar was asked in vain
-	span  civil.Span                    // of milestones, that were made; empty at first
-	list  []byDay
-	err   error
+	s      *Series
+	at     int                            // the milestone
+	beyond map[civil.Date]workdays.Beyond // by date, where a calendar was asked in vain
+	span   civil.Span                     // of milestones, that were made; empty at first
+	list   []byDay
+	err    error
 	age
 }
 
@@ -52,14 +52,14 @@ func (s *Series) By(milestone string) (by eval.Looked, known []string, err error
 			}
 		}
 	}
-	return &byMilestone{s: s, at: at, blind: map[civil.Date]workdays.Blind{}}, known, nil
+	return &byMilestone{s: s, at: at, beyond: map[civil.Date]workdays.Beyond{}}, known, nil
 }
 
 // lock locks, and forgets what no longer holds.
 func (m *byMilestone) lock() {
 	if m.Lock(); m.past(m.s.memory) {
 		m.span, m.list, m.err = civil.Span{}, nil, nil
-		clear(m.blind)
+		clear(m.beyond)
 	}
 }
 
@@ -91,11 +91,11 @@ func (m *byMilestone) Before(d civil.Date, on bool) (civil.Date, bool) {
 	return m.list[i-1].to, true
 }
 
-// Blind implements eval.Looked.
-func (m *byMilestone) Blind(d civil.Date) workdays.Blind {
+// Beyond implements eval.Looked.
+func (m *byMilestone) Beyond(d civil.Date) workdays.Beyond {
 	m.Lock()
 	defer m.Unlock()
-	return m.blind[d]
+	return m.beyond[d]
 }
 
 // reach makes the milestones of a stretch too.
@@ -108,7 +108,7 @@ func (m *byMilestone) reach(span civil.Span) {
 			}
 			if v := o.Milestone(m.at); v.Kind != eval.Blank && part.Has(v.Day) {
 				if list = append(list, byDay{v.Day, o.To}); o.Asked.Is() {
-					m.blind[o.To] = o.Asked
+					m.beyond[o.To] = o.Asked
 				}
 			}
 		}

@@ -23,7 +23,7 @@ type Entry struct {
 
 // dated is the entry of an occurrence's own date.
 func (o *Occurrence) dated(s *Series) Entry {
-	return Entry{s, "date", o.Value(), o, Why{Moves: o.Moves, Blind: o.Moved.Blind, Hand: o.Hand}}
+	return Entry{s, "date", o.Value(), o, Why{Moves: o.Moves, Beyond: o.Moved.Beyond, Hand: o.Hand}}
 }
 
 // Entries returns the dates and milestones of several series that lie in

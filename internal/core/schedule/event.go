@@ -46,7 +46,7 @@ func (e Entry) Event(plan string) Event {
 	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
 		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.milestone().Todo, Owner: e.milestone().Owner,
-		Private: e.milestone().Private || e.Series.Private && !e.milestone().Public, Tentative: e.Why.Blind.Is(), Look: e.Series.Look}
+		Private: e.milestone().Private || e.Series.Private && !e.milestone().Public, Tentative: e.Why.Beyond.Is(), Look: e.Series.Look}
 }
 
 // milestone is that of the entry; of the date itself, who owns it and whether it is a

@@ -56,12 +56,12 @@ type Expects struct {
 // Finding is something that check tells: what breaks a plan, or with Note what
 // else to know.
 type Finding struct {
-	Note  bool
-	Told  bool       // a note of what somebody wanted so, which is no warning
-	About string     // the series or the record
-	Key   string     // of the plan that it comes of, "" for the entry itself
-	At    eval.Value // the date, where it has one
-	Text  string
+	Note   bool
+	Wanted bool       // a note of what somebody wanted so, which is no warning
+	About  string     // the series or the record
+	Key    string     // of the plan that it comes of, "" for the entry itself
+	At     eval.Value // the date, where it has one
+	Text   string
 }
 
 // Check looks at a series in a window. Its expectations come first.
@@ -108,7 +108,7 @@ func (c *checker) fail(key string, at eval.Value, format string, args ...any) {
 // tell notes what somebody wanted so.
 func (c *checker) tell(key string, at eval.Value, format string, args ...any) {
 	c.note(key, at, format, args...)
-	c.list[len(c.list)-1].Told = true
+	c.list[len(c.list)-1].Wanted = true
 }
 
 func (c *checker) note(key string, at eval.Value, format string, args ...any) {
@@ -167,7 +167,7 @@ func (c *checker) counts() {
 			}
 			cut := own.First > p.First || own.Last < p.Last
 			if !want.has(n) && !(cut && n <= want.Most) {
-				c.fail("expect."+u.Key, eval.Value{}, "%s: %s has %s, expected %s", u.Key, p.Name, phrase.Several(n, "date"), want)
+				c.fail("expect."+u.Key, eval.Value{}, "%s: %s has %s, expected %s", u.Key, p.Name, phrase.Counted(n, "date"), want)
 			}
 		}
 		if changes > 0 {
@@ -182,7 +182,7 @@ func (c *checker) gaps() {
 		a, b := c.around[i-1], c.around[i]
 		gap := c.gapOf(b)
 		if n := int(b - a); gap != nil && (c.window.Has(a) || c.window.Has(b)) && !gap.has(n) {
-			c.fail("expect.gap", eval.Day(b), "gap: %s after %s, expected %s", phrase.Several(n, "day"), a, gap)
+			c.fail("expect.gap", eval.Day(b), "gap: %s after %s, expected %s", phrase.Counted(n, "day"), a, gap)
 		}
 	}
 }
@@ -296,7 +296,7 @@ func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
 			}
 		}
 		if blank > 0 {
-			c.note(key, eval.Value{}, "each: %s is blank for %d of %s", x.Text, blank, phrase.Several(len(c.all), "date"))
+			c.note(key, eval.Value{}, "each: %s is blank for %d of %s", x.Text, blank, phrase.Counted(len(c.all), "date"))
 		}
 	}
 }
@@ -375,8 +375,8 @@ func (c *checker) hands() {
 // provisional counts the date and its milestones that may move once a calendar knows
 // more.
 func (o *Occurrence) provisional() (n int) {
-	for _, asked := range append([]Why{{Blind: o.Moved.Blind}}, o.Whys...) {
-		if asked.Blind.Is() {
+	for _, asked := range append([]Why{{Beyond: o.Moved.Beyond}}, o.Whys...) {
+		if asked.Beyond.Is() {
 			n++
 		}
 	}
@@ -386,7 +386,7 @@ func (o *Occurrence) provisional() (n int) {
 // provisional notes how many dates may move once a calendar knows more.
 func (c *checker) provisional() {
 	n := 0
-	why := blindNone
+	why := beyondNone
 	for _, o := range c.all {
 		if k := o.provisional(); k > 0 {
 			n, why = n+k, o.Asked
@@ -414,7 +414,7 @@ func (c *checker) blanks() {
 			}
 		}
 		if n > 0 {
-			c.note("milestones."+m.Name, eval.Value{}, "%s is blank for %d of %s", m.Name, n, phrase.Several(of, "date"))
+			c.note("milestones."+m.Name, eval.Value{}, "%s is blank for %d of %s", m.Name, n, phrase.Counted(of, "date"))
 		}
 	}
 }

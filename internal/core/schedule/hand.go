@@ -130,7 +130,7 @@ func (m *Moved) by(h *Hand) {
 	if h.At.Kind != eval.Blank {
 		m.To = h.At.Day
 	}
-	m.Blind = blindNone
+	m.Beyond = beyondNone
 }
 
 // set is a value with the day of a hand in its place; a time stays where the hand

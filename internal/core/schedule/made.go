@@ -24,8 +24,8 @@ type made struct {
 }
 
 type madeDate struct {
-	to    civil.Date
-	blind workdays.Blind
+	to     civil.Date
+	beyond workdays.Beyond
 }
 
 // lock locks, and forgets what no longer holds.
@@ -46,18 +46,18 @@ func (m *made) reach(s *Series, span civil.Span) {
 				if err != nil && m.err == nil {
 					m.err = err
 				}
-				list = append(list, madeDate{d.To, d.Blind})
+				list = append(list, madeDate{d.To, d.Beyond})
 			}
 			return list
 		}
 		r := s.Rules[0].Rec
 		for d := range r.Rule.All(part) {
-			to, blind, err := r.Chain.Run(d.Date, r.Row, nil)
+			to, beyond, err := r.Chain.Run(d.Date, r.Row, nil)
 			if err != nil && !errors.Is(err, eval.ErrRange) && m.err == nil {
 				m.err = err
 			}
 			if to != civil.None && err == nil {
-				list = append(list, madeDate{to, blind})
+				list = append(list, madeDate{to, beyond})
 			}
 		}
 		return list
@@ -135,16 +135,16 @@ func (s *Series) Before(d civil.Date, on bool) (last civil.Date, ok bool) {
 	return s.made.dates[i-1].to, true
 }
 
-// Blind implements eval.Series: the calendar that was asked beyond what it knows
+// Beyond implements eval.Series: the calendar that was asked beyond what it knows
 // for the moved date d.
-func (s *Series) Blind(d civil.Date) workdays.Blind {
+func (s *Series) Beyond(d civil.Date) workdays.Beyond {
 	s.made.Lock()
 	defer s.made.Unlock()
 	i, ok := slices.BinarySearchFunc(s.made.dates, d, func(m madeDate, d civil.Date) int { return int(m.to - d) })
 	if !ok {
-		return workdays.Blind{}
+		return workdays.Beyond{}
 	}
-	return s.made.dates[i].blind
+	return s.made.dates[i].beyond
 }
 
 // Count implements eval.Series: how many moved dates lie after a up to and including b.

@@ -22,14 +22,14 @@ type Moved struct {
 	// that had nothing to do may be missing. They are valid until the next date is asked
 	// for.
 	Moves []eval.Move
-	// Blind is the calendar that was asked for it beyond what it knows, if any.
-	Blind workdays.Blind
+	// Beyond is the calendar that was asked for it beyond what it knows, if any.
+	Beyond workdays.Beyond
 	// Hand is what was set by hand in its place; nil for nothing.
 	Hand *Hand
 }
 
-// blindNone is no calendar that was asked in vain.
-var blindNone workdays.Blind
+// beyondNone is no calendar that was asked in vain.
+var beyondNone workdays.Beyond
 
 // HasMoved reports whether a business-day convention, a hand or a release put the date
 // on another day than it would have; a step that always shifts doesn't.
@@ -66,13 +66,13 @@ func (m *Moved) AppendID(b []byte) []byte {
 // Value is the moved date, with the time that its rule gives.
 func (m *Moved) Value() eval.Value {
 	if m.Hand == nil && m.Rec.Chain.Minutes < 0 && m.To != civil.None {
-		return eval.Value{Kind: eval.Date, Day: m.To, Unsure: m.Blind.Is()}
+		return eval.Value{Kind: eval.Date, Day: m.To, Unsure: m.Beyond.Is()}
 	}
 	v := m.Rec.Chain.Value(m.To)
 	if m.Hand != nil {
 		v = m.Hand.set(v, m.Rec.Chain)
 	}
-	v.Unsure = m.Blind.Is()
+	v.Unsure = m.Beyond.Is()
 	return v
 }
 
@@ -81,14 +81,14 @@ func (m *Moved) Value() eval.Value {
 func (m *Moved) Reason() string { return string(m.appendReason(nil)) }
 
 func (m *Moved) appendReason(b []byte) []byte {
-	if m.Hand == nil && !m.Blind.Is() {
+	if m.Hand == nil && !m.Beyond.Is() {
 		return eval.AppendReasons(b, m.Moves)
 	}
-	return append(b, reason(m.Moves, m.Hand, m.Blind)...)
+	return append(b, reason(m.Moves, m.Hand, m.Beyond)...)
 }
 
 // reason joins the reasons of moves, of a day by hand, and what a calendar didn't know.
-func reason(moves []eval.Move, hand *Hand, blind workdays.Blind) string {
+func reason(moves []eval.Move, hand *Hand, beyond workdays.Beyond) string {
 	text := eval.Reasons(moves)
 	join := func(more string) {
 		if text != "" && more != "" {
@@ -101,8 +101,8 @@ func reason(moves []eval.Move, hand *Hand, blind workdays.Blind) string {
 		return hand.Reason
 	case hand != nil:
 		join(hand.Reason)
-	case blind.Is():
-		join(blind.Text())
+	case beyond.Is():
+		join(beyond.Text())
 	}
 	return text
 }
@@ -135,9 +135,9 @@ func (s *Series) Blanks(window civil.Span) (n int) {
 
 // blindOf is the calendar that was asked for a date beyond what it knows: by its
 // rule, where that counts with one, or by its steps.
-func blindOf(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays.Blind) workdays.Blind {
+func blindOf(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays.Beyond) workdays.Beyond {
 	if counts && !r.Rule.Calendar.Knows(nominal) {
-		return workdays.Blind{Calendar: r.Rule.Calendar, Day: nominal}
+		return workdays.Beyond{Calendar: r.Rule.Calendar, Day: nominal}
 	}
 	return steps
 }
@@ -156,13 +156,13 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 			d := m.Date.Date
 			if roll != nil && !blanks && roll.Stays(d) { // occurrences want the step that did nothing, too
 				m.To = d
-				if len(m.Moves) > 0 || m.Blind.Is() {
-					m.Moves, m.Blind = room, blindNone
+				if len(m.Moves) > 0 || m.Beyond.Is() {
+					m.Moves, m.Beyond = room, beyondNone
 				}
 			} else {
 				var err error
 				m.Moves = room
-				m.To, m.Blind, err = r.Chain.Run(d, r.Row, &m.Moves)
+				m.To, m.Beyond, err = r.Chain.Run(d, r.Row, &m.Moves)
 				if err != nil {
 					if errors.Is(err, eval.ErrRange) {
 						continue // it would lie before or after every window
@@ -172,7 +172,7 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 				}
 			}
 			if counts {
-				m.Blind = blindOf(r, counts, d, m.Blind)
+				m.Beyond = blindOf(r, counts, d, m.Beyond)
 			}
 			if m.To < window.First && (m.To != civil.None || !blanks || !started) {
 				continue

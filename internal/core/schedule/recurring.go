@@ -43,8 +43,8 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 		if d.To != d.Date.Date {
 			moved++
 		}
-		if o.Why.Blind.Is() {
-			return e, no("its date %s is provisional, others aren't: %s", o.At, o.Why.Blind.Text())
+		if o.Why.Beyond.Is() {
+			return e, no("its date %s is provisional, others aren't: %s", o.At, o.Why.Beyond.Text())
 		}
 		want[o.At.Day] = true
 		r.Dates = append(r.Dates, o.At)

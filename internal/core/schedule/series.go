@@ -54,7 +54,7 @@ type Series struct {
 	made   made
 	held   held
 	memory *eval.Memory // shared with series that it may look into
-	noted  sync.Map     // nominal dates that a blind calendar was noted for
+	noted  sync.Map     // nominal dates that a beyond calendar was noted for
 }
 
 // Milestone is a date that hangs on the date of a series.
@@ -136,31 +136,31 @@ type Occurrence struct {
 	Row  []eval.Value // by the slots of Names
 	Whys []Why        // of each milestone
 	// Asked is the calendar that was asked for it or a milestone beyond what it knows.
-	Asked workdays.Blind
+	Asked workdays.Beyond
 
 	series *Series
 }
 
 // Why is why a milestone is what it is.
 type Why struct {
-	Moves []eval.Move
-	Blind workdays.Blind
-	Hand  *Hand
+	Moves  []eval.Move
+	Beyond workdays.Beyond
+	Hand   *Hand
 	// unset is the milestone before a hand set it.
 	unset eval.Value
 }
 
 // Reason tells it in words.
-func (w Why) Reason() string { return reason(w.Moves, w.Hand, w.Blind) }
+func (w Why) Reason() string { return reason(w.Moves, w.Hand, w.Beyond) }
 
 // Note notes, once, that a calendar was asked for the occurrence beyond what it
 // knows. Whoever shows an occurrence does.
 func (o *Occurrence) Note() { o.series.note(o.Date.Date, o.Asked) }
 
 // Note is Occurrence.Note for a date alone.
-func (s *Series) Note(m *Moved) { s.note(m.Date.Date, m.Blind) }
+func (s *Series) Note(m *Moved) { s.note(m.Date.Date, m.Beyond) }
 
-func (s *Series) note(nominal civil.Date, asked workdays.Blind) {
+func (s *Series) note(nominal civil.Date, asked workdays.Beyond) {
 	if asked.Is() {
 		if _, known := s.noted.LoadOrStore(nominal, true); !known {
 			asked.Note()
@@ -297,7 +297,7 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	row[slotNominal] = eval.Day(nominal)
 	row[slotDate] = m.Value()
 	row[slotTitle] = eval.Str(s.Title)
-	o := &Occurrence{Moved: m, ID: m.ID(), Row: row, Asked: m.Blind, series: s}
+	o := &Occurrence{Moved: m, ID: m.ID(), Row: row, Asked: m.Beyond, series: s}
 	if m.Hand != nil && m.Hand.Gone {
 		return o, s.milestones(o)
 	}
@@ -337,28 +337,28 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 // has only those that were set.
 func (s *Series) milestones(o *Occurrence) error {
 	gone := o.Hand != nil && o.Hand.Gone
-	unsure := o.Blind
+	unsure := o.Beyond
 	for i, ms := range s.Milestones {
 		var v eval.Value
 		var why Why
 		if !gone {
 			var err error
-			if why.Blind, err = ms.Prog.Work(o.Row, &why.Moves, &v); err != nil {
+			if why.Beyond, err = ms.Prog.Work(o.Row, &why.Moves, &v); err != nil {
 				return fmt.Errorf("%s of %s: %w", ms.Name, o.Value(), err)
 			}
 		}
 		why.unset = v
 		if h := s.hand(ms.Name, o.Date.Date, func() string { return o.ID }); h != nil {
-			v, why.Hand, why.Blind = h.set(v, ms.Prog.Chain()), h, blindNone
+			v, why.Hand, why.Beyond = h.set(v, ms.Prog.Chain()), h, beyondNone
 		}
 		if !unsure.Is() {
-			unsure = why.Blind
+			unsure = why.Beyond
 		}
-		if v.Unsure && !why.Blind.Is() { // reckoned from what is unsure
-			why.Blind = unsure
+		if v.Unsure && !why.Beyond.Is() { // reckoned from what is unsure
+			why.Beyond = unsure
 		}
 		if !o.Asked.Is() {
-			o.Asked = why.Blind
+			o.Asked = why.Beyond
 		}
 		o.Row[slotMilestones+i] = v
 		o.Whys = append(o.Whys, why)

@@ -140,11 +140,11 @@ func (s *Series) beside(d civil.Date, after bool) (found recur.Date, rec *eval.R
 
 // run moves a nominal date by its rule's steps, and by hand.
 func (s *Series) run(d recur.Date, rec *eval.Recurrence, room []eval.Move) (Moved, error) {
-	to, blind, err := rec.Chain.Run(d.Date, rec.Row, &room)
+	to, beyond, err := rec.Chain.Run(d.Date, rec.Row, &room)
 	if err != nil {
 		return Moved{Date: d, Rec: rec}, err
 	}
-	m := Moved{d, rec, to, room, blindOf(rec, rec.Rule.Counts(), d.Date, blind), nil}
+	m := Moved{d, rec, to, room, blindOf(rec, rec.Rule.Counts(), d.Date, beyond), nil}
 	if h := s.hand("date", d.Date, func() string { return m.ID() }); h != nil {
 		m.by(h)
 	}

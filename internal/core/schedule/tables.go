@@ -42,7 +42,7 @@ func (r *RuleRows) Row(cells []eval.Value, m *Moved) []eval.Value {
 	at[1] = WeekdayOf(at[0])
 	at[2] = eval.Day(m.Date.Date)
 	at[3] = eval.Value{}
-	if len(m.Moves) > 0 || m.Hand != nil || m.Blind.Is() {
+	if len(m.Moves) > 0 || m.Hand != nil || m.Beyond.Is() {
 		at[3] = eval.Str(r.texts.Keep(m.appendReason(r.texts.Room())))
 	}
 	at[4] = eval.Str(r.texts.Keep(m.AppendID(r.texts.Room())))
@@ -299,15 +299,15 @@ func (s Summary) Cells() []eval.Value {
 // Summarise counts the dates of a series in a window.
 func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) {
 	sum := Summary{Series: s, Blank: s.Blanks(window)}
-	var blind []*workdays.Calendar
+	var beyond []*workdays.Calendar
 	for o, err := range s.Occurrences(window) {
 		if err != nil {
 			return sum, err
 		}
 		sum.Dates++
 		o.Note()
-		if o.Asked.Is() && !slices.Contains(blind, o.Asked.Calendar) {
-			blind = append(blind, o.Asked.Calendar)
+		if o.Asked.Is() && !slices.Contains(beyond, o.Asked.Calendar) {
+			beyond = append(beyond, o.Asked.Calendar)
 		}
 		sum.Provisional += o.provisional()
 		if o.HasMoved() {
@@ -321,7 +321,7 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 			sum.Next = o.To
 		}
 	}
-	if sum.Warnings = len(blind); sum.Blank > 0 {
+	if sum.Warnings = len(beyond); sum.Blank > 0 {
 		sum.Warnings++
 	}
 	return sum, nil

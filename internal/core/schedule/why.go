@@ -146,11 +146,11 @@ func (s *Series) tellDate(o *Occurrence) []Telling {
 	} else {
 		list = append(list, tellMoves("date", o.Moves, m.Value())...)
 	}
-	return append(list, tellRest("date", o.Value(), o.Hand, o.Moved.Blind)...)
+	return append(list, tellRest("date", o.Value(), o.Hand, o.Moved.Beyond)...)
 }
 
 // tellRest tells what was set by hand, and what a calendar didn't know.
-func tellRest(what string, at eval.Value, h *Hand, blind workdays.Blind) (list []Telling) {
+func tellRest(what string, at eval.Value, h *Hand, beyond workdays.Beyond) (list []Telling) {
 	switch {
 	case h != nil && h.At.Kind == eval.Blank:
 		list = append(list, Telling{what, "left out by hand", eval.Value{}, h.Reason})
@@ -159,8 +159,8 @@ func tellRest(what string, at eval.Value, h *Hand, blind workdays.Blind) (list [
 	case h != nil:
 		list = append(list, Telling{what, "by hand", at, h.Reason})
 	}
-	if blind.Is() {
-		list = append(list, Telling{what, "provisional", at, blind.Text()})
+	if beyond.Is() {
+		list = append(list, Telling{what, "provisional", at, beyond.Text()})
 	}
 	return list
 }
@@ -175,7 +175,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 	for _, h := range s.hands.list() { // one that was left out has no place among the others
 		if h.What == "date" && h.At.Kind == eval.Blank && !h.Gone && (h.Nominal == d || s.unset(h) == d) {
 			list = append(list, Telling{"date", "nominal", eval.Day(h.Nominal), "id " + h.ID})
-			list = append(list, tellRest("date", eval.Value{}, h, blindNone)...)
+			list = append(list, tellRest("date", eval.Value{}, h, beyondNone)...)
 			ids = append(ids, h.ID)
 		}
 	}
@@ -211,7 +211,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 				}
 				list = append(list, tellMoves(m.Name, why.Moves, why.unset)...)
 			}
-			list = append(list, tellRest(m.Name, o.Milestone(i), why.Hand, why.Blind)...)
+			list = append(list, tellRest(m.Name, o.Milestone(i), why.Hand, why.Beyond)...)
 		}
 		if told {
 			o.Note()

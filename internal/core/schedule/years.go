@@ -28,7 +28,7 @@ func (s *Series) CountYears(window civil.Span) ([]YearCount, error) {
 			return
 		}
 		if window.Has(m.Date.Date) || window.Has(m.To) {
-			m.Blind.Note()
+			m.Beyond.Note()
 		}
 		if window.Has(m.Date.Date) {
 			at(m.Date.Date).Nominal++

@@ -31,9 +31,9 @@ func (c *Calendar) Miss(d civil.Date) {
 	}
 }
 
-// Blind is a calendar that was asked about a day beyond what it knows; the zero
+// Beyond is a calendar that was asked about a day beyond what it knows; the zero
 // value if none was.
-type Blind struct {
+type Beyond struct {
 	Calendar *Calendar
 	Day      civil.Date
 	// Noted marks a result that was reckoned from an uncertain date: its calendar, which
@@ -42,10 +42,10 @@ type Blind struct {
 }
 
 // Is reports whether a calendar was asked beyond what it knows.
-func (b Blind) Is() bool { return b.Calendar != nil || b.Noted }
+func (b Beyond) Is() bool { return b.Calendar != nil || b.Noted }
 
 // Or returns b, or c if b names no calendar.
-func (b Blind) Or(c Blind) Blind {
+func (b Beyond) Or(c Beyond) Beyond {
 	if b.Calendar == nil && c.Is() {
 		return c
 	}
@@ -53,7 +53,7 @@ func (b Blind) Or(c Blind) Blind {
 }
 
 // Text says what isn't known; "" where there is nothing.
-func (b Blind) Text() string {
+func (b Beyond) Text() string {
 	if b.Calendar == nil {
 		return ""
 	}
@@ -69,7 +69,7 @@ func (b Blind) Text() string {
 }
 
 // Note notes the date with its calendar, if there is one.
-func (b Blind) Note() {
+func (b Beyond) Note() {
 	if b.Calendar != nil {
 		b.Calendar.Miss(b.Day)
 	}

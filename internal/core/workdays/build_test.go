@@ -143,8 +143,8 @@ func TestMissed(t *testing.T) {
 	if list := Warnings([]*Calendar{stand}); len(list) != 1 {
 		t.Errorf("warnings without a calendar: %q", list)
 	}
-	Blind{}.Note()
-	Blind{Calendar: a, Day: 201}.Note()
+	Beyond{}.Note()
+	Beyond{Calendar: a, Day: 201}.Note()
 	if _, after := a.Missed(); after != 4 || !a.Knows(100) || a.Knows(99) || !a.Knows(200) || a.Knows(201) {
 		t.Errorf("noted %d times", after)
 	}
