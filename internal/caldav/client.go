@@ -65,7 +65,10 @@ func New(address, user, password string) (*Client, error) {
 		u.Path = "/"
 	}
 	c := &Client{base: u, user: user, password: password, Pause: pause}
-	c.http = &http.Client{Timeout: longestRequest, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	c.http = &http.Client{Timeout: longestRequest, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	},
 		Transport: &http.Transport{Proxy: http.ProxyFromEnvironment, MaxIdleConnsPerHost: 64, ForceAttemptHTTP2: true}}
 	return c, nil
 }
@@ -171,7 +174,8 @@ const tries = 3
 // ask sends a request, follows redirects on the same server, and tries again on 429,
 // 503 and broken connections. What is asked must be safe to repeat: reading, or a
 // write with a condition.
-func (c *Client) ask(ctx context.Context, method string, at *url.URL, header map[string]string, body string) (*answer, error) {
+func (c *Client) ask(ctx context.Context, method string, at *url.URL, header map[string]string,
+	body string) (*answer, error) {
 	for n := 1; ; n++ {
 		a, err := c.once(ctx, method, at, header, body)
 		wait := time.Duration(n) * time.Second
@@ -182,7 +186,8 @@ func (c *Client) ask(ctx context.Context, method string, at *url.URL, header map
 		case n == tries && err == nil:
 			a.tried = n
 			return a, nil
-		case n == tries || ctx.Err() != nil || errors.As(err, new(*AddressError)) || errors.As(err, new(*AnswerError)) || unreached(err):
+		case n == tries || ctx.Err() != nil || errors.As(err, new(*AddressError)) || errors.As(err, new(*AnswerError)) ||
+			unreached(err):
 			return nil, err
 		case err == nil:
 			if s, serr := strconv.Atoi(a.head.Get("Retry-After")); serr == nil && s >= 0 {
@@ -204,7 +209,8 @@ func unreached(err error) bool {
 }
 
 // once sends a request without trying again.
-func (c *Client) once(ctx context.Context, method string, at *url.URL, header map[string]string, body string) (*answer, error) {
+func (c *Client) once(ctx context.Context, method string, at *url.URL, header map[string]string,
+	body string) (*answer, error) {
 	for range mostRedirects {
 		of := ctx
 		if method == "PUT" || method == "DELETE" || method == "MKCALENDAR" {
@@ -253,7 +259,9 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 				return nil, &AnswerError{"the server sent a redirect without an address"}
 			}
 			if !c.same(to) {
-				return nil, &AddressError{fmt.Sprintf("the server leads on to %s://%s, and passwords go to %s alone; if that is right, publish there", to.Scheme, to.Host, c.base.Host)}
+				return nil, &AddressError{fmt.Sprintf(
+					"the server leads on to %s://%s, and passwords go to %s alone; if that is right, publish there", to.Scheme,
+					to.Host, c.base.Host)}
 			}
 			at = to
 		default:
@@ -271,7 +279,8 @@ func (c *Client) same(u *url.URL) bool {
 		}
 		return map[string]string{"http": "80", "https": "443"}[u.Scheme]
 	}
-	return u.Scheme == c.base.Scheme && strings.EqualFold(u.Hostname(), c.base.Hostname()) && port(u) == port(c.base) && u.User == nil
+	return u.Scheme == c.base.Scheme && strings.EqualFold(u.Hostname(), c.base.Hostname()) &&
+		port(u) == port(c.base) && u.User == nil
 }
 
 // href resolves an href of an answer; one that leads to another server is refused.
@@ -286,7 +295,8 @@ func (c *Client) href(at *url.URL, href string) (*url.URL, error) {
 // failed is the error of an answer.
 func failed(method string, a *answer) error {
 	e := &StatusError{Method: method, Path: a.url.Path, Code: a.code, Tried: a.tried}
-	for _, name := range []string{uidConflict, "valid-calendar-data", "supported-calendar-component", "max-resource-size"} {
+	for _, name := range []string{uidConflict, "valid-calendar-data", "supported-calendar-component",
+		"max-resource-size"} {
 		if bytes.Contains(a.body, []byte(name)) {
 			e.Condition = name
 			break
@@ -360,8 +370,10 @@ func (r *response) found() (p prop) {
 func (p *prop) calendar() bool { return p.Type != nil && p.Type.Calendar != nil }
 
 // multi sends a request that is answered with 207.
-func (c *Client) multi(ctx context.Context, method string, at *url.URL, depth, body string) (*multistatus, *url.URL, error) {
-	a, err := c.ask(ctx, method, at, map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+body)
+func (c *Client) multi(ctx context.Context, method string, at *url.URL, depth, body string) (*multistatus,
+	*url.URL, error) {
+	a, err := c.ask(ctx, method, at, map[string]string{"Depth": depth,
+		"Content-Type": "application/xml; charset=utf-8"}, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+body)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -370,7 +382,8 @@ func (c *Client) multi(ctx context.Context, method string, at *url.URL, depth, b
 	}
 	m := &multistatus{}
 	if err := xml.Unmarshal(a.body, m); err != nil {
-		return nil, nil, &AnswerError{fmt.Sprintf("the server's answer to %s of %s can't be read: %v", method, a.url.Path, err)}
+		return nil, nil, &AnswerError{fmt.Sprintf("the server's answer to %s of %s can't be read: %v", method,
+			a.url.Path, err)}
 	}
 	return m, a.url, nil
 }

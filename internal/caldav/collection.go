@@ -40,8 +40,12 @@ const propfind = `<propfind xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"
 
 // CheckName refuses a name that can't be that of a collection: it is one part of a path.
 func CheckName(name string) error {
-	if name == "" || name == "." || name == ".." || strings.ContainsFunc(name, func(r rune) bool { return r == '/' || r == '\\' || r < ' ' || r == 0x7f }) {
-		return &AddressError{fmt.Sprintf("a calendar can't be called %.80q: its name is one part of an address, without / and other than . and ..", name)}
+	if name == "" || name == "." || name == ".." || strings.ContainsFunc(name, func(r rune) bool {
+		return r == '/' ||
+			r == '\\' || r < ' ' || r == 0x7f
+	}) {
+		return &AddressError{fmt.Sprintf(
+			"a calendar can't be called %.80q: its name is one part of an address, without / and other than . and ..", name)}
 	}
 	return nil
 }
@@ -93,7 +97,8 @@ func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection
 		switch {
 		case strings.Trim(u.Path, "/") == strings.Trim(at.Path, "/"):
 		case last == name && !p.calendar():
-			return nil, &NoCalendarError{fmt.Sprintf("%s is there, and no calendar; choose another name with --collection", u.Path)}
+			return nil, &NoCalendarError{fmt.Sprintf(
+				"%s is there, and no calendar; choose another name with --collection", u.Path)}
 		case last == name:
 			return &Collection{client: c, at: slash(u)}, nil
 		case p.calendar() && p.Name == name && named == nil:
@@ -126,7 +131,8 @@ func (c *Client) lookAt(ctx context.Context, at *url.URL) (*place, error) {
 // notDAV reports whether an address has no CalDAV, so that others are tried.
 func notDAV(err error) bool {
 	var s *StatusError
-	return errors.As(err, &s) && (s.Code == http.StatusMethodNotAllowed || s.Code == http.StatusNotImplemented || s.Code/100 == 2)
+	return errors.As(err, &s) && (s.Code == http.StatusMethodNotAllowed || s.Code == http.StatusNotImplemented ||
+		s.Code/100 == 2)
 }
 
 // home finds the folder of the user's calendars, by the address, the well-known one and
@@ -169,7 +175,8 @@ func (c *Client) home(ctx context.Context, first *place) (*url.URL, error) {
 	if denied != nil {
 		return nil, denied
 	}
-	return nil, &NoCalendarError{fmt.Sprintf("%s has no calendars for this user: neither there, nor at /.well-known/caldav, nor at / does the server name a calendar home", c.base)}
+	return nil, &NoCalendarError{fmt.Sprintf(
+		"%s has no calendars for this user: neither there, nor at /.well-known/caldav, nor at / does the server name a calendar home", c.base)}
 }
 
 // slash is an address that ends in one, as those of collections do.

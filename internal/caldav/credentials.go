@@ -67,7 +67,8 @@ func Hider(user, password string) *strings.Replacer {
 	const shown = "(password)"
 	quoted := strconv.Quote(password)
 	var pairs []string
-	for _, form := range []string{base64.StdEncoding.EncodeToString([]byte(user + ":" + password)), password, url.PathEscape(password), url.QueryEscape(password), quoted[1 : len(quoted)-1]} {
+	for _, form := range []string{base64.StdEncoding.EncodeToString([]byte(user + ":" + password)), password,
+		url.PathEscape(password), url.QueryEscape(password), quoted[1 : len(quoted)-1]} {
 		pairs = append(pairs, form, shown)
 	}
 	return strings.NewReplacer(pairs...)

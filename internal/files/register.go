@@ -181,7 +181,8 @@ func (r *Register) free(path string) (entry, error) {
 		switch {
 		case same(w.path, e.path):
 			return e, clash("%s would be written twice; name two files", path)
-		case strings.HasPrefix(e.path, w.path+string(filepath.Separator)), strings.HasPrefix(w.path, e.path+string(filepath.Separator)):
+		case strings.HasPrefix(e.path, w.path+string(filepath.Separator)),
+			strings.HasPrefix(w.path, e.path+string(filepath.Separator)):
 			return e, clash("%s and %s can't both be written: one would be a file and a folder", w.as, path)
 		}
 	}

@@ -56,7 +56,8 @@ type stagedFile struct {
 func (s *Stage) Create(path string) (io.Writer, error) {
 	shared := true
 	info, err := os.Stat(path)
-	if link, lerr := os.Lstat(path); lerr == nil && link.Mode()&fs.ModeSymlink != 0 && (err != nil || info.Mode().IsRegular()) {
+	if link, lerr := os.Lstat(path); lerr == nil && link.Mode()&fs.ModeSymlink != 0 &&
+		(err != nil || info.Mode().IsRegular()) {
 		path = target(path) // what it points to is written
 	}
 	if err == nil {
@@ -96,7 +97,8 @@ type noFolder struct{ path string }
 
 // Error says so.
 func (e *noFolder) Error() string {
-	return fmt.Sprintf("%s: there is no folder %s to write it into; make it first, or name another", e.path, filepath.Dir(e.path))
+	return fmt.Sprintf("%s: there is no folder %s to write it into; make it first, or name another", e.path,
+		filepath.Dir(e.path))
 }
 
 // Is makes it one of what isn't there.
@@ -240,7 +242,8 @@ func temporary(dir, prefix, suffix string, shared bool) (*os.File, error) {
 	var f *os.File
 	err := fs.ErrExist
 	for range 1000 {
-		if f, err = os.OpenFile(filepath.Join(dir, fmt.Sprintf("%s%08x%s", prefix, rand.Uint32(), suffix)), os.O_RDWR|os.O_CREATE|os.O_EXCL, mode); !errors.Is(err, fs.ErrExist) {
+		if f, err = os.OpenFile(filepath.Join(dir, fmt.Sprintf("%s%08x%s", prefix, rand.Uint32(), suffix)),
+			os.O_RDWR|os.O_CREATE|os.O_EXCL, mode); !errors.Is(err, fs.ErrExist) {
 			break
 		}
 	}

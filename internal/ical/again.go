@@ -302,7 +302,8 @@ func (f *Follow) Cancellations(w io.Writer, by Organizer) (any bool, err error) 
 				l.write(z.raw)
 			}
 		}
-		one := &content{kind: p.new.kind, lines: slices.DeleteFunc(slices.Clone(p.new.lines), func(s string) bool { return nameOf(s) == "ORGANIZER" })}
+		one := &content{kind: p.new.kind, lines: slices.DeleteFunc(slices.Clone(p.new.lines),
+			func(s string) bool { return nameOf(s) == "ORGANIZER" })}
 		one.add(by.line())
 		l.component(one)
 		l.put("END:VCALENDAR")
@@ -433,7 +434,8 @@ func (f *Follow) touched(b *block) bool {
 
 // keep is what becomes of an earlier event that the schedule no longer has.
 func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
-	p = part{rank: f.rank(b.uid), at: b.at, last: min(b.last, b.at.Day+longestCover), raw: b.raw, dated: b.dated(), cancelled: b.cancelled}
+	p = part{rank: f.rank(b.uid), at: b.at, last: min(b.last, b.at.Day+longestCover), raw: b.raw, dated: b.dated(),
+		cancelled: b.cancelled}
 	switch {
 	case !f.mine(b), !f.touched(b):
 		return p, true
@@ -453,5 +455,6 @@ type SameUIDError struct{ A, B Event }
 
 // Error names both events.
 func (e *SameUIDError) Error() string {
-	return fmt.Sprintf("two events have the UID %s: %q on %s and %q on %s", e.A.UID, e.A.Summary, e.A.At, e.B.Summary, e.B.At)
+	return fmt.Sprintf("two events have the UID %s: %q on %s and %q on %s", e.A.UID, e.A.Summary, e.A.At,
+		e.B.Summary, e.B.At)
 }

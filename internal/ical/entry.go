@@ -190,7 +190,8 @@ func (r reader) times(e *Entry, c *Component) (line int, err error) {
 	case end.Line > 0:
 		return end.Line, r.until(e, end)
 	case long.Line > 0:
-		if e.long, err = readDuration(long.Value); err == nil && (e.long.days < 0 || e.long.seconds < 0 || e.long == (length{}) && e.AllDay()) {
+		if e.long, err = readDuration(long.Value); err == nil && (e.long.days < 0 || e.long.seconds < 0 ||
+			e.long == (length{}) && e.AllDay()) {
 			err = fmt.Errorf("an event can't take %s", long.Value)
 		}
 		if err == nil && e.AllDay() {
@@ -211,7 +212,8 @@ func (r reader) until(e *Entry, end Property) error {
 		return err
 	}
 	if e.AllDay() != !last.Timed {
-		e.doubt(r.file, end.Line, "the event starts with a %s and ends with a %s; only the days count", kindOf(e.Start), kindOf(last))
+		e.doubt(r.file, end.Line, "the event starts with a %s and ends with a %s; only the days count", kindOf(e.Start),
+			kindOf(last))
 		e.Start = Stamp{Moment: recur.Moment{Day: e.Start.Day}}
 		if last.Timed && last.Second > 0 {
 			last.Day++
@@ -340,7 +342,8 @@ func (c *Component) says(as *Component) bool {
 	same := func(a, b Property) bool {
 		return a.Name == b.Name && a.Value == b.Value && maps.Equal(a.Params, b.Params)
 	}
-	return c.Name == as.Name && slices.EqualFunc(c.Props, as.Props, same) && slices.EqualFunc(c.Subs, as.Subs, (*Component).says)
+	return c.Name == as.Name && slices.EqualFunc(c.Props, as.Props, same) && slices.EqualFunc(c.Subs, as.Subs,
+		(*Component).says)
 }
 
 // newer reports whether an entry holds against another one of the same UID and

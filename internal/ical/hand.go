@@ -46,7 +46,8 @@ func (a alarm) place(uid string) (place int, ours, fits bool) {
 
 // plain reports whether an alarm looks as those of ours did before they had UIDs.
 func (a alarm) plain() bool {
-	return a.uid == "" && len(a.lines) == 3 && a.lines[0] == "ACTION:DISPLAY" && (strings.HasPrefix(a.lines[2], "TRIGGER:") || strings.HasPrefix(a.lines[2], "TRIGGER;RELATED=END:"))
+	return a.uid == "" && len(a.lines) == 3 && a.lines[0] == "ACTION:DISPLAY" &&
+		(strings.HasPrefix(a.lines[2], "TRIGGER:") || strings.HasPrefix(a.lines[2], "TRIGGER;RELATED=END:"))
 }
 
 // says is what an alarm of ours says, without its UID.
@@ -101,7 +102,8 @@ func (k *content) with(alarms []alarm) *content {
 
 // ours are the properties that a schedule says; the others don't make an event a
 // changed one. The status of a to-do is a person's, unless it is cancelled.
-var ours = []string{"UID", "DTSTART", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "SUMMARY", "DESCRIPTION", "LOCATION", "CATEGORIES", "COLOR", "CONTACT", "CLASS", "TRANSP", "STATUS"}
+var ours = []string{"UID", "DTSTART", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "SUMMARY", "DESCRIPTION",
+	"LOCATION", "CATEGORIES", "COLOR", "CONTACT", "CLASS", "TRANSP", "STATUS"}
 
 // theirs are the properties that people and other programs add, and that stay.
 var theirs = []string{"ATTENDEE", "COMMENT", "ATTACH"}

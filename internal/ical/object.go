@@ -81,8 +81,10 @@ func saysOf(c *Component) map[string]string {
 	for _, p := range c.Props {
 		switch {
 		case c.Name == "VALARM" && p.Name == "UID": // which says what the alarm said
-		case strings.HasPrefix(p.Name, "X-"), slices.Contains([]string{"DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE", "ACKNOWLEDGED"}, p.Name):
-		case c.Name == "VTODO" && (p.Name == "COMPLETED" || p.Name == "PERCENT-COMPLETE" || p.Name == "STATUS" && !strings.EqualFold(p.Value, "CANCELLED")):
+		case strings.HasPrefix(p.Name, "X-"), slices.Contains([]string{"DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE",
+			"ACKNOWLEDGED"}, p.Name):
+		case c.Name == "VTODO" && (p.Name == "COMPLETED" || p.Name == "PERCENT-COMPLETE" || p.Name == "STATUS" &&
+			!strings.EqualFold(p.Value, "CANCELLED")):
 		default:
 			put(p.Name, said(p))
 		}
@@ -169,7 +171,10 @@ func (c Calendar) Object(e Event, plan string, old *Object) (*Object, string, er
 		}
 		stamp, sequence = old.block.later(stamp), old.block.next()
 	}
-	made.lines = slices.DeleteFunc(made.lines, func(line string) bool { return nameOf(line) == planMark || nameOf(line) == hashMark })
+	made.lines = slices.DeleteFunc(made.lines, func(line string) bool {
+		return nameOf(line) == planMark ||
+			nameOf(line) == hashMark
+	})
 	made = made.stamped(stamp, sequence, old != nil)
 	made.add(planMark+":"+escape(plan), hashMark+":"+bare.Hash)
 	return c.resource(e, made)

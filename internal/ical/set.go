@@ -115,7 +115,8 @@ func (e *Entry) over(old *Entry) *Entry {
 		return e
 	}
 	kept := *old
-	kept.Cancelled, kept.Status, kept.Sequence, kept.Line, kept.called, kept.stamp = true, e.Status, e.Sequence, e.Line, e.called, e.stamp
+	kept.Cancelled, kept.Status, kept.Sequence, kept.Line, kept.called, kept.stamp = true, e.Status, e.Sequence,
+		e.Line, e.called, e.stamp
 	return &kept
 }
 
@@ -149,7 +150,8 @@ const (
 type Budget struct{ Left int }
 
 // errTooMany is an event that would pass what may be expanded.
-var errTooMany = fmt.Errorf("with this event, over %d dates would be expanded; it is left out: narrow the window", MostInstances)
+var errTooMany = fmt.Errorf("with this event, over %d dates would be expanded; it is left out: narrow the window",
+	MostInstances)
 
 // ErrEndless is an event without an end, of which all is asked.
 var ErrEndless = errors.New("this event recurs without an end: a window says how much of it to list")
@@ -305,7 +307,10 @@ func (e *Entry) starts(span civil.Span, budget *Budget) (list []occurrence, err 
 		list = slices.CompactFunc(list, func(a, b occurrence) bool { return e.key(a.Stamp) == e.key(b.Stamp) })
 	}
 	if len(out)+len(e.minusDays) > 0 {
-		list = slices.DeleteFunc(list, func(o occurrence) bool { return out[e.key(o.Stamp)] || slices.Contains(e.minusDays, o.Day) })
+		list = slices.DeleteFunc(list, func(o occurrence) bool {
+			return out[e.key(o.Stamp)] ||
+				slices.Contains(e.minusDays, o.Day)
+		})
 	}
 	return list, nil
 }

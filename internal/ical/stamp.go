@@ -79,7 +79,8 @@ func moment64(at int64) recur.Moment {
 	if at%secondsOfDay < 0 {
 		day--
 	}
-	return recur.Moment{Day: civil.Date(max(int64(civil.Min), min(day, int64(civil.Max)))), Second: int(at - day*secondsOfDay)}
+	return recur.Moment{Day: civil.Date(max(int64(civil.Min), min(day, int64(civil.Max)))),
+		Second: int(at - day*secondsOfDay)}
 }
 
 // local is the moment of a stamp in seconds since day 0, whatever its zone.
@@ -119,7 +120,8 @@ func (z zones) stampOf(p Property, value string) (s Stamp, err error) {
 }
 
 func notDate(value string) error {
-	return fmt.Errorf("not a date or a time: %q; they are written 20270331 and 20270331T163000", value[:min(len(value), 40)])
+	return fmt.Errorf("not a date or a time: %q; they are written 20270331 and 20270331T163000",
+		value[:min(len(value), 40)])
 }
 
 // basicDate reads 20270331.

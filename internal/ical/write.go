@@ -63,7 +63,8 @@ func (c Calendar) Skipped(list []Event) (skipped []Event) {
 			dates = e.Recurring.Dates
 		}
 		for _, e.At = range dates {
-			if _, gap := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone); gap && e.At.Kind == eval.Moment {
+			if _, gap := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone); gap &&
+				e.At.Kind == eval.Moment {
 				skipped = append(skipped, e)
 			}
 		}
@@ -78,7 +79,9 @@ func (s *Sink) Doubts() string {
 		list = append(list, text)
 	}
 	if f := s.c.Follow; f != nil && f.replaced > 0 {
-		list = append(list, phrase.Agree(f.replaced, "event had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced", "events had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced"))
+		list = append(list, phrase.Agree(f.replaced,
+			"event had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced",
+			"events had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced"))
 	}
 	return strings.Join(list, "; ")
 }
@@ -91,7 +94,8 @@ func (c Calendar) Doubts(skipped []Event) string {
 	e := skipped[0]
 	zone := c.zone(e.Zone())
 	at, _ := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone)
-	text := fmt.Sprintf("clocks in %s skip %s, the time of %q; calendars show it at %s", zone, e.At, e.Summary, clockAt(at, zone).Value())
+	text := fmt.Sprintf("clocks in %s skip %s, the time of %q; calendars show it at %s", zone, e.At, e.Summary,
+		clockAt(at, zone).Value())
 	if n := len(skipped) - 1; n > 0 {
 		text += fmt.Sprintf(" (and %d more)", n)
 	}
@@ -166,7 +170,8 @@ func write(w io.Writer, c Calendar, events []Event) (n int, err error) {
 	}
 	if c.Follow != nil { // the zones of events that are kept
 		for _, z := range c.Follow.zones {
-			if slices.ContainsFunc(covered, func(o cover) bool { return o.zone.String() == z.tzid }) || !slices.ContainsFunc(parts, func(p part) bool { return strings.Contains(p.raw, "TZID="+z.tzid) }) {
+			if slices.ContainsFunc(covered, func(o cover) bool { return o.zone.String() == z.tzid }) ||
+				!slices.ContainsFunc(parts, func(p part) bool { return strings.Contains(p.raw, "TZID="+z.tzid) }) {
 				continue
 			}
 			l.write(z.raw)
@@ -219,7 +224,8 @@ type cover struct {
 func (c Calendar) covered(parts []part) (list []cover) {
 	var zones []*time.Location
 	add := func(z *time.Location) {
-		if z != nil && !isUTC(z) && !slices.ContainsFunc(zones, func(o *time.Location) bool { return o.String() == z.String() }) {
+		if z != nil && !isUTC(z) &&
+			!slices.ContainsFunc(zones, func(o *time.Location) bool { return o.String() == z.String() }) {
 			zones = append(zones, z)
 		}
 	}
@@ -235,7 +241,8 @@ func (c Calendar) covered(parts []part) (list []cover) {
 		in := "TZID=" + zone.String() + ":"
 		for _, p := range parts {
 			own := c.zone(p.at.Text)
-			if p.at.Kind != eval.Moment || p.new == nil && !strings.Contains(p.raw, in) || p.new != nil && (own == nil || own.String() != zone.String()) {
+			if p.at.Kind != eval.Moment || p.new == nil && !strings.Contains(p.raw, in) || p.new != nil &&
+				(own == nil || own.String() != zone.String()) {
 				continue
 			}
 			for _, day := range []civil.Date{p.at.Day, max(p.at.Day, p.last)} {

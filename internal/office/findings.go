@@ -76,7 +76,10 @@ func (w *Work) ofSeries(series ...*schedule.Series) (list []schedule.Finding, er
 // apart finds dates on one day that must stay apart.
 func (w *Work) apart() (list []plan.Finding, err error) {
 	for _, a := range w.Plan.Apart {
-		of := slices.DeleteFunc(slices.Clone(a.Of), func(c schedule.Column) bool { return !slices.Contains(w.Series, c.Series) })
+		of := slices.DeleteFunc(slices.Clone(a.Of), func(c schedule.Column) bool {
+			return !slices.Contains(w.Series,
+				c.Series)
+		})
 		found, err := schedule.Meetings(of, w.Span)
 		if err != nil {
 			return nil, err
@@ -119,7 +122,8 @@ func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Fin
 		return nil, r.Fault(err)
 	}
 	if e.Rows != nil && (got.Rows < e.Rows.Least || got.Rows > e.Rows.Most) {
-		fail("expect.rows", "rows: %s has %s, expected %s", filepath.ToSlash(r.Table), phrase.Counted(got.Rows, "row"), e.Rows)
+		fail("expect.rows", "rows: %s has %s, expected %s", filepath.ToSlash(r.Table),
+			phrase.Counted(got.Rows, "row"), e.Rows)
 	}
 	for _, key := range slices.Sorted(maps.Keys(got.Broken)) {
 		broken := got.Broken[key]
@@ -229,7 +233,8 @@ func (w *Work) checkOutputs() (list []plan.Finding) {
 			note(o, f.Text)
 		}
 		if span, ok := w.windowOf(o); ok && span.Last < w.Span.First {
-			list = append(list, o.At("window").Found(schedule.Finding{Note: true, About: o.File, Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, w.Span.First)}))
+			list = append(list, o.At("window").Found(schedule.Finding{Note: true, About: o.File,
+				Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, w.Span.First)}))
 		}
 		if err != nil {
 			f := plan.FaultOf(p.Path, o.Fault(err))
@@ -277,7 +282,8 @@ func (w *Work) tooMany() (list []plan.Finding, err error) {
 	}
 	for _, k := range order {
 		if n := len(tasks[k]); n < p.PerDay.Least || n > p.PerDay.Most {
-			text := fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Counted(n, "task"), p.PerDay, strings.Join(tasks[k], ", "))
+			text := fmt.Sprintf("per-day: %s has %s on this day, expected %s: %s", k.owner, phrase.Counted(n, "task"),
+				p.PerDay, strings.Join(tasks[k], ", "))
 			list = append(list, p.PerDayAt.Found(schedule.Finding{About: k.owner, At: eval.Day(k.day), Text: text}))
 		}
 	}

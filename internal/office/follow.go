@@ -176,5 +176,6 @@ func (f Following) organizer(p *plan.Plan) (o ical.Organizer, err error) {
 	case p.Organizer.Mail != "":
 		return p.Organizer, nil
 	}
-	return o, rows.In("cancellations", errors.New("a cancellation names its organizer: --organizer \"NAME <mail>\", or `organizer: {name: NAME, mail: MAIL}` in the plan"))
+	return o, rows.In("cancellations",
+		errors.New("a cancellation names its organizer: --organizer \"NAME <mail>\", or `organizer: {name: NAME, mail: MAIL}` in the plan"))
 }

@@ -20,7 +20,8 @@ func (w *Work) gone() (list []*making, err error) {
 		return nil, nil
 	}
 	for _, out := range w.Plan.Split {
-		pattern := filepath.Join(escapeGlob(w.folder()), filepath.FromSlash(strings.ReplaceAll(escapeGlob(out.File), "{owner}", "*")))
+		pattern := filepath.Join(escapeGlob(w.folder()), filepath.FromSlash(strings.ReplaceAll(escapeGlob(out.File),
+			"{owner}", "*")))
 		found, err := filepath.Glob(pattern)
 		if err != nil {
 			return nil, err
@@ -50,7 +51,10 @@ func (w *Work) goneAt(out *plan.Output, path string) (*making, error) {
 	one.File = filepath.ToSlash(rel)
 	var fits bool
 	one.Owner, fits = out.Named(one.File)
-	if !fits || slices.ContainsFunc(w.Plan.Outputs, func(o *plan.Output) bool { return strings.EqualFold(o.File, one.File) }) || w.Plan.Files.Free(path) != nil {
+	if !fits || slices.ContainsFunc(w.Plan.Outputs, func(o *plan.Output) bool {
+		return strings.EqualFold(o.File,
+			one.File)
+	}) || w.Plan.Files.Free(path) != nil {
 		return nil, nil
 	}
 	if !out.Format.Events {
@@ -82,7 +86,8 @@ func (w *Work) cancelled(out *plan.Output, path string) (*making, error) {
 		return nil, err
 	}
 	sink := to.(*ical.Sink)
-	f := &ical.Follow{Earlier: before, Today: w.Plan.Env.Today, Scope: ical.Scope{Window: w.Span, Plans: []string{w.Plan.ID}, Order: order(out),
+	f := &ical.Follow{Earlier: before, Today: w.Plan.Env.Today, Scope: ical.Scope{Window: w.Span,
+		Plans: []string{w.Plan.ID}, Order: order(out),
 		Left: func(series string) bool { return w.Plan.Find(series) != nil && !has(out.Of, series) }}}
 	sink.Follow(f)
 	switch err := sink.Events(nil); {

@@ -55,7 +55,8 @@ func (l *Ledger) place() question.Place {
 }
 
 // ledgerColumns are the columns of the file.
-var ledgerColumns = []string{"plan", "series", "what", "id", "nominal", "date", "reason", "released_on", "from", "through", "by", "note", "superseded_on", "part", "hash"}
+var ledgerColumns = []string{"plan", "series", "what", "id", "nominal", "date", "reason", "released_on", "from",
+	"through", "by", "note", "superseded_on", "part", "hash"}
 
 // claim notes the file in the register, so that nothing else is written there: as one that
 // is read or, where it isn't there yet, as one that will be written.
@@ -106,7 +107,10 @@ func (l *Ledger) lost(series string) bool {
 		return false
 	}
 	rows, err := l.rows()
-	return err == nil && slices.ContainsFunc(rows, func(r schedule.Released) bool { return r.Series == series && r.Holds() })
+	return err == nil && slices.ContainsFunc(rows, func(r schedule.Released) bool {
+		return r.Series == series &&
+			r.Holds()
+	})
 }
 
 // mostReleased bounds the file in bytes.
@@ -212,13 +216,15 @@ func missing(parts map[string]map[int]int, order []string, fail func(line int, f
 
 // ledgerRow reads a line.
 func ledgerRow(cells []string) (r schedule.Released, err error) {
-	r = schedule.Released{Plan: cells[0], Series: cells[1], What: cells[2], ID: cells[3], Reason: cells[6], By: cells[10], Note: cells[11]}
+	r = schedule.Released{Plan: cells[0], Series: cells[1], What: cells[2], ID: cells[3], Reason: cells[6],
+		By: cells[10], Note: cells[11]}
 	r.Raw = cells
 	for _, d := range []struct {
 		to    *civil.Date
 		text  string
 		blank bool
-	}{{&r.Nominal, cells[4], false}, {&r.On, cells[7], false}, {&r.From, cells[8], false}, {&r.Through, cells[9], false}, {&r.Superseded, cells[12], true}} {
+	}{{&r.Nominal, cells[4], false}, {&r.On, cells[7], false}, {&r.From, cells[8], false},
+		{&r.Through, cells[9], false}, {&r.Superseded, cells[12], true}} {
 		day, _, ok := civil.Parse(d.text)
 		if !ok && (d.text != "" || !d.blank) && err == nil {
 			err = fmt.Errorf("%q is no date", d.text)
@@ -257,7 +263,8 @@ func ledgerText(rows []schedule.Released) ([]byte, error) {
 		cells := r.Raw
 		if cells == nil || r.Superseded != civil.None && cells[12] == "" {
 			day := func(d civil.Date) string { return eval.Day(d).String() }
-			cells = []string{r.Plan, r.Series, r.What, r.ID, day(r.Nominal), r.At.String(), r.Reason, day(r.On), day(r.From), day(r.Through), r.By, r.Note,
+			cells = []string{r.Plan, r.Series, r.What, r.ID, day(r.Nominal), r.At.String(), r.Reason, day(r.On),
+				day(r.From), day(r.Through), r.By, r.Note,
 				day(r.Superseded), fmt.Sprintf("%d/%d", r.Part, r.Parts), ""}
 			cells[14] = lineHash(cells)
 		}

@@ -64,7 +64,10 @@ func (l *written) add(out *plan.Output, list []schedule.Difference, data []byte)
 		if d.Was.Kind == 0 || d.Now.Kind == 0 || d.Was.SameTime(d.Now) {
 			continue
 		}
-		if !slices.ContainsFunc(l.moved, func(m schedule.Difference) bool { return m.Series == d.Series && m.What == d.What && m.ID == d.ID }) {
+		if !slices.ContainsFunc(l.moved, func(m schedule.Difference) bool {
+			return m.Series == d.Series &&
+				m.What == d.What && m.ID == d.ID
+		}) {
 			l.moved = append(l.moved, d)
 		}
 	}
@@ -121,8 +124,10 @@ func logged(works []*Work) (unlock func(), err error) {
 // logLine is what the log tells of the work.
 func (w *Work) logLine() logLine {
 	folder := filepath.Dir(w.Plan.Path)
-	line := logLine{Plan: w.Plan.ID, AsOf: w.Plan.Env.Today.String(), By: w.asked.By, Note: w.asked.Note, Version: Version(),
-		Window: w.Span.First.String() + ".." + w.Span.Last.String(), Read: map[string]string{}, Written: w.written.hashes, Moved: []logMoved{}}
+	line := logLine{Plan: w.Plan.ID, AsOf: w.Plan.Env.Today.String(), By: w.asked.By, Note: w.asked.Note,
+		Version: Version(),
+		Window:  w.Span.First.String() + ".." + w.Span.Last.String(), Read: map[string]string{},
+		Written: w.written.hashes, Moved: []logMoved{}}
 	for _, path := range w.Plan.Files.Reads() {
 		name := path
 		if rel, err := filepath.Rel(folder, path); err == nil {

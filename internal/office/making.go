@@ -250,7 +250,8 @@ func (m *making) calendar(sink *ical.Sink) error {
 		return err
 	}
 	result, a, zone := m.result(sink), m.agenda(), m.Plan.ZoneName()
-	if entries, err = rows.Kept(result, entries, a.Columns(), m.Plan.Env, func(e schedule.Entry) []eval.Value { return a.Row(nil, m.Plan.Event(e), zone) }); err != nil {
+	if entries, err = rows.Kept(result, entries, a.Columns(), m.Plan.Env,
+		func(e schedule.Entry) []eval.Value { return a.Row(nil, m.Plan.Event(e), zone) }); err != nil {
 		return err
 	}
 	id := func(*schedule.Series) string { return m.Plan.ID }
@@ -263,7 +264,8 @@ func (m *making) calendar(sink *ical.Sink) error {
 		if err != nil {
 			return err
 		}
-		if of, err = rows.Kept(result, of, a.Columns(), m.Plan.Env, func(e schedule.Event) []eval.Value { return a.Row(nil, e, zone) }); err != nil {
+		if of, err = rows.Kept(result, of, a.Columns(), m.Plan.Env,
+			func(e schedule.Event) []eval.Value { return a.Row(nil, e, zone) }); err != nil {
 			return err
 		}
 		for _, e := range of {
@@ -345,7 +347,8 @@ func (m *making) others() ([]schedule.Event, error) {
 	}
 	list, err := question.OfOthers(m.path(m.out), named)
 	if err != nil {
-		return nil, fmt.Errorf("%s: what the other series have in it can't be read, so it isn't written over: %w", m.out.File, err)
+		return nil, fmt.Errorf("%s: what the other series have in it can't be read, so it isn't written over: %w",
+			m.out.File, err)
 	}
 	for i := range list {
 		if list[i].UID == "" {

@@ -127,7 +127,11 @@ func (s Start) write(path, text string) error {
 	if err := os.MkdirAll(s.Dir, 0o777); err != nil {
 		return err
 	}
-	if err := files.WriteFile(filepath.Join(s.Dir, SchemaFile), func(w io.Writer) error { _, err := w.Write(schema); return err }); err != nil {
+	if err := files.WriteFile(filepath.Join(s.Dir, SchemaFile), func(w io.Writer) error {
+		_,
+			err := w.Write(schema)
+		return err
+	}); err != nil {
 		return err
 	}
 	return files.WriteFile(path, func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
@@ -198,7 +202,8 @@ func (s Start) text() (text string, found []string, err error) {
 // quoted writes a text as YAML takes it anywhere on a line: plain, or in quotes.
 func quoted(s string) string {
 	plain, err := yaml.Marshal(s)
-	if err == nil && string(plain) == s+"\n" && !strings.ContainsAny(s, ",[]{}#") && !strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) }) {
+	if err == nil && string(plain) == s+"\n" && !strings.ContainsAny(s, ",[]{}#") &&
+		!strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) }) {
 		return s
 	}
 	b, err := yaml.MarshalWithOptions(s, yaml.JSON())
@@ -261,7 +266,8 @@ func (s Start) record(table string, taken []string) (lines, name, told string, e
 	if err != nil {
 		return "", "", "", err
 	}
-	name = regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table), filepath.Ext(table)), "-")
+	name = regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table),
+		filepath.Ext(table)), "-")
 	if name = strings.Trim(name, "-"); plan.CheckName(name) != nil || slices.Contains(taken, name) {
 		name = strings.Trim("table-"+name, "-")
 	}
@@ -287,7 +293,8 @@ func (s Start) record(table string, taken []string) (lines, name, told string, e
 				dates[len(dates)-1] += " (" + fit[0] + ")"
 			}
 			if len(fit) > 1 {
-				dates[len(dates)-1] = fmt.Sprintf("%s (taken as %s, and %s would read it too: look, and change read-dates)", c.name, fit[0], strings.Join(fit[1:], " or "))
+				dates[len(dates)-1] = fmt.Sprintf("%s (taken as %s, and %s would read it too: look, and change read-dates)",
+					c.name, fit[0], strings.Join(fit[1:], " or "))
 			}
 			for _, w := range open {
 				if !slices.Contains(words, w) {
@@ -320,7 +327,8 @@ func (s Start) record(table string, taken []string) (lines, name, told string, e
 	list("read-numbers", numbers)
 	if len(dates) > 0 {
 		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
-		fmt.Fprintf(&b, "    # Columns that phrases add:\n    # columns:\n    #   notice: %s\n", quoted(nameInPhrase(first)+", -90 days, roll preceding"))
+		fmt.Fprintf(&b, "    # Columns that phrases add:\n    # columns:\n    #   notice: %s\n",
+			quoted(nameInPhrase(first)+", -90 days, roll preceding"))
 		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
 	} else {
 		told = fmt.Sprintf("%s: no column of dates found", table)
@@ -330,7 +338,8 @@ func (s Start) record(table string, taken []string) (lines, name, told string, e
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.
 func nameInPhrase(name string) string {
-	if _, err := phrase.ParseExpr(name + ", +1 day"); err == nil && strings.Trim(name, " ") == name && !strings.ContainsAny(name, " ,") {
+	if _, err := phrase.ParseExpr(name + ", +1 day"); err == nil && strings.Trim(name, " ") == name &&
+		!strings.ContainsAny(name, " ,") {
 		return name
 	}
 	return rows.Quote(name)

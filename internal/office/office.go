@@ -157,7 +157,8 @@ func (w *Work) window() (civil.Span, error) {
 	}
 	for _, s := range w.Series {
 		if s.Endless() {
-			return civil.Span{}, fmt.Errorf("%s: the series `%s` has no end; give the plan a window (window: 2027), or use --window", w.Plan.Path, s.Name)
+			return civil.Span{}, fmt.Errorf(
+				"%s: the series `%s` has no end; give the plan a window (window: 2027), or use --window", w.Plan.Path, s.Name)
 		}
 	}
 	return civil.Always, nil
@@ -196,7 +197,10 @@ func pick(p *plan.Plan, names []string) (series []*schedule.Series, records []*p
 // records are known too.
 func Known(plans []*plan.Plan, names []string, records bool) error {
 	for _, name := range names {
-		if !slices.ContainsFunc(plans, func(p *plan.Plan) bool { return p.FindAll(name) != nil || records && p.Record(name) != nil }) {
+		if !slices.ContainsFunc(plans, func(p *plan.Plan) bool {
+			return p.FindAll(name) != nil || records &&
+				p.Record(name) != nil
+		}) {
 			place := plans[0].Place()
 			return place.UnknownSeries(name)
 		}
@@ -209,7 +213,8 @@ func Apart(plans []*plan.Plan) error {
 	for i, p := range plans {
 		for _, other := range plans[:i] {
 			if other.ID == p.ID {
-				return fmt.Errorf("%s and %s have the same id, %s, by which their events are known: give each plan its own", other.Path, p.Path, p.ID)
+				return fmt.Errorf("%s and %s have the same id, %s, by which their events are known: give each plan its own",
+					other.Path, p.Path, p.ID)
 			}
 		}
 	}
@@ -280,7 +285,8 @@ func (w *Work) reserve(asker, file string) error {
 // none.
 func (w *Work) firstOf(record string) *plan.Output {
 	for _, out := range w.Plan.Outputs {
-		if out.Record != nil && out.Record.Name == record || slices.ContainsFunc(out.Rows, func(rec *plan.Record) bool { return rec.Name == record }) {
+		if out.Record != nil && out.Record.Name == record || slices.ContainsFunc(out.Rows,
+			func(rec *plan.Record) bool { return rec.Name == record }) {
 			return out
 		}
 	}

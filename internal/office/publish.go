@@ -16,10 +16,12 @@ import (
 // for by name; ok is false where the names are all those of other plans.
 func Publishing(p *plan.Plan, plans []*plan.Plan, a Asked, tell Tell) (w *Work, ok bool, err error) {
 	if p.ID == "yoyaku" {
-		return nil, false, fmt.Errorf("%s has no `id`, by which its events are known for good; write one into it, such as id: crew-office", p.Path)
+		return nil, false, fmt.Errorf(
+			"%s has no `id`, by which its events are known for good; write one into it, such as id: crew-office", p.Path)
 	}
 	if len(plans) > 1 && a.Series != nil {
-		a.Series = slices.DeleteFunc(slices.Clone(a.Series), func(name string) bool { return Known([]*plan.Plan{p}, []string{name}, true) != nil })
+		a.Series = slices.DeleteFunc(slices.Clone(a.Series),
+			func(name string) bool { return Known([]*plan.Plan{p}, []string{name}, true) != nil })
 		if len(a.Series) == 0 {
 			return nil, false, nil
 		}
@@ -67,11 +69,13 @@ func (w *Work) Wanted() (want publish.Wanted, err error) {
 		}
 	}
 	whole := w.Plan.Publish.Whole
-	events, err := listing{series: w.Series, records: w.records, window: w.Span, overdue: w.Span.First, whole: whole}.events(w.Plan, w.placeOf(""))
+	events, err := listing{series: w.Series, records: w.records, window: w.Span, overdue: w.Span.First,
+		whole: whole}.events(w.Plan, w.placeOf(""))
 	if err != nil {
 		return want, err
 	}
-	want = publish.Wanted{Plan: w.Plan.ID, Calendar: ical.Calendar{Zone: w.Plan.Zone, Stamp: w.Plan.Env.Today}, Events: events, Today: w.Plan.Env.Today,
+	want = publish.Wanted{Plan: w.Plan.ID, Calendar: ical.Calendar{Zone: w.Plan.Zone, Stamp: w.Plan.Env.Today},
+		Events: events, Today: w.Plan.Env.Today,
 		Scope: w.scopeOf(w.Series, whole)}
 	lost := want.Left
 	want.Left = func(name string) bool { return lost(name) || w.asked.Series != nil && !w.asksFor(name, events) }

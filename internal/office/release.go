@@ -40,7 +40,8 @@ func Release(p *plan.Plan, r Releasing, tell Tell) (*Released, error) {
 		return nil, rows.In("through", err)
 	}
 	if w.Span == civil.Always || !w.Span.Has(through) {
-		return nil, &rows.OptionError{Option: "through", Is: true, Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", w.Span.First, w.Span.Last, through)}
+		return nil, &rows.OptionError{Option: "through", Is: true,
+			Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", w.Span.First, w.Span.Last, through)}
 	}
 	if err := w.ledger.claim(); err != nil {
 		return nil, err
@@ -71,7 +72,8 @@ func (l *Ledger) release(r Releasing, stretch civil.Span) (*Released, error) {
 	if err != nil {
 		return nil, err
 	}
-	as := schedule.Released{Plan: l.plan.ID, On: l.plan.Env.Today, From: stretch.First, Through: stretch.Last, By: r.By, Note: r.Note}
+	as := schedule.Released{Plan: l.plan.ID, On: l.plan.Env.Today, From: stretch.First, Through: stretch.Last,
+		By: r.By, Note: r.Note}
 	rows, changes := schedule.Release(l.all, entries, l.byHandToo(own, breaches, named, stretch), as)
 	made := &Released{Changes: changes, ledger: l, same: len(entries) - len(changes)}
 	if len(changes) > 0 {
@@ -81,7 +83,8 @@ func (l *Ledger) release(r Releasing, stretch civil.Span) (*Released, error) {
 }
 
 // named are the series that names say, nil for all, and who else of them was released.
-func (l *Ledger) named(names []string, own []schedule.Released) (series []*schedule.Series, named func(string) bool, err error) {
+func (l *Ledger) named(names []string, own []schedule.Released) (series []*schedule.Series,
+	named func(string) bool, err error) {
 	p := l.plan
 	if names == nil {
 		return p.Series, func(name string) bool { return p.Find(name) != nil }, nil
@@ -110,12 +113,14 @@ func provisional(entries []schedule.Entry) error {
 	if n == 0 {
 		return nil
 	}
-	return &No{Text: fmt.Sprintf("%s provisional (%s), and a released date should stand; wait for the holidays, or release them all the same with --provisional", phrase.IsAre(n, "date"), why)}
+	return &No{Text: fmt.Sprintf(
+		"%s provisional (%s), and a released date should stand; wait for the holidays, or release them all the same with --provisional", phrase.IsAre(n, "date"), why)}
 }
 
 // byHandToo adds to breaches what a person moved, which they let pass: a release takes it
 // up.
-func (l *Ledger) byHandToo(rows []schedule.Released, breaches []schedule.Breach, named func(string) bool, stretch civil.Span) []schedule.Breach {
+func (l *Ledger) byHandToo(rows []schedule.Released, breaches []schedule.Breach, named func(string) bool,
+	stretch civil.Span) []schedule.Breach {
 	for i := range rows {
 		r := &rows[i]
 		s := l.plan.Find(r.Series)
@@ -123,8 +128,10 @@ func (l *Ledger) byHandToo(rows []schedule.Released, breaches []schedule.Breach,
 			continue
 		}
 		now, reason, err := s.Now(r)
-		if in := stretch.Has(r.At.Day) || now.Kind != eval.Blank && stretch.Has(now.Day); in && err == nil && !now.SameTime(r.At) {
-			breaches = append(breaches, schedule.Breach{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now, Reason: reason, Row: r})
+		if in := stretch.Has(r.At.Day) || now.Kind != eval.Blank && stretch.Has(now.Day); in && err == nil &&
+			!now.SameTime(r.At) {
+			breaches = append(breaches, schedule.Breach{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now,
+				Reason: reason, Row: r})
 		}
 	}
 	return breaches
@@ -144,7 +151,8 @@ func (r *Released) String() string {
 	for _, h := range r.Changes {
 		count[h.Change()]++
 	}
-	return fmt.Sprintf("%d released, %d moved, %d gone, %d as they were released.", count["released"], count["moved"]+count["renamed"], count["gone"], r.same)
+	return fmt.Sprintf("%d released, %d moved, %d gone, %d as they were released.", count["released"],
+		count["moved"]+count["renamed"], count["gone"], r.same)
 }
 
 // Breaches are the dates of series that aren't as they were released, in a window: nil are
@@ -171,7 +179,8 @@ func (l *Ledger) Breaches(series []*schedule.Series, window civil.Span) (list []
 	return list, nil
 }
 
-func (l *Ledger) breaches(rows []schedule.Released, named func(string) bool, window civil.Span) ([]schedule.Breach, error) {
+func (l *Ledger) breaches(rows []schedule.Released, named func(string) bool,
+	window civil.Span) ([]schedule.Breach, error) {
 	return schedule.Breaches(rows, named, func(name string) *schedule.Series {
 		if s := l.plan.Find(name); s != nil && s.Name == name {
 			return s

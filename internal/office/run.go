@@ -98,7 +98,8 @@ func (w *Work) expect() error {
 		w.tell.Warn("%s", f)
 	}
 	if len(wrong) > 0 {
-		return &No{Text: phrase.Counted(len(wrong), "entry") + " can't be right, so nothing is written; yoyaku check tells all"}
+		return &No{Text: phrase.Counted(len(wrong), "entry") +
+			" can't be right, so nothing is written; yoyaku check tells all"}
 	}
 	said := phrase.Counted(len(found), "expectation") + " not met"
 	if w.asked.Anyway {
@@ -140,7 +141,8 @@ func (w *Work) hold() error {
 	if w.asked.Keep { // of a series that is no more, nothing can be put back
 		rest := slices.DeleteFunc(slices.Clone(held), func(h schedule.Breach) bool { return w.Plan.Find(h.Series) == nil })
 		if gone := len(held) - len(rest); gone > 0 {
-			w.tell.Warn("%s of series that the plan no longer has: they stay in calendars, and aren't in tables", phrase.Counted(gone, "released date"))
+			w.tell.Warn("%s of series that the plan no longer has: they stay in calendars, and aren't in tables",
+				phrase.Counted(gone, "released date"))
 		}
 		held = rest
 	}
@@ -154,10 +156,12 @@ func (w *Work) hold() error {
 func (w *Work) warnings() (list []string) {
 	for _, s := range w.Sums {
 		if s.Blank > 0 {
-			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed", s.Series.Name, phrase.Counted(s.Blank, "nominal date")))
+			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed",
+				s.Series.Name, phrase.Counted(s.Blank, "nominal date")))
 		}
 		if s.Provisional > 0 {
-			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name, phrase.IsAre(s.Provisional, "date")))
+			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name,
+				phrase.IsAre(s.Provisional, "date")))
 		}
 	}
 	return append(list, w.Plan.Warnings()...)
@@ -215,7 +219,8 @@ func Report(works []*Work, file func(line string), tell Tell) {
 			tell.Note("%s", text)
 		}
 		if w.Cut > 0 {
-			tell.Warn("the window cuts %s: a date or a milestone lies outside of it and is not listed", phrase.Counted(w.Cut, "occurrence"))
+			tell.Warn("the window cuts %s: a date or a milestone lies outside of it and is not listed",
+				phrase.Counted(w.Cut, "occurrence"))
 		}
 		for _, text := range w.warnings() {
 			once.Warn("%s", text)

@@ -31,7 +31,8 @@ type book struct {
 }
 
 func newBook(env eval.Env, reg *files.Register) *book {
-	b := &book{env: env, nodes: map[string]*node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{}, files: reg, assumed: env.Calendar}
+	b := &book{env: env, nodes: map[string]*node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{},
+		files: reg, assumed: env.Calendar}
 	b.env.Find = b.find
 	return b
 }
@@ -160,17 +161,24 @@ func (c *calendarIn) group() *group {
 	}
 	return &group{what: "a calendar", orText: true, keys: []Key{
 		{Name: "title", Help: "what the calendar is, for people", Example: "The Isles", Takes: aText.into(&c.title)},
-		{Name: "closed", Help: "closed weekdays; none where every day is worked", Default: "sat, sun", Example: "fri, sat", Takes: closedDays.into(&c.closed)},
-		{Name: "holidays", Help: "the holidays, in order; each sees the entries above it", Takes: takes{words: "a list, or the name of a calendar", kind: aList, item: func() *group { return new(holidayIn).group() },
-			fill: func(v *node) error { c.holidays = v; return nil }}},
-		{Name: "open", Help: "days that are worked although the above closes them", Example: "[2027-12-18]", Takes: someNames.then(open)},
-		{Name: "known-from", Help: "the first day that the calendar knows about", Default: "the first of its lists", Example: "2026-01-01", Takes: aDay.ref(&c.from)},
-		{Name: "known-through", Help: "the last day that the calendar knows about", Default: "the last of its lists", Example: "2028-12-31", Takes: aDay.ref(&c.through)},
+		{Name: "closed", Help: "closed weekdays; none where every day is worked", Default: "sat, sun",
+			Example: "fri, sat", Takes: closedDays.into(&c.closed)},
+		{Name: "holidays", Help: "the holidays, in order; each sees the entries above it",
+			Takes: takes{words: "a list, or the name of a calendar", kind: aList,
+				item: func() *group { return new(holidayIn).group() },
+				fill: func(v *node) error { c.holidays = v; return nil }}},
+		{Name: "open", Help: "days that are worked although the above closes them", Example: "[2027-12-18]",
+			Takes: someNames.then(open)},
+		{Name: "known-from", Help: "the first day that the calendar knows about", Default: "the first of its lists",
+			Example: "2026-01-01", Takes: aDay.ref(&c.from)},
+		{Name: "known-through", Help: "the last day that the calendar knows about", Default: "the last of its lists",
+			Example: "2028-12-31", Takes: aDay.ref(&c.through)},
 	}}
 }
 
 // closedDays are weekdays.
-var closedDays = kind[workdays.WeekdaySet]{"weekdays, with commas or as a list", someTexts, nil, func(v *node) (workdays.WeekdaySet, error) { return v.doc.closedDays(v.val) }}
+var closedDays = kind[workdays.WeekdaySet]{"weekdays, with commas or as a list", someTexts, nil,
+	func(v *node) (workdays.WeekdaySet, error) { return v.doc.closedDays(v.val) }}
 
 // calendar builds one calendar from its keys.
 func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, error) {

@@ -61,7 +61,10 @@ func (c *Collector) Add(file string, err error) {
 	f := FaultOf(file, err)
 	f.About = c.about
 	c.added++
-	if !slices.ContainsFunc(c.Findings, func(o Finding) bool { return o.File == f.File && o.Line == f.Line && o.Text == f.Text }) {
+	if !slices.ContainsFunc(c.Findings, func(o Finding) bool {
+		return o.File == f.File && o.Line == f.Line &&
+			o.Text == f.Text
+	}) {
 		c.Findings = append(c.Findings, f)
 	}
 }
@@ -183,7 +186,9 @@ func (p *Plan) Watch(about string, at Spot, do func() error) error {
 			assumed.Need()
 			return err
 		}
-		p.counting = append(p.counting, at.Found(schedule.Finding{Note: true, About: about, Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}))
+		p.counting = append(p.counting,
+			at.Found(schedule.Finding{Note: true, About: about,
+				Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}))
 	}
 	if before { // every command says so too
 		assumed.Need()

@@ -61,7 +61,9 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 			case !e.AllDay():
 				timed++
 			case e.Recurs() && e.Days > mostRecurring:
-				return nil, nil, &ical.Error{File: path, Line: e.Line, Message: fmt.Sprintf("an event that recurs covers %d days, so that none is left open; at most %d are read", e.Days, mostRecurring)}
+				return nil, nil, &ical.Error{File: path, Line: e.Line,
+					Message: fmt.Sprintf("an event that recurs covers %d days, so that none is left open; at most %d are read",
+						e.Days, mostRecurring)}
 			default:
 				src.kept[e] = true
 				if !e.Recurs() {

@@ -36,37 +36,41 @@ func newExpects() *schedule.Expects {
 // rules; to is what is filled.
 func (in *seriesIn) expects(to func() *schedule.Expects) *group {
 	count := func(name, help, example string) Key {
-		return Key{Name: name, Help: help, Example: example, Takes: bounds("").then(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
+		return Key{Name: name, Help: help, Example: example,
+			Takes: bounds("").then(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
 	}
 	return &group{what: "what is expected of a series", keys: []Key{
 		count("per-month", "how many dates a month has", "1..2"),
 		count("per-quarter", "how many dates a quarter has", "3"),
 		count("per-year", "how many dates a year has", "26..27"),
 		count("per-fiscal-year", "how many dates a fiscal year has", "24"),
-		{Name: "gap", Help: "the days from one date to the next", Example: "11..19 days", Takes: bounds("day").then(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
-		{Name: "each", Adds: true, Help: "conditions that hold of each date", Example: "bank-file < date", Takes: conditions.at(func(v *node, list []placed) error {
-			e, env := to(), in.env
-			env.Names = in.s.Names()
-			for _, c := range list {
-				x, err := eval.CompileExpect(c.text, env)
-				if err != nil {
-					return c.at.wrap(err)
+		{Name: "gap", Help: "the days from one date to the next", Example: "11..19 days",
+			Takes: bounds("day").then(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
+		{Name: "each", Adds: true, Help: "conditions that hold of each date", Example: "bank-file < date",
+			Takes: conditions.at(func(v *node, list []placed) error {
+				e, env := to(), in.env
+				env.Names = in.s.Names()
+				for _, c := range list {
+					x, err := eval.CompileExpect(c.text, env)
+					if err != nil {
+						return c.at.wrap(err)
+					}
+					v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
+					e.Each = append(e.Each, x)
 				}
-				v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
-				e.Each = append(e.Each, x)
-			}
-			return nil
-		})},
+				return nil
+			})},
 	}}
 }
 
 // expectAll are the keys of what must hold over all series.
 func (p *Plan) expectAll() *group {
 	return &group{what: "what is expected of all series", keys: []Key{
-		{Name: "per-day", Help: "how many tasks an owner has on a day", Example: "0..2", Takes: bounds("task").at(func(v *node, b schedule.Bounds) error {
-			p.PerDay, p.PerDayAt = &b, v.spot()
-			return nil
-		})},
+		{Name: "per-day", Help: "how many tasks an owner has on a day", Example: "0..2",
+			Takes: bounds("task").at(func(v *node, b schedule.Bounds) error {
+				p.PerDay, p.PerDayAt = &b, v.spot()
+				return nil
+			})},
 	}}
 }
 
@@ -82,13 +86,14 @@ func (r *Record) expectKeys() *group {
 	return &group{what: "what is expected of a record", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
 		{Name: "rows", Help: "how many rows there are", Example: "1..500", Takes: bounds("row").ref(&e.Rows)},
 		{Name: "unique", Help: "columns of which no value stands twice", Example: "contract", Takes: namesIn.into(&e.Unique)},
-		{Name: "each", Help: "conditions that hold of each row", Example: "ends >= start", Takes: conditions.at(func(v *node, list []placed) error {
-			for _, c := range list {
-				v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
-				e.Each = append(e.Each, c.text)
-			}
-			return nil
-		})},
+		{Name: "each", Help: "conditions that hold of each row", Example: "ends >= start",
+			Takes: conditions.at(func(v *node, list []placed) error {
+				for _, c := range list {
+					v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
+					e.Each = append(e.Each, c.text)
+				}
+				return nil
+			})},
 	}}
 }
 

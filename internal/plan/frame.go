@@ -19,8 +19,10 @@ var frameKeys = []struct {
 	oneOf                  []string
 	set                    func(f *civil.Frame, text string) error
 }{
-	{"week-start", "`WEEKDAY` that weeks start on (default mon)", "the weekday that weeks start on", "mon", "sun", nil, setWeekStart},
-	{"fiscal-start", "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)", "the day that the fiscal year starts on", "1 jan", "6 apr", nil, setFiscalStart},
+	{"week-start", "`WEEKDAY` that weeks start on (default mon)", "the weekday that weeks start on", "mon", "sun",
+		nil, setWeekStart},
+	{"fiscal-start", "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)",
+		"the day that the fiscal year starts on", "1 jan", "6 apr", nil, setFiscalStart},
 	{"fiscal-end", "`RULE` of the day that fiscal years of whole weeks end on:\nlast sat of jan, sat nearest 31 jan",
 		"the day that fiscal years of whole weeks end on", "", "last sat of jan", nil, setFiscalEnd},
 	{"fiscal-pattern", "`WEEKS` of a fiscal quarter's months: 4-4-5, 4-5-4 or 5-4-4\n(default 4-4-5)",
@@ -45,7 +47,8 @@ func FrameOptions(texts map[string]*string) (list []*question.Option) {
 // other.
 func setFrame(f *civil.Frame, texts map[string]string) (key string, err error) {
 	if texts["fiscal-start"] != "" && texts["fiscal-end"] != "" {
-		return "fiscal-end", errors.New("a fiscal year is of months, with `fiscal-start`, or of whole weeks, with `fiscal-end`, not both")
+		return "fiscal-end", errors.New(
+			"a fiscal year is of months, with `fiscal-start`, or of whole weeks, with `fiscal-end`, not both")
 	}
 	if texts["fiscal-start"] != "" {
 		f.End, f.Pattern = civil.FiscalEnd{}, civil.Pattern{}
@@ -77,7 +80,8 @@ func setFiscalStart(f *civil.Frame, text string) error {
 		day, err = strconv.Atoi(words[0])
 		words = words[1:]
 	}
-	if len(words) != 1 || err != nil || phrase.ParseMonth(words[0]) == 0 || day < 1 || day > civil.DaysIn(2028, phrase.ParseMonth(words[0])) {
+	if len(words) != 1 || err != nil || phrase.ParseMonth(words[0]) == 0 || day < 1 ||
+		day > civil.DaysIn(2028, phrase.ParseMonth(words[0])) {
 		return fmt.Errorf("a fiscal year starts with a month or a day, such as apr or 6 apr, not %q", text)
 	}
 	f.FiscalMonth, f.FiscalDay = phrase.ParseMonth(words[0]), day
@@ -95,7 +99,8 @@ func setFiscalEnd(f *civil.Frame, text string) error {
 	name := words[0]
 	if words[0] == "last" && words[2] == "of" {
 		name = words[1]
-	} else if n, err := strconv.Atoi(words[2]); words[1] == "nearest" && err == nil && end.Month > 0 && n >= 1 && n <= civil.DaysIn(2028, end.Month) {
+	} else if n, err := strconv.Atoi(words[2]); words[1] == "nearest" && err == nil && end.Month > 0 && n >= 1 &&
+		n <= civil.DaysIn(2028, end.Month) {
 		end.Day = n
 	} else {
 		return bad

@@ -28,10 +28,15 @@ type holidayIn struct {
 func (h *holidayIn) group() *group {
 	return &group{what: "a holiday", orText: true, keys: []Key{
 		{Name: "name", Help: "what the holiday is called", Example: "New Year", Takes: aText.into(&h.name)},
-		{Name: "day", Help: "a rule, a date, a stretch or a list of them", Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days with commas or as a list", someTexts, nil, aNode.read}.into(&h.day)},
-		{Name: "file", Help: "a list of holidays: .csv with the columns date and name, or start, end and name; or .ics", Example: "holidays/extra.csv", Takes: aText.into(&h.file)},
-		{Name: "read-dates", Help: "the form of the dates of a .csv list that aren't ISO", Example: "dmy", Takes: aText.into(&h.form)},
-		{Name: "where", Help: "a condition on summary and categories of the events of an .ics file", Example: "categories = 'closed'", Takes: aText.into(&h.where)},
+		{Name: "day", Help: "a rule, a date, a stretch or a list of them",
+			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days with commas or as a list",
+				someTexts, nil, aNode.read}.into(&h.day)},
+		{Name: "file", Help: "a list of holidays: .csv with the columns date and name, or start, end and name; or .ics",
+			Example: "holidays/extra.csv", Takes: aText.into(&h.file)},
+		{Name: "read-dates", Help: "the form of the dates of a .csv list that aren't ISO", Example: "dmy",
+			Takes: aText.into(&h.form)},
+		{Name: "where", Help: "a condition on summary and categories of the events of an .ics file",
+			Example: "categories = 'closed'", Takes: aText.into(&h.where)},
 		{Name: "calendar", Help: "takes the holidays of another calendar", Example: "yard", Takes: aText.into(&h.calendar)},
 	}}
 }
@@ -126,7 +131,8 @@ type ruleDays struct {
 }
 
 // days reads the days of a holiday: a rule, or dates and stretches.
-func (b *book) days(d *doc, entry ast.Node, name string, n ast.Node, below *workdays.Calendar) (workdays.Source, error) {
+func (b *book) days(d *doc, entry ast.Node, name string, n ast.Node,
+	below *workdays.Calendar) (workdays.Source, error) {
 	_, several := n.(*ast.SequenceNode)
 	if text, err := d.text(n); !several && err == nil && phrase.IsRule(text) {
 		src, err := b.rule(d, entry, name, text, below)
@@ -142,7 +148,8 @@ func (b *book) days(d *doc, entry ast.Node, name string, n ast.Node, below *work
 		switch {
 		case err == nil:
 		case len(texts) > 1 || strings.Contains(text, ".."):
-			return nil, d.fail(nodes[i], "%q is neither a date nor a stretch of at most ten years; days are listed as 2027-12-24, 2027-12-27..2027-12-31", text)
+			return nil, d.fail(nodes[i],
+				"%q is neither a date nor a stretch of at most ten years; days are listed as 2027-12-24, 2027-12-27..2027-12-31", text)
 		default:
 			if _, err = phrase.ParseRule(text); err == nil {
 				err = fmt.Errorf("a list of days has no rules: %s", text)
@@ -194,7 +201,8 @@ func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays
 			if err != nil {
 				return
 			}
-			h := workdays.Holiday{Date: m.To, Nominal: m.Date.Date, Name: r.name, Source: r.source, Reason: eval.Reasons(m.Moves)}
+			h := workdays.Holiday{Date: m.To, Nominal: m.Date.Date, Name: r.name, Source: r.source,
+				Reason: eval.Reasons(m.Moves)}
 			if !yield(h) {
 				return
 			}
@@ -240,7 +248,8 @@ func (b *book) listed(path, name, form string) (workdays.List, error) {
 		}
 		if at == nil {
 			if at = holidayColumns(rec.Fields); at == nil {
-				return nil, &tabular.CellError{File: path, Line: rec.Line, Message: "a list of holidays has the columns `date` and `name`, or `start`, `end` and `name`"}
+				return nil, &tabular.CellError{File: path, Line: rec.Line,
+					Message: "a list of holidays has the columns `date` and `name`, or `start`, `end` and `name`"}
 			}
 			continue
 		}
@@ -258,7 +267,8 @@ func (b *book) listed(path, name, form string) (workdays.List, error) {
 			case form != "":
 				message = fmt.Sprintf("not a date by %s: %q", form, text)
 			case len(fit) > 0:
-				message += fmt.Sprintf(", or `read-dates: %s` beside the file says how to read them", strings.Join(fit, "` or `read-dates: "))
+				message += fmt.Sprintf(", or `read-dates: %s` beside the file says how to read them",
+					strings.Join(fit, "` or `read-dates: "))
 			}
 			return d, &tabular.CellError{File: path, Line: rec.Line, Column: column, Message: message}
 		}
@@ -271,13 +281,15 @@ func (b *book) listed(path, name, form string) (workdays.List, error) {
 				span.Last, err = day("end")
 			}
 			if err == nil && (span.Last < span.First || span.Len() > mostDays) {
-				err = &tabular.CellError{File: path, Line: rec.Line, Column: "end", Message: fmt.Sprintf("no stretch of days: %s to %s", span.First, span.Last)}
+				err = &tabular.CellError{File: path, Line: rec.Line, Column: "end",
+					Message: fmt.Sprintf("no stretch of days: %s to %s", span.First, span.Last)}
 			}
 		}
 		if err != nil {
 			return nil, err
 		}
-		list = list.Through(workdays.Holiday{Name: strings.Clone(strings.TrimSpace(rec.Fields[at["name"]])), Source: fmt.Sprintf("%s:%d", name, rec.Line)}, span)
+		list = list.Through(workdays.Holiday{Name: strings.Clone(strings.TrimSpace(rec.Fields[at["name"]])),
+			Source: fmt.Sprintf("%s:%d", name, rec.Line)}, span)
 	}
 	return list, nil
 }

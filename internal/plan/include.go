@@ -47,7 +47,8 @@ func (p *Plan) includes(of *part, seen map[string]bool, through []string) (docs 
 			clean := filepath.Clean(path)
 			switch {
 			case slices.Contains(through, clean):
-				return nil, d.fail(at[i], "%s includes itself, by way of %s", filepath.ToSlash(path), filepath.ToSlash(strings.Join(through, ", ")))
+				return nil, d.fail(at[i], "%s includes itself, by way of %s", filepath.ToSlash(path),
+					filepath.ToSlash(strings.Join(through, ", ")))
 			case seen[clean]: // two files may share a third
 				continue
 			}
@@ -78,7 +79,8 @@ func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, 
 	}
 	for key, v := range of.said {
 		if !slices.Contains(shared, key) {
-			return nil, d.fail(v.k, "`%s` belongs to a plan, and this file is included by one; it takes %s", key, strings.Join(shared, ", "))
+			return nil, d.fail(v.k, "`%s` belongs to a plan, and this file is included by one; it takes %s", key,
+				strings.Join(shared, ", "))
 		}
 	}
 	docs, err := p.includes(of, seen, through)

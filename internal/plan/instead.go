@@ -23,16 +23,19 @@ var (
 	}, handKeys...)}
 	handKeys = []Key{
 		{Name: "id", Needed: true, Help: "the id of the date", Example: "2028-12/last", Takes: aText.then(nothing)},
-		{Name: "date", Needed: true, Help: "the day in its place, or `none` to leave it out", Example: "2028-12-20", Takes: aText.then(nothing)},
+		{Name: "date", Needed: true, Help: "the day in its place, or `none` to leave it out", Example: "2028-12-20",
+			Takes: aText.then(nothing)},
 		{Name: "why", Needed: true, Help: "the reason", Example: "early pay before the holidays", Takes: aText.then(nothing)},
 		{Name: "by", Help: "who says so", Example: "A. Gull", Takes: aText.then(nothing)},
-		{Name: "what", Help: "the milestone that is meant", Default: "the date itself", Example: "bank-file", Takes: aText.then(nothing)},
+		{Name: "what", Help: "the milestone that is meant", Default: "the date itself", Example: "bank-file",
+			Takes: aText.then(nothing)},
 	}
 )
 
 // byHand takes a list of days by hand, or the table that holds them.
 func byHand(fill func(v *node) error, of *group) takes {
-	return takes{words: "a list of days by hand, or {table: FILE}", kind: listOrTable, item: func() *group { return of }, fill: fill}
+	return takes{words: "a list of days by hand, or {table: FILE}", kind: listOrTable,
+		item: func() *group { return of }, fill: fill}
 }
 
 // insteads reads days by hand; s is nil where each names its series.
@@ -86,7 +89,8 @@ func (p *Plan) byHand(at Spot, keys map[string]*node, s *schedule.Series) error 
 	}
 	for _, key := range []string{"series", "id", "date", "why"} {
 		if text[key] == "" && (key != "series" || s == nil) {
-			return at.wrap(fmt.Errorf("a day by hand says `%s`: {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}", key))
+			return at.wrap(fmt.Errorf(
+				"a day by hand says `%s`: {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}", key))
 		}
 	}
 	if s == nil {
@@ -98,7 +102,8 @@ func (p *Plan) byHand(at Spot, keys map[string]*node, s *schedule.Series) error 
 			return keys["series"].wrap(place.UnknownSeries(text["series"]))
 		}
 	}
-	h := schedule.Hand{ID: text["id"], What: "date", Reason: schedule.ByHand(text["why"], text["by"], text["date"] == "none")}
+	h := schedule.Hand{ID: text["id"], What: "date", Reason: schedule.ByHand(text["why"], text["by"],
+		text["date"] == "none")}
 	if what := text["what"]; what != "" {
 		i := slices.IndexFunc(s.Milestones, func(m schedule.Milestone) bool { return phrase.SameName(m.Name, what) })
 		switch {
@@ -111,12 +116,14 @@ func (p *Plan) byHand(at Spot, keys map[string]*node, s *schedule.Series) error 
 	if date := text["date"]; date != "none" {
 		v, ok := question.ParseMoment(date)
 		if !ok {
-			return keys["date"].wrap(fmt.Errorf("not a day: %q; it is written 2028-12-20, or 2028-12-20T16:30, or `none` to leave the date out", date))
+			return keys["date"].wrap(
+				fmt.Errorf("not a day: %q; it is written 2028-12-20, or 2028-12-20T16:30, or `none` to leave the date out", date))
 		}
 		h.At = v
 	}
 	if s.HandOf(h.What, h.ID) != nil {
-		return keys["id"].wrap(fmt.Errorf("`%s` has two days by hand for %s", s.Name, strings.TrimPrefix(h.What+" of "+h.ID, "date of ")))
+		return keys["id"].wrap(fmt.Errorf("`%s` has two days by hand for %s", s.Name,
+			strings.TrimPrefix(h.What+" of "+h.ID, "date of ")))
 	}
 	if h.At.Kind == eval.Moment && !s.Timed(h.What) {
 		return keys["date"].wrap(fmt.Errorf("the dates of `%s` have no time, and so has a day by hand: %s", s.Name, h.At.Day))

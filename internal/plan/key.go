@@ -291,7 +291,8 @@ func (g *group) open(v *node) ([]*node, error) {
 		v.parts = []*node{&p}
 		return v.parts, nil
 	}
-	words := g.words || mapping && g.beside != "" && slices.ContainsFunc(m.Values, func(pair *ast.MappingValueNode) bool { return pair.Key.GetToken().Value == g.beside })
+	words := g.words || mapping && g.beside != "" && slices.ContainsFunc(m.Values,
+		func(pair *ast.MappingValueNode) bool { return pair.Key.GetToken().Value == g.beside })
 	return v.open(g.what, func(name string, k ast.Node, blank bool) error {
 		switch {
 		case g.find(name) >= 0 || words && !blank:
@@ -448,12 +449,14 @@ func (n *names) fill(v *node) error {
 
 // keysOf takes a mapping with keys. They are made when there is one.
 func keysOf(of func() *group) takes {
-	return takes{words: "keys", kind: aMapping, in: func() inside { return of() }, fill: func(v *node) error { return of().fill(v) }}
+	return takes{words: "keys", kind: aMapping, in: func() inside { return of() },
+		fill: func(v *node) error { return of().fill(v) }}
 }
 
 // namesOf takes names.
 func namesOf(of func() *names) takes {
-	return takes{words: "names, each with its value", kind: aMapping, in: func() inside { return of() }, fill: func(v *node) error { return of().fill(v) }}
+	return takes{words: "names, each with its value", kind: aMapping, in: func() inside { return of() },
+		fill: func(v *node) error { return of().fill(v) }}
 }
 
 // orList takes one value, or a list of mappings in its place; done is called at the end of

@@ -98,7 +98,8 @@ func (k *Key) group() (g *group, n *names) {
 
 // page tells all of a key.
 func (k keyAt) page(b *strings.Builder) {
-	fmt.Fprintf(b, "%s%s\n  %s.\n  Takes %s.\n", strings.Join(k.path, "."), k.mustBe(), strings.ToUpper(k.Help[:1])+k.Help[1:], k.Takes.words)
+	fmt.Fprintf(b, "%s%s\n  %s.\n  Takes %s.\n", strings.Join(k.path, "."), k.mustBe(),
+		strings.ToUpper(k.Help[:1])+k.Help[1:], k.Takes.words)
 	if k.Takes.oneOf != nil && k.Takes.oneOf[0] != "yes" {
 		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Takes.oneOf, ", "))
 	}

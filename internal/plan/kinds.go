@@ -96,10 +96,11 @@ func several(words string, read func(*doc, ast.Node) ([]string, []ast.Node, erro
 }
 
 // namesIn are texts without their places.
-var namesIn = kind[[]string]{"a text, or several, with commas or as a list", someTexts, nil, func(v *node) ([]string, error) {
-	list, _, err := v.doc.texts(v.val)
-	return list, err
-}}
+var namesIn = kind[[]string]{"a text, or several, with commas or as a list", someTexts, nil,
+	func(v *node) ([]string, error) {
+		list, _, err := v.doc.texts(v.val)
+		return list, err
+	}}
 
 // oneOf is a text that is one of a few; what says which.
 func oneOf(what string, choices ...string) kind[string] {
@@ -131,12 +132,16 @@ var (
 	aNode      = kind[*node]{"a text", oneText, nil, func(v *node) (*node, error) { return v, nil }}
 	someNames  = several("a text, or several, with commas or as a list", (*doc).texts)
 	conditions = several("a condition, or a list of them", (*doc).conditions)
-	reminders  = kind[[]schedule.Reminder]{"a shift before the day, or several", someTexts, nil, func(v *node) ([]schedule.Reminder, error) { return v.doc.reminders(v.val) }}
+	reminders  = kind[[]schedule.Reminder]{"a shift before the day, or several", someTexts, nil,
+		func(v *node) ([]schedule.Reminder, error) { return v.doc.reminders(v.val) }}
 )
 
 // bounds is a number or two of them, with a unit behind it where one goes.
 func bounds(unit string) kind[schedule.Bounds] {
-	return kind[schedule.Bounds]{words: "a number, or two of them", read: func(v *node) (schedule.Bounds, error) { return v.doc.bounds(v.val, unit) }}
+	return kind[schedule.Bounds]{words: "a number, or two of them", read: func(v *node) (schedule.Bounds,
+		error) {
+		return v.doc.bounds(v.val, unit)
+	}}
 }
 
 // phrase reads a phrase, with the words of a pattern filled in.

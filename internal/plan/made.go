@@ -33,7 +33,8 @@ func (r recordIn) madeFrom(v *node, name string) error {
 	case p.failed[foldName(name)]:
 		return errElsewhere
 	case p.given["names"][foldName(name)].doc != nil && p.patternOf(name) == nil:
-		return v.fail("`%s` stands further down, or is made of `%s`; a record is made of series and of records above it", name, r.Name)
+		return v.fail("`%s` stands further down, or is made of `%s`; a record is made of series and of records above it",
+			name, r.Name)
 	}
 	place := p.Place()
 	return v.wrap(fmt.Errorf("%w, and no record above has that name", place.UnknownSeries(name)))
@@ -44,13 +45,15 @@ func (r recordIn) source() error {
 	made := r.series != nil || r.record != nil
 	switch {
 	case r.Table == "" && !made:
-		return r.places.Place("", fmt.Errorf("the record `%s` has no `table`; or `from`, where it is made of a series or of another record", r.Name))
+		return r.places.Place("",
+			fmt.Errorf("the record `%s` has no `table`; or `from`, where it is made of a series or of another record", r.Name))
 	case r.Table != "" && made:
 		return r.places.Place("from", fmt.Errorf("a record has a `table`, or is made `from` something, not both"))
 	case r.make != nil && r.record == nil:
 		return r.places.Place("make", fmt.Errorf("`make` is for a record that stands in `from`"))
 	case r.record != nil && r.make == nil && r.matches == nil:
-		return r.places.Place("from", fmt.Errorf("what is made of `%s`? `make` says so: {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
+		return r.places.Place("from",
+			fmt.Errorf("what is made of `%s`? `make` says so: {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
 	}
 	if made {
 		for _, o := range r.In.Options() {
@@ -81,13 +84,14 @@ func lookupKeys() *group {
 
 func (l *lookup) group(p *Plan) *group {
 	g := &group{what: "a look-up", keys: []Key{
-		{Name: "table", Needed: true, Help: "the file that it looks into", Example: "sites.csv", Takes: aText.at(func(v *node, text string) error {
-			l.table = v.doc.beside(text)
-			if _, err := os.Stat(l.table); err != nil {
-				return err
-			}
-			return p.Files.Read(l.table)
-		})},
+		{Name: "table", Needed: true, Help: "the file that it looks into", Example: "sites.csv",
+			Takes: aText.at(func(v *node, text string) error {
+				l.table = v.doc.beside(text)
+				if _, err := os.Stat(l.table); err != nil {
+					return err
+				}
+				return p.Files.Read(l.table)
+			})},
 	}}
 	for _, o := range l.question.Options {
 		if o.Name != "ranges" {

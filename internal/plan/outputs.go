@@ -87,15 +87,18 @@ func (o outputIn) group(q *question.Question) *group {
 	g := &group{what: "an output", made: o.group, keys: []Key{
 		{Name: "file", Needed: true, Help: "the file; its ending is the format", Example: "pay.csv", Takes: aText.at(o.file)},
 		{Name: "of", Help: "the series and records that it shows", Example: "crew-pay", Takes: someNames.then(o.shows)},
-		{Name: "make", Help: "what is made of a record; its options stand beside it", Example: "due", Takes: aText.then(nothing)},
+		{Name: "make", Help: "what is made of a record; its options stand beside it", Example: "due",
+			Takes: aText.then(nothing)},
 		{Name: "per", Help: "one file for each owner of tasks, by {owner} in the name of `file`", Example: "owner",
-			Takes: oneOf("owner: one file for each owner of tasks", "owner").then(func(string) error { o.per = true; return nil })},
+			Takes: oneOf("owner: one file for each owner of tasks",
+				"owner").then(func(string) error { o.per = true; return nil })},
 		wholeKey(&o.Whole),
 	}}
 	g.options(o.Shape.Options())
 	g.options(o.Form.Options())
 	if q != nil && q.Name == "days" {
-		g.keys = append(g.keys, Key{Name: "window", Help: "the days to list", Default: "the plan's window", Example: "2027", Takes: aText.then(o.days)})
+		g.keys = append(g.keys, Key{Name: "window", Help: "the days to list", Default: "the plan's window",
+			Example: "2027", Takes: aText.then(o.days)})
 	}
 	if q != nil {
 		g.keys = slices.DeleteFunc(g.keys, func(k Key) bool { // one that is for series alone means nothing beside it
@@ -108,8 +111,11 @@ func (o outputIn) group(q *question.Question) *group {
 
 // wholeKey is the key by which occurrences are taken whole.
 func wholeKey(to *bool) Key {
-	return Key{Name: "choose", Help: "whole occurrences: each milestone goes with its date, even across the window's edge", Default: "each date is chosen by its own day", Example: "occurrence",
-		Takes: oneOf("occurrence: whole occurrences; without it each date is chosen by its own day", "occurrence").then(func(string) error { *to = true; return nil })}
+	return Key{Name: "choose",
+		Help:    "whole occurrences: each milestone goes with its date, even across the window's edge",
+		Default: "each date is chosen by its own day", Example: "occurrence",
+		Takes: oneOf("occurrence: whole occurrences; without it each date is chosen by its own day",
+			"occurrence").then(func(string) error { *to = true; return nil })}
 }
 
 func (o outputIn) days(text string) error {
@@ -155,7 +161,8 @@ func (p *Plan) addOutputs(o *Output) error {
 			case a == b:
 				return o.places.Place("file", fmt.Errorf("`%s` is made twice", o.File))
 			case strings.HasPrefix(a, b+"/"), strings.HasPrefix(b, a+"/"):
-				return o.places.Place("file", fmt.Errorf("`%s` and `%s` can't both be made: one would be a file and a folder", other.File, o.File))
+				return o.places.Place("file", fmt.Errorf("`%s` and `%s` can't both be made: one would be a file and a folder",
+					other.File, o.File))
 			}
 		}
 		p.Outputs = append(p.Outputs, o)
@@ -237,7 +244,8 @@ func (p *Plan) check(o *Output, g *group) error {
 		return fail("of", "a wall shows series, and `of` names a record")
 	case o.Drawn() && o.Format.Name != "html" && o.Format.Name != "table":
 		return fail("file", "a wall is a page, and its file ends in .html")
-	case o.Drawn() && (o.Shape.Where != nil || o.Shape.Sort != nil || o.Shape.Columns != nil || o.Shape.ShowDates != "" || o.Shape.Safe):
+	case o.Drawn() && (o.Shape.Where != nil || o.Shape.Sort != nil || o.Shape.Columns != nil ||
+		o.Shape.ShowDates != "" || o.Shape.Safe):
 		return fail("make", "a wall has no rows: of the keys of a table it takes `title` alone")
 	case o.Drawn():
 	case len(o.Of) == 0 && o.Record == nil && len(o.Rows) == 0:

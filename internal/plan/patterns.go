@@ -42,7 +42,8 @@ const needed = "needed"
 // what it takes.
 var patternKeys = sync.OnceValue(func() *group {
 	g := &group{what: "a pattern", beside: "like", words: true, keys: []Key{
-		{Name: "takes", Help: "words that a series fills in, with their values unless told", Takes: namesOf(func() *names { return takenWords })},
+		{Name: "takes", Help: "words that a series fills in, with their values unless told",
+			Takes: namesOf(func() *names { return takenWords })},
 	}}
 	for _, k := range seriesKeys().keys {
 		k.Needed = false
@@ -78,7 +79,8 @@ func (p *Plan) addPattern(v *node) error {
 			if k.name != "milestones" {
 				continue
 			}
-			if m, ok := k.val.(*ast.MappingNode); ok && slices.ContainsFunc(m.Values, func(v *ast.MappingValueNode) bool { return phrase.SameName(v.Key.GetToken().Value, w.name) }) {
+			if m, ok := k.val.(*ast.MappingNode); ok && slices.ContainsFunc(m.Values,
+				func(v *ast.MappingValueNode) bool { return phrase.SameName(v.Key.GetToken().Value, w.name) }) {
 				return w.at.wrap(fmt.Errorf("`%s` is a milestone of the pattern; take another word", w.name))
 			}
 		}
@@ -106,7 +108,8 @@ func (t *pattern) word(w *node) error {
 		return w.doc.wrap(w.k, err)
 	}
 	same := func(s string) bool { return phrase.SameName(s, w.name) }
-	if phrase.Reserved(w.name) || same("name") || slices.ContainsFunc(seriesKeys().known(), same) || slices.ContainsFunc(schedule.BaseNames, same) {
+	if phrase.Reserved(w.name) || same("name") || slices.ContainsFunc(seriesKeys().known(), same) ||
+		slices.ContainsFunc(schedule.BaseNames, same) {
 		return w.doc.fail(w.k, "`%s` already means something in a series; take another word, such as `%s-of`", w.name, w.name)
 	}
 	text, err := w.doc.text(w.val)
@@ -131,7 +134,8 @@ func (p *Plan) faulty(name string) bool {
 
 // layers puts a series' own keys over those of its patterns. values are words that its
 // row of a table gives.
-func (p *Plan) layers(g *group, d *doc, name string, n ast.Node, own []*node, like *node, values phrase.Words) (said *node, patterns []*pattern, err error) {
+func (p *Plan) layers(g *group, d *doc, name string, n ast.Node, own []*node, like *node,
+	values phrase.Words) (said *node, patterns []*pattern, err error) {
 	said = entry(d, name, n)
 	said.parts = []*node{}
 	if like != nil {
@@ -223,7 +227,8 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 
 // words are the values of what the patterns of a series take, by its own keys, which
 // are taken out of them, by its row's, or by their defaults.
-func (p *Plan) words(d *doc, name string, n ast.Node, own *[]*node, patterns []*pattern, values phrase.Words) (phrase.Words, error) {
+func (p *Plan) words(d *doc, name string, n ast.Node, own *[]*node, patterns []*pattern,
+	values phrase.Words) (phrase.Words, error) {
 	if patterns == nil {
 		return nil, nil
 	}
@@ -291,7 +296,8 @@ func (p *Plan) filledIn(keys []*node, takes []string, given map[string]*node, wh
 
 // seriesFromKeys are the keys of a table of series; what they say is read row by row.
 var seriesFromKeys = &group{what: "a table of series", beside: "like", words: true, keys: []Key{
-	{Name: "table", Needed: true, Help: "the file: a series a row, with columns named as what the pattern takes", Example: "pay-groups.csv", Takes: aText.then(nothing)},
+	{Name: "table", Needed: true, Help: "the file: a series a row, with columns named as what the pattern takes",
+		Example: "pay-groups.csv", Takes: aText.then(nothing)},
 	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: aText.then(nothing)},
 	{Name: "name", Needed: true, Help: "the column that names each series", Example: "code", Takes: aText.then(nothing)},
 }}
@@ -383,7 +389,8 @@ func (p *Plan) seriesOf(item *node) error {
 			if text == "" {
 				continue
 			}
-			k := &node{doc: at.doc, name: key, path: key, k: at.node, val: cellNode(text, at.line), asIs: key == "rule" || key == "title"}
+			k := &node{doc: at.doc, name: key, path: key, k: at.node, val: cellNode(text, at.line), asIs: key == "rule" ||
+				key == "title"}
 			if key == "summary" { // which stands in `event`
 				of := *k
 				of.name, of.path, of.val = "event", "event", at.node
@@ -419,12 +426,15 @@ func (p *Plan) columnsOfSeries(at tableAt, columns, used []string) {
 			keys = append(keys, c)
 		default:
 			if near := phrase.Nearest(c, known); near != "" {
-				p.slips = append(p.slips, Finding{schedule.Finding{Note: true, Text: fmt.Sprintf("nothing uses the column `%s`; did you mean `%s`?", c, near)}, at.doc.path, 1})
+				p.slips = append(p.slips,
+					Finding{schedule.Finding{Note: true, Text: fmt.Sprintf("nothing uses the column `%s`; did you mean `%s`?", c,
+						near)}, at.doc.path, 1})
 			}
 		}
 	}
 	if keys != nil {
-		p.Remarks = append(p.Remarks, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file, phrase.Agree(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
+		p.Remarks = append(p.Remarks, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file,
+			phrase.Agree(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
 	}
 }
 
@@ -439,7 +449,8 @@ type tableAt struct {
 func (t tableAt) wrap(err error) error { return t.doc.wrap(t.node, err) }
 
 // eachRow goes through the rows of a table that a key names.
-func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at tableAt, cell func(name string) (string, bool)) error) error {
+func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at tableAt, cell func(name string) (string,
+	bool)) error) error {
 	text, err := d.text(n)
 	if err != nil {
 		return err

@@ -154,7 +154,8 @@ func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 		return of
 	}
 	write := func(layout string) (func(v eval.Value) string, error) { return report.Strftime(layout, zoneOf) }
-	return eval.Env{Memory: &eval.Memory{}, Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone), LeapMarch: s.LeapMarch, Strftime: write}
+	return eval.Env{Memory: &eval.Memory{}, Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone),
+		LeapMarch: s.LeapMarch, Strftime: write}
 }
 
 // ZoneName is the name of the plan's time zone; "" where times float.
@@ -291,12 +292,15 @@ func (p *Plan) Warnings() []string {
 
 // Place is what answers are given from by the plan.
 func (p *Plan) Place() question.Place {
-	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find, FindAll: p.FindAll, All: func() []*schedule.Series { return p.Series }, Record: p.recordOf, Calendar: p.Calendar, Calendars: p.Calendars, Files: p.Files}
+	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find,
+		FindAll: p.FindAll, All: func() []*schedule.Series { return p.Series }, Record: p.recordOf, Calendar: p.Calendar,
+		Calendars: p.Calendars, Files: p.Files}
 }
 
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
-	p := &Plan{Path: path, Files: s.register(), at: map[string]places{}, failed: map[string]bool{}, given: map[string]map[string]Spot{}}
+	p := &Plan{Path: path, Files: s.register(), at: map[string]places{}, failed: map[string]bool{},
+		given: map[string]map[string]Spot{}}
 	d, err := p.read(path, s.Text)
 	if err != nil {
 		return nil, err
@@ -431,7 +435,8 @@ func (p *Plan) unused(what string, d *doc, k ast.Node, name string) error {
 		p.given[space] = map[string]Spot{}
 	}
 	if before, twice := p.given[space][fold]; twice {
-		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name, before.source())
+		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name,
+			before.source())
 	}
 	p.given[space][fold] = d.spot(k)
 	return nil

@@ -27,18 +27,23 @@ type settingsIn struct {
 func (in *settingsIn) keys() []Key {
 	p := in.p
 	list := []Key{
-		{Name: "plan", Needed: true, Help: "the version of this format", Example: "1", Takes: kind[string]{"a number", aNumber, []string{"1"}, aText.read}.then(in.version)},
-		{Name: "id", Help: "names the events for good: letters, digits, -, . and _", Example: "crew-office", Takes: aText.then(func(text string) error { p.ID = text; return CheckID(text) })},
-		{Name: "title", Help: "the name of the calendar that is handed on", Example: "Crew office", Takes: aText.into(&p.Title)},
-		{Name: "zone", Help: "time zone of dates with a time", Default: "times float", Example: "Atlantic/Faroe", Takes: aText.then(in.zone)},
+		{Name: "plan", Needed: true, Help: "the version of this format", Example: "1", Takes: kind[string]{"a number",
+			aNumber, []string{"1"}, aText.read}.then(in.version)},
+		{Name: "id", Help: "names the events for good: letters, digits, -, . and _", Example: "crew-office",
+			Takes: aText.then(func(text string) error { p.ID = text; return CheckID(text) })},
+		{Name: "title", Help: "the name of the calendar that is handed on", Example: "Crew office",
+			Takes: aText.into(&p.Title)},
+		{Name: "zone", Help: "time zone of dates with a time", Default: "times float", Example: "Atlantic/Faroe",
+			Takes: aText.then(in.zone)},
 		{Name: "organizer", Help: "who sends out cancellations", Takes: keysOf(in.organizer)},
 		{Name: "strict", Help: "whether every warning is a failure", Default: "no", Takes: aYes.into(&p.Strict)},
 	}
 	for _, k := range frameKeys {
-		list = append(list, Key{Name: k.name, Help: k.about, Default: k.unless, Example: k.example, Takes: kind[*node]{"a text", oneText, k.oneOf, aNode.read}.then(func(v *node) error {
-			in.frame[k.name] = v
-			return nil
-		})})
+		list = append(list, Key{Name: k.name, Help: k.about, Default: k.unless, Example: k.example,
+			Takes: kind[*node]{"a text", oneText, k.oneOf, aNode.read}.then(func(v *node) error {
+				in.frame[k.name] = v
+				return nil
+			})})
 	}
 	return list
 }
@@ -107,19 +112,30 @@ func (p *Plan) entryKeys() []Key {
 	record := func() *group { return recordIn{&Record{}, p}.group(nil) }
 	output := func() *group { return outputIn{&Output{}, p}.group(nil) }
 	return []Key{
-		{Name: "include", Help: "files with calendars, patterns, people, series, records and apart for this plan", Example: "shared/*.yaml", Takes: someNames.then(func([]placed) error { return nil })},
-		{Name: "calendars", Help: "working calendars by name", Takes: add("calendars", "what the calendar is made of, or a file that says it", calendar, p.addCalendar), after: p.buildCalendars},
-		{Name: "calendar", Help: "the calendar of series and tables that name none", Default: "Saturday and Sunday closed", Example: "isles", Takes: aText.then(p.countBy)},
+		{Name: "include", Help: "files with calendars, patterns, people, series, records and apart for this plan",
+			Example: "shared/*.yaml", Takes: someNames.then(func([]placed) error { return nil })},
+		{Name: "calendars", Help: "working calendars by name",
+			Takes: add("calendars", "what the calendar is made of, or a file that says it", calendar, p.addCalendar),
+			after: p.buildCalendars},
+		{Name: "calendar", Help: "the calendar of series and tables that name none",
+			Default: "Saturday and Sunday closed", Example: "isles", Takes: aText.then(p.countBy)},
 		{Name: "window", Help: "the stretch that a run makes", Example: "2027..2028", Takes: aText.then(p.stretch)},
-		{Name: "patterns", Help: "what several series have in common, by name", Takes: add("patterns", "what its series have in common", patternKeys, p.addPattern)},
+		{Name: "patterns", Help: "what several series have in common, by name",
+			Takes: add("patterns", "what its series have in common", patternKeys, p.addPattern)},
 		{Name: "people", Help: "who owns tasks, by name", Takes: add("people", "who it is", owner, p.addOwner)},
 		{Name: "series", Help: "rules with a name", Takes: add("series", "what the series is", seriesKeys, p.addSeries)},
-		{Name: "series-from", Help: "series of the rows of tables", Takes: takes{words: "a list", kind: aList, item: func() *group { return seriesFromKeys }, fill: p.seriesFrom}},
-		{Name: "records", Help: "tables with a name", Takes: add("records", "what the record is", record, p.addRecord), after: p.unknownOwners},
-		{Name: "apart", Help: "lists of series that never have dates on one day", Example: "[[crew-pay, fuel-duty]]", Takes: takes{words: "a list of lists", kind: someLists, fill: p.readApart}},
-		{Name: "instead", Help: "days that stand in the place of others, by hand, each with its series", Takes: byHand(func(v *node) error { return p.insteads(v, nil) }, daysByHand)},
+		{Name: "series-from", Help: "series of the rows of tables", Takes: takes{words: "a list", kind: aList,
+			item: func() *group { return seriesFromKeys }, fill: p.seriesFrom}},
+		{Name: "records", Help: "tables with a name", Takes: add("records", "what the record is", record, p.addRecord),
+			after: p.unknownOwners},
+		{Name: "apart", Help: "lists of series that never have dates on one day", Example: "[[crew-pay, fuel-duty]]",
+			Takes: takes{words: "a list of lists", kind: someLists, fill: p.readApart}},
+		{Name: "instead", Help: "days that stand in the place of others, by hand, each with its series",
+			Takes: byHand(func(v *node) error { return p.insteads(v, nil) }, daysByHand)},
 		{Name: "expect", Help: "what must hold over all series", Takes: keysOf(p.expectAll)},
-		{Name: "outputs", Help: "the files that a run makes", Takes: takes{words: "a list", kind: aList, item: output, fill: p.outputs}},
-		{Name: "publish", Help: "the calendar server that events are published to", Takes: keysOf(p.publishKeys), after: p.publishAll},
+		{Name: "outputs", Help: "the files that a run makes", Takes: takes{words: "a list", kind: aList, item: output,
+			fill: p.outputs}},
+		{Name: "publish", Help: "the calendar server that events are published to", Takes: keysOf(p.publishKeys),
+			after: p.publishAll},
 	}
 }

@@ -26,9 +26,12 @@ func (p *Plan) publishKeys() *group {
 		return err
 	}
 	return &group{what: "publishing", keys: []Key{
-		{Name: "to", Help: "the address of the server", Example: "https://calendar.example/dav/", Takes: aText.then(func(text string) error { p.Publish.To = text; return checkAddress(text) })},
-		{Name: "collection", Help: "the calendar there, by its name", Default: "the plan's id", Example: "Crew office", Takes: aText.into(&p.Publish.Collection)},
-		{Name: "of", Help: "the series and records to publish", Default: "all with events", Example: "[crew-pay, crew-contracts]", Takes: someNames.then(shows)},
+		{Name: "to", Help: "the address of the server", Example: "https://calendar.example/dav/",
+			Takes: aText.then(func(text string) error { p.Publish.To = text; return checkAddress(text) })},
+		{Name: "collection", Help: "the calendar there, by its name", Default: "the plan's id", Example: "Crew office",
+			Takes: aText.into(&p.Publish.Collection)},
+		{Name: "of", Help: "the series and records to publish", Default: "all with events",
+			Example: "[crew-pay, crew-contracts]", Takes: someNames.then(shows)},
 		wholeKey(&p.Publish.Whole),
 	}}
 }

@@ -57,15 +57,21 @@ func (r recordIn) group(q *question.Question) *group {
 	}
 	g := &group{what: "a record", made: r.group, keys: []Key{
 		{Name: "table", Help: "the file of the table, relative to the plan", Example: "crew.csv", Takes: aText.at(r.tableOf)},
-		{Name: "from", Help: "in place of a table: a series, a row an occurrence; or a record above, with `make`", Example: "crew-pay", Takes: aText.at(r.madeFrom)},
-		{Name: "make", Help: "what is made of the record in `from`; its options stand beside it", Example: "spread", Takes: aText.then(nothing)},
-		{Name: "match", Help: "columns that are looked up from other tables before `columns`", Takes: takes{words: "a list", kind: aList, item: lookupKeys, fill: r.lookups}},
+		{Name: "from", Help: "in place of a table: a series, a row an occurrence; or a record above, with `make`",
+			Example: "crew-pay", Takes: aText.at(r.madeFrom)},
+		{Name: "make", Help: "what is made of the record in `from`; its options stand beside it", Example: "spread",
+			Takes: aText.then(nothing)},
+		{Name: "match", Help: "columns that are looked up from other tables before `columns`",
+			Takes: takes{words: "a list", kind: aList, item: lookupKeys, fill: r.lookups}},
 		{Name: "key", Help: "the column that names each row for good", Example: "contract", Takes: aText.into(&r.Key)},
-		{Name: "calendar", Help: "the calendar that it counts with; (site) is a column that names each row's", Default: "the plan's", Example: "yard", Takes: aText.then(r.calendar)},
+		{Name: "calendar", Help: "the calendar that it counts with; (site) is a column that names each row's",
+			Default: "the plan's", Example: "yard", Takes: aText.then(r.calendar)},
 		{Name: "columns", Help: "columns that phrases add, in order", Takes: namesOf(columns)},
-		{Name: "where", Help: "conditions of the rows to keep", Example: "site is not blank", Takes: conditions.then(func(list []placed) error { r.Where = texts(list); return nil })},
+		{Name: "where", Help: "conditions of the rows to keep", Example: "site is not blank",
+			Takes: conditions.then(func(list []placed) error { r.Where = texts(list); return nil })},
 		{Name: "expect", Help: "what must hold of the rows", Takes: keysOf(r.expectKeys)},
-		{Name: "events", Help: "calendar events of each row", Takes: takes{words: "a list", kind: aList, item: func() *group { return new(RecordEvent).group() }, fill: r.events}},
+		{Name: "events", Help: "calendar events of each row", Takes: takes{words: "a list", kind: aList,
+			item: func() *group { return new(RecordEvent).group() }, fill: r.events}},
 	}}
 	g.options(r.In.Options())
 	if q != nil {
@@ -167,10 +173,14 @@ func (e *RecordEvent) group() *group {
 		return err
 	}
 	return &group{what: "an event of rows", keys: append([]Key{
-		{Name: "name", Needed: true, Help: "names the event among those of a row, for good", Example: "decide", Takes: aText.then(name)},
-		{Name: "day", Needed: true, Help: "its day: a column, or a phrase", Example: "ends, -3 months", Takes: aText.then(day)},
-		{Name: "where", Help: "conditions of the rows that have it", Example: "ends is not blank", Takes: conditions.then(func(list []placed) error { e.Where = texts(list); return nil })},
-		{Name: "summary", Help: "what it is called, with {columns} in it", Default: "record, event and key", Example: `"Decide on {person}'s contract"`, Takes: aSummary.into(&e.Summary)},
+		{Name: "name", Needed: true, Help: "names the event among those of a row, for good", Example: "decide",
+			Takes: aText.then(name)},
+		{Name: "day", Needed: true, Help: "its day: a column, or a phrase", Example: "ends, -3 months",
+			Takes: aText.then(day)},
+		{Name: "where", Help: "conditions of the rows that have it", Example: "ends is not blank",
+			Takes: conditions.then(func(list []placed) error { e.Where = texts(list); return nil })},
+		{Name: "summary", Help: "what it is called, with {columns} in it", Default: "record, event and key",
+			Example: `"Decide on {person}'s contract"`, Takes: aSummary.into(&e.Summary)},
 		{Name: "private", Help: "whether it is private", Default: "no", Takes: aYes.into(&e.Private)},
 	}, lookKeys(&e.Look, &e.Reminders)...)}
 }
@@ -203,14 +213,16 @@ func (p *Plan) Job(r *Record, place question.Place) *question.Job {
 	if err := p.prepare(r, &place); err != nil {
 		place.Made = func(string) (*question.MadeTable, bool, error) { return nil, false, err }
 	}
-	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where}
+	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: r.In,
+		Added: r.Columns, Kept: r.Where}
 }
 
 // Events makes the events of the record's rows that lie in a window.
 func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list []schedule.Event, err error) {
 	for _, e := range r.Events {
 		job := p.Job(r, place)
-		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key, Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, Look: e.Look, Private: e.Private}
+		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key,
+			Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, Look: e.Look, Private: e.Private}
 		if err := job.EventsOf(of); err != nil {
 			return nil, e.fault(r, err)
 		}
@@ -271,5 +283,6 @@ func (p *Plan) recordOf(name string) *question.RecordOf {
 	if err := p.prepare(r, &place); err != nil {
 		return &question.RecordOf{Name: r.Name, Err: err}
 	}
-	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In, Lend: r.lend}
+	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In,
+		Lend: r.lend}
 }

@@ -148,7 +148,8 @@ func (k Key) schema() object {
 	case textOrList:
 		o["anyOf"] = []object{{"type": scalar}, k.Takes.item().list()}
 	case listOrTable:
-		table := object{"type": "object", "properties": object{"table": object{"type": scalar}}, "required": []string{"table"}, "additionalProperties": false}
+		table := object{"type": "object", "properties": object{"table": object{"type": scalar}},
+			"required": []string{"table"}, "additionalProperties": false}
 		o["anyOf"] = []object{k.Takes.item().list(), table}
 	case someTexts:
 		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": object{"type": scalar}}}

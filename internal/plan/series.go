@@ -56,21 +56,33 @@ var seriesKeys = sync.OnceValue(func() *group { return newSeriesIn(&Plan{}).own 
 
 func (in *seriesIn) group() *group {
 	return &group{what: "a series", beside: "like", chained: true, done: in.done, keys: []Key{
-		{Name: "like", Help: "the pattern that says what this doesn't; what it takes are further keys", Example: "monthly-pay", Takes: aText.then(nothing)},
-		{Name: "calendar", Help: "the working calendar it counts with", Default: "the plan's", Example: "isles + bank", Takes: aCalendar.then(in.calendar)},
-		{Name: "title", Help: "what the series is called", Default: "its name", Example: "Crew pay day", Takes: aTitle.then(in.titled)},
-		{Name: "zone", Help: "time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe", Takes: aTitle.then(in.inZone)},
-		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules that follow each other", Example: "monthly on 15, last then roll preceding",
-			Takes: orList(in.watched(aPhrase.then(in.rule)), func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled)},
+		{Name: "like", Help: "the pattern that says what this doesn't; what it takes are further keys",
+			Example: "monthly-pay", Takes: aText.then(nothing)},
+		{Name: "calendar", Help: "the working calendar it counts with", Default: "the plan's", Example: "isles + bank",
+			Takes: aCalendar.then(in.calendar)},
+		{Name: "title", Help: "what the series is called", Default: "its name", Example: "Crew pay day",
+			Takes: aTitle.then(in.titled)},
+		{Name: "zone", Help: "time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe",
+			Takes: aTitle.then(in.inZone)},
+		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules that follow each other",
+			Example: "monthly on 15, last then roll preceding",
+			Takes: orList(in.watched(aPhrase.then(in.rule)),
+				func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled)},
 		{Name: "private", Help: "whether its events are private", Default: "no", Takes: aYes.into(&in.private)},
 		{Name: "todo", Help: "whether its own date is a to-do", Default: "no", Takes: aYes.into(&in.todo)},
 		{Name: "owner", Help: "one of the people, who sees to its dates", Example: "di", Takes: aNode.into(&in.owner)},
-		{Name: "period", Merge: true, Help: "the period that each date stands for", Default: "from the day after the previous nominal date to the nominal date", Takes: in.watched(keysOf(func() *group { return in.period }))},
-		{Name: "milestones", Merge: true, Help: "dates that hang on each date, in order", Takes: in.watched(namesOf(in.milestones))},
+		{Name: "period", Merge: true, Help: "the period that each date stands for",
+			Default: "from the day after the previous nominal date to the nominal date",
+			Takes:   in.watched(keysOf(func() *group { return in.period }))},
+		{Name: "milestones", Merge: true, Help: "dates that hang on each date, in order",
+			Takes: in.watched(namesOf(in.milestones))},
 		{Name: "milestones-from", Help: "a table of further milestones", Takes: in.watched(keysOf((&tasksIn{in: in}).group))},
-		{Name: "event", Merge: true, Help: "how its calendar events look", Takes: in.watched(keysOf(func() *group { return in.event }))},
-		{Name: "expect", Merge: true, Help: "what must hold of its dates", Takes: in.watched(keysOf(in.expecting)), after: in.expectLater},
-		{Name: "instead", Help: "days that stand in the place of others, by hand", Takes: in.watched(byHand(func(v *node) error { return in.p.insteads(v, in.s) }, dayByHand))},
+		{Name: "event", Merge: true, Help: "how its calendar events look",
+			Takes: in.watched(keysOf(func() *group { return in.event }))},
+		{Name: "expect", Merge: true, Help: "what must hold of its dates", Takes: in.watched(keysOf(in.expecting)),
+			after: in.expectLater},
+		{Name: "instead", Help: "days that stand in the place of others, by hand",
+			Takes: in.watched(byHand(func(v *node) error { return in.p.insteads(v, in.s) }, dayByHand))},
 	}}
 }
 
@@ -79,7 +91,8 @@ func (in *seriesIn) periodKeys() *group {
 		return aPhrase.then(func(text string) error { *to = text; return in.s.SetPeriod(in.start, in.end, in.env) })
 	}
 	return &group{what: "a period", keys: []Key{
-		{Name: "start", Help: "the first day of a date's period", Example: "previous_nominal, +1 day", Takes: edge(&in.start)},
+		{Name: "start", Help: "the first day of a date's period", Example: "previous_nominal, +1 day",
+			Takes: edge(&in.start)},
 		{Name: "end", Help: "the last day of a date's period", Example: "nominal", Takes: edge(&in.end)},
 	}}
 }
@@ -87,12 +100,14 @@ func (in *seriesIn) periodKeys() *group {
 func (in *seriesIn) eventKeys() *group {
 	summary := aSummary.then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text); return err })
 	return &group{what: "an event", keys: append([]Key{
-		{Name: "summary", Help: "what the event is called, with {names} of the series in it", Default: "the title", Example: `"{title} for {period_start} to {period_end}"`, Takes: summary},
+		{Name: "summary", Help: "what the event is called, with {names} of the series in it", Default: "the title",
+			Example: `"{title} for {period_start} to {period_end}"`, Takes: summary},
 	}, lookKeys(&in.look, &in.remind)...)}
 }
 
 func (in *seriesIn) milestones() *names {
-	return &names{what: "milestones", help: "steps from the date, or a phrase", of: func() *group { return in.mile }, each: in.milestone}
+	return &names{what: "milestones", help: "steps from the date, or a phrase", of: func() *group { return in.mile },
+		each: in.milestone}
 }
 
 // expecting is the group of what is expected of the series that is read.
@@ -150,7 +165,8 @@ func (in *seriesIn) expectLater() error {
 }
 
 func (in *seriesIn) done(*node) (err error) {
-	in.s.Zone, in.s.Private, in.s.Todo, in.s.Look, in.s.Reminders, in.s.Expects = in.zone, in.private, in.todo, in.look, in.remind, in.expected
+	in.s.Zone, in.s.Private, in.s.Todo, in.s.Look, in.s.Reminders, in.s.Expects = in.zone, in.private, in.todo,
+		in.look, in.remind, in.expected
 	if in.owner != nil {
 		if in.s.Owner, err = in.ownerOf(in.owner); err != nil {
 			return in.owner.wrap(err)
@@ -218,10 +234,14 @@ type ruleIn struct {
 
 func (r *ruleIn) group() *group {
 	return &group{what: "a rule that holds for a time", done: r.done, keys: []Key{
-		{Name: "from", Help: "the first nominal date that it holds for", Example: "2028-07-01", Takes: aDay.into(&r.r.Span.First)},
-		{Name: "until", Help: "the last nominal date that it holds for", Example: "2028-06-30", Takes: aDay.into(&r.r.Span.Last)},
-		{Name: "is", Needed: true, Help: "the rule", Example: "monthly on 15, last then roll preceding", Takes: aPhrase.then(r.is)},
-		{Name: "expect", Help: "what must hold of its dates", Takes: takes{words: "keys", kind: aMapping, in: func() inside { return r.expects() }, fill: r.expect}},
+		{Name: "from", Help: "the first nominal date that it holds for", Example: "2028-07-01",
+			Takes: aDay.into(&r.r.Span.First)},
+		{Name: "until", Help: "the last nominal date that it holds for", Example: "2028-06-30",
+			Takes: aDay.into(&r.r.Span.Last)},
+		{Name: "is", Needed: true, Help: "the rule", Example: "monthly on 15, last then roll preceding",
+			Takes: aPhrase.then(r.is)},
+		{Name: "expect", Help: "what must hold of its dates", Takes: takes{words: "keys", kind: aMapping,
+			in: func() inside { return r.expects() }, fill: r.expect}},
 	}}
 }
 
@@ -281,11 +301,14 @@ type milestoneIn struct {
 
 func (m *milestoneIn) group(in *seriesIn) *group {
 	return &group{what: "a milestone", text: "date", done: in.milestoneDone, chained: true, keys: []Key{
-		{Name: "date", Needed: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days", Takes: aPhrase.then(in.milestoneDate)},
-		{Name: "title", Help: "what its events are called, with {names} of the series in it", Default: "the series, and its name", Example: `"Timesheets for {period_end}"`, Takes: aNode.into(&m.title)},
+		{Name: "date", Needed: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days",
+			Takes: aPhrase.then(in.milestoneDate)},
+		{Name: "title", Help: "what its events are called, with {names} of the series in it",
+			Default: "the series, and its name", Example: `"Timesheets for {period_end}"`, Takes: aNode.into(&m.title)},
 		{Name: "owner", Help: "whose task it is, one of `people`", Example: "di", Takes: aNode.into(&m.owner)},
 		{Name: "todo", Help: "whether it is a to-do in calendars", Default: "no", Takes: aYes.into(&m.todo)},
-		{Name: "private", Help: "whether its events are private", Default: "what the series says", Takes: aYes.ref(&m.private)},
+		{Name: "private", Help: "whether its events are private", Default: "what the series says",
+			Takes: aYes.ref(&m.private)},
 	}}
 }
 
@@ -361,9 +384,11 @@ func (t *tasksIn) group() *group {
 		})
 	}
 	return &group{what: "a table of milestones", chained: true, done: t.done, keys: []Key{
-		{Name: "table", Needed: true, Help: "the file: a milestone a row, in order", Example: "close-tasks.csv", Takes: aNode.into(&t.table)},
+		{Name: "table", Needed: true, Help: "the file: a milestone a row, in order", Example: "close-tasks.csv",
+			Takes: aNode.into(&t.table)},
 		{Name: "name", Needed: true, Help: "the column of their names", Example: "task", Takes: column("name")},
-		{Name: "date", Needed: true, Help: "the column of their steps, such as `date, +2 working days`", Example: "due", Takes: column("date")},
+		{Name: "date", Needed: true, Help: "the column of their steps, such as `date, +2 working days`", Example: "due",
+			Takes: column("date")},
 		{Name: "owner", Help: "the column of their owners", Example: "owner", Takes: column("owner")},
 		{Name: "title", Help: "the column of what their events are called", Example: "title", Takes: column("title")},
 		{Name: "todo", Help: "whether they are to-dos in calendars", Default: "no", Takes: aYes.into(&t.todo)},
@@ -372,7 +397,8 @@ func (t *tasksIn) group() *group {
 
 // done reads the rows.
 func (t *tasksIn) done(v *node) error {
-	return t.in.p.eachRow(t.table.doc, t.table.val, func(columns []string, at tableAt, cell func(string) (string, bool)) error {
+	return t.in.p.eachRow(t.table.doc, t.table.val, func(columns []string, at tableAt,
+		cell func(string) (string, bool)) error {
 		at.doc.words = v.doc.words
 		row := &node{doc: at.doc, k: at.node, val: at.node, at: v.at}
 		var parts []*node
@@ -407,11 +433,15 @@ func (d *doc) summary(v ast.Node) (text string, err error) {
 // lookKeys are those of how events show, those of a series and those of rows.
 func lookKeys(look *schedule.Look, to *[]schedule.Reminder) []Key {
 	return []Key{
-		{Name: "remind", Help: "reminders", Example: "[7 days before, 1 working day before at 09:00]", Takes: reminders.into(to)},
+		{Name: "remind", Help: "reminders", Example: "[7 days before, 1 working day before at 09:00]",
+			Takes: reminders.into(to)},
 		{Name: "busy", Help: "whether its time counts as taken", Default: "no", Takes: aYes.into(&look.Busy)},
-		{Name: "lasting", Help: "how long a date with a time lasts", Default: "no end", Example: "30 minutes", Takes: parsed("a length", schedule.ParseLasting).into(&look.Lasting)},
-		{Name: "categories", Help: "categories in place of the series' name", Example: "[pay, crew]", Takes: namesIn.into(&look.Categories)},
+		{Name: "lasting", Help: "how long a date with a time lasts", Default: "no end", Example: "30 minutes",
+			Takes: parsed("a length", schedule.ParseLasting).into(&look.Lasting)},
+		{Name: "categories", Help: "categories in place of the series' name", Example: "[pay, crew]",
+			Takes: namesIn.into(&look.Categories)},
 		{Name: "location", Help: "where it is", Example: "Harbour office", Takes: aTitle.into(&look.Location)},
-		{Name: "color", Help: "the name of a colour on the web", Example: "teal", Takes: parsed("a name", schedule.ParseColor).into(&look.Color)},
+		{Name: "color", Help: "the name of a colour on the web", Example: "teal",
+			Takes: parsed("a name", schedule.ParseColor).into(&look.Color)},
 	}
 }

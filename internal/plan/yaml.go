@@ -92,7 +92,8 @@ func parseDoc(path string, data []byte) (*doc, error) {
 	fail := func(err error) (*doc, error) { return nil, &Error{File: path, Err: err} }
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	if line := tooDeep(data); line > 0 {
-		return nil, &Error{File: path, Line: line, Column: 1, Err: errors.New("brackets or dashes are nested too deep here; is one left open?")}
+		return nil, &Error{File: path, Line: line, Column: 1,
+			Err: errors.New("brackets or dashes are nested too deep here; is one left open?")}
 	}
 	if strings.ContainsRune(string(data), 0) {
 		return fail(errors.New("this is not a plan: the file is not text"))

@@ -65,7 +65,8 @@ const (
 
 // Cells are the cells of Columns.
 func (s *Step) Cells() []eval.Value {
-	return []eval.Value{eval.Str(s.Result), eval.Str(s.Series), eval.Str(s.What), eval.Str(s.ID), s.Date, s.Was, eval.Str(s.Note)}
+	return []eval.Value{eval.Str(s.Result), eval.Str(s.Series), eval.Str(s.What), eval.Str(s.ID), s.Date, s.Was,
+		eval.Str(s.Note)}
 }
 
 // left reports whether what the plan says isn't there after all.
@@ -238,8 +239,11 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *kept) error {
 }
 
 // words are what people call properties; others go by their own name.
-var words = map[string]string{"DTSTART": "date", "DUE": "date", "DTEND": "length", "DURATION": "length", "SUMMARY": "summary", "DESCRIPTION": "description",
-	"LOCATION": "location", "CATEGORIES": "categories", "TRANSP": "busy or free", "STATUS": "status", "CONTACT": "owner", "CLASS": "privacy", "VALARM": "reminders", "RECURRENCE-ID": "an instance", "KIND": "event or to-do"}
+var words = map[string]string{"DTSTART": "date", "DUE": "date", "DTEND": "length", "DURATION": "length",
+	"SUMMARY": "summary", "DESCRIPTION": "description",
+	"LOCATION": "location", "CATEGORIES": "categories", "TRANSP": "busy or free", "STATUS": "status",
+	"CONTACT": "owner", "CLASS": "privacy", "VALARM": "reminders", "RECURRENCE-ID": "an instance",
+	"KIND": "event or to-do"}
 
 // inWords lists properties.
 func inWords(names []string) string {

@@ -90,7 +90,8 @@ func (s *Step) do(ctx context.Context, store Store) error {
 		if gerr == nil {
 			o, rerr := ical.ReadObject(now.Data)
 			switch {
-			case rerr == nil && o.UID == s.made.UID && o.Hash == s.made.Hash && o.Plan == s.made.Plan: // a try that seemed to fail
+			// a try that seemed to fail
+			case rerr == nil && o.UID == s.made.UID && o.Hash == s.made.Hash && o.Plan == s.made.Plan:
 				return nil
 			case s.res.ETag == "":
 				s.Result, s.Note = Foreign, "something else stands in its place: "+s.res.Name

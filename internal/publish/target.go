@@ -52,7 +52,8 @@ func (t Target) Publish(ctx context.Context, client *caldav.Client, w Wanted, te
 }
 
 // decide finds the calendar and compares it with what is wanted.
-func (t Target) decide(ctx context.Context, client *caldav.Client, w Wanted, tell Tell) (*caldav.Collection, *Decision, error) {
+func (t Target) decide(ctx context.Context, client *caldav.Client, w Wanted, tell Tell) (*caldav.Collection,
+	*Decision, error) {
 	store, err := client.Find(ctx, t.Name, t.Given)
 	if err != nil {
 		return nil, nil, err
@@ -63,7 +64,8 @@ func (t Target) decide(ctx context.Context, client *caldav.Client, w Wanted, tel
 	}
 	if n := store.Outside; n > 0 {
 		verb := phrase.Agree(n, "is", "are")
-		tell.Warn("%s that the server lists %s outside of %s, and %s not touched", phrase.Counted(n, "resource"), verb, store.Path(), verb)
+		tell.Warn("%s that the server lists %s outside of %s, and %s not touched", phrase.Counted(n, "resource"), verb,
+			store.Path(), verb)
 	}
 	d, err := Decide(w, there)
 	if err != nil {

@@ -12,10 +12,13 @@ func init() { register(newBetween) }
 // betweenPhrases are the measures of `between`, in its order.
 var betweenPhrases = []string{
 	"days from A to B", "days from A through B", "working days from A to B", "working days from A through B",
-	"weekdays from A to B", "weeks from A to B", "months from A to B", "months from A through B", "started months from A to B",
+	"weekdays from A to B", "weeks from A to B", "months from A to B", "months from A through B",
+	"started months from A to B",
 	"quarters from A to B", "years from A to B", "age from A to B",
-	"30/360 US days from A to B", "30/360 bond days from A to B", "30E/360 days from A to B", "30E/360 ISDA days from A to B",
-	"30/360 US years from A to B", "30/360 bond years from A to B", "30E/360 years from A to B", "30E/360 ISDA years from A to B",
+	"30/360 US days from A to B", "30/360 bond days from A to B", "30E/360 days from A to B",
+	"30E/360 ISDA days from A to B",
+	"30/360 US years from A to B", "30/360 bond years from A to B", "30E/360 years from A to B",
+	"30E/360 ISDA years from A to B",
 	"ACT/360 years from A to B", "ACT/365F years from A to B", "ACT/ACT ISDA years from A to B",
 }
 

@@ -91,7 +91,8 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 			return t, err
 		}
 		defer f.Close()
-		if readers[i], err = (tabular.Input{Unseen: &unseen[i]}).Read(s.Name, strings.ToLower(filepath.Ext(s.Name)), f); err != nil {
+		if readers[i], err = (tabular.Input{Unseen: &unseen[i]}).Read(s.Name, strings.ToLower(filepath.Ext(s.Name)),
+			f); err != nil {
 			return t, err
 		}
 	}

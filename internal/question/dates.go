@@ -42,13 +42,18 @@ series brings its milestones along.`,
   yoyaku dates "monthly on last" --window 2027 --add "file = date, -2 working days"
   yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
   yoyaku dates "quarterly on last working day" --window 2027 --title "Quarter end" --out q.ics`,
-		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding", or a series of the plan`, Args: "series", Events: true,
+		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding", or a series of the plan`,
+		Args: "series", Events: true,
 		Options: append([]*Option{
-			{Name: "window", Kind: Span, Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1, A..B", Into: &q.window},
+			{Name: "window", Kind: Span,
+				Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1, A..B", Into: &q.window},
 			{Name: "add", Repeat: true, Help: "`NAME = PHRASE` of a column, from date, nominal and their kin", Into: &q.adds},
-			{Name: "counts", Kind: Choice, Choices: []string{"year"}, Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them", Into: &q.counts, Not: []string{"add", "count", "remind"}},
+			{Name: "counts", Kind: Choice, Choices: []string{"year"},
+				Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them",
+				Into: &q.counts, Not: []string{"add", "count", "remind"}},
 			remind(&q.remind),
-			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given", Into: &q.count},
+			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given",
+				Into: &q.count},
 		}, q.form.Options()...),
 		Answer: q.answer,
 	}
@@ -320,7 +325,8 @@ func (l *listing) events(j *Job, to Events) error {
 		}
 		kept = append(kept, e)
 	}
-	list, err := l.form.Events(kept, func(s *schedule.Series) string { return l.plan(j, s) }, func(e schedule.Entry) schedule.Event { return l.event(j, e) })
+	list, err := l.form.Events(kept, func(s *schedule.Series) string { return l.plan(j, s) },
+		func(e schedule.Entry) schedule.Event { return l.event(j, e) })
 	if err != nil {
 		return err
 	}
@@ -343,7 +349,8 @@ func (l *listing) bound(j *Job, to Events) {
 	}
 	left := func(series string) bool { return len(named) > 0 && !named[series] }
 	elsewhere := schedule.Elsewhere(l.series, l.span, false, func(s *schedule.Series) string { return l.plan(j, s) })
-	to.Bound(ical.Scope{Window: l.span, Plans: plans, Left: left, Elsewhere: func(uid string) (made schedule.Event, _ bool) {
+	to.Bound(ical.Scope{Window: l.span, Plans: plans, Left: left, Elsewhere: func(uid string) (made schedule.Event,
+		_ bool) {
 		e, ok := elsewhere(uid)
 		if ok {
 			made = l.form.Of(l.event(j, e))

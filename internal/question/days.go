@@ -9,7 +9,8 @@ func init() { register(newDays) }
 
 func newDays() *Question {
 	return &Question{
-		Name: "days", Alone: true, Group: Facts, Place: 3, Use: "days SPAN", Short: "A table of days with all their attributes",
+		Name: "days", Alone: true, Group: Facts, Place: 3, Use: "days SPAN",
+		Short: "A table of days with all their attributes",
 		Long: `Write one row per day with everything that tables are joined on: week, month, quarter,
 fiscal periods, whether it is worked, which working day of the month it is and how
 many follow in the month, the holiday's name, the month's first and last day.`,

@@ -37,11 +37,14 @@ blank in gives a blank out.`,
   yoyaku derive invoices.csv --as ics --event-day invoiced --event-text "{customer}" --key invoice`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
 		Options: []*Option{
-			{Name: "add", Kind: Text, Repeat: true, Complete: "columns", Help: "`NAME = PHRASE` of a column, or @FILE with one a line", Into: &q.adds},
+			{Name: "add", Kind: Text, Repeat: true, Complete: "columns",
+				Help: "`NAME = PHRASE` of a column, or @FILE with one a line", Into: &q.adds},
 			{Name: "reasons", Kind: Yes, Help: "add NAME_reason beside each: the steps that changed it", Into: &q.reasons},
-			{Name: "event-day", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` of the day of each row's event", Into: &q.day},
+			{Name: "event-day", Kind: Column, Complete: "columns",
+				Help: "with --as ics: `COLUMN` of the day of each row's event", Into: &q.day},
 			{Name: "event-text", Help: "with --as ics: `TEXT` of the event, with {columns} in it", Into: &q.text},
-			{Name: "key", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` that names the row for good", Into: &q.key},
+			{Name: "key", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` that names the row for good",
+				Into: &q.key},
 			remind(&q.remind),
 			q.form.Options()[0], // what rows are doesn't recur
 		},
@@ -68,7 +71,8 @@ func (q *derive) answer(j *Job) error {
 	if events {
 		return q.events(j, t, to)
 	}
-	if err := j.eventsOnly("event-day", q.day, "event-text", q.text, "key", q.key, "remind", strings.Join(q.remind, ", ")); err != nil {
+	if err := j.eventsOnly("event-day", q.day, "event-text", q.text, "key", q.key, "remind",
+		strings.Join(q.remind, ", ")); err != nil {
 		return err
 	}
 	return j.pass(t)
@@ -117,7 +121,8 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 		return err
 	}
 	name := t.Visible()[day]
-	e := rows.Events{Table: stem, Name: name, Plan: j.ID, Day: rows.Quote(name), Text: q.text, Key: q.key, Where: j.result.Where,
+	e := rows.Events{Table: stem, Name: name, Plan: j.ID, Day: rows.Quote(name), Text: q.text, Key: q.key,
+		Where:     j.result.Where,
 		DayOption: "event-day", TextOption: "event-text"}
 	if e.Reminders, err = reminders(q.remind); err != nil {
 		return err
@@ -129,7 +134,8 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 		e.List[i] = q.form.Of(e.List[i])
 		e.List[i].Category = "" // a file's name is no word for people
 	}
-	to.Bound(ical.Scope{Window: civil.Always, Plans: []string{j.ID}, Left: func(series string) bool { return series != stem }})
+	to.Bound(ical.Scope{Window: civil.Always, Plans: []string{j.ID},
+		Left: func(series string) bool { return series != stem }})
 	return to.Events(e.List)
 }
 

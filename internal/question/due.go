@@ -22,7 +22,8 @@ type due struct {
 func newDue() *Question {
 	q := &due{}
 	return &Question{
-		Name: "due", Group: Tables, Place: 2, Use: "due TABLE --date PHRASE", Short: "What runs out, or comes round, and when",
+		Name: "due", Group: Tables, Place: 2, Use: "due TABLE --date PHRASE",
+		Short: "What runs out, or comes round, and when",
 		Long: `List the dates of a table by date, with the days and working days left and the band
 they fall into. What lies before today is overdue and shown too. With --yearly, look
 at the anniversaries: birthdays, years of service.`,
@@ -32,8 +33,10 @@ at the anniversaries: birthdays, years of service.`,
   yoyaku due berth-leases.csv --read-dates dmy --open-words present --date ends --upcoming`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Complete: "columns", Help: "`[LABEL =] PHRASE` of a date to watch; may be repeated", Into: &q.dates},
-			{Name: "within", Kind: Amount, Not: []string{"window"}, Help: "`SHIFT` from today to show, such as '90 days'", Into: &q.within},
+			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Complete: "columns",
+				Help: "`[LABEL =] PHRASE` of a date to watch; may be repeated", Into: &q.dates},
+			{Name: "within", Kind: Amount, Not: []string{"window"}, Help: "`SHIFT` from today to show, such as '90 days'",
+				Into: &q.within},
 			{Name: "window", Kind: Span, Help: "`SPAN` of dates to show", Into: &q.window},
 			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Help: "`DAYS` at which bands end", Into: &q.bands},
 			{Name: "yearly", Kind: Yes, Help: "look at anniversaries; adds the column years", Into: &q.yearly},
@@ -54,13 +57,15 @@ func (q *due) span(j *Job) (civil.Span, error) {
 
 func (q *due) answer(j *Job) error {
 	env := j.Env
-	d := rows.Due{Today: env.Today, PerRow: env.CalendarColumn != "", Upcoming: q.upcoming, Yearly: q.yearly, Leap: env.LeapMarch}
+	d := rows.Due{Today: env.Today, PerRow: env.CalendarColumn != "", Upcoming: q.upcoming, Yearly: q.yearly,
+		Leap: env.LeapMarch}
 	var err error
 	if d.Bands, err = rows.ParseBands(q.bands); err != nil {
 		return rows.In("bands", err)
 	}
 	if q.upcoming && len(d.Bands) > 0 && d.Bands[0] < 0 {
-		return &rows.OptionError{Option: "bands", Is: true, Err: errors.New("for what is past below 0, and upcoming leaves that out")}
+		return &rows.OptionError{Option: "bands", Is: true,
+			Err: errors.New("for what is past below 0, and upcoming leaves that out")}
 	}
 	if d.Span, err = q.span(j); err != nil {
 		return err

@@ -61,18 +61,21 @@ func (e *BadRows) Error() string {
 			if len(fit) > 1 {
 				which = "; say which"
 			}
-			fmt.Fprintf(&b, "\n  the dates of `%s` read as %s%s: %s", col, strings.Join(fit, " or as "), which, e.place.Say("read-dates", `"`+col+"="+fit[0]+`"`))
+			fmt.Fprintf(&b, "\n  the dates of `%s` read as %s%s: %s", col, strings.Join(fit, " or as "), which,
+				e.place.Say("read-dates", `"`+col+"="+fit[0]+`"`))
 		}
 	}
 	for _, col := range numbers {
 		if fit := tabular.FittingNumbers(unplain[col]); len(fit) > 0 {
-			fmt.Fprintf(&b, "\n  the numbers of `%s` read as %s: %s", col, fit[0], e.place.Say("read-numbers", `"`+col+"="+fit[0]+`"`))
+			fmt.Fprintf(&b, "\n  the numbers of `%s` read as %s: %s", col, fit[0],
+				e.place.Say("read-numbers", `"`+col+"="+fit[0]+`"`))
 		}
 	}
 	if words := openWords(unread); words != "" {
 		fmt.Fprintf(&b, "\n  where such a word means that a range is still open: %s", e.place.Say("open-words", words))
 	}
-	fmt.Fprintf(&b, "\n  %s leaves them blank, %s puts such rows aside", e.place.Say("bad-rows", "blank"), e.place.Say("bad-rows", "aside=FILE"))
+	fmt.Fprintf(&b, "\n  %s leaves them blank, %s puts such rows aside", e.place.Say("bad-rows", "blank"),
+		e.place.Say("bad-rows", "aside=FILE"))
 	return b.String()
 }
 
@@ -91,7 +94,8 @@ func notNumber(c *rows.BadCell) (column, text string, ok bool) {
 
 // errorValues are what a spreadsheet writes into a cell that it couldn't work out (ECMA-376,
 // 18.18.11): a fault, and no word that anybody chose.
-var errorValues = map[string]bool{"#N/A": true, "#REF!": true, "#VALUE!": true, "#NAME?": true, "#DIV/0!": true, "#NULL!": true, "#NUM!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true}
+var errorValues = map[string]bool{"#N/A": true, "#REF!": true, "#VALUE!": true, "#NAME?": true, "#DIV/0!": true,
+	"#NULL!": true, "#NUM!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true}
 
 // openWords lists the words among cells that were to be dates, a few.
 func openWords(unread map[string][]string) string {
@@ -99,7 +103,8 @@ func openWords(unread map[string][]string) string {
 	for _, cells := range unread {
 		for _, s := range cells {
 			s = strings.TrimSpace(s)
-			if !strings.ContainsAny(s, "0123456789,") && !errorValues[strings.ToUpper(s)] && len(s) < 20 && !strings.Contains(strings.Join(list, ","), s) && len(list) < 3 {
+			if !strings.ContainsAny(s, "0123456789,") && !errorValues[strings.ToUpper(s)] && len(s) < 20 &&
+				!strings.Contains(strings.Join(list, ","), s) && len(list) < 3 {
 				list = append(list, s)
 			}
 		}

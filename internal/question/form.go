@@ -14,7 +14,8 @@ type EventForm struct{ Todo, RRule bool }
 func (f *EventForm) Options() []*Option {
 	return []*Option{
 		{Name: "todo", Kind: Yes, Help: "in calendar files: to-dos instead of events", Into: &f.Todo},
-		{Name: "rrule", Kind: Yes, Help: "in calendar files: one recurring event a series, where that\nis exact", Into: &f.RRule},
+		{Name: "rrule", Kind: Yes, Help: "in calendar files: one recurring event a series, where that\nis exact",
+			Into: &f.RRule},
 	}
 }
 
@@ -39,7 +40,8 @@ func (f *EventForm) Of(e schedule.Event) schedule.Event {
 
 // Events makes the events of entries in this form, given the plan of each series and
 // the event of an entry.
-func (f *EventForm) Events(entries []schedule.Entry, plan func(*schedule.Series) string, event func(schedule.Entry) schedule.Event) (list []schedule.Event, err error) {
+func (f *EventForm) Events(entries []schedule.Entry, plan func(*schedule.Series) string,
+	event func(schedule.Entry) schedule.Event) (list []schedule.Event, err error) {
 	if f.RRule {
 		list, err = schedule.Folded(entries, plan, event)
 		return list, rows.In("rrule", err)

@@ -18,7 +18,8 @@ type grid struct {
 func newGrid() *Question {
 	q := &grid{}
 	return &Question{
-		Name: "grid", Group: Tables, Place: 6, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN", Short: "People against days",
+		Name: "grid", Group: Tables, Place: 6, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN",
+		Short: "People against days",
 		Long: `Draw a row a person and a column a day: booked working days are marked, closed days
 shaded, totals at both ends. Several bookings of a person share a row; an unfinished
 row stays empty.`,

@@ -15,7 +15,8 @@ type holidays struct{ window string }
 func newHolidays() *Question {
 	q := &holidays{}
 	return &Question{
-		Planless: true, Name: "holidays", Group: Facts, Place: 5, Use: "holidays [CALENDAR]", Short: "Working calendars and their closed days",
+		Planless: true, Name: "holidays", Group: Facts, Place: 5, Use: "holidays [CALENDAR]",
+		Short: "Working calendars and their closed days",
 		Long: `List the holidays of a working calendar, those that fall on a weekend too, each
 with its nominal date and the reason why it isn't on that. Without a name, here or
 in --calendar, list the calendars at hand: the plan's, then the built-in public ones.`,
@@ -83,7 +84,8 @@ func (j *Job) calendars() error {
 			if through == civil.Max {
 				through = civil.None
 			}
-			if err := put([]eval.Value{eval.Str(c.Name), eval.Str(c.Title), eval.Str(c.ClosedText()), eval.Day(from), eval.Day(through)}); err != nil {
+			if err := put([]eval.Value{eval.Str(c.Name), eval.Str(c.Title), eval.Str(c.ClosedText()), eval.Day(from),
+				eval.Day(through)}); err != nil {
 				return err
 			}
 		}

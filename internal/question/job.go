@@ -23,9 +23,12 @@ type Shape struct {
 // Options declares the options of a result.
 func (s *Shape) Options() []*Option {
 	return []*Option{
-		{Name: "where", Kind: Condition, Repeat: true, Complete: "columns", Help: "`CONDITION` of the rows to keep", Into: &s.Where},
-		{Name: "sort", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` to sort by, - in front for the largest first", Into: &s.Sort},
-		{Name: "columns", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` to write, or with - in front to leave out", Into: &s.Columns},
+		{Name: "where", Kind: Condition, Repeat: true, Complete: "columns", Help: "`CONDITION` of the rows to keep",
+			Into: &s.Where},
+		{Name: "sort", Kind: Column, List: true, Complete: "columns",
+			Help: "`COLUMNS` to sort by, - in front for the largest first", Into: &s.Sort},
+		{Name: "columns", Kind: Column, List: true, Complete: "columns",
+			Help: "`COLUMNS` to write, or with - in front to leave out", Into: &s.Columns},
 		{Name: "title", Help: "`TEXT` over the table", Into: &s.Title},
 		{Name: "show-dates", Help: "`LAYOUT` of dates in the result: '%d %b %Y' (default: ISO)", Into: &s.ShowDates},
 		{Name: "spreadsheet-safe", Kind: Yes, Help: "mark text that a spreadsheet would run as a formula", Into: &s.Safe},

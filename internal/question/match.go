@@ -23,7 +23,8 @@ type match struct {
 func newMatch() *Question {
 	q := &match{}
 	return &Question{
-		Name: "match", Group: Tables, Place: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]", Short: "Who held what on the day (rows to ranges)",
+		Name: "match", Group: Tables, Place: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]",
+		Short: "Who held what on the day (rows to ranges)",
 		Long: `Put beside each row of EVENTS the columns of the row of RANGES that has the same key
 and holds its day (--date), both ends included, one with a blank end holding on; or its
 number (--value), from the start, up to the end but without it. Without --end each range
@@ -40,14 +41,21 @@ Where nothing holds it, the cells stay blank and are counted.`,
 		Least: 2, Most: 2, Wants: "a table of events and a table of ranges", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "ranges", Kind: File, Help: "`TABLE` of ranges", Into: &q.ranges},
-			{Name: "key", Kind: Column, Complete: "columns", Help: "`COL` that both have, or COL=COL of the ranges", Into: &q.key},
+			{Name: "key", Kind: Column, Complete: "columns", Help: "`COL` that both have, or COL=COL of the ranges",
+				Into: &q.key},
 			{Name: "date", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the event's day", Into: &q.date},
-			{Name: "value", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of a number, where the ranges are of numbers", Into: &q.value},
+			{Name: "value", Kind: Phrase, Complete: "columns",
+				Help: "`PHRASE` of a number, where the ranges are of numbers", Into: &q.value},
 			{Name: "start", Kind: Phrase, Help: "`PHRASE` of the range's first day, or number", Into: &q.start},
-			{Name: "end", Kind: Phrase, Help: "`PHRASE` of the range's last day, or of the number that is\nno longer in it (default: the next start)", Into: &q.end},
-			{Name: "take", Kind: Column, List: true, Help: "`COLUMNS` of the ranges to take (default: all but the key)", Into: &q.take},
-			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop", Help: "`WHAT` where several ranges hold it: stop, first,\nall", Into: &q.several},
-			{Name: "open-through", With: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)", Into: &q.openThrough},
+			{Name: "end", Kind: Phrase,
+				Help: "`PHRASE` of the range's last day, or of the number that is\nno longer in it (default: the next start)",
+				Into: &q.end},
+			{Name: "take", Kind: Column, List: true, Help: "`COLUMNS` of the ranges to take (default: all but the key)",
+				Into: &q.take},
+			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop",
+				Help: "`WHAT` where several ranges hold it: stop, first,\nall", Into: &q.several},
+			{Name: "open-through", With: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)",
+				Into: &q.openThrough},
 		},
 		Valid:  q.check,
 		Answer: q.answer,
@@ -72,7 +80,8 @@ func (q *match) check() error {
 }
 
 // severals are the ways by the words of --several.
-var severals = map[string]rows.OnSeveral{"stop": rows.StopAtSeveral, "first": rows.FirstOfSeveral, "all": rows.AllOfSeveral}
+var severals = map[string]rows.OnSeveral{"stop": rows.StopAtSeveral, "first": rows.FirstOfSeveral,
+	"all": rows.AllOfSeveral}
 
 func (q *match) answer(j *Job) error {
 	if len(j.Args) > 1 {
@@ -282,11 +291,13 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 			b := rows.Band{Ranged: h}
 			var ok bool
 			if b.From, ok = rows.NumberOf(row[s.start]); !ok {
-				return &rows.BadCell{Line: n, Column: "start", Err: fmt.Errorf("the start is a number, and this is %q", eval.Brief(row[s.start].String()))}
+				return &rows.BadCell{Line: n, Column: "start", Err: fmt.Errorf("the start is a number, and this is %q",
+					eval.Brief(row[s.start].String()))}
 			}
 			if s.end >= 0 {
 				if b.To, ok = rows.NumberOf(row[s.end]); !ok {
-					return &rows.BadCell{Line: n, Column: "end", Err: fmt.Errorf("the end is a number, and this is %q", eval.Brief(row[s.end].String()))}
+					return &rows.BadCell{Line: n, Column: "end", Err: fmt.Errorf("the end is a number, and this is %q",
+						eval.Brief(row[s.end].String()))}
 				}
 			}
 			if b.From.Kind != eval.Blank {
@@ -321,7 +332,8 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 		return func(key string, at eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
 			v, ok := rows.NumberOf(at)
 			if !ok {
-				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value is a number, and this is %q", eval.Brief(at.String()))}
+				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value is a number, and this is %q",
+					eval.Brief(at.String()))}
 			}
 			if v.Kind == eval.Blank {
 				return nil, false, nil

@@ -64,19 +64,35 @@ var kindTable = [...]struct {
 	words string
 	check func(o *Option, text string, env eval.Env) error
 }{
-	Text:        {"a text", nil},
-	Phrase:      {"a phrase", func(_ *Option, text string, _ eval.Env) error { _, err := phrase.ParseExpr(text); return err }},
+	Text: {"a text", nil},
+	Phrase: {"a phrase", func(_ *Option, text string, _ eval.Env) error {
+		_,
+			err := phrase.ParseExpr(text)
+		return err
+	}},
 	NamedPhrase: {"a phrase, NAME = in front", checkNamed},
-	Condition:   {"a condition", func(_ *Option, text string, _ eval.Env) error { _, err := phrase.ParseCondition(text); return err }},
-	Column:      {"the name of a column", nil},
-	Days:        {"rising numbers of days", nil},
-	Date:        {"a date", func(_ *Option, text string, env eval.Env) error { _, err := eval.DateOf(text, env); return err }},
-	Span:        {"a stretch of time", func(_ *Option, text string, env eval.Env) error { _, err := eval.Window(text, env); return err }},
-	Number:      {"a whole number", nil},
-	Choice:      {"a choice", checkChoice},
-	Yes:         {"yes or no", nil},
-	File:        {"the path of a file", nil},
-	Amount:      {"a stretch such as 90 days", checkAmount},
+	Condition: {"a condition", func(_ *Option, text string, _ eval.Env) error {
+		_,
+			err := phrase.ParseCondition(text)
+		return err
+	}},
+	Column: {"the name of a column", nil},
+	Days:   {"rising numbers of days", nil},
+	Date: {"a date", func(_ *Option, text string, env eval.Env) error {
+		_,
+			err := eval.DateOf(text, env)
+		return err
+	}},
+	Span: {"a stretch of time", func(_ *Option, text string, env eval.Env) error {
+		_,
+			err := eval.Window(text, env)
+		return err
+	}},
+	Number: {"a whole number", nil},
+	Choice: {"a choice", checkChoice},
+	Yes:    {"yes or no", nil},
+	File:   {"the path of a file", nil},
+	Amount: {"a stretch such as 90 days", checkAmount},
 }
 
 func checkNamed(_ *Option, text string, _ eval.Env) error {
@@ -115,7 +131,8 @@ func checkAmount(o *Option, text string, env eval.Env) error {
 
 // isNot is the fault of a value that isn't what the option takes.
 func (o *Option) isNot(wanted, text string) error {
-	return &rows.OptionError{Option: o.Name, Is: true, Err: fmt.Errorf("is %s, not %q", wanted, eval.Brief(strings.TrimSpace(text)))}
+	return &rows.OptionError{Option: o.Name, Is: true, Err: fmt.Errorf("is %s, not %q", wanted,
+		eval.Brief(strings.TrimSpace(text)))}
 }
 
 // fault names the option in front of an error.

@@ -24,7 +24,8 @@ type periodTable struct {
 func newPeriods() *Question {
 	q := &periodTable{}
 	return &Question{
-		Name: "periods", Group: Facts, Place: 4, Use: "periods SPAN --by PERIOD", Short: "A table of periods: pay periods, fiscal months, weeks",
+		Name: "periods", Group: Facts, Place: 4, Use: "periods SPAN --by PERIOD",
+		Short: "A table of periods: pay periods, fiscal months, weeks",
 		Long: `List the whole weeks, months, quarters, years, fiscal periods, or periods of a series of
 the plan that touch a stretch of time, each with its days and working days; and how many
 dates of the series named fall into it, by the day they moved to.`,
@@ -34,8 +35,10 @@ dates of the series named fall into it, by the day they moved to.`,
   yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"`,
 		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027 or 2027-Q1",
 		Options: []*Option{
-			{Name: "by", Needed: true, Complete: "series", Help: "`PERIOD`: week, month, quarter, half-year, year,\nfiscal-month, fiscal-quarter, fiscal-year, or a series", Into: &q.by},
-			{Name: "count", List: true, Complete: "series", Help: "`SERIES` whose dates are counted in each, with commas", Into: &q.count},
+			{Name: "by", Needed: true, Complete: "series",
+				Help: "`PERIOD`: week, month, quarter, half-year, year,\nfiscal-month, fiscal-quarter, fiscal-year, or a series", Into: &q.by},
+			{Name: "count", List: true, Complete: "series", Help: "`SERIES` whose dates are counted in each, with commas",
+				Into: &q.count},
 		},
 		Answer: q.answer,
 	}

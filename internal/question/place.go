@@ -109,7 +109,8 @@ func (p *Place) UnknownSeries(name string) error {
 		}
 	}
 	if like != nil {
-		return fmt.Errorf("`%s` is a pattern; one series is asked for here: %s", strings.TrimSpace(name), strings.Join(like, ", "))
+		return fmt.Errorf("`%s` is a pattern; one series is asked for here: %s", strings.TrimSpace(name),
+			strings.Join(like, ", "))
 	}
 	hint := "this plan has " + strings.Join(names, ", ")
 	if near := phrase.Nearest(name, append(patterns, names...)); near != "" {

@@ -45,9 +45,12 @@ func (j *Job) CheckKey(column string) error {
 			id := eval.KeyOf(row[key])
 			switch before := seen[id]; {
 			case id == "":
-				return rows.In("key", &KeyFault{fmt.Sprintf("%s, line %d: the key `%s` is blank, and a key names each row", t.Name, line, column)})
+				return rows.In("key", &KeyFault{fmt.Sprintf("%s, line %d: the key `%s` is blank, and a key names each row",
+					t.Name, line, column)})
 			case before > 0:
-				return rows.In("key", &KeyFault{fmt.Sprintf("%s, line %d: the key `%s` is %q, as in line %d, and a key names one row", t.Name, line, column, eval.Brief(id), before)})
+				return rows.In("key", &KeyFault{fmt.Sprintf(
+					"%s, line %d: the key `%s` is %q, as in line %d, and a key names one row", t.Name, line, column,
+					eval.Brief(id), before)})
 			}
 			seen[id] = line
 			return nil
@@ -115,7 +118,8 @@ func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
 				switch id := eval.KeyOf(row[at]); {
 				case id == "":
 				case seen[id] > 0:
-					found.Broken["unique"] = append(found.Broken["unique"], fmt.Sprintf("unique: %s: `%s` is %q, as in line %d", who, t.Visible()[at], eval.Brief(id), seen[id]))
+					found.Broken["unique"] = append(found.Broken["unique"], fmt.Sprintf("unique: %s: `%s` is %q, as in line %d",
+						who, t.Visible()[at], eval.Brief(id), seen[id]))
 				default:
 					seen[id] = line
 				}

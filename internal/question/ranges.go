@@ -11,7 +11,8 @@ import (
 
 // openThrough declares the option that says how far open ranges run.
 func openThrough(into *string) *Option {
-	return &Option{Name: "open-through", Help: "`DATE` that open ranges run through, or window for its\nlast day (default: today)", Into: into}
+	return &Option{Name: "open-through",
+		Help: "`DATE` that open ranges run through, or window for its\nlast day (default: today)", Into: into}
 }
 
 // ranges takes the range of each row from two phrases, and counts the open ones.
@@ -59,7 +60,8 @@ func (j *Job) through(text string, window civil.Span) (civil.Date, error) {
 func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err error) {
 	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
 	if open && r.closed {
-		return s, false, &rows.BadCell{Line: line, Column: "end", Err: errors.New("an open range has no whole to share; open-through says where it ends")}
+		return s, false, &rows.BadCell{Line: line, Column: "end",
+			Err: errors.New("an open range has no whole to share; open-through says where it ends")}
 	}
 	s, blank, err := rows.Range(row[r.start], row[r.end], r.through)
 	if err != nil {

@@ -26,7 +26,8 @@ type read struct {
 func newRead() *Question {
 	q := &read{}
 	return &Question{
-		Planless: true, Name: "read", Group: HandOn, Place: 1, Use: "read FILE.ics", Short: "A calendar file (.ics) as a table",
+		Planless: true, Name: "read", Group: HandOn, Place: 1, Use: "read FILE.ics",
+		Short: "A calendar file (.ics) as a table",
 		Long: `List the events of an iCalendar file by date, each time that a recurring event takes
 place as a row of its own: moved instances at their new time, cancelled ones left
 out. Times are as the clock of their own zone shows them, with the zone beside them.
@@ -48,8 +49,9 @@ An event that can't be read is told with its line, and the rest goes on.`,
 
 // readColumns are the columns of the answer; rawColumns stand behind them with raw.
 var (
-	readColumns = []string{"start", "end", "zone", "days", "weekday", "summary", "location", "categories", "status", "uid", "instance", "sequence", "line"}
-	rawColumns  = []string{"component", "rrule"}
+	readColumns = []string{"start", "end", "zone", "days", "weekday", "summary", "location", "categories", "status",
+		"uid", "instance", "sequence", "line"}
+	rawColumns = []string{"component", "rrule"}
 )
 
 func (q *read) answer(j *Job) error {
@@ -140,7 +142,8 @@ func (q *read) open(j *Job) (name string, root *ical.Component, err error) {
 }
 
 // instances are the times that events take place.
-func (q *read) instances(j *Job, name string, root *ical.Component, span civil.Span) (list []ical.Instance, problems []*ical.Error, err error) {
+func (q *read) instances(j *Job, name string, root *ical.Component, span civil.Span) (list []ical.Instance,
+	problems []*ical.Error, err error) {
 	sets, problems, err := ical.Sets(name, root)
 	if err != nil {
 		return nil, nil, err
@@ -177,7 +180,8 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 	}
 	for _, kind := range [][2]string{{"VTODO", "to-do"}, {"VJOURNAL", "journal entry"}} {
 		if n := other[kind[0]]; n > 0 {
-			j.Note("Left out: %s, which %s no event (--raw lists them).", phrase.Counted(n, kind[1]), map[bool]string{true: "is", false: "are"}[n == 1])
+			j.Note("Left out: %s, which %s no event (--raw lists them).", phrase.Counted(n, kind[1]),
+				map[bool]string{true: "is", false: "are"}[n == 1])
 		}
 	}
 	return list, problems, nil
@@ -238,7 +242,8 @@ func (q *read) cells(i *ical.Instance) []eval.Value {
 	if i.From.Day != civil.None {
 		weekday, length = eval.Str(i.From.Day.Weekday().Short()), eval.Int(days)
 	}
-	cells := []eval.Value{start, end, eval.Str(zone), length, weekday, eval.Str(i.Summary), eval.Str(i.Location), eval.Str(i.Categories),
+	cells := []eval.Value{start, end, eval.Str(zone), length, weekday, eval.Str(i.Summary), eval.Str(i.Location),
+		eval.Str(i.Categories),
 		eval.Str(i.Status), eval.Str(i.UID), instance, eval.Int(i.Sequence), eval.Int(i.Line)}
 	if q.raw {
 		cells = append(cells, eval.Str(i.Component), eval.Str(i.Entry.Rule))

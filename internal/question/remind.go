@@ -9,7 +9,8 @@ import (
 
 // remind declares the option of reminders.
 func remind(into *[]string) *Option {
-	return &Option{Name: "remind", Repeat: true, Help: "with --as ics: `WHEN` to remind: 7 days before, 1 working\nday before at 09:00", Into: into}
+	return &Option{Name: "remind", Repeat: true,
+		Help: "with --as ics: `WHEN` to remind: 7 days before, 1 working\nday before at 09:00", Into: into}
 }
 
 func reminders(texts []string) (list []schedule.Reminder, err error) {

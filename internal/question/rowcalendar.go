@@ -11,7 +11,8 @@ import (
 
 // calendarsOf gives the calendar of each row of a table: that of the place, or the one
 // that a column names; nil where its cell is blank. An unknown name is a bad cell.
-func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar, func(line int, row []eval.Value) error, error) {
+func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
+	func(line int, row []eval.Value) error, error) {
 	if j.Env.CalendarColumn == "" {
 		cal := j.Env.Calendar
 		return func([]eval.Value) *workdays.Calendar { return cal }, func(int, []eval.Value) error { return nil }, nil

@@ -41,7 +41,8 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 	}
 	own := make([]bool, len(columns)) // of a wide table those that are no milestones
 	for i, c := range columns {
-		own[i] = i < place["date"] || slices.Contains(wideOwn, phrase.FoldName(c)) || strings.HasSuffix(phrase.FoldName(c), " weekday")
+		own[i] = i < place["date"] || slices.Contains(wideOwn, phrase.FoldName(c)) ||
+			strings.HasSuffix(phrase.FoldName(c), " weekday")
 	}
 	at := func(name string) int { return place[name] }
 	if at("id") < 0 || at("date") < 0 {
@@ -55,7 +56,8 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 			}
 			return ""
 		}
-		e := schedule.Event{Series: get("series"), What: get("what"), ID: get("id"), Summary: get("title"), Description: get("reason")}
+		e := schedule.Event{Series: get("series"), What: get("what"), ID: get("id"), Summary: get("title"),
+			Description: get("reason")}
 		if e.Nominal, _ = eval.DayOf(eval.Str(get("nominal"))); e.What != "" {
 			if e.At, err = momentOf(get("date")); err != nil {
 				return fmt.Errorf("%s:%d: %w", name, line, err)
@@ -88,7 +90,8 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 
 // Readable reports whether a file of a name can be read as a schedule or table.
 func Readable(name string) bool {
-	return slices.Contains([]string{".ics", ".csv", ".tsv", ".json", ".jsonl", ".xlsx"}, strings.ToLower(filepath.Ext(name)))
+	return slices.Contains([]string{".ics", ".csv", ".tsv", ".json", ".jsonl", ".xlsx"},
+		strings.ToLower(filepath.Ext(name)))
 }
 
 // wideOwn are the columns of a wide table that are no milestones.

@@ -25,7 +25,8 @@ type spread struct {
 func newSpread() *Question {
 	q := &spread{}
 	return &Question{
-		Name: "spread", Group: Tables, Place: 3, Use: "spread TABLE --start PHRASE --end PHRASE", Short: "Ranges into one row per day, month, pay period …",
+		Name: "spread", Group: Tables, Place: 3, Use: "spread TABLE --start PHRASE --end PHRASE",
+		Short: "Ranges into one row per day, month, pay period …",
 		Long: `Cut each row's range into one row per day, or per week, month, quarter, year, fiscal
 month, quarter or year, or period of a series, with the days and working days of the
 piece. Both ends belong to the range; a blank end runs through today. The pieces add
@@ -43,16 +44,22 @@ of the row is split over its pieces or dates so that they add up to it.`,
 		Options: []*Option{
 			{Name: "start", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
 			{Name: "end", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
-			{Name: "by", Default: "day", Not: ofDates, Complete: "series", Help: "`PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan,\nor a rule", Into: &q.by},
+			{Name: "by", Default: "day", Not: ofDates, Complete: "series",
+				Help: "`PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan,\nor a rule", Into: &q.by},
 			{Name: "working", Kind: Yes, Not: ofDates, Help: "keep working days alone", Into: &q.working},
 			{Name: "window", Kind: Span, Help: "`SPAN` to cut the ranges to", Into: &q.window},
 			openThrough(&q.openThrough),
-			{Name: "per", Kind: Column, Not: ofDates, Complete: "columns", Help: "`COL` whose ranges must not overlap", Into: &q.per},
-			{Name: "overlaps", Kind: Choice, With: []string{"per"}, Choices: []string{"stop", "merge", "count"}, Default: "stop", Help: "`WHAT` where they do: stop, merge or count", Into: &q.overlaps},
+			{Name: "per", Kind: Column, Not: ofDates, Complete: "columns", Help: "`COL` whose ranges must not overlap",
+				Into: &q.per},
+			{Name: "overlaps", Kind: Choice, With: []string{"per"}, Choices: []string{"stop", "merge", "count"},
+				Default: "stop", Help: "`WHAT` where they do: stop, merge or count", Into: &q.overlaps},
 			{Name: "dates", Help: "`RULE` of each row, such as 'monthly on 1 from start until ends'", Into: &q.dates},
-			{Name: "share", Kind: Column, Complete: "columns", Help: "`COL` with an amount to split over the pieces or dates; each\nrow then has its share there", Into: &q.share},
-			{Name: "share-by", Kind: Choice, With: ofShare, Choices: rows.ShareWays, Help: "`WHAT` a share is reckoned by: evenly (dates), days (periods),\nworking days (--working), or a day count such as 30E/360", Into: &q.shareBy},
-			{Name: "decimals", Kind: Number, With: ofShare, Default: "2", Help: "`N` decimal places of a share", Into: &q.decimals},
+			{Name: "share", Kind: Column, Complete: "columns",
+				Help: "`COL` with an amount to split over the pieces or dates; each\nrow then has its share there", Into: &q.share},
+			{Name: "share-by", Kind: Choice, With: ofShare, Choices: rows.ShareWays,
+				Help: "`WHAT` a share is reckoned by: evenly (dates), days (periods),\nworking days (--working), or a day count such as 30E/360", Into: &q.shareBy},
+			{Name: "decimals", Kind: Number, With: ofShare, Default: "2", Help: "`N` decimal places of a share",
+				Into: &q.decimals},
 			{Name: "balance", Kind: Yes, With: ofShare, Help: "add what is left before and after each share", Into: &q.balance},
 		},
 		Answer: q.answer,
@@ -66,7 +73,8 @@ var ofDates, ofShare = []string{"dates"}, []string{"share"}
 var spreadUnits = []struct {
 	name string
 	unit civil.Unit
-}{{"day", civil.Day}, {"week", civil.Week}, {"month", civil.Month}, {"quarter", civil.Quarter}, {"half-year", civil.Half}, {"year", civil.Year},
+}{{"day", civil.Day}, {"week", civil.Week}, {"month", civil.Month}, {"quarter", civil.Quarter},
+	{"half-year", civil.Half}, {"year", civil.Year},
 	{"fiscal-month", civil.FiscalMonth}, {"fiscal-quarter", civil.FiscalQuarter}, {"fiscal-year", civil.FiscalYear}}
 
 // periods finds the periods of --by; nil for days.
@@ -189,7 +197,8 @@ func (q *spread) sharing() (*rows.Share, error) {
 	h := &rows.Share{By: rows.ByDays, Places: q.decimals, Balance: q.balance}
 	switch {
 	case q.overlaps == "merge":
-		return nil, rows.In("share", errors.New("merged ranges have no amount of their own to share; overlaps is stop or count"))
+		return nil, rows.In("share",
+			errors.New("merged ranges have no amount of their own to share; overlaps is stop or count"))
 	case q.decimals > 10:
 		return nil, &rows.OptionError{Option: "decimals", Is: true, Err: fmt.Errorf("is 0 to 10, not %d", q.decimals)}
 	case q.shareBy != "":
@@ -220,7 +229,8 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 // pieces puts the pieces of each range and counts them. columns are whose the
 // range is, the amount that is shared and its number, -1 where there is none.
 // Ranges that must not overlap wait until all are known.
-func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error, ranges *ranges, columns [3]int, width int, put rows.Beside) (n int, err error) {
+func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error,
+	ranges *ranges, columns [3]int, width int, put rows.Beside) (n int, err error) {
 	var room []eval.Value
 	per, amount, number := columns[0], columns[1], columns[2]
 	cut := func(line int, text string, row []eval.Value, span civil.Span) error {
@@ -273,8 +283,9 @@ func (q *spread) overlapping(table string, held []rows.Ranged) ([]rows.Ranged, e
 	switch q.overlaps {
 	case "stop":
 		if a, b, overlap := rows.Overlaps(held); overlap {
-			return nil, rows.In("overlaps", fmt.Errorf("%s: two ranges of %q overlap: %s to %s (line %d) and %s to %s (line %d); merge joins them, count keeps both",
-				table, a.Who, a.First, a.Last, a.Line, b.First, b.Last, b.Line))
+			return nil, rows.In("overlaps",
+				fmt.Errorf("%s: two ranges of %q overlap: %s to %s (line %d) and %s to %s (line %d); merge joins them, count keeps both",
+					table, a.Who, a.First, a.Last, a.Line, b.First, b.Last, b.Line))
 		}
 	case "merge":
 		return rows.Merge(held), nil
@@ -304,7 +315,8 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	if err != nil {
 		return rows.In("dates", err)
 	}
-	head, err := rows.Untaken(t.Visible(), append([]string{"date", "period_start", "period_end", "number"}, share.Columns()...))
+	head, err := rows.Untaken(t.Visible(), append([]string{"date", "period_start", "period_end", "number"},
+		share.Columns()...))
 	if err != nil {
 		return err
 	}
@@ -335,7 +347,8 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 			}
 			switch {
 			case rec.Rule.Endless() && rule.OfCells() && (share != nil || q.window == ""):
-				return &rows.BadCell{Line: line, Column: "dates", Err: errors.New("the row's rule has no end; add `until` or `times` to it, or a window")}
+				return &rows.BadCell{Line: line, Column: "dates",
+					Err: errors.New("the row's rule has no end; add `until` or `times` to it, or a window")}
 			case rec.Rule.Endless() && share != nil:
 				return rows.In("dates", errors.New("the rule has no end, so there is no whole to share; add `until` or `times`"))
 			case rec.Rule.Endless() && q.window == "":
@@ -377,7 +390,8 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 
 // shared puts the dates of a row's rule, each with its share of the row's amount;
 // the window only chooses among them.
-func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int, row []eval.Value, amount int, whole eval.Value, put rows.Beside) error {
+func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int,
+	row []eval.Value, amount int, whole eval.Value, put rows.Beside) error {
 	var list []schedule.Instalment
 	var pieces []civil.Span
 	for i, err := range schedule.Instalments(rec, civil.Always) {

@@ -32,13 +32,19 @@ func (t *TableIn) Options() []*Option {
 	return []*Option{
 		{Name: "sheet", Help: "`NAME` of the sheet of a workbook (default: the first that isn't\nhidden)", Into: &t.Sheet},
 		{Name: "encoding", Help: "`NAME` of the text's encoding, such as windows-1252\n(default: UTF-8, or as the file says)", Into: &t.Encoding},
-		{Name: "header-row", Kind: Number, Least: 1, Default: "1", Help: "`N`: the line that names the columns", Into: &t.HeaderRow},
-		{Name: "read-dates", Repeat: true, Help: "`[COL=]FORM` of dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; alternatives with |", Into: &t.ReadDates},
-		{Name: "read-numbers", Repeat: true, Help: "`[COL=]EXAMPLE` of numbers that aren't plain: '1.234,56'", Into: &t.ReadNumbers},
+		{Name: "header-row", Kind: Number, Least: 1, Default: "1", Help: "`N`: the line that names the columns",
+			Into: &t.HeaderRow},
+		{Name: "read-dates", Repeat: true,
+			Help: "`[COL=]FORM` of dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; alternatives with |",
+			Into: &t.ReadDates},
+		{Name: "read-numbers", Repeat: true, Help: "`[COL=]EXAMPLE` of numbers that aren't plain: '1.234,56'",
+			Into: &t.ReadNumbers},
 		{Name: "join-dates", Repeat: true, Help: "`NAME=Y,M,D`: one date of the columns Y, M and D", Into: &t.Joins},
 		{Name: "open-words", List: true, Help: "`WORDS` that mean a range is still open, with commas", Into: &t.OpenWords},
-		{Name: "repair", Kind: Yes, Help: "number headings without a name or used before, leave out blank\ncolumns at the right end, fill short rows with blanks", Into: &t.Repair},
-		{Name: "fill-down", Kind: Column, List: true, Complete: "columns", Help: "`COLUMNS` whose blank cells take what stands above", Into: &t.Fill},
+		{Name: "repair", Kind: Yes,
+			Help: "number headings without a name or used before, leave out blank\ncolumns at the right end, fill short rows with blanks", Into: &t.Repair},
+		{Name: "fill-down", Kind: Column, List: true, Complete: "columns",
+			Help: "`COLUMNS` whose blank cells take what stands above", Into: &t.Fill},
 		{Name: "rename", List: true, Help: "`NEW=OLD`: other names for columns, with commas", Into: &t.Renames},
 		{Name: "bad-rows", Default: "stop", Help: "`MODE` of bad rows: stop, blank, or aside=FILE", Into: &t.BadRows},
 		{Name: "keep-text", Kind: Yes, Help: "leave declared date columns as they stand", Into: &t.KeepText},
@@ -76,7 +82,8 @@ func (t *TableIn) Check() error {
 	case mode == "stop", mode == "blank", mode == "":
 	case mode == "aside" && file != "":
 	default:
-		return &rows.OptionError{Option: "bad-rows", Is: true, Err: fmt.Errorf("is stop, blank or aside=FILE, not %q", t.BadRows)}
+		return &rows.OptionError{Option: "bad-rows", Is: true, Err: fmt.Errorf("is stop, blank or aside=FILE, not %q",
+			t.BadRows)}
 	}
 	return nil
 }
@@ -85,8 +92,10 @@ func (t *TableIn) Check() error {
 func (t *TableIn) renames() (pairs [][2]string, err error) {
 	for _, text := range t.Renames {
 		name, old, ok := strings.Cut(text, "=")
-		if name, old = rows.Unquote(strings.TrimSpace(name)), rows.Unquote(strings.TrimSpace(old)); !ok || name == "" || old == "" {
-			return nil, &rows.OptionError{Option: "rename", Is: true, Err: fmt.Errorf("is NEW=OLD, such as start=\"Start date\", not %q", text)}
+		if name, old = rows.Unquote(strings.TrimSpace(name)), rows.Unquote(strings.TrimSpace(old)); !ok || name == "" ||
+			old == "" {
+			return nil, &rows.OptionError{Option: "rename", Is: true,
+				Err: fmt.Errorf("is NEW=OLD, such as start=\"Start date\", not %q", text)}
 		}
 		pairs = append(pairs, [2]string{name, old})
 	}
@@ -111,7 +120,8 @@ func cutJoin(text string) (name string, parts []string, err error) {
 	name, list, ok := strings.Cut(text, "=")
 	parts = splitList(list)
 	if !ok || len(parts) != 3 || strings.TrimSpace(name) == "" {
-		return "", nil, &rows.OptionError{Option: "join-dates", Is: true, Err: fmt.Errorf("is NAME=YEAR,MONTH,DAY, such as start=year,month,day, not %q", text)}
+		return "", nil, &rows.OptionError{Option: "join-dates", Is: true,
+			Err: fmt.Errorf("is NAME=YEAR,MONTH,DAY, such as start=year,month,day, not %q", text)}
 	}
 	return rows.Unquote(name), parts, nil
 }
@@ -136,7 +146,8 @@ func (j *Job) open(name string) (*Table, error) {
 		if made, ok, err := j.Made(name); err != nil {
 			return nil, err
 		} else if ok {
-			t := &Table{in: &TableIn{BadRows: j.In.BadRows}, mended: &tabular.Repairs{}, lacks: map[string]error{}, closer: io.NopCloser(nil)}
+			t := &Table{in: &TableIn{BadRows: j.In.BadRows}, mended: &tabular.Repairs{}, lacks: map[string]error{},
+				closer: io.NopCloser(nil)}
 			t.Table, t.columns = rows.NewTable(name, made.reader(), j.Env), made.columns
 			j.opened = append(j.opened, t)
 			return t, nil
@@ -149,7 +160,8 @@ func (j *Job) open(name string) (*Table, error) {
 	}
 	t := &Table{in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}}
 	t.unseen = &tabular.Unseen{}
-	in := tabular.Input{Unseen: t.unseen, Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow, Passed: map[string]string{}, Opened: j.Files.Opened}
+	in := tabular.Input{Unseen: t.unseen, Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow,
+		Passed: map[string]string{}, Opened: j.Files.Opened}
 	if j.In.Repair {
 		in.Repairs = t.mended
 	}
@@ -290,7 +302,8 @@ func (t *Table) apply(d declared) error {
 			continue
 		}
 		if set[slot] {
-			return rows.In(d.option, fmt.Errorf("the column `%s` is declared twice; alternatives of dates stand with | between: dmy|serial", name))
+			return rows.In(d.option,
+				fmt.Errorf("the column `%s` is declared twice; alternatives of dates stand with | between: dmy|serial", name))
 		}
 		set[slot] = true
 		if err := d.by(slot, form, false); err != nil {

@@ -22,7 +22,8 @@ start from --base, or from today.`,
   yoyaku value "-5 working days" --base 2027-03-15 --calendar isles
   yoyaku value "last fri of nov" --base 2027-01-01`,
 		Least: 1, Most: 1, Wants: `a phrase, such as "today, +3 months"`, Bare: true,
-		Options: []*Option{{Name: "base", Kind: Date, Help: "`DATE` that leading steps start from (default: today)", Into: &q.base}},
+		Options: []*Option{{Name: "base", Kind: Date, Help: "`DATE` that leading steps start from (default: today)",
+			Into: &q.base}},
 		Answer: func(j *Job) error {
 			prog, from, err := fromBase(j, j.Args[0], q.base)
 			if err != nil {

@@ -29,8 +29,10 @@ that moved. With --out wall.html it is a page that prints on one sheet, landscap
   yoyaku wall crew-pay --milestones --window 2027-Q1 --paper letter --out quarter.html`,
 		Least: 0, Most: -1, Args: "series", PlanArg: true, Drawn: true,
 		Options: []*Option{
-			{Name: "window", Kind: Span, Help: "`SPAN` of months: 2027, 2027-H1, 2027-01..2028-06 (default:\nthe year of today, or of the plan's window)", Into: &q.window},
-			{Name: "paper", Kind: Choice, Choices: []string{"a4", "letter"}, Default: "a4", Help: "`PAPER` that the page prints on: a4 or letter", Into: &q.paper},
+			{Name: "window", Kind: Span,
+				Help: "`SPAN` of months: 2027, 2027-H1, 2027-01..2028-06 (default:\nthe year of today, or of the plan's window)", Into: &q.window},
+			{Name: "paper", Kind: Choice, Choices: []string{"a4", "letter"}, Default: "a4",
+				Help: "`PAPER` that the page prints on: a4 or letter", Into: &q.paper},
 			{Name: "milestones", Kind: Yes, Help: "mark milestones too", Into: &q.milestones},
 		},
 		Answer: q.answer,

@@ -19,7 +19,8 @@ type why struct{ base string }
 func newWhy() *Question {
 	q := &why{}
 	return &Question{
-		Name: "why", Group: Rules, Place: 2, Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN", Short: "Tell how a date came about, or what a phrase means",
+		Name: "why", Group: Rules, Place: 2, Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
+		Short: "Tell how a date came about, or what a phrase means",
 		Long: `Tell what a phrase means: in plain words, in its canonical form, and as an RFC 5545
 rule where one says exactly the same. With a date, tell how the series of the plan
 comes to it, step by step: what the calendar said, and where each holiday is listed.
@@ -32,7 +33,8 @@ of it came about, through the columns that it uses.`,
   yoyaku why fuel-duty 2027-09-25
   yoyaku why crew-contracts C-103 notice
   yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar isles`,
-		Least: 1, Most: 3, Wants: "a phrase, a series of the plan and a date, or a record, a row and a column", Args: "series",
+		Least: 1, Most: 3, Wants: "a phrase, a series of the plan and a date, or a record, a row and a column",
+		Args:    "series",
 		Options: []*Option{{Name: "base", Kind: Date, Help: "`DATE` that steps start from", Into: &q.base}},
 		Answer:  q.answer,
 	}
@@ -46,7 +48,8 @@ func (q *why) answer(j *Job) error {
 	}
 	switch {
 	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
-		return &rows.OptionError{Option: "base", Is: true, Err: errors.New("is what the steps of a phrase start from; a series, a record or a rule has its own dates")}
+		return &rows.OptionError{Option: "base", Is: true,
+			Err: errors.New("is what the steps of a phrase start from; a series, a record or a rule has its own dates")}
 	case r != nil && r.Err != nil:
 		return r.Err
 	case r != nil && len(j.Args) == 3:
@@ -105,7 +108,8 @@ func (q *why) answer(j *Job) error {
 func (j *Job) tell(list []schedule.Telling) error {
 	return j.fill([]string{"what", "step", "date", "weekday", "why"}, func(put rows.Put) error {
 		for _, t := range list {
-			if err := put([]eval.Value{eval.Str(t.What), eval.Str(t.Step), t.Day, schedule.WeekdayOf(t.Day), eval.Str(t.Why)}); err != nil {
+			if err := put([]eval.Value{eval.Str(t.What), eval.Str(t.Step), t.Day, schedule.WeekdayOf(t.Day),
+				eval.Str(t.Why)}); err != nil {
 				return err
 			}
 		}

@@ -12,7 +12,8 @@ import (
 // inside a phrase too, each behind what stands before that word. offer leaves out what a
 // shell can't take.
 func (in *TableIn) Words(table, typed string, offer func(name string) bool) ([]string, error) {
-	r, closer, err := tabular.Open(table, strings.NewReader(""), tabular.Input{Sheet: in.Sheet, Encoding: in.Encoding, HeaderRow: in.HeaderRow})
+	r, closer, err := tabular.Open(table, strings.NewReader(""), tabular.Input{Sheet: in.Sheet, Encoding: in.Encoding,
+		HeaderRow: in.HeaderRow})
 	if err != nil {
 		return nil, err
 	}

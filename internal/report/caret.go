@@ -40,5 +40,6 @@ func Caret(f *phrase.Error) string {
 	}
 	start, end = min(start, len(line)), min(end, len(line))
 	width := max(1, text.RuneWidthWithoutEscSequences(line[start:max(start, end)]))
-	return "  " + line + "\n  " + strings.Repeat(" ", text.RuneWidthWithoutEscSequences(line[:start])) + strings.Repeat("^", width) + "\n"
+	return "  " + line + "\n  " + strings.Repeat(" ", text.RuneWidthWithoutEscSequences(line[:start])) +
+		strings.Repeat("^", width) + "\n"
 }

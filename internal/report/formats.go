@@ -54,14 +54,23 @@ type Format struct {
 
 // Formats is the register of formats: each with its writer.
 var Formats = []Format{
-	{Name: "table", People: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return newTable(w, l), nil }},
+	{Name: "table", People: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink,
+		error) {
+		return newTable(w, l), nil
+	}},
 	{Name: "csv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.Safe), nil }},
 	{Name: "tsv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.Safe), nil }},
 	{Name: "json", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSON(w)), nil }},
 	{Name: "jsonl", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSONL(w)), nil }},
-	{Name: "md", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(NewMarkdown(w, l.over())), nil }},
+	{Name: "md", Titled: true, make: func(w io.Writer, l Look) (rows.Sink,
+		error) {
+		return l.marked(NewMarkdown(w, l.over())), nil
+	}},
 	{Name: "html", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return NewHTML(w, l), nil }},
-	{Name: "xlsx", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewXLSX(w, l.cover()) }},
+	{Name: "xlsx", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
+		return tabular.NewXLSX(w,
+			l.cover())
+	}},
 	{Name: "ics", Events: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
 		return ical.NewSink(w, ical.Calendar{Name: l.Title, Zone: l.Zone, Stamp: l.AsOf}), nil
 	}},

@@ -83,7 +83,8 @@ func (s *markdownSink) Close() error {
 
 // markdownMarks are what a text has that Markdown would take as a mark; the bars of tables
 // are seen to by their writer.
-var markdownMarks = strings.NewReplacer("<", "&lt;", `\`, `\\`, "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "`", "\\`", "~", `\~`)
+var markdownMarks = strings.NewReplacer("<", "&lt;", `\`, `\\`, "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "`",
+	"\\`", "~", `\~`)
 
 // entityMarks are texts that Markdown would read as a character of another name.
 var entityMarks = regexp.MustCompile(`&(#?\w+;)`)

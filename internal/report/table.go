@@ -206,7 +206,8 @@ func (s *tableSink) Close() error {
 		}
 		for line := range strings.Lines(s.draw(panel)) {
 			line = strings.TrimRight(line, " \n")
-			if plain := strings.TrimSuffix(line, "\x1b[0m"); strings.Trim(text.StripEscape(line), "-") == "" { // the rule under the head ends with its column
+			// the rule under the head ends with its column
+			if plain := strings.TrimSuffix(line, "\x1b[0m"); strings.Trim(text.StripEscape(line), "-") == "" {
 				line = strings.TrimSuffix(plain, strings.Repeat("-", gap)) + line[len(plain):]
 			}
 			b.WriteString(line)
@@ -235,7 +236,8 @@ func (s *tableSink) draw(columns []int) string {
 	var standOut []int
 	for n, i := range columns {
 		heads = append(heads, head(s.columns[i], s.widths[i]))
-		cfg := table.ColumnConfig{Number: n + 1, WidthMax: s.widths[i], WidthMaxEnforcer: wrap, VAlignHeader: text.VAlignBottom}
+		cfg := table.ColumnConfig{Number: n + 1, WidthMax: s.widths[i], WidthMaxEnforcer: wrap,
+			VAlignHeader: text.VAlignBottom}
 		if s.numeric[i] {
 			cfg.Align, cfg.AlignHeader = text.AlignRight, text.AlignRight
 		}

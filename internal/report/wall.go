@@ -21,13 +21,16 @@ type hue struct {
 }
 
 var hues = []hue{
-	{"#0b4f8a", "#7cc0f4", "38;5;26"}, {"#9c3d00", "#f2a268", "38;5;166"}, {"#00614f", "#5fd0b4", "38;5;30"}, {"#8a1253", "#f29ac4", "38;5;162"},
-	{"#4b2e83", "#bfa8f0", "38;5;98"}, {"#4f5a00", "#cdd46a", "38;5;100"}, {"#a31515", "#f59a94", "38;5;160"}, {"#22505c", "#9fd3e0", "38;5;66"},
+	{"#0b4f8a", "#7cc0f4", "38;5;26"}, {"#9c3d00", "#f2a268", "38;5;166"}, {"#00614f", "#5fd0b4", "38;5;30"},
+	{"#8a1253", "#f29ac4", "38;5;162"},
+	{"#4b2e83", "#bfa8f0", "38;5;98"}, {"#4f5a00", "#cdd46a", "38;5;100"}, {"#a31515", "#f59a94", "38;5;160"},
+	{"#22505c", "#9fd3e0", "38;5;66"},
 }
 
 // signs mark the series, full for a date on its nominal day, hollow for one that
 // moved. They tell series apart without colours.
-var signs = [][2]string{{"●", "○"}, {"▲", "△"}, {"■", "□"}, {"◆", "◇"}, {"★", "☆"}, {"▼", "▽"}, {"▶", "▷"}, {"◀", "◁"}, {"♠", "♤"}, {"♥", "♡"}, {"♣", "♧"}, {"⬢", "⬡"}}
+var signs = [][2]string{{"●", "○"}, {"▲", "△"}, {"■", "□"}, {"◆", "◇"}, {"★", "☆"}, {"▼", "▽"}, {"▶", "▷"},
+	{"◀", "◁"}, {"♠", "♤"}, {"♥", "♡"}, {"♣", "♧"}, {"⬢", "⬡"}}
 
 // signOf is the sign of a series; past the signs they are letters.
 func signOf(n int, moved bool) string {
@@ -119,7 +122,8 @@ func monthLines(w *schedule.Wall, month civil.Span, l Look) (lines []string) {
 			marks := w.Marks(d)
 			switch {
 			case len(marks) == 1:
-				line += l.paint("1;"+hues[marks[0].Of%len(hues)].ansi, fmt.Sprintf("%2d%s", day, signOf(marks[0].Of, marks[0].Moved)))
+				line += l.paint("1;"+hues[marks[0].Of%len(hues)].ansi,
+					fmt.Sprintf("%2d%s", day, signOf(marks[0].Of, marks[0].Moved)))
 			case len(marks) > 1:
 				line += l.paint("1", fmt.Sprintf("%2d+", day))
 			case closed:
@@ -150,7 +154,8 @@ func legend(b *strings.Builder, w *schedule.Wall, l Look, width int) {
 	hollow, several := false, w.Several()
 	for i, s := range w.Series {
 		title := Clean(s.Title)
-		line := signOf(i, false) + " " + title + strings.Repeat(" ", titles-text.RuneWidthWithoutEscSequences(title)) + fmt.Sprintf("  %3d", s.Count)
+		line := signOf(i, false) + " " + title + strings.Repeat(" ", titles-text.RuneWidthWithoutEscSequences(title)) +
+			fmt.Sprintf("  %3d", s.Count)
 		if s.Moved > 0 {
 			hollow = true
 			line += fmt.Sprintf(", %d moved", s.Moved)

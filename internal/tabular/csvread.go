@@ -40,7 +40,8 @@ type csvReader struct {
 func separatorLine(head []byte) (sep byte, size int) {
 	line, _, ended := bytes.Cut(head, []byte{'\n'})
 	text := strings.Trim(strings.TrimSuffix(string(line), "\r"), `"`)
-	if !ended || len(text) != len("sep=;") || !strings.EqualFold(text[:4], "sep=") || !strings.Contains(",;\t|", text[4:]) {
+	if !ended || len(text) != len("sep=;") || !strings.EqualFold(text[:4], "sep=") ||
+		!strings.Contains(",;\t|", text[4:]) {
 		return 0, 0
 	}
 	return text[4], len(line) + 1
@@ -80,7 +81,8 @@ func newCSV(file string, r io.Reader, sep byte, line int, o Input) (*csvReader, 
 		break
 	}
 	if at := headerBelow(b.text[b.at:]); at > 0 && len(c.columns) == 1 && o.HeaderRow <= 1 {
-		return nil, &CellError{File: file, Line: 1, Message: fmt.Sprintf("a title, not the names of columns: %q; those seem to stand in line %d: --header-row %[2]d", eval.Brief(c.columns[0]), b.line+at-1)}
+		return nil, &CellError{File: file, Line: 1,
+			Message: fmt.Sprintf("a title, not the names of columns: %q; those seem to stand in line %d: --header-row %[2]d", eval.Brief(c.columns[0]), b.line+at-1)}
 	}
 	// What is left of the block goes in front again.
 	c.rest = append([]byte(b.text[b.at:]), c.rest...)

@@ -93,7 +93,10 @@ func IsFormula(s string) bool {
 		return true
 	}
 	// Blanks of any kind, and marks that show nothing, may be passed over.
-	rest := strings.TrimLeftFunc(s, func(r rune) bool { return unicode.IsSpace(r) || unicode.Is(unicode.Cf, r) || unicode.IsControl(r) })
+	rest := strings.TrimLeftFunc(s, func(r rune) bool {
+		return unicode.IsSpace(r) || unicode.Is(unicode.Cf, r) ||
+			unicode.IsControl(r)
+	})
 	return rest != s && rest != "" && (strings.IndexByte("=+-@", rest[0]) >= 0 || fullWidth(rest))
 }
 

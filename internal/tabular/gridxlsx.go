@@ -79,7 +79,8 @@ func (b *gridBook) begin() error {
 	if err := b.stream.SetColWidth(2, b.days+1, float64(min(mark, 30))+1.5); err != nil {
 		return err
 	}
-	return b.stream.SetPanes(&excelize.Panes{Freeze: true, XSplit: 1, YSplit: 2, TopLeftCell: "B3", ActivePane: "bottomRight"})
+	return b.stream.SetPanes(&excelize.Panes{Freeze: true, XSplit: 1, YSplit: 2, TopLeftCell: "B3",
+		ActivePane: "bottomRight"})
 }
 
 // put writes a row: the name, a cell a day, the end.

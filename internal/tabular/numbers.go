@@ -27,7 +27,8 @@ func plainSign(r rune) rune {
 var numberForms = []struct {
 	example string
 	form    NumberForm
-}{{"1.234,56", NumberForm{'.', ','}}, {"1,234.56", NumberForm{',', '.'}}, {"1 234,56", NumberForm{' ', ','}}, {"1 234.56", NumberForm{' ', '.'}},
+}{{"1.234,56", NumberForm{'.', ','}}, {"1,234.56", NumberForm{',', '.'}}, {"1 234,56", NumberForm{' ', ','}},
+	{"1 234.56", NumberForm{' ', '.'}},
 	{"1'234.56", NumberForm{'\'', '.'}}, {"1234,56", NumberForm{0, ','}}, {"1234.56", NumberForm{0, '.'}}}
 
 // ParseNumberForm takes the form of an example, such as 1.234,56.

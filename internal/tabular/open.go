@@ -59,8 +59,10 @@ func (u *Unseen) Notes(file string) (list []string) {
 	return list
 }
 
-var encodings = map[string]encoding.Encoding{"utf-8": nil, "windows-1252": charmap.Windows1252, "iso-8859-1": charmap.ISO8859_1,
-	"iso-8859-15": charmap.ISO8859_15, "windows-1250": charmap.Windows1250, "utf-16": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)}
+var encodings = map[string]encoding.Encoding{"utf-8": nil, "windows-1252": charmap.Windows1252,
+	"iso-8859-1":  charmap.ISO8859_1,
+	"iso-8859-15": charmap.ISO8859_15, "windows-1250": charmap.Windows1250,
+	"utf-16": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)}
 
 // KnownEncoding refuses an encoding that isn't read; "" is fine.
 func KnownEncoding(name string) error {
@@ -143,7 +145,8 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	}
 	start := bytes.TrimLeft(head, " \t\r\n")
 	switch {
-	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" && (bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
+	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" &&
+		(bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
 		o.pass("header-row", o.HeaderRow > 1, name+" is JSON, which names the columns itself")
 		o.pass("repair", o.Repairs != nil, name+" is JSON, which has no short rows and no headings")
 		return openJSON(name, text, o)

@@ -24,7 +24,8 @@ type Repairs struct {
 func (r *Repairs) String() string {
 	var parts []string
 	if n := len(r.Headings); n > 0 {
-		parts = append(parts, phrase.Counted(n, "heading")+" numbered ("+strings.Join(r.Headings[:min(n, 5)], ", ")+map[bool]string{true: ", …"}[n > 5]+")")
+		parts = append(parts, phrase.Counted(n, "heading")+" numbered ("+strings.Join(r.Headings[:min(n, 5)],
+			", ")+map[bool]string{true: ", …"}[n > 5]+")")
 	}
 	if r.cut > 0 {
 		parts = append(parts, phrase.Counted(r.cut, "blank column")+" at the right end left out")

@@ -70,8 +70,9 @@ func newBook(heads int, c Cover) (book *excelize.File, sheet string, remove func
 		err = forPrint(book, sheet, heads, c.Over)
 	}
 	if err == nil {
-		err = book.SetDocProps(&excelize.DocProperties{Creator: "Yoyaku", LastModifiedBy: "Yoyaku", Title: c.Title, Description: "As of " + c.AsOf,
-			Created: c.AsOf + "T00:00:00Z", Modified: c.AsOf + "T00:00:00Z"})
+		err = book.SetDocProps(&excelize.DocProperties{Creator: "Yoyaku", LastModifiedBy: "Yoyaku", Title: c.Title,
+			Description: "As of " + c.AsOf,
+			Created:     c.AsOf + "T00:00:00Z", Modified: c.AsOf + "T00:00:00Z"})
 	}
 	if err == nil {
 		err = book.SetAppProps(&excelize.AppProperties{Application: "Yoyaku"})
@@ -86,7 +87,8 @@ func newBook(heads int, c Cover) (book *excelize.File, sheet string, remove func
 // each page. A stream writes it as it finds it at its start.
 func forPrint(book *excelize.File, sheet string, heads int, over string) error {
 	landscape, yes, wide, high := "landscape", true, 1, 0
-	if err := book.SetPageLayout(sheet, &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &wide, FitToHeight: &high}); err != nil {
+	if err := book.SetPageLayout(sheet, &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &wide,
+		FitToHeight: &high}); err != nil {
 		return err
 	}
 	if err := book.SetSheetProps(sheet, &excelize.SheetPropsOptions{FitToPage: &yes}); err != nil {
@@ -94,10 +96,12 @@ func forPrint(book *excelize.File, sheet string, heads int, over string) error {
 	}
 	if over != "" {
 		text := []rune("&C" + strings.ReplaceAll(over, "&", "&&"))
-		if err := book.SetHeaderFooter(sheet, &excelize.HeaderFooterOptions{OddHeader: string(text[:min(len(text), 250)])}); err != nil {
+		if err := book.SetHeaderFooter(sheet,
+			&excelize.HeaderFooterOptions{OddHeader: string(text[:min(len(text), 250)])}); err != nil {
 			return err
 		}
 	}
 	quoted := "'" + strings.ReplaceAll(sheet, "'", "''") + "'"
-	return book.SetDefinedName(&excelize.DefinedName{Name: "_xlnm.Print_Titles", RefersTo: fmt.Sprintf("%s!$1:$%d", quoted, heads), Scope: sheet})
+	return book.SetDefinedName(&excelize.DefinedName{Name: "_xlnm.Print_Titles", RefersTo: fmt.Sprintf("%s!$1:$%d",
+		quoted, heads), Scope: sheet})
 }

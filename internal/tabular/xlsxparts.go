@@ -176,7 +176,8 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 			b.from1904 = on == "1" || on == "true"
 		case "sheet":
 			if state := e.attr("state"); sheets[e.attr("id")] { // a sheet of a chart has no rows
-				b.sheets = append(b.sheets, sheetRef{e.attr("name"), targets[e.attr("id")], state == "hidden" || state == "veryHidden"})
+				b.sheets = append(b.sheets, sheetRef{e.attr("name"), targets[e.attr("id")], state == "hidden" ||
+					state == "veryHidden"})
 			}
 		}
 		return nil

@@ -190,7 +190,9 @@ func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
 				continue
 			}
 			if formula && !has {
-				return eval.Value{}, x.fault(x.line, "%s holds a formula without a stored value; open the workbook in a spreadsheet and save it", strings.TrimSuffix("the cell "+c.ref, " "))
+				return eval.Value{}, x.fault(x.line,
+					"%s holds a formula without a stored value; open the workbook in a spreadsheet and save it",
+					strings.TrimSuffix("the cell "+c.ref, " "))
 			}
 			return x.value(c, x.keep.Keep(text))
 		}
@@ -288,7 +290,8 @@ func clockText(n int64) string {
 func plain(text string, f float64) string {
 	digits := strings.TrimPrefix(text, "-")
 	whole, frac, point := strings.Cut(digits, ".")
-	if whole != "" && digitsOnly(whole+frac) && (len(whole) == 1 || whole[0] != '0') && (len(text) <= 15 && point == (frac != "") || !point) {
+	if whole != "" && digitsOnly(whole+frac) && (len(whole) == 1 || whole[0] != '0') &&
+		(len(text) <= 15 && point == (frac != "") || !point) {
 		return text
 	}
 	r, err := strconv.ParseFloat(strconv.FormatFloat(f, 'g', 15, 64), 64)

@@ -54,7 +54,8 @@ func NewXLSX(w io.Writer, c Cover) (rows.Sink, error) {
 		return nil, err
 	}
 	date, moment := "yyyy-mm-dd", "yyyy-mm-dd hh:mm"
-	if x.styles.head, err = x.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: "Calibri", Size: 11}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E8EEF2"}}}); err != nil {
+	if x.styles.head, err = x.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: "Calibri",
+		Size: 11}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E8EEF2"}}}); err != nil {
 		return nil, err
 	}
 	if x.styles.date, err = x.book.NewStyle(&excelize.Style{CustomNumFmt: &date}); err != nil {
@@ -198,7 +199,8 @@ func (x *xlsxSink) shown(f eval.Form) int {
 func plainNumber(s string) (n float64, places int, ok bool) {
 	whole, frac, point := strings.Cut(strings.TrimPrefix(s, "-"), ".")
 	digits := strings.Trim(whole+frac, "0123456789") == ""
-	if !digits || whole == "" || point && frac == "" || len(whole) > 1 && whole[0] == '0' || len(whole)+len(frac) > 15 || len(frac) > mostDecimals {
+	if !digits || whole == "" || point && frac == "" || len(whole) > 1 && whole[0] == '0' ||
+		len(whole)+len(frac) > 15 || len(frac) > mostDecimals {
 		return 0, 0, false
 	}
 	n, err := strconv.ParseFloat(s, 64)
@@ -279,7 +281,8 @@ func (x *xlsxSink) begin() error {
 			return err
 		}
 	}
-	if err := x.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	if err := x.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
+		ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
 	head := make([]any, len(x.columns))
@@ -320,7 +323,8 @@ func (x *xlsxSink) Close() (err error) {
 	if x.last > 0 {
 		end = x.last - 1
 	}
-	if last, err := excelize.CoordinatesToCellName(len(x.columns), end); err == nil { // what is set after the flush is lost
+	// what is set after the flush is lost
+	if last, err := excelize.CoordinatesToCellName(len(x.columns), end); err == nil {
 		if err := x.book.AutoFilter(x.sheet, "A1:"+last, nil); err != nil {
 			return err
 		}

@@ -17,7 +17,8 @@ func (o *office) growth(b *bench) {
 		of.table = filepath.Join(o.dir, fmt.Sprintf("grown-%d.csv", n))
 		makeTable(of.table, n)
 		list = append(list,
-			of.copied(fmt.Sprintf("derive, %d rows", n), 0, append([]string{"derive", of.table, "--calendar", calendar}, fiveColumns...)...),
+			of.copied(fmt.Sprintf("derive, %d rows", n), 0, append([]string{"derive", of.table, "--calendar", calendar},
+				fiveColumns...)...),
 			of.copied(fmt.Sprintf("due, %d rows", n), 0, "due", of.table, "--date", "start"),
 			of.copied(fmt.Sprintf("tally, %d rows", n), 0, "tally", of.table, "--rows", "unit", "--cols", "year of start"))
 	}
@@ -28,7 +29,8 @@ func (o *office) growth(b *bench) {
 		list = append(list, work{name: name, args: args, base: []string{"nothing"}})
 	}
 	for n := 1; n <= 1000; n *= 10 {
-		start(fmt.Sprintf("days, %d holidays by rules", n), "days", "2027", "--calendar", o.calendar(fmt.Sprintf("r%d.yaml", n), n, true), "--out", o.out)
+		start(fmt.Sprintf("days, %d holidays by rules", n), "days", "2027", "--calendar",
+			o.calendar(fmt.Sprintf("r%d.yaml", n), n, true), "--out", o.out)
 	}
 	for n := 1; n <= 1000; n *= 10 {
 		plan, names := "plan: 1\nwindow: 2027\nseries:\n", make([]string, n)

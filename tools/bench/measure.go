@@ -58,7 +58,8 @@ func (b *bench) group(title string, works []work) {
 		return
 	}
 	fmt.Printf("\n%s\n", title)
-	fmt.Printf("%-32s %-16s %-16s %7s %9s %9s %8s\n", "", "clock, in times", "processor time", "budget", "clock", "memory", "writes")
+	fmt.Printf("%-32s %-16s %-16s %7s %9s %9s %8s\n", "", "clock, in times", "processor time", "budget", "clock",
+		"memory", "writes")
 	fmt.Printf("%-32s %-16s %s\n", "", " min  mid  max", " min  mid  max")
 	for _, w := range works {
 		b.time(w)
@@ -73,7 +74,8 @@ func (b *bench) time(w work) {
 	for try := 0; ; try++ {
 		for range b.pairs {
 			bare, it := b.once(w, true), b.once(w, false)
-			clock, cpu, seconds = append(clock, it.clock/bare.clock), append(cpu, it.cpu/max(bare.cpu, 1e-9)), append(seconds, it.clock)
+			clock, cpu, seconds = append(clock, it.clock/bare.clock), append(cpu, it.cpu/max(bare.cpu, 1e-9)),
+				append(seconds, it.clock)
 			memory = max(memory, it.memory)
 			if w.out != "" {
 				info, err := os.Stat(w.out)
@@ -109,7 +111,8 @@ func (b *bench) time(w work) {
 		writes = fmt.Sprintf("%d MB", size>>20)
 	}
 	slices.Sort(seconds)
-	fmt.Printf("%-32s %-16s %-16s %7s %6.0f ms %9s %8s\n", w.name, spread(clock), spread(cpu), budget, 1000*seconds[len(seconds)/2], peak, writes)
+	fmt.Printf("%-32s %-16s %-16s %7s %6.0f ms %9s %8s\n", w.name, spread(clock), spread(cpu), budget,
+		1000*seconds[len(seconds)/2], peak, writes)
 }
 
 // once runs a work, or its measure.
@@ -171,5 +174,6 @@ func machine() string {
 			name, _, _ = strings.Cut(rest, "\n")
 		}
 	}
-	return fmt.Sprintf("%s, %d of it, %s/%s, %s", name, runtime.GOMAXPROCS(0), runtime.GOOS, runtime.GOARCH, runtime.Version())
+	return fmt.Sprintf("%s, %d of it, %s/%s, %s", name, runtime.GOMAXPROCS(0), runtime.GOOS, runtime.GOARCH,
+		runtime.Version())
 }

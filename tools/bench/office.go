@@ -36,11 +36,13 @@ func (o *office) write(name, text string) string {
 
 // copied is the bare copy of the table.
 func (o *office) copied(name string, budget float64, args ...string) work {
-	return work{name: name, args: append(args, "--out", o.out), base: []string{"copy", o.table, o.out}, budget: budget, out: o.out}
+	return work{name: name, args: append(args, "--out", o.out), base: []string{"copy", o.table, o.out},
+		budget: budget, out: o.out}
 }
 
 // fiveColumns are the added columns of the budget of derive.
-var fiveColumns = []string{"--add", "ends = start, +12 months", "--add", "month_end = start, end of month", "--add", "paid = month_end, roll preceding",
+var fiveColumns = []string{"--add", "ends = start, +12 months", "--add", "month_end = start, end of month",
+	"--add", "paid = month_end, roll preceding",
 	"--add", "length = days from start to ends", "--add", "worked = working days from start to ends"}
 
 // calendar is a calendar of n holidays: rules that roll, or days.
@@ -50,7 +52,8 @@ func (o *office) calendar(name string, n int, rolled bool) string {
 		if rolled {
 			day := civil.Date(739000 + i%100*3)
 			_, m, of := day.YMD()
-			text += fmt.Sprintf("  - {name: H%d, day: yearly on %d %s from %d-01-01 2 times then roll following}\n", i, of, strings.ToLower(civil.MonthNames[m][:3]), 1990+i/100*4)
+			text += fmt.Sprintf("  - {name: H%d, day: yearly on %d %s from %d-01-01 2 times then roll following}\n", i, of,
+				strings.ToLower(civil.MonthNames[m][:3]), 1990+i/100*4)
 		} else {
 			text += fmt.Sprintf("  - {name: H%d, day: %s}\n", i, civil.Date(739000+i*3))
 		}
@@ -67,13 +70,15 @@ func (o *office) tables(check bool) []work {
 		}
 	}
 	held := o.write("ranges.csv", ranges)
-	plan := o.write("plan.yaml", "plan: 1\nseries:\n  pay:\n    rule: monthly on 15, last then roll preceding\n    milestones: {cut: \"date, -5 working days\"}\n")
+	plan := o.write("plan.yaml",
+		"plan: 1\nseries:\n  pay:\n    rule: monthly on 15, last then roll preceding\n    milestones: {cut: \"date, -5 working days\"}\n")
 	bands := o.write("bands.csv", "at_least,weeks\n0,2\n6,4\n12,6\n24,8\n")
 	calendar := o.calendar("cal.yaml", 1, true)
 	cells := filepath.Join(o.dir, "cells.csv")
 	withPhrases(o.table, cells)
 	t := o.table
-	list := []work{o.copied("derive, five columns", 0.55, append([]string{"derive", t, "--calendar", calendar}, fiveColumns...)...)}
+	list := []work{o.copied("derive, five columns", 0.55, append([]string{"derive", t, "--calendar", calendar},
+		fiveColumns...)...)}
 	list[0].memory = 64
 	if _, err := exec.LookPath("python3"); err == nil && !check {
 		script := o.copied("derive, as a plain Python script", 0)
@@ -82,20 +87,24 @@ func (o *office) tables(check bool) []work {
 	}
 	due := o.copied("due, all rows", 2.5, "due", t, "--date", "start")
 	due.memory = 2 * o.size >> 20
-	spread := o.copied("spread --by month", 0, "spread", t, "--start", "start", "--end", "start, lasting term weeks", "--by", "month")
+	spread := o.copied("spread --by month", 0, "spread", t, "--start", "start", "--end", "start, lasting term weeks",
+		"--by", "month")
 	spread.writes, spread.memory = true, o.size
 	return append(list,
-		o.copied("terms that renew, with notice", 0, "derive", t, "--add", "e = start, lasting term months renewing every 6 months noticed (-3 months, roll preceding) on or after 2027-04-20"),
+		o.copied("terms that renew, with notice", 0, "derive", t, "--add",
+			"e = start, lasting term months renewing every 6 months noticed (-3 months, roll preceding) on or after 2027-04-20"),
 		o.copied("a series by its milestone", 0, "derive", t, "--plan", plan, "--add", "e = start, pay by cut on or after"),
 		o.copied("steps in cells, ten texts", 0, "derive", cells, "--add", "e = start, steps in terms"),
 		o.copied("rules in cells, ten texts", 0, "spread", cells, "--dates", "rule in rule", "--window", "2027-01"),
 		o.copied("match by a number", 1.5, "match", t, bands, "--value", "term", "--start", "at_least"),
 		o.copied("match by key alone", 1.5, "match", t, bands, "--key", "term=at_least"),
 		o.copied("match", 1.5, "match", t, held, "--key", "unit", "--date", "start", "--start", "since", "--end", "until"),
-		o.copied("due --within", 1, "due", t, "--date", "start", "--within", "30 days", "--upcoming", "--as-of", "2030-01-01"),
+		o.copied("due --within", 1, "due", t, "--date", "start", "--within", "30 days", "--upcoming", "--as-of",
+			"2030-01-01"),
 		due, spread,
 		o.copied("tally", 1, "tally", t, "--rows", "unit", "--cols", "year of start"),
-		o.copied("grid", 1, "grid", t, "--name", "unit", "--start", "start", "--end", "start, lasting term weeks", "--window", "2027-06"))
+		o.copied("grid", 1, "grid", t, "--name", "unit", "--start", "start", "--end", "start, lasting term weeks",
+			"--window", "2027-06"))
 }
 
 // workbooks are a fifth of the table out of a workbook and into one, in times of a copy of
@@ -134,12 +143,14 @@ func (o *office) runs(program string) []work {
 	}
 	run := one("run on the demo's plan", 50, "run")
 	run.dir = demo
-	rolled := one("1,000 holidays by rules that roll", 300, "value", "2027-01-01, roll following", "--calendar", o.calendar("rolled.yaml", 1000, true))
+	rolled := one("1,000 holidays by rules that roll", 300, "value", "2027-01-01, roll following", "--calendar",
+		o.calendar("rolled.yaml", 1000, true))
 	rolled.memory = 64
 	return []work{
 		one("dates \"monthly on last\"", 10, "dates", "monthly on last"),
 		run,
-		one("1,000 holidays by their days", 50, "value", "2027-01-01, roll following", "--calendar", o.calendar("dated.yaml", 1000, false)),
+		one("1,000 holidays by their days", 50, "value", "2027-01-01, roll following", "--calendar",
+			o.calendar("dated.yaml", 1000, false)),
 		rolled,
 		one("ten series that look at each other", 100, "dates", "s9", "--plan", series, "--window", "2027"),
 	}
@@ -148,7 +159,8 @@ func (o *office) runs(program string) []work {
 // dates are the dates of one rule in all years: five million a second, in times of a
 // program for just that.
 func (o *office) dates() []work {
-	w := work{name: "twice a month for 9999 years", args: []string{"dates", "monthly on 15, last then roll preceding", "--window", "0001..9999", "--out", o.out},
+	w := work{name: "twice a month for 9999 years", args: []string{"dates", "monthly on 15, last then roll preceding",
+		"--window", "0001..9999", "--out", o.out},
 		base: []string{"dates", o.out}, out: o.out}
 	return []work{w}
 }

@@ -55,7 +55,8 @@ func dist(version, pages, folder string) error {
 	var sums strings.Builder
 	for _, system := range []string{"linux", "darwin", "windows"} {
 		for _, arch := range []string{"amd64", "arm64"} {
-			name := fmt.Sprintf("yoyaku-%s-%s-%s", version, map[string]string{"linux": "linux", "darwin": "macos", "windows": "windows"}[system], arch)
+			name := fmt.Sprintf("yoyaku-%s-%s-%s", version, map[string]string{"linux": "linux", "darwin": "macos",
+				"windows": "windows"}[system], arch)
 			program, err := build(system, arch)
 			if err != nil {
 				return err
@@ -95,7 +96,8 @@ func build(system, arch string) (entry, error) {
 	}
 	defer os.RemoveAll(dir)
 	file := filepath.Join(dir, e.name)
-	cmd := exec.Command("go", "build", "-trimpath", "-buildvcs=false", "-ldflags", "-s -w -buildid=", "-o", file, "./cmd/yoyaku")
+	cmd := exec.Command("go", "build", "-trimpath", "-buildvcs=false", "-ldflags", "-s -w -buildid=", "-o", file,
+		"./cmd/yoyaku")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS="+system, "GOARCH="+arch)
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return e, fmt.Errorf("%s/%s: %w\n%s", system, arch, err, out)
@@ -117,7 +119,8 @@ func documents(pages string) (list []entry, err error) {
 	for _, name := range []string{"README.md", "LICENSE", "CHANGELOG.md"} {
 		add(name, name)
 	}
-	for _, from := range []struct{ dir, to string }{{"docs", "docs"}, {"schema", "schema"}, {filepath.Join(pages, "man1"), "man/man1"}, {filepath.Join(pages, "completions"), "completions"}} {
+	for _, from := range []struct{ dir, to string }{{"docs", "docs"}, {"schema", "schema"},
+		{filepath.Join(pages, "man1"), "man/man1"}, {filepath.Join(pages, "completions"), "completions"}} {
 		files, rerr := os.ReadDir(from.dir)
 		if rerr != nil {
 			return nil, rerr
@@ -133,7 +136,8 @@ func documents(pages string) (list []entry, err error) {
 
 // licences are those of the modules that are in the program.
 func licences(system, arch string) (list []entry, err error) {
-	cmd := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}} {{.Dir}}{{end}}{{end}}", "./cmd/yoyaku")
+	cmd := exec.Command("go", "list", "-deps", "-f",
+		"{{with .Module}}{{if not .Main}}{{.Path}} {{.Dir}}{{end}}{{end}}", "./cmd/yoyaku")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS="+system, "GOARCH="+arch)
 	out, err := cmd.Output()
 	if err != nil {
@@ -177,7 +181,8 @@ func tarball(folder string, files []entry) ([]byte, error) {
 	}
 	t := tar.NewWriter(z)
 	for _, f := range files {
-		if err := t.WriteHeader(&tar.Header{Name: folder + "/" + f.name, Mode: int64(f.mode), Size: int64(len(f.data)), ModTime: day, Format: tar.FormatUSTAR}); err != nil {
+		if err := t.WriteHeader(&tar.Header{Name: folder + "/" + f.name, Mode: int64(f.mode), Size: int64(len(f.data)),
+			ModTime: day, Format: tar.FormatUSTAR}); err != nil {
 			return nil, err
 		}
 		if _, err := t.Write(f.data); err != nil {

@@ -43,7 +43,8 @@ func write(folder string) error {
 	}
 	plain(root)
 	day := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
-	if err := doc.GenManTree(root, &doc.GenManHeader{Title: "YOYAKU", Section: "1", Source: "Yoyaku", Manual: "Yoyaku", Date: &day}, man); err != nil {
+	if err := doc.GenManTree(root, &doc.GenManHeader{Title: "YOYAKU", Section: "1", Source: "Yoyaku",
+		Manual: "Yoyaku", Date: &day}, man); err != nil {
 		return err
 	}
 	shells := filepath.Join(folder, "completions")

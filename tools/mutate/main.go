@@ -34,8 +34,10 @@ type mutation struct {
 
 // swaps are the operators that are taken for each other.
 var swaps = map[token.Token]token.Token{
-	token.LAND: token.LOR, token.LOR: token.LAND, token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR,
-	token.EQL: token.NEQ, token.NEQ: token.EQL, token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO, token.QUO: token.MUL, token.REM: token.MUL,
+	token.LAND: token.LOR, token.LOR: token.LAND, token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ,
+	token.GEQ: token.GTR,
+	token.EQL: token.NEQ, token.NEQ: token.EQL, token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO,
+	token.QUO: token.MUL, token.REM: token.MUL,
 }
 
 func main() {
@@ -60,7 +62,8 @@ func main() {
 	dir, err := os.MkdirTemp("", "mutate")
 	check(err)
 	defer os.RemoveAll(dir)
-	if out, err := exec.Command("go", "test", "-short", map[bool]string{true: "./" + filepath.ToSlash(*room) + "/...", false: "./..."}[*own]).CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "test", "-short", map[bool]string{true: "./" + filepath.ToSlash(*room) + "/...",
+		false: "./..."}[*own]).CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "the tests fail before anything is changed:\n%s", out)
 		os.Exit(1)
 	}
@@ -84,7 +87,8 @@ func main() {
 		}
 		fmt.Printf("%-9s %s  %s → %s\n", by, at, m.was, m.text)
 	}
-	fmt.Printf("%s, seed %d: %d of %d noticed (%d%%), of %d possible\n", *room, *seed, killed, tried, 100*killed/max(tried, 1), len(all))
+	fmt.Printf("%s, seed %d: %d of %d noticed (%d%%), of %d possible\n", *room, *seed, killed, tried,
+		100*killed/max(tried, 1), len(all))
 }
 
 func check(err error) {
@@ -163,7 +167,8 @@ func try(dir string, m mutation, own string, alone bool) (dead bool, by string) 
 	}
 	listed, err := exec.Command("go", "list", "./internal/...").Output()
 	check(err)
-	others := slices.DeleteFunc(strings.Fields(string(listed)), func(p string) bool { return strings.HasSuffix(p, own[1:]) || strings.HasSuffix(p, "/cli") })
+	others := slices.DeleteFunc(strings.Fields(string(listed)),
+		func(p string) bool { return strings.HasSuffix(p, own[1:]) || strings.HasSuffix(p, "/cli") })
 	if failed, _ := run(others...); failed {
 		return true, "others"
 	}

@@ -85,7 +85,8 @@ func (c *compiler) branches(e phrase.Expr, ch *choice) (func([]Value) (*branch, 
 // the reach of a rule stays bounded.
 func (c *compiler) branchText(e phrase.Expr) (string, error) {
 	bad := func() (string, error) {
-		return "", c.fail(e.Pos(), "a branch here is nominal, previous_nominal, next_nominal, a day of the year, or steps on nominal in parentheses", "for example: (if month of nominal = 12 then 20 dec else (nominal, -2 days))")
+		return "", c.fail(e.Pos(),
+			"a branch here is nominal, previous_nominal, next_nominal, a day of the year, or steps on nominal in parentheses", "for example: (if month of nominal = 12 then 20 dec else (nominal, -2 days))")
 	}
 	switch e := e.(type) {
 	case *phrase.Name:

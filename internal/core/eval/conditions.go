@@ -202,7 +202,8 @@ func (c *compiler) cell(e phrase.Expr) (value, error) {
 // ordering compiles how two operands compare: below, equal to or above zero;
 // blank where one of them is. Beside a quoted text a cell is text; else each
 // cell is a date, a number or a text by itself, and two kinds don't mix.
-func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool, err error), error) {
+func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool,
+	err error), error) {
 	_, aText := ea.(*phrase.Text)
 	_, bText := eb.(*phrase.Text)
 	operand := c.expr
@@ -211,7 +212,8 @@ func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Valu
 		for _, side := range []phrase.Expr{ea, eb} {
 			if k := c.kindOf(side); k != Text && k != AnyKind {
 				if _, cell := side.(*phrase.Name); !cell {
-					return nil, c.fail(at, "a text and "+kindNames[k]+" can't be compared", "single quotes make a text; dates and numbers stand without, a column's name in double quotes")
+					return nil, c.fail(at, "a text and "+kindNames[k]+" can't be compared",
+						"single quotes make a text; dates and numbers stand without, a column's name in double quotes")
 				}
 			}
 		}

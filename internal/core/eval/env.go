@@ -127,7 +127,8 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 	if write := phrase.Brought(c.text, n.Span); write != "" {
 		hint = "write `" + write + "`"
 	}
-	return 0, &phrase.Error{Phrase: c.text, Span: n.Span, Message: fmt.Sprintf("unknown name `%s`", n.Text), Hint: hint, Unknown: n.Text}
+	return 0, &phrase.Error{Phrase: c.text, Span: n.Span, Message: fmt.Sprintf("unknown name `%s`", n.Text),
+		Hint: hint, Unknown: n.Text}
 }
 
 // calendar finds the calendar that a step counts with.

@@ -49,8 +49,10 @@ func (x *Expect) Holds(row []Value) (ok, blank bool, err error) {
 // broken says in words what the sides of a comparison are when it doesn't hold, of
 // dates and of other things.
 var broken = map[string][2]string{
-	"<": {"is not before", "is not less than"}, "<=": {"is after", "is more than"}, ">": {"is not after", "is not more than"}, ">=": {"is before", "is less than"},
-	"=": {"is not", "is not"}, "!=": {"is", "is"}, "contains": {"doesn't contain", "doesn't contain"}, "starts with": {"doesn't start with", "doesn't start with"},
+	"<": {"is not before", "is not less than"}, "<=": {"is after", "is more than"},
+	">": {"is not after", "is not more than"}, ">=": {"is before", "is less than"},
+	"=": {"is not", "is not"}, "!=": {"is", "is"}, "contains": {"doesn't contain", "doesn't contain"},
+	"starts with": {"doesn't start with", "doesn't start with"},
 }
 
 // Why tells with the values of a row why the condition doesn't hold.

@@ -72,7 +72,8 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	case base != nil:
 		of = base
 	default:
-		return nil, c.fail(s.List[0].Pos(), "this step has nothing to start from", "put a date, a name or `today` and a comma in front")
+		return nil, c.fail(s.List[0].Pos(), "this step has nothing to start from",
+			"put a date, a name or `today` and a comma in front")
 	}
 	if chooses(of) {
 		o, err := c.dated(of)
@@ -219,8 +220,9 @@ func (c *compiler) dateIn(e phrase.Expr) func(v Value) (civil.Date, bool, error)
 		if d, ok := readDay(v); ok || isBlank(v) {
 			return d, v.Unsure, nil
 		}
-		return civil.None, false, &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
-			Err: &NotDate{Column: column, Text: v.String()}}
+		return civil.None, false, &phrase.Error{Phrase: c.text, Span: e.Pos(),
+			Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
+			Err:     &NotDate{Column: column, Text: v.String()}}
 	}
 }
 

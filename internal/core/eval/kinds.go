@@ -14,14 +14,16 @@ import (
 // AnyKind stands for a kind that only the cells tell.
 const AnyKind Kind = 255
 
-var kindNames = map[Kind]string{Blank: "a blank", Date: "a date", Moment: "a date with a time", Number: "a number", Text: "a text", Truth: "true or false"}
+var kindNames = map[Kind]string{Blank: "a blank", Date: "a date", Moment: "a date with a time", Number: "a number",
+	Text: "a text", Truth: "true or false"}
 
 // kindOf tells the kind of an expression as far as the phrase alone does.
 func (c *compiler) kindOf(e phrase.Expr) Kind {
 	switch e := e.(type) {
 	case *phrase.Date, *phrase.Today, *phrase.Steps, *phrase.Extreme:
 		return Date
-	case *phrase.Number, *phrase.Count, *phrase.SeriesCount, *phrase.Complete, *phrase.DayCount, *phrase.Arith, *phrase.MinMax, *phrase.Round:
+	case *phrase.Number, *phrase.Count, *phrase.SeriesCount, *phrase.Complete, *phrase.DayCount, *phrase.Arith,
+		*phrase.MinMax, *phrase.Round:
 		return Number
 	case *phrase.Text, *phrase.Age, *phrase.Format, *phrase.Join:
 		return Text
@@ -98,7 +100,8 @@ func (e *NotNumber) Error() string {
 
 // notNumber is the fault of a value where a number is wanted.
 func (c *compiler) notNumber(e phrase.Expr, wanted string, v Value) error {
-	err := &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("%s wanted here, and this is %q", wanted, Brief(v.String()))}
+	err := &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("%s wanted here, and this is %q", wanted,
+		Brief(v.String()))}
 	if n, ok := e.(*phrase.Name); ok {
 		err.Err = &NotNumber{n.Text, v.String()}
 	}
@@ -138,7 +141,8 @@ func (c *compiler) wholeByColumn(column *phrase.Name, compile func(*compiler) (w
 // chooser returns a function that takes the calendar's name from a column and
 // gives what was compiled for it; nil where the cell is blank. It is safe for
 // concurrent use.
-func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T, error)) (func(row []Value) (*T, error), error) {
+func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T, error)) (func(row []Value) (*T,
+	error), error) {
 	slot, err := c.slot(column)
 	if err != nil {
 		return nil, err
@@ -164,7 +168,8 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 		}
 		var cals []*workdays.Calendar
 		for _, part := range strings.Split(name, "+") {
-			cal, err := c.calendar(&phrase.Using{Span: column.Span, Calendars: []phrase.Name{{Span: column.Span, Text: strings.TrimSpace(part)}}})
+			cal, err := c.calendar(&phrase.Using{Span: column.Span,
+				Calendars: []phrase.Name{{Span: column.Span, Text: strings.TrimSpace(part)}}})
 			if err != nil {
 				return nil, err
 			}

@@ -149,7 +149,8 @@ func (c *compiler) count(e *phrase.Count) (wholes, error) {
 		return c.countWith(e, between, cal.Open)
 	}
 	upto := counted(e.What)
-	return c.countWith(e, func(a, b civil.Date) int { return upto(b) - upto(a) }, func(d civil.Date) bool { return upto(d) > upto(d-1) })
+	return c.countWith(e, func(a, b civil.Date) int { return upto(b) - upto(a) },
+		func(d civil.Date) bool { return upto(d) > upto(d-1) })
 }
 
 // seriesCount compiles the count of a series' dates.
@@ -162,7 +163,8 @@ func (c *compiler) seriesCount(e *phrase.SeriesCount) (wholes, error) {
 		}
 	}
 	if s == nil {
-		return nil, c.fail(e.Series.Span, fmt.Sprintf("unknown series `%s`", e.Series.Text), known(e.Series.Text, "series", c.SeriesNames))
+		return nil, c.fail(e.Series.Span, fmt.Sprintf("unknown series `%s`", e.Series.Text),
+			known(e.Series.Text, "series", c.SeriesNames))
 	}
 	return c.spanned(e.Range, func(a, b civil.Date) int {
 		switch {
@@ -179,7 +181,8 @@ func (c *compiler) seriesCount(e *phrase.SeriesCount) (wholes, error) {
 
 // countWith compiles a count, given what counts the days after a up to and
 // including b, negative when b is before a, and which days count.
-func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int, is func(civil.Date) bool) (wholes, error) {
+func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int,
+	is func(civil.Date) bool) (wholes, error) {
 	through := func(a, b civil.Date) int {
 		n := between(a, b)
 		if is(a) {

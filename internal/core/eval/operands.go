@@ -182,8 +182,10 @@ func (c *compiler) branched(e *phrase.If) (operand, error) {
 	otherwise := operand{do: func([]Value, *[]Move) (v Value, beyond workdays.Beyond, err error) { return v, beyond, nil }}
 	thenWhy, elseWhy := chosenStep("if "+phrase.ExprText(e.Cond)+": ", e.Then), (*Step)(nil)
 	if e.Else != nil {
-		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind && !(a <= Moment && b <= Moment) {
-			return operand{}, c.fail(e.Span, "the branches of `if` are of different kinds: "+kindNames[a]+" and "+kindNames[b], "")
+		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind &&
+			!(a <= Moment && b <= Moment) {
+			return operand{}, c.fail(e.Span,
+				"the branches of `if` are of different kinds: "+kindNames[a]+" and "+kindNames[b], "")
 		}
 		if otherwise, err = c.operand(e.Else); err != nil {
 			return operand{}, err

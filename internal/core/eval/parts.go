@@ -13,18 +13,30 @@ type PartOf func(d civil.Date, f civil.Frame, cal *workdays.Calendar) Value
 
 // parts take the parts of a date, each under its name in phrase.Parts.
 var parts = map[string]PartOf{
-	"year":        func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return Int(d.Year()) },
-	"half":        func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return numbered("H", (monthOf(d)+5)/6) },
-	"quarter":     func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return numbered("Q", (monthOf(d)+2)/3) },
+	"year": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return Int(d.Year()) },
+	"half": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value {
+		return numbered("H",
+			(monthOf(d)+5)/6)
+	},
+	"quarter": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value {
+		return numbered("Q",
+			(monthOf(d)+2)/3)
+	},
 	"month":       func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return Int(monthOf(d)) },
 	"day":         func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { _, _, n := d.YMD(); return Int(n) },
 	"day of year": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return Int(d.YearDay()) },
 	"iso week": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value {
 		return named(civil.DefaultFrame, civil.Week, d)
 	},
-	"calendar month":   func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value { return named(f, civil.Month, d) },
-	"calendar quarter": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value { return named(f, civil.Quarter, d) },
-	"fiscal year":      func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value { return named(f, civil.FiscalYear, d) },
+	"calendar month": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value { return named(f, civil.Month, d) },
+	"calendar quarter": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value {
+		return named(f,
+			civil.Quarter, d)
+	},
+	"fiscal year": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value {
+		return named(f,
+			civil.FiscalYear, d)
+	},
 	"fiscal quarter": func(d civil.Date, f civil.Frame, _ *workdays.Calendar) Value {
 		return numbered("FQ", f.FiscalPlace(civil.FiscalQuarter, d))
 	},
@@ -41,10 +53,22 @@ var parts = map[string]PartOf{
 	"weekday name": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value {
 		return Str(civil.WeekdayNames[d.Weekday()])
 	},
-	"weekday number":          func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return Int(int(d.Weekday())) },
-	"weekday number from sun": func(d civil.Date, _ civil.Frame, _ *workdays.Calendar) Value { return Int(int(d.Weekday())%7 + 1) },
-	"working day":             func(d civil.Date, _ civil.Frame, cal *workdays.Calendar) Value { return Bool(cal.Open(d)) },
-	"holiday name":            func(d civil.Date, _ civil.Frame, cal *workdays.Calendar) Value { return Str(HolidayNames(cal, d)) },
+	"weekday number": func(d civil.Date, _ civil.Frame,
+		_ *workdays.Calendar) Value {
+		return Int(int(d.Weekday()))
+	},
+	"weekday number from sun": func(d civil.Date, _ civil.Frame,
+		_ *workdays.Calendar) Value {
+		return Int(int(d.Weekday())%7 + 1)
+	},
+	"working day": func(d civil.Date, _ civil.Frame,
+		cal *workdays.Calendar) Value {
+		return Bool(cal.Open(d))
+	},
+	"holiday name": func(d civil.Date, _ civil.Frame,
+		cal *workdays.Calendar) Value {
+		return Str(HolidayNames(cal, d))
+	},
 }
 
 // Part returns what takes a part of a date, by its name in the language, such as

@@ -69,7 +69,8 @@ type terms struct {
 }
 
 // term finds which term of a row it is, from 0; below 0 where that is blank.
-func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dates, d civil.Date, row []Value) (terms, int, error) {
+func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dates, d civil.Date,
+	row []Value) (terms, int, error) {
 	t.start, t.row = d, row
 	k, blank, err := first(row)
 	if err != nil || blank {
@@ -258,14 +259,16 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 	steps, ok := e.(*phrase.Steps)
 	inner := &compiler{Env: c.Env.withoutSlots(), text: strings.TrimSpace(text), chosen: c.chosen}
 	if !ok || steps.Base != nil {
-		return nil, inner.fail(e.Pos(), "steps are wanted here, without what they start from", "for example: +30 days, roll following")
+		return nil, inner.fail(e.Pos(), "steps are wanted here, without what they start from",
+			"for example: +30 days, roll following")
 	}
 	for _, s := range steps.List {
 		if phrase.KindOf(s) == phrase.StepsInStep {
 			return nil, inner.fail(s.Pos(), "`steps in` can't stand inside a cell", "")
 		}
 		if phrase.Last(s) {
-			return nil, inner.fail(s.Pos(), "a time can't stand inside a cell", "write it behind the cell's steps: steps in terms, at 12:00")
+			return nil, inner.fail(s.Pos(), "a time can't stand inside a cell",
+				"write it behind the cell's steps: steps in terms, at 12:00")
 		}
 	}
 	return inner.chain(steps.List)

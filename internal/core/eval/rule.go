@@ -95,7 +95,8 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if n.In != nil {
 		r := &RowRule{c: c, node: n, text: n.Canonical()}
 		if len(env.Names) == 0 {
-			return nil, c.fail(n.Span, "`rule in` is for tables, where each row has its own", "for example: yoyaku spread filings.csv --dates 'rule in rule'")
+			return nil, c.fail(n.Span, "`rule in` is for tables, where each row has its own",
+				"for example: yoyaku spread filings.csv --dates 'rule in rule'")
 		}
 		if r.in, err = c.slot(n.In); err == nil {
 			c.note(c.CellSlots, r.in)
@@ -117,7 +118,8 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if n.Counts() {
 		c.Calendar.Need()
 	}
-	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until, backE: n.Back, in: -1}
+	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until,
+		backE: n.Back, in: -1}
 	for _, p := range []struct {
 		to *dates
 		e  phrase.Expr
@@ -321,7 +323,8 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 	case blank || none:
 		return nil, BlankRow, nil
 	case rule.Until != civil.None && rule.Until < rule.From:
-		return nil, state, c.fail(r.untilE.Pos(), "the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
+		return nil, state, c.fail(r.untilE.Pos(),
+			"the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
 	case rule.Back != civil.None && rule.Back < rule.From:
 		return nil, state, c.fail(r.backE.Pos(), "the rule's last date lies before `from`", "")
 	case n.Listed:

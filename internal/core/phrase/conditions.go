@@ -51,8 +51,9 @@ type (
 func ParseCondition(text string) (Expr, error) {
 	e, err := ParseExpr(text)
 	if err == nil && !isTruth(e) {
-		err = &Error{Phrase: strings.TrimSpace(text), Span: e.Pos(), Message: "a condition is wanted here, one that is true or false",
-			Hint: "for example: summary contains 'closed'"}
+		err = &Error{Phrase: strings.TrimSpace(text), Span: e.Pos(),
+			Message: "a condition is wanted here, one that is true or false",
+			Hint:    "for example: summary contains 'closed'"}
 	}
 	return e, err
 }
@@ -158,7 +159,8 @@ func (p *parser) comparison() Expr {
 		return &Between{a.Pos().to(c.Pos()), a, b, c, not}
 	case p.accept("in"):
 		if !p.peek().sign("(") {
-			fail(p.peek().Span, "expected a list in parentheses after `in`"+p.found(p.peek()), "for example: in ('Harbour', 'Yard')")
+			fail(p.peek().Span, "expected a list in parentheses after `in`"+p.found(p.peek()),
+				"for example: in ('Harbour', 'Yard')")
 		}
 		p.take()
 		var list []Expr

@@ -11,8 +11,10 @@ import (
 func (p *parser) day(u civil.Unit) Day {
 	t := p.peek()
 	it := p.dayItem(u)
-	if u == civil.Year && it.In == 0 && it.Kind != recur.EasterDay && it.Kind != recur.OrthodoxEasterDay && it.Kind != recur.WeekOfYear && !p.took(t, "day") && !p.took(t, "year") {
-		fail(t.to(p.last()), "a day of the year names its month", "for example: 25 dec, last fri of nov, 1st fri of year, day 100")
+	if u == civil.Year && it.In == 0 && it.Kind != recur.EasterDay && it.Kind != recur.OrthodoxEasterDay &&
+		it.Kind != recur.WeekOfYear && !p.took(t, "day") && !p.took(t, "year") {
+		fail(t.to(p.last()), "a day of the year names its month",
+			"for example: 25 dec, last fri of nov, 1st fri of year, day 100")
 	}
 	return Day{t.to(p.last()), it}
 }
@@ -113,7 +115,8 @@ func (p *parser) weekItem(t token, from, to civil.Weekday) recur.Item {
 func (p *parser) noDay(t token) {
 	hint := "for example: 15, last, 2nd last, 2nd tue, last working day, fri, middle"
 	if t.kind == tWord {
-		hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "orthodox easter", "day"}, WeekdayWords...))
+		hint = meant(t.word, hint, append([]string{"last", "middle", "first", "working day", "easter", "orthodox easter",
+			"day"}, WeekdayWords...))
 		if t.word == "month-end" || t.word == "eom" || t.word == "end" {
 			hint = "write `last`"
 		}
@@ -187,7 +190,8 @@ func (p *parser) place(it recur.Item, u civil.Unit, whole bool, t token) recur.I
 	of := p.peek()
 	if u > civil.Year {
 		if of.is("of") {
-			fail(of.Span, "days of a fiscal cadence are counted in its whole period", "for example: day 15, last, 2nd fri, 5th working day")
+			fail(of.Span, "days of a fiscal cadence are counted in its whole period",
+				"for example: day 15, last, 2nd fri, 5th working day")
 		}
 		if !whole && it.N > 0 {
 			fail(t.to(p.last()), "the "+ordinalText(it.N)+" what?", "for example: day 15, last, 2nd fri, 5th working day")

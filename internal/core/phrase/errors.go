@@ -42,7 +42,8 @@ func (e *Error) Unwrap() error { return e.Err }
 
 // Error gives the fault on one line.
 func (e *Error) Error() string {
-	s := fmt.Sprintf("in %.200q, column %d: %s", e.Phrase, utf8.RuneCountInString(e.Phrase[:min(e.Span.Start, len(e.Phrase))])+1, e.Message)
+	s := fmt.Sprintf("in %.200q, column %d: %s", e.Phrase,
+		utf8.RuneCountInString(e.Phrase[:min(e.Span.Start, len(e.Phrase))])+1, e.Message)
 	if e.Hint != "" {
 		s += "; " + e.Hint
 	}

@@ -111,9 +111,10 @@ func Reserved(name string) bool {
 var furtherWords = map[string]bool{}
 
 func init() {
-	for _, w := range strings.Fields("after age backward backwards before blank bond business by closed contains count days fiscal " +
-		"following forward forwards half-year isda keep max min modified noticed out preceding renewing round rule short " +
-		"started starts steps the this time us weekdays with workday") {
+	for _, w := range strings.Fields(
+		"after age backward backwards before blank bond business by closed contains count days fiscal " +
+			"following forward forwards half-year isda keep max min modified noticed out preceding renewing round rule short " +
+			"started starts steps the this time us weekdays with workday") {
 		furtherWords[w] = true
 	}
 }

@@ -130,7 +130,8 @@ func (p *parser) measure() Expr {
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.number("a number")
 		return &MinMax{t.to(b.Pos()), t.word == "max", a, b}
-	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tQuoted || next.kind == tNumber || next.sign("(") || next.sign("-")):
+	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tQuoted ||
+		next.kind == tNumber || next.sign("(") || next.sign("-")):
 		defer p.nest()()
 		p.take()
 		a := p.sum()
@@ -193,7 +194,8 @@ func (p *parser) countAhead() (c CountOf, n int) {
 		return c, 0
 	}
 	after, then := p.ahead(n), p.ahead(n+1)
-	if after.is("from") || after.is("in") && then.is("this", "next", "previous", "week", "month", "quarter", "half-year", "year", "fiscal") {
+	if after.is("from") || after.is("in") && then.is("this", "next", "previous", "week", "month", "quarter",
+		"half-year", "year", "fiscal") {
 		return c, n
 	}
 	return c, 0
@@ -241,7 +243,8 @@ func (p *parser) dayCount() Expr {
 		case k.is("bond"):
 			by, n = int(daycount.Bond30360), 4
 		case k.is("days", "years"):
-			fail(t.to(b.Span), "a bare 30/360 means two things", "write `30/360 US` (with the February rule) or `30/360 bond` (without)")
+			fail(t.to(b.Span), "a bare 30/360 means two things",
+				"write `30/360 US` (with the February rule) or `30/360 bond` (without)")
 		default:
 			return nil
 		}
@@ -277,7 +280,8 @@ func (p *parser) dayCount() Expr {
 	case k.is("days"):
 		fail(k.Span, "days are the same by every actual convention", "write `days from A to B`")
 	default:
-		fail(k.Span, "expected `days` or `years` after the convention"+p.found(k), "for example: 30E/360 days from start to ends")
+		fail(k.Span, "expected `days` or `years` after the convention"+p.found(k),
+			"for example: 30E/360 days from start to ends")
 	}
 	d.Range = p.span()
 	if d.Through {

@@ -46,8 +46,9 @@ func ParseRule(text string) (*Rule, error) {
 	}
 	if p.Rule == nil {
 		first := strings.Fields(p.Text)[0]
-		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)}, Message: "a rule is wanted here, and rules start with a cadence",
-			Hint: "for example: monthly on 15, last then roll preceding"}
+		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)},
+			Message: "a rule is wanted here, and rules start with a cadence",
+			Hint:    "for example: monthly on 15, last then roll preceding"}
 	}
 	return p.Rule, nil
 }
@@ -60,8 +61,9 @@ func ParseExpr(text string) (Expr, error) {
 	}
 	if p.Rule != nil {
 		first := strings.Fields(p.Text)[0]
-		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)}, Message: "a rule gives many dates, and one answer is wanted here",
-			Hint: "`yoyaku dates` lists the dates of a rule"}
+		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)},
+			Message: "a rule gives many dates, and one answer is wanted here",
+			Hint:    "`yoyaku dates` lists the dates of a rule"}
 	}
 	return p.Expr, nil
 }
@@ -86,7 +88,8 @@ func IsRule(text string) bool {
 func goesOnAsName(rest string) bool {
 	rest = strings.TrimSpace(rest)
 	f := strings.Fields(rest)
-	return rest != "" && strings.ContainsRune("*/+-=<>!&,)", rune(rest[0])) || len(f) > 1 && (f[0] == "on" && f[1] == "or" || f[0] == "by" || f[0] == "dates" && f[1] == "from")
+	return rest != "" && strings.ContainsRune("*/+-=<>!&,)", rune(rest[0])) || len(f) > 1 &&
+		(f[0] == "on" && f[1] == "or" || f[0] == "by" || f[0] == "dates" && f[1] == "from")
 }
 
 // ParseExprOf is ParseExpr where names are known: a cadence word that stands alone
@@ -121,7 +124,8 @@ const (
 // nest goes one level deeper; call what it returns on the way out.
 func (p *parser) nest() func() {
 	if p.deep++; p.deep > mostDeep {
-		fail(p.peek().Span, "this phrase is nested too deep", "at most "+itoa(mostDeep)+" parentheses, `not` and `if` stand inside each other; make columns of its parts")
+		fail(p.peek().Span, "this phrase is nested too deep",
+			"at most "+itoa(mostDeep)+" parentheses, `not` and `if` stand inside each other; make columns of its parts")
 	}
 	return func() { p.deep-- }
 }

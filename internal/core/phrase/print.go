@@ -88,11 +88,13 @@ func (n *Name) write(p *printer) {
 
 // isLanguage holds words that a canonical name quotes although the place may
 // make them plain.
-var isLanguage = map[string]bool{"every": true, "dates": true, "rrule": true, "lasting": true, "start": true, "middle": true,
-	"end": true, "next": true, "previous": true, "roll": true, "anniversary": true, "easter": true, "working": true,
-	"earlier": true, "later": true, "first": true, "second": true, "third": true, "fourth": true, "fifth": true, "last": true,
-	"until": true, "times": true, "plus": true, "leaving": true, "skipping": true, "back": true, "other": true, "single": true, "each": true,
-	"orthodox": true}
+var isLanguage = map[string]bool{
+	"every": true, "dates": true, "rrule": true, "lasting": true, "start": true, "middle": true, "next": true,
+	"previous": true, "roll": true, "anniversary": true, "easter": true, "working": true, "earlier": true,
+	"later": true, "first": true, "second": true, "third": true, "fourth": true, "fifth": true, "until": true,
+	"times": true, "plus": true, "leaving": true, "skipping": true, "back": true, "other": true, "single": true,
+	"each": true, "orthodox": true,
+}
 
 func (o *Otherwise) write(p *printer) {
 	numberOperand(p, o.A)

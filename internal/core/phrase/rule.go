@@ -65,7 +65,8 @@ func (p *parser) rule() *Rule {
 func (p *parser) rrule(r *Rule) {
 	t := p.take()
 	if t.kind != tRaw {
-		fail(t.Span, "expected an RFC 5545 rule after `rrule`"+p.found(t), "for example: rrule FREQ=MONTHLY;BYDAY=-1FR from 2027-01-29")
+		fail(t.Span, "expected an RFC 5545 rule after `rrule`"+p.found(t),
+			"for example: rrule FREQ=MONTHLY;BYDAY=-1FR from 2027-01-29")
 	}
 	text, at := t.word, t.Start
 	if len(text) > 6 && strings.EqualFold(text[:6], "RRULE:") {
@@ -232,10 +233,13 @@ func (p *parser) notAClause(t token) {
 	if t.kind == tWord {
 		if weekdays[t.word] != 0 || ordinals[t.word] != 0 {
 			hint = "write `on` before the days"
-		} else if before := p.toks[max(p.i-1, 0)]; before.kind == tOrdinal || before.kind == tWord && ordinals[before.word] != 0 {
-			hint = meant(t.word, "an ordinal goes with a weekday, `day` or `working day`", append([]string{"day", "working day"}, WeekdayWords...))
+		} else if before := p.toks[max(p.i-1, 0)]; before.kind == tOrdinal || before.kind == tWord &&
+			ordinals[before.word] != 0 {
+			hint = meant(t.word, "an ordinal goes with a weekday, `day` or `working day`",
+				append([]string{"day", "working day"}, WeekdayWords...))
 		} else {
-			hint = meant(t.word, hint, []string{"on", "in", "from", "until", "through", "back from", "times", "leaving out", "plus", "skipping", "using", "then"})
+			hint = meant(t.word, hint, []string{"on", "in", "from", "until", "through", "back from", "times", "leaving out",
+				"plus", "skipping", "using", "then"})
 		}
 	} else if t.kind == tOrdinal || t.kind == tNumber {
 		hint = "write `on` before the days, or `" + t.word + " times`"

@@ -169,7 +169,8 @@ func (s *scanner) stretch() bool {
 			ends[i] = d.String()
 		} else if _, ok := civil.DefaultFrame.ParseSpan(e); !ok {
 			at := [2]Span{{s.at, end}, {from, to}}[i]
-			fail(at, "neither a date nor a period: "+s.text[at.Start:at.End], "an end of a stretch is a date or a period: 2027-07-01, 2027-07, 2027-Q3, FY2027")
+			fail(at, "neither a date nor a period: "+s.text[at.Start:at.End],
+				"an end of a stretch is a date or a period: 2027-07-01, 2027-07, 2027-Q3, FY2027")
 		}
 	}
 	s.add(tStretch, to, ends[0]+".."+ends[1])
@@ -263,7 +264,8 @@ func (s *scanner) number() {
 				return
 			}
 			if word != "30e" && word != "365f" { // parts of day counts
-				fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop], "names start with a letter; other ones stand in double quotes")
+				fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop],
+					"names start with a letter; other ones stand in double quotes")
 			}
 			s.add(tWord, stop, word)
 		}

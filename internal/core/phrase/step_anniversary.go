@@ -8,7 +8,8 @@ type Anniversary struct {
 	Of       Expr
 }
 
-var anniversaryForm = stepForm{kind: AnniversaryStep, word: "anniversary", alone: endless, ahead: func(p *parser) bool { return p.ahead(1).is("on", "after") }, parse: (*parser).anniversary}
+var anniversaryForm = stepForm{kind: AnniversaryStep, word: "anniversary", alone: endless,
+	ahead: func(p *parser) bool { return p.ahead(1).is("on", "after") }, parse: (*parser).anniversary}
 
 func (p *parser) anniversary() Step {
 	t := p.take()
@@ -20,7 +21,8 @@ func (p *parser) anniversary() Step {
 	case p.accept("after"):
 		a.On = false
 	default:
-		fail(p.peek().Span, "expected `on or after`, `after` or `on or before`"+p.found(p.peek()), "for example: anniversary on or after today")
+		fail(p.peek().Span, "expected `on or after`, `after` or `on or before`"+p.found(p.peek()),
+			"for example: anniversary on or after today")
 	}
 	a.Of = p.sideOf("a date, a name or `today`")
 	a.Span = t.to(p.last())

@@ -19,7 +19,8 @@ var atForm = stepForm{kind: AtStep, last: true, word: "at", parse: func(p *parse
 	if p.accept("in") {
 		zone := p.take()
 		if zone.kind != tText {
-			fail(zone.Span, "expected a time zone"+p.found(zone), "its name stands in single quotes: at 17:00 in 'America/New_York'")
+			fail(zone.Span, "expected a time zone"+p.found(zone),
+				"its name stands in single quotes: at 17:00 in 'America/New_York'")
 		}
 		step.Zone = zone.word
 		step.Span = t.to(zone.Span)

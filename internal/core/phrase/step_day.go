@@ -106,7 +106,8 @@ func (p *parser) dayStep() Step {
 		}
 		if !p.peek().is("on") {
 			w := p.text[t.Start:p.last().End]
-			fail(t.to(p.last()), "`"+w+"` alone isn't a step", "write `next "+w+"`, `previous "+w+"`, `"+w+" on or after` or `"+w+" on or before`")
+			fail(t.to(p.last()), "`"+w+"` alone isn't a step",
+				"write `next "+w+"`, `previous "+w+"`, `"+w+" on or after` or `"+w+" on or before`")
 		}
 		return p.onOr(t.Span, target)
 	}
@@ -254,7 +255,8 @@ func (s *Seek) form() *stepForm        { return &ofForms[SeekStep] }
 func (t Target) counts() bool { return t.Working || t.Day != nil && t.Day.Kind == recur.NthWorking }
 
 // ofForms are the rows of steps that several words begin, or none of their own.
-var ofForms = [StepKinds]stepForm{EdgeStep: {kind: EdgeStep}, NthStep: {kind: NthStep}, InYearStep: {kind: InYearStep}, SeekStep: {kind: SeekStep}}
+var ofForms = [StepKinds]stepForm{EdgeStep: {kind: EdgeStep}, NthStep: {kind: NthStep},
+	InYearStep: {kind: InYearStep}, SeekStep: {kind: SeekStep}}
 
 func (s *InYear) reading() string {
 	return (&Rule{Unit: civil.Year}).dayReading(s.Item) + " of the same year"

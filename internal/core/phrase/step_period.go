@@ -28,14 +28,15 @@ type Nth struct {
 
 // edgeForm reads start of P, middle of P, end of P.
 func edgeForm(word string, where int) stepForm {
-	return stepForm{kind: EdgeStep, word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") }, parse: func(p *parser) Step {
-		t := p.take()
-		if !p.accept("of") {
-			fail(t.to(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
-		}
-		of := p.period()
-		return &Edge{t.to(p.last()), where, of}
-	}}
+	return stepForm{kind: EdgeStep, word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") },
+		parse: func(p *parser) Step {
+			t := p.take()
+			if !p.accept("of") {
+				fail(t.to(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
+			}
+			of := p.period()
+			return &Edge{t.to(p.last()), where, of}
+		}}
 }
 
 func (p *parser) period() Period {
@@ -55,7 +56,8 @@ func (p *parser) period() Period {
 	t = p.take()
 	if t.is("fiscal") {
 		f := p.take()
-		u := map[string]civil.Unit{"week": civil.FiscalWeek, "month": civil.FiscalMonth, "quarter": civil.FiscalQuarter, "half": civil.FiscalHalf,
+		u := map[string]civil.Unit{"week": civil.FiscalWeek, "month": civil.FiscalMonth, "quarter": civil.FiscalQuarter,
+			"half":      civil.FiscalHalf,
 			"half-year": civil.FiscalHalf, "year": civil.FiscalYear}[f.word]
 		if u == 0 || f.kind != tWord {
 			fail(f.Span, "expected week, month, quarter, half or year after `fiscal`"+p.found(f), "")
@@ -69,7 +71,8 @@ func (p *parser) period() Period {
 		if m := months[t.word]; t.kind == tWord && m != 0 {
 			hint = "write `1 " + shortMonth(m) + "` or `last day of " + shortMonth(m) + "`"
 		} else if t.kind == tWord {
-			hint = meant(t.word, hint, []string{"week", "month", "quarter", "half-year", "year", "fiscal year", "next", "previous"})
+			hint = meant(t.word, hint, []string{"week", "month", "quarter", "half-year", "year", "fiscal year", "next",
+				"previous"})
 		}
 		fail(t.Span, "expected a period"+p.found(t), hint)
 	}

@@ -30,7 +30,8 @@ func (p *parser) renewing(t token, first Amount) Step {
 		return 0
 	}
 	if kind(first.Unit) != kind(r.Every.Unit) {
-		fail(at.to(p.last()), "a term and its renewal are both of months, both of days or both of working days", "for example: lasting 12 months renewing every 6 months")
+		fail(at.to(p.last()), "a term and its renewal are both of months, both of days or both of working days",
+			"for example: lasting 12 months renewing every 6 months")
 	}
 	if n, ok := r.Every.By.(*Number); ok && n.N < 1 {
 		fail(n.Span, "a renewal lasts 1 or more", "")
@@ -38,7 +39,8 @@ func (p *parser) renewing(t token, first Amount) Step {
 	r.Using = p.stepUsing(r)
 	if p.accept("noticed") {
 		if !p.peek().sign("(") {
-			fail(p.peek().Span, "expected steps in parentheses after `noticed`"+p.found(p.peek()), "for example: noticed (-3 months, roll preceding)")
+			fail(p.peek().Span, "expected steps in parentheses after `noticed`"+p.found(p.peek()),
+				"for example: noticed (-3 months, roll preceding)")
 		}
 		p.take()
 		r.Notice = p.steps()
@@ -48,12 +50,14 @@ func (p *parser) renewing(t token, first Amount) Step {
 		p.take()
 		for _, s := range r.Notice {
 			if k := KindOf(s); k != ShiftStep && k != RollStep {
-				fail(s.Pos(), "a notice takes `+`, `-` steps and rolls alone", "so that a later term is never noticed earlier: noticed (-3 months, roll preceding)")
+				fail(s.Pos(), "a notice takes `+`, `-` steps and rolls alone",
+					"so that a later term is never noticed earlier: noticed (-3 months, roll preceding)")
 			}
 		}
 	}
 	if !p.accept("on", "or", "after") {
-		fail(p.peek().Span, "expected `on or after` and a date"+p.found(p.peek()), "for example: renewing every 12 months on or after today")
+		fail(p.peek().Span, "expected `on or after` and a date"+p.found(p.peek()),
+			"for example: renewing every 12 months on or after today")
 	}
 	r.Of = p.sideOf("a date, a name or `today`")
 	r.Span = t.to(p.last())
@@ -70,7 +74,8 @@ func (p *parser) sideOf(want string) Expr {
 	switch {
 	case p.shiftAhead():
 		rest := p.text[t.Start:]
-		fail(t.Span, "what does this shift?", "write `, "+rest+"` to shift the result, or `("+d+" "+rest+")` to shift the date before it")
+		fail(t.Span, "what does this shift?",
+			"write `, "+rest+"` to shift the result, or `("+d+" "+rest+")` to shift the date before it")
 	case t.is("otherwise"):
 		fail(t.Span, "`otherwise` here needs parentheses", "write `("+d+" "+p.text[t.Start:]+")`")
 	}
@@ -105,7 +110,8 @@ func (r *Renewing) counts() (*Using, bool) {
 func (r *Renewing) form() *stepForm { return &renewingForm }
 
 func (r *Renewing) reading() string {
-	text := "the end of the term, which lasts " + amountReading(r.First) + usingReading(r.Using) + " and renews itself for " + amountReading(r.Every) + " each time, "
+	text := "the end of the term, which lasts " + amountReading(r.First) + usingReading(r.Using) +
+		" and renews itself for " + amountReading(r.Every) + " each time, "
 	if r.Notice != nil {
 		return text + "that can still be ended on " + exprReading(r.Of) + ", by a notice (" + stepsReading(r.Notice) + ")"
 	}
@@ -118,17 +124,20 @@ type StepsIn struct {
 	Column Name
 }
 
-var stepsInForm = stepForm{kind: StepsInStep, named: "steps in", alone: "a rule has no row; use it on the rows of a table", word: "steps", ahead: stepsInAhead, parse: func(p *parser) Step {
-	t := p.take()
-	if !p.accept("in") {
-		fail(p.peek().Span, "expected `in` and a column after `steps`"+p.found(p.peek()), "for example: end of month, steps in terms")
-	}
-	c := p.take()
-	if c.kind != tQuoted && (c.kind != tWord || reserved[c.word]) {
-		fail(c.Span, "expected the column that holds the steps"+p.found(c), "for example: steps in terms")
-	}
-	return &StepsIn{t.to(c.Span), Name{c.Span, p.nameText(c)}}
-}}
+var stepsInForm = stepForm{kind: StepsInStep, named: "steps in",
+	alone: "a rule has no row; use it on the rows of a table", word: "steps", ahead: stepsInAhead,
+	parse: func(p *parser) Step {
+		t := p.take()
+		if !p.accept("in") {
+			fail(p.peek().Span, "expected `in` and a column after `steps`"+p.found(p.peek()),
+				"for example: end of month, steps in terms")
+		}
+		c := p.take()
+		if c.kind != tQuoted && (c.kind != tWord || reserved[c.word]) {
+			fail(c.Span, "expected the column that holds the steps"+p.found(c), "for example: steps in terms")
+		}
+		return &StepsIn{t.to(c.Span), Name{c.Span, p.nameText(c)}}
+	}}
 
 // stepsInAhead reports whether `steps in` a name follows; `in (` asks a column Steps.
 func stepsInAhead(p *parser) bool {

@@ -21,7 +21,8 @@ func (p *parser) roll() Step {
 	name := w.word
 	if w.is("modified") {
 		if !p.peek().is("following", "preceding") {
-			fail(w.to(p.peek().Span), "`roll modified` needs a direction", "write `roll modified following` or `roll modified preceding`")
+			fail(w.to(p.peek().Span), "`roll modified` needs a direction",
+				"write `roll modified following` or `roll modified preceding`")
 		}
 		name += " " + p.take().word
 	}
@@ -54,11 +55,13 @@ func (r *Roll) form() *stepForm        { return &rollForm }
 func (s *Roll) reading() string {
 	cal := usingReading(s.Using)
 	return [...]string{
-		workdays.NoRoll:            "a closed day stays",
-		workdays.Following:         "a closed day moves forward to the next working day" + cal,
-		workdays.Preceding:         "a closed day moves back to the working day" + cal + " before it",
-		workdays.ModifiedFollowing: "a closed day moves forward to the next working day" + cal + ", or back where that lies in another month",
-		workdays.ModifiedPreceding: "a closed day moves back to the working day" + cal + " before it, or forward where that lies in another month",
-		workdays.Nearest:           "a closed day moves to the nearest working day" + cal + ", the later one on a tie",
+		workdays.NoRoll:    "a closed day stays",
+		workdays.Following: "a closed day moves forward to the next working day" + cal,
+		workdays.Preceding: "a closed day moves back to the working day" + cal + " before it",
+		workdays.ModifiedFollowing: "a closed day moves forward to the next working day" + cal +
+			", or back where that lies in another month",
+		workdays.ModifiedPreceding: "a closed day moves back to the working day" + cal +
+			" before it, or forward where that lies in another month",
+		workdays.Nearest: "a closed day moves to the nearest working day" + cal + ", the later one on a tie",
 	}[s.By]
 }

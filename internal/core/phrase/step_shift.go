@@ -66,7 +66,8 @@ func (p *parser) amount(after string) Amount {
 		w := p.peek()
 		hint := "days, weeks, fortnights, months, quarters, half-years, years or working days"
 		if w.kind == tWord {
-			hint = meant(w.word, hint, []string{"days", "weeks", "fortnights", "months", "quarters", "half-years", "years", "working days"})
+			hint = meant(w.word, hint, []string{"days", "weeks", "fortnights", "months", "quarters", "half-years", "years",
+				"working days"})
 		}
 		fail(w.Span, "expected a unit after the number"+p.found(w), hint)
 	}

@@ -49,7 +49,8 @@ const endless = "its reach has no bound; use it on the rows of a table"
 var stepForms []stepForm
 
 func init() { // the forms read steps themselves
-	stepForms = []stepForm{shiftForm, lastingForm, edgeForm("start", -1), edgeForm("middle", 0), edgeForm("end", 1), rollForm, atForm,
+	stepForms = []stepForm{shiftForm, lastingForm, edgeForm("start", -1), edgeForm("middle", 0), edgeForm("end", 1),
+		rollForm, atForm,
 		seekForm("next"), seekForm("previous"), anniversaryForm, stepsInForm}
 	stepWords = []string{"easter", "orthodox", "working"}
 	for _, f := range stepForms {
@@ -214,7 +215,8 @@ func (p *parser) nameText(t token) string {
 func (p *parser) stepUsing(s Step) *Using {
 	u := p.using()
 	if u != nil && !Counting(s) {
-		fail(u.Span, "this step counts no working days, so a calendar changes nothing in it", "put `using` behind the step that counts or rolls")
+		fail(u.Span, "this step counts no working days, so a calendar changes nothing in it",
+			"put `using` behind the step that counts or rolls")
 	}
 	return u
 }

@@ -18,7 +18,8 @@ var (
 		{"daily", civil.Day, 1, ""}, {"weekly", civil.Week, 1, "fri"}, {"fortnightly", civil.Week, 2, "fri"},
 		{"monthly", civil.Month, 1, "last"}, {"quarterly", civil.Quarter, 1, "last"}, {"half-yearly", civil.Half, 1, "last"},
 		{"yearly", civil.Year, 1, "25 dec"},
-		{"fiscal-monthly", civil.FiscalMonth, 1, "last"}, {"fiscal-quarterly", civil.FiscalQuarter, 1, "last"}, {"fiscal-yearly", civil.FiscalYear, 1, "last"},
+		{"fiscal-monthly", civil.FiscalMonth, 1, "last"}, {"fiscal-quarterly", civil.FiscalQuarter, 1, "last"},
+		{"fiscal-yearly", civil.FiscalYear, 1, "last"},
 	}
 	// cadenceWords are what a rule begins with: those, and the words below.
 	cadenceWords []string
@@ -82,7 +83,8 @@ func init() {
 		months[full], months[full[:3]] = m, m
 	}
 	months["sept"] = 9
-	for _, w := range strings.Fields("today and or not if then else is in between of from to through as on at using otherwise") {
+	for _, w := range strings.Fields(
+		"today and or not if then else is in between of from to through as on at using otherwise") {
 		reserved[w] = true
 	}
 	for w := range weekdays {

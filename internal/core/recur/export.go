@@ -123,7 +123,8 @@ func (r *Rule) candidates() []*RRule {
 	}
 	first := 1 // month of a fiscal year's start
 	if r.Unit > civil.Year {
-		if end := r.Frame.End; r.Unit == civil.FiscalYear && r.Frame.OfWeeks() && end.Day == 0 { // its last day is one that RFC 5545 knows
+		// its last day is one that RFC 5545 knows
+		if end := r.Frame.End; r.Unit == civil.FiscalYear && r.Frame.OfWeeks() && end.Day == 0 {
 			return []*RRule{{Freq: Yearly, ByMonth: []int{end.Month}, ByDay: []ByDay{{-1, end.Weekday}}}}
 		}
 		if r.Frame.OfWeeks() || r.Frame.FiscalDay > 1 {
@@ -132,7 +133,8 @@ func (r *Rule) candidates() []*RRule {
 		first = r.Frame.FiscalMonth
 	}
 	// Quarters, half-years and fiscal periods: the months of the items, in each.
-	size := map[civil.Unit]int{civil.Quarter: 3, civil.Half: 6, civil.FiscalMonth: 1, civil.FiscalQuarter: 3, civil.FiscalYear: 12}[r.Unit]
+	size := map[civil.Unit]int{civil.Quarter: 3, civil.Half: 6, civil.FiscalMonth: 1, civil.FiscalQuarter: 3,
+		civil.FiscalYear: 12}[r.Unit]
 	items := slices.Clone(r.Items)
 	month := 0
 	for i := range items {

@@ -102,7 +102,8 @@ func (r *RRule) lastDay() civil.Date {
 }
 
 func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
-	clock := times(orStart(r.ByHour, start.Second/3600), orStart(r.ByMinute, start.Second/60%60), orStart(r.BySecond, start.Second%60))
+	clock := times(orStart(r.ByHour, start.Second/3600), orStart(r.ByMinute, start.Second/60%60),
+		orStart(r.BySecond, start.Second%60))
 	f := civil.DefaultFrame
 	f.WeekStart = r.WeekStart
 	unit := [...]civil.Unit{Daily: civil.Day, Weekly: civil.Week, Monthly: civil.Month, Yearly: civil.Year}[r.Freq]
@@ -143,7 +144,8 @@ func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
 	step := length * int64(r.Interval)
 	any := func(list []int, n int) bool { return list == nil || slices.Contains(list, n) }
 	holds := func(t int) bool { // the parts that limit a period of the day
-		return any(r.ByHour, t/3600) && (r.Freq == Hourly || any(r.ByMinute, t/60%60)) && (r.Freq != Secondly || any(r.BySecond, t%60))
+		return any(r.ByHour, t/3600) && (r.Freq == Hourly || any(r.ByMinute, t/60%60)) &&
+			(r.Freq != Secondly || any(r.BySecond, t%60))
 	}
 	// The seconds of the day that the steps can reach at all; without one that
 	// holds, the rule would look for ever.

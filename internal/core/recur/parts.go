@@ -35,7 +35,8 @@ func NeedsStart(err error) bool { return errors.Is(err, errNoStart) }
 
 // compile takes what the rule leaves open from start; None where there is none.
 func (r *RRule) compile(start civil.Date) (*parts, error) {
-	p := &parts{freq: r.Freq, weekStart: r.WeekStart, skip: r.Skip, yearDays: r.ByYearDay, weeks: r.ByWeekNo, setPos: r.BySetPos,
+	p := &parts{freq: r.Freq, weekStart: r.WeekStart, skip: r.Skip, yearDays: r.ByYearDay, weeks: r.ByWeekNo,
+		setPos:  r.BySetPos,
 		monthly: r.ByMonthDay != nil}
 	for _, m := range r.ByMonth {
 		p.months |= 1 << m

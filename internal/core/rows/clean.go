@@ -61,14 +61,16 @@ type original struct {
 // to go out as they were.
 func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []original) {
 	for i := range row {
-		if row[i].Kind == eval.Text && d.open != nil && slices.ContainsFunc(d.open, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(row[i].Text)) }) {
+		if row[i].Kind == eval.Text && d.open != nil &&
+			slices.ContainsFunc(d.open, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(row[i].Text)) }) {
 			was = append(was, original{i, row[i]})
 			row[i] = eval.Value{}
 		}
 	}
 	for _, c := range d.dirty {
 		v := row[c.slot]
-		if _, typed := v.Typed(); v.Kind != eval.Text && v.Kind != eval.Number || c.texts && (typed || v.Kind == eval.Number) {
+		if _, typed := v.Typed(); v.Kind != eval.Text && v.Kind != eval.Number || c.texts &&
+			(typed || v.Kind == eval.Number) {
 			continue
 		}
 		if v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {

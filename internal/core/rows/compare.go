@@ -30,7 +30,8 @@ type Comparison struct {
 
 // NewComparison prepares to compare tables with the given columns.
 func NewComparison(key string, old, now []string) (*Comparison, error) {
-	c := &Comparison{Key: key, old: old, now: now, oldKey: Find(old, Unquote(key)), nowKey: Find(now, Unquote(key)), added: map[string]int32{}, seed: maphash.MakeSeed()}
+	c := &Comparison{Key: key, old: old, now: now, oldKey: Find(old, Unquote(key)), nowKey: Find(now, Unquote(key)),
+		added: map[string]int32{}, seed: maphash.MakeSeed()}
 	if c.oldKey < 0 {
 		return nil, In("key", UnknownColumn(Unquote(key), old))
 	}
@@ -96,7 +97,8 @@ func (c *Comparison) Whole() error {
 		i := int(uint32(c.index[at]))
 		for before := at - 1; before >= 0 && c.index[before]>>32 == c.index[at]>>32; before-- {
 			if k, id := int(uint32(c.index[before])), strings.Clone(c.id(i)); c.id(k) == id {
-				return fmt.Errorf("the key `%s` is %q in line %d and in line %d of the old table; a key names one row", c.Key, eval.Brief(id), c.lines[k], c.lines[i])
+				return fmt.Errorf("the key `%s` is %q in line %d and in line %d of the old table; a key names one row", c.Key,
+					eval.Brief(id), c.lines[k], c.lines[i])
 			}
 		}
 	}
@@ -114,7 +116,8 @@ func (c *Comparison) New(line int, row []eval.Value) (d schedule.Difference, ok 
 	}
 	switch {
 	case before > 0:
-		return d, false, fmt.Errorf("the key `%s` is %q in line %d and in line %d of the new table; a key names one row", c.Key, eval.Brief(id), before, line)
+		return d, false, fmt.Errorf("the key `%s` is %q in line %d and in line %d of the new table; a key names one row",
+			c.Key, eval.Brief(id), before, line)
 	case !known:
 		c.added[id] = int32(line)
 		return schedule.Difference{Change: "added", ID: id}, true, nil

@@ -134,7 +134,8 @@ func ParseBands(texts []string) (list []int, err error) {
 	for _, f := range texts {
 		n, err := strconv.Atoi(strings.TrimSpace(f))
 		if err != nil || n == 0 || n < -mostBand || n > mostBand || len(list) > 0 && n <= list[len(list)-1] {
-			return nil, fmt.Errorf("bands are rising numbers of days other than 0, such as 30,60,90 or -30,30, not %q", eval.Brief(strings.Join(texts, ",")))
+			return nil, fmt.Errorf("bands are rising numbers of days other than 0, such as 30,60,90 or -30,30, not %q",
+				eval.Brief(strings.Join(texts, ",")))
 		}
 		list = append(list, n)
 	}

@@ -61,13 +61,15 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	}
 	id := row[e.key].String()
 	if before := e.seen[id]; before > 0 {
-		return fmt.Errorf("%s, line %d: the key `%s` is %q, as in line %d, and a key names one row", e.table.Name, line, e.Key, eval.Brief(id), before)
+		return fmt.Errorf("%s, line %d: the key `%s` is %q, as in line %d, and a key names one row", e.table.Name, line,
+			e.Key, eval.Brief(id), before)
 	}
 	if id == "" {
 		return fmt.Errorf("%s, line %d: the key `%s` is blank, and a key names one row", e.table.Name, line, e.Key)
 	}
 	e.seen[id] = line
-	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan), Summary: e.text.FillRow(row), At: v,
+	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan),
+		Summary: e.text.FillRow(row), At: v,
 		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day),
 		Reminders: e.Reminders, Calendar: e.Calendar(row), Private: e.Private, Tentative: v.Unsure, Look: e.Look})
 	return nil

@@ -30,7 +30,8 @@ func (s OnSeveral) of(found []Ranged, what, key string) ([]Ranged, error) {
 		if key != "" {
 			key = fmt.Sprintf(" of %q", eval.Brief(key))
 		}
-		return nil, fmt.Errorf("%s at lines %d and %d%s; --several first or all takes them", what, found[0].Line, found[1].Line, key)
+		return nil, fmt.Errorf("%s at lines %d and %d%s; --several first or all takes them", what, found[0].Line,
+			found[1].Line, key)
 	case FirstOfSeveral:
 		return found[:1], nil
 	}
@@ -72,7 +73,8 @@ func twoStarts(key, at string, a, b int) error {
 	if key != "" {
 		key = fmt.Sprintf(" of %q", eval.Brief(key))
 	}
-	return fmt.Errorf("the ranges at lines %d and %d%s both start at %s, so neither says where the other ends", a, b, key, at)
+	return fmt.Errorf("the ranges at lines %d and %d%s both start at %s, so neither says where the other ends", a,
+		b, key, at)
 }
 
 // On returns the ranges of a key that hold a day, those that start first in

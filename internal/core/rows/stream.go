@@ -177,7 +177,9 @@ func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
 // rows goes through the rows of a batch. Where the separator suits, only the cells that
 // are looked at are made, and a row comes with its text. whole is a row with all the cells
 // that came in.
-func (t *Table) rows(batch Batch, suits func(sep byte) bool) (each func(func(int, string, []eval.Value) error) error, whole func(string, []eval.Value) []eval.Value) {
+func (t *Table) rows(batch Batch,
+	suits func(sep byte) bool) (each func(func(int, string, []eval.Value) error) error,
+	whole func(string, []eval.Value) []eval.Value) {
 	v, ok := batch.(Verbatim)
 	if slots := t.looked(); ok && slots != nil && suits != nil && suits(v.Separator()) {
 		each = func(do func(int, string, []eval.Value) error) error { return v.EachText(slots, do) }

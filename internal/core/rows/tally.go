@@ -46,7 +46,8 @@ const MostColumns = 1000
 
 // NewTally prepares a cross-table.
 func NewTally(rowName, colName string, sum bool) *Tally {
-	return &Tally{RowName: rowName, ColName: colName, Sum: sum, rows: headings{at: map[string]int{}}, cols: headings{at: map[string]int{}}}
+	return &Tally{RowName: rowName, ColName: colName, Sum: sum, rows: headings{at: map[string]int{}},
+		cols: headings{at: map[string]int{}}}
 }
 
 // Shown notes how a cell that is summed was shown, for workbooks.
@@ -80,7 +81,8 @@ func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
 	r, _ := t.rows.of(row, math.MaxInt)
 	c, ok := t.cols.of(col, MostColumns)
 	if !ok {
-		return fmt.Errorf("the tally has over %d columns; choose a narrower phrase for --cols, such as year of %s", MostColumns, t.ColName)
+		return fmt.Errorf("the tally has over %d columns; choose a narrower phrase for --cols, such as year of %s",
+			MostColumns, t.ColName)
 	}
 	if r == len(t.cells) {
 		t.cells = append(t.cells, nil)

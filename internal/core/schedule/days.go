@@ -18,9 +18,12 @@ var DayColumns = []string{"date", "weekday", "iso_week", "month", "quarter", "ha
 var dayParts = []struct {
 	part  eval.PartOf
 	stays civil.Unit
-}{{eval.Part("weekday"), civil.Day}, {eval.Part("iso week"), civil.Week}, {eval.Part("calendar month"), civil.Month}, {eval.Part("quarter"), civil.Month},
-	{eval.Part("half"), civil.Month}, {eval.Part("year"), civil.Month}, {eval.Part("day of year"), civil.Day}, {eval.Part("fiscal year"), civil.FiscalMonth},
-	{eval.Part("fiscal quarter"), civil.FiscalMonth}, {eval.Part("fiscal month"), civil.FiscalMonth}, {eval.Part("working day"), civil.Day}}
+}{{eval.Part("weekday"), civil.Day}, {eval.Part("iso week"), civil.Week}, {eval.Part("calendar month"),
+	civil.Month}, {eval.Part("quarter"), civil.Month},
+	{eval.Part("half"), civil.Month}, {eval.Part("year"), civil.Month}, {eval.Part("day of year"), civil.Day},
+	{eval.Part("fiscal year"), civil.FiscalMonth},
+	{eval.Part("fiscal quarter"), civil.FiscalMonth}, {eval.Part("fiscal month"), civil.FiscalMonth},
+	{eval.Part("working day"), civil.Day}}
 
 // Days yields one row per day of a span with all its attributes. A closed day
 // has no number among the working days of its month; the working days left are
@@ -68,7 +71,8 @@ func dayLines(span civil.Span, f civil.Frame, cal *workdays.Calendar, yield func
 			}
 		}
 		cells = append(cells, parts...)
-		cells = append(cells, nth, eval.Int(cal.Between(d, at.month.Last)), eval.Str(eval.HolidayNames(cal, d)), eval.Day(at.month.First), eval.Day(at.month.Last))
+		cells = append(cells, nth, eval.Int(cal.Between(d, at.month.Last)), eval.Str(eval.HolidayNames(cal, d)),
+			eval.Day(at.month.First), eval.Day(at.month.Last))
 		if !yield(cells, nil) {
 			return
 		}
@@ -97,7 +101,8 @@ var HolidayColumns = []string{"date", "weekday", "name", "nominal", "reason"}
 func Holidays(cal *workdays.Calendar, span civil.Span) Lines {
 	return func(yield func([]eval.Value, error) bool) {
 		for h := range cal.Holidays(span) {
-			if !yield([]eval.Value{eval.Day(h.Date), eval.Str(h.Date.Weekday().Short()), eval.Str(h.Name), eval.Day(h.Nominal), eval.Str(h.Reason)}, nil) {
+			if !yield([]eval.Value{eval.Day(h.Date), eval.Str(h.Date.Weekday().Short()), eval.Str(h.Name),
+				eval.Day(h.Nominal), eval.Str(h.Reason)}, nil) {
 				return
 			}
 		}

@@ -27,7 +27,8 @@ func (d Difference) Cells() []eval.Value {
 	if now, too := eval.DayOf(d.Now); ok && too {
 		days = eval.Int(int(now.Day - was.Day))
 	}
-	return []eval.Value{eval.Str(d.Change), eval.Str(d.Series), eval.Str(d.What), eval.Str(d.ID), d.Was, d.Now, days, eval.Str(d.Detail)}
+	return []eval.Value{eval.Str(d.Change), eval.Str(d.Series), eval.Str(d.What), eval.Str(d.ID), d.Was, d.Now, days,
+		eval.Str(d.Detail)}
 }
 
 // Tally counts differences by their kind, and what is the same.
@@ -52,7 +53,8 @@ func (t *Tally) Count(d Difference) {
 
 // String lists the counts.
 func (t Tally) String() string {
-	return fmt.Sprintf("%d moved, %d changed, %d added, %d gone, %d unchanged", t.Moved, t.Changed, t.Added, t.Gone, t.Same)
+	return fmt.Sprintf("%d moved, %d changed, %d added, %d gone, %d unchanged", t.Moved, t.Changed, t.Added,
+		t.Gone, t.Same)
 }
 
 // Words lists the counts that aren't nothing; "same dates, other details" where all

@@ -47,7 +47,8 @@ const AYear = 366
 // Elsewhere finds the entry of a UID that lies in the year before or after a window,
 // given the plan of each series. It looks beyond what is answered: what calendars
 // don't know there isn't noted.
-func Elsewhere(series []*Series, window civil.Span, whole bool, plan func(*Series) string) func(uid string) (Entry, bool) {
+func Elsewhere(series []*Series, window civil.Span, whole bool, plan func(*Series) string) func(uid string) (
+	Entry, bool) {
 	var around map[string]Entry
 	return func(uid string) (Entry, bool) {
 		if around == nil {
@@ -64,7 +65,8 @@ func Elsewhere(series []*Series, window civil.Span, whole bool, plan func(*Serie
 	}
 }
 
-func entriesOf(series []*Series, window civil.Span, whole bool, note func(*Occurrence)) (all []Entry, cut int, err error) {
+func entriesOf(series []*Series, window civil.Span, whole bool, note func(*Occurrence)) (all []Entry, cut int,
+	err error) {
 	for _, s := range series {
 		wide := window
 		if !whole {

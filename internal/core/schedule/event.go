@@ -46,7 +46,8 @@ func (e Entry) Event(plan string) Event {
 	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
 		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.milestone().Todo, Owner: e.milestone().Owner,
-		Private: e.milestone().Private || e.Series.Private && !e.milestone().Public, Tentative: e.Why.Beyond.Is(), Look: e.Series.Look}
+		Private: e.milestone().Private || e.Series.Private && !e.milestone().Public, Tentative: e.Why.Beyond.Is(),
+		Look: e.Series.Look}
 }
 
 // milestone is that of the entry; of the date itself, who owns it and whether it is a
@@ -121,6 +122,8 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // With returns the series with further columns to be added to it as milestones;
 // the series itself stays as it is.
 func (s *Series) With() *Series {
-	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules, hands: s.hands, memory: s.memory, Start: s.Start, End: s.End,
-		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look, Private: s.Private, Owner: s.Owner, Todo: s.Todo, Zone: s.Zone, Patterns: s.Patterns}
+	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules,
+		hands: s.hands, memory: s.memory, Start: s.Start, End: s.End,
+		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look,
+		Private: s.Private, Owner: s.Owner, Todo: s.Todo, Zone: s.Zone, Patterns: s.Patterns}
 }

@@ -44,7 +44,8 @@ func (b Bounds) String() string {
 var CountUnits = []struct {
 	Key  string
 	Unit civil.Unit
-}{{"per-month", civil.Month}, {"per-quarter", civil.Quarter}, {"per-year", civil.Year}, {"per-fiscal-year", civil.FiscalYear}}
+}{{"per-month", civil.Month}, {"per-quarter", civil.Quarter}, {"per-year", civil.Year},
+	{"per-fiscal-year", civil.FiscalYear}}
 
 // Expects is what must hold of a series.
 type Expects struct {
@@ -80,7 +81,8 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 		c.all = append(c.all, o)
 	}
 	slices.Sort(c.around)
-	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.closed, c.hands, c.provisional, c.blanks, c.periods, c.none, c.early} {
+	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.closed, c.hands, c.provisional, c.blanks,
+		c.periods, c.none, c.early} {
 		look()
 	}
 	if c.err != nil {
@@ -171,7 +173,8 @@ func (c *checker) counts() {
 			}
 		}
 		if changes > 0 {
-			c.note("expect."+u.Key, eval.Value{}, "%s: the rule changes within %d of the periods, which aren't counted", u.Key, changes)
+			c.note("expect."+u.Key, eval.Value{}, "%s: the rule changes within %d of the periods, which aren't counted",
+				u.Key, changes)
 		}
 	}
 }
@@ -270,7 +273,8 @@ func (c *checker) each() {
 	}
 	for i := range c.s.Rules {
 		if r := &c.s.Rules[i]; r.Expects != nil {
-			c.eachOf(r.Expects, fmt.Sprintf("expect.rule.%d.each.", i), func(o *Occurrence) bool { return r.Span.Has(o.Date.Date) })
+			c.eachOf(r.Expects, fmt.Sprintf("expect.rule.%d.each.", i),
+				func(o *Occurrence) bool { return r.Span.Has(o.Date.Date) })
 		}
 	}
 }
@@ -305,7 +309,8 @@ func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
 func (c *checker) twice() {
 	for i := 1; i < len(c.all); i++ {
 		if a, b := c.all[i-1], c.all[i]; a.To == b.To {
-			c.fail("rule", b.Value(), "two dates on one day: %s (nominal %s) and %s (nominal %s)", a.ID, a.Date.Date, b.ID, b.Date.Date)
+			c.fail("rule", b.Value(), "two dates on one day: %s (nominal %s) and %s (nominal %s)", a.ID, a.Date.Date, b.ID,
+				b.Date.Date)
 		}
 	}
 }
@@ -328,10 +333,12 @@ func (c *checker) closed() {
 		case v.Kind == eval.Blank:
 		case h != nil:
 			if cal := c.s.Calendar; cal != nil && !cal.Open(v.Day) {
-				c.tell("instead."+h.What+"."+h.ID, o.Value(), "%s %s is closed (%s) in %s; %s", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name, h.Reason)
+				c.tell("instead."+h.What+"."+h.ID, o.Value(), "%s %s is closed (%s) in %s; %s", what, named(v.Day),
+					eval.ClosedBy(cal, v.Day), cal.Name, h.Reason)
 			}
 		case cal != nil && !cal.Open(v.Day):
-			c.fail(key, o.Value(), "%s %s is closed (%s) in %s, after a roll", what, named(v.Day), eval.ClosedBy(cal, v.Day), cal.Name)
+			c.fail(key, o.Value(), "%s %s is closed (%s) in %s, after a roll", what, named(v.Day),
+				eval.ClosedBy(cal, v.Day), cal.Name)
 		}
 	}
 	for _, o := range c.all {
@@ -346,7 +353,8 @@ func (c *checker) closed() {
 // date before or after; the others stand in the table with their reason.
 func (c *checker) hands() {
 	for _, h := range c.s.Hands() {
-		if h.What != "date" || h.Kept || h.Gone || h.At.Kind == eval.Blank || !c.window.Has(h.Nominal) && !c.window.Has(h.At.Day) {
+		if h.What != "date" || h.Kept || h.Gone || h.At.Kind == eval.Blank || !c.window.Has(h.Nominal) &&
+			!c.window.Has(h.At.Day) {
 			continue
 		}
 		for _, after := range []bool{false, true} {
@@ -452,10 +460,12 @@ func (c *checker) periods() {
 		}
 	}
 	if over.n > 0 {
-		c.note("period", eval.Value{}, "%s the one before; the first are %s", phrase.Agree(over.n, "period overlaps", "periods overlap"), over.first)
+		c.note("period", eval.Value{}, "%s the one before; the first are %s", phrase.Agree(over.n, "period overlaps",
+			"periods overlap"), over.first)
 	}
 	if holes.n > 0 {
-		c.note("period", eval.Value{}, "%s in no period; the first is %s", phrase.Agree(holes.n, "stretch of days lies", "stretches of days lie"), holes.first)
+		c.note("period", eval.Value{}, "%s in no period; the first is %s", phrase.Agree(holes.n, "stretch of days lies",
+			"stretches of days lie"), holes.first)
 	}
 }
 

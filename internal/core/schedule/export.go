@@ -29,7 +29,8 @@ func Exported(r *eval.Recurrence) [][2]string {
 	var list [][2]string
 	name := "RRULE"
 	if len(steps) > 0 {
-		list = append(list, [2]string{"RRULE", "RFC 5545 can't say this, because a rule there can't move its dates (" + steps[0].Text + ")"})
+		list = append(list, [2]string{"RRULE", "RFC 5545 can't say this, because a rule there can't move its dates (" +
+			steps[0].Text + ")"})
 		name = "RRULE of the nominal dates"
 	}
 	list = append(list, [2]string{name, rule.String()})
@@ -38,7 +39,8 @@ func Exported(r *eval.Recurrence) [][2]string {
 	}
 	out, whole := r.Rule.LeftOut()
 	if !whole {
-		return [][2]string{{"RRULE", "RFC 5545 can't say this, because closed days are left out without end; `until` ends them"}}
+		return [][2]string{{"RRULE",
+			"RFC 5545 can't say this, because closed days are left out without end; `until` ends them"}}
 	}
 	for _, p := range []struct {
 		name string

@@ -84,7 +84,8 @@ func (s *Series) SetHand(h Hand) error {
 		h.Nominal = h.of.Date
 	}
 	if s.hands == nil {
-		s.hands = &hands{days: civil.Span{First: civil.Max, Last: civil.Min}, nominal: map[civil.Date]bool{}, by: map[string]*Hand{}}
+		s.hands = &hands{days: civil.Span{First: civil.Max, Last: civil.Min}, nominal: map[civil.Date]bool{},
+			by: map[string]*Hand{}}
 	}
 	set := s.hands
 	key := h.What + "\x00" + h.ID

@@ -43,10 +43,12 @@ func NumberedPeriods(f civil.Frame, u civil.Unit, span civil.Span) iter.Seq2[Num
 }
 
 // PeriodColumns are the columns of a table of periods, before those of counted series.
-var PeriodColumns = []string{"period", "number", "first_day", "last_day", "weeks", "days", "working_days", "closed_days"}
+var PeriodColumns = []string{"period", "number", "first_day", "last_day", "weeks", "days", "working_days",
+	"closed_days"}
 
 // PeriodTable lists periods, with the dates of each series in them.
-func PeriodTable(list iter.Seq2[NumberedPeriod, error], cal *workdays.Calendar, counted []*Series) (columns []string, lines Lines) {
+func PeriodTable(list iter.Seq2[NumberedPeriod, error], cal *workdays.Calendar,
+	counted []*Series) (columns []string, lines Lines) {
 	columns = append(columns, PeriodColumns...)
 	for _, s := range counted {
 		name := ColumnName(s.Name)
@@ -63,7 +65,8 @@ func PeriodTable(list iter.Seq2[NumberedPeriod, error], cal *workdays.Calendar, 
 			if p.Len()%7 == 0 {
 				weeks = eval.Int(p.Len() / 7)
 			}
-			cells := []eval.Value{eval.Str(p.Name), eval.Int(p.Number), eval.Day(p.First), eval.Day(p.Last), weeks, eval.Int(p.Len()), eval.Int(worked), eval.Int(p.Len() - worked)}
+			cells := []eval.Value{eval.Str(p.Name), eval.Int(p.Number), eval.Day(p.First), eval.Day(p.Last), weeks,
+				eval.Int(p.Len()), eval.Int(worked), eval.Int(p.Len() - worked)}
 			for _, s := range counted {
 				var days []string
 				for m, err := range s.all(p.Span) {

@@ -42,7 +42,8 @@ func (s *Series) NumberedPeriods(span civil.Span) iter.Seq2[NumberedPeriod, erro
 			list = append(list, o)
 		}
 		slices.SortStableFunc(list, func(a, b *Occurrence) int {
-			return cmp.Or(cmp.Compare(a.Row[slotPeriodStart].Day, b.Row[slotPeriodStart].Day), cmp.Compare(a.Row[slotPeriodEnd].Day, b.Row[slotPeriodEnd].Day))
+			return cmp.Or(cmp.Compare(a.Row[slotPeriodStart].Day, b.Row[slotPeriodStart].Day),
+				cmp.Compare(a.Row[slotPeriodEnd].Day, b.Row[slotPeriodEnd].Day))
 		})
 		for _, o := range list {
 			o.Note()

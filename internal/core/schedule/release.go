@@ -90,12 +90,14 @@ func (h Breach) Change() string {
 
 // ChangeCells are the cells of ChangeColumns.
 func (h Breach) ChangeCells() []eval.Value {
-	return []eval.Value{eval.Str(h.Change()), eval.Str(h.Series), eval.Str(h.What), eval.Str(h.ID), h.Released, h.Now, eval.Str(h.Reason)}
+	return []eval.Value{eval.Str(h.Change()), eval.Str(h.Series), eval.Str(h.What), eval.Str(h.ID), h.Released, h.Now,
+		eval.Str(h.Reason)}
 }
 
 // Breaches holds series against what was released of them, in a window. named are all the
 // series that are looked at, those that are no more among them; find gives one, or nil.
-func Breaches(rows []Released, named func(series string) bool, find func(series string) *Series, window civil.Span) (list []Breach, err error) {
+func Breaches(rows []Released, named func(series string) bool, find func(series string) *Series,
+	window civil.Span) (list []Breach, err error) {
 	held := map[string]bool{}
 	stretches := map[Column][]civil.Span{}
 	var columns []Column
@@ -120,7 +122,8 @@ func Breaches(rows []Released, named func(series string) bool, find func(series 
 		switch {
 		case passes || now.SameTime(r.At) || !window.Has(r.At.Day) && !(now.Kind != eval.Blank && window.Has(now.Day)):
 		default:
-			list = append(list, Breach{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now, Reason: reason, Row: r})
+			list = append(list, Breach{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now,
+				Reason: reason, Row: r})
 		}
 	}
 	added, err := newcomers(columns, stretches, held, window)
@@ -129,7 +132,8 @@ func Breaches(rows []Released, named func(series string) bool, find func(series 
 	}
 	for _, h := range added {
 		i := slices.IndexFunc(list, func(o Breach) bool {
-			return o.Now.Kind == eval.Blank && o.Other == "" && o.Series == h.Series && o.What == h.What && o.Released.SameTime(h.Now)
+			return o.Now.Kind == eval.Blank && o.Other == "" && o.Series == h.Series && o.What == h.What &&
+				o.Released.SameTime(h.Now)
 		})
 		if i >= 0 {
 			list[i].Now, list[i].Other, list[i].Nominal, list[i].Reason = h.Now, h.ID, h.Nominal, "renamed to "+h.ID
@@ -190,7 +194,8 @@ func (s *Series) Now(r *Released) (at eval.Value, reason string, err error) {
 }
 
 // newcomers are the dates in stretches that were released without them.
-func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[string]bool, window civil.Span) (list []Breach, err error) {
+func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[string]bool,
+	window civil.Span) (list []Breach, err error) {
 	var series []*Series
 	for _, c := range columns {
 		if !slices.Contains(series, c.Series) {
@@ -212,10 +217,12 @@ func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[str
 		c := Column{e.Series, e.What}
 		in := slices.ContainsFunc(stretches[c], func(s civil.Span) bool { return s.Has(e.At.Day) })
 		byHand := func(what string) bool { h := e.Series.HandOf(what, e.Of.ID); return h != nil && !h.Kept }
-		if !in || held[(Released{Series: e.Series.Name, What: e.What, ID: e.Of.ID}).key()] || byHand("date") || byHand(e.What) {
+		if !in || held[(Released{Series: e.Series.Name, What: e.What, ID: e.Of.ID}).key()] || byHand("date") ||
+			byHand(e.What) {
 			continue
 		}
-		list = append(list, Breach{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Nominal: e.Of.Date.Date, Reason: "new: not among the released dates"})
+		list = append(list, Breach{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Nominal: e.Of.Date.Date,
+			Reason: "new: not among the released dates"})
 	}
 	return list, err
 }

@@ -29,7 +29,8 @@ type Alarm struct {
 }
 
 var reminderForm = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^\s*(\d{1,5})\s+(minutes?|hours?|days?|weeks?|working\s+days?)\s+before(?:\s+at\s+(\d\d:\d\d))?\s*$`)
+	return regexp.MustCompile(
+		`(?i)^\s*(\d{1,5})\s+(minutes?|hours?|days?|weeks?|working\s+days?)\s+before(?:\s+at\s+(\d\d:\d\d))?\s*$`)
 })
 
 // ParseReminder reads `7 days before` or `1 working day before at 09:00`.

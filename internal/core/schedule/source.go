@@ -26,7 +26,8 @@ func (s *Series) SetRules(rules []Ruled) error {
 	s.Rules = rules
 	for i := 1; i < len(rules); i++ {
 		if rules[i].Span.First <= rules[i-1].Span.Last {
-			return fmt.Errorf("the rules overlap: this one begins on %s, and the one before holds through %s", rules[i].Span.First, rules[i-1].Span.Last)
+			return fmt.Errorf("the rules overlap: this one begins on %s, and the one before holds through %s",
+				rules[i].Span.First, rules[i-1].Span.Last)
 		}
 		for j := range i {
 			if id := s.sharedID(rules[j], rules[i]); id != "" {

@@ -240,7 +240,8 @@ type heads []*head
 func (h heads) Len() int      { return len(h) }
 func (h heads) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
 func (h heads) Less(i, j int) bool {
-	return cmp.Or(cmp.Compare(h[i].To, h[j].To), cmp.Compare(h[i].Date.Date, h[j].Date.Date), cmp.Compare(h[i].at, h[j].at)) < 0
+	return cmp.Or(cmp.Compare(h[i].To, h[j].To), cmp.Compare(h[i].Date.Date, h[j].Date.Date),
+		cmp.Compare(h[i].at, h[j].at)) < 0
 }
 func (h *heads) Push(x any) { *h = append(*h, x.(*head)) }
 func (h *heads) Pop() any {

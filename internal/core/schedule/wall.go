@@ -52,7 +52,8 @@ const MostWallMonths = 24
 
 // NewWall marks the dates of series, with milestones each of them too, in the months
 // that a span touches.
-func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Frame, cal *workdays.Calendar) (*Wall, error) {
+func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Frame,
+	cal *workdays.Calendar) (*Wall, error) {
 	w := &Wall{WeekStart: frame.WeekStart, marks: map[civil.Date][]WallMark{}, names: map[civil.Date]string{}, cal: cal}
 	first, last := frame.Index(civil.Month, span.First), frame.Index(civil.Month, span.Last)
 	if n := last - first + 1; n > MostWallMonths {
@@ -89,7 +90,8 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fra
 		if !shown {
 			continue
 		}
-		m := WallMark{Of: i, Moved: e.What == "date" && e.Of.HasMoved(), Text: w.Series[i].Title + ": " + WeekdayOf(e.At).String() + " " + e.At.String()}
+		m := WallMark{Of: i, Moved: e.What == "date" && e.Of.HasMoved(), Text: w.Series[i].Title + ": " +
+			WeekdayOf(e.At).String() + " " + e.At.String()}
 		w.Series[i].Count++
 		if m.Moved {
 			w.Series[i].Moved++

@@ -187,7 +187,8 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 		if err != nil {
 			return nil, nil, err
 		}
-		told := o.To == d || o.Hand != nil && s.unset(o.Hand) == d || o.Date.Date == d || slices.ContainsFunc(o.Moves, func(m eval.Move) bool { return m.From == d })
+		told := o.To == d || o.Hand != nil && s.unset(o.Hand) == d || o.Date.Date == d || slices.ContainsFunc(o.Moves,
+			func(m eval.Move) bool { return m.From == d })
 		if told {
 			list = append(list, s.tellDate(o)...)
 		}

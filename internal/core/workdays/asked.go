@@ -102,7 +102,8 @@ func Warnings(cals []*Calendar) (list []string) {
 		if n == 1 {
 			dates = "1 date lies there: it may move"
 		}
-		list = append(list, fmt.Sprintf("the calendar %s knows no holidays %s %s, and %s once it does", c.Name, when, d, dates))
+		list = append(list, fmt.Sprintf("the calendar %s knows no holidays %s %s, and %s once it does", c.Name, when,
+			d, dates))
 	}
 	for _, c := range cals {
 		before, after := c.Missed()

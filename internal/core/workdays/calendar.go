@@ -85,11 +85,13 @@ type entry struct {
 
 // New returns a calendar with closed weekdays and no holidays.
 func New(name string, closed WeekdaySet) *Calendar {
-	return &Calendar{Name: name, Known: civil.Always, closed: closed, view: &Calendar{Name: name, Known: civil.Always, closed: closed, isView: true}}
+	return &Calendar{Name: name, Known: civil.Always, closed: closed, view: &Calendar{Name: name, Known: civil.Always,
+		closed: closed, isView: true}}
 }
 
 func (c *Calendar) with(more ...entry) *Calendar {
-	return &Calendar{Name: c.Name, Known: c.Known, closed: c.closed, entries: append(slices.Clone(c.entries), more...), view: c.view}
+	return &Calendar{Name: c.Name, Known: c.Known, closed: c.closed, entries: append(slices.Clone(c.entries),
+		more...), view: c.view}
 }
 
 // WithHolidays returns a calendar that also closes the days of sources, in order.

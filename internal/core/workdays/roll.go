@@ -17,7 +17,8 @@ const (
 )
 
 // ConventionNames holds the language's words for the conventions.
-var ConventionNames = [...]string{"none", "following", "preceding", "modified following", "modified preceding", "nearest"}
+var ConventionNames = [...]string{"none", "following", "preceding", "modified following", "modified preceding",
+	"nearest"}
 
 // Roll moves a closed day by a convention and leaves a working day alone.
 // Modified goes by the month of d and turns back from d; nearest counts
