@@ -81,9 +81,8 @@ type Looked interface {
 // compiler carries the phrase that errors point into.
 type compiler struct {
 	Env
-	text   string
-	chosen bool  // Calendar is what a column named
-	looks  *bool // whether it looks into a series
+	text  string
+	looks *bool // whether it looks into a series
 }
 
 func (c *compiler) fail(at phrase.Span, message, hint string) error {
@@ -181,5 +180,5 @@ func known(word, what string, names []string) string {
 }
 
 func newCompiler(text string, env Env) *compiler {
-	return &compiler{Env: env, text: strings.TrimSpace(text), chosen: env.chosen, looks: new(bool)}
+	return &compiler{Env: env, text: strings.TrimSpace(text), looks: new(bool)}
 }

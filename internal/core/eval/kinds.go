@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"strings"
-	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -149,23 +148,11 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 	}
 	// The names it uses, and what is wrong with it whatever the calendar, are known now.
 	any := *c
-	any.Calendar, any.chosen, any.Env.chosen = workdays.New("", 0), true, true
+	any.Calendar, any.chosen = workdays.New("", 0), true
 	if _, err := compile(&any); err != nil {
 		return nil, err
 	}
-	var made sync.Map
-	return func(row []Value) (*T, error) {
-		v := row[slot]
-		if isBlank(v) {
-			if c.BlankCalendars != nil {
-				c.BlankCalendars.Add(1)
-			}
-			return nil, nil
-		}
-		name := v.String()
-		if t, ok := made.Load(name); ok {
-			return t.(*T), nil
-		}
+	named := func(name string) (*T, error) {
 		var cals []*workdays.Calendar
 		for _, part := range strings.Split(name, "+") {
 			cal, err := c.calendar(&phrase.Using{Span: column.Span,
@@ -177,13 +164,20 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 		}
 		inner := *c
 		inner.Env = c.Env.withoutSlots()
-		inner.Calendar, inner.chosen, inner.Env.chosen = workdays.Join(cals...), true, true
+		inner.Calendar, inner.chosen = workdays.Join(cals...), true
 		t, err := compile(&inner)
-		if err != nil {
-			return nil, err
+		return &t, err
+	}
+	made := &texts[*T]{}
+	return func(row []Value) (*T, error) {
+		v := row[slot]
+		if isBlank(v) {
+			if c.BlankCalendars != nil {
+				c.BlankCalendars.Add(1)
+			}
+			return nil, nil
 		}
-		made.Store(name, &t)
-		return &t, nil
+		return made.get(v.String(), named)
 	}, nil
 }
 

@@ -24,15 +24,22 @@ type compiledText[T any] struct {
 	err error
 }
 
-// of compiles a text, which may be part of a longer one; its faults are those of a cell.
+// of compiles a text that stands in a cell; its faults are those of a cell.
 func (t *texts[T]) of(text string, compile func(string) (T, error)) (T, error) {
+	return t.get(text, func(text string) (T, error) {
+		to, err := compile(text)
+		return to, phrase.OfCell(err)
+	})
+}
+
+// get compiles a text, which may be part of a longer one.
+func (t *texts[T]) get(text string, compile func(string) (T, error)) (T, error) {
 	if found, ok := t.made.Load(text); ok {
 		of := found.(compiledText[T])
 		return of.to, of.err
 	}
 	text = strings.Clone(text)
 	to, err := compile(text)
-	err = phrase.OfCell(err)
 	if t.n.Add(1) <= mostTexts {
 		t.made.Store(text, compiledText[T]{to, err})
 	}

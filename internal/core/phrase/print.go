@@ -89,6 +89,7 @@ func (n *Name) write(p *printer) {
 // isLanguage holds words that a canonical name quotes although the place may
 // make them plain.
 var isLanguage = map[string]bool{
+	"end": true, "last": true,
 	"every": true, "dates": true, "rrule": true, "lasting": true, "start": true, "middle": true, "next": true,
 	"previous": true, "roll": true, "anniversary": true, "easter": true, "working": true, "earlier": true,
 	"later": true, "first": true, "second": true, "third": true, "fourth": true, "fifth": true, "until": true,

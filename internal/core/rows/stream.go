@@ -5,6 +5,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"yoyaku/internal/core/eval"
 )
@@ -82,12 +83,16 @@ func (t *Table) Stream(to Blocks) (bad Bad, err error) {
 	workers := runtime.GOMAXPROCS(0)
 	work, order := make(chan job), make(chan job, 2*workers)
 	stop := make(chan struct{})
-	defer close(stop)
+	var wait sync.WaitGroup
+	defer func() { // nobody looks at the table any more, but what may wait for its input
+		close(stop)
+		wait.Wait()
+	}()
 	var readErr error
 	go t.feed(work, order, stop, &readErr)
 	buffers := make(chan []byte, 4*workers)
 	for range workers {
-		go t.worker(to, work, buffers)
+		wait.Go(func() { t.worker(to, work, stop, buffers) })
 	}
 	for j := range order {
 		res := <-j.done
@@ -134,12 +139,21 @@ func (t *Table) feed(work, order chan<- job, stop <-chan struct{}, failed *error
 }
 
 // worker works batches out into buffers that have been written, or new ones.
-func (t *Table) worker(to Blocks, work <-chan job, buffers <-chan []byte) {
+func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers <-chan []byte) {
 	trace := make([]eval.Move, 0, 8)
 	var room []eval.Value
 	same, _ := to.(Textual)
 	suits := func(sep byte) bool { return t.pick != nil || same != nil && same.Same(sep) }
-	for j := range work {
+	for {
+		var j job
+		select {
+		case next, more := <-work:
+			if j = next; !more {
+				return
+			}
+		case <-stop:
+			return
+		}
 		var res worked
 		select {
 		case res.out = <-buffers:
