@@ -50,7 +50,7 @@ func Place(p *plan.Plan) question.Place { return LedgerOf(p).place() }
 
 func (l *Ledger) place() question.Place {
 	place := l.plan.Place()
-	place.Released, place.Breaches = l.of, l.Breaches
+	place.Ledger = l
 	return place
 }
 
@@ -95,8 +95,8 @@ func (l *Ledger) rows() ([]schedule.Released, error) {
 	return slices.DeleteFunc(slices.Clone(l.all), func(row schedule.Released) bool { return row.Plan != l.plan.ID }), nil
 }
 
-// of are the released dates of a series, those that were superseded too.
-func (l *Ledger) of(series string) ([]schedule.Released, error) {
+// Released are the released dates of a series, those that were superseded too.
+func (l *Ledger) Released(series string) ([]schedule.Released, error) {
 	rows, err := l.rows()
 	return slices.DeleteFunc(rows, func(r schedule.Released) bool { return !phrase.SameName(r.Series, series) }), err
 }

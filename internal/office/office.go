@@ -238,7 +238,7 @@ func (w *Work) path(out *plan.Output) string {
 // none, and note takes what is told of them.
 func (w *Work) place(out *plan.Output, note func(text string)) question.Place {
 	place := w.ledger.place()
-	place.Breaches = nil // which is looked at once for all outputs
+	place.Ledger = nil // which is looked at once for all outputs
 	place.Stdin = strings.NewReader("")
 	place.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
 	place.Warn = place.Note

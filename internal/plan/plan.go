@@ -195,6 +195,9 @@ func (p *Plan) Find(name string) *schedule.Series {
 	return nil
 }
 
+// All returns the series, those of plans beside it too.
+func (p *Plan) All() []*schedule.Series { return p.Series }
+
 // FindAll returns the series of a name, or all those that are like a pattern of it.
 func (p *Plan) FindAll(name string) (list []*schedule.Series) {
 	if s := p.Find(name); s != nil {
@@ -292,9 +295,7 @@ func (p *Plan) Warnings() []string {
 
 // Place is what answers are given from by the plan.
 func (p *Plan) Place() question.Place {
-	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Find: p.Find,
-		FindAll: p.FindAll, All: func() []*schedule.Series { return p.Series }, Record: p.recordOf, Calendar: p.Calendar,
-		Calendars: p.Calendars, Files: p.Files}
+	return question.Place{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Source: p, Files: p.Files}
 }
 
 // Load reads a plan file. Errors carry file, line and column.

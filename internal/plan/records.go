@@ -273,8 +273,8 @@ func inColumns(err error) error {
 	return err
 }
 
-// recordOf is a record as questions see it, or nil.
-func (p *Plan) recordOf(name string) *question.RecordOf {
+// RecordOf is a record as questions see it, or nil.
+func (p *Plan) RecordOf(name string) *question.RecordOf {
 	r := p.Record(name)
 	if r == nil {
 		return nil

@@ -144,7 +144,7 @@ func (l *listing) ofPlan() (list []*schedule.Series) {
 // hold refuses events of dates that aren't as they were released.
 func (l *listing) hold(j *Job) error {
 	list := l.ofPlan()
-	if j.Breaches == nil || len(list) == 0 {
+	if j.Ledger == nil || len(list) == 0 {
 		return nil
 	}
 	held, err := j.Breaches(list, l.span)

@@ -19,6 +19,27 @@ import (
 	"yoyaku/internal/files"
 )
 
+// Source is where series, records and calendars are found: a plan, or none.
+type Source interface {
+	// Find returns a series, or nil; FindAll those of a name or of a pattern, All all.
+	Find(name string) *schedule.Series
+	FindAll(name string) []*schedule.Series
+	All() []*schedule.Series
+	// RecordOf returns a record, or nil.
+	RecordOf(name string) *RecordOf
+	// Calendar returns a calendar by name or file, Calendars all at hand.
+	Calendar(name string) (*workdays.Calendar, error)
+	Calendars() ([]*workdays.Calendar, error)
+}
+
+// Ledger is what was released of a plan.
+type Ledger interface {
+	// Released are the dates of a series that were released.
+	Released(series string) ([]schedule.Released, error)
+	// Breaches are the dates of series that aren't as they were released, in a window.
+	Breaches(series []*schedule.Series, window civil.Span) ([]schedule.Breach, error)
+}
+
 // Place is what answers are given from: settings, calendars and series, files,
 // and whom to tell what isn't the answer.
 type Place struct {
@@ -28,25 +49,13 @@ type Place struct {
 	Title  string
 	Window *civil.Span
 	Zone   *time.Location // nil: times float
-	// Find returns a series of the plan, or nil.
-	Find func(name string) *schedule.Series
-	// FindAll returns the series of a name or of a pattern, All those of the plan.
-	FindAll func(name string) []*schedule.Series
-	All     func() []*schedule.Series
-	// Record returns a record of the plan, or nil.
-	Record func(name string) *RecordOf
+	Source
+	Ledger // nil where nothing was released
 	// Made gives a table that is the answer to a question, by the name under which a record
 	// of the plan has it; ok is false for files. nil where there is none.
-	Made func(name string) (t *MadeTable, ok bool, err error)
-	// Released are the dates of a series that were released; Breaches those of some series that
-	// aren't as they were released. nil where there is no plan.
-	Released func(series string) ([]schedule.Released, error)
-	Breaches func(series []*schedule.Series, window civil.Span) ([]schedule.Breach, error)
-	// Calendar returns a calendar by name or file, Calendars all at hand.
-	Calendar  func(name string) (*workdays.Calendar, error)
-	Calendars func() ([]*workdays.Calendar, error)
-	Stdin     io.Reader
-	Files     *files.Register
+	Made  func(name string) (t *MadeTable, ok bool, err error)
+	Stdin io.Reader
+	Files *files.Register
 	// Reserve registers the file that bad rows go to, before anything is opened; nil for
 	// the register alone. Create begins it; it appears with the answer. asker is the
 	// record of the plan that is asked, "" for a table.
@@ -88,7 +97,7 @@ func shifted(text string, env eval.Env) (civil.Date, error) {
 
 // warnBreaches tells how many dates of series of the plan aren't as they were released.
 func (p *Place) warnBreaches(series []*schedule.Series, window civil.Span) error {
-	if p.Breaches == nil || len(series) == 0 {
+	if p.Ledger == nil || len(series) == 0 {
 		return nil
 	}
 	held, err := p.Breaches(series, window)

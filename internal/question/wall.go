@@ -48,7 +48,7 @@ func (q *wall) answer(j *Job) error {
 		}
 		list = append(list, found...)
 	}
-	if len(j.Args) == 0 && j.All != nil {
+	if len(j.Args) == 0 && j.Source != nil {
 		list = j.All()
 	}
 	if len(list) == 0 {

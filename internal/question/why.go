@@ -43,8 +43,8 @@ of it came about, through the columns that it uses.`,
 func (q *why) answer(j *Job) error {
 	s := j.Find(j.Args[0])
 	var r *RecordOf
-	if j.Record != nil && s == nil {
-		r = j.Record(j.Args[0])
+	if s == nil {
+		r = j.RecordOf(j.Args[0])
 	}
 	switch {
 	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
@@ -77,7 +77,7 @@ func (q *why) answer(j *Job) error {
 			return err
 		}
 		list, ids, err := s.Why(d, s.Calendar)
-		if err == nil && j.Released != nil {
+		if err == nil && j.Ledger != nil {
 			var rows []schedule.Released
 			rows, err = j.Released(s.Name)
 			list = append(list, schedule.TellReleased(rows, ids, d)...)

@@ -177,9 +177,11 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 			}
 			return nil, nil
 		}
-		return made.get(v.String(), named)
+		return made.get(v.String(), named, asItIs)
 	}, nil
 }
+
+func asItIs(err error) error { return err }
 
 // readDay takes a cell as a day: a date, the day of a moment, or text that is an
 // ISO date.

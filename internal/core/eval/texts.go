@@ -26,20 +26,19 @@ type compiledText[T any] struct {
 
 // of compiles a text that stands in a cell; its faults are those of a cell.
 func (t *texts[T]) of(text string, compile func(string) (T, error)) (T, error) {
-	return t.get(text, func(text string) (T, error) {
-		to, err := compile(text)
-		return to, phrase.OfCell(err)
-	})
+	return t.get(text, compile, phrase.OfCell)
 }
 
-// get compiles a text, which may be part of a longer one.
-func (t *texts[T]) get(text string, compile func(string) (T, error)) (T, error) {
+// get compiles a text, which may be part of a longer one; fault makes of its faults what
+// they are here.
+func (t *texts[T]) get(text string, compile func(string) (T, error), fault func(error) error) (T, error) {
 	if found, ok := t.made.Load(text); ok {
 		of := found.(compiledText[T])
 		return of.to, of.err
 	}
 	text = strings.Clone(text)
 	to, err := compile(text)
+	err = fault(err)
 	if t.n.Add(1) <= mostTexts {
 		t.made.Store(text, compiledText[T]{to, err})
 	}
