@@ -362,8 +362,11 @@ func columnsOf(path string) (list []column, in tabular.Input, err error) {
 	r, closer, err := tabular.Open(path, nil, in)
 	var bad *tabular.CellError
 	for row := 2; errors.As(err, &bad) && row <= mostTitle; row++ {
-		if again, c, err2 := tabular.Open(path, nil, tabular.Input{HeaderRow: row}); err2 == nil && len(again.Columns()) > 1 {
+		again, c, err2 := tabular.Open(path, nil, tabular.Input{HeaderRow: row})
+		if err2 == nil && len(again.Columns()) > 1 && !slices.ContainsFunc(again.Columns(), isData) {
 			r, closer, err, in.HeaderRow = again, c, nil, row
+		} else if err2 == nil {
+			c.Close()
 		}
 	}
 	if errors.As(err, &bad) {
@@ -402,6 +405,11 @@ func columnsOf(path string) (list []column, in tabular.Input, err error) {
 		}
 	}
 	return list, in, nil
+}
+
+// isData reports whether a text is a date or a number, and so no name of a column.
+func isData(text string) bool {
+	return len(tabular.FittingNumbers([]string{text})) > 0 || len(tabular.Fitting([]string{text})) > 0
 }
 
 // dates tells whether the column holds dates, in which forms where they aren't ISO,

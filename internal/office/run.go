@@ -12,7 +12,8 @@ import (
 )
 
 // Run makes all outputs of plans, and puts them in place together or not at all.
-func Run(plans []*plan.Plan, a Asked, tell Tell) (works []*Work, err error) {
+func Run(plans []*plan.Plan, a Asked, tell Tell) ([]*Work, error) {
+	var works []*Work
 	if err := Known(plans, a.Series, false); err != nil {
 		return nil, rows.In("series", err)
 	}

@@ -1,0 +1,96 @@
+package office
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/plan"
+)
+
+var update = flag.Bool("update", false, "write testdata anew; read the difference before it is kept")
+
+// TestNew holds new plans to what a clerk should find in them: how each table is to be
+// read, what names its rows, what to look at.
+func TestNew(t *testing.T) {
+	dir := t.TempDir()
+	many := "n,day,until\n"
+	for i := range 1001 {
+		many += fmt.Sprintf("%d,%s,present\n", i, civil.Date(740000+i))
+	}
+	for name, text := range map[string]string{
+		"people.csv":   "who,born,joined,grade\nAda,1980-02-29,2020-01-01,3\nBo,1990-05-05,,4\n",
+		"leases.csv":   "Lease No;Begins;Ends;Rent\n17;13.02.2026;30.11.2028;1.200,50\n18;15.08.2025;present;980,00\n",
+		"american.csv": "site,opened\nx,02/13/2026\ny,03/04/2026\n",
+		"either.csv":   "site,opened\nx,02/03/2026\ny,03/04/2026\n",
+		"titled.csv":   "Berths of the yard\n\nberth,since,until\nA1,2026-01-01,open\nA2,2026-02-01,open\n",
+		"twice.csv":    "name,date,date\na,2026-01-01,2026-02-01\nb,2026-01-01,2026-02-01\n",
+		"plain.csv":    "code,count\n7,1\n7,2\n",
+		"1st list.csv": "a b,c\n2026-01-01,x\n2026-01-02,x\n",
+		"many.csv":     many + "x,not a day,present\n",
+		"sub/many.csv": "code,day\nq,2026-01-01\nr,2026-01-01\n",
+	} {
+		write(t, filepath.Join(dir, filepath.FromSlash(name)), text)
+	}
+	day, _, _ := civil.Parse("2026-11-25")
+	set := plan.Settings{AsOf: day}
+	for _, c := range []struct {
+		golden string
+		start  Start
+		found  string // what was found in the tables
+		err    string
+	}{
+		{"bare", Start{}, "", ""},
+		{"calendar", Start{ID: "crew", Calendar: "england-wales", Series: []string{"pay = monthly on 15, last", "night-pay = weekly on fri"}}, "", ""},
+		{"tables", Start{Tables: []string{"people.csv", "leases.csv", "american.csv", "either.csv"}},
+			"people.csv: dates in born, joined\nleases.csv: dates in Begins (dmy), Ends (dmy)\namerican.csv: dates in opened (mdy)\neither.csv: dates in opened (taken as dmy, and mdy would read it too: look, and change read-dates)", ""},
+		{"messy", Start{Tables: []string{"titled.csv", "twice.csv", "plain.csv", "1st list.csv"}},
+			"titled.csv: dates in since\ntwice.csv: dates in date, date_2\nplain.csv: no column of dates found\n1st list.csv: dates in a b", ""},
+		{"many", Start{Tables: []string{"many.csv", "sub/many.csv"}}, "many.csv: dates in day\nsub/many.csv: dates in day", ""},
+		{"", Start{ID: "a b"}, "", "an id holds letters a to z"},
+		{"", Start{Calendar: "isles"}, "", "unknown calendar `isles`"},
+		{"", Start{Tables: []string{"none.csv"}}, "", "none.csv"},
+		{"", Start{Series: []string{"pay = monthly on last", "Pay = monthly on 1"}}, "", "`Pay` is named twice"},
+		{"", Start{Series: []string{"a+b = monthly on last"}}, "", "can't be a name here"},
+		{"", Start{Series: []string{"pay = montly"}}, "", "rules start with a cadence"},
+	} {
+		folder := "skerry 2026 crew"
+		c.start.Dir = filepath.Join(dir, folder)
+		for i, name := range c.start.Tables {
+			c.start.Tables[i] = filepath.Join(dir, filepath.FromSlash(name))
+		}
+		path, found, err := c.start.Make(set)
+		if c.err != "" {
+			if err == nil || !strings.Contains(err.Error(), c.err) {
+				t.Errorf("%+v: %v, want %s", c.start, err, c.err)
+			}
+			continue
+		}
+		if err != nil {
+			t.Fatalf("%s: %v", c.golden, err)
+		}
+		if got := strings.ReplaceAll(strings.Join(found, "\n"), "../", ""); got != c.found {
+			t.Errorf("%s: found\n%s\nwant\n%s", c.golden, got, c.found)
+		}
+		golden := filepath.Join("testdata", "new", c.golden+".yaml")
+		if *update {
+			write(t, golden, read(t, path))
+		}
+		if got := read(t, path); got != read(t, golden) {
+			t.Errorf("%s isn't as in %s:\n%s", path, golden, got)
+		}
+		if _, _, err := c.start.Make(set); err == nil || !strings.Contains(err.Error(), "isn't written over") {
+			t.Errorf("%s a second time: %v", c.golden, err)
+		}
+		if read(t, filepath.Join(c.start.Dir, SchemaFile)) == "" {
+			t.Errorf("%s: no schema", c.golden)
+		}
+		if err := os.RemoveAll(c.start.Dir); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
