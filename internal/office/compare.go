@@ -171,8 +171,7 @@ func (w *Work) compare(out *plan.Output, key string, put func(schedule.Differenc
 		return 0, out.Fault(err)
 	}
 	old := question.Side{Name: path, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
-	now := question.Side{Name: path, Window: &w.Span, Open: func() (io.ReadCloser,
-		error) {
+	now := question.Side{Name: path, Window: &w.Span, Open: func() (io.ReadCloser, error) {
 		return io.NopCloser(bytes.NewReader(b.Bytes())), nil
 	}}
 	if out.Wide() {

@@ -138,8 +138,7 @@ var (
 
 // bounds is a number or two of them, with a unit behind it where one goes.
 func bounds(unit string) kind[schedule.Bounds] {
-	return kind[schedule.Bounds]{words: "a number, or two of them", read: func(v *node) (schedule.Bounds,
-		error) {
+	return kind[schedule.Bounds]{words: "a number, or two of them", read: func(v *node) (schedule.Bounds, error) {
 		return v.doc.bounds(v.val, unit)
 	}}
 }

@@ -54,16 +54,14 @@ type Format struct {
 
 // Formats is the register of formats: each with its writer.
 var Formats = []Format{
-	{Name: "table", People: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink,
-		error) {
+	{Name: "table", People: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
 		return newTable(w, l), nil
 	}},
 	{Name: "csv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.Safe), nil }},
 	{Name: "tsv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.Safe), nil }},
 	{Name: "json", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSON(w)), nil }},
 	{Name: "jsonl", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSONL(w)), nil }},
-	{Name: "md", Titled: true, make: func(w io.Writer, l Look) (rows.Sink,
-		error) {
+	{Name: "md", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
 		return l.marked(NewMarkdown(w, l.over())), nil
 	}},
 	{Name: "html", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return NewHTML(w, l), nil }},

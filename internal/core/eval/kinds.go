@@ -140,8 +140,7 @@ func (c *compiler) wholeByColumn(column *phrase.Name, compile func(*compiler) (w
 // chooser returns a function that takes the calendar's name from a column and
 // gives what was compiled for it; nil where the cell is blank. It is safe for
 // concurrent use.
-func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T, error)) (func(row []Value) (*T,
-	error), error) {
+func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T, error)) (func(row []Value) (*T, error), error) {
 	slot, err := c.slot(column)
 	if err != nil {
 		return nil, err
