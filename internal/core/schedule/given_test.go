@@ -1,0 +1,309 @@
+package schedule
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
+)
+
+var update = flag.Bool("update", false, "write testdata anew; read the difference before it is kept")
+
+// givens are series with all that one can have: their rules by |, milestones, periods, days
+// by hand and what is expected.
+var givens = []struct {
+	name, rules, start, end string
+	milestones, hands       []string // NAME = PHRASE; ID WHAT DAY REASON
+	each, counts            string
+	remind                  string
+	look                    Look
+}{
+	{name: "pay", rules: "monthly on 15, last then roll preceding", start: "previous_nominal, +1 day", end: "nominal",
+		milestones: []string{"sheets = date, -5 working days", "bank = date, -2 working days, at 16:30", "odd = if number = 4 then (date, -1 day) else (date, -400 days)"},
+		hands:      []string{"2027-03/15 date 2027-03-11 the bank moves", "2027-03/last date - nobody is here", "2027-04/15 bank 2027-04-12T11:00 early", "2027-04/last sheets - none", "2027-06/15 date 2027-06-29 beyond its neighbour"},
+		each:       "bank < date; sheets < bank; date is not blank; weekday of date != 'Mon'", counts: "per-month 2; per-year 24; per-quarter 6; gap 11..17", remind: "2 days before; 1 working day before at 09:00; 30 minutes before"},
+	{name: "two-rules", rules: "monthly on last until 2027-03-31|monthly on 10, 20 then roll following", counts: "per-month 1..2"},
+	{name: "fortnight", rules: "fortnightly on fri from 2027-01-08 then roll preceding", counts: "per-year 26..27; gap 14"},
+	{name: "blank", rules: "monthly on 5th fri", milestones: []string{"next = date, next pay", "gone = if date > 2027-06-01 then date else (date, 5th mon of month)"}, counts: "per-month 1"},
+	{name: "numbered", rules: "every 3 months from 2027-01-31 10 times then +2 working days", milestones: []string{"share = date, end of month"}},
+	{name: "lasting", rules: "dates 2027-01-04, 2027-02-01, 2027-05-31 then lasting 2 months", milestones: []string{"timed = date, at 08:15"}, look: Look{Busy: true, Lasting: 45, Location: "Quay"}},
+	{name: "easter", rules: "yearly on easter then roll preceding"},
+	{name: "chosen", rules: "monthly on 1 then (if working day of nominal then nominal else (nominal, +4 days)), roll following"},
+	{name: "by", rules: "monthly on 3 then next pay by bank"},
+	{name: "folded", rules: "weekly on mon until 2027-03-31", milestones: []string{"eve = date, -3 days"}},
+	{name: "same", rules: "monthly on 1, 2 then roll following"},
+}
+
+// givenSeries makes them, each seeing those before it.
+func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
+	t.Helper()
+	cal := workdays.New("isles", workdays.Weekend).WithHolidays(workdays.List{
+		{Date: on("2027-03-26"), Name: "Good Friday", Source: "h.csv:2"}, {Date: on("2027-03-29"), Name: "Lantern Day", Source: "h.csv:3"}, {Date: on("2027-05-03"), Name: "Slip Day"}})
+	cal.Known = civil.Span{First: on("2026-01-01"), Last: on("2027-09-30")}
+	env = eval.Env{Frame: civil.DefaultFrame, Calendar: cal, Today: on("2027-02-10"), Memory: &eval.Memory{}}
+	env.Series = func(name string) (eval.Series, error) {
+		for _, s := range list {
+			if s.Name == name {
+				return s, nil
+			}
+		}
+		return nil, nil
+	}
+	must := func(err error) {
+		if err != nil {
+			t.Helper()
+			t.Fatal(err)
+		}
+	}
+	for _, g := range givens {
+		rules := strings.Split(g.rules, "|")
+		s, err := NewSeries(g.name, strings.ToUpper(g.name), rules[0], env)
+		must(err)
+		if len(rules) > 1 {
+			var all []Ruled
+			for i, text := range rules {
+				one, err := NewSeries(g.name, "", text, env)
+				must(err)
+				span := civil.Span{First: civil.Min, Last: on("2027-04-04")}
+				if i > 0 {
+					span = civil.Span{First: on("2027-04-05"), Last: civil.Max}
+				}
+				all = append(all, Ruled{Rec: one.Rules[0].Rec, Span: span, Text: text})
+			}
+			must(s.SetRules(all))
+		}
+		if g.start+g.end != "" {
+			must(s.SetPeriod(g.start, g.end, env))
+		}
+		for _, m := range g.milestones {
+			name, text, _ := strings.Cut(m, " = ")
+			must(s.AddMilestone(name, text, env))
+		}
+		for i, text := range strings.Split(g.remind, ";") {
+			if text != "" {
+				r, err := ParseReminder(text)
+				must(err)
+				s.Reminders = append(s.Reminders, r)
+			}
+			if i == 0 && len(s.Milestones) > 0 {
+				s.Milestones[0].Owner, s.Milestones[0].Todo, s.Milestones[0].Private = "di", true, true
+				s.Summary, err = s.NewTemplate("{title} {number}: {period_start}..{period_end} {date}")
+				must(err)
+			}
+		}
+		for _, h := range g.hands {
+			f := strings.SplitN(h, " ", 4)
+			hand := Hand{ID: f[0], What: f[1], Reason: ByHand(f[3], "B. Tern", f[2] == "-")}
+			if f[2] != "-" {
+				d, clock, timed := strings.Cut(f[2], "T")
+				if hand.At = eval.Day(on(d)); timed {
+					minutes, _ := civil.ParseClock(clock)
+					hand.At = eval.Value{Kind: eval.Moment, Day: on(d), Minutes: int16(minutes)}
+				}
+			}
+			must(s.SetHand(hand))
+		}
+		if g.each+g.counts != "" {
+			s.Expects = &Expects{Counts: map[string]Bounds{}}
+			at := env
+			at.Names = s.Names()
+			for _, text := range strings.Split(g.each, ";") {
+				if text = strings.TrimSpace(text); text != "" {
+					x, err := eval.CompileExpect(text, at)
+					must(err)
+					s.Expects.Each = append(s.Expects.Each, x)
+				}
+			}
+			for _, text := range strings.Split(g.counts, ";") {
+				if name, text, ok := strings.Cut(strings.TrimSpace(text), " "); ok {
+					b, err := ParseBounds(text)
+					must(err)
+					if name == "gap" {
+						s.Expects.Gap = &b
+					} else {
+						s.Expects.Counts[name] = b
+					}
+				}
+			}
+		}
+		s.Look = g.look
+		list = append(list, s)
+	}
+	return list, env
+}
+
+func on(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
+
+// TestGiven holds all that series give to testdata/given.txt: rows, events with their
+// reminders, reasons, findings, periods, recurrences, walls and differences.
+func TestGiven(t *testing.T) {
+	list, env := givenSeries(t)
+	var b strings.Builder
+	put := func(format string, args ...any) {
+		fmt.Fprintln(&b, strings.TrimRight(fmt.Sprintf(format, args...), " "))
+	}
+	table := func(lines Lines) {
+		for cells, err := range lines {
+			var texts []string
+			for _, c := range cells {
+				texts = append(texts, c.String())
+			}
+			if put("  %s", strings.Join(texts, ",")); err != nil {
+				put("  %v", err)
+			}
+		}
+	}
+	window := civil.Span{First: on("2027-01-10"), Last: on("2027-06-20")}
+	plan := func(*Series) string { return "plan" }
+	for _, s := range list {
+		put("= %s: endless %v, names %v", s.Name, s.Endless(), s.Names()[len(BaseNames):])
+		sum, err := Summarise(s, window, env.Today)
+		put("  summary %v %v blank %d provisional %d", sum.Cells(), err, sum.Blank, sum.Provisional)
+		years, err := s.CountYears(civil.Span{First: on("2026-01-01"), Last: on("2028-12-31")})
+		put("  years %v %v", years, err)
+		columns, lines := Wide(s, window)
+		put("  %s", strings.Join(columns, ","))
+		table(lines)
+		entries, cut, err := Entries([]*Series{s}, window)
+		whole, _ := Whole([]*Series{s}, window)
+		put("  %d entries, %d cut, %d whole %v", len(entries), cut, len(whole), err)
+		for _, e := range entries {
+			v := e.Event("plan")
+			put("  %s %s %q %q owner %q todo %v private %v tentative %v alarms %v %+v", v.At, v.UID, v.Summary, v.Description, v.Owner, v.Todo, v.Private, v.Tentative, v.Alarms(), v.Look)
+		}
+		found, err := s.Check(civil.Span{First: window.First, Last: on("2027-11-30")})
+		for _, f := range found {
+			put("  finding note %v wanted %v %s %s %s", f.Note, f.Wanted, f.Key, f.At, f.Text)
+		}
+		if err != nil {
+			put("  %v", err)
+		}
+		for p := range s.NumberedPeriods(civil.Span{First: window.First, Last: on("2027-03-20")}) {
+			put("  period %v", p)
+		}
+		for d := on("2027-03-10"); d < on("2027-04-16"); d++ {
+			told, ids, err := s.Why(d, env.Calendar)
+			if len(ids) == 0 || err != nil {
+				continue
+			}
+			put("  why %s %v", d, ids)
+			for _, x := range told {
+				put("    %s | %s | %s | %s", x.What, x.Step, x.Day, x.Why)
+			}
+		}
+		if folded, err := Folded(entries, plan, func(e Entry) Event { return e.Event("plan") }); err != nil {
+			put("  not folded: %v", err)
+		} else {
+			for _, e := range folded {
+				if r := e.Recurring; r != nil {
+					put("  folded %s %s %v until %s except %v extra %v, %d dates", e.UID, e.At, r.Rule, r.Until, r.Except, r.Extra, len(r.Dates))
+				}
+			}
+		}
+		elsewhere := Elsewhere([]*Series{s}, window, false, plan)
+		around, _, _ := Entries([]*Series{s}, window.Widen(60, 60))
+		n := 0
+		for _, e := range around {
+			if _, ok := elsewhere(e.Event("plan").UID); ok {
+				n++
+			}
+		}
+		put("  elsewhere %d of %d; after 2027-03-15 %v, before %v, count %d, blanks %d", n, len(around), first(s.After(on("2027-03-15"), false)), first(s.Before(on("2027-03-15"), true)), s.Count(on("2027-01-31"), on("2027-05-15")), s.Blanks(window))
+		for _, h := range s.Hands() {
+			put("  hand %s %s %s %q", h.What, h.ID, h.At, h.Reason)
+		}
+	}
+	agenda := AgendaOf(list, "Atlantic/Faroe")
+	put("= agenda %v, order and merge", agenda.Columns())
+	var events []Event
+	entries, _, _ := Entries(list, civil.Span{First: on("2027-03-01"), Last: on("2027-03-31")})
+	for _, e := range entries {
+		events = append(events, e.Event("plan"))
+	}
+	SortEvents(events, []string{"two-rules", "pay", "blank"}, func(d civil.Date) int64 { return int64(d) * 86400 })
+	table(agenda.Lines(events, "Atlantic/Faroe"))
+	for d, err := range Merge(list, civil.Span{First: on("2027-03-01"), Last: on("2027-03-31")}) {
+		put("  %s %s %v", d.To, d.Series.Name, err)
+	}
+	for e, err := range MergeOccurrences(list[:4], civil.Span{First: on("2027-04-01"), Last: on("2027-04-30")}) {
+		put("  %s %s %v", e.At, e.Series.Name, err)
+	}
+	met, err := Meetings([]Column{{list[0], "date"}, {list[1], "date"}, {list[2], "date"}, {list[0], "sheets"}}, window)
+	for _, f := range met {
+		put("  met %s %s %s %v", f.About, f.At, f.Text, err)
+	}
+	wall, err := NewWall(list, civil.Span{First: on("2027-02-20"), Last: on("2027-04-10")}, true, civil.DefaultFrame, env.Calendar)
+	if err != nil {
+		t.Fatal(err)
+	}
+	put("= wall %v %v", wall.Span(), wall.Series)
+	for _, m := range wall.Months {
+		for _, w := range wall.Weeks(m) {
+			put("  week %d of %s", wall.Week(w), w)
+		}
+	}
+	for d := wall.Span().First; d <= wall.Span().Last; d++ {
+		closed, name := wall.Closed(d)
+		if marks := wall.Marks(d); len(marks) > 0 || closed && name != "" {
+			put("  %s %v %q %+v", d, closed, name, marks)
+		}
+	}
+	for _, s := range wall.Shut {
+		put("  shut %s %s", s.Name, s.DaysText())
+	}
+	put("  several %v", wall.Several())
+	for _, days := range []string{"2027-01-01", "2027-01-01 2027-01-02", "2027-01-01 2027-01-02 2027-01-03 2027-01-05 2027-01-07 2027-01-08"} {
+		var s WallShut
+		for _, d := range strings.Fields(days) {
+			s.Days = append(s.Days, on(d))
+		}
+		put("  days %s", s.DaysText())
+	}
+	later := slices.Clone(events)
+	later[0].At.Day++
+	later[1].Summary = "another"
+	later[2].At = eval.Value{Kind: eval.Moment, Day: later[2].At.Day, Minutes: 600}
+	later = append(later[:4], later[5:]...)
+	diff, tally := Differences(events, later, func(Event) bool { return true })
+	for _, d := range diff {
+		put("  %v", d.Cells())
+	}
+	put("  %s; %s; %s; %v", tally, tally.Words(), Occurrences(diff), tally.Differ())
+	for _, text := range []string{"30 minutes", "2 hours", "24 hours", "25 hours", "1 day", "0 minutes", "1440 minutes", "1 hour", "1 minute"} {
+		n, err := ParseLasting(text)
+		put("  lasting %s: %d %v", text, n, err != nil)
+	}
+	for _, text := range []string{"3", "1..2", "2..1", "x", "..2", "-1"} {
+		n, err := ParseBounds(text)
+		put("  bounds %s: %v %v", text, n, err != nil)
+	}
+	for _, text := range []string{"teal", "Teal", "teel"} {
+		n, err := ParseColor(text)
+		put("  color %s: %v %v", text, n, err)
+	}
+	path := filepath.Join("testdata", "given.txt")
+	if *update {
+		if err := os.WriteFile(path, []byte(b.String()), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	is, was := strings.Split(b.String(), "\n"), strings.Split(string(data), "\n")
+	for i := range max(len(is), len(was)) {
+		if i >= len(is) || i >= len(was) || is[i] != was[i] {
+			t.Fatalf("line %d:\n%s\nwant\n%s", i+1, strings.Join(is[min(i, len(is)):min(i+1, len(is))], ""), strings.Join(was[min(i, len(was)):min(i+1, len(was))], ""))
+		}
+	}
+}
+
+func first(d civil.Date, ok bool) string { return fmt.Sprint(d, " ", ok) }
