@@ -18,10 +18,10 @@ import (
 	"yoyaku/calendars"
 
 	_ "yoyaku/internal/cli" // a change of the program is one of what these tests look at
+	"yoyaku/internal/golden"
 )
 
 var (
-	update  = flag.Bool("update", false, "write the golden files anew; read them before they are kept")
 	program string
 	build   = []string{"build", "-ldflags", "-s -w"}
 )
@@ -104,30 +104,18 @@ func write(t *testing.T, path, text string) {
 	}
 }
 
-func golden(t *testing.T, name, got string) {
+func held(t *testing.T, name, got string) {
 	t.Helper()
-	path := filepath.Join("testdata", name)
-	if *update {
-		write(t, path, got)
-	}
-	want, got := strings.Split(read(t, path), "\n"), got
-	for i, line := range strings.Split(got, "\n") {
-		if i >= len(want) || line != want[i] {
-			t.Fatalf("%s, line %d:\n%s\nwant\n%s", name, i+1, line, want[min(i, len(want)-1)])
-		}
-	}
-	if n := strings.Count(got, "\n"); n != len(want)-1 {
-		t.Fatalf("%s: %d lines, want %d", name, n, len(want)-1)
-	}
+	golden.Hold(t, filepath.Join("testdata", name), got)
 }
 
 func TestDemo(t *testing.T) {
 	dir := demo(t)
 	for _, name := range []string{"crew-pay.csv", "agenda.csv", "skerry.ics"} {
-		golden(t, name, read(t, filepath.Join(dir, name)))
+		held(t, name, read(t, filepath.Join(dir, name)))
 	}
 	out, errs, code := yoyaku(t, dir, "run", "--as", "table")
-	golden(t, "run.txt", out)
+	held(t, "run.txt", out)
 	if strings.Count(errs, "unchanged") != 11 || code != 0 {
 		t.Errorf("the second run: %d\n%s", code, errs)
 	}
@@ -199,7 +187,7 @@ func TestCommands(t *testing.T) {
 		if code != 0 {
 			t.Fatalf("%s: %d %s", c.name, code, errs)
 		}
-		golden(t, c.name, out)
+		held(t, c.name, out)
 		if strings.HasSuffix(c.name, ".ics") {
 			if _, err := strictRead(out); err != nil {
 				t.Errorf("%s: %v", c.name, err)
@@ -364,12 +352,7 @@ func TestExamples(t *testing.T) {
 		t.Errorf("only %d jobs", n)
 	}
 	page := "# Jobs of the trade\n\n```\n" + texts["help jobs"] + "```\n"
-	if *update {
-		write(t, "../../docs/jobs.md", page)
-	}
-	if read(t, "../../docs/jobs.md") != page {
-		t.Error("docs/jobs.md isn't what `yoyaku help jobs` says (make golden)")
-	}
+	golden.Hold(t, "../../docs/jobs.md", page)
 	docs, _ := filepath.Glob("../../docs/*.md")
 	for _, name := range append(docs, "../../README.md") {
 		texts[name] = read(t, name)

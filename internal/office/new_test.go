@@ -1,7 +1,6 @@
 package office
 
 import (
-	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -9,10 +8,9 @@ import (
 	"testing"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/golden"
 	"yoyaku/internal/plan"
 )
-
-var update = flag.Bool("update", false, "write testdata anew; read the difference before it is kept")
 
 // TestNew holds new plans to what a clerk should find in them: how each table is to be
 // read, what names its rows, what to look at.
@@ -76,13 +74,7 @@ func TestNew(t *testing.T) {
 		if got := strings.ReplaceAll(strings.Join(found, "\n"), "../", ""); got != c.found {
 			t.Errorf("%s: found\n%s\nwant\n%s", c.golden, got, c.found)
 		}
-		golden := filepath.Join("testdata", "new", c.golden+".yaml")
-		if *update {
-			write(t, golden, read(t, path))
-		}
-		if got := read(t, path); got != read(t, golden) {
-			t.Errorf("%s isn't as in %s:\n%s", path, golden, got)
-		}
+		golden.Hold(t, filepath.Join("testdata", "new", c.golden+".yaml"), read(t, path))
 		if _, _, err := c.start.Make(set); err == nil || !strings.Contains(err.Error(), "isn't written over") {
 			t.Errorf("%s a second time: %v", c.golden, err)
 		}

@@ -1,17 +1,15 @@
 package plan
 
 import (
-	"bytes"
 	"encoding/json"
-	"flag"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
-)
 
-var update = flag.Bool("update", false, "write testdata anew; see what changed before it is kept")
+	"yoyaku/internal/golden"
+)
 
 // structure is a schema without what it says to people.
 func structure(v any) any {
@@ -48,16 +46,7 @@ func TestSchemaStructure(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		path := "testdata/" + of + ".json"
-		if *update {
-			if err := os.WriteFile(path, append(got, '\n'), 0o644); err != nil {
-				t.Fatal(err)
-			}
-		}
-		want, err := os.ReadFile(path)
-		if err != nil || !bytes.Equal(append(got, '\n'), want) {
-			t.Errorf("the schema of a %s has another structure than %s (%v)", of, path, err)
-		}
+		golden.Hold(t, "testdata/"+of+".json", string(got)+"\n")
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/golden"
 	"yoyaku/internal/tabular"
 )
 
@@ -217,19 +218,5 @@ func TestValues(t *testing.T) {
 		fmt.Fprintln(&b, "count by", filepath.Base(name), p.Env.CalendarColumn, p.Env.Calendar != nil, err, p.Env.Frame)
 	}
 	got := strings.ReplaceAll(filepath.ToSlash(b.String()), filepath.ToSlash(dir), "")
-	if *update {
-		if err := os.WriteFile("testdata/values.txt", []byte(got), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-	want, err := os.ReadFile("testdata/values.txt")
-	if err != nil {
-		t.Fatal(err)
-	}
-	is, was := strings.Split(got, "\n"), strings.Split(string(want), "\n")
-	for i := range max(len(is), len(was)) {
-		if i >= len(is) || i >= len(was) || is[i] != was[i] {
-			t.Fatalf("line %d:\n%s\nwant\n%s", i+1, strings.Join(is[min(i, len(is)):min(i+1, len(is))], ""), strings.Join(was[min(i, len(was)):min(i+1, len(was))], ""))
-		}
-	}
+	golden.Hold(t, "testdata/values.txt", got)
 }

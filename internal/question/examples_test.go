@@ -2,7 +2,6 @@ package question_test
 
 import (
 	"bytes"
-	"flag"
 	"fmt"
 	"io"
 	"io/fs"
@@ -12,12 +11,11 @@ import (
 	"testing"
 
 	"yoyaku/demo"
+	"yoyaku/internal/golden"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
-
-var update = flag.Bool("update", false, "write testdata anew; read the difference before it is kept")
 
 // words splits a command line as a shell does, as far as examples need it.
 func words(line string) (list []string) {
@@ -161,23 +159,7 @@ func TestExamples(t *testing.T) {
 			}
 			fmt.Fprintf(&got, "$ %s\n%s\n", line, example(t, line))
 		}
-		golden := filepath.Join(here, q.Name+".txt")
-		if *update {
-			if err := os.WriteFile(golden, []byte(got.String()), 0o644); err != nil {
-				t.Fatal(err)
-			}
-		}
-		want, err := os.ReadFile(golden)
-		if err != nil {
-			t.Fatal(err)
-		}
-		is, was := strings.Split(got.String(), "\n"), strings.Split(string(want), "\n")
-		for i := range max(len(is), len(was)) {
-			if i >= len(is) || i >= len(was) || is[i] != was[i] {
-				t.Errorf("%s, line %d:\n%s\nwant\n%s", golden, i+1, strings.Join(is[min(i, len(is)):min(i+1, len(is))], ""), strings.Join(was[min(i, len(was)):min(i+1, len(was))], ""))
-				break
-			}
-		}
+		golden.Hold(t, filepath.Join(here, q.Name+".txt"), got.String())
 	}
 }
 

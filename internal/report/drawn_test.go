@@ -1,9 +1,7 @@
 package report
 
 import (
-	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 
@@ -13,9 +11,8 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata anew; look at the difference before it is kept")
 
 // officeWall is a wall of three series and a closed week.
 func officeWall(t *testing.T, span string) *schedule.Wall {
@@ -126,23 +123,5 @@ func TestDrawn(t *testing.T) {
 		}
 		put("caret", func(b *strings.Builder) error { b.WriteString(Caret(f)); return nil })
 	}
-	path := "testdata/drawn.txt"
-	if *update {
-		if err := os.WriteFile(path, []byte(got.String()), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-	want, err := os.ReadFile(path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	is, was := strings.Split(got.String(), "\n"), strings.Split(string(want), "\n")
-	for i := range min(len(is), len(was)) {
-		if is[i] != was[i] {
-			t.Fatalf("line %d:\n%s\nwant\n%s", i+1, is[i], was[i])
-		}
-	}
-	if len(is) != len(was) {
-		t.Errorf("%d lines, want %d", len(is), len(was))
-	}
+	golden.Hold(t, "testdata/drawn.txt", got.String())
 }

@@ -1,10 +1,7 @@
 package schedule
 
 import (
-	"flag"
 	"fmt"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -12,9 +9,8 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata anew; read the difference before it is kept")
 
 // givens are series with all that one can have: their rules by |, milestones, periods, days
 // by hand and what is expected.
@@ -288,22 +284,7 @@ func TestGiven(t *testing.T) {
 		n, err := ParseColor(text)
 		put("  color %s: %v %v", text, n, err)
 	}
-	path := filepath.Join("testdata", "given.txt")
-	if *update {
-		if err := os.WriteFile(path, []byte(b.String()), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-	data, err := os.ReadFile(path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	is, was := strings.Split(b.String(), "\n"), strings.Split(string(data), "\n")
-	for i := range max(len(is), len(was)) {
-		if i >= len(is) || i >= len(was) || is[i] != was[i] {
-			t.Fatalf("line %d:\n%s\nwant\n%s", i+1, strings.Join(is[min(i, len(is)):min(i+1, len(is))], ""), strings.Join(was[min(i, len(was)):min(i+1, len(was))], ""))
-		}
-	}
+	golden.Hold(t, "testdata/given.txt", b.String())
 }
 
 func first(d civil.Date, ok bool) string { return fmt.Sprint(d, " ", ok) }

@@ -1,0 +1,38 @@
+// Package golden holds what tests see to what was read once and kept.
+package golden
+
+import (
+	"flag"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+var update = flag.Bool("update", false, "write testdata anew; read the difference before it is kept")
+
+// Hold fails where a text isn't that of a file, at the first line that differs; with -update
+// it writes the file.
+func Hold(t *testing.T, path, text string) {
+	t.Helper()
+	if *update {
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		return
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	is, was := strings.Split(text, "\n"), strings.Split(string(data), "\n")
+	for i := range max(len(is), len(was)) {
+		if i >= len(is) || i >= len(was) || is[i] != was[i] {
+			t.Fatalf("%s, line %d:\n%s\nwant\n%s", path, i+1, strings.Join(is[min(i, len(is)):min(i+1, len(is))], ""),
+				strings.Join(was[min(i, len(was)):min(i+1, len(was))], ""))
+		}
+	}
+}
