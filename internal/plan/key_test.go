@@ -42,7 +42,7 @@ func TestSchemaStructure(t *testing.T) {
 		if err := json.Unmarshal(data, &v); err != nil {
 			t.Fatal(err)
 		}
-		got, err := json.Marshal(structure(v))
+		got, err := json.MarshalIndent(structure(v), "", " ")
 		if err != nil {
 			t.Fatal(err)
 		}

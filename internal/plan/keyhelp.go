@@ -14,6 +14,7 @@ import (
 type keyAt struct {
 	Key
 	path []string
+	also []keyAt // the same key in other places
 }
 
 // Help is the page on the keys of `plan` or `calendar` files that words name by the end of
@@ -40,7 +41,7 @@ func Help(of string, words ...string) (string, error) {
 			continue
 		}
 		if last := len(found) - 1; last >= 0 && found[last].Help == k.Help { // a pattern's, and the series' own
-			found[last] = k
+			found[last].also = append(found[last].also, k)
 		} else {
 			found = append(found, k)
 		}
@@ -65,7 +66,7 @@ func Help(of string, words ...string) (string, error) {
 func (g *group) keysIn(path []string) (list []keyAt) {
 	for _, k := range g.keys {
 		at := append(slices.Clone(path), k.Name)
-		list = append(list, keyAt{k, at})
+		list = append(list, keyAt{Key: k, path: at})
 		if in, names := k.group(); in != nil {
 			if names != nil {
 				at = append(at, free)
@@ -98,8 +99,10 @@ func (k *Key) group() (g *group, n *names) {
 
 // page tells all of a key.
 func (k keyAt) page(b *strings.Builder) {
-	fmt.Fprintf(b, "%s%s\n  %s.\n  Takes %s.\n", strings.Join(k.path, "."), k.mustBe(),
-		strings.ToUpper(k.Help[:1])+k.Help[1:], k.Takes.words)
+	for _, at := range append([]keyAt{k}, k.also...) {
+		fmt.Fprintf(b, "%s%s\n", strings.Join(at.path, "."), at.mustBe())
+	}
+	fmt.Fprintf(b, "  %s.\n  Takes %s.\n", strings.ToUpper(k.Help[:1])+k.Help[1:], k.Takes.words)
 	if k.Takes.oneOf != nil && k.Takes.oneOf[0] != "yes" {
 		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Takes.oneOf, ", "))
 	}
