@@ -92,7 +92,7 @@ func example(t *testing.T, line string) string {
 		for _, o := range all {
 			if o.Name == name {
 				if err := o.Set(value); err != nil {
-					t.Fatalf("%s: %v", line, err)
+					return fmt.Sprintln(">", err)
 				}
 			}
 		}
@@ -103,7 +103,7 @@ func example(t *testing.T, line string) string {
 	}
 	if calendar != "" {
 		if err := p.CountBy(calendar); err != nil {
-			t.Fatal(err)
+			return fmt.Sprintln(">", err)
 		}
 	}
 	job.Named = calendar
@@ -112,6 +112,7 @@ func example(t *testing.T, line string) string {
 	place.Stdin, place.Flags = strings.NewReader(""), true
 	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, "> "+format+"\n", args...) }
 	place.Warn = place.Note
+	place.Ledger = kept{}
 	place.Create = func(_, path string) (io.Writer, error) { return io.Discard, nil }
 	job.Place = &place
 	f, _ := report.Find(format)
@@ -146,67 +147,28 @@ func TestExamples(t *testing.T) {
 	if err == nil {
 		err = os.CopyFS(dir, files)
 	}
+	if err == nil {
+		err = os.CopyFS(dir, os.DirFS("testdata/messy"))
+	}
 	if err != nil {
 		t.Fatal(err)
 	}
+	text, err := os.ReadFile("testdata/more.lines") // beside the examples that people see
+	if err != nil {
+		t.Fatal(err)
+	}
+	more := strings.Split(string(text), "\n")
 	t.Chdir(dir)
 	for _, q := range question.All() {
 		var got strings.Builder
 		lines := strings.Split(strings.ReplaceAll(q.Examples, "\\\n", ""), "\n")
-		for _, line := range append(lines, more[q.Name]...) {
-			if line = strings.TrimSpace(line); !strings.HasPrefix(line, "yoyaku "+q.Name+" ") || strings.Contains(line, " | ") || strings.Contains(line, "--follows") {
+		for _, line := range append(lines, more...) {
+			if line = strings.TrimSpace(line); !strings.HasPrefix(line, "yoyaku "+q.Name+" ") ||
+				strings.Contains(line, " | ") || strings.Contains(line, "--follows") {
 				continue
 			}
 			fmt.Fprintf(&got, "$ %s\n%s\n", line, example(t, line))
 		}
 		golden.Hold(t, filepath.Join(here, q.Name+".txt"), got.String())
 	}
-}
-
-// more are command lines beside the examples that people see.
-var more = map[string][]string{
-	"dates": {
-		`yoyaku dates crew-pay fuel-duty --window 2027-03..2027-04`,
-		`yoyaku dates "monthly on 2nd tue" "quarterly on last" --count 5 --columns rule,date`,
-		`yoyaku dates "monthly on last" --window 2027-Q1 --as ics --remind "2 days before" --todo --title "Month end"`,
-		`yoyaku dates "fortnightly on fri from 2027-01-01 then roll preceding" --window 2027..2030 --counts year`,
-		`yoyaku dates "dates 2027-01-04, 2027-02-01" --add "wait = days from previous_date to date" --add "next = next_nominal"`,
-	},
-	"due": {
-		`yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --within "2 years" --bands 30,90,365 --as-of 2027-01-10`,
-		`yoyaku due crew.csv --date birthday=born --date service=joined --yearly --window 2027-12..2028-03`,
-		`yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --upcoming --as-of 2027-06-01 --calendar isles --sort -date`,
-	},
-	"spread": {
-		`yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present --open-through 2027-09-30 --working`,
-		`yoyaku spread absences.csv --start first --end last --by month --open-words present --window 2027-05..2027-07 --columns person,period,days,working_days`,
-		`yoyaku spread crew-contracts.csv --dates "every 3 months back from (start, lasting term months) from start" --where "contract in ('C-101', 'C-107')"`,
-	},
-	"match": {
-		`yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since --end until --open-words present --as-of 2027-09-06`,
-		`yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since --end until --open-words present --several all --take master`,
-	},
-	"tally": {
-		`yoyaku tally crew-contracts.csv --rows unit --cols "year of (start, lasting term months)"`,
-		`yoyaku tally crew-contracts.csv --rows unit --sum term --sort -term`,
-		`yoyaku tally crew-contracts.csv --rows "year of start" --cols unit --where "term > 6"`,
-	},
-	"grid": {
-		`yoyaku grid absences.csv --name person --start first --end last --window 2027-06 --open-words present`,
-		`yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" --window 2027-06 --mark "if trainer starts with 'Runa' then 'R'"`,
-		`yoyaku grid absences.csv --name person --start first --end last --window 2027-06 --open-words present --as table`,
-	},
-	"read": {
-		`yoyaku read harbour-office.ics --window 2027-03 --zone America/New_York --cancelled`,
-		`yoyaku read harbour-office.ics --window 2027-03..2027-05 --columns start,end,weekday,summary,instance,sequence,line`,
-	},
-	"periods": {
-		`yoyaku periods 2027 --by quarter --count crew-pay --columns period,crew_pay`,
-		`yoyaku periods 2027-06..2027-08 --by crew-pay`, `yoyaku periods 2027 --by fiscal-quarter --fiscal-start apr`,
-	},
-	"holidays": {`yoyaku holidays`, `yoyaku holidays england-wales --window 2027..2028`, `yoyaku holidays isles --window 2029`},
-	"why":      {`yoyaku why crew-pay 2027-03-15`, `yoyaku why crew-contracts C-103 notice`, `yoyaku why "date, -2 working days" --base 2027-05-04`, `yoyaku why slipway-survey 2028-05-03`, `yoyaku why "monthly on 15, last then roll preceding"`},
-	"wall":     {`yoyaku wall --window 2027-05`, `yoyaku wall crew-pay fuel-duty --milestones --window 2027-03..2027-04 --as html --paper letter`},
-	"value":    {`yoyaku value "2027-02-28, +1 month"`, `yoyaku value "working days from 2027-01-01 to 2027-02-01" --calendar isles`},
-	"derive":   {`yoyaku derive crew-contracts.csv --add "ends = start, lasting term months" --add "notice = ends, -90 days, roll preceding" --reasons --columns contract,ends,notice,notice_reason`, `yoyaku derive courses.csv --add "last = start, lasting days working days" --as ics --event-day last --event-text "{course} ends ({trainer})" --key course`},
 }
