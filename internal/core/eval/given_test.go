@@ -107,6 +107,9 @@ func TestGiven(t *testing.T) {
 				continue
 			}
 			kind, known := p.KindOf()
+			if ch := p.Chain(); ch != nil {
+				put("  reaches %d back, %d forth, may be blank %v", ch.Back, ch.Forth, ch.MayBlank)
+			}
 			put("  kind %d %v, may lack %v, from %d, dates %v numbers %v", kind, known, p.MayLack(), len(p.Sources()), dates, numbers)
 			for _, texts := range givenRows {
 				var trace []eval.Move
@@ -114,6 +117,18 @@ func TestGiven(t *testing.T) {
 				err := p.Into(givenCells(texts), &trace, &v)
 				put("    %d %s | %s | %v", v.Kind, v, eval.Reasons(trace), err)
 			}
+		}
+	}
+	times := []eval.Value{{Kind: eval.Moment, Day: 740000, Minutes: 540}, {Kind: eval.Moment, Day: 740000, Minutes: 540, Text: "Far/East", Num: 1000}, {Kind: eval.Moment, Day: 739999, Minutes: 600, Text: "Far/West", Num: 2000}, eval.Day(740000), eval.Day(740001)}
+	for _, x := range times {
+		for _, y := range times {
+			put("%s %s against %s %s: %d", x, x.Text, y, y.Text, eval.CompareTimes(x, y))
+		}
+	}
+	for _, f := range []eval.Form{eval.NoForm, eval.TextForm, eval.Plain, eval.Decimals(1), eval.Decimals(4), eval.FirstForm} {
+		for _, v := range []eval.Value{eval.Typed("09:15", 0.385, f), eval.Typed("1200.5", 1200.5, f), {Kind: eval.Number, Num: 7, Form: f}} {
+			n, ok := v.Typed()
+			put("form %d of %s: %v %v, %v, %d", f, v, n, ok, v.IsNumber(), f.Places())
 		}
 	}
 	golden.Hold(t, "testdata/given.txt", b.String())

@@ -247,8 +247,8 @@ func TestResults(t *testing.T) {
 			check(t, tally.Add(cell([]string{"Tue", "mon"}[i]), cell([]string{"", "over 30"}[i]), n))
 		}
 		check(t, tally.Add(cell("tue"), cell("1 to 30"), eval.Int(1)))
-		out, head, write := &sink{}, []string(nil), func(_, _ rows.Put) error { return nil }
-		head, write = tally.Table()
+		out := &sink{}
+		head, write := tally.Table()
 		check(t, out.Header(head))
 		check(t, write(func(cells []eval.Value) error {
 			fmt.Fprint(out, " form ", cells[len(cells)-1].Form)
