@@ -8,11 +8,13 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"runtime"
 	"strings"
 	"sync/atomic"
 	"testing"
+	"time"
 )
 
 func write(t *testing.T, path, text string) {
@@ -181,6 +183,12 @@ func TestLinks(t *testing.T) {
 		if info, err := os.Lstat("link.csv"); err != nil || info.Mode()&fs.ModeSymlink == 0 || read(t, "real.csv") != "x" {
 			t.Errorf("the link was replaced: %v", err)
 		}
+	}
+	if err := errors.Join(os.Symlink("later.csv", "out/first.csv"), os.Symlink("out/first.csv", "second.csv")); err != nil {
+		t.Fatal(err)
+	}
+	if got, want := target("second.csv"), filepath.Join(dir, "out", "later.csv"); got != want {
+		t.Errorf("a link to a link to what isn't there leads to %s, want %s", got, want)
 	}
 	for path, inside := range map[string]bool{"out/a.csv": true, "out/new/deep/a.csv": true, "out/away/a.csv": false, "out/away/new/a.csv": false, "other/a.csv": false} {
 		if err := Inside("out", path); (err == nil) != inside {
@@ -405,5 +413,54 @@ func TestOldOutputs(t *testing.T) {
 	var room *NoRoomError
 	if s.Drop(); !errors.As(err, &room) || !strings.Contains(err.Error(), "set TMPDIR") && !strings.Contains(err.Error(), "set TMP ") {
 		t.Errorf("no folder for temporary files: %v", err)
+	}
+}
+
+// An interrupt takes out all that is half-written, of every kind, and lets nothing more be
+// written. It ends a program, so another one is interrupted.
+func TestInterrupted(t *testing.T) {
+	if dir := os.Getenv("YOYAKU_TEST_INTERRUPT"); dir != "" {
+		t.Chdir(dir)
+		var stage Stage
+		w, err := stage.Create("staged.csv")
+		f, err2 := os.Create("direct.csv")
+		spool := NewSpool(f, nil)
+		large := NewSpool(io.Discard, nil)
+		_, err3 := large.Write(make([]byte, spoolMemory+1))
+		temp, err4 := TempDir()
+		if err = errors.Join(err, err2, err3, err4); err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprint(w, "half")
+		fmt.Fprint(spool, "half")
+		write(t, filepath.Join(temp, "x"), "half")
+		Interrupted()
+		go func() { // it may wait for good
+			_ = stage.Commit()
+			fmt.Fprint(spool, "more")
+		}()
+		time.Sleep(50 * time.Millisecond)
+		return
+	}
+	dir := t.TempDir()
+	write(t, filepath.Join(dir, "old.csv"), "old")
+	if err := os.Mkdir(filepath.Join(dir, "tmp"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	c := exec.Command(os.Args[0], "-test.run=^TestInterrupted$")
+	c.Env = append(os.Environ(), "YOYAKU_TEST_INTERRUPT="+dir, "TMPDIR="+filepath.Join(dir, "tmp"))
+	if out, err := c.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	var left []string
+	_ = filepath.WalkDir(dir, func(path string, e fs.DirEntry, err error) error {
+		if !e.IsDir() {
+			data, _ := os.ReadFile(path)
+			left = append(left, filepath.Base(path)+"="+string(data))
+		}
+		return nil
+	})
+	if got := strings.Join(left, " "); got != "direct.csv= old.csv=old" && got != "old.csv=old" {
+		t.Errorf("an interrupt leaves %s", got)
 	}
 }

@@ -30,7 +30,7 @@ func TestGiven(t *testing.T) {
 		"quarterly on 15 of month 2, last", "half-yearly on day 10, 1st mon", "quarterly on 13th fri, 14th fri", "yearly on 29 feb", "yearly on easter, orthodox easter", "yearly on mon of week 53", "yearly on day 366, day 100",
 		"yearly on last fri of nov, 3rd working day of jan", "yearly from 2024-02-29", "fiscal-monthly on 5th working day", "fiscal-quarterly on last", "fiscal-yearly on day 45",
 		"monthly on 29 leaving out closed days", "weekly on wed from 2027-01-01 leaving out 2027-02-01..2027-03-15, 2027-04-07 plus 2027-02-02, 2027-04-08 until 2027-06-30",
-		"dates 2027-03-01, 2027-01-05, 2027-03-01", "monthly on 1 from 2027-02-01 until 2027-02-01", "monthly on 30 in feb-mar",
+		"dates 2027-03-01, 2027-01-05, 2027-03-01", "monthly on 1 from 2027-02-01 until 2027-02-01", "monthly on 30 in feb-mar", "monthly on 20 from 2027-03-10 plus 2027-01-05, 2027-02-06", "every 2 weeks back from 2027-04-01", "every 3 months from 2027-03-15 4 times leaving out 2027-06-15", "every 4 days from 2027-02-28 until 2027-03-20",
 	} {
 		rec, err := eval.CompileRule(text, env)
 		if err != nil {
@@ -66,7 +66,7 @@ func TestGiven(t *testing.T) {
 		"FREQ=MINUTELY;INTERVAL=90;BYHOUR=9,10", "FREQ=SECONDLY;INTERVAL=40000;COUNT=5", "FREQ=DAILY;BYHOUR=9,17;BYMINUTE=30;BYSECOND=0,30;BYSETPOS=2,-1", "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-2", "FREQ=WEEKLY;INTERVAL=2;BYHOUR=23",
 		"FREQ=MONTHLY;BYMONTHDAY=13;BYDAY=FR", "FREQ=YEARLY;BYMONTH=1,3;BYDAY=2SU", "FREQ=DAILY;UNTIL=20270110T120000Z", "FREQ=DAILY;BYMONTHDAY=1,-1;BYMONTH=2",
 		"", "FREQ=NEVER", "INTERVAL=2", "FREQ=DAILY;COUNT=0", "FREQ=DAILY;COUNT=2;UNTIL=20270101", "FREQ=DAILY;BYDAY=XX", "FREQ=DAILY;BYMONTHDAY=32", "FREQ=DAILY;FREQ=DAILY", "FREQ=WEEKLY;BYMONTHDAY=1", "FREQ=DAILY;BYDAY=1MO",
-		"FREQ=DAILY;WHAT=1", "FREQ=YEARLY;BYYEARDAY=0", "FREQ=DAILY;BYHOUR=24", "FREQ=DAILY;BYSETPOS=1", "FREQ=DAILY;UNTIL=2027", "FREQ=YEARLY;BYWEEKNO=54", "FREQ=MONTHLY;BYWEEKNO=5", "FREQ=DAILY;INTERVAL=x", "FREQ=DAILY;SKIP=FORWARD", "FREQ=DAILY;",
+		"FREQ=DAILY;WHAT=1", "FREQ=YEARLY;BYYEARDAY=0", "FREQ=DAILY;BYHOUR=24", "FREQ=DAILY;BYSETPOS=1", "FREQ=DAILY;UNTIL=2027", "FREQ=YEARLY;BYWEEKNO=54", "FREQ=MONTHLY;BYWEEKNO=5", "FREQ=DAILY;INTERVAL=x", "FREQ=DAILY;SKIP=FORWARD", "FREQ=DAILY;", "FREQ", "FREQ=DAILY;COUNT", "FREQ=MONTHLY;BYMONTHDAY=0", "FREQ=YEARLY;BYYEARDAY=367", "FREQ=YEARLY;BYWEEKNO=0", "FREQ=YEARLY;BYWEEKNO=-54", "FREQ=YEARLY;BYMONTH=0", "FREQ=YEARLY;BYMONTH=13", "FREQ=DAILY;BYMINUTE=60", "FREQ=DAILY;BYSECOND=61", "FREQ=MONTHLY;BYDAY=6FR", "FREQ=YEARLY;BYDAY=54MO", "FREQ=YEARLY;BYWEEKNO=-1;BYDAY=SU", "FREQ=MONTHLY;BYDAY=5FR,-5MO", "FREQ=YEARLY;BYMONTHDAY=-31,1", "FREQ=DAILY;UNTIL=20270108", "FREQ=MONTHLY;BYDAY=0MO", "FREQ=WEEKLY;WKST=XX",
 	} {
 		r, err := recur.ParseRRule(text)
 		if err != nil {
