@@ -10,6 +10,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"yoyaku/internal/golden"
 )
 
 // Wrong words and wrong files: one clear message, the exit code, nothing lost.
@@ -23,90 +25,10 @@ func TestBadInput(t *testing.T) {
 	for name, lines := range map[string]string{"endless": "DTSTART:20270101\nRRULE:FREQ=DAILY", "nowhere": "DTSTART;TZID=Nowhere/Isle:20270101T090000", "broken": "DTSTART:2027"} {
 		write(t, filepath.Join(dir, name+".ics"), "BEGIN:VCALENDAR\nBEGIN:VEVENT\n"+lines+"\nEND:VEVENT\nEND:VCALENDAR\n")
 	}
-	for _, c := range []struct{ args, want string }{
-		{"read|crew-pay.csv", "crew-pay.csv:1: this is not an iCalendar file"},
-		{"read|endless.ics", "endless.ics:2: this event recurs without an end: a window says how much of it to list: --window 2027"},
-		{"read|endless.ics|--zone|Atlantic/Fareo", "did you mean Atlantic/Faroe?"},
-		{"read|nowhere.ics|--strict", `nowhere.ics:3: the time zone "Nowhere/Isle" is neither an IANA name nor a Windows one`},
-		{"read|broken.ics|--strict", "broken.ics:3: not a date or a time"},
-		{"read|none.ics", "none.ics"},
-		{"dates|monthly on last working day|--window|2027|--as|ics|--rrule", "--rrule: `monthly on last working day` can't be one recurring event: RFC 5545 can't say its rule, because it counts working days"},
-		{"dates|crew-pay|--as|ics|--rrule", "its summary differs by date"},
-		{"dates|monthly on 1|--todo|--rrule|--as|ics", "a to-do doesn't recur"},
-		{"dates|monthly on 1|--todo", "--todo: this is for calendar events"},
-		{"wall|crew-pya", "did you mean `crew-pay`?"},
-		{"wall|--window|2027..2029", "--window: a wall has at most 24 months, and this has 36"},
-		{"wall|--as|csv", "this command writes table, html"},
-		{"dates|weekly on fryday", "fryday\n            ^^^^^^"},
-		{"dates|monthly on 1|--count|-3", "--count is a whole number, 1 or more, not \"-3\""},
-		{"dates|monthly on 15|--calendar|isle", "unknown calendar `isle`; did you mean `isles`?"},
-		{"dates|monthly on 15 then roll preceding using bnak", "did you mean `bank`?"},
-		{"dates|monthly on 15|--window|2027-06..2027-03", "ends before it starts"},
-		{"dates|monthly on 15|--window|2027-13", "not a stretch of time"},
-		{"dates|monthly on 15 until 2027-01-01 from 2028-01-01", "ends before it starts"},
-		{"dates|monthly on 15 from start", "unknown name `start`"},
-		{"dates", "needs a rule"},
-		{"dates|monthly on 15|--count|0", "--count is a whole number, 1 or more"},
-		{"dates|monthly on 15|--as|pdf", "unknown format"},
-		{"days|0001..9999|--as|table", "narrow the window"},
-		{"dates|monthly on 15|--show-dates|%Q", "--show-dates"},
-		{"dates|monthly on 15|--plan|none.yaml", "none.yaml: there is no such file"},
-		{"dates|monthly on 15|--as-of|03/04/2027", "--as-of is a date such as"},
-		{"dates|monthly on 15|--out|yoyaku.yaml|--as|csv", "can't be its output too"},
-		{"dates|monthly on 15|--out|holidays/extra.csv|--calendar|isles", "can't be its output too"},
-		{"dates|monthly on 15|--out|no/such/folder/a.csv", "there is no folder no/such/folder to write it into"},
-		{"value|monthly on 15", "one answer"},
-		{"value|today, +9000 years", "outside the years"},
-		{"value|today|--base|31.3.2027", "--base"},
-		{"why|crwe-pay|2027-01-01", "did you mean `crew-pay`?"},
-		{"why|crew-pay|someday", "unknown name"},
-		{"days|2027-13", "not a stretch of time"},
-		{"dates|monthly on 15|--counts|week", "--counts is year, not"},
-		{"dates|monthly on 15|--counts|year", "has no end"},
-		{"dates|rrule FREQ=DALY", "FREQ=DALY\n        ^^^^^^^^^"},
-		{"derive|crew-contracts.csv|--add|ends = strat, +1 month", "did you mean `start`?"},
-		{"derive|crew-contracts.csv|--add|unit = start, +1 month", "there already is a column `unit`"},
-		{"derive|crew-contracts.csv|--add|x = person, +1 month", "10 cells are wrong\n  line 2, `person`: a date is wanted here, and this is \"Ansa Fenwick-Gull\""},
-		{"derive|berth-leases.csv|--add|x = days from begins to today", "the dates of `begins` read as dmy: --read-dates \"begins=dmy\""},
-		{"derive|invoices.csv|--add|x = amount / (amount - amount)", "division by zero"},
-		{"derive|invoices.csv|--add|x = invoiced, +amount months", "whole number is wanted here, and this is \"1280.50\""},
-		{"derive|invoices.csv|--add|x = invoiced, +9000 years", "outside the years"},
-		{"derive|invoices.csv|--add|x = today + 3", "a step needs a unit"},
-		{"derive|invoices.csv|--add|invoiced, +3 days", "expected NAME = PHRASE"},
-		{"derive|invoices.csv|--out|invoices.csv", "can't be its output too"},
-		{"derive|invoices.csv|--where|amuont > 3", "did you mean `amount`?"},
-		{"derive|invoices.csv|--columns|invoice,amuont", "did you mean `amount`?"},
-		{"derive|invoices.csv|--read-dates|invoiced=dym", "did you mean dmy?"},
-		{"derive|invoices.csv|--bad-rows|skip", "stop, blank or aside=FILE"},
-		{"derive|invoices.csv|--as|ics", "--event-day is needed"},
-		{"derive|none.csv|--add|x = today", "no such file"},
-		{"derive|holidays|--add|x = today", "is a folder"},
-		{"due|crew-contracts.csv", "--date is needed"},
-		{"due|crew-contracts.csv|--date|person", "a date is wanted here, and this is \"Ansa Fenwick-Gull\""},
-		{"due|crew-contracts.csv|--date|start, lasting person months", "whole number is wanted"},
-		{"due|crew-contracts.csv|--date|start|--bands|30,20", "rising numbers"},
-		{"due|crew-contracts.csv|--date|start|--within|soon", "--within is a stretch"},
-		{"spread|absences.csv|--start|first|--end|last", "a date is wanted here, and this is \"present\""},
-		{"spread|absences.csv|--start|last|--end|first|--open-words|present|--where|kind = 'leave'", "before it starts"},
-		{"spread|absences.csv|--start|first|--end|last|--open-words|present|--by|mnth", "did you mean `month`?"},
-		{"spread|overlap.csv|--start|a|--end|b|--per|who", "two ranges of \"x\" overlap"},
-		{"spread|crew-contracts.csv|--dates|monthly on 1 from start", "has no end"},
-		{"match|incidents.csv|overlap.csv|--key|harbour=who|--date|day|--start|a|--end|b|--several|some", "stop, first or all"},
-		{"match|incidents.csv|harbour-masters.csv|--key|port|--date|day|--start|since|--end|until|--open-words|present", "unknown column `port`"},
-		{"tally|crew-contracts.csv|--rows|unti", "did you mean `unit`?"},
-		{"tally|crew-contracts.csv|--rows|unit|--sum|person", "a number is wanted here"},
-		{"tally|empty.csv|--rows|a", "the table is empty"},
-		{"grid|absences.csv|--name|person|--start|first|--end|last|--window|2020..2027|--open-words|present", "at most 400 days"},
-		{"between|2027-01-01", "two dates"},
-		{"holidays|ilses", "did you mean `isles`?"},
-		{"run|--series|crew-pya", "did you mean `crew-pay`?"},
-		{"run|--window|2028..2027", "ends before it starts"},
-		{"rnu", "unknown command"},
-		{"run|--windw|2027", "unknown flag"},
-	} {
-		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
-		if code != 2 || out != "" || !strings.Contains(errs, c.want) || strings.Contains(errs, "goroutine") {
-			t.Errorf("%s: exit %d, %q, want %q", c.args, code, errs, c.want)
+	for _, c := range golden.Cases(t, "testdata/badinput.cases", 2) {
+		out, errs, code := yoyaku(t, dir, strings.Split(c[0], "|")...)
+		if code != 2 || out != "" || !strings.Contains(errs, c[1]) || strings.Contains(errs, "goroutine") {
+			t.Errorf("%s: exit %d, %q, want %q", c[0], code, errs, c[1])
 		}
 	}
 	bad := filepath.Join(dir, "bad.yaml")

@@ -149,48 +149,15 @@ func TestDemo(t *testing.T) {
 func TestCommands(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
-	for _, c := range []struct{ name, args string }{
-		{"dates.txt", `dates|monthly on 15, last then roll preceding|--window|2027|--calendar|isles|--as|table`},
-		{"duty.csv", `dates|monthly on last then 25th day of next month, roll following|--window|2027|--calendar|isles`},
-		{"several.json", `dates|monthly on 2nd tue|fortnightly on fri from 2027-01-08|--window|2027-01|--as|json`},
-		{"quarters.ics", `dates|quarterly on last working day then at 09:00|--window|2027|--as|ics|--title|Quarter; ends, ünd 30 more words to fold the line in a letter: ääääääää`},
-		{"drill.ics", `dates|monthly on 2nd tue then roll following, at 09:30|--window|2027|--calendar|isles|--as|ics|--rrule|--title|Drill|--remind|30 minutes before`},
-		{"vat.ics", `dates|monthly on 7 then roll preceding|--window|2027-Q1|--calendar|isles|--as|ics|--todo|--title|VAT|--remind|1 working day before at 09:00`},
-		{"pay.md", `dates|monthly on 15 then roll preceding|--window|2027-03|--calendar|isles|--as|md|--title|Pay <b>`},
-		{"pay.html", `dates|monthly on 15 then roll preceding|--window|2027-03|--calendar|isles|--as|html|--title|Pay <b>|--show-dates|%d %b %Y`},
-		{"between.csv", `between|2027-02-28|2027-08-31|--calendar|isles`},
-		{"derive.txt", `derive|crew-contracts.csv|--add|ends = start, lasting term months|--add|notice = ends, -90 days, roll preceding|--reasons|--as|table|--title|Contracts`},
-		{"courses.ics", `derive|courses.csv|--add|last = start, lasting days working days|--as|ics|--event-day|last|--event-text|{course} ends ({trainer})|--key|course`},
-		{"dates-add.csv", `dates|monthly on last|--window|2027-Q1|--add|file = date, -2 working days|--add|left = working days from date to next_nominal`},
-		{"due.txt", `due|crew-contracts.csv|--date|ends = start, lasting term months|--date|notice = (start, lasting term months), -90 days|--within|1 year|--as-of|2027-09-06|--as|table`},
-		{"service.csv", `due|crew.csv|--date|birthday = born|--date|service = joined|--yearly|--window|2027-12-15..2028-03-01`},
-		{"spread.csv", `spread|absences.csv|--start|first|--end|last|--by|crew-pay|--open-words|present|--open-through|2027-09-30`},
-		{"tally.txt", `tally|crew-contracts.csv|--rows|unit|--cols|year of (start, lasting term months)|--as|table`},
-		{"grid.txt", `grid|absences.csv|--name|person|--start|first|--end|last|--window|2027-06|--open-words|present|--as|table`},
-		{"grid.csv", `grid|courses.csv|--name|trainer|--start|start|--end|start, lasting days working days|--window|2027-06|--mark|if trainer starts with 'Runa' then 'R'`},
-		{"match.csv", `match|incidents.csv|harbour-masters.csv|--key|harbour|--date|day|--start|since|--end|until|--open-words|present|--as-of|2027-09-06`},
-		{"rents.csv", `spread|crew-contracts.csv|--dates|every 3 months back from (start, lasting term months) from start|--where|contract in ('C-101', 'C-107')`},
-		{"holidays.csv", `holidays|isles|--window|2027..2028`},
-		{"calendars.txt", `holidays|--as|table`},
-		{"days.csv", `days|2027-12-15..2028-01-05`},
-		{"why-rule.csv", `why|monthly on 15, last then roll preceding`},
-		{"why-pay.csv", `why|crew-pay|2027-03-15`},
-		{"why-milestone.csv", `why|crew-pay|2027-06-22`},
-		{"why-step.csv", `why|fuel-duty|2027-09-25`},
-		{"read.txt", `read|harbour-office.ics|--window|2027-03..2027-05|--as|table|--columns|start,end,weekday,summary,instance,sequence,line`},
-		{"read.csv", `read|harbour-office.ics|--window|2027-03|--zone|America/New_York|--cancelled`},
-		{"wall.txt", `wall|--window|2027`},
-		{"wall.html", `wall|crew-pay|fuel-duty|--milestones|--window|2027-03..2027-04|--as|html|--paper|letter`},
-		{"counts.csv", `dates|fortnightly on fri from 2027-01-01 then roll preceding|--window|2027..2040|--counts|year`},
-	} {
-		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
+	for _, c := range golden.Cases(t, "testdata/commands.cases", 2) {
+		out, errs, code := yoyaku(t, dir, strings.Split(c[1], "|")...)
 		if code != 0 {
-			t.Fatalf("%s: %d %s", c.name, code, errs)
+			t.Fatalf("%s: %d %s", c[0], code, errs)
 		}
-		held(t, c.name, out)
-		if strings.HasSuffix(c.name, ".ics") {
+		held(t, c[0], out)
+		if strings.HasSuffix(c[0], ".ics") {
 			if _, err := strictRead(out); err != nil {
-				t.Errorf("%s: %v", c.name, err)
+				t.Errorf("%s: %v", c[0], err)
 			}
 		}
 	}

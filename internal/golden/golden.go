@@ -36,3 +36,32 @@ func Hold(t *testing.T, path, text string) {
 		}
 	}
 }
+
+// Cases are those of a file, a line each: so many texts with tabs between, in which \t, \n and
+// \\ stand for themselves; a text that ends the line may be missing. Lines with # are comments.
+func Cases(t *testing.T, path string, texts int) (list [][]string) {
+	t.Helper()
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	read := strings.NewReplacer(`\\`, `\`, `\t`, "\t", `\n`, "\n", `\r`, "\r")
+	for line := range strings.Lines(string(data)) {
+		line = strings.TrimSuffix(line, "\n")
+		if line == "" || strings.HasPrefix(line, "# ") {
+			continue
+		}
+		cells := strings.Split(line, "\t")
+		if len(cells) > texts {
+			t.Fatalf("%s: %d texts in the line %s", path, len(cells), line)
+		}
+		for i := range cells {
+			cells[i] = read.Replace(cells[i])
+		}
+		list = append(list, append(cells, make([]string, texts-len(cells))...))
+	}
+	if list == nil {
+		t.Fatalf("%s holds no cases", path)
+	}
+	return list
+}

@@ -10,6 +10,8 @@ import (
 	"testing"
 	"time"
 
+	"yoyaku/internal/golden"
+
 	"yoyaku/internal/core/civil"
 )
 
@@ -140,34 +142,7 @@ func TestPublishedExamples(t *testing.T) {
 }
 
 func TestRRuleErrors(t *testing.T) {
-	for _, c := range [][2]string{
-		{"", "NAME=VALUE"},
-		{"FREQ=OFTEN", "one of"},
-		{"INTERVAL=2", "needs FREQ"},
-		{"FREQ=DAILY;INTERVAL=0", "1 to"},
-		{"FREQ=DAILY;COUNT=2147483648", "1 to 2147483647"},
-		{"FREQ=DAILY;FREQ=DAILY", "twice"},
-		{"FREQ=DAILY;COUNT=2;UNTIL=20270101", "exclude"},
-		{"FREQ=MONTHLY;BYWEEKNO=3", "YEARLY only"},
-		{"FREQ=WEEKLY;BYMONTHDAY=3", "WEEKLY"},
-		{"FREQ=WEEKLY;BYDAY=2MO", "numbered"},
-		{"FREQ=YEARLY;BYWEEKNO=2;BYDAY=2MO", "numbered"},
-		{"FREQ=DAILY;BYYEARDAY=3", "DAILY"},
-		{"FREQ=DAILY;BYSETPOS=1", "another BY part"},
-		{"FREQ=DAILY;BYMONTHDAY=0", "1 to 31"},
-		{"FREQ=DAILY;BYMONTHDAY=-32", "1 to 31"},
-		{"FREQ=DAILY;BYHOUR=24", "0 to 23"},
-		{"FREQ=DAILY;BYHOUR=-1", "0 to 23"},
-		{"FREQ=DAILY;UNTIL=20270230", "20270331"},
-		{"FREQ=DAILY;UNTIL=20270228T250000", ""},
-		{"FREQ=DAILY;WKST=XX", "MO"},
-		{"FREQ=DAILY;BYDAY=FRI", "not a weekday"},
-		{"FREQ=DAILY;SKIP=OMIT", "RSCALE"},
-		{"RSCALE=HEBREW;FREQ=DAILY", "GREGORIAN"},
-		{"FREQ=DAILY;X-PART=1", "no X-PART"},
-		{"FREQ=DAILY;BYMONTHDAY=1,,2", "not a number"},
-		{"FREQ=DAILY;", "NAME=VALUE"},
-	} {
+	for _, c := range golden.Cases(t, "testdata/rruleerrors.cases", 2) {
 		_, err := ParseRRule(c[0])
 		var e *RuleError
 		if c[1] != "" && (!errors.As(err, &e) || !strings.Contains(e.Error(), c[1]) || e.End > len(c[0])) {
