@@ -93,10 +93,28 @@ func TestAgainstWalking(t *testing.T) {
 				if _, ok := c.Nth(s, k+1); ok {
 					t.Fatalf("%s: there is no working day %d in %v", c.Name, k+1, s)
 				}
-				for by := NoRoll; by <= Nearest; by++ {
-					if d, ok := c.Roll(a, by); !ok || by != NoRoll && !c.open(d) || c.open(a) && d != a {
-						t.Fatalf("%s: %d rolled %s is %d", c.Name, a, ConventionNames[by], d)
+				after, before := a, a
+				for ; !c.open(after); after++ {
+				}
+				for ; !c.open(before); before-- {
+				}
+				rolled := [...]civil.Date{NoRoll: a, Following: after, Preceding: before, ModifiedFollowing: after, ModifiedPreceding: before, Nearest: after}
+				if !sameMonth(after, a) {
+					rolled[ModifiedFollowing] = before
+				}
+				if !sameMonth(before, a) {
+					rolled[ModifiedPreceding] = after
+				}
+				if a-before < after-a {
+					rolled[Nearest] = before
+				}
+				for by, want := range rolled {
+					if d, ok := c.Roll(a, Convention(by)); !ok || d != want {
+						t.Fatalf("%s: %d rolled %s is %d, want %d", c.Name, a, ConventionNames[by], d, want)
 					}
+				}
+				if c.Stays(a) && !c.open(a) {
+					t.Fatalf("%s: %d stays, and is closed", c.Name, a)
 				}
 				if why := c.Why(a); c.open(a) != (!why.Weekend && len(why.Holidays) == 0) {
 					t.Fatalf("%s: why %d: %v", c.Name, a, why)
@@ -107,6 +125,27 @@ func TestAgainstWalking(t *testing.T) {
 }
 
 func TestEnds(t *testing.T) {
+	if (Beyond{}).Is() || !(Beyond{Noted: true}).Is() || !(Beyond{Calendar: New("c", 0)}).Is() {
+		t.Error("a day is beyond what a calendar knows where there is one, or where that was noted")
+	}
+	need := New("assumed", 0)
+	need.Assumed = true
+	if need.Need(); !need.TakeNeed() || need.TakeNeed() {
+		t.Error("a need is taken once")
+	}
+	for h := range (List{{Date: 740000}, {Date: 740001}, {Date: 740002}}).Days(civil.Span{First: 740001, Last: 740002}, nil) {
+		if h.Date != 740001 {
+			t.Errorf("%s goes on after the end, or begins before the stretch", h.Date)
+		}
+		break
+	}
+	for n := 1; n < 200; n++ { // stretches that end anywhere in a word
+		c := New("c", Weekend)
+		s := civil.Span{First: civil.Min, Last: civil.Min + civil.Date(n)}
+		if d, ok := c.Nth(s, c.Count(s)); !ok || !s.Has(d) || c.Between(civil.Min, s.Last) != c.Count(s)-1 {
+			t.Errorf("the last working day of %d days is %s, %v", n, d, ok)
+		}
+	}
 	c := New("plain", Weekend)
 	if d, ok := c.Add(civil.Max, 1); ok {
 		t.Errorf("a working day after the last: %s", d)
