@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -9,7 +8,6 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"yoyaku/internal/core/phrase"
-	"yoyaku/internal/core/rows"
 	"yoyaku/internal/question"
 )
 
@@ -61,45 +59,6 @@ type node struct {
 	parts  []*node // of a mapping, once it was opened
 	// asIs says that it stands as it is, without the words that a pattern takes.
 	asIs bool
-}
-
-// Spot is a place in a document. It keeps nothing of what stands there, so that a plan that
-// was read is no more than what it says.
-type Spot struct {
-	doc          *doc
-	line, column int32
-}
-
-func (d *doc) spot(n ast.Node) Spot {
-	line, column := d.at(n)
-	return Spot{d, int32(line), int32(column)}
-}
-
-func (s Spot) wrap(err error) error {
-	if s.doc == nil || err == nil {
-		return err
-	}
-	return s.doc.placed(int(s.line), int(s.column), err)
-}
-
-// places are the places of what an entry says, by path; "" is the entry itself.
-type places map[string]Spot
-
-// Place puts the place of a key around an error, or that of the whole entry.
-func (p places) Place(key string, err error) error {
-	if at, ok := p[key]; ok {
-		return at.wrap(err)
-	}
-	return p[""].wrap(err)
-}
-
-// fault puts the place of the option that an error names around it.
-func (p places) fault(err error) error {
-	var at *rows.OptionError
-	if errors.As(err, &at) {
-		return p.Place(at.Option, err)
-	}
-	return p.Place("", err)
 }
 
 func (v *node) spot() Spot { return v.doc.spot(v.val) }
@@ -401,61 +360,9 @@ func (k *Key) told() string {
 	return k.Help + ": `" + k.Name + ": " + k.Example + "`"
 }
 
-// free is the name of the key that stands for all names of a mapping.
-const free = "NAME"
-
-// names is a mapping whose keys are names.
-type names struct {
-	what, help string
-	of         func() *group // what stands under a name, for the schema, help and merging; nil for a text
-	each       func(v *node) error
-}
-
-func (n *names) same(a, b string) bool { return phrase.SameName(a, b) }
-
-func (n *names) key(string) Key {
-	k := Key{Name: free, Merge: n.of != nil}
-	if n.of != nil {
-		k.Takes.in = func() inside { return n.of() }
-	}
-	return k
-}
-
-func (n *names) open(v *node) ([]*node, error) {
-	if v.parts != nil {
-		return v.parts, nil
-	}
-	return v.open(n.what, func(name string, k ast.Node, blank bool) error {
-		if blank && strings.ContainsAny(name, " ,") {
-			return v.doc.unvalued(k, name)
-		}
-		return nil
-	})
-}
-
-func (n *names) fill(v *node) error {
-	parts, err := n.open(v)
-	if err != nil {
-		return err
-	}
-	for _, p := range parts {
-		p.at[p.path] = p.spot()
-		if err := p.doc.or(p.wrap(n.each(p))); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // keysOf takes a mapping with keys. They are made when there is one.
 func keysOf(of func() *group) takes {
 	return takes{words: "keys", kind: aMapping, in: func() inside { return of() },
-		fill: func(v *node) error { return of().fill(v) }}
-}
-
-// namesOf takes names.
-func namesOf(of func() *names) takes {
-	return takes{words: "names, each with its value", kind: aMapping, in: func() inside { return of() },
 		fill: func(v *node) error { return of().fill(v) }}
 }
 

@@ -4,55 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 )
-
-// Bounds are how many there may be, both included.
-type Bounds struct{ Least, Most int }
-
-// ParseBounds reads N or N..M.
-func ParseBounds(text string) (b Bounds, err error) {
-	from, to, two := strings.Cut(text, "..")
-	if !two {
-		to = from
-	}
-	least, err1 := strconv.Atoi(strings.TrimSpace(from))
-	most, err2 := strconv.Atoi(strings.TrimSpace(to))
-	if err1 != nil || err2 != nil || least < 0 || most < least {
-		return b, fmt.Errorf("%q is neither a number nor two of them: 24, or 26..27", text)
-	}
-	return Bounds{least, most}, nil
-}
-
-func (b Bounds) has(n int) bool { return n >= b.Least && n <= b.Most }
-
-// String writes 24 or 26..27.
-func (b Bounds) String() string {
-	if b.Least == b.Most {
-		return strconv.Itoa(b.Least)
-	}
-	return strconv.Itoa(b.Least) + ".." + strconv.Itoa(b.Most)
-}
-
-// CountUnits are the periods in which the dates of a series are counted, by the
-// keys that say how many there must be.
-var CountUnits = []struct {
-	Key  string
-	Unit civil.Unit
-}{{"per-month", civil.Month}, {"per-quarter", civil.Quarter}, {"per-year", civil.Year},
-	{"per-fiscal-year", civil.FiscalYear}}
-
-// Expects is what must hold of a series.
-type Expects struct {
-	Counts map[string]Bounds // by the keys of CountUnits
-	Gap    *Bounds           // days from one date to the next
-	Each   []*eval.Expect    // of each date
-}
 
 // Finding is something that check tells: what breaks a plan, or with Note what
 // else to know.
@@ -480,48 +437,4 @@ func (c *checker) none() {
 	if len(c.all) == 0 {
 		c.fail("rule", eval.Value{}, "no date falls between %s and %s", c.window.First, c.window.Last)
 	}
-}
-
-// Column is the dates of a series, or those of one of its milestones.
-type Column struct {
-	Series *Series
-	What   string // "date", or the milestone
-}
-
-// Name is the series, and the milestone behind a point.
-func (c Column) Name() string {
-	if c.What == "date" {
-		return c.Series.Name
-	}
-	return c.Series.Name + "." + c.What
-}
-
-// Meetings finds the days in a window on which two of several columns have a date.
-func Meetings(list []Column, window civil.Span) (found []Finding, err error) {
-	var series []*Series
-	for _, c := range list {
-		if !slices.Contains(series, c.Series) {
-			series = append(series, c.Series)
-		}
-	}
-	entries, _, err := Entries(series, window)
-	if err != nil {
-		return nil, err
-	}
-	on := map[civil.Date]int{}
-	for _, e := range entries {
-		i := slices.Index(list, Column{e.Series, e.What})
-		if i < 0 {
-			continue
-		}
-		other, met := on[e.At.Day]
-		if !met || other == i {
-			on[e.At.Day] = i
-			continue
-		}
-		first, then := list[min(i, other)].Name(), list[max(i, other)].Name()
-		found = append(found, Finding{About: first + ", " + then, At: eval.Day(e.At.Day),
-			Text: fmt.Sprintf("%s and %s fall on one day and must stay apart", first, then)})
-	}
-	return found, nil
 }

@@ -1,0 +1,55 @@
+package eval
+
+import (
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+)
+
+func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
+	of, err := c.dateOf(n.Of)
+	if err != nil {
+		return err
+	}
+	s.reaches(366, 366)
+	s.deep = func(d civil.Date, row []Value, in *inside) (civil.Date, error) {
+		by, unsure, err := of(row)
+		in.beyond.Noted = unsure
+		if err != nil || by == civil.None {
+			return civil.None, err
+		}
+		year := max(by.Year(), d.Year())
+		if n.Back {
+			year = by.Year()
+		}
+		at := c.anniversaryIn(d, year)
+		switch {
+		case n.Back && at > by:
+			year--
+		case !n.Back && (at < by || at == by && !n.On):
+			year++
+		}
+		if year < d.Year() {
+			return civil.None, nil
+		}
+		if year > civil.MaxYear {
+			return civil.None, ErrRange
+		}
+		return c.anniversaryIn(d, year), nil
+	}
+	return nil
+}
+
+func (c *compiler) anniversaryIn(d civil.Date, year int) civil.Date {
+	return AnniversaryIn(d, year, c.LeapMarch)
+}
+
+// AnniversaryIn returns the month and day of d in a year. A 29 February is kept
+// on the 28th in common years, or with march on 1 March.
+func AnniversaryIn(d civil.Date, year int, march bool) civil.Date {
+	_, m, day := d.YMD()
+	if m == 2 && day == 29 && march && !civil.IsLeap(year) {
+		m, day = 3, 1
+	}
+	r, _ := civil.MonthDay(civil.MonthIndex(year, m), day)
+	return r
+}

@@ -1,0 +1,52 @@
+package schedule
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+)
+
+// Bounds are how many there may be, both included.
+type Bounds struct{ Least, Most int }
+
+// ParseBounds reads N or N..M.
+func ParseBounds(text string) (b Bounds, err error) {
+	from, to, two := strings.Cut(text, "..")
+	if !two {
+		to = from
+	}
+	least, err1 := strconv.Atoi(strings.TrimSpace(from))
+	most, err2 := strconv.Atoi(strings.TrimSpace(to))
+	if err1 != nil || err2 != nil || least < 0 || most < least {
+		return b, fmt.Errorf("%q is neither a number nor two of them: 24, or 26..27", text)
+	}
+	return Bounds{least, most}, nil
+}
+
+func (b Bounds) has(n int) bool { return n >= b.Least && n <= b.Most }
+
+// String writes 24 or 26..27.
+func (b Bounds) String() string {
+	if b.Least == b.Most {
+		return strconv.Itoa(b.Least)
+	}
+	return strconv.Itoa(b.Least) + ".." + strconv.Itoa(b.Most)
+}
+
+// CountUnits are the periods in which the dates of a series are counted, by the
+// keys that say how many there must be.
+var CountUnits = []struct {
+	Key  string
+	Unit civil.Unit
+}{{"per-month", civil.Month}, {"per-quarter", civil.Quarter}, {"per-year", civil.Year},
+	{"per-fiscal-year", civil.FiscalYear}}
+
+// Expects is what must hold of a series.
+type Expects struct {
+	Counts map[string]Bounds // by the keys of CountUnits
+	Gap    *Bounds           // days from one date to the next
+	Each   []*eval.Expect    // of each date
+}

@@ -1,0 +1,77 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+)
+
+// nameSpaces are the kinds of entries that share their names.
+var nameSpaces = map[string]string{"patterns": "a pattern", "series": "a series", "records": "a record"}
+
+// unused refuses a name that was given before, and remembers where this one was.
+func (p *Plan) unused(what string, d *doc, k ast.Node, name string) error {
+	space := what
+	if nameSpaces[what] != "" {
+		space = "names"
+	}
+	fold := phrase.FoldName(name)
+	if p.given[space] == nil {
+		p.given[space] = map[string]Spot{}
+	}
+	if before, twice := p.given[space][fold]; twice {
+		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name,
+			before.source())
+	}
+	p.given[space][fold] = d.spot(k)
+	return nil
+}
+
+// add reads entries with names, each of which is new among those of its kind.
+func (p *Plan) add(what string, do func(v *node) error) func(v *node) error {
+	return func(v *node) error {
+		if err := CheckName(v.name); err != nil {
+			return v.doc.wrap(v.k, err)
+		}
+		if err := p.unused(what, v.doc, v.k, v.name); err != nil {
+			return err
+		}
+		v.doc.collect.tell(v.name)
+		defer v.doc.collect.tell("")
+		err := do(v)
+		if err != nil {
+			p.failed[phrase.FoldName(v.name)] = true
+		}
+		if errors.Is(err, errElsewhere) {
+			return nil
+		}
+		return v.doc.or(v.wrap(err)) // while it is told what it is about
+	}
+}
+
+// CheckName refuses names that a phrase can't use without quotes.
+func CheckName(name string) error {
+	for i, r := range name {
+		letter := r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r > 0x7f
+		if !letter && (i == 0 || !(r >= '0' && r <= '9' || r == '-' || r == '_')) {
+			return fmt.Errorf("`%s` can't be a name here: a name starts with a letter and holds letters, digits, `-` and `_`", name)
+		}
+	}
+	if name == "" {
+		return fmt.Errorf("a name is missing here")
+	}
+	return nil
+}
+
+// CheckID says what an id may hold.
+func CheckID(id string) error {
+	if id == "" || strings.Trim(strings.ToLower(id), "abcdefghijklmnopqrstuvwxyz0123456789-._") != "" {
+		return fmt.Errorf("an id holds letters a to z, digits, `-`, `.` and `_`, not %q", eval.Brief(id))
+	}
+	return nil
+}
