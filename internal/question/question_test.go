@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/golden"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
@@ -168,12 +169,17 @@ func TestDeclarations(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	var declared strings.Builder
 	for _, q := range question.All() {
 		var in question.TableIn
 		var shape question.Shape
 		seen := map[string]bool{}
+		fmt.Fprintf(&declared, "%s in %v at %d: %d to %d arguments, %s %q; table %v record %v bare %v alone %v plan %v drawn %v events %v planless %v\n", q.Name, q.Group, q.Place, q.Least,
+			q.Most, q.Args, q.Wants, q.Table, q.Record, q.Bare, q.Alone, q.PlanArg, q.Drawn, q.Events, q.Planless)
 		for _, o := range append(append(q.Options, in.Options()...), shape.Options()...) {
 			o.Reset()
+			fmt.Fprintf(&declared, "  %s: kind %d of %v, default %q, needed %v, repeat %v list %v, %d to %d, with %v not %v, %s\n", o.Name, o.Kind, o.Choices, o.Default, o.Needed,
+				o.Repeat, o.List, o.Least, o.Most, o.With, o.Not, o.Complete)
 			_, yes := o.Into.(*bool)
 			_, number := o.Into.(*int)
 			list, isList := o.Into.(*[]string)
@@ -199,6 +205,7 @@ func TestDeclarations(t *testing.T) {
 			t.Errorf("%s is without help", q.Name)
 		}
 	}
+	golden.Hold(t, "testdata/declared.txt", declared.String())
 	if _, err := question.New("deu"); err == nil || !strings.Contains(err.Error(), "did you mean `due`?") {
 		t.Errorf("an unknown question: %v", err)
 	}

@@ -284,6 +284,19 @@ func TestGiven(t *testing.T) {
 		n, err := ParseColor(text)
 		put("  color %s: %v %v", text, n, err)
 	}
+	for _, days := range []int{729, 731} { // the months of a wall are bounded
+		_, err := NewWall(list[:1], civil.Span{First: on("2027-01-01"), Last: on("2027-01-01") + civil.Date(days)}, false, civil.DefaultFrame, env.Calendar)
+		put("wall of %d days: %v", days+1, err)
+	}
+	rows := []Released{{Series: "pay", What: "date", ID: "2027-03/15", At: eval.Day(on("2027-03-11")), On: on("2027-01-02"), By: "B. Tern", Note: "moved", Reason: "the bank"},
+		{Series: "pay", What: "date", ID: "2027-04/15", At: eval.Day(on("2027-04-15")), On: on("2027-01-02"), By: "di", Superseded: on("2027-02-01")}, {Series: "pay", What: "bank", ID: "2027-03/15", At: eval.Day(on("2027-03-09"))}}
+	for _, ids := range [][]string{nil, {"2027-03/15"}, {"x"}} {
+		for _, d := range []string{"2027-04-15", "2027-03-11", "2027-05-01"} {
+			put("released of %v, %s: %v", ids, d, TellReleased(rows, ids, on(d)))
+		}
+	}
+	zoned := Event{At: eval.Value{Kind: eval.Moment, Text: "Far/East"}}
+	put("zone %q %q", zoned.Zone(), Event{At: eval.Day(1)}.Zone())
 	golden.Hold(t, "testdata/given.txt", b.String())
 }
 
