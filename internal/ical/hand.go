@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"yoyaku/internal/core/schedule"
 )
 
 // What people do to events of ours in a file, and what becomes of it when the file is
@@ -17,11 +19,7 @@ import (
 // its place among the reminders, and a hash of what it says, so that one that a person
 // changed no longer fits its own.
 func alarmUID(uid string, place int, trigger, text string) string {
-	of := func(s string) string {
-		sum := sha256.Sum256([]byte(s))
-		return hex.EncodeToString(sum[:6])
-	}
-	return fmt.Sprintf("%s-%d-%s", of(uid), place, of(trigger+"\x00"+text))
+	return fmt.Sprintf("%s-%d-%s", schedule.Hash(uid, 6), place, schedule.Hash(trigger+"\x00"+text, 6))
 }
 
 // alarm is an alarm of an event as it stands: its content lines without BEGIN and END.

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/schedule"
 )
 
 // Object is a calendar object resource (RFC 4791 section 4.1): one event or to-do as a
@@ -211,8 +212,7 @@ func (c Calendar) resource(e Event, made *content) (*Object, string, error) {
 // ResourceName is the name of a UID's resource: letters and digits alone, whatever the
 // UID holds.
 func ResourceName(uid string) string {
-	sum := sha256.Sum256([]byte(ShortUID(uid)))
-	return hex.EncodeToString(sum[:16]) + ".ics"
+	return schedule.Hash(ShortUID(uid), 16) + ".ics"
 }
 
 // Identity takes a UID of a plan apart: its series or record, which of its dates, and

@@ -1,8 +1,6 @@
 package ical
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -205,8 +203,7 @@ func ShortUID(uid string) string {
 	if len(uid) <= longestUID {
 		return uid
 	}
-	sum := sha256.Sum256([]byte(uid))
-	end := "." + hex.EncodeToString(sum[:8])
+	end := "." + schedule.Hash(uid, 8)
 	plan := ""
 	if at := strings.LastIndexByte(uid, '@'); at >= 0 && len(uid)-at < longestUID/2 {
 		plan = uid[at:]

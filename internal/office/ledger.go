@@ -2,9 +2,7 @@ package office
 
 import (
 	"bytes"
-	"crypto/sha256"
 	"encoding/csv"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -248,8 +246,7 @@ func ledgerRow(cells []string) (r schedule.Released, err error) {
 
 // lineHash is the hash of a line's values.
 func lineHash(cells []string) string {
-	sum := sha256.Sum256([]byte(strings.Join(cells[:len(ledgerColumns)-1], "\x00")))
-	return hex.EncodeToString(sum[:8])
+	return schedule.Hash(strings.Join(cells[:len(ledgerColumns)-1], "\x00"), 8)
 }
 
 // ledgerText writes the file.

@@ -3,7 +3,6 @@ package office
 import (
 	"bytes"
 	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"io/fs"
@@ -55,8 +54,7 @@ func (l *written) add(out *plan.Output, list []schedule.Difference, data []byte)
 	if l.hashes == nil {
 		l.hashes = map[string]string{}
 	}
-	sum := sha256.Sum256(data)
-	l.hashes[out.File] = hex.EncodeToString(sum[:])
+	l.hashes[out.File] = schedule.Hash(string(data), sha256.Size)
 	for _, d := range list {
 		if d.Series == "" && len(out.Of) == 1 { // the table of one series doesn't name it
 			d.Series = out.Of[0].Name

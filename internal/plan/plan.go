@@ -261,12 +261,22 @@ func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 // CountBy has working days counted by a calendar, as Calendar names it; (COL) has each row
 // of a table name its own.
 func (p *Plan) CountBy(name string) (err error) {
-	if col, ok := strings.CutPrefix(strings.TrimSpace(name), "("); ok && strings.HasSuffix(col, ")") {
-		p.Env.CalendarColumn = rows.Unquote(strings.TrimSpace(strings.TrimSuffix(col, ")")))
+	if column, ok := calendarColumn(name); ok {
+		p.Env.CalendarColumn = column
 		return nil
 	}
 	p.Env.Calendar, err = p.Calendar(name)
 	return err
+}
+
+// calendarColumn is the column that (COL) in place of a calendar names; ok is false for
+// another text.
+func calendarColumn(text string) (column string, ok bool) {
+	column, ok = strings.CutPrefix(strings.TrimSpace(text), "(")
+	if !ok || !strings.HasSuffix(column, ")") {
+		return "", false
+	}
+	return rows.Unquote(strings.TrimSpace(strings.TrimSuffix(column, ")"))), true
 }
 
 // CalendarNames lists the calendars at hand: the plan's in the order of the

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"slices"
-	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -136,8 +135,8 @@ func (r recordIn) column(v *node) error {
 
 // calendar takes the calendar that the record counts with.
 func (r recordIn) calendar(text string) (err error) {
-	if name, ok := strings.CutPrefix(strings.TrimSpace(text), "("); ok && strings.HasSuffix(name, ")") {
-		r.calOf = rows.Unquote(strings.TrimSpace(strings.TrimSuffix(name, ")")))
+	if column, ok := calendarColumn(text); ok {
+		r.calOf = column
 		return nil
 	}
 	r.cal, err = r.p.book.named(text)

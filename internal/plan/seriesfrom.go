@@ -106,24 +106,7 @@ func (p *Plan) seriesOf(item *node) error {
 		if err := p.unused("series", at.doc, at.node, name); err != nil {
 			return err
 		}
-		row := slices.Clone(own)
-		for _, key := range rowKeys {
-			text, _ := cell(key)
-			if text == "" {
-				continue
-			}
-			k := &node{doc: at.doc, name: key, path: key, k: at.node, val: cellNode(text, at.line), asIs: key == "rule" ||
-				key == "title"}
-			if key == "summary" { // which stands in `event`
-				of := *k
-				of.name, of.path, of.val = "event", "event", at.node
-				k.path = "event.summary"
-				of.parts = []*node{k}
-				row = append(row, &of)
-				continue
-			}
-			row = append(slices.DeleteFunc(row, func(o *node) bool { return o.name == key }), k)
-		}
+		row := keysInRow(slices.Clone(own), at, cell)
 		err := p.makeSeries(at.doc, name, at.node, row, like, values)
 		if errors.Is(err, errElsewhere) {
 			p.failed[phrase.FoldName(name)] = true
@@ -135,6 +118,28 @@ func (p *Plan) seriesOf(item *node) error {
 
 // rowKeys are the keys of a series that a column of its table may say.
 var rowKeys = []string{"title", "rule", "calendar", "zone", "owner", "summary"}
+
+// keysInRow lays the keys that a row says over the others.
+func keysInRow(row []*node, at tableAt, cell func(string) (string, bool)) []*node {
+	for _, key := range rowKeys {
+		text, _ := cell(key)
+		if text == "" {
+			continue
+		}
+		k := &node{doc: at.doc, name: key, path: key, k: at.node, val: cellNode(text, at.line), asIs: key == "rule" ||
+			key == "title"}
+		if key == "summary" { // which stands in `event`
+			of := *k
+			of.name, of.path, of.val = "event", "event", at.node
+			k.path = "event.summary"
+			of.parts = []*node{k}
+			row = append(row, &of)
+			continue
+		}
+		row = append(slices.DeleteFunc(row, func(o *node) bool { return o.name == key }), k)
+	}
+	return row
+}
 
 // columnsOfSeries notes which columns of a table are read as keys of its series, and which
 // are not read at all but resemble one that is.

@@ -99,7 +99,7 @@ func (q *match) answer(j *Job) error {
 		return err
 	}
 	j.own(t)
-	visible := slices.Clone(t.Visible())
+	m := meeting{t: t, width: len(t.Visible())}
 	key, by := -1, -1
 	if q.key != "" {
 		if key, err = t.Column("key", keyA); err != nil {
@@ -120,7 +120,7 @@ func (q *match) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	head := slices.Clone(visible)
+	head := slices.Clone(t.Visible()[:m.width])
 	for _, i := range side.taken { // a name that both have is told apart
 		c := side.Visible()[i]
 		if rows.Find(head, c) >= 0 {
@@ -128,52 +128,64 @@ func (q *match) answer(j *Job) error {
 		}
 		head = append(head, c)
 	}
-	missed, blank := 0, 0
+	m.key, m.by, m.none = key, by, make([]eval.Value, len(side.taken))
 	err = j.beside(t, head, func(put rows.Beside) error {
-		find, err := side.read(j, q)
-		if err != nil {
+		if m.find, err = side.read(j, q); err != nil {
 			return err
 		}
-		none := make([]eval.Value, len(side.taken))
-		return j.scan(t, func(n int, row []eval.Value) error {
-			var of string
-			var at eval.Value
-			if key >= 0 {
-				of = eval.KeyOf(row[key])
-			}
-			if by >= 0 {
-				at = row[by]
-			}
-			held, known, err := find(of, at, key >= 0 && of == "")
-			if err != nil {
-				var bad *rows.BadCell
-				if !errors.As(err, &bad) {
-					return fmt.Errorf("%s, line %d: %w", t.Name, n, err)
-				}
-				bad.Line = n
-				return bad
-			}
-			switch {
-			case !known:
-				blank++
-			case len(held) == 0:
-				missed++
-			}
-			if len(held) == 0 {
-				return put(t.Text, row[:len(visible)], none)
-			}
-			for _, h := range held {
-				if err := put(t.Text, row[:len(visible)], h.Row); err != nil {
-					return err
-				}
-			}
-			return nil
-		})
+		return j.scan(t, func(line int, row []eval.Value) error { return m.row(line, row, put) })
 	})
 	if err != nil {
 		return err
 	}
-	q.tell(j, t.Name, missed, blank)
+	q.tell(j, t.Name, m.missed, m.blank)
+	return nil
+}
+
+// meeting looks up the ranges of each row of a table.
+type meeting struct {
+	t       *Table
+	width   int // its columns
+	key, by int // slots of what is looked up; -1 for none
+	find    finder
+	none    []eval.Value // beside a row that no range holds
+	// missed counts those rows, blank those that have nothing to look up by.
+	missed, blank int
+}
+
+// row puts the ranges of a row beside it.
+func (m *meeting) row(line int, row []eval.Value, put rows.Beside) error {
+	var of string
+	var at eval.Value
+	if m.key >= 0 {
+		of = eval.KeyOf(row[m.key])
+	}
+	if m.by >= 0 {
+		at = row[m.by]
+	}
+	held, known, err := m.find(of, at, m.key >= 0 && of == "")
+	if err != nil {
+		var bad *rows.BadCell
+		if !errors.As(err, &bad) {
+			return fmt.Errorf("%s, line %d: %w", m.t.Name, line, err)
+		}
+		bad.Line = line
+		return bad
+	}
+	switch {
+	case !known:
+		m.blank++
+	case len(held) == 0:
+		m.missed++
+	}
+	if len(held) == 0 {
+		return put(m.t.Text, row[:m.width], m.none)
+	}
+	for _, h := range held {
+		if err := put(m.t.Text, row[:m.width], h.Row); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 
@@ -258,6 +270,24 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 // looked up is blank.
 type finder func(key string, at eval.Value, blankKey bool) (found []rows.Ranged, known bool, err error)
 
+// band is the range of numbers of a row.
+func (s *rangeTable) band(h rows.Ranged, row []eval.Value) (rows.Band, error) {
+	b := rows.Band{Ranged: h}
+	bound := func(what string, slot int) (eval.Value, error) {
+		v, ok := rows.NumberOf(row[slot])
+		if !ok {
+			return v, &rows.BadCell{Line: h.Line, Column: what, Err: fmt.Errorf("the %s is a number, and this is %q", what,
+				eval.Brief(row[slot].String()))}
+		}
+		return v, nil
+	}
+	var err error
+	if b.From, err = bound("start", s.start); err == nil && s.end >= 0 {
+		b.To, err = bound("end", s.end)
+	}
+	return b, err
+}
+
 // read holds the ranges.
 func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 	several := severals[q.several]
@@ -288,17 +318,9 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 				days = append(days, h)
 			}
 		case q.value != "":
-			b := rows.Band{Ranged: h}
-			var ok bool
-			if b.From, ok = rows.NumberOf(row[s.start]); !ok {
-				return &rows.BadCell{Line: n, Column: "start", Err: fmt.Errorf("the start is a number, and this is %q",
-					eval.Brief(row[s.start].String()))}
-			}
-			if s.end >= 0 {
-				if b.To, ok = rows.NumberOf(row[s.end]); !ok {
-					return &rows.BadCell{Line: n, Column: "end", Err: fmt.Errorf("the end is a number, and this is %q",
-						eval.Brief(row[s.end].String()))}
-				}
+			b, err := s.band(h, row)
+			if err != nil {
+				return err
 			}
 			if b.From.Kind != eval.Blank {
 				bands = append(bands, b)

@@ -345,15 +345,12 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 			if err != nil || rec == nil {
 				return err
 			}
-			switch {
-			case rec.Rule.Endless() && rule.OfCells() && (share != nil || q.window == ""):
-				return &rows.BadCell{Line: line, Column: "dates",
-					Err: errors.New("the row's rule has no end; add `until` or `times` to it, or a window")}
-			case rec.Rule.Endless() && share != nil:
-				return rows.In("dates", errors.New("the rule has no end, so there is no whole to share; add `until` or `times`"))
-			case rec.Rule.Endless() && q.window == "":
-				return rows.In("dates", errors.New("the rule has no end; add `until`, `times`, or a window"))
-			case share != nil:
+			if rec.Rule.Endless() {
+				if err := q.endless(rule.OfCells(), share != nil, line); err != nil {
+					return err
+				}
+			}
+			if share != nil {
 				cells := slices.Clone(row[:width])
 				return q.shared(j, share, rec, window, line, cells, amount, row[number], put)
 			}
@@ -386,6 +383,20 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		}
 	}
 	return err
+}
+
+// endless refuses a rule without an end where something needs one.
+func (q *spread) endless(ofCells, shared bool, line int) error {
+	switch {
+	case ofCells && (shared || q.window == ""):
+		return &rows.BadCell{Line: line, Column: "dates",
+			Err: errors.New("the row's rule has no end; add `until` or `times` to it, or a window")}
+	case shared:
+		return rows.In("dates", errors.New("the rule has no end, so there is no whole to share; add `until` or `times`"))
+	case q.window == "":
+		return rows.In("dates", errors.New("the rule has no end; add `until`, `times`, or a window"))
+	}
+	return nil
 }
 
 // shared puts the dates of a row's rule, each with its share of the row's amount;

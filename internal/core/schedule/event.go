@@ -104,6 +104,12 @@ func SortEvents(list []Event, order []string, midnight func(civil.Date) int64) {
 	})
 }
 
+// Hash tells texts apart: so many bytes of SHA-256, 32 at most, as hexadecimal digits.
+func Hash(text string, bytes int) string {
+	sum := sha256.Sum256([]byte(text))
+	return hex.EncodeToString(sum[:bytes])
+}
+
 // FromRule makes a series of a rule alone, named after its canonical text, the
 // name of its calendar and its title, so that the same rule makes the same events.
 // Without a title it goes by its text.
@@ -112,8 +118,7 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 	if err != nil {
 		return nil, err
 	}
-	sum := sha256.Sum256([]byte(s.Rules[0].Rec.Text + "\n" + env.Calendar.Name + "\n" + title))
-	if s.Name = hex.EncodeToString(sum[:5]); title == "" {
+	if s.Name = Hash(s.Rules[0].Rec.Text+"\n"+env.Calendar.Name+"\n"+title, 5); title == "" {
 		s.Title = s.Rules[0].Rec.Text
 	}
 	return s, nil
