@@ -4,6 +4,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"yoyaku/internal/golden"
 )
 
 // The language's worked examples, all of them, through the built program: with
@@ -28,32 +30,11 @@ func TestWorkedExamples(t *testing.T) {
 		}
 	}
 	// The others name columns of a table: each gets a table of its bases.
-	for _, c := range []struct{ phrase, columns, rows, want string }{
-		{"start, +1 month", "start", "2027-01-31", "2027-02-28"},
-		{"start, +1 year 1 month", "start", "2028-02-29", "2029-03-29"},
-		{"start, +1 month keep month end", "start", "2027-02-28", "2027-03-31"},
-		{"start, lasting 12 months", "start", "2027-09-13 2028-02-29 2027-02-01", "2028-09-12 2029-02-28 2028-01-31"},
-		{"start, lasting 1 month", "start", "2027-01-31 2027-01-29 2027-01-28", "2027-02-28 2027-02-28 2027-02-27"},
-		{"start, +12 months, end of month", "start", "2027-09-13", "2028-09-30"},
-		{"joined, start of next month, lasting 12 months", "joined", "2027-05-14", "2028-05-31"},
-		{"invoiced, end of month, +30 days", "invoiced", "2027-05-14", "2027-06-30"},
-		{"bought, 1st mon of next month", "bought", "2027-06-20", "2027-07-05"},
-		{"paid, previous sun", "paid", "2027-05-30", "2027-05-23"},
-		{"paid, sun on or before", "paid", "2027-05-30", "2027-05-30"},
-		{"start, lasting 6 working days", "start", "2027-06-03", "2027-06-10"},
-		{"start, +6 working days", "start", "2027-06-03", "2027-06-11"},
-		{"working days from today through end of month", "x", "1", "19"},
-		{"working days from A to B", "A,B", "2027-06-07,2027-06-04", "-1"},
-		{"working days from A through B", "A,B", "2027-06-07,2027-06-04", "-2"},
-		{"30/360 US days from A to B", "A,B", "2027-02-28,2027-08-31", "180"},
-		{"30/360 bond days from A to B", "A,B", "2027-02-28,2027-08-31", "183"},
-		{"30E/360 days from A to B", "A,B", "2027-02-28,2027-08-31", "182"},
-		{"fridays in month of A", "A", "2027-10-10", "5"},
-	} {
-		write(t, filepath.Join(dir, "bases.csv"), c.columns+"\n"+strings.ReplaceAll(c.rows, " ", "\n")+"\n")
-		out, errs, code := yoyaku(t, dir, "derive", "bases.csv", "--add", "result = "+c.phrase, "--columns", "result", "--as-of", "2027-09-06")
-		if got := strings.Join(strings.Fields(out), " "); code != 0 || got != "result "+c.want {
-			t.Errorf("%s of %s: %d %s%s, want %s", c.phrase, c.rows, code, errs, got, c.want)
+	for _, c := range golden.Cases(t, "testdata/workedexamples.cases", 4) {
+		write(t, filepath.Join(dir, "bases.csv"), c[1]+"\n"+strings.ReplaceAll(c[2], " ", "\n")+"\n")
+		out, errs, code := yoyaku(t, dir, "derive", "bases.csv", "--add", "result = "+c[0], "--columns", "result", "--as-of", "2027-09-06")
+		if got := strings.Join(strings.Fields(out), " "); code != 0 || got != "result "+c[3] {
+			t.Errorf("%s of %s: %d %s%s, want %s", c[0], c[2], code, errs, got, c[3])
 		}
 	}
 }

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"yoyaku/internal/golden"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
@@ -25,26 +27,11 @@ func TestOneRecurringEvent(t *testing.T) {
 	if testing.Short() {
 		rounds = 6
 	}
-	for _, c := range []struct{ rule, why string }{
-		{"monthly on 2nd tue", ""},
-		{"monthly on 2nd tue then at 09:30", ""},
-		{"weekly on mon, thu from 2026-05-04 then at 02:30", ""},
-		{"fortnightly on fri from 2026-01-09", ""},
-		{"every 3 days from 2026-02-01 leaving out 2026-02-04, 2026-07-06", ""},
-		{"monthly on last from 2026-01-31 plus 2026-06-17", ""},
-		{"rrule FREQ=MONTHLY;BYDAY=-1FR", ""},
-		{"yearly on 29 feb", ""},
-		{"monthly on 1st wed then roll following", ""},
-		{"monthly on 15 then roll preceding", "which is more than a quarter"},
-		{"monthly on last working day", "RFC 5545 can't say its rule, because it counts working days"},
-		{"yearly on easter", "because RFC 5545 can't count from Easter"},
-		{"weekly on sat, sun then roll following", "two of its dates fall on"},
-		{"dates 2026-03-04, 2026-05-06", "because it lists its dates"},
-	} {
+	for _, c := range golden.Cases(t, "testdata/onerecurringevent.cases", 2) {
 		for n := range rounds {
 			first := civil.Date(739620 + r.IntN(400)) // 2026
 			window := civil.Span{First: first, Last: first + civil.Date(60+r.IntN(900))}
-			s, err := schedule.FromRule(c.rule, "Title", env)
+			s, err := schedule.FromRule(c[0], "Title", env)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -55,8 +42,8 @@ func TestOneRecurringEvent(t *testing.T) {
 			plan := func(*schedule.Series) string { return "p" }
 			list, err := schedule.Folded(entries, plan, func(e schedule.Entry) schedule.Event { return e.Event("p") })
 			if err != nil {
-				if c.why == "" || !strings.Contains(err.Error(), c.why) {
-					t.Errorf("%s, %v: %v, want %q", c.rule, window, err, c.why)
+				if c[1] == "" || !strings.Contains(err.Error(), c[1]) {
+					t.Errorf("%s, %v: %v, want %q", c[0], window, err, c[1])
 				}
 				continue
 			}
@@ -69,7 +56,7 @@ func TestOneRecurringEvent(t *testing.T) {
 				calendar.Zone = zone
 			}
 			if err := Write(&b, calendar, list); err != nil {
-				t.Fatalf("%s, %v: %v", c.rule, window, err)
+				t.Fatalf("%s, %v: %v", c[0], window, err)
 			}
 			written++
 			root, err := Read("f", strings.NewReader(b.String()))
@@ -89,12 +76,12 @@ func TestOneRecurringEvent(t *testing.T) {
 				want = append(want, e.At.String())
 			}
 			if slices.Sort(got); err != nil || !slices.Equal(got, want) {
-				t.Fatalf("%s, %v: %v\n%v\nwant %v\n%s", c.rule, window, err, got, want, b.String())
+				t.Fatalf("%s, %v: %v\n%v\nwant %v\n%s", c[0], window, err, got, want, b.String())
 			}
 			list[0].Reminders = []schedule.Reminder{reminder}
 			overNight := slices.ContainsFunc(entries, func(e schedule.Entry) bool { return e.At.Kind == eval.Moment }) && calendar.Zone != nil
 			if err := Write(&b, calendar, list); err != nil && !overNight {
-				t.Errorf("%s reminds at one time before each: %v", c.rule, err)
+				t.Errorf("%s reminds at one time before each: %v", c[0], err)
 			}
 			list[0].Reminders = []schedule.Reminder{worked}
 			weekdays := map[bool]bool{}
@@ -102,7 +89,7 @@ func TestOneRecurringEvent(t *testing.T) {
 				weekdays[e.At.Day.Weekday() <= civil.Monday || e.At.Day.Weekday() > civil.Friday] = true
 			}
 			if err := Write(&b, calendar, list); len(weekdays) == 2 && (err == nil || !strings.Contains(err.Error(), "its reminder differs by date")) {
-				t.Errorf("%s, %v: a working day before is one day or three: %v", c.rule, window, err)
+				t.Errorf("%s, %v: a working day before is one day or three: %v", c[0], window, err)
 			}
 		}
 	}

@@ -90,6 +90,14 @@ const (
 	blank = "id,d,site\n1,2027-01-01,target\n2,,target\n3,2027-06-01,\n"
 )
 
+// casesIn are those of a file.
+func casesIn(t *testing.T, path string) (list []answerOf) {
+	for _, c := range golden.Cases(t, path, 5) {
+		list = append(list, answerOf{c[0], c[1], c[2], c[3], c[4]})
+	}
+	return list
+}
+
 // answers asks for each answer and gives the folder in which files were written.
 func answers(t *testing.T, list []answerOf) (dir string) {
 	t.Helper()

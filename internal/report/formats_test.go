@@ -4,6 +4,8 @@ import (
 	"strings"
 	"testing"
 
+	"yoyaku/internal/golden"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
@@ -19,31 +21,17 @@ func TestFormats(t *testing.T) {
 		t.Fatal(err)
 	}
 	table := [][]eval.Value{{eval.Str("=1+1"), eval.Day(d)}, {eval.Str("＠x"), {}}}
-	for _, c := range []struct{ format, look, want string }{
-		{"csv", "", "=a,day\n=1+1,2027-03-05\n＠x,\n"},
-		{"csv", "safe", "'=a,day\n'=1+1,2027-03-05\n'＠x,\n"},
-		{"csv", "safe dates", "'=a,day\n'=1+1,05 Mar 2027\n'＠x,\n"},
-		{"tsv", "safe", "'=a\tday\n'=1+1\t2027-03-05\n'＠x\t\n"},
-		{"jsonl", "safe", `{"'=a": "'=1+1", "day": "2027-03-05"}`},
-		{"json", "dates", `{"=a": "=1+1", "day": "05 Mar 2027"}`},
-		{"md", "safe dates", "| '=1+1 | 05 Mar 2027 |"},
-		{"md", "title", "**T, as of 2027-03-05**"},
-		{"html", "title", "<h1>T, as of 2027-03-05</h1>"},
-		{"html", "dates", "<td>05 Mar 2027</td>"},
-		{"table", "title", "T, as of 2027-03-05\n\n=a"},
-		{"table", "dates", "05 Mar 2027"},
-		{"xlsx", "", "PK"},
-	} {
-		look := Look{AsOf: d, Safe: strings.Contains(c.look, "safe")}
-		if strings.Contains(c.look, "dates") {
+	for _, c := range golden.Cases(t, "testdata/formats.cases", 3) {
+		look := Look{AsOf: d, Safe: strings.Contains(c[1], "safe")}
+		if strings.Contains(c[1], "dates") {
 			look.Dates = show
 		}
-		if strings.Contains(c.look, "title") {
+		if strings.Contains(c[1], "title") {
 			look.Title = "T"
 		}
-		f, ok := Find(c.format)
+		f, ok := Find(c[0])
 		if !ok {
-			t.Fatal(c.format)
+			t.Fatal(c[0])
 		}
 		var b strings.Builder
 		s, err := f.Sink(&b, look)
@@ -51,11 +39,11 @@ func TestFormats(t *testing.T) {
 			t.Fatal(err)
 		}
 		fill(t, s, []string{"=a", "day"}, table)
-		if !strings.Contains(b.String(), c.want) {
-			t.Errorf("%s %s:\n%s, want\n%s", c.format, c.look, b.String(), c.want)
+		if !strings.Contains(b.String(), c[2]) {
+			t.Errorf("%s %s:\n%s, want\n%s", c[0], c[1], b.String(), c[2])
 		}
-		if _, draws := s.(rows.GridSink); draws != (c.format == "table" || c.format == "html" || c.format == "xlsx") {
-			t.Errorf("%s %s draws grids: %v", c.format, c.look, draws)
+		if _, draws := s.(rows.GridSink); draws != (c[0] == "table" || c[0] == "html" || c[0] == "xlsx") {
+			t.Errorf("%s %s draws grids: %v", c[0], c[1], draws)
 		}
 	}
 	if names := strings.Join(Names(true), " "); names != "table csv tsv json jsonl md html xlsx ics" || strings.Contains(strings.Join(Names(false), " "), "ics") {

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"yoyaku/internal/golden"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -103,22 +105,7 @@ func TestNumbers(t *testing.T) {
 
 // Windows, and dates that stand alone.
 func TestWindows(t *testing.T) {
-	for _, c := range [][2]string{
-		{"2027", "2027-01-01..2027-12-31"},
-		{" 2027-q2 ", "2027-04-01..2027-06-30"},
-		{"FY2027", "2026-04-01..2027-03-31"},
-		{"2027..2028", "2027-01-01..2028-12-31"},
-		{"2027-01-04..2027-02", "2027-01-04..2027-02-28"},
-		{"today..today, +90 days", "2027-09-06..2027-12-05"},
-		{"today, start of month..2027-W40", "2027-09-01..2027-10-10"},
-		{"2028..2027", "ends before it starts"},
-		{"2027..", "an end of this stretch is missing"},
-		{"..2027", "an end of this stretch is missing"},
-		{"zz", "not a stretch of time"},
-		{"2027-13", "not a stretch of time"},
-		{"today..5", "a date such as"},
-		{"a..b", "unknown name"},
-	} {
+	for _, c := range golden.Cases(t, "testdata/windows.cases", 2) {
 		e := env
 		e.Names = nil
 		s, err := eval.Window(c[0], e)
