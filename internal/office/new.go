@@ -257,14 +257,9 @@ func titleOf(name string) string {
 // mostLooked is how many rows of a table are looked at.
 const mostLooked = 1000
 
-// record writes a record of a table: its key, and how its cells are read.
-func (s Start) record(table string, taken []string) (lines, name, told string, err error) {
-	path := filepath.Join(s.Dir, table)
-	cells, in, err := columnsOf(path)
-	if err != nil {
-		return "", "", "", err
-	}
-	name = regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table),
+// recordName is a name for the record of a table that is none of those taken.
+func recordName(table string, taken []string) string {
+	name := regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table),
 		filepath.Ext(table)), "-")
 	if name = strings.Trim(name, "-"); plan.CheckName(name) != nil || slices.Contains(taken, name) {
 		name = strings.Trim("table-"+name, "-")
@@ -272,6 +267,17 @@ func (s Start) record(table string, taken []string) (lines, name, told string, e
 	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
 		name = fmt.Sprintf("%s-%d", stem, n)
 	}
+	return name
+}
+
+// record writes a record of a table: its key, and how its cells are read.
+func (s Start) record(table string, taken []string) (lines, name, told string, err error) {
+	path := filepath.Join(s.Dir, table)
+	cells, in, err := columnsOf(path)
+	if err != nil {
+		return "", "", "", err
+	}
+	name = recordName(table, taken)
 	var b strings.Builder
 	fmt.Fprintf(&b, "  %s:\n    table: %s\n", quoted(name), quoted(filepath.ToSlash(table)))
 	if in.Repairs != nil {

@@ -39,14 +39,14 @@ func (p *Plan) seriesFrom(v *node) error {
 	return nil
 }
 
-func (p *Plan) seriesOf(item *node) error {
-	d := item.doc
+// seriesFromParts are the keys of a table of series by their names, and those that its
+// series are to have.
+func seriesFromParts(item *node) (keys map[string]*node, own []*node, err error) {
 	parts, err := seriesFromKeys.open(item)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
-	keys := map[string]*node{}
-	var own []*node
+	keys = map[string]*node{}
 	for _, k := range parts {
 		if seriesFromKeys.find(k.name) >= 0 {
 			keys[k.name] = k
@@ -56,8 +56,17 @@ func (p *Plan) seriesOf(item *node) error {
 	}
 	for _, key := range seriesFromKeys.known() {
 		if keys[key] == nil {
-			return item.fail("`series-from` needs `table`, `like` and `name`, the column that names each series; `%s` is missing", key)
+			return nil, nil, item.fail("`series-from` needs `table`, `like` and `name`, the column that names each series; `%s` is missing", key)
 		}
+	}
+	return keys, own, nil
+}
+
+func (p *Plan) seriesOf(item *node) error {
+	d := item.doc
+	keys, own, err := seriesFromParts(item)
+	if err != nil {
+		return err
 	}
 	like := keys["like"]
 	patterns, err := p.chain(like)

@@ -176,17 +176,22 @@ func (q *spread) answer(j *Job) error {
 	})
 	if err == nil {
 		ranges.tell(j)
-		if s.Lost > 0 {
-			j.Warn("%s in no period of `%s`, and so in no row: %s", phrase.IsAre(s.Lost, "day"), q.by, t.Name)
-		}
-		if s.Twice > 0 {
-			j.Warn("%s in two periods of `%s`, and so counted twice: %s", phrase.IsAre(s.Twice, "day"), q.by, t.Name)
-		}
-		if n == 0 {
-			j.Note("No range of %s falls into what was asked for.", t.Name)
-		}
+		q.tell(j, &s, t.Name, n)
 	}
 	return err
+}
+
+// tell tells what of the days stands in no row, or in two; n rows were written.
+func (q *spread) tell(j *Job, s *rows.Spread, table string, n int) {
+	if s.Lost > 0 {
+		j.Warn("%s in no period of `%s`, and so in no row: %s", phrase.IsAre(s.Lost, "day"), q.by, table)
+	}
+	if s.Twice > 0 {
+		j.Warn("%s in two periods of `%s`, and so counted twice: %s", phrase.IsAre(s.Twice, "day"), q.by, table)
+	}
+	if n == 0 {
+		j.Note("No range of %s falls into what was asked for.", table)
+	}
 }
 
 // sharing is how an amount is split; nil where none is.

@@ -244,18 +244,21 @@ func readLayout(s, layout string) (civil.Date, bool) {
 			return civil.None, false
 		}
 	}
-	if s != "" {
+	switch {
+	case s != "":
 		return civil.None, false
-	}
-	if yearDay > 0 {
-		first, ok := civil.Of(y, 1, 1)
-		if !ok {
-			return civil.None, false
-		}
-		r, ok := first.Add(yearDay - 1)
-		return r, ok && r.Year() == y
+	case yearDay > 0:
+		return dayOfYear(y, yearDay)
 	}
 	return civil.Of(y, m, d)
+}
+
+// dayOfYear is the nth day of a year; ok is false where it has fewer.
+func dayOfYear(y, n int) (d civil.Date, ok bool) {
+	if d, ok = civil.Of(y, 1, 1); ok {
+		d, ok = d.Add(n - 1)
+	}
+	return d, ok && d.Year() == y
 }
 
 // Fitting returns the named readings that read every one of some cells.

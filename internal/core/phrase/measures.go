@@ -157,12 +157,16 @@ func (p *parser) measure() Expr {
 		r := p.span()
 		return &Complete{t.to(p.last()), u, false, r}
 	}
-	what, n := p.countAhead()
-	if n == 0 {
-		return nil
+	if what, n := p.countAhead(); n > 0 {
+		p.i += n
+		return p.count(t, what)
 	}
+	return nil
+}
+
+// count reads what a count of days goes over, behind what is counted.
+func (p *parser) count(t token, what CountOf) *Count {
 	c := &Count{What: what}
-	p.i += n
 	if p.accept("in") {
 		per := p.period()
 		c.In = &per

@@ -250,30 +250,35 @@ func (s *scanner) number() {
 		stop := digits(end + 1)
 		s.add(tNumber, stop, s.text[s.at:stop]).n = -1
 	case unicode.IsLetter(r):
-		stop := end
-		for stop < len(s.text) && wordRune(s.peek(stop)) {
-			stop += utf8.RuneLen(s.peek(stop))
-		}
-		word := strings.ToLower(s.text[s.at:stop])
-		switch word[end-s.at:] {
-		case "st", "nd", "rd", "th":
-			s.add(tOrdinal, stop, word).n = n
-		default:
-			if _, unit := units[singular(word[end-s.at:])]; unit { // 3days
-				s.add(tNumber, end, s.text[s.at:end]).n = n
-				return
-			}
-			if word != "30e" && word != "365f" { // parts of day counts
-				fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop],
-					"names start with a letter; other ones stand in double quotes")
-			}
-			s.add(tWord, stop, word)
-		}
+		s.lettered(end, n)
 	default:
 		if !fits {
 			fail(Span{s.at, end}, "this number is too large", "")
 		}
 		s.add(tNumber, end, s.text[s.at:end]).n = n
+	}
+}
+
+// lettered reads a number n that ends in front of letters.
+func (s *scanner) lettered(end, n int) {
+	stop := end
+	for stop < len(s.text) && wordRune(s.peek(stop)) {
+		stop += utf8.RuneLen(s.peek(stop))
+	}
+	word := strings.ToLower(s.text[s.at:stop])
+	switch word[end-s.at:] {
+	case "st", "nd", "rd", "th":
+		s.add(tOrdinal, stop, word).n = n
+	default:
+		if _, unit := units[singular(word[end-s.at:])]; unit { // 3days
+			s.add(tNumber, end, s.text[s.at:end]).n = n
+			return
+		}
+		if word != "30e" && word != "365f" { // parts of day counts
+			fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop],
+				"names start with a letter; other ones stand in double quotes")
+		}
+		s.add(tWord, stop, word)
 	}
 }
 

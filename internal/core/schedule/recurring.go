@@ -19,6 +19,35 @@ type Recurring struct {
 	Dates         []eval.Value
 }
 
+// fit ends the rule, and says what of its dates isn't wanted and what is beside them; at
+// gives a day the time of the event.
+func (r *Recurring) fit(span civil.Span, want map[civil.Date]bool, at func(civil.Date) eval.Value) error {
+	made, err := r.Rule.Rule(span.First)
+	if err != nil {
+		return err
+	}
+	made.Prepare()
+	given := map[civil.Date]bool{span.First: true} // DTSTART is in the set, whether the rule gives it or not
+	for d := range made.All(span) {
+		given[d.Date] = true
+	}
+	r.Until = at(span.Last)
+	for d := range given {
+		if !want[d] {
+			r.Except = append(r.Except, at(d))
+		}
+	}
+	for d := range want {
+		if !given[d] {
+			r.Extra = append(r.Extra, at(d))
+		}
+	}
+	byDay := func(a, b eval.Value) int { return int(a.Day - b.Day) }
+	slices.SortFunc(r.Except, byDay)
+	slices.SortFunc(r.Extra, byDay)
+	return nil
+}
+
 // Recur makes one recurring event of entries: all dates of one series in a window.
 // The error says why that can't be exact.
 func Recur(entries []Entry, plan string) (e Event, err error) {
@@ -66,29 +95,9 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 		v.Day = d
 		return v
 	}
-	made, err := r.Rule.Rule(first)
-	if err != nil {
+	if err := r.fit(civil.Span{First: first, Last: last}, want, at); err != nil {
 		return e, no("%v", err)
 	}
-	made.Prepare()
-	given := map[civil.Date]bool{first: true} // DTSTART is in the set, whether the rule gives it or not
-	for d := range made.All(civil.Span{First: first, Last: last}) {
-		given[d.Date] = true
-	}
-	r.Until = at(last)
-	for d := range given {
-		if !want[d] {
-			r.Except = append(r.Except, at(d))
-		}
-	}
-	for d := range want {
-		if !given[d] {
-			r.Extra = append(r.Extra, at(d))
-		}
-	}
-	byDay := func(a, b eval.Value) int { return int(a.Day - b.Day) }
-	slices.SortFunc(r.Except, byDay)
-	slices.SortFunc(r.Extra, byDay)
 	e = entries[0].Event(plan)
 	e.UID, e.ID, e.Description = s.Name+"@"+plan, "", ""
 	e.At, e.Recurring, e.Nominal, e.Tentative = at(first), r, eval.Day(first), false

@@ -219,9 +219,14 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 			ids = append(ids, o.ID)
 		}
 	}
-	if list != nil {
-		return list, ids, nil
+	if list == nil {
+		list = s.whyNone(d, cal)
 	}
+	return list, ids, nil
+}
+
+// whyNone tells what a day is that is no date, and the dates around it.
+func (s *Series) whyNone(d civil.Date, cal *workdays.Calendar) []Telling {
 	what := "a working day of " + cal.Name
 	if !cal.Open(d) {
 		what = "closed (" + closure(cal, d) + ") in " + cal.Name
@@ -237,5 +242,5 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 		around.Last = next
 	}
 	cal.Ask(around.First, around.Last)
-	return []Telling{{"no date", "", eval.Day(d), why}}, nil, nil
+	return []Telling{{"no date", "", eval.Day(d), why}}
 }
