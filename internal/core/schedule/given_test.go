@@ -34,6 +34,8 @@ var givens = []struct {
 	{name: "chosen", rules: "monthly on 1 then (if working day of nominal then nominal else (nominal, +4 days)), roll following"},
 	{name: "by", rules: "monthly on 3 then next pay by bank"},
 	{name: "folded", rules: "weekly on mon until 2027-03-31", milestones: []string{"eve = date, -3 days"}},
+	{name: "timed", rules: "monthly on 10 then roll preceding, at 09:30", milestones: []string{"eve = date, -1 day", "noon = date, at 12:00"},
+		hands: []string{"2027-02/10 date 2027-02-11 by day", "2027-03/10 date 2027-03-12T07:15 by time", "2027-04/10 noon 2027-04-08 by day", "2027-05/10 eve - none"}, start: "previous_nominal, +1 day", end: "date"},
 	{name: "same", rules: "monthly on 1, 2 then roll following"},
 }
 
@@ -167,6 +169,10 @@ func TestGiven(t *testing.T) {
 		columns, lines := Wide(s, window)
 		put("  %s", strings.Join(columns, ","))
 		table(lines)
+		var cells RuleRows
+		for m, err := range Dates(s.Rules[0].Rec, window) {
+			put("  of the rule %v, moved %v, %v", cells.Row(nil, m), m.HasMoved(), err)
+		}
 		entries, cut, err := Entries([]*Series{s}, window)
 		whole, _ := Whole([]*Series{s}, window)
 		put("  %d entries, %d cut, %d whole %v", len(entries), cut, len(whole), err)
@@ -181,6 +187,23 @@ func TestGiven(t *testing.T) {
 		if err != nil {
 			put("  %v", err)
 		}
+		released, _ := Release(nil, entries, nil, Released{Plan: "plan", On: on("2027-01-05"), By: "di", From: window.First, Through: window.Last})
+		for i := range released {
+			switch r := &released[i]; i % 7 {
+			case 1:
+				r.At.Day++
+			case 3:
+				r.ID += "x"
+			case 5:
+				r.What = "gone"
+			}
+		}
+		find := func(name string) *Series { return s }
+		held, err := Breaches(released, func(string) bool { return true }, find, window)
+		for _, h := range held {
+			put("  not as released %v: %s, %s, %v", h.Cells(), h.Change(), h, h.ChangeCells())
+		}
+		put("  %d of %d %v", len(held), len(released), err)
 		for p := range s.NumberedPeriods(civil.Span{First: window.First, Last: on("2027-03-20")}) {
 			put("  period %v", p)
 		}
