@@ -5,6 +5,7 @@ import (
 	"iter"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"yoyaku/internal/core/civil"
@@ -99,10 +100,11 @@ func TestAgainstWalking(t *testing.T) {
 				for ; !c.open(before); before-- {
 				}
 				rolled := [...]civil.Date{NoRoll: a, Following: after, Preceding: before, ModifiedFollowing: after, ModifiedPreceding: before, Nearest: after}
-				if !sameMonth(after, a) {
+				month := func(d civil.Date) string { return d.String()[:7] }
+				if month(after) != month(a) {
 					rolled[ModifiedFollowing] = before
 				}
-				if !sameMonth(before, a) {
+				if month(before) != month(a) {
 					rolled[ModifiedPreceding] = after
 				}
 				if a-before < after-a {
@@ -113,8 +115,8 @@ func TestAgainstWalking(t *testing.T) {
 						t.Fatalf("%s: %d rolled %s is %d, want %d", c.Name, a, ConventionNames[by], d, want)
 					}
 				}
-				if c.Stays(a) && !c.open(a) {
-					t.Fatalf("%s: %d stays, and is closed", c.Name, a)
+				if c.Known = (civil.Span{First: civil.Min, Last: civil.Max}); c.Stays(a) != c.open(a) { // it has looked there
+					t.Fatalf("%s: %d stays: %v", c.Name, a, c.Stays(a))
 				}
 				if why := c.Why(a); c.open(a) != (!why.Weekend && len(why.Holidays) == 0) {
 					t.Fatalf("%s: why %d: %v", c.Name, a, why)
@@ -127,6 +129,22 @@ func TestAgainstWalking(t *testing.T) {
 func TestEnds(t *testing.T) {
 	if (Beyond{}).Is() || !(Beyond{Noted: true}).Is() || !(Beyond{Calendar: New("c", 0)}).Is() {
 		t.Error("a day is beyond what a calendar knows where there is one, or where that was noted")
+	}
+	for n, want := range []string{"", "1 date lies there: it", "2 dates lie there: they"} {
+		c := New("c", 0).WithHolidays(List{{Date: 740010, Name: "One"}})
+		c.Known = civil.Span{First: 740000, Last: 740020}
+		for i := range n {
+			c.Ask(740021+civil.Date(i), 740021+civil.Date(i))
+		}
+		if got := strings.Join(Warnings([]*Calendar{c}), ""); !strings.Contains(got, want) || n == 0 && got != "" {
+			t.Errorf("%d dates beyond: %q, want %q", n, got, want)
+		}
+		if hols := slices.Collect(c.Holidays(c.Known)); len(hols) != 1 || len(c.On(740010)) != 1 || len(c.On(740011)) != 0 {
+			t.Errorf("the one holiday is listed as %v", hols)
+		}
+		if b := (Beyond{Calendar: c}); (Beyond{}).Or(b) != b || b.Or(Beyond{Noted: true}) != b || (Beyond{Noted: true}).Or(Beyond{}) != (Beyond{Noted: true}) {
+			t.Error("the first calendar that was asked beyond what it knows is told")
+		}
 	}
 	need := New("assumed", 0)
 	need.Assumed = true
