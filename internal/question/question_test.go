@@ -85,11 +85,6 @@ func day(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 // and a part of what is told beside them; or the error. RANGES and PHRASES are files.
 type answerOf struct{ ask, in, options, want, said string }
 
-const (
-	dirty = "id,left,hired\n1,05/01/2027,2026-12-01\n2,15/12/2026,1999-03-12\n3,,2027-01-01\n"
-	blank = "id,d,site\n1,2027-01-01,target\n2,,target\n3,2027-06-01,\n"
-)
-
 // casesIn are those of a file.
 func casesIn(t *testing.T, path string) (list []answerOf) {
 	for _, c := range golden.Cases(t, path, 5) {
