@@ -35,7 +35,7 @@ var givens = []struct {
 	{name: "by", rules: "monthly on 3 then next pay by bank"},
 	{name: "folded", rules: "weekly on mon until 2027-03-31", milestones: []string{"eve = date, -3 days"}},
 	{name: "timed", rules: "monthly on 10 then roll preceding, at 09:30", milestones: []string{"eve = date, -1 day", "noon = date, at 12:00"},
-		hands: []string{"2027-02/10 date 2027-02-11 by day", "2027-03/10 date 2027-03-12T07:15 by time", "2027-04/10 noon 2027-04-08 by day", "2027-05/10 eve - none"}, start: "previous_nominal, +1 day", end: "date"},
+		hands: []string{"2026-06/10 date 2027-01-26 from far", "2028-11/10 date 2027-03-03 from afar", "2027-02/10 date 2027-02-11 by day", "2027-03/10 date 2027-03-12T07:15 by time", "2027-04/10 noon 2027-04-08 by day", "2027-05/10 eve - none"}, start: "previous_nominal, +1 day", end: "date"},
 	{name: "same", rules: "monthly on 1, 2 then roll following"},
 }
 
@@ -306,6 +306,32 @@ func TestGiven(t *testing.T) {
 	for _, text := range []string{"teal", "Teal", "teel"} {
 		n, err := ParseColor(text)
 		put("  color %s: %v %v", text, n, err)
+	}
+	for _, h := range []Hand{{ID: "2027-03/15", What: "nothing"}, {ID: "2027-13/15", What: "date"}, {ID: "2027-03/16", What: "date"}, {ID: "x", What: "sheets"}, {ID: "2027-03/15", What: "sheets", At: eval.Day(on("2027-03-05"))}, {ID: "2027-03/15", What: "bank"}} {
+		put("set %s of %s: %v", h.What, h.ID, list[0].SetHand(h))
+	}
+	for _, title := range []string{"", "Month end"} {
+		s, err := FromRule("monthly on last then roll preceding", title, env)
+		put("of a rule: %s %q %v", s.Name, s.Title, err)
+	}
+	for _, s := range list {
+		for _, d := range []string{"2027-03-15", "2027-01-31", "2027-04-09"} {
+			put("%s around %s: %s, %s; %s, %s", s.Name, d, first(s.Before(on(d), false)), first(s.Before(on(d), true)), first(s.After(on(d), true)), first(s.After(on(d), false)))
+		}
+	}
+	mixed := []Event{{UID: "a", At: eval.Value{Kind: eval.Moment, Day: 740000, Minutes: 540, Text: "Far/East", Num: 1}}, {UID: "b", At: eval.Value{Kind: eval.Moment, Day: 740000, Minutes: 500, Text: "Far/West", Num: 740000 * 86400}},
+		{UID: "c", At: eval.Day(740000)}, {UID: "d", At: eval.Value{Kind: eval.Moment, Day: 739999, Minutes: 1439}}, {UID: "e", At: eval.Day(739999)}}
+	for _, midnight := range []func(civil.Date) int64{nil, func(d civil.Date) int64 { return int64(d) * 86400 }} {
+		for _, n := range []int{5, 3, 1} {
+			some := slices.Clone(mixed[5-n:])
+			SortEvents(some, nil, midnight)
+			put("sorted %v", func() (ids []string) {
+				for _, e := range some {
+					ids = append(ids, e.UID)
+				}
+				return ids
+			}())
+		}
 	}
 	for _, days := range []int{729, 731} { // the months of a wall are bounded
 		_, err := NewWall(list[:1], civil.Span{First: on("2027-01-01"), Last: on("2027-01-01") + civil.Date(days)}, false, civil.DefaultFrame, env.Calendar)
