@@ -7,6 +7,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/recur"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/golden"
 )
@@ -95,6 +96,56 @@ func TestGiven(t *testing.T) {
 	for _, text := range []string{"Di <di@skerry.example>", "di@skerry.example", `"D, i" <di@skerry.example>`, "Di", "<>", "Di <di>", "Di <di@skerry.example", "a b <a b@c>"} {
 		o, err := ParseOrganizer(text)
 		put("organizer %s: %+v %v", text, o, err)
+	}
+	offsets := "BEGIN:VTIMEZONE\nTZID:Odd\nBEGIN:STANDARD\nDTSTART:20200101T000000\nTZOFFSETFROM:%[1]s\nTZOFFSETTO:%[1]s\nEND:STANDARD\nEND:VTIMEZONE\n"
+	for _, offset := range []string{"+0100", "-0330", "+005930", "+0060", "+2400", "0100", "+01", "+010060"} {
+		root, err := Read("f", strings.NewReader("BEGIN:VCALENDAR\n"+fmt.Sprintf(offsets, offset)+"BEGIN:VEVENT\nUID:o\nDTSTART;TZID=Odd:20270607T120000\nEND:VEVENT\nEND:VCALENDAR\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		sets, problems, err := Sets("f", root)
+		put("offset %s: %d sets, %v %v", offset, len(sets), problems, err)
+		for _, s := range sets {
+			list, err := s.Instances(civil.Always, false, nil)
+			for _, i := range list {
+				put("  %s, %v, %v", show(i), Instant(i.From.Day, i.From.Second/60, i.From.Zone), err)
+			}
+		}
+	}
+	for _, lines := range []string{"DTSTART;VALUE=DATE:20270607\nDURATION:P2D", "DTSTART;VALUE=DATE:20270607\nDURATION:PT36H", "DTSTART;VALUE=DATE:20270607\nDURATION:PT48H", "DTSTART;VALUE=DATE:20270607\nDURATION:-P1D", "DTSTART:20270607T230000\nDURATION:PT2H", "DTSTART:20270607T230000\nDURATION:P1W",
+		"DTSTART:20270607T230000\nDTEND:20270608T010000", "DTSTART;VALUE=DATE:20270607\nDTEND;VALUE=DATE:20270607", "DTSTART;VALUE=DATE:20270607\nDTEND:20270608T010000", "DTSTART:2027\nSTATUS:CANCELLED", "STATUS:CANCELLED", "DTSTART:20270607T230000Z\nRRULE:FREQ=DAILY;UNTIL=20270609T230000Z\nEXDATE:20270608T230000Z",
+		"DTSTART:20270607T090000\nRRULE:FREQ=DAILY;COUNT=3\nRDATE:20270701T090000\n FOLDED", "DTSTART:20270607T090000\nRDATE;VALUE=PERIOD:20270701T090000/PT1H,20270702T090000/20270702T110000", "DTSTART;TZID=Nowhere:20270607T090000", "SUMMARY:no start", "DTSTART:20270607T090000\nDTSTART:20270608T090000"} {
+		root, err := Read("f", strings.NewReader("\n\n"+calendarOf("UID:x\n"+lines)))
+		if err != nil {
+			put("%q: %v", lines, err)
+			continue
+		}
+		sets, problems, err := Sets("f", root)
+		put("%q: %d sets, %v %v", lines, len(sets), problems, err)
+		for _, s := range sets {
+			for _, cancelled := range []bool{false, true} {
+				list, err := s.Instances(civil.Always, cancelled, nil)
+				for _, i := range list {
+					put("  %v: %s, %v", cancelled, show(i), err)
+				}
+			}
+		}
+	}
+	for _, zone := range []string{"", "America/New_York"} {
+		at := func(d civil.Date) eval.Value { return eval.Value{Kind: eval.Moment, Day: day + d, Minutes: 545} }
+		rule, err := recur.ParseRRule("FREQ=WEEKLY;BYDAY=MO")
+		e := Event{UID: "r@p", Summary: "Weekly", At: at(0), Look: schedule.Look{Lasting: 30},
+			Recurring: &schedule.Recurring{Rule: *rule, Until: at(20), Except: []eval.Value{at(7)}, Extra: []eval.Value{at(9)}, Dates: []eval.Value{at(0), at(9), at(14)}}}
+		c := Calendar{Stamp: day}
+		if zone != "" {
+			c.Zone, _ = Zone(zone)
+		}
+		if err == nil {
+			err = Write(&b, c, []Event{e, {UID: "d@p", Summary: "A day", At: eval.Day(day), Look: schedule.Look{Lasting: 30}}, {UID: "t@p", Summary: "A task", Todo: true, At: e.At, Look: schedule.Look{Lasting: 30}}})
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
 	}
 	golden.Hold(t, "testdata/given.txt", strings.ReplaceAll(b.String(), "\r\n", "\n"))
 }
