@@ -133,6 +133,7 @@ func TestEnds(t *testing.T) {
 	for n, want := range []string{"", "1 date lies there: it", "2 dates lie there: they"} {
 		c := New("c", 0).WithHolidays(List{{Date: 740010, Name: "One"}})
 		c.Known = civil.Span{First: 740000, Last: 740020}
+		c.Ask(740020, 740000) // what it knows, to both ends
 		for i := range n {
 			c.Ask(740021+civil.Date(i), 740021+civil.Date(i))
 		}
@@ -145,6 +146,9 @@ func TestEnds(t *testing.T) {
 		if b := (Beyond{Calendar: c}); (Beyond{}).Or(b) != b || b.Or(Beyond{Noted: true}) != b || (Beyond{Noted: true}).Or(Beyond{}) != (Beyond{Noted: true}) {
 			t.Error("the first calendar that was asked beyond what it knows is told")
 		}
+	}
+	if none, two := New("c", 0).ClosedText(), New("c", Weekend).ClosedText(); none != "none" || two != "sat, sun" {
+		t.Errorf("closed are %s, and %s", none, two)
 	}
 	need := New("assumed", 0)
 	need.Assumed = true
