@@ -2,7 +2,6 @@ package office
 
 import (
 	"bytes"
-	"cmp"
 	"errors"
 	"io"
 	"os"
@@ -138,7 +137,7 @@ func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error
 		}
 	}()
 	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
-	slices.SortStableFunc(list, func(a, b *plan.Output) int { return cmp.Compare(single(a), single(b)) })
+	slices.SortStableFunc(list, func(a, b *plan.Output) int { return compareBool(single(a), single(b)) })
 	for _, out := range list {
 		if _, err := os.Stat(w.path(out)); err != nil {
 			tell.Note("%s: not there yet.", out.File)
@@ -198,10 +197,5 @@ func keyOfRows(out *plan.Output) (key string, ok bool) {
 	return key, (out.Record == nil || key != "") && question.Readable(out.File)
 }
 
-// single is 1 for an output that is the table of one series.
-func single(o *plan.Output) int {
-	if len(o.Of) == 1 && !o.Format.Events {
-		return 1
-	}
-	return 0
-}
+// single reports whether an output is the table of one series.
+func single(o *plan.Output) bool { return len(o.Of) == 1 && !o.Format.Events }

@@ -114,7 +114,7 @@ func (l *Ledger) lost(series string) bool {
 // mostReleased bounds the file in bytes.
 const mostReleased = 64 << 20
 
-// read reads the lines of a file; what is wrong with those of the plan are faults.
+// parse reads the lines of the file; what is wrong with those of the plan are faults.
 func (l *Ledger) parse(data []byte) {
 	fail := func(line int, format string, args ...any) {
 		l.faults = append(l.faults, plan.Finding{Finding: schedule.Finding{Text: fmt.Sprintf(format, args...) +
@@ -278,12 +278,7 @@ type LedgerError struct{ Findings []plan.Finding }
 
 // Error tells the first finding.
 func (e *LedgerError) Error() string {
-	f := e.Findings[0]
-	text := filepath.ToSlash(f.File)
-	if f.Line > 0 {
-		text += ":" + strconv.Itoa(f.Line)
-	}
-	text += ": " + f.Text
+	text := e.Findings[0].String()
 	if n := len(e.Findings) - 1; n > 0 {
 		text += fmt.Sprintf(" (and %d more)", n)
 	}

@@ -54,7 +54,7 @@ func (l *written) add(out *plan.Output, list []schedule.Difference, data []byte)
 	if l.hashes == nil {
 		l.hashes = map[string]string{}
 	}
-	l.hashes[out.File] = schedule.Hash(string(data), sha256.Size)
+	l.hashes[out.File] = schedule.Hash(data, sha256.Size)
 	for _, d := range list {
 		if d.Series == "" && len(out.Of) == 1 { // the table of one series doesn't name it
 			d.Series = out.Of[0].Name

@@ -136,13 +136,19 @@ type Line struct {
 
 // New settles what is asked of a plan: which series, and in which window.
 func New(p *plan.Plan, a Asked, tell Tell) (w *Work, err error) {
-	w = &Work{Plan: p, Series: p.Series, asked: a, tell: tell, asides: map[string]string{}, ledger: LedgerOf(p)}
-	w.noted = w.note
+	w = begin(p, a, tell)
 	if a.Series != nil {
 		w.Series, _ = pick(p, a.Series)
 	}
 	w.Span, err = w.window()
 	return w, err
+}
+
+// begin is a work of which nothing is settled: all series, and no window.
+func begin(p *plan.Plan, a Asked, tell Tell) *Work {
+	w := &Work{Plan: p, Series: p.Series, asked: a, tell: tell, asides: map[string]string{}, ledger: LedgerOf(p)}
+	w.noted = w.note
+	return w
 }
 
 // window is the option's, the plan's, or where there is neither all time, if every series

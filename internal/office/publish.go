@@ -27,7 +27,7 @@ func Publishing(p *plan.Plan, plans []*plan.Plan, a Asked, tell Tell) (w *Work, 
 		}
 	}
 	a.Anyway = false
-	w = &Work{Plan: p, asked: a, tell: tell, asides: map[string]string{}, ledger: LedgerOf(p)}
+	w = begin(p, a, tell)
 	w.noted = func(_, text string) { tell.Note("%s", text) }
 	return w, true, w.narrow()
 }

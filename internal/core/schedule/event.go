@@ -104,8 +104,9 @@ func SortEvents(list []Event, order []string, midnight func(civil.Date) int64) {
 	})
 }
 
-// Hash tells texts apart: so many bytes of SHA-256, 32 at most, as hexadecimal digits.
-func Hash(text string, bytes int) string {
+// Hash tells texts or files apart: so many bytes of SHA-256, 32 at most, as hexadecimal
+// digits.
+func Hash[T string | []byte](text T, bytes int) string {
 	sum := sha256.Sum256([]byte(text))
 	return hex.EncodeToString(sum[:bytes])
 }
