@@ -131,7 +131,7 @@ func (k keyAt) page(b *strings.Builder) {
 
 // mustBe says so of a key that must be there.
 func (k Key) mustBe() string {
-	if k.Needed || k.option != nil && k.option.Needed {
+	if needs(k) {
 		return " (needed)"
 	}
 	return ""

@@ -537,3 +537,40 @@ func FuzzDates(f *testing.F) {
 		}
 	})
 }
+
+// An empty line is a blank row where there is one column, and none where there are more; a
+// blank row of one column goes out so that it comes in again.
+func TestBlankRows(t *testing.T) {
+	for text, want := range map[string]string{"a\n1\n\n2\n": "a|1|\"\"|2|", "a\n\"\"\n\n2": "a|\"\"|\"\"|2|", "a,b\n1,2\n\n3,4\n": "a,b|1,2|3,4|", "a,b\n,\n\n": "a,b|,|"} {
+		for range 2 { // what is written is read as it was
+			r, _, err := Open("-", strings.NewReader(text), Input{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			var b bytes.Buffer
+			to := NewCSV(&b, ',', false)
+			if err := to.Header(r.Columns()); err != nil {
+				t.Fatal(err)
+			}
+			for {
+				batch, err := r.Next()
+				if err != nil {
+					t.Fatal(err)
+				}
+				if batch == nil {
+					break
+				}
+				if err := batch.Each(func(_ int, cells []eval.Value) error { return to.Row(cells) }); err != nil {
+					t.Fatal(err)
+				}
+			}
+			if err := to.Close(); err != nil {
+				t.Fatal(err)
+			}
+			if got := strings.ReplaceAll(b.String(), "\n", "|"); got != want {
+				t.Errorf("%q: %s, want %s", text, got, want)
+			}
+			text = b.String()
+		}
+	}
+}
