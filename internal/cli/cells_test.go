@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/golden"
 )
 
 // Rows with a life of their own: rules, steps and calendars in cells, terms that renew,
@@ -28,11 +29,12 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		write(t, filepath.Join(dir, name), text)
 	}
 	const term = "ends = start, lasting first months renewing every renew months noticed (-notice months, roll preceding) on or after (given otherwise today)"
-	for _, c := range []struct {
+	type row struct {
 		args string
 		code int
 		want string
-	}{
+	}
+	for _, c := range golden.Some([]row{
 		{"spread|good.csv|--dates|rule in rule|--window|2027-Q1|--columns|place,date,number", 0, "place,date,number\nNorth,2027-01-25,12\nNorth,2027-02-25,1\nNorth,2027-03-25,2\nSouth,2027-01-30,1\nWest,2027-01-31,1\nWest,2027-02-28,2\n"},
 		{"spread|filings.csv|--dates|rule in rule|--window|2027-Q1", 2, "line 4, `dates`: expected a day, found `fry`\n    monthly on fry\n               ^^^\n"},
 		{"spread|good.csv|--dates|rule in rule", 2, "line 2, `dates`: the row's rule has no end"},
@@ -83,7 +85,7 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		{"dates|monthly on 15, last then (if day of nominal = 15 then (nominal, +20 days) else nominal)|--window|2027-02|--columns|date,id", 0, "date,id\n2027-02-04,2027-01/15\n2027-02-28,2027-02/last\n"},
 		{"dates|monthly on last then (if month of nominal = 12 then today else nominal)|--window|2027", 2, "a branch here is nominal"},
 		{"dates|monthly on last then (if date = nominal then nominal)|--window|2027", 2, "unknown name `date`"},
-	} {
+	}, 3) {
 		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
 		if code != c.code || !strings.Contains(out+errs, c.want) {
 			t.Errorf("%s: %d\n%.900s%s, want %d %s", c.args, code, out, errs, c.code, c.want)
@@ -111,7 +113,7 @@ func TestRowsAsTheyStand(t *testing.T) {
 	write(t, filepath.Join(dir, "t.csv"), table)
 	write(t, filepath.Join(dir, "r.csv"), "unit,head,since,least,wanted\nUnit 1,A,2020-01-01,0,6\nUnit 2,\"B, C\",2022-05-01,10,12\nUnit 3,D,2021-01-01,20,24\n")
 	write(t, filepath.Join(dir, "yoyaku.yaml"), "plan: 1\ncalendars:\n  yard: {closed: sun}\n  isles: {closed: \"sat, sun\", holidays: [{name: May, day: yearly on 1 may}]}\ncalendar: isles\n")
-	for _, c := range []string{
+	for _, c := range golden.Some([]string{
 		`derive t.csv|--add|end = start, +term working days using (site), roll following|--add|n = working days from start to end|--reasons`,
 		`derive t.csv|--add|end = start, steps in terms|--where|unit != 'Unit 3' and end is not blank`,
 		`derive t.csv|--add|end = start, +1 month|--columns|end,note,person`,
@@ -127,7 +129,7 @@ func TestRowsAsTheyStand(t *testing.T) {
 		`tally t.csv|--rows|unit|--cols|fiscal quarter of start|--where|person != 'Ada'`,
 		`tally t.csv|--rows|person|--sum|term`,
 		`grid t.csv|--name|person|--start|start|--end|start, +term weeks|--window|2027-06|--mark|unit`,
-	} {
+	}, 3) {
 		run := func(more ...string) string {
 			words := strings.Split(c, "|")
 			args := append(strings.Fields(words[0]), words[1:]...)

@@ -6,11 +6,13 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -150,7 +152,7 @@ func TestDemo(t *testing.T) {
 func TestCommands(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
-	for _, c := range golden.Cases(t, "testdata/commands.cases", 2) {
+	for _, c := range golden.Some(golden.Cases(t, "testdata/commands.cases", 2), 2) {
 		out, errs, code := yoyaku(t, dir, strings.Split(c[1], "|")...)
 		if code != 0 {
 			t.Fatalf("%s: %d %s", c[0], code, errs)
@@ -162,7 +164,7 @@ func TestCommands(t *testing.T) {
 			}
 		}
 	}
-	for _, c := range [][2]string{
+	for _, c := range golden.Some([][2]string{
 		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--where|ends < 2028-01-01 and unit != 'Yard'|--columns|contract,ends", "contract,ends\nC-102,2027-07-31\nC-108,2027-09-14"},
 		{"derive|berth-leases.csv|--read-dates|dmy|--open-words|present|--add|left = days from 2027-03-10 to (ends otherwise today)|--columns|-tenant,-notice_days|--sort|-left|--bad-rows|blank",
 			"berth,begins,ends,left\nB-01,14/03/2026,2028-03-13,369\nB-03,05 Jan 2027,2027-12-31,296\nB-05,30-09-2026,2027-09-29,203\nB-02,1.7.2026,present,-105\nB-04,28/02/2027,,-105"},
@@ -196,7 +198,7 @@ func TestCommands(t *testing.T) {
 		{"__complete|why|", "crew-pay\ndeckhand-pay\ngalley-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\nmonth-close\nwages\n:4"},
 		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/last\n2026-12-31,Thu,2026-12-31,,2026-12/last"},
 		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/30"},
-	} {
+	}, 3) {
 		if out, errs, code := yoyaku(t, dir, strings.Split(c[0], "|")...); code != 0 || strings.TrimSuffix(out, "\n") != c[1] {
 			t.Errorf("%s: %d %s%s, want %s", c[0], code, out, errs, c[1])
 		}
@@ -248,7 +250,7 @@ func TestStrictICS(t *testing.T) {
 	text := read(t, plan)
 	text = strings.Replace(text, "title: Safety drill", `title: "Drill; 100 %, \\ back\tünsinkable ⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴ \u0007 \"quoted\""`, 1)
 	write(t, plan, text)
-	for _, window := range []string{"2027..2028", "2027-06", "1850..1860"} {
+	for _, window := range golden.Some([]string{"2027..2028", "2027-06", "1850..1860"}, 3) {
 		if err := os.Remove(filepath.Join(dir, "skerry.ics")); err != nil { // which a new one would follow
 			t.Fatal(err)
 		}
@@ -327,35 +329,37 @@ func TestExamples(t *testing.T) {
 	for _, name := range append(docs, "../../README.md") {
 		texts[name] = read(t, name)
 	}
-	n, ran := 0, map[string]bool{} // one that stands in several places runs once
-	for where, text := range texts {
-		text = regexp.MustCompile(`\\\n\s*`).ReplaceAllString(text, "") // a line may go on
+	ran := map[string]bool{} // one that stands in several places runs once
+	var lines [][2]string    // where it stands, and what it runs
+	for _, where := range slices.Sorted(maps.Keys(texts)) {
+		text := regexp.MustCompile(`\\\n\s*`).ReplaceAllString(texts[where], "") // a line may go on
 		for _, m := range line.FindAllStringSubmatch(text, -1) {
-			if ran[m[1]] {
-				continue
+			if !ran[m[1]] {
+				lines = append(lines, [2]string{where, m[1]})
 			}
 			ran[m[1]] = true
-			piped := strings.Split(m[1], " | yoyaku ") // the commands of a pipe
-			args := words(piped[0])
-			if len(piped) > 1 {
-				first, errs, code := yoyaku(t, dir, args...)
-				if code != 0 {
-					t.Errorf("%s: yoyaku %s: exit %d\n%s", where, piped[0], code, errs)
-				}
-				write(t, filepath.Join(dir, "piped.csv"), first)
-				args = words(strings.Replace(piped[1], " - ", " piped.csv ", 1))
-			}
-			if args[0] == "help" || args[0] == "completion" || args[0] == "publish" { // which TestPublishWalk runs
-				continue
-			}
-			n++
-			if _, errs, code := yoyaku(t, dir, args...); code != 0 && !(args[0] == "demo" && code == 2) {
-				t.Errorf("%s: yoyaku %s: exit %d\n%s", where, m[1], code, errs)
-			}
 		}
 	}
-	if n < 12 {
-		t.Errorf("only %d examples found", n)
+	if len(lines) < 120 {
+		t.Errorf("only %d examples found", len(lines))
+	}
+	for _, l := range golden.Some(lines, 4) {
+		piped := strings.Split(l[1], " | yoyaku ") // the commands of a pipe
+		args := words(piped[0])
+		if len(piped) > 1 {
+			first, errs, code := yoyaku(t, dir, args...)
+			if code != 0 {
+				t.Errorf("%s: yoyaku %s: exit %d\n%s", l[0], piped[0], code, errs)
+			}
+			write(t, filepath.Join(dir, "piped.csv"), first)
+			args = words(strings.Replace(piped[1], " - ", " piped.csv ", 1))
+		}
+		if args[0] == "help" || args[0] == "completion" || args[0] == "publish" { // which TestPublishWalk runs
+			continue
+		}
+		if _, errs, code := yoyaku(t, dir, args...); code != 0 && !(args[0] == "demo" && code == 2) {
+			t.Errorf("%s: yoyaku %s: exit %d\n%s", l[0], l[1], code, errs)
+		}
 	}
 }
 

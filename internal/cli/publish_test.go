@@ -278,14 +278,14 @@ func TestPublish(t *testing.T) {
 			o.plan("  quarter:", "  close:")
 			o.says(0, "gone,quarter,date,2027-Q2/last-working-day,,2027-06-30T16:30,.*8 added, 6 gone, 12 unchanged", append(who, "--as-of", "2027-06-01")...)
 			o.says(0, "2 gone, 20 unchanged", who...)
+			if testing.Short() { // people and failing servers: here in test-long, and in the room's own tests
+				return
+			}
 
 			// People change events by hand, in each property; none is lost.
 			words := []string{"summary", "date", "description", "location", "categories", "busy or free", "status", "privacy", "url", "length"}
 			properties := []string{"SUMMARY:Pay day\\, early", "DTSTART;VALUE=DATE:20270204", "DESCRIPTION:ask the bank", "LOCATION:Quay office", "CATEGORIES:mine",
 				"TRANSP:OPAQUE", "STATUS:TENTATIVE", "CLASS:PRIVATE", "URL:https://skerry.example/", "DURATION:P2D"}
-			if testing.Short() {
-				properties = properties[:2]
-			}
 			edits := len(properties) + 1
 			for n, property := range properties {
 				uid := fmt.Sprintf("pay.2027-%02d/15@crew", n+1)

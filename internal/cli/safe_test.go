@@ -18,7 +18,7 @@ func TestLedger(t *testing.T) {
 	t.Parallel()
 	tries := 50
 	if testing.Short() {
-		tries = 2
+		tries = 1
 	}
 	series := []string{"crew-pay", "deckhand-pay", "galley-pay", "safety-drill", "fuel-duty", "quarter-close", "slipway-survey", "month-close"}
 	dir := demo(t)

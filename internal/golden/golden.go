@@ -65,3 +65,16 @@ func Cases(t *testing.T, path string, texts int) (list [][]string) {
 	}
 	return list
 }
+
+// Some are every nth of cases that each take long, where `go test` is -short; else,
+// and with -update, all of them.
+func Some[T any](all []T, nth int) []T {
+	if !testing.Short() || *update {
+		return all
+	}
+	var some []T
+	for i := 0; i < len(all); i += nth {
+		some = append(some, all[i])
+	}
+	return some
+}

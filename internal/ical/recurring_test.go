@@ -25,7 +25,7 @@ func TestOneRecurringEvent(t *testing.T) {
 	worked, _ := schedule.ParseReminder("1 working day before at 09:00")
 	written, rounds := 0, 30
 	if testing.Short() {
-		rounds = 6
+		rounds = 3
 	}
 	for _, c := range golden.Cases(t, "testdata/onerecurringevent.cases", 2) {
 		for n := range rounds {

@@ -125,7 +125,7 @@ func fileRows(t *testing.T, dir string) (list []string) {
 func TestReleasedDates(t *testing.T) {
 	worlds := 150
 	if testing.Short() {
-		worlds = 8
+		worlds = 4
 	}
 	r := rand.New(rand.NewPCG(14, 4))
 	count := map[string]int{}

@@ -117,7 +117,7 @@ const stranger = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:%s\r\nDT
 func TestNothingIsLost(t *testing.T) {
 	rounds := 1000
 	if testing.Short() {
-		rounds = 100
+		rounds = 50
 	}
 	first, _ := civil.Of(2027, 1, 1)
 	day, _ := schedule.ParseReminder("1 day before")

@@ -41,6 +41,9 @@ func words(line string) (list []string) {
 	return list
 }
 
+// plans are those read so far that have no warnings, by their settings.
+var plans = map[string]*plan.Plan{}
+
 // example runs a command line of a question in the folder of a plan, and gives all that it
 // writes and tells.
 func example(t *testing.T, line string) string {
@@ -97,13 +100,17 @@ func example(t *testing.T, line string) string {
 			}
 		}
 	}
-	p, err := plan.Load(plan.FileName, set)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if calendar != "" {
-		if err := p.CountBy(calendar); err != nil {
-			return fmt.Sprintln(">", err)
+	key := fmt.Sprint(set, calendar)
+	p := plans[key]
+	if p == nil {
+		var err error
+		if p, err = plan.Load(plan.FileName, set); err != nil {
+			t.Fatal(err)
+		}
+		if calendar != "" {
+			if err := p.CountBy(calendar); err != nil {
+				return fmt.Sprintln(">", err)
+			}
 		}
 	}
 	job.Named = calendar
@@ -116,6 +123,7 @@ func example(t *testing.T, line string) string {
 	place.Create = func(_, path string) (io.Writer, error) { return io.Discard, nil }
 	job.Place = &place
 	f, _ := report.Find(format)
+	var err error
 	if job.To, err = f.Sink(&out, report.Look{AsOf: p.Env.Today, Zone: p.Zone}); err == nil {
 		if q.Bare {
 			job.To = report.Bare(&out)
@@ -125,8 +133,10 @@ func example(t *testing.T, line string) string {
 	if err != nil {
 		fmt.Fprintf(&told, "> %v\n", err)
 	}
+	plans[key] = p
 	for _, w := range p.Warnings() {
 		fmt.Fprintln(&told, ">", w)
+		delete(plans, key)
 	}
 	text := strings.ReplaceAll(out.String(), "\r\n", "\n") + told.String()
 	if lines := strings.SplitAfter(text, "\n"); len(lines) > 100 { // both ends say enough

@@ -365,7 +365,7 @@ func bruteRule(r *rand.Rand, w *world) (text string, want []dated) {
 func TestRulesAgainstBruteForce(t *testing.T) {
 	rules := uint64(3000)
 	if testing.Short() {
-		rules = 150
+		rules = 80
 	}
 	for seed := range rules {
 		r := rand.New(rand.NewPCG(seed, 7))
@@ -437,7 +437,7 @@ func TestStepsAgainstBruteForce(t *testing.T) {
 	}
 	worlds := 150
 	if testing.Short() {
-		worlds = 12
+		worlds = 6
 	}
 	for range worlds {
 		w, cal := randomWorld(r)

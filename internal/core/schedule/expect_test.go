@@ -17,7 +17,7 @@ import (
 func TestExpectations(t *testing.T) {
 	rules := uint64(600)
 	if testing.Short() {
-		rules = 60
+		rules = 30
 	}
 	for seed := range rules {
 		r := rand.New(rand.NewPCG(seed, 11))

@@ -16,7 +16,7 @@ import (
 func TestRenewingTerms(t *testing.T) {
 	worlds, rows := 200, 500
 	if testing.Short() {
-		worlds = 10
+		worlds = 5
 	}
 	r := rand.New(rand.NewPCG(15, 1))
 	units := []struct{ first, every string }{{"months", "months"}, {"years", "months"}, {"weeks", "days"}, {"working days", "working days"}, {"months", "quarters"}}
@@ -94,7 +94,7 @@ func TestByMilestone(t *testing.T) {
 	rules := []string{"monthly on 15, last then roll preceding", "fortnightly on fri from 2026-01-02", "monthly on last then (if month of nominal = 12 then 20 dec else nominal), roll preceding"}
 	worlds := 10
 	if testing.Short() {
-		worlds = 2
+		worlds = 1
 	}
 	for range worlds {
 		env := plain

@@ -40,7 +40,7 @@ func randomOperand(r *rand.Rand, names []string, deep int) string {
 func TestWhyEndsInTheTable(t *testing.T) {
 	seeds, least := 540, 20_000
 	if testing.Short() {
-		seeds, least = 40, 800
+		seeds, least = 20, 400
 	}
 	dates := 0
 	for seed := range seeds {
