@@ -149,3 +149,63 @@ func TestMissed(t *testing.T) {
 		t.Errorf("noted %d times", after)
 	}
 }
+
+// A table of whole words and parts of them, with closed weekdays and days changed one by
+// one, counts and finds its open days as a list of them does.
+func TestTable(t *testing.T) {
+	r := rand.New(rand.NewPCG(23, 6))
+	for n := range 120 {
+		long := []int{1, 2, 63, 64, 65, 448, 449, 512, 513, 700 + r.IntN(900)}[n%10]
+		span := civil.Span{First: civil.Date(730000 + r.IntN(99))}
+		span.Last = span.First + civil.Date(long-1)
+		off := WeekdaySet(r.IntN(256)) &^ 1
+		table := weekdays(span, off)
+		if r.IntN(2) == 0 {
+			table.rank(span.Last) // counted before it is changed
+		}
+		changed := map[civil.Date]bool{}
+		for range r.IntN(40) {
+			d := span.First + civil.Date(r.IntN(long))
+			changed[d] = r.IntN(3) > 0
+			table.set(d, changed[d])
+		}
+		if n%3 == 0 { // a long way between open days
+			for d := span.First + 3; d < span.Last-2; d++ {
+				changed[d] = false
+				table.set(d, false)
+			}
+		}
+		var open []civil.Date
+		for d := span.First; d <= span.Last; d++ {
+			is, set := changed[d]
+			if is = set && is || !set && !off.Has(d.Weekday()); is {
+				open = append(open, d)
+			}
+			if table.open(d) != is || table.rank(d) != len(open) {
+				t.Fatalf("%v without %b: %d is open %v, rank %d; want %v, %d", span, off, d, table.open(d), table.rank(d), is, len(open))
+			}
+		}
+		for try := range 200 {
+			d, k := span.First+civil.Date(r.IntN(long)), 1+r.IntN(1+try*long/200)
+			upto := table.rank(d) // of open days, and how many lie before d
+			less := upto
+			if table.open(d) {
+				less--
+			}
+			for _, c := range []struct {
+				what string
+				find func() (civil.Date, bool)
+				want int // which open day of the table
+			}{
+				{"after", func() (civil.Date, bool) { return table.forward(d, k) }, upto + k},
+				{"before", func() (civil.Date, bool) { return table.backward(d, k) }, less + 1 - k},
+				{"of all", func() (civil.Date, bool) { return table.pick(k) }, k},
+			} {
+				is, ok := c.find()
+				if there := c.want >= 1 && c.want <= len(open); ok != there || ok && is != open[c.want-1] {
+					t.Fatalf("%v without %b: open day %d %s %d is %d, %v", span, off, k, c.what, d, is, ok)
+				}
+			}
+		}
+	}
+}

@@ -91,6 +91,13 @@ func TestAgainstWalking(t *testing.T) {
 				if d, ok := c.Nth(s, -k); ok != (k > 0) || ok && c.Count(civil.Span{First: d, Last: b}) != k {
 					t.Fatalf("%s: working day -%d of %v is %d, %v", c.Name, k, s, d, ok)
 				}
+				for _, j := range []int{1, 2, 1 + r.IntN(9)} {
+					d, ok := c.Nth(s, j)
+					e, too := c.Nth(s, -j)
+					if ok != (j <= k) || too != ok || ok && (c.Count(civil.Span{First: a, Last: d}) != j || c.Count(civil.Span{First: e, Last: b}) != j || !c.open(d) || !c.open(e)) {
+						t.Fatalf("%s: working days %d and -%d of %v are %d, %v and %d, %v", c.Name, j, j, s, d, ok, e, too)
+					}
+				}
 				if _, ok := c.Nth(s, k+1); ok {
 					t.Fatalf("%s: there is no working day %d in %v", c.Name, k+1, s)
 				}
