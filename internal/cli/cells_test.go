@@ -85,7 +85,7 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		{"dates|monthly on 15, last then (if day of nominal = 15 then (nominal, +20 days) else nominal)|--window|2027-02|--columns|date,id", 0, "date,id\n2027-02-04,2027-01/15\n2027-02-28,2027-02/last\n"},
 		{"dates|monthly on last then (if month of nominal = 12 then today else nominal)|--window|2027", 2, "a branch here is nominal"},
 		{"dates|monthly on last then (if date = nominal then nominal)|--window|2027", 2, "unknown name `date`"},
-	}, 3) {
+	}, 6) {
 		out, errs, code := yoyaku(t, dir, strings.Split(c.args, "|")...)
 		if code != c.code || !strings.Contains(out+errs, c.want) {
 			t.Errorf("%s: %d\n%.900s%s, want %d %s", c.args, code, out, errs, c.code, c.want)
@@ -129,7 +129,7 @@ func TestRowsAsTheyStand(t *testing.T) {
 		`tally t.csv|--rows|unit|--cols|fiscal quarter of start|--where|person != 'Ada'`,
 		`tally t.csv|--rows|person|--sum|term`,
 		`grid t.csv|--name|person|--start|start|--end|start, +term weeks|--window|2027-06|--mark|unit`,
-	}, 3) {
+	}, 6) {
 		run := func(more ...string) string {
 			words := strings.Split(c, "|")
 			args := append(strings.Fields(words[0]), words[1:]...)

@@ -152,7 +152,7 @@ func TestDemo(t *testing.T) {
 func TestCommands(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
-	for _, c := range golden.Some(golden.Cases(t, "testdata/commands.cases", 2), 2) {
+	for _, c := range golden.Some(golden.Cases(t, "testdata/commands.cases", 2), 4) {
 		out, errs, code := yoyaku(t, dir, strings.Split(c[1], "|")...)
 		if code != 0 {
 			t.Fatalf("%s: %d %s", c[0], code, errs)
@@ -198,7 +198,7 @@ func TestCommands(t *testing.T) {
 		{"__complete|why|", "crew-pay\ndeckhand-pay\ngalley-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\nmonth-close\nwages\n:4"},
 		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/last\n2026-12-31,Thu,2026-12-31,,2026-12/last"},
 		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/30"},
-	}, 3) {
+	}, 6) {
 		if out, errs, code := yoyaku(t, dir, strings.Split(c[0], "|")...); code != 0 || strings.TrimSuffix(out, "\n") != c[1] {
 			t.Errorf("%s: %d %s%s, want %s", c[0], code, out, errs, c[1])
 		}
@@ -343,7 +343,7 @@ func TestExamples(t *testing.T) {
 	if len(lines) < 120 {
 		t.Errorf("only %d examples found", len(lines))
 	}
-	for _, l := range golden.Some(lines, 4) {
+	for _, l := range golden.Some(lines, 8) {
 		piped := strings.Split(l[1], " | yoyaku ") // the commands of a pipe
 		args := words(piped[0])
 		if len(piped) > 1 {

@@ -30,7 +30,7 @@ func TestWorkedExamples(t *testing.T) {
 		}
 	}
 	// The others name columns of a table: each gets a table of its bases.
-	for _, c := range golden.Some(golden.Cases(t, "testdata/workedexamples.cases", 4), 3) {
+	for _, c := range golden.Some(golden.Cases(t, "testdata/workedexamples.cases", 4), 6) {
 		write(t, filepath.Join(dir, "bases.csv"), c[1]+"\n"+strings.ReplaceAll(c[2], " ", "\n")+"\n")
 		out, errs, code := yoyaku(t, dir, "derive", "bases.csv", "--add", "result = "+c[0], "--columns", "result", "--as-of", "2027-09-06")
 		if got := strings.Join(strings.Fields(out), " "); code != 0 || got != "result "+c[3] {
@@ -87,7 +87,7 @@ func TestLanguagePage(t *testing.T) {
 		case kind != "Measure":
 			continue
 		}
-		if n++; testing.Short() && n%4 != 0 {
+		if n++; testing.Short() && n%8 != 0 {
 			continue
 		}
 		out, errs, code := yoyaku(t, dir, args...)

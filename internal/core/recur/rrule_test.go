@@ -270,7 +270,7 @@ func randomRRule(r *rand.Rand) string {
 func TestRRulesAgainstBruteForce(t *testing.T) {
 	tried, wanted := 0, 5000
 	if testing.Short() {
-		wanted = 100
+		wanted = 60
 	}
 	for seed := uint64(0); tried < wanted; seed++ {
 		rnd := rand.New(rand.NewPCG(seed, 11))
