@@ -16,6 +16,7 @@ import (
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
 
@@ -64,7 +65,7 @@ func code(err error) int {
 	var answer *caldav.StatusError
 	var server *serverError
 	switch {
-	case errors.As(err, new(*no)), errors.As(err, new(*office.LedgerError)), errors.As(err, new(*office.No)), errors.As(err, new(*office.HeldError)):
+	case errors.Is(err, question.ErrNoRule), errors.As(err, new(*no)), errors.As(err, new(*office.LedgerError)), errors.As(err, new(*office.No)), errors.As(err, new(*office.HeldError)):
 		return exitNo
 	case errors.Is(err, errInterrupted), errors.Is(err, context.Canceled):
 		return exitStopped

@@ -29,7 +29,8 @@ of dates are found. A plan that is there is never written over.`,
 		{Name: "id", Help: "`ID` that names the events for good: letters, digits, -", Into: &start.ID},
 		{Name: "calendar", Complete: "calendars", Help: "`NAME` of a public calendar to count by", Into: &start.Calendar},
 		{Name: "series", Repeat: true, Help: "`NAME = RULE` of a series", Into: &start.Series},
-		{Name: "table", Repeat: true, Help: "`FILE` of a table that becomes a record", Into: &start.Tables},
+		{Name: "table", Repeat: true, Help: "`FILE` of a table whose dates become series, and what else it\nholds a record", Into: &start.Tables},
+		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "`COL` of the tables whose values are the names of series", Into: &start.Key},
 	}
 	bind(c, asked, options)
 	s.completeOptions(c, options, nil)

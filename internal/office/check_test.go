@@ -14,7 +14,7 @@ func TestCheck(t *testing.T) {
 	dir := demoFolder(t)
 	path := filepath.Join(dir, "yoyaku.yaml")
 	good := read(t, path)
-	for _, c := range golden.Some(golden.Cases(t, "testdata/check.cases", 3), 2) {
+	for _, c := range golden.Cases(t, "testdata/check.cases", 3) {
 		text := strings.Replace(good, c[0], c[1], 1)
 		write(t, path, text)
 		level := 1

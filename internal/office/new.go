@@ -18,6 +18,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
 	"yoyaku/internal/tabular"
 )
 
@@ -30,9 +31,20 @@ type Start struct {
 	ID, Calendar string   // "" for an id of the folder's name, and for a calendar of its own
 	Series       []string // NAME = RULE
 	Tables       []string // paths
+	Key          string   // the column of the tables that names series; "" where each is one
 
 	title string
 	today civil.Date
+	set   plan.Settings
+}
+
+// A newTable is what a table comes to in a plan.
+type newTable struct {
+	file, record string // as the plan reaches it; the name of its record
+	lines        string // of the record
+	told         string
+	series       []*newSeries
+	left         bool // the table holds what its series don't say
 }
 
 // Make works a new plan out, proves it and writes it with its schema beside it, whole or
@@ -66,7 +78,7 @@ func (s *Start) settle(set plan.Settings) error {
 			return rows.In("calendar", err)
 		}
 	}
-	s.today = empty.Env.Today
+	s.today, s.set = empty.Env.Today, set
 	folder, err := filepath.Abs(s.Dir)
 	if err != nil {
 		return err
@@ -147,8 +159,94 @@ func idOf(name string) string {
 // text writes the new plan, commented for a newcomer, and what was found in its
 // tables.
 func (s Start) text() (text string, found []string, err error) {
+	tables, err := s.tables()
+	if err != nil {
+		return "", nil, err
+	}
+	for _, t := range tables {
+		t.series = slices.DeleteFunc(t.series, func(n *newSeries) bool {
+			wrong := !s.right(n)
+			t.left = t.left || wrong
+			return wrong
+		})
+		told := t.told
+		if n := len(t.series); n > 0 {
+			told += fmt.Sprintf("; they make %s", seriesCounted(n))
+		}
+		found = append(found, told)
+	}
+	text, err = s.compose(tables)
+	return text, found, err
+}
+
+func seriesCounted(n int) string {
+	if n == 1 {
+		return "a series"
+	}
+	return fmt.Sprint(n, " series")
+}
+
+// right reports whether a plan with the series alone gives the dates of its table back.
+func (s Start) right(n *newSeries) bool {
+	set := s.set
+	alone := s
+	alone.Series = nil
+	text, err := alone.compose([]*newTable{{series: []*newSeries{n}}})
+	if err != nil {
+		return false
+	}
+	set.Text = []byte(text)
+	p, err := plan.Load(filepath.Join(s.Dir, plan.FileName), set)
+	if err != nil {
+		return false
+	}
+	made := p.Find(n.name)
+	return made != nil && n.gives(made)
+}
+
+// tables looks at all tables.
+func (s Start) tables() (list []*newTable, err error) {
+	var taken []string
+	for _, text := range s.Series {
+		if name, _, err := rows.SplitAdd(text); err == nil {
+			taken = append(taken, name)
+		}
+	}
+	free := func(name string) string {
+		for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
+			name = fmt.Sprintf("%s-%d", stem, n)
+		}
+		taken = append(taken, name)
+		return name
+	}
+	for _, file := range s.Tables {
+		t, how, err := s.record(file, taken)
+		if err != nil {
+			return nil, err
+		}
+		taken = append(taken, t.record)
+		t.series, t.left = s.datesOf(filepath.Join(s.Dir, file), filepath.Base(file), how)
+		for _, n := range t.series {
+			n.name = free(n.name)
+			n.settleHands()
+		}
+		list = append(list, t)
+	}
+	return list, nil
+}
+
+// compose writes the plan.
+func (s Start) compose(tables []*newTable) (string, error) {
 	var b strings.Builder
 	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	first, last := s.today.Year(), s.today.Year()+1
+	var made []*newSeries
+	for _, t := range tables {
+		for _, n := range t.series {
+			first, last = min(first, n.stretch().First.Year()), max(last, n.stretch().Last.Year())
+		}
+		made = append(made, t.series...)
+	}
 	put("# yaml-language-server: $schema=%s", SchemaFile)
 	put("# A plan of dates. See whether it is right:  yoyaku check")
 	put("# Make its outputs:  yoyaku run      What comes up:  yoyaku ahead")
@@ -156,7 +254,7 @@ func (s Start) text() (text string, found []string, err error) {
 	put("plan: 1")
 	put("id: %s            # names the events for good, so no year is in it", quoted(s.ID))
 	put("title: %s", quoted(s.title))
-	put("window: %d..%d    # move it on each year; the events follow", s.today.Year(), s.today.Year()+1)
+	put("window: %d..%d    # move it on each year; the events follow", first, last)
 	calendar := s.Calendar
 	if calendar == "" {
 		calendar = "office"
@@ -170,31 +268,39 @@ func (s Start) text() (text string, found []string, err error) {
 		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1)
 		put("    #   - {file: holidays.csv}       # with the columns date and name")
 	}
-	names, err := s.series(put)
-	if err != nil {
-		return "", nil, err
+	if lines := patterns(made, s.Calendar); lines != "" {
+		put("\npatterns:\n%s", strings.TrimSuffix(lines, "\n"))
 	}
-	if len(s.Tables) > 0 {
-		put("\nrecords:")
-		taken := slices.Clone(names)
-		for _, t := range s.Tables {
-			lines, name, told, err := s.record(t, taken)
-			if err != nil {
-				return "", nil, err
-			}
-			taken = append(taken, name)
-			b.WriteString(lines)
-			found = append(found, told)
+	names, err := s.series(put, made, len(tables) > 0)
+	if err != nil {
+		return "", err
+	}
+	var records []string
+	for _, t := range tables {
+		if t.record == "" || len(t.series) > 0 && !t.left {
+			continue
 		}
+		if records == nil {
+			put("\nrecords:")
+		}
+		records = append(records, t.record)
+		b.WriteString(t.lines)
 	}
 	var listed []string
 	for _, name := range names {
 		listed = append(listed, quoted(name))
 	}
 	put("\noutputs:")
-	put("  - {file: dates.csv, of: [%s]}      # a table for colleagues", strings.Join(listed, ", "))
-	put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(listed, ", "))
-	return b.String(), found, nil
+	if listed != nil {
+		put("  - {file: dates.csv, of: [%s]}      # a table for colleagues", strings.Join(listed, ", "))
+		put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(listed, ", "))
+	}
+	for _, name := range records {
+		if len(names) == 0 || s.Series == nil {
+			put("  - {file: %s, of: %s}      # the table with what its columns add", quoted(name+"-table.csv"), quoted(name))
+		}
+	}
+	return b.String(), nil
 }
 
 // quoted writes a text as YAML takes it anywhere on a line: plain, or in quotes.
@@ -212,10 +318,17 @@ func quoted(s string) string {
 }
 
 // series writes the series and returns their names.
-func (s Start) series(put func(string, ...any)) (names []string, err error) {
-	put("\nseries:")
+func (s Start) series(put func(string, ...any), made []*newSeries, tables bool) (names []string, err error) {
 	list := s.Series
-	if list == nil {
+	if list == nil && tables && made == nil {
+		return nil, nil
+	}
+	put("\nseries:")
+	for _, n := range made {
+		names = append(names, n.name)
+		put("%s", strings.TrimSuffix(n.lines(s.Calendar), "\n"))
+	}
+	if list == nil && made == nil {
 		list = []string{"pay = monthly on last then roll preceding"}
 	}
 	for i, text := range list {
@@ -271,13 +384,13 @@ func recordName(table string, taken []string) string {
 }
 
 // record writes a record of a table: its key, and how its cells are read.
-func (s Start) record(table string, taken []string) (lines, name, told string, err error) {
+func (s Start) record(table string, taken []string) (_ *newTable, how question.TableIn, err error) {
 	path := filepath.Join(s.Dir, table)
 	cells, in, err := columnsOf(path)
 	if err != nil {
-		return "", "", "", err
+		return nil, how, err
 	}
-	name = recordName(table, taken)
+	name, told := recordName(table, taken), ""
 	var b strings.Builder
 	fmt.Fprintf(&b, "  %s:\n    table: %s\n", quoted(name), quoted(filepath.ToSlash(table)))
 	if in.Repairs != nil {
@@ -337,7 +450,8 @@ func (s Start) record(table string, taken []string) (lines, name, told string, e
 	} else {
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
-	return b.String(), name, told, nil
+	how.HeaderRow, how.Repair, how.ReadDates, how.OpenWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
+	return &newTable{file: table, record: name, lines: b.String(), told: told}, how, nil
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.

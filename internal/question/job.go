@@ -49,6 +49,7 @@ type Job struct {
 
 	result rows.Result
 	opened []*Table
+	times  bool // of cells are looked at
 }
 
 // Answer checks what was asked and answers it.

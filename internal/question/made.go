@@ -12,6 +12,7 @@ import (
 type MadeTable struct {
 	columns []string
 	rows    [][]eval.Value
+	times   bool // are kept; else a time is dropped, as a table of a file drops it
 }
 
 // Header implements rows.Sink.
@@ -24,7 +25,7 @@ func (m *MadeTable) Header(columns []string) error {
 func (m *MadeTable) Row(cells []eval.Value) error {
 	cells = slices.Clone(cells)
 	for i := range cells {
-		if cells[i].Text = strings.Clone(cells[i].Text); cells[i].Kind == eval.Moment { // as a table holds it
+		if cells[i].Text = strings.Clone(cells[i].Text); cells[i].Kind == eval.Moment && !m.times {
 			cells[i] = eval.Day(cells[i].Day)
 		}
 	}

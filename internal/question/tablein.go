@@ -153,6 +153,20 @@ func (j *Job) open(name string) (*Table, error) {
 			return t, nil
 		}
 	}
+	if isCalendarFile(name) {
+		made, err := j.calendarFile(name)
+		if err != nil {
+			return nil, err
+		}
+		t := &Table{in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}, closer: io.NopCloser(nil)}
+		r, err := t.settle(made.reader())
+		if err != nil {
+			return nil, err
+		}
+		t.Table, t.columns = rows.NewTable(name, r, j.Env), r.Columns()
+		j.opened = append(j.opened, t)
+		return t, nil
+	}
 	if name != "-" {
 		if err := j.Files.Read(name); err != nil {
 			return nil, err

@@ -143,6 +143,17 @@ func (s *Steps) write(p *printer) {
 	}
 }
 
+// UsingText is what follows a step that counts with such calendars, all of which are open.
+func UsingText(calendars ...string) string {
+	u := &Using{}
+	for _, name := range calendars {
+		u.Calendars = append(u.Calendars, Name{Text: name})
+	}
+	p := &printer{}
+	u.write(p)
+	return p.String()
+}
+
 func (u *Using) write(p *printer) {
 	if u == nil {
 		return
@@ -193,7 +204,7 @@ func ordinalText(n int) string {
 }
 
 // nthText writes an item that an ordinal names: 2nd tue, last working day.
-func nthText(it recur.Item) string {
+func NthText(it recur.Item) string {
 	switch it.Kind {
 	case recur.NthWeekday:
 		return ordinalText(it.N) + " " + short(it.Weekday)
@@ -220,7 +231,7 @@ func itemText(it recur.Item, year bool) string {
 				of = " "
 			}
 		case year:
-			text = nthText(it)
+			text = NthText(it)
 		default:
 			text = ordinalText(it.N)
 		}
@@ -238,7 +249,7 @@ func itemText(it recur.Item, year bool) string {
 	case recur.WeekOfYear:
 		return short(it.Weekday) + " of week " + strconv.Itoa(it.N)
 	default:
-		text = nthText(it)
+		text = NthText(it)
 	}
 	switch {
 	case it.In != 0 && year:

@@ -96,7 +96,7 @@ func (e *Edge) write(p *printer) {
 }
 
 func (n *Nth) write(p *printer) {
-	p.put(nthText(n.Item), " of ")
+	p.put(NthText(n.Item), " of ")
 	n.Of.write(p)
 	n.Using.write(p)
 }
@@ -116,5 +116,5 @@ func (s *Edge) reading() string {
 }
 
 func (s *Nth) reading() string {
-	return "the " + nthText(s.Item) + usingReading(s.Using) + " of " + s.Of.reading()
+	return "the " + NthText(s.Item) + usingReading(s.Using) + " of " + s.Of.reading()
 }

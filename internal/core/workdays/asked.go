@@ -80,6 +80,14 @@ func (c *Calendar) Missed() (before, after int) {
 	return int(c.missed[0].Load()), int(c.missed[1].Load())
 }
 
+// Forget drops what was noted: of a search that hands out little of what it asked.
+func (c *Calendar) Forget() {
+	for _, part := range c.Parts() {
+		part.missed[0].Store(0)
+		part.missed[1].Store(0)
+	}
+}
+
 // Need notes that a step or measure counts with the calendar.
 func (c *Calendar) Need() {
 	if c != nil && c.Assumed {

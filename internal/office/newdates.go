@@ -1,0 +1,383 @@
+package office
+
+import (
+	"fmt"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/infer"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
+)
+
+// A newSeries is a series that the dates of a table come to.
+type newSeries struct {
+	name, title string
+	file        string // the table
+	date        *infer.Found
+	beside      []newMilestone
+	search      *infer.Search
+	like        string // its pattern; "" for none
+	ruleless    bool   // the pattern has the rule
+	perYear     string // dates a year, "" where that isn't told
+	hands       []string
+	plus        []civil.Date
+}
+
+// A newMilestone is a column that hangs on the dates of a series.
+type newMilestone struct {
+	name, phrase string
+	found        *infer.Found
+}
+
+// seldom reports whether so few of so many dates are off that a plan takes the rule: at most
+// one in ten.
+func seldom(off, of int) bool { return 10*off <= of }
+
+// datesOf looks for the rules behind the dates of a table. It gives the series that come of
+// it, and whether anything of the table is left that they don't say.
+func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeries, left bool) {
+	empty, err := plan.Empty(s.set)
+	if err != nil {
+		return nil, true
+	}
+	place := empty.Place()
+	place.Note = func(string, ...any) {}
+	place.Warn = place.Note
+	job := &question.Job{Place: &place, Args: []string{path}, Named: s.Calendar, In: how}
+	dates, found, search, err := job.Infer(nil, s.Key)
+	if err != nil {
+		return nil, true // it is told where the record is read
+	}
+	left = dates.Left()
+	var of *newSeries
+	for i := range found {
+		f := &found[i]
+		switch fits := len(f.Ranks) > 0 && seldom(f.Ranks[0].Off, f.Dates); {
+		case f.Base == nil && fits:
+			name := f.Series
+			if f.Own && s.Key != "" { // of one of several
+				name = f.Of + " " + name
+			}
+			one := &newSeries{name: nameFrom(name), title: titleFrom(name), file: file, date: f, search: search}
+			list = append(list, one)
+			if !f.Own {
+				of = one
+			}
+		case f.Base == nil:
+			left = true
+			if !f.Own {
+				of = nil
+			}
+		case of != nil && fits && of.hang(f):
+		default:
+			left = true
+		}
+	}
+	return list, left
+}
+
+// hang takes a column as a milestone, unless it has dates on rows that the series can't tell
+// apart or has no date for, or is blank more often than seldom.
+func (n *newSeries) hang(f *infer.Found) bool {
+	seen := map[civil.Date]bool{}
+	blank := 0
+	for i, base := range f.Base {
+		switch {
+		case base == civil.None && f.Days[i] == civil.None:
+		case base == civil.None || seen[base]:
+			return false
+		case f.Days[i] == civil.None:
+			blank++
+		}
+		seen[base] = true
+	}
+	if !seldom(blank+f.Ranks[0].Off, f.Dates+blank) {
+		return false
+	}
+	m := newMilestone{name: milestoneName(f.What), phrase: f.Phrases(f.Ranks[0])[0].Phrase, found: f}
+	if slices.ContainsFunc(n.beside, func(o newMilestone) bool { return phrase.SameName(o.name, m.name) }) || slices.Contains(schedule.BaseNames, m.name) {
+		return false
+	}
+	n.beside = append(n.beside, m)
+	return true
+}
+
+var notInNames = regexp.MustCompile(`[^\p{L}0-9]+`)
+
+// nameFrom makes a name of a series of a text, without a year: its dates are for any.
+func nameFrom(text string) string {
+	name := strings.Trim(regexp.MustCompile(`(^|-)(19|20)\d\d(-|$)`).ReplaceAllString(strings.ToLower(notInNames.ReplaceAllString(text, "-")), "$3"), "-")
+	if plan.CheckName(name) != nil {
+		name = strings.Trim("dates-"+name, "-")
+	}
+	return name
+}
+
+// titleFrom is the text, or where it is a name what titleOf makes of it.
+func titleFrom(text string) string {
+	if plan.CheckName(nameFrom(text)) == nil && notInNames.ReplaceAllString(text, "-") == text {
+		return titleOf(nameFrom(text))
+	}
+	if nameFrom(text) == strings.ToLower(notInNames.ReplaceAllString(text, "-")) {
+		return text
+	}
+	return titleOf(nameFrom(text))
+}
+
+func milestoneName(column string) string {
+	if plan.CheckName(column) == nil {
+		return column
+	}
+	name := strings.Trim(strings.ToLower(notInNames.ReplaceAllString(column, "-")), "-")
+	if plan.CheckName(name) != nil {
+		name = "on-" + name
+	}
+	return name
+}
+
+// settleHands works out what is set by hand: dates that the table has elsewhere, or not, and
+// dates that only the table has.
+func (n *newSeries) settleHands() {
+	r := n.date.Ranks[0]
+	ids := n.search.IDs(r)
+	byDay := map[civil.Date]string{} // the id of the row's date
+	for d, id := range ids {
+		byDay[d] = id
+	}
+	hand := func(id, what string, to civil.Date, at int) {
+		text := "none"
+		if to != civil.None {
+			if text = to.String(); at >= 0 {
+				text += "T" + string(civil.AppendClock(nil, at))
+			}
+		}
+		if what != "" {
+			what = ", what: " + quoted(what)
+		}
+		n.hands = append(n.hands, fmt.Sprintf("{id: %s%s, date: %s, why: %s}", id, what, text, quoted("as in "+n.file)))
+	}
+	for _, e := range n.date.Exceptions(r) {
+		if e.Rule == civil.None {
+			id := e.Table.String()
+			n.plus = append(n.plus, e.Table)
+			byDay[e.Table] = id
+			hand(id, "", e.Table, n.date.At)
+			continue
+		}
+		hand(ids[e.Rule], "", e.Table, n.date.At)
+		if delete(byDay, e.Rule); e.Table != civil.None {
+			byDay[e.Table] = ids[e.Rule]
+		}
+	}
+	for _, m := range n.beside {
+		for i, base := range m.found.Base {
+			if d := m.found.Days[i]; base != civil.None && m.found.Ranks[0].Given[i] != d {
+				hand(byDay[base], m.name, d, m.found.At)
+			}
+		}
+	}
+}
+
+// rule is the rule as the plan has it: one line, or two that follow each other.
+func (n *newSeries) rule() string {
+	rules := n.date.Phrases(n.date.Ranks[0])
+	var texts, spans []string
+	for i, r := range rules {
+		p, err := phrase.ParseRule(r.Phrase)
+		if err != nil { // it was printed by the language
+			return quoted(r.Phrase)
+		}
+		for _, d := range n.plus {
+			if at, ok := p.From.(*phrase.Date); len(rules) == 1 || i == len(rules)-1 && ok && d >= at.Day || i == 0 && !after(p.Until, d) {
+				p.Plus = append(p.Plus, &phrase.Date{Day: d})
+			}
+		}
+		span := ""
+		if d, ok := p.Until.(*phrase.Date); ok && len(rules) > 1 {
+			span, p.Until = "until: "+d.Day.String(), nil
+		}
+		if d, ok := p.From.(*phrase.Date); ok && len(rules) > 1 && i > 0 {
+			if span = "from: " + d.Day.String(); p.Every == 1 {
+				p.From = nil
+			}
+		}
+		texts, spans = append(texts, quoted(p.Canonical())), append(spans, span)
+	}
+	if len(rules) == 1 {
+		return texts[0]
+	}
+	var b strings.Builder
+	for i := range texts {
+		fmt.Fprintf(&b, "\n      - {%s, is: %s}", spans[i], quotedInside(texts[i]))
+	}
+	return b.String()
+}
+
+// quotedInside is a text of quoted as braces take it.
+func quotedInside(text string) string { return text }
+
+func after(until phrase.Expr, d civil.Date) bool {
+	at, ok := until.(*phrase.Date)
+	return ok && d > at.Day
+}
+
+// calendar is the calendar that the series names; "" for the plan's own.
+func (n *newSeries) calendar(own string) string {
+	if c := n.search.Calendar(n.date.Ranks[0]).Name; c != own {
+		return c
+	}
+	return ""
+}
+
+// milestones are the lines of the milestones, by their names.
+func (n *newSeries) milestones() (lines []string) {
+	for _, m := range n.beside {
+		lines = append(lines, quoted(m.name)+": "+quoted(m.phrase))
+	}
+	return lines
+}
+
+// patterns gives series of a table that have the same milestones and calendar a pattern.
+func patterns(list []*newSeries, own string) (lines string) {
+	groups := map[string][]*newSeries{}
+	var order []string
+	for _, n := range list {
+		if key := strings.Join(append(n.milestones(), n.calendar(own)), "\n"); len(n.beside) > 0 {
+			if groups[key] == nil {
+				order = append(order, key)
+			}
+			groups[key] = append(groups[key], n)
+		}
+	}
+	for _, key := range order {
+		group := groups[key]
+		if len(group) < 2 {
+			continue
+		}
+		name := nameFrom(strings.TrimSuffix(filepath.Base(group[0].file), filepath.Ext(group[0].file)))
+		for clash := 2; slices.ContainsFunc(list, func(n *newSeries) bool { return phrase.SameName(n.name, name) || n.like == name }); clash++ {
+			name = fmt.Sprintf("%s-%d", strings.TrimSuffix(name, fmt.Sprintf("-%d", clash-1)), clash)
+		}
+		one := !slices.ContainsFunc(group, func(n *newSeries) bool { return n.rule() != group[0].rule() || len(n.plus) > 0 })
+		for _, n := range group {
+			n.like, n.ruleless = name, one
+		}
+		lines += fmt.Sprintf("  %s:      # what these series have in common\n", quoted(name)) + group[0].shared(own, one)
+	}
+	return lines
+}
+
+// shared are the lines that a pattern may have for the series.
+func (n *newSeries) shared(own string, rule bool) string {
+	var b strings.Builder
+	if rule {
+		fmt.Fprintf(&b, "    rule: %s\n", n.rule())
+	}
+	if c := n.calendar(own); c != "" {
+		fmt.Fprintf(&b, "    calendar: %s\n", quoted(c))
+	}
+	if lines := n.milestones(); lines != nil {
+		b.WriteString("    milestones:\n")
+		for _, l := range lines {
+			fmt.Fprintf(&b, "      %s\n", l)
+		}
+	}
+	return b.String()
+}
+
+// lines are those of the series in the plan.
+func (n *newSeries) lines(own string) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "  %s:\n", quoted(n.name))
+	if n.like != "" {
+		fmt.Fprintf(&b, "    like: %s\n", quoted(n.like))
+	}
+	fmt.Fprintf(&b, "    title: %s\n", quoted(n.title))
+	switch {
+	case n.like == "":
+		b.WriteString(n.shared(own, true))
+	case !n.ruleless:
+		fmt.Fprintf(&b, "    rule: %s\n", n.rule())
+	}
+	if n.perYear != "" {
+		fmt.Fprintf(&b, "    expect: {per-year: %s}      # over the next ten years\n", n.perYear)
+	}
+	if n.hands != nil {
+		fmt.Fprintf(&b, "    instead:      # where %s has another day than the rule\n", n.file)
+		for _, h := range n.hands {
+			fmt.Fprintf(&b, "      - %s\n", h)
+		}
+	}
+	return b.String()
+}
+
+// stretch is from the first date of the series in its table through the last.
+func (n *newSeries) stretch() civil.Span {
+	return civil.Span{First: n.date.Days[0], Last: n.date.Days[len(n.date.Days)-1]}
+}
+
+// gives reports whether a series of the plan gives the dates of the table back, those of its
+// milestones too, and settles how many it has in each year.
+func (n *newSeries) gives(s *schedule.Series) bool {
+	var days []civil.Date
+	var beside = make([]map[civil.Date]civil.Date, len(n.beside))
+	for i := range beside {
+		beside[i] = map[civil.Date]civil.Date{}
+	}
+	for o, err := range s.Occurrences(n.stretch()) {
+		if err != nil {
+			return false
+		}
+		at := o.Value().Day
+		days = append(days, at)
+		for i, m := range n.beside {
+			k := slices.IndexFunc(s.Milestones, func(x schedule.Milestone) bool { return x.Name == m.name })
+			if k < 0 {
+				return false
+			}
+			beside[i][at] = o.Milestone(k).Day
+		}
+	}
+	slices.Sort(days)
+	if !slices.Equal(days, n.date.Days) {
+		return false
+	}
+	for i, m := range n.beside {
+		for k, base := range m.found.Base {
+			if base != civil.None && beside[i][base] != m.found.Days[k] {
+				return false
+			}
+		}
+	}
+	least, most := 0, 0
+	first := n.stretch().First.Year()
+	counts, err := s.CountYears(civil.Span{First: firstOf(first), Last: firstOf(n.stretch().Last.Year()+11) - 1})
+	if err != nil {
+		return false
+	}
+	for i, c := range counts {
+		if i == 0 || c.Moved < least {
+			least = c.Moved
+		}
+		most = max(most, c.Moved)
+	}
+	switch {
+	case most == 0:
+	case least == most:
+		n.perYear = fmt.Sprint(least)
+	default:
+		n.perYear = fmt.Sprintf("%d..%d", least, most)
+	}
+	return true
+}
+
+func firstOf(year int) civil.Date {
+	d, _ := civil.Of(min(year, civil.MaxYear), 1, 1)
+	return d
+}

@@ -1,0 +1,31 @@
+package question
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"yoyaku/internal/ical"
+)
+
+// isCalendarFile reports whether a table's name says that it is an iCalendar file.
+func isCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(name), ".ics") }
+
+// calendarFile is a calendar file as the question `read` gives it. What recurs without an end
+// is listed through the end of the window that is asked.
+func (j *Job) calendarFile(name string) (*MadeTable, error) {
+	made := &MadeTable{times: j.times}
+	r := &read{}
+	hint := fmt.Sprintf("list it first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Question.Name)
+	for _, o := range j.Question.Options {
+		if into, ok := o.Into.(*string); ok && o.Name == "window" {
+			r.window, hint = *into, ""
+		}
+	}
+	sub := &Job{Place: j.Place, Args: []string{name}, To: made, Question: &Question{Name: "read", Answer: r.answer}}
+	err := sub.Answer()
+	if err != nil && hint != "" && strings.Contains(err.Error(), ical.ErrEndless.Error()) {
+		err = fmt.Errorf("%s: %w; %s", name, ical.ErrEndless, hint)
+	}
+	return made, err
+}

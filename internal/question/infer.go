@@ -1,0 +1,572 @@
+package question
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/infer"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/tabular"
+)
+
+func init() { register(newInfer) }
+
+// inferring finds the rules behind the dates of a table.
+type inferring struct {
+	columns      []string
+	key          string
+	alternatives int
+	exceptions   bool
+}
+
+func newInfer() *Question {
+	q := &inferring{}
+	return &Question{
+		Name: "infer", Group: Rules, Place: 2, Use: "infer TABLE",
+		Short: "Find the rules behind dates you already have",
+		Long: `Find which rules give the dates of a table: last year's pay days, a colleague's
+calendar file. The first column of dates is the date of the series; each further one
+is explained by steps from it, or by a rule of its own. A phrase is taken only if it is
+shorter than a list of the dates; what it doesn't explain is counted as off.`,
+		Examples: `  yoyaku infer pay-days-2026.csv
+  yoyaku infer pay-days-2026.csv --calendar isles --alternatives 3
+  yoyaku infer pay-days-2026.csv --exceptions
+  yoyaku infer harbour-office.ics --key summary`,
+		Least: 1, Most: 1, Wants: "a table, such as pay-days-2026.csv", Table: true,
+		Options: []*Option{
+			{Name: "date", Kind: Column, List: true, Complete: "columns",
+				Help: "`COLUMNS` of dates, the first that of the series (default: all)", Into: &q.columns},
+			{Name: "key", Kind: Column, Complete: "columns", Help: "`COL` whose values are the names of series, where the\ntable has several", Into: &q.key},
+			{Name: "alternatives", Kind: Number, Least: 1, Help: "`N` further phrases that fit, and until when they agree", Into: &q.alternatives},
+			{Name: "exceptions", Kind: Yes, Help: "list the dates that the phrases don't explain", Into: &q.exceptions},
+		},
+		Answer: q.answer,
+	}
+}
+
+var (
+	inferColumns     = []string{"series", "what", "rank", "phrase", "calendar", "dates", "matched", "off", "agrees_until"}
+	exceptionColumns = []string{"series", "what", "id", "by_rule", "in_table", "days"}
+)
+
+// ErrNoRule is an answer that is no: no column has a rule.
+var ErrNoRule = errors.New("no rule says these dates in fewer words than a list of them")
+
+func (q *inferring) answer(j *Job) error {
+	d, search, err := j.dates(q.columns, q.key)
+	if err != nil {
+		return err
+	}
+	found := d.find(search)
+	head := inferColumns
+	if q.exceptions {
+		head = exceptionColumns
+	}
+	any := false
+	ids := map[civil.Date]string{} // of the dates of the series that is told
+	err = j.fill(head, func(put rows.Put) error {
+		for i := range found {
+			f := &found[i]
+			any = any || len(f.Ranks) > 0
+			var err error
+			if q.exceptions {
+				if f.Base == nil && len(f.Ranks) > 0 {
+					ids = search.IDs(f.Ranks[0])
+				}
+				err = exceptions(ids, f, put)
+			} else {
+				err = q.ranks(f, put)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	d.tell(j)
+	for i := range found {
+		q.tell(j, &found[i])
+	}
+	if !any {
+		return ErrNoRule
+	}
+	q.next(j, found)
+	return nil
+}
+
+func (j *Job) dates(columns []string, key string) (*Dates, *infer.Search, error) {
+	j.times = true
+	d, err := datesIn(j, columns, key)
+	if err != nil {
+		return nil, nil, err
+	}
+	search, err := j.search()
+	return d, search, err
+}
+
+// Infer reads the dates of a table and finds the rules behind them, as the question does.
+func (j *Job) Infer(columns []string, key string) (*Dates, []infer.Found, *infer.Search, error) {
+	defer func() {
+		for _, t := range j.opened {
+			t.closer.Close()
+		}
+	}()
+	if j.Question == nil {
+		j.Question = newInfer()
+	}
+	d, search, err := j.dates(columns, key)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	return d, d.find(search), search, nil
+}
+
+// ranks writes the rows of a column: its first rank, and others as many as were asked for.
+func (q *inferring) ranks(f *infer.Found, put rows.Put) error {
+	cells := func(rank eval.Value, rule infer.Rule, rest ...eval.Value) []eval.Value {
+		return append([]eval.Value{eval.Str(f.Series), eval.Str(f.What), rank, eval.Str(rule.Phrase), eval.Str(rule.Calendar), eval.Int(f.Dates)}, rest...)
+	}
+	if len(f.Ranks) == 0 {
+		return put(cells(eval.Value{}, infer.Rule{}, eval.Value{}, eval.Value{}, eval.Value{}))
+	}
+	for i, r := range f.Ranks[:min(len(f.Ranks), 1+q.alternatives)] {
+		for _, rule := range f.Phrases(r) {
+			if err := put(cells(eval.Int(i+1), rule, eval.Int(r.Matched), eval.Int(r.Off), eval.Day(r.Agrees))); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// exceptions writes a row for each date that the first rank doesn't explain.
+func exceptions(ids map[civil.Date]string, f *infer.Found, put rows.Put) error {
+	if len(f.Ranks) == 0 {
+		return nil
+	}
+	for _, e := range f.Exceptions(f.Ranks[0]) {
+		days := eval.Value{}
+		if e.Rule != civil.None && e.Table != civil.None {
+			days = eval.Int(int(e.Table - e.Rule))
+		}
+		if err := put([]eval.Value{eval.Str(f.Series), eval.Str(f.What), eval.Str(ids[e.Of]), eval.Day(e.Rule), eval.Day(e.Table), days}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// mostToldExceptions is how many dates that are off are told of a column.
+const mostToldExceptions = 5
+
+// tell says of a column what its row doesn't: what the phrase means, the dates that are off,
+// and what fits alike.
+func (q *inferring) tell(j *Job, f *infer.Found) {
+	name := f.Series
+	if f.What != "date" {
+		name += "." + f.What
+	}
+	if f.Twice > 0 {
+		j.Note("%s: %s twice in the table and %s once.", name, standsOrStand(f.Twice), map[bool]string{true: "counts", false: "count"}[f.Twice == 1])
+	}
+	if f.Mixed {
+		j.Note("%s: the times of its dates differ, so only their days are explained.", name)
+	}
+	switch {
+	case f.Few:
+		j.Note("%s: fewer than four different dates, so no rule is looked for.", name)
+		return
+	case f.Far:
+		j.Note("%s: %v, so no rule is looked for.", name, infer.ErrFar)
+		return
+	case len(f.Ranks) == 0:
+		j.Note("%s: no rule says these dates in fewer words than a list of them.", name)
+		return
+	}
+	r := f.Ranks[0]
+	if reads := reading(f); reads != "" {
+		j.Note("%s: %s", name, reads)
+	}
+	if len(r.Alike) > 0 {
+		j.Note("%s: in this table the same dates come with %s.", name, strings.Join(named(r.Alike), ", "))
+	}
+	if n := len(f.Ranks) - 1; n > 0 && q.alternatives == 0 && f.Base == nil {
+		alike := 0
+		until := civil.Max
+		for _, o := range f.Ranks[1:] {
+			if o.Matched == r.Matched && o.Off == r.Off {
+				alike++
+				until = min(until, o.Agrees)
+			}
+		}
+		if alike > 0 {
+			j.Note("%s: %s as well; the first of them differs after %s (%s shows them).", name, fitOrFits(alike), until, j.Say("alternatives", fmt.Sprint(alike)))
+		}
+	}
+	if !q.exceptions {
+		off := f.Exceptions(r)
+		for _, e := range off[:min(len(off), mostToldExceptions)] {
+			j.Note("%s: %s", name, offText(e))
+		}
+		if n := len(off) - mostToldExceptions; n > 0 {
+			j.Note("%s: and %d more (--exceptions lists them).", name, n)
+		}
+	}
+}
+
+// next says how to go on with the first rule that was found.
+func (q *inferring) next(j *Job, found []infer.Found) {
+	for i := range found {
+		if f := &found[i]; f.What == "date" && len(f.Ranks) > 0 && len(f.Ranks[0].Rules) == 1 {
+			rule, calendar := f.Phrases(f.Ranks[0])[0], ""
+			if rule.Calendar != "" {
+				calendar = " --calendar " + shellWord(rule.Calendar)
+			}
+			j.Note("Next: yoyaku dates %s%s --count 12 lists more of %s; yoyaku new DIR --table %s makes a plan of the table.", shellWord(rule.Phrase), calendar, f.Series, shellWord(j.Args[0]))
+			return
+		}
+	}
+}
+
+// shellWord is a text as one word of a command line.
+func shellWord(text string) string {
+	if strings.ContainsAny(text, " ,;&|()'") {
+		return `"` + text + `"`
+	}
+	return text
+}
+
+func standsOrStand(n int) string {
+	if n == 1 {
+		return "1 date stands"
+	}
+	return fmt.Sprint(n, " dates stand")
+}
+
+func fitOrFits(n int) string {
+	if n == 1 {
+		return "1 other phrase fits"
+	}
+	return fmt.Sprint(n, " other phrases fit")
+}
+
+// reading says in plain words what a rule means that was found.
+func reading(f *infer.Found) string {
+	var list []string
+	for _, rule := range f.Phrases(f.Ranks[0]) {
+		if p, err := phrase.Parse(rule.Phrase); err == nil && f.What == "date" {
+			list = append(list, p.Reading())
+		}
+	}
+	return strings.Join(list, " Then: ")
+}
+
+// offText is a date that isn't explained, with its weekday.
+func offText(e infer.Exception) string {
+	day := func(d civil.Date) string { return d.Weekday().Short() + " " + d.String() }
+	switch {
+	case e.Rule == civil.None:
+		return day(e.Table) + " stands in the table and isn't by the rule."
+	case e.Table == civil.None:
+		return day(e.Rule) + " is by the rule and doesn't stand in the table."
+	}
+	return fmt.Sprintf("%s in the table is %s by the rule.", day(e.Table), day(e.Rule))
+}
+
+// named are the names of calendars; none has its own words.
+func named(list []string) []string {
+	list = slices.Clone(list)
+	for i := range list {
+		if list[i] == "" {
+			list[i] = "no holidays"
+		}
+	}
+	return list
+}
+
+// What naming a calendar costs a phrase, in bits.
+const (
+	ownCalendarBits    = 0.3
+	pairBits           = 1.5
+	publicCalendarBits = 3
+	mostPaired         = 6 // of the plan's calendars, pairs are tried
+)
+
+// search is what rules are looked for with here: the calendar that was named and none, or
+// the plan's, pairs of these, and the public ones.
+func (j *Job) search() (*infer.Search, error) {
+	none := workdays.New("", workdays.Weekend)
+	s := &infer.Search{Env: j.Env, Calendars: []infer.Calendar{{Days: none}},
+		Fiscal: j.Env.Frame.OfWeeks() || j.Env.Frame.FiscalMonth != 1 || j.Env.Frame.FiscalDay != 1}
+	if j.Named != "" {
+		c, err := j.Calendar(j.Named)
+		if err != nil {
+			return nil, err
+		}
+		s.Calendars[0].Bits = ownCalendarBits // none is the rarer of the two
+		s.Calendars = append(s.Calendars, infer.Calendar{Name: c.Name, Days: c})
+		return s, nil
+	}
+	list, err := j.Calendars()
+	if err != nil {
+		return nil, err
+	}
+	var own []*workdays.Calendar
+	for _, c := range list {
+		if !c.Public {
+			own = append(own, c)
+			price := ownCalendarBits
+			if c == j.Env.Calendar { // what the plan counts with is the commonest
+				price, s.Calendars[0].Bits = 0, ownCalendarBits
+			}
+			s.Calendars = append(s.Calendars, infer.Calendar{Name: c.Name, Days: c, Bits: price})
+		}
+	}
+	for i := range own[:min(len(own), mostPaired)] {
+		for k := range i {
+			c := workdays.Join(own[k], own[i])
+			s.Calendars = append(s.Calendars, infer.Calendar{Name: c.Name, Days: c, Bits: pairBits})
+		}
+	}
+	for _, c := range list {
+		if c.Public {
+			s.Calendars = append(s.Calendars, infer.Calendar{Name: c.Name, Days: c, Bits: publicCalendarBits})
+		}
+	}
+	return s, nil
+}
+
+// Dates are the dates of a table, by series.
+type Dates struct {
+	Series  []DatesOf
+	columns []string
+	other   map[string]string // of columns that hold dates and can't be taken for such: why
+	dates   []int             // the columns of dates
+	others  bool              // the table has columns that hold something else
+}
+
+// Left reports whether the table holds more than the dates that were read.
+func (d *Dates) Left() bool { return d.others || len(d.other) > 0 }
+
+// DatesOf are the columns of dates of a series.
+type DatesOf struct {
+	Name    string
+	Columns []infer.Column
+}
+
+// datesIn reads the dates of the table that is asked: the columns named, else all that hold
+// dates and blanks alone; by series where a column names these.
+func datesIn(j *Job, columns []string, key string) (*Dates, error) {
+	t, err := j.table()
+	if err != nil {
+		return nil, err
+	}
+	j.own(t)
+	d := &Dates{columns: t.Visible(), other: map[string]string{}}
+	if columns == nil && isCalendarFile(j.Args[0]) {
+		columns = []string{"start"}
+	}
+	var named []int
+	for _, c := range columns {
+		i, err := t.Column("date", c)
+		if err != nil {
+			return nil, err
+		}
+		named = append(named, i)
+	}
+	by := -1
+	if key != "" {
+		if by, err = t.Column("key", key); err != nil {
+			return nil, err
+		}
+	}
+	for i := range d.columns {
+		t.Cells = append(t.Cells, i)
+		t.Uses(i)
+	}
+	if err := j.settle(d.columns); err != nil {
+		return nil, err
+	}
+	var list []lines
+	place := map[string]int{}
+	open := map[string]bool{}
+	for _, w := range j.In.OpenWords {
+		open[strings.ToLower(w)] = true
+	}
+	texts := make([][]string, len(d.columns))
+	is, isnt := make([]int, len(d.columns)), make([]int, len(d.columns))
+	err = j.scan(t, func(line int, row []eval.Value) error {
+		name := ""
+		if by >= 0 {
+			name = strings.TrimSpace(row[by].String())
+		}
+		at, ok := place[name]
+		if !ok {
+			at = len(list)
+			place[strings.Clone(name)] = at
+			list = append(list, lines{name: strings.Clone(name)})
+		}
+		cells := make([]stamp, len(d.columns))
+		for i := range d.columns {
+			v := row[i]
+			day, minutes, ok := stampOf(v)
+			switch text := strings.TrimSpace(v.String()); {
+			case ok:
+				cells[i] = stamp{day, minutes}
+				is[i]++
+			case text == "" || open[strings.ToLower(text)]:
+			default:
+				if isnt[i]++; isnt[i] <= mostLookedAt {
+					texts[i] = append(texts[i], strings.Clone(text))
+				}
+			}
+		}
+		list[at].rows = append(list[at].rows, cells)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	d.choose(named, by, is, isnt, texts)
+	for _, i := range named {
+		if isnt[i] > 0 {
+			return nil, rows.In("date", fmt.Errorf("the column `%s` holds %q, which is no date%s", d.columns[i], eval.Brief(texts[i][0]), fitting(j, d.columns[i], texts[i])))
+		}
+	}
+	if len(d.dates) == 0 {
+		return nil, d.none(j, texts)
+	}
+	for _, l := range list {
+		of := DatesOf{Name: l.name}
+		if by < 0 {
+			of.Name = strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))
+		}
+		for _, i := range d.dates {
+			c := infer.Column{Name: d.columns[i]}
+			for _, row := range l.rows {
+				c.Days, c.Times = append(c.Days, row[i].day), append(c.Times, row[i].minutes)
+			}
+			of.Columns = append(of.Columns, c)
+		}
+		if l.name != "" || by < 0 {
+			d.Series = append(d.Series, of)
+		} else {
+			d.other[""] = fmt.Sprintf("%s without `%s` left out.", phrase.Counted(len(l.rows), "row"), d.columns[by])
+		}
+	}
+	return d, nil
+}
+
+type (
+	stamp struct {
+		day     civil.Date
+		minutes int
+	}
+	lines struct { // of a series
+		name string
+		rows [][]stamp
+	}
+)
+
+// mostLookedAt is how many cells that are no dates are looked at for a form.
+const mostLookedAt = 1000
+
+// choose settles which columns are taken.
+func (d *Dates) choose(named []int, by int, is, isnt []int, texts [][]string) {
+	d.dates = named
+	for i := range d.columns {
+		switch {
+		case i == by || slices.Contains(named, i):
+		case named == nil && is[i] > 0 && isnt[i] == 0:
+			d.dates = append(d.dates, i)
+		default:
+			d.others = d.others || is[i]+isnt[i] > 0
+			if forms := tabular.Fitting(texts[i]); named == nil && is[i] > isnt[i] {
+				d.other[d.columns[i]] = fmt.Sprintf("%q is no date", eval.Brief(texts[i][0]))
+			} else if named == nil && is[i] == 0 && slices.ContainsFunc(forms, func(f string) bool { return f != "serial" }) {
+				d.other[d.columns[i]] = "its dates aren't ISO; say in which form: --read-dates " + rows.Quote(d.columns[i]+"="+forms[0])
+			}
+		}
+	}
+}
+
+// fitting says which form reads a column, if one does.
+func fitting(j *Job, column string, texts []string) string {
+	if forms := tabular.Fitting(texts); len(forms) > 0 {
+		return "; try " + j.Say("read-dates", rows.Quote(column+"="+forms[0]))
+	}
+	return ""
+}
+
+// none is the error for a table without dates.
+func (d *Dates) none(j *Job, texts [][]string) error {
+	for i, c := range d.columns {
+		if why := d.other[c]; why != "" {
+			return fmt.Errorf("no column of dates: `%s`: %s", c, why)
+		}
+		_ = texts[i]
+	}
+	return fmt.Errorf("no column of dates; the columns are %s", strings.Join(d.columns, ", "))
+}
+
+// tell says what was passed over.
+func (d *Dates) tell(j *Job) {
+	for _, c := range append([]string{""}, d.columns...) {
+		switch why := d.other[c]; {
+		case why == "":
+		case c == "":
+			j.Note("%s", why)
+		default:
+			j.Note("The column `%s` is passed over: %s.", c, why)
+		}
+	}
+}
+
+// find explains the dates of all series. Of what the calendars were asked beyond what they
+// know, only the dates that are handed out stay noted.
+func (d *Dates) find(s *infer.Search) (list []infer.Found) {
+	for _, of := range d.Series {
+		list = append(list, s.Table(of.Name, of.Columns)...)
+	}
+	for _, c := range s.Calendars {
+		c.Days.Forget()
+	}
+	for _, f := range list {
+		for _, r := range f.Ranks[:min(len(f.Ranks), 1)] {
+			cal := s.Calendar(r)
+			for _, day := range r.Given {
+				if day != civil.None && cal.Name != "" && !cal.Days.Knows(day) {
+					cal.Days.Miss(day)
+				}
+			}
+		}
+	}
+	return list
+}
+
+// stampOf is a cell's day, and its time in minutes or -1.
+func stampOf(v eval.Value) (d civil.Date, minutes int, ok bool) {
+	at, ok := eval.DayOf(v)
+	if !ok {
+		return civil.None, -1, false
+	}
+	if text := strings.TrimSpace(v.Text); v.Kind == eval.Text && len(text) >= len("2027-01-01T09:30") {
+		if timed, ok := ParseMoment(text[:10] + "T" + text[11:16]); ok {
+			at = timed
+		}
+	}
+	if at.Kind == eval.Moment {
+		return at.Day, int(at.Minutes), true
+	}
+	return at.Day, -1, true
+}
