@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -27,6 +28,8 @@ type way struct {
 	bits   float64
 	counts bool // with working days, so no convention behind it
 }
+
+var allWays = sync.OnceValue(ways)
 
 // ways are all steps that are tried, before their conventions.
 func ways() (list []way) {
@@ -98,7 +101,10 @@ func (s *Search) Beside(base, beside []civil.Date) []Rank {
 	case n < 9:
 		b.most = 1
 	}
-	for _, w := range ways() {
+	if s.programs == nil {
+		s.programs = map[Rule]*eval.Program{}
+	}
+	for _, w := range allWays() {
 		b.try(w)
 	}
 	return b.ranked(base)
@@ -164,10 +170,17 @@ func (b *besides) text(steps string, cal int) string {
 	return text
 }
 
+// program compiles steps once, whatever the columns are for which they are tried.
 func (b *besides) program(steps string, cal int) (*eval.Program, error) {
+	key := Rule{steps, b.Calendars[cal].Name}
+	if p := b.programs[key]; p != nil {
+		return p, nil
+	}
 	env := b.Env
 	env.Calendar, env.Names = b.Calendars[cal].Days, []string{"date"}
-	return eval.CompileDate(b.text(steps, 0), env)
+	p, err := eval.CompileDate(b.text(steps, 0), env)
+	b.programs[key] = p
+	return p, err
 }
 
 func dateOf(p *eval.Program, d civil.Date) civil.Date {

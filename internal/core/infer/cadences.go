@@ -269,7 +269,7 @@ func (g *ground) words(c *candidate) *wording {
 	}
 	slices.SortStableFunc(items, inOrder)
 	switch {
-	case c.sel.months != 0 && bits.OnesCount16(c.sel.months) == 1 && len(items) == 1:
+	case bits.OnesCount16(c.sel.months) == 1 && len(items) == 1 && items[0].N <= civil.DaysIn(2024, bits.TrailingZeros16(c.sel.months)+1):
 		w.Unit, w.Every = civil.Year, 1
 		items[0].In = bits.TrailingZeros16(c.sel.months) + 1
 	case c.sel.months != 0:

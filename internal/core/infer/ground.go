@@ -48,7 +48,7 @@ func (s *Search) ground(dates []civil.Date) (*ground, error) {
 		g.places[d-g.first] = int32(i)
 	}
 	g.off = math.Log2(float64(len(days))) + offBits
-	g.list = choose(g.length(), len(days))
+	g.list = choose(max(g.length(), len(days)+1), len(days)) // all days of a stretch could be a day longer
 	return g, nil
 }
 

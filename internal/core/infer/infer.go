@@ -32,6 +32,8 @@ type Search struct {
 	Env       eval.Env
 	Calendars []Calendar // the first is what phrases count with that name none
 	Fiscal    bool       // a fiscal year is set, so fiscal cadences are tried
+
+	programs map[Rule]*eval.Program // of steps beside dates, by their calendar
 }
 
 // The bounds of what is tried.

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 )
 
 // Column is a column of dates, of the rows of one series; None is a blank.
@@ -69,6 +70,9 @@ func (f *Found) another(beside []Found) (name string) {
 
 // besides explains the further columns.
 func (s *Search) besides(series string, first *Found, columns []Column) (list []Found) {
+	if s.programs == nil {
+		s.programs = map[Rule]*eval.Program{}
+	}
 	base := *s
 	if len(first.Ranks) > 0 {
 		base.Calendars = s.from(last(first.Ranks[0]).Calendar)
