@@ -212,13 +212,6 @@ func (s Start) tables() (list []*newTable, err error) {
 			taken = append(taken, name)
 		}
 	}
-	free := func(name string) string {
-		for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
-			name = fmt.Sprintf("%s-%d", stem, n)
-		}
-		taken = append(taken, name)
-		return name
-	}
 	for _, file := range s.Tables {
 		t, how, err := s.record(file, taken)
 		if err != nil {
@@ -227,7 +220,8 @@ func (s Start) tables() (list []*newTable, err error) {
 		taken = append(taken, t.record)
 		t.series, t.left = s.datesOf(filepath.Join(s.Dir, file), filepath.Base(file), how)
 		for _, n := range t.series {
-			n.name = free(n.name)
+			n.name = free(n.name, taken)
+			taken = append(taken, n.name)
 			n.settleHands()
 		}
 		list = append(list, t)
@@ -268,7 +262,19 @@ func (s Start) compose(tables []*newTable) (string, error) {
 		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1)
 		put("    #   - {file: holidays.csv}       # with the columns date and name")
 	}
-	if lines := patterns(made, s.Calendar); lines != "" {
+	var taken []string
+	for _, n := range made {
+		taken = append(taken, n.name)
+	}
+	for _, t := range tables {
+		taken = append(taken, t.record)
+	}
+	for _, text := range s.Series {
+		if name, _, err := rows.SplitAdd(text); err == nil {
+			taken = append(taken, name)
+		}
+	}
+	if lines := patterns(made, s.Calendar, taken); lines != "" {
 		put("\npatterns:\n%s", strings.TrimSuffix(lines, "\n"))
 	}
 	names, err := s.series(put, made, len(tables) > 0)
@@ -377,6 +383,11 @@ func recordName(table string, taken []string) string {
 	if name = strings.Trim(name, "-"); plan.CheckName(name) != nil || slices.Contains(taken, name) {
 		name = strings.Trim("table-"+name, "-")
 	}
+	return free(name, taken)
+}
+
+// free is a name, or with a number behind it, that is none of those taken.
+func free(name string, taken []string) string {
 	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
 		name = fmt.Sprintf("%s-%d", stem, n)
 	}

@@ -244,7 +244,7 @@ func (n *newSeries) milestones() (lines []string) {
 }
 
 // patterns gives series of a table that have the same milestones and calendar a pattern.
-func patterns(list []*newSeries, own string) (lines string) {
+func patterns(list []*newSeries, own string, taken []string) (lines string) {
 	groups := map[string][]*newSeries{}
 	var order []string
 	for _, n := range list {
@@ -260,10 +260,8 @@ func patterns(list []*newSeries, own string) (lines string) {
 		if len(group) < 2 {
 			continue
 		}
-		name := nameFrom(strings.TrimSuffix(filepath.Base(group[0].file), filepath.Ext(group[0].file)))
-		for clash := 2; slices.ContainsFunc(list, func(n *newSeries) bool { return phrase.SameName(n.name, name) || n.like == name }); clash++ {
-			name = fmt.Sprintf("%s-%d", strings.TrimSuffix(name, fmt.Sprintf("-%d", clash-1)), clash)
-		}
+		name := free("all-"+nameFrom(strings.TrimSuffix(filepath.Base(group[0].file), filepath.Ext(group[0].file))), taken)
+		taken = append(taken, name)
 		one := !slices.ContainsFunc(group, func(n *newSeries) bool { return n.rule() != group[0].rule() || len(n.plus) > 0 })
 		for _, n := range group {
 			n.like, n.ruleless = name, one
