@@ -78,7 +78,7 @@ func randomRule(r *rand.Rand) made {
 	}
 	months := strings.Fields("jan feb mar apr may jun jul aug sep oct nov dec")
 	from := fmt.Sprintf(" from 20%02d-0%d-0%d", 10+r.IntN(10), 1+r.IntN(9), 1+r.IntN(9))
-	switch r.IntN(15) {
+	switch r.IntN(19) {
 	case 0:
 		return made{"weekly", "weekly on " + day() + shift(), 52}
 	case 1:
@@ -106,6 +106,16 @@ func randomRule(r *rand.Rand) made {
 	case 12:
 		return made{"easter", "yearly on easter" + one("", " then -2 days", " then +39 days", " then +1 day"), 1}
 	case 13:
+		return made{"every days", fmt.Sprintf("every %d days%s", []int{2, 10, 30, 45, 90, 100}[r.IntN(6)], from), 20}
+	case 14:
+		return made{"every working days", fmt.Sprintf("every %d working days%s", []int{2, 3, 5, 10, 20}[r.IntN(5)], from), 30}
+	case 15:
+		n := 1 + r.IntN(20)
+		return made{"a weekday or a working day, shifted", fmt.Sprintf("monthly on %s then %s%d day%s%s", one("1st mon", "2nd tue", "3rd wed", "last fri", "1st working day", "last working day", "5th working day"), one("+", "-"), n,
+			map[bool]string{true: "s"}[n > 1], one("", ", roll following", ", roll preceding")), 12}
+	case 16:
+		return made{"days of a year", "yearly on " + one("31 mar, 30 jun, 30 sep, 20 dec", "15 jan, 1 jul", "1 may, 1 nov", "last fri of mar, last fri of oct", "10 apr, 10 aug, 10 dec") + one("", " then roll preceding", " then roll following"), 3}
+	case 17:
 		a := r.IntN(12)
 		return made{"in months", "monthly on " + number() + " in " + months[a] + ", " + months[(a+3)%12] + ", " + months[(a+5)%12] + ", " + months[(a+8)%12] + one("", " then roll preceding", " then roll following"), 4}
 	}
