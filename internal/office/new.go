@@ -171,7 +171,7 @@ func (s Start) text() (text string, found []string, err error) {
 		})
 		told := t.told
 		if n := len(t.series); n > 0 {
-			told += fmt.Sprintf("; they make %s", seriesCounted(n))
+			told += fmt.Sprintf("; %s made of it", seriesCounted(n))
 		}
 		found = append(found, told)
 	}
@@ -181,9 +181,9 @@ func (s Start) text() (text string, found []string, err error) {
 
 func seriesCounted(n int) string {
 	if n == 1 {
-		return "a series"
+		return "1 series is"
 	}
-	return fmt.Sprint(n, " series")
+	return fmt.Sprint(n, " series are")
 }
 
 // right reports whether a plan with the series alone gives the dates of its table back.
@@ -397,6 +397,11 @@ func free(name string, taken []string) string {
 // record writes a record of a table: its key, and how its cells are read.
 func (s Start) record(table string, taken []string) (_ *newTable, how question.TableIn, err error) {
 	path := filepath.Join(s.Dir, table)
+	if question.IsCalendarFile(path) { // whose columns are those of `read`
+		name := recordName(table, taken)
+		lines := fmt.Sprintf("  %s:\n    table: %s      # its events, as yoyaku read lists them\n", quoted(name), quoted(filepath.ToSlash(table)))
+		return &newTable{file: table, record: name, lines: lines, told: table + ": a calendar file"}, how, nil
+	}
 	cells, in, err := columnsOf(path)
 	if err != nil {
 		return nil, how, err

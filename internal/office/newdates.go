@@ -54,7 +54,7 @@ func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeri
 	if err != nil {
 		return nil, true // it is told where the record is read
 	}
-	left = dates.Left()
+	left = dates.Left() && !question.IsCalendarFile(path) // an event has much besides
 	var of *newSeries
 	for i := range found {
 		f := &found[i]

@@ -8,8 +8,8 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// isCalendarFile reports whether a table's name says that it is an iCalendar file.
-func isCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(name), ".ics") }
+// IsCalendarFile reports whether a table's name says that it is an iCalendar file.
+func IsCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(name), ".ics") }
 
 // calendarFile is a calendar file as the question `read` gives it. What recurs without an end
 // is listed through the end of the window that is asked.

@@ -373,7 +373,7 @@ func datesIn(j *Job, columns []string, key string) (*Dates, error) {
 	}
 	j.own(t)
 	d := &Dates{columns: t.Visible(), other: map[string]string{}}
-	if columns == nil && isCalendarFile(j.Args[0]) {
+	if columns == nil && IsCalendarFile(j.Args[0]) {
 		columns = []string{"start"}
 	}
 	var named []int

@@ -153,7 +153,7 @@ func (j *Job) open(name string) (*Table, error) {
 			return t, nil
 		}
 	}
-	if isCalendarFile(name) {
+	if IsCalendarFile(name) {
 		made, err := j.calendarFile(name)
 		if err != nil {
 			return nil, err

@@ -114,7 +114,7 @@ func randomRule(r *rand.Rand) made {
 		return made{"a weekday or a working day, shifted", fmt.Sprintf("monthly on %s then %s%d day%s%s", one("1st mon", "2nd tue", "3rd wed", "last fri", "1st working day", "last working day", "5th working day"), one("+", "-"), n,
 			map[bool]string{true: "s"}[n > 1], one("", ", roll following", ", roll preceding")), 12}
 	case 16:
-		return made{"days of a year", "yearly on " + one("31 mar, 30 jun, 30 sep, 20 dec", "15 jan, 1 jul", "1 may, 1 nov", "last fri of mar, last fri of oct", "10 apr, 10 aug, 10 dec") + one("", " then roll preceding", " then roll following"), 3}
+		return made{"days of a year", "yearly on " + one("15 jan, 1 jul", "1 may, 1 nov", "last fri of mar, last fri of oct", "10 apr, 10 aug, 10 dec") + one("", " then roll preceding", " then roll following"), 3}
 	case 17:
 		a := r.IntN(12)
 		return made{"in months", "monthly on " + number() + " in " + months[a] + ", " + months[(a+3)%12] + ", " + months[(a+5)%12] + ", " + months[(a+8)%12] + one("", " then roll preceding", " then roll following"), 4}
