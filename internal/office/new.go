@@ -262,6 +262,9 @@ func (s Start) compose(tables []*newTable) (string, error) {
 		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1)
 		put("    #   - {file: holidays.csv}       # with the columns date and name")
 	}
+	if slices.ContainsFunc(made, func(n *newSeries) bool { return n.calendar(s.Calendar) == noHolidays }) {
+		put("\ncalendars:\n  %s: {closed: \"sat, sun\"}      # with holidays of %s fewer of the table's dates come out", noHolidays, calendar)
+	}
 	var taken []string
 	for _, n := range made {
 		taken = append(taken, n.name)

@@ -227,12 +227,22 @@ func after(until phrase.Expr, d civil.Date) bool {
 	return ok && d > at.Day
 }
 
+// noHolidays is the calendar of a new plan for series that count with none, where the plan
+// counts with one.
+const noHolidays = "no-holidays"
+
 // calendar is the calendar that the series names; "" for the plan's own.
 func (n *newSeries) calendar(own string) string {
-	if c := n.search.Calendar(n.date.Ranks[0]).Name; c != own {
-		return c
+	c := n.search.Calendar(n.date.Ranks[0]).Name
+	switch {
+	case c == own:
+		return ""
+	case c == "" && strings.Contains(n.rule()+strings.Join(n.milestones(), " "), "roll "),
+		c == "" && strings.Contains(n.rule()+strings.Join(n.milestones(), " "), "working day"),
+		c == "" && strings.Contains(n.rule(), "closed days"):
+		return noHolidays
 	}
-	return ""
+	return c
 }
 
 // milestones are the lines of the milestones, by their names.
