@@ -85,7 +85,10 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 			return err
 		}
 		a.tell().Once().Warnings(p)
-		return nil
+		for _, text := range job.After {
+			a.note("%s", text)
+		}
+		return job.No
 	}
 	return c
 }

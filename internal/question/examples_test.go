@@ -138,6 +138,12 @@ func example(t *testing.T, line string) string {
 		fmt.Fprintln(&told, ">", w)
 		delete(plans, key)
 	}
+	for _, a := range job.After {
+		fmt.Fprintln(&told, ">", a)
+	}
+	if job.No != nil {
+		fmt.Fprintln(&told, "> no:", job.No)
+	}
 	text := strings.ReplaceAll(out.String(), "\r\n", "\n") + told.String()
 	if lines := strings.SplitAfter(text, "\n"); len(lines) > 100 { // both ends say enough
 		text = strings.Join(lines[:60], "") + fmt.Sprintf("… %d lines\n", len(lines)-90) + strings.Join(lines[len(lines)-30:], "")

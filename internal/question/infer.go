@@ -93,12 +93,15 @@ func (q *inferring) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
+	if !any {
+		j.No = ErrNoRule
+	}
+	if q.exceptions {
+		return nil
+	}
 	d.tell(j)
 	for i := range found {
 		q.tell(j, &found[i])
-	}
-	if !any {
-		return ErrNoRule
 	}
 	q.next(j, found)
 	return nil
@@ -177,28 +180,28 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 		name += "." + f.What
 	}
 	if f.Twice > 0 {
-		j.Note("%s: %s twice in the table and %s once.", name, standsOrStand(f.Twice), map[bool]string{true: "counts", false: "count"}[f.Twice == 1])
+		j.after("%s: %s twice in the table and %s once.", name, standsOrStand(f.Twice), map[bool]string{true: "counts", false: "count"}[f.Twice == 1])
 	}
 	if f.Mixed {
-		j.Note("%s: the times of its dates differ, so only their days are explained.", name)
+		j.after("%s: the times of its dates differ, so only their days are explained.", name)
 	}
 	switch {
 	case f.Few:
-		j.Note("%s: fewer than four different dates, so no rule is looked for.", name)
+		j.after("%s: fewer than four different dates, so no rule is looked for.", name)
 		return
 	case f.Far:
-		j.Note("%s: %v, so no rule is looked for.", name, infer.ErrFar)
+		j.after("%s: %v, so no rule is looked for.", name, infer.ErrFar)
 		return
 	case len(f.Ranks) == 0:
-		j.Note("%s: no rule says these dates in fewer words than a list of them.", name)
+		j.after("%s: no rule says these dates in fewer words than a list of them.", name)
 		return
 	}
 	r := f.Ranks[0]
 	if reads := reading(f); reads != "" {
-		j.Note("%s: %s", name, reads)
+		j.after("%s: %s", name, reads)
 	}
 	if len(r.Alike) > 0 {
-		j.Note("%s: in this table the same dates come with %s.", name, strings.Join(named(r.Alike), ", "))
+		j.after("%s: in this table the same dates come with %s.", name, strings.Join(named(r.Alike), ", "))
 	}
 	if n := len(f.Ranks) - 1; n > 0 && q.alternatives == 0 && f.Base == nil {
 		alike := 0
@@ -210,18 +213,21 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 			}
 		}
 		if alike > 0 {
-			j.Note("%s: %s as well; the first of them differs after %s (%s shows them).", name, fitOrFits(alike), until, j.Say("alternatives", fmt.Sprint(alike)))
+			j.after("%s: %s as well; the first of them differs after %s (%s shows them).", name, fitOrFits(alike), until, j.Say("alternatives", fmt.Sprint(alike)))
 		}
 	}
-	if !q.exceptions {
-		off := f.Exceptions(r)
-		for _, e := range off[:min(len(off), mostToldExceptions)] {
-			j.Note("%s: %s", name, offText(e))
-		}
-		if n := len(off) - mostToldExceptions; n > 0 {
-			j.Note("%s: and %d more (--exceptions lists them).", name, n)
-		}
+	off := f.Exceptions(r)
+	for _, e := range off[:min(len(off), mostToldExceptions)] {
+		j.after("%s: %s", name, offText(e))
 	}
+	if n := len(off) - mostToldExceptions; n > 0 {
+		j.after("%s: and %d more (--exceptions lists them).", name, n)
+	}
+}
+
+// after tells what is read below the table.
+func (j *Job) after(format string, args ...any) {
+	j.After = append(j.After, fmt.Sprintf(format, args...))
 }
 
 // next says how to go on with the first rule that was found.
@@ -232,7 +238,7 @@ func (q *inferring) next(j *Job, found []infer.Found) {
 			if rule.Calendar != "" {
 				calendar = " --calendar " + shellWord(rule.Calendar)
 			}
-			j.Note("Next: yoyaku dates %s%s --count 12 lists more of %s; yoyaku new DIR --table %s makes a plan of the table.", shellWord(rule.Phrase), calendar, f.Series, shellWord(j.Args[0]))
+			j.after("Next: yoyaku dates %s%s --count 12 lists more of %s; yoyaku new DIR --table %s makes a plan of the table.", shellWord(rule.Phrase), calendar, f.Series, shellWord(j.Args[0]))
 			return
 		}
 	}
@@ -525,9 +531,9 @@ func (d *Dates) tell(j *Job) {
 		switch why := d.other[c]; {
 		case why == "":
 		case c == "":
-			j.Note("%s", why)
+			j.after("%s", why)
 		default:
-			j.Note("The column `%s` is passed over: %s.", c, why)
+			j.after("The column `%s` is passed over: %s.", c, why)
 		}
 	}
 }

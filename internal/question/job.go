@@ -47,6 +47,11 @@ type Job struct {
 	Added, Kept []string
 	To          rows.Sink
 
+	// After is what to know besides, once the answer stands there; No says that the answer
+	// is no.
+	After []string
+	No    error
+
 	result rows.Result
 	opened []*Table
 	times  bool // of cells are looked at
