@@ -18,8 +18,6 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/tabular"
 )
 
 // SchemaFile is the schema that a new plan names for editors, beside it.
@@ -218,7 +216,9 @@ func (s Start) tables() (list []*newTable, err error) {
 			return nil, err
 		}
 		taken = append(taken, t.record)
-		t.series, t.left = s.datesOf(filepath.Join(s.Dir, file), filepath.Base(file), how)
+		if t.series, t.left, err = s.datesOf(filepath.Join(s.Dir, file), filepath.Base(file), how); err != nil {
+			return nil, err
+		}
 		for _, n := range t.series {
 			n.name = free(n.name, taken)
 			taken = append(taken, n.name)
@@ -241,29 +241,10 @@ func (s Start) compose(tables []*newTable) (string, error) {
 		}
 		made = append(made, t.series...)
 	}
-	put("# yaml-language-server: $schema=%s", SchemaFile)
-	put("# A plan of dates. See whether it is right:  yoyaku check")
-	put("# Make its outputs:  yoyaku run      What comes up:  yoyaku ahead")
-	put("# The language of the rules:  yoyaku help phrases")
-	put("plan: 1")
-	put("id: %s            # names the events for good, so no year is in it", quoted(s.ID))
-	put("title: %s", quoted(s.title))
-	put("window: %d..%d    # move it on each year; the events follow", first, last)
-	calendar := s.Calendar
-	if calendar == "" {
-		calendar = "office"
-	}
-	put("calendar: %s      # what working days are counted by, unless a series says otherwise", quoted(calendar))
-	if s.Calendar == "" {
-		put("\ncalendars:\n  office:\n    closed: sat, sun")
-		put("    # Your holidays go here, as rules, dates, stretches or a list in a file:")
-		put("    # holidays:")
-		put("    #   - {name: New Year, day: yearly on 1 jan then roll following}")
-		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1)
-		put("    #   - {file: holidays.csv}       # with the columns date and name")
-	}
+	calendar := s.head(put, first, last)
 	if slices.ContainsFunc(made, func(n *newSeries) bool { return n.calendar(s.Calendar) == noHolidays }) {
-		put("\ncalendars:\n  %s: {closed: \"sat, sun\"}      # with holidays of %s fewer of the table's dates come out", noHolidays, calendar)
+		put("\ncalendars:\n  %s: {closed: \"sat, sun\"}      # with holidays of %s fewer of the table's dates come out",
+			noHolidays, calendar)
 	}
 	var taken []string
 	for _, n := range made {
@@ -310,6 +291,32 @@ func (s Start) compose(tables []*newTable) (string, error) {
 		}
 	}
 	return b.String(), nil
+}
+
+// head writes what stands above the series, and gives the calendar's name.
+func (s Start) head(put func(string, ...any), first, last int) (calendar string) {
+	put("# yaml-language-server: $schema=%s", SchemaFile)
+	put("# A plan of dates. See whether it is right:  yoyaku check")
+	put("# Make its outputs:  yoyaku run      What comes up:  yoyaku ahead")
+	put("# The language of the rules:  yoyaku help phrases")
+	put("plan: 1")
+	put("id: %s            # names the events for good, so no year is in it", quoted(s.ID))
+	put("title: %s", quoted(s.title))
+	put("window: %d..%d    # move it on each year; the events follow", first, last)
+	calendar = s.Calendar
+	if calendar == "" {
+		calendar = "office"
+	}
+	put("calendar: %s      # what working days are counted by, unless a series says otherwise", quoted(calendar))
+	if s.Calendar == "" {
+		put("\ncalendars:\n  office:\n    closed: sat, sun")
+		put("    # Your holidays go here, as rules, dates, stretches or a list in a file:")
+		put("    # holidays:")
+		put("    #   - {name: New Year, day: yearly on 1 jan then roll following}")
+		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1)
+		put("    #   - {file: holidays.csv}       # with the columns date and name")
+	}
+	return calendar
 }
 
 // quoted writes a text as YAML takes it anywhere on a line: plain, or in quotes.
@@ -374,110 +381,4 @@ func titleOf(name string) string {
 	text := []rune(phrase.FoldName(name))
 	text[0] = unicode.ToUpper(text[0])
 	return string(text)
-}
-
-// mostLooked is how many rows of a table are looked at.
-const mostLooked = 1000
-
-// recordName is a name for the record of a table that is none of those taken.
-func recordName(table string, taken []string) string {
-	name := regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table),
-		filepath.Ext(table)), "-")
-	if name = strings.Trim(name, "-"); plan.CheckName(name) != nil || slices.Contains(taken, name) {
-		name = strings.Trim("table-"+name, "-")
-	}
-	return free(name, taken)
-}
-
-// free is a name, or with a number behind it, that is none of those taken.
-func free(name string, taken []string) string {
-	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
-		name = fmt.Sprintf("%s-%d", stem, n)
-	}
-	return name
-}
-
-// record writes a record of a table: its key, and how its cells are read.
-func (s Start) record(table string, taken []string) (_ *newTable, how question.TableIn, err error) {
-	path := filepath.Join(s.Dir, table)
-	if question.IsCalendarFile(path) { // whose columns are those of `read`
-		name := recordName(table, taken)
-		lines := fmt.Sprintf("  %s:\n    table: %s      # its events, as yoyaku read lists them\n", quoted(name), quoted(filepath.ToSlash(table)))
-		return &newTable{file: table, record: name, lines: lines, told: table + ": a calendar file"}, how, nil
-	}
-	cells, in, err := columnsOf(path)
-	if err != nil {
-		return nil, how, err
-	}
-	name, told := recordName(table, taken), ""
-	var b strings.Builder
-	fmt.Fprintf(&b, "  %s:\n    table: %s\n", quoted(name), quoted(filepath.ToSlash(table)))
-	if in.Repairs != nil {
-		b.WriteString("    repair: yes      # headings without a name or used before were numbered\n")
-	}
-	if in.HeaderRow > 0 {
-		fmt.Fprintf(&b, "    header-row: %d    # where the names of the columns stand\n", in.HeaderRow)
-	}
-	var dates, forms, words, numbers []string
-	for _, c := range cells {
-		fit, open, date := c.dates()
-		switch {
-		case date:
-			dates = append(dates, c.name)
-			if len(fit) > 0 {
-				forms = append(forms, c.name+"="+fit[0])
-				dates[len(dates)-1] += " (" + fit[0] + ")"
-			}
-			if len(fit) > 1 {
-				dates[len(dates)-1] = fmt.Sprintf("%s (taken as %s, and %s would read it too: look, and change read-dates)",
-					c.name, fit[0], strings.Join(fit[1:], " or "))
-			}
-			for _, w := range open {
-				if !slices.Contains(words, w) {
-					words = append(words, w)
-				}
-			}
-		default:
-			if fit := tabular.FittingNumbers(c.texts); len(fit) > 0 && !c.plain() {
-				numbers = append(numbers, c.name+"="+fit[0])
-			}
-		}
-	}
-	list := func(key string, values []string) {
-		if len(values) > 0 {
-			var q []string
-			for _, v := range values {
-				q = append(q, quoted(v))
-			}
-			fmt.Fprintf(&b, "    %s: [%s]\n", key, strings.Join(q, ", "))
-		}
-	}
-	names := func(c column) bool { // numbers name rows in the first column alone
-		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumbers(c.texts)) == 0)
-	}
-	if i := slices.IndexFunc(cells, names); i >= 0 {
-		fmt.Fprintf(&b, "    key: %s      # names each row for good\n", quoted(cells[i].name))
-	}
-	list("read-dates", forms)
-	list("open-words", words)
-	list("read-numbers", numbers)
-	if len(dates) > 0 {
-		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
-		fmt.Fprintf(&b, "    # Columns that phrases add:\n    # columns:\n    #   notice: %s\n",
-			quoted(nameInPhrase(first)+", -90 days, roll preceding"))
-		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
-	} else {
-		told = fmt.Sprintf("%s: no column of dates found", table)
-	}
-	how.HeaderRow, how.Repair, how.ReadDates, how.OpenWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
-	return &newTable{file: table, record: name, lines: b.String(), told: told}, how, nil
-}
-
-// nameInPhrase is a column's name as a phrase has it, in quotes where it must be.
-func nameInPhrase(name string) string {
-	if _, err := phrase.ParseExpr(name + ", +1 day"); err == nil && strings.Trim(name, " ") == name &&
-		!strings.ContainsAny(name, " ,") {
-		return name
-	}
-	return rows.Quote(name)
 }

@@ -1,6 +1,7 @@
 package office
 
 import (
+	"errors"
 	"fmt"
 	"path/filepath"
 	"regexp"
@@ -10,6 +11,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/infer"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -41,18 +43,20 @@ func seldom(off, of int) bool { return 10*off <= of }
 
 // datesOf looks for the rules behind the dates of a table. It gives the series that come of
 // it, and whether anything of the table is left that they don't say.
-func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeries, left bool) {
+func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeries, left bool, err error) {
 	empty, err := plan.Empty(s.set)
 	if err != nil {
-		return nil, true
+		return nil, true, err
 	}
 	place := empty.Place()
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
 	job := &question.Job{Place: &place, Args: []string{path}, Named: s.Calendar, In: how}
 	dates, found, search, err := job.Infer(nil, s.Key)
-	if err != nil {
-		return nil, true // it is told where the record is read
+	if option := (*rows.OptionError)(nil); errors.As(err, &option) && option.Option == "key" {
+		return nil, true, fmt.Errorf("%s: %w", file, err)
+	} else if err != nil {
+		return nil, true, nil // it has no dates, or rows that a record tells of
 	}
 	left = dates.Left() && !question.IsCalendarFile(path) // an event has much besides
 	var of *newSeries
@@ -79,7 +83,7 @@ func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeri
 			left = true
 		}
 	}
-	return list, left
+	return list, left, nil
 }
 
 // hang takes a column as a milestone, unless it has dates on rows that the series can't tell
@@ -101,7 +105,8 @@ func (n *newSeries) hang(f *infer.Found) bool {
 		return false
 	}
 	m := newMilestone{name: milestoneName(f.What), phrase: f.Phrases(f.Ranks[0])[0].Phrase, found: f}
-	if slices.ContainsFunc(n.beside, func(o newMilestone) bool { return phrase.SameName(o.name, m.name) }) || slices.Contains(schedule.BaseNames, m.name) {
+	if slices.ContainsFunc(n.beside, func(o newMilestone) bool { return phrase.SameName(o.name, m.name) }) ||
+		slices.Contains(schedule.BaseNames, m.name) {
 		return false
 	}
 	n.beside = append(n.beside, m)
@@ -112,7 +117,8 @@ var notInNames = regexp.MustCompile(`[^\p{L}0-9]+`)
 
 // nameFrom makes a name of a series of a text, without a year: its dates are for any.
 func nameFrom(text string) string {
-	name := strings.Trim(regexp.MustCompile(`(^|-)(19|20)\d\d(-|$)`).ReplaceAllString(strings.ToLower(notInNames.ReplaceAllString(text, "-")), "$3"), "-")
+	name := strings.Trim(regexp.MustCompile(`(^|-)(19|20)\d\d(-|$)`).ReplaceAllString(
+		strings.ToLower(notInNames.ReplaceAllString(text, "-")), "$3"), "-")
 	if plan.CheckName(name) != nil {
 		name = strings.Trim("dates-"+name, "-")
 	}
@@ -194,7 +200,8 @@ func (n *newSeries) rule() string {
 			return quoted(r.Phrase)
 		}
 		for _, d := range n.plus {
-			if at, ok := p.From.(*phrase.Date); len(rules) == 1 || i == len(rules)-1 && ok && d >= at.Day || i == 0 && !after(p.Until, d) {
+			if at, ok := p.From.(*phrase.Date); len(rules) == 1 || i == len(rules)-1 && ok && d >= at.Day || i == 0 &&
+				!after(p.Until, d) {
 				p.Plus = append(p.Plus, &phrase.Date{Day: d})
 			}
 		}

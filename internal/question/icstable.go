@@ -25,7 +25,7 @@ func (j *Job) calendarFile(name string) (*MadeTable, error) {
 	sub := &Job{Place: j.Place, Args: []string{name}, To: made, Question: &Question{Name: "read", Answer: r.answer}}
 	err := sub.Answer()
 	if err != nil && hint != "" && strings.Contains(err.Error(), ical.ErrEndless.Error()) {
-		err = fmt.Errorf("%s: %w; %s", name, ical.ErrEndless, hint)
+		err = fmt.Errorf("%s: an event recurs without an end; %s", name, hint)
 	}
 	return made, err
 }

@@ -3,7 +3,6 @@ package question
 import (
 	"errors"
 	"fmt"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -13,7 +12,6 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/workdays"
-	"yoyaku/internal/tabular"
 )
 
 func init() { register(newInfer) }
@@ -43,8 +41,10 @@ shorter than a list of the dates; what it doesn't explain is counted as off.`,
 		Options: []*Option{
 			{Name: "date", Kind: Column, List: true, Complete: "columns",
 				Help: "`COLUMNS` of dates, the first that of the series (default: all)", Into: &q.columns},
-			{Name: "key", Kind: Column, Complete: "columns", Help: "`COL` whose values are the names of series, where the\ntable has several", Into: &q.key},
-			{Name: "alternatives", Kind: Number, Least: 1, Help: "`N` further phrases that fit, and until when they agree", Into: &q.alternatives},
+			{Name: "key", Kind: Column, Complete: "columns",
+				Help: "`COL` whose values are the names of series, where the\ntable has several", Into: &q.key},
+			{Name: "alternatives", Kind: Number, Least: 1, Help: "`N` further phrases that fit, and until when they agree",
+				Into: &q.alternatives},
 			{Name: "exceptions", Kind: Yes, Help: "list the dates that the phrases don't explain", Into: &q.exceptions},
 		},
 		Answer: q.answer,
@@ -100,6 +100,7 @@ func (q *inferring) answer(j *Job) error {
 		return nil
 	}
 	d.tell(j)
+	without(j, found)
 	for i := range found {
 		q.tell(j, &found[i])
 	}
@@ -137,7 +138,8 @@ func (j *Job) Infer(columns []string, key string) (*Dates, []infer.Found, *infer
 // ranks writes the rows of a column: its first rank, and others as many as were asked for.
 func (q *inferring) ranks(f *infer.Found, put rows.Put) error {
 	cells := func(rank eval.Value, rule infer.Rule, rest ...eval.Value) []eval.Value {
-		return append([]eval.Value{eval.Str(f.Series), eval.Str(f.What), rank, eval.Str(rule.Phrase), eval.Str(rule.Calendar), eval.Int(f.Dates)}, rest...)
+		return append([]eval.Value{eval.Str(f.Series), eval.Str(f.What), rank, eval.Str(rule.Phrase),
+			eval.Str(rule.Calendar), eval.Int(f.Dates)}, rest...)
 	}
 	if len(f.Ranks) == 0 {
 		return put(cells(eval.Value{}, infer.Rule{}, eval.Value{}, eval.Value{}, eval.Value{}))
@@ -162,7 +164,8 @@ func exceptions(ids map[civil.Date]string, f *infer.Found, put rows.Put) error {
 		if e.Rule != civil.None && e.Table != civil.None {
 			days = eval.Int(int(e.Table - e.Rule))
 		}
-		if err := put([]eval.Value{eval.Str(f.Series), eval.Str(f.What), eval.Str(ids[e.Of]), eval.Day(e.Rule), eval.Day(e.Table), days}); err != nil {
+		if err := put([]eval.Value{eval.Str(f.Series), eval.Str(f.What), eval.Str(ids[e.Of]), eval.Day(e.Rule),
+			eval.Day(e.Table), days}); err != nil {
 			return err
 		}
 	}
@@ -172,28 +175,53 @@ func exceptions(ids map[civil.Date]string, f *infer.Found, put rows.Put) error {
 // mostToldExceptions is how many dates that are off are told of a column.
 const mostToldExceptions = 5
 
+// nameOf is how notes name a column: by its series, and by its own name where it isn't the date.
+func nameOf(f *infer.Found) string {
+	if f.What != "date" {
+		return f.Series + "." + f.What
+	}
+	return f.Series
+}
+
+// without says which columns have no rule, and why: one note for each reason.
+func without(j *Job, found []infer.Found) {
+	names := [3][]string{}
+	for i := range found {
+		switch f := &found[i]; {
+		case f.Few:
+			names[0] = append(names[0], nameOf(f))
+		case f.Far:
+			names[1] = append(names[1], nameOf(f))
+		case len(f.Ranks) == 0:
+			names[2] = append(names[2], nameOf(f))
+		}
+	}
+	for i, why := range []string{"fewer than four different dates, so no rule is looked for",
+		infer.ErrFar.Error() + ", so no rule is looked for", "no rule says these dates in fewer words than a list of them"} {
+		switch list := names[i]; {
+		case len(list) > mostNamed:
+			j.after("%s and %d more: %s.", strings.Join(list[:mostNamed], ", "), len(list)-mostNamed, why)
+		case len(list) > 0:
+			j.after("%s: %s.", strings.Join(list, ", "), why)
+		}
+	}
+}
+
+// mostNamed is how many columns a note names.
+const mostNamed = 5
+
 // tell says of a column what its row doesn't: what the phrase means, the dates that are off,
 // and what fits alike.
 func (q *inferring) tell(j *Job, f *infer.Found) {
-	name := f.Series
-	if f.What != "date" {
-		name += "." + f.What
-	}
+	name := nameOf(f)
 	if f.Twice > 0 {
-		j.after("%s: %s twice in the table and %s once.", name, standsOrStand(f.Twice), map[bool]string{true: "counts", false: "count"}[f.Twice == 1])
+		j.after("%s: %s twice in the table and %s once.", name, standsOrStand(f.Twice), map[bool]string{true: "counts",
+			false: "count"}[f.Twice == 1])
 	}
 	if f.Mixed {
 		j.after("%s: the times of its dates differ, so only their days are explained.", name)
 	}
-	switch {
-	case f.Few:
-		j.after("%s: fewer than four different dates, so no rule is looked for.", name)
-		return
-	case f.Far:
-		j.after("%s: %v, so no rule is looked for.", name, infer.ErrFar)
-		return
-	case len(f.Ranks) == 0:
-		j.after("%s: no rule says these dates in fewer words than a list of them.", name)
+	if len(f.Ranks) == 0 {
 		return
 	}
 	r := f.Ranks[0]
@@ -213,7 +241,8 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 			}
 		}
 		if alike > 0 {
-			j.after("%s: %s as well; the first of them differs after %s (%s shows them).", name, fitOrFits(alike), until, j.Say("alternatives", fmt.Sprint(alike)))
+			j.after("%s: %s as well; the first of them differs after %s (%s shows them).", name, fitOrFits(alike), until,
+				j.Say("alternatives", fmt.Sprint(alike)))
 		}
 	}
 	off := f.Exceptions(r)
@@ -350,229 +379,4 @@ func (j *Job) search() (*infer.Search, error) {
 		}
 	}
 	return s, nil
-}
-
-// Dates are the dates of a table, by series.
-type Dates struct {
-	Series  []DatesOf
-	columns []string
-	other   map[string]string // of columns that hold dates and can't be taken for such: why
-	dates   []int             // the columns of dates
-	others  bool              // the table has columns that hold something else
-}
-
-// Left reports whether the table holds more than the dates that were read.
-func (d *Dates) Left() bool { return d.others || len(d.other) > 0 }
-
-// DatesOf are the columns of dates of a series.
-type DatesOf struct {
-	Name    string
-	Columns []infer.Column
-}
-
-// datesIn reads the dates of the table that is asked: the columns named, else all that hold
-// dates and blanks alone; by series where a column names these.
-func datesIn(j *Job, columns []string, key string) (*Dates, error) {
-	t, err := j.table()
-	if err != nil {
-		return nil, err
-	}
-	j.own(t)
-	d := &Dates{columns: t.Visible(), other: map[string]string{}}
-	if columns == nil && IsCalendarFile(j.Args[0]) {
-		columns = []string{"start"}
-	}
-	var named []int
-	for _, c := range columns {
-		i, err := t.Column("date", c)
-		if err != nil {
-			return nil, err
-		}
-		named = append(named, i)
-	}
-	by := -1
-	if key != "" {
-		if by, err = t.Column("key", key); err != nil {
-			return nil, err
-		}
-	}
-	for i := range d.columns {
-		t.Cells = append(t.Cells, i)
-		t.Uses(i)
-	}
-	if err := j.settle(d.columns); err != nil {
-		return nil, err
-	}
-	var list []lines
-	place := map[string]int{}
-	open := map[string]bool{}
-	for _, w := range j.In.OpenWords {
-		open[strings.ToLower(w)] = true
-	}
-	texts := make([][]string, len(d.columns))
-	is, isnt := make([]int, len(d.columns)), make([]int, len(d.columns))
-	err = j.scan(t, func(line int, row []eval.Value) error {
-		name := ""
-		if by >= 0 {
-			name = strings.TrimSpace(row[by].String())
-		}
-		at, ok := place[name]
-		if !ok {
-			at = len(list)
-			place[strings.Clone(name)] = at
-			list = append(list, lines{name: strings.Clone(name)})
-		}
-		cells := make([]stamp, len(d.columns))
-		for i := range d.columns {
-			v := row[i]
-			day, minutes, ok := stampOf(v)
-			switch text := strings.TrimSpace(v.String()); {
-			case ok:
-				cells[i] = stamp{day, minutes}
-				is[i]++
-			case text == "" || open[strings.ToLower(text)]:
-			default:
-				if isnt[i]++; isnt[i] <= mostLookedAt {
-					texts[i] = append(texts[i], strings.Clone(text))
-				}
-			}
-		}
-		list[at].rows = append(list[at].rows, cells)
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	d.choose(named, by, is, isnt, texts)
-	for _, i := range named {
-		if isnt[i] > 0 {
-			return nil, rows.In("date", fmt.Errorf("the column `%s` holds %q, which is no date%s", d.columns[i], eval.Brief(texts[i][0]), fitting(j, d.columns[i], texts[i])))
-		}
-	}
-	if len(d.dates) == 0 {
-		return nil, d.none(j, texts)
-	}
-	for _, l := range list {
-		of := DatesOf{Name: l.name}
-		if by < 0 {
-			of.Name = strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))
-		}
-		for _, i := range d.dates {
-			c := infer.Column{Name: d.columns[i]}
-			for _, row := range l.rows {
-				c.Days, c.Times = append(c.Days, row[i].day), append(c.Times, row[i].minutes)
-			}
-			of.Columns = append(of.Columns, c)
-		}
-		if l.name != "" || by < 0 {
-			d.Series = append(d.Series, of)
-		} else {
-			d.other[""] = fmt.Sprintf("%s without `%s` left out.", phrase.Counted(len(l.rows), "row"), d.columns[by])
-		}
-	}
-	return d, nil
-}
-
-type (
-	stamp struct {
-		day     civil.Date
-		minutes int
-	}
-	lines struct { // of a series
-		name string
-		rows [][]stamp
-	}
-)
-
-// mostLookedAt is how many cells that are no dates are looked at for a form.
-const mostLookedAt = 1000
-
-// choose settles which columns are taken.
-func (d *Dates) choose(named []int, by int, is, isnt []int, texts [][]string) {
-	d.dates = named
-	for i := range d.columns {
-		switch {
-		case i == by || slices.Contains(named, i):
-		case named == nil && is[i] > 0 && isnt[i] == 0:
-			d.dates = append(d.dates, i)
-		default:
-			d.others = d.others || is[i]+isnt[i] > 0
-			if forms := tabular.Fitting(texts[i]); named == nil && is[i] > isnt[i] {
-				d.other[d.columns[i]] = fmt.Sprintf("%q is no date", eval.Brief(texts[i][0]))
-			} else if named == nil && is[i] == 0 && slices.ContainsFunc(forms, func(f string) bool { return f != "serial" }) {
-				d.other[d.columns[i]] = "its dates aren't ISO; say in which form: --read-dates " + rows.Quote(d.columns[i]+"="+forms[0])
-			}
-		}
-	}
-}
-
-// fitting says which form reads a column, if one does.
-func fitting(j *Job, column string, texts []string) string {
-	if forms := tabular.Fitting(texts); len(forms) > 0 {
-		return "; try " + j.Say("read-dates", rows.Quote(column+"="+forms[0]))
-	}
-	return ""
-}
-
-// none is the error for a table without dates.
-func (d *Dates) none(j *Job, texts [][]string) error {
-	for i, c := range d.columns {
-		if why := d.other[c]; why != "" {
-			return fmt.Errorf("no column of dates: `%s`: %s", c, why)
-		}
-		_ = texts[i]
-	}
-	return fmt.Errorf("no column of dates; the columns are %s", strings.Join(d.columns, ", "))
-}
-
-// tell says what was passed over.
-func (d *Dates) tell(j *Job) {
-	for _, c := range append([]string{""}, d.columns...) {
-		switch why := d.other[c]; {
-		case why == "":
-		case c == "":
-			j.after("%s", why)
-		default:
-			j.after("The column `%s` is passed over: %s.", c, why)
-		}
-	}
-}
-
-// find explains the dates of all series. Of what the calendars were asked beyond what they
-// know, only the dates that are handed out stay noted.
-func (d *Dates) find(s *infer.Search) (list []infer.Found) {
-	for _, of := range d.Series {
-		list = append(list, s.Table(of.Name, of.Columns)...)
-	}
-	for _, c := range s.Calendars {
-		c.Days.Forget()
-	}
-	for _, f := range list {
-		for _, r := range f.Ranks[:min(len(f.Ranks), 1)] {
-			cal := s.Calendar(r)
-			for _, day := range r.Given {
-				if day != civil.None && cal.Name != "" && !cal.Days.Knows(day) {
-					cal.Days.Miss(day)
-				}
-			}
-		}
-	}
-	return list
-}
-
-// stampOf is a cell's day, and its time in minutes or -1.
-func stampOf(v eval.Value) (d civil.Date, minutes int, ok bool) {
-	at, ok := eval.DayOf(v)
-	if !ok {
-		return civil.None, -1, false
-	}
-	if text := strings.TrimSpace(v.Text); v.Kind == eval.Text && len(text) >= len("2027-01-01T09:30") {
-		if timed, ok := ParseMoment(text[:10] + "T" + text[11:16]); ok {
-			at = timed
-		}
-	}
-	if at.Kind == eval.Moment {
-		return at.Day, int(at.Minutes), true
-	}
-	return at.Day, -1, true
 }

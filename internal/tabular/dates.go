@@ -89,6 +89,16 @@ func JoinDate(y, m, day string) (civil.Date, bool) {
 	return readParts(y+"-"+m+"-"+day, "ymd")
 }
 
+// ClockOf is the time of day behind a date, in minutes after midnight.
+func ClockOf(s string) (minutes int, ok bool) {
+	s = strings.TrimSpace(s)
+	rest := strings.TrimLeft(s[len(dropTime(s)):], "T ")
+	if h, m, found := strings.Cut(rest, ":"); found && len(m) >= 2 && len(h) <= 2 {
+		return civil.ParseClock("0"[:2-len(h)] + h + ":" + m[:2])
+	}
+	return 0, false
+}
+
 // dropTime cuts a time of day off a date.
 func dropTime(s string) string {
 	for from := 0; ; {

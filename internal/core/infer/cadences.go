@@ -56,7 +56,8 @@ func (g *ground) daily() {
 			full(&candidate{every: 1, working: true, cal: i, bits: 2 + c.Bits}, every(1, start, c.Days.Add))
 		}
 		if step, start := g.step(c.Days.Between); step >= 2 && step <= 60 && c.Days.Open(start) {
-			full(&candidate{every: step, working: true, start: start, cal: i, bits: 6 + 2*log2(step) + c.Bits}, every(step, start, c.Days.Add))
+			full(&candidate{every: step, working: true, start: start, cal: i, bits: 6 + 2*log2(step) + c.Bits},
+				every(step, start, c.Days.Add))
 		}
 	}
 }
@@ -269,7 +270,8 @@ func (g *ground) words(c *candidate) *wording {
 	}
 	slices.SortStableFunc(items, inOrder)
 	switch {
-	case bits.OnesCount16(c.sel.months) == 1 && len(items) == 1 && items[0].N <= civil.DaysIn(2024, bits.TrailingZeros16(c.sel.months)+1):
+	case bits.OnesCount16(c.sel.months) == 1 && len(items) == 1 && items[0].N <= civil.DaysIn(2024,
+		bits.TrailingZeros16(c.sel.months)+1):
 		w.Unit, w.Every = civil.Year, 1
 		items[0].In = bits.TrailingZeros16(c.sel.months) + 1
 	case c.sel.months != 0:

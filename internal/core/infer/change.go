@@ -47,7 +47,8 @@ func (g *ground) changed(best float64) []Rank {
 		}
 		part.search()
 		for _, r := range part.ranked(6) {
-			if slices.ContainsFunc(halves, func(h half) bool { return h.Rules[0] == r.Rules[0] }) || 5*r.Matched < 2*len(part.days) {
+			if slices.ContainsFunc(halves, func(h half) bool { return h.Rules[0] == r.Rules[0] }) ||
+				5*r.Matched < 2*len(part.days) {
 				continue
 			}
 			cal := g.Search.place(r.Rules[0].Calendar)

@@ -171,7 +171,8 @@ var (
 	whole       = append(conventions, shift{leave: true})
 	workShifts  = rangeOf(10, func(n int) []shift { return []shift{{working: n}} })
 	dayShifts   = rangeOf(31, func(n int) []shift { return rolled(n, workdays.NoRoll, workdays.ModifiedFollowing) })
-	easters     = append(conventions, rangeOf(70, func(n int) []shift { return rolled(n, workdays.NoRoll, workdays.Nearest) })...)
+	easters     = append(conventions,
+		rangeOf(70, func(n int) []shift { return rolled(n, workdays.NoRoll, workdays.Nearest) })...)
 )
 
 // rolled are shifts by days with each convention of a range.

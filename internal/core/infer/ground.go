@@ -36,7 +36,8 @@ func (s *Search) ground(dates []civil.Date) (*ground, error) {
 	if len(days) < Fewest {
 		return nil, errFew
 	}
-	g := &ground{Search: s, days: days, first: days[0], last: days[len(days)-1], best: math.Inf(1), origins: map[shift]*origins{}}
+	g := &ground{Search: s, days: days, first: days[0], last: days[len(days)-1], best: math.Inf(1),
+		origins: map[shift]*origins{}}
 	if g.length() > MostYears*366 {
 		return nil, ErrFar
 	}

@@ -55,7 +55,8 @@ func (c *candidate) counts() bool {
 // anchor is the first day of the first period that gives a date here.
 func (c *candidate) anchor(g *ground) civil.Date {
 	for i, p := range c.family.periods {
-		if c.sel.has(c.family.number[i]) && slices.ContainsFunc(c.vectors, func(v *vector) bool { return v.gives[i] != none }) {
+		if c.sel.has(c.family.number[i]) && slices.ContainsFunc(c.vectors,
+			func(v *vector) bool { return v.gives[i] != none }) {
 			return p.First
 		}
 	}
@@ -179,7 +180,8 @@ func (g *ground) family(f *family, sels []selection) {
 		most = max(most, c.most)
 	}
 	groups := g.vectorsOf(f, cs, most)
-	for _, k := range slices.SortedFunc(maps.Keys(groups), func(a, b group) int { return cmp.Or(cmp.Compare(a.cal, b.cal), cmp.Compare(a.shift, b.shift)) }) {
+	for _, k := range slices.SortedFunc(maps.Keys(groups),
+		func(a, b group) int { return cmp.Or(cmp.Compare(a.cal, b.cal), cmp.Compare(a.shift, b.shift)) }) {
 		list := groups[k]
 		if k.cal > 0 {
 			if !slices.ContainsFunc(list, func(v *vector) bool { return v.cal == k.cal }) {
@@ -214,7 +216,8 @@ func (g *ground) vectorsOf(f *family, cs []choice, most int) map[group][]*vector
 		}
 		for i := range cs {
 			hits, extra := cs[i].gives(v)
-			if hits >= 2 && float64(hits*cs[i].most) >= worthHits*float64(len(g.days)) && float64(hits) >= worthHits*float64(hits+extra) {
+			if hits >= 2 && float64(hits*cs[i].most) >= worthHits*float64(len(g.days)) &&
+				float64(hits) >= worthHits*float64(hits+extra) {
 				return true
 			}
 		}
@@ -299,7 +302,8 @@ func (g *ground) combine(f *family, c *choice, vectors []*vector, cal int) {
 	}
 	add := func(set bitset, extra int, of ...int) {
 		cand := &candidate{family: f, sel: c.selection, cal: cal, set: set, extra: extra}
-		cand.bits = f.bits + c.bits + g.Calendars[cal].Bits + dayBits*float64(len(of)-1) + list[of[0]].shift.bits(list[of[0]].form)
+		cand.bits = f.bits + c.bits + g.Calendars[cal].Bits + dayBits*float64(len(of)-1) +
+			list[of[0]].shift.bits(list[of[0]].form)
 		matters := cal == 0
 		for _, i := range of {
 			cand.vectors = append(cand.vectors, list[i].vector)
@@ -326,7 +330,8 @@ func (g *ground) combine(f *family, c *choice, vectors []*vector, cal int) {
 	for i, j := range pairs(len(list)) {
 		hits := list[i].set.with(list[j].set)
 		if hits > list[i].hits+1 && hits > list[j].hits+1 {
-			best = append(best, pair{i, j, g.off*float64(max(len(g.days)-hits, list[i].extra+list[j].extra)) + list[i].form.bits + list[j].form.bits})
+			best = append(best, pair{i, j, g.off*float64(max(len(g.days)-hits, list[i].extra+list[j].extra)) +
+				list[i].form.bits + list[j].form.bits})
 		}
 	}
 	slices.SortStableFunc(best, func(a, b pair) int { return cmp.Compare(a.score, b.score) })
@@ -337,7 +342,8 @@ func (g *ground) combine(f *family, c *choice, vectors []*vector, cal int) {
 			next, gain := -1, 0.0
 			was := max(len(g.days)-set.len(), extra)
 			for q := range list {
-				if more := g.off*float64(was-max(len(g.days)-set.with(list[q].set), extra+list[q].extra)) - list[q].form.bits - dayBits; more > gain {
+				if more := g.off*float64(was-max(len(g.days)-set.with(list[q].set),
+					extra+list[q].extra)) - list[q].form.bits - dayBits; more > gain {
 					next, gain = q, more
 				}
 			}

@@ -42,7 +42,8 @@ func (s *Search) Table(series string, columns []Column) (list []Found) {
 	beside := s.besides(series, first, columns)
 	if other := first.another(beside); other != "" {
 		rules := first.Ranks[0].Rules
-		first.Ranks[0].Alike = append([]string{rules[0].Calendar}, slices.DeleteFunc(first.Ranks[0].Alike, func(c string) bool { return c == other })...)
+		first.Ranks[0].Alike = append([]string{rules[0].Calendar}, slices.DeleteFunc(first.Ranks[0].Alike,
+			func(c string) bool { return c == other })...)
 		rules[0].Calendar = other
 		beside = s.besides(series, first, columns)
 	}
