@@ -91,9 +91,7 @@ func (g *ground) periodsOf(f *family) *family {
 		if !ok || p.First > span.Last {
 			return f
 		}
-		if p.Last >= civil.Min && p.First >= civil.Min && p.Last <= civil.Max {
-			f.periods, f.number = append(f.periods, p), append(f.number, i)
-		}
+		f.periods, f.number = append(f.periods, p), append(f.number, i)
 	}
 }
 

@@ -109,8 +109,10 @@ func (g *ground) told(ranks []Rank) (list []Rank) {
 			n < 6 && r.Off > 0, n < 9 && r.Off > 1, 3*r.Off > n, 2*r.Matched < n:
 			continue
 		}
-		if slices.ContainsFunc(seen, func(x Rank) bool { return slices.Equal(x.next, r.next) &&
-			slices.Equal(x.Given, r.Given) }) {
+		if slices.ContainsFunc(seen, func(x Rank) bool {
+			return slices.Equal(x.next, r.next) &&
+				slices.Equal(x.Given, r.Given)
+		}) {
 			if i := slices.IndexFunc(list, func(x Rank) bool { return x.likes(r) }); i >= 0 {
 				list[i].Alike = append(list[i].Alike, last(r).Calendar)
 			}
@@ -121,8 +123,10 @@ func (g *ground) told(ranks []Rank) (list []Rank) {
 			list[i].Alike = append(list[i].Alike, last(r).Calendar)
 			continue
 		}
-		if slices.ContainsFunc(list, func(x Rank) bool { return x.samePhrases(r) &&
-			(x.Matched > r.Matched || x.Off < r.Off) }) {
+		if slices.ContainsFunc(list, func(x Rank) bool {
+			return x.samePhrases(r) &&
+				(x.Matched > r.Matched || x.Off < r.Off)
+		}) {
 			continue // the phrase stands there already, with a calendar that fits better
 		}
 		if len(list) > 0 {

@@ -379,6 +379,22 @@ func TestTable(t *testing.T) {
 		return c
 	}
 	year := civil.Span{First: 739617, Last: 740346} // 2026, 2027
+	april := *s                                     // months and quarters of its fiscal year are those of the calendar
+	april.Fiscal, april.Env.Frame.FiscalMonth = true, 4
+	for text, want := range map[string]string{"quarterly on 2nd tue": "quarterly on 2nd tue", "fiscal-monthly on 3": "monthly on 3", "fiscal-yearly on last": "fiscal-yearly on last"} {
+		ranks, err := april.Rules(dates(&april, text, 0, civil.Span{First: 736000, Last: 740346}))
+		if err != nil || ranks[0].Rules[0].Phrase != want {
+			t.Errorf("%s: %v", text, ranks)
+		}
+	}
+	for _, first := range []civil.Date{civil.Min, civil.Max - 400} { // the ends of time
+		for _, text := range []string{"monthly on last", "weekly on fri", "monthly on 2nd working day then -3 days"} {
+			list := dates(s, text, 1, civil.Span{First: first, Last: min(first+400, civil.Max)})
+			if ranks, err := s.Rules(list); err != nil || len(ranks) == 0 || ranks[0].Off > 0 {
+				t.Errorf("%s from %s: %v %v", text, first, ranks, err)
+			}
+		}
+	}
 	months := dates(s, "monthly on 15 then roll preceding", 1, year)
 	changed := slices.Concat(dates(s, "monthly on last", 1, civil.Span{First: 739617, Last: 739981}), dates(s, "monthly on 15 then roll following", 1, civil.Span{First: 739982, Last: 740346}))
 	for _, c := range []struct {
