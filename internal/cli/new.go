@@ -17,10 +17,12 @@ func (a *App) newCommand() *cobra.Command {
 		Use:   "new [FOLDER]",
 		Short: "Write a plan to start from",
 		Long: `Write a first plan, yoyaku.yaml, into a folder (this one unless named), with comments,
-and the JSON Schema that editors complete it by. A table becomes a record whose columns
-of dates are found. A plan that is there is never written over.`,
+and the JSON Schema that editors complete it by. Of a table whose dates go by a rule it
+makes series, with what is set by hand; what no rule explains stays a record. A plan
+that is there is never written over.`,
 		Example: `  yoyaku new office --series "pay = monthly on last then roll preceding"
-  yoyaku new crew --calendar england-wales --table crew-contracts.csv`,
+  yoyaku new crew --calendar england-wales --table crew-contracts.csv
+  yoyaku new next-year --table pay-days-2026.csv`,
 		Args: needArgs(0, 1, ""),
 	}
 	s := a.settings(c, false)

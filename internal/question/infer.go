@@ -231,13 +231,14 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 	if len(r.Alike) > 0 {
 		j.after("%s: in this table the same dates come with %s.", name, strings.Join(named(r.Alike), ", "))
 	}
-	if n := len(f.Ranks) - 1; n > 0 && q.alternatives == 0 && f.Base == nil {
+	if len(f.Ranks) > 1 && q.alternatives == 0 {
 		alike := 0
 		until := civil.Max
 		for _, o := range f.Ranks[1:] {
 			if o.Matched == r.Matched && o.Off == r.Off {
-				alike++
-				until = min(until, o.Agrees)
+				if alike++; o.Agrees != civil.None {
+					until = min(until, o.Agrees)
+				}
 			}
 		}
 		if alike > 0 {

@@ -82,8 +82,8 @@ func ways() (list []way) {
 
 // Beside explains dates by steps from those of their rows; None is a blank. The phrase begins
 // with `date` and says `using` where its calendar isn't the first. Given holds what it makes
-// of each row.
-func (s *Search) Beside(base, beside []civil.Date) []Rank {
+// of each row; ahead are dates of the series that follow, by which phrases are told apart.
+func (s *Search) Beside(base, beside, ahead []civil.Date) []Rank {
 	var from, to []civil.Date
 	for i, d := range beside {
 		if d != civil.None && base[i] != civil.None {
@@ -107,7 +107,7 @@ func (s *Search) Beside(base, beside []civil.Date) []Rank {
 	for _, w := range allWays() {
 		b.try(w)
 	}
-	return b.ranked(base)
+	return b.ranked(base, ahead)
 }
 
 // besides is a search for steps.
@@ -214,31 +214,60 @@ func (b *besides) judge(w way, steps string, cal int) {
 }
 
 // ranked leaves each phrase once, best first, with what it makes of all rows.
-func (b *besides) ranked(base []civil.Date) (list []Rank) {
+func (b *besides) ranked(base, ahead []civil.Date) (list []Rank) {
 	slices.SortStableFunc(b.ranks, func(x, y Rank) int { return cmp.Compare(x.Bits, y.Bits) })
 	for _, r := range b.ranks {
+		if r.Bits > acceptShare*float64(len(b.to))*math.Log2(2*besideDays+1) {
+			break
+		}
+		r.next = b.made(r, ahead)
+		r.known = civil.Max
+		if r.Rules[0].Calendar != "" {
+			r.known = b.Calendars[r.at].Days.Known.Last
+		}
 		same := func(x Rank) bool { return slices.Equal(x.Given, r.Given) }
-		if i := slices.IndexFunc(list, same); i >= 0 {
-			if list[i].steps == r.steps && r.Rules[0].Calendar != list[i].Rules[0].Calendar {
-				list[i].Alike = append(list[i].Alike, r.Rules[0].Calendar)
-			}
+		if i := slices.IndexFunc(list, func(x Rank) bool { return same(x) && x.steps == r.steps }); i >= 0 {
+			list[i].Alike = append(list[i].Alike, r.Rules[0].Calendar)
 			continue
 		}
-		if slices.ContainsFunc(list, func(x Rank) bool { return x.steps == r.steps && x.Off < r.Off }) {
-			continue // with a calendar that fits better
+		if slices.ContainsFunc(list, func(x Rank) bool {
+			return same(x) && slices.Equal(x.next, r.next) || x.steps == r.steps && x.Off < r.Off
+		}) {
+			continue // it says the same, or stands there with a calendar that fits better
 		}
-		if r.Bits <= acceptShare*float64(len(b.to))*math.Log2(2*besideDays+1) {
-			list = append(list, r)
+		if len(list) > 0 {
+			r.Agrees = differ(list[0], r)
 		}
+		list = append(list, r)
 	}
 	for i := range list {
-		p, err := b.program(list[i].steps, list[i].at)
-		list[i].Given = make([]civil.Date, len(base))
-		for k, d := range base {
-			if d != civil.None && err == nil {
-				list[i].Given[k] = dateOf(p, d)
-			}
+		list[i].Given = b.made(list[i], base)
+	}
+	return list
+}
+
+// made is what the steps of a rank make of dates.
+func (b *besides) made(r Rank, dates []civil.Date) []civil.Date {
+	list := make([]civil.Date, len(dates))
+	p, err := b.program(r.steps, r.at)
+	for i, d := range dates {
+		if d != civil.None && err == nil {
+			list[i] = dateOf(p, d)
 		}
 	}
 	return list
+}
+
+// differ is the last day before what two ranks make of the dates ahead differs, within what
+// their calendars know; None where it doesn't.
+func differ(a, b Rank) civil.Date {
+	for i, d := range a.next {
+		if e := b.next[i]; d != e {
+			if d == civil.None || e != civil.None && e < d {
+				d = e
+			}
+			return min(d-1, a.known, b.known)
+		}
+	}
+	return civil.None
 }

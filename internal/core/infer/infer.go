@@ -150,20 +150,15 @@ func (r Rank) samePhrases(o Rank) bool {
 // agree is the last day before two ranks differ, within what their calendars know.
 func agree(a, b Rank) civil.Date {
 	known := min(a.known, b.known)
-	for i := 0; ; i++ {
-		d := known + 1
+	for i := 0; i < len(a.next) || i < len(b.next); i++ {
 		switch inA, inB := i < len(a.next), i < len(b.next); {
-		case !inA && !inB:
-			return known
 		case !inB || inA && a.next[i] < b.next[i]:
-			d = a.next[i]
+			return min(a.next[i]-1, known)
 		case !inA || b.next[i] < a.next[i]:
-			d = b.next[i]
-		default:
-			continue
+			return min(b.next[i]-1, known)
 		}
-		return min(d-1, known)
 	}
+	return known
 }
 
 // exact lists a candidate by the engine, and compares.

@@ -339,7 +339,7 @@ func TestStepsComeBack(t *testing.T) {
 			if beside[wrong] == 2 {
 				beside[wrong] = civil.None
 			}
-			ranks := own.Beside(base, beside)
+			ranks := own.Beside(base, beside, nil)
 			if len(ranks) == 0 || ranks[0].Off > 1 {
 				t.Errorf("%s of %s: %v", steps, s.Calendars[cal].Name, ranks)
 				continue
@@ -355,7 +355,7 @@ func TestStepsComeBack(t *testing.T) {
 		for i := range 40 {
 			base, beside = append(base, civil.Date(738000+30*i)), append(beside, civil.Date(738000+30*i+r.IntN(25)))
 		}
-		if ranks := own.Beside(base, beside); ranks != nil {
+		if ranks := own.Beside(base, beside, nil); ranks != nil {
 			t.Errorf("random days beside dates are %s", ranks[0].Rules[0].Phrase)
 		}
 	}

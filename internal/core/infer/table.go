@@ -84,7 +84,7 @@ func (s *Search) besides(series string, first *Found, columns []Column) (list []
 		beside := f
 		beside.Series, beside.What, beside.Own, beside.Of = series, c.Name, false, ""
 		if beside.Days, beside.Base = c.Days, columns[0].Days; !f.Few {
-			beside.Ranks = base.Beside(columns[0].Days, c.Days)
+			beside.Ranks = base.Beside(columns[0].Days, c.Days, first.next())
 			beside.Dates = count(c.Days)
 			beside.Twice, beside.Far = 0, false
 		}
@@ -131,6 +131,14 @@ func (s *Search) from(name string) (list []Calendar) {
 		}
 	}
 	return list
+}
+
+// next are dates that follow by the rule that was found.
+func (f *Found) next() []civil.Date {
+	if len(f.Ranks) == 0 {
+		return nil
+	}
+	return f.Ranks[0].next
 }
 
 func count(days []civil.Date) (n int) {
