@@ -23,7 +23,6 @@ type newSeries struct {
 	file        string // the table
 	date        *infer.Found
 	beside      []newMilestone
-	search      *infer.Search
 	like        string // its pattern; "" for none
 	ruleless    bool   // the pattern has the rule
 	perYear     string // dates a year, "" where that isn't told
@@ -52,7 +51,7 @@ func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeri
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
 	job := &question.Job{Place: &place, Args: []string{path}, Named: s.Calendar, In: how}
-	dates, found, search, err := job.Infer(nil, s.Key)
+	dates, found, err := job.Infer(nil, s.Key)
 	if option := (*rows.OptionError)(nil); errors.As(err, &option) && option.Option == "key" {
 		return nil, true, fmt.Errorf("%s: %w", file, err)
 	} else if err != nil {
@@ -68,7 +67,7 @@ func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeri
 			if f.Own && s.Key != "" { // of one of several
 				name = f.Of + " " + name
 			}
-			one := &newSeries{name: nameFrom(name), title: titleFrom(name), file: file, date: f, search: search}
+			one := &newSeries{name: nameFrom(name), title: titleFrom(name), file: file, date: f}
 			list = append(list, one)
 			if !f.Own {
 				of = one
@@ -151,7 +150,7 @@ func milestoneName(column string) string {
 // dates that only the table has.
 func (n *newSeries) settleHands() {
 	r := n.date.Ranks[0]
-	ids := n.search.IDs(r)
+	ids := n.date.By.IDs(r)
 	byDay := map[civil.Date]string{} // the id of the row's date
 	for d, id := range ids {
 		byDay[d] = id
@@ -205,6 +204,9 @@ func (n *newSeries) rule() string {
 				p.Plus = append(p.Plus, &phrase.Date{Day: d})
 			}
 		}
+		if own := rules[len(rules)-1].Calendar; r.Calendar != own && r.Calendar != "" {
+			p.Using = &phrase.Using{Calendars: []phrase.Name{{Text: r.Calendar}}}
+		}
 		span := ""
 		if d, ok := p.Until.(*phrase.Date); ok && len(rules) > 1 {
 			span, p.Until = "until: "+d.Day.String(), nil
@@ -221,13 +223,10 @@ func (n *newSeries) rule() string {
 	}
 	var b strings.Builder
 	for i := range texts {
-		fmt.Fprintf(&b, "\n      - {%s, is: %s}", spans[i], quotedInside(texts[i]))
+		fmt.Fprintf(&b, "\n      - {%s, is: %s}", spans[i], texts[i])
 	}
 	return b.String()
 }
-
-// quotedInside is a text of quoted as braces take it.
-func quotedInside(text string) string { return text }
 
 func after(until phrase.Expr, d civil.Date) bool {
 	at, ok := until.(*phrase.Date)
@@ -240,7 +239,7 @@ const noHolidays = "no-holidays"
 
 // calendar is the calendar that the series names; "" for the plan's own.
 func (n *newSeries) calendar(own string) string {
-	c := n.search.Calendar(n.date.Ranks[0]).Name
+	c := n.date.By.Calendar(n.date.Ranks[0]).Name
 	switch {
 	case c == own:
 		return ""

@@ -48,6 +48,14 @@ func TestNewGivesTheTableBack(t *testing.T) {
 					}
 					day -= civil.Date(1 + r.IntN(2))
 				}
+				if len(want[key]) > 2 && r.IntN(30) == 0 && !want[key][day+3] { // one more
+					want[key][day+3], beside[key][day+3] = true, day-4
+					text := (day + 3).String()
+					if v.Kind == eval.Moment {
+						text += v.String()[10:]
+					}
+					lines = append(lines, fmt.Sprintf("%s,%s,%s,note", key, text, day-4))
+				}
 				if unexplained {
 					day += civil.Date(r.IntN(20))
 				}

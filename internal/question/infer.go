@@ -60,11 +60,10 @@ var (
 var ErrNoRule = errors.New("no rule says these dates in fewer words than a list of them")
 
 func (q *inferring) answer(j *Job) error {
-	d, search, err := j.dates(q.columns, q.key)
+	d, found, err := j.infer(q.columns, q.key)
 	if err != nil {
 		return err
 	}
-	found := d.find(search)
 	head := inferColumns
 	if q.exceptions {
 		head = exceptionColumns
@@ -78,7 +77,7 @@ func (q *inferring) answer(j *Job) error {
 			var err error
 			if q.exceptions {
 				if f.Base == nil && len(f.Ranks) > 0 {
-					ids = search.IDs(f.Ranks[0])
+					ids = f.By.IDs(f.Ranks[0])
 				}
 				err = exceptions(ids, f, put)
 			} else {
@@ -108,18 +107,8 @@ func (q *inferring) answer(j *Job) error {
 	return nil
 }
 
-func (j *Job) dates(columns []string, key string) (*Dates, *infer.Search, error) {
-	j.times = true
-	d, err := datesIn(j, columns, key)
-	if err != nil {
-		return nil, nil, err
-	}
-	search, err := j.search()
-	return d, search, err
-}
-
 // Infer reads the dates of a table and finds the rules behind them, as the question does.
-func (j *Job) Infer(columns []string, key string) (*Dates, []infer.Found, *infer.Search, error) {
+func (j *Job) Infer(columns []string, key string) (*Dates, []infer.Found, error) {
 	defer func() {
 		for _, t := range j.opened {
 			t.closer.Close()
@@ -128,11 +117,17 @@ func (j *Job) Infer(columns []string, key string) (*Dates, []infer.Found, *infer
 	if j.Question == nil {
 		j.Question = newInfer()
 	}
-	d, search, err := j.dates(columns, key)
+	return j.infer(columns, key)
+}
+
+func (j *Job) infer(columns []string, key string) (*Dates, []infer.Found, error) {
+	j.times = true
+	d, err := datesIn(j, columns, key)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
-	return d, d.find(search), search, nil
+	found, err := d.find(j)
+	return d, found, err
 }
 
 // ranks writes the rows of a column: its first rank, and others as many as were asked for.
@@ -338,14 +333,19 @@ const (
 	mostPaired         = 6 // of the plan's calendars, pairs are tried
 )
 
-// search is what rules are looked for with here: the calendar that was named and none, or
-// the plan's, pairs of these, and the public ones.
-func (j *Job) search() (*infer.Search, error) {
+// search is what rules are looked for with here: the calendar that is named and none; where
+// all may be, the plan's, pairs of these, and the public ones.
+func (j *Job) search(name string, all bool) (*infer.Search, error) {
 	none := workdays.New("", workdays.Weekend)
-	s := &infer.Search{Env: j.Env, Calendars: []infer.Calendar{{Days: none}},
+	env := j.Env
+	env.CalendarColumn = "" // each series has its own
+	s := &infer.Search{Env: env, Calendars: []infer.Calendar{{Days: none}},
 		Fiscal: j.Env.Frame.OfWeeks() || j.Env.Frame.FiscalMonth != 1 || j.Env.Frame.FiscalDay != 1}
-	if j.Named != "" {
-		c, err := j.Calendar(j.Named)
+	if !all && name == "" {
+		return s, nil
+	}
+	if !all {
+		c, err := j.Calendar(name)
 		if err != nil {
 			return nil, err
 		}

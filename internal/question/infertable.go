@@ -29,8 +29,9 @@ func (d *Dates) Left() bool { return d.others || len(d.other) > 0 }
 
 // DatesOf are the columns of dates of a series.
 type DatesOf struct {
-	Name    string
-	Columns []infer.Column
+	Name     string
+	Columns  []infer.Column
+	calendar string // that was named for it; "" for none
 }
 
 // datesIn reads the dates of the table that is asked: the columns named, else all that hold
@@ -70,7 +71,13 @@ func datesIn(j *Job, columns []string, key string) (*Dates, error) {
 	if err := j.settle(d.columns); err != nil {
 		return nil, err
 	}
-	list, seen, err := d.read(j, t, by, readings)
+	site := -1
+	if column := j.Env.CalendarColumn; column != "" {
+		if site = rows.Find(d.columns, column); site < 0 {
+			return nil, rows.In("calendar", rows.UnknownColumn(column, d.columns))
+		}
+	}
+	list, seen, err := d.read(j, t, [2]int{by, site}, readings)
 	if err != nil {
 		return nil, err
 	}
@@ -98,24 +105,33 @@ type seen struct {
 	texts    []string // of the latter, the first ones
 }
 
-// read takes the dates of all rows, series by series.
-func (d *Dates) read(j *Job, t *Table, by int, readings [][]tabular.Reading) (list []lines, columns []seen, err error) {
+// read takes the dates of all rows, series by series; of names the columns, -1 for none, of
+// the series and of their calendars. A series counts with one calendar.
+func (d *Dates) read(j *Job, t *Table, of [2]int, readings [][]tabular.Reading) (list []lines, columns []seen, err error) {
 	open := map[string]bool{}
 	for _, w := range j.In.OpenWords {
 		open[strings.ToLower(w)] = true
 	}
 	columns = make([]seen, len(d.columns))
 	place := map[string]int{}
-	err = j.scan(t, func(_ int, row []eval.Value) error {
+	err = j.scan(t, func(line int, row []eval.Value) error {
 		name := ""
-		if by >= 0 {
-			name = strings.TrimSpace(row[by].String())
+		if of[0] >= 0 {
+			name = strings.TrimSpace(row[of[0]].String())
+		}
+		site := j.Named
+		if of[1] >= 0 {
+			site = strings.TrimSpace(row[of[1]].String())
 		}
 		at, ok := place[name]
 		if !ok {
 			at, name = len(list), strings.Clone(name)
 			place[name] = at
-			list = append(list, lines{name: name})
+			list = append(list, lines{name: name, calendar: strings.Clone(site)})
+		}
+		if list[at].calendar != site {
+			return &rows.BadCell{Line: line, Column: d.columns[of[1]], Err: fmt.Errorf(
+				"the rows before it count with %s; --key names the column whose series have a calendar each", named([]string{list[at].calendar})[0])}
 		}
 		cells := make([]stamp, len(columns))
 		for i := range columns {
@@ -147,7 +163,7 @@ func (d *Dates) fill(list []lines, by int, name string) {
 				continue
 			}
 		}
-		of := DatesOf{Name: name}
+		of := DatesOf{Name: name, calendar: l.calendar}
 		for _, i := range d.dates {
 			c := infer.Column{Name: d.columns[i]}
 			for _, row := range l.rows {
@@ -165,8 +181,8 @@ type (
 		minutes int
 	}
 	lines struct { // of a series
-		name string
-		rows [][]stamp
+		name, calendar string
+		rows           [][]stamp
 	}
 )
 
@@ -229,16 +245,26 @@ func (d *Dates) tell(j *Job) {
 
 // find explains the dates of all series. Of what the calendars were asked beyond what they
 // know, only the dates that are handed out stay noted.
-func (d *Dates) find(s *infer.Search) (list []infer.Found) {
+func (d *Dates) find(j *Job) (list []infer.Found, err error) {
+	by := map[string]*infer.Search{}
 	for _, of := range d.Series {
+		s := by[of.calendar]
+		if s == nil {
+			if s, err = j.search(of.calendar, j.Named == ""); err != nil {
+				return nil, err
+			}
+			by[of.calendar] = s
+		}
 		list = append(list, s.Table(of.Name, of.Columns)...)
 	}
-	for _, c := range s.Calendars {
-		c.Days.Forget()
+	for _, s := range by {
+		for _, c := range s.Calendars {
+			c.Days.Forget()
+		}
 	}
 	for _, f := range list {
 		for _, r := range f.Ranks[:min(len(f.Ranks), 1)] {
-			cal := s.Calendar(r)
+			cal := f.By.Calendar(r)
 			for _, day := range r.Given {
 				if day != civil.None && cal.Name != "" && !cal.Days.Knows(day) {
 					cal.Days.Miss(day)
@@ -246,7 +272,7 @@ func (d *Dates) find(s *infer.Search) (list []infer.Found) {
 			}
 		}
 	}
-	return list
+	return list, nil
 }
 
 // ownForms takes over the forms in which dates are declared, by column: a time behind such a

@@ -52,7 +52,7 @@ func (g *ground) changed(best float64) []Rank {
 				continue
 			}
 			cal := g.Search.place(r.Rules[0].Calendar)
-			h := half{Rank: r, cal: cal, all: g.list1(r.Rules[0].Phrase, cal, civil.Span{First: g.first, Last: g.last})}
+			h := half{Rank: r, cal: cal, all: g.listed(r.Rules[0].Phrase, cal, civil.Span{First: g.first, Last: g.last})}
 			h.upto = offUpTo(g.days, h.all)
 			halves = append(halves, h)
 		}
@@ -165,7 +165,7 @@ func (g *ground) follow(a, b half, k int, best float64) (ranks []Rank) {
 		if least < 0 {
 			least = r.Off
 		}
-		r.next, r.known = g.list1(texts[1], second.cal, g.ahead()), second.known
+		r.next, r.known = g.listed(texts[1], second.cal, g.ahead()), second.known
 		ranks = append(ranks, r)
 	}
 	slices.SortStableFunc(ranks, func(a, b Rank) int { return a.Off - b.Off })

@@ -177,8 +177,8 @@ func (g *ground) exact(c *candidate, cal int) (r Rank, ok bool) {
 	}
 	words := c.bits + g.Calendars[cal].Bits - g.Calendars[c.cal].Bits
 	r = Rank{Rules: []Rule{{text, g.Calendars[cal].Name}}, Given: given, words: words, found: c}
-	r.next = g.list1(text, cal, g.ahead())
-	g.widen(&r, g.list1(text, cal, civil.Span{First: max(g.first-beyond, civil.Min), Last: g.first - 1}))
+	r.next = g.listed(text, cal, g.ahead())
+	g.widen(&r, g.listed(text, cal, civil.Span{First: max(g.first-beyond, civil.Min), Last: g.first - 1}))
 	g.judge(&r)
 	r.known = min(g.Calendars[cal].Days.Known.Last, g.ahead().Last)
 	if r.Rules[0].Calendar == "" {
@@ -195,7 +195,7 @@ func (g *ground) canonical(text string, cal int) (string, []civil.Date, bool) {
 		return "", nil, false
 	}
 	text = rule.Canonical()
-	return text, g.list1(text, cal, civil.Span{First: g.first, Last: g.last}), true
+	return text, g.listed(text, cal, civil.Span{First: g.first, Last: g.last}), true
 }
 
 // widen lets a date of the rule just before or behind the table stand for one at its end that
@@ -237,8 +237,8 @@ func (g *ground) moved(text string, cal int, span civil.Span) func(func(*schedul
 	}
 }
 
-// list1 lists the dates of a phrase in a stretch, by date, none twice.
-func (g *ground) list1(text string, cal int, span civil.Span) (list []civil.Date) {
+// listed are the dates of a phrase in a stretch, by date, none twice.
+func (g *ground) listed(text string, cal int, span civil.Span) (list []civil.Date) {
 	for m := range g.moved(text, cal, span) {
 		list = append(list, m.To)
 	}

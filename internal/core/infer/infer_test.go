@@ -142,7 +142,7 @@ func falsify(r *rand.Rand, dates []civil.Date, n int) []civil.Date {
 // dates lists a phrase.
 func dates(s *Search, text string, cal int, span civil.Span) []civil.Date {
 	g := &ground{Search: s}
-	list := g.list1(text, cal, span)
+	list := g.listed(text, cal, span)
 	if g.refused != nil {
 		panic(fmt.Sprint(g.refused))
 	}

@@ -31,7 +31,8 @@ type Found struct {
 	// have several.
 	At    int
 	Mixed bool
-	Ranks []Rank // best first; none where no phrase is shorter than the dates
+	Ranks []Rank  // best first; none where no phrase is shorter than the dates
+	By    *Search // that found them
 }
 
 // Table explains the columns of a series: the first as its dates, each further one by steps
@@ -100,7 +101,7 @@ func last(r Rank) Rule { return r.Rules[len(r.Rules)-1] }
 
 // column explains a column by a rule.
 func (s *Search) column(series, what string, c Column) Found {
-	f := Found{Series: series, What: what, Column: c.Name}
+	f := Found{Series: series, What: what, Column: c.Name, By: s}
 	for _, d := range c.Days {
 		if d != civil.None {
 			f.Days = append(f.Days, d)
