@@ -286,9 +286,7 @@ func (s Start) compose(tables []*newTable) (string, error) {
 		put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(listed, ", "))
 	}
 	for _, name := range records {
-		if len(names) == 0 || s.Series == nil {
-			put("  - {file: %s, of: %s}      # the table with what its columns add", quoted(name+"-table.csv"), quoted(name))
-		}
+		put("  - {file: %s, of: %s}      # the table with what its columns add", quoted(name+"-table.csv"), quoted(name))
 	}
 	return b.String(), nil
 }

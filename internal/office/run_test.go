@@ -214,3 +214,22 @@ func TestCompareWhatIsEmpty(t *testing.T) {
 		t.Errorf("%d\n%s", code, said)
 	}
 }
+
+// What is told once is told once; a note of several outputs of one table names them in one line.
+func TestToldOnce(t *testing.T) {
+	var told []string
+	tell := Tell{Warn: func(format string, args ...any) { told = append(told, fmt.Sprintf(format, args...)) }}.Once()
+	for _, n := range []int{1, 2, 1, 1, 2, 3} {
+		tell.Warn("%d dates", n)
+	}
+	if got := strings.Join(told, "|"); got != "1 dates|2 dates|3 dates" {
+		t.Errorf("told: %s", got)
+	}
+	w := &Work{Lines: []Line{{"x.csv", "open", false}}}
+	for _, n := range [][2]string{{"a.csv", "open"}, {"a.csv", "open"}, {"b.csv", "blank"}, {"b.csv", "open"}} {
+		w.note(n[0], n[1])
+	}
+	if got := fmt.Sprint(w.Lines); got != "[{x.csv open false} {a.csv, b.csv open true} {b.csv blank true}]" {
+		t.Errorf("the lines: %s", got)
+	}
+}
