@@ -217,7 +217,7 @@ func TestRelease(t *testing.T) {
 		{"", "", "why|yardmen|2028-09-28", 0, "superseded on 2026-11-25; then: -7 working days\n"},
 		{"", "", "why|yardmen|2028-09-20", 0, "released,2028-09-20,Wed,id 2028-09/28; released on 2026-11-25 by A. Gull"},
 		{gone, strings.ReplaceAll(moved, "crew,2028-09/28,2028-09-25T11:00,the file is wanted early,,bank-file\n", ""), "run", 1, "crew,date,2028-07/28,2028-07-28,,gone: there is no series `crew`\n"},
-		{"", "", "run|--keep-released", 0, " of series that the plan no longer has"},
+		{"", "", "run|--keep-released", 0, "12 released dates of series that the plan no longer has"},
 		{"", "", "release|--by|B. Tern|--through|2028-10-31", 0, "0 released, 0 moved, 0 gone, "},
 		{"", "", "release|--by|B. Tern|--through|2028-10-31|--series|crew", 0, "gone,crew,date,2028-07/28,2028-07-28,,gone: there is no series `crew`\n"},
 		{"", "", "run", 0, "yardmen,6,"},
