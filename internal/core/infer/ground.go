@@ -79,8 +79,9 @@ type family struct {
 	number  []int // of each period since the first of all
 	forms   []form
 	shifts  func(form) [][]shift
-	most    int  // days that are tried together
-	loose   bool // how many days a period has isn't judged by how many dates there are
+	most    int     // days that are tried together
+	class   []uint8 // of each day, by its distance from the first that may be asked: its period's number in a cycle of all selections
+	loose   bool    // how many days a period has isn't judged by how many dates there are
 }
 
 // periodsOf are those around the stretch.
@@ -92,6 +93,22 @@ func (g *ground) periodsOf(f *family) *family {
 			return f
 		}
 		f.periods, f.number = append(f.periods, p), append(f.number, i)
+	}
+}
+
+// cycle is how many periods all selections repeat after: every 2nd to 6th, and the months of
+// a year.
+const cycle = 60
+
+// classes settles the classes of a family's days.
+func (g *ground) classes(f *family) {
+	f.class = make([]uint8, g.length()+4*beyond)
+	for i, p := range f.periods {
+		for d := p.First; d <= p.Last; d++ {
+			if x := int(d-g.first) + 2*beyond; x >= 0 && x < len(f.class) {
+				f.class[x] = uint8(((f.number[i] % cycle) + cycle) % cycle)
+			}
+		}
 	}
 }
 
@@ -152,25 +169,36 @@ func (g *ground) marked(nominal []civil.Date) bitset {
 	return marks
 }
 
-// reaches reports whether a shift of marked days gives so many dates, without holidays: by
-// going through the dates, of which there are few, and not through the periods; most are
-// refused by the first ones.
-func (g *ground) reaches(marks bitset, s shift, need int) bool {
+// reaches reports whether a shift of marked days gives enough dates for one of the choices,
+// without holidays: by going through the dates, of which there are few, and not through the
+// periods; most are refused by the first ones.
+func (g *ground) reaches(f *family, marks bitset, s shift, cs []choice, need int) bool {
 	o := g.originsOf(s)
+	var hits [cycle]int
 	by := civil.Date(2*beyond) - g.first - civil.Date(s.days)
 	from := 0
 	for i, upto := range o.upto {
+		found := 0
 		for _, d := range o.days[from:upto] {
 			if x := d + by; x >= 0 && int(x>>6) < len(marks) && marks[x>>6]>>(x&63)&1 == 1 {
-				need--
-				break
+				hits[f.class[x]]++
+				found = 1
 			}
 		}
-		if from = upto; need <= 0 {
-			return true
-		}
+		from, need = upto, need-found
 		if need > len(o.upto)-i-1 {
 			return false
+		}
+	}
+	for i := range cs {
+		n := 0
+		for class, in := range cs[i].in {
+			if in {
+				n += hits[class]
+			}
+		}
+		if n >= cs[i].need {
+			return true
 		}
 	}
 	return false

@@ -27,8 +27,10 @@ func (s selection) has(number int) bool {
 // A choice is a selection with what its periods come to here.
 type choice struct {
 	selection
-	near        []int32 // its periods near the stretch
-	least, most int     // days a period that the table's dates may come from
+	near        []int32     // its periods near the stretch
+	in          [cycle]bool // its classes
+	need        int         // dates that a day must give there to be looked at
+	least, most int         // days a period that the table's dates may come from
 }
 
 // A candidate is a rule that may be handed out: days of the periods that a selection keeps,
@@ -125,9 +127,14 @@ func (g *ground) choices(f *family, sels []selection) (list []choice) {
 				c.least, c.most = min(c.least, k), k
 			}
 		}
-		if c.least <= c.most && g.plausible(f, s) {
-			list = append(list, c)
+		if c.least > c.most || !g.plausible(f, s) {
+			continue
 		}
+		c.need = max(2, int(math.Ceil(worthHits*float64(len(g.days))/float64(c.most))))
+		for class := range c.in {
+			c.in[class] = s.has(class)
+		}
+		list = append(list, c)
 	}
 	return list
 }
@@ -150,7 +157,7 @@ func (g *ground) plausible(f *family, s selection) bool {
 			}
 		}
 	}
-	return slices.Max(in[:])*3 >= len(g.days)
+	return 5*slices.Max(in[:]) >= 2*len(g.days) // a third may be off, and some moved across
 }
 
 // gives counts what a vector gives in the periods of a choice.
@@ -175,11 +182,8 @@ func (g *ground) family(f *family, sels []selection) {
 	if len(cs) == 0 {
 		return
 	}
-	most := 0
-	for _, c := range cs {
-		most = max(most, c.most)
-	}
-	groups := g.vectorsOf(f, cs, most)
+	g.classes(f)
+	groups := g.vectorsOf(f, cs)
 	for _, k := range slices.SortedFunc(maps.Keys(groups),
 		func(a, b group) int { return cmp.Or(cmp.Compare(a.cal, b.cal), cmp.Compare(a.shift, b.shift)) }) {
 		list := groups[k]
@@ -206,18 +210,17 @@ type group struct{ shift, cal int }
 
 // vectorsOf makes the vectors worth a look: first without holidays, on to the calendars only
 // where that gives enough of the dates.
-func (g *ground) vectorsOf(f *family, cs []choice, most int) map[group][]*vector {
+func (g *ground) vectorsOf(f *family, cs []choice) map[group][]*vector {
 	groups := map[group][]*vector{}
 	ids := map[shift]int{}
-	need := max(2, int(math.Ceil(worthHits*float64(len(g.days))/float64(most))))
+	need := len(g.days)
+	for i := range cs {
+		need = min(need, cs[i].need)
+	}
 	enough := func(v *vector) bool {
-		if v.hits < need {
-			return false
-		}
 		for i := range cs {
 			hits, extra := cs[i].gives(v)
-			if hits >= 2 && float64(hits*cs[i].most) >= worthHits*float64(len(g.days)) &&
-				float64(hits) >= worthHits*float64(hits+extra) {
+			if hits >= cs[i].need && float64(hits) >= worthHits*float64(hits+extra) {
 				return true
 			}
 		}
@@ -237,7 +240,7 @@ func (g *ground) vectorsOf(f *family, cs []choice, most int) map[group][]*vector
 		marks := g.marked(days(0))
 		for _, list := range f.shifts(fm) {
 			for _, s := range list {
-				if !g.reaches(marks, s, need) {
+				if !g.reaches(f, marks, s, cs, need) {
 					continue
 				}
 				v := g.vector(fm, s, 0, days(0))
