@@ -207,7 +207,10 @@ func (b *besides) judge(w way, steps string, cal int) {
 	}
 	r.Matched = len(b.from) - r.Off
 	r.Bits = r.words + b.off*float64(r.Off)
-	r.Rules = []Rule{{b.text(steps, cal), b.Calendars[cal].Name}}
+	r.Rules = []Rule{{b.text(steps, cal), ""}}
+	if w.counts || strings.Contains(steps, "roll") {
+		r.Rules[0].Calendar = b.Calendars[cal].Name
+	}
 	r.at = cal
 	r.steps = steps
 	b.ranks = append(b.ranks, r)
