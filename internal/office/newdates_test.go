@@ -22,7 +22,7 @@ import (
 func TestNewGivesTheTableBack(t *testing.T) {
 	tables := 25
 	if testing.Short() {
-		tables = 2
+		tables = 1
 	}
 	rules := []string{"monthly on 15, last then roll preceding", "monthly on last", "weekly on fri", "quarterly on last working day", "monthly on 2nd tue then at 09:30", "fortnightly on fri from 2025-01-10 then roll preceding",
 		"monthly on 25 then roll following", "monthly on 1st working day, 15"}

@@ -33,7 +33,7 @@ func TestGiven(t *testing.T) {
 			fmt.Fprintf(&b, "%v %.2f bits, %d and %d off %v %s\n", k.Rules, k.Bits, k.Matched, k.Off, k.Alike, k.Agrees)
 		}
 	}
-	for seed := range uint64(20) {
+	for seed := range uint64(14) {
 		r := rand.New(rand.NewPCG(seed, 6))
 		m := randomRule(r)
 		dates := dates(s, m.text, 1+int(seed%3), civil.Span{First: 738000, Last: 738000 + civil.Date(20/m.ayear*380)})
