@@ -211,11 +211,10 @@ func (s Start) tables() (list []*newTable, err error) {
 		}
 	}
 	for _, file := range s.Tables {
-		t, how, err := s.record(file, taken)
+		t, how, err := s.record(file)
 		if err != nil {
 			return nil, err
 		}
-		taken = append(taken, t.record)
 		if t.series, t.left, err = s.datesOf(filepath.Join(s.Dir, file), filepath.Base(file), how); err != nil {
 			return nil, err
 		}
@@ -225,6 +224,10 @@ func (s Start) tables() (list []*newTable, err error) {
 			n.settleHands()
 		}
 		list = append(list, t)
+	}
+	for _, t := range list {
+		t.record = recordName(t.file, taken)
+		taken = append(taken, t.record)
 	}
 	return list, nil
 }
@@ -274,6 +277,7 @@ func (s Start) compose(tables []*newTable) (string, error) {
 			put("\nrecords:")
 		}
 		records = append(records, t.record)
+		put("  %s:", quoted(t.record))
 		b.WriteString(t.lines)
 	}
 	var listed []string

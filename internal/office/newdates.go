@@ -189,14 +189,14 @@ func (n *newSeries) settleHands() {
 	}
 }
 
-// rule is the rule as the plan has it: one line, or two that follow each other.
+// rule is what stands behind `rule:` in the plan: one line, or two that follow each other.
 func (n *newSeries) rule() string {
 	rules := n.date.Phrases(n.date.Ranks[0])
 	var texts, spans []string
 	for i, r := range rules {
 		p, err := phrase.ParseRule(r.Phrase)
 		if err != nil { // it was printed by the language
-			return quoted(r.Phrase)
+			return " " + quoted(r.Phrase)
 		}
 		for _, d := range n.plus {
 			if at, ok := p.From.(*phrase.Date); len(rules) == 1 || i == len(rules)-1 && ok && d >= at.Day || i == 0 &&
@@ -219,7 +219,7 @@ func (n *newSeries) rule() string {
 		texts, spans = append(texts, quoted(p.Canonical())), append(spans, span)
 	}
 	if len(rules) == 1 {
-		return texts[0]
+		return " " + texts[0]
 	}
 	var b strings.Builder
 	for i := range texts {
@@ -291,7 +291,7 @@ func patterns(list []*newSeries, own string, taken []string) (lines string) {
 func (n *newSeries) shared(own string, rule bool) string {
 	var b strings.Builder
 	if rule {
-		fmt.Fprintf(&b, "    rule: %s\n", n.rule())
+		fmt.Fprintf(&b, "    rule:%s\n", n.rule())
 	}
 	if c := n.calendar(own); c != "" {
 		fmt.Fprintf(&b, "    calendar: %s\n", quoted(c))
@@ -317,7 +317,7 @@ func (n *newSeries) lines(own string) string {
 	case n.like == "":
 		b.WriteString(n.shared(own, true))
 	case !n.ruleless:
-		fmt.Fprintf(&b, "    rule: %s\n", n.rule())
+		fmt.Fprintf(&b, "    rule:%s\n", n.rule())
 	}
 	if n.perYear != "" {
 		fmt.Fprintf(&b, "    expect: {per-year: %s}      # over the next ten years\n", n.perYear)

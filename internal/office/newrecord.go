@@ -36,20 +36,19 @@ func free(name string, taken []string) string {
 }
 
 // record writes a record of a table: its key, and how its cells are read.
-func (s Start) record(table string, taken []string) (_ *newTable, how question.TableIn, err error) {
+func (s Start) record(table string) (_ *newTable, how question.TableIn, err error) {
 	path := filepath.Join(s.Dir, table)
 	if question.IsCalendarFile(path) { // whose columns are those of `read`
-		name := recordName(table, taken)
-		lines := fmt.Sprintf("  %s:\n    table: %s      # its events, as yoyaku read lists them\n", quoted(name), quoted(filepath.ToSlash(table)))
-		return &newTable{file: table, record: name, lines: lines, told: table + ": a calendar file"}, how, nil
+		lines := fmt.Sprintf("    table: %s      # its events, as yoyaku read lists them\n", quoted(filepath.ToSlash(table)))
+		return &newTable{file: table, lines: lines, told: table + ": a calendar file"}, how, nil
 	}
 	cells, in, err := columnsOf(path)
 	if err != nil {
 		return nil, how, err
 	}
-	name, told := recordName(table, taken), ""
+	told := ""
 	var b strings.Builder
-	fmt.Fprintf(&b, "  %s:\n    table: %s\n", quoted(name), quoted(filepath.ToSlash(table)))
+	fmt.Fprintf(&b, "    table: %s\n", quoted(filepath.ToSlash(table)))
 	if in.Repairs != nil {
 		b.WriteString("    repair: yes      # headings without a name or used before were numbered\n")
 	}
@@ -108,7 +107,7 @@ func (s Start) record(table string, taken []string) (_ *newTable, how question.T
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
 	how.HeaderRow, how.Repair, how.ReadDates, how.OpenWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
-	return &newTable{file: table, record: name, lines: b.String(), told: told}, how, nil
+	return &newTable{file: table, lines: b.String(), told: told}, how, nil
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.
