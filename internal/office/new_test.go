@@ -34,6 +34,9 @@ func TestNew(t *testing.T) {
 	} {
 		write(t, filepath.Join(dir, filepath.FromSlash(name)), text)
 	}
+	for _, name := range []string{"pay-2026.csv", "crews.csv", "changed.csv", "drills.ics"} {
+		write(t, filepath.Join(dir, name), read(t, filepath.Join("testdata/new", name)))
+	}
 	day, _, _ := civil.Parse("2026-11-25")
 	set := plan.Settings{AsOf: day}
 	for _, c := range []struct {
@@ -49,6 +52,11 @@ func TestNew(t *testing.T) {
 		{"messy", Start{Tables: []string{"titled.csv", "twice.csv", "plain.csv", "1st list.csv"}},
 			"titled.csv: dates in since\ntwice.csv: dates in date, date_2\nplain.csv: no column of dates found\n1st list.csv: dates in a b", ""},
 		{"many", Start{Tables: []string{"many.csv", "sub/many.csv"}}, "many.csv: dates in day\nsub/many.csv: dates in day", ""},
+		{"from-dates", Start{Calendar: "target", Series: []string{"changed = monthly on 3"}, Tables: []string{"pay-2026.csv", "changed.csv"}},
+			"pay-2026.csv: dates in pay_day, timesheets, bank_file; 1 series is made of it\nchanged.csv: dates in day; 1 series is made of it", ""},
+		{"by-key", Start{Tables: []string{"crews.csv"}, Key: "who"}, "crews.csv: dates in paid, cut off; 2 series are made of it", ""},
+		{"from-ics", Start{Tables: []string{"drills.ics"}, Key: "summary"}, "drills.ics: a calendar file; 1 series is made of it", ""},
+		{"", Start{Tables: []string{"crews.csv"}, Key: "whom"}, "", "crews.csv: key: unknown column `whom`"},
 		{"", Start{ID: "a b"}, "", "an id holds letters a to z"},
 		{"", Start{Calendar: "isles"}, "", "unknown calendar `isles`"},
 		{"", Start{Tables: []string{"none.csv"}}, "", "none.csv"},

@@ -112,27 +112,29 @@ func (n *newSeries) hang(f *infer.Found) bool {
 	return true
 }
 
+var aYear = regexp.MustCompile(`(^|\b|-)(19|20)\d\d(-|\b|$)`)
+
 var notInNames = regexp.MustCompile(`[^\p{L}0-9]+`)
 
 // nameFrom makes a name of a series of a text, without a year: its dates are for any.
 func nameFrom(text string) string {
-	name := strings.Trim(regexp.MustCompile(`(^|-)(19|20)\d\d(-|$)`).ReplaceAllString(
-		strings.ToLower(notInNames.ReplaceAllString(text, "-")), "$3"), "-")
+	name := strings.Trim(aYear.ReplaceAllString(strings.ToLower(notInNames.ReplaceAllString(text, "-")), "$3"), "-")
 	if plan.CheckName(name) != nil {
 		name = strings.Trim("dates-"+name, "-")
 	}
 	return name
 }
 
-// titleFrom is the text, or where it is a name what titleOf makes of it.
+// titleFrom is the text; where it holds a year or is written as a name, what titleOf makes of it.
 func titleFrom(text string) string {
-	if plan.CheckName(nameFrom(text)) == nil && notInNames.ReplaceAllString(text, "-") == text {
-		return titleOf(nameFrom(text))
-	}
-	if nameFrom(text) == strings.ToLower(notInNames.ReplaceAllString(text, "-")) {
+	switch name := nameFrom(text); {
+	case strings.ContainsRune(text, ' ') && !aYear.MatchString(text):
 		return text
+	case strings.HasPrefix(name, "dates-"):
+		return titleOf(strings.TrimPrefix(name, "dates-"))
+	default:
+		return titleOf(name)
 	}
-	return titleOf(nameFrom(text))
 }
 
 func milestoneName(column string) string {
@@ -204,7 +206,7 @@ func (n *newSeries) rule() string {
 				p.Plus = append(p.Plus, &phrase.Date{Day: d})
 			}
 		}
-		if own := rules[len(rules)-1].Calendar; r.Calendar != own && r.Calendar != "" {
+		if r.Calendar != "" && r.Calendar != n.calendar("") {
 			p.Using = &phrase.Using{Calendars: []phrase.Name{{Text: r.Calendar}}}
 		}
 		span := ""
@@ -237,18 +239,29 @@ func after(until phrase.Expr, d civil.Date) bool {
 // counts with one.
 const noHolidays = "no-holidays"
 
-// calendar is the calendar that the series names; "" for the plan's own.
+// calendar is the calendar that the series names; "" for the plan's own. One that a rule
+// names for itself, beside another that counts with none, stands for both.
 func (n *newSeries) calendar(own string) string {
-	c := n.date.By.Calendar(n.date.Ranks[0]).Name
+	r := n.date.Ranks[0]
+	text := strings.Join(n.milestones(), " ")
+	c := r.Rules[len(r.Rules)-1].Calendar
+	for _, rule := range r.Rules {
+		if text += " " + rule.Phrase; c == "" && !counts(r.Rules[len(r.Rules)-1].Phrase) {
+			c = rule.Calendar
+		}
+	}
 	switch {
 	case c == own:
 		return ""
-	case c == "" && strings.Contains(n.rule()+strings.Join(n.milestones(), " "), "roll "),
-		c == "" && strings.Contains(n.rule()+strings.Join(n.milestones(), " "), "working day"),
-		c == "" && strings.Contains(n.rule(), "closed days"):
+	case c == "" && counts(text):
 		return noHolidays
 	}
 	return c
+}
+
+// counts reports whether a phrase counts with a calendar.
+func counts(text string) bool {
+	return strings.Contains(text, "roll ") || strings.Contains(text, "working day") || strings.Contains(text, "closed days")
 }
 
 // milestones are the lines of the milestones, by their names.
