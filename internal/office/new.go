@@ -164,6 +164,10 @@ func (s Start) text() (text string, found []string, err error) {
 	for _, t := range tables {
 		t.series = slices.DeleteFunc(t.series, func(n *newSeries) bool {
 			wrong := !s.right(n)
+			if wrong && n.plus != nil {
+				n.pin()
+				wrong = !s.right(n)
+			}
 			t.left = t.left || wrong
 			return wrong
 		})

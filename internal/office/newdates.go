@@ -157,27 +157,14 @@ func (n *newSeries) settleHands() {
 	for d, id := range ids {
 		byDay[d] = id
 	}
-	hand := func(id, what string, to civil.Date, at int) {
-		text := "none"
-		if to != civil.None {
-			if text = to.String(); at >= 0 {
-				text += "T" + string(civil.AppendClock(nil, at))
-			}
-		}
-		if what != "" {
-			what = ", what: " + quoted(what)
-		}
-		n.hands = append(n.hands, fmt.Sprintf("{id: %s%s, date: %s, why: %s}", id, what, text, quoted("as in "+n.file)))
-	}
 	for _, e := range n.date.Exceptions(r) {
 		if e.Rule == civil.None {
 			id := e.Table.String()
 			n.plus = append(n.plus, e.Table)
 			byDay[e.Table] = id
-			hand(id, "", e.Table, n.date.At)
 			continue
 		}
-		hand(ids[e.Rule], "", e.Table, n.date.At)
+		n.hand(ids[e.Rule], "", e.Table, n.date.At)
 		if delete(byDay, e.Rule); e.Table != civil.None {
 			byDay[e.Table] = ids[e.Rule]
 		}
@@ -185,24 +172,53 @@ func (n *newSeries) settleHands() {
 	for _, m := range n.beside {
 		for i, base := range m.found.Base {
 			if d := m.found.Days[i]; base != civil.None && m.found.Ranks[0].Given[i] != d {
-				hand(byDay[base], m.name, d, m.found.At)
+				n.hand(byDay[base], m.name, d, m.found.At)
 			}
 		}
+	}
+}
+
+// hand sets a date by hand, or that of a milestone; None leaves it out.
+func (n *newSeries) hand(id, what string, to civil.Date, at int) {
+	text := "none"
+	if to != civil.None {
+		if text = to.String(); at >= 0 {
+			text += "T" + string(civil.AppendClock(nil, at))
+		}
+	}
+	if what != "" {
+		what = ", what: " + quoted(what)
+	}
+	n.hands = append(n.hands, fmt.Sprintf("{id: %s%s, date: %s, why: %s}", id, what, text, quoted("as in "+n.file)))
+}
+
+// pin keeps dates that only the table has on their day, where the rule's steps would move them.
+func (n *newSeries) pin() {
+	for _, d := range n.plus {
+		n.hand(d.String(), "", d, n.date.At)
 	}
 }
 
 // rule is what stands behind `rule:` in the plan: one line, or two that follow each other.
 func (n *newSeries) rule() string {
 	rules := n.date.Phrases(n.date.Ranks[0])
-	var texts, spans []string
+	var parsed []*phrase.Rule
+	second := civil.Max // from which day the second rule holds
 	for i, r := range rules {
 		p, err := phrase.ParseRule(r.Phrase)
 		if err != nil { // it was printed by the language
 			return " " + quoted(r.Phrase)
 		}
+		if d, ok := p.From.(*phrase.Date); ok && i == 1 {
+			second = d.Day
+		}
+		parsed = append(parsed, p)
+	}
+	var texts, spans []string
+	for i, r := range rules {
+		p := parsed[i]
 		for _, d := range n.plus {
-			if at, ok := p.From.(*phrase.Date); len(rules) == 1 || i == len(rules)-1 && ok && d >= at.Day || i == 0 &&
-				!after(p.Until, d) {
+			if (d >= second) == (i == 1) {
 				p.Plus = append(p.Plus, &phrase.Date{Day: d})
 			}
 		}
@@ -228,11 +244,6 @@ func (n *newSeries) rule() string {
 		fmt.Fprintf(&b, "\n      - {%s, is: %s}", spans[i], texts[i])
 	}
 	return b.String()
-}
-
-func after(until phrase.Expr, d civil.Date) bool {
-	at, ok := until.(*phrase.Date)
-	return ok && d > at.Day
 }
 
 // noHolidays is the calendar of a new plan for series that count with none, where the plan
