@@ -379,10 +379,44 @@ func TestTable(t *testing.T) {
 		return c
 	}
 	year := civil.Span{First: 739617, Last: 740346} // 2026, 2027
+	months := dates(s, "monthly on 15 then roll preceding", 1, year)
 	april := *s                                     // months and quarters of its fiscal year are those of the calendar
 	april.Fiscal, april.Env.Frame.FiscalMonth = true, 4
 	for text, want := range map[string]string{"quarterly on 2nd tue": "quarterly on 2nd tue", "fiscal-monthly on 3": "monthly on 3", "fiscal-yearly on last": "fiscal-yearly on last"} {
 		ranks, err := april.Rules(dates(&april, text, 0, civil.Span{First: 736000, Last: 740346}))
+		if err != nil || ranks[0].Rules[0].Phrase != want {
+			t.Errorf("%s: %v", text, ranks)
+		}
+	}
+	// A date at either end that was moved by hand stands for the rule's beside the table.
+	for _, by := range [][2]civil.Date{{2, 0}, {0, -6}, {3, -1}} {
+		list := dates(s, "monthly on 15", 1, year)
+		rule := slices.Clone(list)
+		list[0], list[23] = list[0]+by[0], list[23]+by[1]
+		ranks, _ := s.Rules(list)
+		f := Found{Days: list}
+		var want []Exception
+		for _, i := range []int{0, 23} {
+			if list[i] != rule[i] {
+				want = append(want, Exception{rule[i], list[i], rule[i]})
+			}
+		}
+		if got := f.Exceptions(ranks[0]); !slices.Equal(got, want) || s.IDs(ranks[0])[rule[4]] != "2026-05/15" {
+			t.Errorf("moved by %v: %v, want %v", by, got, want)
+		}
+	}
+	// The calendar of what hangs on a date that counts with any.
+	beside := Column{Name: "cut", Times: make([]int, 24)}
+	for _, d := range months {
+		cut, _ := s.Calendars[2].Days.Add(d, -4)
+		beside.Days = append(beside.Days, cut)
+	}
+	found := s.Table("x", []Column{timed("d", months, -1), beside})
+	if got := fmt.Sprint(found[0].Ranks[0].Rules, found[1].Ranks[0].Rules, found[1].Ranks[0].Bits < 4); got != "[{monthly on 15 then roll preceding place-2}] [{date, -4 working days place-2}] true" {
+		t.Errorf("beside dates: %s, %f", got, found[1].Ranks[0].Bits)
+	}
+	for text, want := range map[string]string{"monthly on 10, 20 in jun": "monthly on 10, 20 in jun", "yearly on last day of feb": "yearly on last day of feb", "yearly on 29 feb": "yearly on last day of feb"} {
+		ranks, err := s.Rules(dates(s, text, 1, civil.Span{First: 736000, Last: 740346}))
 		if err != nil || ranks[0].Rules[0].Phrase != want {
 			t.Errorf("%s: %v", text, ranks)
 		}
@@ -395,7 +429,6 @@ func TestTable(t *testing.T) {
 			}
 		}
 	}
-	months := dates(s, "monthly on 15 then roll preceding", 1, year)
 	changed := slices.Concat(dates(s, "monthly on last", 1, civil.Span{First: 739617, Last: 739981}), dates(s, "monthly on 15 then roll following", 1, civil.Span{First: 739982, Last: 740346}))
 	for _, c := range []struct {
 		columns []Column
