@@ -35,7 +35,7 @@ func TestNew(t *testing.T) {
 	} {
 		write(t, filepath.Join(dir, filepath.FromSlash(name)), text)
 	}
-	for _, name := range []string{"pay-2026.csv", "crews.csv", "changed.csv", "drills.ics"} {
+	for _, name := range []string{"pay-2026.csv", "crews.csv", "changed.csv", "roll.csv", "drills.ics"} {
 		write(t, filepath.Join(dir, name), read(t, filepath.Join("testdata/new", name)))
 	}
 	day, _, _ := civil.Parse("2026-11-25")
@@ -56,6 +56,7 @@ func TestNew(t *testing.T) {
 		{"from-dates", Start{Calendar: "target", Series: []string{"changed = monthly on 3"}, Tables: []string{"pay-2026.csv", "changed.csv"}},
 			"pay-2026.csv: dates in pay_day, timesheets, bank_file; 1 series is made of it\nchanged.csv: dates in day; 1 series is made of it", ""},
 		{"by-key", Start{Tables: []string{"crews.csv"}, Key: "who"}, "crews.csv: dates in paid, cut off; 2 series are made of it", ""},
+		{"pinned", Start{Tables: []string{"roll.csv"}}, "roll.csv: dates in day; 1 series is made of it", ""},
 		{"from-ics", Start{Tables: []string{"drills.ics"}, Key: "summary"}, "drills.ics: a calendar file; 1 series is made of it", ""},
 		{"", Start{Tables: []string{"crews.csv"}, Key: "whom"}, "", "crews.csv: key: unknown column `whom`"},
 		{"", Start{ID: "a b"}, "", "an id holds letters a to z"},
