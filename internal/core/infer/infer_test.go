@@ -380,7 +380,7 @@ func TestTable(t *testing.T) {
 	}
 	year := civil.Span{First: 739617, Last: 740346} // 2026, 2027
 	months := dates(s, "monthly on 15 then roll preceding", 1, year)
-	april := *s                                     // months and quarters of its fiscal year are those of the calendar
+	april := *s // months and quarters of its fiscal year are those of the calendar
 	april.Fiscal, april.Env.Frame.FiscalMonth = true, 4
 	for text, want := range map[string]string{"quarterly on 2nd tue": "quarterly on 2nd tue", "fiscal-monthly on 3": "monthly on 3", "fiscal-yearly on last": "fiscal-yearly on last"} {
 		ranks, err := april.Rules(dates(&april, text, 0, civil.Span{First: 736000, Last: 740346}))
