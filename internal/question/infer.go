@@ -237,8 +237,7 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 			}
 		}
 		if alike > 0 {
-			j.after("%s: %s as well; the first of them differs after %s (%s shows them).", name, fitOrFits(alike), until,
-				j.Say("alternatives", fmt.Sprint(alike)))
+			j.after("%s: %s", name, fitText(alike, until, j.Say("alternatives", fmt.Sprint(alike))))
 		}
 	}
 	off := f.Exceptions(r)
@@ -284,11 +283,16 @@ func standsOrStand(n int) string {
 	return fmt.Sprint(n, " dates stand")
 }
 
-func fitOrFits(n int) string {
-	if n == 1 {
-		return "1 other phrase fits"
+// fitText says how many other phrases fit, and until when they agree with the first.
+func fitText(n int, until civil.Date, how string) string {
+	text, first, them := "1 other phrase fits as well", "", "it"
+	if n > 1 {
+		text, first, them = fmt.Sprint(n, " other phrases fit as well"), "the first ", "them"
 	}
-	return fmt.Sprint(n, " other phrases fit")
+	if until < civil.Max {
+		text += fmt.Sprintf(", %suntil %s", first, until)
+	}
+	return fmt.Sprintf("%s (%s shows %s).", text, how, them)
 }
 
 // reading says in plain words what a rule means that was found.
