@@ -147,12 +147,24 @@ func (s Start) write(path, text string) error {
 
 // idOf makes an id of a folder's name.
 func idOf(name string) string {
-	id := strings.Trim(regexp.MustCompile(`[^a-z0-9]+`).ReplaceAllString(strings.ToLower(name), "-"), "-")
-	if id = strings.Trim(regexp.MustCompile(`-?(19|20)\d\d-?`).ReplaceAllString(id, "-"), "-"); id == "" {
-		return "office"
+	if id := withoutYear(slug(name, notInIDs)); id != "" {
+		return id
 	}
-	return id
+	return "office"
 }
+
+var (
+	notInIDs = regexp.MustCompile(`[^a-z0-9]+`)
+	aYear    = regexp.MustCompile(`-?(19|20)\d\d-?`)
+)
+
+// slug is a text in lower case, with one hyphen for each run of what can't stand in it.
+func slug(text string, not *regexp.Regexp) string {
+	return strings.Trim(not.ReplaceAllString(strings.ToLower(text), "-"), "-")
+}
+
+// withoutYear takes a year out of a slug: what it names goes on.
+func withoutYear(slug string) string { return strings.Trim(aYear.ReplaceAllString(slug, "-"), "-") }
 
 // text writes the new plan, commented for a newcomer, and what was found in its
 // tables.

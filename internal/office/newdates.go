@@ -112,13 +112,11 @@ func (n *newSeries) hang(f *infer.Found) bool {
 	return true
 }
 
-var aYear = regexp.MustCompile(`(^|\b|-)(19|20)\d\d(-|\b|$)`)
-
 var notInNames = regexp.MustCompile(`[^\p{L}0-9]+`)
 
 // nameFrom makes a name of a series of a text, without a year: its dates are for any.
 func nameFrom(text string) string {
-	name := strings.Trim(aYear.ReplaceAllString(strings.ToLower(notInNames.ReplaceAllString(text, "-")), "$3"), "-")
+	name := withoutYear(slug(text, notInNames))
 	if plan.CheckName(name) != nil {
 		name = strings.Trim("dates-"+name, "-")
 	}
@@ -128,7 +126,7 @@ func nameFrom(text string) string {
 // titleFrom is the text; where it holds a year or is written as a name, what titleOf makes of it.
 func titleFrom(text string) string {
 	switch name := nameFrom(text); {
-	case strings.ContainsRune(text, ' ') && !aYear.MatchString(text):
+	case strings.ContainsRune(text, ' ') && slug(text, notInNames) == withoutYear(slug(text, notInNames)):
 		return text
 	case strings.HasPrefix(name, "dates-"):
 		return titleOf(strings.TrimPrefix(name, "dates-"))
@@ -141,7 +139,7 @@ func milestoneName(column string) string {
 	if plan.CheckName(column) == nil {
 		return column
 	}
-	name := strings.Trim(strings.ToLower(notInNames.ReplaceAllString(column, "-")), "-")
+	name := slug(column, notInNames)
 	if plan.CheckName(name) != nil {
 		name = "on-" + name
 	}
@@ -253,26 +251,27 @@ const noHolidays = "no-holidays"
 // calendar is the calendar that the series names; "" for the plan's own. One that a rule
 // names for itself, beside another that counts with none, stands for both.
 func (n *newSeries) calendar(own string) string {
-	r := n.date.Ranks[0]
-	text := strings.Join(n.milestones(), " ")
-	c := r.Rules[len(r.Rules)-1].Calendar
-	for _, rule := range r.Rules {
-		if text += " " + rule.Phrase; c == "" && !counts(r.Rules[len(r.Rules)-1].Phrase) {
+	rules := n.date.Ranks[0].Rules
+	c := rules[len(rules)-1].Calendar
+	matters := slices.ContainsFunc(n.beside, func(m newMilestone) bool { return m.found.Ranks[0].Counts })
+	for _, rule := range rules {
+		if matters = matters || counts(rule); c == "" && !counts(rules[len(rules)-1]) {
 			c = rule.Calendar
 		}
 	}
 	switch {
 	case c == own:
 		return ""
-	case c == "" && counts(text):
+	case c == "" && matters:
 		return noHolidays
 	}
 	return c
 }
 
-// counts reports whether a phrase counts with a calendar.
-func counts(text string) bool {
-	return strings.Contains(text, "roll ") || strings.Contains(text, "working day") || strings.Contains(text, "closed days")
+// counts reports whether a rule counts with a calendar.
+func counts(rule infer.Rule) bool {
+	p, err := phrase.ParseRule(rule.Phrase)
+	return err == nil && p.Counts()
 }
 
 // milestones are the lines of the milestones, by their names.

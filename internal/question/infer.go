@@ -210,8 +210,7 @@ const mostNamed = 5
 func (q *inferring) tell(j *Job, f *infer.Found) {
 	name := nameOf(f)
 	if f.Twice > 0 {
-		j.after("%s: %s twice in the table and %s once.", name, standsOrStand(f.Twice), map[bool]string{true: "counts",
-			false: "count"}[f.Twice == 1])
+		j.after("%s: %s twice in the table; each counts once.", name, phrase.IsAre(f.Twice, "date"))
 	}
 	if f.Mixed {
 		j.after("%s: the times of its dates differ, so only their days are explained.", name)
@@ -276,18 +275,11 @@ func shellWord(text string) string {
 	return text
 }
 
-func standsOrStand(n int) string {
-	if n == 1 {
-		return "1 date stands"
-	}
-	return fmt.Sprint(n, " dates stand")
-}
-
 // fitText says how many other phrases fit, and until when they agree with the first.
 func fitText(n int, until civil.Date, how string) string {
-	text, first, them := "1 other phrase fits as well", "", "it"
+	text, first, them := phrase.Counted(n, "other phrase")+" fits as well", "", "it"
 	if n > 1 {
-		text, first, them = fmt.Sprint(n, " other phrases fit as well"), "the first ", "them"
+		text, first, them = phrase.Counted(n, "other phrase")+" fit as well", "the first ", "them"
 	}
 	if until < civil.Max {
 		text += fmt.Sprintf(", %suntil %s", first, until)

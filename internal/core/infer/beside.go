@@ -208,7 +208,7 @@ func (b *besides) judge(w way, steps string, cal int) {
 	r.Matched = len(b.from) - r.Off
 	r.Bits = r.words + b.off*float64(r.Off)
 	r.Rules = []Rule{{b.text(steps, cal), ""}}
-	if w.counts || strings.Contains(steps, "roll") {
+	if r.Counts = w.counts || steps != w.steps; r.Counts { // a convention stands behind these
 		r.Rules[0].Calendar = b.Calendars[cal].Name
 	}
 	r.at = cal

@@ -1,7 +1,6 @@
 package infer
 
 import (
-	"iter"
 	"math"
 	"slices"
 
@@ -233,17 +232,4 @@ func (g *ground) vector(fm form, s shift, cal int, nominal []civil.Date) *vector
 		}
 	}
 	return v
-}
-
-// pairs yields the places of two different things of so many.
-func pairs(n int) iter.Seq2[int, int] {
-	return func(yield func(int, int) bool) {
-		for i := range n {
-			for j := i + 1; j < n; j++ {
-				if !yield(i, j) {
-					return
-				}
-			}
-		}
-	}
 }

@@ -63,6 +63,8 @@ type Rank struct {
 	// Agrees is the last day before it first differs from the first rank; None for the
 	// first rank, and where both agree as far as was looked.
 	Agrees civil.Date
+	// Counts says of steps beside dates that a calendar matters to them.
+	Counts bool
 
 	words float64
 	next  []civil.Date // what it gives after the table, through the horizon

@@ -330,11 +330,13 @@ func (g *ground) combine(f *family, c *choice, vectors []*vector, cal int) {
 		score float64
 	}
 	var best []pair
-	for i, j := range pairs(len(list)) {
-		hits := list[i].set.with(list[j].set)
-		if hits > list[i].hits+1 && hits > list[j].hits+1 {
-			best = append(best, pair{i, j, g.off*float64(max(len(g.days)-hits, list[i].extra+list[j].extra)) +
-				list[i].form.bits + list[j].form.bits})
+	for i := range list {
+		for j := i + 1; j < len(list); j++ {
+			hits := list[i].set.with(list[j].set)
+			if hits > list[i].hits+1 && hits > list[j].hits+1 {
+				best = append(best, pair{i, j, g.off*float64(max(len(g.days)-hits, list[i].extra+list[j].extra)) +
+					list[i].form.bits + list[j].form.bits})
+			}
 		}
 	}
 	slices.SortStableFunc(best, func(a, b pair) int { return cmp.Compare(a.score, b.score) })
