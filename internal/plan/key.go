@@ -205,6 +205,10 @@ func (g *group) options(options []*question.Option) {
 func optionKey(o *question.Option) Key {
 	k := Key{Name: o.Name, Help: o.Describe(), Default: o.Default, option: o}
 	k.Takes = takes{words: o.Takes(), oneOf: o.Choices, fill: func(v *node) error { return v.option(o) }}
+	if o.Kind == question.Carried {
+		k.Takes = carries(o.SetItem)
+		return k
+	}
 	switch o.Into.(type) {
 	case *[]string:
 		k.Takes.kind = someTexts

@@ -23,7 +23,10 @@ type Record struct {
 	// Columns are NAME = PHRASE, in the order of the file.
 	Columns []string
 	Where   []string
-	In      question.TableIn
+	// Carried are NAME = FIRST; NEXT of columns that run down the rows, in groups by CarryPer.
+	Carried  []string
+	CarryPer string
+	In       question.TableIn
 	Events  []RecordEvent
 
 	// of is what it is made of, in place of a file: a series, or an answer about another
@@ -72,6 +75,11 @@ func (r recordIn) group(q *question.Question) *group {
 		{Name: "events", Help: "calendar events of each row", Takes: takes{words: "a list", kind: aList,
 			item: func() *group { return new(RecordEvent).group() }, fill: r.events}},
 	}}
+	if q == nil || !slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == "carry" }) {
+		g.keys = append(g.keys, Key{Name: "carry", Help: carryHelp, Takes: carries(r.carry)},
+			Key{Name: "per", Help: "the column of the rows that `carry` runs down together", Default: "all rows",
+				Example: "account", Takes: aText.into(&r.CarryPer)})
+	}
 	g.options(r.In.Options())
 	if q != nil {
 		g.options(q.Options)
@@ -103,6 +111,9 @@ func (p *Plan) addRecord(v *node) (err error) {
 	if err := r.In.Check(); err != nil {
 		return r.places.fault(err)
 	}
+	if r.CarryPer != "" && r.Carried == nil {
+		return r.places.Place("per", errors.New("`per` goes with `carry`"))
+	}
 	if len(r.Events) > 0 && r.Key == "" {
 		return r.places.Place("events", fmt.Errorf("events of rows need a `key`, the column that names each row for good"))
 	}
@@ -131,6 +142,30 @@ func (r recordIn) column(v *node) error {
 	}
 	r.Columns = append(r.Columns, v.name+" = "+text)
 	return nil
+}
+
+const carryHelp = "columns that run down the rows: FIRST in the first one, then NEXT, where prior is the value above"
+
+// carries takes columns that run down, each by its name.
+func carries(add func(text string) error) takes {
+	return namesOf(func() *names {
+		return &names{what: "carry", help: "FIRST; NEXT, such as \"amount; prior + amount\"", each: func(v *node) error {
+			if err := CheckName(v.name); err != nil {
+				return v.doc.wrap(v.k, err)
+			}
+			text, err := v.doc.text(v.val)
+			if err != nil {
+				return err
+			}
+			return add(v.name + " = " + text)
+		}}
+	})
+}
+
+func (r recordIn) carry(text string) error {
+	r.Carried = append(r.Carried, text)
+	_, _, _, err := rows.SplitCarry(text)
+	return err
 }
 
 // calendar takes the calendar that the record counts with.
@@ -213,7 +248,7 @@ func (p *Plan) Job(r *Record, place question.Place) *question.Job {
 		place.Made = func(string) (*question.MadeTable, bool, error) { return nil, false, err }
 	}
 	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: r.In,
-		Added: r.Columns, Kept: r.Where}
+		Added: r.Columns, Kept: r.Where, Carried: r.Carried, CarryPer: r.CarryPer}
 }
 
 // Events makes the events of the record's rows that lie in a window.
@@ -283,5 +318,5 @@ func (p *Plan) RecordOf(name string) *question.RecordOf {
 		return &question.RecordOf{Name: r.Name, Err: err}
 	}
 	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In,
-		Lend: r.lend}
+		Carried: r.Carried, CarryPer: r.CarryPer, Lend: r.lend}
 }

@@ -15,10 +15,10 @@ func init() { register(newDerive) }
 
 // derive adds columns to every row, or makes events of rows.
 type derive struct {
-	adds, remind   []string
-	form           EventForm
-	reasons        bool
-	day, text, key string
+	adds, remind, carry []string
+	form                EventForm
+	reasons             bool
+	day, text, key, per string
 }
 
 func newDerive() *Question {
@@ -27,19 +27,23 @@ func newDerive() *Question {
 		Name: "derive", Group: Tables, Place: 1, Use: "derive TABLE", Short: "Add columns to every row of a table",
 		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, or - for
 standard input). A column is NAME = PHRASE; later ones may use earlier ones, and a
-blank in gives a blank out.`,
+blank in gives a blank out. With --carry, a column runs down the rows: a balance.`,
 		Examples: `  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
   yoyaku derive crew-contracts.csv --add "ends = start, lasting term months" --where "ends < today"
   yoyaku derive invoices.csv --add "due = invoiced, end of month, +30 days" --reasons
   yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"
   yoyaku derive season-passes.csv --add "ends = bought, start of next month, lasting 12 months"
   yoyaku derive courses.csv --add "last = start, lasting days working days" --out courses.xlsx
+  yoyaku derive invoices.csv --carry "balance = amount; prior + amount" --per customer
   yoyaku derive invoices.csv --as ics --event-day invoiced --event-text "{customer}" --key invoice`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
 		Options: []*Option{
 			{Name: "add", Kind: Text, Repeat: true, Complete: "columns",
 				Help: "`NAME = PHRASE` of a column, or @FILE with one a line", Into: &q.adds},
 			{Name: "reasons", Kind: Yes, Help: "add NAME_reason beside each: the steps that changed it", Into: &q.reasons},
+			carryOption(&q.carry),
+			{Name: "per", Kind: Column, With: []string{"carry"}, Complete: "columns",
+				Help: "`COL` of the rows that --carry runs down together", Into: &q.per},
 			{Name: "event-day", Kind: Column, Complete: "columns",
 				Help: "with --as ics: `COLUMN` of the day of each row's event", Into: &q.day},
 			{Name: "event-text", Help: "with --as ics: `TEXT` of the event, with {columns} in it", Into: &q.text},
@@ -63,6 +67,9 @@ func (q *derive) answer(j *Job) error {
 	}
 	if err := t.Add(adds, q.reasons, t.Env); err != nil {
 		return rows.In("add", err)
+	}
+	if err := t.Carry(q.carry, q.per, t.Env); err != nil {
+		return err
 	}
 	to, events := j.events()
 	if err := q.form.Check(events); err != nil {

@@ -45,6 +45,9 @@ type Job struct {
 	Shape    Shape
 	// Added are columns that a record adds to its table, Kept its conditions.
 	Added, Kept []string
+	// Carried are its columns that run down its rows, in groups by CarryPer.
+	Carried  []string
+	CarryPer string
 	To          rows.Sink
 
 	// After is what to know besides, once the answer stands there; No says that the answer
@@ -85,6 +88,7 @@ func (j *Job) Answer() error {
 		return err
 	}
 	for _, t := range j.opened {
+		j.tellCarried(t.Derive)
 		for _, note := range t.unseen.Notes(t.Name) {
 			j.Note("%s", note)
 		}
@@ -114,6 +118,9 @@ func (j *Job) table() (*Table, error) {
 	}
 	if err := t.Add(j.Added, false, t.Env); err != nil {
 		return nil, rows.In("record columns", err)
+	}
+	if err := t.Carry(j.Carried, j.CarryPer, t.Env); err != nil {
+		return nil, err
 	}
 	if err := t.Filter(j.Kept); err != nil {
 		return nil, err

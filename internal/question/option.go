@@ -30,6 +30,7 @@ const (
 	Yes              // yes or no
 	File             // the path of a file that is read
 	Amount           // a shift from today: 90 days
+	Carried          // NAME = FIRST; NEXT of a column that runs down the rows
 )
 
 // Option is one thing that a question can be told: a flag of its command, a key
@@ -92,7 +93,8 @@ var kindTable = [...]struct {
 	Choice: {"a choice", checkChoice},
 	Yes:    {"yes or no", nil},
 	File:   {"the path of a file", nil},
-	Amount: {"a stretch such as 90 days", checkAmount},
+	Amount:  {"a stretch such as 90 days", checkAmount},
+	Carried: {"NAME = FIRST; NEXT", checkCarried},
 }
 
 func checkNamed(_ *Option, text string, _ eval.Env) error {
@@ -112,6 +114,16 @@ func checkChoice(o *Option, text string, _ eval.Env) error {
 		return nil
 	}
 	return o.isNot(orList(o.Choices), text)
+}
+
+func checkCarried(_ *Option, text string, _ eval.Env) error {
+	_, first, next, err := rows.SplitCarry(text)
+	for _, part := range []string{first, next} {
+		if err == nil {
+			_, err = phrase.ParseExpr(part)
+		}
+	}
+	return err
 }
 
 // orList writes A, B or C.

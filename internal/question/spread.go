@@ -18,8 +18,10 @@ func init() { register(newSpread) }
 // spread cuts ranges into days or periods, or writes the dates of rows' rules.
 type spread struct {
 	start, end, by, window, openThrough, per, overlaps, dates, share, shareBy string
+	sharePer                                                                  string
 	working, balance                                                          bool
 	decimals                                                                  int
+	carry                                                                     []string
 }
 
 func newSpread() *Question {
@@ -32,14 +34,18 @@ month, quarter or year, or period of a series, with the days and working days of
 piece. Both ends belong to the range; a blank end runs through today. The pieces add
 up to the whole.
 With --dates, write one row per date of each row's own rule. With --share, an amount
-of the row is split over its pieces or dates so that they add up to it.`,
+of the row is split over its pieces or dates so that they add up to it; with
+--share-per the amount is a rate, of a year for instance. With --carry, a column runs
+down the pieces or dates of each row.`,
 		Examples: `  yoyaku spread absences.csv --start first --end last --by month --open-words present
   yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
   yoyaku spread absences.csv --start first --end last --working --open-words present
   yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"
   yoyaku spread season-passes.csv --start bought --end "bought, lasting 12 months" \
     --by month --share price
-  yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance`,
+  yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance
+  yoyaku spread insurance.csv --start begins --end ends --by month --share premium \
+    --share-per year`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "start", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
@@ -58,9 +64,13 @@ of the row is split over its pieces or dates so that they add up to it.`,
 				Help: "`COL` with an amount to split over the pieces or dates; each\nrow then has its share there", Into: &q.share},
 			{Name: "share-by", Kind: Choice, With: ofShare, Choices: rows.ShareWays,
 				Help: "`WHAT` a share is reckoned by: evenly (dates), days (periods),\nworking days (--working), or a day count such as 30E/360", Into: &q.shareBy},
+			{Name: "share-per", Kind: Choice, With: ofShare, Not: []string{"share-by", "working", "dates"},
+				Choices: []string{"year", "quarter", "month"},
+				Help:    "`UNIT` that the amount is for, instead of the range: year, quarter\nor month; each day counts for its part of its month", Into: &q.sharePer},
 			{Name: "decimals", Kind: Number, With: ofShare, Default: "2", Help: "`N` decimal places of a share",
 				Into: &q.decimals},
 			{Name: "balance", Kind: Yes, With: ofShare, Help: "add what is left before and after each share", Into: &q.balance},
+			carryOption(&q.carry),
 		},
 		Answer: q.answer,
 	}
@@ -153,6 +163,11 @@ func (q *spread) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
+	down, head, err := j.runDown(q.carry, head)
+	if err != nil {
+		return err
+	}
+	s.All = down.on != nil
 	if s.By != nil || q.working {
 		j.needCalendar()
 	}
@@ -169,14 +184,13 @@ func (q *spread) answer(j *Job) error {
 		}
 		return nil
 	}
-	n := 0
-	err = j.besideOr(share == nil && per < 0, t, head, func(put rows.Beside) error {
-		n, err = q.pieces(j, t, &s, of, ranges, [3]int{per, amount, number}, width, put)
-		return err
+	err = j.besideOr(share == nil && per < 0 && !s.All, t, head, func(put rows.Beside) error {
+		return q.pieces(j, t, &s, of, ranges, [3]int{per, amount, number}, width, down, put)
 	})
 	if err == nil {
 		ranges.tell(j)
-		q.tell(j, &s, t.Name, n)
+		q.tell(j, &s, t.Name, down.n)
+		down.tell(j)
 	}
 	return err
 }
@@ -213,6 +227,7 @@ func (q *spread) sharing() (*rows.Share, error) {
 	case q.working:
 		h.By = rows.ByWorkingDays
 	}
+	h.Months = map[string]int{"year": 12, "quarter": 3, "month": 1}[q.sharePer]
 	return h, nil
 }
 
@@ -231,37 +246,43 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 	return column, number, err
 }
 
-// pieces puts the pieces of each range and counts them. columns are whose the
+// pieces puts the pieces of each range. columns are whose the
 // range is, the amount that is shared and its number, -1 where there is none.
 // Ranges that must not overlap wait until all are known.
 func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error,
-	ranges *ranges, columns [3]int, width int, put rows.Beside) (n int, err error) {
+	ranges *ranges, columns [3]int, width int, down *runDown, put rows.Beside) error {
 	var room []eval.Value
 	per, amount, number := columns[0], columns[1], columns[2]
 	cut := func(line int, text string, row []eval.Value, span civil.Span) error {
 		if err := of(line, row); err != nil {
 			return err
 		}
+		down.begin()
 		if s.Share != nil {
 			room = append(room[:0], row[:width]...)
 			err := s.Shared(span, row[number], func(cells []eval.Value, share rows.Portion) error {
-				n++
 				room[amount] = share.Amount
-				return put("", room, cells)
+				return down.put(line, put, "", room, cells, !s.Outside)
 			})
 			var bad *rows.AmountError
 			if errors.As(err, &bad) {
 				return &rows.BadCell{Line: line, Column: q.share, Err: bad}
 			}
+			if err != nil {
+				return err
+			}
+			return down.end(put)
+		}
+		err := s.Pieces(span, func(cells []eval.Value) error {
+			return down.put(line, put, text, row[:width], cells, !s.Outside)
+		})
+		if err != nil {
 			return err
 		}
-		return s.Pieces(span, func(cells []eval.Value) error {
-			n++
-			return put(text, row[:width], cells)
-		})
+		return down.end(put)
 	}
 	var held []rows.Ranged
-	err = j.scan(t, func(line int, row []eval.Value) error {
+	err := j.scan(t, func(line int, row []eval.Value) error {
 		span, ok, err := ranges.of(line, row)
 		if err != nil || !ok {
 			return err
@@ -280,7 +301,7 @@ func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row 
 			err = cut(h.Line, "", h.Row, h.Span)
 		}
 	}
-	return n, err
+	return err
 }
 
 // overlapping does with overlapping ranges of one person what is asked.
@@ -325,6 +346,14 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	if err != nil {
 		return err
 	}
+	down, head, err := j.runDown(q.carry, head)
+	if err != nil {
+		return err
+	}
+	looked := window
+	if down.on != nil { // from the first on
+		looked.First = civil.Always.First
+	}
 	amount, number, err := q.amounts(t)
 	if err != nil {
 		return err
@@ -332,7 +361,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	open, later, blank := 0, 0, 0
 	made := map[*eval.Recurrence][]schedule.Instalment{} // of rules that many rows share
 	var more []eval.Value
-	err = j.besideOr(share == nil, t, head, func(put rows.Beside) error {
+	err = j.besideOr(share == nil && down.on == nil, t, head, func(put rows.Beside) error {
 		return j.scan(t, func(line int, row []eval.Value) error {
 			rec, state, err := rule.For(row, through)
 			var pe *phrase.Error
@@ -355,14 +384,15 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 					return err
 				}
 			}
+			down.begin()
 			if share != nil {
 				cells := slices.Clone(row[:width])
-				return q.shared(j, share, rec, window, line, cells, amount, row[number], put)
+				return q.shared(j, share, rec, window, line, cells, amount, row[number], down, put)
 			}
 			list, known := made[rec]
 			if !known {
 				list = list[:0]
-				for i, err := range schedule.Instalments(rec, window) {
+				for i, err := range schedule.Instalments(rec, looked) {
 					if err != nil {
 						return &rows.BadCell{Line: line, Column: "dates", Err: err}
 					}
@@ -374,14 +404,16 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 			}
 			for _, i := range list {
 				more = append(more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
-				if err := put(t.Text, row[:width], more); err != nil {
+				err := down.put(line, put, t.Text, row[:width], more, window.Has(i.Date.Day))
+				if err != nil {
 					return err
 				}
 			}
-			return nil
+			return down.end(put)
 		})
 	})
 	if err == nil {
+		down.tell(j)
 		(&ranges{open: open, later: later, through: through, given: q.openThrough != ""}).tell(j)
 		if blank > 0 {
 			j.Note("%s left out: a date or number in the rule is blank there.", phrase.Counted(blank, "row"))
@@ -407,7 +439,7 @@ func (q *spread) endless(ofCells, shared bool, line int) error {
 // shared puts the dates of a row's rule, each with its share of the row's amount;
 // the window only chooses among them.
 func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int,
-	row []eval.Value, amount int, whole eval.Value, put rows.Beside) error {
+	row []eval.Value, amount int, whole eval.Value, down *runDown, put rows.Beside) error {
 	var list []schedule.Instalment
 	var pieces []civil.Span
 	for i, err := range schedule.Instalments(rec, civil.Always) {
@@ -421,14 +453,12 @@ func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window 
 		return &rows.BadCell{Line: line, Column: q.share, Err: err}
 	}
 	for k, i := range list {
-		if !window.Has(i.Date.Day) {
-			continue
-		}
 		row[amount] = shares[k].Amount
 		more := []eval.Value{i.Date, i.Start, i.End, eval.Int(i.Number)}
-		if err := put("", row, share.Cells(more, shares[k])); err != nil {
+		err := down.put(line, put, "", row, share.Cells(more, shares[k]), window.Has(i.Date.Day))
+		if err != nil {
 			return err
 		}
 	}
-	return nil
+	return down.end(put)
 }

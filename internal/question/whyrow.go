@@ -17,6 +17,8 @@ import (
 type RecordOf struct {
 	Name, Table, Key string
 	Columns, Where   []string // NAME = PHRASE of the added ones; conditions
+	Carried          []string // NAME = FIRST; NEXT of those that run down
+	CarryPer         string
 	In               TableIn
 	// Lend gives a place the calendar that the record counts with.
 	Lend func(*Place)
@@ -33,7 +35,8 @@ func (q *why) row(j *Job, r *RecordOf, who, column string) error {
 	if r.Lend != nil {
 		r.Lend(&place)
 	}
-	sub := &Job{Place: &place, Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where}
+	sub := &Job{Place: &place, Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where,
+		Carried: r.Carried, CarryPer: r.CarryPer}
 	var list []schedule.Telling
 	sub.Question = &Question{Name: "why", Answer: func(s *Job) (err error) {
 		list, err = q.tellRow(s, r, who, column)
@@ -124,6 +127,14 @@ func (w *rowTelling) tell(at int) error {
 		if err := w.tell(i); err != nil {
 			return err
 		}
+	}
+	if text, prior, ok := added.RunsDown(); ok {
+		w.list = append(w.list, schedule.Telling{What: name, Step: "= " + text})
+		if prior.Kind != eval.Blank {
+			w.put(name, "prior, in the row above", prior, "")
+		}
+		w.put(name, "gives", w.row[at], "")
+		return nil
 	}
 	var v eval.Value
 	var moves []eval.Move

@@ -45,6 +45,9 @@ type Env struct {
 	Zone   string
 	Clock  func(zone string) (func(d civil.Date, minutes int) int64, error)
 	chosen bool // Calendar is what a column named
+	// Prior is one more than the slot of the value above, which the bare name prior stands
+	// for; 0 where there is none.
+	Prior int
 	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
 	LeapMarch bool
 }
@@ -103,6 +106,9 @@ func (e Env) knows(name string) bool {
 
 // slot finds a name in the row.
 func (c *compiler) slot(n *phrase.Name) (int, error) {
+	if c.Prior > 0 && phrase.SameName(n.Text, "prior") && !strings.HasPrefix(c.text[n.Start:], `"`) {
+		return c.Prior - 1, nil
+	}
 	for i, name := range c.Names {
 		if phrase.SameName(name, n.Text) {
 			c.note(c.UsedSlots, i)

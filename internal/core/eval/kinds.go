@@ -285,6 +285,9 @@ func KeyOf(v Value) string {
 	if d, ok := readDay(v); ok {
 		return d.String()
 	}
+	if v.Rounded { // 1200.50 and 1200.5 are one key
+		v.Places = 0
+	}
 	return v.String()
 }
 
@@ -294,7 +297,9 @@ func AppendKey(b []byte, v *Value) []byte {
 	case Date:
 		return v.Day.Append(b)
 	case Number:
-		return v.AppendNumber(b)
+		if !v.Rounded {
+			return v.AppendNumber(b)
+		}
 	}
 	return append(b, KeyOf(*v)...)
 }

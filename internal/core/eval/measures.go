@@ -319,9 +319,9 @@ func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
 		if err != nil || y.Kind == Blank {
 			return y, err
 		}
-		v, ok := arith(e.Op, x, y)
-		if !ok {
-			return Value{}, c.fail(e.B.Pos(), "division by zero", "")
+		v, err := arith(e.Op, x, y)
+		if err != nil {
+			return Value{}, c.fail(e.B.Pos(), err.Error(), "")
 		}
 		return v, nil
 	}, err

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"math/big"
@@ -71,27 +72,52 @@ func (v Value) isSmall() bool {
 	return v.Text == "" && v.Num < small && v.Num > -small && v.Den < small
 }
 
-// arith works out a op b; ok is false for a division by zero.
-func arith(op byte, a, b Value) (r Value, ok bool) {
+// What arithmetic can't give.
+var (
+	errNothing = errors.New("division by zero")
+	errDigits  = fmt.Errorf("the exact result has over %d digits; round on the way", mostDigits)
+	errWhole   = fmt.Errorf("an exponent is a whole number from -%d to %d", mostPower, mostPower)
+)
+
+const (
+	mostDigits = 1000 // above or below the line of a fraction
+	mostPower  = 1000
+)
+
+// arith works out a op b. A sum or difference of two rounded numbers is rounded as they are.
+func arith(op byte, a, b Value) (r Value, err error) {
+	if r, err = exactly(op, a, b); err == nil && r.tooLong() {
+		return Value{}, errDigits
+	}
+	if (op == '+' || op == '-') && a.Rounded && b.Rounded {
+		r.Rounded, r.Places = true, max(a.Places, b.Places)
+	}
+	return r, err
+}
+
+func exactly(op byte, a, b Value) (r Value, err error) {
+	if op == '^' {
+		return power(a, b)
+	}
 	if a.isSmall() && b.isSmall() {
 		x, y, p, q := a.Num, b.Num, a.den(), b.den()
 		switch op {
 		case '*':
-			return Frac(x*y, p*q), true
+			return Frac(x*y, p*q), nil
 		case '/':
 			if y == 0 {
-				return r, false
+				return r, errNothing
 			}
 			if y < 0 {
 				x, y = -x, -y
 			}
-			return Frac(x*q, p*y), true
+			return Frac(x*q, p*y), nil
 		}
 		if p == 1 && q == 1 {
 			if op == '+' {
-				return Value{Kind: Number, Num: x + y}, true
+				return Value{Kind: Number, Num: x + y}, nil
 			}
-			return Value{Kind: Number, Num: x - y}, true
+			return Value{Kind: Number, Num: x - y}, nil
 		}
 	}
 	x, y := a.rat(), b.rat()
@@ -104,11 +130,39 @@ func arith(op byte, a, b Value) (r Value, ok bool) {
 		x.Mul(x, y)
 	case '/':
 		if y.Sign() == 0 {
-			return r, false
+			return r, errNothing
 		}
 		x.Quo(x, y)
 	}
-	return fromRat(x), true
+	return fromRat(x), nil
+}
+
+// tooLong reports whether a fraction has more than mostDigits above or below the line.
+func (v Value) tooLong() bool {
+	if len(v.Text) <= mostDigits {
+		return false
+	}
+	num, den, _ := strings.Cut(strings.TrimPrefix(v.Text, "-"), "/")
+	return max(len(num), len(den)) > mostDigits
+}
+
+// power works out a ^ n exactly; 0 ^ 0 is 1.
+func power(a, b Value) (Value, error) {
+	if b.Den != 0 || b.Text != "" || b.Num > mostPower || b.Num < -mostPower {
+		return Value{}, errWhole
+	}
+	r, n := a.rat(), b.Num
+	if n < 0 {
+		if r.Sign() == 0 {
+			return Value{}, errNothing
+		}
+		r, n = r.Inv(r), -n
+	}
+	if int64(max(r.Num().BitLen(), r.Denom().BitLen())-1)*n > 4*mostDigits { // nothing so long is worked out
+		return Value{}, errDigits
+	}
+	e := big.NewInt(n)
+	return fromRat(new(big.Rat).SetFrac(new(big.Int).Exp(r.Num(), e, nil), new(big.Int).Exp(r.Denom(), e, nil))), nil
 }
 
 // compareNumbers orders two numbers.
@@ -127,11 +181,12 @@ func compareNumbers(a, b Value) int {
 
 // round rounds a number to places, halves away from zero.
 func round(v Value, places int) Value {
-	if v.Den == 0 && v.Text == "" {
-		return v
+	if v.Den != 0 || v.Text != "" {
+		r, _ := new(big.Rat).SetString(v.rat().FloatString(places)) // which rounds so
+		v = fromRat(r)
 	}
-	r, _ := new(big.Rat).SetString(v.rat().FloatString(places)) // which rounds so
-	return fromRat(r)
+	v.Places, v.Rounded, v.Form = int8(places), true, NoForm
+	return v
 }
 
 // mostPlaces is how many decimal places a number is printed with.
@@ -225,7 +280,20 @@ func Fixed(units int64, places int) Value {
 		den *= 10
 	}
 	v := Frac(units, den)
-	v.Places = int8(places)
+	v.Places, v.Rounded = int8(places), true
+	return v
+}
+
+// Portion is num / den of an amount, rounded to places, halves away from zero; den is above
+// zero.
+func Portion(amount Value, num, den int64, places int) Value {
+	r := amount.rat()
+	return round(fromRat(r.Mul(r, big.NewRat(num, den))), places)
+}
+
+// Less is a less b.
+func Less(a, b Value) Value {
+	v, _ := arith('-', a, b) // of amounts, which are short
 	return v
 }
 
@@ -237,15 +305,23 @@ func (e *NotAmount) Error() string {
 	return fmt.Sprintf("an amount is wanted here, and this is %q", Brief(e.Text))
 }
 
+// Amount takes a cell as a number; anything else but a blank is a *NotAmount.
+func Amount(v Value) (n Value, blank bool, err error) {
+	if isBlank(v) {
+		return v, true, nil
+	}
+	if n = settle(v); n.Kind != Number {
+		err = &NotAmount{v.String()}
+	}
+	return n, false, err
+}
+
 // Units takes a cell as a whole number of units of 10^-places. It is an error
 // where the cell is no number, has more places than that, or is too large.
 func Units(v Value, places int) (units int64, blank bool, err error) {
-	if isBlank(v) {
-		return 0, true, nil
-	}
-	n := settle(v)
-	if n.Kind != Number {
-		return 0, false, &NotAmount{v.String()}
+	n, blank, err := Amount(v)
+	if blank || err != nil {
+		return 0, blank, err
 	}
 	scale := new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(places)), nil))
 	r := scale.Mul(scale, n.rat())
@@ -266,6 +342,6 @@ func Add(a, b Value) Value {
 	if b.Kind == Blank {
 		return a
 	}
-	v, _ := arith('+', a, b)
+	v, _ := exactly('+', a, b) // which has no bound and never fails
 	return v
 }

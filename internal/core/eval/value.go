@@ -31,8 +31,10 @@ type Value struct {
 	// Unsure marks a Date or Moment for which a calendar was asked beyond what it
 	// knows, and what is reckoned from it.
 	Unsure bool
-	// Places is how many decimal places a Number is printed with at least.
-	Places int8
+	// Places is how many decimal places a Number is printed with at least; Rounded says that it
+	// was rounded to them, and so is printed with exactly those wherever it goes.
+	Places  int8
+	Rounded bool
 	// Form is what a cell of a typed table was, if it goes out as it came in.
 	Form Form
 	Num  int64  // of a Moment its instant, if that is known; of a Typed number its bits

@@ -1,5 +1,7 @@
 package phrase
 
+import "strings"
+
 // joined reads `A & B`.
 func (p *parser) joined() Expr {
 	a := p.formatted()
@@ -38,14 +40,34 @@ func (p *parser) sum() Expr {
 }
 
 func (p *parser) product() Expr {
-	a := p.expr()
+	a := p.power()
 	for t := p.peek(); t.sign("*") || t.sign("/"); t = p.peek() {
 		p.take()
 		p.op()
-		b := p.expr()
+		b := p.power()
 		a = &Arith{a.Pos().to(b.Pos()), t.word[0], a, b}
 	}
 	return a
+}
+
+// power reads `A ^ N`. What is read in two ways, -2 ^ 2 and a ^ b ^ c, is refused.
+func (p *parser) power() Expr {
+	start := p.peek()
+	a := p.expr()
+	if !p.peek().sign("^") {
+		return a
+	}
+	if start.sign("-") {
+		base := strings.TrimSpace(p.text[start.End:p.last().End])
+		fail(start.to(p.last()), "`-"+base+" ^` can be read in two ways", "write (-"+base+") ^ … or 0 - "+base+" ^ …")
+	}
+	p.take()
+	p.op()
+	b := p.expr()
+	if p.peek().sign("^") {
+		fail(p.peek().Span, "`a ^ b ^ c` can be read in two ways", "write (a ^ b) ^ c or a ^ (b ^ c)")
+	}
+	return &Arith{a.Pos().to(b.Pos()), '^', a, b}
 }
 
 // choice reads `if C then X else Y`.

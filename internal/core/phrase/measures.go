@@ -60,7 +60,7 @@ type (
 		Span
 		A, B Expr
 	}
-	// Arith is A op B; Op is one of + - * /.
+	// Arith is A op B; Op is one of + - * / ^.
 	Arith struct {
 		Span
 		Op   byte
@@ -361,8 +361,11 @@ func rank(e Expr) int {
 	case *Format:
 		return 2
 	case *Arith:
-		if e.Op == '+' || e.Op == '-' {
+		switch e.Op {
+		case '+', '-':
 			return 3
+		case '^':
+			return 5
 		}
 		return 4
 	case *If:
@@ -371,7 +374,7 @@ func rank(e Expr) int {
 	if IsCondition(e) {
 		return 0
 	}
-	return 5
+	return 6
 }
 
 // ranked writes e, in parentheses where it binds more loosely than its place.
@@ -393,6 +396,16 @@ func (j *Join) write(p *printer) {
 
 func (a *Arith) write(p *printer) {
 	at := rank(a)
+	if a.Op == '^' {
+		if n, ok := a.A.(*Number); ok && n.Text()[0] == '-' {
+			p.put("(", n.Text(), ")")
+		} else {
+			operand(p, a.A)
+		}
+		p.put(" ^ ")
+		operand(p, a.B)
+		return
+	}
 	ranked(p, a.A, at)
 	p.put(" ", string(a.Op), " ")
 	ranked(p, a.B, at+1)

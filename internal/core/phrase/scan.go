@@ -123,7 +123,7 @@ func (s *scanner) next() bool {
 		s.number()
 	case c == '\'' || c == '"':
 		s.quoted(c)
-	case strings.IndexByte("+-*/(),=<>!&", c) >= 0:
+	case strings.IndexByte("+-*/^(),=<>!&", c) >= 0:
 		end := s.at + 1
 		if end < len(s.text) && s.text[end] == '=' && (c == '<' || c == '>' || c == '!') {
 			end++

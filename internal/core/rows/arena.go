@@ -22,6 +22,9 @@ const arenaBlock = 256 << 10
 // formed marks, beside its kind, a cell that has a form.
 const formed = 0x80
 
+// rounded marks the places of a number that was rounded to them.
+const rounded = 0x80
+
 // next is where the next row will lie.
 func (a *Arena) next() Place {
 	if len(a.open) > arenaBlock {
@@ -62,6 +65,9 @@ func (a *Arena) Save(row []eval.Value) Place {
 			b = binary.AppendVarint(b, int64(v.Day))
 			b = binary.AppendVarint(b, int64(v.Minutes))
 			b = append(b, byte(v.Places))
+			if v.Rounded {
+				b[len(b)-1] |= rounded
+			}
 			b = binary.AppendVarint(b, v.Num)
 			b = binary.AppendVarint(b, v.Den)
 			b = append(binary.AppendUvarint(b, uint64(len(v.Text))), v.Text...)
@@ -120,7 +126,7 @@ func (a *Arena) Load(p Place, room []eval.Value) (string, []eval.Value) {
 			v.Day = civil.Date(signed())
 		default:
 			v.Day, v.Minutes = civil.Date(signed()), int16(signed())
-			v.Places = int8(s[0])
+			v.Places, v.Rounded = int8(s[0]&^rounded), s[0]&rounded != 0
 			s = s[1:]
 			v.Num, v.Den = signed(), signed()
 			v.Text = text()

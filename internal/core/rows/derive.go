@@ -13,6 +13,8 @@ type Added struct {
 	Name string
 	Prog *eval.Program
 	Used []int // slots that the phrase looks at
+
+	carried *carried // in place of the phrase; nil for most
 }
 
 // condition is one that rows must satisfy; own says that it looks at cells alone
@@ -72,6 +74,7 @@ type Derive struct {
 	open    []string // words that mean a blank
 	hidden  int      // columns at the end that an operation takes
 	used    []int    // slots that phrases look at
+	ordered bool     // a column runs down the rows
 	// Blank makes a bad cell blank and goes on.
 	Blank bool
 	// kept, where it isn't nil, sees each row that is kept while its dates are
@@ -119,7 +122,7 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		if reasons {
 			kinds = append(kinds, eval.Text)
 		}
-		d.added = append(d.added, Added{name, prog, used})
+		d.added = append(d.added, Added{Name: name, Prog: prog, Used: used})
 	}
 	return nil
 }
@@ -227,6 +230,17 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 	for i := range d.added {
 		a := &d.added[i]
 		n := len(row)
+		if c := a.carried; c != nil {
+			if bad == nil || d.Blank {
+				if err := c.value(row); err != nil {
+					fault(a.Name, err)
+				}
+				row = append(row[:n], c.now)
+			} else {
+				row = append(row, eval.Value{})
+			}
+			continue
+		}
 		row = append(row, eval.Value{})
 		if d.reasons {
 			trace = trace[:0]
@@ -245,6 +259,9 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 		}
 	}
 	keep = bad == nil || d.Blank
+	if keep && d.ordered {
+		d.settle()
+	}
 	if keep && d.where != nil {
 		left, err := d.leaves(row, false)
 		if err != nil {

@@ -155,7 +155,7 @@ func (r Result) Pass(t *Table) (bad Bad, err error) {
 	if err != nil {
 		return bad, err
 	}
-	if to, ok := r.To.(Blocks); ok && r.Sort == nil && r.StandsOut == nil {
+	if to, ok := r.To.(Blocks); ok && r.Sort == nil && r.StandsOut == nil && !t.ordered {
 		bad, err = t.Stream(to)
 	} else {
 		bad, err = t.Scan(func(_ int, row []eval.Value) error { return put(row) })

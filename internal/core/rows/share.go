@@ -22,6 +22,9 @@ type Share struct {
 	By      ShareBy
 	Places  int // decimal places of a unit, 0 to 10
 	Balance bool
+	// Months is how many months the amount is for, where it is a rate: 12 for a year. 0:
+	// it is for the range.
+	Months int
 }
 
 // ShareBy is by what a share is reckoned: Evenly, ByDays, ByWorkingDays, or a day
@@ -72,6 +75,46 @@ func (h *Share) Over(pieces []civil.Span, cal *workdays.Calendar, amount eval.Va
 		weights[i] = h.By.weight(p, worked)
 	}
 	return h.Split(amount, weights)
+}
+
+// parts is a number of parts that each month's length divides.
+const parts = 28 * 29 * 30 * 31 / 2
+
+// steady are the shares of the pieces of a range, in order of time, of an amount for so
+// many months: a day counts for its part of its calendar month. What is due through a day
+// is rounded, and a piece is the difference of two of those, so that nothing that comes
+// later changes it.
+func (h *Share) steady(r civil.Span, pieces []piece, amount eval.Value) ([]Portion, error) {
+	list := make([]Portion, len(pieces))
+	number, blank, err := eval.Amount(amount)
+	if err != nil || blank {
+		return list, err
+	}
+	at, done := r.First, int64(0)
+	through := func(d civil.Date) eval.Value { // asked in order, but where pieces overlap
+		if d < at-1 {
+			at, done = r.First, 0
+		}
+		for at <= d {
+			y, m, day := at.YMD()
+			n := civil.DaysIn(y, m)
+			k := min(n-day+1, int(d-at)+1)
+			done += int64(k) * int64(parts/n)
+			at += civil.Date(k)
+		}
+		return eval.Portion(number, done, parts*int64(h.Months), h.Places)
+	}
+	for i, p := range pieces {
+		list[i].Before = through(p.First - 1)
+		list[i].After = through(p.Last)
+		list[i].Amount = eval.Less(list[i].After, list[i].Before)
+	}
+	whole := through(r.Last)
+	for i := range list {
+		p := &list[i]
+		p.Before, p.After = eval.Less(whole, p.Before), eval.Less(whole, p.After)
+	}
+	return list, nil
 }
 
 // Portion is a piece's share, and with a balance what is left of the amount

@@ -18,6 +18,9 @@ type Spread struct {
 	Calendar *workdays.Calendar // nil where a row names none: its working days are blank
 	// Lost counts the days of ranges that lie in no period, Twice those in two of them.
 	Lost, Twice int
+	// All gives the pieces outside of the window too, for what runs down them; Outside says
+	// that the one that is put is such a one.
+	All, Outside bool
 
 	room []eval.Value // of the cells of a piece
 }
@@ -43,7 +46,9 @@ const unknownDays = -1
 // Pieces calls put with the cells for each piece of a range inside the window. They are
 // valid only during the call.
 func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
-	r = civil.Span{First: max(r.First, s.Window.First), Last: min(r.Last, s.Window.Last)}
+	if !s.All {
+		r = civil.Span{First: max(r.First, s.Window.First), Last: min(r.Last, s.Window.Last)}
+	}
 	if r.First > r.Last {
 		return nil
 	}
@@ -51,6 +56,7 @@ func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 		if s.Working && p.worked <= 0 {
 			return nil
 		}
+		s.Outside = p.Last < s.Window.First || p.First > s.Window.Last
 		return put(s.cells(p))
 	})
 }
@@ -67,12 +73,17 @@ func (s *Spread) Shared(r civil.Span, amount eval.Value, put func(cells []eval.V
 	if err != nil {
 		return err
 	}
-	shares, err := s.Share.Split(amount, weights)
+	var shares []Portion
+	if s.Share.Months > 0 {
+		shares, err = s.Share.steady(r, list, amount)
+	} else {
+		shares, err = s.Share.Split(amount, weights)
+	}
 	if err != nil {
 		return &AmountError{err}
 	}
 	for i, p := range list {
-		if p.Last < s.Window.First || p.First > s.Window.Last {
+		if s.Outside = p.Last < s.Window.First || p.First > s.Window.Last; s.Outside && !s.All {
 			continue
 		}
 		if err := put(s.Share.Cells(s.cells(p), shares[i]), shares[i]); err != nil {
