@@ -45,6 +45,18 @@ func Instant(d civil.Date, minutes int, zone *time.Location) int64 {
 	return at
 }
 
+// Clock is the clock of a zone, for phrases.
+type Clock struct{ *time.Location }
+
+// Instant implements eval.Clock.
+func (c Clock) Instant(d civil.Date, minutes int) int64 { return Instant(d, minutes, c.Location) }
+
+// Local implements eval.Clock.
+func (c Clock) Local(at int64) (d civil.Date, minutes int) {
+	s := clockAt(at, c.Location)
+	return s.Day, s.Second / 60
+}
+
 // duration writes minutes as a DURATION (section 3.3.6), whose days are days of
 // the clock: without them it is exact over a night when clocks change.
 func duration(minutes int, days bool) string {

@@ -23,7 +23,7 @@ func TestBadPlans(t *testing.T) {
 		t.Fatal(err, rerr)
 	}
 	good, bad := string(data), filepath.Join(dir, "bad.yaml")
-	for name, text := range map[string]string{"other.yaml": "id: other\n", "circle.yaml": "include: bad.yaml\n", "bad-tasks.csv": "task,day,owner,title\nx,dat +,,\n"} {
+	for name, text := range map[string]string{"other.yaml": "id: other\n", "circle.yaml": "include: bad.yaml\n", "short.csv": "date,name,counts,until\n2027-12-24,x,0.5,12:00\n2027-12-30,y,,\n2027-12-31,z,1.5,\n", "bad-tasks.csv": "task,day,owner,title\nx,dat +,,\n"} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -33,6 +33,12 @@ func TestBadPlans(t *testing.T) {
 		{"    rule: monthly on 2nd tue", "    rulle: monthly on 2nd tue", "bad.yaml:98:5: unknown key `rulle` in a series; did you mean `rule`?"},
 		{"zone: Atlantic/Faroe", "zone: Atlantic/Faro", "did you mean Atlantic/Faroe?"},
 		{"closed: sat, sun", "closed: sat, snu", "did you mean `sun`?"},
+		{"    open: [", "    short: [{name: x, day: 2027-12-24, counts: 1}]\n    open: [", "counts more than 0 and less than 1"},
+		{"    open: [", "    short: [{name: x, day: 2027-12-24, until: noon}]\n    open: [", "ends at a time such as 12:00, not \"noon\""},
+		{"    open: [", "    short: [{name: x, file: short.csv, counts: 0.5}]\n    open: [", "`counts` stands beside `day`"},
+		{"    open: [", "    short: [{file: short.csv}]\n    open: [", "short.csv:4: column `counts`: a short day counts more than 0"},
+		{"holidays/extra.csv", "short.csv", "short.csv:4: column `counts`: a short day counts more than 0"},
+		{"    open: [", "    short: [isle]\n    open: [", "did you mean `isles`?"},
 		{"fiscal-start: apr", "fiscal-end: last sat of jan\nfiscal-start: apr", "of months, with `fiscal-start`, or of whole weeks"},
 		{"fiscal-start: apr", "fiscal-end: sat near 31 jan", "ends on a day such as"},
 		{"fiscal-start: apr", "fiscal-end: 31 jan nearest sat", "ends on a day such as"},

@@ -144,6 +144,7 @@ type calendarIn struct {
 	title         string
 	closed        workdays.WeekdaySet
 	holidays      *node
+	short         *node
 	open          []civil.Date
 	from, through *civil.Date // what it says that it knows; nil where nothing is said
 }
@@ -169,6 +170,10 @@ func (c *calendarIn) group() *group {
 				fill: func(v *node) error { c.holidays = v; return nil }}},
 		{Name: "open", Help: "days that are worked although the above closes them", Example: "[2027-12-18]",
 			Takes: someNames.then(open)},
+		{Name: "short", Help: "working days of which a part counts, in order; a closed one stays closed, a later entry wins",
+			Takes: takes{words: "a list, or the name of a calendar", kind: aList,
+				item: func() *group { return (&holidayIn{short: true}).group() },
+				fill: func(v *node) error { c.short = v; return nil }}},
 		{Name: "known-from", Help: "the first day that the calendar knows about", Default: "the first of its lists",
 			Example: "2026-01-01", Takes: aDay.ref(&c.from)},
 		{Name: "known-through", Help: "the last day that the calendar knows about", Default: "the last of its lists",
@@ -190,12 +195,20 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 	listed := civil.Span{} // the years of the files
 	if in.holidays != nil {
 		var err error
-		if c, listed, err = b.holidays(in.holidays, c); err != nil {
+		if c, listed, err = b.holidays(in.holidays, c, false); err != nil {
 			return nil, err
 		}
 	}
 	if len(in.open) > 0 {
 		c = c.WithOpen(in.open)
+	}
+	if in.short != nil { // it sees all of the above
+		more := civil.Span{}
+		var err error
+		if c, more, err = b.holidays(in.short, c, true); err != nil {
+			return nil, err
+		}
+		listed = joinedYears(listed, more)
 	}
 	// What is said outright counts; else the listed years of the files do; and
 	// nothing is known that a calendar taken in doesn't know.

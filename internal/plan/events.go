@@ -16,14 +16,19 @@ type eventDays struct {
 	name string
 	sets []*ical.Set
 	kept map[*ical.Entry]bool
+	// counts is what counts of each, in hundredths; 0 closes it.
+	counts int
 }
+
+// Shortens implements workdays.Shortens.
+func (s *eventDays) Shortens() bool { return s.counts > 0 }
 
 // mostRecurring is how many days an event that recurs may cover.
 const mostRecurring = 400
 
 // events reads an .ics file of holidays: its all-day events that aren't
 // cancelled and of which the condition holds.
-func (b *book) events(path, name, where string) (workdays.Source, workdays.List, error) {
+func (b *book) events(path, name, where string, counts int) (workdays.Source, workdays.List, error) {
 	env := b.env
 	env.Names = []string{"summary", "categories"}
 	holds := func([]eval.Value) (bool, error) { return true, nil }
@@ -49,7 +54,7 @@ func (b *book) events(path, name, where string) (workdays.Source, workdays.List,
 	for _, p := range problems {
 		b.warn("%v", p)
 	}
-	src := &eventDays{name, sets, map[*ical.Entry]bool{}}
+	src := &eventDays{name, sets, map[*ical.Entry]bool{}, counts}
 	var single workdays.List
 	timed := 0
 	for _, set := range sets {
@@ -88,7 +93,8 @@ func (s *eventDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workday
 			}
 			for _, i := range list {
 				for d := max(i.From.Day, span.First); s.kept[i.Entry] && d <= min(i.Last(), span.Last); d++ {
-					if !yield(workdays.Holiday{Date: d, Nominal: d, Name: i.Summary, Source: fmt.Sprintf("%s:%d", s.name, i.Line)}) {
+					if !yield(workdays.Holiday{Date: d, Nominal: d, Name: i.Summary, Source: fmt.Sprintf("%s:%d", s.name, i.Line),
+						Counts: s.counts}) {
 						return
 					}
 				}

@@ -23,10 +23,34 @@ type holidayIn struct {
 	name, file, form, where, calendar string
 	day                               *node
 	at                                places
+	short                             bool // it stands under `short`
+	counts, until                     int
+}
+
+// halfDay is what counts of a short day where nothing is said, in hundredths.
+const halfDay = 50
+
+// parseCounts reads what counts of a short day.
+func parseCounts(text string) (int, error) {
+	n, ok := eval.ParseNumber(strings.TrimSpace(text))
+	if parts, blank, err := eval.Units(n, 2); ok && !blank && err == nil && parts > 0 && parts < workdays.Whole {
+		return int(parts), nil
+	}
+	return 0, fmt.Errorf("a short day counts more than 0 and less than 1, with two decimals at most, such as 0.5, not %q",
+		eval.Brief(text))
+}
+
+// parseUntil reads when a short day ends.
+func parseUntil(text string) (int, error) {
+	m, ok := civil.ParseClock(strings.TrimSpace(text))
+	if !ok || m == 0 {
+		return 0, fmt.Errorf("a day ends at a time such as 12:00, not %q", eval.Brief(text))
+	}
+	return m, nil
 }
 
 func (h *holidayIn) group() *group {
-	return &group{what: "a holiday", orText: true, keys: []Key{
+	g := &group{what: "a holiday", orText: true, keys: []Key{
 		{Name: "name", Help: "what the holiday is called", Example: "New Year", Takes: aText.into(&h.name)},
 		{Name: "day", Help: "a rule, a date, a stretch or a list of them",
 			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days with commas or as a list",
@@ -39,11 +63,42 @@ func (h *holidayIn) group() *group {
 			Example: "categories = 'closed'", Takes: aText.into(&h.where)},
 		{Name: "calendar", Help: "takes the holidays of another calendar", Example: "yard", Takes: aText.into(&h.calendar)},
 	}}
+	if !h.short {
+		return g
+	}
+	g.what = "a short day"
+	for i := range g.keys {
+		switch k := &g.keys[i]; k.Name {
+		case "name":
+			k.Help, k.Example = "what the short day is called", "Christmas Eve"
+		case "day":
+			k.Example = "yearly on 24 dec"
+		case "file":
+			k.Help = "a list of short days: .csv with the columns date and name, or start, end and name, and counts and until if they differ; or .ics"
+		case "calendar":
+			k.Help = "takes the short days of another calendar"
+		}
+	}
+	g.keys = append(g.keys,
+		Key{Name: "counts", Help: "what counts of the day in counted days: above 0 and below 1", Default: "0.5",
+			Example: "0.75", Takes: parsed("a number", parseCounts).into(&h.counts)},
+		Key{Name: "until", Help: "when the day ends early, which ends later times with `at`", Default: "as any day",
+			Example: `"12:00"`, Takes: parsed("a time", parseUntil).into(&h.until)})
+	return g
+}
+
+// shortOnly are the short days of another calendar.
+type shortOnly struct{ *workdays.Calendar }
+
+// Days implements workdays.Source.
+func (s shortOnly) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
+	return s.ShortDays(span)
 }
 
 // holidays adds a layer for each entry, in order, so that each entry's rule
-// sees those above it. listed is the years of the files read.
-func (b *book) holidays(v *node, c *workdays.Calendar) (_ *workdays.Calendar, listed civil.Span, err error) {
+// sees those above it; short says that they are short days. listed is the years of the
+// files read.
+func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.Calendar, listed civil.Span, err error) {
 	var sources []workdays.Source
 	take := func(name placed) error {
 		other, err := b.named(name.text)
@@ -51,7 +106,11 @@ func (b *book) holidays(v *node, c *workdays.Calendar) (_ *workdays.Calendar, li
 			return name.at.wrap(err)
 		}
 		c.Known.First, c.Known.Last = max(c.Known.First, other.Known.First), min(c.Known.Last, other.Known.Last)
-		sources = append(sources, other)
+		if short {
+			sources = append(sources, shortOnly{other})
+		} else {
+			sources = append(sources, other)
+		}
 		return nil
 	}
 	if _, list := v.val.(*ast.SequenceNode); !list { // holidays: isles
@@ -78,19 +137,29 @@ func (b *book) holidays(v *node, c *workdays.Calendar) (_ *workdays.Calendar, li
 			}
 			continue
 		}
-		h := holidayIn{at: places{}}
+		h := holidayIn{at: places{}, short: short}
 		if err := h.group().fill(&node{doc: item.doc, val: item.val, at: h.at}); err != nil {
 			return nil, listed, err
 		}
+		if short && h.counts == 0 {
+			h.counts = halfDay
+		}
+		for _, key := range []string{"counts", "until"} {
+			if place, said := h.at[key]; said && h.day == nil {
+				return nil, listed, place.wrap(fmt.Errorf("`%s` stands beside `day`; in a list each row has its own, in a column of that name", key))
+			}
+			delete(h.at, key)
+		}
 		switch {
 		case h.has("name", "day"):
-			src, err := b.days(h.day.doc, item.val, h.name, h.day.val, c)
+			like := workdays.Holiday{Name: h.name, Source: h.day.doc.source(item.val), Counts: h.counts, Until: h.until}
+			src, err := b.days(h.day.doc, like, h.day.val, c)
 			if err != nil {
 				return nil, listed, err
 			}
 			sources = append(sources, src)
 		case h.has("file"), h.has("file", "where"), h.has("file", "read-dates"), h.has("file", "where", "read-dates"):
-			src, list, err := b.file(item.doc, h.file, h.where, h.form)
+			src, list, err := b.file(item.doc, h.file, h.where, h.form, h.counts)
 			if err != nil {
 				key := "file"
 				if pe := (*phrase.Error)(nil); errors.As(err, &pe) {
@@ -108,7 +177,7 @@ func (b *book) holidays(v *node, c *workdays.Calendar) (_ *workdays.Calendar, li
 				return nil, listed, err
 			}
 		default:
-			return nil, listed, item.fail("a holiday has `name` and `day`, or `file`, or `calendar`")
+			return nil, listed, item.fail("%s has `name` and `day`, or `file`, or `calendar`", h.group().what)
 		}
 	}
 	return c.WithHolidays(sources...), listed, nil
@@ -124,18 +193,22 @@ func (h *holidayIn) has(keys ...string) bool {
 	return len(h.at) == len(keys)+1 // and the entry itself
 }
 
-// ruleDays is a holiday that a rule gives.
+// ruleDays is a holiday, or a short day, that a rule gives.
 type ruleDays struct {
-	name, source string
-	rec          *eval.Recurrence
+	like workdays.Holiday
+	rec  *eval.Recurrence
 }
 
-// days reads the days of a holiday: a rule, or dates and stretches.
-func (b *book) days(d *doc, entry ast.Node, name string, n ast.Node,
+// Shortens implements workdays.Shortens.
+func (r *ruleDays) Shortens() bool { return r.like.Short() }
+
+// days reads the days of a holiday: a rule, or dates and stretches; like is one of them
+// without its date.
+func (b *book) days(d *doc, like workdays.Holiday, n ast.Node,
 	below *workdays.Calendar) (workdays.Source, error) {
 	_, several := n.(*ast.SequenceNode)
 	if text, err := d.text(n); !several && err == nil && phrase.IsRule(text) {
-		src, err := b.rule(d, entry, name, text, below)
+		src, err := b.rule(like, text, below)
 		return src, d.wrap(n, err)
 	}
 	texts, nodes, err := d.texts(n)
@@ -156,7 +229,7 @@ func (b *book) days(d *doc, entry ast.Node, name string, n ast.Node,
 			}
 			return nil, d.wrap(nodes[i], err)
 		}
-		list = list.Through(workdays.Holiday{Name: name, Source: d.source(entry)}, span)
+		list = list.Through(like, span)
 	}
 	return list, nil
 }
@@ -184,14 +257,14 @@ func stretch(text string) (civil.Span, error) {
 }
 
 // rule compiles a holiday's rule; it counts with the calendar below it.
-func (b *book) rule(d *doc, entry ast.Node, name, text string, below *workdays.Calendar) (workdays.Source, error) {
+func (b *book) rule(like workdays.Holiday, text string, below *workdays.Calendar) (workdays.Source, error) {
 	env := b.env
 	env.Calendar = below.Below()
 	rec, err := eval.CompileRule(text, env)
 	if err != nil {
 		return nil, err
 	}
-	return &ruleDays{name, d.source(entry), rec}, nil
+	return &ruleDays{like, rec}, nil
 }
 
 // Days implements workdays.Source.
@@ -201,8 +274,8 @@ func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays
 			if err != nil {
 				return
 			}
-			h := workdays.Holiday{Date: m.To, Nominal: m.Date.Date, Name: r.name, Source: r.source,
-				Reason: eval.Reasons(m.Moves)}
+			h := r.like
+			h.Date, h.Nominal, h.Reason = m.To, m.Date.Date, eval.Reasons(m.Moves)
 			if !yield(h) {
 				return
 			}
@@ -211,26 +284,28 @@ func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays
 }
 
 // file reads a list of holidays: a CSV file, or the all-day events of an .ics
-// file. list is the days that are written down one by one.
-func (b *book) file(d *doc, name, where, form string) (src workdays.Source, list workdays.List, err error) {
+// file. list is the days that are written down one by one. counts is what counts of short
+// days; 0 for holidays.
+func (b *book) file(d *doc, name, where, form string, counts int) (src workdays.Source, list workdays.List, err error) {
 	path := d.beside(name)
 	switch ext := strings.ToLower(filepath.Ext(name)); {
 	case ext == ".ics" && form != "":
 		return nil, nil, rows.In("read-dates", fmt.Errorf("the dates of an .ics file have one form"))
 	case ext == ".ics":
-		return b.events(path, name, where)
+		return b.events(path, name, where, counts)
 	case ext != ".csv":
 		return nil, nil, fmt.Errorf("a list of holidays is a .csv or .ics file, not %s", name)
 	case where != "":
 		return nil, nil, fmt.Errorf("`where` chooses among the events of an .ics file, and %s is none", name)
 	}
-	list, err = b.listed(path, name, form)
+	list, err = b.listed(path, name, form, counts)
 	return list, list, err
 }
 
 // listed reads a CSV list of holidays: the columns date and name, or start, end
-// and name. A blank end is the start.
-func (b *book) listed(path, name, form string) (workdays.List, error) {
+// and name. A blank end is the start. Where it has a column counts, a row with a number
+// above 0 there is a short day; else counts says it of all.
+func (b *book) listed(path, name, form string, counts int) (workdays.List, error) {
 	readings, err := tabular.ParseReadings(form)
 	if form != "" && err != nil {
 		return nil, rows.In("read-dates", err)
@@ -288,10 +363,31 @@ func (b *book) listed(path, name, form string) (workdays.List, error) {
 		if err != nil {
 			return nil, err
 		}
-		list = list.Through(workdays.Holiday{Name: strings.Clone(strings.TrimSpace(rec.Fields[at["name"]])),
-			Source: fmt.Sprintf("%s:%d", name, rec.Line)}, span)
+		like := workdays.Holiday{Name: strings.Clone(strings.TrimSpace(rec.Fields[at["name"]])),
+			Source: fmt.Sprintf("%s:%d", name, rec.Line), Counts: counts}
+		for _, column := range []string{"counts", "until"} {
+			if i, there := at[column]; there && err == nil {
+				if err = shortCell(&like, column, strings.TrimSpace(rec.Fields[i])); err != nil {
+					return nil, &tabular.CellError{File: path, Line: rec.Line, Column: column, Message: err.Error()}
+				}
+			}
+		}
+		list = list.Through(like, span)
 	}
 	return list, nil
+}
+
+// shortCell takes what a cell of a list says of how short its days are; counts comes first.
+func shortCell(h *workdays.Holiday, column, text string) (err error) {
+	switch n, number := eval.ParseNumber(text); {
+	case column == "counts" && (text == "" || number && n.Num == 0):
+		h.Counts = 0
+	case column == "counts":
+		h.Counts, err = parseCounts(text)
+	case text != "" && h.Short():
+		h.Until, err = parseUntil(text)
+	}
+	return err
 }
 
 // holidayColumns finds the columns of a list of holidays; nil where they aren't
@@ -300,7 +396,7 @@ func holidayColumns(head []string) map[string]int {
 	at := map[string]int{}
 	for i, h := range head {
 		switch key := phrase.FoldName(strings.TrimSpace(h)); key {
-		case "date", "start", "end", "name":
+		case "date", "start", "end", "name", "counts", "until":
 			at[key] = i
 		}
 	}
@@ -314,6 +410,17 @@ func holidayColumns(head []string) map[string]int {
 		delete(at, "date")
 	}
 	return at
+}
+
+// joinedYears are the years of both; a zero span has none.
+func joinedYears(a, b civil.Span) civil.Span {
+	switch (civil.Span{}) {
+	case a:
+		return b
+	case b:
+		return a
+	}
+	return civil.Span{First: min(a.First, b.First), Last: max(a.Last, b.Last)}
 }
 
 // yearsOf widens a span to the years of the listed days.

@@ -74,6 +74,7 @@ var keyBase = []string{"plan: 1", "id: office", "window: 2027..2028", "calendar:
 var keyPlaces = map[string]struct{ before, beside string }{
 	"organizer": {"organizer:\n", "mail: a@b.example"}, "calendars.NAME": {"calendars:\n  isles:\n", ""}, "people.NAME": {"people:\n  di:\n", ""},
 	"calendars.NAME.holidays": {"calendars:\n  isles:\n    holidays:\n      -\n", "name: x|day: 2027-03-04"},
+	"calendars.NAME.short":    {"calendars:\n  isles:\n    short:\n      -\n", "name: x|day: 2027-03-04"},
 	"series.NAME":             {"series:\n  x:\n", "rule: monthly on 15"}, "series.NAME.period": {"series:\n  x:\n    rule: monthly on 15\n    period:\n", ""},
 	"series.NAME.milestones.NAME": {"series:\n  x:\n    rule: monthly on 15\n    milestones:\n      cut:\n", "date: date, -1 day"},
 	"series.NAME.milestones-from": {"series:\n  x:\n    rule: monthly on 15\n    milestones-from:\n", "table: close-tasks.csv|name: task|date: due"},
@@ -107,8 +108,11 @@ func TestKeyExamples(t *testing.T) {
 	with := map[string]string{
 		"calendars.NAME.holidays.file": "file: holidays/extra.csv", "calendars.NAME.holidays.calendar": "calendar: yard",
 		"calendars.NAME.holidays.read-dates": "file: holidays/by-date.csv|read-dates: dmy", "calendars.NAME.holidays.where": "file: holidays/closed.ics|where: categories = 'closed'",
+		"calendars.NAME.short.file": "file: holidays/extra.csv", "calendars.NAME.short.calendar": "calendar: yard",
+		"calendars.NAME.short.read-dates": "file: holidays/by-date.csv|read-dates: dmy", "calendars.NAME.short.where": "file: holidays/closed.ics|where: categories = 'closed'",
 		"records.NAME.from": "from: crew-pay", "records.NAME.make": "from: crew-contracts|make: spread|start: ends|end: ends",
 		"outputs.make": "file: x.csv|of: crew-contracts|make: due|date: ends", "outputs.window": "file: x.csv|make: days|window: 2027", "outputs.per": "file: \"x-{owner}.csv\"|of: crew-pay|per: owner",
+		"records.NAME.per": "table: crew.csv|carry: {n: \"1; prior + 1\"}|per: account",
 		"fiscal-pattern":   "fiscal-end: last sat of jan|fiscal-pattern: 4-5-4",
 		"series.NAME.like": "like: monthly-pay",
 	}

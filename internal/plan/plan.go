@@ -130,7 +130,7 @@ func Empty(s Settings) (*Plan, error) {
 func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 	cal := workdays.New("Saturday and Sunday", workdays.Weekend)
 	cal.Assumed = true
-	clock := func(name string) (func(d civil.Date, minutes int) int64, error) {
+	clock := func(name string) (eval.Clock, error) {
 		of := zone
 		if name != "" {
 			var err error
@@ -141,7 +141,7 @@ func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 		if of == nil {
 			return nil, nil
 		}
-		return func(d civil.Date, minutes int) int64 { return ical.Instant(d, minutes, of) }, nil
+		return ical.Clock{Location: of}, nil
 	}
 	zoneOf := func(name string) *time.Location {
 		if name == "" {
@@ -151,7 +151,11 @@ func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 		return of
 	}
 	write := func(layout string) (func(v eval.Value) string, error) { return report.Strftime(layout, zoneOf) }
-	return eval.Env{Memory: &eval.Memory{}, Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone),
+	home := ""
+	if zone != nil {
+		home = zone.String()
+	}
+	return eval.Env{Memory: &eval.Memory{}, Home: home, Clock: clock, Frame: f, Calendar: cal, Today: s.today(zone),
 		LeapMarch: s.LeapMarch, Strftime: write}
 }
 

@@ -27,7 +27,7 @@ type Record struct {
 	Carried  []string
 	CarryPer string
 	In       question.TableIn
-	Events  []RecordEvent
+	Events   []RecordEvent
 
 	// of is what it is made of, in place of a file: a series, or an answer about another
 	// record; and matches look up columns from other tables before its own are added.
@@ -76,7 +76,7 @@ func (r recordIn) group(q *question.Question) *group {
 			item: func() *group { return new(RecordEvent).group() }, fill: r.events}},
 	}}
 	if q == nil || !slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == "carry" }) {
-		g.keys = append(g.keys, Key{Name: "carry", Help: carryHelp, Takes: carries(r.carry)},
+		g.keys = append(g.keys, Key{Name: "carry", Help: carryHelp, Example: `{balance: "amount; prior + amount"}`, Takes: carries(r.carry)},
 			Key{Name: "per", Help: "the column of the rows that `carry` runs down together", Default: "all rows",
 				Example: "account", Takes: aText.into(&r.CarryPer)})
 	}

@@ -34,7 +34,8 @@ blank in gives a blank out. With --carry, a column runs down the rows: a balance
   yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"
   yoyaku derive season-passes.csv --add "ends = bought, start of next month, lasting 12 months"
   yoyaku derive courses.csv --add "last = start, lasting days working days" --out courses.xlsx
-  yoyaku derive invoices.csv --carry "balance = amount; prior + amount" --per customer
+  yoyaku derive invoices.csv --carry "balance = round amount to 2; prior + round amount to 2" \
+    --per customer
   yoyaku derive invoices.csv --as ics --event-day invoiced --event-text "{customer}" --key invoice`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
 		Options: []*Option{

@@ -18,7 +18,8 @@ func newHolidays() *Question {
 		Planless: true, Name: "holidays", Group: Facts, Place: 5, Use: "holidays [CALENDAR]",
 		Short: "Working calendars and their closed days",
 		Long: `List the holidays of a working calendar, those that fall on a weekend too, each
-with its nominal date and the reason why it isn't on that. Without a name, here or
+with its nominal date and the reason why it isn't on that, and its short days, if it
+has any. Without a name, here or
 in --calendar, list the calendars at hand: the plan's, then the built-in public ones.`,
 		Examples: `  yoyaku holidays
   yoyaku holidays isles --window 2027
@@ -55,8 +56,9 @@ func (q *holidays) answer(j *Job) error {
 		cal.Miss(d)
 	}
 	n := 0
-	err = j.lines(schedule.HolidayColumns, func(yield func([]eval.Value, error) bool) {
-		for cells, err := range schedule.Holidays(cal, span) {
+	columns, lines := schedule.Holidays(cal, span)
+	err = j.lines(columns, func(yield func([]eval.Value, error) bool) {
+		for cells, err := range lines {
 			n++
 			if !yield(cells, err) {
 				return

@@ -48,7 +48,7 @@ type Job struct {
 	// Carried are its columns that run down its rows, in groups by CarryPer.
 	Carried  []string
 	CarryPer string
-	To          rows.Sink
+	To       rows.Sink
 
 	// After is what to know besides, once the answer stands there; No says that the answer
 	// is no.

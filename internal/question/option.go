@@ -89,10 +89,10 @@ var kindTable = [...]struct {
 			err := eval.Window(text, env)
 		return err
 	}},
-	Number: {"a whole number", nil},
-	Choice: {"a choice", checkChoice},
-	Yes:    {"yes or no", nil},
-	File:   {"the path of a file", nil},
+	Number:  {"a whole number", nil},
+	Choice:  {"a choice", checkChoice},
+	Yes:     {"yes or no", nil},
+	File:    {"the path of a file", nil},
 	Amount:  {"a stretch such as 90 days", checkAmount},
 	Carried: {"NAME = FIRST; NEXT", checkCarried},
 }

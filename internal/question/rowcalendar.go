@@ -2,6 +2,7 @@ package question
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yoyaku/internal/core/eval"
@@ -44,6 +45,16 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 		return nil
 	}
 	return of, check, nil
+}
+
+// shortDays reports whether rows may count with a calendar that has short days: that of the
+// place, or where a column names it, any that isn't a public one.
+func (j *Job) shortDays() (bool, error) {
+	if j.Env.CalendarColumn == "" {
+		return j.Env.Calendar.Shortens(), nil
+	}
+	list, err := j.Calendars()
+	return slices.ContainsFunc(list, (*workdays.Calendar).Shortens), err
 }
 
 // needCalendar notes that something counts with the place's calendar, where rows don't

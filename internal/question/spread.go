@@ -132,6 +132,9 @@ func (q *spread) answer(j *Job) error {
 		return need("end", "the last day of each range")
 	}
 	s := rows.Spread{Working: q.working, Calendar: j.Env.Calendar, Share: share}
+	if s.Short, err = j.shortDays(); err != nil {
+		return err
+	}
 	if s.By, err = j.periods(q.by); err != nil {
 		return err
 	}
@@ -168,7 +171,7 @@ func (q *spread) answer(j *Job) error {
 		return err
 	}
 	s.All = down.on != nil
-	if s.By != nil || q.working {
+	if s.By != nil || q.working || share != nil && share.By.Counts() {
 		j.needCalendar()
 	}
 	cals, check, err := j.calendarsOf(t)
@@ -179,7 +182,7 @@ func (q *spread) answer(j *Job) error {
 		if err := check(line, row); err != nil {
 			return err
 		}
-		if s.Calendar = cals(row); s.Calendar == nil && share != nil && share.By == rows.ByWorkingDays {
+		if s.Calendar = cals(row); s.Calendar == nil && share != nil && share.By.Counts() {
 			return &rows.BadCell{Line: line, Column: j.Env.CalendarColumn, Err: errors.New("the calendar of this row is blank")}
 		}
 		return nil

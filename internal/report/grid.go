@@ -82,14 +82,14 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 					return "·"
 				}
 				return Clean(marks[i])
-			}, strconv.Itoa(total))
+			}, total.String())
 		}
 		line("total", func(i int) string {
-			if totals[i] == 0 {
+			if totals[i].Num == 0 {
 				return ""
 			}
-			return strconv.Itoa(totals[i])
-		}, strconv.Itoa(all))
+			return totals[i].String()
+		}, all.String())
 	}
 	_, err := io.WriteString(w, b.String())
 	return err
@@ -144,7 +144,7 @@ type gridCell struct{ Text, Class string }
 type gridRow struct {
 	Name  string
 	Cells []gridCell
-	Total int
+	Total string
 }
 
 // GridPage writes people against days as a self-contained page that prints on a
@@ -158,10 +158,10 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 		Days        []gridDay
 		Rows        []gridRow
 		Totals      []gridCell
-		All         int
+		All         string
 	}{Title: title, Head: g.Head}
 	totals, all := g.Totals()
-	data.All = all
+	data.All = all.String()
 	class := func(closed, marked bool) string {
 		switch {
 		case marked:
@@ -176,14 +176,14 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 		_, _, number := d.YMD()
 		data.Days = append(data.Days, gridDay{d.Weekday().Short()[:2], d.String(), number, g.Closed(i)})
 		c := gridCell{Class: class(g.Closed(i), false)}
-		if n > 0 {
-			c.Text = strconv.Itoa(n)
+		if n.Num > 0 {
+			c.Text = n.String()
 		}
 		data.Totals = append(data.Totals, c)
 	}
 	for _, name := range g.Names {
 		marks, total := g.Row(name)
-		r := gridRow{Name: Clean(name), Total: total}
+		r := gridRow{Name: Clean(name), Total: total.String()}
 		for i, m := range marks {
 			r.Cells = append(r.Cells, gridCell{Clean(m), class(g.ClosedFor(name, i), m != "")})
 		}

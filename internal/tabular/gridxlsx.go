@@ -2,10 +2,12 @@ package tabular
 
 import (
 	"io"
+	"strconv"
 
 	"github.com/xuri/excelize/v2"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
 
@@ -130,7 +132,7 @@ func (b *gridBook) people() error {
 				return excelize.Cell{StyleID: b.marked, Value: marks[i]}
 			}
 			return excelize.Cell{StyleID: b.shade(i, b.plain)}
-		}, excelize.Cell{StyleID: b.bold, Value: total})
+		}, excelize.Cell{StyleID: b.bold, Value: float(total)})
 		if err != nil {
 			return err
 		}
@@ -142,13 +144,19 @@ func (b *gridBook) total() error {
 	totals, all := b.g.Totals()
 	err := b.put(excelize.Cell{StyleID: b.bold, Value: "total"}, func(i int) any {
 		c := excelize.Cell{StyleID: b.shade(i, b.head)}
-		if totals[i] > 0 {
-			c.Value = totals[i]
+		if totals[i].Num > 0 {
+			c.Value = float(totals[i])
 		}
 		return c
-	}, excelize.Cell{StyleID: b.bold, Value: all})
+	}, excelize.Cell{StyleID: b.bold, Value: float(all)})
 	if err != nil {
 		return err
 	}
 	return b.stream.Flush()
+}
+
+// float is a total as a workbook holds it.
+func float(total eval.Value) float64 {
+	f, _ := strconv.ParseFloat(total.String(), 64)
+	return f
 }

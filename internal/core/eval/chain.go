@@ -60,6 +60,8 @@ type Move struct {
 	// Inner are the moves of the operand that a choice took, or of the steps that the
 	// step runs.
 	Inner []Move
+	// Early says that a short day ended the time early; "" for other moves.
+	Early string
 	tell  func() string
 }
 
@@ -83,10 +85,12 @@ func (m Move) Reason() string { return string(m.appendReason(nil)) }
 // appendReason appends why the date moved; nothing for a step that left it alone.
 func (m Move) appendReason(b []byte) []byte {
 	switch {
+	case m.Early != "":
+		return append(b, m.Early...)
 	case m.Step.choice:
 		b = append(b, m.Step.Text...)
 		for _, in := range m.Inner { // its other steps stand in the text
-			if in.Step.choice || in.Rolled() {
+			if in.Step.choice || in.Rolled() || in.Early != "" {
 				b = in.appendReason(append(b, "; "...))
 			}
 		}
@@ -164,7 +168,7 @@ func Reasons(moves []Move) string { return string(AppendReasons(nil, moves)) }
 func AppendReasons(b []byte, moves []Move) []byte {
 	start := len(b)
 	for _, m := range moves {
-		if !m.Changed() && !m.Step.choice {
+		if !m.Changed() && !m.Step.choice && m.Early == "" {
 			continue
 		}
 		if len(b) > start {
@@ -182,8 +186,12 @@ type Chain struct {
 	Steps   []Step
 	Minutes int // of a last `at`, else -1
 	// Zone is that of the time, by its IANA name; "" is the place's own.
-	Zone    string
-	instant func(d civil.Date, minutes int) int64
+	Zone  string
+	clock Clock
+	// calendar is that by whose short days the time may end early; nil where none can. at is
+	// the step that gives it.
+	calendar func(row []Value) (*workdays.Calendar, error)
+	at       *Step
 	// Back and Forth bound in days how far a chain can move a date.
 	Back, Forth int
 	// Unordered says that of two dates the later may end up earlier.
@@ -198,21 +206,6 @@ type Chain struct {
 	Alone *workdays.Calendar
 	// single is what the only step does, where that asks no calendar and no series.
 	single apply
-}
-
-// Value is a day that the chain gave, with its time if it gives one.
-func (c *Chain) Value(d civil.Date) Value { return c.On(d, c.Minutes) }
-
-// On is a day with a time of the chain's zone; minutes below 0 are none.
-func (c *Chain) On(d civil.Date, minutes int) Value {
-	if minutes < 0 || d == civil.None {
-		return Day(d)
-	}
-	v := Value{Kind: Moment, Day: d, Minutes: int16(minutes), Text: c.Zone}
-	if c.instant != nil {
-		v.Num = c.instant(d, minutes)
-	}
-	return v
 }
 
 // Run applies the chain to d and appends each step to trace, if that isn't nil. None is
@@ -278,6 +271,11 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 			beyond = s.series.Beyond(to)
 		}
 		d = to
+	}
+	if trace != nil {
+		if end, ok := c.ended(d, row); ok {
+			*trace = append(*trace, end)
+		}
 	}
 	return d, beyond, nil
 }

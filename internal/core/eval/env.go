@@ -40,10 +40,11 @@ type Env struct {
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
 	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
-	// instants of a zone's clock in seconds, nil where times float; an unknown name is an
-	// error.
+	// clock of a zone, nil where times float; an unknown name is an error. Home is the name of
+	// the place's own zone.
 	Zone   string
-	Clock  func(zone string) (func(d civil.Date, minutes int) int64, error)
+	Home   string
+	Clock  func(zone string) (Clock, error)
 	chosen bool // Calendar is what a column named
 	// Prior is one more than the slot of the value above, which the bare name prior stands
 	// for; 0 where there is none.

@@ -66,6 +66,9 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 		}
 		return p, nil
 	}
+	if _, ok := s.List[len(s.List)-1].(*phrase.InZone); ok {
+		return c.zonedProgram(s, base)
+	}
 	of := s.Base
 	switch {
 	case of != nil:

@@ -45,13 +45,7 @@ func TestGiven(t *testing.T) {
 	}
 	env := env
 	env.Memory = &eval.Memory{}
-	env.Clock = func(zone string) (func(civil.Date, int) int64, error) {
-		hours := map[string]int64{"": 0, "Far/East": 9, "Far/West": -8}
-		if _, ok := hours[zone]; !ok {
-			return nil, fmt.Errorf("no zone %s", zone)
-		}
-		return func(d civil.Date, minutes int) int64 { return int64(d)*86400 + int64(minutes)*60 - hours[zone]*3600 }, nil
-	}
+	env.Clock = clocks
 	var b strings.Builder
 	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	for line := range strings.Lines(string(data)) {
@@ -132,4 +126,25 @@ func TestGiven(t *testing.T) {
 		}
 	}
 	golden.Hold(t, "testdata/given.txt", b.String())
+}
+
+// clocks are those of two invented zones.
+func clocks(zone string) (eval.Clock, error) {
+	hours := map[string]int64{"": 0, "Far/East": 9, "Far/West": -8}
+	if _, ok := hours[zone]; !ok {
+		return nil, fmt.Errorf("no zone %s", zone)
+	}
+	return ahead(hours[zone] * 3600), nil
+}
+
+// ahead is a clock so many seconds ahead of UTC.
+type ahead int64
+
+func (a ahead) Instant(d civil.Date, minutes int) int64 {
+	return int64(d)*86400 + int64(minutes)*60 - int64(a)
+}
+
+func (a ahead) Local(at int64) (civil.Date, int) {
+	at += int64(a)
+	return civil.Date(at / 86400), int(at % 86400 / 60)
 }

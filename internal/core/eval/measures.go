@@ -3,6 +3,8 @@ package eval
 import (
 	"fmt"
 
+	"yoyaku/internal/core/workdays"
+
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 )
@@ -13,6 +15,15 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 		return wholeCells(n), err
 	}
 	switch e := e.(type) {
+	case *phrase.Count: // of counted days
+		n, err := c.count(e)
+		return func(row []Value) (Value, error) {
+			parts, blank, err := n(row)
+			if blank || err != nil {
+				return Value{}, err
+			}
+			return Frac(int64(parts), workdays.Whole), nil
+		}, err
 	case *phrase.Age:
 		if e.Through {
 			return nil, c.fail(e.Span, "an age is measured `from A to B`", "")
@@ -56,7 +67,9 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 func (c *compiler) wholes(e phrase.Expr) (wholes, error) {
 	switch e := e.(type) {
 	case *phrase.Count:
-		return c.count(e)
+		if !e.What.Parts {
+			return c.count(e)
+		}
 	case *phrase.SeriesCount:
 		return c.seriesCount(e)
 	case *phrase.Complete:
@@ -145,12 +158,15 @@ func (c *compiler) count(e *phrase.Count) (wholes, error) {
 		if err != nil {
 			return nil, err
 		}
-		between := func(a, b civil.Date) int { cal.Ask(a, b); return cal.Between(a, b) }
-		return c.countWith(e, between, cal.Open)
+		if e.What.Parts {
+			return c.countWith(e, func(a, b civil.Date) int { cal.Ask(a, b); return cal.Counted(a, b) }, cal.Part)
+		}
+		return c.countWith(e, func(a, b civil.Date) int { cal.Ask(a, b); return cal.Between(a, b) },
+			func(d civil.Date) int { return cal.Count(civil.Span{First: d, Last: d}) })
 	}
 	upto := counted(e.What)
 	return c.countWith(e, func(a, b civil.Date) int { return upto(b) - upto(a) },
-		func(d civil.Date) bool { return upto(d) > upto(d-1) })
+		func(d civil.Date) int { return upto(d) - upto(d-1) })
 }
 
 // seriesCount compiles the count of a series' dates.
@@ -180,20 +196,14 @@ func (c *compiler) seriesCount(e *phrase.SeriesCount) (wholes, error) {
 }
 
 // countWith compiles a count, given what counts the days after a up to and
-// including b, negative when b is before a, and which days count.
+// including b, negative when b is before a, and what a day alone counts.
 func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int,
-	is func(civil.Date) bool) (wholes, error) {
-	through := func(a, b civil.Date) int {
-		n := between(a, b)
-		if is(a) {
-			n++
-		}
-		return n
-	}
+	of func(civil.Date) int) (wholes, error) {
+	through := func(a, b civil.Date) int { return between(a, b) + of(a) }
 	if e.In != nil {
-		of, err := c.dateOf(e.A)
+		day, err := c.dateOf(e.A)
 		return func(row []Value) (int, bool, error) {
-			d, _, err := of(row)
+			d, _, err := day(row)
 			if err != nil || d == civil.None {
 				return 0, true, err
 			}

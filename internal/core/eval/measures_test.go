@@ -214,9 +214,22 @@ func TestExactDecimals(t *testing.T) {
 			m := fmt.Sprint(1 + r.IntN(999_999_999))
 			x, _ := new(big.Rat).SetString(n)
 			y, _ := new(big.Rat).SetString(m)
-			if r.IntN(2) == 0 {
+			switch r.IntN(3) {
+			case 0:
 				text, want = text+" + "+n+" * "+m, want.Add(want, x.Mul(x, y))
-			} else {
+			case 1:
+				k := r.IntN(9) - 4
+				base := fmt.Sprintf("%d.%d", 1+r.IntN(20), r.IntN(100))
+				z, _ := new(big.Rat).SetString(base)
+				text += fmt.Sprintf(" + 3 * %s ^ %d", base, k)
+				for y.SetInt64(3); k > 0; k-- {
+					y.Mul(y, z)
+				}
+				for ; k < 0; k++ {
+					y.Quo(y, z)
+				}
+				want.Add(want, y)
+			default:
 				text, want = text+" - "+n+" / "+m, want.Sub(want, x.Quo(x, y))
 			}
 		}

@@ -55,6 +55,7 @@ type Program struct {
 	// expression gives, or what its steps start from.
 	choice traced
 	from   []Source
+	zone   *zoned // that what it gives is shown in; nil for none
 	lacks  bool
 }
 
@@ -77,6 +78,14 @@ const Standing = -1
 // MayLack reports whether the expression says by itself that it may give nothing: an `if`
 // without `else`, or a date of another series.
 func (p *Program) MayLack() bool { return p.lacks }
+
+// Zone is the zone that its times are shown in, by its name; "" for that in which they are.
+func (p *Program) Zone() string {
+	if p.zone == nil {
+		return ""
+	}
+	return p.zone.name
+}
 
 // Sources are what the date of the expression is reckoned from, through operands and
 // branches; none if it gives no date.
@@ -117,6 +126,13 @@ func (p *Program) Into(row []Value, trace *[]Move, cell *Value) error {
 // Work is Into for those who note themselves which calendar was asked beyond what it knows;
 // there is none either where what the expression starts from was unsure already.
 func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (beyond workdays.Beyond, err error) {
+	if beyond, err = p.work(row, trace, cell); p.zone != nil && err == nil {
+		*cell, err = p.zone.of(*cell)
+	}
+	return beyond, err
+}
+
+func (p *Program) work(row []Value, trace *[]Move, cell *Value) (beyond workdays.Beyond, err error) {
 	switch {
 	case p.whole != nil:
 		n, none, err := p.whole(row)
@@ -151,7 +167,7 @@ func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (beyond workdays
 			return beyond, err
 		}
 		if p.chain.Minutes >= 0 {
-			*cell = p.chain.Value(d)
+			*cell = p.chain.Value(d, row)
 		}
 	}
 	if cell.Kind == Blank {
@@ -178,7 +194,7 @@ func (p *Program) chosen(row []Value, trace *[]Move, cell *Value) (workdays.Beyo
 	if err != nil || d == civil.None {
 		return beyond, err
 	}
-	*cell = p.chain.Value(d)
+	*cell = p.chain.Value(d, row)
 	if beyond = beyond.Or(asked); beyond.Is() || unsure {
 		cell.Unsure = true
 	}

@@ -42,10 +42,13 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	ch := &Chain{Steps: make([]Step, 0, len(list)), Minutes: -1, text: c.text}
 	for _, node := range list {
 		if at, ok := node.(*phrase.At); ok {
-			if err := c.at(ch, at); err != nil {
+			if err := c.at(ch, at, list); err != nil {
 				return nil, err
 			}
 			continue
+		}
+		if z, ok := node.(*phrase.InZone); ok {
+			return nil, c.fail(z.Span, "`in zone` can't stand here", "")
 		}
 		s := Step{Node: node, Text: phrase.StepText(node)}
 		if err := c.step(&s); err != nil {
@@ -57,27 +60,13 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	}
 	if len(ch.Steps) == 1 {
 		switch s := &ch.Steps[0]; {
-		case s.roll && s.choose == nil:
+		case s.roll && s.choose == nil && ch.calendar == nil:
 			ch.Alone = s.Calendar
 		case s.do != nil && s.choose == nil && s.Calendar == nil && s.series == nil:
 			ch.single = s.do
 		}
 	}
 	return ch, nil
-}
-
-// at gives a chain the time of its last step.
-func (c *compiler) at(ch *Chain, at *phrase.At) (err error) {
-	ch.Minutes, ch.Zone = at.Minutes, at.Zone
-	if ch.Zone == "" {
-		ch.Zone = c.Zone
-	}
-	if c.Clock != nil {
-		if ch.instant, err = c.Clock(ch.Zone); err != nil {
-			return c.fail(at.Span, err.Error(), "")
-		}
-	}
-	return nil
 }
 
 // closedRun is the longest stretch of closed days that a bounded look allows

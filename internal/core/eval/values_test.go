@@ -316,9 +316,11 @@ func TestEveryKindOfStep(t *testing.T) {
 		phrase.RollStep:        {{"roll following", true, "", "2027-01-15", ""}},
 		phrase.AnniversaryStep: {{"anniversary on or after 2030-02-01", false, "its reach has no bound", "2031-01-15", "`anniversary` can't stand in a rule"}},
 		phrase.StepsInStep:     {{"steps in terms", false, "a rule has no row", "2027-01-17", "`steps in` can't stand in a rule"}},
-		phrase.AtStep:          {{"at 16:30", false, "", "2027-01-15T16:30", ""}},
+		phrase.AtStep:          {{"at 16:30", false, "", "2027-01-15T16:30", ""}, {"at 16:30 using plain", true, "", "2027-01-15T16:30", ""}},
+		phrase.InZoneStep:      {{"at 16:30 in 'Far/West', in zone 'Far/East'", false, "a series' own clock", "2027-01-16T09:30", "`in zone` can't stand in a rule"}},
 	}
-	env := eval.Env{Names: []string{"day", "terms"}, Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend)}
+	env := eval.Env{Names: []string{"day", "terms"}, Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend), Clock: clocks}
+	env.Find = func(string) (*workdays.Calendar, error) { return env.Calendar, nil }
 	for kind := range phrase.StepKinds {
 		if examples[kind] == nil {
 			t.Errorf("no example of kind %d", kind)
@@ -329,8 +331,9 @@ func TestEveryKindOfStep(t *testing.T) {
 				t.Errorf("%s: %v", c.text, err)
 				continue
 			}
-			s := e.(*phrase.Steps).List[0]
-			if phrase.KindOf(s) != kind || phrase.Counting(s) != c.counts || !strings.HasPrefix(phrase.Alone(s), c.alone) || c.alone == "" && phrase.Alone(s) != "" || phrase.Last(s) != (kind == phrase.AtStep) {
+			list := e.(*phrase.Steps).List
+			s := list[len(list)-1]
+			if phrase.KindOf(s) != kind || phrase.Counting(s) != c.counts || !strings.HasPrefix(phrase.Alone(s), c.alone) || c.alone == "" && phrase.Alone(s) != "" || phrase.Last(s) != (kind == phrase.AtStep || kind == phrase.InZoneStep) {
 				t.Errorf("%s is of kind %d, counts %v, alone %q, last %v", c.text, phrase.KindOf(s), phrase.Counting(s), phrase.Alone(s), phrase.Last(s))
 			}
 			prog, err := eval.Compile("day, "+c.text, nil, env)

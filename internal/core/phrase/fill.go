@@ -112,9 +112,9 @@ var furtherWords = map[string]bool{}
 
 func init() {
 	for _, w := range strings.Fields(
-		"after age backward backwards before blank bond business by closed contains count days fiscal " +
-			"following forward forwards half-year isda keep max min modified noticed out preceding renewing round rule short " +
-			"started starts steps the this time us weekdays with workday") {
+		"after age backward backwards before blank bond business by closed contains count counted days fiscal " +
+			"following forward forwards half-year isda keep max min modified noticed out preceding prior renewing round rule short " +
+			"started starts steps the this time us weekdays with workday zone") {
 		furtherWords[w] = true
 	}
 }

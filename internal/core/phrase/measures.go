@@ -89,11 +89,14 @@ type (
 // weekday.
 type CountOf struct {
 	Working, Weekdays bool
+	Parts             bool // of working days that are short
 	Weekday           civil.Weekday
 }
 
 func (c CountOf) text() string {
 	switch {
+	case c.Parts:
+		return "counted days"
 	case c.Working:
 		return "working days"
 	case c.Weekdays:
@@ -192,6 +195,8 @@ func (p *parser) countAhead() (c CountOf, n int) {
 		c.Weekdays, n = true, 1
 	case t.is("working") && p.ahead(1).is("days"):
 		c.Working, n = true, 2
+	case t.is("counted") && p.ahead(1).is("days"):
+		c.Working, c.Parts, n = true, true, 2
 	case t.kind == tWord && weekdays[t.word] != 0:
 		c.Weekday, n = weekdays[t.word], 1
 	default:

@@ -268,10 +268,12 @@ func (p *parser) monthItem() []int {
 }
 
 func (p *parser) checkThen(steps []Step) {
-	for i, s := range steps {
+	for _, s := range steps {
 		if why := Alone(s); why != "" {
 			fail(s.Pos(), "`"+s.form().name()+"` can't stand in a rule", why)
 		}
+	}
+	for i, s := range steps {
 		if Last(s) && i < len(steps)-1 {
 			fail(s.Pos(), "`"+s.form().name()+"` is the last step", "")
 		}

@@ -3,11 +3,13 @@ package phrase
 import "strings"
 
 // At gives the date a time, in minutes after midnight of the clock of a zone, by its
-// IANA name; "" is that of the place.
+// IANA name; "" is that of the place. A short day by Using, else by the calendar of the
+// place, ends it early.
 type At struct {
 	Span
 	Minutes int
 	Zone    string
+	Using   *Using
 }
 
 var atForm = stepForm{kind: AtStep, last: true, word: "at", parse: func(p *parser) Step {
@@ -15,7 +17,7 @@ var atForm = stepForm{kind: AtStep, last: true, word: "at", parse: func(p *parse
 	if at.kind != tTime {
 		fail(at.Span, "expected a time after `at`"+p.found(at), "for example: at 16:30")
 	}
-	step := &At{t.to(at.Span), at.n, ""}
+	step := &At{Span: t.to(at.Span), Minutes: at.n}
 	if p.accept("in") {
 		zone := p.take()
 		if zone.kind != tText {
@@ -23,10 +25,11 @@ var atForm = stepForm{kind: AtStep, last: true, word: "at", parse: func(p *parse
 				"its name stands in single quotes: at 17:00 in 'America/New_York'")
 		}
 		step.Zone = zone.word
-		step.Span = t.to(zone.Span)
 	}
-	if !p.peek().sign(")") && p.peek().kind != tEnd {
-		fail(p.peek().Span, "`at` is the last step; nothing may follow it", "")
+	step.Using = p.using()
+	step.Span = t.to(p.last())
+	if !p.peek().sign(",") || !p.ahead(1).is("in") {
+		p.ends("at")
 	}
 	return step
 }}
@@ -36,9 +39,10 @@ func (a *At) write(p *printer) {
 	if a.Zone != "" {
 		p.put(" in '", strings.ReplaceAll(a.Zone, "'", "''"), "'")
 	}
+	a.Using.write(p)
 }
 
-func (a *At) counts() (*Using, bool) { return nil, false }
+func (a *At) counts() (*Using, bool) { return a.Using, a.Using != nil }
 func (a *At) form() *stepForm        { return &atForm }
 
 func (s *At) reading() string {

@@ -16,6 +16,7 @@ const (
 	AnniversaryStep
 	StepsInStep
 	AtStep
+	InZoneStep
 	StepKinds
 )
 
@@ -50,7 +51,7 @@ var stepForms []stepForm
 
 func init() { // the forms read steps themselves
 	stepForms = []stepForm{shiftForm, lastingForm, edgeForm("start", -1), edgeForm("middle", 0), edgeForm("end", 1),
-		rollForm, atForm,
+		rollForm, atForm, zoneForm,
 		seekForm("next"), seekForm("previous"), anniversaryForm, stepsInForm}
 	stepWords = []string{"easter", "orthodox", "working"}
 	for _, f := range stepForms {

@@ -17,7 +17,7 @@ type carried struct {
 	above       map[string]eval.Value
 	prior       eval.Value // of the row that is being worked out
 	begins      bool       // it is the first of its group
-	key         string // its group and its value
+	key         string     // its group and its value
 	now         eval.Value
 	turned      bool // now is the first blank of its group
 	blanked     int

@@ -59,28 +59,45 @@ func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calend
 }
 
 // Row returns the marks of a person by the days of the window, and how many days
-// are marked.
-func (g *Grid) Row(name string) (marks []string, total int) {
-	for _, m := range g.marks[name] {
+// are marked: of short ones the part that counts.
+func (g *Grid) Row(name string) (marks []string, total eval.Value) {
+	n := 0
+	for i, m := range g.marks[name] {
 		if m != "" {
-			total++
+			n += g.part(name, i)
 		}
 	}
-	return g.marks[name], total
+	return g.marks[name], eval.Frac(int64(n), workdays.Whole)
 }
 
-// Totals counts the marks of each day, and of all.
-func (g *Grid) Totals() (days []int, total int) {
-	days = make([]int, g.Window.Len())
-	for _, row := range g.marks {
+// part is what day i of the window counts for a person, in hundredths; a mark on a closed
+// day counts as one.
+func (g *Grid) part(name string, i int) int {
+	cal := g.Calendar
+	if own := g.cals[name]; own != nil {
+		cal = own
+	}
+	if h, ok := cal.Short(g.Window.First + civil.Date(i)); ok {
+		return h.Counts
+	}
+	return workdays.Whole
+}
+
+// Totals counts the marks of each day, and of all, as Row does.
+func (g *Grid) Totals() (days []eval.Value, total eval.Value) {
+	sums, all := make([]int, g.Window.Len()), 0
+	for name, row := range g.marks {
 		for i, m := range row {
 			if m != "" {
-				days[i]++
-				total++
+				sums[i] += g.part(name, i)
 			}
 		}
 	}
-	return days, total
+	for _, n := range sums {
+		days = append(days, eval.Frac(int64(n), workdays.Whole))
+		all += n
+	}
+	return days, eval.Frac(int64(all), workdays.Whole)
 }
 
 // Closed reports whether day i of the window is closed.
@@ -115,14 +132,12 @@ func (g *Grid) Write(put, total Put) error {
 		for _, m := range marks {
 			cells = append(cells, eval.Str(m))
 		}
-		if err := put(append(cells, eval.Int(n))); err != nil {
+		if err := put(append(cells, n)); err != nil {
 			return err
 		}
 	}
 	days, all := g.Totals()
 	cells := []eval.Value{eval.Str("total")}
-	for _, n := range days {
-		cells = append(cells, eval.Int(n))
-	}
-	return total(append(cells, eval.Int(all)))
+	cells = append(cells, days...)
+	return total(append(cells, all))
 }

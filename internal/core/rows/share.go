@@ -27,7 +27,7 @@ type Share struct {
 	Months int
 }
 
-// ShareBy is by what a share is reckoned: Evenly, ByDays, ByWorkingDays, or a day
+// ShareBy is by what a share is reckoned: Evenly, ByDays, ByWorkingDays, ByCountedDays, or a day
 // count convention behind them.
 type ShareBy int
 
@@ -36,11 +36,12 @@ const (
 	Evenly ShareBy = iota
 	ByDays
 	ByWorkingDays
+	ByCountedDays
 	byConvention
 )
 
 // ShareWays are the words for them.
-var ShareWays = append([]string{"evenly", "days", "working days"}, daycount.Names[:]...)
+var ShareWays = append([]string{"evenly", "days", "working days", "counted days"}, daycount.Names[:]...)
 
 // ParseShareBy reads one of ShareWays; ok is false for other words.
 func ParseShareBy(text string) (ShareBy, bool) {
@@ -48,9 +49,12 @@ func ParseShareBy(text string) (ShareBy, bool) {
 	return ShareBy(i), i >= 0
 }
 
-// weight is what a piece counts for; worked are its working days. A convention
-// counts from the first day to the day after the last.
-func (by ShareBy) weight(s civil.Span, worked int) uint64 {
+// Counts reports whether shares are reckoned with a working calendar.
+func (by ShareBy) Counts() bool { return by == ByWorkingDays || by == ByCountedDays }
+
+// weight is what a piece counts for; worked are its working days, counted what counts of
+// them in hundredths. A convention counts from the first day to the day after the last.
+func (by ShareBy) weight(s civil.Span, worked, counted int) uint64 {
 	switch by {
 	case Evenly:
 		return 1
@@ -58,6 +62,8 @@ func (by ShareBy) weight(s civil.Span, worked int) uint64 {
 		return uint64(s.Len())
 	case ByWorkingDays:
 		return uint64(worked)
+	case ByCountedDays:
+		return uint64(counted)
 	}
 	num, den := daycount.Convention(by-byConvention).Years(s.First, min(s.Last+1, civil.Max))
 	return uint64(max(num, 0) * (360 * 365 * 366 / den))
@@ -67,12 +73,12 @@ func (by ShareBy) weight(s civil.Span, worked int) uint64 {
 func (h *Share) Over(pieces []civil.Span, cal *workdays.Calendar, amount eval.Value) ([]Portion, error) {
 	weights := make([]uint64, len(pieces))
 	for i, p := range pieces {
-		worked := 0
-		if h.By == ByWorkingDays {
+		worked, counted := 0, 0
+		if h.By.Counts() {
 			cal.Ask(p.First, p.Last)
-			worked = cal.Count(p)
+			worked, counted = cal.Count(p), cal.CountedIn(p)
 		}
-		weights[i] = h.By.weight(p, worked)
+		weights[i] = h.By.weight(p, worked, counted)
 	}
 	return h.Split(amount, weights)
 }

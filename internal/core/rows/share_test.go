@@ -21,6 +21,11 @@ func TestShares(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(10, 2))
 	cal := workdays.New("plain", workdays.Weekend)
+	var fridays workdays.List // of which a quarter counts
+	for d := civil.Date(730000).OnOrAfter(civil.Friday); d < 740000; d += 7 {
+		fridays = append(fridays, workdays.Holiday{Date: d, Counts: 25})
+	}
+	cal = cal.WithHolidays(fridays)
 	number := func(v eval.Value) *big.Rat { n, _ := new(big.Rat).SetString(v.String()); return n }
 	for range rowCount {
 		h := rows.Share{By: rows.ShareBy(r.IntN(len(rows.ShareWays))), Places: r.IntN(5), Balance: true}
@@ -45,6 +50,15 @@ func TestShares(t *testing.T) {
 				w = 0
 				for d := p.First; d <= p.Last; d++ {
 					if d.Weekday() < civil.Saturday {
+						w++
+					}
+				}
+			case way == "counted days":
+				w = 0
+				for d := p.First; d <= p.Last; d++ {
+					if day := d.Weekday(); day < civil.Friday {
+						w += 4
+					} else if day == civil.Friday {
 						w++
 					}
 				}

@@ -16,6 +16,7 @@ type Spread struct {
 	Working  bool               // keeps working days alone
 	Share    *Share             // splits an amount over all pieces of a range; nil for none
 	Calendar *workdays.Calendar // nil where a row names none: its working days are blank
+	Short    bool               // adds what counts of the working days
 	// Lost counts the days of ranges that lie in no period, Twice those in two of them.
 	Lost, Twice int
 	// All gives the pieces outside of the window too, for what runs down them; Outside says
@@ -30,14 +31,19 @@ func (s *Spread) Columns() []string {
 	if s.By == nil {
 		return append([]string{"day"}, s.Share.Columns()...)
 	}
-	return append([]string{"period", "first_day", "last_day", "days", "working_days"}, s.Share.Columns()...)
+	list := []string{"period", "first_day", "last_day", "days", "working_days"}
+	if s.Short {
+		list = append(list, "counted_days")
+	}
+	return append(list, s.Share.Columns()...)
 }
 
 // piece is a day of a range, or what of it lies in a period.
 type piece struct {
 	name string
 	civil.Span
-	worked int
+	worked  int
+	counted int // what counts of the working days, in hundredths
 }
 
 // unknownDays are the working days of a piece where no calendar is named.
@@ -67,7 +73,7 @@ func (s *Spread) Shared(r civil.Span, amount eval.Value, put func(cells []eval.V
 	var list []piece
 	var weights []uint64
 	err := s.cut(r, func(p piece) error {
-		list, weights = append(list, p), append(weights, s.Share.By.weight(p.Span, p.worked))
+		list, weights = append(list, p), append(weights, s.Share.By.weight(p.Span, p.worked, p.counted))
 		return nil
 	})
 	if err != nil {
@@ -108,17 +114,20 @@ func (s *Spread) cells(p piece) []eval.Value {
 		s.room = append(s.room, eval.Day(p.First))
 		return s.room
 	}
-	worked := eval.Value{}
+	var worked, counted eval.Value
 	if p.worked != unknownDays {
-		worked = eval.Int(p.worked)
+		worked, counted = eval.Int(p.worked), eval.Frac(int64(p.counted), workdays.Whole)
 	}
 	s.room = append(s.room, eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last), eval.Int(p.Len()), worked)
+	if s.Short {
+		s.room = append(s.room, counted)
+	}
 	return s.room
 }
 
 // cut cuts a range into pieces.
 func (s *Spread) cut(r civil.Span, put func(piece) error) error {
-	counts := s.By != nil || s.Working || s.Share != nil && s.Share.By == ByWorkingDays
+	counts := s.By != nil || s.Working || s.Share != nil && s.Share.By.Counts()
 	if counts = counts && s.Calendar != nil; counts {
 		s.Calendar.Ask(r.First, r.Last)
 	}
@@ -129,7 +138,7 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 				p.worked = unknownDays
 			}
 			if counts && s.Calendar.Open(d) {
-				p.worked = 1
+				p.worked, p.counted = 1, s.Calendar.Part(d)
 			}
 			if err := put(p); err != nil {
 				return err
@@ -151,11 +160,11 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		s.Twice += again
 		covered += part.Len() - again
 		through = max(through, part.Last)
-		worked := unknownDays
+		made := piece{p.Name, part, unknownDays, 0}
 		if s.Calendar != nil {
-			worked = s.Calendar.Count(part)
+			made.worked, made.counted = s.Calendar.Count(part), s.Calendar.CountedIn(part)
 		}
-		if err := put(piece{p.Name, part, worked}); err != nil {
+		if err := put(made); err != nil {
 			return err
 		}
 	}

@@ -1,7 +1,9 @@
 package schedule
 
 import (
+	"cmp"
 	"iter"
+	"slices"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -94,17 +96,27 @@ func LinesOf[T any](list []T, cells func(T) []eval.Value) Lines {
 	}
 }
 
-// HolidayColumns are the columns of a list of holidays.
-var HolidayColumns = []string{"date", "weekday", "name", "nominal", "reason"}
-
-// Holidays lists the holidays of a calendar in a span, those on weekends too.
-func Holidays(cal *workdays.Calendar, span civil.Span) Lines {
-	return func(yield func([]eval.Value, error) bool) {
-		for h := range cal.Holidays(span) {
-			if !yield([]eval.Value{eval.Day(h.Date), eval.Str(h.Date.Weekday().Short()), eval.Str(h.Name),
-				eval.Day(h.Nominal), eval.Str(h.Reason)}, nil) {
-				return
-			}
-		}
+// Holidays lists the holidays of a calendar in a span, those on weekends too, and where it
+// has short days, those as well, with what counts of each day and when it ends.
+func Holidays(cal *workdays.Calendar, span civil.Span) (columns []string, lines Lines) {
+	columns = []string{"date", "weekday", "name", "nominal", "reason"}
+	list := slices.Collect(cal.Holidays(span))
+	short := cal.Shortens()
+	if short {
+		columns = append(columns, "counts", "until")
+		list = append(list, slices.Collect(cal.ShortDays(span))...)
+		slices.SortStableFunc(list, func(a, b workdays.Holiday) int { return cmp.Compare(a.Date, b.Date) })
 	}
+	return columns, LinesOf(list, func(h workdays.Holiday) []eval.Value {
+		cells := []eval.Value{eval.Day(h.Date), eval.Str(h.Date.Weekday().Short()), eval.Str(h.Name),
+			eval.Day(h.Nominal), eval.Str(h.Reason)}
+		if short {
+			until := eval.Value{}
+			if h.Until > 0 {
+				until = eval.Str(string(civil.AppendClock(nil, h.Until)))
+			}
+			cells = append(cells, eval.Frac(int64(h.Counts), workdays.Whole), until)
+		}
+		return cells
+	})
 }

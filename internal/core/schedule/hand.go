@@ -142,6 +142,8 @@ func (h *Hand) set(v eval.Value, chain *eval.Chain) eval.Value {
 		return h.At
 	case h.At.Kind == eval.Moment:
 		return chain.On(h.At.Day, int(h.At.Minutes))
+	case chain.Minutes >= 0:
+		return chain.Value(h.At.Day, nil)
 	case v.Kind == eval.Moment:
 		return chain.On(h.At.Day, int(v.Minutes))
 	}

@@ -68,7 +68,7 @@ func (m *Moved) Value() eval.Value {
 	if m.Hand == nil && m.Rec.Chain.Minutes < 0 && m.To != civil.None {
 		return eval.Value{Kind: eval.Date, Day: m.To, Unsure: m.Beyond.Is()}
 	}
-	v := m.Rec.Chain.Value(m.To)
+	v := m.Rec.Chain.Value(m.To, m.Rec.Row)
 	if m.Hand != nil {
 		v = m.Hand.set(v, m.Rec.Chain)
 	}

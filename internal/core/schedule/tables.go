@@ -104,16 +104,18 @@ type Agenda struct{ Owner, Zone bool }
 // AgendaOf is the agenda of some series. home is the zone that "" stands for.
 func AgendaOf(list []*Series, home string) (a Agenda) {
 	zone, timed := "", false
-	see := func(chain *eval.Chain) {
-		if chain == nil || chain.Minutes < 0 {
-			return
-		}
-		own := chain.Zone
+	of := func(own string) {
 		if own == "" {
 			own = home
 		}
 		a.Zone = a.Zone || timed && own != zone
 		zone, timed = own, true
+	}
+	see := func(chain *eval.Chain) {
+		if chain == nil || chain.Minutes < 0 {
+			return
+		}
+		of(chain.Zone)
 	}
 	for _, s := range list {
 		a.Owner = a.Owner || s.Owner != ""
@@ -122,6 +124,10 @@ func AgendaOf(list []*Series, home string) (a Agenda) {
 		}
 		for _, m := range s.Milestones {
 			a.Owner = a.Owner || m.Owner != ""
+			if own := m.Prog.Zone(); own != "" {
+				of(own)
+				continue
+			}
 			for _, from := range m.Prog.Sources() {
 				for _, chain := range from.Chains {
 					see(chain)

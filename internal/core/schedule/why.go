@@ -105,6 +105,8 @@ func tellEach(what string, moves []eval.Move) (list []Telling) {
 			list = append(list, tellEach(what, m.Inner)...)
 		}
 		switch cal := m.Step.Calendar; {
+		case m.Early != "":
+			t.Why = m.Early
 		case m.To == civil.None:
 			t.Why = "there is no such day"
 		case m.Step.Chose():

@@ -48,6 +48,7 @@ func (c *Calendar) covering(span civil.Span) *table {
 // join makes a table that is open only where those of all joined calendars are.
 func (c *Calendar) join(span civil.Span) *table {
 	t := weekdays(span, 0)
+	short := map[civil.Date]Holiday{}
 	one := &table{span: span, words: make([]uint64, len(t.words))}
 	for _, j := range c.joined {
 		under := j.covering(span)
@@ -56,8 +57,15 @@ func (c *Calendar) join(span civil.Span) *table {
 			t.words[i] &= w
 		}
 		t.hols = append(t.hols, under.within(span)...)
+		for _, h := range between(under.short, span) {
+			if other, twice := short[h.Date]; twice {
+				h = lesser(other, h)
+			}
+			short[h.Date] = h
+		}
 	}
 	sortHolidays(t.hols)
+	t.shorten(short)
 	return t
 }
 
@@ -94,10 +102,14 @@ func (c *Calendar) build(span civil.Span) *table {
 	c.view.listed, c.view.named, c.view.upto = &hols, map[civil.Date][]Holiday{}, 0
 	defer func() { c.view.listed, c.view.named = nil, nil }()
 	put := func(d civil.Date, open bool) { c.view.at.Load().set(d, open) } // the view may have grown
+	short := map[civil.Date]Holiday{}
 	for _, e := range c.entries {
 		for _, d := range e.opened {
 			if wide.Has(d) {
 				put(d, true)
+			}
+			if e.whole {
+				delete(short, d)
 			}
 		}
 		if e.source == nil {
@@ -105,7 +117,10 @@ func (c *Calendar) build(span civil.Span) *table {
 		}
 		var own []Holiday // an entry doesn't see itself
 		for h := range e.source.Days(wide, c.view) {
-			if wide.Has(h.Date) {
+			switch {
+			case h.Short():
+				short[h.Date] = h
+			case wide.Has(h.Date):
 				own = append(own, h)
 			}
 		}
@@ -124,5 +139,6 @@ func (c *Calendar) build(span civil.Span) *table {
 		}
 	}
 	sortHolidays(t.hols)
+	t.shorten(short)
 	return t
 }

@@ -15,16 +15,23 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// Holiday is one closed day and where it comes from.
+// Holiday is one closed day and where it comes from, or a short one.
 type Holiday struct {
 	Date    civil.Date
 	Nominal civil.Date // before its rule moved it
 	Name    string
 	Reason  string // why Date isn't Nominal; empty when it is
 	Source  string // file and line that lists it
+	// Counts is what counts of a short day, in hundredths of a working day, and Until when
+	// it ends, in minutes after midnight, 0 for no other time than any day. Counts is 0 for
+	// a closed day.
+	Counts, Until int
 }
 
-// Source lists holidays. Days yields those whose Date lies in span, in any
+// Short reports whether it is a working day of which a part counts.
+func (h Holiday) Short() bool { return h.Counts > 0 }
+
+// Source lists holidays and short days. Days yields those whose Date lies in span, in any
 // order; below is the calendar of the closed weekdays and the entries above
 // this one, which is what the entry's own rule may look at.
 type Source interface {
@@ -81,6 +88,7 @@ type Calendar struct {
 type entry struct {
 	source Source
 	opened []civil.Date
+	whole  bool // opened days are whole ones
 }
 
 // New returns a calendar with closed weekdays and no holidays.
@@ -170,6 +178,8 @@ type table struct {
 	ranks []int32
 	stale bool      // ranks are to be counted anew
 	hols  []Holiday // by date, in the order listed
+	short []Holiday // likewise, one a day
+	lacks []int32   // what the first n short days lack of whole ones
 }
 
 func (t *table) open(d civil.Date) bool {

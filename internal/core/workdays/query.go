@@ -192,12 +192,7 @@ func (c *Calendar) Nth(s civil.Span, n int) (civil.Date, bool) {
 
 // within returns the table's holidays in span.
 func (t *table) within(s civil.Span) []Holiday {
-	if len(t.hols) == 0 {
-		return nil
-	}
-	lo := sort.Search(len(t.hols), func(i int) bool { return t.hols[i].Date >= s.First })
-	hi := sort.Search(len(t.hols), func(i int) bool { return t.hols[i].Date > s.Last })
-	return t.hols[lo:hi]
+	return between(t.hols, s)
 }
 
 func sortHolidays(h []Holiday) {
@@ -248,8 +243,11 @@ func (c *Calendar) weekend(w civil.Weekday) bool {
 	return c.closed.Has(w)
 }
 
-// Days makes c a Source: another calendar's listed holidays.
-func (c *Calendar) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] { return c.Holidays(span) }
+// Days makes c a Source: another calendar's listed holidays and its short days.
+func (c *Calendar) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
+	t := c.covering(span)
+	return slices.Values(slices.Concat(t.within(span), between(t.short, span)))
+}
 
 // List is a Source of holidays written down one by one.
 type List []Holiday

@@ -1,0 +1,199 @@
+package eval
+
+import (
+	"strconv"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/workdays"
+)
+
+// Clock is the clock of a time zone. Instants are seconds of UTC since day 0.
+type Clock interface {
+	Instant(d civil.Date, minutes int) int64
+	Local(at int64) (d civil.Date, minutes int)
+}
+
+// at gives a chain the time of its last step; list are all its steps.
+func (c *compiler) at(ch *Chain, at *phrase.At, list []phrase.Step) (err error) {
+	ch.Minutes, ch.Zone = at.Minutes, at.Zone
+	if ch.Zone == "" {
+		ch.Zone = c.Zone
+	}
+	if c.Clock != nil {
+		if ch.clock, err = c.Clock(ch.Zone); err != nil {
+			return c.fail(at.Span, err.Error(), "")
+		}
+	}
+	using := at.Using
+	for i := len(list) - 1; i >= 0 && using == nil; i-- {
+		using = phrase.UsingOf(list[i])
+	}
+	if at.Zone != "" && at.Zone != c.home() {
+		if at.Using != nil {
+			return c.fail(at.Using.Span, "a time of another zone is never shortened, so a calendar changes nothing in it", "")
+		}
+		return nil
+	}
+	if ch.calendar, err = c.calendarOf(using, at.Span); err != nil || ch.calendar == nil {
+		return err
+	}
+	ch.at = &Step{Node: at, Text: phrase.StepText(at)}
+	return nil
+}
+
+// home is the zone of times here, by its name.
+func (c *compiler) home() string {
+	if c.Zone != "" {
+		return c.Zone
+	}
+	return c.Home
+}
+
+// calendarOf gives the calendar by which a time may end early, for each row; nil where it
+// has no short days.
+func (c *compiler) calendarOf(using *phrase.Using, at phrase.Span) (func(row []Value) (*workdays.Calendar, error), error) {
+	if column := c.byColumnOf(using, at); column != nil {
+		choose, err := chooser(c, column, func(c *compiler) (*workdays.Calendar, error) { return c.Calendar, nil })
+		return func(row []Value) (*workdays.Calendar, error) {
+			cal, err := choose(row)
+			if cal == nil || err != nil {
+				return nil, err
+			}
+			return *cal, nil
+		}, err
+	}
+	cal := c.Calendar
+	if using != nil {
+		var err error
+		if cal, err = c.calendar(using); err != nil {
+			return nil, err
+		}
+	}
+	if cal == nil || !cal.Shortens() {
+		return nil, nil
+	}
+	return func([]Value) (*workdays.Calendar, error) { return cal, nil }, nil
+}
+
+// early gives when a day ends, if that is before the time that the chain gives; ok is false
+// where it isn't.
+func (c *Chain) early(d civil.Date, row []Value) (end workdays.Holiday, ok bool) {
+	if c.calendar == nil {
+		return end, false
+	}
+	cal, err := c.calendar(row)
+	if cal == nil || err != nil { // a blank name, which is counted, or a wrong one, which a step tells
+		return end, false
+	}
+	end, ok = cal.Short(d)
+	return end, ok && end.Until > 0 && end.Until < c.Minutes
+}
+
+// Value is a day that the chain gave for a row, with its time if it gives one, which a short
+// day may end early.
+func (c *Chain) Value(d civil.Date, row []Value) Value {
+	minutes := c.Minutes
+	if minutes >= 0 && d != civil.None {
+		if end, ok := c.early(d, row); ok {
+			minutes = end.Until
+		}
+	}
+	return c.On(d, minutes)
+}
+
+// On is a day with a time of the chain's zone; minutes below 0 are none.
+func (c *Chain) On(d civil.Date, minutes int) Value {
+	if minutes < 0 || d == civil.None {
+		return Day(d)
+	}
+	v := Value{Kind: Moment, Day: d, Minutes: int16(minutes), Text: c.Zone}
+	if c.clock != nil {
+		v.Num = c.clock.Instant(d, minutes)
+	}
+	return v
+}
+
+// ended is the move of a time that a short day ends early, which moves no date.
+func (c *Chain) ended(d civil.Date, row []Value) (m Move, ok bool) {
+	end, ok := c.early(d, row)
+	if !ok {
+		return m, false
+	}
+	text := append(d.Append([]byte(d.Weekday().Short()+" ")), " ends at "...)
+	text = civil.AppendClock(text, end.Until)
+	return Move{Step: c.at, From: d, To: d, Early: string(text) + " (" + end.Name + ")"}, true
+}
+
+// zoned shows a time by another clock.
+type zoned struct {
+	name  string
+	clock Clock
+	at    phrase.Span
+	text  string
+}
+
+// inZone compiles the step.
+func (c *compiler) inZone(z *phrase.InZone) (*zoned, error) {
+	if c.Clock == nil {
+		return nil, c.fail(z.Span, phrase.NotBuilt("`in zone` here"), "")
+	}
+	clock, err := c.Clock(z.Zone)
+	if err != nil {
+		return nil, c.fail(z.Span, err.Error(), "")
+	}
+	return &zoned{z.Zone, clock, z.Span, c.text}, nil
+}
+
+// of is the same instant by the clock; a blank stays one.
+func (z *zoned) of(v Value) (Value, error) {
+	fault := func(message, hint string) (Value, error) {
+		return Value{}, &phrase.Error{Phrase: z.text, Span: z.at, Message: message, Hint: hint}
+	}
+	switch {
+	case isBlank(v):
+		return Value{}, nil
+	case v.Kind != Moment:
+		return fault("a time of this plan or command is wanted here, and this is "+strconv.Quote(Brief(v.String())),
+			"`at 17:00` gives a date its time")
+	case v.Num == 0:
+		return fault("nobody knows in which zone this time is: "+v.String(), "say so where it is made: at 17:00 in 'Europe/London'")
+	}
+	d, minutes := z.clock.Local(v.Num)
+	w := Value{Kind: Moment, Day: d, Minutes: int16(minutes), Text: z.name, Num: v.Num, Unsure: v.Unsure}
+	return w, nil
+}
+
+// zonedProgram compiles steps of which the last shows a time by another clock.
+func (c *compiler) zonedProgram(s *phrase.Steps, base *phrase.Name) (*Program, error) {
+	last := len(s.List) - 1
+	z, err := c.inZone(s.List[last].(*phrase.InZone))
+	if err != nil {
+		return nil, err
+	}
+	var inner phrase.Expr = &phrase.Steps{Span: s.Span, Base: s.Base, List: s.List[:last]}
+	switch {
+	case last > 0:
+		if _, ok := s.List[last-1].(*phrase.At); !ok {
+			return nil, c.fail(z.at, "the step in front gives a day without a time", "put `at 17:00` in front")
+		}
+	case s.Base != nil:
+		inner = s.Base
+	case base != nil:
+		inner = base
+	default:
+		return nil, c.fail(z.at, "this step has nothing to start from", "put a time and a comma in front")
+	}
+	if err := c.want(inner, Date); err != nil {
+		return nil, err
+	}
+	p, err := c.program(inner, base)
+	if err != nil {
+		return nil, err
+	}
+	p.Text, p.kind, p.zone = phrase.ExprText(s), Moment, z
+	for i := range p.from {
+		p.from[i].Back, p.from[i].Forth = p.from[i].Back+1, p.from[i].Forth+1
+	}
+	return p, nil
+}
