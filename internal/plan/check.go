@@ -60,7 +60,9 @@ type Collector struct {
 func (c *Collector) Add(file string, err error) {
 	f := FaultOf(file, err)
 	f.About = c.about
-	c.added++
+	if c.added++; errors.Is(err, errElsewhere) { // which was told there
+		return
+	}
 	if !slices.ContainsFunc(c.Findings, func(o Finding) bool {
 		return o.File == f.File && o.Line == f.Line &&
 			o.Text == f.Text
@@ -74,6 +76,14 @@ func (c *Collector) tell(about string) {
 	if c != nil {
 		c.about = about
 	}
+}
+
+// telling is what that is.
+func (c *Collector) telling() string {
+	if c == nil {
+		return ""
+	}
+	return c.about
 }
 
 // count is how many faults were added; none where none are collected.

@@ -41,17 +41,22 @@ func (p *Plan) add(what string, do func(v *node) error) func(v *node) error {
 		if err := p.unused(what, v.doc, v.k, v.name); err != nil {
 			return err
 		}
-		v.doc.collect.tell(v.name)
-		defer v.doc.collect.tell("")
-		err := do(v)
-		if err != nil {
-			p.failed[phrase.FoldName(v.name)] = true
-		}
-		if errors.Is(err, errElsewhere) {
-			return nil
-		}
-		return v.doc.or(v.wrap(err)) // while it is told what it is about
+		return p.named(v, do)
 	}
+}
+
+// named reads an entry with a name.
+func (p *Plan) named(v *node, do func(v *node) error) error {
+	v.doc.collect.tell(v.name)
+	defer v.doc.collect.tell("")
+	err := do(v)
+	if err != nil {
+		p.failed[phrase.FoldName(v.name)] = true
+	}
+	if errors.Is(err, errElsewhere) {
+		return nil
+	}
+	return v.doc.or(v.wrap(err)) // while it is told what it is about
 }
 
 // CheckName refuses names that a phrase can't use without quotes.

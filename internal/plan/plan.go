@@ -57,6 +57,8 @@ type Plan struct {
 	Remarks []string
 
 	book      *book
+	waiting   []*waiting        // entries that give series, in the order of the file
+	busy      []*waiting        // those that are being read, the outermost first
 	reading   *seriesIn         // reads series; nil until one is
 	doc       *doc              // nil where there is no file
 	said      map[string]*node  // by the plan's own keys; nil once they were read
@@ -176,14 +178,7 @@ func (p *Plan) Midnight() func(civil.Date) int64 {
 func (p *Plan) lend() {
 	p.Env.Find = p.book.find
 	p.Env.Calendars = p.book.known()
-	p.Env.Series = p.series
-}
-
-func (p *Plan) series(name string) (eval.Series, error) {
-	if s := p.Find(name); s != nil {
-		return s, nil
-	}
-	return nil, nil
+	p.Env.Series, p.Env.SeriesAll = p.series, p.seriesAll
 }
 
 // Find returns a series by name, or nil.
@@ -326,7 +321,7 @@ func Load(path string, s Settings) (*Plan, error) {
 	for key, v := range own.said {
 		p.keysAt[key] = v.spot()
 	}
-	defer func() { p.said, p.reading, d.root = nil, nil, nil }() // which hold the whole file
+	defer func() { p.said, p.reading, p.waiting, d.root = nil, nil, nil, nil }() // which hold the whole file
 	if err := p.settle(s); err != nil {
 		if s.Collect != nil {
 			s.Collect.Add(path, err)

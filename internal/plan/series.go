@@ -67,7 +67,8 @@ func (in *seriesIn) group() *group {
 		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules that follow each other",
 			Example: "monthly on 15, last then roll preceding",
 			Takes: orList(in.watched(aPhrase.then(in.rule)),
-				func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled)},
+				func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled),
+			after: in.lendOthers},
 		{Name: "private", Help: "whether its events are private", Default: "no", Takes: aYes.into(&in.private)},
 		{Name: "todo", Help: "whether its own date is a to-do", Default: "no", Takes: aYes.into(&in.todo)},
 		{Name: "owner", Help: "one of the people, who sees to its dates", Example: "di", Takes: aNode.into(&in.owner)},
@@ -98,7 +99,7 @@ func (in *seriesIn) periodKeys() *group {
 }
 
 func (in *seriesIn) eventKeys() *group {
-	summary := aSummary.then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text); return err })
+	summary := aSummary.then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text, in.env); return err })
 	return &group{what: "an event", keys: append([]Key{
 		{Name: "summary", Help: "what the event is called, with {names} of the series in it", Default: "the title",
 			Example: `"{title} for {period_start} to {period_end}"`, Takes: summary},
@@ -152,6 +153,32 @@ func (in *seriesIn) inZone(name string) (err error) {
 func (in *seriesIn) rule(text string) (err error) {
 	in.s, err = schedule.NewSeries(in.name, in.title, text, in.env)
 	return err
+}
+
+// lendOthers lets the phrases behind the rule name dates of other series.
+func (in *seriesIn) lendOthers() error {
+	p, s := in.p, in.s
+	in.env.Other = func(series, what string) (eval.Related, error) {
+		other, err := p.seriesOfName(series)
+		switch {
+		case err != nil:
+			return eval.Related{}, err
+		case other != nil:
+			r, err := s.Related(other, what)
+			if err != nil && slices.ContainsFunc(p.waiting, func(w *waiting) bool { return w.faulty && slices.Contains(w.made, other) }) {
+				err = errElsewhere
+			}
+			return r, err
+		case p.patternOf(series) != nil:
+			return eval.Related{}, fmt.Errorf("`%s` is a pattern; name one of its series", series)
+		}
+		hint := "series here: " + strings.Join(p.Env.SeriesNames, ", ")
+		if near := phrase.Nearest(series, p.Env.SeriesNames); near != "" {
+			hint = "did you mean `" + near + "." + what + "`?"
+		}
+		return eval.Related{}, fmt.Errorf("unknown series `%s`; %s", series, hint)
+	}
+	return nil
 }
 
 // expectLater reads what the rules of a list expect, now that milestones are known.
@@ -220,8 +247,7 @@ func (p *Plan) makeSeries(d *doc, name string, n ast.Node, own []*node, like *no
 	for _, t := range patterns {
 		in.s.Patterns = append(in.s.Patterns, t.name)
 	}
-	p.Series = append(p.Series, in.s)
-	p.Env.SeriesNames = append(p.Env.SeriesNames, name)
+	p.keep(in.s)
 	return nil
 }
 
@@ -332,7 +358,7 @@ func (in *seriesIn) milestoneDone(*node) (err error) {
 	if m.title != nil {
 		text, err := m.title.doc.filled(m.title.val)
 		if err == nil && text != "" {
-			to.Title, err = in.s.NewTemplate(text)
+			to.Title, err = in.s.NewTemplate(text, in.env)
 		}
 		if err != nil {
 			return m.title.wrap(err)

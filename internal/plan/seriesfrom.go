@@ -32,8 +32,14 @@ func (p *Plan) seriesFrom(v *node) error {
 		return err
 	}
 	for _, item := range items {
-		if err := item.doc.or(item.wrap(p.seriesOf(entry(item.doc, "", item.val)))); err != nil {
+		w := &waiting{read: func() error { return item.doc.or(item.wrap(p.seriesOf(entry(item.doc, "", item.val)))) }}
+		keys, _, err := seriesFromParts(entry(item.doc, "", item.val))
+		if err := item.doc.or(item.wrap(err)); err != nil {
 			return err
+		}
+		if keys != nil {
+			w.like = keys["like"]
+			p.wait(w)
 		}
 	}
 	return nil

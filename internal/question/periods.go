@@ -5,6 +5,7 @@ import (
 	"iter"
 	"slices"
 	"strings"
+	"unicode"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -27,18 +28,19 @@ func newPeriods() *Question {
 		Name: "periods", Group: Facts, Place: 4, Use: "periods SPAN --by PERIOD",
 		Short: "A table of periods: pay periods, fiscal months, weeks",
 		Long: `List the whole weeks, months, quarters, years, fiscal periods, or periods of a series of
-the plan that touch a stretch of time, each with its days and working days; and how many
-dates of the series named fall into it, by the day they moved to.`,
+the plan or a rule that touch a stretch of time, each with its days and working days; and
+how many dates of the series and rules named fall into it, by the day they moved to.`,
 		Examples: `  yoyaku periods 2027 --by month --count crew-pay,deckhand-pay
   yoyaku periods 2027-H1 --by crew-pay
   yoyaku periods FY2028 --by fiscal-month --fiscal-end "last sat of jan"
-  yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"`,
+  yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"
+  yoyaku periods 2027-Q1 --by "monthly on 25" --count "paid = fortnightly on fri from 2027-01-08"`,
 		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027 or 2027-Q1",
 		Options: []*Option{
 			{Name: "by", Needed: true, Complete: "series",
-				Help: "`PERIOD`: week, month, quarter, half-year, year,\nfiscal-month, fiscal-quarter, fiscal-year, or a series", Into: &q.by},
-			{Name: "count", List: true, Complete: "series", Help: "`SERIES` whose dates are counted in each, with commas",
-				Into: &q.count},
+				Help: "`PERIOD`: week, month, quarter, half-year, year,\nfiscal-month, fiscal-quarter, fiscal-year, a series, or a rule", Into: &q.by},
+			{Name: "count", Repeat: true, Complete: "series",
+				Help: "`SERIES` whose dates are counted in each, several with commas,\nor a rule; NAME = in front names its columns", Into: &q.count},
 		},
 		Answer: q.answer,
 	}
@@ -53,13 +55,9 @@ func (q *periodTable) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	var counted []*schedule.Series
-	for _, name := range q.count {
-		found := j.FindAll(name)
-		if found == nil {
-			return rows.In("count", j.UnknownSeries(name))
-		}
-		counted = append(counted, found...)
+	counted, err := q.counted(j)
+	if err != nil {
+		return err
 	}
 	j.Env.Calendar.Need()
 	before, holes, twice := span.First-1, 0, 0
@@ -98,13 +96,59 @@ func (q *periodTable) periods(j *Job, span civil.Span) (iter.Seq2[schedule.Numbe
 		}
 		names = append(names, u.name)
 	}
-	if s := j.Find(q.by); s != nil {
-		return s.NumberedPeriods(span), nil
+	s, err := j.periodsOf(q.by, names)
+	if err != nil {
+		return nil, err
 	}
-	names = append(names, slices.Clone(j.Env.SeriesNames)...)
-	hint := strings.Join(names, ", ")
-	if near := phrase.Nearest(q.by, names); near != "" {
-		hint = "did you mean `" + near + "`?"
+	return s.NumberedPeriods(span), nil
+}
+
+// counted are the series of --count, and those of its rules, each with the name of its
+// columns.
+func (q *periodTable) counted(j *Job) (list []*schedule.Series, err error) {
+	add := func(s *schedule.Series) error {
+		name := schedule.ColumnName(s.Name)
+		if slices.ContainsFunc(list, func(o *schedule.Series) bool { return schedule.ColumnName(o.Name) == name }) {
+			return rows.In("count", fmt.Errorf("`%s` is counted twice; NAME = in front gives a rule another name", name))
+		}
+		list = append(list, s)
+		return nil
 	}
-	return nil, rows.In("by", fmt.Errorf("unknown period or series `%s`; %s", eval.Brief(q.by), hint))
+	for _, text := range q.count {
+		name, body, err := rows.SplitAdd(text)
+		if err != nil {
+			name, body = "", text
+		}
+		if phrase.IsRule(body) {
+			s, err := schedule.NewSeries(name, "", body, j.Env)
+			if err != nil {
+				return nil, rows.In("count", err)
+			}
+			if s.Name == "" { // its words
+				s.Name = strings.Join(strings.FieldsFunc(s.Rules[0].Rec.Text, func(r rune) bool {
+					return !unicode.IsLetter(r) && !unicode.IsDigit(r)
+				}), "_")
+			}
+			if err := add(s); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		for _, of := range splitList(body) {
+			found := j.FindAll(of)
+			if found == nil {
+				return nil, rows.In("count", j.UnknownSeries(of))
+			}
+			for _, s := range found {
+				if name != "" {
+					s = s.With()
+					s.Name = name
+				}
+				if err := add(s); err != nil {
+					return nil, err
+				}
+			}
+		}
+	}
+	return list, nil
 }

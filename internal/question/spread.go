@@ -99,8 +99,18 @@ func (j *Job) periods(by string) (civil.Periods, error) {
 		}
 		names = append(names, u.name)
 	}
+	s, err := j.periodsOf(by, names)
+	if err != nil {
+		return nil, err
+	}
+	return s.Periods, nil
+}
+
+// periodsOf is the series whose periods --by means, or that of a rule; names are those of
+// other periods that it may name.
+func (j *Job) periodsOf(by string, names []string) (*schedule.Series, error) {
 	if s := j.Find(by); s != nil {
-		return s.Periods, nil
+		return s, nil
 	}
 	if !phrase.IsRule(by) {
 		names = append(names, j.Env.SeriesNames...)
@@ -111,10 +121,7 @@ func (j *Job) periods(by string) (civil.Periods, error) {
 		return nil, rows.In("by", fmt.Errorf("unknown period or series `%s`; %s", eval.Brief(by), hint))
 	}
 	s, err := schedule.NewSeries("", "", by, j.Env)
-	if err != nil {
-		return nil, rows.In("by", err)
-	}
-	return s.Periods, nil
+	return s, rows.In("by", err)
 }
 
 func (q *spread) answer(j *Job) error {

@@ -20,12 +20,17 @@ type Env struct {
 	CalendarColumn string
 	Find           func(name string) (*workdays.Calendar, error)
 	// Calendars and SeriesNames are known names, for suggestions.
-	Calendars   []string
-	Series      func(name string) (Series, error)
+	Calendars []string
+	Series    func(name string) (Series, error)
+	// SeriesAll finds those of a name or of a pattern; none where there is no such name.
+	SeriesAll   func(name string) ([]Series, error)
 	SeriesNames []string
-	Memory      *Memory  // of the series; nil where they share none
-	Names       []string // slot in the row of each name
-	Kinds       []Kind   // of the names, as far as they are known
+	// Other finds a date of another series, or its milestone, for those of one; nil where no
+	// phrase may name one.
+	Other  func(series, what string) (Related, error)
+	Memory *Memory  // of the series; nil where they share none
+	Names  []string // slot in the row of each name
+	Kinds  []Kind   // of the names, as far as they are known
 	// DateSlots, where it isn't nil, collects the names that dates are taken from.
 	DateSlots *[]int
 	// NumberSlots likewise the names that numbers are taken from.

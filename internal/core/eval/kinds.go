@@ -19,7 +19,7 @@ var kindNames = map[Kind]string{Blank: "a blank", Date: "a date", Moment: "a dat
 // kindOf tells the kind of an expression as far as the phrase alone does.
 func (c *compiler) kindOf(e phrase.Expr) Kind {
 	switch e := e.(type) {
-	case *phrase.Date, *phrase.Today, *phrase.Steps, *phrase.Extreme:
+	case *phrase.Date, *phrase.Today, *phrase.Steps, *phrase.Extreme, *phrase.Other:
 		return Date
 	case *phrase.Number, *phrase.Count, *phrase.SeriesCount, *phrase.Complete, *phrase.DayCount, *phrase.Arith,
 		*phrase.MinMax, *phrase.Round:

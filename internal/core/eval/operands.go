@@ -15,7 +15,7 @@ type operand struct {
 // as one.
 func chooses(e phrase.Expr) bool {
 	switch e.(type) {
-	case *phrase.Steps, *phrase.Otherwise, *phrase.Extreme, *phrase.If:
+	case *phrase.Steps, *phrase.Otherwise, *phrase.Extreme, *phrase.If, *phrase.Other:
 		return true
 	}
 	return false
@@ -51,6 +51,8 @@ func (c *compiler) operand(e phrase.Expr) (operand, error) {
 		return c.extreme(e)
 	case *phrase.If:
 		return c.branched(e)
+	case *phrase.Other:
+		return c.other(e)
 	}
 	f, err := c.expr(e)
 	if err != nil {
@@ -61,6 +63,33 @@ func (c *compiler) operand(e phrase.Expr) (operand, error) {
 		v, err = f(row)
 		return v, beyond, err
 	}, from}, err
+}
+
+// Related is a date of another series, for the rows of a series.
+type Related struct {
+	// Of gives it for a row: a blank where there is none, and the calendar that was asked
+	// for it beyond what it knows.
+	Of func(row []Value) (Value, workdays.Beyond, error)
+	// Slot is the date of the row that it lies near, by Back and Forth days at most.
+	Slot, Back, Forth int
+}
+
+// other compiles a date of another series.
+func (c *compiler) other(e *phrase.Other) (operand, error) {
+	text := phrase.ExprText(e)
+	if c.Other == nil {
+		return operand{}, c.fail(e.Span, "`"+text+"` is a date of another series, and has no meaning here",
+			"it stands in the milestones, `each`, `period` and texts of a series; a name with a point stands in double quotes")
+	}
+	r, err := c.Other(e.Series, e.What)
+	if err != nil {
+		return operand{}, &phrase.Error{Phrase: c.text, Span: e.Span, Message: err.Error(), Err: err}
+	}
+	if c.looks != nil {
+		*c.looks = true
+	}
+	return operand{func(row []Value, _ *[]Move) (Value, workdays.Beyond, error) { return r.Of(row) },
+		[]Source{{Slot: r.Slot, Back: r.Back, Forth: r.Forth}}}, nil
 }
 
 // dated is operand for one that must be a date or blank; of a date with a time it gives

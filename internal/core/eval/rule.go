@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -20,6 +21,36 @@ type Recurrence struct {
 	Row []Value
 	// Shared says that the rule is the same one for many rows.
 	Shared bool
+	left   []Series // on whose dates it gives none
+}
+
+// Counts reports whether the nominal dates depend on a working calendar, its own or that of
+// a series whose dates it leaves out.
+func (r *Recurrence) Counts() bool { return len(r.left) > 0 || r.Rule.Counts() }
+
+// Beyond is the calendar that was asked for a nominal date beyond what it knows.
+func (r *Recurrence) Beyond(nominal civil.Date) (beyond workdays.Beyond) {
+	if r.Rule.Counts() && !r.Rule.Calendar.Knows(nominal) {
+		return workdays.Beyond{Calendar: r.Rule.Calendar, Day: nominal}
+	}
+	for _, s := range r.left { // had it known, a date near by might have been this one
+		for _, look := range []func(civil.Date, bool) (civil.Date, bool){s.After, s.Before} {
+			if d, ok := look(nominal, true); ok {
+				beyond = beyond.Or(s.Beyond(d))
+			}
+		}
+	}
+	return beyond
+}
+
+// has reports whether one of the series that are left out has a date on d.
+func (r *RowRule) has(d civil.Date) bool {
+	for _, s := range r.left {
+		if at, ok := s.After(d, true); ok && at == d {
+			return true
+		}
+	}
+	return false
 }
 
 // CompileRule compiles the text of a rule. Errors are of type *phrase.Error.
@@ -49,6 +80,7 @@ type RowRule struct {
 	without, plus []dates
 	stretches     []civil.Span
 	closed        bool // leaves out closed days
+	left          []Series
 	every, times  wholes
 	untilE, backE phrase.Expr
 	choose        *choice // the date that is chosen before the steps; nil where none is
@@ -185,6 +217,14 @@ func (r *RowRule) leftOut(list []phrase.Expr) error {
 			}
 			r.stretches = append(r.stretches, s)
 		default:
+			if name, ok := e.(*phrase.Name); ok && !r.c.knows(name.Text) {
+				left, err := r.c.leftSeries(name)
+				if err != nil {
+					return err
+				}
+				r.left = append(r.left, left...)
+				continue
+			}
 			f, err := r.c.dateOf(e)
 			if err != nil {
 				return err
@@ -193,6 +233,20 @@ func (r *RowRule) leftOut(list []phrase.Expr) error {
 		}
 	}
 	return nil
+}
+
+// leftSeries are the series on whose dates a rule gives none.
+func (c *compiler) leftSeries(name *phrase.Name) ([]Series, error) {
+	if c.SeriesAll != nil {
+		if list, err := c.SeriesAll(name.Text); err != nil || len(list) > 0 {
+			return list, err
+		}
+	}
+	if len(c.SeriesNames) == 0 && len(c.Names) > 0 { // a column was meant
+		_, err := c.slot(name)
+		return nil, err
+	}
+	return nil, c.fail(name.Span, fmt.Sprintf("unknown series `%s`", name.Text), known(name.Text, "series", c.SeriesNames))
 }
 
 // stretch works out A..B, whose ends may be periods.
@@ -268,6 +322,9 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 	n, c := r.node, r.c
 	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,
 		Frame: c.Frame, Calendar: r.cal, Labels: r.labels, Without: r.stretches, WithoutClosed: r.closed}
+	if len(r.left) > 0 {
+		rule.WithoutOn = r.has
+	}
 	for _, d := range n.On {
 		rule.Items = append(rule.Items, d.Item)
 	}
@@ -334,7 +391,8 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 		if err != nil {
 			return nil, state, c.fail(n.Span, err.Error(), "")
 		}
-		rr.Without, rr.WithoutClosed, rr.Plus, rr.Calendar = rule.Without, rule.WithoutClosed, rule.Plus, r.cal
+		rr.Without, rr.WithoutClosed, rr.WithoutOn = rule.Without, rule.WithoutClosed, rule.WithoutOn
+		rr.Plus, rr.Calendar = rule.Plus, r.cal
 		rule = rr
 	}
 	if !n.Listed {
@@ -344,7 +402,7 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 	if r.choose != nil {
 		chain = r.choose.choosing(chain, rule)
 	}
-	return &Recurrence{Text: r.text, Rule: rule, Chain: chain, Row: row}, state, nil
+	return &Recurrence{Text: r.text, Rule: rule, Chain: chain, Row: row, left: r.left}, state, nil
 }
 
 // numbers fills in the numbers that a row gives; one that is blank makes it a blank

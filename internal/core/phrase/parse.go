@@ -276,6 +276,8 @@ func (p *parser) operand(want string) Expr {
 		return &Number{t.to(n.Span), -n.n, "-" + n.word}
 	case t.kind == tQuoted:
 		return &Name{t.Span, t.word}
+	case t.kind == tOther:
+		return &Other{t.Span, t.of, t.word}
 	case t.is("today"):
 		return &Today{t.Span}
 	case t.sign("("):

@@ -86,6 +86,12 @@ func (n *Name) write(p *printer) {
 	p.put(`"`, strings.ReplaceAll(n.Text, `"`, `""`), `"`)
 }
 
+func (o *Other) write(p *printer) {
+	(&Name{Text: o.Series}).write(p)
+	p.put(".")
+	(&Name{Text: o.What}).write(p)
+}
+
 // isLanguage holds words that a canonical name quotes although the place may
 // make them plain.
 var isLanguage = map[string]bool{
@@ -117,7 +123,7 @@ func (e *Extreme) write(p *printer) {
 // operand writes e, in parentheses where its place takes no more than one name.
 func operand(p *printer, e Expr) {
 	switch e.(type) {
-	case *Date, *Number, *Text, *Name, *Today, *Extreme, *Stretch, *ClosedDays:
+	case *Date, *Number, *Text, *Name, *Other, *Today, *Extreme, *Stretch, *ClosedDays:
 		e.write(p)
 	default:
 		p.put("(")

@@ -194,6 +194,8 @@ func exprReading(e Expr) string {
 		return "the days on which the calendar is closed"
 	case *Name:
 		return e.Text
+	case *Other:
+		return e.What + " of " + e.Series
 	case *Otherwise:
 		return exprReading(e.A) + ", or " + exprReading(e.B) + " where that is blank"
 	case *Extreme:

@@ -30,12 +30,14 @@ const (
 	tSign         // punctuation
 	tRaw          // the text of an RFC 5545 rule
 	tStretch      // 2027-07-01..2027-08-15
+	tOther        // series.milestone
 )
 
 type token struct {
 	Span
 	kind kind
 	word string // what it says: lower case, quotes resolved
+	of   string // the series of a milestone
 	n    int    // number, ordinal, minutes of a time
 	date civil.Date
 }
@@ -132,6 +134,7 @@ func (s *scanner) next() bool {
 	case unicode.IsLetter(s.peek(s.at)):
 		end := s.wordEnd(s.at)
 		s.add(tWord, end, strings.ToLower(s.text[s.at:end]))
+		s.other()
 	default:
 		n := utf8.RuneLen(s.peek(s.at))
 		if n < 1 || s.peek(s.at) == utf8.RuneError {
@@ -194,12 +197,38 @@ func (s *scanner) quoted(q byte) {
 				fail(Span{s.at, i + 1}, "an empty name", "")
 			}
 			s.add(tQuoted, i+1, b.String())
+			s.other()
 		} else {
 			s.add(tText, i+1, b.String())
 		}
 		return
 	}
 	fail(Span{s.at, len(s.text)}, "this quote is never closed", "close it with "+string(q))
+}
+
+// other reads the milestone behind the name of a series, with a point and no blank between.
+func (s *scanner) other() {
+	if s.at+1 >= len(s.text) || s.text[s.at] != '.' || s.text[s.at+1] != '"' && !unicode.IsLetter(s.peek(s.at+1)) {
+		return
+	}
+	series := &s.toks[len(s.toks)-1]
+	if series.kind == tOther {
+		fail(Span{series.Start, s.at + 1}, "a series and its milestone have one point between them", "a name with a point stands in double quotes")
+	}
+	name := series.word
+	if series.kind == tWord {
+		name = s.text[series.Start:series.End]
+	}
+	if s.at++; s.text[s.at] == '"' {
+		s.quoted('"')
+	} else {
+		end := s.wordEnd(s.at)
+		s.add(tWord, end, s.text[s.at:end])
+	}
+	n := len(s.toks)
+	what := s.toks[n-1]
+	s.toks = s.toks[:n-1]
+	s.toks[n-2] = token{Span: s.toks[n-2].to(what.Span), kind: tOther, word: what.word, of: name}
 }
 
 func (s *scanner) number() {

@@ -39,6 +39,12 @@ type (
 		Span
 		Text string
 	}
+	// Other is the date of another series, or one of its milestones, that belongs to that of
+	// the place.
+	Other struct {
+		Span
+		Series, What string // What is date for the date itself
+	}
 	// Today is the day that the command is asked as of.
 	Today struct{ Span }
 	// Otherwise is its second operand where the first is blank.

@@ -21,7 +21,7 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 			for skip < len(r.Without) && r.Without[skip].Last < d {
 				skip++
 			}
-			return skip < len(r.Without) && r.Without[skip].First <= d || r.WithoutClosed && !r.Calendar.Open(d)
+			return skip < len(r.Without) && r.Without[skip].First <= d || r.drops(d)
 		}
 		more := r.Plus
 		for len(more) > 0 && more[0] < span.First {
@@ -38,7 +38,7 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 			return true
 		}
 		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
-		if len(r.Plus) == 0 && len(r.Without) == 0 && !r.WithoutClosed {
+		if len(r.Plus) == 0 && !r.leaves() {
 			if s.First <= s.Last {
 				r.nominal(b, s)(yield)
 			}
@@ -64,6 +64,14 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 		}
 		plus(civil.Max + 1)
 	}
+}
+
+// leaves reports whether dates are left out.
+func (r *Rule) leaves() bool { return len(r.Without) > 0 || r.WithoutClosed || r.WithoutOn != nil }
+
+// drops reports whether a day is left out that isn't in Without.
+func (r *Rule) drops(d civil.Date) bool {
+	return r.WithoutClosed && !r.Calendar.Open(d) || r.WithoutOn != nil && r.WithoutOn(d)
 }
 
 // nominal yields the dates in s before leaving out and plus.
@@ -145,7 +153,7 @@ func (r *Rule) inPhase(b bounds, i int) int {
 // Batches yields what All does, several dates at a time where they cost next to nothing;
 // each batch is valid until the next one is asked for.
 func (r *Rule) Batches(span civil.Span) iter.Seq[[]Date] {
-	if r.rising && len(r.Plus) == 0 && len(r.Without) == 0 && !r.WithoutClosed {
+	if r.rising && len(r.Plus) == 0 && !r.leaves() {
 		b := r.bound()
 		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
 		return func(yield func([]Date) bool) {
@@ -410,11 +418,11 @@ func (r *Rule) LeftOut() (list []civil.Date, whole bool) {
 	for _, s := range r.Without {
 		at(s, func(civil.Date) bool { return true })
 	}
-	if r.WithoutClosed {
+	if r.WithoutClosed || r.WithoutOn != nil {
 		if r.Endless() || b.span.First == civil.Min {
 			return nil, false
 		}
-		at(b.span, func(d civil.Date) bool { return !r.Calendar.Open(d) })
+		at(b.span, r.drops)
 		slices.Sort(list)
 		list = slices.Compact(list)
 	}
@@ -431,7 +439,7 @@ func (r *Rule) Earlier(d civil.Date) (civil.Date, bool) {
 	b := r.bound()
 	b.span.First = civil.Min
 	free.bound = func() bounds { return b }
-	free.Plus, free.Without, free.WithoutClosed = nil, nil, false
+	free.Plus, free.Without, free.WithoutClosed, free.WithoutOn = nil, nil, false, nil
 	early, ok := free.Before(d)
 	return early.Date, ok
 }

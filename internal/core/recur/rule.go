@@ -52,11 +52,13 @@ type Rule struct {
 	Times             int // at most so many dates; 0: no limit
 	Without           []civil.Span
 	WithoutClosed     bool // leaves out what the calendar closes
-	Plus              []civil.Date
-	Labels            []string // by which the items' dates are known
-	SkipShort         bool     // a numbered day that a month lacks gives no date
-	Frame             civil.Frame
-	Calendar          *workdays.Calendar
+	// WithoutOn leaves out days besides; nil for none.
+	WithoutOn func(civil.Date) bool
+	Plus      []civil.Date
+	Labels    []string // by which the items' dates are known
+	SkipShort bool     // a numbered day that a month lacks gives no date
+	Frame     civil.Frame
+	Calendar  *workdays.Calendar
 
 	parts  *parts // of an RFC 5545 rule, instead of Items
 	listed bool   // the dates are Plus alone
@@ -192,6 +194,24 @@ func (r *Rule) bounds() bounds {
 		}
 	}
 	return b
+}
+
+// Around is the period of the cadence that holds d: so many units as there are from one
+// date to the next.
+func (r *Rule) Around(d civil.Date) civil.Span {
+	if r.Working {
+		return civil.Span{First: d, Last: d}
+	}
+	b := r.bound()
+	i := r.Frame.Index(r.Unit, d)
+	if off := (i - b.phase) % r.Every; off > 0 {
+		i -= off
+	} else if off < 0 {
+		i -= off + r.Every
+	}
+	first, _ := r.Frame.Period(r.Unit, i)
+	last, _ := r.Frame.Period(r.Unit, i+r.Every-1)
+	return civil.Span{First: first.First, Last: last.Last}
 }
 
 // phase finds period 0: the one that holds the first listed day on or after

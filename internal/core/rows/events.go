@@ -41,7 +41,7 @@ func (e *Events) Prepare(t *Table) (err error) {
 	if e.key, err = t.Column("key", e.Key); err != nil {
 		return err
 	}
-	if e.text, err = schedule.ParseTemplate(e.Text, t.Visible()); err != nil {
+	if e.text, err = schedule.ParseTemplate(e.Text, eval.Env{Names: t.Visible()}); err != nil {
 		return In(e.TextOption, err)
 	}
 	if i := Find(t.Visible(), Unquote(e.Day)); i >= 0 { // its cells are dates, and keep their time

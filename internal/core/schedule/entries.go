@@ -175,14 +175,19 @@ func (s *Series) reachOf(prog *eval.Program) (back, forth int) {
 type Template struct {
 	parts []string // text, name, text, …
 	slots []int
+	progs map[int]*eval.Program // in place of slots, of dates of other series
 }
 
-// NewTemplate reads a template for the events of s.
-func (s *Series) NewTemplate(text string) (*Template, error) { return ParseTemplate(text, s.Names()) }
+// NewTemplate reads a template for the events of s; env is that of its phrases.
+func (s *Series) NewTemplate(text string, env eval.Env) (*Template, error) {
+	env.Names = s.Names()
+	return ParseTemplate(text, env)
+}
 
-// ParseTemplate reads a template; names are those of the slots of a row.
-func ParseTemplate(text string, names []string) (*Template, error) {
-	t := &Template{}
+// ParseTemplate reads a template of the names of env.
+func ParseTemplate(text string, env eval.Env) (*Template, error) {
+	t := &Template{progs: map[int]*eval.Program{}}
+	names := env.Names
 	for rest := text; ; {
 		before, after, found := strings.Cut(rest, "{")
 		t.parts = append(t.parts, before)
@@ -194,7 +199,17 @@ func ParseTemplate(text string, names []string) (*Template, error) {
 			return nil, fmt.Errorf("`{%s` is never closed; write `{name}`", after)
 		}
 		i := slices.IndexFunc(names, func(n string) bool { return phrase.SameName(n, name) })
+		if e, err := phrase.ParseExpr(name); i < 0 && err == nil && env.Other != nil {
+			if _, other := e.(*phrase.Other); other {
+				prog, err := eval.Compile(name, nil, env)
+				if err != nil {
+					return nil, err
+				}
+				i, t.progs[len(t.slots)] = 0, prog
+			}
+		}
 		if i < 0 {
+			names = slices.DeleteFunc(slices.Clone(names), func(n string) bool { return strings.HasPrefix(n, "\x00") })
 			hint := "; known here: " + strings.Join(names, ", ")
 			if near := phrase.Nearest(name, names); near != "" {
 				hint = "; did you mean `{" + near + "}`?"
@@ -214,7 +229,10 @@ func (t *Template) FillRow(row []eval.Value) string {
 	var b strings.Builder
 	for i, p := range t.parts {
 		b.WriteString(p)
-		if i < len(t.slots) {
+		if prog := t.progs[i]; prog != nil {
+			v, _ := prog.Eval(row) // what is wrong with it, the milestones of the other series tell
+			b.WriteString(v.String())
+		} else if i < len(t.slots) {
 			b.WriteString(row[t.slots[i]].String())
 		}
 	}

@@ -129,7 +129,7 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 // the series itself stays as it is.
 func (s *Series) With() *Series {
 	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules,
-		hands: s.hands, memory: s.memory, Start: s.Start, End: s.End,
+		hands: s.hands, memory: s.memory, related: s.related, Start: s.Start, End: s.End,
 		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look,
 		Private: s.Private, Owner: s.Owner, Todo: s.Todo, Zone: s.Zone, Patterns: s.Patterns}
 }

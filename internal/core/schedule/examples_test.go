@@ -85,7 +85,7 @@ func TestSeries(t *testing.T) {
 	if err := s.AddMilestone("late", "unknown, +1 day", plain); err == nil {
 		t.Error("an unknown name in a milestone is no error")
 	}
-	if s.Summary, err = s.NewTemplate("{title} {number}: {period-start}/{period_end} {file}"); err != nil {
+	if s.Summary, err = s.NewTemplate("{title} {number}: {period-start}/{period_end} {file}", plain); err != nil {
 		t.Fatal(err)
 	}
 	window, _ := eval.Window("2027-02-15..2027-03-02", plain)

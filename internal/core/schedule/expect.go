@@ -39,7 +39,7 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 	}
 	slices.Sort(c.around)
 	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.closed, c.hands, c.provisional, c.blanks,
-		c.periods, c.none, c.early} {
+		c.periods, c.none, c.early, c.apart} {
 		look()
 	}
 	if c.err != nil {

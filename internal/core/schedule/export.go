@@ -40,7 +40,7 @@ func Exported(r *eval.Recurrence) [][2]string {
 	out, whole := r.Rule.LeftOut()
 	if !whole {
 		return [][2]string{{"RRULE",
-			"RFC 5545 can't say this, because closed days are left out without end; `until` ends them"}}
+			"RFC 5545 can't say this, because days are left out without end; `until` ends them"}}
 	}
 	for _, p := range []struct {
 		name string

@@ -92,7 +92,7 @@ func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
 			}
 			if i == 0 && len(s.Milestones) > 0 {
 				s.Milestones[0].Owner, s.Milestones[0].Todo, s.Milestones[0].Private = "di", true, true
-				s.Summary, err = s.NewTemplate("{title} {number}: {period_start}..{period_end} {date}")
+				s.Summary, err = s.NewTemplate("{title} {number}: {period_start}..{period_end} {date}", env)
 				must(err)
 			}
 		}

@@ -51,13 +51,14 @@ func (m *made) reach(s *Series, span civil.Span) {
 			return list
 		}
 		r := s.Rules[0].Rec
+		counts := r.Counts()
 		for d := range r.Rule.All(part) {
 			to, beyond, err := r.Chain.Run(d.Date, r.Row, nil)
 			if err != nil && !errors.Is(err, eval.ErrRange) && m.err == nil {
 				m.err = err
 			}
 			if to != civil.None && err == nil {
-				list = append(list, madeDate{to, beyond})
+				list = append(list, madeDate{to, blindOf(r, counts, d.Date, beyond)})
 			}
 		}
 		return list

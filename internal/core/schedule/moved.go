@@ -136,8 +136,8 @@ func (s *Series) Blanks(window civil.Span) (n int) {
 // blindOf is the calendar that was asked for a date beyond what it knows: by its
 // rule, where that counts with one, or by its steps.
 func blindOf(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays.Beyond) workdays.Beyond {
-	if counts && !r.Rule.Calendar.Knows(nominal) {
-		return workdays.Beyond{Calendar: r.Rule.Calendar, Day: nominal}
+	if counts {
+		return r.Beyond(nominal).Or(steps)
 	}
 	return steps
 }
@@ -146,7 +146,7 @@ func blindOf(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays
 // on for which the steps give none.
 func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, error) bool) {
 	started := false
-	counts := r.Rule.Counts()
+	counts := r.Counts()
 	room := make([]eval.Move, 0, len(r.Chain.Steps))
 	m := &Moved{Rec: r}
 	roll := r.Chain.Alone

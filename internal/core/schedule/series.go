@@ -25,12 +25,13 @@ const (
 	slotPeriodEnd
 	slotNumber
 	slotTitle
+	slotID
 	slotMilestones
 )
 
-// BaseNames are those names in that order.
+// BaseNames are those names in that order. One that no phrase can name begins with a NUL.
 var BaseNames = []string{"nominal", "date", "previous_nominal", "previous_date", "next_nominal",
-	"period_start", "period_end", "number", "title"}
+	"period_start", "period_end", "number", "title", "\x00id"}
 
 // Series is a named rule with what hangs on each of its dates.
 type Series struct {
@@ -50,11 +51,12 @@ type Series struct {
 	Zone        string   // of its times; "" for that of the plan
 	Patterns    []string // that it is like, the nearest first
 
-	hands  *hands
-	made   made
-	held   held
-	memory *eval.Memory // shared with series that it may look into
-	noted  sync.Map     // nominal dates that a beyond calendar was noted for
+	related []*related // dates of other series that its phrases name
+	hands   *hands
+	made    made
+	held    held
+	memory  *eval.Memory // shared with series that it may look into
+	noted   sync.Map     // nominal dates that a beyond calendar was noted for
 }
 
 // Milestone is a date that hangs on the date of a series.
@@ -298,6 +300,7 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 	row[slotDate] = m.Value()
 	row[slotTitle] = eval.Str(s.Title)
 	o := &Occurrence{Moved: m, ID: m.ID(), Row: row, Asked: m.Beyond, series: s}
+	row[slotID] = eval.Str(o.ID)
 	if m.Hand != nil && m.Hand.Gone {
 		return o, s.milestones(o)
 	}

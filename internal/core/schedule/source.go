@@ -145,7 +145,7 @@ func (s *Series) run(d recur.Date, rec *eval.Recurrence, room []eval.Move) (Move
 	if err != nil {
 		return Moved{Date: d, Rec: rec}, err
 	}
-	m := Moved{d, rec, to, room, blindOf(rec, rec.Rule.Counts(), d.Date, beyond), nil}
+	m := Moved{d, rec, to, room, blindOf(rec, rec.Counts(), d.Date, beyond), nil}
 	if h := s.hand("date", d.Date, func() string { return m.ID() }); h != nil {
 		m.by(h)
 	}
