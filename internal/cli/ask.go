@@ -285,7 +285,7 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	if f, err = o.format(); err != nil {
 		return f, l, err
 	}
-	if l, err = office.Look(o.shape, p); err != nil {
+	if l, err = office.Look(o.shape, p, f); err != nil {
 		return f, l, err
 	}
 	if l.Title != "" && !f.Titled && (o.as != "" || o.file != "") {

@@ -66,6 +66,7 @@ what else to know. The exit code is 1 where something fails.`,
 				return err
 			}
 			office.Strictly(list, strict, p.Strict)
+			a.tell().WhatIf(p)
 			all, plans = append(append(all, list...), office.SameID(p, plans)...), append(plans, p)
 		}
 		return a.tellFindings(all, &out, s.files)

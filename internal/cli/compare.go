@@ -30,11 +30,20 @@ func (a *App) compareCommand() *cobra.Command {
 		Short: "What moved between two schedules",
 		Long: `Tell what differs between two schedules: plans, calendar files (.ics) or tables, each
 against each; without any, between the plan of this folder and its outputs as they
-stand. Dates are matched by who they are, never by place; other tables by --key.`,
+stand; with --closed or --opened, between a plan as it is and with those days. Dates are
+matched by who they are, never by place; other tables by --key.`,
 		Example: `  yoyaku compare
+  yoyaku compare --closed 2027-05-31=Jubilee
   yoyaku compare skerry.ics agenda.csv
   yoyaku compare crew-contracts.csv crew-contracts.csv --key contract`,
 		Args: func(c *cobra.Command, args []string) error {
+			switch {
+			case !m.s.whatIf.Asked():
+			case len(args) > 1 || len(args) == 1 && !plan.Names(args[0]):
+				return usagef("--closed and --opened compare a plan with itself: yoyaku compare PLAN --closed 2027-06-07=Jubilee")
+			case len(args) == 1:
+				return nil
+			}
 			if len(args) == 1 {
 				return usagef("`yoyaku compare` takes two things, the old and the new, or none; `yoyaku compare --help` shows examples")
 			}
@@ -67,9 +76,11 @@ func (m *comparison) do(args []string) error {
 	if err != nil {
 		return err
 	}
-	c := office.Comparison{Key: m.key, Files: m.s.files, Tell: m.app.tell(), Load: func(path string) (*plan.Plan, error) {
+	c := office.Comparison{Key: m.key, Files: m.s.files, Tell: m.app.tell(), Tried: m.s.whatIf.Asked(), Load: func(path string, tried bool) (*plan.Plan, error) {
 		settings := *m.s
-		settings.plan = path
+		if settings.plan = path; !tried {
+			settings.whatIf = plan.WhatIf{}
+		}
 		return settings.load()
 	}}
 	if len(args) == 0 {

@@ -18,6 +18,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
+	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
@@ -128,6 +129,9 @@ What is your job?  yoyaku help jobs`,
 		var option *rows.OptionError
 		if errors.As(err, &option) {
 			return option
+		}
+		if text := err.Error(); strings.HasSuffix(text, ": --closed") || strings.HasSuffix(text, ": --opened") {
+			err = fmt.Errorf("%w: %w", err, plan.ErrWhatIf)
 		}
 		return usageError{fmt.Errorf("%w; `%s --help` lists the options", err, c.CommandPath())}
 	})

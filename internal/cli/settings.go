@@ -2,12 +2,12 @@ package cli
 
 import (
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/civil"
-	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
@@ -25,7 +25,11 @@ type settings struct {
 	hash  bool // what is read is hashed
 	// planless says that a plan of this folder that can't be read is left aside.
 	planless bool
+	whatIf   plan.WhatIf
 }
+
+// tries are the commands of a plan that show what days that are closed or opened would do.
+var tries = []string{"check", "ahead", "compare"}
 
 // settings adds the options that say when phrases are read, and with where also
 // those that say by which plan and calendar.
@@ -41,6 +45,9 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 		options = append(options, plan.FrameOptions(s.frame)...)
 		options = append(options,
 			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "`DAY` that keeps a 29 February in other years: 28-feb or\n1-mar (default 28-feb)", Into: &s.leap})
+	}
+	if where || slices.Contains(tries, c.Name()) {
+		options = append(options, s.whatIf.Options()...)
 	}
 	bind(c, daysAndCalendars, options)
 	s.completeOptions(c, options, nil)
@@ -68,7 +75,7 @@ func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
 
 // read is load; where faults are collected the plan goes on without what is wrong.
 func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
-	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, Frame: map[string]string{}}
+	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, WhatIf: s.whatIf, Calendar: s.calendar, Frame: map[string]string{}}
 	for name, text := range s.frame {
 		set.Frame[name] = *text
 	}
@@ -85,20 +92,15 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 			path = plan.FileName
 		}
 	}
-	p, err := plan.Empty(set)
-	if err == nil && path != "" {
-		var loaded *plan.Plan
-		if loaded, err = plan.Load(path, set); err == nil {
-			p = loaded
-		} else if s.planless && s.plan == "" {
-			s.app.warn("%s can't be read, and nothing of it is needed here: %s", path, strings.TrimPrefix(strings.SplitN(strings.TrimSpace(describe(err)), "\n", 2)[0], "yoyaku: "))
-			err = nil
-		}
+	if path == "" {
+		return plan.Empty(set)
 	}
-	if err != nil || s.calendar == "" {
-		return p, err
+	p, err := plan.Load(path, set)
+	if err != nil && s.planless && s.plan == "" {
+		s.app.warn("%s can't be read, and nothing of it is needed here: %s", path, strings.TrimPrefix(strings.SplitN(strings.TrimSpace(describe(err)), "\n", 2)[0], "yoyaku: "))
+		p, err = plan.Empty(set)
 	}
-	return p, rows.In("calendar", p.CountBy(s.calendar))
+	return p, err
 }
 
 // plans loads the plans that a command is given, or that of this folder. Their ids

@@ -21,7 +21,10 @@ import (
 type Comparison struct {
 	Key   string // the column that names rows of tables that are no schedules
 	Files *files.Register
-	Load  func(path string) (*plan.Plan, error)
+	// Load reads a plan, with the days that are tried or without; Tried says that there are
+	// some.
+	Load  func(path string, tried bool) (*plan.Plan, error)
+	Tried bool
 	Tell  Tell
 
 	plans []*plan.Plan // whose calendars may not know enough
@@ -30,25 +33,36 @@ type Comparison struct {
 // Compare compares two sides, the old and the new, each a plan or a file; or of one, a plan,
 // the outputs as they stand with what it makes now.
 func (c *Comparison) Compare(names []string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	var sides [2]question.Side
+	if len(names) == 1 && c.Tried {
+		for i, tried := range []bool{false, true} {
+			if sides[i], err = c.sideOf(names[0], tried); err != nil {
+				return t, err
+			}
+		}
+		return c.place().Compare(sides[0], sides[1], c.Key, put)
+	}
 	if len(names) == 1 {
-		p, err := c.load(names[0])
+		p, err := c.load(names[0], false)
 		if err != nil {
 			return t, err
 		}
 		return CompareOutputs(p, c.Tell, put)
 	}
-	var sides [2]question.Side
 	for i, name := range names {
 		if sides[i], err = c.side(name); err != nil {
 			return t, err
 		}
 	}
-	place := question.Place{Files: c.Files, Note: c.Tell.Note, Warn: c.Tell.Warn, Flags: true}
-	return place.Compare(sides[0], sides[1], c.Key, put)
+	return c.place().Compare(sides[0], sides[1], c.Key, put)
 }
 
-func (c *Comparison) load(path string) (*plan.Plan, error) {
-	p, err := c.Load(path)
+func (c *Comparison) place() *question.Place {
+	return &question.Place{Files: c.Files, Note: c.Tell.Note, Warn: c.Tell.Warn, Flags: true}
+}
+
+func (c *Comparison) load(path string, tried bool) (*plan.Plan, error) {
+	p, err := c.Load(path, tried)
 	if err == nil {
 		c.plans = append(c.plans, p)
 	}
@@ -64,13 +78,21 @@ func (c *Comparison) side(name string) (s question.Side, err error) {
 		_, err := os.Stat(name)
 		return question.Side{Name: name, Open: func() (io.ReadCloser, error) { return os.Open(name) }}, err
 	}
-	p, err := c.load(name)
+	return c.sideOf(name, false)
+}
+
+// sideOf is a plan, with the days that are tried or without.
+func (c *Comparison) sideOf(name string, tried bool) (s question.Side, err error) {
+	p, err := c.load(name, tried)
 	if err != nil {
 		return s, err
 	}
-	wide, err := c.Load(name)
+	wide, err := c.Load(name, tried)
 	if err != nil {
 		return s, err
+	}
+	if tried {
+		name += whatIf
 	}
 	return Side(name, p, wide, c.Tell)
 }

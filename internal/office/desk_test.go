@@ -188,7 +188,7 @@ func (d *desk) release(p *plan.Plan) error {
 }
 
 func (d *desk) compare() error {
-	c := Comparison{Key: d.set["key"], Files: &files.Register{}, Tell: d.tell(), Load: func(path string) (*plan.Plan, error) {
+	c := Comparison{Key: d.set["key"], Files: &files.Register{}, Tell: d.tell(), Load: func(path string, _ bool) (*plan.Plan, error) {
 		day, _, _ := civil.Parse("2026-11-25")
 		return plan.Load(path, plan.Settings{AsOf: day})
 	}}

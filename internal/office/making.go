@@ -199,7 +199,7 @@ func (m *making) fill(w io.Writer) error {
 
 // sink is the writer of the output.
 func (m *making) sink(w io.Writer) (rows.Sink, error) {
-	l, err := Look(&m.out.Shape, m.Plan)
+	l, err := Look(&m.out.Shape, m.Plan, m.out.Format)
 	if err != nil {
 		return nil, err
 	}

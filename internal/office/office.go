@@ -57,9 +57,21 @@ func (t Tell) Once() Tell {
 // Warnings tells what the calendars that plans asked didn't know.
 func (t Tell) Warnings(plans ...*plan.Plan) {
 	for _, p := range plans {
+		t.WhatIf(p)
 		for _, w := range p.Warnings() {
 			t.Warn("%s", w)
 		}
+	}
+}
+
+// WhatIf tells on which days that are tried the answers of a plan rest.
+func (t Tell) WhatIf(p *plan.Plan) {
+	rests, notes := p.WhatIf()
+	for _, text := range notes {
+		t.Note("%s", text)
+	}
+	if rests != "" {
+		t.Note("%s", rests)
 	}
 }
 
@@ -314,9 +326,23 @@ func Thrift() (done func()) {
 	}
 }
 
-// Look is how a result with a shape is dressed, as far as the plan says it.
-func Look(s *question.Shape, p *plan.Plan) (l report.Look, err error) {
+const whatIf = " (what if)"
+
+// Look is how a result with a shape is dressed in a format, as far as the plan says it. What
+// rests on days that are tried is never handed on as events.
+func Look(s *question.Shape, p *plan.Plan, f report.Format) (l report.Look, err error) {
+	if rests, _ := p.WhatIf(); rests != "" && f.Events {
+		return l, plan.ErrWhatIf
+	}
 	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, Safe: s.Safe, Zone: p.Zone}
+	if rests, _ := p.WhatIf(); rests != "" {
+		switch {
+		case l.Title != "":
+			l.Title += whatIf
+		case f.Name == "html":
+			l.Title = "Dates" + whatIf
+		}
+	}
 	if s.ShowDates != "" {
 		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
 			err = fmt.Errorf("--show-dates: %w", err)

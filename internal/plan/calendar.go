@@ -26,6 +26,8 @@ type book struct {
 	files    *files.Register // every file that is read is named to it
 	made     []*workdays.Calendar
 	warnings []string // of the files of holidays
+	tried    []*tried // days that this command alone closes and opens
+	whatIfs  []string // which of them were so already
 	// assumed stands in where no calendar is named.
 	assumed *workdays.Calendar
 }
@@ -60,6 +62,9 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 	b.busy[key] = true
 	defer delete(b.busy, key)
 	c, err := b.entry(strings.TrimSpace(name), n)
+	if err == nil {
+		c, err = b.try(key, c)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -108,6 +113,9 @@ func (b *book) builtIn(key string) (*workdays.Calendar, error) {
 		c, err := b.calendar(d, name, d.root)
 		if err == nil {
 			c.Public = true
+			c, err = b.try(key, c)
+		}
+		if err == nil {
 			b.built[key], b.made = c, append(b.made, c)
 		}
 		return c, err

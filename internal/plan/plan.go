@@ -67,6 +67,7 @@ type Plan struct {
 	failed    map[string]bool   // entries that couldn't be read, where faults are collected
 	patterns  []*pattern
 	owners    []ownerAt
+	counted   string                     // the calendar that the command counts with
 	beside    []*Plan                    // whose series are looked at too
 	given     map[string]map[string]Spot // where each name was given, by what it names
 	faults    []Finding                  // which only checking tells
@@ -85,6 +86,8 @@ type Settings struct {
 	Files     *files.Register // nil: the plan's own
 	Text      []byte          // what the plan says, if it doesn't stand in its file yet
 	Hash      bool            // files are hashed while they are read
+	WhatIf    WhatIf          // days that are closed and opened for this command alone
+	Calendar  string          // that the command counts with; "" for the plan's
 	Collect   *Collector      // takes faults of entries; nil stops at the first
 }
 
@@ -124,7 +127,11 @@ func Empty(s Settings) (*Plan, error) {
 	p.Env = s.env(f, nil)
 	p.book = newBook(p.Env, p.Files)
 	p.lend()
-	return p, nil
+	if err := p.book.whatIf(s.WhatIf, s.Calendar); err != nil {
+		return nil, err
+	}
+	p.book.tryDefault(s.Calendar)
+	return p, p.countAlso(s.Calendar)
 }
 
 // env is what phrases read in a frame: Saturday and Sunday closed until a
@@ -257,8 +264,19 @@ func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 	return c, err
 }
 
-// CountBy has working days counted by a calendar, as Calendar names it; (COL) has each row
-// of a table name its own.
+// countAlso has working days counted by the calendar that a command names, if it does, with
+// the days that are tried.
+func (p *Plan) countAlso(name string) error {
+	if name != "" {
+		if err := p.CountBy(name); err != nil {
+			return rows.In("calendar", err)
+		}
+	}
+	return p.tryCounting()
+}
+
+// CountBy has working days counted by a calendar, as Calendar names it; (COL) has each
+// row of a table name its own.
 func (p *Plan) CountBy(name string) (err error) {
 	if column, ok := calendarColumn(name); ok {
 		p.Env.CalendarColumn = column
@@ -338,7 +356,13 @@ func Load(path string, s Settings) (*Plan, error) {
 			return nil, err
 		}
 	}
-	return p, p.entries(docs)
+	if s.WhatIf.Asked() && p.Title != "" {
+		p.Title += " (what if)"
+	}
+	if err := p.entries(docs); err != nil {
+		return p, err
+	}
+	return p, p.countAlso(s.Calendar)
 }
 
 // settle reads the keys that others depend on.
@@ -401,6 +425,11 @@ func (p *Plan) addCalendar(v *node) error {
 
 // buildCalendars builds the plan's calendars. All are checked, used or not.
 func (p *Plan) buildCalendars() error {
+	if v := p.said["calendar"]; v != nil && p.counted == "" {
+		text, _ := v.doc.text(v.val)
+		p.book.tryDefault(text)
+	}
+	p.book.tryDefault(p.counted)
 	p.book.env.Calendars = p.book.known()
 	p.lend()
 	for _, name := range p.book.names {

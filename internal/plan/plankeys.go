@@ -98,7 +98,8 @@ func (in *settingsIn) done() error {
 	in.p.Env = in.set.env(f, in.p.Zone)
 	in.p.book = newBook(in.p.Env, in.p.Files)
 	in.p.lend()
-	return nil
+	in.p.counted = in.set.Calendar
+	return in.p.book.whatIf(in.set.WhatIf, in.set.Calendar)
 }
 
 // entryKeys are the keys that depend on the settings: what depends on another stands
@@ -118,7 +119,8 @@ func (p *Plan) entryKeys() []Key {
 			Takes: add("calendars", "what the calendar is made of, or a file that says it", calendar, p.addCalendar),
 			after: p.buildCalendars},
 		{Name: "calendar", Help: "the calendar of series and tables that name none",
-			Default: "Saturday and Sunday closed", Example: "isles", Takes: aText.then(p.countBy)},
+			Default: "Saturday and Sunday closed", Example: "isles", Takes: aText.then(p.countBy),
+			after: p.tryOwn},
 		{Name: "window", Help: "the stretch that a run makes", Example: "2027..2028", Takes: aText.then(p.stretch)},
 		{Name: "patterns", Help: "what several series have in common, by name",
 			Takes: add("patterns", "what its series have in common", patternKeys, p.addPattern)},

@@ -64,6 +64,20 @@ func (c *Calendar) join(span civil.Span) *table {
 			short[h.Date] = h
 		}
 	}
+	for _, e := range c.entries { // what is tried
+		for _, d := range e.opened {
+			if delete(short, d); span.Has(d) {
+				t.set(d, true)
+			}
+		}
+		if e.source == nil {
+			continue
+		}
+		for h := range e.source.Days(span, nil) {
+			t.set(h.Date, false)
+			t.hols = append(t.hols, h)
+		}
+	}
 	sortHolidays(t.hols)
 	t.shorten(short)
 	return t

@@ -115,6 +115,14 @@ func (c *Calendar) WithHolidays(sources ...Source) *Calendar {
 // entries above say.
 func (c *Calendar) WithOpen(days []civil.Date) *Calendar { return c.with(entry{opened: days}) }
 
+// WhatIf returns the calendar with days closed, and others opened as whole ones, whatever
+// it says.
+func (c *Calendar) WhatIf(closed List, opened []civil.Date) *Calendar {
+	t := c.with(entry{source: closed}, entry{opened: opened, whole: true})
+	t.Title, t.Public, t.Assumed, t.joined = c.Title, c.Public, c.Assumed, c.joined
+	return t
+}
+
 // Below is the calendar that the rule of the next entry counts with: the entries
 // so far. It answers only while the calendar is being built, and before that as
 // if it had closed weekdays alone.

@@ -1,0 +1,191 @@
+package plan
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yoyaku/calendars"
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/question"
+)
+
+// WhatIf are days that a command alone closes and opens: [CALENDAR:]DAY or A..B, and =NAME
+// behind what is closed.
+type WhatIf struct{ Closed, Opened []string }
+
+// Asked reports whether there are any.
+func (w WhatIf) Asked() bool { return len(w.Closed)+len(w.Opened) > 0 }
+
+// Options declares the options that fill it.
+func (w *WhatIf) Options() []*question.Option {
+	return []*question.Option{
+		{Name: "closed", Repeat: true, Complete: "calendars",
+			Help: "close `[CALENDAR:]DAY` or A..B, =NAME behind it, for this\nanswer alone", Into: &w.Closed},
+		{Name: "opened", Repeat: true, Complete: "calendars", Help: "open `[CALENDAR:]DAY` or A..B for this answer alone",
+			Into: &w.Opened},
+	}
+}
+
+// ErrWhatIf refuses what would be handed on.
+var ErrWhatIf = errors.New("what is handed on comes from the plan: put the day into its calendar")
+
+// tried is what is closed or opened in one calendar.
+type tried struct {
+	option   string
+	calendar string // "" for the one that counts by default
+	span     civil.Span
+	name     string
+	done     bool
+	in       string // the calendar's name, once it was
+}
+
+// parse reads the options.
+func (w WhatIf) parse() (list []*tried, err error) {
+	for _, o := range []struct {
+		name  string
+		texts []string
+	}{{"closed", w.Closed}, {"opened", w.Opened}} {
+		for _, text := range o.texts {
+			t := &tried{option: o.name, name: "closed"}
+			day := text
+			if name, rest, ok := strings.Cut(text, ":"); ok {
+				t.calendar, day = rows.Unquote(name), rest
+				if t.calendar == "" {
+					return nil, rows.In(o.name, fmt.Errorf("a calendar is missing in front of the colon: %q", text))
+				}
+			}
+			if of, name, ok := strings.Cut(day, "="); ok {
+				if day, t.name = of, strings.TrimSpace(name); o.name == "opened" || t.name == "" {
+					return nil, rows.In(o.name, fmt.Errorf("%q: a name goes behind a day that is closed", text))
+				}
+			}
+			if t.span, err = stretch(strings.TrimSpace(day)); err != nil {
+				return nil, rows.In(o.name, fmt.Errorf("expected a day or a stretch of at most ten years, such as 2027-06-07=Jubilee or isles:2027-12-27..2027-12-31, found %q", text))
+			}
+			list = append(list, t)
+		}
+	}
+	return list, nil
+}
+
+// whatIf takes days that are tried. by is the calendar that the command counts with; "" for
+// the plan's.
+func (b *book) whatIf(w WhatIf, by string) (err error) {
+	b.tried, err = w.parse()
+	for _, t := range b.tried {
+		if _, column := calendarColumn(by); column && t.calendar == "" {
+			return rows.In(t.option, errors.New("each row names its calendar, so this one must say which it means: isles:2027-06-07"))
+		}
+	}
+	return err
+}
+
+// tryDefault has those days that name no calendar tried in the one of a name, if it is one
+// that others may be made of; else they wait for what counts in the end.
+func (b *book) tryDefault(name string) {
+	if key := phrase.FoldName(strings.TrimSpace(name)); b.nodes[key] != nil || slices.ContainsFunc(calendars.Names, func(n string) bool { return phrase.FoldName(n) == key }) {
+		for _, t := range b.tried {
+			if t.calendar == "" {
+				t.calendar = key
+			}
+		}
+	}
+}
+
+// try closes and opens days of a calendar of a name; "" is the one that counts by default.
+func (b *book) try(name string, c *workdays.Calendar) (*workdays.Calendar, error) {
+	var closed workdays.List
+	var opened []civil.Date
+	for _, t := range b.tried {
+		if t.done || phrase.FoldName(t.calendar) != phrase.FoldName(name) {
+			continue
+		}
+		t.done = true
+		already := 0
+		for d := t.span.First; d <= t.span.Last; d++ {
+			if c.Open(d) == (t.option == "opened") {
+				already++
+			}
+			h := workdays.Holiday{Name: t.name, Source: "--" + t.option}
+			h.Date, h.Nominal = d, d
+			if t.option == "closed" {
+				closed = append(closed, h)
+			} else {
+				opened = append(opened, d)
+			}
+			if slices.Contains(opened, d) && slices.ContainsFunc(closed, func(h workdays.Holiday) bool { return h.Date == d }) {
+				return nil, rows.In(t.option, fmt.Errorf("%s is both closed and opened in %s", d, c.Name))
+			}
+		}
+		if already > 0 {
+			b.whatIfs = append(b.whatIfs, fmt.Sprintf("%s %s in %s anyway, without --%s.", phrase.IsAre(already, "day"),
+				map[string]string{"closed": "closed", "opened": "open"}[t.option], c.Name, t.option))
+		}
+		t.in = c.Name
+	}
+	if closed == nil && opened == nil {
+		return c, nil
+	}
+	return c.WhatIf(closed, opened), nil
+}
+
+func (t *tried) spanText() string {
+	text := t.span.First.String()
+	if t.span.Last != t.span.First {
+		text += " to " + t.span.Last.String()
+	}
+	if t.option == "closed" && t.name != "closed" {
+		text += " (" + t.name + ")"
+	}
+	return text
+}
+
+// tryOwn is tryCounting for the plan's calendar, which its series count with, unless the
+// command counts with another.
+func (p *Plan) tryOwn() error {
+	if p.counted != "" {
+		return nil
+	}
+	return p.tryCounting()
+}
+
+// tryCounting tries the days that no calendar was found for in the one that counts.
+func (p *Plan) tryCounting() error {
+	c, err := p.book.try("", p.Env.Calendar)
+	if err != nil {
+		return err
+	}
+	if c != p.Env.Calendar && p.Env.Calendar == p.book.assumed {
+		p.book.assumed = c
+	}
+	p.Env.Calendar = c
+	for _, t := range p.book.tried {
+		if t.calendar != "" && !slices.ContainsFunc(p.book.known(), func(n string) bool { return phrase.SameName(n, t.calendar) }) {
+			_, err := p.book.named(t.calendar)
+			return rows.In(t.option, err)
+		}
+	}
+	return nil
+}
+
+// WhatIf tells on which days that are tried the answers rest; "" where none are. Further
+// notes say which of them change nothing.
+func (p *Plan) WhatIf() (rests string, notes []string) {
+	if p.book == nil {
+		return "", nil
+	}
+	var list []string
+	for _, t := range p.book.tried {
+		list = append(list, fmt.Sprintf("%s %s in %s", t.spanText(), t.option, cmp.Or(t.in, t.calendar)))
+	}
+	if list == nil {
+		return "", nil
+	}
+	return "What if: this answer assumes " + strings.Join(list, ", ") + "; no file was changed.", p.book.whatIfs
+}
