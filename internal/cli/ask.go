@@ -111,9 +111,9 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 	defer stage.Drop()
 	place.Create = func(_, path string) (io.Writer, error) { return stage.Create(path) }
 	job.Place, job.Args = &place, args
-	if job.Question.Table {
+	if job.Question.Table && !a.quiet {
 		var stop func()
-		place.Done, stop = a.progress("rows")
+		place.Done, stop = report.Progress(a.Err, "rows")
 		defer stop()
 	}
 	if job.Question.Bare {

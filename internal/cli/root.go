@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -209,10 +208,4 @@ func (a *App) hidden(text string) string {
 
 // terminal returns the width of the terminal that the results go to; ok is
 // false where they go to a pipe or a file.
-func (a *App) terminal() (width int, ok bool) {
-	f, isFile := a.Out.(*os.File)
-	if !isFile || !isTerminal(f) {
-		return 0, false
-	}
-	return terminalWidth(f), true
-}
+func (a *App) terminal() (width int, ok bool) { return report.Terminal(a.Out) }

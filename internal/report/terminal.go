@@ -1,6 +1,7 @@
-package cli
+package report
 
 import (
+	"io"
 	"os"
 	"sync/atomic"
 	"time"
@@ -9,21 +10,23 @@ import (
 	"golang.org/x/term"
 )
 
-func isTerminal(f *os.File) bool { return term.IsTerminal(int(f.Fd())) }
-
-// terminalWidth returns the columns of a terminal; 80 where it doesn't say.
-func terminalWidth(f *os.File) int {
-	if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
-		return w
+// Terminal returns the columns of a terminal, 80 where it doesn't say; ok is false where w
+// is none.
+func Terminal(w io.Writer) (width int, ok bool) {
+	f, isFile := w.(*os.File)
+	if !isFile || !term.IsTerminal(int(f.Fd())) {
+		return 0, false
 	}
-	return 80
+	if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
+		return w, true
+	}
+	return 80, true
 }
 
-// progress shows on a terminal how many rows, or other things, are done, for work of
+// Progress shows on w, if that is a terminal, how many rows, or other things, are done, for work of
 // over a second. done is nil where nothing is shown; call stop at the end.
-func (a *App) progress(of string) (done *atomic.Int64, stop func()) {
-	f, isFile := a.Err.(*os.File)
-	if a.quiet || !isFile || !isTerminal(f) {
+func Progress(w io.Writer, of string) (done *atomic.Int64, stop func()) {
+	if _, ok := Terminal(w); !ok {
 		return nil, func() {}
 	}
 	done = &atomic.Int64{}
@@ -42,7 +45,7 @@ func (a *App) progress(of string) (done *atomic.Int64, stop func()) {
 				return
 			case <-tick.C:
 				if bar == nil {
-					bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(f), progressbar.OptionSetDescription(of), progressbar.OptionShowCount())
+					bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(w), progressbar.OptionSetDescription(of), progressbar.OptionShowCount())
 				}
 				_ = bar.Set64(done.Load())
 			}
