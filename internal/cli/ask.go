@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
@@ -111,9 +112,9 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 	defer stage.Drop()
 	place.Create = func(_, path string) (io.Writer, error) { return stage.Create(path) }
 	job.Place, job.Args = &place, args
-	if job.Question.Table && !a.quiet {
+	if job.Question.Table {
 		var stop func()
-		place.Done, stop = report.Progress(a.Err, "rows")
+		place.Done, stop = a.counting("rows")()
 		defer stop()
 	}
 	if job.Question.Bare {
@@ -127,6 +128,16 @@ func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string
 		job.To = sink
 		return out.following().Answer(p, &stage, sink, a.tell(), job.Answer)
 	})
+}
+
+// counting begins to show on a terminal how many things are done.
+func (a *App) counting(of string) func() (*atomic.Int64, func()) {
+	return func() (*atomic.Int64, func()) {
+		if a.quiet {
+			return nil, func() {}
+		}
+		return report.Progress(a.Err, of)
+	}
 }
 
 // write writes a result in its dress, beside what is staged.

@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"sync/atomic"
 
 	"github.com/spf13/cobra"
 
@@ -135,7 +134,7 @@ func (p *publishing) publish(w *office.Work) error {
 	if to.Name, to.Given = office.Collection(w.Plan, p.collection); p.collection != "" || to.Title == "" {
 		to.Title = to.Name
 	}
-	d, err := to.Publish(ctx, client, wanted, publish.Tell{Warn: p.app.warn, Note: p.app.note, Progress: func() (*atomic.Int64, func()) { return p.app.progress("events") }})
+	d, err := to.Publish(ctx, client, wanted, publish.Tell{Warn: p.app.warn, Note: p.app.note, Progress: p.app.counting("events")})
 	if d == nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
@@ -13,7 +14,7 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// gone makes again the files of owners who are no longer among the people: what of the
+// gone makes again the files of owners and series that are no longer there: what of the
 // plan they hold is cancelled. A table is told of, and stays.
 func (w *Work) gone() (list []*making, err error) {
 	if w.asked.Series != nil {
@@ -21,7 +22,7 @@ func (w *Work) gone() (list []*making, err error) {
 	}
 	for _, out := range w.Plan.Split {
 		pattern := filepath.Join(escapeGlob(w.folder()), filepath.FromSlash(strings.ReplaceAll(escapeGlob(out.File),
-			"{owner}", "*")))
+			out.Each(), "*")))
 		found, err := filepath.Glob(pattern)
 		if err != nil {
 			return nil, err
@@ -40,8 +41,8 @@ func (w *Work) gone() (list []*making, err error) {
 	return list, nil
 }
 
-// goneAt looks at a file whose name fits that of an output split by owners; nil if there
-// is nothing to write.
+// goneAt looks at a file whose name fits that of a split output; nil if there is nothing to
+// write.
 func (w *Work) goneAt(out *plan.Output, path string) (*making, error) {
 	rel, err := filepath.Rel(w.folder(), path)
 	if err != nil {
@@ -49,8 +50,10 @@ func (w *Work) goneAt(out *plan.Output, path string) (*making, error) {
 	}
 	one := *out
 	one.File = filepath.ToSlash(rel)
-	var fits bool
-	one.Owner, fits = out.Named(one.File)
+	name, fits := out.Named(one.File)
+	if out.Per == "owner" {
+		one.Owner = name
+	}
 	if !fits || slices.ContainsFunc(w.Plan.Outputs, func(o *plan.Output) bool {
 		return strings.EqualFold(o.File,
 			one.File)
@@ -59,23 +62,31 @@ func (w *Work) goneAt(out *plan.Output, path string) (*making, error) {
 	}
 	if !out.Format.Events {
 		if ours(path) {
-			w.noted(one.File, "nobody is called `"+one.Owner+"` any more; the file stays as it is")
+			w.noted(one.File, left(out, name)+"; the file stays as it is")
 		}
 		return nil, nil
 	}
 	if err := w.Plan.Files.Write(path); err != nil {
 		return nil, err
 	}
-	m, err := w.cancelled(&one, path)
+	m, err := w.cancelled(&one, path, name)
 	if err != nil {
 		return nil, out.Fault(err)
 	}
 	return m, nil
 }
 
-// cancelled is a calendar in which the events of an output are cancelled; nil if nothing
-// of it is the plan's.
-func (w *Work) cancelled(out *plan.Output, path string) (*making, error) {
+// left says whose file it is, or of what.
+func left(out *plan.Output, name string) string {
+	if out.Per == "owner" {
+		return "nobody is called `" + name + "` any more"
+	}
+	return "there is no series `" + name + "` in it any more"
+}
+
+// cancelled is a calendar in which the events of an output, for one who has left, are
+// cancelled; nil if nothing of it is the plan's.
+func (w *Work) cancelled(out *plan.Output, path, name string) (*making, error) {
 	before, err := ical.OpenEarlier(path)
 	if err != nil || before == nil {
 		return nil, err
@@ -88,7 +99,12 @@ func (w *Work) cancelled(out *plan.Output, path string) (*making, error) {
 	sink := to.(*ical.Sink)
 	f := &ical.Follow{Earlier: before, Today: w.Plan.Env.Today, Scope: ical.Scope{Window: w.Span,
 		Plans: []string{w.Plan.ID}, Order: order(out),
-		Left: func(series string) bool { return w.Plan.Find(series) != nil && !has(out.Of, series) }}}
+		Left: func(series string) bool {
+			if out.Per == "series" { // the file is that series' alone
+				return !phrase.SameName(series, name)
+			}
+			return w.Plan.Find(series) != nil && !has(out.Of, series)
+		}}}
 	sink.Follow(f)
 	switch err := sink.Events(nil); {
 	case errors.Is(err, ical.ErrEmpty):
@@ -101,7 +117,7 @@ func (w *Work) cancelled(out *plan.Output, path string) (*making, error) {
 	}
 	m.listed = sink.Count()
 	m.compared()
-	m.became += ": nobody is called `" + out.Owner + "` any more"
+	m.became += ": " + left(out, name)
 	return m, nil
 }
 

@@ -131,6 +131,8 @@ func TestBadPlans(t *testing.T) {
 		{"{table: close-tasks.csv, name: task", "{table: close-tasks.csv, name: tusk", "close-tasks.csv has no column `tusk`; it has task, day, owner, title"},
 		{"{table: close-tasks.csv,", "{table: bad-tasks.csv,", "bad-tasks.csv:2:1: in \"dat +\""},
 		{"file: \"close-{owner}.ics\"", "file: \"close.ics\"", "has {owner} in its name"},
+		{"close-{owner}.ics\", of: month-close, per: owner, choose: occurrence", "close-{owner}.ics\", of: month-close, per: series", "one file for each series has {series} in its name"},
+		{"close-{owner}.ics\", of: month-close, per: owner, choose: occurrence", "close-{series}.ics\", of: [month-close, crew-contracts], per: series", "`crew-contracts` is a record"},
 		{"per: owner, choose: occurrence", "choose: occurrence", "a brace stands in the name of the file `close-{owner}.ics`"},
 		{"per: owner, choose: occurrence", "per: owner, choose: dates", "`choose` is occurrence"},
 		{"  ansa: {name", "  none: {name", "`none` is what those without an owner are called"},

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -30,12 +31,13 @@ type Output struct {
 	Form   question.EventForm
 	// Owner is the one whose tasks it has, `none` for those without; "" for all.
 	Owner string
+	// Per says by what it is split into files: owner or series; "" for not at all.
+	Per string
 	// Whole says that occurrences are listed whole.
 	Whole bool
 	// Own is a window of its own, in words; "" for none.
 	Own string
 
-	per    bool
 	places places
 }
 
@@ -49,17 +51,40 @@ func (o *Output) Has(e schedule.Event) bool {
 	return o.Owner == "" || e.Owner == o.Owner || e.Owner == "" && o.Owner == nobody
 }
 
-// Named is who a file is made for whose name fits that of an output split by owners; ok is
+// Each is what stands in the name of a split output for whom or what a file is made.
+func (o *Output) Each() string { return "{" + o.Per + "}" }
+
+// keptNames are those that Windows keeps for itself, whatever the ending.
+var keptNames = regexp.MustCompile(`^(?i:con|prn|aux|nul|com[0-9]|lpt[0-9])_*$`)
+
+// each is the output for an owner or a series.
+func (o *Output) each(name string) *Output {
+	one := *o
+	if keptNames.MatchString(name) {
+		name += "_"
+	}
+	one.File = strings.ReplaceAll(o.File, o.Each(), name)
+	return &one
+}
+
+// Named is for whom or what a file is made whose name fits that of a split output; ok is
 // false if it doesn't fit.
-func (o *Output) Named(file string) (owner string, ok bool) {
-	before, after, _ := strings.Cut(o.File, "{owner}")
-	after, _, _ = strings.Cut(after, "{owner}")
+func (o *Output) Named(file string) (name string, ok bool) {
+	if name, ok = o.fits(file); keptNames.MatchString(name) {
+		name = strings.TrimSuffix(name, "_")
+	}
+	return name, ok
+}
+
+func (o *Output) fits(file string) (name string, ok bool) {
+	before, after, _ := strings.Cut(o.File, o.Each())
+	after, _, _ = strings.Cut(after, o.Each())
 	rest, ok := strings.CutPrefix(file, before)
 	if !ok {
 		return "", false
 	}
 	for at := range len(rest) + 1 { // the first that says the whole name
-		if strings.HasPrefix(rest[at:], after) && at > 0 && strings.ReplaceAll(o.File, "{owner}", rest[:at]) == file {
+		if strings.HasPrefix(rest[at:], after) && at > 0 && strings.ReplaceAll(o.File, o.Each(), rest[:at]) == file {
 			return rest[:at], !strings.Contains(rest[:at], "/")
 		}
 	}
@@ -89,9 +114,9 @@ func (o outputIn) group(q *question.Question) *group {
 		{Name: "of", Help: "the series and records that it shows", Example: "crew-pay", Takes: someNames.then(o.shows)},
 		{Name: "make", Help: "what is made of a record; its options stand beside it", Example: "due",
 			Takes: aText.then(nothing)},
-		{Name: "per", Help: "one file for each owner of tasks, by {owner} in the name of `file`", Example: "owner",
-			Takes: oneOf("owner: one file for each owner of tasks",
-				"owner").then(func(string) error { o.per = true; return nil })},
+		{Name: "per", Help: "one file for each owner of tasks, or for each series, by {owner} or {series} in the name of `file`",
+			Example: "owner", Takes: oneOf("owner or series: one file for each owner of tasks, or for each series",
+				"owner", "series").into(&o.Per)},
 		wholeKey(&o.Whole),
 	}}
 	g.options(o.Shape.Options())
@@ -142,16 +167,25 @@ func (p *Plan) outputs(v *node) error {
 	return nil
 }
 
-// addOutputs adds an output, or where it is made for each owner, those.
+// addOutputs adds an output, or where it is made for each owner or series, those.
 func (p *Plan) addOutputs(o *Output) error {
 	list := []*Output{o}
-	if o.per {
+	if o.Per != "" {
 		p.Split = append(p.Split, o)
 		list = nil
+	}
+	switch o.Per {
+	case "owner":
 		for _, owner := range append(slices.Clone(p.Owners), Owner{Name: nobody}) {
-			one := *o
-			one.Owner, one.File = owner.Name, strings.ReplaceAll(o.File, "{owner}", owner.Name)
-			list = append(list, &one)
+			one := o.each(owner.Name)
+			one.Owner = owner.Name
+			list = append(list, one)
+		}
+	case "series":
+		for _, s := range o.Of {
+			one := o.each(s.Name)
+			one.Of = []*schedule.Series{s}
+			list = append(list, one)
 		}
 	}
 	for _, o := range list {
@@ -227,12 +261,14 @@ func (p *Plan) check(o *Output, g *group) error {
 		return nil
 	case o.File == "":
 		return fail("", "an output needs a `file`")
-	case o.per && !strings.Contains(o.File, "{owner}"):
-		return fail("file", "one file for each owner has {owner} in its name: close-{owner}.ics")
-	case strings.ContainsAny(strings.ReplaceAll(o.File, "{owner}", map[bool]string{true: "", false: "{"}[o.per]), "{}"):
-		return fail("file", "a brace stands in the name of the file `%s`: only {owner} is filled in, with `per: owner`; write the name out", o.File)
-	case (o.per || o.Whole) && (o.Record != nil || o.Make != nil):
-		return fail(map[bool]string{true: "per", false: "choose"}[o.per], "`per` and `choose` are for dates of series")
+	case o.Per != "" && !strings.Contains(o.File, o.Each()):
+		return fail("file", "one file for each %s has %s in its name: close-%[2]s.ics", o.Per, o.Each())
+	case strings.ContainsAny(strings.ReplaceAll(o.File, o.Each(), map[bool]string{true: "", false: "{"}[o.Per != ""]), "{}"):
+		return fail("file", "a brace stands in the name of the file `%s`: only {owner} or {series} is filled in, with `per: owner` or `per: series`; write the name out", o.File)
+	case (o.Per != "" || o.Whole) && (o.Record != nil || o.Make != nil):
+		return fail(map[bool]string{true: "per", false: "choose"}[o.Per != ""], "`per` and `choose` are for dates of series")
+	case o.Per == "series" && len(o.Rows) > 0:
+		return fail("of", "`%s` is a record; with `per: series` an output shows series alone", o.Rows[0].Name)
 	case o.Shape.Title != "" && !o.Format.Titled:
 		return fail("title", "`title` %v", o.Format.ErrUntitled())
 	case o.Days() && (len(o.Of) > 0 || o.Record != nil || o.Format.Events):

@@ -35,7 +35,7 @@ type Plan struct {
 	Records []*Record
 	// Outputs are the files it makes, relative to the output folder.
 	Outputs []*Output
-	// Split are the outputs that are made for each owner, as they stand in the plan.
+	// Split are the outputs that are made for each owner or series, as they stand in the plan.
 	Split []*Output
 	// Publish says where its events are published to.
 	Publish Publishing

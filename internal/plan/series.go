@@ -369,7 +369,7 @@ func (in *seriesIn) milestoneDone(*node) (err error) {
 
 // ownerOf reads an owner; "" for nobody.
 func (in *seriesIn) ownerOf(v *node) (string, error) {
-	name, err := v.doc.filled(v.val)
+	name, err := v.doc.ownerName(v.val)
 	if err != nil || name == "" || name == nobody {
 		return "", err
 	}

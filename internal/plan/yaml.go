@@ -215,7 +215,15 @@ const noAnchors = "YAML anchors and aliases are not read; `patterns` say once wh
 
 // calendarName reads the name of a calendar, which a pattern may take: (cal).
 func (d *doc) calendarName(n ast.Node) (string, error) {
-	text, err := d.text(n)
+	return d.word(n, (*doc).text)
+}
+
+// ownerName is calendarName for an owner, whose name may also hold {words}.
+func (d *doc) ownerName(n ast.Node) (string, error) { return d.word(n, (*doc).filled) }
+
+// word reads a text that may be a word in parentheses, which a pattern takes.
+func (d *doc) word(n ast.Node, read func(*doc, ast.Node) (string, error)) (string, error) {
+	text, err := read(d, n)
 	if err != nil {
 		return "", err
 	}
