@@ -113,6 +113,9 @@ func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Fin
 		return list, nil
 	}
 	want := question.RowsExpected{Unique: e.Unique, Each: e.Each, Key: r.Key}
+	for _, s := range e.Sums {
+		want.Sum = append(want.Sum, s.Column)
+	}
 	got, err := p.Job(r, place).Expect(want)
 	if err != nil {
 		var at *rows.OptionError
@@ -135,14 +138,72 @@ func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Fin
 			fail("expect."+key, "%s", text)
 		}
 	}
+	for i, s := range e.Sums {
+		text, err := sums(p, s, got.Sums[i], place)
+		if err != nil {
+			return nil, r.Wrap(fmt.Sprintf("expect.sum.%d", i), err)
+		}
+		if text != "" {
+			fail(fmt.Sprintf("expect.sum.%d", i), "sum: %s", text)
+		}
+	}
 	for _, key := range slices.Sorted(maps.Keys(got.Blank)) {
 		n := got.Blank[key]
+		if at, sum := strings.CutPrefix(key, "sum."); sum {
+			i, _ := strconv.Atoi(at)
+			fail("expect."+key, "sum: %s is blank in %s of %d; a blank counts as 0", e.Sums[i].Column, phrase.Counted(n, "row"), got.Rows)
+			list[len(list)-1].Note = true
+			continue
+		}
 		i, _ := strconv.Atoi(strings.TrimPrefix(key, "each."))
 		fail("expect."+key, "each: %s is blank for %s of %d", e.Each[i], phrase.Counted(n, "row"), got.Rows)
 		list[len(list)-1].Note = true
 	}
 	slices.SortStableFunc(list, func(a, b plan.Finding) int { return a.Line - b.Line })
 	return list, nil
+}
+
+// sums tells how the total of a column differs from what is expected; "" where it doesn't.
+func sums(p *plan.Plan, s plan.RowsSum, is eval.Value, place question.Place) (string, error) {
+	differ := func(from eval.Value) string {
+		if d := eval.Less(is, from); eval.Order(d, eval.Int(0)) > 0 {
+			return d.String() + " too much"
+		}
+		return eval.Less(from, is).String() + " too little"
+	}
+	if s.Record == "" {
+		switch {
+		case eval.Order(is, s.Least) < 0:
+			return fmt.Sprintf("%s is %s, expected %s: %s", s.Column, is, s.Text, differ(s.Least)), nil
+		case eval.Order(is, s.Most) > 0:
+			return fmt.Sprintf("%s is %s, expected %s: %s", s.Column, is, s.Text, differ(s.Most)), nil
+		}
+		return "", nil
+	}
+	other := p.Record(s.Record)
+	if other == nil {
+		var known []string
+		for _, r := range p.Records {
+			known = append(known, r.Name)
+		}
+		hint := "the records here are " + strings.Join(known, ", ")
+		if near := phrase.Nearest(s.Record, known); near != "" {
+			hint = "did you mean `" + near + "`?"
+		}
+		return "", fmt.Errorf("unknown record `%s`; %s", s.Record, hint)
+	}
+	got, err := p.Job(other, place).Expect(question.RowsExpected{Sum: []string{s.Of}})
+	if err != nil {
+		var at *rows.OptionError
+		if errors.As(err, &at) && at.Option == "sum.0" {
+			err = fmt.Errorf("%s: %w", other.Name, at.Err)
+		}
+		return "", err
+	}
+	if eval.Order(is, got.Sums[0]) == 0 {
+		return "", nil
+	}
+	return fmt.Sprintf("%s is %s, and %s is %s: %s", s.Column, is, s.Text, got.Sums[0], differ(got.Sums[0])), nil
 }
 
 // check looks at the whole plan; released are findings of released dates.

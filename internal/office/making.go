@@ -218,7 +218,7 @@ func (m *making) result(to rows.Sink) rows.Result {
 func (m *making) job() *question.Job {
 	out := m.out
 	if out.Record != nil {
-		job := m.Plan.Job(out.Record, m.rowsFrom())
+		job := m.Plan.Onward(out.Record, m.rowsFrom())
 		if job.Shape = out.Shape; out.Make != nil {
 			job.Question = out.Make
 		}

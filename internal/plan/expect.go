@@ -78,6 +78,39 @@ func (p *Plan) expectAll() *group {
 type RowsExpect struct {
 	Rows         *schedule.Bounds // how many; nil for any number
 	Unique, Each []string
+	Sums         []RowsSum
+}
+
+// RowsSum is what the total of a column must be: from Least to Most, or what the total of a
+// column of another record is.
+type RowsSum struct {
+	Column, Text string // Text is what was said
+	Least, Most  eval.Value
+	Record, Of   string // "" where the bounds are numbers
+}
+
+// parseSum reads what a total must be: a number, two of them, or RECORD.COLUMN.
+func parseSum(column, text string) (s RowsSum, err error) {
+	s.Column, s.Text = column, strings.TrimSpace(text)
+	from, to, two := strings.Cut(s.Text, "..")
+	if !two {
+		to = from
+	}
+	least, ok := eval.ParseNumber(strings.TrimSpace(from))
+	most, ok2 := eval.ParseNumber(strings.TrimSpace(to))
+	if s.Least, s.Most = least, most; ok && ok2 {
+		if eval.Order(most, least) < 0 {
+			return s, fmt.Errorf("%q is no range: its end is less than its start", text)
+		}
+		return s, nil
+	}
+	e, err := phrase.ParseExpr(s.Text)
+	other, named := e.(*phrase.Other)
+	if err != nil || !named {
+		return s, fmt.Errorf("expected a number, two of them or the column of another record, such as 120000..130000 or leases.rent, found %q", text)
+	}
+	s.Record, s.Of = other.Series, other.What
+	return s, nil
 }
 
 // expectKeys are the keys of what must hold of a record.
@@ -86,6 +119,19 @@ func (r *Record) expectKeys() *group {
 	return &group{what: "what is expected of a record", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
 		{Name: "rows", Help: "how many rows there are", Example: "1..500", Takes: bounds("row").ref(&e.Rows)},
 		{Name: "unique", Help: "columns of which no value stands twice", Example: "contract", Takes: namesIn.into(&e.Unique)},
+		{Name: "sum", Help: "what the totals of columns are: numbers, bounds, or the total of a column of another record",
+			Example: "{rent: 120000..130000}", Takes: namesOf(func() *names {
+				return &names{what: "sum", help: "a number, two of them, or RECORD.COLUMN", each: func(v *node) error {
+					text, err := v.doc.text(v.val)
+					if err != nil {
+						return err
+					}
+					s, err := parseSum(v.name, text)
+					v.at[fmt.Sprintf("expect.sum.%d", len(e.Sums))] = v.spot()
+					e.Sums = append(e.Sums, s)
+					return err
+				}}
+			})},
 		{Name: "each", Help: "conditions that hold of each row", Example: "ends >= start",
 			Takes: conditions.at(func(v *node, list []placed) error {
 				for _, c := range list {

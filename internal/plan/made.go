@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -51,7 +52,8 @@ func (r recordIn) source() error {
 		return r.places.Place("from", fmt.Errorf("a record has a `table`, or is made `from` something, not both"))
 	case r.make != nil && r.record == nil:
 		return r.places.Place("make", fmt.Errorf("`make` is for a record that stands in `from`"))
-	case r.record != nil && r.make == nil && r.matches == nil:
+	case r.record != nil && r.make == nil && r.matches == nil && !r.Says("columns") && !r.Says("where") &&
+		!r.Says("carry") && !r.Says("keep"):
 		return r.places.Place("from",
 			fmt.Errorf("what is made of `%s`? `make` says so: {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
 	}
@@ -147,23 +149,68 @@ func (p *Plan) prepare(r *Record, place *question.Place) error {
 	if r.series == nil && r.record == nil && r.matches == nil {
 		return nil
 	}
-	if r.made == nil {
-		of := *place // what is told of it is told with each use
-		of.Note = func(format string, args ...any) { r.notes = append(r.notes, fmt.Sprintf(format, args...)) }
-		of.Warn = of.Note
-		made, err := p.make(r, of)
-		if err != nil {
-			return err
-		}
-		r.made = made
+	made, err := r.made.get(place, func(of question.Place) (*question.MadeTable, error) { return p.make(r, of) })
+	if err == nil {
+		place.Made = func(name string) (*question.MadeTable, bool, error) { return made, name == r.Table, nil }
 	}
-	for _, text := range r.notes {
+	return err
+}
+
+// madeOnce is a table that is made when it is first asked for, by whomever; what is told of
+// its making is told with each use.
+type madeOnce struct {
+	sync.Mutex
+	table *question.MadeTable
+	notes []string
+	times int // that it was made, which is once
+}
+
+func (m *madeOnce) get(place *question.Place,
+	make func(question.Place) (*question.MadeTable, error)) (*question.MadeTable, error) {
+	m.Lock()
+	defer m.Unlock()
+	if m.table == nil {
+		of := *place
+		of.Note = func(format string, args ...any) { m.notes = append(m.notes, fmt.Sprintf(format, args...)) }
+		of.Warn = of.Note
+		table, err := make(of)
+		if err != nil {
+			m.notes = nil
+			return nil, err
+		}
+		m.table = table
+		m.times++
+	}
+	for _, text := range m.notes {
 		if place.Note != nil {
 			place.Note("%s", text)
 		}
 	}
-	place.Made = func(name string) (*question.MadeTable, bool, error) { return r.made, name == r.Table, nil }
-	return nil
+	return m.table, nil
+}
+
+// Onward prepares to ask something of the rows of a record for what stands on it: with
+// `keep`, of the columns that go on alone.
+func (p *Plan) Onward(r *Record, place question.Place) *question.Job {
+	if r.Keep == nil {
+		return p.Job(r, place)
+	}
+	r.lend(&place)
+	place.Asker = r.Name
+	kept, err := r.kept.get(&place, func(of question.Place) (*question.MadeTable, error) {
+		table := &question.MadeTable{}
+		job := p.Job(r, of)
+		job.Shape.Columns = r.Keep
+		return table, p.answer(job, table)
+	})
+	var at *rows.OptionError
+	if errors.As(err, &at) && at.Option == "columns" {
+		err = r.Fault(rows.In("keep", at.Err))
+	} else {
+		err = r.Fault(err)
+	}
+	place.Made = func(name string) (*question.MadeTable, bool, error) { return kept, name == r.Table, err }
+	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: question.TableIn{BadRows: r.In.BadRows}}
 }
 
 // make makes the rows of a record.
@@ -178,12 +225,12 @@ func (p *Plan) make(r *Record, place question.Place) (made *question.MadeTable, 
 		err = rows.Result{To: made}.Lines(columns, p.Env, lines)
 		r.Table = r.series.Name
 	case r.record != nil && r.make != nil:
-		job := p.Job(r.record, place)
+		job := p.Onward(r.record, place)
 		job.Question, job.To = r.make, made
 		err = job.Answer()
 		r.Table = r.Name
 	case r.record != nil:
-		err = p.answer(p.Job(r.record, place), made)
+		err = p.answer(p.Onward(r.record, place), made)
 		r.Table = r.Name
 	}
 	if err != nil {

@@ -26,8 +26,11 @@ type Record struct {
 	// Carried are NAME = FIRST; NEXT of columns that run down the rows, in groups by CarryPer.
 	Carried  []string
 	CarryPer string
-	In       question.TableIn
-	Events   []RecordEvent
+	// Keep are the columns that go on to what stands on the record, or with - in front those
+	// that don't; nil for all.
+	Keep   []string
+	In     question.TableIn
+	Events []RecordEvent
 
 	// of is what it is made of, in place of a file: a series, or an answer about another
 	// record; and matches look up columns from other tables before its own are added.
@@ -35,10 +38,10 @@ type Record struct {
 	record  *Record
 	make    *question.Question
 	matches []*lookup
-	made    *question.MadeTable // once it was
-	cal     *workdays.Calendar  // that it counts with; nil for the plan's
-	calOf   string              // a column that names each row's; "" for none
-	notes   []string            // of its making
+	made    madeOnce
+	kept    madeOnce           // what of it goes on
+	cal     *workdays.Calendar // that it counts with; nil for the plan's
+	calOf   string             // a column that names each row's; "" for none
 
 	Expects *RowsExpect // what must hold of its rows; nil for nothing
 
@@ -71,6 +74,8 @@ func (r recordIn) group(q *question.Question) *group {
 		{Name: "columns", Help: "columns that phrases add, in order", Takes: namesOf(columns)},
 		{Name: "where", Help: "conditions of the rows to keep", Example: "site is not blank",
 			Takes: conditions.then(func(list []placed) error { r.Where = texts(list); return nil })},
+		{Name: "keep", Help: "the columns that go on to outputs and to records made of this one; - in front leaves one out",
+			Default: "all", Example: "[contract, -notice]", Takes: namesIn.into(&r.Keep)},
 		{Name: "expect", Help: "what must hold of the rows", Takes: keysOf(r.expectKeys)},
 		{Name: "events", Help: "calendar events of each row", Takes: takes{words: "a list", kind: aList,
 			item: func() *group { return new(RecordEvent).group() }, fill: r.events}},

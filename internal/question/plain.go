@@ -1,6 +1,7 @@
 package question
 
 import (
+	"errors"
 	"fmt"
 
 	"yoyaku/internal/core/eval"
@@ -61,10 +62,11 @@ func (j *Job) CheckKey(column string) error {
 }
 
 // RowsExpected is what must hold of a table's rows: columns of which no value stands
-// twice, and conditions; Key names the rows in what is told.
+// twice, and conditions; Sum are those of which the totals are wanted; Key names the rows in
+// what is told.
 type RowsExpected struct {
-	Unique, Each []string
-	Key          string
+	Unique, Each, Sum []string
+	Key               string
 }
 
 // RowsFound is what was found: how many rows there are, what breaks each
@@ -73,6 +75,9 @@ type RowsFound struct {
 	Rows   int
 	Broken map[string][]string
 	Blank  map[string]int
+	// Sums are the totals of columns, exact; a blank counts as nothing and as Blank, by
+	// "sum.N".
+	Sums []eval.Value
 }
 
 // Expect holds the rows of the job's table against what is expected of them.
@@ -101,6 +106,22 @@ func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
 			}
 			t.Cells, unique[at] = append(t.Cells, at), map[string]int{}
 		}
+		var amounts []int
+		for i, name := range want.Sum {
+			at, err := t.Column("sum", name)
+			if err == nil {
+				at, err = t.Hide("sum", rows.Quote(t.Visible()[at])+" + 0")
+			}
+			var of *rows.OptionError
+			if errors.As(err, &of) {
+				err = of.Err
+			}
+			if err != nil {
+				return rows.In(fmt.Sprintf("sum.%d", i), err)
+			}
+			amounts = append(amounts, at)
+		}
+		found.Sums = make([]eval.Value, len(amounts))
 		key := -1
 		if want.Key != "" {
 			key = rows.Find(t.Visible(), want.Key)
@@ -108,7 +129,7 @@ func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
 		if err := j.settle(t.Visible()); err != nil {
 			return err
 		}
-		return j.scan(t, func(line int, row []eval.Value) error {
+		err = j.scan(t, func(line int, row []eval.Value) error {
 			found.Rows++
 			who := fmt.Sprintf("line %d", line)
 			if key >= 0 {
@@ -124,6 +145,12 @@ func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
 					seen[id] = line
 				}
 			}
+			for i, at := range amounts {
+				if row[at].Kind == eval.Blank {
+					found.Blank[fmt.Sprintf("sum.%d", i)]++
+				}
+				found.Sums[i] = eval.Add(found.Sums[i], row[at])
+			}
 			for i, x := range each {
 				ok, blank, err := x.Holds(row)
 				at := fmt.Sprintf("each.%d", i)
@@ -138,6 +165,12 @@ func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
 			}
 			return nil
 		})
+		for i, sum := range found.Sums {
+			if sum.Kind == eval.Blank {
+				found.Sums[i] = eval.Int(0)
+			}
+		}
+		return err
 	}}
 	err = j.Answer()
 	return found, err

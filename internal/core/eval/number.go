@@ -343,5 +343,8 @@ func Add(a, b Value) Value {
 		return a
 	}
 	v, _ := exactly('+', a, b) // which has no bound and never fails
+	if a.Rounded && b.Rounded {
+		v.Rounded, v.Places = true, max(a.Places, b.Places)
+	}
 	return v
 }

@@ -287,5 +287,5 @@ func Untaken(columns, added []string) ([]string, error) {
 type takenError struct{ column string }
 
 func (e *takenError) Error() string {
-	return "the table already has a column `" + e.column + "`; --columns of an earlier step can leave it out"
+	return "the table already has a column `" + e.column + "`; an earlier step can leave it out (--columns; in a plan, `keep`)"
 }

@@ -1,0 +1,78 @@
+package plan
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"yoyaku/internal/question"
+	"yoyaku/internal/tabular"
+)
+
+// TestMadeOnce asks a chain of records from many sides at once: each is made once, and all
+// get the same rows, of the columns that go on.
+func TestMadeOnce(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{FileName: `plan: 1
+window: 2027
+records:
+  leases: {table: leases.csv, keep: [-note]}
+  quarters: {from: leases, make: spread, start: start, end: ends, by: quarter, share: rent, share-per: year, columns: {a: first_day, b: last_day}, keep: [lease, rent, a, b]}
+  months: {from: quarters, make: spread, start: a, end: b, by: month, share: rent, keep: [lease, rent], expect: {sum: {rent: quarters.rent}}}
+  due: {from: months, carry: {due: "rent; prior + rent"}, per: lease}
+  bad: {from: months, make: tally, rows: lease, keep: [leese]}
+`, "leases.csv": "lease,rent,start,ends,note\nL1,1200.00,2027-01-10,2027-06-20,x\nL2,600.00,2027-02-01,2027-12-31,y\n"} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p, err := Load(filepath.Join(dir, FileName), Settings{AsOf: 739982})
+	if err != nil {
+		t.Fatal(err)
+	}
+	place := func() question.Place {
+		at := p.Place()
+		at.Note = func(string, ...any) {}
+		at.Warn = at.Note
+		return at
+	}
+	var wait sync.WaitGroup
+	said := make([]string, 16)
+	for i := range said {
+		wait.Go(func() {
+			var b strings.Builder
+			for _, name := range []string{"due", "months", "quarters"} {
+				job := p.Onward(p.Record(name), place())
+				job.To = tabular.NewCSV(&b, ',', false)
+				if err := job.Answer(); err != nil {
+					fmt.Fprintln(&b, err)
+				}
+			}
+			said[i] = b.String()
+		})
+	}
+	wait.Wait()
+	for i, text := range said {
+		if text != said[0] {
+			t.Fatalf("%d: %s\nfirst: %s", i, text, said[0])
+		}
+	}
+	want := "lease,rent,due\nL1,73.60,73.60\nL1,93.67,167.27\nL1,103.70,270.97\n"
+	last := "L2,50.54,550.00\nlease,rent\nL1,73.60\n"
+	if !strings.HasPrefix(said[0], want) || !strings.Contains(said[0], last) || !strings.HasSuffix(said[0], "L2,150.00,2027-10-01,2027-12-31\n") {
+		t.Errorf("%s", said[0])
+	}
+	for _, r := range p.Records[:4] {
+		if r.Keep != nil && r.kept.times != 1 || r.record != nil && r.made.times != 1 {
+			t.Errorf("%s was made %d times, what goes on of it %d times", r.Name, r.made.times, r.kept.times)
+		}
+	}
+	job := p.Onward(p.Record("bad"), place())
+	job.To = tabular.NewCSV(&strings.Builder{}, ',', false)
+	if err := job.Answer(); err == nil || !strings.Contains(err.Error(), "yoyaku.yaml:8:55: keep: unknown column `leese`; did you mean `lease`?") {
+		t.Error(err)
+	}
+}
