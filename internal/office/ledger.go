@@ -96,6 +96,13 @@ func (l *Ledger) rows() ([]schedule.Released, error) {
 // Released are the released dates of a series, those that were superseded too.
 func (l *Ledger) Released(series string) ([]schedule.Released, error) {
 	rows, err := l.rows()
+	for _, other := range l.beside {
+		if err == nil {
+			var more []schedule.Released
+			more, err = other.rows()
+			rows = append(rows, more...)
+		}
+	}
 	return slices.DeleteFunc(rows, func(r schedule.Released) bool { return !phrase.SameName(r.Series, series) }), err
 }
 

@@ -67,6 +67,7 @@ type Plan struct {
 	failed    map[string]bool   // entries that couldn't be read, where faults are collected
 	patterns  []*pattern
 	owners    []ownerAt
+	alone     string                     // its title without those of plans beside it
 	counted   string                     // the calendar that the command counts with
 	beside    []*Plan                    // whose series are looked at too
 	given     map[string]map[string]Spot // where each name was given, by what it names
@@ -224,6 +225,9 @@ func (p *Plan) PatternNames() (list []string) {
 
 // Beside puts another plan's series beside those of this one, to be looked at together.
 func (p *Plan) Beside(other *Plan) {
+	if p.beside == nil {
+		p.alone = p.Title
+	}
 	p.Series = append(p.Series, other.Series...)
 	p.Env.SeriesNames = append(p.Env.SeriesNames, other.Env.SeriesNames...)
 	if other.Title != "" && p.Title != "" {
@@ -233,6 +237,19 @@ func (p *Plan) Beside(other *Plan) {
 		p.Window = &civil.Span{First: min(w.First, p.Window.First), Last: max(w.Last, p.Window.Last)}
 	}
 	p.beside = append(p.beside, other)
+}
+
+// Groups are the series of the plan and of each plan beside it.
+func (p *Plan) Groups() (list []question.Together) {
+	of := question.Together{ID: p.ID, Title: p.alone, Series: slices.Clone(p.Series)}
+	if p.beside == nil {
+		of.Title = p.Title
+	}
+	for _, other := range p.beside {
+		of.Series = slices.DeleteFunc(of.Series, func(s *schedule.Series) bool { return slices.Contains(other.Series, s) })
+		list = append(list, other.Groups()...)
+	}
+	return append([]question.Together{of}, list...)
 }
 
 // Joined are the plans whose series stand beside those of this one.

@@ -164,6 +164,17 @@ func (j *Job) settle(head []string) error {
 			return err
 		}
 	}
+	if to, ok := j.To.(rows.KeepsNames); ok {
+		var names []string
+		for _, t := range j.opened {
+			from := 0
+			if t.ours {
+				from = len(t.columns)
+			}
+			names = append(names, t.Visible()[from:]...)
+		}
+		to.Named(names)
+	}
 	for _, t := range j.opened[:min(len(j.opened), 1)] {
 		for key, err := range t.lacks { // what one of a pair of tables lacks, the other may have
 			if !slices.ContainsFunc(j.opened, func(t *Table) bool { return t.lacks[key] == nil }) {

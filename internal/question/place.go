@@ -28,13 +28,21 @@ type Source interface {
 	// RecordOf returns a record, or nil.
 	RecordOf(name string) *RecordOf
 	// Calendar returns a calendar by name or file, Calendars all at hand.
+	// Groups are the series of each plan that is looked at.
+	Groups() []Together
 	Calendar(name string) (*workdays.Calendar, error)
 	Calendars() ([]*workdays.Calendar, error)
 }
 
+// Together are the series of a plan.
+type Together struct {
+	ID, Title string
+	Series    []*schedule.Series
+}
+
 // Ledger is what was released of a plan.
 type Ledger interface {
-	// Released are the dates of a series that were released.
+	// Released are the dates of a series that were released, of plans beside it too.
 	Released(series string) ([]schedule.Released, error)
 	// Breaches are the dates of series that aren't as they were released, in a window.
 	Breaches(series []*schedule.Series, window civil.Span) ([]schedule.Breach, error)

@@ -137,6 +137,7 @@ type Table struct {
 	lacks map[string]error
 	// columns are those of the file itself.
 	columns []string
+	ours    bool // they have names of ours
 	ready   bool
 }
 
@@ -146,7 +147,7 @@ func (j *Job) open(name string) (*Table, error) {
 		if made, ok, err := j.Made(name); err != nil {
 			return nil, err
 		} else if ok {
-			t := &Table{in: &TableIn{BadRows: j.In.BadRows}, mended: &tabular.Repairs{}, lacks: map[string]error{},
+			t := &Table{ours: true, in: &TableIn{BadRows: j.In.BadRows}, mended: &tabular.Repairs{}, lacks: map[string]error{},
 				closer: io.NopCloser(nil)}
 			t.Table, t.columns = rows.NewTable(name, made.reader(), j.Env), made.columns
 			j.opened = append(j.opened, t)
@@ -158,7 +159,7 @@ func (j *Job) open(name string) (*Table, error) {
 		if err != nil {
 			return nil, err
 		}
-		t := &Table{in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}, closer: io.NopCloser(nil)}
+		t := &Table{ours: true, in: &j.In, mended: &tabular.Repairs{}, lacks: map[string]error{}, closer: io.NopCloser(nil)}
 		r, err := t.settle(made.reader())
 		if err != nil {
 			return nil, err

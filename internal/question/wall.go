@@ -1,11 +1,16 @@
 package question
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
 )
 
 func init() { register(newWall) }
@@ -14,6 +19,7 @@ func init() { register(newWall) }
 type wall struct {
 	window, paper string
 	milestones    bool
+	with          []string
 }
 
 func newWall() *Question {
@@ -22,10 +28,13 @@ func newWall() *Question {
 		Name: "wall", Alone: true, Group: Plan, Place: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
 		Long: `Draw the months of a window (a year unless told) with the days of the plan's series
 marked, closed days dimmed and named, and a legend that counts. A hollow sign is a date
-that moved. With --out wall.html it is a page that prints on one sheet, landscape.`,
+that moved. With --out wall.html it is a page that prints on one sheet, landscape; with
+--with, further sheets follow: the tables of the series, the closed days, what moved and
+why, what was proved, what is released, lines to sign.`,
 		Examples: `  yoyaku wall
   yoyaku wall crew-pay deckhand-pay --window 2027-H1
   yoyaku wall --window 2027 --out wall.html
+  yoyaku wall crew-pay deckhand-pay --with tables,holidays,signatures --out calendar.html
   yoyaku wall crew-pay --milestones --window 2027-Q1 --paper letter --out quarter.html`,
 		Least: 0, Most: -1, Args: "series", PlanArg: true, Drawn: true,
 		Options: []*Option{
@@ -34,6 +43,8 @@ that moved. With --out wall.html it is a page that prints on one sheet, landscap
 			{Name: "paper", Kind: Choice, Choices: []string{"a4", "letter"}, Default: "a4",
 				Help: "`PAPER` that the page prints on: a4 or letter", Into: &q.paper},
 			{Name: "milestones", Kind: Yes, Help: "mark milestones too", Into: &q.milestones},
+			{Name: "with", Kind: Choice, List: true, Choices: wallParts,
+				Help: "`PARTS` on sheets of their own behind the months, with commas:\n" + strings.Join(wallParts, ", "), Into: &q.with},
 		},
 		Answer: q.answer,
 	}
@@ -74,11 +85,100 @@ func (q *wall) answer(j *Job) error {
 		return err
 	}
 	w.Letter = q.paper == "letter"
+	if w.Parts, err = q.parts(j, list, w.Span()); err != nil {
+		return err
+	}
 	to, ok := j.To.(schedule.WallSink)
 	if !ok {
 		return fmt.Errorf("a wall is drawn as a table on a terminal, or as a page: --out wall.html")
 	}
 	return to.Wall(w)
+}
+
+// wallParts are the words of --with.
+var wallParts = []string{"tables", "holidays", "moved", "expectations", "released", "signatures"}
+
+// parts are what stands behind the months, in the order asked, that of each plan together.
+// A private series is in none unless it was named.
+func (q *wall) parts(j *Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
+	if _, book := j.To.(schedule.WallBook); len(q.with) > 0 && !book {
+		return nil, rows.In("with", errors.New("the parts stand in a page: --out wall.html"))
+	}
+	for _, group := range j.Groups() {
+		own := slices.DeleteFunc(slices.Clone(group.Series), func(s *schedule.Series) bool {
+			return !slices.Contains(list, s) || s.Private && len(j.Args) == 0
+		})
+		if len(own) == 0 {
+			continue
+		}
+		for _, name := range q.with {
+			made, err := q.part(j, name, own, group.ID, span)
+			if err != nil {
+				return nil, err
+			}
+			for _, p := range made {
+				if p.Of = cmp.Or(j.Shape.Title, group.Title); len(j.Groups()) > 1 {
+					p.Of = group.Title
+				}
+				parts = append(parts, p)
+			}
+		}
+	}
+	return parts, nil
+}
+
+// part makes a part of the series of a plan; of tables and calendars there may be several.
+func (q *wall) part(j *Job, name string, list []*schedule.Series, plan string, span civil.Span) (parts []schedule.WallPart, err error) {
+	one := func(p schedule.WallPart, err error) ([]schedule.WallPart, error) { return []schedule.WallPart{p}, err }
+	switch name {
+	case "tables":
+		for _, s := range list {
+			p, err := schedule.WallTable(s, span)
+			if err != nil {
+				return nil, err
+			}
+			parts = append(parts, p)
+		}
+	case "holidays":
+		var seen []*workdays.Calendar
+		for _, s := range list {
+			if s.Calendar == nil || slices.Contains(seen, s.Calendar) {
+				continue
+			}
+			seen = append(seen, s.Calendar)
+			p, err := schedule.WallHolidays(s.Calendar, span)
+			if err != nil {
+				return nil, err
+			}
+			parts = append(parts, p)
+		}
+	case "moved":
+		return one(schedule.WallMoved(list, span))
+	case "expectations":
+		return one(schedule.WallProofs(list, span))
+	case "released":
+		var released []schedule.Released
+		titles := map[string]string{}
+		for _, s := range list {
+			titles[s.Name] = s.Title
+			if j.Ledger == nil {
+				continue
+			}
+			found, err := j.Released(s.Name)
+			if err != nil {
+				return nil, err
+			}
+			for _, r := range found {
+				if r.Plan == plan {
+					released = append(released, r)
+				}
+			}
+		}
+		return one(schedule.WallReleased(released, func(series string) string { return titles[series] }, span), nil)
+	case "signatures":
+		return one(schedule.WallPart{Title: "Signatures", Lines: []string{"Prepared", "Checked", "Approved"}}, nil)
+	}
+	return parts, nil
 }
 
 // span is the window, or the year that today, or else the plan's window, begins in.

@@ -155,6 +155,13 @@ func (w *wrapped) Mark(on bool) {
 	}
 }
 
+// Named implements rows.KeepsNames.
+func (w *wrapped) Named(columns []string) {
+	if n, ok := w.Sink.(rows.KeepsNames); ok {
+		n.Named(columns)
+	}
+}
+
 // Total implements rows.Totals.
 func (w *wrapped) Total() {
 	if t, ok := w.Sink.(rows.Totals); ok {

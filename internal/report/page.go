@@ -95,19 +95,49 @@ func inMarkdown(s string) string {
 }
 
 type htmlSink struct {
-	held
 	title string
 	asOf  civil.Date
 	w     io.Writer
-	total bool // the last row is that of totals
+	named []string // columns that keep their names
+	table *paper
+	on    bool // rows stand out
+	total bool // the next row is that of totals
+	band  int  // the column of bands; -1 for none
 }
+
+// Mark implements rows.Marker.
+func (s *htmlSink) Mark(on bool) { s.on = on }
 
 // Total implements rows.Totals.
 func (s *htmlSink) Total() { s.total = true }
 
+// Named implements rows.KeepsNames.
+func (s *htmlSink) Named(columns []string) { s.named = columns }
+
 // NewHTML returns a sink that writes a self-contained page with one table.
 // Everything in it is escaped.
 func NewHTML(w io.Writer, l Look) rows.Sink { return &htmlSink{title: l.over(), asOf: l.AsOf, w: w} }
+
+// Header implements rows.Sink.
+func (s *htmlSink) Header(columns []string) error {
+	s.table, s.band = newPaper(slices.Clone(columns), s.named), slices.Index(columns, "band")
+	return nil
+}
+
+// Row implements rows.Sink.
+func (s *htmlSink) Row(cells []eval.Value) error {
+	class := ""
+	switch {
+	case s.total:
+		class = "t"
+	case s.on && s.band >= 0 && rows.Past(cells[s.band].String()):
+		class = "o"
+	case s.on:
+		class = "m"
+	}
+	s.table.add(cells, class)
+	return room(len(s.table.Body))
+}
 
 // Grid implements rows.GridSink.
 func (s *htmlSink) Grid(g *rows.Grid) error { return GridPage(s.w, g, s.title) }
@@ -134,80 +164,38 @@ var page = parsed("page", `<!DOCTYPE html>
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{if .Title}}{{.Title}}{{else}}Dates{{end}}</title>
 <style>
-`+ground+`body { font: 15px/1.45 system-ui, sans-serif; margin: 2rem; }
-th { text-align: left; border-bottom: 2px solid var(--line); padding: .3rem .8rem .3rem .4rem; position: sticky; top: 0; background: var(--paper); }
-td { border-bottom: 1px solid var(--rule); padding: .25rem .8rem .25rem .4rem; vertical-align: top; }
-.n { text-align: right; }
+`+ground+`body { font: 15px/1.45 system-ui, sans-serif; margin: 1.5rem 2rem; }
+`+paperStyle+`.p th { position: sticky; top: 0; }
 .m td { background: var(--near); font-weight: 600; }
 .o td { background: var(--late); font-weight: 600; }
 .t td { border-top: 2px solid var(--line); font-weight: 600; }
 label { margin-left: .35rem; color: var(--faint); }
-.r { max-width: 34rem; }
 #why:not(:checked) ~ table .r span { display: none; }
 #why:not(:checked) ~ table td.r:not(:empty)::after { content: "…"; color: var(--faint); }
-@page { size: {{if gt (len .Head) 6}}landscape{{else}}portrait{{end}}; margin: 12mm; }
-@media print { body { font-size: 9.5pt; } th { position: static; } tr { break-inside: avoid; } #why, label { display: none; } }
+@page { size: {{if gt (len .Heads) 6}}landscape{{else}}portrait{{end}}; margin: 12mm; }
+@media print { .p th { position: static; } #why, label { display: none; } }
 </style>
 </head>
 <body>
 <main>
 <h1{{if not .Title}} class="vh"{{end}}>{{if .Title}}{{.Title}}{{else}}Dates{{end}}</h1>
 {{if .Reasons}}<input type="checkbox" id="why" checked><label for="why">Show reasons</label>
-{{end}}<table>
-<thead><tr>{{range .Head}}<th scope="col"{{if .Class}} class="{{.Class}}"{{end}}>{{.Text}}</th>{{end}}</tr></thead>
-<tbody>
-{{range .Body}}<tr{{if .Class}} class="{{.Class}}"{{end}}>{{range .Cells}}<td{{if .Class}} class="{{.Class}}"{{end}}>{{if and .Reason .Text}}<span>{{.Text}}</span>{{else}}{{.Text}}{{end}}</td>{{end}}</tr>
-{{end}}</tbody>
+{{end}}<table class="p" style="--fs: {{.Screen}}; --ps: {{.Print}}">
+{{template "paper" .}}
 </table>
 </main>
 </body>
 </html>
-`)
-
-type pageRow struct {
-	Cells []pageCell
-	Class string
-}
-
-type pageCell struct {
-	Text, Class string
-	Reason      bool
-}
+{{define "caption"}}{{end}}`+paperTable)
 
 // isReason reports whether a column tells why.
 func isReason(column string) bool { return column == "reason" || strings.HasSuffix(column, "_reason") }
 
+// Close implements rows.Sink.
 func (s *htmlSink) Close() error {
-	cells := func(row []string) []pageCell {
-		list := make([]pageCell, len(row))
-		for i, c := range row {
-			list[i] = pageCell{Text: c, Reason: isReason(s.columns[i])}
-			switch {
-			case s.numeric[i]:
-				list[i].Class = "n"
-			case list[i].Reason:
-				list[i].Class = "r"
-			}
-		}
-		return list
-	}
-	band := slices.Index(s.columns, "band")
-	body := make([]pageRow, len(s.body))
-	for i, r := range s.body {
-		body[i].Cells = cells(r)
-		switch {
-		case s.marked[i] && band >= 0 && rows.Past(r[band]):
-			body[i].Class = "o"
-		case s.marked[i]:
-			body[i].Class = "m"
-		case s.total && i == len(s.body)-1:
-			body[i].Class = "t"
-		}
-	}
 	return page().Execute(s.w, struct {
 		Title   string
 		Reasons bool
-		Head    []pageCell
-		Body    []pageRow
-	}{s.title, slices.ContainsFunc(s.columns, isReason), cells(s.columns), body})
+		*paper
+	}{s.title, slices.ContainsFunc(s.table.columns, isReason), s.table.done()})
 }

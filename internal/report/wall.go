@@ -199,6 +199,9 @@ func wrapTo(b *strings.Builder, head, s string, width int) {
 	}
 }
 
+// Book implements schedule.WallBook.
+func (s *htmlSink) Book() {}
+
 // Wall implements schedule.WallSink.
 func (s *htmlSink) Wall(w *schedule.Wall) error { return wallPage(s.w, w, s.asOf) }
 
@@ -239,6 +242,29 @@ type wallMonth struct {
 	Weeks []wallWeek
 }
 
+// wallPart is a part on paper of its own.
+type wallPart struct {
+	Of, Title, None string
+	*paper
+	Lines []string
+	Span  int // columns
+}
+
+func wallParts(w *schedule.Wall, when string) (list []wallPart) {
+	for _, p := range w.Parts {
+		table := newPaper(p.Columns, nil)
+		for _, cells := range p.Rows {
+			table.add(cells, "")
+		}
+		part := wallPart{Of: strings.TrimPrefix(Clean(p.Of)+", ", ", ") + when, Title: Clean(p.Title), paper: table.done(), Lines: p.Lines}
+		if part.Span = len(table.Heads); len(p.Rows) == 0 {
+			part.None = p.None
+		}
+		list = append(list, part)
+	}
+	return list
+}
+
 // mostShut is how many closed days the page names.
 const mostShut = 40
 
@@ -259,6 +285,7 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 		Shut     []schedule.WallShut
 		MoreShut int
 		Hues     []hue
+		Parts    []wallPart
 	}{Title: w.Title, AsOf: asOf.String(), Paper: "A4", Hues: hues}
 	if v.Title == "" {
 		v.Title = "Dates"
@@ -267,6 +294,7 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 	if v.Dates = first; first != last {
 		v.Dates += " to " + last
 	}
+	v.Parts = wallParts(w, v.Dates+", as of "+v.AsOf)
 	if w.Letter {
 		v.Paper = "letter"
 	}
@@ -329,10 +357,10 @@ var wallTemplate = parsed("wall", `<!DOCTYPE html>
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{.Title}}, {{.Dates}}</title>
 <style>
-:root { color-scheme: light dark; --ink: #1b2733; --paper: #fdfdfb; --faint: #56616c; --rule: #cfd6da; --shut: #eceff1; }
+:root { color-scheme: light dark; --ink: #1b2733; --paper: #fdfdfb; --faint: #56616c; --rule: #cfd6da; --line: #5a7184; --shut: #eceff1; }
 {{range $i, $h := .Hues}}.h{{$i}} { color: {{$h.Light}}; }
 {{end}}@media (prefers-color-scheme: dark) {
-:root { --ink: #e6eaee; --paper: #14191e; --faint: #a3afba; --rule: #3a444d; --shut: #222a31; }
+:root { --ink: #e6eaee; --paper: #14191e; --faint: #a3afba; --rule: #3a444d; --line: #8fa3b3; --shut: #222a31; }
 {{range $i, $h := .Hues}}.h{{$i}} { color: {{$h.Dark}}; }
 {{end}}}
 * { box-sizing: border-box; }
@@ -351,13 +379,13 @@ thead th { border-bottom: 1px solid var(--rule); }
 th.w { width: 2.2em; font-size: .66em; padding-left: 0; }
 td { text-align: left; padding: .12em 0 .12em .3em; height: 1.9em; white-space: nowrap; vertical-align: middle; }
 td.x { background: var(--shut); color: var(--faint); }
-td.on .d { font-weight: 750; font-size: 1.16em; color: var(--ink); }
+td.on { line-height: 1; }
+td.on .d { font-weight: 750; font-size: 1.1em; color: var(--ink); }
 td.on { position: relative; }
 td:focus { outline: 2px solid var(--ink); outline-offset: -2px; }
 td:focus::after { content: attr(title); position: absolute; z-index: 1; left: 0; top: 100%; width: max-content; max-width: 22rem; white-space: pre-line; background: var(--ink); color: var(--paper); padding: .4em .6em; font-weight: 400; }
-.s { font-size: .84em; margin-left: .06em; }
 tbody tr { height: 15%; }
-.g { display: inline-grid; grid-template-rows: repeat(2, auto); grid-auto-flow: column; font-size: .74em; line-height: 1; vertical-align: middle; }
+.g { display: block; font-size: .66em; line-height: 1; white-space: nowrap; overflow: hidden; }
 .vh { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
 footer { display: flex; gap: 2.5rem; border-top: 1px solid var(--rule); padding-top: .6rem; }
 ul { list-style: none; margin: 0; padding: 0; }
@@ -368,6 +396,19 @@ ul { list-style: none; margin: 0; padding: 0; }
 .shut { flex: 1; font-size: .86em; }
 .shut li { display: inline; }
 .shut li:not(:last-child)::after { content: ";"; }
+`+paperStyle+`.p { width: 100%; height: auto; table-layout: auto; }
+.p th { font-size: 1em; color: var(--ink); font-weight: 650; }
+.p td { height: auto; white-space: normal; }
+.p td.d { white-space: nowrap; }
+.p .c { border: 0; padding: 0 0 .5em; }
+.p .c p { font-weight: 400; color: var(--faint); margin: 0; }
+.part { max-width: 1560px; margin: 2rem auto; padding: 1rem 1.25rem; border-top: 1px solid var(--rule); }
+.part h2 { font-size: 1.3rem; }
+.part > p { color: var(--faint); }
+dl { display: grid; grid-template-columns: 8em 2fr 1fr; gap: 2.2em 1.5em; margin: 2em 0 0; padding-bottom: 1.5em; }
+dt { font-weight: 650; align-self: end; }
+dd { margin: 0; border-bottom: 1px solid var(--ink); height: 2.6em; position: relative; }
+dd span { position: absolute; top: 100%; left: 0; color: var(--faint); font-size: .8em; }
 @page { size: {{.Paper}} landscape; margin: 7mm; }
 @media print {
 :root { --ink: #000; --paper: #fff; --faint: #4d5862; --rule: #b9c2c8; --shut: #e8ecee; }
@@ -375,8 +416,11 @@ ul { list-style: none; margin: 0; padding: 0; }
 {{end}}body { font-size: {{.Points}}pt; line-height: 1.2; }
 main { max-width: none; min-height: 0; padding: 0; gap: 2mm; height: {{if eq .Paper "A4"}}195mm{{else}}200mm{{end}}; overflow: hidden; print-color-adjust: exact; -webkit-print-color-adjust: exact; }
 .months { grid-template-columns: repeat({{.Columns}}, 1fr); grid-template-rows: repeat({{.Rows}}, 1fr); gap: 2mm 5mm; min-height: 0; }
-section { min-height: 0; overflow: hidden; }
+.months section { min-height: 0; overflow: hidden; }
 td { height: auto; padding-top: 0; padding-bottom: 0; }
+.part { break-before: page; max-width: none; margin: 0; padding: 0; border: 0; font-size: 9.5pt; }
+.part h2 { font-size: 12pt; }
+.p td { padding: .2em .5em; }
 footer { padding-top: 1.2mm; font-size: 7.2pt; max-height: 44mm; overflow: hidden; }
 .marks { columns: {{if gt (len .Legend) 6}}3{{else}}2{{end}} auto; }
 }
@@ -390,7 +434,7 @@ footer { padding-top: 1.2mm; font-size: 7.2pt; max-height: 44mm; overflow: hidde
 <caption>{{.Name}}</caption>
 <thead><tr><th scope="col" class="w"><span class="vh">Week</span></th>{{range $.Heads}}<th scope="col"><abbr title="{{index . 1}}">{{index . 0}}</abbr></th>{{end}}</tr></thead>
 <tbody>
-{{range .Weeks}}<tr>{{if .Number}}<th scope="row" class="w">{{.Number}}</th>{{else}}<td></td>{{end}}{{range .Days}}{{if not .Day}}<td></td>{{else if .Marks}}<td class="on{{if .Closed}} x{{end}}" tabindex="0" title="{{.Title}}"><span class="d">{{.Day}}</span>{{if gt (len .Marks) 1}}<span class="g" aria-hidden="true">{{end}}{{range .Marks}}<span class="s {{.Class}}" aria-hidden="true">{{.Sign}}</span>{{end}}{{if gt (len .Marks) 1}}</span>{{end}}{{range .Marks}}<span class="vh"> {{.Text}}{{if .Moved}} (moved){{end}}.</span>{{end}}</td>{{else if .Closed}}<td class="x"{{if .Holiday}} title="{{.Title}}"{{end}}>{{.Day}}{{if .Holiday}}<span class="vh"> closed: {{.Holiday}}.</span>{{end}}</td>{{else}}<td>{{.Day}}</td>{{end}}{{end}}</tr>
+{{range .Weeks}}<tr>{{if .Number}}<th scope="row" class="w">{{.Number}}</th>{{else}}<td></td>{{end}}{{range .Days}}{{if not .Day}}<td></td>{{else if .Marks}}<td class="on{{if .Closed}} x{{end}}" tabindex="0" title="{{.Title}}"><span class="d">{{.Day}}</span><span class="g" aria-hidden="true">{{range .Marks}}<span class="{{.Class}}">{{.Sign}}</span>{{end}}</span>{{range .Marks}}<span class="vh"> {{.Text}}{{if .Moved}} (moved){{end}}.</span>{{end}}</td>{{else if .Closed}}<td class="x"{{if .Holiday}} title="{{.Title}}"{{end}}>{{.Day}}{{if .Holiday}}<span class="vh"> closed: {{.Holiday}}.</span>{{end}}</td>{{else}}<td>{{.Day}}</td>{{end}}{{end}}</tr>
 {{end}}</tbody></table></section>
 {{end}}</div>
 <footer>
@@ -401,6 +445,15 @@ footer { padding-top: 1.2mm; font-size: 7.2pt; max-height: 44mm; overflow: hidde
 {{if .Shut}}<div class="shut"><h2>Closed</h2><ul>{{range .Shut}}<li> {{.Name}} {{.DaysText}}</li>{{end}}{{if .MoreShut}}<li> and {{.MoreShut}} more</li>{{end}}</ul></div>
 {{end}}</footer>
 </main>
-</body>
+{{range .Parts}}<section class="part" aria-label="{{.Title}}">
+{{if .Lines}}<h2>{{.Title}}</h2><p>{{.Of}}</p>
+<dl>{{range .Lines}}<dt>{{.}}</dt><dd><span>name</span></dd><dd><span>date</span></dd>{{end}}</dl>
+{{else if .None}}<h2>{{.Title}}</h2><p>{{.Of}}</p>
+<p>{{.None}}</p>
+{{else}}<table class="p" style="--fs: {{.Screen}}; --ps: {{.Print}}">
+{{template "paper" .}}
+</table>
+{{end}}</section>
+{{end}}</body>
 </html>
-`)
+{{define "caption"}}<tr><th class="c" colspan="{{.Span}}" scope="colgroup"><h2>{{.Title}}</h2><p>{{.Of}}</p></th></tr>{{end}}`+paperTable)

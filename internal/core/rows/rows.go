@@ -21,6 +21,10 @@ type Sink interface {
 // Marker is a Sink that can make a row stand out: the rows after Mark(true).
 type Marker interface{ Mark(on bool) }
 
+// KeepsNames is a Sink that writes headings in words; it leaves those of the columns that it is
+// told, which are names of a table's own.
+type KeepsNames interface{ Named(columns []string) }
+
 // Reader gives the columns of a table and its rows, batch by batch.
 type Reader interface {
 	Columns() []string

@@ -24,6 +24,24 @@ type Finding struct {
 
 // Check looks at a series in a window. Its expectations come first.
 func (s *Series) Check(window civil.Span) (list []Finding, err error) {
+	c, err := s.checked(window)
+	if err != nil {
+		return nil, err
+	}
+	for _, look := range []func(){c.twice, c.closed, c.hands, c.provisional, c.blanks, c.periods, c.none, c.early, c.apart} {
+		look()
+	}
+	if c.err != nil {
+		return nil, c.err
+	}
+	if n := s.Blanks(window); n > 0 {
+		c.note("rule", eval.Value{}, "%d nominal dates for which the steps after `then` give no date", n)
+	}
+	return c.list, nil
+}
+
+// checked looks at what is expected of the series.
+func (s *Series) checked(window civil.Span) (*checker, error) {
 	c := &checker{s: s, window: window}
 	for o, err := range s.Occurrences(c.reach()) {
 		if err != nil {
@@ -38,17 +56,10 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 		c.all = append(c.all, o)
 	}
 	slices.Sort(c.around)
-	for _, look := range []func(){c.counts, c.gaps, c.each, c.twice, c.closed, c.hands, c.provisional, c.blanks,
-		c.periods, c.none, c.early, c.apart} {
+	for _, look := range []func(){c.counts, c.gaps, c.each} {
 		look()
 	}
-	if c.err != nil {
-		return nil, c.err
-	}
-	if n := s.Blanks(window); n > 0 {
-		c.note("rule", eval.Value{}, "%d nominal dates for which the steps after `then` give no date", n)
-	}
-	return c.list, nil
+	return c, c.err
 }
 
 type checker struct {
@@ -57,6 +68,7 @@ type checker struct {
 	all    []*Occurrence // in the window
 	around []civil.Date  // moved dates in it and around it
 	list   []Finding
+	proofs []Proof
 	err    error
 }
 
@@ -105,7 +117,7 @@ func (c *checker) counts() {
 		if !c.expected(u.Key) {
 			continue
 		}
-		changes := 0
+		changes, fails, seen := 0, len(c.list), counts{}
 		for p, err := range c.s.frame().Periods(u.Unit)(c.window) {
 			if err != nil {
 				c.err = err
@@ -124,11 +136,13 @@ func (c *checker) counts() {
 					n++
 				}
 			}
+			seen.add(want, p.Name, n)
 			cut := own.First > p.First || own.Last < p.Last
 			if !want.has(n) && !(cut && n <= want.Most) {
 				c.fail("expect."+u.Key, eval.Value{}, "%s: %s has %s, expected %s", u.Key, p.Name, phrase.Counted(n, "date"), want)
 			}
 		}
+		c.proveCounts(fails, u.Key, seen)
 		if changes > 0 {
 			c.note("expect."+u.Key, eval.Value{}, "%s: the rule changes within %d of the periods, which aren't counted",
 				u.Key, changes)
@@ -138,11 +152,28 @@ func (c *checker) counts() {
 
 // gaps looks at neighbours of which one lies in the window.
 func (c *checker) gaps() {
+	fails, least, most, n, words := len(c.list), 0, 0, 0, ""
+	defer func() {
+		if n > 0 {
+			days := phrase.Counted(most, "day")
+			if least < most {
+				days = fmt.Sprintf("%d to %s", least, days)
+			}
+			c.prove(fails, "gap: "+words, "%s of %s", phrase.Counted(n, "gap"), days)
+		}
+	}()
 	for i := 1; i < len(c.around); i++ {
 		a, b := c.around[i-1], c.around[i]
-		gap := c.gapOf(b)
-		if n := int(b - a); gap != nil && (c.window.Has(a) || c.window.Has(b)) && !gap.has(n) {
-			c.fail("expect.gap", eval.Day(b), "gap: %s after %s, expected %s", phrase.Counted(n, "day"), a, gap)
+		gap, days := c.gapOf(b), int(b-a)
+		if gap == nil || !c.window.Has(a) && !c.window.Has(b) {
+			continue
+		}
+		if n == 0 {
+			least, words = days, gap.String()+" days"
+		}
+		n, least, most = n+1, min(least, days), max(most, days)
+		if !gap.has(days) {
+			c.fail("expect.gap", eval.Day(b), "gap: %s after %s, expected %s", phrase.Counted(days, "day"), a, gap)
 		}
 	}
 }
@@ -239,12 +270,13 @@ func (c *checker) each() {
 // eachOf holds the dates that are its own against the conditions of e.
 func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
 	for i, x := range e.Each {
-		blank := 0
+		blank, of, fails := 0, 0, len(c.list)
 		key := key + strconv.Itoa(i)
 		for _, o := range c.all {
 			if !own(o) {
 				continue
 			}
+			of++
 			ok, none, err := x.Holds(o.Row)
 			switch {
 			case err != nil:
@@ -256,6 +288,7 @@ func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
 				c.fail(key, o.Value(), "each: %s: %s", x.Text, x.Why(o.Row))
 			}
 		}
+		c.proveEach(fails, x.Text, of, blank)
 		if blank > 0 {
 			c.note(key, eval.Value{}, "each: %s is blank for %d of %s", x.Text, blank, phrase.Counted(len(c.all), "date"))
 		}

@@ -143,6 +143,11 @@ func on(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 // reminders, reasons, findings, periods, recurrences, walls and differences.
 func TestGiven(t *testing.T) {
 	list, env := givenSeries(t)
+	must := func(err error) {
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
 	var b strings.Builder
 	put := func(format string, args ...any) {
 		fmt.Fprintln(&b, strings.TrimRight(fmt.Sprintf(format, args...), " "))
@@ -226,6 +231,19 @@ func TestGiven(t *testing.T) {
 				}
 			}
 		}
+		proofs, err := s.Proofs(civil.Span{First: window.First, Last: on("2027-11-30")})
+		must(err)
+		met, fails := true, false
+		for _, p := range proofs {
+			met = met && p.Met
+			put("  proved %s: %s %v", p.Expected, p.Found, p.Met)
+		}
+		for _, f := range found {
+			fails = fails || strings.HasPrefix(f.Key, "expect.") && !f.Note
+		}
+		if met == fails {
+			t.Errorf("%s: proofs are met: %v, expectations fail: %v", s.Name, met, fails)
+		}
 		elsewhere := Elsewhere([]*Series{s}, window, false, plan)
 		around, _, _ := Entries([]*Series{s}, window.Widen(60, 60))
 		n := 0
@@ -257,6 +275,17 @@ func TestGiven(t *testing.T) {
 	met, err := Meetings([]Column{{list[0], "date"}, {list[1], "date"}, {list[2], "date"}, {list[0], "sheets"}}, window)
 	for _, f := range met {
 		put("  met %s %s %s %v", f.About, f.At, f.Text, err)
+	}
+	spring := civil.Span{First: on("2027-03-01"), Last: on("2027-03-31")}
+	released := []Released{{Plan: "p", Series: "pay", What: "date", ID: "x", At: eval.Day(on("2027-03-15")), On: on("2027-01-02"), By: "B. Tern"},
+		{Plan: "p", Series: "pay", What: "date", ID: "y", At: eval.Day(on("2027-04-15"))}, {Plan: "p", Series: "pay", What: "date", At: eval.Day(on("2027-03-31")), Superseded: on("2027-02-01")}}
+	for _, part := range []func() (WallPart, error){func() (WallPart, error) { return WallTable(list[0], spring) },
+		func() (WallPart, error) { return WallHolidays(env.Calendar, spring) }, func() (WallPart, error) { return WallMoved(list, spring) },
+		func() (WallPart, error) { return WallProofs(list, spring) }, func() (WallPart, error) { return WallReleased(released, strings.ToUpper, spring), nil }} {
+		p, err := part()
+		must(err)
+		put("= %s (%s)\n  %s", p.Title, p.None, strings.Join(p.Columns, ","))
+		table(LinesOf(p.Rows, func(cells []eval.Value) []eval.Value { return cells }))
 	}
 	wall, err := NewWall(list, civil.Span{First: on("2027-02-20"), Last: on("2027-04-10")}, true, civil.DefaultFrame, env.Calendar)
 	if err != nil {

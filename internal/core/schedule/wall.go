@@ -19,6 +19,8 @@ type Wall struct {
 	Series    []WallSeries
 	// Shut are the named closed days: of each name its days.
 	Shut []WallShut
+	// Parts stand on paper of their own behind the months.
+	Parts []WallPart
 
 	marks map[civil.Date][]WallMark
 	cal   *workdays.Calendar
@@ -46,6 +48,12 @@ type WallShut struct {
 
 // WallSink draws a wall.
 type WallSink interface{ Wall(w *Wall) error }
+
+// WallBook is a WallSink that draws the parts of a wall, too.
+type WallBook interface {
+	WallSink
+	Book()
+}
 
 // MostWallMonths is how many months a wall has at most.
 const MostWallMonths = 24
