@@ -33,7 +33,7 @@ func TestBadInput(t *testing.T) {
 	}
 	bad := filepath.Join(dir, "bad.yaml")
 	for _, c := range golden.Some([]struct{ old, new, want string }{
-		{"monthly on 2nd tue", "monthly on 2nd teu", "bad.yaml:98:11: expected"},
+		{"monthly on 2nd tue", "monthly on 2nd teu", "bad.yaml:100:11: expected"},
 		{"window: 2027..2028\n", "", "the series `crew-pay` has no end"},
 		{"make: tally, rows: unit", "make: tally, rows: unti", "did you mean `unit`?"},
 		{"      ends: start, lasting term months", "      ends: start, lasting trem months", "did you mean `term`?"},

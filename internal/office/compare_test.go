@@ -21,9 +21,9 @@ func TestCompareAndAhead(t *testing.T) {
 		code int
 		want string
 	}{
-		{"compare", 0, "0 moved, 0 changed, 0 added, 0 gone, 576 unchanged."},
-		{"compare|yoyaku.yaml|skerry.ics", 0, "0 moved, 0 changed, 0 added, 0 gone, 576 unchanged."},
-		{"compare|crew-pay.csv|skerry.ics|--where|change != 'added'", 0, "0 moved, 0 changed, 384 added, 0 gone, 192 unchanged."},
+		{"compare", 0, "0 moved, 0 changed, 0 added, 0 gone, 590 unchanged."},
+		{"compare|yoyaku.yaml|skerry.ics", 0, "0 moved, 0 changed, 0 added, 0 gone, 590 unchanged."},
+		{"compare|crew-pay.csv|skerry.ics|--where|change != 'added'", 0, "0 moved, 0 changed, 398 added, 0 gone, 192 unchanged."},
 		{"compare|yoyaku.yaml|later.yaml", 0, "changed,safety-drill,date,2027-08/2nd-tue,2027-08-10,2027-08-10,0,title: Safety drill → Drill\n"},
 		{"compare|skerry.ics|later.yaml|--where|change = 'moved' and what = 'date'", 0, "\nmoved," + moved},
 		{"compare|crew-contracts.csv|other.csv|--key|contract", 0, "change,series,what,id,was,now,days,detail\nchanged,,start,C-101,2027-01-04,2027-01-05,1,unit: Harbour → Yard; start: 2027-01-04 → 2027-01-05\nmoved,,start,C-102,2027-02-01,2027-02-08,7,\nadded,,,C-1033,,,,\ngone,,,C-103,,,,\n"},
