@@ -137,50 +137,58 @@ func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.
 			}
 			continue
 		}
-		h := holidayIn{at: places{}, short: short}
-		if err := h.group().fill(&node{doc: item.doc, val: item.val, at: h.at}); err != nil {
+		src, list, err := b.holiday(item, c, short, take)
+		if err != nil {
 			return nil, listed, err
 		}
-		if short && h.counts == 0 {
-			h.counts = halfDay
-		}
-		for _, key := range []string{"counts", "until"} {
-			if place, said := h.at[key]; said && h.day == nil {
-				return nil, listed, place.wrap(fmt.Errorf("`%s` stands beside `day`; in a list each row has its own, in a column of that name", key))
-			}
-			delete(h.at, key)
-		}
-		switch {
-		case h.has("name", "day"):
-			like := workdays.Holiday{Name: h.name, Source: h.day.doc.source(item.val), Counts: h.counts, Until: h.until}
-			src, err := b.days(h.day.doc, like, h.day.val, c)
-			if err != nil {
-				return nil, listed, err
-			}
+		if src != nil {
 			sources = append(sources, src)
-		case h.has("file"), h.has("file", "where"), h.has("file", "read-dates"), h.has("file", "where", "read-dates"):
-			src, list, err := b.file(item.doc, h.file, h.where, h.form, h.counts)
-			if err != nil {
-				key := "file"
-				if pe := (*phrase.Error)(nil); errors.As(err, &pe) {
-					key = "where"
-				}
-				if fe := (*rows.OptionError)(nil); errors.As(err, &fe) {
-					key = fe.Option
-				}
-				return nil, listed, h.at.Place(key, err)
-			}
-			listed = yearsOf(listed, list)
-			sources = append(sources, src)
-		case h.has("calendar"):
-			if err := take(placed{h.calendar, h.at["calendar"]}); err != nil {
-				return nil, listed, err
-			}
-		default:
-			return nil, listed, item.fail("%s has `name` and `day`, or `file`, or `calendar`", h.group().what)
 		}
+		listed = yearsOf(listed, list)
 	}
 	return c.WithHolidays(sources...), listed, nil
+}
+
+// holiday reads an entry of `holidays` or `short`; take takes the days of another calendar.
+// list is the days that a file lists one by one.
+func (b *book) holiday(item *node, c *workdays.Calendar, short bool, take func(placed) error) (src workdays.Source,
+	list workdays.List, err error) {
+	h := holidayIn{at: places{}, short: short}
+	if err := h.group().fill(&node{doc: item.doc, val: item.val, at: h.at}); err != nil {
+		return nil, nil, err
+	}
+	if short && h.counts == 0 {
+		h.counts = halfDay
+	}
+	for _, key := range []string{"counts", "until"} {
+		if place, said := h.at[key]; said && h.day == nil {
+			return nil, nil, place.wrap(fmt.Errorf(
+				"`%s` stands beside `day`; in a list each row has its own, in a column of that name", key))
+		}
+		delete(h.at, key)
+	}
+	switch {
+	case h.has("name", "day"):
+		like := workdays.Holiday{Name: h.name, Source: h.day.doc.source(item.val), Counts: h.counts, Until: h.until}
+		src, err = b.days(h.day.doc, like, h.day.val, c)
+		return src, nil, err
+	case h.has("file"), h.has("file", "where"), h.has("file", "read-dates"), h.has("file", "where", "read-dates"):
+		src, list, err = b.file(item.doc, h.file, h.where, h.form, h.counts)
+		if err == nil {
+			return src, list, nil
+		}
+		key := "file"
+		if pe := (*phrase.Error)(nil); errors.As(err, &pe) {
+			key = "where"
+		}
+		if fe := (*rows.OptionError)(nil); errors.As(err, &fe) {
+			key = fe.Option
+		}
+		return nil, nil, h.at.Place(key, err)
+	case h.has("calendar"):
+		return nil, nil, take(placed{h.calendar, h.at["calendar"]})
+	}
+	return nil, nil, item.fail("%s has `name` and `day`, or `file`, or `calendar`", h.group().what)
 }
 
 // has reports whether these keys were said, and no others.

@@ -210,7 +210,8 @@ func (p *Plan) Onward(r *Record, place question.Place) *question.Job {
 		err = r.Fault(err)
 	}
 	place.Made = func(name string) (*question.MadeTable, bool, error) { return kept, name == r.Table, err }
-	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: question.TableIn{BadRows: r.In.BadRows}}
+	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table},
+		In: question.TableIn{BadRows: r.In.BadRows}}
 }
 
 // make makes the rows of a record.

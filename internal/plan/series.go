@@ -165,7 +165,8 @@ func (in *seriesIn) lendOthers() error {
 			return eval.Related{}, err
 		case other != nil:
 			r, err := s.Related(other, what)
-			if err != nil && slices.ContainsFunc(p.waiting, func(w *waiting) bool { return w.faulty && slices.Contains(w.made, other) }) {
+			faulty := func(w *waiting) bool { return w.faulty && slices.Contains(w.made, other) }
+			if err != nil && slices.ContainsFunc(p.waiting, faulty) {
 				err = errElsewhere
 			}
 			return r, err

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"yoyaku/calendars"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -66,7 +65,8 @@ func (w WhatIf) parse() (list []*tried, err error) {
 				}
 			}
 			if t.span, err = stretch(strings.TrimSpace(day)); err != nil {
-				return nil, rows.In(o.name, fmt.Errorf("expected a day or a stretch of at most ten years, such as 2027-06-07=Jubilee or isles:2027-12-27..2027-12-31, found %q", text))
+				return nil, rows.In(o.name, fmt.Errorf("expected a day or a stretch of at most ten years, such as "+
+					"2027-06-07=Jubilee or isles:2027-12-27..2027-12-31, found %q", text))
 			}
 			list = append(list, t)
 		}
@@ -80,7 +80,8 @@ func (b *book) whatIf(w WhatIf, by string) (err error) {
 	b.tried, err = w.parse()
 	for _, t := range b.tried {
 		if _, column := calendarColumn(by); column && t.calendar == "" {
-			return rows.In(t.option, errors.New("each row names its calendar, so this one must say which it means: isles:2027-06-07"))
+			return rows.In(t.option,
+				errors.New("each row names its calendar, so this one must say which it means: isles:2027-06-07"))
 		}
 	}
 	return err
@@ -89,11 +90,13 @@ func (b *book) whatIf(w WhatIf, by string) (err error) {
 // tryDefault has those days that name no calendar tried in the one of a name, if it is one
 // that others may be made of; else they wait for what counts in the end.
 func (b *book) tryDefault(name string) {
-	if key := phrase.FoldName(strings.TrimSpace(name)); b.nodes[key] != nil || slices.ContainsFunc(calendars.Names, func(n string) bool { return phrase.FoldName(n) == key }) {
-		for _, t := range b.tried {
-			if t.calendar == "" {
-				t.calendar = key
-			}
+	key := phrase.FoldName(strings.TrimSpace(name))
+	if !slices.ContainsFunc(b.known(), func(n string) bool { return phrase.FoldName(n) == key }) {
+		return
+	}
+	for _, t := range b.tried {
+		if t.calendar == "" {
+			t.calendar = key
 		}
 	}
 }
@@ -119,7 +122,8 @@ func (b *book) try(name string, c *workdays.Calendar) (*workdays.Calendar, error
 			} else {
 				opened = append(opened, d)
 			}
-			if slices.Contains(opened, d) && slices.ContainsFunc(closed, func(h workdays.Holiday) bool { return h.Date == d }) {
+			on := func(h workdays.Holiday) bool { return h.Date == d }
+			if slices.Contains(opened, d) && slices.ContainsFunc(closed, on) {
 				return nil, rows.In(t.option, fmt.Errorf("%s is both closed and opened in %s", d, c.Name))
 			}
 		}
@@ -166,7 +170,8 @@ func (p *Plan) tryCounting() error {
 	}
 	p.Env.Calendar = c
 	for _, t := range p.book.tried {
-		if t.calendar != "" && !slices.ContainsFunc(p.book.known(), func(n string) bool { return phrase.SameName(n, t.calendar) }) {
+		known := func(n string) bool { return phrase.SameName(n, t.calendar) }
+		if t.calendar != "" && !slices.ContainsFunc(p.book.known(), known) {
 			_, err := p.book.named(t.calendar)
 			return rows.In(t.option, err)
 		}

@@ -82,96 +82,113 @@ type RowsFound struct {
 
 // Expect holds the rows of the job's table against what is expected of them.
 func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
-	found = RowsFound{Broken: map[string][]string{}, Blank: map[string]int{}}
+	e := expecting{RowsExpected: want, RowsFound: RowsFound{Broken: map[string][]string{}, Blank: map[string]int{}},
+		unique: map[int]map[string]int{}, key: -1}
 	j.Question = &Question{Name: "expect", Answer: func(j *Job) error {
 		t, err := j.table()
-		if err != nil {
-			return err
+		if err == nil {
+			err = e.prepare(t)
 		}
-		env := t.Env
-		env.Names = t.Visible()
-		var each []*eval.Expect
-		for i, text := range want.Each {
-			x, err := eval.CompileExpect(text, env)
-			if err != nil {
-				return rows.In(fmt.Sprintf("each.%d", i), err)
-			}
-			each = append(each, x)
+		if err == nil {
+			err = j.settle(t.Visible())
 		}
-		unique := map[int]map[string]int{}
-		for _, name := range want.Unique {
-			at, err := t.Column("unique", name)
-			if err != nil {
-				return err
-			}
-			t.Cells, unique[at] = append(t.Cells, at), map[string]int{}
+		if err == nil {
+			err = j.scan(t, e.row)
 		}
-		var amounts []int
-		for i, name := range want.Sum {
-			at, err := t.Column("sum", name)
-			if err == nil {
-				at, err = t.Hide("sum", rows.Quote(t.Visible()[at])+" + 0")
-			}
-			var of *rows.OptionError
-			if errors.As(err, &of) {
-				err = of.Err
-			}
-			if err != nil {
-				return rows.In(fmt.Sprintf("sum.%d", i), err)
-			}
-			amounts = append(amounts, at)
-		}
-		found.Sums = make([]eval.Value, len(amounts))
-		key := -1
-		if want.Key != "" {
-			key = rows.Find(t.Visible(), want.Key)
-		}
-		if err := j.settle(t.Visible()); err != nil {
-			return err
-		}
-		err = j.scan(t, func(line int, row []eval.Value) error {
-			found.Rows++
-			who := fmt.Sprintf("line %d", line)
-			if key >= 0 {
-				who = row[key].String() + " (" + who + ")"
-			}
-			for at, seen := range unique {
-				switch id := eval.KeyOf(row[at]); {
-				case id == "":
-				case seen[id] > 0:
-					found.Broken["unique"] = append(found.Broken["unique"], fmt.Sprintf("unique: %s: `%s` is %q, as in line %d",
-						who, t.Visible()[at], eval.Brief(id), seen[id]))
-				default:
-					seen[id] = line
-				}
-			}
-			for i, at := range amounts {
-				if row[at].Kind == eval.Blank {
-					found.Blank[fmt.Sprintf("sum.%d", i)]++
-				}
-				found.Sums[i] = eval.Add(found.Sums[i], row[at])
-			}
-			for i, x := range each {
-				ok, blank, err := x.Holds(row)
-				at := fmt.Sprintf("each.%d", i)
-				switch {
-				case err != nil:
-					return &rows.BadCell{Line: line, Column: "each", Err: err}
-				case blank:
-					found.Blank[at]++
-				case !ok:
-					found.Broken[at] = append(found.Broken[at], fmt.Sprintf("each: %s: %s: %s", x.Text, who, x.Why(row)))
-				}
-			}
-			return nil
-		})
-		for i, sum := range found.Sums {
+		for i, sum := range e.Sums {
 			if sum.Kind == eval.Blank {
-				found.Sums[i] = eval.Int(0)
+				e.Sums[i] = eval.Int(0)
 			}
 		}
 		return err
 	}}
 	err = j.Answer()
-	return found, err
+	return e.RowsFound, err
+}
+
+// expecting holds rows against what is expected of them, one by one.
+type expecting struct {
+	RowsExpected
+	RowsFound
+	columns []string
+	each    []*eval.Expect
+	unique  map[int]map[string]int // the lines of values, by column
+	amounts []int
+	key     int
+}
+
+func (e *expecting) prepare(t *Table) error {
+	env := t.Env
+	env.Names = t.Visible()
+	for i, text := range e.Each {
+		x, err := eval.CompileExpect(text, env)
+		if err != nil {
+			return rows.In(fmt.Sprintf("each.%d", i), err)
+		}
+		e.each = append(e.each, x)
+	}
+	for _, name := range e.Unique {
+		at, err := t.Column("unique", name)
+		if err != nil {
+			return err
+		}
+		t.Cells, e.unique[at] = append(t.Cells, at), map[string]int{}
+	}
+	for i, name := range e.Sum {
+		at, err := t.Column("sum", name)
+		if err == nil {
+			at, err = t.Hide("sum", rows.Quote(t.Visible()[at])+" + 0")
+		}
+		var of *rows.OptionError
+		if errors.As(err, &of) {
+			err = of.Err
+		}
+		if err != nil {
+			return rows.In(fmt.Sprintf("sum.%d", i), err)
+		}
+		e.amounts = append(e.amounts, at)
+	}
+	e.Sums, e.columns = make([]eval.Value, len(e.amounts)), t.Visible()
+	if e.Key != "" {
+		e.key = rows.Find(e.columns, e.Key)
+	}
+	return nil
+}
+
+// row holds a row against all of it.
+func (e *expecting) row(line int, row []eval.Value) error {
+	e.Rows++
+	who := fmt.Sprintf("line %d", line)
+	if e.key >= 0 {
+		who = row[e.key].String() + " (" + who + ")"
+	}
+	for at, seen := range e.unique {
+		switch id := eval.KeyOf(row[at]); {
+		case id == "":
+		case seen[id] > 0:
+			e.Broken["unique"] = append(e.Broken["unique"], fmt.Sprintf("unique: %s: `%s` is %q, as in line %d", who,
+				e.columns[at], eval.Brief(id), seen[id]))
+		default:
+			seen[id] = line
+		}
+	}
+	for i, at := range e.amounts {
+		if row[at].Kind == eval.Blank {
+			e.Blank[fmt.Sprintf("sum.%d", i)]++
+		}
+		e.Sums[i] = eval.Add(e.Sums[i], row[at])
+	}
+	for i, x := range e.each {
+		ok, blank, err := x.Holds(row)
+		at := fmt.Sprintf("each.%d", i)
+		switch {
+		case err != nil:
+			return &rows.BadCell{Line: line, Column: "each", Err: err}
+		case blank:
+			e.Blank[at]++
+		case !ok:
+			e.Broken[at] = append(e.Broken[at], fmt.Sprintf("each: %s: %s: %s", x.Text, who, x.Why(row)))
+		}
+	}
+	return nil
 }

@@ -368,68 +368,79 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	if err != nil {
 		return err
 	}
-	open, later, blank := 0, 0, 0
-	made := map[*eval.Recurrence][]schedule.Instalment{} // of rules that many rows share
-	var more []eval.Value
+	d := rowDates{spread: q, job: j, table: t, rule: rule, share: share, window: window, looked: looked, through: through,
+		width: width, amount: amount, number: number, down: down, made: map[*eval.Recurrence][]schedule.Instalment{}}
 	err = j.besideOr(share == nil && down.on == nil, t, head, func(put rows.Beside) error {
-		return j.scan(t, func(line int, row []eval.Value) error {
-			rec, state, err := rule.For(row, through)
-			var pe *phrase.Error
-			if errors.As(err, &pe) {
-				return &rows.BadCell{Line: line, Column: "dates", Err: err}
-			}
-			switch state {
-			case eval.OpenRow:
-				open++
-			case eval.LaterRow:
-				later++
-			case eval.BlankRow:
-				blank++
-			}
-			if err != nil || rec == nil {
-				return err
-			}
-			if rec.Rule.Endless() {
-				if err := q.endless(rule.OfCells(), share != nil, line); err != nil {
-					return err
-				}
-			}
-			down.begin()
-			if share != nil {
-				cells := slices.Clone(row[:width])
-				return q.shared(j, share, rec, window, line, cells, amount, row[number], down, put)
-			}
-			list, known := made[rec]
-			if !known {
-				list = list[:0]
-				for i, err := range schedule.Instalments(rec, looked) {
-					if err != nil {
-						return &rows.BadCell{Line: line, Column: "dates", Err: err}
-					}
-					list = append(list, i)
-				}
-				if rec.Shared {
-					made[rec] = list
-				}
-			}
-			for _, i := range list {
-				more = append(more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
-				err := down.put(line, put, t.Text, row[:width], more, window.Has(i.Date.Day))
-				if err != nil {
-					return err
-				}
-			}
-			return down.end(put)
-		})
+		return j.scan(t, func(line int, row []eval.Value) error { return d.of(line, row, put) })
 	})
 	if err == nil {
 		down.tell(j)
-		(&ranges{open: open, later: later, through: through, given: q.openThrough != ""}).tell(j)
-		if blank > 0 {
+		(&ranges{open: d.states[eval.OpenRow], later: d.states[eval.LaterRow], through: through,
+			given: q.openThrough != ""}).tell(j)
+		if blank := d.states[eval.BlankRow]; blank > 0 {
 			j.Note("%s left out: a date or number in the rule is blank there.", phrase.Counted(blank, "row"))
 		}
 	}
 	return err
+}
+
+// rowDates are the dates of the rows' own rules.
+type rowDates struct {
+	*spread
+	job            *Job
+	table          *Table
+	rule           *eval.RowRule
+	share          *rows.Share
+	window, looked civil.Span // what is shown, and what is made
+	through        civil.Date
+	width          int
+	amount, number int
+	down           *runDown
+	states         [eval.LaterRow + 1]int                     // of the rows
+	made           map[*eval.Recurrence][]schedule.Instalment // of rules that many rows share
+	more           []eval.Value
+}
+
+// of puts the dates of a row.
+func (d *rowDates) of(line int, row []eval.Value, put rows.Beside) error {
+	rec, state, err := d.rule.For(row, d.through)
+	var pe *phrase.Error
+	if errors.As(err, &pe) {
+		return &rows.BadCell{Line: line, Column: "dates", Err: err}
+	}
+	d.states[state]++
+	if err != nil || rec == nil {
+		return err
+	}
+	if rec.Rule.Endless() {
+		if err := d.endless(d.rule.OfCells(), d.share != nil, line); err != nil {
+			return err
+		}
+	}
+	d.down.begin()
+	if d.share != nil {
+		return d.shared(rec, line, slices.Clone(row[:d.width]), row[d.number], put)
+	}
+	list, known := d.made[rec]
+	if !known {
+		for i, err := range schedule.Instalments(rec, d.looked) {
+			if err != nil {
+				return &rows.BadCell{Line: line, Column: "dates", Err: err}
+			}
+			list = append(list, i)
+		}
+		if rec.Shared {
+			d.made[rec] = list
+		}
+	}
+	for _, i := range list {
+		d.more = append(d.more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
+		err := d.down.put(line, put, d.table.Text, row[:d.width], d.more, d.window.Has(i.Date.Day))
+		if err != nil {
+			return err
+		}
+	}
+	return d.down.end(put)
 }
 
 // endless refuses a rule without an end where something needs one.
@@ -448,8 +459,7 @@ func (q *spread) endless(ofCells, shared bool, line int) error {
 
 // shared puts the dates of a row's rule, each with its share of the row's amount;
 // the window only chooses among them.
-func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window civil.Span, line int,
-	row []eval.Value, amount int, whole eval.Value, down *runDown, put rows.Beside) error {
+func (d *rowDates) shared(rec *eval.Recurrence, line int, row []eval.Value, whole eval.Value, put rows.Beside) error {
 	var list []schedule.Instalment
 	var pieces []civil.Span
 	for i, err := range schedule.Instalments(rec, civil.Always) {
@@ -458,17 +468,17 @@ func (q *spread) shared(j *Job, share *rows.Share, rec *eval.Recurrence, window 
 		}
 		list, pieces = append(list, i), append(pieces, civil.Span{First: i.Start.Day, Last: i.End.Day})
 	}
-	shares, err := share.Over(pieces, j.Env.Calendar, whole)
+	shares, err := d.share.Over(pieces, d.job.Env.Calendar, whole)
 	if err != nil {
-		return &rows.BadCell{Line: line, Column: q.share, Err: err}
+		return &rows.BadCell{Line: line, Column: d.spread.share, Err: err}
 	}
 	for k, i := range list {
-		row[amount] = shares[k].Amount
+		row[d.amount] = shares[k].Amount
 		more := []eval.Value{i.Date, i.Start, i.End, eval.Int(i.Number)}
-		err := down.put(line, put, "", row, share.Cells(more, shares[k]), window.Has(i.Date.Day))
+		err := d.down.put(line, put, "", row, d.share.Cells(more, shares[k]), d.window.Has(i.Date.Day))
 		if err != nil {
 			return err
 		}
 	}
-	return down.end(put)
+	return d.down.end(put)
 }

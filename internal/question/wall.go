@@ -128,7 +128,8 @@ func (q *wall) parts(j *Job, list []*schedule.Series, span civil.Span) (parts []
 }
 
 // part makes a part of the series of a plan; of tables and calendars there may be several.
-func (q *wall) part(j *Job, name string, list []*schedule.Series, plan string, span civil.Span) (parts []schedule.WallPart, err error) {
+func (q *wall) part(j *Job, name string, list []*schedule.Series, plan string,
+	span civil.Span) (parts []schedule.WallPart, err error) {
 	one := func(p schedule.WallPart, err error) ([]schedule.WallPart, error) { return []schedule.WallPart{p}, err }
 	switch name {
 	case "tables":

@@ -213,7 +213,8 @@ func (s *scanner) other() {
 	}
 	series := &s.toks[len(s.toks)-1]
 	if series.kind == tOther {
-		fail(Span{series.Start, s.at + 1}, "a series and its milestone have one point between them", "a name with a point stands in double quotes")
+		fail(Span{series.Start, s.at + 1}, "a series and its milestone have one point between them",
+			"a name with a point stands in double quotes")
 	}
 	name := series.word
 	if series.kind == tWord {

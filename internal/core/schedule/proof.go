@@ -72,7 +72,8 @@ func WallHolidays(cal *workdays.Calendar, span civil.Span) (WallPart, error) {
 // WallMoved are the dates of series that moved, with their reasons.
 func WallMoved(list []*Series, span civil.Span) (WallPart, error) {
 	entries, _, err := Entries(list, span)
-	p := WallPart{Title: "Dates that moved", None: "No date moved.", Columns: []string{"date", "weekday", "title", "nominal", "reason"}}
+	p := WallPart{Title: "Dates that moved", None: "No date moved.",
+		Columns: []string{"date", "weekday", "title", "nominal", "reason"}}
 	for _, e := range entries {
 		if e.What == "date" && e.Of.HasMoved() {
 			p.Rows = append(p.Rows, []eval.Value{e.At, WeekdayOf(e.At), eval.Str(e.Series.Title), eval.Day(e.Of.Date.Date),
