@@ -195,7 +195,7 @@ func TestCommands(t *testing.T) {
 		{"__complete|due|crew-contracts.csv|--where|unit = 'Yard' and (te", "unit = 'Yard' and (term\n:6"},
 		{"__complete|derive|crew-contracts.csv|--sort|unit,-st", "unit,-start\n:6"},
 		{"__complete|derive|crew-contracts.csv|--columns|con", "contract\n:6"},
-		{"__complete|why|", "crew-pay\ndeckhand-pay\ngalley-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\nmonth-close\nwages\n:4"},
+		{"__complete|why|", "crew-pay\ndeckhand-pay\ngalley-pay\nsafety-drill\nfuel-duty\nquarter-close\nslipway-survey\nmonth-close\nboard\nwages\n:4"},
 		{"dates|monthly on last|--count|2", "date,weekday,nominal,reason,id\n2026-11-30,Mon,2026-11-30,,2026-11/last\n2026-12-31,Thu,2026-12-31,,2026-12/last"},
 		{"dates|monthly on 30|--window|2027-02", "date,weekday,nominal,reason,id\n2027-02-28,Sun,2027-02-28,,2027-02/30"},
 	}, 6) {
