@@ -109,7 +109,7 @@ func (p *paper) done() *paper {
 			continue
 		case p.Heads[i].Reason:
 			class = "r"
-			ems += 13
+			ems += 16
 		default:
 			wide := min(p.widest[i], mostWide)
 			if p.dates[i] || p.columns[i] == "id" {

@@ -1,6 +1,7 @@
 package eval_test
 
 import (
+	"fmt"
 	"errors"
 	"slices"
 	"strings"
@@ -32,7 +33,7 @@ func TestOrder(t *testing.T) {
 		eval.Day(day("2027-01-16")),
 		eval.Str("2027-01-17 09:30"),
 		eval.Bool(false),
-		eval.Str("TRUE"),
+		eval.Bool(true),
 		eval.Str("Harbour"),
 		eval.Str("harbour"),
 		eval.Str("x"),
@@ -93,6 +94,46 @@ func TestNumbers(t *testing.T) {
 	for in, out := range map[string]string{"1.50": "1.50", "2": "2", "-3.10": "-3.10", "x": "x", "1e5": "1e5"} {
 		if got := eval.Numeral(in); got.String() != out {
 			t.Errorf("the numeral %s prints as %s", in, got)
+		}
+	}
+	for n := -3; n < 12_000; n += 1 + n/300 {
+		v := eval.Int(n)
+		if got := string(v.AppendNumber(nil)); got != fmt.Sprint(n) {
+			t.Fatalf("%d is written as %s", n, got)
+		}
+	}
+	// A rounded number prints with its places; as a key it is the number alone.
+	for text, want := range map[string][2]string{"round 1200.5 to 2": {"1200.50", "1200.5"}, "round 12345678901234567890123.125 to 2": {"12345678901234567890123.13", "12345678901234567890123.13"},
+		"round 2 to 0": {"2", "2"}, "round 7 to 3 - round 1 to 1": {"6.000", "6"}, "round 7 to 3 * 2": {"14", "14"}, "round 1 / 3 to 2 + 1": {"1.33", "1.33"}, "max of 1 and round 3 to 1": {"3.0", "3"}} {
+		p, err := eval.Compile(text, nil, eval.Env{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		v, _ := p.Eval(nil)
+		if v.String() != want[0] || eval.KeyOf(v) != want[1] || string(eval.AppendKey(nil, &v)) != want[1] || string(v.AppendNumber(nil)) != want[0] {
+			t.Errorf("%s is %s, as a key %s, %s", text, v, eval.KeyOf(v), eval.AppendKey(nil, &v))
+		}
+	}
+	// What no exact number can be.
+	for text, want := range map[string]string{"10 ^ 1000": "over 1000 digits", "10 ^ 999 * 10": "over 1000 digits", "1 / 10 ^ 999 / 10": "over 1000 digits", "2 ^ 1.5": "whole number from -1000 to 1000", "2 ^ 1001": "whole number from", "1 ^ -1001": "whole number from",
+		"0 ^ -1": "division by zero", "7 ^ 1000 ^ 2": "two ways", "3 ^ (999999999 * 999999999 * 999999999)": "whole number from", "10 ^ 999": "", "1 ^ -1000": "", "0.1 ^ 999": "", "(-1) ^ 1000": ""} {
+		p, err := eval.Compile(text, nil, eval.Env{})
+		if err == nil {
+			_, err = p.Eval(nil)
+		}
+		if (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %q", text, err, want)
+		}
+	}
+	// The value above stands for the bare word alone, in whatever slot.
+	for slot := range 2 {
+		names := []string{"prior", "n"}
+		p, err := eval.Compile(`prior & "prior" & Prior`, nil, eval.Env{Names: names, Prior: slot + 1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if v, _ := p.Eval([]eval.Value{eval.Str("a"), eval.Str("b")}); v.String() != []string{"aaa", "bab"}[slot] {
+			t.Errorf("slot %d gives %s", slot, v)
 		}
 	}
 	if got := eval.Brief(strings.Repeat("ü", 61)); got != strings.Repeat("ü", 60)+"…" {
@@ -200,6 +241,8 @@ func TestRowRules(t *testing.T) {
 		{"every none months from a 3 times", "2027-01-31", "", "", eval.BlankRow, ""},
 		{"monthly from a none times", "2027-01-31", "", "", eval.BlankRow, ""},
 		{"weekly from a leaving out 2027-02..2027-12-30, b 60 times", "2027-01-25", "2027-12-31", "", eval.WholeRow, "2028-03-13"},
+		{"monthly on 10 from a until 2027-04-01 leaving out b", "2027-01-01", filled, "", eval.WholeRow, "2027-03-10"},
+		{"monthly on 10 from a until 2027-03-01 leaving out b", "2027-01-01", filled, "", eval.WholeRow, "2027-01-10"},
 		{"daily from a until b leaving out closed days", "2027-01-01", "2027-01-31", "", eval.WholeRow, "2027-01-29"},
 	} {
 		rule, err := eval.CompileRowRule(c.rule, env)
