@@ -152,7 +152,11 @@ func (k Key) schema() object {
 			"required": []string{"table"}, "additionalProperties": false}
 		o["anyOf"] = []object{k.Takes.item().list(), table}
 	case someTexts:
-		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": object{"type": scalar}}}
+		item := object{"type": scalar}
+		if k.Takes.oneOf != nil { // several words in one text, with commas, aren't told apart
+			item = object{"enum": k.choices()}
+		}
+		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": item}}
 	case someLists:
 		o["type"] = "array"
 		o["items"] = object{"anyOf": []object{{"type": "string"}, {"type": "array", "items": object{"type": scalar}}}}
@@ -164,7 +168,7 @@ func (k Key) schema() object {
 	default:
 		o["type"] = scalar
 	}
-	if k.Takes.oneOf != nil {
+	if k.Takes.oneOf != nil && k.Takes.kind != someTexts {
 		o["enum"] = k.choices()
 		delete(o, "type")
 	}
