@@ -1,8 +1,8 @@
 package eval_test
 
 import (
-	"fmt"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -113,6 +113,37 @@ func TestNumbers(t *testing.T) {
 		if v.String() != want[0] || eval.KeyOf(v) != want[1] || string(eval.AppendKey(nil, &v)) != want[1] || string(v.AppendNumber(nil)) != want[0] {
 			t.Errorf("%s is %s, as a key %s, %s", text, v, eval.KeyOf(v), eval.AppendKey(nil, &v))
 		}
+	}
+	// Cells as amounts, and in units of cents.
+	for text, want := range map[string]string{"": "true 0 ", " ": "true 0 ", "1200.50": "false 120050 ", "-0.01": "false -1 ", "x": "false 0 an amount is wanted here", "1.005": "false 0 more decimal places than 2",
+		"2027-01-01": "false 0 an amount is wanted here", "92233720368547758.07": "false 9223372036854775807 ", "92233720368547758.08": "false 0 too large", "-92233720368547758.08": "false 0 too large"} {
+		units, blank, err := eval.Units(eval.Value{Kind: eval.Text, Text: text}, 2)
+		if got := fmt.Sprint(blank, units, " "); !strings.HasPrefix(want, got) || (err == nil) != (want == got) || err != nil && !strings.Contains(err.Error(), want[len(got):]) {
+			t.Errorf("%q in cents: %v, %v, want %s", text, got, err, want)
+		}
+		n, none, err := eval.Amount(eval.Value{Kind: eval.Text, Text: text})
+		if none != (strings.TrimSpace(text) == "") || (err != nil) != (text == "x" || text == "2027-01-01") || err == nil && !none && n.Kind != eval.Number {
+			t.Errorf("%q as an amount: %v %v %v", text, n, none, err)
+		}
+	}
+	for _, c := range []struct{ a, b, sum, less string }{{"1.50", "2.25", "3.75", "-0.75"}, {"", "2.25", "2.25", ""}, {"1.50", "", "1.50", ""}, {"1.50", "0.50", "2.00", "1.00"}} {
+		fixed := func(s string) eval.Value {
+			units, blank, _ := eval.Units(eval.Str(s), 2)
+			if blank {
+				return eval.Value{}
+			}
+			return eval.Fixed(units, 2)
+		}
+		a, b := fixed(c.a), fixed(c.b)
+		if got := eval.Add(a, b); got.String() != c.sum {
+			t.Errorf("%s + %s is %s", c.a, c.b, got)
+		}
+		if c.less != "" && eval.Less(a, b).String() != c.less {
+			t.Errorf("%s - %s is %s", c.a, c.b, eval.Less(a, b))
+		}
+	}
+	if got := eval.Portion(eval.Int(10_000), 22, 12*31, 2); got.String() != "591.40" {
+		t.Errorf("a part of a rate: %s", got)
 	}
 	// What no exact number can be.
 	for text, want := range map[string]string{"10 ^ 1000": "over 1000 digits", "10 ^ 999 * 10": "over 1000 digits", "1 / 10 ^ 999 / 10": "over 1000 digits", "2 ^ 1.5": "whole number from -1000 to 1000", "2 ^ 1001": "whole number from", "1 ^ -1001": "whole number from",
