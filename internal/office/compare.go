@@ -3,6 +3,7 @@ package office
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"slices"
@@ -27,7 +28,8 @@ type Comparison struct {
 	Tried bool
 	Tell  Tell
 
-	plans []*plan.Plan // whose calendars may not know enough
+	plans []*plan.Plan    // whose calendars may not know enough
+	told  map[string]bool // notes of the plan as it is
 }
 
 // Compare compares two sides, the old and the new, each a plan or a file; or of one, a plan,
@@ -91,10 +93,25 @@ func (c *Comparison) sideOf(name string, tried bool) (s question.Side, err error
 	if err != nil {
 		return s, err
 	}
+	tell := c.Tell
 	if tried {
 		name += whatIf
+		tell.Note = func(format string, args ...any) { // what the plan as it is tells, too, was told of that
+			text := fmt.Sprintf(format, args...)
+			if _, of, _ := strings.Cut(text, ": "); !c.told[of] {
+				c.Tell.Note("%s", text)
+			}
+		}
+	} else if c.Tried {
+		c.told = map[string]bool{}
+		tell.Note = func(format string, args ...any) {
+			text := fmt.Sprintf(format, args...)
+			_, of, _ := strings.Cut(text, ": ")
+			c.told[of] = true
+			c.Tell.Note("%s", text)
+		}
 	}
-	return Side(name, p, wide, c.Tell)
+	return Side(name, p, wide, tell)
 }
 
 // Doubts tells of the plans that were compared what may be wrong with their dates.

@@ -188,9 +188,13 @@ func (d *desk) release(p *plan.Plan) error {
 }
 
 func (d *desk) compare() error {
-	c := Comparison{Key: d.set["key"], Files: &files.Register{}, Tell: d.tell(), Load: func(path string, _ bool) (*plan.Plan, error) {
+	c := Comparison{Key: d.set["key"], Files: &files.Register{}, Tell: d.tell(), Tried: d.set["closed"] != "", Load: func(path string, tried bool) (*plan.Plan, error) {
 		day, _, _ := civil.Parse("2026-11-25")
-		return plan.Load(path, plan.Settings{AsOf: day})
+		set := plan.Settings{AsOf: day}
+		if tried {
+			set.WhatIf.Closed = []string{d.set["closed"]}
+		}
+		return plan.Load(path, set)
 	}}
 	if d.args == nil {
 		d.args = []string{plan.FileName}
