@@ -59,10 +59,11 @@ func (a *App) demoCommand() *cobra.Command {
 		}
 		fmt.Fprintf(a.said, `
 Made from it: crew-pay.csv (a row a pay day, its deadlines beside it), agenda.csv
-(a row a date, all series), skerry.ics (for any calendar program), ending.xlsx and
-ending-by-unit.csv (contracts that run out), close-ansa.ics and its like (the tasks of
-each owner), absence-per-pay.csv, june.html, and wall.html (the year on one sheet of
-paper). The crew's pay days of early 2027 are released: released.csv holds them.
+(a row a date, all series), skerry.ics (for any calendar program), calendars/ (a page for
+each pay calendar), ending.xlsx and ending-by-unit.csv (contracts that run out),
+close-ansa.ics and its like (the tasks of each owner), absence-per-pay.csv, june.html, and
+wall.html (the year on a sheet, its tables, closed days and proofs behind it). The crew's
+pay days of early 2027 are released: released.csv holds them.
 
 Try next:
   cd %s
