@@ -48,7 +48,7 @@ screenshots: build
 
 # Writes the golden files anew. Read the difference before it is kept.
 golden:
-	$(GO) test $$(grep -rl golden.Hold internal --include='*_test.go' | xargs -n1 dirname | sort -u | sed 's|^|./|') -update
+	$(GO) test $$(grep -rl golden.Hold internal --include='*_test.go' | xargs -n1 dirname | sort -u | sed 's|^|./|') -short -update
 
 # Writes the JSON Schemas in schema/ anew.
 schema: build

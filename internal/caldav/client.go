@@ -52,13 +52,13 @@ const (
 func New(address, user, password string) (*Client, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
-		return nil, &AddressError{"the address of a calendar server is such as https://calendar.example/dav/"}
+		return nil, &AddressError{"expected the address of a calendar server, such as https://calendar.example/dav/"}
 	}
 	if u.User != nil {
-		return nil, &AddressError{"the address holds a user name; say who you are elsewhere, since addresses are kept and shown"}
+		return nil, &AddressError{"the address contains a user name; leave it out, since addresses are kept and shown"}
 	}
 	if u.Scheme == "http" && !thisMachine(u.Hostname()) {
-		return nil, &AddressError{"plain http would show the password to the network; use https:// (http:// is for this machine alone)"}
+		return nil, &AddressError{"http:// would send the password unencrypted; use https:// (http:// is only for this machine)"}
 	}
 	u.Fragment, u.RawQuery = "", ""
 	if u.Path == "" {
@@ -105,7 +105,7 @@ type StatusError struct {
 // Error tells what was asked and what came.
 func (e *StatusError) Error() string {
 	if e.Code == http.StatusUnauthorized {
-		return fmt.Sprintf("the server doesn't let this user in (401 at %s); user or password may be wrong", e.Path)
+		return fmt.Sprintf("the server rejected the user name or password (401 at %s)", e.Path)
 	}
 	text := fmt.Sprintf("the server answered %s of %s with %d", e.Method, e.Path, e.Code)
 	if name := http.StatusText(e.Code); name != "" {
@@ -147,7 +147,7 @@ func Changed(err error) bool {
 	return errors.As(err, &s) && s.Code == http.StatusPreconditionFailed && s.Condition != uidConflict
 }
 
-// Taken reports whether an error means that the UID is that of another resource.
+// Taken reports whether an error means that the UID is also that of another resource.
 func Taken(err error) bool {
 	var s *StatusError
 	return errors.As(err, &s) && (s.Condition == uidConflict || s.Code == http.StatusConflict)
@@ -250,7 +250,7 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 			return nil, &UnreachedError{c.base.Host, err}
 		}
 		if len(data) > longestAnswer {
-			return nil, &AnswerError{fmt.Sprintf("the server's answer has more than %d MB", longestAnswer>>20)}
+			return nil, &AnswerError{fmt.Sprintf("the server's answer is larger than %d MB", longestAnswer>>20)}
 		}
 		switch res.StatusCode {
 		case http.StatusMovedPermanently, http.StatusFound, http.StatusTemporaryRedirect, http.StatusPermanentRedirect:
@@ -260,7 +260,7 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 			}
 			if !c.same(to) {
 				return nil, &AddressError{fmt.Sprintf(
-					"the server leads on to %s://%s, and passwords go to %s alone; if that is right, publish there", to.Scheme,
+					"the server redirects to %s://%s; the password is only sent to %s. If the new address is right, publish to it", to.Scheme,
 					to.Host, c.base.Host)}
 			}
 			at = to
@@ -287,7 +287,7 @@ func (c *Client) same(u *url.URL) bool {
 func (c *Client) href(at *url.URL, href string) (*url.URL, error) {
 	u, err := at.Parse(strings.TrimSpace(href))
 	if err != nil || !c.same(u) {
-		return nil, &AnswerError{fmt.Sprintf("the server names an address that isn't its own: %.80q", href)}
+		return nil, &AnswerError{fmt.Sprintf("the server answered with an address that isn't its own: %.80q", href)}
 	}
 	return u, nil
 }

@@ -45,7 +45,7 @@ func CheckName(name string) error {
 			r == '\\' || r < ' ' || r == 0x7f
 	}) {
 		return &AddressError{fmt.Sprintf(
-			"a calendar can't be called %.80q: its name is one part of an address, without / and other than . and ..", name)}
+			"invalid calendar name %.80q: a name can't contain / or be . or ..", name)}
 	}
 	return nil
 }
@@ -57,7 +57,7 @@ func child(folder *url.URL, name, end string) *url.URL {
 	return &u
 }
 
-// inside reports whether an address is that of something right inside a folder, and how
+// inside reports whether an address is also that of something right inside a folder, and how
 // that is called.
 func inside(folder, u *url.URL) (name string, ok bool) {
 	name, ok = strings.CutPrefix(u.Path, folder.Path)
@@ -98,7 +98,7 @@ func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection
 		case strings.Trim(u.Path, "/") == strings.Trim(at.Path, "/"):
 		case last == name && !p.calendar():
 			return nil, &NoCalendarError{fmt.Sprintf(
-				"%s is there, and no calendar; choose another name with --collection", u.Path)}
+				"%s exists but is not a calendar; choose another name with --collection", u.Path)}
 		case last == name:
 			return &Collection{client: c, at: slash(u)}, nil
 		case p.calendar() && p.Name == name && named == nil:
@@ -123,7 +123,7 @@ func (c *Client) lookAt(ctx context.Context, at *url.URL) (*place, error) {
 		return nil, err
 	}
 	if len(m.Responses) == 0 {
-		return nil, &NoCalendarError{fmt.Sprintf("the server says nothing of %s", at.Path)}
+		return nil, &NoCalendarError{fmt.Sprintf("the server's answer doesn't mention %s", at.Path)}
 	}
 	return &place{m.Responses[0].found(), at}, nil
 }
@@ -176,7 +176,7 @@ func (c *Client) home(ctx context.Context, first *place) (*url.URL, error) {
 		return nil, denied
 	}
 	return nil, &NoCalendarError{fmt.Sprintf(
-		"%s has no calendars for this user: neither there, nor at /.well-known/caldav, nor at / does the server name a calendar home", c.base)}
+		"%s has no calendars for this user: the server names no calendar home there, at /.well-known/caldav or at /", c.base)}
 }
 
 // slash is an address that ends in one, as those of collections do.
@@ -289,7 +289,7 @@ func (c *Collection) Delete(ctx context.Context, r Resource) error {
 }
 
 // errNoETag is a resource of which nobody can tell whether it is as it was.
-var errNoETag = errors.New("the server gives no ETag for it")
+var errNoETag = errors.New("the server sent no ETag for it")
 
 func (c *Collection) write(ctx context.Context, method string, r Resource, header map[string]string) error {
 	a, err := c.client.ask(ctx, method, c.where(r), header, r.Data)

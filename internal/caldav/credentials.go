@@ -25,7 +25,7 @@ func Credentials(path string) (user, password string, err error) {
 		return "", "", err
 	}
 	if info.Mode().Perm()&0o077 != 0 && runtime.GOOS != "windows" {
-		return "", "", fmt.Errorf("others can read %s, and it holds a password; chmod 600 it", path)
+		return "", "", fmt.Errorf("%s holds a password and others can read it: chmod 600 it", path)
 	}
 	data, err := files.ReadAll(path, longestCredentials, "file of credentials")
 	if err != nil {
@@ -37,7 +37,7 @@ func Credentials(path string) (user, password string, err error) {
 		key, value, ok := strings.Cut(line, "=")
 		key = strings.TrimSpace(key)
 		if said[key] && (key == "user" || key == "password") {
-			return "", "", fmt.Errorf("%s:%d: a second line %s=; which one counts?", path, n+1, key)
+			return "", "", fmt.Errorf("%s:%d: a second line %s=; remove one of them", path, n+1, key)
 		}
 		said[key] = ok
 		switch key {
@@ -49,11 +49,11 @@ func Credentials(path string) (user, password string, err error) {
 			ok = strings.TrimSpace(line) == "" || strings.HasPrefix(line, "#")
 		}
 		if !ok {
-			return "", "", fmt.Errorf("%s:%d: lines here are user=NAME and password=WORD", path, n+1)
+			return "", "", fmt.Errorf("%s:%d: expected user=NAME or password=WORD", path, n+1)
 		}
 	}
 	if user == "" || password == "" {
-		return "", "", errors.New(path + " has to say both user=NAME and password=WORD")
+		return "", "", errors.New(path + " needs both user=NAME and password=WORD")
 	}
 	return user, password, nil
 }

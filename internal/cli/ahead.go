@@ -16,9 +16,8 @@ func (a *App) aheadCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "ahead [PLAN …|SERIES …]",
 		Short: "What comes up next",
-		Long: `List what comes up of a plan, by date: dates and milestones of its series, events of
-its records, for 30 days unless told. Days of records that have passed are overdue and
-stand first.`,
+		Long: `List what comes up in a plan, by date: dates and milestones of its series and events of
+its records, for the next 30 days unless told. Overdue dates of records come first.`,
 		Example: `  yoyaku ahead
   yoyaku ahead crew-pay fuel-duty --within "3 months"
   yoyaku ahead --window 2027-Q2 --where "series = 'crew-contracts'"`,
@@ -28,10 +27,10 @@ stand first.`,
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(true)}
 	options := bindAll(c, []*question.Option{
-		{Name: "within", Kind: question.Amount, Default: "30 days", Not: []string{"window"}, Help: "`STRETCH` from today: 30 days, 3 months", Into: &next.Within},
-		{Name: "window", Kind: question.Span, Help: "`SPAN` instead of that", Into: &next.Window},
-		{Name: "owner", Help: "`NAME` of one of the people of the plan: that one's tasks alone", Into: &next.Owner},
-		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "`STRETCH` that days of records count back: 90 days,\n1 year", Into: &next.Overdue},
+		{Name: "within", Kind: question.Amount, Default: "30 days", Not: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Into: &next.Within},
+		{Name: "window", Kind: question.Span, Help: "list `SPAN` instead of --within, such as 2027-Q2", Into: &next.Window},
+		{Name: "owner", Help: "only the tasks of `NAME`, one of the plan's people", Into: &next.Owner},
+		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "how far back to look for overdue dates of records, such as\n`\"1 year\"`", Into: &next.Overdue},
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -80,7 +79,7 @@ func (a *App) tellAhead(p *plan.Plan, coming *office.Coming, out *output) error 
 		})
 	})
 	if err == nil && len(coming.Events) == 0 {
-		a.note("Nothing comes up between %s and %s.", coming.Window.First, coming.Window.Last)
+		a.note("nothing comes up from %s to %s", coming.Window.First, coming.Window.Last)
 	}
 	return err
 }

@@ -50,9 +50,9 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 	}
 	if q.Events {
 		groups[resultOut] = append(groups[resultOut],
-			&question.Option{Name: "follows", Help: "earlier calendar `FILE` whose events these are, with --as ics\n(default: the one in whose place it comes)", Into: &out.follow.Follows},
-			&question.Option{Name: "cancellations", Help: "`FILE` for what is gone, as calendar objects that cancel it", Into: &out.follow.Cancellations},
-			&question.Option{Name: "organizer", With: []string{"cancellations"}, Help: "`\"NAME <mail>\"` that cancellations come from (default: the\nplan's)", Into: &out.follow.Organizer})
+			&question.Option{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Into: &out.follow.Follows},
+			&question.Option{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Into: &out.follow.Cancellations},
+			&question.Option{Name: "organizer", With: []string{"cancellations"}, Help: "who sends the cancellations, as `\"NAME <mail>\"` (default: the\nplan's organizer)", Into: &out.follow.Organizer})
 	}
 	var options []*question.Option
 	for group, list := range groups {
@@ -70,7 +70,7 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 			return err
 		}
 		if p.Env.CalendarColumn != "" && !q.Table {
-			return &rows.OptionError{Option: "calendar", Is: true, Err: fmt.Errorf("names a column, (%s), and this command has no table", p.Env.CalendarColumn)}
+			return &rows.OptionError{Option: "calendar", Is: true, Err: fmt.Errorf("(%s) names a column, but this command reads no table", p.Env.CalendarColumn)}
 		}
 		if err := valid(options, p.Env); err != nil {
 			return err
@@ -193,7 +193,7 @@ func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool
 // unlessEmpty tells of a calendar without events, which isn't written and is no fault.
 func (a *App) unlessEmpty(err error) error {
 	if errors.Is(err, ical.ErrEmpty) {
-		a.note("There is no event, so no calendar is written.")
+		a.note("there are no events, so no calendar file was written")
 		return nil
 	}
 	return err
@@ -245,7 +245,7 @@ func (o *output) following() office.Following {
 
 func (o *output) options() []*question.Option {
 	return []*question.Option{o.formatOption(),
-		{Name: "out", Help: "`FILE` to write, by its ending, instead of standard output", Into: &o.file}, o.colorOption()}
+		{Name: "out", Help: "write to `FILE`; its ending sets the format", Into: &o.file}, o.colorOption()}
 }
 
 // with are the options of the output around those of its shape: what is asked for most
@@ -257,12 +257,12 @@ func (o *output) with(s *question.Shape) []*question.Option {
 
 func (o *output) formatOption() *question.Option {
 	return &question.Option{Name: "as", Choices: o.formats, Into: &o.as,
-		Help: "`FORMAT`: " + strings.Join(o.formats, ", ") + " " + map[bool]string{true: "(default: table on a terminal, else csv)", false: "(default: table)"}[slices.Contains(o.formats, "csv")]}
+		Help: "write `FORMAT`: " + strings.Join(o.formats, ", ") + " " + map[bool]string{true: "(default: table on a terminal, else csv)", false: "(default: table)"}[slices.Contains(o.formats, "csv")]}
 }
 
 func (o *output) colorOption() *question.Option {
 	return &question.Option{Name: "color", Kind: question.Choice, Choices: []string{"auto", "always", "never"}, Default: "auto",
-		Help: "`WHEN` to colour: auto, always or never", Into: &o.color}
+		Help: "use colour: `WHEN` is auto, always or never", Into: &o.color}
 }
 
 // format settles on an output format.
@@ -288,7 +288,7 @@ func (o *output) format() (report.Format, error) {
 			return f, nil
 		}
 	}
-	return report.Format{}, usagef("unknown format %q; this command writes %s", as, strings.Join(o.formats, ", "))
+	return report.Format{}, usagef("unknown format %q; use %s", as, strings.Join(o.formats, ", "))
 }
 
 // dress settles on the format and the look of the result.
@@ -327,7 +327,7 @@ func needArgs(least, most int, what string) cobra.PositionalArgs {
 		case len(args) < least:
 			return usagef("`%s` needs %s; `%s --help` shows examples", c.CommandPath(), what, c.CommandPath())
 		case most >= 0 && len(args) > most:
-			return usagef("`%s` takes no more after %q; a phrase stands in double quotes: \"…\"", c.CommandPath(), strings.TrimSpace(args[max(most, 1)-1]))
+			return usagef("`%s`: unexpected argument after %q. Put a phrase in double quotes: \"…\"", c.CommandPath(), strings.TrimSpace(args[max(most, 1)-1]))
 		}
 		return nil
 	}

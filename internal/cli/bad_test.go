@@ -37,7 +37,7 @@ func TestBadInput(t *testing.T) {
 		{"window: 2027..2028\n", "", "the series `crew-pay` has no end"},
 		{"make: tally, rows: unit", "make: tally, rows: unti", "did you mean `unit`?"},
 		{"      ends: start, lasting term months", "      ends: start, lasting trem months", "did you mean `term`?"},
-		{"file: crew-pay.csv, of: crew-pay", "file: holidays/extra.csv, of: crew-pay", "can't be its output too"},
+		{"file: crew-pay.csv, of: crew-pay", "file: holidays/extra.csv, of: crew-pay", "is both read and written by this command"},
 	}, 2) {
 		write(t, bad, strings.Replace(good, c.old, c.new, 1))
 		out, errs, code := yoyaku(t, dir, "run", "bad.yaml")
@@ -54,7 +54,7 @@ func TestBadInput(t *testing.T) {
 		t.Errorf("aside.csv: %s", got)
 	}
 	write(t, filepath.Join(dir, "holidays", "extra.csv"), "date,name\n2027-06-07,Jubilee\n7/6/2027,Jubilee\n")
-	if _, errs, code := yoyaku(t, dir, "run"); code != 2 || !strings.Contains(errs, "extra.csv:3: column `date`: not a date: \"7/6/2027\"") {
+	if _, errs, code := yoyaku(t, dir, "run"); code != 2 || !strings.Contains(errs, "extra.csv:3: column `date`: expected a date such as 2027-03-31, found \"7/6/2027\"") {
 		t.Errorf("a bad date in the holiday list: %d %s", code, errs)
 	}
 	if read(t, filepath.Join(dir, "crew-pay.csv")) != crew {
@@ -77,7 +77,7 @@ func TestInputsStay(t *testing.T) {
 		before := read(t, file)
 		args := strings.Fields(c[0])
 		if !slices.Contains([]string{"value", "run", "wall"}, args[0]) && !slices.Contains(args, "--as") { // which write no such file
-			if _, errs, code := yoyaku(t, dir, append(args, "--as", "csv", "--out", c[1])...); code != 2 || !strings.Contains(errs, c[1]+" is read by this command") || read(t, file) != before {
+			if _, errs, code := yoyaku(t, dir, append(args, "--as", "csv", "--out", c[1])...); code != 2 || !strings.Contains(errs, c[1]+" is both read and written by this command") || read(t, file) != before {
 				t.Errorf("%s --out %s: %d %s", c[0], c[1], code, errs)
 			}
 		}

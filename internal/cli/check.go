@@ -21,7 +21,7 @@ func (s *settings) planArgument(args []string, command string) error {
 	if s.plan = plan.FileName; len(args) > 0 {
 		s.plan = args[0]
 	} else if _, err := os.Stat(s.plan); err != nil {
-		return usagef("there is no yoyaku.yaml in this folder; name a plan: yoyaku %s PLAN, or start with yoyaku new or yoyaku demo", command)
+		return usagef("no yoyaku.yaml in this folder. Name a plan: `yoyaku %s PLAN`; or start one with `yoyaku new` or `yoyaku demo`", command)
 	}
 	return nil
 }
@@ -30,9 +30,9 @@ func (a *App) checkCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "check [PLAN …]",
 		Short: "Prove a plan: expectations, holiday coverage, collisions",
-		Long: `Read a whole plan (yoyaku.yaml in this folder unless named) with its calendars and
-tables, write nothing, and tell every finding at once: what is wrong, at its line, and
-what else to know. The exit code is 1 where something fails.`,
+		Long: `Read a plan (yoyaku.yaml in this folder unless named), its calendars and its tables,
+and report everything that is wrong or worth knowing, each at its line. Writes nothing.
+Exits with 1 if anything fails.`,
 		Example: `  yoyaku check
   yoyaku check --as json`,
 	}
@@ -42,8 +42,8 @@ what else to know. The exit code is 1 where something fails.`,
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(false)}
 	options := bindAll(c, []*question.Option{
-		{Name: "strict", Kind: question.Yes, Help: "notes are fails too", Into: &strict},
-		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &window},
+		{Name: "strict", Kind: question.Yes, Help: "treat notes as failures", Into: &strict},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &window},
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -100,8 +100,8 @@ func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Registe
 	}
 	count := fmt.Sprintf("%s, %s", phrase.Counted(fails, "fail"), phrase.Counted(notes, "note"))
 	if fails > 0 {
-		return &no{"The plan isn't right: " + count + "."}
+		return &no{"The plan is wrong: " + count + "."}
 	}
-	a.note("The plan is right: %s.", count)
+	a.say("The plan is right: " + count + ".")
 	return nil
 }

@@ -24,12 +24,12 @@ func TestCheck(t *testing.T) {
 	write(t, path, strings.NewReplacer("rule: monthly on 2nd tue", "rule: monthly on 2nd teu", "per-year: 24", "per-year: many", "table: absences.csv", "tabel: absences.csv").Replace(good))
 	out, errs, code := yoyaku(t, dir, "check", "--as", "json", "--where", "level = 'fail'")
 	var list []map[string]any
-	if err := json.Unmarshal([]byte(out), &list); err != nil || code != 1 || len(list) != 4 || !strings.Contains(errs, "The plan isn't right: 4 fails") {
+	if err := json.Unmarshal([]byte(out), &list); err != nil || code != 1 || len(list) != 4 || !strings.Contains(errs, "The plan is wrong: 4 fails") {
 		t.Errorf("several at once: %d %v %d %s%s", code, err, len(list), out, errs)
 	}
 	write(t, path, "plan: [1\n")
-	if _, errs, code := yoyaku(t, dir, "check"); code != 2 || !strings.Contains(errs, "not YAML") {
-		t.Errorf("not YAML: %d %s", code, errs)
+	if _, errs, code := yoyaku(t, dir, "check"); code != 2 || !strings.Contains(errs, "not valid YAML") {
+		t.Errorf("not valid YAML: %d %s", code, errs)
 	}
 }
 
@@ -50,28 +50,28 @@ func TestPlanCommands(t *testing.T) {
 	}{
 		{"compare|skerry.ics|agenda.csv", 0, "0 moved, 0 changed, 0 added, 0 gone, 590 unchanged."},
 		{"compare|yoyaku.yaml|later.yaml|--fail", 1, "change,series,what,id,was,now,days,detail\nmoved,crew-pay,timesheets,2027-08/15,2027-08-06,2027-08-05,-1,-5 working days\n"},
-		{"compare|skerry.ics", 2, "takes two things"},
-		{"compare|--key|contract", 2, "--key goes with two tables"},
-		{"ahead|--within|3 days|--window|2027-06", 2, "--within means nothing beside window"},
-		{"ahead|crew-contracts|--as-of|2027-05-10|--overdue|5 days|--within|1 day", 0, "Nothing comes up between 2027-05-10 and 2027-05-11."},
+		{"compare|skerry.ics", 2, "takes an old and a new schedule"},
+		{"compare|--key|contract", 2, "--key is for two tables"},
+		{"ahead|--within|3 days|--window|2027-06", 2, "--within can't be combined with --window"},
+		{"ahead|crew-contracts|--as-of|2027-05-10|--overdue|5 days|--within|1 day", 0, "note: nothing comes up from 2027-05-10 to 2027-05-11."},
 		{"dates|Wages|monthly on 2|--window|2027-01|--columns|rule,date", 0, "rule,date\nmonthly on 2,2027-01-02\ndeckhand-pay,2027-01-08\ngalley-pay,2027-01-15\ndeckhand-pay,2027-01-22\ngalley-pay,2027-01-29\n"},
-		{"dates|wages|galley-pay|--add|x = date", 2, "the series `galley-pay` is named twice"},
+		{"dates|wages|galley-pay|--add|x = date", 2, "the series `galley-pay` was given twice"},
 		{"dates|wagez", 2, "did you mean `wages`?"},
-		{"why|wages|2027-01-08", 2, "`wages` is a pattern; one series is asked for here: deckhand-pay, galley-pay"},
-		{"ahead|--within|soon", 2, "within is a stretch"},
-		{"release|--through|2028-10-31", 2, "by is needed"},
-		{"release|--by|A. Gull", 2, "through is needed"},
-		{"release|--by|A. Gull|--through|2027-03-31|--series|safety-drill", 0, "3 released, 0 moved, 0 gone, 0 as they were released."},
+		{"why|wages|2027-01-08", 2, "`wages` is a pattern; name one of its series: deckhand-pay, galley-pay"},
+		{"ahead|--within|soon", 2, "within: expected a stretch such as"},
+		{"release|--through|2028-10-31", 2, "by is required"},
+		{"release|--by|A. Gull", 2, "through is required"},
+		{"release|--by|A. Gull|--through|2027-03-31|--series|safety-drill", 0, "3 released, 0 moved, 0 gone, 0 unchanged."},
 		{"why|crew-contracts|C-103|notice", 0, "what,step,date,weekday,why\nstart,in the table,2026-09-14,Mon,\nterm,in the table,,,24\nends,\"= \"\"start\"\", lasting term months\",,,\nends,base,2026-09-14,Mon,\nends,lasting term months,2028-09-13,Wed,\nnotice,\"= ends, -90 days, roll preceding\",,,\nnotice,base,2028-09-13,Wed,\nnotice,-90 days,2028-06-15,Thu,\nnotice,roll preceding,2028-06-15,Thu,Thu 2028-06-15 is a working day of isles\n"},
 		{"why|absences|#3|last", 0, "what,step,date,weekday,why\nlast,in the table,,,present\n"},
 		{"why|crew-contracts|C-999|ends", 2, "no row of crew-contracts.csv has `contract` \"C-999\""},
-		{"why|crew-contracts|#99|ends", 2, "has 10 rows, so there is no row #99"},
+		{"why|crew-contracts|#99|ends", 2, "there is no row #99: crew-contracts.csv has 10 rows"},
 		{"why|absences|Ebba|last", 2, "has no `key`"},
 		{"why|crew-contracts", 2, "ROW COLUMN"},
 		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--as|ics|--event-day|ends|--event-text|{person}: {unit}|--key|contract|--where|term = 6", 0, "UID:crew-contracts.ends.C-102@skerry-crew\r\nDTSTAMP:20261125T000000Z\r\nSEQUENCE:0\r\nDTSTART;VALUE=DATE:20270731\r\nSUMMARY:Borro Tidewater: Ferries\r\n"},
-		{"new|office|--table|berth-leases.csv|--table|yard-hours.csv|--series|crew-pay = monthly on 15, last then roll preceding", 0, "  ../berth-leases.csv: dates in begins (dmy), ends (dmy)\n  ../yard-hours.csv: dates in day (taken as dmy, and mdy would read it too: look, and change read-dates)\nIt passes yoyaku check."},
-		{"new|office", 2, "isn't written over it"},
-		{"new|else|--series|pay = montly", 2, "rules start with a cadence"},
+		{"new|office|--table|berth-leases.csv|--table|yard-hours.csv|--series|crew-pay = monthly on 15, last then roll preceding", 0, "  ../berth-leases.csv: dates in begins (dmy), ends (dmy)\n  ../yard-hours.csv: dates in day (read as dmy, but mdy is possible too: if that is right, change read-dates)\nIt passes `yoyaku check`."},
+		{"new|office", 2, "already exists and was left as it is"},
+		{"new|else|--series|pay = montly", 2, "expected a rule, which starts with a cadence"},
 		{"new|else|--calendar|frnace", 2, "did you mean `france`?"},
 		{"new|else|--table|none.csv", 2, "no such file"},
 		{"run|office/yoyaku.yaml", 0, "crew-pay,48,2026-01-15,2027-12-31"},

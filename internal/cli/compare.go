@@ -28,10 +28,10 @@ func (a *App) compareCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "compare [OLD NEW]",
 		Short: "What moved between two schedules",
-		Long: `Tell what differs between two schedules: plans, calendar files (.ics) or tables, each
-against each; without any, between the plan of this folder and its outputs as they
-stand; with --closed or --opened, between a plan as it is and with those days. Dates are
-matched by who they are, never by place; other tables by --key.`,
+		Long: `Show what differs between two schedules. Each can be a plan, a calendar file (.ics) or a
+table. Without arguments, compare the plan in this folder with its outputs as they are;
+with --closed or --opened, compare a plan with itself and those days changed. Dates are
+matched by series and id, other tables by --key; the order of rows doesn't matter.`,
 		Example: `  yoyaku compare
   yoyaku compare --closed 2027-05-31=Jubilee
   yoyaku compare skerry.ics agenda.csv
@@ -40,12 +40,12 @@ matched by who they are, never by place; other tables by --key.`,
 			switch {
 			case !m.s.whatIf.Asked():
 			case len(args) > 1 || len(args) == 1 && !plan.Names(args[0]):
-				return usagef("--closed and --opened compare a plan with itself: yoyaku compare PLAN --closed 2027-06-07=Jubilee")
+				return usagef("with --closed or --opened, compare takes one plan: yoyaku compare PLAN --closed 2027-06-07=Jubilee")
 			case len(args) == 1:
 				return nil
 			}
 			if len(args) == 1 {
-				return usagef("`yoyaku compare` takes two things, the old and the new, or none; `yoyaku compare --help` shows examples")
+				return usagef("`yoyaku compare` takes an old and a new schedule, or no arguments; `yoyaku compare --help` shows examples")
 			}
 			return needArgs(0, 2, "")(c, args)
 		},
@@ -54,8 +54,8 @@ matched by who they are, never by place; other tables by --key.`,
 	var shape question.Shape
 	m.out = output{app: a, shape: &shape, formats: report.Names(false)}
 	options := bindAll(c, []*question.Option{
-		{Name: "key", Kind: question.Column, Help: "`COL` that names the rows of tables that are no schedules", Into: &m.key},
-		{Name: "fail", Kind: question.Yes, Help: "exit with 1 where something differs", Into: &m.fail},
+		{Name: "key", Kind: question.Column, Help: "match the rows of two tables by column `COL`", Into: &m.key},
+		{Name: "fail", Kind: question.Yes, Help: "exit with 1 if anything differs", Into: &m.fail},
 	}, m.out.with(&shape))
 	m.s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -63,7 +63,7 @@ matched by who they are, never by place; other tables by --key.`,
 			return err
 		}
 		if len(args) == 0 && m.key != "" {
-			return &rows.OptionError{Option: "key", Is: true, Err: errors.New("goes with two tables; the outputs of a plan have keys of their own")}
+			return &rows.OptionError{Option: "key", Is: true, Err: errors.New("is for two tables; a plan's outputs have their own keys")}
 		}
 		return m.do(args)
 	}
@@ -107,9 +107,9 @@ func (m *comparison) do(args []string) error {
 	if err != nil {
 		return err
 	}
-	m.app.note("%s.", t)
+	m.app.say(t.String() + ".")
 	if m.fail && t.Differ() {
-		return &office.No{Text: "they differ"}
+		return &office.No{Text: "the two differ"}
 	}
 	return nil
 }

@@ -26,14 +26,14 @@ func Completion(root *cobra.Command, shell string, w io.Writer) error {
 		}
 		const at = "Invoke-Expression -OutVariable out"
 		if !strings.Contains(b.String(), at) {
-			return errors.New("the script for PowerShell has another form than it had")
+			return errors.New("the PowerShell script has an unexpected form")
 		}
 		_, err := io.WriteString(w, strings.Replace(b.String(), at, "$env:"+shellVariable+" = 'powershell'\n    "+at, 1))
 		return err
 	}
 	script, err := shells.ReadFile("shells/" + shell)
 	if err != nil {
-		return fmt.Errorf("no completion for %s: name one of bash, zsh, fish and powershell", shell)
+		return fmt.Errorf("unknown shell %q; use bash, zsh, fish or powershell", shell)
 	}
 	_, err = w.Write(script)
 	return err
@@ -42,13 +42,13 @@ func Completion(root *cobra.Command, shell string, w io.Writer) error {
 func (a *App) completionCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "completion bash|zsh|fish|powershell",
-		Short: "Words that complete themselves in your shell",
-		Long: `Print the script by which a shell completes commands, options and their words,
-calendars, series and the columns of the table on the line, inside a phrase too.
-
-In bash, put the line of the first example into ~/.bashrc; in zsh into ~/.zshrc, after
-compinit; in fish into ~/.config/fish/config.fish; in PowerShell into $PROFILE.
-make install puts the scripts where the shells look for them by themselves.`,
+		Short: "Print a shell completion script",
+		Long: "Print the script with which your shell completes commands, options and their values,\n" +
+			"calendars, series, and the columns of the table on the line, inside a phrase too.\n" +
+			"\n" +
+			"For bash, add the first example to ~/.bashrc; for zsh, the second to ~/.zshrc, after\n" +
+			"compinit; for fish, the third to ~/.config/fish/config.fish; for PowerShell, the fourth to\n" +
+			"$PROFILE. `make install` puts the scripts where the shells find them.",
 		Example: `  source <(yoyaku completion bash)
   source <(yoyaku completion zsh)
   yoyaku completion fish | source

@@ -18,7 +18,7 @@ func (a *App) demoCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo [FOLDER]",
 		Short: "Write the demo folder and run it whole",
-		Long: `Write the demo of Skerry Line, an invented ferry co-operative, into a new folder
+		Long: `Write the demo of Skerry Line, an invented ferry co-operative, to a new folder
 (skerry-demo unless named), run its plan, and show what to try next.`,
 		Example: `  yoyaku demo
   yoyaku demo trial`,

@@ -30,7 +30,7 @@ const (
 )
 
 // errInterrupted is the end of what was interrupted between two steps.
-var errInterrupted = errors.New("interrupted; what was begun is finished, and the next time goes on from there")
+var errInterrupted = errors.New("interrupted; the request in progress was completed. Run again to continue")
 
 // usageError is a fault in how the command was called.
 type usageError struct{ error }
@@ -113,13 +113,13 @@ func describe(err error) string {
 		if before, ok := strings.CutSuffix(err.Error(), f.Error()); ok {
 			place += before
 		}
-		return "yoyaku: " + place + f.Message + "\n" + report.Caret(f) + hint(f.Hint)
+		return "yoyaku: " + place + rows.Say(f.Message, dashes != "") + "\n" + report.Caret(f) + hint(f.Hint)
 	}
 	var path *fs.PathError
 	if errors.As(err, &path) {
 		return "yoyaku: " + place + files.InWords(path) + "\n"
 	}
-	return "yoyaku: " + place + err.Error() + "\n"
+	return "yoyaku: " + place + rows.Say(err.Error(), dashes != "") + "\n"
 }
 
 func hint(s string) string {

@@ -34,7 +34,6 @@ func (f flag) Type() string {
 
 // bind makes flags of options, which stand in a group of the help.
 func bind(c *cobra.Command, group optionGroup, options []*question.Option) {
-	c.Flags().SortFlags = false // those that matter most stand first
 	for _, o := range options {
 		o.Reset()
 		f := c.Flags().VarPF(flag{o, group}, o.Name, "", o.Help)

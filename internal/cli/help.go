@@ -21,25 +21,58 @@ const (
 	others
 )
 
-var groupTitles = [...]string{"What is asked", "The table in", "The result", "Days and calendars", "Also"}
+var groupTitles = [...]string{"Options", "Reading the table", "The result", "Days and calendars", "Also"}
 
 // helpWidth is how wide help is, helpColumn where the text of an option begins.
-const helpWidth, helpColumn = 88, 30
+const helpWidth, helpColumn = 80, 26
 
 const usageTemplate = `{{if .Runnable}}{{if .HasParent}}Usage:
   {{.UseLine}}{{end}}{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{range $group := .Groups}}{{$group.Title}}{{range $cmds}}{{if (and (eq .GroupID $group.ID) (or .IsAvailableCommand (eq .Name "help")))}}
   {{rpad .Name .NamePadding }} {{.Short}}{{end}}{{end}}
 
-{{end}}Use "{{.CommandPath}} COMMAND --help" for more about a command.{{end}}{{optionGroups .}}{{if .HasExample}}
+{{end}}{{.CommandPath}} COMMAND --help explains a command.{{end}}{{optionGroups .}}{{if .HasExample}}
 
 Examples:
 {{.Example}}{{end}}{{if .HasHelpSubCommands}}
 
 More help:{{range .Commands}}{{if .IsAdditionalHelpTopicCommand}}
-  yoyaku help {{rpad .Name 8}} {{.Short}}{{end}}{{end}}{{end}}
+  yoyaku help {{rpad .Name 10}}{{.Short}}{{end}}{{end}}
+
+Where to start:
+  I have a table with dates       yoyaku new           lists what it can make of it
+  I have last year's calendar     yoyaku infer FILE    finds the rules behind it
+  I want pay days, or a deadline  yoyaku help jobs     has the command for the job
+  I want to look around           yoyaku demo          writes a folder to try things{{end}}
 `
 
-func init() { cobra.AddTemplateFunc("optionGroups", optionGroups) }
+const helpTemplate = `{{with flow (or .Long .Short)}}{{.}}
+
+{{end}}{{if or .Runnable .HasSubCommands}}{{.UsageString}}{{end}}`
+
+func init() {
+	cobra.AddTemplateFunc("optionGroups", optionGroups)
+	cobra.AddTemplateFunc("flow", flow)
+}
+
+// flow wraps the paragraphs of a text; one with indented lines stays as it is.
+func flow(long string) string {
+	paragraphs := strings.Split(strings.TrimRight(long, "\n "), "\n\n")
+	for i, p := range paragraphs {
+		if !strings.Contains("\n"+p, "\n ") {
+			paragraphs[i] = strings.Join(wrapped(p, helpWidth), "\n")
+		}
+	}
+	return strings.Join(paragraphs, "\n\n")
+}
+
+// wrapped are the lines of a text of a width.
+func wrapped(s string, width int) []string {
+	lines := strings.Split(text.WrapSoft(strings.Join(strings.Fields(s), " "), width), "\n")
+	for i := range lines { // the wrapper pads them
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	return lines
+}
 
 // optionGroups writes the options of a command in their groups.
 func optionGroups(c *cobra.Command) string {
@@ -54,7 +87,14 @@ func optionGroups(c *cobra.Command) string {
 		}
 		optionHelp(&groups[group], f)
 	}
-	c.LocalNonPersistentFlags().VisitAll(write)
+	for _, of := range []*pflag.FlagSet{c.Flags(), c.Root().PersistentFlags()} {
+		of.SortFlags = false // those that matter most stand first
+	}
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if c.Root().PersistentFlags().Lookup(f.Name) == nil {
+			write(f)
+		}
+	})
 	c.Root().PersistentFlags().VisitAll(write)
 	var b strings.Builder
 	for i := range groups {
@@ -80,13 +120,13 @@ func optionHelp(b *strings.Builder, f *pflag.Flag) {
 	if value != "" && value != "bool" {
 		name += " " + value
 	}
-	lines := strings.Split(text.WrapSoft(strings.Join(strings.Fields(help), " "), helpWidth-helpColumn), "\n")
+	lines := wrapped(help, helpWidth-helpColumn)
 	if len(name)+2 > helpColumn {
 		b.WriteString(name + "\n")
 		name = ""
 	}
 	for _, line := range lines {
-		fmt.Fprintf(b, "%-*s%s\n", helpColumn, name, strings.TrimRight(line, " "))
+		fmt.Fprintf(b, "%-*s%s\n", helpColumn, name, line)
 		name = ""
 	}
 }

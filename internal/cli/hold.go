@@ -7,10 +7,10 @@ import (
 	"yoyaku/internal/report"
 )
 
-// keepOption is that of commands that hand dates on.
+// keepOption is also that of commands that hand dates on.
 func keepOption(keep *bool) *question.Option {
 	return &question.Option{Name: "keep-released", Kind: question.Yes, Into: keep,
-		Help: "dates that were released stay as they were, whatever the\nplan gives now"}
+		Help: "keep released dates as they were, even if the plan now gives\nothers"}
 }
 
 // tellHeld lists dates that aren't as they were released, in the dress of a result; the

@@ -16,10 +16,11 @@ func (a *App) newCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "new [FOLDER]",
 		Short: "Write a plan to start from",
-		Long: `Write a first plan, yoyaku.yaml, into a folder (this one unless named), with comments,
-and the JSON Schema that editors complete it by. Of a table whose dates go by a rule it
-makes series, with what is set by hand; what no rule explains stays a record. A plan
-that is there is never written over.`,
+		Long: `Write a first plan, yoyaku.yaml, to a folder (this one unless named), with comments and
+the JSON Schema that lets editors complete it. Dates of a table that follow a rule become
+series, with the exceptions moved by hand; the rest becomes a record set. An existing plan
+is never overwritten. Without options, list the tables in the folder and the command for
+each.`,
 		Example: `  yoyaku new office --series "pay = monthly on last then roll preceding"
   yoyaku new crew --calendar england-wales --table crew-contracts.csv
   yoyaku new next-year --table pay-days-2026.csv`,
@@ -28,11 +29,11 @@ that is there is never written over.`,
 	s := a.settings(c, false)
 	var start office.Start
 	options := []*question.Option{
-		{Name: "id", Help: "`ID` that names the events for good: letters, digits, -", Into: &start.ID},
-		{Name: "calendar", Complete: "calendars", Help: "`NAME` of a public calendar to count by", Into: &start.Calendar},
-		{Name: "series", Repeat: true, Help: "`NAME = RULE` of a series", Into: &start.Series},
-		{Name: "table", Repeat: true, Help: "`FILE` of a table whose dates become series, and what else it\nholds a record", Into: &start.Tables},
-		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "`COL` of the tables whose values are the names of series", Into: &start.Key},
+		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Into: &start.ID},
+		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Into: &start.Calendar},
+		{Name: "series", Repeat: true, Help: "add a series: its name and its rule, `\"NAME = RULE\"`", Into: &start.Series},
+		{Name: "table", Repeat: true, Help: "make series of the dates in table `FILE`, and a record set of\nthe rest", Into: &start.Tables},
+		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Into: &start.Key},
 	}
 	bind(c, asked, options)
 	s.completeOptions(c, options, nil)
@@ -52,7 +53,7 @@ that is there is never written over.`,
 		if err != nil {
 			return err
 		}
-		fmt.Fprintf(a.said, "%s is written.\n", report.Clean(path))
+		fmt.Fprintf(a.said, "Wrote %s.\n", report.Clean(path))
 		for _, f := range found {
 			fmt.Fprintf(a.said, "  %s\n", report.Clean(f))
 		}
@@ -60,7 +61,7 @@ that is there is never written over.`,
 		if start.Dir != "." {
 			where = "cd " + report.Clean(start.Dir) + ", then "
 		}
-		fmt.Fprintf(a.said, "It passes yoyaku check. Next: %syoyaku run, yoyaku ahead, and your editor.\n", where)
+		fmt.Fprintf(a.said, "It passes `yoyaku check`. Next: %sedit it, then `yoyaku run` or `yoyaku ahead`.\n", where)
 		return nil
 	}
 	return c

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 
 	"github.com/spf13/cobra"
 
@@ -34,14 +33,15 @@ type publishing struct {
 func (a *App) publishCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "publish [PLAN …]",
-		Short: "A plan's events into a calendar server, and keep them right",
-		Long: `Put the events of a plan (yoyaku.yaml in this folder unless named) into a calendar on
-a CalDAV server, and keep them right there: what the plan has is added, changed and
-taken away. What people put there, or changed by hand, is told and left alone.
+		Short: "Publish a plan's events to a calendar server and keep them up to date",
+		Long: `Publish the events of a plan (yoyaku.yaml in this folder unless named) to a calendar on a
+CalDAV server and keep them up to date: events are added, changed and removed as the plan
+says. Events that people added or changed by hand are reported and left alone.
 
-Who you are stands in YOYAKU_CALDAV_USER and YOYAKU_CALDAV_PASSWORD, or in a file of two
-lines, user=NAME and password=WORD, that only you can read. The exit code is 1 where
-something isn't as the plan says, 3 where the server can't be reached.`,
+The user name and password come from YOYAKU_CALDAV_USER and YOYAKU_CALDAV_PASSWORD, or
+from a file that only you can read, with the two lines user=NAME and password=WORD. Exits
+with 1 if anything on the server differs from the plan, with 3 if the server can't be
+reached.`,
 		Example: `  yoyaku publish --to https://calendar.example/dav/ --dry-run
   yoyaku publish --to https://calendar.example/dav/ --collection "Crew office"
   yoyaku publish --credentials ~/.yoyaku-calendar`,
@@ -50,16 +50,16 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 	p := &publishing{app: a}
 	p.out = output{app: a, shape: &p.shape, formats: report.Names(false)}
 	options := bindAll(c, []*question.Option{
-		{Name: "to", Help: "`ADDRESS` of the server (default: that of the plan)", Into: &p.to},
-		{Name: "collection", Help: "`NAME` of the calendar there (default: that of the plan, or\nits id); made where it isn't there", Into: &p.collection},
-		{Name: "credentials", Help: "`FILE` that says who you are: user=NAME, password=WORD", Into: &p.credentials},
-		{Name: "dry-run", Kind: question.Yes, Help: "tell what would be done, and do nothing", Into: &p.dry},
-		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series and records to publish, with commas", Into: &p.asked.Series},
-		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &p.asked.Window},
-		{Name: "overwrite-edits", Kind: question.Yes, Help: "write over what people changed by hand", Into: &p.overwrite},
-		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark", Into: &p.adopt},
+		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Into: &p.to},
+		{Name: "collection", Help: "publish to the calendar `NAME`, which is created if missing\n(default: the plan's, or its id)", Into: &p.collection},
+		{Name: "credentials", Help: "read the user name and password from `FILE`", Into: &p.credentials},
+		{Name: "dry-run", Kind: question.Yes, Help: "show what would change, without changing it", Into: &p.dry},
+		{Name: "series", List: true, Complete: "series", Help: "publish only these series and record sets: `A,B`", Into: &p.asked.Series},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &p.asked.Window},
+		{Name: "overwrite-edits", Kind: question.Yes, Help: "overwrite events that were changed by hand", Into: &p.overwrite},
+		{Name: "adopt", Kind: question.Yes, Help: "take over events from the plan that have lost its mark on the\nserver", Into: &p.adopt},
 		keepOption(&p.asked.Keep),
-		{Name: "at-once", Kind: question.Number, Least: 1, Most: 16, Default: "4", Help: "`N` requests at the same time", Into: &p.atOnce},
+		{Name: "at-once", Kind: question.Number, Least: 1, Most: 16, Default: "4", Help: "send `N` requests at a time", Into: &p.atOnce},
 	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -72,10 +72,10 @@ something isn't as the plan says, 3 where the server can't be reached.`,
 			return err
 		}
 		if len(plans) > 1 && p.collection != "" {
-			return &rows.OptionError{Option: "collection", Is: true, Err: errors.New("names the calendar of one plan; say it in each plan: publish: {collection: NAME}")}
+			return &rows.OptionError{Option: "collection", Is: true, Err: errors.New("is for one plan; with several, write publish: {collection: NAME} in each")}
 		}
 		if len(plans) > 1 && p.out.file != "" {
-			return &rows.OptionError{Option: "out", Is: true, Err: errors.New("is the table of one plan; publish them one at a time")}
+			return &rows.OptionError{Option: "out", Is: true, Err: errors.New("is for one plan; publish several plans one at a time")}
 		}
 		if p.out.file != "" { // afterwards would be too late to refuse it
 			if err := plans[0].Files.Free(p.out.file); err != nil {
@@ -107,8 +107,8 @@ func (p *publishing) all(plans []*plan.Plan) error {
 		case len(plans) == 1 || code(err) != exitNo:
 			return err
 		default:
-			p.app.note("%s: %s", one.ID, err)
-			undone = &no{"Not everything is as the plans say."}
+			p.app.say(one.ID + ": " + err.Error())
+			undone = &no{"The server differs from the plans."}
 		}
 	}
 	if undone != nil {
@@ -145,7 +145,7 @@ func (p *publishing) publish(w *office.Work) error {
 func (p *publishing) client(of *plan.Plan) (*caldav.Client, error) {
 	to := cmp.Or(p.to, of.Publish.To)
 	if to == "" {
-		return nil, &rows.OptionError{Option: "to", Is: true, Err: errors.New("is needed: the address of the calendar server, such as https://calendar.example/dav/; a plan says it as publish: {to: ADDRESS}")}
+		return nil, &rows.OptionError{Option: "to", Is: true, Err: errors.New("is required: the address of the calendar server, such as https://calendar.example/dav/. A plan can hold it: publish: {to: ADDRESS}")}
 	}
 	user, password, err := p.who(of)
 	if err != nil {
@@ -161,7 +161,7 @@ func (p *publishing) who(of *plan.Plan) (user, password string, err error) {
 	if p.credentials == "" {
 		user, password = p.app.Getenv("YOYAKU_CALDAV_USER"), p.app.Getenv("YOYAKU_CALDAV_PASSWORD")
 		if user == "" || password == "" {
-			err = usagef("who are you there? Set YOYAKU_CALDAV_USER and YOYAKU_CALDAV_PASSWORD, or name a file of the two lines user=NAME and password=WORD with --credentials")
+			err = usagef("no user name and password: set YOYAKU_CALDAV_USER and YOYAKU_CALDAV_PASSWORD, or use --credentials FILE, a file with the two lines user=NAME and password=WORD")
 		}
 		return user, password, err
 	}
@@ -184,7 +184,7 @@ func (p *publishing) tell(of *plan.Plan, d *publish.Decision, ended error) error
 	if err != nil {
 		return err
 	}
-	p.app.note("%s", d)
+	p.app.say(d.String())
 	p.app.tell().Once().Warnings(of)
 	switch {
 	case errors.Is(ended, context.Canceled):
@@ -194,9 +194,9 @@ func (p *publishing) tell(of *plan.Plan, d *publish.Decision, ended error) error
 	case d.Failure() != nil:
 		return &serverError{d.Failure()}
 	case p.dry && len(d.Steps) > 0:
-		return &no{"Nothing was done: this was a dry run."}
+		return &no{"Nothing was changed: this was a dry run."}
 	case d.Left() > 0:
-		return &no{fmt.Sprintf("%s not as the plan says; the column note tells why.", phrase.IsAre(d.Left(), "event"))}
+		return &no{phrase.Agree(d.Left(), "event differs", "events differ") + " from the plan; the column `note` says why."}
 	}
 	return nil
 }

@@ -304,7 +304,7 @@ func TestPublish(t *testing.T) {
 			if _, r := o.find("close.slips.2027-Q1/last-working-day@crew"); !strings.Contains(r.Data, "PERCENT-COMPLETE:100") || !strings.Contains(r.Data, "Close of") {
 				t.Errorf("a finished to-do is\n%s", r.Data)
 			}
-			o.says(0, "changed by hand, written over.*"+fmt.Sprintf("%d changed, %d unchanged", edits-1, 20-edits), append(who, "--overwrite-edits")...)
+			o.says(0, "changed by hand, overwritten.*"+fmt.Sprintf("%d changed, %d unchanged", edits-1, 20-edits), append(who, "--overwrite-edits")...)
 			o.says(0, "20 unchanged", who...)
 
 			// Strangers: another event, and one of the plan's UID without its mark.
@@ -333,7 +333,7 @@ func TestPublish(t *testing.T) {
 				}
 			}
 			o.meddle(once(func() { o.edit("pay.2027-05/15@crew", line("LOCATION:Quay 9")) }))
-			o.says(1, "conflict,pay,date,2027-05/15,2027-05-14,,changed on the server meanwhile.*11 changed, 1 conflict, 8 unchanged", append(who, "--at-once", "1")...)
+			o.says(1, "conflict,pay,date,2027-05/15,2027-05-14,,changed on the server in the meantime.*11 changed, 1 conflict, 8 unchanged", append(who, "--at-once", "1")...)
 			if _, r := o.find("pay.2027-05/15@crew"); !strings.Contains(r.Data, "LOCATION:Quay 9") {
 				t.Errorf("a quick edit is lost: %s", r.Data)
 			}
@@ -396,7 +396,7 @@ func TestPublish(t *testing.T) {
 			o.says(2, "is there, and no calendar", append(who, "--collection", notCalendar(t, c, server))...)
 			if name == "radicale" {
 				write(t, secret, "user=clerk\npassword=high tides\n")
-				o.says(2, "doesn't let this user in", who...)
+				o.says(2, "rejected the user name or password", who...)
 			}
 		})
 	}

@@ -22,13 +22,13 @@ type releasing struct {
 func (a *App) releaseCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "release [PLAN]",
-		Short: "Fix what has been announced",
-		Long: `Check a plan (yoyaku.yaml in this folder unless named), and write the dates and
-milestones of its series, from the first day of its window through a day, into
-released.csv beside it. From then on check, run, publish and calendars of its series stop
-where one of them would be on another day, be gone, or come in between. Released again,
-the dates that moved are superseded; no line of the file is ever taken out. Keep the file
-with the plan.`,
+		Short: "Freeze what has been announced",
+		Long: `Check a plan (yoyaku.yaml in this folder unless named), then record the dates and
+milestones of its series, from the window's first day through --through, in released.csv
+beside it. From then on check, run, publish and calendars of these series stop if a
+released date would move or disappear, or a new one would come in between. Releasing again
+supersedes the dates that moved; no line of the file is ever removed. Keep the file with
+the plan.`,
 		Example: `  yoyaku release --through 2027-12-31 --by "A. Gull" --note "pay calendar 2027"
   yoyaku release --through 2027-06-30 --by "A. Gull" --series crew-pay`,
 		Args: needArgs(0, 1, ""),
@@ -37,12 +37,12 @@ with the plan.`,
 	r := &releasing{app: a}
 	r.out = output{app: a, shape: &r.shape, formats: report.Names(false)}
 	options := bindAll(c, []*question.Option{
-		{Name: "through", Kind: question.Date, Needed: true, Help: "last `DAY` that is released, inside the window", Into: &r.Through},
-		{Name: "by", Needed: true, Help: "`NAME` of who releases", Into: &r.By},
-		{Name: "note", Help: "`TEXT` to keep with it", Into: &r.Note},
-		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to release, with commas; also of one that\nthe plan no longer has", Into: &r.Series},
-		{Name: "provisional", Kind: question.Yes, Help: "release dates too that may still move, since a calendar\nknows no holidays there yet", Into: &r.Provisional},
-		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.Window},
+		{Name: "through", Kind: question.Date, Needed: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Into: &r.Through},
+		{Name: "by", Needed: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Into: &r.By},
+		{Name: "note", Help: "keep `TEXT` with the release", Into: &r.Note},
+		{Name: "series", List: true, Complete: "series", Help: "release only these series, `A,B`; also one that the plan no\nlonger has", Into: &r.Series},
+		{Name: "provisional", Kind: question.Yes, Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Into: &r.Provisional},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &r.Window},
 	}, r.out.with(&r.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -85,7 +85,7 @@ func (r *releasing) release(p *plan.Plan) error {
 	if err := released.Put(); err != nil {
 		return err
 	}
-	r.app.note("%s", released)
+	r.app.say(released.String())
 	r.app.tell().Once().Warnings(p)
 	return nil
 }

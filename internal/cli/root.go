@@ -105,13 +105,9 @@ func (a *App) root(named func(command string) bool) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "yoyaku",
 		Short: "Rules about dates in, schedules with reasons out",
-		Long: `Yoyaku turns rules about dates into schedules of dates: pay days moved off
-closed days, returns due, second Tuesdays, quarter ends. Every date carries its
-reason, and the schedule goes out as a table or as calendar events.
-
-Start with:  yoyaku demo
-The language of the rules on one page:  yoyaku help phrases
-What is your job?  yoyaku help jobs`,
+		Long: `Yoyaku turns rules about dates into schedules: pay days moved off closed days,
+returns due, second Tuesdays, quarter ends. Every date comes with its reason, and the
+schedule goes out as a table or as calendar events.`,
 		Version:           office.Version(),
 		SilenceErrors:     true,
 		SilenceUsage:      true,
@@ -135,7 +131,7 @@ What is your job?  yoyaku help jobs`,
 		return usageError{fmt.Errorf("%w; `%s --help` lists the options", err, c.CommandPath())}
 	})
 	root.SetVersionTemplate("yoyaku {{.Version}}\n")
-	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "no warnings and no progress")
+	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "print no warnings, notes or progress")
 	for _, g := range groups {
 		root.AddGroup(&cobra.Group{ID: string(g.id), Title: g.title})
 	}
@@ -157,6 +153,7 @@ What is your job?  yoyaku help jobs`,
 	root.AddCommand(phrasesTopic(), a.jobsTopic(), a.keysTopic("plan"), a.keysTopic("calendar"))
 	root.SetHelpCommand(a.helpCommand(root))
 	root.SetUsageTemplate(usageTemplate)
+	root.SetHelpTemplate(helpTemplate)
 	root.SetHelpCommandGroupID(string(startGroup))
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.InitDefaultHelpCmd()
@@ -186,16 +183,29 @@ var groups = []struct {
 	{startGroup, "Start"},
 }
 
-func (a *App) warn(format string, args ...any) { a.note("yoyaku: warning: "+format, args...) }
+func (a *App) warn(format string, args ...any) { a.say("warning: " + sentence(format, args)) }
 
 // tell is where words go that aren't the result.
 func (a *App) tell() office.Tell { return office.Tell{Warn: a.warn, Note: a.note} }
 
-// note tells on standard error what isn't the result.
-func (a *App) note(format string, args ...any) {
+func (a *App) note(format string, args ...any) { a.say("note: " + sentence(format, args)) }
+
+// say writes a line to standard error unless --quiet is on: a verdict or a count, which are
+// results and have no prefix, or a warning or a note.
+func (a *App) say(text string) {
 	if !a.quiet {
-		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(fmt.Sprintf(format, args...))))
+		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(text)))
 	}
+}
+
+// sentence is a text that ends with a full stop; one of several lines, or that ends with
+// other punctuation, stays as it is.
+func sentence(format string, args []any) string {
+	text := fmt.Sprintf(format, args...)
+	if text == "" || strings.Contains(text, "\n") || strings.ContainsAny(text[len(text)-1:], ".:!?") {
+		return text
+	}
+	return text + "."
 }
 
 // hidden is a text without what is never shown.

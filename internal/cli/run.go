@@ -30,10 +30,10 @@ func (a *App) runCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "run [PLAN …]",
 		Short: "Make every schedule and output of a plan",
-		Long: `Make all outputs of a plan (yoyaku.yaml in this folder unless named), and print a
-line for each series. All files appear together, or none does and the older ones
-stay. With --by, a line is added to yoyaku-log.jsonl beside the plan: what was read and
-written, by their hashes, and each date that moved.`,
+		Long: `Make all outputs of a plan (yoyaku.yaml in this folder unless named) and print one line
+per series and per file. Either all files are replaced, or none is. With --by, the run is
+also recorded in yoyaku-log.jsonl beside the plan: the files read and written, with their
+hashes, and each date that moved.`,
 		Example: `  yoyaku run
   yoyaku run yoyaku.yaml --window 2027-H1 --out half
   yoyaku run --series crew-pay,safety-drill
@@ -42,13 +42,13 @@ written, by their hashes, and each date that moved.`,
 	s := a.settings(c, false)
 	r := a.newRun()
 	options := bindAll(c, []*question.Option{
-		{Name: "window", Help: "`SPAN` instead of the plan's window", Into: &r.asked.Window},
-		{Name: "out", Help: "`FOLDER` for the outputs (default: the plan's)", Into: &r.asked.Folder},
-		{Name: "series", List: true, Complete: "series", Help: "`NAMES` of the series to make anew, with commas; others stay\nas they are in files that they share", Into: &r.asked.Series},
-		{Name: "anyway", Kind: question.Yes, Help: "write although an expectation isn't met", Into: &r.asked.Anyway},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &r.asked.Window},
+		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Into: &r.asked.Folder},
+		{Name: "series", List: true, Complete: "series", Help: "compute only these series, `A,B`; files they share with\nothers keep the others' dates", Into: &r.asked.Series},
+		{Name: "anyway", Kind: question.Yes, Help: "write the outputs even if an expectation isn't met", Into: &r.asked.Anyway},
 		keepOption(&r.asked.Keep),
-		{Name: "by", Help: "`NAME` of who runs it: adds a line to the plan's log", Into: &r.asked.By},
-		{Name: "note", With: []string{"by"}, Help: "`TEXT` for that line", Into: &r.asked.Note},
+		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Into: &r.asked.By},
+		{Name: "note", With: []string{"by"}, Help: "add `TEXT` to that line", Into: &r.asked.Note},
 	}, []*question.Option{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
@@ -84,7 +84,7 @@ func (r *run) do(plans ...*plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	file := func(line string) { r.app.note("%s", line) }
+	file := r.app.say
 	if r.together { // for a reader, not for a program
 		fmt.Fprint(r.app.said, "\nIts files:\n")
 		file = func(line string) { fmt.Fprintln(r.app.said, report.CleanLines(line)) }

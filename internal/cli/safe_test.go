@@ -95,7 +95,7 @@ func TestRightsAndLinks(t *testing.T) {
 	if out, code := sh(`umask 077; "$Y" run --by me`); code != 0 || mode("s.csv")+mode("s.ics")+mode("bad.csv")+mode("yoyaku-log.jsonl") != "600600600600" {
 		t.Errorf("umask 077: %d %s", code, out)
 	}
-	if bad := read(t, filepath.Join(dir, "bad.csv")); bad != "k,d,reason\nb,xx,\"d: a date is wanted here, and this is \"\"xx\"\"\"\n" {
+	if bad := read(t, filepath.Join(dir, "bad.csv")); bad != "k,d,reason\nb,xx,\"d: expected a date, found \"\"xx\"\"\"\n" {
 		t.Errorf("set aside: %q", bad)
 	}
 	if out, code := sh(`umask 022; chmod 640 s.csv; "$Y" run --window 2028; "$Y" dates daily --window 2027-01 --out new.csv`); code != 0 || mode("s.csv") != "640" || mode("new.csv") != "644" {
@@ -104,8 +104,8 @@ func TestRightsAndLinks(t *testing.T) {
 	// An output that is a link, one that leads nowhere yet, two that are one file.
 	outside := filepath.Join(t.TempDir(), "x.csv")
 	for _, c := range []struct{ make, outputs, want string }{
-		{"ln -sf " + outside + " l.csv", "  - {file: l.csv, of: s}\n", "l.csv leaves the output folder"},
-		{"rm -f bad.csv; ln -sf " + outside + " bad.csv", "  - {file: r.csv, of: r}\n", "bad.csv leaves the output folder"},
+		{"ln -sf " + outside + " l.csv", "  - {file: l.csv, of: s}\n", "l.csv leads out of the output folder"},
+		{"rm -f bad.csv; ln -sf " + outside + " bad.csv", "  - {file: r.csv, of: r}\n", "bad.csv leads out of the output folder"},
 		{"rm -f bad.csv; ln -sf there.csv two.csv", "  - {file: there.csv, of: s}\n  - {file: two.csv, of: s}\n", "would be written twice"},
 	} {
 		plan(c.outputs)
@@ -220,7 +220,7 @@ outputs:
 		t.Errorf("compare tells a move twice:\n%s", out)
 	}
 	_, errs, code = yoyaku(t, dir, "run", "--as-of", "2027-03-01")
-	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics: changed") || !strings.Contains(errs, "nobody is called `di` any more") || !strings.Contains(errs, "t-di.csv: nobody is called `di` any more; the file stays as it is") || strings.Contains(errs, "jo-tasks") {
+	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics: changed") || !strings.Contains(errs, "there is no longer an owner `di`") || !strings.Contains(errs, "t-di.csv: there is no longer an owner `di`; the file was left as it is") || strings.Contains(errs, "jo-tasks") {
 		t.Errorf("the run after: %d %s", code, errs)
 	}
 	old := read(t, filepath.Join(dir, "out", "di-tasks.ics"))

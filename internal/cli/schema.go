@@ -10,8 +10,8 @@ func (a *App) schemaCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "schema plan|calendar",
 		Short: "The JSON Schema of plan and calendar files",
-		Long: `Print the JSON Schema of plan files or of calendar files. Editors that read it
-complete and check the keys.`,
+		Long: `Print the JSON Schema of plan files or of calendar files. Editors use it to complete and
+check the keys.`,
 		Example: `  yoyaku schema plan
   yoyaku schema calendar`,
 		Args:      needArgs(1, 1, "plan or calendar"),

@@ -36,15 +36,15 @@ var tries = []string{"check", "ahead", "compare"}
 func (a *App) settings(c *cobra.Command, where bool) *settings {
 	s := &settings{app: a, frame: map[string]*string{}, files: &files.Register{}}
 	options := []*question.Option{
-		{Name: "as-of", Help: "`DATE` that today means (default: YOYAKU_AS_OF, or the clock)", Into: &s.asOf},
+		{Name: "as-of", Help: "take `DATE` as today (default: YOYAKU_AS_OF, or the clock)", Into: &s.asOf},
 	}
 	if where {
 		options = append(options,
-			&question.Option{Name: "plan", Help: "plan `FILE` to take calendars and settings from (yoyaku.yaml\nhere is taken by itself)", Into: &s.plan},
-			&question.Option{Name: "calendar", Complete: "calendars", Help: "working calendar: a `NAME` of the plan, names joined by\n+, a calendar file, or (COL) that names each row's", Into: &s.calendar})
+			&question.Option{Name: "plan", Help: "use the calendars, series and settings of plan `FILE`\n(default: yoyaku.yaml in this folder, if there is one)", Into: &s.plan},
+			&question.Option{Name: "calendar", Complete: "calendars", Help: "count with the working calendar `NAME`: of the plan, a public\none, several joined by +, a file, or (COL) for each row's own", Into: &s.calendar})
 		options = append(options, plan.FrameOptions(s.frame)...)
 		options = append(options,
-			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "`DAY` that keeps a 29 February in other years: 28-feb or\n1-mar (default 28-feb)", Into: &s.leap})
+			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "keep a 29 February on `DAY` in other years: 28-feb or 1-mar\n(default 28-feb)", Into: &s.leap})
 	}
 	if where || slices.Contains(tries, c.Name()) {
 		options = append(options, s.whatIf.Options()...)
@@ -65,7 +65,7 @@ func (s *settings) day() (civil.Date, error) {
 	}
 	d, _, ok := civil.Parse(strings.TrimSpace(asOf))
 	if !ok {
-		return d, usagef("%s is a date such as 2027-03-31, not %q", from, asOf)
+		return d, usagef("%s: expected a date such as 2027-03-31, found %q", from, asOf)
 	}
 	return d, nil
 }
@@ -80,7 +80,7 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 		set.Frame[name] = *text
 	}
 	if s.leap != "" && s.leap != "28-feb" && s.leap != "1-mar" {
-		return nil, usagef("--leap-day is 28-feb or 1-mar, not %q", s.leap)
+		return nil, usagef("--leap-day: expected 28-feb or 1-mar, found %q", s.leap)
 	}
 	var err error
 	if set.AsOf, err = s.day(); err != nil {
@@ -97,7 +97,7 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 	}
 	p, err := plan.Load(path, set)
 	if err != nil && s.planless && s.plan == "" {
-		s.app.warn("%s can't be read, and nothing of it is needed here: %s", path, strings.TrimPrefix(strings.SplitN(strings.TrimSpace(describe(err)), "\n", 2)[0], "yoyaku: "))
+		s.app.warn("%s can't be read; this command goes on without it: %s", path, strings.TrimPrefix(strings.SplitN(strings.TrimSpace(describe(err)), "\n", 2)[0], "yoyaku: "))
 		p, err = plan.Empty(set)
 	}
 	return p, err

@@ -16,7 +16,7 @@ var phrasesPage string
 
 // phrasesTopic is `yoyaku help phrases`: the language on one page.
 func phrasesTopic() *cobra.Command {
-	return &cobra.Command{Use: "phrases", Short: "The language of rules and steps on one page", Long: phrasesPage}
+	return &cobra.Command{Use: "phrases", Short: "the language of rules and steps on one page", Long: phrasesPage}
 }
 
 // tellJobs writes jobs with their commands; with results also what comes out.
@@ -37,9 +37,9 @@ func (a *App) tellJobs(list []question.OfficeJob, results bool) {
 
 // jobsTopic is `yoyaku help jobs`: the jobs of the trade, each with its command.
 func (a *App) jobsTopic() *cobra.Command {
-	c := &cobra.Command{Use: "jobs", Short: "The jobs of the trade, each with its command (help jobs lease)"}
+	c := &cobra.Command{Use: "jobs", Short: "jobs of the trade with their commands (help jobs lease)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) {
-		fmt.Fprintln(a.said, "The jobs of the trade, each with the command that does it on the tables of the demo\nfolder (yoyaku demo). yoyaku help jobs WORD shows those that fit, with what comes out.")
+		fmt.Fprintln(a.said, "Jobs of the trade, each with the command that does it. The commands work in the demo\nfolder (yoyaku demo, then cd skerry-demo). yoyaku help jobs WORD finds a job by any word.")
 		a.tellJobs(question.Jobs(), false)
 	})
 	return c
@@ -47,7 +47,7 @@ func (a *App) jobsTopic() *cobra.Command {
 
 // keysTopic is `yoyaku help plan`, or `help calendar`: the keys of such files.
 func (a *App) keysTopic(of string) *cobra.Command {
-	c := &cobra.Command{Use: of, Short: "The keys of " + of + " files, or all of one (help " + of + " KEY)"}
+	c := &cobra.Command{Use: of, Short: "the keys of a " + of + " file, or one of them (help " + of + " KEY)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) { _ = a.tellKeys(of) })
 	return c
 }
@@ -62,7 +62,7 @@ func (a *App) tellKeys(of string, words ...string) error {
 // helpCommand is `yoyaku help`: a command, a topic, or the jobs that words fit.
 func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 	return &cobra.Command{
-		Use: "help [COMMAND|TOPIC|WORD]", Short: "Help about a command, or a topic",
+		Use: "help [COMMAND|TOPIC|WORD]", Short: "Explain a command or a topic",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) > 0 && (args[0] == "plan" || args[0] == "calendar") {
 				return a.tellKeys(args[0], args[1:]...)
@@ -90,7 +90,7 @@ func unknownCommand(root *cobra.Command, word string) error {
 	for _, c := range root.Commands() {
 		names = append(names, c.Name())
 	}
-	hint := "`yoyaku --help` lists the commands, `yoyaku help jobs` the jobs of the trade"
+	hint := "`yoyaku --help` lists the commands, `yoyaku help jobs` the jobs"
 	if near := phrase.Nearest(word, names); near != "" {
 		hint = "did you mean `yoyaku " + near + "`?"
 	} else if list := question.JobsWith([]string{word}); len(list) > 0 {

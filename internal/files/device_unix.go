@@ -16,7 +16,7 @@ func openDevice(path string, info fs.FileInfo) (*os.File, error) {
 	if info.Mode()&fs.ModeNamedPipe != 0 {
 		probe, err := os.OpenFile(path, os.O_WRONLY|syscall.O_NONBLOCK, 0)
 		if errors.Is(err, syscall.ENXIO) {
-			return nil, fmt.Errorf("%s is a pipe that nobody reads; start the reader first, or name a file", path)
+			return nil, fmt.Errorf("%s is a pipe without a reader; start the reader first, or name a file", path)
 		}
 		if err != nil {
 			return nil, err

@@ -49,21 +49,21 @@ func TestRegister(t *testing.T) {
 		}
 	}
 	for _, c := range []struct{ uses, want string }{ // < reads, > writes, | is standard output
-		{"<in/a.csv |in/a.csv", "in/a.csv is read by this command, and its output goes there too"},
-		{"|in/a.csv <soft.csv", "soft.csv is read by this command, and its output goes there too"},
+		{"<in/a.csv |in/a.csv", "in/a.csv is both read and written by this command (the shell"},
+		{"|in/a.csv <soft.csv", "soft.csv is both read and written by this command (the shell"},
 		{"|in/a.csv >out/b.csv", ""},
 		{"<in/a.csv >out/b.csv", ""},
 		{"<in/a.csv <in/a.csv", ""},
-		{"<in/a.csv >in/a.csv", "in/a.csv is read by this command"},
-		{">in/a.csv <in/a.csv", "in/a.csv is read by this command"},
-		{"<in/a.csv >./in/../in/a.csv", "is read by this command"},
-		{"<in/a.csv >in/hard.csv", "is read by this command"},
-		{"<in/a.csv >soft.csv", "is read by this command"},
-		{"<in/a.csv >folder/a.csv", "is read by this command"},
+		{"<in/a.csv >in/a.csv", "in/a.csv is both read and written by this command"},
+		{">in/a.csv <in/a.csv", "in/a.csv is both read and written by this command"},
+		{"<in/a.csv >./in/../in/a.csv", "is both read and written by this command"},
+		{"<in/a.csv >in/hard.csv", "is both read and written by this command"},
+		{"<in/a.csv >soft.csv", "is both read and written by this command"},
+		{"<in/a.csv >folder/a.csv", "is both read and written by this command"},
 		{">new.csv >new.csv", "new.csv would be written twice"},
 		{">out/new.csv >out/./new.csv", "would be written twice"},
-		{">pay.csv >pay.csv/x.csv", "one would be a file and a folder"},
-		{">pay.csv/x.csv >pay.csv", "one would be a file and a folder"},
+		{">pay.csv >pay.csv/x.csv", "one is a file, the other needs a folder"},
+		{">pay.csv/x.csv >pay.csv", "one is a file, the other needs a folder"},
 		{">pay.csv >pay.csv2", ""},
 		{">folder/x.csv >in/x.csv", "would be written twice"},
 	} {
@@ -132,7 +132,7 @@ func TestStage(t *testing.T) {
 		t.Errorf("left behind: %v", left)
 	}
 	// One that can't be put in place is told by its own name, and what became of the others.
-	for at, want := range []string{"taken: file exists; nothing is written", "taken: file exists; it and those behind it are as they were, 1 before it new"} {
+	for at, want := range []string{"taken: file exists; nothing was written", "taken: file exists; it and the files after it were left as they were, 1 before it were replaced"} {
 		for _, name := range [][]string{{"taken", "new.csv"}, {"new.csv", "taken"}}[at] {
 			if _, err := s.Create(name); err != nil {
 				t.Fatal(err)
@@ -296,7 +296,7 @@ func TestReadAll(t *testing.T) {
 	for _, c := range []struct {
 		most int64
 		want string
-	}{{5, ""}, {6, ""}, {4, "a is longer than 0 MB, which is no plan"}} {
+	}{{5, ""}, {6, ""}, {4, "a is larger than 0 MB, too large for a plan"}} {
 		data, err := ReadAll("a", c.most, "plan")
 		if (err == nil) != (c.want == "") || err == nil && string(data) != "12345" || err != nil && err.Error() != c.want {
 			t.Errorf("at most %d: %q, %v", c.most, data, err)
@@ -371,7 +371,7 @@ func TestSumsAndTurns(t *testing.T) {
 		t.Fatal(err)
 	}
 	var busy *LockedError
-	if _, err := Lock("lock", 0); !errors.As(err, &busy) || !strings.Contains(err.Error(), "lock is locked by another program, and 30 seconds") {
+	if _, err := Lock("lock", 0); !errors.As(err, &busy) || !strings.Contains(err.Error(), "lock is still locked by another program after 30 seconds") {
 		t.Errorf("a turn that somebody has: %v", err)
 	}
 	unlock()

@@ -24,7 +24,7 @@ type LockedError struct{ Path string }
 
 // Error says what to do.
 func (e *LockedError) Error() string {
-	return fmt.Sprintf("%s is locked by another program, and %d seconds were not enough; nothing was written. Try again when it has ended", e.Path, int(LockWait/time.Second))
+	return fmt.Sprintf("%s is still locked by another program after %d seconds; nothing was written. Try again when that has ended", e.Path, int(LockWait/time.Second))
 }
 
 // Lock takes the advisory lock on an empty file, which is made if need be and stays. It

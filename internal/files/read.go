@@ -12,9 +12,9 @@ import (
 func InWords(err *fs.PathError) string {
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return err.Path + ": there is no such file or folder"
+		return err.Path + ": no such file or folder"
 	case errors.Is(err, fs.ErrPermission):
-		return err.Path + ": the machine doesn't permit this"
+		return err.Path + ": permission denied"
 	}
 	cause := err.Err
 	var inner *fs.PathError
@@ -50,7 +50,7 @@ func readAll(f *os.File, err error, path string, most int64, what string) ([]byt
 		return nil, err
 	}
 	if int64(len(data)) > most {
-		return nil, fmt.Errorf("%s is longer than %d MB, which is no %s", path, most>>20, what)
+		return nil, fmt.Errorf("%s is larger than %d MB, too large for a %s", path, most>>20, what)
 	}
 	return data, nil
 }

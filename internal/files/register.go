@@ -141,13 +141,13 @@ func (r *Register) apart(e entry) error {
 		return nil
 	}
 	if info, err := os.Stat(e.path); err == nil && os.SameFile(info, r.out) {
-		return clash("%s is read by this command, and its output goes there too (a shell empties what stands behind > before anything is read); name another file", e.as)
+		return clash("%s is both read and written by this command (the shell empties a file after > first); name another file", e.as)
 	}
 	return nil
 }
 
 func overwritten(path string) error {
-	return clash("%s is read by this command, so it can't be its output too; name another file", path)
+	return clash("%s is both read and written by this command; name another file", path)
 }
 
 // Write names a file that will be written. It is an error where it is read, is
@@ -183,7 +183,7 @@ func (r *Register) free(path string) (entry, error) {
 			return e, clash("%s would be written twice; name two files", path)
 		case strings.HasPrefix(e.path, w.path+string(filepath.Separator)),
 			strings.HasPrefix(w.path, e.path+string(filepath.Separator)):
-			return e, clash("%s and %s can't both be written: one would be a file and a folder", w.as, path)
+			return e, clash("%s and %s can't both be written: one is a file, the other needs a folder of that name", w.as, path)
 		}
 	}
 	return e, nil

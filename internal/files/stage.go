@@ -97,7 +97,7 @@ type noFolder struct{ path string }
 
 // Error says so.
 func (e *noFolder) Error() string {
-	return fmt.Sprintf("%s: there is no folder %s to write it into; make it first, or name another", e.path,
+	return fmt.Sprintf("%s: there is no folder %s; create it first, or name another", e.path,
 		filepath.Dir(e.path))
 }
 
@@ -173,16 +173,16 @@ func (e *replaceError) Error() string {
 	text := e.path + ": "
 	switch {
 	case busy(e.err):
-		text += "it can't be replaced; if it is open in another program, such as a spreadsheet, close it there"
+		text += "the file can't be replaced; if it is open in another program, such as a spreadsheet, close it there"
 	case errors.As(e.err, &cause):
 		text += cause.Error()
 	default:
 		text += e.err.Error()
 	}
 	if e.placed > 0 {
-		return fmt.Sprintf("%s; it and those behind it are as they were, %d before it new", text, e.placed)
+		return fmt.Sprintf("%s; it and the files after it were left as they were, %d before it were replaced", text, e.placed)
 	}
-	return text + "; nothing is written"
+	return text + "; nothing was written"
 }
 
 // Unwrap is the system's error, without the name of the temporary file.
@@ -265,7 +265,7 @@ func temporary(dir, prefix, suffix string, shared bool) (*os.File, error) {
 func Inside(root, path string) error {
 	rel, err := filepath.Rel(target(root), target(path))
 	if err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
-		return fmt.Errorf("%s leaves the output folder %s through a link; outputs stay inside it", path, root)
+		return fmt.Errorf("%s leads out of the output folder %s through a link; outputs must stay inside it", path, root)
 	}
 	return nil
 }
@@ -299,7 +299,7 @@ func (e *NoRoomError) Error() string {
 	if errors.As(cause, &path) {
 		cause = path.Err
 	}
-	return fmt.Sprintf("the folder for temporary files, %s, can't be used (%v); set TMPDIR to another", e.Dir, cause)
+	return fmt.Sprintf("the temporary folder %s can't be used (%v); set TMPDIR to another", e.Dir, cause)
 }
 
 // RemoveDir removes a folder of TempDir.

@@ -72,7 +72,7 @@ func OpenEarlier(path string) (*Earlier, error) {
 	defer f.Close()
 	e, err := ReadEarlier(path, f)
 	if err != nil {
-		return nil, fmt.Errorf("%w; it isn't written over", err)
+		return nil, fmt.Errorf("%w; the file was left as it is", err)
 	}
 	return e, nil
 }
@@ -198,7 +198,7 @@ type Scope struct {
 	Elsewhere func(uid string) (Event, bool)
 	// Within reports whether an event lies in the window; nil goes by its own days.
 	Within func(uid string, at eval.Value) bool
-	// Order is that of series on one day.
+	// Order is also that of series on one day.
 	Order []string
 }
 

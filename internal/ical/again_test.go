@@ -112,7 +112,7 @@ func TestAgain(t *testing.T) {
 					t.Fatalf("%s: completed %t, want %t", uid, done, ticked[uid])
 				}
 				if _, twice := got[uid]; twice {
-					t.Fatalf("%s stands twice", uid)
+					t.Fatalf("%s is given twice", uid)
 				}
 				if e.Get("STATUS").Value == "CANCELLED" && len(e.Subs) > 0 {
 					t.Fatalf("%s is cancelled and still reminds", uid)

@@ -199,7 +199,7 @@ func (c Calendar) triggers(e Event) (list []string, err error) {
 	for n, v := range e.Recurring.Dates {
 		e.At = v
 		if more := of(e); n > 0 && !slices.Equal(more, list) {
-			return nil, fmt.Errorf("`%s` can't be one recurring event: its reminder differs by date, %s and %s before it starts", e.Summary, strings.Join(list, ", "), strings.Join(more, ", "))
+			return nil, fmt.Errorf("`%s` can't be one recurring event: its reminders differ, %s and %s before it starts", e.Summary, strings.Join(list, ", "), strings.Join(more, ", "))
 		} else {
 			list = more
 		}

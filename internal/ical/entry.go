@@ -117,7 +117,7 @@ func (r reader) entry(c *Component) *Entry {
 		for _, list := range [][]rule{e.rules, e.exrules} {
 			for i := range list {
 				if by := list[i].RRule; by.ByHour != nil || by.ByMinute != nil || by.BySecond != nil { // section 3.3.10
-					e.doubt(r.file, list[i].line, "BYHOUR, BYMINUTE and BYSECOND mean nothing for a date; they are ignored")
+					e.doubt(r.file, list[i].line, "BYHOUR, BYMINUTE and BYSECOND don't apply to a date; they are ignored")
 					bare := *by
 					bare.ByHour, bare.ByMinute, bare.BySecond = nil, nil, nil
 					list[i].RRule = &bare
@@ -148,7 +148,7 @@ func (e *Entry) doubt(file string, line int, format string, args ...any) {
 func (r reader) stamp(e *Entry, p Property, value string) (Stamp, error) {
 	s, err := r.stampOf(p, value)
 	if err == nil && s.Timed && strings.EqualFold(p.Params["VALUE"], "DATE") {
-		e.doubt(r.file, p.Line, "%s says VALUE=DATE and has a time; the time counts", p.Name)
+		e.doubt(r.file, p.Line, "%s says VALUE=DATE but has a time; the time is used", p.Name)
 	}
 	return s, err
 }
@@ -192,7 +192,7 @@ func (r reader) times(e *Entry, c *Component) (line int, err error) {
 	case long.Line > 0:
 		if e.long, err = readDuration(long.Value); err == nil && (e.long.days < 0 || e.long.seconds < 0 ||
 			e.long == (length{}) && e.AllDay()) {
-			err = fmt.Errorf("an event can't take %s", long.Value)
+			err = fmt.Errorf("an event can't last %s", long.Value)
 		}
 		if err == nil && e.AllDay() {
 			if e.Days = e.long.days + int(e.long.seconds/secondsOfDay); e.long.seconds%secondsOfDay != 0 {
@@ -212,7 +212,7 @@ func (r reader) until(e *Entry, end Property) error {
 		return err
 	}
 	if e.AllDay() != !last.Timed {
-		e.doubt(r.file, end.Line, "the event starts with a %s and ends with a %s; only the days count", kindOf(e.Start),
+		e.doubt(r.file, end.Line, "the event starts with a %s and ends with a %s; only the days are used", kindOf(e.Start),
 			kindOf(last))
 		e.Start = Stamp{Moment: recur.Moment{Day: e.Start.Day}}
 		if last.Timed && last.Second > 0 {
@@ -222,7 +222,7 @@ func (r reader) until(e *Entry, end Property) error {
 	}
 	gap := last.Instant() - e.Start.Instant()
 	if gap < 0 {
-		e.doubt(r.file, end.Line, "the event ends before it starts; it is taken as one day")
+		e.doubt(r.file, end.Line, "the event ends before it starts; it is read as one day")
 		e.Start.Timed, e.Start.Zone, e.Start.Second = false, nil, 0
 		gap = secondsOfDay
 	}
@@ -253,11 +253,11 @@ func (r reader) recurrence(e *Entry, c *Component) (int, error) {
 			}
 			if p.Name == "EXRULE" {
 				e.exrules = append(e.exrules, rule{RRule: parsed, line: p.Line})
-				e.doubt(r.file, p.Line, "EXRULE is no longer part of iCalendar (RFC 5545); its dates are taken off")
+				e.doubt(r.file, p.Line, "EXRULE is no longer part of iCalendar (RFC 5545); its dates are left out")
 				continue
 			}
 			if e.rules = append(e.rules, rule{RRule: parsed, line: p.Line}); len(e.rules) == 2 {
-				e.doubt(r.file, p.Line, "a second RRULE, which an event should not have; their dates add up")
+				e.doubt(r.file, p.Line, "a second RRULE, which an event should not have; the dates of both are listed")
 			}
 			e.Rule = strings.TrimPrefix(e.Rule+" "+p.Value, " ")
 		case "RDATE", "EXDATE":
@@ -300,7 +300,7 @@ func (r reader) date(e *Entry, p Property, value string) error {
 		o.long = &length{seconds: max(0, last.Instant()-at.Instant())}
 	}
 	if e.Start.Timed && !at.Timed {
-		e.doubt(r.file, p.Line, "an RDATE without a time, of an event with one; the event's time is taken")
+		e.doubt(r.file, p.Line, "an RDATE without a time in an event with one; the event's time is used")
 		o.Stamp = e.Start
 		o.Day = at.Day
 	}

@@ -13,11 +13,11 @@ import (
 
 func TestReadErrors(t *testing.T) {
 	for _, c := range [][2]string{
-		{"", "f.ics:1: this is not an iCalendar file"},
-		{"hello\n", "f.ics:1: this is not an iCalendar file"},
+		{"", "f.ics:1: not an iCalendar file"},
+		{"hello\n", "f.ics:1: not an iCalendar file"},
 		{"X:1\n", "BEGIN:VCALENDAR"},
-		{"BEGIN:VEVENT\n", "f.ics:1: this is not an iCalendar file"},
-		{"BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR\n", "f.ics:3: END:VCALENDAR closes nothing; VEVENT began on line 2"},
+		{"BEGIN:VEVENT\n", "f.ics:1: not an iCalendar file"},
+		{"BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR\n", "f.ics:3: END:VCALENDAR doesn't match BEGIN:VEVENT on line 2"},
 		{"BEGIN:VCALENDAR\nX;A:1\n", "the file ends inside VCALENDAR"},
 		{"BEGIN:VCALENDAR\n", "the file ends inside VCALENDAR"},
 		{strings.Repeat("BEGIN:VCALENDAR\n", 40), "too deep"},
@@ -97,8 +97,8 @@ func TestWriteAndRead(t *testing.T) {
 		{"UID:pay.\r\n 2027-01/last@p\r\nDTSTART;VALUE=DATE:20270129\r\nSUMMARY:a\\, b, c", "pay date 2027-01/last 2027-01-29 a, b, c"},
 		{"UID:pay.file.2027-01/15@p\r\nDTSTART;TZID=Europe/London:20270113T163000\r\nSUMMARY:x", "pay file 2027-01/15 2027-01-13T16:30 x"},
 		{"UID:a@p\r\nDTSTART:20270113T163000Z\r\nSTATUS:CANCELLED", ""},
-		{"UID:a@p\r\nDTSTART:20271313", "f.ics:4: not a date or a time"},
-		{"UID:a@p\r\nDTSTART:20271213T1", "f.ics:4: not a date or a time"},
+		{"UID:a@p\r\nDTSTART:20271313", "f.ics:4: expected a date or time"},
+		{"UID:a@p\r\nDTSTART:20271213T1", "f.ics:4: expected a date or time"},
 		{"UID:a@p", "f.ics:2: an event without DTSTART"},
 	} {
 		list, err := Events("f.ics", strings.NewReader("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\n"+c[0]+"\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))

@@ -19,10 +19,10 @@ import (
 type Object struct {
 	UID, Summary string
 	At           eval.Value // DTSTART, or DUE
-	// Plan and Mark are of the plan that wrote it: its id, and the hash of what it wrote;
+	// Plan and Mark are from the plan that wrote it: its id, and the hash of what it wrote;
 	// empty where nobody did.
 	Plan, Mark string
-	// Hash is that of what it says now, whoever wrote it.
+	// Hash is also that of what it says now, whoever wrote it.
 	Hash string
 
 	block block
@@ -68,7 +68,7 @@ func ReadObject(data string) (*Object, error) {
 		}
 	}
 	if n == 0 || o.block.name == "" {
-		return nil, errors.New("there is neither an event nor a to-do in it")
+		return nil, errors.New("it has neither an event nor a to-do")
 	}
 	o.Hash = hashSaid(o.says)
 	return o, nil

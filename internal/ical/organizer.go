@@ -15,7 +15,7 @@ type Organizer struct{ Name, Mail string }
 func ParseOrganizer(text string) (o Organizer, err error) {
 	a, err := mail.ParseAddress(text)
 	if err != nil {
-		return o, fmt.Errorf("an organizer is NAME <mail>, such as \"Crew office <office@skerry.example>\", not %q", text)
+		return o, fmt.Errorf("expected NAME <mail>, such as \"Crew office <office@skerry.example>\", found %q", text)
 	}
 	return Organizer{a.Name, a.Address}, nil
 }

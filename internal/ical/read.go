@@ -75,7 +75,7 @@ func (f *frame) fail(line int, format string, args ...any) error {
 }
 
 // noCalendar is what a file is told that is none.
-const noCalendar = "this is not an iCalendar file: it should begin with BEGIN:VCALENDAR"
+const noCalendar = "not an iCalendar file: it doesn't begin with BEGIN:VCALENDAR"
 
 // take ends the content line that was being read. One that can't be read makes
 // its component a bad one; the rest goes on.
@@ -112,11 +112,11 @@ func (f *frame) take() error {
 		return f.fail(f.start, "%s", noCalendar)
 	case p.Name == "END":
 		if top.Name != name {
-			return f.fail(f.start, "END:%s closes nothing; %s began on line %d", name, top.Name, top.Line)
+			return f.fail(f.start, "END:%s doesn't match BEGIN:%s on line %d", name, top.Name, top.Line)
 		}
 		f.stack = f.stack[:len(f.stack)-1]
 	case p.Name == "VERSION" && top.Name == "VCALENDAR" && name == "1.0":
-		return f.fail(f.start, "this is a calendar of version 1.0, the older vCalendar, and this program reads iCalendar, version 2.0; export it as that")
+		return f.fail(f.start, "a vCalendar file (version 1.0); export it as iCalendar (version 2.0)")
 	default:
 		top.Props = append(top.Props, p)
 	}
@@ -130,7 +130,7 @@ func (f *frame) unfold(list []*Component, inside bool) (all []*Component) {
 			continue
 		}
 		if inside {
-			c.Inside = &Error{f.file, c.Line, "a calendar begins inside another one; it is read all the same"}
+			c.Inside = &Error{f.file, c.Line, "a calendar begins inside another one; it is read anyway"}
 		}
 		all = append(append(all, c), f.unfold(c.Subs, true)...)
 		c.Subs = slices.DeleteFunc(c.Subs, func(s *Component) bool { return s.Name == "VCALENDAR" })
@@ -257,5 +257,5 @@ type notContent string
 
 // Error shows how the line begins.
 func (s notContent) Error() string {
-	return fmt.Sprintf("not a content line NAME:VALUE: %q", string(s[:min(len(s), 40)]))
+	return fmt.Sprintf("expected a line NAME:VALUE, found %q", string(s[:min(len(s), 40)]))
 }

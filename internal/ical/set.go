@@ -76,7 +76,7 @@ func setsOf(file string, root *Component, kinds ...string) (list []*Set, problem
 			case e.newer(entries[i]):
 				entries[i] = e.over(entries[i])
 			case !entries[i].newer(e) && !e.from.says(entries[i].from):
-				e.doubt(file, e.Line, "this component has the UID, SEQUENCE and DTSTAMP of that on line %d and says something else; both are listed", entries[i].Line)
+				e.doubt(file, e.Line, "this component has the same UID, SEQUENCE and DTSTAMP as the one on line %d but different contents; both are listed", entries[i].Line)
 				e.twin = true
 				entries = append(entries, e)
 			}
@@ -150,11 +150,11 @@ const (
 type Budget struct{ Left int }
 
 // errTooMany is an event that would pass what may be expanded.
-var errTooMany = fmt.Errorf("with this event, over %d dates would be expanded; it is left out: narrow the window",
+var errTooMany = fmt.Errorf("this event would bring the list to more than %d dates, so it is left out; narrow the window",
 	MostInstances)
 
 // ErrEndless is an event without an end, of which all is asked.
-var ErrEndless = errors.New("this event recurs without an end: a window says how much of it to list")
+var ErrEndless = errors.New("this event repeats without end; give a window")
 
 // Instances are the times that touch a span of days on the events' own clocks, in
 // the order of their instances. What is cancelled is left out unless it is asked for.
@@ -270,7 +270,7 @@ func (e *Entry) key(s Stamp) int64 {
 	return s.Instant()
 }
 
-// has reports whether a key is that of an instance.
+// has reports whether a key is also that of an instance.
 func (e *Entry) has(key int64) bool {
 	day := civil.Date(key)
 	if !e.AllDay() {
@@ -345,7 +345,7 @@ func (e *Entry) expand(r rule, span civil.Span, budget *Budget, put func(Stamp))
 		}
 		if m.Day < span.First {
 			if walked++; walked > mostWalked {
-				return fmt.Errorf("this event recurs more than %d times before the window", mostWalked)
+				return fmt.Errorf("this event takes place more than %d times before the window", mostWalked)
 			}
 			continue
 		}

@@ -170,8 +170,8 @@ func TestTimeZoneOfFile(t *testing.T) {
 			t.Fatalf("%s: %d, want %d", at, a, b)
 		}
 	}
-	for _, c := range [][3]string{{"TZOFFSETTO:-0500", "TZOFFSETTO:5", "not an offset"}, {"DTSTART:19670430T020000", "DTSTART:x", "not a date"},
-		{"FREQ=YEARLY;BYMONTH=4", "FREQ=OFTEN", "FREQ"}, {"RDATE:19750223T020000", "RDATE:1", "not a date"}} {
+	for _, c := range [][3]string{{"TZOFFSETTO:-0500", "TZOFFSETTO:5", "expected an offset from UTC"}, {"DTSTART:19670430T020000", "DTSTART:x", "expected a date or time"},
+		{"FREQ=YEARLY;BYMONTH=4", "FREQ=OFTEN", "FREQ"}, {"RDATE:19750223T020000", "RDATE:1", "expected a date or time"}} {
 		root, err := Read("f", strings.NewReader(strings.Replace(text, c[0], c[1], 1)))
 		if err == nil {
 			_, err = zonesOf("f", root).find("Home")

@@ -120,7 +120,7 @@ func (z zones) stampOf(p Property, value string) (s Stamp, err error) {
 }
 
 func notDate(value string) error {
-	return fmt.Errorf("not a date or a time: %q; they are written 20270331 and 20270331T163000",
+	return fmt.Errorf("expected a date or time such as 20270331 or 20270331T163000, found %q",
 		value[:min(len(value), 40)])
 }
 
@@ -131,7 +131,7 @@ func basicDate(s string) (civil.Date, error) {
 			return d, nil
 		}
 	}
-	return civil.None, fmt.Errorf("not a date: %q; dates here are written 20270331", s[:min(len(s), 40)])
+	return civil.None, fmt.Errorf("expected a date such as 20270331, found %q", s[:min(len(s), 40)])
 }
 
 // length is how long an event takes: days of the clock, and then exact seconds
@@ -146,7 +146,7 @@ const longestDays = int(civil.Max)
 
 // readDuration reads P1W, P2DT3H, -PT15M.
 func readDuration(s string) (l length, err error) {
-	bad := fmt.Errorf("not a duration: %q; for example P2D", s[:min(len(s), 40)])
+	bad := fmt.Errorf("expected a duration such as P2D, found %q", s[:min(len(s), 40)])
 	text := strings.ToUpper(strings.TrimSpace(s))
 	rest, ok := strings.CutPrefix(strings.TrimLeft(text, "+-"), "P")
 	if !ok || rest == "" || len(text)-len(rest) > 2 {
@@ -188,7 +188,7 @@ func readDuration(s string) (l length, err error) {
 		l.days, l.seconds = -l.days, -l.seconds
 	}
 	if l.days > longestDays || l.seconds > int64(longestDays)*secondsOfDay {
-		return l, fmt.Errorf("an event that takes longer than there are days: %s", text)
+		return l, fmt.Errorf("an event that lasts beyond the year 9999: %s", text)
 	}
 	return l, nil
 }

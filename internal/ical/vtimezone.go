@@ -53,7 +53,7 @@ func (z zones) find(id string) (*time.Location, error) {
 	case own != nil:
 		loc, err = z.location(own, id)
 	default:
-		err = fmt.Errorf("the time zone %q is neither an IANA name nor a Windows one, and the file has no VTIMEZONE of that name", id)
+		err = fmt.Errorf("unknown time zone %q: neither an IANA nor a Windows name, and the file has no VTIMEZONE for it", id)
 	}
 	if err != nil {
 		return nil, err
@@ -85,7 +85,7 @@ func (z zones) location(c *Component, id string) (*time.Location, error) {
 		list = append(list, more...)
 	}
 	if len(list) == 0 {
-		return nil, fmt.Errorf("the time zone %q has no STANDARD and no DAYLIGHT", id)
+		return nil, fmt.Errorf("the time zone %q has neither STANDARD nor DAYLIGHT", id)
 	}
 	slices.SortStableFunc(list, func(a, b onset) int { return int(max(-1, min(1, a.at-b.at))) })
 	return time.LoadLocationFromTZData(id, zoneData(list))
@@ -152,7 +152,7 @@ func readOffset(s string) (seconds int, err error) {
 	}
 	h, m, sec := int(n/10000), int(n/100%100), int(n%100)
 	if err != nil || len(s) != 7 && len(s) != 5 || s[0] != '+' && s[0] != '-' || h > 23 || m > 59 || sec > 59 {
-		return 0, fmt.Errorf("not an offset from UTC: %q; for example +0100", s[:min(len(s), 40)])
+		return 0, fmt.Errorf("expected an offset from UTC such as +0100, found %q", s[:min(len(s), 40)])
 	}
 	if seconds = h*3600 + m*60 + sec; s[0] == '-' {
 		seconds = -seconds

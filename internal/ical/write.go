@@ -78,8 +78,8 @@ func (s *Sink) Doubts() string {
 	}
 	if f := s.c.Follow; f != nil && f.replaced > 0 {
 		list = append(list, phrase.Agree(f.replaced,
-			"event had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced",
-			"events had a text that was written by hand (SUMMARY, DESCRIPTION or LOCATION); it is replaced"))
+			"event had a text edited by hand (SUMMARY, DESCRIPTION or LOCATION); it was replaced",
+			"events had texts edited by hand (SUMMARY, DESCRIPTION or LOCATION); they were replaced"))
 	}
 	return strings.Join(list, "; ")
 }
@@ -112,7 +112,7 @@ func (s *Sink) Bound(scope Scope) {
 
 // Header implements rows.Sink.
 func (s *Sink) Header([]string) error {
-	return errors.New("this answer has rows, not events; choose another format than ics")
+	return errors.New("this result has rows, not events; use another format than ics")
 }
 
 // Row implements rows.Sink.

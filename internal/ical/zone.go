@@ -42,7 +42,7 @@ func Zone(name string) (*time.Location, error) {
 		for _, f := range list {
 			names = append(names, f.Name)
 		}
-		hint := "zones are named like Atlantic/Faroe or Europe/London"
+		hint := "use a name such as Atlantic/Faroe or Europe/London"
 		if near := phrase.Nearest(name, names); near != "" {
 			hint = "did you mean " + near + "?"
 		}
@@ -63,7 +63,7 @@ func Zone(name string) (*time.Location, error) {
 // loaded are the zones of times that were asked for, by name.
 var loaded sync.Map
 
-// zone is that of a time by its name, which has been found before; "" is the calendar's.
+// zone is also that of a time by its name, which has been found before; "" is the calendar's.
 func (c Calendar) zone(name string) *time.Location {
 	if name == "" || c.Zone != nil && name == c.Zone.String() {
 		return c.Zone

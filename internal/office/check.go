@@ -54,8 +54,8 @@ func Count(list []plan.Finding) (fails, notes int) {
 func SameID(p *plan.Plan, before []*plan.Plan) (list []plan.Finding) {
 	for _, other := range slices.Backward(before) {
 		if other.ID == p.ID {
-			return []plan.Finding{{Finding: schedule.Finding{Text: "the id " + p.ID + " is that of " + other.Path +
-				" too: events are known by it, so give each plan its own"}, File: p.Path}}
+			return []plan.Finding{{Finding: schedule.Finding{Text: "the id " + p.ID + " is also that of " + other.Path +
+				"; ids identify events, so give each plan its own"}, File: p.Path}}
 		}
 	}
 	return nil

@@ -29,7 +29,7 @@ type Comparison struct {
 	Tell  Tell
 
 	plans []*plan.Plan    // whose calendars may not know enough
-	told  map[string]bool // notes of the plan as it is
+	told  map[string]bool // notes from the plan as it is
 }
 
 // Compare compares two sides, the old and the new, each a plan or a file; or of one, a plan,
@@ -172,14 +172,14 @@ func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error
 	var left []string
 	defer func() {
 		if left != nil {
-			tell.Note("Not compared, since their rows have no key or such a file isn't read: %s.", strings.Join(left, ", "))
+			tell.Note("not compared, because their rows have no key or compare can't read the format: %s", strings.Join(left, ", "))
 		}
 	}()
 	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
 	slices.SortStableFunc(list, func(a, b *plan.Output) int { return compareBool(single(a), single(b)) })
 	for _, out := range list {
 		if _, err := os.Stat(w.path(out)); err != nil {
-			tell.Note("%s: not there yet.", out.File)
+			tell.Note("%s doesn't exist yet; run the plan to write it", out.File)
 			continue
 		}
 		key, ok := keyOfRows(out)

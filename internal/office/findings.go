@@ -151,7 +151,7 @@ func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Fin
 		n := got.Blank[key]
 		if at, sum := strings.CutPrefix(key, "sum."); sum {
 			i, _ := strconv.Atoi(at)
-			fail("expect."+key, "sum: %s is blank in %s of %d; a blank counts as 0", e.Sums[i].Column, phrase.Counted(n, "row"), got.Rows)
+			fail("expect."+key, "sum: %s is blank in %s of %d; blanks count as 0", e.Sums[i].Column, phrase.Counted(n, "row"), got.Rows)
 			list[len(list)-1].Note = true
 			continue
 		}
@@ -186,7 +186,7 @@ func sums(p *plan.Plan, s plan.RowsSum, is eval.Value, place question.Place) (st
 		for _, r := range p.Records {
 			known = append(known, r.Name)
 		}
-		hint := "the records here are " + strings.Join(known, ", ")
+		hint := "this plan has " + strings.Join(known, ", ")
 		if near := phrase.Nearest(s.Record, known); near != "" {
 			hint = "did you mean `" + near + "`?"
 		}
@@ -295,7 +295,7 @@ func (w *Work) checkOutputs() (list []plan.Finding) {
 		}
 		if span, ok := w.windowOf(o); ok && span.Last < w.Span.First {
 			list = append(list, o.At("window").Found(schedule.Finding{Note: true, About: o.File,
-				Text: fmt.Sprintf("its window ends on %s, before the plan's begins on %s", span.Last, w.Span.First)}))
+				Text: fmt.Sprintf("its window ends on %s, before the plan's window starts on %s", span.Last, w.Span.First)}))
 		}
 		if err != nil {
 			f := plan.FaultOf(p.Path, o.Fault(err))
@@ -361,7 +361,7 @@ func (w *Work) notes() (list []plan.Finding) {
 		note("calendars", text)
 	}
 	if year.MatchString(w.Plan.ID) {
-		note("id", "the id holds a year: next year's events would stand beside this year's instead of following on; drop it, and move the window on")
+		note("id", "the id contains a year, so next year's events would be added beside this year's instead of updating them; remove the year and move the window on")
 	}
 	return list
 }

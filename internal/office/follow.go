@@ -98,7 +98,7 @@ func (f Following) Answer(p *plan.Plan, stage *files.Stage, sink rows.Sink, tell
 	to, events := sink.(*ical.Sink)
 	if !events {
 		if f.Follows != "" || f.Cancellations != "" {
-			return errors.New("--follows and --cancellations go with calendar events: --as ics")
+			return errors.New("--follows and --cancellations need --as ics")
 		}
 		return answer()
 	}
@@ -133,7 +133,7 @@ func (f Following) Answer(p *plan.Plan, stage *files.Stage, sink rows.Sink, tell
 		}
 	}
 	if !any {
-		tell.Note("Nothing is cancelled, so %s isn't written.", f.Cancellations)
+		tell.Note("nothing was cancelled, so %s was not written", f.Cancellations)
 		return nil
 	}
 	w, err := stage.Create(f.Cancellations)
@@ -177,5 +177,5 @@ func (f Following) organizer(p *plan.Plan) (o ical.Organizer, err error) {
 		return p.Organizer, nil
 	}
 	return o, rows.In("cancellations",
-		errors.New("a cancellation names its organizer: --organizer \"NAME <mail>\", or `organizer: {name: NAME, mail: MAIL}` in the plan"))
+		errors.New("a cancellation needs an organizer: use --organizer \"NAME <mail>\", or write `organizer: {name: NAME, mail: MAIL}` in the plan"))
 }

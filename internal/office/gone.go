@@ -62,7 +62,7 @@ func (w *Work) goneAt(out *plan.Output, path string) (*making, error) {
 	}
 	if !out.Format.Events {
 		if ours(path) {
-			w.noted(one.File, left(out, name)+"; the file stays as it is")
+			w.noted(one.File, left(out, name)+"; the file was left as it is")
 		}
 		return nil, nil
 	}
@@ -79,9 +79,9 @@ func (w *Work) goneAt(out *plan.Output, path string) (*making, error) {
 // left says whose file it is, or of what.
 func left(out *plan.Output, name string) string {
 	if out.Per == "owner" {
-		return "nobody is called `" + name + "` any more"
+		return "there is no longer an owner `" + name + "`"
 	}
-	return "there is no series `" + name + "` in it any more"
+	return "there is no longer a series `" + name + "` in it"
 }
 
 // cancelled is a calendar in which the events of an output, for one who has left, are

@@ -121,17 +121,17 @@ func (l *Ledger) lost(series string) bool {
 // mostReleased bounds the file in bytes.
 const mostReleased = 64 << 20
 
-// parse reads the lines of the file; what is wrong with those of the plan are faults.
+// parse reads the lines of the file; what is wrong with those from the plan are faults.
 func (l *Ledger) parse(data []byte) {
 	fail := func(line int, format string, args ...any) {
 		l.faults = append(l.faults, plan.Finding{Finding: schedule.Finding{Text: fmt.Sprintf(format, args...) +
-			"; only `yoyaku release` writes this file: take back what was changed in it"}, File: l.path, Line: line})
+			"; only `yoyaku release` writes this file: undo the edit"}, File: l.path, Line: line})
 	}
 	in := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
 	in.FieldsPerRecord = -1
 	head, err := in.Read()
 	if err != nil || !slices.Equal(head, ledgerColumns) {
-		fail(1, "the columns of released dates are %s", strings.Join(ledgerColumns, ","))
+		fail(1, "expected the columns %s", strings.Join(ledgerColumns, ","))
 		return
 	}
 	parts := map[string]map[int]int{}
@@ -145,16 +145,16 @@ func (l *Ledger) parse(data []byte) {
 		var bad *csv.ParseError
 		switch {
 		case errors.As(err, &bad):
-			fail(bad.StartLine, "this line isn't whole: %v", bad.Err)
+			fail(bad.StartLine, "this line is incomplete: %v", bad.Err)
 			return
 		case err != nil:
 			missing(parts, order, fail)
 			return
 		case slices.Equal(cells, ledgerColumns):
-			fail(line, "the heading stands here a second time")
+			fail(line, "the heading is repeated here")
 			continue
 		case len(cells) != len(ledgerColumns):
-			fail(line, "this line has %d values, not %d", len(cells), len(ledgerColumns))
+			fail(line, "this line has %d values, expected %d", len(cells), len(ledgerColumns))
 			continue
 		}
 		row, err := ledgerRow(cells)
@@ -162,7 +162,7 @@ func (l *Ledger) parse(data []byte) {
 		if cells[0] == l.plan.ID || err == nil && row.Plan == l.plan.ID {
 			switch {
 			case lineHash(cells) != cells[len(cells)-1]:
-				fail(line, "this line was changed: its hash doesn't fit")
+				fail(line, "this line was edited: its hash doesn't match")
 				err = errors.New("changed")
 			case err != nil:
 				fail(line, "%v", err)
@@ -214,7 +214,7 @@ func missing(parts map[string]map[int]int, order []string, fail func(line int, f
 			gone = append(gone, fmt.Sprintf("and %d more", lost-len(gone)))
 		}
 		if gone != nil {
-			fail(0, "of the release of %s by %s, lines are missing: %s", of[0], of[3], strings.Join(gone, ", "))
+			fail(0, "lines of the release of %s by %s are missing: %s", of[0], of[3], strings.Join(gone, ", "))
 		}
 	}
 }
@@ -232,7 +232,7 @@ func ledgerRow(cells []string) (r schedule.Released, err error) {
 		{&r.Through, cells[9], false}, {&r.Superseded, cells[12], true}} {
 		day, _, ok := civil.Parse(d.text)
 		if !ok && (d.text != "" || !d.blank) && err == nil {
-			err = fmt.Errorf("%q is no date", d.text)
+			err = fmt.Errorf("expected a date, found %q", d.text)
 		}
 		if ok {
 			*d.to = day
@@ -240,13 +240,13 @@ func ledgerRow(cells []string) (r schedule.Released, err error) {
 	}
 	var ok bool
 	if r.At, ok = question.ParseMoment(cells[5]); !ok && err == nil {
-		err = fmt.Errorf("%q is no date", cells[5])
+		err = fmt.Errorf("expected a date, found %q", cells[5])
 	}
 	n, parts, _ := strings.Cut(cells[13], "/")
 	r.Part, _ = strconv.Atoi(n)
 	r.Parts, _ = strconv.Atoi(parts)
 	if (r.Part < 1 || r.Parts < r.Part) && err == nil {
-		err = fmt.Errorf("%q is no part of a release, such as 3/42", cells[13])
+		err = fmt.Errorf("expected a part of a release such as 3/42, found %q", cells[13])
 	}
 	return r, err
 }
@@ -309,7 +309,7 @@ func Lock(p *plan.Plan, tell Tell) (unlock func(), err error) {
 	path := filepath.Join(filepath.Dir(p.Path), LockName)
 	unlock, err = files.Lock(path, files.LockWait)
 	if errors.Is(err, files.ErrNoLocks) {
-		tell.Warn("%s: this file system has no locks; let nobody else write here at the same time", path)
+		tell.Warn("%s: this file system has no locks; make sure nobody else writes here at the same time", path)
 		err = nil
 	}
 	return unlock, err

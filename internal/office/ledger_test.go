@@ -268,15 +268,15 @@ func TestReleasedFile(t *testing.T) {
 	lines := strings.SplitAfter(good, "\n")
 	for _, c := range []struct{ text, want string }{
 		{good, ""},
-		{strings.Replace(good, "2027-01-15,,", "2027-01-14,,", 1), "released.csv:4: this line was changed"},
-		{strings.Join(slices.Delete(slices.Clone(lines), 3, 4), ""), "lines are missing: 3/18"},
-		{strings.Join(lines[:len(lines)-2], ""), "lines are missing: 18/18"},
+		{strings.Replace(good, "2027-01-15,,", "2027-01-14,,", 1), "released.csv:4: this line was edited"},
+		{strings.Join(slices.Delete(slices.Clone(lines), 3, 4), ""), " are missing: 3/18"},
+		{strings.Join(lines[:len(lines)-2], ""), " are missing: 18/18"},
 		{good[:len(good)/2], "this line has"},
-		{"plan,series\n", "released.csv:1: the columns of released dates are plan,series,what,id"},
-		{"", "released.csv:1: the columns"},
-		{good + "office,pay,\"cut", "this line isn't whole"},
+		{"plan,series\n", "released.csv:1: expected the columns plan,series,what,id"},
+		{"", "released.csv:1: expected the columns"},
+		{good + "office,pay,\"cut", "this line is incomplete"},
 		{good + strings.Replace(lines[1], "office,", "other,", 1), ""}, // of another plan
-		{strings.Replace(good, ",3/18,", ",4/18,", 1), "this line was changed"},
+		{strings.Replace(good, ",3/18,", ",4/18,", 1), "this line was edited"},
 	} {
 		if err := os.WriteFile(filepath.Join(dir, plan.ReleasedName), []byte(c.text), 0o644); err != nil {
 			t.Fatal(err)
@@ -309,9 +309,9 @@ func TestBadLedger(t *testing.T) {
 		code             int
 	}{
 		{"a folder", "", "is a folder", 2},
-		{"a second heading", first[0] + "\n" + good, "the heading stands here a second time", 1},
-		{"a forged part", first[0] + "\n" + strings.Join(forged, ",") + "\n", "lines are missing: 2/2000000000, 3/2000000000, 4/2000000000, 5/2000000000, 6/2000000000, and 1999999994 more", 1},
-		{"a line less", first[0] + "\n" + first[2], "lines are missing: 1/48", 1},
+		{"a second heading", first[0] + "\n" + good, "the heading is repeated here", 1},
+		{"a forged part", first[0] + "\n" + strings.Join(forged, ",") + "\n", " are missing: 2/2000000000, 3/2000000000, 4/2000000000, 5/2000000000, 6/2000000000, and 1999999994 more", 1},
+		{"a line less", first[0] + "\n" + first[2], " are missing: 1/48", 1},
 	} {
 		if err := os.RemoveAll(path); err != nil {
 			t.Fatal(err)

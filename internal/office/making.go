@@ -35,7 +35,7 @@ type making struct {
 	done   chan struct{}
 }
 
-// Output makes one output of the plan with all its series, stages nothing, and gives what
+// Output makes one output from the plan with all its series, stages nothing, and gives what
 // is noted of it.
 func (w *Work) Output(to io.Writer, out *plan.Output) (notes []string, err error) {
 	m := &making{Work: w, out: out, of: out.Of}
@@ -117,7 +117,7 @@ func (w *Work) taken(all []*making) (list []*making, err error) {
 		switch {
 		case errors.Is(m.err, ical.ErrEmpty):
 			if m.out.Owner == "" {
-				w.Lines = append(w.Lines, Line{Of: m.out.File, Text: "not written, since there is no event in it"})
+				w.Lines = append(w.Lines, Line{Of: m.out.File, Text: "not written: it would have no events"})
 			}
 		case m.err != nil:
 			return nil, m.out.Fault(m.err)
@@ -347,7 +347,7 @@ func (m *making) others() ([]schedule.Event, error) {
 	}
 	list, err := question.OfOthers(m.path(m.out), named)
 	if err != nil {
-		return nil, fmt.Errorf("%s: what the other series have in it can't be read, so it isn't written over: %w",
+		return nil, fmt.Errorf("%s: the dates of the other series in it can't be read, so it was left as it is: %w",
 			m.out.File, err)
 	}
 	for i := range list {
@@ -361,7 +361,7 @@ func (m *making) others() ([]schedule.Event, error) {
 	return list, nil
 }
 
-// order is that of an output's series and records on one day.
+// order is also that of an output's series and records on one day.
 func order(out *plan.Output) (list []string) {
 	for _, s := range out.Of {
 		list = append(list, s.Name)

@@ -53,7 +53,7 @@ func (s Start) Make(set plan.Settings) (path string, found []string, err error) 
 		return "", nil, err
 	}
 	if _, err := os.Lstat(path); err == nil {
-		return "", nil, fmt.Errorf("there already is a plan %s; a new one isn't written over it", path)
+		return "", nil, fmt.Errorf("%s already exists and was left as it is; name another folder", path)
 	}
 	text, found, err := s.text()
 	if err != nil {
@@ -107,7 +107,7 @@ func (s Start) prove(path, text string, set plan.Settings) error {
 	case err != nil:
 		return err
 	case p.ID != s.ID || p.Title != s.title:
-		return fmt.Errorf("the plan would be read back as id %q, title %q", p.ID, p.Title)
+		return fmt.Errorf("the plan would be read as id %q, title %q", p.ID, p.Title)
 	}
 	var c plan.Collector
 	set.Collect = &c
@@ -120,7 +120,7 @@ func (s Start) prove(path, text string, set plan.Settings) error {
 	}
 	for _, f := range list {
 		if !f.Note {
-			return &No{Text: "the plan would not be right, so it isn't written: " + f.Text}
+			return &No{Text: "nothing was written, since the plan would be wrong: " + f.Text}
 		}
 	}
 	return nil
@@ -262,7 +262,7 @@ func (s Start) compose(tables []*newTable) (string, error) {
 	}
 	calendar := s.head(put, first, last)
 	if slices.ContainsFunc(made, func(n *newSeries) bool { return n.calendar(s.Calendar) == noHolidays }) {
-		put("\ncalendars:\n  %s: {closed: \"sat, sun\"}      # with holidays of %s fewer of the table's dates come out",
+		put("\ncalendars:\n  %s: {closed: \"sat, sun\"}      # with the holidays of %s, fewer of the table's dates match",
 			noHolidays, calendar)
 	}
 	var taken []string
@@ -306,7 +306,7 @@ func (s Start) compose(tables []*newTable) (string, error) {
 		put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(listed, ", "))
 	}
 	for _, name := range records {
-		put("  - {file: %s, of: %s}      # the table with what its columns add", quoted(name+"-table.csv"), quoted(name))
+		put("  - {file: %s, of: %s}      # the table with its added columns", quoted(name+"-table.csv"), quoted(name))
 	}
 	return b.String(), nil
 }
@@ -314,18 +314,18 @@ func (s Start) compose(tables []*newTable) (string, error) {
 // head writes what stands above the series, and gives the calendar's name.
 func (s Start) head(put func(string, ...any), first, last int) (calendar string) {
 	put("# yaml-language-server: $schema=%s", SchemaFile)
-	put("# A plan of dates. See whether it is right:  yoyaku check")
-	put("# Make its outputs:  yoyaku run      What comes up:  yoyaku ahead")
-	put("# The language of the rules:  yoyaku help phrases")
+	put("# A plan of dates. Is it right?  yoyaku check")
+	put("# Write its outputs:  yoyaku run      What comes up:  yoyaku ahead")
+	put("# The rules on one page:  yoyaku help phrases      Its keys:  yoyaku help plan")
 	put("plan: 1")
-	put("id: %s            # names the events for good, so no year is in it", quoted(s.ID))
+	put("id: %s            # identifies the events for good, so it has no year", quoted(s.ID))
 	put("title: %s", quoted(s.title))
-	put("window: %d..%d    # move it on each year; the events follow", first, last)
+	put("window: %d..%d    # move it on each year; the events are updated", first, last)
 	calendar = s.Calendar
 	if calendar == "" {
 		calendar = "office"
 	}
-	put("calendar: %s      # what working days are counted by, unless a series says otherwise", quoted(calendar))
+	put("calendar: %s      # the working calendar, unless a series names another", quoted(calendar))
 	if s.Calendar == "" {
 		put("\ncalendars:\n  office:\n    closed: sat, sun")
 		put("    # Your holidays go here, as rules, dates, stretches or a list in a file:")
@@ -375,7 +375,7 @@ func (s Start) series(put func(string, ...any), made []*newSeries, tables bool) 
 			err = plan.CheckName(name)
 		}
 		if err == nil && slices.ContainsFunc(names, func(n string) bool { return phrase.SameName(n, name) }) {
-			err = fmt.Errorf("the series `%s` is named twice", name)
+			err = fmt.Errorf("the series `%s` was given twice", name)
 		}
 		if err != nil {
 			return nil, err
@@ -385,7 +385,7 @@ func (s Start) series(put func(string, ...any), made []*newSeries, tables bool) 
 		put("    title: %s", quoted(titleOf(name)))
 		put("    rule: %s", quoted(r.Canonical()))
 		if i == 0 {
-			put("    # What hangs on each date, and what must hold:")
+			put("    # Dates that depend on each date, and what must hold:")
 			put("    # milestones:")
 			put("    #   approval: date, -3 working days")
 			put("    # expect: {per-year: 12}")

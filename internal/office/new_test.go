@@ -49,7 +49,7 @@ func TestNew(t *testing.T) {
 		{"bare", Start{}, "", ""},
 		{"calendar", Start{ID: "crew", Calendar: "england-wales", Series: []string{"pay = monthly on 15, last", "night-pay = weekly on fri"}}, "", ""},
 		{"tables", Start{Tables: []string{"people.csv", "leases.csv", "american.csv", "either.csv"}},
-			"people.csv: dates in born, joined\nleases.csv: dates in Begins (dmy), Ends (dmy)\namerican.csv: dates in opened (mdy)\neither.csv: dates in opened (taken as dmy, and mdy would read it too: look, and change read-dates)", ""},
+			"people.csv: dates in born, joined\nleases.csv: dates in Begins (dmy), Ends (dmy)\namerican.csv: dates in opened (mdy)\neither.csv: dates in opened (read as dmy, but mdy is possible too: if that is right, change read-dates)", ""},
 		{"messy", Start{Tables: []string{"titled.csv", "deep.csv", "twice.csv", "plain.csv", "1st list.csv"}},
 			"titled.csv: dates in since\ndeep.csv: dates in since\ntwice.csv: dates in date, date_2\nplain.csv: no column of dates found\n1st list.csv: dates in a b", ""},
 		{"many", Start{Tables: []string{"many.csv", "sub/many.csv"}}, "many.csv: dates in day\nsub/many.csv: dates in day", ""},
@@ -59,12 +59,12 @@ func TestNew(t *testing.T) {
 		{"pinned", Start{Tables: []string{"roll.csv"}}, "roll.csv: dates in day; 1 series is made of it", ""},
 		{"from-ics", Start{Tables: []string{"drills.ics"}, Key: "summary"}, "drills.ics: a calendar file; 1 series is made of it", ""},
 		{"", Start{Tables: []string{"crews.csv"}, Key: "whom"}, "", "crews.csv: key: unknown column `whom`"},
-		{"", Start{ID: "a b"}, "", "an id holds letters a to z"},
+		{"", Start{ID: "a b"}, "", "expected an id of letters a to z"},
 		{"", Start{Calendar: "isles"}, "", "unknown calendar `isles`"},
 		{"", Start{Tables: []string{"none.csv"}}, "", "none.csv"},
-		{"", Start{Series: []string{"pay = monthly on last", "Pay = monthly on 1"}}, "", "`Pay` is named twice"},
-		{"", Start{Series: []string{"a+b = monthly on last"}}, "", "can't be a name here"},
-		{"", Start{Series: []string{"pay = montly"}}, "", "rules start with a cadence"},
+		{"", Start{Series: []string{"pay = monthly on last", "Pay = monthly on 1"}}, "", "the series `Pay` was given twice"},
+		{"", Start{Series: []string{"a+b = monthly on last"}}, "", "can't be a name: a name starts with a letter"},
+		{"", Start{Series: []string{"pay = montly"}}, "", "expected a rule, which starts with a cadence"},
 	} {
 		folder := "skerry 2026 crew"
 		c.start.Dir = filepath.Join(dir, folder)
@@ -85,7 +85,7 @@ func TestNew(t *testing.T) {
 			t.Errorf("%s: found\n%s\nwant\n%s", c.golden, got, c.found)
 		}
 		golden.Hold(t, filepath.Join("testdata", "new", c.golden+".yaml"), read(t, path))
-		if _, _, err := c.start.Make(set); err == nil || !strings.Contains(err.Error(), "isn't written over") {
+		if _, _, err := c.start.Make(set); err == nil || !strings.Contains(err.Error(), "already exists and was left as it is") {
 			t.Errorf("%s a second time: %v", c.golden, err)
 		}
 		if read(t, filepath.Join(c.start.Dir, SchemaFile)) == "" {

@@ -305,7 +305,7 @@ func patterns(list []*newSeries, own string, taken []string) (lines string) {
 		for _, n := range group {
 			n.like, n.ruleless = name, one
 		}
-		lines += fmt.Sprintf("  %s:      # what these series have in common\n", quoted(name)) + group[0].shared(own, one)
+		lines += fmt.Sprintf("  %s:      # what these series share\n", quoted(name)) + group[0].shared(own, one)
 	}
 	return lines
 }
@@ -346,7 +346,7 @@ func (n *newSeries) lines(own string) string {
 		fmt.Fprintf(&b, "    expect: {per-year: %s}      # over the next ten years\n", n.perYear)
 	}
 	if n.hands != nil {
-		fmt.Fprintf(&b, "    instead:      # where %s has another day than the rule\n", n.file)
+		fmt.Fprintf(&b, "    instead:      # where %s differs from the rule\n", n.file)
 		for _, h := range n.hands {
 			fmt.Fprintf(&b, "      - %s\n", h)
 		}
@@ -359,7 +359,7 @@ func (n *newSeries) stretch() civil.Span {
 	return civil.Span{First: n.date.Days[0], Last: n.date.Days[len(n.date.Days)-1]}
 }
 
-// gives reports whether a series of the plan gives the dates of the table back, those of its
+// gives reports whether a series from the plan gives the dates of the table back, those of its
 // milestones too, and settles how many it has in each year.
 func (n *newSeries) gives(s *schedule.Series) bool {
 	var days []civil.Date

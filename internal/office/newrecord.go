@@ -39,7 +39,7 @@ func free(name string, taken []string) string {
 func (s Start) record(table string) (_ *newTable, how question.TableIn, err error) {
 	path := filepath.Join(s.Dir, table)
 	if question.IsCalendarFile(path) { // whose columns are those of `read`
-		lines := fmt.Sprintf("    table: %s      # its events, as yoyaku read lists them\n", quoted(filepath.ToSlash(table)))
+		lines := fmt.Sprintf("    table: %s      # its events, as `yoyaku read` lists them\n", quoted(filepath.ToSlash(table)))
 		return &newTable{file: table, lines: lines, told: table + ": a calendar file"}, how, nil
 	}
 	cells, in, err := columnsOf(path)
@@ -50,10 +50,10 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 	var b strings.Builder
 	fmt.Fprintf(&b, "    table: %s\n", quoted(filepath.ToSlash(table)))
 	if in.Repairs != nil {
-		b.WriteString("    repair: yes      # headings without a name or used before were numbered\n")
+		b.WriteString("    repair: yes      # missing and repeated headings were numbered\n")
 	}
 	if in.HeaderRow > 0 {
-		fmt.Fprintf(&b, "    header-row: %d    # where the names of the columns stand\n", in.HeaderRow)
+		fmt.Fprintf(&b, "    header-row: %d    # the line with the column names\n", in.HeaderRow)
 	}
 	var dates, forms, words, numbers []string
 	for _, c := range cells {
@@ -66,7 +66,7 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 				dates[len(dates)-1] += " (" + fit[0] + ")"
 			}
 			if len(fit) > 1 {
-				dates[len(dates)-1] = fmt.Sprintf("%s (taken as %s, and %s would read it too: look, and change read-dates)",
+				dates[len(dates)-1] = fmt.Sprintf("%s (read as %s, but %s is possible too: if that is right, change read-dates)",
 					c.name, fit[0], strings.Join(fit[1:], " or "))
 			}
 			for _, w := range open {
@@ -93,14 +93,14 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumbers(c.texts)) == 0)
 	}
 	if i := slices.IndexFunc(cells, names); i >= 0 {
-		fmt.Fprintf(&b, "    key: %s      # names each row for good\n", quoted(cells[i].name))
+		fmt.Fprintf(&b, "    key: %s      # identifies each row for good\n", quoted(cells[i].name))
 	}
 	list("read-dates", forms)
 	list("open-words", words)
 	list("read-numbers", numbers)
 	if len(dates) > 0 {
 		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
-		fmt.Fprintf(&b, "    # Columns that phrases add:\n    # columns:\n    #   notice: %s\n",
+		fmt.Fprintf(&b, "    # Columns to add, each worked out by a phrase:\n    # columns:\n    #   notice: %s\n",
 			quoted(nameInPhrase(first)+", -90 days, roll preceding"))
 		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
 	} else {

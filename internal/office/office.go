@@ -16,7 +16,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
@@ -93,8 +92,8 @@ type HeldError struct {
 
 // Error says what can be done.
 func (e *HeldError) Error() string {
-	return ofPlan(e.Of) + phrase.IsAre(len(e.List), "date") + ` not as released, so nothing is written. Release the dates again (yoyaku release), keep the
-released ones (--keep-released), or say under ` + "`instead`" + ` of the plan why a date is another.`
+	return ofPlan(e.Of) + schedule.Differing(e.List) + "; nothing was written. " +
+		"Release the dates again (`yoyaku release`), keep the released ones (--keep-released), or give a reason under `instead` in the plan"
 }
 
 func ofPlan(path string) string {
@@ -176,7 +175,7 @@ func (w *Work) window() (civil.Span, error) {
 	for _, s := range w.Series {
 		if s.Endless() {
 			return civil.Span{}, fmt.Errorf(
-				"%s: the series `%s` has no end; give the plan a window (window: 2027), or use --window", w.Plan.Path, s.Name)
+				"%s: the series `%s` has no end; write a window in the plan (window: 2027) or use --window", w.Plan.Path, s.Name)
 		}
 	}
 	return civil.Always, nil
@@ -231,7 +230,7 @@ func Apart(plans []*plan.Plan) error {
 	for i, p := range plans {
 		for _, other := range plans[:i] {
 			if other.ID == p.ID {
-				return fmt.Errorf("%s and %s have the same id, %s, by which their events are known: give each plan its own",
+				return fmt.Errorf("%s and %s have the same id, %s; ids identify events, so give each plan its own",
 					other.Path, p.Path, p.ID)
 			}
 		}
@@ -247,7 +246,7 @@ func (w *Work) folder() string {
 	return w.asked.Folder
 }
 
-// path is that of an output.
+// path is also that of an output.
 func (w *Work) path(out *plan.Output) string {
 	return filepath.Join(w.folder(), filepath.FromSlash(out.File))
 }
@@ -282,7 +281,7 @@ func (w *Work) placeOf(what string) question.Place {
 func (w *Work) reserve(asker, file string) error {
 	path := filepath.Join(w.folder(), file)
 	if !filepath.IsLocal(file) {
-		return fmt.Errorf("%s lies outside the output folder; outputs stay inside it", file)
+		return fmt.Errorf("%s is outside the output folder; outputs must stay inside it", file)
 	}
 	if err := files.Inside(w.folder(), path); err != nil {
 		return err

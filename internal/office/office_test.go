@@ -126,7 +126,7 @@ func TestOffice(t *testing.T) {
 		{"wall|yoyaku.yaml|other.yaml|--window|2028-09", 0, "Crew pay"},
 		{"value|2028-10-01, next shifts", 0, "2028-10-31"},
 		{"spread|away.csv|--start|first|--end|last|--by|shifts|--columns|who,period,first_day,last_day", 0, "Ada,2028-09/15,2028-09-08,2028-09-15\nAda,2028-09/last,2028-09-16,2028-09-19\n"},
-		{"spread|away.csv|--start|first|--end|last|--by|shifts", 0, "3 days are in no period of `shifts`, and so in no row: away.csv"}, // that of the day left out
+		{"spread|away.csv|--start|first|--end|last|--by|shifts", 0, "3 days are in no period of `shifts`, so in no row: away.csv"}, // that of the day left out
 	} {
 		if said, code := ask(t, dir, c.args); code != c.code || !strings.Contains(said, c.want) {
 			t.Errorf("%s: %d\n%s, want %d %s", c.args, code, said, c.code, c.want)
@@ -162,7 +162,7 @@ func TestOffice(t *testing.T) {
 		{"moved.csv", "2028-09/15", "2028-09/16", "fail,moved.csv:3,shifts,,the rule of `shifts` gives no date with the id 2028-09/16"},
 		{"close-tasks.csv", ",ed,", ",edd,", "fail,close-tasks.csv:3,close,,unknown owner `edd`; did you mean `ed`?"},
 		{"yoyaku.yaml", "per-day: 0..2", "per-day: 0", "fail,yoyaku.yaml:47,di,2028-07-03,\"per-day: di has 1 task on this day, expected 0: close.bank-rec\""},
-		{"yoyaku.yaml", "[[close.bank-rec, office-pay]]", "[[close, shifts]]", "\"close, shifts\",2028-07-31,close and shifts fall on one day and must stay apart"},
+		{"yoyaku.yaml", "[[close.bank-rec, office-pay]]", "[[close, shifts]]", "\"close, shifts\",2028-07-31,close and shifts fall on the same day but must stay apart"},
 		{"yoyaku.yaml", "window: 2028-H2", "window: 2028-H2\nstrict: yes", "holidays unknown after 2028-12-31"},
 		{"yoyaku.yaml", "expect: {each: [cut-off < date]}", "expect: {each: [cut-off > date]}", "each: cut-off > date"},
 	} {
@@ -191,24 +191,24 @@ func TestRelease(t *testing.T) {
 		code          int
 		want          string
 	}{
-		{"", "", "release|--by|A. Gull|--through|2029-01-31", 2, "through is a day of the window, 2028-07-01 to 2028-12-31"},
+		{"", "", "release|--by|A. Gull|--through|2029-01-31", 2, "through must lie in the window, 2028-07-01 to 2028-12-31"},
 		{"", "", "release|--by|A. Gull|--through|2029-03-31|--window|2029-Q1", 1, "are provisional (holidays unknown after 2028-12-31)"},
 		{"", "", "release|--by|A. Gull|--through|2028-10-31|--series|crews", 2, "did you mean `crew`?"},
 		{"", "", "release|--by|A. Gull|--through|2028-10-31", 0, "released,yardmen,cut-off,2028-07/28,,2028-07-20,-7 working days\n"},
 		{"", "", "release|--by|A. Gull|--through|2028-10-31", 0, "0 released, 0 moved, 0 gone, "},
 		{"", "", "run", 0, "yardmen,6,"},
 		{later, "", "run", 1, "yardmen,cut-off,2028-09/28,2028-09-20,2028-09-21,-6 working days\n"},
-		{"", "", "run|--anyway", 1, "so nothing is written"},
+		{"", "", "run|--anyway", 1, "nothing was written"},
 		{"", "", "check", 1, "yardmen.cut-off 2028-09/28, released as 2028-09-20, is now 2028-09-21: -6 working days"},
 		{"", "", "run|--series|crew,shifts", 0, "crew,6,"},
 		{"", "", "run|--window|2028-11", 0, "yardmen,1,"}, // beyond what was released
 		{"", "", "dates|yardmen|--window|2028-09|--as|ics", 1, "series,what,id,released,now,reason\nyardmen,cut-off,2028-09/28,2028-09-20,2028-09-21,-6 working days\n"},
 		{"", "", "dates|crew|--window|2028-09|--as|ics", 0, "UID:crew.2028-09/28@office"},
-		{"", "", "dates|yardmen|--window|2028-09", 0, "1 date is not as released"},
-		{"", "", "ahead|--as-of|2028-09-15", 0, "1 date is not as released"},
-		{"", "", "compare|yoyaku.yaml|pay.csv", 0, "4 dates are not as released; yoyaku check tells which"},
-		{"", "", "wall|--window|2028-09", 0, "1 date is not as released"},
-		{"", "", "run|--keep-released", 0, "4 dates are as released"},
+		{"", "", "dates|yardmen|--window|2028-09", 0, "1 date differs from what was released"},
+		{"", "", "ahead|--as-of|2028-09-15", 0, "1 date differs from what was released"},
+		{"", "", "compare|yoyaku.yaml|pay.csv", 0, "4 dates differ from what was released; `yoyaku check` lists them"},
+		{"", "", "wall|--window|2028-09", 0, "1 date differs from what was released"},
+		{"", "", "run|--keep-released", 0, "4 dates are kept as released"},
 		{"", moved + "yardmen,2028-09/28,2028-09-22,the bus is late,,cut-off\n", "check", 1, "yardmen.cut-off 2028-08/28"},
 		{"", "", "dates|yardmen|--window|2028-09|--as|ics", 0, "DTSTART;VALUE=DATE:20280922"},
 		{"", moved, "dates|yardmen|--window|2028-09|--as|ics", 1, "2028-09-20,2028-09-21"},
@@ -217,7 +217,7 @@ func TestRelease(t *testing.T) {
 		{"", "", "why|yardmen|2028-09-28", 0, "superseded on 2026-11-25; then: -7 working days\n"},
 		{"", "", "why|yardmen|2028-09-20", 0, "released,2028-09-20,Wed,id 2028-09/28; released on 2026-11-25 by A. Gull"},
 		{gone, strings.ReplaceAll(moved, "crew,2028-09/28,2028-09-25T11:00,the file is wanted early,,bank-file\n", ""), "run", 1, "crew,date,2028-07/28,2028-07-28,,gone: there is no series `crew`\n"},
-		{"", "", "run|--keep-released", 0, "12 released dates of series that the plan no longer has"},
+		{"", "", "run|--keep-released", 0, "12 released dates of series that are no longer in the plan"},
 		{"", "", "release|--by|B. Tern|--through|2028-10-31", 0, "0 released, 0 moved, 0 gone, "},
 		{"", "", "release|--by|B. Tern|--through|2028-10-31|--series|crew", 0, "gone,crew,date,2028-07/28,2028-07-28,,gone: there is no series `crew`\n"},
 		{"", "", "run", 0, "yardmen,6,"},

@@ -17,7 +17,7 @@ import (
 func Publishing(p *plan.Plan, plans []*plan.Plan, a Asked, tell Tell) (w *Work, ok bool, err error) {
 	if p.ID == "yoyaku" {
 		return nil, false, fmt.Errorf(
-			"%s has no `id`, by which its events are known for good; write one into it, such as id: crew-office", p.Path)
+			"%s has no `id`, which identifies its events for good. Add one, such as id: crew-office", p.Path)
 	}
 	if len(plans) > 1 && a.Series != nil {
 		a.Series = slices.DeleteFunc(slices.Clone(a.Series),
@@ -48,7 +48,7 @@ func (w *Work) narrow() (err error) {
 			if before == 0 {
 				return rows.In("series", Known([]*plan.Plan{w.Plan}, []string{name}, true))
 			}
-			return rows.In("series", fmt.Errorf("`%s` isn't among what the plan publishes (publish: of)", name))
+			return rows.In("series", fmt.Errorf("the plan doesn't publish `%s`; see publish: {of: …}", name))
 		}
 		for _, s := range series {
 			if !slices.Contains(w.Series, s) {

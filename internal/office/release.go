@@ -41,7 +41,7 @@ func Release(p *plan.Plan, r Releasing, tell Tell) (*Released, error) {
 	}
 	if w.Span == civil.Always || !w.Span.Has(through) {
 		return nil, &rows.OptionError{Option: "through", Is: true,
-			Err: fmt.Errorf("is a day of the window, %s to %s, and %s isn't", w.Span.First, w.Span.Last, through)}
+			Err: fmt.Errorf("must lie in the window, %s to %s; found %s", w.Span.First, w.Span.Last, through)}
 	}
 	if err := w.ledger.claim(); err != nil {
 		return nil, err
@@ -114,7 +114,7 @@ func provisional(entries []schedule.Entry) error {
 		return nil
 	}
 	return &No{Text: fmt.Sprintf(
-		"%s provisional (%s), and a released date should stand; wait for the holidays, or release them all the same with --provisional", phrase.IsAre(n, "date"), why)}
+		"%s provisional (%s) and may still move. Wait until the holidays are known, or release them anyway with --provisional", phrase.IsAre(n, "date"), why)}
 }
 
 // byHandToo adds to breaches what a person moved, which they let pass: a release takes it
@@ -151,7 +151,7 @@ func (r *Released) String() string {
 	for _, h := range r.Changes {
 		count[h.Change()]++
 	}
-	return fmt.Sprintf("%d released, %d moved, %d gone, %d as they were released.", count["released"],
+	return fmt.Sprintf("%d released, %d moved, %d gone, %d unchanged.", count["released"],
 		count["moved"]+count["renamed"], count["gone"], r.same)
 }
 
@@ -256,7 +256,7 @@ func (l *Ledger) findings(window civil.Span) (list []plan.Finding) {
 func (l *Ledger) warn(series []*schedule.Series, window civil.Span, tell Tell) error {
 	list, err := l.Breaches(series, window)
 	if len(list) > 0 {
-		tell.Warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(list), "date"))
+		tell.Warn("%s; `yoyaku check` lists them", schedule.Differing(list))
 	}
 	return err
 }

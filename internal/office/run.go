@@ -99,15 +99,15 @@ func (w *Work) expect() error {
 		w.tell.Warn("%s", f)
 	}
 	if len(wrong) > 0 {
-		return &No{Text: phrase.Counted(len(wrong), "entry") +
-			" can't be right, so nothing is written; yoyaku check tells all"}
+		return &No{Text: phrase.IsAre(len(wrong), "entry") +
+			" wrong; nothing was written. Run `yoyaku check` for details"}
 	}
-	said := phrase.Counted(len(found), "expectation") + " not met"
+	said := phrase.IsAre(len(found), "expectation") + " not met"
 	if w.asked.Anyway {
-		w.tell.Warn("%s, and written all the same", said)
+		w.tell.Warn("%s; written anyway", said)
 		return nil
 	}
-	return &No{Text: said + ", so nothing is written; yoyaku check tells all, --anyway writes all the same"}
+	return &No{Text: said + "; nothing was written. Run `yoyaku check` for details, or use --anyway"}
 }
 
 // scope are the series that are named; nil for all.
@@ -128,7 +128,7 @@ func (w *Work) restore() error {
 		return err
 	}
 	if len(kept) > 0 {
-		w.tell.Note("%s as released, which the plan now gives otherwise.", phrase.IsAre(len(kept), "date"))
+		w.tell.Note("%s kept as released, though the plan now gives others", phrase.IsAre(len(kept), "date"))
 	}
 	return nil
 }
@@ -142,7 +142,7 @@ func (w *Work) hold() error {
 	if w.asked.Keep { // of a series that is no more, nothing can be put back
 		rest := slices.DeleteFunc(slices.Clone(held), func(h schedule.Breach) bool { return w.Plan.Find(h.Series) == nil })
 		if gone := len(held) - len(rest); gone > 0 {
-			w.tell.Warn("%s of series that the plan no longer has: they stay in calendars, and aren't in tables",
+			w.tell.Warn("%s of series that are no longer in the plan; they stay in calendar files but not in tables",
 				phrase.Counted(gone, "released date"))
 		}
 		held = rest
@@ -157,11 +157,11 @@ func (w *Work) hold() error {
 func (w *Work) warnings() (list []string) {
 	for _, s := range w.Sums {
 		if s.Blank > 0 {
-			list = append(list, fmt.Sprintf("%s: %s for which the steps after `then` give no date, and so not listed",
+			list = append(list, fmt.Sprintf("%s: %s left out, because the steps after `then` give no date",
 				s.Series.Name, phrase.Counted(s.Blank, "nominal date")))
 		}
 		if s.Provisional > 0 {
-			list = append(list, fmt.Sprintf("%s: %s provisional, and may move once the calendars know more", s.Series.Name,
+			list = append(list, fmt.Sprintf("%s: %s provisional and may move once the calendars know more holidays", s.Series.Name,
 				phrase.IsAre(s.Provisional, "date")))
 		}
 	}
@@ -183,7 +183,7 @@ func (w *Work) strict() error {
 		w.tell.Warn("%s", text)
 	}
 	if len(warnings) > 0 {
-		return &No{Text: "the plan is strict and there are warnings, so nothing is written"}
+		return &No{Text: "the plan is strict and there are warnings; nothing was written"}
 	}
 	return nil
 }
@@ -220,7 +220,7 @@ func Report(works []*Work, file func(line string), tell Tell) {
 			tell.Note("%s", text)
 		}
 		if w.Cut > 0 {
-			tell.Warn("the window cuts %s: a date or a milestone lies outside of it and is not listed",
+			tell.Warn("the window cuts %s: a date or milestone outside it is left out",
 				phrase.Counted(w.Cut, "occurrence"))
 		}
 		for _, text := range w.warnings() {

@@ -46,23 +46,23 @@ func TestRuns(t *testing.T) {
 			then: "run|--series|pay", change: "plan:outputs: [{file: c.csv, of: [pay, duty]}, {file: d.csv, of: duty}, {file: c.ics, of: [pay, duty]}]\nstrict: no\n",
 			thenWant: "pay,12,|  c.csv: unchanged, 28 dates|  c.ics: unchanged, 28 dates", never: "d.csv", file: "c.csv", holds: "duty,date"},
 		{what: "a name that is none", files: "plan:", line: "run|--series|pays", code: 2, want: "did you mean `pay`?"},
-		{what: "no window", files: "plan.yaml:plan: 1\nid: a\nseries: {s: {rule: monthly on 15}}\n", line: "run|plan.yaml", code: 2, want: "the series `s` has no end; give the plan a window"},
+		{what: "no window", files: "plan.yaml:plan: 1\nid: a\nseries: {s: {rule: monthly on 15}}\n", line: "run|plan.yaml", code: 2, want: "the series `s` has no end; write a window in the plan"},
 		{what: "a rule that ends", files: "plan.yaml:plan: 1\nid: a\nseries: {s: {rule: monthly on 15 from 2027-01-15 until 2027-03-15}}\noutputs: [{file: s.csv, of: s}]\n", line: "run|plan.yaml", want: "s,3,2027-01-15,2027-03-15|  s.csv: new, 3 dates"},
-		{what: "nothing in a calendar", files: "plan:outputs: [{file: e.ics, of: pay, where: date < 2020-01-01}]\n", line: "run", want: "  e.ics: not written, since there is no event in it"},
+		{what: "nothing in a calendar", files: "plan:outputs: [{file: e.ics, of: pay, where: date < 2020-01-01}]\n", line: "run", want: "  e.ics: not written: it would have no events"},
 		{what: "many broken rows", files: "t.csv:" + broken + "\x00plan:records: {r: {table: t.csv, key: k, expect: {each: d < 2026-01-01, rows: 1..3, unique: k}}}\n", line: "check", code: 1,
 			want: "each: d < 2026-01-01: 0 (line 2): 2027-01-01 is not before 2026-01-01|each: d < 2026-01-01: 19 (line 21)|and 5 more rows|rows: t.csv has 25 rows, expected 1..3", never: "20 (line 22)"},
 		{what: "bad rows set aside once", files: "t.csv:k,d\na,2027-01-01\nb,x\n\x00plan:records: {r: {table: t.csv, bad-rows: aside=bad.csv, columns: {e: \"d, +1 day\"}}}\noutputs: [{file: r.csv, of: r}, {file: r2.csv, of: r}]\n", line: "run",
 			want: "  r.csv, r2.csv: t.csv: 1 cell is wrong", file: "bad.csv", holds: "b,x,"},
-		{what: "a file outside", files: "t.csv:k,d\na,x\n\x00plan:records: {r: {table: t.csv, bad-rows: aside=../bad.csv, columns: {e: \"d, +1 day\"}}}\noutputs: [{file: r.csv, of: r}]\n", line: "run", code: 2, want: "../bad.csv lies outside the output folder"},
+		{what: "a file outside", files: "t.csv:k,d\na,x\n\x00plan:records: {r: {table: t.csv, bad-rows: aside=../bad.csv, columns: {e: \"d, +1 day\"}}}\noutputs: [{file: r.csv, of: r}]\n", line: "run", code: 2, want: "../bad.csv is outside the output folder"},
 		{what: "owners who left", files: "plan:people: {di: {name: Di}, ed: {}}\npatterns: {own: {takes: {who: needed}, rule: monthly on 1, milestones: {act: {date: date, owner: \"{who}\"}}}}\noutputs: [{file: \"t-{owner}.ics\", of: [x, y], per: owner}, {file: \"t-{owner}.csv\", of: [x, y], per: owner}]\nseries: {x: {like: own, who: di}, y: {like: own, who: ed}}\n",
 			line: "run", want: "  t-di.ics: new, 12 dates|  t-ed.ics: new, 12 dates|  t-none.csv: new, 24 dates",
 			change: "plan:people: {di: {name: Di}}\npatterns: {own: {takes: {who: needed}, rule: monthly on 1, milestones: {act: {date: date, owner: (who)}}}}\noutputs: [{file: \"t-{owner}.ics\", of: [x, y], per: owner}, {file: \"t-{owner}.csv\", of: [x, y], per: owner}]\nseries: {x: {like: own, who: di}, y: {like: own, who: di}}\n",
-			then:   "run", thenWant: "  t-di.ics: changed (12 added), 24 dates|  t-ed.ics: changed (12 gone), 0 dates: nobody is called `ed` any more|  t-ed.csv: nobody is called `ed` any more; the file stays as it is",
+			then:   "run", thenWant: "  t-di.ics: changed (12 added), 24 dates|  t-ed.ics: changed (12 gone), 0 dates: there is no longer an owner `ed`|  t-ed.csv: there is no longer an owner `ed`; the file was left as it is",
 			file: "t-ed.ics", holds: "STATUS:CANCELLED"},
 		{what: "a window that cuts", files: "plan:outputs: [{file: b.csv, of: [pay, duty]}]\n", line: "run|--window|2027-01-14..2027-02-14", want: "the window cuts 2 occurrences"},
-		{what: "no warning is silent", files: "plan:calendars: {c: {closed: sun, known-through: 2027-06-30}}\nstrict: yes\ncalendar: c\noutputs: [{file: b.csv, of: roll}]\nseries: {roll: {rule: monthly on 31 then roll preceding}}\n", line: "run", code: 1, want: "6 dates are provisional|the plan is strict and there are warnings, so nothing is written"},
-		{what: "expected otherwise", files: "plan:outputs: [{file: a.csv, of: x}]\nseries: {x: {rule: monthly on 1, expect: {per-year: 13}}}\n", line: "run", code: 1, want: "x: per-year: 2027 has 12 dates, expected 13|1 expectation not met, so nothing is written",
-			then: "run|--anyway", thenWant: "1 expectation not met, and written all the same|  a.csv: new, 12 dates"},
+		{what: "no warning is silent", files: "plan:calendars: {c: {closed: sun, known-through: 2027-06-30}}\nstrict: yes\ncalendar: c\noutputs: [{file: b.csv, of: roll}]\nseries: {roll: {rule: monthly on 31 then roll preceding}}\n", line: "run", code: 1, want: "6 dates are provisional|the plan is strict and there are warnings; nothing was written"},
+		{what: "expected otherwise", files: "plan:outputs: [{file: a.csv, of: x}]\nseries: {x: {rule: monthly on 1, expect: {per-year: 13}}}\n", line: "run", code: 1, want: "x: per-year: 2027 has 12 dates, expected 13|1 expectation is not met; nothing was written",
+			then: "run|--anyway", thenWant: "1 expectation is not met; written anyway|  a.csv: new, 12 dates"},
 	} {
 		dir := t.TempDir()
 		put := func(files string) {
@@ -121,10 +121,10 @@ func TestSeveralPlans(t *testing.T) {
 	was := read(t, filepath.Join(dir, "one.csv"))
 	write(t, filepath.Join(dir, "one.yaml"), strings.Replace(read(t, filepath.Join(dir, "one.yaml")), "on 15", "on 16", 1))
 	write(t, filepath.Join(dir, "two.yaml"), strings.Replace(read(t, filepath.Join(dir, "two.yaml")), "per-year: 12", "per-year: 11", 1))
-	if said, code := ask(t, dir, "run|one.yaml|two.yaml"); code != 1 || !strings.Contains(said, "two.yaml: 1 expectation not met") || read(t, filepath.Join(dir, "one.csv")) != was {
+	if said, code := ask(t, dir, "run|one.yaml|two.yaml"); code != 1 || !strings.Contains(said, "two.yaml: 1 expectation is not met") || read(t, filepath.Join(dir, "one.csv")) != was {
 		t.Errorf("one of them fails: %d\n%s", code, said)
 	}
-	if said, code := ask(t, dir, "run|two.yaml"); code != 1 || !strings.Contains(said, "\n1 expectation not met") {
+	if said, code := ask(t, dir, "run|two.yaml"); code != 1 || !strings.Contains(said, "\n1 expectation is not met") {
 		t.Errorf("alone: %d\n%s", code, said)
 	}
 	write(t, filepath.Join(dir, "two.yaml"), strings.Replace(read(t, filepath.Join(dir, "two.yaml")), "two.csv", "one.csv", 1))
@@ -158,14 +158,14 @@ func TestWanted(t *testing.T) {
 		{text, nil, 1, 12 + 4 + 1, "", ""},
 		{text, []string{"duty", "R"}, 1, 5, "pay own old", ""},
 		{text, []string{"duty", "duty"}, 1, 4, "pay r own old", ""},
-		{text, []string{"own"}, 1, 0, "", "`own` isn't among what the plan publishes"},
-		{text, []string{"s"}, 1, 0, "", "`s` isn't among what the plan publishes"},
+		{text, []string{"own"}, 1, 0, "", "the plan doesn't publish `own`"},
+		{text, []string{"s"}, 1, 0, "", "the plan doesn't publish `s`"},
 		{text, []string{"dutty"}, 1, 0, "", "did you mean `duty`?"},
 		{text, []string{"of-another"}, 2, -1, "", ""},
 		{text, []string{"of-another", "pay"}, 2, 12, "duty r own old", ""},
 		{strings.Replace(text, "id: desk\n", "", 1), nil, 1, 0, "", "has no `id`"},
 		{strings.Replace(text, "publish: {of: [pay, duty, r], collection: Office}\n", "", 1), nil, 1, 12 + 4 + 1 + 1 + 1, "", ""},
-		{strings.Replace(text, "monthly on 15", "monthly on 15, expect: {per-year: 1}", 1), nil, 1, 0, "", "1 expectation not met"},
+		{strings.Replace(text, "monthly on 15", "monthly on 15, expect: {per-year: 1}", 1), nil, 1, 0, "", "1 expectation is not met"},
 	} {
 		p := load(c.text)
 		plans := []*plan.Plan{p, p}[:c.plans]
@@ -210,7 +210,7 @@ func TestCompareWhatIsEmpty(t *testing.T) {
 		t.Fatal(err)
 	}
 	write(t, path, deskPlan+"outputs: [{file: a.ics, of: duty, where: date < 2020-01-01}, {file: n.csv, of: duty}]\n")
-	if said, code := ask(t, dir, "compare"); code != 0 || !strings.Contains(said, "0 moved, 0 changed, 0 added, 4 gone, 0 unchanged.") || !strings.Contains(said, "n.csv: not there yet.") {
+	if said, code := ask(t, dir, "compare"); code != 0 || !strings.Contains(said, "0 moved, 0 changed, 0 added, 4 gone, 0 unchanged.") || !strings.Contains(said, "n.csv doesn't exist yet") {
 		t.Errorf("%d\n%s", code, said)
 	}
 }

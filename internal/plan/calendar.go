@@ -57,7 +57,7 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 		return b.builtIn(key)
 	}
 	if b.busy[key] {
-		return nil, n.fail("the calendar `%s` is made of itself", strings.TrimSpace(name))
+		return nil, n.fail("the calendar `%s` includes itself", strings.TrimSpace(name))
 	}
 	b.busy[key] = true
 	defer delete(b.busy, key)
@@ -83,7 +83,7 @@ func (b *book) entry(name string, at *node) (*workdays.Calendar, error) {
 		return nil, err
 	}
 	if ext := strings.ToLower(filepath.Ext(file)); ext != ".yaml" && ext != ".yml" {
-		return nil, of.fail(n, "a calendar has keys such as `closed: sat, sun`, or is a file of its own: %s: calendars/%s.yaml", name, name)
+		return nil, of.fail(n, "expected keys such as `closed: sat, sun`, or the calendar's file: %s: calendars/%s.yaml", name, name)
 	}
 	path := of.beside(file)
 	if err := b.files.Read(path); err != nil {
@@ -136,7 +136,7 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 		}
 		if c == nil {
 			name = strings.TrimSpace(name)
-			hint := "calendars here: " + strings.Join(b.known(), ", ")
+			hint := "the calendars are " + strings.Join(b.known(), ", ")
 			if near := phrase.Nearest(name, b.known()); near != "" {
 				hint = "did you mean `" + near + "`?"
 			}
@@ -169,28 +169,28 @@ func (c *calendarIn) group() *group {
 		return nil
 	}
 	return &group{what: "a calendar", orText: true, keys: []Key{
-		{Name: "title", Help: "what the calendar is, for people", Example: "The Isles", Takes: aText.into(&c.title)},
-		{Name: "closed", Help: "closed weekdays; none where every day is worked", Default: "sat, sun",
+		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Takes: aText.into(&c.title)},
+		{Name: "closed", Help: "closed weekdays; none if every day is worked", Default: "sat, sun",
 			Example: "fri, sat", Takes: closedDays.into(&c.closed)},
-		{Name: "holidays", Help: "the holidays, in order; each sees the entries above it",
+		{Name: "holidays", Help: "holidays, in order; a rule sees the closed days above it",
 			Takes: takes{words: "a list, or the name of a calendar", kind: aList,
 				item: func() *group { return new(holidayIn).group() },
 				fill: func(v *node) error { c.holidays = v; return nil }}},
-		{Name: "open", Help: "days that are worked although the above closes them", Example: "[2027-12-18]",
+		{Name: "open", Help: "days worked although a weekday or holiday closes them", Example: "[2027-12-18]",
 			Takes: someNames.then(open)},
-		{Name: "short", Help: "working days of which a part counts, in order; a closed one stays closed, a later entry wins",
+		{Name: "short", Help: "short days, which count as part of a day; a later entry wins, a closed day stays closed",
 			Takes: takes{words: "a list, or the name of a calendar", kind: aList,
 				item: func() *group { return (&holidayIn{short: true}).group() },
 				fill: func(v *node) error { c.short = v; return nil }}},
-		{Name: "known-from", Help: "the first day that the calendar knows about", Default: "the first of its lists",
+		{Name: "known-from", Help: "the first day for which all holidays are known", Default: "the first day of its lists",
 			Example: "2026-01-01", Takes: aDay.ref(&c.from)},
-		{Name: "known-through", Help: "the last day that the calendar knows about", Default: "the last of its lists",
+		{Name: "known-through", Help: "the last day for which all holidays are known", Default: "the last day of its lists",
 			Example: "2028-12-31", Takes: aDay.ref(&c.through)},
 	}}
 }
 
 // closedDays are weekdays.
-var closedDays = kind[workdays.WeekdaySet]{"weekdays, with commas or as a list", someTexts, nil,
+var closedDays = kind[workdays.WeekdaySet]{"weekdays: joined by commas, or a list", someTexts, nil,
 	func(v *node) (workdays.WeekdaySet, error) { return v.doc.closedDays(v.val) }}
 
 // calendar builds one calendar from its keys.
@@ -235,7 +235,7 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 		soon := civil.Span{First: from, Last: from}.Widen(0, fewYears)
 		later := civil.Span{First: min(from+fewYears/2, civil.Max), Last: soon.Last}
 		if c.Count(soon) == 0 || c.Count(later) == 0 {
-			return nil, d.fail(n, "the calendar `%s` has no working day for years: what is listed closes every day", name)
+			return nil, d.fail(n, "the calendar `%s` has no working day for years, since it closes every day", name)
 		}
 	}
 	return c, nil
@@ -252,7 +252,7 @@ func (d *doc) closedDays(n ast.Node) (set workdays.WeekdaySet, err error) {
 		}
 		days, bad := phrase.ParseWeekdays(text)
 		if bad != "" {
-			hint := "weekdays are mon to sun; `none` where every day is worked"
+			hint := "weekdays are mon to sun, or `none` if every day is worked"
 			if near := phrase.Nearest(bad, phrase.WeekdayWords); near != "" {
 				hint = "did you mean `" + near + "`?"
 			}

@@ -198,7 +198,7 @@ func (p *Plan) Watch(about string, at Spot, do func() error) error {
 		}
 		p.counting = append(p.counting,
 			at.Found(schedule.Finding{Note: true, About: about,
-				Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays; `calendar` names one"}))
+				Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays. Name one with `calendar`"}))
 	}
 	if before { // every command says so too
 		assumed.Need()

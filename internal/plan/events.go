@@ -67,7 +67,7 @@ func (b *book) events(path, name, where string, counts int) (workdays.Source, wo
 				timed++
 			case e.Recurs() && e.Days > mostRecurring:
 				return nil, nil, &ical.Error{File: path, Line: e.Line,
-					Message: fmt.Sprintf("an event that recurs covers %d days, so that none is left open; at most %d are read",
+					Message: fmt.Sprintf("a recurring event covers %d days; at most %d are read",
 						e.Days, mostRecurring)}
 			default:
 				src.kept[e] = true
@@ -78,7 +78,7 @@ func (b *book) events(path, name, where string, counts int) (workdays.Source, wo
 		}
 	}
 	if timed > 0 {
-		b.warn("%s: left out %s, since a holiday is a whole day", name, phrase.Counted(timed, "event")+" with times of day")
+		b.warn("%s: left out %s, since holidays are whole days", name, phrase.Counted(timed, "event")+" with times of day")
 	}
 	return src, single, nil
 }

@@ -23,7 +23,7 @@ func (d *doc) bounds(n ast.Node, unit string) (schedule.Bounds, error) {
 	}
 	b, err := schedule.ParseBounds(number)
 	if err != nil {
-		return b, d.fail(n, "%q is neither a number nor two of them: 24, or 26..27", text)
+		return b, d.fail(n, "expected a number or a range, such as 24 or 26..27, found %q", text)
 	}
 	return b, nil
 }
@@ -39,14 +39,14 @@ func (in *seriesIn) expects(to func() *schedule.Expects) *group {
 		return Key{Name: name, Help: help, Example: example,
 			Takes: bounds("").then(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
 	}
-	return &group{what: "what is expected of a series", keys: []Key{
-		count("per-month", "how many dates a month has", "1..2"),
-		count("per-quarter", "how many dates a quarter has", "3"),
-		count("per-year", "how many dates a year has", "26..27"),
-		count("per-fiscal-year", "how many dates a fiscal year has", "24"),
-		{Name: "gap", Help: "the days from one date to the next", Example: "11..19 days",
+	return &group{what: "expectations of a series", keys: []Key{
+		count("per-month", "the number of dates in a month", "1..2"),
+		count("per-quarter", "the number of dates in a quarter", "3"),
+		count("per-year", "the number of dates in a year", "26..27"),
+		count("per-fiscal-year", "the number of dates in a fiscal year", "24"),
+		{Name: "gap", Help: "the number of days from one date to the next", Example: "11..19 days",
 			Takes: bounds("day").then(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
-		{Name: "each", Adds: true, Help: "conditions that hold of each date", Example: "bank-file < date",
+		{Name: "each", Adds: true, Help: "conditions that hold for each date", Example: "bank-file < date",
 			Takes: conditions.at(func(v *node, list []placed) error {
 				e, env := to(), in.env
 				env.Names = in.s.Names()
@@ -65,8 +65,8 @@ func (in *seriesIn) expects(to func() *schedule.Expects) *group {
 
 // expectAll are the keys of what must hold over all series.
 func (p *Plan) expectAll() *group {
-	return &group{what: "what is expected of all series", keys: []Key{
-		{Name: "per-day", Help: "how many tasks an owner has on a day", Example: "0..2",
+	return &group{what: "expectations across all series", keys: []Key{
+		{Name: "per-day", Help: "the number of tasks of one owner on one day", Example: "0..2",
 			Takes: bounds("task").at(func(v *node, b schedule.Bounds) error {
 				p.PerDay, p.PerDayAt = &b, v.spot()
 				return nil
@@ -100,14 +100,14 @@ func parseSum(column, text string) (s RowsSum, err error) {
 	most, ok2 := eval.ParseNumber(strings.TrimSpace(to))
 	if s.Least, s.Most = least, most; ok && ok2 {
 		if eval.Order(most, least) < 0 {
-			return s, fmt.Errorf("%q is no range: its end is less than its start", text)
+			return s, fmt.Errorf("the range %q ends below its start", text)
 		}
 		return s, nil
 	}
 	e, err := phrase.ParseExpr(s.Text)
 	other, named := e.(*phrase.Other)
 	if err != nil || !named {
-		return s, fmt.Errorf("expected a number, two of them or the column of another record, such as 120000..130000 or leases.rent, found %q", text)
+		return s, fmt.Errorf("expected a number, a range or the column of another record, such as 120000..130000 or leases.rent, found %q", text)
 	}
 	s.Record, s.Of = other.Series, other.What
 	return s, nil
@@ -116,12 +116,12 @@ func parseSum(column, text string) (s RowsSum, err error) {
 // expectKeys are the keys of what must hold of a record.
 func (r *Record) expectKeys() *group {
 	e := &RowsExpect{}
-	return &group{what: "what is expected of a record", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
-		{Name: "rows", Help: "how many rows there are", Example: "1..500", Takes: bounds("row").ref(&e.Rows)},
-		{Name: "unique", Help: "columns of which no value stands twice", Example: "contract", Takes: namesIn.into(&e.Unique)},
-		{Name: "sum", Help: "what the totals of columns are: numbers, bounds, or the total of a column of another record",
+	return &group{what: "expectations of a record set", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
+		{Name: "rows", Help: "the number of rows", Example: "1..500", Takes: bounds("row").ref(&e.Rows)},
+		{Name: "unique", Help: "columns whose values must not repeat", Example: "contract", Takes: namesIn.into(&e.Unique)},
+		{Name: "sum", Help: "column totals: a number, bounds, or the total of another record set's column",
 			Example: "{rent: 120000..130000}", Takes: namesOf(func() *names {
-				return &names{what: "sum", help: "a number, two of them, or RECORD.COLUMN", each: func(v *node) error {
+				return &names{what: "sum", help: "a number, a range, or RECORD.COLUMN", each: func(v *node) error {
 					text, err := v.doc.text(v.val)
 					if err != nil {
 						return err
@@ -132,7 +132,7 @@ func (r *Record) expectKeys() *group {
 					return err
 				}}
 			})},
-		{Name: "each", Help: "conditions that hold of each row", Example: "ends >= start",
+		{Name: "each", Help: "conditions that hold for each row", Example: "ends >= start",
 			Takes: conditions.at(func(v *node, list []placed) error {
 				for _, c := range list {
 					v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
@@ -188,7 +188,7 @@ func (p *Plan) readApart(v *node) error {
 					continue
 				}
 				if p.FindAll(of) != nil {
-					return name.at.wrap(fmt.Errorf("`%s` names no milestone of `%s`", name.text, of))
+					return name.at.wrap(fmt.Errorf("there is no milestone `%s` of `%s`", name.text, of))
 				}
 				place := p.Place()
 				return name.at.wrap(place.UnknownSeries(name.text))
@@ -196,7 +196,7 @@ func (p *Plan) readApart(v *node) error {
 			a.Of = append(a.Of, columns...)
 		}
 		if len(a.Of) < 2 && !faulty {
-			return item.fail("series stay apart from each other: name two or more")
+			return item.fail("`apart` needs two series or more")
 		}
 		p.Apart = append(p.Apart, a)
 	}

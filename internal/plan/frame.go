@@ -19,16 +19,16 @@ var frameKeys = []struct {
 	oneOf                  []string
 	set                    func(f *civil.Frame, text string) error
 }{
-	{"week-start", "`WEEKDAY` that weeks start on (default mon)", "the weekday that weeks start on", "mon", "sun",
+	{"week-start", "start weeks on `WEEKDAY` (default mon)", "the first day of the week", "mon", "sun",
 		nil, setWeekStart},
-	{"fiscal-start", "`DAY` the fiscal year starts on: apr, 6 apr (default 1 jan)",
-		"the day that the fiscal year starts on", "1 jan", "6 apr", nil, setFiscalStart},
-	{"fiscal-end", "`RULE` of the day that fiscal years of whole weeks end on:\nlast sat of jan, sat nearest 31 jan",
-		"the day that fiscal years of whole weeks end on", "", "last sat of jan", nil, setFiscalEnd},
-	{"fiscal-pattern", "`WEEKS` of a fiscal quarter's months: 4-4-5, 4-5-4 or 5-4-4\n(default 4-4-5)",
-		"the weeks of a fiscal quarter's months", "4-4-5", "4-5-4", []string{"4-4-5", "4-5-4", "5-4-4"}, setFiscalPattern},
-	{"fiscal-named", "`WHICH` calendar year names a fiscal year: that of its start\nor its end (default end)",
-		"which calendar year names a fiscal year", "end", "start", []string{"start", "end"}, setFiscalNamed},
+	{"fiscal-start", "start the fiscal year on `DAY`, such as \"6 apr\" (default 1 jan)",
+		"the first day of the fiscal year", "1 jan", "6 apr", nil, setFiscalStart},
+	{"fiscal-end", "end fiscal years of whole weeks on the day of `RULE`, such as\n\"last sat of jan\" or \"sat nearest 31 jan\"",
+		"the last day of fiscal years made of whole weeks", "", "last sat of jan", nil, setFiscalEnd},
+	{"fiscal-pattern", "give the months of a fiscal quarter `WEEKS`: 4-4-5, 4-5-4 or\n5-4-4 (default 4-4-5)",
+		"the number of weeks in the months of a fiscal quarter", "4-4-5", "4-5-4", []string{"4-4-5", "4-5-4", "5-4-4"}, setFiscalPattern},
+	{"fiscal-named", "name a fiscal year after the calendar year of its `WHICH`:\nstart or end (default end)",
+		"name a fiscal year after the calendar year it starts or ends in", "end", "start", []string{"start", "end"}, setFiscalNamed},
 }
 
 // FrameOptions are those keys as options of a command, which fill texts.
@@ -48,7 +48,7 @@ func FrameOptions(texts map[string]*string) (list []*question.Option) {
 func setFrame(f *civil.Frame, texts map[string]string) (key string, err error) {
 	if texts["fiscal-start"] != "" && texts["fiscal-end"] != "" {
 		return "fiscal-end", errors.New(
-			"a fiscal year is of months, with `fiscal-start`, or of whole weeks, with `fiscal-end`, not both")
+			"use `fiscal-start`, for fiscal years of months, or `fiscal-end`, for those of whole weeks, not both")
 	}
 	if texts["fiscal-start"] != "" {
 		f.End, f.Pattern = civil.FiscalEnd{}, civil.Pattern{}
@@ -66,7 +66,7 @@ func setFrame(f *civil.Frame, texts map[string]string) (key string, err error) {
 func setWeekStart(f *civil.Frame, text string) error {
 	days, bad := phrase.ParseWeekdays(text)
 	if bad != "" || len(days) != 1 {
-		return fmt.Errorf("a week starts on one weekday, mon to sun, not %q", text)
+		return fmt.Errorf("expected a weekday, mon to sun, found %q", text)
 	}
 	f.WeekStart = days[0]
 	return nil
@@ -82,7 +82,7 @@ func setFiscalStart(f *civil.Frame, text string) error {
 	}
 	if len(words) != 1 || err != nil || phrase.ParseMonth(words[0]) == 0 || day < 1 ||
 		day > civil.DaysIn(2028, phrase.ParseMonth(words[0])) {
-		return fmt.Errorf("a fiscal year starts with a month or a day, such as apr or 6 apr, not %q", text)
+		return fmt.Errorf("expected a month or a day, such as apr or 6 apr, found %q", text)
 	}
 	f.FiscalMonth, f.FiscalDay = phrase.ParseMonth(words[0]), day
 	return nil
@@ -90,7 +90,7 @@ func setFiscalStart(f *civil.Frame, text string) error {
 
 // setFiscalEnd reads `last sat of jan` or `sat nearest 31 jan`.
 func setFiscalEnd(f *civil.Frame, text string) error {
-	bad := fmt.Errorf("a fiscal year of whole weeks ends on a day such as `last sat of jan` or `sat nearest 31 jan`, not %q", text)
+	bad := fmt.Errorf("expected a day such as `last sat of jan` or `sat nearest 31 jan`, found %q", text)
 	words := strings.Fields(strings.ToLower(text))
 	if len(words) != 4 {
 		return bad
@@ -120,7 +120,7 @@ func setFiscalEnd(f *civil.Frame, text string) error {
 // setFiscalPattern reads 4-4-5 and its kin.
 func setFiscalPattern(f *civil.Frame, text string) error {
 	if !f.OfWeeks() {
-		return errors.New("weeks make up fiscal months where a fiscal year is of whole weeks; say when it ends with `fiscal-end`: last sat of jan")
+		return errors.New("fiscal months of whole weeks need `fiscal-end`, such as last sat of jan")
 	}
 	var names []string
 	for _, p := range civil.Patterns {
@@ -130,12 +130,12 @@ func setFiscalPattern(f *civil.Frame, text string) error {
 		}
 		names = append(names, p.Name)
 	}
-	return fmt.Errorf("the months of a fiscal quarter have %s weeks, not %q", strings.Join(names, ", "), text)
+	return fmt.Errorf("expected the weeks of a fiscal quarter's months, %s, found %q", strings.Join(names, ", "), text)
 }
 
 func setFiscalNamed(f *civil.Frame, text string) error {
 	if text != "start" && text != "end" {
-		return fmt.Errorf("a fiscal year is named by the calendar year of its `start` or its `end`, not %q", text)
+		return fmt.Errorf("expected `start` or `end`, found %q", text)
 	}
 	f.FiscalNamedStart = text == "start"
 	return nil

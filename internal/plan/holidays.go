@@ -36,7 +36,7 @@ func parseCounts(text string) (int, error) {
 	if parts, blank, err := eval.Units(n, 2); ok && !blank && err == nil && parts > 0 && parts < workdays.Whole {
 		return int(parts), nil
 	}
-	return 0, fmt.Errorf("a short day counts more than 0 and less than 1, with two decimals at most, such as 0.5, not %q",
+	return 0, fmt.Errorf("expected a part of a day above 0 and below 1, with at most two decimals, such as 0.5, found %q",
 		eval.Brief(text))
 }
 
@@ -44,24 +44,24 @@ func parseCounts(text string) (int, error) {
 func parseUntil(text string) (int, error) {
 	m, ok := civil.ParseClock(strings.TrimSpace(text))
 	if !ok || m == 0 {
-		return 0, fmt.Errorf("a day ends at a time such as 12:00, not %q", eval.Brief(text))
+		return 0, fmt.Errorf("expected a time such as 12:00, found %q", eval.Brief(text))
 	}
 	return m, nil
 }
 
 func (h *holidayIn) group() *group {
 	g := &group{what: "a holiday", orText: true, keys: []Key{
-		{Name: "name", Help: "what the holiday is called", Example: "New Year", Takes: aText.into(&h.name)},
-		{Name: "day", Help: "a rule, a date, a stretch or a list of them",
-			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days with commas or as a list",
+		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: aText.into(&h.name)},
+		{Name: "day", Help: "the day: a rule, a date, a range of days, or a list of them",
+			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days: joined by commas, or a list",
 				someTexts, nil, aNode.read}.into(&h.day)},
-		{Name: "file", Help: "a list of holidays: .csv with the columns date and name, or start, end and name; or .ics",
+		{Name: "file", Help: "a file of holidays: .csv with columns date, name or start, end, name; or .ics",
 			Example: "holidays/extra.csv", Takes: aText.into(&h.file)},
-		{Name: "read-dates", Help: "the form of the dates of a .csv list that aren't ISO", Example: "dmy",
+		{Name: "read-dates", Help: "how dates in the file are written, if not ISO", Example: "dmy",
 			Takes: aText.into(&h.form)},
-		{Name: "where", Help: "a condition on summary and categories of the events of an .ics file",
+		{Name: "where", Help: "take only the events of the .ics file for which this holds",
 			Example: "categories = 'closed'", Takes: aText.into(&h.where)},
-		{Name: "calendar", Help: "takes the holidays of another calendar", Example: "yard", Takes: aText.into(&h.calendar)},
+		{Name: "calendar", Help: "take the holidays of another calendar", Example: "yard", Takes: aText.into(&h.calendar)},
 	}}
 	if !h.short {
 		return g
@@ -70,19 +70,19 @@ func (h *holidayIn) group() *group {
 	for i := range g.keys {
 		switch k := &g.keys[i]; k.Name {
 		case "name":
-			k.Help, k.Example = "what the short day is called", "Christmas Eve"
+			k.Help, k.Example = "the short day's name", "Christmas Eve"
 		case "day":
 			k.Example = "yearly on 24 dec"
 		case "file":
-			k.Help = "a list of short days: .csv with the columns date and name, or start, end and name, and counts and until if they differ; or .ics"
+			k.Help = "a file of short days: .csv with columns date, name or start, end, name, and counts and until if they differ; or .ics"
 		case "calendar":
-			k.Help = "takes the short days of another calendar"
+			k.Help = "take the short days of another calendar"
 		}
 	}
 	g.keys = append(g.keys,
-		Key{Name: "counts", Help: "what counts of the day in counted days: above 0 and below 1", Default: "0.5",
+		Key{Name: "counts", Help: "the part of the day that counts: above 0, below 1", Default: "0.5",
 			Example: "0.75", Takes: parsed("a number", parseCounts).into(&h.counts)},
-		Key{Name: "until", Help: "when the day ends early, which ends later times with `at`", Default: "as any day",
+		Key{Name: "until", Help: "when the day ends; later times of day move to it", Default: "as any day",
 			Example: `"12:00"`, Takes: parsed("a time", parseUntil).into(&h.until)})
 	return g
 }
@@ -163,7 +163,7 @@ func (b *book) holiday(item *node, c *workdays.Calendar, short bool, take func(p
 	for _, key := range []string{"counts", "until"} {
 		if place, said := h.at[key]; said && h.day == nil {
 			return nil, nil, place.wrap(fmt.Errorf(
-				"`%s` stands beside `day`; in a list each row has its own, in a column of that name", key))
+				"`%s` needs `day`; in a file, each row has its own in a column of that name", key))
 		}
 		delete(h.at, key)
 	}
@@ -188,7 +188,7 @@ func (b *book) holiday(item *node, c *workdays.Calendar, short bool, take func(p
 	case h.has("calendar"):
 		return nil, nil, take(placed{h.calendar, h.at["calendar"]})
 	}
-	return nil, nil, item.fail("%s has `name` and `day`, or `file`, or `calendar`", h.group().what)
+	return nil, nil, item.fail("%s needs `name` and `day`, or `file`, or `calendar`", h.group().what)
 }
 
 // has reports whether these keys were said, and no others.
@@ -230,10 +230,10 @@ func (b *book) days(d *doc, like workdays.Holiday, n ast.Node,
 		case err == nil:
 		case len(texts) > 1 || strings.Contains(text, ".."):
 			return nil, d.fail(nodes[i],
-				"%q is neither a date nor a stretch of at most ten years; days are listed as 2027-12-24, 2027-12-27..2027-12-31", text)
+				"expected days such as 2027-12-24 or 2027-12-27..2027-12-31 (ten years at most), found %q", text)
 		default:
 			if _, err = phrase.ParseRule(text); err == nil {
-				err = fmt.Errorf("a list of days has no rules: %s", text)
+				err = fmt.Errorf("a list of days can't hold a rule: %s", text)
 			}
 			return nil, d.wrap(nodes[i], err)
 		}
@@ -257,9 +257,9 @@ func stretch(text string) (civil.Span, error) {
 	s := civil.Span{First: a.First, Last: b.Last}
 	switch {
 	case !two || !ok || !ok2:
-		return s, errors.New("no date or stretch")
+		return s, errors.New("expected a date or a range of days")
 	case s.Last < s.First || s.Len() > mostDays:
-		return s, fmt.Errorf("no stretch of days: %s to %s", s.First, s.Last)
+		return s, fmt.Errorf("the range of days ends before it starts: %s to %s", s.First, s.Last)
 	}
 	return s, nil
 }
@@ -298,13 +298,13 @@ func (b *book) file(d *doc, name, where, form string, counts int) (src workdays.
 	path := d.beside(name)
 	switch ext := strings.ToLower(filepath.Ext(name)); {
 	case ext == ".ics" && form != "":
-		return nil, nil, rows.In("read-dates", fmt.Errorf("the dates of an .ics file have one form"))
+		return nil, nil, rows.In("read-dates", fmt.Errorf("read-dates is for .csv files; dates of an .ics file have one form"))
 	case ext == ".ics":
 		return b.events(path, name, where, counts)
 	case ext != ".csv":
-		return nil, nil, fmt.Errorf("a list of holidays is a .csv or .ics file, not %s", name)
+		return nil, nil, fmt.Errorf("expected a .csv or .ics file of holidays, found %s", name)
 	case where != "":
-		return nil, nil, fmt.Errorf("`where` chooses among the events of an .ics file, and %s is none", name)
+		return nil, nil, fmt.Errorf("`where` is for .ics files; %s is not one", name)
 	}
 	list, err = b.listed(path, name, form, counts)
 	return list, list, err
@@ -332,7 +332,7 @@ func (b *book) listed(path, name, form string, counts int) (workdays.List, error
 		if at == nil {
 			if at = holidayColumns(rec.Fields); at == nil {
 				return nil, &tabular.CellError{File: path, Line: rec.Line,
-					Message: "a list of holidays has the columns `date` and `name`, or `start`, `end` and `name`"}
+					Message: "expected the columns `date` and `name`, or `start`, `end` and `name`"}
 			}
 			continue
 		}
@@ -345,12 +345,12 @@ func (b *book) listed(path, name, form string, counts int) (workdays.List, error
 			if ok {
 				return d, nil
 			}
-			message := fmt.Sprintf("not a date: %q; dates are written 2027-03-31", text)
+			message := fmt.Sprintf("expected a date such as 2027-03-31, found %q", text)
 			switch fit := tabular.Fitting([]string{text}); {
 			case form != "":
-				message = fmt.Sprintf("not a date by %s: %q", form, text)
+				message = fmt.Sprintf("expected a date written as %s, found %q", form, text)
 			case len(fit) > 0:
-				message += fmt.Sprintf(", or `read-dates: %s` beside the file says how to read them",
+				message += fmt.Sprintf(". To read it, add `read-dates: %s` beside the file",
 					strings.Join(fit, "` or `read-dates: "))
 			}
 			return d, &tabular.CellError{File: path, Line: rec.Line, Column: column, Message: message}
@@ -365,7 +365,7 @@ func (b *book) listed(path, name, form string, counts int) (workdays.List, error
 			}
 			if err == nil && (span.Last < span.First || span.Len() > mostDays) {
 				err = &tabular.CellError{File: path, Line: rec.Line, Column: "end",
-					Message: fmt.Sprintf("no stretch of days: %s to %s", span.First, span.Last)}
+					Message: fmt.Sprintf("the range of days ends before it starts: %s to %s", span.First, span.Last)}
 			}
 		}
 		if err != nil {

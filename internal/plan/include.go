@@ -38,16 +38,16 @@ func (p *Plan) includes(of *part, seen map[string]bool, through []string) (docs 
 		paths, err := filepath.Glob(d.beside(name))
 		switch {
 		case err != nil:
-			return nil, d.fail(at[i], "`%s` names no files: %v", name, err)
+			return nil, d.fail(at[i], "`%s` is not a valid file pattern: %v", name, err)
 		case len(paths) == 0:
-			return nil, d.fail(at[i], "there is no file `%s`", name)
+			return nil, d.fail(at[i], "no file matches `%s`", name)
 		}
 		slices.Sort(paths)
 		for _, path := range paths {
 			clean := filepath.Clean(path)
 			switch {
 			case slices.Contains(through, clean):
-				return nil, d.fail(at[i], "%s includes itself, by way of %s", filepath.ToSlash(path),
+				return nil, d.fail(at[i], "%s includes itself through %s", filepath.ToSlash(path),
 					filepath.ToSlash(strings.Join(through, ", ")))
 			case seen[clean]: // two files may share a third
 				continue
@@ -79,7 +79,7 @@ func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, 
 	}
 	for key, v := range of.said {
 		if !slices.Contains(shared, key) {
-			return nil, d.fail(v.k, "`%s` belongs to a plan, and this file is included by one; it takes %s", key,
+			return nil, d.fail(v.k, "`%s` can't be in an included file; it takes %s", key,
 				strings.Join(shared, ", "))
 		}
 	}

@@ -17,24 +17,24 @@ import (
 // dayByHand are the keys of a day by hand of a series, daysByHand those of one that names
 // its series. What they say depends on each other and is read at once.
 var (
-	dayByHand  = &group{what: "a day by hand", keys: handKeys}
-	daysByHand = &group{what: "a day by hand", keys: append([]Key{
+	dayByHand  = &group{what: "a date moved by hand", keys: handKeys}
+	daysByHand = &group{what: "a date moved by hand", keys: append([]Key{
 		{Name: "series", Needed: true, Help: "the series", Example: "crew-pay", Takes: aText.then(nothing)},
 	}, handKeys...)}
 	handKeys = []Key{
-		{Name: "id", Needed: true, Help: "the id of the date", Example: "2028-12/last", Takes: aText.then(nothing)},
-		{Name: "date", Needed: true, Help: "the day in its place, or `none` to leave it out", Example: "2028-12-20",
+		{Name: "id", Needed: true, Help: "the date's id", Example: "2028-12/last", Takes: aText.then(nothing)},
+		{Name: "date", Needed: true, Help: "the day it moves to, or `none` to leave it out", Example: "2028-12-20",
 			Takes: aText.then(nothing)},
 		{Name: "why", Needed: true, Help: "the reason", Example: "early pay before the holidays", Takes: aText.then(nothing)},
-		{Name: "by", Help: "who says so", Example: "A. Gull", Takes: aText.then(nothing)},
-		{Name: "what", Help: "the milestone that is meant", Default: "the date itself", Example: "bank-file",
+		{Name: "by", Help: "who decided it", Example: "A. Gull", Takes: aText.then(nothing)},
+		{Name: "what", Help: "the milestone that moves", Default: "the date itself", Example: "bank-file",
 			Takes: aText.then(nothing)},
 	}
 )
 
 // byHand takes a list of days by hand, or the table that holds them.
 func byHand(fill func(v *node) error, of *group) takes {
-	return takes{words: "a list of days by hand, or {table: FILE}", kind: listOrTable,
+	return takes{words: "a list of moved dates, or {table: FILE}", kind: listOrTable,
 		item: func() *group { return of }, fill: fill}
 }
 
@@ -56,7 +56,7 @@ func (p *Plan) insteads(v *node, s *schedule.Series) error {
 		})
 	}
 	if _, list := v.val.(*ast.SequenceNode); !list {
-		return v.fail("`instead` is a list: `- {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}`; or {table: moved.csv}")
+		return v.fail("`instead` expects a list: `- {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}`, or {table: moved.csv}")
 	}
 	items, err := v.items("")
 	if err != nil {
@@ -90,7 +90,7 @@ func (p *Plan) byHand(at Spot, keys map[string]*node, s *schedule.Series) error 
 	for _, key := range []string{"series", "id", "date", "why"} {
 		if text[key] == "" && (key != "series" || s == nil) {
 			return at.wrap(fmt.Errorf(
-				"a day by hand says `%s`: {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}", key))
+				"a date moved by hand needs `%s`: {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}", key))
 		}
 	}
 	if s == nil {
@@ -117,16 +117,16 @@ func (p *Plan) byHand(at Spot, keys map[string]*node, s *schedule.Series) error 
 		v, ok := question.ParseMoment(date)
 		if !ok {
 			return keys["date"].wrap(
-				fmt.Errorf("not a day: %q; it is written 2028-12-20, or 2028-12-20T16:30, or `none` to leave the date out", date))
+				fmt.Errorf("expected a date such as 2028-12-20 or 2028-12-20T16:30, or `none` to leave the date out, found %q", date))
 		}
 		h.At = v
 	}
 	if s.HandOf(h.What, h.ID) != nil {
-		return keys["id"].wrap(fmt.Errorf("`%s` has two days by hand for %s", s.Name,
+		return keys["id"].wrap(fmt.Errorf("`%s` has two entries for %s", s.Name,
 			strings.TrimPrefix(h.What+" of "+h.ID, "date of ")))
 	}
 	if h.At.Kind == eval.Moment && !s.Timed(h.What) {
-		return keys["date"].wrap(fmt.Errorf("the dates of `%s` have no time, and so has a day by hand: %s", s.Name, h.At.Day))
+		return keys["date"].wrap(fmt.Errorf("the dates of `%s` have no time; write %s", s.Name, h.At.Day))
 	}
 	p.at[s.Name]["instead."+h.What+"."+h.ID] = at
 	err := s.SetHand(h)

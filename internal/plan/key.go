@@ -19,6 +19,7 @@ type Key struct {
 	Default string // in words; "" where there is none
 	Example string // a value as it stands in the file
 	Needed  bool
+	Part    string // of a plan's own keys, the part of the help in which it stands
 	Takes   takes
 	// Merge says that a series' value goes over its pattern's name by name, Adds that it
 	// stands beside it; otherwise it takes its place.
@@ -90,7 +91,7 @@ func (v *node) partOf(d *doc, name string, k, val ast.Node) node {
 func (v *node) items(example string) ([]*node, error) {
 	seq, ok := v.val.(*ast.SequenceNode)
 	if !ok {
-		return nil, v.fail("`%s` is a list: `- %s`", v.name, example)
+		return nil, v.fail("`%s` expects a list: `- %s`", v.name, example)
 	}
 	list := make([]*node, len(seq.Values))
 	for i, item := range seq.Values {
@@ -263,7 +264,7 @@ func (g *group) open(v *node) ([]*node, error) {
 		case blank:
 			return v.doc.unvalued(k, name)
 		}
-		hint := "known are " + strings.Join(g.known(), ", ")
+		hint := "use one of " + strings.Join(g.known(), ", ")
 		if near := phrase.Nearest(name, g.known()); near != "" {
 			hint = "did you mean `" + near + "`?"
 		}
@@ -279,7 +280,7 @@ func (v *node) open(what string, allowed func(name string, k ast.Node, blank boo
 	}
 	m, ok := v.val.(*ast.MappingNode)
 	if !ok {
-		return nil, v.fail("%s should be lines of `key: value`", what)
+		return nil, v.fail("expected lines of `key: value` for %s", what)
 	}
 	v.parts = make([]*node, 0, len(m.Values))
 	block := make([]node, len(m.Values))
@@ -304,7 +305,7 @@ func (v *node) open(what string, allowed func(name string, k ast.Node, blank boo
 
 // unvalued is the fault of a key without a value.
 func (d *doc) unvalued(k ast.Node, name string) error {
-	return d.fail(k, "`%s` is read as a key without a value, since inside { } a comma ends a value; quote the phrase: '…'", name)
+	return d.fail(k, "`%s` was read as a key without a value, because a comma ends a value inside { }; quote the phrase: '…'", name)
 }
 
 // unknownKey is the fault of a key that its mapping doesn't have.

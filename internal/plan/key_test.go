@@ -8,8 +8,71 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/goccy/go-yaml/ast"
+
+	"yoyaku/demo"
+	"yoyaku/internal/files"
 	"yoyaku/internal/golden"
 )
+
+// TestHelpHoldsDemo asks for the help of each key of the demo's plan, and of all of them.
+func TestHelpHoldsDemo(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "demo")
+	if _, err := demo.Write(dir); err != nil {
+		t.Fatal(err)
+	}
+	d, err := readDoc(filepath.Join(dir, FileName), &files.Register{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole, err := Help("plan")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, part := range planParts {
+		whole = strings.Replace(whole, "\n"+part+"\n", "\n", 1)
+	}
+	n := 0
+	var walk func(g *group, v ast.Node)
+	walk = func(g *group, v ast.Node) {
+		switch v := v.(type) {
+		case *ast.SequenceNode:
+			for _, item := range v.Values {
+				walk(g, item)
+			}
+		case *ast.MappingNode:
+			if q, _ := entry(d, "", v).makes(); q != nil && g.made != nil {
+				g = g.made(q)
+			}
+			for _, pair := range v.Values {
+				name := pair.Key.GetToken().Value
+				i := g.find(name)
+				if i < 0 {
+					continue // a word of a pattern
+				}
+				n++
+				page, err := Help("plan", name)
+				if k := g.keys[i]; err != nil || !strings.Contains(strings.ReplaceAll(page, "\n", " "), k.Help[1:min(20, len(k.Help))]) {
+					t.Errorf("help plan %s: %v %s", name, err, page)
+				} else if k.option == nil && !strings.Contains(whole, "\n  "+name+" ") {
+					t.Errorf("help plan lacks %s", name)
+				}
+				in, names := g.keys[i].group()
+				if m, ok := pair.Value.(*ast.MappingNode); ok && names != nil && in != nil {
+					for _, under := range m.Values {
+						walk(in, under.Value)
+					}
+				} else if in != nil {
+					walk(in, pair.Value)
+				}
+			}
+		}
+	}
+	walk(planKeys(), d.root)
+	if n < 100 {
+		t.Errorf("only %d keys", n)
+	}
+}
 
 // structure is a schema without what it says to people.
 func structure(v any) any {
@@ -192,6 +255,13 @@ func TestKeyExamples(t *testing.T) {
 		if page, err := Help("plan", words...); err == nil || !strings.Contains(err.Error(), "did you mean `") {
 			t.Errorf("help plan %v: %v %s", words, err, page)
 		}
+	}
+	file := filepath.Join(dir, "smallest.yaml")
+	if err := os.WriteFile(file, []byte(smallest), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if p, err := Load(file, Settings{AsOf: 740000}); err != nil || len(p.Series) != 1 || len(p.Outputs) != 1 {
+		t.Errorf("the smallest plan: %v", err)
 	}
 	if page, err := Help("calendar", "closed"); err != nil || !strings.Contains(page, "Takes weekdays") {
 		t.Errorf("help calendar closed: %v %s", err, page)

@@ -8,12 +8,14 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/question"
 )
 
 // keyAt is a key with its place in a file: series, NAME, milestones.
 type keyAt struct {
 	Key
 	path []string
+	make string  // the command that `make` names, whose option it is; "" where it always is
 	also []keyAt // the same key in other places
 }
 
@@ -26,8 +28,11 @@ func Help(of string, words ...string) (string, error) {
 	}
 	var b strings.Builder
 	if len(words) == 0 {
-		fmt.Fprintf(&b, "Keys of a %s file. yoyaku help %[1]s KEY tells all of one.\n\n", of)
-		top.page(&b)
+		fmt.Fprintf(&b, "The keys of a %s file. yoyaku help %[1]s KEY explains one of them.\n", of)
+		if of == "plan" {
+			b.WriteString("A whole plan can be as small as this:\n\n" + smallest)
+		}
+		top.pages(&b)
 		return b.String(), nil
 	}
 	words = strings.FieldsFunc(strings.Join(words, "."), func(r rune) bool { return r == '.' })
@@ -40,8 +45,9 @@ func Help(of string, words ...string) (string, error) {
 		if n < 0 || !slices.Equal(plain[n:], words) {
 			continue
 		}
-		if last := len(found) - 1; last >= 0 && found[last].Help == k.Help { // a pattern's, and the series' own
-			found[last].also = append(found[last].also, k)
+		same := func(f keyAt) bool { return f.Help == k.Help } // a pattern's, and the series' own
+		if i := slices.IndexFunc(found, same); i >= 0 {
+			found[i].also = append(found[i].also, k)
 		} else {
 			found = append(found, k)
 		}
@@ -51,7 +57,7 @@ func Help(of string, words ...string) (string, error) {
 		if near := phrase.Nearest(words[len(words)-1], known); near != "" && near != words[len(words)-1] {
 			hint = "did you mean `" + near + "`?"
 		}
-		return "", fmt.Errorf("no key of a %s is called `%s`; %s", of, strings.Join(words, "."), hint)
+		return "", fmt.Errorf("a %s file has no key `%s`; %s", of, strings.Join(words, "."), hint)
 	}
 	for i, k := range found {
 		if i > 0 {
@@ -72,6 +78,16 @@ func (g *group) keysIn(path []string) (list []keyAt) {
 				at = append(at, free)
 			}
 			list = append(list, in.keysIn(at)...)
+		}
+	}
+	if g.made == nil {
+		return list
+	}
+	for _, q := range question.All() {
+		for _, k := range g.made(q).keys {
+			if k.option != nil && (q.Record || q.Alone) && g.find(k.Name) < 0 {
+				list = append(list, keyAt{Key: k, path: append(slices.Clone(path), k.Name), make: q.Name})
+			}
 		}
 	}
 	return list
@@ -100,26 +116,31 @@ func (k *Key) group() (g *group, n *names) {
 // page tells all of a key.
 func (k keyAt) page(b *strings.Builder) {
 	for _, at := range append([]keyAt{k}, k.also...) {
-		fmt.Fprintf(b, "%s%s\n", strings.Join(at.path, "."), at.mustBe())
+		with := ""
+		if at.make != "" {
+			with = " (with `make: " + at.make + "`)"
+		}
+		fmt.Fprintf(b, "%s%s%s\n", strings.Join(at.path, "."), with, at.mustBe())
 	}
-	fmt.Fprintf(b, "  %s.\n  Takes %s.\n", strings.ToUpper(k.Help[:1])+k.Help[1:], k.Takes.words)
+	b.WriteString(text.WrapSoft("  "+strings.ToUpper(k.Help[:1])+k.Help[1:]+".", pageWidth) + "\n")
+	fmt.Fprintf(b, "  Takes %s.\n", k.Takes.words)
 	if k.Takes.oneOf != nil && k.Takes.oneOf[0] != "yes" {
 		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Takes.oneOf, ", "))
 	}
 	if k.Default != "" {
-		fmt.Fprintf(b, "  Without it: %s.\n", k.Default)
+		fmt.Fprintf(b, "  Default: %s.\n", k.Default)
 	}
 	if k.Example != "" {
-		fmt.Fprintf(b, "  For example:  %s: %s\n", k.Name, k.Example)
+		fmt.Fprintf(b, "  Example: %s: %s\n", k.Name, k.Example)
 	}
 	if k.Merge {
-		b.WriteString("  A series' own goes over its pattern's, name by name.\n")
+		b.WriteString("  A series' own entries replace its pattern's, name by name.\n")
 	}
 	g, n := k.group()
 	if n != nil {
-		fmt.Fprintf(b, "  Under each name:  %s", n.help)
+		fmt.Fprintf(b, "  Under each name: %s", n.help)
 		if g != nil && g.text != "" {
-			fmt.Fprintf(b, ", which is its `%s` alone, or keys", g.text)
+			fmt.Fprintf(b, " (which is its `%s`), or keys", g.text)
 		}
 		b.WriteString("\n")
 	}
@@ -132,22 +153,96 @@ func (k keyAt) page(b *strings.Builder) {
 // mustBe says so of a key that must be there.
 func (k Key) mustBe() string {
 	if needs(k) {
-		return " (needed)"
+		return " (required)"
 	}
 	return ""
 }
 
+// smallest is a whole plan.
+const smallest = `  plan: 1
+  id: crew-office
+  window: 2027
+  series:
+    pay: {rule: "monthly on 15, last then roll preceding"}
+  outputs:
+    - {file: pay.csv, of: pay}
+`
+
 // keyWidth is how wide the names of keys stand in a list, pageWidth how wide that is.
 const keyWidth, pageWidth = 16, 80
 
-// page lists the keys.
-func (g *group) page(b *strings.Builder) {
+// pages lists all keys: those of a plan part by part, each part with the keys inside it.
+func (g *group) pages(b *strings.Builder) {
+	parts := planParts
+	if g.keys[0].Part == "" {
+		parts = []string{""}
+	}
+	for _, part := range parts {
+		own := &group{what: part, keys: slices.DeleteFunc(slices.Clone(g.keys), func(k Key) bool { return k.Part != part })}
+		if part != "" {
+			fmt.Fprintf(b, "\n%s\n", part)
+		} else {
+			b.WriteString("\n")
+		}
+		own.page(b)
+		for _, in := range own.inside(nil) {
+			fmt.Fprintf(b, "\n  Keys of %s (%s):\n", in.what, strings.Join(in.path, "."))
+			in.page(b)
+		}
+	}
+}
+
+// groupAt is a group with its place in a file.
+type groupAt struct {
+	*group
+	path []string
+}
+
+// inside are the groups that stand under the keys of the group, each once.
+func (g *group) inside(path []string) (list []groupAt) {
 	for _, k := range g.keys {
-		help := text.WrapSoft(strings.Join(strings.Fields(k.describe()+k.mustBe()), " "), pageWidth-keyWidth-4)
-		name := k.Name
-		for line := range strings.Lines(help) {
+		in, names := k.group()
+		if in == nil {
+			continue
+		}
+		if k.Name == "patterns" {
+			in = &group{what: "a pattern, besides those of a series", keys: in.keys[:1]}
+		}
+		at := append(slices.Clone(path), k.Name)
+		if names != nil {
+			at = append(at, free)
+		}
+		list = append(append(list, groupAt{in, at}), in.inside(at)...)
+	}
+	seen := map[string]bool{}
+	return slices.DeleteFunc(list, func(in groupAt) bool {
+		again := seen[in.what]
+		seen[in.what] = true
+		return again
+	})
+}
+
+// page lists the keys. The options of tables and commands are named in one line: their help is
+// that of the commands.
+func (g *group) page(b *strings.Builder) {
+	line := func(name, help string) {
+		for line := range strings.Lines(text.WrapSoft(strings.Join(strings.Fields(help), " "), pageWidth-keyWidth-4)) {
 			fmt.Fprintf(b, "  %-*s  %s\n", keyWidth, name, strings.TrimRight(line, " \n"))
 			name = ""
 		}
+	}
+	var options []string
+	for _, k := range g.keys {
+		if k.option != nil {
+			options = append(options, k.Name)
+			continue
+		}
+		line(k.Name, k.describe()+k.mustBe())
+	}
+	if options != nil {
+		line("and options", "of commands: "+strings.Join(options, ", "))
+	}
+	if g.made != nil {
+		line("with `make`", "the options of that command, by their names: yoyaku COMMAND --help")
 	}
 }

@@ -56,6 +56,6 @@ func (n *names) fill(v *node) error {
 
 // namesOf takes names.
 func namesOf(of func() *names) takes {
-	return takes{words: "names, each with its value", kind: aMapping, in: func() inside { return of() },
+	return takes{words: "names, each with its own value", kind: aMapping, in: func() inside { return of() },
 		fill: func(v *node) error { return of().fill(v) }}
 }

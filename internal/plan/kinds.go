@@ -96,7 +96,7 @@ func several(words string, read func(*doc, ast.Node) ([]string, []ast.Node, erro
 }
 
 // namesIn are texts without their places.
-var namesIn = kind[[]string]{"a text, or several, with commas or as a list", someTexts, nil,
+var namesIn = kind[[]string]{"a text, or several: joined by commas, or a list", someTexts, nil,
 	func(v *node) ([]string, error) {
 		list, _, err := v.doc.texts(v.val)
 		return list, err
@@ -130,15 +130,15 @@ var (
 	aSummary   = of("a text, with {names} in it", (*doc).summary)
 	aYes       = kind[bool]{"yes or no", oneText, yesNo, func(v *node) (bool, error) { return v.doc.yes(v.name, v.val) }}
 	aNode      = kind[*node]{"a text", oneText, nil, func(v *node) (*node, error) { return v, nil }}
-	someNames  = several("a text, or several, with commas or as a list", (*doc).texts)
+	someNames  = several("a text, or several: joined by commas, or a list", (*doc).texts)
 	conditions = several("a condition, or a list of them", (*doc).conditions)
-	reminders  = kind[[]schedule.Reminder]{"a shift before the day, or several", someTexts, nil,
+	reminders  = kind[[]schedule.Reminder]{"a reminder, or a list of them", someTexts, nil,
 		func(v *node) ([]schedule.Reminder, error) { return v.doc.reminders(v.val) }}
 )
 
 // bounds is a number or two of them, with a unit behind it where one goes.
 func bounds(unit string) kind[schedule.Bounds] {
-	return kind[schedule.Bounds]{words: "a number, or two of them", read: func(v *node) (schedule.Bounds, error) {
+	return kind[schedule.Bounds]{words: "a number, or a range such as 1..2", read: func(v *node) (schedule.Bounds, error) {
 		return v.doc.bounds(v.val, unit)
 	}}
 }

@@ -30,15 +30,15 @@ func (r recordIn) madeFrom(v *node, name string) error {
 	}
 	switch {
 	case foldName(name) == foldName(r.Name):
-		return v.fail("the record `%s` is made of itself", r.Name)
+		return v.fail("the record `%s` is made from itself", r.Name)
 	case p.failed[foldName(name)]:
 		return errElsewhere
 	case p.given["names"][foldName(name)].doc != nil && p.patternOf(name) == nil:
-		return v.fail("`%s` stands further down, or is made of `%s`; a record is made of series and of records above it",
+		return v.fail("`%s` comes further down, or is made from `%s`; a record can use series and the records above it",
 			name, r.Name)
 	}
 	place := p.Place()
-	return v.wrap(fmt.Errorf("%w, and no record above has that name", place.UnknownSeries(name)))
+	return v.wrap(fmt.Errorf("%w, and there is no such record above", place.UnknownSeries(name)))
 }
 
 // source checks that a record has one table, or what takes its place.
@@ -47,20 +47,20 @@ func (r recordIn) source() error {
 	switch {
 	case r.Table == "" && !made:
 		return r.places.Place("",
-			fmt.Errorf("the record `%s` has no `table`; or `from`, where it is made of a series or of another record", r.Name))
+			fmt.Errorf("the record `%s` needs a `table`, or `from`, to make it from a series or another record", r.Name))
 	case r.Table != "" && made:
-		return r.places.Place("from", fmt.Errorf("a record has a `table`, or is made `from` something, not both"))
+		return r.places.Place("from", fmt.Errorf("a record takes `table` or `from`, not both"))
 	case r.make != nil && r.record == nil:
-		return r.places.Place("make", fmt.Errorf("`make` is for a record that stands in `from`"))
+		return r.places.Place("make", fmt.Errorf("`make` needs `from`, the record to make it from"))
 	case r.record != nil && r.make == nil && r.matches == nil && !r.Says("columns") && !r.Says("where") &&
 		!r.Says("carry") && !r.Says("keep"):
 		return r.places.Place("from",
-			fmt.Errorf("what is made of `%s`? `make` says so: {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
+			fmt.Errorf("`from: %s` needs `make`, such as {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
 	}
 	if made {
 		for _, o := range r.In.Options() {
 			if _, said := r.places[o.Name]; said && o.Name != "bad-rows" {
-				return r.places.Place(o.Name, fmt.Errorf("`%s` is for tables in files; `%s` is made", o.Name, r.Name))
+				return r.places.Place(o.Name, fmt.Errorf("`%s` is for tables in files; `%s` is made from another record", o.Name, r.Name))
 			}
 		}
 	}
@@ -86,7 +86,7 @@ func lookupKeys() *group {
 
 func (l *lookup) group(p *Plan) *group {
 	g := &group{what: "a look-up", keys: []Key{
-		{Name: "table", Needed: true, Help: "the file that it looks into", Example: "sites.csv",
+		{Name: "table", Needed: true, Help: "the table to look in", Example: "sites.csv",
 			Takes: aText.at(func(v *node, text string) error {
 				l.table = v.doc.beside(text)
 				if _, err := os.Stat(l.table); err != nil {
@@ -220,7 +220,7 @@ func (p *Plan) make(r *Record, place question.Place) (made *question.MadeTable, 
 	switch {
 	case r.series != nil:
 		if p.Window == nil {
-			return nil, r.places.Place("from", errors.New("a record made of a series needs the plan's `window`"))
+			return nil, r.places.Place("from", errors.New("a record made from a series needs the plan's `window`"))
 		}
 		columns, lines := schedule.Wide(r.series, *p.Window)
 		err = rows.Result{To: made}.Lines(columns, p.Env, lines)

@@ -25,7 +25,7 @@ func (p *Plan) unused(what string, d *doc, k ast.Node, name string) error {
 		p.given[space] = map[string]Spot{}
 	}
 	if before, twice := p.given[space][fold]; twice {
-		return d.fail(k, "`%s` is named twice, first at %s; names are the same whatever the case, and - like _", name,
+		return d.fail(k, "`%s` is already used at %s (upper and lower case, - and _ count as equal)", name,
 			before.source())
 	}
 	p.given[space][fold] = d.spot(k)
@@ -64,7 +64,7 @@ func CheckName(name string) error {
 	for i, r := range name {
 		letter := r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r > 0x7f
 		if !letter && (i == 0 || !(r >= '0' && r <= '9' || r == '-' || r == '_')) {
-			return fmt.Errorf("`%s` can't be a name here: a name starts with a letter and holds letters, digits, `-` and `_`", name)
+			return fmt.Errorf("`%s` can't be a name: a name starts with a letter and has only letters, digits, `-` and `_`", name)
 		}
 	}
 	if name == "" {
@@ -76,7 +76,7 @@ func CheckName(name string) error {
 // CheckID says what an id may hold.
 func CheckID(id string) error {
 	if id == "" || strings.Trim(strings.ToLower(id), "abcdefghijklmnopqrstuvwxyz0123456789-._") != "" {
-		return fmt.Errorf("an id holds letters a to z, digits, `-`, `.` and `_`, not %q", eval.Brief(id))
+		return fmt.Errorf("expected an id of letters a to z, digits, `-`, `.` and `_`, found %q", eval.Brief(id))
 	}
 	return nil
 }

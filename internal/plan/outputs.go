@@ -110,23 +110,23 @@ type outputIn struct {
 // group are the keys of an output that makes q; nil where it makes nothing.
 func (o outputIn) group(q *question.Question) *group {
 	g := &group{what: "an output", made: o.group, keys: []Key{
-		{Name: "file", Needed: true, Help: "the file; its ending is the format", Example: "pay.csv", Takes: aText.at(o.file)},
-		{Name: "of", Help: "the series and records that it shows", Example: "crew-pay", Takes: someNames.then(o.shows)},
-		{Name: "make", Help: "what is made of a record; its options stand beside it", Example: "due",
+		{Name: "file", Needed: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Takes: aText.at(o.file)},
+		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Takes: someNames.then(o.shows)},
+		{Name: "make", Help: "the command to run on a record, with its options beside it", Example: "due",
 			Takes: aText.then(nothing)},
-		{Name: "per", Help: "one file for each owner of tasks, or for each series, by {owner} or {series} in the name of `file`",
-			Example: "owner", Takes: oneOf("owner or series: one file for each owner of tasks, or for each series",
+		{Name: "per", Help: "write one file per owner or per series; `file` holds {owner} or {series}",
+			Example: "owner", Takes: oneOf("owner or series",
 				"owner", "series").into(&o.Per)},
 		wholeKey(&o.Whole),
 	}}
 	g.options(o.Shape.Options())
 	g.options(o.Form.Options())
 	if q != nil && q.Name == "days" {
-		g.keys = append(g.keys, Key{Name: "window", Help: "the days to list", Default: "the plan's window",
+		g.keys = append(g.keys, Key{Name: "window", Help: "the days to write", Default: "the plan's window",
 			Example: "2027", Takes: aText.then(o.days)})
 	}
 	if q != nil {
-		g.keys = slices.DeleteFunc(g.keys, func(k Key) bool { // one that is for series alone means nothing beside it
+		g.keys = slices.DeleteFunc(g.keys, func(k Key) bool { // one that is for series alone can't be combined with it
 			return k.Name == "per" && slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == k.Name })
 		})
 		g.options(q.Options)
@@ -137,8 +137,8 @@ func (o outputIn) group(q *question.Question) *group {
 // wholeKey is the key by which occurrences are taken whole.
 func wholeKey(to *bool) Key {
 	return Key{Name: "choose",
-		Help:    "whole occurrences: each milestone goes with its date, even across the window's edge",
-		Default: "each date is chosen by its own day", Example: "occurrence",
+		Help:    "`occurrence` keeps milestones with their date, across the window's edge",
+		Default: "each date and milestone by its own day", Example: "occurrence",
 		Takes: oneOf("occurrence: whole occurrences; without it each date is chosen by its own day",
 			"occurrence").then(func(string) error { *to = true; return nil })}
 }
@@ -193,9 +193,9 @@ func (p *Plan) addOutputs(o *Output) error {
 			a, b := strings.ToLower(other.File), strings.ToLower(o.File)
 			switch {
 			case a == b:
-				return o.places.Place("file", fmt.Errorf("`%s` is made twice", o.File))
+				return o.places.Place("file", fmt.Errorf("`%s` is written by two outputs", o.File))
 			case strings.HasPrefix(a, b+"/"), strings.HasPrefix(b, a+"/"):
-				return o.places.Place("file", fmt.Errorf("`%s` and `%s` can't both be made: one would be a file and a folder",
+				return o.places.Place("file", fmt.Errorf("`%s` and `%s` can't both be written: one is a file, the other needs a folder of that name",
 					other.File, o.File))
 			}
 		}
@@ -246,9 +246,9 @@ func explained(err error, made *question.Question) error {
 	switch {
 	case goes == nil:
 	case made != nil:
-		unknown.hint = "it doesn't go with make: " + made.Name + ", but with " + strings.Join(goes, ", ")
+		unknown.hint = "it can't be combined with make: " + made.Name + "; use it with " + strings.Join(goes, ", ")
 	default:
-		unknown.hint = "it goes with " + strings.Join(goes, ", ")
+		unknown.hint = "it needs make: " + strings.Join(goes, ", ")
 	}
 	return err
 }
@@ -262,32 +262,32 @@ func (p *Plan) check(o *Output, g *group) error {
 	case o.File == "":
 		return fail("", "an output needs a `file`")
 	case o.Per != "" && !strings.Contains(o.File, o.Each()):
-		return fail("file", "one file for each %s has %s in its name: close-%[2]s.ics", o.Per, o.Each())
+		return fail("file", "with `per: %s` the file's name needs %s, such as close-%[2]s.ics", o.Per, o.Each())
 	case strings.ContainsAny(strings.ReplaceAll(o.File, o.Each(), map[bool]string{true: "", false: "{"}[o.Per != ""]), "{}"):
-		return fail("file", "a brace stands in the name of the file `%s`: only {owner} or {series} is filled in, with `per: owner` or `per: series`; write the name out", o.File)
+		return fail("file", "the file name `%s` has a brace: only {owner} and {series} are filled in, with `per: owner` or `per: series`", o.File)
 	case (o.Per != "" || o.Whole) && (o.Record != nil || o.Make != nil):
 		return fail(map[bool]string{true: "per", false: "choose"}[o.Per != ""], "`per` and `choose` are for dates of series")
 	case o.Per == "series" && len(o.Rows) > 0:
-		return fail("of", "`%s` is a record; with `per: series` an output shows series alone", o.Rows[0].Name)
+		return fail("of", "`%s` is a record; with `per: series`, `of` takes only series", o.Rows[0].Name)
 	case o.Shape.Title != "" && !o.Format.Titled:
 		return fail("title", "`title` %v", o.Format.ErrUntitled())
 	case o.Days() && (len(o.Of) > 0 || o.Record != nil || o.Format.Events):
-		return fail("make", "a table of days has no `of`, and is no calendar file")
+		return fail("make", "`make: days` takes no `of` and can't be a calendar file")
 	case o.Days() && o.Window == "" && p.Window == nil:
-		return fail("make", "a table of days needs a `window`: 2027")
+		return fail("make", "`make: days` needs a `window`, such as 2027")
 	case o.Days():
 	case o.Drawn() && (o.Record != nil || len(o.Rows) > 0):
-		return fail("of", "a wall shows series, and `of` names a record")
+		return fail("of", "`make: wall` takes only series; `of` names a record")
 	case o.Drawn() && o.Format.Name != "html" && o.Format.Name != "table":
-		return fail("file", "a wall is a page, and its file ends in .html")
+		return fail("file", "`make: wall` needs a file that ends in .html")
 	case o.Drawn() && (o.Shape.Where != nil || o.Shape.Sort != nil || o.Shape.Columns != nil ||
 		o.Shape.ShowDates != "" || o.Shape.Safe):
-		return fail("make", "a wall has no rows: of the keys of a table it takes `title` alone")
+		return fail("make", "`make: wall` takes no keys of a table except `title`")
 	case o.Drawn():
 	case len(o.Of) == 0 && o.Record == nil && len(o.Rows) == 0:
-		return fail("", "an output needs `of`: the series or the record that it shows")
+		return fail("", "an output needs `of`, the series or record to write")
 	case o.Record == nil && o.Make != nil:
-		return fail("make", "`make` and its keys are for records; `of` names series here")
+		return fail("make", "`make` and its options need a record; `of` names series")
 	}
 	if err := o.Form.Check(o.Format.Events && o.Make == nil); err != nil {
 		return o.places.fault(err)
@@ -320,10 +320,10 @@ func (o outputIn) file(v *node, text string) (err error) {
 	var ok bool
 	if o.Format, ok = report.Find(ending); !ok || o.Format.Name == "table" {
 		names := slices.DeleteFunc(report.Names(true), func(s string) bool { return s == "table" })
-		return v.fail("the ending of `%s` names no format; known are .%s", o.File, strings.Join(names, ", ."))
+		return v.fail("the ending of `%s` names no format; use one of .%s", o.File, strings.Join(names, ", ."))
 	}
 	if !filepath.IsLocal(filepath.FromSlash(o.File)) {
-		return v.fail("`%s` lies outside the output folder; outputs stay inside it", o.File)
+		return v.fail("`%s` is outside the output folder; outputs must stay inside it", o.File)
 	}
 	o.File = filepath.ToSlash(filepath.Clean(filepath.FromSlash(o.File)))
 	return nil
@@ -336,10 +336,10 @@ func (o outputIn) shows(names []placed) error {
 		name := said.text
 		if r := p.Record(name); r != nil {
 			if slices.Contains(o.Rows, r) {
-				return said.at.wrap(fmt.Errorf("`%s` stands here twice", r.Name))
+				return said.at.wrap(fmt.Errorf("`%s` is listed twice", r.Name))
 			}
 			if o.Rows = append(o.Rows, r); len(r.Events) == 0 && (len(names) > 1 || o.Format.Events) {
-				return said.at.wrap(fmt.Errorf("the record `%s` has no `events`, and so no dates of its own", name))
+				return said.at.wrap(fmt.Errorf("the record `%s` has no `events`, so it has no dates of its own", name))
 			}
 			continue
 		}
@@ -364,7 +364,7 @@ func (o outputIn) shows(names []placed) error {
 		}
 		for _, s := range found {
 			if slices.Contains(o.Of, s) {
-				return said.at.wrap(fmt.Errorf("`%s` stands here twice", s.Name))
+				return said.at.wrap(fmt.Errorf("`%s` is listed twice", s.Name))
 			}
 			o.Of = append(o.Of, s)
 		}

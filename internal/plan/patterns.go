@@ -36,7 +36,7 @@ const needed = "needed"
 // what it takes.
 var patternKeys = sync.OnceValue(func() *group {
 	g := &group{what: "a pattern", beside: "like", words: true, keys: []Key{
-		{Name: "takes", Help: "words that a series fills in, with their values unless told",
+		{Name: "takes", Help: "the words that a series fills in, with their defaults",
 			Takes: namesOf(func() *names { return takenWords })},
 	}}
 	for _, k := range seriesKeys().keys {
@@ -46,7 +46,7 @@ var patternKeys = sync.OnceValue(func() *group {
 	return g
 })
 
-var takenWords = &names{what: "what a pattern takes", help: "the value where none is told, or `needed`"}
+var takenWords = &names{what: "what a pattern takes", help: "the default, or `needed`"}
 
 // addPattern reads a pattern; what it says is read where a series is like it.
 func (p *Plan) addPattern(v *node) error {
@@ -75,7 +75,7 @@ func (p *Plan) addPattern(v *node) error {
 			}
 			if m, ok := k.val.(*ast.MappingNode); ok && slices.ContainsFunc(m.Values,
 				func(v *ast.MappingValueNode) bool { return phrase.SameName(v.Key.GetToken().Value, w.name) }) {
-				return w.at.wrap(fmt.Errorf("`%s` is a milestone of the pattern; take another word", w.name))
+				return w.at.wrap(fmt.Errorf("`%s` is already a milestone of the pattern; choose another word", w.name))
 			}
 		}
 	}
@@ -104,7 +104,7 @@ func (t *pattern) word(w *node) error {
 	same := func(s string) bool { return phrase.SameName(s, w.name) }
 	if phrase.Reserved(w.name) || same("name") || slices.ContainsFunc(seriesKeys().known(), same) ||
 		slices.ContainsFunc(schedule.BaseNames, same) {
-		return w.doc.fail(w.k, "`%s` already means something in a series; take another word, such as `%s-of`", w.name, w.name)
+		return w.doc.fail(w.k, "`%s` already has a meaning in a series; choose another word, such as `%s-of`", w.name, w.name)
 	}
 	text, err := w.doc.text(w.val)
 	t.takes = append(t.takes, taken{w.name, text, text == needed, w.spot()})
@@ -203,15 +203,15 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 			for _, o := range p.patterns {
 				known = append(known, o.name)
 			}
-			hint := "this plan has none; they stand under `patterns`"
+			hint := "this plan has no `patterns`"
 			if near := phrase.Nearest(name, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			} else if known != nil {
-				hint = "known are " + strings.Join(known, ", ")
+				hint = "use one of " + strings.Join(known, ", ")
 			}
 			return nil, at.wrap(fmt.Errorf("unknown pattern `%s`; %s", name, hint))
 		case slices.Contains(list, t):
-			return nil, t.at.wrap(fmt.Errorf("the pattern `%s` is like itself", t.name))
+			return nil, t.at.wrap(fmt.Errorf("the pattern `%s` is based on itself", t.name))
 		}
 		list = append(list, t)
 		name, at = t.like, t.at
@@ -260,7 +260,7 @@ func (p *Plan) words(d *doc, name string, n ast.Node, own *[]*node, patterns []*
 	maps.Copy(words, values)
 	for _, t := range takes {
 		if _, ok := words[phrase.FoldName(t)]; !ok {
-			return nil, d.fail(n, "the series `%s` doesn't say `%s`, which the pattern `%s` needs", name, t, patterns[0].name)
+			return nil, d.fail(n, "the series `%s` needs a value for `%s`, which the pattern `%s` takes", name, t, patterns[0].name)
 		}
 	}
 	return words, nil

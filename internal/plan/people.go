@@ -34,11 +34,11 @@ func (p *Plan) OwnerNamed(name string) (string, error) {
 		}
 		known = append(known, o.Name)
 	}
-	hint := "name the people under `people`"
+	hint := "add people under `people`"
 	if near := phrase.Nearest(name, known); near != "" {
 		hint = "did you mean `" + near + "`?"
 	} else if known != nil {
-		hint = "people here are " + strings.Join(known, ", ")
+		hint = "the people are " + strings.Join(known, ", ")
 	}
 	return "", fmt.Errorf("unknown owner `%s`; %s", name, hint)
 }
@@ -64,16 +64,16 @@ type ownerAt struct {
 }
 
 func (o *Owner) group() *group {
-	return &group{what: "one of the people", keys: []Key{
-		{Name: "name", Help: "as calendars show it", Example: "Di Gull", Takes: aText.into(&o.Title)},
-		{Name: "mail", Help: "the address", Example: "di@skerry.example", Takes: aText.into(&o.Mail)},
+	return &group{what: "a person", keys: []Key{
+		{Name: "name", Help: "the name shown in calendars", Example: "Di Gull", Takes: aText.into(&o.Title)},
+		{Name: "mail", Help: "the e-mail address", Example: "di@skerry.example", Takes: aText.into(&o.Mail)},
 	}}
 }
 
 // addOwner reads one of `people`.
 func (p *Plan) addOwner(v *node) error {
 	if v.name == nobody {
-		return v.fail("`%s` is what those without an owner are called; give this one another name", nobody)
+		return v.fail("`%s` means no owner; choose another name", nobody)
 	}
 	o := Owner{Name: v.name}
 	err := o.group().fill(entry(v.doc, v.name, v.val))
@@ -94,7 +94,7 @@ func (p *Plan) unknownOwners() error {
 // nobody stands for the tasks without an owner.
 const nobody = "none"
 
-// Within reports whether an event of the plan lies in a window: by its own day, or where
+// Within reports whether an event from the plan lies in a window: by its own day, or where
 // occurrences are taken whole, by the moved date of its occurrence.
 func (p *Plan) Within(uid string, at eval.Value, window civil.Span, whole bool) bool {
 	if !whole {

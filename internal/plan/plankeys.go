@@ -16,6 +16,20 @@ var planKeys = sync.OnceValue(func() *group {
 	return &group{what: "the plan", keys: append((&settingsIn{p: p}).keys(), p.entryKeys()...)}
 })
 
+// The parts of a plan, in the order in which one writes it.
+const (
+	partAbout   = "The plan itself"
+	partDays    = "Working days"
+	partYears   = "Weeks and fiscal years"
+	partDates   = "Dates"
+	partAlike   = "Many series of one kind"
+	partTables  = "Tables"
+	partTasks   = "Tasks, and what must hold across the plan"
+	partOutputs = "What is handed on"
+)
+
+var planParts = []string{partAbout, partDays, partYears, partDates, partAlike, partTables, partTasks, partOutputs}
+
 // settingsIn are the settings of a plan as they are read.
 type settingsIn struct {
 	p     *Plan
@@ -27,19 +41,19 @@ type settingsIn struct {
 func (in *settingsIn) keys() []Key {
 	p := in.p
 	list := []Key{
-		{Name: "plan", Needed: true, Help: "the version of this format", Example: "1", Takes: kind[string]{"a number",
+		{Name: "plan", Part: partAbout, Needed: true, Help: "the version from the plan format", Example: "1", Takes: kind[string]{"a number",
 			aNumber, []string{"1"}, aText.read}.then(in.version)},
-		{Name: "id", Help: "names the events for good: letters, digits, -, . and _", Example: "crew-office",
+		{Name: "id", Part: partAbout, Help: "identifies the plan's events for good: letters, digits, -, . and _", Example: "crew-office",
 			Takes: aText.then(func(text string) error { p.ID = text; return CheckID(text) })},
-		{Name: "title", Help: "the name of the calendar that is handed on", Example: "Crew office",
+		{Name: "title", Part: partAbout, Help: "the plan's name, and that of its calendar files", Example: "Crew office",
 			Takes: aText.into(&p.Title)},
-		{Name: "zone", Help: "time zone of dates with a time", Default: "times float", Example: "Atlantic/Faroe",
+		{Name: "zone", Part: partAbout, Help: "the time zone of dates with a time", Default: "local time wherever it is read", Example: "Atlantic/Faroe",
 			Takes: aText.then(in.zone)},
-		{Name: "organizer", Help: "who sends out cancellations", Takes: keysOf(in.organizer)},
-		{Name: "strict", Help: "whether every warning is a failure", Default: "no", Takes: aYes.into(&p.Strict)},
+		{Name: "organizer", Part: partOutputs, Help: "who sends cancellations", Takes: keysOf(in.organizer)},
+		{Name: "strict", Part: partAbout, Help: "treat every warning as a failure", Default: "no", Takes: aYes.into(&p.Strict)},
 	}
 	for _, k := range frameKeys {
-		list = append(list, Key{Name: k.name, Help: k.about, Default: k.unless, Example: k.example,
+		list = append(list, Key{Name: k.name, Part: partYears, Help: k.about, Default: k.unless, Example: k.example,
 			Takes: kind[*node]{"a text", oneText, k.oneOf, aNode.read}.then(func(v *node) error {
 				in.frame[k.name] = v
 				return nil
@@ -50,7 +64,7 @@ func (in *settingsIn) keys() []Key {
 
 func (in *settingsIn) version(text string) error {
 	if text != "1" {
-		return fmt.Errorf("this program reads plans of version 1, and this says %s", text)
+		return fmt.Errorf("expected version 1, found %s", text)
 	}
 	return nil
 }
@@ -68,11 +82,11 @@ func (in *settingsIn) organizer() *group {
 		return err
 	}
 	return &group{what: "the organizer", keys: []Key{
-		{Name: "name", Help: "as calendars show it", Example: "Crew office", Takes: aText.into(&o.Name)},
-		{Name: "mail", Help: "the address", Example: "office@skerry.example", Takes: aText.then(mail)},
+		{Name: "name", Help: "the name shown in calendars", Example: "Crew office", Takes: aText.into(&o.Name)},
+		{Name: "mail", Help: "the e-mail address", Example: "office@skerry.example", Takes: aText.then(mail)},
 	}, done: func(*node) error {
 		if o.Mail == "" {
-			return fmt.Errorf("an organizer has a `mail`: {name: Crew office, mail: office@skerry.example}")
+			return fmt.Errorf("an organizer needs a `mail`: {name: Crew office, mail: office@skerry.example}")
 		}
 		return nil
 	}}
@@ -113,31 +127,31 @@ func (p *Plan) entryKeys() []Key {
 	record := func() *group { return recordIn{&Record{}, p}.group(nil) }
 	output := func() *group { return outputIn{&Output{}, p}.group(nil) }
 	return []Key{
-		{Name: "include", Help: "files with calendars, patterns, people, series, records and apart for this plan",
+		{Name: "include", Part: partAbout, Help: "other files to take calendars, patterns, people, series, records and `apart` from",
 			Example: "shared/*.yaml", Takes: someNames.then(func([]placed) error { return nil })},
-		{Name: "calendars", Help: "working calendars by name",
-			Takes: add("calendars", "what the calendar is made of, or a file that says it", calendar, p.addCalendar),
+		{Name: "calendars", Part: partDays, Help: "the working calendars, by name",
+			Takes: add("calendars", "keys of a calendar, or the file that holds them", calendar, p.addCalendar),
 			after: p.buildCalendars},
-		{Name: "calendar", Help: "the calendar of series and tables that name none",
+		{Name: "calendar", Part: partDays, Help: "the calendar used unless a series or record names its own",
 			Default: "Saturday and Sunday closed", Example: "isles", Takes: aText.then(p.countBy),
 			after: p.tryOwn},
-		{Name: "window", Help: "the stretch that a run makes", Example: "2027..2028", Takes: aText.then(p.stretch)},
-		{Name: "patterns", Help: "what several series have in common, by name",
-			Takes: add("patterns", "what its series have in common", patternKeys, p.addPattern)},
-		{Name: "people", Help: "who owns tasks, by name", Takes: add("people", "who it is", owner, p.addOwner)},
-		{Name: "series", Help: "rules with a name", Takes: add("series", "what the series is", seriesKeys, p.waits)},
-		{Name: "series-from", Help: "series of the rows of tables", Takes: takes{words: "a list", kind: aList,
+		{Name: "window", Part: partAbout, Help: "the time that `run` covers", Example: "2027..2028", Takes: aText.then(p.stretch)},
+		{Name: "patterns", Part: partAlike, Help: "what several series have in common, by name",
+			Takes: add("patterns", "keys of a series, and the words that it takes", patternKeys, p.addPattern)},
+		{Name: "people", Part: partTasks, Help: "the people who own tasks, by name", Takes: add("people", "keys of a person", owner, p.addOwner)},
+		{Name: "series", Part: partDates, Help: "the series: rules with a name", Takes: add("series", "keys of a series", seriesKeys, p.waits)},
+		{Name: "series-from", Part: partAlike, Help: "tables with one series per row", Takes: takes{words: "a list", kind: aList,
 			item: func() *group { return seriesFromKeys }, fill: p.seriesFrom}, after: p.readWaiting},
-		{Name: "records", Help: "tables with a name", Takes: add("records", "what the record is", record, p.addRecord),
+		{Name: "records", Part: partTables, Help: "the record sets: tables with a name", Takes: add("records", "keys of a record set", record, p.addRecord),
 			after: p.unknownOwners},
-		{Name: "apart", Help: "lists of series that never have dates on one day", Example: "[[crew-pay, fuel-duty]]",
+		{Name: "apart", Part: partTasks, Help: "series that must never meet on one day", Example: "[[crew-pay, fuel-duty]]",
 			Takes: takes{words: "a list of lists", kind: someLists, fill: p.readApart}},
-		{Name: "instead", Help: "days that stand in the place of others, by hand, each with its series",
+		{Name: "instead", Part: partDates, Help: "dates moved by hand, each with its series",
 			Takes: byHand(func(v *node) error { return p.insteads(v, nil) }, daysByHand)},
-		{Name: "expect", Help: "what must hold over all series", Takes: keysOf(p.expectAll)},
-		{Name: "outputs", Help: "the files that a run makes", Takes: takes{words: "a list", kind: aList, item: output,
+		{Name: "expect", Part: partTasks, Help: "what must hold across all series", Takes: keysOf(p.expectAll)},
+		{Name: "outputs", Part: partOutputs, Help: "the files that `run` writes", Takes: takes{words: "a list", kind: aList, item: output,
 			fill: p.outputs}},
-		{Name: "publish", Help: "the calendar server that events are published to", Takes: keysOf(p.publishKeys),
+		{Name: "publish", Part: partOutputs, Help: "the calendar server to publish to", Takes: keysOf(p.publishKeys),
 			after: p.publishAll},
 	}
 }

@@ -26,11 +26,11 @@ func (p *Plan) publishKeys() *group {
 		return err
 	}
 	return &group{what: "publishing", keys: []Key{
-		{Name: "to", Help: "the address of the server", Example: "https://calendar.example/dav/",
+		{Name: "to", Help: "the server's address", Example: "https://calendar.example/dav/",
 			Takes: aText.then(func(text string) error { p.Publish.To = text; return checkAddress(text) })},
-		{Name: "collection", Help: "the calendar there, by its name", Default: "the plan's id", Example: "Crew office",
+		{Name: "collection", Help: "the calendar's name on the server", Default: "the plan's id", Example: "Crew office",
 			Takes: aText.into(&p.Publish.Collection)},
-		{Name: "of", Help: "the series and records to publish", Default: "all with events",
+		{Name: "of", Help: "the series and records to publish", Default: "all that have events",
 			Example: "[crew-pay, crew-contracts]", Takes: someNames.then(shows)},
 		wholeKey(&p.Publish.Whole),
 	}}
@@ -56,9 +56,9 @@ func checkAddress(address string) error {
 	u, err := url.Parse(address)
 	switch {
 	case err != nil || u.Host == "":
-		return errors.New("the address of a calendar server is such as https://calendar.example/dav/")
+		return errors.New("expected the address of a calendar server, such as https://calendar.example/dav/")
 	case u.User != nil:
-		return fmt.Errorf("who you are doesn't belong into a plan, which is passed on; write %s://%s%s and see yoyaku publish --help", u.Scheme, u.Host, u.Path)
+		return fmt.Errorf("a plan is passed on, so it must not hold a user name or password; write %s://%s%s (see yoyaku publish --help)", u.Scheme, u.Host, u.Path)
 	}
 	return nil
 }

@@ -61,28 +61,28 @@ func (r recordIn) group(q *question.Question) *group {
 		return &names{what: "columns", help: "a phrase", each: r.column}
 	}
 	g := &group{what: "a record", made: r.group, keys: []Key{
-		{Name: "table", Help: "the file of the table, relative to the plan", Example: "crew.csv", Takes: aText.at(r.tableOf)},
-		{Name: "from", Help: "in place of a table: a series, a row an occurrence; or a record above, with `make`",
+		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Takes: aText.at(r.tableOf)},
+		{Name: "from", Help: "instead of a table: a series, one row per date; or a record set above",
 			Example: "crew-pay", Takes: aText.at(r.madeFrom)},
-		{Name: "make", Help: "what is made of the record in `from`; its options stand beside it", Example: "spread",
+		{Name: "make", Help: "the command to run on the record in `from`, with its options beside it", Example: "spread",
 			Takes: aText.then(nothing)},
-		{Name: "match", Help: "columns that are looked up from other tables before `columns`",
+		{Name: "match", Help: "columns to look up in other tables, before `columns`",
 			Takes: takes{words: "a list", kind: aList, item: lookupKeys, fill: r.lookups}},
-		{Name: "key", Help: "the column that names each row for good", Example: "contract", Takes: aText.into(&r.Key)},
-		{Name: "calendar", Help: "the calendar that it counts with; (site) is a column that names each row's",
+		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Takes: aText.into(&r.Key)},
+		{Name: "calendar", Help: "the working calendar; (site) takes each row's from column site",
 			Default: "the plan's", Example: "yard", Takes: aText.then(r.calendar)},
-		{Name: "columns", Help: "columns that phrases add, in order", Takes: namesOf(columns)},
-		{Name: "where", Help: "conditions of the rows to keep", Example: "site is not blank",
+		{Name: "columns", Help: "columns to add, each worked out by a phrase, in order", Takes: namesOf(columns)},
+		{Name: "where", Help: "keep only the rows for which this holds", Example: "site is not blank",
 			Takes: conditions.then(func(list []placed) error { r.Where = texts(list); return nil })},
-		{Name: "keep", Help: "the columns that go on to outputs and to records made of this one; - in front leaves one out",
+		{Name: "keep", Help: "the columns that outputs and later records see; -C leaves out C",
 			Default: "all", Example: "[contract, -notice]", Takes: namesIn.into(&r.Keep)},
-		{Name: "expect", Help: "what must hold of the rows", Takes: keysOf(r.expectKeys)},
-		{Name: "events", Help: "calendar events of each row", Takes: takes{words: "a list", kind: aList,
+		{Name: "expect", Help: "what must hold for the rows", Takes: keysOf(r.expectKeys)},
+		{Name: "events", Help: "the calendar events of each row", Takes: takes{words: "a list", kind: aList,
 			item: func() *group { return new(RecordEvent).group() }, fill: r.events}},
 	}}
 	if q == nil || !slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == "carry" }) {
 		g.keys = append(g.keys, Key{Name: "carry", Help: carryHelp, Example: `{balance: "amount; prior + amount"}`, Takes: carries(r.carry)},
-			Key{Name: "per", Help: "the column of the rows that `carry` runs down together", Default: "all rows",
+			Key{Name: "per", Help: "run `carry` down the rows of each value of this column", Default: "all rows together",
 				Example: "account", Takes: aText.into(&r.CarryPer)})
 	}
 	g.options(r.In.Options())
@@ -99,7 +99,7 @@ func (p *Plan) addRecord(v *node) (err error) {
 		return err
 	}
 	if r.make != nil && !r.make.Record {
-		return v.fail("`make: %s` gives no rows", r.make.Name)
+		return v.fail("`make: %s` doesn't make rows", r.make.Name)
 	}
 	g := r.group(r.make)
 	for _, k := range g.keys {
@@ -117,10 +117,10 @@ func (p *Plan) addRecord(v *node) (err error) {
 		return r.places.fault(err)
 	}
 	if r.CarryPer != "" && r.Carried == nil {
-		return r.places.Place("per", errors.New("`per` goes with `carry`"))
+		return r.places.Place("per", errors.New("`per` needs `carry`"))
 	}
 	if len(r.Events) > 0 && r.Key == "" {
-		return r.places.Place("events", fmt.Errorf("events of rows need a `key`, the column that names each row for good"))
+		return r.places.Place("events", fmt.Errorf("events of rows need a `key`, the column that identifies each row for good"))
 	}
 	p.Records = append(p.Records, r.Record)
 	return nil
@@ -149,7 +149,7 @@ func (r recordIn) column(v *node) error {
 	return nil
 }
 
-const carryHelp = "columns that run down the rows: FIRST in the first one, then NEXT, where prior is the value above"
+const carryHelp = "running columns, each `FIRST; NEXT`: FIRST in the first row, then NEXT, in which prior is the value above"
 
 // carries takes columns that run down, each by its name.
 func carries(add func(text string) error) takes {
@@ -212,15 +212,15 @@ func (e *RecordEvent) group() *group {
 		return err
 	}
 	return &group{what: "an event of rows", keys: append([]Key{
-		{Name: "name", Needed: true, Help: "names the event among those of a row, for good", Example: "decide",
+		{Name: "name", Needed: true, Help: "identifies the event among those of its row, for good", Example: "decide",
 			Takes: aText.then(name)},
-		{Name: "day", Needed: true, Help: "its day: a column, or a phrase", Example: "ends, -3 months",
+		{Name: "day", Needed: true, Help: "the event's day: a column or a phrase", Example: "ends, -3 months",
 			Takes: aText.then(day)},
-		{Name: "where", Help: "conditions of the rows that have it", Example: "ends is not blank",
+		{Name: "where", Help: "only the rows for which this holds have the event", Example: "ends is not blank",
 			Takes: conditions.then(func(list []placed) error { e.Where = texts(list); return nil })},
-		{Name: "summary", Help: "what it is called, with {columns} in it", Default: "record, event and key",
+		{Name: "summary", Help: "the event's text, with {columns} filled in", Default: "the names of record and event, and the key",
 			Example: `"Decide on {person}'s contract"`, Takes: aSummary.into(&e.Summary)},
-		{Name: "private", Help: "whether it is private", Default: "no", Takes: aYes.into(&e.Private)},
+		{Name: "private", Help: "mark the event as private", Default: "no", Takes: aYes.into(&e.Private)},
 	}, lookKeys(&e.Look, &e.Reminders)...)}
 }
 
@@ -235,7 +235,7 @@ func (r recordIn) events(v *node) error {
 			return err
 		}
 		if slices.ContainsFunc(r.Events, func(other RecordEvent) bool { return phrase.SameName(other.Name, e.Name) }) {
-			return item.fail("there already is an event `%s`", e.Name)
+			return item.fail("there is already an event `%s`", e.Name)
 		}
 		if e.Summary == "" {
 			e.Summary = r.Name + ": " + e.Name + " {" + r.Key + "}"

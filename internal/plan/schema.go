@@ -21,7 +21,7 @@ func Schema(of string) ([]byte, error) {
 	case "calendar":
 		top, title = new(calendarIn).group(), "A Yoyaku working calendar"
 	default:
-		return nil, fmt.Errorf("there is a schema of `plan` and of `calendar` files, not of `%s`", of)
+		return nil, fmt.Errorf("expected `plan` or `calendar`, found `%s`", of)
 	}
 	s := top.properties(needs)
 	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"

@@ -17,7 +17,7 @@ import (
 )
 
 // errElsewhere is an entry that uses one that couldn't be read, which is told there.
-var errElsewhere = errors.New("what this is made of couldn't be read")
+var errElsewhere = errors.New("what it is made from couldn't be read")
 
 // seriesIn reads series, one behind the other: its groups, which are made once, fill what
 // is said of the one that is read.
@@ -56,33 +56,33 @@ var seriesKeys = sync.OnceValue(func() *group { return newSeriesIn(&Plan{}).own 
 
 func (in *seriesIn) group() *group {
 	return &group{what: "a series", beside: "like", chained: true, done: in.done, keys: []Key{
-		{Name: "like", Help: "the pattern that says what this doesn't; what it takes are further keys",
+		{Name: "like", Help: "the pattern that fills in the rest; the words it takes are further keys",
 			Example: "monthly-pay", Takes: aText.then(nothing)},
-		{Name: "calendar", Help: "the working calendar it counts with", Default: "the plan's", Example: "isles + bank",
+		{Name: "calendar", Help: "the working calendar", Default: "the plan's", Example: "isles + bank",
 			Takes: aCalendar.then(in.calendar)},
-		{Name: "title", Help: "what the series is called", Default: "its name", Example: "Crew pay day",
+		{Name: "title", Help: "the series' name for people", Default: "its name", Example: "Crew pay day",
 			Takes: aTitle.then(in.titled)},
-		{Name: "zone", Help: "time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe",
+		{Name: "zone", Help: "the time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe",
 			Takes: aTitle.then(in.inZone)},
-		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules that follow each other",
+		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules, one after the other",
 			Example: "monthly on 15, last then roll preceding",
 			Takes: orList(in.watched(aPhrase.then(in.rule)),
 				func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled),
 			after: in.lendOthers},
-		{Name: "private", Help: "whether its events are private", Default: "no", Takes: aYes.into(&in.private)},
-		{Name: "todo", Help: "whether its own date is a to-do", Default: "no", Takes: aYes.into(&in.todo)},
-		{Name: "owner", Help: "one of the people, who sees to its dates", Example: "di", Takes: aNode.into(&in.owner)},
-		{Name: "period", Merge: true, Help: "the period that each date stands for",
+		{Name: "private", Help: "mark its events as private", Default: "no", Takes: aYes.into(&in.private)},
+		{Name: "todo", Help: "make its own date a to-do in calendars", Default: "no", Takes: aYes.into(&in.todo)},
+		{Name: "owner", Help: "the owner of its own date, one of `people`", Example: "di", Takes: aNode.into(&in.owner)},
+		{Name: "period", Merge: true, Help: "the period that each date pays or reports for",
 			Default: "from the day after the previous nominal date to the nominal date",
 			Takes:   in.watched(keysOf(func() *group { return in.period }))},
-		{Name: "milestones", Merge: true, Help: "dates that hang on each date, in order",
+		{Name: "milestones", Merge: true, Help: "dates that depend on each date, in order",
 			Takes: in.watched(namesOf(in.milestones))},
 		{Name: "milestones-from", Help: "a table of further milestones", Takes: in.watched(keysOf((&tasksIn{in: in}).group))},
-		{Name: "event", Merge: true, Help: "how its calendar events look",
+		{Name: "event", Merge: true, Help: "how its events look in calendars",
 			Takes: in.watched(keysOf(func() *group { return in.event }))},
-		{Name: "expect", Merge: true, Help: "what must hold of its dates", Takes: in.watched(keysOf(in.expecting)),
+		{Name: "expect", Merge: true, Help: "what must hold for its dates", Takes: in.watched(keysOf(in.expecting)),
 			after: in.expectLater},
-		{Name: "instead", Help: "days that stand in the place of others, by hand",
+		{Name: "instead", Help: "dates moved by hand",
 			Takes: in.watched(byHand(func(v *node) error { return in.p.insteads(v, in.s) }, dayByHand))},
 	}}
 }
@@ -101,7 +101,7 @@ func (in *seriesIn) periodKeys() *group {
 func (in *seriesIn) eventKeys() *group {
 	summary := aSummary.then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text, in.env); return err })
 	return &group{what: "an event", keys: append([]Key{
-		{Name: "summary", Help: "what the event is called, with {names} of the series in it", Default: "the title",
+		{Name: "summary", Help: "the event's text, with {names} of the series filled in", Default: "the title",
 			Example: `"{title} for {period_start} to {period_end}"`, Takes: summary},
 	}, lookKeys(&in.look, &in.remind)...)}
 }
@@ -137,7 +137,7 @@ func (in *seriesIn) calendar(name string) (err error) {
 func (in *seriesIn) titled(text string) error {
 	in.title = text
 	if strings.ContainsAny(text, "{}") {
-		return fmt.Errorf("a title holds no names in braces: %q; `event: {summary: …}` does", text)
+		return fmt.Errorf("a title can't have names in braces: %q. Use `event: {summary: …}`", text)
 	}
 	return nil
 }
@@ -173,7 +173,7 @@ func (in *seriesIn) lendOthers() error {
 		case p.patternOf(series) != nil:
 			return eval.Related{}, fmt.Errorf("`%s` is a pattern; name one of its series", series)
 		}
-		hint := "series here: " + strings.Join(p.Env.SeriesNames, ", ")
+		hint := "the series are " + strings.Join(p.Env.SeriesNames, ", ")
 		if near := phrase.Nearest(series, p.Env.SeriesNames); near != "" {
 			hint = "did you mean `" + near + "." + what + "`?"
 		}
@@ -260,14 +260,14 @@ type ruleIn struct {
 }
 
 func (r *ruleIn) group() *group {
-	return &group{what: "a rule that holds for a time", done: r.done, keys: []Key{
-		{Name: "from", Help: "the first nominal date that it holds for", Example: "2028-07-01",
+	return &group{what: "a rule in a list", done: r.done, keys: []Key{
+		{Name: "from", Help: "the first nominal date of this rule", Example: "2028-07-01",
 			Takes: aDay.into(&r.r.Span.First)},
-		{Name: "until", Help: "the last nominal date that it holds for", Example: "2028-06-30",
+		{Name: "until", Help: "the last nominal date of this rule", Example: "2028-06-30",
 			Takes: aDay.into(&r.r.Span.Last)},
 		{Name: "is", Needed: true, Help: "the rule", Example: "monthly on 15, last then roll preceding",
 			Takes: aPhrase.then(r.is)},
-		{Name: "expect", Help: "what must hold of its dates", Takes: takes{words: "keys", kind: aMapping,
+		{Name: "expect", Help: "what must hold for its dates", Takes: takes{words: "keys", kind: aMapping,
 			in: func() inside { return r.expects() }, fill: r.expect}},
 	}}
 }
@@ -294,7 +294,7 @@ func (r *ruleIn) expect(v *node) error {
 
 func (r *ruleIn) done(v *node) error {
 	if r.r.Span.Last < r.r.Span.First {
-		return v.fail("this rule ends before it begins: %s to %s", r.r.Span.First, r.r.Span.Last)
+		return v.fail("this rule ends before it starts: %s to %s", r.r.Span.First, r.r.Span.Last)
 	}
 	if r.one == nil { // which was told
 		return nil
@@ -310,7 +310,7 @@ func (r *ruleIn) done(v *node) error {
 // ruled is the end of a list of rules.
 func (in *seriesIn) ruled(v *node) error {
 	if in.s == nil {
-		return v.fail("a list of rules holds entries such as {from: 2028-07-01, is: monthly on last}")
+		return v.fail("a list of rules has entries such as {from: 2028-07-01, is: monthly on last}")
 	}
 	if len(in.rules) > 1 {
 		in.s.RuleText = ""
@@ -330,18 +330,18 @@ func (m *milestoneIn) group(in *seriesIn) *group {
 	return &group{what: "a milestone", text: "date", done: in.milestoneDone, chained: true, keys: []Key{
 		{Name: "date", Needed: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days",
 			Takes: aPhrase.then(in.milestoneDate)},
-		{Name: "title", Help: "what its events are called, with {names} of the series in it",
-			Default: "the series, and its name", Example: `"Timesheets for {period_end}"`, Takes: aNode.into(&m.title)},
-		{Name: "owner", Help: "whose task it is, one of `people`", Example: "di", Takes: aNode.into(&m.owner)},
-		{Name: "todo", Help: "whether it is a to-do in calendars", Default: "no", Takes: aYes.into(&m.todo)},
-		{Name: "private", Help: "whether its events are private", Default: "what the series says",
+		{Name: "title", Help: "the text of its events, with {names} of the series filled in",
+			Default: "the series' title and the milestone's name", Example: `"Timesheets for {period_end}"`, Takes: aNode.into(&m.title)},
+		{Name: "owner", Help: "the owner of the task, one of `people`", Example: "di", Takes: aNode.into(&m.owner)},
+		{Name: "todo", Help: "make it a to-do in calendars", Default: "no", Takes: aYes.into(&m.todo)},
+		{Name: "private", Help: "mark its events as private", Default: "as the series",
 			Takes: aYes.ref(&m.private)},
 	}}
 }
 
 func (in *seriesIn) milestoneDate(text string) error {
 	if text == "" {
-		return errors.New("the steps are blank; they are such as date, +2 working days")
+		return errors.New("the steps are blank; expected steps such as date, +2 working days")
 	}
 	return in.s.AddMilestone(in.m.name, text, in.env)
 }
@@ -384,7 +384,7 @@ func (in *seriesIn) milestone(v *node) error {
 		return v.doc.wrap(v.k, err)
 	}
 	if slices.ContainsFunc(in.s.Names(), func(n string) bool { return phrase.SameName(n, v.name) }) {
-		return v.doc.fail(v.k, "`%s` already stands for something in a series", v.name)
+		return v.doc.fail(v.k, "`%s` already has a meaning in a series", v.name)
 	}
 	if v.parts == nil && isNone(v.val) {
 		return v.nothingToTakeOut()
@@ -411,14 +411,14 @@ func (t *tasksIn) group() *group {
 		})
 	}
 	return &group{what: "a table of milestones", chained: true, done: t.done, keys: []Key{
-		{Name: "table", Needed: true, Help: "the file: a milestone a row, in order", Example: "close-tasks.csv",
+		{Name: "table", Needed: true, Help: "the table, one milestone per row, in order", Example: "close-tasks.csv",
 			Takes: aNode.into(&t.table)},
-		{Name: "name", Needed: true, Help: "the column of their names", Example: "task", Takes: column("name")},
-		{Name: "date", Needed: true, Help: "the column of their steps, such as `date, +2 working days`", Example: "due",
+		{Name: "name", Needed: true, Help: "the column with their names", Example: "task", Takes: column("name")},
+		{Name: "date", Needed: true, Help: "the column with their steps, such as `date, +2 working days`", Example: "due",
 			Takes: column("date")},
-		{Name: "owner", Help: "the column of their owners", Example: "owner", Takes: column("owner")},
-		{Name: "title", Help: "the column of what their events are called", Example: "title", Takes: column("title")},
-		{Name: "todo", Help: "whether they are to-dos in calendars", Default: "no", Takes: aYes.into(&t.todo)},
+		{Name: "owner", Help: "the column with their owners", Example: "owner", Takes: column("owner")},
+		{Name: "title", Help: "the column with the texts of their events", Example: "title", Takes: column("title")},
+		{Name: "todo", Help: "make them to-dos in calendars", Default: "no", Takes: aYes.into(&t.todo)},
 	}}
 }
 
@@ -437,7 +437,7 @@ func (t *tasksIn) done(v *node) error {
 			case t.cells[i] == "name":
 				row.name, row.path = text, "milestones."+text
 			case t.cells[i] == "date" && text == "":
-				return at.wrap(fmt.Errorf("the column `%s` is blank; it holds steps such as date, +2 working days", c.text))
+				return at.wrap(fmt.Errorf("the column `%s` is blank; expected steps such as date, +2 working days", c.text))
 			default:
 				parts = append(parts, row.part(at.doc, t.cells[i], at.node, cellNode(text, at.line)))
 			}
@@ -452,7 +452,7 @@ func (t *tasksIn) done(v *node) error {
 // summary reads what an event is called, which can't be nothing.
 func (d *doc) summary(v ast.Node) (text string, err error) {
 	if text, err = d.filled(v); err == nil && strings.TrimSpace(text) == "" {
-		err = errors.New("an event is called something; leave `summary` out for its title")
+		err = errors.New("the summary is blank; leave `summary` out to use the title")
 	}
 	return text, err
 }
@@ -462,13 +462,13 @@ func lookKeys(look *schedule.Look, to *[]schedule.Reminder) []Key {
 	return []Key{
 		{Name: "remind", Help: "reminders", Example: "[7 days before, 1 working day before at 09:00]",
 			Takes: reminders.into(to)},
-		{Name: "busy", Help: "whether its time counts as taken", Default: "no", Takes: aYes.into(&look.Busy)},
-		{Name: "lasting", Help: "how long a date with a time lasts", Default: "no end", Example: "30 minutes",
+		{Name: "busy", Help: "show its time as busy", Default: "no", Takes: aYes.into(&look.Busy)},
+		{Name: "lasting", Help: "how long an event with a time lasts", Default: "no end", Example: "30 minutes",
 			Takes: parsed("a length", schedule.ParseLasting).into(&look.Lasting)},
-		{Name: "categories", Help: "categories in place of the series' name", Example: "[pay, crew]",
+		{Name: "categories", Help: "categories, instead of the series' name", Example: "[pay, crew]",
 			Takes: namesIn.into(&look.Categories)},
-		{Name: "location", Help: "where it is", Example: "Harbour office", Takes: aTitle.into(&look.Location)},
-		{Name: "color", Help: "the name of a colour on the web", Example: "teal",
+		{Name: "location", Help: "the place", Example: "Harbour office", Takes: aTitle.into(&look.Location)},
+		{Name: "color", Help: "a colour by its CSS name", Example: "teal",
 			Takes: parsed("a name", schedule.ParseColor).into(&look.Color)},
 	}
 }

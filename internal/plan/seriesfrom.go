@@ -19,10 +19,10 @@ import (
 
 // seriesFromKeys are the keys of a table of series; what they say is read row by row.
 var seriesFromKeys = &group{what: "a table of series", beside: "like", words: true, keys: []Key{
-	{Name: "table", Needed: true, Help: "the file: a series a row, with columns named as what the pattern takes",
+	{Name: "table", Needed: true, Help: "the table, one series per row, with a column for each word that the pattern takes",
 		Example: "pay-groups.csv", Takes: aText.then(nothing)},
 	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: aText.then(nothing)},
-	{Name: "name", Needed: true, Help: "the column that names each series", Example: "code", Takes: aText.then(nothing)},
+	{Name: "name", Needed: true, Help: "the column with the names of the series", Example: "code", Takes: aText.then(nothing)},
 }}
 
 // seriesFrom makes a series of each row of tables.
@@ -62,7 +62,7 @@ func seriesFromParts(item *node) (keys map[string]*node, own []*node, err error)
 	}
 	for _, key := range seriesFromKeys.known() {
 		if keys[key] == nil {
-			return nil, nil, item.fail("`series-from` needs `table`, `like` and `name`, the column that names each series; `%s` is missing", key)
+			return nil, nil, item.fail("`series-from` needs `table`, `like` and `name`, the column with the series' names; `%s` is missing", key)
 		}
 	}
 	return keys, own, nil
@@ -113,7 +113,7 @@ func (p *Plan) seriesOf(item *node) error {
 			said := slices.ContainsFunc(own, func(k *node) bool { return phrase.SameName(k.name, w) })
 			switch {
 			case !ok && !said:
-				return item.fail("%s has no column `%s`, which the pattern takes; name one so, or say `%[2]s` here", at.file, w)
+				return item.fail("%s has no column `%s`, which the pattern takes; add the column, or give `%[2]s` here", at.file, w)
 			case text != "":
 				values[phrase.FoldName(w)] = text
 			}
@@ -170,7 +170,7 @@ func (p *Plan) columnsOfSeries(at tableAt, columns, used []string) {
 		default:
 			if near := phrase.Nearest(c, known); near != "" {
 				p.slips = append(p.slips,
-					Finding{schedule.Finding{Note: true, Text: fmt.Sprintf("nothing uses the column `%s`; did you mean `%s`?", c,
+					Finding{schedule.Finding{Note: true, Text: fmt.Sprintf("the column `%s` isn't used; did you mean `%s`?", c,
 						near)}, at.doc.path, 1})
 			}
 		}

@@ -89,7 +89,7 @@ func (p *Plan) circle(list []*waiting) error {
 			names = append(names, "`"+w.name+"`")
 		}
 	}
-	return fmt.Errorf("these series look into each other in a circle: %s", strings.Join(names, " → "))
+	return fmt.Errorf("these series depend on each other in a circle: %s", strings.Join(names, " → "))
 }
 
 // keep keeps a series that was read.

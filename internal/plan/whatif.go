@@ -25,14 +25,14 @@ func (w WhatIf) Asked() bool { return len(w.Closed)+len(w.Opened) > 0 }
 func (w *WhatIf) Options() []*question.Option {
 	return []*question.Option{
 		{Name: "closed", Repeat: true, Complete: "calendars",
-			Help: "close `[CALENDAR:]DAY` or A..B, =NAME behind it, for this\nanswer alone", Into: &w.Closed},
-		{Name: "opened", Repeat: true, Complete: "calendars", Help: "open `[CALENDAR:]DAY` or A..B for this answer alone",
+			Help: "close a day or a range A..B for this answer only:\n`[CALENDAR:]DAY[=NAME]`", Into: &w.Closed},
+		{Name: "opened", Repeat: true, Complete: "calendars", Help: "open a day or a range A..B for this answer only:\n`[CALENDAR:]DAY`",
 			Into: &w.Opened},
 	}
 }
 
 // ErrWhatIf refuses what would be handed on.
-var ErrWhatIf = errors.New("what is handed on comes from the plan: put the day into its calendar")
+var ErrWhatIf = errors.New("what is handed on must come from the plan; add the day to its calendar instead")
 
 // tried is what is closed or opened in one calendar.
 type tried struct {
@@ -56,16 +56,16 @@ func (w WhatIf) parse() (list []*tried, err error) {
 			if name, rest, ok := strings.Cut(text, ":"); ok {
 				t.calendar, day = rows.Unquote(name), rest
 				if t.calendar == "" {
-					return nil, rows.In(o.name, fmt.Errorf("a calendar is missing in front of the colon: %q", text))
+					return nil, rows.In(o.name, fmt.Errorf("expected a calendar in front of the colon, found %q", text))
 				}
 			}
 			if of, name, ok := strings.Cut(day, "="); ok {
 				if day, t.name = of, strings.TrimSpace(name); o.name == "opened" || t.name == "" {
-					return nil, rows.In(o.name, fmt.Errorf("%q: a name goes behind a day that is closed", text))
+					return nil, rows.In(o.name, fmt.Errorf("%q: only a closed day takes a name", text))
 				}
 			}
 			if t.span, err = stretch(strings.TrimSpace(day)); err != nil {
-				return nil, rows.In(o.name, fmt.Errorf("expected a day or a stretch of at most ten years, such as "+
+				return nil, rows.In(o.name, fmt.Errorf("expected a day or a range of at most ten years, such as "+
 					"2027-06-07=Jubilee or isles:2027-12-27..2027-12-31, found %q", text))
 			}
 			list = append(list, t)
@@ -81,7 +81,7 @@ func (b *book) whatIf(w WhatIf, by string) (err error) {
 	for _, t := range b.tried {
 		if _, column := calendarColumn(by); column && t.calendar == "" {
 			return rows.In(t.option,
-				errors.New("each row names its calendar, so this one must say which it means: isles:2027-06-07"))
+				errors.New("each row names its own calendar, so name the one to change: isles:2027-06-07"))
 		}
 	}
 	return err
@@ -128,7 +128,7 @@ func (b *book) try(name string, c *workdays.Calendar) (*workdays.Calendar, error
 			}
 		}
 		if already > 0 {
-			b.whatIfs = append(b.whatIfs, fmt.Sprintf("%s %s in %s anyway, without --%s.", phrase.IsAre(already, "day"),
+			b.whatIfs = append(b.whatIfs, fmt.Sprintf("%s %s in %s anyway; --%s changes nothing", phrase.IsAre(already, "day"),
 				map[string]string{"closed": "closed", "opened": "open"}[t.option], c.Name, t.option))
 		}
 		t.in = c.Name
@@ -192,5 +192,5 @@ func (p *Plan) WhatIf() (rests string, notes []string) {
 	if list == nil {
 		return "", nil
 	}
-	return "What if: this answer assumes " + strings.Join(list, ", ") + "; no file was changed.", p.book.whatIfs
+	return "What if: this answer assumes " + strings.Join(list, ", ") + "; no file was changed", p.book.whatIfs
 }

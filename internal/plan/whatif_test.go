@@ -129,10 +129,10 @@ series:
 		calendar string
 		want     string
 	}{
-		{WhatIf{Closed: []string{"2027-02-30"}}, "", "expected a day or a stretch"}, {WhatIf{Opened: []string{"2027-02-03=x"}}, "", "a name goes behind a day that is closed"},
-		{WhatIf{Closed: []string{"isle:2027-02-03"}}, "", "did you mean `isles`?"}, {WhatIf{Closed: []string{":2027-02-03"}}, "", "a calendar is missing"},
+		{WhatIf{Closed: []string{"2027-02-30"}}, "", "expected a day or a range"}, {WhatIf{Opened: []string{"2027-02-03=x"}}, "", "only a closed day takes a name"},
+		{WhatIf{Closed: []string{"isle:2027-02-03"}}, "", "did you mean `isles`?"}, {WhatIf{Closed: []string{":2027-02-03"}}, "", "expected a calendar in front of the colon"},
 		{WhatIf{Closed: []string{"2027-02-03"}, Opened: []string{"isles:2027-02-01..2027-02-04"}}, "", "2027-02-03 is both closed and opened in isles"},
-		{WhatIf{Closed: []string{"2027-02-03"}}, "(site)", "each row names its calendar"},
+		{WhatIf{Closed: []string{"2027-02-03"}}, "(site)", "each row names its own calendar"},
 		{WhatIf{Closed: []string{"2027-02-03", "isles:2027-02-04"}}, "isles + yard", ""},
 	} {
 		_ = os.WriteFile(path, []byte(fmt.Sprintf(text, "", "", "", "")), 0o644)

@@ -93,10 +93,10 @@ func parseDoc(path string, data []byte) (*doc, error) {
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	if line := tooDeep(data); line > 0 {
 		return nil, &Error{File: path, Line: line, Column: 1,
-			Err: errors.New("brackets or dashes are nested too deep here; is one left open?")}
+			Err: errors.New("too many nested brackets or dashes; check that each bracket is closed")}
 	}
 	if strings.ContainsRune(string(data), 0) {
-		return fail(errors.New("this is not a plan: the file is not text"))
+		return fail(errors.New("not a plan: the file is not text"))
 	}
 	f, err := parser.ParseBytes(data, 0)
 	if err != nil {
@@ -107,7 +107,7 @@ func parseDoc(path string, data []byte) (*doc, error) {
 			continue
 		}
 		if d.root != nil {
-			return fail(errors.New("a plan is one YAML document, and this file holds several"))
+			return fail(errors.New("a plan is one YAML document; this file has several"))
 		}
 		d.root = body.Body
 	}
@@ -115,7 +115,7 @@ func parseDoc(path string, data []byte) (*doc, error) {
 		return fail(errors.New("the file is empty"))
 	}
 	if _, ok := d.root.(*ast.MappingNode); !ok {
-		return nil, d.fail(d.root, "this is not a plan in YAML: it should be lines of `key: value`, such as `plan: 1`")
+		return nil, d.fail(d.root, "not a plan: expected lines of `key: value`, such as `plan: 1`")
 	}
 	return d, nil
 }
@@ -163,7 +163,7 @@ func syntaxError(path string, err error) error {
 	if _, serr := fmt.Sscanf(first, "[%d:%d]", &e.Line, &e.Column); serr != nil {
 		e.Line, e.Column = 0, 0
 	}
-	message := "not YAML here: " + located.GetMessage()
+	message := "not valid YAML: " + located.GetMessage()
 	if strings.Contains(message, "not allowed in this context") {
 		message += "; if this is a phrase, quote the phrase: '…'"
 	}
@@ -211,7 +211,7 @@ func (s Spot) source() string {
 	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(s.doc.path)), s.line)
 }
 
-const noAnchors = "YAML anchors and aliases are not read; `patterns` say once what several series share"
+const noAnchors = "YAML anchors and aliases are not supported; use `patterns` for what several series share"
 
 // calendarName reads the name of a calendar, which a pattern may take: (cal).
 func (d *doc) calendarName(n ast.Node) (string, error) {
@@ -230,7 +230,7 @@ func (d *doc) word(n ast.Node, read func(*doc, ast.Node) (string, error)) (strin
 	if word, ok := strings.CutPrefix(text, "("); ok && strings.HasSuffix(word, ")") {
 		value, known := d.words[foldName(strings.TrimSuffix(word, ")"))]
 		if !known {
-			return "", fmt.Errorf("`%s` is a word that a pattern takes, and here is none of that name", text)
+			return "", fmt.Errorf("the pattern has no parameter `%s`", text)
 		}
 		return value, nil
 	}
@@ -253,7 +253,7 @@ func (d *doc) text(n ast.Node) (string, error) {
 			return clock, nil
 		}
 	}
-	return "", d.fail(n, "one value is wanted here, not a list or `key: value`")
+	return "", d.fail(n, "expected a single value, found a list or `key: value`")
 }
 
 // clock is the text that the parser takes for a mapping in a list within braces,
@@ -305,9 +305,9 @@ func parseDay(s string) (civil.Date, error) {
 	day, shape, ok := civil.Parse(s)
 	switch {
 	case !ok && shape:
-		return civil.None, fmt.Errorf("there is no such day: %s", s)
+		return civil.None, fmt.Errorf("no such date: %s", s)
 	case !ok:
-		return civil.None, fmt.Errorf("not a date: %q; dates are written 2027-03-31", s)
+		return civil.None, fmt.Errorf("expected a date such as 2027-03-31, found %q", s)
 	}
 	return day, nil
 }

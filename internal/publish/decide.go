@@ -216,16 +216,16 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *kept) error {
 		d.Unchanged++
 		return nil
 	case !mine && !w.Adopt:
-		step.Result, step.Note = Foreign, "not of this plan; --adopt takes it over"
+		step.Result, step.Note = Foreign, "not from this plan; --adopt takes it over"
 		if h.Plan != "" && h.Plan != w.Plan {
-			step.Note = "of the plan " + h.Plan
+			step.Note = "from the plan " + h.Plan
 		}
 	case !mine:
 		change(note("adopted", differs))
 	case h.Hash == h.Mark:
 		change(differs)
 	case w.Overwrite:
-		change(note("changed by hand, written over", differs))
+		change(note("changed by hand, overwritten", differs))
 	case h.Mark == made.Mark:
 		step.Result, step.Note = Edited, note("changed by hand, left alone", differs)
 	default:
@@ -269,7 +269,7 @@ func note(text, differs string) string {
 }
 
 // noETag is why a resource isn't changed that nobody can tell to be as it was.
-const noETag = "the server gives no ETag for it, so a change could overwrite somebody else's; left alone"
+const noETag = "the server sent no ETag for it, so a change could overwrite somebody else's; left alone"
 
 // vanished decides about an event that the plan no longer has.
 func (d *Decision) vanished(w Wanted, h *kept) {
@@ -281,9 +281,9 @@ func (d *Decision) vanished(w Wanted, h *kept) {
 	case h.Hash == h.Mark:
 		step.Result, step.act = Gone, remove
 	case w.Overwrite:
-		step.Result, step.act, step.Note = Gone, remove, "changed by hand, taken away"
+		step.Result, step.act, step.Note = Gone, remove, "changed by hand, removed"
 	default:
-		step.Result, step.Note = Conflict, "changed by hand, and gone from the plan"
+		step.Result, step.Note = Conflict, "changed by hand and no longer in the plan"
 	}
 	d.Steps = append(d.Steps, step)
 }

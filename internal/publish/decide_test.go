@@ -15,7 +15,7 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// event is that of a day of April 2027, by the plan's name for it.
+// event is also that of a day of April 2027, by the plan's name for it.
 func event(id string, day int, summary string) schedule.Event {
 	first, _ := civil.Of(2027, 4, 1)
 	e := schedule.Event{Series: "pay", What: "date", ID: id, Summary: summary, At: eval.Day(first + civil.Date(day-1))}
@@ -54,15 +54,15 @@ func TestDecide(t *testing.T) {
 		{what: "another title", wanted: []schedule.Event{event("1", 10, "Pay day")}, there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, want: "changed: summary 2027-04-10 "},
 		{what: "another day", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, want: "moved: date 2027-04-12 2027-04-10"},
 		{what: "by hand", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, want: "edited: changed by hand, left alone: summary 2027-04-10 ", left: 1},
-		{what: "by hand, taken back", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, overwrite: true, want: "changed: changed by hand, written over: summary 2027-04-10 "},
+		{what: "by hand, taken back", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, overwrite: true, want: "changed: changed by hand, overwritten: summary 2027-04-10 "},
 		{what: "by both", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, want: "conflict: changed by hand and in the plan: date, summary 2027-04-12 2027-04-10", left: 1},
-		{what: "by both, taken back", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, overwrite: true, want: "moved: changed by hand, written over: date, summary 2027-04-12 2027-04-10"},
-		{what: "of another plan", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "other", "1", "", "")}, want: "foreign: of the plan other 2027-04-10 ", left: 1},
-		{what: "without a mark", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "X-YOYAKU-HASH", "X-OLD")}, want: "foreign: not of this plan; --adopt takes it over 2027-04-12 2027-04-10", left: 1},
+		{what: "by both, taken back", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, overwrite: true, want: "moved: changed by hand, overwritten: date, summary 2027-04-12 2027-04-10"},
+		{what: "of another plan", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "other", "1", "", "")}, want: "foreign: from the plan other 2027-04-10 ", left: 1},
+		{what: "without a mark", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "X-YOYAKU-HASH", "X-OLD")}, want: "foreign: not from this plan; --adopt takes it over 2027-04-12 2027-04-10", left: 1},
 		{what: "adopted", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "X-YOYAKU-HASH", "X-OLD")}, adopt: true, want: "moved: adopted: date 2027-04-12 2027-04-10"},
 		{what: "gone", there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, want: "gone:   2027-04-10"},
-		{what: "gone, by hand", there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, want: "conflict: changed by hand, and gone from the plan  2027-04-10", left: 1},
-		{what: "gone, by hand, taken back", there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, overwrite: true, want: "gone: changed by hand, taken away  2027-04-10"},
+		{what: "gone, by hand", there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, want: "conflict: changed by hand and no longer in the plan  2027-04-10", left: 1},
+		{what: "gone, by hand, taken back", there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, overwrite: true, want: "gone: changed by hand, removed  2027-04-10"},
 		{what: "gone before today", there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, today: 11},
 		{what: "gone today", there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, today: 10, want: "gone:   2027-04-10"},
 		{what: "gone beyond the window", there: []caldav.Resource{there(t, event("9", 31, "Pay"), "plan", "1", "", "")}},
@@ -70,7 +70,7 @@ func TestDecide(t *testing.T) {
 		{what: "gone without a mark", there: []caldav.Resource{there(t, e, "plan", "1", "X-YOYAKU-HASH", "X-OLD")}},
 		{what: "no ETag, changed", wanted: []schedule.Event{event("1", 10, "Day")}, there: []caldav.Resource{there(t, e, "plan", "", "", "")}, want: "failed: " + noETag + " 2027-04-10 ", left: 1},
 		{what: "no ETag, gone", there: []caldav.Resource{there(t, e, "plan", "", "", "")}, want: "failed: " + noETag + "  2027-04-10", left: 1},
-		{what: "no ETag, gone, by hand", there: []caldav.Resource{there(t, e, "plan", "", hand, by)}, want: "conflict: changed by hand, and gone from the plan  2027-04-10", left: 1},
+		{what: "no ETag, gone, by hand", there: []caldav.Resource{there(t, e, "plan", "", hand, by)}, want: "conflict: changed by hand and no longer in the plan  2027-04-10", left: 1},
 		{what: "no ETag, gone, by hand, taken back", there: []caldav.Resource{there(t, e, "plan", "", hand, by)}, overwrite: true, want: "failed: " + noETag + "  2027-04-10", left: 1},
 		{what: "by date, the gone ones by where they were", wanted: []schedule.Event{event("2", 20, "Pay"), event("3", 5, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "", "")},
 			want: "added: 2027-04-05 |gone:   2027-04-10|added: 2027-04-20 "},
@@ -129,17 +129,17 @@ func TestDo(t *testing.T) {
 	}{
 		{"put", []schedule.Event{later}, nil, answering{}, "added ", false},
 		{"put, seemed to fail", []schedule.Event{later}, nil, answering{put: status(412, ""), now: mine}, "added ", false},
-		{"put, taken meanwhile", []schedule.Event{later}, nil, answering{put: status(412, ""), now: other}, "foreign something else stands in its place: ", false},
-		{"put, changed meanwhile", []schedule.Event{later}, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{put: status(412, ""), now: other}, "conflict changed on the server meanwhile", false},
-		{"put, gone meanwhile", []schedule.Event{later}, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{put: status(412, ""), get: status(404, "")}, "conflict changed on the server meanwhile", false},
+		{"put, taken meanwhile", []schedule.Event{later}, nil, answering{put: status(412, ""), now: other}, "foreign something else is in its place: ", false},
+		{"put, changed meanwhile", []schedule.Event{later}, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{put: status(412, ""), now: other}, "conflict changed on the server in the meantime", false},
+		{"put, gone meanwhile", []schedule.Event{later}, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{put: status(412, ""), get: status(404, "")}, "conflict changed on the server in the meantime", false},
 		{"put, and not to be read", []schedule.Event{later}, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{put: status(412, ""), get: status(500, "")}, "failed the server answered", false},
 		{"put, UID of another", []schedule.Event{later}, nil, answering{put: status(409, "")}, "foreign the server has its UID under another name", false},
 		{"put, full", []schedule.Event{later}, nil, answering{put: status(507, "")}, "failed the server answered", false},
-		{"put, denied", []schedule.Event{later}, nil, answering{put: status(401, "")}, "failed the server doesn't let this user in", true},
+		{"put, denied", []schedule.Event{later}, nil, answering{put: status(401, "")}, "failed the server rejected the user name or password", true},
 		{"deleted", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{}, "gone ", false},
 		{"deleted, gone already", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: status(404, "")}, "gone ", false},
 		{"deleted, gone meanwhile", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: status(412, ""), get: status(410, "")}, "gone ", false},
-		{"deleted, changed meanwhile", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: status(412, ""), now: other}, "conflict changed on the server meanwhile", false},
+		{"deleted, changed meanwhile", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: status(412, ""), now: other}, "conflict changed on the server in the meantime", false},
 		{"deleted, refused", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: status(500, "")}, "failed the server answered", false},
 		{"deleted, out of reach", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: errors.New("broken pipe")}, "failed broken pipe", true},
 	} {
@@ -156,7 +156,7 @@ func TestDo(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
 	d, _ := Decide(Wanted{Plan: "plan", Events: []schedule.Event{e}, Scope: ical.Scope{Window: civil.Always}}, nil)
-	if err := d.Do(ctx, &answering{}, 1, nil); !errors.Is(err, context.Canceled) || d.Steps[0].Result != Failed || d.Steps[0].Note != "not reached" {
+	if err := d.Do(ctx, &answering{}, 1, nil); !errors.Is(err, context.Canceled) || d.Steps[0].Result != Failed || d.Steps[0].Note != "not done" {
 		t.Errorf("interrupted: %v %v", err, d.Steps[0])
 	}
 }

@@ -63,7 +63,7 @@ func ended(err error) bool {
 }
 
 // errNotReached is what a step is told that wasn't begun.
-var errNotReached = errors.New("not reached")
+var errNotReached = errors.New("not done")
 
 func (s *Step) do(ctx context.Context, store Store) error {
 	if ctx.Err() != nil {
@@ -75,7 +75,7 @@ func (s *Step) do(ctx context.Context, store Store) error {
 			if _, gerr := store.Get(ctx, s.res); caldav.Missing(gerr) {
 				return nil
 			}
-			s.Result, s.Note = Conflict, "changed on the server meanwhile"
+			s.Result, s.Note = Conflict, "changed on the server in the meantime"
 			return nil
 		}
 		if caldav.Missing(err) {
@@ -94,13 +94,13 @@ func (s *Step) do(ctx context.Context, store Store) error {
 			case rerr == nil && o.UID == s.made.UID && o.Hash == s.made.Hash && o.Plan == s.made.Plan:
 				return nil
 			case s.res.ETag == "":
-				s.Result, s.Note = Foreign, "something else stands in its place: "+s.res.Name
+				s.Result, s.Note = Foreign, "something else is in its place: "+s.res.Name
 				return nil
 			}
 		} else if !caldav.Missing(gerr) {
 			return gerr
 		}
-		s.Result, s.Note = Conflict, "changed on the server meanwhile"
+		s.Result, s.Note = Conflict, "changed on the server in the meantime"
 		return nil
 	case caldav.Taken(err):
 		s.Result, s.Note = Foreign, "the server has its UID under another name"

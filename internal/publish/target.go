@@ -64,7 +64,7 @@ func (t Target) decide(ctx context.Context, client *caldav.Client, w Wanted, tel
 	}
 	if n := store.Outside; n > 0 {
 		verb := phrase.Agree(n, "is", "are")
-		tell.Warn("%s that the server lists %s outside of %s, and %s not touched", phrase.Counted(n, "resource"), verb,
+		tell.Warn("%s that the server lists %s outside %s; %s not touched", phrase.Counted(n, "resource"), verb,
 			store.Path(), verb)
 	}
 	d, err := Decide(w, there)
@@ -72,10 +72,10 @@ func (t Target) decide(ctx context.Context, client *caldav.Client, w Wanted, tel
 		return nil, nil, err
 	}
 	if d.Unread += store.Unread; d.Unread > 0 {
-		tell.Warn("%s there can't be read, and isn't touched", phrase.Counted(d.Unread, "resource"))
+		tell.Warn("%s there can't be read; it was left alone", phrase.Counted(d.Unread, "resource"))
 	}
 	if store.Missing && t.Dry {
-		tell.Note("There is no calendar %s there yet; publishing makes it.", store.Path())
+		tell.Note("there is no calendar %s on the server yet; publishing creates it", store.Path())
 	}
 	return store, d, nil
 }

@@ -25,9 +25,9 @@ var betweenPhrases = []string{
 func newBetween() *Question {
 	return &Question{
 		Planless: true, Name: "between", Group: Facts, Place: 2, Use: "between A B", Short: "Every measure between two dates",
-		Long: `List every measure between two dates: days with the first day left out (to) and with
-both ends counted (through), working days, complete weeks, months and years, age, day
-counts and year fractions by the published conventions.`,
+		Long: `List every measure between two dates: days (to leaves out the first day, through counts
+both ends), working days, complete weeks, months and years, age, and day counts and year
+fractions by the published conventions.`,
 		Examples: `  yoyaku between 2027-02-28 2027-08-31 --calendar isles
   yoyaku between today "today, +6 months"`,
 		Least: 2, Most: 2, Wants: "two dates, such as 2027-02-28 2027-08-31",

@@ -11,7 +11,7 @@ import (
 // carryOption declares the columns that run down the rows.
 func carryOption(into *[]string) *Option {
 	return &Option{Name: "carry", Kind: Carried, Repeat: true, Complete: "columns",
-		Help: "`NAME = FIRST; NEXT`: a column that runs down the rows, FIRST in\nthe first one, then NEXT, where prior is the value above",
+		Help: "add a running column, `\"NAME = FIRST; NEXT\"`: FIRST in the first\nrow, then NEXT, in which prior is the value above",
 		Into: into}
 }
 
@@ -19,7 +19,7 @@ func carryOption(into *[]string) *Option {
 func (j *Job) tellCarried(d *rows.Derive) {
 	columns, groups := d.Blanked()
 	for i, name := range columns {
-		j.Warn("`%s` is blank from some row on in %s: a value there was blank", name, phrase.Counted(groups[i], "group"))
+		j.Warn("`%s` is blank from a blank value on in %s", name, phrase.Counted(groups[i], "group"))
 	}
 }
 

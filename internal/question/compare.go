@@ -30,7 +30,7 @@ type Side struct {
 func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	if key != "" {
 		if old.Open == nil || now.Open == nil {
-			return t, rows.In("key", fmt.Errorf("matches the rows of two tables, and a plan is none"))
+			return t, rows.In("key", fmt.Errorf("is for two tables; a plan has its own keys"))
 		}
 		return p.tables(old, now, key, put)
 	}
@@ -76,7 +76,7 @@ func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 	}
 	list, err := ReadEvents(s.Name, series, f)
 	if err == errNoSchedule {
-		err = fmt.Errorf("%s is no schedule with the columns `date` and `id`; --key COL says which column names its rows", s.Name)
+		err = fmt.Errorf("%s has no columns `date` and `id`; name the column that identifies its rows with --key COL", s.Name)
 	}
 	return list, err
 }
@@ -102,10 +102,10 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 	}
 	gone, added := c.Columns()
 	if len(gone) > 0 {
-		p.Note("Columns that are gone, and so not compared: %s.", strings.Join(gone, ", "))
+		p.Note("columns only in the old table, not compared: %s", strings.Join(gone, ", "))
 	}
 	if len(added) > 0 {
-		p.Note("Columns that are new, and so not compared: %s.", strings.Join(added, ", "))
+		p.Note("columns only in the new table, not compared: %s", strings.Join(added, ", "))
 	}
 	defer garbage(5)()
 	if err = eachRow(readers[0], c.Old); err == nil {

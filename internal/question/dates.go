@@ -27,11 +27,10 @@ func newDates() *Question {
 	q := &dates{}
 	return &Question{
 		Name: "dates", Group: Rules, Place: 1, Use: "dates RULE|SERIES …", Short: "List the dates of rules",
-		Long: `List the dates of one or more rules, or of series of the plan by their names, each
-with its weekday, its nominal date and the reason why it isn't on that. The name of a
-pattern stands for all its series. A rule that ends by itself is listed whole; of one
-that doesn't, these are the next 12 from today unless bounds are given. As events, a
-series brings its milestones along.`,
+		Long: `List the dates of rules, or of the plan's series by name, each with its weekday, its
+nominal date and the reason if it moved. A pattern's name stands for all its series. Lists
+all dates of a rule that ends, otherwise the next 12, unless --window or --count is given.
+With --as ics, a series brings its milestones along.`,
 		Examples: `  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
   yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
   yoyaku dates crew-pay wages --window 2027-Q1
@@ -46,13 +45,13 @@ series brings its milestones along.`,
 		Args: "series", Events: true,
 		Options: append([]*Option{
 			{Name: "window", Kind: Span,
-				Help: "`SPAN` of moved dates: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1, A..B", Into: &q.window},
-			{Name: "add", Repeat: true, Help: "`NAME = PHRASE` of a column, from date, nominal and their kin", Into: &q.adds},
+				Help: "list the dates in `SPAN`: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1 or A..B", Into: &q.window},
+			{Name: "add", Repeat: true, Help: "add a column worked out from date, nominal and so on:\n`\"NAME = PHRASE\"`", Into: &q.adds},
 			{Name: "counts", Kind: Choice, Choices: []string{"year"},
-				Help: "count the dates of each `year`, by nominal and by moved date,\ninstead of listing them",
+				Help: "count the dates per `year` instead of listing them, by nominal\nand by moved date",
 				Into: &q.counts, Not: []string{"add", "count", "remind"}},
 			remind(&q.remind),
-			{Name: "count", Kind: Number, Least: 1, Help: "at most `N` dates; from today where no window is given",
+			{Name: "count", Kind: Number, Least: 1, Help: "list at most `N` dates, from today unless --window is given",
 				Into: &q.count},
 		}, q.form.Options()...),
 		Answer: q.answer,
@@ -90,7 +89,7 @@ func (q *dates) answer(j *Job) error {
 		}
 		for _, s := range list {
 			if known && slices.ContainsFunc(l.ofPlan(), func(o *schedule.Series) bool { return o.Name == s.Name }) {
-				return fmt.Errorf("the series `%s` is named twice", s.Name)
+				return fmt.Errorf("the series `%s` was given twice", s.Name)
 			}
 			if known && (q.adds != nil || q.remind != nil) {
 				s = s.With()
@@ -131,7 +130,7 @@ func (q *dates) answer(j *Job) error {
 	return err
 }
 
-// ofPlan are the series of the plan among those that are listed.
+// ofPlan are the series from the plan among those that are listed.
 func (l *listing) ofPlan() (list []*schedule.Series) {
 	for _, s := range l.series {
 		if l.named[s] {
@@ -159,7 +158,7 @@ type HeldError struct{ List []schedule.Breach }
 
 // Error counts them.
 func (e *HeldError) Error() string {
-	return phrase.Counted(len(e.List), "date") + " not as released"
+	return schedule.Differing(e.List)
 }
 
 // seriesOf is the series of a rule alone.
@@ -183,7 +182,7 @@ func (q *dates) bounds(j *Job, l *listing) (err error) {
 	case q.counts != "":
 		for _, s := range l.series {
 			if s.Endless() {
-				return need("window", fmt.Sprintf("%q has no end, so say which years to count", s.RuleText))
+				return need("window", fmt.Sprintf("%q has no end; give the years to count, such as --window 2027..2030", s.RuleText))
 			}
 		}
 	case q.count == 0:
@@ -206,7 +205,7 @@ func (q *dates) added(j *Job, l *listing) error {
 			taken = append(taken, s.Names()...)
 		}
 		if _, err := rows.Untaken(taken, []string{name}); err != nil {
-			return rows.In("add", fmt.Errorf("there already is a column or milestone `%s`", name))
+			return rows.In("add", fmt.Errorf("there is already a column or milestone `%s`", name))
 		}
 		l.names = append(l.names, name)
 		for _, s := range l.series {
@@ -302,7 +301,7 @@ func (l *listing) events(j *Job, to Events) error {
 		return err
 	}
 	entries, _, err := schedule.Entries(l.series, l.span)
-	if l.count > 0 && l.names != nil { // what was added goes with its date, however far
+	if l.count > 0 && l.names != nil { // what was added needs its date, however far
 		entries, err = schedule.Whole(l.series, l.span)
 	}
 	if err != nil {
@@ -391,16 +390,16 @@ func (l *listing) tell(j *Job, windowed bool) {
 		}
 	}
 	if blank > 0 {
-		j.Warn("%s for which the steps after `then` give no date, and so not listed", phrase.Counted(blank, "nominal date"))
+		j.Warn("%s left out, because the steps after `then` give no date", phrase.Counted(blank, "nominal date"))
 	}
 	switch {
 	case l.n > 0:
 	case windowed:
-		j.Note("No date falls between %s and %s.", l.span.First, l.span.Last)
+		j.Note("no dates from %s to %s", l.span.First, l.span.Last)
 	case l.whole:
-		j.Note("The rule gives no date.")
+		j.Note("the rule gives no dates")
 	default:
-		j.Note("No date falls on or after %s; %s asks for other times.", l.span.First, j.Say("window", ""))
+		j.Note("no dates on or after %s; use %s for other times", l.span.First, j.Say("window", ""))
 	}
 }
 

@@ -11,9 +11,9 @@ func newDays() *Question {
 	return &Question{
 		Name: "days", Alone: true, Group: Facts, Place: 3, Use: "days SPAN",
 		Short: "A table of days with all their attributes",
-		Long: `Write one row per day with everything that tables are joined on: week, month, quarter,
-fiscal periods, whether it is worked, which working day of the month it is and how
-many follow in the month, the holiday's name, the month's first and last day.`,
+		Long: `Write one row per day with what tables are joined on: week, month, quarter, fiscal
+periods, whether it is a working day and which of the month, how many are left in the
+month, the holiday's name, and the month's first and last day.`,
 		Examples: `  yoyaku days 2027-03 --calendar isles
   yoyaku days FY2027 --fiscal-start apr --out days.csv
   yoyaku days 2027-01-04..2027-02-03`,

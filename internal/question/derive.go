@@ -6,7 +6,6 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/ical"
 )
@@ -25,9 +24,10 @@ func newDerive() *Question {
 	q := &derive{}
 	return &Question{
 		Name: "derive", Group: Tables, Place: 1, Use: "derive TABLE", Short: "Add columns to every row of a table",
-		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, or - for
-standard input). A column is NAME = PHRASE; later ones may use earlier ones, and a
-blank in gives a blank out. With --carry, a column runs down the rows: a balance.`,
+		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, .ics, or - for
+standard input). A column is "NAME = PHRASE" and may use the columns before it; if a cell
+it needs is blank, it is blank. With --carry, a column runs down the rows, such as a
+balance.`,
 		Examples: `  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
   yoyaku derive crew-contracts.csv --add "ends = start, lasting term months" --where "ends < today"
   yoyaku derive invoices.csv --add "due = invoiced, end of month, +30 days" --reasons
@@ -40,15 +40,15 @@ blank in gives a blank out. With --carry, a column runs down the rows: a balance
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
 		Options: []*Option{
 			{Name: "add", Kind: Text, Repeat: true, Complete: "columns",
-				Help: "`NAME = PHRASE` of a column, or @FILE with one a line", Into: &q.adds},
-			{Name: "reasons", Kind: Yes, Help: "add NAME_reason beside each: the steps that changed it", Into: &q.reasons},
+				Help: "add a column, `\"NAME = PHRASE\"`, or those of @FILE, one a line", Into: &q.adds},
+			{Name: "reasons", Kind: Yes, Help: "add a column NAME_reason beside each: why it moved", Into: &q.reasons},
 			carryOption(&q.carry),
 			{Name: "per", Kind: Column, With: []string{"carry"}, Complete: "columns",
-				Help: "`COL` of the rows that --carry runs down together", Into: &q.per},
+				Help: "run --carry down the rows of each value of column `COL`", Into: &q.per},
 			{Name: "event-day", Kind: Column, Complete: "columns",
-				Help: "with --as ics: `COLUMN` of the day of each row's event", Into: &q.day},
-			{Name: "event-text", Help: "with --as ics: `TEXT` of the event, with {columns} in it", Into: &q.text},
-			{Name: "key", Kind: Column, Complete: "columns", Help: "with --as ics: `COLUMN` that names the row for good",
+				Help: "put each row's event on the day in column `COL`; needs --as ics", Into: &q.day},
+			{Name: "event-text", Help: "write `TEXT` as the event's summary, with {columns} in it", Into: &q.text},
+			{Name: "key", Kind: Column, Complete: "columns", Help: "identify each row's event by column `COL` for good",
 				Into: &q.key},
 			remind(&q.remind),
 			q.form.Options()[0], // what rows are doesn't recur
@@ -117,7 +117,7 @@ func readAdds(j *Job, adds []string) (list []string, err error) {
 func (q *derive) events(j *Job, t *Table, to Events) error {
 	for _, o := range []struct{ name, value string }{{"event-day", q.day}, {"event-text", q.text}, {"key", q.key}} {
 		if o.value == "" {
-			return need(o.name, "events of rows have event-day, event-text and key")
+			return need(o.name, "events of rows need event-day, event-text and key")
 		}
 	}
 	stem := strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))
@@ -170,7 +170,7 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 		return err
 	}
 	if e.Blank > 0 {
-		j.Note("Left out: %s of %s without a date.", phrase.Counted(e.Blank, "row"), t.Name)
+		j.Note("%s", undated(e.Blank, t.Name))
 	}
 	return nil
 }

@@ -2,6 +2,7 @@ package question
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 
 	"yoyaku/internal/core/civil"
@@ -24,23 +25,23 @@ func newDue() *Question {
 	return &Question{
 		Name: "due", Group: Tables, Place: 2, Use: "due TABLE --date PHRASE",
 		Short: "What runs out, or comes round, and when",
-		Long: `List the dates of a table by date, with the days and working days left and the band
-they fall into. What lies before today is overdue and shown too. With --yearly, look
-at the anniversaries: birthdays, years of service.`,
+		Long: `List the rows of a table by a date, with the days and working days left and the band it
+falls into. Dates before today are overdue and listed too. With --yearly, watch
+anniversaries: birthdays, years of service.`,
 		Examples: `  yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --within "90 days"
   yoyaku due crew-contracts.csv --date "start, lasting term months" --window 2027 --bands 30,90,180
   yoyaku due crew.csv --date "birthday = born" --date "service = joined" --yearly --within "7 days"
   yoyaku due berth-leases.csv --read-dates dmy --open-words present --date ends --upcoming`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Complete: "columns",
-				Help: "`[LABEL =] PHRASE` of a date to watch; may be repeated", Into: &q.dates},
-			{Name: "within", Kind: Amount, Not: []string{"window"}, Help: "`SHIFT` from today to show, such as '90 days'",
+			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Example: "ends", Complete: "columns",
+				Help: "watch the date of this phrase, `\"[LABEL =] PHRASE\"`; may be\nrepeated", Into: &q.dates},
+			{Name: "within", Kind: Amount, Not: []string{"window"}, Help: "list what falls in the next `STRETCH`, such as \"90 days\"",
 				Into: &q.within},
-			{Name: "window", Kind: Span, Help: "`SPAN` of dates to show", Into: &q.window},
-			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Help: "`DAYS` at which bands end", Into: &q.bands},
-			{Name: "yearly", Kind: Yes, Help: "look at anniversaries; adds the column years", Into: &q.yearly},
-			{Name: "upcoming", Kind: Yes, Help: "leave out what is overdue", Into: &q.upcoming},
+			{Name: "window", Kind: Span, Help: "list what falls in `SPAN`, such as 2027-Q1", Into: &q.window},
+			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Help: "sort the dates into bands that end at these days, `30,60,90`", Into: &q.bands},
+			{Name: "yearly", Kind: Yes, Help: "watch the anniversaries instead, and add the column years", Into: &q.yearly},
+			{Name: "upcoming", Kind: Yes, Help: "leave out overdue dates", Into: &q.upcoming},
 		},
 		Answer: q.answer,
 	}
@@ -65,7 +66,7 @@ func (q *due) answer(j *Job) error {
 	}
 	if q.upcoming && len(d.Bands) > 0 && d.Bands[0] < 0 {
 		return &rows.OptionError{Option: "bands", Is: true,
-			Err: errors.New("for what is past below 0, and upcoming leaves that out")}
+			Err: errors.New("below 0 are for past dates, which " + rows.Other("upcoming", "") + " leaves out")}
 	}
 	if d.Span, err = q.span(j); err != nil {
 		return err
@@ -119,12 +120,18 @@ func (q *due) answer(j *Job) error {
 // tell tells what isn't in the list.
 func (q *due) tell(j *Job, t *Table, list *rows.DueList) {
 	if list.Rows > 0 {
-		j.Note("Left out: %s of %s without a date.", phrase.Counted(list.Rows, "row"), t.Name)
+		j.Note("%s", undated(list.Rows, t.Name))
 	}
 	if more := list.Blanks - list.Rows*len(q.dates); more > 0 {
-		j.Note("Left out: %s of other rows of %s.", phrase.Counted(more, "blank date"), t.Name)
+		j.Note("%s in other rows of %s", phrase.Agree(more, "more date is blank", "more dates are blank"), t.Name)
 	}
 	if list.Len() == 0 {
-		j.Note("No date of %s falls into what was asked for.", t.Name)
+		j.Note("no date in %s lies in the window", t.Name)
 	}
+}
+
+// undated counts the rows of a table that are left out since they have no date.
+func undated(n int, table string) string {
+	return fmt.Sprintf("%s no date; %s left out", phrase.Agree(n, "row of "+table+" has", "rows of "+table+" have"),
+		map[bool]string{true: "it is", false: "they are"}[n == 1])
 }

@@ -59,22 +59,22 @@ func (e *BadRows) Error() string {
 		if fit := tabular.Fitting(unread[col]); len(fit) > 0 {
 			which := ""
 			if len(fit) > 1 {
-				which = "; say which"
+				which = "; choose one"
 			}
-			fmt.Fprintf(&b, "\n  the dates of `%s` read as %s%s: %s", col, strings.Join(fit, " or as "), which,
+			fmt.Fprintf(&b, "\n  the dates in `%s` can be read as %s%s: %s", col, strings.Join(fit, " or as "), which,
 				e.place.Say("read-dates", `"`+col+"="+fit[0]+`"`))
 		}
 	}
 	for _, col := range numbers {
 		if fit := tabular.FittingNumbers(unplain[col]); len(fit) > 0 {
-			fmt.Fprintf(&b, "\n  the numbers of `%s` read as %s: %s", col, fit[0],
+			fmt.Fprintf(&b, "\n  the numbers in `%s` can be read as %s: %s", col, fit[0],
 				e.place.Say("read-numbers", `"`+col+"="+fit[0]+`"`))
 		}
 	}
 	if words := openWords(unread); words != "" {
-		fmt.Fprintf(&b, "\n  where such a word means that a range is still open: %s", e.place.Say("open-words", words))
+		fmt.Fprintf(&b, "\n  if such a word means that a range is still open: %s", e.place.Say("open-words", words))
 	}
-	fmt.Fprintf(&b, "\n  %s leaves them blank, %s puts such rows aside", e.place.Say("bad-rows", "blank"),
+	fmt.Fprintf(&b, "\n  %s leaves them blank; %s sets such rows aside", e.place.Say("bad-rows", "blank"),
 		e.place.Say("bad-rows", "aside=FILE"))
 	return b.String()
 }

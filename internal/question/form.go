@@ -13,8 +13,8 @@ type EventForm struct{ Todo, RRule bool }
 // Options declares the options of the form.
 func (f *EventForm) Options() []*Option {
 	return []*Option{
-		{Name: "todo", Kind: Yes, Help: "in calendar files: to-dos instead of events", Into: &f.Todo},
-		{Name: "rrule", Kind: Yes, Help: "in calendar files: one recurring event a series, where that\nis exact",
+		{Name: "todo", Kind: Yes, Help: "write to-dos instead of events; needs --as ics", Into: &f.Todo},
+		{Name: "rrule", Kind: Yes, Help: "write one recurring event per series if that is exact; needs\n--as ics",
 			Into: &f.RRule},
 	}
 }
@@ -23,7 +23,7 @@ func (f *EventForm) Options() []*Option {
 func (f *EventForm) Check(events bool) error {
 	switch {
 	case f.Todo && f.RRule:
-		return rows.In("todo", errors.New("a to-do doesn't recur; leave out todo or rrule"))
+		return &rows.OptionError{Option: "todo", Is: true, Err: errors.New("can't be combined with " + rows.Other("rrule", "") + ": to-dos don't repeat")}
 	case f.Todo && !events:
 		return rows.In("todo", errCalendarOnly)
 	case f.RRule && !events:

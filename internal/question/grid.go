@@ -20,21 +20,21 @@ func newGrid() *Question {
 	return &Question{
 		Name: "grid", Group: Tables, Place: 6, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN",
 		Short: "People against days",
-		Long: `Draw a row a person and a column a day: booked working days are marked, closed days
-shaded, totals at both ends. Several bookings of a person share a row; an unfinished
-row stays empty.`,
+		Long: `Draw one row per person and one column per day. Booked working days are marked, closed
+days shaded, and both sides have totals. Bookings of the same person share a row; a row
+without dates stays empty.`,
 		Examples: `  yoyaku grid absences.csv --name person --start first --end last --window 2027-06 \
     --open-words present
   yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" \
     --window 2027-06 --mark course --out june.html`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "name", Kind: Column, Needed: true, Complete: "columns", Help: "`COL` of the names", Into: &q.name},
-			{Name: "start", Kind: Phrase, Needed: true, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
-			{Name: "end", Kind: Phrase, Needed: true, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
-			{Name: "window", Kind: Span, Needed: true, Help: "`SPAN` of days to show, such as 2027-06", Into: &q.window},
-			{Name: "mark", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the mark (default: x)", Into: &q.mark},
-			{Name: "every-day", Kind: Yes, Help: "mark closed days too", Into: &q.everyDay},
+			{Name: "name", Kind: Column, Needed: true, Example: "person", Complete: "columns", Help: "take the names from column `COL`", Into: &q.name},
+			{Name: "start", Kind: Phrase, Needed: true, Example: "first", Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Into: &q.start},
+			{Name: "end", Kind: Phrase, Needed: true, Example: "last", Complete: "columns", Help: "the last day of each range, as `PHRASE`", Into: &q.end},
+			{Name: "window", Kind: Span, Needed: true, Example: "2027-06", Help: "show the days of `SPAN`, such as 2027-06", Into: &q.window},
+			{Name: "mark", Kind: Phrase, Complete: "columns", Help: "mark booked days with `PHRASE`, such as a column (default: x)", Into: &q.mark},
+			{Name: "every-day", Kind: Yes, Help: "also mark closed days", Into: &q.everyDay},
 			openThrough(&q.openThrough),
 		},
 		Answer: q.answer,
@@ -50,7 +50,7 @@ func (q *grid) answer(j *Job) error {
 		return err
 	}
 	if window.Len() > mostGridDays {
-		return rows.In("window", fmt.Errorf("a grid shows at most %d days, and this has %d", mostGridDays, window.Len()))
+		return rows.In("window", fmt.Errorf("a grid has at most %d days; this window has %d", mostGridDays, window.Len()))
 	}
 	t, err := j.table()
 	if err != nil {

@@ -17,16 +17,15 @@ func newHolidays() *Question {
 	return &Question{
 		Planless: true, Name: "holidays", Group: Facts, Place: 5, Use: "holidays [CALENDAR]",
 		Short: "Working calendars and their closed days",
-		Long: `List the holidays of a working calendar, those that fall on a weekend too, each
-with its nominal date and the reason why it isn't on that, and its short days, if it
-has any. Without a name, here or
-in --calendar, list the calendars at hand: the plan's, then the built-in public ones.`,
+		Long: `List the holidays of a working calendar, also those on a weekend, each with its nominal
+date and the reason if it moved, and the short days if there are any. Without a name, list
+the calendars you can use: the plan's, then the built-in public ones.`,
 		Examples: `  yoyaku holidays
   yoyaku holidays isles --window 2027
   yoyaku holidays target --window 2027
   yoyaku holidays "isles + bank" --window 2027..2028`,
 		Least: 0, Most: 1, Args: "calendars",
-		Options: []*Option{{Name: "window", Kind: Span, Help: "`SPAN` to list (default: this year)", Into: &q.window}},
+		Options: []*Option{{Name: "window", Kind: Span, Help: "list the days in `SPAN` (default: this year)", Into: &q.window}},
 		Answer:  q.answer,
 	}
 }
@@ -66,7 +65,7 @@ func (q *holidays) answer(j *Job) error {
 		}
 	})
 	if err == nil && n == 0 {
-		j.Note("No holidays between %s and %s.", span.First, span.Last)
+		j.Note("no holidays from %s to %s", span.First, span.Last)
 	}
 	return err
 }

@@ -16,7 +16,7 @@ func IsCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(na
 func (j *Job) calendarFile(name string) (*MadeTable, error) {
 	made := &MadeTable{times: j.times}
 	r := &read{}
-	hint := fmt.Sprintf("list it first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Question.Name)
+	hint := fmt.Sprintf("list it for a window first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Question.Name)
 	for _, o := range j.Question.Options {
 		if into, ok := o.Into.(*string); ok && o.Name == "window" {
 			r.window, hint = *into, ""
@@ -25,7 +25,7 @@ func (j *Job) calendarFile(name string) (*MadeTable, error) {
 	sub := &Job{Place: j.Place, Args: []string{name}, To: made, Question: &Question{Name: "read", Answer: r.answer}}
 	err := sub.Answer()
 	if err != nil && hint != "" && strings.Contains(err.Error(), ical.ErrEndless.Error()) {
-		err = fmt.Errorf("%s: an event recurs without an end; %s", name, hint)
+		err = fmt.Errorf("%s: an event repeats without end; %s", name, hint)
 	}
 	return made, err
 }

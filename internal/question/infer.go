@@ -29,10 +29,10 @@ func newInfer() *Question {
 	return &Question{
 		Name: "infer", Group: Rules, Place: 2, Use: "infer TABLE",
 		Short: "Find the rules behind dates you already have",
-		Long: `Find which rules give the dates of a table: last year's pay days, a colleague's
-calendar file. The first column of dates is the date of the series; each further one
-is explained by steps from it, or by a rule of its own. A phrase is taken only if it is
-shorter than a list of the dates; what it doesn't explain is counted as off.`,
+		Long: `Find the rules behind the dates of a table, such as last year's pay days or a
+colleague's calendar file. The first column of dates is the series' date; every other one
+is explained by steps from it, or by a rule of its own. A phrase is shown only if it is
+shorter than a list of the dates; dates it doesn't explain are counted as off.`,
 		Examples: `  yoyaku infer pay-days-2026.csv
   yoyaku infer pay-days-2026.csv --calendar isles --alternatives 3
   yoyaku infer pay-days-2026.csv --exceptions
@@ -40,12 +40,12 @@ shorter than a list of the dates; what it doesn't explain is counted as off.`,
 		Least: 1, Most: 1, Wants: "a table, such as pay-days-2026.csv", Table: true,
 		Options: []*Option{
 			{Name: "date", Kind: Column, List: true, Complete: "columns",
-				Help: "`COLUMNS` of dates, the first that of the series (default: all)", Into: &q.columns},
+				Help: "look at these columns of dates, `A,B`; the first is the series'\n(default: all)", Into: &q.columns},
 			{Name: "key", Kind: Column, Complete: "columns",
-				Help: "`COL` whose values are the names of series, where the\ntable has several", Into: &q.key},
-			{Name: "alternatives", Kind: Number, Least: 1, Help: "`N` further phrases that fit, and until when they agree",
+				Help: "look for a rule for each value of column `COL`", Into: &q.key},
+			{Name: "alternatives", Kind: Number, Least: 1, Help: "show the next `N` phrases that fit, and until when they agree",
 				Into: &q.alternatives},
-			{Name: "exceptions", Kind: Yes, Help: "list the dates that the phrases don't explain", Into: &q.exceptions},
+			{Name: "exceptions", Kind: Yes, Help: "list the dates that the phrase doesn't explain", Into: &q.exceptions},
 		},
 		Answer: q.answer,
 	}
@@ -57,7 +57,7 @@ var (
 )
 
 // ErrNoRule is an answer that is no: no column has a rule.
-var ErrNoRule = errors.New("no rule says these dates in fewer words than a list of them")
+var ErrNoRule = errors.New("no rule explains these dates in fewer words than a list of them")
 
 func (q *inferring) answer(j *Job) error {
 	d, found, err := j.infer(q.columns, q.key)
@@ -191,8 +191,8 @@ func without(j *Job, found []infer.Found) {
 			names[2] = append(names[2], nameOf(f))
 		}
 	}
-	for i, why := range []string{"fewer than four different dates, so no rule is looked for",
-		infer.ErrFar.Error() + ", so no rule is looked for", "no rule says these dates in fewer words than a list of them"} {
+	for i, why := range []string{"fewer than four different dates, too few to find a rule",
+		infer.ErrFar.Error() + ", so no rule was looked for", "no rule explains these dates in fewer words than a list of them"} {
 		switch list := names[i]; {
 		case len(list) > mostNamed:
 			j.after("%s and %d more: %s.", strings.Join(list[:mostNamed], ", "), len(list)-mostNamed, why)
@@ -210,10 +210,10 @@ const mostNamed = 5
 func (q *inferring) tell(j *Job, f *infer.Found) {
 	name := nameOf(f)
 	if f.Twice > 0 {
-		j.after("%s: %s twice in the table; each counts once.", name, phrase.IsAre(f.Twice, "date"))
+		j.after("%s: %s twice in the table; each counts once", name, phrase.IsAre(f.Twice, "date"))
 	}
 	if f.Mixed {
-		j.after("%s: the times of its dates differ, so only their days are explained.", name)
+		j.after("%s: the times differ, so only the days are explained", name)
 	}
 	if len(f.Ranks) == 0 {
 		return
@@ -223,7 +223,7 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 		j.after("%s: %s", name, reads)
 	}
 	if len(r.Alike) > 0 {
-		j.after("%s: in this table the same dates come with %s.", name, strings.Join(named(r.Alike), ", "))
+		j.after("%s: in this table, %s would give the same dates", name, strings.Join(named(r.Alike), ", "))
 	}
 	if len(f.Ranks) > 1 && q.alternatives == 0 {
 		alike := 0
@@ -244,7 +244,7 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 		j.after("%s: %s", name, offText(e))
 	}
 	if n := len(off) - mostToldExceptions; n > 0 {
-		j.after("%s: and %d more (--exceptions lists them).", name, n)
+		j.after("%s: and %d more; --exceptions lists them", name, n)
 	}
 }
 
@@ -261,7 +261,7 @@ func (q *inferring) next(j *Job, found []infer.Found) {
 			if rule.Calendar != "" {
 				calendar = " --calendar " + shellWord(rule.Calendar)
 			}
-			j.after("Next: yoyaku dates %s%s --count 12 lists more of %s; yoyaku new DIR --table %s makes a plan of the table.", shellWord(rule.Phrase), calendar, f.Series, shellWord(j.Args[0]))
+			j.after("`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", shellWord(rule.Phrase), calendar, f.Series, shellWord(j.Args[0]))
 			return
 		}
 	}
@@ -284,7 +284,7 @@ func fitText(n int, until civil.Date, how string) string {
 	if until < civil.Max {
 		text += fmt.Sprintf(", %suntil %s", first, until)
 	}
-	return fmt.Sprintf("%s (%s shows %s).", text, how, them)
+	return fmt.Sprintf("%s; %s shows %s", text, how, them)
 }
 
 // reading says in plain words what a rule means that was found.
@@ -303,11 +303,11 @@ func offText(e infer.Exception) string {
 	day := func(d civil.Date) string { return d.Weekday().Short() + " " + d.String() }
 	switch {
 	case e.Rule == civil.None:
-		return day(e.Table) + " stands in the table and isn't by the rule."
+		return day(e.Table) + " is in the table but not given by the rule"
 	case e.Table == civil.None:
-		return day(e.Rule) + " is by the rule and doesn't stand in the table."
+		return day(e.Rule) + " is given by the rule but not in the table"
 	}
-	return fmt.Sprintf("%s in the table is %s by the rule.", day(e.Table), day(e.Rule))
+	return fmt.Sprintf("%s in the table is %s by the rule", day(e.Table), day(e.Rule))
 }
 
 // named are the names of calendars; none has its own words.

@@ -84,7 +84,7 @@ func datesIn(j *Job, columns []string, key string) (*Dates, error) {
 	d.choose(named, by, seen)
 	for _, i := range named {
 		if c := seen[i]; c.isnt > 0 {
-			return nil, rows.In("date", fmt.Errorf("the column `%s` holds %q, which is no date%s", d.columns[i],
+			return nil, rows.In("date", fmt.Errorf("the column `%s` holds %q, which is not a date%s", d.columns[i],
 				eval.Brief(c.texts[0]), fitting(j, d.columns[i], c.texts)))
 		}
 	}
@@ -131,7 +131,7 @@ func (d *Dates) read(j *Job, t *Table, of [2]int, readings [][]tabular.Reading) 
 		}
 		if list[at].calendar != site {
 			return &rows.BadCell{Line: line, Column: d.columns[of[1]], Err: fmt.Errorf(
-				"the rows before it count with %s; --key names the column whose series have a calendar each", named([]string{list[at].calendar})[0])}
+				"the rows before it use %s; name the column whose values have a calendar each with --key", named([]string{list[at].calendar})[0])}
 		}
 		cells := make([]stamp, len(columns))
 		for i := range columns {
@@ -159,7 +159,7 @@ func (d *Dates) fill(list []lines, by int, name string) {
 	for _, l := range list {
 		if by >= 0 {
 			if name = l.name; name == "" {
-				d.other[""] = fmt.Sprintf("%s without `%s` left out.", phrase.Counted(len(l.rows), "row"), d.columns[by])
+				d.other[""] = fmt.Sprintf("%s without `%s` left out", phrase.Counted(len(l.rows), "row"), d.columns[by])
 				continue
 			}
 		}
@@ -203,9 +203,9 @@ func (d *Dates) choose(named []int, by int, columns []seen) {
 			switch {
 			case named != nil:
 			case c.is > c.isnt:
-				d.other[d.columns[i]] = fmt.Sprintf("%q is no date", eval.Brief(c.texts[0]))
+				d.other[d.columns[i]] = fmt.Sprintf("expected a date, found %q", eval.Brief(c.texts[0]))
 			case c.is == 0 && slices.ContainsFunc(forms, func(f string) bool { return f != "serial" }):
-				d.other[d.columns[i]] = "its dates aren't ISO; say in which form: --read-dates " +
+				d.other[d.columns[i]] = "its dates aren't ISO; say how to read them: --read-dates " +
 					rows.Quote(d.columns[i]+"="+forms[0])
 			}
 		}
@@ -238,7 +238,7 @@ func (d *Dates) tell(j *Job) {
 		case c == "":
 			j.after("%s", why)
 		default:
-			j.after("The column `%s` is passed over: %s.", c, why)
+			j.after("the column `%s` is left out: %s", c, why)
 		}
 	}
 }

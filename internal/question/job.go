@@ -23,14 +23,14 @@ type Shape struct {
 // Options declares the options of a result.
 func (s *Shape) Options() []*Option {
 	return []*Option{
-		{Name: "where", Kind: Condition, Repeat: true, Complete: "columns", Help: "`CONDITION` of the rows to keep",
+		{Name: "where", Kind: Condition, Repeat: true, Complete: "columns", Help: "keep the rows for which `CONDITION` holds; may be repeated",
 			Into: &s.Where},
 		{Name: "sort", Kind: Column, List: true, Complete: "columns",
-			Help: "`COLUMNS` to sort by, - in front for the largest first", Into: &s.Sort},
+			Help: "sort by these columns, `A,-B`; - puts the largest first", Into: &s.Sort},
 		{Name: "columns", Kind: Column, List: true, Complete: "columns",
-			Help: "`COLUMNS` to write, or with - in front to leave out", Into: &s.Columns},
-		{Name: "title", Help: "`TEXT` over the table", Into: &s.Title},
-		{Name: "show-dates", Help: "`LAYOUT` of dates in the result: '%d %b %Y' (default: ISO)", Into: &s.ShowDates},
+			Help: "write only these columns, `A,B`; -C leaves out C", Into: &s.Columns},
+		{Name: "title", Help: "put the title `TEXT` above the table", Into: &s.Title},
+		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Into: &s.ShowDates},
 		{Name: "spreadsheet-safe", Kind: Yes, Help: "mark text that a spreadsheet would run as a formula", Into: &s.Safe},
 	}
 }
@@ -97,7 +97,7 @@ func (j *Job) Answer() error {
 		}
 	}
 	if n := int(blank.Load()); n > 0 {
-		j.Note("%s to name a calendar and blank: what counts with it is blank too.", phrase.Counted(n, "cell"))
+		j.Note("%s blank; results that depend on it are blank", phrase.Agree(n, "cell that should name a calendar is", "cells that should name a calendar are"))
 	}
 	return nil
 }

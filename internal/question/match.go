@@ -25,11 +25,11 @@ func newMatch() *Question {
 	return &Question{
 		Name: "match", Group: Tables, Place: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]",
 		Short: "Who held what on the day (rows to ranges)",
-		Long: `Put beside each row of EVENTS the columns of the row of RANGES that has the same key
-and holds its day (--date), both ends included, one with a blank end holding on; or its
-number (--value), from the start, up to the end but without it. Without --end each range
-runs to the next start of its key. With neither, rows meet by their key alone.
-Where nothing holds it, the cells stay blank and are counted.`,
+		Long: `Put the columns of a table of ranges beside each row of a table of events: those of the
+range with the same key that holds the event's day (--date; both ends included, a blank
+end stays open) or its number (--value; the start included, the end not). Without --end, a
+range ends where the next one of its key starts. Without --date and --value, rows meet by
+key alone. Rows that no range holds stay blank and are counted.`,
 		Examples: `  yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
     --end until --open-words present
   yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
@@ -40,20 +40,20 @@ Where nothing holds it, the cells stay blank and are counted.`,
     --open-words present`,
 		Least: 2, Most: 2, Wants: "a table of events and a table of ranges", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "ranges", Kind: File, Help: "`TABLE` of ranges", Into: &q.ranges},
-			{Name: "key", Kind: Column, Complete: "columns", Help: "`COL` that both have, or COL=COL of the ranges",
+			{Name: "ranges", Kind: File, Help: "the table of ranges: `FILE`", Into: &q.ranges},
+			{Name: "key", Kind: Column, Complete: "columns", Help: "match rows with the same value in column `COL`; COL=OTHER if\nthe ranges call it OTHER",
 				Into: &q.key},
-			{Name: "date", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the event's day", Into: &q.date},
+			{Name: "date", Kind: Phrase, Complete: "columns", Help: "the day of each event, as `PHRASE`", Into: &q.date},
 			{Name: "value", Kind: Phrase, Complete: "columns",
-				Help: "`PHRASE` of a number, where the ranges are of numbers", Into: &q.value},
-			{Name: "start", Kind: Phrase, Help: "`PHRASE` of the range's first day, or number", Into: &q.start},
+				Help: "the number of each event, as `PHRASE`, for ranges of numbers", Into: &q.value},
+			{Name: "start", Kind: Phrase, Help: "where each range starts, as `PHRASE`: a day, or a number", Into: &q.start},
 			{Name: "end", Kind: Phrase,
-				Help: "`PHRASE` of the range's last day, or of the number that is\nno longer in it (default: the next start)",
+				Help: "where each range ends, as `PHRASE`: its last day, or the first\nnumber beyond it (default: the next start)",
 				Into: &q.end},
-			{Name: "take", Kind: Column, List: true, Help: "`COLUMNS` of the ranges to take (default: all but the key)",
+			{Name: "take", Kind: Column, List: true, Help: "take only these columns of the ranges, `A,B` (default: all but\nthe key)",
 				Into: &q.take},
 			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop",
-				Help: "`WHAT` where several ranges hold it: stop, first,\nall", Into: &q.several},
+				Help: "if several ranges hold an event, `WHAT` is stop, first or all", Into: &q.several},
 			{Name: "open-through", With: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)",
 				Into: &q.openThrough},
 		},
@@ -68,13 +68,13 @@ func (q *match) check() error {
 	case q.ranges == "":
 		return need("ranges", "the table of ranges")
 	case q.date != "" && q.value != "":
-		return rows.In("value", errors.New("a row is looked up by its day or by a number, not by both"))
+		return rows.In("value", errors.New("use "+rows.Other("date", "")+" or "+rows.Other("value", "")+", not both"))
 	case q.date == "" && q.value == "" && q.key == "":
-		return need("key", "the column by which rows meet (or date, or value)")
+		return need("key", "or "+rows.Other("date", "")+" or "+rows.Other("value", ""))
 	case q.date == "" && q.value == "" && (q.start != "" || q.end != ""):
-		return need("date", "the day that a range holds (or value: a number)")
+		return need("date", "or "+rows.Other("value", ""))
 	case (q.date != "" || q.value != "") && q.start == "":
-		return need("start", "where each range begins")
+		return need("start", "where each range starts")
 	}
 	return nil
 }
@@ -191,7 +191,7 @@ func (m *meeting) row(line int, row []eval.Value, put rows.Beside) error {
 
 // tell tells how many events no range holds, and how many have nothing to look up by.
 func (q *match) tell(j *Job, table string, missed, blank int) {
-	falls, fall, without := "falls into no range", "fall into no range", "without a date"
+	falls, fall, without := "lies in no range", "lie in no range", "without a date"
 	switch {
 	case q.value != "":
 		without = "without a number"
@@ -276,7 +276,7 @@ func (s *rangeTable) band(h rows.Ranged, row []eval.Value) (rows.Band, error) {
 	bound := func(what string, slot int) (eval.Value, error) {
 		v, ok := rows.NumberOf(row[slot])
 		if !ok {
-			return v, &rows.BadCell{Line: h.Line, Column: what, Err: fmt.Errorf("the %s is a number, and this is %q", what,
+			return v, &rows.BadCell{Line: h.Line, Column: what, Err: fmt.Errorf("the %s: expected a number, found %q", what,
 				eval.Brief(row[slot].String()))}
 		}
 		return v, nil
@@ -354,7 +354,7 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 		return func(key string, at eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
 			v, ok := rows.NumberOf(at)
 			if !ok {
-				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value is a number, and this is %q",
+				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value: expected a number, found %q",
 					eval.Brief(at.String()))}
 			}
 			if v.Kind == eval.Blank {

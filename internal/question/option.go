@@ -43,6 +43,7 @@ type Option struct {
 	Choices []string
 	Default string
 	Needed  bool
+	Example string // a value of one that is needed
 	// Repeat takes the option several times, its values never split; List splits
 	// them at commas too.
 	Repeat, List bool
@@ -71,7 +72,7 @@ var kindTable = [...]struct {
 			err := phrase.ParseExpr(text)
 		return err
 	}},
-	NamedPhrase: {"a phrase, NAME = in front", checkNamed},
+	NamedPhrase: {"NAME = PHRASE", checkNamed},
 	Condition: {"a condition", func(_ *Option, text string, _ eval.Env) error {
 		_,
 			err := phrase.ParseCondition(text)
@@ -84,7 +85,7 @@ var kindTable = [...]struct {
 			err := eval.DateOf(text, env)
 		return err
 	}},
-	Span: {"a stretch of time", func(_ *Option, text string, env eval.Env) error {
+	Span: {"a span of time, such as 2027-Q2", func(_ *Option, text string, env eval.Env) error {
 		_,
 			err := eval.Window(text, env)
 		return err
@@ -93,7 +94,7 @@ var kindTable = [...]struct {
 	Choice:  {"a choice", checkChoice},
 	Yes:     {"yes or no", nil},
 	File:    {"the path of a file", nil},
-	Amount:  {"a stretch such as 90 days", checkAmount},
+	Amount:  {"a length of time, such as 90 days", checkAmount},
 	Carried: {"NAME = FIRST; NEXT", checkCarried},
 }
 
@@ -143,7 +144,7 @@ func checkAmount(o *Option, text string, env eval.Env) error {
 
 // isNot is the fault of a value that isn't what the option takes.
 func (o *Option) isNot(wanted, text string) error {
-	return &rows.OptionError{Option: o.Name, Is: true, Err: fmt.Errorf("is %s, not %q", wanted,
+	return &rows.OptionError{Option: o.Name, Err: fmt.Errorf("expected %s, found %q", wanted,
 		eval.Brief(strings.TrimSpace(text)))}
 }
 
@@ -180,13 +181,21 @@ func Fit(options []*Option) error {
 			continue
 		}
 		if o.With != nil && !slices.ContainsFunc(o.With, says) {
-			return fault("goes with " + orList(o.With))
+			return fault("needs " + orList(others(o.With)))
 		}
 		if i := slices.IndexFunc(o.Not, says); i >= 0 {
-			return fault("means nothing beside " + o.Not[i] + "; use one of the two")
+			return fault("can't be combined with " + rows.Other(o.Not[i], ""))
 		}
 	}
 	return nil
+}
+
+// others are options in the text of an error.
+func others(names []string) (list []string) {
+	for _, name := range names {
+		list = append(list, rows.Other(name, ""))
+	}
+	return list
 }
 
 // Takes says in words what the option takes.
@@ -195,7 +204,7 @@ func (o *Option) Takes() string { return kindTable[o.Kind].words }
 // Set takes a value as text. An option that takes one value takes it once.
 func (o *Option) Set(text string) error {
 	if o.given && !o.Repeat && !o.List {
-		return &rows.OptionError{Option: o.Name, Is: true, Err: errors.New("stands twice; it takes one value")}
+		return &rows.OptionError{Option: o.Name, Is: true, Err: errors.New("was given twice")}
 	}
 	if list, ok := o.Into.(*[]string); ok && !o.given {
 		*list = nil // the default
@@ -263,7 +272,7 @@ func (o *Option) values() []string {
 // alone tells; phrases are parsed, dates and spans worked out.
 func (o *Option) Check(env eval.Env) error {
 	if o.Needed && !o.given {
-		return &rows.OptionError{Option: o.Name, Is: true, Err: errors.New("is needed: " + plainHelp(o.Help))}
+		return &rows.OptionError{Option: o.Name, Is: true, Err: errors.New("is required, for example " + rows.Other(o.Name, o.Example))}
 	}
 	if o.Kind == Days {
 		_, err := rows.ParseBands(o.values())

@@ -27,9 +27,9 @@ func newPeriods() *Question {
 	return &Question{
 		Name: "periods", Group: Facts, Place: 4, Use: "periods SPAN --by PERIOD",
 		Short: "A table of periods: pay periods, fiscal months, weeks",
-		Long: `List the whole weeks, months, quarters, years, fiscal periods, or periods of a series of
-the plan or a rule that touch a stretch of time, each with its days and working days; and
-how many dates of the series and rules named fall into it, by the day they moved to.`,
+		Long: `List the periods that touch a span of time: weeks, months, quarters, years, fiscal
+periods, the periods of a series of the plan, or those of a rule. Each comes whole, with
+its days and working days and, with --count, how many dates of a series fall in it.`,
 		Examples: `  yoyaku periods 2027 --by month --count crew-pay,deckhand-pay
   yoyaku periods 2027-H1 --by crew-pay
   yoyaku periods FY2028 --by fiscal-month --fiscal-end "last sat of jan"
@@ -37,10 +37,10 @@ how many dates of the series and rules named fall into it, by the day they moved
   yoyaku periods 2027-Q1 --by "monthly on 25" --count "paid = fortnightly on fri from 2027-01-08"`,
 		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027 or 2027-Q1",
 		Options: []*Option{
-			{Name: "by", Needed: true, Complete: "series",
-				Help: "`PERIOD`: week, month, quarter, half-year, year,\nfiscal-month, fiscal-quarter, fiscal-year, a series, or a rule", Into: &q.by},
+			{Name: "by", Needed: true, Example: "month", Complete: "series",
+				Help: "list the periods of `PERIOD`: week, month, quarter, half-year,\nyear, fiscal-month, fiscal-quarter, fiscal-year, a series of\nthe plan, or a rule", Into: &q.by},
 			{Name: "count", Repeat: true, Complete: "series",
-				Help: "`SERIES` whose dates are counted in each, several with commas,\nor a rule; NAME = in front names its columns", Into: &q.count},
+				Help: "count the dates in each period of these series, `A,B`, or of a\nrule, \"[NAME =] RULE\"", Into: &q.count},
 		},
 		Answer: q.answer,
 	}
@@ -79,7 +79,7 @@ func (q *periodTable) answer(j *Job) error {
 		return err
 	}
 	if holes > 0 {
-		j.Warn("%s between %s and %s in no period of `%s`", phrase.IsAre(holes, "day"), span.First, span.Last, q.by)
+		j.Warn("%s from %s to %s in no period of `%s`", phrase.IsAre(holes, "day"), span.First, span.Last, q.by)
 	}
 	if twice > 0 {
 		j.Warn("%s in two periods of `%s`", phrase.IsAre(twice, "day"), q.by)
@@ -109,7 +109,7 @@ func (q *periodTable) counted(j *Job) (list []*schedule.Series, err error) {
 	add := func(s *schedule.Series) error {
 		name := schedule.ColumnName(s.Name)
 		if slices.ContainsFunc(list, func(o *schedule.Series) bool { return schedule.ColumnName(o.Name) == name }) {
-			return rows.In("count", fmt.Errorf("`%s` is counted twice; NAME = in front gives a rule another name", name))
+			return rows.In("count", fmt.Errorf("`%s` is counted twice; give a rule a name with NAME = in front", name))
 		}
 		list = append(list, s)
 		return nil

@@ -5,7 +5,7 @@ import "testing"
 func TestPeriods(t *testing.T) {
 	answers(t, []answerOf{
 		// the ends of all time
-		{"periods|9999-12", "", "by=week", "the week 9999-W52 reaches beyond the years 0001 to 9999", ""},
+		{"periods|9999-12", "", "by=week", "the week 9999-W52 goes beyond the years 0001 to 9999", ""},
 		{"periods|0001-01", "", "by=month;columns=period,days", "period,days|0001-01,31", ""},
 	})
 }

@@ -60,13 +60,13 @@ type Place struct {
 	Source
 	Ledger // nil where nothing was released
 	// Made gives a table that is the answer to a question, by the name under which a record
-	// of the plan has it; ok is false for files. nil where there is none.
+	// from the plan has it; ok is false for files. nil where there is none.
 	Made  func(name string) (t *MadeTable, ok bool, err error)
 	Stdin io.Reader
 	Files *files.Register
 	// Reserve registers the file that bad rows go to, before anything is opened; nil for
 	// the register alone. Create begins it; it appears with the answer. asker is the
-	// record of the plan that is asked, "" for a table.
+	// record from the plan that is asked, "" for a table.
 	Reserve func(asker, path string) error
 	Create  func(asker, path string) (io.Writer, error)
 	Asker   string
@@ -103,14 +103,14 @@ func shifted(text string, env eval.Env) (civil.Date, error) {
 	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
 }
 
-// warnBreaches tells how many dates of series of the plan aren't as they were released.
+// warnBreaches tells how many dates of series from the plan aren't as they were released.
 func (p *Place) warnBreaches(series []*schedule.Series, window civil.Span) error {
 	if p.Ledger == nil || len(series) == 0 {
 		return nil
 	}
 	held, err := p.Breaches(series, window)
 	if err == nil && len(held) > 0 {
-		p.Warn("%s not as released; yoyaku check tells which", phrase.IsAre(len(held), "date"))
+		p.Warn("%s; `yoyaku check` lists them", schedule.Differing(held))
 	}
 	return err
 }
@@ -126,14 +126,14 @@ func (p *Place) UnknownSeries(name string) error {
 		}
 	}
 	if like != nil {
-		return fmt.Errorf("`%s` is a pattern; one series is asked for here: %s", strings.TrimSpace(name),
+		return fmt.Errorf("`%s` is a pattern; name one of its series: %s", strings.TrimSpace(name),
 			strings.Join(like, ", "))
 	}
 	hint := "this plan has " + strings.Join(names, ", ")
 	if near := phrase.Nearest(name, append(patterns, names...)); near != "" {
 		hint = "did you mean `" + near + "`?"
 	} else if len(names) == 0 {
-		hint = "series stand in a plan (--plan, or yoyaku.yaml in this folder)"
+		hint = "series are in a plan (--plan FILE, or yoyaku.yaml in this folder)"
 	}
 	return fmt.Errorf("unknown series `%s`; %s", strings.TrimSpace(name), hint)
 }
@@ -145,4 +145,4 @@ func garbage(percent int) func() {
 	return func() { debug.SetGCPercent(was) }
 }
 
-var errNoCalendar = errors.New("a window goes with the name of a calendar: yoyaku holidays NAME --window 2027")
+var errNoCalendar = errors.New("a window needs the name of a calendar: yoyaku holidays NAME --window 2027")

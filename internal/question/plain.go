@@ -46,11 +46,11 @@ func (j *Job) CheckKey(column string) error {
 			id := eval.KeyOf(row[key])
 			switch before := seen[id]; {
 			case id == "":
-				return rows.In("key", &KeyFault{fmt.Sprintf("%s, line %d: the key `%s` is blank, and a key names each row",
+				return rows.In("key", &KeyFault{fmt.Sprintf("%s:%d: the key `%s` is blank",
 					t.Name, line, column)})
 			case before > 0:
 				return rows.In("key", &KeyFault{fmt.Sprintf(
-					"%s, line %d: the key `%s` is %q, as in line %d, and a key names one row", t.Name, line, column,
+					"%s:%d: the key `%s` is %q, the same as in line %d", t.Name, line, column,
 					eval.Brief(id), before)})
 			}
 			seen[id] = line
@@ -166,7 +166,7 @@ func (e *expecting) row(line int, row []eval.Value) error {
 		switch id := eval.KeyOf(row[at]); {
 		case id == "":
 		case seen[id] > 0:
-			e.Broken["unique"] = append(e.Broken["unique"], fmt.Sprintf("unique: %s: `%s` is %q, as in line %d", who,
+			e.Broken["unique"] = append(e.Broken["unique"], fmt.Sprintf("unique: %s: `%s` is %q, the same as in line %d", who,
 				e.columns[at], eval.Brief(id), seen[id]))
 		default:
 			seen[id] = line

@@ -4,6 +4,7 @@
 package question
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -93,14 +94,18 @@ func New(name string) (*Question, error) {
 		}
 		names = append(names, q.Name)
 	}
-	hint := "known are " + orList(names)
+	hint := "use one of " + orList(names)
 	if near := phrase.Nearest(name, names); near != "" {
 		hint = "did you mean `" + near + "`?"
 	}
 	return nil, fmt.Errorf("unknown `make: %s`; %s", name, hint)
 }
 
-// need says that an option is missing although nothing else stands for it.
-func need(name, what string) error {
-	return &rows.OptionError{Option: name, Is: true, Err: fmt.Errorf("is needed: %s", what)}
+// need says that an option is missing, and what could stand for it or why it is needed.
+func need(name, more string) error {
+	text := "is required"
+	if more != "" {
+		text += ": " + more
+	}
+	return &rows.OptionError{Option: name, Is: true, Err: errors.New(strings.Replace(text, ": or ", ", or ", 1))}
 }

@@ -12,7 +12,7 @@ import (
 // openThrough declares the option that says how far open ranges run.
 func openThrough(into *string) *Option {
 	return &Option{Name: "open-through",
-		Help: "`DATE` that open ranges run through, or window for its\nlast day (default: today)", Into: into}
+		Help: "end open ranges on `DATE`, or on the window's last day with\nwindow (default: today)", Into: into}
 }
 
 // ranges takes the range of each row from two phrases, and counts the open ones.
@@ -47,7 +47,7 @@ func (j *Job) through(text string, window civil.Span) (civil.Date, error) {
 		return j.Env.Today, nil
 	case "window":
 		if window.Last == civil.Max {
-			return civil.None, need("window", "open ranges are to run through its end")
+			return civil.None, need("window", "open ranges run through its end")
 		}
 		return window.Last, nil
 	}
@@ -61,7 +61,7 @@ func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err erro
 	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
 	if open && r.closed {
 		return s, false, &rows.BadCell{Line: line, Column: "end",
-			Err: errors.New("an open range has no whole to share; open-through says where it ends")}
+			Err: errors.New("an open range has no whole amount to split; give its end with open-through")}
 	}
 	s, blank, err := rows.Range(row[r.start], row[r.end], r.through)
 	if err != nil {
@@ -82,21 +82,21 @@ func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err erro
 func (r *ranges) tell(j *Job) {
 	hint := ""
 	if !r.given {
-		hint = "; " + j.Say("open-through", "DATE") + " says another day"
+		hint = "; " + j.Say("open-through", "DATE") + " sets another day"
 	}
 	switch {
 	case r.open == 1:
-		j.Note("1 open range runs through %s%s.", r.through, hint)
+		j.Note("1 open range runs through %s%s", r.through, hint)
 	case r.open > 1:
-		j.Note("%d open ranges run through %s%s.", r.open, r.through, hint)
+		j.Note("%d open ranges run through %s%s", r.open, r.through, hint)
 	}
 	switch {
 	case r.later == 1:
-		j.Note("1 open range starts after %s and has no days yet.", r.through)
+		j.Note("1 open range starts after %s and has no days yet", r.through)
 	case r.later > 1:
-		j.Note("%d open ranges start after %s and have no days yet.", r.later, r.through)
+		j.Note("%d open ranges start after %s and have no days yet", r.later, r.through)
 	}
 	if r.blank > 0 {
-		j.Note("%s without a start: no days.", phrase.Counted(r.blank, "row"))
+		j.Note("%s left out", phrase.Agree(r.blank, "row has no start; it is", "rows have no start; they are"))
 	}
 }

@@ -28,20 +28,20 @@ func newRead() *Question {
 	return &Question{
 		Planless: true, Name: "read", Group: HandOn, Place: 1, Use: "read FILE.ics",
 		Short: "A calendar file (.ics) as a table",
-		Long: `List the events of an iCalendar file by date, each time that a recurring event takes
-place as a row of its own: moved instances at their new time, cancelled ones left
-out. Times are as the clock of their own zone shows them, with the zone beside them.
-An event that can't be read is told with its line, and the rest goes on.`,
+		Long: `List the events of a calendar file by date, one row for each time a recurring event
+takes place; moved ones are listed at their new time, cancelled ones left out. Times are
+local to the event, with the zone beside them. Anything that can't be read is reported
+with its line, and the rest goes on.`,
 		Examples: `  yoyaku read harbour-office.ics --window 2027-Q1
   yoyaku read skerry.ics --window 2027 --where "categories = 'crew-pay'" --columns start,summary
   yoyaku read harbour-office.ics --raw --columns start,summary,rrule,status,line`,
 		Least: 1, Most: 1, Wants: "a calendar file, such as harbour-office.ics, or -",
 		Options: []*Option{
-			{Name: "window", Kind: Span, Help: "`SPAN` whose events to list (default: all)", Into: &q.window},
-			{Name: "zone", Help: "`ZONE` to show times in, such as Atlantic/Faroe\n(default: each event's own)", Into: &q.zone},
-			{Name: "cancelled", Kind: Yes, Help: "list what is cancelled too", Into: &q.cancelled},
-			{Name: "raw", Kind: Yes, Help: "a row for each component as it stands, nothing repeated", Into: &q.raw},
-			{Name: "strict", Kind: Yes, Help: "take what can't be read as an error", Into: &q.strict},
+			{Name: "window", Kind: Span, Help: "list the events in `SPAN` (default: all)", Into: &q.window},
+			{Name: "zone", Help: "show times in `ZONE`, such as Atlantic/Faroe (default: each\nevent's own)", Into: &q.zone},
+			{Name: "cancelled", Kind: Yes, Help: "list cancelled events too", Into: &q.cancelled},
+			{Name: "raw", Kind: Yes, Help: "list each component of the file once, without repeating it", Into: &q.raw},
+			{Name: "strict", Kind: Yes, Help: "stop with an error at anything that can't be read", Into: &q.strict},
 		},
 		Answer: q.answer,
 	}
@@ -108,7 +108,7 @@ func (q *read) answer(j *Job) error {
 		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.Line, b.Line))
 	})
 	if len(order) == 0 {
-		j.Note("%s has no event there.", name)
+		j.Note("%s has no events there", name)
 	}
 	head := readColumns
 	if q.raw {
@@ -170,7 +170,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 		}
 	}
 	if gone > 0 {
-		j.Note("Left out: %s (--cancelled lists them too).", phrase.Counted(gone, "cancelled event"))
+		j.Note("%s left out; --cancelled lists them too", phrase.Counted(gone, "cancelled event"))
 	}
 	other := map[string]int{}
 	for _, cal := range root.Subs {
@@ -180,7 +180,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 	}
 	for _, kind := range [][2]string{{"VTODO", "to-do"}, {"VJOURNAL", "journal entry"}} {
 		if n := other[kind[0]]; n > 0 {
-			j.Note("Left out: %s, which %s no event (--raw lists them).", phrase.Counted(n, kind[1]),
+			j.Note("%s left out, which %s no event; --raw lists them", phrase.Counted(n, kind[1]),
 				map[bool]string{true: "is", false: "are"}[n == 1])
 		}
 	}

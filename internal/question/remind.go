@@ -10,7 +10,7 @@ import (
 // remind declares the option of reminders.
 func remind(into *[]string) *Option {
 	return &Option{Name: "remind", Repeat: true,
-		Help: "with --as ics: `WHEN` to remind: 7 days before, 1 working\nday before at 09:00", Into: into}
+		Help: "remind people `WHEN`: \"7 days before\", \"1 working day before\nat 09:00\"; needs --as ics", Into: into}
 }
 
 func reminders(texts []string) (list []schedule.Reminder, err error) {
@@ -24,7 +24,7 @@ func reminders(texts []string) (list []schedule.Reminder, err error) {
 	return list, nil
 }
 
-var errCalendarOnly = errors.New("this is for calendar events; add --as ics (an .ics file in a plan), or leave it out")
+var errCalendarOnly = errors.New("only for calendar events; add --as ics (in a plan, an .ics file) or leave it out")
 
 // eventsOnly refuses options, as pairs of name and value, that a table has no use for.
 func (j *Job) eventsOnly(pairs ...string) error {

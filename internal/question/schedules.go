@@ -20,7 +20,7 @@ import (
 )
 
 // errNoSchedule is a table whose rows aren't dates of a schedule.
-var errNoSchedule = errors.New("the rows of this table have no identity: a schedule has the columns `date` and `id`")
+var errNoSchedule = errors.New("this table has no columns `date` and `id`, so its rows can't be identified")
 
 // ReadEvents reads the dates of a schedule out of a file: the events of a calendar
 // file, the rows of an agenda, or of the table of one series with its milestones
@@ -112,7 +112,7 @@ func momentOf(text string) (eval.Value, error) {
 	}
 	switch {
 	case !ok:
-		return eval.Value{}, fmt.Errorf("%q is no date", eval.Brief(text))
+		return eval.Value{}, fmt.Errorf("expected a date, found %q", eval.Brief(text))
 	case timed:
 		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(minutes)}, nil
 	}

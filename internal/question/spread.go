@@ -29,14 +29,13 @@ func newSpread() *Question {
 	return &Question{
 		Name: "spread", Group: Tables, Place: 3, Use: "spread TABLE --start PHRASE --end PHRASE",
 		Short: "Ranges into one row per day, month, pay period …",
-		Long: `Cut each row's range into one row per day, or per week, month, quarter, year, fiscal
-month, quarter or year, or period of a series, with the days and working days of the
-piece. Both ends belong to the range; a blank end runs through today. The pieces add
-up to the whole.
-With --dates, write one row per date of each row's own rule. With --share, an amount
-of the row is split over its pieces or dates so that they add up to it; with
---share-per the amount is a rate, of a year for instance. With --carry, a column runs
-down the pieces or dates of each row.`,
+		Long: `Cut each row's range into one row per day, week, month, quarter, year, fiscal period, or
+period of a series, with the days and working days of each piece. Both ends belong to the
+range; a blank end runs through today. The pieces add up to the whole.
+
+With --dates, write one row per date of each row's own rule. With --share, split an amount
+over the pieces or dates so that they add up to it; with --share-per, it is an amount per
+year, quarter or month. With --carry, a column runs down the pieces of each row.`,
 		Examples: `  yoyaku spread absences.csv --start first --end last --by month --open-words present
   yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
   yoyaku spread absences.csv --start first --end last --working --open-words present
@@ -48,28 +47,28 @@ down the pieces or dates of each row.`,
     --share-per year`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "start", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "`PHRASE` of the first day", Into: &q.start},
-			{Name: "end", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "`PHRASE` of the last day", Into: &q.end},
+			{Name: "start", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Into: &q.start},
+			{Name: "end", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "the last day of each range, as `PHRASE`", Into: &q.end},
 			{Name: "by", Default: "day", Not: ofDates, Complete: "series",
-				Help: "`PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan,\nor a rule", Into: &q.by},
-			{Name: "working", Kind: Yes, Not: ofDates, Help: "keep working days alone", Into: &q.working},
-			{Name: "window", Kind: Span, Help: "`SPAN` to cut the ranges to", Into: &q.window},
+				Help: "cut by `PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan, or a rule", Into: &q.by},
+			{Name: "working", Kind: Yes, Not: ofDates, Help: "keep working days only", Into: &q.working},
+			{Name: "window", Kind: Span, Help: "write only the part of each range in `SPAN`", Into: &q.window},
 			openThrough(&q.openThrough),
-			{Name: "per", Kind: Column, Not: ofDates, Complete: "columns", Help: "`COL` whose ranges must not overlap",
+			{Name: "per", Kind: Column, Not: ofDates, Complete: "columns", Help: "check that ranges of the same `COL` don't overlap",
 				Into: &q.per},
 			{Name: "overlaps", Kind: Choice, With: []string{"per"}, Choices: []string{"stop", "merge", "count"},
-				Default: "stop", Help: "`WHAT` where they do: stop, merge or count", Into: &q.overlaps},
-			{Name: "dates", Help: "`RULE` of each row, such as 'monthly on 1 from start until ends'", Into: &q.dates},
+				Default: "stop", Help: "if they do, `WHAT` is stop, merge or count", Into: &q.overlaps},
+			{Name: "dates", Help: "write a row per date of `RULE`, such as\n\"monthly on 1 from start until ends\"", Into: &q.dates},
 			{Name: "share", Kind: Column, Complete: "columns",
-				Help: "`COL` with an amount to split over the pieces or dates; each\nrow then has its share there", Into: &q.share},
+				Help: "split the amount in column `COL` over the pieces or dates; the\nshare takes its place", Into: &q.share},
 			{Name: "share-by", Kind: Choice, With: ofShare, Choices: rows.ShareWays,
-				Help: "`WHAT` a share is reckoned by: evenly (dates), days (periods),\nworking days (--working), or a day count such as 30E/360", Into: &q.shareBy},
+				Help: "split by `WHAT`: evenly (dates), days (periods), \"working days\"\n(--working), \"counted days\", or a day count such as 30E/360", Into: &q.shareBy},
 			{Name: "share-per", Kind: Choice, With: ofShare, Not: []string{"share-by", "working", "dates"},
 				Choices: []string{"year", "quarter", "month"},
-				Help:    "`UNIT` that the amount is for, instead of the range: year, quarter\nor month; each day counts for its part of its month", Into: &q.sharePer},
-			{Name: "decimals", Kind: Number, With: ofShare, Default: "2", Help: "`N` decimal places of a share",
+				Help:    "the amount is for a year, quarter or month (`UNIT`), not for the\nrange; each day counts for its part of its month", Into: &q.sharePer},
+			{Name: "decimals", Kind: Number, With: ofShare, Default: "2", Help: "write shares with `N` decimal places",
 				Into: &q.decimals},
-			{Name: "balance", Kind: Yes, With: ofShare, Help: "add what is left before and after each share", Into: &q.balance},
+			{Name: "balance", Kind: Yes, With: ofShare, Help: "add columns before and after with what is left of the amount", Into: &q.balance},
 			carryOption(&q.carry),
 		},
 		Answer: q.answer,
@@ -133,10 +132,10 @@ func (q *spread) answer(j *Job) error {
 		return q.instalments(j, share)
 	}
 	if q.start == "" {
-		return need("start", "the first day of each range (or dates: a rule of each row)")
+		return need("start", "or "+rows.Other("dates", ""))
 	}
 	if q.end == "" {
-		return need("end", "the last day of each range")
+		return need("end", "")
 	}
 	s := rows.Spread{Working: q.working, Calendar: j.Env.Calendar, Share: share}
 	if s.Short, err = j.shortDays(); err != nil {
@@ -208,13 +207,13 @@ func (q *spread) answer(j *Job) error {
 // tell tells what of the days stands in no row, or in two; n rows were written.
 func (q *spread) tell(j *Job, s *rows.Spread, table string, n int) {
 	if s.Lost > 0 {
-		j.Warn("%s in no period of `%s`, and so in no row: %s", phrase.IsAre(s.Lost, "day"), q.by, table)
+		j.Warn("%s in no period of `%s`, so in no row: %s", phrase.IsAre(s.Lost, "day"), q.by, table)
 	}
 	if s.Twice > 0 {
-		j.Warn("%s in two periods of `%s`, and so counted twice: %s", phrase.IsAre(s.Twice, "day"), q.by, table)
+		j.Warn("%s in two periods of `%s`, so counted twice: %s", phrase.IsAre(s.Twice, "day"), q.by, table)
 	}
 	if n == 0 {
-		j.Note("No range of %s falls into what was asked for.", table)
+		j.Note("no range in %s lies in the window", table)
 	}
 }
 
@@ -227,9 +226,9 @@ func (q *spread) sharing() (*rows.Share, error) {
 	switch {
 	case q.overlaps == "merge":
 		return nil, rows.In("share",
-			errors.New("merged ranges have no amount of their own to share; overlaps is stop or count"))
+			errors.New("merged ranges have no amount of their own to split; use overlaps stop or count"))
 	case q.decimals > 10:
-		return nil, &rows.OptionError{Option: "decimals", Is: true, Err: fmt.Errorf("is 0 to 10, not %d", q.decimals)}
+		return nil, &rows.OptionError{Option: "decimals", Err: fmt.Errorf("expected 0 to 10, found %d", q.decimals)}
 	case q.shareBy != "":
 		h.By, _ = rows.ParseShareBy(q.shareBy)
 	case q.dates != "":
@@ -320,7 +319,7 @@ func (q *spread) overlapping(table string, held []rows.Ranged) ([]rows.Ranged, e
 	case "stop":
 		if a, b, overlap := rows.Overlaps(held); overlap {
 			return nil, rows.In("overlaps",
-				fmt.Errorf("%s: two ranges of %q overlap: %s to %s (line %d) and %s to %s (line %d); merge joins them, count keeps both",
+				fmt.Errorf("%s: two ranges of %q overlap: %s to %s (line %d) and %s to %s (line %d). Use merge to join them or count to keep both",
 					table, a.Who, a.First, a.Last, a.Line, b.First, b.Last, b.Line))
 		}
 	case "merge":
@@ -378,7 +377,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		(&ranges{open: d.states[eval.OpenRow], later: d.states[eval.LaterRow], through: through,
 			given: q.openThrough != ""}).tell(j)
 		if blank := d.states[eval.BlankRow]; blank > 0 {
-			j.Note("%s left out: a date or number in the rule is blank there.", phrase.Counted(blank, "row"))
+			j.Note("%s left out, because a date or number in the rule is blank", phrase.Counted(blank, "row"))
 		}
 	}
 	return err
@@ -448,11 +447,11 @@ func (q *spread) endless(ofCells, shared bool, line int) error {
 	switch {
 	case ofCells && (shared || q.window == ""):
 		return &rows.BadCell{Line: line, Column: "dates",
-			Err: errors.New("the row's rule has no end; add `until` or `times` to it, or a window")}
+			Err: errors.New("the row's rule has no end; add `until` or `times` to it, or use a window")}
 	case shared:
-		return rows.In("dates", errors.New("the rule has no end, so there is no whole to share; add `until` or `times`"))
+		return rows.In("dates", errors.New("the rule has no end, so there is no whole amount to split; add `until` or `times`"))
 	case q.window == "":
-		return rows.In("dates", errors.New("the rule has no end; add `until`, `times`, or a window"))
+		return rows.In("dates", errors.New("the rule has no end; add `until` or `times`, or use a window"))
 	}
 	return nil
 }

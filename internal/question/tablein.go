@@ -30,24 +30,24 @@ type TableIn struct {
 // Options declares the options of tables in.
 func (t *TableIn) Options() []*Option {
 	return []*Option{
-		{Name: "sheet", Help: "`NAME` of the sheet of a workbook (default: the first that isn't\nhidden)", Into: &t.Sheet},
-		{Name: "encoding", Help: "`NAME` of the text's encoding, such as windows-1252\n(default: UTF-8, or as the file says)", Into: &t.Encoding},
-		{Name: "header-row", Kind: Number, Least: 1, Default: "1", Help: "`N`: the line that names the columns",
+		{Name: "sheet", Help: "read the workbook's sheet `NAME` (default: the first visible one)", Into: &t.Sheet},
+		{Name: "encoding", Help: "read text in encoding `NAME`, such as windows-1252 (default:\nUTF-8, or what the file declares)", Into: &t.Encoding},
+		{Name: "header-row", Kind: Number, Least: 1, Default: "1", Help: "take the column names from line `N`",
 			Into: &t.HeaderRow},
 		{Name: "read-dates", Repeat: true,
-			Help: "`[COL=]FORM` of dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; alternatives with |",
+			Help: "read dates that aren't ISO, `[COL=]FORM`: dmy, mdy, ymd, serial,\nor a layout; several joined by |",
 			Into: &t.ReadDates},
-		{Name: "read-numbers", Repeat: true, Help: "`[COL=]EXAMPLE` of numbers that aren't plain: '1.234,56'",
+		{Name: "read-numbers", Repeat: true, Help: "read numbers written like `[COL=]EXAMPLE`, such as \"1.234,56\"",
 			Into: &t.ReadNumbers},
-		{Name: "join-dates", Repeat: true, Help: "`NAME=Y,M,D`: one date of the columns Y, M and D", Into: &t.Joins},
-		{Name: "open-words", List: true, Help: "`WORDS` that mean a range is still open, with commas", Into: &t.OpenWords},
+		{Name: "join-dates", Repeat: true, Help: "make one date of a year, a month and a day column: `NAME=Y,M,D`", Into: &t.Joins},
+		{Name: "open-words", List: true, Help: "read these words as an open range, such as `present,ongoing`", Into: &t.OpenWords},
 		{Name: "repair", Kind: Yes,
-			Help: "number headings without a name or used before, leave out blank\ncolumns at the right end, fill short rows with blanks", Into: &t.Repair},
+			Help: "tidy up a messy table: number missing and repeated headings,\ndrop blank columns at the right, fill short rows with blanks", Into: &t.Repair},
 		{Name: "fill-down", Kind: Column, List: true, Complete: "columns",
-			Help: "`COLUMNS` whose blank cells take what stands above", Into: &t.Fill},
-		{Name: "rename", List: true, Help: "`NEW=OLD`: other names for columns, with commas", Into: &t.Renames},
-		{Name: "bad-rows", Default: "stop", Help: "`MODE` of bad rows: stop, blank, or aside=FILE", Into: &t.BadRows},
-		{Name: "keep-text", Kind: Yes, Help: "leave declared date columns as they stand", Into: &t.KeepText},
+			Help: "fill blank cells of these columns, `A,B`, from the cell above", Into: &t.Fill},
+		{Name: "rename", List: true, Help: "rename columns, `NEW=OLD`; several joined by commas", Into: &t.Renames},
+		{Name: "bad-rows", Default: "stop", Help: "what to do with bad rows: `MODE` is stop, blank or aside=FILE", Into: &t.BadRows},
+		{Name: "keep-text", Kind: Yes, Help: "leave declared date columns as written in the table", Into: &t.KeepText},
 	}
 }
 
@@ -82,7 +82,7 @@ func (t *TableIn) Check() error {
 	case mode == "stop", mode == "blank", mode == "":
 	case mode == "aside" && file != "":
 	default:
-		return &rows.OptionError{Option: "bad-rows", Is: true, Err: fmt.Errorf("is stop, blank or aside=FILE, not %q",
+		return &rows.OptionError{Option: "bad-rows", Err: fmt.Errorf("expected stop, blank or aside=FILE, found %q",
 			t.BadRows)}
 	}
 	return nil
@@ -94,8 +94,8 @@ func (t *TableIn) renames() (pairs [][2]string, err error) {
 		name, old, ok := strings.Cut(text, "=")
 		if name, old = rows.Unquote(strings.TrimSpace(name)), rows.Unquote(strings.TrimSpace(old)); !ok || name == "" ||
 			old == "" {
-			return nil, &rows.OptionError{Option: "rename", Is: true,
-				Err: fmt.Errorf("is NEW=OLD, such as start=\"Start date\", not %q", text)}
+			return nil, &rows.OptionError{Option: "rename",
+				Err: fmt.Errorf("expected NEW=OLD, such as start=\"Start date\", found %q", text)}
 		}
 		pairs = append(pairs, [2]string{name, old})
 	}
@@ -120,8 +120,8 @@ func cutJoin(text string) (name string, parts []string, err error) {
 	name, list, ok := strings.Cut(text, "=")
 	parts = splitList(list)
 	if !ok || len(parts) != 3 || strings.TrimSpace(name) == "" {
-		return "", nil, &rows.OptionError{Option: "join-dates", Is: true,
-			Err: fmt.Errorf("is NAME=YEAR,MONTH,DAY, such as start=year,month,day, not %q", text)}
+		return "", nil, &rows.OptionError{Option: "join-dates",
+			Err: fmt.Errorf("expected NAME=YEAR,MONTH,DAY, such as start=year,month,day, found %q", text)}
 	}
 	return rows.Unquote(name), parts, nil
 }
@@ -185,7 +185,7 @@ func (j *Job) open(name string) (*Table, error) {
 		return nil, err
 	}
 	for option, why := range in.Passed {
-		t.lacks[option] = rows.In(option, errors.New("this means nothing here: "+why))
+		t.lacks[option] = rows.In(option, errors.New("this has no effect here: "+why))
 	}
 	t.closer = closer
 	if r, err = t.settle(r); err == nil && len(t.lacks) > 0 && j.single() {
@@ -266,7 +266,7 @@ func (t *Table) join(lenient bool) (missing error, err error) {
 			return nil, missing
 		}
 		if i := rows.Find(t.All(), name); i >= 0 {
-			return nil, rows.In("join-dates", fmt.Errorf("there already is a column `%s`", t.All()[i]))
+			return nil, rows.In("join-dates", fmt.Errorf("there is already a column `%s`", t.All()[i]))
 		}
 		t.Derive.Join(name, at[0], at[1], at[2], joined)
 	}
@@ -277,7 +277,7 @@ func (t *Table) join(lenient bool) (missing error, err error) {
 func joined(y, m, day string) (civil.Date, error) {
 	d, ok := tabular.JoinDate(y, m, day)
 	if !ok {
-		return civil.None, fmt.Errorf("year %s, month %s, day %s make no date", eval.Brief(y), eval.Brief(m), eval.Brief(day))
+		return civil.None, fmt.Errorf("year %s, month %s, day %s are not a date", eval.Brief(y), eval.Brief(m), eval.Brief(day))
 	}
 	return d, nil
 }
@@ -318,7 +318,7 @@ func (t *Table) apply(d declared) error {
 		}
 		if set[slot] {
 			return rows.In(d.option,
-				fmt.Errorf("the column `%s` is declared twice; alternatives of dates stand with | between: dmy|serial", name))
+				fmt.Errorf("the column `%s` is declared twice; join alternatives with |, such as dmy|serial", name))
 		}
 		set[slot] = true
 		if err := d.by(slot, form, false); err != nil {
@@ -350,7 +350,7 @@ func (t *Table) numbersBy(slot int, example string, soft bool) error {
 		if plain, ok := form.Read(s); ok {
 			return eval.Numeral(plain), nil
 		}
-		return eval.Value{}, fmt.Errorf("%q is not a number as %s", eval.Brief(s), example)
+		return eval.Value{}, fmt.Errorf("expected a number like %[2]s, found %[1]q", eval.Brief(s), example)
 	})
 	return nil
 }
@@ -359,7 +359,7 @@ func (t *Table) numbersBy(slot int, example string, soft bool) error {
 // apart, since its dates need no form.
 func (t *Table) unknownIn(name string) error {
 	if i := rows.Find(t.All(), name); i >= 0 {
-		return fmt.Errorf("`%s` is added by a phrase and is no column of %s; its dates need no form", t.All()[i], t.Name)
+		return fmt.Errorf("`%s` is an added column, not one of %s; its dates need no declaration", t.All()[i], t.Name)
 	}
 	return rows.UnknownColumn(name, t.columns)
 }
@@ -377,7 +377,7 @@ func (t *Table) datesBy(slot int, form string, soft bool) error {
 		case ok:
 			return day, nil
 		case several != nil:
-			return civil.None, fmt.Errorf("%q reads as %s, and they differ", eval.Brief(s), strings.Join(several, " and "))
+			return civil.None, fmt.Errorf("%q can be read as %s, which differ", eval.Brief(s), strings.Join(several, " and "))
 		case soft:
 			return civil.None, errSoft
 		}

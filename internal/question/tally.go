@@ -18,17 +18,17 @@ func newTally() *Question {
 	return &Question{
 		Name: "tally", Group: Tables, Place: 5, Use: "tally TABLE --rows PHRASE",
 		Short: "Count or sum, rows against columns, with totals",
-		Long: `Count the rows of a table, or sum a column of it, by one phrase or by two against
-each other, with totals both ways. Bands, months and weekdays stand in their own order.`,
+		Long: `Count the rows of a table, or sum a column, by one phrase or by two against each other,
+with totals both ways. Bands, months and weekdays come in their own order.`,
 		Examples: `  yoyaku tally crew-contracts.csv --rows unit
   yoyaku tally crew-contracts.csv --rows unit --cols "year of start"
   yoyaku tally invoices.csv --rows customer --cols "quarter of invoiced" --sum amount`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "rows", Kind: NamedPhrase, Needed: true, Complete: "columns", Help: "`[NAME =] PHRASE` down the side",
+			{Name: "rows", Kind: NamedPhrase, Needed: true, Example: "unit", Complete: "columns", Help: "count by this down the side, `\"[NAME =] PHRASE\"`, such as a column",
 				Into: &q.rows},
-			{Name: "cols", Kind: NamedPhrase, Complete: "columns", Help: "`[NAME =] PHRASE` across the top", Into: &q.cols},
-			{Name: "sum", Kind: Phrase, Complete: "columns", Help: "`PHRASE` of the number to sum (default: count rows)",
+			{Name: "cols", Kind: NamedPhrase, Complete: "columns", Help: "and by this across the top, `\"[NAME =] PHRASE\"`", Into: &q.cols},
+			{Name: "sum", Kind: Phrase, Complete: "columns", Help: "sum `PHRASE`, such as a column of amounts (default: count rows)",
 				Into: &q.sum},
 		},
 		Answer: q.answer,
@@ -91,7 +91,7 @@ func (q *tally) answer(j *Job) error {
 		return err
 	}
 	if blank > 0 {
-		j.Note("%s of `%s` %s blank and counted as 0.", phrase.Counted(blank, "cell"), q.sum,
+		j.Note("%s of `%s` %s blank and counted as 0", phrase.Counted(blank, "cell"), q.sum,
 			map[bool]string{true: "is", false: "are"}[blank == 1])
 	}
 	head, write := result.Table()

@@ -26,11 +26,11 @@ func newWall() *Question {
 	q := &wall{}
 	return &Question{
 		Name: "wall", Alone: true, Group: Plan, Place: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
-		Long: `Draw the months of a window (a year unless told) with the days of the plan's series
-marked, closed days dimmed and named, and a legend that counts. A hollow sign is a date
-that moved. With --out wall.html it is a page that prints on one sheet, landscape; with
---with, further sheets follow: the tables of the series, the closed days, what moved and
-why, what was proved, what is released, lines to sign.`,
+		Long: `Draw the months of a window (a year unless told) with the dates of the plan's series
+marked, closed days dimmed and named, and a legend with counts. A hollow sign marks a date
+that moved. With --out wall.html it becomes a page that prints on one landscape sheet;
+--with adds sheets behind it: the tables of the series, the closed days, the dates that
+moved and why, the checks that passed, the released dates, and lines to sign.`,
 		Examples: `  yoyaku wall
   yoyaku wall crew-pay deckhand-pay --window 2027-H1
   yoyaku wall --window 2027 --out wall.html
@@ -39,12 +39,12 @@ why, what was proved, what is released, lines to sign.`,
 		Least: 0, Most: -1, Args: "series", PlanArg: true, Drawn: true,
 		Options: []*Option{
 			{Name: "window", Kind: Span,
-				Help: "`SPAN` of months: 2027, 2027-H1, 2027-01..2028-06 (default:\nthe year of today, or of the plan's window)", Into: &q.window},
+				Help: "show the months of `SPAN`: 2027, 2027-H1, 2027-01..2028-06\n(default: this year, or that of the plan's window)", Into: &q.window},
 			{Name: "paper", Kind: Choice, Choices: []string{"a4", "letter"}, Default: "a4",
-				Help: "`PAPER` that the page prints on: a4 or letter", Into: &q.paper},
-			{Name: "milestones", Kind: Yes, Help: "mark milestones too", Into: &q.milestones},
+				Help: "print on `PAPER`: a4 or letter", Into: &q.paper},
+			{Name: "milestones", Kind: Yes, Help: "also mark milestones", Into: &q.milestones},
 			{Name: "with", Kind: Choice, List: true, Choices: wallParts,
-				Help: "`PARTS` on sheets of their own behind the months, with commas:\n" + strings.Join(wallParts, ", "), Into: &q.with},
+				Help: "add sheets behind the year, `PARTS` joined by commas:\n" + strings.Join(wallParts, ", "), Into: &q.with},
 		},
 		Answer: q.answer,
 	}
@@ -63,7 +63,7 @@ func (q *wall) answer(j *Job) error {
 		list = j.All()
 	}
 	if len(list) == 0 {
-		return fmt.Errorf("there are no series to draw; they stand in a plan (--plan, or yoyaku.yaml in this folder)")
+		return fmt.Errorf("there are no series to draw; they are in a plan (--plan FILE, or yoyaku.yaml in this folder)")
 	}
 	span, err := q.span(j)
 	if err != nil {
@@ -90,7 +90,7 @@ func (q *wall) answer(j *Job) error {
 	}
 	to, ok := j.To.(schedule.WallSink)
 	if !ok {
-		return fmt.Errorf("a wall is drawn as a table on a terminal, or as a page: --out wall.html")
+		return fmt.Errorf("a wall is drawn on the terminal or as a page: --out wall.html")
 	}
 	return to.Wall(w)
 }
@@ -102,7 +102,7 @@ var wallParts = []string{"tables", "holidays", "moved", "expectations", "release
 // A private series is in none unless it was named.
 func (q *wall) parts(j *Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
 	if _, book := j.To.(schedule.WallBook); len(q.with) > 0 && !book {
-		return nil, rows.In("with", errors.New("the parts stand in a page: --out wall.html"))
+		return nil, rows.In("with", errors.New("needs a page: --out wall.html"))
 	}
 	for _, group := range j.Groups() {
 		own := slices.DeleteFunc(slices.Clone(group.Series), func(s *schedule.Series) bool {

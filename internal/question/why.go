@@ -21,21 +21,20 @@ func newWhy() *Question {
 	return &Question{
 		Name: "why", Group: Rules, Place: 2, Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
 		Short: "Tell how a date came about, or what a phrase means",
-		Long: `Tell what a phrase means: in plain words, in its canonical form, and as an RFC 5545
-rule where one says exactly the same. With a date, tell how the series of the plan
-comes to it, step by step: what the calendar said, and where each holiday is listed.
-The date may be nominal, moved, a milestone's, or a day on which nothing falls.
-With a row of a record of the plan, by its key or its place (#12), tell how a column
-of it came about, through the columns that it uses.`,
+		Long: `Explain a phrase: in plain words, in its canonical form, and as an RFC 5545 rule if there
+is an exact one. With a series and a date, explain step by step how the date came about,
+what the calendar said, and where each holiday is listed. The date may be the nominal or
+the moved one, a milestone's, or a day without a date. With a record, a row (its key, or
+its place such as #12) and a column, explain how that cell came about.`,
 		Examples: `  yoyaku why "monthly on 15, last then roll preceding"
   yoyaku why crew-pay 2027-03-15
   yoyaku why crew-pay 2027-06-22
   yoyaku why fuel-duty 2027-09-25
   yoyaku why crew-contracts C-103 notice
   yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar isles`,
-		Least: 1, Most: 3, Wants: "a phrase, a series of the plan and a date, or a record, a row and a column",
+		Least: 1, Most: 3, Wants: "a phrase, a series from the plan and a date, or a record, a row and a column",
 		Args:    "series",
-		Options: []*Option{{Name: "base", Kind: Date, Help: "`DATE` that steps start from", Into: &q.base}},
+		Options: []*Option{{Name: "base", Kind: Date, Help: "start steps from `DATE`", Into: &q.base}},
 		Answer:  q.answer,
 	}
 }
@@ -49,17 +48,17 @@ func (q *why) answer(j *Job) error {
 	switch {
 	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
 		return &rows.OptionError{Option: "base", Is: true,
-			Err: errors.New("is what the steps of a phrase start from; a series, a record or a rule has its own dates")}
+			Err: errors.New("is where steps start; a series, record or rule has its own dates")}
 	case r != nil && r.Err != nil:
 		return r.Err
 	case r != nil && len(j.Args) == 3:
 		return q.row(j, r, j.Args[1], j.Args[2])
 	case r != nil && len(j.Args) == 2:
-		return fmt.Errorf("a record is asked about with a row and a column: yoyaku why %s %s COLUMN", r.Name, j.Args[1])
+		return fmt.Errorf("name a row and a column of the record: yoyaku why %s %s COLUMN", r.Name, j.Args[1])
 	case r != nil:
-		return fmt.Errorf("`%s` is a record; yoyaku why %[1]s ROW COLUMN tells how a column of a row came about", r.Name)
+		return fmt.Errorf("`%s` is a record; name a row and a column of it: yoyaku why %[1]s ROW COLUMN", r.Name)
 	case len(j.Args) == 3:
-		return fmt.Errorf("no record `%s`; records stand in a plan (--plan, or yoyaku.yaml in this folder)", j.Args[0])
+		return fmt.Errorf("no record `%s`; records are in a plan (--plan FILE, or yoyaku.yaml in this folder)", j.Args[0])
 	}
 	if s == nil && len(j.Args) == 2 {
 		if !phrase.IsRule(j.Args[0]) {
@@ -165,7 +164,7 @@ func (j *Job) means(text string) ([][2]string, error) {
 		return nil, err
 	}
 	if n, ok := f.Expr.(*phrase.Name); ok {
-		return nil, fmt.Errorf("%w; a phrase of one name means just that name", j.UnknownSeries(n.Text))
+		return nil, fmt.Errorf("%w; a phrase of one name means that name itself", j.UnknownSeries(n.Text))
 	}
 	parts := [][2]string{{"phrase", f.Text}, {"reads", f.Reading()}, {"canonical", f.Canonical()}}
 	if f.Rule != nil {

@@ -13,7 +13,7 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// RecordOf is a record of the plan as questions see it.
+// RecordOf is a record from the plan as questions see it.
 type RecordOf struct {
 	Name, Table, Key string
 	Columns, Where   []string // NAME = PHRASE of the added ones; conditions
@@ -62,11 +62,11 @@ func (q *why) tellRow(s *Job, r *RecordOf, who, column string) ([]schedule.Telli
 	number, err := strconv.Atoi(place)
 	key := -1
 	if byPlace && (err != nil || number < 1) {
-		return nil, fmt.Errorf("%q is no place of a row; places are #1, #2, …", who)
+		return nil, fmt.Errorf("expected a row's place such as #1 or #12, found %q", who)
 	}
 	if !byPlace {
 		if r.Key == "" {
-			return nil, fmt.Errorf("the record `%s` has no `key`, so a row is asked for by its place: #12", r.Name)
+			return nil, fmt.Errorf("the record `%s` has no `key`; name the row by its place, such as #12", r.Name)
 		}
 		if key, err = t.Column("key", r.Key); err != nil {
 			return nil, err
@@ -93,7 +93,7 @@ func (q *why) tellRow(s *Job, r *RecordOf, who, column string) ([]schedule.Telli
 	case err != nil:
 		return nil, err
 	case byPlace:
-		return nil, fmt.Errorf("%s has %s, so there is no row %s", t.Name, phrase.Counted(n, "row"), who)
+		return nil, fmt.Errorf("there is no row %[3]s: %[1]s has %[2]s", t.Name, phrase.Counted(n, "row"), who)
 	default:
 		return nil, fmt.Errorf("no row of %s has `%s` %q", t.Name, r.Key, who)
 	}

@@ -21,7 +21,7 @@ type Look struct {
 	Color bool
 	// Dates writes dates in a layout of its own; nil for ISO 8601.
 	Dates func(v eval.Value) string
-	// Plan is the title of the plan that lends what a phrase may name.
+	// Plan is the title from the plan that lends what a phrase may name.
 	Plan string
 	Safe bool           // marks text that a spreadsheet would run
 	Zone *time.Location // of events
@@ -76,7 +76,7 @@ var Formats = []Format{
 
 // ErrUntitled is the fault of a title for a format that has no place for one.
 func (f Format) ErrUntitled() error {
-	return fmt.Errorf("has no place in %s, which holds columns and rows alone; table, md, html and xlsx show it", f.Name)
+	return fmt.Errorf("doesn't fit in %s, which has only columns and rows; use table, md, html or xlsx", f.Name)
 }
 
 // Names lists the formats of rows, with events those of events too.

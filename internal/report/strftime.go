@@ -31,7 +31,7 @@ func Strftime(layout string, zone func(name string) *time.Location) (func(v eval
 		layout string
 	}{{&zoned, layout}, {&floating, bare}} {
 		if *f.to, err = strftime.New(f.layout); err != nil {
-			return nil, fmt.Errorf("not a layout of dates: %q; for example '%%d %%b %%Y' (%w)", layout, err)
+			return nil, fmt.Errorf("expected a layout such as '%%d %%b %%Y', found %q (%w)", layout, err)
 		}
 	}
 	return func(v eval.Value) string {

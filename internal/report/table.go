@@ -54,7 +54,7 @@ const mostRows = 200_000
 
 func room(n int) error {
 	if n >= mostRows {
-		return fmt.Errorf("over %d rows don't make a table to look at; narrow the window, or write --as csv", mostRows)
+		return fmt.Errorf("more than %d rows: use --out FILE or --as csv", mostRows)
 	}
 	return nil
 }

@@ -163,7 +163,7 @@ func legend(b *strings.Builder, w *schedule.Wall, l Look, width int) {
 		b.WriteString(l.paint(hues[i%len(hues)].ansi, line) + "\n")
 	}
 	if hollow {
-		b.WriteString("A hollow sign is a date that moved.\n")
+		b.WriteString("A hollow sign marks a date that moved.\n")
 	}
 	if len(several) > 0 {
 		b.WriteString("\n+ several on one day:\n")
@@ -440,7 +440,7 @@ footer { padding-top: 1.2mm; font-size: 7.2pt; max-height: 44mm; overflow: hidde
 <footer>
 <ul class="marks">{{range .Legend}}
 <li><b class="{{.Class}}" aria-hidden="true">{{.Sign}}</b>{{.Title}} <span>{{.Count}}{{if .Moved}}, {{.Moved}} moved{{end}}</span></li>{{end}}{{if .Hollow}}
-<li><b aria-hidden="true">○</b><span>a hollow sign is a date that moved</span></li>{{end}}
+<li><b aria-hidden="true">○</b><span>a hollow sign marks a date that moved</span></li>{{end}}
 </ul>
 {{if .Shut}}<div class="shut"><h2>Closed</h2><ul>{{range .Shut}}<li> {{.Name}} {{.DaysText}}</li>{{end}}{{if .MoreShut}}<li> and {{.MoreShut}} more</li>{{end}}</ul></div>
 {{end}}</footer>

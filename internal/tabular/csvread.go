@@ -36,7 +36,7 @@ type csvReader struct {
 }
 
 // separatorLine reads a first line such as sep=; which some programs write to say what
-// stands between cells; size is that of the line, 0 if there is none.
+// stands between cells; size is also that of the line, 0 if there is none.
 func separatorLine(head []byte) (sep byte, size int) {
 	line, _, ended := bytes.Cut(head, []byte{'\n'})
 	text := strings.Trim(strings.TrimSuffix(string(line), "\r"), `"`)
@@ -55,7 +55,7 @@ func newCSV(file string, r io.Reader, sep byte, line int, o Input) (*csvReader, 
 		return nil, err
 	}
 	if first == nil {
-		return nil, &CellError{File: file, Line: 1, Message: "the table is empty: not even a header"}
+		return nil, &CellError{File: file, Line: 1, Message: "the table is empty: it has no header"}
 	}
 	b := &csvBlock{csvReader: c, text: first.text, line: first.line, columns: -1}
 	for {
@@ -82,7 +82,7 @@ func newCSV(file string, r io.Reader, sep byte, line int, o Input) (*csvReader, 
 	}
 	if at := headerBelow(b.text[b.at:]); at > 0 && len(c.columns) == 1 && o.HeaderRow <= 1 {
 		return nil, &CellError{File: file, Line: 1,
-			Message: fmt.Sprintf("a title, not the names of columns: %q; those seem to stand in line %d: --header-row %[2]d", eval.Brief(c.columns[0]), b.line+at-1)}
+			Message: fmt.Sprintf("%q looks like a title, not column names, which seem to be in line %d: use --header-row %[2]d", eval.Brief(c.columns[0]), b.line+at-1)}
 	}
 	// What is left of the block goes in front again.
 	c.rest = append([]byte(b.text[b.at:]), c.rest...)
@@ -157,17 +157,17 @@ func checkHeader(file string, line int, columns []string) error {
 		return &CellError{File: file, Line: line, Message: fmt.Sprintf(format, args...)}
 	}
 	if len(columns) > mostColumns {
-		return fault("the header has %d columns, and a table has at most %d", len(columns), mostColumns)
+		return fault("the header has %d columns; at most %d can be read", len(columns), mostColumns)
 	}
 	seen := make(map[string]int, len(columns))
 	for i, name := range columns {
-		const mend = "; --repair numbers it, or where the names stand in another row, --header-row N says so"
+		const mend = ". Use --repair to number it, or --header-row N if the names are in another row"
 		if name == "" {
 			return fault("column %d of the header has no name"+mend, i+1)
 		}
 		key := phrase.FoldName(name)
 		if at, twice := seen[key]; twice {
-			return fault("the header has `%s` twice, as column %d and %d (names are the same whatever their case, and space, _ and - count alike)"+mend, eval.Brief(name), at+1, i+1)
+			return fault("the header has `%s` twice, in columns %d and %d (upper and lower case, and space, _ and -, count as equal)"+mend, eval.Brief(name), at+1, i+1)
 		}
 		seen[key] = i
 	}
@@ -201,7 +201,7 @@ func (c *csvReader) block() (*csvBlock, error) {
 			return nil, nil
 		}
 		if len(c.rest) > longestRow {
-			return nil, &CellError{File: c.file, Line: c.line, Message: "this row is longer than 16 MB; is a quote left open?"}
+			return nil, &CellError{File: c.file, Line: c.line, Message: "this row is longer than 16 MB; check for a quote that is never closed"}
 		}
 		have := len(c.rest)
 		want := max(chunk, have)
@@ -225,7 +225,7 @@ func (c *csvReader) wholesome(b []byte) error {
 		return &CellError{File: c.file, Line: c.line + bytes.Count(b[:at], []byte{'\n'}), Message: what}
 	}
 	if i := bytes.IndexByte(b, 0); i >= 0 {
-		return fault(i, "this is not a table in text: it holds NUL bytes")
+		return fault(i, "not a text table: it contains NUL bytes")
 	}
 	if utf8.Valid(b) {
 		return nil
@@ -238,7 +238,7 @@ func (c *csvReader) wholesome(b []byte) error {
 		}
 		at += n
 	}
-	return fault(at, "this text isn't UTF-8; --encoding windows-1252 (or iso-8859-1, windows-1250, utf-16) says what it is")
+	return fault(at, "the text isn't UTF-8; name its encoding: --encoding windows-1252 (or iso-8859-1, windows-1250, utf-16)")
 }
 
 // boundary returns the end of the last whole row in rest: a line end with an

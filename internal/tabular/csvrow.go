@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/bits"
 	"strings"
+	"yoyaku/internal/core/phrase"
 
 	"yoyaku/internal/core/eval"
 )
@@ -201,7 +202,7 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 			end := b.at
 			for end < len(s) && s[end] != sep && s[end] != '\n' {
 				if s[end] == '"' {
-					return cells, line, false, b.fail(line, "a quote stands inside a cell that doesn't begin with one")
+					return cells, line, false, b.fail(line, "a quote inside a cell that doesn't start with one")
 				}
 				end++
 			}
@@ -236,11 +237,11 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 		cells = cells[:b.columns]
 	}
 	if b.columns >= 0 && len(cells) != b.columns {
-		hint := "; where the names stand in another row, --header-row N says so"
+		hint := ". Use --header-row N if the names are in another row"
 		if len(cells) < b.columns {
-			hint = "; --repair fills short rows with blanks"
+			hint = ". Use --repair to fill short rows with blanks"
 		}
-		return cells, line, false, b.fail(line, "this row has %d cells, the header has %d%s", len(cells), b.columns, hint)
+		return cells, line, false, b.fail(line, "this row has %s, the header has %d%s", phrase.Counted(len(cells), "cell"), b.columns, hint)
 	}
 	return cells, line, true, nil
 }
@@ -264,7 +265,7 @@ func quoted(s string, at int, sep byte) (cell string, doubled bool, end int, fau
 			end++
 		}
 		if end < len(s) && s[end] != sep && s[end] != '\n' {
-			return "", false, at, "something follows a closing quote before the separator"
+			return "", false, at, "unexpected text after a closing quote"
 		}
 		return s[at+1 : i], doubled, end, ""
 	}

@@ -31,7 +31,7 @@ func ParseReadings(text string) (list []Reading, err error) {
 			list = append(list, Reading{name, readSerial})
 		case strings.Contains(name, "%"):
 			if bad := badLayout(name); bad != "" {
-				return nil, fmt.Errorf("the layout %q holds %s, which no date is read by; known are %%d %%m %%Y %%y %%b %%B %%e %%j %%H %%M %%S", name, bad)
+				return nil, fmt.Errorf("the layout %q holds %s, which no date is read by; use one of %%d %%m %%Y %%y %%b %%B %%e %%j %%H %%M %%S", name, bad)
 			}
 			list = append(list, Reading{name, func(s string) (civil.Date, bool) { return readLayout(s, name) }})
 		default:
@@ -39,7 +39,7 @@ func ParseReadings(text string) (list []Reading, err error) {
 			if near := phrase.Nearest(name, readingNames); near != "" {
 				hint = "did you mean " + near + "?"
 			}
-			return nil, fmt.Errorf("unknown reading of dates %q; %s", name, hint)
+			return nil, fmt.Errorf("unknown date form %q; %s", name, hint)
 		}
 	}
 	return list, nil

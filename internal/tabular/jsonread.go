@@ -72,7 +72,7 @@ func (j *jsonReader) broken(err error) error {
 	var syntax *json.SyntaxError
 	switch {
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-		return j.fail("object %d: the file ends in the middle of it", j.n)
+		return j.fail("object %d: the file ends inside it", j.n)
 	case errors.As(err, &syntax):
 		return j.fail("object %d isn't JSON: %v (byte %d of the file)", j.n, err, syntax.Offset)
 	}
@@ -83,14 +83,14 @@ func (j *jsonReader) broken(err error) error {
 func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error) {
 	if !j.dec.More() {
 		if t, err := j.dec.Token(); j.array && (err != nil || t != json.Delim(']')) {
-			return nil, false, j.fail("the list is never closed with ]")
+			return nil, false, j.fail("the list is not closed with ]")
 		} else if !j.array && err != nil && err != io.EOF {
 			return nil, false, j.broken(err)
 		}
 		if j.array {
 			j.array = false
 			if _, err := j.dec.Token(); err != io.EOF {
-				return nil, false, j.fail("something follows the list's ]")
+				return nil, false, j.fail("unexpected text after the list's ]")
 			}
 		}
 		return nil, false, nil
@@ -104,7 +104,7 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		return nil, false, j.broken(err)
 	}
 	if t != json.Delim('{') {
-		return nil, false, j.fail("object %d: a table is an array of objects, and this is %v", j.n, t)
+		return nil, false, j.fail("object %d: expected an object, found %v", j.n, t)
 	}
 	cells = make([]eval.Value, len(j.columns), len(j.columns)+8)
 	seen := make([]bool, len(j.columns))
@@ -135,7 +135,7 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		case bool:
 			cell = eval.Bool(v)
 		case json.Delim:
-			return nil, false, j.fail("object %d: `%s` holds a list or an object; a cell holds one value", j.n, eval.Brief(name))
+			return nil, false, j.fail("object %d: `%s` holds a list or an object, expected a single value", j.n, eval.Brief(name))
 		}
 		if first {
 			j.columns = append(j.columns, name)
@@ -145,7 +145,7 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		i, known := j.places[phrase.FoldName(name)]
 		switch {
 		case !known:
-			return nil, false, j.fail("object %d has `%s`, which the first object lacks", j.n, eval.Brief(name))
+			return nil, false, j.fail("object %d has `%s`, which the first object doesn't have", j.n, eval.Brief(name))
 		case seen[i]:
 			return nil, false, j.fail("object %d has `%s` twice", j.n, eval.Brief(name))
 		}

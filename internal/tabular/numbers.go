@@ -35,7 +35,7 @@ var numberForms = []struct {
 func ParseNumberForm(example string) (f NumberForm, err error) {
 	text := strings.Map(plainSign, strings.TrimSpace(example))
 	if signs := strings.Trim(text, "0123456789"); len(signs) == 1 && len(text)-strings.Index(text, signs) == 4 {
-		return f, fmt.Errorf("%q may be thousands or decimals; an example such as '1.234,56' shows both", example)
+		return f, fmt.Errorf("%q could be thousands or decimals; give an example that shows both, such as '1.234,56'", example)
 	}
 	for _, known := range numberForms {
 		same := len(text) > 0
@@ -58,7 +58,7 @@ func ParseNumberForm(example string) (f NumberForm, err error) {
 			}
 		}
 	}
-	return f, fmt.Errorf("%q is no example of a number with decimals, such as '1.234,56', '1,234.56', '1 234,56' or '1234,56'", example)
+	return f, fmt.Errorf("expected an example of a number with decimals, such as '1.234,56', '1,234.56', '1 234,56' or '1234,56', found %q", example)
 }
 
 // Read reads a number of the form as plain digits: a currency sign or code before

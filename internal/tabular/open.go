@@ -47,14 +47,14 @@ func (u *Unseen) Notes(file string) (list []string) {
 		return nil
 	}
 	if u.first != "" && u.read != u.first {
-		list = append(list, fmt.Sprintf("The first sheet of %s, %s, is hidden; this is of %s.", file, u.first, u.read))
+		list = append(list, fmt.Sprintf("the first sheet of %s, %s, is hidden; read %s instead", file, u.first, u.read))
 	} else if u.first != "" {
-		list = append(list, fmt.Sprintf("All sheets of %s are hidden; this is of %s.", file, u.read))
+		list = append(list, fmt.Sprintf("all sheets of %s are hidden; read %s", file, u.read))
 	}
 	if u.rows == 1 {
-		list = append(list, fmt.Sprintf("1 row of %s is hidden or filtered; it counts like the others.", file))
+		list = append(list, fmt.Sprintf("1 row of %s is hidden or filtered; it is included", file))
 	} else if u.rows > 1 {
-		list = append(list, fmt.Sprintf("%d rows of %s are hidden or filtered; they count like the others.", u.rows, file))
+		list = append(list, fmt.Sprintf("%d rows of %s are hidden or filtered; they are included", u.rows, file))
 	}
 	return list
 }
@@ -118,20 +118,20 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	}
 	switch {
 	case bytes.HasPrefix(head, oldMagic):
-		return nil, fail("this is an old or an encrypted workbook; save it as .xlsx without a password")
+		return nil, fail("an old or encrypted workbook; save it as .xlsx without a password")
 	case bytes.HasPrefix(head, zipMagic):
 		o.pass("encoding", o.Encoding != "", name+" is a workbook")
 		return openZip(name, r, in, o)
 	case ext == ".xlsx":
-		return nil, fail("this isn't a workbook, whatever its name says")
+		return nil, fail("not a workbook, despite its name")
 	}
-	o.pass("sheet", o.Sheet != "", name+" is no workbook")
+	o.pass("sheet", o.Sheet != "", name+" is not a workbook")
 	text, head, err := o.text(in, head)
 	if err != nil {
 		return nil, fail("%v", err)
 	}
 	if bytes.IndexByte(head, 0) >= 0 {
-		return nil, fail("this is not a table in text: it holds NUL bytes")
+		return nil, fail("not a text table: it contains NUL bytes")
 	}
 	if bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0 { // line ends of old
 		text, head = &bareCR{r: text}, bytes.ReplaceAll(head, []byte{'\r'}, []byte{'\n'})
@@ -147,7 +147,7 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	switch {
 	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" &&
 		(bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
-		o.pass("header-row", o.HeaderRow > 1, name+" is JSON, which names the columns itself")
+		o.pass("header-row", o.HeaderRow > 1, name+" is JSON, which has its own column names")
 		o.pass("repair", o.Repairs != nil, name+" is JSON, which has no short rows and no headings")
 		return openJSON(name, text, o)
 	case ext == ".tsv":

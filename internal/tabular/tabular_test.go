@@ -72,7 +72,7 @@ func TestReaders(t *testing.T) {
 		{"a.csv", "report of May\n\na,b\n1,2\n", Input{HeaderRow: 3}, "a|b/1|2"},
 		{"a.csv", "note\n\"a, b\"\n\"c, d\"\n", Input{}, "note/a, b/c, d"},
 		{"a.csv", "note\na;b\nc;d\n", Input{}, "note/a;b/c;d"},
-		{"a.csv", "Berths\n\na;b;c\n1;2;3\n", Input{}, "those seem to stand in line 3: --header-row 3"},
+		{"a.csv", "Berths\n\na;b;c\n1;2;3\n", Input{}, "seem to be in line 3: use --header-row 3"},
 		{"a.csv", "May, June, July\na;b\n1,5;2\n", Input{HeaderRow: 2}, "a|b/1,5|2"},
 		{"a.csv", "a,,A,b,a_2,\n1\n1,2,3,4,5,6\n", Input{Repairs: &Repairs{}}, "a|column_2|A_3|b|a_2|column_6/1|||||/1|2|3|4|5|6"},
 		{"a.csv", "a,b,,\n1,2,,\n3,4, ,\n", Input{Repairs: &Repairs{}}, "a|b/1|2/3|4"},
@@ -85,16 +85,16 @@ func TestReaders(t *testing.T) {
 		{"a.tsv", "\"sep=,\"\na,b\n1,2\n", Input{}, "a|b/1|2"},
 		{"a.csv", "sep=x\n1\n", Input{}, "sep=x/1"},
 		{"a.csv", "x\nBerths\n\na;b;c\n1;2;3\n", Input{HeaderRow: 2}, "Berths//a;b;c/1;2;3"},
-		{"a.csv", "\xe9,b\n1,2\n", Input{}, "a.csv:1: this text isn't UTF-8"},
+		{"a.csv", "\xe9,b\n1,2\n", Input{}, "a.csv:1: the text isn't UTF-8"},
 		{"a.json", `[{"a": 1}, {"a": 2, "a": 3}]`, Input{}, "`a` twice"},
 		{"a.csv", ",column_1\n1,2\n", Input{Repairs: &Repairs{}}, "column_2|column_1/1|2"},
-		{"a.csv", "a,b\n1,2,3\n", Input{Repairs: &Repairs{}}, "this row has 3 cells, the header has 2; where the names stand"},
-		{"a.csv", "a,b\n1\n", Input{}, "this row has 1 cells, the header has 2; --repair fills short rows"},
+		{"a.csv", "a,b\n1,2,3\n", Input{Repairs: &Repairs{}}, "this row has 3 cells, the header has 2. Use --header-row N"},
+		{"a.csv", "a,b\n1\n", Input{}, "this row has 1 cell, the header has 2. Use --repair to fill short rows"},
 		{"a.json", `[{"a": 1, "": 2}]`, Input{Repairs: &Repairs{}}, "a|column_2/1|2"},
 		{"a.csv", "a,b\n\"1\n2\",3\n4,5,6\n", Input{}, "a.csv:4: this row has 3 cells, the header has 2"},
 		{"a.csv", "a,b\n1,\"2\n3,4\n", Input{}, "a.csv:2: a quote is opened in this row and never closed"},
-		{"a.csv", "a,b\n1,2\"\n", Input{}, "a.csv:2: a quote stands inside"},
-		{"a.csv", "a,b\n1,\"2\"x\n", Input{}, "something follows a closing quote"},
+		{"a.csv", "a,b\n1,2\"\n", Input{}, "a.csv:2: a quote inside a cell"},
+		{"a.csv", "a,b\n1,\"2\"x\n", Input{}, "unexpected text after a closing quote"},
 		{"a.csv", "", Input{}, "empty"},
 		{"a.csv", "a,,c\n", Input{}, "column 2 of the header has no name"},
 		{"a.csv", "End date,b,end_date\n", Input{}, "`end_date` twice"},
@@ -107,20 +107,20 @@ func TestReaders(t *testing.T) {
 		{"a.json", `[{"a": 1, "b": "x"}, {"b": null, "a": 2.50}]`, Input{}, "a|b/1|x/2.50|"},
 		{"a.jsonl", "{\"a\": true}\n{\"a\": \"\"}\n", Input{}, "a/true/"},
 		{"a.json", `[{"a": 1}, {"b": 2}]`, Input{}, "object 2 has `b`"},
-		{"a.json", `[{"a": [1]}]`, Input{}, "one value"},
-		{"a.json", `[{"a": 1}`, Input{}, "never closed"},
-		{"a.json", `[1]`, Input{}, "array of objects"},
+		{"a.json", `[{"a": [1]}]`, Input{}, "a single value"},
+		{"a.json", `[{"a": 1}`, Input{}, "not closed"},
+		{"a.json", `[1]`, Input{}, "expected an object"},
 		{"a.json", "[]", Input{}, "empty"},
-		{"a.json", "[{\"a\": 1}, {\"a\": ", Input{}, "object 2: the file ends in the middle of it"},
+		{"a.json", "[{\"a\": 1}, {\"a\": ", Input{}, "object 2: the file ends inside it"},
 		{"a.json", `[{"a": 1, "a": 2}]`, Input{}, "`a` twice"},
-		{"a.json", `[{"a": 1}] x`, Input{}, "something follows"},
+		{"a.json", `[{"a": 1}] x`, Input{}, "unexpected text after the list"},
 		{"a.json", `[{"a": 1},, {"a": 2}]`, Input{}, "isn't JSON"},
 		{"a.json", `[{"a": "\u00e9\ud83d\ude80"}]`, Input{}, "a/é🚀"},
 		{"a.jsonl", "{\"a\": 12345678901234567890.10}\n\n{\"a\": 1e2}\n", Input{}, "a/12345678901234567890.10/1e2"},
 		{"a.csv", "a,b\r1,2\r", Input{}, "a|b/1|2"},
 		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\x00\n", Input{}, "a.csv:4098: "},
 		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\xe9\n", Input{}, "a.csv:4098: "},
-		{"a.xlsx", "just text", Input{}, "isn't a workbook"},
+		{"a.xlsx", "just text", Input{}, "not a workbook"},
 		{"a.xlsx", "PK\x03\x04 broken", Input{}, "can't be read"},
 		{"a.xlsx", "\xd0\xcf\x11\xe0old", Input{}, "encrypted"},
 	} {
@@ -284,8 +284,8 @@ func TestWhatIsTold(t *testing.T) {
 	}
 	for want, u := range map[string]*Unseen{
 		"": nil, " ": {},
-		"The first sheet of f, Old, is hidden; this is of New. 1 row of f is hidden or filtered; it counts like the others.": {first: "Old", read: "New", rows: 1},
-		"All sheets of f are hidden; this is of Old. 2 rows of f are hidden or filtered; they count like the others.":        {first: "Old", read: "Old", rows: 2},
+		"the first sheet of f, Old, is hidden; read New instead 1 row of f is hidden or filtered; it is included": {first: "Old", read: "New", rows: 1},
+		"all sheets of f are hidden; read Old 2 rows of f are hidden or filtered; they are included":              {first: "Old", read: "Old", rows: 2},
 	} {
 		if got := strings.Join(u.Notes("f"), " "); got != strings.TrimSpace(want) {
 			t.Errorf("%q, want %q", got, want)
@@ -311,7 +311,7 @@ func TestWhatIsTold(t *testing.T) {
 // Records are the rows of a file with their lines, up to a fault, or as far as they are
 // wanted; columns take other names all at once.
 func TestRecordsAndNames(t *testing.T) {
-	for text, want := range map[string]string{"a,b\n1,2\n\n3,\n": "1 a b|2 1 2|4 3 |", "a,b\n1,2\n1\n": "1 a b|2 1 2|a.csv:3: this row has 1 cells, the header has 2; --repair fills short rows with blanks|", "": "a.csv:1: the table is empty: not even a header|"} {
+	for text, want := range map[string]string{"a,b\n1,2\n\n3,\n": "1 a b|2 1 2|4 3 |", "a,b\n1,2\n1\n": "1 a b|2 1 2|a.csv:3: this row has 1 cell, the header has 2. Use --repair to fill short rows with blanks|", "": "a.csv:1: the table is empty: it has no header|"} {
 		got := ""
 		for rec, err := range ReadCSV("a.csv", strings.NewReader(text)) {
 			if err != nil {

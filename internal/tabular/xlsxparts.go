@@ -103,7 +103,7 @@ func (b *workbook) isBook(main string) error {
 	if part, err := b.openPart("mimetype"); err == nil && part != nil {
 		defer part.Close()
 		if kind, _ := io.ReadAll(io.LimitReader(part, 200)); strings.Contains(string(kind), "opendocument") {
-			return b.fault(1, "this is an OpenDocument file, not a workbook; save it as .xlsx")
+			return b.fault(1, "an OpenDocument file, not a workbook; save it as .xlsx")
 		}
 	}
 	part, err := b.openPart(main)
@@ -111,14 +111,14 @@ func (b *workbook) isBook(main string) error {
 	case err != nil:
 		return b.damaged(1, err)
 	case part == nil:
-		return b.fault(1, "this is an archive, not a workbook; unpack it, or save the table as .xlsx")
+		return b.fault(1, "an archive, not a workbook; unpack it, or save the table as .xlsx")
 	}
 	part.Close()
 	switch {
 	case strings.HasSuffix(main, ".bin"):
-		return b.fault(1, "this is a workbook in binary form; save it as .xlsx")
+		return b.fault(1, "a binary workbook; save it as .xlsx")
 	case !strings.HasSuffix(path.Base(main), "workbook.xml") && !strings.HasPrefix(main, "xl/"):
-		return b.fault(1, "this is a document of another kind, not a workbook")
+		return b.fault(1, "a document of another kind, not a workbook")
 	}
 	return nil
 }
@@ -128,7 +128,7 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	b := &workbook{file: name}
 	var err error
 	if b.zip, err = zip.NewReader(r, size); err != nil {
-		return nil, b.fault(1, "this workbook can't be read: it is cut off or damaged")
+		return nil, b.fault(1, "the workbook can't be read: it is cut off or damaged")
 	}
 	main := "xl/workbook.xml"
 	err = b.elements("_rels/.rels", func(e *tags, name string) error {
@@ -184,7 +184,7 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	})
 	b.plain = b.style(0, "")
 	if err == nil && len(b.sheets) == 0 {
-		err = b.fault(1, "this workbook has no sheet of rows")
+		err = b.fault(1, "the workbook has no worksheet")
 	}
 	if err == nil {
 		err = b.styles(targets["styles"])
@@ -217,7 +217,7 @@ func (b *workbook) styles(part string) error {
 	})
 }
 
-// style is that of cells whose format has a number, and a code if it is the book's own.
+// style is also that of cells whose format has a number, and a code if it is the book's own.
 func (b *workbook) style(id int, code string) cellStyle {
 	s := format{id: id, from1904: b.from1904}
 	if code != "" {
@@ -254,7 +254,7 @@ func (b *workbook) sharedTexts(name string) error {
 				return b.damaged(1, fmt.Errorf("the shared texts: %w", err))
 			}
 			if total += len(text); total > mostXLSXTexts {
-				return b.fault(1, "the texts of this workbook are over %d MB", mostXLSXTexts>>20)
+				return b.fault(1, "the texts of this workbook are larger than %d MB", mostXLSXTexts>>20)
 			}
 			b.texts = append(b.texts, b.keep.Keep(text))
 		}

@@ -7,6 +7,7 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"yoyaku/internal/core/phrase"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -53,7 +54,7 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, err
 			if o.HeaderRow > 1 && x.line > 0 {
 				return nil, b.fault(x.line, "there is no header row %d", o.HeaderRow)
 			}
-			return nil, b.fault(1, "the sheet %s is empty: not even a header", x.sheet)
+			return nil, b.fault(1, "the sheet %s is empty: it has no header", x.sheet)
 		}
 		if x.line < o.HeaderRow {
 			continue
@@ -191,7 +192,7 @@ func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
 			}
 			if formula && !has {
 				return eval.Value{}, x.fault(x.line,
-					"%s holds a formula without a stored value; open the workbook in a spreadsheet and save it",
+					"%s has a formula without a stored value; open the workbook in a spreadsheet and save it",
 					strings.TrimSuffix("the cell "+c.ref, " "))
 			}
 			return x.value(c, x.keep.Keep(text))
@@ -208,7 +209,7 @@ func (x *xlsxReader) value(c xlsxCell, text string) (eval.Value, error) {
 			return eval.Value{}, nil
 		}
 		if err != nil || i < 0 || i >= len(x.texts) {
-			return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s refers to a text that isn't there", c.ref))
+			return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s refers to a missing text", c.ref))
 		}
 		return textCell(x.texts[i]), nil
 	case "b":
@@ -221,7 +222,7 @@ func (x *xlsxReader) value(c xlsxCell, text string) (eval.Value, error) {
 	}
 	f, err := strconv.ParseFloat(text, 64)
 	if err != nil || math.IsNaN(f) || math.IsInf(f, 0) {
-		return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s holds %q as a number", c.ref, eval.Brief(text)))
+		return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s: expected a number, found %q", c.ref, eval.Brief(text)))
 	}
 	style := x.plain
 	if i, _ := strconv.Atoi(c.style); i >= 0 && i < len(x.shown) {
@@ -337,7 +338,7 @@ func (x *xlsxReader) Next() (rows.Batch, error) {
 		}
 		for i := len(x.columns); i < len(cells); i++ {
 			if cells[i].Kind != eval.Blank {
-				return nil, x.fault(x.line, "this row has %d cells, the header has %d", i+1, len(x.columns))
+				return nil, x.fault(x.line, "this row has %s, the header has %d", phrase.Counted(i+1, "cell"), len(x.columns))
 			}
 		}
 		if x.hidden {

@@ -32,7 +32,7 @@ type xlsxSink struct {
 		forms              map[eval.Form]int // of cells that came from a workbook
 	}
 	on    bool
-	total bool        // the next row is that of totals
+	total bool        // the next row is also that of totals
 	last  int         // the line of totals
 	loud  map[int]int // styles of rows that stand out, by the plain one
 }
@@ -304,7 +304,7 @@ func (x *xlsxSink) begin() error {
 func (x *xlsxSink) put(row []any) error {
 	cell, err := excelize.CoordinatesToCellName(1, x.line)
 	if err != nil {
-		return fmt.Errorf("a workbook holds at most 1,048,576 rows; write --as csv, or fewer of them")
+		return fmt.Errorf("a workbook has at most 1,048,576 rows; use --as csv")
 	}
 	x.line++
 	return x.stream.SetRow(cell, row)

@@ -47,7 +47,7 @@ const (
 	charData
 )
 
-var errLongCell = errors.New("a cell holds over 1 MB")
+var errLongCell = errors.New("a cell is larger than 1 MB")
 
 func newTags(r io.Reader) *tags {
 	in := &between{r: r}
@@ -88,7 +88,7 @@ func (t *tags) next() (tagKind, error) {
 			t.text = v
 			return charData, nil
 		case xml.Directive:
-			return noTag, errors.New("a declaration has no place here")
+			return noTag, errors.New("unexpected declaration")
 		}
 	}
 }

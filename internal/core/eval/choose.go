@@ -86,7 +86,7 @@ func (c *compiler) branches(e phrase.Expr, ch *choice) (func([]Value) (*branch, 
 func (c *compiler) branchText(e phrase.Expr) (string, error) {
 	bad := func() (string, error) {
 		return "", c.fail(e.Pos(),
-			"a branch here is nominal, previous_nominal, next_nominal, a day of the year, or steps on nominal in parentheses", "for example: (if month of nominal = 12 then 20 dec else (nominal, -2 days))")
+			"expected nominal, previous_nominal, next_nominal, a day of the year, or steps on nominal in parentheses", "for example: (if month of nominal = 12 then 20 dec else (nominal, -2 days))")
 	}
 	switch e := e.(type) {
 	case *phrase.Name:
@@ -101,7 +101,7 @@ func (c *compiler) branchText(e phrase.Expr) (string, error) {
 		text := ""
 		for i, s := range e.List {
 			if phrase.Last(s) || phrase.Alone(s) != "" {
-				return "", c.fail(s.Pos(), "this step can't stand in a branch of a rule", "")
+				return "", c.fail(s.Pos(), "this step can't be used in a branch of a rule", "")
 			}
 			if i > 0 {
 				text += ", "

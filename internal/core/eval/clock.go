@@ -31,7 +31,7 @@ func (c *compiler) at(ch *Chain, at *phrase.At, list []phrase.Step) (err error) 
 	}
 	if at.Zone != "" && at.Zone != c.home() {
 		if at.Using != nil {
-			return c.fail(at.Using.Span, "a time of another zone is never shortened, so a calendar changes nothing in it", "")
+			return c.fail(at.Using.Span, "a time in another zone is never shortened, so a calendar has no effect", "")
 		}
 		return nil
 	}
@@ -154,10 +154,10 @@ func (z *zoned) of(v Value) (Value, error) {
 	case isBlank(v):
 		return Value{}, nil
 	case v.Kind != Moment:
-		return fault("a time of this plan or command is wanted here, and this is "+strconv.Quote(Brief(v.String())),
+		return fault("expected a time of this plan or command, found "+strconv.Quote(Brief(v.String())),
 			"`at 17:00` gives a date its time")
 	case v.Num == 0:
-		return fault("nobody knows in which zone this time is: "+v.String(), "say so where it is made: at 17:00 in 'Europe/London'")
+		return fault("this time has no known zone: "+v.String(), "name the zone with the time: at 17:00 in 'Europe/London'")
 	}
 	d, minutes := z.clock.Local(v.Num)
 	w := Value{Kind: Moment, Day: d, Minutes: int16(minutes), Text: z.name, Num: v.Num, Unsure: v.Unsure}
@@ -175,14 +175,14 @@ func (c *compiler) zonedProgram(s *phrase.Steps, base *phrase.Name) (*Program, e
 	switch {
 	case last > 0:
 		if _, ok := s.List[last-1].(*phrase.At); !ok {
-			return nil, c.fail(z.at, "the step in front gives a day without a time", "put `at 17:00` in front")
+			return nil, c.fail(z.at, "the step before this gives a day without a time", "put `at 17:00` before it")
 		}
 	case s.Base != nil:
 		inner = s.Base
 	case base != nil:
 		inner = base
 	default:
-		return nil, c.fail(z.at, "this step has nothing to start from", "put a time and a comma in front")
+		return nil, c.fail(z.at, "this step has no date to start from", "put a time and a comma before it")
 	}
 	if err := c.want(inner, Date); err != nil {
 		return nil, err

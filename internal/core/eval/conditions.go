@@ -213,7 +213,7 @@ func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Valu
 			if k := c.kindOf(side); k != Text && k != AnyKind {
 				if _, cell := side.(*phrase.Name); !cell {
 					return nil, c.fail(at, "a text and "+kindNames[k]+" can't be compared",
-						"single quotes make a text; dates and numbers stand without, a column's name in double quotes")
+						"put texts in single quotes, column names in double quotes, dates and numbers in none")
 				}
 			}
 		}
@@ -246,7 +246,7 @@ func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Valu
 // mixture is the fault of two values of different kinds. A cell that may be a
 // date in a form of its own is told as one.
 func (c *compiler) mixture(at phrase.Span, ea, eb phrase.Expr, x, y Value) error {
-	e := &phrase.Error{Phrase: c.text, Span: at, Message: fmt.Sprintf("%q is %s and %q is %s: they can't be compared",
+	e := &phrase.Error{Phrase: c.text, Span: at, Message: fmt.Sprintf("%q is %s and %q is %s; they can't be compared",
 		Brief(x.String()), kindNames[x.Kind], Brief(y.String()), kindNames[y.Kind])}
 	if y.Kind == Text {
 		ea, x, y = eb, y, x

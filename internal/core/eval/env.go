@@ -16,7 +16,7 @@ type Env struct {
 	Frame    civil.Frame
 	Calendar *workdays.Calendar // for steps that name none
 	// CalendarColumn is a column that names the calendar of each row, for steps that name
-	// none; "" where Calendar is that of all.
+	// none; "" where Calendar is also that of all.
 	CalendarColumn string
 	Find           func(name string) (*workdays.Calendar, error)
 	// Calendars and SeriesNames are known names, for suggestions.
@@ -44,7 +44,7 @@ type Env struct {
 	// Strftime makes a writer of dates and moments of a POSIX layout.
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
-	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
+	// Zone is also that of times here, by its IANA name; "" for the place's own. Clock gives the
 	// clock of a zone, nil where times float; an unknown name is an error. Home is the name of
 	// the place's own zone.
 	Zone   string
@@ -71,7 +71,7 @@ type Memory struct {
 type Series interface {
 	Looked
 	// By looks for the date whose milestone is the nearest one after or before a day. It is
-	// nil where there is no such milestone, and known are those that there are. One whose
+	// nil where there is no such milestone, and use one of those that there are. One whose
 	// steps have no bound is an error.
 	By(milestone string) (by Looked, known []string, err error)
 	// Count is how many dates lie after a up to and including b.
@@ -127,13 +127,13 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 			names = append(names, name)
 		}
 	}
-	hint := "no names stand for anything here; a date is written 2027-03-31, a text in single quotes"
+	hint := "no names can be used here; write a date as 2027-03-31, a text in single quotes"
 	if near := phrase.Nearest(n.Text, names); near != "" {
 		hint = fmt.Sprintf("did you mean `%s`?", near)
 	} else if len(names) > 30 {
-		hint = "known here: " + strings.Join(names[:30], ", ") + fmt.Sprintf(" and %d more", len(names)-30)
+		hint = "the names are " + strings.Join(names[:30], ", ") + fmt.Sprintf(" and %d more", len(names)-30)
 	} else if len(names) > 0 {
-		hint = "known here: " + strings.Join(names, ", ")
+		hint = "the names are " + strings.Join(names, ", ")
 	}
 	if write := phrase.Brought(c.text, n.Span); write != "" {
 		hint = "write `" + write + "`"
@@ -186,7 +186,7 @@ func known(word, what string, names []string) string {
 		return fmt.Sprintf("did you mean `%s`?", near)
 	}
 	if len(names) == 0 {
-		return "no " + what + " are defined; a plan defines them (--plan)"
+		return "no " + what + " are defined; a plan can define more (--plan FILE)"
 	}
 	return what + " here: " + strings.Join(names, ", ")
 }

@@ -75,8 +75,8 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	case base != nil:
 		of = base
 	default:
-		return nil, c.fail(s.List[0].Pos(), "this step has nothing to start from",
-			"put a date, a name or `today` and a comma in front")
+		return nil, c.fail(s.List[0].Pos(), "this step has no date to start from",
+			"put a date, a name or `today` and a comma before it")
 	}
 	if chooses(of) {
 		o, err := c.dated(of)
@@ -172,9 +172,9 @@ type NotDate struct {
 // Error says so.
 func (e *NotDate) Error() string {
 	if e.Form != "" {
-		return fmt.Sprintf("%q is not a date by %s", Brief(e.Text), e.Form)
+		return fmt.Sprintf("expected a date written as %[2]s, found %[1]q", Brief(e.Text), e.Form)
 	}
-	return fmt.Sprintf("%q in `%s` is not an ISO date", Brief(e.Text), e.Column)
+	return fmt.Sprintf("`%[2]s`: expected an ISO date, found %[1]q", Brief(e.Text), e.Column)
 }
 
 // dateOf compiles an operand that must be a date or blank; steps go by the day
@@ -224,7 +224,7 @@ func (c *compiler) dateIn(e phrase.Expr) func(v Value) (civil.Date, bool, error)
 			return d, v.Unsure, nil
 		}
 		return civil.None, false, &phrase.Error{Phrase: c.text, Span: e.Pos(),
-			Message: fmt.Sprintf("a date is wanted here, and this is %q", Brief(v.String())),
+			Message: fmt.Sprintf("expected a date, found %q", Brief(v.String())),
 			Err:     &NotDate{Column: column, Text: v.String()}}
 	}
 }
@@ -288,7 +288,7 @@ func (c *compiler) amount(e phrase.Expr) (wholes, error) {
 		}
 		v := settle(cell)
 		if v.Kind != Number || v.Den != 0 || v.Text != "" || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
-			return 0, false, c.notNumber(e, "a whole number is", cell)
+			return 0, false, c.notNumber(e, "a whole number", cell)
 		}
 		return int(v.Num), false, nil
 	}, nil

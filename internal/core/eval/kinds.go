@@ -59,9 +59,9 @@ func (c *compiler) want(e phrase.Expr, k Kind) error {
 	}
 	hint := ""
 	if t, ok := e.(*phrase.Text); ok {
-		hint = `single quotes make a text; a column's name stands in double quotes: "` + t.S + `"`
+		hint = `texts go in single quotes, column names in double quotes: "` + t.S + `"`
 	}
-	return c.fail(e.Pos(), kindNames[k]+" is wanted here, and this is "+kindNames[got], hint)
+	return c.fail(e.Pos(), "expected "+kindNames[k]+", found "+kindNames[got], hint)
 }
 
 // numberOf compiles an operand that must be a number or blank.
@@ -85,7 +85,7 @@ func (c *compiler) numberOf(e phrase.Expr) (value, error) {
 		if isBlank(v) {
 			return Value{}, nil
 		}
-		return Value{}, c.notNumber(e, "a number is", v)
+		return Value{}, c.notNumber(e, "a number", v)
 	}, nil
 }
 
@@ -94,12 +94,12 @@ type NotNumber struct{ Column, Text string }
 
 // Error says so.
 func (e *NotNumber) Error() string {
-	return fmt.Sprintf("%q in `%s` is not a plain number", Brief(e.Text), e.Column)
+	return fmt.Sprintf("`%[2]s`: expected a plain number, found %[1]q", Brief(e.Text), e.Column)
 }
 
 // notNumber is the fault of a value where a number is wanted.
 func (c *compiler) notNumber(e phrase.Expr, wanted string, v Value) error {
-	err := &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("%s wanted here, and this is %q", wanted,
+	err := &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("expected %s, found %q", wanted,
 		Brief(v.String()))}
 	if n, ok := e.(*phrase.Name); ok {
 		err.Err = &NotNumber{n.Text, v.String()}

@@ -26,7 +26,7 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 		}, err
 	case *phrase.Age:
 		if e.Through {
-			return nil, c.fail(e.Span, "an age is measured `from A to B`", "")
+			return nil, c.fail(e.Span, "an age needs `from A to B`", "")
 		}
 		return c.span(e.Range, func(a, b civil.Date) Value { return Str(age(a, b)) })
 	case *phrase.DayCount:
@@ -312,11 +312,11 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
 	for _, side := range []phrase.Expr{e.A, e.B} {
 		if k := c.kindOf(side); k == Date || k == Moment {
-			hint := "days between dates are a measure: days from A to B"
+			hint := "days between dates are written `days from A to B`"
 			if n, ok := e.B.(*phrase.Number); ok && (e.Op == '+' || e.Op == '-') {
 				hint = "a step needs a unit: " + string(e.Op) + n.Text() + " days"
 			}
-			return nil, c.fail(e.Span, "dates can't be added up or multiplied", hint)
+			return nil, c.fail(e.Span, "dates can't be added or multiplied", hint)
 		}
 	}
 	a, b, err := pair(c.numberOf, e.A, e.B)

@@ -58,7 +58,7 @@ func TestMeasures(t *testing.T) {
 		got := value(t, c[0], c[1], c[2])
 		switch {
 		case c[0] == "a + 3":
-			if !strings.Contains(got, "a number is wanted") {
+			if !strings.Contains(got, "expected a number") {
 				t.Errorf("%s is %s", c[0], got)
 			}
 		case strings.Contains(c[3], "column 0"):

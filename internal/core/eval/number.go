@@ -75,8 +75,8 @@ func (v Value) isSmall() bool {
 // What arithmetic can't give.
 var (
 	errNothing = errors.New("division by zero")
-	errDigits  = fmt.Errorf("the exact result has over %d digits; round on the way", mostDigits)
-	errWhole   = fmt.Errorf("an exponent is a whole number from -%d to %d", mostPower, mostPower)
+	errDigits  = fmt.Errorf("the exact result has more than %d digits; round earlier", mostDigits)
+	errWhole   = fmt.Errorf("expected an exponent from -%d to %d, a whole number", mostPower, mostPower)
 )
 
 const (
@@ -302,7 +302,7 @@ type NotAmount struct{ Text string }
 
 // Error says so.
 func (e *NotAmount) Error() string {
-	return fmt.Sprintf("an amount is wanted here, and this is %q", Brief(e.Text))
+	return fmt.Sprintf("expected an amount, found %q", Brief(e.Text))
 }
 
 // Amount takes a cell as a number; anything else but a blank is a *NotAmount.
@@ -327,7 +327,7 @@ func Units(v Value, places int) (units int64, blank bool, err error) {
 	r := scale.Mul(scale, n.rat())
 	switch {
 	case !r.IsInt():
-		return 0, false, fmt.Errorf("%s has more decimal places than %d, which shares are to have", Brief(v.String()), places)
+		return 0, false, fmt.Errorf("%s has more than %d decimal places, the places of a share", Brief(v.String()), places)
 	case !r.Num().IsInt64() || r.Num().Int64() == math.MinInt64:
 		return 0, false, fmt.Errorf("the amount %s is too large to be shared exactly", Brief(v.String()))
 	}

@@ -78,8 +78,8 @@ type Related struct {
 func (c *compiler) other(e *phrase.Other) (operand, error) {
 	text := phrase.ExprText(e)
 	if c.Other == nil {
-		return operand{}, c.fail(e.Span, "`"+text+"` is a date of another series, and has no meaning here",
-			"it stands in the milestones, `each`, `period` and texts of a series; a name with a point stands in double quotes")
+		return operand{}, c.fail(e.Span, "`"+text+"` is a date of another series and can't be used here",
+			"use it in the milestones, `each`, `period` and texts of a series; put a name with a point in double quotes")
 	}
 	r, err := c.Other(e.Series, e.What)
 	if err != nil {
@@ -214,7 +214,7 @@ func (c *compiler) branched(e *phrase.If) (operand, error) {
 		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind &&
 			!(a <= Moment && b <= Moment) {
 			return operand{}, c.fail(e.Span,
-				"the branches of `if` are of different kinds: "+kindNames[a]+" and "+kindNames[b], "")
+				"the branches of `if` have different kinds: "+kindNames[a]+" and "+kindNames[b], "")
 		}
 		if otherwise, err = c.operand(e.Else); err != nil {
 			return operand{}, err

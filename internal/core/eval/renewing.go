@@ -68,7 +68,7 @@ type terms struct {
 	beyond       workdays.Beyond // what the date that is looked for rests on
 }
 
-// term finds which term of a row it is, from 0; below 0 where that is blank.
+// term finds which term of a row it is, from 0; below 0 if that is blank.
 func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dates, d civil.Date,
 	row []Value) (terms, int, error) {
 	t.start, t.row = d, row
@@ -77,7 +77,7 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dat
 		return t, -1, err
 	}
 	if k < 1 {
-		return t, -1, c.fail(n.First.By.Pos(), fmt.Sprintf("a term lasts 1 or more, and this is %d", k), "")
+		return t, -1, c.fail(n.First.By.Pos(), fmt.Sprintf("a term must last 1 or more, found %d", k), "")
 	}
 	t.first = k * n.First.Unit.PerUnit()
 	k, blank, err = every(row)
@@ -85,7 +85,7 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dat
 	case err != nil:
 		return t, -1, err
 	case !blank && k < 1:
-		return t, -1, c.fail(n.Every.By.Pos(), fmt.Sprintf("a renewal lasts 1 or more, and this is %d", k), "")
+		return t, -1, c.fail(n.Every.By.Pos(), fmt.Sprintf("a renewal must last 1 or more, found %d", k), "")
 	case !blank:
 		t.every = k * n.Every.Unit.PerUnit()
 	}
@@ -215,7 +215,7 @@ func (t *terms) told(k int) string {
 		}
 		parts = append(parts, text)
 	}
-	return strings.Join(parts, "; ") + "; looked for is one on or after " + t.on.String()
+	return strings.Join(parts, "; ") + "; wanted on or after " + t.on.String()
 }
 
 // stepsIn compiles the steps that a cell holds: each text once.
@@ -259,16 +259,16 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 	steps, ok := e.(*phrase.Steps)
 	inner := &compiler{Env: c.Env.withoutSlots(), text: strings.TrimSpace(text)}
 	if !ok || steps.Base != nil {
-		return nil, inner.fail(e.Pos(), "steps are wanted here, without what they start from",
+		return nil, inner.fail(e.Pos(), "expected steps, without a date to start from",
 			"for example: +30 days, roll following")
 	}
 	for _, s := range steps.List {
 		if phrase.KindOf(s) == phrase.StepsInStep {
-			return nil, inner.fail(s.Pos(), "`steps in` can't stand inside a cell", "")
+			return nil, inner.fail(s.Pos(), "`steps in` can't be used inside a cell", "")
 		}
 		if phrase.Last(s) {
-			return nil, inner.fail(s.Pos(), "a time can't stand inside a cell",
-				"write it behind the cell's steps: steps in terms, at 12:00")
+			return nil, inner.fail(s.Pos(), "a time can't be used inside a cell",
+				"write it after the cell's steps: steps in terms, at 12:00")
 		}
 	}
 	return inner.chain(steps.List)

@@ -57,7 +57,7 @@ func (r *RowRule) has(d civil.Date) bool {
 func CompileRule(text string, env Env) (*Recurrence, error) {
 	r, err := CompileRowRule(text, env)
 	if err == nil && r.in >= 0 {
-		err = r.c.fail(r.node.Span, "`rule in` is for tables, where each row has its own", "")
+		err = r.c.fail(r.node.Span, "`rule in` is for tables, whose rows have rules of their own", "")
 	}
 	if err != nil {
 		return nil, err
@@ -127,7 +127,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	if n.In != nil {
 		r := &RowRule{c: c, node: n, text: n.Canonical()}
 		if len(env.Names) == 0 {
-			return nil, c.fail(n.Span, "`rule in` is for tables, where each row has its own",
+			return nil, c.fail(n.Span, "`rule in` is for tables, whose rows have rules of their own",
 				"for example: yoyaku spread filings.csv --dates 'rule in rule'")
 		}
 		if r.in, err = c.slot(n.In); err == nil {
@@ -195,7 +195,7 @@ func (r *RowRule) ofCell(text string) (*RowRule, error) {
 	return r.cells.of(text, func(text string) (*RowRule, error) {
 		rule, err := CompileRowRule(text, r.c.Env.withoutSlots())
 		if err == nil && rule.in >= 0 {
-			err = rule.c.fail(rule.node.Span, "`rule in` can't stand inside a cell", "")
+			err = rule.c.fail(rule.node.Span, "`rule in` can't be used inside a cell", "")
 		}
 		return rule, err
 	})
@@ -255,9 +255,9 @@ func (c *compiler) stretch(e *phrase.Stretch) (civil.Span, error) {
 	b, ok2 := c.Frame.ParseSpan(e.B)
 	switch {
 	case !ok || !ok2:
-		return a, c.fail(e.Span, "no such stretch: "+e.A+".."+e.B, "a fiscal year of whole weeks has no 53rd week every year")
+		return a, c.fail(e.Span, "no such period: "+e.A+".."+e.B, "a fiscal year of whole weeks has no 53rd week every year")
 	case b.Last < a.First:
-		return a, c.fail(e.Span, "this stretch ends before it starts: "+a.First.String()+" to "+b.Last.String(), "")
+		return a, c.fail(e.Span, "this range ends before it starts: "+a.First.String()+" to "+b.Last.String(), "")
 	}
 	return civil.Span{First: a.First, Last: b.Last}, nil
 }
@@ -383,7 +383,7 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 		return nil, state, c.fail(r.untilE.Pos(),
 			"the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
 	case rule.Back != civil.None && rule.Back < rule.From:
-		return nil, state, c.fail(r.backE.Pos(), "the rule's last date lies before `from`", "")
+		return nil, state, c.fail(r.backE.Pos(), "the rule's last date is before `from`", "")
 	case n.Listed:
 		rule = recur.Dates(rule.Plus)
 	case n.RRule != nil:
@@ -422,7 +422,7 @@ func (r *RowRule) numbers(row []Value, rule *recur.Rule) (blank bool, err error)
 		case err != nil:
 			return blank, err
 		case !none && k < 1:
-			return blank, r.c.fail(p.e.Pos(), "this number is 1 or more, and here it is "+Int(k).String(), "")
+			return blank, r.c.fail(p.e.Pos(), "expected 1 or more, found "+Int(k).String(), "")
 		}
 		*p.to = k * p.per
 	}

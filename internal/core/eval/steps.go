@@ -48,7 +48,7 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 			continue
 		}
 		if z, ok := node.(*phrase.InZone); ok {
-			return nil, c.fail(z.Span, "`in zone` can't stand here", "")
+			return nil, c.fail(z.Span, "`in zone` can't be used here", "")
 		}
 		s := Step{Node: node, Text: phrase.StepText(node)}
 		if err := c.step(&s); err != nil {
@@ -290,7 +290,7 @@ func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
 			return civil.None, err
 		}
 		if k < 1 {
-			return civil.None, c.fail(n.By.Pos(), fmt.Sprintf("a span lasts 1 or more, and this is %d", k), "")
+			return civil.None, c.fail(n.By.Pos(), fmt.Sprintf("a span must last 1 or more, found %d", k), "")
 		}
 		switch {
 		case n.Unit == phrase.WorkingDays:

@@ -115,8 +115,8 @@ func TestNumbers(t *testing.T) {
 		}
 	}
 	// Cells as amounts, and in units of cents.
-	for text, want := range map[string]string{"": "true 0 ", " ": "true 0 ", "1200.50": "false 120050 ", "-0.01": "false -1 ", "x": "false 0 an amount is wanted here", "1.005": "false 0 more decimal places than 2",
-		"2027-01-01": "false 0 an amount is wanted here", "92233720368547758.07": "false 9223372036854775807 ", "92233720368547758.08": "false 0 too large", "-92233720368547758.08": "false 0 too large"} {
+	for text, want := range map[string]string{"": "true 0 ", " ": "true 0 ", "1200.50": "false 120050 ", "-0.01": "false -1 ", "x": "false 0 expected an amount", "1.005": "false 0 more than 2 decimal places",
+		"2027-01-01": "false 0 expected an amount", "92233720368547758.07": "false 9223372036854775807 ", "92233720368547758.08": "false 0 too large", "-92233720368547758.08": "false 0 too large"} {
 		units, blank, err := eval.Units(eval.Value{Kind: eval.Text, Text: text}, 2)
 		if got := fmt.Sprint(blank, units, " "); !strings.HasPrefix(want, got) || (err == nil) != (want == got) || err != nil && !strings.Contains(err.Error(), want[len(got):]) {
 			t.Errorf("%q in cents: %v, %v, want %s", text, got, err, want)
@@ -146,8 +146,8 @@ func TestNumbers(t *testing.T) {
 		t.Errorf("a part of a rate: %s", got)
 	}
 	// What no exact number can be.
-	for text, want := range map[string]string{"10 ^ 1000": "over 1000 digits", "10 ^ 999 * 10": "over 1000 digits", "1 / 10 ^ 999 / 10": "over 1000 digits", "2 ^ 1.5": "whole number from -1000 to 1000", "2 ^ 1001": "whole number from", "1 ^ -1001": "whole number from",
-		"0 ^ -1": "division by zero", "7 ^ 1000 ^ 2": "two ways", "3 ^ (999999999 * 999999999 * 999999999)": "whole number from", "10 ^ 999": "", "1 ^ -1000": "", "0.1 ^ 999": "", "(-1) ^ 1000": ""} {
+	for text, want := range map[string]string{"10 ^ 1000": "more than 1000 digits", "10 ^ 999 * 10": "more than 1000 digits", "1 / 10 ^ 999 / 10": "more than 1000 digits", "2 ^ 1.5": "from -1000 to 1000, a whole number", "2 ^ 1001": "a whole number", "1 ^ -1001": "a whole number",
+		"0 ^ -1": "division by zero", "7 ^ 1000 ^ 2": "two ways", "3 ^ (999999999 * 999999999 * 999999999)": "a whole number", "10 ^ 999": "", "1 ^ -1000": "", "0.1 ^ 999": "", "(-1) ^ 1000": ""} {
 		p, err := eval.Compile(text, nil, eval.Env{})
 		if err == nil {
 			_, err = p.Eval(nil)
@@ -382,16 +382,16 @@ func TestEveryKindOfStep(t *testing.T) {
 	}{
 		phrase.ShiftStep:       {{"+1 month", false, "", "2027-02-15", ""}, {"-2 working days", true, "", "2027-01-13", ""}},
 		phrase.LastingStep:     {{"lasting 2 weeks", false, "", "2027-01-28", ""}, {"lasting 3 working days", true, "", "2027-01-19", ""}},
-		phrase.RenewingStep:    {{"lasting 1 month renewing every 1 month on or after 2027-03-01", false, "its reach has no bound", "2027-03-14", "`renewing` can't stand in a rule"}},
+		phrase.RenewingStep:    {{"lasting 1 month renewing every 1 month on or after 2027-03-01", false, "its reach has no limit", "2027-03-14", "`renewing` can't be used in a rule"}},
 		phrase.EdgeStep:        {{"end of month", false, "", "2027-01-31", ""}},
 		phrase.NthStep:         {{"2nd working day of next month", true, "", "2027-02-02", ""}, {"last fri of month", false, "", "2027-01-29", ""}},
 		phrase.InYearStep:      {{"25 dec", false, "", "2027-12-25", ""}},
 		phrase.SeekStep:        {{"next fri", false, "", "2027-01-22", ""}, {"working day on or after", true, "", "2027-01-15", ""}},
 		phrase.RollStep:        {{"roll following", true, "", "2027-01-15", ""}},
-		phrase.AnniversaryStep: {{"anniversary on or after 2030-02-01", false, "its reach has no bound", "2031-01-15", "`anniversary` can't stand in a rule"}},
-		phrase.StepsInStep:     {{"steps in terms", false, "a rule has no row", "2027-01-17", "`steps in` can't stand in a rule"}},
+		phrase.AnniversaryStep: {{"anniversary on or after 2030-02-01", false, "its reach has no limit", "2031-01-15", "`anniversary` can't be used in a rule"}},
+		phrase.StepsInStep:     {{"steps in terms", false, "it is for the rows of a table", "2027-01-17", "`steps in` can't be used in a rule"}},
 		phrase.AtStep:          {{"at 16:30", false, "", "2027-01-15T16:30", ""}, {"at 16:30 using plain", true, "", "2027-01-15T16:30", ""}},
-		phrase.InZoneStep:      {{"at 16:30 in 'Far/West', in zone 'Far/East'", false, "a series' own clock", "2027-01-16T09:30", "`in zone` can't stand in a rule"}},
+		phrase.InZoneStep:      {{"at 16:30 in 'Far/West', in zone 'Far/East'", false, "set a series' own zone", "2027-01-16T09:30", "`in zone` can't be used in a rule"}},
 	}
 	env := eval.Env{Names: []string{"day", "terms"}, Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend), Clock: clocks}
 	env.Find = func(string) (*workdays.Calendar, error) { return env.Calendar, nil }
@@ -421,7 +421,7 @@ func TestEveryKindOfStep(t *testing.T) {
 			if _, err := phrase.ParseRule("monthly on 1 then " + c.text); (err != nil) != (c.inRule != "") || err != nil && !strings.Contains(err.Error(), c.inRule) {
 				t.Errorf("%s in a rule: %v, want %q", c.text, err, c.inRule)
 			}
-			if _, err := phrase.ParseRule("monthly on 1 then " + c.text + ", +1 day"); kind == phrase.AtStep && (err == nil || !strings.Contains(err.Error(), "`at` is the last step")) {
+			if _, err := phrase.ParseRule("monthly on 1 then " + c.text + ", +1 day"); kind == phrase.AtStep && (err == nil || !strings.Contains(err.Error(), "`at` must be the last step")) {
 				t.Errorf("%s, +1 day: %v", c.text, err)
 			}
 		}

@@ -17,13 +17,13 @@ func Window(text string, env Env) (civil.Span, error) {
 	}
 	from, to, ranged := strings.Cut(text, "..")
 	if !ranged {
-		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "not a stretch of time",
+		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)}, Message: "not a span of time",
 			Hint: "write 2027, 2027-H1, 2027-Q2, 2027-03, 2027-W13, FY2027, FY2027-Q1, FY2027-M03 or 2027-01-04..2027-02-03"}
 	}
 	if strings.TrimSpace(from) == "" || strings.TrimSpace(to) == "" {
 		return civil.Span{}, &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)},
-			Message: "an end of this stretch is missing",
-			Hint:    "both ends are written: 2027..2028, or 2027-03-01..9999 where it has no end"}
+			Message: "a range needs both a start and an end",
+			Hint:    "for example: 2027..2028, or 2027-03-01..9999 for one without an end"}
 	}
 	first, err := windowEnd(from, env)
 	if err != nil {
@@ -51,7 +51,7 @@ func DateOf(text string, env Env) (civil.Date, error) {
 	v, err := p.Eval(nil)
 	if err == nil && v.Kind != Date && v.Kind != Moment {
 		err = &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)},
-			Message: "a date such as 2027-03-31 is wanted here, and this is " + kindNames[v.Kind]}
+			Message: "expected a date such as 2027-03-31, found " + kindNames[v.Kind]}
 	}
 	return v.Day, err
 }

@@ -52,7 +52,7 @@ func ParseCondition(text string) (Expr, error) {
 	e, err := ParseExpr(text)
 	if err == nil && !isTruth(e) {
 		err = &Error{Phrase: strings.TrimSpace(text), Span: e.Pos(),
-			Message: "a condition is wanted here, one that is true or false",
+			Message: "expected a condition, which is true or false",
 			Hint:    "for example: summary contains 'closed'"}
 	}
 	return e, err
@@ -102,7 +102,7 @@ func (p *parser) conjunction() Expr {
 // name may be a column that is.
 func (p *parser) truth(e Expr) Expr {
 	if _, name := e.(*Name); !name && !isTruth(e) {
-		fail(e.Pos(), "this is neither true nor false", "a condition compares: ends < today, unit = 'Harbour'")
+		fail(e.Pos(), "this is not a condition", "for example: ends < today, unit = 'Harbour'")
 	}
 	return e
 }
@@ -133,11 +133,11 @@ func (p *parser) comparison() Expr {
 				if blank == "" {
 					blank = "is blank"
 				}
-				fail(side.Pos(), "an empty text is a blank, and nothing compares with a blank", "write `"+blank+"`")
+				fail(side.Pos(), "an empty text is blank, and a blank can't be compared", "write `"+blank+"`")
 			}
 		}
 		if n := p.peek(); n.kind == tSign && strings.Contains("= != < <= > >=", n.word) {
-			fail(n.Span, "a comparison has two sides", "join two of them with `and`, or write `between A and B`")
+			fail(n.Span, "a comparison has only two sides", "join two of them with `and`, or write `between A and B`")
 		}
 		return &Compare{a.Pos().to(b.Pos()), t.word, a, b}
 	case p.accept("contains"):
@@ -149,7 +149,7 @@ func (p *parser) comparison() Expr {
 	case p.accept("is"):
 		not = p.accept("not")
 		if !p.accept("blank") {
-			fail(p.peek().Span, "expected `blank` after `is`"+p.found(p.peek()), "two values are compared with =")
+			fail(p.peek().Span, "expected `blank` after `is`"+p.found(p.peek()), "compare two values with =")
 		}
 		return &IsBlank{a.Pos().to(p.last()), a, not}
 	case p.accept("between"):

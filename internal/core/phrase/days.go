@@ -13,7 +13,7 @@ func (p *parser) day(u civil.Unit) Day {
 	it := p.dayItem(u)
 	if u == civil.Year && it.In == 0 && it.Kind != recur.EasterDay && it.Kind != recur.OrthodoxEasterDay &&
 		it.Kind != recur.WeekOfYear && !p.took(t, "day") && !p.took(t, "year") {
-		fail(t.to(p.last()), "a day of the year names its month",
+		fail(t.to(p.last()), "a day of the year needs its month",
 			"for example: 25 dec, last fri of nov, 1st fri of year, day 100")
 	}
 	return Day{t.to(p.last()), it}
@@ -39,7 +39,7 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 		return p.weekItem(t, from, to)
 	}
 	if ranged {
-		fail(t.Span, "a range of weekdays goes with weekly", "name the weekdays one by one, or write `weekly on "+t.word+"`")
+		fail(t.Span, "a range of weekdays needs weekly", "name the weekdays one by one, or write `weekly on "+t.word+"`")
 	}
 	whole := false // names its place in the whole period
 	switch {
@@ -54,7 +54,7 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 		}
 		it = recur.Item{Kind: recur.EveryWeekday, Weekday: from}
 		if u != civil.Month && (u > civil.Year || !p.peek().is("of")) {
-			fail(t.Span, "which "+t.word+" of the period?", "for example: 1st "+t.word+", last "+t.word)
+			fail(t.Span, "which "+t.word+" of the period needs a number", "for example: 1st "+t.word+", last "+t.word)
 		}
 	case t.is("middle"):
 		p.take()
@@ -76,7 +76,7 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 	case t.kind == tNumber && u == civil.FiscalMonth:
 		p.take()
 		if t.n < 1 || t.n > 42 {
-			fail(t.Span, "days of a fiscal month are 1 to 42"+p.found(t), "")
+			fail(t.Span, "the days of a fiscal month are 1 to 42"+p.found(t), "")
 		}
 		return recur.Item{Kind: recur.DayNumber, N: t.n}
 	case t.kind == tNumber:
@@ -99,7 +99,7 @@ func (p *parser) weekItem(t token, from, to civil.Weekday) recur.Item {
 		case t.kind == tWord:
 			hint = meant(t.word, hint, WeekdayWords)
 		case t.kind == tNumber || t.kind == tOrdinal:
-			hint = "a day of the month goes with monthly: monthly on 15"
+			hint = "a day of the month needs monthly: monthly on 15"
 		}
 		fail(t.Span, "expected a weekday"+p.found(t), hint)
 	}
@@ -201,7 +201,7 @@ func (p *parser) place(it recur.Item, u civil.Unit, whole bool, t token) recur.I
 	if !p.accept("of") {
 		if u == civil.Quarter || u == civil.Half {
 			if !whole {
-				fail(t.to(p.last()), "which month is it of?", "for example: 15 of month 2, day 15, last")
+				fail(t.to(p.last()), "the month is missing", "for example: 15 of month 2, day 15, last")
 			}
 		}
 		return it
@@ -212,7 +212,7 @@ func (p *parser) place(it recur.Item, u civil.Unit, whole bool, t token) recur.I
 		return p.ofMonth(it, months[w.word], t.to(w.Span))
 	case u == civil.Year && w.is("year"):
 		if it.Kind == recur.EveryWeekday {
-			fail(t.to(w.Span), "which one of the year?", "for example: 1st "+t.word+" of year")
+			fail(t.to(w.Span), "the number in the year is missing", "for example: 1st "+t.word+" of year")
 		}
 		return it
 	case (u == civil.Quarter || u == civil.Half) && w.is("month"):
@@ -228,7 +228,7 @@ func (p *parser) place(it recur.Item, u civil.Unit, whole bool, t token) recur.I
 	}
 	switch u {
 	case civil.Month:
-		fail(of.to(w.Span), "days of `monthly` are days of its month", "leave it out, or write `yearly on …`")
+		fail(of.to(w.Span), "the days of `monthly` belong to its month", "leave it out, or write `yearly on …`")
 	case civil.Year:
 		fail(w.Span, "expected a month after `of`"+p.found(w), meant(w.word, "", MonthWords))
 	}

@@ -23,7 +23,7 @@ func (e *Error) HintAlso(words []string) {
 	switch near := Nearest(e.Unknown, words); {
 	case near != "":
 		e.Hint = "did you mean `" + near + "`?"
-	case strings.HasPrefix(e.Hint, "known here: "):
+	case strings.HasPrefix(e.Hint, "the names are "):
 		e.Hint += ", " + strings.Join(words, ", ")
 	}
 }
@@ -70,7 +70,7 @@ func rescue(r any, text string, err *error) {
 }
 
 // NotBuilt is the message for a part of the language that is still to come.
-func NotBuilt(what string) string { return what + " is not built yet" }
+func NotBuilt(what string) string { return what + " is not supported yet" }
 
 // Nearest returns the candidate that a misspelt word most likely means, or "".
 func Nearest(word string, candidates []string) string {

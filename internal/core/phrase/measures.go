@@ -24,7 +24,7 @@ type (
 		In    *Period // A alone is set then
 		Using *Using
 	}
-	// SeriesCount counts the dates of a series of the plan between two dates.
+	// SeriesCount counts the dates of a series from the plan between two dates.
 	SeriesCount struct {
 		Span
 		Series Name
@@ -222,7 +222,7 @@ func (p *parser) span() (r Range) {
 	default:
 		hint := p.spaced(t)
 		if hint == "" {
-			hint = "`to` leaves the first day out, `through` counts both ends"
+			hint = "`to` leaves out the first day, `through` counts both"
 		}
 		fail(t.Span, "expected `to` or `through` after `from A`"+p.found(t), hint)
 	}
@@ -252,7 +252,7 @@ func (p *parser) dayCount() Expr {
 		case k.is("bond"):
 			by, n = int(daycount.Bond30360), 4
 		case k.is("days", "years"):
-			fail(t.to(b.Span), "a bare 30/360 means two things",
+			fail(t.to(b.Span), "30/360 alone has two meanings",
 				"write `30/360 US` (with the February rule) or `30/360 bond` (without)")
 		default:
 			return nil
@@ -268,7 +268,7 @@ func (p *parser) dayCount() Expr {
 		by = int(daycount.Act365F)
 	case "act/365":
 		if p.ahead(3).is("years", "days") {
-			fail(t.to(b.Span), "`ACT/365` is named in several ways", "write `ACT/365F` for the fixed one")
+			fail(t.to(b.Span), "`ACT/365` has several meanings", "write `ACT/365F` for the fixed one")
 		}
 		return nil
 	case "act/act":
@@ -287,14 +287,14 @@ func (p *parser) dayCount() Expr {
 		d.Years = true
 	case k.is("days") && d.By.Thirty():
 	case k.is("days"):
-		fail(k.Span, "days are the same by every actual convention", "write `days from A to B`")
+		fail(k.Span, "days are the same in every actual convention", "write `days from A to B`")
 	default:
 		fail(k.Span, "expected `days` or `years` after the convention"+p.found(k),
 			"for example: 30E/360 days from start to ends")
 	}
 	d.Range = p.span()
 	if d.Through {
-		fail(d.Span, "day counts are measured `from A to B`", "")
+		fail(d.Span, "a day count needs `from A to B`", "")
 	}
 	d.Span = t.to(p.last())
 	return d

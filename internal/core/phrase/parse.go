@@ -47,7 +47,7 @@ func ParseRule(text string) (*Rule, error) {
 	if p.Rule == nil {
 		first := strings.Fields(p.Text)[0]
 		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)},
-			Message: "a rule is wanted here, and rules start with a cadence",
+			Message: "expected a rule, which starts with a cadence",
 			Hint:    "for example: monthly on 15, last then roll preceding"}
 	}
 	return p.Rule, nil
@@ -62,7 +62,7 @@ func ParseExpr(text string) (Expr, error) {
 	if p.Rule != nil {
 		first := strings.Fields(p.Text)[0]
 		return nil, &Error{Phrase: p.Text, Span: Span{0, len(first)},
-			Message: "a rule gives many dates, and one answer is wanted here",
+			Message: "expected a single value, found a rule, which gives many dates",
 			Hint:    "`yoyaku dates` lists the dates of a rule"}
 	}
 	return p.Expr, nil
@@ -125,7 +125,7 @@ const (
 func (p *parser) nest() func() {
 	if p.deep++; p.deep > mostDeep {
 		fail(p.peek().Span, "this phrase is nested too deep",
-			"at most "+itoa(mostDeep)+" parentheses, `not` and `if` stand inside each other; make columns of its parts")
+			"at most "+itoa(mostDeep)+" levels of parentheses, `not` and `if`; split it into columns")
 	}
 	return func() { p.deep-- }
 }
@@ -133,7 +133,7 @@ func (p *parser) nest() func() {
 // op counts an operator that joins two sides.
 func (p *parser) op() {
 	if p.ops++; p.ops > mostOps {
-		fail(p.peek().Span, "this phrase has too many parts", "a list of values is tested with in (…)")
+		fail(p.peek().Span, "this phrase has too many parts", "compare with a list of values with in (…)")
 	}
 }
 
@@ -199,7 +199,7 @@ func (p *parser) spaced(t token) string {
 
 // quoting says how a name with a space is written.
 func quoting(name string) string {
-	return `a column's name with a space stands in double quotes: "` + name + `"`
+	return `put a column's name with a space in double quotes: "` + name + `"`
 }
 
 // found tells what stands at a token, for the end of a message.
@@ -218,9 +218,9 @@ func (p *parser) done() {
 	}
 	hint := p.spaced(t)
 	if hint == "" {
-		hint = "steps are separated by commas"
+		hint = "separate steps with commas"
 	}
-	fail(t.Span, "nothing may follow here"+p.found(t), hint)
+	fail(t.Span, "unexpected text after the end of the phrase"+p.found(t), hint)
 }
 
 // expr reads a base and its steps.
@@ -231,7 +231,7 @@ func (p *parser) expr() Expr {
 		base = p.base()
 	}
 	if _, choice := base.(*If); choice && !p.toks[max(p.i-1, 0)].sign(")") && (p.peek().sign(",") || p.shiftAhead()) {
-		fail(p.peek().Span, "steps in a branch of `if` stand in parentheses", "for example: if c = 1 then (a, +1 day) else b")
+		fail(p.peek().Span, "steps in a branch of `if` need parentheses", "for example: if c = 1 then (a, +1 day) else b")
 	}
 	s := Steps{Span: start.Span, Base: base}
 	for p.bare == 0 {
@@ -257,7 +257,7 @@ func (p *parser) base() Expr {
 	a := p.number("a date, a name or `today`")
 	for p.accept("otherwise") {
 		p.op()
-		b := p.number("what to take where the first is blank")
+		b := p.number("what to use if the first is blank")
 		a = &Otherwise{a.Pos().to(b.Pos()), a, b}
 	}
 	return a
@@ -308,7 +308,7 @@ func (p *parser) operand(want string) Expr {
 		return &Name{t.Span, p.text[t.Start:t.End]}
 	}
 	if t.kind == tStretch {
-		fail(t.Span, "a stretch of days stands after `leaving out` alone", "dates are listed one by one, with commas")
+		fail(t.Span, "a range of days can only follow `leaving out`", "list the dates one by one, with commas")
 	}
 	p.i--
 	if t.kind == tEnd {
@@ -316,7 +316,7 @@ func (p *parser) operand(want string) Expr {
 	}
 	hint := p.advise(t)
 	if t.kind == tWord && (reserved[t.word] || p.ruled && inRules[t.word]) && hint == "" {
-		hint = "`" + t.word + "` is the language's word; a column of that name stands in double quotes"
+		hint = "`" + t.word + "` is a word of the language; put a column of that name in double quotes"
 	}
 	fail(t.Span, "expected "+want+p.found(t), hint)
 	return nil
@@ -336,7 +336,7 @@ func (p *parser) foreign(t token) {
 	next := p.peek()
 	if name, rest, ok := cutSign(t.word); ok && next.kind == tWord && (next.is("working") || hasUnit(next.word)) {
 		unit := " " + next.word
-		fail(t.to(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since hyphens may stand in names",
+		fail(t.to(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since names can have hyphens",
 			"write `"+name+", -"+rest+unit+"`")
 	}
 	if p.i == 1 && (next.kind == tWord && (next.word == "on" || next.word == "from") || next.kind == tOrdinal) {
@@ -427,7 +427,7 @@ func (p *parser) ordinal() (n int) {
 	}
 	if n > 0 && p.peek().is("last") {
 		if n == 1 {
-			fail(t.to(p.peek().Span), "`"+t.word+" last` says it twice", "write `last`")
+			fail(t.to(p.peek().Span), "`"+t.word+" last` repeats itself", "write `last`")
 		}
 		p.take()
 		n = -n
@@ -446,7 +446,7 @@ func (p *parser) ofMonth(it recur.Item, month int, at Span) recur.Item {
 		longest = 30
 	}
 	if it.Kind == recur.DayNumber && max(it.N, it.To, -it.N) > longest {
-		fail(at, "there is no such day of "+monthName(month), "")
+		fail(at, "no such day of "+monthName(month), "")
 	}
 	return it
 }

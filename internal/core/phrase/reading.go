@@ -44,7 +44,7 @@ func (r *Rule) Reading() string {
 	}
 	switch {
 	case r.In != nil:
-		return sentence("the rule that each row's " + r.In.Text + " holds")
+		return sentence("the rule in each row's " + r.In.Text + " holds")
 	case r.Listed:
 		b.WriteString("the dates " + dates(r.Plus))
 	case r.RRule != nil:
@@ -59,7 +59,7 @@ func (r *Rule) Reading() string {
 	if len(days) > 0 {
 		b.WriteString(", on " + and(days))
 	} else if !r.Listed && r.RRule == nil && r.Unit != civil.Day {
-		b.WriteString(", on the day that it counts from")
+		b.WriteString(", on the day it counts from")
 	}
 	if len(r.Months) > 0 {
 		var s []string
@@ -87,7 +87,7 @@ func (r *Rule) Reading() string {
 		b.WriteString(", and also on " + dates(r.Plus))
 	}
 	if r.Short {
-		b.WriteString(", with no date where a month lacks the day")
+		b.WriteString(", with no date in a month without that day")
 	}
 	if r.Using != nil {
 		b.WriteString(", by the calendar" + usingReading(r.Using))
@@ -151,7 +151,7 @@ func (r *Rule) dayReading(it recur.Item) string {
 			s = "the " + ordinalText(it.N)
 		}
 		if it.N > 28 && !whole && !r.Short && (it.In == 0 || r.Unit != civil.Year || it.N > civil.DaysIn(2027, it.In)) {
-			s += " (or the month's last day where it is shorter)"
+			s += " (or the last day of a shorter month)"
 		}
 	case recur.EveryWeekday:
 		s = civil.WeekdayNames[it.Weekday]
@@ -197,7 +197,7 @@ func exprReading(e Expr) string {
 	case *Other:
 		return e.What + " of " + e.Series
 	case *Otherwise:
-		return exprReading(e.A) + ", or " + exprReading(e.B) + " where that is blank"
+		return exprReading(e.A) + ", or " + exprReading(e.B) + " if that is blank"
 	case *Extreme:
 		word := "the earlier of "
 		if e.Later {

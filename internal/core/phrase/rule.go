@@ -27,7 +27,7 @@ func (p *parser) rule() *Rule {
 		col := p.take()
 		r.In = &Name{col.Span, p.nameText(col)}
 		if n := p.peek(); n.kind != tEnd {
-			fail(n.Span, "`rule in` takes no clause: the cell's rule says all", "")
+			fail(n.Span, "`rule in` takes no clauses; the cell's rule has them", "")
 		}
 		r.Span = t.to(p.last())
 		return r
@@ -43,7 +43,7 @@ func (p *parser) rule() *Rule {
 	}
 	if on := p.peek(); p.accept("on") {
 		if r.RRule != nil {
-			fail(on.Span, "the days of an RFC 5545 rule stand in its BY parts", "for example: rrule FREQ=MONTHLY;BYMONTHDAY=15")
+			fail(on.Span, "the days of an RFC 5545 rule are in its BY parts", "for example: rrule FREQ=MONTHLY;BYMONTHDAY=15")
 		}
 		if r.Listed || r.Unit == civil.Day {
 			hint := "write `weekly on mon-fri`"
@@ -92,7 +92,7 @@ func (p *parser) every(r *Rule) {
 	named := (t.kind == tQuoted || t.kind == tWord && !reserved[t.word] && !notNames[t.word]) && length > 0
 	if t.kind != tNumber && !named {
 		hint := "every 2 weeks, every 3 months, every working day; in the rule of a row also a column: every term months"
-		fail(t.Span, "`every` wants a number and a unit"+p.found(t), hint)
+		fail(t.Span, "`every` needs a number and a unit"+p.found(t), hint)
 	}
 	if length == 0 {
 		fail(p.peek().Span, "expected days, weeks, months, quarters, years or working days"+p.found(p.peek()),
@@ -102,7 +102,7 @@ func (p *parser) every(r *Rule) {
 		r.EveryBy, t.n = &Name{t.Span, p.nameText(t)}, 1
 	}
 	if t.n < 1 || t.n > int(civil.Max) {
-		fail(t.Span, "the step of a cadence is 1 or more", "")
+		fail(t.Span, "a cadence needs a step of 1 or more", "")
 	}
 	p.i += length
 	r.Working = u == WorkingDays
@@ -126,7 +126,7 @@ func (p *parser) dateList(after string) (dates []Expr) {
 func (p *parser) dateOperand(after string) Expr {
 	e := p.operand("a date after " + after)
 	if n, ok := e.(*Number); ok {
-		fail(n.Span, "expected a date after "+after+", found a number", "dates are written 2027-03-31")
+		fail(n.Span, "expected a date after "+after+", found a number", "write dates as 2027-03-31")
 	}
 	return e
 }
@@ -136,7 +136,7 @@ func (p *parser) clause(r *Rule) bool {
 	t := p.peek()
 	once := func(had bool) {
 		if had {
-			fail(t.Span, "`"+t.word+"` stands twice", "each clause may stand once")
+			fail(t.Span, "`"+t.word+"` is given twice", "each clause can be given once")
 		}
 	}
 	switch {
@@ -159,7 +159,7 @@ func (p *parser) clause(r *Rule) bool {
 	case t.kind == tNumber && p.ahead(1).is("times", "time"):
 		once(r.Times != 0 || r.TimesBy != nil)
 		if t.n < 1 {
-			fail(t.Span, "a rule gives 1 date or more", "")
+			fail(t.Span, "expected 1 date or more", "")
 		}
 		r.Times = t.n
 		p.i += 2
@@ -206,7 +206,7 @@ func (p *parser) clause(r *Rule) bool {
 		p.notAClause(t)
 	}
 	if c := p.peek(); c.sign(",") {
-		fail(c.Span, "after a comma only an item of the list may follow", "leave the comma out before a clause")
+		fail(c.Span, "only an item of the list can follow a comma", "leave the comma out before a clause")
 	}
 	return true
 }
@@ -227,15 +227,15 @@ func (p *parser) leftOut() Expr {
 
 func (p *parser) notAClause(t token) {
 	if p.shiftAhead() || t.is("roll", "lasting", "start", "end", "middle", "at", "next", "previous") {
-		fail(t.Span, "steps of a rule follow `then`", "write `then "+p.text[t.Start:]+"`")
+		fail(t.Span, "the steps of a rule follow `then`", "write `then "+p.text[t.Start:]+"`")
 	}
-	hint := "a rule goes on with: on, in, from, until, back from, N times, leaving out, plus, skipping short months, using, then"
+	hint := "a rule can go on with: on, in, from, until, back from, N times, leaving out, plus, skipping short months, using, then"
 	if t.kind == tWord {
 		if weekdays[t.word] != 0 || ordinals[t.word] != 0 {
 			hint = "write `on` before the days"
 		} else if before := p.toks[max(p.i-1, 0)]; before.kind == tOrdinal || before.kind == tWord &&
 			ordinals[before.word] != 0 {
-			hint = meant(t.word, "an ordinal goes with a weekday, `day` or `working day`",
+			hint = meant(t.word, "an ordinal needs a weekday, `day` or `working day`",
 				append([]string{"day", "working day"}, WeekdayWords...))
 		} else {
 			hint = meant(t.word, hint, []string{"on", "in", "from", "until", "through", "back from", "times", "leaving out",
@@ -270,7 +270,7 @@ func (p *parser) monthItem() []int {
 func (p *parser) checkThen(steps []Step) {
 	for _, s := range steps {
 		if why := Alone(s); why != "" {
-			fail(s.Pos(), "`"+s.form().name()+"` can't stand in a rule", why)
+			fail(s.Pos(), "`"+s.form().name()+"` can't be used in a rule", why)
 		}
 	}
 	for i, s := range steps {
@@ -290,8 +290,8 @@ func (p *parser) checkRule(r *Rule, at Span) {
 	switch {
 	case r.RRule != nil:
 		if r.Until != nil || r.Back != nil || r.counted() || r.Months != nil || r.Short {
-			fail(at, "an RFC 5545 rule takes no clause but `from`, `leaving out`, `plus`, `using` and `then`",
-				"its own parts say the rest: UNTIL, COUNT, BYMONTH")
+			fail(at, "an RFC 5545 rule takes only the clauses `from`, `leaving out`, `plus`, `using` and `then`",
+				"use its own parts for the rest: UNTIL, COUNT, BYMONTH")
 		}
 		if _, err := r.RRule.Rule(civil.None); err != nil && (r.From == nil || !recur.NeedsStart(err)) {
 			hint := ""
@@ -303,15 +303,15 @@ func (p *parser) checkRule(r *Rule, at Span) {
 		return
 	case r.Listed:
 		if r.From != nil || r.Until != nil || r.Back != nil || r.counted() || r.Without != nil || r.Months != nil || r.Short {
-			fail(at, "`dates` lists its dates and takes no clause but `using` and `then`", "")
+			fail(at, "`dates` takes only the clauses `using` and `then`", "")
 		}
 	case anchored:
 	case r.Every > 1, r.EveryBy != nil:
-		needs = "a cadence that skips periods counts from a date"
+		needs = "a cadence that skips periods needs a date to count from"
 	case r.counted():
-		needs = "`times` counts from a date"
+		needs = "`times` needs a date to count from"
 	case len(r.On) == 0 && r.Unit != civil.Day:
-		needs = "without `on`, a cadence repeats the day it starts from"
+		needs = "without `on`, a cadence needs a date to start from"
 	}
 	if needs == "" {
 		return

@@ -141,7 +141,7 @@ func (s *scanner) next() bool {
 			n = 1
 		}
 		fail(Span{s.at, s.at + n}, "this character has no meaning in a phrase",
-			`names with other characters stand in double quotes, texts in single quotes`)
+			`put names with other characters in double quotes, texts in single quotes`)
 	}
 	return true
 }
@@ -164,7 +164,7 @@ func (s *scanner) stretch() bool {
 	from := space(dots + 2)
 	to := side(from)
 	if to == from {
-		fail(Span{s.at, dots + 2}, "an end of this stretch is missing", "both ends are written: 2027-07-01..2027-08-15")
+		fail(Span{s.at, dots + 2}, "a range needs both a start and an end", "for example: 2027-07-01..2027-08-15")
 	}
 	ends := [2]string{strings.ToUpper(s.text[s.at:end]), strings.ToUpper(s.text[from:to])}
 	for i, e := range ends {
@@ -173,7 +173,7 @@ func (s *scanner) stretch() bool {
 		} else if _, ok := civil.DefaultFrame.ParseSpan(e); !ok {
 			at := [2]Span{{s.at, end}, {from, to}}[i]
 			fail(at, "neither a date nor a period: "+s.text[at.Start:at.End],
-				"an end of a stretch is a date or a period: 2027-07-01, 2027-07, 2027-Q3, FY2027")
+				"each end of a range is a date or a period: 2027-07-01, 2027-07, 2027-Q3, FY2027")
 		}
 	}
 	s.add(tStretch, to, ends[0]+".."+ends[1])
@@ -214,7 +214,7 @@ func (s *scanner) other() {
 	series := &s.toks[len(s.toks)-1]
 	if series.kind == tOther {
 		fail(Span{series.Start, s.at + 1}, "a series and its milestone have one point between them",
-			"a name with a point stands in double quotes")
+			"put a name with a point in double quotes")
 	}
 	name := series.word
 	if series.kind == tWord {
@@ -246,7 +246,7 @@ func (s *scanner) number() {
 		}
 		if d, shape, ok := civil.Parse(s.text[s.at:end]); shape {
 			if !ok {
-				fail(Span{s.at, end}, "there is no such day: "+s.text[s.at:end], "")
+				fail(Span{s.at, end}, "no such date: "+s.text[s.at:end], "")
 			}
 			s.add(tDate, end, s.text[s.at:end]).date = d
 			return
@@ -255,12 +255,12 @@ func (s *scanner) number() {
 	end := digits(s.at)
 	if end-s.at == 4 && end < len(s.text) && s.text[end] == '-' && digits(end+1) > end+1 {
 		stop := s.wordEnd(end)
-		fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "dates are written 2027-03-31, 2027-W13-3 or 2027-090")
+		fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "write dates as 2027-03-31, 2027-W13-3 or 2027-090")
 	}
 	if sep := s.peek(end); sep == '.' || sep == '/' || sep == '-' { // 31.3.2027, 3/31/2027, 12-31-2027
 		mid := digits(end + 1)
 		if stop := digits(mid + 1); mid > end+1 && s.peek(mid) == sep && stop > mid+1 && (sep != '-' || stop-mid == 5) {
-			fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "dates are written 2027-03-31, which nobody can misread")
+			fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "write dates as 2027-03-31, which nobody can misread")
 		}
 	}
 	n, fits := toInt(s.text[s.at:end])
@@ -273,7 +273,7 @@ func (s *scanner) number() {
 		}
 		minutes, ok := civil.ParseClock(text)
 		if !ok {
-			fail(Span{s.at, stop}, "not a time: "+s.text[s.at:stop], "times are written 09:00 to 23:59")
+			fail(Span{s.at, stop}, "not a time: "+s.text[s.at:stop], "write times as 09:00, from 00:00 to 23:59")
 		}
 		s.add(tTime, stop, s.text[s.at:stop]).n = minutes
 	case r == '.' && digits(end+1) > end+1:
@@ -306,7 +306,7 @@ func (s *scanner) lettered(end, n int) {
 		}
 		if word != "30e" && word != "365f" { // parts of day counts
 			fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop],
-				"names start with a letter; other ones stand in double quotes")
+				"names start with a letter; put others in double quotes")
 		}
 		s.add(tWord, stop, word)
 	}

@@ -3,7 +3,7 @@ package phrase
 import "strings"
 
 // At gives the date a time, in minutes after midnight of the clock of a zone, by its
-// IANA name; "" is that of the place. A short day by Using, else by the calendar of the
+// IANA name; "" is also that of the place. A short day by Using, else by the calendar of the
 // place, ends it early.
 type At struct {
 	Span
@@ -22,7 +22,7 @@ var atForm = stepForm{kind: AtStep, last: true, word: "at", parse: func(p *parse
 		zone := p.take()
 		if zone.kind != tText {
 			fail(zone.Span, "expected a time zone"+p.found(zone),
-				"its name stands in single quotes: at 17:00 in 'America/New_York'")
+				"put its name in single quotes: at 17:00 in 'America/New_York'")
 		}
 		step.Zone = zone.word
 	}

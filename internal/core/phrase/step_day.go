@@ -163,7 +163,7 @@ func (p *parser) dayOf(periods bool) (it recur.Item, of *Period) {
 			m = p.take()
 		}
 		if m.kind != tWord || months[m.word] == 0 {
-			hint := meant(m.word, "a day of the year is written 25 dec", MonthWords)
+			hint := meant(m.word, "write a day of the year as 25 dec", MonthWords)
 			if m.is("of") {
 				hint = "write an ordinal: " + ordinalText(max(t.n, 1)) + " day of month"
 			}
@@ -178,7 +178,7 @@ func (p *parser) dayOf(periods bool) (it recur.Item, of *Period) {
 		if n := p.peek(); n.kind == tNumber || n.kind == tOrdinal {
 			hint = "write `" + strings.TrimRight(n.word, "sthndr") + " " + t.word + "`"
 		}
-		fail(t.Span, "the day stands before the month", hint)
+		fail(t.Span, "write the day before the month", hint)
 	}
 	p.i--
 	it.N = p.ordinal()

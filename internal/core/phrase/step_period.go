@@ -51,7 +51,7 @@ func (p *parser) period() Period {
 	case t.is("last"):
 		fail(t.Span, "`last` is an ordinal", "write `previous`")
 	case t.is("the"):
-		fail(t.Span, "`the` is left out here", "for example: end of month")
+		fail(t.Span, "leave out `the`", "for example: end of month")
 	}
 	t = p.take()
 	if t.is("fiscal") {

@@ -30,11 +30,11 @@ func (p *parser) renewing(t token, first Amount) Step {
 		return 0
 	}
 	if kind(first.Unit) != kind(r.Every.Unit) {
-		fail(at.to(p.last()), "a term and its renewal are both of months, both of days or both of working days",
+		fail(at.to(p.last()), "a term and its renewal need the same kind of unit: months, days or working days",
 			"for example: lasting 12 months renewing every 6 months")
 	}
 	if n, ok := r.Every.By.(*Number); ok && n.N < 1 {
-		fail(n.Span, "a renewal lasts 1 or more", "")
+		fail(n.Span, "a renewal must last 1 or more", "")
 	}
 	r.Using = p.stepUsing(r)
 	if p.accept("noticed") {
@@ -50,8 +50,8 @@ func (p *parser) renewing(t token, first Amount) Step {
 		p.take()
 		for _, s := range r.Notice {
 			if k := KindOf(s); k != ShiftStep && k != RollStep {
-				fail(s.Pos(), "a notice takes `+`, `-` steps and rolls alone",
-					"so that a later term is never noticed earlier: noticed (-3 months, roll preceding)")
+				fail(s.Pos(), "a notice takes only `+` and `-` steps and rolls",
+					"for example: noticed (-3 months, roll preceding)")
 			}
 		}
 	}
@@ -74,7 +74,7 @@ func (p *parser) sideOf(want string) Expr {
 	switch {
 	case p.shiftAhead():
 		rest := p.text[t.Start:]
-		fail(t.Span, "what does this shift?",
+		fail(t.Span, "it is unclear what this shifts",
 			"write `, "+rest+"` to shift the result, or `("+d+" "+rest+")` to shift the date before it")
 	case t.is("otherwise"):
 		fail(t.Span, "`otherwise` here needs parentheses", "write `("+d+" "+p.text[t.Start:]+")`")
@@ -125,7 +125,7 @@ type StepsIn struct {
 }
 
 var stepsInForm = stepForm{kind: StepsInStep, named: "steps in",
-	alone: "a rule has no row; use it on the rows of a table", word: "steps", ahead: stepsInAhead,
+	alone: "it is for the rows of a table; a rule has no rows", word: "steps", ahead: stepsInAhead,
 	parse: func(p *parser) Step {
 		t := p.take()
 		if !p.accept("in") {
@@ -134,7 +134,7 @@ var stepsInForm = stepForm{kind: StepsInStep, named: "steps in",
 		}
 		c := p.take()
 		if c.kind != tQuoted && (c.kind != tWord || reserved[c.word]) {
-			fail(c.Span, "expected the column that holds the steps"+p.found(c), "for example: steps in terms")
+			fail(c.Span, "expected the column with the steps"+p.found(c), "for example: steps in terms")
 		}
 		return &StepsIn{t.to(c.Span), Name{c.Span, p.nameText(c)}}
 	}}

@@ -59,9 +59,9 @@ func (s *Roll) reading() string {
 		workdays.Following: "a closed day moves forward to the next working day" + cal,
 		workdays.Preceding: "a closed day moves back to the working day" + cal + " before it",
 		workdays.ModifiedFollowing: "a closed day moves forward to the next working day" + cal +
-			", or back where that lies in another month",
+			", or back if that is in another month",
 		workdays.ModifiedPreceding: "a closed day moves back to the working day" + cal +
-			" before it, or forward where that lies in another month",
+			" before it, or forward if that is in another month",
 		workdays.Nearest: "a closed day moves to the nearest working day" + cal + ", the later one on a tie",
 	}[s.By]
 }

@@ -53,7 +53,7 @@ func (p *parser) amount(after string) Amount {
 	switch {
 	case t.kind == tNumber:
 		if t.n < 0 {
-			fail(t.Span, "an amount is a whole number, not "+t.word, "")
+			fail(t.Span, "expected a whole number, found "+t.word, "")
 		}
 		by = &Number{t.Span, t.n, ""}
 	case t.kind == tQuoted, t.kind == tWord && !reserved[t.word]:
@@ -88,7 +88,7 @@ func (p *parser) shift() Step {
 	for _, a := range s.Parts {
 		ofMonths = ofMonths || a.Unit.OfMonths()
 		if a.Unit == WorkingDays && len(s.Parts) > 1 {
-			fail(t.to(p.last()), "working days can't be joined with other units", "make two steps of it, separated by a comma")
+			fail(t.to(p.last()), "working days can't be joined with other units", "make it two steps, separated by a comma")
 		}
 	}
 	if k := p.peek(); p.accept("keep") {
@@ -96,7 +96,7 @@ func (p *parser) shift() Step {
 			fail(k.Span, "expected `keep month end`", "")
 		}
 		if !ofMonths {
-			fail(k.to(p.last()), "`keep month end` goes with months, quarters or years", "")
+			fail(k.to(p.last()), "`keep month end` needs months, quarters or years", "")
 		}
 		s.KeepEnd = true
 	}
@@ -109,7 +109,7 @@ func (p *parser) lasting() Step {
 	t := p.take()
 	a := p.amount("`lasting`")
 	if n, ok := a.By.(*Number); ok && n.N < 1 {
-		fail(n.Span, "a span lasts 1 or more", "")
+		fail(n.Span, "a span must last 1 or more", "")
 	}
 	if p.peek().is("renewing") {
 		return p.renewing(t, a)

@@ -10,14 +10,14 @@ type InZone struct {
 }
 
 var zoneForm = stepForm{kind: InZoneStep, word: "in", named: "in zone", last: true,
-	alone: "a series' own clock is its `zone`; `at 17:00 in 'Europe/London'` is the time of another",
+	alone: "set a series' own zone with its key `zone`; for one time, write `at 17:00 in 'Europe/London'`",
 	ahead: func(p *parser) bool { return p.ahead(1).is("zone") && p.ahead(2).kind == tText },
 	parse: func(p *parser) Step {
 		t := p.take()
 		p.expect("zone", "`in`")
 		zone := p.take()
 		if zone.kind != tText {
-			fail(zone.Span, "expected a time zone"+p.found(zone), "its name stands in single quotes: in zone 'Asia/Tokyo'")
+			fail(zone.Span, "expected a time zone"+p.found(zone), "put its name in single quotes: in zone 'Asia/Tokyo'")
 		}
 		p.ends("in zone")
 		return &InZone{t.to(zone.Span), zone.word}
@@ -26,7 +26,7 @@ var zoneForm = stepForm{kind: InZoneStep, word: "in", named: "in zone", last: tr
 // ends refuses what stands behind a last step.
 func (p *parser) ends(step string) {
 	if !p.peek().sign(")") && p.peek().kind != tEnd {
-		fail(p.peek().Span, "`"+step+"` is the last step; nothing may follow it", "what goes on stands around it, in parentheses")
+		fail(p.peek().Span, "`"+step+"` must be the last step", "put it in parentheses and continue after them")
 	}
 }
 
@@ -37,4 +37,4 @@ func (z *InZone) write(p *printer) {
 func (z *InZone) counts() (*Using, bool) { return nil, false }
 func (z *InZone) form() *stepForm        { return &zoneForm }
 
-func (z *InZone) reading() string { return "the same moment by the clock of " + z.Zone }
+func (z *InZone) reading() string { return "the same moment on the clock of " + z.Zone }

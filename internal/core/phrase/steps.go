@@ -43,7 +43,7 @@ func (f *stepForm) name() string {
 	return f.word
 }
 
-const endless = "its reach has no bound; use it on the rows of a table"
+const endless = "its reach has no limit; use it on the rows of a table"
 
 // stepForms are all of them. Steps that begin with a day or a series' name have
 // no word of their own: dayStep, onOr.
@@ -216,8 +216,8 @@ func (p *parser) nameText(t token) string {
 func (p *parser) stepUsing(s Step) *Using {
 	u := p.using()
 	if u != nil && !Counting(s) {
-		fail(u.Span, "this step counts no working days, so a calendar changes nothing in it",
-			"put `using` behind the step that counts or rolls")
+		fail(u.Span, "this step counts no working days, so a calendar has no effect",
+			"put `using` after the step that counts or rolls")
 	}
 	return u
 }

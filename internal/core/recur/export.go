@@ -19,20 +19,20 @@ const cycle = 146097
 func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 	switch {
 	case r.listed:
-		return nil, 0, "it lists its dates one by one, which is not a rule but RDATE"
+		return nil, 0, "it lists its dates one by one, which needs RDATE"
 	case r.parts != nil:
 		return nil, 0, "it is one already"
 	case r.Working:
-		return nil, 0, "it counts working days, and RFC 5545 knows no holidays"
+		return nil, 0, "it counts working days, and RFC 5545 has no holidays"
 	}
 	for _, it := range r.Items {
 		switch it.Kind {
 		case NthWorking:
-			return nil, 0, "it counts working days, and RFC 5545 knows no holidays"
+			return nil, 0, "it counts working days, and RFC 5545 has no holidays"
 		case EasterDay, OrthodoxEasterDay:
 			return nil, 0, "RFC 5545 can't count from Easter"
 		case MiddleDay:
-			return nil, 0, "the middle of a period is not a day that RFC 5545 can name"
+			return nil, 0, "RFC 5545 can't express the middle of a period"
 		}
 	}
 	b := r.bound()
@@ -42,7 +42,7 @@ func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 			break
 		}
 		if start == civil.None {
-			return nil, 0, "it gives no date at all"
+			return nil, 0, "it gives no dates"
 		}
 		if b.span.First == civil.Min {
 			return nil, 0, "it has no first date to count from; `from` gives it one"
@@ -65,7 +65,7 @@ func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 		}
 	}
 	if len(r.Items) > 1 {
-		return nil, 0, "the parts of one RFC 5545 rule can't name these days together"
+		return nil, 0, "one RFC 5545 rule can't express these days together"
 	}
 	return nil, 0, "no RFC 5545 rule gives exactly these dates"
 }

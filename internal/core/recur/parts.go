@@ -28,7 +28,7 @@ type parts struct {
 }
 
 // errNoStart is what a rule without DTSTART is told that needs one.
-var errNoStart = errors.New("this rule takes what it leaves open from its first date")
+var errNoStart = errors.New("this rule needs a first date")
 
 // NeedsStart reports whether an error of RRule.Rule means that it lacks DTSTART.
 func NeedsStart(err error) bool { return errors.Is(err, errNoStart) }
@@ -267,7 +267,7 @@ func atPositions[T any](list []T, positions []int) []T {
 func (r *RRule) Rule(from civil.Date) (*Rule, error) {
 	switch {
 	case r.Freq < Daily || r.ByHour != nil || r.ByMinute != nil || r.BySecond != nil:
-		return nil, errors.New("a schedule has dates; times of day are for reading calendar files")
+		return nil, errors.New("times of day are only supported in calendar files")
 	case from == civil.None && (r.Interval > 1 || r.Count > 0):
 		return nil, errNoStart
 	}

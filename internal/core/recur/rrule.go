@@ -103,10 +103,10 @@ func ParseRRule(text string) (*RRule, error) {
 		}
 		read := parts5545[name]
 		if read == nil {
-			return nil, bad("RFC 5545 has no %s in a rule", name)
+			return nil, bad("RFC 5545 rules have no %s", name)
 		}
 		if seen[name] {
-			return nil, bad("%s stands twice", name)
+			return nil, bad("%s is given twice", name)
 		}
 		seen[name] = true
 		if err := read(r, value); err != nil {
@@ -155,7 +155,7 @@ var parts5545 = map[string]func(r *RRule, value string) error{
 func oneOf(word string, list []string) (int, error) {
 	i := slices.Index(list, word)
 	if i < 0 {
-		return 0, fmt.Errorf("%q is not one of %s", word, strings.Join(list, ", "))
+		return 0, fmt.Errorf("expected one of %[2]s, found %[1]q", word, strings.Join(list, ", "))
 	}
 	return i, nil
 }
@@ -171,17 +171,17 @@ func (r *RRule) clash(seen map[string]bool) string {
 	case !seen["FREQ"]:
 		return "a rule needs FREQ"
 	case r.Count > 0 && r.Until != nil:
-		return "COUNT and UNTIL exclude each other (RFC 5545, section 3.3.10)"
+		return "COUNT and UNTIL can't be combined (RFC 5545, section 3.3.10)"
 	case seen["SKIP"] && !seen["RSCALE"]:
-		return "SKIP goes with RSCALE=GREGORIAN (RFC 7529)"
+		return "SKIP needs RSCALE=GREGORIAN (RFC 7529)"
 	case r.ByWeekNo != nil && r.Freq != Yearly:
-		return "BYWEEKNO goes with FREQ=YEARLY only"
+		return "BYWEEKNO needs FREQ=YEARLY only"
 	case r.ByYearDay != nil && (r.Freq == Daily || r.Freq == Weekly || r.Freq == Monthly):
-		return "BYYEARDAY doesn't go with FREQ=" + freqNames[r.Freq]
+		return "BYYEARDAY can't be combined with FREQ=" + freqNames[r.Freq]
 	case r.ByMonthDay != nil && r.Freq == Weekly:
-		return "BYMONTHDAY doesn't go with FREQ=WEEKLY"
+		return "BYMONTHDAY can't be combined with FREQ=WEEKLY"
 	case numbered && (r.Freq < Monthly || r.ByWeekNo != nil):
-		return "a numbered BYDAY goes with FREQ=MONTHLY, or with YEARLY without BYWEEKNO"
+		return "a numbered BYDAY needs FREQ=MONTHLY, or with YEARLY without BYWEEKNO"
 	case r.BySetPos != nil && !chooses:
 		return "BYSETPOS needs another BY part to choose from"
 	}
@@ -191,7 +191,7 @@ func (r *RRule) clash(seen map[string]bool) string {
 func number(s string, lo, hi int) (int, error) {
 	n, err := strconv.Atoi(s)
 	if err != nil || n < lo || n > hi || s[0] == '+' {
-		return 0, fmt.Errorf("%q is not a number from %d to %d", s, lo, hi)
+		return 0, fmt.Errorf("expected a number from %[2]d to %[3]d, found %[1]q", s, lo, hi)
 	}
 	return n, nil
 }
@@ -217,7 +217,7 @@ func numbers(s string, lo, hi int, signed bool) (list []int, err error) {
 func byDay(s string) (list []ByDay, err error) {
 	for _, f := range strings.Split(s, ",") {
 		if len(f) < 2 || slices.Index(dayNames, f[len(f)-2:]) < 1 {
-			return nil, fmt.Errorf("%q is not a weekday such as MO or -1FR", f)
+			return nil, fmt.Errorf("expected a weekday such as MO or -1FR, found %q", f)
 		}
 		d := ByDay{Weekday: civil.Weekday(slices.Index(dayNames, f[len(f)-2:]))}
 		if n := f[:len(f)-2]; n != "" {
@@ -234,7 +234,7 @@ func byDay(s string) (list []ByDay, err error) {
 
 // until reads 20270331 or 20270331T163000[Z].
 func (r *RRule) until(s string) error {
-	bad := fmt.Errorf("%q is not a date 20270331 or a time 20270331T163000Z", s)
+	bad := fmt.Errorf("expected a date such as 20270331 or a time such as 20270331T163000Z, found %q", s)
 	rest, utc := strings.CutSuffix(s, "Z")
 	day, clock, timed := strings.Cut(rest, "T")
 	if len(day) != 8 || utc && !timed {

@@ -71,7 +71,7 @@ func (d *Derive) Carry(texts []string, per string, env eval.Env) error {
 			return In("carry", err)
 		}
 		if i := Find(d.columns, name); i >= 0 {
-			return In("carry", fmt.Errorf("there already is a column `%s`; give the new one another name", d.columns[i]))
+			return In("carry", fmt.Errorf("there is already a column `%s`; give the new one another name", d.columns[i]))
 		}
 		c := &carried{per: by, above: map[string]eval.Value{}}
 		var used []int
@@ -79,7 +79,7 @@ func (d *Derive) Carry(texts []string, per string, env eval.Env) error {
 		if c.first, err = eval.Compile(first, nil, env); err != nil {
 			var pe *phrase.Error
 			if errors.As(err, &pe) && strings.EqualFold(pe.Unknown, "prior") {
-				pe.Hint = "no value stands above the first row; `prior` goes behind the semicolon"
+				pe.Hint = "the first row has no value above it; use `prior` after the semicolon"
 			}
 			return In("carry", err)
 		}

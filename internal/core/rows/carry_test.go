@@ -154,7 +154,7 @@ func TestCarry(t *testing.T) {
 		"b = a; ":            "expected NAME = FIRST; NEXT",
 		"b = 'x;y' & who; n": "",
 		"b = prior; n":       "unknown name `prior`",
-		"who = 1; 2":         "there already is a column",
+		"who = 1; 2":         "there is already a column",
 		"b = n; n ^ ":        "expected",
 	} {
 		err := rows.NewDerive([]string{"who", "n"}).Carry([]string{text}, "", eval.Env{})

@@ -103,7 +103,7 @@ func (j *join) value(row []eval.Value) (eval.Value, error) {
 	case blank(y) && blank(m) && blank(day):
 		return eval.Value{}, nil
 	case blank(y) || blank(m) || blank(day):
-		return eval.Value{}, fmt.Errorf("a date of year %q, month %q, day %q lacks a part", y, m, day)
+		return eval.Value{}, fmt.Errorf("a part is missing of the date with year %q, month %q, day %q", y, m, day)
 	}
 	d, err := j.read(y, m, day)
 	return eval.Day(d), err

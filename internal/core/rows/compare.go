@@ -97,7 +97,7 @@ func (c *Comparison) Whole() error {
 		i := int(uint32(c.index[at]))
 		for before := at - 1; before >= 0 && c.index[before]>>32 == c.index[at]>>32; before-- {
 			if k, id := int(uint32(c.index[before])), strings.Clone(c.id(i)); c.id(k) == id {
-				return fmt.Errorf("the key `%s` is %q in line %d and in line %d of the old table; a key names one row", c.Key,
+				return fmt.Errorf("the key `%s` is %q in both line %d and line %d of the old table", c.Key,
 					eval.Brief(id), c.lines[k], c.lines[i])
 			}
 		}
@@ -116,7 +116,7 @@ func (c *Comparison) New(line int, row []eval.Value) (d schedule.Difference, ok 
 	}
 	switch {
 	case before > 0:
-		return d, false, fmt.Errorf("the key `%s` is %q in line %d and in line %d of the new table; a key names one row",
+		return d, false, fmt.Errorf("the key `%s` is %q in both line %d and line %d of the new table",
 			c.Key, eval.Brief(id), before, line)
 	case !known:
 		c.added[id] = int32(line)

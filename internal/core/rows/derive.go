@@ -113,7 +113,7 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		}
 		for _, n := range add {
 			if i := Find(d.columns, n); i >= 0 {
-				return fmt.Errorf("there already is a column `%s`; give the new one another name", d.columns[i])
+				return fmt.Errorf("there is already a column `%s`; give the new one another name", d.columns[i])
 			}
 			d.columns = append(d.columns, n)
 		}

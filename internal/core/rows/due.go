@@ -20,7 +20,7 @@ type Due struct {
 	Upcoming bool       // leaves the overdue out
 	Yearly   bool       // looks at anniversaries
 	Bands    []int      // ends in days, rising; those below 0 age what is past
-	// Calendar is that of a row; nil where it is blank. PerRow says that rows differ in it.
+	// Calendar is also that of a row; nil where it is blank. PerRow says that rows differ in it.
 	Calendar func(row []eval.Value) *workdays.Calendar
 	PerRow   bool
 	Leap     bool     // keeps 29 February on 1 March
@@ -134,7 +134,7 @@ func ParseBands(texts []string) (list []int, err error) {
 	for _, f := range texts {
 		n, err := strconv.Atoi(strings.TrimSpace(f))
 		if err != nil || n == 0 || n < -mostBand || n > mostBand || len(list) > 0 && n <= list[len(list)-1] {
-			return nil, fmt.Errorf("bands are rising numbers of days other than 0, such as 30,60,90 or -30,30, not %q",
+			return nil, fmt.Errorf("expected rising numbers of days other than 0, such as 30,60,90 or -30,30, found %q",
 				eval.Brief(strings.Join(texts, ",")))
 		}
 		list = append(list, n)

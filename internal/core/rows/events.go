@@ -22,7 +22,7 @@ type Events struct {
 	Reminders             []schedule.Reminder
 	Look                  schedule.Look
 	Private               bool
-	// Calendar is that of a row; nil if it is blank.
+	// Calendar is also that of a row; nil if it is blank.
 	Calendar func(row []eval.Value) *workdays.Calendar
 	List     []schedule.Event
 	Blank    int // rows without a day
@@ -61,7 +61,7 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	}
 	id := row[e.key].String()
 	if before := e.seen[id]; before > 0 {
-		return fmt.Errorf("%s, line %d: the key `%s` is %q, as in line %d, and a key names one row", e.table.Name, line,
+		return fmt.Errorf("%s:%d: the key `%s` is %q, the same as in line %d", e.table.Name, line,
 			e.Key, eval.Brief(id), before)
 	}
 	if id == "" {

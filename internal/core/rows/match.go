@@ -30,7 +30,7 @@ func (s OnSeveral) of(found []Ranged, what, key string) ([]Ranged, error) {
 		if key != "" {
 			key = fmt.Sprintf(" of %q", eval.Brief(key))
 		}
-		return nil, fmt.Errorf("%s at lines %d and %d%s; --several first or all takes them", what, found[0].Line,
+		return nil, fmt.Errorf("%s in lines %d and %d%s; use --several first or all", what, found[0].Line,
 			found[1].Line, key)
 	case FirstOfSeveral:
 		return found[:1], nil
@@ -73,7 +73,7 @@ func twoStarts(key, at string, a, b int) error {
 	if key != "" {
 		key = fmt.Sprintf(" of %q", eval.Brief(key))
 	}
-	return fmt.Errorf("the ranges at lines %d and %d%s both start at %s, so neither says where the other ends", a,
+	return fmt.Errorf("the ranges in lines %d and %d%s both start on %s, so their ends are unclear", a,
 		b, key, at)
 }
 
@@ -93,7 +93,7 @@ func (r *Ranges) On(key string, d civil.Date, several OnSeveral, room []Ranged) 
 	if len(found) < 2 {
 		return found, nil
 	}
-	return several.of(found, d.String()+" is held by the ranges", key)
+	return several.of(found, d.String()+" lies in the ranges", key)
 }
 
 // Band is a range of numbers: its start belongs to it, its end, a blank where it has
@@ -139,7 +139,7 @@ func (b Bands) On(key string, v eval.Value, several OnSeveral, room []Ranged) (f
 	if len(found) < 2 {
 		return found, nil
 	}
-	return several.of(found, v.String()+" is held by the ranges", key)
+	return several.of(found, v.String()+" lies in the ranges", key)
 }
 
 // ByKey finds rows by their key alone.
@@ -147,7 +147,7 @@ type ByKey map[string][]Ranged
 
 // Of returns the rows of a key.
 func (b ByKey) Of(key string, several OnSeveral) ([]Ranged, error) {
-	return several.of(b[key], "the key stands", key)
+	return several.of(b[key], "the key is", key)
 }
 
 // NumberOf is a cell as a number; ok is false where it is neither one nor blank.

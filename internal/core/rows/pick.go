@@ -47,7 +47,7 @@ func (d *Derive) Pick(list []string) error {
 	}
 	d.pick = slices.DeleteFunc(take, func(i int) bool { return slices.Contains(leave, i) })
 	if len(d.pick) == 0 {
-		return errors.New("this leaves no column at all")
+		return errors.New("this leaves no columns")
 	}
 	return nil
 }

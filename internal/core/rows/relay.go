@@ -22,7 +22,7 @@ const relayed = 8192
 // put takes a row.
 func (r *relay) put(row []eval.Value) error {
 	if len(row) != r.width {
-		return fmt.Errorf("a row of %d cells, and %d columns", len(row), r.width)
+		return fmt.Errorf("a row of %d cells for %d columns", len(row), r.width)
 	}
 	r.batch = append(r.batch, row...)
 	if len(r.batch) < relayed {

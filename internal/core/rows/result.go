@@ -34,7 +34,7 @@ func (t *Total) Put(cells []eval.Value) error {
 
 // Totals is a Sink that shows a row of totals in a way of its own.
 type Totals interface {
-	// Total says that the next row is that of totals.
+	// Total says that the next row is also that of totals.
 	Total()
 }
 
@@ -287,5 +287,5 @@ func Untaken(columns, added []string) ([]string, error) {
 type takenError struct{ column string }
 
 func (e *takenError) Error() string {
-	return "the table already has a column `" + e.column + "`; an earlier step can leave it out (--columns; in a plan, `keep`)"
+	return "there is already a column `" + e.column + "`; leave it out in an earlier step (--columns; in a plan, `keep`)"
 }

@@ -165,7 +165,7 @@ func TestTally(t *testing.T) {
 	for i := 0; err == nil && i < 100000; i++ {
 		err = tally.Add(cell("x"), cell(fmt.Sprint(i)), eval.Int(1))
 	}
-	if err == nil || !strings.Contains(err.Error(), "narrower phrase") {
+	if err == nil || !strings.Contains(err.Error(), "coarser phrase") {
 		t.Errorf("a hundred thousand columns: %v", err)
 	}
 }

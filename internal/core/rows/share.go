@@ -144,7 +144,7 @@ func (h *Share) Cells(cells []eval.Value, p Portion) []eval.Value {
 }
 
 // errNothing is a range over which nothing can be shared.
-var errNothing = errors.New("nothing in the range to share the amount over")
+var errNothing = errors.New("the range has no days to split the amount over")
 
 // Split splits an amount by weights.
 func (h *Share) Split(amount eval.Value, weights []uint64) ([]Portion, error) {

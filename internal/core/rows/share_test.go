@@ -106,9 +106,9 @@ func TestShares(t *testing.T) {
 		{"-1", 2, []uint64{2, 0, 1}, "-0.67 0.00 -0.33"},
 		{"0", 2, []uint64{0, 0}, "0.00 0.00"},
 		{"", 2, []uint64{1, 2}, " "},
-		{"5", 2, []uint64{0}, "!nothing in the range to share the amount over: 5"},
-		{"1.005", 2, []uint64{1}, "!1.005 has more decimal places than 2, which shares are to have"},
-		{"five", 2, []uint64{1}, `!an amount is wanted here, and this is "five"`},
+		{"5", 2, []uint64{0}, "!the range has no days to split the amount over: 5"},
+		{"1.005", 2, []uint64{1}, "!1.005 has more than 2 decimal places, the places of a share"},
+		{"five", 2, []uint64{1}, `!expected an amount, found "five"`},
 		{"99999999999999999999", 2, []uint64{1}, "!the amount 99999999999999999999 is too large to be shared exactly"},
 	} {
 		h := rows.Share{Places: c.places}

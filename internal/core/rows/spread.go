@@ -234,7 +234,7 @@ func Range(start, end eval.Value, through civil.Date) (s civil.Span, blank bool,
 		return s, true, nil
 	}
 	if !ok {
-		return s, false, fmt.Errorf("the start is a date, and this is %q", start)
+		return s, false, fmt.Errorf("the start: expected a date, found %q", start)
 	}
 	s = civil.Span{First: a.Day, Last: through}
 	if end.Kind == eval.Blank {
@@ -245,7 +245,7 @@ func Range(start, end eval.Value, through civil.Date) (s civil.Span, blank bool,
 	}
 	b, ok := eval.DayOf(end)
 	if !ok {
-		return s, false, fmt.Errorf("the end is a date, and this is %q", end)
+		return s, false, fmt.Errorf("the end: expected a date, found %q", end)
 	}
 	s.Last = b.Day
 	if s.Last < s.First {

@@ -1,6 +1,8 @@
 package rows
 
 import (
+	"strings"
+
 	"sync/atomic"
 
 	"yoyaku/internal/core/eval"
@@ -17,9 +19,33 @@ type OptionError struct {
 // Error names the option and the fault.
 func (e *OptionError) Error() string {
 	if e.Is {
-		return e.Option + " " + e.Err.Error()
+		return e.Option + " " + Say(e.Err.Error(), false)
 	}
-	return e.Option + ": " + e.Err.Error()
+	return e.Option + ": " + Say(e.Err.Error(), false)
+}
+
+// Other writes an option, with a value or "", into the text of an OptionError: whether it is
+// --within or `within` is known where the error is shown.
+func Other(option, value string) string { return "‹" + strings.TrimSpace(option+" "+value) + "›" }
+
+// Say writes the options in a text as flags, --bands 30, or as keys of a plan, `bands: 30`.
+func Say(text string, flags bool) string {
+	for {
+		before, rest, ok := strings.Cut(text, "‹")
+		option, after, closed := strings.Cut(rest, "›")
+		if !ok || !closed {
+			return text
+		}
+		switch name, value, valued := strings.Cut(option, " "); {
+		case flags:
+			option = "--" + option
+		case valued:
+			option = "`" + name + ": " + value + "`"
+		default:
+			option = "`" + option + "`"
+		}
+		text = before + option + after
+	}
 }
 
 // Unwrap returns the fault.

@@ -81,7 +81,7 @@ func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
 	r, _ := t.rows.of(row, math.MaxInt)
 	c, ok := t.cols.of(col, MostColumns)
 	if !ok {
-		return fmt.Errorf("the tally has over %d columns; choose a narrower phrase for --cols, such as year of %s",
+		return fmt.Errorf("the tally has more than %d columns; use a coarser phrase for --cols, such as \"year of %s\"",
 			MostColumns, t.ColName)
 	}
 	if r == len(t.cells) {

@@ -21,7 +21,7 @@ func ParseBounds(text string) (b Bounds, err error) {
 	least, err1 := strconv.Atoi(strings.TrimSpace(from))
 	most, err2 := strconv.Atoi(strings.TrimSpace(to))
 	if err1 != nil || err2 != nil || least < 0 || most < least {
-		return b, fmt.Errorf("%q is neither a number nor two of them: 24, or 26..27", text)
+		return b, fmt.Errorf("expected a number or a range, such as 24 or 26..27, found %q", text)
 	}
 	return Bounds{least, most}, nil
 }

@@ -47,7 +47,7 @@ func (s *Series) By(milestone string) (by eval.Looked, known []string, err error
 		for _, chain := range from.Chains {
 			for i := range chain.Steps {
 				if phrase.Alone(chain.Steps[i].Node) != "" {
-					return nil, known, fmt.Errorf("the milestone `%s` has a step without a bound, %s, and so can't be looked for",
+					return nil, known, fmt.Errorf("the milestone `%s` has a step without a limit, %s, so it can't be searched for",
 						s.Milestones[at].Name, chain.Steps[i].Text)
 				}
 			}

@@ -28,7 +28,7 @@ func (o *Occurrence) dated(s *Series) Entry {
 
 // Entries returns the dates and milestones of several series that lie in
 // window, each chosen by its own date, sorted by date and time; where those are
-// equal the order of the plan stands. cut counts the occurrences of which only a
+// equal the order from the plan stands. cut counts the occurrences of which only a
 // part lies in the window.
 func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err error) {
 	return entriesOf(series, window, false, (*Occurrence).Note)
@@ -178,7 +178,7 @@ type Template struct {
 	progs map[int]*eval.Program // in place of slots, of dates of other series
 }
 
-// NewTemplate reads a template for the events of s; env is that of its phrases.
+// NewTemplate reads a template for the events of s; env is also that of its phrases.
 func (s *Series) NewTemplate(text string, env eval.Env) (*Template, error) {
 	env.Names = s.Names()
 	return ParseTemplate(text, env)
@@ -196,7 +196,7 @@ func ParseTemplate(text string, env eval.Env) (*Template, error) {
 		}
 		name, tail, closed := strings.Cut(after, "}")
 		if !closed {
-			return nil, fmt.Errorf("`{%s` is never closed; write `{name}`", after)
+			return nil, fmt.Errorf("`{%s` is not closed; write `{name}`", after)
 		}
 		i := slices.IndexFunc(names, func(n string) bool { return phrase.SameName(n, name) })
 		if e, err := phrase.ParseExpr(name); i < 0 && err == nil && env.Other != nil {
@@ -210,7 +210,7 @@ func ParseTemplate(text string, env eval.Env) (*Template, error) {
 		}
 		if i < 0 {
 			names = slices.DeleteFunc(slices.Clone(names), func(n string) bool { return strings.HasPrefix(n, "\x00") })
-			hint := "; known here: " + strings.Join(names, ", ")
+			hint := "; the names are " + strings.Join(names, ", ")
 			if near := phrase.Nearest(name, names); near != "" {
 				hint = "; did you mean `{" + near + "}`?"
 			}

@@ -17,7 +17,7 @@ type Finding struct {
 	Note   bool
 	Wanted bool       // a note of what somebody wanted so, which is no warning
 	About  string     // the series or the record
-	Key    string     // of the plan that it comes of, "" for the entry itself
+	Key    string     // from the plan that it comes of, "" for the entry itself
 	At     eval.Value // the date, where it has one
 	Text   string
 }
@@ -35,7 +35,7 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 		return nil, c.err
 	}
 	if n := s.Blanks(window); n > 0 {
-		c.note("rule", eval.Value{}, "%d nominal dates for which the steps after `then` give no date", n)
+		c.note("rule", eval.Value{}, "%d nominal dates without a date, because the steps after `then` give none", n)
 	}
 	return c.list, nil
 }
@@ -144,7 +144,7 @@ func (c *checker) counts() {
 		}
 		c.proveCounts(fails, u.Key, seen)
 		if changes > 0 {
-			c.note("expect."+u.Key, eval.Value{}, "%s: the rule changes within %d of the periods, which aren't counted",
+			c.note("expect."+u.Key, eval.Value{}, "%s: the rule changes within %d of the periods; they aren't counted",
 				u.Key, changes)
 		}
 	}
@@ -299,7 +299,7 @@ func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
 func (c *checker) twice() {
 	for i := 1; i < len(c.all); i++ {
 		if a, b := c.all[i-1], c.all[i]; a.To == b.To {
-			c.fail("rule", b.Value(), "two dates on one day: %s (nominal %s) and %s (nominal %s)", a.ID, a.Date.Date, b.ID,
+			c.fail("rule", b.Value(), "two dates on the same day: %s (nominal %s) and %s (nominal %s)", a.ID, a.Date.Date, b.ID,
 				b.Date.Date)
 		}
 	}
@@ -356,11 +356,11 @@ func (c *checker) hands() {
 			if err != nil || m.To == civil.None || m.To == h.At.Day || m.To > h.At.Day == after {
 				continue
 			}
-			side := "before the date before it"
+			side := "before the previous date"
 			if after {
-				side = "after the date after it"
+				side = "after the next date"
 			}
-			c.note("instead.date."+h.ID, h.At, "the date by hand of %s lies %s, %s of %s", h.ID, side, m.To, m.ID())
+			c.note("instead.date."+h.ID, h.At, "the date moved by hand of %s is %s, %s of %s", h.ID, side, m.To, m.ID())
 		}
 	}
 	for _, h := range c.s.Hands() {
@@ -462,12 +462,12 @@ func (c *checker) periods() {
 // early notes a rule that ends before the window begins.
 func (c *checker) early() {
 	if last := c.s.own().Last; last < c.window.First {
-		c.note("rule", eval.Value{}, "the rule ends on %s, before the window begins on %s", last, c.window.First)
+		c.note("rule", eval.Value{}, "the rule ends on %s, before the window starts on %s", last, c.window.First)
 	}
 }
 
 func (c *checker) none() {
 	if len(c.all) == 0 {
-		c.fail("rule", eval.Value{}, "no date falls between %s and %s", c.window.First, c.window.Last)
+		c.fail("rule", eval.Value{}, "no dates from %s to %s", c.window.First, c.window.Last)
 	}
 }

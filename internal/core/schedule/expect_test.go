@@ -104,7 +104,7 @@ func TestFindings(t *testing.T) {
 		{"monthly on 15", "date, -1 working day", ""}, // one day or three before
 		{"monthly on 10", "nominal, 15th day of this month, +0 days", ""},
 		{"monthly on 1, 2, 28", "nominal, 10th day of this month", ""},
-		{"yearly on 29 feb from 2028-01-01", "", "no date falls between 2027-01-01 and 2027-12-31"},
+		{"yearly on 29 feb from 2028-01-01", "", "no dates from 2027-01-01 to 2027-12-31"},
 	} {
 		s, err := NewSeries("s", "", c.rule, env)
 		for _, name := range []string{"first", "m"} { // one that is always in order, and this

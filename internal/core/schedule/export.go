@@ -24,12 +24,12 @@ func Exported(r *eval.Recurrence) [][2]string {
 	rule, start, why := exported(r)
 	steps := r.Chain.Steps
 	if rule == nil {
-		return [][2]string{{"RRULE", "RFC 5545 can't say this, because " + why}}
+		return [][2]string{{"RRULE", "there is no exact RRULE, because " + why}}
 	}
 	var list [][2]string
 	name := "RRULE"
 	if len(steps) > 0 {
-		list = append(list, [2]string{"RRULE", "RFC 5545 can't say this, because a rule there can't move its dates (" +
+		list = append(list, [2]string{"RRULE", "there is no exact RRULE, because a rule there can't move its dates (" +
 			steps[0].Text + ")"})
 		name = "RRULE of the nominal dates"
 	}
@@ -40,7 +40,7 @@ func Exported(r *eval.Recurrence) [][2]string {
 	out, whole := r.Rule.LeftOut()
 	if !whole {
 		return [][2]string{{"RRULE",
-			"RFC 5545 can't say this, because days are left out without end; `until` ends them"}}
+			"there is no exact RRULE, because days are left out without end; `until` ends them"}}
 	}
 	for _, p := range []struct {
 		name string

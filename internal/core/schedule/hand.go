@@ -68,7 +68,7 @@ type UnknownDate struct{ Series, ID string }
 
 // Error says so.
 func (e *UnknownDate) Error() string {
-	return fmt.Sprintf("the rule of `%s` gives no date with the id %s; yoyaku dates %[1]s lists them", e.Series, e.ID)
+	return fmt.Sprintf("the rule of `%s` gives no date with the id %s; `yoyaku dates %[1]s` lists them", e.Series, e.ID)
 }
 
 // SetHand sets a day by hand. Of two for one date the later stands.

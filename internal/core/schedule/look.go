@@ -33,7 +33,7 @@ func ParseLasting(text string) (minutes int, err error) {
 		}
 	}
 	if err != nil || minutes < 1 || minutes > 1440 {
-		return 0, fmt.Errorf("how long a timed event lasts is such as `30 minutes` or `2 hours`, at most 24, not %q", text)
+		return 0, fmt.Errorf("expected a length such as `30 minutes` or `2 hours`, at most 24 hours, found %q", text)
 	}
 	return minutes, nil
 }
@@ -44,7 +44,7 @@ func ParseColor(text string) (string, error) {
 	if slices.Contains(colors, name) {
 		return name, nil
 	}
-	hint := "calendars know colours by their names on the web, such as teal or darkorange"
+	hint := "use a CSS colour name such as teal or darkorange"
 	if near := phrase.Nearest(name, colors); near != "" {
 		hint = "did you mean " + near + "?"
 	}

@@ -260,11 +260,11 @@ func TestExported(t *testing.T) {
 		{"daily", "RRULE:FREQ=DAILY"},
 		{"monthly on 15, last from 2027-01-15 leaving out 2027-01-31 plus 2027-02-01, 2027-02-02", "RRULE:FREQ=MONTHLY;BYMONTHDAY=15,-1 DTSTART:20270115 EXDATE:20270131 RDATE:20270201,20270202"},
 		{"rrule FREQ=MONTHLY;BYDAY=-1FR from 2027-01-29", "RRULE:FREQ=MONTHLY;BYDAY=-1FR DTSTART:20270129"},
-		{"monthly on last then roll following", "RRULE:RFC 5545 can't say this, because a rule there can't move its dates (roll following) RRULE of the nominal dates:FREQ=MONTHLY;BYMONTHDAY=-1"},
+		{"monthly on last then roll following", "RRULE:there is no exact RRULE, because a rule there can't move its dates (roll following) RRULE of the nominal dates:FREQ=MONTHLY;BYMONTHDAY=-1"},
 		{"weekly on mon from 2027-01-04 6 times leaving out 2027-01-10..2027-01-20, 2027-01-26", "RRULE:FREQ=WEEKLY;BYDAY=MO;COUNT=6 DTSTART:20270104 EXDATE:20270111,20270118"},
 		{"monthly on 15 from 2027-01-01 until 2027-06-30 leaving out closed days, 2027-01-15", "RRULE:FREQ=MONTHLY;BYMONTHDAY=15;UNTIL=20270630 DTSTART:20270115 EXDATE:20270115,20270515"},
-		{"monthly on 15 leaving out closed days", "RRULE:RFC 5545 can't say this, because days are left out without end; `until` ends them"},
-		{"yearly on easter", "RRULE:RFC 5545 can't say this, because RFC 5545 can't count from Easter"},
+		{"monthly on 15 leaving out closed days", "RRULE:there is no exact RRULE, because days are left out without end; `until` ends them"},
+		{"yearly on easter", "RRULE:there is no exact RRULE, because RFC 5545 can't count from Easter"},
 	} {
 		rec, err := eval.CompileRule(c[0], plain)
 		if err != nil {

@@ -47,7 +47,7 @@ func Meetings(list []Column, window civil.Span) (found []Finding, err error) {
 		}
 		first, then := list[min(i, other)].Name(), list[max(i, other)].Name()
 		found = append(found, Finding{About: first + ", " + then, At: eval.Day(e.At.Day),
-			Text: fmt.Sprintf("%s and %s fall on one day and must stay apart", first, then)})
+			Text: fmt.Sprintf("%s and %s fall on the same day but must stay apart", first, then)})
 	}
 	return found, nil
 }

@@ -26,7 +26,7 @@ func NumberedPeriods(f civil.Frame, u civil.Unit, span civil.Span) iter.Seq2[Num
 		for p, err := range f.Periods(u)(span) {
 			n := NumberedPeriod{NamedSpan: p}
 			if err == nil && !(p.First.Valid() && p.Last.Valid()) {
-				err = fmt.Errorf("the %s %s reaches beyond the years 0001 to 9999", civil.UnitNames[u], p.Name)
+				err = fmt.Errorf("the %s %s goes beyond the years 0001 to 9999", civil.UnitNames[u], p.Name)
 			}
 			if err == nil {
 				if u == civil.Week {

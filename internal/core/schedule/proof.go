@@ -60,19 +60,19 @@ func (p WallPart) of(columns []string, lines Lines) (WallPart, error) {
 // WallTable is the wide table of a series.
 func WallTable(s *Series, span civil.Span) (WallPart, error) {
 	columns, lines := Wide(s, span)
-	return WallPart{Title: s.Title, None: "No date falls into these months."}.of(columns, lines)
+	return WallPart{Title: s.Title, None: "No dates in these months."}.of(columns, lines)
 }
 
 // WallHolidays are the closed days of a calendar by name, and its short ones.
 func WallHolidays(cal *workdays.Calendar, span civil.Span) (WallPart, error) {
 	columns, lines := Holidays(cal, span)
-	return WallPart{Title: "Closed days of " + cal.Name, None: "No holiday falls into these months."}.of(columns, lines)
+	return WallPart{Title: "Closed days of " + cal.Name, None: "No holidays in these months."}.of(columns, lines)
 }
 
 // WallMoved are the dates of series that moved, with their reasons.
 func WallMoved(list []*Series, span civil.Span) (WallPart, error) {
 	entries, _, err := Entries(list, span)
-	p := WallPart{Title: "Dates that moved", None: "No date moved.",
+	p := WallPart{Title: "Dates that moved", None: "No dates moved.",
 		Columns: []string{"date", "weekday", "title", "nominal", "reason"}}
 	for _, e := range entries {
 		if e.What == "date" && e.Of.HasMoved() {
@@ -85,7 +85,7 @@ func WallMoved(list []*Series, span civil.Span) (WallPart, error) {
 
 // WallProofs are what was expected of series, and how it was met.
 func WallProofs(list []*Series, span civil.Span) (WallPart, error) {
-	p := WallPart{Title: "What was proved", None: "Nothing is expected of these series.",
+	p := WallPart{Title: "What was checked", None: "These series have no expectations.",
 		Columns: []string{"title", "expected", "found", "met"}}
 	for _, s := range list {
 		proofs, err := s.Proofs(span)
@@ -105,7 +105,7 @@ func WallProofs(list []*Series, span civil.Span) (WallPart, error) {
 
 // WallReleased are dates that were released and still hold, with who released them.
 func WallReleased(rows []Released, title func(series string) string, span civil.Span) WallPart {
-	p := WallPart{Title: "What is released", None: "No date of these months is released.",
+	p := WallPart{Title: "What is released", None: "No dates of these months are released.",
 		Columns: []string{"date", "weekday", "title", "what", "released_on", "by", "note"}}
 	for _, r := range rows {
 		if r.Holds() && span.Has(r.At.Day) {

@@ -86,7 +86,7 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 	}
 	rule, _, why := exported(s.Rules[0].Rec)
 	if rule == nil {
-		return e, no("RFC 5545 can't say its rule, because %s", why)
+		return e, no("there is no exact RRULE, because %s", why)
 	}
 	r.Rule = *rule
 	r.Rule.Count, r.Rule.Until, r.Rule.UntilDate, r.Rule.UntilUTC = 0, nil, false, false

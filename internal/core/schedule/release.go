@@ -7,6 +7,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 )
 
 // Released is a date or milestone as it was announced.
@@ -42,8 +43,13 @@ type Breach struct {
 	// Row is what was released; nil of a new date. Other is the id of a renamed date.
 	Row   *Released
 	Other string
-	// Nominal is that of a date that is new, or has another id.
+	// Nominal is also that of a date that is new, or has another id.
 	Nominal civil.Date
+}
+
+// Differing counts breaches in words.
+func Differing(list []Breach) string {
+	return phrase.Agree(len(list), "date differs from what was released", "dates differ from what was released")
 }
 
 // Cells are the cells of BreachColumns.
@@ -59,7 +65,7 @@ func (h Breach) String() string {
 	}
 	switch {
 	case h.Row == nil:
-		return fmt.Sprintf("%s is now on %s, and was not among the released dates", what, h.Now)
+		return fmt.Sprintf("%s is now on %s and was not released", what, h.Now)
 	case h.Other != "":
 		return fmt.Sprintf("%s, released as %s, is %s", what, h.Released, h.Reason)
 	case h.Now.Kind == eval.Blank:

@@ -35,7 +35,7 @@ var reminderForm = sync.OnceValue(func() *regexp.Regexp {
 
 // ParseReminder reads `7 days before` or `1 working day before at 09:00`.
 func ParseReminder(text string) (r Reminder, err error) {
-	bad := fmt.Errorf("a reminder is such as `7 days before` or `1 working day before at 09:00`, not %q", text)
+	bad := fmt.Errorf("expected a reminder such as `7 days before` or `1 working day before at 09:00`, found %q", text)
 	m := reminderForm().FindStringSubmatch(text)
 	if m == nil {
 		return r, bad

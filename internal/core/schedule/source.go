@@ -26,12 +26,12 @@ func (s *Series) SetRules(rules []Ruled) error {
 	s.Rules = rules
 	for i := 1; i < len(rules); i++ {
 		if rules[i].Span.First <= rules[i-1].Span.Last {
-			return fmt.Errorf("the rules overlap: this one begins on %s, and the one before holds through %s",
+			return fmt.Errorf("the rules overlap: this one starts on %s, the one before ends on %s",
 				rules[i].Span.First, rules[i-1].Span.Last)
 		}
 		for j := range i {
 			if id := s.sharedID(rules[j], rules[i]); id != "" {
-				return fmt.Errorf("both rules give a date the id %s; let the change fall on the edge of a period, such as the first of a month or year", id)
+				return fmt.Errorf("both rules give a date the id %s; put the change at the start of a period, such as a month or year", id)
 			}
 		}
 	}
@@ -244,7 +244,7 @@ func (s *Series) Identified(id string) (d recur.Date, rec *eval.Recurrence, ok b
 	return recur.Date{}, nil, false
 }
 
-// Occurrence is that of an id; nil where the series gives none.
+// Occurrence is also that of an id; nil where the series gives none.
 func (s *Series) Occurrence(id string) (*Occurrence, error) {
 	m, ok := s.Date(id)
 	switch {

@@ -65,7 +65,7 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fra
 	w := &Wall{WeekStart: frame.WeekStart, marks: map[civil.Date][]WallMark{}, names: map[civil.Date]string{}, cal: cal}
 	first, last := frame.Index(civil.Month, span.First), frame.Index(civil.Month, span.Last)
 	if n := last - first + 1; n > MostWallMonths {
-		return nil, fmt.Errorf("a wall has at most %d months, and this has %d", MostWallMonths, n)
+		return nil, fmt.Errorf("a wall has at most %d months; this window has %d", MostWallMonths, n)
 	}
 	for i := first; i <= last; i++ {
 		month, _ := frame.Period(civil.Month, i)

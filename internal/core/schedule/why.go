@@ -108,7 +108,7 @@ func tellEach(what string, moves []eval.Move) (list []Telling) {
 		case m.Early != "":
 			t.Why = m.Early
 		case m.To == civil.None:
-			t.Why = "there is no such day"
+			t.Why = "there is no such date"
 		case m.Step.Chose():
 			t.Why = "chosen"
 		case m.Changed():
@@ -144,7 +144,7 @@ func (s *Series) tellDate(o *Occurrence) []Telling {
 		m.To = o.Date.Date
 	}
 	if o.Hand != nil && o.Hand.Gone {
-		list[0].Why = "the rule no longer gives it; id " + o.ID
+		list[0].Why = "no longer given by the rule; id " + o.ID
 	} else {
 		list = append(list, tellMoves("date", o.Moves, m.Value())...)
 	}

@@ -106,19 +106,18 @@ func Warnings(cals []*Calendar) (list []string) {
 		if n == 0 {
 			return
 		}
-		dates := fmt.Sprintf("%d dates lie there: they may move", n)
+		dates := fmt.Sprintf("%d dates may move", n)
 		if n == 1 {
-			dates = "1 date lies there: it may move"
+			dates = "1 date may move"
 		}
-		list = append(list, fmt.Sprintf("the calendar %s knows no holidays %s %s, and %s once it does", c.Name, when,
-			d, dates))
+		list = append(list, fmt.Sprintf("the holidays of calendar %s are unknown %s %s; %s", c.Name, when, d, dates))
 	}
 	for _, c := range cals {
 		before, after := c.Missed()
 		say(before, "before", c, c.Known.First)
 		say(after, "after", c, c.Known.Last)
 		if c.needed.Load() {
-			list = append(list, "working days are counted without a calendar: Saturday and Sunday closed, no holidays; --calendar, or `calendar` in a plan, names one")
+			list = append(list, "working days are counted without a calendar: Saturday and Sunday closed, no holidays. Use --calendar NAME, or `calendar` in a plan")
 		}
 	}
 	return list

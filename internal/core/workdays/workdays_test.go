@@ -137,7 +137,7 @@ func TestEnds(t *testing.T) {
 	if (Beyond{}).Is() || !(Beyond{Noted: true}).Is() || !(Beyond{Calendar: New("c", 0)}).Is() {
 		t.Error("a day is beyond what a calendar knows where there is one, or where that was noted")
 	}
-	for n, want := range []string{"", "1 date lies there: it", "2 dates lie there: they"} {
+	for n, want := range []string{"", "1 date may", "2 dates may"} {
 		c := New("c", 0).WithHolidays(List{{Date: 740010, Name: "One"}})
 		c.Known = civil.Span{First: 740000, Last: 740020}
 		c.Ask(740020, 740000) // what it knows, to both ends
