@@ -19,7 +19,9 @@ func (a *App) aheadCommand() *cobra.Command {
 		Long: `List what comes up in a plan, by date: dates and milestones of its series and events of
 its records, for the next 30 days unless told. Overdue dates of records come first.`,
 		Example: `  yoyaku ahead
-  yoyaku ahead crew-pay fuel-duty --within "3 months"
+  yoyaku ahead --within "3 months"
+  yoyaku ahead crew-pay fuel-duty --window 2027-Q2
+  yoyaku ahead --owner ansa --as-of 2027-04-20
   yoyaku ahead --window 2027-Q2 --where "series = 'crew-contracts'"`,
 	}
 	s := a.settings(c, false)
@@ -30,7 +32,7 @@ its records, for the next 30 days unless told. Overdue dates of records come fir
 		{Name: "within", Kind: question.Amount, Default: "30 days", Not: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Into: &next.Within},
 		{Name: "window", Kind: question.Span, Help: "list `SPAN` instead of --within, such as 2027-Q2", Into: &next.Window},
 		{Name: "owner", Help: "only the tasks of `NAME`, one of the plan's people", Into: &next.Owner},
-		{Name: "overdue", Kind: question.Amount, Default: "90 days", Help: "how far back to look for overdue dates of records, such as\n`\"1 year\"`", Into: &next.Overdue},
+		{Name: "overdue", Kind: question.Amount, Default: "90 days", Value: "STRETCH", Help: "how far back to look for overdue dates of records, such as\n\"1 year\"", Into: &next.Overdue},
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

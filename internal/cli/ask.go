@@ -52,7 +52,7 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 		groups[resultOut] = append(groups[resultOut],
 			&question.Option{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Into: &out.follow.Follows},
 			&question.Option{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Into: &out.follow.Cancellations},
-			&question.Option{Name: "organizer", With: []string{"cancellations"}, Help: "who sends the cancellations, as `\"NAME <mail>\"` (default: the\nplan's organizer)", Into: &out.follow.Organizer})
+			&question.Option{Name: "organizer", With: []string{"cancellations"}, Value: `"NAME <mail>"`, Help: "who sends the cancellations (default: the plan's organizer)", Into: &out.follow.Organizer})
 	}
 	var options []*question.Option
 	for group, list := range groups {
@@ -295,6 +295,9 @@ func (o *output) format() (report.Format, error) {
 func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error) {
 	if f, err = o.format(); err != nil {
 		return f, l, err
+	}
+	if rests, _ := p.WhatIf(); rests != "" && f.Events {
+		return f, l, plan.ErrWhatIf
 	}
 	if l, err = office.Look(o.shape, p, f); err != nil {
 		return f, l, err

@@ -34,7 +34,8 @@ func (a *App) checkCommand() *cobra.Command {
 and report everything that is wrong or worth knowing, each at its line. Writes nothing.
 Exits with 1 if anything fails.`,
 		Example: `  yoyaku check
-  yoyaku check --as json`,
+  yoyaku check yoyaku.yaml --as json
+  yoyaku check --closed 2027-06-07=Jubilee`,
 	}
 	s := a.settings(c, false)
 	var strict bool

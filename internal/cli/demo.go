@@ -21,7 +21,8 @@ func (a *App) demoCommand() *cobra.Command {
 		Long: `Write the demo of Skerry Line, an invented ferry co-operative, to a new folder
 (skerry-demo unless named), run its plan, and show what to try next.`,
 		Example: `  yoyaku demo
-  yoyaku demo trial`,
+  yoyaku demo trial
+  yoyaku demo --as csv trial`,
 		Args: needArgs(0, 1, ""),
 	}
 	s := a.settings(c, false)

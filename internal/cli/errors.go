@@ -10,6 +10,7 @@ import (
 	"strings"
 	"syscall"
 
+	"yoyaku/demo"
 	"yoyaku/internal/caldav"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -54,7 +55,8 @@ func (a *App) exit(err error) int {
 		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(sentence.text)))
 		return exitNo
 	}
-	fmt.Fprint(a.Err, report.CleanLines(a.hidden(describe(err))))
+	text := describe(err)
+	fmt.Fprint(a.Err, report.CleanLines(a.hidden(text+demo.Hint(text))))
 	return code(err)
 }
 

@@ -20,13 +20,15 @@ func (f flag) String() string {
 	return f.Default
 }
 
-// Type is the word for the value where the help has none; help quotes the
-// default of a string.
+// Type is the word for the value if the help has none; help quotes the default of a
+// string.
 func (f flag) Type() string {
-	switch f.Kind {
-	case question.Yes:
+	switch {
+	case f.Kind == question.Yes:
 		return "bool"
-	case question.Number:
+	case f.Value != "":
+		return f.Value
+	case f.Kind == question.Number:
 		return "int"
 	}
 	return "string"

@@ -87,9 +87,6 @@ func optionGroups(c *cobra.Command) string {
 		}
 		optionHelp(&groups[group], f)
 	}
-	for _, of := range []*pflag.FlagSet{c.Flags(), c.Root().PersistentFlags()} {
-		of.SortFlags = false // those that matter most stand first
-	}
 	c.Flags().VisitAll(func(f *pflag.Flag) {
 		if c.Root().PersistentFlags().Lookup(f.Name) == nil {
 			write(f)

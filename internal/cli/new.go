@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -21,9 +22,10 @@ the JSON Schema that lets editors complete it. Dates of a table that follow a ru
 series, with the exceptions moved by hand; the rest becomes a record set. An existing plan
 is never overwritten. Without options, list the tables in the folder and the command for
 each.`,
-		Example: `  yoyaku new office --series "pay = monthly on last then roll preceding"
-  yoyaku new crew --calendar england-wales --table crew-contracts.csv
-  yoyaku new next-year --table pay-days-2026.csv`,
+		Example: `  yoyaku new
+  yoyaku new office --series "pay = monthly on last then roll preceding"
+  yoyaku new next-year --table pay-days-2026.csv
+  yoyaku new crew --calendar england-wales --table crew-contracts.csv`,
 		Args: needArgs(0, 1, ""),
 	}
 	s := a.settings(c, false)
@@ -31,7 +33,7 @@ each.`,
 	options := []*question.Option{
 		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Into: &start.ID},
 		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Into: &start.Calendar},
-		{Name: "series", Repeat: true, Help: "add a series: its name and its rule, `\"NAME = RULE\"`", Into: &start.Series},
+		{Name: "series", Repeat: true, Value: `"NAME = RULE"`, Help: "add a series with its name and its rule", Into: &start.Series},
 		{Name: "table", Repeat: true, Help: "make series of the dates in table `FILE`, and a record set of\nthe rest", Into: &start.Tables},
 		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Into: &start.Key},
 	}
@@ -49,6 +51,13 @@ each.`,
 		if err != nil {
 			return err
 		}
+		if start.ID+start.Calendar+start.Key == "" && len(start.Series)+len(start.Tables) == 0 {
+			list, err := start.Candidates(plan.Settings{Now: a.Now, AsOf: day})
+			if err != nil || len(list) > 0 {
+				a.tellCandidates(list)
+				return err
+			}
+		}
 		path, found, err := start.Make(plan.Settings{Now: a.Now, AsOf: day})
 		if err != nil {
 			return err
@@ -65,4 +74,20 @@ each.`,
 		return nil
 	}
 	return c
+}
+
+// tellCandidates lists the tables that a plan could begin with.
+func (a *App) tellCandidates(list []office.Candidate) {
+	fmt.Fprintf(a.said, "%s here:\n", phrase.Counted(len(list), "table"))
+	for _, c := range list {
+		fmt.Fprintf(a.said, "  %s\n", report.Clean(c.Text))
+		if c.Err != nil {
+			fmt.Fprintf(a.said, "    %s\n", report.Clean(c.Err.Error()))
+		}
+		for _, line := range c.Commands {
+			fmt.Fprintf(a.said, "    %s\n", report.Clean(line))
+		}
+	}
+	fmt.Fprint(a.said, "Repeat --table to put several into one plan. A plan without a table:\n"+
+		"    yoyaku new office --series \"pay = monthly on last then roll preceding\"\n")
 }

@@ -29,7 +29,8 @@ beside it. From then on check, run, publish and calendars of these series stop i
 released date would move or disappear, or a new one would come in between. Releasing again
 supersedes the dates that moved; no line of the file is ever removed. Keep the file with
 the plan.`,
-		Example: `  yoyaku release --through 2027-12-31 --by "A. Gull" --note "pay calendar 2027"
+		Example: `  yoyaku release --through 2027-12-31 --by "A. Gull"
+  yoyaku release --through 2027-12-31 --by "A. Gull" --note "pay calendar 2027"
   yoyaku release --through 2027-06-30 --by "A. Gull" --series crew-pay`,
 		Args: needArgs(0, 1, ""),
 	}
@@ -40,7 +41,7 @@ the plan.`,
 		{Name: "through", Kind: question.Date, Needed: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Into: &r.Through},
 		{Name: "by", Needed: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Into: &r.By},
 		{Name: "note", Help: "keep `TEXT` with the release", Into: &r.Note},
-		{Name: "series", List: true, Complete: "series", Help: "release only these series, `A,B`; also one that the plan no\nlonger has", Into: &r.Series},
+		{Name: "series", List: true, Complete: "series", Value: "NAMES", Help: "release only these series; also one that the plan no longer has", Into: &r.Series},
 		{Name: "provisional", Kind: question.Yes, Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Into: &r.Provisional},
 		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &r.Window},
 	}, r.out.with(&r.shape))

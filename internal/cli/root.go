@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/demo"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
@@ -131,6 +132,7 @@ schedule goes out as a table or as calendar events.`,
 		return usageError{fmt.Errorf("%w; `%s --help` lists the options", err, c.CommandPath())}
 	})
 	root.SetVersionTemplate("yoyaku {{.Version}}\n")
+	root.PersistentFlags().BoolP("help", "h", false, "show this help")
 	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "print no warnings, notes or progress")
 	for _, g := range groups {
 		root.AddGroup(&cobra.Group{ID: string(g.id), Title: g.title})
@@ -149,6 +151,11 @@ schedule goes out as a table or as calendar events.`,
 				root.AddCommand(c.Command)
 			}
 		}
+	}
+	for _, c := range root.Commands() {
+		c.Use, c.DisableFlagsInUseLine = c.Use+" [options]", true
+		c.Example = demo.Examples(c.Example)
+		c.Flags().SortFlags = false // those that matter most stand first
 	}
 	root.AddCommand(phrasesTopic(), a.jobsTopic(), a.keysTopic("plan"), a.keysTopic("calendar"))
 	root.SetHelpCommand(a.helpCommand(root))

@@ -35,16 +35,16 @@ per series and per file. Either all files are replaced, or none is. With --by, t
 also recorded in yoyaku-log.jsonl beside the plan: the files read and written, with their
 hashes, and each date that moved.`,
 		Example: `  yoyaku run
-  yoyaku run yoyaku.yaml --window 2027-H1 --out half
-  yoyaku run --series crew-pay,safety-drill
-  yoyaku run --by "A. Gull" --note "pay calendar sent out"`,
+  yoyaku run --window 2027-H1 --out half
+  yoyaku run --by "A. Gull" --note "pay calendar sent out"
+  yoyaku run --series crew-pay,safety-drill`,
 	}
 	s := a.settings(c, false)
 	r := a.newRun()
 	options := bindAll(c, []*question.Option{
 		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &r.asked.Window},
 		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Into: &r.asked.Folder},
-		{Name: "series", List: true, Complete: "series", Help: "compute only these series, `A,B`; files they share with\nothers keep the others' dates", Into: &r.asked.Series},
+		{Name: "series", List: true, Complete: "series", Value: "NAMES", Help: "compute only these series; files they share with others keep the\nothers' dates", Into: &r.asked.Series},
 		{Name: "anyway", Kind: question.Yes, Help: "write the outputs even if an expectation isn't met", Into: &r.asked.Anyway},
 		keepOption(&r.asked.Keep),
 		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Into: &r.asked.By},

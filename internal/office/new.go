@@ -1,8 +1,10 @@
 package office
 
 import (
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -18,6 +20,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/question"
 )
 
 // SchemaFile is the schema that a new plan names for editors, beside it.
@@ -41,6 +44,7 @@ type newTable struct {
 	file, record string // as the plan reaches it; the name of its record
 	lines        string // of the record
 	told         string
+	due          string // the options with which its dates are watched; "" if it has none
 	series       []*newSeries
 	left         bool // the table holds what its series don't say
 }
@@ -63,6 +67,54 @@ func (s Start) Make(set plan.Settings) (path string, found []string, err error) 
 		return "", nil, err
 	}
 	return path, found, s.write(path, text)
+}
+
+// Candidate is a table that a plan could begin with: its file, what stands in it and the
+// commands that take it further; or why it can't be read.
+type Candidate struct {
+	Text     string
+	Commands []string
+	Err      error
+}
+
+// Candidates looks through the tables and calendar files of the folder, in the order of
+// their names.
+func (s Start) Candidates(set plan.Settings) (list []Candidate, err error) {
+	if err := s.settle(set); err != nil {
+		return nil, err
+	}
+	found, err := os.ReadDir(s.Dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	command := "yoyaku new "
+	if _, err := os.Lstat(filepath.Join(s.Dir, plan.FileName)); err == nil {
+		command += "next " // the plan that is here isn't written over
+	} else if s.Dir != "." {
+		command += question.ShellWord(s.Dir) + " "
+	}
+	for _, f := range found {
+		if f.IsDir() || strings.HasPrefix(f.Name(), ".") || f.Name() == SchemaFile || !question.Readable(f.Name()) {
+			continue
+		}
+		path := question.ShellWord(filepath.Join(s.Dir, f.Name()))
+		one := s
+		one.Tables = []string{f.Name()}
+		tables, err := one.tables()
+		if err != nil {
+			list = append(list, Candidate{Text: f.Name() + ": can't be read", Err: err})
+			continue
+		}
+		t := tables[0]
+		c := Candidate{Text: t.told, Commands: []string{command + "--table " + path}}
+		if n := len(t.series); n > 0 {
+			c.Text += "; " + phrase.Counted(n, "rule") + " found"
+		} else if t.due != "" {
+			c.Commands = append(c.Commands, "yoyaku due "+path+t.due)
+		}
+		list = append(list, c)
+	}
+	return list, err
 }
 
 // settle works out what wasn't told, and refuses what can't be.

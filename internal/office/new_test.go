@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/golden"
@@ -94,5 +95,42 @@ func TestNew(t *testing.T) {
 		if err := os.RemoveAll(c.start.Dir); err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// TestCandidates looks through a folder before there is a plan, beside one, and with a name
+// that needs quotes.
+func TestCandidates(t *testing.T) {
+	dir := t.TempDir()
+	t.Chdir(dir)
+	write(t, "Bad list.csv", "a,b\n1,\"2\n")
+	write(t, "ends.csv", "who,End of term\nAda,31/03/2027\nBo,present\nCy,30/04/2027\n")
+	write(t, "pay.csv", "pay\n2026-01-30\n2026-02-27\n2026-03-31\n2026-04-30\n2026-05-29\n2026-06-30\n2026-07-31\n2026-08-31\n")
+	write(t, "notes.txt", "x")
+	told := func() string {
+		list, err := Start{Dir: "."}.Candidates(plan.Settings{Now: time.Now()})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var b strings.Builder
+		for _, c := range list {
+			fmt.Fprintf(&b, "%s %v\n%s\n", c.Text, c.Err, strings.Join(c.Commands, "\n"))
+		}
+		return b.String()
+	}
+	want := `Bad list.csv: can't be read Bad list.csv:2: a quote is opened in this row and never closed
+
+ends.csv: dates in End of term (dmy) <nil>
+yoyaku new --table ends.csv
+yoyaku due ends.csv --rename "end_of_term=End of term" --date end_of_term --read-dates end_of_term=dmy --open-words present
+pay.csv: dates in pay; 1 rule found <nil>
+yoyaku new --table pay.csv
+`
+	if got := told(); got != want {
+		t.Errorf("got\n%s", got)
+	}
+	write(t, plan.FileName, deskPlan)
+	if got := told(); got != strings.ReplaceAll(want, "new --table", "new next --table") {
+		t.Errorf("beside a plan\n%s", got)
 	}
 }

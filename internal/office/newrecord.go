@@ -46,7 +46,7 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 	if err != nil {
 		return nil, how, err
 	}
-	told := ""
+	told, due := "", ""
 	var b strings.Builder
 	fmt.Fprintf(&b, "    table: %s\n", quoted(filepath.ToSlash(table)))
 	if in.Repairs != nil {
@@ -103,11 +103,36 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 		fmt.Fprintf(&b, "    # Columns to add, each worked out by a phrase:\n    # columns:\n    #   notice: %s\n",
 			quoted(nameInPhrase(first)+", -90 days, roll preceding"))
 		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
+		name := first // a name that a phrase has in quotes gets another, since shells differ in quotes
+		if nameInPhrase(first) != first {
+			name = strings.ReplaceAll(strings.Trim(nameFrom(first), "-"), "-", "_")
+			due = given("rename", []string{name + "=" + first})
+		}
+		due += " --date " + name
+		for _, f := range forms {
+			if form, ok := strings.CutPrefix(f, first+"="); ok {
+				due += given("read-dates", []string{name + "=" + form})
+			}
+		}
+		due += given("open-words", words)
+		if in.HeaderRow > 0 {
+			due += fmt.Sprint(" --header-row ", in.HeaderRow)
+		} else if in.Repairs != nil {
+			due += " --repair"
+		}
 	} else {
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
 	how.HeaderRow, how.Repair, how.ReadDates, how.OpenWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
-	return &newTable{file: table, lines: b.String(), told: told}, how, nil
+	return &newTable{file: table, lines: b.String(), told: told, due: due}, how, nil
+}
+
+// given is an option with several values as a command line has it, or nothing without any.
+func given(option string, values []string) (line string) {
+	for _, v := range values {
+		line += " --" + option + " " + question.ShellWord(v)
+	}
+	return line
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.

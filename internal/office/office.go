@@ -327,12 +327,8 @@ func Thrift() (done func()) {
 
 const whatIf = " (what if)"
 
-// Look is how a result with a shape is dressed in a format, as far as the plan says it. What
-// rests on days that are tried is never handed on as events.
+// Look is how a result with a shape is dressed in a format, as far as the plan says it.
 func Look(s *question.Shape, p *plan.Plan, f report.Format) (l report.Look, err error) {
-	if rests, _ := p.WhatIf(); rests != "" && f.Events {
-		return l, plan.ErrWhatIf
-	}
 	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, Safe: s.Safe, Zone: p.Zone}
 	if rests, _ := p.WhatIf(); rests != "" {
 		switch {

@@ -25,8 +25,8 @@ func (w WhatIf) Asked() bool { return len(w.Closed)+len(w.Opened) > 0 }
 func (w *WhatIf) Options() []*question.Option {
 	return []*question.Option{
 		{Name: "closed", Repeat: true, Complete: "calendars",
-			Help: "close a day or a range A..B for this answer only:\n`[CALENDAR:]DAY[=NAME]`", Into: &w.Closed},
-		{Name: "opened", Repeat: true, Complete: "calendars", Help: "open a day or a range A..B for this answer only:\n`[CALENDAR:]DAY`",
+			Value: "[CALENDAR:]DAY[=NAME]", Help: "close a day or a range A..B for this answer only", Into: &w.Closed},
+		{Name: "opened", Repeat: true, Complete: "calendars", Value: "[CALENDAR:]DAY", Help: "open a day or a range A..B for this answer only",
 			Into: &w.Opened},
 	}
 }

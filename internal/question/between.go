@@ -28,7 +28,8 @@ func newBetween() *Question {
 		Long: `List every measure between two dates: days (to leaves out the first day, through counts
 both ends), working days, complete weeks, months and years, age, and day counts and year
 fractions by the published conventions.`,
-		Examples: `  yoyaku between 2027-02-28 2027-08-31 --calendar isles
+		Examples: `  yoyaku between 2027-02-28 2027-08-31
+  yoyaku between 2027-02-28 2027-08-31 --calendar england-wales
   yoyaku between today "today, +6 months"`,
 		Least: 2, Most: 2, Wants: "two dates, such as 2027-02-28 2027-08-31",
 		Answer: func(j *Job) error {

@@ -11,7 +11,7 @@ import (
 // carryOption declares the columns that run down the rows.
 func carryOption(into *[]string) *Option {
 	return &Option{Name: "carry", Kind: Carried, Repeat: true, Complete: "columns",
-		Help: "add a running column, `\"NAME = FIRST; NEXT\"`: FIRST in the first\nrow, then NEXT, in which prior is the value above",
+		Value: `"NAME = FIRST; NEXT"`, Help: "add a running column NAME: FIRST in the first row, then NEXT, in\nwhich prior is the value above",
 		Into: into}
 }
 

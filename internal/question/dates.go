@@ -31,24 +31,19 @@ func newDates() *Question {
 nominal date and the reason if it moved. A pattern's name stands for all its series. Lists
 all dates of a rule that ends, otherwise the next 12, unless --window or --count is given.
 With --as ics, a series brings its milestones along.`,
-		Examples: `  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar isles
-  yoyaku dates "monthly on last then 25th day of next month, roll following" --count 6
-  yoyaku dates crew-pay wages --window 2027-Q1
-  yoyaku dates "fiscal-monthly on 5th working day" --window FY2028 --fiscal-end "last sat of jan"
-  yoyaku dates "weekly on wed leaving out closed days, 2027-07-01..2027-08-15" --window 2027
-  yoyaku dates "monthly on 2nd tue" "fortnightly on fri from 2027-01-08" --window 2027-Q1
+		Examples: `  yoyaku dates "monthly on last" --window 2027
+  yoyaku dates "monthly on 15, last then roll preceding" --window 2027 --calendar england-wales
   yoyaku dates "fortnightly on fri from 2027-01-08" --window 2027..2040 --counts year
-  yoyaku dates "monthly on last" --window 2027 --add "file = date, -2 working days"
-  yoyaku dates "rrule FREQ=MONTHLY;BYDAY=-1FR" --window 2027
-  yoyaku dates "quarterly on last working day" --window 2027 --title "Quarter end" --out q.ics`,
+  yoyaku dates crew-pay --window 2027-Q1
+  yoyaku dates wages --window 2027 --title "Wages 2027" --out wages.ics`,
 		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding", or a series of the plan`,
 		Args: "series", Events: true,
 		Options: append([]*Option{
 			{Name: "window", Kind: Span,
 				Help: "list the dates in `SPAN`: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1 or A..B", Into: &q.window},
-			{Name: "add", Repeat: true, Help: "add a column worked out from date, nominal and so on:\n`\"NAME = PHRASE\"`", Into: &q.adds},
+			{Name: "add", Repeat: true, Value: `"NAME = PHRASE"`, Help: "add a column NAME, worked out from date, nominal and so on", Into: &q.adds},
 			{Name: "counts", Kind: Choice, Choices: []string{"year"},
-				Help: "count the dates per `year` instead of listing them, by nominal\nand by moved date",
+				Help: "count the dates of each `year` instead of listing them, by nominal\nand by moved date",
 				Into: &q.counts, Not: []string{"add", "count", "remind"}},
 			remind(&q.remind),
 			{Name: "count", Kind: Number, Least: 1, Help: "list at most `N` dates, from today unless --window is given",

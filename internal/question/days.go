@@ -14,9 +14,9 @@ func newDays() *Question {
 		Long: `Write one row per day with what tables are joined on: week, month, quarter, fiscal
 periods, whether it is a working day and which of the month, how many are left in the
 month, the holiday's name, and the month's first and last day.`,
-		Examples: `  yoyaku days 2027-03 --calendar isles
-  yoyaku days FY2027 --fiscal-start apr --out days.csv
-  yoyaku days 2027-01-04..2027-02-03`,
+		Examples: `  yoyaku days 2027-03
+  yoyaku days 2027-03 --calendar england-wales
+  yoyaku days FY2027 --fiscal-start apr --out days.csv`,
 		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027-03",
 		Answer: func(j *Job) error {
 			span, err := eval.Window(j.Args[0], j.Env)

@@ -31,16 +31,12 @@ balance.`,
 		Examples: `  yoyaku derive crew-contracts.csv --add "ends = start, lasting term months"
   yoyaku derive crew-contracts.csv --add "ends = start, lasting term months" --where "ends < today"
   yoyaku derive invoices.csv --add "due = invoiced, end of month, +30 days" --reasons
-  yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"
-  yoyaku derive season-passes.csv --add "ends = bought, start of next month, lasting 12 months"
   yoyaku derive courses.csv --add "last = start, lasting days working days" --out courses.xlsx
-  yoyaku derive invoices.csv --carry "balance = round amount to 2; prior + round amount to 2" \
-    --per customer
-  yoyaku derive invoices.csv --as ics --event-day invoiced --event-text "{customer}" --key invoice`,
+  yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
 		Options: []*Option{
 			{Name: "add", Kind: Text, Repeat: true, Complete: "columns",
-				Help: "add a column, `\"NAME = PHRASE\"`, or those of @FILE, one a line", Into: &q.adds},
+				Value: `"NAME = PHRASE"`, Help: "add a column, or those of @FILE, one a line", Into: &q.adds},
 			{Name: "reasons", Kind: Yes, Help: "add a column NAME_reason beside each: why it moved", Into: &q.reasons},
 			carryOption(&q.carry),
 			{Name: "per", Kind: Column, With: []string{"carry"}, Complete: "columns",

@@ -28,18 +28,18 @@ func newDue() *Question {
 		Long: `List the rows of a table by a date, with the days and working days left and the band it
 falls into. Dates before today are overdue and listed too. With --yearly, watch
 anniversaries: birthdays, years of service.`,
-		Examples: `  yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --within "90 days"
+		Examples: `  yoyaku due berth-leases.csv --date ends --read-dates dmy --open-words present
+  yoyaku due crew-contracts.csv --date "ends = start, lasting term months" --within "90 days"
   yoyaku due crew-contracts.csv --date "start, lasting term months" --window 2027 --bands 30,90,180
-  yoyaku due crew.csv --date "birthday = born" --date "service = joined" --yearly --within "7 days"
-  yoyaku due berth-leases.csv --read-dates dmy --open-words present --date ends --upcoming`,
+  yoyaku due crew.csv --date "birthday = born" --date "service = joined" --yearly --within "7 days"`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Example: "ends", Complete: "columns",
-				Help: "watch the date of this phrase, `\"[LABEL =] PHRASE\"`; may be\nrepeated", Into: &q.dates},
+				Value: `"[LABEL =] PHRASE"`, Help: "watch this date, a column or steps from one; may be repeated", Into: &q.dates},
 			{Name: "within", Kind: Amount, Not: []string{"window"}, Help: "list what falls in the next `STRETCH`, such as \"90 days\"",
 				Into: &q.within},
 			{Name: "window", Kind: Span, Help: "list what falls in `SPAN`, such as 2027-Q1", Into: &q.window},
-			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Help: "sort the dates into bands that end at these days, `30,60,90`", Into: &q.bands},
+			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Value: "DAYS", Help: "sort the dates into bands that end at these numbers of days;\nnegative ones are for overdue dates: --bands=-90,-60,-30", Into: &q.bands},
 			{Name: "yearly", Kind: Yes, Help: "watch the anniversaries instead, and add the column years", Into: &q.yearly},
 			{Name: "upcoming", Kind: Yes, Help: "leave out overdue dates", Into: &q.upcoming},
 		},

@@ -25,8 +25,10 @@ days shaded, and both sides have totals. Bookings of the same person share a row
 without dates stays empty.`,
 		Examples: `  yoyaku grid absences.csv --name person --start first --end last --window 2027-06 \
     --open-words present
+  yoyaku grid absences.csv --name person --start first --end last --window 2027-06 \
+    --open-words present --out june.html
   yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" \
-    --window 2027-06 --mark course --out june.html`,
+    --window 2027-06 --mark course`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "name", Kind: Column, Needed: true, Example: "person", Complete: "columns", Help: "take the names from column `COL`", Into: &q.name},

@@ -21,8 +21,8 @@ func newHolidays() *Question {
 date and the reason if it moved, and the short days if there are any. Without a name, list
 the calendars you can use: the plan's, then the built-in public ones.`,
 		Examples: `  yoyaku holidays
-  yoyaku holidays isles --window 2027
   yoyaku holidays target --window 2027
+  yoyaku holidays isles --window 2027
   yoyaku holidays "isles + bank" --window 2027..2028`,
 		Least: 0, Most: 1, Args: "calendars",
 		Options: []*Option{{Name: "window", Kind: Span, Help: "list the days in `SPAN` (default: this year)", Into: &q.window}},

@@ -34,13 +34,13 @@ colleague's calendar file. The first column of dates is the series' date; every 
 is explained by steps from it, or by a rule of its own. A phrase is shown only if it is
 shorter than a list of the dates; dates it doesn't explain are counted as off.`,
 		Examples: `  yoyaku infer pay-days-2026.csv
-  yoyaku infer pay-days-2026.csv --calendar isles --alternatives 3
   yoyaku infer pay-days-2026.csv --exceptions
+  yoyaku infer pay-days-2026.csv --calendar isles --alternatives 3
   yoyaku infer harbour-office.ics --key summary`,
 		Least: 1, Most: 1, Wants: "a table, such as pay-days-2026.csv", Table: true,
 		Options: []*Option{
 			{Name: "date", Kind: Column, List: true, Complete: "columns",
-				Help: "look at these columns of dates, `A,B`; the first is the series'\n(default: all)", Into: &q.columns},
+				Value: "COLUMNS", Help: "look at these columns of dates; the first is the series'\n(default: all)", Into: &q.columns},
 			{Name: "key", Kind: Column, Complete: "columns",
 				Help: "look for a rule for each value of column `COL`", Into: &q.key},
 			{Name: "alternatives", Kind: Number, Least: 1, Help: "show the next `N` phrases that fit, and until when they agree",
@@ -259,20 +259,12 @@ func (q *inferring) next(j *Job, found []infer.Found) {
 		if f := &found[i]; f.What == "date" && len(f.Ranks) > 0 && len(f.Ranks[0].Rules) == 1 {
 			rule, calendar := f.Phrases(f.Ranks[0])[0], ""
 			if rule.Calendar != "" {
-				calendar = " --calendar " + shellWord(rule.Calendar)
+				calendar = " --calendar " + ShellWord(rule.Calendar)
 			}
-			j.after("`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", shellWord(rule.Phrase), calendar, f.Series, shellWord(j.Args[0]))
+			j.after("`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", ShellWord(rule.Phrase), calendar, f.Series, ShellWord(j.Args[0]))
 			return
 		}
 	}
-}
-
-// shellWord is a text as one word of a command line.
-func shellWord(text string) string {
-	if strings.ContainsAny(text, " ,;&|()'") {
-		return `"` + text + `"`
-	}
-	return text
 }
 
 // fitText says how many other phrases fit, and until when they agree with the first.

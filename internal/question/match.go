@@ -30,17 +30,15 @@ range with the same key that holds the event's day (--date; both ends included, 
 end stays open) or its number (--value; the start included, the end not). Without --end, a
 range ends where the next one of its key starts. Without --date and --value, rows meet by
 key alone. Rows that no range holds stay blank and are counted.`,
-		Examples: `  yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
-    --end until --open-words present
+		Examples: `  yoyaku match absences.csv crew-contracts.csv --key person --take unit --several first \
+    --open-words present
   yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
-    --take master
+    --end until --open-words present
   yoyaku match crew-contracts.csv notice-weeks.csv --value "years from start to today" \
-    --start from_years --take weeks
-  yoyaku match absences.csv crew-contracts.csv --key person --take unit --several first \
-    --open-words present`,
+    --start from_years --take weeks`,
 		Least: 2, Most: 2, Wants: "a table of events and a table of ranges", Table: true, Record: true,
 		Options: []*Option{
-			{Name: "ranges", Kind: File, Help: "the table of ranges: `FILE`", Into: &q.ranges},
+			{Name: "ranges", Kind: File, Help: "the table of ranges, `FILE`", Into: &q.ranges},
 			{Name: "key", Kind: Column, Complete: "columns", Help: "match rows with the same value in column `COL`; COL=OTHER if\nthe ranges call it OTHER",
 				Into: &q.key},
 			{Name: "date", Kind: Phrase, Complete: "columns", Help: "the day of each event, as `PHRASE`", Into: &q.date},
@@ -50,7 +48,7 @@ key alone. Rows that no range holds stay blank and are counted.`,
 			{Name: "end", Kind: Phrase,
 				Help: "where each range ends, as `PHRASE`: its last day, or the first\nnumber beyond it (default: the next start)",
 				Into: &q.end},
-			{Name: "take", Kind: Column, List: true, Help: "take only these columns of the ranges, `A,B` (default: all but\nthe key)",
+			{Name: "take", Kind: Column, List: true, Value: "COLUMNS", Help: "take only these columns of the ranges (default: all but the key)",
 				Into: &q.take},
 			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop",
 				Help: "if several ranges hold an event, `WHAT` is stop, first or all", Into: &q.several},

@@ -38,12 +38,12 @@ const (
 type Option struct {
 	Name string
 	Kind Kind
-	// Help tells what it is; the word in backquotes stands for the value.
-	Help    string
-	Choices []string
-	Default string
-	Needed  bool
-	Example string // a value of one that is needed
+	// Help tells what it is; the word in backquotes stands for the value, unless Value does.
+	Help, Value string
+	Choices     []string
+	Default     string
+	Needed      bool
+	Example     string // a value of one that is needed
 	// Repeat takes the option several times, its values never split; List splits
 	// them at commas too.
 	Repeat, List bool

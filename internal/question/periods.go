@@ -30,17 +30,17 @@ func newPeriods() *Question {
 		Long: `List the periods that touch a span of time: weeks, months, quarters, years, fiscal
 periods, the periods of a series of the plan, or those of a rule. Each comes whole, with
 its days and working days and, with --count, how many dates of a series fall in it.`,
-		Examples: `  yoyaku periods 2027 --by month --count crew-pay,deckhand-pay
-  yoyaku periods 2027-H1 --by crew-pay
+		Examples: `  yoyaku periods 2027 --by month
   yoyaku periods FY2028 --by fiscal-month --fiscal-end "last sat of jan"
-  yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"
-  yoyaku periods 2027-Q1 --by "monthly on 25" --count "paid = fortnightly on fri from 2027-01-08"`,
+  yoyaku periods 2027 --by month --count "paid = fortnightly on fri from 2027-01-08"
+  yoyaku periods 2027-H1 --by crew-pay
+  yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"`,
 		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027 or 2027-Q1",
 		Options: []*Option{
 			{Name: "by", Needed: true, Example: "month", Complete: "series",
 				Help: "list the periods of `PERIOD`: week, month, quarter, half-year,\nyear, fiscal-month, fiscal-quarter, fiscal-year, a series of\nthe plan, or a rule", Into: &q.by},
 			{Name: "count", Repeat: true, Complete: "series",
-				Help: "count the dates in each period of these series, `A,B`, or of a\nrule, \"[NAME =] RULE\"", Into: &q.count},
+				Value: `"[NAME =] RULE"`, Help: "count in each period the dates of a rule, or of these series", Into: &q.count},
 		},
 		Answer: q.answer,
 	}

@@ -191,7 +191,7 @@ func TestDeclarations(t *testing.T) {
 				t.Errorf("%s: %s is declared twice", q.Name, o.Name)
 			case yes != (o.Kind == question.Yes), number != (o.Kind == question.Number), isList != (o.Repeat || o.List), o.Kind == question.Choice && o.Choices == nil:
 				t.Errorf("%s: the field of %s doesn't fit", q.Name, o.Name)
-			case !yes && strings.Count(o.Help, "`") != 2, o.Describe() == "":
+			case !yes && (strings.Count(o.Help, "`") == 2) == (o.Value != ""), o.Describe() == "":
 				t.Errorf("%s: the help of %s has no word for the value", q.Name, o.Name)
 			}
 			seen[o.Name] = true

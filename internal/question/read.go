@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 	"time"
 
 	"yoyaku/internal/core/civil"
@@ -205,7 +206,7 @@ func (q *read) tell(j *Job, problems []*ical.Error) error {
 	for n, p := range problems {
 		switch {
 		case q.strict:
-			return p
+			return &ical.Error{File: p.File, Line: p.Line, Message: strings.TrimSuffix(p.Message, "; left out")}
 		case n == mostTold:
 			j.Warn("and %d more", len(problems)-n)
 			return nil

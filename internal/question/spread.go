@@ -38,13 +38,10 @@ over the pieces or dates so that they add up to it; with --share-per, it is an a
 year, quarter or month. With --carry, a column runs down the pieces of each row.`,
 		Examples: `  yoyaku spread absences.csv --start first --end last --by month --open-words present
   yoyaku spread absences.csv --start first --end last --by crew-pay --open-words present
-  yoyaku spread absences.csv --start first --end last --working --open-words present
-  yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"
-  yoyaku spread season-passes.csv --start bought --end "bought, lasting 12 months" \
-    --by month --share price
-  yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance
   yoyaku spread insurance.csv --start begins --end ends --by month --share premium \
-    --share-per year`,
+    --share-per year
+  yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"
+  yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
 		Options: []*Option{
 			{Name: "start", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Into: &q.start},

@@ -17,10 +17,10 @@ func newValue() *Question {
 		Name: "value", Group: Facts, Place: 1, Use: "value PHRASE", Short: "One phrase, one answer",
 		Long: `Work out one phrase and print the answer on one line. Steps that stand alone start from
 --base, or from today.`,
-		Examples: `  yoyaku value "end of next month, roll preceding" --base 2027-01-20
-  yoyaku value "2027-06-03, lasting 6 working days"
-  yoyaku value "-5 working days" --base 2027-03-15 --calendar isles
-  yoyaku value "last fri of nov" --base 2027-01-01`,
+		Examples: `  yoyaku value "2027-06-03, +30 days"
+  yoyaku value "end of next month, roll preceding" --base 2027-01-20
+  yoyaku value "-5 working days" --base 2027-03-15 --calendar england-wales
+  yoyaku value "working days from 2027-03-01 to 2027-03-31 using target"`,
 		Least: 1, Most: 1, Wants: `a phrase, such as "today, +3 months"`, Bare: true,
 		Options: []*Option{{Name: "base", Kind: Date, Help: "start leading steps from `DATE` (default: today)",
 			Into: &q.base}},

@@ -32,8 +32,8 @@ that moved. With --out wall.html it becomes a page that prints on one landscape 
 --with adds sheets behind it: the tables of the series, the closed days, the dates that
 moved and why, the checks that passed, the released dates, and lines to sign.`,
 		Examples: `  yoyaku wall
-  yoyaku wall crew-pay deckhand-pay --window 2027-H1
   yoyaku wall --window 2027 --out wall.html
+  yoyaku wall crew-pay deckhand-pay --window 2027-H1
   yoyaku wall crew-pay deckhand-pay --with tables,holidays,signatures --out calendar.html
   yoyaku wall crew-pay --milestones --window 2027-Q1 --paper letter --out quarter.html`,
 		Least: 0, Most: -1, Args: "series", PlanArg: true, Drawn: true,

@@ -27,11 +27,10 @@ what the calendar said, and where each holiday is listed. The date may be the no
 the moved one, a milestone's, or a day without a date. With a record, a row (its key, or
 its place such as #12) and a column, explain how that cell came about.`,
 		Examples: `  yoyaku why "monthly on 15, last then roll preceding"
+  yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar england-wales
   yoyaku why crew-pay 2027-03-15
-  yoyaku why crew-pay 2027-06-22
   yoyaku why fuel-duty 2027-09-25
-  yoyaku why crew-contracts C-103 notice
-  yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar isles`,
+  yoyaku why crew-contracts C-103 notice`,
 		Least: 1, Most: 3, Wants: "a phrase, a series from the plan and a date, or a record, a row and a column",
 		Args:    "series",
 		Options: []*Option{{Name: "base", Kind: Date, Help: "start steps from `DATE`", Into: &q.base}},

@@ -3,6 +3,7 @@ package question
 import (
 	"slices"
 	"strings"
+	"unicode"
 
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/tabular"
@@ -56,4 +57,14 @@ func Beginning(names []string, word string, at int) []string {
 		}
 	}
 	return list
+}
+
+// ShellWord is a text as one word of a command line, in double quotes if it needs any.
+func ShellWord(text string) string {
+	if text == "" || strings.ContainsFunc(text, func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("-_./\\:,=%+@{}", r)
+	}) {
+		return `"` + strings.ReplaceAll(text, `"`, `\"`) + `"`
+	}
+	return text
 }

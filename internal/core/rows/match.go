@@ -20,18 +20,19 @@ const (
 	AllOfSeveral
 )
 
-// of takes what is wanted of the rows found for a key; what says what they hold.
-func (s OnSeveral) of(found []Ranged, what, key string) ([]Ranged, error) {
+// of takes what is wanted of the rows found for a key and a day or number; "" for none.
+func (s OnSeveral) of(found []Ranged, at, key string) ([]Ranged, error) {
 	if len(found) < 2 {
 		return found, nil
 	}
 	switch s {
 	case StopAtSeveral:
 		if key != "" {
-			key = fmt.Sprintf(" of %q", eval.Brief(key))
+			key = strings.TrimSuffix(fmt.Sprintf("%q on %s", eval.Brief(key), at), " on ")
+			at = ""
 		}
-		return nil, fmt.Errorf("%s in lines %d and %d%s; use --several first or all", what, found[0].Line,
-			found[1].Line, key)
+		return nil, fmt.Errorf("two rows hold %s%s, those in lines %d and %d; use --several first or all", key, at,
+			found[0].Line, found[1].Line)
 	case FirstOfSeveral:
 		return found[:1], nil
 	}
@@ -73,7 +74,7 @@ func twoStarts(key, at string, a, b int) error {
 	if key != "" {
 		key = fmt.Sprintf(" of %q", eval.Brief(key))
 	}
-	return fmt.Errorf("the ranges in lines %d and %d%s both start on %s, so their ends are unclear", a,
+	return fmt.Errorf("the ranges in lines %d and %d%s both start at %s, so their ends are unclear", a,
 		b, key, at)
 }
 
@@ -93,7 +94,7 @@ func (r *Ranges) On(key string, d civil.Date, several OnSeveral, room []Ranged) 
 	if len(found) < 2 {
 		return found, nil
 	}
-	return several.of(found, d.String()+" lies in the ranges", key)
+	return several.of(found, d.String(), key)
 }
 
 // Band is a range of numbers: its start belongs to it, its end, a blank where it has
@@ -139,7 +140,7 @@ func (b Bands) On(key string, v eval.Value, several OnSeveral, room []Ranged) (f
 	if len(found) < 2 {
 		return found, nil
 	}
-	return several.of(found, v.String()+" lies in the ranges", key)
+	return several.of(found, v.String(), key)
 }
 
 // ByKey finds rows by their key alone.
@@ -147,7 +148,7 @@ type ByKey map[string][]Ranged
 
 // Of returns the rows of a key.
 func (b ByKey) Of(key string, several OnSeveral) ([]Ranged, error) {
-	return several.of(b[key], "the key is", key)
+	return several.of(b[key], "", key)
 }
 
 // NumberOf is a cell as a number; ok is false where it is neither one nor blank.

@@ -1,0 +1,87 @@
+package demo
+
+import (
+	"io/fs"
+	"regexp"
+	"strings"
+	"sync"
+)
+
+// kinds are what the sections of the demo's plan hold, each in a word.
+var kinds = map[string]string{"calendars": "calendar", "patterns": "pattern", "series": "series", "records": "record", "people": "person"}
+
+// names are the files of the demo, what its plan writes and what its plan names, each with
+// what it is.
+var names = sync.OnceValue(func() map[string]string {
+	found := map[string]string{}
+	list, _ := fs.ReadDir(Files, "files") // it is embedded
+	for _, f := range list {
+		if !f.IsDir() && f.Name() != "yoyaku.yaml" {
+			found[f.Name()] = "file"
+		}
+	}
+	text, _ := fs.ReadFile(Files, "files/yoyaku.yaml")
+	section := ""
+	for _, m := range regexp.MustCompile(`(?m)^([a-z-]+):|^  ([a-z-]+):|\bfile: "?([^,}"]+)`).FindAllSubmatch(text, -1) {
+		switch {
+		case m[1] != nil:
+			section = string(m[1])
+		case m[2] != nil && kinds[section] != "":
+			found[string(m[2])] = kinds[section]
+		case m[3] != nil && section == "outputs":
+			found[string(m[3])] = "file"
+		}
+	}
+	return found
+})
+
+// word is one that may be a name or a file of the demo.
+var word = regexp.MustCompile(`[a-z0-9-]+(\.[a-z]+)?`)
+
+// Kind tells what a name is in the demo: a file, or a calendar, series, pattern or record of
+// its plan; blank if it is nothing there.
+func Kind(name string) string { return names()[name] }
+
+// Needs tells whether a command line works in the demo folder alone.
+func Needs(line string) bool {
+	for _, w := range word.FindAllString(line, -1) {
+		if Kind(w) != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// Examples puts the examples of a command that work in any folder first, and those that
+// need the demo's under a line that says so.
+func Examples(text string) string {
+	var anywhere, here []string
+	for _, one := range strings.Split(strings.ReplaceAll(text, "\\\n", "\\\v"), "\n") {
+		if Needs(one) {
+			here = append(here, strings.ReplaceAll(one, "\v", "\n"))
+		} else {
+			anywhere = append(anywhere, strings.ReplaceAll(one, "\v", "\n"))
+		}
+	}
+	if here != nil {
+		if anywhere != nil {
+			anywhere = append(anywhere, "")
+		}
+		anywhere = append(append(anywhere, "  In the demo folder (yoyaku demo, then cd skerry-demo):"), here...)
+	}
+	return strings.Join(anywhere, "\n")
+}
+
+// missing is what an error says of a name that isn't there.
+var missing = regexp.MustCompile("unknown (?:series|calendar) `([^`]+)`|([a-z-]+\\.[a-z]+): no such file")
+
+// Hint is the line that an error gets if the name it misses is one of the demo's; else
+// blank.
+func Hint(text string) string {
+	if m := missing.FindStringSubmatch(text); m != nil {
+		if kind := Kind(m[1] + m[2]); kind != "" {
+			return "  `" + m[1] + m[2] + "` is a " + kind + " of the demo: run `yoyaku demo`, then `cd skerry-demo`\n"
+		}
+	}
+	return ""
+}
