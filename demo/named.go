@@ -3,6 +3,7 @@ package demo
 import (
 	"io/fs"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 )
@@ -36,20 +37,21 @@ var names = sync.OnceValue(func() map[string]string {
 })
 
 // word is one that may be a name or a file of the demo.
-var word = regexp.MustCompile(`[a-z0-9-]+(\.[a-z]+)?`)
+var word = regexp.MustCompile(`[a-z0-9_-]+(\.[a-z]+)?`)
 
 // Kind tells what a name is in the demo: a file, or a calendar, series, pattern or record of
 // its plan; blank if it is nothing there.
 func Kind(name string) string { return names()[name] }
 
-// Needs tells whether a command line works in the demo folder alone.
-func Needs(line string) bool {
+// Names are the files and names in a command line that only the demo folder has, as they
+// stand in it.
+func Names(line string) (list []string) {
 	for _, w := range word.FindAllString(line, -1) {
-		if Kind(w) != "" {
-			return true
+		if Kind(w) != "" && !slices.Contains(list, w) {
+			list = append(list, w)
 		}
 	}
-	return false
+	return list
 }
 
 // Examples puts the examples of a command that work in any folder first, and those that
@@ -57,7 +59,7 @@ func Needs(line string) bool {
 func Examples(text string) string {
 	var anywhere, here []string
 	for _, one := range strings.Split(strings.ReplaceAll(text, "\\\n", "\\\v"), "\n") {
-		if Needs(one) {
+		if Names(one) != nil {
 			here = append(here, strings.ReplaceAll(one, "\v", "\n"))
 		} else {
 			anywhere = append(anywhere, strings.ReplaceAll(one, "\v", "\n"))

@@ -320,7 +320,7 @@ func TestExamples(t *testing.T) {
 		}
 	}
 	texts["help jobs"], _, _ = yoyaku(t, dir, "help", "jobs")
-	if n := strings.Count(texts["help jobs"], "\n    yoyaku "); n < 50 {
+	if n := strings.Count(texts["help jobs"], "\n    yoyaku "); n < 80 {
 		t.Errorf("only %d jobs", n)
 	}
 	page := "# Jobs of the trade\n\n```\n" + texts["help jobs"] + "```\n"
@@ -384,12 +384,12 @@ func TestHelp(t *testing.T) {
 			t.Errorf("help phrases, line %d has %d characters", i+1, len(l))
 		}
 	}
-	for args, want := range map[string]string{"help jobs lease": "    gives the day before which notice is given", "help receivables": "Aging of receivables", "help due": "Usage:\n  yoyaku due", "help": "A plan\n  new "} {
+	for args, want := range map[string]string{"help jobs lease": "    gives 90 days before the end, on a working day", "help receivables": "Aging of overdue invoices", "help due": "Usage:\n  yoyaku due", "help": "A plan\n  new "} {
 		if out, errs, code := yoyaku(t, dir, strings.Fields(args)...); code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%s: %d %s%s", args, code, out, errs)
 		}
 	}
-	for args, want := range map[string]string{"invoice": "for Invoice due date, end of month plus 30 days:\n  yoyaku derive", "dattes": "did you mean `yoyaku dates`?", "help qwert": "`yoyaku help jobs` the jobs"} {
+	for args, want := range map[string]string{"invoice": "for Invoice due dates, end of month plus 30 days:\n  yoyaku derive", "dattes": "did you mean `yoyaku dates`?", "help qwert": "`yoyaku help jobs` the jobs"} {
 		if _, errs, code := yoyaku(t, dir, strings.Fields(args)...); code != 2 || !strings.Contains(errs, want) {
 			t.Errorf("%s: %d %s", args, code, errs)
 		}

@@ -3,9 +3,11 @@ package cli
 import (
 	_ "embed" // the pages
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/demo"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -19,7 +21,8 @@ func phrasesTopic() *cobra.Command {
 	return &cobra.Command{Use: "phrases", Short: "the language of rules and steps on one page", Long: phrasesPage}
 }
 
-// tellJobs writes jobs with their commands; with results also what comes out.
+// tellJobs writes jobs with their commands and what these take from the demo; with results
+// also what comes out.
 func (a *App) tellJobs(list []question.OfficeJob, results bool) {
 	section := ""
 	for _, j := range list {
@@ -27,7 +30,11 @@ func (a *App) tellJobs(list []question.OfficeJob, results bool) {
 			fmt.Fprintf(a.said, "\n%s\n", j.Section)
 			section = j.Section
 		}
-		fmt.Fprintf(a.said, "  %s\n", j.Name)
+		from := ""
+		if names := demo.Names(j.Command); names != nil {
+			from = " (demo: " + strings.Join(names, ", ") + ")"
+		}
+		fmt.Fprintf(a.said, "  %s%s\n", j.Name, from)
 		if results {
 			fmt.Fprintf(a.said, "    gives %s\n", j.Result)
 		}
@@ -35,11 +42,16 @@ func (a *App) tellJobs(list []question.OfficeJob, results bool) {
 	}
 }
 
+const jobsHead = `Jobs of the trade, each with the command that does it. yoyaku help jobs WORD finds
+a job by any word. A name after "demo" is a table, calendar or series of the demo folder
+(yoyaku demo, then cd skerry-demo): put your own in its place.
+`
+
 // jobsTopic is `yoyaku help jobs`: the jobs of the trade, each with its command.
 func (a *App) jobsTopic() *cobra.Command {
 	c := &cobra.Command{Use: "jobs", Short: "jobs of the trade with their commands (help jobs lease)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) {
-		fmt.Fprintln(a.said, "Jobs of the trade, each with the command that does it. The commands work in the demo\nfolder (yoyaku demo, then cd skerry-demo). yoyaku help jobs WORD finds a job by any word.")
+		fmt.Fprint(a.said, jobsHead)
 		a.tellJobs(question.Jobs(), false)
 	})
 	return c
@@ -67,15 +79,22 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 			if len(args) > 0 && (args[0] == "plan" || args[0] == "calendar") {
 				return a.tellKeys(args[0], args[1:]...)
 			}
-			if len(args) > 1 && args[0] == "jobs" {
-				args = args[1:]
+			words, jobs := args, len(args) > 1 && args[0] == "jobs"
+			if jobs {
+				words = args[1:]
 			} else if found, _, err := root.Find(args); err == nil && (found != root || len(args) == 0) {
 				found.InitDefaultHelpFlag()
 				return found.Help()
 			}
-			list := question.JobsWith(args)
-			if len(list) == 0 {
+			list, near := question.JobsWith(words)
+			switch {
+			case len(list) == 0 && !jobs:
 				return unknownCommand(root, args[0])
+			case len(list) == 0 && near == "":
+				return usagef("no job has the word %q; `yoyaku help jobs` lists them all", strings.Join(words, " "))
+			case len(list) == 0:
+				a.note("no job has the word %q; these have %q", strings.Join(words, " "), near)
+				list, _ = question.JobsWith([]string{near})
 			}
 			a.tellJobs(list, true)
 			return nil
@@ -93,7 +112,7 @@ func unknownCommand(root *cobra.Command, word string) error {
 	hint := "`yoyaku --help` lists the commands, `yoyaku help jobs` the jobs"
 	if near := phrase.Nearest(word, names); near != "" {
 		hint = "did you mean `yoyaku " + near + "`?"
-	} else if list := question.JobsWith([]string{word}); len(list) > 0 {
+	} else if list, _ := question.JobsWith([]string{word}); len(list) > 0 {
 		hint = "for " + list[0].Name + ":\n  " + list[0].Command
 		if len(list) > 1 {
 			hint += fmt.Sprintf("\n`yoyaku help jobs %s` shows %d more", word, len(list)-1)

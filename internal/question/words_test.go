@@ -51,7 +51,7 @@ func TestWords(t *testing.T) {
 		t.Error("a file that isn't there has no words")
 	}
 	count := func(words ...string) string {
-		list := question.JobsWith(words)
+		list, _ := question.JobsWith(words)
 		if len(list) == 0 {
 			return "none"
 		}
@@ -63,8 +63,22 @@ func TestWords(t *testing.T) {
 			t.Errorf("jobs with %q: %s, want %s", words, got, want)
 		}
 	}
-	if all, one := len(question.JobsWith([]string{"days"})), len(question.JobsWith([]string{"day"})); all >= one {
-		t.Errorf("a short word is taken as it is: %d jobs with days, %d with day", all, one)
+	for _, words := range []string{"half day", "half-day", "interest", "prepayment", "indexed rent", "running balance", "reminder", "three-pay month",
+		"three pay months", "probation", "retention", "roster", "blackout", "cut-off", "cutoff", "cut off", "aging", "ageing", "pro rata", "prorate",
+		"early pay", "working days month", "birthdays", "refund", "depreciation", "dunning", "on-call", "what if", "4-4-5", "T+2", "rrule"} {
+		if count(strings.Fields(words)...) == "none" {
+			t.Errorf("no job with %q", words)
+		}
+	}
+	for word, want := range map[string]string{"probashun": "probation", "deprecation": "depreciation", "rooster": "roster", "interst": "interest", "qqqqqq": ""} {
+		if list, near := question.JobsWith([]string{word}); list != nil || near != want {
+			t.Errorf("%s is near %q, want %q", word, near, want)
+		}
+	}
+	all, _ := question.JobsWith([]string{"days"})
+	one, _ := question.JobsWith([]string{"day"})
+	if len(all) >= len(one) {
+		t.Errorf("a short word is taken as it is: %d jobs with days, %d with day", len(all), len(one))
 	}
 	for _, j := range question.Jobs() {
 		if j.Section == "" || j.Name == "" || j.Command == "" || j.Result == "" {
