@@ -6,7 +6,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -54,7 +53,7 @@ each.`,
 		if start.ID+start.Calendar+start.Key == "" && len(start.Series)+len(start.Tables) == 0 {
 			list, err := start.Candidates(plan.Settings{Now: a.Now, AsOf: day})
 			if err != nil || len(list) > 0 {
-				a.tellCandidates(list)
+				fmt.Fprint(a.said, report.CleanLines(office.CandidatesText(list)))
 				return err
 			}
 		}
@@ -74,20 +73,4 @@ each.`,
 		return nil
 	}
 	return c
-}
-
-// tellCandidates lists the tables that a plan could begin with.
-func (a *App) tellCandidates(list []office.Candidate) {
-	fmt.Fprintf(a.said, "%s here:\n", phrase.Counted(len(list), "table"))
-	for _, c := range list {
-		fmt.Fprintf(a.said, "  %s\n", report.Clean(c.Text))
-		if c.Err != nil {
-			fmt.Fprintf(a.said, "    %s\n", report.Clean(c.Err.Error()))
-		}
-		for _, line := range c.Commands {
-			fmt.Fprintf(a.said, "    %s\n", report.Clean(line))
-		}
-	}
-	fmt.Fprint(a.said, "Repeat --table to put several into one plan. A plan without a table:\n"+
-		"    yoyaku new office --series \"pay = monthly on last then roll preceding\"\n")
 }

@@ -7,7 +7,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yoyaku/demo"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -21,38 +20,11 @@ func phrasesTopic() *cobra.Command {
 	return &cobra.Command{Use: "phrases", Short: "the language of rules and steps on one page", Long: phrasesPage}
 }
 
-// tellJobs writes jobs with their commands and what these take from the demo; with results
-// also what comes out.
-func (a *App) tellJobs(list []question.OfficeJob, results bool) {
-	section := ""
-	for _, j := range list {
-		if j.Section != section && !results {
-			fmt.Fprintf(a.said, "\n%s\n", j.Section)
-			section = j.Section
-		}
-		from := ""
-		if names := demo.Names(j.Command); names != nil {
-			from = " (demo: " + strings.Join(names, ", ") + ")"
-		}
-		fmt.Fprintf(a.said, "  %s%s\n", j.Name, from)
-		if results {
-			fmt.Fprintf(a.said, "    gives %s\n", j.Result)
-		}
-		fmt.Fprintf(a.said, "    %s\n", j.Command)
-	}
-}
-
-const jobsHead = `Jobs of the trade, each with the command that does it. yoyaku help jobs WORD finds
-a job by any word. A name after "demo" is a table, calendar or series of the demo folder
-(yoyaku demo, then cd skerry-demo): put your own in its place.
-`
-
 // jobsTopic is `yoyaku help jobs`: the jobs of the trade, each with its command.
 func (a *App) jobsTopic() *cobra.Command {
 	c := &cobra.Command{Use: "jobs", Short: "jobs of the trade with their commands (help jobs lease)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) {
-		fmt.Fprint(a.said, jobsHead)
-		a.tellJobs(question.Jobs(), false)
+		fmt.Fprint(a.said, question.JobsPage())
 	})
 	return c
 }
@@ -96,7 +68,7 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 				a.note("no job has the word %q; these have %q", strings.Join(words, " "), near)
 				list, _ = question.JobsWith([]string{near})
 			}
-			a.tellJobs(list, true)
+			fmt.Fprint(a.said, question.JobsText(list))
 			return nil
 		},
 	}

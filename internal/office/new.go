@@ -117,6 +117,24 @@ func (s Start) Candidates(set plan.Settings) (list []Candidate, err error) {
 	return list, err
 }
 
+// CandidatesText lists the tables that a plan could begin with.
+func CandidatesText(list []Candidate) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s here:\n", phrase.Counted(len(list), "table"))
+	for _, c := range list {
+		b.WriteString("  " + c.Text + "\n")
+		if c.Err != nil {
+			fmt.Fprintf(&b, "    %v\n", c.Err)
+		}
+		for _, line := range c.Commands {
+			b.WriteString("    " + line + "\n")
+		}
+	}
+	b.WriteString("Repeat --table to put several into one plan. A plan without a table:\n" +
+		"    yoyaku new office --series \"pay = monthly on last then roll preceding\"\n")
+	return b.String()
+}
+
 // settle works out what wasn't told, and refuses what can't be.
 func (s *Start) settle(set plan.Settings) error {
 	empty, err := plan.Empty(set)

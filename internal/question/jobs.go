@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode"
 
+	"yoyaku/demo"
 	"yoyaku/internal/core/phrase"
 )
 
@@ -67,4 +68,41 @@ func bare(text string) string {
 		}
 		return ' '
 	}, text)
+}
+
+const jobsHead = `Jobs of the trade, each with the command that does it. yoyaku help jobs WORD finds
+a job by any word. A name after "demo" is a table, calendar or series of the demo folder
+(yoyaku demo, then cd skerry-demo): put your own in its place.
+`
+
+// JobsPage is the page of all jobs: each with what its command takes from the demo.
+func JobsPage() string {
+	var b strings.Builder
+	b.WriteString(jobsHead)
+	section := ""
+	for _, j := range Jobs() {
+		if j.Section != section {
+			b.WriteString("\n" + j.Section + "\n")
+			section = j.Section
+		}
+		j.write(&b, "")
+	}
+	return b.String()
+}
+
+// JobsText are some jobs, each with what its command gives.
+func JobsText(list []OfficeJob) string {
+	var b strings.Builder
+	for _, j := range list {
+		j.write(&b, "    gives "+j.Result+"\n")
+	}
+	return b.String()
+}
+
+func (j OfficeJob) write(b *strings.Builder, gives string) {
+	from := ""
+	if names := demo.Names(j.Command); names != nil {
+		from = " (demo: " + strings.Join(names, ", ") + ")"
+	}
+	b.WriteString("  " + j.Name + from + "\n" + gives + "    " + j.Command + "\n")
 }
