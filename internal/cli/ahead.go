@@ -27,7 +27,7 @@ its records, for the next 30 days unless told. Overdue dates of records come fir
 	s := a.settings(c, false)
 	var next office.Next
 	var shape question.Shape
-	out := output{app: a, shape: &shape, formats: report.Names(true)}
+	out := output{app: a, shape: &shape, formats: report.Names(true), apart: "left"}
 	options := bindAll(c, []*question.Option{
 		{Name: "within", Kind: question.Amount, Default: "30 days", Not: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Into: &next.Within},
 		{Name: "window", Kind: question.Span, Help: "list `SPAN` instead of --within, such as 2027-Q2", Into: &next.Window},

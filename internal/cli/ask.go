@@ -34,7 +34,7 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 	s := a.settings(c, true)
 	s.planless = q.Planless
 	job := question.Job{Question: q}
-	out := output{app: a, shape: &job.Shape}
+	out := output{app: a, shape: &job.Shape, apart: q.Apart}
 	groups := [...][]*question.Option{asked: onCommand(q.Options), tableIn: nil, resultOut: nil}
 	if q.Table {
 		groups[tableIn] = onCommand(job.In.Options())
@@ -234,6 +234,7 @@ type output struct {
 	events string
 	// standsOut picks the rows that stand out; nil for none.
 	standsOut func(row []eval.Value) bool
+	apart     string // the column whose rows stand in blocks
 }
 
 // following is what a calendar follows that goes there.
@@ -304,6 +305,9 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	}
 	if l.Title != "" && !f.Titled && (o.as != "" || o.file != "") {
 		return f, l, &rows.OptionError{Option: "title", Is: true, Err: f.ErrUntitled()}
+	}
+	if o.shape.Sort == nil {
+		l.Apart = o.apart
 	}
 	if l.Title == "" && f.Events {
 		l.Title = o.events

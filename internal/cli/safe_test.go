@@ -209,7 +209,7 @@ outputs:
 	}
 	plan("{di: {name: Di}, ed: {name: Ed}}", "di", "monthly on 15")
 	_, errs, code := yoyaku(t, dir, "run", "--as-of", "2027-03-01")
-	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics: new, 12 dates\n") || !strings.Contains(errs, "out/none-tasks.ics: new, 12 dates\n") {
+	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics    new  12 dates\n") || !strings.Contains(errs, "out/none-tasks.ics  new  12 dates\n") {
 		t.Fatalf("run: %d %s", code, errs)
 	}
 	write(t, filepath.Join(dir, "out", "notes-tasks.txt"), "no business of ours")
@@ -220,7 +220,7 @@ outputs:
 		t.Errorf("compare tells a move twice:\n%s", out)
 	}
 	_, errs, code = yoyaku(t, dir, "run", "--as-of", "2027-03-01")
-	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics: changed") || !strings.Contains(errs, "there is no longer an owner `di`") || !strings.Contains(errs, "t-di.csv: there is no longer an owner `di`; the file was left as it is") || strings.Contains(errs, "jo-tasks") {
+	if code != 0 || !strings.Contains(errs, "out/di-tasks.ics    changed") || !strings.Contains(errs, "there is no longer an owner `di`") || !strings.Contains(errs, "t-di.csv: there is no longer an owner `di`; the file was left as it is") || strings.Contains(errs, "jo-tasks") {
 		t.Errorf("the run after: %d %s", code, errs)
 	}
 	old := read(t, filepath.Join(dir, "out", "di-tasks.ics"))

@@ -104,7 +104,7 @@ func TestPerSeries(t *testing.T) {
 				t.Fatalf("round %d: %s is still live in %s\n%s", round, uid, file, said)
 			}
 		}
-		if again, code := ask(t, dir, "run"); code != 0 || strings.Contains(again, "changed (") || strings.Contains(again, ".ics: new") {
+		if again, code := ask(t, dir, "run"); code != 0 || strings.Contains(again, " changed ") || strings.Contains(again, " new ") {
 			t.Fatalf("round %d: once more: %s", round, again)
 		}
 	}

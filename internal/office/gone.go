@@ -117,7 +117,7 @@ func (w *Work) cancelled(out *plan.Output, path, name string) (*making, error) {
 	}
 	m.listed = sink.Count()
 	m.compared()
-	m.became += ": " + left(out, name)
+	m.became.Text = strings.TrimPrefix(m.became.Text+"; "+left(out, name), "; ")
 	return m, nil
 }
 

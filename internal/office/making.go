@@ -29,7 +29,8 @@ type making struct {
 	err    error
 	listed int // rows or events, below 0 where that says nothing
 	cut    int // occurrences that the window cuts
-	became string
+	became Line
+	rows   int // of records
 	moved  []schedule.Difference
 	notes  []string
 	done   chan struct{}
@@ -117,7 +118,7 @@ func (w *Work) taken(all []*making) (list []*making, err error) {
 		switch {
 		case errors.Is(m.err, ical.ErrEmpty):
 			if m.out.Owner == "" {
-				w.Lines = append(w.Lines, Line{Of: m.out.File, Text: "not written: it would have no events"})
+				w.Lines = append(w.Lines, Line{Of: m.out.File, State: "not written", Text: "it would have no events"})
 			}
 		case m.err != nil:
 			return nil, m.out.Fault(m.err)
@@ -132,7 +133,8 @@ func (w *Work) taken(all []*making) (list []*making, err error) {
 
 // told keeps what became of an output.
 func (w *Work) told(m *making) {
-	w.Lines = append(w.Lines, Line{Of: m.out.File, Text: m.became})
+	m.became.Of = m.out.File
+	w.Lines = append(w.Lines, m.became)
 	if w.asked.By != "" {
 		w.written.add(m.out, m.moved, m.data.Bytes())
 	}
@@ -176,7 +178,7 @@ func (m *making) fill(w io.Writer) error {
 		return err
 	}
 	if job := m.job(); job != nil {
-		job.To = sink
+		job.To, job.Count = sink, &m.rows
 		return job.Answer()
 	}
 	if m.out.Format.Events {
@@ -388,35 +390,37 @@ func (m *making) compared() {
 	if err == nil {
 		defer f.Close()
 	}
-	dates := ""
-	if out.Format.Events || m.listed >= 0 && question.Readable(out.File) {
-		dates = ", " + phrase.Counted(m.listed, "date")
+	switch {
+	case out.Format.Events || m.listed >= 0:
+		m.became.Count = phrase.Counted(m.listed, "date")
+	case m.rows > 0:
+		m.became.Count = phrase.Counted(m.rows, "row")
 	}
 	switch {
 	case err != nil:
-		m.became = "new" + dates
+		m.became.State = "new"
 		return
 	case files.Same(path, data):
-		m.became = "unchanged" + dates
+		m.became.State = "unchanged"
 		return
 	}
 	now, err := question.ReadEvents(out.File, "", bytes.NewReader(data))
 	switch {
 	case out.Record != nil:
-		m.became = "changed"
+		m.became.State = "changed"
 		return
 	case err != nil:
-		m.became = "made"
+		m.became.State = "changed"
 		return
 	}
 	was, err := question.ReadEvents(path, "", f)
 	if err != nil {
-		m.became = "replaced" + dates
+		m.became.State = "replaced"
 		return
 	}
 	list, t := schedule.Differences(was, now, func(schedule.Event) bool { return true })
 	if out.Wide() {
 		t = schedule.Occurrences(list)
 	}
-	m.became, m.moved = "changed ("+t.Words()+")"+dates, list
+	m.became.State, m.became.Text, m.moved = "changed", t.Words(), list
 }

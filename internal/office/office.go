@@ -139,10 +139,11 @@ type Work struct {
 	earlier earlier
 }
 
-// Line is what became of an output, or a note of some.
+// Line is what became of an output: new, changed, unchanged, replaced or not written,
+// how much stands in it, and in Text what changed; or it is a note of some.
 type Line struct {
-	Of, Text string
-	Note     bool
+	Of, State, Count, Text string
+	Note                   bool
 }
 
 // New settles what is asked of a plan: which series, and in which window.
@@ -185,7 +186,7 @@ func (w *Work) window() (civil.Span, error) {
 func (w *Work) note(of, text string) {
 	i := slices.IndexFunc(w.Lines, func(l Line) bool { return l.Note && l.Text == text })
 	if i < 0 {
-		w.Lines = append(w.Lines, Line{of, text, true})
+		w.Lines = append(w.Lines, Line{Of: of, Text: text, Note: true})
 		return
 	}
 	if all := strings.Split(w.Lines[i].Of, ", "); all[len(all)-1] != of {

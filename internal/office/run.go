@@ -9,6 +9,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/report"
 )
 
 // Run makes all outputs of plans, and puts them in place together or not at all.
@@ -208,14 +209,31 @@ func Summary(works []*Work) (columns []string, lines schedule.Lines) {
 // file, and what else there is to know.
 func Report(works []*Work, file func(line string), tell Tell) {
 	once := tell.Once()
+	var became [][]string
+	var notes []string
 	for _, w := range works {
 		of := ""
 		if len(works) > 1 {
 			of = w.Plan.ID + " "
 		}
-		for _, l := range w.Lines {
-			file("  " + of + l.Of + ": " + l.Text)
+		if len(w.Plan.Outputs) == 0 {
+			notes = append(notes, fmt.Sprintf("%s has no `outputs`, so nothing was written", w.Plan.Path))
 		}
+		for _, l := range w.Lines {
+			if l.Note {
+				notes = append(notes, of+l.Of+": "+l.Text)
+			} else {
+				became = append(became, []string{of + l.Of, l.State, l.Count, l.Text})
+			}
+		}
+	}
+	for _, line := range report.Aligned(became) {
+		file("  " + line)
+	}
+	for _, text := range notes {
+		tell.Note("%s", text)
+	}
+	for _, w := range works {
 		for _, text := range w.Plan.Remarks {
 			tell.Note("%s", text)
 		}

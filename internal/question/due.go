@@ -23,7 +23,7 @@ type due struct {
 func newDue() *Question {
 	q := &due{}
 	return &Question{
-		Name: "due", Group: Tables, Place: 2, Use: "due TABLE --date PHRASE",
+		Name: "due", Group: Tables, Place: 2, Apart: "left", Use: "due TABLE --date PHRASE",
 		Short: "What runs out, or comes round, and when",
 		Long: `List the rows of a table by a date, with the days and working days left and the band it
 falls into. Dates before today are overdue and listed too. With --yearly, watch

@@ -49,6 +49,7 @@ type Job struct {
 	Carried  []string
 	CarryPer string
 	To       rows.Sink
+	Count    *int // counts the rows that go out; nil for no matter
 
 	// After is what to know besides, once the answer stands there; No says that the answer
 	// is no.
@@ -70,7 +71,7 @@ func (j *Job) Answer() error {
 	if err := Fit(j.Question.Options); err != nil {
 		return err
 	}
-	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To}
+	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To, Count: j.Count}
 	if j.Question.Table || j.Question.Record && len(j.Args) > 0 {
 		if file, ok := j.In.aside(); ok {
 			reserve := j.Reserve

@@ -3,6 +3,7 @@ package question
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -19,7 +20,7 @@ type why struct{ base string }
 func newWhy() *Question {
 	q := &why{}
 	return &Question{
-		Name: "why", Group: Rules, Place: 2, Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
+		Name: "why", Group: Rules, Place: 2, Apart: "what", Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
 		Short: "Tell how a date came about, or what a phrase means",
 		Long: `Explain a phrase: in plain words, in its canonical form, and as an RFC 5545 rule if there
 is an exact one. With a series and a date, explain step by step how the date came about,
@@ -78,7 +79,16 @@ func (q *why) answer(j *Job) error {
 		if err == nil && j.Ledger != nil {
 			var rows []schedule.Released
 			rows, err = j.Released(s.Name)
-			list = append(list, schedule.TellReleased(rows, ids, d)...)
+			for _, t := range schedule.TellReleased(rows, ids, d) { // behind what is told of the same
+				at := len(list)
+				for at > 0 && list[at-1].What != t.What {
+					at--
+				}
+				if at == 0 {
+					at = len(list)
+				}
+				list = slices.Insert(list, at, t)
+			}
 		}
 		if err != nil {
 			return err

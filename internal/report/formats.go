@@ -23,8 +23,11 @@ type Look struct {
 	Dates func(v eval.Value) string
 	// Plan is the title from the plan that lends what a phrase may name.
 	Plan string
-	Safe bool           // marks text that a spreadsheet would run
-	Zone *time.Location // of events
+	// Apart is a column whose rows stand in blocks, by its text or, of a number, by whether it
+	// is below, at or above 0; "" for none.
+	Apart string
+	Safe  bool           // marks text that a spreadsheet would run
+	Zone  *time.Location // of events
 }
 
 // over is what stands over a table.

@@ -25,6 +25,9 @@ type tableSink struct {
 	body    [][]string
 	on      bool
 	marked  map[int]bool // rows that stand out
+	apart   int          // the column of blocks; -1 for none
+	block   string       // that of the last row
+	begins  map[int]bool // rows that begin a block, but for the first
 }
 
 // Mark implements rows.Marker.
@@ -45,6 +48,7 @@ func (s *tableSink) Header(columns []string) error {
 	for _, c := range s.columns {
 		s.widths = append(s.widths, text.RuneWidthWithoutEscSequences(c))
 	}
+	s.apart, s.begins = slices.Index(s.columns, s.Look.Apart), map[int]bool{}
 	return nil
 }
 
@@ -79,8 +83,32 @@ func (s *tableSink) Row(cells []eval.Value) error {
 		s.widths[i] = max(s.widths[i], s.cells[i])
 		s.numeric[i] = s.numeric[i] || c.IsNumber()
 	}
+	s.setApart(cells, row)
 	s.body = append(s.body, row)
 	return nil
+}
+
+// setApart begins a block where the column of blocks changes; its text stands in the first
+// row of each.
+func (s *tableSink) setApart(cells []eval.Value, row []string) {
+	if s.apart < 0 {
+		return
+	}
+	block := row[s.apart]
+	if cells[s.apart].IsNumber() {
+		block = strings.TrimRight(block, "0123456789.")
+		if row[s.apart] == "0" {
+			block = "0"
+		}
+	}
+	switch {
+	case len(s.body) == 0:
+	case block != s.block:
+		s.begins[len(s.body)] = true
+	case !cells[s.apart].IsNumber():
+		row[s.apart] = ""
+	}
+	s.block = block
 }
 
 // lastText is the last cell of text in a row, which a mark stands behind.
@@ -112,7 +140,7 @@ func (s *tableSink) fit() {
 		return
 	}
 	for i, c := range s.columns {
-		s.widths[i] = s.cells[i]
+		s.widths[i] = max(s.cells[i], min(text.RuneWidthWithoutEscSequences(c), wholeHead))
 		for part := range strings.SplitAfterSeq(c, "_") {
 			s.widths[i] = max(s.widths[i], text.RuneWidthWithoutEscSequences(part))
 		}
@@ -130,6 +158,9 @@ func (s *tableSink) fit() {
 		s.widths[widest]--
 	}
 }
+
+// wholeHead is up to how many letters a head isn't broken.
+const wholeHead = 12
 
 // narrowest is as far as a column of text is narrowed.
 const narrowest = 18
@@ -245,15 +276,21 @@ func (s *tableSink) draw(columns []int) string {
 	}
 	t.SetColumnConfigs(configs)
 	t.AppendHeader(heads)
+	at := 0
 	for n, r := range s.body {
+		if s.begins[n] {
+			t.AppendRow(table.Row{""})
+			at++
+		}
 		var row table.Row
 		for _, i := range columns {
 			row = append(row, r[i])
 		}
 		t.AppendRow(row)
 		if s.marked[n] && s.Color {
-			standOut = append(standOut, n)
+			standOut = append(standOut, at)
 		}
+		at++
 	}
 	if standOut != nil {
 		t.SetRowPainter(func(_ table.Row, at table.RowAttributes) text.Colors {

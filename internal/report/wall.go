@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -56,10 +57,6 @@ func monthName(m civil.Span) string {
 	return monthNames[month-1] + " " + strconv.Itoa(year)
 }
 
-// wallWidth is how many columns a month takes on a terminal: the week, and of each day
-// two digits and a sign.
-const wallWidth = 3 + 7*3
-
 // Wall implements schedule.WallSink.
 func (s *tableSink) Wall(w *schedule.Wall) error { return drawWall(s.w, w, s.Look) }
 
@@ -69,7 +66,9 @@ func drawWall(out io.Writer, w *schedule.Wall, l Look) error {
 	if width <= 0 {
 		width = 80
 	}
-	across := max(1, min((width+2)/(wallWidth+2), len(w.Months)))
+	signs := signsOf(w, width)
+	month := monthWidth(signs)
+	across := max(1, min((width+2)/(month+2), len(w.Months)))
 	var b strings.Builder
 	if w.Title != "" {
 		fmt.Fprintf(&b, "%s, as of %s\n\n", Clean(w.Title), l.AsOf)
@@ -79,13 +78,13 @@ func drawWall(out io.Writer, w *schedule.Wall, l Look) error {
 		blocks := make([][]string, len(months))
 		most := 0
 		for i, m := range months {
-			blocks[i] = monthLines(w, m, l)
+			blocks[i] = monthLines(w, m, l, signs)
 			most = max(most, len(blocks[i]))
 		}
 		for n := range most {
 			line := ""
 			for i := range blocks {
-				cell := strings.Repeat(" ", wallWidth)
+				cell := strings.Repeat(" ", month)
 				if n < len(blocks[i]) {
 					cell = blocks[i][n]
 				}
@@ -95,46 +94,78 @@ func drawWall(out io.Writer, w *schedule.Wall, l Look) error {
 		}
 		b.WriteString("\n")
 	}
-	legend(&b, w, l, width)
+	legend(&b, w, l, width, signs)
 	_, err := io.WriteString(out, b.String())
 	return err
 }
 
-// monthLines are the lines of a month, each as wide as wallWidth.
-func monthLines(w *schedule.Wall, month civil.Span, l Look) (lines []string) {
-	name := monthName(month)
-	left := (wallWidth - len(name)) / 2
-	lines = append(lines, l.paint("1", strings.Repeat(" ", left)+name+strings.Repeat(" ", wallWidth-len(name)-left)))
+// signsOf is how many signs a day has room for: as many as the fullest day wants, up to
+// three, if two months still fit side by side.
+func signsOf(w *schedule.Wall, width int) int {
+	most := 1
+	for _, m := range w.Months {
+		for d := m.First; d <= m.Last; d++ {
+			most = max(most, min(len(w.Marks(d)), 3))
+		}
+	}
+	for most > 1 && len(w.Months) > 1 && 2*monthWidth(most)+2 > width {
+		most--
+	}
+	return most
+}
+
+// monthWidth is the width of a month whose days have room for so many signs: the number of
+// the week, then days of two digits, their signs and a gap, without the last one's.
+func monthWidth(signs int) int { return 3 + 7*(3+signs) - 1 }
+
+// monthLines are the lines of a month, each as wide as monthWidth.
+func monthLines(w *schedule.Wall, month civil.Span, l Look, signs int) (lines []string) {
+	name, wide := monthName(month), monthWidth(signs)
+	left := (wide - len(name)) / 2
+	lines = append(lines, l.paint("1", strings.Repeat(" ", left)+name+strings.Repeat(" ", wide-len(name)-left)))
 	head := "   "
 	for i := range civil.Date(7) {
-		head += (month.First.OnOrBefore(w.WeekStart) + i).Weekday().Short()[:2] + " "
+		head += fmt.Sprintf("%-*s", 3+signs, (month.First.OnOrBefore(w.WeekStart) + i).Weekday().Short()[:2])
 	}
-	lines = append(lines, l.paint("2", head))
+	lines = append(lines, l.paint("2", head[:wide]))
 	for _, first := range w.Weeks(month) {
 		line := l.paint("2", fmt.Sprintf("%2d ", w.Week(first)))
 		for d := first; d < first+7; d++ {
-			if !month.Has(d) {
-				line += "   "
-				continue
+			if d > first {
+				line += " "
 			}
-			_, _, day := d.YMD()
-			closed, _ := w.Closed(d)
-			marks := w.Marks(d)
-			switch {
-			case len(marks) == 1:
-				line += l.paint("1;"+hues[marks[0].Of%len(hues)].ansi,
-					fmt.Sprintf("%2d%s", day, signOf(marks[0].Of, marks[0].Moved)))
-			case len(marks) > 1:
-				line += l.paint("1", fmt.Sprintf("%2d+", day))
-			case closed:
-				line += l.paint("2", fmt.Sprintf("%2d.", day))
-			default:
-				line += fmt.Sprintf("%2d ", day)
+			if month.Has(d) {
+				line += l.day(w, d, signs)
+			} else {
+				line += strings.Repeat(" ", 2+signs)
 			}
 		}
 		lines = append(lines, line)
 	}
 	return lines
+}
+
+// day is a day with its signs, or a plus where there are more than it has room for.
+func (l Look) day(w *schedule.Wall, d civil.Date, signs int) string {
+	_, _, number := d.YMD()
+	closed, _ := w.Closed(d)
+	marks := w.Marks(d)
+	line := fmt.Sprintf("%2d", number)
+	room := strings.Repeat(" ", max(0, signs-len(marks)))
+	switch {
+	case len(marks) > signs:
+		return l.paint("1", line+"+") + strings.Repeat(" ", signs-1)
+	case len(marks) > 0:
+		line = l.paint("1", line)
+		for _, m := range marks {
+			line += l.paint("1;"+hues[m.Of%len(hues)].ansi, signOf(m.Of, m.Moved))
+		}
+	case closed && l.Color:
+		line = l.paint("2", line)
+	case closed:
+		return line + "." + room[1:]
+	}
+	return line + room
 }
 
 // paint wraps text in an ANSI style, where there are colours.
@@ -146,12 +177,13 @@ func (l Look) paint(style, s string) string {
 }
 
 // legend tells what the signs and the closed days are.
-func legend(b *strings.Builder, w *schedule.Wall, l Look, width int) {
+func legend(b *strings.Builder, w *schedule.Wall, l Look, width, signs int) {
 	titles := 0
 	for _, s := range w.Series {
 		titles = max(titles, text.RuneWidthWithoutEscSequences(Clean(s.Title)))
 	}
-	hollow, several := false, w.Several()
+	hollow := false
+	several := slices.DeleteFunc(w.Several(), func(d civil.Date) bool { return len(w.Marks(d)) <= signs })
 	for i, s := range w.Series {
 		title := Clean(s.Title)
 		line := signOf(i, false) + " " + title + strings.Repeat(" ", titles-text.RuneWidthWithoutEscSequences(title)) +
@@ -166,7 +198,7 @@ func legend(b *strings.Builder, w *schedule.Wall, l Look, width int) {
 		b.WriteString("A hollow sign marks a date that moved.\n")
 	}
 	if len(several) > 0 {
-		b.WriteString("\n+ several on one day:\n")
+		b.WriteString(strings.Replace(fmt.Sprintf("\n+ more than %d on one day:\n", signs), "more than 1", "several", 1))
 		for _, d := range several {
 			var names []string
 			for _, m := range w.Marks(d) {
@@ -176,7 +208,7 @@ func legend(b *strings.Builder, w *schedule.Wall, l Look, width int) {
 		}
 	}
 	if len(w.Shut) > 0 {
-		b.WriteString("\n. closed:\n")
+		b.WriteString(map[bool]string{true: "\nClosed, dim above:\n", false: "\n. closed:\n"}[l.Color])
 		var names []string
 		for _, s := range w.Shut {
 			names = append(names, Clean(s.Name)+" "+s.DaysText())

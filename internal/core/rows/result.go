@@ -21,6 +21,8 @@ type Result struct {
 	// Total is the row of totals, which stays last whatever the order; nil for none.
 	Total *Total
 	To    Sink
+	// Count counts the rows that go out, without the total; nil for no matter.
+	Count *int
 }
 
 // Total is a row of totals that is put behind all others.
@@ -86,6 +88,7 @@ func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Besid
 	t.OnlyUsed(to.Same)
 	whole := Joined(to.Row)
 	err := fill(func(text string, row, more []eval.Value) error {
+		r.count(1)
 		if text != "" {
 			return to.RowText(text, more)
 		}
@@ -95,6 +98,12 @@ func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Besid
 		return err
 	}
 	return to.Close()
+}
+
+func (r Result) count(n int) {
+	if r.Count != nil {
+		*r.Count += n
+	}
 }
 
 // Keeps compiles the conditions alone: it tells whether a row of the given
@@ -157,6 +166,7 @@ func (r Result) Pass(t *Table) (bad Bad, err error) {
 	}
 	if to, ok := r.To.(Blocks); ok && r.Sort == nil && r.StandsOut == nil && !t.ordered {
 		bad, err = t.Stream(to)
+		r.count(t.kept)
 	} else {
 		bad, err = t.Scan(func(_ int, row []eval.Value) error { return put(row) })
 	}
@@ -194,6 +204,7 @@ func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) er
 		if marks && r.StandsOut != nil {
 			marker.Mark(r.StandsOut(row))
 		}
+		r.count(1)
 		room = d.Out(row, room)
 		return out(room)
 	}

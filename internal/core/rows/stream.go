@@ -68,6 +68,7 @@ type worked struct {
 	aside []putAside
 	bad   Bad
 	err   error
+	kept  int
 }
 
 type putAside struct {
@@ -100,6 +101,7 @@ func (t *Table) Stream(to Blocks) (bad Bad, err error) {
 			return bad, res.err
 		}
 		bad.merge(res.bad)
+		t.kept += res.kept
 		if err := to.Block(res.out); err != nil {
 			return bad, err
 		}
@@ -170,6 +172,9 @@ func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers
 				if t.Aside != nil {
 					res.aside = append(res.aside, putAside{cloned(whole(text, cells)), cell})
 				}
+			}
+			if keep {
+				res.kept++
 			}
 			switch {
 			case !keep:

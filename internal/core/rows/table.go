@@ -78,6 +78,7 @@ type Table struct {
 	// and it is so; else "".
 	Text string
 	lean func(sep byte) bool
+	kept int // rows that Stream let through
 }
 
 // OnlyUsed says that an answer looks at no other cells that come in than those of its phrases
