@@ -147,7 +147,7 @@ func Changed(err error) bool {
 	return errors.As(err, &s) && s.Code == http.StatusPreconditionFailed && s.Condition != uidConflict
 }
 
-// Taken reports whether an error means that the UID is also that of another resource.
+// Taken reports whether an error means that the UID is that of another resource.
 func Taken(err error) bool {
 	var s *StatusError
 	return errors.As(err, &s) && (s.Condition == uidConflict || s.Code == http.StatusConflict)

@@ -57,7 +57,7 @@ func child(folder *url.URL, name, end string) *url.URL {
 	return &u
 }
 
-// inside reports whether an address is also that of something right inside a folder, and how
+// inside reports whether an address is that of something right inside a folder, and how
 // that is called.
 func inside(folder, u *url.URL) (name string, ok bool) {
 	name, ok = strings.CutPrefix(u.Path, folder.Path)

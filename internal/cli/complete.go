@@ -44,7 +44,7 @@ func (s *settings) completeOptions(c *cobra.Command, options []*question.Option,
 	}
 }
 
-// series offers the series from the plan at hand.
+// series offers the series of the plan at hand.
 func (s *settings) series(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 	return oneOf(func() ([]string, error) {
 		p, err := s.load()
@@ -55,7 +55,7 @@ func (s *settings) series(c *cobra.Command, args []string, word string) ([]strin
 	})(c, args, word)
 }
 
-// calendars offers the calendars from the plan at hand.
+// calendars offers the calendars of the plan at hand.
 func (s *settings) calendars(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 	return oneOf(func() ([]string, error) {
 		p, err := s.load()

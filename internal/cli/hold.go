@@ -7,7 +7,7 @@ import (
 	"yoyaku/internal/report"
 )
 
-// keepOption is also that of commands that hand dates on.
+// keepOption is that of commands that hand dates on.
 func keepOption(keep *bool) *question.Option {
 	return &question.Option{Name: "keep-released", Kind: question.Yes, Into: keep,
 		Help: "keep released dates as they were, even if the plan now gives\nothers"}

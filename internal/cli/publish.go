@@ -57,7 +57,7 @@ reached.`,
 		{Name: "series", List: true, Complete: "series", Value: "NAMES", Help: "publish only these series and records", Into: &p.asked.Series},
 		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &p.asked.Window},
 		{Name: "overwrite-edits", Kind: question.Yes, Help: "overwrite events that were changed by hand", Into: &p.overwrite},
-		{Name: "adopt", Kind: question.Yes, Help: "take over events from the plan that have lost its mark on the\nserver", Into: &p.adopt},
+		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark on the\nserver", Into: &p.adopt},
 		keepOption(&p.asked.Keep),
 		{Name: "at-once", Kind: question.Number, Least: 1, Most: 16, Default: "4", Help: "send `N` requests at a time", Into: &p.atOnce},
 	}, p.out.with(&p.shape))

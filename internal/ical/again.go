@@ -198,7 +198,7 @@ type Scope struct {
 	Elsewhere func(uid string) (Event, bool)
 	// Within reports whether an event lies in the window; nil goes by its own days.
 	Within func(uid string, at eval.Value) bool
-	// Order is also that of series on one day.
+	// Order is that of series on one day.
 	Order []string
 }
 

@@ -131,7 +131,7 @@ func (b *block) body() *content { return &content{b.name, b.lines[1 : len(b.line
 // dated reports whether a block is an event or a to-do.
 func (b *block) dated() bool { return b.name == "VEVENT" || b.name == "VTODO" }
 
-// value is also that of a component's own property as it stands; "" where there is none.
+// value is that of a component's own property as it stands; "" where there is none.
 func (k *content) value(name string) string {
 	for own, line := range outer(k.lines) {
 		if own == name {

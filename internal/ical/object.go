@@ -19,10 +19,10 @@ import (
 type Object struct {
 	UID, Summary string
 	At           eval.Value // DTSTART, or DUE
-	// Plan and Mark are from the plan that wrote it: its id, and the hash of what it wrote;
+	// Plan and Mark are of the plan that wrote it: its id, and the hash of what it wrote;
 	// empty where nobody did.
 	Plan, Mark string
-	// Hash is also that of what it says now, whoever wrote it.
+	// Hash is that of what it says now, whoever wrote it.
 	Hash string
 
 	block block

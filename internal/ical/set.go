@@ -270,7 +270,7 @@ func (e *Entry) key(s Stamp) int64 {
 	return s.Instant()
 }
 
-// has reports whether a key is also that of an instance.
+// has reports whether a key is that of an instance.
 func (e *Entry) has(key int64) bool {
 	day := civil.Date(key)
 	if !e.AllDay() {

@@ -63,7 +63,7 @@ func Zone(name string) (*time.Location, error) {
 // loaded are the zones of times that were asked for, by name.
 var loaded sync.Map
 
-// zone is also that of a time by its name, which has been found before; "" is the calendar's.
+// zone is that of a time by its name, which has been found before; "" is the calendar's.
 func (c Calendar) zone(name string) *time.Location {
 	if name == "" || c.Zone != nil && name == c.Zone.String() {
 		return c.Zone

@@ -29,7 +29,7 @@ type Comparison struct {
 	Tell  Tell
 
 	plans []*plan.Plan    // whose calendars may not know enough
-	told  map[string]bool // notes from the plan as it is
+	told  map[string]bool // notes of the plan as it is
 }
 
 // Compare compares two sides, the old and the new, each a plan or a file; or of one, a plan,

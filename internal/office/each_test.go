@@ -13,7 +13,7 @@ import (
 )
 
 // TestPerSeries changes a plan at random, whose outputs are a file for each series: series
-// come, go, are renamed or leave the output. Whatever was before, each date from the plan then
+// come, go, are renamed or leave the output. Whatever was before, each date of the plan then
 // is live in one file, that of its series, and nothing else is.
 func TestPerSeries(t *testing.T) {
 	dir := t.TempDir()

@@ -121,7 +121,7 @@ func (l *Ledger) lost(series string) bool {
 // mostReleased bounds the file in bytes.
 const mostReleased = 64 << 20
 
-// parse reads the lines of the file; what is wrong with those from the plan are faults.
+// parse reads the lines of the file; what is wrong with those of the plan are faults.
 func (l *Ledger) parse(data []byte) {
 	fail := func(line int, format string, args ...any) {
 		l.faults = append(l.faults, plan.Finding{Finding: schedule.Finding{Text: fmt.Sprintf(format, args...) +

@@ -36,7 +36,7 @@ type making struct {
 	done   chan struct{}
 }
 
-// Output makes one output from the plan with all its series, stages nothing, and gives what
+// Output makes one output of the plan with all its series, stages nothing, and gives what
 // is noted of it.
 func (w *Work) Output(to io.Writer, out *plan.Output) (notes []string, err error) {
 	m := &making{Work: w, out: out, of: out.Of}
@@ -363,7 +363,7 @@ func (m *making) others() ([]schedule.Event, error) {
 	return list, nil
 }
 
-// order is also that of an output's series and records on one day.
+// order is that of an output's series and records on one day.
 func order(out *plan.Output) (list []string) {
 	for _, s := range out.Of {
 		list = append(list, s.Name)

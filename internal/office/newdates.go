@@ -359,7 +359,7 @@ func (n *newSeries) stretch() civil.Span {
 	return civil.Span{First: n.date.Days[0], Last: n.date.Days[len(n.date.Days)-1]}
 }
 
-// gives reports whether a series from the plan gives the dates of the table back, those of its
+// gives reports whether a series of the plan gives the dates of the table back, those of its
 // milestones too, and settles how many it has in each year.
 func (n *newSeries) gives(s *schedule.Series) bool {
 	var days []civil.Date

@@ -247,7 +247,7 @@ func (w *Work) folder() string {
 	return w.asked.Folder
 }
 
-// path is also that of an output.
+// path is that of an output.
 func (w *Work) path(out *plan.Output) string {
 	return filepath.Join(w.folder(), filepath.FromSlash(out.File))
 }

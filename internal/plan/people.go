@@ -94,7 +94,7 @@ func (p *Plan) unknownOwners() error {
 // nobody stands for the tasks without an owner.
 const nobody = "none"
 
-// Within reports whether an event from the plan lies in a window: by its own day, or where
+// Within reports whether an event of the plan lies in a window: by its own day, or where
 // occurrences are taken whole, by the moved date of its occurrence.
 func (p *Plan) Within(uid string, at eval.Value, window civil.Span, whole bool) bool {
 	if !whole {

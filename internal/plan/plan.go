@@ -239,7 +239,7 @@ func (p *Plan) Beside(other *Plan) {
 	p.beside = append(p.beside, other)
 }
 
-// Groups are the series from the plan and of each plan beside it.
+// Groups are the series of the plan and of each plan beside it.
 func (p *Plan) Groups() (list []question.Together) {
 	of := question.Together{ID: p.ID, Title: p.alone, Series: slices.Clone(p.Series)}
 	if p.beside == nil {
@@ -261,7 +261,7 @@ const ReleasedName = "released.csv"
 // ReleasedPath is where that file stands.
 func (p *Plan) ReleasedPath() string { return filepath.Join(filepath.Dir(p.Path), ReleasedName) }
 
-// Calendar returns a calendar from the plan by name, several joined by +, or one
+// Calendar returns a calendar of the plan by name, several joined by +, or one
 // from a calendar file.
 func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 	if ext := strings.ToLower(filepath.Ext(name)); ext != ".yaml" && ext != ".yml" {

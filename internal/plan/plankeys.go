@@ -41,7 +41,7 @@ type settingsIn struct {
 func (in *settingsIn) keys() []Key {
 	p := in.p
 	list := []Key{
-		{Name: "plan", Part: partAbout, Needed: true, Help: "the version from the plan format", Example: "1", Takes: kind[string]{"a number",
+		{Name: "plan", Part: partAbout, Needed: true, Help: "the version of the plan format", Example: "1", Takes: kind[string]{"a number",
 			aNumber, []string{"1"}, aText.read}.then(in.version)},
 		{Name: "id", Part: partAbout, Help: "identifies the plan's events for good: letters, digits, -, . and _", Example: "crew-office",
 			Takes: aText.then(func(text string) error { p.ID = text; return CheckID(text) })},

@@ -15,7 +15,7 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// event is also that of a day of April 2027, by the plan's name for it.
+// event is that of a day of April 2027, by the plan's name for it.
 func event(id string, day int, summary string) schedule.Event {
 	first, _ := civil.Of(2027, 4, 1)
 	e := schedule.Event{Series: "pay", What: "date", ID: id, Summary: summary, At: eval.Day(first + civil.Date(day-1))}

@@ -111,7 +111,7 @@ var touches = []struct{ old, new string }{
 
 const stranger = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:%s\r\nDTSTART:20270405T100000Z\r\nSUMMARY:Dentist\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
 
-// Random sequences of changes from the plan and on the server: no hand edit is lost, no
+// Random sequences of changes of the plan and on the server: no hand edit is lost, no
 // stranger touched, everything else is as the plan says, and the same again writes
 // nothing.
 func TestNothingIsLost(t *testing.T) {

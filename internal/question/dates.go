@@ -125,7 +125,7 @@ func (q *dates) answer(j *Job) error {
 	return err
 }
 
-// ofPlan are the series from the plan among those that are listed.
+// ofPlan are the series of the plan among those that are listed.
 func (l *listing) ofPlan() (list []*schedule.Series) {
 	for _, s := range l.series {
 		if l.named[s] {

@@ -58,7 +58,7 @@ func (r *madeReader) Next() (rows.Batch, error) {
 
 type madeBatch [][]eval.Value
 
-// Each implements rows.Batch; the line is also that of the row as a file would have it.
+// Each implements rows.Batch; the line is that of the row as a file would have it.
 func (b madeBatch) Each(do func(line int, cells []eval.Value) error) error {
 	var room []eval.Value
 	for i, cells := range b {

@@ -60,13 +60,13 @@ type Place struct {
 	Source
 	Ledger // nil where nothing was released
 	// Made gives a table that is the answer to a question, by the name under which a record
-	// from the plan has it; ok is false for files. nil where there is none.
+	// of the plan has it; ok is false for files. nil where there is none.
 	Made  func(name string) (t *MadeTable, ok bool, err error)
 	Stdin io.Reader
 	Files *files.Register
 	// Reserve registers the file that bad rows go to, before anything is opened; nil for
 	// the register alone. Create begins it; it appears with the answer. asker is the
-	// record from the plan that is asked, "" for a table.
+	// record of the plan that is asked, "" for a table.
 	Reserve func(asker, path string) error
 	Create  func(asker, path string) (io.Writer, error)
 	Asker   string
@@ -103,7 +103,7 @@ func shifted(text string, env eval.Env) (civil.Date, error) {
 	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
 }
 
-// warnBreaches tells how many dates of series from the plan aren't as they were released.
+// warnBreaches tells how many dates of series of the plan aren't as they were released.
 func (p *Place) warnBreaches(series []*schedule.Series, window civil.Span) error {
 	if p.Ledger == nil || len(series) == 0 {
 		return nil

@@ -32,7 +32,7 @@ its place such as #12) and a column, explain how that cell came about.`,
   yoyaku why crew-pay 2027-03-15
   yoyaku why fuel-duty 2027-09-25
   yoyaku why crew-contracts C-103 notice`,
-		Least: 1, Most: 3, Wants: "a phrase, a series from the plan and a date, or a record, a row and a column",
+		Least: 1, Most: 3, Wants: "a phrase, a series of the plan and a date, or a record, a row and a column",
 		Args:    "series",
 		Options: []*Option{{Name: "base", Kind: Date, Help: "start steps from `DATE`", Into: &q.base}},
 		Answer:  q.answer,

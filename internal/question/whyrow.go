@@ -13,7 +13,7 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// RecordOf is a record from the plan as questions see it.
+// RecordOf is a record of the plan as questions see it.
 type RecordOf struct {
 	Name, Table, Key string
 	Columns, Where   []string // NAME = PHRASE of the added ones; conditions

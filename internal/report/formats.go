@@ -21,7 +21,7 @@ type Look struct {
 	Color bool
 	// Dates writes dates in a layout of its own; nil for ISO 8601.
 	Dates func(v eval.Value) string
-	// Plan is the title from the plan that lends what a phrase may name.
+	// Plan is the title of the plan that lends what a phrase may name.
 	Plan string
 	// Apart is a column whose rows stand in blocks, by its text or, of a number, by whether it
 	// is below, at or above 0; "" for none.

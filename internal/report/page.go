@@ -101,7 +101,7 @@ type htmlSink struct {
 	named []string // columns that keep their names
 	table *paper
 	on    bool // rows stand out
-	total bool // the next row is also that of totals
+	total bool // the next row is that of totals
 	band  int  // the column of bands; -1 for none
 }
 

@@ -36,7 +36,7 @@ type csvReader struct {
 }
 
 // separatorLine reads a first line such as sep=; which some programs write to say what
-// stands between cells; size is also that of the line, 0 if there is none.
+// stands between cells; size is that of the line, 0 if there is none.
 func separatorLine(head []byte) (sep byte, size int) {
 	line, _, ended := bytes.Cut(head, []byte{'\n'})
 	text := strings.Trim(strings.TrimSuffix(string(line), "\r"), `"`)

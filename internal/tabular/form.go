@@ -26,7 +26,7 @@ var formats struct {
 // mostFormats is how many are told apart; numbers in others are plain, or of 1904.
 const mostFormats = 60_000
 
-// form is also that of numbers that are shown so.
+// form is that of numbers that are shown so.
 func (s format) form() eval.Form {
 	if s == (format{}) {
 		return eval.Plain

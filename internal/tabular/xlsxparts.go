@@ -217,7 +217,7 @@ func (b *workbook) styles(part string) error {
 	})
 }
 
-// style is also that of cells whose format has a number, and a code if it is the book's own.
+// style is that of cells whose format has a number, and a code if it is the book's own.
 func (b *workbook) style(id int, code string) cellStyle {
 	s := format{id: id, from1904: b.from1904}
 	if code != "" {

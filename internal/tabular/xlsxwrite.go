@@ -32,7 +32,7 @@ type xlsxSink struct {
 		forms              map[eval.Form]int // of cells that came from a workbook
 	}
 	on    bool
-	total bool        // the next row is also that of totals
+	total bool        // the next row is that of totals
 	last  int         // the line of totals
 	loud  map[int]int // styles of rows that stand out, by the plain one
 }

@@ -185,7 +185,7 @@ func AppendReasons(b []byte, moves []Move) []byte {
 type Chain struct {
 	Steps   []Step
 	Minutes int // of a last `at`, else -1
-	// Zone is also that of the time, by its IANA name; "" is the place's own.
+	// Zone is that of the time, by its IANA name; "" is the place's own.
 	Zone  string
 	clock Clock
 	// calendar is that by whose short days the time may end early; nil where none can. at is

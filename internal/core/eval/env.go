@@ -16,7 +16,7 @@ type Env struct {
 	Frame    civil.Frame
 	Calendar *workdays.Calendar // for steps that name none
 	// CalendarColumn is a column that names the calendar of each row, for steps that name
-	// none; "" where Calendar is also that of all.
+	// none; "" where Calendar is that of all.
 	CalendarColumn string
 	Find           func(name string) (*workdays.Calendar, error)
 	// Calendars and SeriesNames are known names, for suggestions.
@@ -44,7 +44,7 @@ type Env struct {
 	// Strftime makes a writer of dates and moments of a POSIX layout.
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
-	// Zone is also that of times here, by its IANA name; "" for the place's own. Clock gives the
+	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
 	// clock of a zone, nil where times float; an unknown name is an error. Home is the name of
 	// the place's own zone.
 	Zone   string

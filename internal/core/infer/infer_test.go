@@ -256,7 +256,7 @@ func randomDates(t *testing.T, kind, tables int) {
 	}
 }
 
-// Each count that is handed out is also that of the phrase, listed and compared day by day; no two
+// Each count that is handed out is that of the phrase, listed and compared day by day; no two
 // ranks are the same; the second parts from the first on the day after it says.
 func TestRanksSayWhatIsSo(t *testing.T) {
 	tables := 400

@@ -24,7 +24,7 @@ type (
 		In    *Period // A alone is set then
 		Using *Using
 	}
-	// SeriesCount counts the dates of a series from the plan between two dates.
+	// SeriesCount counts the dates of a series of the plan between two dates.
 	SeriesCount struct {
 		Span
 		Series Name

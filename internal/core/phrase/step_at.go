@@ -3,7 +3,7 @@ package phrase
 import "strings"
 
 // At gives the date a time, in minutes after midnight of the clock of a zone, by its
-// IANA name; "" is also that of the place. A short day by Using, else by the calendar of the
+// IANA name; "" is that of the place. A short day by Using, else by the calendar of the
 // place, ends it early.
 type At struct {
 	Span

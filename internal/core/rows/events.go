@@ -22,7 +22,7 @@ type Events struct {
 	Reminders             []schedule.Reminder
 	Look                  schedule.Look
 	Private               bool
-	// Calendar is also that of a row; nil if it is blank.
+	// Calendar is that of a row; nil if it is blank.
 	Calendar func(row []eval.Value) *workdays.Calendar
 	List     []schedule.Event
 	Blank    int // rows without a day

@@ -36,7 +36,7 @@ func (t *Total) Put(cells []eval.Value) error {
 
 // Totals is a Sink that shows a row of totals in a way of its own.
 type Totals interface {
-	// Total says that the next row is also that of totals.
+	// Total says that the next row is that of totals.
 	Total()
 }
 

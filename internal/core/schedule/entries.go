@@ -28,7 +28,7 @@ func (o *Occurrence) dated(s *Series) Entry {
 
 // Entries returns the dates and milestones of several series that lie in
 // window, each chosen by its own date, sorted by date and time; where those are
-// equal the order from the plan stands. cut counts the occurrences of which only a
+// equal the order of the plan stands. cut counts the occurrences of which only a
 // part lies in the window.
 func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err error) {
 	return entriesOf(series, window, false, (*Occurrence).Note)
@@ -178,7 +178,7 @@ type Template struct {
 	progs map[int]*eval.Program // in place of slots, of dates of other series
 }
 
-// NewTemplate reads a template for the events of s; env is also that of its phrases.
+// NewTemplate reads a template for the events of s; env is that of its phrases.
 func (s *Series) NewTemplate(text string, env eval.Env) (*Template, error) {
 	env.Names = s.Names()
 	return ParseTemplate(text, env)

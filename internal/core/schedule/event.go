@@ -33,7 +33,7 @@ type Event struct {
 	Look
 }
 
-// Zone is also that of its time, by its IANA name; "" is the plan's.
+// Zone is that of its time, by its IANA name; "" is the plan's.
 func (e Event) Zone() string {
 	if e.At.Kind == eval.Moment {
 		return e.At.Text
@@ -50,7 +50,7 @@ func (e Entry) Event(plan string) Event {
 		Look: e.Series.Look}
 }
 
-// milestone is also that of the entry; of the date itself, who owns it and whether it is a
+// milestone is that of the entry; of the date itself, who owns it and whether it is a
 // to-do.
 func (e Entry) milestone() (m Milestone) {
 	if e.What == "date" {

@@ -17,7 +17,7 @@ type Finding struct {
 	Note   bool
 	Wanted bool       // a note of what somebody wanted so, which is no warning
 	About  string     // the series or the record
-	Key    string     // from the plan that it comes of, "" for the entry itself
+	Key    string     // of the plan that it comes of, "" for the entry itself
 	At     eval.Value // the date, where it has one
 	Text   string
 }

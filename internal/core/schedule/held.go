@@ -7,7 +7,7 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// age is also that of what was made: how many days by hand were set by then.
+// age is that of what was made: how many days by hand were set by then.
 type age struct{ hands int64 }
 
 // past reports whether days were set since it was asked last, of a series or of one that

@@ -63,7 +63,7 @@ func (r *related) value(row []eval.Value) (v eval.Value, beyond workdays.Beyond,
 	return o.Milestone(r.at), o.Whys[r.at].Beyond, nil
 }
 
-// occurrence is also that of the other series which belongs to that of a row; nil where there
+// occurrence is that of the other series which belongs to that of a row; nil where there
 // is none.
 func (r *related) occurrence(row []eval.Value) (*Occurrence, error) {
 	nominal, id := row[slotNominal].Day, row[slotID].Text

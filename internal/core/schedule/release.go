@@ -43,7 +43,7 @@ type Breach struct {
 	// Row is what was released; nil of a new date. Other is the id of a renamed date.
 	Row   *Released
 	Other string
-	// Nominal is also that of a date that is new, or has another id.
+	// Nominal is that of a date that is new, or has another id.
 	Nominal civil.Date
 }
 

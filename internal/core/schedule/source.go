@@ -244,7 +244,7 @@ func (s *Series) Identified(id string) (d recur.Date, rec *eval.Recurrence, ok b
 	return recur.Date{}, nil, false
 }
 
-// Occurrence is also that of an id; nil where the series gives none.
+// Occurrence is that of an id; nil where the series gives none.
 func (s *Series) Occurrence(id string) (*Occurrence, error) {
 	m, ok := s.Date(id)
 	switch {
