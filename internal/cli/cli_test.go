@@ -305,6 +305,7 @@ func TestExamples(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
 	line := regexp.MustCompile(`(?m)^\s*(?:\$ )?yoyaku (.*)$`)
+	refused := regexp.MustCompile("(?m)^\\$ yoyaku (.*)\n(yoyaku: (?:.*\n)+?)```")
 	texts := map[string]string{}
 	for _, cmd := range []string{"", "dates", "run", "why", "derive", "due", "spread", "match", "tally", "grid", "between", "value", "days", "holidays", "demo", "check", "ahead", "compare", "new", "schema", "read", "publish", "wall", "release", "completion"} {
 		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
@@ -333,6 +334,12 @@ func TestExamples(t *testing.T) {
 	var lines [][2]string    // where it stands, and what it runs
 	for _, where := range slices.Sorted(maps.Keys(texts)) {
 		text := regexp.MustCompile(`\\\n\s*`).ReplaceAllString(texts[where], "") // a line may go on
+		for _, m := range refused.FindAllStringSubmatch(text, -1) {
+			if _, errs, code := yoyaku(t, dir, words(m[1])...); code != 2 || errs != m[2] {
+				t.Errorf("%s: yoyaku %s: exit %d\n%s", where, m[1], code, errs)
+			}
+			ran[m[1]] = true
+		}
 		for _, m := range line.FindAllStringSubmatch(text, -1) {
 			if !ran[m[1]] {
 				lines = append(lines, [2]string{where, m[1]})

@@ -17,6 +17,12 @@ func TestPlanPage(t *testing.T) {
 	for _, block := range strings.Split(read(t, "../../docs/plan.md"), "```yaml\n")[1:] {
 		block, _, _ = strings.Cut(block, "```")
 		switch {
+		case strings.HasPrefix(block, "plan: 1\n"): // a whole one
+			write(t, filepath.Join(dir, "whole.yaml"), block)
+			if out, errs, code := yoyaku(t, dir, "run", "whole.yaml", "--out", "whole"); code != 0 || !strings.Contains(errs, "pay.csv  new  24 dates") {
+				t.Errorf("%s\n%s%s", block, out, errs)
+			}
+			continue
 		case strings.HasPrefix(block, "include"): // files that this folder hasn't
 			continue
 		case strings.HasPrefix(block, "  - {file"):

@@ -72,7 +72,7 @@ func (e *BadRows) Error() string {
 		}
 	}
 	if words := openWords(unread); words != "" {
-		fmt.Fprintf(&b, "\n  if such a word means that a range is still open: %s", e.place.Say("open-words", words))
+		fmt.Fprintf(&b, "\n  if a word there means that the range is still open: %s", e.place.Say("open-words", words))
 	}
 	fmt.Fprintf(&b, "\n  %s leaves them blank; %s sets such rows aside", e.place.Say("bad-rows", "blank"),
 		e.place.Say("bad-rows", "aside=FILE"))

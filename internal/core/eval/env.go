@@ -71,7 +71,7 @@ type Memory struct {
 type Series interface {
 	Looked
 	// By looks for the date whose milestone is the nearest one after or before a day. It is
-	// nil where there is no such milestone, and use one of those that there are. One whose
+	// nil where there is no such milestone, and known are those that there are. One whose
 	// steps have no bound is an error.
 	By(milestone string) (by Looked, known []string, err error)
 	// Count is how many dates lie after a up to and including b.
