@@ -17,7 +17,7 @@ func (a *App) aheadCommand() *cobra.Command {
 		Use:   "ahead [PLAN …|SERIES …]",
 		Short: "What comes up next",
 		Long: `List what comes up in a plan, by date: dates and milestones of its series and events of
-its records, for the next 30 days unless told. Overdue dates of records come first.`,
+its records, for the next 30 days. Overdue dates of records come first.`,
 		Example: `  yoyaku ahead
   yoyaku ahead --within "3 months"
   yoyaku ahead crew-pay fuel-duty --window 2027-Q2

@@ -26,7 +26,7 @@ func newWall() *Question {
 	q := &wall{}
 	return &Question{
 		Name: "wall", Alone: true, Group: Plan, Place: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
-		Long: `Draw the months of a window (a year unless told) with the dates of the plan's series
+		Long: `Draw the months of a window (a year by default) with the dates of the plan's series
 marked, closed days dimmed and named, and a legend with counts. A hollow sign marks a date
 that moved. With --out wall.html it becomes a page that prints on one landscape sheet;
 --with adds sheets behind it: the tables of the series, the closed days, the dates that
