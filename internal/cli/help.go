@@ -2,11 +2,13 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+
+	"yoyaku/internal/report"
 )
 
 // optionGroup is where an option stands in the help of its command.
@@ -51,48 +53,40 @@ const helpTemplate = `{{with flow (or .Long .Short)}}{{.}}
 
 func init() {
 	cobra.AddTemplateFunc("optionGroups", optionGroups)
-	cobra.AddTemplateFunc("flow", flow)
+	cobra.AddTemplateFunc("flow", func(long string) string { return report.Flow(long, helpWidth) })
 }
 
-// flow wraps the paragraphs of a text; one with indented lines stays as it is.
-func flow(long string) string {
-	paragraphs := strings.Split(strings.TrimRight(long, "\n "), "\n\n")
-	for i, p := range paragraphs {
-		if !strings.Contains("\n"+p, "\n ") {
-			paragraphs[i] = strings.Join(wrapped(p, helpWidth), "\n")
-		}
+// inOrder puts the flags of a command in the order of their groups, in which help, man pages
+// and completion have them: those that matter most stand first.
+func inOrder(c *cobra.Command) {
+	groups := make([][]*pflag.Flag, len(groupTitles))
+	c.Flags().SortFlags = false
+	c.Flags().VisitAll(func(f *pflag.Flag) { groups[groupOf(f)] = append(groups[groupOf(f)], f) })
+	c.ResetFlags()
+	c.Flags().SortFlags = false
+	for _, f := range slices.Concat(groups...) {
+		c.Flags().AddFlag(f)
 	}
-	return strings.Join(paragraphs, "\n\n")
 }
 
-// wrapped are the lines of a text of a width.
-func wrapped(s string, width int) []string {
-	lines := strings.Split(text.WrapSoft(strings.Join(strings.Fields(s), " "), width), "\n")
-	for i := range lines { // the wrapper pads them
-		lines[i] = strings.TrimRight(lines[i], " ")
+func groupOf(f *pflag.Flag) optionGroup {
+	if own, ok := f.Value.(flag); ok {
+		return own.group
 	}
-	return lines
+	return others
 }
 
 // optionGroups writes the options of a command in their groups.
 func optionGroups(c *cobra.Command) string {
 	groups := make([]strings.Builder, len(groupTitles))
-	write := func(f *pflag.Flag) {
-		if f.Hidden {
-			return
-		}
-		group := others
-		if own, ok := f.Value.(flag); ok {
-			group = own.group
-		}
-		optionHelp(&groups[group], f)
+	for _, of := range []*pflag.FlagSet{c.LocalNonPersistentFlags(), c.Root().PersistentFlags()} {
+		of.SortFlags = false
+		of.VisitAll(func(f *pflag.Flag) {
+			if !f.Hidden {
+				optionHelp(&groups[groupOf(f)], f)
+			}
+		})
 	}
-	c.Flags().VisitAll(func(f *pflag.Flag) {
-		if c.Root().PersistentFlags().Lookup(f.Name) == nil {
-			write(f)
-		}
-	})
-	c.Root().PersistentFlags().VisitAll(write)
 	var b strings.Builder
 	for i := range groups {
 		if s := groups[i].String(); s != "" {
@@ -117,7 +111,7 @@ func optionHelp(b *strings.Builder, f *pflag.Flag) {
 	if value != "" && value != "bool" {
 		name += " " + value
 	}
-	lines := wrapped(help, helpWidth-helpColumn)
+	lines := report.Wrapped(help, helpWidth-helpColumn)
 	if len(name)+2 > helpColumn {
 		b.WriteString(name + "\n")
 		name = ""

@@ -30,11 +30,11 @@ each.`,
 	s := a.settings(c, false)
 	var start office.Start
 	options := []*question.Option{
-		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Into: &start.ID},
-		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Into: &start.Calendar},
-		{Name: "series", Repeat: true, Value: `"NAME = RULE"`, Help: "add a series with its name and its rule", Into: &start.Series},
 		{Name: "table", Repeat: true, Help: "make series of the dates in table `FILE`, and a record set of\nthe rest", Into: &start.Tables},
 		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Into: &start.Key},
+		{Name: "series", Repeat: true, Value: `"NAME = RULE"`, Help: "add a series with its name and its rule", Into: &start.Series},
+		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Into: &start.Calendar},
+		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Into: &start.ID},
 	}
 	bind(c, asked, options)
 	s.completeOptions(c, options, nil)

@@ -155,7 +155,7 @@ schedule goes out as a table or as calendar events.`,
 	for _, c := range root.Commands() {
 		c.Use, c.DisableFlagsInUseLine = c.Use+" [options]", true
 		c.Example = demo.Examples(c.Example)
-		c.Flags().SortFlags = false // those that matter most stand first
+		inOrder(c)
 	}
 	root.AddCommand(phrasesTopic(), a.jobsTopic(), a.keysTopic("plan"), a.keysTopic("calendar"))
 	root.SetHelpCommand(a.helpCommand(root))
@@ -190,12 +190,12 @@ var groups = []struct {
 	{startGroup, "Start"},
 }
 
-func (a *App) warn(format string, args ...any) { a.say("warning: " + sentence(format, args)) }
+func (a *App) warn(format string, args ...any) { a.say("warning: " + report.Sentence(format, args)) }
 
 // tell is where words go that aren't the result.
 func (a *App) tell() office.Tell { return office.Tell{Warn: a.warn, Note: a.note} }
 
-func (a *App) note(format string, args ...any) { a.say("note: " + sentence(format, args)) }
+func (a *App) note(format string, args ...any) { a.say("note: " + report.Sentence(format, args)) }
 
 // say writes a line to standard error unless --quiet is on: a verdict or a count, which are
 // results and have no prefix, or a warning or a note.
@@ -203,16 +203,6 @@ func (a *App) say(text string) {
 	if !a.quiet {
 		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(text)))
 	}
-}
-
-// sentence is a text that ends with a full stop; one of several lines, or that ends with
-// other punctuation, stays as it is.
-func sentence(format string, args []any) string {
-	text := fmt.Sprintf(format, args...)
-	if text == "" || strings.Contains(text, "\n") || strings.ContainsAny(text[len(text)-1:], ".:!?") {
-		return text
-	}
-	return text + "."
 }
 
 // hidden is a text without what is never shown.

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -35,4 +36,34 @@ func Aligned(list [][]string) (lines []string) {
 		lines = append(lines, strings.TrimRight(b.String(), " "))
 	}
 	return lines
+}
+
+// Flow wraps the paragraphs of a text to a width; one with indented lines stays as it is.
+func Flow(long string, width int) string {
+	paragraphs := strings.Split(strings.TrimRight(long, "\n "), "\n\n")
+	for i, p := range paragraphs {
+		if !strings.Contains("\n"+p, "\n ") {
+			paragraphs[i] = strings.Join(Wrapped(p, width), "\n")
+		}
+	}
+	return strings.Join(paragraphs, "\n\n")
+}
+
+// Wrapped are the lines of a text of a width.
+func Wrapped(s string, width int) []string {
+	lines := strings.Split(text.WrapSoft(strings.Join(strings.Fields(s), " "), width), "\n")
+	for i := range lines { // the wrapper pads them
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	return lines
+}
+
+// Sentence is a text that ends with a full stop; one of several lines, or that ends with
+// other punctuation, stays as it is.
+func Sentence(format string, args []any) string {
+	line := fmt.Sprintf(format, args...)
+	if line == "" || strings.Contains(line, "\n") || strings.ContainsAny(line[len(line)-1:], ".:!?") {
+		return line
+	}
+	return line + "."
 }

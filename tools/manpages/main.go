@@ -6,13 +6,17 @@ package main
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/cobra/doc"
+	"github.com/spf13/pflag"
 
 	"yoyaku/internal/cli"
 )
@@ -47,6 +51,11 @@ func write(folder string) error {
 		Manual: "Yoyaku", Date: &day}, man); err != nil {
 		return err
 	}
+	for _, c := range root.Commands() {
+		if err := nameValues(c, filepath.Join(man, "yoyaku-"+c.Name()+".1")); err != nil {
+			return err
+		}
+	}
 	shells := filepath.Join(folder, "completions")
 	if err := os.MkdirAll(shells, 0o755); err != nil {
 		return err
@@ -61,4 +70,27 @@ func write(folder string) error {
 		}
 	}
 	return nil
+}
+
+// nameValues puts the word for each option's value behind it, as help has it.
+func nameValues(c *cobra.Command, page string) error {
+	data, err := os.ReadFile(page)
+	if errors.Is(err, fs.ErrNotExist) { // a topic has none
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	text := string(data)
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		value, _ := pflag.UnquoteUsage(f)
+		name, put := `\fB--`+f.Name+`\fP`, ""
+		if value != "" {
+			put = ` \fI` + strings.ReplaceAll(value, `\`, `\\`) + `\fP`
+		}
+		for _, empty := range []string{`=""`, `="` + f.DefValue + `"`, `=`, `[=]`, `[=false]`} {
+			text = strings.Replace(text, name+empty+"\n", name+put+"\n", 1)
+		}
+	})
+	return os.WriteFile(page, []byte(text), 0o644)
 }
