@@ -85,6 +85,9 @@ func (r *run) do(plans ...*plan.Plan) error {
 		return err
 	}
 	file := r.app.say
+	if _, terminal := r.app.terminal(); terminal && !r.together {
+		file("")
+	}
 	if r.together { // for a reader, not for a program
 		fmt.Fprint(r.app.said, "\nIts files:\n")
 		file = func(line string) { fmt.Fprintln(r.app.said, report.CleanLines(line)) }

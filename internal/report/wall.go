@@ -127,9 +127,9 @@ func monthLines(w *schedule.Wall, month civil.Span, l Look, signs int) (lines []
 	for i := range civil.Date(7) {
 		head += fmt.Sprintf("%-*s", 3+signs, (month.First.OnOrBefore(w.WeekStart) + i).Weekday().Short()[:2])
 	}
-	lines = append(lines, l.paint("2", head[:wide]))
+	lines = append(lines, l.paint(grey, head[:wide]))
 	for _, first := range w.Weeks(month) {
-		line := l.paint("2", fmt.Sprintf("%2d ", w.Week(first)))
+		line := l.paint(grey, fmt.Sprintf("%2d ", w.Week(first)))
 		for d := first; d < first+7; d++ {
 			if d > first {
 				line += " "
@@ -161,12 +161,15 @@ func (l Look) day(w *schedule.Wall, d civil.Date, signs int) string {
 			line += l.paint("1;"+hues[m.Of%len(hues)].ansi, signOf(m.Of, m.Moved))
 		}
 	case closed && l.Color:
-		line = l.paint("2", line)
+		line = l.paint(grey, line)
 	case closed:
 		return line + "." + room[1:]
 	}
 	return line + room
 }
+
+// grey is the style of what stands back; not every terminal can write faintly.
+const grey = "38;5;245"
 
 // paint wraps text in an ANSI style, where there are colours.
 func (l Look) paint(style, s string) string {
@@ -208,7 +211,7 @@ func legend(b *strings.Builder, w *schedule.Wall, l Look, width, signs int) {
 		}
 	}
 	if len(w.Shut) > 0 {
-		b.WriteString(map[bool]string{true: "\nClosed, dim above:\n", false: "\n. closed:\n"}[l.Color])
+		b.WriteString(map[bool]string{true: "\nClosed, grey above:\n", false: "\n. closed:\n"}[l.Color])
 		var names []string
 		for _, s := range w.Shut {
 			names = append(names, Clean(s.Name)+" "+s.DaysText())
