@@ -49,12 +49,9 @@ func Write(dir string) (undo func(), err error) {
 // Next is what is said once the demo stands: what was made, and what to try in the folder,
 // whose name it takes.
 const Next = `
-Made from it: crew-pay.csv (a row a pay day, its deadlines beside it), agenda.csv
-(a row a date, all series), skerry.ics (for any calendar program), calendars/ (a page for
-each pay calendar), ending.xlsx and ending-by-unit.csv (contracts that run out),
-close-ansa.ics and its like (the tasks of each owner), absence-per-pay.csv, june.html, and
-wall.html (the year on a sheet, its tables, closed days and proofs behind it). The crew's
-pay days of early 2027 are released: released.csv holds them.
+Open wall.html or a page of calendars/ in a browser, skerry.ics in a calendar program, and
+ending.xlsx in a spreadsheet. The crew's pay days of early 2027 are released: released.csv
+keeps them, and no change of the plan moves them unnoticed.
 
 Try next:
   cd %s
@@ -71,7 +68,7 @@ Try next:
   yoyaku help phrases
 
 To try publishing, start a calendar server on this machine (on Debian: radicale) in
-another terminal, and put the plan's events into it:
+another terminal, then publish the plan's events to it:
   radicale --storage-filesystem-folder=calendars --auth-type=none
   YOYAKU_CALDAV_USER=clerk YOYAKU_CALDAV_PASSWORD=any \
     yoyaku publish --to http://127.0.0.1:5232/ --window 2027-Q1

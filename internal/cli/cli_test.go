@@ -122,7 +122,7 @@ func TestDemo(t *testing.T) {
 	if strings.Count(errs, "unchanged") != 14 || code != 0 {
 		t.Errorf("the second run: %d\n%s", code, errs)
 	}
-	if out, errs, code := yoyaku(t, t.TempDir(), "demo"); code != 0 || !regexp.MustCompile("^(note: .*\n)+$").MatchString(errs) || !regexp.MustCompile(`(?s)slipway-survey.*Its files:\n  crew-pay.csv +new.*wall.html +new\n\nMade from it.*Try next`).MatchString(out) {
+	if out, errs, code := yoyaku(t, t.TempDir(), "demo"); code != 0 || !regexp.MustCompile("^(note: .*\n)+$").MatchString(errs) || !regexp.MustCompile(`(?s)slipway-survey.*Its files:\n  crew-pay.csv +new.*wall.html +new\n\nOpen.*Try next`).MatchString(out) {
 		t.Errorf("the demo says %d %s\n%s", code, errs, out)
 	}
 	if _, errs, code := yoyaku(t, filepath.Dir(dir), "demo"); code != 2 || !strings.Contains(errs, "isn't empty") {

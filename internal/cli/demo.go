@@ -53,7 +53,7 @@ func (a *App) demoCommand() *cobra.Command {
 			return err
 		}
 		r.together = true
-		fmt.Fprintf(a.said, "Skerry Line's folder is in %s: the plan %s, its holiday list and\nthe tables of the crew office.\n\n", report.Clean(dir), plan.FileName)
+		fmt.Fprintf(a.said, "The demo is in %s: the plan %s of Skerry Line, an invented ferry\nco-operative, its holidays and its tables.\n\n", report.Clean(dir), plan.FileName)
 		if err := r.do(p); err != nil {
 			undo()
 			return err
