@@ -18,7 +18,7 @@ func (a *App) newCommand() *cobra.Command {
 		Short: "Write a plan to start from",
 		Long: `Write a first plan, yoyaku.yaml, to a folder (this one unless named), with comments and
 the JSON Schema that lets editors complete it. Dates of a table that follow a rule become
-series, with the exceptions moved by hand; the rest becomes a record set. An existing plan
+series, with the exceptions moved by hand; the rest becomes a record. An existing plan
 is never overwritten. Without options, list the tables in the folder and the command for
 each.`,
 		Example: `  yoyaku new
@@ -30,7 +30,7 @@ each.`,
 	s := a.settings(c, false)
 	var start office.Start
 	options := []*question.Option{
-		{Name: "table", Repeat: true, Help: "make series of the dates in table `FILE`, and a record set of\nthe rest", Into: &start.Tables},
+		{Name: "table", Repeat: true, Help: "make series of the dates in table `FILE`, and a record of\nthe rest", Into: &start.Tables},
 		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Into: &start.Key},
 		{Name: "series", Repeat: true, Value: `"NAME = RULE"`, Help: "add a series with its name and its rule", Into: &start.Series},
 		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Into: &start.Calendar},

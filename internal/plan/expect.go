@@ -116,10 +116,10 @@ func parseSum(column, text string) (s RowsSum, err error) {
 // expectKeys are the keys of what must hold of a record.
 func (r *Record) expectKeys() *group {
 	e := &RowsExpect{}
-	return &group{what: "expectations of a record set", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
+	return &group{what: "expectations of a record", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
 		{Name: "rows", Help: "the number of rows", Example: "1..500", Takes: bounds("row").ref(&e.Rows)},
 		{Name: "unique", Help: "columns whose values must not repeat", Example: "contract", Takes: namesIn.into(&e.Unique)},
-		{Name: "sum", Help: "column totals: a number, bounds, or the total of another record set's column",
+		{Name: "sum", Help: "column totals: a number, bounds, or the total of another record's column",
 			Example: "{rent: 120000..130000}", Takes: namesOf(func() *names {
 				return &names{what: "sum", help: "a number, a range, or RECORD.COLUMN", each: func(v *node) error {
 					text, err := v.doc.text(v.val)

@@ -22,7 +22,8 @@ var (
 		{Name: "series", Needed: true, Help: "the series", Example: "crew-pay", Takes: aText.then(nothing)},
 	}, handKeys...)}
 	handKeys = []Key{
-		{Name: "id", Needed: true, Help: "the date's id", Example: "2028-12/last", Takes: aText.then(nothing)},
+		{Name: "id", Needed: true, Help: "the date's id", Example: "2028-12/last",
+			More: "`yoyaku dates SERIES` lists the ids.", Takes: aText.then(nothing)},
 		{Name: "date", Needed: true, Help: "the day it moves to, or `none` to leave it out", Example: "2028-12-20",
 			Takes: aText.then(nothing)},
 		{Name: "why", Needed: true, Help: "the reason", Example: "early pay before the holidays", Takes: aText.then(nothing)},

@@ -18,6 +18,7 @@ type Key struct {
 	Help    string // one line
 	Default string // in words; "" where there is none
 	Example string // a value as it stands in the file
+	More    string // further sentences, for its own page of help
 	Needed  bool
 	Part    string // of a plan's own keys, the part of the help in which it stands
 	Takes   takes

@@ -122,7 +122,12 @@ func (k keyAt) page(b *strings.Builder) {
 		}
 		fmt.Fprintf(b, "%s%s%s\n", strings.Join(at.path, "."), with, at.mustBe())
 	}
-	b.WriteString(text.WrapSoft("  "+strings.ToUpper(k.Help[:1])+k.Help[1:]+".", pageWidth) + "\n")
+	for _, about := range []string{strings.ToUpper(k.Help[:1]) + k.Help[1:] + ".", k.More} {
+		about = strings.Join(strings.Fields(about), " ")
+		for line := range strings.Lines(text.WrapSoft(about, pageWidth-2)) {
+			b.WriteString("  " + strings.TrimSpace(line) + "\n")
+		}
+	}
 	fmt.Fprintf(b, "  Takes %s.\n", k.Takes.words)
 	if k.Takes.oneOf != nil && k.Takes.oneOf[0] != "yes" {
 		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Takes.oneOf, ", "))

@@ -113,6 +113,8 @@ func (o outputIn) group(q *question.Question) *group {
 		{Name: "file", Needed: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Takes: aText.at(o.file)},
 		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Takes: someNames.then(o.shows)},
 		{Name: "make", Help: "the command to run on a record, with its options beside it", Example: "due",
+			More: "Of a record: due, spread, tally, grid or match. Of the plan: wall, a year on a sheet; days, a table of days. " +
+				"Without it, the output is a record's table, the dates of one series, or an agenda of several.",
 			Takes: aText.then(nothing)},
 		{Name: "per", Help: "write one file per owner or per series; `file` holds {owner} or {series}",
 			Example: "owner", Takes: oneOf("owner or series",

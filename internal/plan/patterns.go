@@ -36,7 +36,11 @@ const needed = "needed"
 // what it takes.
 var patternKeys = sync.OnceValue(func() *group {
 	g := &group{what: "a pattern", beside: "like", words: true, keys: []Key{
-		{Name: "takes", Help: "the words that a series fills in, with their defaults",
+		{Name: "takes", Help: "the parameters that a series fills in, with their defaults",
+			Example: "{lead: 5, who: needed}",
+			More: "A parameter is a number, a date or a text, or in parentheses a calendar or an owner. " +
+				"Use it as NAME in phrases, as {NAME} in texts, and as (NAME) in `calendar` and `owner`. " +
+				"`needed` has no default. A series whose rule differs in more than that has its own `rule`.",
 			Takes: namesOf(func() *names { return takenWords })},
 	}}
 	for _, k := range seriesKeys().keys {

@@ -62,7 +62,7 @@ func (r recordIn) group(q *question.Question) *group {
 	}
 	g := &group{what: "a record", made: r.group, keys: []Key{
 		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Takes: aText.at(r.tableOf)},
-		{Name: "from", Help: "instead of a table: a series, one row per date; or a record set above",
+		{Name: "from", Help: "instead of a table: a series, one row per date; or a record above",
 			Example: "crew-pay", Takes: aText.at(r.madeFrom)},
 		{Name: "make", Help: "the command to run on the record in `from`, with its options beside it", Example: "spread",
 			Takes: aText.then(nothing)},

@@ -66,6 +66,7 @@ func (in *seriesIn) group() *group {
 			Takes: aTitle.then(in.inZone)},
 		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules, one after the other",
 			Example: "monthly on 15, last then roll preceding",
+			More:    "`yoyaku help phrases` has the language; `yoyaku why \"RULE\"` says a rule in plain words.",
 			Takes: orList(in.watched(aPhrase.then(in.rule)),
 				func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled),
 			after: in.lendOthers},
@@ -76,6 +77,9 @@ func (in *seriesIn) group() *group {
 			Default: "from the day after the previous nominal date to the nominal date",
 			Takes:   in.watched(keysOf(func() *group { return in.period }))},
 		{Name: "milestones", Merge: true, Help: "dates that depend on each date, in order",
+			Example: `{cut-off: "date, -5 working days", bank-file: "date, -2 working days, at 16:30"}`,
+			More: "Their phrases can use date (after it moved), nominal, previous_date, previous_nominal, next_nominal, period_start, " +
+				"period_end, number (the place in the year), and the milestones above; OTHER.date and OTHER.MILESTONE of other series.",
 			Takes: in.watched(namesOf(in.milestones))},
 		{Name: "milestones-from", Help: "a table of further milestones", Takes: in.watched(keysOf((&tasksIn{in: in}).group))},
 		{Name: "event", Merge: true, Help: "how its events look in calendars",
@@ -102,7 +106,8 @@ func (in *seriesIn) eventKeys() *group {
 	summary := aSummary.then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text, in.env); return err })
 	return &group{what: "an event", keys: append([]Key{
 		{Name: "summary", Help: "the event's text, with {names} of the series filled in", Default: "the title",
-			Example: `"{title} for {period_start} to {period_end}"`, Takes: summary},
+			Example: `"{title} for {period_start} to {period_end}"`,
+			More:    "The names are those that milestones can use, the milestones themselves, and title.", Takes: summary},
 	}, lookKeys(&in.look, &in.remind)...)}
 }
 
