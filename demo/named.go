@@ -39,12 +39,12 @@ var names = sync.OnceValue(func() map[string]string {
 // word is one that may be a name or a file of the demo.
 var word = regexp.MustCompile(`[a-z0-9_-]+(\.[a-z]+)?`)
 
-// Kind tells what a name is in the demo: a file, or a calendar, series, pattern or record of
+// Kind says what a name is in the demo: a file, or a calendar, series, pattern or record of
 // its plan; blank if it is nothing there.
 func Kind(name string) string { return names()[name] }
 
 // Names are the files and names in a command line that only the demo folder has, as they
-// stand in it.
+// are in it.
 func Names(line string) (list []string) {
 	for _, w := range word.FindAllString(line, -1) {
 		if Kind(w) != "" && !slices.Contains(list, w) {

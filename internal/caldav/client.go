@@ -102,7 +102,7 @@ type StatusError struct {
 	Tried        int    // how often
 }
 
-// Error tells what was asked and what came.
+// Error says what was asked and what came.
 func (e *StatusError) Error() string {
 	if e.Code == http.StatusUnauthorized {
 		return fmt.Sprintf("the server rejected the user name or password (401 at %s)", e.Path)
@@ -129,7 +129,7 @@ type UnreachedError struct {
 	Err  error
 }
 
-// Error tells which server, and what the machine says of it.
+// Error says which server, and what the machine says of it.
 func (e *UnreachedError) Error() string { return e.Host + " can't be reached: " + e.Err.Error() }
 
 // Unwrap returns what the machine says.

@@ -22,7 +22,7 @@ type Collection struct {
 	Outside, Unread int
 }
 
-// Resource is what stands in a collection under one name.
+// Resource is what is in a collection under one name.
 type Resource struct {
 	Name string // the last part of its path
 	ETag string
@@ -65,7 +65,7 @@ func inside(folder, u *url.URL) (name string, ok bool) {
 }
 
 // Find finds the collection of a name, or of a display name, among the calendars of
-// the user. Where the address itself is a calendar and no name is asked for, it is
+// the user. If the address itself is a calendar and no name is asked for, it is
 // that (RFC 4791 section 6.2.1, RFC 5397, RFC 6764 section 6).
 func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection, error) {
 	if err := CheckName(name); err != nil {
@@ -111,7 +111,7 @@ func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection
 	return &Collection{client: c, at: child(slash(at), name, "/"), Missing: true}, nil
 }
 
-// place is what a PROPFIND tells of one address.
+// place is what a PROPFIND says of one address.
 type place struct {
 	prop
 	at *url.URL
@@ -248,7 +248,7 @@ func (c *Collection) List(ctx context.Context) (list []Resource, err error) {
 	return list, nil
 }
 
-// Get reads a resource anew.
+// Get reads a resource again.
 func (c *Collection) Get(ctx context.Context, r Resource) (Resource, error) {
 	a, err := c.client.ask(ctx, "GET", c.where(r), nil, "")
 	if err != nil {
@@ -268,7 +268,7 @@ func (c *Collection) where(r Resource) *url.URL {
 	return child(c.at, r.Name, "")
 }
 
-// Put writes a resource: a new one only where none is, one with an ETag only while it
+// Put writes a resource: a new one only if none is, one with an ETag only while it
 // is as it was. Done is 200, 201 or 204 alone.
 func (c *Collection) Put(ctx context.Context, r Resource) error {
 	header := map[string]string{"Content-Type": "text/calendar; charset=utf-8", "If-None-Match": "*"}

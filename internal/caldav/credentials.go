@@ -17,7 +17,7 @@ import (
 const longestCredentials = 1 << 12
 
 // Credentials reads who a user is from a file of the lines user=NAME and password=WORD.
-// One that others can read is refused, where the system tells that by the file's mode.
+// One that others can read is refused, where the system says that by the file's mode.
 // No error shows what the file says: it may be the password.
 func Credentials(path string) (user, password string, err error) {
 	info, err := os.Stat(path)
@@ -59,7 +59,7 @@ func Credentials(path string) (user, password string, err error) {
 }
 
 // Hider takes a password out of texts, in the forms in which addresses, headings and
-// quoted texts have it; nil where there is none.
+// quoted texts have it; nil if there is none.
 func Hider(user, password string) *strings.Replacer {
 	if password == "" {
 		return nil

@@ -190,7 +190,7 @@ func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool
 	return stage.Commit()
 }
 
-// unlessEmpty tells of a calendar without events, which isn't written and is no fault.
+// unlessEmpty reports a calendar without events, which isn't written and is no fault.
 func (a *App) unlessEmpty(err error) error {
 	if errors.Is(err, ical.ErrEmpty) {
 		a.note("there are no events, so no calendar file was written")
@@ -230,11 +230,11 @@ type output struct {
 	as, file, color string
 	// follow says what calendar the result follows.
 	follow office.Following
-	// events is the title of calendars where none is told.
+	// events is the title of calendars if none is given.
 	events string
 	// standsOut picks the rows that stand out; nil for none.
 	standsOut func(row []eval.Value) bool
-	apart     string // the column whose rows stand in blocks
+	apart     string // the column whose rows are in blocks
 }
 
 // following is what a calendar follows that goes there.
@@ -250,7 +250,7 @@ func (o *output) options() []*question.Option {
 }
 
 // with are the options of the output around those of its shape: what is asked for most
-// stands first.
+// comes first.
 func (o *output) with(s *question.Shape) []*question.Option {
 	own := o.options()
 	return append(append(own[:2:2], s.Options()...), own[2:]...)
@@ -316,7 +316,7 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	if o.file == "" {
 		l.Width = width
 	}
-	if !terminal && o.file == "" { // in a pipe, a width only where one is told
+	if !terminal && o.file == "" { // in a pipe, a width only if one is given
 		_, _ = fmt.Sscan(o.app.Getenv("COLUMNS"), &l.Width)
 	}
 	if l.Color = o.color == "always"; l.Color {

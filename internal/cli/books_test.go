@@ -58,7 +58,7 @@ func part(t *testing.T, path, name string) string {
 }
 
 // Tables as programs of the trade save them: what cells are stays so, what is hidden is
-// told, and a title stands only where there is a place for one.
+// told, and a title stands only if there is a place for one.
 func TestTablesAsSaved(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()

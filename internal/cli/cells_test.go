@@ -93,7 +93,7 @@ func TestRowsOfTheirOwn(t *testing.T) {
 	}
 }
 
-// Rows that go out as they stand in their file, with only the cells made that are looked
+// Rows that are written as they are in their file, with only the cells made that are looked
 // at, come to the same as when every cell is made, as where blanks are filled down.
 func TestRowsAsTheyStand(t *testing.T) {
 	t.Parallel()

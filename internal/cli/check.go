@@ -87,7 +87,7 @@ func (a *App) findings(s *settings, window string, released bool) ([]plan.Findin
 	return list, p, err
 }
 
-// tellFindings writes findings, over none of the files that were read; where one fails,
+// tellFindings writes findings, over none of the files that were read; if one fails,
 // the answer is no.
 func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Register) error {
 	p, err := plan.Empty(plan.Settings{Now: a.Now, Files: read})

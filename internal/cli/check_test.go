@@ -20,7 +20,7 @@ func TestCheck(t *testing.T) {
 	if out, _, code := yoyaku(t, dir, "check", "--strict"); code != 1 || strings.Contains(out, "note,") {
 		t.Errorf("--strict: %d %s", code, out)
 	}
-	// Several faults are told at once, as JSON too, and nothing twice.
+	// Several faults are reported at once, as JSON too, and nothing twice.
 	write(t, path, strings.NewReplacer("rule: monthly on 2nd tue", "rule: monthly on 2nd teu", "per-year: 24", "per-year: many", "table: absences.csv", "tabel: absences.csv").Replace(good))
 	out, errs, code := yoyaku(t, dir, "check", "--as", "json", "--where", "level = 'fail'")
 	var list []map[string]any

@@ -78,7 +78,7 @@ func oneOf(list func() ([]string, error)) completion {
 	}
 }
 
-// shellVariable tells which shell asks, for one that can't quote what it is offered.
+// shellVariable says which shell asks, for one that can't quote what it is offered.
 const shellVariable = "YOYAKU_COMPLETES_FOR"
 
 // offered reports whether a heading may be offered to a shell: none that could steer a

@@ -34,7 +34,7 @@ func (f flag) Type() string {
 	return "string"
 }
 
-// bind makes flags of options, which stand in a group of the help.
+// bind makes flags of options, which are in a group of the help.
 func bind(c *cobra.Command, group optionGroup, options []*question.Option) {
 	for _, o := range options {
 		o.Reset()
@@ -45,7 +45,7 @@ func bind(c *cobra.Command, group optionGroup, options []*question.Option) {
 	}
 }
 
-// bindAll makes flags of what a command asks and of how its result goes out.
+// bindAll makes flags of what a command asks and of how its result is written.
 func bindAll(c *cobra.Command, ask, result []*question.Option) []*question.Option {
 	bind(c, asked, ask)
 	bind(c, resultOut, result)

@@ -11,7 +11,7 @@ import (
 	"yoyaku/internal/report"
 )
 
-// optionGroup is where an option stands in the help of its command.
+// optionGroup is where an option is in the help of its command.
 type optionGroup int
 
 // The groups, in the order of the help.
@@ -57,7 +57,7 @@ func init() {
 }
 
 // inOrder puts the flags of a command in the order of their groups, in which help, man pages
-// and completion have them: those that matter most stand first.
+// and completion have them: those that matter most come first.
 func inOrder(c *cobra.Command) {
 	groups := make([][]*pflag.Flag, len(groupTitles))
 	c.Flags().SortFlags = false

@@ -93,7 +93,7 @@ type between struct {
 	to     http.Handler
 	counts map[string]int
 	// how is asked about each request, with how many of its method came before; true
-	// where it has answered itself.
+	// if it has answered itself.
 	how func(w http.ResponseWriter, r *http.Request, n int) bool
 }
 
@@ -170,7 +170,7 @@ func (o *office) plan(old, new string) {
 	write(o.t, path, strings.Replace(text, old, new, 1))
 }
 
-// find is what stands under a UID on the server.
+// find is what is under a UID on the server.
 func (o *office) find(uid string) (*caldav.Collection, caldav.Resource) {
 	o.t.Helper()
 	var err error

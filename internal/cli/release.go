@@ -61,7 +61,7 @@ the plan.`,
 		if fails, _ := office.Count(list); fails > 0 {
 			return a.tellFindings(list, &r.out, s.files)
 		}
-		unlock, err := office.Lock(p, a.tell()) // before the file is read that is written anew
+		unlock, err := office.Lock(p, a.tell()) // before the file is read that is written again
 		if err != nil {
 			return err
 		}
@@ -74,7 +74,7 @@ the plan.`,
 	return c
 }
 
-// release works out what is released, tells it and writes it.
+// release works out what is released, says it and writes it.
 func (r *releasing) release(p *plan.Plan) error {
 	released, err := office.Release(p, r.Releasing, r.app.tell())
 	if err != nil {

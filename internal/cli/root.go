@@ -33,7 +33,7 @@ type App struct {
 	quiet bool
 	said  *sayer            // Out, for words that aren't rows
 	hides *strings.Replacer // takes out what is never shown; nil for nothing
-	// stop ends what can be interrupted between two steps; nil where nothing can.
+	// stop ends what can be interrupted between two steps; nil if nothing can.
 	stop atomic.Pointer[context.CancelFunc]
 }
 
@@ -143,7 +143,7 @@ schedule goes out as a table or as calendar events.`,
 		list = append(list, placed{a.ask(q, named(q.Name)), q.Group, q.Place})
 	}
 	slices.SortStableFunc(list, func(a, b placed) int { return a.place - b.place })
-	cobra.EnableCommandSorting = false // those that matter most stand first
+	cobra.EnableCommandSorting = false // those that matter most come first
 	for _, g := range groups {
 		for _, c := range list {
 			if c.group == g.id {
@@ -214,5 +214,5 @@ func (a *App) hidden(text string) string {
 }
 
 // terminal returns the width of the terminal that the results go to; ok is
-// false where they go to a pipe or a file.
+// false if they go to a pipe or a file.
 func (a *App) terminal() (width int, ok bool) { return report.Terminal(a.Out) }

@@ -56,7 +56,7 @@ hashes, and each date that moved.`,
 		if err := valid(options, eval.Env{}); err != nil {
 			return err
 		}
-		s.files = nil // the log of each tells what that one read
+		s.files = nil // the log of each says what that one read
 		s.hash = r.asked.By != ""
 		plans, err := s.plans(args, "run")
 		if err != nil {

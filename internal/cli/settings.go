@@ -20,7 +20,7 @@ type settings struct {
 	plan, calendar, asOf, leap string
 	frame                      map[string]*string
 	// files is the register of what is read and written, one for all plans of the command;
-	// nil where each plan has its own.
+	// nil if each plan has its own.
 	files *files.Register
 	hash  bool // what is read is hashed
 	// planless says that a plan of this folder that can't be read is left aside.
@@ -54,7 +54,7 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 	return s
 }
 
-// day is what today is told to be; None where it isn't.
+// day is what today is said to be; None if it isn't.
 func (s *settings) day() (civil.Date, error) {
 	asOf, from := s.asOf, "--as-of"
 	if asOf == "" {
@@ -73,7 +73,7 @@ func (s *settings) day() (civil.Date, error) {
 // load reads the plan, if there is one, and the calendar.
 func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
 
-// read is load; where faults are collected the plan goes on without what is wrong.
+// read is load; if faults are collected the plan goes on without what is wrong.
 func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, WhatIf: s.whatIf, Calendar: s.calendar, Frame: map[string]string{}}
 	for name, text := range s.frame {
@@ -125,7 +125,7 @@ func (s *settings) plans(args []string, command string) (list []*plan.Plan, err 
 }
 
 // joined loads the plan of the settings; or several that are named, whose series then
-// stand beside those of the first.
+// are beside those of the first.
 func (s *settings) joined(paths []string, command string) (*plan.Plan, error) {
 	if len(paths) == 0 {
 		return s.load()

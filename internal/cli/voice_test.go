@@ -22,7 +22,7 @@ var stiff = []string{"keep them right", "who you are stands", "isn't as the plan
 	"as of old", "what there is to know", "anew", "the midst", "thereof", "reckon", "hither", "unless told"}
 
 // TestVoice looks for such words in all that a user reads: help, errors and notes as they
-// stand in the source, the documents, the schemas and the pages.
+// are in the source, the documents, the schemas and the pages.
 func TestVoice(t *testing.T) {
 	t.Parallel()
 	read, texts := 0, map[string]string{}

@@ -131,7 +131,7 @@ func TestStage(t *testing.T) {
 	if left, _ := filepath.Glob(".*.part"); len(left) > 0 {
 		t.Errorf("left behind: %v", left)
 	}
-	// One that can't be put in place is told by its own name, and what became of the others.
+	// One that can't be put in place is reported by its own name, and what became of the others.
 	for at, want := range []string{"taken: file exists; nothing was written", "taken: file exists; it and the files after it were left as they were, 1 before it were replaced"} {
 		for _, name := range [][]string{{"taken", "new.csv"}, {"new.csv", "taken"}}[at] {
 			if _, err := s.Create(name); err != nil {
@@ -233,13 +233,13 @@ func TestSpool(t *testing.T) {
 	}
 }
 
-// A result for a new file is written there at once, and is gone again where it doesn't
-// become whole; where something stands there, or is written beside it, it is held.
+// A result for a new file is written there at once, and is gone again if it doesn't
+// become whole; where something is there, or is written beside it, it is held.
 func TestSpoolInPlace(t *testing.T) {
 	t.Chdir(t.TempDir())
 	for _, c := range []struct {
 		what          string
-		before        string // what stands in the file
+		before        string // what is in the file
 		flag          int
 		beside        bool // warnings go there too
 		early         string
@@ -384,7 +384,7 @@ func TestSumsAndTurns(t *testing.T) {
 	}
 }
 
-// What stands in the place of an output is an earlier one only if it is a file; without a
+// What is in the place of an output is an earlier one only if it is a file; without a
 // folder for temporary files, what to do is said.
 func TestOldOutputs(t *testing.T) {
 	t.Chdir(t.TempDir())

@@ -8,7 +8,7 @@ import (
 	"path/filepath"
 )
 
-// OpenOld opens what stands in the place of an output. A device or a pipe is no earlier
+// OpenOld opens what is in the place of an output. A device or a pipe is no earlier
 // output: for it the error is fs.ErrNotExist, as for no file at all.
 func OpenOld(path string) (*os.File, error) {
 	info, err := os.Stat(path)

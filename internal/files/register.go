@@ -34,7 +34,7 @@ func (r *Register) Sum(path string) string {
 	return r.sums[path]
 }
 
-// Open registers a file that is read, and opens it. What stands there is hashed through
+// Open registers a file that is read, and opens it. What is there is hashed through
 // the file that is then read from, if that was asked for, once.
 func (r *Register) Open(path string) (*os.File, error) {
 	if err := r.Read(path); err != nil {
@@ -91,7 +91,7 @@ func same(a, b string) bool {
 // ClashError is two uses of files that don't go together.
 type ClashError struct{ Message string }
 
-// Error tells them.
+// Error lists them.
 func (e *ClashError) Error() string { return e.Message }
 
 func clash(format string, args ...any) error { return &ClashError{fmt.Sprintf(format, args...)} }

@@ -8,7 +8,7 @@ import (
 
 // Spool holds a result until it is known to be whole: in memory, and past a few
 // megabytes in a temporary file. One that goes to a new file is written there at once,
-// and taken out again where it doesn't become whole.
+// and taken out again if it doesn't become whole.
 type Spool struct {
 	to     io.Writer
 	mem    bytes.Buffer

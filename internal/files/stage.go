@@ -52,7 +52,7 @@ type stagedFile struct {
 	plain bool // a device or pipe, written directly
 }
 
-// Create begins a file that will stand at path.
+// Create begins a file that will be at path.
 func (s *Stage) Create(path string) (io.Writer, error) {
 	shared := true
 	info, err := os.Stat(path)
@@ -80,7 +80,7 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 	f, err := temporary(filepath.Dir(path), "."+filepath.Base(path)+".", ".part", shared)
 	if err != nil {
 		var refused *fs.PathError
-		switch { // what is told is the file asked for, not the temporary one
+		switch { // what is reported is the file asked for, not the temporary one
 		case errors.Is(err, fs.ErrNotExist):
 			return nil, &noFolder{path}
 		case errors.As(err, &refused):

@@ -25,7 +25,7 @@ type Earlier struct {
 	zones  []block
 }
 
-// block is a component as it stands, to the byte.
+// block is a component as it is, to the byte.
 type block struct {
 	raw       string
 	lines     []string // unfolded
@@ -59,7 +59,7 @@ func ReadEarlier(file string, r io.Reader) (*Earlier, error) {
 	return e, nil
 }
 
-// OpenEarlier reads the calendar that stands in the place of a new one; nil where there is
+// OpenEarlier reads the calendar that is in the place of a new one; nil if there is
 // none.
 func OpenEarlier(path string) (*Earlier, error) {
 	f, err := files.OpenOld(path)
@@ -228,7 +228,7 @@ type Follow struct {
 	// Today bounds what may be cancelled: not before it.
 	Today civil.Date
 
-	cancelled []part // anew
+	cancelled []part // again
 	replaced  int    // texts by hand that were written over
 }
 
@@ -236,7 +236,7 @@ type Follow struct {
 // INTEGER of 32 bits).
 const mostSequence = 1<<31 - 2
 
-// next is the SEQUENCE of an event that is changed; one that can't be right starts anew.
+// next is the SEQUENCE of an event that is changed; one that can't be right starts again.
 func (b *block) next() int {
 	if b.sequence < 0 || b.sequence > mostSequence {
 		return 1
@@ -255,13 +255,13 @@ func (b *block) later(stamp string) string {
 	return max(stamp, b.stamp)
 }
 
-// Cancelled counts the events that were cancelled anew.
+// Cancelled counts the events that are newly cancelled.
 func (f *Follow) Cancelled() int { return len(f.cancelled) }
 
 // longestCover is how many days of a recurring event that isn't ours a VTIMEZONE covers.
 const longestCover = 3660
 
-// part is a component of the new file: what stands there, or an event anew.
+// part is a component of the new file: what is there, or a new event.
 type part struct {
 	at   eval.Value
 	last civil.Date // of a recurring event

@@ -123,7 +123,7 @@ func TestAgain(t *testing.T) {
 				}
 				got[uid] = e.Get("DTSTART").Value + e.Get("DUE").Value + " " + status
 				n, _ := strconv.Atoi(e.Get("SEQUENCE").Value)
-				if before[uid] != "" && n < sequence[uid] { // one that is long past may come back anew
+				if before[uid] != "" && n < sequence[uid] { // one that is long past may come back again
 					t.Fatalf("SEQUENCE of %s falls from %d to %d", uid, sequence[uid], n)
 				}
 				sequence[uid] = n

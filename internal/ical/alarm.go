@@ -13,7 +13,7 @@ import (
 
 // trigger is the relative TRIGGER of an alarm (RFC 5545 section 3.8.6.3): from
 // local midnight of an all-day event's start, of a timed one the difference of the
-// two instants in its zone, nil where it floats.
+// two instants in its zone, nil if it floats.
 func trigger(at eval.Value, a schedule.Alarm, zone *time.Location) string {
 	if a.Day == civil.None {
 		return duration(-a.Minutes, false)

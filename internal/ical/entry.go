@@ -26,7 +26,7 @@ type Entry struct {
 	Open bool
 	// ID is the instance that it stands for, nil for a whole event.
 	ID *Stamp
-	// Rule is its RRULE as it stands.
+	// Rule is its RRULE as it is.
 	Rule string
 	// Cancelled says that it doesn't take place.
 	Cancelled bool
@@ -68,7 +68,7 @@ func (e *Entry) Recurs() bool {
 }
 
 // end is the end of an instance that starts at a time: exclusive, or the start itself
-// where there is none.
+// if there is none.
 func (e *Entry) end(start Stamp, long *length) Stamp {
 	if e.AllDay() {
 		start.Day = min(start.Day+civil.Date(e.Days), civil.Max+1)
@@ -144,7 +144,7 @@ func (e *Entry) doubt(file string, line int, format string, args ...any) {
 	e.Problems = append(e.Problems, &Error{file, line, fmt.Sprintf(format, args...)})
 }
 
-// stamp reads a value of a property. One that says VALUE=DATE and has a time is told of.
+// stamp reads a value of a property. One that says VALUE=DATE and has a time is reported.
 func (r reader) stamp(e *Entry, p Property, value string) (Stamp, error) {
 	s, err := r.stampOf(p, value)
 	if err == nil && s.Timed && strings.EqualFold(p.Params["VALUE"], "DATE") {

@@ -13,7 +13,7 @@ import (
 )
 
 // What people do to events of ours in a file, and what becomes of it when the file is
-// written anew.
+// written again.
 
 // alarmUID is the UID of an alarm of ours (RFC 9074 section 4): made from that of its event,
 // its place among the reminders, and a hash of what it says, so that one that a person
@@ -22,11 +22,11 @@ func alarmUID(uid string, place int, trigger, text string) string {
 	return fmt.Sprintf("%s-%d-%s", schedule.Hash(uid, 6), place, schedule.Hash(trigger+"\x00"+text, 6))
 }
 
-// alarm is an alarm of an event as it stands: its content lines without BEGIN and END.
+// alarm is an alarm of an event as it is: its content lines without BEGIN and END.
 type alarm struct {
 	lines         []string
 	uid           string
-	trigger, text string // values, as they stand
+	trigger, text string // values, as they are
 }
 
 // place is where an alarm of ours stands among the reminders; ours is false for one that
@@ -131,7 +131,7 @@ func (b *block) body() *content { return &content{b.name, b.lines[1 : len(b.line
 // dated reports whether a block is an event or a to-do.
 func (b *block) dated() bool { return b.name == "VEVENT" || b.name == "VTODO" }
 
-// value is that of a component's own property as it stands; "" where there is none.
+// value is that of a component's own property as it is; "" if there is none.
 func (k *content) value(name string) string {
 	for own, line := range outer(k.lines) {
 		if own == name {
@@ -142,7 +142,7 @@ func (k *content) value(name string) string {
 	return ""
 }
 
-// mark is the hash of what was written of an event; "" where none was.
+// mark is the hash of what was written of an event; "" if none was.
 func (b *block) mark() string { return b.body().value(hashMark) }
 
 // sorted parts the alarms of an earlier event: those of ours that are as they were
@@ -193,7 +193,7 @@ func hashSaid(says map[string]string) string {
 	return hex.EncodeToString(sum.Sum(nil)[:16])
 }
 
-// again is what becomes of an event that stands in an earlier file already: unchanged, so
+// again is what becomes of an event that is in an earlier file already: unchanged, so
 // that its lines stay; else the new component, with what people added. marked is one that
 // was written before there were marks, and that gets its own; replaced says that a text
 // that a person wrote is lost.

@@ -10,7 +10,7 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// TestByHand changes an event by hand in each way, writes it anew as it is, with another
+// TestByHand changes an event by hand in each way, writes it again as it is, with another
 // reason, and on another day, and holds what is left to what was asked.
 func TestByHand(t *testing.T) {
 	day, _ := civil.Of(2027, 3, 1)

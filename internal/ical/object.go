@@ -20,7 +20,7 @@ type Object struct {
 	UID, Summary string
 	At           eval.Value // DTSTART, or DUE
 	// Plan and Mark are of the plan that wrote it: its id, and the hash of what it wrote;
-	// empty where nobody did.
+	// empty if nobody did.
 	Plan, Mark string
 	// Hash is that of what it says now, whoever wrote it.
 	Hash string
@@ -149,7 +149,7 @@ func (o *Object) Differs(other *Object) (names []string) {
 	return names
 }
 
-// Object makes the resource of an event of a plan. Where it takes the place of an
+// Object makes the resource of an event of a plan. If it takes the place of an
 // older one, SEQUENCE is one up and what people did to it stays: the status of a
 // to-do, properties of other programs.
 func (c Calendar) Object(e Event, plan string, old *Object) (*Object, string, error) {

@@ -28,13 +28,13 @@ type Property struct {
 	Line   int // on which it starts
 }
 
-// Component is a component with what stands in it.
+// Component is a component with what is in it.
 type Component struct {
 	Name  string
 	Line  int
 	Props []Property
 	Subs  []*Component
-	// Bad is the first content line in it that can't be read; nil where all can. Inside is
+	// Bad is the first content line in it that can't be read; nil if all can. Inside is
 	// where a calendar stands inside another; nil for one that doesn't.
 	Bad, Inside *Error
 }
@@ -74,7 +74,7 @@ func (f *frame) fail(line int, format string, args ...any) error {
 	return &Error{f.file, line, fmt.Sprintf(format, args...)}
 }
 
-// noCalendar is what a file is told that is none.
+// noCalendar is the error for a file that is no calendar.
 const noCalendar = "not an iCalendar file: it doesn't begin with BEGIN:VCALENDAR"
 
 // take ends the content line that was being read. One that can't be read makes
@@ -252,7 +252,7 @@ func texts(s string) (list []string) {
 	return append(list, b.String())
 }
 
-// notContent is the fault of a line that isn't NAME:VALUE, worded where it is told.
+// notContent is the fault of a line that isn't NAME:VALUE, worded where it is reported.
 type notContent string
 
 // Error shows how the line begins.

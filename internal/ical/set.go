@@ -14,15 +14,15 @@ import (
 // Set is all that a file says of one event: the event, and those of its instances
 // that differ from it.
 type Set struct {
-	master *Entry // nil where only instances are there
+	master *Entry // nil if only instances are there
 	others []*Entry
 }
 
 // Instance is one time that an event takes place.
 type Instance struct {
 	*Entry
-	From, To Stamp // To is exclusive; From where there is no end
-	// ID is the start that the event's own rule gives; nil where it doesn't recur.
+	From, To Stamp // To is exclusive; From if there is no end
+	// ID is the start that the event's own rule gives; nil if it doesn't recur.
 	ID *Stamp
 }
 
@@ -371,7 +371,7 @@ func (i *Instance) Last() civil.Date {
 	return last
 }
 
-// Entries reads every component of a file that has times or could have, as it stands.
+// Entries reads every component of a file that has times or could have, as it is.
 func Entries(file string, root *Component) (list []*Entry, problems []*Error, err error) {
 	r := reader{zonesOf(file, root)}
 	for _, cal := range root.Subs {

@@ -18,7 +18,7 @@ const secondsOfDay = 86400
 type Stamp struct {
 	recur.Moment
 	Timed bool
-	Zone  *time.Location // of a time; nil where it floats
+	Zone  *time.Location // of a time; nil if it floats
 
 	late bool // the second of two times that the clock shows alike
 }

@@ -17,7 +17,7 @@ import (
 
 // Calendar is what an iCalendar file is about.
 type Calendar struct {
-	Name  string         // RFC 7986 NAME; none where empty
+	Name  string         // RFC 7986 NAME; none if empty
 	Zone  *time.Location // of timed events; nil makes them floating
 	Stamp civil.Date     // DTSTAMP is this day at 00:00 UTC
 	// Follow is the earlier file that this one follows; nil for none.
@@ -70,7 +70,7 @@ func (c Calendar) Skipped(list []Event) (skipped []Event) {
 	return skipped
 }
 
-// Doubts tells what is doubtful in what was written; "" where nothing is.
+// Doubts says what is doubtful in what was written; "" if nothing is.
 func (s *Sink) Doubts() string {
 	var list []string
 	if text := s.c.Doubts(s.skipped); text != "" {
@@ -84,7 +84,7 @@ func (s *Sink) Doubts() string {
 	return strings.Join(list, "; ")
 }
 
-// Doubts tells of events at times that the clock skips.
+// Doubts reports events at times that the clock skips.
 func (c Calendar) Doubts(skipped []Event) string {
 	if len(skipped) == 0 {
 		return ""
@@ -127,7 +127,7 @@ var ErrEmpty = errors.New("no event")
 // longestUID is how many octets a UID may have (RFC 7986 section 5.3 says 255).
 const longestUID = 254
 
-// Write writes a whole iCalendar stream (RFC 5545 section 3.4). Where it follows an
+// Write writes a whole iCalendar stream (RFC 5545 section 3.4). If it follows an
 // earlier file, events that are as they were stay to the byte.
 func Write(w io.Writer, c Calendar, events []Event) error {
 	_, err := write(w, c, events)

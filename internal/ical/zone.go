@@ -152,7 +152,7 @@ var epoch = time.Date(1840, 1, 1, 0, 0, 0, 0, time.UTC)
 // change finds the nearest instant at which a zone's offset or name changes,
 // after at (way 1) up to limit, or at and before it (way -1); zero when there
 // is none. It looks at each day, since the library's own bounds of a zone's
-// offset also fall where nothing changes.
+// offset also fall if nothing changes.
 func change(at time.Time, way int, limit time.Time) time.Time {
 	same := func(a, b time.Time) bool {
 		an, ao := a.Zone()

@@ -50,7 +50,7 @@ func Count(list []plan.Finding) (fails, notes int) {
 	return fails, notes
 }
 
-// SameID is the finding that a plan has the id of one before it; none where it has its own.
+// SameID is the finding that a plan has the id of one before it; none if it has its own.
 func SameID(p *plan.Plan, before []*plan.Plan) (list []plan.Finding) {
 	for _, other := range slices.Backward(before) {
 		if other.ID == p.ID {

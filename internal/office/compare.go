@@ -33,7 +33,7 @@ type Comparison struct {
 }
 
 // Compare compares two sides, the old and the new, each a plan or a file; or of one, a plan,
-// the outputs as they stand with what it makes now.
+// the outputs as they are with what it makes now.
 func (c *Comparison) Compare(names []string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	var sides [2]question.Side
 	if len(names) == 1 && c.Tried {
@@ -114,7 +114,7 @@ func (c *Comparison) sideOf(name string, tried bool) (s question.Side, err error
 	return Side(name, p, wide, tell)
 }
 
-// Doubts tells of the plans that were compared what may be wrong with their dates.
+// Doubts reports what may be wrong with the dates of the plans that were compared.
 func (c *Comparison) Doubts() error {
 	tell := c.Tell.Once()
 	for _, p := range c.plans {
@@ -149,8 +149,8 @@ func Side(name string, p, wide *plan.Plan, tell Tell) (s question.Side, err erro
 	return s, nil
 }
 
-// CompareOutputs compares a plan's outputs as they stand with what it makes now. What
-// several files tell alike is told once.
+// CompareOutputs compares a plan's outputs as they are with what it makes now. What
+// several files tell alike is reported once.
 func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	w, err := New(p, Asked{}, Silent)
 	if err != nil {
@@ -158,7 +158,7 @@ func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error
 	}
 	told := map[string]bool{}
 	once := func(d schedule.Difference) error {
-		line := "" // a title that went along is told by one file and not by another
+		line := "" // a title that went along is reported by one file and not by another
 		for _, c := range d.Cells()[1:6] {
 			line += phrase.FoldName(c.String()) + "\x00"
 		}
@@ -196,7 +196,7 @@ func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error
 	return t, nil
 }
 
-// compare compares an output as it stands with what it is now, and counts what is the same.
+// compare compares an output as it is with what it is now, and counts what is the same.
 func (w *Work) compare(out *plan.Output, key string, put func(schedule.Difference) error) (same int, err error) {
 	path := w.path(out)
 	if err := w.Plan.Files.Read(path); err != nil {
@@ -224,8 +224,8 @@ func (w *Work) compare(out *plan.Output, key string, put func(schedule.Differenc
 	return t.Same, err
 }
 
-// keyOfRows is the column that names an output's rows; "" where its dates do. ok is false
-// where nothing does, or the file can't be read again.
+// keyOfRows is the column that names an output's rows; "" if its dates do. ok is false
+// if nothing does, or the file can't be read again.
 func keyOfRows(out *plan.Output) (key string, ok bool) {
 	switch {
 	case out.Days():

@@ -78,7 +78,7 @@ func (d *desk) load(c *plan.Collector) (plans []*plan.Plan, err error) {
 	return plans, Apart(plans)
 }
 
-// tell writes what is told.
+// tell writes what is reported.
 func (d *desk) tell() Tell {
 	put := func(format string, args ...any) { fmt.Fprintf(&d.out, format+"\n", args...) }
 	return Tell{put, put}

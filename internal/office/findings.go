@@ -91,7 +91,7 @@ func (w *Work) apart() (list []plan.Finding, err error) {
 	return list, nil
 }
 
-// mostRows is how many rows that break one expectation are told one by one.
+// mostRows is how many rows that break one expectation are reported one by one.
 const mostRows = 20
 
 // ofRows checks what is expected of a record, and its key.
@@ -163,7 +163,7 @@ func ofRows(p *plan.Plan, r *plan.Record, place question.Place) (list []plan.Fin
 	return list, nil
 }
 
-// sums tells how the total of a column differs from what is expected; "" where it doesn't.
+// sums says how the total of a column differs from what is expected; "" if it doesn't.
 func sums(p *plan.Plan, s plan.RowsSum, is eval.Value, place question.Place) (string, error) {
 	differ := func(from eval.Value) string {
 		if d := eval.Less(is, from); eval.Order(d, eval.Int(0)) > 0 {
@@ -239,8 +239,8 @@ func (w *Work) check(released []plan.Finding) (list []plan.Finding) {
 	return append(append(append(list, p.Faults()...), p.Slips()...), w.notes()...)
 }
 
-// inOrder puts findings in the order in which they are told: the fails first, each in the
-// order of the file. What is told twice is told once.
+// inOrder puts findings in the order in which they are reported: the fails first, each in the
+// order of the file. What is reported twice is reported once.
 func inOrder(list []plan.Finding) []plan.Finding {
 	slices.SortStableFunc(list, func(a, b plan.Finding) int {
 		return cmp.Or(compareBool(a.Note, b.Note), strings.Compare(a.File, b.File), a.Line-b.Line)

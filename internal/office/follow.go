@@ -14,7 +14,7 @@ import (
 	"yoyaku/internal/plan"
 )
 
-// earlier are the calendars that stand in the places of new ones, by path.
+// earlier are the calendars that are in the places of new ones, by path.
 type earlier map[string]func() (*ical.Earlier, error)
 
 // of is the calendar at a path; nil for none.
@@ -37,8 +37,8 @@ func (w *Work) readAhead() {
 	}
 }
 
-// follow makes a calendar follow the file that stands in its place: what is as it was
-// stays, what changed is told so, what is gone is cancelled.
+// follow makes a calendar follow the file that is in its place: what is as it was
+// stays, what changed is reported so, what is gone is cancelled.
 func (m *making) follow(sink *ical.Sink) error {
 	before, err := m.earlier.of(m.path(m.out))
 	if err != nil || before == nil {

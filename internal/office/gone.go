@@ -15,7 +15,7 @@ import (
 )
 
 // gone makes again the files of owners and series that are no longer there: what of the
-// plan they hold is cancelled. A table is told of, and stays.
+// plan they hold is cancelled. A table is reported, and stays.
 func (w *Work) gone() (list []*making, err error) {
 	if w.asked.Series != nil {
 		return nil, nil

@@ -21,7 +21,7 @@ import (
 	"yoyaku/internal/question"
 )
 
-// Ledger is what was released of a plan. It stands in released.csv beside the plan, which
+// Ledger is what was released of a plan. It is in released.csv beside the plan, which
 // plans of one folder share, and is read once, when something of it is asked.
 type Ledger struct {
 	plan   *plan.Plan
@@ -57,7 +57,7 @@ var ledgerColumns = []string{"plan", "series", "what", "id", "nominal", "date", 
 	"through", "by", "note", "superseded_on", "part", "hash"}
 
 // claim notes the file in the register, so that nothing else is written there: as one that
-// is read or, where it isn't there yet, as one that will be written.
+// is read or, if it isn't there yet, as one that will be written.
 func (l *Ledger) claim() error {
 	if slices.Contains(l.plan.Files.Reads(), l.path) {
 		return nil
@@ -283,7 +283,7 @@ func ledgerText(rows []schedule.Released) ([]byte, error) {
 // LedgerError is a file of released dates that can't be trusted.
 type LedgerError struct{ Findings []plan.Finding }
 
-// Error tells the first finding.
+// Error says the first finding.
 func (e *LedgerError) Error() string {
 	text := e.Findings[0].String()
 	if n := len(e.Findings) - 1; n > 0 {
@@ -304,7 +304,7 @@ func (l *Ledger) put(data []byte) error {
 // is kept with it.
 const LockName = ".yoyaku.lock"
 
-// Lock waits for the turn of a plan's folder; tell says where there are no locks.
+// Lock waits for the turn of a plan's folder; tell says if there are no locks.
 func Lock(p *plan.Plan, tell Tell) (unlock func(), err error) {
 	path := filepath.Join(filepath.Dir(p.Path), LockName)
 	unlock, err = files.Lock(path, files.LockWait)

@@ -254,7 +254,7 @@ func must(list []schedule.Breach, err error) []schedule.Breach {
 	return list
 }
 
-// A line that was changed, taken out or cut is told, at its line where it has one.
+// A line that was changed, taken out or cut is reported, at its line if it has one.
 func TestReleasedFile(t *testing.T) {
 	dir := t.TempDir()
 	o := changing{lead: 3, window: "2027"}

@@ -43,7 +43,7 @@ type logMoved struct {
 	Reason string `json:"reason,omitempty"`
 }
 
-// written is what a line of the log tells of outputs.
+// written is what a line of the log says of outputs.
 type written struct {
 	moved  []schedule.Difference
 	hashes map[string]string
@@ -119,7 +119,7 @@ func logged(works []*Work) (unlock func(), err error) {
 	return unlock, nil
 }
 
-// logLine is what the log tells of the work.
+// logLine is what the log says of the work.
 func (w *Work) logLine() logLine {
 	folder := filepath.Dir(w.Plan.Path)
 	line := logLine{Plan: w.Plan.ID, AsOf: w.Plan.Env.Today.String(), By: w.asked.By, Note: w.asked.Note,

@@ -27,7 +27,7 @@ type making struct {
 	of     []*schedule.Series // of the output, those that are asked for
 	data   bytes.Buffer
 	err    error
-	listed int // rows or events, below 0 where that says nothing
+	listed int // rows or events, below 0 if that says nothing
 	cut    int // occurrences that the window cuts
 	became Line
 	rows   int // of records
@@ -340,7 +340,7 @@ func (m *making) ofRows() (events []schedule.Event, err error) {
 	return events, nil
 }
 
-// others are the dates of series that aren't asked for, as they stand in the file that
+// others are the dates of series that aren't asked for, as they are in the file that
 // they share.
 func (m *making) others() ([]schedule.Event, error) {
 	var named []string
@@ -382,7 +382,7 @@ func (w *Work) keyOf(rec *plan.Record) error {
 	return rec.Fault(w.Plan.Job(rec, w.placeOf(rec.Name)).CheckKey(rec.Key))
 }
 
-// compared tells what becomes of the output: how it differs from the file that stands
+// compared says what becomes of the output: how it differs from the file that stands
 // there, date by date.
 func (m *making) compared() {
 	path, data, out := m.path(m.out), m.data.Bytes(), m.out

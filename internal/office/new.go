@@ -50,7 +50,7 @@ type newTable struct {
 }
 
 // Make works a new plan out, proves it and writes it with its schema beside it, whole or
-// not at all. It tells the plan's path and what was found in the tables.
+// not at all. It says the plan's path and what was found in the tables.
 func (s Start) Make(set plan.Settings) (path string, found []string, err error) {
 	path = filepath.Join(s.Dir, plan.FileName)
 	if err := s.settle(set); err != nil {
@@ -69,7 +69,7 @@ func (s Start) Make(set plan.Settings) (path string, found []string, err error) 
 	return path, found, s.write(path, text)
 }
 
-// Candidate is a table that a plan could begin with: its file, what stands in it and the
+// Candidate is a table that a plan could begin with: its file, what is in it and the
 // commands that take it further; or why it can't be read.
 type Candidate struct {
 	Text     string
@@ -168,7 +168,7 @@ func (s *Start) settle(set plan.Settings) error {
 	return nil
 }
 
-// prove reads what the plan would say, before it stands in its file: what was meant must
+// prove reads what the plan would say, before it is in its file: what was meant must
 // come back, and nothing in it fails.
 func (s Start) prove(path, text string, set plan.Settings) error {
 	set.Text = []byte(text)
@@ -228,7 +228,7 @@ var (
 	aYear    = regexp.MustCompile(`-?(19|20)\d\d-?`)
 )
 
-// slug is a text in lower case, with one hyphen for each run of what can't stand in it.
+// slug is a text in lower case, with one hyphen for each run of what can't be in it.
 func slug(text string, not *regexp.Regexp) string {
 	return strings.Trim(not.ReplaceAllString(strings.ToLower(text), "-"), "-")
 }
@@ -381,7 +381,7 @@ func (s Start) compose(tables []*newTable) (string, error) {
 	return b.String(), nil
 }
 
-// head writes what stands above the series, and gives the calendar's name.
+// head writes what is above the series, and gives the calendar's name.
 func (s Start) head(put func(string, ...any), first, last int) (calendar string) {
 	put("# yaml-language-server: $schema=%s", SchemaFile)
 	put("# A plan of dates. Is it right?  yoyaku check")

@@ -14,14 +14,14 @@ import (
 type column struct {
 	name  string
 	texts []string // of the cells that aren't blank
-	real  int      // cells that are dates as they stand
+	real  int      // cells that are dates as they are
 	all   int      // cells
 }
 
-// mostTitle is how many lines of a title may stand above a table.
+// mostTitle is how many lines of a title may be above a table.
 const mostTitle = 10
 
-// columnsOf reads the first rows of a table by columns, and tells how it has to be read:
+// columnsOf reads the first rows of a table by columns, and says how it has to be read:
 // by a header further down, or with its headings repaired.
 func columnsOf(path string) (list []column, in tabular.Input, err error) {
 	r, closer, err := tabular.Open(path, nil, in)
@@ -77,7 +77,7 @@ func isData(text string) bool {
 	return len(tabular.FittingNumbers([]string{text})) > 0 || len(tabular.Fitting([]string{text})) > 0
 }
 
-// dates tells whether the column holds dates, in which forms where they aren't ISO,
+// dates reports whether the column holds dates, in which forms where they aren't ISO,
 // and the words among them that mean an open end.
 func (c column) dates() (forms, open []string, ok bool) {
 	var days []string

@@ -197,7 +197,7 @@ func (n *newSeries) pin() {
 	}
 }
 
-// rule is what stands behind `rule:` in the plan: one line, or two that follow each other.
+// rule is what follows `rule:` in the plan: one line, or two that follow each other.
 func (n *newSeries) rule() string {
 	rules := n.date.Phrases(n.date.Ranks[0])
 	var parsed []*phrase.Rule

@@ -42,7 +42,7 @@ type Tell struct {
 // Silent tells nobody.
 var Silent = Tell{func(string, ...any) {}, func(string, ...any) {}}
 
-// Once is a Tell that tells the same warning once.
+// Once is a Tell that says the same warning once.
 func (t Tell) Once() Tell {
 	said := map[string]bool{}
 	return Tell{Note: t.Note, Warn: func(format string, args ...any) {
@@ -53,7 +53,7 @@ func (t Tell) Once() Tell {
 	}}
 }
 
-// Warnings tells what the calendars that plans asked didn't know.
+// Warnings says what the calendars that plans asked didn't know.
 func (t Tell) Warnings(plans ...*plan.Plan) {
 	for _, p := range plans {
 		t.WhatIf(p)
@@ -76,7 +76,7 @@ func (t Tell) WhatIf(p *plan.Plan) {
 
 // No is an answer that is no, with what to say of it.
 type No struct {
-	Of   string // the plan, where several are at work
+	Of   string // the plan, if several are at work
 	Text string
 }
 
@@ -85,7 +85,7 @@ func (e *No) Error() string { return ofPlan(e.Of) + e.Text }
 
 // HeldError is an answer that is no since dates aren't as they were released.
 type HeldError struct {
-	Of   string // the plan, where several are at work
+	Of   string // the plan, if several are at work
 	Plan *plan.Plan
 	List []schedule.Breach
 }
@@ -140,7 +140,7 @@ type Work struct {
 }
 
 // Line is what became of an output: new, changed, unchanged, replaced or not written,
-// how much stands in it, and in Text what changed; or it is a note of some.
+// how much is in it, and in Text what changed; or it is a note of some.
 type Line struct {
 	Of, State, Count, Text string
 	Note                   bool
@@ -163,7 +163,7 @@ func begin(p *plan.Plan, a Asked, tell Tell) *Work {
 	return w
 }
 
-// window is the option's, the plan's, or where there is neither all time, if every series
+// window is the option's, the plan's, or if there is neither all time, if every series
 // ends by itself.
 func (w *Work) window() (civil.Span, error) {
 	if w.asked.Window != "" {
@@ -253,7 +253,7 @@ func (w *Work) path(out *plan.Output) string {
 }
 
 // place is what rows of records are asked from; out is the output that shows them, nil for
-// none, and note takes what is told of them.
+// none, and note takes what is reported about them.
 func (w *Work) place(out *plan.Output, note func(text string)) question.Place {
 	place := w.ledger.place()
 	place.Ledger = nil // which is looked at once for all outputs

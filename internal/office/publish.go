@@ -13,7 +13,7 @@ import (
 )
 
 // Publishing settles what of a plan is published: what it says, or what of that is asked
-// for by name; ok is false where the names are all those of other plans.
+// for by name; ok is false if the names are all those of other plans.
 func Publishing(p *plan.Plan, plans []*plan.Plan, a Asked, tell Tell) (w *Work, ok bool, err error) {
 	if p.ID == "yoyaku" {
 		return nil, false, fmt.Errorf(

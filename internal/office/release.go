@@ -25,7 +25,7 @@ type Releasing struct {
 type Released struct {
 	Changes []schedule.Breach
 	ledger  *Ledger
-	data    []byte // of the file; nil where nothing changes
+	data    []byte // of the file; nil if nothing changes
 	same    int
 }
 
@@ -252,7 +252,7 @@ func (l *Ledger) findings(window civil.Span) (list []plan.Finding) {
 	return list
 }
 
-// warn tells how many dates of series aren't as they were released; nil are all.
+// warn says how many dates of series aren't as they were released; nil are all.
 func (l *Ledger) warn(series []*schedule.Series, window civil.Span, tell Tell) error {
 	list, err := l.Breaches(series, window)
 	if len(list) > 0 {

@@ -189,7 +189,7 @@ func (w *Work) strict() error {
 	return nil
 }
 
-// Summary is a row for each series of a run, with the plan in front where there are several.
+// Summary is a row for each series of a run, with the plan in front if there are several.
 func Summary(works []*Work) (columns []string, lines schedule.Lines) {
 	if len(works) == 1 {
 		return schedule.SummaryColumns, schedule.LinesOf(works[0].Sums, schedule.Summary.Cells)
@@ -205,7 +205,7 @@ func Summary(works []*Work) (columns []string, lines schedule.Lines) {
 	}
 }
 
-// Report tells what a run gave besides its series: what became of each output through
+// Report says what a run gave besides its series: what became of each output through
 // file, and what else there is to know.
 func Report(works []*Work, file func(line string), tell Tell) {
 	once := tell.Once()

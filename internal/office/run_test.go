@@ -17,8 +17,8 @@ import (
 // deskPlan is a small plan; outputs and what else are written behind it.
 const deskPlan = "plan: 1\nid: desk\nwindow: 2027\nseries:\n  pay: {rule: monthly on 15, milestones: {cut: \"date, -2 days\"}}\n  duty: {rule: quarterly on last}\n"
 
-// TestRuns asks for a run, and then another after a change: what is told of each, and what
-// stands in the files afterwards.
+// TestRuns asks for a run, and then another after a change: what is reported about each, and what
+// is in the files afterwards.
 func TestRuns(t *testing.T) {
 	t.Parallel()
 	broken := "k,d\n"
@@ -110,7 +110,7 @@ func TestRuns(t *testing.T) {
 	}
 }
 
-// TestSeveralPlans says of which plan it is what is told, and writes all or nothing.
+// TestSeveralPlans says of which plan it is what is reported, and writes all or nothing.
 func TestSeveralPlans(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
@@ -217,7 +217,7 @@ func TestCompareWhatIsEmpty(t *testing.T) {
 	}
 }
 
-// What is told once is told once; a note of several outputs of one table names them in one line.
+// What was reported isn't reported again; a note of several outputs of one table names them in one line.
 func TestToldOnce(t *testing.T) {
 	var told []string
 	tell := Tell{Warn: func(format string, args ...any) { told = append(told, fmt.Sprintf(format, args...)) }}.Once()

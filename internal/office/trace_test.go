@@ -54,7 +54,7 @@ func quiet(p *plan.Plan) question.Place {
 	return place
 }
 
-// TestWhyOfRows holds what `why` tells of derived dates to the dates that the record has,
+// TestWhyOfRows holds what `why` says of derived dates to the dates that the record has,
 // whichever calendar it counts with, and the working days left of its events to a count
 // day by day.
 func TestWhyOfRows(t *testing.T) {

@@ -10,7 +10,7 @@ import (
 	"yoyaku/demo"
 )
 
-// Wrong plans: each fault is told when the plan is loaded, at its line and
+// Wrong plans: each fault is reported when the plan is loaded, at its line and
 // column, with what to write instead.
 func TestBadPlans(t *testing.T) {
 	dir := t.TempDir()

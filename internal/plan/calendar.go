@@ -154,7 +154,7 @@ type calendarIn struct {
 	holidays      *node
 	short         *node
 	open          []civil.Date
-	from, through *civil.Date // what it says that it knows; nil where nothing is said
+	from, through *civil.Date // what it says that it knows; nil if nothing is said
 }
 
 func (c *calendarIn) group() *group {

@@ -38,7 +38,7 @@ func (f Finding) Cells() []eval.Value {
 	return []eval.Value{eval.Str(level), eval.Str(where), eval.Str(f.About), f.At, eval.Str(f.Text)}
 }
 
-// String tells it on one line.
+// String says it on one line.
 func (f Finding) String() string {
 	var parts []string
 	for _, c := range f.Cells()[1:] {
@@ -49,14 +49,14 @@ func (f Finding) String() string {
 	return strings.Join(parts, ": ")
 }
 
-// Collector collects the faults of a plan as it is read, so that all are told.
+// Collector collects the faults of a plan as it is read, so that all are reported.
 type Collector struct {
 	Findings []Finding
 	about    string
 	added    int // told once or again
 }
 
-// Add takes a fault; one that is told twice is told once.
+// Add takes a fault; one that is reported twice is reported once.
 func (c *Collector) Add(file string, err error) {
 	f := FaultOf(file, err)
 	f.About = c.about
@@ -86,7 +86,7 @@ func (c *Collector) telling() string {
 	return c.about
 }
 
-// count is how many faults were added; none where none are collected.
+// count is how many faults were added; none if none are collected.
 func (c *Collector) count() int {
 	if c == nil {
 		return 0
@@ -128,7 +128,7 @@ func (p *Plan) Faults() []Finding { return p.faults }
 // Slips are columns that nothing uses and that resemble others.
 func (p *Plan) Slips() []Finding { return p.slips }
 
-// Counting tells what counts working days while no calendar is named.
+// Counting says what counts working days while no calendar is named.
 func (p *Plan) Counting() []Finding { return p.counting }
 
 // Found gives a finding its place.
@@ -179,7 +179,7 @@ func (p places) at(key string) Spot {
 	return p[""]
 }
 
-// CalendarWarnings tells what the plan's calendars that were asked didn't know, and what
+// CalendarWarnings says what the plan's calendars that were asked didn't know, and what
 // was wrong with their lists.
 func (p *Plan) CalendarWarnings() []string {
 	return append(slices.Clone(p.book.warnings), workdays.Warnings(p.book.made)...)

@@ -27,7 +27,7 @@ type holidayIn struct {
 	counts, until                     int
 }
 
-// halfDay is what counts of a short day where nothing is said, in hundredths.
+// halfDay is what counts of a short day if nothing is said, in hundredths.
 const halfDay = 50
 
 // parseCounts reads what counts of a short day.
@@ -311,7 +311,7 @@ func (b *book) file(d *doc, name, where, form string, counts int) (src workdays.
 }
 
 // listed reads a CSV list of holidays: the columns date and name, or start, end
-// and name. A blank end is the start. Where it has a column counts, a row with a number
+// and name. A blank end is the start. If it has a column counts, a row with a number
 // above 0 there is a short day; else counts says it of all.
 func (b *book) listed(path, name, form string, counts int) (workdays.List, error) {
 	readings, err := tabular.ParseReadings(form)
@@ -398,7 +398,7 @@ func shortCell(h *workdays.Holiday, column, text string) (err error) {
 	return err
 }
 
-// holidayColumns finds the columns of a list of holidays; nil where they aren't
+// holidayColumns finds the columns of a list of holidays; nil if they aren't
 // there.
 func holidayColumns(head []string) map[string]int {
 	at := map[string]int{}

@@ -14,7 +14,7 @@ type part struct {
 	said map[string]*node // by key
 }
 
-// included reads the files that a plan takes entries from; they stand before it, in
+// included reads the files that a plan takes entries from; they precede it, in
 // the order in which they are named.
 func (p *Plan) included(own *part) (docs []*part, err error) {
 	seen := map[string]bool{filepath.Clean(own.doc.path): true}

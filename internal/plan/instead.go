@@ -39,7 +39,7 @@ func byHand(fill func(v *node) error, of *group) takes {
 		item: func() *group { return of }, fill: fill}
 }
 
-// insteads reads days by hand; s is nil where each names its series.
+// insteads reads days by hand; s is nil if each names its series.
 func (p *Plan) insteads(v *node, s *schedule.Series) error {
 	known := daysByHand
 	if s != nil {

@@ -17,13 +17,13 @@ type Key struct {
 	Name    string
 	Help    string // one line
 	Default string // in words; "" where there is none
-	Example string // a value as it stands in the file
+	Example string // a value as it is in the file
 	More    string // further sentences, for its own page of help
 	Needed  bool
 	Part    string // of a plan's own keys, the part of the help in which it stands
 	Takes   takes
 	// Merge says that a series' value goes over its pattern's name by name, Adds that it
-	// stands beside it; otherwise it takes its place.
+	// is beside it; otherwise it takes its place.
 	Merge, Adds bool
 
 	option *question.Option // of a question that declares it; nil for none
@@ -40,11 +40,11 @@ type takes struct {
 	item  func() *group // of a list of mappings
 }
 
-// inside is what stands in a mapping: keys, or names.
+// inside is what is in a mapping: keys, or names.
 type inside interface {
 	// open gives the parts of a value, unread.
 	open(v *node) ([]*node, error)
-	// key is how what stands under a name goes over what stood there before.
+	// key is how what is under a name goes over what stood there before.
 	key(name string) Key
 	// same reports whether two names are one.
 	same(a, b string) bool
@@ -74,7 +74,7 @@ func entry(d *doc, name string, n ast.Node) *node {
 	return &node{doc: d, name: name, k: n, val: n, at: places{}}
 }
 
-// part is what stands in a mapping under a key.
+// part is what is in a mapping under a key.
 func (v *node) part(d *doc, name string, k, val ast.Node) *node {
 	p := v.partOf(d, name, k, val)
 	return &p
@@ -154,7 +154,7 @@ type group struct {
 	what string // in messages
 	keys []Key
 	text string // the key for which one text may stand in its place; "" for none
-	// orText says that a text may stand in its place which isn't read by a key.
+	// orText says that a text may be in its place which isn't read by a key.
 	orText bool
 	// beside is the key beside which further keys may stand, each with one value: the words
 	// that a pattern takes.
@@ -164,7 +164,7 @@ type group struct {
 	// chained says that what follows a key that is wrong isn't read: it may use it.
 	chained bool
 	done    func(v *node) error // once all keys are read
-	// made is the group with the keys of what a question makes; nil where nothing is made.
+	// made is the group with the keys of what a question makes; nil if nothing is made.
 	made func(q *question.Question) *group
 }
 
@@ -222,7 +222,7 @@ func optionKey(o *question.Option) Key {
 	return k
 }
 
-// option sets an option; what is wrong with it is told at its value.
+// option sets an option; what is wrong with it is reported at its value.
 func (v *node) option(o *question.Option) error {
 	seq, list := v.val.(*ast.SequenceNode)
 	if !list {
@@ -318,7 +318,7 @@ func (e *unknownKey) Error() string {
 }
 
 // fill reads what the keys fill, in the order in which they are declared: what others
-// depend on stands first.
+// depend on comes first.
 func (g *group) fill(v *node) error {
 	before := v.doc.collect.count()
 	parts, err := g.open(v)

@@ -224,7 +224,7 @@ func TestKeyExamples(t *testing.T) {
 			switch key, _, _ := strings.Cut(line, ":"); {
 			case !keys[key]:
 				plan += line + "\n"
-			case key == "series" || key == "records" || key == "calendars" || key == "people": // others stand there too
+			case key == "series" || key == "records" || key == "calendars" || key == "people": // others are there too
 				rest := strings.TrimPrefix(line, key+":")
 				if key == "people" || key == "calendars" && strings.Contains(text, "\n  isles:") {
 					rest = "\n  bank: {closed: sun}\n  yard: {closed: sun}"

@@ -68,7 +68,7 @@ func Help(of string, words ...string) (string, error) {
 	return b.String(), nil
 }
 
-// keysIn are all keys of the group and of what stands in it.
+// keysIn are all keys of the group and of what is in it.
 func (g *group) keysIn(path []string) (list []keyAt) {
 	for _, k := range g.keys {
 		at := append(slices.Clone(path), k.Name)
@@ -93,7 +93,7 @@ func (g *group) keysIn(path []string) (list []keyAt) {
 	return list
 }
 
-// group is what stands under the key, or under each of its names, or in its list; nil for
+// group is what is under the key, or under each of its names, or in its list; nil for
 // none.
 func (k *Key) group() (g *group, n *names) {
 	if k.Takes.item != nil {
@@ -173,7 +173,7 @@ const smallest = `  plan: 1
     - {file: pay.csv, of: pay}
 `
 
-// keyWidth is how wide the names of keys stand in a list, pageWidth how wide that is.
+// keyWidth is how wide the names of keys are in a list, pageWidth how wide that is.
 const keyWidth, pageWidth = 16, 80
 
 // pages lists all keys: those of a plan part by part, each part with the keys inside it.
@@ -203,7 +203,7 @@ type groupAt struct {
 	path []string
 }
 
-// inside are the groups that stand under the keys of the group, each once.
+// inside are the groups that are under the keys of the group, each once.
 func (g *group) inside(path []string) (list []groupAt) {
 	for _, k := range g.keys {
 		in, names := k.group()

@@ -14,7 +14,7 @@ const free = "NAME"
 // names is a mapping whose keys are names.
 type names struct {
 	what, help string
-	of         func() *group // what stands under a name, for the schema, help and merging; nil for a text
+	of         func() *group // what is under a name, for the schema, help and merging; nil for a text
 	each       func(v *node) error
 }
 

@@ -35,10 +35,10 @@ type kind[T any] struct {
 // into fills a field.
 func (k kind[T]) into(to *T) takes { return k.then(func(x T) error { *to = x; return nil }) }
 
-// ref fills a field that is nil where nothing is said.
+// ref fills a field that is nil if nothing is said.
 func (k kind[T]) ref(to **T) takes { return k.then(func(x T) error { *to = &x; return nil }) }
 
-// then does something with the value; what is wrong with it is told at its place.
+// then does something with the value; what is wrong with it is reported at its place.
 func (k kind[T]) then(do func(T) error) takes {
 	return k.at(func(_ *node, x T) error { return do(x) })
 }

@@ -19,7 +19,7 @@ type lookup struct {
 	places   places
 }
 
-// madeFrom reads `from`: a series, or a record that stands above.
+// madeFrom reads `from`: a series, or a record that is above.
 func (r recordIn) madeFrom(v *node, name string) error {
 	p := r.p
 	if r.series = p.Find(name); r.series != nil {
@@ -75,7 +75,7 @@ func (r recordIn) source() error {
 	return r.places.fault(question.Fit(r.make.Options))
 }
 
-// lookupKeys are the keys of an entry of `match`, where nothing is filled.
+// lookupKeys are the keys of an entry of `match`, if nothing is filled.
 func lookupKeys() *group {
 	q, err := question.New("match")
 	if err != nil {
@@ -143,7 +143,7 @@ func (r recordIn) lookups(v *node) error {
 	return nil
 }
 
-// prepare has what a record is made of made, where it isn't a file as it stands; place is
+// prepare has what a record is made of made, if it isn't a file as it is; place is
 // what it is asked from.
 func (p *Plan) prepare(r *Record, place *question.Place) error {
 	if r.series == nil && r.record == nil && r.matches == nil {
@@ -156,8 +156,8 @@ func (p *Plan) prepare(r *Record, place *question.Place) error {
 	return err
 }
 
-// madeOnce is a table that is made when it is first asked for, by whomever; what is told of
-// its making is told with each use.
+// madeOnce is a table that is made when it is first asked for, by whomever; what is reported about
+// its making is reported with each use.
 type madeOnce struct {
 	sync.Mutex
 	table *question.MadeTable

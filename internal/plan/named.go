@@ -56,7 +56,7 @@ func (p *Plan) named(v *node, do func(v *node) error) error {
 	if errors.Is(err, errElsewhere) {
 		return nil
 	}
-	return v.doc.or(v.wrap(err)) // while it is told what it is about
+	return v.doc.or(v.wrap(err)) // while it is said what it is about
 }
 
 // CheckName refuses names that a phrase can't use without quotes.

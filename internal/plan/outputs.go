@@ -26,7 +26,7 @@ type Output struct {
 	Rows   []*Record          // whose events it has beside the series
 	Window string             // of days; "" for the plan's
 	Faulty bool               // its file, or what it shows, couldn't be read, and that was told
-	Make   *question.Question // nil where the record's table itself goes out
+	Make   *question.Question // nil if the record's table itself is written
 	Shape  question.Shape
 	Form   question.EventForm
 	// Owner is the one whose tasks it has, `none` for those without; "" for all.
@@ -51,7 +51,7 @@ func (o *Output) Has(e schedule.Event) bool {
 	return o.Owner == "" || e.Owner == o.Owner || e.Owner == "" && o.Owner == nobody
 }
 
-// Each is what stands in the name of a split output for whom or what a file is made.
+// Each is what is in the name of a split output for whom or what a file is made.
 func (o *Output) Each() string { return "{" + o.Per + "}" }
 
 // keptNames are those that Windows keeps for itself, whatever the ending.
@@ -107,7 +107,7 @@ type outputIn struct {
 	p *Plan
 }
 
-// group are the keys of an output that makes q; nil where it makes nothing.
+// group are the keys of an output that makes q; nil if it makes nothing.
 func (o outputIn) group(q *question.Question) *group {
 	g := &group{what: "an output", made: o.group, keys: []Key{
 		{Name: "file", Needed: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Takes: aText.at(o.file)},
@@ -346,7 +346,7 @@ func (o outputIn) shows(names []placed) error {
 			continue
 		}
 		found := p.FindAll(name)
-		if found == nil && p.faulty(name) { // which is told where it stands
+		if found == nil && p.faulty(name) { // which is reported where it is
 			o.Faulty = true
 			continue
 		}

@@ -22,7 +22,7 @@ type pattern struct {
 	like  string
 }
 
-// taken is a word that a pattern takes, with the value that it has unless told.
+// taken is a word that a pattern takes, with the value that it has by default.
 type taken struct {
 	name, value string
 	needed      bool

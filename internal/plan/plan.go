@@ -28,14 +28,14 @@ type Plan struct {
 	ID     string // of its events; "yoyaku" where the plan has none
 	Title  string
 	Zone   *time.Location // nil: times float
-	Window *civil.Span    // nil where the plan has none
+	Window *civil.Span    // nil if the plan has none
 	Env    eval.Env       // with its calendars, series, frame and today
 	Series []*schedule.Series
 	// Records are the tables of the plan.
 	Records []*Record
 	// Outputs are the files it makes, relative to the output folder.
 	Outputs []*Output
-	// Split are the outputs that are made for each owner or series, as they stand in the plan.
+	// Split are the outputs that are made for each owner or series, as they are in the plan.
 	Split []*Output
 	// Publish says where its events are published to.
 	Publish Publishing
@@ -53,18 +53,18 @@ type Plan struct {
 	Strict bool
 	// Organizer is who sends out cancellations.
 	Organizer ical.Organizer
-	// Remarks are what a run tells of how the plan was read.
+	// Remarks are what a run reports about how the plan was read.
 	Remarks []string
 
 	book      *book
 	waiting   []*waiting        // entries that give series, in the order of the file
 	busy      []*waiting        // those that are being read, the outermost first
 	reading   *seriesIn         // reads series; nil until one is
-	doc       *doc              // nil where there is no file
+	doc       *doc              // nil if there is no file
 	said      map[string]*node  // by the plan's own keys; nil once they were read
 	keysAt    places            // of the plan's own keys
 	at        map[string]places // of the keys of series, by their names
-	failed    map[string]bool   // entries that couldn't be read, where faults are collected
+	failed    map[string]bool   // entries that couldn't be read, if faults are collected
 	patterns  []*pattern
 	owners    []ownerAt
 	alone     string                     // its title without those of plans beside it
@@ -74,18 +74,18 @@ type Plan struct {
 	faults    []Finding                  // which only checking tells
 	slips     []Finding                  // columns that nothing uses and that resemble others
 	counting  []Finding                  // what counts working days while no calendar is named
-	uncounted bool                       // the plan's calendar couldn't be had, where faults are collected
+	uncounted bool                       // the plan's calendar couldn't be had, if faults are collected
 }
 
 // Settings are what the command line says over a plan.
 type Settings struct {
 	Now       time.Time  // the clock, for today
-	AsOf      civil.Date // instead of the clock; None where not given
+	AsOf      civil.Date // instead of the clock; None if not given
 	Zone      *time.Location
 	Frame     map[string]string // week-start, fiscal-start and their kin
 	LeapMarch bool
 	Files     *files.Register // nil: the plan's own
-	Text      []byte          // what the plan says, if it doesn't stand in its file yet
+	Text      []byte          // what the plan says, if it isn't in its file yet
 	Hash      bool            // files are hashed while they are read
 	WhatIf    WhatIf          // days that are closed and opened for this command alone
 	Calendar  string          // that the command counts with; "" for the plan's
@@ -169,7 +169,7 @@ func (s Settings) env(f civil.Frame, zone *time.Location) eval.Env {
 		LeapMarch: s.LeapMarch, Strftime: write}
 }
 
-// ZoneName is the name of the plan's time zone; "" where times float.
+// ZoneName is the name of the plan's time zone; "" if times float.
 func (p *Plan) ZoneName() string {
 	if p.Zone == nil {
 		return ""
@@ -252,7 +252,7 @@ func (p *Plan) Groups() (list []question.Together) {
 	return append([]question.Together{of}, list...)
 }
 
-// Joined are the plans whose series stand beside those of this one.
+// Joined are the plans whose series are beside those of this one.
 func (p *Plan) Joined() []*Plan { return p.beside }
 
 // ReleasedName is the file beside a plan that holds what was released of it.
@@ -329,7 +329,7 @@ func (p *Plan) Calendars() (list []*workdays.Calendar, err error) {
 	return list, nil
 }
 
-// Warnings tells what the calendars that were asked didn't know.
+// Warnings says what the calendars that were asked didn't know.
 func (p *Plan) Warnings() []string {
 	return append(slices.Clone(p.book.warnings), workdays.Warnings(append(slices.Clone(p.book.made), p.book.assumed))...)
 }

@@ -9,7 +9,7 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// planKeys are the keys of a plan, where nothing is filled, in the order in which one
+// planKeys are the keys of a plan, if nothing is filled, in the order in which one
 // writes them.
 var planKeys = sync.OnceValue(func() *group {
 	p := &Plan{}

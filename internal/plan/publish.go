@@ -36,7 +36,7 @@ func (p *Plan) publishKeys() *group {
 	}}
 }
 
-// publishAll has all series and the records that have events published, where nothing
+// publishAll has all series and the records that have events published, if nothing
 // says which.
 func (p *Plan) publishAll() error {
 	if p.Publish.Series != nil || p.Publish.Records != nil {

@@ -60,7 +60,7 @@ func (g *group) properties(needed func(Key) bool, without ...string) object {
 }
 
 // schema is the schema of the mapping: what it makes decides which keys it has, and words
-// of a pattern stand beside the key that names it.
+// of a pattern are beside the key that names it.
 func (g *group) schema() object {
 	switch {
 	case g.made != nil:
@@ -77,7 +77,7 @@ func (g *group) schema() object {
 	return object{"oneOf": []object{g.properties(needs, g.beside), with}}
 }
 
-// ways are the schemas of what may be made, the first where nothing is.
+// ways are the schemas of what may be made, the first if nothing is.
 func (g *group) ways() []object {
 	record := g.find("from") >= 0 // one is made from another; an output says it by `of`
 	list := []object{g.properties(needs, "make")}
@@ -104,7 +104,7 @@ func (g *group) ways() []object {
 	return list
 }
 
-// whole is the schema of the group, or of the text that may stand in its place.
+// whole is the schema of the group, or of the text that may be in its place.
 func (g *group) whole() object {
 	if g.text == "" && !g.orText {
 		return g.schema()
@@ -132,7 +132,7 @@ func (n *names) schema() object {
 	return object{"type": "object", "additionalProperties": under}
 }
 
-// schema is the schema of what stands under the key.
+// schema is the schema of what is under the key.
 func (k Key) schema() object {
 	o := object{}
 	switch k.Takes.kind {

@@ -16,7 +16,7 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// errElsewhere is an entry that uses one that couldn't be read, which is told there.
+// errElsewhere is an entry that uses one that couldn't be read, which is reported there.
 var errElsewhere = errors.New("what it is made from couldn't be read")
 
 // seriesIn reads series, one behind the other: its groups, which are made once, fill what
@@ -38,7 +38,7 @@ type saidOfSeries struct {
 	owner         *node
 	look          schedule.Look
 	remind        []schedule.Reminder
-	expected      *schedule.Expects // nil where nothing is
+	expected      *schedule.Expects // nil if nothing is
 	s             *schedule.Series  // once its rule is read
 	rules         []schedule.Ruled
 	later         []func() error // what its rules expect, which may use milestones
@@ -51,7 +51,7 @@ func newSeriesIn(p *Plan) *seriesIn {
 	return in
 }
 
-// seriesKeys are the keys of a series, where nothing is filled.
+// seriesKeys are the keys of a series, if nothing is filled.
 var seriesKeys = sync.OnceValue(func() *group { return newSeriesIn(&Plan{}).own })
 
 func (in *seriesIn) group() *group {
@@ -327,7 +327,7 @@ func (in *seriesIn) ruled(v *node) error {
 type milestoneIn struct {
 	name         string
 	todo         bool
-	private      *bool // nil where nothing is said
+	private      *bool // nil if nothing is said
 	owner, title *node
 }
 

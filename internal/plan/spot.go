@@ -8,7 +8,7 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// Spot is a place in a document. It keeps nothing of what stands there, so that a plan that
+// Spot is a place in a document. It keeps nothing of what is there, so that a plan that
 // was read is no more than what it says.
 type Spot struct {
 	doc          *doc

@@ -60,7 +60,7 @@ func (p *Plan) readWaiting() error {
 	return nil
 }
 
-// readNow reads an entry unless it was, in the midst of another one or not.
+// readNow reads an entry unless it was, in the middle of another one or not.
 func (p *Plan) readNow(w *waiting) error {
 	if w.done {
 		return nil
@@ -102,7 +102,7 @@ func (p *Plan) keep(s *schedule.Series) {
 	}
 }
 
-// series finds a series for phrases, and reads it first if it stands further down.
+// series finds a series for phrases, and reads it first if it is further down.
 func (p *Plan) series(name string) (eval.Series, error) {
 	s, err := p.seriesOfName(name)
 	if s == nil || err != nil {

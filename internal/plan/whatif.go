@@ -179,7 +179,7 @@ func (p *Plan) tryCounting() error {
 	return nil
 }
 
-// WhatIf tells on which days that are tried the answers rest; "" where none are. Further
+// WhatIf tells on which days that are tried the answers rest; "" if none are. Further
 // notes say which of them change nothing.
 func (p *Plan) WhatIf() (rests string, notes []string) {
 	if p.book == nil {

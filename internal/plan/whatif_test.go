@@ -87,7 +87,7 @@ series:
 				opened[k], w.Opened = append(opened[k], d.String()), append(w.Opened, name+d.String())
 			}
 		}
-		// Edited by hand, a day that is closed goes out of `open`, and one that is opened isn't short.
+		// Edited by hand, a day that is closed is written of `open`, and one that is opened isn't short.
 		edit := func(k int) (holidays, open string) {
 			for _, d := range closed[k] {
 				holidays += "\n      - {name: Jubilee, day: " + d + "}"

@@ -22,9 +22,9 @@ import (
 // Error is a fault in a plan or calendar file with its place.
 type Error struct {
 	File         string
-	Line, Column int // from 1; 0 where the fault has no place
+	Line, Column int // from 1; 0 if the fault has no place
 	Err          error
-	// Through is a second place, of what is made by this one; "" where there is none.
+	// Through is a second place, of what is made by this one; "" if there is none.
 	Through string
 }
 
@@ -50,7 +50,7 @@ func (e *Error) Unwrap() error { return e.Err }
 type doc struct {
 	path string // as it was named
 	root ast.Node
-	// collect, where it isn't nil, takes faults of entries, and the rest goes on.
+	// collect, if it isn't nil, takes faults of entries, and the rest goes on.
 	collect *Collector
 	// words are what the pattern of a series takes; through says for which series it is
 	// read.
@@ -78,7 +78,7 @@ func readDoc(path string, reg *files.Register) (*doc, error) {
 	return parseDoc(path, data)
 }
 
-// beside resolves a path that stands in the file, relative to the file.
+// beside resolves a path that is in the file, relative to the file.
 func (d *doc) beside(name string) string {
 	name = filepath.FromSlash(name)
 	if filepath.IsAbs(name) {
@@ -125,7 +125,7 @@ func parseDoc(path string, data []byte) (*doc, error) {
 const mostDepth = 200
 
 // tooDeep returns the line on which brackets, or dashes in a row, are nested too
-// deep; 0 where they aren't.
+// deep; 0 if they aren't.
 func tooDeep(data []byte) int {
 	depth, dashes, line := 0, 0, 1
 	for _, c := range data {
@@ -203,7 +203,7 @@ func (d *doc) fail(n ast.Node, format string, args ...any) error {
 	return d.wrap(n, fmt.Errorf(format, args...))
 }
 
-// source names the line of a node: what a holiday's origin is told as.
+// source names the line of a node: what a holiday's origin is reported as.
 func (d *doc) source(n ast.Node) string { return d.spot(n).source() }
 
 // source names the line of a place.
@@ -237,7 +237,7 @@ func (d *doc) word(n ast.Node, read func(*doc, ast.Node) (string, error)) (strin
 	return text, nil
 }
 
-// text reads a scalar as it stands in the file.
+// text reads a scalar as it is in the file.
 func (d *doc) text(n ast.Node) (string, error) {
 	switch n := n.(type) {
 	case *ast.LiteralNode:

@@ -36,7 +36,7 @@ func there(t *testing.T, e schedule.Event, plan, etag, old, new string) caldav.R
 	return caldav.Resource{Name: ical.ResourceName(e.UID), ETag: etag, Data: strings.Replace(data, old, new, 1)}
 }
 
-// TestDecide is what becomes of one event: wanted or not, as it stands there, and by whom.
+// TestDecide is what becomes of one event: wanted or not, as it is there, and by whom.
 func TestDecide(t *testing.T) {
 	e := event("1", 10, "Pay")
 	const hand, by = "SUMMARY:Pay", "SUMMARY:Mine"
@@ -100,7 +100,7 @@ func TestDecide(t *testing.T) {
 	}
 }
 
-// answering is a store that answers as told; now is what stands there.
+// answering is a store that answers as told; now is what is there.
 type answering struct {
 	put, del, get error
 	now           string

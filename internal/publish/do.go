@@ -18,7 +18,7 @@ type Store interface {
 }
 
 // Do writes and takes away what was decided, some at once, and puts into the steps what
-// became of them. Where the server denies or can't be reached no more it stops: the
+// became of them. If the server denies or can't be reached no more it stops: the
 // error says why, and the steps that weren't reached are Failed. Nothing is taken back;
 // the next time goes on from there.
 func (d *Decision) Do(ctx context.Context, store Store, atOnce int, done *atomic.Int64) error {
@@ -62,7 +62,7 @@ func ended(err error) bool {
 	return caldav.Denied(err) || !errors.As(err, &status)
 }
 
-// errNotReached is what a step is told that wasn't begun.
+// errNotReached is the error of a step that wasn't begun.
 var errNotReached = errors.New("not done")
 
 func (s *Step) do(ctx context.Context, store Store) error {

@@ -308,7 +308,7 @@ func made(t *testing.T, w Wanted, e schedule.Event) *ical.Object {
 	return o
 }
 
-// A server that ends in the middle: what was done stays, the rest is told, and the
+// A server that ends in the middle: what was done stays, the rest is reported, and the
 // next time finishes it.
 func TestInTheMiddle(t *testing.T) {
 	first, _ := civil.Of(2027, 1, 1)

@@ -24,7 +24,7 @@ type Tell struct {
 	Progress   func() (done *atomic.Int64, stop func())
 }
 
-// Publish finds the calendar, compares it with what is wanted, and makes it so. Where the
+// Publish finds the calendar, compares it with what is wanted, and makes it so. If the
 // error came before anything was decided, there is no decision; otherwise it says why the
 // work ended early.
 func (t Target) Publish(ctx context.Context, client *caldav.Client, w Wanted, tell Tell) (*Decision, error) {

@@ -15,7 +15,7 @@ func carryOption(into *[]string) *Option {
 		Into: into}
 }
 
-// tellCarried tells of the groups in which a column that runs down became blank.
+// tellCarried reports the groups in which a column that runs down became blank.
 func (j *Job) tellCarried(d *rows.Derive) {
 	columns, groups := d.Blanked()
 	for i, name := range columns {
@@ -24,7 +24,7 @@ func (j *Job) tellCarried(d *rows.Derive) {
 }
 
 // runDown works out, beside the pieces of each row, the columns that run down them. All of
-// a row are known before the first goes out.
+// a row are known before the first is written.
 type runDown struct {
 	on    *rows.Derive // nil: there are none
 	rows  [][]eval.Value
@@ -53,7 +53,7 @@ func (r *runDown) begin() {
 	}
 }
 
-// put takes a piece, which goes out if it is shown.
+// put takes a piece, which is written if it is shown.
 func (r *runDown) put(line int, put rows.Beside, text string, row, more []eval.Value, shown bool) error {
 	if shown {
 		r.n++
@@ -75,7 +75,7 @@ func (r *runDown) put(line int, put rows.Beside, text string, row, more []eval.V
 	return nil
 }
 
-// tell tells of what became blank on the way.
+// tell reports what became blank on the way.
 func (r *runDown) tell(j *Job) {
 	if r.on != nil {
 		j.tellCarried(r.on)

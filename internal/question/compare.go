@@ -22,7 +22,7 @@ type Side struct {
 	// Dates are those of a plan in a span, and those around it that the other side may
 	// have inside of it.
 	Dates  func(span, around civil.Span) ([]schedule.Event, error)
-	Window *civil.Span // of a plan; nil where it has none
+	Window *civil.Span // of a plan; nil if it has none
 }
 
 // Compare compares two sides and puts what differs. Tables that are no schedules are

@@ -187,7 +187,7 @@ func (q *dates) bounds(j *Job, l *listing) (err error) {
 	return nil
 }
 
-// added compiles the added columns, which may use all that a series lends to its
+// added compiles the added columns, which may use all that a series provides to its
 // phrases.
 func (q *dates) added(j *Job, l *listing) error {
 	for _, text := range q.adds {
@@ -212,7 +212,7 @@ func (q *dates) added(j *Job, l *listing) error {
 	return nil
 }
 
-// head puts the column of the rule in front where there are several.
+// head puts the column of the rule in front if there are several.
 func (l *listing) head(columns []string) []string {
 	if len(l.series) == 1 {
 		return columns
@@ -376,7 +376,7 @@ func (l *listing) event(j *Job, e schedule.Entry) schedule.Event {
 	return event
 }
 
-// tell tells what isn't listed.
+// tell says what isn't listed.
 func (l *listing) tell(j *Job, windowed bool) {
 	blank := 0
 	if windowed || l.whole {

@@ -143,7 +143,7 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 	return to.Events(e.List)
 }
 
-// eventsOf makes the events of a table's rows and tells how many have no day.
+// eventsOf makes the events of a table's rows and says how many have no day.
 func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 	of, check, err := j.calendarsOf(t)
 	if err != nil {

@@ -117,7 +117,7 @@ func (q *due) answer(j *Job) error {
 	return err
 }
 
-// tell tells what isn't in the list.
+// tell says what isn't in the list.
 func (q *due) tell(j *Job, t *Table, list *rows.DueList) {
 	if list.Rows > 0 {
 		j.Note("%s", undated(list.Rows, t.Name))

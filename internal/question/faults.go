@@ -12,7 +12,7 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// BadRows tells what was wrong with a table's cells, and what would help.
+// BadRows says what was wrong with a table's cells, and what would help.
 type BadRows struct {
 	Table string
 	Bad   rows.Bad
@@ -79,7 +79,7 @@ func (e *BadRows) Error() string {
 	return b.String()
 }
 
-// notNumber tells a cell that was to be a number and isn't a plain one.
+// notNumber reports a cell that was to be a number and isn't a plain one.
 func notNumber(c *rows.BadCell) (column, text string, ok bool) {
 	var n *eval.NotNumber
 	var a *eval.NotAmount

@@ -69,7 +69,7 @@ func (q *inferring) answer(j *Job) error {
 		head = exceptionColumns
 	}
 	any := false
-	ids := map[civil.Date]string{} // of the dates of the series that is told
+	ids := map[civil.Date]string{} // of the dates of the series that is reported
 	err = j.fill(head, func(put rows.Put) error {
 		for i := range found {
 			f := &found[i]
@@ -167,10 +167,10 @@ func exceptions(ids map[civil.Date]string, f *infer.Found, put rows.Put) error {
 	return nil
 }
 
-// mostToldExceptions is how many dates that are off are told of a column.
+// mostToldExceptions is how many dates that are off are reported about a column.
 const mostToldExceptions = 5
 
-// nameOf is how notes name a column: by its series, and by its own name where it isn't the date.
+// nameOf is how notes name a column: by its series, and by its own name if it isn't the date.
 func nameOf(f *infer.Found) string {
 	if f.What != "date" {
 		return f.Series + "." + f.What
@@ -248,7 +248,7 @@ func (q *inferring) tell(j *Job, f *infer.Found) {
 	}
 }
 
-// after tells what is read below the table.
+// after says what is read below the table.
 func (j *Job) after(format string, args ...any) {
 	j.After = append(j.After, fmt.Sprintf(format, args...))
 }

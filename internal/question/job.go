@@ -49,9 +49,9 @@ type Job struct {
 	Carried  []string
 	CarryPer string
 	To       rows.Sink
-	Count    *int // counts the rows that go out; nil for no matter
+	Count    *int // counts the rows that are written; nil for no matter
 
-	// After is what to know besides, once the answer stands there; No says that the answer
+	// After is what to know besides, once the answer is there; No says that the answer
 	// is no.
 	After []string
 	No    error
@@ -245,7 +245,7 @@ func (j *Job) beside(t *Table, head []string, fill func(rows.Beside) error) erro
 	return j.result.Beside(t.Table, head, j.Env, fill)
 }
 
-// besideOr is beside where the cells of the table go out unchanged; else all are made.
+// besideOr is beside where the cells of the table are written unchanged; else all are made.
 func (j *Job) besideOr(same bool, t *Table, head []string, fill func(rows.Beside) error) error {
 	if same {
 		return j.beside(t, head, fill)

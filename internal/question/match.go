@@ -187,7 +187,7 @@ func (m *meeting) row(line int, row []eval.Value, put rows.Beside) error {
 	return nil
 }
 
-// tell tells how many events no range holds, and how many have nothing to look up by.
+// tell says how many events no range holds, and how many have nothing to look up by.
 func (q *match) tell(j *Job, table string, missed, blank int) {
 	falls, fall, without := "lies in no range", "lie in no range", "without a date"
 	switch {
@@ -210,8 +210,8 @@ func (q *match) tell(j *Job, table string, missed, blank int) {
 // rangeTable is the table of ranges.
 type rangeTable struct {
 	*Table
-	taken           []int // the columns that go out
-	key, start, end int   // -1 where there is none
+	taken           []int // the columns that are written
+	key, start, end int   // -1 if there is none
 	through         civil.Date
 }
 
@@ -264,7 +264,7 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 }
 
 // finder finds the rows for a key and a day or number, which hold until it is called
-// again; known is false where what is
+// again; known is false if what is
 // looked up is blank.
 type finder func(key string, at eval.Value, blankKey bool) (found []rows.Ranged, known bool, err error)
 

@@ -38,7 +38,7 @@ const (
 type Option struct {
 	Name string
 	Kind Kind
-	// Help tells what it is; the word in backquotes stands for the value, unless Value does.
+	// Help says what it is; the word in backquotes stands for the value, unless Value does.
 	Help, Value string
 	Choices     []string
 	Default     string

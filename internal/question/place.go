@@ -53,14 +53,14 @@ type Ledger interface {
 type Place struct {
 	Env eval.Env
 	ID  string // of the events' plan
-	// Title and Window are the plan's; nil where it has none.
+	// Title and Window are the plan's; nil if it has none.
 	Title  string
 	Window *civil.Span
 	Zone   *time.Location // nil: times float
 	Source
-	Ledger // nil where nothing was released
+	Ledger // nil if nothing was released
 	// Made gives a table that is the answer to a question, by the name under which a record
-	// of the plan has it; ok is false for files. nil where there is none.
+	// of the plan has it; ok is false for files. nil if there is none.
 	Made  func(name string) (t *MadeTable, ok bool, err error)
 	Stdin io.Reader
 	Files *files.Register
@@ -70,9 +70,9 @@ type Place struct {
 	Reserve func(asker, path string) error
 	Create  func(asker, path string) (io.Writer, error)
 	Asker   string
-	// Warn tells what may be wrong with the answer, Note what else to know.
+	// Warn says what may be wrong with the answer, Note what else to know.
 	Warn, Note func(format string, args ...any)
-	// Done counts rows as they pass, where it isn't nil.
+	// Done counts rows as they pass, if it isn't nil.
 	Done *atomic.Int64
 	// Flags says that options are flags of a command, for hints.
 	Flags bool
@@ -103,7 +103,7 @@ func shifted(text string, env eval.Env) (civil.Date, error) {
 	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
 }
 
-// warnBreaches tells how many dates of series of the plan aren't as they were released.
+// warnBreaches says how many dates of series of the plan aren't as they were released.
 func (p *Place) warnBreaches(series []*schedule.Series, window civil.Span) error {
 	if p.Ledger == nil || len(series) == 0 {
 		return nil

@@ -63,7 +63,7 @@ func (j *Job) CheckKey(column string) error {
 
 // RowsExpected is what must hold of a table's rows: columns of which no value stands
 // twice, and conditions; Sum are those of which the totals are wanted; Key names the rows in
-// what is told.
+// what is reported.
 type RowsExpected struct {
 	Unique, Each, Sum []string
 	Key               string

@@ -51,7 +51,7 @@ type Question struct {
 	// PlanArg says that the first argument can be a plan's file; Drawn that the answer
 	// is a picture, for people alone.
 	PlanArg, Drawn bool
-	// Apart is the column whose rows stand in blocks on a terminal.
+	// Apart is the column whose rows are in blocks on a terminal.
 	Apart string
 	// Events says that the answer can be calendar events.
 	Events bool

@@ -82,7 +82,7 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 func day(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 
 // A case is a question over a small table: the options, the input, the answer's lines by |
-// and a part of what is told beside them; or the error. RANGES and PHRASES are files.
+// and a part of what is reported beside them; or the error. RANGES and PHRASES are files.
 type answerOf struct{ ask, in, options, want, said string }
 
 // casesIn are those of a file.

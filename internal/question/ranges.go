@@ -55,7 +55,7 @@ func (j *Job) through(text string, window civil.Span) (civil.Date, error) {
 	return d, rows.In("open-through", err)
 }
 
-// of takes the range of a row; ok is false where it has none: without a start,
+// of takes the range of a row; ok is false if it has none: without a start,
 // or open and not begun by then.
 func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err error) {
 	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
@@ -78,7 +78,7 @@ func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err erro
 	return s, !blank, nil
 }
 
-// tell tells how many ranges were open and what became of them.
+// tell says how many ranges were open and what became of them.
 func (r *ranges) tell(j *Job) {
 	hint := ""
 	if !r.given {

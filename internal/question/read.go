@@ -48,7 +48,7 @@ with its line, and the rest goes on.`,
 	}
 }
 
-// readColumns are the columns of the answer; rawColumns stand behind them with raw.
+// readColumns are the columns of the answer; rawColumns follow them with raw.
 var (
 	readColumns = []string{"start", "end", "zone", "days", "weekday", "summary", "location", "categories", "status",
 		"uid", "instance", "sequence", "line"}
@@ -197,7 +197,7 @@ func raw(name string, root *ical.Component) (list []ical.Instance, problems []*i
 	return list, problems, err
 }
 
-// mostTold is how many problems of a file are told one by one.
+// mostTold is how many problems of a file are reported one by one.
 const mostTold = 10
 
 // tell warns of what can't be read.

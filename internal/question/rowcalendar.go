@@ -11,7 +11,7 @@ import (
 )
 
 // calendarsOf gives the calendar of each row of a table: that of the place, or the one
-// that a column names; nil where its cell is blank. An unknown name is a bad cell.
+// that a column names; nil if its cell is blank. An unknown name is a bad cell.
 func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	func(line int, row []eval.Value) error, error) {
 	if j.Env.CalendarColumn == "" {
@@ -57,7 +57,7 @@ func (j *Job) shortDays() (bool, error) {
 	return slices.ContainsFunc(list, (*workdays.Calendar).Shortens), err
 }
 
-// needCalendar notes that something counts with the place's calendar, where rows don't
+// needCalendar notes that something counts with the place's calendar, if rows don't
 // name theirs.
 func (j *Job) needCalendar() {
 	if j.Env.CalendarColumn == "" {

@@ -133,7 +133,7 @@ func eachRow(r rows.Reader, do func(line int, cells []eval.Value) error) error {
 }
 
 // OfOthers reads the dates in an earlier output that are of other series than the
-// named ones; none where there is no such file.
+// named ones; none if there is no such file.
 func OfOthers(path string, named []string) (list []schedule.Event, err error) {
 	f, err := files.OpenOld(path)
 	if errors.Is(err, os.ErrNotExist) {

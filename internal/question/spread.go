@@ -201,7 +201,7 @@ func (q *spread) answer(j *Job) error {
 	return err
 }
 
-// tell tells what of the days stands in no row, or in two; n rows were written.
+// tell says what of the days stands in no row, or in two; n rows were written.
 func (q *spread) tell(j *Job, s *rows.Spread, table string, n int) {
 	if s.Lost > 0 {
 		j.Warn("%s in no period of `%s`, so in no row: %s", phrase.IsAre(s.Lost, "day"), q.by, table)
@@ -214,7 +214,7 @@ func (q *spread) tell(j *Job, s *rows.Spread, table string, n int) {
 	}
 }
 
-// sharing is how an amount is split; nil where none is.
+// sharing is how an amount is split; nil if none is.
 func (q *spread) sharing() (*rows.Share, error) {
 	if q.share == "" {
 		return nil, nil
@@ -253,7 +253,7 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 }
 
 // pieces puts the pieces of each range. columns are whose the
-// range is, the amount that is shared and its number, -1 where there is none.
+// range is, the amount that is shared and its number, -1 if there is none.
 // Ranges that must not overlap wait until all are known.
 func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error,
 	ranges *ranges, columns [3]int, width int, down *runDown, put rows.Beside) error {

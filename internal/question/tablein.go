@@ -355,7 +355,7 @@ func (t *Table) numbersBy(slot int, example string, soft bool) error {
 	return nil
 }
 
-// unknownIn is the error for a column that the file lacks; an added one is told
+// unknownIn is the error for a column that the file lacks; an added one is reported
 // apart, since its dates need no form.
 func (t *Table) unknownIn(name string) error {
 	if i := rows.Find(t.All(), name); i >= 0 {

@@ -98,7 +98,7 @@ func (q *wall) answer(j *Job) error {
 // wallParts are the words of --with.
 var wallParts = []string{"tables", "holidays", "moved", "expectations", "released", "signatures"}
 
-// parts are what stands behind the months, in the order asked, that of each plan together.
+// parts are what follows the months, in the order asked, that of each plan together.
 // A private series is in none unless it was named.
 func (q *wall) parts(j *Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
 	if _, book := j.To.(schedule.WallBook); len(q.with) > 0 && !book {

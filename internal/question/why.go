@@ -14,7 +14,7 @@ import (
 
 func init() { register(newWhy) }
 
-// why tells how a date came about, or what a phrase means.
+// why says how a date came about, or what a phrase means.
 type why struct{ base string }
 
 func newWhy() *Question {
@@ -79,7 +79,7 @@ func (q *why) answer(j *Job) error {
 		if err == nil && j.Ledger != nil {
 			var rows []schedule.Released
 			rows, err = j.Released(s.Name)
-			for _, t := range schedule.TellReleased(rows, ids, d) { // behind what is told of the same
+			for _, t := range schedule.TellReleased(rows, ids, d) { // behind what is reported about the same
 				at := len(list)
 				for at > 0 && list[at-1].What != t.What {
 					at--
@@ -125,7 +125,7 @@ func (j *Job) tell(list []schedule.Telling) error {
 	})
 }
 
-// steps tells a phrase from a base, step by step.
+// steps explains a phrase from a base, step by step.
 func (q *why) steps(j *Job) error {
 	prog, from, err := fromBase(j, j.Args[0], q.base)
 	if err != nil {
@@ -143,7 +143,7 @@ func (q *why) steps(j *Job) error {
 	return j.tell(schedule.TellSteps("date", from, moves, v))
 }
 
-// meaning tells what a phrase means. A single word that is no name here may be
+// meaning explains what a phrase means. A single word that is no name here may be
 // a series that isn't at hand.
 func (j *Job) meaning(text string) error {
 	parts, err := j.means(text)

@@ -28,7 +28,7 @@ type RecordOf struct {
 // errFound ends the search for a row.
 var errFound = errors.New("found")
 
-// row tells how a column of a row came about: the row by its key, or by its place
+// row says how a column of a row came about: the row by its key, or by its place
 // as #12.
 func (q *why) row(j *Job, r *RecordOf, who, column string) error {
 	place := *j.Place
@@ -110,7 +110,7 @@ type rowTelling struct {
 	list  []schedule.Telling
 }
 
-// tell tells a column from what its own program, that of the table, leaves as its trace.
+// tell explains a column from what its own program, that of the table, leaves as its trace.
 func (w *rowTelling) tell(at int) error {
 	if w.told[at] {
 		return nil
@@ -150,7 +150,7 @@ func (w *rowTelling) tell(at int) error {
 	return nil
 }
 
-// put tells a value: a date in its column, anything else in words.
+// put writes a value: a date in its column, anything else in words.
 func (w *rowTelling) put(name, step string, v eval.Value, why string) {
 	t := schedule.Telling{What: name, Step: step, Why: why}
 	if d, ok := eval.DayOf(v); ok {

@@ -10,7 +10,7 @@ import (
 )
 
 // Words are the columns of a table with which the last word of what is typed can go on,
-// inside a phrase too, each behind what stands before that word. offer leaves out what a
+// inside a phrase too, each behind what precedes that word. offer leaves out what a
 // shell can't take.
 func (in *TableIn) Words(table, typed string, offer func(name string) bool) ([]string, error) {
 	r, closer, err := tabular.Open(table, strings.NewReader(""), tabular.Input{Sheet: in.Sheet, Encoding: in.Encoding,
@@ -44,7 +44,7 @@ func isName(e phrase.Expr) bool {
 }
 
 // Beginning is the names that go on from the word's part behind at, whatever the case,
-// with what stands before it.
+// with what precedes it.
 func Beginning(names []string, word string, at int) []string {
 	var list []string
 	for _, name := range names {

@@ -21,16 +21,16 @@ type Look struct {
 	Color bool
 	// Dates writes dates in a layout of its own; nil for ISO 8601.
 	Dates func(v eval.Value) string
-	// Plan is the title of the plan that lends what a phrase may name.
+	// Plan is the title of the plan that provides what a phrase may name.
 	Plan string
-	// Apart is a column whose rows stand in blocks, by its text or, of a number, by whether it
+	// Apart is a column whose rows are in blocks, by its text or, of a number, by whether it
 	// is below, at or above 0; "" for none.
 	Apart string
 	Safe  bool           // marks text that a spreadsheet would run
 	Zone  *time.Location // of events
 }
 
-// over is what stands over a table.
+// over is what is over a table.
 func (l Look) over() string {
 	if l.Title == "" {
 		return ""
@@ -92,7 +92,7 @@ func Names(events bool) (list []string) {
 	return list
 }
 
-// Find returns a format by its name; ok is false where there is none.
+// Find returns a format by its name; ok is false if there is none.
 func Find(name string) (f Format, ok bool) {
 	for _, f := range Formats {
 		if f.Name == name {

@@ -13,7 +13,7 @@ import (
 )
 
 // DrawGrid draws people against days for a terminal: each day under its weekday,
-// closed days marked by a dot. Days that don't fit stand in a panel below.
+// closed days marked by a dot. Days that don't fit are in a panel below.
 func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 	width := text.RuneWidthWithoutEscSequences
 	head := Clean(g.Head)

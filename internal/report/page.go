@@ -188,7 +188,7 @@ label { margin-left: .35rem; color: var(--faint); }
 </html>
 {{define "caption"}}{{end}}`+paperTable)
 
-// isReason reports whether a column tells why.
+// isReason reports whether a column says why.
 func isReason(column string) bool { return column == "reason" || strings.HasSuffix(column, "_reason") }
 
 // Close implements rows.Sink.

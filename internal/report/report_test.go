@@ -32,7 +32,7 @@ func fill(t *testing.T, s rows.Sink, columns []string, table [][]eval.Value) {
 }
 
 // A table never exceeds the width, however wide its cells, and loses no cell:
-// what doesn't fit is wrapped or stands in a panel below.
+// what doesn't fit is wrapped or is in a panel below.
 func TestTableFits(t *testing.T) {
 	columns := []string{"date", "working_day_of_month", "reason", "ünïcode_naïve", "n", "another_long_name_of_a_column"}
 	var table [][]eval.Value
@@ -64,8 +64,8 @@ func TestTableFits(t *testing.T) {
 	}
 }
 
-// A row that stands out is marked behind its last text where there is no colour,
-// coloured where there is, and a class on a page; the others are left alone.
+// A row that stands out is marked behind its last text if there is no colour,
+// coloured if there is, and a class on a page; the others are left alone.
 func TestStandsOut(t *testing.T) {
 	row := func(name string) []eval.Value { return []eval.Value{eval.Str(name), eval.Str("1 to 30"), eval.Int(7)} }
 	for name, want := range map[string][2]string{"table": {"b     1 to 30 *", "a     1 to 30 "}, "color": {"\x1b[1;91mb", "\na "},

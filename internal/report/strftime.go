@@ -16,7 +16,7 @@ var zoneWords = regexp.MustCompile(`%[%Zz]`)
 
 // Strftime makes a writer of dates and moments of a POSIX strftime layout, with English
 // names whatever the machine's language. zone finds the time zone of a moment by its name,
-// nil where times float; what a layout says of a zone is blank without one.
+// nil if times float; what a layout says of a zone is blank without one.
 func Strftime(layout string, zone func(name string) *time.Location) (func(v eval.Value) string, error) {
 	bare := zoneWords.ReplaceAllStringFunc(layout, func(s string) string {
 		if s == "%%" {

@@ -88,7 +88,7 @@ func (s *tableSink) Row(cells []eval.Value) error {
 	return nil
 }
 
-// setApart begins a block where the column of blocks changes; its text stands in the first
+// setApart begins a block where the column of blocks changes; its text is in the first
 // row of each.
 func (s *tableSink) setApart(cells []eval.Value, row []string) {
 	if s.apart < 0 {
@@ -111,7 +111,7 @@ func (s *tableSink) setApart(cells []eval.Value, row []string) {
 	s.block = block
 }
 
-// lastText is the last cell of text in a row, which a mark stands behind.
+// lastText is the last cell of text in a row, which a mark follows.
 func lastText(cells []eval.Value) int {
 	for i := len(cells) - 1; i > 0; i-- {
 		if cells[i].Kind == eval.Text {

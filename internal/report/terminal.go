@@ -10,7 +10,7 @@ import (
 	"golang.org/x/term"
 )
 
-// Terminal returns the columns of a terminal, 80 where it doesn't say; ok is false where w
+// Terminal returns the columns of a terminal, 80 if it doesn't say; ok is false if w
 // is none.
 func Terminal(w io.Writer) (width int, ok bool) {
 	f, isFile := w.(*os.File)
@@ -24,7 +24,7 @@ func Terminal(w io.Writer) (width int, ok bool) {
 }
 
 // Progress shows on w, if that is a terminal, how many rows, or other things, are done, for work of
-// over a second. done is nil where nothing is shown; call stop at the end.
+// over a second. done is nil if nothing is shown; call stop at the end.
 func Progress(w io.Writer, of string) (done *atomic.Int64, stop func()) {
 	if _, ok := Terminal(w); !ok {
 		return nil, func() {}

@@ -14,7 +14,7 @@ import (
 )
 
 // hue is a colour of a series on light and on dark ground, and on a terminal of either
-// kind, where it is a middle tone. On pages each has a contrast of 4.5:1 at least, closed days too, and they differ in lightness as well,
+// kind, if it is a middle tone. On pages each has a contrast of 4.5:1 at least, closed days too, and they differ in lightness as well,
 // for those who see colours otherwise.
 type hue struct {
 	Light, Dark string
@@ -145,7 +145,7 @@ func monthLines(w *schedule.Wall, month civil.Span, l Look, signs int) (lines []
 	return lines
 }
 
-// day is a day with its signs, or a plus where there are more than it has room for.
+// day is a day with its signs, or a plus if there are more than it has room for.
 func (l Look) day(w *schedule.Wall, d civil.Date, signs int) string {
 	_, _, number := d.YMD()
 	closed, _ := w.Closed(d)
@@ -171,7 +171,7 @@ func (l Look) day(w *schedule.Wall, d civil.Date, signs int) string {
 // grey is the style of what stands back; not every terminal can write faintly.
 const grey = "38;5;245"
 
-// paint wraps text in an ANSI style, where there are colours.
+// paint wraps text in an ANSI style, if there are colours.
 func (l Look) paint(style, s string) string {
 	if !l.Color {
 		return s
@@ -179,7 +179,7 @@ func (l Look) paint(style, s string) string {
 	return "\x1b[" + style + "m" + s + "\x1b[0m"
 }
 
-// legend tells what the signs and the closed days are.
+// legend says what the signs and the closed days are.
 func legend(b *strings.Builder, w *schedule.Wall, l Look, width, signs int) {
 	titles := 0
 	for _, s := range w.Series {

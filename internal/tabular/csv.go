@@ -17,7 +17,7 @@ import (
 type CellError struct {
 	File    string
 	Line    int
-	Column  string // name, where it is about one cell
+	Column  string // name, if it is about one cell
 	Message string
 }
 

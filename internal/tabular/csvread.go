@@ -36,7 +36,7 @@ type csvReader struct {
 }
 
 // separatorLine reads a first line such as sep=; which some programs write to say what
-// stands between cells; size is that of the line, 0 if there is none.
+// is between cells; size is that of the line, 0 if there is none.
 func separatorLine(head []byte) (sep byte, size int) {
 	line, _, ended := bytes.Cut(head, []byte{'\n'})
 	text := strings.Trim(strings.TrimSuffix(string(line), "\r"), `"`)
@@ -118,7 +118,7 @@ func allBlank(cells []eval.Value) bool {
 }
 
 // headerBelow finds the line, from 1, that looks like the header of a table below a
-// title: it and the next have as many separators. 0 where none does.
+// title: it and the next have as many separators. 0 if none does.
 func headerBelow(text string) int {
 	const lines = 12
 	counts := func(line string) (n [4]int) {
@@ -260,8 +260,8 @@ func (c *csvReader) boundary() int {
 	return end
 }
 
-// separator guesses the separator from the header, which stands in a line: of
-// comma, semicolon, tab and bar the one that stands there most often outside of
+// separator guesses the separator from the header, which is in a line: of
+// comma, semicolon, tab and bar the one that is there most often outside of
 // quotes.
 func separator(head []byte, line int) byte {
 	for ; line > 1; line-- {

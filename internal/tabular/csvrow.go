@@ -76,7 +76,7 @@ func (b *csvBlock) Cells(text string) []eval.Value {
 // whole finds where the cells of the row at b.at begin, a machine word at a time, and
 // goes behind it. found is false for a row that needs care, such as the last of a file,
 // one of a wrong length or with a stray quote: next reads it. same says that what the
-// cells are written as is what stands there.
+// cells are written as is what is there.
 func (b *csvBlock) whole() (found, same bool) {
 	const ones = 0x0101010101010101
 	s, at, start, n, line := b.text, b.at, b.at, 0, b.line
@@ -246,7 +246,7 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 	return cells, line, true, nil
 }
 
-// quoted finds the cell in quotes that begins at a place: what stands between them, with
+// quoted finds the cell in quotes that begins at a place: what is between them, with
 // quotes doubled or not; end is behind it, and behind a carriage return that ends the row.
 func quoted(s string, at int, sep byte) (cell string, doubled bool, end int, fault string) {
 	for i := at + 1; ; i++ {

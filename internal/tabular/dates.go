@@ -263,7 +263,7 @@ func readLayout(s, layout string) (civil.Date, bool) {
 	return civil.Of(y, m, d)
 }
 
-// dayOfYear is the nth day of a year; ok is false where it has fewer.
+// dayOfYear is the nth day of a year; ok is false if it has fewer.
 func dayOfYear(y, n int) (d civil.Date, ok bool) {
 	if d, ok = civil.Of(y, 1, 1); ok {
 		d, ok = d.Add(n - 1)

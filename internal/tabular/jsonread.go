@@ -67,7 +67,7 @@ func (j *jsonReader) fail(format string, args ...any) error {
 	return &CellError{File: j.file, Line: max(j.n, 1), Message: fmt.Sprintf(format, args...)}
 }
 
-// broken tells of text that isn't JSON.
+// broken reports text that isn't JSON.
 func (j *jsonReader) broken(err error) error {
 	var syntax *json.SyntaxError
 	switch {

@@ -6,11 +6,11 @@ import (
 	"unicode"
 )
 
-// NumberForm is how numbers are written: what stands between thousands, 0 for
+// NumberForm is how numbers are written: what is between thousands, 0 for
 // nothing, and before the decimals.
 type NumberForm struct{ thousands, point rune }
 
-// spaces are what stands between thousands where a space does, and apostrophes.
+// spaces are what is between thousands where a space does, and apostrophes.
 func plainSign(r rune) rune {
 	switch r {
 	case '\u00a0', '\u202f', '\u2009':

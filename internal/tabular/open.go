@@ -22,16 +22,16 @@ import (
 // Input says how a table is read.
 type Input struct {
 	Sheet     string
-	Encoding  string // of text, where it doesn't say itself
+	Encoding  string // of text, if it doesn't say itself
 	HeaderRow int    // line of the header; 0 or 1 for the first
-	// Passed, where it isn't nil, takes the options that mean nothing for the table, with
+	// Passed, if it isn't nil, takes the options that mean nothing for the table, with
 	// why: sheet, encoding, header-row, repair.
 	Passed map[string]string
 	// Opened, if it isn't nil, sees a file when it is opened.
 	Opened func(f *os.File, err error) (*os.File, error)
 	// Unseen, if it isn't nil, counts what was read of a workbook that a viewer doesn't see.
 	Unseen *Unseen
-	// Repairs, where it isn't nil, has a messy table mended and counts how.
+	// Repairs, if it isn't nil, has a messy table mended and counts how.
 	Repairs *Repairs
 }
 
@@ -41,7 +41,7 @@ type Unseen struct {
 	rows        int
 }
 
-// Notes tells what is hidden in a file, a sentence each.
+// Notes says what is hidden in a file, a sentence each.
 func (u *Unseen) Notes(file string) (list []string) {
 	if u == nil {
 		return nil
@@ -133,7 +133,7 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	if bytes.IndexByte(head, 0) >= 0 {
 		return nil, fail("not a text table: it contains NUL bytes")
 	}
-	if bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0 { // line ends of old
+	if bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0 { // line ends earlier
 		text, head = &bareCR{r: text}, bytes.ReplaceAll(head, []byte{'\r'}, []byte{'\n'})
 	}
 	sep, told := separatorLine(head)

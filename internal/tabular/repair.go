@@ -20,7 +20,7 @@ type Repairs struct {
 	filled   atomic.Int64
 }
 
-// String tells what was mended; "" where nothing was.
+// String says what was mended; "" if nothing was.
 func (r *Repairs) String() string {
 	var parts []string
 	if n := len(r.Headings); n > 0 {
@@ -40,7 +40,7 @@ func (r *Repairs) String() string {
 }
 
 // header settles the names of the columns: it numbers those that have none or one
-// that stands before, or refuses them where nothing is to be mended.
+// that precedes, or refuses them if nothing is to be mended.
 func (o Input) header(file string, line int, columns []string) error {
 	if o.Repairs != nil {
 		used := map[string]bool{}
@@ -100,7 +100,7 @@ type otherNames struct {
 func (o *otherNames) Columns() []string { return o.columns }
 
 // FillDown copies into the blank cells of columns, given by their places, what
-// stands above.
+// is above.
 func FillDown(r rows.Reader, places []int, count *Repairs) rows.Reader {
 	return &fillDown{Reader: r, places: places, above: make([]eval.Value, len(places)), count: count}
 }
@@ -113,7 +113,7 @@ type fillDown struct {
 }
 
 // Next implements rows.Reader. Batches are asked for in order, so each is gone
-// through here, and what stands above the next is known.
+// through here, and what is above the next is known.
 func (f *fillDown) Next() (rows.Batch, error) {
 	batch, err := f.Reader.Next()
 	if batch == nil || err != nil {

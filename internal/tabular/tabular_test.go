@@ -147,7 +147,7 @@ func texts(row []eval.Value) (list []string) {
 
 // Whatever the bytes: where encoding/csv reads a table, so does this reader, with the same
 // cells; what it writes reads back the same; rows found quickly are those read with care,
-// and a row as it stands is what its cells are written as.
+// and a row as it is is what its cells are written as.
 func FuzzCSV(f *testing.F) {
 	for _, s := range []string{"a,b\n1,2\n", "a,b\r\n\"x\"\"y\",\"1\n2\"\r\n", "a,b\n\n,\n", "a\n\"\"\n", "a,b\n1,\"2", "a,b\n 1,\"2\" \n",
 		"a,b\r\n1,\r\n22222222,3\r\n4,5\r\n", "a,b\n 1,two is long enough\n3,four five six\n", "a,b,c\n2027-01-31,\"x, y\",long enough to matter\n1,\"plain\",\\.\r\n\"\n\",\r,\n1,2\n"} {
@@ -258,7 +258,7 @@ func TestDates(t *testing.T) {
 	}
 }
 
-// What was mended, what means nothing and what is hidden is told, each with its count; rows
+// What was mended, what means nothing and what is hidden is reported, each with its count; rows
 // of a file that stand as they would be written come with their text.
 func TestWhatIsTold(t *testing.T) {
 	mended := &Repairs{}
@@ -502,7 +502,7 @@ func TestSinks(t *testing.T) {
 	if got := string(AppendCSV(nil, days, ';', false)); got != "2027-04-03;2027-04-03;2027-04-04;;2027-04-03;2027-04-03T00:05;2027-04-04;true\n" {
 		t.Errorf("days side by side: %s", got)
 	}
-	// Whatever stands in a cell, and at whichever place: encoding/csv reads it back.
+	// Whatever is in a cell, and at whichever place: encoding/csv reads it back.
 	for _, c := range []string{",", "\"", "\n", "\r", " ", "\t", "x", "\\."} {
 		for n := range 20 {
 			for _, text := range []string{strings.Repeat("a", n) + c + strings.Repeat("b", 19-n), strings.Repeat("a", n) + c} {
@@ -538,8 +538,8 @@ func FuzzDates(f *testing.F) {
 	})
 }
 
-// An empty line is a blank row where there is one column, and none where there are more; a
-// blank row of one column goes out so that it comes in again.
+// An empty line is a blank row if there is one column, and none if there are more; a
+// blank row of one column is written so that it comes in again.
 func TestBlankRows(t *testing.T) {
 	for text, want := range map[string]string{"a\n1\n\n2\n": "a|1|\"\"|2|", "a\n\"\"\n\n2": "a|\"\"|\"\"|2|", "a,b\n1,2\n\n3,4\n": "a,b|1,2|3,4|", "a,b\n,\n\n": "a,b|,|"} {
 		for range 2 { // what is written is read as it was

@@ -18,7 +18,7 @@ type Cover struct {
 }
 
 // sheetName is a title as the name of a sheet: at most 31 characters, without those that
-// stand in references (ECMA-376, 18.2.19, and what spreadsheets refuse).
+// are in references (ECMA-376, 18.2.19, and what spreadsheets refuse).
 func sheetName(title string) string {
 	name := strings.Map(func(r rune) rune {
 		if strings.ContainsRune(`:\/?*[]`, r) {
@@ -43,7 +43,7 @@ func sheetName(title string) string {
 	}
 	name = strings.Trim(name[:cut], " ")
 	if in := strings.Trim(name, "'"); in != name {
-		name = strings.ReplaceAll(name, "'", "’") // none may stand at an end
+		name = strings.ReplaceAll(name, "'", "’") // none may be at an end
 	}
 	if name == "" || strings.EqualFold(name, "History") { // which programs keep for themselves
 		return "Sheet1"

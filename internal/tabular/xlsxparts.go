@@ -60,7 +60,7 @@ func (b *workbook) damaged(line int, err error) error {
 	return b.fault(line, "the workbook is damaged here (%s); open it in a spreadsheet and save it again", why)
 }
 
-// openPart opens a part; nil where the workbook has none of that name.
+// openPart opens a part; nil if the workbook has none of that name.
 func (b *workbook) openPart(name string) (io.ReadCloser, error) {
 	for _, f := range b.zip.File {
 		if strings.EqualFold(f.Name, name) {

@@ -102,7 +102,7 @@ func (x *xlsxReader) row() ([]eval.Value, error) {
 	}
 }
 
-// rest reads what stands behind the rows, so that a cut file is noticed.
+// rest reads what follows the rows, so that a cut file is noticed.
 func (x *xlsxReader) rest() error {
 	for {
 		if kind, err := x.tags.next(); err != nil {

@@ -93,8 +93,8 @@ func (t *tags) next() (tagKind, error) {
 	}
 }
 
-// cutOff tells the end of a part within an element as that, and other faults without the
-// line, which says nothing where all stands in one.
+// cutOff reports the end of a part within an element as that, and other faults without the
+// line, which says nothing where all is in one.
 func cutOff(err error) error {
 	var syntax *xml.SyntaxError
 	switch {
@@ -106,7 +106,7 @@ func cutOff(err error) error {
 	return errors.New(syntax.Msg)
 }
 
-// attr is the value of an attribute of the element that next found; "" where it has none.
+// attr is the value of an attribute of the element that next found; "" if it has none.
 func (t *tags) attr(name string) string {
 	for _, a := range t.attrs {
 		if a.Name.Local == name {

@@ -11,7 +11,7 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// bases are the measures: what this program is when it is told to be one.
+// bases are the measures: what this program is when it is started as one.
 var bases = map[string]func(args []string) error{
 	"nothing": func([]string) error { return nil },
 	"copy":    func(args []string) error { return bareCopy(args[0], args[1]) },

@@ -42,7 +42,7 @@ type work struct {
 	out    string // what it writes, and the measure too
 }
 
-// tries are how often a work is timed anew that is too slow for a check.
+// tries are how often a work is timed again that is too slow for a check.
 const tries = 5
 
 // cost is what a run took: seconds, and its peak memory in KB.

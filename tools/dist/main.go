@@ -106,7 +106,7 @@ func build(system, arch string) (entry, error) {
 	return e, err
 }
 
-// documents are what stands beside the program.
+// documents are what is beside the program.
 func documents(pages string) (list []entry, err error) {
 	add := func(file, name string) {
 		var data []byte

@@ -13,7 +13,7 @@ type FiscalEnd struct {
 // all; a 53rd week of the year joins the last month.
 type Pattern [3]uint8
 
-// Patterns are those in use, by their names; the first holds unless told.
+// Patterns are those in use, by their names; the first holds by default.
 var Patterns = []struct {
 	Name string
 	Pattern

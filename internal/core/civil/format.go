@@ -101,7 +101,7 @@ func Parse(s string) (d Date, shape, ok bool) {
 	return None, false, false
 }
 
-// fiscalLetter stands before the number of a fiscal period in its name; 0 for
+// fiscalLetter precedes the number of a fiscal period in its name; 0 for
 // those that have none.
 func (u Unit) fiscalLetter() byte {
 	switch u {

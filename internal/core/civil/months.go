@@ -1,7 +1,7 @@
 package civil
 
 // Months are looked up here instead of worked out: those of the four centuries from
-// tabledYear on, after which the calendar begins anew. Dates of other centuries are looked
+// tabledYear on, after which the calendar begins again. Dates of other centuries are looked
 // up where their cycle has them, and a test holds all to arithmetic.
 const (
 	tabledYear   = 1900

@@ -182,7 +182,7 @@ type Walker struct {
 	y, m int // month after the period, of plain units of months
 }
 
-// Walk returns a walker that stands at period i of a unit.
+// Walk returns a walker that is at period i of a unit.
 func (f Frame) Walk(u Unit, i int) Walker {
 	w := Walker{f: f, unit: u, i: i}
 	w.jump()
@@ -197,7 +197,7 @@ func (w *Walker) jump() {
 	}
 }
 
-// Period returns the period that the walker stands at, as Frame.Period does.
+// Period returns the period that the walker is at, as Frame.Period does.
 func (w *Walker) Period() (Span, bool) { return w.at, w.ok }
 
 // Skip goes n periods on.

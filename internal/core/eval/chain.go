@@ -89,7 +89,7 @@ func (m Move) appendReason(b []byte) []byte {
 		return append(b, m.Early...)
 	case m.Step.choice:
 		b = append(b, m.Step.Text...)
-		for _, in := range m.Inner { // its other steps stand in the text
+		for _, in := range m.Inner { // its other steps are in the text
 			if in.Step.choice || in.Rolled() || in.Early != "" {
 				b = in.appendReason(append(b, "; "...))
 			}
@@ -188,7 +188,7 @@ type Chain struct {
 	// Zone is that of the time, by its IANA name; "" is the place's own.
 	Zone  string
 	clock Clock
-	// calendar is that by whose short days the time may end early; nil where none can. at is
+	// calendar is that by whose short days the time may end early; nil if none can. at is
 	// the step that gives it.
 	calendar func(row []Value) (*workdays.Calendar, error)
 	at       *Step
@@ -196,13 +196,13 @@ type Chain struct {
 	Back, Forth int
 	// Unordered says that of two dates the later may end up earlier.
 	Unordered bool
-	// chosen gives the date that is chosen before the steps; nil where none is.
+	// chosen gives the date that is chosen before the steps; nil if none is.
 	chosen func(d civil.Date, traced bool) (to civil.Date, move Move, beyond workdays.Beyond, err error)
 	// MayBlank says that a step can give a blank for a date.
 	MayBlank bool
 	text     string
 	// Alone is the calendar of a roll that is the only step, which leaves alone the days
-	// that stay in it, as most dates of most rules do; nil where there is more.
+	// that stay in it, as most dates of most rules do; nil if there is more.
 	Alone *workdays.Calendar
 	// single is what the only step does, where that asks no calendar and no series.
 	single apply

@@ -50,7 +50,7 @@ func (c *compiler) home() string {
 	return c.Home
 }
 
-// calendarOf gives the calendar by which a time may end early, for each row; nil where it
+// calendarOf gives the calendar by which a time may end early, for each row; nil if it
 // has no short days.
 func (c *compiler) calendarOf(using *phrase.Using, at phrase.Span) (func(row []Value) (*workdays.Calendar, error), error) {
 	if column := c.byColumnOf(using, at); column != nil {
@@ -77,7 +77,7 @@ func (c *compiler) calendarOf(using *phrase.Using, at phrase.Span) (func(row []V
 }
 
 // early gives when a day ends, if that is before the time that the chain gives; ok is false
-// where it isn't.
+// if it isn't.
 func (c *Chain) early(d civil.Date, row []Value) (end workdays.Holiday, ok bool) {
 	if c.calendar == nil {
 		return end, false

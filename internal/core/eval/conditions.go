@@ -7,7 +7,7 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// Condition compiles a condition: whether it holds for a row. Where it is blank
+// Condition compiles a condition: whether it holds for a row. If it is blank
 // it doesn't. Errors are of type *phrase.Error.
 func Condition(text string, env Env) (func(row []Value) (bool, error), error) {
 	e, err := phrase.ParseCondition(text)
@@ -200,7 +200,7 @@ func (c *compiler) cell(e phrase.Expr) (value, error) {
 }
 
 // ordering compiles how two operands compare: below, equal to or above zero;
-// blank where one of them is. Beside a quoted text a cell is text; else each
+// blank if one of them is. Beside a quoted text a cell is text; else each
 // cell is a date, a number or a text by itself, and two kinds don't mix.
 func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool,
 	err error), error) {
@@ -244,7 +244,7 @@ func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Valu
 }
 
 // mixture is the fault of two values of different kinds. A cell that may be a
-// date in a form of its own is told as one.
+// date in a form of its own is reported as one.
 func (c *compiler) mixture(at phrase.Span, ea, eb phrase.Expr, x, y Value) error {
 	e := &phrase.Error{Phrase: c.text, Span: at, Message: fmt.Sprintf("%q is %s and %q is %s; they can't be compared",
 		Brief(x.String()), kindNames[x.Kind], Brief(y.String()), kindNames[y.Kind])}

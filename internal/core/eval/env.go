@@ -11,27 +11,27 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// Env is what a place lends to the phrases in it.
+// Env is what a place provides to the phrases in it.
 type Env struct {
 	Frame    civil.Frame
 	Calendar *workdays.Calendar // for steps that name none
 	// CalendarColumn is a column that names the calendar of each row, for steps that name
-	// none; "" where Calendar is that of all.
+	// none; "" if Calendar is that of all.
 	CalendarColumn string
 	Find           func(name string) (*workdays.Calendar, error)
 	// Calendars and SeriesNames are known names, for suggestions.
 	Calendars []string
 	Series    func(name string) (Series, error)
-	// SeriesAll finds those of a name or of a pattern; none where there is no such name.
+	// SeriesAll finds those of a name or of a pattern; none if there is no such name.
 	SeriesAll   func(name string) ([]Series, error)
 	SeriesNames []string
-	// Other finds a date of another series, or its milestone, for those of one; nil where no
+	// Other finds a date of another series, or its milestone, for those of one; nil if no
 	// phrase may name one.
 	Other  func(series, what string) (Related, error)
-	Memory *Memory  // of the series; nil where they share none
+	Memory *Memory  // of the series; nil if they share none
 	Names  []string // slot in the row of each name
 	Kinds  []Kind   // of the names, as far as they are known
-	// DateSlots, where it isn't nil, collects the names that dates are taken from.
+	// DateSlots, if it isn't nil, collects the names that dates are taken from.
 	DateSlots *[]int
 	// NumberSlots likewise the names that numbers are taken from.
 	NumberSlots *[]int
@@ -45,14 +45,14 @@ type Env struct {
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
 	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
-	// clock of a zone, nil where times float; an unknown name is an error. Home is the name of
+	// clock of a zone, nil if times float; an unknown name is an error. Home is the name of
 	// the place's own zone.
 	Zone   string
 	Home   string
 	Clock  func(zone string) (Clock, error)
 	chosen bool // Calendar is what a column named
 	// Prior is one more than the slot of the value above, which the bare name prior stands
-	// for; 0 where there is none.
+	// for; 0 if there is none.
 	Prior int
 	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
 	LeapMarch bool
@@ -71,7 +71,7 @@ type Memory struct {
 type Series interface {
 	Looked
 	// By looks for the date whose milestone is the nearest one after or before a day. It is
-	// nil where there is no such milestone, and known are those that there are. One whose
+	// nil if there is no such milestone, and known are those that there are. One whose
 	// steps have no bound is an error.
 	By(milestone string) (by Looked, known []string, err error)
 	// Count is how many dates lie after a up to and including b.
@@ -98,7 +98,7 @@ func (c *compiler) fail(at phrase.Span, message, hint string) error {
 	return &phrase.Error{Phrase: c.text, Span: at, Message: message, Hint: hint}
 }
 
-// withoutSlots is the same without what collects names: for what is compiled while rows are
+// withoutSlots is the place without its lists of used names, for phrases that are compiled while rows are
 // read.
 func (e Env) withoutSlots() Env {
 	e.DateSlots, e.NumberSlots, e.UsedSlots, e.CellSlots = nil, nil, nil, nil
@@ -167,7 +167,7 @@ func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
 }
 
 // byColumnOf is the column that names the calendar of what counts: that of `using (…)`,
-// or of the place; nil where there is none or it has been chosen.
+// or of the place; nil if there is none or it has been chosen.
 func (c *compiler) byColumnOf(u *phrase.Using, at phrase.Span) *phrase.Name {
 	switch {
 	case c.chosen:

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// Form says what a cell of a typed table is, so that it goes out as it came in: a text, or
+// Form says what a cell of a typed table is, so that it is written as it came in: a text, or
 // a number and how it is shown. From FirstForm on, a form is one that a kind of files knows
 // (tabular keeps them), and carried along here.
 type Form uint16

@@ -16,7 +16,7 @@ const AnyKind Kind = 255
 var kindNames = map[Kind]string{Blank: "a blank", Date: "a date", Moment: "a date with a time", Number: "a number",
 	Text: "a text", Truth: "true or false"}
 
-// kindOf tells the kind of an expression as far as the phrase alone does.
+// kindOf says the kind of an expression as far as the phrase alone does.
 func (c *compiler) kindOf(e phrase.Expr) Kind {
 	switch e := e.(type) {
 	case *phrase.Date, *phrase.Today, *phrase.Steps, *phrase.Extreme, *phrase.Other:
@@ -47,8 +47,8 @@ func (c *compiler) kindOf(e phrase.Expr) Kind {
 	return Truth
 }
 
-// KindOf tells the kind of a compiled expression as far as its phrase does; ok
-// is false where only the cells tell.
+// KindOf says the kind of a compiled expression as far as its phrase does; ok
+// is false if only the cells tell.
 func (p *Program) KindOf() (k Kind, ok bool) { return p.kind, p.kind != AnyKind }
 
 // want refuses an expression that can't be of the kind that is wanted.
@@ -138,7 +138,7 @@ func (c *compiler) wholeByColumn(column *phrase.Name, compile func(*compiler) (w
 }
 
 // chooser returns a function that takes the calendar's name from a column and
-// gives what was compiled for it; nil where the cell is blank. It is safe for
+// gives what was compiled for it; nil if the cell is blank. It is safe for
 // concurrent use.
 func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T, error)) (func(row []Value) (*T, error), error) {
 	slot, err := c.slot(column)
@@ -205,7 +205,7 @@ func readDay(v Value) (civil.Date, bool) {
 	return civil.None, false
 }
 
-// DayOf takes a cell as a date or moment; ok is false where it is neither.
+// DayOf takes a cell as a date or moment; ok is false if it is neither.
 func DayOf(v Value) (Value, bool) {
 	if v.Kind == Moment {
 		return v, true
@@ -238,7 +238,7 @@ func isBlank(v Value) bool {
 }
 
 // compare compares two settled values that aren't blank; a date and a moment by
-// date. ok is false where they are of different kinds.
+// date. ok is false if they are of different kinds.
 func compare(a, b Value) (n int, ok bool) {
 	if ranks[a.Kind] != ranks[b.Kind] {
 		return cmp.Compare(ranks[a.Kind], ranks[b.Kind]), false

@@ -67,7 +67,7 @@ func (c *compiler) operand(e phrase.Expr) (operand, error) {
 
 // Related is a date of another series, for the rows of a series.
 type Related struct {
-	// Of gives it for a row: a blank where there is none, and the calendar that was asked
+	// Of gives it for a row: a blank if there is none, and the calendar that was asked
 	// for it beyond what it knows.
 	Of func(row []Value) (Value, workdays.Beyond, error)
 	// Slot is the date of the row that it lies near, by Back and Forth days at most.
@@ -114,7 +114,7 @@ func (c *compiler) dated(e phrase.Expr) (operand, error) {
 	return o, nil
 }
 
-// won records that a choice took an operand, with what that did. Only dates are told.
+// won records that a choice took an operand, with what that did. Only dates are reported.
 func (s *Step) won(v Value, inner []Move, trace *[]Move) {
 	if v.Kind != Date && v.Kind != Moment || trace == nil {
 		return

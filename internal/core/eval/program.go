@@ -66,7 +66,7 @@ type traced = func(row []Value, trace *[]Move) (v Value, beyond workdays.Beyond,
 // Source is a name that the date of an expression is reckoned from, and how many days
 // before and after it that date may lie.
 type Source struct {
-	Slot        int // Standing for a date that stands in the phrase, and for today
+	Slot        int // Standing for a date that is in the phrase, and for today
 	Back, Forth int
 	// Chains are the steps that lead from it to the date, the outermost last.
 	Chains []*Chain

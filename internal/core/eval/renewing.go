@@ -61,7 +61,7 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 type terms struct {
 	unit         phrase.Unit
 	start, on    civil.Date
-	first, every int // in days, months or working days; every is 0 where none renews
+	first, every int // in days, months or working days; every is 0 if none renews
 	notice       *Chain
 	row          []Value
 	cal          *workdays.Calendar
@@ -127,7 +127,7 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dat
 	return t, k, nil
 }
 
-// near finds the term from a guess, in a few steps; ok is false where it takes more.
+// near finds the term from a guess, in a few steps; ok is false if it takes more.
 func (t *terms) near(most int) (k int, ok bool) {
 	long := t.every // days that a renewal takes, about
 	switch {
@@ -189,10 +189,10 @@ func (t *terms) day(k int) (civil.Date, error) {
 	return day, err
 }
 
-// mostTerms is how many terms are told one by one.
+// mostTerms is how many terms are reported one by one.
 const mostTerms = 12
 
-// told tells the terms up to k, and by when each was to be ended.
+// told lists the terms up to k, and by when each was to be ended.
 func (t *terms) told(k int) string {
 	var parts []string
 	for i := 0; i <= k; i++ {

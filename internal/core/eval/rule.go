@@ -17,7 +17,7 @@ type Recurrence struct {
 	Text  string // canonical
 	Rule  *recur.Rule
 	Chain *Chain
-	// Row holds what the names in its steps stand for; nil where there are none.
+	// Row holds what the names in its steps stand for; nil if there are none.
 	Row []Value
 	// Shared says that the rule is the same one for many rows.
 	Shared bool
@@ -75,7 +75,7 @@ type RowRule struct {
 	chain         *Chain
 	text          string
 	labels        []string
-	from, until   dates // nil where absent
+	from, until   dates // nil if absent
 	back          dates
 	without, plus []dates
 	stretches     []civil.Span
@@ -83,14 +83,14 @@ type RowRule struct {
 	left          []Series
 	every, times  wholes
 	untilE, backE phrase.Expr
-	choose        *choice // the date that is chosen before the steps; nil where none is
+	choose        *choice // the date that is chosen before the steps; nil if none is
 	constant      bool    // it is the same for all rows
 	once          sync.Once
 	all           *Recurrence // of a constant rule
 	allErr        error
-	in            int // the column that holds the rule of each row; -1 where none does
+	in            int // the column that holds the rule of each row; -1 if none does
 	cells         texts[*RowRule]
-	// by picks the rule that counts with the calendar of the row; nil where all have one.
+	// by picks the rule that counts with the calendar of the row; nil if all have one.
 	by func(row []Value) (**RowRule, error)
 }
 
@@ -201,7 +201,7 @@ func (r *RowRule) ofCell(text string) (*RowRule, error) {
 	})
 }
 
-// OfCells reports whether each row's rule stands in a cell.
+// OfCells reports whether each row's rule is in a cell.
 func (r *RowRule) OfCells() bool { return r.in >= 0 }
 
 // leftOut compiles what a rule leaves out.

@@ -78,7 +78,7 @@ const closedRun = 370
 func (s *Step) reaches(back, forth int) { s.back, s.forth = back, forth }
 
 // step compiles s.Node: what it does, the calendar it counts with, how far it
-// reaches. Where a column names the calendar, it is compiled once for each.
+// reaches. If a column names the calendar, it is compiled once for each.
 func (c *compiler) step(s *Step) (err error) {
 	if column := c.byColumnOf(phrase.UsingOf(s.Node), s.Node.Pos()); column != nil && phrase.Counting(s.Node) {
 		s.choose, err = chooser(c, column, func(inner *compiler) (Step, error) {

@@ -24,7 +24,7 @@ type compiledText[T any] struct {
 	err error
 }
 
-// of compiles a text that stands in a cell; its faults are those of a cell.
+// of compiles a text that is in a cell; its faults are those of a cell.
 func (t *texts[T]) of(text string, compile func(string) (T, error)) (T, error) {
 	return t.get(text, compile, phrase.OfCell)
 }

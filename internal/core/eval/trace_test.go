@@ -9,8 +9,8 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// What is told of a date: each step that changed it, the operand that won, the branch that
-// was taken and what it did; nothing where nothing changed.
+// What is reported about a date: each step that changed it, the operand that won, the branch that
+// was taken and what it did; nothing if nothing changed.
 func TestReasons(t *testing.T) {
 	for _, c := range golden.Cases(t, "testdata/reasons.cases", 5) {
 		prog, err := eval.Compile(c[0], nil, env)

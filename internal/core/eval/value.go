@@ -35,7 +35,7 @@ type Value struct {
 	// was rounded to them, and so is printed with exactly those wherever it goes.
 	Places  int8
 	Rounded bool
-	// Form is what a cell of a typed table was, if it goes out as it came in.
+	// Form is what a cell of a typed table was, if it is written as it came in.
 	Form Form
 	Num  int64  // of a Moment its instant, if that is known; of a Typed number its bits
 	Den  int64  // of a Number that isn't whole, else 0
@@ -55,7 +55,7 @@ func (v Value) SameTime(w Value) bool {
 	return v.Kind == w.Kind && v.Day == w.Day && v.Minutes == w.Minutes
 }
 
-// CompareTimes orders dates and moments by day and time; where two moments are of
+// CompareTimes orders dates and moments by day and time; if two moments are of
 // different zones, by their instants.
 func CompareTimes(a, b Value) int {
 	if a.Kind == Moment && b.Kind == Moment && a.Text != b.Text && a.Num != 0 && b.Num != 0 {
@@ -75,7 +75,7 @@ func Str(s string) Value {
 	return Value{Kind: Text, Text: s}
 }
 
-// Numeral makes a Number of digits that goes out as it came in, 1.50 as 1.50.
+// Numeral makes a Number of digits that is written as it came in, 1.50 as 1.50.
 func Numeral(s string) Value {
 	n, ok := parseNumber(s)
 	if !ok {

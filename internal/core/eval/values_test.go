@@ -16,7 +16,7 @@ import (
 )
 
 // Cells sort as numbers, then dates, then true and false, then texts, blanks
-// last; what is read is what stands in the cell.
+// last; what is read is what is in the cell.
 func TestOrder(t *testing.T) {
 	moment := func(day string, minutes int16) eval.Value {
 		d, _, _ := civil.Parse(day)

@@ -208,7 +208,7 @@ func (b *besides) judge(w way, steps string, cal int) {
 	r.Matched = len(b.from) - r.Off
 	r.Bits = r.words + b.off*float64(r.Off)
 	r.Rules = []Rule{{b.text(steps, cal), ""}}
-	if r.Counts = w.counts || steps != w.steps; r.Counts { // a convention stands behind these
+	if r.Counts = w.counts || steps != w.steps; r.Counts { // a convention follows these
 		r.Rules[0].Calendar = b.Calendars[cal].Name
 	}
 	r.at = cal
@@ -236,7 +236,7 @@ func (b *besides) ranked(base, ahead []civil.Date) (list []Rank) {
 		if slices.ContainsFunc(list, func(x Rank) bool {
 			return same(x) && slices.Equal(x.next, r.next) || x.steps == r.steps && x.Off < r.Off
 		}) {
-			continue // it says the same, or stands there with a calendar that fits better
+			continue // it says the same, or is there with a calendar that fits better
 		}
 		if len(list) > 0 {
 			r.Agrees = differ(list[0], r)
@@ -262,7 +262,7 @@ func (b *besides) made(r Rank, dates []civil.Date) []civil.Date {
 }
 
 // differ is the last day before what two ranks make of the dates ahead differs, within what
-// their calendars know; None where it doesn't.
+// their calendars know; None if it doesn't.
 func differ(a, b Rank) civil.Date {
 	for i, d := range a.next {
 		if e := b.next[i]; d != e {

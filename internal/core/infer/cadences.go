@@ -301,7 +301,7 @@ func (g *ground) words(c *candidate) *wording {
 	return w
 }
 
-// monthOf is the month of a quarter or half-year in which an item counts; 0 where it counts
+// monthOf is the month of a quarter or half-year in which an item counts; 0 if it counts
 // the same in the whole.
 func monthOf(it recur.Item, month, months int) int {
 	first := it.Kind == recur.DayNumber && it.N > 0 && it.N <= 28 ||

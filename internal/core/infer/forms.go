@@ -126,7 +126,7 @@ func (s shift) bits(of form) float64 {
 // counts reports whether the shift depends on a calendar.
 func (s shift) counts() bool { return s.working != 0 || s.roll != workdays.NoRoll || s.leave }
 
-// apply gives the day that becomes of one; ok is false where none does.
+// apply gives the day that becomes of one; ok is false if none does.
 func (s shift) apply(d civil.Date, cal *workdays.Calendar) (_ civil.Date, ok bool) {
 	if s.leave {
 		return d, cal.Open(d)

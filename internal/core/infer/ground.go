@@ -111,7 +111,7 @@ func (g *ground) classes(f *family) {
 	}
 }
 
-// nominal are the days of a form in each period of its family, None where it lacks one:
+// nominal are the days of a form in each period of its family, None if it lacks one:
 // what the engine gives for a rule of that day alone.
 func (g *ground) nominal(f *family, it recur.Item, cal *workdays.Calendar) []civil.Date {
 	list := make([]civil.Date, len(f.periods))

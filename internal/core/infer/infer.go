@@ -2,7 +2,7 @@
 //
 // Candidates are phrases of the language. Each is judged by how short it makes the dates to
 // tell (minimum description length): the bits of its words and a price for each date that is
-// off. One is taken only where it says the dates in markedly fewer bits than a list of them.
+// off. One is taken only if it says the dates in markedly fewer bits than a list of them.
 // What is handed out is compiled and listed by the engine that lists every other rule.
 package infer
 
@@ -43,12 +43,12 @@ const (
 	horizon   = 3653 // days after the last date in which two phrases may part
 )
 
-// ErrFar is told of dates that span more than MostYears.
+// ErrFar is reported about dates that span more than MostYears.
 var ErrFar = fmt.Errorf("its dates span more than %d years", MostYears)
 
 var errFew = errors.New("too few dates")
 
-// Rule is a phrase and the calendar that it counts with, "" where none matters.
+// Rule is a phrase and the calendar that it counts with, "" if none matters.
 type Rule struct{ Phrase, Calendar string }
 
 // Rank is one explanation of the dates.
@@ -75,7 +75,7 @@ type Rank struct {
 }
 
 // Rules explains dates, in any order, one twice counting once: the shortest explanation
-// first; none where nothing says them in markedly fewer bits than a list.
+// first; none if nothing says them in markedly fewer bits than a list.
 func (s *Search) Rules(dates []civil.Date) ([]Rank, error) {
 	g, err := s.ground(dates)
 	if err != nil {
@@ -104,7 +104,7 @@ func (g *ground) all() []Rank {
 // told leaves what is short enough, each phrase once.
 func (g *ground) told(ranks []Rank) (list []Rank) {
 	n := len(g.days)
-	var seen []Rank // each phrase with each calendar, those too that are told beside another
+	var seen []Rank // each phrase with each calendar, those too that are reported beside another
 	for _, r := range ranks {
 		switch {
 		case r.Bits > acceptShare*g.list || r.Bits > g.list-acceptLess,
@@ -129,7 +129,7 @@ func (g *ground) told(ranks []Rank) (list []Rank) {
 			return x.samePhrases(r) &&
 				(x.Matched > r.Matched || x.Off < r.Off)
 		}) {
-			continue // the phrase stands there already, with a calendar that fits better
+			continue // the phrase is there already, with a calendar that fits better
 		}
 		if len(list) > 0 {
 			r.Agrees = agree(list[0], r)
@@ -254,7 +254,7 @@ func (g *ground) ahead() civil.Span {
 }
 
 // Exception is a date of a rule that the table lacks, one of the table that the rule lacks,
-// or one of each that stand for each other; None where there is none.
+// or one of each that stand for each other; None if there is none.
 type Exception struct {
 	Rule, Table civil.Date
 	Of          civil.Date // the date of the series that it is, or on which it hangs

@@ -191,7 +191,7 @@ func (g *ground) family(f *family, sels []selection) {
 			if !slices.ContainsFunc(list, func(v *vector) bool { return v.cal == k.cal }) {
 				continue // none gives the same
 			}
-			if f.most > 1 { // days that no calendar moves stand beside those
+			if f.most > 1 { // days that no calendar moves are beside those
 				for _, v := range groups[group{k.shift, 0}] {
 					if !v.counts() {
 						list = append(list, v)

@@ -17,12 +17,12 @@ type Column struct {
 // Found is what explains a column.
 type Found struct {
 	Series string
-	Of     string // the series beside whose dates the column stands, where it is one of its own
+	Of     string // the series beside whose dates the column stands, if it is one of its own
 	What   string // `date`, or the column of a milestone
 	Column string
 	Own    bool         // the column is a series of its own, not what hangs on another
 	Dates  int          // the column has, each once; of a milestone, rows
-	Twice  int          // dates that stand there once more
+	Twice  int          // dates that are there once more
 	Few    bool         // too few dates to be tried
 	Far    bool         // dates too far apart to be tried
 	Days   []civil.Date // its dates, rising, each once; of a milestone those of its rows
@@ -31,7 +31,7 @@ type Found struct {
 	// have several.
 	At    int
 	Mixed bool
-	Ranks []Rank  // best first; none where no phrase is shorter than the dates
+	Ranks []Rank  // best first; none if no phrase is shorter than the dates
 	By    *Search // that found them
 }
 
@@ -119,7 +119,7 @@ func (s *Search) column(series, what string, c Column) Found {
 	return f
 }
 
-// from are the calendars with one in front, and without none where that isn't it: a phrase
+// from are the calendars with one in front, and without none if that isn't it: a phrase
 // can't name it.
 func (s *Search) from(name string) (list []Calendar) {
 	for _, c := range s.Calendars {

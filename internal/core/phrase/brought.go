@@ -93,8 +93,8 @@ var brought = []struct{ words, write string }{
 }
 
 // Brought returns what to write for words in a phrase that people bring from
-// elsewhere: the longest that stand at or around a place, or, if several, at the phrase's
-// start; "" where there are none.
+// elsewhere: the longest that are at or around a place, or, if several, at the phrase's
+// start; "" if there are none.
 func Brought(text string, at Span) string {
 	words, places := bareWords(text)
 	best, length := "", 0

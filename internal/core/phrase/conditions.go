@@ -34,7 +34,7 @@ type (
 		A   Expr
 		Not bool
 	}
-	// Not is true where A is false.
+	// Not is true if A is false.
 	Not struct {
 		Span
 		A Expr
@@ -176,7 +176,7 @@ func (p *parser) comparison() Expr {
 
 func (t *Text) write(p *printer) { p.put("'", strings.ReplaceAll(t.S, "'", "''"), "'") }
 
-// part writes a side of a condition; conditions inside stand in parentheses
+// part writes a side of a condition; conditions inside are in parentheses
 // where they bind looser.
 func part(p *printer, e Expr) {
 	if IsCondition(e) {

@@ -84,14 +84,14 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 	case t.kind == tOrdinal || t.kind == tWord && ordinals[t.word] != 0:
 		it, whole = p.ordinalItem()
 	case t.kind == tWord && months[t.word] != 0 && u == civil.Year:
-		p.dayOf(false) // which says that the day stands first
+		p.dayOf(false) // which says that the day comes first
 	default:
 		p.noDay(t)
 	}
 	return p.place(it, u, whole, t)
 }
 
-// weekItem reads mon or mon-fri, the item of a week; from is 0 where t is neither.
+// weekItem reads mon or mon-fri, the item of a week; from is 0 if t is neither.
 func (p *parser) weekItem(t token, from, to civil.Weekday) recur.Item {
 	if from == 0 {
 		hint := "weekdays are mon to sun, ranges mon-fri"
@@ -111,7 +111,7 @@ func (p *parser) weekItem(t token, from, to civil.Weekday) recur.Item {
 	return it
 }
 
-// noDay tells that a day should stand where t does.
+// noDay says that a day should stand where t does.
 func (p *parser) noDay(t token) {
 	hint := "for example: 15, last, 2nd last, 2nd tue, last working day, fri, middle"
 	if t.kind == tWord {
@@ -159,7 +159,7 @@ func (p *parser) numbers(u civil.Unit) recur.Item {
 }
 
 // ordinalItem reads last, 2nd last, ORD fri, ORD day, ORD working day; whole is
-// true where it may count in the whole of a longer period.
+// true if it may count in the whole of a longer period.
 func (p *parser) ordinalItem() (it recur.Item, whole bool) {
 	t := p.peek()
 	it.N = p.ordinal()

@@ -78,7 +78,7 @@ type (
 		A      Expr
 		Places int
 	}
-	// If chooses a value; Else is nil where it gives a blank.
+	// If chooses a value; Else is nil if it gives a blank.
 	If struct {
 		Span
 		Cond, Then, Else Expr

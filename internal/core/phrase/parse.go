@@ -202,7 +202,7 @@ func quoting(name string) string {
 	return `put a column's name with a space in double quotes: "` + name + `"`
 }
 
-// found tells what stands at a token, for the end of a message.
+// found says what is at a token, for the end of a message.
 func (p *parser) found(t token) string {
 	if t.kind == tEnd {
 		return ", but the phrase ends"

@@ -22,7 +22,7 @@ type PartInfo struct {
 }
 
 // Parts are the parts of a date. Where one begins with the words of another,
-// the longer stands first.
+// the longer comes first.
 var Parts = []*PartInfo{
 	{Name: "weekday number from sun"},
 	{Name: "calendar quarter", Gives: GivesText},
@@ -60,7 +60,7 @@ type Part struct {
 	Using *Using
 }
 
-// partAhead returns the part whose words and `of` follow; nil where none does.
+// partAhead returns the part whose words and `of` follow; nil if none does.
 func (p *parser) partAhead() *PartInfo {
 	if p.peek().kind != tWord {
 		return nil

@@ -124,7 +124,7 @@ func (p *parser) dayStep() Step {
 	return p.inYear(t.Span, it)
 }
 
-// inYear reads what may stand behind a day of the year.
+// inYear reads what may follow a day of the year.
 func (p *parser) inYear(from Span, it recur.Item) *InYear {
 	i := &InYear{Item: it}
 	i.Using = p.stepUsing(i)

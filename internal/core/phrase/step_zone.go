@@ -23,7 +23,7 @@ var zoneForm = stepForm{kind: InZoneStep, word: "in", named: "in zone", last: tr
 		return &InZone{t.to(zone.Span), zone.word}
 	}}
 
-// ends refuses what stands behind a last step.
+// ends refuses what follows a last step.
 func (p *parser) ends(step string) {
 	if !p.peek().sign(")") && p.peek().kind != tEnd {
 		fail(p.peek().Span, "`"+step+"` must be the last step", "put it in parentheses and continue after them")

@@ -20,7 +20,7 @@ const (
 	StepKinds
 )
 
-// stepForm is the row of a kind of steps. Where it begins with a word of its own (or, for
+// stepForm is the row of a kind of steps. If it begins with a word of its own (or, for
 // shifts, with a sign): whether it is one where a phrase begins, and how it is read. The
 // node that parse gives writes and reads itself; eval compiles it.
 type stepForm struct {
@@ -61,7 +61,7 @@ func init() { // the forms read steps themselves
 	}
 }
 
-// form returns the form of the step that begins here; nil where none does.
+// form returns the form of the step that begins here; nil if none does.
 func (p *parser) form() *stepForm {
 	t := p.peek()
 	for i := range stepForms {
@@ -79,13 +79,13 @@ func StepReading(s Step) string { return s.reading() }
 // Counting reports whether a step counts with a working calendar.
 func Counting(s Step) bool { _, counts := s.counts(); return counts }
 
-// UsingOf returns the calendar that a step names; nil where it names none.
+// UsingOf returns the calendar that a step names; nil if it names none.
 func UsingOf(s Step) *Using { using, _ := s.counts(); return using }
 
 // KindOf is the kind of a step.
 func KindOf(s Step) StepKind { return s.form().kind }
 
-// Alone says why a step stands on the rows of a table alone; "" where it doesn't.
+// Alone says why a step stands on the rows of a table alone; "" if it doesn't.
 func Alone(s Step) string { return s.form().alone }
 
 // Last reports whether no step comes behind one: a time.

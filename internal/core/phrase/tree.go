@@ -27,14 +27,14 @@ type (
 		Span
 		Day civil.Date
 	}
-	// Number is a number; Dec is its text where it isn't a whole one or is
+	// Number is a number; Dec is its text if it isn't a whole one or is
 	// below zero.
 	Number struct {
 		Span
 		N   int
 		Dec string
 	}
-	// Name is a column, or a name that the place lends.
+	// Name is a column, or a name that the place provides.
 	Name struct {
 		Span
 		Text string
@@ -58,7 +58,7 @@ type (
 		Later bool
 		A, B  Expr
 	}
-	// Steps is a base and what is done to it, left to right. Base is nil where
+	// Steps is a base and what is done to it, left to right. Base is nil if
 	// the place supplies it.
 	Steps struct {
 		Span
@@ -81,7 +81,7 @@ type Step interface {
 	write(*printer)
 	reading() string
 	// counts reports whether it counts with a working calendar, and gives the one that it
-	// names; nil where it names none.
+	// names; nil if it names none.
 	counts() (using *Using, counts bool)
 	form() *stepForm // its row in the table
 }
@@ -138,12 +138,12 @@ type Rule struct {
 	Unit    civil.Unit // Day to Year
 	Working bool       // every N working days
 	Every   int
-	EveryBy Expr         // the number's name, where it has one; else nil
+	EveryBy Expr         // the number's name, if it has one; else nil
 	Listed  bool         // dates …: Plus holds them
 	RRule   *recur.RRule // rrule …
 	On      []Day
 	Months  []int
-	From    Expr // these are nil where absent
+	From    Expr // these are nil if absent
 	Until   Expr
 	Back    Expr
 	Times   int
@@ -152,14 +152,14 @@ type Rule struct {
 	Plus    []Expr
 	Short   bool // skipping short months
 	Using   *Using
-	// Choose is the date that is chosen after `then`, an If; nil where there is none.
+	// Choose is the date that is chosen after `then`, an If; nil if there is none.
 	Choose Expr
 	Then   []Step
 	// In is the column whose cells hold the rule of each row; nil for a rule itself.
 	In *Name
 }
 
-// The nodes that stand beside dates in what a rule leaves out.
+// The nodes that are beside dates in what a rule leaves out.
 type (
 	// Stretch is A..B: each end is an ISO date or the name of a period.
 	Stretch struct {

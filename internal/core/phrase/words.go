@@ -33,7 +33,7 @@ var (
 	reserved = map[string]bool{}
 	// inRules are those that are its own inside rules.
 	inRules = map[string]bool{"until": true, "times": true, "plus": true, "leaving": true, "skipping": true, "back": true}
-	// notNames stand before a unit in words that people bring, never as a name.
+	// notNames precede a unit in words that people bring, never as a name.
 	notNames = map[string]bool{"other": true, "second": true, "last": true, "single": true, "each": true}
 )
 
@@ -45,7 +45,7 @@ type cadence struct {
 	on    string
 }
 
-// cadenceOf returns the cadence of a word; nil where it is none.
+// cadenceOf returns the cadence of a word; nil if it is none.
 func cadenceOf(word string) *cadence {
 	for i := range cadences {
 		if cadences[i].word == word {

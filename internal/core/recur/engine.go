@@ -401,7 +401,7 @@ func (r *Rule) Span() civil.Span {
 }
 
 // LeftOut lists the dates that the rule would give if it left none out; whole is
-// false where they have no end.
+// false if they have no end.
 func (r *Rule) LeftOut() (list []civil.Date, whole bool) {
 	b := r.bound()
 	at := func(s civil.Span, out func(civil.Date) bool) {

@@ -13,8 +13,8 @@ const cycle = 146097
 
 // Export writes the rule as an RFC 5545 rule that gives exactly the same
 // nominal dates, before leaving out and plus. start is DTSTART: the rule's
-// first date, or None where the rule has no first. Where RFC 5545 can't say it,
-// why tells the reason. Each candidate is proved: both are expanded over 400
+// first date, or None if the rule has no first. Where RFC 5545 can't say it,
+// why says the reason. Each candidate is proved: both are expanded over 400
 // years and compared.
 func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 	switch {

@@ -98,7 +98,7 @@ func (r *RRule) lastDay() civil.Date {
 	if r.Until == nil {
 		return civil.Max
 	}
-	return r.Until.Day + 7 // days of a week may stand before their year
+	return r.Until.Day + 7 // days of a week may precede their year
 }
 
 func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {

@@ -33,7 +33,7 @@ var errNoStart = errors.New("this rule needs a first date")
 // NeedsStart reports whether an error of RRule.Rule means that it lacks DTSTART.
 func NeedsStart(err error) bool { return errors.Is(err, errNoStart) }
 
-// compile takes what the rule leaves open from start; None where there is none.
+// compile takes what the rule leaves open from start; None if there is none.
 func (r *RRule) compile(start civil.Date) (*parts, error) {
 	p := &parts{freq: r.Freq, weekStart: r.WeekStart, skip: r.Skip, yearDays: r.ByYearDay, weeks: r.ByWeekNo,
 		setPos:  r.BySetPos,

@@ -160,7 +160,7 @@ func oneOf(word string, list []string) (int, error) {
 	return i, nil
 }
 
-// clash says which parts don't go together; "" where all do.
+// clash says which parts don't go together; "" if all do.
 func (r *RRule) clash(seen map[string]bool) string {
 	numbered := slices.ContainsFunc(r.ByDay, func(d ByDay) bool { return d.N != 0 })
 	chooses := false

@@ -307,7 +307,7 @@ func TestRRulesAgainstBruteForce(t *testing.T) {
 				moments = append(moments, m.Day.String())
 			}
 		}
-		if r.ByWeekNo != nil || r.Skip == Forward { // a week's days may stand before those of the year before
+		if r.ByWeekNo != nil || r.Skip == Forward { // a week's days may precede those of the year before
 			slices.Sort(want)
 			slices.Sort(moments)
 		}

@@ -47,7 +47,7 @@ type Rule struct {
 	Items   []Item
 	Months  uint16 // bit m set: month m is in; 0: all are
 	// From, Until bound the nominal dates, both included; Back is the last date
-	// of a schedule counted backwards. None where absent.
+	// of a schedule counted backwards. None if absent.
 	From, Until, Back civil.Date
 	Times             int // at most so many dates; 0: no limit
 	Without           []civil.Span

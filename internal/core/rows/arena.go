@@ -34,7 +34,7 @@ func (a *Arena) next() Place {
 	return Place{int32(len(a.full)), int32(len(a.open))}
 }
 
-// SaveText keeps a row as it stands in its file.
+// SaveText keeps a row as it is in its file.
 func (a *Arena) SaveText(text string) Place {
 	p := a.next()
 	b := append(a.open, 0) // instead of one more than its cells

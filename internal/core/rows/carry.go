@@ -55,7 +55,7 @@ func carryForm(text string) error {
 }
 
 // Carry adds columns that run down the rows in their order, behind those that were added
-// so far; later ones may use earlier ones. per names the column of their groups, "" where
+// so far; later ones may use earlier ones. per names the column of their groups, "" if
 // all rows are one. Rows must then be worked out one after the other.
 func (d *Derive) Carry(texts []string, per string, env eval.Env) error {
 	by := -1

@@ -13,7 +13,7 @@ import (
 type dirty struct {
 	slot  int
 	read  func(v eval.Value) (eval.Value, error)
-	keep  bool // the text as it was goes out
+	keep  bool // the text as it was is written
 	soft  bool // a cell that doesn't read so is left as it is
 	texts bool // a cell that is a number is left as it is
 }
@@ -35,13 +35,13 @@ func (d *Derive) ReadDates(slot int, keep, soft bool, read func(eval.Value) (civ
 	}})
 }
 
-// ReadNumbers is ReadDates for numbers; the cells go out as they were.
+// ReadNumbers is ReadDates for numbers; the cells are written as they were.
 func (d *Derive) ReadNumbers(slot int, soft bool, read func(string) (eval.Value, error)) {
 	of := func(v eval.Value) (eval.Value, error) { return read(v.Text) }
 	d.dirty = append(d.dirty, dirty{slot: slot, read: of, keep: true, soft: soft, texts: true})
 }
 
-// OpenWords are the words that mean a blank to the phrases; the cells go out as
+// OpenWords are the words that mean a blank to the phrases; the cells are written as
 // they were.
 func (d *Derive) OpenWords(words []string) { d.open = words }
 
@@ -51,14 +51,14 @@ func (d *Derive) Join(name string, year, month, day int, read func(year, month, 
 	d.columns = append(d.columns, name)
 }
 
-// original is a cell as it came in, which goes out again.
+// original is a cell as it came in, which is written again.
 type original struct {
 	slot int
 	v    eval.Value
 }
 
 // clean reads the dates and open words of a row. It returns the cells that are
-// to go out as they were.
+// to are written as they were.
 func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []original) {
 	for i := range row {
 		if row[i].Kind == eval.Text && d.open != nil &&

@@ -105,7 +105,7 @@ func (c *Comparison) Whole() error {
 	return nil
 }
 
-// New takes a row of the new table and tells how it differs; ok is false where it
+// New takes a row of the new table and says how it differs; ok is false if it
 // doesn't.
 func (c *Comparison) New(line int, row []eval.Value) (d schedule.Difference, ok bool, err error) {
 	id := strings.Clone(eval.KeyOf(row[c.nowKey]))

@@ -39,7 +39,7 @@ func (d *Derive) leaves(row []eval.Value, own bool) (bool, error) {
 }
 
 // looked are the slots of the cells that came in which something looks at, and those that
-// are picked; nil where all are looked at.
+// are picked; nil if all are looked at.
 func (d *Derive) looked() []int {
 	if d.dirty != nil || d.open != nil {
 		return nil
@@ -53,7 +53,7 @@ func (d *Derive) looked() []int {
 	return append([]int{}, slices.Compact(slots)...)
 }
 
-// restore puts back the cells that go out as they came in.
+// restore puts back the cells that are written as they came in.
 func (d *Derive) restore(row []eval.Value, was []original) {
 	for _, o := range was {
 		row[o.slot] = o.v
@@ -68,7 +68,7 @@ type Derive struct {
 	added   []Added
 	reasons bool
 	where   []condition
-	pick    []int // places of the columns that go out; nil for all
+	pick    []int // places of the columns that are written; nil for all
 	dirty   []dirty
 	joins   []join
 	open    []string // words that mean a blank
@@ -77,8 +77,8 @@ type Derive struct {
 	ordered bool     // a column runs down the rows
 	// Blank makes a bad cell blank and goes on.
 	Blank bool
-	// kept, where it isn't nil, sees each row that is kept while its dates are
-	// dates still, before cells that go out as they came in are put back.
+	// kept, if it isn't nil, sees each row that is kept while its dates are
+	// dates still, before cells that are written as they came in are put back.
 	kept func(row []eval.Value)
 }
 
@@ -160,7 +160,7 @@ func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int,
 	return len(d.columns) - 1, nil
 }
 
-// Blame names the column that wrong cells of the last hidden phrase are told of.
+// Blame names the column that wrong cells of the last hidden phrase are reported about.
 func (d *Derive) Blame(column string) { d.added[len(d.added)-1].Name = column }
 
 // visible counts the columns before the hidden ones.
@@ -169,7 +169,7 @@ func (d *Derive) visible() int { return len(d.columns) - d.hidden }
 // Visible returns the columns before the hidden ones.
 func (d *Derive) Visible() []string { return d.columns[:d.visible()] }
 
-// Columns returns the columns that go out.
+// Columns returns the columns that are written.
 func (d *Derive) Columns() []string {
 	if d.pick == nil {
 		return d.columns

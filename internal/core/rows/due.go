@@ -20,7 +20,7 @@ type Due struct {
 	Upcoming bool       // leaves the overdue out
 	Yearly   bool       // looks at anniversaries
 	Bands    []int      // ends in days, rising; those below 0 age what is past
-	// Calendar is that of a row; nil where it is blank. PerRow says that rows differ in it.
+	// Calendar is that of a row; nil if it is blank. PerRow says that rows differ in it.
 	Calendar func(row []eval.Value) *workdays.Calendar
 	PerRow   bool
 	Leap     bool     // keeps 29 February on 1 March

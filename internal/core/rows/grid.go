@@ -24,7 +24,7 @@ func NewGrid(head string, window civil.Span, everyDay bool, cal *workdays.Calend
 	return &Grid{Head: head, Window: window, EveryDay: everyDay, Calendar: cal, marks: map[string][]string{}}
 }
 
-// Name gives a person a row, booked or not; rows stand in the order in which
+// Name gives a person a row, booked or not; rows are in the order in which
 // the names come first.
 func (g *Grid) Name(name string) {
 	if _, ok := g.marks[name]; !ok {

@@ -97,7 +97,7 @@ func (r *Ranges) On(key string, d civil.Date, several OnSeveral, room []Ranged) 
 	return several.of(found, d.String(), key)
 }
 
-// Band is a range of numbers: its start belongs to it, its end, a blank where it has
+// Band is a range of numbers: its start belongs to it, its end, a blank if it has
 // none, doesn't.
 type Band struct {
 	From, To eval.Value
@@ -151,7 +151,7 @@ func (b ByKey) Of(key string, several OnSeveral) ([]Ranged, error) {
 	return several.of(b[key], "", key)
 }
 
-// NumberOf is a cell as a number; ok is false where it is neither one nor blank.
+// NumberOf is a cell as a number; ok is false if it is neither one nor blank.
 func NumberOf(v eval.Value) (n eval.Value, ok bool) {
 	if v.Kind == eval.Text {
 		if v = eval.Numeral(strings.TrimSpace(v.Text)); v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {

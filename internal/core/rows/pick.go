@@ -84,7 +84,7 @@ func Unquote(name string) string {
 func Quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
 
 // Named splits NAME = PHRASE; a phrase alone names itself, a column by its name
-// alone, and a condition stands in parentheses.
+// alone, and a condition is in parentheses.
 func Named(text string) (name, body string) {
 	if name, body, err := SplitAdd(text); err == nil && !strings.ContainsAny(name, ",'()") {
 		return name, body
@@ -93,7 +93,7 @@ func Named(text string) (name, body string) {
 }
 
 // order is what --sort says: columns, the largest first where a - stands in
-// front. It is nil where nothing is to be sorted.
+// front. It is nil if nothing is to be sorted.
 func order(list, columns []string) (slots []int, ways []int, err error) {
 	for _, name := range list {
 		i, minus, err := signed(name, columns)
@@ -123,7 +123,7 @@ func UnknownColumn(name string, columns []string) error {
 	return fmt.Errorf("unknown column `%s`%s", name, hint)
 }
 
-// Out picks the columns that go out of a row.
+// Out picks the columns that are written of a row.
 func (d *Derive) Out(row, room []eval.Value) []eval.Value {
 	if d.pick == nil {
 		return row
@@ -135,7 +135,7 @@ func (d *Derive) Out(row, room []eval.Value) []eval.Value {
 	return room
 }
 
-// SplitAdd splits NAME = PHRASE. The name may stand in double quotes.
+// SplitAdd splits NAME = PHRASE. The name may be in double quotes.
 func SplitAdd(text string) (name, body string, err error) {
 	rest := strings.TrimSpace(text)
 	if strings.HasPrefix(rest, `"`) {

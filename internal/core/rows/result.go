@@ -14,14 +14,14 @@ type Put func(cells []eval.Value) error
 // Result is what becomes of the rows of an answer on their way to the writer.
 type Result struct {
 	Where   []string // conditions that all hold of the rows that stay
-	Columns []string // those that go out: A, B, or -C to leave one out
+	Columns []string // those that are written: A, B, or -C to leave one out
 	Sort    []string // columns, - in front for the largest first
 	// StandsOut chooses rows that are made to stand out; nil for none.
 	StandsOut func(row []eval.Value) bool
 	// Total is the row of totals, which stays last whatever the order; nil for none.
 	Total *Total
 	To    Sink
-	// Count counts the rows that go out, without the total; nil for no matter.
+	// Count counts the rows that are written, without the total; nil for no matter.
 	Count *int
 }
 
@@ -62,8 +62,8 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 	}))
 }
 
-// Beside puts more cells beside a row of a table, of which text is what stands in its file
-// and row its cells; where there is a text, those needn't be all.
+// Beside puts more cells beside a row of a table, of which text is what is in its file
+// and row its cells; if there is a text, those needn't be all.
 type Beside func(text string, row, more []eval.Value) error
 
 // Joined puts the cells of both as one row.
@@ -106,7 +106,7 @@ func (r Result) count(n int) {
 	}
 }
 
-// Keeps compiles the conditions alone: it tells whether a row of the given
+// Keeps compiles the conditions alone: it reports whether a row of the given
 // columns stays.
 func (r Result) Keeps(columns []string, env eval.Env) (func(cells []eval.Value) (bool, error), error) {
 	d := NewDerive(columns)
@@ -174,7 +174,7 @@ func (r Result) Pass(t *Table) (bad Bad, err error) {
 }
 
 // prepare applies the options to the columns of d and writes the header. put
-// takes each row, finish ends the table, or gives it up where there was an error.
+// takes each row, finish ends the table, or gives it up if there was an error.
 func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) error, err error) {
 	for _, c := range r.Where {
 		if err := d.Where(c, env); err != nil {

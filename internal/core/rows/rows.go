@@ -39,14 +39,14 @@ type Batch interface {
 	Each(do func(line int, cells []eval.Value) error) error
 }
 
-// Verbatim is a Batch of rows as they stand in a file of separated values, which can go
+// Verbatim is a Batch of rows as they are in a file of separated values, which can go
 // out again as they came in.
 type Verbatim interface {
 	Batch
-	// Separator stands between the cells.
+	// Separator is between the cells.
 	Separator() byte
 	// EachText is Each for those who need the cells of some slots alone. text is the
-	// row as it stands there, where it reads as its cells would be written; then only
+	// row as it is there, where it reads as its cells would be written; then only
 	// the cells of slots are made and the others blank. Else it is "", and all are made.
 	EachText(slots []int, do func(line int, text string, cells []eval.Value) error) error
 	// Cells makes all the cells of such a text.

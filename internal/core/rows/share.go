@@ -22,7 +22,7 @@ type Share struct {
 	By      ShareBy
 	Places  int // decimal places of a unit, 0 to 10
 	Balance bool
-	// Months is how many months the amount is for, where it is a rate: 12 for a year. 0:
+	// Months is how many months the amount is for, if it is a rate: 12 for a year. 0:
 	// it is for the range.
 	Months int
 }
@@ -124,7 +124,7 @@ func (h *Share) steady(r civil.Span, pieces []piece, amount eval.Value) ([]Porti
 }
 
 // Portion is a piece's share, and with a balance what is left of the amount
-// before and after it. All are blank where the amount is.
+// before and after it. All are blank if the amount is.
 type Portion struct{ Amount, Before, After eval.Value }
 
 // Columns are the columns that the balance adds.

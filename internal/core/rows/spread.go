@@ -15,7 +15,7 @@ type Spread struct {
 	By       civil.Periods      // nil: days
 	Working  bool               // keeps working days alone
 	Share    *Share             // splits an amount over all pieces of a range; nil for none
-	Calendar *workdays.Calendar // nil where a row names none: its working days are blank
+	Calendar *workdays.Calendar // nil if a row names none: its working days are blank
 	Short    bool               // adds what counts of the working days
 	// Lost counts the days of ranges that lie in no period, Twice those in two of them.
 	Lost, Twice int
@@ -227,7 +227,7 @@ func Merge(list []Ranged) []Ranged {
 }
 
 // Range takes the two ends of a range from cells; a blank end is open and runs
-// through a day. blank is true where the start is blank.
+// through a day. blank is true if the start is blank.
 func Range(start, end eval.Value, through civil.Date) (s civil.Span, blank bool, err error) {
 	a, ok := eval.DayOf(start)
 	if start.Kind == eval.Blank {

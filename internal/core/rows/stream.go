@@ -48,7 +48,7 @@ type Blocks interface {
 // Textual is a Blocks that can write the text of a row as it came in.
 type Textual interface {
 	Blocks
-	// Same reports whether rows with a separator can go out as they came in.
+	// Same reports whether rows with a separator can be written as they came in.
 	Same(sep byte) bool
 	// EncodeText appends such a row, and more cells behind it.
 	EncodeText(b []byte, text string, more []eval.Value) []byte
@@ -193,7 +193,7 @@ func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers
 	}
 }
 
-// rows goes through the rows of a batch. Where the separator suits, only the cells that
+// rows goes through the rows of a batch. If the separator suits, only the cells that
 // are looked at are made, and a row comes with its text. whole is a row with all the cells
 // that came in.
 func (t *Table) rows(batch Batch,

@@ -67,14 +67,14 @@ type Table struct {
 	In   Reader
 	Env  eval.Env
 	// Aside takes the rows with a bad cell as they came in, with the reason
-	// behind them; nil where they go nowhere.
+	// behind them; nil if they go nowhere.
 	Aside Sink
 	// Dates are the columns that phrases take dates from, Numbers those they take
 	// numbers from, Cells those that they take as whatever the cell holds.
 	Dates, Numbers, Cells []int
-	// Done counts rows as they pass, where it isn't nil.
+	// Done counts rows as they pass, if it isn't nil.
 	Done *atomic.Int64
-	// Text is the row that Scan is at as it stands in its file, where OnlyUsed allows that
+	// Text is the row that Scan is at as it is in its file, where OnlyUsed allows that
 	// and it is so; else "".
 	Text string
 	lean func(sep byte) bool
@@ -82,7 +82,7 @@ type Table struct {
 }
 
 // OnlyUsed says that an answer looks at no other cells that come in than those of its phrases
-// and of Column: Scan may leave the others blank. Where the file's separator isn't
+// and of Column: Scan may leave the others blank. If the file's separator isn't
 // suitable, it won't.
 func (t *Table) OnlyUsed(suits func(sep byte) bool) { t.lean = suits }
 

@@ -95,7 +95,7 @@ func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
 	return nil
 }
 
-// at is a cell of the cross-table, blank where nothing came.
+// at is a cell of the cross-table, blank if nothing came.
 func (t *Tally) at(row, col string) eval.Value {
 	line, c := t.cells[t.rows.at[row]], t.cols.at[col]
 	if c >= len(line) {

@@ -69,7 +69,7 @@ func TestDaysAgainstWalking(t *testing.T) {
 	}
 }
 
-// Counts of years agree with the listed dates, and what is told of a date ends
+// Counts of years agree with the listed dates, and what is reported about a date ends
 // where the date is.
 func TestYearsAndWhy(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 9))

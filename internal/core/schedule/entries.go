@@ -146,7 +146,7 @@ func (s *Series) milestoneReach() (back, forth int) {
 	return min(back+more, int(civil.Max)), min(forth+more, int(civil.Max))
 }
 
-// farStanding is how far, in days, a date that stands in a milestone's phrase is looked
+// farStanding is how far, in days, a date that is in a milestone's phrase is looked
 // for from the dates of the series: a hundred years.
 const farStanding = 100 * 366
 

@@ -18,7 +18,7 @@ type Finding struct {
 	Wanted bool       // a note of what somebody wanted so, which is no warning
 	About  string     // the series or the record
 	Key    string     // of the plan that it comes of, "" for the entry itself
-	At     eval.Value // the date, where it has one
+	At     eval.Value // the date, if it has one
 	Text   string
 }
 
@@ -109,7 +109,7 @@ func (c *checker) reach() civil.Span {
 	return span
 }
 
-// counts counts the dates of each whole period that the window touches. Where the
+// counts counts the dates of each whole period that the window touches. If the
 // rule's own bounds cut one, it needn't have the least.
 func (c *checker) counts() {
 	own := c.s.own()
@@ -197,7 +197,7 @@ func (c *checker) expected(key string) bool {
 }
 
 // countOf is how many dates a period should have, by the rule that holds in it or by
-// the series. Where the rule changes in it, there is no telling.
+// the series. If the rule changes in it, there is no telling.
 func (c *checker) countOf(key string, p civil.Span) (want Bounds, ok, changed bool) {
 	rule := c.ruleAt(p.First)
 	if other := c.ruleAt(p.Last); len(c.s.Rules) > 1 && other != rule {
@@ -340,7 +340,7 @@ func (c *checker) closed() {
 }
 
 // hands notes the dates that were left out by hand, and those that were set beyond the
-// date before or after; the others stand in the table with their reason.
+// date before or after; the others are in the table with their reason.
 func (c *checker) hands() {
 	for _, h := range c.s.Hands() {
 		if h.What != "date" || h.Kept || h.Gone || h.At.Kind == eval.Blank || !c.window.Has(h.Nominal) &&

@@ -12,7 +12,7 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// What is told of counts, gaps and days with two dates, against counting the dates of
+// What is reported about counts, gaps and days with two dates, against counting the dates of
 // random rules by hand.
 func TestExpectations(t *testing.T) {
 	rules := uint64(600)

@@ -10,7 +10,7 @@ import (
 )
 
 // exported is the RFC 5545 rule of the nominal dates, before leaving out and plus;
-// where there is none, why tells the reason.
+// if there is none, why says the reason.
 func exported(r *eval.Recurrence) (rule *recur.RRule, start civil.Date, why string) {
 	if node, err := phrase.ParseRule(r.Text); err == nil && node.RRule != nil {
 		return node.RRule, r.Rule.From, ""

@@ -9,7 +9,7 @@ import (
 	"yoyaku/internal/core/recur"
 )
 
-// Hand is a day that stands in the place of one that a series gives: set by a person,
+// Hand is a day that is in the place of one that a series gives: set by a person,
 // or kept as it was released.
 type Hand struct {
 	ID   string     // of the date
@@ -41,7 +41,7 @@ func ByHand(why, by string, out bool) string {
 // hands are the dates of a series that were set by hand.
 type hands struct {
 	all  []*Hand
-	days civil.Span // in which they lie; empty where there are none
+	days civil.Span // in which they lie; empty if there are none
 	// nominal are the nominal days that have one, so that others aren't named in vain.
 	nominal map[civil.Date]bool
 	by      map[string]*Hand

@@ -36,7 +36,7 @@ const (
 	mostOfAll = 50_000
 )
 
-// forget forgets what is held.
+// forget empties the cache.
 func (h *held) forget(m *eval.Memory) {
 	h.Lock()
 	defer h.Unlock()

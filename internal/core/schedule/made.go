@@ -79,7 +79,7 @@ func (m *made) reach(s *Series, span civil.Span) {
 }
 
 // from returns the place of the first date on or after d, making dates until
-// those around it are known; ok is false where there is none.
+// those around it are known; ok is false if there is none.
 func (m *made) from(s *Series, d civil.Date) (i int, ok bool) {
 	all := s.span()
 	if !s.plain() { // the days themselves are made, wherever the nominal ones lie

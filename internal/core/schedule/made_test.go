@@ -142,7 +142,7 @@ func TestBlindDates(t *testing.T) {
 	if _, after := cal.Missed(); after != 4 {
 		t.Errorf("noted %d occurrences", after)
 	}
-	// What is told of one date is noted for that date alone.
+	// What is reported about one date is noted for that date alone.
 	for day, want := range map[string]int{"2027-06-15": 0, "2027-06-20": 0, "2029-06-15": 1, "2029-06-20": 1} {
 		other := workdays.New("other", workdays.Weekend)
 		other.Known = known

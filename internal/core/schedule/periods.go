@@ -62,7 +62,7 @@ type Instalment struct {
 }
 
 // Instalments yields the dates of a rule in a window, numbered from the rule's
-// first, or where it has none within the nominal year.
+// first, or if it has none within the nominal year.
 func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, error] {
 	return func(yield func(Instalment, error) bool) {
 		s := &Series{Rules: of(rec)}

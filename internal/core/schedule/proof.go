@@ -41,7 +41,7 @@ type WallPart struct {
 	Of, Title string // the plan, and what it is
 	Columns   []string
 	Rows      [][]eval.Value
-	None      string // what is said where there are no rows
+	None      string // what is said if there are no rows
 	Lines     []string
 }
 

@@ -51,7 +51,7 @@ func (s *Series) Related(other *Series, what string) (eval.Related, error) {
 	return eval.Related{Of: r.value, Slot: slotNominal, Back: far, Forth: far}, nil
 }
 
-// value is the date for a row of the series; blank where there is none.
+// value is the date for a row of the series; blank if there is none.
 func (r *related) value(row []eval.Value) (v eval.Value, beyond workdays.Beyond, err error) {
 	o, err := r.occurrence(row)
 	switch {
@@ -63,7 +63,7 @@ func (r *related) value(row []eval.Value) (v eval.Value, beyond workdays.Beyond,
 	return o.Milestone(r.at), o.Whys[r.at].Beyond, nil
 }
 
-// occurrence is that of the other series which belongs to that of a row; nil where there
+// occurrence is that of the other series which belongs to that of a row; nil if there
 // is none.
 func (r *related) occurrence(row []eval.Value) (*Occurrence, error) {
 	nominal, id := row[slotNominal].Day, row[slotID].Text

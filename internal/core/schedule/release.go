@@ -22,7 +22,7 @@ type Released struct {
 	Superseded             civil.Date // the day since which it no longer holds; None while it does
 	Part, Parts            int        // its place in its release, and how many that has
 	Line                   int        // of the file
-	Raw                    []string   // as it stands in the file; nil of a new one
+	Raw                    []string   // as it is in the file; nil of a new one
 }
 
 // Holds reports whether the date is still the released one.
@@ -38,7 +38,7 @@ var BreachColumns = []string{"series", "what", "id", "released", "now", "reason"
 // stretch that was released without it.
 type Breach struct {
 	Series, What, ID string
-	Released, Now    eval.Value // a blank where it wasn't there, or is no more
+	Released, Now    eval.Value // a blank if it wasn't there, or is no more
 	Reason           string
 	// Row is what was released; nil of a new date. Other is the id of a renamed date.
 	Row   *Released
@@ -172,7 +172,7 @@ func (s *Series) now(r *Released) (at eval.Value, reason string, passes bool, er
 	return at, reason, false, err
 }
 
-// Now is what the series makes today of a date that was released; a blank where it is
+// Now is what the series makes today of a date that was released; a blank if it is
 // gone, with the reason.
 func (s *Series) Now(r *Released) (at eval.Value, reason string, err error) {
 	o, err := s.Occurrence(r.ID)
@@ -257,7 +257,7 @@ func (h Breach) Restore(s *Series) error {
 
 // Release is what becomes of the released dates when a stretch is released: rows are
 // all so far, of which none is ever taken out; those that moved or are gone are
-// superseded, moved ones and new ones are written anew.
+// superseded, moved ones and new ones are written again.
 func Release(rows []Released, entries []Entry, held []Breach, as Released) (all []Released, changes []Breach) {
 	all = slices.Clone(rows)
 	holds := map[string]bool{}
@@ -306,7 +306,7 @@ func Release(rows []Released, entries []Entry, held []Breach, as Released) (all 
 	return append(all, fresh...), changes
 }
 
-// TellReleased tells when dates were released, and what they were before.
+// TellReleased says when dates were released, and what they were before.
 func TellReleased(rows []Released, ids []string, d civil.Date) (list []Telling) {
 	for _, r := range rows {
 		if r.At.Day != d && !slices.Contains(ids, r.ID) {

@@ -51,7 +51,7 @@ func ParseReminder(text string) (r Reminder, err error) {
 	return r, nil
 }
 
-// Alarm is the reminder of an event. ok is false where the calendar has no such day.
+// Alarm is the reminder of an event. ok is false if the calendar has no such day.
 func (r Reminder) Alarm(at eval.Value, cal *workdays.Calendar) (a Alarm, ok bool) {
 	switch r.unit {
 	case "minute":

@@ -152,7 +152,7 @@ type Why struct {
 	unset eval.Value
 }
 
-// Reason tells it in words.
+// Reason says it in words.
 func (w Why) Reason() string { return reason(w.Moves, w.Hand, w.Beyond) }
 
 // Note notes, once, that a calendar was asked for the occurrence beyond what it

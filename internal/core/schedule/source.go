@@ -41,7 +41,7 @@ func (s *Series) SetRules(rules []Ruled) error {
 // nearChange is how far around a change of rules two dates could share an identity.
 const nearChange = 800
 
-// sharedID is an id that a rule and a later one both give; "" where there is
+// sharedID is an id that a rule and a later one both give; "" if there is
 // none.
 func (s *Series) sharedID(a, b Ruled) string {
 	ids := map[string]bool{}
@@ -244,7 +244,7 @@ func (s *Series) Identified(id string) (d recur.Date, rec *eval.Recurrence, ok b
 	return recur.Date{}, nil, false
 }
 
-// Occurrence is that of an id; nil where the series gives none.
+// Occurrence is that of an id; nil if the series gives none.
 func (s *Series) Occurrence(id string) (*Occurrence, error) {
 	m, ok := s.Date(id)
 	switch {
@@ -256,7 +256,7 @@ func (s *Series) Occurrence(id string) (*Occurrence, error) {
 	return s.occurrence(m, s.before(m.Date.Date), s.place(m.Date.Date))
 }
 
-// Date is the date of an id, moved; ok is false where the series gives none.
+// Date is the date of an id, moved; ok is false if the series gives none.
 func (s *Series) Date(id string) (m Moved, ok bool) {
 	if h := s.HandOf("date", id); h != nil && h.Gone {
 		m = Moved{Date: recur.Date{Date: h.Nominal, Period: h.Nominal, Item: -1}, Rec: s.Rules[0].Rec}

@@ -19,7 +19,7 @@ func ColumnName(name string) string {
 	return strings.ReplaceAll(phrase.FoldName(name), " ", "_")
 }
 
-// WeekdayOf is the cell beside a date; blank where the date is.
+// WeekdayOf is the cell beside a date; blank if the date is.
 func WeekdayOf(v eval.Value) eval.Value {
 	if v.Kind != eval.Date && v.Kind != eval.Moment {
 		return eval.Value{}

@@ -35,7 +35,7 @@ func randomOperand(r *rand.Rand, names []string, deep int) string {
 		"(if month of nominal < "+fmt.Sprint(r.IntN(12)+1)+" then "+a+" else "+b+")", "(previous_date otherwise "+b+")", "("+a+", "+steps()+")")
 }
 
-// TestWhyEndsInTheTable holds what is told of each date and milestone of random series to
+// TestWhyEndsInTheTable holds what is reported about each date and milestone of random series to
 // the dates themselves, and their reasons to what changed them.
 func TestWhyEndsInTheTable(t *testing.T) {
 	seeds, least := 540, 20_000
@@ -100,7 +100,7 @@ func TestWhyEndsInTheTable(t *testing.T) {
 	}
 }
 
-// toldLast checks that what is told of a date or milestone ends on it.
+// toldLast checks that what is reported about a date or milestone ends on it.
 func toldLast(t *testing.T, s *Series, o *Occurrence, what string, v eval.Value) {
 	t.Helper()
 	list, ids, err := s.Why(v.Day, s.Calendar)

@@ -21,7 +21,7 @@ type Telling struct {
 // named writes a date with its weekday.
 func named(d civil.Date) string { return d.Weekday().Short() + " " + d.String() }
 
-// closure tells why a day is closed and where that is listed.
+// closure says why a day is closed and where that is listed.
 func closure(cal *workdays.Calendar, d civil.Date) string {
 	why := cal.Why(d)
 	if why.Weekend {
@@ -38,10 +38,10 @@ func closure(cal *workdays.Calendar, d civil.Date) string {
 	return strings.Join(parts, "; ")
 }
 
-// mostTold is how many closed days are told one by one.
+// mostTold is how many closed days are reported one by one.
 const mostTold = 12
 
-// Details tells what the calendar said when a step was made: each closed day
+// Details says what the calendar said when a step was made: each closed day
 // on the way, with the holiday's name and where it is listed.
 func Details(m eval.Move) string {
 	cal := m.Step.Calendar
@@ -74,7 +74,7 @@ func Details(m eval.Move) string {
 	return strings.Join(closed, "; ")
 }
 
-// TellSteps tells a value that was worked out from a base, step by step.
+// TellSteps explains a value that was worked out from a base, step by step.
 func TellSteps(what string, from eval.Value, moves []eval.Move, result eval.Value) (list []Telling) {
 	if len(moves) == 0 || !moves[0].Step.Chose() {
 		list = append(list, Telling{what, "base", from, ""})
@@ -82,7 +82,7 @@ func TellSteps(what string, from eval.Value, moves []eval.Move, result eval.Valu
 	return append(list, tellMoves(what, moves, result)...)
 }
 
-// tellMoves tells the steps that were made: of a choice, first those of the operand that
+// tellMoves lists the steps that were made: of a choice, first those of the operand that
 // it took. The last line is what they come to.
 func tellMoves(what string, moves []eval.Move, result eval.Value) []Telling {
 	list := tellEach(what, moves)
@@ -127,7 +127,7 @@ func tellEach(what string, moves []eval.Move) (list []Telling) {
 	return list
 }
 
-// tellDate tells how the date of an occurrence came about.
+// tellDate says how the date of an occurrence came about.
 func (s *Series) tellDate(o *Occurrence) []Telling {
 	place := "listed or added by its date"
 	if o.Item >= 0 {
@@ -151,7 +151,7 @@ func (s *Series) tellDate(o *Occurrence) []Telling {
 	return append(list, tellRest("date", o.Value(), o.Hand, o.Moved.Beyond)...)
 }
 
-// tellRest tells what was set by hand, and what a calendar didn't know.
+// tellRest says what was set by hand, and what a calendar didn't know.
 func tellRest(what string, at eval.Value, h *Hand, beyond workdays.Beyond) (list []Telling) {
 	switch {
 	case h != nil && h.At.Kind == eval.Blank:
@@ -168,7 +168,7 @@ func tellRest(what string, at eval.Value, h *Hand, beyond workdays.Beyond) (list
 }
 
 // Why tells about a day: how each date or milestone of the series came about
-// that falls on it or was meant for it; or, where there is none, what the
+// that falls on it or was meant for it; or, if there is none, what the
 // calendar says of the day and which dates lie around it. ids are those of the dates.
 func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids []string, err error) {
 	span := civil.Span{First: d, Last: d}
@@ -203,7 +203,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 				told = true
 			}
 			why := o.Whys[i]
-			from := why.unset // where nothing was done to it
+			from := why.unset // if nothing was done to it
 			if len(why.Moves) > 0 {
 				from = eval.Day(why.Moves[0].From)
 			}
@@ -227,7 +227,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 	return list, ids, nil
 }
 
-// whyNone tells what a day is that is no date, and the dates around it.
+// whyNone says what a day is that is no date, and the dates around it.
 func (s *Series) whyNone(d civil.Date, cal *workdays.Calendar) []Telling {
 	what := "a working day of " + cal.Name
 	if !cal.Open(d) {

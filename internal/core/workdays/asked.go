@@ -52,7 +52,7 @@ func (b Beyond) Or(c Beyond) Beyond {
 	return b
 }
 
-// Text says what isn't known; "" where there is nothing.
+// Text says what isn't known; "" if there is nothing.
 func (b Beyond) Text() string {
 	if b.Calendar == nil {
 		return ""
@@ -99,7 +99,7 @@ func (c *Calendar) Need() {
 // last, for a calendar that only stands in.
 func (c *Calendar) TakeNeed() bool { return c.needed.Swap(false) }
 
-// Warnings tells what the calendars didn't know, and whether one only stood in:
+// Warnings says what the calendars didn't know, and whether one only stood in:
 // a holiday list that has run out, or that was never given, is never silent.
 func Warnings(cals []*Calendar) (list []string) {
 	say := func(n int, when string, c *Calendar, d civil.Date) {

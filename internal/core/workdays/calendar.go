@@ -78,7 +78,7 @@ type Calendar struct {
 	grow sync.Mutex
 	at   atomic.Pointer[table]
 
-	// Assumed marks the calendar that stands in where none was given.
+	// Assumed marks the calendar that stands in if none was given.
 	Assumed bool
 	needed  atomic.Bool
 	missed  [2]atomic.Int64 // dates worked out before and after Known
@@ -184,7 +184,7 @@ type table struct {
 	span  civil.Span // civil.Always at the most
 	words []uint64
 	ranks []int32
-	stale bool      // ranks are to be counted anew
+	stale bool      // ranks are to be counted again
 	hols  []Holiday // by date, in the order listed
 	short []Holiday // likewise, one a day
 	lacks []int32   // what the first n short days lack of whole ones

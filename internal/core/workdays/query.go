@@ -19,7 +19,7 @@ func (c *Calendar) Open(d civil.Date) bool {
 }
 
 // Stays reports whether the calendar knows d and it is a working day, so that no roll
-// moves it. It may say no where it has yet to look.
+// moves it. It may say no if it has yet to look.
 func (c *Calendar) Stays(d civil.Date) bool {
 	t := c.at.Load()
 	return t != nil && t.span.Has(d) && c.Known.Has(d) && t.open(d)

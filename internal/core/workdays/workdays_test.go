@@ -218,7 +218,7 @@ func BenchmarkBetween(b *testing.B) {
 
 var sinkInt int
 
-// Each day that a calendar doesn't know is told, at both ends.
+// Each day that a calendar doesn't know is reported, at both ends.
 func TestBeyond(t *testing.T) {
 	c := New("c", WeekdaySet(0))
 	c.Known = civil.Span{First: 1000, Last: 1010}
