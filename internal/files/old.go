@@ -3,6 +3,7 @@ package files
 import (
 	"bytes"
 	"errors"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -22,14 +23,33 @@ func OpenOld(path string) (*os.File, error) {
 }
 
 // Same reports whether a file holds exactly data.
-func Same(path string, data []byte) bool {
+func Same(path string, data *Spool) bool {
 	info, err := os.Stat(path)
-	if err != nil || !info.Mode().IsRegular() || info.Size() != int64(len(data)) {
+	if err != nil || !info.Mode().IsRegular() || info.Size() != data.Size() {
 		return false
 	}
-	old, err := os.ReadFile(path)
-	return err == nil && bytes.Equal(old, data)
+	f, err := os.Open(path)
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	old, now := make([]byte, compared), make([]byte, compared)
+	for in := data.Open(); ; {
+		n, errOld := io.ReadFull(f, old)
+		m, errNow := io.ReadFull(in, now)
+		switch {
+		case !bytes.Equal(old[:n], now[:m]):
+			return false
+		case errOld != nil || errNow != nil:
+			return ended(errOld) && ended(errNow)
+		}
+	}
 }
+
+// compared is how many bytes are compared at a time.
+const compared = 64 << 10
+
+func ended(err error) bool { return err == io.EOF || err == io.ErrUnexpectedEOF }
 
 // Missing reports whether there is no file of a name.
 func Missing(path string) bool {

@@ -2,6 +2,8 @@ package files
 
 import (
 	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
 	"io"
 	"os"
 )
@@ -11,18 +13,23 @@ import (
 // and taken out again if it doesn't become whole.
 type Spool struct {
 	to     io.Writer
-	mem    bytes.Buffer
-	file   *os.File // temporary
+	most   int64    // in memory
+	blocks [][]byte // that are there
+	file   *os.File // temporary, with what is behind the blocks
 	direct *os.File // written at once
-	wrote  int64
+	size   int64
 }
 
-const spoolMemory = 8 << 20
+// A result of its own may take more memory than one of many.
+const spoolMemory, heldMemory, spoolBlock = 8 << 20, 1 << 20, 256 << 10
+
+// Hold prepares to hold one of many results, which is read with Open.
+func Hold() *Spool { return &Spool{most: heldMemory} }
 
 // NewSpool prepares to hold what will be written to w. other is what writes beside it,
 // such as warnings: where that goes to the same file, nothing is written before the end.
 func NewSpool(w, other io.Writer) *Spool {
-	s := &Spool{to: w}
+	s := &Spool{to: w, most: spoolMemory}
 	if f := fresh(w); f != nil && !sameFile(f, other) {
 		s.direct = f
 		staging.Lock()
@@ -69,11 +76,13 @@ func (s *Spool) Write(p []byte) (int, error) {
 		staging.Lock() // an interrupt takes it out and lets nothing more be written
 		defer staging.Unlock()
 		n, err := s.direct.Write(p)
-		s.wrote += int64(n)
+		s.size += int64(n)
 		return n, err
 	}
-	if s.file == nil && s.mem.Len()+len(p) <= spoolMemory {
-		return s.mem.Write(p)
+	if s.file == nil && s.size+int64(len(p)) <= s.most {
+		s.size += int64(len(p))
+		s.hold(p)
+		return len(p), nil
 	}
 	if s.file == nil {
 		f, err := temporary("", "yoyaku-", ".part", false)
@@ -82,7 +91,48 @@ func (s *Spool) Write(p []byte) (int, error) {
 		}
 		s.file = f
 	}
-	return s.file.Write(p)
+	n, err := s.file.Write(p)
+	s.size += int64(n)
+	return n, err
+}
+
+// hold keeps bytes in blocks, so that none is copied when more come.
+func (s *Spool) hold(p []byte) {
+	for len(p) > 0 {
+		last := len(s.blocks) - 1
+		if last < 0 || len(s.blocks[last]) == cap(s.blocks[last]) {
+			room := spoolBlock
+			if last < 0 { // most results are small
+				room = max(4<<10, len(p))
+			}
+			s.blocks = append(s.blocks, make([]byte, 0, room))
+			last++
+		}
+		n := min(len(p), cap(s.blocks[last])-len(s.blocks[last]))
+		s.blocks[last], p = append(s.blocks[last], p[:n]...), p[n:]
+	}
+}
+
+// Size is how many bytes were written.
+func (s *Spool) Size() int64 { return s.size }
+
+// Open reads what is held; not for a result that is written at once.
+func (s *Spool) Open() io.Reader {
+	var parts []io.Reader
+	for _, b := range s.blocks {
+		parts = append(parts, bytes.NewReader(b))
+	}
+	if s.file != nil {
+		parts = append(parts, io.NewSectionReader(s.file, 0, s.size))
+	}
+	return io.MultiReader(parts...)
+}
+
+// Sum is the SHA-256 of what is held, as hexadecimal digits.
+func (s *Spool) Sum() string {
+	sum := sha256.New()
+	_, _ = io.Copy(sum, s.Open()) // a hash takes all; a file that can't be read again fails when it is put in place
+	return hex.EncodeToString(sum.Sum(nil))
 }
 
 // Commit writes what is held.
@@ -94,13 +144,7 @@ func (s *Spool) Commit() error {
 		s.direct = nil
 		return nil
 	}
-	if _, err := s.to.Write(s.mem.Bytes()); err != nil || s.file == nil {
-		return err
-	}
-	if _, err := s.file.Seek(0, io.SeekStart); err != nil {
-		return err
-	}
-	_, err := io.Copy(s.to, s.file)
+	_, err := io.Copy(s.to, s.Open())
 	return err
 }
 
@@ -117,11 +161,12 @@ func (s *Spool) Drop() {
 		_ = os.Remove(s.file.Name())
 		delete(staging.temps, s.file.Name())
 	}
+	s.blocks, s.file = nil, nil
 }
 
 // takeOut leaves the file as it was, unless somebody else has written there too.
 func (s *Spool) takeOut() {
-	if info, err := s.direct.Stat(); err == nil && info.Size() == s.wrote {
+	if info, err := s.direct.Stat(); err == nil && info.Size() == s.size {
 		_ = s.direct.Truncate(0)
 		_, _ = s.direct.Seek(0, io.SeekStart)
 	}

@@ -91,8 +91,13 @@ func (w *Work) cancelled(out *plan.Output, path, name string) (*making, error) {
 	if err != nil || before == nil {
 		return nil, err
 	}
-	m := &making{Work: w, out: out}
-	to, err := m.sink(&m.data)
+	m, kept := &making{Work: w, out: out, data: files.Hold()}, false
+	defer func() {
+		if !kept {
+			m.data.Drop()
+		}
+	}()
+	to, err := m.sink(m.data)
 	if err != nil {
 		return nil, err
 	}
@@ -112,10 +117,10 @@ func (w *Work) cancelled(out *plan.Output, path, name string) (*making, error) {
 	case err != nil:
 		return nil, err
 	}
-	if f.Cancelled() == 0 || files.Same(path, m.data.Bytes()) {
+	if f.Cancelled() == 0 || files.Same(path, m.data) {
 		return nil, nil
 	}
-	m.listed = sink.Count()
+	kept, m.listed = true, sink.Count()
 	m.compared()
 	m.became.Text = strings.TrimPrefix(m.became.Text+"; "+left(out, name), "; ")
 	return m, nil

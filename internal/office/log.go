@@ -2,7 +2,6 @@ package office
 
 import (
 	"bytes"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"io/fs"
@@ -14,6 +13,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
 )
 
@@ -50,11 +50,11 @@ type written struct {
 }
 
 // add takes an output: what it holds now, and how it differs from what stood there.
-func (l *written) add(out *plan.Output, list []schedule.Difference, data []byte) {
+func (l *written) add(out *plan.Output, list []schedule.Difference, data *files.Spool) {
 	if l.hashes == nil {
 		l.hashes = map[string]string{}
 	}
-	l.hashes[out.File] = schedule.Hash(data, sha256.Size)
+	l.hashes[out.File] = data.Sum()
 	for _, d := range list {
 		if d.Series == "" && len(out.Of) == 1 { // the table of one series doesn't name it
 			d.Series = out.Of[0].Name
@@ -112,7 +112,7 @@ func logged(works []*Work) (unlock func(), err error) {
 		b.Write(append(data, '\n'))
 	}
 	for _, path := range slices.Sorted(maps.Keys(logs)) {
-		if err := works[0].put(path, logs[path].Bytes()); err != nil {
+		if err := works[0].put(path, logs[path]); err != nil {
 			return unlock, err
 		}
 	}

@@ -1,7 +1,6 @@
 package office
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -25,7 +24,8 @@ type making struct {
 	*Work
 	out    *plan.Output
 	of     []*schedule.Series // of the output, those that are asked for
-	data   bytes.Buffer
+	data   *files.Spool
+	same   bool // as the file that is there
 	err    error
 	listed int // rows or events, below 0 if that says nothing
 	cut    int // occurrences that the window cuts
@@ -63,6 +63,7 @@ func (w *Work) outputs() error {
 		}
 	}
 	w.readAhead()
+	w.Plan.CountUsers()
 	var list []*making
 	room := make(chan struct{}, runtime.GOMAXPROCS(0))
 	for _, out := range w.Plan.Outputs {
@@ -73,6 +74,7 @@ func (w *Work) outputs() error {
 	}
 	for _, m := range list {
 		<-m.done
+		defer m.data.Drop()
 	}
 	list, err := w.taken(list)
 	if err != nil {
@@ -84,10 +86,11 @@ func (w *Work) outputs() error {
 	}
 	for _, m := range append(list, gone...) {
 		path := w.path(m.out)
-		if files.Same(path, m.data.Bytes()) {
+		if m.same {
 			continue
 		}
-		if err := w.put(path, m.data.Bytes()); err != nil {
+		defer m.data.Drop()
+		if err := w.put(path, m.data.Open()); err != nil {
 			return err
 		}
 	}
@@ -96,14 +99,15 @@ func (w *Work) outputs() error {
 
 // start begins to make an output, as soon as there is room.
 func (w *Work) start(out *plan.Output, of []*schedule.Series, room chan struct{}) *making {
-	m := &making{Work: w, out: out, of: of, done: make(chan struct{})}
+	m := &making{Work: w, out: out, of: of, data: files.Hold(), done: make(chan struct{})}
 	go func() {
 		defer close(m.done)
 		room <- struct{}{}
 		defer func() { <-room }()
-		if m.err = m.fill(&m.data); m.err == nil {
+		if m.err = m.fill(m.data); m.err == nil {
 			m.compared()
 		}
+		out.Used()
 	}()
 	return m
 }
@@ -136,18 +140,18 @@ func (w *Work) told(m *making) {
 	m.became.Of = m.out.File
 	w.Lines = append(w.Lines, m.became)
 	if w.asked.By != "" {
-		w.written.add(m.out, m.moved, m.data.Bytes())
+		w.written.add(m.out, m.moved, m.data)
 	}
 }
 
 // put stages a file.
-func (w *Work) put(path string, data []byte) error {
+func (w *Work) put(path string, data io.Reader) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return err
 	}
 	to, err := w.stage.Create(path)
 	if err == nil {
-		_, err = to.Write(data)
+		_, err = io.Copy(to, data)
 	}
 	return err
 }
@@ -385,7 +389,7 @@ func (w *Work) keyOf(rec *plan.Record) error {
 // compared says what becomes of the output: how it differs from the file that stands
 // there, date by date.
 func (m *making) compared() {
-	path, data, out := m.path(m.out), m.data.Bytes(), m.out
+	path, out := m.path(m.out), m.out
 	f, err := files.OpenOld(path)
 	if err == nil {
 		defer f.Close()
@@ -400,17 +404,17 @@ func (m *making) compared() {
 	case err != nil:
 		m.became.State = "new"
 		return
-	case files.Same(path, data):
+	case files.Same(path, m.data):
+		m.same = true
 		m.became.State = "unchanged"
 		return
 	}
-	now, err := question.ReadEvents(out.File, "", bytes.NewReader(data))
-	switch {
-	case out.Record != nil:
-		m.became.State = "changed"
+	m.became.State = "changed"
+	if out.Record != nil {
 		return
-	case err != nil:
-		m.became.State = "changed"
+	}
+	now, err := question.ReadEvents(out.File, "", m.data.Open())
+	if err != nil {
 		return
 	}
 	was, err := question.ReadEvents(path, "", f)
@@ -422,5 +426,5 @@ func (m *making) compared() {
 	if out.Wide() {
 		t = schedule.Occurrences(list)
 	}
-	m.became.State, m.became.Text, m.moved = "changed", t.Words(), list
+	m.became.Text, m.moved = t.Words(), list
 }

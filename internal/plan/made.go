@@ -149,7 +149,13 @@ func (p *Plan) prepare(r *Record, place *question.Place) error {
 	if r.series == nil && r.record == nil && r.matches == nil {
 		return nil
 	}
-	made, err := r.made.get(place, func(of question.Place) (*question.MadeTable, error) { return p.make(r, of) })
+	made, err := r.made.get(place, func(of question.Place) (*question.MadeTable, error) {
+		made, err := p.make(r, of)
+		if r.record != nil {
+			r.record.Used()
+		}
+		return made, err
+	})
 	if err == nil {
 		place.Made = func(name string) (*question.MadeTable, bool, error) { return made, name == r.Table, nil }
 	}
@@ -187,6 +193,58 @@ func (m *madeOnce) get(place *question.Place,
 		}
 	}
 	return m.table, nil
+}
+
+// drop gives the memory of the table back. Who asks after that has it made again.
+func (m *madeOnce) drop() {
+	m.Lock()
+	defer m.Unlock()
+	m.table, m.notes = nil, nil
+}
+
+// CountUsers counts who is still to ask for each record: the outputs, and the records that
+// are made from it and aren't there yet. What nobody asks for gives its memory back.
+func (p *Plan) CountUsers() {
+	for _, r := range p.Records {
+		r.users.Store(1)
+	}
+	for _, out := range p.Outputs {
+		for _, r := range out.records() {
+			r.users.Add(1)
+		}
+	}
+	for _, r := range p.Records {
+		if r.made.table == nil && r.record != nil {
+			r.record.users.Add(1)
+		}
+	}
+	for _, r := range p.Records {
+		r.Used()
+	}
+}
+
+// Used says that one who asked for the record is done with it; after the last one its
+// memory is given back.
+func (r *Record) Used() {
+	if r.users.Add(-1) == 0 {
+		r.made.drop()
+		r.kept.drop()
+	}
+}
+
+// Used says that the output is made: it asks no more for its records.
+func (o *Output) Used() {
+	for _, r := range o.records() {
+		r.Used()
+	}
+}
+
+// records are those that the output asks for.
+func (o *Output) records() []*Record {
+	if o.Record != nil {
+		return append([]*Record{o.Record}, o.Rows...)
+	}
+	return o.Rows
 }
 
 // Onward prepares to ask something of the rows of a record for what stands on it: with

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -40,6 +41,7 @@ type Record struct {
 	matches []*lookup
 	made    madeOnce
 	kept    madeOnce           // what of it goes on
+	users   atomic.Int32       // that are still to come; below 1 if nobody counts
 	cal     *workdays.Calendar // that it counts with; nil for the plan's
 	calOf   string             // a column that names each row's; "" for none
 

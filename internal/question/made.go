@@ -2,16 +2,19 @@ package question
 
 import (
 	"slices"
-	"strings"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
 
-// MadeTable is an answer that is asked again: its rows in memory. It is a rows.Sink.
+// MadeTable is an answer that is asked again: its rows in memory, in little more room than
+// their text. It is a rows.Sink; several may read it once it is closed.
 type MadeTable struct {
 	columns []string
-	rows    [][]eval.Value
+	arena   rows.Arena
+	batches []madeBatch
+	n       int
+	room    []eval.Value
 	times   bool // are kept; else a time is dropped, as a table of a file drops it
 }
 
@@ -23,47 +26,59 @@ func (m *MadeTable) Header(columns []string) error {
 
 // Row implements rows.Sink.
 func (m *MadeTable) Row(cells []eval.Value) error {
-	cells = slices.Clone(cells)
-	for i := range cells {
-		if cells[i].Text = strings.Clone(cells[i].Text); cells[i].Kind == eval.Moment && !m.times {
-			cells[i] = eval.Day(cells[i].Day)
+	m.room = append(m.room[:0], cells...)
+	for i, v := range m.room {
+		if v.Kind == eval.Moment && !m.times {
+			m.room[i] = eval.Day(v.Day)
 		}
 	}
-	m.rows = append(m.rows, cells)
+	if m.n++; m.arena.Save(m.room).First() {
+		m.batches = append(m.batches, madeBatch{line: m.n + 1})
+	}
 	return nil
 }
 
 // Close implements rows.Sink.
-func (m *MadeTable) Close() error { return nil }
+func (m *MadeTable) Close() error {
+	for i, block := range m.arena.Blocks() {
+		m.batches[i].rows = block
+	}
+	return nil
+}
 
 // reader goes through the rows.
-func (m *MadeTable) reader() rows.Reader { return &madeReader{of: m} }
+func (m *MadeTable) reader() rows.Reader { return &madeReader{m.columns, m.batches} }
 
 type madeReader struct {
-	of   *MadeTable
-	done bool
+	columns []string
+	left    []madeBatch
 }
 
 // Columns implements rows.Reader.
-func (r *madeReader) Columns() []string { return r.of.columns }
+func (r *madeReader) Columns() []string { return r.columns }
 
 // Next implements rows.Reader.
 func (r *madeReader) Next() (rows.Batch, error) {
-	if r.done {
+	if len(r.left) == 0 {
 		return nil, nil
 	}
-	r.done = true
-	return madeBatch(r.of.rows), nil
+	b := r.left[0]
+	r.left = r.left[1:]
+	return b, nil
 }
 
-type madeBatch [][]eval.Value
+// madeBatch is a block of an arena; line is that of its first row as a file would have it.
+type madeBatch struct {
+	rows string
+	line int
+}
 
-// Each implements rows.Batch; the line is that of the row as a file would have it.
+// Each implements rows.Batch.
 func (b madeBatch) Each(do func(line int, cells []eval.Value) error) error {
 	var room []eval.Value
-	for i, cells := range b {
-		room = append(room[:0], cells...)
-		if err := do(i+2, room); err != nil {
+	for line, left := b.line, b.rows; left != ""; line++ {
+		left, _, room = rows.LoadNext(left, room)
+		if err := do(line, room); err != nil {
 			return err
 		}
 	}

@@ -19,19 +19,37 @@ type Place struct{ block, at int32 }
 
 const arenaBlock = 256 << 10
 
-// formed marks, beside its kind, a cell that has a form.
-const formed = 0x80
+// formed marks, beside its kind, a cell that has a form, unsure a date that a calendar
+// doesn't know.
+const formed, unsure = 0x80, 0x40
 
 // rounded marks the places of a number that was rounded to them.
 const rounded = 0x80
 
+// First reports whether a row is the first of its block.
+func (p Place) First() bool { return p.at == 0 }
+
 // next is where the next row will lie.
 func (a *Arena) next() Place {
 	if len(a.open) > arenaBlock {
+		a.seal()
+	}
+	return Place{int32(len(a.full)), int32(len(a.open))}
+}
+
+// seal makes a block of the rows that are in none yet.
+func (a *Arena) seal() {
+	if len(a.open) > 0 {
 		a.full = append(a.full, string(a.open))
 		a.open = a.open[:0]
 	}
-	return Place{int32(len(a.full)), int32(len(a.open))}
+}
+
+// Blocks are runs of the rows, in order, each for LoadNext; the arena takes no more rows.
+func (a *Arena) Blocks() []string {
+	a.seal()
+	a.open = nil
+	return a.full
 }
 
 // SaveText keeps a row as it is in its file.
@@ -47,10 +65,14 @@ func (a *Arena) Save(row []eval.Value) Place {
 	p := a.next()
 	b := binary.AppendUvarint(a.open, uint64(len(row))+1)
 	for _, v := range row {
+		kind := byte(v.Kind)
+		if v.Unsure {
+			kind |= unsure
+		}
 		if v.Form == eval.NoForm {
-			b = append(b, byte(v.Kind))
+			b = append(b, kind)
 		} else {
-			b = binary.AppendUvarint(append(b, byte(v.Kind)|formed), uint64(v.Form))
+			b = binary.AppendUvarint(append(b, kind|formed), uint64(v.Form))
 		}
 		switch v.Kind {
 		case eval.Blank:
@@ -80,10 +102,15 @@ func (a *Arena) Save(row []eval.Value) Place {
 // Load reads a row back into room, or its text.
 func (a *Arena) Load(p Place, room []eval.Value) (string, []eval.Value) {
 	if int(p.block) == len(a.full) {
-		a.full = append(a.full, string(a.open))
+		a.seal()
 		a.open = nil
 	}
-	s := a.full[p.block][p.at:]
+	_, text, room := LoadNext(a.full[p.block][p.at:], room)
+	return text, room
+}
+
+// LoadNext reads the first row of a block, or its text; rest is what follows it.
+func LoadNext(s string, room []eval.Value) (rest, line string, _ []eval.Value) {
 	unsigned := func() int {
 		n, shift := 0, 0
 		for {
@@ -108,11 +135,12 @@ func (a *Arena) Load(p Place, room []eval.Value) (string, []eval.Value) {
 	room = room[:0]
 	n := unsigned()
 	if n == 0 {
-		return text(), room
+		line = text()
+		return s, line, room
 	}
 	for range n - 1 {
 		kind := s[0]
-		v := eval.Value{Kind: eval.Kind(kind &^ formed)}
+		v := eval.Value{Kind: eval.Kind(kind &^ (formed | unsure)), Unsure: kind&unsure != 0}
 		if s = s[1:]; kind&formed != 0 {
 			v.Form = eval.Form(unsigned())
 		}
@@ -133,5 +161,5 @@ func (a *Arena) Load(p Place, room []eval.Value) (string, []eval.Value) {
 		}
 		room = append(room, v)
 	}
-	return "", room
+	return s, "", room
 }
