@@ -26,6 +26,10 @@ type book struct {
 	files    *files.Register // every file that is read is named to it
 	made     []*workdays.Calendar
 	warnings []string // of the files of holidays
+	// unchecked are calendars of which it isn't known yet whether they have working days; bad is
+	// what is wrong with one, by its key.
+	unchecked []unchecked
+	bad       map[string]error
 	tried    []*tried // days that this command alone closes and opens
 	whatIfs  []string // which of them were so already
 	// assumed stands in where no calendar is named.
@@ -33,7 +37,7 @@ type book struct {
 }
 
 func newBook(env eval.Env, reg *files.Register) *book {
-	b := &book{env: env, nodes: map[string]*node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{},
+	b := &book{env: env, bad: map[string]error{}, nodes: map[string]*node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{},
 		files: reg, assumed: env.Calendar}
 	b.env.Find = b.find
 	return b
@@ -52,6 +56,9 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 	if c := b.built[key]; c != nil {
 		return c, nil
 	}
+	if err := b.bad[key]; err != nil {
+		return nil, err
+	}
 	n, ok := b.nodes[key]
 	if !ok {
 		return b.builtIn(key)
@@ -66,6 +73,7 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 		c, err = b.try(key, c)
 	}
 	if err != nil {
+		b.bad[key] = err
 		return nil, err
 	}
 	b.built[key], b.made = c, append(b.made, c)
@@ -110,7 +118,9 @@ func (b *book) builtIn(key string) (*workdays.Calendar, error) {
 		if err != nil {
 			return nil, err
 		}
+		before := len(b.unchecked)
 		c, err := b.calendar(d, name, d.root)
+		b.unchecked = b.unchecked[:before] // tests hold them
 		if err == nil {
 			c.Public = true
 			c, err = b.try(key, c)
@@ -231,14 +241,42 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 	}
 	c.Known.First, c.Known.Last = max(c.Known.First, known.First), min(c.Known.Last, known.Last)
 	c.Title = in.title
-	if from := b.env.Today; from > civil.None {
-		soon := civil.Span{First: from, Last: from}.Widen(0, fewYears)
-		later := civil.Span{First: min(from+fewYears/2, civil.Max), Last: soon.Last}
-		if c.Count(soon) == 0 || c.Count(later) == 0 {
-			return nil, d.fail(n, "the calendar `%s` has no working day for years, since it closes every day", name)
+	b.unchecked = append(b.unchecked, unchecked{c, name, d, n})
+	return c, nil
+}
+
+// unchecked is a calendar, and where it is.
+type unchecked struct {
+	*workdays.Calendar
+	name string
+	doc  *doc
+	node ast.Node
+}
+
+// check refuses calendars that were read since the last time and have no working day for
+// years. The uppermost come first, so that those below are built once, as far as they need.
+func (b *book) check(refuse func(error) error) error {
+	list := b.unchecked
+	b.unchecked = nil
+	from := b.env.Today
+	if from == civil.None {
+		return nil
+	}
+	soon := civil.Span{First: from, Last: from}.Widen(0, fewYears)
+	later := civil.Span{First: min(from+fewYears/2, civil.Max), Last: soon.Last}
+	for _, c := range slices.Backward(list) {
+		if c.Count(soon) > 0 && c.Count(later) > 0 {
+			continue
+		}
+		err := c.doc.fail(c.node, "the calendar `%s` has no working day for years, since it closes every day", c.name)
+		key := phrase.FoldName(c.name)
+		delete(b.built, key)
+		b.bad[key] = err
+		if err = refuse(err); err != nil {
+			return err
 		}
 	}
-	return c, nil
+	return nil
 }
 
 // fewYears is how many days ahead a calendar must have a working day in.

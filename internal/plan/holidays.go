@@ -105,6 +105,9 @@ func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.
 		if err != nil {
 			return name.at.wrap(err)
 		}
+		if c.Depth = max(c.Depth, other.Depth+1); c.Depth > mostDeep {
+			return name.at.wrap(fmt.Errorf("this calendar takes the days of another, which takes those of another, and so on; at most %d deep", mostDeep))
+		}
 		c.Known.First, c.Known.Last = max(c.Known.First, other.Known.First), min(c.Known.Last, other.Known.Last)
 		if short {
 			sources = append(sources, shortOnly{other})
@@ -148,6 +151,9 @@ func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.
 	}
 	return c.WithHolidays(sources...), listed, nil
 }
+
+// mostDeep is how many calendars can take each other's days in turn.
+const mostDeep = 32
 
 // holiday reads an entry of `holidays` or `short`; take takes the days of another calendar.
 // list is the days that a file lists one by one.

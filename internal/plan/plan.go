@@ -276,6 +276,9 @@ func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
 	}
 	c, err := p.book.calendar(d, strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)), d.root)
 	if err == nil {
+		err = p.book.check(func(err error) error { return err })
+	}
+	if err == nil {
 		p.book.made = append(p.book.made, c)
 	}
 	return c, err
@@ -454,7 +457,7 @@ func (p *Plan) buildCalendars() error {
 			return err
 		}
 	}
-	return nil
+	return p.book.check(p.doc.or)
 }
 
 // countBy settles on the calendar of all that names none.

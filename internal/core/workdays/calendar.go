@@ -58,6 +58,8 @@ type Calendar struct {
 	Title string // what it is, for people; may be empty
 	// Public says that the program brings it along.
 	Public bool
+	// Depth is how many calendars lie below this one, each taken in by the next.
+	Depth int
 	// Known spans the days about which the calendar says it knows.
 	Known civil.Span
 
@@ -99,7 +101,7 @@ func New(name string, closed WeekdaySet) *Calendar {
 
 func (c *Calendar) with(more ...entry) *Calendar {
 	return &Calendar{Name: c.Name, Known: c.Known, closed: c.closed, entries: append(slices.Clone(c.entries),
-		more...), view: c.view}
+		more...), view: c.view, Depth: c.Depth}
 }
 
 // WithHolidays returns a calendar that also closes the days of sources, in order.
@@ -146,6 +148,7 @@ func Join(cals ...*Calendar) *Calendar {
 			c.Name += " + "
 		}
 		c.Name += j.Name
+		c.Depth = max(c.Depth, j.Depth)
 		c.Known.First = max(c.Known.First, j.Known.First)
 		c.Known.Last = min(c.Known.Last, j.Known.Last)
 	}
