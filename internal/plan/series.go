@@ -388,7 +388,7 @@ func (in *seriesIn) milestone(v *node) error {
 	if err := CheckName(v.name); err != nil {
 		return v.doc.wrap(v.k, err)
 	}
-	if slices.ContainsFunc(in.s.Names(), func(n string) bool { return phrase.SameName(n, v.name) }) {
+	if in.s.Names(); in.s.Has(v.name) {
 		return v.doc.fail(v.k, "`%s` already has a meaning in a series", v.name)
 	}
 	if v.parts == nil && isNone(v.val) {

@@ -30,6 +30,9 @@ type Env struct {
 	Other  func(series, what string) (Related, error)
 	Memory *Memory  // of the series; nil if they share none
 	Names  []string // slot in the row of each name
+	// Slots are the slots by folded names, if there are so many that looking through Names
+	// takes long.
+	Slots map[string]int
 	Kinds  []Kind   // of the names, as far as they are known
 	// DateSlots, if it isn't nil, collects the names that dates are taken from.
 	DateSlots *[]int
@@ -107,7 +110,15 @@ func (e Env) withoutSlots() Env {
 
 // knows reports whether a name stands for something.
 func (e Env) knows(name string) bool {
-	return slices.ContainsFunc(e.Names, func(n string) bool { return phrase.SameName(n, name) })
+	return e.SlotOf(name) >= 0
+}
+
+// SlotOf is the first slot of a name; below 0 if there is none.
+func (e Env) SlotOf(name string) int {
+	if i, ok := e.Slots[phrase.FoldName(name)]; ok && i < len(e.Names) && phrase.SameName(e.Names[i], name) {
+		return i
+	}
+	return slices.IndexFunc(e.Names, func(n string) bool { return phrase.SameName(n, name) })
 }
 
 // slot finds a name in the row.
@@ -115,11 +126,9 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 	if c.Prior > 0 && phrase.SameName(n.Text, "prior") && !strings.HasPrefix(c.text[n.Start:], `"`) {
 		return c.Prior - 1, nil
 	}
-	for i, name := range c.Names {
-		if phrase.SameName(name, n.Text) {
-			c.note(c.UsedSlots, i)
-			return i, nil
-		}
+	if i := c.SlotOf(n.Text); i >= 0 {
+		c.note(c.UsedSlots, i)
+		return i, nil
 	}
 	var names []string // those that a place keeps to itself begin with a NUL
 	for _, name := range c.Names {

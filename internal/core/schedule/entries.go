@@ -180,7 +180,7 @@ type Template struct {
 
 // NewTemplate reads a template for the events of s; env is that of its phrases.
 func (s *Series) NewTemplate(text string, env eval.Env) (*Template, error) {
-	env.Names = s.Names()
+	s.lend(&env)
 	return ParseTemplate(text, env)
 }
 
@@ -198,7 +198,7 @@ func ParseTemplate(text string, env eval.Env) (*Template, error) {
 		if !closed {
 			return nil, fmt.Errorf("`{%s` is not closed; write `{name}`", after)
 		}
-		i := slices.IndexFunc(names, func(n string) bool { return phrase.SameName(n, name) })
+		i := env.SlotOf(name)
 		if e, err := phrase.ParseExpr(name); i < 0 && err == nil && env.Other != nil {
 			if _, other := e.(*phrase.Other); other {
 				prog, err := eval.Compile(name, nil, env)

@@ -51,7 +51,9 @@ type Series struct {
 	Zone        string   // of its times; "" for that of the plan
 	Patterns    []string // that it is like, the nearest first
 
-	related []*related // dates of other series that its phrases name
+	names   []string       // BaseNames and those of the milestones
+	slots   map[string]int // of these, folded
+	related []*related     // dates of other series that its phrases name
 	hands   *hands
 	made    made
 	held    held
@@ -93,12 +95,31 @@ func of(rec *eval.Recurrence) []Ruled { return []Ruled{{Rec: rec, Span: civil.Al
 // Names returns what a phrase of the series may use at this point: the base
 // names and the milestones added so far.
 func (s *Series) Names() []string {
-	names := slices.Clone(BaseNames)
-	for _, m := range s.Milestones {
-		names = append(names, m.Name)
+	if s.names == nil {
+		s.slots = map[string]int{}
+		for _, name := range BaseNames {
+			s.named(name)
+		}
 	}
-	return names
+	return s.names[:len(s.names):len(s.names)]
 }
+
+// named gives a name the next slot.
+func (s *Series) named(name string) {
+	if fold := phrase.FoldName(name); !s.Has(fold) {
+		s.slots[fold] = len(s.names)
+	}
+	s.names = append(s.names, name)
+}
+
+// Has reports whether a name stands for something in the phrases of the series.
+func (s *Series) Has(name string) bool {
+	_, has := s.slots[phrase.FoldName(name)]
+	return has
+}
+
+// lend has phrases use the names of the series.
+func (s *Series) lend(env *eval.Env) { env.Names, env.Slots = s.Names(), s.slots }
 
 // SetPeriod compiles the phrases of the period; an empty one keeps the default.
 // The phrases can't use the period itself.
@@ -119,7 +140,7 @@ func (s *Series) SetPeriod(start, end string, env eval.Env) (err error) {
 // AddMilestone compiles a milestone. Its base is the moved date; it may use the
 // milestones added before it.
 func (s *Series) AddMilestone(name, text string, env eval.Env) error {
-	env.Names = s.Names()
+	s.lend(&env)
 	prog, err := eval.Compile(text, &phrase.Name{Text: "date"}, env)
 	if err != nil {
 		return err
@@ -127,6 +148,7 @@ func (s *Series) AddMilestone(name, text string, env eval.Env) error {
 	m := Milestone{Name: name, Prog: prog}
 	m.back, m.forth = s.reachOf(prog)
 	s.Milestones = append(s.Milestones, m)
+	s.named(name)
 	s.held.forget(s.memory)
 	return nil
 }
