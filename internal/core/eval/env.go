@@ -33,7 +33,7 @@ type Env struct {
 	// Slots are the slots by folded names, if there are so many that looking through Names
 	// takes long.
 	Slots map[string]int
-	Kinds  []Kind   // of the names, as far as they are known
+	Kinds []Kind // of the names, as far as they are known
 	// DateSlots, if it isn't nil, collects the names that dates are taken from.
 	DateSlots *[]int
 	// NumberSlots likewise the names that numbers are taken from.

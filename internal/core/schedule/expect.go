@@ -24,15 +24,10 @@ type Finding struct {
 
 // Check looks at a series in a window. Its expectations come first.
 func (s *Series) Check(window civil.Span) (list []Finding, err error) {
-	c, err := s.checked(window)
+	c, err := s.checked(window, (*checker).twice, (*checker).closed, (*checker).hands, (*checker).provisional, (*checker).blanks,
+		(*checker).periods, (*checker).none, (*checker).early, (*checker).apart)
 	if err != nil {
 		return nil, err
-	}
-	for _, look := range []func(){c.twice, c.closed, c.hands, c.provisional, c.blanks, c.periods, c.none, c.early, c.apart} {
-		look()
-	}
-	if c.err != nil {
-		return nil, c.err
 	}
 	if n := s.Blanks(window); n > 0 {
 		c.note("rule", eval.Value{}, "%d nominal dates without a date, because the steps after `then` give none", n)
@@ -40,33 +35,75 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 	return c.list, nil
 }
 
-// checked looks at what is expected of the series.
-func (s *Series) checked(window civil.Span) (*checker, error) {
+// look is one thing that is looked at: each date in turn, so that none is kept, and then what
+// there is to say of all. Either may be nil.
+type look struct {
+	see  func(o *Occurrence)
+	end  func()
+	list []Finding
+}
+
+// checked looks at what is expected of the series, and then at more.
+func (s *Series) checked(window civil.Span, more ...func(c *checker) []*look) (*checker, error) {
 	c := &checker{s: s, window: window}
+	looks := c.each()
+	for _, of := range more {
+		looks = append(looks, of(c)...)
+	}
 	for o, err := range s.Occurrences(c.reach()) {
 		if err != nil {
 			return nil, err
 		}
+		c.around = append(c.around, o.To)
 		if !window.Has(o.To) {
-			c.around = append(c.around, o.To)
 			continue
 		}
 		o.Note()
-		c.around = append(c.around, o.To)
-		c.all = append(c.all, o)
+		c.n++
+		for _, l := range looks {
+			if l.see != nil {
+				c.list = l.list
+				l.see(o)
+				l.list = c.list
+			}
+		}
+		if c.err != nil {
+			return nil, c.err
+		}
 	}
+	c.list = nil
 	slices.Sort(c.around)
-	for _, look := range []func(){c.counts, c.gaps, c.each} {
-		look()
+	c.counts()
+	c.gaps()
+	told := c.list
+	for _, l := range looks {
+		if c.list = l.list; l.end != nil {
+			l.end()
+		}
+		told = append(told, c.few()...)
 	}
+	c.list = told
 	return c, c.err
+}
+
+// mostAlike is how many findings of one kind are listed.
+const mostAlike = 10_000
+
+// few are the findings of one look; of very many, the rest are counted.
+func (c *checker) few() []Finding {
+	if n := len(c.list) - mostAlike; n > 0 {
+		last := c.list[mostAlike-1]
+		last.At, last.Text = eval.Value{}, fmt.Sprintf("and %d more like this", n)
+		return append(c.list[:mostAlike:mostAlike], last)
+	}
+	return c.list
 }
 
 type checker struct {
 	s      *Series
 	window civil.Span
-	all    []*Occurrence // in the window
-	around []civil.Date  // moved dates in it and around it
+	n      int          // dates in the window
+	around []civil.Date // moved dates in it and around it
 	list   []Finding
 	proofs []Proof
 	err    error
@@ -255,59 +292,63 @@ func (s *Series) own() civil.Span {
 	return own
 }
 
-func (c *checker) each() {
+func (c *checker) each() (list []*look) {
 	if c.s.Expects != nil {
-		c.eachOf(c.s.Expects, "expect.each.", func(*Occurrence) bool { return true })
+		list = c.eachOf(c.s.Expects, "expect.each.", func(*Occurrence) bool { return true })
 	}
 	for i := range c.s.Rules {
 		if r := &c.s.Rules[i]; r.Expects != nil {
-			c.eachOf(r.Expects, fmt.Sprintf("expect.rule.%d.each.", i),
-				func(o *Occurrence) bool { return r.Span.Has(o.Date.Date) })
+			list = append(list, c.eachOf(r.Expects, fmt.Sprintf("expect.rule.%d.each.", i),
+				func(o *Occurrence) bool { return r.Span.Has(o.Date.Date) })...)
 		}
 	}
+	return list
 }
 
 // eachOf holds the dates that are its own against the conditions of e.
-func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) {
+func (c *checker) eachOf(e *Expects, key string, own func(o *Occurrence) bool) (list []*look) {
 	for i, x := range e.Each {
-		blank, of, fails := 0, 0, len(c.list)
+		blank, of := 0, 0
 		key := key + strconv.Itoa(i)
-		for _, o := range c.all {
+		list = append(list, &look{see: func(o *Occurrence) {
 			if !own(o) {
-				continue
+				return
 			}
 			of++
 			ok, none, err := x.Holds(o.Row)
 			switch {
 			case err != nil:
 				c.err = err
-				return
 			case none:
 				blank++
 			case !ok:
 				c.fail(key, o.Value(), "each: %s: %s", x.Text, x.Why(o.Row))
 			}
-		}
-		c.proveEach(fails, x.Text, of, blank)
-		if blank > 0 {
-			c.note(key, eval.Value{}, "each: %s is blank for %d of %s", x.Text, blank, phrase.Counted(len(c.all), "date"))
-		}
+		}, end: func() {
+			c.proveEach(0, x.Text, of, blank)
+			if blank > 0 {
+				c.note(key, eval.Value{}, "each: %s is blank for %d of %s", x.Text, blank, phrase.Counted(c.n, "date"))
+			}
+		}})
 	}
+	return list
 }
 
 // twice finds two dates of the series on one day.
-func (c *checker) twice() {
-	for i := 1; i < len(c.all); i++ {
-		if a, b := c.all[i-1], c.all[i]; a.To == b.To {
-			c.fail("rule", b.Value(), "two dates on the same day: %s (nominal %s) and %s (nominal %s)", a.ID, a.Date.Date, b.ID,
-				b.Date.Date)
+func (c *checker) twice() []*look {
+	var before *Occurrence
+	return []*look{{see: func(o *Occurrence) {
+		if a := before; a != nil && a.To == o.To {
+			c.fail("rule", o.Value(), "two dates on the same day: %s (nominal %s) and %s (nominal %s)", a.ID, a.Date.Date, o.ID,
+				o.Date.Date)
 		}
-	}
+		before = o
+	}}}
 }
 
 // closed finds dates and milestones that a roll was to keep off closed days and
 // that lie on one of the calendar they roll by.
-func (c *checker) closed() {
+func (c *checker) closed() []*look {
 	rolls := func(chain *eval.Chain) *workdays.Calendar {
 		if chain != nil {
 			for i := range slices.Backward(chain.Steps) {
@@ -318,7 +359,7 @@ func (c *checker) closed() {
 		}
 		return nil
 	}
-	look := func(key, what string, cal *workdays.Calendar, v eval.Value, o *Occurrence, h *Hand) {
+	day := func(key, what string, cal *workdays.Calendar, v eval.Value, o *Occurrence, h *Hand) {
 		switch {
 		case v.Kind == eval.Blank:
 		case h != nil:
@@ -331,17 +372,19 @@ func (c *checker) closed() {
 				eval.ClosedBy(cal, v.Day), cal.Name)
 		}
 	}
-	for _, o := range c.all {
-		look("rule", "the date", rolls(o.Rec.Chain), o.Value(), o, o.Hand)
+	return []*look{{see: func(o *Occurrence) {
+		day("rule", "the date", rolls(o.Rec.Chain), o.Value(), o, o.Hand)
 		for i, m := range c.s.Milestones {
-			look("milestones."+m.Name, m.Name, rolls(m.Prog.Chain()), o.Milestone(i), o, o.Whys[i].Hand)
+			day("milestones."+m.Name, m.Name, rolls(m.Prog.Chain()), o.Milestone(i), o, o.Whys[i].Hand)
 		}
-	}
+	}}}
 }
 
 // hands notes the dates that were left out by hand, and those that were set beyond the
 // date before or after; the others are in the table with their reason.
-func (c *checker) hands() {
+func (c *checker) hands() []*look { return []*look{{end: c.tellHands}} }
+
+func (c *checker) tellHands() {
 	for _, h := range c.s.Hands() {
 		if h.What != "date" || h.Kept || h.Gone || h.At.Kind == eval.Blank || !c.window.Has(h.Nominal) &&
 			!c.window.Has(h.At.Day) {
@@ -382,43 +425,47 @@ func (o *Occurrence) provisional() (n int) {
 }
 
 // provisional notes how many dates may move once a calendar knows more.
-func (c *checker) provisional() {
-	n := 0
-	why := beyondNone
-	for _, o := range c.all {
+func (c *checker) provisional() []*look {
+	n, why := 0, beyondNone
+	return []*look{{see: func(o *Occurrence) {
 		if k := o.provisional(); k > 0 {
 			n, why = n+k, o.Asked
 		}
-	}
-	if n > 0 {
-		c.note("rule", eval.Value{}, "%s provisional: %s", phrase.IsAre(n, "date"), why.Text())
-	}
+	}, end: func() {
+		if n > 0 {
+			c.note("rule", eval.Value{}, "%s provisional: %s", phrase.IsAre(n, "date"), why.Text())
+		}
+	}}}
 }
 
 // blanks notes milestones that some dates lack. One that may be blank by its own words
 // isn't noted.
-func (c *checker) blanks() {
+func (c *checker) blanks() (list []*look) {
 	for i, m := range c.s.Milestones {
 		if m.Prog.MayLack() {
 			continue
 		}
 		n, of := 0, 0
-		for _, o := range c.all {
+		list = append(list, &look{see: func(o *Occurrence) {
 			if o.Hand != nil && o.Hand.Gone || o.Whys[i].Hand != nil {
-				continue
+				return
 			}
 			if of++; o.Milestone(i).Kind == eval.Blank {
 				n++
 			}
-		}
-		if n > 0 {
-			c.note("milestones."+m.Name, eval.Value{}, "%s is blank for %d of %s", m.Name, n, phrase.Counted(of, "date"))
-		}
+		}, end: func() {
+			if n > 0 {
+				c.note("milestones."+m.Name, eval.Value{}, "%s is blank for %d of %s", m.Name, n, phrase.Counted(of, "date"))
+			}
+		}})
 	}
+	return list
 }
 
 // periods notes periods that overlap, or leave out days between them.
-func (c *checker) periods() {
+func (c *checker) periods() []*look { return []*look{{end: c.tellPeriods}} }
+
+func (c *checker) tellPeriods() {
 	if c.s.Start == nil && c.s.End == nil {
 		return // the default periods follow each other
 	}
@@ -460,14 +507,18 @@ func (c *checker) periods() {
 }
 
 // early notes a rule that ends before the window begins.
-func (c *checker) early() {
+func (c *checker) early() []*look { return []*look{{end: c.tellEarly}} }
+
+func (c *checker) tellEarly() {
 	if last := c.s.own().Last; last < c.window.First {
 		c.note("rule", eval.Value{}, "the rule ends on %s, before the window starts on %s", last, c.window.First)
 	}
 }
 
-func (c *checker) none() {
-	if len(c.all) == 0 {
+func (c *checker) none() []*look { return []*look{{end: c.tellNone}} }
+
+func (c *checker) tellNone() {
+	if c.n == 0 {
 		c.fail("rule", eval.Value{}, "no dates from %s to %s", c.window.First, c.window.Last)
 	}
 }

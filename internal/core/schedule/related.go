@@ -114,17 +114,22 @@ func (s *Series) ruleOf(nominal civil.Date) *recur.Rule {
 
 // apart notes another series, of which the phrases of this one name a date, that never
 // shares a period with it.
-func (c *checker) apart() {
+func (c *checker) apart() (list []*look) {
 	for i, r := range c.s.related {
-		if slices.ContainsFunc(c.s.related[:i], func(o *related) bool { return o.other == r.other }) || len(c.all) == 0 {
+		if slices.ContainsFunc(c.s.related[:i], func(o *related) bool { return o.other == r.other }) {
 			continue
 		}
-		shares := slices.ContainsFunc(c.all, func(o *Occurrence) bool {
-			found, err := r.occurrence(o.Row)
-			return found != nil || err != nil
-		})
-		if !shares {
-			c.note("rule", eval.Value{}, "no date shares a period with one of `%s`, so `%s` is always blank", r.other.Name, r.name)
-		}
+		shares := false
+		list = append(list, &look{see: func(o *Occurrence) {
+			if !shares {
+				found, err := r.occurrence(o.Row)
+				shares = found != nil || err != nil
+			}
+		}, end: func() {
+			if !shares && c.n > 0 {
+				c.note("rule", eval.Value{}, "no date shares a period with one of `%s`, so `%s` is always blank", r.other.Name, r.name)
+			}
+		}})
 	}
+	return list
 }
