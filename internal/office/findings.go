@@ -214,6 +214,15 @@ func (w *Work) check(released []plan.Finding) (list []plan.Finding) {
 			list = append(list, plan.FaultOf(p.Path, err))
 		}
 	}
+	err := w.summarise()
+	if err == nil {
+		err = w.bounded()
+	} else if !errors.As(err, new(*schedule.TooManyError)) { // which is found below
+		err = nil
+	}
+	if err != nil {
+		return []plan.Finding{plan.FaultOf(p.Path, err)}
+	}
 	for _, s := range p.Series {
 		found, err := w.ofSeries(s)
 		for _, f := range found {

@@ -386,6 +386,10 @@ func (w *Work) keyOf(rec *plan.Record) error {
 	return rec.Fault(w.Plan.Job(rec, w.placeOf(rec.Name)).CheckKey(rec.Key))
 }
 
+// mostCompared is up to how many bytes a file is compared date by date with the one before:
+// some 300,000 dates.
+const mostCompared = 32 << 20
+
 // compared says what becomes of the output: how it differs from the file that stands
 // there, date by date.
 func (m *making) compared() {
@@ -411,6 +415,10 @@ func (m *making) compared() {
 	}
 	m.became.State = "changed"
 	if out.Record != nil {
+		return
+	}
+	if info, err := f.Stat(); err != nil || info.Size() > mostCompared || m.data.Size() > mostCompared {
+		m.became.Text = "too large to compare date by date"
 		return
 	}
 	now, err := question.ReadEvents(out.File, "", m.data.Open())

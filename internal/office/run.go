@@ -70,6 +70,17 @@ func (w *Work) make() error {
 	if err := w.restore(); err != nil {
 		return err
 	}
+	for _, step := range []func() error{w.summarise, w.bounded, w.expect, w.hold, w.outputs, w.strict} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// summarise counts the dates of each series.
+func (w *Work) summarise() error {
+	w.Sums = nil
 	for _, s := range w.Series {
 		sum, err := schedule.Summarise(s, w.Span, w.Plan.Env.Today)
 		if err != nil {
@@ -77,9 +88,35 @@ func (w *Work) make() error {
 		}
 		w.Sums = append(w.Sums, sum)
 	}
-	for _, step := range []func() error{w.expect, w.hold, w.outputs, w.strict} {
-		if err := step(); err != nil {
-			return err
+	return nil
+}
+
+// How many dates and milestones a plan may have in its window, and its outputs: what is more
+// takes minutes, and gigabytes as calendar files.
+const mostDates, mostLines, mostEvents = 4_000_000, 20_000_000, 400_000
+
+// bounded refuses a window in which the plan has more to make than it may.
+func (w *Work) bounded() error {
+	has := map[*schedule.Series]int{}
+	dates, lines, events := 0, 0, 0
+	for _, sum := range w.Sums {
+		has[sum.Series] = sum.Dates * (1 + len(sum.Series.Milestones))
+		dates += has[sum.Series]
+	}
+	for _, out := range w.Plan.Outputs {
+		for _, s := range out.Of {
+			if lines += has[s]; out.Format.Events {
+				events += has[s]
+			}
+		}
+	}
+	for _, b := range []struct {
+		n, most int
+		what    string
+	}{{dates, mostDates, "the plan has %d dates and milestones"}, {lines, mostLines, "the outputs would have %d dates and milestones"},
+		{events, mostEvents, "the calendar files would have %d events"}} {
+		if b.n > b.most {
+			return fmt.Errorf(b.what+" from %s to %s, and at most %d are made; use a narrower window", b.n, w.Span.First, w.Span.Last, b.most)
 		}
 	}
 	return nil

@@ -59,7 +59,9 @@ func (s *Series) checked(window civil.Span, more ...func(c *checker) []*look) (*
 			continue
 		}
 		o.Note()
-		c.n++
+		if c.n++; c.n > mostDates {
+			return nil, &TooManyError{s, window}
+		}
 		for _, l := range looks {
 			if l.see != nil {
 				c.list = l.list
@@ -71,12 +73,9 @@ func (s *Series) checked(window civil.Span, more ...func(c *checker) []*look) (*
 			return nil, c.err
 		}
 	}
-	c.list = nil
 	slices.Sort(c.around)
-	c.counts()
-	c.gaps()
-	told := c.list
-	for _, l := range looks {
+	var told []Finding
+	for _, l := range append([]*look{{end: c.counts}, {end: c.gaps}}, looks...) {
 		if c.list = l.list; l.end != nil {
 			l.end()
 		}
@@ -84,6 +83,20 @@ func (s *Series) checked(window civil.Span, more ...func(c *checker) []*look) (*
 	}
 	c.list = told
 	return c, c.err
+}
+
+// mostDates is how many dates of a series a plan may have in its window.
+const mostDates = 1_000_000
+
+// TooManyError refuses a window with more dates of a series than a plan may have.
+type TooManyError struct {
+	Series *Series
+	Window civil.Span
+}
+
+// Error says how many there may be.
+func (e *TooManyError) Error() string {
+	return fmt.Sprintf("more than %d dates from %s to %s; use a narrower window", mostDates, e.Window.First, e.Window.Last)
 }
 
 // mostAlike is how many findings of one kind are listed.
@@ -167,12 +180,9 @@ func (c *checker) counts() {
 			if !ok {
 				continue
 			}
-			n := 0
-			for _, d := range c.around {
-				if p.Has(d) {
-					n++
-				}
-			}
+			from, _ := slices.BinarySearch(c.around, p.First)
+			to, _ := slices.BinarySearch(c.around, p.Last+1)
+			n := to - from
 			seen.add(want, p.Name, n)
 			cut := own.First > p.First || own.Last < p.Last
 			if !want.has(n) && !(cut && n <= want.Most) {

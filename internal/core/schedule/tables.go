@@ -311,7 +311,9 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 		if err != nil {
 			return sum, err
 		}
-		sum.Dates++
+		if sum.Dates++; sum.Dates > mostDates {
+			return sum, &TooManyError{s, window}
+		}
 		o.Note()
 		if o.Asked.Is() && !slices.Contains(beyond, o.Asked.Calendar) {
 			beyond = append(beyond, o.Asked.Calendar)
