@@ -138,29 +138,35 @@ func (s *Set) settle() {
 	}
 }
 
-// MostInstances is how many dates a command expands, and mostWalked how many before the
-// window an event may pass.
+// mostInstances is how many dates a command expands, mostWalked how many it looks at in all,
+// those before the window and of events that are left out too.
 const (
-	MostInstances = 1_000_000
+	mostInstances = 1_000_000
 	mostWalked    = 20_000_000
 )
 
-// Budget is how many dates may still be expanded; nil is a budget of its own for each
-// event.
-type Budget struct{ Left int }
+// Budget is how many dates a command may still expand and look at.
+type Budget struct{ left, walk int }
+
+// NewBudget is the budget of a command.
+func NewBudget() *Budget { return &Budget{mostInstances, mostWalked} }
+
+// errTooFar is an event that would pass what a command looks at.
+var errTooFar = fmt.Errorf("the command would look at more than %d times of recurring events, so this one is left out; narrow the window", mostWalked)
 
 // errTooMany is an event that would pass what may be expanded.
 var errTooMany = fmt.Errorf("this event would bring the list to more than %d dates, so it is left out; narrow the window",
-	MostInstances)
+	mostInstances)
 
 // ErrEndless is an event without an end, of which all is asked.
 var ErrEndless = errors.New("this event repeats without end; give a window")
 
 // Instances are the times that touch a span of days on the events' own clocks, in
-// the order of their instances. What is cancelled is left out unless it is asked for.
+// the order of their instances. What is cancelled is left out unless it is asked for; budget is
+// nil for one of its own.
 func (s *Set) Instances(span civil.Span, cancelled bool, budget *Budget) (list []Instance, err error) {
 	if budget == nil {
-		budget = &Budget{MostInstances}
+		budget = NewBudget()
 	}
 	put := func(i Instance) {
 		i.From, i.To = i.From.In(i.From.Zone), i.To.In(i.To.Zone) // a time that the clock skips, as it shows it
@@ -185,10 +191,10 @@ func (s *Set) Instances(span civil.Span, cancelled bool, budget *Budget) (list [
 	if span != civil.Always {
 		wide = span.Widen(s.reach(), s.reach())
 	}
-	left := budget.Left
+	left := budget.left
 	starts, err := m.starts(wide, budget)
 	if err != nil {
-		budget.Left = left // which the others may use
+		budget.left = left // which the others may use
 		return nil, &Error{"", m.Line, err.Error()}
 	}
 	var onward []*Entry
@@ -276,7 +282,7 @@ func (e *Entry) has(key int64) bool {
 	if !e.AllDay() {
 		day = civil.Date(key / secondsOfDay)
 	}
-	list, err := e.starts(civil.Span{First: day, Last: day}.Widen(2, 2), &Budget{MostInstances})
+	list, err := e.starts(civil.Span{First: day, Last: day}.Widen(2, 2), NewBudget())
 	return err == nil && slices.ContainsFunc(list, func(o occurrence) bool { return e.key(o.Stamp) == key })
 }
 
@@ -319,8 +325,8 @@ func (e *Entry) starts(span civil.Span, budget *Budget) (list []occurrence, err 
 func (e *Entry) expand(r rule, span civil.Span, budget *Budget, put func(Stamp)) error {
 	if e.AllDay() {
 		for d := range r.days.All(span) {
-			if budget.Left--; budget.Left < 0 {
-				return errTooMany
+			if err := budget.spend(true); err != nil {
+				return err
 			}
 			put(Stamp{Moment: recur.Moment{Day: d.Date}})
 		}
@@ -334,7 +340,9 @@ func (e *Entry) expand(r rule, span civil.Span, budget *Budget, put func(Stamp))
 		later := moment64(until + 2*secondsOfDay)
 		rule.Until = &later
 	}
-	walked := 0
+	if end := (recur.Moment{Day: min(span.Last+2, civil.Max)}); rule.Until == nil || rule.Until.Day > end.Day {
+		rule.Until = &end // a rule that never matches isn't walked to the end of time
+	}
 	for m := range rule.MomentsFrom(e.Start.Moment, recur.Moment{Day: span.First}) {
 		if m.Day > span.Last {
 			break
@@ -343,16 +351,25 @@ func (e *Entry) expand(r rule, span civil.Span, budget *Budget, put func(Stamp))
 		if until > 0 && s.Instant() > until {
 			break
 		}
-		if m.Day < span.First {
-			if walked++; walked > mostWalked {
-				return fmt.Errorf("this event takes place more than %d times before the window", mostWalked)
-			}
-			continue
+		if err := budget.spend(m.Day >= span.First); err != nil {
+			return err
 		}
-		if budget.Left--; budget.Left < 0 {
+		if m.Day >= span.First {
+			put(s)
+		}
+	}
+	return nil
+}
+
+// spend takes a time that is looked at, and expanded or not.
+func (b *Budget) spend(expanded bool) error {
+	if b.walk--; b.walk < 0 {
+		return errTooFar
+	}
+	if expanded {
+		if b.left--; b.left < 0 {
 			return errTooMany
 		}
-		put(s)
 	}
 	return nil
 }

@@ -388,7 +388,7 @@ func (in *seriesIn) milestone(v *node) error {
 	if err := CheckName(v.name); err != nil {
 		return v.doc.wrap(v.k, err)
 	}
-	if in.s.Names(); in.s.Has(v.name) {
+	if in.s.Has(v.name) {
 		return v.doc.fail(v.k, "`%s` already has a meaning in a series", v.name)
 	}
 	if v.parts == nil && isNone(v.val) {

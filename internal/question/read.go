@@ -154,7 +154,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 		wide = span.Widen(2, 2)
 	}
 	gone := 0
-	budget, beside := &ical.Budget{Left: ical.MostInstances}, &ical.Budget{Left: ical.MostInstances}
+	budget, beside := ical.NewBudget(), ical.NewBudget()
 	for _, s := range sets {
 		more, err := s.Instances(wide, q.cancelled, budget)
 		if fault := (*ical.Error)(nil); errors.As(err, &fault) {

@@ -40,10 +40,7 @@ func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
 	return func(yield func(Moment) bool) {
 		n := 0
 		var last Moment                    // a skipped day may come to be one that the next period has too
-		emit := func(list []Moment) bool { // one period's set
-			if r.BySetPos != nil {
-				list = atPositions(list, r.BySetPos)
-			}
+		emit := func(list []Moment) bool { // of one period's set, in order
 			for _, m := range list {
 				if m.Day < start.Day || m.Day == start.Day && m.Second < start.Second {
 					continue
@@ -125,14 +122,24 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 		}
 		p.looked++
 		days = p.fill(days[:0], s, false)
-		list = list[:0]
-		for _, d := range days {
+		if r.BySetPos != nil {
+			list = list[:0]
+			for _, k := range placesOf(len(days)*len(clock), r.BySetPos) {
+				list = append(list, Moment{days[k/len(clock)].Date, clock[k%len(clock)]})
+			}
+			if !emit(list) {
+				return
+			}
+			continue
+		}
+		for _, d := range days { // a year of seconds is never held
+			list = list[:0]
 			for _, t := range clock {
 				list = append(list, Moment{d.Date, t})
 			}
-		}
-		if !emit(list) {
-			return
+			if !emit(list) {
+				return
+			}
 		}
 	}
 }
@@ -197,6 +204,9 @@ func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
 		list = list[:0]
 		for _, c := range clock {
 			list = append(list, Moment{d, t + c})
+		}
+		if r.BySetPos != nil {
+			list = atPositions(list, r.BySetPos)
 		}
 		if !emit(list) {
 			return

@@ -244,21 +244,25 @@ func (p *parts) skipped(span civil.Span, last civil.Date, ends bool, length, mon
 
 // atPositions keeps the entries at the positions of BYSETPOS.
 func atPositions[T any](list []T, positions []int) []T {
-	var keep []int
-	for _, n := range positions {
-		if n < 0 {
-			n += len(list) + 1
-		}
-		if n >= 1 && n <= len(list) {
-			keep = append(keep, n-1)
-		}
-	}
-	slices.Sort(keep)
-	keep = slices.Compact(keep)
+	keep := placesOf(len(list), positions)
 	for i, k := range keep {
 		list[i] = list[k]
 	}
 	return list[:len(keep)]
+}
+
+// placesOf are the places, from 0, that the positions of BYSETPOS name in a list of a length.
+func placesOf(length int, positions []int) (keep []int) {
+	for _, n := range positions {
+		if n < 0 {
+			n += length + 1
+		}
+		if n >= 1 && n <= length {
+			keep = append(keep, n-1)
+		}
+	}
+	slices.Sort(keep)
+	return slices.Compact(keep)
 }
 
 // Rule makes the recurrence of days that an RFC 5545 rule describes; from is

@@ -95,10 +95,13 @@ func of(rec *eval.Recurrence) []Ruled { return []Ruled{{Rec: rec, Span: civil.Al
 // Names returns what a phrase of the series may use at this point: the base
 // names and the milestones added so far.
 func (s *Series) Names() []string {
-	if s.names == nil {
-		s.slots = map[string]int{}
+	if len(s.names) != len(BaseNames)+len(s.Milestones) { // it is new, or a copy with other milestones
+		s.names, s.slots = nil, map[string]int{}
 		for _, name := range BaseNames {
 			s.named(name)
+		}
+		for _, m := range s.Milestones {
+			s.named(m.Name)
 		}
 	}
 	return s.names[:len(s.names):len(s.names)]
@@ -106,7 +109,8 @@ func (s *Series) Names() []string {
 
 // named gives a name the next slot.
 func (s *Series) named(name string) {
-	if fold := phrase.FoldName(name); !s.Has(fold) {
+	fold := phrase.FoldName(name)
+	if _, has := s.slots[fold]; !has {
 		s.slots[fold] = len(s.names)
 	}
 	s.names = append(s.names, name)
@@ -114,6 +118,7 @@ func (s *Series) named(name string) {
 
 // Has reports whether a name stands for something in the phrases of the series.
 func (s *Series) Has(name string) bool {
+	s.Names()
 	_, has := s.slots[phrase.FoldName(name)]
 	return has
 }
@@ -147,8 +152,8 @@ func (s *Series) AddMilestone(name, text string, env eval.Env) error {
 	}
 	m := Milestone{Name: name, Prog: prog}
 	m.back, m.forth = s.reachOf(prog)
-	s.Milestones = append(s.Milestones, m)
 	s.named(name)
+	s.Milestones = append(s.Milestones, m)
 	s.held.forget(s.memory)
 	return nil
 }
