@@ -42,14 +42,15 @@ func (r *Repairs) String() string {
 // header settles the names of the columns: it numbers those that have none or one
 // that precedes, or refuses them if nothing is to be mended.
 func (o Input) header(file string, line int, columns []string) error {
-	if o.Repairs != nil {
+	if o.Repairs != nil && len(columns) <= mostColumns {
 		used := map[string]bool{}
 		for _, name := range columns {
 			used[phrase.FoldName(name)] = true
 		}
-		seen := map[string]bool{"": true}
+		seen, next := map[string]bool{"": true}, map[string]int{} // the number that is tried next
 		for i, name := range columns {
-			if key := phrase.FoldName(name); !seen[key] {
+			key := phrase.FoldName(name)
+			if !seen[key] {
 				seen[key] = true
 				continue
 			}
@@ -57,9 +58,11 @@ func (o Input) header(file string, line int, columns []string) error {
 			if name == "" {
 				name, n = "column", i+1
 			}
+			n = max(n, next[key])
 			for used[phrase.FoldName(name+"_"+strconv.Itoa(n))] {
 				n++
 			}
+			next[key] = n + 1
 			columns[i] = name + "_" + strconv.Itoa(n)
 			used[phrase.FoldName(columns[i])] = true
 			o.Repairs.Headings = append(o.Repairs.Headings, columns[i])
@@ -84,10 +87,12 @@ func Rename(r rows.Reader, pairs [][2]string) (_ rows.Reader, missing []string, 
 		}
 		renamed[i], columns[i] = true, p[0]
 	}
-	for i, c := range columns {
-		if k := rows.Find(columns, c); k != i {
+	seen := map[string]bool{}
+	for _, c := range columns {
+		if seen[phrase.FoldName(c)] {
 			return nil, nil, fmt.Errorf("there would be two columns `%s`", c)
 		}
+		seen[phrase.FoldName(c)] = true
 	}
 	return &otherNames{r, columns}, missing, nil
 }

@@ -60,10 +60,17 @@ func (b *workbook) damaged(line int, err error) error {
 	return b.fault(line, "the workbook is damaged here (%s); open it in a spreadsheet and save it again", why)
 }
 
+// A part that unpacks to more than so many bytes, and to so many times its packed size, is no
+// table.
+const mostUnpacked, mostRatio = 64 << 20, 200
+
 // openPart opens a part; nil if the workbook has none of that name.
 func (b *workbook) openPart(name string) (io.ReadCloser, error) {
 	for _, f := range b.zip.File {
 		if strings.EqualFold(f.Name, name) {
+			if f.UncompressedSize64 > mostUnpacked && f.UncompressedSize64/mostRatio > f.CompressedSize64 {
+				return nil, fmt.Errorf("%s unpacks to %d MB from %d KB", f.Name, f.UncompressedSize64>>20, f.CompressedSize64>>10)
+			}
 			return f.Open()
 		}
 	}
@@ -231,11 +238,17 @@ func (b *workbook) style(id int, code string) cellStyle {
 	return c
 }
 
+// heldText is what holding a text takes beside its letters.
+const heldText = 24
+
 // sharedTexts reads the texts that cells refer to.
 func (b *workbook) sharedTexts(name string) error {
 	part, err := b.openPart(name)
-	if err != nil || part == nil {
-		return err
+	if err != nil {
+		return b.damaged(1, err)
+	}
+	if part == nil {
+		return nil
 	}
 	defer part.Close()
 	t := newTags(part)
@@ -253,8 +266,8 @@ func (b *workbook) sharedTexts(name string) error {
 			if err != nil {
 				return b.damaged(1, fmt.Errorf("the shared texts: %w", err))
 			}
-			if total += len(text); total > mostXLSXTexts {
-				return b.fault(1, "the texts of this workbook are larger than %d MB", mostXLSXTexts>>20)
+			if total += len(text) + heldText; total > mostXLSXTexts {
+				return b.fault(1, "the texts of this workbook take more than %d MB", mostXLSXTexts>>20)
 			}
 			b.texts = append(b.texts, b.keep.Keep(text))
 		}

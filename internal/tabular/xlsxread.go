@@ -41,7 +41,10 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, err
 	if first := b.sheets[0]; o.Sheet == "" && first.hidden {
 		x.unseen.first, x.unseen.read = first.name, sheet.name
 	}
-	if x.part, err = b.openPart(sheet.part); err != nil || x.part == nil {
+	if x.part, err = b.openPart(sheet.part); err != nil {
+		return nil, b.damaged(1, err)
+	}
+	if x.part == nil {
 		return nil, b.fault(1, "the sheet %s can't be read: the workbook is damaged", sheet.name)
 	}
 	x.tags = newTags(x.part)
