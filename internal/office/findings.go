@@ -217,7 +217,7 @@ func (w *Work) check(released []plan.Finding) (list []plan.Finding) {
 	err := w.summarise()
 	if err == nil {
 		err = w.bounded()
-	} else if !errors.As(err, new(*schedule.TooManyError)) { // which is found below
+	} else if !errors.As(err, new(*schedule.TooManyError)) && !errors.As(err, new(*boundsError)) { // which is found below
 		err = nil
 	}
 	if err != nil {

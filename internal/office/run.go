@@ -81,45 +81,76 @@ func (w *Work) make() error {
 // summarise counts the dates of each series.
 func (w *Work) summarise() error {
 	w.Sums = nil
+	dates := 0
 	for _, s := range w.Series {
 		sum, err := schedule.Summarise(s, w.Span, w.Plan.Env.Today)
 		if err != nil {
 			return fmt.Errorf("series %s: %w", s.Name, err)
 		}
 		w.Sums = append(w.Sums, sum)
+		if dates += sum.Dates; dates > mostDates {
+			return w.bounded()
+		}
 	}
 	return nil
 }
 
-// How many dates and milestones a plan may have in its window, and its outputs: what is more
-// takes minutes, and gigabytes as calendar files.
-const mostDates, mostLines, mostEvents = 4_000_000, 20_000_000, 400_000
+// How many dates and milestones a plan may have in its window, all its outputs together, one
+// agenda, which is sorted in memory, and one calendar file: what is more takes minutes, and
+// gigabytes.
+const mostDates, mostLines, mostSorted, mostEvents = 2_000_000, 20_000_000, 250_000, 200_000
+
+// boundsError is a plan with more to make than it may have.
+type boundsError struct{ error }
 
 // bounded refuses a window in which the plan has more to make than it may.
 func (w *Work) bounded() error {
 	has := map[*schedule.Series]int{}
-	dates, lines, events := 0, 0, 0
+	dates, lines := 0, 0
 	for _, sum := range w.Sums {
 		has[sum.Series] = sum.Dates * (1 + len(sum.Series.Milestones))
-		dates += has[sum.Series]
+		dates += sum.Dates
+	}
+	over := func(n, most int, format string, args ...any) error {
+		if n <= most {
+			return nil
+		}
+		return &boundsError{fmt.Errorf("%s from %s to %s, and at most %d are made; use a narrower window",
+			fmt.Sprintf(format, args...), w.Span.First, w.Span.Last, most)}
+	}
+	if err := over(dates, mostDates, "the plan has over %d dates", dates-1); err != nil {
+		return err
 	}
 	for _, out := range w.Plan.Outputs {
+		n := 0
 		for _, s := range out.Of {
-			if lines += has[s]; out.Format.Events {
-				events += has[s]
+			n += has[s]
+		}
+		lines += n
+		var err error
+		switch {
+		case out.Format.Events:
+			err = over(n, mostEvents, "%s would have %d events", out.File, n)
+		case len(out.Of) > 1:
+			err = over(n, mostSorted, "%s would have %d dates and milestones", out.File, n)
+		}
+		if err != nil {
+			return out.Fault(err)
+		}
+	}
+	for _, a := range w.Plan.Apart {
+		n, seen := 0, map[*schedule.Series]bool{}
+		for _, c := range a.Of {
+			if !seen[c.Series] {
+				n += has[c.Series]
 			}
+			seen[c.Series] = true
+		}
+		if err := over(n, mostSorted, "the series under `apart` have %d dates and milestones", n); err != nil {
+			return err
 		}
 	}
-	for _, b := range []struct {
-		n, most int
-		what    string
-	}{{dates, mostDates, "the plan has %d dates and milestones"}, {lines, mostLines, "the outputs would have %d dates and milestones"},
-		{events, mostEvents, "the calendar files would have %d events"}} {
-		if b.n > b.most {
-			return fmt.Errorf(b.what+" from %s to %s, and at most %d are made; use a narrower window", b.n, w.Span.First, w.Span.Last, b.most)
-		}
-	}
-	return nil
+	return over(lines, mostLines, "the outputs would have %d dates and milestones", lines)
 }
 
 // expect holds the plan against what it expects, and its days by hand and owners; a

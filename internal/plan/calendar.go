@@ -30,8 +30,8 @@ type book struct {
 	// what is wrong with one, by its key.
 	unchecked []unchecked
 	bad       map[string]error
-	tried    []*tried // days that this command alone closes and opens
-	whatIfs  []string // which of them were so already
+	tried     []*tried // days that this command alone closes and opens
+	whatIfs   []string // which of them were so already
 	// assumed stands in where no calendar is named.
 	assumed *workdays.Calendar
 }

@@ -152,7 +152,8 @@ func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.
 	return c.WithHolidays(sources...), listed, nil
 }
 
-// mostDeep is how many calendars can take each other's days in turn.
+// mostDeep is how many calendars can take each other's days in turn, patterns, series and
+// records be based on each other.
 const mostDeep = 32
 
 // holiday reads an entry of `holidays` or `short`; take takes the days of another calendar.

@@ -26,6 +26,9 @@ func (r recordIn) madeFrom(v *node, name string) error {
 		return nil
 	}
 	if r.record = p.Record(name); r.record != nil {
+		if r.depth = r.record.depth + 1; r.depth > mostDeep {
+			return v.fail("this record is made from another, which is made from another, and so on; at most %d deep", mostDeep)
+		}
 		return nil
 	}
 	switch {

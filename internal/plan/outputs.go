@@ -191,15 +191,11 @@ func (p *Plan) addOutputs(o *Output) error {
 		}
 	}
 	for _, o := range list {
-		for _, other := range p.Outputs {
-			a, b := strings.ToLower(other.File), strings.ToLower(o.File)
-			switch {
-			case a == b:
-				return o.places.Place("file", fmt.Errorf("`%s` is written by two outputs", o.File))
-			case strings.HasPrefix(a, b+"/"), strings.HasPrefix(b, a+"/"):
-				return o.places.Place("file", fmt.Errorf("`%s` and `%s` can't both be written: one is a file, the other needs a folder of that name",
-					other.File, o.File))
-			}
+		if len(p.Outputs) == mostOutputs {
+			return o.places.Place("file", fmt.Errorf("a plan has at most %d outputs; put the rest into a plan of its own", mostOutputs))
+		}
+		if err := p.writes.add(o.File); err != nil {
+			return o.places.Place("file", err)
 		}
 		p.Outputs = append(p.Outputs, o)
 	}
@@ -232,6 +228,38 @@ func (o *Output) Days() bool { return o.Make != nil && o.Make.Name == "days" }
 
 // Drawn reports whether the output is a picture of series.
 func (o *Output) Drawn() bool { return o.Make != nil && o.Make.Drawn }
+
+// mostOutputs is how many files a plan writes.
+const mostOutputs = 5000
+
+// written are the files that outputs write and the folders that these need, in lower case,
+// each with a file for which it is there.
+type written map[string]string
+
+// add takes a file, unless it is written already or is a folder of another, or the reverse.
+func (w written) add(file string) error {
+	both := func(other string) error {
+		return fmt.Errorf("`%s` and `%s` can't both be written: one is a file, the other needs a folder of that name", other, file)
+	}
+	name := strings.ToLower(file)
+	if other, is := w[name]; is {
+		return fmt.Errorf("`%s` is written by two outputs", other)
+	}
+	if other, folder := w[name+"/"]; folder {
+		return both(other)
+	}
+	for i := range len(name) {
+		if name[i] != '/' {
+			continue
+		}
+		if other, is := w[name[:i]]; is {
+			return both(other)
+		}
+		w[name[:i+1]] = file
+	}
+	w[name] = file
+	return nil
+}
 
 // explained says of an unknown key which `make` it goes with, if one does.
 func explained(err error, made *question.Question) error {

@@ -217,7 +217,9 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 		case slices.Contains(list, t):
 			return nil, t.at.wrap(fmt.Errorf("the pattern `%s` is based on itself", t.name))
 		}
-		list = append(list, t)
+		if list = append(list, t); len(list) > mostDeep {
+			return nil, at.wrap(fmt.Errorf("this pattern is based on another, which is based on another, and so on; at most %d deep", mostDeep))
+		}
 		name, at = t.like, t.at
 	}
 	return list, nil

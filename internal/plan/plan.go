@@ -57,14 +57,16 @@ type Plan struct {
 	Remarks []string
 
 	book      *book
-	waiting   []*waiting        // entries that give series, in the order of the file
-	busy      []*waiting        // those that are being read, the outermost first
-	reading   *seriesIn         // reads series; nil until one is
-	doc       *doc              // nil if there is no file
-	said      map[string]*node  // by the plan's own keys; nil once they were read
-	keysAt    places            // of the plan's own keys
-	at        map[string]places // of the keys of series, by their names
-	failed    map[string]bool   // entries that couldn't be read, if faults are collected
+	waiting   []*waiting               // entries that give series, in the order of the file
+	writes    written                  // the files of its outputs
+	depths    map[*schedule.Series]int // how many series each depends on in turn
+	busy      []*waiting               // those that are being read, the outermost first
+	reading   *seriesIn                // reads series; nil until one is
+	doc       *doc                     // nil if there is no file
+	said      map[string]*node         // by the plan's own keys; nil once they were read
+	keysAt    places                   // of the plan's own keys
+	at        map[string]places        // of the keys of series, by their names
+	failed    map[string]bool          // entries that couldn't be read, if faults are collected
 	patterns  []*pattern
 	owners    []ownerAt
 	alone     string                     // its title without those of plans beside it
@@ -344,8 +346,9 @@ func (p *Plan) Place() question.Place {
 
 // Load reads a plan file. Errors carry file, line and column.
 func Load(path string, s Settings) (*Plan, error) {
-	p := &Plan{Path: path, Files: s.register(), at: map[string]places{}, failed: map[string]bool{},
-		given: map[string]map[string]Spot{}}
+	p := &Plan{Path: path, Files: s.register(), at: map[string]places{}, failed: map[string]bool{}, writes: written{},
+		depths: map[*schedule.Series]int{},
+		given:  map[string]map[string]Spot{}}
 	d, err := p.read(path, s.Text)
 	if err != nil {
 		return nil, err

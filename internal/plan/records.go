@@ -37,6 +37,7 @@ type Record struct {
 	// record; and matches look up columns from other tables before its own are added.
 	series  *schedule.Series
 	record  *Record
+	depth   int // how many records it is made from in turn
 	make    *question.Question
 	matches []*lookup
 	made    madeOnce

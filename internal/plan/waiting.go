@@ -21,6 +21,7 @@ type waiting struct {
 	// faulty says that something of it couldn't be read, which was told.
 	faulty bool
 	made   []*schedule.Series
+	depth  int // how many series it depends on in turn
 }
 
 // wait keeps an entry until it is read.
@@ -99,6 +100,7 @@ func (p *Plan) keep(s *schedule.Series) {
 	}
 	if n := len(p.busy); n > 0 {
 		p.busy[n-1].made = append(p.busy[n-1].made, s)
+		p.depths[s] = p.busy[n-1].depth
 	}
 }
 
@@ -112,6 +114,19 @@ func (p *Plan) series(name string) (eval.Series, error) {
 }
 
 func (p *Plan) seriesOfName(name string) (*schedule.Series, error) {
+	s, err := p.findSeries(name)
+	if n := len(p.busy); s != nil && n > 0 {
+		w := p.busy[n-1]
+		if w.depth = max(w.depth, p.depths[s]+1); w.depth > mostDeep {
+			return nil, fmt.Errorf("this series depends on another, which depends on another, and so on; at most %d deep", mostDeep)
+		}
+	}
+	return s, err
+}
+
+// findSeries is a series of a name, which is read first if it is further down; nil if there is
+// none.
+func (p *Plan) findSeries(name string) (*schedule.Series, error) {
 	if s := p.Find(name); s != nil {
 		return s, nil
 	}

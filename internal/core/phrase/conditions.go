@@ -169,6 +169,9 @@ func (p *parser) comparison() Expr {
 			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), "")
 		}
 		p.take()
+		for range list {
+			p.op()
+		}
 		return &In{a.Pos().to(p.last()), a, list, not}
 	}
 	return a

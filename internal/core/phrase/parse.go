@@ -130,10 +130,10 @@ func (p *parser) nest() func() {
 	return func() { p.deep-- }
 }
 
-// op counts an operator that joins two sides.
+// op counts a step, an operator that joins two sides, or a value of a list.
 func (p *parser) op() {
 	if p.ops++; p.ops > mostOps {
-		fail(p.peek().Span, "this phrase has too many parts", "compare with a list of values with in (…)")
+		fail(p.peek().Span, "this phrase has too many parts", "at most "+itoa(mostOps)+" steps, operators and values of a list; for more values, use a table with match")
 	}
 }
 

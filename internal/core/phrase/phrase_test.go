@@ -35,7 +35,8 @@ func TestErrors(t *testing.T) {
 	for _, c := range append(golden.Cases(t, "testdata/errors.cases", 3), [][]string{
 		{strings.Repeat("(", 300) + "a", "(", "levels of parentheses"},
 		{strings.Repeat("not ", 300) + "a = 1", "not", "levels of parentheses"},
-		{"a = 1" + strings.Repeat(" or a = 1", 3000), "or", "in (…)"}}...) {
+		{"a = 1" + strings.Repeat(" or a = 1", 3000), "or", "use a table with match"},
+		{"2027-01-01" + strings.Repeat(", +1 day", 3000), "+", "at most 2000 steps"}}...) {
 		_, err := Parse(c[0])
 		var e *Error
 		if !errors.As(err, &e) {

@@ -180,6 +180,7 @@ func (p *parser) steps() (list []Step) {
 const stepHelp = "steps are: +1 month, -2 working days, lasting 6 months, end of next month, 1st mon of quarter, roll following, next fri, sun on or before, at 16:30"
 
 func (p *parser) step() Step {
+	p.op()
 	t := p.peek()
 	if f := p.form(); f != nil {
 		return f.parse(p)

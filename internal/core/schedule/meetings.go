@@ -34,7 +34,7 @@ func Meetings(list []Column, window civil.Span) (found []Finding, err error) {
 	if err != nil {
 		return nil, err
 	}
-	on := map[civil.Date]int{}
+	n, on := 0, map[civil.Date]int{}
 	for _, e := range entries {
 		i := slices.Index(list, Column{e.Series, e.What})
 		if i < 0 {
@@ -45,9 +45,15 @@ func Meetings(list []Column, window civil.Span) (found []Finding, err error) {
 			on[e.At.Day] = i
 			continue
 		}
+		if n++; n > mostAlike {
+			continue
+		}
 		first, then := list[min(i, other)].Name(), list[max(i, other)].Name()
 		found = append(found, Finding{About: first + ", " + then, At: eval.Day(e.At.Day),
 			Text: fmt.Sprintf("%s and %s fall on the same day but must stay apart", first, then)})
+	}
+	if n > mostAlike {
+		found[mostAlike-1] = Finding{About: found[mostAlike-1].About, Text: fmt.Sprintf("and %d more dates on one day that must stay apart", n-mostAlike+1)}
 	}
 	return found, nil
 }

@@ -4,6 +4,7 @@ package schedule
 
 import (
 	"errors"
+	"fmt"
 	"iter"
 	"slices"
 
@@ -120,6 +121,11 @@ func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[*Moved, error] {
 	}
 }
 
+// mostRuns is how many steps one rule runs for the dates of a window.
+const mostRuns = 200_000_000
+
+var errRuns = fmt.Errorf("more than %d steps to run for the dates of this window; use a narrower window", mostRuns)
+
 // Blanks counts the nominal dates in a window for which the steps give none.
 func (s *Series) Blanks(window civil.Span) (n int) {
 	if !slices.ContainsFunc(s.Rules, func(r Ruled) bool { return r.Rec.Chain.MayBlank }) {
@@ -150,6 +156,7 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 	room := make([]eval.Move, 0, len(r.Chain.Steps))
 	m := &Moved{Rec: r}
 	roll := r.Chain.Alone
+	runs := 0
 	r.Rule.Batches(window.Widen(r.Chain.Forth, r.Chain.Back))(func(list []recur.Date) bool {
 		for i := range list {
 			m.Date = list[i]
@@ -160,6 +167,10 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 					m.Moves, m.Beyond = room, beyondNone
 				}
 			} else {
+				if runs += len(r.Chain.Steps); runs > mostRuns {
+					yield(m, errRuns)
+					return false
+				}
 				var err error
 				m.Moves = room
 				m.To, m.Beyond, err = r.Chain.Run(d, r.Row, &m.Moves)
