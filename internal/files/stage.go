@@ -48,8 +48,30 @@ type Stage struct {
 // stagedFile is a file being written beside its final place.
 type stagedFile struct {
 	*os.File
-	final string
-	plain bool // a device or pipe, written directly
+	final   string
+	plain   bool          // a device or pipe, written directly
+	since   int           // bytes written since they were last sent to disk
+	sending chan struct{} // holds one while they are being sent
+}
+
+// sentAt is how much is written before it is sent to disk, beside what is written then.
+const sentAt = 4 << 20
+
+// Write implements io.Writer.
+func (f *stagedFile) Write(p []byte) (int, error) {
+	n, err := f.File.Write(p)
+	if f.since += n; f.since >= sentAt && !f.plain {
+		select {
+		case f.sending <- struct{}{}:
+			f.since = 0
+			go func() {
+				_ = f.Sync() // what fails here fails at the end too
+				<-f.sending
+			}()
+		default: // some is on its way still
+		}
+	}
+	return n, err
 }
 
 // Create begins a file that will be at path.
@@ -69,7 +91,7 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 			if err != nil {
 				return nil, err
 			}
-			s.files = append(s.files, &stagedFile{f, path, true})
+			s.files = append(s.files, &stagedFile{File: f, final: path, plain: true})
 			return f, nil
 		}
 		if info.Mode().Perm()&0o200 == 0 {
@@ -88,8 +110,9 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 		}
 		return nil, err
 	}
-	s.files = append(s.files, &stagedFile{f, path, false})
-	return f, nil
+	staged := &stagedFile{File: f, final: path, sending: make(chan struct{}, 1)}
+	s.files = append(s.files, staged)
+	return staged, nil
 }
 
 // noFolder is a file to write in a folder that isn't there.

@@ -281,7 +281,7 @@ func (c *compiler) amount(e phrase.Expr) (wholes, error) {
 	if err != nil {
 		return nil, err
 	}
-	return func(row []Value) (int, bool, error) {
+	whole := func(row []Value) (int, bool, error) {
 		cell, err := f(row)
 		if err != nil || isBlank(cell) {
 			return 0, true, err
@@ -291,5 +291,32 @@ func (c *compiler) amount(e phrase.Expr) (wholes, error) {
 			return 0, false, c.notNumber(e, "a whole number", cell)
 		}
 		return int(v.Num), false, nil
-	}, nil
+	}
+	name, ok := e.(*phrase.Name)
+	if !ok {
+		return whole, nil
+	}
+	slot, err := c.slot(name)
+	return func(row []Value) (int, bool, error) { // most amounts are a few digits of a cell
+		cell := &row[slot]
+		if n, ok := fewDigits(cell.Text); ok && cell.Kind == Text && cell.Form == NoForm {
+			return n, false, nil
+		}
+		return whole(row)
+	}, err
+}
+
+// fewDigits reads a number of up to six digits, which is within any calendar.
+func fewDigits(s string) (n int, ok bool) {
+	if s == "" || len(s) > 6 {
+		return 0, false
+	}
+	for i := range len(s) {
+		c := s[i] - '0'
+		if c > 9 {
+			return 0, false
+		}
+		n = n*10 + int(c)
+	}
+	return n, true
 }

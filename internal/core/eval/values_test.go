@@ -427,3 +427,31 @@ func TestEveryKindOfStep(t *testing.T) {
 		}
 	}
 }
+
+// TestFewDigits reads amounts in place as the long way reads them.
+func TestFewDigits(t *testing.T) {
+	for _, s := range []string{"0", "7", "12", "0012", "999999", "1000000", "", " 12", "12 ", "1.0", "-3", "+3", "1e3", "٣", "12x", "0x1", "1_0"} {
+		env := eval.Env{Names: []string{"n"}, Frame: civil.DefaultFrame}
+		for _, text := range []string{"2027-01-31, +n days", "2027-01-31, +(n) days", "2027-01-31, -n months"} {
+			p, err := eval.Compile(text, nil, env)
+			if err != nil {
+				if strings.Contains(text, "(n)") {
+					continue
+				}
+				t.Fatal(err)
+			}
+			got, gotErr := p.Eval([]eval.Value{eval.Str(s)})
+			number, isNumber := eval.ParseNumber(strings.TrimSpace(s))
+			want, wantErr := p.Eval([]eval.Value{number})
+			if !isNumber {
+				if strings.TrimSpace(s) != "" && gotErr == nil {
+					t.Errorf("%s with %q gives %s, and it is no number", text, s, got)
+				}
+				continue
+			}
+			if got != want || (gotErr == nil) != (wantErr == nil) {
+				t.Errorf("%s with %q gives %s %v, want %s %v", text, s, got, gotErr, want, wantErr)
+			}
+		}
+	}
+}
