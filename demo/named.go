@@ -37,7 +37,7 @@ var names = sync.OnceValue(func() map[string]string {
 })
 
 // word is one that may be a name or a file of the demo.
-var word = regexp.MustCompile(`[a-z0-9_-]+(\.[a-z]+)?`)
+var word = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[a-z0-9_-]+(\.[a-z]+)?`) })
 
 // Kind says what a name is in the demo: a file, or a calendar, series, pattern or record of
 // its plan; blank if it is nothing there.
@@ -46,7 +46,7 @@ func Kind(name string) string { return names()[name] }
 // Names are the files and names in a command line that only the demo folder has, as they
 // are in it.
 func Names(line string) (list []string) {
-	for _, w := range word.FindAllString(line, -1) {
+	for _, w := range word().FindAllString(line, -1) {
 		if Kind(w) != "" && !slices.Contains(list, w) {
 			list = append(list, w)
 		}
@@ -75,12 +75,14 @@ func Examples(text string) string {
 }
 
 // missing is what an error says of a name that isn't there.
-var missing = regexp.MustCompile("unknown (?:series|calendar) `([^`]+)`|([a-z-]+\\.[a-z]+): no such file")
+var missing = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile("unknown (?:series|calendar) `([^`]+)`|([a-z-]+\\.[a-z]+): no such file")
+})
 
 // Hint is the line that an error gets if the name it misses is one of the demo's; else
 // blank.
 func Hint(text string) string {
-	if m := missing.FindStringSubmatch(text); m != nil {
+	if m := missing().FindStringSubmatch(text); m != nil {
 		if kind := Kind(m[1] + m[2]); kind != "" {
 			return "  `" + m[1] + m[2] + "` is a " + kind + " of the demo: run `yoyaku demo`, then `cd skerry-demo`\n"
 		}

@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"yoyaku/demo"
 	"yoyaku/internal/report"
 )
 
@@ -35,7 +36,7 @@ const usageTemplate = `{{if .Runnable}}{{if .HasParent}}Usage:
 {{end}}{{.CommandPath}} COMMAND --help explains a command.{{end}}{{optionGroups .}}{{if .HasExample}}
 
 Examples:
-{{.Example}}{{end}}{{if .HasHelpSubCommands}}
+{{examples .Example}}{{end}}{{if .HasHelpSubCommands}}
 
 More help:{{range .Commands}}{{if .IsAdditionalHelpTopicCommand}}
   yoyaku help {{rpad .Name 10}}{{.Short}}{{end}}{{end}}
@@ -53,6 +54,7 @@ const helpTemplate = `{{with flow (or .Long .Short)}}{{.}}
 
 func init() {
 	cobra.AddTemplateFunc("optionGroups", optionGroups)
+	cobra.AddTemplateFunc("examples", demo.Examples)
 	cobra.AddTemplateFunc("flow", func(long string) string { return report.Flow(long, helpWidth) })
 }
 

@@ -14,7 +14,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yoyaku/demo"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
@@ -154,7 +153,6 @@ schedule goes out as a table or as calendar events.`,
 	}
 	for _, c := range root.Commands() {
 		c.Use, c.DisableFlagsInUseLine = c.Use+" [options]", true
-		c.Example = demo.Examples(c.Example)
 		inOrder(c)
 	}
 	root.AddCommand(phrasesTopic(), a.jobsTopic(), a.keysTopic("plan"), a.keysTopic("calendar"))

@@ -18,6 +18,7 @@ import (
 	"github.com/spf13/cobra/doc"
 	"github.com/spf13/pflag"
 
+	"yoyaku/demo"
 	"yoyaku/internal/cli"
 )
 
@@ -40,7 +41,7 @@ func write(folder string) error {
 	}
 	var plain func(c *cobra.Command)
 	plain = func(c *cobra.Command) { // the same bytes on any day
-		c.DisableAutoGenTag = true
+		c.DisableAutoGenTag, c.Example = true, demo.Examples(c.Example)
 		for _, sub := range c.Commands() {
 			plain(sub)
 		}

@@ -156,7 +156,7 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 	room := make([]eval.Move, 0, len(r.Chain.Steps))
 	m := &Moved{Rec: r}
 	roll := r.Chain.Alone
-	runs := 0
+	runs, each := 0, len(r.Chain.Steps)
 	r.Rule.Batches(window.Widen(r.Chain.Forth, r.Chain.Back))(func(list []recur.Date) bool {
 		for i := range list {
 			m.Date = list[i]
@@ -167,7 +167,7 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 					m.Moves, m.Beyond = room, beyondNone
 				}
 			} else {
-				if runs += len(r.Chain.Steps); runs > mostRuns {
+				if runs += each; runs > mostRuns {
 					yield(m, errRuns)
 					return false
 				}
