@@ -283,3 +283,34 @@ func TestInstancesByWalking(t *testing.T) {
 		t.Error("a floating time has no zone to skip it")
 	}
 }
+
+// TestBudget bounds what the recurring events of a file are expanded to and looked at.
+func TestBudget(t *testing.T) {
+	for _, c := range []struct {
+		rule, from string
+		budget     Budget
+		want       string
+		n          int
+	}{
+		{"FREQ=MINUTELY", "20270101", Budget{9000, 9000}, "", 1440},
+		{"FREQ=MINUTELY", "20270101", Budget{1439, 5000}, "would bring the list to more than", 0},
+		{"FREQ=MINUTELY", "20270101", Budget{5000, 1439}, "would look at more than", 0},
+		{"FREQ=DAILY;BYHOUR=0,12", "20260101", Budget{20, 1000}, "", 2},
+		{"FREQ=DAILY;BYHOUR=0,12;COUNT=2000", "20260101", Budget{20, 700}, "would look at more than", 0}, // those before the day count
+		{"FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30", "20270101", Budget{1, 1}, "", 0},                      // never, and nothing is walked
+	} {
+		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART:" + c.from + "T000000\nRRULE:" + c.rule + "\nEND:VEVENT\nEND:VCALENDAR\n"
+		root, err := Read("f", strings.NewReader(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		sets, problems, err := Sets("f", root)
+		if err != nil || problems != nil || len(sets) != 1 {
+			t.Fatal(sets, problems, err)
+		}
+		list, err := sets[0].Instances(civil.Span{First: 739981, Last: 739981}, false, &c.budget) // 1 January 2027
+		if len(list) != c.n || (err == nil) != (c.want == "") || err != nil && !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %d times, %v; want %d, %q", c.rule, len(list), err, c.n, c.want)
+		}
+	}
+}

@@ -76,3 +76,63 @@ records:
 		t.Error(err)
 	}
 }
+
+// TestUsed gives the memory of records back once their last user is done, and makes them
+// again for one who asks after that.
+func TestUsed(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{FileName: "plan: 1\nid: x\nwindow: 2027\nrecords:\n  a: {table: t.csv}\n" +
+		"  b: {from: a, make: spread, start: start, end: ends, by: month, keep: [k, period]}\n  c: {from: b, columns: {n: k}}\n  d: {from: b, columns: {m: k}}\n" +
+		"outputs: [{file: c.csv, of: c}, {file: c2.csv, of: c}, {file: d.csv, of: d}]\n", "t.csv": "k,start,ends\nx,2027-01-10,2027-06-20\n"} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p, err := Load(filepath.Join(dir, FileName), Settings{AsOf: 739982})
+	if err != nil {
+		t.Fatal(err)
+	}
+	answer := func(name string) string {
+		var b strings.Builder
+		job := p.Onward(p.Record(name), p.Place())
+		job.To = tabular.NewCSV(&b, ',', false)
+		if err := job.Answer(); err != nil {
+			t.Fatal(err)
+		}
+		return b.String()
+	}
+	held := func() (names string) {
+		for _, r := range p.Records {
+			if r.made.table != nil {
+				names += r.Name
+			}
+			if r.kept.table != nil {
+				names += "'"
+			}
+		}
+		return names
+	}
+	first := answer("c")
+	p.CountUsers()
+	steps := []struct {
+		what string
+		do   func()
+		want string
+	}{
+		{"c is there, d is still to come", func() {}, "b'c"},
+		{"the first output of c", p.Outputs[0].Used, "b'c"},
+		{"the second", p.Outputs[1].Used, "b'"},
+		{"d is made", func() { answer("d") }, "d"},
+		{"its output", p.Outputs[2].Used, ""},
+		{"somebody asks again", func() {
+			if again := answer("c"); again != first || again == "" {
+				t.Errorf("first\n%sagain\n%s", first, again)
+			}
+		}, "b'c"},
+	}
+	for _, s := range steps {
+		if s.do(); held() != s.want {
+			t.Errorf("%s: held are %q, want %q", s.what, held(), s.want)
+		}
+	}
+}
