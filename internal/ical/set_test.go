@@ -297,7 +297,7 @@ func TestBudget(t *testing.T) {
 		{"FREQ=MINUTELY", "20270101", Budget{5000, 1439}, "would look at more than", 0},
 		{"FREQ=DAILY;BYHOUR=0,12", "20260101", Budget{20, 1000}, "", 2},
 		{"FREQ=DAILY;BYHOUR=0,12;COUNT=2000", "20260101", Budget{20, 700}, "would look at more than", 0}, // those before the day count
-		{"FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30", "20270101", Budget{1, 1}, "", 1},                      // DTSTART alone, and nothing is walked
+		{"FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30", "20270101", Budget{1, 1}, "", 1},                       // DTSTART alone, and nothing is walked
 	} {
 		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART:" + c.from + "T000000\nRRULE:" + c.rule + "\nEND:VEVENT\nEND:VCALENDAR\n"
 		root, err := Read("f", strings.NewReader(text))
