@@ -155,7 +155,12 @@ func (o *office) runs(program string) []work {
 		days += d.String() + "\n"
 	}
 	found := o.write("days.csv", days)
+	leases := one("4,000 leases, rents by month, seven outputs", 0, "run", o.leases(), "--quiet", "--as", "csv")
+	leases.memory = 150
+	tasks := one("20,000 tasks of a month-end close", 0, "run", o.tasks(), "--quiet", "--as", "csv")
+	tasks.memory = 500
 	return []work{
+		leases, tasks,
 		one("infer, 500 dates beside all public calendars", 2000, "infer", found, "--quiet"),
 		one("dates \"monthly on last\"", 10, "dates", "monthly on last"),
 		run,
@@ -164,6 +169,63 @@ func (o *office) runs(program string) []work {
 		rolled,
 		one("ten series that look at each other", 100, "dates", "s9", "--plan", series, "--window", "2027"),
 	}
+}
+
+// leases is a property manager's plan: some 215,000 rents, in seven outputs.
+func (o *office) leases() string {
+	var b strings.Builder
+	b.WriteString("lease,tenant,site,starts,ends,rent\n")
+	first, _ := civil.Of(2020, 1, 1)
+	for i := range 4000 {
+		starts := first + civil.Date(i*37%2000)
+		fmt.Fprintf(&b, "L-%05d,Tenant %d of the long quay,Site %d,%s,%s,%d.%02d\n", i, i, i%7, starts, starts+civil.Date(1096+i*53%1100),
+			300+i*17%8700, i%100)
+	}
+	o.write("leases.csv", b.String())
+	return o.write("leases.yaml", `plan: 1
+id: leases
+window: 2026..2030
+calendar: england-wales
+records:
+  leases:
+    table: leases.csv
+    key: lease
+    columns: {notice: "ends, -3 months, roll preceding"}
+    events: [{name: notice, day: notice, summary: "Notice for {tenant}"}]
+  rents:
+    from: leases
+    make: spread
+    start: starts
+    end: ends
+    by: month
+    share: rent
+    share-per: month
+    columns: {due: "first_day, roll following"}
+outputs:
+  - {file: l/rents.csv, of: rents}
+  - {file: l/by-site.csv, of: rents, make: tally, rows: site, cols: year of first_day, sum: rent}
+  - {file: l/by-tenant.csv, of: rents, make: tally, rows: tenant, cols: year of first_day, sum: rent}
+  - {file: l/due.csv, of: rents, make: due, date: due, window: 2027}
+  - {file: l/leases.csv, of: leases}
+  - {file: l/ending.xlsx, of: leases, make: due, date: ends, window: 2026..2028}
+  - {file: l/notices.ics, of: leases}
+`)
+}
+
+// tasks is a plan with a table of 20,000 tasks, chained by fifties.
+func (o *office) tasks() string {
+	var b strings.Builder
+	b.WriteString("task,day\n")
+	for i := range 20_000 {
+		if i%50 == 0 {
+			fmt.Fprintf(&b, "t%d,\"date, +1 working day\"\n", i)
+		} else {
+			fmt.Fprintf(&b, "t%d,\"t%d, +1 working day\"\n", i, i-1)
+		}
+	}
+	o.write("tasks.csv", b.String())
+	return o.write("tasks.yaml", "plan: 1\nid: tasks\nwindow: 2027\nseries: {close: {rule: monthly on last, "+
+		"milestones-from: {table: tasks.csv, name: task, date: day}}}\noutputs: [{file: t/close.csv, of: close}]\n")
 }
 
 // dates are the dates of one rule in all years: five million a second, in times of a
