@@ -8,6 +8,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 )
 
@@ -56,8 +57,12 @@ func (e Entry) milestone() (m Milestone) {
 	if e.What == "date" {
 		return Milestone{Owner: e.Series.Owner, Todo: e.Series.Todo}
 	}
-	if i := slices.IndexFunc(e.Series.Milestones, func(m Milestone) bool { return m.Name == e.What }); i >= 0 {
-		m = e.Series.Milestones[i]
+	all := e.Series.Milestones
+	if i := e.Series.slots[phrase.FoldName(e.What)] - len(BaseNames); i >= 0 && i < len(all) && all[i].Name == e.What {
+		return all[i] // of a plan of thousands, without a walk over them
+	}
+	if i := slices.IndexFunc(all, func(m Milestone) bool { return m.Name == e.What }); i >= 0 {
+		m = all[i]
 	}
 	return m
 }

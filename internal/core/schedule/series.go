@@ -368,6 +368,7 @@ func (s *Series) occurrence(m, before Moved, number int) (*Occurrence, error) {
 func (s *Series) milestones(o *Occurrence) error {
 	gone := o.Hand != nil && o.Hand.Gone
 	unsure := o.Beyond
+	o.Whys = slices.Grow(o.Whys, len(s.Milestones))
 	for i, ms := range s.Milestones {
 		var v eval.Value
 		var why Why
