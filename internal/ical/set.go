@@ -203,6 +203,7 @@ func (s *Set) Instances(span civil.Span, cancelled bool, budget *Budget) (list [
 			onward = append(onward, o)
 		}
 	}
+	list = slices.Grow(list, len(starts))
 	for _, at := range starts {
 		key := m.key(at.Stamp)
 		if taken[key] {

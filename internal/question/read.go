@@ -66,6 +66,7 @@ func (q *read) answer(j *Job) error {
 			return rows.In("zone", err)
 		}
 	}
+	defer garbage(30)()
 	name, root, err := q.open(j)
 	if err != nil {
 		return err
@@ -98,15 +99,15 @@ func (q *read) answer(j *Job) error {
 		return span != civil.Always && (i.From.Day > span.Last || i.Last() < span.First)
 	})
 	type placed struct {
-		ical.Instance
-		at int64
+		at      int64
+		line, n int32
 	}
 	order := make([]placed, len(list))
 	for n, i := range list {
-		order[n] = placed{i, i.From.Instant()}
+		order[n] = placed{i.From.Instant(), int32(i.Line), int32(n)}
 	}
-	slices.SortStableFunc(order, func(a, b placed) int {
-		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.Line, b.Line))
+	slices.SortFunc(order, func(a, b placed) int {
+		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.line, b.line), cmp.Compare(a.n, b.n))
 	})
 	if len(order) == 0 {
 		j.Note("%s has no events there", name)
@@ -116,8 +117,8 @@ func (q *read) answer(j *Job) error {
 		head = append(slices.Clone(head), rawColumns...)
 	}
 	return j.fill(head, func(put rows.Put) error {
-		for _, i := range order {
-			if err := put(q.cells(&i.Instance)); err != nil {
+		for _, o := range order {
+			if err := put(q.cells(&list[o.n])); err != nil {
 				return err
 			}
 		}
@@ -164,7 +165,9 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 			}
 			problems = append(problems, fault)
 		}
-		list = append(list, more...)
+		if list = append(list, more...); len(list) == len(more) {
+			list = more // one large event isn't held twice
+		}
 		if !q.cancelled && slices.ContainsFunc(s.Entries(), func(e *ical.Entry) bool { return e.Cancelled }) {
 			with, _ := s.Instances(wide, true, beside)
 			gone += len(with) - len(more)
