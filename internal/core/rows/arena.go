@@ -23,6 +23,9 @@ const arenaBlock = 256 << 10
 // doesn't know.
 const formed, unsure = 0x80, 0x40
 
+// short marks a text of so few bytes that their number stands with its kind.
+const short = 0x20
+
 // rounded marks the places of a number that was rounded to them.
 const rounded = 0x80
 
@@ -65,6 +68,10 @@ func (a *Arena) Save(row []eval.Value) Place {
 	p := a.next()
 	b := binary.AppendUvarint(a.open, uint64(len(row))+1)
 	for _, v := range row {
+		if v.Kind == eval.Text && len(v.Text) < short && v.Form == eval.NoForm && !v.Unsure {
+			b = append(append(b, short|byte(len(v.Text))), v.Text...)
+			continue
+		}
 		kind := byte(v.Kind)
 		if v.Unsure {
 			kind |= unsure
@@ -140,6 +147,11 @@ func LoadNext(s string, room []eval.Value) (rest, line string, _ []eval.Value) {
 	}
 	for range n - 1 {
 		kind := s[0]
+		if kind&(short|formed|unsure) == short {
+			n := 1 + int(kind&^short)
+			room, s = append(room, eval.Value{Kind: eval.Text, Text: s[1:n]}), s[n:]
+			continue
+		}
 		v := eval.Value{Kind: eval.Kind(kind &^ (formed | unsure)), Unsure: kind&unsure != 0}
 		if s = s[1:]; kind&formed != 0 {
 			v.Form = eval.Form(unsigned())

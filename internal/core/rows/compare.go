@@ -1,6 +1,7 @@
 package rows
 
 import (
+	"cmp"
 	"fmt"
 	"hash/maphash"
 	"slices"
@@ -19,8 +20,9 @@ type Comparison struct {
 	nowKey   int
 	both     [][2]int // places of the columns that both have, without the key
 	arena    Arena
-	places   []Place          // of the rows of the old table
-	lines    []int32          // of each
+	firsts   []int32          // of each block of the arena its first row
+	places   []int32          // of the rows of the old table in their blocks
+	jumps    [][2]int32       // rows from which on lines are ahead of them by a number
 	seen     []int32          // line of the new table that has it
 	index    []uint64         // of each the hash of its key, 32 bits, and its number; sorted
 	added    map[string]int32 // keys of the new table alone, with their lines
@@ -66,7 +68,11 @@ func (c *Comparison) hash(id string) uint64 { return maphash.String(c.seed, id) 
 
 // id is the key of a row that is held.
 func (c *Comparison) id(i int) string {
-	_, c.room = c.arena.Load(c.places[i], c.room)
+	block, first := slices.BinarySearch(c.firsts, int32(i))
+	if !first {
+		block--
+	}
+	_, c.room = c.arena.Load(Place{int32(block), c.places[i]}, c.room)
 	return eval.KeyOf(c.room[c.oldKey])
 }
 
@@ -84,21 +90,36 @@ func (c *Comparison) find(id string) (i int, ok bool) {
 
 // Old takes a row of the old table.
 func (c *Comparison) Old(line int, row []eval.Value) error {
-	c.index = append(c.index, c.hash(eval.KeyOf(row[c.oldKey]))|uint64(len(c.places)))
-	c.places, c.lines = append(c.places, c.arena.Save(row)), append(c.lines, int32(line))
+	i, at := int32(len(c.places)), c.arena.Save(row)
+	if at.First() {
+		c.firsts = append(c.firsts, i)
+	}
+	c.places = append(c.places, at.at)
+	if by := int32(line) - i; len(c.jumps) == 0 || c.jumps[len(c.jumps)-1][1] != by {
+		c.jumps = append(c.jumps, [2]int32{i, by})
+	}
 	return nil
+}
+
+// line is that of a row of the old table.
+func (c *Comparison) line(i int) int32 {
+	at, _ := slices.BinarySearchFunc(c.jumps, int32(i+1), func(jump [2]int32, i int32) int { return cmp.Compare(jump[0], i) })
+	return int32(i) + c.jumps[at-1][1]
 }
 
 // Whole ends the old table. A key that stands twice in it is an error.
 func (c *Comparison) Whole() error {
-	c.seen = make([]int32, len(c.places))
+	c.seen, c.index = make([]int32, len(c.places)), make([]uint64, len(c.places))
+	for i := range c.index {
+		c.index[i] = c.hash(c.id(i)) | uint64(i)
+	}
 	slices.Sort(c.index)
 	for at := 1; at < len(c.index); at++ {
 		i := int(uint32(c.index[at]))
 		for before := at - 1; before >= 0 && c.index[before]>>32 == c.index[at]>>32; before-- {
 			if k, id := int(uint32(c.index[before])), strings.Clone(c.id(i)); c.id(k) == id {
 				return fmt.Errorf("the key `%s` is %q in both line %d and line %d of the old table", c.Key,
-					eval.Brief(id), c.lines[k], c.lines[i])
+					eval.Brief(id), c.line(k), c.line(i))
 			}
 		}
 	}

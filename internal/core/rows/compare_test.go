@@ -85,3 +85,33 @@ func TestComparison(t *testing.T) {
 		}
 	}
 }
+
+// Rows that fill several blocks, some over more than one line: a key that stands twice is
+// found with the lines it has in its table.
+func TestComparisonTwice(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 3))
+	for range 20 {
+		c, err := rows.NewComparison("id", []string{"id", "x"}, []string{"id", "x"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		n, line, lines := 4000+r.IntN(4000), 1, []int{}
+		a, b := r.IntN(n), r.IntN(n)
+		for i := range n {
+			line += 1 + r.IntN(10)/9
+			lines = append(lines, line)
+			id := i
+			if i == max(a, b) {
+				id = min(a, b)
+			}
+			if err := c.Old(line, []eval.Value{eval.Str(fmt.Sprint("K", id)), eval.Str(strings.Repeat("x", i%200))}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		want := fmt.Sprintf("the key `id` is \"K%d\" in both line %d and line %d of the old table", min(a, b),
+			lines[min(a, b)], lines[max(a, b)])
+		if err := c.Whole(); a == b && err != nil || a != b && (err == nil || err.Error() != want) {
+			t.Fatalf("%v, want %s", err, want)
+		}
+	}
+}
