@@ -134,3 +134,30 @@ func TestRulesAndHands(t *testing.T) {
 		}
 	}
 }
+
+// Of a date that is left out, the milestone that was set by hand stays, and that alone.
+func TestSetOfDateLeftOut(t *testing.T) {
+	s, err := NewSeries("s", "", "monthly on 15", plain)
+	for _, m := range [][2]string{{"a", "date, -3 days"}, {"b", "date, -5 days"}, {"c", "date, +1 day"}} {
+		if err == nil {
+			err = s.AddMilestone(m[0], m[1], plain)
+		}
+	}
+	day, _ := civil.Of(2027, 3, 9)
+	for what, at := range map[string]eval.Value{"date": {}, "b": eval.Day(day)} {
+		if err == nil {
+			err = s.SetHand(Hand{ID: "2027-03/15", What: what, At: at, Reason: ByHand("why", "A. Gull", false)})
+		}
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, _, err := Entries([]*Series{s}, civil.Span{First: day - 8, Last: day + 22})
+	var got []string
+	for _, e := range list {
+		got = append(got, e.What+" "+e.At.String())
+	}
+	if err != nil || !slices.Equal(got, []string{"b 2027-03-09"}) {
+		t.Errorf("%v, %v", got, err)
+	}
+}
