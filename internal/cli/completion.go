@@ -13,7 +13,7 @@ import (
 //go:embed shells
 var shells embed.FS
 
-// Shells are those whose words complete themselves.
+// Shells are those for which Completion has a script.
 var Shells = []string{"bash", "zsh", "fish", "powershell"}
 
 // Completion writes the script by which a shell of Shells completes the words of root's

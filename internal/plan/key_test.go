@@ -8,8 +8,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"yoyaku/demo"
 	"yoyaku/internal/files"
 	"yoyaku/internal/golden"
@@ -33,46 +31,54 @@ func TestHelpHoldsDemo(t *testing.T) {
 		whole = strings.Replace(whole, "\n"+part+"\n", "\n", 1)
 	}
 	n := 0
-	var walk func(g *group, v ast.Node)
-	walk = func(g *group, v ast.Node) {
-		switch v := v.(type) {
-		case *ast.SequenceNode:
-			for _, item := range v.Values {
+	var walk func(g *group, v *node)
+	walk = func(g *group, v *node) {
+		if list, err := v.items(""); err == nil {
+			for _, item := range list {
 				walk(g, item)
 			}
-		case *ast.MappingNode:
-			if q, _ := entry(d, "", v).makes(); q != nil && g.made != nil {
-				g = g.made(q)
+			return
+		}
+		parts, err := v.open("", anything)
+		if err != nil {
+			return // a value without keys
+		}
+		if q, _ := v.makes(); q != nil && g.made != nil {
+			g = g.made(q)
+		}
+		for _, p := range parts {
+			i := g.find(p.name)
+			if i < 0 {
+				continue // a word of a pattern
 			}
-			for _, pair := range v.Values {
-				name := pair.Key.GetToken().Value
-				i := g.find(name)
-				if i < 0 {
-					continue // a word of a pattern
-				}
-				n++
-				page, err := Help("plan", name)
-				if k := g.keys[i]; err != nil || !strings.Contains(strings.ReplaceAll(page, "\n", " "), k.Help[1:min(20, len(k.Help))]) {
-					t.Errorf("help plan %s: %v %s", name, err, page)
-				} else if k.option == nil && !strings.Contains(whole, "\n  "+name+" ") {
-					t.Errorf("help plan lacks %s", name)
-				}
-				in, names := g.keys[i].group()
-				if m, ok := pair.Value.(*ast.MappingNode); ok && names != nil && in != nil {
-					for _, under := range m.Values {
-						walk(in, under.Value)
-					}
-				} else if in != nil {
-					walk(in, pair.Value)
-				}
+			n++
+			page, err := Help("plan", p.name)
+			if k := g.keys[i]; err != nil || !strings.Contains(strings.ReplaceAll(page, "\n", " "), k.Help[1:min(20, len(k.Help))]) {
+				t.Errorf("help plan %s: %v %s", p.name, err, page)
+			} else if k.option == nil && !strings.Contains(whole, "\n  "+p.name+" ") {
+				t.Errorf("help plan lacks %s", p.name)
+			}
+			in, names := g.keys[i].group()
+			if in == nil {
+				continue
+			}
+			list := []*node{p}
+			if under, err := p.open("", anything); names != nil && err == nil {
+				list = under
+			}
+			for _, under := range list {
+				walk(in, under)
 			}
 		}
 	}
-	walk(planKeys(), d.root)
+	walk(planKeys(), entry(d, "", d.root))
 	if n < 100 {
 		t.Errorf("only %d keys", n)
 	}
 }
+
+// anything lets every key pass.
+func anything[K any](string, K, bool) error { return nil }
 
 // structure is a schema without what it says to people.
 func structure(v any) any {

@@ -44,10 +44,11 @@ func (e Event) Zone() string {
 
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
+	m := e.milestone()
 	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
-		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: e.milestone().Todo, Owner: e.milestone().Owner,
-		Private: e.milestone().Private || e.Series.Private && !e.milestone().Public, Tentative: e.Why.Beyond.Is(),
+		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: m.Todo, Owner: m.Owner,
+		Private: m.Private || e.Series.Private && !m.Public, Tentative: e.Why.Beyond.Is(),
 		Look: e.Series.Look}
 }
 
