@@ -74,6 +74,16 @@ func (f *stagedFile) Write(p []byte) (int, error) {
 	return n, err
 }
 
+// Close implements io.Closer. What is still being sent to disk would keep the file open, and
+// Windows replaces and removes none that is.
+func (f *stagedFile) Close() error {
+	if f.sending != nil {
+		f.sending <- struct{}{}
+		<-f.sending
+	}
+	return f.File.Close()
+}
+
 // Create begins a file that will be at path.
 func (s *Stage) Create(path string) (io.Writer, error) {
 	shared := true
