@@ -9,6 +9,7 @@ import (
 	"io"
 	"iter"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
@@ -114,6 +115,19 @@ func (s *csvSink) Same(sep byte) bool { return sep == s.sep && !s.safe }
 // EncodeText implements rows.Textual.
 func (s *csvSink) EncodeText(b []byte, text string, more []eval.Value) []byte {
 	return append(appendCells(append(b, text...), more, s.sep, s.safe, true), '\n')
+}
+
+// EncodeDays implements rows.Textual.
+func (s *csvSink) EncodeDays(b []byte, text string, kinds []eval.Kind, columns [][]int32, row int) []byte {
+	b = append(b, text...)
+	for i, kind := range kinds {
+		if b = append(b, s.sep); kind == eval.Date {
+			b = civil.Date(columns[i][row]).Append(b)
+		} else {
+			b = eval.AppendInt(b, int64(columns[i][row]))
+		}
+	}
+	return append(b, '\n')
 }
 
 // RowText implements rows.Textual.

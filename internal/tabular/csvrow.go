@@ -4,9 +4,11 @@ import (
 	"fmt"
 	"math/bits"
 	"strings"
-	"yoyaku/internal/core/phrase"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
 )
 
 // csvBlock is a run of whole rows.
@@ -31,7 +33,12 @@ func (b *csvBlock) Each(do func(line int, cells []eval.Value) error) error {
 func (b *csvBlock) Separator() byte { return b.sep }
 
 // EachText implements rows.Verbatim.
-func (b *csvBlock) EachText(slots []int, do func(line int, text string, cells []eval.Value) error) error {
+func (b *csvBlock) EachText(slots []int, do rows.EachText) error {
+	return b.EachDays(slots, nil, nil, do)
+}
+
+// EachDays implements rows.Verbatim.
+func (b *csvBlock) EachDays(slots []int, days []int32, take, do rows.EachText) error {
 	room := make([]eval.Value, max(b.columns, 0), max(b.columns, 0)+16)
 	part := make([]eval.Value, len(room), cap(room)) // with the cells of slots alone
 	b.returns = strings.IndexByte(b.text, '\r') >= 0
@@ -49,6 +56,12 @@ func (b *csvBlock) EachText(slots []int, do func(line int, text string, cells []
 			cells = room
 		case slots != nil && same:
 			text = b.text[b.starts[0] : b.starts[b.columns]-1]
+			if take != nil && b.days(slots, days) {
+				if err := take(line, text, nil); err != nil {
+					return err
+				}
+				continue
+			}
 			for _, k := range slots {
 				b.cell(k, &part[k])
 			}
@@ -78,7 +91,7 @@ func (b *csvBlock) Cells(text string) []eval.Value {
 // one of a wrong length or with a stray quote: next reads it. same says that what the
 // cells are written as is what is there.
 func (b *csvBlock) whole() (found, same bool) {
-	const ones = 0x0101010101010101
+	const ones, low = 0x0101010101010101, 0x7f7f7f7f7f7f7f7f
 	s, at, start, n, line := b.text, b.at, b.at, 0, b.line
 	if b.columns < 2 || at >= len(s) || s[at] == '\n' || s[at] == '\r' {
 		return false, false
@@ -91,10 +104,22 @@ func (b *csvBlock) whole() (found, same bool) {
 	same = true
 	for at+8 <= len(s) {
 		w := eightOf(s[at : at+8])
-		hits := equal(w, seps) | equal(w, '\n'*ones) | equal(w, '"'*ones)
+		hits := ^(unequal(w, seps)&unequal(w, '\n'*ones)&unequal(w, '"'*ones) | low)
 		for ; hits != 0; hits &= hits - 1 {
 			i := at + bits.TrailingZeros64(hits)>>3
-			if s[i] == '"' {
+			hit := s[i]
+			if c := s[start]; c <= ' ' && i > start || c == '\\' {
+				same = false
+			}
+			if hit == b.sep {
+				if n++; n == b.columns {
+					return false, false
+				}
+				start = i + 1
+				starts[n] = int32(start)
+				continue
+			}
+			if hit == '"' {
 				cell, doubled, end, fault := quoted(s, i, b.sep)
 				if i != start || fault != "" {
 					return false, false
@@ -105,23 +130,14 @@ func (b *csvBlock) whole() (found, same bool) {
 				break
 			}
 			end := i // of the cell
-			if s[i] == '\n' && end > start && s[end-1] == '\r' {
+			if end > start && s[end-1] == '\r' {
 				end--
 			}
-			if c := s[start]; end > start && (c <= ' ' || c == '\\') {
-				same = false
-			}
-			if n++; n > b.columns {
+			if n++; n != b.columns {
 				return false, false
 			}
 			start = i + 1
 			starts[n] = int32(end) + 1
-			if s[i] != '\n' {
-				continue
-			}
-			if n < b.columns {
-				return false, false
-			}
 			if b.returns && strings.IndexByte(s[b.at:starts[n]-1], '\r') >= 0 {
 				same = false
 			}
@@ -131,6 +147,18 @@ func (b *csvBlock) whole() (found, same bool) {
 		at += 8
 	}
 	return false, false
+}
+
+// days reads the cells of slots of the row that whole has found; false if one is no ISO date.
+func (b *csvBlock) days(slots []int, days []int32) bool {
+	for _, k := range slots {
+		d, ok := civil.ParseDay(b.text[b.starts[k] : b.starts[k+1]-1])
+		if !ok {
+			return false
+		}
+		days[k] = int32(d)
+	}
+	return true
 }
 
 // cell makes cell k of the row that whole has found.
@@ -148,11 +176,11 @@ func eightOf(s string) uint64 {
 		uint64(s[4])<<32 | uint64(s[5])<<40 | uint64(s[6])<<48 | uint64(s[7])<<56
 }
 
-// equal marks, by their highest bit, the bytes of a word that are the same in another.
-func equal(w, other uint64) uint64 {
+// unequal marks, by their highest bit, the bytes of a word that aren't the same in another.
+func unequal(w, other uint64) uint64 {
 	const low = 0x7f7f7f7f7f7f7f7f
 	x := w ^ other
-	return ^((x&low + low) | x | low)
+	return x&low + low | x
 }
 
 func (b *csvBlock) fail(line int, format string, args ...any) error {

@@ -61,6 +61,21 @@ func twoDigits(a, b byte) (n int, ok bool) {
 	return int(a)*10 + int(b), a <= 9 && b <= 9
 }
 
+// ParseDay reads a date as 2027-03-31; ok is false for anything else.
+func ParseDay(s string) (d Date, ok bool) {
+	if len(s) != 10 || s[4] != '-' || s[7] != '-' {
+		return None, false
+	}
+	century, cok := twoDigits(s[0], s[1])
+	year, yok := twoDigits(s[2], s[3])
+	m, mok := twoDigits(s[5], s[6])
+	day, dok := twoDigits(s[8], s[9])
+	if !(cok && yok && mok && dok) {
+		return None, false
+	}
+	return Of(century*100+year, m, day)
+}
+
 // Parse reads an ISO 8601 date in its extended forms: calendar 2027-03-31,
 // week 2027-W13-3 and ordinal 2027-090. shape is false when the text has none
 // of these forms; ok is false too when the form is right but no such day is.
@@ -74,12 +89,10 @@ func Parse(s string) (d Date, shape, ok bool) {
 	switch {
 	case !yok:
 	case len(s) == 10 && s[7] == '-':
-		m, mok := twoDigits(s[5], s[6])
-		day, dok := twoDigits(s[8], s[9])
-		if mok && dok {
-			d, ok = Of(year, m, day)
-			return d, true, ok
-		}
+		d, ok = ParseDay(s)
+		_, mok := twoDigits(s[5], s[6])
+		_, dok := twoDigits(s[8], s[9])
+		return d, mok && dok, ok
 	case len(s) == 10 && s[5]|0x20 == 'w' && s[8] == '-':
 		w, wok := digits(s[6:8])
 		n, nok := digits(s[9:])

@@ -103,9 +103,14 @@ func monthAround(d Date, offset int) (s Span, ok bool) {
 	return s, ok
 }
 
+// InMonth is MonthDay for the month that is offset months behind that of d.
+func (d Date) InMonth(offset, day int) (Date, bool) {
+	index, _ := d.monthAndDay()
+	return MonthDay(index+offset, day)
+}
+
 // IsMonthEnd reports whether d is the last day of its month.
 func (d Date) IsMonthEnd() bool {
-	index, _ := d.monthAndDay()
-	last, _ := MonthDay(index, 31)
+	last, _ := d.InMonth(0, 31)
 	return d == last
 }

@@ -95,6 +95,7 @@ type compiler struct {
 	Env
 	text  string
 	looks *bool // whether it looks into a series
+	reads *int  // how often it found the slot of a name
 }
 
 func (c *compiler) fail(at phrase.Span, message, hint string) error {
@@ -123,6 +124,7 @@ func (e Env) SlotOf(name string) int {
 
 // slot finds a name in the row.
 func (c *compiler) slot(n *phrase.Name) (int, error) {
+	*c.reads++
 	if c.Prior > 0 && phrase.SameName(n.Text, "prior") && !strings.HasPrefix(c.text[n.Start:], `"`) {
 		return c.Prior - 1, nil
 	}
@@ -201,5 +203,5 @@ func known(word, what string, names []string) string {
 }
 
 func newCompiler(text string, env Env) *compiler {
-	return &compiler{Env: env, text: strings.TrimSpace(text), looks: new(bool)}
+	return &compiler{Env: env, text: strings.TrimSpace(text), looks: new(bool), reads: new(int)}
 }

@@ -19,7 +19,10 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 	p, err := c.program(e, base)
 	if err == nil {
 		n, open := e.(*phrase.If)
-		p.lacks = c.looks != nil && *c.looks || open && n.Else == nil
+		p.lacks = *c.looks || open && n.Else == nil
+		if base == nil && p.zone == nil && p.choice == nil {
+			p.lane = c.laneOf(e, p)
+		}
 	}
 	return p, err
 }

@@ -65,6 +65,13 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 
 // wholes compiles the measures that give whole numbers; nil for the others.
 func (c *compiler) wholes(e phrase.Expr) (wholes, error) {
+	r, of, _, err := c.measured(e)
+	if err != nil {
+		return nil, err
+	}
+	if of != nil {
+		return c.spanned(r, of)
+	}
 	switch e := e.(type) {
 	case *phrase.Count:
 		if !e.What.Parts {
@@ -72,14 +79,28 @@ func (c *compiler) wholes(e phrase.Expr) (wholes, error) {
 		}
 	case *phrase.SeriesCount:
 		return c.seriesCount(e)
-	case *phrase.Complete:
-		return c.spanned(e.Range, func(a, b civil.Date) int { return complete(e, a, b) })
-	case *phrase.DayCount:
-		if !e.Years {
-			return c.spanned(e.Range, e.By.Days)
-		}
 	}
 	return nil, nil
+}
+
+// measured compiles the measures that need two dates and nothing else: of gives the whole
+// number, cal is the calendar that it asks, if it asks one. of is nil for other measures.
+func (c *compiler) measured(e phrase.Expr) (r phrase.Range, of func(a, b civil.Date) int, cal *workdays.Calendar, err error) {
+	switch e := e.(type) {
+	case *phrase.Count:
+		if e.In != nil || e.What.Parts || e.What.Working && c.byColumnOf(e.Using, e.Span) != nil {
+			return r, nil, nil, nil
+		}
+		between, day, cal, err := c.counting(e)
+		return e.Range, over(e, between, day), cal, err
+	case *phrase.Complete:
+		return e.Range, func(a, b civil.Date) int { return complete(e, a, b) }, nil, nil
+	case *phrase.DayCount:
+		if !e.Years {
+			return e.Range, e.By.Days, nil, nil
+		}
+	}
+	return r, nil, nil, nil
 }
 
 // ends compiles the two dates of a range.
@@ -137,36 +158,73 @@ func (c *compiler) spanned(r phrase.Range, of func(a, b civil.Date) int) (wholes
 	}, err
 }
 
-// counted returns how many days of a kind lie in (0, d]: differences of it are
+// counted returns how many weekdays, or of one weekday, lie in (0, d]: differences of it are
 // counts.
 func counted(what phrase.CountOf) func(d civil.Date) int {
-	switch {
-	case what.Weekday != 0:
+	if what.Weekday != 0 {
 		return func(d civil.Date) int { return (int(d) - int(what.Weekday) + 7) / 7 }
-	case what.Weekdays:
-		return func(d civil.Date) int { return int(d)/7*5 + min(int(d)%7, 5) }
 	}
-	return func(d civil.Date) int { return int(d) }
+	return func(d civil.Date) int { return int(d)/7*5 + min(int(d)%7, 5) }
 }
 
 func (c *compiler) count(e *phrase.Count) (wholes, error) {
-	if e.What.Working {
-		if column := c.byColumnOf(e.Using, e.Span); column != nil {
-			return c.wholeByColumn(column, func(c *compiler) (wholes, error) { return c.count(e) })
-		}
-		cal, err := c.calendar(e.Using)
-		if err != nil {
-			return nil, err
-		}
-		if e.What.Parts {
-			return c.countWith(e, func(a, b civil.Date) int { cal.Ask(a, b); return cal.Counted(a, b) }, cal.Part)
-		}
-		return c.countWith(e, func(a, b civil.Date) int { cal.Ask(a, b); return cal.Between(a, b) },
-			func(d civil.Date) int { return cal.Count(civil.Span{First: d, Last: d}) })
+	if column := c.byColumnOf(e.Using, e.Span); column != nil && e.What.Working {
+		return c.wholeByColumn(column, func(c *compiler) (wholes, error) { return c.count(e) })
 	}
-	upto := counted(e.What)
-	return c.countWith(e, func(a, b civil.Date) int { return upto(b) - upto(a) },
-		func(d civil.Date) int { return upto(d) - upto(d-1) })
+	between, day, _, err := c.counting(e)
+	if err != nil {
+		return nil, err
+	}
+	if e.In == nil {
+		return c.spanned(e.Range, over(e, between, day))
+	}
+	of, err := c.dateOf(e.A)
+	return func(row []Value) (int, bool, error) {
+		d, _, err := of(row)
+		if err != nil || d == civil.None {
+			return 0, true, err
+		}
+		p, ok := c.Frame.Around(e.In.Unit, d, e.In.Offset)
+		if !ok {
+			return 0, true, c.fail(e.Span, ErrRange.Error(), "")
+		}
+		return between(p.First, p.Last) + day(p.First), false, nil
+	}, err
+}
+
+// counting gives what counts the days after a up to and including b, negative when b is before
+// a, what a day alone counts, and the calendar that is asked, if one is.
+func (c *compiler) counting(e *phrase.Count) (between func(a, b civil.Date) int, day func(civil.Date) int,
+	cal *workdays.Calendar, err error) {
+	if !e.What.Working {
+		if !e.What.Weekdays && e.What.Weekday == 0 {
+			return func(a, b civil.Date) int { return int(b - a) }, func(civil.Date) int { return 1 }, nil, nil
+		}
+		upto := counted(e.What)
+		return func(a, b civil.Date) int { return upto(b) - upto(a) },
+			func(d civil.Date) int { return upto(d) - upto(d-1) }, nil, nil
+	}
+	if cal, err = c.calendar(e.Using); err != nil {
+		return nil, nil, nil, err
+	}
+	if e.What.Parts {
+		return func(a, b civil.Date) int { cal.Ask(a, b); return cal.Counted(a, b) }, cal.Part, cal, nil
+	}
+	return func(a, b civil.Date) int { cal.Ask(a, b); return cal.Between(a, b) },
+		func(d civil.Date) int { return cal.Count(civil.Span{First: d, Last: d}) }, cal, nil
+}
+
+// over counts a range as its words have it: both ends, or the last alone.
+func over(e *phrase.Count, between func(a, b civil.Date) int, day func(civil.Date) int) func(a, b civil.Date) int {
+	if !e.Through {
+		return between
+	}
+	return func(a, b civil.Date) int {
+		if b < a {
+			return -between(b, a) - day(b)
+		}
+		return between(a, b) + day(a)
+	}
 }
 
 // seriesCount compiles the count of a series' dates.
@@ -192,36 +250,6 @@ func (c *compiler) seriesCount(e *phrase.SeriesCount) (wholes, error) {
 			return -s.Count(b, a)
 		}
 		return s.Count(a, b)
-	})
-}
-
-// countWith compiles a count, given what counts the days after a up to and
-// including b, negative when b is before a, and what a day alone counts.
-func (c *compiler) countWith(e *phrase.Count, between func(a, b civil.Date) int,
-	of func(civil.Date) int) (wholes, error) {
-	through := func(a, b civil.Date) int { return between(a, b) + of(a) }
-	if e.In != nil {
-		day, err := c.dateOf(e.A)
-		return func(row []Value) (int, bool, error) {
-			d, _, err := day(row)
-			if err != nil || d == civil.None {
-				return 0, true, err
-			}
-			p, ok := c.Frame.Around(e.In.Unit, d, e.In.Offset)
-			if !ok {
-				return 0, true, c.fail(e.Span, ErrRange.Error(), "")
-			}
-			return through(p.First, p.Last), false, nil
-		}, err
-	}
-	if !e.Through {
-		return c.spanned(e.Range, between)
-	}
-	return c.spanned(e.Range, func(a, b civil.Date) int {
-		if b < a {
-			return -through(b, a)
-		}
-		return through(a, b)
 	})
 }
 

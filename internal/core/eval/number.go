@@ -195,12 +195,17 @@ const mostPlaces = 10
 // AppendNumber appends a Number as it is printed.
 func (v *Value) AppendNumber(b []byte) []byte {
 	if v.Den == 0 && v.Text == "" && v.Places == 0 {
-		if n := v.Num; n >= 0 && n < 10_000 { // nearly all of them
-			return appendSmall(b, uint(n))
-		}
-		return strconv.AppendInt(b, v.Num, 10)
+		return AppendInt(b, v.Num)
 	}
 	return append(b, v.decimal()...)
+}
+
+// AppendInt appends a whole number as it is printed.
+func AppendInt(b []byte, n int64) []byte {
+	if n >= 0 && n < 10_000 { // nearly all of them
+		return appendSmall(b, uint(n))
+	}
+	return strconv.AppendInt(b, n, 10)
 }
 
 // appendSmall appends a number of four digits at most.

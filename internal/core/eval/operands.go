@@ -85,9 +85,7 @@ func (c *compiler) other(e *phrase.Other) (operand, error) {
 	if err != nil {
 		return operand{}, &phrase.Error{Phrase: c.text, Span: e.Span, Message: err.Error(), Err: err}
 	}
-	if c.looks != nil {
-		*c.looks = true
-	}
+	*c.looks = true
 	return operand{func(row []Value, _ *[]Move) (Value, workdays.Beyond, error) { return r.Of(row) },
 		[]Source{{Slot: r.Slot, Back: r.Back, Forth: r.Forth}}}, nil
 }

@@ -57,6 +57,7 @@ type Program struct {
 	from   []Source
 	zone   *zoned // that what it gives is shown in; nil for none
 	lacks  bool
+	lane   Lane
 }
 
 // traced computes a value and appends the moves of its operands to trace, if that isn't

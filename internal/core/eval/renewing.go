@@ -257,7 +257,7 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 		return nil, err
 	}
 	steps, ok := e.(*phrase.Steps)
-	inner := &compiler{Env: c.Env.withoutSlots(), text: strings.TrimSpace(text)}
+	inner := newCompiler(text, c.Env.withoutSlots())
 	if !ok || steps.Base != nil {
 		return nil, inner.fail(e.Pos(), "expected steps, without a date to start from",
 			"for example: +30 days, roll following")

@@ -8,7 +8,6 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/recur"
-	"yoyaku/internal/core/workdays"
 )
 
 // within turns "ok is false beyond the bounds" into an error.
@@ -40,6 +39,7 @@ func orBlank(d civil.Date, ok bool) (civil.Date, error) {
 
 func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	ch := &Chain{Steps: make([]Step, 0, len(list)), Minutes: -1, text: c.text}
+	before := *c.reads
 	for _, node := range list {
 		if at, ok := node.(*phrase.At); ok {
 			if err := c.at(ch, at, list); err != nil {
@@ -58,6 +58,7 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		ch.MayBlank = ch.MayBlank || s.mayBlank
 		ch.Steps = append(ch.Steps, s)
 	}
+	ch.cells = *c.reads > before
 	if len(ch.Steps) == 1 {
 		switch s := &ch.Steps[0]; {
 		case s.roll && s.choose == nil && ch.calendar == nil:
@@ -129,6 +130,10 @@ func (c *compiler) roll(s *Step, n *phrase.Roll) error {
 func (c *compiler) edge(s *Step, n *phrase.Edge) error {
 	f, most := c.Frame, 2*n.Of.Unit.MaxDays()
 	s.reaches(most, most)
+	if day := [3]int{1, 0, 31}[n.Where+1]; day > 0 && n.Of.Unit == civil.Month {
+		s.inMonth(toMonth{by: n.Of.Offset, day: day})
+		return nil
+	}
 	s.do = func(d civil.Date, _ []Value) (civil.Date, error) {
 		p, ok := f.Around(n.Of.Unit, d, n.Of.Offset)
 		if !ok {
@@ -179,9 +184,27 @@ func (c *compiler) shift(s *Step, n *phrase.Shift) error {
 	if n.Back {
 		s.reaches(shiftReach(n), 4)
 	}
-	do, err := c.shifted(n, s.Calendar)
-	s.do = do
-	return err
+	return c.shifted(s, n)
+}
+
+// toMonth puts a date into the month that is by months behind its own: on a day of the month,
+// 1 to 31, or if that is 0 where it is in its own.
+type toMonth struct {
+	by, day int
+	keepEnd bool
+}
+
+func (m *toMonth) of(d civil.Date) (civil.Date, bool) {
+	if m.day > 0 {
+		return d.InMonth(m.by, m.day)
+	}
+	return d.ShiftMonths(m.by, m.keepEnd)
+}
+
+// inMonth makes a step of it.
+func (s *Step) inMonth(m toMonth) {
+	s.month = &m
+	s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return within(m.of(d)) }
 }
 
 // shiftReach bounds the days of a shift.
@@ -203,8 +226,8 @@ func shiftReach(n *phrase.Shift) (days int) {
 	return days
 }
 
-func (c *compiler) shifted(n *phrase.Shift, cal *workdays.Calendar) (apply, error) {
-	sign := 1
+func (c *compiler) shifted(s *Step, n *phrase.Shift) error {
+	cal, sign := s.Calendar, 1
 	if n.Back {
 		sign = -1
 	}
@@ -217,7 +240,7 @@ func (c *compiler) shifted(n *phrase.Shift, cal *workdays.Calendar) (apply, erro
 	for _, a := range n.Parts {
 		get, err := c.amount(a.By)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		num, ok := a.By.(*phrase.Number)
 		fixed = fixed && ok
@@ -236,19 +259,16 @@ func (c *compiler) shifted(n *phrase.Shift, cal *workdays.Calendar) (apply, erro
 	}
 	switch {
 	case fixed && n.Parts[0].Unit == phrase.WorkingDays:
-		return func(d civil.Date, _ []Value) (civil.Date, error) { return worked(cal.Add(d, working)) }, nil
+		s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return worked(cal.Add(d, working)) }
+		return nil
 	case fixed && months == 0 && !n.KeepEnd:
-		return func(d civil.Date, _ []Value) (civil.Date, error) { return within(d.Add(days)) }, nil
-	case fixed:
-		return func(d civil.Date, _ []Value) (civil.Date, error) {
-			d, ok := d.ShiftMonths(months, n.KeepEnd)
-			if !ok || days == 0 {
-				return within(d, ok)
-			}
-			return within(d.Add(days))
-		}, nil
+		s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return within(d.Add(days)) }
+		return nil
+	case fixed && days == 0:
+		s.inMonth(toMonth{by: months, keepEnd: n.KeepEnd})
+		return nil
 	}
-	return func(d civil.Date, row []Value) (civil.Date, error) {
+	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
 		months, days := 0, 0
 		for _, p := range parts {
 			k, blank, err := p.get(row)
@@ -270,7 +290,8 @@ func (c *compiler) shifted(n *phrase.Shift, cal *workdays.Calendar) (apply, erro
 			return civil.None, ErrRange
 		}
 		return within(d.Add(days))
-	}, nil
+	}
+	return nil
 }
 
 func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
@@ -401,9 +422,7 @@ func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
 	s.reaches(10*366, 10*366)
 	s.mayBlank = true
 	s.series = series
-	if c.looks != nil {
-		*c.looks = true
-	}
+	*c.looks = true
 	if by := n.Target.By; by != nil {
 		found, known, err := series.By(by.Text)
 		if err != nil {

@@ -198,9 +198,9 @@ func blamed(column string, err error) string {
 }
 
 // Row works out one row: cells are those that come in, and must have room for
-// what is added or are copied. keep is false for a row that the condition drops.
+// what is added or are copied. trace is room for moves, if there are reasons. keep is false for a row that the condition drops.
 // bad is the first cell at fault.
-func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eval.Value, keep bool, bad *BadCell) {
+func (d *Derive) Row(line int, cells []eval.Value, trace *[]eval.Move) (row []eval.Value, keep bool, bad *BadCell) {
 	fault := func(column string, err error) {
 		if bad == nil {
 			bad = &BadCell{line, blamed(column, err), err}
@@ -243,8 +243,8 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 		}
 		row = append(row, eval.Value{})
 		if d.reasons {
-			trace = trace[:0]
-			moves = &trace
+			*trace = (*trace)[:0]
+			moves = trace
 		}
 		beyond, err := a.Prog.Work(row[:n], moves, &row[n])
 		if beyond.Is() {
@@ -252,10 +252,12 @@ func (d *Derive) Row(line int, cells []eval.Value, trace []eval.Move) (row []eva
 		}
 		if err != nil {
 			fault(a.Name, err)
-			row[n], trace = eval.Value{}, trace[:0]
+			if row[n] = (eval.Value{}); d.reasons {
+				*trace = (*trace)[:0]
+			}
 		}
 		if d.reasons {
-			row = append(row, eval.Str(eval.Reasons(trace)))
+			row = append(row, eval.Str(eval.Reasons(*trace)))
 		}
 	}
 	keep = bad == nil || d.Blank

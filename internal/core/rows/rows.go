@@ -39,6 +39,9 @@ type Batch interface {
 	Each(do func(line int, cells []eval.Value) error) error
 }
 
+// EachText is called with each row of a Verbatim.
+type EachText = func(line int, text string, cells []eval.Value) error
+
 // Verbatim is a Batch of rows as they are in a file of separated values, which can go
 // out again as they came in.
 type Verbatim interface {
@@ -48,7 +51,11 @@ type Verbatim interface {
 	// EachText is Each for those who need the cells of some slots alone. text is the
 	// row as it is there, where it reads as its cells would be written; then only
 	// the cells of slots are made and the others blank. Else it is "", and all are made.
-	EachText(slots []int, do func(line int, text string, cells []eval.Value) error) error
+	EachText(slots []int, do EachText) error
+	// EachDays is EachText for those who may do with the days of slots: it puts those of a
+	// row whose cells there are all dates, written as 2027-03-31, into days by their slots and
+	// calls take with its text, and do for all other rows.
+	EachDays(slots []int, days []int32, take, do EachText) error
 	// Cells makes all the cells of such a text.
 	Cells(text string) []eval.Value
 }

@@ -52,6 +52,8 @@ type Textual interface {
 	Same(sep byte) bool
 	// EncodeText appends such a row, and more cells behind it.
 	EncodeText(b []byte, text string, more []eval.Value) []byte
+	// EncodeDays is EncodeText for a row of columns that are dates and whole numbers.
+	EncodeDays(b []byte, text string, kinds []eval.Kind, columns [][]int32, row int) []byte
 	// RowText writes one.
 	RowText(text string, more []eval.Value) error
 }
@@ -146,6 +148,7 @@ func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers
 	var room []eval.Value
 	same, _ := to.(Textual)
 	suits := func(sep byte) bool { return t.pick != nil || same != nil && same.Same(sep) }
+	quick := t.lanes().run(same)
 	for {
 		var j job
 		select {
@@ -163,10 +166,13 @@ func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers
 			res.out = make([]byte, 0, 512<<10)
 		}
 		n := int64(0)
-		each, whole := t.rows(j.batch, suits)
+		if quick != nil {
+			quick.out, quick.count = &res.out, 0
+		}
+		each, whole := t.rows(j.batch, suits, quick)
 		res.err = each(func(line int, text string, cells []eval.Value) error {
 			n++
-			row, keep, cell := t.Row(line, cells, trace)
+			row, keep, cell := t.Row(line, cells, &trace)
 			if cell != nil {
 				res.bad.add(cell)
 				if t.Aside != nil {
@@ -186,6 +192,9 @@ func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers
 			}
 			return nil
 		})
+		if quick != nil {
+			n, res.kept = n+int64(quick.count), res.kept+quick.count
+		}
 		if t.Done != nil {
 			t.Done.Add(n)
 		}
@@ -195,15 +204,19 @@ func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers
 
 // rows goes through the rows of a batch. If the separator suits, only the cells that
 // are looked at are made, and a row comes with its text. whole is a row with all the cells
-// that came in.
-func (t *Table) rows(batch Batch,
-	suits func(sep byte) bool) (each func(func(int, string, []eval.Value) error) error,
+// that came in. Rows of which days are enough are done by quick, if it isn't nil.
+func (t *Table) rows(batch Batch, suits func(sep byte) bool, quick *run) (each func(do EachText) error,
 	whole func(string, []eval.Value) []eval.Value) {
 	v, ok := batch.(Verbatim)
 	if slots := t.looked(); ok && slots != nil && suits != nil && suits(v.Separator()) {
-		each = func(do func(int, string, []eval.Value) error) error { return v.EachText(slots, do) }
+		each = func(do EachText) error {
+			if quick != nil {
+				return quick.each(v, do)
+			}
+			return v.EachText(slots, do)
+		}
 	} else {
-		each = func(do func(int, string, []eval.Value) error) error {
+		each = func(do EachText) error {
 			return batch.Each(func(line int, cells []eval.Value) error { return do(line, "", cells) })
 		}
 	}
@@ -240,11 +253,11 @@ func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err 
 			return bad, err
 		}
 		n := int64(0)
-		rows, whole := t.rows(batch, t.lean)
+		rows, whole := t.rows(batch, t.lean, nil)
 		err = rows(func(line int, text string, cells []eval.Value) error {
 			n++
 			t.Text = text
-			row, keep, cell := t.Row(line, cells, trace)
+			row, keep, cell := t.Row(line, cells, &trace)
 			if keep {
 				if err := each(line, row); err != nil {
 					var fault *BadCell
