@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -18,6 +19,7 @@ import (
 
 // book holds the calendars of a plan; each is built when first asked for.
 type book struct {
+	lock     sync.Mutex // of those who ask while rows are worked out on several processors
 	env      eval.Env
 	names    []string
 	nodes    map[string]*node
@@ -48,6 +50,13 @@ func (b *book) warn(format string, args ...any) {
 	if text := fmt.Sprintf(format, args...); !slices.Contains(b.warnings, text) {
 		b.warnings = append(b.warnings, text)
 	}
+}
+
+// lend is find for those outside of the book.
+func (b *book) lend(name string) (*workdays.Calendar, error) {
+	b.lock.Lock()
+	defer b.lock.Unlock()
+	return b.find(name)
 }
 
 // find returns a calendar by name, or nil when there is none of that name.

@@ -186,7 +186,7 @@ func (p *Plan) Midnight() func(civil.Date) int64 {
 
 // lend makes the plan's calendars and series known to phrases.
 func (p *Plan) lend() {
-	p.Env.Find = p.book.find
+	p.Env.Find = p.book.lend
 	p.Env.Calendars = p.book.known()
 	p.Env.Series, p.Env.SeriesAll = p.series, p.seriesAll
 }
@@ -266,6 +266,8 @@ func (p *Plan) ReleasedPath() string { return filepath.Join(filepath.Dir(p.Path)
 // Calendar returns a calendar of the plan by name, several joined by +, or one
 // from a calendar file.
 func (p *Plan) Calendar(name string) (*workdays.Calendar, error) {
+	p.book.lock.Lock()
+	defer p.book.lock.Unlock()
 	if ext := strings.ToLower(filepath.Ext(name)); ext != ".yaml" && ext != ".yml" {
 		return p.book.named(name)
 	}

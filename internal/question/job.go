@@ -245,12 +245,13 @@ func (j *Job) beside(t *Table, head []string, fill func(rows.Beside) error) erro
 	return j.result.Beside(t.Table, head, j.Env, fill)
 }
 
-// besideOr is beside where the cells of the table are written unchanged; else all are made.
-func (j *Job) besideOr(same bool, t *Table, head []string, fill func(rows.Beside) error) error {
-	if same {
-		return j.beside(t, head, fill)
+// expand writes the answer's rows that each row of a table becomes, for each processor by an
+// expander of its own.
+func (j *Job) expand(t *Table, head []string, expander func() rows.Expander) error {
+	if err := j.settle(head); err != nil {
+		return err
 	}
-	return j.fill(head, func(put rows.Put) error { return fill(rows.Joined(put)) })
+	return j.result.Expand(t.Table, head, j.Env, expander, func(bad rows.Bad) error { return j.faults(t, bad) })
 }
 
 // lines writes rows of a schedule.

@@ -20,6 +20,7 @@ import (
 type asked struct {
 	dir, format string
 	calendar    string
+	column      string // that names the calendar of each row
 }
 
 // ask asks a question: options are NAME=VALUE, in is standard input. said is what
@@ -34,6 +35,7 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 			return "", "", err
 		}
 	}
+	p.Env.CalendarColumn = a.column
 	var q *question.Question
 	for _, one := range question.All() {
 		if one.Name == name {

@@ -78,6 +78,13 @@ func (r *ranges) of(line int, row []eval.Value) (s civil.Span, ok bool, err erro
 	return s, !blank, nil
 }
 
+// add adds what another one counted.
+func (r *ranges) add(other *ranges) {
+	r.open += other.open
+	r.later += other.later
+	r.blank += other.blank
+}
+
 // tell says how many ranges were open and what became of them.
 func (r *ranges) tell(j *Job) {
 	hint := ""

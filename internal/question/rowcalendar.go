@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
@@ -24,14 +25,18 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	}
 	t.Cells = append(t.Cells, slot)
 	t.Uses(slot)
-	found := map[string]*workdays.Calendar{}
-	of := func(row []eval.Value) *workdays.Calendar { return found[strings.TrimSpace(row[slot].String())] }
+	var found sync.Map // rows may be worked out on several processors
+	of := func(row []eval.Value) *workdays.Calendar {
+		cal, _ := found.Load(strings.TrimSpace(row[slot].String()))
+		known, _ := cal.(*workdays.Calendar)
+		return known
+	}
 	check := func(line int, row []eval.Value) error {
 		name := strings.TrimSpace(row[slot].String())
 		if name == "" && j.Env.BlankCalendars != nil {
 			j.Env.BlankCalendars.Add(1)
 		}
-		if name == "" || found[name] != nil {
+		if _, known := found.Load(name); name == "" || known {
 			return nil
 		}
 		cal, err := j.Calendar(name)
@@ -41,7 +46,7 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 		if err != nil {
 			return &rows.BadCell{Line: line, Column: t.Visible()[slot], Err: err}
 		}
-		found[strings.Clone(name)] = cal
+		found.Store(strings.Clone(name), cal)
 		return nil
 	}
 	return of, check, nil

@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
 )
 
 func init() { register(newSpread) }
@@ -181,21 +182,21 @@ func (q *spread) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	of := func(line int, row []eval.Value) error {
-		if err := check(line, row); err != nil {
-			return err
+	p := &pieces{spread: q, cut: s, ranges: *ranges, down: down, calendar: cals, check: check, by: j.Env.CalendarColumn,
+		width: width, amount: amount, number: number}
+	if share != nil { // its column takes the shares
+		for slot := range t.Visible() {
+			t.Uses(slot)
 		}
-		if s.Calendar = cals(row); s.Calendar == nil && share != nil && share.By.Counts() {
-			return &rows.BadCell{Line: line, Column: j.Env.CalendarColumn, Err: errors.New("the calendar of this row is blank")}
-		}
-		return nil
 	}
-	err = j.besideOr(share == nil && per < 0 && !s.All, t, head, func(put rows.Beside) error {
-		return q.pieces(j, t, &s, of, ranges, [3]int{per, amount, number}, width, down, put)
-	})
+	if per < 0 && down.on == nil {
+		err = p.beside(j, t, head)
+	} else {
+		err = j.fill(head, func(put rows.Put) error { return p.inTurn(j, t, per, rows.Joined(put)) })
+	}
 	if err == nil {
-		ranges.tell(j)
-		q.tell(j, &s, t.Name, down.n)
+		p.ranges.tell(j)
+		q.tell(j, &p.cut, t.Name, down.n)
 		down.tell(j)
 	}
 	return err
@@ -252,62 +253,106 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 	return column, number, err
 }
 
-// pieces puts the pieces of each range. columns are whose the
-// range is, the amount that is shared and its number, -1 if there is none.
-// Ranges that must not overlap wait until all are known.
-func (q *spread) pieces(j *Job, t *Table, s *rows.Spread, of func(line int, row []eval.Value) error,
-	ranges *ranges, columns [3]int, width int, down *runDown, put rows.Beside) error {
-	var room []eval.Value
-	per, amount, number := columns[0], columns[1], columns[2]
-	cut := func(line int, text string, row []eval.Value, span civil.Span) error {
-		if err := of(line, row); err != nil {
-			return err
+// pieces puts the pieces of the range of each row.
+type pieces struct {
+	*spread
+	cut            rows.Spread
+	ranges         ranges
+	down           *runDown
+	flat           runDown // for down, if nothing runs down
+	calendar       func(row []eval.Value) *workdays.Calendar
+	check          func(line int, row []eval.Value) error
+	by             string // the column that names the calendar; "" for none
+	width          int
+	amount, number int // the column that is shared and the slot of its number; -1 if there is none
+	room           []eval.Value
+}
+
+// beside puts them on all processors.
+func (p *pieces) beside(j *Job, t *Table, head []string) error {
+	var all []*pieces
+	err := j.expand(t, head, func() rows.Expander {
+		own := *p
+		own.down = &own.flat
+		own.cut.By, _ = j.periods(p.spread.by) // which remembers names
+		all = append(all, &own)
+		return own.of
+	})
+	for _, own := range all {
+		p.cut.Lost += own.cut.Lost
+		p.cut.Twice += own.cut.Twice
+		p.ranges.add(&own.ranges)
+		p.down.n += own.down.n
+	}
+	return err
+}
+
+// inTurn puts them one row after the other; those of one person, in a column, must not overlap,
+// so that all ranges must be known before.
+func (p *pieces) inTurn(j *Job, t *Table, person int, put rows.Beside) error {
+	var held []rows.Ranged
+	err := j.scan(t, func(line int, row []eval.Value) error {
+		if person < 0 {
+			return p.of(rows.Given{Line: line, Row: row}, put)
 		}
-		down.begin()
-		if s.Share != nil {
-			room = append(room[:0], row[:width]...)
-			err := s.Shared(span, row[number], func(cells []eval.Value, share rows.Portion) error {
-				room[amount] = share.Amount
-				return down.put(line, put, "", room, cells, !s.Outside)
-			})
-			var bad *rows.AmountError
-			if errors.As(err, &bad) {
-				return &rows.BadCell{Line: line, Column: q.share, Err: bad}
-			}
-			if err != nil {
-				return err
-			}
-			return down.end(put)
+		span, ok, err := p.ranges.of(line, row)
+		if ok && err == nil {
+			held = append(held, rows.Ranged{Span: span, Who: eval.KeyOf(row[person]), Line: line, Row: slices.Clone(row)})
 		}
+		return err
+	})
+	if err == nil {
+		held, err = p.overlapping(t.Name, held)
+	}
+	for _, h := range held {
+		if err == nil {
+			err = p.put(h.Line, "", h.Row, h.Span, put)
+		}
+	}
+	return err
+}
+
+// of puts the pieces of a row.
+func (p *pieces) of(g rows.Given, put rows.Beside) error {
+	span, ok, err := p.ranges.of(g.Line, g.Row)
+	if err != nil || !ok {
+		return err
+	}
+	return p.put(g.Line, g.Text, g.Row, span, put)
+}
+
+// put puts the pieces of a range.
+func (p *pieces) put(line int, text string, row []eval.Value, span civil.Span, put rows.Beside) error {
+	if err := p.check(line, row); err != nil {
+		return err
+	}
+	s := &p.cut
+	if s.Calendar = p.calendar(row); s.Calendar == nil && s.Share != nil && s.Share.By.Counts() {
+		return &rows.BadCell{Line: line, Column: p.by, Err: errors.New("the calendar of this row is blank")}
+	}
+	p.down.begin()
+	if s.Share == nil {
 		err := s.Pieces(span, func(cells []eval.Value) error {
-			return down.put(line, put, text, row[:width], cells, !s.Outside)
+			return p.down.put(line, put, text, row[:p.width], cells, !s.Outside)
 		})
 		if err != nil {
 			return err
 		}
-		return down.end(put)
+		return p.down.end(put)
 	}
-	var held []rows.Ranged
-	err := j.scan(t, func(line int, row []eval.Value) error {
-		span, ok, err := ranges.of(line, row)
-		if err != nil || !ok {
-			return err
-		}
-		if per < 0 {
-			return cut(line, t.Text, row, span)
-		}
-		held = append(held, rows.Ranged{Span: span, Who: eval.KeyOf(row[per]), Line: line, Row: slices.Clone(row)})
-		return nil
+	p.room = append(p.room[:0], row[:p.width]...)
+	err := s.Shared(span, row[p.number], func(cells []eval.Value, share rows.Portion) error {
+		p.room[p.amount] = share.Amount
+		return p.down.put(line, put, "", p.room, cells, !s.Outside)
 	})
-	if err == nil {
-		held, err = q.overlapping(t.Name, held)
+	var bad *rows.AmountError
+	if errors.As(err, &bad) {
+		return &rows.BadCell{Line: line, Column: p.share, Err: bad}
 	}
-	for _, h := range held {
-		if err == nil {
-			err = cut(h.Line, "", h.Row, h.Span)
-		}
+	if err != nil {
+		return err
 	}
-	return err
+	return p.down.end(put)
 }
 
 // overlapping does with overlapping ranges of one person what is asked.
@@ -366,9 +411,32 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 	}
 	d := rowDates{spread: q, job: j, table: t, rule: rule, share: share, window: window, looked: looked, through: through,
 		width: width, amount: amount, number: number, down: down, made: map[*eval.Recurrence][]schedule.Instalment{}}
-	err = j.besideOr(share == nil && down.on == nil, t, head, func(put rows.Beside) error {
-		return j.scan(t, func(line int, row []eval.Value) error { return d.of(line, row, put) })
-	})
+	if share != nil { // its column takes the shares
+		for slot := range t.Visible() {
+			t.Uses(slot)
+		}
+	}
+	if down.on != nil {
+		err = j.fill(head, func(put rows.Put) error {
+			beside := rows.Joined(put)
+			return j.scan(t, func(line int, row []eval.Value) error {
+				return d.of(rows.Given{Line: line, Row: row}, beside)
+			})
+		})
+	} else {
+		var all []*rowDates
+		err = j.expand(t, head, func() rows.Expander {
+			own := d
+			own.down, own.made = &own.flat, map[*eval.Recurrence][]schedule.Instalment{}
+			all = append(all, &own)
+			return own.of
+		})
+		for _, own := range all {
+			for state, n := range own.states {
+				d.states[state] += n
+			}
+		}
+	}
 	if err == nil {
 		down.tell(j)
 		(&ranges{open: d.states[eval.OpenRow], later: d.states[eval.LaterRow], through: through,
@@ -392,21 +460,30 @@ type rowDates struct {
 	width          int
 	amount, number int
 	down           *runDown
+	flat           runDown                                    // for down, if nothing runs down
 	states         [eval.LaterRow + 1]int                     // of the rows
 	made           map[*eval.Recurrence][]schedule.Instalment // of rules that many rows share
 	more           []eval.Value
 }
 
 // of puts the dates of a row.
-func (d *rowDates) of(line int, row []eval.Value, put rows.Beside) error {
-	rec, state, err := d.rule.For(row, d.through)
-	var pe *phrase.Error
-	if errors.As(err, &pe) {
-		return &rows.BadCell{Line: line, Column: "dates", Err: err}
+func (d *rowDates) of(g rows.Given, put rows.Beside) error {
+	line, row := g.Line, g.Row
+	rec, state, err := d.rule.For(row, d.through, g.Text == "")
+	if state == eval.PartRow {
+		row = g.Whole()
+		rec, state, err = d.rule.For(row, d.through, true)
+	}
+	if err != nil {
+		var pe *phrase.Error
+		if errors.As(err, &pe) {
+			return &rows.BadCell{Line: line, Column: "dates", Err: err}
+		}
+		return err
 	}
 	d.states[state]++
-	if err != nil || rec == nil {
-		return err
+	if rec == nil {
+		return nil
 	}
 	if rec.Rule.Endless() {
 		if err := d.endless(d.rule.OfCells(), d.share != nil, line); err != nil {
@@ -419,24 +496,32 @@ func (d *rowDates) of(line int, row []eval.Value, put rows.Beside) error {
 	}
 	list, known := d.made[rec]
 	if !known {
-		for i, err := range schedule.Instalments(rec, d.looked) {
-			if err != nil {
-				return &rows.BadCell{Line: line, Column: "dates", Err: err}
-			}
-			list = append(list, i)
-		}
-		if rec.Shared {
-			d.made[rec] = list
+		if list, err = d.instalments(rec); err != nil {
+			return &rows.BadCell{Line: line, Column: "dates", Err: err}
 		}
 	}
 	for _, i := range list {
 		d.more = append(d.more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
-		err := d.down.put(line, put, d.table.Text, row[:d.width], d.more, d.window.Has(i.Date.Day))
+		err := d.down.put(line, put, g.Text, row[:d.width], d.more, d.window.Has(i.Date.Day))
 		if err != nil {
 			return err
 		}
 	}
 	return d.down.end(put)
+}
+
+// instalments makes the dates of a rule, and remembers them if other rows have the same.
+func (d *rowDates) instalments(rec *eval.Recurrence) (list []schedule.Instalment, err error) {
+	for i, err := range schedule.Instalments(rec, d.looked) {
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, i)
+	}
+	if rec.Shared {
+		d.made[rec] = list
+	}
+	return list, nil
 }
 
 // endless refuses a rule without an end where something needs one.

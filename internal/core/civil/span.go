@@ -96,22 +96,27 @@ type Periods func(span Span) iter.Seq2[NamedSpan, error]
 
 // Periods returns the periods of a unit, for one goroutine: it makes each name once.
 func (f Frame) Periods(u Unit) Periods {
-	names := map[Date]string{}
+	type named struct {
+		i    int
+		name string
+	}
+	var names [512]named // those asked last, by their numbers
 	return func(span Span) iter.Seq2[NamedSpan, error] {
 		return func(yield func(NamedSpan, error) bool) {
-			for w := f.Walk(u, f.Index(u, span.First)); ; w.Skip(1) {
+			i := f.Index(u, span.First)
+			for w := f.Walk(u, i); ; w.Skip(1) {
 				p, _ := w.Period()
 				if p.First > span.Last {
 					return
 				}
-				name, known := names[p.First]
-				if !known {
-					name = f.Name(u, max(p.First, Min))
-					names[p.First] = name
+				n := &names[uint(i)%uint(len(names))]
+				if n.name == "" || n.i != i {
+					*n = named{i, f.Name(u, max(p.First, Min))}
 				}
-				if !yield(NamedSpan{name, p}, nil) {
+				if !yield(NamedSpan{n.name, p}, nil) {
 					return
 				}
+				i++
 			}
 		}
 	}

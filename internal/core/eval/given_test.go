@@ -77,7 +77,7 @@ func TestGiven(t *testing.T) {
 				continue
 			}
 			for _, texts := range givenRows {
-				rec, state, err := r.For(givenCells(texts), day("2027-06-30"))
+				rec, state, err := r.For(givenCells(texts), day("2027-06-30"), true)
 				put("  state %d %v", state, err)
 				if rec == nil {
 					continue

@@ -62,7 +62,7 @@ func CompileRule(text string, env Env) (*Recurrence, error) {
 	if err != nil {
 		return nil, err
 	}
-	rec, _, err := r.For(nil, civil.None)
+	rec, _, err := r.For(nil, civil.None, true)
 	return rec, err
 }
 
@@ -132,9 +132,6 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 		}
 		if r.in, err = c.slot(n.In); err == nil {
 			c.note(c.CellSlots, r.in)
-			for i := range c.Names {
-				c.note(c.UsedSlots, i)
-			}
 			return r, nil
 		}
 		return nil, err
@@ -282,17 +279,19 @@ const (
 	BlankRow          // a blank makes the row blank: it has no recurrence
 	OpenRow           // a blank end runs through a day
 	LaterRow          // so it would, but the row starts after that day
+	PartRow           // its rule looks at cells that it must be asked with again
 )
 
 // For gives the recurrence of a row. A blank end runs through a day; any other
-// blank makes the row blank, and its recurrence nil.
-func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state RowState, err error) {
+// blank makes the row blank, and its recurrence nil. all says that row has all cells, and not
+// only that of a rule that is in one.
+func (r *RowRule) For(row []Value, through civil.Date, all bool) (rec *Recurrence, state RowState, err error) {
 	if r.by != nil {
 		own, err := r.by(row)
 		if err != nil || own == nil {
 			return nil, BlankRow, err
 		}
-		return (*own).For(row, through)
+		return (*own).For(row, through, all)
 	}
 	if r.in >= 0 {
 		text := row[r.in].String()
@@ -303,7 +302,10 @@ func (r *RowRule) For(row []Value, through civil.Date) (rec *Recurrence, state R
 		if err != nil {
 			return nil, WholeRow, err
 		}
-		return own.For(row, through)
+		if !own.constant && !all {
+			return nil, PartRow, nil
+		}
+		return own.For(row, through, true)
 	}
 	if r.constant {
 		r.once.Do(func() {

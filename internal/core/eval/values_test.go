@@ -291,7 +291,7 @@ func TestRowRules(t *testing.T) {
 		if c.through != "" {
 			through = day(c.through)
 		}
-		rec, state, err := rule.For(row, through)
+		rec, state, err := rule.For(row, through, true)
 		last := ""
 		if rec != nil {
 			for d := range rec.Rule.All(civil.Span{First: day("2020-01-01"), Last: day("2030-01-01")}) {

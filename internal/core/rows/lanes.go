@@ -43,8 +43,7 @@ const runLength = 256
 type run struct {
 	*lanes
 	to      Textual
-	out     *[]byte   // takes what is encoded
-	count   int       // rows that are in it
+	into    *worked
 	columns [][]int32 // by slot; nil for those that nobody looks at
 	part    [][]int32 // of those, the rows that are worked on
 	days    []int32   // of the next row, by slot
@@ -52,13 +51,13 @@ type run struct {
 	lines   []int
 }
 
-// run prepares for runs of rows; nil if there are no lanes.
-func (l *lanes) run(to Textual) *run {
+// run prepares for runs of rows that become a part of a batch; nil if there are no lanes.
+func (l *lanes) run(to Textual, into *worked) *run {
 	if l == nil || to == nil {
 		return nil
 	}
 	n := l.in + len(l.lanes)
-	r := &run{lanes: l, to: to, columns: make([][]int32, n), part: make([][]int32, n), days: make([]int32, n)}
+	r := &run{lanes: l, to: to, into: into, columns: make([][]int32, n), part: make([][]int32, n), days: make([]int32, n)}
 	for slot := range r.columns {
 		if slot >= l.in || slices.Contains(l.slots, slot) {
 			r.columns[slot] = make([]int32, runLength)
@@ -97,8 +96,9 @@ func (r *run) end(care func(line int, text string) error) error {
 	whole := r.work(0, len(r.texts))
 	for i, text := range r.texts {
 		if whole || r.work(i, i+1) {
-			*r.out = r.to.EncodeDays(*r.out, text, r.kinds, r.columns[r.in:], i)
-			r.count++
+			r.into.out = r.to.EncodeDays(r.into.out, text, r.kinds, r.columns[r.in:], i)
+			r.into.seen++
+			r.into.kept++
 		} else if err := care(r.lines[i], text); err != nil {
 			return err
 		}

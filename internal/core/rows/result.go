@@ -100,6 +100,36 @@ func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Besid
 	return to.Close()
 }
 
+// Expand writes a table with the given columns, of the rows that expanders put beside those
+// of t: on all processors, each with an expander of its own, if the writer takes rows so. told
+// is called with what was bad before the table ends, which an error from it gives up.
+func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func() Expander, told func(Bad) error) error {
+	to, ok := r.To.(Textual)
+	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil || r.StandsOut != nil || t.ordered {
+		each := expander()
+		return r.Fill(columns, env, func(put Put) error {
+			beside := Joined(put)
+			bad, err := t.Scan(func(line int, row []eval.Value) error { return each(Given{Line: line, Row: row}, beside) })
+			if err != nil {
+				return err
+			}
+			return told(bad)
+		})
+	}
+	if err := to.Header(columns); err != nil {
+		return err
+	}
+	bad, err := t.stream(to, expander)
+	r.count(t.kept)
+	if err == nil {
+		err = told(bad)
+	}
+	if err != nil {
+		return err
+	}
+	return to.Close()
+}
+
 func (r Result) count(n int) {
 	if r.Count != nil {
 		*r.Count += n

@@ -24,6 +24,9 @@ type Spread struct {
 	All, Outside bool
 
 	room []eval.Value // of the cells of a piece
+	// Of the range that is cut: days that lie in periods so far, and the last of those.
+	covered int
+	through civil.Date
 }
 
 // Columns returns the columns that are added.
@@ -114,12 +117,17 @@ func (s *Spread) cells(p piece) []eval.Value {
 		s.room = append(s.room, eval.Day(p.First))
 		return s.room
 	}
-	var worked, counted eval.Value
+	s.room = slices.Grow(s.room[:0], 8)[:5] // with room for the columns of a share
+	s.room[0], s.room[1], s.room[2] = eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last)
+	s.room[3], s.room[4] = eval.Int(p.Len()), eval.Value{}
 	if p.worked != unknownDays {
-		worked, counted = eval.Int(p.worked), eval.Frac(int64(p.counted), workdays.Whole)
+		s.room[4] = eval.Int(p.worked)
 	}
-	s.room = append(s.room, eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last), eval.Int(p.Len()), worked)
 	if s.Short {
+		counted := eval.Value{}
+		if p.worked != unknownDays {
+			counted = eval.Frac(int64(p.counted), workdays.Whole)
+		}
 		s.room = append(s.room, counted)
 	}
 	return s.room
@@ -146,8 +154,15 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		}
 		return nil
 	}
-	covered, through := 0, r.First-1 // periods come in order of their first days
-	defer func() { s.Lost += r.Len() - covered }()
+	s.covered, s.through = 0, r.First-1 // periods come in order of their first days
+	err := s.periods(r, put)
+	s.Lost += r.Len() - s.covered
+	return err
+}
+
+// periods cuts a range at the edges of periods.
+func (s *Spread) periods(r civil.Span, put func(piece) error) error {
+	parts := s.Short || s.Share != nil && s.Share.By == ByCountedDays
 	for p, err := range s.By(r) {
 		if err != nil {
 			return err
@@ -156,13 +171,16 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		if part.First > part.Last {
 			continue
 		}
-		again := max(0, int(min(through, part.Last)-part.First)+1)
+		again := max(0, int(min(s.through, part.Last)-part.First)+1)
 		s.Twice += again
-		covered += part.Len() - again
-		through = max(through, part.Last)
+		s.covered += part.Len() - again
+		s.through = max(s.through, part.Last)
 		made := piece{p.Name, part, unknownDays, 0}
 		if s.Calendar != nil {
-			made.worked, made.counted = s.Calendar.Count(part), s.Calendar.CountedIn(part)
+			made.worked = s.Calendar.Count(part)
+		}
+		if s.Calendar != nil && parts {
+			made.counted = s.Calendar.CountedIn(part)
 		}
 		if err := put(made); err != nil {
 			return err

@@ -58,19 +58,43 @@ type Textual interface {
 	RowText(text string, more []eval.Value) error
 }
 
-// job is a batch on its way through the workers, done what has become of it.
+// Expander puts rows beside a row of a table. A *BadCell makes that a bad row.
+type Expander func(g Given, put Beside) error
+
+// Given is a row that others are put beside.
+type Given struct {
+	Line int
+	Text string // what is in the file; "" if that isn't what is written
+	// Row has the cells of the table and what was added; if there is a text, of the cells
+	// only those that something is known to look at. Whole has all.
+	Row   []eval.Value
+	cells func(text string, row []eval.Value) []eval.Value
+}
+
+// Whole is Row with all of its cells.
+func (g *Given) Whole() []eval.Value {
+	if g.Text == "" {
+		return g.Row
+	}
+	cells := g.cells(g.Text, nil)
+	return append(cells, g.Row[len(cells):]...)
+}
+
+// job is a batch on its way through the workers, done what becomes of it, part by part.
 type job struct {
 	batch Batch
 	done  chan worked
 }
 
-// worked is what a worker made of a batch.
+// worked is what a worker made of a batch, or a part of that.
 type worked struct {
 	out   []byte
 	aside []putAside
 	bad   Bad
 	err   error
 	kept  int
+	seen  int  // rows of the table
+	part  bool // more follows
 }
 
 type putAside struct {
@@ -78,11 +102,24 @@ type putAside struct {
 	cell  *BadCell
 }
 
+const (
+	// partSize is how much of a batch is encoded before it is written: rows may become many.
+	partSize = 512 << 10
+	// partsAhead is how many parts of a batch wait for those of an earlier one.
+	partsAhead = 8
+)
+
 // Stream passes the table in order, on all processors, holding a few batches at
 // a time. Rows with a bad cell go to t.Aside, with the reason behind them, where
 // there is one; else they are dropped, unless t.Blank keeps them. What was bad
 // is returned.
 func (t *Table) Stream(to Blocks) (bad Bad, err error) {
+	return t.stream(to, func() Expander { return nil })
+}
+
+// stream is Stream; each worker has an Expander of its own that puts the rows in place of
+// the table's, unless that is nil.
+func (t *Table) stream(to Blocks, expander func() Expander) (bad Bad, err error) {
 	workers := runtime.GOMAXPROCS(0)
 	work, order := make(chan job), make(chan job, 2*workers)
 	stop := make(chan struct{})
@@ -95,26 +132,29 @@ func (t *Table) Stream(to Blocks) (bad Bad, err error) {
 	go t.feed(work, order, stop, &readErr)
 	buffers := make(chan []byte, 4*workers)
 	for range workers {
-		wait.Go(func() { t.worker(to, work, stop, buffers) })
+		w := &worker{Table: t, to: to, expand: expander(), stop: stop, buffers: buffers}
+		wait.Go(func() { w.run(work) })
 	}
 	for j := range order {
-		res := <-j.done
-		if res.err != nil {
-			return bad, res.err
-		}
-		bad.merge(res.bad)
-		t.kept += res.kept
-		if err := to.Block(res.out); err != nil {
-			return bad, err
-		}
-		for _, a := range res.aside {
-			if err := t.setAside(a.cells, a.cell); err != nil {
+		for part := true; part; {
+			res := <-j.done
+			if part = res.part; res.err != nil {
+				return bad, res.err
+			}
+			bad.merge(res.bad)
+			t.kept += res.kept
+			if err := to.Block(res.out); err != nil {
 				return bad, err
 			}
-		}
-		select {
-		case buffers <- res.out[:0]:
-		default:
+			for _, a := range res.aside {
+				if err := t.setAside(a.cells, a.cell); err != nil {
+					return bad, err
+				}
+			}
+			select {
+			case buffers <- res.out[:0]:
+			default:
+			}
 		}
 	}
 	return bad, readErr
@@ -131,7 +171,7 @@ func (t *Table) feed(work, order chan<- job, stop <-chan struct{}, failed *error
 			*failed = err
 			return
 		}
-		j := job{batch, make(chan worked, 1)}
+		j := job{batch, make(chan worked, partsAhead)}
 		for _, to := range []chan<- job{order, work} {
 			select {
 			case to <- j:
@@ -143,12 +183,33 @@ func (t *Table) feed(work, order chan<- job, stop <-chan struct{}, failed *error
 }
 
 // worker works batches out into buffers that have been written, or new ones.
-func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers <-chan []byte) {
-	trace := make([]eval.Move, 0, 8)
-	var room []eval.Value
-	same, _ := to.(Textual)
-	suits := func(sep byte) bool { return t.pick != nil || same != nil && same.Same(sep) }
-	quick := t.lanes().run(same)
+type worker struct {
+	*Table
+	to      Blocks
+	same    Textual // if it is one
+	expand  Expander
+	put     Beside // what it puts with
+	quick   *run   // nil if rows need their cells
+	stop    <-chan struct{}
+	buffers <-chan []byte
+	trace   []eval.Move
+	room    []eval.Value
+	// Of the batch that is worked on:
+	made  worked
+	done  chan<- worked
+	whole func(string, []eval.Value) []eval.Value
+}
+
+// errStopped ends the work on a batch that nobody waits for any more.
+var errStopped = errors.New("stopped")
+
+func (w *worker) run(work <-chan job) {
+	w.same, _ = w.to.(Textual)
+	w.put = w.beside
+	if w.expand == nil {
+		w.quick = w.lanes().run(w.same, &w.made)
+	}
+	suits := func(sep byte) bool { return w.pick != nil || w.same != nil && w.same.Same(sep) }
 	for {
 		var j job
 		select {
@@ -156,50 +217,91 @@ func (t *Table) worker(to Blocks, work <-chan job, stop <-chan struct{}, buffers
 			if j = next; !more {
 				return
 			}
-		case <-stop:
+		case <-w.stop:
 			return
 		}
-		var res worked
-		select {
-		case res.out = <-buffers:
-		default:
-			res.out = make([]byte, 0, 512<<10)
+		w.done = j.done
+		w.begin()
+		var each func(do EachText) error
+		each, w.whole = w.rows(j.batch, suits, w.quick)
+		if w.made.err = each(w.row); w.made.err == errStopped || w.send() != nil {
+			return
 		}
-		n := int64(0)
-		if quick != nil {
-			quick.out, quick.count = &res.out, 0
-		}
-		each, whole := t.rows(j.batch, suits, quick)
-		res.err = each(func(line int, text string, cells []eval.Value) error {
-			n++
-			row, keep, cell := t.Row(line, cells, &trace)
-			if cell != nil {
-				res.bad.add(cell)
-				if t.Aside != nil {
-					res.aside = append(res.aside, putAside{cloned(whole(text, cells)), cell})
-				}
-			}
-			if keep {
-				res.kept++
-			}
-			switch {
-			case !keep:
-			case text != "" && t.pick == nil:
-				res.out = same.EncodeText(res.out, text, row[t.in:])
-			default:
-				room = t.Out(row, room)
-				res.out = to.Encode(res.out, room)
-			}
-			return nil
-		})
-		if quick != nil {
-			n, res.kept = n+int64(quick.count), res.kept+quick.count
-		}
-		if t.Done != nil {
-			t.Done.Add(n)
-		}
-		j.done <- res
 	}
+}
+
+// begin begins a part of a batch.
+func (w *worker) begin() {
+	w.made = worked{}
+	select {
+	case w.made.out = <-w.buffers:
+	default:
+		w.made.out = make([]byte, 0, partSize)
+	}
+}
+
+// send hands the part on.
+func (w *worker) send() error {
+	if w.Done != nil {
+		w.Done.Add(int64(w.made.seen))
+	}
+	select {
+	case w.done <- w.made:
+		return nil
+	case <-w.stop:
+		return errStopped
+	}
+}
+
+// row works a row out.
+func (w *worker) row(line int, text string, cells []eval.Value) error {
+	w.made.seen++
+	row, keep, cell := w.Row(line, cells, &w.trace)
+	switch {
+	case !keep:
+	case w.expand != nil:
+		if err := w.expand(Given{line, text, row, w.whole}, w.put); err != nil {
+			var fault *BadCell
+			if !errors.As(err, &fault) {
+				return err
+			}
+			cell = fault
+		}
+	case text != "" && w.pick == nil:
+		w.made.kept++
+		w.made.out = w.same.EncodeText(w.made.out, text, row[w.in:])
+	default:
+		w.made.kept++
+		w.room = w.Out(row, w.room)
+		w.made.out = w.to.Encode(w.made.out, w.room)
+	}
+	if cell != nil {
+		w.made.bad.add(cell)
+		if w.Aside != nil {
+			w.made.aside = append(w.made.aside, putAside{cloned(w.whole(text, cells)), cell})
+		}
+	}
+	return nil
+}
+
+// beside puts more cells beside a row.
+func (w *worker) beside(text string, row, more []eval.Value) error {
+	w.made.kept++
+	if text != "" {
+		w.made.out = w.same.EncodeText(w.made.out, text, more)
+	} else {
+		w.room = append(append(w.room[:0], row...), more...)
+		w.made.out = w.to.Encode(w.made.out, w.room)
+	}
+	if len(w.made.out) < partSize {
+		return nil
+	}
+	w.made.part = true
+	if err := w.send(); err != nil {
+		return err
+	}
+	w.begin()
+	return nil
 }
 
 // rows goes through the rows of a batch. If the separator suits, only the cells that
