@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -230,25 +231,19 @@ func (l *listing) first(cells []eval.Value, s *schedule.Series) []eval.Value {
 // table writes a row a date.
 func (l *listing) table(j *Job) error {
 	head := l.head(append(slices.Clone(schedule.RuleColumns), l.names...))
+	if l.names == nil && l.count == 0 && len(l.series) == 1 && j.result.Where == nil {
+		if cut := l.series[0].Apart(l.span); cut != nil {
+			return l.apart(j, head, cut)
+		}
+	}
 	return j.fill(head, func(put rows.Put) error {
+		if l.names == nil {
+			n, err := l.plain(l.span, put)
+			l.n += n
+			return err
+		}
 		var cells []eval.Value
 		var made schedule.RuleRows
-		if l.names == nil { // the quick way, without what hangs on a date
-			for d, err := range schedule.Merge(l.series, l.span) {
-				if err != nil {
-					return err
-				}
-				d.Series.Note(d.Moved)
-				cells = made.Row(l.first(cells[:0], d.Series), d.Moved)
-				if err := put(cells); err != nil {
-					return err
-				}
-				if l.n++; l.n == l.count {
-					break
-				}
-			}
-			return nil
-		}
 		for e, err := range schedule.MergeOccurrences(l.series, l.span) {
 			if err != nil {
 				return err
@@ -263,6 +258,45 @@ func (l *listing) table(j *Job) error {
 		}
 		return nil
 	})
+}
+
+// plain puts the dates in a window without what hangs on them, and counts them.
+func (l *listing) plain(window civil.Span, put rows.Put) (n int, err error) {
+	var cells []eval.Value
+	var made schedule.RuleRows
+	for d, err := range schedule.Merge(l.series, window) {
+		if err != nil {
+			return n, err
+		}
+		d.Series.Note(d.Moved)
+		cells = made.Row(l.first(cells[:0], d.Series), d.Moved)
+		if err := put(cells); err != nil {
+			return n, err
+		}
+		if n++; n == l.count {
+			break
+		}
+	}
+	return n, nil
+}
+
+// apart writes the dates of stretches that are made on all processors.
+func (l *listing) apart(j *Job, head []string, cut []civil.Span) error {
+	if err := j.settle(head); err != nil {
+		return err
+	}
+	var total atomic.Int64
+	parts := &rows.Parts{Names: head}
+	for _, span := range cut {
+		parts.Batches = append(parts.Batches, func(do func([]eval.Value) error) error {
+			n, err := l.plain(span, do)
+			total.Add(int64(n))
+			return err
+		})
+	}
+	_, err := j.result.Pass(rows.NewTable("", parts, j.Env)) // no phrase, so no bad cell
+	l.n = int(total.Load())
+	return err
 }
 
 // addedCells appends the added columns of an occurrence: its last milestones.

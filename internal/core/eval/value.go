@@ -50,6 +50,28 @@ func Day(d civil.Date) Value {
 	return Value{Kind: Date, Day: d}
 }
 
+// Cells that are written millions of times are put field by field, which takes half as long as
+// a whole Value.
+
+// PutDay makes the cell a Date; d isn't None.
+func (v *Value) PutDay(d civil.Date) { v.put(Date, d, 0, "") }
+
+// PutInt makes the cell a whole Number.
+func (v *Value) PutInt(n int) { v.put(Number, civil.None, int64(n), "") }
+
+// PutText makes the cell a Text, or a blank.
+func (v *Value) PutText(s string) {
+	if v.put(Text, civil.None, 0, s); s == "" {
+		v.Kind = Blank
+	}
+}
+
+func (v *Value) put(k Kind, d civil.Date, n int64, text string) {
+	v.Kind, v.Day, v.Minutes, v.Unsure = k, d, 0, false
+	v.Places, v.Rounded, v.Form = 0, false, NoForm
+	v.Num, v.Den, v.Text = n, 0, text
+}
+
 // SameTime reports whether two dates or moments show the same day and time.
 func (v Value) SameTime(w Value) bool {
 	return v.Kind == w.Kind && v.Day == w.Day && v.Minutes == w.Minutes

@@ -42,6 +42,32 @@ type Batch interface {
 // EachText is called with each row of a Verbatim.
 type EachText = func(line int, text string, cells []eval.Value) error
 
+// Parts is a Reader of rows that are made, each batch by itself. It is read once.
+type Parts struct {
+	Names   []string
+	Batches []func(do func(cells []eval.Value) error) error
+}
+
+// Columns implements Reader.
+func (p *Parts) Columns() []string { return p.Names }
+
+// Next implements Reader.
+func (p *Parts) Next() (Batch, error) {
+	if len(p.Batches) == 0 {
+		return nil, nil
+	}
+	next := p.Batches[0]
+	p.Batches = p.Batches[1:]
+	return partBatch(next), nil
+}
+
+type partBatch func(do func(cells []eval.Value) error) error
+
+// Each implements Batch.
+func (b partBatch) Each(do func(line int, cells []eval.Value) error) error {
+	return b(func(cells []eval.Value) error { return do(0, cells) })
+}
+
 // Verbatim is a Batch of rows as they are in a file of separated values, which can go
 // out again as they came in.
 type Verbatim interface {

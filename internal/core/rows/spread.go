@@ -118,10 +118,12 @@ func (s *Spread) cells(p piece) []eval.Value {
 		return s.room
 	}
 	s.room = slices.Grow(s.room[:0], 8)[:5] // with room for the columns of a share
-	s.room[0], s.room[1], s.room[2] = eval.Str(p.name), eval.Day(p.First), eval.Day(p.Last)
-	s.room[3], s.room[4] = eval.Int(p.Len()), eval.Value{}
-	if p.worked != unknownDays {
-		s.room[4] = eval.Int(p.worked)
+	s.room[0].PutText(p.name)
+	s.room[1].PutDay(p.First)
+	s.room[2].PutDay(p.Last)
+	s.room[3].PutInt(p.Len())
+	if s.room[4].PutInt(p.worked); p.worked == unknownDays {
+		s.room[4] = eval.Value{}
 	}
 	if s.Short {
 		counted := eval.Value{}

@@ -405,6 +405,34 @@ func TestRulesAgainstBruteForce(t *testing.T) {
 			}
 		}
 		checkNeighbours(t, text, rec)
+		checkApart(t, r, text, rec)
+	}
+}
+
+// checkApart holds the dates of stretches, each made by itself, against those of the whole.
+func checkApart(t *testing.T, r *rand.Rand, text string, rec *eval.Recurrence) {
+	listed := func(spans ...civil.Span) (list []string) {
+		for _, s := range spans {
+			for m, err := range Dates(rec, s) {
+				list = append(list, fmt.Sprint(m.To, m.ID(), m.Reason(), err))
+			}
+		}
+		return list
+	}
+	whole := civil.Span{First: 738000, Last: 741500}
+	at := whole.First + civil.Date(r.IntN(whole.Len()-1))
+	if a, b := listed(whole), listed(civil.Span{First: whole.First, Last: at}, civil.Span{First: at + 1, Last: whole.Last}); !slices.Equal(a, b) {
+		t.Fatalf("%q: %d dates, but %d to %s and after it", text, len(a), len(b), at)
+	}
+	s := &Series{Rules: of(rec)}
+	cut := s.Apart(civil.Span{First: at - 400_000, Last: at + 400_000})
+	if s.plain() == rec.Rule.Begins() && cut != nil || s.Apart(whole) != nil {
+		t.Fatalf("%q is cut into %v", text, cut)
+	}
+	for i, c := range cut {
+		if i > 0 && c.First != cut[i-1].Last+1 || cut[0].First != at-400_000 || cut[len(cut)-1].Last != at+400_000 {
+			t.Fatalf("%q: stretches %v", text, cut)
+		}
 	}
 }
 

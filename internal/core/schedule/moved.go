@@ -64,9 +64,14 @@ func (m *Moved) AppendID(b []byte) []byte {
 	return m.Rec.Rule.AppendID(b, m.Date)
 }
 
+// plain reports whether the date is a day without a time that no hand has set.
+func (m *Moved) plain() bool {
+	return m.Hand == nil && m.Rec.Chain.Minutes < 0 && m.To != civil.None
+}
+
 // Value is the moved date, with the time that its rule gives.
 func (m *Moved) Value() eval.Value {
-	if m.Hand == nil && m.Rec.Chain.Minutes < 0 && m.To != civil.None {
+	if m.plain() {
 		return eval.Value{Kind: eval.Date, Day: m.To, Unsure: m.Beyond.Is()}
 	}
 	v := m.Rec.Chain.Value(m.To, m.Rec.Row)

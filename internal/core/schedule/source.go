@@ -73,6 +73,20 @@ func (s *Series) plain() bool {
 	return len(s.Rules) == 1 && s.Rules[0].Span == civil.Always && s.hands == nil && !s.Rules[0].Rec.Chain.Unordered
 }
 
+// Apart cuts a long window into stretches whose dates can be made each by itself, in any order
+// or at once; nil if the window is short, or where the series stands in one depends on what
+// came before.
+func (s *Series) Apart(window civil.Span) (list []civil.Span) {
+	const days = 250 * 366
+	if window.Len() < 2*days || !s.plain() || s.Rules[0].Rec.Rule.Begins() {
+		return nil
+	}
+	for first := window.First; first <= window.Last; first += days {
+		list = append(list, civil.Span{First: first, Last: min(window.Last, first+days-1)})
+	}
+	return list
+}
+
 // Endless reports whether the series goes on for ever.
 func (s *Series) Endless() bool {
 	return slices.ContainsFunc(s.Rules, func(r Ruled) bool { return r.Rec.Rule.Endless() && r.Span.Last == civil.Max })

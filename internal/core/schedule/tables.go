@@ -38,14 +38,21 @@ func (r *RuleRows) Row(cells []eval.Value, m *Moved) []eval.Value {
 	n := len(cells)
 	cells = slices.Grow(cells, len(RuleColumns))[:n+len(RuleColumns)]
 	at := cells[n:]
-	at[0] = m.Value()
-	at[1] = WeekdayOf(at[0])
-	at[2] = eval.Day(m.Date.Date)
-	at[3] = eval.Value{}
-	if len(m.Moves) > 0 || m.Hand != nil || m.Beyond.Is() {
-		at[3] = eval.Str(r.texts.Keep(m.appendReason(r.texts.Room())))
+	if m.plain() {
+		at[0].PutDay(m.To)
+		at[0].Unsure = m.Beyond.Is()
+		at[1].PutText(m.To.Weekday().Short())
+	} else {
+		at[0] = m.Value()
+		at[1] = WeekdayOf(at[0])
 	}
-	at[4] = eval.Str(r.texts.Keep(m.AppendID(r.texts.Room())))
+	at[2].PutDay(m.Date.Date)
+	reason := ""
+	if len(m.Moves) > 0 || m.Hand != nil || m.Beyond.Is() {
+		reason = r.texts.Keep(m.appendReason(r.texts.Room()))
+	}
+	at[3].PutText(reason)
+	at[4].PutText(r.texts.Keep(m.AppendID(r.texts.Room())))
 	return cells
 }
 
