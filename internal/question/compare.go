@@ -107,7 +107,7 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 	if len(added) > 0 {
 		p.Note("columns only in the new table, not compared: %s", strings.Join(added, ", "))
 	}
-	defer garbage(5)()
+	defer garbage(2)()
 	if err = eachRow(readers[0], c.Old); err == nil {
 		err = c.Whole()
 	}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"hash/maphash"
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -20,11 +21,14 @@ type Comparison struct {
 	nowKey   int
 	both     [][2]int // places of the columns that both have, without the key
 	arena    Arena
+	rows     int              // of the old table
 	firsts   []int32          // of each block of the arena its first row
-	places   []int32          // of the rows of the old table in their blocks
+	places   []int32          // in their blocks, of the first row of each and every nearby-th behind it
+	starts   []int32          // of each block the place of its first row in places
 	jumps    [][2]int32       // rows from which on lines are ahead of them by a number
 	seen     []int32          // line of the new table that has it
-	index    []uint64         // of each the hash of its key, 32 bits, and its number; sorted
+	index    []uint32         // by the hashes of keys: some bits of that and a row, or 0
+	rowBits  int              // of an entry that are the row and one more
 	added    map[string]int32 // keys of the new table alone, with their lines
 	room     []eval.Value
 	seed     maphash.Seed
@@ -63,8 +67,8 @@ func (c *Comparison) Columns() (gone, added []string) {
 	return gone, added
 }
 
-// hash is the upper half of an entry of the index.
-func (c *Comparison) hash(id string) uint64 { return maphash.String(c.seed, id) &^ (1<<32 - 1) }
+// nearby is how many rows share a place: the others are found from there.
+const nearby = 4
 
 // id is the key of a row that is held.
 func (c *Comparison) id(i int) string {
@@ -72,29 +76,40 @@ func (c *Comparison) id(i int) string {
 	if !first {
 		block--
 	}
-	_, c.room = c.arena.Load(Place{int32(block), c.places[i]}, c.room)
+	off := i - int(c.firsts[block])
+	rest := c.arena.full[block][c.places[int(c.starts[block])+off/nearby]:]
+	for range off%nearby + 1 {
+		rest, _, c.room = LoadNext(rest, c.room)
+	}
 	return eval.KeyOf(c.room[c.oldKey])
 }
 
-// find finds the row of a key.
-func (c *Comparison) find(id string) (i int, ok bool) {
-	h := c.hash(id)
-	at, _ := slices.BinarySearch(c.index, h)
-	for ; at < len(c.index) && c.index[at]&^(1<<32-1) == h; at++ {
-		if i = int(uint32(c.index[at])); c.id(i) == id {
-			return i, true
+// place is where a key is in the index, with its row; below 0 for one that isn't there, and
+// where it may be put then. mark is what stands beside the row.
+func (c *Comparison) place(id string) (at, row int, mark uint32) {
+	h := maphash.String(c.seed, id)
+	rows := uint32(1)<<c.rowBits - 1
+	mark = uint32(h) &^ rows
+	for at = int(h >> 32 * uint64(len(c.index)) >> 32); ; at++ {
+		if at == len(c.index) {
+			at = 0
+		}
+		e := c.index[at]
+		if row = int(e&rows) - 1; row < 0 || e&^rows == mark && c.id(row) == id {
+			return at, row, mark
 		}
 	}
-	return 0, false
 }
 
 // Old takes a row of the old table.
 func (c *Comparison) Old(line int, row []eval.Value) error {
-	i, at := int32(len(c.places)), c.arena.Save(row)
-	if at.First() {
-		c.firsts = append(c.firsts, i)
+	i, at := int32(c.rows), c.arena.Save(row)
+	if c.rows++; at.First() {
+		c.firsts, c.starts = append(c.firsts, i), append(c.starts, int32(len(c.places)))
 	}
-	c.places = append(c.places, at.at)
+	if (i-c.firsts[len(c.firsts)-1])%nearby == 0 {
+		c.places = append(c.places, at.at)
+	}
 	if by := int32(line) - i; len(c.jumps) == 0 || c.jumps[len(c.jumps)-1][1] != by {
 		c.jumps = append(c.jumps, [2]int32{i, by})
 	}
@@ -109,19 +124,17 @@ func (c *Comparison) line(i int) int32 {
 
 // Whole ends the old table. A key that stands twice in it is an error.
 func (c *Comparison) Whole() error {
-	c.seen, c.index = make([]int32, len(c.places)), make([]uint64, len(c.places))
-	for i := range c.index {
-		c.index[i] = c.hash(c.id(i)) | uint64(i)
-	}
-	slices.Sort(c.index)
-	for at := 1; at < len(c.index); at++ {
-		i := int(uint32(c.index[at]))
-		for before := at - 1; before >= 0 && c.index[before]>>32 == c.index[at]>>32; before-- {
-			if k, id := int(uint32(c.index[before])), strings.Clone(c.id(i)); c.id(k) == id {
-				return fmt.Errorf("the key `%s` is %q in both line %d and line %d of the old table", c.Key,
-					eval.Brief(id), c.line(k), c.line(i))
-			}
+	c.arena.Blocks()
+	c.seen = make([]int32, c.rows)
+	c.index, c.rowBits = make([]uint32, c.rows+c.rows/3+1), bits.Len(uint(c.rows))
+	for i := range c.rows {
+		id := c.id(i)
+		at, before, mark := c.place(id)
+		if before >= 0 {
+			return fmt.Errorf("the key `%s` is %q in both line %d and line %d of the old table", c.Key,
+				eval.Brief(id), c.line(before), c.line(i))
 		}
+		c.index[at] = mark | uint32(i+1)
 	}
 	return nil
 }
@@ -130,8 +143,8 @@ func (c *Comparison) Whole() error {
 // doesn't.
 func (c *Comparison) New(line int, row []eval.Value) (d schedule.Difference, ok bool, err error) {
 	id := strings.Clone(eval.KeyOf(row[c.nowKey]))
-	i, known := c.find(id)
-	before := c.added[id]
+	_, i, _ := c.place(id)
+	known, before := i >= 0, c.added[id]
 	if known {
 		before = c.seen[i]
 	}
