@@ -141,14 +141,17 @@ func (n Next) of(p *plan.Plan) (l listing, err error) {
 
 // events lists the events by date; the days before the window are those of records alone.
 func (l listing) events(p *plan.Plan, place question.Place) (events []schedule.Event, err error) {
-	entries, _, err := schedule.Entries(l.series, l.window)
+	var entries []schedule.Entry
 	if l.whole {
 		entries, err = schedule.Whole(l.series, l.window)
+	} else {
+		entries, _, err = schedule.Entries(l.series, l.window)
 	}
 	if err != nil {
 		return nil, err
 	}
 	var order []string
+	events = make([]schedule.Event, 0, len(entries))
 	for _, e := range entries {
 		events = append(events, p.Event(e))
 	}

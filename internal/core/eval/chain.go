@@ -30,8 +30,8 @@ type Step struct {
 	// deep is do for a step that runs other steps, and reports what those did.
 	deep     func(d civil.Date, row []Value, in *inside) (civil.Date, error)
 	series   Looked // that the step looks into, if it does
-	back     int    // days that it moves a date at most, and forth
-	forth    int
+	back     Reach  // how far it moves a date at most, and forth
+	forth    Reach
 	mayBlank bool
 	// choose picks the step that counts with the calendar that a column names.
 	choose func(row []Value) (*Step, error)
@@ -193,8 +193,8 @@ type Chain struct {
 	// the step that gives it.
 	calendar func(row []Value) (*workdays.Calendar, error)
 	at       *Step
-	// Back and Forth bound in days how far a chain can move a date.
-	Back, Forth int
+	// Back and Forth bound how far a chain can move a date.
+	Back, Forth Reach
 	// Unordered says that of two dates the later may end up earlier.
 	Unordered bool
 	// chosen gives the date that is chosen before the steps; nil if none is.

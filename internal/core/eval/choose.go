@@ -121,14 +121,14 @@ func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
 	c := *chain
 	c.Unordered, c.Alone, c.single = true, nil, nil
 	far := 2*rule.Stride() + 366
-	back, forth := 0, 0
+	var back, forth Reach
 	for _, b := range ch.branches {
 		if of := b.prog.chain; of != nil {
-			back, forth = max(back, of.Back), max(forth, of.Forth)
+			back, forth = back.Or(of.Back), forth.Or(of.Forth)
 			c.MayBlank = c.MayBlank || of.MayBlank
 		}
 	}
-	c.Back, c.Forth = min(c.Back+far+back, int(civil.Max)), min(c.Forth+far+forth, int(civil.Max))
+	c.Back, c.Forth = c.Back.Plus(back).Plus(Reach{Days: far}), c.Forth.Plus(forth).Plus(Reach{Days: far})
 	c.MayBlank = true
 	near := func(find beside, d civil.Date) Value {
 		found, ok := find(d)

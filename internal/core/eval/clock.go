@@ -193,7 +193,8 @@ func (c *compiler) zonedProgram(s *phrase.Steps, base *phrase.Name) (*Program, e
 	}
 	p.Text, p.kind, p.zone = phrase.ExprText(s), Moment, z
 	for i := range p.from {
-		p.from[i].Back, p.from[i].Forth = p.from[i].Back+1, p.from[i].Forth+1
+		f := &p.from[i]
+		f.Back, f.Forth = f.Back.Plus(Reach{Days: 1}), f.Forth.Plus(Reach{Days: 1})
 	}
 	return p, nil
 }

@@ -98,7 +98,7 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	p.from = slices.Clone(p.from)
 	for i := range p.from {
 		f := &p.from[i]
-		f.Back, f.Forth = min(f.Back+p.chain.Back, int(civil.Max)), min(f.Forth+p.chain.Forth, int(civil.Max))
+		f.Back, f.Forth = f.Back.Plus(p.chain.Back), f.Forth.Plus(p.chain.Forth)
 		f.Chains = append(slices.Clone(f.Chains), p.chain)
 	}
 	return p, nil

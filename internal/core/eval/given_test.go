@@ -102,7 +102,7 @@ func TestGiven(t *testing.T) {
 			}
 			kind, known := p.KindOf()
 			if ch := p.Chain(); ch != nil {
-				put("  reaches %d back, %d forth, may be blank %v", ch.Back, ch.Forth, ch.MayBlank)
+				put("  reaches %d back, %d forth, may be blank %v", ch.Back.Bound(), ch.Forth.Bound(), ch.MayBlank)
 			}
 			put("  kind %d %v, may lack %v, from %d, dates %v numbers %v", kind, known, p.MayLack(), len(p.Sources()), dates, numbers)
 			for _, texts := range givenRows {

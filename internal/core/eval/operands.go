@@ -87,7 +87,7 @@ func (c *compiler) other(e *phrase.Other) (operand, error) {
 	}
 	*c.looks = true
 	return operand{func(row []Value, _ *[]Move) (Value, workdays.Beyond, error) { return r.Of(row) },
-		[]Source{{Slot: r.Slot, Back: r.Back, Forth: r.Forth}}}, nil
+		[]Source{{Slot: r.Slot, Back: Reach{Days: r.Back}, Forth: Reach{Days: r.Forth}}}}, nil
 }
 
 // dated is operand for one that must be a date or blank; of a date with a time it gives

@@ -64,11 +64,11 @@ type Program struct {
 // nil. beyond is a calendar asked beyond what it knows that nobody has noted yet.
 type traced = func(row []Value, trace *[]Move) (v Value, beyond workdays.Beyond, err error)
 
-// Source is a name that the date of an expression is reckoned from, and how many days
-// before and after it that date may lie.
+// Source is a name that the date of an expression is reckoned from, and how far before and
+// after it that date may lie.
 type Source struct {
 	Slot        int // Standing for a date that is in the phrase, and for today
-	Back, Forth int
+	Back, Forth Reach
 	// Chains are the steps that lead from it to the date, the outermost last.
 	Chains []*Chain
 }

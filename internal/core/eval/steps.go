@@ -54,7 +54,7 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 		if err := c.step(&s); err != nil {
 			return nil, err
 		}
-		ch.Back, ch.Forth = min(ch.Back+s.back, int(civil.Max)), min(ch.Forth+s.forth, int(civil.Max))
+		ch.Back, ch.Forth = ch.Back.Plus(s.back), ch.Forth.Plus(s.forth)
 		ch.MayBlank = ch.MayBlank || s.mayBlank
 		ch.Steps = append(ch.Steps, s)
 	}
@@ -70,13 +70,9 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	return ch, nil
 }
 
-// closedRun is the longest stretch of closed days that a bounded look allows
-// for: what a roll may cross.
-const closedRun = 370
-
 // reaches bounds in days how far the step moves a date back and forth. It may be
 // generous: it only decides how many periods are looked at in vain.
-func (s *Step) reaches(back, forth int) { s.back, s.forth = back, forth }
+func (s *Step) reaches(back, forth int) { s.back, s.forth = Reach{Days: back}, Reach{Days: forth} }
 
 // step compiles s.Node: what it does, the calendar it counts with, how far it
 // reaches. If a column names the calendar, it is compiled once for each.
@@ -123,7 +119,7 @@ func as[N phrase.Step](make func(c *compiler, s *Step, n N) error) func(*compile
 
 func (c *compiler) roll(s *Step, n *phrase.Roll) error {
 	s.roll, s.by = true, n.By
-	s.reaches(closedRun, closedRun)
+	s.back, s.forth = Reach{Crossing: 1}, Reach{Crossing: 1}
 	return nil
 }
 
@@ -180,9 +176,9 @@ func (c *compiler) inYear(s *Step, n *phrase.InYear) error {
 }
 
 func (c *compiler) shift(s *Step, n *phrase.Shift) error {
-	s.reaches(4, shiftReach(n))
+	s.back, s.forth = Reach{Days: 4}, shiftReach(n)
 	if n.Back {
-		s.reaches(shiftReach(n), 4)
+		s.back, s.forth = s.forth, s.back
 	}
 	return c.shifted(s, n)
 }
@@ -207,8 +203,8 @@ func (s *Step) inMonth(m toMonth) {
 	s.do = func(d civil.Date, _ []Value) (civil.Date, error) { return within(m.of(d)) }
 }
 
-// shiftReach bounds the days of a shift.
-func shiftReach(n *phrase.Shift) (days int) {
+// shiftReach bounds a shift in its direction.
+func shiftReach(n *phrase.Shift) (r Reach) {
 	for _, a := range n.Parts {
 		k := int(civil.Max)
 		if num, ok := a.By.(*phrase.Number); ok {
@@ -216,14 +212,14 @@ func shiftReach(n *phrase.Shift) (days int) {
 		}
 		switch {
 		case a.Unit == phrase.WorkingDays:
-			days += k*7 + closedRun
+			r = r.Plus(Reach{k * 7, 1})
 		case a.Unit.OfMonths():
-			days += k*31 + 4
+			r = r.Plus(Reach{Days: k*31 + 4})
 		default:
-			days += k
+			r = r.Plus(Reach{Days: k})
 		}
 	}
-	return days
+	return r
 }
 
 func (c *compiler) shifted(s *Step, n *phrase.Shift) error {
@@ -299,7 +295,7 @@ func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
 	if num, ok := n.By.(*phrase.Number); ok {
 		most = num.N * max(n.Unit.PerUnit(), 7) * 31
 	}
-	s.reaches(0, most+closedRun)
+	s.forth = Reach{most, 1}
 	get, err := c.amount(n.By)
 	if err != nil {
 		return err

@@ -135,7 +135,7 @@ func (s *Series) milestoneReach() (back, forth int) {
 		return 0, 0
 	}
 	for _, m := range s.Milestones {
-		back, forth = max(back, m.forth), max(forth, m.back)
+		back, forth = max(back, m.forth.Bound()), max(forth, m.back.Bound())
 	}
 	// Milestones may count from the neighbours of a date or from its period.
 	before, after := s.reach()
@@ -150,14 +150,14 @@ func (s *Series) milestoneReach() (back, forth int) {
 // for from the dates of the series: a hundred years.
 const farStanding = 100 * 366
 
-// reachOf bounds how many days before and after its occurrence's date the date of a
+// reachOf bounds how far before and after its occurrence's date the date of a
 // program lies, by the names that it is reckoned from.
-func (s *Series) reachOf(prog *eval.Program) (back, forth int) {
+func (s *Series) reachOf(prog *eval.Program) (back, forth eval.Reach) {
 	for _, from := range prog.Sources() {
-		b, f := 0, 0
+		var b, f eval.Reach
 		switch slot := from.Slot; {
 		case slot == eval.Standing:
-			b, f = farStanding, farStanding
+			b, f = eval.Reach{Days: farStanding}, eval.Reach{Days: farStanding}
 		case slot == slotPeriodStart && s.Start != nil:
 			b, f = s.reachOf(s.Start)
 		case slot == slotPeriodEnd && s.End != nil:
@@ -166,9 +166,9 @@ func (s *Series) reachOf(prog *eval.Program) (back, forth int) {
 			m := &s.Milestones[slot-slotMilestones]
 			b, f = m.back, m.forth
 		}
-		back, forth = max(back, b+from.Back), max(forth, f+from.Forth)
+		back, forth = back.Or(b.Plus(from.Back)), forth.Or(f.Plus(from.Forth))
 	}
-	return min(back, int(civil.Max)), min(forth, int(civil.Max))
+	return back, forth
 }
 
 // Template is a text with {names} of a series in it.

@@ -29,10 +29,12 @@ type held struct {
 	age
 }
 
-// mostHeld is for how many days occurrences are held, mostOfAll how many of all series that
-// share their memory: those of more series are made each time they are asked for.
+// mostHeld is for how many days occurrences are held, mostHung with how many milestones each,
+// mostOfAll how many of all series that share their memory: those of more series are made each
+// time they are asked for.
 const (
 	mostHeld  = 20 * 366
+	mostHung  = 1000
 	mostOfAll = 50_000
 )
 

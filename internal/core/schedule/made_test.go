@@ -311,6 +311,50 @@ func TestPeriodsAtTheEdges(t *testing.T) {
 	}
 }
 
+// The milestones in a window are those of all occurrences that lie in it, however long the chain
+// that leads to them, with a calendar that once closes for a year.
+func TestLongChains(t *testing.T) {
+	r := rand.New(rand.NewPCG(6, 27))
+	for range 30 {
+		var shut workdays.List
+		from := civil.Date(739000 + r.IntN(2000))
+		for d := from; d < from+civil.Date(r.IntN(365)); d++ {
+			shut = append(shut, workdays.Holiday{Date: d, Nominal: d, Name: "shut"})
+		}
+		env := plain
+		env.Calendar = workdays.New("shut", workdays.Weekend).WithHolidays(shut)
+		s, err := NewSeries("s", "", []string{"monthly on last", "quarterly on last then roll following", "weekly on wed"}[r.IntN(3)], env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range 1 + r.IntN(80) {
+			text := []string{"date", fmt.Sprint("m", r.IntN(max(i, 1))), fmt.Sprint("m", i-1)}[min(r.IntN(4), 2)]
+			if i == 0 {
+				text = "date"
+			}
+			text += []string{", +1 working day", ", -2 working days", ", +3 days, roll following", ", lasting 2 working days"}[min(r.IntN(8), 3)%(1+r.IntN(4))]
+			if err := s.AddMilestone(fmt.Sprint("m", i), text, env); err != nil {
+				t.Fatal(err)
+			}
+		}
+		every, err := Whole([]*Series{s}, civil.Span{First: 737000, Last: 743500})
+		if err != nil {
+			t.Fatal(err)
+		}
+		first := from - 400 + civil.Date(r.IntN(1200))
+		window := civil.Span{First: first, Last: first + civil.Date(r.IntN(60))}
+		want := 0
+		for _, e := range every {
+			if window.Has(e.At.Day) {
+				want++
+			}
+		}
+		if got, _, err := Entries([]*Series{s}, window); err != nil || len(got) != want {
+			t.Fatalf("%d milestones, window %v: %d entries, want %d; %v", len(s.Milestones), window, len(got), want, err)
+		}
+	}
+}
+
 // Series that are merged come as all their dates sorted: by day, nominal day, place.
 func TestMerge(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))

@@ -162,7 +162,7 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 	m := &Moved{Rec: r}
 	roll := r.Chain.Alone
 	runs, each := 0, len(r.Chain.Steps)
-	r.Rule.Batches(window.Widen(r.Chain.Forth, r.Chain.Back))(func(list []recur.Date) bool {
+	r.Rule.Batches(window.Widen(r.Chain.Forth.Bound(), r.Chain.Back.Bound()))(func(list []recur.Date) bool {
 		for i := range list {
 			m.Date = list[i]
 			d := m.Date.Date

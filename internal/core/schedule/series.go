@@ -70,7 +70,7 @@ type Milestone struct {
 	Todo, Private bool
 	Public        bool // not private, whatever the series says
 
-	back, forth int // how many days before and after its occurrence's date it lies at most
+	back, forth eval.Reach // how far before and after its occurrence's date it lies at most
 }
 
 // NewSeries compiles a series' rule.
@@ -175,8 +175,8 @@ type Why struct {
 	Moves  []eval.Move
 	Beyond workdays.Beyond
 	Hand   *Hand
-	// unset is the milestone before a hand set it.
-	unset eval.Value
+	// unset is the milestone before a hand set it; nil if none did.
+	unset *eval.Value
 }
 
 // Reason says it in words.
@@ -204,9 +204,10 @@ func (o *Occurrence) Value() eval.Value { return o.Row[slotDate] }
 func (o *Occurrence) Milestone(i int) eval.Value { return o.Row[slotMilestones+i] }
 
 // Occurrences yields the occurrences whose moved date lies in window. Those of a few
-// years are held, since a plan asks for the same ones again and again.
+// years are held, since a plan asks for the same ones again and again, unless too much hangs
+// on each.
 func (s *Series) Occurrences(window civil.Span) iter.Seq2[*Occurrence, error] {
-	if window.Len() > mostHeld {
+	if window.Len() > mostHeld || len(s.Milestones) > mostHung {
 		return s.occurrences(window)
 	}
 	return func(yield func(*Occurrence, error) bool) {
@@ -378,8 +379,9 @@ func (s *Series) milestones(o *Occurrence) error {
 				return fmt.Errorf("%s of %s: %w", ms.Name, o.Value(), err)
 			}
 		}
-		why.unset = v
 		if h := s.hand(ms.Name, o.Date.Date, func() string { return o.ID }); h != nil {
+			unset := v
+			why.unset = &unset
 			v, why.Hand, why.Beyond = h.set(v, ms.Prog.Chain()), h, beyondNone
 		}
 		if !unsure.Is() {

@@ -105,7 +105,7 @@ func (s *Series) span() civil.Span {
 // reach bounds in days how far its rules' steps move a date back and forth.
 func (s *Series) reach() (back, forth int) {
 	for _, r := range s.Rules {
-		back, forth = max(back, r.Rec.Chain.Back), max(forth, r.Rec.Chain.Forth)
+		back, forth = max(back, r.Rec.Chain.Back.Bound()), max(forth, r.Rec.Chain.Forth.Bound())
 	}
 	return back, forth
 }

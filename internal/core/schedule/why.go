@@ -203,7 +203,11 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 				told = true
 			}
 			why := o.Whys[i]
-			from := why.unset // if nothing was done to it
+			unset := o.Milestone(i)
+			if why.unset != nil {
+				unset = *why.unset
+			}
+			from := unset // if nothing was done to it
 			if len(why.Moves) > 0 {
 				from = eval.Day(why.Moves[0].From)
 			}
@@ -212,7 +216,7 @@ func (s *Series) Why(d civil.Date, cal *workdays.Calendar) (list []Telling, ids 
 				if len(why.Moves) > 0 && why.Moves[0].Step.Chose() { // it tells its own bases
 					list[len(list)-1].Day, list[len(list)-1].Why = eval.Value{}, ""
 				}
-				list = append(list, tellMoves(m.Name, why.Moves, why.unset)...)
+				list = append(list, tellMoves(m.Name, why.Moves, unset)...)
 			}
 			list = append(list, tellRest(m.Name, o.Milestone(i), why.Hand, why.Beyond)...)
 		}
