@@ -327,7 +327,7 @@ func TestLongChains(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for i := range 1 + r.IntN(80) {
+		for i := range 1 + r.IntN([]int{4, 12, 80}[r.IntN(3)]) {
 			text := []string{"date", fmt.Sprint("m", r.IntN(max(i, 1))), fmt.Sprint("m", i-1)}[min(r.IntN(4), 2)]
 			if i == 0 {
 				text = "date"
