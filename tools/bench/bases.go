@@ -6,16 +6,20 @@ import (
 	"bufio"
 	"encoding/csv"
 	"io"
+	"math/rand/v2"
 	"os"
+	"strings"
 
 	"yoyaku/internal/core/civil"
 )
 
-// bases are the measures: what this program is when it is started as one.
+// bases are the measures, and what prepares for them: what this program is when it is started
+// as one.
 var bases = map[string]func(args []string) error{
 	"nothing": func([]string) error { return nil },
 	"copy":    func(args []string) error { return bareCopy(args[0], args[1]) },
 	"dates":   func(args []string) error { return bareDates(args[0]) },
+	"shuffle": func(args []string) error { return shuffle(args[0], args[1], args[2]) },
 }
 
 // bareCopy copies a table by encoding/csv.
@@ -45,6 +49,20 @@ func bareCopy(from, to string) error {
 	}
 	w.Flush()
 	return out.Close()
+}
+
+// shuffle copies a table with its rows in another order.
+func shuffle(from, to, seed string) error {
+	data, err := os.ReadFile(from)
+	if err != nil {
+		return err
+	}
+	head, rows, _ := strings.Cut(string(data), "\n")
+	lines := strings.SplitAfter(rows, "\n")
+	lines = lines[:len(lines)-1]
+	r := rand.New(rand.NewPCG(uint64(len(lines)), uint64(seed[0])))
+	r.Shuffle(len(lines), func(i, j int) { lines[i], lines[j] = lines[j], lines[i] })
+	return os.WriteFile(to, []byte(head+"\n"+strings.Join(lines, "")), 0o644)
 }
 
 // months calls do with the middle and the last day of each month of all years, and where

@@ -18,7 +18,7 @@ func main() {
 	program := flag.String("program", "bin/yoyaku", "the program")
 	dir := flag.String("dir", "", "where the tables lie (default: in memory, where the system has such a folder)")
 	only := flag.String("only", "", "only the works whose names match")
-	check := flag.Bool("check", false, "end with 1 where a ratio is worse than its budget by half")
+	check := flag.Bool("check", false, "end with 1 if a ratio is worse than its budget by half, or memory above its")
 	growth := flag.Bool("growth", false, "print how cost grows, too")
 	base := flag.String("base", "", "be the measure of this name, on the arguments, and end")
 	flag.Parse()
@@ -44,11 +44,18 @@ func main() {
 	b.group("whole runs, beside the start of a program that does nothing", o.runs(b.program))
 	b.group("dates of a rule as CSV, beside a program written for just that", o.dates())
 	b.group("the core, beside a bare loop", core())
+	if s, ok := o.serve(); ok && !*check {
+		defer s.end()
+		pairs := b.pairs
+		b.pairs = min(pairs, 9)
+		b.group("a calendar server, beside bare requests", []work{o.publishing(s, b.program)})
+		b.pairs = pairs
+	}
 	if *growth {
 		o.growth(b)
 	}
-	if b.failed > 0 {
-		fmt.Printf("%d ratios are worse than their budgets by half\n", b.failed)
+	if b.failed > 0 || *check && b.over > 0 {
+		fmt.Printf("%d ratios are worse than their budgets by half, %d peaks of memory above theirs\n", b.failed, b.over)
 		os.RemoveAll(folder)
 		os.Exit(1)
 	}

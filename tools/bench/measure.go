@@ -21,7 +21,7 @@ type bench struct {
 	pairs         int
 	only          *regexp.Regexp
 	check         bool
-	failed        int
+	failed, over  int // ratios, and peaks of memory
 }
 
 // work is something to be timed beside its measure.
@@ -33,11 +33,9 @@ type work struct {
 	// base is what this program is, as the measure; or of the work inside it.
 	base   []string
 	beside func()
-	// budget is in times of the measure, and memory in MB; 0 for none. With writes, the
-	// budget is the time of copying what is written.
+	// budget is in times of the measure, and memory in MB; 0 for none.
 	budget float64
 	memory int64
-	writes bool
 	dir    string // in which it runs
 	out    string // what it writes, and the measure too
 }
@@ -58,7 +56,7 @@ func (b *bench) group(title string, works []work) {
 		return
 	}
 	fmt.Printf("\n%s\n", title)
-	fmt.Printf("%-32s %-16s %-16s %7s %9s %9s %8s\n", "", "clock, in times", "processor time", "budget", "clock",
+	fmt.Printf("%-32s %-16s %-16s %7s %9s %13s %8s\n", "", "clock, in times", "processor time", "budget", "clock",
 		"memory", "writes")
 	fmt.Printf("%-32s %-16s %s\n", "", " min  mid  max", " min  mid  max")
 	for _, w := range works {
@@ -83,15 +81,15 @@ func (b *bench) time(w work) {
 				size = info.Size()
 			}
 		}
-		if w.writes {
-			w.budget = float64(size) / float64(w.memory)
-		}
 		slices.Sort(clock)
 		place := len(clock) / 2
 		if try > 0 { // what else the machine does makes ratios worse, never better
 			place = len(clock) / 4
 		}
 		if !b.check || w.budget == 0 || clock[place] <= 1.5*w.budget {
+			if w.memory > 0 && memory>>10 > w.memory {
+				b.over++
+			}
 			break
 		}
 		if try == tries-1 {
@@ -106,12 +104,15 @@ func (b *bench) time(w work) {
 	}
 	if memory > 0 {
 		peak = fmt.Sprintf("%d MB", memory>>10)
+		if w.memory > 0 {
+			peak = fmt.Sprintf("%d of %d MB", memory>>10, w.memory)
+		}
 	}
 	if size > 0 {
 		writes = fmt.Sprintf("%d MB", size>>20)
 	}
 	slices.Sort(seconds)
-	fmt.Printf("%-32s %-16s %-16s %7s %6.0f ms %9s %8s\n", w.name, spread(clock), spread(cpu), budget,
+	fmt.Printf("%-32s %-16s %-16s %7s %6.0f ms %13s %8s\n", w.name, spread(clock), spread(cpu), budget,
 		1000*seconds[len(seconds)/2], peak, writes)
 }
 
