@@ -34,11 +34,11 @@ func (b *csvBlock) Separator() byte { return b.sep }
 
 // EachText implements rows.Verbatim.
 func (b *csvBlock) EachText(slots []int, do rows.EachText) error {
-	return b.EachDays(slots, nil, nil, do)
+	return b.EachDays(slots, nil, nil, nil, do)
 }
 
 // EachDays implements rows.Verbatim.
-func (b *csvBlock) EachDays(slots []int, days []int32, take, do rows.EachText) error {
+func (b *csvBlock) EachDays(slots []int, numbers []bool, days []int32, take, do rows.EachText) error {
 	room := make([]eval.Value, max(b.columns, 0), max(b.columns, 0)+16)
 	part := make([]eval.Value, len(room), cap(room)) // with the cells of slots alone
 	b.returns = strings.IndexByte(b.text, '\r') >= 0
@@ -56,7 +56,7 @@ func (b *csvBlock) EachDays(slots []int, days []int32, take, do rows.EachText) e
 			cells = room
 		case slots != nil && same:
 			text = b.text[b.starts[0] : b.starts[b.columns]-1]
-			if take != nil && b.days(slots, days) {
+			if take != nil && b.days(slots, numbers, days) {
 				if err := take(line, text, nil); err != nil {
 					return err
 				}
@@ -149,10 +149,20 @@ func (b *csvBlock) whole() (found, same bool) {
 	return false, false
 }
 
-// days reads the cells of slots of the row that whole has found; false if one is no ISO date.
-func (b *csvBlock) days(slots []int, days []int32) bool {
-	for _, k := range slots {
-		d, ok := civil.ParseDay(b.text[b.starts[k] : b.starts[k+1]-1])
+// days reads the cells of slots of the row that whole has found; false if one is no ISO date, or
+// no number of a few digits.
+func (b *csvBlock) days(slots []int, numbers []bool, days []int32) bool {
+	for i, k := range slots {
+		text := b.text[b.starts[k] : b.starts[k+1]-1]
+		if numbers[i] {
+			n, ok := eval.FewDigits(text)
+			if !ok {
+				return false
+			}
+			days[k] = int32(n)
+			continue
+		}
+		d, ok := civil.ParseDay(text)
 		if !ok {
 			return false
 		}

@@ -87,6 +87,8 @@ func (o *office) tables(check bool) []work {
 	list := []work{o.copied("derive, five columns", 0.50, append([]string{"derive", t, "--calendar", calendar},
 		fiveColumns...)...)}
 	list[0].memory = 64
+	list = append(list, o.copied("terms in a column, with notice", 0, "derive", t, "--calendar", calendar,
+		"--add", "ends = start, lasting term months", "--add", "notice = ends, -3 months, roll preceding"))
 	if _, err := exec.LookPath("python3"); err == nil && !check {
 		script := o.copied("derive, as a plain Python script", 0)
 		script.args = []string{o.write("plain.py", plainScript), t, o.out}

@@ -27,6 +27,8 @@ type Step struct {
 	by       workdays.Convention
 	do       apply
 	month    *toMonth // what do does, for steps that are no more than that
+	amount   *amount  // likewise
+	cells    bool     // it takes something from a cell
 	// deep is do for a step that runs other steps, and reports what those did.
 	deep     func(d civil.Date, row []Value, in *inside) (civil.Date, error)
 	series   Looked // that the step looks into, if it does
@@ -207,8 +209,6 @@ type Chain struct {
 	Alone *workdays.Calendar
 	// single is what the only step does, where that asks no calendar and no series.
 	single apply
-	// cells says that a step takes something from a cell.
-	cells bool
 }
 
 // Run applies the chain to d and appends each step to trace, if that isn't nil. None is

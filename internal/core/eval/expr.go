@@ -302,15 +302,16 @@ func (c *compiler) amount(e phrase.Expr) (wholes, error) {
 	slot, err := c.slot(name)
 	return func(row []Value) (int, bool, error) { // most amounts are a few digits of a cell
 		cell := &row[slot]
-		if n, ok := fewDigits(cell.Text); ok && cell.Kind == Text && cell.Form == NoForm {
+		if n, ok := FewDigits(cell.Text); ok && cell.Kind == Text && cell.Form == NoForm {
 			return n, false, nil
 		}
 		return whole(row)
 	}, err
 }
 
-// fewDigits reads a number of up to six digits, which is within any calendar.
-func fewDigits(s string) (n int, ok bool) {
+// FewDigits reads a number of up to six digits, which is within any calendar; ok is false for
+// other texts.
+func FewDigits(s string) (n int, ok bool) {
 	if s == "" || len(s) > 6 {
 		return 0, false
 	}

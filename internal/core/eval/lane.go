@@ -15,8 +15,8 @@ type Lane func(columns [][]int32, column []int32) bool
 // there is none. Its names must stand for days.
 func (p *Program) Lane() Lane { return p.lane }
 
-// laneOf is the Lane of a compiled expression: steps that look at no cell, from a date, and
-// measures of two dates.
+// laneOf is the Lane of a compiled expression: steps by fixed numbers or those of a column, from
+// a date, and measures of two dates.
 func (c *compiler) laneOf(e phrase.Expr, p *Program) Lane {
 	if s, ok := e.(*phrase.Steps); ok {
 		from, move := c.daysOf(s.Base), p.chain.lane()
@@ -25,7 +25,7 @@ func (c *compiler) laneOf(e phrase.Expr, p *Program) Lane {
 		}
 		return func(columns [][]int32, column []int32) bool {
 			copy(column, from(columns, column))
-			return move(column)
+			return move(columns, column)
 		}
 	}
 	r, of, cal, err := c.measured(e)
@@ -78,21 +78,24 @@ func (c *compiler) daysOf(e phrase.Expr) func(columns [][]int32, column []int32)
 	}
 }
 
+// moves is a step, or several, of a Lane: it moves days.
+type moves = func(columns [][]int32, days []int32) bool
+
 // lane applies the chain to days, without cells, trace or calendars that are asked beyond what
 // they know; nil if it needs one of them, or gives a time.
-func (c *Chain) lane() func(days []int32) bool {
-	if c.cells || c.chosen != nil || c.Minutes >= 0 {
+func (c *Chain) lane() moves {
+	if c.chosen != nil || c.Minutes >= 0 {
 		return nil
 	}
-	steps := make([]func([]int32) bool, len(c.Steps))
+	steps := make([]moves, len(c.Steps))
 	for i := range c.Steps {
 		if steps[i] = c.Steps[i].lane(); steps[i] == nil {
 			return nil
 		}
 	}
-	return func(days []int32) bool {
+	return func(columns [][]int32, days []int32) bool {
 		for _, step := range steps {
-			if !step(days) {
+			if !step(columns, days) {
 				return false
 			}
 		}
@@ -101,12 +104,12 @@ func (c *Chain) lane() func(days []int32) bool {
 }
 
 // lane is the step for a chain's lane.
-func (s *Step) lane() func(days []int32) bool {
+func (s *Step) lane() moves {
 	switch cal := s.Calendar; {
-	case s.choose != nil || s.deep != nil || s.series != nil:
+	case s.choose != nil || s.deep != nil || s.series != nil || s.cells && s.amount == nil:
 		return nil
 	case s.roll:
-		return func(days []int32) bool {
+		return func(_ [][]int32, days []int32) bool {
 			for i, day := range days {
 				d, ok := civil.Date(day), true
 				if cal.Stays(d) {
@@ -126,7 +129,7 @@ func (s *Step) lane() func(days []int32) bool {
 		}
 	case s.month != nil:
 		m := *s.month
-		return func(days []int32) bool {
+		return func(_ [][]int32, days []int32) bool {
 			for i, day := range days {
 				d, ok := m.of(civil.Date(day))
 				if !ok {
@@ -137,13 +140,18 @@ func (s *Step) lane() func(days []int32) bool {
 			return true
 		}
 	default:
-		return func(days []int32) bool {
+		return func(columns [][]int32, days []int32) bool {
 			for i, day := range days {
 				d := civil.Date(day)
 				if cal != nil && !cal.Knows(d) {
 					return false
 				}
-				d, err := s.do(d, nil)
+				var err error
+				if s.amount != nil {
+					d, err = s.amount.of(d, int(columns[s.amount.slot][i]))
+				} else {
+					d, err = s.do(d, nil)
+				}
 				if err != nil || d == civil.None || cal != nil && !cal.Knows(d) {
 					return false
 				}

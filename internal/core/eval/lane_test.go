@@ -1,6 +1,7 @@
 package eval_test
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"testing"
 
@@ -16,8 +17,8 @@ func TestLane(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 1))
 	cal := workdays.New("known", workdays.Weekend).WithHolidays(workdays.List{{Date: 739000, Nominal: 739000, Name: "h"}})
 	cal.Known = civil.Span{First: 738000, Last: 741000}
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: cal, Names: []string{"a", "b"}, Today: 739500,
-		Kinds: []eval.Kind{eval.AnyKind, eval.AnyKind}}
+	env := eval.Env{Frame: civil.DefaultFrame, Calendar: cal, Names: []string{"a", "b", "n"}, Today: 739500,
+		Kinds: []eval.Kind{eval.AnyKind, eval.AnyKind, eval.AnyKind}}
 	gave, gaveBack := 0, 0
 	for _, c := range []struct {
 		quick  bool
@@ -31,7 +32,9 @@ func TestLane(t *testing.T) {
 		{true, "days from a to b"}, {true, "working days from a through b"}, {true, "weekdays from a to today"},
 		{true, "working days from 2024-12-31 to b"}, {true, "months from a to b"}, {true, "30E/360 days from a to b"},
 		{true, "a, 29 feb"},
-		{false, "a, +b days"}, {false, "a, lasting b months"}, {false, "a, at 12:00"}, {false, "a, steps in b"}, {false, "a"},
+		{true, "a, +n days"}, {true, "a, -n months keep month end, roll following"}, {true, "a, lasting n months"}, {true, "b, +n working days"},
+		{true, "a, lasting n working days, end of month"}, {true, "a, -n years"},
+		{false, "a, +n months 2 days"}, {false, "a, +n days, at 12:00"}, {false, "a, at 12:00"}, {false, "a, steps in b"}, {false, "a"},
 		{false, "a, roll following using (b)"}, {false, "later of a and b"}, {false, "if a < b then a else b"}, {false, "year of a"},
 		{false, "days from today to 2027-01-01"}, {false, "counted days from a to b"}, {false, "working days in month of a"},
 		{false, "30E/360 years from a to b"}, {false, "days from (a, +1 day) to b"}, {false, "a, at 9:00, in zone 'Asia/Tokyo'"},
@@ -52,17 +55,19 @@ func TestLane(t *testing.T) {
 				break
 			}
 			n := 1 + r.IntN(4)
-			columns, column, good := [][]int32{make([]int32, n), make([]int32, n)}, make([]int32, n), true
+			columns, column, good := [][]int32{make([]int32, n), make([]int32, n), make([]int32, n)}, make([]int32, n), true
 			var want []eval.Value
 			for i := range n {
-				for k := range columns {
+				columns[2][i] = int32(r.IntN(40))
+				for k := range columns[:2] {
 					columns[k][i] = int32(739000 + r.IntN(1500))
 					if r.IntN(30) == 0 {
 						columns[k][i] = []int32{int32(civil.Min), int32(civil.Max), int32(civil.Max) - 40, 738000, 741000, 700000, 737999}[r.IntN(7)]
 					}
 				}
 				before, after := cal.Missed()
-				v, err := p.Eval([]eval.Value{eval.Day(civil.Date(columns[0][i])), eval.Day(civil.Date(columns[1][i]))})
+				v, err := p.Eval([]eval.Value{eval.Day(civil.Date(columns[0][i])), eval.Day(civil.Date(columns[1][i])),
+					eval.Str(fmt.Sprint(columns[2][i]))})
 				missed, later := cal.Missed()
 				good = good && err == nil && v.Kind != eval.Blank && !v.Unsure && before == missed && after == later
 				want = append(want, v)

@@ -39,7 +39,6 @@ func orBlank(d civil.Date, ok bool) (civil.Date, error) {
 
 func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	ch := &Chain{Steps: make([]Step, 0, len(list)), Minutes: -1, text: c.text}
-	before := *c.reads
 	for _, node := range list {
 		if at, ok := node.(*phrase.At); ok {
 			if err := c.at(ch, at, list); err != nil {
@@ -51,14 +50,15 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 			return nil, c.fail(z.Span, "`in zone` can't be used here", "")
 		}
 		s := Step{Node: node, Text: phrase.StepText(node)}
+		before := *c.reads
 		if err := c.step(&s); err != nil {
 			return nil, err
 		}
+		s.cells = *c.reads > before
 		ch.Back, ch.Forth = ch.Back.Plus(s.back), ch.Forth.Plus(s.forth)
 		ch.MayBlank = ch.MayBlank || s.mayBlank
 		ch.Steps = append(ch.Steps, s)
 	}
-	ch.cells = *c.reads > before
 	if len(ch.Steps) == 1 {
 		switch s := &ch.Steps[0]; {
 		case s.roll && s.choose == nil && ch.calendar == nil:
@@ -264,6 +264,19 @@ func (c *compiler) shifted(s *Step, n *phrase.Shift) error {
 		s.inMonth(toMonth{by: months, keepEnd: n.KeepEnd})
 		return nil
 	}
+	if len(parts) == 1 {
+		unit := parts[0].unit
+		c.byAmount(s, n.Parts[0].By, parts[0].get, func(d civil.Date, k int) (civil.Date, error) {
+			switch k *= sign * unit.PerUnit(); {
+			case unit == phrase.WorkingDays:
+				return worked(cal.Add(d, k))
+			case unit.OfMonths():
+				return within(d.ShiftMonths(k, n.KeepEnd))
+			}
+			return within(d.Add(k))
+		})
+		return nil
+	}
 	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
 		months, days := 0, 0
 		for _, p := range parts {
@@ -290,6 +303,28 @@ func (c *compiler) shifted(s *Step, n *phrase.Shift) error {
 	return nil
 }
 
+// amount is a step by a number that a column holds.
+type amount struct {
+	slot int
+	of   func(d civil.Date, n int) (civil.Date, error)
+}
+
+// byAmount makes a step by a number; a blank one gives a blank.
+func (c *compiler) byAmount(s *Step, by phrase.Expr, get wholes, of func(d civil.Date, n int) (civil.Date, error)) {
+	if name, ok := by.(*phrase.Name); ok {
+		if slot, err := c.slot(name); err == nil {
+			s.amount = &amount{slot, of}
+		}
+	}
+	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
+		n, blank, err := get(row)
+		if err != nil || blank {
+			return civil.None, err
+		}
+		return of(d, n)
+	}
+}
+
 func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
 	most := int(civil.Max)
 	if num, ok := n.By.(*phrase.Number); ok {
@@ -301,11 +336,7 @@ func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
 		return err
 	}
 	cal := s.Calendar
-	s.do = func(d civil.Date, row []Value) (civil.Date, error) {
-		k, blank, err := get(row)
-		if err != nil || blank {
-			return civil.None, err
-		}
+	c.byAmount(s, n.By, get, func(d civil.Date, k int) (civil.Date, error) {
 		if k < 1 {
 			return civil.None, c.fail(n.By.Pos(), fmt.Sprintf("a span must last 1 or more, found %d", k), "")
 		}
@@ -320,7 +351,7 @@ func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
 			return within(lastingMonths(d, k*n.Unit.PerUnit()))
 		}
 		return within(d.Add(k*n.Unit.PerUnit() - 1))
-	}
+	})
 	return nil
 }
 

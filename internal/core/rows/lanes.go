@@ -6,13 +6,14 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// lanes are the added columns of a table whose rows need no cells: the days that are in their
-// text are enough. They are worked out a run of rows at a time.
+// lanes are the added columns of a table whose rows need no cells: the days and numbers that are
+// in their text are enough. They are worked out a run of rows at a time.
 type lanes struct {
-	slots []int // of the cells that must be dates
-	lanes []eval.Lane
-	kinds []eval.Kind
-	in    int // columns that came in
+	slots   []int  // of the cells that must be dates or numbers
+	numbers []bool // which of them are numbers
+	lanes   []eval.Lane
+	kinds   []eval.Kind
+	in      int // columns that came in
 }
 
 // lanes returns those of the table; nil if one of its columns, or anything else that
@@ -23,8 +24,12 @@ func (t *Table) lanes() *lanes {
 		t.Derive.kept != nil || len(t.added) == 0 {
 		return nil
 	}
-	if slices.ContainsFunc(l.slots, func(s int) bool { return !slices.Contains(t.Dates, s) }) {
-		return nil
+	for _, s := range l.slots {
+		number := slices.Contains(t.Numbers, s)
+		if number == slices.Contains(t.Dates, s) || slices.Contains(t.Cells, s) { // both, or neither
+			return nil
+		}
+		l.numbers = append(l.numbers, number)
 	}
 	for _, a := range t.added {
 		if a.carried != nil || a.Prog.Lane() == nil {
@@ -70,7 +75,7 @@ func (l *lanes) run(to Textual, into *worked) *run {
 // among the others, which it encodes.
 func (r *run) each(v Verbatim, do EachText) error {
 	end := func() error { return r.end(func(line int, text string) error { return do(line, text, v.Cells(text)) }) }
-	err := v.EachDays(r.slots, r.days, func(line int, text string, _ []eval.Value) error {
+	err := v.EachDays(r.slots, r.numbers, r.days, func(line int, text string, _ []eval.Value) error {
 		for _, slot := range r.slots {
 			r.columns[slot][len(r.texts)] = r.days[slot]
 		}

@@ -78,10 +78,11 @@ type Verbatim interface {
 	// row as it is there, where it reads as its cells would be written; then only
 	// the cells of slots are made and the others blank. Else it is "", and all are made.
 	EachText(slots []int, do EachText) error
-	// EachDays is EachText for those who may do with the days of slots: it puts those of a
-	// row whose cells there are all dates, written as 2027-03-31, into days by their slots and
-	// calls take with its text, and do for all other rows.
-	EachDays(slots []int, days []int32, take, do EachText) error
+	// EachDays is EachText for those who may do with the days and numbers of slots: it puts those
+	// of a row whose cells there are all dates, written as 2027-03-31, or numbers of a few digits,
+	// into days by their slots and calls take with its text, and do for all other rows. numbers
+	// says which slots hold numbers.
+	EachDays(slots []int, numbers []bool, days []int32, take, do EachText) error
 	// Cells makes all the cells of such a text.
 	Cells(text string) []eval.Value
 }

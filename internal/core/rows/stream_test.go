@@ -20,7 +20,7 @@ import (
 // rows and their order included, and so do columns that are worked out from days alone.
 func TestStreamKeepsOrder(t *testing.T) {
 	var table bytes.Buffer
-	table.WriteString("id,start,site,note\n")
+	table.WriteString("id,start,site,term,note\n")
 	for i := range 40000 {
 		start := fmt.Sprintf("20%02d-%02d-%02d", 15+i%20, i%12+1, i%28+1)
 		if i%9973 == 7 {
@@ -28,7 +28,7 @@ func TestStreamKeepsOrder(t *testing.T) {
 		} else if i%701 == 0 {
 			start = []string{"", start + " 10:00", " " + start, `"` + start + `"`}[i/701%4]
 		}
-		fmt.Fprintf(&table, "%d,%s,%s,\"a \"\"b\"\", %d\nc\"\n", i, start, []string{"one", "two", ""}[i%3], i)
+		fmt.Fprintf(&table, "%d,%s,%s,%s,\"a \"\"b\"\", %d\nc\"\n", i, start, []string{"one", "two", ""}[i%3], []string{"12", "3", "", "36", "1", "24", "60 ", "6", "18", "120"}[min(i%811, 9)], i)
 	}
 	cals := map[string]*workdays.Calendar{"one": workdays.New("one", workdays.Weekend), "two": workdays.New("two", 0).WithHolidays(sparse(9))}
 	cals["one"].Known = civil.Span{First: 736000, Last: 742500}
@@ -39,7 +39,7 @@ func TestStreamKeepsOrder(t *testing.T) {
 		where   string
 	}{
 		{[]string{"due = start, +30 days, roll following using (site)", "n = working days from start to due using (site)"}, true, "n is blank or n != 20"},
-		{[]string{"ends = start, +12 months", "paid = ends, end of month, roll preceding using one", "n = working days from start to paid using one"}, false, ""},
+		{[]string{"ends = start, lasting term months", "paid = ends, end of month, roll preceding using one", "n = working days from start to paid using one"}, false, ""},
 	} {
 		cals["one"].Forget()
 		keepsOrder(t, table.Bytes(), env, func(d *rows.Table) {
