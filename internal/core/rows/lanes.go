@@ -26,7 +26,7 @@ func (t *Table) lanes() *lanes {
 	}
 	for _, s := range l.slots {
 		number := slices.Contains(t.Numbers, s)
-		if number == slices.Contains(t.Dates, s) || slices.Contains(t.Cells, s) { // both, or neither
+		if number == slices.Contains(t.Dates, s) { // both, or neither
 			return nil
 		}
 		l.numbers = append(l.numbers, number)

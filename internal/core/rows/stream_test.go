@@ -43,9 +43,12 @@ func TestStreamKeepsOrder(t *testing.T) {
 	} {
 		cals["one"].Forget()
 		keepsOrder(t, table.Bytes(), env, func(d *rows.Table) {
-			check(t, d.Add(c.adds, c.reasons, env))
+			check(t, d.Add(c.adds, c.reasons, d.Env))
 			if c.where != "" {
-				check(t, d.Where(c.where, env))
+				check(t, d.Where(c.where, d.Env))
+			}
+			if d.Quick() == c.reasons {
+				t.Errorf("%s: without cells: %v", c.adds, d.Quick())
 			}
 		})
 		if before, after := cals["one"].Missed(); !c.reasons && (before == 0 || before%2 > 0 || after == 0) {
