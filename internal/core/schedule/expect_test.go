@@ -94,6 +94,23 @@ func TestExpectations(t *testing.T) {
 	}
 }
 
+// A period that begins and ends with the rule is whole: too few dates in it are too few.
+func TestExpectedOfWholePeriods(t *testing.T) {
+	window := civil.Span{First: 739982, Last: 740346} // 2027
+	for until, want := range map[string]int{"2027-12-31": 12, "2027-12-30": 11} {
+		s, err := NewSeries("s", "", "monthly on 10 from 2027-01-01 until "+until, eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()})
+		if err != nil {
+			t.Fatal(err)
+		}
+		s.Expects = &Expects{Counts: map[string]Bounds{"per-month": {2, 3}}}
+		found, err := s.Check(window)
+		found = slices.DeleteFunc(found, func(f Finding) bool { return f.Key != "expect.per-month" })
+		if err != nil || len(found) != want {
+			t.Errorf("until %s: %d months have too few dates, want %d; %v %v", until, len(found), want, found, err)
+		}
+	}
+}
+
 // What a check finds, and what it doesn't: milestones in whatever order are fine; an empty
 // window isn't; and dates elsewhere are those outside of the window alone.
 func TestFindings(t *testing.T) {

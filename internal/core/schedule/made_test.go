@@ -367,7 +367,7 @@ func TestMerge(t *testing.T) {
 		var list []*Series
 		type line struct{ to, nominal, at int }
 		var want []line
-		window, _ := eval.Window([]string{"2027", "2028-02", "2010..2011"}[n%3], plain)
+		window, _ := eval.Window([]string{"2027", "2028-02", "2010..2011"}[(n+1)%3], plain)
 		for at := range n {
 			s, err := NewSeries(fmt.Sprint("s", at), "", texts[r.IntN(len(texts))], plain)
 			if err != nil {
