@@ -52,6 +52,8 @@ func TestRuns(t *testing.T) {
 		{what: "nothing in a calendar", files: "plan:outputs: [{file: e.ics, of: pay, where: date < 2020-01-01}]\n", line: "run", want: "e.ics not written it would have no events"},
 		{what: "many broken rows", files: "t.csv:" + broken + "\x00plan:records: {r: {table: t.csv, key: k, expect: {each: d < 2026-01-01, rows: 1..3, unique: k}}}\n", line: "check", code: 1,
 			want: "each: d < 2026-01-01: 0 (line 2): 2027-01-01 is not before 2026-01-01|each: d < 2026-01-01: 19 (line 21)|and 5 more rows|rows: t.csv has 25 rows, expected 1..3", never: "20 (line 22)"},
+		{what: "as few and as many rows", files: "t.csv:k,d\na,2027-01-01\nb,2027-01-02\n\x00plan:records: {r: {table: t.csv, key: k, expect: {rows: 2..5}}, q: {table: t.csv, key: k, expect: {rows: 1..2}}}\n", line: "check", want: "level,where,about,date,finding", never: "rows:"},
+		{what: "one warning alone, and strict", files: "plan:strict: yes\noutputs: [{file: b.csv, of: fifth}]\nseries: {fifth: {rule: monthly on 1 then 5th mon of month}}\n", line: "run", code: 1, want: "fifth: 8 nominal dates left out|warnings; nothing was written"},
 		{what: "bad rows set aside once", files: "t.csv:k,d\na,2027-01-01\nb,x\n\x00plan:records: {r: {table: t.csv, bad-rows: aside=bad.csv, columns: {e: \"d, +1 day\"}}}\noutputs: [{file: r.csv, of: r}, {file: r2.csv, of: r}]\n", line: "run",
 			want: "r.csv, r2.csv: t.csv: 1 cell is wrong", file: "bad.csv", holds: "b,x,"},
 		{what: "a file outside", files: "t.csv:k,d\na,x\n\x00plan:records: {r: {table: t.csv, bad-rows: aside=../bad.csv, columns: {e: \"d, +1 day\"}}}\noutputs: [{file: r.csv, of: r}]\n", line: "run", code: 2, want: "../bad.csv is outside the output folder"},
