@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -255,6 +256,40 @@ func TestConditions(t *testing.T) {
 		}
 		if !strings.Contains(said, want) || err == nil && said != want {
 			t.Errorf("%s is %s, want %s", text, said, want)
+		}
+	}
+}
+
+// Calendars that rows on several processors name are each built once.
+func TestCalendarsAskedAtOnce(t *testing.T) {
+	p, err := Empty(Settings{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	names := p.CalendarNames()
+	var wait sync.WaitGroup
+	found := make([][]*workdays.Calendar, 8)
+	for k := range found {
+		wait.Go(func() {
+			for i := range names {
+				ask := p.Env.Find
+				if k%2 == 0 {
+					ask = p.Calendar
+				}
+				c, err := ask(names[(i+k)%len(names)])
+				if err != nil {
+					t.Error(err)
+				}
+				found[k] = append(found[k], c)
+			}
+		})
+	}
+	wait.Wait()
+	for k, list := range found {
+		for i, c := range list {
+			if at := (i + k) % len(names); c != found[0][at] || c.Name != names[at] {
+				t.Errorf("%s is %s, built anew", names[at], c.Name)
+			}
 		}
 	}
 }
