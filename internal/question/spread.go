@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -84,16 +85,28 @@ var spreadUnits = []struct {
 	{"half-year", civil.Half}, {"year", civil.Year},
 	{"fiscal-month", civil.FiscalMonth}, {"fiscal-quarter", civil.FiscalQuarter}, {"fiscal-year", civil.FiscalYear}}
 
+// unitPeriods are the periods of a unit, for one goroutine; nil for days. ok is false if by
+// names no unit.
+func (j *Job) unitPeriods(by string) (of civil.Periods, ok bool) {
+	for _, u := range spreadUnits {
+		switch {
+		case u.name != by:
+		case u.unit == civil.Day:
+			return nil, true
+		default:
+			return j.Env.Frame.Periods(u.unit), true
+		}
+	}
+	return nil, false
+}
+
 // periods finds the periods of --by; nil for days.
 func (j *Job) periods(by string) (civil.Periods, error) {
+	if of, ok := j.unitPeriods(by); ok {
+		return of, nil
+	}
 	var names []string
 	for _, u := range spreadUnits {
-		if u.name == by && u.unit == civil.Day {
-			return nil, nil
-		}
-		if u.name == by {
-			return j.Env.Frame.Periods(u.unit), nil
-		}
 		names = append(names, u.name)
 	}
 	s, err := j.periodsOf(by, names)
@@ -274,7 +287,9 @@ func (p *pieces) beside(j *Job, t *Table, head []string) error {
 	err := j.expand(t, head, func() rows.Expander {
 		own := *p
 		own.down = &own.flat
-		own.cut.By, _ = j.periods(p.spread.by) // which remembers names
+		if of, ok := j.unitPeriods(p.spread.by); ok { // a series notes once what a calendar doesn't know
+			own.cut.By = of
+		}
 		all = append(all, &own)
 		return own.of
 	})
@@ -410,7 +425,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		return err
 	}
 	d := rowDates{spread: q, job: j, table: t, rule: rule, share: share, window: window, looked: looked, through: through,
-		width: width, amount: amount, number: number, down: down, made: map[*eval.Recurrence][]schedule.Instalment{}}
+		width: width, amount: amount, number: number, down: down, made: map[*eval.Recurrence][]schedule.Instalment{}, all: &sharedDates{made: map[*eval.Recurrence][]schedule.Instalment{}}}
 	if share != nil { // its column takes the shares
 		for slot := range t.Visible() {
 			t.Uses(slot)
@@ -463,6 +478,7 @@ type rowDates struct {
 	flat           runDown                                    // for down, if nothing runs down
 	states         [eval.LaterRow + 1]int                     // of the rows
 	made           map[*eval.Recurrence][]schedule.Instalment // of rules that many rows share
+	all            *sharedDates
 	more           []eval.Value
 }
 
@@ -510,8 +526,23 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 	return d.down.end(put)
 }
 
-// instalments makes the dates of a rule, and remembers them if other rows have the same.
+// sharedDates makes the dates of each rule that many rows share once, for all processors: what
+// a calendar doesn't know of them is noted as they are made.
+type sharedDates struct {
+	sync.Mutex
+	made map[*eval.Recurrence][]schedule.Instalment
+}
+
+// instalments are the dates of a rule, which it remembers if other rows have the same.
 func (d *rowDates) instalments(rec *eval.Recurrence) (list []schedule.Instalment, err error) {
+	if rec.Shared {
+		d.all.Lock()
+		defer d.all.Unlock()
+		if list, known := d.all.made[rec]; known {
+			d.made[rec] = list
+			return list, nil
+		}
+	}
 	for i, err := range schedule.Instalments(rec, d.looked) {
 		if err != nil {
 			return nil, err
@@ -519,7 +550,7 @@ func (d *rowDates) instalments(rec *eval.Recurrence) (list []schedule.Instalment
 		list = append(list, i)
 	}
 	if rec.Shared {
-		d.made[rec] = list
+		d.made[rec], d.all.made[rec] = list, list
 	}
 	return list, nil
 }

@@ -39,8 +39,10 @@ func (t *texts[T]) get(text string, compile func(string) (T, error), fault func(
 	text = strings.Clone(text)
 	to, err := compile(text)
 	err = fault(err)
-	if t.n.Add(1) <= mostTexts {
-		t.made.Store(text, compiledText[T]{to, err})
+	if t.n.Add(1) > mostTexts {
+		return to, err
 	}
-	return to, err
+	first, _ := t.made.LoadOrStore(text, compiledText[T]{to, err}) // another goroutine may have been as quick
+	of := first.(compiledText[T])
+	return of.to, of.err
 }
