@@ -111,6 +111,24 @@ func TestExpectedOfWholePeriods(t *testing.T) {
 	}
 }
 
+// A milestone that is blank once is noted, with how many dates there are.
+func TestBlankOnce(t *testing.T) {
+	for until, want := range map[string]string{"2027-03-31": "m is blank for 1 of 2 dates", "2027-02-28": "m is blank for 1 of 1 date"} {
+		s, err := NewSeries("s", "", "monthly on 1", eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()})
+		if err == nil {
+			err = s.AddMilestone("m", "date, 5th mon of month", eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}) // March 2027 has five
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		last, _, _ := civil.Parse(until)
+		found, err := s.Check(civil.Span{First: 740013, Last: last})
+		if err != nil || !slices.ContainsFunc(found, func(f Finding) bool { return f.Text == want }) {
+			t.Errorf("until %s: %v, want %q; %v", until, found, want, err)
+		}
+	}
+}
+
 // What a check finds, and what it doesn't: milestones in whatever order are fine; an empty
 // window isn't; and dates elsewhere are those outside of the window alone.
 func TestFindings(t *testing.T) {

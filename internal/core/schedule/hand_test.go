@@ -161,3 +161,17 @@ func TestSetOfDateLeftOut(t *testing.T) {
 		t.Errorf("%v, %v", got, err)
 	}
 }
+
+// A reminder is so much time before an event, or a day before it with a time.
+func TestAlarms(t *testing.T) {
+	wed := eval.Day(740050) // 10 March 2027
+	for text, want := range map[string]Alarm{
+		"90 minutes before": {civil.None, 90}, "2 hours before": {civil.None, 120}, "1 day before at 09:05": {740049, 545},
+		"2 weeks before at 00:00": {740036, 0}, "3 working days before at 23:59": {740045, 1439},
+	} {
+		r, err := ParseReminder(text)
+		if a, ok := r.Alarm(wed, weekend()); err != nil || !ok || a != want {
+			t.Errorf("%s: %v %v, want %v; %v", text, a, ok, want, err)
+		}
+	}
+}
