@@ -443,6 +443,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		err = j.expand(t, head, func() rows.Expander {
 			own := d
 			own.down, own.made = &own.flat, map[*eval.Recurrence][]schedule.Instalment{}
+			own.cells = map[string][]schedule.Instalment{}
 			all = append(all, &own)
 			return own.of
 		})
@@ -478,6 +479,7 @@ type rowDates struct {
 	flat           runDown                                    // for down, if nothing runs down
 	states         [eval.LaterRow + 1]int                     // of the rows
 	made           map[*eval.Recurrence][]schedule.Instalment // of rules that many rows share
+	cells          map[string][]schedule.Instalment           // of those that are in cells, by their text
 	all            *sharedDates
 	more           []eval.Value
 }
@@ -485,8 +487,17 @@ type rowDates struct {
 // of puts the dates of a row.
 func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 	line, row := g.Line, g.Row
+	in := "" // the cell of a rule that looks at no other
+	if g.Text != "" && d.share == nil {
+		in = d.rule.In(row)
+	}
+	if list := d.cells[in]; in != "" && list != nil {
+		d.states[eval.WholeRow]++
+		return d.put(g, row, list, put)
+	}
 	rec, state, err := d.rule.For(row, d.through, g.Text == "")
 	if state == eval.PartRow {
+		in = ""
 		row = g.Whole()
 		rec, state, err = d.rule.For(row, d.through, true)
 	}
@@ -506,8 +517,8 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 			return err
 		}
 	}
-	d.down.begin()
 	if d.share != nil {
+		d.down.begin()
 		return d.shared(rec, line, slices.Clone(row[:d.width]), row[d.number], put)
 	}
 	list, known := d.made[rec]
@@ -516,15 +527,27 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 			return &rows.BadCell{Line: line, Column: "dates", Err: err}
 		}
 	}
+	if in != "" && rec.Shared && len(d.cells) < mostCells {
+		d.cells[strings.Clone(in)] = list
+	}
+	return d.put(g, row, list, put)
+}
+
+// put puts the dates of a row.
+func (d *rowDates) put(g rows.Given, row []eval.Value, list []schedule.Instalment, put rows.Beside) error {
+	d.down.begin()
 	for _, i := range list {
 		d.more = append(d.more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
-		err := d.down.put(line, put, g.Text, row[:d.width], d.more, d.window.Has(i.Date.Day))
+		err := d.down.put(g.Line, put, g.Text, row[:d.width], d.more, d.window.Has(i.Date.Day))
 		if err != nil {
 			return err
 		}
 	}
 	return d.down.end(put)
 }
+
+// mostCells is how many texts of rules are kept with their dates.
+const mostCells = 10_000
 
 // sharedDates makes the dates of each rule that many rows share once, for all processors: what
 // a calendar doesn't know of them is noted as they are made.

@@ -201,6 +201,14 @@ func (r *RowRule) ofCell(text string) (*RowRule, error) {
 // OfCells reports whether each row's rule is in a cell.
 func (r *RowRule) OfCells() bool { return r.in >= 0 }
 
+// In is the cell that holds the rule of a row; "" if none does.
+func (r *RowRule) In(row []Value) string {
+	if r.in < 0 {
+		return ""
+	}
+	return row[r.in].Text
+}
+
 // leftOut compiles what a rule leaves out.
 func (r *RowRule) leftOut(list []phrase.Expr) error {
 	for _, e := range list {
