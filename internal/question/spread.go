@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -197,11 +196,6 @@ func (q *spread) answer(j *Job) error {
 	}
 	p := &pieces{spread: q, cut: s, ranges: *ranges, down: down, calendar: cals, check: check, by: j.Env.CalendarColumn,
 		width: width, amount: amount, number: number}
-	if share != nil { // its column takes the shares
-		for slot := range t.Visible() {
-			t.Uses(slot)
-		}
-	}
 	if per < 0 && down.on == nil {
 		err = p.beside(j, t, head)
 	} else {
@@ -259,6 +253,9 @@ func (q *spread) amounts(t *Table) (column, number int, err error) {
 	}
 	if column, err = t.Column("share", q.share); err != nil {
 		return -1, -1, err
+	}
+	for slot := range t.Visible() { // the share takes its column's place, so that all cells are written
+		t.Uses(slot)
 	}
 	if number, err = t.Hide("share", rows.Quote(t.Visible()[column])+" + 0"); err == nil {
 		t.Blame(t.Visible()[column])
@@ -383,237 +380,4 @@ func (q *spread) overlapping(table string, held []rows.Ranged) ([]rows.Ranged, e
 		return rows.Merge(held), nil
 	}
 	return held, nil
-}
-
-// instalments writes the dates of each row's own rule.
-func (q *spread) instalments(j *Job, share *rows.Share) error {
-	window, err := j.window("window", q.window)
-	if err != nil {
-		return err
-	}
-	through, err := j.through(q.openThrough, window)
-	if err != nil {
-		return err
-	}
-	t, err := j.table()
-	if err != nil {
-		return err
-	}
-	j.own(t)
-	width := len(t.Visible())
-	env := t.Env
-	env.Names = t.Visible()
-	rule, err := eval.CompileRowRule(q.dates, env)
-	if err != nil {
-		return rows.In("dates", err)
-	}
-	head, err := rows.Untaken(t.Visible(), append([]string{"date", "period_start", "period_end", "number"},
-		share.Columns()...))
-	if err != nil {
-		return err
-	}
-	down, head, err := j.runDown(q.carry, head)
-	if err != nil {
-		return err
-	}
-	looked := window
-	if down.on != nil { // from the first on
-		looked.First = civil.Always.First
-	}
-	amount, number, err := q.amounts(t)
-	if err != nil {
-		return err
-	}
-	d := rowDates{spread: q, job: j, table: t, rule: rule, share: share, window: window, looked: looked, through: through,
-		width: width, amount: amount, number: number, down: down, made: map[*eval.Recurrence][]schedule.Instalment{}, all: &sharedDates{made: map[*eval.Recurrence][]schedule.Instalment{}}}
-	if share != nil { // its column takes the shares
-		for slot := range t.Visible() {
-			t.Uses(slot)
-		}
-	}
-	if down.on != nil {
-		err = j.fill(head, func(put rows.Put) error {
-			beside := rows.Joined(put)
-			return j.scan(t, func(line int, row []eval.Value) error {
-				return d.of(rows.Given{Line: line, Row: row}, beside)
-			})
-		})
-	} else {
-		var all []*rowDates
-		err = j.expand(t, head, func() rows.Expander {
-			own := d
-			own.down, own.made = &own.flat, map[*eval.Recurrence][]schedule.Instalment{}
-			own.cells = map[string][]schedule.Instalment{}
-			all = append(all, &own)
-			return own.of
-		})
-		for _, own := range all {
-			for state, n := range own.states {
-				d.states[state] += n
-			}
-		}
-	}
-	if err == nil {
-		down.tell(j)
-		(&ranges{open: d.states[eval.OpenRow], later: d.states[eval.LaterRow], through: through,
-			given: q.openThrough != ""}).tell(j)
-		if blank := d.states[eval.BlankRow]; blank > 0 {
-			j.Note("%s left out, because a date or number in the rule is blank", phrase.Counted(blank, "row"))
-		}
-	}
-	return err
-}
-
-// rowDates are the dates of the rows' own rules.
-type rowDates struct {
-	*spread
-	job            *Job
-	table          *Table
-	rule           *eval.RowRule
-	share          *rows.Share
-	window, looked civil.Span // what is shown, and what is made
-	through        civil.Date
-	width          int
-	amount, number int
-	down           *runDown
-	flat           runDown                                    // for down, if nothing runs down
-	states         [eval.LaterRow + 1]int                     // of the rows
-	made           map[*eval.Recurrence][]schedule.Instalment // of rules that many rows share
-	cells          map[string][]schedule.Instalment           // of those that are in cells, by their text
-	all            *sharedDates
-	more           []eval.Value
-}
-
-// of puts the dates of a row.
-func (d *rowDates) of(g rows.Given, put rows.Beside) error {
-	line, row := g.Line, g.Row
-	in := "" // the cell of a rule that looks at no other
-	if g.Text != "" && d.share == nil {
-		in = d.rule.In(row)
-	}
-	if list := d.cells[in]; in != "" && list != nil {
-		d.states[eval.WholeRow]++
-		return d.put(g, row, list, put)
-	}
-	rec, state, err := d.rule.For(row, d.through, g.Text == "")
-	if state == eval.PartRow {
-		in = ""
-		row = g.Whole()
-		rec, state, err = d.rule.For(row, d.through, true)
-	}
-	if err != nil {
-		var pe *phrase.Error
-		if errors.As(err, &pe) {
-			return &rows.BadCell{Line: line, Column: "dates", Err: err}
-		}
-		return err
-	}
-	d.states[state]++
-	if rec == nil {
-		return nil
-	}
-	if rec.Rule.Endless() {
-		if err := d.endless(d.rule.OfCells(), d.share != nil, line); err != nil {
-			return err
-		}
-	}
-	if d.share != nil {
-		d.down.begin()
-		return d.shared(rec, line, slices.Clone(row[:d.width]), row[d.number], put)
-	}
-	list, known := d.made[rec]
-	if !known {
-		if list, err = d.instalments(rec); err != nil {
-			return &rows.BadCell{Line: line, Column: "dates", Err: err}
-		}
-	}
-	if in != "" && rec.Shared && len(d.cells) < mostCells {
-		d.cells[strings.Clone(in)] = list
-	}
-	return d.put(g, row, list, put)
-}
-
-// put puts the dates of a row.
-func (d *rowDates) put(g rows.Given, row []eval.Value, list []schedule.Instalment, put rows.Beside) error {
-	d.down.begin()
-	for _, i := range list {
-		d.more = append(d.more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
-		err := d.down.put(g.Line, put, g.Text, row[:d.width], d.more, d.window.Has(i.Date.Day))
-		if err != nil {
-			return err
-		}
-	}
-	return d.down.end(put)
-}
-
-// mostCells is how many texts of rules are kept with their dates.
-const mostCells = 10_000
-
-// sharedDates makes the dates of each rule that many rows share once, for all processors: what
-// a calendar doesn't know of them is noted as they are made.
-type sharedDates struct {
-	sync.Mutex
-	made map[*eval.Recurrence][]schedule.Instalment
-}
-
-// instalments are the dates of a rule, which it remembers if other rows have the same.
-func (d *rowDates) instalments(rec *eval.Recurrence) (list []schedule.Instalment, err error) {
-	if rec.Shared {
-		d.all.Lock()
-		defer d.all.Unlock()
-		if list, known := d.all.made[rec]; known {
-			d.made[rec] = list
-			return list, nil
-		}
-	}
-	for i, err := range schedule.Instalments(rec, d.looked) {
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, i)
-	}
-	if rec.Shared {
-		d.made[rec], d.all.made[rec] = list, list
-	}
-	return list, nil
-}
-
-// endless refuses a rule without an end where something needs one.
-func (q *spread) endless(ofCells, shared bool, line int) error {
-	switch {
-	case ofCells && (shared || q.window == ""):
-		return &rows.BadCell{Line: line, Column: "dates",
-			Err: errors.New("the row's rule has no end; add `until` or `times` to it, or use a window")}
-	case shared:
-		return rows.In("dates", errors.New("the rule has no end, so there is no whole amount to split; add `until` or `times`"))
-	case q.window == "":
-		return rows.In("dates", errors.New("the rule has no end; add `until` or `times`, or use a window"))
-	}
-	return nil
-}
-
-// shared puts the dates of a row's rule, each with its share of the row's amount;
-// the window only chooses among them.
-func (d *rowDates) shared(rec *eval.Recurrence, line int, row []eval.Value, whole eval.Value, put rows.Beside) error {
-	var list []schedule.Instalment
-	var pieces []civil.Span
-	for i, err := range schedule.Instalments(rec, civil.Always) {
-		if err != nil {
-			return &rows.BadCell{Line: line, Column: "dates", Err: err}
-		}
-		list, pieces = append(list, i), append(pieces, civil.Span{First: i.Start.Day, Last: i.End.Day})
-	}
-	shares, err := d.share.Over(pieces, d.job.Env.Calendar, whole)
-	if err != nil {
-		return &rows.BadCell{Line: line, Column: d.spread.share, Err: err}
-	}
-	for k, i := range list {
-		row[d.amount] = shares[k].Amount
-		more := []eval.Value{i.Date, i.Start, i.End, eval.Int(i.Number)}
-		err := d.down.put(line, put, "", row, d.share.Cells(more, shares[k]), d.window.Has(i.Date.Day))
-		if err != nil {
-			return err
-		}
-	}
-	return d.down.end(put)
 }

@@ -66,14 +66,22 @@ func ParseDay(s string) (d Date, ok bool) {
 	if len(s) != 10 || s[4] != '-' || s[7] != '-' {
 		return None, false
 	}
+	d, _, ok = dashed(s)
+	return d, ok
+}
+
+// dashed reads ten bytes with dashes where those of a date are; shape is false if the others
+// aren't digits.
+func dashed(s string) (d Date, shape, ok bool) {
 	century, cok := twoDigits(s[0], s[1])
 	year, yok := twoDigits(s[2], s[3])
 	m, mok := twoDigits(s[5], s[6])
 	day, dok := twoDigits(s[8], s[9])
 	if !(cok && yok && mok && dok) {
-		return None, false
+		return None, false, false
 	}
-	return Of(century*100+year, m, day)
+	d, ok = Of(century*100+year, m, day)
+	return d, true, ok
 }
 
 // Parse reads an ISO 8601 date in its extended forms: calendar 2027-03-31,
@@ -89,10 +97,7 @@ func Parse(s string) (d Date, shape, ok bool) {
 	switch {
 	case !yok:
 	case len(s) == 10 && s[7] == '-':
-		d, ok = ParseDay(s)
-		_, mok := twoDigits(s[5], s[6])
-		_, dok := twoDigits(s[8], s[9])
-		return d, mok && dok, ok
+		return dashed(s)
 	case len(s) == 10 && s[5]|0x20 == 'w' && s[8] == '-':
 		w, wok := digits(s[6:8])
 		n, nok := digits(s[9:])

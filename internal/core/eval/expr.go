@@ -199,8 +199,8 @@ func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
 			if cell.Kind == Date {
 				return cell.Day, cell.Unsure, nil
 			}
-			if len(cell.Text) == 10 && cell.Text[7] == '-' && cell.Kind == Text {
-				if d, _, ok := civil.Parse(cell.Text); ok { // read once; it prints the same
+			if cell.Kind == Text {
+				if d, ok := civil.ParseDay(cell.Text); ok { // read once; it prints the same
 					cell.Kind, cell.Day, cell.Text = Date, d, ""
 					return d, false, nil
 				}

@@ -198,7 +198,8 @@ func blamed(column string, err error) string {
 }
 
 // Row works out one row: cells are those that come in, and must have room for
-// what is added or are copied. trace is room for moves, if there are reasons. keep is false for a row that the condition drops.
+// what is added or are copied; trace is room for moves, if there are reasons. keep is false for a
+// row that the condition drops.
 // bad is the first cell at fault.
 func (d *Derive) Row(line int, cells []eval.Value, trace *[]eval.Move) (row []eval.Value, keep bool, bad *BadCell) {
 	fault := func(column string, err error) {
