@@ -44,12 +44,11 @@ func main() {
 	b.group("whole runs, beside the start of a program that does nothing", o.runs(b.program))
 	b.group("dates of a rule as CSV, beside a program written for just that", o.dates())
 	b.group("the core, beside a bare loop", core())
-	if s, ok := o.serve(); ok && !*check {
-		defer s.end()
-		pairs := b.pairs
-		b.pairs = min(pairs, 9)
-		b.group("a calendar server, beside bare requests", []work{o.publishing(s, b.program)})
-		b.pairs = pairs
+	if !*check && b.only.MatchString(publishes) {
+		if s, ok := o.serve(); ok {
+			b.group("a calendar server, beside bare requests", []work{o.publishing(s, b.program)})
+			s.end()
+		}
 	}
 	if *growth {
 		o.growth(b)

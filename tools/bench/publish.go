@@ -17,6 +17,8 @@ import (
 // published is how many events are published for the first time.
 const published = 200
 
+var publishes = fmt.Sprintf("publish, %d events for the first time", published)
+
 // server is a calendar server on the loopback address.
 type server struct {
 	at, folder string
@@ -112,5 +114,5 @@ func (o *office) publishing(s *server, program string) work {
 		close(next)
 		wait.Wait()
 	}
-	return work{name: fmt.Sprintf("publish, %d events for the first time", published), budget: 1.1, do: publish, beside: beside}
+	return work{name: publishes, budget: 1.1, do: publish, beside: beside}
 }
