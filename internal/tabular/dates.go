@@ -173,10 +173,11 @@ func readParts(s, order string) (civil.Date, bool) {
 	return civil.Of(y, m, d)
 }
 
-// readSerial reads a spreadsheet's day number, counted from 1900.
+// readSerial reads a spreadsheet's day number, counted from 1900. One with an exponent
+// has lost its last digits.
 func readSerial(s string) (civil.Date, bool) {
 	f, err := strconv.ParseFloat(s, 64)
-	if err != nil || f < 1 || f > lastSerial {
+	if err != nil || strings.Trim(s, "0123456789.") != "" || f < 1 || f > lastSerial {
 		return civil.None, false
 	}
 	return serial(int(f), false)

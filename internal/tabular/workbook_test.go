@@ -101,6 +101,7 @@ func TestWorkbooks(t *testing.T) {
 		{"a formula without", book(head+`<row r="2"><c r="A2"><f>1+1</f></c></row>`, nil), Input{}, "a.xlsx:2: the cell A2 has a formula without a stored value"},
 		{"a shared text that isn't", book(head+`<row r="2"><c r="A2" t="s"><v>9</v></c></row>`, nil), Input{}, "a.xlsx:2: the workbook is damaged here (the cell A2 refers to a missing text"},
 		{"no number", book(head+`<row r="2"><c r="A2"><v>twelve</v></c></row>`, nil), Input{}, `expected a number, found "twelve"`},
+		{"a number in another base", book(head+`<row r="2"><c r="A2"><v>0x1p5</v></c></row>`, nil), Input{}, `expected a number, found "0x1p5"`},
 		{"cells out of order", book(head+`<row r="2"><c r="B2"><v>1</v></c><c r="A2"><v>1</v></c></row>`, nil), Input{}, "the cell A2 is out of place"},
 		{"a column past the last", book(head+`<row r="2"><c r="ZZZZZ2"><v>1</v></c></row>`, nil), Input{}, "the cell ZZZZZ2 is out of place"},
 		{"more cells than names", book(head+row(2, "1", "2", "3"), nil), Input{}, "a.xlsx:2: "},

@@ -224,7 +224,7 @@ func (x *xlsxReader) value(c xlsxCell, text string) (eval.Value, error) {
 		return eval.Value{}, nil
 	}
 	f, err := strconv.ParseFloat(text, 64)
-	if err != nil || math.IsNaN(f) || math.IsInf(f, 0) {
+	if err != nil || math.IsNaN(f) || math.IsInf(f, 0) || strings.ContainsAny(text, "xX") {
 		return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s: expected a number, found %q", c.ref, eval.Brief(text)))
 	}
 	style := x.plain

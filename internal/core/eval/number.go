@@ -260,20 +260,16 @@ func parseNumber(s string) (Value, bool) {
 		case c < '0' || c > '9':
 			return Value{}, false
 		}
-		if count++; count > 18 {
-			break
+		if count++; count <= 18 {
+			n, den = n*10+int64(c-'0'), den*10
 		}
-		n, den = n*10+int64(c-'0'), den*10
 	}
-	if count == 0 {
+	if count == 0 || len(s) > 400 {
 		return Value{}, false
 	}
 	if count > 18 {
 		r, ok := new(big.Rat).SetString(s)
-		if !ok || len(s) > 400 {
-			return Value{}, false
-		}
-		return fromRat(r), true
+		return fromRat(r), ok
 	}
 	return Frac(sign*n, max(den, 1)), true
 }

@@ -85,6 +85,11 @@ func TestNumbers(t *testing.T) {
 		{strings.Repeat("9", 400), strings.Repeat("9", 400), true},
 		{strings.Repeat("9", 401), "", false},
 		{"99999999999999999999x", "", false},
+		{"1234567890123456789/3", "", false},
+		{"1234567890123456789e5", "", false},
+		{"0000000000000000002p8000000", "", false},
+		{"1_0000000000000000000", "", false},
+		{"1234567890123456789.5.5", "", false},
 	} {
 		v, ok := eval.ParseNumber(c.in)
 		if ok != c.ok || ok && v.String() != c.out {
