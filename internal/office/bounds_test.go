@@ -49,8 +49,15 @@ func TestBounds(t *testing.T) {
 			"this series depends on another, which depends on another, and so on; at most 32 deep"},
 		"records on records": {"window: 2027\nrecords:\n  r0: {table: t.csv}\n" + each(40, func(i int) string { return fmt.Sprintf("  r%d: {from: r%d, keep: a}\n", i+1, i) }),
 			"this record is made from another, which is made from another, and so on; at most 32 deep"},
-		"many tasks": {"window: 2027\nseries: {p: {rule: monthly on last, milestones-from: {table: tasks.csv, name: task, date: day}}}\n", "p,12,2027-01-31"},
-		"findings":   {"window: 1900..2100\nseries: {p: {rule: daily, expect: {each: date < 1950-01-01}}}\n", "each: date < 1950-01-01"},
+		"a long title":       {"window: 2027\nseries: {p: {title: " + strings.Repeat("é", 1001) + ", rule: daily}}\n", "yoyaku.yaml:4:21: a title may have at most 1000 characters, found 1001"},
+		"a title":            {"window: 2027-01\nseries: {p: {title: " + strings.Repeat("é", 1000) + ", rule: daily}}\n", "p,31,2027-01-01"},
+		"a long summary":     {"window: 2027\nseries: {p: {rule: daily, event: {summary: " + strings.Repeat("x", 1001) + "}}}\n", "the text of an event may have at most 1000 characters, found 1001"},
+		"a long name":        {"window: 2027\nseries: {" + strings.Repeat("p", 1001) + ": {rule: daily}}\n", "a name may have at most 1000 characters, found 1001"},
+		"a long holiday":     {"window: 2027\ncalendars: {c: {holidays: [{name: " + strings.Repeat("h", 1001) + ", day: 2027-01-01}]}}\n", "a holiday's name may have at most 1000 characters, found 1001"},
+		"a text made long":   {"window: 2027\npatterns: {p: {takes: {w: " + strings.Repeat("w", 1000) + "}, title: \"" + strings.Repeat("{w}", 33) + "\", rule: daily}}\nseries: {s: {like: p}}\n", "this makes a text of more than 32767 characters"},
+		"a phrase made long": {"window: 2027\npatterns: {p: {takes: {w: " + strings.Repeat("w", 1000) + "}, rule: daily, milestones: {m: \"if w = w" + strings.Repeat(" or w = w", 525) + " then date else date\"}}}\nseries: {s: {like: p}}\n", "with its words filled in, the phrase has more than 1 MB"},
+		"many tasks":         {"window: 2027\nseries: {p: {rule: monthly on last, milestones-from: {table: tasks.csv, name: task, date: day}}}\n", "p,12,2027-01-31"},
+		"findings":           {"window: 1900..2100\nseries: {p: {rule: daily, expect: {each: date < 1950-01-01}}}\n", "each: date < 1950-01-01"},
 	} {
 		t.Run(what, func(t *testing.T) {
 			t.Parallel()

@@ -57,6 +57,9 @@ func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeri
 	} else if err != nil {
 		return nil, true, nil // it has no dates, or rows that a record tells of
 	}
+	if n := len(slices.DeleteFunc(slices.Clone(found), func(f infer.Found) bool { return f.Why != infer.ErrMany })); n > 0 {
+		return nil, true, fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.Agree(n, "series was", "series were"), infer.ErrMany)
+	}
 	left = dates.Left() && !question.IsCalendarFile(path) // an event has much besides
 	var of *newSeries
 	for i := range found {

@@ -51,7 +51,7 @@ func parseUntil(text string) (int, error) {
 
 func (h *holidayIn) group() *group {
 	g := &group{what: "a holiday", orText: true, keys: []Key{
-		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: aText.into(&h.name)},
+		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: aText.then(h.named)},
 		{Name: "day", Help: "the day: a rule, a date, a range of days, or a list of them",
 			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days: joined by commas, or a list",
 				someTexts, nil, aNode.read}.into(&h.day)},
@@ -196,6 +196,11 @@ func (b *book) holiday(item *node, c *workdays.Calendar, short bool, take func(p
 		return nil, nil, take(placed{h.calendar, h.at["calendar"]})
 	}
 	return nil, nil, item.fail("%s needs `name` and `day`, or `file`, or `calendar`", h.group().what)
+}
+
+func (h *holidayIn) named(name string) error {
+	h.name = name
+	return schedule.CheckLength("a holiday's name", name)
 }
 
 // has reports whether these keys were said, and no others.
@@ -380,6 +385,9 @@ func (b *book) listed(path, name, form string, counts int) (workdays.List, error
 		}
 		like := workdays.Holiday{Name: strings.Clone(strings.TrimSpace(rec.Fields[at["name"]])),
 			Source: fmt.Sprintf("%s:%d", name, rec.Line), Counts: counts}
+		if err := schedule.CheckLength("a holiday's name", like.Name); err != nil {
+			return nil, &tabular.CellError{File: path, Line: rec.Line, Column: "name", Message: err.Error()}
+		}
 		for _, column := range []string{"counts", "until"} {
 			if i, there := at[column]; there && err == nil {
 				if err = shortCell(&like, column, strings.TrimSpace(rec.Fields[i])); err != nil {

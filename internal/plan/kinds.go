@@ -155,7 +155,11 @@ func (d *doc) phrase(n ast.Node) (string, error) {
 // filled reads a text, with the words of a pattern filled in.
 func (d *doc) filled(n ast.Node) (string, error) {
 	text, err := d.text(n)
-	return phrase.FillText(text, d.words), err
+	if err == nil {
+		text, err = phrase.FillText(text, d.words)
+		err = d.wrap(n, err)
+	}
+	return text, err
 }
 
 // yes reads the yes or no of a key.

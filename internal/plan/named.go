@@ -9,6 +9,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
 )
 
 // nameSpaces are the kinds of entries that share their names.
@@ -70,7 +71,7 @@ func CheckName(name string) error {
 	if name == "" {
 		return fmt.Errorf("a name is missing here")
 	}
-	return nil
+	return schedule.CheckLength("a name", name)
 }
 
 // CheckID says what an id may hold.

@@ -144,7 +144,7 @@ func (in *seriesIn) titled(text string) error {
 	if strings.ContainsAny(text, "{}") {
 		return fmt.Errorf("a title can't have names in braces: %q. Use `event: {summary: …}`", text)
 	}
-	return nil
+	return schedule.CheckLength("a title", text)
 }
 
 func (in *seriesIn) inZone(name string) (err error) {

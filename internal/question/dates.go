@@ -65,6 +65,7 @@ type listing struct {
 	count  int  // at most so many; 0 for all
 	whole  bool // the rules end by themselves and are listed whole
 	n      int  // listed so far
+	spent  rows.Spent
 }
 
 func (q *dates) answer(j *Job) error {
@@ -191,6 +192,8 @@ func (q *dates) bounds(j *Job, l *listing) (err error) {
 // added compiles the added columns, which may use all that a series provides to its
 // phrases.
 func (q *dates) added(j *Job, l *listing) error {
+	env := j.Env
+	l.spent.Lend(&env)
 	for _, text := range q.adds {
 		name, body, err := rows.SplitAdd(text)
 		if err != nil {
@@ -205,7 +208,7 @@ func (q *dates) added(j *Job, l *listing) error {
 		}
 		l.names = append(l.names, name)
 		for _, s := range l.series {
-			if err := s.AddMilestone(name, body, j.Env); err != nil {
+			if err := s.AddMilestone(name, body, env); err != nil {
 				return rows.In("add", err)
 			}
 		}
@@ -248,12 +251,23 @@ func (l *listing) table(j *Job) error {
 			if err != nil {
 				return err
 			}
+			if err := l.spent.See(1); err != nil {
+				return err
+			}
 			cells = made.Row(l.first(cells[:0], e.Series), &e.Of.Moved)
-			if err := put(l.addedCells(cells, e)); err != nil {
+			own := len(cells)
+			cells = l.addedCells(cells, e)
+			if err := l.spent.Grown("", cells, own); err != nil {
+				return err
+			}
+			if err := put(cells); err != nil {
 				return err
 			}
 			if l.n++; l.n == l.count {
 				break
+			}
+			if l.n == mostListed {
+				return errListed
 			}
 		}
 		return nil
@@ -276,9 +290,17 @@ func (l *listing) plain(window civil.Span, put rows.Put) (n int, err error) {
 		if n++; n == l.count {
 			break
 		}
+		if n == mostListed {
+			return n, errListed
+		}
 	}
 	return n, nil
 }
+
+// mostListed is how many dates are listed.
+const mostListed = 10_000_000
+
+var errListed = fmt.Errorf("the rules give more than %d dates; use a narrower window", mostListed)
 
 // apart writes the dates of stretches that are made on all processors.
 func (l *listing) apart(j *Job, head []string, cut []civil.Span) error {

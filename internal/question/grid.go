@@ -107,7 +107,9 @@ func (q *grid) answer(j *Job) error {
 		if cal == nil { // which of the days are worked isn't known
 			return nil
 		}
-		g.Book(who, span, m, cal)
+		if err := g.Book(who, span, m, cal); err != nil {
+			return &rows.BadCell{Line: line, Column: "mark", Err: err}
+		}
 		return nil
 	})
 	if err != nil {

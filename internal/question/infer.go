@@ -180,19 +180,22 @@ func nameOf(f *infer.Found) string {
 
 // without says which columns have no rule, and why: one note for each reason.
 func without(j *Job, found []infer.Found) {
-	names := [3][]string{}
+	names := [4][]string{}
 	for i := range found {
 		switch f := &found[i]; {
 		case f.Few:
 			names[0] = append(names[0], nameOf(f))
-		case f.Far:
+		case f.Why == infer.ErrMany:
+			names[3] = append(names[3], nameOf(f))
+		case f.Why != nil:
 			names[1] = append(names[1], nameOf(f))
 		case len(f.Ranks) == 0:
 			names[2] = append(names[2], nameOf(f))
 		}
 	}
 	for i, why := range []string{"fewer than four different dates, too few to find a rule",
-		infer.ErrFar.Error() + ", so no rule was looked for", "no rule explains these dates in fewer words than a list of them"} {
+		infer.ErrFar.Error() + ", so no rule was looked for", "no rule explains these dates in fewer words than a list of them",
+		infer.ErrMany.Error() + "; choose some with --where or --date"} {
 		switch list := names[i]; {
 		case len(list) > mostNamed:
 			j.after("%s and %d more: %s.", strings.Join(list[:mostNamed], ", "), len(list)-mostNamed, why)

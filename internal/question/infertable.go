@@ -247,13 +247,14 @@ func (d *Dates) tell(j *Job) {
 // know, only the dates that are handed out stay noted.
 func (d *Dates) find(j *Job) (list []infer.Found, err error) {
 	by := map[string]*infer.Search{}
+	work := 0
 	for _, of := range d.Series {
 		s := by[of.calendar]
 		if s == nil {
 			if s, err = j.search(of.calendar, j.Named == ""); err != nil {
 				return nil, err
 			}
-			by[of.calendar] = s
+			by[of.calendar], s.Work = s, &work
 		}
 		list = append(list, s.Table(of.Name, of.Columns)...)
 	}

@@ -12,9 +12,15 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
+// mostGridCells is how many cells a grid for people may have.
+const mostGridCells = 1_000_000
+
 // DrawGrid draws people against days for a terminal: each day under its weekday,
 // closed days marked by a dot. Days that don't fit are in a panel below.
 func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
+	if err := g.Fits(mostGridCells, "a table"); err != nil {
+		return err
+	}
 	width := text.RuneWidthWithoutEscSequences
 	head := Clean(g.Head)
 	nameWidth := max(width(head), len("total"))
@@ -150,6 +156,9 @@ type gridRow struct {
 // GridPage writes people against days as a self-contained page that prints on a
 // sheet in landscape.
 func GridPage(w io.Writer, g *rows.Grid, title string) error {
+	if err := g.Fits(mostGridCells, "a page"); err != nil {
+		return err
+	}
 	if title == "" {
 		title = g.Window.First.String() + " to " + g.Window.Last.String()
 	}

@@ -33,7 +33,7 @@ func (h *held) Header(columns []string) error {
 }
 
 func (h *held) Row(cells []eval.Value) error {
-	if err := room(len(h.body)); err != nil {
+	if err := room(len(h.body), len(cells)); err != nil {
 		return err
 	}
 	row := make([]string, len(cells))
@@ -126,6 +126,9 @@ func (s *htmlSink) Header(columns []string) error {
 
 // Row implements rows.Sink.
 func (s *htmlSink) Row(cells []eval.Value) error {
+	if err := room(len(s.table.Body), len(cells)); err != nil {
+		return err
+	}
 	class := ""
 	switch {
 	case s.total:
@@ -136,7 +139,7 @@ func (s *htmlSink) Row(cells []eval.Value) error {
 		class = "m"
 	}
 	s.table.add(cells, class)
-	return room(len(s.table.Body))
+	return nil
 }
 
 // Grid implements rows.GridSink.

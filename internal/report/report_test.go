@@ -1,7 +1,9 @@
 package report
 
 import (
+	"io"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -114,6 +116,36 @@ func TestGridFits(t *testing.T) {
 	var page strings.Builder
 	if err := GridPage(&page, g, ""); err != nil || strings.Contains(page.String(), "<b>") || strings.Count(page.String(), `class="m"`) != 7 {
 		t.Errorf("the page: %v\n%s", err, page.String())
+	}
+}
+
+// What has too many rows or cells for a table is refused before they are all held.
+func TestRoom(t *testing.T) {
+	for _, c := range []struct {
+		cells, rows int
+		want        string
+	}{{1, 200_000, ""}, {1, 200_001, "more than 200000 rows: use"}, {4000, 500, ""}, {4000, 501, "more than 2000000 cells: use"}} {
+		for what, to := range map[string]rows.Sink{"table": newTable(io.Discard, Look{}), "page": NewHTML(io.Discard, Look{}), "list": NewMarkdown(io.Discard, "")} {
+			row, err := make([]eval.Value, c.cells), to.Header(make([]string, c.cells))
+			n := 0
+			for ; n < c.rows && err == nil; n++ {
+				err = to.Row(row)
+			}
+			if (err == nil) != (c.want == "") || err != nil && !strings.Contains(err.Error(), c.want) || n != c.rows {
+				t.Errorf("a %s of %d cells: row %d %v, want %q", what, c.cells, n, err, c.want)
+			}
+		}
+	}
+	window, _ := civil.DefaultFrame.ParseSpan("2027")
+	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
+	for i := range 2740 {
+		g.Name(strconv.Itoa(i))
+	}
+	if err := DrawGrid(io.Discard, g, Look{}); err == nil || !strings.Contains(err.Error(), "2740 people on 365 days are more than the 1000000 cells that a table takes") {
+		t.Error(err)
+	}
+	if err := GridPage(io.Discard, g, ""); err == nil {
+		t.Error("a page of as many")
 	}
 }
 

@@ -52,19 +52,23 @@ func (s *tableSink) Header(columns []string) error {
 	return nil
 }
 
-// mostRows is how many rows a table for people may have; past that they want a
-// file for programs.
-const mostRows = 200_000
+// mostRows and mostCells are how many rows and cells a table for people may have; past that
+// they want a file for programs.
+const mostRows, mostCells = 200_000, 2_000_000
 
-func room(n int) error {
-	if n >= mostRows {
+// room is an error if there is no room for another row behind n of so many cells.
+func room(n, cells int) error {
+	switch {
+	case n >= mostRows:
 		return fmt.Errorf("more than %d rows: use --out FILE or --as csv", mostRows)
+	case n*cells >= mostCells:
+		return fmt.Errorf("more than %d cells: use --out FILE or --as csv", mostCells)
 	}
 	return nil
 }
 
 func (s *tableSink) Row(cells []eval.Value) error {
-	if err := room(len(s.body)); err != nil {
+	if err := room(len(s.body), len(cells)); err != nil {
 		return err
 	}
 	row := make([]string, len(cells))

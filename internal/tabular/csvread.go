@@ -19,6 +19,7 @@ const (
 	longestRow = 16 << 20
 	// mostColumns is what a spreadsheet has.
 	mostColumns = 16384
+	mostName    = 1000 // characters; JSON has the names in each row
 )
 
 // csvReader reads separated values in blocks of whole rows. A block is one
@@ -164,6 +165,10 @@ func checkHeader(file string, line int, columns []string) error {
 		const mend = ". Use --repair to number it, or --header-row N if the names are in another row"
 		if name == "" {
 			return fault("column %d of the header has no name"+mend, i+1)
+		}
+		if utf8.RuneCountInString(name) > mostName {
+			return fault("column %d of the header has a name of more than %d characters, %q. Is the header in another row (--header-row N)?",
+				i+1, mostName, eval.Brief(name))
 		}
 		key := phrase.FoldName(name)
 		if at, twice := seen[key]; twice {

@@ -23,9 +23,14 @@ type gridBook struct {
 	head, closed, marked, plain, bold int
 }
 
+const mostGridCells = 5_000_000
+
 // GridXLSX writes people against days as a workbook: weekdays over days, closed
 // days shaded, names and heads frozen.
 func GridXLSX(w io.Writer, g *rows.Grid, c Cover) error {
+	if err := g.Fits(mostGridCells, "a workbook"); err != nil {
+		return err
+	}
 	book, sheet, remove, err := newBook(2, c)
 	if err != nil {
 		return err

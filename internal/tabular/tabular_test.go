@@ -97,6 +97,8 @@ func TestReaders(t *testing.T) {
 		{"a.csv", "a,b\n1,\"2\"x\n", Input{}, "unexpected text after a closing quote"},
 		{"a.csv", "", Input{}, "empty"},
 		{"a.csv", "a,,c\n", Input{}, "column 2 of the header has no name"},
+		{"a.csv", "a," + long[:1001] + "\n", Input{}, "column 2 of the header has a name of more than 1000 characters, \"ten bytes."},
+		{"a.csv", "a," + long[:1000] + "\n1,2\n", Input{}, "a|" + long[:1000] + "/1|2"},
 		{"a.csv", "End date,b,end_date\n", Input{}, "`end_date` twice"},
 		{"a.csv", "a,b\n1,\x002\n", Input{}, "NUL bytes"},
 		{"a.csv", "a\n1\n", Input{HeaderRow: 9}, "no header row 9"},

@@ -42,6 +42,11 @@ type Env struct {
 	UsedSlots *[]int
 	// CellSlots collects those that are taken as whatever the cell holds.
 	CellSlots *[]int
+	// Size counts the operations and operands of phrases.
+	Size *int
+	// Digits counts the machine words of long numbers that phrases work on, of which there is
+	// a bound; nil for no matter.
+	Digits *atomic.Int64
 	// BlankCalendars counts cells that were to name a calendar and are blank.
 	BlankCalendars *atomic.Int64
 	// Strftime makes a writer of dates and moments of a POSIX layout.
@@ -105,7 +110,7 @@ func (c *compiler) fail(at phrase.Span, message, hint string) error {
 // withoutSlots is the place without its lists of used names, for phrases that are compiled while rows are
 // read.
 func (e Env) withoutSlots() Env {
-	e.DateSlots, e.NumberSlots, e.UsedSlots, e.CellSlots = nil, nil, nil, nil
+	e.DateSlots, e.NumberSlots, e.UsedSlots, e.CellSlots, e.Size = nil, nil, nil, nil, nil
 	return e
 }
 

@@ -3,6 +3,7 @@ package eval
 import (
 	"fmt"
 	"slices"
+	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -106,6 +107,7 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 
 // expr compiles an expression to a function of the row.
 func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
+	c.grow(1)
 	switch e := e.(type) {
 	case *phrase.Date:
 		v := Day(e.Day)
@@ -139,17 +141,48 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 		v := Value{Kind: Text, Text: e.S}
 		return func([]Value) (Value, error) { return v, nil }, nil
 	case *phrase.Join:
-		a, b, err := pair(c.expr, e.A, e.B)
-		return func(row []Value) (Value, error) {
-			x, err := a(row)
-			if err != nil {
-				return x, err
-			}
-			y, err := b(row)
-			return Str(x.String() + y.String()), err
-		}, err
+		return c.join(e)
 	}
 	return c.measure(e)
+}
+
+// join compiles texts joined by &, a whole chain of them at once.
+func (c *compiler) join(e *phrase.Join) (value, error) {
+	var list []phrase.Expr
+	first := phrase.Expr(e)
+	for link, ok := e, true; ok; link, ok = first.(*phrase.Join) {
+		list, first = append(list, link.B), link.A
+	}
+	list = append(list, first)
+	slices.Reverse(list)
+	parts := make([]value, len(list))
+	for i, part := range list {
+		var err error
+		if parts[i], err = c.expr(part); err != nil {
+			return nil, err
+		}
+	}
+	return func(row []Value) (Value, error) {
+		var room [128]byte
+		b := room[:0]
+		for i, part := range parts {
+			v, err := part(row)
+			if err != nil {
+				return Value{}, err
+			}
+			if b = append(b, v.String()...); len(b) > phrase.MostText && utf8.RuneCount(b) > phrase.MostText {
+				return Value{}, c.fail(list[i].Pos(), phrase.TextTooLong, "join fewer texts, or take a part of them")
+			}
+		}
+		return Str(string(b)), nil
+	}, nil
+}
+
+// grow counts operations.
+func (c *compiler) grow(n int) {
+	if c.Size != nil {
+		*c.Size += n
+	}
 }
 
 // note adds a slot to a list that the place wants to know.

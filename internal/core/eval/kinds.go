@@ -79,6 +79,9 @@ func (c *compiler) numberOf(e phrase.Expr) (value, error) {
 		if err != nil || v.Kind == Number || v.Kind == Blank {
 			return v, err
 		}
+		if n, ok := FewDigits(v.Text); ok && v.Kind == Text && v.Form == NoForm {
+			return Int(n), nil
+		}
 		if n := settle(v); n.Kind == Number {
 			return n, nil
 		}

@@ -2,6 +2,8 @@ package eval
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
 
 	"yoyaku/internal/core/workdays"
 
@@ -309,6 +311,9 @@ func age(a, b civil.Date) string {
 	return fmt.Sprintf("%dy %dm %dd", months/12, months%12, b-at)
 }
 
+// mostLayout is how many bytes the layout of a date may have.
+const mostLayout = 1000
+
 func (c *compiler) format(e *phrase.Format) (value, error) {
 	a, err := c.dateOf(e.A)
 	if err != nil {
@@ -320,6 +325,9 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 	}
 	if c.Strftime == nil {
 		return nil, c.fail(e.Span, phrase.NotBuilt("`as` here"), "")
+	}
+	if len(e.Layout) > mostLayout {
+		return nil, c.fail(e.Span, "this layout has more than "+strconv.Itoa(mostLayout)+" characters", "")
 	}
 	write, err := c.Strftime(e.Layout)
 	if err != nil {
@@ -337,30 +345,60 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 	}, nil
 }
 
+// arithmetic compiles a chain of operators, such as a + b - c, into one loop: a call within a
+// call for each takes a stack as deep as the chain is long.
 func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
-	for _, side := range []phrase.Expr{e.A, e.B} {
-		if k := c.kindOf(side); k == Date || k == Moment {
-			hint := "days between dates are written `days from A to B`"
-			if n, ok := e.B.(*phrase.Number); ok && (e.Op == '+' || e.Op == '-') {
-				hint = "a step needs a unit: " + string(e.Op) + n.Text() + " days"
-			}
-			return nil, c.fail(e.Span, "dates can't be added or multiplied", hint)
-		}
+	type term struct {
+		op byte
+		of value
+		at phrase.Span
 	}
-	a, b, err := pair(c.numberOf, e.A, e.B)
-	return func(row []Value) (Value, error) {
-		x, err := a(row)
-		if err != nil || x.Kind == Blank {
-			return x, err
+	var chain []*phrase.Arith
+	first := phrase.Expr(e)
+	for link, ok := e, true; ok; link, ok = first.(*phrase.Arith) {
+		for _, side := range []phrase.Expr{link.A, link.B} {
+			if k := c.kindOf(side); k == Date || k == Moment {
+				hint := "days between dates are written `days from A to B`"
+				if n, ok := link.B.(*phrase.Number); ok && (link.Op == '+' || link.Op == '-') {
+					hint = "a step needs a unit: " + string(link.Op) + n.Text() + " days"
+				}
+				return nil, c.fail(link.Span, "dates can't be added or multiplied", hint)
+			}
 		}
-		y, err := b(row)
-		if err != nil || y.Kind == Blank {
-			return y, err
-		}
-		v, err := arith(e.Op, x, y)
+		chain, first = append(chain, link), link.A
+	}
+	start, err := c.numberOf(first)
+	if err != nil {
+		return nil, err
+	}
+	terms := make([]term, 0, len(chain))
+	for _, link := range slices.Backward(chain) {
+		of, err := c.numberOf(link.B)
 		if err != nil {
-			return Value{}, c.fail(e.B.Pos(), err.Error(), "")
+			return nil, err
 		}
-		return v, nil
-	}, err
+		terms = append(terms, term{link.Op, of, link.B.Pos()})
+	}
+	return func(row []Value) (Value, error) {
+		v, err := start(row)
+		if err != nil || v.Kind == Blank {
+			return v, err
+		}
+		n := exact{Value: v}
+		for i := range terms {
+			t := &terms[i]
+			y, err := t.of(row)
+			if err != nil || y.Kind == Blank {
+				return y, err
+			}
+			err = n.arith(t.op, &y)
+			if err == nil && n.big != nil {
+				err = c.long(&n)
+			}
+			if err != nil {
+				return Value{}, c.fail(t.at, err.Error(), "")
+			}
+		}
+		return n.value(), nil
+	}, nil
 }

@@ -76,51 +76,97 @@ func (v Value) isSmall() bool {
 var (
 	errNothing = errors.New("division by zero")
 	errDigits  = fmt.Errorf("the exact result has more than %d digits; round earlier", mostDigits)
+	errWords   = errors.New("too many exact results have hundreds of digits; round earlier")
 	errWhole   = fmt.Errorf("expected an exponent from -%d to %d, a whole number", mostPower, mostPower)
 )
 
 const (
 	mostDigits = 1000 // above or below the line of a fraction
 	mostPower  = 1000
+	fewWords   = 16         // of 64 bits, above and below the line
+	mostWords  = 40_000_000 // of all longer numbers of a table
 )
 
-// arith works out a op b. A sum or difference of two rounded numbers is rounded as they are.
-func arith(op byte, a, b Value) (r Value, err error) {
-	if r, err = exactly(op, a, b); err == nil && r.tooLong() {
-		return Value{}, errDigits
-	}
-	if (op == '+' || op == '-') && a.Rounded && b.Rounded {
-		r.Rounded, r.Places = true, max(a.Places, b.Places)
-	}
-	return r, err
+// exact is a number that is worked on; one that doesn't fit is in big, so that a chain of
+// operators doesn't write and read its digits each time.
+type exact struct {
+	Value
+	big *big.Rat
 }
 
-func exactly(op byte, a, b Value) (r Value, err error) {
-	if op == '^' {
-		return power(a, b)
+func (n *exact) rat() *big.Rat {
+	if n.big != nil {
+		return n.big
 	}
-	if a.isSmall() && b.isSmall() {
-		x, y, p, q := a.Num, b.Num, a.den(), b.den()
-		switch op {
-		case '*':
-			return Frac(x*y, p*q), nil
-		case '/':
-			if y == 0 {
-				return r, errNothing
-			}
-			if y < 0 {
-				x, y = -x, -y
-			}
-			return Frac(x*q, p*y), nil
-		}
-		if p == 1 && q == 1 {
-			if op == '+' {
-				return Value{Kind: Number, Num: x + y}, nil
-			}
-			return Value{Kind: Number, Num: x - y}, nil
+	return n.Value.rat()
+}
+
+// value is the number in the form that values have.
+func (n *exact) value() Value {
+	if n.big == nil {
+		return n.Value
+	}
+	v := fromRat(n.big)
+	v.Rounded, v.Places = n.Rounded, n.Places
+	return v
+}
+
+// arith is n op b in place of n. A sum or difference of two rounded numbers is rounded as they
+// are.
+func (n *exact) arith(op byte, b *Value) error {
+	rounded, places := (op == '+' || op == '-') && n.Rounded && b.Rounded, max(n.Places, b.Places)
+	if err := n.exactly(op, b); err != nil {
+		return err
+	}
+	if n.big != nil && (n.big.Num().CmpAbs(tooLong) >= 0 || n.big.Denom().CmpAbs(tooLong) >= 0) {
+		return errDigits
+	}
+	if rounded {
+		n.Rounded, n.Places = true, places
+	}
+	return nil
+}
+
+// tooLong is the least number of more than mostDigits.
+var tooLong = new(big.Int).Exp(big.NewInt(10), big.NewInt(mostDigits), nil)
+
+// long counts a number that takes long to work on; of those with some 150 digits or less there
+// may be any number.
+func (c *compiler) long(n *exact) error {
+	words := (n.big.Num().BitLen() + n.big.Denom().BitLen()) / 64
+	if c.Digits != nil && words > fewWords && c.Digits.Add(int64(words)) > mostWords {
+		return errWords
+	}
+	return nil
+}
+
+func (n *exact) exactly(op byte, b *Value) error {
+	if n.big == nil && op != '^' && n.isSmall() && b.isSmall() {
+		x, y, p, q := n.Num, b.Num, n.den(), b.den()
+		switch {
+		case op == '/' && y == 0:
+			return errNothing
+		case op == '/' && y < 0:
+			n.Value = Frac(-x*q, -p*y)
+			return nil
+		case op == '/':
+			n.Value = Frac(x*q, p*y)
+			return nil
+		case op == '*':
+			n.Value = Frac(x*y, p*q)
+			return nil
+		case p == 1 && q == 1 && op == '+':
+			n.Value = Value{Kind: Number, Num: x + y}
+			return nil
+		case p == 1 && q == 1:
+			n.Value = Value{Kind: Number, Num: x - y}
+			return nil
 		}
 	}
-	x, y := a.rat(), b.rat()
+	x, y := n.rat(), (*big.Rat)(nil)
+	if op != '^' {
+		y = b.rat()
+	}
 	switch op {
 	case '+':
 		x.Add(x, y)
@@ -130,39 +176,39 @@ func exactly(op byte, a, b Value) (r Value, err error) {
 		x.Mul(x, y)
 	case '/':
 		if y.Sign() == 0 {
-			return r, errNothing
+			return errNothing
 		}
 		x.Quo(x, y)
+	case '^':
+		var err error
+		if x, err = power(x, b); err != nil {
+			return err
+		}
 	}
-	return fromRat(x), nil
+	*n = exact{Value{Kind: Number}, x}
+	if x.Num().IsInt64() && x.Denom().IsInt64() {
+		*n = exact{Value: fromRat(x)}
+	}
+	return nil
 }
 
-// tooLong reports whether a fraction has more than mostDigits above or below the line.
-func (v Value) tooLong() bool {
-	if len(v.Text) <= mostDigits {
-		return false
-	}
-	num, den, _ := strings.Cut(strings.TrimPrefix(v.Text, "-"), "/")
-	return max(len(num), len(den)) > mostDigits
-}
-
-// power works out a ^ n exactly; 0 ^ 0 is 1.
-func power(a, b Value) (Value, error) {
+// power works out r ^ n exactly; 0 ^ 0 is 1.
+func power(r *big.Rat, b *Value) (*big.Rat, error) {
 	if b.Den != 0 || b.Text != "" || b.Num > mostPower || b.Num < -mostPower {
-		return Value{}, errWhole
+		return nil, errWhole
 	}
-	r, n := a.rat(), b.Num
+	n := b.Num
 	if n < 0 {
 		if r.Sign() == 0 {
-			return Value{}, errNothing
+			return nil, errNothing
 		}
 		r, n = r.Inv(r), -n
 	}
 	if int64(max(r.Num().BitLen(), r.Denom().BitLen())-1)*n > 4*mostDigits { // nothing so long is worked out
-		return Value{}, errDigits
+		return nil, errDigits
 	}
 	e := big.NewInt(n)
-	return fromRat(new(big.Rat).SetFrac(new(big.Int).Exp(r.Num(), e, nil), new(big.Int).Exp(r.Denom(), e, nil))), nil
+	return new(big.Rat).SetFrac(new(big.Int).Exp(r.Num(), e, nil), new(big.Int).Exp(r.Denom(), e, nil)), nil
 }
 
 // compareNumbers orders two numbers.
@@ -294,8 +340,9 @@ func Portion(amount Value, num, den int64, places int) Value {
 
 // Less is a less b.
 func Less(a, b Value) Value {
-	v, _ := arith('-', a, b) // of amounts, which are short
-	return v
+	n := exact{Value: a}
+	_ = n.arith('-', &b) // of amounts, which are short
+	return n.value()
 }
 
 // NotAmount is a cell that was to be an amount and is no plain number.
@@ -343,9 +390,10 @@ func Add(a, b Value) Value {
 	if b.Kind == Blank {
 		return a
 	}
-	v, _ := exactly('+', a, b) // which has no bound and never fails
-	if a.Rounded && b.Rounded {
-		v.Rounded, v.Places = true, max(a.Places, b.Places)
+	n := exact{Value: a}
+	_ = n.exactly('+', &b) // which has no bound and never fails
+	if n.Rounded = a.Rounded && b.Rounded; n.Rounded {
+		n.Places = max(a.Places, b.Places)
 	}
-	return v
+	return n.value()
 }

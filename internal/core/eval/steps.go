@@ -38,6 +38,7 @@ func orBlank(d civil.Date, ok bool) (civil.Date, error) {
 }
 
 func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
+	c.grow(len(list))
 	ch := &Chain{Steps: make([]Step, 0, len(list)), Minutes: -1, text: c.text}
 	for _, node := range list {
 		if at, ok := node.(*phrase.At); ok {

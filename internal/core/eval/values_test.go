@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
+	"unicode/utf8"
 
 	"yoyaku/internal/golden"
 
@@ -429,6 +431,40 @@ func TestEveryKindOfStep(t *testing.T) {
 			if _, err := phrase.ParseRule("monthly on 1 then " + c.text + ", +1 day"); kind == phrase.AtStep && (err == nil || !strings.Contains(err.Error(), "`at` must be the last step")) {
 				t.Errorf("%s, +1 day: %v", c.text, err)
 			}
+		}
+	}
+}
+
+// TestLongValues bounds texts, layouts and numbers of hundreds of digits, which a table counts.
+func TestLongValues(t *testing.T) {
+	long := strings.Repeat("é", phrase.MostText-1)
+	var digits atomic.Int64
+	third := "1 / 3" + strings.Repeat(" + 1 / 10007 / 10009", 300)
+	for _, c := range []struct {
+		text  string
+		spent int64
+		want  string // the fault, or how many characters
+	}{
+		{"x & 'a'", 0, "32767"}, {"x & 'ab'", 0, "a text of more than 32767 characters"}, {"'ab' & x & blank", 0, "a text of more than 32767 characters"}, {"'a' & x & blank", 0, "32767"}, {"x", 0, "32766"},
+		{"d as '" + strings.Repeat("%d", 500) + "'", 0, "1000"}, {"d as '" + strings.Repeat("%d", 501) + "'", 0, "more than 1000 characters"},
+		{"1.05 ^ 300", 1 << 40, "too many exact results"}, {"1.05 ^ 300 + 1", 39_999_900, "18"}, {"1.05 ^ 300 + 1", 39_999_960, "too many exact results"}, {third, 0, "12"}, {third, 39_999_000, "12"}, {"1.05 ^ 20 * 3", 1 << 40, "12"},
+	} {
+		digits.Store(c.spent)
+		env := eval.Env{Names: []string{"x", "blank", "d"}, Frame: civil.DefaultFrame, Digits: &digits,
+			Strftime: func(layout string) (func(eval.Value) string, error) {
+				return func(eval.Value) string { return layout }, nil
+			}}
+		p, err := eval.Compile(c.text, nil, env)
+		var v eval.Value
+		if err == nil {
+			v, err = p.Eval([]eval.Value{eval.Str(long), {}, eval.Day(740000)})
+		}
+		got := fmt.Sprint(utf8.RuneCountInString(v.String()))
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.Contains(got, c.want) {
+			t.Errorf("%.40q after %d words: %.200s, want %s", c.text, c.spent, got, c.want)
 		}
 	}
 }

@@ -91,7 +91,7 @@ func (s *Search) Beside(base, beside, ahead []civil.Date) []Rank {
 		}
 	}
 	n := len(to)
-	if n < Fewest {
+	if n < Fewest || s.spent() {
 		return nil
 	}
 	b := &besides{Search: s, from: from, to: to, off: math.Log2(float64(n)) + offBits, most: n / 3}
@@ -126,6 +126,7 @@ func (b *besides) try(w way) {
 	if err != nil {
 		return
 	}
+	*b.Work += len(b.from)
 	near, limit := 0, civil.Date(5)
 	if w.counts { // a holiday or two more on the way
 		limit = 6
@@ -197,6 +198,7 @@ func (b *besides) judge(w way, steps string, cal int) {
 	if err != nil {
 		return
 	}
+	*b.Work += 4 * len(b.from)
 	r := Rank{words: w.bits + b.Calendars[cal].Bits, Given: make([]civil.Date, len(b.from))}
 	for i, d := range b.from {
 		if r.Given[i] = dateOf(p, d); r.Given[i] != b.to[i] {

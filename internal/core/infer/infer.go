@@ -32,6 +32,7 @@ type Search struct {
 	Env       eval.Env
 	Calendars []Calendar // the first is what phrases count with that name none
 	Fiscal    bool       // a fiscal year is set, so fiscal cadences are tried
+	Work      *int       // days that were looked at, by all searches of a command; nil for this one's own
 
 	programs map[Rule]*eval.Program // of steps beside dates, by their calendar
 }
@@ -42,6 +43,12 @@ const (
 	MostYears = 100  // that the dates may span
 	horizon   = 3653 // days after the last date in which two phrases may part
 )
+
+// mostWork is how many days are looked at in all: some hundred columns take no more.
+const mostWork = 500_000_000
+
+// ErrMany is reported about dates that weren't looked at after mostWork.
+var ErrMany = errors.New("not tried, because one command does only so much work")
 
 // ErrFar is reported about dates that span more than MostYears.
 var ErrFar = fmt.Errorf("its dates span more than %d years", MostYears)

@@ -460,7 +460,7 @@ func TestTable(t *testing.T) {
 			} else {
 				text += "[]"
 			}
-			for word, is := range map[string]bool{" mixed": f.Mixed, " few": f.Few, " far": f.Far, " own": f.Own && len(f.Ranks) > 0} {
+			for word, is := range map[string]bool{" mixed": f.Mixed, " few": f.Few, " far": f.Why == ErrFar, " own": f.Own && len(f.Ranks) > 0} {
 				if is {
 					text += word
 				}
@@ -472,6 +472,25 @@ func TestTable(t *testing.T) {
 		}
 		if got := strings.Join(told, "; "); got != c.want {
 			t.Errorf("%s, want\n%s", got, c.want)
+		}
+	}
+}
+
+// A search counts its work together with others, and looks at nothing more once that is spent.
+func TestWorkIsCounted(t *testing.T) {
+	s := search()
+	work := 0
+	s.Work = &work
+	days := dates(s, "monthly on last then roll preceding", 1, civil.Span{First: 739617, Last: 740300})
+	columns := []Column{{"d", days, make([]int, len(days))}, {"e", days, make([]int, len(days))}}
+	list := s.Table("x", columns)
+	if len(list) != 2 || len(list[0].Ranks) == 0 || list[1].Base == nil || len(list[1].Ranks) == 0 || work < 100_000 || work > 20_000_000 {
+		t.Fatalf("%d columns, %d days looked at", len(list), work)
+	}
+	work = mostWork + 1
+	for _, f := range s.Table("x", columns) {
+		if f.Ranks != nil || f.Why != ErrMany || work != mostWork+1 {
+			t.Errorf("%s %s: %v, %v, %d days looked at", f.Series, f.What, f.Ranks, f.Why, work)
 		}
 	}
 }

@@ -24,7 +24,7 @@ type Found struct {
 	Dates  int          // the column has, each once; of a milestone, rows
 	Twice  int          // dates that are there once more
 	Few    bool         // too few dates to be tried
-	Far    bool         // dates too far apart to be tried
+	Why    error        // that no rule was looked for: ErrFar, ErrMany; nil for none
 	Days   []civil.Date // its dates, rising, each once; of a milestone those of its rows
 	Base   []civil.Date // of a milestone: the date of each row
 	// At is the time that all its dates have, in minutes; -1 for none. Mixed says that they
@@ -87,7 +87,10 @@ func (s *Search) besides(series string, first *Found, columns []Column) (list []
 		if beside.Days, beside.Base = c.Days, columns[0].Days; !f.Few {
 			beside.Ranks = base.Beside(columns[0].Days, c.Days, first.next())
 			beside.Dates = count(c.Days)
-			beside.Twice, beside.Far = 0, false
+			beside.Twice = 0
+			if beside.Why == ErrFar {
+				beside.Why = nil
+			}
 		}
 		if len(f.Ranks) == 0 || len(beside.Ranks) > 0 && beside.Ranks[0].Bits <= f.Ranks[0].Bits {
 			f = beside
@@ -113,9 +116,7 @@ func (s *Search) column(series, what string, c Column) Found {
 	f.Dates, f.Twice = len(f.Days), all-len(f.Days)
 	f.Few = f.Dates < Fewest
 	f.At, f.Mixed = constant(c)
-	var err error
-	f.Ranks, err = s.Rules(f.Days)
-	f.Far = err != nil
+	f.Ranks, f.Why = s.Rules(f.Days)
 	return f
 }
 

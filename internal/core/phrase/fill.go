@@ -1,8 +1,10 @@
 package phrase
 
 import (
+	"errors"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
 )
@@ -10,6 +12,16 @@ import (
 // Words are names that a place gives a value, by their folded names: a number, a date,
 // a text, or the name of a calendar.
 type Words map[string]string
+
+// MostText is how many characters a text that a phrase or names in braces make may have: as many
+// as a cell of a workbook holds.
+const MostText = 32_767
+
+// TextTooLong is the fault of a longer one.
+var TextTooLong = "this makes a text of more than " + itoa(MostText) + " characters"
+
+// mostFilled is how many bytes a phrase may have in which words are filled in.
+const mostFilled = 1 << 20
 
 // Fill writes the values of words into a phrase, wherever a name, a numbered day or, in
 // parentheses, a calendar stands. Errors are of type *Error.
@@ -37,7 +49,9 @@ func Fill(text string, words Words) (string, error) {
 			done = toks[i+1].End
 			continue
 		}
-		put(t.Span, literal(value))
+		if put(t.Span, literal(value)); b.Len() > mostFilled {
+			return "", &Error{Phrase: text, Span: t.Span, Message: "with its words filled in, the phrase has more than 1 MB"}
+		}
 	}
 	return b.String() + text[done:], nil
 }
@@ -56,10 +70,11 @@ func literal(value string) string {
 	return "'" + strings.ReplaceAll(value, "'", "''") + "'"
 }
 
-// FillText writes the values of words into a text, in the places of {name}.
-func FillText(text string, words Words) string {
+// FillText writes the values of words into a text, in the places of {name}. It is an error if
+// that makes more than MostText characters.
+func FillText(text string, words Words) (string, error) {
 	if len(words) == 0 {
-		return text
+		return text, nil
 	}
 	var b strings.Builder
 	for {
@@ -70,12 +85,15 @@ func FillText(text string, words Words) string {
 			if ok {
 				b.WriteString("{" + after)
 			}
-			return b.String()
+			return b.String(), nil
 		}
 		if value, known := words[FoldName(name)]; known {
 			b.WriteString(value)
 		} else {
 			b.WriteString("{" + name + "}")
+		}
+		if b.Len() > MostText && utf8.RuneCountInString(b.String()) > MostText {
+			return "", errors.New(TextTooLong)
 		}
 		text = rest
 	}

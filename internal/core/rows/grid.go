@@ -1,6 +1,7 @@
 package rows
 
 import (
+	"fmt"
 	"strings"
 
 	"yoyaku/internal/core/civil"
@@ -15,27 +16,45 @@ type Grid struct {
 	EveryDay bool // marks closed days too
 	Calendar *workdays.Calendar
 	Names    []string
-	marks    map[string][]string
+	marks    map[string][]uint32 // places in texts, by days
+	texts    []string
+	numbers  map[string]uint32             // of the texts
 	cals     map[string]*workdays.Calendar // of people whose own isn't that of all
 }
 
 // NewGrid prepares an empty grid.
 func NewGrid(head string, window civil.Span, everyDay bool, cal *workdays.Calendar) *Grid {
-	return &Grid{Head: head, Window: window, EveryDay: everyDay, Calendar: cal, marks: map[string][]string{}}
+	return &Grid{Head: head, Window: window, EveryDay: everyDay, Calendar: cal, marks: map[string][]uint32{},
+		texts: []string{""}, numbers: map[string]uint32{"": 0}}
 }
 
 // Name gives a person a row, booked or not; rows are in the order in which
 // the names come first.
 func (g *Grid) Name(name string) {
 	if _, ok := g.marks[name]; !ok {
-		g.marks[name] = make([]string, g.Window.Len())
+		g.marks[name] = make([]uint32, g.Window.Len())
 		g.Names = append(g.Names, name)
 	}
 }
 
+// number is the place of a text among those that stand in the grid.
+func (g *Grid) number(text string) uint32 {
+	n, ok := g.numbers[text]
+	if !ok {
+		text = strings.Clone(text)
+		n = uint32(len(g.texts))
+		g.texts, g.numbers[text] = append(g.texts, text), n
+	}
+	return n
+}
+
+// mostMarks is how many bytes the marks of a person on one day may have.
+const mostMarks = 200
+
 // Book marks the working days of a range by a calendar, or with EveryDay all its days. Two
-// marks on one day stand side by side; the same one stands once.
-func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calendar) {
+// marks on one day stand side by side; the same one stands once. It is an error if they are too
+// many to stand in a cell.
+func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calendar) error {
 	g.Name(name)
 	if cal != g.Calendar {
 		if g.cals == nil {
@@ -45,29 +64,45 @@ func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calend
 			g.cals[name] = cal
 		}
 	}
-	row := g.marks[name]
+	tooLong := func(d civil.Date, mark string) error {
+		return fmt.Errorf("the marks on %s have more than %d characters, %q", d, mostMarks, eval.Brief(mark))
+	}
+	if len(mark) > mostMarks {
+		return tooLong(max(s.First, g.Window.First), mark)
+	}
+	row, alone := g.marks[name], g.number(mark)
 	for d := max(s.First, g.Window.First); d <= min(s.Last, g.Window.Last); d++ {
 		cell := &row[d-g.Window.First]
-		switch {
-		case !g.EveryDay && !cal.Open(d):
-		case *cell == "":
-			*cell = mark
-		case *cell != mark && !strings.Contains("/"+*cell+"/", "/"+mark+"/"):
-			*cell += "/" + mark
+		if !g.EveryDay && !cal.Open(d) || *cell == alone {
+			continue
 		}
+		if *cell == 0 {
+			*cell = alone
+			continue
+		}
+		before := g.texts[*cell]
+		if strings.Contains("/"+before+"/", "/"+mark+"/") {
+			continue
+		}
+		if len(before)+len(mark) >= mostMarks {
+			return tooLong(d, before)
+		}
+		*cell = g.number(before + "/" + mark)
 	}
+	return nil
 }
 
 // Row returns the marks of a person by the days of the window, and how many days
 // are marked: of short ones the part that counts.
 func (g *Grid) Row(name string) (marks []string, total eval.Value) {
 	n := 0
+	marks = make([]string, g.Window.Len())
 	for i, m := range g.marks[name] {
-		if m != "" {
+		if marks[i] = g.texts[m]; m != 0 {
 			n += g.part(name, i)
 		}
 	}
-	return g.marks[name], eval.Frac(int64(n), workdays.Whole)
+	return marks, eval.Frac(int64(n), workdays.Whole)
 }
 
 // part is what day i of the window counts for a person, in hundredths; a mark on a closed
@@ -88,7 +123,7 @@ func (g *Grid) Totals() (days []eval.Value, total eval.Value) {
 	sums, all := make([]int, g.Window.Len()), 0
 	for name, row := range g.marks {
 		for i, m := range row {
-			if m != "" {
+			if m != 0 {
 				sums[i] += g.part(name, i)
 			}
 		}
@@ -120,15 +155,25 @@ func (g *Grid) Columns() []string {
 	return append(list, "total")
 }
 
+// Fits is an error if the grid has more cells than a form of result takes.
+func (g *Grid) Fits(cells int, what string) error {
+	if len(g.Names)*g.Window.Len() <= cells {
+		return nil
+	}
+	return fmt.Errorf("%d people on %d days are more than the %d cells that %s takes; use a shorter window, or .csv",
+		len(g.Names), g.Window.Len(), cells, what)
+}
+
 // GridSink is a Sink that draws people against days in a way of its own, instead
 // of taking the rows of the plain table.
 type GridSink interface{ Grid(g *Grid) error }
 
 // Write writes the plain table: a row a person, and the totals.
 func (g *Grid) Write(put, total Put) error {
+	var cells []eval.Value
 	for _, name := range g.Names {
 		marks, n := g.Row(name)
-		cells := []eval.Value{eval.Str(name)}
+		cells = append(cells[:0], eval.Str(name))
 		for _, m := range marks {
 			cells = append(cells, eval.Str(m))
 		}
@@ -137,7 +182,6 @@ func (g *Grid) Write(put, total Put) error {
 		}
 	}
 	days, all := g.Totals()
-	cells := []eval.Value{eval.Str("total")}
-	cells = append(cells, days...)
+	cells = append(append(cells[:0], eval.Str("total")), days...)
 	return total(append(cells, all))
 }

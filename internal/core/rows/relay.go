@@ -47,8 +47,8 @@ func (r *relay) put(row []eval.Value) error {
 func (r *relay) write() {
 	var out []byte
 	for batch := range r.full {
-		out = r.encode(out[:0], batch)
-		if err := r.to.Block(out); err != nil {
+		var err error
+		if out, err = r.encode(out, batch); err != nil {
 			r.done <- err
 			return
 		}
@@ -57,11 +57,18 @@ func (r *relay) write() {
 	r.done <- nil
 }
 
-func (r *relay) encode(b []byte, batch []eval.Value) []byte {
+// encode writes a batch, in blocks of some size if its rows are long.
+func (r *relay) encode(b []byte, batch []eval.Value) ([]byte, error) {
+	b = b[:0]
 	for ; len(batch) > 0; batch = batch[r.width:] {
-		b = r.to.Encode(b, batch[:r.width])
+		if b = r.to.Encode(b, batch[:r.width]); len(b) >= most.part {
+			if err := r.to.Block(b); err != nil {
+				return b, err
+			}
+			b = b[:0]
+		}
 	}
-	return b
+	return b, r.to.Block(b)
 }
 
 // end waits for what is being written and, unless an error ends it all, writes the rest.
@@ -75,5 +82,6 @@ func (r *relay) end(err error) error {
 	if err != nil || len(r.batch) == 0 {
 		return err
 	}
-	return r.to.Block(r.encode(nil, r.batch))
+	_, err = r.encode(nil, r.batch)
+	return err
 }

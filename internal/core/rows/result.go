@@ -80,20 +80,20 @@ func Joined(put Put) Beside {
 func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Beside) error) error {
 	to, ok := r.To.(Textual)
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil {
-		return r.Fill(columns, env, func(put Put) error { return fill(Joined(put)) })
+		return r.Fill(columns, env, func(put Put) error { return fill(t.counted(Joined(put), r.Sort != nil)) })
 	}
 	if err := to.Header(columns); err != nil {
 		return err
 	}
 	t.OnlyUsed(to.Same)
 	whole := Joined(to.Row)
-	err := fill(func(text string, row, more []eval.Value) error {
+	err := fill(t.counted(func(text string, row, more []eval.Value) error {
 		r.count(1)
 		if text != "" {
 			return to.RowText(text, more)
 		}
 		return whole(text, row, more)
-	})
+	}, false))
 	if err != nil {
 		return err
 	}
@@ -108,7 +108,7 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil || r.StandsOut != nil || t.ordered {
 		each := expander()
 		return r.Fill(columns, env, func(put Put) error {
-			beside := Joined(put)
+			beside := t.counted(Joined(put), r.Sort != nil)
 			bad, err := t.Scan(func(line int, row []eval.Value) error { return each(Given{Line: line, Row: row}, beside) })
 			if err != nil {
 				return err
@@ -119,8 +119,9 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 	if err := to.Header(columns); err != nil {
 		return err
 	}
+	t.spent.beside = true
 	bad, err := t.stream(to, expander)
-	r.count(t.kept)
+	r.count(t.spent.made)
 	if err == nil {
 		err = told(bad)
 	}
@@ -128,6 +129,18 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 		return err
 	}
 	return to.Close()
+}
+
+// counted counts the rows that are put beside those of the table; held says that they are held
+// before they are written.
+func (t *Table) counted(put Beside, held bool) Beside {
+	t.spent.beside, t.spent.held = true, held
+	return func(text string, row, more []eval.Value) error {
+		if err := t.spent.put(1, 0, sizeOf(text, row)+sizeOf("", more)); err != nil {
+			return err
+		}
+		return put(text, row, more)
+	}
 }
 
 func (r Result) count(n int) {
@@ -196,7 +209,7 @@ func (r Result) Pass(t *Table) (bad Bad, err error) {
 	}
 	if to, ok := r.To.(Blocks); ok && r.Sort == nil && r.StandsOut == nil && !t.ordered {
 		bad, err = t.Stream(to)
-		r.count(t.kept)
+		r.count(t.spent.made)
 	} else {
 		bad, err = t.Scan(func(_ int, row []eval.Value) error { return put(row) })
 	}

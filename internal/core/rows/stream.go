@@ -94,6 +94,7 @@ type worked struct {
 	err   error
 	kept  int
 	seen  int  // rows of the table
+	read  int  // bytes of their text, if others are put beside them
 	part  bool // more follows
 }
 
@@ -142,7 +143,12 @@ func (t *Table) stream(to Blocks, expander func() Expander) (bad Bad, err error)
 				return bad, res.err
 			}
 			bad.merge(res.bad)
-			t.kept += res.kept
+			if err := t.spent.See(res.seen); err != nil {
+				return bad, err
+			}
+			if err := t.spent.put(res.kept, res.read, len(res.out)); err != nil {
+				return bad, err
+			}
 			if err := to.Block(res.out); err != nil {
 				return bad, err
 			}
@@ -256,10 +262,17 @@ func (w *worker) send() error {
 // row works a row out.
 func (w *worker) row(line int, text string, cells []eval.Value) error {
 	w.made.seen++
+	if err := w.spent.bears(w.made.seen); err != nil { // of this batch alone
+		return err
+	}
 	row, keep, cell := w.Row(line, cells, &w.trace)
+	if err := w.spent.Grown(text, row, w.in); err != nil {
+		return err
+	}
 	switch {
 	case !keep:
 	case w.expand != nil:
+		w.made.read += sizeOf(text, cells)
 		if err := w.expand(Given{line, text, row, w.whole}, w.put); err != nil {
 			var fault *BadCell
 			if !errors.As(err, &fault) {
@@ -281,6 +294,19 @@ func (w *worker) row(line int, text string, cells []eval.Value) error {
 			w.made.aside = append(w.made.aside, putAside{cloned(w.whole(text, cells)), cell})
 		}
 	}
+	return w.part(most.part)
+}
+
+// part hands on what is encoded so far if that is so many bytes.
+func (w *worker) part(bytes int) error {
+	if len(w.made.out) < bytes {
+		return nil
+	}
+	w.made.part = true
+	if err := w.send(); err != nil {
+		return err
+	}
+	w.begin()
 	return nil
 }
 
@@ -293,15 +319,7 @@ func (w *worker) beside(text string, row, more []eval.Value) error {
 		w.room = append(append(w.room[:0], row...), more...)
 		w.made.out = w.to.Encode(w.made.out, w.room)
 	}
-	if len(w.made.out) < partSize {
-		return nil
-	}
-	w.made.part = true
-	if err := w.send(); err != nil {
-		return err
-	}
-	w.begin()
-	return nil
+	return w.part(partSize)
 }
 
 // rows goes through the rows of a batch. If the separator suits, only the cells that
@@ -359,7 +377,16 @@ func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err 
 		err = rows(func(line int, text string, cells []eval.Value) error {
 			n++
 			t.Text = text
+			if err := t.spent.See(1); err != nil {
+				return err
+			}
+			if t.spent.beside {
+				t.spent.read += sizeOf(text, cells)
+			}
 			row, keep, cell := t.Row(line, cells, &trace)
+			if err := t.spent.Grown(text, row, t.in); err != nil {
+				return err
+			}
 			if keep {
 				if err := each(line, row); err != nil {
 					var fault *BadCell

@@ -76,9 +76,9 @@ type Table struct {
 	Done *atomic.Int64
 	// Text is the row that Scan is at as it is in its file, where OnlyUsed allows that
 	// and it is so; else "".
-	Text string
-	lean func(sep byte) bool
-	kept int // rows that Stream let through
+	Text  string
+	lean  func(sep byte) bool
+	spent Spent
 }
 
 // OnlyUsed says that an answer looks at no other cells that come in than those of its phrases
@@ -96,6 +96,7 @@ func (t *Table) Uses(slot int) { t.used = append(t.used, slot) }
 func NewTable(name string, r Reader, env eval.Env) *Table {
 	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
 	t.Env.DateSlots, t.Env.NumberSlots, t.Env.CellSlots, t.Env.UsedSlots = &t.Dates, &t.Numbers, &t.Cells, &t.used
+	t.spent.Lend(&t.Env)
 	return t
 }
 

@@ -41,8 +41,11 @@ func (h *headings) of(v *eval.Value, most int) (n int, ok bool) {
 	return n, ok
 }
 
-// MostColumns is how many columns a cross-table may have.
-const MostColumns = 1000
+// MostColumns is how many columns a cross-table may have, mostCells how many cells.
+const (
+	MostColumns = 1000
+	mostCells   = 4_000_000
+)
 
 // NewTally prepares a cross-table.
 func NewTally(rowName, colName string, sum bool) *Tally {
@@ -83,6 +86,10 @@ func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
 	if !ok {
 		return fmt.Errorf("the tally has more than %d columns; use a coarser phrase for --cols, such as \"year of %s\"",
 			MostColumns, t.ColName)
+	}
+	if len(t.rows.keys)*len(t.cols.keys) > mostCells {
+		return fmt.Errorf("the tally has more than %d cells, of %d rows and %d columns; use a coarser phrase for one of them",
+			mostCells, len(t.rows.keys), len(t.cols.keys))
 	}
 	if r == len(t.cells) {
 		t.cells = append(t.cells, nil)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -184,8 +185,23 @@ func (s *Series) NewTemplate(text string, env eval.Env) (*Template, error) {
 	return ParseTemplate(text, env)
 }
 
+// mostSaid is how many characters a name, a title or the text of an event may have: each date
+// may carry them.
+const mostSaid = 1000
+
+// CheckLength is an error if a text has more characters than names, titles and texts of events may.
+func CheckLength(what, text string) error {
+	if len(text) > mostSaid && utf8.RuneCountInString(text) > mostSaid {
+		return fmt.Errorf("%s may have at most %d characters, found %d", what, mostSaid, utf8.RuneCountInString(text))
+	}
+	return nil
+}
+
 // ParseTemplate reads a template of the names of env.
 func ParseTemplate(text string, env eval.Env) (*Template, error) {
+	if err := CheckLength("the text of an event", text); err != nil {
+		return nil, err
+	}
 	t := &Template{progs: map[int]*eval.Program{}}
 	names := env.Names
 	for rest := text; ; {
