@@ -1,6 +1,7 @@
 package question
 
 import (
+	"fmt"
 	"slices"
 
 	"yoyaku/internal/core/eval"
@@ -71,8 +72,19 @@ func (r *runDown) put(line int, put rows.Beside, text string, row, more []eval.V
 	if r.bad == nil {
 		r.bad = bad
 	}
+	if len(r.rows) >= rows.MostPieces {
+		return rows.ErrPieces
+	}
 	r.rows, r.shown = append(r.rows, cells), append(r.shown, shown)
 	return nil
+}
+
+// atLine puts the place before a row of which too much comes; other faults have theirs.
+func atLine(table string, line int, err error) error {
+	if err == rows.ErrPieces {
+		err = fmt.Errorf("%s, line %d: %w", table, line, err)
+	}
+	return err
 }
 
 // tell reports what became blank on the way.

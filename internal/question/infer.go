@@ -195,7 +195,7 @@ func without(j *Job, found []infer.Found) {
 	}
 	for i, why := range []string{"fewer than four different dates, too few to find a rule",
 		infer.ErrFar.Error() + ", so no rule was looked for", "no rule explains these dates in fewer words than a list of them",
-		infer.ErrMany.Error() + "; choose some with --where or --date"} {
+		infer.ErrMany.Error() + "; choose some with " + j.Say("where", "") + " or " + j.Say("date", "")} {
 		switch list := names[i]; {
 		case len(list) > mostNamed:
 			j.after("%s and %d more: %s.", strings.Join(list[:mostNamed], ", "), len(list)-mostNamed, why)

@@ -1,7 +1,10 @@
 package question
 
 import (
+	"errors"
+	"fmt"
 	"slices"
+	"strings"
 	"sync/atomic"
 
 	"yoyaku/internal/core/eval"
@@ -252,6 +255,14 @@ func (j *Job) expand(t *Table, head []string, expander func() rows.Expander) err
 		return err
 	}
 	return j.result.Expand(t.Table, head, j.Env, expander, func(bad rows.Bad) error { return j.faults(t, bad) })
+}
+
+// fewer says what makes fewer rows of a table, if that is at fault.
+func (j *Job) fewer(err error, ways ...string) error {
+	if errors.Is(err, rows.ErrMany) || errors.Is(err, rows.ErrHeld) {
+		return fmt.Errorf("%w; use %s", err, strings.Join(ways, " or "))
+	}
+	return err
 }
 
 // lines writes rows of a schedule.

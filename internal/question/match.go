@@ -134,7 +134,7 @@ func (q *match) answer(j *Job) error {
 		return j.scan(t, func(line int, row []eval.Value) error { return m.row(line, row, put) })
 	})
 	if err != nil {
-		return err
+		return j.fewer(err, j.Say("several", "first"), j.Say("where", "")+" to choose rows")
 	}
 	q.tell(j, t.Name, m.missed, m.blank)
 	return nil

@@ -80,13 +80,13 @@ type Place struct {
 
 // Say writes an option with a value as the place has it.
 func (p *Place) Say(name, value string) string {
-	if !p.Flags {
+	switch {
+	case !p.Flags && value == "":
+		return "`" + name + "`"
+	case !p.Flags:
 		return name + ": " + value
 	}
-	if value == "" {
-		return "--" + name
-	}
-	return "--" + name + " " + value
+	return strings.TrimSpace("--" + name + " " + value)
 }
 
 // window works out a stretch of time that an option says; without one it is all.

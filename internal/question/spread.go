@@ -194,19 +194,19 @@ func (q *spread) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	p := &pieces{spread: q, cut: s, ranges: *ranges, down: down, calendar: cals, check: check, by: j.Env.CalendarColumn,
+	p := &pieces{spread: q, cut: s, ranges: *ranges, down: down, calendar: cals, check: check, by: j.Env.CalendarColumn, table: t.Name,
 		width: width, amount: amount, number: number}
 	if per < 0 && down.on == nil {
 		err = p.beside(j, t, head)
 	} else {
-		err = j.fill(head, func(put rows.Put) error { return p.inTurn(j, t, per, rows.Joined(put)) })
+		err = j.fill(head, func(put rows.Put) error { return p.inTurn(j, t, per, t.Joined(put, j.result.Sort != nil)) })
 	}
 	if err == nil {
 		p.ranges.tell(j)
 		q.tell(j, &p.cut, t.Name, down.n)
 		down.tell(j)
 	}
-	return err
+	return j.fewer(err, "a narrower "+j.Say("window", ""), "longer periods with "+j.Say("by", ""))
 }
 
 // tell says what of the days stands in no row, or in two; n rows were written.
@@ -273,6 +273,7 @@ type pieces struct {
 	calendar       func(row []eval.Value) *workdays.Calendar
 	check          func(line int, row []eval.Value) error
 	by             string // the column that names the calendar; "" for none
+	table          string
 	width          int
 	amount, number int // the column that is shared and the slot of its number; -1 if there is none
 	room           []eval.Value
@@ -334,7 +335,8 @@ func (p *pieces) of(g rows.Given, put rows.Beside) error {
 }
 
 // put puts the pieces of a range.
-func (p *pieces) put(line int, text string, row []eval.Value, span civil.Span, put rows.Beside) error {
+func (p *pieces) put(line int, text string, row []eval.Value, span civil.Span, put rows.Beside) (err error) {
+	defer func() { err = atLine(p.table, line, err) }()
 	if err := p.check(line, row); err != nil {
 		return err
 	}
@@ -344,7 +346,7 @@ func (p *pieces) put(line int, text string, row []eval.Value, span civil.Span, p
 	}
 	p.down.begin()
 	if s.Share == nil {
-		err := s.Pieces(span, func(cells []eval.Value) error {
+		err = s.Pieces(span, func(cells []eval.Value) error {
 			return p.down.put(line, put, text, row[:p.width], cells, !s.Outside)
 		})
 		if err != nil {
@@ -353,7 +355,7 @@ func (p *pieces) put(line int, text string, row []eval.Value, span civil.Span, p
 		return p.down.end(put)
 	}
 	p.room = append(p.room[:0], row[:p.width]...)
-	err := s.Shared(span, row[p.number], func(cells []eval.Value, share rows.Portion) error {
+	err = s.Shared(span, row[p.number], func(cells []eval.Value, share rows.Portion) error {
 		p.room[p.amount] = share.Amount
 		return p.down.put(line, put, "", p.room, cells, !s.Outside)
 	})

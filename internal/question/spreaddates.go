@@ -56,7 +56,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		width: width, amount: amount, number: number, down: down, made: &sharedDates{}}
 	if down.on != nil {
 		err = j.fill(head, func(put rows.Put) error {
-			beside := rows.Joined(put)
+			beside := t.Joined(put, j.result.Sort != nil)
 			return j.scan(t, func(line int, row []eval.Value) error {
 				return d.of(rows.Given{Line: line, Row: row}, beside)
 			})
@@ -83,7 +83,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 			j.Note("%s left out, because a date or number in the rule is blank", phrase.Counted(blank, "row"))
 		}
 	}
-	return err
+	return j.fewer(err, "a narrower "+j.Say("window", ""))
 }
 
 // rowDates are the dates of the rows' own rules.
@@ -102,6 +102,7 @@ type rowDates struct {
 	states         [eval.LaterRow + 1]int           // of the rows
 	made           *sharedDates                     // of rules that many rows share
 	cells          map[string][]schedule.Instalment // of those that are in cells, by their text
+	kept           int                              // dates in these
 	more           []eval.Value
 }
 
@@ -143,10 +144,14 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 		return d.shared(rec, line, slices.Clone(row[:d.width]), row[d.number], put)
 	}
 	list, err := d.instalments(rec)
+	if err == rows.ErrPieces {
+		return atLine(d.table.Name, line, err)
+	}
 	if err != nil {
 		return &rows.BadCell{Line: line, Column: "dates", Err: err}
 	}
-	if in != "" && rec.Shared && len(d.cells) < mostCells {
+	if in != "" && rec.Shared && d.kept+len(list) < mostKept && len(d.cells) < mostCells {
+		d.kept += len(list)
 		d.cells[strings.Clone(in)] = list
 	}
 	return d.put(g, row, list, put)
@@ -165,14 +170,15 @@ func (d *rowDates) put(g rows.Given, row []eval.Value, list []schedule.Instalmen
 	return d.down.end(put)
 }
 
-// mostCells is how many texts of rules are kept with their dates.
-const mostCells = 10_000
+// mostCells is how many texts of rules are kept with their dates, mostKept how many dates.
+const mostCells, mostKept = 10_000, 500_000
 
 // sharedDates makes the dates of each rule that many rows share once, for all processors: what
 // a calendar doesn't know of them is noted as they are made.
 type sharedDates struct {
 	sync.Mutex // of those who make them
 	made       sync.Map
+	kept       int // dates of all of them
 }
 
 // instalments are the dates of a rule, which it remembers if other rows have the same.
@@ -191,9 +197,12 @@ func (d *rowDates) instalments(rec *eval.Recurrence) (list []schedule.Instalment
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, i)
+		if list = append(list, i); len(list) > rows.MostPieces {
+			return nil, rows.ErrPieces
+		}
 	}
-	if rec.Shared {
+	if rec.Shared && d.made.kept+len(list) < mostKept {
+		d.made.kept += len(list)
 		d.made.made.Store(rec, list)
 	}
 	return list, nil
@@ -223,6 +232,9 @@ func (d *rowDates) shared(rec *eval.Recurrence, line int, row []eval.Value, whol
 			return &rows.BadCell{Line: line, Column: "dates", Err: err}
 		}
 		list, pieces = append(list, i), append(pieces, civil.Span{First: i.Start.Day, Last: i.End.Day})
+		if len(list) > rows.MostPieces {
+			return atLine(d.table.Name, line, rows.ErrPieces)
+		}
 	}
 	shares, err := d.share.Over(pieces, d.job.Env.Calendar, whole)
 	if err != nil {

@@ -2,6 +2,7 @@ package rows
 
 import (
 	"errors"
+	"fmt"
 	"sync/atomic"
 
 	"yoyaku/internal/core/eval"
@@ -26,10 +27,16 @@ type volume struct{ rows, bytes, each int }
 var most = limits{written: volume{20_000_000, 2 << 30, 400}, held: volume{2_500_000, 256 << 20, 25},
 	work: 100_000_000, workEach: 500, text: 256 << 20, textEach: 1 << 10, textOver: 8, part: 8 * partSize}
 
+// MostPieces is how many pieces or dates of a row are made before the first is put, where all of
+// them matter: to shares, and to what runs down them.
+const MostPieces = 200_000
+
 // What a table asks too much of.
 var (
-	errMade = errors.New("more rows come of this table than can be made (20 million, or 400 for each of its rows); use a narrower window or longer periods")
-	errHeld = errors.New("more rows come of this table than can be sorted (2.5 million, or 25 for each of its rows); use a narrower window, or sort the result")
+	ErrPieces = fmt.Errorf("more than %d days, periods or dates come of this row; is one of its dates wrong?", MostPieces)
+
+	ErrMany = errors.New("more rows come of this table than can be written (20 million, or 400 for each of its rows)")
+	ErrHeld = errors.New("more rows come of this table than can be sorted (2.5 million, or 25 for each of its rows)")
 	errWork = errors.New("the phrases take too many operations for so many rows (100 million in all); use fewer columns or shorter phrases")
 	errText = errors.New("the texts that phrases add to the rows are too long (256 MB in all); join fewer columns")
 )
@@ -74,9 +81,9 @@ func (s *Spent) put(n, read, bytes int) error {
 	switch {
 	case !s.beside:
 	case s.held && over(most.held):
-		return errHeld
+		return ErrHeld
 	case over(most.written):
-		return errMade
+		return ErrMany
 	}
 	return nil
 }

@@ -23,7 +23,7 @@ func TestTakesTooMuch(t *testing.T) {
 		check(t, err)
 		return rows.NewTable("t", r, eval.Env{Frame: civil.DefaultFrame})
 	}
-	const many, sorts, works, long = "more rows come", "can be sorted", "too many operations", "are too long"
+	const many, sorts, works, long = "can be written", "can be sorted", "too many operations", "are too long"
 	sums := func(n int) string { return "s = 1" + strings.Repeat(" + 1", n) }
 	for _, c := range []struct {
 		rows int

@@ -284,7 +284,7 @@ func dueAndEvents(t *testing.T) string {
 		table.Blank = true
 		_, err := table.Scan(list.Add)
 		check(t, err)
-		check(t, list.Write(rows.Joined(func(cells []eval.Value) error { return out.Row(append(slices.Clone(cells[:1]), cells[9:]...)) })))
+		check(t, list.Write(table.Joined(func(cells []eval.Value) error { return out.Row(append(slices.Clone(cells[:1]), cells[9:]...)) }, false)))
 		fmt.Fprintf(&b, "due %v: %d dates, %d blank, %d rows without\n%s", due.Columns(), list.Len(), list.Blanks, list.Rows, out)
 	}
 	for _, e := range []rows.Events{{Key: "note", Day: "first", Text: "{who}!"}, {Key: "y", Day: "first, +1 day", Text: "{who}"}, {Key: "who", Day: "first", Text: "{whoo}"},

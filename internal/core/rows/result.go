@@ -66,8 +66,11 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 // and row its cells; if there is a text, those needn't be all.
 type Beside func(text string, row, more []eval.Value) error
 
-// Joined puts the cells of both as one row.
-func Joined(put Put) Beside {
+// Joined puts the cells of both as one row, and counts these; held says that they are held before
+// they are written.
+func (t *Table) Joined(put Put, held bool) Beside { return t.counted(joined(put), held) }
+
+func joined(put Put) Beside {
 	var cells []eval.Value
 	return func(_ string, row, more []eval.Value) error {
 		cells = append(append(cells[:0], row...), more...)
@@ -80,13 +83,13 @@ func Joined(put Put) Beside {
 func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Beside) error) error {
 	to, ok := r.To.(Textual)
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil {
-		return r.Fill(columns, env, func(put Put) error { return fill(t.counted(Joined(put), r.Sort != nil)) })
+		return r.Fill(columns, env, func(put Put) error { return fill(t.Joined(put, r.Sort != nil)) })
 	}
 	if err := to.Header(columns); err != nil {
 		return err
 	}
 	t.OnlyUsed(to.Same)
-	whole := Joined(to.Row)
+	whole := joined(to.Row)
 	err := fill(t.counted(func(text string, row, more []eval.Value) error {
 		r.count(1)
 		if text != "" {
@@ -108,7 +111,7 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil || r.StandsOut != nil || t.ordered {
 		each := expander()
 		return r.Fill(columns, env, func(put Put) error {
-			beside := t.counted(Joined(put), r.Sort != nil)
+			beside := t.Joined(put, r.Sort != nil)
 			bad, err := t.Scan(func(line int, row []eval.Value) error { return each(Given{Line: line, Row: row}, beside) })
 			if err != nil {
 				return err
@@ -131,8 +134,7 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 	return to.Close()
 }
 
-// counted counts the rows that are put beside those of the table; held says that they are held
-// before they are written.
+// counted counts the rows that are put beside those of the table.
 func (t *Table) counted(put Beside, held bool) Beside {
 	t.spent.beside, t.spent.held = true, held
 	return func(text string, row, more []eval.Value) error {

@@ -76,7 +76,9 @@ func (s *Spread) Shared(r civil.Span, amount eval.Value, put func(cells []eval.V
 	var list []piece
 	var weights []uint64
 	err := s.cut(r, func(p piece) error {
-		list, weights = append(list, p), append(weights, s.Share.By.weight(p.Span, p.worked, p.counted))
+		if list, weights = append(list, p), append(weights, s.Share.By.weight(p.Span, p.worked, p.counted)); len(list) > MostPieces {
+			return ErrPieces
+		}
 		return nil
 	})
 	if err != nil {
