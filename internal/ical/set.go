@@ -139,17 +139,24 @@ func (s *Set) settle() {
 }
 
 // mostInstances is how many dates a command expands, mostWalked how many it looks at in all,
-// those before the window and of events that are left out too.
+// those before the window and of events that are left out too; mostText how many bytes the
+// texts of recurring events may have, each counted for every date beyond the first fewText.
 const (
 	mostInstances = 1_000_000
 	mostWalked    = 20_000_000
+	mostText      = 256 << 20
+	fewText       = 256
 )
 
-// Budget is how many dates a command may still expand and look at.
-type Budget struct{ left, walk int }
+// Budget is how many dates a command may still expand and look at, and how many bytes of text
+// these may have.
+type Budget struct{ left, walk, text int }
 
 // NewBudget is the budget of a command.
-func NewBudget() *Budget { return &Budget{mostInstances, mostWalked} }
+func NewBudget() *Budget { return &Budget{mostInstances, mostWalked, mostText} }
+
+// errTooLong is an event whose text would stand in the list too often.
+var errTooLong = errors.New("the text of this event is too long to be repeated for each of its dates, so it is left out; narrow the window")
 
 // errTooFar is an event that would pass what a command looks at.
 var errTooFar = fmt.Errorf("the command would look at more than %d times of recurring events, so this one is left out; narrow the window", mostWalked)
@@ -191,10 +198,15 @@ func (s *Set) Instances(span civil.Span, cancelled bool, budget *Budget) (list [
 	if span != civil.Always {
 		wide = span.Widen(s.reach(), s.reach())
 	}
-	left := budget.left
+	before := *budget
 	starts, err := m.starts(wide, budget)
+	if long := len(starts) * max(0, m.size()-fewText); err == nil && long > budget.text {
+		err = errTooLong
+	} else {
+		budget.text -= long
+	}
 	if err != nil {
-		budget.left = left // which the others may use
+		budget.left, budget.text = before.left, before.text // which the others may use
 		return nil, &Error{"", m.Line, err.Error()}
 	}
 	var onward []*Entry
@@ -225,6 +237,11 @@ func (s *Set) Instances(span civil.Span, cancelled bool, budget *Budget) (list [
 		}
 	}
 	return list, nil
+}
+
+// size is how many bytes the texts of an entry have.
+func (e *Entry) size() int {
+	return len(e.UID) + len(e.Summary) + len(e.Description) + len(e.Location) + len(e.Categories) + len(e.Rule)
 }
 
 // reach is how far, in days, an instance may lie from the start that names it.
@@ -313,11 +330,12 @@ func (e *Entry) starts(span civil.Span, budget *Budget) (list []occurrence, err 
 		slices.SortStableFunc(list, func(a, b occurrence) int { return byInstant(a.Stamp, b.Stamp) })
 		list = slices.CompactFunc(list, func(a, b occurrence) bool { return e.key(a.Stamp) == e.key(b.Stamp) })
 	}
-	if len(out)+len(e.minusDays) > 0 {
-		list = slices.DeleteFunc(list, func(o occurrence) bool {
-			return out[e.key(o.Stamp)] ||
-				slices.Contains(e.minusDays, o.Day)
-		})
+	days := map[civil.Date]bool{}
+	for _, d := range e.minusDays {
+		days[d] = true
+	}
+	if len(out)+len(days) > 0 {
+		list = slices.DeleteFunc(list, func(o occurrence) bool { return out[e.key(o.Stamp)] || days[o.Day] })
 	}
 	return list, nil
 }

@@ -292,14 +292,16 @@ func TestBudget(t *testing.T) {
 		want       string
 		n          int
 	}{
-		{"FREQ=MINUTELY", "20270101", Budget{9000, 9000}, "", 1440},
-		{"FREQ=MINUTELY", "20270101", Budget{1439, 5000}, "would bring the list to more than", 0},
-		{"FREQ=MINUTELY", "20270101", Budget{5000, 1439}, "would look at more than", 0},
-		{"FREQ=DAILY;BYHOUR=0,12", "20260101", Budget{20, 1000}, "", 2},
-		{"FREQ=DAILY;BYHOUR=0,12;COUNT=2000", "20260101", Budget{20, 700}, "would look at more than", 0}, // those before the day count
-		{"FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30", "20270101", Budget{1, 1}, "", 1},                       // DTSTART alone, and nothing is walked
+		{"FREQ=MINUTELY", "20270101", Budget{9000, 9000, 20_000}, "", 1440},
+		{"FREQ=MINUTELY", "20270101", Budget{1439, 5000, 20_000}, "would bring the list to more than", 0},
+		{"FREQ=MINUTELY", "20270101", Budget{5000, 1439, 20_000}, "would look at more than", 0},
+		{"FREQ=DAILY;BYHOUR=0,12", "20260101", Budget{20, 1000, 20_000}, "", 2},
+		{"FREQ=DAILY;BYHOUR=0,12;COUNT=2000", "20260101", Budget{20, 700, 20_000}, "would look at more than", 0}, // those before the day count
+		{"FREQ=MINUTELY", "20270101", Budget{9000, 9000, 4 * 1440}, "", 1440},
+		{"FREQ=MINUTELY", "20270101", Budget{9000, 9000, 4*1440 - 1}, "too long to be repeated", 0},
+		{"FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30", "20270101", Budget{1, 1, 20_000}, "", 1}, // DTSTART alone, and nothing is walked
 	} {
-		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART:" + c.from + "T000000\nRRULE:" + c.rule + "\nEND:VEVENT\nEND:VCALENDAR\n"
+		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nSUMMARY:" + strings.Repeat("x", 256-len(c.rule)) + "\nDTSTART:" + c.from + "T000000\nRRULE:" + c.rule + "\nEND:VEVENT\nEND:VCALENDAR\n"
 		root, err := Read("f", strings.NewReader(text))
 		if err != nil {
 			t.Fatal(err)
