@@ -186,7 +186,7 @@ func sums(p *plan.Plan, s plan.RowsSum, is eval.Value, place question.Place) (st
 		for _, r := range p.Records {
 			known = append(known, r.Name)
 		}
-		hint := "this plan has " + strings.Join(known, ", ")
+		hint := "this plan has " + phrase.Names(known)
 		if near := phrase.Nearest(s.Record, known); near != "" {
 			hint = "did you mean `" + near + "`?"
 		}

@@ -155,7 +155,7 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 		}
 		if c == nil {
 			name = strings.TrimSpace(name)
-			hint := "the calendars are " + strings.Join(b.known(), ", ")
+			hint := "the calendars are " + phrase.Names(b.known())
 			if near := phrase.Nearest(name, b.known()); near != "" {
 				hint = "did you mean `" + near + "`?"
 			}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"sync"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -31,6 +32,37 @@ func (p *Plan) unused(what string, d *doc, k ast.Node, name string) error {
 	}
 	p.given[space][fold] = d.spot(k)
 	return nil
+}
+
+// index finds what has a name in a list; the first of a name counts.
+type index struct {
+	mu sync.Mutex // outputs are made side by side
+	at map[string]int
+	n  int // of the list so far, which grows, or is put in order
+}
+
+// find is the place of a name in a list of n, of which name i is of; -1 if it isn't there.
+func (x *index) find(name string, n int, of func(i int) string) int {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	for fold, again := phrase.FoldName(name), false; ; again = true {
+		if x.at == nil || again {
+			x.at, x.n = map[string]int{}, 0
+		}
+		for ; x.n < n; x.n++ {
+			fold := phrase.FoldName(of(x.n))
+			if _, before := x.at[fold]; !before {
+				x.at[fold] = x.n
+			}
+		}
+		i, ok := x.at[fold]
+		if !ok {
+			return -1
+		}
+		if i < n && phrase.FoldName(of(i)) == fold || again {
+			return i
+		}
+	}
 }
 
 // add reads entries with names, each of which is new among those of its kind.

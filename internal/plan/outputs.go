@@ -386,7 +386,7 @@ func (o outputIn) shows(names []placed) error {
 			for _, r := range p.Records {
 				known = append(known, r.Name)
 			}
-			hint := "this plan has " + strings.Join(known, ", ")
+			hint := "this plan has " + phrase.Names(known)
 			if near := phrase.Nearest(name, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			}

@@ -211,7 +211,7 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 			if near := phrase.Nearest(name, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			} else if known != nil {
-				hint = "use one of " + strings.Join(known, ", ")
+				hint = "use one of " + phrase.Names(known)
 			}
 			return nil, at.wrap(fmt.Errorf("unknown pattern `%s`; %s", name, hint))
 		case slices.Contains(list, t):

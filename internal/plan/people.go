@@ -2,7 +2,6 @@ package plan
 
 import (
 	"fmt"
-	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -27,20 +26,28 @@ func (o Owner) Contact() string {
 
 // OwnerNamed is the name of one of the people as the plan has it.
 func (p *Plan) OwnerNamed(name string) (string, error) {
+	if o := p.owner(name); o != nil {
+		return o.Name, nil
+	}
 	var known []string
 	for _, o := range p.Owners {
-		if phrase.SameName(o.Name, name) {
-			return o.Name, nil
-		}
 		known = append(known, o.Name)
 	}
 	hint := "add people under `people`"
 	if near := phrase.Nearest(name, known); near != "" {
 		hint = "did you mean `" + near + "`?"
 	} else if known != nil {
-		hint = "the people are " + strings.Join(known, ", ")
+		hint = "the people are " + phrase.Names(known)
 	}
 	return "", fmt.Errorf("unknown owner `%s`; %s", name, hint)
+}
+
+// owner is one of the people by name, or nil.
+func (p *Plan) owner(name string) *Owner {
+	if i := p.ownersAt.find(name, len(p.Owners), func(i int) string { return p.Owners[i].Name }); i >= 0 {
+		return &p.Owners[i]
+	}
+	return nil
 }
 
 // Event makes the event of an entry of the plan.
@@ -48,10 +55,8 @@ func (p *Plan) Event(e schedule.Entry) schedule.Event {
 	event := e.Event(p.ID)
 	if event.Owner != "" {
 		event.Contact = event.Owner
-		for _, o := range p.Owners {
-			if phrase.SameName(o.Name, event.Owner) {
-				event.Owner, event.Contact = o.Name, o.Contact()
-			}
+		if o := p.owner(event.Owner); o != nil {
+			event.Owner, event.Contact = o.Name, o.Contact()
 		}
 	}
 	return event

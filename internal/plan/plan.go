@@ -69,6 +69,9 @@ type Plan struct {
 	failed    map[string]bool          // entries that couldn't be read, if faults are collected
 	patterns  []*pattern
 	owners    []ownerAt
+	seriesAt  index // where what has a name is in its list
+	recordsAt index
+	ownersAt  index
 	alone     string                     // its title without those of plans beside it
 	counted   string                     // the calendar that the command counts with
 	beside    []*Plan                    // whose series are looked at too
@@ -193,10 +196,8 @@ func (p *Plan) lend() {
 
 // Find returns a series by name, or nil.
 func (p *Plan) Find(name string) *schedule.Series {
-	for _, s := range p.Series {
-		if phrase.SameName(s.Name, name) {
-			return s
-		}
+	if i := p.seriesAt.find(name, len(p.Series), func(i int) string { return p.Series[i].Name }); i >= 0 {
+		return p.Series[i]
 	}
 	return nil
 }

@@ -288,10 +288,8 @@ func (e *RecordEvent) fault(r *Record, err error) error {
 
 // Record finds a record by name, or nil.
 func (p *Plan) Record(name string) *Record {
-	for _, r := range p.Records {
-		if phrase.SameName(r.Name, name) {
-			return r
-		}
+	if i := p.recordsAt.find(name, len(p.Records), func(i int) string { return p.Records[i].Name }); i >= 0 {
+		return p.Records[i]
 	}
 	return nil
 }

@@ -178,7 +178,7 @@ func (in *seriesIn) lendOthers() error {
 		case p.patternOf(series) != nil:
 			return eval.Related{}, fmt.Errorf("`%s` is a pattern; name one of its series", series)
 		}
-		hint := "the series are " + strings.Join(p.Env.SeriesNames, ", ")
+		hint := "the series are " + phrase.Names(p.Env.SeriesNames)
 		if near := phrase.Nearest(series, p.Env.SeriesNames); near != "" {
 			hint = "did you mean `" + near + "." + what + "`?"
 		}

@@ -227,7 +227,7 @@ func (d *Dates) none() error {
 			return fmt.Errorf("no column of dates: `%s`: %s", c, why)
 		}
 	}
-	return fmt.Errorf("no column of dates; the columns are %s", strings.Join(d.columns, ", "))
+	return fmt.Errorf("no column of dates; the columns are %s", phrase.Names(d.columns))
 }
 
 // tell says what was passed over.

@@ -129,7 +129,7 @@ func (p *Place) UnknownSeries(name string) error {
 		return fmt.Errorf("`%s` is a pattern; name one of its series: %s", strings.TrimSpace(name),
 			strings.Join(like, ", "))
 	}
-	hint := "this plan has " + strings.Join(names, ", ")
+	hint := "this plan has " + phrase.Names(names)
 	if near := phrase.Nearest(name, append(patterns, names...)); near != "" {
 		hint = "did you mean `" + near + "`?"
 	} else if len(names) == 0 {

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -123,7 +122,7 @@ func (j *Job) periodsOf(by string, names []string) (*schedule.Series, error) {
 	}
 	if !phrase.IsRule(by) {
 		names = append(names, j.Env.SeriesNames...)
-		hint := strings.Join(names, ", ") + ", or a rule"
+		hint := phrase.Names(names) + ", or a rule"
 		if near := phrase.Nearest(by, names); near != "" {
 			hint = "did you mean `" + near + "`?"
 		}

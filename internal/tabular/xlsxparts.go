@@ -320,7 +320,7 @@ func (b *workbook) part(name string) (sheetRef, error) {
 		}
 		names = append(names, s.name)
 	}
-	hint := "the sheets are " + strings.Join(names, ", ")
+	hint := "the sheets are " + phrase.Names(names)
 	if near := phrase.Nearest(name, names); near != "" {
 		hint = "did you mean " + near + "?"
 	}

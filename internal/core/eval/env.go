@@ -146,10 +146,8 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 	hint := "no names can be used here; write a date as 2027-03-31, a text in single quotes"
 	if near := phrase.Nearest(n.Text, names); near != "" {
 		hint = fmt.Sprintf("did you mean `%s`?", near)
-	} else if len(names) > 30 {
-		hint = "the names are " + strings.Join(names[:30], ", ") + fmt.Sprintf(" and %d more", len(names)-30)
 	} else if len(names) > 0 {
-		hint = "the names are " + strings.Join(names, ", ")
+		hint = "the names are " + phrase.Names(names)
 	}
 	if write := phrase.Brought(c.text, n.Span); write != "" {
 		hint = "write `" + write + "`"
@@ -204,7 +202,7 @@ func known(word, what string, names []string) string {
 	if len(names) == 0 {
 		return "no " + what + " are defined; a plan can define more (--plan FILE)"
 	}
-	return what + " here: " + strings.Join(names, ", ")
+	return what + " here: " + phrase.Names(names)
 }
 
 func newCompiler(text string, env Env) *compiler {

@@ -3,7 +3,6 @@ package eval
 import (
 	"errors"
 	"fmt"
-	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -461,7 +460,7 @@ func (c *compiler) seekSeries(s *Step, n *phrase.Seek) (err error) {
 			if near := phrase.Nearest(by.Text, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			} else if known != nil {
-				hint = "milestones here: " + strings.Join(known, ", ")
+				hint = "milestones here: " + phrase.Names(known)
 			}
 			return c.fail(by.Span, fmt.Sprintf("`%s` has no milestone `%s`", name.Text, by.Text), hint)
 		}

@@ -3,7 +3,9 @@ package phrase
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -24,7 +26,7 @@ func (e *Error) HintAlso(words []string) {
 	case near != "":
 		e.Hint = "did you mean `" + near + "`?"
 	case strings.HasPrefix(e.Hint, "the names are "):
-		e.Hint += ", " + strings.Join(words, ", ")
+		e.Hint += ", " + Names(words)
 	}
 }
 
@@ -72,6 +74,9 @@ func rescue(r any, text string, err *error) {
 // NotBuilt is the message for a part of the language that is still to come.
 func NotBuilt(what string) string { return what + " is not supported yet" }
 
+// manyNames is how many candidates are too many to look at those with another first letter.
+const manyNames = 1000
+
 // Nearest returns the candidate that a misspelt word most likely means, or "".
 func Nearest(word string, candidates []string) string {
 	best, at := "", len([]rune(word))/3+2
@@ -85,22 +90,42 @@ func Nearest(word string, candidates []string) string {
 			return best
 		}
 	}
-	for _, c := range candidates {
-		if d := distance([]rune(strings.ToLower(word)), []rune(strings.ToLower(c))); d < at {
-			best, at = c, d
+	var w, c []rune
+	var room [3][]int
+	for _, r := range word {
+		w = append(w, unicode.ToLower(r))
+	}
+	for _, candidate := range candidates {
+		c = c[:0]
+		for _, r := range candidate {
+			c = append(c, unicode.ToLower(r))
+		}
+		if len(candidates) > manyNames && (len(c) == 0 || len(w) == 0 || c[0] != w[0]) {
+			continue
+		}
+		if d := distance(w, c, at, &room); d < at {
+			best, at = candidate, d
 		}
 	}
 	return best
 }
 
-// distance counts insertions, deletions, changes and swaps of neighbours.
-func distance(a, b []rune) int {
-	prev2, prev, cur := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+// distance counts insertions, deletions, changes and swaps of neighbours; from limit on it may
+// be any more. room is kept from call to call.
+func distance(a, b []rune, limit int, room *[3][]int) int {
+	if d := len(a) - len(b); d >= limit || -d >= limit {
+		return limit
+	}
+	for i := range room {
+		room[i] = slices.Grow(room[i][:0], len(b)+1)[:len(b)+1]
+	}
+	prev2, prev, cur := room[0], room[1], room[2]
 	for j := range prev {
 		prev[j] = j
 	}
 	for i := range a {
 		cur[0] = i + 1
+		least := cur[0]
 		for j := range b {
 			cost := 1
 			if a[i] == b[j] {
@@ -110,6 +135,10 @@ func distance(a, b []rune) int {
 			if i > 0 && j > 0 && a[i] == b[j-1] && a[i-1] == b[j] {
 				cur[j+1] = min(cur[j+1], prev2[j-1]+1)
 			}
+			least = min(least, cur[j+1])
+		}
+		if least > limit { // a swap can gain one
+			return least
 		}
 		prev2, prev, cur = prev, cur, prev2
 	}

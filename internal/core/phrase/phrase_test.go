@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -121,8 +122,24 @@ func TestDistance(t *testing.T) {
 		a, b string
 		want int
 	}{{"", "", 0}, {"fri", "fri", 0}, {"fri", "fr", 1}, {"fri", "frid", 1}, {"fri", "fry", 1}, {"firday", "friday", 1}, {"ab", "ba", 1}, {"abcd", "badc", 2}, {"last", "first", 3}, {"ca", "abc", 3}} {
-		if got := distance([]rune(c.a), []rune(c.b)); got != c.want || distance([]rune(c.b), []rune(c.a)) != got {
-			t.Errorf("%s to %s: %d, want %d", c.a, c.b, got, c.want)
+		var room [3][]int
+		for limit := range 7 { // from which on it may be any more
+			got, back := distance([]rune(c.a), []rune(c.b), limit, &room), distance([]rune(c.b), []rune(c.a), limit, &room)
+			if c.want < limit && (got != c.want || back != c.want) || c.want >= limit && (got < limit || back < limit) {
+				t.Errorf("%s to %s: %d and %d, want %d, limit %d", c.a, c.b, got, back, c.want, limit)
+			}
+		}
+	}
+	many := make([]string, manyNames)
+	for i := range many {
+		many[i] = "pier" + strconv.Itoa(i)
+	}
+	for word, want := range map[string]string{"peir7": "pier7", "qier7": "pier7", "pier99": "pier99", "Pier 7": "pier7"} {
+		if got := Nearest(word, many); got != want {
+			t.Errorf("nearest to %s is %s, want %s", word, got, want)
+		}
+		if got := Nearest(word, append(many, "qx")); (got == want) != (word[0] != 'q') {
+			t.Errorf("among many, nearest to %s is %s", word, got)
 		}
 	}
 }

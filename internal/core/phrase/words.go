@@ -155,6 +155,18 @@ func FoldName(s string) string {
 	}, strings.ToLower(s))
 }
 
+// mostNamed is how many names a hint lists.
+const mostNamed = 30
+
+// Names lists names, the first of them if there are many.
+func Names(list []string) string {
+	more := ""
+	if n := len(list) - mostNamed; n > 0 {
+		list, more = list[:mostNamed], fmt.Sprintf(" and %d more", n)
+	}
+	return strings.Join(list, ", ") + more
+}
+
 // Counted counts things in words: 1 row, 2 rows; 2 days, 2 entries.
 func Counted(n int, what string) string {
 	if n == 1 {

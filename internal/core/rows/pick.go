@@ -111,12 +111,7 @@ func order(list, columns []string) (slots []int, ways []int, err error) {
 
 // UnknownColumn is the error for a name that is no column.
 func UnknownColumn(name string, columns []string) error {
-	shown := columns
-	more := ""
-	if len(shown) > 30 {
-		shown, more = shown[:30], fmt.Sprintf(" and %d more", len(columns)-30)
-	}
-	hint := "; the columns are " + strings.Join(shown, ", ") + more
+	hint := "; the columns are " + phrase.Names(columns)
 	if near := phrase.Nearest(name, columns); near != "" {
 		hint = "; did you mean `" + near + "`?"
 	}

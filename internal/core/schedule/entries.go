@@ -226,7 +226,7 @@ func ParseTemplate(text string, env eval.Env) (*Template, error) {
 		}
 		if i < 0 {
 			names = slices.DeleteFunc(slices.Clone(names), func(n string) bool { return strings.HasPrefix(n, "\x00") })
-			hint := "; the names are " + strings.Join(names, ", ")
+			hint := "; the names are " + phrase.Names(names)
 			if near := phrase.Nearest(name, names); near != "" {
 				hint = "; did you mean `{" + near + "}`?"
 			}

@@ -33,7 +33,7 @@ func (s *Series) Related(other *Series, what string) (eval.Related, error) {
 			for _, m := range other.Milestones {
 				names = append(names, m.Name)
 			}
-			hint := "it has " + strings.Join(names, ", ")
+			hint := "it has " + phrase.Names(names)
 			if near := phrase.Nearest(what, names); near != "" {
 				hint = "did you mean `" + other.Name + "." + near + "`?"
 			}
