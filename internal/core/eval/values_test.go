@@ -256,9 +256,29 @@ func TestSlots(t *testing.T) {
 	}
 }
 
+// fixed is a series of a few days.
+type fixed []civil.Date
+
+func (f fixed) After(d civil.Date, on bool) (civil.Date, bool) {
+	for _, at := range f {
+		if at > d || on && at == d {
+			return at, true
+		}
+	}
+	return civil.None, false
+}
+func (f fixed) Before(civil.Date, bool) (civil.Date, bool) { return civil.None, false }
+func (f fixed) Beyond(civil.Date) (none workdays.Beyond)   { return none }
+func (f fixed) By(string) (eval.Looked, []string, error)   { return nil, nil, nil }
+func (f fixed) Count(a, b civil.Date) int                  { return 0 }
+
 // A row's own rule: which blanks leave the row without dates, and which run on.
 func TestRowRules(t *testing.T) {
 	const filled = "2027-02-10"
+	env := env
+	env.SeriesAll = func(name string) ([]eval.Series, error) {
+		return map[string][]eval.Series{"pay": {fixed{day("2027-03-10")}}, "twins": {fixed{day("2026-02-10")}, fixed{day("2027-02-10")}}}[name], nil
+	}
 	for _, c := range []struct {
 		rule, a, b, through string
 		state               eval.RowState
@@ -281,6 +301,8 @@ func TestRowRules(t *testing.T) {
 		{"weekly from a leaving out 2027-02..2027-12-30, b 60 times", "2027-01-25", "2027-12-31", "", eval.WholeRow, "2028-03-13"},
 		{"monthly on 10 from a until 2027-04-01 leaving out b", "2027-01-01", filled, "", eval.WholeRow, "2027-03-10"},
 		{"monthly on 10 from a until 2027-03-01 leaving out b", "2027-01-01", filled, "", eval.WholeRow, "2027-01-10"},
+		{"monthly on 10 from a until 2027-04-01 leaving out pay", "2027-01-01", "", "", eval.WholeRow, "2027-02-10"},
+		{"monthly on 10 from a until 2027-04-01 leaving out pay, twins", "2027-01-01", "", "", eval.WholeRow, "2027-01-10"},
 		{"daily from a until b leaving out closed days", "2027-01-01", "2027-01-31", "", eval.WholeRow, "2027-01-29"},
 	} {
 		rule, err := eval.CompileRowRule(c.rule, env)

@@ -96,6 +96,20 @@ func TestYearsAndWhy(t *testing.T) {
 			nominal[d.nominal.Year()]++
 			moved[d.moved.Year()]++
 		}
+		var want []YearCount // all years from the first with a date through the last
+		for y, empty := 2023, 0; y <= 2033; y++ {
+			if nominal[y]+moved[y] == 0 {
+				empty++
+				continue
+			}
+			for ; empty > 0 && want != nil; empty-- {
+				want = append(want, YearCount{Year: y - empty})
+			}
+			want, empty = append(want, YearCount{y, nominal[y], moved[y]}), 0
+		}
+		if !slices.Equal(counts, want) {
+			t.Fatalf("%s: %v, want %v", text, counts, want)
+		}
 		for _, c := range counts {
 			if c.Nominal != nominal[c.Year] || c.Moved != moved[c.Year] {
 				t.Fatalf("%s: %+v, want %d and %d", text, c, nominal[c.Year], moved[c.Year])

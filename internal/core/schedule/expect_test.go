@@ -129,6 +129,51 @@ func TestBlankOnce(t *testing.T) {
 	}
 }
 
+// Periods that overlap or leave days out are noted, each as often as it is so.
+func TestPeriodsBeside(t *testing.T) {
+	env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
+	for start, want := range map[string][2]string{"previous_nominal, +1 day": {}, "previous_nominal": {"1 period overlaps the one before; the first are 2027-01-01..2027-02-01 and 2027-02-01..2027-03-01",
+		"2 periods overlap the one before; the first are 2027-01-01..2027-02-01"}, "previous_nominal, +2 days": {"1 stretch of days lies in no period; the first is 2027-02-02..2027-02-02",
+		"2 stretches of days lie in no period; the first is 2027-02-02..2027-02-02"}} {
+		s, err := NewSeries("s", "", "monthly on 1", env)
+		if err == nil {
+			err = s.SetPeriod(start, "nominal", env)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		lasts := []civil.Date{740041, 740072} // 1 March and 1 April 2027
+		if start == "previous_nominal" { // the period that begins on the last day counts, too
+			lasts = []civil.Date{740040, 740041}
+		}
+		for i, last := range lasts {
+			found, err := s.Check(civil.Span{First: 740013, Last: last})
+			told := ""
+			for _, f := range found {
+				if f.Key == "period" {
+					told += f.Text
+				}
+			}
+			if err != nil || !strings.HasPrefix(told, want[i]) || want[i] == "" && told != "" {
+				t.Errorf("%s through %s: %q, want %q; %v", start, last, told, want[i], err)
+			}
+		}
+	}
+}
+
+// Releasing again supersedes what moved of this plan alone, and nothing twice.
+func TestReleasedElsewhere(t *testing.T) {
+	row := func(plan string, superseded civil.Date) Released {
+		return Released{Plan: plan, Series: "pay", What: "date", ID: "2027-03", At: eval.Day(740050), On: 739000, Superseded: superseded}
+	}
+	rows := []Released{row("p", 739500), row("q", civil.None), row("p", civil.None)}
+	held := Breach{Series: "pay", What: "date", ID: "2027-03", Now: eval.Day(740051), Row: &rows[2]}
+	all, changes := Release(rows, nil, []Breach{held}, Released{Plan: "p", On: 739800})
+	if len(changes) != 1 || len(all) != 4 || all[0].Superseded != 739500 || !all[1].Holds() || all[2].Superseded != 739800 || !all[3].Holds() || all[3].At != held.Now || all[3].Plan != "p" {
+		t.Errorf("%v\n%v", all, changes)
+	}
+}
+
 // What a check finds, and what it doesn't: milestones in whatever order are fine; an empty
 // window isn't; and dates elsewhere are those outside of the window alone.
 func TestFindings(t *testing.T) {
