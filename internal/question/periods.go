@@ -59,6 +59,9 @@ func (q *periodTable) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
+	if days := len(counted) * span.Len(); days > mostCounted {
+		return rows.In("count", fmt.Errorf("%d rules over %d days could give more than %d dates; use a narrower window", len(counted), span.Len(), mostCounted))
+	}
 	j.Env.Calendar.Need()
 	before, holes, twice := span.First-1, 0, 0
 	seen := func(yield func(schedule.NumberedPeriod, error) bool) {
@@ -86,6 +89,9 @@ func (q *periodTable) answer(j *Job) error {
 	}
 	return nil
 }
+
+// mostCounted is how many dates are counted, of rules that give one a day.
+const mostCounted = 20_000_000
 
 // periods are those of --by.
 func (q *periodTable) periods(j *Job, span civil.Span) (iter.Seq2[schedule.NumberedPeriod, error], error) {
