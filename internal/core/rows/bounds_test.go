@@ -84,6 +84,7 @@ func TestGridBounds(t *testing.T) {
 		check(t, book(fmt.Sprintf("mark-%02d", i)))
 		check(t, book(fmt.Sprintf("mark-%02d", i/2))) // which stands there
 	}
+	check(t, book("")) // which is no mark
 	if err := book("mark-25"); err == nil || !strings.Contains(err.Error(), `the marks on 2027-01-`) {
 		t.Errorf("26 marks on a day: %v", err)
 	}

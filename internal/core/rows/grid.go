@@ -67,6 +67,9 @@ func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calend
 	tooLong := func(d civil.Date, mark string) error {
 		return fmt.Errorf("the marks on %s have more than %d characters, %q", d, mostMarks, eval.Brief(mark))
 	}
+	if mark == "" { // books nothing
+		return nil
+	}
 	if len(mark) > mostMarks {
 		return tooLong(max(s.First, g.Window.First), mark)
 	}
