@@ -143,7 +143,7 @@ func TestPeriodsBeside(t *testing.T) {
 			t.Fatal(err)
 		}
 		lasts := []civil.Date{740041, 740072} // 1 March and 1 April 2027
-		if start == "previous_nominal" { // the period that begins on the last day counts, too
+		if start == "previous_nominal" {      // the period that begins on the last day counts, too
 			lasts = []civil.Date{740040, 740041}
 		}
 		for i, last := range lasts {
