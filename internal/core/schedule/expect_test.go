@@ -1,6 +1,7 @@
 package schedule
 
 import (
+	"cmp"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -235,4 +236,72 @@ func TestFindings(t *testing.T) {
 
 func weekend() *workdays.Calendar {
 	return workdays.New("weekend", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday))
+}
+
+// A date of another series: of the same id, else the last in the period of the series' own
+// cadence, and an error if the other's cadence isn't the shorter one.
+func TestRelated(t *testing.T) {
+	for _, c := range []struct{ own, other, want string }{
+		{"monthly on 20", "monthly on 5", "2027-03-05 2027-04-05"}, {"monthly on 5, 20", "monthly on 20 then +1 day", "2027-03-21 2027-03-21 2027-04-21 2027-04-21"},
+		{"every 2 months on 1 from 2027-01-01", "monthly on 5", "2027-04-05"}, {"every 3 months on 1 from 2027-03-01", "every 2 months on 9 from 2027-01-09", "2027-05-09"},
+		{"quarterly on day 5", "monthly on 15", "2027-06-15"}, {"monthly on last", "quarterly on last", "2027-03-31 -"}, {"monthly on last", "monthly on 5, 9", "several dates between 2027-03-01 and 2027-03-31"},
+		{"every 2 months on 1 from 2027-01-01", "every 2 months on 5, 9 from 2027-01-05", "several dates"}, {"monthly on 20", "dates 2027-03-02, 2027-04-09", "2027-03-02 2027-04-09"},
+	} {
+		env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
+		other, err := NewSeries("other", "", c.other, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		s, err := NewSeries("s", "", c.own, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		env.Other = func(_, what string) (eval.Related, error) { return s.Related(other, what) }
+		if err := s.AddMilestone("m", "other.date", env); err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for o, err := range s.Occurrences(civil.Span{First: 740041, Last: 740101}) { // March and April 2027
+			if err != nil {
+				got = append(got, err.Error())
+				break
+			}
+			got = append(got, cmp.Or(o.Milestone(0).String(), "-"))
+		}
+		if text := strings.Join(got, " "); !strings.Contains(text, c.want) || !strings.Contains(c.want, "several") && text != c.want {
+			t.Errorf("%s beside %s: %s, want %s", c.other, c.own, text, c.want)
+		}
+	}
+}
+
+// What differs from what was released: moved, gone, new, and the same day under another id.
+func TestBreachesOfAllKinds(t *testing.T) {
+	s, err := NewSeries("pay", "", "monthly on 15", eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	row := func(id, at string) Released {
+		d, _, _ := civil.Parse(at)
+		return Released{Series: "pay", What: "date", ID: id, At: eval.Day(d), From: 740041, Through: 740162} // March to June
+	}
+	window := civil.Span{First: 740041, Last: 740162}
+	for _, c := range []struct {
+		rows []Released
+		want string
+	}{
+		{[]Released{row("2027-03/15", "2027-03-15"), row("2027-04/15", "2027-04-15"), row("2027-05/15", "2027-05-15"), row("2027-06/15", "2027-06-15")}, ""},
+		{[]Released{row("2027-03/mid", "2027-03-15"), row("2027-04/15", "2027-04-14"), row("2027-05/x", "2027-05-01"), row("2027-06/15", "2027-06-15")},
+			"2027-03/mid renamed 2027-03/15; 2027-04/15 moved ; 2027-05/15 released ; 2027-05/x gone "},
+		{[]Released{row("2027-04/15", "2027-04-15"), row("2027-05/15", "2027-05-15"), row("2027-06/15", "2027-06-15")}, "2027-03/15 released "},
+	} {
+		list, err := Breaches(c.rows, func(string) bool { return true }, func(string) *Series { return s }, window)
+		var got []string
+		for _, b := range list {
+			got = append(got, fmt.Sprint(b.ID, " ", b.Change(), " ", b.Other))
+		}
+		slices.Sort(got)
+		if text := strings.Join(got, "; "); err != nil || text != c.want {
+			t.Errorf("%s, want %s; %v", text, c.want, err)
+		}
+	}
 }
