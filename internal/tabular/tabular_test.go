@@ -497,6 +497,32 @@ func TestXLSXRoundTrip(t *testing.T) {
 }
 
 // Sinks write what they say, byte by byte.
+// Days and numbers are read from the text of rows that have them, and from no others.
+func TestEachDays(t *testing.T) {
+	r, _, err := Open("-", strings.NewReader("d,n\n2027-01-02,3\nsoon,4\n2027-01-03,x\n2027-01-04,\n,5\n\"2027-01-05\",6\n"), Input{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	batch, err := r.Next()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	days := make([]int32, 2)
+	err = batch.(rows.Verbatim).EachDays([]int{0, 1}, []bool{false, true}, days,
+		func(line int, text string, _ []eval.Value) error {
+			got = append(got, fmt.Sprint(line, " ", civil.Date(days[0]), " ", days[1]))
+			return nil
+		},
+		func(line int, text string, cells []eval.Value) error {
+			got = append(got, fmt.Sprint(line, " ", cells[0], "|", cells[1]))
+			return nil
+		})
+	if want := "2 2027-01-02 3, 3 soon|4, 4 2027-01-03|x, 5 2027-01-04|, 6 |5, 7 2027-01-05|6"; err != nil || strings.Join(got, ", ") != want {
+		t.Errorf("%v %v, want %s", got, err, want)
+	}
+}
+
 func TestSinks(t *testing.T) {
 	d, _, _ := civil.Parse("2027-04-03")
 	for name, want := range map[string]string{
@@ -518,6 +544,13 @@ func TestSinks(t *testing.T) {
 	days := []eval.Value{eval.Day(d), eval.Day(d), eval.Day(d + 1), {}, eval.Day(d), {Kind: eval.Moment, Day: d, Minutes: 5}, eval.Day(d + 1), eval.Bool(true)}
 	if got := string(AppendCSV(nil, days, ';', false)); got != "2027-04-03;2027-04-03;2027-04-04;;2027-04-03;2027-04-03T00:05;2027-04-04;true\n" {
 		t.Errorf("days side by side: %s", got)
+	}
+	// Rows are written as they came in only if nothing in them is to be changed.
+	for _, c := range []struct{ safe, same bool }{{false, true}, {true, false}} {
+		to := NewCSV(io.Discard, ';', c.safe).(rows.Textual)
+		if to.Same(';') != c.same || to.Same(',') {
+			t.Errorf("safe %v: the same with ; %v, with , %v", c.safe, to.Same(';'), to.Same(','))
+		}
 	}
 	// Whatever is in a cell, and at whichever place: encoding/csv reads it back.
 	for _, c := range []string{",", "\"", "\n", "\r", " ", "\t", "x", "\\."} {
