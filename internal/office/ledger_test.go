@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -302,15 +303,26 @@ func TestBadLedger(t *testing.T) {
 	}
 	forged[11] = "note"
 	forged[13] = "1/2000000000"
-	sum := sha256.Sum256([]byte(strings.Join(forged[:14], "\x00")))
-	forged[14] = hex.EncodeToString(sum[:8])
+	line := func(change ...string) string { // place, value, …
+		cells := slices.Clone(forged)
+		for i := 0; i < len(change); i += 2 {
+			at, _ := strconv.Atoi(change[i])
+			cells[at] = change[i+1]
+		}
+		sum := sha256.Sum256([]byte(strings.Join(cells[:14], "\x00")))
+		cells[14] = hex.EncodeToString(sum[:8])
+		return strings.Join(cells, ",") + "\n"
+	}
 	for _, c := range []struct {
 		what, text, want string
 		code             int
 	}{
 		{"a folder", "", "is a folder", 2},
 		{"a second heading", first[0] + "\n" + good, "the heading is repeated here", 1},
-		{"a forged part", first[0] + "\n" + strings.Join(forged, ",") + "\n", " are missing: 2/2000000000, 3/2000000000, 4/2000000000, 5/2000000000, 6/2000000000, and 1999999994 more", 1},
+		{"a forged part", first[0] + "\n" + line(), " are missing: 2/2000000000, 3/2000000000, 4/2000000000, 5/2000000000, 6/2000000000, and 1999999994 more", 1},
+		{"a part before the first", first[0] + "\n" + line("13", "0/1"), "expected a part of a release such as 3/42", 1},
+		{"a part behind the last", first[0] + "\n" + line("13", "2/1"), "expected a part of a release such as 3/42", 1},
+		{"one part of each of two days", first[0] + "\n" + line("13", "1/2") + line("13", "2/2", "7", "2026-12-30", "3", "2027-04/15"), " are missing: 2/2", 1},
 		{"a line less", first[0] + "\n" + first[2], " are missing: 1/48", 1},
 	} {
 		if err := os.RemoveAll(path); err != nil {

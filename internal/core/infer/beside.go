@@ -91,10 +91,11 @@ func (s *Search) Beside(base, beside, ahead []civil.Date) []Rank {
 		}
 	}
 	n := len(to)
-	if n < Fewest || s.spent() {
+	work, ok := s.count()
+	if n < Fewest || !ok {
 		return nil
 	}
-	b := &besides{Search: s, from: from, to: to, off: math.Log2(float64(n)) + offBits, most: n / 3}
+	b := &besides{Search: s, work: work, from: from, to: to, off: math.Log2(float64(n)) + offBits, most: n / 3}
 	switch {
 	case n < 6:
 		b.most = 0
@@ -116,6 +117,7 @@ type besides struct {
 	from, to []civil.Date
 	off      float64
 	most     int // that may be off
+	work     *int
 	ranks    []Rank
 }
 
@@ -126,7 +128,7 @@ func (b *besides) try(w way) {
 	if err != nil {
 		return
 	}
-	*b.Work += len(b.from)
+	*b.work += len(b.from)
 	near, limit := 0, civil.Date(5)
 	if w.counts { // a holiday or two more on the way
 		limit = 6
@@ -198,7 +200,7 @@ func (b *besides) judge(w way, steps string, cal int) {
 	if err != nil {
 		return
 	}
-	*b.Work += 4 * len(b.from)
+	*b.work += 4 * len(b.from)
 	r := Rank{words: w.bits + b.Calendars[cal].Bits, Given: make([]civil.Date, len(b.from))}
 	for i, d := range b.from {
 		if r.Given[i] = dateOf(p, d); r.Given[i] != b.to[i] {

@@ -24,20 +24,22 @@ type ground struct {
 	best        float64
 	found       []*candidate
 	origins     map[shift]*origins
-	vectors     int      // that were made: the work
+	vectors     int      // that were made
+	work        *int     // days that were looked at
 	refused     []string // phrases that the language didn't take; there are none
 }
 
-// spent reports whether as much was looked at as may be.
-func (s *Search) spent() bool {
+// count is where days that are looked at are counted; ok is false if there may be no more.
+func (s *Search) count() (work *int, ok bool) {
 	if s.Work == nil {
-		s.Work = new(int)
+		return new(int), true
 	}
-	return *s.Work > mostWork
+	return s.Work, *s.Work <= mostWork
 }
 
 func (s *Search) ground(dates []civil.Date) (*ground, error) {
-	if s.spent() {
+	work, ok := s.count()
+	if !ok {
 		return nil, ErrMany
 	}
 	days := slices.Clone(dates)
@@ -47,7 +49,7 @@ func (s *Search) ground(dates []civil.Date) (*ground, error) {
 		return nil, errFew
 	}
 	g := &ground{Search: s, days: days, first: days[0], last: days[len(days)-1], best: math.Inf(1),
-		origins: map[shift]*origins{}}
+		origins: map[shift]*origins{}, work: work}
 	if g.length() > MostYears*366 {
 		return nil, ErrFar
 	}
@@ -126,7 +128,7 @@ func (g *ground) classes(f *family) {
 // what the engine gives for a rule of that day alone.
 func (g *ground) nominal(f *family, it recur.Item, cal *workdays.Calendar) []civil.Date {
 	list := make([]civil.Date, len(f.periods))
-	*g.Work += 4 * len(list)
+	*g.work += 4 * len(list)
 	r := &recur.Rule{Unit: f.unit, Every: 1, Items: []recur.Item{it}, Frame: g.Env.Frame, Calendar: cal}
 	r.Prepare()
 	i := 0
@@ -154,7 +156,7 @@ func (g *ground) originsOf(s shift) *origins {
 		return o
 	}
 	cal := g.Calendars[0].Days
-	*g.Work += 4 * g.length()
+	*g.work += 4 * g.length()
 	from := make([][]civil.Date, len(g.days))
 	for d := max(g.first-beyond, civil.Min); d <= min(g.last+beyond, civil.Max); d++ {
 		if x := g.at(s.apply(d, cal)); x >= 0 {
@@ -189,7 +191,7 @@ func (g *ground) reaches(f *family, marks bitset, s shift, cs []choice, need int
 	var hits [cycle]int
 	by := civil.Date(2*beyond) - g.first - civil.Date(s.days)
 	from := 0
-	defer func() { *g.Work += 8 + from }()
+	defer func() { *g.work += 8 + from }()
 	for i, upto := range o.upto {
 		found := 0
 		for _, d := range o.days[from:upto] {
@@ -231,7 +233,7 @@ func (v *vector) counts() bool { return v.form.counts() || v.shift.counts() }
 
 func (g *ground) vector(fm form, s shift, cal int, nominal []civil.Date) *vector {
 	g.vectors++
-	*g.Work += 4 * len(nominal)
+	*g.work += 4 * len(nominal)
 	v := &vector{form: fm, shift: s, cal: cal, gives: make([]int32, len(nominal))}
 	days := g.Calendars[cal].Days
 	for i, d := range nominal {

@@ -32,7 +32,7 @@ type Search struct {
 	Env       eval.Env
 	Calendars []Calendar // the first is what phrases count with that name none
 	Fiscal    bool       // a fiscal year is set, so fiscal cadences are tried
-	Work      *int       // days that were looked at, by all searches of a command; nil for this one's own
+	Work      *int       // days that were looked at, by all searches of a command; nil if there is no bound
 
 	programs map[Rule]*eval.Program // of steps beside dates, by their calendar
 }

@@ -288,7 +288,7 @@ func (g *ground) combine(f *family, c *choice, vectors []*vector, cal int) {
 		}
 		list = append(list, one{vector: v, hits: hits, extra: extra, gain: g.off*float64(hits-extra) - v.form.bits})
 	}
-	if *g.Work += len(vectors) * len(c.near); len(list) < c.least {
+	if *g.work += len(vectors) * len(c.near); len(list) < c.least {
 		return
 	}
 	slices.SortStableFunc(list, func(a, b one) int { return cmp.Compare(b.gain, a.gain) })

@@ -38,7 +38,7 @@ func TestTakesTooMuch(t *testing.T) {
 		{900, "a", "s = x & '" + strings.Repeat("b", 55) + "'", 0, nil, ""}, {900, "a", "s = x & '" + strings.Repeat("b", 60) + "'", 0, nil, long}, {300, "a", "s = x & '" + strings.Repeat("b", 60) + "'", 0, nil, ""},
 		{500, strings.Repeat("a", 50), "s = x & x & y", 0, nil, ""}, {500, strings.Repeat("a", 50), "s = x & x & y", 0, []string{"y"}, ""}, {500, strings.Repeat("a", 50), "s = x & x & x & x & x", 0, nil, long},
 		{500, strings.Repeat("a", 50), "s = x & x & x & x & x", 0, []string{"y"}, long},
-		{1, "a", "", 300, nil, ""}, {1, "a", "", 301, nil, many}, {100, "a", "", 20, nil, ""}, {100, "a", "", 21, nil, many}, {1, strings.Repeat("a", 500), "", 17, nil, ""},
+		{1, "a", "", 300, nil, ""}, {1, "a", "", 301, nil, many}, {100, "a", "", 20, nil, ""}, {100, "a", "", 21, nil, many}, {1, strings.Repeat("a", 500), "", 17, nil, ""}, {30, strings.Repeat("a", 500), "", 15, nil, ""}, {30, strings.Repeat("a", 500), "", 9, []string{"y"}, ""},
 		{1, strings.Repeat("a", 500), "", 30, nil, many}, {1, "a", "", 100, []string{"y"}, ""}, {1, "a", "", 101, []string{"y"}, sorts}, {50, "a", "", 10, []string{"y"}, ""}, {50, "a", "", 11, []string{"y"}, sorts},
 		{1, strings.Repeat("a", 500), "", 7, []string{"y"}, ""}, {1, strings.Repeat("a", 500), "", 13, []string{"y"}, sorts},
 	} {
