@@ -17,6 +17,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
 )
 
 // all reads a table whole: the header and the cells as they print.
@@ -496,7 +497,6 @@ func TestXLSXRoundTrip(t *testing.T) {
 	}
 }
 
-// Sinks write what they say, byte by byte.
 // Days and numbers are read from the text of rows that have them, and from no others.
 func TestEachDays(t *testing.T) {
 	r, _, err := Open("-", strings.NewReader("d,n\n2027-01-02,3\nsoon,4\n2027-01-03,x\n2027-01-04,\n,5\n\"2027-01-05\",6\n"), Input{})
@@ -523,6 +523,50 @@ func TestEachDays(t *testing.T) {
 	}
 }
 
+// A grid as a workbook reads back as its plain table, with the days of the month on top.
+func TestGridXLSX(t *testing.T) {
+	window := civil.Span{First: 740135, Last: 740140} // Thursday 3 June 2027 to Tuesday
+	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
+	for _, c := range []struct {
+		name        string
+		first, last civil.Date
+		mark        string
+	}{{"Ansa", -2, 1, "x"}, {"Ansa", 1, 1, "sick"}, {"=Borro", 2, 4, "L"}} {
+		if err := g.Book(c.name, civil.Span{First: window.First + c.first, Last: window.First + c.last}, c.mark, g.Calendar); err != nil {
+			t.Fatal(err)
+		}
+	}
+	g.Name("Cairn")
+	var b bytes.Buffer
+	if err := GridXLSX(&b, g, Cover{}); err != nil {
+		t.Fatal(err)
+	}
+	table, _, err := all("a.xlsx", b.String(), Input{HeaderRow: 2})
+	var got []string
+	for _, row := range table {
+		got = append(got, strings.Join(row, "|"))
+	}
+	want := "person|3|4|5|6|7|8|total; Ansa|x|x/sick|||||2; =Borro|||||L||1; Cairn|||||||0; total|1|1|||1||3"
+	if text := strings.Join(got, "; "); err != nil || text != want {
+		t.Errorf("%v %s, want\n%s", err, text, want)
+	}
+}
+
+// Texts that a spreadsheet would run, however they are hidden.
+func TestFormulas(t *testing.T) {
+	for _, s := range []string{"=1", "+1", "-x", "@a", "\t1", "\r1", "\n1", "＝1", "＋a", "－a", "＠a", " =1", "\u00a0=1", "\u200b+1", " ＝1", "\x00=1"} {
+		if !IsFormula(s) {
+			t.Errorf("%q is a formula", s)
+		}
+	}
+	for _, s := range []string{"", "=", "-", "+", "1=1", "a-b", " a", "  ", " =", "x＝1", "'=1"} {
+		if want := s == " ="; IsFormula(s) != want {
+			t.Errorf("%q is a formula: %v", s, !want)
+		}
+	}
+}
+
+// Sinks write what they say, byte by byte.
 func TestSinks(t *testing.T) {
 	d, _, _ := civil.Parse("2027-04-03")
 	for name, want := range map[string]string{
@@ -550,6 +594,20 @@ func TestSinks(t *testing.T) {
 		to := NewCSV(io.Discard, ';', c.safe).(rows.Textual)
 		if to.Same(';') != c.same || to.Same(',') {
 			t.Errorf("safe %v: the same with ; %v, with , %v", c.safe, to.Same(';'), to.Same(','))
+		}
+		var b bytes.Buffer
+		to = NewCSV(&b, ';', c.safe).(rows.Textual)
+		more := []eval.Value{eval.Str("=1"), eval.Str("a;b"), {}, eval.Int(-3)}
+		text := string(to.EncodeText([]byte("before\n"), `x;"y"`, more)) + string(to.EncodeDays(nil, "x;y", []eval.Kind{eval.Date, eval.Number}, [][]int32{{0, int32(d)}, {7, -12}}, 1))
+		if err := errors.Join(to.RowText("x", more[2:]), to.Block([]byte("block\n")), to.Block(bytes.Repeat([]byte("0123456789abcde\n"), 1<<13)), to.Close()); err != nil {
+			t.Fatal(err)
+		}
+		want := "before\nx;\"y\";=1;\"a;b\";;-3\nx;y;2027-04-03;-12\n"
+		if c.safe {
+			want = strings.Replace(want, "=1", "'=1", 1)
+		}
+		if text != want || !strings.HasPrefix(b.String(), "x;;-3\nblock\n0123") || b.Len() != 6+6+16<<13 {
+			t.Errorf("safe %v: %q, %d bytes %.20q, want %q", c.safe, text, b.Len(), b.String(), want)
 		}
 	}
 	// Whatever is in a cell, and at whichever place: encoding/csv reads it back.
