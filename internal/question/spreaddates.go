@@ -65,7 +65,7 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		var all []*rowDates
 		err = j.expand(t, head, func() rows.Expander {
 			own := d
-			own.down, own.cells = &own.flat, map[string][]schedule.Instalment{}
+			own.down, own.cells = &own.flat, map[string][]rowDate{}
 			all = append(all, &own)
 			return own.of
 		})
@@ -98,12 +98,18 @@ type rowDates struct {
 	width          int
 	amount, number int
 	down           *runDown
-	flat           runDown                          // for down, if nothing runs down
-	states         [eval.LaterRow + 1]int           // of the rows
-	made           *sharedDates                     // of rules that many rows share
-	cells          map[string][]schedule.Instalment // of those that are in cells, by their text
-	kept           int                              // dates in these
+	flat           runDown                // for down, if nothing runs down
+	states         [eval.LaterRow + 1]int // of the rows
+	made           *sharedDates           // of rules that many rows share
+	cells          map[string][]rowDate   // of those that are in cells, by their text
+	kept           int                    // dates in these
 	more           []eval.Value
+}
+
+// A rowDate is what is put beside a row for a date of its rule.
+type rowDate struct {
+	cells [4]eval.Value
+	shown bool
 }
 
 // of puts the dates of a row.
@@ -115,7 +121,7 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 	}
 	if list := d.cells[in]; in != "" && list != nil {
 		d.states[eval.WholeRow]++
-		return d.put(g, row, list, put)
+		return d.again(g, row, list, put)
 	}
 	rec, state, err := d.rule.For(row, d.through, g.Text == "")
 	if state == eval.PartRow {
@@ -152,7 +158,11 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 	}
 	if in != "" && rec.Shared && d.kept+len(list) < mostKept && len(d.cells) < mostCells {
 		d.kept += len(list)
-		d.cells[strings.Clone(in)] = list
+		made := make([]rowDate, len(list))
+		for i := range list {
+			made[i] = rowDate{[4]eval.Value(d.beside(&list[i])), d.window.Has(list[i].Date.Day)}
+		}
+		d.cells[strings.Clone(in)] = made
 	}
 	return d.put(g, row, list, put)
 }
@@ -160,9 +170,8 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 // put puts the dates of a row.
 func (d *rowDates) put(g rows.Given, row []eval.Value, list []schedule.Instalment, put rows.Beside) error {
 	d.down.begin()
-	for _, i := range list {
-		d.more = append(d.more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
-		err := d.down.put(g.Line, put, g.Text, row[:d.width], d.more, d.window.Has(i.Date.Day))
+	for i := range list {
+		err := d.down.put(g.Line, put, g.Text, row[:d.width], d.beside(&list[i]), d.window.Has(list[i].Date.Day))
 		if err != nil {
 			return err
 		}
@@ -170,8 +179,25 @@ func (d *rowDates) put(g rows.Given, row []eval.Value, list []schedule.Instalmen
 	return d.down.end(put)
 }
 
+// beside are the cells of a date, until the next.
+func (d *rowDates) beside(i *schedule.Instalment) []eval.Value {
+	d.more = append(d.more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
+	return d.more
+}
+
+// again puts the dates of a rule that an earlier row had, too.
+func (d *rowDates) again(g rows.Given, row []eval.Value, list []rowDate, put rows.Beside) error {
+	d.down.begin()
+	for i := range list {
+		if err := d.down.put(g.Line, put, g.Text, row[:d.width], list[i].cells[:], list[i].shown); err != nil {
+			return err
+		}
+	}
+	return d.down.end(put)
+}
+
 // mostCells is how many texts of rules are kept with their dates, mostKept how many dates.
-const mostCells, mostKept = 10_000, 500_000
+const mostCells, mostKept = 10_000, 250_000
 
 // sharedDates makes the dates of each rule that many rows share once, for all processors: what
 // a calendar doesn't know of them is noted as they are made.
