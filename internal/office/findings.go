@@ -186,10 +186,7 @@ func sums(p *plan.Plan, s plan.RowsSum, is eval.Value, place question.Place) (st
 		for _, r := range p.Records {
 			known = append(known, r.Name)
 		}
-		hint := "this plan has " + phrase.Names(known)
-		if near := phrase.Nearest(s.Record, known); near != "" {
-			hint = "did you mean `" + near + "`?"
-		}
+		hint := phrase.Meant(s.Record, known, "this plan has "+phrase.Names(known))
 		return "", fmt.Errorf("unknown record `%s`; %s", s.Record, hint)
 	}
 	got, err := p.Job(other, place).Expect(question.RowsExpected{Sum: []string{s.Of}})

@@ -155,10 +155,7 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 		}
 		if c == nil {
 			name = strings.TrimSpace(name)
-			hint := "the calendars are " + phrase.Names(b.known())
-			if near := phrase.Nearest(name, b.known()); near != "" {
-				hint = "did you mean `" + near + "`?"
-			}
+			hint := phrase.Meant(name, b.known(), "the calendars are "+phrase.Names(b.known()))
 			return nil, fmt.Errorf("unknown calendar `%s`; %s", name, hint)
 		}
 		cals = append(cals, c)
@@ -299,10 +296,7 @@ func (d *doc) closedDays(n ast.Node) (set workdays.WeekdaySet, err error) {
 		}
 		days, bad := phrase.ParseWeekdays(text)
 		if bad != "" {
-			hint := "weekdays are mon to sun, or `none` if every day is worked"
-			if near := phrase.Nearest(bad, phrase.WeekdayWords); near != "" {
-				hint = "did you mean `" + near + "`?"
-			}
+			hint := phrase.Meant(bad, phrase.WeekdayWords, "weekdays are mon to sun, or `none` if every day is worked")
 			return 0, d.fail(nodes[i], "unknown weekday `%s`; %s", bad, hint)
 		}
 		for _, w := range days {

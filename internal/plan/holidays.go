@@ -335,69 +335,88 @@ func (b *book) listed(path, name, form string, counts int) (workdays.List, error
 		return nil, err
 	}
 	defer f.Close()
+	table, err := tabular.Input{}.Read(path, ".csv", f)
+	if err != nil {
+		return nil, err
+	}
+	at := holidayColumns(table.Columns())
+	if at == nil {
+		return nil, &tabular.CellError{File: path, Line: 1,
+			Message: "expected the columns `date` and `name`, or `start`, `end` and `name`"}
+	}
 	var list workdays.List
-	var at map[string]int
-	for rec, err := range tabular.ReadCSV(path, f) {
+	err = rows.Each(table, func(line int, cells []eval.Value) error {
+		row := listedRow{at: at, cells: cells, form: form, readings: readings}
+		like := workdays.Holiday{Name: row.text("name"), Source: fmt.Sprintf("%s:%d", name, line), Counts: counts}
+		span, column, err := row.holiday(&like)
 		if err != nil {
-			return nil, err
-		}
-		if at == nil {
-			if at = holidayColumns(rec.Fields); at == nil {
-				return nil, &tabular.CellError{File: path, Line: rec.Line,
-					Message: "expected the columns `date` and `name`, or `start`, `end` and `name`"}
-			}
-			continue
-		}
-		day := func(column string) (civil.Date, error) {
-			text := strings.TrimSpace(rec.Fields[at[column]])
-			d, _, ok := civil.Parse(text)
-			if !ok && form != "" {
-				d, _, ok = tabular.ReadDate(text, readings)
-			}
-			if ok {
-				return d, nil
-			}
-			message := fmt.Sprintf("expected a date such as 2027-03-31, found %q", text)
-			switch fit := tabular.Fitting([]string{text}); {
-			case form != "":
-				message = fmt.Sprintf("expected a date written as %s, found %q", form, text)
-			case len(fit) > 0:
-				message += fmt.Sprintf(". To read it, add `read-dates: %s` beside the file",
-					strings.Join(fit, "` or `read-dates: "))
-			}
-			return d, &tabular.CellError{File: path, Line: rec.Line, Column: column, Message: message}
-		}
-		var span civil.Span
-		if _, single := at["date"]; single {
-			span.First, err = day("date")
-			span.Last = span.First
-		} else if span.First, err = day("start"); err == nil {
-			if span.Last = span.First; strings.TrimSpace(rec.Fields[at["end"]]) != "" {
-				span.Last, err = day("end")
-			}
-			if err == nil && (span.Last < span.First || span.Len() > mostDays) {
-				err = &tabular.CellError{File: path, Line: rec.Line, Column: "end",
-					Message: fmt.Sprintf("the range of days ends before it starts: %s to %s", span.First, span.Last)}
-			}
-		}
-		if err != nil {
-			return nil, err
-		}
-		like := workdays.Holiday{Name: strings.Clone(strings.TrimSpace(rec.Fields[at["name"]])),
-			Source: fmt.Sprintf("%s:%d", name, rec.Line), Counts: counts}
-		if err := schedule.CheckLength("a holiday's name", like.Name); err != nil {
-			return nil, &tabular.CellError{File: path, Line: rec.Line, Column: "name", Message: err.Error()}
-		}
-		for _, column := range []string{"counts", "until"} {
-			if i, there := at[column]; there && err == nil {
-				if err = shortCell(&like, column, strings.TrimSpace(rec.Fields[i])); err != nil {
-					return nil, &tabular.CellError{File: path, Line: rec.Line, Column: column, Message: err.Error()}
-				}
-			}
+			return &tabular.CellError{File: path, Line: line, Column: column, Message: err.Error()}
 		}
 		list = list.Through(like, span)
+		return nil
+	})
+	return list, err
+}
+
+// listedRow is a row of a list of holidays.
+type listedRow struct {
+	at       map[string]int // places of the columns
+	cells    []eval.Value
+	form     string // of dates; "" for ISO alone
+	readings []tabular.Reading
+}
+
+func (r *listedRow) text(column string) string {
+	return strings.Clone(strings.TrimSpace(r.cells[r.at[column]].String()))
+}
+
+// holiday reads the days of the row, and how short they are; column is that of a fault.
+func (r *listedRow) holiday(like *workdays.Holiday) (span civil.Span, column string, err error) {
+	first, last := "start", "end"
+	if _, single := r.at["date"]; single {
+		first, last = "date", "date"
 	}
-	return list, nil
+	if span.First, err = r.day(first); err != nil {
+		return span, first, err
+	}
+	if span.Last = span.First; last != first && r.text(last) != "" {
+		if span.Last, err = r.day(last); err != nil {
+			return span, last, err
+		}
+	}
+	if span.Last < span.First || span.Len() > mostDays {
+		return span, last, fmt.Errorf("the range of days ends before it starts: %s to %s", span.First, span.Last)
+	}
+	if err := schedule.CheckLength("a holiday's name", like.Name); err != nil {
+		return span, "name", err
+	}
+	for _, column := range []string{"counts", "until"} {
+		if _, there := r.at[column]; there {
+			if err := shortCell(like, column, r.text(column)); err != nil {
+				return span, column, err
+			}
+		}
+	}
+	return span, "", nil
+}
+
+// day reads the date in a column.
+func (r *listedRow) day(column string) (civil.Date, error) {
+	text := r.text(column)
+	d, _, ok := civil.Parse(text)
+	if !ok && r.form != "" {
+		d, _, ok = tabular.ReadDate(text, r.readings)
+	}
+	switch fit := tabular.Fitting([]string{text}); {
+	case ok:
+		return d, nil
+	case r.form != "":
+		return d, fmt.Errorf("expected a date written as %s, found %q", r.form, text)
+	case len(fit) > 0:
+		return d, fmt.Errorf("expected a date such as 2027-03-31, found %q. To read it, add `read-dates: %s` beside the file", text,
+			strings.Join(fit, "` or `read-dates: "))
+	}
+	return d, fmt.Errorf("expected a date such as 2027-03-31, found %q", text)
 }
 
 // shortCell takes what a cell of a list says of how short its days are; counts comes first.

@@ -265,10 +265,7 @@ func (g *group) open(v *node) ([]*node, error) {
 		case blank:
 			return v.doc.unvalued(k, name)
 		}
-		hint := "use one of " + strings.Join(g.known(), ", ")
-		if near := phrase.Nearest(name, g.known()); near != "" {
-			hint = "did you mean `" + near + "`?"
-		}
+		hint := phrase.Meant(name, g.known(), "use one of "+strings.Join(g.known(), ", "))
 		return v.doc.wrap(k, &unknownKey{name, g.what, hint})
 	})
 }

@@ -386,10 +386,7 @@ func (o outputIn) shows(names []placed) error {
 			for _, r := range p.Records {
 				known = append(known, r.Name)
 			}
-			hint := "this plan has " + phrase.Names(known)
-			if near := phrase.Nearest(name, known); near != "" {
-				hint = "did you mean `" + near + "`?"
-			}
+			hint := phrase.Meant(name, known, "this plan has "+phrase.Names(known))
 			return said.at.wrap(fmt.Errorf("unknown series or record `%s`; %s", name, hint))
 		}
 		for _, s := range found {

@@ -211,27 +211,15 @@ func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at tableAt,
 	columns := slices.Clone(r.Columns())
 	of := *d
 	of.path, of.words, of.through = path, nil, ""
-	for {
-		batch, err := r.Next()
-		if err != nil {
-			return d.wrap(n, err)
-		}
-		if batch == nil {
-			return nil
-		}
-		err = batch.Each(func(line int, cells []eval.Value) error {
-			at := tableAt{text, line, &of, lineNode(line)}
-			return of.or(do(columns, at, func(name string) (string, bool) {
-				if i := rows.Find(columns, name); i >= 0 {
-					return strings.Clone(strings.TrimSpace(cells[i].String())), true
-				}
-				return "", false
-			}))
-		})
-		if err != nil {
-			return err
-		}
-	}
+	return d.wrap(n, rows.Each(r, func(line int, cells []eval.Value) error {
+		at := tableAt{text, line, &of, lineNode(line)}
+		return of.or(do(columns, at, func(name string) (string, bool) {
+			if i := rows.Find(columns, name); i >= 0 {
+				return strings.Clone(strings.TrimSpace(cells[i].String())), true
+			}
+			return "", false
+		}))
+	}))
 }
 
 // lineNode is the place of a line of a table.

@@ -108,13 +108,13 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 		p.Note("columns only in the new table, not compared: %s", strings.Join(added, ", "))
 	}
 	defer garbage(2)()
-	if err = eachRow(readers[0], c.Old); err == nil {
+	if err = rows.Each(readers[0], c.Old); err == nil {
 		err = c.Whole()
 	}
 	if err != nil {
 		return t, err
 	}
-	err = eachRow(readers[1], func(line int, cells []eval.Value) error {
+	err = rows.Each(readers[1], func(line int, cells []eval.Value) error {
 		d, differs, err := c.New(line, cells)
 		if err != nil {
 			return err

@@ -2,7 +2,6 @@ package question
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 
 	"yoyaku/internal/core/civil"
@@ -132,6 +131,5 @@ func (q *due) tell(j *Job, t *Table, list *rows.DueList) {
 
 // undated counts the rows of a table that are left out since they have no date.
 func undated(n int, table string) string {
-	return fmt.Sprintf("%s no date; %s left out", phrase.Agree(n, "row of "+table+" has", "rows of "+table+" have"),
-		map[bool]string{true: "it is", false: "they are"}[n == 1])
+	return phrase.Agree(n, "row of "+table+" has no date; it is", "rows of "+table+" have no date; they are") + " left out"
 }

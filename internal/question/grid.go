@@ -54,7 +54,7 @@ func (q *grid) answer(j *Job) error {
 	if window.Len() > mostGridDays {
 		return rows.In("window", fmt.Errorf("a grid has at most %d days; this window has %d", mostGridDays, window.Len()))
 	}
-	t, err := j.table()
+	t, err := j.chosen()
 	if err != nil {
 		return err
 	}
@@ -62,20 +62,13 @@ func (q *grid) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	where := j.result.Where // chooses among the rows of the table
-	j.result.Where = nil
-	if err := t.Filter(where); err != nil {
-		return err
-	}
 	ranges, err := j.ranges(t, q.start, q.end, q.openThrough, window)
 	if err != nil {
 		return err
 	}
-	mark := -1
-	if q.mark != "" {
-		if mark, err = t.Hide("mark", q.mark); err != nil {
-			return err
-		}
+	mark, err := rows.IfGiven(t.Hide, "mark", q.mark)
+	if err != nil {
+		return err
 	}
 	if err := j.settle(nil); err != nil {
 		return err

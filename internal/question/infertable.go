@@ -58,11 +58,9 @@ func datesIn(j *Job, columns []string, key string) (*Dates, error) {
 		}
 		named = append(named, i)
 	}
-	by := -1
-	if key != "" {
-		if by, err = t.Column("key", key); err != nil {
-			return nil, err
-		}
+	by, err := rows.IfGiven(t.Column, "key", key)
+	if err != nil {
+		return nil, err
 	}
 	for i := range d.columns {
 		t.Cells = append(t.Cells, i)

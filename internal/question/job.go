@@ -132,6 +132,16 @@ func (j *Job) table() (*Table, error) {
 	return t, nil
 }
 
+// chosen is the table with the rows that the conditions choose, which the answer counts or draws.
+func (j *Job) chosen() (*Table, error) {
+	t, err := j.table()
+	if err == nil {
+		err = t.Filter(j.result.Where)
+	}
+	j.result.Where = nil
+	return t, err
+}
+
 // own applies the conditions that look at columns of the table alone, so that a
 // row that one leaves out is never a bad row. The others wait for the result.
 func (j *Job) own(t *Table) {

@@ -97,19 +97,15 @@ func (q *match) answer(j *Job) error {
 		return err
 	}
 	j.own(t)
-	m := meeting{t: t, width: len(t.Visible())}
-	key, by := -1, -1
+	m := meeting{t: t, width: len(t.Visible()), key: -1}
 	if q.key != "" {
-		if key, err = t.Column("key", keyA); err != nil {
+		if m.key, err = t.Column("key", keyA); err != nil {
 			return err
 		}
-		t.Cells = append(t.Cells, key)
+		t.Cells = append(t.Cells, m.key)
 	}
-	switch {
-	case q.date != "":
-		by, err = t.Day("date", q.date)
-	case q.value != "":
-		by, err = t.Hide("value", q.value)
+	if m.by, err = rows.IfGiven(t.Day, "date", q.date); m.by < 0 && err == nil {
+		m.by, err = rows.IfGiven(t.Hide, "value", q.value)
 	}
 	if err != nil {
 		return err
@@ -126,7 +122,7 @@ func (q *match) answer(j *Job) error {
 		}
 		head = append(head, c)
 	}
-	m.key, m.by, m.none = key, by, make([]eval.Value, len(side.taken))
+	m.none = make([]eval.Value, len(side.taken))
 	err = j.beside(t, head, func(put rows.Beside) error {
 		if m.find, err = side.read(j, q); err != nil {
 			return err
@@ -196,11 +192,8 @@ func (q *match) tell(j *Job, table string, missed, blank int) {
 	case q.date == "":
 		falls, fall, without = "has a key that "+q.ranges+" lacks", "have a key that "+q.ranges+" lacks", "with a blank key"
 	}
-	switch {
-	case missed == 1:
-		j.Note("1 row of %s %s.", table, falls)
-	case missed > 1:
-		j.Note("%d rows of %s %s.", missed, table, fall)
+	if missed > 0 {
+		j.Note("%s.", phrase.Agree(missed, "row of "+table+" "+falls, "rows of "+table+" "+fall))
 	}
 	if blank > 0 {
 		j.Note("%s of %s %s.", phrase.Counted(blank, "row"), table, without)
@@ -223,7 +216,7 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 	if _, err := t.join(true); err != nil {
 		return nil, err
 	}
-	s := &rangeTable{Table: t, key: -1, start: -1, end: -1, through: civil.Max}
+	s := &rangeTable{Table: t, key: -1, through: civil.Max}
 	visible := slices.Clone(t.Visible())
 	if q.key != "" {
 		if s.key = rows.Find(visible, rows.Unquote(keyName)); s.key < 0 {
@@ -252,13 +245,8 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 	if q.date != "" {
 		end = t.Day
 	}
-	if q.start != "" {
-		if s.start, err = end("start", q.start); err != nil {
-			return nil, err
-		}
-	}
-	if q.end != "" {
-		s.end, err = end("end", q.end)
+	if s.start, err = rows.IfGiven(end, "start", q.start); err == nil {
+		s.end, err = rows.IfGiven(end, "end", q.end)
 	}
 	return s, err
 }

@@ -96,10 +96,7 @@ func New(name string) (*Question, error) {
 		}
 		names = append(names, q.Name)
 	}
-	hint := "use one of " + orList(names)
-	if near := phrase.Nearest(name, names); near != "" {
-		hint = "did you mean `" + near + "`?"
-	}
+	hint := phrase.Meant(name, names, "use one of "+orList(names))
 	return nil, fmt.Errorf("unknown `make: %s`; %s", name, hint)
 }
 

@@ -91,17 +91,13 @@ func (r *ranges) tell(j *Job) {
 	if !r.given {
 		hint = "; " + j.Say("open-through", "DATE") + " sets another day"
 	}
-	switch {
-	case r.open == 1:
-		j.Note("1 open range runs through %s%s", r.through, hint)
-	case r.open > 1:
-		j.Note("%d open ranges run through %s%s", r.open, r.through, hint)
+	if r.open > 0 {
+		j.Note("%s through %s%s", phrase.Agree(r.open, "open range runs", "open ranges run"), r.through, hint)
 	}
-	switch {
-	case r.later == 1:
-		j.Note("1 open range starts after %s and has no days yet", r.through)
-	case r.later > 1:
-		j.Note("%d open ranges start after %s and have no days yet", r.later, r.through)
+	if r.later > 0 {
+		through := r.through.String()
+		j.Note("%s no days yet", phrase.Agree(r.later, "open range starts after "+through+" and has",
+			"open ranges start after "+through+" and have"))
 	}
 	if r.blank > 0 {
 		j.Note("%s left out", phrase.Agree(r.blank, "row has no start; it is", "rows have no start; they are"))

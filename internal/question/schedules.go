@@ -49,7 +49,7 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 		return nil, errNoSchedule
 	}
 	var list []schedule.Event
-	err = eachRow(table, func(line int, cells []eval.Value) error {
+	err = rows.Each(table, func(line int, cells []eval.Value) error {
 		get := func(name string) string {
 			if i := at(name); i >= 0 {
 				return strings.Clone(cells[i].String())
@@ -117,19 +117,6 @@ func momentOf(text string) (eval.Value, error) {
 		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(minutes)}, nil
 	}
 	return eval.Day(d), nil
-}
-
-// eachRow goes through the rows of a table.
-func eachRow(r rows.Reader, do func(line int, cells []eval.Value) error) error {
-	for {
-		batch, err := r.Next()
-		if err != nil || batch == nil {
-			return err
-		}
-		if err := batch.Each(do); err != nil {
-			return err
-		}
-	}
 }
 
 // OfOthers reads the dates in an earlier output that are of other series than the

@@ -122,10 +122,7 @@ func (j *Job) periodsOf(by string, names []string) (*schedule.Series, error) {
 	}
 	if !phrase.IsRule(by) {
 		names = append(names, j.Env.SeriesNames...)
-		hint := phrase.Names(names) + ", or a rule"
-		if near := phrase.Nearest(by, names); near != "" {
-			hint = "did you mean `" + near + "`?"
-		}
+		hint := phrase.Meant(by, names, phrase.Names(names)+", or a rule")
 		return nil, rows.In("by", fmt.Errorf("unknown period or series `%s`; %s", eval.Brief(by), hint))
 	}
 	s, err := schedule.NewSeries("", "", by, j.Env)
@@ -161,11 +158,9 @@ func (q *spread) answer(j *Job) error {
 		return err
 	}
 	j.own(t)
-	per := -1
-	if q.per != "" {
-		if per, err = t.Column("per", q.per); err != nil {
-			return err
-		}
+	per, err := rows.IfGiven(t.Column, "per", q.per)
+	if err != nil {
+		return err
 	}
 	ranges, err := j.ranges(t, q.start, q.end, q.openThrough, s.Window)
 	if err != nil {

@@ -36,13 +36,8 @@ with totals both ways. Bands, months and weekdays come in their own order.`,
 }
 
 func (q *tally) answer(j *Job) error {
-	t, err := j.table()
+	t, err := j.chosen()
 	if err != nil {
-		return err
-	}
-	where := j.result.Where // chooses among the rows of the table, not of the tally
-	j.result.Where = nil
-	if err := t.Filter(where); err != nil {
 		return err
 	}
 	rowName, body := rows.Named(q.rows)
@@ -50,12 +45,10 @@ func (q *tally) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	colName, colSlot := "", -1
-	if q.cols != "" {
-		colName, body = rows.Named(q.cols)
-		if colSlot, err = t.Hide("cols", body); err != nil {
-			return err
-		}
+	colName, body := rows.Named(q.cols)
+	colSlot, err := rows.IfGiven(t.Hide, "cols", body)
+	if err != nil {
+		return err
 	}
 	sumSlot, ownSlot := -1, -1
 	if q.sum != "" {
@@ -91,8 +84,7 @@ func (q *tally) answer(j *Job) error {
 		return err
 	}
 	if blank > 0 {
-		j.Note("%s of `%s` %s blank and counted as 0", phrase.Counted(blank, "cell"), q.sum,
-			map[bool]string{true: "is", false: "are"}[blank == 1])
+		j.Note("%s blank and counted as 0", phrase.Agree(blank, "cell of `"+q.sum+"` is", "cells of `"+q.sum+"` are"))
 	}
 	head, write := result.Table()
 	total := j.total()

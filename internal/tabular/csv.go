@@ -4,10 +4,8 @@ package tabular
 
 import (
 	"bufio"
-	"errors"
 	"fmt"
 	"io"
-	"iter"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -29,51 +27,6 @@ func (e *CellError) Error() string {
 		s += "column `" + e.Column + "`: "
 	}
 	return s + e.Message
-}
-
-// Record is one row of a CSV file with the line it starts on.
-type Record struct {
-	Line   int
-	Fields []string
-}
-
-// ReadCSV yields the rows of a CSV file as text, the header first. file names it
-// in errors, which are of type *CellError.
-func ReadCSV(file string, r io.Reader) iter.Seq2[Record, error] {
-	return func(yield func(Record, error) bool) {
-		table, err := Input{}.Read(file, ".csv", r)
-		if err != nil {
-			yield(Record{}, err)
-			return
-		}
-		if !yield(Record{1, table.Columns()}, nil) {
-			return
-		}
-		var fields []string
-		stop := errors.New("stop")
-		for {
-			batch, err := table.Next()
-			if err == nil && batch != nil {
-				err = batch.Each(func(line int, cells []eval.Value) error {
-					fields = fields[:0]
-					for _, c := range cells {
-						fields = append(fields, c.String())
-					}
-					if !yield(Record{line, fields}, nil) {
-						return stop
-					}
-					return nil
-				})
-			}
-			switch {
-			case err == stop || err == nil && batch == nil:
-				return
-			case err != nil:
-				yield(Record{}, err)
-				return
-			}
-		}
-	}
 }
 
 // csvSink writes separated values; it takes whole blocks too.

@@ -45,7 +45,7 @@ type Step struct {
 func (s *Step) Chose() bool { return s.choice }
 
 // Rolls reports whether the step moves closed days by a convention.
-func (s *Step) Rolls() bool { return s.Node != nil && phrase.KindOf(s.Node) == phrase.RollStep }
+func (s *Step) Rolls() bool { _, is := s.Node.(*phrase.Roll); return is }
 
 // inside is what the steps did that a step runs.
 type inside struct {

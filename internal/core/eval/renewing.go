@@ -263,7 +263,7 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 			"for example: +30 days, roll following")
 	}
 	for _, s := range steps.List {
-		if phrase.KindOf(s) == phrase.StepsInStep {
+		if _, is := s.(*phrase.StepsIn); is {
 			return nil, inner.fail(s.Pos(), "`steps in` can't be used inside a cell", "")
 		}
 		if phrase.Last(s) {

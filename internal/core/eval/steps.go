@@ -91,30 +91,29 @@ func (c *compiler) step(s *Step) (err error) {
 			return err
 		}
 	}
-	return stepMakers[phrase.KindOf(s.Node)](c, s, s.Node)
-}
-
-// stepMakers compile the kinds of steps.
-var stepMakers [phrase.StepKinds]func(c *compiler, s *Step, n phrase.Step) error
-
-func init() { // they compile steps themselves
-	stepMakers = [phrase.StepKinds]func(c *compiler, s *Step, n phrase.Step) error{
-		phrase.ShiftStep:       as((*compiler).shift),
-		phrase.LastingStep:     as((*compiler).lasting),
-		phrase.RenewingStep:    as((*compiler).renewing),
-		phrase.EdgeStep:        as((*compiler).edge),
-		phrase.NthStep:         as((*compiler).nth),
-		phrase.InYearStep:      as((*compiler).inYear),
-		phrase.SeekStep:        as((*compiler).seek),
-		phrase.RollStep:        as((*compiler).roll),
-		phrase.AnniversaryStep: as((*compiler).anniversary),
-		phrase.StepsInStep:     as((*compiler).stepsIn),
+	switch n := s.Node.(type) {
+	case *phrase.Shift:
+		return c.shift(s, n)
+	case *phrase.Lasting:
+		return c.lasting(s, n)
+	case *phrase.Renewing:
+		return c.renewing(s, n)
+	case *phrase.Edge:
+		return c.edge(s, n)
+	case *phrase.Nth:
+		return c.nth(s, n)
+	case *phrase.InYear:
+		return c.inYear(s, n)
+	case *phrase.Seek:
+		return c.seek(s, n)
+	case *phrase.Roll:
+		return c.roll(s, n)
+	case *phrase.Anniversary:
+		return c.anniversary(s, n)
+	case *phrase.StepsIn:
+		return c.stepsIn(s, n)
 	}
-}
-
-// as is the maker of a kind's nodes.
-func as[N phrase.Step](make func(c *compiler, s *Step, n N) error) func(*compiler, *Step, phrase.Step) error {
-	return func(c *compiler, s *Step, n phrase.Step) error { return make(c, s, n.(N)) }
+	panic("a step without a compiler: " + s.Text) // TestEveryKindOfStep has them all
 }
 
 func (c *compiler) roll(s *Step, n *phrase.Roll) error {

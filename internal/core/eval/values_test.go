@@ -403,32 +403,29 @@ func TestWhyNot(t *testing.T) {
 // Every kind of steps has a row in the language and a maker: it is read, compiled and run,
 // and what its row says of it holds.
 func TestEveryKindOfStep(t *testing.T) {
-	examples := map[phrase.StepKind][]struct {
+	examples := map[string][]struct {
 		text         string
 		counts       bool
 		alone        string // why it stands in no rule
 		want, inRule string
 	}{
-		phrase.ShiftStep:       {{"+1 month", false, "", "2027-02-15", ""}, {"-2 working days", true, "", "2027-01-13", ""}},
-		phrase.LastingStep:     {{"lasting 2 weeks", false, "", "2027-01-28", ""}, {"lasting 3 working days", true, "", "2027-01-19", ""}},
-		phrase.RenewingStep:    {{"lasting 1 month renewing every 1 month on or after 2027-03-01", false, "its reach has no limit", "2027-03-14", "`renewing` can't be used in a rule"}},
-		phrase.EdgeStep:        {{"end of month", false, "", "2027-01-31", ""}},
-		phrase.NthStep:         {{"2nd working day of next month", true, "", "2027-02-02", ""}, {"last fri of month", false, "", "2027-01-29", ""}},
-		phrase.InYearStep:      {{"25 dec", false, "", "2027-12-25", ""}},
-		phrase.SeekStep:        {{"next fri", false, "", "2027-01-22", ""}, {"working day on or after", true, "", "2027-01-15", ""}},
-		phrase.RollStep:        {{"roll following", true, "", "2027-01-15", ""}},
-		phrase.AnniversaryStep: {{"anniversary on or after 2030-02-01", false, "its reach has no limit", "2031-01-15", "`anniversary` can't be used in a rule"}},
-		phrase.StepsInStep:     {{"steps in terms", false, "it is for the rows of a table", "2027-01-17", "`steps in` can't be used in a rule"}},
-		phrase.AtStep:          {{"at 16:30", false, "", "2027-01-15T16:30", ""}, {"at 16:30 using plain", true, "", "2027-01-15T16:30", ""}},
-		phrase.InZoneStep:      {{"at 16:30 in 'Far/West', in zone 'Far/East'", false, "set a series' own zone", "2027-01-16T09:30", "`in zone` can't be used in a rule"}},
+		"*phrase.Shift":       {{"+1 month", false, "", "2027-02-15", ""}, {"-2 working days", true, "", "2027-01-13", ""}},
+		"*phrase.Lasting":     {{"lasting 2 weeks", false, "", "2027-01-28", ""}, {"lasting 3 working days", true, "", "2027-01-19", ""}},
+		"*phrase.Renewing":    {{"lasting 1 month renewing every 1 month on or after 2027-03-01", false, "its reach has no limit", "2027-03-14", "`renewing` can't be used in a rule"}},
+		"*phrase.Edge":        {{"end of month", false, "", "2027-01-31", ""}},
+		"*phrase.Nth":         {{"2nd working day of next month", true, "", "2027-02-02", ""}, {"last fri of month", false, "", "2027-01-29", ""}},
+		"*phrase.InYear":      {{"25 dec", false, "", "2027-12-25", ""}},
+		"*phrase.Seek":        {{"next fri", false, "", "2027-01-22", ""}, {"working day on or after", true, "", "2027-01-15", ""}},
+		"*phrase.Roll":        {{"roll following", true, "", "2027-01-15", ""}},
+		"*phrase.Anniversary": {{"anniversary on or after 2030-02-01", false, "its reach has no limit", "2031-01-15", "`anniversary` can't be used in a rule"}},
+		"*phrase.StepsIn":     {{"steps in terms", false, "it is for the rows of a table", "2027-01-17", "`steps in` can't be used in a rule"}},
+		"*phrase.At":          {{"at 16:30", false, "", "2027-01-15T16:30", ""}, {"at 16:30 using plain", true, "", "2027-01-15T16:30", ""}},
+		"*phrase.InZone":      {{"at 16:30 in 'Far/West', in zone 'Far/East'", false, "set a series' own zone", "2027-01-16T09:30", "`in zone` can't be used in a rule"}},
 	}
 	env := eval.Env{Names: []string{"day", "terms"}, Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend), Clock: clocks}
 	env.Find = func(string) (*workdays.Calendar, error) { return env.Calendar, nil }
-	for kind := range phrase.StepKinds {
-		if examples[kind] == nil {
-			t.Errorf("no example of kind %d", kind)
-		}
-		for _, c := range examples[kind] {
+	for kind, list := range examples {
+		for _, c := range list {
 			e, err := phrase.ParseExpr("day, " + c.text)
 			if err != nil {
 				t.Errorf("%s: %v", c.text, err)
@@ -436,8 +433,8 @@ func TestEveryKindOfStep(t *testing.T) {
 			}
 			list := e.(*phrase.Steps).List
 			s := list[len(list)-1]
-			if phrase.KindOf(s) != kind || phrase.Counting(s) != c.counts || !strings.HasPrefix(phrase.Alone(s), c.alone) || c.alone == "" && phrase.Alone(s) != "" || phrase.Last(s) != (kind == phrase.AtStep || kind == phrase.InZoneStep) {
-				t.Errorf("%s is of kind %d, counts %v, alone %q, last %v", c.text, phrase.KindOf(s), phrase.Counting(s), phrase.Alone(s), phrase.Last(s))
+			if fmt.Sprintf("%T", s) != kind || phrase.Counting(s) != c.counts || !strings.HasPrefix(phrase.Alone(s), c.alone) || c.alone == "" && phrase.Alone(s) != "" || phrase.Last(s) != (kind == "*phrase.At" || kind == "*phrase.InZone") {
+				t.Errorf("%s is a %T, counts %v, alone %q, last %v", c.text, s, phrase.Counting(s), phrase.Alone(s), phrase.Last(s))
 			}
 			prog, err := eval.Compile("day, "+c.text, nil, env)
 			if err != nil {
@@ -450,7 +447,7 @@ func TestEveryKindOfStep(t *testing.T) {
 			if _, err := phrase.ParseRule("monthly on 1 then " + c.text); (err != nil) != (c.inRule != "") || err != nil && !strings.Contains(err.Error(), c.inRule) {
 				t.Errorf("%s in a rule: %v, want %q", c.text, err, c.inRule)
 			}
-			if _, err := phrase.ParseRule("monthly on 1 then " + c.text + ", +1 day"); kind == phrase.AtStep && (err == nil || !strings.Contains(err.Error(), "`at` must be the last step")) {
+			if _, err := phrase.ParseRule("monthly on 1 then " + c.text + ", +1 day"); kind == "*phrase.At" && (err == nil || !strings.Contains(err.Error(), "`at` must be the last step")) {
 				t.Errorf("%s, +1 day: %v", c.text, err)
 			}
 		}

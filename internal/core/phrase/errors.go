@@ -145,6 +145,14 @@ func distance(a, b []rune, limit int, room *[3][]int) int {
 	return prev[len(b)]
 }
 
+// Meant is the hint at the name nearest to a word, else what was to be said.
+func Meant(word string, names []string, otherwise string) string {
+	if near := Nearest(word, names); near != "" {
+		return "did you mean `" + near + "`?"
+	}
+	return otherwise
+}
+
 // meant says "did you mean …" for a misspelt word, else what was expected.
 func meant(word, expected string, candidates []string) string {
 	if n := Nearest(word, candidates); n != "" {

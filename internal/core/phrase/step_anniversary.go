@@ -8,7 +8,7 @@ type Anniversary struct {
 	Of       Expr
 }
 
-var anniversaryForm = stepForm{kind: AnniversaryStep, word: "anniversary", alone: endless,
+var anniversaryForm = stepForm{word: "anniversary", alone: endless,
 	ahead: func(p *parser) bool { return p.ahead(1).is("on", "after") }, parse: (*parser).anniversary}
 
 func (p *parser) anniversary() Step {

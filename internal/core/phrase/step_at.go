@@ -12,7 +12,7 @@ type At struct {
 	Using   *Using
 }
 
-var atForm = stepForm{kind: AtStep, last: true, word: "at", parse: func(p *parser) Step {
+var atForm = stepForm{last: true, word: "at", parse: func(p *parser) Step {
 	t, at := p.take(), p.take()
 	if at.kind != tTime {
 		fail(at.Span, "expected a time after `at`"+p.found(at), "for example: at 16:30")

@@ -35,7 +35,7 @@ type Target struct {
 
 // seekForm reads next X and previous X.
 func seekForm(word string) stepForm {
-	return stepForm{kind: SeekStep, word: word, ahead: notAName, parse: (*parser).seek}
+	return stepForm{word: word, ahead: notAName, parse: (*parser).seek}
 }
 
 // notAName reports whether what follows a word makes a phrase of it.
@@ -246,17 +246,16 @@ func (s *Seek) write(p *printer) {
 }
 
 func (i *InYear) counts() (*Using, bool) { return i.Using, i.Item.Kind == recur.NthWorking }
-func (i *InYear) form() *stepForm        { return &ofForms[InYearStep] }
+func (i *InYear) form() *stepForm        { return &plainForm }
 
 func (s *Seek) counts() (*Using, bool) { return s.Using, s.Target.counts() }
-func (s *Seek) form() *stepForm        { return &ofForms[SeekStep] }
+func (s *Seek) form() *stepForm        { return &plainForm }
 
 // counts reports whether the target is one of working days.
 func (t Target) counts() bool { return t.Working || t.Day != nil && t.Day.Kind == recur.NthWorking }
 
-// ofForms are the rows of steps that several words begin, or none of their own.
-var ofForms = [StepKinds]stepForm{EdgeStep: {kind: EdgeStep}, NthStep: {kind: NthStep},
-	InYearStep: {kind: InYearStep}, SeekStep: {kind: SeekStep}}
+// plainForm is the row of steps that several words begin, or none of their own.
+var plainForm stepForm
 
 func (s *InYear) reading() string {
 	return (&Rule{Unit: civil.Year}).dayReading(s.Item) + " of the same year"

@@ -28,7 +28,7 @@ type Nth struct {
 
 // edgeForm reads start of P, middle of P, end of P.
 func edgeForm(word string, where int) stepForm {
-	return stepForm{kind: EdgeStep, word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") },
+	return stepForm{word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") },
 		parse: func(p *parser) Step {
 			t := p.take()
 			if !p.accept("of") {
@@ -102,10 +102,10 @@ func (n *Nth) write(p *printer) {
 }
 
 func (e *Edge) counts() (*Using, bool) { return nil, false }
-func (e *Edge) form() *stepForm        { return &ofForms[EdgeStep] }
+func (e *Edge) form() *stepForm        { return &plainForm }
 
 func (n *Nth) counts() (*Using, bool) { return n.Using, n.Item.Kind == recur.NthWorking }
-func (n *Nth) form() *stepForm        { return &ofForms[NthStep] }
+func (n *Nth) form() *stepForm        { return &plainForm }
 
 func (per Period) reading() string {
 	return [...]string{"the previous ", "the ", "the next "}[per.Offset+1] + civil.UnitNames[per.Unit]

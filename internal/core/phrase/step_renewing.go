@@ -49,7 +49,9 @@ func (p *parser) renewing(t token, first Amount) Step {
 		}
 		p.take()
 		for _, s := range r.Notice {
-			if k := KindOf(s); k != ShiftStep && k != RollStep {
+			switch s.(type) {
+			case *Shift, *Roll:
+			default:
 				fail(s.Pos(), "a notice takes only `+` and `-` steps and rolls",
 					"for example: noticed (-3 months, roll preceding)")
 			}
@@ -102,7 +104,7 @@ func (r *Renewing) write(p *printer) {
 	operand(p, r.Of)
 }
 
-var renewingForm = stepForm{kind: RenewingStep, named: "renewing", alone: endless} // lasting reads it
+var renewingForm = stepForm{named: "renewing", alone: endless} // lasting reads it
 
 func (r *Renewing) counts() (*Using, bool) {
 	return r.Using, r.First.Unit == WorkingDays || slices.ContainsFunc(r.Notice, Counting)
@@ -124,7 +126,7 @@ type StepsIn struct {
 	Column Name
 }
 
-var stepsInForm = stepForm{kind: StepsInStep, named: "steps in",
+var stepsInForm = stepForm{named: "steps in",
 	alone: "it is for the rows of a table; a rule has no rows", word: "steps", ahead: stepsInAhead,
 	parse: func(p *parser) Step {
 		t := p.take()

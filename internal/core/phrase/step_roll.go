@@ -13,7 +13,7 @@ type Roll struct {
 	Using *Using
 }
 
-var rollForm = stepForm{kind: RollStep, word: "roll", ahead: notAName, parse: (*parser).roll}
+var rollForm = stepForm{word: "roll", ahead: notAName, parse: (*parser).roll}
 
 func (p *parser) roll() Step {
 	t := p.take()

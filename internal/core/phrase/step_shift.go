@@ -16,19 +16,18 @@ type Lasting struct {
 	Using *Using
 }
 
-var shiftForm = stepForm{kind: ShiftStep,
-	ahead: func(p *parser) bool {
-		t, next := p.peek(), p.ahead(1)
-		if t.sign("-") { // -5 alone is a number
-			after := p.ahead(2)
-			return p.shiftAhead() || next.kind == tWord || next.kind == tNumber && after.kind == tWord && !reserved[after.word]
-		}
-		return t.sign("+")
-	},
+var shiftForm = stepForm{ahead: func(p *parser) bool {
+	t, next := p.peek(), p.ahead(1)
+	if t.sign("-") { // -5 alone is a number
+		after := p.ahead(2)
+		return p.shiftAhead() || next.kind == tWord || next.kind == tNumber && after.kind == tWord && !reserved[after.word]
+	}
+	return t.sign("+")
+},
 	parse: (*parser).shift,
 }
 
-var lastingForm = stepForm{kind: LastingStep, word: "lasting", ahead: func(p *parser) bool {
+var lastingForm = stepForm{word: "lasting", ahead: func(p *parser) bool {
 	next := p.ahead(1)
 	return next.kind == tNumber || next.kind == tWord || next.kind == tQuoted
 }, parse: (*parser).lasting}

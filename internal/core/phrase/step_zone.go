@@ -9,7 +9,7 @@ type InZone struct {
 	Zone string
 }
 
-var zoneForm = stepForm{kind: InZoneStep, word: "in", named: "in zone", last: true,
+var zoneForm = stepForm{word: "in", named: "in zone", last: true,
 	alone: "set a series' own zone with its key `zone`; for one time, write `at 17:00 in 'Europe/London'`",
 	ahead: func(p *parser) bool { return p.ahead(1).is("zone") && p.ahead(2).kind == tText },
 	parse: func(p *parser) Step {

@@ -1,30 +1,9 @@
 package phrase
 
-// StepKind is a kind of steps: a row of the table here, a function of the compiler in eval.
-type StepKind uint8
-
-// The kinds.
-const (
-	ShiftStep StepKind = iota
-	LastingStep
-	RenewingStep
-	EdgeStep
-	NthStep
-	InYearStep
-	SeekStep
-	RollStep
-	AnniversaryStep
-	StepsInStep
-	AtStep
-	InZoneStep
-	StepKinds
-)
-
-// stepForm is the row of a kind of steps. If it begins with a word of its own (or, for
+// stepForm is what holds for a kind of steps. If it begins with a word of its own (or, for
 // shifts, with a sign): whether it is one where a phrase begins, and how it is read. The
 // node that parse gives writes and reads itself; eval compiles it.
 type stepForm struct {
-	kind  StepKind
 	word  string
 	named string               // in messages; "" where it is the word
 	ahead func(p *parser) bool // nil: always
@@ -81,9 +60,6 @@ func Counting(s Step) bool { _, counts := s.counts(); return counts }
 
 // UsingOf returns the calendar that a step names; nil if it names none.
 func UsingOf(s Step) *Using { using, _ := s.counts(); return using }
-
-// KindOf is the kind of a step.
-func KindOf(s Step) StepKind { return s.form().kind }
 
 // Alone says why a step stands on the rows of a table alone; "" if it doesn't.
 func Alone(s Step) string { return s.form().alone }

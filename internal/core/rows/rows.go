@@ -39,6 +39,19 @@ type Batch interface {
 	Each(do func(line int, cells []eval.Value) error) error
 }
 
+// Each calls do with each row of a table and the line it starts on.
+func Each(r Reader, do func(line int, cells []eval.Value) error) error {
+	for {
+		batch, err := r.Next()
+		if err != nil || batch == nil {
+			return err
+		}
+		if err := batch.Each(do); err != nil {
+			return err
+		}
+	}
+}
+
 // EachText is called with each row of a Verbatim.
 type EachText = func(line int, text string, cells []eval.Value) error
 

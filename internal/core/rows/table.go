@@ -123,6 +123,14 @@ func (t *Table) Column(option, name string) (int, error) {
 	return i, nil
 }
 
+// IfGiven finds the slot of an option that may be left out, by Column, Hide or Day; -1 then.
+func IfGiven(find func(option, text string) (int, error), option, text string) (int, error) {
+	if text == "" {
+		return -1, nil
+	}
+	return find(option, text)
+}
+
 // Filter keeps the rows of which all conditions hold.
 func (t *Table) Filter(conditions []string) error {
 	for _, c := range conditions {
