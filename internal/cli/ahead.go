@@ -5,6 +5,7 @@ import (
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
@@ -28,11 +29,11 @@ its records, for the next 30 days. Overdue dates of records come first.`,
 	var next office.Next
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(true), apart: "left"}
-	options := bindAll(c, []*question.Option{
-		{Name: "within", Kind: question.Amount, Default: "30 days", Not: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Into: &next.Within},
-		{Name: "window", Kind: question.Span, Help: "list `SPAN` instead of --within, such as 2027-Q2", Into: &next.Window},
-		{Name: "owner", Help: "only the tasks of `NAME`, one of the plan's people", Into: &next.Owner},
-		{Name: "overdue", Kind: question.Amount, Default: "90 days", Value: "STRETCH", Help: "how far back to look for overdue dates of records, such as\n\"1 year\"", Into: &next.Overdue},
+	options := bindAll(c, []*declare.Key{
+		{Name: "within", Default: "30 days", Not: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Takes: declare.Amount.Into(&next.Within)},
+		{Name: "window", Help: "list `SPAN` instead of --within, such as 2027-Q2", Takes: declare.Span.Into(&next.Window)},
+		{Name: "owner", Help: "only the tasks of `NAME`, one of the plan's people", Takes: declare.Text.Into(&next.Owner)},
+		{Name: "overdue", Default: "90 days", Value: "STRETCH", Help: "how far back to look for overdue dates of records, such as\n\"1 year\"", Takes: declare.Amount.Into(&next.Overdue)},
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -15,6 +15,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
 	"yoyaku/internal/office"
@@ -35,26 +36,25 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 	s.planless = q.Planless
 	job := question.Job{Question: q}
 	out := output{app: a, shape: &job.Shape, apart: q.Apart}
-	groups := [...][]*question.Option{asked: onCommand(q.Options), tableIn: nil, resultOut: nil}
+	groups := [...][]*declare.Key{asked: onCommand(q.Options), tableIn: nil, resultOut: nil}
 	if q.Table {
 		groups[tableIn] = onCommand(job.In.Options())
 	}
 	switch {
 	case q.Drawn:
 		out.formats = []string{"table", "html"}
-		title := slices.IndexFunc(job.Shape.Options(), func(o *question.Option) bool { return o.Name == "title" })
-		groups[resultOut] = append(out.options(), job.Shape.Options()[title])
+		groups[resultOut] = append(out.options(), declare.Find(job.Shape.Options(), "title"))
 	case !q.Bare:
 		out.formats = report.Names(q.Events)
 		groups[resultOut] = out.with(&job.Shape)
 	}
 	if q.Events {
 		groups[resultOut] = append(groups[resultOut],
-			&question.Option{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Into: &out.follow.Follows},
-			&question.Option{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Into: &out.follow.Cancellations},
-			&question.Option{Name: "organizer", With: []string{"cancellations"}, Value: `"NAME <mail>"`, Help: "who sends the cancellations (default: the plan's organizer)", Into: &out.follow.Organizer})
+			&declare.Key{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Takes: declare.Text.Into(&out.follow.Follows)},
+			&declare.Key{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Takes: declare.Text.Into(&out.follow.Cancellations)},
+			&declare.Key{Name: "organizer", With: []string{"cancellations"}, Value: `"NAME <mail>"`, Help: "who sends the cancellations (default: the plan's organizer)", Takes: declare.Text.Into(&out.follow.Organizer)})
 	}
-	var options []*question.Option
+	var options []*declare.Key
 	for group, list := range groups {
 		bind(c, optionGroup(group), list)
 		options = append(options, list...)
@@ -95,9 +95,9 @@ func (a *App) ask(q *question.Question, named bool) *cobra.Command {
 }
 
 // onCommand leaves out what a command is told by its arguments.
-func onCommand(options []*question.Option) (list []*question.Option) {
+func onCommand(options []*declare.Key) (list []*declare.Key) {
 	for _, o := range options {
-		if o.Kind != question.File {
+		if !o.Takes.File {
 			list = append(list, o)
 		}
 	}
@@ -244,26 +244,26 @@ func (o *output) following() office.Following {
 	return f
 }
 
-func (o *output) options() []*question.Option {
-	return []*question.Option{o.formatOption(),
-		{Name: "out", Help: "write to `FILE`; its ending sets the format", Into: &o.file}, o.colorOption()}
+func (o *output) options() []*declare.Key {
+	return []*declare.Key{o.formatOption(),
+		{Name: "out", Help: "write to `FILE`; its ending sets the format", Takes: declare.Text.Into(&o.file)}, o.colorOption()}
 }
 
 // with are the options of the output around those of its shape: what is asked for most
 // comes first.
-func (o *output) with(s *question.Shape) []*question.Option {
+func (o *output) with(s *question.Shape) []*declare.Key {
 	own := o.options()
 	return append(append(own[:2:2], s.Options()...), own[2:]...)
 }
 
-func (o *output) formatOption() *question.Option {
-	return &question.Option{Name: "as", Choices: o.formats, Into: &o.as,
+func (o *output) formatOption() *declare.Key {
+	return &declare.Key{Name: "as", Takes: declare.Text.Of(o.formats).Into(&o.as),
 		Help: "write `FORMAT`: " + strings.Join(o.formats, ", ") + " " + map[bool]string{true: "(default: table on a terminal, else csv)", false: "(default: table)"}[slices.Contains(o.formats, "csv")]}
 }
 
-func (o *output) colorOption() *question.Option {
-	return &question.Option{Name: "color", Kind: question.Choice, Choices: []string{"auto", "always", "never"}, Default: "auto",
-		Help: "use colour: `WHEN` is auto, always or never", Into: &o.color}
+func (o *output) colorOption() *declare.Key {
+	return &declare.Key{Name: "color", Default: "auto",
+		Help: "use colour: `WHEN` is auto, always or never", Takes: declare.Choice("auto", "always", "never").Into(&o.color)}
 }
 
 // format settles on an output format.
@@ -341,11 +341,11 @@ func needArgs(least, most int, what string) cobra.PositionalArgs {
 }
 
 // valid checks the values of options.
-func valid(options []*question.Option, env eval.Env) error {
+func valid(options []*declare.Key, env eval.Env) error {
 	for _, o := range options {
 		if err := o.Check(env); err != nil {
 			return err
 		}
 	}
-	return question.Fit(options)
+	return declare.Fit(options)
 }

@@ -9,6 +9,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
@@ -42,9 +43,9 @@ Exits with 1 if anything fails.`,
 	var window string
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.Names(false)}
-	options := bindAll(c, []*question.Option{
-		{Name: "strict", Kind: question.Yes, Help: "treat notes as failures", Into: &strict},
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &window},
+	options := bindAll(c, []*declare.Key{
+		{Name: "strict", Help: "treat notes as failures", Takes: declare.Yes.Into(&strict)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&window)},
 	}, out.with(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

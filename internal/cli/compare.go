@@ -8,6 +8,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -53,9 +54,9 @@ matched by series and id, other tables by --key; the order of rows doesn't matte
 	m.s = a.settings(c, false)
 	var shape question.Shape
 	m.out = output{app: a, shape: &shape, formats: report.Names(false)}
-	options := bindAll(c, []*question.Option{
-		{Name: "key", Kind: question.Column, Help: "match the rows of two tables by column `COL`", Into: &m.key},
-		{Name: "fail", Kind: question.Yes, Help: "exit with 1 if anything differs", Into: &m.fail},
+	options := bindAll(c, []*declare.Key{
+		{Name: "key", Help: "match the rows of two tables by column `COL`", Takes: declare.Column.Into(&m.key)},
+		{Name: "fail", Help: "exit with 1 if anything differs", Takes: declare.Yes.Into(&m.fail)},
 	}, m.out.with(&shape))
 	m.s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

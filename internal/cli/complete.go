@@ -8,13 +8,14 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 )
 
 type completion = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective)
 
 // complete offers words for a question's arguments and options.
-func (s *settings) complete(c *cobra.Command, q *question.Question, options []*question.Option, in *question.TableIn) {
+func (s *settings) complete(c *cobra.Command, q *question.Question, options []*declare.Key, in *question.TableIn) {
 	switch q.Args {
 	case "series":
 		c.ValidArgsFunction = s.series
@@ -25,12 +26,12 @@ func (s *settings) complete(c *cobra.Command, q *question.Question, options []*q
 }
 
 // completeOptions offers the choices of options, and what they name.
-func (s *settings) completeOptions(c *cobra.Command, options []*question.Option, in *question.TableIn) {
+func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in *question.TableIn) {
 	for _, o := range options {
 		var offer completion
 		switch {
-		case o.Choices != nil:
-			offer = oneOf(func() ([]string, error) { return o.Choices, nil })
+		case o.Takes.OneOf != nil && !o.Takes.YesNo():
+			offer = oneOf(func() ([]string, error) { return o.Takes.OneOf, nil })
 		case o.Complete == "series":
 			offer = s.series
 		case o.Complete == "calendars":

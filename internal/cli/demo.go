@@ -8,9 +8,9 @@ import (
 
 	"yoyaku/demo"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
 
@@ -27,7 +27,7 @@ func (a *App) demoCommand() *cobra.Command {
 	}
 	s := a.settings(c, false)
 	r := a.newRun()
-	options := []*question.Option{r.out.formatOption(), r.out.colorOption()}
+	options := []*declare.Key{r.out.formatOption(), r.out.colorOption()}
 	bind(c, resultOut, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -3,18 +3,18 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"yoyaku/internal/question"
+	"yoyaku/internal/declare"
 )
 
-// flag is an option as a flag of a command.
+// flag is a key as a flag of a command.
 type flag struct {
-	*question.Option
+	*declare.Key
 	group optionGroup
 }
 
 // String is the value that help shows as the default.
 func (f flag) String() string {
-	if f.Option == nil || f.Given() {
+	if f.Key == nil || f.Given() {
 		return ""
 	}
 	return f.Default
@@ -24,29 +24,29 @@ func (f flag) String() string {
 // string.
 func (f flag) Type() string {
 	switch {
-	case f.Kind == question.Yes:
+	case f.Takes.YesNo():
 		return "bool"
 	case f.Value != "":
 		return f.Value
-	case f.Kind == question.Number:
+	case f.Takes.Shape == declare.ANumber:
 		return "int"
 	}
 	return "string"
 }
 
 // bind makes flags of options, which are in a group of the help.
-func bind(c *cobra.Command, group optionGroup, options []*question.Option) {
+func bind(c *cobra.Command, group optionGroup, options []*declare.Key) {
 	for _, o := range options {
 		o.Reset()
 		f := c.Flags().VarPF(flag{o, group}, o.Name, "", o.Help)
-		if o.Kind == question.Yes {
+		if o.Takes.YesNo() {
 			f.NoOptDefVal = "true"
 		}
 	}
 }
 
 // bindAll makes flags of what a command asks and of how its result is written.
-func bindAll(c *cobra.Command, ask, result []*question.Option) []*question.Option {
+func bindAll(c *cobra.Command, ask, result []*declare.Key) []*declare.Key {
 	bind(c, asked, ask)
 	bind(c, resultOut, result)
 	return append(ask, result...)

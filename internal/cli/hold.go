@@ -2,14 +2,15 @@ package cli
 
 import (
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/office"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
 
 // keepOption is that of commands that hand dates on.
-func keepOption(keep *bool) *question.Option {
-	return &question.Option{Name: "keep-released", Kind: question.Yes, Into: keep,
+func keepOption(keep *bool) *declare.Key {
+	return &declare.Key{Name: "keep-released", Takes: declare.Yes.Into(keep),
 		Help: "keep released dates as they were, even if the plan now gives\nothers"}
 }
 

@@ -6,9 +6,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
 
@@ -29,12 +29,12 @@ each.`,
 	}
 	s := a.settings(c, false)
 	var start office.Start
-	options := []*question.Option{
-		{Name: "table", Repeat: true, Help: "make series of the dates in table `FILE`, and a record of\nthe rest", Into: &start.Tables},
-		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Into: &start.Key},
-		{Name: "series", Repeat: true, Value: `"NAME = RULE"`, Help: "add a series with its name and its rule", Into: &start.Series},
-		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Into: &start.Calendar},
-		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Into: &start.ID},
+	options := []*declare.Key{
+		{Name: "table", Help: "make series of the dates in table `FILE`, and a record of\nthe rest", Takes: declare.Text.Repeat(&start.Tables)},
+		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Takes: declare.Text.Into(&start.Key)},
+		{Name: "series", Value: `"NAME = RULE"`, Help: "add a series with its name and its rule", Takes: declare.Text.Repeat(&start.Series)},
+		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Takes: declare.Text.Into(&start.Calendar)},
+		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Takes: declare.Text.Into(&start.ID)},
 	}
 	bind(c, asked, options)
 	s.completeOptions(c, options, nil)

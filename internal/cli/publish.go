@@ -12,6 +12,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/publish"
@@ -49,17 +50,17 @@ reached.`,
 	s := a.settings(c, false)
 	p := &publishing{app: a}
 	p.out = output{app: a, shape: &p.shape, formats: report.Names(false)}
-	options := bindAll(c, []*question.Option{
-		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Into: &p.to},
-		{Name: "collection", Help: "publish to the calendar `NAME`, which is created if missing\n(default: the plan's, or its id)", Into: &p.collection},
-		{Name: "credentials", Help: "read the user name and password from `FILE`", Into: &p.credentials},
-		{Name: "dry-run", Kind: question.Yes, Help: "show what would change, without changing it", Into: &p.dry},
-		{Name: "series", List: true, Complete: "series", Value: "NAMES", Help: "publish only these series and records", Into: &p.asked.Series},
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &p.asked.Window},
-		{Name: "overwrite-edits", Kind: question.Yes, Help: "overwrite events that were changed by hand", Into: &p.overwrite},
-		{Name: "adopt", Kind: question.Yes, Help: "take over events of the plan that have lost its mark on the\nserver", Into: &p.adopt},
+	options := bindAll(c, []*declare.Key{
+		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Takes: declare.Text.Into(&p.to)},
+		{Name: "collection", Help: "publish to the calendar `NAME`, which is created if missing\n(default: the plan's, or its id)", Takes: declare.Text.Into(&p.collection)},
+		{Name: "credentials", Help: "read the user name and password from `FILE`", Takes: declare.Text.Into(&p.credentials)},
+		{Name: "dry-run", Help: "show what would change, without changing it", Takes: declare.Yes.Into(&p.dry)},
+		{Name: "series", Complete: "series", Value: "NAMES", Help: "publish only these series and records", Takes: declare.Text.List(&p.asked.Series)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&p.asked.Window)},
+		{Name: "overwrite-edits", Help: "overwrite events that were changed by hand", Takes: declare.Yes.Into(&p.overwrite)},
+		{Name: "adopt", Help: "take over events of the plan that have lost its mark on the\nserver", Takes: declare.Yes.Into(&p.adopt)},
 		keepOption(&p.asked.Keep),
-		{Name: "at-once", Kind: question.Number, Least: 1, Most: 16, Default: "4", Help: "send `N` requests at a time", Into: &p.atOnce},
+		{Name: "at-once", Default: "4", Help: "send `N` requests at a time", Takes: declare.Number(1, 16).Into(&p.atOnce)},
 	}, p.out.with(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -5,6 +5,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -37,13 +38,13 @@ the plan.`,
 	s := a.settings(c, false)
 	r := &releasing{app: a}
 	r.out = output{app: a, shape: &r.shape, formats: report.Names(false)}
-	options := bindAll(c, []*question.Option{
-		{Name: "through", Kind: question.Date, Needed: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Into: &r.Through},
-		{Name: "by", Needed: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Into: &r.By},
-		{Name: "note", Help: "keep `TEXT` with the release", Into: &r.Note},
-		{Name: "series", List: true, Complete: "series", Value: "NAMES", Help: "release only these series; also one that the plan no longer has", Into: &r.Series},
-		{Name: "provisional", Kind: question.Yes, Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Into: &r.Provisional},
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &r.Window},
+	options := bindAll(c, []*declare.Key{
+		{Name: "through", Needed: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Takes: declare.Date.Into(&r.Through)},
+		{Name: "by", Needed: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Takes: declare.Text.Into(&r.By)},
+		{Name: "note", Help: "keep `TEXT` with the release", Takes: declare.Text.Into(&r.Note)},
+		{Name: "series", Complete: "series", Value: "NAMES", Help: "release only these series; also one that the plan no longer has", Takes: declare.Text.List(&r.Series)},
+		{Name: "provisional", Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Takes: declare.Yes.Into(&r.Provisional)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&r.Window)},
 	}, r.out.with(&r.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

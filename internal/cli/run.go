@@ -8,6 +8,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
@@ -41,15 +42,15 @@ hashes, and each date that moved.`,
 	}
 	s := a.settings(c, false)
 	r := a.newRun()
-	options := bindAll(c, []*question.Option{
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Into: &r.asked.Window},
-		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Into: &r.asked.Folder},
-		{Name: "series", List: true, Complete: "series", Value: "NAMES", Help: "compute only these series; files they share with others keep the\nothers' dates", Into: &r.asked.Series},
-		{Name: "anyway", Kind: question.Yes, Help: "write the outputs even if an expectation isn't met", Into: &r.asked.Anyway},
+	options := bindAll(c, []*declare.Key{
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&r.asked.Window)},
+		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Takes: declare.Text.Into(&r.asked.Folder)},
+		{Name: "series", Complete: "series", Value: "NAMES", Help: "compute only these series; files they share with others keep the\nothers' dates", Takes: declare.Text.List(&r.asked.Series)},
+		{Name: "anyway", Help: "write the outputs even if an expectation isn't met", Takes: declare.Yes.Into(&r.asked.Anyway)},
 		keepOption(&r.asked.Keep),
-		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Into: &r.asked.By},
-		{Name: "note", With: []string{"by"}, Help: "add `TEXT` to that line", Into: &r.asked.Note},
-	}, []*question.Option{r.out.formatOption(), r.out.colorOption()})
+		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Takes: declare.Text.Into(&r.asked.By)},
+		{Name: "note", With: []string{"by"}, Help: "add `TEXT` to that line", Takes: declare.Text.Into(&r.asked.Note)},
+	}, []*declare.Key{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		defer office.Thrift()()

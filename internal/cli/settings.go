@@ -8,10 +8,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
 )
 
 // settings say where and when phrases are read.
@@ -35,16 +35,16 @@ var tries = []string{"check", "ahead", "compare"}
 // those that say by which plan and calendar.
 func (a *App) settings(c *cobra.Command, where bool) *settings {
 	s := &settings{app: a, frame: map[string]*string{}, files: &files.Register{}}
-	options := []*question.Option{
-		{Name: "as-of", Help: "take `DATE` as today (default: YOYAKU_AS_OF, or the clock)", Into: &s.asOf},
+	options := []*declare.Key{
+		{Name: "as-of", Help: "take `DATE` as today (default: YOYAKU_AS_OF, or the clock)", Takes: declare.Text.Into(&s.asOf)},
 	}
 	if where {
 		options = append(options,
-			&question.Option{Name: "plan", Help: "use the calendars, series and settings of plan `FILE`\n(default: yoyaku.yaml in this folder, if there is one)", Into: &s.plan},
-			&question.Option{Name: "calendar", Complete: "calendars", Help: "count with the working calendar `NAME`: of the plan, a public\none, several joined by +, a file, or (COL) for each row's own", Into: &s.calendar})
+			&declare.Key{Name: "plan", Help: "use the calendars, series and settings of plan `FILE`\n(default: yoyaku.yaml in this folder, if there is one)", Takes: declare.Text.Into(&s.plan)},
+			&declare.Key{Name: "calendar", Complete: "calendars", Help: "count with the working calendar `NAME`: of the plan, a public\none, several joined by +, a file, or (COL) for each row's own", Takes: declare.Text.Into(&s.calendar)})
 		options = append(options, plan.FrameOptions(s.frame)...)
 		options = append(options,
-			&question.Option{Name: "leap-day", Kind: question.Choice, Choices: []string{"28-feb", "1-mar"}, Help: "keep a 29 February on `DAY` in other years: 28-feb or 1-mar\n(default 28-feb)", Into: &s.leap})
+			&declare.Key{Name: "leap-day", Help: "keep a 29 February on `DAY` in other years: 28-feb or 1-mar\n(default 28-feb)", Takes: declare.Choice("28-feb", "1-mar").Into(&s.leap)})
 	}
 	if where || slices.Contains(tries, c.Name()) {
 		options = append(options, s.whatIf.Options()...)

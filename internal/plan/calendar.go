@@ -14,6 +14,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 )
 
@@ -184,30 +185,28 @@ func (c *calendarIn) group() *group {
 		}
 		return nil
 	}
-	return &group{what: "a calendar", orText: true, keys: []Key{
-		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Takes: aText.into(&c.title)},
+	return &group{what: "a calendar", orText: true, keys: []*declare.Key{
+		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Takes: aText.Into(&c.title)},
 		{Name: "closed", Help: "closed weekdays; none if every day is worked", Default: "sat, sun",
-			Example: "fri, sat", Takes: closedDays.into(&c.closed)},
+			Example: "fri, sat", Takes: closedDays.Into(&c.closed)},
 		{Name: "holidays", Help: "holidays, in order; a rule sees the closed days above it",
-			Takes: takes{words: "a list, or the name of a calendar", kind: aList,
-				item: func() *group { return new(holidayIn).group() },
-				fill: func(v *node) error { c.holidays = v; return nil }}},
+			Takes: listOf("a list, or the name of a calendar", func() *group { return new(holidayIn).group() },
+				func(v *node) error { c.holidays = v; return nil })},
 		{Name: "open", Help: "days worked although a weekday or holiday closes them", Example: "[2027-12-18]",
-			Takes: someNames.then(open)},
+			Takes: someNames.Then(open)},
 		{Name: "short", Help: "short days, which count as part of a day; a later entry wins, a closed day stays closed",
-			Takes: takes{words: "a list, or the name of a calendar", kind: aList,
-				item: func() *group { return (&holidayIn{short: true}).group() },
-				fill: func(v *node) error { c.short = v; return nil }}},
+			Takes: listOf("a list, or the name of a calendar", func() *group { return (&holidayIn{short: true}).group() },
+				func(v *node) error { c.short = v; return nil })},
 		{Name: "known-from", Help: "the first day for which all holidays are known", Default: "the first day of its lists",
-			Example: "2026-01-01", Takes: aDay.ref(&c.from)},
+			Example: "2026-01-01", Takes: aDay.Ref(&c.from)},
 		{Name: "known-through", Help: "the last day for which all holidays are known", Default: "the last day of its lists",
-			Example: "2028-12-31", Takes: aDay.ref(&c.through)},
+			Example: "2028-12-31", Takes: aDay.Ref(&c.through)},
 	}}
 }
 
 // closedDays are weekdays.
-var closedDays = kind[workdays.WeekdaySet]{"weekdays: joined by commas, or a list", someTexts, nil,
-	func(v *node) (workdays.WeekdaySet, error) { return v.doc.closedDays(v.val) }}
+var closedDays = kind[workdays.WeekdaySet]{Words: "weekdays: joined by commas, or a list", Shape: declare.SomeTexts,
+	Read: read(func(v *node) (workdays.WeekdaySet, error) { return v.doc.closedDays(v.val) })}
 
 // calendar builds one calendar from its keys.
 func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, error) {

@@ -9,6 +9,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 // bounds reads N or N..M, with a unit behind it where one goes.
@@ -35,19 +36,19 @@ func newExpects() *schedule.Expects {
 // expects are the keys of what must hold of a series' dates, or of those of one of its
 // rules; to is what is filled.
 func (in *seriesIn) expects(to func() *schedule.Expects) *group {
-	count := func(name, help, example string) Key {
-		return Key{Name: name, Help: help, Example: example,
-			Takes: bounds("").then(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
+	count := func(name, help, example string) *declare.Key {
+		return &declare.Key{Name: name, Help: help, Example: example,
+			Takes: bounds("").Then(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
 	}
-	return &group{what: "expectations of a series", keys: []Key{
+	return &group{what: "expectations of a series", keys: []*declare.Key{
 		count("per-month", "the number of dates in a month", "1..2"),
 		count("per-quarter", "the number of dates in a quarter", "3"),
 		count("per-year", "the number of dates in a year", "26..27"),
 		count("per-fiscal-year", "the number of dates in a fiscal year", "24"),
 		{Name: "gap", Help: "the number of days from one date to the next", Example: "11..19 days",
-			Takes: bounds("day").then(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
+			Takes: bounds("day").Then(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
 		{Name: "each", Adds: true, Help: "conditions that hold for each date", Example: "bank-file < date",
-			Takes: conditions.at(func(v *node, list []placed) error {
+			Takes: at(conditions, func(v *node, list []placed) error {
 				e, env := to(), in.env
 				env.Names = in.s.Names()
 				for _, c := range list {
@@ -65,9 +66,9 @@ func (in *seriesIn) expects(to func() *schedule.Expects) *group {
 
 // expectAll are the keys of what must hold over all series.
 func (p *Plan) expectAll() *group {
-	return &group{what: "expectations across all series", keys: []Key{
+	return &group{what: "expectations across all series", keys: []*declare.Key{
 		{Name: "per-day", Help: "the number of tasks of one owner on one day", Example: "0..2",
-			Takes: bounds("task").at(func(v *node, b schedule.Bounds) error {
+			Takes: at(bounds("task"), func(v *node, b schedule.Bounds) error {
 				p.PerDay, p.PerDayAt = &b, v.spot()
 				return nil
 			})},
@@ -116,9 +117,9 @@ func parseSum(column, text string) (s RowsSum, err error) {
 // expectKeys are the keys of what must hold of a record.
 func (r *Record) expectKeys() *group {
 	e := &RowsExpect{}
-	return &group{what: "expectations of a record", done: func(*node) error { r.Expects = e; return nil }, keys: []Key{
-		{Name: "rows", Help: "the number of rows", Example: "1..500", Takes: bounds("row").ref(&e.Rows)},
-		{Name: "unique", Help: "columns whose values must not repeat", Example: "contract", Takes: namesIn.into(&e.Unique)},
+	return &group{what: "expectations of a record", done: func(*node) error { r.Expects = e; return nil }, keys: []*declare.Key{
+		{Name: "rows", Help: "the number of rows", Example: "1..500", Takes: bounds("row").Ref(&e.Rows)},
+		{Name: "unique", Help: "columns whose values must not repeat", Example: "contract", Takes: namesIn.Into(&e.Unique)},
 		{Name: "sum", Help: "column totals: a number, bounds, or the total of another record's column",
 			Example: "{rent: 120000..130000}", Takes: namesOf(func() *names {
 				return &names{what: "sum", help: "a number, a range, or RECORD.COLUMN", each: func(v *node) error {
@@ -133,7 +134,7 @@ func (r *Record) expectKeys() *group {
 				}}
 			})},
 		{Name: "each", Help: "conditions that hold for each row", Example: "ends >= start",
-			Takes: conditions.at(func(v *node, list []placed) error {
+			Takes: at(conditions, func(v *node, list []placed) error {
 				for _, c := range list {
 					v.at[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.at
 					e.Each = append(e.Each, c.text)
@@ -174,7 +175,7 @@ func (p *Plan) readApart(v *node) error {
 		return err
 	}
 	for _, item := range items {
-		names, err := someNames.read(item)
+		names, err := someNames.Read(item)
 		if err != nil {
 			return err
 		}

@@ -8,7 +8,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
-	"yoyaku/internal/question"
+	"yoyaku/internal/declare"
 )
 
 // frameKeys say how time is cut, in a plan and on a command. Each sets its part
@@ -32,11 +32,11 @@ var frameKeys = []struct {
 }
 
 // FrameOptions are those keys as options of a command, which fill texts.
-func FrameOptions(texts map[string]*string) (list []*question.Option) {
+func FrameOptions(texts map[string]*string) (list []*declare.Key) {
 	for _, k := range frameKeys {
 		if k.name != "fiscal-named" { // which is the plan's to say
 			texts[k.name] = new(string)
-			list = append(list, &question.Option{Name: k.name, Help: k.help, Into: texts[k.name]})
+			list = append(list, &declare.Key{Name: k.name, Help: k.help, Takes: declare.Text.Into(texts[k.name])})
 		}
 	}
 	return list

@@ -15,6 +15,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/tabular"
 )
 
@@ -50,25 +51,25 @@ func parseUntil(text string) (int, error) {
 }
 
 func (h *holidayIn) group() *group {
-	g := &group{what: "a holiday", orText: true, keys: []Key{
-		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: aText.then(h.named)},
+	g := &group{what: "a holiday", orText: true, keys: []*declare.Key{
+		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: aText.Then(h.named)},
 		{Name: "day", Help: "the day: a rule, a date, a range of days, or a list of them",
-			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{"a rule, or days: joined by commas, or a list",
-				someTexts, nil, aNode.read}.into(&h.day)},
+			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{Words: "a rule, or days: joined by commas, or a list",
+				Shape: declare.SomeTexts, Read: aNode.Read}.Into(&h.day)},
 		{Name: "file", Help: "a file of holidays: .csv with columns date, name or start, end, name; or .ics",
-			Example: "holidays/extra.csv", Takes: aText.into(&h.file)},
+			Example: "holidays/extra.csv", Takes: aText.Into(&h.file)},
 		{Name: "read-dates", Help: "how dates in the file are written, if not ISO", Example: "dmy",
-			Takes: aText.into(&h.form)},
+			Takes: aText.Into(&h.form)},
 		{Name: "where", Help: "take only the events of the .ics file for which this holds",
-			Example: "categories = 'closed'", Takes: aText.into(&h.where)},
-		{Name: "calendar", Help: "take the holidays of another calendar", Example: "yard", Takes: aText.into(&h.calendar)},
+			Example: "categories = 'closed'", Takes: aText.Into(&h.where)},
+		{Name: "calendar", Help: "take the holidays of another calendar", Example: "yard", Takes: aText.Into(&h.calendar)},
 	}}
 	if !h.short {
 		return g
 	}
 	g.what = "a short day"
 	for i := range g.keys {
-		switch k := &g.keys[i]; k.Name {
+		switch k := g.keys[i]; k.Name {
 		case "name":
 			k.Help, k.Example = "the short day's name", "Christmas Eve"
 		case "day":
@@ -80,10 +81,10 @@ func (h *holidayIn) group() *group {
 		}
 	}
 	g.keys = append(g.keys,
-		Key{Name: "counts", Help: "the part of the day that counts: above 0, below 1", Default: "0.5",
-			Example: "0.75", Takes: parsed("a number", parseCounts).into(&h.counts)},
-		Key{Name: "until", Help: "when the day ends; later times of day move to it", Default: "as any day",
-			Example: `"12:00"`, Takes: parsed("a time", parseUntil).into(&h.until)})
+		&declare.Key{Name: "counts", Help: "the part of the day that counts: above 0, below 1", Default: "0.5",
+			Example: "0.75", Takes: parsed("a number", parseCounts).Into(&h.counts)},
+		&declare.Key{Name: "until", Help: "when the day ends; later times of day move to it", Default: "as any day",
+			Example: `"12:00"`, Takes: parsed("a time", parseUntil).Into(&h.until)})
 	return g
 }
 
@@ -117,7 +118,7 @@ func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.
 		return nil
 	}
 	if _, list := v.val.(*ast.SequenceNode); !list { // holidays: isles
-		names, err := someNames.read(v)
+		names, err := someNames.Read(v)
 		for _, name := range names {
 			if err := take(name); err != nil {
 				return nil, listed, err

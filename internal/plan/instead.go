@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 )
 
@@ -18,25 +19,25 @@ import (
 // its series. What they say depends on each other and is read at once.
 var (
 	dayByHand  = &group{what: "a date moved by hand", keys: handKeys}
-	daysByHand = &group{what: "a date moved by hand", keys: append([]Key{
-		{Name: "series", Needed: true, Help: "the series", Example: "crew-pay", Takes: aText.then(nothing)},
+	daysByHand = &group{what: "a date moved by hand", keys: append([]*declare.Key{
+		{Name: "series", Needed: true, Help: "the series", Example: "crew-pay", Takes: aText.Then(nothing)},
 	}, handKeys...)}
-	handKeys = []Key{
+	handKeys = []*declare.Key{
 		{Name: "id", Needed: true, Help: "the date's id", Example: "2028-12/last",
-			More: "`yoyaku dates SERIES` lists the ids.", Takes: aText.then(nothing)},
+			More: "`yoyaku dates SERIES` lists the ids.", Takes: aText.Then(nothing)},
 		{Name: "date", Needed: true, Help: "the day it moves to, or `none` to leave it out", Example: "2028-12-20",
-			Takes: aText.then(nothing)},
-		{Name: "why", Needed: true, Help: "the reason", Example: "early pay before the holidays", Takes: aText.then(nothing)},
-		{Name: "by", Help: "who decided it", Example: "A. Gull", Takes: aText.then(nothing)},
+			Takes: aText.Then(nothing)},
+		{Name: "why", Needed: true, Help: "the reason", Example: "early pay before the holidays", Takes: aText.Then(nothing)},
+		{Name: "by", Help: "who decided it", Example: "A. Gull", Takes: aText.Then(nothing)},
 		{Name: "what", Help: "the milestone that moves", Default: "the date itself", Example: "bank-file",
-			Takes: aText.then(nothing)},
+			Takes: aText.Then(nothing)},
 	}
 )
 
 // byHand takes a list of days by hand, or the table that holds them.
-func byHand(fill func(v *node) error, of *group) takes {
-	return takes{words: "a list of moved dates, or {table: FILE}", kind: listOrTable,
-		item: func() *group { return of }, fill: fill}
+func byHand(fill func(v *node) error, of *group) declare.Takes {
+	return declare.Takes{Words: "a list of moved dates, or {table: FILE}", Shape: declare.ListOrTable,
+		Item: func() declare.Inside { return of }, Fill: fills(fill)}
 }
 
 // insteads reads days by hand; s is nil if each names its series.

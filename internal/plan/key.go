@@ -8,44 +8,17 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 )
 
-// Key is one thing that a plan or one of its entries can say. It is declared once, for
-// reading, errors, the schema and the help, beside the field that it fills.
-type Key struct {
-	Name    string
-	Help    string // one line
-	Default string // in words; "" where there is none
-	Example string // a value as it is in the file
-	More    string // further sentences, for its own page of help
-	Needed  bool
-	Part    string // of a plan's own keys, the part of the help in which it stands
-	Takes   takes
-	// Merge says that a series' value goes over its pattern's name by name, Adds that it
-	// is beside it; otherwise it takes its place.
-	Merge, Adds bool
-
-	option *question.Option // of a question that declares it; nil for none
-	after  func() error     // what is done once it was read, or wasn't there
-}
-
-// takes is what a key takes, and how that fills its field.
-type takes struct {
-	words string   // in help
-	kind  value    // for the schema
-	oneOf []string // the values, where they are few
-	fill  func(v *node) error
-	in    func() inside // of a mapping; made when it is asked for
-	item  func() *group // of a list of mappings
-}
-
 // inside is what is in a mapping: keys, or names.
 type inside interface {
+	declare.Inside
 	// open gives the parts of a value, unread.
 	open(v *node) ([]*node, error)
 	// key is how what is under a name goes over what stood there before.
-	key(name string) Key
+	key(name string) declare.Key
 	// same reports whether two names are one.
 	same(a, b string) bool
 }
@@ -118,7 +91,7 @@ func over(in inside, before, parts []*node) (list []*node, err error) {
 			list[i] = p
 		default:
 			one := *p
-			if one.parts, err = list[i].under(k.Takes.in(), p); err != nil {
+			if one.parts, err = list[i].under(k.Takes.In().(inside), p); err != nil {
 				return nil, err
 			}
 			list[i] = &one
@@ -152,7 +125,7 @@ func (v *node) under(in inside, p *node) ([]*node, error) {
 // group is a mapping with keys.
 type group struct {
 	what string // in messages
-	keys []Key
+	keys []*declare.Key
 	text string // the key for which one text may stand in its place; "" for none
 	// orText says that a text may be in its place which isn't read by a key.
 	orText bool
@@ -169,22 +142,20 @@ type group struct {
 }
 
 func (g *group) find(name string) int {
-	for i := range g.keys {
-		if g.keys[i].Name == name {
-			return i
-		}
-	}
-	return -1
+	return slices.IndexFunc(g.keys, func(k *declare.Key) bool { return k.Name == name })
 }
 
 func (g *group) same(a, b string) bool { return a == b }
 
-func (g *group) key(name string) Key {
-	if i := g.find(name); i >= 0 {
-		return g.keys[i]
+func (g *group) key(name string) declare.Key {
+	if k := declare.Find(g.keys, name); k != nil {
+		return *k
 	}
-	return Key{}
+	return declare.Key{}
 }
+
+// Keys are the keys.
+func (g *group) Keys() []*declare.Key { return g.keys }
 
 // known lists the names of the keys.
 func (g *group) known() (list []string) {
@@ -194,54 +165,25 @@ func (g *group) known() (list []string) {
 	return list
 }
 
-// options adds the keys that options declare, but for those that the group has itself.
-func (g *group) options(options []*question.Option) {
+// options adds the flags of commands, but for those that the group has itself.
+func (g *group) options(options []*declare.Key) {
 	for _, o := range options {
-		if g.find(o.Name) < 0 {
-			g.keys = append(g.keys, optionKey(o))
+		if g.find(o.Name) >= 0 {
+			continue
 		}
+		o.Flag = true
+		if o.Takes.Shape == declare.Running { // which stands there name by name
+			one := o.Takes.Fill
+			t := carries(func(text string) error { return one(declare.Said(o.Name, text)) })
+			o.Takes.Words, o.Takes.Shape, o.Takes.In, o.Takes.Fill = t.Words, t.Shape, t.In, t.Fill
+		}
+		g.keys = append(g.keys, o)
 	}
 }
 
-// optionKey is the key that an option declares.
-func optionKey(o *question.Option) Key {
-	k := Key{Name: o.Name, Help: o.Describe(), Default: o.Default, option: o}
-	k.Takes = takes{words: o.Takes(), oneOf: o.Choices, fill: func(v *node) error { return v.option(o) }}
-	if o.Kind == question.Carried {
-		k.Takes = carries(o.SetItem)
-		return k
-	}
-	switch o.Into.(type) {
-	case *[]string:
-		k.Takes.kind = someTexts
-	case *int:
-		k.Takes.kind = aNumber
-	case *bool:
-		k.Takes.oneOf = yesNo
-	}
-	return k
-}
-
-// option sets an option; what is wrong with it is reported at its value.
-func (v *node) option(o *question.Option) error {
-	seq, list := v.val.(*ast.SequenceNode)
-	if !list {
-		text, err := v.doc.text(v.val)
-		if err == nil {
-			err = o.Set(text)
-		}
-		return v.wrap(err)
-	}
-	for _, item := range seq.Values {
-		text, err := v.doc.text(item)
-		if err == nil {
-			err = o.SetItem(text)
-		}
-		if err != nil {
-			return v.doc.wrap(item, err)
-		}
-	}
-	return nil
+// flags are those of the group's keys.
+func (g *group) flags() []*declare.Key {
+	return slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return !k.Flag })
 }
 
 // open gives the keys of a mapping, each one of the group's, or with beside a word.
@@ -324,11 +266,10 @@ func (g *group) fill(v *node) error {
 	}
 	v.at[v.path] = v.spot()
 	wrong := func() bool { return g.chained && v.doc.collect.count() > before }
-	for i := range g.keys {
-		k := &g.keys[i]
+	for _, k := range g.keys {
 		at := slices.IndexFunc(parts, func(p *node) bool { return p.name == k.Name })
-		if at < 0 && k.Needed {
-			return v.fail("%s needs `%s`, %s", g.what, k.Name, k.told())
+		if at < 0 && k.Needed && !k.Flag {
+			return v.fail("%s needs `%s`, %s", g.what, k.Name, k.Told())
 		}
 		for ; at >= 0 && at < len(parts); at++ { // one that adds stands several times
 			if p := parts[at]; p.name == k.Name && !wrong() {
@@ -337,8 +278,8 @@ func (g *group) fill(v *node) error {
 				}
 			}
 		}
-		if k.after != nil && !wrong() {
-			if err := v.doc.or(k.after()); err != nil {
+		if k.After != nil && !wrong() {
+			if err := v.doc.or(k.After()); err != nil {
 				return err
 			}
 		}
@@ -350,32 +291,32 @@ func (g *group) fill(v *node) error {
 }
 
 // fill fills the field of a key.
-func (v *node) fill(k *Key) error {
+func (v *node) fill(k *declare.Key) error {
 	v.at[v.path] = v.spot()
-	return v.wrap(k.Takes.fill(v))
-}
-
-// told is the help with an example.
-func (k *Key) told() string {
-	if k.Example == "" {
-		return k.Help
+	if k.Flag {
+		return k.Say(v)
 	}
-	return k.Help + ": `" + k.Name + ": " + k.Example + "`"
+	return v.wrap(k.Takes.Fill(v))
 }
 
 // keysOf takes a mapping with keys. They are made when there is one.
-func keysOf(of func() *group) takes {
-	return takes{words: "keys", kind: aMapping, in: func() inside { return of() },
-		fill: func(v *node) error { return of().fill(v) }}
+func keysOf(of func() *group) declare.Takes {
+	return declare.Takes{Words: "keys", Shape: declare.AMapping, In: func() declare.Inside { return of() },
+		Fill: fills(func(v *node) error { return of().fill(v) })}
+}
+
+// listOf takes a list of mappings.
+func listOf(words string, item func() *group, fill func(v *node) error) declare.Takes {
+	return declare.Takes{Words: words, Shape: declare.AList, Item: func() declare.Inside { return item() }, Fill: fills(fill)}
 }
 
 // orList takes one value, or a list of mappings in its place; done is called at the end of
 // the list.
-func orList(one takes, item func() *group, done func(v *node) error) takes {
-	scalar := one.fill
-	one.kind, one.item = textOrList, item
-	one.words += ", or a list"
-	one.fill = func(v *node) error {
+func orList(one declare.Takes, item func() *group, done func(v *node) error) declare.Takes {
+	scalar := one.Fill
+	one.Shape, one.Item = declare.TextOrList, func() declare.Inside { return item() }
+	one.Words += ", or a list"
+	one.Fill = fills(func(v *node) error {
 		if _, list := v.val.(*ast.SequenceNode); !list {
 			return scalar(v)
 		}
@@ -389,7 +330,7 @@ func orList(one takes, item func() *group, done func(v *node) error) takes {
 			}
 		}
 		return done(v)
-	}
+	})
 	return one
 }
 

@@ -8,12 +8,13 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 )
 
 // keyAt is a key with its place in a file: series, NAME, milestones.
 type keyAt struct {
-	Key
+	*declare.Key
 	path []string
 	make string  // the command that `make` names, whose option it is; "" where it always is
 	also []keyAt // the same key in other places
@@ -45,7 +46,7 @@ func Help(of string, words ...string) (string, error) {
 		if n < 0 || !slices.Equal(plain[n:], words) {
 			continue
 		}
-		same := func(f keyAt) bool { return f.Help == k.Help } // a pattern's, and the series' own
+		same := func(f keyAt) bool { return f.Line() == k.Line() } // a pattern's, and the series' own
 		if i := slices.IndexFunc(found, same); i >= 0 {
 			found[i].also = append(found[i].also, k)
 		} else {
@@ -73,7 +74,7 @@ func (g *group) keysIn(path []string) (list []keyAt) {
 	for _, k := range g.keys {
 		at := append(slices.Clone(path), k.Name)
 		list = append(list, keyAt{Key: k, path: at})
-		if in, names := k.group(); in != nil {
+		if in, names := groupOf(k); in != nil {
 			if names != nil {
 				at = append(at, free)
 			}
@@ -85,7 +86,7 @@ func (g *group) keysIn(path []string) (list []keyAt) {
 	}
 	for _, q := range question.All() {
 		for _, k := range g.made(q).keys {
-			if k.option != nil && (q.Record || q.Alone) && g.find(k.Name) < 0 {
+			if k.Flag && (q.Record || q.Alone) && g.find(k.Name) < 0 {
 				list = append(list, keyAt{Key: k, path: append(slices.Clone(path), k.Name), make: q.Name})
 			}
 		}
@@ -93,16 +94,16 @@ func (g *group) keysIn(path []string) (list []keyAt) {
 	return list
 }
 
-// group is what is under the key, or under each of its names, or in its list; nil for
+// groupOf is what is under a key, or under each of its names, or in its list; nil for
 // none.
-func (k *Key) group() (g *group, n *names) {
-	if k.Takes.item != nil {
-		return k.Takes.item(), nil
+func groupOf(k *declare.Key) (g *group, n *names) {
+	if k.Takes.Item != nil {
+		return k.Takes.Item().(*group), nil
 	}
-	if k.Takes.in == nil {
+	if k.Takes.In == nil {
 		return nil, nil
 	}
-	switch in := k.Takes.in().(type) {
+	switch in := k.Takes.In().(type) {
 	case *group:
 		g = in
 	case *names:
@@ -120,28 +121,29 @@ func (k keyAt) page(b *strings.Builder) {
 		if at.make != "" {
 			with = " (with `make: " + at.make + "`)"
 		}
-		fmt.Fprintf(b, "%s%s%s\n", strings.Join(at.path, "."), with, at.mustBe())
+		fmt.Fprintf(b, "%s%s%s\n", strings.Join(at.path, "."), with, mustBe(at.Key))
 	}
-	for _, about := range []string{strings.ToUpper(k.Help[:1]) + k.Help[1:] + ".", k.More} {
+	help := k.Line()
+	for _, about := range []string{strings.ToUpper(help[:1]) + help[1:] + ".", k.More} {
 		about = strings.Join(strings.Fields(about), " ")
 		for line := range strings.Lines(text.WrapSoft(about, pageWidth-2)) {
 			b.WriteString("  " + strings.TrimSpace(line) + "\n")
 		}
 	}
-	fmt.Fprintf(b, "  Takes %s.\n", k.Takes.words)
-	if k.Takes.oneOf != nil && k.Takes.oneOf[0] != "yes" {
-		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Takes.oneOf, ", "))
+	fmt.Fprintf(b, "  Takes %s.\n", k.Takes.Words)
+	if k.Takes.OneOf != nil && k.Takes.OneOf[0] != "yes" {
+		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Takes.OneOf, ", "))
 	}
 	if k.Default != "" {
 		fmt.Fprintf(b, "  Default: %s.\n", k.Default)
 	}
-	if k.Example != "" {
+	if k.Example != "" && !k.Flag {
 		fmt.Fprintf(b, "  Example: %s: %s\n", k.Name, k.Example)
 	}
 	if k.Merge {
 		b.WriteString("  A series' own entries replace its pattern's, name by name.\n")
 	}
-	g, n := k.group()
+	g, n := groupOf(k.Key)
 	if n != nil {
 		fmt.Fprintf(b, "  Under each name: %s", n.help)
 		if g != nil && g.text != "" {
@@ -156,7 +158,7 @@ func (k keyAt) page(b *strings.Builder) {
 }
 
 // mustBe says so of a key that must be there.
-func (k Key) mustBe() string {
+func mustBe(k *declare.Key) string {
 	if needs(k) {
 		return " (required)"
 	}
@@ -183,7 +185,7 @@ func (g *group) pages(b *strings.Builder) {
 		parts = []string{""}
 	}
 	for _, part := range parts {
-		own := &group{what: part, keys: slices.DeleteFunc(slices.Clone(g.keys), func(k Key) bool { return k.Part != part })}
+		own := &group{what: part, keys: slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return k.Part != part })}
 		if part != "" {
 			fmt.Fprintf(b, "\n%s\n", part)
 		} else {
@@ -206,7 +208,7 @@ type groupAt struct {
 // inside are the groups that are under the keys of the group, each once.
 func (g *group) inside(path []string) (list []groupAt) {
 	for _, k := range g.keys {
-		in, names := k.group()
+		in, names := groupOf(k)
 		if in == nil {
 			continue
 		}
@@ -238,11 +240,11 @@ func (g *group) page(b *strings.Builder) {
 	}
 	var options []string
 	for _, k := range g.keys {
-		if k.option != nil {
+		if k.Flag {
 			options = append(options, k.Name)
 			continue
 		}
-		line(k.Name, k.describe()+k.mustBe())
+		line(k.Name, describe(k)+mustBe(k))
 	}
 	if options != nil {
 		line("and options", "of commands: "+strings.Join(options, ", "))

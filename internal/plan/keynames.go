@@ -6,6 +6,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/declare"
 )
 
 // free is the name of the key that stands for all names of a mapping.
@@ -20,10 +21,13 @@ type names struct {
 
 func (n *names) same(a, b string) bool { return phrase.SameName(a, b) }
 
-func (n *names) key(string) Key {
-	k := Key{Name: free, Merge: n.of != nil}
+// Keys are none: all are names.
+func (n *names) Keys() []*declare.Key { return nil }
+
+func (n *names) key(string) declare.Key {
+	k := declare.Key{Name: free, Merge: n.of != nil}
 	if n.of != nil {
-		k.Takes.in = func() inside { return n.of() }
+		k.Takes.In = func() declare.Inside { return n.of() }
 	}
 	return k
 }
@@ -55,7 +59,7 @@ func (n *names) fill(v *node) error {
 }
 
 // namesOf takes names.
-func namesOf(of func() *names) takes {
-	return takes{words: "names, each with its own value", kind: aMapping, in: func() inside { return of() },
-		fill: func(v *node) error { return of().fill(v) }}
+func namesOf(of func() *names) declare.Takes {
+	return declare.Takes{Words: "names, each with its own value", Shape: declare.AMapping, In: func() declare.Inside { return of() },
+		Fill: fills(func(v *node) error { return of().fill(v) })}
 }

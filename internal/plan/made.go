@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 )
 
@@ -75,7 +77,7 @@ func (r recordIn) source() error {
 			return r.places.Place(o.Name, err)
 		}
 	}
-	return r.places.fault(question.Fit(r.make.Options))
+	return r.places.fault(declare.Fit(r.make.Options))
 }
 
 // lookupKeys are the keys of an entry of `match`, if nothing is filled.
@@ -88,9 +90,9 @@ func lookupKeys() *group {
 }
 
 func (l *lookup) group(p *Plan) *group {
-	g := &group{what: "a look-up", keys: []Key{
+	g := &group{what: "a look-up", keys: []*declare.Key{
 		{Name: "table", Needed: true, Help: "the table to look in", Example: "sites.csv",
-			Takes: aText.at(func(v *node, text string) error {
+			Takes: at(aText, func(v *node, text string) error {
 				l.table = v.doc.beside(text)
 				if _, err := os.Stat(l.table); err != nil {
 					return err
@@ -98,11 +100,7 @@ func (l *lookup) group(p *Plan) *group {
 				return p.Files.Read(l.table)
 			})},
 	}}
-	for _, o := range l.question.Options {
-		if o.Name != "ranges" {
-			g.keys = append(g.keys, optionKey(o))
-		}
-	}
+	g.options(slices.DeleteFunc(slices.Clone(l.question.Options), func(o *declare.Key) bool { return o.Name == "ranges" }))
 	return g
 }
 
@@ -136,7 +134,7 @@ func (r recordIn) lookups(v *node) error {
 			}
 		}
 		if err = q.Valid(); err == nil {
-			err = question.Fit(q.Options)
+			err = declare.Fit(q.Options)
 		}
 		if err != nil {
 			return l.places.fault(err)

@@ -12,6 +12,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 	"yoyaku/internal/report"
 )
@@ -109,27 +110,27 @@ type outputIn struct {
 
 // group are the keys of an output that makes q; nil if it makes nothing.
 func (o outputIn) group(q *question.Question) *group {
-	g := &group{what: "an output", made: o.group, keys: []Key{
-		{Name: "file", Needed: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Takes: aText.at(o.file)},
-		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Takes: someNames.then(o.shows)},
+	g := &group{what: "an output", made: o.group, keys: []*declare.Key{
+		{Name: "file", Needed: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Takes: at(aText, o.file)},
+		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Takes: someNames.Then(o.shows)},
 		{Name: "make", Help: "the command to run on a record, with its options beside it", Example: "due",
 			More: "Of a record: due, spread, tally, grid or match. Of the plan: wall, a year on a sheet; days, a table of days. " +
 				"Without it, the output is a record's table, the dates of one series, or an agenda of several.",
-			Takes: aText.then(nothing)},
+			Takes: aText.Then(nothing)},
 		{Name: "per", Help: "write one file per owner or per series; `file` holds {owner} or {series}",
 			Example: "owner", Takes: oneOf("owner or series",
-				"owner", "series").into(&o.Per)},
+				"owner", "series").Into(&o.Per)},
 		wholeKey(&o.Whole),
 	}}
 	g.options(o.Shape.Options())
 	g.options(o.Form.Options())
 	if q != nil && q.Name == "days" {
-		g.keys = append(g.keys, Key{Name: "window", Help: "the days to write", Default: "the plan's window",
-			Example: "2027", Takes: aText.then(o.days)})
+		g.keys = append(g.keys, &declare.Key{Name: "window", Help: "the days to write", Default: "the plan's window",
+			Example: "2027", Takes: aText.Then(o.days)})
 	}
 	if q != nil {
-		g.keys = slices.DeleteFunc(g.keys, func(k Key) bool { // one that is for series alone can't be combined with it
-			return k.Name == "per" && slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == k.Name })
+		g.keys = slices.DeleteFunc(g.keys, func(k *declare.Key) bool { // one that is for series alone can't be combined with it
+			return k.Name == "per" && declare.Find(q.Options, k.Name) != nil
 		})
 		g.options(q.Options)
 	}
@@ -137,12 +138,12 @@ func (o outputIn) group(q *question.Question) *group {
 }
 
 // wholeKey is the key by which occurrences are taken whole.
-func wholeKey(to *bool) Key {
-	return Key{Name: "choose",
+func wholeKey(to *bool) *declare.Key {
+	return &declare.Key{Name: "choose",
 		Help:    "`occurrence` keeps milestones with their date, across the window's edge",
 		Default: "each date and milestone by its own day", Example: "occurrence",
 		Takes: oneOf("occurrence: whole occurrences; without it each date is chosen by its own day",
-			"occurrence").then(func(string) error { *to = true; return nil })}
+			"occurrence").Then(func(string) error { *to = true; return nil })}
 }
 
 func (o outputIn) days(text string) error {
@@ -269,7 +270,7 @@ func explained(err error, made *question.Question) error {
 	}
 	var goes []string
 	for _, q := range question.All() {
-		if q.Record && slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == unknown.key }) {
+		if q.Record && declare.Find(q.Options, unknown.key) != nil {
 			goes = append(goes, "`make: "+q.Name+"`")
 		}
 	}
@@ -322,24 +323,19 @@ func (p *Plan) check(o *Output, g *group) error {
 	if err := o.Form.Check(o.Format.Events && o.Make == nil); err != nil {
 		return o.places.fault(err)
 	}
-	var options []*question.Option
-	for _, k := range g.keys {
-		if k.option != nil {
-			options = append(options, k.option)
-		}
-	}
+	options := g.flags()
 	for _, opt := range options {
 		if err := opt.Check(p.Env); err != nil {
 			return o.places.Place(opt.Name, err)
 		}
-		if path, ok := opt.Path(); ok {
+		if path := opt.Takes.Field; opt.Takes.File && *path != "" {
 			*path = o.places[""].doc.beside(*path)
 			if err := p.Files.Read(*path); err != nil {
 				return o.places.Place(opt.Name, err)
 			}
 		}
 	}
-	return o.places.fault(question.Fit(options))
+	return o.places.fault(declare.Fit(options))
 }
 
 // file reads the file of an output.

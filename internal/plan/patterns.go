@@ -11,6 +11,7 @@ import (
 
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 // pattern is what several series have in common.
@@ -35,7 +36,7 @@ const needed = "needed"
 // patternKeys are the keys of a pattern: those of a series, none of which it needs, and
 // what it takes.
 var patternKeys = sync.OnceValue(func() *group {
-	g := &group{what: "a pattern", beside: "like", words: true, keys: []Key{
+	g := &group{what: "a pattern", beside: "like", words: true, keys: []*declare.Key{
 		{Name: "takes", Help: "the parameters that a series fills in, with their defaults",
 			Example: "{lead: 5, who: needed}",
 			More: "A parameter is a number, a date or a text, or in parentheses a calendar or an owner. " +
@@ -44,8 +45,9 @@ var patternKeys = sync.OnceValue(func() *group {
 			Takes: namesOf(func() *names { return takenWords })},
 	}}
 	for _, k := range seriesKeys().keys {
-		k.Needed = false
-		g.keys = append(g.keys, k)
+		own := *k
+		own.Needed = false
+		g.keys = append(g.keys, &own)
 	}
 	return g
 })

@@ -7,6 +7,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
 )
 
@@ -69,9 +70,9 @@ type ownerAt struct {
 }
 
 func (o *Owner) group() *group {
-	return &group{what: "a person", keys: []Key{
-		{Name: "name", Help: "the name shown in calendars", Example: "Di Gull", Takes: aText.into(&o.Title)},
-		{Name: "mail", Help: "the e-mail address", Example: "di@skerry.example", Takes: aText.into(&o.Mail)},
+	return &group{what: "a person", keys: []*declare.Key{
+		{Name: "name", Help: "the name shown in calendars", Example: "Di Gull", Takes: aText.Into(&o.Title)},
+		{Name: "mail", Help: "the e-mail address", Example: "di@skerry.example", Takes: aText.Into(&o.Mail)},
 	}}
 }
 

@@ -400,7 +400,7 @@ func (p *Plan) settle(s Settings) error {
 	p.ID = "yoyaku"
 	for _, k := range in.keys() {
 		if v := p.said[k.Name]; v != nil {
-			if err := v.fill(&k); err != nil {
+			if err := v.fill(k); err != nil {
 				return err
 			}
 		}
@@ -413,13 +413,13 @@ func (p *Plan) entries(docs []*part) error {
 	for _, k := range p.entryKeys() {
 		for _, of := range docs {
 			if v := of.said[k.Name]; v != nil {
-				if err := of.doc.or(v.fill(&k)); err != nil {
+				if err := of.doc.or(v.fill(k)); err != nil {
 					return err
 				}
 			}
 		}
-		if k.after != nil {
-			if err := p.doc.or(k.after()); err != nil {
+		if k.After != nil {
+			if err := p.doc.or(k.After()); err != nil {
 				return err
 			}
 		}

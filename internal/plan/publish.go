@@ -6,6 +6,7 @@ import (
 	"net/url"
 
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 // Publishing is where a plan's events are published to, and which.
@@ -25,13 +26,13 @@ func (p *Plan) publishKeys() *group {
 		p.Publish.Series, p.Publish.Records = o.Of, o.Rows
 		return err
 	}
-	return &group{what: "publishing", keys: []Key{
+	return &group{what: "publishing", keys: []*declare.Key{
 		{Name: "to", Help: "the server's address", Example: "https://calendar.example/dav/",
-			Takes: aText.then(func(text string) error { p.Publish.To = text; return checkAddress(text) })},
+			Takes: aText.Then(func(text string) error { p.Publish.To = text; return checkAddress(text) })},
 		{Name: "collection", Help: "the calendar's name on the server", Default: "the plan's id", Example: "Crew office",
-			Takes: aText.into(&p.Publish.Collection)},
+			Takes: aText.Into(&p.Publish.Collection)},
 		{Name: "of", Help: "the series and records to publish", Default: "all that have events",
-			Example: "[crew-pay, crew-contracts]", Takes: someNames.then(shows)},
+			Example: "[crew-pay, crew-contracts]", Takes: someNames.Then(shows)},
 		wholeKey(&p.Publish.Whole),
 	}}
 }

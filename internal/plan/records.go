@@ -12,6 +12,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 )
 
@@ -63,30 +64,29 @@ func (r recordIn) group(q *question.Question) *group {
 	columns := func() *names {
 		return &names{what: "columns", help: "a phrase", each: r.column}
 	}
-	g := &group{what: "a record", made: r.group, keys: []Key{
-		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Takes: aText.at(r.tableOf)},
+	g := &group{what: "a record", made: r.group, keys: []*declare.Key{
+		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Takes: at(aText, r.tableOf)},
 		{Name: "from", Help: "instead of a table: a series, one row per date; or a record above",
-			Example: "crew-pay", Takes: aText.at(r.madeFrom)},
+			Example: "crew-pay", Takes: at(aText, r.madeFrom)},
 		{Name: "make", Help: "the command to run on the record in `from`, with its options beside it", Example: "spread",
-			Takes: aText.then(nothing)},
+			Takes: aText.Then(nothing)},
 		{Name: "match", Help: "columns to look up in other tables, before `columns`",
-			Takes: takes{words: "a list", kind: aList, item: lookupKeys, fill: r.lookups}},
-		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Takes: aText.into(&r.Key)},
+			Takes: listOf("a list", lookupKeys, r.lookups)},
+		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Takes: aText.Into(&r.Key)},
 		{Name: "calendar", Help: "the working calendar; (site) takes each row's from column site",
-			Default: "the plan's", Example: "yard", Takes: aText.then(r.calendar)},
+			Default: "the plan's", Example: "yard", Takes: aText.Then(r.calendar)},
 		{Name: "columns", Help: "columns to add, each worked out by a phrase, in order", Takes: namesOf(columns)},
 		{Name: "where", Help: "keep only the rows for which this holds", Example: "site is not blank",
-			Takes: conditions.then(func(list []placed) error { r.Where = texts(list); return nil })},
+			Takes: conditions.Then(func(list []placed) error { r.Where = texts(list); return nil })},
 		{Name: "keep", Help: "the columns that outputs and later records see; -C leaves out C",
-			Default: "all", Example: "[contract, -notice]", Takes: namesIn.into(&r.Keep)},
+			Default: "all", Example: "[contract, -notice]", Takes: namesIn.Into(&r.Keep)},
 		{Name: "expect", Help: "what must hold for the rows", Takes: keysOf(r.expectKeys)},
-		{Name: "events", Help: "the calendar events of each row", Takes: takes{words: "a list", kind: aList,
-			item: func() *group { return new(RecordEvent).group() }, fill: r.events}},
+		{Name: "events", Help: "the calendar events of each row", Takes: listOf("a list", func() *group { return new(RecordEvent).group() }, r.events)},
 	}}
-	if q == nil || !slices.ContainsFunc(q.Options, func(o *question.Option) bool { return o.Name == "carry" }) {
-		g.keys = append(g.keys, Key{Name: "carry", Help: carryHelp, Example: `{balance: "amount; prior + amount"}`, Takes: carries(r.carry)},
-			Key{Name: "per", Help: "run `carry` down the rows of each value of this column", Default: "all rows together",
-				Example: "account", Takes: aText.into(&r.CarryPer)})
+	if q == nil || declare.Find(q.Options, "carry") == nil {
+		g.keys = append(g.keys, &declare.Key{Name: "carry", Help: carryHelp, Example: `{balance: "amount; prior + amount"}`, Takes: carries(r.carry)},
+			&declare.Key{Name: "per", Help: "run `carry` down the rows of each value of this column", Default: "all rows together",
+				Example: "account", Takes: aText.Into(&r.CarryPer)})
 	}
 	g.options(r.In.Options())
 	if q != nil {
@@ -105,10 +105,8 @@ func (p *Plan) addRecord(v *node) (err error) {
 		return v.fail("`make: %s` doesn't make rows", r.make.Name)
 	}
 	g := r.group(r.make)
-	for _, k := range g.keys {
-		if k.option != nil {
-			k.option.Reset()
-		}
+	for _, k := range g.flags() {
+		k.Reset()
 	}
 	if err := g.fill(&node{doc: v.doc, val: v.val, at: r.places}); err != nil {
 		return err
@@ -155,7 +153,7 @@ func (r recordIn) column(v *node) error {
 const carryHelp = "running columns, each `FIRST; NEXT`: FIRST in the first row, then NEXT, in which prior is the value above"
 
 // carries takes columns that run down, each by its name.
-func carries(add func(text string) error) takes {
+func carries(add func(text string) error) declare.Takes {
 	return namesOf(func() *names {
 		return &names{what: "carry", help: "FIRST; NEXT, such as \"amount; prior + amount\"", each: func(v *node) error {
 			if err := CheckName(v.name); err != nil {
@@ -214,16 +212,16 @@ func (e *RecordEvent) group() *group {
 		_, err := phrase.ParseExpr(text)
 		return err
 	}
-	return &group{what: "an event of rows", keys: append([]Key{
+	return &group{what: "an event of rows", keys: append([]*declare.Key{
 		{Name: "name", Needed: true, Help: "identifies the event among those of its row, for good", Example: "decide",
-			Takes: aText.then(name)},
+			Takes: aText.Then(name)},
 		{Name: "day", Needed: true, Help: "the event's day: a column or a phrase", Example: "ends, -3 months",
-			Takes: aText.then(day)},
+			Takes: aText.Then(day)},
 		{Name: "where", Help: "only the rows for which this holds have the event", Example: "ends is not blank",
-			Takes: conditions.then(func(list []placed) error { e.Where = texts(list); return nil })},
+			Takes: conditions.Then(func(list []placed) error { e.Where = texts(list); return nil })},
 		{Name: "summary", Help: "the event's text, with {columns} filled in", Default: "the names of record and event, and the key",
-			Example: `"Decide on {person}'s contract"`, Takes: aSummary.into(&e.Summary)},
-		{Name: "private", Help: "mark the event as private", Default: "no", Takes: aYes.into(&e.Private)},
+			Example: `"Decide on {person}'s contract"`, Takes: aSummary.Into(&e.Summary)},
+		{Name: "private", Help: "mark the event as private", Default: "no", Takes: declare.Yes.Into(&e.Private)},
 	}, lookKeys(&e.Look, &e.Reminders)...)}
 }
 

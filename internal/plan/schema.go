@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/declare"
 	"yoyaku/internal/question"
 )
 
@@ -38,17 +39,17 @@ func Schema(of string) ([]byte, error) {
 var scalar = []string{"string", "number", "boolean"}
 
 // needs reports whether a key must be there.
-func needs(k Key) bool { return k.Needed || k.option != nil && k.option.Needed }
+func needs(k *declare.Key) bool { return k.Needed }
 
 // properties is the schema of a mapping with these keys, but for some that are left out.
-func (g *group) properties(needed func(Key) bool, without ...string) object {
+func (g *group) properties(needed func(*declare.Key) bool, without ...string) object {
 	properties := object{}
 	var required []string
 	for _, k := range g.keys {
 		if slices.Contains(without, k.Name) {
 			continue
 		}
-		if properties[k.Name] = k.schema(); needed(k) {
+		if properties[k.Name] = schemaOf(k); needed(k) {
 			required = append(required, k.Name)
 		}
 	}
@@ -69,7 +70,7 @@ func (g *group) schema() object {
 		return g.properties(needs)
 	}
 	always := g.key(g.beside).Needed
-	with := g.properties(func(k Key) bool { return k.Name == g.beside || always && k.Needed })
+	with := g.properties(func(k *declare.Key) bool { return k.Name == g.beside || always && k.Needed })
 	with["additionalProperties"] = object{"type": scalar}
 	if always {
 		return with
@@ -87,7 +88,7 @@ func (g *group) ways() []object {
 		}
 		need := needs
 		if record { // what is needed of a table isn't of what is made
-			need = func(k Key) bool { return k.Name == "from" }
+			need = func(k *declare.Key) bool { return k.Name == "from" }
 		}
 		way := g.made(q).properties(need)
 		properties := way["properties"].(object)
@@ -132,72 +133,72 @@ func (n *names) schema() object {
 	return object{"type": "object", "additionalProperties": under}
 }
 
-// schema is the schema of what is under the key.
-func (k Key) schema() object {
+// schemaOf is the schema of what is under a key.
+func schemaOf(k *declare.Key) object {
 	o := object{}
-	switch k.Takes.kind {
-	case aMapping:
-		switch in := k.Takes.in().(type) {
+	switch k.Takes.Shape {
+	case declare.AMapping:
+		switch in := k.Takes.In().(type) {
 		case *group:
 			o = in.whole()
 		case *names:
 			o = in.schema()
 		}
-	case aList:
-		o = k.Takes.item().list()
-	case textOrList:
-		o["anyOf"] = []object{{"type": scalar}, k.Takes.item().list()}
-	case listOrTable:
+	case declare.AList:
+		o = k.Takes.Item().(*group).list()
+	case declare.TextOrList:
+		o["anyOf"] = []object{{"type": scalar}, k.Takes.Item().(*group).list()}
+	case declare.ListOrTable:
 		table := object{"type": "object", "properties": object{"table": object{"type": scalar}},
 			"required": []string{"table"}, "additionalProperties": false}
-		o["anyOf"] = []object{k.Takes.item().list(), table}
-	case someTexts:
+		o["anyOf"] = []object{k.Takes.Item().(*group).list(), table}
+	case declare.SomeTexts:
 		item := object{"type": scalar}
-		if k.Takes.oneOf != nil { // several words in one text, with commas, aren't told apart
-			item = object{"enum": k.choices()}
+		if k.Takes.OneOf != nil { // several words in one text, with commas, aren't told apart
+			item = object{"enum": choices(k.Takes.OneOf)}
 		}
 		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": item}}
-	case someLists:
+	case declare.SomeLists:
 		o["type"] = "array"
 		o["items"] = object{"anyOf": []object{{"type": "string"}, {"type": "array", "items": object{"type": scalar}}}}
-	case aNumber:
+	case declare.ANumber:
 		o["type"] = "integer"
-		if k.option != nil {
-			o["minimum"] = k.option.Least
+		if k.Flag {
+			o["minimum"] = k.Takes.Least
 		}
 	default:
 		o["type"] = scalar
 	}
-	if k.Takes.oneOf != nil && k.Takes.kind != someTexts {
-		o["enum"] = k.choices()
+	if k.Takes.OneOf != nil && k.Takes.Shape != declare.SomeTexts {
+		o["enum"] = choices(k.Takes.OneOf)
 		delete(o, "type")
 	}
-	o["description"] = k.describe()
-	if k.option != nil && k.option.Default != "" {
-		o["default"] = k.option.Default
+	o["description"] = describe(k)
+	if k.Flag && k.Default != "" {
+		o["default"] = k.Default
 	}
 	return o
 }
 
 // describe is the help as an editor shows it.
-func (k Key) describe() string {
+func describe(k *declare.Key) string {
 	var more []string
 	if k.Example != "" {
 		more = append(more, "such as "+k.Example)
 	}
-	if k.Default != "" && k.option == nil {
+	if k.Default != "" {
 		more = append(more, "default: "+k.Default)
 	}
-	if more == nil {
-		return k.Help
+	if more == nil || k.Flag {
+		return k.Line()
 	}
 	return k.Help + " (" + strings.Join(more, "; ") + ")"
 }
 
 // choices are the values that a key may have; YAML reads some of them as other
 // than texts.
-func (k Key) choices() (list []any) {
-	for _, c := range k.Takes.oneOf {
+func choices(words []string) (list []any) {
+	for _, c := range words {
 		switch c {
 		case "yes":
 			list = append(list, true, "yes")

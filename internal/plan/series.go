@@ -13,6 +13,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
 )
 
@@ -55,24 +56,24 @@ func newSeriesIn(p *Plan) *seriesIn {
 var seriesKeys = sync.OnceValue(func() *group { return newSeriesIn(&Plan{}).own })
 
 func (in *seriesIn) group() *group {
-	return &group{what: "a series", beside: "like", chained: true, done: in.done, keys: []Key{
+	return &group{what: "a series", beside: "like", chained: true, done: in.done, keys: []*declare.Key{
 		{Name: "like", Help: "the pattern that fills in the rest; the words it takes are further keys",
-			Example: "monthly-pay", Takes: aText.then(nothing)},
+			Example: "monthly-pay", Takes: aText.Then(nothing)},
 		{Name: "calendar", Help: "the working calendar", Default: "the plan's", Example: "isles + bank",
-			Takes: aCalendar.then(in.calendar)},
+			Takes: aCalendar.Then(in.calendar)},
 		{Name: "title", Help: "the series' name for people", Default: "its name", Example: "Crew pay day",
-			Takes: aTitle.then(in.titled)},
+			Takes: aTitle.Then(in.titled)},
 		{Name: "zone", Help: "the time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe",
-			Takes: aTitle.then(in.inZone)},
+			Takes: aTitle.Then(in.inZone)},
 		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules, one after the other",
 			Example: "monthly on 15, last then roll preceding",
 			More:    "`yoyaku help phrases` has the language; `yoyaku why \"RULE\"` says a rule in plain words.",
-			Takes: orList(in.watched(aPhrase.then(in.rule)),
+			Takes: orList(in.watched(aPhrase.Then(in.rule)),
 				func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled),
-			after: in.lendOthers},
-		{Name: "private", Help: "mark its events as private", Default: "no", Takes: aYes.into(&in.private)},
-		{Name: "todo", Help: "make its own date a to-do in calendars", Default: "no", Takes: aYes.into(&in.todo)},
-		{Name: "owner", Help: "the owner of its own date, one of `people`", Example: "di", Takes: aNode.into(&in.owner)},
+			After: in.lendOthers},
+		{Name: "private", Help: "mark its events as private", Default: "no", Takes: declare.Yes.Into(&in.private)},
+		{Name: "todo", Help: "make its own date a to-do in calendars", Default: "no", Takes: declare.Yes.Into(&in.todo)},
+		{Name: "owner", Help: "the owner of its own date, one of `people`", Example: "di", Takes: aNode.Into(&in.owner)},
 		{Name: "period", Merge: true, Help: "the period that each date pays or reports for",
 			Default: "from the day after the previous nominal date to the nominal date",
 			Takes:   in.watched(keysOf(func() *group { return in.period }))},
@@ -85,17 +86,17 @@ func (in *seriesIn) group() *group {
 		{Name: "event", Merge: true, Help: "how its events look in calendars",
 			Takes: in.watched(keysOf(func() *group { return in.event }))},
 		{Name: "expect", Merge: true, Help: "what must hold for its dates", Takes: in.watched(keysOf(in.expecting)),
-			after: in.expectLater},
+			After: in.expectLater},
 		{Name: "instead", Help: "dates moved by hand",
 			Takes: in.watched(byHand(func(v *node) error { return in.p.insteads(v, in.s) }, dayByHand))},
 	}}
 }
 
 func (in *seriesIn) periodKeys() *group {
-	edge := func(to *string) takes {
-		return aPhrase.then(func(text string) error { *to = text; return in.s.SetPeriod(in.start, in.end, in.env) })
+	edge := func(to *string) declare.Takes {
+		return aPhrase.Then(func(text string) error { *to = text; return in.s.SetPeriod(in.start, in.end, in.env) })
 	}
-	return &group{what: "a period", keys: []Key{
+	return &group{what: "a period", keys: []*declare.Key{
 		{Name: "start", Help: "the first day of a date's period", Example: "previous_nominal, +1 day",
 			Takes: edge(&in.start)},
 		{Name: "end", Help: "the last day of a date's period", Example: "nominal", Takes: edge(&in.end)},
@@ -103,8 +104,8 @@ func (in *seriesIn) periodKeys() *group {
 }
 
 func (in *seriesIn) eventKeys() *group {
-	summary := aSummary.then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text, in.env); return err })
-	return &group{what: "an event", keys: append([]Key{
+	summary := aSummary.Then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text, in.env); return err })
+	return &group{what: "an event", keys: append([]*declare.Key{
 		{Name: "summary", Help: "the event's text, with {names} of the series filled in", Default: "the title",
 			Example: `"{title} for {period_start} to {period_end}"`,
 			More:    "The names are those that milestones can use, the milestones themselves, and title.", Takes: summary},
@@ -123,11 +124,11 @@ func (in *seriesIn) expecting() *group {
 }
 
 // watched notes where working days are counted without a calendar.
-func (in *seriesIn) watched(t takes) takes {
-	fill := t.fill
-	t.fill = func(v *node) error {
+func (in *seriesIn) watched(t declare.Takes) declare.Takes {
+	fill := t.Fill
+	t.Fill = fills(func(v *node) error {
 		return in.p.Watch(in.name, v.spot(), func() error { return fill(v) })
-	}
+	})
 	return t
 }
 
@@ -265,15 +266,15 @@ type ruleIn struct {
 }
 
 func (r *ruleIn) group() *group {
-	return &group{what: "a rule in a list", done: r.done, keys: []Key{
+	return &group{what: "a rule in a list", done: r.done, keys: []*declare.Key{
 		{Name: "from", Help: "the first nominal date of this rule", Example: "2028-07-01",
-			Takes: aDay.into(&r.r.Span.First)},
+			Takes: aDay.Into(&r.r.Span.First)},
 		{Name: "until", Help: "the last nominal date of this rule", Example: "2028-06-30",
-			Takes: aDay.into(&r.r.Span.Last)},
+			Takes: aDay.Into(&r.r.Span.Last)},
 		{Name: "is", Needed: true, Help: "the rule", Example: "monthly on 15, last then roll preceding",
-			Takes: aPhrase.then(r.is)},
-		{Name: "expect", Help: "what must hold for its dates", Takes: takes{words: "keys", kind: aMapping,
-			in: func() inside { return r.expects() }, fill: r.expect}},
+			Takes: aPhrase.Then(r.is)},
+		{Name: "expect", Help: "what must hold for its dates", Takes: declare.Takes{Words: "keys", Shape: declare.AMapping,
+			In: func() declare.Inside { return r.expects() }, Fill: fills(r.expect)}},
 	}}
 }
 
@@ -332,15 +333,15 @@ type milestoneIn struct {
 }
 
 func (m *milestoneIn) group(in *seriesIn) *group {
-	return &group{what: "a milestone", text: "date", done: in.milestoneDone, chained: true, keys: []Key{
+	return &group{what: "a milestone", text: "date", done: in.milestoneDone, chained: true, keys: []*declare.Key{
 		{Name: "date", Needed: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days",
-			Takes: aPhrase.then(in.milestoneDate)},
+			Takes: aPhrase.Then(in.milestoneDate)},
 		{Name: "title", Help: "the text of its events, with {names} of the series filled in",
-			Default: "the series' title and the milestone's name", Example: `"Timesheets for {period_end}"`, Takes: aNode.into(&m.title)},
-		{Name: "owner", Help: "the owner of the task, one of `people`", Example: "di", Takes: aNode.into(&m.owner)},
-		{Name: "todo", Help: "make it a to-do in calendars", Default: "no", Takes: aYes.into(&m.todo)},
+			Default: "the series' title and the milestone's name", Example: `"Timesheets for {period_end}"`, Takes: aNode.Into(&m.title)},
+		{Name: "owner", Help: "the owner of the task, one of `people`", Example: "di", Takes: aNode.Into(&m.owner)},
+		{Name: "todo", Help: "make it a to-do in calendars", Default: "no", Takes: declare.Yes.Into(&m.todo)},
 		{Name: "private", Help: "mark its events as private", Default: "as the series",
-			Takes: aYes.ref(&m.private)},
+			Takes: declare.Yes.Ref(&m.private)},
 	}}
 }
 
@@ -409,21 +410,21 @@ type tasksIn struct {
 
 func (t *tasksIn) group() *group {
 	t.of, t.cells = nil, nil
-	column := func(key string) takes {
-		return aTitle.at(func(v *node, text string) error {
+	column := func(key string) declare.Takes {
+		return at(aTitle, func(v *node, text string) error {
 			t.of, t.cells = append(t.of, placed{text, v.spot()}), append(t.cells, key)
 			return nil
 		})
 	}
-	return &group{what: "a table of milestones", chained: true, done: t.done, keys: []Key{
+	return &group{what: "a table of milestones", chained: true, done: t.done, keys: []*declare.Key{
 		{Name: "table", Needed: true, Help: "the table, one milestone per row, in order", Example: "close-tasks.csv",
-			Takes: aNode.into(&t.table)},
+			Takes: aNode.Into(&t.table)},
 		{Name: "name", Needed: true, Help: "the column with their names", Example: "task", Takes: column("name")},
 		{Name: "date", Needed: true, Help: "the column with their steps, such as `date, +2 working days`", Example: "due",
 			Takes: column("date")},
 		{Name: "owner", Help: "the column with their owners", Example: "owner", Takes: column("owner")},
 		{Name: "title", Help: "the column with the texts of their events", Example: "title", Takes: column("title")},
-		{Name: "todo", Help: "make them to-dos in calendars", Default: "no", Takes: aYes.into(&t.todo)},
+		{Name: "todo", Help: "make them to-dos in calendars", Default: "no", Takes: declare.Yes.Into(&t.todo)},
 	}}
 }
 
@@ -463,17 +464,17 @@ func (d *doc) summary(v ast.Node) (text string, err error) {
 }
 
 // lookKeys are those of how events show, those of a series and those of rows.
-func lookKeys(look *schedule.Look, to *[]schedule.Reminder) []Key {
-	return []Key{
+func lookKeys(look *schedule.Look, to *[]schedule.Reminder) []*declare.Key {
+	return []*declare.Key{
 		{Name: "remind", Help: "reminders", Example: "[7 days before, 1 working day before at 09:00]",
-			Takes: reminders.into(to)},
-		{Name: "busy", Help: "show its time as busy", Default: "no", Takes: aYes.into(&look.Busy)},
+			Takes: reminders.Into(to)},
+		{Name: "busy", Help: "show its time as busy", Default: "no", Takes: declare.Yes.Into(&look.Busy)},
 		{Name: "lasting", Help: "how long an event with a time lasts", Default: "no end", Example: "30 minutes",
-			Takes: parsed("a length", schedule.ParseLasting).into(&look.Lasting)},
+			Takes: parsed("a length", schedule.ParseLasting).Into(&look.Lasting)},
 		{Name: "categories", Help: "categories, instead of the series' name", Example: "[pay, crew]",
-			Takes: namesIn.into(&look.Categories)},
-		{Name: "location", Help: "the place", Example: "Harbour office", Takes: aTitle.into(&look.Location)},
+			Takes: namesIn.Into(&look.Categories)},
+		{Name: "location", Help: "the place", Example: "Harbour office", Takes: aTitle.Into(&look.Location)},
 		{Name: "color", Help: "a colour by its CSS name", Example: "teal",
-			Takes: parsed("a name", schedule.ParseColor).into(&look.Color)},
+			Takes: parsed("a name", schedule.ParseColor).Into(&look.Color)},
 	}
 }

@@ -14,15 +14,16 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/tabular"
 )
 
 // seriesFromKeys are the keys of a table of series; what they say is read row by row.
-var seriesFromKeys = &group{what: "a table of series", beside: "like", words: true, keys: []Key{
+var seriesFromKeys = &group{what: "a table of series", beside: "like", words: true, keys: []*declare.Key{
 	{Name: "table", Needed: true, Help: "the table, one series per row, with a column for each word that the pattern takes",
-		Example: "pay-groups.csv", Takes: aText.then(nothing)},
-	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: aText.then(nothing)},
-	{Name: "name", Needed: true, Help: "the column with the names of the series", Example: "code", Takes: aText.then(nothing)},
+		Example: "pay-groups.csv", Takes: aText.Then(nothing)},
+	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: aText.Then(nothing)},
+	{Name: "name", Needed: true, Help: "the column with the names of the series", Example: "code", Takes: aText.Then(nothing)},
 }}
 
 // seriesFrom makes a series of each row of tables.

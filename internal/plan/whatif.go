@@ -11,7 +11,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/workdays"
-	"yoyaku/internal/question"
+	"yoyaku/internal/declare"
 )
 
 // WhatIf are days that a command alone closes and opens: [CALENDAR:]DAY or A..B, and =NAME
@@ -22,12 +22,12 @@ type WhatIf struct{ Closed, Opened []string }
 func (w WhatIf) Asked() bool { return len(w.Closed)+len(w.Opened) > 0 }
 
 // Options declares the options that fill it.
-func (w *WhatIf) Options() []*question.Option {
-	return []*question.Option{
-		{Name: "closed", Repeat: true, Complete: "calendars",
-			Value: "[CALENDAR:]DAY[=NAME]", Help: "close a day or a range A..B for this answer only", Into: &w.Closed},
-		{Name: "opened", Repeat: true, Complete: "calendars", Value: "[CALENDAR:]DAY", Help: "open a day or a range A..B for this answer only",
-			Into: &w.Opened},
+func (w *WhatIf) Options() []*declare.Key {
+	return []*declare.Key{
+		{Name: "closed", Complete: "calendars",
+			Value: "[CALENDAR:]DAY[=NAME]", Help: "close a day or a range A..B for this answer only", Takes: declare.Text.Repeat(&w.Closed)},
+		{Name: "opened", Complete: "calendars", Value: "[CALENDAR:]DAY", Help: "open a day or a range A..B for this answer only",
+			Takes: declare.Text.Repeat(&w.Opened)},
 	}
 }
 

@@ -7,13 +7,14 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 // carryOption declares the columns that run down the rows.
-func carryOption(into *[]string) *Option {
-	return &Option{Name: "carry", Kind: Carried, Repeat: true, Complete: "columns",
+func carryOption(into *[]string) *declare.Key {
+	return &declare.Key{Name: "carry", Complete: "columns",
 		Value: `"NAME = FIRST; NEXT"`, Help: "add a running column NAME: FIRST in the first row, then NEXT, in\nwhich prior is the value above",
-		Into: into}
+		Takes: declare.Carried.Repeat(into)}
 }
 
 // tellCarried reports the groups in which a column that runs down became blank.

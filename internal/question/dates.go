@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
 )
 
@@ -39,15 +40,13 @@ With --as ics, a series brings its milestones along.`,
   yoyaku dates wages --window 2027 --title "Wages 2027" --out wages.ics`,
 		Least: 1, Most: -1, Wants: `a rule, such as "monthly on 15, last then roll preceding", or a series of the plan`,
 		Args: "series", Events: true,
-		Options: append([]*Option{
-			{Name: "window", Kind: Span,
-				Help: "list the dates in `SPAN`: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1 or A..B", Into: &q.window},
-			{Name: "count", Kind: Number, Least: 1, Help: "list at most `N` dates, from today unless --window is given",
-				Into: &q.count},
-			{Name: "add", Repeat: true, Value: `"NAME = PHRASE"`, Help: "add a column NAME, worked out from date, nominal and so on", Into: &q.adds},
-			{Name: "counts", Kind: Choice, Choices: []string{"year"},
-				Help: "count the dates of each `year` instead of listing them, by nominal\nand by moved date",
-				Into: &q.counts, Not: []string{"add", "count", "remind"}},
+		Options: append([]*declare.Key{
+			{Name: "window", Help: "list the dates in `SPAN`: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1 or A..B", Takes: declare.Span.Into(&q.window)},
+			{Name: "count", Help: "list at most `N` dates, from today unless --window is given",
+				Takes: declare.Number(1, 0).Into(&q.count)},
+			{Name: "add", Value: `"NAME = PHRASE"`, Help: "add a column NAME, worked out from date, nominal and so on", Takes: declare.Text.Repeat(&q.adds)},
+			{Name: "counts", Help: "count the dates of each `year` instead of listing them, by nominal\nand by moved date",
+				Takes: declare.Choice("year").Into(&q.counts), Not: []string{"add", "count", "remind"}},
 			remind(&q.remind),
 		}, q.form.Options()...),
 		Answer: q.answer,

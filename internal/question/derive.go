@@ -7,6 +7,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
 )
 
@@ -34,18 +35,18 @@ balance.`,
   yoyaku derive courses.csv --add "last = start, lasting days working days" --out courses.xlsx
   yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
-		Options: []*Option{
-			{Name: "add", Kind: Text, Repeat: true, Complete: "columns",
-				Value: `"NAME = PHRASE"`, Help: "add a column, or those of @FILE, one a line", Into: &q.adds},
-			{Name: "reasons", Kind: Yes, Help: "add a column NAME_reason beside each: why it moved", Into: &q.reasons},
+		Options: []*declare.Key{
+			{Name: "add", Complete: "columns",
+				Value: `"NAME = PHRASE"`, Help: "add a column, or those of @FILE, one a line", Takes: declare.Text.Repeat(&q.adds)},
+			{Name: "reasons", Help: "add a column NAME_reason beside each: why it moved", Takes: declare.Yes.Into(&q.reasons)},
 			carryOption(&q.carry),
-			{Name: "per", Kind: Column, With: []string{"carry"}, Complete: "columns",
-				Help: "run --carry down the rows of each value of column `COL`", Into: &q.per},
-			{Name: "event-day", Kind: Column, Complete: "columns",
-				Help: "put each row's event on the day in column `COL`; needs --as ics", Into: &q.day},
-			{Name: "event-text", Help: "write `TEXT` as the event's summary, with {columns} in it", Into: &q.text},
-			{Name: "key", Kind: Column, Complete: "columns", Help: "identify each row's event by column `COL` for good",
-				Into: &q.key},
+			{Name: "per", With: []string{"carry"}, Complete: "columns",
+				Help: "run --carry down the rows of each value of column `COL`", Takes: declare.Column.Into(&q.per)},
+			{Name: "event-day", Complete: "columns",
+				Help: "put each row's event on the day in column `COL`; needs --as ics", Takes: declare.Column.Into(&q.day)},
+			{Name: "event-text", Help: "write `TEXT` as the event's summary, with {columns} in it", Takes: declare.Text.Into(&q.text)},
+			{Name: "key", Complete: "columns", Help: "identify each row's event by column `COL` for good",
+				Takes: declare.Column.Into(&q.key)},
 			remind(&q.remind),
 			q.form.Options()[0], // what rows are doesn't recur
 		},

@@ -8,6 +8,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newDue) }
@@ -32,15 +33,15 @@ anniversaries: birthdays, years of service.`,
   yoyaku due crew-contracts.csv --date "start, lasting term months" --window 2027 --bands 30,90,180
   yoyaku due crew.csv --date "birthday = born" --date "service = joined" --yearly --within "7 days"`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
-		Options: []*Option{
-			{Name: "date", Kind: NamedPhrase, Repeat: true, Needed: true, Example: "ends", Complete: "columns",
-				Value: `"[LABEL =] PHRASE"`, Help: "watch this date, a column or steps from one; may be repeated", Into: &q.dates},
-			{Name: "within", Kind: Amount, Not: []string{"window"}, Help: "list what falls in the next `STRETCH`, such as \"90 days\"",
-				Into: &q.within},
-			{Name: "window", Kind: Span, Help: "list what falls in `SPAN`, such as 2027-Q1", Into: &q.window},
-			{Name: "bands", Kind: Days, List: true, Default: "30,60,90", Value: "DAYS", Help: "sort the dates into bands that end at these numbers of days;\nnegative ones are for overdue dates, such as -90,-60,-30", Into: &q.bands},
-			{Name: "yearly", Kind: Yes, Help: "watch the anniversaries instead, and add the column years", Into: &q.yearly},
-			{Name: "upcoming", Kind: Yes, Help: "leave out overdue dates", Into: &q.upcoming},
+		Options: []*declare.Key{
+			{Name: "date", Needed: true, Example: "ends", Complete: "columns",
+				Value: `"[LABEL =] PHRASE"`, Help: "watch this date, a column or steps from one; may be repeated", Takes: declare.NamedPhrase.Repeat(&q.dates)},
+			{Name: "within", Not: []string{"window"}, Help: "list what falls in the next `STRETCH`, such as \"90 days\"",
+				Takes: declare.Amount.Into(&q.within)},
+			{Name: "window", Help: "list what falls in `SPAN`, such as 2027-Q1", Takes: declare.Span.Into(&q.window)},
+			{Name: "bands", Default: "30,60,90", Value: "DAYS", Help: "sort the dates into bands that end at these numbers of days;\nnegative ones are for overdue dates, such as -90,-60,-30", Takes: declare.Days.List(&q.bands)},
+			{Name: "yearly", Help: "watch the anniversaries instead, and add the column years", Takes: declare.Yes.Into(&q.yearly)},
+			{Name: "upcoming", Help: "leave out overdue dates", Takes: declare.Yes.Into(&q.upcoming)},
 		},
 		Answer: q.answer,
 	}
@@ -51,7 +52,7 @@ func (q *due) span(j *Job) (civil.Span, error) {
 	if q.within == "" {
 		return j.window("window", q.window)
 	}
-	last, err := shifted(q.within, j.Env)
+	last, err := declare.Ahead(q.within, j.Env)
 	return civil.Span{First: civil.Min, Last: last}, rows.In("within", err)
 }
 

@@ -5,17 +5,18 @@ import (
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 // EventForm is in what form dates go into a calendar.
 type EventForm struct{ Todo, RRule bool }
 
 // Options declares the options of the form.
-func (f *EventForm) Options() []*Option {
-	return []*Option{
-		{Name: "todo", Kind: Yes, Help: "write to-dos instead of events; needs --as ics", Into: &f.Todo},
-		{Name: "rrule", Kind: Yes, Help: "write one recurring event per series if that is exact; needs\n--as ics",
-			Into: &f.RRule},
+func (f *EventForm) Options() []*declare.Key {
+	return []*declare.Key{
+		{Name: "todo", Help: "write to-dos instead of events; needs --as ics", Takes: declare.Yes.Into(&f.Todo)},
+		{Name: "rrule", Help: "write one recurring event per series if that is exact; needs\n--as ics",
+			Takes: declare.Yes.Into(&f.RRule)},
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newGrid) }
@@ -30,13 +31,13 @@ without dates stays empty.`,
   yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" \
     --window 2027-06 --mark course`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
-		Options: []*Option{
-			{Name: "name", Kind: Column, Needed: true, Example: "person", Complete: "columns", Help: "take the names from column `COL`", Into: &q.name},
-			{Name: "start", Kind: Phrase, Needed: true, Example: "first", Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Into: &q.start},
-			{Name: "end", Kind: Phrase, Needed: true, Example: "last", Complete: "columns", Help: "the last day of each range, as `PHRASE`", Into: &q.end},
-			{Name: "window", Kind: Span, Needed: true, Example: "2027-06", Help: "show the days of `SPAN`, such as 2027-06", Into: &q.window},
-			{Name: "mark", Kind: Phrase, Complete: "columns", Help: "mark booked days with `PHRASE`, such as a column (default: x)", Into: &q.mark},
-			{Name: "every-day", Kind: Yes, Help: "also mark closed days", Into: &q.everyDay},
+		Options: []*declare.Key{
+			{Name: "name", Needed: true, Example: "person", Complete: "columns", Help: "take the names from column `COL`", Takes: declare.Column.Into(&q.name)},
+			{Name: "start", Needed: true, Example: "first", Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Takes: declare.Phrase.Into(&q.start)},
+			{Name: "end", Needed: true, Example: "last", Complete: "columns", Help: "the last day of each range, as `PHRASE`", Takes: declare.Phrase.Into(&q.end)},
+			{Name: "window", Needed: true, Example: "2027-06", Help: "show the days of `SPAN`, such as 2027-06", Takes: declare.Span.Into(&q.window)},
+			{Name: "mark", Complete: "columns", Help: "mark booked days with `PHRASE`, such as a column (default: x)", Takes: declare.Phrase.Into(&q.mark)},
+			{Name: "every-day", Help: "also mark closed days", Takes: declare.Yes.Into(&q.everyDay)},
 			openThrough(&q.openThrough),
 		},
 		Answer: q.answer,

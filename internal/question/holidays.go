@@ -5,6 +5,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newHolidays) }
@@ -25,7 +26,7 @@ the calendars you can use: the plan's, then the built-in public ones.`,
   yoyaku holidays isles --window 2027
   yoyaku holidays "isles + bank" --window 2027..2028`,
 		Least: 0, Most: 1, Args: "calendars",
-		Options: []*Option{{Name: "window", Kind: Span, Help: "list the days in `SPAN` (default: this year)", Into: &q.window}},
+		Options: []*declare.Key{{Name: "window", Help: "list the days in `SPAN` (default: this year)", Takes: declare.Span.Into(&q.window)}},
 		Answer:  q.answer,
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
 )
 
@@ -17,10 +18,8 @@ func (j *Job) calendarFile(name string) (*MadeTable, error) {
 	made := &MadeTable{times: j.times}
 	r := &read{}
 	hint := fmt.Sprintf("list it for a window first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Question.Name)
-	for _, o := range j.Question.Options {
-		if into, ok := o.Into.(*string); ok && o.Name == "window" {
-			r.window, hint = *into, ""
-		}
+	if o := declare.Find(j.Question.Options, "window"); o != nil {
+		r.window, hint = *o.Takes.Field, ""
 	}
 	sub := &Job{Place: j.Place, Args: []string{name}, To: made, Question: &Question{Name: "read", Answer: r.answer}}
 	err := sub.Answer()

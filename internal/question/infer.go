@@ -12,6 +12,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newInfer) }
@@ -38,14 +39,14 @@ shorter than a list of the dates; dates it doesn't explain are counted as off.`,
   yoyaku infer pay-days-2026.csv --calendar isles --alternatives 3
   yoyaku infer harbour-office.ics --key summary`,
 		Least: 1, Most: 1, Wants: "a table, such as pay-days-2026.csv", Table: true,
-		Options: []*Option{
-			{Name: "date", Kind: Column, List: true, Complete: "columns",
-				Value: "COLUMNS", Help: "look at these columns of dates; the first is the series'\n(default: all)", Into: &q.columns},
-			{Name: "key", Kind: Column, Complete: "columns",
-				Help: "look for a rule for each value of column `COL`", Into: &q.key},
-			{Name: "alternatives", Kind: Number, Least: 1, Help: "show the next `N` phrases that fit, and until when they agree",
-				Into: &q.alternatives},
-			{Name: "exceptions", Kind: Yes, Help: "list the dates that the phrase doesn't explain", Into: &q.exceptions},
+		Options: []*declare.Key{
+			{Name: "date", Complete: "columns",
+				Value: "COLUMNS", Help: "look at these columns of dates; the first is the series'\n(default: all)", Takes: declare.Column.List(&q.columns)},
+			{Name: "key", Complete: "columns",
+				Help: "look for a rule for each value of column `COL`", Takes: declare.Column.Into(&q.key)},
+			{Name: "alternatives", Help: "show the next `N` phrases that fit, and until when they agree",
+				Takes: declare.Number(1, 0).Into(&q.alternatives)},
+			{Name: "exceptions", Help: "list the dates that the phrase doesn't explain", Takes: declare.Yes.Into(&q.exceptions)},
 		},
 		Answer: q.answer,
 	}

@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
 	"yoyaku/internal/tabular"
 )
@@ -24,17 +25,17 @@ type Shape struct {
 }
 
 // Options declares the options of a result.
-func (s *Shape) Options() []*Option {
-	return []*Option{
-		{Name: "where", Kind: Condition, Repeat: true, Complete: "columns", Help: "keep the rows for which `CONDITION` holds; may be repeated",
-			Into: &s.Where},
-		{Name: "sort", Kind: Column, List: true, Complete: "columns",
-			Value: "COLUMNS", Help: "sort by these columns, such as unit,-days; - puts the largest\nfirst", Into: &s.Sort},
-		{Name: "columns", Kind: Column, List: true, Complete: "columns",
-			Value: "COLUMNS", Help: "write only these columns; - in front leaves one out", Into: &s.Columns},
-		{Name: "title", Help: "put the title `TEXT` above the table", Into: &s.Title},
-		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Into: &s.ShowDates},
-		{Name: "spreadsheet-safe", Kind: Yes, Help: "mark text that a spreadsheet would run as a formula", Into: &s.Safe},
+func (s *Shape) Options() []*declare.Key {
+	return []*declare.Key{
+		{Name: "where", Complete: "columns", Help: "keep the rows for which `CONDITION` holds; may be repeated",
+			Takes: declare.Condition.Repeat(&s.Where)},
+		{Name: "sort", Complete: "columns",
+			Value: "COLUMNS", Help: "sort by these columns, such as unit,-days; - puts the largest\nfirst", Takes: declare.Column.List(&s.Sort)},
+		{Name: "columns", Complete: "columns",
+			Value: "COLUMNS", Help: "write only these columns; - in front leaves one out", Takes: declare.Column.List(&s.Columns)},
+		{Name: "title", Help: "put the title `TEXT` above the table", Takes: declare.Text.Into(&s.Title)},
+		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Takes: declare.Text.Into(&s.ShowDates)},
+		{Name: "spreadsheet-safe", Help: "mark text that a spreadsheet would run as a formula", Takes: declare.Yes.Into(&s.Safe)},
 	}
 }
 
@@ -71,7 +72,7 @@ func (j *Job) Answer() error {
 			t.closer.Close()
 		}
 	}()
-	if err := Fit(j.Question.Options); err != nil {
+	if err := declare.Fit(j.Question.Options); err != nil {
 		return err
 	}
 	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To, Count: j.Count}
@@ -108,7 +109,7 @@ func (j *Job) Answer() error {
 
 // single reports whether the question is of one table.
 func (j *Job) single() bool {
-	return !slices.ContainsFunc(j.Question.Options, func(o *Option) bool { return o.Kind == File })
+	return !slices.ContainsFunc(j.Question.Options, func(o *declare.Key) bool { return o.Takes.File })
 }
 
 // table opens the table that is asked, with the columns that a record adds.

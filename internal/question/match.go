@@ -10,6 +10,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newMatch) }
@@ -37,23 +38,22 @@ key alone. Rows that no range holds stay blank and are counted.`,
   yoyaku match crew-contracts.csv notice-weeks.csv --value "years from start to today" \
     --start from_years --take weeks`,
 		Least: 2, Most: 2, Wants: "a table of events and a table of ranges", Table: true, Record: true,
-		Options: []*Option{
-			{Name: "ranges", Kind: File, Help: "the table of ranges, `FILE`", Into: &q.ranges},
-			{Name: "key", Kind: Column, Complete: "columns", Help: "match rows with the same value in column `COL`; COL=OTHER if\nthe ranges call it OTHER",
-				Into: &q.key},
-			{Name: "date", Kind: Phrase, Complete: "columns", Help: "the day of each event, as `PHRASE`", Into: &q.date},
-			{Name: "value", Kind: Phrase, Complete: "columns",
-				Help: "the number of each event, as `PHRASE`, for ranges of numbers", Into: &q.value},
-			{Name: "start", Kind: Phrase, Help: "where each range starts, as `PHRASE`: a day, or a number", Into: &q.start},
-			{Name: "end", Kind: Phrase,
-				Help: "where each range ends, as `PHRASE`: its last day, or the first\nnumber beyond it (default: the next start)",
-				Into: &q.end},
-			{Name: "take", Kind: Column, List: true, Value: "COLUMNS", Help: "take only these columns of the ranges (default: all but the key)",
-				Into: &q.take},
-			{Name: "several", Kind: Choice, Choices: []string{"stop", "first", "all"}, Default: "stop",
-				Help: "if several ranges hold an event, `WHAT` is stop, first or all", Into: &q.several},
+		Options: []*declare.Key{
+			{Name: "ranges", Help: "the table of ranges, `FILE`", Takes: declare.File.Read(&q.ranges)},
+			{Name: "key", Complete: "columns", Help: "match rows with the same value in column `COL`; COL=OTHER if\nthe ranges call it OTHER",
+				Takes: declare.Column.Into(&q.key)},
+			{Name: "date", Complete: "columns", Help: "the day of each event, as `PHRASE`", Takes: declare.Phrase.Into(&q.date)},
+			{Name: "value", Complete: "columns",
+				Help: "the number of each event, as `PHRASE`, for ranges of numbers", Takes: declare.Phrase.Into(&q.value)},
+			{Name: "start", Help: "where each range starts, as `PHRASE`: a day, or a number", Takes: declare.Phrase.Into(&q.start)},
+			{Name: "end", Help: "where each range ends, as `PHRASE`: its last day, or the first\nnumber beyond it (default: the next start)",
+				Takes: declare.Phrase.Into(&q.end)},
+			{Name: "take", Value: "COLUMNS", Help: "take only these columns of the ranges (default: all but the key)",
+				Takes: declare.Column.List(&q.take)},
+			{Name: "several", Default: "stop",
+				Help: "if several ranges hold an event, `WHAT` is stop, first or all", Takes: declare.Choice("stop", "first", "all").Into(&q.several)},
 			{Name: "open-through", With: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)",
-				Into: &q.openThrough},
+				Takes: declare.Text.Into(&q.openThrough)},
 		},
 		Valid:  q.check,
 		Answer: q.answer,

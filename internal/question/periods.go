@@ -12,6 +12,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newPeriods) }
@@ -36,11 +37,11 @@ its days and working days and, with --count, how many dates of a series fall in 
   yoyaku periods 2027-H1 --by crew-pay
   yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"`,
 		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027 or 2027-Q1",
-		Options: []*Option{
+		Options: []*declare.Key{
 			{Name: "by", Needed: true, Example: "month", Complete: "series",
-				Help: "list the periods of `PERIOD`: week, month, quarter, half-year,\nyear, fiscal-month, fiscal-quarter, fiscal-year, a series of\nthe plan, or a rule", Into: &q.by},
-			{Name: "count", Repeat: true, Complete: "series",
-				Value: `"[NAME =] RULE"`, Help: "count in each period the dates of a rule, or of these series", Into: &q.count},
+				Help: "list the periods of `PERIOD`: week, month, quarter, half-year,\nyear, fiscal-month, fiscal-quarter, fiscal-year, a series of\nthe plan, or a rule", Takes: declare.Text.Into(&q.by)},
+			{Name: "count", Complete: "series",
+				Value: `"[NAME =] RULE"`, Help: "count in each period the dates of a rule, or of these series", Takes: declare.Text.Repeat(&q.count)},
 		},
 		Answer: q.answer,
 	}
@@ -140,7 +141,7 @@ func (q *periodTable) counted(j *Job) (list []*schedule.Series, err error) {
 			}
 			continue
 		}
-		for _, of := range splitList(body) {
+		for _, of := range declare.SplitList(body) {
 			found := j.FindAll(of)
 			if found == nil {
 				return nil, rows.In("count", j.UnknownSeries(of))

@@ -98,11 +98,6 @@ func (p *Place) window(option, text string) (civil.Span, error) {
 	return s, rows.In(option, err)
 }
 
-// shifted is today moved by a stretch such as "90 days".
-func shifted(text string, env eval.Env) (civil.Date, error) {
-	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
-}
-
 // warnBreaches says how many dates of series of the plan aren't as they were released.
 func (p *Place) warnBreaches(series []*schedule.Series, window civil.Span) error {
 	if p.Ledger == nil || len(series) == 0 {

@@ -11,6 +11,7 @@ import (
 
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 // Group is where a question stands among the commands.
@@ -58,7 +59,7 @@ type Question struct {
 	// Planless says that the answer needs nothing of a plan: a plan of this folder that
 	// can't be read is left aside.
 	Planless bool
-	Options  []*Option
+	Options  []*declare.Key
 	// Answer works the answer out and hands it to j.To.
 	// Valid refuses options that don't go together; nil for those that answering tells.
 	Valid  func() error
@@ -96,7 +97,7 @@ func New(name string) (*Question, error) {
 		}
 		names = append(names, q.Name)
 	}
-	hint := phrase.Meant(name, names, "use one of "+orList(names))
+	hint := phrase.Meant(name, names, "use one of "+declare.OrList(names))
 	return nil, fmt.Errorf("unknown `make: %s`; %s", name, hint)
 }
 

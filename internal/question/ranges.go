@@ -7,12 +7,13 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 // openThrough declares the option that says how far open ranges run.
-func openThrough(into *string) *Option {
-	return &Option{Name: "open-through",
-		Help: "end open ranges on `DATE`, or on the window's last day with\nwindow (default: today)", Into: into}
+func openThrough(into *string) *declare.Key {
+	return &declare.Key{Name: "open-through",
+		Help: "end open ranges on `DATE`, or on the window's last day with\nwindow (default: today)", Takes: declare.Text.Into(into)}
 }
 
 // ranges takes the range of each row from two phrases, and counts the open ones.

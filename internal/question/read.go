@@ -13,6 +13,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
 )
 
@@ -37,12 +38,12 @@ with its line, and the rest goes on.`,
   yoyaku read skerry.ics --window 2027 --where "categories = 'crew-pay'" --columns start,summary
   yoyaku read harbour-office.ics --raw --columns start,summary,rrule,status,line`,
 		Least: 1, Most: 1, Wants: "a calendar file, such as harbour-office.ics, or -",
-		Options: []*Option{
-			{Name: "window", Kind: Span, Help: "list the events in `SPAN` (default: all)", Into: &q.window},
-			{Name: "zone", Help: "show times in `ZONE`, such as Atlantic/Faroe (default: each\nevent's own)", Into: &q.zone},
-			{Name: "cancelled", Kind: Yes, Help: "list cancelled events too", Into: &q.cancelled},
-			{Name: "raw", Kind: Yes, Help: "list each component of the file once, without repeating it", Into: &q.raw},
-			{Name: "strict", Kind: Yes, Help: "stop with an error at anything that can't be read", Into: &q.strict},
+		Options: []*declare.Key{
+			{Name: "window", Help: "list the events in `SPAN` (default: all)", Takes: declare.Span.Into(&q.window)},
+			{Name: "zone", Help: "show times in `ZONE`, such as Atlantic/Faroe (default: each\nevent's own)", Takes: declare.Text.Into(&q.zone)},
+			{Name: "cancelled", Help: "list cancelled events too", Takes: declare.Yes.Into(&q.cancelled)},
+			{Name: "raw", Help: "list each component of the file once, without repeating it", Takes: declare.Yes.Into(&q.raw)},
+			{Name: "strict", Help: "stop with an error at anything that can't be read", Takes: declare.Yes.Into(&q.strict)},
 		},
 		Answer: q.answer,
 	}

@@ -5,12 +5,12 @@ import (
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 // remind declares the option of reminders.
-func remind(into *[]string) *Option {
-	return &Option{Name: "remind", Repeat: true,
-		Help: "remind people `WHEN`: \"7 days before\", \"1 working day before\nat 09:00\"; needs --as ics", Into: into}
+func remind(into *[]string) *declare.Key {
+	return &declare.Key{Name: "remind", Help: "remind people `WHEN`: \"7 days before\", \"1 working day before\nat 09:00\"; needs --as ics", Takes: declare.Text.Repeat(into)}
 }
 
 func reminders(texts []string) (list []schedule.Reminder, err error) {

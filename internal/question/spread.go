@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newSpread) }
@@ -43,29 +44,26 @@ year, quarter or month. With --carry, a column runs down the pieces of each row.
   yoyaku spread crew-contracts.csv --dates "monthly on 1 from start 3 times"
   yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance`,
 		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
-		Options: []*Option{
-			{Name: "start", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Into: &q.start},
-			{Name: "end", Kind: Phrase, Not: ofDates, Complete: "columns", Help: "the last day of each range, as `PHRASE`", Into: &q.end},
+		Options: []*declare.Key{
+			{Name: "start", Not: ofDates, Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Takes: declare.Phrase.Into(&q.start)},
+			{Name: "end", Not: ofDates, Complete: "columns", Help: "the last day of each range, as `PHRASE`", Takes: declare.Phrase.Into(&q.end)},
 			{Name: "by", Default: "day", Not: ofDates, Complete: "series",
-				Help: "cut by `PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan, or a rule", Into: &q.by},
-			{Name: "dates", Help: "write a row per date of `RULE`, such as\n\"monthly on 1 from start until ends\"", Into: &q.dates},
-			{Name: "share", Kind: Column, Complete: "columns",
-				Help: "split the amount in column `COL` over the pieces or dates; the\nshare takes its place", Into: &q.share},
-			{Name: "share-by", Kind: Choice, With: ofShare, Choices: rows.ShareWays,
-				Help: "split by `WHAT`: evenly (dates), days (periods), \"working days\"\n(--working), \"counted days\", or a day count such as 30E/360", Into: &q.shareBy},
-			{Name: "share-per", Kind: Choice, With: ofShare, Not: []string{"share-by", "working", "dates"},
-				Choices: []string{"year", "quarter", "month"},
-				Help:    "the amount is for a year, quarter or month (`UNIT`), not for the\nrange; each day counts for its part of its month", Into: &q.sharePer},
-			{Name: "balance", Kind: Yes, With: ofShare, Help: "add columns before and after with what is left of the amount", Into: &q.balance},
-			{Name: "decimals", Kind: Number, With: ofShare, Default: "2", Help: "write shares with `N` decimal places",
-				Into: &q.decimals},
-			{Name: "working", Kind: Yes, Not: ofDates, Help: "keep working days only", Into: &q.working},
-			{Name: "window", Kind: Span, Help: "write only the part of each range in `SPAN`", Into: &q.window},
+				Help: "cut by `PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan, or a rule", Takes: declare.Text.Into(&q.by)},
+			{Name: "dates", Help: "write a row per date of `RULE`, such as\n\"monthly on 1 from start until ends\"", Takes: declare.Text.Into(&q.dates)},
+			{Name: "share", Complete: "columns",
+				Help: "split the amount in column `COL` over the pieces or dates; the\nshare takes its place", Takes: declare.Column.Into(&q.share)},
+			{Name: "share-by", With: ofShare, Help: "split by `WHAT`: evenly (dates), days (periods), \"working days\"\n(--working), \"counted days\", or a day count such as 30E/360", Takes: declare.Choice(rows.ShareWays...).Into(&q.shareBy)},
+			{Name: "share-per", With: ofShare, Not: []string{"share-by", "working", "dates"},
+				Help: "the amount is for a year, quarter or month (`UNIT`), not for the\nrange; each day counts for its part of its month", Takes: declare.Choice("year", "quarter", "month").Into(&q.sharePer)},
+			{Name: "balance", With: ofShare, Help: "add columns before and after with what is left of the amount", Takes: declare.Yes.Into(&q.balance)},
+			{Name: "decimals", With: ofShare, Default: "2", Help: "write shares with `N` decimal places",
+				Takes: declare.Number(0, 0).Into(&q.decimals)},
+			{Name: "working", Not: ofDates, Help: "keep working days only", Takes: declare.Yes.Into(&q.working)},
+			{Name: "window", Help: "write only the part of each range in `SPAN`", Takes: declare.Span.Into(&q.window)},
 			openThrough(&q.openThrough),
-			{Name: "per", Kind: Column, Not: ofDates, Complete: "columns", Help: "check that ranges of the same `COL` don't overlap",
-				Into: &q.per},
-			{Name: "overlaps", Kind: Choice, With: []string{"per"}, Choices: []string{"stop", "merge", "count"},
-				Default: "stop", Help: "if they do, `WHAT` is stop, merge or count", Into: &q.overlaps},
+			{Name: "per", Not: ofDates, Complete: "columns", Help: "check that ranges of the same `COL` don't overlap",
+				Takes: declare.Column.Into(&q.per)},
+			{Name: "overlaps", With: []string{"per"}, Default: "stop", Help: "if they do, `WHAT` is stop, merge or count", Takes: declare.Choice("stop", "merge", "count").Into(&q.overlaps)},
 			carryOption(&q.carry),
 		},
 		Answer: q.answer,

@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 	"yoyaku/internal/tabular"
 )
 
@@ -28,26 +29,24 @@ type TableIn struct {
 }
 
 // Options declares the options of tables in.
-func (t *TableIn) Options() []*Option {
-	return []*Option{
-		{Name: "sheet", Help: "read the workbook's sheet `NAME` (default: the first visible one)", Into: &t.Sheet},
-		{Name: "encoding", Help: "read text in encoding `NAME`, such as windows-1252 (default:\nUTF-8, or what the file declares)", Into: &t.Encoding},
-		{Name: "header-row", Kind: Number, Least: 1, Default: "1", Help: "take the column names from line `N`",
-			Into: &t.HeaderRow},
-		{Name: "read-dates", Repeat: true,
-			Value: "[COL=]FORM", Help: "read dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; several joined by |",
-			Into: &t.ReadDates},
-		{Name: "read-numbers", Repeat: true, Value: "[COL=]EXAMPLE", Help: "read numbers written like EXAMPLE, such as \"1.234,56\"",
-			Into: &t.ReadNumbers},
-		{Name: "join-dates", Repeat: true, Value: "NAME=Y,M,D", Help: "make one date NAME of a year, a month and a day column", Into: &t.Joins},
-		{Name: "open-words", List: true, Value: "WORDS", Help: "read these words as an open range, such as present,ongoing", Into: &t.OpenWords},
-		{Name: "repair", Kind: Yes,
-			Help: "tidy up a messy table: number missing and repeated headings,\ndrop blank columns at the right, fill short rows with blanks", Into: &t.Repair},
-		{Name: "fill-down", Kind: Column, List: true, Complete: "columns",
-			Value: "COLUMNS", Help: "fill blank cells of these columns from the cell above", Into: &t.Fill},
-		{Name: "rename", List: true, Value: "NEW=OLD", Help: "rename columns; several joined by commas", Into: &t.Renames},
-		{Name: "bad-rows", Default: "stop", Help: "what to do with bad rows: `MODE` is stop, blank or aside=FILE", Into: &t.BadRows},
-		{Name: "keep-text", Kind: Yes, Help: "leave declared date columns as written in the table", Into: &t.KeepText},
+func (t *TableIn) Options() []*declare.Key {
+	return []*declare.Key{
+		{Name: "sheet", Help: "read the workbook's sheet `NAME` (default: the first visible one)", Takes: declare.Text.Into(&t.Sheet)},
+		{Name: "encoding", Help: "read text in encoding `NAME`, such as windows-1252 (default:\nUTF-8, or what the file declares)", Takes: declare.Text.Into(&t.Encoding)},
+		{Name: "header-row", Default: "1", Help: "take the column names from line `N`",
+			Takes: declare.Number(1, 0).Into(&t.HeaderRow)},
+		{Name: "read-dates", Value: "[COL=]FORM", Help: "read dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; several joined by |",
+			Takes: declare.Text.Repeat(&t.ReadDates)},
+		{Name: "read-numbers", Value: "[COL=]EXAMPLE", Help: "read numbers written like EXAMPLE, such as \"1.234,56\"",
+			Takes: declare.Text.Repeat(&t.ReadNumbers)},
+		{Name: "join-dates", Value: "NAME=Y,M,D", Help: "make one date NAME of a year, a month and a day column", Takes: declare.Text.Repeat(&t.Joins)},
+		{Name: "open-words", Value: "WORDS", Help: "read these words as an open range, such as present,ongoing", Takes: declare.Text.List(&t.OpenWords)},
+		{Name: "repair", Help: "tidy up a messy table: number missing and repeated headings,\ndrop blank columns at the right, fill short rows with blanks", Takes: declare.Yes.Into(&t.Repair)},
+		{Name: "fill-down", Complete: "columns",
+			Value: "COLUMNS", Help: "fill blank cells of these columns from the cell above", Takes: declare.Column.List(&t.Fill)},
+		{Name: "rename", Value: "NEW=OLD", Help: "rename columns; several joined by commas", Takes: declare.Text.List(&t.Renames)},
+		{Name: "bad-rows", Default: "stop", Help: "what to do with bad rows: `MODE` is stop, blank or aside=FILE", Takes: declare.Text.Into(&t.BadRows)},
+		{Name: "keep-text", Help: "leave declared date columns as written in the table", Takes: declare.Yes.Into(&t.KeepText)},
 	}
 }
 
@@ -118,7 +117,7 @@ func cutForm(text string) (column, form string) {
 // cutJoin splits NAME=YEAR,MONTH,DAY.
 func cutJoin(text string) (name string, parts []string, err error) {
 	name, list, ok := strings.Cut(text, "=")
-	parts = splitList(list)
+	parts = declare.SplitList(list)
 	if !ok || len(parts) != 3 || strings.TrimSpace(name) == "" {
 		return "", nil, &rows.OptionError{Option: "join-dates",
 			Err: fmt.Errorf("expected NAME=YEAR,MONTH,DAY, such as start=year,month,day, found %q", text)}

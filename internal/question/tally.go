@@ -6,6 +6,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newTally) }
@@ -24,12 +25,12 @@ with totals both ways. Bands, months and weekdays come in their own order.`,
   yoyaku tally crew-contracts.csv --rows unit --cols "year of start"
   yoyaku tally invoices.csv --rows customer --cols "quarter of invoiced" --sum amount`,
 		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
-		Options: []*Option{
-			{Name: "rows", Kind: NamedPhrase, Needed: true, Example: "unit", Complete: "columns", Value: `"[NAME =] PHRASE"`, Help: "count by this down the side, such as a column",
-				Into: &q.rows},
-			{Name: "cols", Kind: NamedPhrase, Complete: "columns", Value: `"[NAME =] PHRASE"`, Help: "and by this across the top", Into: &q.cols},
-			{Name: "sum", Kind: Phrase, Complete: "columns", Help: "sum `PHRASE`, such as a column of amounts (default: count rows)",
-				Into: &q.sum},
+		Options: []*declare.Key{
+			{Name: "rows", Needed: true, Example: "unit", Complete: "columns", Value: `"[NAME =] PHRASE"`, Help: "count by this down the side, such as a column",
+				Takes: declare.NamedPhrase.Into(&q.rows)},
+			{Name: "cols", Complete: "columns", Value: `"[NAME =] PHRASE"`, Help: "and by this across the top", Takes: declare.NamedPhrase.Into(&q.cols)},
+			{Name: "sum", Complete: "columns", Help: "sum `PHRASE`, such as a column of amounts (default: count rows)",
+				Takes: declare.Phrase.Into(&q.sum)},
 		},
 		Answer: q.answer,
 	}

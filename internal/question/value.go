@@ -4,6 +4,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newValue) }
@@ -22,8 +23,8 @@ func newValue() *Question {
   yoyaku value "-5 working days" --base 2027-03-15 --calendar england-wales
   yoyaku value "working days from 2027-03-01 to 2027-03-31 using target"`,
 		Least: 1, Most: 1, Wants: `a phrase, such as "today, +3 months"`, Bare: true,
-		Options: []*Option{{Name: "base", Kind: Date, Help: "start leading steps from `DATE` (default: today)",
-			Into: &q.base}},
+		Options: []*declare.Key{{Name: "base", Help: "start leading steps from `DATE` (default: today)",
+			Takes: declare.Date.Into(&q.base)}},
 		Answer: func(j *Job) error {
 			prog, from, err := fromBase(j, j.Args[0], q.base)
 			if err != nil {

@@ -11,6 +11,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newWall) }
@@ -37,14 +38,12 @@ moved and why, the checks that passed, the released dates, and lines to sign.`,
   yoyaku wall crew-pay deckhand-pay --with tables,holidays,signatures --out calendar.html
   yoyaku wall crew-pay --milestones --window 2027-Q1 --paper letter --out quarter.html`,
 		Least: 0, Most: -1, Args: "series", PlanArg: true, Drawn: true,
-		Options: []*Option{
-			{Name: "window", Kind: Span,
-				Help: "show the months of `SPAN`: 2027, 2027-H1, 2027-01..2028-06\n(default: this year, or that of the plan's window)", Into: &q.window},
-			{Name: "paper", Kind: Choice, Choices: []string{"a4", "letter"}, Default: "a4",
-				Help: "print on `PAPER`: a4 or letter", Into: &q.paper},
-			{Name: "milestones", Kind: Yes, Help: "also mark milestones", Into: &q.milestones},
-			{Name: "with", Kind: Choice, List: true, Choices: wallParts,
-				Help: "add sheets behind the year, `PARTS` joined by commas:\n" + strings.Join(wallParts, ", "), Into: &q.with},
+		Options: []*declare.Key{
+			{Name: "window", Help: "show the months of `SPAN`: 2027, 2027-H1, 2027-01..2028-06\n(default: this year, or that of the plan's window)", Takes: declare.Span.Into(&q.window)},
+			{Name: "paper", Default: "a4",
+				Help: "print on `PAPER`: a4 or letter", Takes: declare.Choice("a4", "letter").Into(&q.paper)},
+			{Name: "milestones", Help: "also mark milestones", Takes: declare.Yes.Into(&q.milestones)},
+			{Name: "with", Help: "add sheets behind the year, `PARTS` joined by commas:\n" + strings.Join(wallParts, ", "), Takes: declare.Choice(wallParts...).List(&q.with)},
 		},
 		Answer: q.answer,
 	}

@@ -10,6 +10,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
 )
 
 func init() { register(newWhy) }
@@ -34,7 +35,7 @@ its place such as #12) and a column, explain how that cell came about.`,
   yoyaku why crew-contracts C-103 notice`,
 		Least: 1, Most: 3, Wants: "a phrase, a series of the plan and a date, or a record, a row and a column",
 		Args:    "series",
-		Options: []*Option{{Name: "base", Kind: Date, Help: "start steps from `DATE`", Into: &q.base}},
+		Options: []*declare.Key{{Name: "base", Help: "start steps from `DATE`", Takes: declare.Date.Into(&q.base)}},
 		Answer:  q.answer,
 	}
 }
