@@ -7,7 +7,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/office"
+	"yoyaku/internal/draft"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/report"
 )
@@ -28,7 +28,7 @@ each.`,
 		Args: needArgs(0, 1, ""),
 	}
 	s := a.settings(c, false)
-	var start office.Start
+	var start draft.Start
 	options := []*declare.Key{
 		{Name: "table", Help: "make series of the dates in table `FILE`, and a record of\nthe rest", Takes: declare.Text.Repeat(&start.Tables)},
 		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Takes: declare.Text.Into(&start.Key)},
@@ -53,7 +53,7 @@ each.`,
 		if start.ID+start.Calendar+start.Key == "" && len(start.Series)+len(start.Tables) == 0 {
 			list, err := start.Candidates(plan.Settings{Now: a.Now, AsOf: day})
 			if err != nil || len(list) > 0 {
-				fmt.Fprint(a.said, report.CleanLines(office.CandidatesText(list)))
+				fmt.Fprint(a.said, report.CleanLines(draft.CandidatesText(list)))
 				return err
 			}
 		}

@@ -1,4 +1,6 @@
-package office
+// Package draft makes a first plan of the tables of a folder: the rules behind their dates, what
+// hangs on them, and records of the rest. What it wrote is read and checked before it is kept.
+package draft
 
 import (
 	"errors"
@@ -19,6 +21,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
+	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/question"
 )
@@ -184,13 +187,13 @@ func (s Start) prove(path, text string, set plan.Settings) error {
 	if p, err = plan.Load(path, set); err != nil {
 		return err
 	}
-	list, err := Check(p, &c, "", false)
+	list, err := office.Check(p, &c, "", false)
 	if err != nil {
 		return err
 	}
 	for _, f := range list {
 		if !f.Note {
-			return &No{Text: "nothing was written, since the plan would be wrong: " + f.Text}
+			return &office.No{Text: "nothing was written, since the plan would be wrong: " + f.Text}
 		}
 	}
 	return nil

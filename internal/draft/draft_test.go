@@ -1,4 +1,4 @@
-package office
+package draft
 
 import (
 	"fmt"
@@ -129,7 +129,7 @@ yoyaku new --table pay.csv
 	if got := told(); got != want {
 		t.Errorf("got\n%s", got)
 	}
-	write(t, plan.FileName, deskPlan)
+	write(t, plan.FileName, aPlan)
 	if got := told(); got != strings.ReplaceAll(want, "new --table", "new next --table") {
 		t.Errorf("beside a plan\n%s", got)
 	}
