@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"reflect"
 	"regexp"
 	"slices"
 	"strings"
@@ -26,7 +27,7 @@ type newSeries struct {
 	like        string // its pattern; "" for none
 	ruleless    bool   // the pattern has the rule
 	perYear     string // dates a year, "" where that isn't told
-	hands       []string
+	hands       list
 	plus        []civil.Date
 }
 
@@ -187,10 +188,11 @@ func (n *newSeries) hand(id, what string, to civil.Date, at int) {
 			text += "T" + string(civil.AppendClock(nil, at))
 		}
 	}
-	if what != "" {
-		what = ", what: " + quoted(what)
+	says := flow{{"id", plain(id), ""}, {"what", what, ""}, {"date", plain(text), ""}, {"why", "as in " + n.file, ""}}
+	if what == "" {
+		says = slices.Delete(says, 1, 2)
 	}
-	n.hands = append(n.hands, fmt.Sprintf("{id: %s%s, date: %s, why: %s}", id, what, text, quoted("as in "+n.file)))
+	n.hands = append(n.hands, entry{says: says})
 }
 
 // pin keeps dates that only the table has on their day, where the rule's steps would move them.
@@ -200,22 +202,23 @@ func (n *newSeries) pin() {
 	}
 }
 
-// rule is what follows `rule:` in the plan: one line, or two that follow each other.
-func (n *newSeries) rule() string {
+// rule is what the plan says under `rule`: one, or two that follow each other.
+func (n *newSeries) rule() any {
 	rules := n.date.Phrases(n.date.Ranks[0])
 	var parsed []*phrase.Rule
 	second := civil.Max // from which day the second rule holds
 	for i, r := range rules {
 		p, err := phrase.ParseRule(r.Phrase)
 		if err != nil { // it was printed by the language
-			return " " + quoted(r.Phrase)
+			return r.Phrase
 		}
 		if d, ok := p.From.(*phrase.Date); ok && i == 1 {
 			second = d.Day
 		}
 		parsed = append(parsed, p)
 	}
-	var texts, spans []string
+	var one string
+	var two list
 	for i, r := range rules {
 		p := parsed[i]
 		for _, d := range n.plus {
@@ -226,25 +229,22 @@ func (n *newSeries) rule() string {
 		if r.Calendar != "" && r.Calendar != n.calendar("") {
 			p.Using = &phrase.Using{Calendars: []phrase.Name{{Text: r.Calendar}}}
 		}
-		span := ""
+		var span entry
 		if d, ok := p.Until.(*phrase.Date); ok && len(rules) > 1 {
-			span, p.Until = "until: "+d.Day.String(), nil
+			span, p.Until = entry{"until", plain(d.Day.String()), ""}, nil
 		}
 		if d, ok := p.From.(*phrase.Date); ok && len(rules) > 1 && i > 0 {
-			if span = "from: " + d.Day.String(); p.Every == 1 {
+			if span = (entry{"from", plain(d.Day.String()), ""}); p.Every == 1 {
 				p.From = nil
 			}
 		}
-		texts, spans = append(texts, quoted(p.Canonical())), append(spans, span)
+		one = p.Canonical()
+		two = append(two, entry{says: flow{span, {"is", one, ""}}})
 	}
 	if len(rules) == 1 {
-		return " " + texts[0]
+		return one
 	}
-	var b strings.Builder
-	for i := range texts {
-		fmt.Fprintf(&b, "\n      - {%s, is: %s}", spans[i], texts[i])
-	}
-	return b.String()
+	return two
 }
 
 // noHolidays is the calendar of a new plan for series that count with none, where the plan
@@ -277,20 +277,20 @@ func counts(rule infer.Rule) bool {
 	return err == nil && p.Counts()
 }
 
-// milestones are the lines of the milestones, by their names.
-func (n *newSeries) milestones() (lines []string) {
+// milestones are its milestones, by their names.
+func (n *newSeries) milestones() (says block) {
 	for _, m := range n.beside {
-		lines = append(lines, quoted(m.name)+": "+quoted(m.phrase))
+		says = append(says, entry{m.name, m.phrase, ""})
 	}
-	return lines
+	return says
 }
 
 // patterns gives series of a table that have the same milestones and calendar a pattern.
-func patterns(list []*newSeries, own string, taken []string) (lines string) {
+func patterns(series []*newSeries, own string, taken []string) (says block) {
 	groups := map[string][]*newSeries{}
 	var order []string
-	for _, n := range list {
-		if key := strings.Join(append(n.milestones(), n.calendar(own)), "\n"); len(n.beside) > 0 {
+	for _, n := range series {
+		if key := n.milestones().String() + n.calendar(own); len(n.beside) > 0 {
 			if groups[key] == nil {
 				order = append(order, key)
 			}
@@ -304,57 +304,50 @@ func patterns(list []*newSeries, own string, taken []string) (lines string) {
 		}
 		name := free("all-"+nameFrom(strings.TrimSuffix(filepath.Base(group[0].file), filepath.Ext(group[0].file))), taken)
 		taken = append(taken, name)
-		one := !slices.ContainsFunc(group, func(n *newSeries) bool { return n.rule() != group[0].rule() || len(n.plus) > 0 })
+		one := !slices.ContainsFunc(group, func(n *newSeries) bool {
+			return !reflect.DeepEqual(n.rule(), group[0].rule()) || len(n.plus) > 0
+		})
 		for _, n := range group {
 			n.like, n.ruleless = name, one
 		}
-		lines += fmt.Sprintf("  %s:      # what these series share\n", quoted(name)) + group[0].shared(own, one)
+		says = append(says, entry{name, group[0].shared(own, one), "what these series share"})
 	}
-	return lines
+	return says
 }
 
-// shared are the lines that a pattern may have for the series.
-func (n *newSeries) shared(own string, rule bool) string {
-	var b strings.Builder
+// shared is what a pattern may say for the series.
+func (n *newSeries) shared(own string, rule bool) (says block) {
 	if rule {
-		fmt.Fprintf(&b, "    rule:%s\n", n.rule())
+		says = append(says, entry{"rule", n.rule(), ""})
 	}
 	if c := n.calendar(own); c != "" {
-		fmt.Fprintf(&b, "    calendar: %s\n", quoted(c))
+		says = append(says, entry{"calendar", c, ""})
 	}
-	if lines := n.milestones(); lines != nil {
-		b.WriteString("    milestones:\n")
-		for _, l := range lines {
-			fmt.Fprintf(&b, "      %s\n", l)
-		}
+	if m := n.milestones(); m != nil {
+		says = append(says, entry{"milestones", m, ""})
 	}
-	return b.String()
+	return says
 }
 
-// lines are those of the series in the plan.
-func (n *newSeries) lines(own string) string {
-	var b strings.Builder
-	fmt.Fprintf(&b, "  %s:\n", quoted(n.name))
+// says is what the plan says of the series.
+func (n *newSeries) says(own string) (says block) {
 	if n.like != "" {
-		fmt.Fprintf(&b, "    like: %s\n", quoted(n.like))
+		says = append(says, entry{"like", n.like, ""})
 	}
-	fmt.Fprintf(&b, "    title: %s\n", quoted(n.title))
+	says = append(says, entry{"title", n.title, ""})
 	switch {
 	case n.like == "":
-		b.WriteString(n.shared(own, true))
+		says = append(says, n.shared(own, true)...)
 	case !n.ruleless:
-		fmt.Fprintf(&b, "    rule:%s\n", n.rule())
+		says = append(says, entry{"rule", n.rule(), ""})
 	}
 	if n.perYear != "" {
-		fmt.Fprintf(&b, "    expect: {per-year: %s}      # over the next ten years\n", n.perYear)
+		says = append(says, entry{"expect", flow{{"per-year", plain(n.perYear), ""}}, "over the next ten years"})
 	}
 	if n.hands != nil {
-		fmt.Fprintf(&b, "    instead:      # where %s differs from the rule\n", n.file)
-		for _, h := range n.hands {
-			fmt.Fprintf(&b, "      - %s\n", h)
-		}
+		says = append(says, entry{"instead", n.hands, "where " + n.file + " differs from the rule"})
 	}
-	return b.String()
+	return says
 }
 
 // stretch is from the first date of the series in its table through the last.

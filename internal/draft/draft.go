@@ -3,6 +3,7 @@
 package draft
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -11,11 +12,8 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"unicode"
-
-	"github.com/goccy/go-yaml"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
@@ -45,7 +43,7 @@ type Start struct {
 // A newTable is what a table comes to in a plan.
 type newTable struct {
 	file, record string // as the plan reaches it; the name of its record
-	lines        string // of the record
+	says         block  // of the record
 	told         string
 	due          string // the options with which its dates are watched; "" if it has none
 	series       []*newSeries
@@ -323,24 +321,15 @@ func (s Start) tables() (list []*newTable, err error) {
 
 // compose writes the plan.
 func (s Start) compose(tables []*newTable) (string, error) {
-	var b strings.Builder
-	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	first, last := s.today.Year(), s.today.Year()+1
 	var made []*newSeries
+	var taken []string
 	for _, t := range tables {
 		for _, n := range t.series {
 			first, last = min(first, n.stretch().First.Year()), max(last, n.stretch().Last.Year())
+			taken = append(taken, n.name)
 		}
 		made = append(made, t.series...)
-	}
-	calendar := s.head(put, first, last)
-	if slices.ContainsFunc(made, func(n *newSeries) bool { return n.calendar(s.Calendar) == noHolidays }) {
-		put("\ncalendars:\n  %s: {closed: \"sat, sun\"}      # with the holidays of %s, fewer of the table's dates match",
-			noHolidays, calendar)
-	}
-	var taken []string
-	for _, n := range made {
-		taken = append(taken, n.name)
 	}
 	for _, t := range tables {
 		taken = append(taken, t.record)
@@ -350,98 +339,84 @@ func (s Start) compose(tables []*newTable) (string, error) {
 			taken = append(taken, name)
 		}
 	}
-	if lines := patterns(made, s.Calendar, taken); lines != "" {
-		put("\npatterns:\n%s", strings.TrimSuffix(lines, "\n"))
-	}
-	names, err := s.series(put, made, len(tables) > 0)
+	says := append(s.head(first, last), entry{"calendars", s.calendars(made), ""})
+	shared := patterns(made, s.Calendar, taken)
+	series, names, err := s.series(made, len(tables) > 0)
 	if err != nil {
 		return "", err
 	}
-	var records []string
+	var records block
+	var outputs list
+	if names != nil {
+		outputs = list{
+			{says: flow{{"file", "dates.csv", ""}, {"of", names, ""}}, remark: "a table for colleagues"},
+			{says: flow{{"file", "dates.ics", ""}, {"of", names, ""}}, remark: "for any calendar program"},
+		}
+	}
 	for _, t := range tables {
 		if t.record == "" || len(t.series) > 0 && !t.left {
 			continue
 		}
-		if records == nil {
-			put("\nrecords:")
-		}
-		records = append(records, t.record)
-		put("  %s:", quoted(t.record))
-		b.WriteString(t.lines)
+		records = append(records, entry{t.record, t.says, ""})
+		outputs = append(outputs, entry{says: flow{{"file", t.record + "-table.csv", ""}, {"of", t.record, ""}},
+			remark: "the table with its added columns"})
 	}
-	var listed []string
-	for _, name := range names {
-		listed = append(listed, quoted(name))
-	}
-	put("\noutputs:")
-	if listed != nil {
-		put("  - {file: dates.csv, of: [%s]}      # a table for colleagues", strings.Join(listed, ", "))
-		put("  - {file: dates.ics, of: [%s]}      # for any calendar program", strings.Join(listed, ", "))
-	}
-	for _, name := range records {
-		put("  - {file: %s, of: %s}      # the table with its added columns", quoted(name+"-table.csv"), quoted(name))
-	}
-	return b.String(), nil
+	says = append(says, entry{"patterns", shared, ""}, entry{"series", series, ""}, entry{"records", records, ""})
+	says = slices.DeleteFunc(says, func(e entry) bool { under, is := e.says.(block); return is && under == nil })
+	return append(says, entry{"outputs", outputs, ""}).String(), nil
 }
 
-// head writes what is above the series, and gives the calendar's name.
-func (s Start) head(put func(string, ...any), first, last int) (calendar string) {
-	put("# yaml-language-server: $schema=%s", SchemaFile)
-	put("# A plan of dates. Is it right?  yoyaku check")
-	put("# Write its outputs:  yoyaku run      What comes up:  yoyaku ahead")
-	put("# The rules on one page:  yoyaku help phrases      Its keys:  yoyaku help plan")
-	put("plan: 1")
-	put("id: %s            # identifies the events for good, so it has no year", quoted(s.ID))
-	put("title: %s", quoted(s.title))
-	put("window: %d..%d    # move it on each year; the events are updated", first, last)
-	calendar = s.Calendar
-	if calendar == "" {
-		calendar = "office"
+// head is what is above the calendars.
+func (s Start) head(first, last int) block {
+	return block{
+		note("yaml-language-server: $schema="+SchemaFile,
+			"A plan of dates. Is it right?  yoyaku check",
+			"Write its outputs:  yoyaku run      What comes up:  yoyaku ahead",
+			"The rules on one page:  yoyaku help phrases      Its keys:  yoyaku help plan"),
+		{"plan", plain("1"), ""},
+		{"id", s.ID, "identifies the events for good, so it has no year"},
+		{"title", s.title, ""},
+		{"window", plain(fmt.Sprintf("%d..%d", first, last)), "move it on each year; the events are updated"},
+		{"calendar", cmp.Or(s.Calendar, "office"), "the working calendar, unless a series names another"},
 	}
-	put("calendar: %s      # the working calendar, unless a series names another", quoted(calendar))
-	if s.Calendar == "" {
-		put("\ncalendars:\n  office:\n    closed: sat, sun")
-		put("    # Your holidays go here, as rules, dates, stretches or a list in a file:")
-		put("    # holidays:")
-		put("    #   - {name: New Year, day: yearly on 1 jan then roll following}")
-		put("    #   - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1)
-		put("    #   - {file: holidays.csv}       # with the columns date and name")
-	}
-	return calendar
 }
 
-// quoted writes a text as YAML takes it anywhere on a line: plain, or in quotes.
-func quoted(s string) string {
-	plain, err := yaml.Marshal(s)
-	if err == nil && string(plain) == s+"\n" && !strings.ContainsAny(s, ",[]{}#") &&
-		!strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) }) {
-		return s
+// calendars are the plan's own: one to fill in, or one for series that count with none.
+func (s Start) calendars(made []*newSeries) block {
+	switch {
+	case s.Calendar == "":
+		return block{{"office", block{
+			{"closed", plain("sat, sun"), ""},
+			note("Your holidays go here, as rules, dates, stretches or a list in a file:",
+				"holidays:",
+				"  - {name: New Year, day: yearly on 1 jan then roll following}",
+				fmt.Sprintf("  - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1),
+				"  - {file: holidays.csv}       # with the columns date and name"),
+		}, ""}}
+	case slices.ContainsFunc(made, func(n *newSeries) bool { return n.calendar(s.Calendar) == noHolidays }):
+		return block{{noHolidays, flow{{"closed", "sat, sun", ""}},
+			"with the holidays of " + s.Calendar + ", fewer of the table's dates match"}}
 	}
-	b, err := yaml.MarshalWithOptions(s, yaml.JSON())
-	if err != nil { // a text is always written
-		return strconv.Quote(s)
-	}
-	return strings.TrimSuffix(string(b), "\n")
+	return nil
 }
 
-// series writes the series and returns their names.
-func (s Start) series(put func(string, ...any), made []*newSeries, tables bool) (names []string, err error) {
-	list := s.Series
-	if list == nil && tables && made == nil {
-		return nil, nil
+// series are the series and their names.
+func (s Start) series(made []*newSeries, tables bool) (says block, names []string, err error) {
+	given := s.Series
+	if given == nil && tables && made == nil {
+		return nil, nil, nil
 	}
-	put("\nseries:")
 	for _, n := range made {
 		names = append(names, n.name)
-		put("%s", strings.TrimSuffix(n.lines(s.Calendar), "\n"))
+		says = append(says, entry{n.name, n.says(s.Calendar), ""})
 	}
-	if list == nil && made == nil {
-		list = []string{"pay = monthly on last then roll preceding"}
+	if given == nil && made == nil {
+		given = []string{"pay = monthly on last then roll preceding"}
 	}
-	for i, text := range list {
+	for i, text := range given {
 		name, rule, err := rows.SplitAdd(text)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		r, err := phrase.ParseRule(rule)
 		if err == nil {
@@ -451,20 +426,17 @@ func (s Start) series(put func(string, ...any), made []*newSeries, tables bool) 
 			err = fmt.Errorf("the series `%s` was given twice", name)
 		}
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		names = append(names, name)
-		put("  %s:", quoted(name))
-		put("    title: %s", quoted(titleOf(name)))
-		put("    rule: %s", quoted(r.Canonical()))
+		one := block{{"title", titleOf(name), ""}, {"rule", r.Canonical(), ""}}
 		if i == 0 {
-			put("    # Dates that depend on each date, and what must hold:")
-			put("    # milestones:")
-			put("    #   approval: date, -3 working days")
-			put("    # expect: {per-year: 12}")
+			one = append(one, note("Dates that depend on each date, and what must hold:",
+				"milestones:", "  approval: date, -3 working days", "expect: {per-year: 12}"))
 		}
+		says = append(says, entry{name, one, ""})
 	}
-	return names, nil
+	return says, names, nil
 }
 
 // titleOf makes a title of a name: crew-pay as Crew pay.

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"yoyaku/internal/core/phrase"
@@ -39,21 +40,20 @@ func free(name string, taken []string) string {
 func (s Start) record(table string) (_ *newTable, how question.TableIn, err error) {
 	path := filepath.Join(s.Dir, table)
 	if question.IsCalendarFile(path) { // whose columns are those of `read`
-		lines := fmt.Sprintf("    table: %s      # its events, as `yoyaku read` lists them\n", quoted(filepath.ToSlash(table)))
-		return &newTable{file: table, lines: lines, told: table + ": a calendar file"}, how, nil
+		says := block{{"table", filepath.ToSlash(table), "its events, as `yoyaku read` lists them"}}
+		return &newTable{file: table, says: says, told: table + ": a calendar file"}, how, nil
 	}
 	cells, in, err := columnsOf(path)
 	if err != nil {
 		return nil, how, err
 	}
 	told, due := "", ""
-	var b strings.Builder
-	fmt.Fprintf(&b, "    table: %s\n", quoted(filepath.ToSlash(table)))
+	says := block{{"table", filepath.ToSlash(table), ""}}
 	if in.Repairs != nil {
-		b.WriteString("    repair: yes      # missing and repeated headings were numbered\n")
+		says = append(says, entry{"repair", plain("yes"), "missing and repeated headings were numbered"})
 	}
 	if in.HeaderRow > 0 {
-		fmt.Fprintf(&b, "    header-row: %d    # the line with the column names\n", in.HeaderRow)
+		says = append(says, entry{"header-row", plain(strconv.Itoa(in.HeaderRow)), "the line with the column names"})
 	}
 	var dates, forms, words, numbers []string
 	for _, c := range cells {
@@ -80,28 +80,21 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 			}
 		}
 	}
-	list := func(key string, values []string) {
-		if len(values) > 0 {
-			var q []string
-			for _, v := range values {
-				q = append(q, quoted(v))
-			}
-			fmt.Fprintf(&b, "    %s: [%s]\n", key, strings.Join(q, ", "))
-		}
-	}
 	names := func(c column) bool { // numbers name rows in the first column alone
 		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumbers(c.texts)) == 0)
 	}
 	if i := slices.IndexFunc(cells, names); i >= 0 {
-		fmt.Fprintf(&b, "    key: %s      # identifies each row for good\n", quoted(cells[i].name))
+		says = append(says, entry{"key", cells[i].name, "identifies each row for good"})
 	}
-	list("read-dates", forms)
-	list("open-words", words)
-	list("read-numbers", numbers)
+	for _, e := range []entry{{"read-dates", forms, ""}, {"open-words", words, ""}, {"read-numbers", numbers, ""}} {
+		if len(e.says.([]string)) > 0 {
+			says = append(says, e)
+		}
+	}
 	if len(dates) > 0 {
 		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
-		fmt.Fprintf(&b, "    # Columns to add, each worked out by a phrase:\n    # columns:\n    #   notice: %s\n",
-			quoted(nameInPhrase(first)+", -90 days, roll preceding"))
+		says = append(says, note("Columns to add, each worked out by a phrase:", "columns:",
+			"  notice: "+quoted(nameInPhrase(first)+", -90 days, roll preceding")))
 		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
 		name := first // a name that a phrase has in quotes gets another, since shells differ in quotes
 		if nameInPhrase(first) != first {
@@ -124,7 +117,7 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
 	how.HeaderRow, how.Repair, how.ReadDates, how.OpenWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
-	return &newTable{file: table, lines: b.String(), told: told, due: due}, how, nil
+	return &newTable{file: table, says: says, told: told, due: due}, how, nil
 }
 
 // given is an option with several values as a command line has it, or nothing without any.
