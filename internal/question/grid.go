@@ -112,8 +112,8 @@ func (q *grid) answer(j *Job) error {
 	ranges.tell(j)
 	j.needCalendar()
 	j.Env.Calendar.Ask(window.First, window.Last)
-	if to, ok := j.To.(rows.GridSink); ok && len(j.result.Columns)+len(j.result.Sort) == 0 {
-		return to.Grid(g)
+	if draw := rows.ShowsOf(j.To).Grid; draw != nil && len(j.result.Columns)+len(j.result.Sort) == 0 {
+		return draw(g)
 	}
 	total := j.total()
 	return j.fill(g.Columns(), func(put rows.Put) error { return g.Write(put, total) })

@@ -179,7 +179,7 @@ func (j *Job) settle(head []string) error {
 			return err
 		}
 	}
-	if to, ok := j.To.(rows.KeepsNames); ok {
+	if named := rows.ShowsOf(j.To).Named; named != nil {
 		var names []string
 		for _, t := range j.opened {
 			from := 0
@@ -188,7 +188,7 @@ func (j *Job) settle(head []string) error {
 			}
 			names = append(names, t.Visible()[from:]...)
 		}
-		to.Named(names)
+		named(names)
 	}
 	for _, t := range j.opened[:min(len(j.opened), 1)] {
 		for key, err := range t.lacks { // what one of a pair of tables lacks, the other may have

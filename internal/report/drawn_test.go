@@ -72,11 +72,12 @@ func TestDrawn(t *testing.T) {
 					err = s.Header(columns)
 				}
 				for i, row := range table {
-					if m, ok := s.(rows.Marker); ok {
-						m.Mark(i == 1)
+					shows := rows.ShowsOf(s)
+					if shows.Mark != nil {
+						shows.Mark(i == 1)
 					}
-					if total, ok := s.(interface{ Total() }); ok && i == 2 {
-						total.Total()
+					if shows.Total != nil && i == 2 {
+						shows.Total()
 					}
 					if err == nil {
 						err = s.Row(row)

@@ -137,40 +137,12 @@ type wrapped struct {
 	room []eval.Value
 }
 
-// wrappedGrid is a wrapped sink that draws grids in its own way.
-type wrappedGrid struct {
-	*wrapped
-	rows.GridSink
-}
-
 func through(s rows.Sink, head func(string) string, cell func(eval.Value) eval.Value) rows.Sink {
-	w := &wrapped{Sink: s, head: head, cell: cell}
-	if g, ok := s.(rows.GridSink); ok {
-		return wrappedGrid{w, g}
-	}
-	return w
+	return &wrapped{Sink: s, head: head, cell: cell}
 }
 
-// Mark implements rows.Marker.
-func (w *wrapped) Mark(on bool) {
-	if m, ok := w.Sink.(rows.Marker); ok {
-		m.Mark(on)
-	}
-}
-
-// Named implements rows.KeepsNames.
-func (w *wrapped) Named(columns []string) {
-	if n, ok := w.Sink.(rows.KeepsNames); ok {
-		n.Named(columns)
-	}
-}
-
-// Total implements rows.Totals.
-func (w *wrapped) Total() {
-	if t, ok := w.Sink.(rows.Totals); ok {
-		t.Total()
-	}
-}
+// Shows gives on what the sink shows.
+func (w *wrapped) Shows() rows.Shows { return rows.ShowsOf(w.Sink) }
 
 // Header implements rows.Sink.
 func (w *wrapped) Header(columns []string) error {

@@ -24,8 +24,8 @@ type held struct {
 	marked  []bool // rows that stand out
 }
 
-// Mark implements rows.Marker.
-func (h *held) Mark(on bool) { h.on = on }
+// Shows says that rows can stand out.
+func (h *held) Shows() rows.Shows { return rows.Shows{Mark: func(on bool) { h.on = on }} }
 
 func (h *held) Header(columns []string) error {
 	h.columns, h.numeric = columns, make([]bool, len(columns))
@@ -105,14 +105,15 @@ type htmlSink struct {
 	band  int  // the column of bands; -1 for none
 }
 
-// Mark implements rows.Marker.
-func (s *htmlSink) Mark(on bool) { s.on = on }
-
-// Total implements rows.Totals.
-func (s *htmlSink) Total() { s.total = true }
-
-// Named implements rows.KeepsNames.
-func (s *htmlSink) Named(columns []string) { s.named = columns }
+// Shows says what a page shows beside rows.
+func (s *htmlSink) Shows() rows.Shows {
+	return rows.Shows{
+		Mark:  func(on bool) { s.on = on },
+		Total: func() { s.total = true },
+		Named: func(columns []string) { s.named = columns },
+		Grid:  func(g *rows.Grid) error { return GridPage(s.w, g, s.title) },
+	}
+}
 
 // NewHTML returns a sink that writes a self-contained page with one table.
 // Everything in it is escaped.
@@ -141,9 +142,6 @@ func (s *htmlSink) Row(cells []eval.Value) error {
 	s.table.add(cells, class)
 	return nil
 }
-
-// Grid implements rows.GridSink.
-func (s *htmlSink) Grid(g *rows.Grid) error { return GridPage(s.w, g, s.title) }
 
 // ground are the colours of pages, on paper and on a dark screen.
 const ground = `:root { color-scheme: light dark; --ink: #1d2730; --paper: #fcfcfa; --faint: #4d5a66; --rule: #dfe5e8; --line: #5a7184; --shut: #e9ecee; --near: #fbe7c6; --late: #f8d3cc; --mark: #1f6d74; }

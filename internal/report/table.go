@@ -30,15 +30,17 @@ type tableSink struct {
 	begins  map[int]bool // rows that begin a block, but for the first
 }
 
-// Mark implements rows.Marker.
-func (s *tableSink) Mark(on bool) { s.on = on }
+// Shows says what the table shows beside rows.
+func (s *tableSink) Shows() rows.Shows {
+	return rows.Shows{
+		Mark: func(on bool) { s.on = on },
+		Grid: func(g *rows.Grid) error { return DrawGrid(s.w, g, s.Look) },
+	}
+}
 
 // newTable returns a sink that draws an aligned table when it is closed. Where
 // the width is too small, the widest columns of text are wrapped.
 func newTable(w io.Writer, l Look) rows.Sink { return &tableSink{Look: l, w: w} }
-
-// Grid implements rows.GridSink.
-func (s *tableSink) Grid(g *rows.Grid) error { return DrawGrid(s.w, g, s.Look) }
 
 func (s *tableSink) Header(columns []string) error {
 	for _, c := range columns {

@@ -396,11 +396,11 @@ func TestTotals(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	mark, total := x.(rows.Marker), x.(rows.Totals)
+	shows := rows.ShowsOf(x)
 	price := eval.Fixed(1250, 2)
 	for _, step := range []func() error{func() error { return x.Header([]string{"a", "b"}) }, func() error { return x.Row([]eval.Value{eval.Str("x"), price}) },
-		func() error { mark.Mark(true); return x.Row([]eval.Value{eval.Str("y"), price}) },
-		func() error { mark.Mark(false); total.Total(); return x.Row([]eval.Value{eval.Str("total"), price}) }, x.Close} {
+		func() error { shows.Mark(true); return x.Row([]eval.Value{eval.Str("y"), price}) },
+		func() error { shows.Mark(false); shows.Total(); return x.Row([]eval.Value{eval.Str("total"), price}) }, x.Close} {
 		if err := step(); err != nil {
 			t.Fatal(err)
 		}

@@ -65,11 +65,14 @@ func NewXLSX(w io.Writer, c Cover) (rows.Sink, error) {
 	return x, err
 }
 
-// Total implements rows.Totals.
-func (x *xlsxSink) Total() { x.total = true }
-
-// Grid implements rows.GridSink.
-func (x *xlsxSink) Grid(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) }
+// Shows says what a workbook shows beside rows.
+func (x *xlsxSink) Shows() rows.Shows {
+	return rows.Shows{
+		Mark:  func(on bool) { x.on = on },
+		Total: func() { x.total = true },
+		Grid:  func(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) },
+	}
+}
 
 func (x *xlsxSink) Header(columns []string) error {
 	x.columns = columns
@@ -219,9 +222,6 @@ func (x *xlsxSink) decimals(places int) int {
 	}
 	return x.styles.places[places]
 }
-
-// Mark implements rows.Marker.
-func (x *xlsxSink) Mark(on bool) { x.on = on }
 
 // standOut gives a cell the fill of a row that stands out.
 func (x *xlsxSink) standOut(v any) any {

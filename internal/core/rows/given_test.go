@@ -50,13 +50,13 @@ func (s *sink) Close() error { fmt.Fprintln(s, "  end"); return nil }
 // marking is a sink that makes rows stand out, and totals.
 type marking struct{ *sink }
 
-func (m marking) Mark(on bool) {
-	if on {
-		fmt.Fprint(m, "  *")
-	}
+func (m marking) Shows() rows.Shows {
+	return rows.Shows{Total: func() { fmt.Fprint(m, "  =") }, Mark: func(on bool) {
+		if on {
+			fmt.Fprint(m, "  *")
+		}
+	}}
 }
-
-func (m marking) Total() { fmt.Fprint(m, "  =") }
 
 // given opens the table with columns added.
 func given(t *testing.T, adds ...string) *rows.Table {

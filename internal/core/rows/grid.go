@@ -167,10 +167,6 @@ func (g *Grid) Fits(cells int, what string) error {
 		len(g.Names), g.Window.Len(), cells, what)
 }
 
-// GridSink is a Sink that draws people against days in a way of its own, instead
-// of taking the rows of the plain table.
-type GridSink interface{ Grid(g *Grid) error }
-
 // Write writes the plain table: a row a person, and the totals.
 func (g *Grid) Write(put, total Put) error {
 	var cells []eval.Value

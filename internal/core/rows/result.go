@@ -34,12 +34,6 @@ func (t *Total) Put(cells []eval.Value) error {
 	return nil
 }
 
-// Totals is a Sink that shows a row of totals in a way of its own.
-type Totals interface {
-	// Total says that the next row is that of totals.
-	Total()
-}
-
 // Fill writes a table with the given columns, of the rows that fill puts.
 func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error {
 	d := NewDerive(columns)
@@ -239,15 +233,15 @@ func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) er
 		return nil, nil, err
 	}
 	var room []eval.Value
-	marker, marks := r.To.(Marker)
+	shows := ShowsOf(r.To)
 	out, ended := r.To.Row, func(err error) error { return err }
-	if to, ok := r.To.(Blocks); ok && !marks {
+	if to, ok := r.To.(Blocks); ok && shows.Mark == nil {
 		beside := &relay{to: to, width: len(d.Columns())}
 		out, ended = beside.put, beside.end
 	}
 	write := func(row []eval.Value) error {
-		if marks && r.StandsOut != nil {
-			marker.Mark(r.StandsOut(row))
+		if shows.Mark != nil && r.StandsOut != nil {
+			shows.Mark(r.StandsOut(row))
 		}
 		r.count(1)
 		room = d.Out(row, room)
@@ -255,11 +249,11 @@ func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) er
 	}
 	close := func(err error) error {
 		if err == nil && r.Total != nil && r.Total.cells != nil {
-			if to, ok := r.To.(Totals); ok {
-				to.Total()
+			if shows.Total != nil {
+				shows.Total()
 			}
-			if marks {
-				marker.Mark(false)
+			if shows.Mark != nil {
+				shows.Mark(false)
 			}
 			room = d.Out(r.Total.cells, room)
 			err = out(room)

@@ -18,12 +18,21 @@ type Sink interface {
 	Close() error
 }
 
-// Marker is a Sink that can make a row stand out: the rows after Mark(true).
-type Marker interface{ Mark(on bool) }
+// Shows is what a Sink can show beside plain rows; what it can't is nil.
+type Shows struct {
+	Mark  func(on bool)          // the rows after Mark(true) stand out
+	Total func()                 // the next row is that of totals
+	Named func(columns []string) // headings are written in words, but for these, which are a table's own
+	Grid  func(g *Grid) error    // draws people against days, in place of the rows of the plain table
+}
 
-// KeepsNames is a Sink that writes headings in words; it leaves those of the columns that it is
-// told, which are names of a table's own.
-type KeepsNames interface{ Named(columns []string) }
+// ShowsOf is what a Sink shows beside plain rows. One around another gives on what that shows.
+func ShowsOf(s Sink) Shows {
+	if s, more := s.(interface{ Shows() Shows }); more {
+		return s.Shows()
+	}
+	return Shows{}
+}
 
 // Reader gives the columns of a table and its rows, batch by batch.
 type Reader interface {
