@@ -136,12 +136,27 @@ func (k *Key) Told() string {
 	return k.Help + ": `" + k.Name + ": " + k.Example + "`"
 }
 
-// Fit checks that the flags that were set go with each other: none would be passed over in
-// silence.
-func Fit(keys []*Key) error {
-	says := func(name string) bool {
-		return slices.ContainsFunc(keys, func(k *Key) bool { return k.Name == name && k.says() })
+// Rule is what must hold among keys beyond what each says of itself by With and Not.
+type Rule struct {
+	If  []string // it holds where one of these was said; nil for always
+	Any []string // one of these must be said; the first is the one that lacks
+	Why string   // it must
+	One []string // no two of these go together
+}
+
+// Lacks is the fault of a key that is missing, with what could stand for it or why it is needed.
+func Lacks(name, more string) error {
+	text := "is required"
+	if more != "" {
+		text += ": " + more
 	}
+	return (&Key{Name: name}).is(strings.Replace(text, ": or ", ", or ", 1))
+}
+
+// Fit checks that the keys that were set go with each other: none would be passed over in
+// silence. Rules of keys that aren't there don't count.
+func Fit(keys []*Key, rules ...Rule) error {
+	says := func(name string) bool { k := Find(keys, name); return k != nil && k.says() }
 	for _, k := range keys {
 		if !k.says() {
 			continue
@@ -152,6 +167,29 @@ func Fit(keys []*Key) error {
 		if i := slices.IndexFunc(k.Not, says); i >= 0 {
 			return k.is("can't be combined with " + rows.Other(k.Not[i], ""))
 		}
+	}
+	for _, r := range rules {
+		if err := r.fit(says); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r Rule) fit(says func(name string) bool) error {
+	if r.If != nil && !slices.ContainsFunc(r.If, says) {
+		return nil
+	}
+	if r.Any != nil && !slices.ContainsFunc(r.Any, says) {
+		more := r.Why
+		for _, o := range r.Any[1:] {
+			more = strings.TrimPrefix(more+" or "+rows.Other(o, ""), " ")
+		}
+		return Lacks(r.Any[0], more)
+	}
+	said := slices.DeleteFunc(slices.Clone(r.One), func(name string) bool { return !says(name) })
+	if len(said) > 1 {
+		return rows.In(said[1], errors.New("use "+OrList(others(r.One))+", not both"))
 	}
 	return nil
 }

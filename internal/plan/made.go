@@ -77,7 +77,7 @@ func (r recordIn) source() error {
 			return r.places.Place(o.Name, err)
 		}
 	}
-	return r.places.fault(declare.Fit(r.make.Options))
+	return r.places.fault(declare.Fit(r.make.Options, r.make.Rules...))
 }
 
 // lookupKeys are the keys of an entry of `match`, if nothing is filled.
@@ -133,10 +133,7 @@ func (r recordIn) lookups(v *node) error {
 				return l.places.Place(o.Name, err)
 			}
 		}
-		if err = q.Valid(); err == nil {
-			err = declare.Fit(q.Options)
-		}
-		if err != nil {
+		if err := declare.Fit(q.Options, q.Rules...); err != nil {
 			return l.places.fault(err)
 		}
 		r.matches = append(r.matches, l)

@@ -335,7 +335,11 @@ func (p *Plan) check(o *Output, g *group) error {
 			}
 		}
 	}
-	return o.places.fault(declare.Fit(options))
+	var rules []declare.Rule
+	if o.Make != nil {
+		rules = o.Make.Rules
+	}
+	return o.places.fault(declare.Fit(options, rules...))
 }
 
 // file reads the file of an output.

@@ -178,7 +178,7 @@ func (q *dates) bounds(j *Job, l *listing) (err error) {
 	case q.counts != "":
 		for _, s := range l.series {
 			if s.Endless() {
-				return need("window", fmt.Sprintf("%q has no end; give the years to count, such as --window 2027..2030", s.RuleText))
+				return declare.Lacks("window", fmt.Sprintf("%q has no end; give the years to count, such as --window 2027..2030", s.RuleText))
 			}
 		}
 	case q.count == 0:

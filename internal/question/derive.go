@@ -114,7 +114,7 @@ func readAdds(j *Job, adds []string) (list []string, err error) {
 func (q *derive) events(j *Job, t *Table, to Events) error {
 	for _, o := range []struct{ name, value string }{{"event-day", q.day}, {"event-text", q.text}, {"key", q.key}} {
 		if o.value == "" {
-			return need(o.name, "events of rows need event-day, event-text and key")
+			return declare.Lacks(o.name, "events of rows need event-day, event-text and key")
 		}
 	}
 	stem := strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))

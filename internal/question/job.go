@@ -72,7 +72,14 @@ func (j *Job) Answer() error {
 			t.closer.Close()
 		}
 	}()
-	if err := declare.Fit(j.Question.Options); err != nil {
+	for _, o := range j.Question.Options {
+		if o.Takes.File && len(j.Args) > 1 && !o.Given() { // which a command is told by its arguments
+			if err := o.Set(j.Args[1]); err != nil {
+				return err
+			}
+		}
+	}
+	if err := declare.Fit(j.Question.Options, j.Question.Rules...); err != nil {
 		return err
 	}
 	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To, Count: j.Count}

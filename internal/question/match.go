@@ -55,39 +55,26 @@ key alone. Rows that no range holds stay blank and are counted.`,
 			{Name: "open-through", With: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)",
 				Takes: declare.Text.Into(&q.openThrough)},
 		},
-		Valid:  q.check,
+		Rules: []declare.Rule{
+			{Any: []string{"ranges"}, Why: "the table of ranges"},
+			{One: ofEvents},
+			{Any: []string{"key", "date", "value"}},
+			{If: []string{"start", "end"}, Any: ofEvents},
+			{If: ofEvents, Any: []string{"start"}, Why: "where each range starts"},
+		},
 		Answer: q.answer,
 	}
 }
 
 // check refuses what doesn't go together.
-func (q *match) check() error {
-	switch {
-	case q.ranges == "":
-		return need("ranges", "the table of ranges")
-	case q.date != "" && q.value != "":
-		return rows.In("value", errors.New("use "+rows.Other("date", "")+" or "+rows.Other("value", "")+", not both"))
-	case q.date == "" && q.value == "" && q.key == "":
-		return need("key", "or "+rows.Other("date", "")+" or "+rows.Other("value", ""))
-	case q.date == "" && q.value == "" && (q.start != "" || q.end != ""):
-		return need("date", "or "+rows.Other("value", ""))
-	case (q.date != "" || q.value != "") && q.start == "":
-		return need("start", "where each range starts")
-	}
-	return nil
-}
+// ofEvents are the options for what of an event is held by a range.
+var ofEvents = []string{"date", "value"}
 
 // severals are the ways by the words of --several.
 var severals = map[string]rows.OnSeveral{"stop": rows.StopAtSeveral, "first": rows.FirstOfSeveral,
 	"all": rows.AllOfSeveral}
 
 func (q *match) answer(j *Job) error {
-	if len(j.Args) > 1 {
-		q.ranges = j.Args[1]
-	}
-	if err := q.check(); err != nil {
-		return err
-	}
 	keyA, keyB, two := strings.Cut(q.key, "=")
 	if !two {
 		keyB = keyA

@@ -4,13 +4,11 @@
 package question
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"yoyaku/internal/core/phrase"
-	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
 )
 
@@ -61,8 +59,8 @@ type Question struct {
 	Planless bool
 	Options  []*declare.Key
 	// Answer works the answer out and hands it to j.To.
-	// Valid refuses options that don't go together; nil for those that answering tells.
-	Valid  func() error
+	// Rules say which options go together, beyond what each says of itself.
+	Rules  []declare.Rule
 	Answer func(j *Job) error
 }
 
@@ -99,13 +97,4 @@ func New(name string) (*Question, error) {
 	}
 	hint := phrase.Meant(name, names, "use one of "+declare.OrList(names))
 	return nil, fmt.Errorf("unknown `make: %s`; %s", name, hint)
-}
-
-// need says that an option is missing, and what could stand for it or why it is needed.
-func need(name, more string) error {
-	text := "is required"
-	if more != "" {
-		text += ": " + more
-	}
-	return &rows.OptionError{Option: name, Is: true, Err: errors.New(strings.Replace(text, ": or ", ", or ", 1))}
 }

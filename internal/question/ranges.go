@@ -48,7 +48,7 @@ func (j *Job) through(text string, window civil.Span) (civil.Date, error) {
 		return j.Env.Today, nil
 	case "window":
 		if window.Last == civil.Max {
-			return civil.None, need("window", "open ranges run through its end")
+			return civil.None, declare.Lacks("window", "open ranges run through its end")
 		}
 		return window.Last, nil
 	}

@@ -66,6 +66,7 @@ year, quarter or month. With --carry, a column runs down the pieces of each row.
 			{Name: "overlaps", With: []string{"per"}, Default: "stop", Help: "if they do, `WHAT` is stop, merge or count", Takes: declare.Choice("stop", "merge", "count").Into(&q.overlaps)},
 			carryOption(&q.carry),
 		},
+		Rules:  []declare.Rule{{Any: []string{"start", "dates"}}, {If: []string{"start"}, Any: []string{"end"}}},
 		Answer: q.answer,
 	}
 }
@@ -134,12 +135,6 @@ func (q *spread) answer(j *Job) error {
 	}
 	if q.dates != "" {
 		return q.instalments(j, share)
-	}
-	if q.start == "" {
-		return need("start", "or "+rows.Other("dates", ""))
-	}
-	if q.end == "" {
-		return need("end", "")
 	}
 	s := rows.Spread{Working: q.working, Calendar: j.Env.Calendar, Share: share}
 	if s.Short, err = j.shortDays(); err != nil {
