@@ -157,6 +157,13 @@ var (
 		}
 		return nil
 	}}
+	Layout = Words{words: "a layout of dates, such as \"%d %b %Y\"", check: func(text *string, env eval.Env) error {
+		if env.Strftime == nil {
+			return nil
+		}
+		_, err := env.Strftime(*text)
+		return err
+	}}
 	Carried = Words{words: "NAME = FIRST; NEXT", shape: Running, check: func(text *string, _ eval.Env) error {
 		_, first, next, err := rows.SplitCarry(*text)
 		for _, part := range []string{first, next} {

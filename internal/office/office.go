@@ -341,7 +341,7 @@ func Look(s *question.Shape, p *plan.Plan, f report.Format) (l report.Look, err 
 	}
 	if s.ShowDates != "" {
 		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
-			err = fmt.Errorf("--show-dates: %w", err)
+			err = rows.In("show-dates", err)
 		}
 	}
 	return l, err

@@ -16,7 +16,7 @@ func IsCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(na
 // is listed through the end of the window that is asked.
 func (j *Job) calendarFile(name string) (*MadeTable, error) {
 	made := &MadeTable{times: j.times}
-	r := &read{}
+	r := &read{table: name}
 	hint := fmt.Sprintf("list it for a window first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Question.Name)
 	if o := declare.Find(j.Question.Options, "window"); o != nil {
 		r.window, hint = *o.Takes.Field, ""

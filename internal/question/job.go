@@ -34,7 +34,7 @@ func (s *Shape) Options() []*declare.Key {
 		{Name: "columns", Complete: "columns",
 			Value: "COLUMNS", Help: "write only these columns; - in front leaves one out", Takes: declare.Column.List(&s.Columns)},
 		{Name: "title", Help: "put the title `TEXT` above the table", Takes: declare.Text.Into(&s.Title)},
-		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Takes: declare.Text.Into(&s.ShowDates)},
+		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Takes: declare.Layout.Into(&s.ShowDates)},
 		{Name: "spreadsheet-safe", Help: "mark text that a spreadsheet would run as a formula", Takes: declare.Yes.Into(&s.Safe)},
 	}
 }

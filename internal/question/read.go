@@ -23,6 +23,7 @@ func init() { register(newRead) }
 type read struct {
 	window, zone           string
 	cancelled, raw, strict bool
+	table                  string // the file, where another question reads it; "" where it is asked itself
 }
 
 func newRead() *Question {
@@ -175,7 +176,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 		}
 	}
 	if gone > 0 {
-		j.Note("%s left out; --cancelled lists them too", phrase.Counted(gone, "cancelled event"))
+		j.Note("%s left out; %s lists them too", phrase.Counted(gone, "cancelled event"), q.with("cancelled"))
 	}
 	other := map[string]int{}
 	for _, cal := range root.Subs {
@@ -185,8 +186,8 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 	}
 	for _, kind := range [][2]string{{"VTODO", "to-do"}, {"VJOURNAL", "journal entry"}} {
 		if n := other[kind[0]]; n > 0 {
-			j.Note("%s left out, which %s no event; --raw lists them", phrase.Counted(n, kind[1]),
-				map[bool]string{true: "is", false: "are"}[n == 1])
+			j.Note("%s left out, which %s no event; %s lists them", phrase.Counted(n, kind[1]),
+				map[bool]string{true: "is", false: "are"}[n == 1], q.with("raw"))
 		}
 	}
 	return list, problems, nil
@@ -263,4 +264,12 @@ func stampCell(s ical.Stamp) eval.Value {
 		return eval.Str(fmt.Sprintf("%s:%02d", v, s.Second%60))
 	}
 	return v
+}
+
+// with is how to read the file with an option.
+func (q *read) with(option string) string {
+	if q.table == "" {
+		return "--" + option
+	}
+	return "`yoyaku read " + ShellWord(q.table) + " --" + option + "`"
 }
