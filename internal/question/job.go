@@ -172,7 +172,7 @@ func (j *Job) settle(head []string) error {
 		t.ready = true
 		if i == 0 { // conditions and sorting on the result look at its cells too
 			env := j.Env
-			env.Names, env.CellSlots = head, &t.Cells
+			env.Names, env.Uses.Cells = head, &t.Cells
 			for _, c := range j.result.Where {
 				_, _ = eval.Condition(c, env) // what is wrong with it, the result tells
 			}

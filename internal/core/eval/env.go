@@ -34,14 +34,8 @@ type Env struct {
 	// takes long.
 	Slots map[string]int
 	Kinds []Kind // of the names, as far as they are known
-	// DateSlots, if it isn't nil, collects the names that dates are taken from.
-	DateSlots *[]int
-	// NumberSlots likewise the names that numbers are taken from.
-	NumberSlots *[]int
-	// UsedSlots collects all that a phrase uses; all there are, where a cell says what.
-	UsedSlots *[]int
-	// CellSlots collects those that are taken as whatever the cell holds.
-	CellSlots *[]int
+	// Uses collects the names that phrases use.
+	Uses Uses
 	// Size counts the operations and operands of phrases.
 	Size *int
 	// Digits counts the machine words of long numbers that phrases work on, of which there is
@@ -64,6 +58,15 @@ type Env struct {
 	Prior int
 	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
 	LeapMarch bool
+}
+
+// Uses are the slots of names that phrases use, in lists that are added to; nil where it doesn't
+// matter.
+type Uses struct {
+	All     *[]int // those there are, where a cell says what
+	Dates   *[]int // dates are taken from them
+	Numbers *[]int // numbers are
+	Cells   *[]int // they are taken as whatever the cell holds
 }
 
 // Memory is what series that look into each other share, so that none remembers what no
@@ -110,7 +113,7 @@ func (c *compiler) fail(at phrase.Span, message, hint string) error {
 // withoutSlots is the place without its lists of used names, for phrases that are compiled while rows are
 // read.
 func (e Env) withoutSlots() Env {
-	e.DateSlots, e.NumberSlots, e.UsedSlots, e.CellSlots, e.Size = nil, nil, nil, nil, nil
+	e.Uses, e.Size = Uses{}, nil
 	return e
 }
 
@@ -134,7 +137,7 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 		return c.Prior - 1, nil
 	}
 	if i := c.SlotOf(n.Text); i >= 0 {
-		c.note(c.UsedSlots, i)
+		c.note(c.Uses.All, i)
 		return i, nil
 	}
 	var names []string // those that a place keeps to itself begin with a NUL

@@ -24,8 +24,8 @@ func CompileExpect(text string, env Env) (*Expect, error) {
 		return nil, err
 	}
 	x := &Expect{Text: phrase.ExprText(e), node: e, name: func(i int) string { return env.Names[i] }}
-	slots := env.UsedSlots
-	env.UsedSlots = &x.used
+	slots := env.Uses.All
+	env.Uses.All = &x.used
 	c := newCompiler(text, env)
 	if x.all, err = c.expr(e); err != nil {
 		return nil, err

@@ -124,7 +124,7 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 	case *phrase.Name:
 		i, err := c.slot(e)
 		if err == nil {
-			c.note(c.CellSlots, i)
+			c.note(c.Uses.Cells, i)
 		}
 		return func(row []Value) (Value, error) { return row[i], nil }, err
 	}
@@ -271,7 +271,7 @@ func (c *compiler) dateColumn(e phrase.Expr) (name string) {
 	switch e := e.(type) {
 	case *phrase.Name:
 		if i, err := c.slot(e); err == nil {
-			c.note(c.DateSlots, i)
+			c.note(c.Uses.Dates, i)
 		}
 		return e.Text
 	case *phrase.Otherwise:
@@ -291,7 +291,7 @@ func (c *compiler) numberColumn(e phrase.Expr) {
 	switch e := e.(type) {
 	case *phrase.Name:
 		if i, err := c.slot(e); err == nil {
-			c.note(c.NumberSlots, i)
+			c.note(c.Uses.Numbers, i)
 		}
 	case *phrase.Otherwise:
 		c.numberColumn(e.A)

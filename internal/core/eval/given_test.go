@@ -94,7 +94,7 @@ func TestGiven(t *testing.T) {
 			}
 		default:
 			var dates, numbers []int
-			env.DateSlots, env.NumberSlots = &dates, &numbers
+			env.Uses.Dates, env.Uses.Numbers = &dates, &numbers
 			p, err := eval.Compile(line, nil, env)
 			if err != nil {
 				put("  %v", err)

@@ -224,11 +224,11 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 	if err != nil {
 		return err
 	}
-	c.note(c.CellSlots, slot)
+	c.note(c.Uses.Cells, slot)
 	s.reaches(int(civil.Max), int(civil.Max))
 	s.mayBlank = true
 	for i := range c.Names {
-		c.note(c.UsedSlots, i)
+		c.note(c.Uses.All, i)
 	}
 	var made texts[*Chain]
 	s.deep = func(d civil.Date, row []Value, in *inside) (to civil.Date, err error) {

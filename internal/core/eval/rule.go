@@ -116,8 +116,8 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 		return nil, err
 	}
 	var used []int // whether its dates are those of the row
-	outer := env.UsedSlots
-	env.UsedSlots = &used
+	outer := env.Uses.All
+	env.Uses.All = &used
 	c := newCompiler(text, env)
 	defer func() {
 		for _, slot := range used {
@@ -131,7 +131,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 				"for example: yoyaku spread filings.csv --dates 'rule in rule'")
 		}
 		if r.in, err = c.slot(n.In); err == nil {
-			c.note(c.CellSlots, r.in)
+			c.note(c.Uses.Cells, r.in)
 			return r, nil
 		}
 		return nil, err

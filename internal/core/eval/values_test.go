@@ -239,7 +239,7 @@ func TestSlots(t *testing.T) {
 	} {
 		var dates, cells, used []int
 		e := env
-		e.DateSlots, e.CellSlots, e.UsedSlots = &dates, &cells, &used
+		e.Uses.Dates, e.Uses.Cells, e.Uses.All = &dates, &cells, &used
 		if _, err := eval.Compile(c.phrase, nil, e); err != nil {
 			t.Fatal(err)
 		}

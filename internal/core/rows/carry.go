@@ -75,7 +75,7 @@ func (d *Derive) Carry(texts []string, per string, env eval.Env) error {
 		}
 		c := &carried{per: by, above: map[string]eval.Value{}}
 		var used []int
-		env.Names, env.Kinds, env.UsedSlots = d.columns, nil, &used
+		env.Names, env.Kinds, env.Uses.All = d.columns, nil, &used
 		if c.first, err = eval.Compile(first, nil, env); err != nil {
 			var pe *phrase.Error
 			if errors.As(err, &pe) && strings.EqualFold(pe.Unknown, "prior") {

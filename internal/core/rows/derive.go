@@ -101,7 +101,7 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 			return err
 		}
 		var used []int
-		env.Names, env.Kinds, env.UsedSlots = d.columns, kinds, &used
+		env.Names, env.Kinds, env.Uses.All = d.columns, kinds, &used
 		prog, err := eval.Compile(body, nil, env)
 		if err != nil {
 			return err
@@ -141,7 +141,7 @@ func (d *Derive) AddedAt(slot int) (a Added, ok bool) {
 // an operation to take; date says that it must be a date. option names it in
 // faults; slot is its place in the row.
 func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int, err error) {
-	env.Names, env.Kinds, env.UsedSlots = d.columns[:d.visible()], nil, &d.used
+	env.Names, env.Kinds, env.Uses.All = d.columns[:d.visible()], nil, &d.used
 	compile := func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }
 	if date {
 		compile = eval.CompileDate

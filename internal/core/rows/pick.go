@@ -15,7 +15,7 @@ import (
 func (d *Derive) Where(text string, env eval.Env) error {
 	env.Names = d.columns[:d.visible()]
 	var used []int
-	env.UsedSlots = &used
+	env.Uses.All = &used
 	holds, err := eval.Condition(text, env)
 	if err != nil {
 		return err

@@ -95,7 +95,7 @@ func (t *Table) Uses(slot int) { t.used = append(t.used, slot) }
 // NewTable prepares to ask something of a table.
 func NewTable(name string, r Reader, env eval.Env) *Table {
 	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
-	t.Env.DateSlots, t.Env.NumberSlots, t.Env.CellSlots, t.Env.UsedSlots = &t.Dates, &t.Numbers, &t.Cells, &t.used
+	t.Env.Uses = eval.Uses{All: &t.used, Dates: &t.Dates, Numbers: &t.Numbers, Cells: &t.Cells}
 	t.spent.Lend(&t.Env)
 	return t
 }
