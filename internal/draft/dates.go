@@ -188,7 +188,7 @@ func (n *newSeries) hand(id, what string, to civil.Date, at int) {
 			text += "T" + string(civil.AppendClock(nil, at))
 		}
 	}
-	says := flow{{"id", plain(id), ""}, {"what", what, ""}, {"date", plain(text), ""}, {"why", "as in " + n.file, ""}}
+	says := flow{{key: "id", says: plain(id)}, {key: "what", says: what}, {key: "date", says: plain(text)}, {key: "why", says: "as in " + n.file}}
 	if what == "" {
 		says = slices.Delete(says, 1, 2)
 	}
@@ -231,15 +231,15 @@ func (n *newSeries) rule() any {
 		}
 		var span entry
 		if d, ok := p.Until.(*phrase.Date); ok && len(rules) > 1 {
-			span, p.Until = entry{"until", plain(d.Day.String()), ""}, nil
+			span, p.Until = entry{key: "until", says: plain(d.Day.String())}, nil
 		}
 		if d, ok := p.From.(*phrase.Date); ok && len(rules) > 1 && i > 0 {
-			if span = (entry{"from", plain(d.Day.String()), ""}); p.Every == 1 {
+			if span = (entry{key: "from", says: plain(d.Day.String())}); p.Every == 1 {
 				p.From = nil
 			}
 		}
 		one = p.Canonical()
-		two = append(two, entry{says: flow{span, {"is", one, ""}}})
+		two = append(two, entry{says: flow{span, {key: "is", says: one}}})
 	}
 	if len(rules) == 1 {
 		return one
@@ -280,7 +280,7 @@ func counts(rule infer.Rule) bool {
 // milestones are its milestones, by their names.
 func (n *newSeries) milestones() (says block) {
 	for _, m := range n.beside {
-		says = append(says, entry{m.name, m.phrase, ""})
+		says = append(says, entry{key: m.name, says: m.phrase})
 	}
 	return says
 }
@@ -310,7 +310,7 @@ func patterns(series []*newSeries, own string, taken []string) (says block) {
 		for _, n := range group {
 			n.like, n.ruleless = name, one
 		}
-		says = append(says, entry{name, group[0].shared(own, one), "what these series share"})
+		says = append(says, entry{key: name, says: group[0].shared(own, one), remark: "what these series share"})
 	}
 	return says
 }
@@ -318,13 +318,13 @@ func patterns(series []*newSeries, own string, taken []string) (says block) {
 // shared is what a pattern may say for the series.
 func (n *newSeries) shared(own string, rule bool) (says block) {
 	if rule {
-		says = append(says, entry{"rule", n.rule(), ""})
+		says = append(says, entry{key: "rule", says: n.rule()})
 	}
 	if c := n.calendar(own); c != "" {
-		says = append(says, entry{"calendar", c, ""})
+		says = append(says, entry{key: "calendar", says: c})
 	}
 	if m := n.milestones(); m != nil {
-		says = append(says, entry{"milestones", m, ""})
+		says = append(says, entry{key: "milestones", says: m})
 	}
 	return says
 }
@@ -332,20 +332,20 @@ func (n *newSeries) shared(own string, rule bool) (says block) {
 // says is what the plan says of the series.
 func (n *newSeries) says(own string) (says block) {
 	if n.like != "" {
-		says = append(says, entry{"like", n.like, ""})
+		says = append(says, entry{key: "like", says: n.like})
 	}
-	says = append(says, entry{"title", n.title, ""})
+	says = append(says, entry{key: "title", says: n.title})
 	switch {
 	case n.like == "":
 		says = append(says, n.shared(own, true)...)
 	case !n.ruleless:
-		says = append(says, entry{"rule", n.rule(), ""})
+		says = append(says, entry{key: "rule", says: n.rule()})
 	}
 	if n.perYear != "" {
-		says = append(says, entry{"expect", flow{{"per-year", plain(n.perYear), ""}}, "over the next ten years"})
+		says = append(says, entry{key: "expect", says: flow{{key: "per-year", says: plain(n.perYear)}}, remark: "over the next ten years"})
 	}
 	if n.hands != nil {
-		says = append(says, entry{"instead", n.hands, "where " + n.file + " differs from the rule"})
+		says = append(says, entry{key: "instead", says: n.hands, remark: "where " + n.file + " differs from the rule"})
 	}
 	return says
 }

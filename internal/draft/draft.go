@@ -339,7 +339,7 @@ func (s Start) compose(tables []*newTable) (string, error) {
 			taken = append(taken, name)
 		}
 	}
-	says := append(s.head(first, last), entry{"calendars", s.calendars(made), ""})
+	says := append(s.head(first, last), entry{key: "calendars", says: s.calendars(made)})
 	shared := patterns(made, s.Calendar, taken)
 	series, names, err := s.series(made, len(tables) > 0)
 	if err != nil {
@@ -349,21 +349,21 @@ func (s Start) compose(tables []*newTable) (string, error) {
 	var outputs list
 	if names != nil {
 		outputs = list{
-			{says: flow{{"file", "dates.csv", ""}, {"of", names, ""}}, remark: "a table for colleagues"},
-			{says: flow{{"file", "dates.ics", ""}, {"of", names, ""}}, remark: "for any calendar program"},
+			{says: flow{{key: "file", says: "dates.csv"}, {key: "of", says: names}}, remark: "a table for colleagues"},
+			{says: flow{{key: "file", says: "dates.ics"}, {key: "of", says: names}}, remark: "for any calendar program"},
 		}
 	}
 	for _, t := range tables {
 		if t.record == "" || len(t.series) > 0 && !t.left {
 			continue
 		}
-		records = append(records, entry{t.record, t.says, ""})
-		outputs = append(outputs, entry{says: flow{{"file", t.record + "-table.csv", ""}, {"of", t.record, ""}},
+		records = append(records, entry{key: t.record, says: t.says})
+		outputs = append(outputs, entry{says: flow{{key: "file", says: t.record + "-table.csv"}, {key: "of", says: t.record}},
 			remark: "the table with its added columns"})
 	}
-	says = append(says, entry{"patterns", shared, ""}, entry{"series", series, ""}, entry{"records", records, ""})
+	says = append(says, entry{key: "patterns", says: shared}, entry{key: "series", says: series}, entry{key: "records", says: records})
 	says = slices.DeleteFunc(says, func(e entry) bool { under, is := e.says.(block); return is && under == nil })
-	return append(says, entry{"outputs", outputs, ""}).String(), nil
+	return append(says, entry{key: "outputs", says: outputs}).String(), nil
 }
 
 // head is what is above the calendars.
@@ -373,11 +373,11 @@ func (s Start) head(first, last int) block {
 			"A plan of dates. Is it right?  yoyaku check",
 			"Write its outputs:  yoyaku run      What comes up:  yoyaku ahead",
 			"The rules on one page:  yoyaku help phrases      Its keys:  yoyaku help plan"),
-		{"plan", plain("1"), ""},
-		{"id", s.ID, "identifies the events for good, so it has no year"},
-		{"title", s.title, ""},
-		{"window", plain(fmt.Sprintf("%d..%d", first, last)), "move it on each year; the events are updated"},
-		{"calendar", cmp.Or(s.Calendar, "office"), "the working calendar, unless a series names another"},
+		{key: "plan", says: plain("1")},
+		{key: "id", says: s.ID, remark: "identifies the events for good, so it has no year", gap: 12},
+		{key: "title", says: s.title},
+		{key: "window", says: plain(fmt.Sprintf("%d..%d", first, last)), remark: "move it on each year; the events are updated", gap: 4},
+		{key: "calendar", says: cmp.Or(s.Calendar, "office"), remark: "the working calendar, unless a series names another"},
 	}
 }
 
@@ -385,17 +385,17 @@ func (s Start) head(first, last int) block {
 func (s Start) calendars(made []*newSeries) block {
 	switch {
 	case s.Calendar == "":
-		return block{{"office", block{
-			{"closed", plain("sat, sun"), ""},
+		return block{{key: "office", says: block{
+			{key: "closed", says: plain("sat, sun")},
 			note("Your holidays go here, as rules, dates, stretches or a list in a file:",
 				"holidays:",
 				"  - {name: New Year, day: yearly on 1 jan then roll following}",
 				fmt.Sprintf("  - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1),
 				"  - {file: holidays.csv}       # with the columns date and name"),
-		}, ""}}
+		}}}
 	case slices.ContainsFunc(made, func(n *newSeries) bool { return n.calendar(s.Calendar) == noHolidays }):
-		return block{{noHolidays, flow{{"closed", "sat, sun", ""}},
-			"with the holidays of " + s.Calendar + ", fewer of the table's dates match"}}
+		return block{{key: noHolidays, says: flow{{key: "closed", says: "sat, sun"}},
+			remark: "with the holidays of " + s.Calendar + ", fewer of the table's dates match"}}
 	}
 	return nil
 }
@@ -408,7 +408,7 @@ func (s Start) series(made []*newSeries, tables bool) (says block, names []strin
 	}
 	for _, n := range made {
 		names = append(names, n.name)
-		says = append(says, entry{n.name, n.says(s.Calendar), ""})
+		says = append(says, entry{key: n.name, says: n.says(s.Calendar)})
 	}
 	if given == nil && made == nil {
 		given = []string{"pay = monthly on last then roll preceding"}
@@ -429,12 +429,12 @@ func (s Start) series(made []*newSeries, tables bool) (says block, names []strin
 			return nil, nil, err
 		}
 		names = append(names, name)
-		one := block{{"title", titleOf(name), ""}, {"rule", r.Canonical(), ""}}
+		one := block{{key: "title", says: titleOf(name)}, {key: "rule", says: r.Canonical()}}
 		if i == 0 {
 			one = append(one, note("Dates that depend on each date, and what must hold:",
 				"milestones:", "  approval: date, -3 working days", "expect: {per-year: 12}"))
 		}
-		says = append(says, entry{name, one, ""})
+		says = append(says, entry{key: name, says: one})
 	}
 	return says, names, nil
 }

@@ -40,7 +40,7 @@ func free(name string, taken []string) string {
 func (s Start) record(table string) (_ *newTable, how question.TableIn, err error) {
 	path := filepath.Join(s.Dir, table)
 	if question.IsCalendarFile(path) { // whose columns are those of `read`
-		says := block{{"table", filepath.ToSlash(table), "its events, as `yoyaku read` lists them"}}
+		says := block{{key: "table", says: filepath.ToSlash(table), remark: "its events, as `yoyaku read` lists them"}}
 		return &newTable{file: table, says: says, told: table + ": a calendar file"}, how, nil
 	}
 	cells, in, err := columnsOf(path)
@@ -48,12 +48,12 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 		return nil, how, err
 	}
 	told, due := "", ""
-	says := block{{"table", filepath.ToSlash(table), ""}}
+	says := block{{key: "table", says: filepath.ToSlash(table)}}
 	if in.Repairs != nil {
-		says = append(says, entry{"repair", plain("yes"), "missing and repeated headings were numbered"})
+		says = append(says, entry{key: "repair", says: plain("yes"), remark: "missing and repeated headings were numbered"})
 	}
 	if in.HeaderRow > 0 {
-		says = append(says, entry{"header-row", plain(strconv.Itoa(in.HeaderRow)), "the line with the column names"})
+		says = append(says, entry{key: "header-row", says: plain(strconv.Itoa(in.HeaderRow)), remark: "the line with the column names", gap: 4})
 	}
 	var dates, forms, words, numbers []string
 	for _, c := range cells {
@@ -84,9 +84,9 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumbers(c.texts)) == 0)
 	}
 	if i := slices.IndexFunc(cells, names); i >= 0 {
-		says = append(says, entry{"key", cells[i].name, "identifies each row for good"})
+		says = append(says, entry{key: "key", says: cells[i].name, remark: "identifies each row for good"})
 	}
-	for _, e := range []entry{{"read-dates", forms, ""}, {"open-words", words, ""}, {"read-numbers", numbers, ""}} {
+	for _, e := range []entry{{key: "read-dates", says: forms}, {key: "open-words", says: words}, {key: "read-numbers", says: numbers}} {
 		if len(e.says.([]string)) > 0 {
 			says = append(says, e)
 		}

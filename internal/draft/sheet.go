@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"unicode"
@@ -27,7 +28,11 @@ type entry struct {
 	key    string
 	says   any // a text, a plain, []string, flow, block or list
 	remark string
+	gap    int // blanks before the remark; 0: remarkGap
 }
+
+// remarkGap is how many blanks part a value from its remark.
+const remarkGap = 6
 
 // note are lines for people.
 func note(lines ...string) entry { return entry{remark: strings.Join(lines, "\n")} }
@@ -60,7 +65,7 @@ func (e entry) line(to []byte, indent string) []byte {
 		to = append(append(to, ' '), text...)
 	}
 	if e.remark != "" {
-		to = append(append(to, "      # "...), e.remark...)
+		to = fmt.Appendf(to, "%*s# %s", cmp.Or(e.gap, remarkGap), "", e.remark)
 	}
 	to = append(to, '\n')
 	switch says := e.says.(type) {
