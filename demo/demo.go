@@ -46,9 +46,9 @@ func Write(dir string) (undo func(), err error) {
 	return undo, err
 }
 
-// Next is what is said once the demo stands: what was made, and what to try in the folder,
+// NextSteps is what is said once the demo stands: what was made, and what to try in the folder,
 // whose name it takes.
-const Next = `
+const NextSteps = `
 Open wall.html or a page of calendars/ in a browser, skerry.ics in a calendar program, and
 ending.xlsx in a spreadsheet. The crew's pay days of early 2027 are released: released.csv
 keeps them, and no change of the plan moves them unnoticed.

@@ -8,8 +8,8 @@ import (
 	"sync"
 )
 
-// kinds are what the sections of the demo's plan hold, each in a word.
-var kinds = map[string]string{"calendars": "calendar", "patterns": "pattern", "series": "series", "records": "record", "people": "person"}
+// kindBySection are what the sections of the demo's plan hold, each in a word.
+var kindBySection = map[string]string{"calendars": "calendar", "patterns": "pattern", "series": "series", "records": "record", "people": "person"}
 
 // names are the files of the demo, what its plan writes and what its plan names, each with
 // what it is.
@@ -27,8 +27,8 @@ var names = sync.OnceValue(func() map[string]string {
 		switch {
 		case m[1] != nil:
 			section = string(m[1])
-		case m[2] != nil && kinds[section] != "":
-			found[string(m[2])] = kinds[section]
+		case m[2] != nil && kindBySection[section] != "":
+			found[string(m[2])] = kindBySection[section]
 		case m[3] != nil && section == "outputs":
 			found[string(m[3])] = "file"
 		}
@@ -36,8 +36,8 @@ var names = sync.OnceValue(func() map[string]string {
 	return found
 })
 
-// word is one that may be a name or a file of the demo.
-var word = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[a-z0-9_-]+(\.[a-z]+)?`) })
+// namePattern is one that may be a name or a file of the demo.
+var namePattern = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[a-z0-9_-]+(\.[a-z]+)?`) })
 
 // Kind says what a name is in the demo: a file, or a calendar, series, pattern or record of
 // its plan; blank if it is nothing there.
@@ -46,7 +46,7 @@ func Kind(name string) string { return names()[name] }
 // Names are the files and names in a command line that only the demo folder has, as they
 // are in it.
 func Names(line string) (list []string) {
-	for _, w := range word().FindAllString(line, -1) {
+	for _, w := range namePattern().FindAllString(line, -1) {
 		if Kind(w) != "" && !slices.Contains(list, w) {
 			list = append(list, w)
 		}
@@ -74,15 +74,15 @@ func Examples(text string) string {
 	return strings.Join(anywhere, "\n")
 }
 
-// missing is what an error says of a name that isn't there.
-var missing = sync.OnceValue(func() *regexp.Regexp {
+// missingPattern is what an error says of a name that isn't there.
+var missingPattern = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile("unknown (?:series|calendar) `([^`]+)`|([a-z-]+\\.[a-z]+): no such file")
 })
 
 // Hint is the line that an error gets if the name it misses is one of the demo's; else
 // blank.
 func Hint(text string) string {
-	if m := missing().FindStringSubmatch(text); m != nil {
+	if m := missingPattern().FindStringSubmatch(text); m != nil {
 		if kind := Kind(m[1] + m[2]); kind != "" {
 			return "  `" + m[1] + m[2] + "` is a " + kind + " of the demo: run `yoyaku demo`, then `cd skerry-demo`\n"
 		}

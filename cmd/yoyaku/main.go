@@ -21,7 +21,7 @@ func main() {
 		if app.Interrupt() {
 			<-interrupted // a second time
 		}
-		files.Interrupted()
+		files.CleanUp()
 		os.Exit(130)
 	}()
 	os.Exit(app.Run(os.Args[1:]))

@@ -111,7 +111,7 @@ func TestFind(t *testing.T) {
 		got := ""
 		if found, err := c2.Find(ctx, c.name, c.asked); err != nil {
 			got = err.Error()
-		} else if got = found.Path(); found.Missing {
+		} else if got = found.Path(); found.NotCreated {
 			got += "!"
 		}
 		if got != c.want && (strings.HasPrefix(c.want, "/home/") && !strings.Contains(c.want, " is ") || !strings.Contains(got, c.want)) {
@@ -149,7 +149,7 @@ func TestWrites(t *testing.T) {
 	} {
 		for _, method := range []string{"PUT", "DELETE"} {
 			cl, _ := client(t, answers{method + " /home/office/x.ics": c.replies}, "")
-			store := &Collection{client: cl, at: cl.base.JoinPath("/home/office/")}
+			store := &Collection{client: cl, url: cl.base.JoinPath("/home/office/")}
 			r := Resource{Name: "x.ics", ETag: `"1"`, Data: "BEGIN:VCALENDAR"}
 			err := store.Put(ctx, r)
 			if method == "DELETE" {
@@ -159,13 +159,13 @@ func TestWrites(t *testing.T) {
 			switch {
 			case err == nil:
 				got = "done"
-			case Denied(err):
+			case IsDenied(err):
 				got = "denied"
-			case Changed(err):
+			case IsPreconditionFailed(err):
 				got = "changed"
-			case Taken(err):
+			case IsUIDConflict(err):
 				got = "taken"
-			case Missing(err):
+			case IsNotFound(err):
 				got = "missing"
 			case errors.As(err, &status):
 				got = "failed"
@@ -183,7 +183,7 @@ func TestWrites(t *testing.T) {
 		seen += fmt.Sprintln(r.Method, r.URL.Path, r.Header.Get("If-Match"), r.Header.Get("If-None-Match"), user, password)
 		w.WriteHeader(201)
 	}), "")
-	store := &Collection{client: cl, at: cl.base.JoinPath("/c/"), Missing: true}
+	store := &Collection{client: cl, url: cl.base.JoinPath("/c/"), NotCreated: true}
 	if list, err := store.List(ctx); list != nil || err != nil {
 		t.Error("a calendar that isn't there holds something")
 	}
@@ -267,20 +267,20 @@ func TestOddServers(t *testing.T) {
 		{"a page under 207", reply{code: 207, body: "<html><body>Please log in</body></html>"}, "can't be read"},
 		{"nothing under 207", reply{code: 207}, "can't be read"},
 		{"an answer that was cut", reply{code: 207, body: `<d:multistatus xmlns:d="DAV:"><d:response><d:href>/c/</d:href><d:status>HTTP/1.1 507 Insufficient Storage</d:status></d:response></d:multistatus>`}, "507 Insufficient Storage"},
-		{"a small answer that unpacks to much", bomb(longestAnswer + 100), "larger than 48 MB"},
+		{"a small answer that unpacks to much", bomb(maxResponseBytes + 100), "larger than 48 MB"},
 	} {
 		cl, _ := client(t, answers{"REPORT /c/": {c.answer}}, "")
-		store := &Collection{client: cl, at: cl.base.JoinPath("/c/")}
+		store := &Collection{client: cl, url: cl.base.JoinPath("/c/")}
 		list, err := store.List(ctx)
 		got := ""
 		for _, r := range list {
 			got += r.Name + "=" + r.ETag + " "
 		}
-		if store.Outside > 0 {
-			got += fmt.Sprint("outside ", store.Outside)
+		if store.Foreign > 0 {
+			got += fmt.Sprint("outside ", store.Foreign)
 		}
-		if store.Unread > 0 {
-			got += fmt.Sprint("unread ", store.Unread)
+		if store.Unreadable > 0 {
+			got += fmt.Sprint("unread ", store.Unreadable)
 		}
 		if err != nil {
 			got = err.Error()
@@ -291,7 +291,7 @@ func TestOddServers(t *testing.T) {
 	}
 	// Without an ETag, nothing is taken away.
 	cl, _ := client(t, answers{"DELETE /c/a.ics": {{code: 204}}}, "")
-	store := &Collection{client: cl, at: cl.base.JoinPath("/c/")}
+	store := &Collection{client: cl, url: cl.base.JoinPath("/c/")}
 	if err := store.Delete(ctx, Resource{Name: "a.ics"}); err == nil || cl.Requests() > 0 {
 		t.Errorf("a resource without an ETag is taken away: %v", err)
 	}
@@ -307,7 +307,7 @@ func TestOddServers(t *testing.T) {
 		{answers{"MKCALENDAR /c/": {{code: 409}}}, false, "409"},
 	} {
 		cl, _ := client(t, c.server, "")
-		store := &Collection{client: cl, at: cl.base.JoinPath("/c/"), Missing: true}
+		store := &Collection{client: cl, url: cl.base.JoinPath("/c/"), NotCreated: true}
 		if there, err := store.Create(ctx, "x"); there != c.there || (err == nil) != (c.want == "") || err != nil && !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%v: there %v, %v", c.server, there, err)
 		}
@@ -320,7 +320,7 @@ func TestOddServers(t *testing.T) {
 	}
 	for name, want := range map[string]string{"a b": "/home/a%20b/", "ä%2f..": "/home/%C3%A4%252f../", "...": "/home/.../"} {
 		cl, _ := client(t, answers{"PROPFIND /": {props("/", home)}, "PROPFIND /home/": {props("/home/", folder)}}, "")
-		if c, err := cl.Find(ctx, name, true); err != nil || c.at.EscapedPath() != want {
+		if c, err := cl.Find(ctx, name, true); err != nil || c.url.EscapedPath() != want {
 			t.Errorf("a calendar called %q: %v, %v", name, c, err)
 		}
 	}
@@ -336,7 +336,7 @@ func TestOddServers(t *testing.T) {
 			}
 			w.WriteHeader(204)
 		}), "")
-		store := &Collection{client: cl, at: cl.base.JoinPath("/c/")}
+		store := &Collection{client: cl, url: cl.base.JoinPath("/c/")}
 		ctx, stop := context.WithCancel(ctx)
 		ended := make(chan error)
 		go func() {

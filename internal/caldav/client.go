@@ -34,17 +34,17 @@ type AddressError struct{ Reason string }
 
 func (e *AddressError) Error() string { return e.Reason }
 
-// AnswerError is an answer of the server that makes no sense.
-type AnswerError struct{ Reason string }
+// ProtocolError is an answer of the server that makes no sense.
+type ProtocolError struct{ Reason string }
 
-func (e *AnswerError) Error() string { return e.Reason }
+func (e *ProtocolError) Error() string { return e.Reason }
 
-// longestRequest is how long one request may take, longestAnswer how many bytes an
-// answer may have, mostRedirects how often one may lead elsewhere.
+// requestTimeout is how long one request may take, maxResponseBytes how many bytes an
+// answer may have, maxRedirects how often one may lead elsewhere.
 const (
-	longestRequest = 60 * time.Second
-	longestAnswer  = 48 << 20 // unpacked
-	mostRedirects  = 5
+	requestTimeout   = 60 * time.Second
+	maxResponseBytes = 48 << 20 // unpacked
+	maxRedirects     = 5
 )
 
 // New prepares to speak to the server at an address. Passwords go over https, and over
@@ -57,7 +57,7 @@ func New(address, user, password string) (*Client, error) {
 	if u.User != nil {
 		return nil, &AddressError{"the address contains a user name; leave it out, since addresses are kept and shown"}
 	}
-	if u.Scheme == "http" && !thisMachine(u.Hostname()) {
+	if u.Scheme == "http" && !isLoopback(u.Hostname()) {
 		return nil, &AddressError{"http:// would send the password unencrypted; use https:// (http:// is only for this machine)"}
 	}
 	u.Fragment, u.RawQuery = "", ""
@@ -65,7 +65,7 @@ func New(address, user, password string) (*Client, error) {
 		u.Path = "/"
 	}
 	c := &Client{base: u, user: user, password: password, Pause: pause}
-	c.http = &http.Client{Timeout: longestRequest, CheckRedirect: func(*http.Request,
+	c.http = &http.Client{Timeout: requestTimeout, CheckRedirect: func(*http.Request,
 		[]*http.Request) error {
 		return http.ErrUseLastResponse
 	},
@@ -73,8 +73,8 @@ func New(address, user, password string) (*Client, error) {
 	return c, nil
 }
 
-// thisMachine reports whether a host is this machine by its loopback address.
-func thisMachine(host string) bool {
+// isLoopback reports whether a host is this machine by its loopback address.
+func isLoopback(host string) bool {
 	ip := net.ParseIP(host)
 	return strings.EqualFold(host, "localhost") || ip != nil && ip.IsLoopback()
 }
@@ -99,7 +99,7 @@ type StatusError struct {
 	Method, Path string
 	Code         int
 	Condition    string // the precondition that the answer names, such as no-uid-conflict
-	Tried        int    // how often
+	Attempts     int    // how often
 }
 
 // Error says what was asked and what came.
@@ -114,8 +114,8 @@ func (e *StatusError) Error() string {
 	if e.Condition != "" {
 		text += " (" + e.Condition + ")"
 	}
-	if e.Tried > 1 {
-		text += fmt.Sprintf(", tried %d times", e.Tried)
+	if e.Attempts > 1 {
+		text += fmt.Sprintf(", tried %d times", e.Attempts)
 	}
 	return text
 }
@@ -123,77 +123,77 @@ func (e *StatusError) Error() string {
 // uidConflict is the precondition that a UID names one resource (RFC 4791 section 5.3.2.1).
 const uidConflict = "no-uid-conflict"
 
-// UnreachedError is a server that can't be reached, or a connection that broke.
-type UnreachedError struct {
+// UnreachableError is a server that can't be reached, or a connection that broke.
+type UnreachableError struct {
 	Host string
 	Err  error
 }
 
 // Error says which server, and what the machine says of it.
-func (e *UnreachedError) Error() string { return e.Host + " can't be reached: " + e.Err.Error() }
+func (e *UnreachableError) Error() string { return e.Host + " can't be reached: " + e.Err.Error() }
 
 // Unwrap returns what the machine says.
-func (e *UnreachedError) Unwrap() error { return e.Err }
+func (e *UnreachableError) Unwrap() error { return e.Err }
 
-// Denied reports whether an error means that the server doesn't let this user in.
-func Denied(err error) bool {
+// IsDenied reports whether an error means that the server doesn't let this user in.
+func IsDenied(err error) bool {
 	var s *StatusError
 	return errors.As(err, &s) && (s.Code == http.StatusUnauthorized || s.Code == http.StatusForbidden) && s.Condition == ""
 }
 
-// Changed reports whether an error means that a resource isn't as it was (412).
-func Changed(err error) bool {
+// IsPreconditionFailed reports whether an error means that a resource isn't as it was (412).
+func IsPreconditionFailed(err error) bool {
 	var s *StatusError
 	return errors.As(err, &s) && s.Code == http.StatusPreconditionFailed && s.Condition != uidConflict
 }
 
-// Taken reports whether an error means that the UID is that of another resource.
-func Taken(err error) bool {
+// IsUIDConflict reports whether an error means that the UID is that of another resource.
+func IsUIDConflict(err error) bool {
 	var s *StatusError
 	return errors.As(err, &s) && (s.Condition == uidConflict || s.Code == http.StatusConflict)
 }
 
-// Missing reports whether an error means that nothing is there.
-func Missing(err error) bool {
+// IsNotFound reports whether an error means that nothing is there.
+func IsNotFound(err error) bool {
 	var s *StatusError
 	return errors.As(err, &s) && (s.Code == http.StatusNotFound || s.Code == http.StatusGone)
 }
 
-// answer is what came back.
-type answer struct {
-	code  int
-	body  []byte
-	head  http.Header
-	url   *url.URL
-	tried int
+// httpReply is what came back.
+type httpReply struct {
+	code     int
+	body     []byte
+	header   http.Header
+	url      *url.URL
+	attempts int
 }
 
-// tries is how often a request is made that is safe to repeat.
-const tries = 3
+// maxAttempts is how often a request is made that is safe to repeat.
+const maxAttempts = 3
 
-// ask sends a request, follows redirects on the same server, and tries again on 429,
+// do sends a request, follows redirects on the same server, and tries again on 429,
 // 503 and broken connections. What is asked must be safe to repeat: reading, or a
 // write with a condition.
-func (c *Client) ask(ctx context.Context, method string, at *url.URL, header map[string]string,
-	body string) (*answer, error) {
+func (c *Client) do(ctx context.Context, method string, at *url.URL, header map[string]string,
+	body string) (*httpReply, error) {
 	for n := 1; ; n++ {
-		a, err := c.once(ctx, method, at, header, body)
+		a, err := c.doOnce(ctx, method, at, header, body)
 		wait := time.Duration(n) * time.Second
 		switch {
 		case err == nil && a.code != http.StatusTooManyRequests && a.code != http.StatusServiceUnavailable:
-			a.tried = n
+			a.attempts = n
 			return a, nil
-		case n == tries && err == nil:
-			a.tried = n
+		case n == maxAttempts && err == nil:
+			a.attempts = n
 			return a, nil
-		case n == tries || ctx.Err() != nil || errors.As(err, new(*AddressError)) || errors.As(err, new(*AnswerError)) ||
-			unreached(err):
+		case n == maxAttempts || ctx.Err() != nil || errors.As(err, new(*AddressError)) || errors.As(err, new(*ProtocolError)) ||
+			isDialError(err):
 			return nil, err
 		case err == nil:
-			if s, serr := strconv.Atoi(a.head.Get("Retry-After")); serr == nil && s >= 0 {
-				wait = min(time.Duration(s)*time.Second, longestRequest)
-			} else if t, terr := http.ParseTime(a.head.Get("Retry-After")); terr == nil {
-				wait = max(0, min(time.Until(t), longestRequest))
+			if s, serr := strconv.Atoi(a.header.Get("Retry-After")); serr == nil && s >= 0 {
+				wait = min(time.Duration(s)*time.Second, requestTimeout)
+			} else if t, terr := http.ParseTime(a.header.Get("Retry-After")); terr == nil {
+				wait = max(0, min(time.Until(t), requestTimeout))
 			}
 		}
 		if err := c.Pause(ctx, wait); err != nil {
@@ -202,16 +202,16 @@ func (c *Client) ask(ctx context.Context, method string, at *url.URL, header map
 	}
 }
 
-// unreached reports whether no connection came about, so that trying again is idle.
-func unreached(err error) bool {
+// isDialError reports whether no connection came about, so that trying again is idle.
+func isDialError(err error) bool {
 	var op *net.OpError
 	return errors.As(err, &op) && op.Op == "dial"
 }
 
-// once sends a request without trying again.
-func (c *Client) once(ctx context.Context, method string, at *url.URL, header map[string]string,
-	body string) (*answer, error) {
-	for range mostRedirects {
+// doOnce sends a request without trying again.
+func (c *Client) doOnce(ctx context.Context, method string, at *url.URL, header map[string]string,
+	body string) (*httpReply, error) {
+	for range maxRedirects {
 		of := ctx
 		if method == "PUT" || method == "DELETE" || method == "MKCALENDAR" {
 			of = context.WithoutCancel(ctx) // a write that was begun is finished, so that nothing is left half done
@@ -239,40 +239,40 @@ func (c *Client) once(ctx context.Context, method string, at *url.URL, header ma
 			if wrapped := (*url.Error)(nil); errors.As(err, &wrapped) {
 				err = wrapped.Err
 			}
-			return nil, &UnreachedError{c.base.Host, err}
+			return nil, &UnreachableError{c.base.Host, err}
 		}
-		data, err := io.ReadAll(io.LimitReader(res.Body, longestAnswer+1))
+		data, err := io.ReadAll(io.LimitReader(res.Body, maxResponseBytes+1))
 		res.Body.Close()
 		if err != nil && of.Err() != nil {
 			return nil, of.Err()
 		}
 		if err != nil {
-			return nil, &UnreachedError{c.base.Host, err}
+			return nil, &UnreachableError{c.base.Host, err}
 		}
-		if len(data) > longestAnswer {
-			return nil, &AnswerError{fmt.Sprintf("the server's answer is larger than %d MB", longestAnswer>>20)}
+		if len(data) > maxResponseBytes {
+			return nil, &ProtocolError{fmt.Sprintf("the server's answer is larger than %d MB", maxResponseBytes>>20)}
 		}
 		switch res.StatusCode {
 		case http.StatusMovedPermanently, http.StatusFound, http.StatusTemporaryRedirect, http.StatusPermanentRedirect:
 			to, err := at.Parse(res.Header.Get("Location"))
 			if err != nil || res.Header.Get("Location") == "" {
-				return nil, &AnswerError{"the server sent a redirect without an address"}
+				return nil, &ProtocolError{"the server sent a redirect without an address"}
 			}
-			if !c.same(to) {
+			if !c.sameOrigin(to) {
 				return nil, &AddressError{fmt.Sprintf(
 					"the server redirects to %s://%s; the password is only sent to %s. If the new address is right, publish to it", to.Scheme,
 					to.Host, c.base.Host)}
 			}
 			at = to
 		default:
-			return &answer{code: res.StatusCode, body: data, head: res.Header, url: at}, nil
+			return &httpReply{code: res.StatusCode, body: data, header: res.Header, url: at}, nil
 		}
 	}
-	return nil, &AnswerError{"the server redirects in a circle"}
+	return nil, &ProtocolError{"the server redirects in a circle"}
 }
 
-// same reports whether an address is of the same scheme, host and port.
-func (c *Client) same(u *url.URL) bool {
+// sameOrigin reports whether an address is of the same scheme, host and port.
+func (c *Client) sameOrigin(u *url.URL) bool {
 	port := func(u *url.URL) string {
 		if p := u.Port(); p != "" {
 			return p
@@ -283,18 +283,18 @@ func (c *Client) same(u *url.URL) bool {
 		port(u) == port(c.base) && u.User == nil
 }
 
-// href resolves an href of an answer; one that leads to another server is refused.
-func (c *Client) href(at *url.URL, href string) (*url.URL, error) {
+// resolveHref resolves an href of an answer; one that leads to another server is refused.
+func (c *Client) resolveHref(at *url.URL, href string) (*url.URL, error) {
 	u, err := at.Parse(strings.TrimSpace(href))
-	if err != nil || !c.same(u) {
-		return nil, &AnswerError{fmt.Sprintf("the server answered with an address that isn't its own: %.80q", href)}
+	if err != nil || !c.sameOrigin(u) {
+		return nil, &ProtocolError{fmt.Sprintf("the server answered with an address that isn't its own: %.80q", href)}
 	}
 	return u, nil
 }
 
-// failed is the error of an answer.
-func failed(method string, a *answer) error {
-	e := &StatusError{Method: method, Path: a.url.Path, Code: a.code, Tried: a.tried}
+// statusError is the error of an answer.
+func statusError(method string, a *httpReply) error {
+	e := &StatusError{Method: method, Path: a.url.Path, Code: a.code, Attempts: a.attempts}
 	for _, name := range []string{uidConflict, "valid-calendar-data", "supported-calendar-component",
 		"max-resource-size"} {
 		if bytes.Contains(a.body, []byte(name)) {
@@ -336,8 +336,8 @@ type prop struct {
 	} `xml:"DAV: resourcetype"`
 }
 
-// status is the code of a status line such as HTTP/1.1 200 OK.
-func status(line string) int {
+// statusCode is the code of a status line such as HTTP/1.1 200 OK.
+func statusCode(line string) int {
 	f := strings.Fields(line)
 	if len(f) < 2 {
 		return 0
@@ -346,10 +346,10 @@ func status(line string) int {
 	return n
 }
 
-// found joins the properties of a response that are there.
-func (r *response) found() (p prop) {
+// okProps joins the properties of a response that are there.
+func (r *response) okProps() (p prop) {
 	for _, s := range r.Props {
-		if code := status(s.Status); code != 200 && code != 0 {
+		if code := statusCode(s.Status); code != 200 && code != 0 {
 			continue
 		}
 		q := s.Prop
@@ -367,22 +367,22 @@ func (r *response) found() (p prop) {
 	return p
 }
 
-func (p *prop) calendar() bool { return p.Type != nil && p.Type.Calendar != nil }
+func (p *prop) isCalendar() bool { return p.Type != nil && p.Type.Calendar != nil }
 
-// multi sends a request that is answered with 207.
-func (c *Client) multi(ctx context.Context, method string, at *url.URL, depth, body string) (*multistatus,
+// multistatus sends a request that is answered with 207.
+func (c *Client) multistatus(ctx context.Context, method string, at *url.URL, depth, body string) (*multistatus,
 	*url.URL, error) {
-	a, err := c.ask(ctx, method, at, map[string]string{"Depth": depth,
+	a, err := c.do(ctx, method, at, map[string]string{"Depth": depth,
 		"Content-Type": "application/xml; charset=utf-8"}, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+body)
 	if err != nil {
 		return nil, nil, err
 	}
 	if a.code != http.StatusMultiStatus {
-		return nil, nil, failed(method, a)
+		return nil, nil, statusError(method, a)
 	}
 	m := &multistatus{}
 	if err := xml.Unmarshal(a.body, m); err != nil {
-		return nil, nil, &AnswerError{fmt.Sprintf("the server's answer to %s of %s can't be read: %v", method,
+		return nil, nil, &ProtocolError{fmt.Sprintf("the server's answer to %s of %s can't be read: %v", method,
 			a.url.Path, err)}
 	}
 	return m, a.url, nil

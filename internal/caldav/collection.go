@@ -14,12 +14,12 @@ import (
 // Collection is a calendar on a server.
 type Collection struct {
 	client *Client
-	at     *url.URL
-	// Missing says that it isn't there yet; Create makes it.
-	Missing bool
-	// Outside counts what the server listed that doesn't lie in the collection, Unread what
+	url    *url.URL
+	// NotCreated says that it isn't there yet; Create makes it.
+	NotCreated bool
+	// Foreign counts what the server listed that doesn't lie in the collection, Unreadable what
 	// it gave no content of. Neither is touched.
-	Outside, Unread int
+	Foreign, Unreadable int
 }
 
 // Resource is what is in a collection under one name.
@@ -28,15 +28,15 @@ type Resource struct {
 	ETag string
 	Data string // iCalendar
 
-	at *url.URL
+	url *url.URL
 }
 
-// NoCalendarError is a place on a server that isn't a calendar.
-type NoCalendarError struct{ Reason string }
+// NotCalendarError is a place on a server that isn't a calendar.
+type NotCalendarError struct{ Reason string }
 
-func (e *NoCalendarError) Error() string { return e.Reason }
+func (e *NotCalendarError) Error() string { return e.Reason }
 
-const propfind = `<propfind xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><current-user-principal/><c:calendar-home-set/><resourcetype/><displayname/></prop></propfind>`
+const propfindBody = `<propfind xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><current-user-principal/><c:calendar-home-set/><resourcetype/><displayname/></prop></propfind>`
 
 // CheckName refuses a name that can't be that of a collection: it is one part of a path.
 func CheckName(name string) error {
@@ -50,16 +50,16 @@ func CheckName(name string) error {
 	return nil
 }
 
-// child is the address of something right inside a folder.
-func child(folder *url.URL, name, end string) *url.URL {
+// childURL is the address of something right inside a folder.
+func childURL(folder *url.URL, name, end string) *url.URL {
 	u := *folder
 	u.Path, u.RawPath = folder.Path+name+end, folder.EscapedPath()+url.PathEscape(name)+end
 	return &u
 }
 
-// inside reports whether an address is that of something right inside a folder, and how
+// childName reports whether an address is that of something right inside a folder, and how
 // that is called.
-func inside(folder, u *url.URL) (name string, ok bool) {
+func childName(folder, u *url.URL) (name string, ok bool) {
 	name, ok = strings.CutPrefix(u.Path, folder.Path)
 	return name, ok && name != "" && name != "." && name != ".." && !strings.Contains(name, "/")
 }
@@ -71,73 +71,73 @@ func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection
 	if err := CheckName(name); err != nil {
 		return nil, err
 	}
-	first, err := c.lookAt(ctx, c.base)
+	first, err := c.propfind(ctx, c.base)
 	switch {
-	case err != nil && !Missing(err) && !notDAV(err):
+	case err != nil && !IsNotFound(err) && !isNotDAV(err):
 		return nil, err
-	case err == nil && first.calendar() && !asked:
-		return &Collection{client: c, at: slash(first.at)}, nil
+	case err == nil && first.isCalendar() && !asked:
+		return &Collection{client: c, url: withSlash(first.url)}, nil
 	}
-	home, err := c.home(ctx, first)
+	home, err := c.calendarHome(ctx, first)
 	if err != nil {
 		return nil, err
 	}
-	m, at, err := c.multi(ctx, "PROPFIND", home, "1", propfind)
+	m, at, err := c.multistatus(ctx, "PROPFIND", home, "1", propfindBody)
 	if err != nil {
 		return nil, err
 	}
 	var named *Collection
 	for _, r := range m.Responses {
-		u, err := c.href(at, r.Href)
+		u, err := c.resolveHref(at, r.Href)
 		if err != nil {
 			return nil, err
 		}
-		p := r.found()
+		p := r.okProps()
 		last := path.Base(strings.TrimSuffix(u.Path, "/"))
 		switch {
 		case strings.Trim(u.Path, "/") == strings.Trim(at.Path, "/"):
-		case last == name && !p.calendar():
-			return nil, &NoCalendarError{fmt.Sprintf(
+		case last == name && !p.isCalendar():
+			return nil, &NotCalendarError{fmt.Sprintf(
 				"%s exists but is not a calendar; choose another name with --collection", u.Path)}
 		case last == name:
-			return &Collection{client: c, at: slash(u)}, nil
-		case p.calendar() && p.Name == name && named == nil:
-			named = &Collection{client: c, at: slash(u)}
+			return &Collection{client: c, url: withSlash(u)}, nil
+		case p.isCalendar() && p.Name == name && named == nil:
+			named = &Collection{client: c, url: withSlash(u)}
 		}
 	}
 	if named != nil {
 		return named, nil
 	}
-	return &Collection{client: c, at: child(slash(at), name, "/"), Missing: true}, nil
+	return &Collection{client: c, url: childURL(withSlash(at), name, "/"), NotCreated: true}, nil
 }
 
-// place is what a PROPFIND says of one address.
-type place struct {
+// propfindResult is what a PROPFIND says of one address.
+type propfindResult struct {
 	prop
-	at *url.URL
+	url *url.URL
 }
 
-func (c *Client) lookAt(ctx context.Context, at *url.URL) (*place, error) {
-	m, at, err := c.multi(ctx, "PROPFIND", at, "0", propfind)
+func (c *Client) propfind(ctx context.Context, at *url.URL) (*propfindResult, error) {
+	m, at, err := c.multistatus(ctx, "PROPFIND", at, "0", propfindBody)
 	if err != nil {
 		return nil, err
 	}
 	if len(m.Responses) == 0 {
-		return nil, &NoCalendarError{fmt.Sprintf("the server's answer doesn't mention %s", at.Path)}
+		return nil, &NotCalendarError{fmt.Sprintf("the server's answer doesn't mention %s", at.Path)}
 	}
-	return &place{m.Responses[0].found(), at}, nil
+	return &propfindResult{m.Responses[0].okProps(), at}, nil
 }
 
-// notDAV reports whether an address has no CalDAV, so that others are tried.
-func notDAV(err error) bool {
+// isNotDAV reports whether an address has no CalDAV, so that others are tried.
+func isNotDAV(err error) bool {
 	var s *StatusError
 	return errors.As(err, &s) && (s.Code == http.StatusMethodNotAllowed || s.Code == http.StatusNotImplemented ||
 		s.Code/100 == 2)
 }
 
-// home finds the folder of the user's calendars, by the address, the well-known one and
+// calendarHome finds the folder of the user's calendars, by the address, the well-known one and
 // the root.
-func (c *Client) home(ctx context.Context, first *place) (*url.URL, error) {
+func (c *Client) calendarHome(ctx context.Context, first *propfindResult) (*url.URL, error) {
 	var denied error
 	for n, where := range []string{"", "/.well-known/caldav", "/"} {
 		p := first
@@ -146,11 +146,11 @@ func (c *Client) home(ctx context.Context, first *place) (*url.URL, error) {
 				continue
 			}
 			var err error
-			if p, err = c.lookAt(ctx, c.base.ResolveReference(&url.URL{Path: where})); err != nil {
+			if p, err = c.propfind(ctx, c.base.ResolveReference(&url.URL{Path: where})); err != nil {
 				if wrong := (*AddressError)(nil); errors.As(err, &wrong) || ctx.Err() != nil {
 					return nil, err
 				}
-				if Denied(err) {
+				if IsDenied(err) {
 					denied = err
 				}
 				continue
@@ -160,27 +160,27 @@ func (c *Client) home(ctx context.Context, first *place) (*url.URL, error) {
 			continue
 		}
 		if p.Home == nil && p.Principal != nil {
-			at, err := c.href(p.at, p.Principal.Href)
+			at, err := c.resolveHref(p.url, p.Principal.Href)
 			if err != nil {
 				return nil, err
 			}
-			if p, err = c.lookAt(ctx, at); err != nil {
+			if p, err = c.propfind(ctx, at); err != nil {
 				return nil, err
 			}
 		}
 		if p.Home != nil {
-			return c.href(p.at, p.Home.Href)
+			return c.resolveHref(p.url, p.Home.Href)
 		}
 	}
 	if denied != nil {
 		return nil, denied
 	}
-	return nil, &NoCalendarError{fmt.Sprintf(
+	return nil, &NotCalendarError{fmt.Sprintf(
 		"%s has no calendars for this user: the server names no calendar home there, at /.well-known/caldav or at /", c.base)}
 }
 
-// slash is an address that ends in one, as those of collections do.
-func slash(u *url.URL) *url.URL {
+// withSlash is an address that ends in one, as those of collections do.
+func withSlash(u *url.URL) *url.URL {
 	if !strings.HasSuffix(u.Path, "/") {
 		return u.JoinPath("/")
 	}
@@ -188,7 +188,7 @@ func slash(u *url.URL) *url.URL {
 }
 
 // Path is where the collection is on its server.
-func (c *Collection) Path() string { return c.at.Path }
+func (c *Collection) Path() string { return c.url.Path }
 
 // Create makes the collection (RFC 4791 section 5.3.1). there says that somebody else made
 // it meanwhile.
@@ -197,52 +197,52 @@ func (c *Collection) Create(ctx context.Context, title string) (there bool, err 
 	if err := xml.EscapeText(&name, []byte(title)); err != nil {
 		return false, err
 	}
-	a, err := c.client.ask(ctx, "MKCALENDAR", c.at, map[string]string{"Content-Type": "application/xml; charset=utf-8"},
+	a, err := c.client.do(ctx, "MKCALENDAR", c.url, map[string]string{"Content-Type": "application/xml; charset=utf-8"},
 		`<?xml version="1.0" encoding="utf-8"?>`+"\n"+`<c:mkcalendar xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><set><prop><displayname>`+name.String()+
 			`</displayname><c:supported-calendar-component-set><c:comp name="VEVENT"/><c:comp name="VTODO"/></c:supported-calendar-component-set></prop></set></c:mkcalendar>`)
 	if err != nil {
 		return false, err
 	}
 	if a.code != http.StatusCreated { // by another publisher, or by a try that seemed to fail
-		p, perr := c.client.lookAt(ctx, c.at)
-		if perr != nil || !p.calendar() {
-			return false, failed("MKCALENDAR", a)
+		p, perr := c.client.propfind(ctx, c.url)
+		if perr != nil || !p.isCalendar() {
+			return false, statusError("MKCALENDAR", a)
 		}
 		there = true
 	}
-	c.Missing = false
+	c.NotCreated = false
 	return there, nil
 }
 
 // List returns what is in the collection (RFC 4791 section 7.8), in one request.
 func (c *Collection) List(ctx context.Context) (list []Resource, err error) {
-	if c.Missing {
+	if c.NotCreated {
 		return nil, nil
 	}
-	m, at, err := c.client.multi(ctx, "REPORT", c.at, "1",
+	m, at, err := c.client.multistatus(ctx, "REPORT", c.url, "1",
 		`<c:calendar-query xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><getetag/><c:calendar-data/></prop><c:filter><c:comp-filter name="VCALENDAR"/></c:filter></c:calendar-query>`)
 	if err != nil {
 		return nil, err
 	}
 	for _, r := range m.Responses {
-		u, err := c.client.href(at, r.Href)
+		u, err := c.client.resolveHref(at, r.Href)
 		if err != nil {
 			return nil, err
 		}
-		code := status(r.Status)
+		code := statusCode(r.Status)
 		if code == http.StatusInsufficientStorage { // RFC 5323 section 3.3: the answer was cut
-			return nil, &StatusError{Method: "REPORT", Path: u.Path, Code: code, Tried: 1}
+			return nil, &StatusError{Method: "REPORT", Path: u.Path, Code: code, Attempts: 1}
 		}
-		p := r.found()
-		name, in := inside(c.at, u)
+		p := r.okProps()
+		name, in := childName(c.url, u)
 		switch {
-		case strings.Trim(u.Path, "/") == strings.Trim(c.at.Path, "/"):
+		case strings.Trim(u.Path, "/") == strings.Trim(c.url.Path, "/"):
 		case !in:
-			c.Outside++
+			c.Foreign++
 		case p.Data == "":
-			c.Unread++
+			c.Unreadable++
 		default:
-			list = append(list, Resource{Name: name, ETag: p.ETag, Data: p.Data, at: u})
+			list = append(list, Resource{Name: name, ETag: p.ETag, Data: p.Data, url: u})
 		}
 	}
 	return list, nil
@@ -250,22 +250,22 @@ func (c *Collection) List(ctx context.Context) (list []Resource, err error) {
 
 // Get reads a resource again.
 func (c *Collection) Get(ctx context.Context, r Resource) (Resource, error) {
-	a, err := c.client.ask(ctx, "GET", c.where(r), nil, "")
+	a, err := c.client.do(ctx, "GET", c.resourceURL(r), nil, "")
 	if err != nil {
 		return r, err
 	}
 	if a.code != http.StatusOK {
-		return r, failed("GET", a)
+		return r, statusError("GET", a)
 	}
-	r.ETag, r.Data = a.head.Get("ETag"), string(a.body)
+	r.ETag, r.Data = a.header.Get("ETag"), string(a.body)
 	return r, nil
 }
 
-func (c *Collection) where(r Resource) *url.URL {
-	if r.at != nil {
-		return r.at
+func (c *Collection) resourceURL(r Resource) *url.URL {
+	if r.url != nil {
+		return r.url
 	}
-	return child(c.at, r.Name, "")
+	return childURL(c.url, r.Name, "")
 }
 
 // Put writes a resource: a new one only if none is, one with an ETag only while it
@@ -276,7 +276,7 @@ func (c *Collection) Put(ctx context.Context, r Resource) error {
 		delete(header, "If-None-Match")
 		header["If-Match"] = r.ETag
 	}
-	return c.write(ctx, "PUT", r, header)
+	return c.send(ctx, "PUT", r, header)
 }
 
 // Delete takes a resource away, while it is as it was.
@@ -285,18 +285,18 @@ func (c *Collection) Delete(ctx context.Context, r Resource) error {
 		return errNoETag
 	}
 	r.Data = ""
-	return c.write(ctx, "DELETE", r, map[string]string{"If-Match": r.ETag})
+	return c.send(ctx, "DELETE", r, map[string]string{"If-Match": r.ETag})
 }
 
 // errNoETag is a resource of which nobody can tell whether it is as it was.
 var errNoETag = errors.New("the server sent no ETag for it")
 
-func (c *Collection) write(ctx context.Context, method string, r Resource, header map[string]string) error {
-	a, err := c.client.ask(ctx, method, c.where(r), header, r.Data)
+func (c *Collection) send(ctx context.Context, method string, r Resource, header map[string]string) error {
+	a, err := c.client.do(ctx, method, c.resourceURL(r), header, r.Data)
 	if err != nil {
 		return err
 	}
-	if method == "DELETE" && a.tried > 1 && a.code == http.StatusNotFound {
+	if method == "DELETE" && a.attempts > 1 && a.code == http.StatusNotFound {
 		return nil // by a try that seemed to fail
 	}
 	switch a.code {
@@ -306,9 +306,9 @@ func (c *Collection) write(ctx context.Context, method string, r Resource, heade
 		m := &multistatus{}
 		if xml.Unmarshal(a.body, m) == nil {
 			for _, r := range m.Responses {
-				codes := []int{status(r.Status)}
+				codes := []int{statusCode(r.Status)}
 				for _, s := range r.Props {
-					codes = append(codes, status(s.Status))
+					codes = append(codes, statusCode(s.Status))
 				}
 				for _, code := range codes {
 					if code >= 300 {
@@ -318,5 +318,5 @@ func (c *Collection) write(ctx context.Context, method string, r Resource, heade
 			}
 		}
 	}
-	return failed(method, a)
+	return statusError(method, a)
 }

@@ -13,8 +13,8 @@ import (
 	"yoyaku/internal/files"
 )
 
-// longestCredentials bounds a file of credentials, in bytes.
-const longestCredentials = 1 << 12
+// maxCredentialsBytes bounds a file of credentials, in bytes.
+const maxCredentialsBytes = 1 << 12
 
 // Credentials reads who a user is from a file of the lines user=NAME and password=WORD.
 // One that others can read is refused, where the system says that by the file's mode.
@@ -27,7 +27,7 @@ func Credentials(path string) (user, password string, err error) {
 	if info.Mode().Perm()&0o077 != 0 && runtime.GOOS != "windows" {
 		return "", "", fmt.Errorf("%s holds a password and others can read it: chmod 600 it", path)
 	}
-	data, err := files.ReadAll(path, longestCredentials, "file of credentials")
+	data, err := files.ReadAll(path, maxCredentialsBytes, "file of credentials")
 	if err != nil {
 		return "", "", err
 	}
@@ -58,9 +58,9 @@ func Credentials(path string) (user, password string, err error) {
 	return user, password, nil
 }
 
-// Hider takes a password out of texts, in the forms in which addresses, headings and
+// PasswordRedactor takes a password out of texts, in the forms in which addresses, headings and
 // quoted texts have it; nil if there is none.
-func Hider(user, password string) *strings.Replacer {
+func PasswordRedactor(user, password string) *strings.Replacer {
 	if password == "" {
 		return nil
 	}

@@ -26,55 +26,55 @@ its records, for the next 30 days. Overdue dates of records come first.`,
   yoyaku ahead --window 2027-Q2 --where "series = 'crew-contracts'"`,
 	}
 	s := a.settings(c, false)
-	var next office.Next
+	var next office.AheadRequest
 	var shape question.Shape
-	out := output{app: a, shape: &shape, formats: report.Names(true), apart: "left"}
-	options := bindAll(c, []*declare.Key{
+	out := output{app: a, shape: &shape, formats: report.FormatNames(true), groupBy: "left"}
+	options := addCommandFlags(c, []*declare.Key{
 		{Name: "within", Default: "30 days", Not: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Takes: declare.Amount.Into(&next.Within)},
 		{Name: "window", Help: "list `SPAN` instead of --within, such as 2027-Q2", Takes: declare.Span.Into(&next.Window)},
 		{Name: "owner", Help: "only the tasks of `NAME`, one of the plan's people", Takes: declare.Text.Into(&next.Owner)},
 		{Name: "overdue", Default: "90 days", Value: "STRETCH", Help: "how far back to look for overdue dates of records, such as\n\"1 year\"", Takes: declare.Amount.Into(&next.Overdue)},
-	}, out.with(&shape))
+	}, out.optionsAround(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.Thrift()()
+		defer office.LimitGarbage()()
 		var paths []string
-		for len(args) > 0 && plan.Names(args[0]) {
+		for len(args) > 0 && plan.IsPlanName(args[0]) {
 			paths, args = append(paths, args[0]), args[1:]
 		}
 		plans, err := s.plans(paths, "ahead")
 		if err != nil {
 			return err
 		}
-		if err := valid(options, plans[0].Env); err != nil {
+		if err := checkOptions(options, plans[0].Env); err != nil {
 			return err
 		}
 		next.Names = args
-		coming, err := office.Ahead(plans, next, a.tell())
+		coming, err := office.Ahead(plans, next, a.reporter())
 		if err != nil {
 			return err
 		}
-		if err := a.tellAhead(plans[0], coming, &out); err != nil {
+		if err := a.reportAhead(plans[0], coming, &out); err != nil {
 			return err
 		}
-		a.tell().Once().Warnings(plans...)
+		a.reporter().Once().Warnings(plans...)
 		return nil
 	}
 	return c
 }
 
-// tellAhead writes what comes up.
-func (a *App) tellAhead(p *plan.Plan, coming *office.Coming, out *output) error {
-	out.events, out.standsOut = p.Title, coming.StandsOut()
+// reportAhead writes what comes up.
+func (a *App) reportAhead(p *plan.Plan, coming *office.AheadResult, out *output) error {
+	out.calendarTitle, out.highlight = p.Title, coming.Highlight()
 	var stage files.Stage
-	defer stage.Drop()
-	err := a.write(out, p, &stage, func(format report.Format, sink rows.Sink) error {
+	defer stage.Discard()
+	err := a.writeResult(out, p, &stage, func(format report.Format, sink rows.Sink) error {
 		result := out.result(sink)
 		if !format.Events {
-			return result.Lines(coming.Columns, p.Env, schedule.LinesOf(coming.Events, coming.Row))
+			return result.FillLines(coming.Columns, p.Env, schedule.LinesOf(coming.Events, coming.Row))
 		}
-		return out.following().Answer(p, &stage, sink, a.tell(), func() error {
-			kept, err := rows.Kept(result, coming.Events, coming.Columns, p.Env, coming.Row)
+		return out.updateOptions().Run(p, &stage, sink, a.reporter(), func() error {
+			kept, err := rows.FilterList(result, coming.Events, coming.Columns, p.Env, coming.Row)
 			if err != nil {
 				return err
 			}

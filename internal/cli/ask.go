@@ -24,78 +24,78 @@ import (
 	"yoyaku/internal/report"
 )
 
-// ask makes the command of a question: its options are flags, its answer goes to
+// questionCommand makes the command of a question: its options are flags, its answer goes to
 // a writer of the format that is asked for.
-func (a *App) ask(q *question.Question, named bool) *cobra.Command {
-	c := &cobra.Command{Use: q.Use, Short: q.Short, Long: q.Long, Example: q.Examples, Args: needArgs(q.Least, q.Most, q.Wants)}
+func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
+	c := &cobra.Command{Use: q.Use, Short: q.Short, Long: q.Long, Example: q.Examples, Args: argCount(q.MinArgs, q.MaxArgs, q.ArgsHelp)}
 	if !named { // listed alone
 		c.RunE = func(c *cobra.Command, _ []string) error { return c.Help() }
 		return c
 	}
 	s := a.settings(c, true)
-	s.planless = q.Planless
+	s.ignoreBadPlan = q.IgnoresPlan
 	job := question.Job{Question: q}
-	out := output{app: a, shape: &job.Shape, apart: q.Apart}
-	groups := [...][]*declare.Key{asked: onCommand(q.Options), tableIn: nil, resultOut: nil}
-	if q.Table {
-		groups[tableIn] = onCommand(job.In.Options())
+	out := output{app: a, shape: &job.Shape, groupBy: q.GroupBy}
+	groups := [...][]*declare.Key{groupQuestion: commandOptions(q.Options), groupTableIn: nil, groupResult: nil}
+	if q.TakesTable {
+		groups[groupTableIn] = commandOptions(job.In.Options())
 	}
 	switch {
-	case q.Drawn:
+	case q.IsDrawing:
 		out.formats = []string{"table", "html"}
-		groups[resultOut] = append(out.options(), declare.Find(job.Shape.Options(), "title"))
-	case !q.Bare:
-		out.formats = report.Names(q.Events)
-		groups[resultOut] = out.with(&job.Shape)
+		groups[groupResult] = append(out.options(), declare.Find(job.Shape.Options(), "title"))
+	case !q.IsSingleValue:
+		out.formats = report.FormatNames(q.GivesEvents)
+		groups[groupResult] = out.optionsAround(&job.Shape)
 	}
-	if q.Events {
-		groups[resultOut] = append(groups[resultOut],
-			&declare.Key{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Takes: declare.Text.Into(&out.follow.Follows)},
-			&declare.Key{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Takes: declare.Text.Into(&out.follow.Cancellations)},
-			&declare.Key{Name: "organizer", With: []string{"cancellations"}, Value: `"NAME <mail>"`, Help: "who sends the cancellations (default: the plan's organizer)", Takes: declare.Text.Into(&out.follow.Organizer)})
+	if q.GivesEvents {
+		groups[groupResult] = append(groups[groupResult],
+			&declare.Key{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Takes: declare.Text.Into(&out.update.Previous)},
+			&declare.Key{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Takes: declare.Text.Into(&out.update.Cancellations)},
+			&declare.Key{Name: "organizer", With: []string{"cancellations"}, Value: `"NAME <mail>"`, Help: "who sends the cancellations (default: the plan's organizer)", Takes: declare.Text.Into(&out.update.Organizer)})
 	}
 	var options []*declare.Key
 	for group, list := range groups {
-		bind(c, optionGroup(group), list)
+		addFlags(c, optionGroup(group), list)
 		options = append(options, list...)
 	}
-	s.complete(c, q, options, &job.In)
+	s.completeQuestion(c, q, options, &job.In)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		var paths []string
-		for q.PlanArg && len(args) > 0 && plan.Names(args[0]) {
+		for q.TakesPlanFile && len(args) > 0 && plan.IsPlanName(args[0]) {
 			paths, args = append(paths, args[0]), args[1:]
 		}
-		p, err := s.joined(paths, q.Name)
+		p, err := s.loadJoined(paths, q.Name)
 		if err != nil {
 			return err
 		}
-		if p.Env.CalendarColumn != "" && !q.Table {
-			return &rows.OptionError{Option: "calendar", Is: true, Err: fmt.Errorf("(%s) names a column, but this command reads no table", p.Env.CalendarColumn)}
+		if p.Env.CalendarColumn != "" && !q.TakesTable {
+			return &rows.OptionError{Option: "calendar", IsPredicate: true, Err: fmt.Errorf("(%s) names a column, but this command reads no table", p.Env.CalendarColumn)}
 		}
-		if err := valid(options, p.Env); err != nil {
+		if err := checkOptions(options, p.Env); err != nil {
 			return err
 		}
 		if err := job.In.Check(); err != nil {
 			return err
 		}
-		var held *question.HeldError
-		job.Named = s.calendar
-		if err := a.answer(&job, p, &out, args); errors.As(err, &held) {
-			return a.tellHeld(nil, &office.HeldError{Plan: p, List: held.List})
+		var held *question.BreachError
+		job.CalendarName = s.calendar
+		if err := a.runJob(&job, p, &out, args); errors.As(err, &held) {
+			return a.reportBreaches(nil, &office.BreachError{Plan: p, Breaches: held.Breaches})
 		} else if err != nil {
 			return err
 		}
-		a.tell().Once().Warnings(p)
-		for _, text := range job.After {
+		a.reporter().Once().Warnings(p)
+		for _, text := range job.Footnotes {
 			a.note("%s", text)
 		}
-		return job.No
+		return job.Negative
 	}
 	return c
 }
 
-// onCommand leaves out what a command is told by its arguments.
-func onCommand(options []*declare.Key) (list []*declare.Key) {
+// commandOptions leaves out what a command is told by its arguments.
+func commandOptions(options []*declare.Key) (list []*declare.Key) {
 	for _, o := range options {
 		if !o.Takes.File {
 			list = append(list, o)
@@ -104,34 +104,34 @@ func onCommand(options []*declare.Key) (list []*declare.Key) {
 	return list
 }
 
-// answer answers a job: the result is written whole or not at all.
-func (a *App) answer(job *question.Job, p *plan.Plan, out *output, args []string) error {
-	place := office.Place(p)
-	place.Stdin, place.Warn, place.Note, place.Flags = a.In, a.warn, a.note, true
+// runJob answers a job: the result is written whole or not at all.
+func (a *App) runJob(job *question.Job, p *plan.Plan, out *output, args []string) error {
+	place := office.NewWorkspace(p)
+	place.Stdin, place.Warn, place.Note, place.IsCommand = a.In, a.warn, a.note, true
 	var stage files.Stage
-	defer stage.Drop()
-	place.Create = func(_, path string) (io.Writer, error) { return stage.Create(path) }
-	job.Place, job.Args = &place, args
-	if job.Question.Table {
+	defer stage.Discard()
+	place.CreateFile = func(_, path string) (io.Writer, error) { return stage.Create(path) }
+	job.Workspace, job.Args = &place, args
+	if job.Question.TakesTable {
 		var stop func()
-		place.Done, stop = a.counting("rows")()
+		place.Progress, stop = a.startCounter("rows")()
 		defer stop()
 	}
-	if job.Question.Bare {
-		if err := p.Files.Output(a.Out); err != nil {
+	if job.Question.IsSingleValue {
+		if err := p.Files.SetStdout(a.Out); err != nil {
 			return err
 		}
-		job.To = report.Bare(a.toTerminal(a.Out))
+		job.Sink = report.NewValueSink(a.terminalWriter(a.Out))
 		return job.Answer()
 	}
-	return a.write(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
-		job.To = sink
-		return out.following().Answer(p, &stage, sink, a.tell(), job.Answer)
+	return a.writeResult(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
+		job.Sink = sink
+		return out.updateOptions().Run(p, &stage, sink, a.reporter(), job.Answer)
 	})
 }
 
-// counting begins to show on a terminal how many things are done.
-func (a *App) counting(of string) func() (*atomic.Int64, func()) {
+// startCounter begins to show on a terminal how many things are done.
+func (a *App) startCounter(of string) func() (*atomic.Int64, func()) {
 	return func() (*atomic.Int64, func()) {
 		if a.quiet {
 			return nil, func() {}
@@ -140,13 +140,13 @@ func (a *App) counting(of string) func() (*atomic.Int64, func()) {
 	}
 }
 
-// write writes a result in its dress, beside what is staged.
-func (a *App) write(out *output, p *plan.Plan, stage *files.Stage, fill func(report.Format, rows.Sink) error) error {
-	format, look, err := out.dress(p)
+// writeResult writes a result in its dress, beside what is staged.
+func (a *App) writeResult(out *output, p *plan.Plan, stage *files.Stage, fill func(report.Format, rows.Sink) error) error {
+	format, look, err := out.renderOptions(p)
 	if err != nil {
 		return err
 	}
-	return a.writeTo(out, p, stage, format.People, func(w io.Writer) error {
+	return a.writeOutput(out, p, stage, format.ForPeople, func(w io.Writer) error {
 		sink, err := format.Sink(w, look)
 		if err != nil {
 			return err
@@ -155,28 +155,28 @@ func (a *App) write(out *output, p *plan.Plan, stage *files.Stage, fill func(rep
 	})
 }
 
-// writeTo writes a result to the file of --out, whole or not at all, or to standard
+// writeOutput writes a result to the file of --out, whole or not at all, or to standard
 // output.
-func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool, fill func(io.Writer) error) error {
+func (a *App) writeOutput(out *output, p *plan.Plan, stage *files.Stage, people bool, fill func(io.Writer) error) error {
 	if out.file == "" {
 		w := a.Out
 		if !people {
-			w = a.toTerminal(w)
+			w = a.terminalWriter(w)
 		}
-		if err := p.Files.Output(a.Out); err != nil {
+		if err := p.Files.SetStdout(a.Out); err != nil {
 			return err
 		}
-		spool := files.NewSpool(w, a.Err)
-		defer spool.Drop()
+		spool := files.NewOutputSpool(w, a.Err)
+		defer spool.Discard()
 		if err := fill(spool); err != nil {
-			return a.unlessEmpty(err)
+			return a.ignoreEmpty(err)
 		}
 		if err := spool.Commit(); err != nil {
 			return err
 		}
 		return stage.Commit()
 	}
-	if err := p.Files.Write(out.file); err != nil {
+	if err := p.Files.AddOutput(out.file); err != nil {
 		return err
 	}
 	w, err := stage.Create(out.file)
@@ -184,14 +184,14 @@ func (a *App) writeTo(out *output, p *plan.Plan, stage *files.Stage, people bool
 		err = fill(w)
 	}
 	if err != nil {
-		stage.Drop()
-		return a.unlessEmpty(err)
+		stage.Discard()
+		return a.ignoreEmpty(err)
 	}
 	return stage.Commit()
 }
 
-// unlessEmpty reports a calendar without events, which isn't written and is no fault.
-func (a *App) unlessEmpty(err error) error {
+// ignoreEmpty reports a calendar without events, which isn't written and is no fault.
+func (a *App) ignoreEmpty(err error) error {
 	if errors.Is(err, ical.ErrEmpty) {
 		a.note("there are no events, so no calendar file was written")
 		return nil
@@ -199,48 +199,48 @@ func (a *App) unlessEmpty(err error) error {
 	return err
 }
 
-// lines writes lines of a table that a command makes itself.
-func (a *App) lines(out *output, p *plan.Plan, columns []string, lines schedule.Lines) error {
+// writeLines writes lines of a table that a command makes itself.
+func (a *App) writeLines(out *output, p *plan.Plan, columns []string, lines schedule.Lines) error {
 	var stage files.Stage
-	defer stage.Drop()
-	return a.write(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
-		return out.result(sink).Lines(columns, p.Env, lines)
+	defer stage.Discard()
+	return a.writeResult(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
+		return out.result(sink).FillLines(columns, p.Env, lines)
 	})
 }
 
 // result is what becomes of a result's rows.
 func (o *output) result(to rows.Sink) rows.Result {
-	return rows.Result{Where: o.shape.Where, Sort: o.shape.Sort, Columns: o.shape.Columns, StandsOut: o.standsOut, To: to}
+	return rows.Result{Where: o.shape.Where, Sort: o.shape.Sort, Columns: o.shape.Columns, Highlight: o.highlight, Sink: to}
 }
 
-// toTerminal is the way to w that takes out what could steer a terminal, if w is
+// terminalWriter is the way to w that takes out what could steer a terminal, if w is
 // one.
-func (a *App) toTerminal(w io.Writer) io.Writer {
-	if _, ok := a.terminal(); ok && w == a.Out {
-		return report.Cleaner(w)
+func (a *App) terminalWriter(w io.Writer) io.Writer {
+	if _, ok := a.terminalWidth(); ok && w == a.Out {
+		return report.NewCleanWriter(w)
 	}
 	return w
 }
 
 // output says where a result goes and how it is dressed.
 type output struct {
-	app             *App
-	shape           *question.Shape
-	formats         []string
-	as, file, color string
-	// follow says what calendar the result follows.
-	follow office.Following
-	// events is the title of calendars if none is given.
-	events string
-	// standsOut picks the rows that stand out; nil for none.
-	standsOut func(row []eval.Value) bool
-	apart     string // the column whose rows are in blocks
+	app                     *App
+	shape                   *question.Shape
+	formats                 []string
+	formatName, file, color string
+	// update says what calendar the result follows.
+	update office.UpdateOptions
+	// calendarTitle is the title of calendars if none is given.
+	calendarTitle string
+	// highlight picks the rows that stand out; nil for none.
+	highlight func(row []eval.Value) bool
+	groupBy   string // the column whose rows are in blocks
 }
 
-// following is what a calendar follows that goes there.
-func (o *output) following() office.Following {
-	f := o.follow
-	f.In = o.file
+// updateOptions is what a calendar follows that goes there.
+func (o *output) updateOptions() office.UpdateOptions {
+	f := o.update
+	f.Output = o.file
 	return f
 }
 
@@ -249,15 +249,15 @@ func (o *output) options() []*declare.Key {
 		{Name: "out", Help: "write to `FILE`; its ending sets the format", Takes: declare.Text.Into(&o.file)}, o.colorOption()}
 }
 
-// with are the options of the output around those of its shape: what is asked for most
+// optionsAround are the options of the output around those of its shape: what is asked for most
 // comes first.
-func (o *output) with(s *question.Shape) []*declare.Key {
+func (o *output) optionsAround(s *question.Shape) []*declare.Key {
 	own := o.options()
 	return append(append(own[:2:2], s.Options()...), own[2:]...)
 }
 
 func (o *output) formatOption() *declare.Key {
-	return &declare.Key{Name: "as", Takes: declare.Text.Of(o.formats).Into(&o.as),
+	return &declare.Key{Name: "as", Takes: declare.Text.Of(o.formats).Into(&o.formatName),
 		Help: "write `FORMAT`: " + strings.Join(o.formats, ", ") + " " + map[bool]string{true: "(default: table on a terminal, else csv)", false: "(default: table)"}[slices.Contains(o.formats, "csv")]}
 }
 
@@ -266,9 +266,9 @@ func (o *output) colorOption() *declare.Key {
 		Help: "use colour: `WHEN` is auto, always or never", Takes: declare.Choice("auto", "always", "never").Into(&o.color)}
 }
 
-// format settles on an output format.
-func (o *output) format() (report.Format, error) {
-	as := strings.ToLower(o.as)
+// resolveFormat settles on an output format.
+func (o *output) resolveFormat() (report.Format, error) {
+	as := strings.ToLower(o.formatName)
 	if as == "" && o.file != "" {
 		if as = strings.ToLower(strings.TrimPrefix(filepath.Ext(o.file), ".")); as == "" || as == "txt" {
 			as = "table"
@@ -279,40 +279,40 @@ func (o *output) format() (report.Format, error) {
 		if slices.Contains(o.formats, "csv") {
 			as = "csv"
 		}
-		if _, terminal := o.app.terminal(); terminal {
+		if _, terminal := o.app.terminalWidth(); terminal {
 			as = "table"
 		}
 	}
 	for _, name := range o.formats {
 		if name == as {
-			f, _ := report.Find(as)
+			f, _ := report.FindFormat(as)
 			return f, nil
 		}
 	}
 	return report.Format{}, usagef("unknown format %q; use %s", as, strings.Join(o.formats, ", "))
 }
 
-// dress settles on the format and the look of the result.
-func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error) {
-	if f, err = o.format(); err != nil {
+// renderOptions settles on the format and the look of the result.
+func (o *output) renderOptions(p *plan.Plan) (f report.Format, l report.Options, err error) {
+	if f, err = o.resolveFormat(); err != nil {
 		return f, l, err
 	}
 	if rests, _ := p.WhatIf(); rests != "" && f.Events {
 		return f, l, plan.ErrWhatIf
 	}
-	if l, err = office.Look(o.shape, p, f); err != nil {
+	if l, err = office.RenderOptions(o.shape, p, f); err != nil {
 		return f, l, err
 	}
-	if l.Title != "" && !f.Titled && (o.as != "" || o.file != "") {
-		return f, l, &rows.OptionError{Option: "title", Is: true, Err: f.ErrUntitled()}
+	if l.Title != "" && !f.Titled && (o.formatName != "" || o.file != "") {
+		return f, l, &rows.OptionError{Option: "title", IsPredicate: true, Err: f.TitleError()}
 	}
 	if o.shape.Sort == nil {
-		l.Apart = o.apart
+		l.GroupBy = o.groupBy
 	}
 	if l.Title == "" && f.Events {
-		l.Title = o.events
+		l.Title = o.calendarTitle
 	}
-	width, terminal := o.app.terminal()
+	width, terminal := o.app.terminalWidth()
 	if o.file == "" {
 		l.Width = width
 	}
@@ -327,8 +327,8 @@ func (o *output) dress(p *plan.Plan) (f report.Format, l report.Look, err error)
 	return f, l, nil
 }
 
-// needArgs checks how many arguments there are and says what is missing.
-func needArgs(least, most int, what string) cobra.PositionalArgs {
+// argCount checks how many arguments there are and says what is missing.
+func argCount(least, most int, what string) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		switch {
 		case len(args) < least:
@@ -340,8 +340,8 @@ func needArgs(least, most int, what string) cobra.PositionalArgs {
 	}
 }
 
-// valid checks the values of options.
-func valid(options []*declare.Key, env eval.Env) error {
+// checkOptions checks the values of options.
+func checkOptions(options []*declare.Key, env eval.Env) error {
 	for _, o := range options {
 		if err := o.Check(env); err != nil {
 			return err

@@ -25,14 +25,14 @@ func TestBadInput(t *testing.T) {
 	for name, lines := range map[string]string{"endless": "DTSTART:20270101\nRRULE:FREQ=DAILY", "nowhere": "DTSTART;TZID=Nowhere/Isle:20270101T090000", "broken": "DTSTART:2027"} {
 		write(t, filepath.Join(dir, name+".ics"), "BEGIN:VCALENDAR\nBEGIN:VEVENT\n"+lines+"\nEND:VEVENT\nEND:VCALENDAR\n")
 	}
-	for _, c := range golden.Some(golden.Cases(t, "testdata/badinput.cases", 2), 8) {
+	for _, c := range golden.Sample(golden.Cases(t, "testdata/badinput.cases", 2), 8) {
 		out, errs, code := yoyaku(t, dir, strings.Split(c[0], "|")...)
 		if code != 2 || out != "" || !strings.Contains(errs, c[1]) || strings.Contains(errs, "goroutine") {
 			t.Errorf("%s: exit %d, %q, want %q", c[0], code, errs, c[1])
 		}
 	}
 	bad := filepath.Join(dir, "bad.yaml")
-	for _, c := range golden.Some([]struct{ old, new, want string }{
+	for _, c := range golden.Sample([]struct{ old, new, want string }{
 		{"monthly on 2nd tue", "monthly on 2nd teu", "bad.yaml:100:11: expected"},
 		{"window: 2027..2028\n", "", "the series `crew-pay` has no end"},
 		{"make: tally, rows: unit", "make: tally, rows: unti", "did you mean `unit`?"},
@@ -69,7 +69,7 @@ func TestBadInput(t *testing.T) {
 func TestInputsStay(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
-	for _, c := range golden.Some([][2]string{{"check", "crew-contracts.csv"}, {"check", "holidays/extra.csv"}, {"ahead", "released.csv"}, {"wall --window 2027-01", "close-tasks.csv"},
+	for _, c := range golden.Sample([][2]string{{"check", "crew-contracts.csv"}, {"check", "holidays/extra.csv"}, {"ahead", "released.csv"}, {"wall --window 2027-01", "close-tasks.csv"},
 		{"dates crew-pay --window 2027-01", "released.csv"}, {"holidays isles", "holidays/extra.csv"}, {"value today", "absences.csv"}, {"why crew-pay 2027-03-15", "yoyaku.yaml"},
 		{"compare", "agenda.csv"}, {"compare skerry.ics agenda.csv", "agenda.csv"}, {"compare yoyaku.yaml agenda.csv", "released.csv"}, {"read skerry.ics", "skerry.ics"}, {"dates safety-drill --window 2027 --as ics --follows skerry.ics", "skerry.ics"}, {"run", "absences.csv"},
 		{"release --through 2027-12-31 --by x", "released.csv"}, {"publish --to http://127.0.0.1:9/", "absences.csv"}, {"derive absences.csv --add x=first", "absences.csv"}}, 6) {
@@ -131,7 +131,7 @@ func TestMachine(t *testing.T) {
 			t.Errorf("%s: %s", script, out)
 		}
 	}
-	for _, signal := range golden.Some([]os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP}, 3) {
+	for _, signal := range golden.Sample([]os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP}, 3) {
 		cmd := exec.Command(program, append(long, "--out", old)...)
 		out, err := os.Create(filepath.Join(dir, "part.csv"))
 		if err != nil {

@@ -34,7 +34,7 @@ func TestRowsOfTheirOwn(t *testing.T) {
 		code int
 		want string
 	}
-	for _, c := range golden.Some([]row{
+	for _, c := range golden.Sample([]row{
 		{"spread|good.csv|--dates|rule in rule|--window|2027-Q1|--columns|place,date,number", 0, "place,date,number\nNorth,2027-01-25,12\nNorth,2027-02-25,1\nNorth,2027-03-25,2\nSouth,2027-01-30,1\nWest,2027-01-31,1\nWest,2027-02-28,2\n"},
 		{"spread|filings.csv|--dates|rule in rule|--window|2027-Q1", 2, "line 4, `dates`: expected a day, found `fry`\n    monthly on fry\n               ^^^\n"},
 		{"spread|good.csv|--dates|rule in rule", 2, "line 2, `dates`: the row's rule has no end"},
@@ -113,7 +113,7 @@ func TestRowsAsTheyStand(t *testing.T) {
 	write(t, filepath.Join(dir, "t.csv"), table)
 	write(t, filepath.Join(dir, "r.csv"), "unit,head,since,least,wanted\nUnit 1,A,2020-01-01,0,6\nUnit 2,\"B, C\",2022-05-01,10,12\nUnit 3,D,2021-01-01,20,24\n")
 	write(t, filepath.Join(dir, "yoyaku.yaml"), "plan: 1\ncalendars:\n  yard: {closed: sun}\n  isles: {closed: \"sat, sun\", holidays: [{name: May, day: yearly on 1 may}]}\ncalendar: isles\n")
-	for _, c := range golden.Some([]string{
+	for _, c := range golden.Sample([]string{
 		`derive t.csv|--add|end = start, +term working days using (site), roll following|--add|n = working days from start to end|--reasons`,
 		`derive t.csv|--add|end = start, steps in terms|--where|unit != 'Unit 3' and end is not blank`,
 		`derive t.csv|--add|end = start, +1 month|--columns|end,note,person`,

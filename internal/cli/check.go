@@ -42,14 +42,14 @@ Exits with 1 if anything fails.`,
 	var strict bool
 	var window string
 	var shape question.Shape
-	out := output{app: a, shape: &shape, formats: report.Names(false)}
-	options := bindAll(c, []*declare.Key{
+	out := output{app: a, shape: &shape, formats: report.FormatNames(false)}
+	options := addCommandFlags(c, []*declare.Key{
 		{Name: "strict", Help: "treat notes as failures", Takes: declare.Yes.Into(&strict)},
 		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&window)},
-	}, out.with(&shape))
+	}, out.optionsAround(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if err := valid(options, eval.Env{}); err != nil {
+		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
 		if len(args) == 0 {
@@ -67,20 +67,20 @@ Exits with 1 if anything fails.`,
 			if err != nil {
 				return err
 			}
-			office.Strictly(list, strict, p.Strict)
-			a.tell().WhatIf(p)
-			all, plans = append(append(all, list...), office.SameID(p, plans)...), append(plans, p)
+			office.PromoteNotes(list, strict, p.Strict)
+			a.reporter().WhatIf(p)
+			all, plans = append(append(all, list...), office.DuplicateID(p, plans)...), append(plans, p)
 		}
-		return a.tellFindings(all, &out, s.files)
+		return a.reportFindings(all, &out, s.files)
 	}
 	return c
 }
 
 // findings checks the plan of the settings; released says to look at released dates too.
 func (a *App) findings(s *settings, window string, released bool) ([]plan.Finding, *plan.Plan, error) {
-	defer office.Thrift()()
+	defer office.LimitGarbage()()
 	var c plan.Collector
-	p, err := s.read(&c)
+	p, err := s.loadCollecting(&c)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -88,22 +88,22 @@ func (a *App) findings(s *settings, window string, released bool) ([]plan.Findin
 	return list, p, err
 }
 
-// tellFindings writes findings, over none of the files that were read; if one fails,
+// reportFindings writes findings, over none of the files that were read; if one fails,
 // the answer is no.
-func (a *App) tellFindings(list []plan.Finding, out *output, read *files.Register) error {
-	p, err := plan.Empty(plan.Settings{Now: a.Now, Files: read})
+func (a *App) reportFindings(list []plan.Finding, out *output, read *files.Registry) error {
+	p, err := plan.NewEmpty(plan.Settings{Now: a.Now, Files: read})
 	if err != nil {
 		return err
 	}
-	fails, notes := office.Count(list)
-	out.standsOut = func(row []eval.Value) bool { return row[0].Text == "fail" }
-	if err := a.lines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells)); err != nil {
+	fails, notes := office.CountFindings(list)
+	out.highlight = func(row []eval.Value) bool { return row[0].Text == "fail" }
+	if err := a.writeLines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells)); err != nil {
 		return err
 	}
-	count := fmt.Sprintf("%s, %s", phrase.Counted(fails, "fail"), phrase.Counted(notes, "note"))
+	count := fmt.Sprintf("%s, %s", phrase.Plural(fails, "fail"), phrase.Plural(notes, "note"))
 	if fails > 0 {
-		return &no{"The plan is wrong: " + count + "."}
+		return &negativeError{"The plan is wrong: " + count + "."}
 	}
-	a.say("The plan is right: " + count + ".")
+	a.printStderr("The plan is right: " + count + ".")
 	return nil
 }

@@ -109,7 +109,7 @@ func write(t *testing.T, path, text string) {
 
 func held(t *testing.T, name, got string) {
 	t.Helper()
-	golden.Hold(t, filepath.Join("testdata", name), got)
+	golden.Compare(t, filepath.Join("testdata", name), got)
 }
 
 func TestDemo(t *testing.T) {
@@ -152,7 +152,7 @@ func TestDemo(t *testing.T) {
 func TestCommands(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
-	for _, c := range golden.Some(golden.Cases(t, "testdata/commands.cases", 2), 4) {
+	for _, c := range golden.Sample(golden.Cases(t, "testdata/commands.cases", 2), 4) {
 		out, errs, code := yoyaku(t, dir, strings.Split(c[1], "|")...)
 		if code != 0 {
 			t.Fatalf("%s: %d %s", c[0], code, errs)
@@ -164,7 +164,7 @@ func TestCommands(t *testing.T) {
 			}
 		}
 	}
-	for _, c := range golden.Some([][2]string{
+	for _, c := range golden.Sample([][2]string{
 		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--where|ends < 2028-01-01 and unit != 'Yard'|--columns|contract,ends", "contract,ends\nC-102,2027-07-31\nC-108,2027-09-14"},
 		{"derive|berth-leases.csv|--read-dates|dmy|--open-words|present|--add|left = days from 2027-03-10 to (ends otherwise today)|--columns|-tenant,-notice_days|--sort|-left|--bad-rows|blank",
 			"berth,begins,ends,left\nB-01,14/03/2026,2028-03-13,369\nB-03,05 Jan 2027,2027-12-31,296\nB-05,30-09-2026,2027-09-29,203\nB-02,1.7.2026,present,-105\nB-04,28/02/2027,,-105"},
@@ -250,7 +250,7 @@ func TestStrictICS(t *testing.T) {
 	text := read(t, plan)
 	text = strings.Replace(text, "title: Safety drill", `title: "Drill; 100 %, \\ back\tünsinkable ⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴⛴ \u0007 \"quoted\""`, 1)
 	write(t, plan, text)
-	for _, window := range golden.Some([]string{"2027..2028", "2027-06", "1850..1860"}, 3) {
+	for _, window := range golden.Sample([]string{"2027..2028", "2027-06", "1850..1860"}, 3) {
 		if err := os.Remove(filepath.Join(dir, "skerry.ics")); err != nil { // which a new one would follow
 			t.Fatal(err)
 		}
@@ -325,7 +325,7 @@ func TestExamples(t *testing.T) {
 		t.Errorf("only %d jobs", n)
 	}
 	page := "# Jobs of the trade\n\n```\n" + texts["help jobs"] + "```\n"
-	golden.Hold(t, "../../docs/jobs.md", page)
+	golden.Compare(t, "../../docs/jobs.md", page)
 	docs, _ := filepath.Glob("../../docs/*.md")
 	for _, name := range append(docs, "../../README.md") {
 		texts[name] = read(t, name)
@@ -350,7 +350,7 @@ func TestExamples(t *testing.T) {
 	if len(lines) < 120 {
 		t.Errorf("only %d examples found", len(lines))
 	}
-	for _, l := range golden.Some(lines, 8) {
+	for _, l := range golden.Sample(lines, 8) {
 		piped := strings.Split(l[1], " | yoyaku ") // the commands of a pipe
 		args := words(piped[0])
 		if len(piped) > 1 {

@@ -17,11 +17,11 @@ import (
 
 // comparison is `yoyaku compare` being run.
 type comparison struct {
-	app  *App
-	s    *settings
-	key  string
-	fail bool
-	out  output
+	app      *App
+	settings *settings
+	key      string
+	fail     bool
+	out      output
 }
 
 func (a *App) compareCommand() *cobra.Command {
@@ -39,8 +39,8 @@ matched by series and id, other tables by --key; the order of rows doesn't matte
   yoyaku compare crew-contracts.csv crew-contracts.csv --key contract`,
 		Args: func(c *cobra.Command, args []string) error {
 			switch {
-			case !m.s.whatIf.Asked():
-			case len(args) > 1 || len(args) == 1 && !plan.Names(args[0]):
+			case !m.settings.whatIf.IsSet():
+			case len(args) > 1 || len(args) == 1 && !plan.IsPlanName(args[0]):
 				return usagef("with --closed or --opened, compare takes one plan: yoyaku compare PLAN --closed 2027-06-07=Jubilee")
 			case len(args) == 1:
 				return nil
@@ -48,50 +48,50 @@ matched by series and id, other tables by --key; the order of rows doesn't matte
 			if len(args) == 1 {
 				return usagef("`yoyaku compare` takes an old and a new schedule, or no arguments; `yoyaku compare --help` shows examples")
 			}
-			return needArgs(0, 2, "")(c, args)
+			return argCount(0, 2, "")(c, args)
 		},
 	}
-	m.s = a.settings(c, false)
+	m.settings = a.settings(c, false)
 	var shape question.Shape
-	m.out = output{app: a, shape: &shape, formats: report.Names(false)}
-	options := bindAll(c, []*declare.Key{
+	m.out = output{app: a, shape: &shape, formats: report.FormatNames(false)}
+	options := addCommandFlags(c, []*declare.Key{
 		{Name: "key", Help: "match the rows of two tables by column `COL`", Takes: declare.Column.Into(&m.key)},
 		{Name: "fail", Help: "exit with 1 if anything differs", Takes: declare.Yes.Into(&m.fail)},
-	}, m.out.with(&shape))
-	m.s.completeOptions(c, options, nil)
+	}, m.out.optionsAround(&shape))
+	m.settings.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if err := valid(options, eval.Env{}); err != nil {
+		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
 		if len(args) == 0 && m.key != "" {
-			return &rows.OptionError{Option: "key", Is: true, Err: errors.New("is for two tables; a plan's outputs have their own keys")}
+			return &rows.OptionError{Option: "key", IsPredicate: true, Err: errors.New("is for two tables; a plan's outputs have their own keys")}
 		}
-		return m.do(args)
+		return m.run(args)
 	}
 	return c
 }
 
-// do compares and tells.
-func (m *comparison) do(args []string) error {
-	p, err := plan.Empty(plan.Settings{Now: m.app.Now, Files: m.s.files})
+// run compares and tells.
+func (m *comparison) run(args []string) error {
+	p, err := plan.NewEmpty(plan.Settings{Now: m.app.Now, Files: m.settings.files})
 	if err != nil {
 		return err
 	}
-	c := office.Comparison{Key: m.key, Files: m.s.files, Tell: m.app.tell(), Tried: m.s.whatIf.Asked(), Load: func(path string, tried bool) (*plan.Plan, error) {
-		settings := *m.s
+	c := office.Comparison{Key: m.key, Files: m.settings.files, Reporter: m.app.reporter(), HasWhatIf: m.settings.whatIf.IsSet(), Load: func(path string, tried bool) (*plan.Plan, error) {
+		settings := *m.settings
 		if settings.plan = path; !tried {
 			settings.whatIf = plan.WhatIf{}
 		}
 		return settings.load()
 	}}
 	if len(args) == 0 {
-		if err := m.s.planArgument(nil, "compare"); err != nil {
+		if err := m.settings.planArgument(nil, "compare"); err != nil {
 			return err
 		}
-		args = []string{m.s.plan}
+		args = []string{m.settings.plan}
 	}
 	var t schedule.Tally
-	err = m.app.lines(&m.out, p, schedule.CompareColumns, func(yield func([]eval.Value, error) bool) {
+	err = m.app.writeLines(&m.out, p, schedule.CompareColumns, func(yield func([]eval.Value, error) bool) {
 		t, err = c.Compare(args, func(d schedule.Difference) error {
 			if !yield(d.Cells(), nil) {
 				return errStop
@@ -103,14 +103,14 @@ func (m *comparison) do(args []string) error {
 		}
 	})
 	if err == nil {
-		err = c.Doubts()
+		err = c.ReportWarnings()
 	}
 	if err != nil {
 		return err
 	}
-	m.app.say(t.String() + ".")
+	m.app.printStderr(t.String() + ".")
 	if m.fail && t.Differ() {
-		return &office.No{Text: "the two differ"}
+		return &office.NegativeError{Text: "the two differ"}
 	}
 	return nil
 }

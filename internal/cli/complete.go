@@ -12,32 +12,32 @@ import (
 	"yoyaku/internal/question"
 )
 
-type completion = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective)
+type completeFunc = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective)
 
-// complete offers words for a question's arguments and options.
-func (s *settings) complete(c *cobra.Command, q *question.Question, options []*declare.Key, in *question.TableIn) {
-	switch q.Args {
+// completeQuestion offers words for a question's arguments and options.
+func (s *settings) completeQuestion(c *cobra.Command, q *question.Question, options []*declare.Key, in *question.TableOptions) {
+	switch q.ArgsCompletion {
 	case "series":
-		c.ValidArgsFunction = s.series
+		c.ValidArgsFunction = s.completeSeries
 	case "calendars":
-		c.ValidArgsFunction = s.calendars
+		c.ValidArgsFunction = s.completeCalendars
 	}
 	s.completeOptions(c, options, in)
 }
 
 // completeOptions offers the choices of options, and what they name.
-func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in *question.TableIn) {
+func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in *question.TableOptions) {
 	for _, o := range options {
-		var offer completion
+		var offer completeFunc
 		switch {
 		case o.Takes.OneOf != nil && !o.Takes.YesNo():
-			offer = oneOf(func() ([]string, error) { return o.Takes.OneOf, nil })
+			offer = completeFrom(func() ([]string, error) { return o.Takes.OneOf, nil })
 		case o.Complete == "series":
-			offer = s.series
+			offer = s.completeSeries
 		case o.Complete == "calendars":
-			offer = s.calendars
+			offer = s.completeCalendars
 		case o.Complete == "columns" && in != nil:
-			offer = columnsOf(in)
+			offer = completeColumns(in)
 		default:
 			continue
 		}
@@ -45,9 +45,9 @@ func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in 
 	}
 }
 
-// series offers the series of the plan at hand.
-func (s *settings) series(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
-	return oneOf(func() ([]string, error) {
+// completeSeries offers the series of the plan at hand.
+func (s *settings) completeSeries(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+	return completeFrom(func() ([]string, error) {
 		p, err := s.load()
 		if err != nil {
 			return nil, err
@@ -56,9 +56,9 @@ func (s *settings) series(c *cobra.Command, args []string, word string) ([]strin
 	})(c, args, word)
 }
 
-// calendars offers the calendars of the plan at hand.
-func (s *settings) calendars(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
-	return oneOf(func() ([]string, error) {
+// completeCalendars offers the calendars of the plan at hand.
+func (s *settings) completeCalendars(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+	return completeFrom(func() ([]string, error) {
 		p, err := s.load()
 		if err != nil {
 			return nil, err
@@ -67,24 +67,24 @@ func (s *settings) calendars(c *cobra.Command, args []string, word string) ([]st
 	})(c, args, word)
 }
 
-// oneOf offers those of a list that begin as the last item of the word does.
-func oneOf(list func() ([]string, error)) completion {
+// completeFrom offers those of a list that begin as the last item of the word does.
+func completeFrom(list func() ([]string, error)) completeFunc {
 	return func(_ *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
 		names, err := list()
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}
 		at := strings.LastIndex(word, ",") + 1
-		return question.Beginning(names, word, at), cobra.ShellCompDirectiveNoFileComp
+		return question.CompleteWord(names, word, at), cobra.ShellCompDirectiveNoFileComp
 	}
 }
 
 // shellVariable says which shell asks, for one that can't quote what it is offered.
 const shellVariable = "YOYAKU_COMPLETES_FOR"
 
-// offered reports whether a heading may be offered to a shell: none that could steer a
+// isOfferable reports whether a heading may be offered to a shell: none that could steer a
 // terminal, and to PowerShell none that it would run inside a quotation.
-func offered(name string) bool {
+func isOfferable(name string) bool {
 	for _, r := range name {
 		if unicode.IsControl(r) || unicode.Is(unicode.Cf, r) || r == unicode.ReplacementChar {
 			return false
@@ -93,13 +93,13 @@ func offered(name string) bool {
 	return os.Getenv(shellVariable) != "powershell" || !strings.ContainsAny(name, "$`'(){};&|<>@#")
 }
 
-// columnsOf offers the columns of the table named on the command line.
-func columnsOf(in *question.TableIn) completion {
+// completeColumns offers the columns of the table named on the command line.
+func completeColumns(in *question.TableOptions) completeFunc {
 	return func(_ *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 		if len(args) == 0 {
 			return nil, cobra.ShellCompDirectiveDefault
 		}
-		list, err := in.Words(args[0], word, offered)
+		list, err := in.CompleteColumns(args[0], word, isOfferable)
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}

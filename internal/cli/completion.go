@@ -53,7 +53,7 @@ func (a *App) completionCommand() *cobra.Command {
   source <(yoyaku completion zsh)
   yoyaku completion fish | source
   yoyaku completion powershell | Out-String | Invoke-Expression`,
-		Args:      needArgs(1, 1, "bash, zsh, fish or powershell"),
+		Args:      argCount(1, 1, "bash, zsh, fish or powershell"),
 		ValidArgs: Shells,
 		RunE: func(c *cobra.Command, args []string) error {
 			return Completion(c.Root(), args[0], a.Out)

@@ -23,20 +23,20 @@ func (a *App) demoCommand() *cobra.Command {
 		Example: `  yoyaku demo
   yoyaku demo trial
   yoyaku demo --as csv trial`,
-		Args: needArgs(0, 1, ""),
+		Args: argCount(0, 1, ""),
 	}
 	s := a.settings(c, false)
 	r := a.newRun()
 	options := []*declare.Key{r.out.formatOption(), r.out.colorOption()}
-	bind(c, resultOut, options)
+	addFlags(c, groupResult, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.Thrift()()
+		defer office.LimitGarbage()()
 		dir := "skerry-demo"
 		if len(args) == 1 {
 			dir = args[0]
 		}
-		if err := valid(options, eval.Env{}); err != nil {
+		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
 		undo, err := demo.Write(dir)
@@ -44,21 +44,21 @@ func (a *App) demoCommand() *cobra.Command {
 			return err
 		}
 		s.plan = filepath.Join(dir, plan.FileName)
-		if r.out.as == "" {
-			r.out.as = "table"
+		if r.out.formatName == "" {
+			r.out.formatName = "table"
 		}
 		p, err := s.load()
 		if err != nil {
 			undo()
 			return err
 		}
-		r.together = true
-		fmt.Fprintf(a.said, "The demo is in %s: the plan %s of Skerry Line, an invented ferry\nco-operative, its holidays and its tables.\n\n", report.Clean(dir), plan.FileName)
-		if err := r.do(p); err != nil {
+		r.combined = true
+		fmt.Fprintf(a.stdout, "The demo is in %s: the plan %s of Skerry Line, an invented ferry\nco-operative, its holidays and its tables.\n\n", report.Clean(dir), plan.FileName)
+		if err := r.execute(p); err != nil {
 			undo()
 			return err
 		}
-		fmt.Fprintf(a.said, demo.Next, report.Clean(dir))
+		fmt.Fprintf(a.stdout, demo.NextSteps, report.Clean(dir))
 		return nil
 	}
 	return c

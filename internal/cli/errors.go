@@ -23,11 +23,11 @@ import (
 
 // The exit codes.
 const (
-	exitDone    = 0
-	exitNo      = 1 // the answer is no
-	exitWords   = 2 // the words or the data are wrong
-	exitMachine = 3 // the machine refused
-	exitStopped = 130
+	exitOK          = 0
+	exitNegative    = 1 // the answer is no
+	exitUsage       = 2 // the words or the data are wrong
+	exitSystem      = 3 // the machine refused
+	exitInterrupted = 130
 )
 
 // errInterrupted is the end of what was interrupted between two steps.
@@ -38,67 +38,67 @@ type usageError struct{ error }
 
 func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
 
-// no is an answer that is no, in a whole sentence: exit code 1.
-type no struct{ text string }
+// negativeError is an answer that is no, in a whole sentence: exit code 1.
+type negativeError struct{ text string }
 
 // Error gives the sentence.
-func (e *no) Error() string { return e.text }
+func (e *negativeError) Error() string { return e.text }
 
 // exit prints an error once, in a form a clerk can act on, and returns the
 // exit code that it stands for.
 func (a *App) exit(err error) int {
 	if err == nil || errors.Is(err, syscall.EPIPE) {
-		return exitDone
+		return exitOK
 	}
-	var sentence *no
+	var sentence *negativeError
 	if errors.As(err, &sentence) {
-		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(sentence.text)))
-		return exitNo
+		fmt.Fprintln(a.Err, report.CleanLines(a.redact(sentence.text)))
+		return exitNegative
 	}
-	text := describe(err)
-	fmt.Fprint(a.Err, report.CleanLines(a.hidden(text+demo.Hint(text))))
-	return code(err)
+	text := errorText(err)
+	fmt.Fprint(a.Err, report.CleanLines(a.redact(text+demo.Hint(text))))
+	return errorCode(err)
 }
 
-// code tells the machine's refusals from wrong words and data.
-func code(err error) int {
+// errorCode tells the machine's refusals from wrong words and data.
+func errorCode(err error) int {
 	var sys syscall.Errno
-	var network *caldav.UnreachedError
+	var network *caldav.UnreachableError
 	var answer *caldav.StatusError
 	var server *serverError
 	switch {
-	case errors.Is(err, question.ErrNoRule), errors.As(err, new(*no)), errors.As(err, new(*office.LedgerError)), errors.As(err, new(*office.No)), errors.As(err, new(*office.HeldError)):
-		return exitNo
+	case errors.Is(err, question.ErrNoRule), errors.As(err, new(*negativeError)), errors.As(err, new(*office.LedgerError)), errors.As(err, new(*office.NegativeError)), errors.As(err, new(*office.BreachError)):
+		return exitNegative
 	case errors.Is(err, errInterrupted), errors.Is(err, context.Canceled):
-		return exitStopped
+		return exitInterrupted
 	case errors.As(err, &answer):
-		if caldav.Denied(err) {
-			return exitWords
+		if caldav.IsDenied(err) {
+			return exitUsage
 		}
-		return exitMachine
-	case errors.As(err, new(*caldav.AnswerError)), errors.As(err, new(*files.LockedError)), errors.As(err, new(*files.NoRoomError)):
-		return exitMachine
+		return exitSystem
+	case errors.As(err, new(*caldav.ProtocolError)), errors.As(err, new(*files.LockedError)), errors.As(err, new(*files.TempDirError)):
+		return exitSystem
 	case errors.As(err, &network), errors.As(err, &server):
-		return exitMachine
+		return exitSystem
 	case errors.Is(err, fs.ErrNotExist), errors.Is(err, fs.ErrExist):
-		return exitWords
+		return exitUsage
 	case errors.Is(err, fs.ErrPermission):
-		return exitMachine
+		return exitSystem
 	case errors.As(err, &sys) && sys != syscall.EISDIR && sys != syscall.ENOTDIR:
-		return exitMachine
+		return exitSystem
 	case errors.Is(err, io.ErrShortWrite), errors.Is(err, os.ErrClosed):
-		return exitMachine
+		return exitSystem
 	}
-	return exitWords
+	return exitUsage
 }
 
-// describe writes an error as one or a few lines. A phrase is shown with a
+// errorText writes an error as one or a few lines. A phrase is shown with a
 // caret under the place.
-func describe(err error) string {
+func errorText(err error) string {
 	place, dashes := "", "--"
 	var pe *plan.Error
 	if errors.As(err, &pe) {
-		place, dashes = pe.Place(), ""
+		place, dashes = pe.Prefix(), ""
 		err = pe.Err
 	}
 	var option *rows.OptionError
@@ -106,7 +106,7 @@ func describe(err error) string {
 		if before, ok := strings.CutSuffix(err.Error(), option.Error()); ok {
 			place += before + dashes
 		}
-		if place, err = place+option.Option+": ", option.Err; option.Is {
+		if place, err = place+option.Option+": ", option.Err; option.IsPredicate {
 			place = strings.TrimSuffix(place, ": ") + " "
 		}
 	}
@@ -115,16 +115,16 @@ func describe(err error) string {
 		if before, ok := strings.CutSuffix(err.Error(), f.Error()); ok {
 			place += before
 		}
-		return "yoyaku: " + place + rows.Say(f.Message, dashes != "") + "\n" + report.Caret(f) + hint(f.Hint)
+		return "yoyaku: " + place + rows.FormatOptionRefs(f.Message, dashes != "") + "\n" + report.Caret(f) + hintText(f.Hint)
 	}
 	var path *fs.PathError
 	if errors.As(err, &path) {
-		return "yoyaku: " + place + files.InWords(path) + "\n"
+		return "yoyaku: " + place + files.ErrorText(path) + "\n"
 	}
-	return "yoyaku: " + place + rows.Say(err.Error(), dashes != "") + "\n"
+	return "yoyaku: " + place + rows.FormatOptionRefs(err.Error(), dashes != "") + "\n"
 }
 
-func hint(s string) string {
+func hintText(s string) string {
 	if s == "" {
 		return ""
 	}

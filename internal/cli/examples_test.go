@@ -30,7 +30,7 @@ func TestWorkedExamples(t *testing.T) {
 		}
 	}
 	// The others name columns of a table: each gets a table of its bases.
-	for _, c := range golden.Some(golden.Cases(t, "testdata/workedexamples.cases", 4), 6) {
+	for _, c := range golden.Sample(golden.Cases(t, "testdata/workedexamples.cases", 4), 6) {
 		write(t, filepath.Join(dir, "bases.csv"), c[1]+"\n"+strings.ReplaceAll(c[2], " ", "\n")+"\n")
 		out, errs, code := yoyaku(t, dir, "derive", "bases.csv", "--add", "result = "+c[0], "--columns", "result", "--as-of", "2027-09-06")
 		if got := strings.Join(strings.Fields(out), " "); code != 0 || got != "result "+c[3] {

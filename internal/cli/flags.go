@@ -34,8 +34,8 @@ func (f flag) Type() string {
 	return "string"
 }
 
-// bind makes flags of options, which are in a group of the help.
-func bind(c *cobra.Command, group optionGroup, options []*declare.Key) {
+// addFlags makes flags of options, which are in a group of the help.
+func addFlags(c *cobra.Command, group optionGroup, options []*declare.Key) {
 	for _, o := range options {
 		o.Reset()
 		f := c.Flags().VarPF(flag{o, group}, o.Name, "", o.Help)
@@ -45,9 +45,9 @@ func bind(c *cobra.Command, group optionGroup, options []*declare.Key) {
 	}
 }
 
-// bindAll makes flags of what a command asks and of how its result is written.
-func bindAll(c *cobra.Command, ask, result []*declare.Key) []*declare.Key {
-	bind(c, asked, ask)
-	bind(c, resultOut, result)
+// addCommandFlags makes flags of what a command asks and of how its result is written.
+func addCommandFlags(c *cobra.Command, ask, result []*declare.Key) []*declare.Key {
+	addFlags(c, groupQuestion, ask)
+	addFlags(c, groupResult, result)
 	return append(ask, result...)
 }

@@ -17,11 +17,11 @@ type optionGroup int
 
 // The groups, in the order of the help.
 const (
-	asked optionGroup = iota
-	tableIn
-	resultOut
-	daysAndCalendars
-	others
+	groupQuestion optionGroup = iota
+	groupTableIn
+	groupResult
+	groupDays
+	groupOther
 )
 
 var groupTitles = [...]string{"Options", "Reading the table", "The result", "Days and calendars", "Also"}
@@ -55,12 +55,12 @@ const helpTemplate = `{{with flow (or .Long .Short)}}{{.}}
 func init() {
 	cobra.AddTemplateFunc("optionGroups", optionGroups)
 	cobra.AddTemplateFunc("examples", demo.Examples)
-	cobra.AddTemplateFunc("flow", func(long string) string { return report.Flow(long, helpWidth) })
+	cobra.AddTemplateFunc("flow", func(long string) string { return report.WrapParagraphs(long, helpWidth) })
 }
 
-// inOrder puts the flags of a command in the order of their groups, in which help, man pages
+// orderFlags puts the flags of a command in the order of their groups, in which help, man pages
 // and completion have them: those that matter most come first.
-func inOrder(c *cobra.Command) {
+func orderFlags(c *cobra.Command) {
 	groups := make([][]*pflag.Flag, len(groupTitles))
 	c.Flags().SortFlags = false
 	c.Flags().VisitAll(func(f *pflag.Flag) { groups[groupOf(f)] = append(groups[groupOf(f)], f) })
@@ -75,7 +75,7 @@ func groupOf(f *pflag.Flag) optionGroup {
 	if own, ok := f.Value.(flag); ok {
 		return own.group
 	}
-	return others
+	return groupOther
 }
 
 // optionGroups writes the options of a command in their groups.
@@ -113,7 +113,7 @@ func optionHelp(b *strings.Builder, f *pflag.Flag) {
 	if value != "" && value != "bool" {
 		name += " " + value
 	}
-	lines := report.Wrapped(help, helpWidth-helpColumn)
+	lines := report.WrapLines(help, helpWidth-helpColumn)
 	if len(name)+2 > helpColumn {
 		b.WriteString(name + "\n")
 		name = ""

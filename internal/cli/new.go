@@ -25,7 +25,7 @@ each.`,
   yoyaku new office --series "pay = monthly on last then roll preceding"
   yoyaku new next-year --table pay-days-2026.csv
   yoyaku new crew --calendar england-wales --table crew-contracts.csv`,
-		Args: needArgs(0, 1, ""),
+		Args: argCount(0, 1, ""),
 	}
 	s := a.settings(c, false)
 	var start draft.Start
@@ -36,24 +36,24 @@ each.`,
 		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Takes: declare.Text.Into(&start.Calendar)},
 		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Takes: declare.Text.Into(&start.ID)},
 	}
-	bind(c, asked, options)
+	addFlags(c, groupQuestion, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		if err := valid(options, eval.Env{}); err != nil {
+		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
 		start.Dir = "."
 		if len(args) == 1 {
 			start.Dir = args[0]
 		}
-		day, err := s.day()
+		day, err := s.asOfDate()
 		if err != nil {
 			return err
 		}
 		if start.ID+start.Calendar+start.Key == "" && len(start.Series)+len(start.Tables) == 0 {
 			list, err := start.Candidates(plan.Settings{Now: a.Now, AsOf: day})
 			if err != nil || len(list) > 0 {
-				fmt.Fprint(a.said, report.CleanLines(draft.CandidatesText(list)))
+				fmt.Fprint(a.stdout, report.CleanLines(draft.CandidatesText(list)))
 				return err
 			}
 		}
@@ -61,15 +61,15 @@ each.`,
 		if err != nil {
 			return err
 		}
-		fmt.Fprintf(a.said, "Wrote %s.\n", report.Clean(path))
+		fmt.Fprintf(a.stdout, "Wrote %s.\n", report.Clean(path))
 		for _, f := range found {
-			fmt.Fprintf(a.said, "  %s\n", report.Clean(f))
+			fmt.Fprintf(a.stdout, "  %s\n", report.Clean(f))
 		}
 		where := ""
 		if start.Dir != "." {
 			where = "cd " + report.Clean(start.Dir) + ", then "
 		}
-		fmt.Fprintf(a.said, "It passes `yoyaku check`. Next: %sedit it, then `yoyaku run` or `yoyaku ahead`.\n", where)
+		fmt.Fprintf(a.stdout, "It passes `yoyaku check`. Next: %sedit it, then `yoyaku run` or `yoyaku ahead`.\n", where)
 		return nil
 	}
 	return c

@@ -20,15 +20,15 @@ import (
 	"yoyaku/internal/report"
 )
 
-// publishing is plans being published.
-type publishing struct {
-	app                         *App
-	out                         output
-	asked                       office.Asked
-	to, collection, credentials string
-	dry, overwrite, adopt       bool
-	atOnce                      int
-	shape                       question.Shape
+// publishRun is plans being published.
+type publishRun struct {
+	app                             *App
+	out                             output
+	request                         office.Request
+	server, collection, credentials string
+	dryRun, overwrite, adopt        bool
+	concurrency                     int
+	shape                           question.Shape
 }
 
 func (a *App) publishCommand() *cobra.Command {
@@ -48,24 +48,24 @@ reached.`,
   yoyaku publish --credentials ~/.yoyaku-calendar`,
 	}
 	s := a.settings(c, false)
-	p := &publishing{app: a}
-	p.out = output{app: a, shape: &p.shape, formats: report.Names(false)}
-	options := bindAll(c, []*declare.Key{
-		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Takes: declare.Text.Into(&p.to)},
+	p := &publishRun{app: a}
+	p.out = output{app: a, shape: &p.shape, formats: report.FormatNames(false)}
+	options := addCommandFlags(c, []*declare.Key{
+		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Takes: declare.Text.Into(&p.server)},
 		{Name: "collection", Help: "publish to the calendar `NAME`, which is created if missing\n(default: the plan's, or its id)", Takes: declare.Text.Into(&p.collection)},
 		{Name: "credentials", Help: "read the user name and password from `FILE`", Takes: declare.Text.Into(&p.credentials)},
-		{Name: "dry-run", Help: "show what would change, without changing it", Takes: declare.Yes.Into(&p.dry)},
-		{Name: "series", Complete: "series", Value: "NAMES", Help: "publish only these series and records", Takes: declare.Text.List(&p.asked.Series)},
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&p.asked.Window)},
+		{Name: "dry-run", Help: "show what would change, without changing it", Takes: declare.Yes.Into(&p.dryRun)},
+		{Name: "series", Complete: "series", Value: "NAMES", Help: "publish only these series and records", Takes: declare.Text.List(&p.request.Series)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&p.request.Window)},
 		{Name: "overwrite-edits", Help: "overwrite events that were changed by hand", Takes: declare.Yes.Into(&p.overwrite)},
 		{Name: "adopt", Help: "take over events of the plan that have lost its mark on the\nserver", Takes: declare.Yes.Into(&p.adopt)},
-		keepOption(&p.asked.Keep),
-		{Name: "at-once", Default: "4", Help: "send `N` requests at a time", Takes: declare.Number(1, 16).Into(&p.atOnce)},
-	}, p.out.with(&p.shape))
+		keepReleasedOption(&p.request.KeepReleased),
+		{Name: "at-once", Default: "4", Help: "send `N` requests at a time", Takes: declare.Number(1, 16).Into(&p.concurrency)},
+	}, p.out.optionsAround(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.Thrift()()
-		if err := valid(options, eval.Env{}); err != nil {
+		defer office.LimitGarbage()()
+		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
 		plans, err := s.plans(args, "publish")
@@ -73,43 +73,43 @@ reached.`,
 			return err
 		}
 		if len(plans) > 1 && p.collection != "" {
-			return &rows.OptionError{Option: "collection", Is: true, Err: errors.New("is for one plan; with several, write publish: {collection: NAME} in each")}
+			return &rows.OptionError{Option: "collection", IsPredicate: true, Err: errors.New("is for one plan; with several, write publish: {collection: NAME} in each")}
 		}
 		if len(plans) > 1 && p.out.file != "" {
-			return &rows.OptionError{Option: "out", Is: true, Err: errors.New("is for one plan; publish several plans one at a time")}
+			return &rows.OptionError{Option: "out", IsPredicate: true, Err: errors.New("is for one plan; publish several plans one at a time")}
 		}
 		if p.out.file != "" { // afterwards would be too late to refuse it
-			if err := plans[0].Files.Free(p.out.file); err != nil {
+			if err := plans[0].Files.CheckWritable(p.out.file); err != nil {
 				return err
 			}
 		}
-		if err := office.Known(plans, p.asked.Series, true); err != nil {
-			return rows.In("series", err)
+		if err := office.CheckNames(plans, p.request.Series, true); err != nil {
+			return rows.WrapOption("series", err)
 		}
-		return p.all(plans)
+		return p.publishAll(plans)
 	}
 	return c
 }
 
-// all publishes plans, each to its own calendar; what one leaves undone stops none.
-func (p *publishing) all(plans []*plan.Plan) error {
-	var undone *no
+// publishAll publishes plans, each to its own calendar; what one leaves undone stops none.
+func (p *publishRun) publishAll(plans []*plan.Plan) error {
+	var undone *negativeError
 	for _, one := range plans {
-		w, ok, err := office.Publishing(one, plans, p.asked, p.app.tell())
+		w, ok, err := office.NewPublishSession(one, plans, p.request, p.app.reporter())
 		if err == nil && ok {
 			err = p.publish(w)
 		}
-		var held *office.HeldError
+		var held *office.BreachError
 		if errors.As(err, &held) {
-			err = p.app.tellHeld(&p.out, held)
+			err = p.app.reportBreaches(&p.out, held)
 		}
 		switch {
 		case err == nil:
-		case len(plans) == 1 || code(err) != exitNo:
+		case len(plans) == 1 || errorCode(err) != exitNegative:
 			return err
 		default:
-			p.app.say(one.ID + ": " + err.Error())
-			undone = &no{"The server differs from the plans."}
+			p.app.printStderr(one.ID + ": " + err.Error())
+			undone = &negativeError{"The server differs from the plans."}
 		}
 	}
 	if undone != nil {
@@ -119,46 +119,46 @@ func (p *publishing) all(plans []*plan.Plan) error {
 }
 
 // publish works out what the plan has, finds the calendar, and makes it so.
-func (p *publishing) publish(w *office.Work) error {
+func (p *publishRun) publish(w *office.Session) error {
 	client, err := p.client(w.Plan)
 	if err != nil {
 		return err
 	}
-	wanted, err := w.Wanted()
+	wanted, err := w.Desired()
 	if err != nil {
 		return err
 	}
 	wanted.Overwrite, wanted.Adopt = p.overwrite, p.adopt
 	ctx, done := p.app.interruptible()
 	defer done()
-	to := publish.Target{Title: w.Plan.Title, Dry: p.dry, AtOnce: p.atOnce}
-	if to.Name, to.Given = office.Collection(w.Plan, p.collection); p.collection != "" || to.Title == "" {
+	to := publish.Target{Title: w.Plan.Title, DryRun: p.dryRun, Concurrency: p.concurrency}
+	if to.Name, to.NameGiven = office.Collection(w.Plan, p.collection); p.collection != "" || to.Title == "" {
 		to.Title = to.Name
 	}
-	d, err := to.Publish(ctx, client, wanted, publish.Tell{Warn: p.app.warn, Note: p.app.note, Progress: p.app.counting("events")})
+	d, err := to.Publish(ctx, client, wanted, publish.Reporter{Warn: p.app.warn, Note: p.app.note, Progress: p.app.startCounter("events")})
 	if d == nil {
 		return err
 	}
-	return p.tell(w.Plan, d, err)
+	return p.reportDecision(w.Plan, d, err)
 }
 
 // client prepares to speak to the server.
-func (p *publishing) client(of *plan.Plan) (*caldav.Client, error) {
-	to := cmp.Or(p.to, of.Publish.To)
+func (p *publishRun) client(of *plan.Plan) (*caldav.Client, error) {
+	to := cmp.Or(p.server, of.Publish.Server)
 	if to == "" {
-		return nil, &rows.OptionError{Option: "to", Is: true, Err: errors.New("is required: the address of the calendar server, such as https://calendar.example/dav/. A plan can hold it: publish: {to: ADDRESS}")}
+		return nil, &rows.OptionError{Option: "to", IsPredicate: true, Err: errors.New("is required: the address of the calendar server, such as https://calendar.example/dav/. A plan can hold it: publish: {to: ADDRESS}")}
 	}
-	user, password, err := p.who(of)
+	user, password, err := p.credentialsFor(of)
 	if err != nil {
 		return nil, err
 	}
-	p.app.hides = caldav.Hider(user, password)
+	p.app.redactor = caldav.PasswordRedactor(user, password)
 	client, err := caldav.New(to, user, password)
-	return client, rows.In("to", err)
+	return client, rows.WrapOption("to", err)
 }
 
-// who is the user and the password; neither is ever shown.
-func (p *publishing) who(of *plan.Plan) (user, password string, err error) {
+// credentialsFor is the user and the password; neither is ever shown.
+func (p *publishRun) credentialsFor(of *plan.Plan) (user, password string, err error) {
 	if p.credentials == "" {
 		user, password = p.app.Getenv("YOYAKU_CALDAV_USER"), p.app.Getenv("YOYAKU_CALDAV_PASSWORD")
 		if user == "" || password == "" {
@@ -166,27 +166,27 @@ func (p *publishing) who(of *plan.Plan) (user, password string, err error) {
 		}
 		return user, password, err
 	}
-	if err := of.Files.Read(p.credentials); err != nil {
+	if err := of.Files.AddInput(p.credentials); err != nil {
 		return "", "", err
 	}
 	user, password, err = caldav.Credentials(p.credentials)
-	return user, password, rows.In("credentials", err)
+	return user, password, rows.WrapOption("credentials", err)
 }
 
-// tell writes what became of each event; ended is why it ended early.
-func (p *publishing) tell(of *plan.Plan, d *publish.Decision, ended error) error {
-	err := p.app.lines(&p.out, of, publish.Columns, schedule.LinesOf(d.Steps, func(s *publish.Step) []eval.Value {
+// reportDecision writes what became of each event; ended is why it ended early.
+func (p *publishRun) reportDecision(of *plan.Plan, d *publish.Decision, ended error) error {
+	err := p.app.writeLines(&p.out, of, publish.Columns, schedule.LinesOf(d.Steps, func(s *publish.Step) []eval.Value {
 		cells := s.Cells()
 		for i := range cells {
-			cells[i].Text = p.app.hidden(cells[i].Text)
+			cells[i].Text = p.app.redact(cells[i].Text)
 		}
 		return cells
 	}))
 	if err != nil {
 		return err
 	}
-	p.app.say(d.String())
-	p.app.tell().Once().Warnings(of)
+	p.app.printStderr(d.String())
+	p.app.reporter().Once().Warnings(of)
 	switch {
 	case errors.Is(ended, context.Canceled):
 		return errInterrupted
@@ -194,10 +194,10 @@ func (p *publishing) tell(of *plan.Plan, d *publish.Decision, ended error) error
 		return ended
 	case d.Failure() != nil:
 		return &serverError{d.Failure()}
-	case p.dry && len(d.Steps) > 0:
-		return &no{"Nothing was changed: this was a dry run."}
-	case d.Left() > 0:
-		return &no{phrase.Agree(d.Left(), "event differs", "events differ") + " from the plan; the column `note` says why."}
+	case p.dryRun && len(d.Steps) > 0:
+		return &negativeError{"Nothing was changed: this was a dry run."}
+	case d.Undone() > 0:
+		return &negativeError{phrase.CountVerb(d.Undone(), "event differs", "events differ") + " from the plan; the column `note` says why."}
 	}
 	return nil
 }

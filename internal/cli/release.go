@@ -12,12 +12,12 @@ import (
 	"yoyaku/internal/report"
 )
 
-// releasing is a plan being released.
-type releasing struct {
+// releaseRun is a plan being released.
+type releaseRun struct {
 	app   *App
 	out   output
 	shape question.Shape
-	office.Releasing
+	office.ReleaseRequest
 }
 
 func (a *App) releaseCommand() *cobra.Command {
@@ -33,36 +33,36 @@ the plan.`,
 		Example: `  yoyaku release --through 2027-12-31 --by "A. Gull"
   yoyaku release --through 2027-12-31 --by "A. Gull" --note "pay calendar 2027"
   yoyaku release --through 2027-06-30 --by "A. Gull" --series crew-pay`,
-		Args: needArgs(0, 1, ""),
+		Args: argCount(0, 1, ""),
 	}
 	s := a.settings(c, false)
-	r := &releasing{app: a}
-	r.out = output{app: a, shape: &r.shape, formats: report.Names(false)}
-	options := bindAll(c, []*declare.Key{
+	r := &releaseRun{app: a}
+	r.out = output{app: a, shape: &r.shape, formats: report.FormatNames(false)}
+	options := addCommandFlags(c, []*declare.Key{
 		{Name: "through", Needed: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Takes: declare.Date.Into(&r.Through)},
 		{Name: "by", Needed: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Takes: declare.Text.Into(&r.By)},
 		{Name: "note", Help: "keep `TEXT` with the release", Takes: declare.Text.Into(&r.Note)},
 		{Name: "series", Complete: "series", Value: "NAMES", Help: "release only these series; also one that the plan no longer has", Takes: declare.Text.List(&r.Series)},
-		{Name: "provisional", Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Takes: declare.Yes.Into(&r.Provisional)},
+		{Name: "provisional", Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Takes: declare.Yes.Into(&r.AllowProvisional)},
 		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&r.Window)},
-	}, r.out.with(&r.shape))
+	}, r.out.optionsAround(&r.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := s.planArgument(args, "release"); err != nil {
 			return err
 		}
-		if err := valid(options, eval.Env{}); err != nil {
+		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
 		list, p, err := a.findings(s, r.Window, false)
 		if err != nil {
 			return err
 		}
-		office.Strictly(list, false, p.Strict)
-		if fails, _ := office.Count(list); fails > 0 {
-			return a.tellFindings(list, &r.out, s.files)
+		office.PromoteNotes(list, false, p.Strict)
+		if fails, _ := office.CountFindings(list); fails > 0 {
+			return a.reportFindings(list, &r.out, s.files)
 		}
-		unlock, err := office.Lock(p, a.tell()) // before the file is read that is written again
+		unlock, err := office.Lock(p, a.reporter()) // before the file is read that is written again
 		if err != nil {
 			return err
 		}
@@ -76,18 +76,18 @@ the plan.`,
 }
 
 // release works out what is released, says it and writes it.
-func (r *releasing) release(p *plan.Plan) error {
-	released, err := office.Release(p, r.Releasing, r.app.tell())
+func (r *releaseRun) release(p *plan.Plan) error {
+	released, err := office.Release(p, r.ReleaseRequest, r.app.reporter())
 	if err != nil {
 		return err
 	}
-	if err := r.app.lines(&r.out, p, schedule.ChangeColumns, schedule.LinesOf(released.Changes, schedule.Breach.ChangeCells)); err != nil {
+	if err := r.app.writeLines(&r.out, p, schedule.ChangeColumns, schedule.LinesOf(released.Changes, schedule.Breach.ChangeCells)); err != nil {
 		return err
 	}
-	if err := released.Put(); err != nil {
+	if err := released.Write(); err != nil {
 		return err
 	}
-	r.app.say(released.String())
-	r.app.tell().Once().Warnings(p)
+	r.app.printStderr(released.String())
+	r.app.reporter().Once().Warnings(p)
 	return nil
 }

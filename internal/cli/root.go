@@ -29,17 +29,17 @@ type App struct {
 	Now      time.Time
 	Getenv   func(string) string
 
-	quiet bool
-	said  *sayer            // Out, for words that aren't rows
-	hides *strings.Replacer // takes out what is never shown; nil for nothing
-	// stop ends what can be interrupted between two steps; nil if nothing can.
-	stop atomic.Pointer[context.CancelFunc]
+	quiet    bool
+	stdout   *stickyWriter     // Out, for words that aren't rows
+	redactor *strings.Replacer // takes out what is never shown; nil for nothing
+	// cancel ends what can be interrupted between two steps; nil if nothing can.
+	cancel atomic.Pointer[context.CancelFunc]
 }
 
 // Interrupt asks what is under way to finish what it has begun and end. It reports
 // whether anything does; otherwise the program can end at once.
 func (a *App) Interrupt() bool {
-	stop := a.stop.Load()
+	stop := a.cancel.Load()
 	if stop != nil {
 		(*stop)()
 	}
@@ -49,15 +49,15 @@ func (a *App) Interrupt() bool {
 // interruptible is a context that Interrupt ends; done says that it is over.
 func (a *App) interruptible() (ctx context.Context, done func()) {
 	ctx, cancel := context.WithCancel(context.Background())
-	a.stop.Store(&cancel)
-	return ctx, func() { a.stop.Store(nil); cancel() }
+	a.cancel.Store(&cancel)
+	return ctx, func() { a.cancel.Store(nil); cancel() }
 }
 
 // Run runs the program with its arguments and returns the exit code.
 func (a *App) Run(args []string) int {
-	defer files.Clean()
-	a.said = &sayer{to: a.Out}
-	root := a.root(func(command string) bool { return slices.Contains(args, command) })
+	defer files.RemoveTempDirs()
+	a.stdout = &stickyWriter{to: a.Out}
+	root := a.rootCommand(func(command string) bool { return slices.Contains(args, command) })
 	for i, s := range args {
 		if isPhrase(s) { // white space in front is free in a phrase
 			args[i] = " " + s
@@ -65,24 +65,24 @@ func (a *App) Run(args []string) int {
 	}
 	root.SetArgs(args)
 	root.SetIn(a.In)
-	root.SetOut(a.said)
+	root.SetOut(a.stdout)
 	root.SetErr(a.Err)
 	err := root.Execute()
 	if err == nil {
-		err = a.said.err
+		err = a.stdout.err
 	}
 	return a.exit(err)
 }
 
-// sayer writes words to standard output and remembers what went wrong, for writers of help
+// stickyWriter writes words to standard output and remembers what went wrong, for writers of help
 // and reports that don't look.
-type sayer struct {
+type stickyWriter struct {
 	to  io.Writer
 	err error
 }
 
 // Write implements io.Writer.
-func (s *sayer) Write(p []byte) (int, error) {
+func (s *stickyWriter) Write(p []byte) (int, error) {
 	n, err := s.to.Write(p)
 	if err != nil && s.err == nil {
 		s.err = err
@@ -97,11 +97,11 @@ func isPhrase(s string) bool {
 }
 
 // Commands are all commands of the program, for what is made of them.
-func (a *App) Commands() *cobra.Command { return a.root(func(string) bool { return true }) }
+func (a *App) Commands() *cobra.Command { return a.rootCommand(func(string) bool { return true }) }
 
-// root makes the commands; only those that are named get their options, since making all
+// rootCommand makes the commands; only those that are named get their options, since making all
 // of them takes longer than most answers.
-func (a *App) root(named func(command string) bool) *cobra.Command {
+func (a *App) rootCommand(named func(command string) bool) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "yoyaku",
 		Short: "Rules about dates in, schedules with reasons out",
@@ -136,12 +136,12 @@ schedule goes out as a table or as calendar events.`,
 	for _, g := range groups {
 		root.AddGroup(&cobra.Group{ID: string(g.id), Title: g.title})
 	}
-	list := []placed{{a.newCommand(), question.Plan, 1}, {a.checkCommand(), question.Plan, 2}, {a.runCommand(), question.Plan, 3}, {a.releaseCommand(), question.Plan, 4}, {a.aheadCommand(), question.Plan, 5},
-		{a.compareCommand(), question.HandOn, 2}, {a.publishCommand(), question.HandOn, 3}, {a.demoCommand(), startGroup, 1}, {a.schemaCommand(), startGroup, 2}, {a.completionCommand(), startGroup, 3}}
+	list := []orderedCommand{{a.newCommand(), question.Plan, 1}, {a.checkCommand(), question.Plan, 2}, {a.runCommand(), question.Plan, 3}, {a.releaseCommand(), question.Plan, 4}, {a.aheadCommand(), question.Plan, 5},
+		{a.compareCommand(), question.HandOver, 2}, {a.publishCommand(), question.HandOver, 3}, {a.demoCommand(), startGroup, 1}, {a.schemaCommand(), startGroup, 2}, {a.completionCommand(), startGroup, 3}}
 	for _, q := range question.All() {
-		list = append(list, placed{a.ask(q, named(q.Name)), q.Group, q.Place})
+		list = append(list, orderedCommand{a.questionCommand(q, named(q.Name)), q.Group, q.Order})
 	}
-	slices.SortStableFunc(list, func(a, b placed) int { return a.place - b.place })
+	slices.SortStableFunc(list, func(a, b orderedCommand) int { return a.order - b.order })
 	cobra.EnableCommandSorting = false // those that matter most come first
 	for _, g := range groups {
 		for _, c := range list {
@@ -153,7 +153,7 @@ schedule goes out as a table or as calendar events.`,
 	}
 	for _, c := range root.Commands() {
 		c.Use, c.DisableFlagsInUseLine = c.Use+" [options]", true
-		inOrder(c)
+		orderFlags(c)
 	}
 	root.AddCommand(phrasesTopic(), a.jobsTopic(), a.keysTopic("plan"), a.keysTopic("calendar"))
 	root.SetHelpCommand(a.helpCommand(root))
@@ -165,11 +165,11 @@ schedule goes out as a table or as calendar events.`,
 	return root
 }
 
-// placed is a command with its place among those of its group.
-type placed struct {
+// orderedCommand is a command with its place among those of its group.
+type orderedCommand struct {
 	*cobra.Command
 	group question.Group
-	place int
+	order int
 }
 
 // startGroup is the group of what a newcomer begins with.
@@ -184,33 +184,37 @@ var groups = []struct {
 	{question.Plan, "A plan"},
 	{question.Tables, "Dates in tables"},
 	{question.Facts, "Facts"},
-	{question.HandOn, "Hand on, take in"},
+	{question.HandOver, "Hand on, take in"},
 	{startGroup, "Start"},
 }
 
-func (a *App) warn(format string, args ...any) { a.say("warning: " + report.Sentence(format, args)) }
+func (a *App) warn(format string, args ...any) {
+	a.printStderr("warning: " + report.EndSentence(format, args))
+}
 
-// tell is where words go that aren't the result.
-func (a *App) tell() office.Tell { return office.Tell{Warn: a.warn, Note: a.note} }
+// reporter is where words go that aren't the result.
+func (a *App) reporter() office.Reporter { return office.Reporter{Warn: a.warn, Note: a.note} }
 
-func (a *App) note(format string, args ...any) { a.say("note: " + report.Sentence(format, args)) }
+func (a *App) note(format string, args ...any) {
+	a.printStderr("note: " + report.EndSentence(format, args))
+}
 
-// say writes a line to standard error unless --quiet is on: a verdict or a count, which are
+// printStderr writes a line to standard error unless --quiet is on: a verdict or a count, which are
 // results and have no prefix, or a warning or a note.
-func (a *App) say(text string) {
+func (a *App) printStderr(text string) {
 	if !a.quiet {
-		fmt.Fprintln(a.Err, report.CleanLines(a.hidden(text)))
+		fmt.Fprintln(a.Err, report.CleanLines(a.redact(text)))
 	}
 }
 
-// hidden is a text without what is never shown.
-func (a *App) hidden(text string) string {
-	if a.hides == nil {
+// redact is a text without what is never shown.
+func (a *App) redact(text string) string {
+	if a.redactor == nil {
 		return text
 	}
-	return a.hides.Replace(text)
+	return a.redactor.Replace(text)
 }
 
-// terminal returns the width of the terminal that the results go to; ok is
+// terminalWidth returns the width of the terminal that the results go to; ok is
 // false if they go to a pipe or a file.
-func (a *App) terminal() (width int, ok bool) { return report.Terminal(a.Out) }
+func (a *App) terminalWidth() (width int, ok bool) { return report.Terminal(a.Out) }

@@ -15,16 +15,16 @@ import (
 	"yoyaku/internal/report"
 )
 
-// run is plans being run.
-type run struct {
+// planRun is plans being run.
+type planRun struct {
 	app      *App
 	out      output // of the report
-	asked    office.Asked
-	together bool // what became of each file is part of the result
+	request  office.Request
+	combined bool // what became of each file is part of the result
 }
 
-func (a *App) newRun() *run {
-	return &run{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.Names(false)}}
+func (a *App) newRun() *planRun {
+	return &planRun{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.FormatNames(false)}}
 }
 
 func (a *App) runCommand() *cobra.Command {
@@ -42,42 +42,42 @@ hashes, and each date that moved.`,
 	}
 	s := a.settings(c, false)
 	r := a.newRun()
-	options := bindAll(c, []*declare.Key{
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&r.asked.Window)},
-		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Takes: declare.Text.Into(&r.asked.Folder)},
-		{Name: "series", Complete: "series", Value: "NAMES", Help: "compute only these series; files they share with others keep the\nothers' dates", Takes: declare.Text.List(&r.asked.Series)},
-		{Name: "anyway", Help: "write the outputs even if an expectation isn't met", Takes: declare.Yes.Into(&r.asked.Anyway)},
-		keepOption(&r.asked.Keep),
-		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Takes: declare.Text.Into(&r.asked.By)},
-		{Name: "note", With: []string{"by"}, Help: "add `TEXT` to that line", Takes: declare.Text.Into(&r.asked.Note)},
+	options := addCommandFlags(c, []*declare.Key{
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&r.request.Window)},
+		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Takes: declare.Text.Into(&r.request.Folder)},
+		{Name: "series", Complete: "series", Value: "NAMES", Help: "compute only these series; files they share with others keep the\nothers' dates", Takes: declare.Text.List(&r.request.Series)},
+		{Name: "anyway", Help: "write the outputs even if an expectation isn't met", Takes: declare.Yes.Into(&r.request.IgnoreExpectations)},
+		keepReleasedOption(&r.request.KeepReleased),
+		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Takes: declare.Text.Into(&r.request.By)},
+		{Name: "note", With: []string{"by"}, Help: "add `TEXT` to that line", Takes: declare.Text.Into(&r.request.Note)},
 	}, []*declare.Key{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.Thrift()()
-		if err := valid(options, eval.Env{}); err != nil {
+		defer office.LimitGarbage()()
+		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
 		s.files = nil // the log of each says what that one read
-		s.hash = r.asked.By != ""
+		s.hash = r.request.By != ""
 		plans, err := s.plans(args, "run")
 		if err != nil {
 			return err
 		}
-		return r.do(plans...)
+		return r.execute(plans...)
 	}
 	return c
 }
 
-// do makes all outputs of plans and reports on their series.
-func (r *run) do(plans ...*plan.Plan) error {
+// execute makes all outputs of plans and reports on their series.
+func (r *planRun) execute(plans ...*plan.Plan) error {
 	for _, p := range plans {
-		if err := p.Files.Output(r.app.Out); err != nil { // the report
+		if err := p.Files.SetStdout(r.app.Out); err != nil { // the report
 			return err
 		}
 	}
-	works, err := office.Run(plans, r.asked, r.app.tell())
-	if held := (*office.HeldError)(nil); errors.As(err, &held) {
-		return r.app.tellHeld(&r.out, held)
+	works, err := office.Run(plans, r.request, r.app.reporter())
+	if held := (*office.BreachError)(nil); errors.As(err, &held) {
+		return r.app.reportBreaches(&r.out, held)
 	}
 	if err == nil {
 		err = r.report(works)
@@ -85,22 +85,22 @@ func (r *run) do(plans ...*plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	file := r.app.say
-	if _, terminal := r.app.terminal(); terminal && !r.together {
+	file := r.app.printStderr
+	if _, terminal := r.app.terminalWidth(); terminal && !r.combined {
 		file("")
 	}
-	if r.together { // for a reader, not for a program
-		fmt.Fprint(r.app.said, "\nIts files:\n")
-		file = func(line string) { fmt.Fprintln(r.app.said, report.CleanLines(line)) }
+	if r.combined { // for a reader, not for a program
+		fmt.Fprint(r.app.stdout, "\nIts files:\n")
+		file = func(line string) { fmt.Fprintln(r.app.stdout, report.CleanLines(line)) }
 	}
-	office.Report(works, file, r.app.tell())
+	office.Report(works, file, r.app.reporter())
 	return nil
 }
 
 // report prints a line for each series.
-func (r *run) report(works []*office.Work) error {
+func (r *planRun) report(works []*office.Session) error {
 	first := works[0].Plan
-	format, look, err := r.out.dress(first)
+	format, look, err := r.out.renderOptions(first)
 	if err != nil {
 		return err
 	}
@@ -109,5 +109,5 @@ func (r *run) report(works []*office.Work) error {
 		return err
 	}
 	columns, lines := office.Summary(works)
-	return rows.Result{To: sink}.Lines(columns, first.Env, lines)
+	return rows.Result{Sink: sink}.FillLines(columns, first.Env, lines)
 }

@@ -14,7 +14,7 @@ func (a *App) schemaCommand() *cobra.Command {
 check the keys.`,
 		Example: `  yoyaku schema plan
   yoyaku schema calendar`,
-		Args:      needArgs(1, 1, "plan or calendar"),
+		Args:      argCount(1, 1, "plan or calendar"),
 		ValidArgs: []string{"plan", "calendar"},
 		RunE: func(_ *cobra.Command, args []string) error {
 			data, err := plan.Schema(args[0])

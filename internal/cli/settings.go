@@ -18,23 +18,23 @@ import (
 type settings struct {
 	app                        *App
 	plan, calendar, asOf, leap string
-	frame                      map[string]*string
+	fiscalOptions              map[string]*string
 	// files is the register of what is read and written, one for all plans of the command;
 	// nil if each plan has its own.
-	files *files.Register
+	files *files.Registry
 	hash  bool // what is read is hashed
-	// planless says that a plan of this folder that can't be read is left aside.
-	planless bool
-	whatIf   plan.WhatIf
+	// ignoreBadPlan says that a plan of this folder that can't be read is left aside.
+	ignoreBadPlan bool
+	whatIf        plan.WhatIf
 }
 
-// tries are the commands of a plan that show what days that are closed or opened would do.
-var tries = []string{"check", "ahead", "compare"}
+// whatIfCommands are the commands of a plan that show what days that are closed or opened would do.
+var whatIfCommands = []string{"check", "ahead", "compare"}
 
 // settings adds the options that say when phrases are read, and with where also
 // those that say by which plan and calendar.
 func (a *App) settings(c *cobra.Command, where bool) *settings {
-	s := &settings{app: a, frame: map[string]*string{}, files: &files.Register{}}
+	s := &settings{app: a, fiscalOptions: map[string]*string{}, files: &files.Registry{}}
 	options := []*declare.Key{
 		{Name: "as-of", Help: "take `DATE` as today (default: YOYAKU_AS_OF, or the clock)", Takes: declare.Text.Into(&s.asOf)},
 	}
@@ -42,20 +42,20 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 		options = append(options,
 			&declare.Key{Name: "plan", Help: "use the calendars, series and settings of plan `FILE`\n(default: yoyaku.yaml in this folder, if there is one)", Takes: declare.Text.Into(&s.plan)},
 			&declare.Key{Name: "calendar", Complete: "calendars", Help: "count with the working calendar `NAME`: of the plan, a public\none, several joined by +, a file, or (COL) for each row's own", Takes: declare.Text.Into(&s.calendar)})
-		options = append(options, plan.FrameOptions(s.frame)...)
+		options = append(options, plan.FiscalOptions(s.fiscalOptions)...)
 		options = append(options,
 			&declare.Key{Name: "leap-day", Help: "keep a 29 February on `DAY` in other years: 28-feb or 1-mar\n(default 28-feb)", Takes: declare.Choice("28-feb", "1-mar").Into(&s.leap)})
 	}
-	if where || slices.Contains(tries, c.Name()) {
+	if where || slices.Contains(whatIfCommands, c.Name()) {
 		options = append(options, s.whatIf.Options()...)
 	}
-	bind(c, daysAndCalendars, options)
+	addFlags(c, groupDays, options)
 	s.completeOptions(c, options, nil)
 	return s
 }
 
-// day is what today is said to be; None if it isn't.
-func (s *settings) day() (civil.Date, error) {
+// asOfDate is what today is said to be; None if it isn't.
+func (s *settings) asOfDate() (civil.Date, error) {
 	asOf, from := s.asOf, "--as-of"
 	if asOf == "" {
 		asOf, from = s.app.Getenv("YOYAKU_AS_OF"), "YOYAKU_AS_OF"
@@ -71,19 +71,19 @@ func (s *settings) day() (civil.Date, error) {
 }
 
 // load reads the plan, if there is one, and the calendar.
-func (s *settings) load() (*plan.Plan, error) { return s.read(nil) }
+func (s *settings) load() (*plan.Plan, error) { return s.loadCollecting(nil) }
 
-// read is load; if faults are collected the plan goes on without what is wrong.
-func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
-	set := plan.Settings{Now: s.app.Now, LeapMarch: s.leap == "1-mar", Collect: c, Files: s.files, Hash: s.hash, WhatIf: s.whatIf, Calendar: s.calendar, Frame: map[string]string{}}
-	for name, text := range s.frame {
-		set.Frame[name] = *text
+// loadCollecting is load; if faults are collected the plan goes on without what is wrong.
+func (s *settings) loadCollecting(c *plan.Collector) (*plan.Plan, error) {
+	set := plan.Settings{Now: s.app.Now, LeapDayToMarch: s.leap == "1-mar", Collector: c, Files: s.files, Hash: s.hash, WhatIf: s.whatIf, Calendar: s.calendar, Fiscal: map[string]string{}}
+	for name, text := range s.fiscalOptions {
+		set.Fiscal[name] = *text
 	}
 	if s.leap != "" && s.leap != "28-feb" && s.leap != "1-mar" {
 		return nil, usagef("--leap-day: expected 28-feb or 1-mar, found %q", s.leap)
 	}
 	var err error
-	if set.AsOf, err = s.day(); err != nil {
+	if set.AsOf, err = s.asOfDate(); err != nil {
 		return nil, err
 	}
 	path := s.plan
@@ -93,12 +93,12 @@ func (s *settings) read(c *plan.Collector) (*plan.Plan, error) {
 		}
 	}
 	if path == "" {
-		return plan.Empty(set)
+		return plan.NewEmpty(set)
 	}
 	p, err := plan.Load(path, set)
-	if err != nil && s.planless && s.plan == "" {
-		s.app.warn("%s can't be read; this command goes on without it: %s", path, strings.TrimPrefix(strings.SplitN(strings.TrimSpace(describe(err)), "\n", 2)[0], "yoyaku: "))
-		p, err = plan.Empty(set)
+	if err != nil && s.ignoreBadPlan && s.plan == "" {
+		s.app.warn("%s can't be read; this command goes on without it: %s", path, strings.TrimPrefix(strings.SplitN(strings.TrimSpace(errorText(err)), "\n", 2)[0], "yoyaku: "))
+		p, err = plan.NewEmpty(set)
 	}
 	return p, err
 }
@@ -121,12 +121,12 @@ func (s *settings) plans(args []string, command string) (list []*plan.Plan, err 
 		}
 		list = append(list, p)
 	}
-	return list, office.Apart(list)
+	return list, office.CheckDistinctIDs(list)
 }
 
-// joined loads the plan of the settings; or several that are named, whose series then
+// loadJoined loads the plan of the settings; or several that are named, whose series then
 // are beside those of the first.
-func (s *settings) joined(paths []string, command string) (*plan.Plan, error) {
+func (s *settings) loadJoined(paths []string, command string) (*plan.Plan, error) {
 	if len(paths) == 0 {
 		return s.load()
 	}
@@ -135,7 +135,7 @@ func (s *settings) joined(paths []string, command string) (*plan.Plan, error) {
 		return nil, err
 	}
 	for _, p := range plans[1:] {
-		plans[0].Beside(p)
+		plans[0].Join(p)
 	}
 	return plans[0], nil
 }

@@ -24,7 +24,7 @@ func phrasesTopic() *cobra.Command {
 func (a *App) jobsTopic() *cobra.Command {
 	c := &cobra.Command{Use: "jobs", Short: "jobs of the trade with their commands (help jobs lease)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) {
-		fmt.Fprint(a.said, question.JobsPage())
+		fmt.Fprint(a.stdout, question.JobsPage())
 	})
 	return c
 }
@@ -32,14 +32,14 @@ func (a *App) jobsTopic() *cobra.Command {
 // keysTopic is `yoyaku help plan`, or `help calendar`: the keys of such files.
 func (a *App) keysTopic(of string) *cobra.Command {
 	c := &cobra.Command{Use: of, Short: "the keys of a " + of + " file, or one of them (help " + of + " KEY)"}
-	c.SetHelpFunc(func(*cobra.Command, []string) { _ = a.tellKeys(of) })
+	c.SetHelpFunc(func(*cobra.Command, []string) { _ = a.writeKeyHelp(of) })
 	return c
 }
 
-// tellKeys writes the page of keys, or of those that words name.
-func (a *App) tellKeys(of string, words ...string) error {
+// writeKeyHelp writes the page of keys, or of those that words name.
+func (a *App) writeKeyHelp(of string, words ...string) error {
 	page, err := plan.Help(of, words...)
-	fmt.Fprint(a.said, page)
+	fmt.Fprint(a.stdout, page)
 	return err
 }
 
@@ -49,7 +49,7 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 		Use: "help [COMMAND|TOPIC|WORD]", Short: "Explain a command or a topic",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) > 0 && (args[0] == "plan" || args[0] == "calendar") {
-				return a.tellKeys(args[0], args[1:]...)
+				return a.writeKeyHelp(args[0], args[1:]...)
 			}
 			words, jobs := args, len(args) > 1 && args[0] == "jobs"
 			if jobs {
@@ -58,7 +58,7 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 				found.InitDefaultHelpFlag()
 				return found.Help()
 			}
-			list, near := question.JobsWith(words)
+			list, near := question.FindJobs(words)
 			switch {
 			case len(list) == 0 && !jobs:
 				return unknownCommand(root, args[0])
@@ -66,9 +66,9 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 				return usagef("no job has the word %q; `yoyaku help jobs` lists them all", strings.Join(words, " "))
 			case len(list) == 0:
 				a.note("no job has the word %q; these have %q", strings.Join(words, " "), near)
-				list, _ = question.JobsWith([]string{near})
+				list, _ = question.FindJobs([]string{near})
 			}
-			fmt.Fprint(a.said, question.JobsText(list))
+			fmt.Fprint(a.stdout, question.JobsText(list))
 			return nil
 		},
 	}
@@ -84,7 +84,7 @@ func unknownCommand(root *cobra.Command, word string) error {
 	hint := "`yoyaku --help` lists the commands, `yoyaku help jobs` the jobs"
 	if near := phrase.Nearest(word, names); near != "" {
 		hint = "did you mean `yoyaku " + near + "`?"
-	} else if list, _ := question.JobsWith([]string{word}); len(list) > 0 {
+	} else if list, _ := question.FindJobs([]string{word}); len(list) > 0 {
 		hint = "for " + list[0].Name + ":\n  " + list[0].Command
 		if len(list) > 1 {
 			hint += fmt.Sprintf("\n`yoyaku help jobs %s` shows %d more", word, len(list)-1)

@@ -98,7 +98,7 @@ func (k *Key) Reset() {
 // phrases are parsed, dates and spans worked out.
 func (k *Key) Check(env eval.Env) error {
 	if k.Needed && !k.given {
-		return k.is("is required, for example " + rows.Other(k.Name, k.Example))
+		return k.is("is required, for example " + rows.OptionRef(k.Name, k.Example))
 	}
 	if k.Takes.Check == nil {
 		return nil
@@ -107,12 +107,12 @@ func (k *Key) Check(env eval.Env) error {
 	if named := (*rows.OptionError)(nil); errors.As(err, &named) {
 		return err
 	}
-	return rows.In(k.Name, err)
+	return rows.WrapOption(k.Name, err)
 }
 
 // is is a fault that goes on behind the name.
 func (k *Key) is(text string) error {
-	return &rows.OptionError{Option: k.Name, Is: true, Err: errors.New(text)}
+	return &rows.OptionError{Option: k.Name, IsPredicate: true, Err: errors.New(text)}
 }
 
 // Line is the help on one line; that of a flag is without backquotes.
@@ -165,7 +165,7 @@ func Fit(keys []*Key, rules ...Rule) error {
 			return k.is("needs " + OrList(others(k.With)))
 		}
 		if i := slices.IndexFunc(k.Not, says); i >= 0 {
-			return k.is("can't be combined with " + rows.Other(k.Not[i], ""))
+			return k.is("can't be combined with " + rows.OptionRef(k.Not[i], ""))
 		}
 	}
 	for _, r := range rules {
@@ -183,13 +183,13 @@ func (r Rule) fit(says func(name string) bool) error {
 	if r.Any != nil && !slices.ContainsFunc(r.Any, says) {
 		more := r.Why
 		for _, o := range r.Any[1:] {
-			more = strings.TrimPrefix(more+" or "+rows.Other(o, ""), " ")
+			more = strings.TrimPrefix(more+" or "+rows.OptionRef(o, ""), " ")
 		}
 		return Lacks(r.Any[0], more)
 	}
 	said := slices.DeleteFunc(slices.Clone(r.One), func(name string) bool { return !says(name) })
 	if len(said) > 1 {
-		return rows.In(said[1], errors.New("use "+OrList(others(r.One))+", not both"))
+		return rows.WrapOption(said[1], errors.New("use "+OrList(others(r.One))+", not both"))
 	}
 	return nil
 }
@@ -205,7 +205,7 @@ func Find(keys []*Key, name string) *Key {
 // others are flags in the text of an error.
 func others(names []string) (list []string) {
 	for _, name := range names {
-		list = append(list, rows.Other(name, ""))
+		list = append(list, rows.OptionRef(name, ""))
 	}
 	return list
 }

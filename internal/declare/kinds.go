@@ -102,7 +102,7 @@ var Yes = Kind[bool]{Words: "yes or no", OneOf: []string{"yes", "no"}, Read: fun
 		return false, err
 	}
 	if err == nil {
-		err = rows.In(v.Named(), isNot("yes or no", text))
+		err = rows.WrapOption(v.Named(), isNot("yes or no", text))
 	}
 	return false, err
 }}
@@ -120,7 +120,7 @@ func Number(least, most int) Kind[int] {
 		}
 		n, err := strconv.Atoi(strings.TrimSpace(text))
 		if err != nil || n < least || most > 0 && n > most {
-			err = rows.In(v.Named(), isNot(wanted, text))
+			err = rows.WrapOption(v.Named(), isNot(wanted, text))
 		}
 		return n, err
 	}}
@@ -141,15 +141,15 @@ var (
 	Text        = Words{words: "a text"}
 	Phrase      = Words{words: "a phrase", check: parses(phrase.ParseExpr)}
 	NamedPhrase = Words{words: "NAME = PHRASE", check: func(text *string, _ eval.Env) error {
-		_, body := rows.Named(*text)
+		_, body := rows.SplitNamed(*text)
 		_, err := phrase.ParseExpr(body)
 		return err
 	}}
 	Condition = Words{words: "a condition", check: parses(phrase.ParseCondition)}
 	Column    = Words{words: "the name of a column"} // - in front of one of several is for its reverse
 	Days      = Words{words: "rising numbers of days", all: func(list []string) error { _, err := rows.ParseBands(list); return err }}
-	Date      = Words{words: "a date", check: worksOut(eval.DateOf)}
-	Span      = Words{words: "a span of time, such as 2027-Q2", check: worksOut(eval.Window)}
+	Date      = Words{words: "a date", check: worksOut(eval.ComputeDate)}
+	Span      = Words{words: "a span of time, such as 2027-Q2", check: worksOut(eval.ParseWindow)}
 	File      = Words{words: "the path of a file"}
 	Amount    = Words{words: "a length of time, such as 90 days", check: func(text *string, env eval.Env) error {
 		if _, err := Ahead(*text, env); err != nil {
@@ -200,12 +200,12 @@ func worksOut[T any](work func(string, eval.Env) (T, error)) func(*string, eval.
 
 // Ahead is today moved by a stretch such as "90 days".
 func Ahead(text string, env eval.Env) (civil.Date, error) {
-	return eval.DateOf("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
+	return eval.ComputeDate("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
 }
 
 // isNot is the fault of a value that isn't what a key takes.
 func isNot(wanted, text string) error {
-	return fmt.Errorf("expected %s, found %q", wanted, eval.Brief(strings.TrimSpace(text)))
+	return fmt.Errorf("expected %s, found %q", wanted, eval.Truncate(strings.TrimSpace(text)))
 }
 
 // Into fills a text.

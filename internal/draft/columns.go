@@ -23,11 +23,11 @@ const mostTitle = 10
 
 // columnsOf reads the first rows of a table by columns, and says how it has to be read:
 // by a header further down, or with its headings repaired.
-func columnsOf(path string) (list []column, in tabular.Input, err error) {
+func columnsOf(path string) (list []column, in tabular.Options, err error) {
 	r, closer, err := tabular.Open(path, nil, in)
 	var bad *tabular.CellError
 	for row := 2; errors.As(err, &bad) && row <= mostTitle; row++ {
-		again, c, err2 := tabular.Open(path, nil, tabular.Input{HeaderRow: row})
+		again, c, err2 := tabular.Open(path, nil, tabular.Options{HeaderRow: row})
 		if err2 == nil && len(again.Columns()) > 1 && !slices.ContainsFunc(again.Columns(), isData) {
 			r, closer, err, in.HeaderRow = again, c, nil, row
 		} else if err2 == nil {
@@ -57,7 +57,7 @@ func columnsOf(path string) (list []column, in tabular.Input, err error) {
 			for i := range list {
 				c := &list[i]
 				c.all++
-				if v := cells[i]; v.Kind == eval.Date || v.Kind == eval.Moment {
+				if v := cells[i]; v.Kind == eval.Date || v.Kind == eval.DateTime {
 					c.real++
 				} else if s := strings.TrimSpace(v.String()); s != "" {
 					c.texts = append(c.texts, strings.Clone(s))
@@ -74,7 +74,7 @@ func columnsOf(path string) (list []column, in tabular.Input, err error) {
 
 // isData reports whether a text is a date or a number, and so no name of a column.
 func isData(text string) bool {
-	return len(tabular.FittingNumbers([]string{text})) > 0 || len(tabular.Fitting([]string{text})) > 0
+	return len(tabular.FittingNumberForms([]string{text})) > 0 || len(tabular.FittingLayouts([]string{text})) > 0
 }
 
 // dates reports whether the column holds dates, in which forms where they aren't ISO,
@@ -86,7 +86,7 @@ func (c column) dates() (forms, open []string, ok bool) {
 		switch {
 		case strings.ContainsAny(s, "0123456789"):
 			days = append(days, s)
-			if _, is := eval.DayOf(eval.Str(s)); is {
+			if _, is := eval.AsDate(eval.Str(s)); is {
 				iso++
 			}
 		case len(s) > 20:
@@ -101,7 +101,7 @@ func (c column) dates() (forms, open []string, ok bool) {
 	if iso == len(days) {
 		return nil, open, true
 	}
-	fit := slices.DeleteFunc(tabular.Fitting(days), func(f string) bool { return f == "serial" })
+	fit := slices.DeleteFunc(tabular.FittingLayouts(days), func(f string) bool { return f == "serial" })
 	return fit, open, len(fit) > 0
 }
 

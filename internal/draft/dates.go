@@ -22,7 +22,7 @@ import (
 type newSeries struct {
 	name, title string
 	file        string // the table
-	date        *infer.Found
+	date        *infer.ColumnResult
 	beside      []newMilestone
 	like        string // its pattern; "" for none
 	ruleless    bool   // the pattern has the rule
@@ -34,7 +34,7 @@ type newSeries struct {
 // A newMilestone is a column that hangs on the dates of a series.
 type newMilestone struct {
 	name, phrase string
-	found        *infer.Found
+	found        *infer.ColumnResult
 }
 
 // seldom reports whether so few of so many dates are off that a plan takes the rule: at most
@@ -43,42 +43,42 @@ func seldom(off, of int) bool { return 10*off <= of }
 
 // datesOf looks for the rules behind the dates of a table. It gives the series that come of
 // it, and whether anything of the table is left that they don't say.
-func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeries, left bool, err error) {
-	empty, err := plan.Empty(s.set)
+func (s Start) datesOf(path, file string, how question.TableOptions) (list []*newSeries, left bool, err error) {
+	empty, err := plan.NewEmpty(s.set)
 	if err != nil {
 		return nil, true, err
 	}
-	place := empty.Place()
+	place := empty.Workspace()
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
-	job := &question.Job{Place: &place, Args: []string{path}, Named: s.Calendar, In: how}
+	job := &question.Job{Workspace: &place, Args: []string{path}, CalendarName: s.Calendar, In: how}
 	dates, found, err := job.Infer(nil, s.Key)
 	if option := (*rows.OptionError)(nil); errors.As(err, &option) && option.Option == "key" {
 		return nil, true, fmt.Errorf("%s: %w", file, err)
 	} else if err != nil {
 		return nil, true, nil // it has no dates, or rows that a record tells of
 	}
-	if n := len(slices.DeleteFunc(slices.Clone(found), func(f infer.Found) bool { return f.Why != infer.ErrMany })); n > 0 {
-		return nil, true, fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.Agree(n, "series was", "series were"), infer.ErrMany)
+	if n := len(slices.DeleteFunc(slices.Clone(found), func(f infer.ColumnResult) bool { return f.Err != infer.ErrTooMuchWork })); n > 0 {
+		return nil, true, fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.CountVerb(n, "series was", "series were"), infer.ErrTooMuchWork)
 	}
-	left = dates.Left() && !question.IsCalendarFile(path) // an event has much besides
+	left = dates.HasMore() && !question.IsCalendarFile(path) // an event has much besides
 	var of *newSeries
 	for i := range found {
 		f := &found[i]
-		switch fits := len(f.Ranks) > 0 && seldom(f.Ranks[0].Off, f.Dates); {
+		switch fits := len(f.Explanations) > 0 && seldom(f.Explanations[0].Misses, f.Dates); {
 		case f.Base == nil && fits:
 			name := f.Series
-			if f.Own && s.Key != "" { // of one of several
-				name = f.Of + " " + name
+			if f.OwnSeries && s.Key != "" { // of one of several
+				name = f.BaseSeries + " " + name
 			}
 			one := &newSeries{name: nameFrom(name), title: titleFrom(name), file: file, date: f}
 			list = append(list, one)
-			if !f.Own {
+			if !f.OwnSeries {
 				of = one
 			}
 		case f.Base == nil:
 			left = true
-			if !f.Own {
+			if !f.OwnSeries {
 				of = nil
 			}
 		case of != nil && fits && of.hang(f):
@@ -91,7 +91,7 @@ func (s Start) datesOf(path, file string, how question.TableIn) (list []*newSeri
 
 // hang takes a column as a milestone, unless it has dates on rows that the series can't tell
 // apart or has no date for, or is blank more often than seldom.
-func (n *newSeries) hang(f *infer.Found) bool {
+func (n *newSeries) hang(f *infer.ColumnResult) bool {
 	seen := map[civil.Date]bool{}
 	blank := 0
 	for i, base := range f.Base {
@@ -104,11 +104,11 @@ func (n *newSeries) hang(f *infer.Found) bool {
 		}
 		seen[base] = true
 	}
-	if !seldom(blank+f.Ranks[0].Off, f.Dates+blank) {
+	if !seldom(blank+f.Explanations[0].Misses, f.Dates+blank) {
 		return false
 	}
-	m := newMilestone{name: milestoneName(f.What), phrase: f.Phrases(f.Ranks[0])[0].Phrase, found: f}
-	if slices.ContainsFunc(n.beside, func(o newMilestone) bool { return phrase.SameName(o.name, m.name) }) ||
+	m := newMilestone{name: milestoneName(f.What), phrase: f.Phrases(f.Explanations[0])[0].Phrase, found: f}
+	if slices.ContainsFunc(n.beside, func(o newMilestone) bool { return phrase.NamesEqual(o.name, m.name) }) ||
 		slices.Contains(schedule.BaseNames, m.name) {
 		return false
 	}
@@ -153,8 +153,8 @@ func milestoneName(column string) string {
 // settleHands works out what is set by hand: dates that the table has elsewhere, or not, and
 // dates that only the table has.
 func (n *newSeries) settleHands() {
-	r := n.date.Ranks[0]
-	ids := n.date.By.IDs(r)
+	r := n.date.Explanations[0]
+	ids := n.date.Search.IDs(r)
 	byDay := map[civil.Date]string{} // the id of the row's date
 	for d, id := range ids {
 		byDay[d] = id
@@ -166,15 +166,15 @@ func (n *newSeries) settleHands() {
 			byDay[e.Table] = id
 			continue
 		}
-		n.hand(ids[e.Rule], "", e.Table, n.date.At)
+		n.hand(ids[e.Rule], "", e.Table, n.date.Time)
 		if delete(byDay, e.Rule); e.Table != civil.None {
 			byDay[e.Table] = ids[e.Rule]
 		}
 	}
 	for _, m := range n.beside {
 		for i, base := range m.found.Base {
-			if d := m.found.Days[i]; base != civil.None && m.found.Ranks[0].Given[i] != d {
-				n.hand(byDay[base], m.name, d, m.found.At)
+			if d := m.found.Days[i]; base != civil.None && m.found.Explanations[0].Dates[i] != d {
+				n.hand(byDay[base], m.name, d, m.found.Time)
 			}
 		}
 	}
@@ -198,13 +198,13 @@ func (n *newSeries) hand(id, what string, to civil.Date, at int) {
 // pin keeps dates that only the table has on their day, where the rule's steps would move them.
 func (n *newSeries) pin() {
 	for _, d := range n.plus {
-		n.hand(d.String(), "", d, n.date.At)
+		n.hand(d.String(), "", d, n.date.Time)
 	}
 }
 
 // rule is what the plan says under `rule`: one, or two that follow each other.
 func (n *newSeries) rule() any {
-	rules := n.date.Phrases(n.date.Ranks[0])
+	rules := n.date.Phrases(n.date.Explanations[0])
 	var parsed []*phrase.Rule
 	second := civil.Max // from which day the second rule holds
 	for i, r := range rules {
@@ -223,7 +223,7 @@ func (n *newSeries) rule() any {
 		p := parsed[i]
 		for _, d := range n.plus {
 			if (d >= second) == (i == 1) {
-				p.Plus = append(p.Plus, &phrase.Date{Day: d})
+				p.Include = append(p.Include, &phrase.Date{Day: d})
 			}
 		}
 		if r.Calendar != "" && r.Calendar != n.calendar("") {
@@ -254,9 +254,9 @@ const noHolidays = "no-holidays"
 // calendar is the calendar that the series names; "" for the plan's own. One that a rule
 // names for itself, beside another that counts with none, stands for both.
 func (n *newSeries) calendar(own string) string {
-	rules := n.date.Ranks[0].Rules
+	rules := n.date.Explanations[0].Rules
 	c := rules[len(rules)-1].Calendar
-	matters := slices.ContainsFunc(n.beside, func(m newMilestone) bool { return m.found.Ranks[0].Counts })
+	matters := slices.ContainsFunc(n.beside, func(m newMilestone) bool { return m.found.Explanations[0].UsesCalendar })
 	for _, rule := range rules {
 		if matters = matters || counts(rule); c == "" && !counts(rules[len(rules)-1]) {
 			c = rule.Calendar
@@ -274,7 +274,7 @@ func (n *newSeries) calendar(own string) string {
 // counts reports whether a rule counts with a calendar.
 func counts(rule infer.Rule) bool {
 	p, err := phrase.ParseRule(rule.Phrase)
-	return err == nil && p.Counts()
+	return err == nil && p.UsesCalendar()
 }
 
 // milestones are its milestones, by their names.
@@ -411,6 +411,6 @@ func (n *newSeries) gives(s *schedule.Series) bool {
 }
 
 func firstOf(year int) civil.Date {
-	d, _ := civil.Of(min(year, civil.MaxYear), 1, 1)
+	d, _ := civil.NewDate(min(year, civil.MaxYear), 1, 1)
 	return d
 }

@@ -35,13 +35,13 @@ func TestNewGivesTheTableBack(t *testing.T) {
 		keys := []string{"North yard", "south", "2nd office", "day desk"}[:1+r.IntN(4)]
 		unexplained := seed%5 == 4
 		for _, key := range keys {
-			s, err := schedule.NewSeries("x", "", rules[r.IntN(len(rules))], eval.Env{Frame: civil.DefaultFrame, Calendar: mustEmpty(t).Env.Calendar})
+			s, err := schedule.NewSeries("x", "", rules[r.IntN(len(rules))], eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: mustEmpty(t).Env.Calendar})
 			if err != nil {
 				t.Fatal(err)
 			}
 			want[key], beside[key] = map[civil.Date]bool{}, map[civil.Date]civil.Date{}
-			for m := range schedule.Dates(s.Rules[0].Rec, civil.Span{First: 739252, Last: 739616 + civil.Date(r.IntN(366))}) { // from 2025 on
-				v, day := m.Value(), m.To
+			for m := range schedule.Dates(s.Rules[0].Recurrence, civil.Span{First: 739252, Last: 739616 + civil.Date(r.IntN(366))}) { // from 2025 on
+				v, day := m.Value(), m.MovedTo
 				if n := r.IntN(24); len(want[key]) > 2 && n < 2 {
 					if n == 0 {
 						continue
@@ -51,7 +51,7 @@ func TestNewGivesTheTableBack(t *testing.T) {
 				if len(want[key]) > 2 && r.IntN(30) == 0 && !want[key][day+3] { // one more
 					want[key][day+3], beside[key][day+3] = true, day-4
 					text := (day + 3).String()
-					if v.Kind == eval.Moment {
+					if v.Kind == eval.DateTime {
 						text += v.String()[10:]
 					}
 					lines = append(lines, fmt.Sprintf("%s,%s,%s,note", key, text, day-4))
@@ -66,7 +66,7 @@ func TestNewGivesTheTableBack(t *testing.T) {
 				cut := day - 7
 				beside[key][day] = cut
 				text := day.String()
-				if v.Kind == eval.Moment {
+				if v.Kind == eval.DateTime {
 					text += v.String()[10:]
 				}
 				line := fmt.Sprintf("%s,%s,%s,note", key, text, cut)
@@ -91,7 +91,7 @@ func TestNewGivesTheTableBack(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, key := range keys {
-			s := p.Find(nameFrom(key))
+			s := p.FindSeries(nameFrom(key))
 			if s == nil {
 				kept++
 				if !strings.Contains(text, "last-year-table.csv, of: last-year") {
@@ -126,7 +126,7 @@ func TestNewGivesTheTableBack(t *testing.T) {
 
 func mustEmpty(t *testing.T) *plan.Plan {
 	t.Helper()
-	p, err := plan.Empty(plan.Settings{AsOf: 739900})
+	p, err := plan.NewEmpty(plan.Settings{AsOf: 739900})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -109,7 +109,7 @@ func (s Start) Candidates(set plan.Settings) (list []Candidate, err error) {
 		t := tables[0]
 		c := Candidate{Text: t.told, Commands: []string{command + "--table " + path}}
 		if n := len(t.series); n > 0 {
-			c.Text += "; " + phrase.Counted(n, "rule") + " found"
+			c.Text += "; " + phrase.Plural(n, "rule") + " found"
 		} else if t.due != "" {
 			c.Commands = append(c.Commands, "yoyaku due "+path+t.due)
 		}
@@ -121,7 +121,7 @@ func (s Start) Candidates(set plan.Settings) (list []Candidate, err error) {
 // CandidatesText lists the tables that a plan could begin with.
 func CandidatesText(list []Candidate) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s here:\n", phrase.Counted(len(list), "table"))
+	fmt.Fprintf(&b, "%s here:\n", phrase.Plural(len(list), "table"))
 	for _, c := range list {
 		b.WriteString("  " + c.Text + "\n")
 		if c.Err != nil {
@@ -138,13 +138,13 @@ func CandidatesText(list []Candidate) string {
 
 // settle works out what wasn't told, and refuses what can't be.
 func (s *Start) settle(set plan.Settings) error {
-	empty, err := plan.Empty(set)
+	empty, err := plan.NewEmpty(set)
 	if err != nil {
 		return err
 	}
 	if s.Calendar != "" {
 		if _, err := empty.Calendar(s.Calendar); err != nil {
-			return rows.In("calendar", err)
+			return rows.WrapOption("calendar", err)
 		}
 	}
 	s.today, s.set = empty.Env.Today, set
@@ -155,7 +155,7 @@ func (s *Start) settle(set plan.Settings) error {
 	if s.ID == "" {
 		s.ID = idOf(filepath.Base(folder))
 	} else if err := plan.CheckID(s.ID); err != nil {
-		return rows.In("id", err)
+		return rows.WrapOption("id", err)
 	}
 	s.title = strings.ReplaceAll(s.ID, "-", " ")
 	s.Tables = slices.Clone(s.Tables)
@@ -181,7 +181,7 @@ func (s Start) prove(path, text string, set plan.Settings) error {
 		return fmt.Errorf("the plan would be read as id %q, title %q", p.ID, p.Title)
 	}
 	var c plan.Collector
-	set.Collect = &c
+	set.Collector = &c
 	if p, err = plan.Load(path, set); err != nil {
 		return err
 	}
@@ -190,8 +190,8 @@ func (s Start) prove(path, text string, set plan.Settings) error {
 		return err
 	}
 	for _, f := range list {
-		if !f.Note {
-			return &office.No{Text: "nothing was written, since the plan would be wrong: " + f.Text}
+		if !f.IsNote {
+			return &office.NegativeError{Text: "nothing was written, since the plan would be wrong: " + f.Text}
 		}
 	}
 	return nil
@@ -285,7 +285,7 @@ func (s Start) right(n *newSeries) bool {
 	if err != nil {
 		return false
 	}
-	made := p.Find(n.name)
+	made := p.FindSeries(n.name)
 	return made != nil && n.gives(made)
 }
 
@@ -422,7 +422,7 @@ func (s Start) series(made []*newSeries, tables bool) (says block, names []strin
 		if err == nil {
 			err = plan.CheckName(name)
 		}
-		if err == nil && slices.ContainsFunc(names, func(n string) bool { return phrase.SameName(n, name) }) {
+		if err == nil && slices.ContainsFunc(names, func(n string) bool { return phrase.NamesEqual(n, name) }) {
 			err = fmt.Errorf("the series `%s` was given twice", name)
 		}
 		if err != nil {

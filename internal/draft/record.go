@@ -30,14 +30,14 @@ func recordName(table string, taken []string) string {
 
 // free is a name, or with a number behind it, that is none of those taken.
 func free(name string, taken []string) string {
-	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.SameName(t, name) }); n++ {
+	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.NamesEqual(t, name) }); n++ {
 		name = fmt.Sprintf("%s-%d", stem, n)
 	}
 	return name
 }
 
 // record writes a record of a table: its key, and how its cells are read.
-func (s Start) record(table string) (_ *newTable, how question.TableIn, err error) {
+func (s Start) record(table string) (_ *newTable, how question.TableOptions, err error) {
 	path := filepath.Join(s.Dir, table)
 	if question.IsCalendarFile(path) { // whose columns are those of `read`
 		says := block{{key: "table", says: filepath.ToSlash(table), remark: "its events, as `yoyaku read` lists them"}}
@@ -75,13 +75,13 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 				}
 			}
 		default:
-			if fit := tabular.FittingNumbers(c.texts); len(fit) > 0 && !c.plain() {
+			if fit := tabular.FittingNumberForms(c.texts); len(fit) > 0 && !c.plain() {
 				numbers = append(numbers, c.name+"="+fit[0])
 			}
 		}
 	}
 	names := func(c column) bool { // numbers name rows in the first column alone
-		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumbers(c.texts)) == 0)
+		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumberForms(c.texts)) == 0)
 	}
 	if i := slices.IndexFunc(cells, names); i >= 0 {
 		says = append(says, entry{key: "key", says: cells[i].name, remark: "identifies each row for good"})
@@ -116,7 +116,7 @@ func (s Start) record(table string) (_ *newTable, how question.TableIn, err erro
 	} else {
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
-	how.HeaderRow, how.Repair, how.ReadDates, how.OpenWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
+	how.HeaderRow, how.Repair, how.ReadDates, how.BlankWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
 	return &newTable{file: table, says: says, told: told, due: due}, how, nil
 }
 
@@ -134,5 +134,5 @@ func nameInPhrase(name string) string {
 		!strings.ContainsAny(name, " ,") {
 		return name
 	}
-	return rows.Quote(name)
+	return rows.QuoteName(name)
 }

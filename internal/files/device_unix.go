@@ -26,8 +26,8 @@ func openDevice(path string, info fs.FileInfo) (*os.File, error) {
 	return os.OpenFile(path, os.O_WRONLY, 0)
 }
 
-// busy is for systems where a file that is open can't be replaced.
-func busy(error) bool { return false }
+// isInUse is for systems where a file that is open can't be replaced.
+func isInUse(error) bool { return false }
 
 // replaceable returns an error for a file that can't be replaced now; here any can.
 func replaceable(string) error { return nil }

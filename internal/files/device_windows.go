@@ -15,9 +15,9 @@ func openDevice(path string, _ fs.FileInfo) (*os.File, error) {
 // errSharing is ERROR_SHARING_VIOLATION: another program has the file open.
 const errSharing = syscall.Errno(32)
 
-// busy reports whether an error is likely to be that of a file which another program
+// isInUse reports whether an error is likely to be that of a file which another program
 // has open, as a spreadsheet has: such a file can't be replaced.
-func busy(err error) bool {
+func isInUse(err error) bool {
 	return errors.Is(err, errSharing) || errors.Is(err, syscall.ERROR_ACCESS_DENIED)
 }
 
@@ -27,7 +27,7 @@ func replaceable(path string) error {
 	if err == nil {
 		return f.Close()
 	}
-	if busy(err) {
+	if isInUse(err) {
 		return err
 	}
 	return nil

@@ -67,18 +67,18 @@ func TestRegister(t *testing.T) {
 		{">pay.csv >pay.csv2", ""},
 		{">folder/x.csv >in/x.csv", "would be written twice"},
 	} {
-		var r Register
+		var r Registry
 		var err error
 		for _, use := range strings.Fields(c.uses) {
 			switch use[0] {
 			case '<':
-				err = errors.Join(err, r.Read(use[1:]))
+				err = errors.Join(err, r.AddInput(use[1:]))
 			case '|':
 				f, ferr := os.OpenFile(use[1:], os.O_APPEND|os.O_WRONLY, 0)
-				err = errors.Join(err, ferr, r.Output(f))
+				err = errors.Join(err, ferr, r.SetStdout(f))
 				defer f.Close()
 			default:
-				err = errors.Join(err, r.Write(use[1:]))
+				err = errors.Join(err, r.AddOutput(use[1:]))
 			}
 		}
 		if runtime.GOOS == "windows" && strings.ContainsAny(c.uses, "hsf") {
@@ -124,7 +124,7 @@ func TestStage(t *testing.T) {
 	} else if _, err := io.WriteString(w, "half"); err != nil {
 		t.Fatal(err)
 	}
-	s.Drop()
+	s.Discard()
 	if err := WriteFile("old.csv", func(io.Writer) error { return io.ErrUnexpectedEOF }); !errors.Is(err, io.ErrUnexpectedEOF) || read(t, "old.csv") != "fresh" {
 		t.Errorf("a file that fails half-way: %v", err)
 	}
@@ -187,11 +187,11 @@ func TestLinks(t *testing.T) {
 	if err := errors.Join(os.Symlink("later.csv", "out/first.csv"), os.Symlink("out/first.csv", "second.csv")); err != nil {
 		t.Fatal(err)
 	}
-	if got, want := target("second.csv"), filepath.Join(dir, "out", "later.csv"); got != want {
+	if got, want := resolvePath("second.csv"), filepath.Join(dir, "out", "later.csv"); got != want {
 		t.Errorf("a link to a link to what isn't there leads to %s, want %s", got, want)
 	}
 	for path, inside := range map[string]bool{"out/a.csv": true, "out/new/deep/a.csv": true, "out/away/a.csv": false, "out/away/new/a.csv": false, "other/a.csv": false} {
-		if err := Inside("out", path); (err == nil) != inside {
+		if err := CheckInside("out", path); (err == nil) != inside {
 			t.Errorf("%s: %v", path, err)
 		}
 	}
@@ -205,7 +205,7 @@ func TestSpool(t *testing.T) {
 	t.Setenv("TMPDIR", t.TempDir())
 	for _, size := range []int{0, 10, spoolMemory, spoolMemory + 1, 2*spoolMemory + 5} {
 		var b bytes.Buffer
-		s := NewSpool(&b, nil)
+		s := NewOutputSpool(&b, nil)
 		want := bytes.Repeat([]byte("0123456789abcde\n"), size/16+1)[:size]
 		for rest := want; len(rest) > 0; {
 			n := min(len(rest), 1<<20)
@@ -220,14 +220,14 @@ func TestSpool(t *testing.T) {
 		if err := s.Commit(); err != nil || !bytes.Equal(b.Bytes(), want) {
 			t.Errorf("%d bytes: %d came back, %v", size, b.Len(), err)
 		}
-		s.Drop()
+		s.Discard()
 	}
 	dir, err := TempDir()
 	if err != nil {
 		t.Fatal(err)
 	}
 	write(t, filepath.Join(dir, "x"), "x")
-	Clean()
+	RemoveTempDirs()
 	if left, _ := os.ReadDir(os.Getenv("TMPDIR")); len(left) > 0 {
 		t.Errorf("left behind: %v", left)
 	}
@@ -257,7 +257,7 @@ func TestSpoolInPlace(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			s := NewSpool(f, map[bool]*os.File{true: f, false: os.Stderr}[c.beside])
+			s := NewOutputSpool(f, map[bool]*os.File{true: f, false: os.Stderr}[c.beside])
 			fmt.Fprint(s, "row")
 			early, _ := os.ReadFile("out")
 			want := c.dropped
@@ -267,7 +267,7 @@ func TestSpoolInPlace(t *testing.T) {
 					t.Fatal(err)
 				}
 			}
-			s.Drop()
+			s.Discard()
 			end, _ := os.ReadFile("out")
 			if string(early) != c.early || string(end) != want {
 				t.Errorf("%s, whole %v: %q, then %q, want %q", c.what, whole, early, end, want)
@@ -278,13 +278,13 @@ func TestSpoolInPlace(t *testing.T) {
 	write(t, "out", "")
 	f, _ := os.OpenFile("out", os.O_RDWR, 0)
 	defer f.Close()
-	s := NewSpool(f, nil)
+	s := NewOutputSpool(f, nil)
 	fmt.Fprint(s, "row")
 	if g, err := os.OpenFile("out", os.O_WRONLY|os.O_APPEND, 0); err == nil {
 		fmt.Fprint(g, ", another's")
 		g.Close()
 	}
-	s.Drop()
+	s.Discard()
 	if data, _ := os.ReadFile("out"); string(data) != "row, another's" {
 		t.Errorf("what somebody else wrote: %q", data)
 	}
@@ -314,9 +314,9 @@ func TestSumsAndTurns(t *testing.T) {
 	text := strings.Repeat("tide ", 50_000)
 	write(t, "a", text)
 	for _, asked := range []bool{false, true} {
-		r := &Register{}
+		r := &Registry{}
 		if asked {
-			r.Hash()
+			r.EnableHashing()
 		}
 		for round := range 2 {
 			f, err := r.Open("a")
@@ -390,32 +390,32 @@ func TestOldOutputs(t *testing.T) {
 	t.Chdir(t.TempDir())
 	write(t, "a", "12345")
 	for _, path := range []string{"a", ".", "none", os.DevNull} {
-		f, err := OpenOld(path)
+		f, err := OpenExisting(path)
 		if file := path == "a"; file != (err == nil) || !file && !errors.Is(err, fs.ErrNotExist) {
 			t.Errorf("%s: %v", path, err)
 		}
 		f.Close()
 		for _, data := range []string{"12345", "12346", "1234", ""} {
-			now := Hold()
+			now := NewHeldSpool()
 			if _, err := now.Write([]byte(data)); err != nil {
 				t.Fatal(err)
 			}
-			if Same(path, now) != (path == "a" && data == "12345") {
+			if HasContent(path, now) != (path == "a" && data == "12345") {
 				t.Errorf("%s is the same as %q, or isn't", path, data)
 			}
 		}
-		if Missing(path) != (path == "none") {
+		if NotExist(path) != (path == "none") {
 			t.Errorf("%s is missing, or isn't", path)
 		}
 	}
 	t.Setenv(map[bool]string{true: "TMP", false: "TMPDIR"}[runtime.GOOS == "windows"], filepath.Join(t.TempDir(), "none"))
-	s := NewSpool(&bytes.Buffer{}, nil)
+	s := NewOutputSpool(&bytes.Buffer{}, nil)
 	_, err := s.Write(make([]byte, spoolMemory+1))
 	if err == nil {
 		err = s.Commit()
 	}
-	var room *NoRoomError
-	if s.Drop(); !errors.As(err, &room) || !strings.Contains(err.Error(), "set TMPDIR") && !strings.Contains(err.Error(), "set TMP ") {
+	var room *TempDirError
+	if s.Discard(); !errors.As(err, &room) || !strings.Contains(err.Error(), "set TMPDIR") && !strings.Contains(err.Error(), "set TMP ") {
 		t.Errorf("no folder for temporary files: %v", err)
 	}
 }
@@ -428,8 +428,8 @@ func TestInterrupted(t *testing.T) {
 		var stage Stage
 		w, err := stage.Create("staged.csv")
 		f, err2 := os.Create("direct.csv")
-		spool := NewSpool(f, nil)
-		large := NewSpool(io.Discard, nil)
+		spool := NewOutputSpool(f, nil)
+		large := NewOutputSpool(io.Discard, nil)
 		_, err3 := large.Write(make([]byte, spoolMemory+1))
 		temp, err4 := TempDir()
 		if err = errors.Join(err, err2, err3, err4); err != nil {
@@ -438,7 +438,7 @@ func TestInterrupted(t *testing.T) {
 		fmt.Fprint(w, "half")
 		fmt.Fprint(spool, "half")
 		write(t, filepath.Join(temp, "x"), "half")
-		Interrupted()
+		CleanUp()
 		go func() { // it may wait for good
 			_ = stage.Commit()
 			fmt.Fprint(spool, "more")

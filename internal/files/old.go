@@ -9,9 +9,9 @@ import (
 	"path/filepath"
 )
 
-// OpenOld opens what is in the place of an output. A device or a pipe is no earlier
+// OpenExisting opens what is in the place of an output. A device or a pipe is no earlier
 // output: for it the error is fs.ErrNotExist, as for no file at all.
-func OpenOld(path string) (*os.File, error) {
+func OpenExisting(path string) (*os.File, error) {
 	info, err := os.Stat(path)
 	if err == nil && !info.Mode().IsRegular() {
 		err = &fs.PathError{Op: "open", Path: path, Err: fs.ErrNotExist}
@@ -22,8 +22,8 @@ func OpenOld(path string) (*os.File, error) {
 	return os.Open(path)
 }
 
-// Same reports whether a file holds exactly data.
-func Same(path string, data *Spool) bool {
+// HasContent reports whether a file holds exactly data.
+func HasContent(path string, data *Spool) bool {
 	info, err := os.Stat(path)
 	if err != nil || !info.Mode().IsRegular() || info.Size() != data.Size() {
 		return false
@@ -33,7 +33,7 @@ func Same(path string, data *Spool) bool {
 		return false
 	}
 	defer f.Close()
-	old, now := make([]byte, compared), make([]byte, compared)
+	old, now := make([]byte, compareChunk), make([]byte, compareChunk)
 	for in := data.Open(); ; {
 		n, errOld := io.ReadFull(f, old)
 		m, errNow := io.ReadFull(in, now)
@@ -41,28 +41,28 @@ func Same(path string, data *Spool) bool {
 		case !bytes.Equal(old[:n], now[:m]):
 			return false
 		case errOld != nil || errNow != nil:
-			return ended(errOld) && ended(errNow)
+			return isEnd(errOld) && isEnd(errNow)
 		}
 	}
 }
 
-// compared is how many bytes are compared at a time.
-const compared = 64 << 10
+// compareChunk is how many bytes are compared at a time.
+const compareChunk = 64 << 10
 
-func ended(err error) bool { return err == io.EOF || err == io.ErrUnexpectedEOF }
+func isEnd(err error) bool { return err == io.EOF || err == io.ErrUnexpectedEOF }
 
-// Missing reports whether there is no file of a name.
-func Missing(path string) bool {
+// NotExist reports whether there is no file of a name.
+func NotExist(path string) bool {
 	_, err := os.Stat(path)
 	return errors.Is(err, os.ErrNotExist)
 }
 
-// mostLinks is how many links are followed, one pointing to the next.
-const mostLinks = 40
+// maxLinks is how many links are followed, one pointing to the next.
+const maxLinks = 40
 
-// target is the file that a path leads to, through links, absolute; what isn't there yet
+// resolvePath is the file that a path leads to, through links, absolute; what isn't there yet
 // is named by as much of it as is.
-func target(path string) string {
+func resolvePath(path string) string {
 	p, err := filepath.Abs(path)
 	if err != nil {
 		p = filepath.Clean(path)
@@ -72,7 +72,7 @@ func target(path string) string {
 		if real, err := filepath.EvalSymlinks(p); err == nil {
 			return filepath.Join(real, rest)
 		}
-		if to, err := os.Readlink(p); err == nil && links < mostLinks { // to something that isn't there
+		if to, err := os.Readlink(p); err == nil && links < maxLinks { // to something that isn't there
 			if links++; !filepath.IsAbs(to) {
 				to = filepath.Join(filepath.Dir(p), to)
 			}

@@ -8,8 +8,8 @@ import (
 	"os"
 )
 
-// InWords tells an error of the file system about a path in plain words.
-func InWords(err *fs.PathError) string {
+// ErrorText tells an error of the file system about a path in plain words.
+func ErrorText(err *fs.PathError) string {
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return err.Path + ": no such file or folder"
@@ -25,8 +25,8 @@ func InWords(err *fs.PathError) string {
 }
 
 // ReadAll reads a file that was registered, as the function of that name does.
-func (r *Register) ReadAll(path string, most int64, what string) ([]byte, error) {
-	f, err := r.Opened(os.Open(path))
+func (r *Registry) ReadAll(path string, most int64, what string) ([]byte, error) {
+	f, err := r.OpenRegistered(os.Open(path))
 	return readAll(f, err, path, most, what)
 }
 

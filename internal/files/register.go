@@ -12,23 +12,23 @@ import (
 	"sync"
 )
 
-// Register knows every file that is read and every file that will be written.
+// Registry knows every file that is read and every file that will be written.
 // Each is named to it before it is opened; what would lose a file is refused.
-type Register struct {
-	mu    sync.Mutex
-	read  []entry
-	write []entry
-	out   os.FileInfo // the file that standard output goes to; nil for none
-	sums  map[string]string
-	hash  bool
+type Registry struct {
+	mu      sync.Mutex
+	inputs  []registeredPath
+	outputs []registeredPath
+	stdout  os.FileInfo // the file that standard output goes to; nil for none
+	sums    map[string]string
+	hash    bool
 }
 
-// Hash has files hashed while they are read.
-func (r *Register) Hash() { r.hash = true }
+// EnableHashing has files hashed while they are read.
+func (r *Registry) EnableHashing() { r.hash = true }
 
 // Sum is the SHA-256 of a file as it was when it was read first, in hex digits; "" if it
 // wasn't, or nobody asked for it.
-func (r *Register) Sum(path string) string {
+func (r *Registry) Sum(path string) string {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.sums[path]
@@ -36,15 +36,15 @@ func (r *Register) Sum(path string) string {
 
 // Open registers a file that is read, and opens it. What is there is hashed through
 // the file that is then read from, if that was asked for, once.
-func (r *Register) Open(path string) (*os.File, error) {
-	if err := r.Read(path); err != nil {
+func (r *Registry) Open(path string) (*os.File, error) {
+	if err := r.AddInput(path); err != nil {
 		return nil, err
 	}
-	return r.Opened(os.Open(path))
+	return r.OpenRegistered(os.Open(path))
 }
 
-// Opened is Open for a file that was registered before.
-func (r *Register) Opened(f *os.File, err error) (*os.File, error) {
+// OpenRegistered is Open for a file that was registered before.
+func (r *Registry) OpenRegistered(f *os.File, err error) (*os.File, error) {
 	if err != nil || r == nil || !r.hash || r.Sum(f.Name()) != "" {
 		return f, err
 	}
@@ -70,13 +70,13 @@ func (r *Register) Opened(f *os.File, err error) (*os.File, error) {
 	return f, nil
 }
 
-type entry struct {
-	path string // absolute and clean, through links
-	as   string // as it was named
+type registeredPath struct {
+	path    string // absolute and clean, through links
+	asNamed string // as it was named
 }
 
-// same reports whether two paths are one file.
-func same(a, b string) bool {
+// samePath reports whether two paths are one file.
+func samePath(a, b string) bool {
 	if a == b || runtime.GOOS == "windows" && strings.EqualFold(a, b) {
 		return true
 	}
@@ -94,28 +94,28 @@ type ClashError struct{ Message string }
 // Error lists them.
 func (e *ClashError) Error() string { return e.Message }
 
-func clash(format string, args ...any) error { return &ClashError{fmt.Sprintf(format, args...)} }
+func clashf(format string, args ...any) error { return &ClashError{fmt.Sprintf(format, args...)} }
 
-// Read names a file that is read. It is an error where it will be written too.
-func (r *Register) Read(path string) error {
+// AddInput names a file that is read. It is an error where it will be written too.
+func (r *Registry) AddInput(path string) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	e := entry{target(path), path}
-	r.read = append(r.read, e)
-	if err := r.apart(e); err != nil {
+	e := registeredPath{resolvePath(path), path}
+	r.inputs = append(r.inputs, e)
+	if err := r.checkNotStdout(e); err != nil {
 		return err
 	}
-	for _, w := range r.write {
-		if same(w.path, e.path) {
-			return overwritten(w.as)
+	for _, w := range r.outputs {
+		if samePath(w.path, e.path) {
+			return overwritten(w.asNamed)
 		}
 	}
 	return nil
 }
 
-// Output says where standard output goes. It is an error where that file is read too,
+// SetStdout says where standard output goes. It is an error where that file is read too,
 // before or from now on.
-func (r *Register) Output(w io.Writer) error {
+func (r *Registry) SetStdout(w io.Writer) error {
 	f, ok := w.(*os.File)
 	if !ok {
 		return nil
@@ -126,75 +126,75 @@ func (r *Register) Output(w io.Writer) error {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.out = info
-	for _, e := range r.read {
-		if err := r.apart(e); err != nil {
+	r.stdout = info
+	for _, e := range r.inputs {
+		if err := r.checkNotStdout(e); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// apart refuses a file that is read and is where standard output goes.
-func (r *Register) apart(e entry) error {
-	if r.out == nil {
+// checkNotStdout refuses a file that is read and is where standard output goes.
+func (r *Registry) checkNotStdout(e registeredPath) error {
+	if r.stdout == nil {
 		return nil
 	}
-	if info, err := os.Stat(e.path); err == nil && os.SameFile(info, r.out) {
-		return clash("%s is both read and written by this command (the shell empties a file after > first); name another file", e.as)
+	if info, err := os.Stat(e.path); err == nil && os.SameFile(info, r.stdout) {
+		return clashf("%s is both read and written by this command (the shell empties a file after > first); name another file", e.asNamed)
 	}
 	return nil
 }
 
 func overwritten(path string) error {
-	return clash("%s is both read and written by this command; name another file", path)
+	return clashf("%s is both read and written by this command; name another file", path)
 }
 
-// Write names a file that will be written. It is an error where it is read, is
+// AddOutput names a file that will be written. It is an error where it is read, is
 // written already, or lies inside another output or holds one.
-func (r *Register) Write(path string) error {
+func (r *Registry) AddOutput(path string) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	e, err := r.free(path)
+	e, err := r.checkOutput(path)
 	if err == nil {
-		r.write = append(r.write, e)
+		r.outputs = append(r.outputs, e)
 	}
 	return err
 }
 
-// Free is Write for those who only ask, before they do what can't be taken back.
-func (r *Register) Free(path string) error {
+// CheckWritable is Write for those who only ask, before they do what can't be taken back.
+func (r *Registry) CheckWritable(path string) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	_, err := r.free(path)
+	_, err := r.checkOutput(path)
 	return err
 }
 
-func (r *Register) free(path string) (entry, error) {
-	e := entry{target(path), path}
-	for _, in := range r.read {
-		if same(in.path, e.path) {
+func (r *Registry) checkOutput(path string) (registeredPath, error) {
+	e := registeredPath{resolvePath(path), path}
+	for _, in := range r.inputs {
+		if samePath(in.path, e.path) {
 			return e, overwritten(path)
 		}
 	}
-	for _, w := range r.write {
+	for _, w := range r.outputs {
 		switch {
-		case same(w.path, e.path):
-			return e, clash("%s would be written twice; name two files", path)
+		case samePath(w.path, e.path):
+			return e, clashf("%s would be written twice; name two files", path)
 		case strings.HasPrefix(e.path, w.path+string(filepath.Separator)),
 			strings.HasPrefix(w.path, e.path+string(filepath.Separator)):
-			return e, clash("%s and %s can't both be written: one is a file, the other needs a folder of that name", w.as, path)
+			return e, clashf("%s and %s can't both be written: one is a file, the other needs a folder of that name", w.asNamed, path)
 		}
 	}
 	return e, nil
 }
 
-// Reads lists the files that are read, as they were named.
-func (r *Register) Reads() (list []string) {
+// Inputs lists the files that are read, as they were named.
+func (r *Registry) Inputs() (list []string) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	for _, e := range r.read {
-		list = append(list, e.as)
+	for _, e := range r.inputs {
+		list = append(list, e.asNamed)
 	}
 	return list
 }

@@ -12,38 +12,38 @@ import (
 // megabytes in a temporary file. One that goes to a new file is written there at once,
 // and taken out again if it doesn't become whole.
 type Spool struct {
-	to     io.Writer
-	most   int64    // in memory
-	blocks [][]byte // that are there
-	file   *os.File // temporary, with what is behind the blocks
-	direct *os.File // written at once
-	size   int64
+	to        io.Writer
+	maxMemory int64    // in memory
+	blocks    [][]byte // that are there
+	file      *os.File // temporary, with what is behind the blocks
+	direct    *os.File // written at once
+	size      int64
 }
 
 // A result of its own may take more memory than one of many.
-const spoolMemory, heldMemory, spoolBlock = 8 << 20, 1 << 20, 256 << 10
+const spoolMemory, heldSpoolMemory, spoolBlock = 8 << 20, 1 << 20, 256 << 10
 
-// Hold prepares to hold one of many results, which is read with Open.
-func Hold() *Spool { return &Spool{most: heldMemory} }
+// NewHeldSpool prepares to hold one of many results, which is read with Open.
+func NewHeldSpool() *Spool { return &Spool{maxMemory: heldSpoolMemory} }
 
-// NewSpool prepares to hold what will be written to w. other is what writes beside it,
+// NewOutputSpool prepares to hold what will be written to w. other is what writes beside it,
 // such as warnings: where that goes to the same file, nothing is written before the end.
-func NewSpool(w, other io.Writer) *Spool {
-	s := &Spool{to: w, most: spoolMemory}
-	if f := fresh(w); f != nil && !sameFile(f, other) {
+func NewOutputSpool(w, other io.Writer) *Spool {
+	s := &Spool{to: w, maxMemory: spoolMemory}
+	if f := emptyFile(w); f != nil && !sameFile(f, other) {
 		s.direct = f
-		staging.Lock()
-		defer staging.Unlock()
-		if staging.direct == nil {
-			staging.direct = map[*Spool]bool{}
+		tempFiles.Lock()
+		defer tempFiles.Unlock()
+		if tempFiles.direct == nil {
+			tempFiles.direct = map[*Spool]bool{}
 		}
-		staging.direct[s] = true
+		tempFiles.direct[s] = true
 	}
 	return s
 }
 
-// fresh is the file behind w, if that is a regular one in which nothing stands.
-func fresh(w io.Writer) *os.File {
+// emptyFile is the file behind w, if that is a regular one in which nothing stands.
+func emptyFile(w io.Writer) *os.File {
 	f, ok := w.(*os.File)
 	if !ok {
 		return nil
@@ -73,15 +73,15 @@ func sameFile(f *os.File, w io.Writer) bool {
 // Write implements io.Writer.
 func (s *Spool) Write(p []byte) (int, error) {
 	if s.direct != nil {
-		staging.Lock() // an interrupt takes it out and lets nothing more be written
-		defer staging.Unlock()
+		tempFiles.Lock() // an interrupt takes it out and lets nothing more be written
+		defer tempFiles.Unlock()
 		n, err := s.direct.Write(p)
 		s.size += int64(n)
 		return n, err
 	}
-	if s.file == nil && s.size+int64(len(p)) <= s.most {
+	if s.file == nil && s.size+int64(len(p)) <= s.maxMemory {
 		s.size += int64(len(p))
-		s.hold(p)
+		s.appendBlocks(p)
 		return len(p), nil
 	}
 	if s.file == nil {
@@ -96,8 +96,8 @@ func (s *Spool) Write(p []byte) (int, error) {
 	return n, err
 }
 
-// hold keeps bytes in blocks, so that none is copied when more come.
-func (s *Spool) hold(p []byte) {
+// appendBlocks keeps bytes in blocks, so that none is copied when more come.
+func (s *Spool) appendBlocks(p []byte) {
 	for len(p) > 0 {
 		last := len(s.blocks) - 1
 		if last < 0 || len(s.blocks[last]) == cap(s.blocks[last]) {
@@ -138,9 +138,9 @@ func (s *Spool) Sum() string {
 // Commit writes what is held.
 func (s *Spool) Commit() error {
 	if s.direct != nil {
-		staging.Lock()
-		defer staging.Unlock()
-		delete(staging.direct, s)
+		tempFiles.Lock()
+		defer tempFiles.Unlock()
+		delete(tempFiles.direct, s)
 		s.direct = nil
 		return nil
 	}
@@ -148,24 +148,24 @@ func (s *Spool) Commit() error {
 	return err
 }
 
-// Drop forgets it, and takes out what wasn't committed.
-func (s *Spool) Drop() {
-	staging.Lock()
-	defer staging.Unlock()
+// Discard forgets it, and takes out what wasn't committed.
+func (s *Spool) Discard() {
+	tempFiles.Lock()
+	defer tempFiles.Unlock()
 	if s.direct != nil {
-		s.takeOut()
-		delete(staging.direct, s)
+		s.rollback()
+		delete(tempFiles.direct, s)
 	}
 	if s.file != nil {
 		_ = s.file.Close()
 		_ = os.Remove(s.file.Name())
-		delete(staging.temps, s.file.Name())
+		delete(tempFiles.temps, s.file.Name())
 	}
 	s.blocks, s.file = nil, nil
 }
 
-// takeOut leaves the file as it was, unless somebody else has written there too.
-func (s *Spool) takeOut() {
+// rollback leaves the file as it was, unless somebody else has written there too.
+func (s *Spool) rollback() {
 	if info, err := s.direct.Stat(); err == nil && info.Size() == s.size {
 		_ = s.direct.Truncate(0)
 		_, _ = s.direct.Seek(0, io.SeekStart)

@@ -16,27 +16,27 @@ import (
 	"syscall"
 )
 
-// staging holds the temporary files that exist now, so that an interrupt can
+// tempFiles holds the temporary files that exist now, so that an interrupt can
 // remove them. It is locked while finished files are put in place.
-var staging struct {
+var tempFiles struct {
 	sync.Mutex
 	temps   map[string]bool
 	folders map[string]bool
 	direct  map[*Spool]bool
 }
 
-// Interrupted removes what is half-written. Files that are being put in place
+// CleanUp removes what is half-written. Files that are being put in place
 // are all put in place first.
-func Interrupted() {
-	staging.Lock() // and never unlocked: nothing more is to be written
-	for t := range staging.temps {
+func CleanUp() {
+	tempFiles.Lock() // and never unlocked: nothing more is to be written
+	for t := range tempFiles.temps {
 		_ = os.Remove(t)
 	}
-	for dir := range staging.folders {
+	for dir := range tempFiles.folders {
 		_ = os.RemoveAll(dir)
 	}
-	for s := range staging.direct {
-		s.takeOut()
+	for s := range tempFiles.direct {
+		s.rollback()
 	}
 }
 
@@ -48,25 +48,25 @@ type Stage struct {
 // stagedFile is a file being written beside its final place.
 type stagedFile struct {
 	*os.File
-	final   string
-	plain   bool          // a device or pipe, written directly
-	since   int           // bytes written since they were last sent to disk
-	sending chan struct{} // holds one while they are being sent
+	final    string
+	isDevice bool          // a device or pipe, written directly
+	unsynced int           // bytes written since they were last sent to disk
+	syncing  chan struct{} // holds one while they are being sent
 }
 
-// sentAt is how much is written before it is sent to disk, beside what is written then.
-const sentAt = 4 << 20
+// syncEvery is how much is written before it is sent to disk, beside what is written then.
+const syncEvery = 4 << 20
 
 // Write implements io.Writer.
 func (f *stagedFile) Write(p []byte) (int, error) {
 	n, err := f.File.Write(p)
-	if f.since += n; f.since >= sentAt && !f.plain {
+	if f.unsynced += n; f.unsynced >= syncEvery && !f.isDevice {
 		select {
-		case f.sending <- struct{}{}:
-			f.since = 0
+		case f.syncing <- struct{}{}:
+			f.unsynced = 0
 			go func() {
 				_ = f.Sync() // what fails here fails at the end too
-				<-f.sending
+				<-f.syncing
 			}()
 		default: // some is on its way still
 		}
@@ -77,9 +77,9 @@ func (f *stagedFile) Write(p []byte) (int, error) {
 // Close implements io.Closer. What is still being sent to disk would keep the file open, and
 // Windows replaces and removes none that is.
 func (f *stagedFile) Close() error {
-	if f.sending != nil {
-		f.sending <- struct{}{}
-		<-f.sending
+	if f.syncing != nil {
+		f.syncing <- struct{}{}
+		<-f.syncing
 	}
 	return f.File.Close()
 }
@@ -90,7 +90,7 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 	info, err := os.Stat(path)
 	if link, lerr := os.Lstat(path); lerr == nil && link.Mode()&fs.ModeSymlink != 0 &&
 		(err != nil || info.Mode().IsRegular()) {
-		path = target(path) // what it points to is written
+		path = resolvePath(path) // what it points to is written
 	}
 	if err == nil {
 		if info.IsDir() {
@@ -101,7 +101,7 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 			if err != nil {
 				return nil, err
 			}
-			s.files = append(s.files, &stagedFile{File: f, final: path, plain: true})
+			s.files = append(s.files, &stagedFile{File: f, final: path, isDevice: true})
 			return f, nil
 		}
 		if info.Mode().Perm()&0o200 == 0 {
@@ -114,42 +114,42 @@ func (s *Stage) Create(path string) (io.Writer, error) {
 		var refused *fs.PathError
 		switch { // what is reported is the file asked for, not the temporary one
 		case errors.Is(err, fs.ErrNotExist):
-			return nil, &noFolder{path}
+			return nil, &noDirError{path}
 		case errors.As(err, &refused):
 			return nil, &fs.PathError{Op: "create", Path: path, Err: refused.Err}
 		}
 		return nil, err
 	}
-	staged := &stagedFile{File: f, final: path, sending: make(chan struct{}, 1)}
+	staged := &stagedFile{File: f, final: path, syncing: make(chan struct{}, 1)}
 	s.files = append(s.files, staged)
 	return staged, nil
 }
 
-// noFolder is a file to write in a folder that isn't there.
-type noFolder struct{ path string }
+// noDirError is a file to write in a folder that isn't there.
+type noDirError struct{ path string }
 
 // Error says so.
-func (e *noFolder) Error() string {
+func (e *noDirError) Error() string {
 	return fmt.Sprintf("%s: there is no folder %s; create it first, or name another", e.path,
 		filepath.Dir(e.path))
 }
 
 // Is makes it one of what isn't there.
-func (e *noFolder) Is(target error) bool { return target == fs.ErrNotExist }
+func (e *noDirError) Is(target error) bool { return target == fs.ErrNotExist }
 
-// Drop removes everything that was staged.
-func (s *Stage) Drop() {
-	staging.Lock()
-	defer staging.Unlock()
+// Discard removes everything that was staged.
+func (s *Stage) Discard() {
+	tempFiles.Lock()
+	defer tempFiles.Unlock()
 	s.remove()
 }
 
 func (s *Stage) remove() {
 	for _, f := range s.files {
 		_ = f.Close()
-		if !f.plain {
+		if !f.isDevice {
 			_ = os.Remove(f.Name())
-			delete(staging.temps, f.Name())
+			delete(tempFiles.temps, f.Name())
 		}
 	}
 	s.files = nil
@@ -158,19 +158,19 @@ func (s *Stage) remove() {
 // Commit brings all staged files to disk and only then puts them in place.
 func (s *Stage) Commit() error {
 	for _, f := range s.files {
-		err := f.settle()
-		if err == nil && !f.plain {
+		err := f.finish()
+		if err == nil && !f.isDevice {
 			if err = replaceable(f.final); err != nil {
 				err = &replaceError{f.final, 0, err}
 			}
 		}
 		if err != nil {
-			s.Drop()
+			s.Discard()
 			return err
 		}
 	}
-	staging.Lock()
-	defer staging.Unlock()
+	tempFiles.Lock()
+	defer tempFiles.Unlock()
 	folders := map[string]bool{}
 	defer func() {
 		for dir := range folders {
@@ -178,7 +178,7 @@ func (s *Stage) Commit() error {
 		}
 	}()
 	for i, f := range s.files {
-		if f.plain {
+		if f.isDevice {
 			continue
 		}
 		folders[filepath.Dir(f.final)] = true
@@ -187,7 +187,7 @@ func (s *Stage) Commit() error {
 			s.remove()
 			return &replaceError{f.final, i, err}
 		}
-		delete(staging.temps, f.Name())
+		delete(tempFiles.temps, f.Name())
 	}
 	s.files = nil
 	return nil
@@ -205,7 +205,7 @@ func (e *replaceError) Error() string {
 	var cause syscall.Errno
 	text := e.path + ": "
 	switch {
-	case busy(e.err):
+	case isInUse(e.err):
 		text += "the file can't be replaced; if it is open in another program, such as a spreadsheet, close it there"
 	case errors.As(e.err, &cause):
 		text += cause.Error()
@@ -227,10 +227,10 @@ func (e *replaceError) Unwrap() error {
 	return nil
 }
 
-// settle flushes a file to disk and gives it the owner and the permissions of the file
+// finish flushes a file to disk and gives it the owner and the permissions of the file
 // that it replaces; a new one has those that the system's mask leaves.
-func (f *stagedFile) settle() error {
-	if f.plain {
+func (f *stagedFile) finish() error {
+	if f.isDevice {
 		return f.Close()
 	}
 	if info, err := os.Stat(f.final); err == nil {
@@ -253,7 +253,7 @@ func WriteFile(path string, fill func(io.Writer) error) error {
 		return err
 	}
 	if err := fill(w); err != nil {
-		s.Drop()
+		s.Discard()
 		return err
 	}
 	return s.Commit()
@@ -270,8 +270,8 @@ func temporary(dir, prefix, suffix string, shared bool) (*os.File, error) {
 	if dir == "" {
 		dir = os.TempDir()
 	}
-	staging.Lock()
-	defer staging.Unlock()
+	tempFiles.Lock()
+	defer tempFiles.Unlock()
 	var f *os.File
 	err := fs.ErrExist
 	for range 1000 {
@@ -281,22 +281,22 @@ func temporary(dir, prefix, suffix string, shared bool) (*os.File, error) {
 		}
 	}
 	if err != nil && !shared && dir == os.TempDir() {
-		err = &NoRoomError{dir, err}
+		err = &TempDirError{dir, err}
 	}
 	if err != nil {
 		return nil, err
 	}
-	if staging.temps == nil {
-		staging.temps = map[string]bool{}
+	if tempFiles.temps == nil {
+		tempFiles.temps = map[string]bool{}
 	}
-	staging.temps[f.Name()] = true
+	tempFiles.temps[f.Name()] = true
 	return f, nil
 }
 
-// Inside refuses a path that leaves root through a link, itself or a folder on the way,
+// CheckInside refuses a path that leaves root through a link, itself or a folder on the way,
 // before anything is made.
-func Inside(root, path string) error {
-	rel, err := filepath.Rel(target(root), target(path))
+func CheckInside(root, path string) error {
+	rel, err := filepath.Rel(resolvePath(root), resolvePath(path))
 	if err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
 		return fmt.Errorf("%s leads out of the output folder %s through a link; outputs must stay inside it", path, root)
 	}
@@ -306,27 +306,27 @@ func Inside(root, path string) error {
 // TempDir makes a folder for the temporary files of a library; Clean removes it,
 // and an interrupt does.
 func TempDir() (string, error) {
-	staging.Lock()
-	defer staging.Unlock()
+	tempFiles.Lock()
+	defer tempFiles.Unlock()
 	dir, err := os.MkdirTemp("", "yoyaku-*")
 	if err != nil {
-		return "", &NoRoomError{os.TempDir(), err}
+		return "", &TempDirError{os.TempDir(), err}
 	}
-	if staging.folders == nil {
-		staging.folders = map[string]bool{}
+	if tempFiles.folders == nil {
+		tempFiles.folders = map[string]bool{}
 	}
-	staging.folders[dir] = true
+	tempFiles.folders[dir] = true
 	return dir, nil
 }
 
-// NoRoomError is a folder for temporary files in which none can be made.
-type NoRoomError struct {
+// TempDirError is a folder for temporary files in which none can be made.
+type TempDirError struct {
 	Dir string
 	err error
 }
 
 // Error names the folder and what to do.
-func (e *NoRoomError) Error() string {
+func (e *TempDirError) Error() string {
 	cause := e.err
 	var path *fs.PathError
 	if errors.As(cause, &path) {
@@ -337,19 +337,19 @@ func (e *NoRoomError) Error() string {
 
 // RemoveDir removes a folder of TempDir.
 func RemoveDir(dir string) {
-	staging.Lock()
-	defer staging.Unlock()
+	tempFiles.Lock()
+	defer tempFiles.Unlock()
 	_ = os.RemoveAll(dir)
-	delete(staging.folders, dir)
+	delete(tempFiles.folders, dir)
 }
 
-// Clean removes the folders of TempDir. The program calls it at its end, however
+// RemoveTempDirs removes the folders of TempDir. The program calls it at its end, however
 // it ends.
-func Clean() {
-	staging.Lock()
-	defer staging.Unlock()
-	for dir := range staging.folders {
+func RemoveTempDirs() {
+	tempFiles.Lock()
+	defer tempFiles.Unlock()
+	for dir := range tempFiles.folders {
 		_ = os.RemoveAll(dir)
-		delete(staging.folders, dir)
+		delete(tempFiles.folders, dir)
 	}
 }

@@ -11,9 +11,9 @@ import (
 
 var update = flag.Bool("update", false, "write testdata anew; read the difference before it is kept")
 
-// Hold fails where a text isn't that of a file, at the first line that differs; with -update
+// Compare fails where a text isn't that of a file, at the first line that differs; with -update
 // it writes the file.
-func Hold(t *testing.T, path, text string) {
+func Compare(t *testing.T, path, text string) {
 	t.Helper()
 	if *update {
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
@@ -66,9 +66,9 @@ func Cases(t *testing.T, path string, texts int) (list [][]string) {
 	return list
 }
 
-// Some are every nth of cases that each take long, where `go test` is -short; else,
+// Sample are every nth of cases that each take long, where `go test` is -short; else,
 // and with -update, all of them.
-func Some[T any](all []T, nth int) []T {
+func Sample[T any](all []T, nth int) []T {
 	if !testing.Short() || *update {
 		return all
 	}

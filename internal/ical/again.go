@@ -18,29 +18,29 @@ import (
 	"yoyaku/internal/files"
 )
 
-// Earlier is what stood in an earlier file, which a new one follows: the same UIDs
+// Previous is what stood in an earlier file, which a new one follows: the same UIDs
 // are the same events.
-type Earlier struct {
-	blocks []block
-	zones  []block
+type Previous struct {
+	blocks []rawComponent
+	zones  []rawComponent
 }
 
-// block is a component as it is, to the byte.
-type block struct {
+// rawComponent is a component as it is, to the byte.
+type rawComponent struct {
 	raw       string
 	lines     []string // unfolded
 	name      string   // VEVENT, VTIMEZONE, …
 	uid, tzid string
-	at        eval.Value // DTSTART, or DUE
-	last      civil.Date // of its instances
+	start     eval.Value // DTSTART, or DUE
+	lastDay   civil.Date // of its instances
 	sequence  int
-	stamp     string // DTSTAMP
+	dtstamp   string // DTSTAMP
 	cancelled bool
 }
 
-// ReadEarlier reads an earlier file. One that can't be read is an error, so that it
+// ReadPrevious reads an earlier file. One that can't be read is an error, so that it
 // isn't written over.
-func ReadEarlier(file string, r io.Reader) (*Earlier, error) {
+func ReadPrevious(file string, r io.Reader) (*Previous, error) {
 	data, err := io.ReadAll(r)
 	if err != nil {
 		return nil, err
@@ -48,8 +48,8 @@ func ReadEarlier(file string, r io.Reader) (*Earlier, error) {
 	if _, err := Read(file, bytes.NewReader(data)); err != nil {
 		return nil, err
 	}
-	e := &Earlier{}
-	for _, b := range blocks(strings.TrimPrefix(string(data), "\ufeff")) {
+	e := &Previous{}
+	for _, b := range rawComponents(strings.TrimPrefix(string(data), "\ufeff")) {
 		if b.name == "VTIMEZONE" {
 			e.zones = append(e.zones, b)
 		} else {
@@ -59,10 +59,10 @@ func ReadEarlier(file string, r io.Reader) (*Earlier, error) {
 	return e, nil
 }
 
-// OpenEarlier reads the calendar that is in the place of a new one; nil if there is
+// OpenPrevious reads the calendar that is in the place of a new one; nil if there is
 // none.
-func OpenEarlier(path string) (*Earlier, error) {
-	f, err := files.OpenOld(path)
+func OpenPrevious(path string) (*Previous, error) {
+	f, err := files.OpenExisting(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
@@ -70,7 +70,7 @@ func OpenEarlier(path string) (*Earlier, error) {
 		return nil, err
 	}
 	defer f.Close()
-	e, err := ReadEarlier(path, f)
+	e, err := ReadPrevious(path, f)
 	if err != nil {
 		return nil, fmt.Errorf("%w; the file was left as it is", err)
 	}
@@ -114,17 +114,17 @@ func contentLines(text string) (list []contentLine) {
 	return list
 }
 
-// blocks splits a calendar that Read takes into the components right below
+// rawComponents splits a calendar that Read takes into the components right below
 // VCALENDAR.
-func blocks(text string) (list []block) {
+func rawComponents(text string) (list []rawComponent) {
 	depth, start := 0, 0
-	var b block
+	var b rawComponent
 	for _, line := range contentLines(text) {
 		p, err := property(line.text)
 		begin, end := err == nil && p.Name == "BEGIN", err == nil && p.Name == "END"
 		if begin {
 			if depth++; depth == 2 {
-				b, start = block{name: strings.ToUpper(strings.TrimSpace(p.Value))}, line.start
+				b, start = rawComponent{name: strings.ToUpper(strings.TrimSpace(p.Value))}, line.start
 			}
 		}
 		if depth >= 2 {
@@ -133,7 +133,7 @@ func blocks(text string) (list []block) {
 		if end {
 			if depth--; depth == 1 {
 				b.raw = text[start:line.end]
-				b.settle()
+				b.parseIdentity()
 				list = append(list, b)
 			}
 		}
@@ -141,8 +141,8 @@ func blocks(text string) (list []block) {
 	return list
 }
 
-// settle takes out of a block what tells who it is.
-func (b *block) settle() {
+// parseIdentity takes out of a block what tells who it is.
+func (b *rawComponent) parseIdentity() {
 	depth := 0
 	for _, line := range b.lines {
 		p, err := property(line)
@@ -154,28 +154,28 @@ func (b *block) settle() {
 			depth--
 		case depth > 1: // of an alarm
 		case p.Name == "UID":
-			b.uid = strings.Join(texts(p.Value), ",")
+			b.uid = strings.Join(splitTextList(p.Value), ",")
 		case p.Name == "TZID":
 			b.tzid = p.Value
-		case p.Name == "DTSTART", p.Name == "DUE" && b.at.Kind == eval.Blank:
-			b.at, _ = moment(p.Value)
+		case p.Name == "DTSTART", p.Name == "DUE" && b.start.Kind == eval.Blank:
+			b.start, _ = parseDateTime(p.Value)
 			b.tzid = p.Params["TZID"]
-			b.last = max(b.last, b.at.Day)
+			b.lastDay = max(b.lastDay, b.start.Day)
 		case p.Name == "RRULE": // one without an end goes on
-			b.last = civil.Max
+			b.lastDay = civil.Max
 			if r, err := recur.ParseRRule(p.Value); err == nil && r.Until != nil {
-				b.last = max(b.at.Day, r.Until.Day)
+				b.lastDay = max(b.start.Day, r.Until.Day)
 			}
 		case p.Name == "RDATE":
 			for _, v := range strings.Split(p.Value, ",") {
-				if at, ok := moment(v); ok {
-					b.last = max(b.last, at.Day)
+				if at, ok := parseDateTime(v); ok {
+					b.lastDay = max(b.lastDay, at.Day)
 				}
 			}
 		case p.Name == "SEQUENCE":
 			b.sequence, _ = strconv.Atoi(strings.TrimSpace(p.Value))
 		case p.Name == "DTSTAMP":
-			b.stamp = p.Value
+			b.dtstamp = p.Value
 		case p.Name == "STATUS":
 			b.cancelled = strings.EqualFold(p.Value, "CANCELLED")
 		}
@@ -192,53 +192,53 @@ type Scope struct {
 	Window civil.Span
 	// Plans are the plans whose events these are, by the ends of their UIDs.
 	Plans []string
-	// Left reports whether a series isn't asked this time, Elsewhere gives an event that the
+	// IsExcluded reports whether a series isn't asked this time, FindOutside gives an event that the
 	// schedule has outside of the window; nil for none.
-	Left      func(series string) bool
-	Elsewhere func(uid string) (Event, bool)
-	// Within reports whether an event lies in the window; nil goes by its own days.
-	Within func(uid string, at eval.Value) bool
+	IsExcluded  func(series string) bool
+	FindOutside func(uid string) (Event, bool)
+	// InWindow reports whether an event lies in the window; nil goes by its own days.
+	InWindow func(uid string, at eval.Value) bool
 	// Order is that of series on one day.
 	Order []string
 }
 
-// Leaves reports whether a series isn't asked this time.
-func (s *Scope) Leaves(series string) bool { return s.Left != nil && s.Left(series) }
+// Excludes reports whether a series isn't asked this time.
+func (s *Scope) Excludes(series string) bool { return s.IsExcluded != nil && s.IsExcluded(series) }
 
-// Moved is the event of a UID, if the schedule has it outside of the window.
-func (s *Scope) Moved(uid string) (e Event, ok bool) {
-	if s.Elsewhere == nil {
+// FindMoved is the event of a UID, if the schedule has it outside of the window.
+func (s *Scope) FindMoved(uid string) (e Event, ok bool) {
+	if s.FindOutside == nil {
 		return e, false
 	}
-	return s.Elsewhere(uid)
+	return s.FindOutside(uid)
 }
 
 // Covers reports whether the window has an event that goes from a day to a last one.
 func (s *Scope) Covers(uid string, at eval.Value, last civil.Date) bool {
-	if s.Within != nil && last == at.Day {
-		return s.Within(uid, at)
+	if s.InWindow != nil && last == at.Day {
+		return s.InWindow(uid, at)
 	}
 	return at.Day <= s.Window.Last && last >= s.Window.First
 }
 
-// Follow says what becomes of the events of an earlier file.
-type Follow struct {
-	*Earlier
+// Update says what becomes of the events of an earlier file.
+type Update struct {
+	*Previous
 	Scope
 	// Today bounds what may be cancelled: not before it.
 	Today civil.Date
 
-	cancelled []part // again
-	replaced  int    // texts by hand that were written over
+	cancelled   []outComponent // again
+	overwritten int            // texts by hand that were written over
 }
 
-// mostSequence is the largest SEQUENCE that is taken for one (RFC 5545 section 3.3.8: an
+// maxSequence is the largest SEQUENCE that is taken for one (RFC 5545 section 3.3.8: an
 // INTEGER of 32 bits).
-const mostSequence = 1<<31 - 2
+const maxSequence = 1<<31 - 2
 
-// next is the SEQUENCE of an event that is changed; one that can't be right starts again.
-func (b *block) next() int {
-	if b.sequence < 0 || b.sequence > mostSequence {
+// nextSequence is the SEQUENCE of an event that is changed; one that can't be right starts again.
+func (b *rawComponent) nextSequence() int {
+	if b.sequence < 0 || b.sequence > maxSequence {
 		return 1
 	}
 	return b.sequence + 1
@@ -247,38 +247,38 @@ func (b *block) next() int {
 // utcStamp is the form of a DTSTAMP.
 var utcStamp = regexp.MustCompile(`^\d{8}T\d{6}Z$`)
 
-// later is a DTSTAMP that isn't before the old one, if that can be right.
-func (b *block) later(stamp string) string {
-	if _, ok := moment(b.stamp); !ok || !utcStamp.MatchString(b.stamp) {
+// laterDTSTAMP is a DTSTAMP that isn't before the old one, if that can be right.
+func (b *rawComponent) laterDTSTAMP(stamp string) string {
+	if _, ok := parseDateTime(b.dtstamp); !ok || !utcStamp.MatchString(b.dtstamp) {
 		return stamp
 	}
-	return max(stamp, b.stamp)
+	return max(stamp, b.dtstamp)
 }
 
 // Cancelled counts the events that are newly cancelled.
-func (f *Follow) Cancelled() int { return len(f.cancelled) }
+func (f *Update) Cancelled() int { return len(f.cancelled) }
 
-// longestCover is how many days of a recurring event that isn't ours a VTIMEZONE covers.
-const longestCover = 3660
+// maxForeignCover is how many days of a recurring event that isn't ours a VTIMEZONE covers.
+const maxForeignCover = 3660
 
-// part is a component of the new file: what is there, or a new event.
-type part struct {
-	at   eval.Value
-	last civil.Date // of a recurring event
-	rank int        // of its series among those of a day
-	// dated says that it is an event or a to-do, cancelled that it takes place no more.
-	dated, cancelled bool
-	raw              string
-	new              *content
+// outComponent is a component of the new file: what is there, or a new event.
+type outComponent struct {
+	start eval.Value
+	last  civil.Date // of a recurring event
+	rank  int        // of its series among those of a day
+	// isEventOrTodo says that it is an event or a to-do, cancelled that it takes place no more.
+	isEventOrTodo, cancelled bool
+	raw                      string
+	new                      *componentLines
 }
 
-// parts makes the components of a file that follows an earlier one, by date.
-func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
-	stamp := basic(c.Stamp) + "T000000Z"
-	old := map[string]*block{}
-	if c.Follow != nil {
-		for i := range c.Follow.blocks {
-			if b := &c.Follow.blocks[i]; b.dated() {
+// components makes the components of a file that follows an earlier one, by date.
+func (l *lineWriter) components(c Calendar, events []Event) (list []outComponent, err error) {
+	stamp := basicDateText(c.DTSTAMP) + "T000000Z"
+	old := map[string]*rawComponent{}
+	if c.Update != nil {
+		for i := range c.Update.blocks {
+			if b := &c.Update.blocks[i]; b.isEventOrTodo() {
 				old[b.uid] = b
 			}
 		}
@@ -290,30 +290,30 @@ func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
 		if err != nil {
 			return err
 		}
-		p := part{rank: c.Follow.rank(e.UID), at: e.At, last: e.At.Day, dated: true}
+		p := outComponent{rank: c.Update.rank(e.UID), start: e.At, last: e.At.Day, isEventOrTodo: true}
 		if e.Recurring != nil {
 			for _, v := range e.Recurring.Dates {
 				p.last = max(p.last, v.Day)
 			}
 		}
-		mark := func() string { return hashMark + ":" + content.hashOf() }
+		mark := func() string { return hashProperty + ":" + content.hash() }
 		b := old[e.UID]
 		if b == nil {
-			content.add(mark())
-			p.new = content.stamped(stamp, 0, false)
+			content.appendLines(mark())
+			p.new = content.withStamps(stamp, 0, false)
 			list = append(list, p)
 			return nil
 		}
-		made, unchanged, marked, replaced := content.again(b)
+		made, unchanged, marked, replaced := content.mergeInto(b)
 		switch {
 		case unchanged:
 			p.raw = b.raw
 		case marked:
 			p.new = made
 		default:
-			made.add(mark())
-			if p.new = made.stamped(b.later(stamp), b.next(), true); replaced {
-				c.Follow.replaced++
+			made.appendLines(mark())
+			if p.new = made.withStamps(b.laterDTSTAMP(stamp), b.nextSequence(), true); replaced {
+				c.Update.overwritten++
 			}
 		}
 		list = append(list, p)
@@ -324,84 +324,84 @@ func (l *lines) parts(c Calendar, events []Event) (list []part, err error) {
 			return nil, err
 		}
 	}
-	if c.Follow == nil {
+	if c.Update == nil {
 		return list, nil
 	}
-	for i := range c.Follow.blocks {
-		b := &c.Follow.blocks[i]
-		if written[b.uid] && b.dated() {
+	for i := range c.Update.blocks {
+		b := &c.Update.blocks[i]
+		if written[b.uid] && b.isEventOrTodo() {
 			continue
 		}
-		if e, ok := c.Follow.moved(b); ok {
+		if e, ok := c.Update.movedOut(b); ok {
 			if err := put(e); err != nil {
 				return nil, err
 			}
 			continue
 		}
-		if p, keep := c.Follow.keep(b, stamp); keep {
+		if p, keep := c.Update.carryOver(b, stamp); keep {
 			list = append(list, p)
 		}
 	}
-	slices.SortStableFunc(list, func(a, b part) int {
-		return cmp.Or(cmp.Compare(a.at.Day, b.at.Day), cmp.Compare(a.at.Minutes, b.at.Minutes), cmp.Compare(a.rank, b.rank))
+	slices.SortStableFunc(list, func(a, b outComponent) int {
+		return cmp.Or(cmp.Compare(a.start.Day, b.start.Day), cmp.Compare(a.start.Minutes, b.start.Minutes), cmp.Compare(a.rank, b.rank))
 	})
 	return list, nil
 }
 
-// mine reports whether an earlier event is the plan's and this run's.
-func (f *Follow) mine(b *block) bool {
-	if !b.dated() || !slices.ContainsFunc(f.Plans, func(p string) bool { return strings.HasSuffix(b.uid, "@"+p) }) {
+// owns reports whether an earlier event is the plan's and this run's.
+func (f *Update) owns(b *rawComponent) bool {
+	if !b.isEventOrTodo() || !slices.ContainsFunc(f.Plans, func(p string) bool { return strings.HasSuffix(b.uid, "@"+p) }) {
 		return false
 	}
-	series, _, _ := identity(b.uid)
-	return !f.Leaves(series)
+	series, _, _ := splitUID(b.uid)
+	return !f.Excludes(series)
 }
 
 // rank is the place of an event's series in the order of one day.
-func (f *Follow) rank(uid string) int {
+func (f *Update) rank(uid string) int {
 	if f == nil || f.Order == nil {
 		return 0
 	}
-	series, _, _ := identity(uid)
+	series, _, _ := splitUID(uid)
 	return slices.Index(f.Order, series)
 }
 
-// moved is an event that moved out of the window: it is written at its new date.
-func (f *Follow) moved(b *block) (Event, bool) {
-	if !f.mine(b) || !f.touched(b) {
+// movedOut is an event that moved out of the window: it is written at its new date.
+func (f *Update) movedOut(b *rawComponent) (Event, bool) {
+	if !f.owns(b) || !f.inWindow(b) {
 		return Event{}, false
 	}
-	return f.Moved(b.uid)
+	return f.FindMoved(b.uid)
 }
 
-// touched reports whether an earlier event lies in the window, if only in part.
-func (f *Follow) touched(b *block) bool {
-	return f.Covers(b.uid, b.at, b.last)
+// inWindow reports whether an earlier event lies in the window, if only in part.
+func (f *Update) inWindow(b *rawComponent) bool {
+	return f.Covers(b.uid, b.start, b.lastDay)
 }
 
-// keep is what becomes of an earlier event that the schedule no longer has.
-func (f *Follow) keep(b *block, stamp string) (p part, keep bool) {
-	p = part{rank: f.rank(b.uid), at: b.at, last: min(b.last, b.at.Day+longestCover), raw: b.raw, dated: b.dated(),
+// carryOver is what becomes of an earlier event that the schedule no longer has.
+func (f *Update) carryOver(b *rawComponent, stamp string) (p outComponent, keep bool) {
+	p = outComponent{rank: f.rank(b.uid), start: b.start, last: min(b.lastDay, b.start.Day+maxForeignCover), raw: b.raw, isEventOrTodo: b.isEventOrTodo(),
 		cancelled: b.cancelled}
 	switch {
-	case !f.mine(b), !f.touched(b):
+	case !f.owns(b), !f.inWindow(b):
 		return p, true
 	case b.cancelled:
-		return p, b.last >= f.Today
-	case b.last < f.Today:
+		return p, b.lastDay >= f.Today
+	case b.lastDay < f.Today:
 		return p, true
 	}
 	p.cancelled = true
-	p.raw, p.new = "", b.gone().stamped(b.later(stamp), b.next(), true)
+	p.raw, p.new = "", b.cancelledCopy().withStamps(b.laterDTSTAMP(stamp), b.nextSequence(), true)
 	f.cancelled = append(f.cancelled, p)
 	return p, true
 }
 
-// SameUIDError is a UID that two events of a file have.
-type SameUIDError struct{ A, B Event }
+// DuplicateUIDError is a UID that two events of a file have.
+type DuplicateUIDError struct{ A, B Event }
 
 // Error names both events.
-func (e *SameUIDError) Error() string {
+func (e *DuplicateUIDError) Error() string {
 	return fmt.Sprintf("two events have the UID %s: %q on %s and %q on %s", e.A.UID, e.A.Summary, e.A.At,
 		e.B.Summary, e.B.At)
 }

@@ -22,7 +22,7 @@ func TestAgain(t *testing.T) {
 	r := rand.New(rand.NewPCG(12, 1))
 	zone, _ := Zone("Atlantic/Faroe")
 	morning, _ := schedule.ParseReminder("1 day before at 09:00")
-	first, _ := civil.Of(2027, 1, 1)
+	first, _ := civil.NewDate(2027, 1, 1)
 	rounds := 60
 	if testing.Short() {
 		rounds = 10
@@ -34,7 +34,7 @@ func TestAgain(t *testing.T) {
 			e := Event{UID: fmt.Sprintf("s%d.%d@plan", id%3, id), Summary: []string{"Pay, day; ü", "Drill", strings.Repeat("long words ", 12)}[r.IntN(3)],
 				Category: fmt.Sprintf("s%d", id%3), At: eval.Day(first + civil.Date(r.IntN(400)-15))}
 			if r.IntN(3) == 0 {
-				e.At = eval.Value{Kind: eval.Moment, Day: e.At.Day, Minutes: int16(r.IntN(1440))}
+				e.At = eval.Value{Kind: eval.DateTime, Day: e.At.Day, Minutes: int16(r.IntN(1440))}
 			}
 			if r.IntN(3) == 0 {
 				e.Reminders = []schedule.Reminder{morning}
@@ -53,14 +53,14 @@ func TestAgain(t *testing.T) {
 		ticked := map[string]bool{}  // to-dos that a person completed
 		for day := range 12 {
 			today := first + civil.Date(day*37)
-			earlier, err := ReadEarlier("f", strings.NewReader(text))
+			earlier, err := ReadPrevious("f", strings.NewReader(text))
 			if err != nil {
 				t.Fatal(err)
 			}
 			before := map[string]string{}
 			was := map[string]civil.Date{}
 			for _, b := range earlier.blocks {
-				before[b.uid], was[b.uid] = b.raw, b.at.Day
+				before[b.uid], was[b.uid] = b.raw, b.start.Day
 			}
 			for id := range 25 { // some change, some go, some come
 				uid := fmt.Sprintf("s%d.%d@plan", id%3, id)
@@ -84,13 +84,13 @@ func TestAgain(t *testing.T) {
 					}
 				}
 			}) {
-				if e := all[uid]; window.Has(e.At.Day) && e.Category != left {
+				if e := all[uid]; window.Contains(e.At.Day) && e.Category != left {
 					events = append(events, e)
 				}
 			}
-			f := &Follow{Earlier: earlier, Today: today, Scope: Scope{Window: window, Plans: []string{"plan"}, Left: func(s string) bool { return s == left },
-				Elsewhere: func(uid string) (Event, bool) { e, ok := all[uid]; return e, ok && !window.Has(e.At.Day) }}}
-			c := Calendar{Zone: zone, Stamp: today, Follow: f}
+			f := &Update{Previous: earlier, Today: today, Scope: Scope{Window: window, Plans: []string{"plan"}, IsExcluded: func(s string) bool { return s == left },
+				FindOutside: func(uid string) (Event, bool) { e, ok := all[uid]; return e, ok && !window.Contains(e.At.Day) }}}
+			c := Calendar{Zone: zone, DTSTAMP: today, Update: f}
 			var b strings.Builder
 			if err := Write(&b, c, events); err != nil {
 				t.Fatal(err)
@@ -145,7 +145,7 @@ func TestAgain(t *testing.T) {
 				_, now := want[uid]
 				switch {
 				case now:
-				case series == left, !window.Has(was[uid]):
+				case series == left, !window.Contains(was[uid]):
 					want[uid] = "stays"
 				case still: // moved out of the window
 					want[uid] = start(e)
@@ -178,8 +178,8 @@ func TestAgain(t *testing.T) {
 				t.Fatalf("day %d: too much: %v", day, got)
 			}
 			// The same again, a day later, is the same bytes; cancelled ones may be past.
-			again, _ := ReadEarlier("f", strings.NewReader(text))
-			f.Earlier, c.Stamp = again, today+1
+			again, _ := ReadPrevious("f", strings.NewReader(text))
+			f.Previous, c.DTSTAMP = again, today+1
 			b.Reset()
 			if err := Write(&b, c, events); err != nil || b.String() != text {
 				x, y := strings.Split(b.String(), "\r\n"), strings.Split(text, "\r\n")
@@ -208,17 +208,17 @@ func TestAgain(t *testing.T) {
 // UIDs that are too long or stand twice; a calendar with nothing in it; UTC by its
 // other names; identities back out of UIDs.
 func TestEdgesOfWriting(t *testing.T) {
-	day, _ := civil.Of(2027, 1, 5)
+	day, _ := civil.NewDate(2027, 1, 5)
 	var b strings.Builder
 	long := Event{UID: strings.Repeat("ü", 200) + "@plan", At: eval.Day(day)}
 	other := Event{UID: strings.Repeat("ü", 200) + "x@plan", At: eval.Day(day)}
-	if a, c := ShortUID(long.UID), ShortUID(other.UID); len(a) > longestUID || a == c || !strings.HasSuffix(a, "@plan") || ShortUID(a) != a {
+	if a, c := ShortUID(long.UID), ShortUID(other.UID); len(a) > maxUIDOctets || a == c || !strings.HasSuffix(a, "@plan") || ShortUID(a) != a {
 		t.Errorf("long UIDs: %q, %q", a, c)
 	}
 	if err := Write(&b, Calendar{}, []Event{long, other}); err != nil || !strings.Contains(b.String(), "@plan") {
 		t.Errorf("two long ones: %v", err)
 	}
-	var same *SameUIDError
+	var same *DuplicateUIDError
 	if err := Write(&b, Calendar{}, []Event{long, {UID: long.UID, Summary: "again", At: eval.Day(day)}}); !errors.As(err, &same) || !strings.Contains(err.Error(), "again") {
 		t.Errorf("one UID twice: %v", err)
 	}
@@ -231,18 +231,18 @@ func TestEdgesOfWriting(t *testing.T) {
 			t.Fatal(err)
 		}
 		b.Reset()
-		if err := Write(&b, Calendar{Zone: zone, Stamp: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.Moment, Day: day, Minutes: 90}}}); err != nil || !strings.Contains(b.String(), "DTSTART:20270105T013000Z\r\n") || strings.Contains(b.String(), "VTIMEZONE") {
+		if err := Write(&b, Calendar{Zone: zone, DTSTAMP: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.DateTime, Day: day, Minutes: 90}}}); err != nil || !strings.Contains(b.String(), "DTSTART:20270105T013000Z\r\n") || strings.Contains(b.String(), "VTIMEZONE") {
 			t.Errorf("%s: %v %s", name, err, b.String())
 		}
 	}
 	for _, c := range [][4]string{{"pay.2027-03/15@p", "pay", "date", "2027-03/15"}, {"pay.bank-file.2027-03/last@p", "pay", "bank-file", "2027-03/last"}, {"close.FY2027-M03/5th-working-day@p", "close", "date", "FY2027-M03/5th-working-day"},
 		{"contracts.decide.C-1.b@p", "contracts", "decide", "C-1.b"}, {"x@y@p", "", "", "x@y@p"}, {"plain", "", "", "plain"}} {
-		if a, b, id := identity(c[0]); a != c[1] || b != c[2] || id != c[3] {
+		if a, b, id := splitUID(c[0]); a != c[1] || b != c[2] || id != c[3] {
 			t.Errorf("%s: %s, %s, %s", c[0], a, b, id)
 		}
 	}
 	for _, bad := range []string{"", "BEGIN:VCALENDAR\nBEGIN:VEVENT\n", "x"} {
-		if _, err := ReadEarlier("f", strings.NewReader(bad)); err == nil {
+		if _, err := ReadPrevious("f", strings.NewReader(bad)); err == nil {
 			t.Errorf("%q is taken for a calendar", bad)
 		}
 	}

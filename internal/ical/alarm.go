@@ -11,37 +11,39 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// trigger is the relative TRIGGER of an alarm (RFC 5545 section 3.8.6.3): from
+// triggerText is the relative TRIGGER of an alarm (RFC 5545 section 3.8.6.3): from
 // local midnight of an all-day event's start, of a timed one the difference of the
 // two instants in its zone, nil if it floats.
-func trigger(at eval.Value, a schedule.Alarm, zone *time.Location) string {
+func triggerText(at eval.Value, a schedule.Alarm, zone *time.Location) string {
 	if a.Day == civil.None {
-		return duration(-a.Minutes, false)
+		return durationText(-a.Minutes, false)
 	}
-	if at.Kind != eval.Moment || zone == nil {
+	if at.Kind != eval.DateTime || zone == nil {
 		from := 0
-		if at.Kind == eval.Moment {
+		if at.Kind == eval.DateTime {
 			from = int(at.Minutes)
 		}
-		return duration(int(a.Day-at.Day)*1440+a.Minutes-from, true)
+		return durationText(int(a.Day-at.Day)*1440+a.Minutes-from, true)
 	}
 	start, want := instant(at.Day, int(at.Minutes), zone), instant(a.Day, a.Minutes, zone)
 	minutes := int(want.Sub(start) / time.Minute)
 	days := start.AddDate(0, 0, minutes/1440).Add(time.Duration(minutes%1440) * time.Minute)
-	return duration(minutes, days.Equal(want))
+	return durationText(minutes, days.Equal(want))
 }
 
 func instant(d civil.Date, minutes int, zone *time.Location) time.Time {
-	at, _ := instantOf(recur.Moment{Day: d, Second: minutes * 60}, zone)
+	at, _ := instantAt(recur.DateTime{Day: d, Second: minutes * 60}, zone)
 	return time.Unix(at-unixDay*secondsOfDay, 0).In(zone)
 }
 
-// At is a time on a zone's clock as the library has it: its offset and the name of that.
-func At(d civil.Date, minutes int, zone *time.Location) time.Time { return instant(d, minutes, zone) }
+// TimeOn is a time on a zone's clock as the library has it: its offset and the name of that.
+func TimeOn(d civil.Date, minutes int, zone *time.Location) time.Time {
+	return instant(d, minutes, zone)
+}
 
 // Instant is a time on a zone's clock in seconds of UTC since day 0; zone may be nil.
 func Instant(d civil.Date, minutes int, zone *time.Location) int64 {
-	at, _ := instantOf(recur.Moment{Day: d, Second: minutes * 60}, zone)
+	at, _ := instantAt(recur.DateTime{Day: d, Second: minutes * 60}, zone)
 	return at
 }
 
@@ -53,13 +55,13 @@ func (c Clock) Instant(d civil.Date, minutes int) int64 { return Instant(d, minu
 
 // Local implements eval.Clock.
 func (c Clock) Local(at int64) (d civil.Date, minutes int) {
-	s := clockAt(at, c.Location)
+	s := localAt(at, c.Location)
 	return s.Day, s.Second / 60
 }
 
-// duration writes minutes as a DURATION (section 3.3.6), whose days are days of
+// durationText writes minutes as a DURATION (section 3.3.6), whose days are days of
 // the clock: without them it is exact over a night when clocks change.
-func duration(minutes int, days bool) string {
+func durationText(minutes int, days bool) string {
 	var b strings.Builder
 	if minutes < 0 {
 		b.WriteByte('-')

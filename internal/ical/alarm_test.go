@@ -17,9 +17,9 @@ import (
 // closed days and over the nights when clocks change.
 func TestReminders(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 5))
-	first, _ := civil.Of(2026, 1, 1)
+	first, _ := civil.NewDate(2026, 1, 1)
 	cal := workdays.New("random", workdays.WeekdaySet(0).With(6).With(7))
-	var list workdays.List
+	var list workdays.HolidayList
 	for range 60 {
 		d := first + civil.Date(r.IntN(1000))
 		list = append(list, workdays.Holiday{Date: d, Nominal: d, Name: "Holiday"})
@@ -42,7 +42,7 @@ func TestReminders(t *testing.T) {
 		}
 		at := eval.Day(first + civil.Date(r.IntN(1000)))
 		if r.IntN(2) == 0 {
-			at.Kind, at.Minutes = eval.Moment, int16((4+r.IntN(20))*60+r.IntN(60))
+			at.Kind, at.Minutes = eval.DateTime, int16((4+r.IntN(20))*60+r.IntN(60))
 		}
 		reminder, err := schedule.ParseReminder(text)
 		if err != nil {
@@ -52,9 +52,9 @@ func TestReminders(t *testing.T) {
 		if !ok {
 			t.Fatalf("%s of %v: no day", text, at)
 		}
-		trigger := trigger(at, alarm, zone)
+		trigger := triggerText(at, alarm, zone)
 		in := time.UTC
-		if zone != nil && at.Kind == eval.Moment {
+		if zone != nil && at.Kind == eval.DateTime {
 			in = zone
 		}
 		start := instant(at.Day, int(at.Minutes), in)
@@ -67,7 +67,7 @@ func TestReminders(t *testing.T) {
 		default:
 			day := at.Day
 			for left := n * map[string]int{"day": 1, "week": 7, "working day": 1}[unit]; left > 0; {
-				if day--; unit != "working day" || cal.Open(day) {
+				if day--; unit != "working day" || cal.IsWorkday(day) {
 					left--
 				}
 			}

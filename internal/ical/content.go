@@ -13,25 +13,25 @@ import (
 	"yoyaku/internal/core/recur"
 )
 
-// content is a component: its content lines, unfolded, without BEGIN and END.
-type content struct {
-	kind  string // VEVENT or VTODO
+// componentLines is a component: its content lines, unfolded, without BEGIN and END.
+type componentLines struct {
+	name  string // VEVENT or VTODO
 	lines []string
 }
 
 // content makes the component of an event, without its stamps. The error says why it
 // can't be written as it is asked.
-func (c Calendar) content(e Event) (*content, error) {
-	k := &content{kind: "VEVENT"}
+func (c Calendar) content(e Event) (*componentLines, error) {
+	k := &componentLines{name: "VEVENT"}
 	put := func(parts ...string) { k.lines = append(k.lines, strings.Join(parts, "")) }
 	start := "DTSTART"
 	if e.Todo {
-		k.kind, start = "VTODO", "DUE"
+		k.name, start = "VTODO", "DUE"
 	}
 	put("UID:", escape(e.UID))
-	put(start, stamps(c.zone(e.Zone()), e.At))
-	if e.Lasting > 0 && e.At.Kind == eval.Moment && !e.Todo {
-		put("DURATION:", duration(e.Lasting, false))
+	put(start, timeValuesText(c.zone(e.Zone()), e.At))
+	if e.DurationMinutes > 0 && e.At.Kind == eval.DateTime && !e.Todo {
+		put("DURATION:", durationText(e.DurationMinutes, false))
 	}
 	if e.Recurring != nil {
 		if err := c.recurrence(k, e); err != nil {
@@ -78,7 +78,7 @@ func (c Calendar) content(e Event) (*content, error) {
 	default:
 		put("TRANSP:TRANSPARENT")
 	}
-	triggers, err := c.triggers(e)
+	triggers, err := c.triggerTexts(e)
 	for i, t := range triggers {
 		put("BEGIN:VALARM")
 		put("UID:", alarmUID(e.UID, i, t, escape(e.Summary)))
@@ -90,11 +90,11 @@ func (c Calendar) content(e Event) (*content, error) {
 	return k, err
 }
 
-// stamps writes dates or times of one kind as a property has them behind its name.
-func stamps(zone *time.Location, list ...eval.Value) string {
+// timeValuesText writes dates or times of one kind as a property has them behind its name.
+func timeValuesText(zone *time.Location, list ...eval.Value) string {
 	head, tail := ":", ""
 	switch {
-	case list[0].Kind != eval.Moment:
+	case list[0].Kind != eval.DateTime:
 		head = ";VALUE=DATE:"
 	case zone == nil:
 	case isUTC(zone):
@@ -104,9 +104,9 @@ func stamps(zone *time.Location, list ...eval.Value) string {
 	}
 	var texts []string
 	for _, v := range list {
-		text := basic(v.Day)
-		if v.Kind == eval.Moment {
-			text += clock(v) + tail
+		text := basicDateText(v.Day)
+		if v.Kind == eval.DateTime {
+			text += basicTimeText(v) + tail
 		}
 		texts = append(texts, text)
 	}
@@ -115,15 +115,15 @@ func stamps(zone *time.Location, list ...eval.Value) string {
 
 // recurrence puts RRULE, EXDATE and RDATE, reads them again, and refuses what doesn't
 // give the dates that are wanted.
-func (c Calendar) recurrence(k *content, e Event) error {
+func (c Calendar) recurrence(k *componentLines, e Event) error {
 	r := e.Recurring.Rule
 	last := e.Recurring.Until
-	at := recur.Moment{Day: last.Day, Second: int(last.Minutes) * 60}
-	r.Until, r.UntilDate = &at, last.Kind != eval.Moment
+	at := recur.DateTime{Day: last.Day, Second: int(last.Minutes) * 60}
+	r.Until, r.UntilDate = &at, last.Kind != eval.DateTime
 	zone := c.zone(e.Zone())
 	if !r.UntilDate && zone != nil {
-		until, _ := instantOf(at, zone)
-		utc := moment64(until)
+		until, _ := instantAt(at, zone)
+		utc := dateTimeAt(until)
 		r.Until, r.UntilUTC = &utc, true
 	}
 	k.lines = append(k.lines, "RRULE:"+r.String())
@@ -132,7 +132,7 @@ func (c Calendar) recurrence(k *content, e Event) error {
 		list []eval.Value
 	}{{"RDATE", e.Recurring.Extra}, {"EXDATE", e.Recurring.Except}} {
 		if len(p.list) > 0 {
-			k.lines = append(k.lines, p.name+stamps(zone, p.list...))
+			k.lines = append(k.lines, p.name+timeValuesText(zone, p.list...))
 		}
 	}
 	again, err := c.expanded(k)
@@ -155,8 +155,8 @@ func (c Calendar) recurrence(k *content, e Event) error {
 }
 
 // expanded reads a component as any reader does.
-func (c Calendar) expanded(k *content) (list []eval.Value, err error) {
-	comp := &Component{Name: k.kind}
+func (c Calendar) expanded(k *componentLines) (list []eval.Value, err error) {
+	comp := &Component{Name: k.name}
 	for _, line := range k.lines {
 		p, err := property(line)
 		if err != nil {
@@ -165,30 +165,30 @@ func (c Calendar) expanded(k *content) (list []eval.Value, err error) {
 		p.Line = 1
 		comp.Props = append(comp.Props, p)
 	}
-	sets, problems, err := Sets("", &Component{Subs: []*Component{{Subs: []*Component{comp}}}})
+	sets, problems, err := ReadSets("", &Component{Subs: []*Component{{Subs: []*Component{comp}}}})
 	if err == nil && len(problems) > 0 {
 		err = problems[0]
 	}
 	if err != nil {
 		return nil, err
 	}
-	instances, err := sets[0].Instances(civil.Always, false, nil)
+	instances, err := sets[0].Instances(civil.AllDays, false, nil)
 	for _, i := range instances {
 		at := i.From
-		if i.ID != nil { // as it is written, although the clock may skip it
-			at = *i.ID
+		if i.RecurrenceID != nil { // as it is written, although the clock may skip it
+			at = *i.RecurrenceID
 		}
 		list = append(list, at.Value())
 	}
 	return list, err
 }
 
-// triggers are those of an event's alarms. A recurring event has one set of them, so
+// triggerTexts are those of an event's alarms. A recurring event has one set of them, so
 // they must be the same for each of its dates.
-func (c Calendar) triggers(e Event) (list []string, err error) {
+func (c Calendar) triggerTexts(e Event) (list []string, err error) {
 	of := func(e Event) (list []string) {
 		for _, a := range e.Alarms() {
-			list = append(list, trigger(e.At, a, c.zone(e.Zone())))
+			list = append(list, triggerText(e.At, a, c.zone(e.Zone())))
 		}
 		return list
 	}
@@ -216,10 +216,10 @@ func isUTC(z *time.Location) bool {
 	return false
 }
 
-// stamped puts DTSTAMP, SEQUENCE and, where it changed, LAST-MODIFIED behind the UID.
-func (k *content) stamped(stamp string, sequence int, changed bool) *content {
+// withStamps puts DTSTAMP, SEQUENCE and, where it changed, LAST-MODIFIED behind the UID.
+func (k *componentLines) withStamps(stamp string, sequence int, changed bool) *componentLines {
 	list := make([]string, 0, len(k.lines)+3)
-	own := slices.IndexFunc(k.lines, func(line string) bool { return nameOf(line) == "UID" }) // before those of alarms
+	own := slices.IndexFunc(k.lines, func(line string) bool { return propertyName(line) == "UID" }) // before those of alarms
 	for i, line := range k.lines {
 		if list = append(list, line); i == own {
 			list = append(list, "DTSTAMP:"+stamp, "SEQUENCE:"+strconv.Itoa(sequence))
@@ -228,11 +228,11 @@ func (k *content) stamped(stamp string, sequence int, changed bool) *content {
 			}
 		}
 	}
-	return &content{k.kind, list}
+	return &componentLines{k.name, list}
 }
 
-// nameOf is the name of a content line's property.
-func nameOf(line string) string {
+// propertyName is the name of a content line's property.
+func propertyName(line string) string {
 	for i := range len(line) {
 		if line[i] == ':' || line[i] == ';' {
 			return strings.ToUpper(line[:i])
@@ -241,13 +241,13 @@ func nameOf(line string) string {
 	return ""
 }
 
-// outer are the content lines that are a component's own, not those of an alarm, behind
+// ownLines are the content lines that are a component's own, not those of an alarm, behind
 // their names.
-func outer(lines []string) iter.Seq2[string, string] {
+func ownLines(lines []string) iter.Seq2[string, string] {
 	return func(yield func(name, line string) bool) {
 		inner := 0
 		for _, line := range lines {
-			switch name := nameOf(line); {
+			switch name := propertyName(line); {
 			case name == "BEGIN":
 				inner++
 			case name == "END":
@@ -259,9 +259,9 @@ func outer(lines []string) iter.Seq2[string, string] {
 	}
 }
 
-// bare are the lines of outer but for those of some names.
-func bare(lines []string, without ...string) (list []string) {
-	for name, line := range outer(lines) {
+// linesWithout are the lines of outer but for those of some names.
+func linesWithout(lines []string, without ...string) (list []string) {
+	for name, line := range ownLines(lines) {
 		if !slices.Contains(without, name) {
 			list = append(list, line)
 		}

@@ -15,7 +15,7 @@ func Events(file string, r io.Reader) (list []Event, err error) {
 	if err != nil {
 		return nil, err
 	}
-	sets, problems, err := setsOf(file, root, "VEVENT", "VTODO")
+	sets, problems, err := readSetsOf(file, root, "VEVENT", "VTODO")
 	if err != nil {
 		return nil, err
 	}
@@ -28,7 +28,7 @@ func Events(file string, r io.Reader) (list []Event, err error) {
 				continue
 			}
 			v := Event{UID: e.UID, Summary: e.Summary, Description: e.Description, Category: e.Categories, At: e.Start.Value()}
-			v.Series, v.What, v.ID = identity(e.UID)
+			v.Series, v.What, v.ID = splitUID(e.UID)
 			list = append(list, v)
 		}
 	}
@@ -36,23 +36,23 @@ func Events(file string, r io.Reader) (list []Event, err error) {
 }
 
 // Value is a stamp to the minute.
-func (s Stamp) Value() eval.Value {
+func (s TimeValue) Value() eval.Value {
 	v := eval.Day(s.Day)
-	if s.Timed {
-		v.Kind, v.Minutes = eval.Moment, int16(s.Second/60)
+	if s.HasTime {
+		v.Kind, v.Minutes = eval.DateTime, int16(s.Second/60)
 	}
 	return v
 }
 
-// moment reads a DATE or a DATE-TIME to the minute.
-func moment(s string) (v eval.Value, ok bool) {
-	stamp, err := zones{}.stampOf(Property{}, s)
+// parseDateTime reads a DATE or a DATE-TIME to the minute.
+func parseDateTime(s string) (v eval.Value, ok bool) {
+	stamp, err := zones{}.timeValueOf(Property{}, s)
 	return stamp.Value(), err == nil
 }
 
-// identity takes a UID of ours apart: SERIES[.MILESTONE].IDENTITY@PLAN, or
+// splitUID takes a UID of ours apart: SERIES[.MILESTONE].IDENTITY@PLAN, or
 // RECORDS.EVENT.KEY@PLAN. Another one is its own identity.
-func identity(uid string) (series, what, id string) {
+func splitUID(uid string) (series, what, id string) {
 	at := strings.LastIndexByte(uid, '@')
 	if at < 0 {
 		return "", "", uid

@@ -13,29 +13,29 @@ import (
 // TestByHand changes an event by hand in each way, writes it again as it is, with another
 // reason, and on another day, and holds what is left to what was asked.
 func TestByHand(t *testing.T) {
-	day, _ := civil.Of(2027, 3, 1)
+	day, _ := civil.NewDate(2027, 3, 1)
 	morning, _ := schedule.ParseReminder("1 day before at 09:00")
 	week, _ := schedule.ParseReminder("7 days before")
-	event := Event{UID: "pay.2027-03/15@plan", Summary: "Pay, day", Description: "rolled preceding", Look: schedule.Look{Location: "Hall"}, At: eval.Day(day + 14), Reminders: []schedule.Reminder{morning, week}}
+	event := Event{UID: "pay.2027-03/15@plan", Summary: "Pay, day", Description: "rolled preceding", EventProperties: schedule.EventProperties{Location: "Hall"}, At: eval.Day(day + 14), Reminders: []schedule.Reminder{morning, week}}
 	todo := event
 	todo.Todo = true
 	write := func(e Event, old string) (text, doubts string) {
 		t.Helper()
-		c := Calendar{Stamp: day}
+		c := Calendar{DTSTAMP: day}
 		if old != "" {
-			earlier, err := ReadEarlier("f", strings.NewReader(old))
+			earlier, err := ReadPrevious("f", strings.NewReader(old))
 			if err != nil {
 				t.Fatal(err)
 			}
-			c.Stamp++
-			c.Follow = &Follow{Earlier: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day + 100}, Plans: []string{"plan"}}}
+			c.DTSTAMP++
+			c.Update = &Update{Previous: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day + 100}, Plans: []string{"plan"}}}
 		}
 		var b strings.Builder
 		s := NewSink(&b, c)
 		if err := s.Events([]Event{e}); err != nil {
 			t.Fatal(err)
 		}
-		return b.String(), s.Doubts()
+		return b.String(), s.Warnings()
 	}
 	const alarm = "BEGIN:VALARM\r\nACTION:DISPLAY\r\nDESCRIPTION:coffee\r\nTRIGGER:-PT5M\r\nEND:VALARM\r\n"
 	insert := func(line string) func(string) string {
@@ -49,7 +49,7 @@ func TestByHand(t *testing.T) {
 		inside := false
 		for _, line := range strings.Split(s, "\r\n") {
 			inside = inside && line != "END:VALARM" || line == "BEGIN:VALARM"
-			if !strings.HasPrefix(line, hashMark) && !(inside && strings.HasPrefix(line, "UID:")) {
+			if !strings.HasPrefix(line, hashProperty) && !(inside && strings.HasPrefix(line, "UID:")) {
 				lines = append(lines, line)
 			}
 		}
@@ -115,19 +115,19 @@ func TestByHand(t *testing.T) {
 // TestCancellations holds what is sent out to RFC 5546: an object for each UID, with its
 // organizer.
 func TestCancellations(t *testing.T) {
-	day, _ := civil.Of(2027, 3, 1)
+	day, _ := civil.NewDate(2027, 3, 1)
 	zone, _ := Zone("Europe/Oslo")
 	var b strings.Builder
-	list := []Event{{UID: "a@plan", At: eval.Day(day + 3)}, {UID: "b@plan", Todo: true, At: eval.Value{Kind: eval.Moment, Day: day + 4, Minutes: 600}}, {UID: "c@plan", At: eval.Day(day + 5)}}
-	if err := Write(&b, Calendar{Zone: zone, Stamp: day}, list); err != nil {
+	list := []Event{{UID: "a@plan", At: eval.Day(day + 3)}, {UID: "b@plan", Todo: true, At: eval.Value{Kind: eval.DateTime, Day: day + 4, Minutes: 600}}, {UID: "c@plan", At: eval.Day(day + 5)}}
+	if err := Write(&b, Calendar{Zone: zone, DTSTAMP: day}, list); err != nil {
 		t.Fatal(err)
 	}
-	earlier, err := ReadEarlier("f", strings.NewReader(b.String()))
+	earlier, err := ReadPrevious("f", strings.NewReader(b.String()))
 	if err != nil {
 		t.Fatal(err)
 	}
-	f := &Follow{Earlier: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day + 100}, Plans: []string{"plan"}}}
-	if err := Write(&strings.Builder{}, Calendar{Zone: zone, Stamp: day, Follow: f}, list[2:]); err != nil {
+	f := &Update{Previous: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day + 100}, Plans: []string{"plan"}}}
+	if err := Write(&strings.Builder{}, Calendar{Zone: zone, DTSTAMP: day, Update: f}, list[2:]); err != nil {
 		t.Fatal(err)
 	}
 	by, err := ParseOrganizer(`"Crew, \"office\"" <office@skerry.example>`)
@@ -176,9 +176,9 @@ func TestZonesHaveStandardTime(t *testing.T) {
 			continue
 		}
 		for _, year := range []int{1942, 1987, 2027} {
-			day, _ := civil.Of(year, 7, 1)
+			day, _ := civil.NewDate(year, 7, 1)
 			var b strings.Builder
-			if err := Write(&b, Calendar{Zone: zone, Stamp: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.Moment, Day: day, Minutes: 600}}, {UID: "b", At: eval.Value{Kind: eval.Moment, Day: day + 10, Minutes: 600}}}); err != nil {
+			if err := Write(&b, Calendar{Zone: zone, DTSTAMP: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.DateTime, Day: day, Minutes: 600}}, {UID: "b", At: eval.Value{Kind: eval.DateTime, Day: day + 10, Minutes: 600}}}); err != nil {
 				t.Fatal(err)
 			}
 			root, err := Read("f", strings.NewReader(b.String()))
@@ -189,11 +189,11 @@ func TestZonesHaveStandardTime(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if at, _ := instantOf(tenOClock(day), zone); !strings.Contains(b.String(), "BEGIN:STANDARD") || offsetAt(at, own) != offsetAt(at, zone) {
+			if at, _ := instantAt(tenOClock(day), zone); !strings.Contains(b.String(), "BEGIN:STANDARD") || offsetAt(at, own) != offsetAt(at, zone) {
 				t.Errorf("%s in %d:\n%s", zone, year, b.String())
 			}
 		}
 	}
 }
 
-func tenOClock(d civil.Date) recur.Moment { return recur.Moment{Day: d, Second: 36000} }
+func tenOClock(d civil.Date) recur.DateTime { return recur.DateTime{Day: d, Second: 36000} }

@@ -41,12 +41,12 @@ func TestWriteAndRead(t *testing.T) {
 			t.Fatal(err)
 		}
 		var events []Event
-		first, _ := civil.Of(1996, 1, 1)
+		first, _ := civil.NewDate(1996, 1, 1)
 		for i := range 900 {
-			events = append(events, Event{UID: strconv.Itoa(i) + name + texts[0], Summary: texts[i%len(texts)], At: eval.Value{Kind: eval.Moment, Day: first + civil.Date(i*11), Minutes: 720}})
+			events = append(events, Event{UID: strconv.Itoa(i) + name + texts[0], Summary: texts[i%len(texts)], At: eval.Value{Kind: eval.DateTime, Day: first + civil.Date(i*11), Minutes: 720}})
 		}
 		var b strings.Builder
-		if err := Write(&b, Calendar{Name: texts[0], Zone: zone, Stamp: first}, events); err != nil {
+		if err := Write(&b, Calendar{Name: texts[0], Zone: zone, DTSTAMP: first}, events); err != nil {
 			t.Fatal(err)
 		}
 		root, err := Read("out", strings.NewReader(b.String()))
@@ -81,8 +81,8 @@ func TestWriteAndRead(t *testing.T) {
 			}
 			y, m, d := events[i].At.Day.YMD()
 			_, want := time.Date(y, time.Month(m), d, 12, 0, 0, 0, zone).Zone()
-			if last != offset(want) {
-				t.Fatalf("%s at %s: the VTIMEZONE says %s, the zone %s", name, at, last, offset(want))
+			if last != offsetText(want) {
+				t.Fatalf("%s at %s: the VTIMEZONE says %s, the zone %s", name, at, last, offsetText(want))
 			}
 			summary := strings.Join(split(e.Get("SUMMARY").Value), ",")
 			if i < 3 && summary != texts[i] || strings.ContainsRune(summary, 7) || strings.Contains(summary, "\xff") {
@@ -115,7 +115,7 @@ func TestWriteAndRead(t *testing.T) {
 	}
 }
 
-func split(s string) []string { return texts(s) }
+func split(s string) []string { return splitTextList(s) }
 
 func offsetOf(s string) int {
 	n := int(s[1]-'0')*600 + int(s[2]-'0')*60 + int(s[3]-'0')*10 + int(s[4]-'0')
@@ -132,8 +132,8 @@ func FuzzRead(f *testing.F) {
 	f.Fuzz(func(t *testing.T, s string) {
 		root, err := Read("f", strings.NewReader(s))
 		if err == nil {
-			day, _ := civil.Of(2027, 1, 1)
-			if sets, _, serr := Sets("f", root); serr == nil {
+			day, _ := civil.NewDate(2027, 1, 1)
+			if sets, _, serr := ReadSets("f", root); serr == nil {
 				for _, set := range sets {
 					list, _ := set.Instances(civil.Span{First: day, Last: day + 3}, true, nil)
 					for _, i := range list {
@@ -144,13 +144,13 @@ func FuzzRead(f *testing.F) {
 				}
 			}
 		}
-		if earlier, aerr := ReadEarlier("f", strings.NewReader(s)); (aerr == nil) != (err == nil) {
+		if earlier, aerr := ReadPrevious("f", strings.NewReader(s)); (aerr == nil) != (err == nil) {
 			t.Fatalf("%q: read %v, as an earlier file %v", s, err, aerr)
 		} else if err == nil { // what follows it can be read again
-			day, _ := civil.Of(2027, 1, 1)
+			day, _ := civil.NewDate(2027, 1, 1)
 			var b strings.Builder
-			follow := &Follow{Earlier: earlier, Today: day, Scope: Scope{Window: civil.Always, Plans: []string{"p"}}}
-			if werr := Write(&b, Calendar{Stamp: day, Follow: follow}, []Event{{UID: "a@p", At: eval.Day(day)}}); werr != nil {
+			follow := &Update{Previous: earlier, Today: day, Scope: Scope{Window: civil.AllDays, Plans: []string{"p"}}}
+			if werr := Write(&b, Calendar{DTSTAMP: day, Update: follow}, []Event{{UID: "a@p", At: eval.Day(day)}}); werr != nil {
 				t.Fatalf("%q: %v", s, werr)
 			}
 			if _, rerr := Read("f", strings.NewReader(b.String())); rerr != nil {

@@ -9,20 +9,20 @@ import (
 	"unicode/utf8"
 )
 
-// maxOctets is the length of a content line without its break (section 3.1).
-const maxOctets = 75
+// maxLineOctets is the length of a content line without its break (section 3.1).
+const maxLineOctets = 75
 
-// lines writes content lines: CRLF, folded, never inside a character.
-type lines struct {
+// lineWriter writes content lines: CRLF, folded, never inside a character.
+type lineWriter struct {
 	w   *bufio.Writer
 	err error
 }
 
-func newLines(w io.Writer) *lines { return &lines{w: bufio.NewWriter(w)} }
+func newLines(w io.Writer) *lineWriter { return &lineWriter{w: bufio.NewWriter(w)} }
 
-func (l *lines) put(parts ...string) {
+func (l *lineWriter) putLine(parts ...string) {
 	s := strings.Join(parts, "")
-	for room := maxOctets; len(s) > room; room = maxOctets - 1 {
+	for room := maxLineOctets; len(s) > room; room = maxLineOctets - 1 {
 		cut := room
 		for cut > 0 && !utf8.RuneStart(s[cut]) {
 			cut--
@@ -33,7 +33,7 @@ func (l *lines) put(parts ...string) {
 	l.write(s, "\r\n")
 }
 
-func (l *lines) write(parts ...string) {
+func (l *lineWriter) write(parts ...string) {
 	for _, s := range parts {
 		if _, err := l.w.WriteString(s); err != nil && l.err == nil {
 			l.err = err
@@ -41,7 +41,7 @@ func (l *lines) write(parts ...string) {
 	}
 }
 
-func (l *lines) flush() error {
+func (l *lineWriter) flush() error {
 	if l.err != nil {
 		return l.err
 	}

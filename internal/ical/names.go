@@ -21,8 +21,8 @@ var windowsNames = sync.OnceValue(func() map[string]string {
 	return names
 })
 
-// mostParts is how many parts an IANA name has, as America/Argentina/Salta.
-const mostParts = 3
+// maxNameParts is how many parts an IANA name has, as America/Argentina/Salta.
+const maxNameParts = 3
 
 // ianaName is the IANA name that a TZID stands for: itself, whatever the case, or the end
 // of a path such as /example.org/Europe/London (RFC 5545 section 3.2.19 begins those with
@@ -36,7 +36,7 @@ func ianaName(id string) string {
 		return ""
 	}
 	parts := strings.Split(id, "/")
-	for n := min(mostParts, len(parts)-1); n > 0; n-- {
+	for n := min(maxNameParts, len(parts)-1); n > 0; n-- {
 		if name, ok := names[strings.ToLower(strings.Join(parts[len(parts)-n:], "/"))]; ok {
 			return name
 		}

@@ -18,19 +18,19 @@ import (
 // server keeps it.
 type Object struct {
 	UID, Summary string
-	At           eval.Value // DTSTART, or DUE
-	// Plan and Mark are of the plan that wrote it: its id, and the hash of what it wrote;
+	Start        eval.Value // DTSTART, or DUE
+	// Plan and WrittenHash are of the plan that wrote it: its id, and the hash of what it wrote;
 	// empty if nobody did.
-	Plan, Mark string
+	Plan, WrittenHash string
 	// Hash is that of what it says now, whoever wrote it.
 	Hash string
 
-	block block
-	says  map[string]string // by property
+	block      rawComponent
+	properties map[string]string // by property
 }
 
-// planMark and hashMark are the properties by which an event is known as a plan's.
-const planMark, hashMark = "X-YOYAKU-PLAN", "X-YOYAKU-HASH"
+// planProperty and hashProperty are the properties by which an event is known as a plan's.
+const planProperty, hashProperty = "X-YOYAKU-PLAN", "X-YOYAKU-HASH"
 
 // ReadObject reads a resource.
 func ReadObject(data string) (*Object, error) {
@@ -38,7 +38,7 @@ func ReadObject(data string) (*Object, error) {
 	if err != nil {
 		return nil, err
 	}
-	o := &Object{says: map[string]string{}}
+	o := &Object{properties: map[string]string{}}
 	n := 0
 	changed := sha256.New()
 	for _, c := range root.Subs[0].Subs {
@@ -46,37 +46,37 @@ func ReadObject(data string) (*Object, error) {
 			continue
 		}
 		if n++; n == 1 {
-			text := func(name string) string { return strings.Join(texts(c.Get(name).Value), ",") }
-			o.UID, o.Summary, o.Plan, o.Mark = text("UID"), text("SUMMARY"), text(planMark), text(hashMark)
+			text := func(name string) string { return strings.Join(splitTextList(c.Get(name).Value), ",") }
+			o.UID, o.Summary, o.Plan, o.WrittenHash = text("UID"), text("SUMMARY"), text(planProperty), text(hashProperty)
 		}
-		all := saysOf(c)
+		all := propertyTexts(c)
 		for _, name := range slices.Sorted(maps.Keys(all)) {
 			says := all[name]
 			if n > 1 { // an instance that somebody changed
 				changed.Write([]byte(name + "\x01" + says + "\x02"))
 				continue
 			}
-			o.says[name] = says
+			o.properties[name] = says
 		}
 	}
 	if n > 1 {
-		o.says["RECURRENCE-ID"] += hex.EncodeToString(changed.Sum(nil))
+		o.properties["RECURRENCE-ID"] += hex.EncodeToString(changed.Sum(nil))
 	}
-	for _, b := range blocks(data) {
-		if b.dated() && o.block.name == "" {
-			o.block, o.At = b, b.at
+	for _, b := range rawComponents(data) {
+		if b.isEventOrTodo() && o.block.name == "" {
+			o.block, o.Start = b, b.start
 		}
 	}
 	if n == 0 || o.block.name == "" {
 		return nil, errors.New("it has neither an event nor a to-do")
 	}
-	o.Hash = hashSaid(o.says)
+	o.Hash = hashProperties(o.properties)
 	return o, nil
 }
 
-// saysOf is what a component says by property, without what servers, programs and the
+// propertyTexts is what a component says by property, without what servers, programs and the
 // person who works off a to-do or an alarm put there.
-func saysOf(c *Component) map[string]string {
+func propertyTexts(c *Component) map[string]string {
 	lines := map[string][]string{}
 	put := func(name, line string) { lines[name] = append(lines[name], line) }
 	for _, p := range c.Props {
@@ -87,7 +87,7 @@ func saysOf(c *Component) map[string]string {
 		case c.Name == "VTODO" && (p.Name == "COMPLETED" || p.Name == "PERCENT-COMPLETE" || p.Name == "STATUS" &&
 			!strings.EqualFold(p.Value, "CANCELLED")):
 		default:
-			put(p.Name, said(p))
+			put(p.Name, propertyText(p))
 		}
 	}
 	for _, sub := range c.Subs {
@@ -95,7 +95,7 @@ func saysOf(c *Component) map[string]string {
 			continue
 		}
 		var inner []string
-		for name, says := range saysOf(sub) {
+		for name, says := range propertyTexts(sub) {
 			inner = append(inner, name+"\x01"+says)
 		}
 		slices.Sort(inner)
@@ -110,8 +110,8 @@ func saysOf(c *Component) map[string]string {
 	return all
 }
 
-// said is a property's value without escapes, behind its parameters.
-func said(p Property) string {
+// propertyText is a property's value without escapes, behind its parameters.
+func propertyText(p Property) string {
 	var params []string
 	for k, v := range p.Params {
 		if !strings.HasPrefix(k, "X-") {
@@ -119,9 +119,9 @@ func said(p Property) string {
 		}
 	}
 	slices.Sort(params)
-	value := strings.Join(texts(p.Value), ",")
+	value := strings.Join(splitTextList(p.Value), ",")
 	if p.Name == "TRIGGER" || p.Name == "DURATION" { // servers write PT167H as P6DT23H
-		if long, err := readDuration(value); err == nil {
+		if long, err := parseDuration(value); err == nil {
 			value = strconv.FormatInt(int64(long.days)*secondsOfDay+long.seconds, 10)
 		}
 	}
@@ -130,13 +130,13 @@ func said(p Property) string {
 
 // Differs names the properties in which two objects differ.
 func (o *Object) Differs(other *Object) (names []string) {
-	for name, says := range o.says {
-		if other.says[name] != says {
+	for name, says := range o.properties {
+		if other.properties[name] != says {
 			names = append(names, name)
 		}
 	}
-	for name := range other.says {
-		if _, both := o.says[name]; !both {
+	for name := range other.properties {
+		if _, both := o.properties[name]; !both {
 			names = append(names, name)
 		}
 	}
@@ -162,27 +162,27 @@ func (c Calendar) Object(e Event, plan string, old *Object) (*Object, string, er
 	if err != nil {
 		return nil, "", err
 	}
-	stamp, sequence := basic(c.Stamp)+"T000000Z", 0
+	stamp, sequence := basicDateText(c.DTSTAMP)+"T000000Z", 0
 	if old != nil {
-		made = made.kept(&old.block)
-		for name, line := range outer(old.block.body().lines) {
+		made = made.keepForeign(&old.block)
+		for name, line := range ownLines(old.block.contentLines().lines) {
 			if name == "CREATED" {
-				made.add(line)
+				made.appendLines(line)
 			}
 		}
-		stamp, sequence = old.block.later(stamp), old.block.next()
+		stamp, sequence = old.block.laterDTSTAMP(stamp), old.block.nextSequence()
 	}
 	made.lines = slices.DeleteFunc(made.lines, func(line string) bool {
-		return nameOf(line) == planMark ||
-			nameOf(line) == hashMark
+		return propertyName(line) == planProperty ||
+			propertyName(line) == hashProperty
 	})
-	made = made.stamped(stamp, sequence, old != nil)
-	made.add(planMark+":"+escape(plan), hashMark+":"+bare.Hash)
+	made = made.withStamps(stamp, sequence, old != nil)
+	made.appendLines(planProperty+":"+escape(plan), hashProperty+":"+bare.Hash)
 	return c.resource(e, made)
 }
 
-// add puts content lines behind the others, in front of the alarms.
-func (k *content) add(lines ...string) {
+// appendLines puts content lines behind the others, in front of the alarms.
+func (k *componentLines) appendLines(lines ...string) {
 	at := slices.Index(k.lines, "BEGIN:VALARM")
 	if at < 0 {
 		at = len(k.lines)
@@ -191,17 +191,17 @@ func (k *content) add(lines ...string) {
 }
 
 // resource writes a component as a resource of its own, and reads it again.
-func (c Calendar) resource(e Event, made *content) (*Object, string, error) {
+func (c Calendar) resource(e Event, made *componentLines) (*Object, string, error) {
 	var b bytes.Buffer
 	l := newLines(&b)
 	for _, line := range []string{"BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yoyaku//yoyaku//EN"} {
-		l.put(line)
+		l.putLine(line)
 	}
-	for _, z := range c.covered([]part{{at: e.At, new: made}}) {
+	for _, z := range c.zoneSpans([]outComponent{{start: e.At, new: made}}) {
 		l.timezone(z.zone, z.first, z.last)
 	}
 	l.component(made)
-	l.put("END:VCALENDAR")
+	l.putLine("END:VCALENDAR")
 	if err := l.flush(); err != nil {
 		return nil, "", err
 	}
@@ -215,6 +215,6 @@ func ResourceName(uid string) string {
 	return schedule.Hash(ShortUID(uid), 16) + ".ics"
 }
 
-// Identity takes a UID of a plan apart: its series or record, which of its dates, and
+// SplitUID takes a UID of a plan apart: its series or record, which of its dates, and
 // who it is among those.
-func Identity(uid string) (series, what, id string) { return identity(uid) }
+func SplitUID(uid string) (series, what, id string) { return splitUID(uid) }

@@ -37,25 +37,25 @@ func (o Organizer) line() string {
 // Cancellations writes what was cancelled as iTIP asks (RFC 5546 sections 3.2.5 and
 // 3.4.5): an object of METHOD:CANCEL for each UID, with its organizer. any is false, and
 // nothing is written, if nothing was.
-func (f *Follow) Cancellations(w io.Writer, by Organizer) (any bool, err error) {
+func (f *Update) Cancellations(w io.Writer, by Organizer) (any bool, err error) {
 	if len(f.cancelled) == 0 {
 		return false, nil
 	}
 	l := newLines(w)
 	for _, p := range f.cancelled {
 		for _, line := range []string{"BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yoyaku//yoyaku//EN", "METHOD:CANCEL"} {
-			l.put(line)
+			l.putLine(line)
 		}
 		for _, z := range f.zones {
 			if sameZone(p.new.lines, z.tzid) {
 				l.write(z.raw)
 			}
 		}
-		one := &content{kind: p.new.kind, lines: slices.DeleteFunc(slices.Clone(p.new.lines),
-			func(s string) bool { return nameOf(s) == "ORGANIZER" })}
-		one.add(by.line())
+		one := &componentLines{name: p.new.name, lines: slices.DeleteFunc(slices.Clone(p.new.lines),
+			func(s string) bool { return propertyName(s) == "ORGANIZER" })}
+		one.appendLines(by.line())
 		l.component(one)
-		l.put("END:VCALENDAR")
+		l.putLine("END:VCALENDAR")
 	}
 	return true, l.flush()
 }

@@ -34,14 +34,14 @@ type Component struct {
 	Line  int
 	Props []Property
 	Subs  []*Component
-	// Bad is the first content line in it that can't be read; nil if all can. Inside is
+	// FirstError is the first content line in it that can't be read; nil if all can. NestedError is
 	// where a calendar stands inside another; nil for one that doesn't.
-	Bad, Inside *Error
+	FirstError, NestedError *Error
 }
 
-// faults are what is wrong with a calendar itself.
-func (c *Component) faults() (list []*Error) {
-	for _, e := range []*Error{c.Bad, c.Inside} {
+// problems are what is wrong with a calendar itself.
+func (c *Component) problems() (list []*Error) {
+	for _, e := range []*Error{c.FirstError, c.NestedError} {
 		if e != nil {
 			list = append(list, e)
 		}
@@ -59,27 +59,27 @@ func (c *Component) Get(name string) Property {
 	return Property{}
 }
 
-// longest is the most that one unfolded content line may hold.
-const longest = 1 << 20
+// maxLineBytes is the most that one unfolded content line may hold.
+const maxLineBytes = 1 << 20
 
-// frame is the nesting of components while a stream is read.
-type frame struct {
+// streamParser is the nesting of components while a stream is read.
+type streamParser struct {
 	file  string
 	stack []*Component
 	text  strings.Builder // a content line, unfolded
 	start int             // line that it begins on
 }
 
-func (f *frame) fail(line int, format string, args ...any) error {
+func (f *streamParser) fail(line int, format string, args ...any) error {
 	return &Error{f.file, line, fmt.Sprintf(format, args...)}
 }
 
-// noCalendar is the error for a file that is no calendar.
-const noCalendar = "not an iCalendar file: it doesn't begin with BEGIN:VCALENDAR"
+// noCalendarMessage is the error for a file that is no calendar.
+const noCalendarMessage = "not an iCalendar file: it doesn't begin with BEGIN:VCALENDAR"
 
-// take ends the content line that was being read. One that can't be read makes
+// endLine ends the content line that was being read. One that can't be read makes
 // its component a bad one; the rest goes on.
-func (f *frame) take() error {
+func (f *streamParser) endLine() error {
 	if f.text.Len() == 0 {
 		return nil
 	}
@@ -88,10 +88,10 @@ func (f *frame) take() error {
 	top := f.stack[len(f.stack)-1]
 	if err != nil {
 		if len(f.stack) == 1 {
-			return f.fail(f.start, "%s", noCalendar)
+			return f.fail(f.start, "%s", noCalendarMessage)
 		}
-		if top.Bad == nil {
-			top.Bad = &Error{f.file, f.start, err.Error()}
+		if top.FirstError == nil {
+			top.FirstError = &Error{f.file, f.start, err.Error()}
 		}
 		return nil
 	}
@@ -100,7 +100,7 @@ func (f *frame) take() error {
 	switch {
 	case p.Name == "BEGIN":
 		if len(f.stack) == 1 && name != "VCALENDAR" {
-			return f.fail(f.start, "%s", noCalendar)
+			return f.fail(f.start, "%s", noCalendarMessage)
 		}
 		if len(f.stack) > 16 {
 			return f.fail(f.start, "components are nested too deep")
@@ -109,7 +109,7 @@ func (f *frame) take() error {
 		top.Subs = append(top.Subs, c)
 		f.stack = append(f.stack, c)
 	case len(f.stack) == 1:
-		return f.fail(f.start, "%s", noCalendar)
+		return f.fail(f.start, "%s", noCalendarMessage)
 	case p.Name == "END":
 		if top.Name != name {
 			return f.fail(f.start, "END:%s doesn't match BEGIN:%s on line %d", name, top.Name, top.Line)
@@ -123,16 +123,16 @@ func (f *frame) take() error {
 	return nil
 }
 
-// unfold puts calendars that stand inside others beside them.
-func (f *frame) unfold(list []*Component, inside bool) (all []*Component) {
+// flattenCalendars puts calendars that stand inside others beside them.
+func (f *streamParser) flattenCalendars(list []*Component, inside bool) (all []*Component) {
 	for _, c := range list {
 		if c.Name != "VCALENDAR" {
 			continue
 		}
 		if inside {
-			c.Inside = &Error{f.file, c.Line, "a calendar begins inside another one; it is read anyway"}
+			c.NestedError = &Error{f.file, c.Line, "a calendar begins inside another one; it is read anyway"}
 		}
-		all = append(append(all, c), f.unfold(c.Subs, true)...)
+		all = append(append(all, c), f.flattenCalendars(c.Subs, true)...)
 		c.Subs = slices.DeleteFunc(c.Subs, func(s *Component) bool { return s.Name == "VCALENDAR" })
 	}
 	return all
@@ -142,9 +142,9 @@ func (f *frame) unfold(list []*Component, inside bool) (all []*Component) {
 // Lines may end with LF alone, as many files have it. Errors are of type *Error.
 func Read(file string, r io.Reader) (*Component, error) {
 	root := &Component{}
-	f := &frame{file: file, stack: []*Component{root}}
+	f := &streamParser{file: file, stack: []*Component{root}}
 	in := bufio.NewScanner(r)
-	in.Buffer(make([]byte, 0, 4096), longest)
+	in.Buffer(make([]byte, 0, 4096), maxLineBytes)
 	n := 0
 	for in.Scan() {
 		n++
@@ -153,32 +153,32 @@ func Read(file string, r io.Reader) (*Component, error) {
 			line = strings.TrimPrefix(line, "\ufeff")
 		}
 		if line != "" && (line[0] == ' ' || line[0] == '\t') && f.text.Len() > 0 {
-			if f.text.WriteString(line[1:]); f.text.Len() > longest {
-				return nil, f.fail(f.start, "this line is longer than %d bytes", longest)
+			if f.text.WriteString(line[1:]); f.text.Len() > maxLineBytes {
+				return nil, f.fail(f.start, "this line is longer than %d bytes", maxLineBytes)
 			}
 			continue
 		}
-		if err := f.take(); err != nil {
+		if err := f.endLine(); err != nil {
 			return nil, err
 		}
 		f.start = n
 		f.text.WriteString(line)
 	}
 	if err := in.Err(); err == bufio.ErrTooLong {
-		return nil, f.fail(n+1, "this line is longer than %d bytes", longest)
+		return nil, f.fail(n+1, "this line is longer than %d bytes", maxLineBytes)
 	} else if err != nil {
 		return nil, err
 	}
-	if err := f.take(); err != nil {
+	if err := f.endLine(); err != nil {
 		return nil, err
 	}
 	if top := f.stack[len(f.stack)-1]; len(f.stack) > 1 {
 		return nil, f.fail(n, "the file ends inside %s, which began on line %d", top.Name, top.Line)
 	}
 	if len(root.Subs) == 0 {
-		return nil, f.fail(1, "%s", noCalendar)
+		return nil, f.fail(1, "%s", noCalendarMessage)
 	}
-	root.Subs = f.unfold(root.Subs, false)
+	root.Subs = f.flattenCalendars(root.Subs, false)
 	return root, nil
 }
 
@@ -187,7 +187,7 @@ func property(s string) (p Property, err error) {
 	if !utf8.ValidString(s) {
 		return p, fmt.Errorf("the line is not UTF-8")
 	}
-	bad := notContent(s)
+	bad := malformedLineError(s)
 	end := strings.IndexAny(s, ";:")
 	if end < 1 {
 		return p, bad
@@ -230,9 +230,9 @@ func property(s string) (p Property, err error) {
 	return p, nil
 }
 
-// texts splits a TEXT list at its commas and takes the escapes out (section
+// splitTextList splits a TEXT list at its commas and takes the escapes out (section
 // 3.3.11).
-func texts(s string) (list []string) {
+func splitTextList(s string) (list []string) {
 	var b strings.Builder
 	for i := 0; i < len(s); i++ {
 		switch {
@@ -252,10 +252,10 @@ func texts(s string) (list []string) {
 	return append(list, b.String())
 }
 
-// notContent is the fault of a line that isn't NAME:VALUE, worded where it is reported.
-type notContent string
+// malformedLineError is the fault of a line that isn't NAME:VALUE, worded where it is reported.
+type malformedLineError string
 
 // Error shows how the line begins.
-func (s notContent) Error() string {
+func (s malformedLineError) Error() string {
 	return fmt.Sprintf("expected a line NAME:VALUE, found %q", string(s[:min(len(s), 40)]))
 }

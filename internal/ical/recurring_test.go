@@ -20,7 +20,7 @@ import (
 func TestOneRecurringEvent(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 545))
 	zone, _ := Zone("America/New_York")
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: workdays.New("weekend", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday)), Today: 739000}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: workdays.New("weekend", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday)), Today: 739000}
 	reminder, _ := schedule.ParseReminder("1 day before at 09:00")
 	worked, _ := schedule.ParseReminder("1 working day before at 09:00")
 	written, rounds := 0, 30
@@ -40,7 +40,7 @@ func TestOneRecurringEvent(t *testing.T) {
 				t.Fatal(err)
 			}
 			plan := func(*schedule.Series) string { return "p" }
-			list, err := schedule.Folded(entries, plan, func(e schedule.Entry) schedule.Event { return e.Event("p") })
+			list, err := schedule.FoldAll(entries, plan, func(e schedule.Entry) schedule.Event { return e.Event("p") })
 			if err != nil {
 				if c[1] == "" || !strings.Contains(err.Error(), c[1]) {
 					t.Errorf("%s, %v: %v, want %q", c[0], window, err, c[1])
@@ -51,7 +51,7 @@ func TestOneRecurringEvent(t *testing.T) {
 				continue
 			}
 			var b strings.Builder
-			calendar := Calendar{Stamp: first}
+			calendar := Calendar{DTSTAMP: first}
 			if n%2 == 0 {
 				calendar.Zone = zone
 			}
@@ -63,14 +63,14 @@ func TestOneRecurringEvent(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			sets, problems, err := Sets("f", root)
+			sets, problems, err := ReadSets("f", root)
 			if err != nil || len(problems) > 0 || len(sets) != 1 || strings.Count(b.String(), "BEGIN:VEVENT") != 1 {
 				t.Fatal(err, problems, b.String())
 			}
-			instances, err := sets[0].Instances(civil.Always, false, nil)
+			instances, err := sets[0].Instances(civil.AllDays, false, nil)
 			var got, want []string
 			for _, i := range instances {
-				got = append(got, i.ID.Value().String())
+				got = append(got, i.RecurrenceID.Value().String())
 			}
 			for _, e := range entries {
 				want = append(want, e.At.String())
@@ -79,7 +79,7 @@ func TestOneRecurringEvent(t *testing.T) {
 				t.Fatalf("%s, %v: %v\n%v\nwant %v\n%s", c[0], window, err, got, want, b.String())
 			}
 			list[0].Reminders = []schedule.Reminder{reminder}
-			overNight := slices.ContainsFunc(entries, func(e schedule.Entry) bool { return e.At.Kind == eval.Moment }) && calendar.Zone != nil
+			overNight := slices.ContainsFunc(entries, func(e schedule.Entry) bool { return e.At.Kind == eval.DateTime }) && calendar.Zone != nil
 			if err := Write(&b, calendar, list); err != nil && !overNight {
 				t.Errorf("%s reminds at one time before each: %v", c[0], err)
 			}
@@ -101,11 +101,11 @@ func TestOneRecurringEvent(t *testing.T) {
 // How events show, and times that a clock skips.
 func TestLooks(t *testing.T) {
 	zone, _ := Zone("Europe/London")
-	day, _ := civil.Of(2027, 3, 28)
-	at := eval.Value{Kind: eval.Moment, Day: day, Minutes: 90}
-	e := Event{UID: "a@p", Summary: "Pay", Category: "pay", At: at, Look: schedule.Look{Busy: true, Lasting: 90, Color: "teal", Location: "Office; 2", Categories: []string{"a,b", "c"}}}
+	day, _ := civil.NewDate(2027, 3, 28)
+	at := eval.Value{Kind: eval.DateTime, Day: day, Minutes: 90}
+	e := Event{UID: "a@p", Summary: "Pay", Category: "pay", At: at, EventProperties: schedule.EventProperties{Busy: true, DurationMinutes: 90, Color: "teal", Location: "Office; 2", Categories: []string{"a,b", "c"}}}
 	var b strings.Builder
-	c := Calendar{Zone: zone, Stamp: day}
+	c := Calendar{Zone: zone, DTSTAMP: day}
 	if err := Write(&b, c, []Event{e}); err != nil {
 		t.Fatal(err)
 	}
@@ -115,20 +115,20 @@ func TestLooks(t *testing.T) {
 		}
 	}
 	for _, text := range []string{"0 minutes", "25 hours", "2 days", "an hour", ""} {
-		if _, err := schedule.ParseLasting(text); err == nil {
+		if _, err := schedule.ParseEventDuration(text); err == nil {
 			t.Errorf("%q lasts", text)
 		}
 	}
-	if n, err := schedule.ParseLasting("2 Hours"); n != 120 || err != nil {
+	if n, err := schedule.ParseEventDuration("2 Hours"); n != 120 || err != nil {
 		t.Errorf("2 hours are %d minutes, %v", n, err)
 	}
 	if _, err := schedule.ParseColor("teel"); err == nil || !strings.Contains(err.Error(), "did you mean teal?") {
 		t.Errorf("a colour: %v", err)
 	}
-	if got := c.Doubts(c.Skipped([]Event{e, {At: eval.Day(day)}, e})); got != `clocks in Europe/London skip 2027-03-28T01:30, the time of "Pay"; calendars show it at 2027-03-28T02:30 (and 1 more)` {
+	if got := c.Warnings(c.SkippedTimes([]Event{e, {At: eval.Day(day)}, e})); got != `clocks in Europe/London skip 2027-03-28T01:30, the time of "Pay"; calendars show it at 2027-03-28T02:30 (and 1 more)` {
 		t.Error(got)
 	}
-	if got := fmt.Sprint(c.Doubts(nil)); got != "" {
+	if got := fmt.Sprint(c.Warnings(nil)); got != "" {
 		t.Error(got)
 	}
 }

@@ -21,8 +21,8 @@ func calendarOf(events string) string {
 
 // show writes an instance as testdata/read.txt does.
 func show(i Instance) string {
-	at := func(s Stamp) string {
-		if s.Timed {
+	at := func(s TimeValue) string {
+		if s.HasTime {
 			return fmt.Sprintf("%sT%02d:%02d", s.Day, s.Second/3600, s.Second/60%60)
 		}
 		return s.Day.String()
@@ -30,7 +30,7 @@ func show(i Instance) string {
 	text := at(i.From)
 	if i.AllDay() {
 		text += " to " + i.Last().String()
-	} else if !i.Open {
+	} else if !i.IsOpenEnded {
 		text += " to " + at(i.To)
 	}
 	if i.From.Zone != nil {
@@ -42,8 +42,8 @@ func show(i Instance) string {
 	if i.Categories != "" {
 		text += " (" + i.Categories + ")"
 	}
-	if i.ID != nil {
-		text += " [" + at(*i.ID) + "]"
+	if i.RecurrenceID != nil {
+		text += " [" + at(*i.RecurrenceID) + "]"
 	}
 	return text
 }
@@ -57,12 +57,12 @@ func TestSets(t *testing.T) {
 	for _, c := range strings.Split(string(data), "== ")[1:] {
 		name, body, _ := strings.Cut(c, "\n")
 		events, want, _ := strings.Cut("\n"+body, "\n--\n")
-		span, zone, lines := civil.Always, (*time.Location)(nil), []string{}
+		span, zone, lines := civil.AllDays, (*time.Location)(nil), []string{}
 		for _, line := range strings.Split(events[1:], "\n") {
 			if text, ok := strings.CutPrefix(line, "window "); ok {
 				a, b, _ := strings.Cut(text, "..")
-				first, _ := civil.DefaultFrame.ParseSpan(a)
-				last, _ := civil.DefaultFrame.ParseSpan(b)
+				first, _ := civil.DefaultFiscalCalendar.ParseSpan(a)
+				last, _ := civil.DefaultFiscalCalendar.ParseSpan(b)
 				span = civil.Span{First: first.First, Last: last.Last}
 			} else if text, ok := strings.CutPrefix(line, "zone "); ok {
 				if zone, err = Zone(text); err != nil {
@@ -77,7 +77,7 @@ func TestSets(t *testing.T) {
 			t.Fatal(name, err)
 		}
 		var got []string
-		sets, problems, err := Sets("f.ics", root)
+		sets, problems, err := ReadSets("f.ics", root)
 		if err != nil {
 			problems = append(problems, err.(*Error))
 		}
@@ -93,9 +93,9 @@ func TestSets(t *testing.T) {
 		for _, i := range all {
 			if zone != nil {
 				i.From, i.To = i.From.In(zone), i.To.In(zone)
-				if i.ID != nil {
-					id := i.ID.In(zone)
-					i.ID = &id
+				if i.RecurrenceID != nil {
+					id := i.RecurrenceID.In(zone)
+					i.RecurrenceID = &id
 				}
 			}
 			got = append(got, show(i))
@@ -126,12 +126,12 @@ func TestCancelMessage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sets, problems, err := Sets("f", root)
+	sets, problems, err := ReadSets("f", root)
 	if err != nil || len(sets) != 2 || len(problems) != 0 {
 		t.Fatal(sets, problems, err)
 	}
 	for _, cancelled := range []bool{false, true} {
-		list, err := sets[0].Instances(civil.Always, cancelled, nil)
+		list, err := sets[0].Instances(civil.AllDays, cancelled, nil)
 		if err != nil || (len(list) == 1) != cancelled || cancelled && (list[0].Status != "CANCELLED" || list[0].Summary != "x") {
 			t.Errorf("cancelled %t: %v %v", cancelled, list, err)
 		}
@@ -253,11 +253,11 @@ func TestInstancesByWalking(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		sets, problems, err := Sets("f", root)
+		sets, problems, err := ReadSets("f", root)
 		if err != nil || len(problems) > 0 || len(sets) != 1 {
 			t.Fatal(text, problems, err)
 		}
-		first, _ := civil.Of(2026, 1+r.IntN(12), 1)
+		first, _ := civil.NewDate(2026, 1+r.IntN(12), 1)
 		span := civil.Span{First: first, Last: first + civil.Date(r.IntN(200))}
 		list, err := sets[0].Instances(span, false, nil)
 		if err != nil {
@@ -268,7 +268,7 @@ func TestInstancesByWalking(t *testing.T) {
 			got = append(got, fmt.Sprint(i.From.Instant(), i.To.Instant()-i.From.Instant(), i.Summary))
 		}
 		for i, a := range at {
-			day := func(a time.Time) civil.Date { d, _ := civil.Of(a.Year(), int(a.Month()), a.Day()); return d }
+			day := func(a time.Time) civil.Date { d, _ := civil.NewDate(a.Year(), int(a.Month()), a.Day()); return d }
 			if day(a) <= span.Last && day(a.Add(90*time.Minute-time.Second)) >= span.First {
 				want = append(want, fmt.Sprint(a.Unix()+unixDay*secondsOfDay, 5400, what[i]))
 			}
@@ -279,7 +279,7 @@ func TestInstancesByWalking(t *testing.T) {
 			t.Fatalf("case %d, %v:\n%s\n%v\nwant\n%v", n, span, text, got, want)
 		}
 	}
-	if at, skipped := instantOf(recur.Moment{Day: 739689, Second: 1}, nil); at != 739689*secondsOfDay+1 || skipped {
+	if at, skipped := instantAt(recur.DateTime{Day: 739689, Second: 1}, nil); at != 739689*secondsOfDay+1 || skipped {
 		t.Error("a floating time has no zone to skip it")
 	}
 }
@@ -306,7 +306,7 @@ func TestBudget(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		sets, problems, err := Sets("f", root)
+		sets, problems, err := ReadSets("f", root)
 		if err != nil || problems != nil || len(sets) != 1 {
 			t.Fatal(sets, problems, err)
 		}

@@ -13,14 +13,14 @@ import (
 
 const secondsOfDay = 86400
 
-// Stamp is a DATE, or a DATE-TIME on the clock of its zone (RFC 5545 sections 3.3.4
+// TimeValue is a DATE, or a DATE-TIME on the clock of its zone (RFC 5545 sections 3.3.4
 // and 3.3.5).
-type Stamp struct {
-	recur.Moment
-	Timed bool
-	Zone  *time.Location // of a time; nil if it floats
+type TimeValue struct {
+	recur.DateTime
+	HasTime bool
+	Zone    *time.Location // of a time; nil if it floats
 
-	late bool // the second of two times that the clock shows alike
+	isSecondOfFold bool // the second of two times that the clock shows alike
 }
 
 // unixDay is the day number of 1970-01-01.
@@ -28,17 +28,17 @@ const unixDay = 719163
 
 // Instant is the time of a stamp in seconds of UTC since day 0; dates and floating
 // times count as though they were in UTC.
-func (s Stamp) Instant() int64 {
-	at, _ := instantOf(s.Moment, s.Zone)
-	if s.late {
-		at = local(s.Moment) - offsetAt(local(s.Moment)+15*3600, s.Zone)
+func (s TimeValue) Instant() int64 {
+	at, _ := instantAt(s.DateTime, s.Zone)
+	if s.isSecondOfFold {
+		at = localSeconds(s.DateTime) - offsetAt(localSeconds(s.DateTime)+15*3600, s.Zone)
 	}
 	return at
 }
 
-// instantOf places a moment of a zone's clock. A time that the clock skips takes the
+// instantAt places a moment of a zone's clock. A time that the clock skips takes the
 // offset before the gap, one that it shows twice is the first (section 3.3.5).
-func instantOf(m recur.Moment, zone *time.Location) (at int64, skipped bool) {
+func instantAt(m recur.DateTime, zone *time.Location) (at int64, skipped bool) {
 	local := int64(m.Day)*secondsOfDay + int64(m.Second)
 	if zone == nil || zone == time.UTC {
 		return local, false
@@ -60,42 +60,42 @@ func offsetAt(at int64, zone *time.Location) int64 {
 	return int64(offset)
 }
 
-// clockAt is what a zone's clock shows at an instant.
-func clockAt(at int64, zone *time.Location) Stamp {
-	s := Stamp{Timed: true, Zone: zone}
+// localAt is what a zone's clock shows at an instant.
+func localAt(at int64, zone *time.Location) TimeValue {
+	s := TimeValue{HasTime: true, Zone: zone}
 	if zone == nil || zone == time.UTC {
-		s.Moment = moment64(at)
+		s.DateTime = dateTimeAt(at)
 		return s
 	}
-	s.Moment = moment64(at + offsetAt(at, zone))
-	first, _ := instantOf(s.Moment, zone)
-	s.late = first != at
+	s.DateTime = dateTimeAt(at + offsetAt(at, zone))
+	first, _ := instantAt(s.DateTime, zone)
+	s.isSecondOfFold = first != at
 	return s
 }
 
-// moment64 takes seconds since day 0 apart.
-func moment64(at int64) recur.Moment {
+// dateTimeAt takes seconds since day 0 apart.
+func dateTimeAt(at int64) recur.DateTime {
 	day := at / secondsOfDay
 	if at%secondsOfDay < 0 {
 		day--
 	}
-	return recur.Moment{Day: civil.Date(max(int64(civil.Min), min(day, int64(civil.Max)))),
+	return recur.DateTime{Day: civil.Date(max(int64(civil.Min), min(day, int64(civil.Max)))),
 		Second: int(at - day*secondsOfDay)}
 }
 
-// local is the moment of a stamp in seconds since day 0, whatever its zone.
-func local(m recur.Moment) int64 { return int64(m.Day)*secondsOfDay + int64(m.Second) }
+// localSeconds is the moment of a stamp in seconds since day 0, whatever its zone.
+func localSeconds(m recur.DateTime) int64 { return int64(m.Day)*secondsOfDay + int64(m.Second) }
 
 // In is a time on another zone's clock; dates and floating times stay.
-func (s Stamp) In(zone *time.Location) Stamp {
-	if !s.Timed || s.Zone == nil {
+func (s TimeValue) In(zone *time.Location) TimeValue {
+	if !s.HasTime || s.Zone == nil {
 		return s
 	}
-	return clockAt(s.Instant(), zone)
+	return localAt(s.Instant(), zone)
 }
 
-// stampOf reads the value of a date or a time with the parameters of its property.
-func (z zones) stampOf(p Property, value string) (s Stamp, err error) {
+// timeValueOf reads the value of a date or a time with the parameters of its property.
+func (z zones) timeValueOf(p Property, value string) (s TimeValue, err error) {
 	value = strings.ToUpper(strings.TrimSpace(value))
 	day, clock, timed := strings.Cut(value, "T")
 	if s.Day, err = basicDate(day); err != nil {
@@ -104,7 +104,7 @@ func (z zones) stampOf(p Property, value string) (s Stamp, err error) {
 	if !timed {
 		return s, nil
 	}
-	s.Timed = true
+	s.HasTime = true
 	clock, utc := strings.CutSuffix(clock, "Z")
 	n, err := strconv.ParseUint(clock, 10, 32)
 	if err != nil || len(clock) != 6 || n/10000 > 23 || n/100%100 > 59 || n%100 > 60 {
@@ -134,18 +134,18 @@ func basicDate(s string) (civil.Date, error) {
 	return civil.None, fmt.Errorf("expected a date such as 20270331, found %q", s[:min(len(s), 40)])
 }
 
-// length is how long an event takes: days of the clock, and then exact seconds
+// duration is how long an event takes: days of the clock, and then exact seconds
 // (section 3.3.6).
-type length struct {
+type duration struct {
 	days    int
 	seconds int64
 }
 
-// longestDays is the longest that an event may take: all the days that there are.
-const longestDays = int(civil.Max)
+// maxDurationDays is the longest that an event may take: all the days that there are.
+const maxDurationDays = int(civil.Max)
 
-// readDuration reads P1W, P2DT3H, -PT15M.
-func readDuration(s string) (l length, err error) {
+// parseDuration reads P1W, P2DT3H, -PT15M.
+func parseDuration(s string) (l duration, err error) {
 	bad := fmt.Errorf("expected a duration such as P2D, found %q", s[:min(len(s), 40)])
 	text := strings.ToUpper(strings.TrimSpace(s))
 	rest, ok := strings.CutPrefix(strings.TrimLeft(text, "+-"), "P")
@@ -187,22 +187,22 @@ func readDuration(s string) (l length, err error) {
 	if text[0] == '-' {
 		l.days, l.seconds = -l.days, -l.seconds
 	}
-	if l.days > longestDays || l.seconds > int64(longestDays)*secondsOfDay {
+	if l.days > maxDurationDays || l.seconds > int64(maxDurationDays)*secondsOfDay {
 		return l, fmt.Errorf("an event that lasts beyond the year 9999: %s", text)
 	}
 	return l, nil
 }
 
-// after is the end of what begins at s.
-func (l length) after(s Stamp) Stamp {
+// endAfter is the end of what begins at s.
+func (l duration) endAfter(s TimeValue) TimeValue {
 	if l.days > 0 {
-		s.Day, s.late = min(s.Day+civil.Date(l.days), civil.Max), false
+		s.Day, s.isSecondOfFold = min(s.Day+civil.Date(l.days), civil.Max), false
 	}
 	if l.seconds == 0 {
 		return s
 	}
-	return clockAt(s.Instant()+l.seconds, s.Zone)
+	return localAt(s.Instant()+l.seconds, s.Zone)
 }
 
 // byInstant orders stamps.
-func byInstant(a, b Stamp) int { return cmp.Compare(a.Instant(), b.Instant()) }
+func byInstant(a, b TimeValue) int { return cmp.Compare(a.Instant(), b.Instant()) }

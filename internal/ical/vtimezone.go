@@ -16,7 +16,7 @@ import (
 // zones finds the time zones of a file: by their IANA names, else in the file itself.
 type zones struct {
 	file   string
-	own    map[string]*Component
+	byTZID map[string]*Component
 	loaded map[string]*time.Location
 }
 
@@ -25,8 +25,8 @@ func zonesOf(file string, root *Component) zones {
 	z := zones{file, map[string]*Component{}, map[string]*time.Location{}}
 	for _, cal := range root.Subs {
 		for _, c := range cal.Subs {
-			if id := c.Get("TZID").Value; c.Name == "VTIMEZONE" && z.own[id] == nil {
-				z.own[id] = c
+			if id := c.Get("TZID").Value; c.Name == "VTIMEZONE" && z.byTZID[id] == nil {
+				z.byTZID[id] = c
 			}
 		}
 	}
@@ -39,7 +39,7 @@ func (z zones) find(id string) (*time.Location, error) {
 	if loc, ok := z.loaded[id]; ok {
 		return loc, nil
 	}
-	name, own := ianaName(id), z.own[id]
+	name, own := ianaName(id), z.byTZID[id]
 	if name == "" && own == nil {
 		name = windowsNames()[strings.ToLower(id)]
 	}
@@ -62,23 +62,23 @@ func (z zones) find(id string) (*time.Location, error) {
 	return loc, nil
 }
 
-// onset is an instant from which an offset holds.
-type onset struct {
+// zoneTransition is an instant from which an offset holds.
+type zoneTransition struct {
 	at       int64 // seconds of UTC since 1970
 	from, to int   // seconds east of UTC
 }
 
-// lastOnset bounds the transitions of a zone whose rules have no end.
-var lastOnset, _ = civil.Of(2400, 1, 1)
+// lastTransitionDay bounds the transitions of a zone whose rules have no end.
+var lastTransitionDay, _ = civil.NewDate(2400, 1, 1)
 
 // location makes a zone of a VTIMEZONE (section 3.6.5).
 func (z zones) location(c *Component, id string) (*time.Location, error) {
-	var list []onset
+	var list []zoneTransition
 	for _, o := range c.Subs {
 		if o.Name != "STANDARD" && o.Name != "DAYLIGHT" {
 			continue
 		}
-		more, line, err := z.onsets(o)
+		more, line, err := z.transitions(o)
 		if err != nil {
 			return nil, fmt.Errorf("the time zone %q can't be read: line %d: %w", id, line, err)
 		}
@@ -87,41 +87,41 @@ func (z zones) location(c *Component, id string) (*time.Location, error) {
 	if len(list) == 0 {
 		return nil, fmt.Errorf("the time zone %q has neither STANDARD nor DAYLIGHT", id)
 	}
-	slices.SortStableFunc(list, func(a, b onset) int { return int(max(-1, min(1, a.at-b.at))) })
+	slices.SortStableFunc(list, func(a, b zoneTransition) int { return int(max(-1, min(1, a.at-b.at))) })
 	return time.LoadLocationFromTZData(id, zoneData(list))
 }
 
-// onsets are the instants at which an observance begins.
-func (z zones) onsets(c *Component) (list []onset, line int, err error) {
-	var o onset
+// transitions are the instants at which an observance begins.
+func (z zones) transitions(c *Component) (list []zoneTransition, line int, err error) {
+	var o zoneTransition
 	for _, p := range []struct {
 		name string
 		to   *int
 	}{{"TZOFFSETFROM", &o.from}, {"TZOFFSETTO", &o.to}} {
 		v := c.Get(p.name)
-		if *p.to, err = readOffset(v.Value); err != nil {
+		if *p.to, err = parseOffset(v.Value); err != nil {
 			return nil, max(v.Line, c.Line), fmt.Errorf("%s: %w", p.name, err)
 		}
 	}
 	first := c.Get("DTSTART") // a local time, whatever zone it names (section 3.6.5)
-	start, err := z.stampOf(Property{}, first.Value)
+	start, err := z.timeValueOf(Property{}, first.Value)
 	if err != nil {
 		return nil, max(first.Line, c.Line), err
 	}
-	put := func(m recur.Moment) {
-		o.at = local(m) - unixDay*secondsOfDay - int64(o.from)
+	put := func(m recur.DateTime) {
+		o.at = localSeconds(m) - unixDay*secondsOfDay - int64(o.from)
 		list = append(list, o)
 	}
-	put(start.Moment)
+	put(start.DateTime)
 	for _, p := range c.Props {
 		switch p.Name {
 		case "RDATE":
 			for _, v := range strings.Split(p.Value, ",") {
-				at, err := z.stampOf(Property{}, v)
+				at, err := z.timeValueOf(Property{}, v)
 				if err != nil {
 					return nil, p.Line, err
 				}
-				put(at.Moment)
+				put(at.DateTime)
 			}
 		case "RRULE":
 			rule, err := recur.ParseRRule(p.Value)
@@ -129,11 +129,11 @@ func (z zones) onsets(c *Component) (list []onset, line int, err error) {
 				return nil, p.Line, err
 			}
 			if rule.UntilUTC {
-				until := moment64(local(*rule.Until) + int64(o.from))
+				until := dateTimeAt(localSeconds(*rule.Until) + int64(o.from))
 				rule.Until = &until
 			}
-			for m := range rule.Moments(start.Moment) {
-				if m.Day > lastOnset || len(list) > 5000 {
+			for m := range rule.DateTimes(start.DateTime) {
+				if m.Day > lastTransitionDay || len(list) > 5000 {
 					break
 				}
 				put(m)
@@ -143,8 +143,8 @@ func (z zones) onsets(c *Component) (list []onset, line int, err error) {
 	return list, 0, nil
 }
 
-// readOffset reads +0100 or -053000 (section 3.3.14).
-func readOffset(s string) (seconds int, err error) {
+// parseOffset reads +0100 or -053000 (section 3.3.14).
+func parseOffset(s string) (seconds int, err error) {
 	s = strings.TrimSpace(s)
 	n, err := strconv.ParseUint(strings.TrimLeft(s, "+-"), 10, 32)
 	if len(s) == 5 {
@@ -162,7 +162,7 @@ func readOffset(s string) (seconds int, err error) {
 
 // zoneData writes transitions as a TZif file (RFC 8536), which the standard library
 // reads.
-func zoneData(list []onset) []byte {
+func zoneData(list []zoneTransition) []byte {
 	offsets := []int{list[0].from} // held before the first of them
 	for _, o := range list {
 		if !slices.Contains(offsets[1:], o.to) && len(offsets) < 255 {
@@ -170,7 +170,7 @@ func zoneData(list []onset) []byte {
 		}
 	}
 	var b bytes.Buffer
-	block := func(list []onset) {
+	block := func(list []zoneTransition) {
 		b.WriteString("TZif2")
 		b.Write(make([]byte, 15))
 		for _, n := range []int{0, 0, 0, len(list), len(offsets), 1} {

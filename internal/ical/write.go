@@ -17,11 +17,11 @@ import (
 
 // Calendar is what an iCalendar file is about.
 type Calendar struct {
-	Name  string         // RFC 7986 NAME; none if empty
-	Zone  *time.Location // of timed events; nil makes them floating
-	Stamp civil.Date     // DTSTAMP is this day at 00:00 UTC
-	// Follow is the earlier file that this one follows; nil for none.
-	Follow *Follow
+	Name    string         // RFC 7986 NAME; none if empty
+	Zone    *time.Location // of timed events; nil makes them floating
+	DTSTAMP civil.Date     // DTSTAMP is this day at 00:00 UTC
+	// Update is the earlier file that this one follows; nil for none.
+	Update *Update
 }
 
 // Event is an event of a schedule.
@@ -43,14 +43,14 @@ func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w: w, c: c} }
 
 // Events writes the events.
 func (s *Sink) Events(list []Event) error {
-	s.skipped = append(s.skipped, s.c.Skipped(list)...)
+	s.skipped = append(s.skipped, s.c.SkippedTimes(list)...)
 	n, err := write(s.w, s.c, list)
 	s.count += n
 	return err
 }
 
-// Skipped are the events at times that their zone's clock skips.
-func (c Calendar) Skipped(list []Event) (skipped []Event) {
+// SkippedTimes are the events at times that their zone's clock skips.
+func (c Calendar) SkippedTimes(list []Event) (skipped []Event) {
 	for _, e := range list {
 		zone := c.zone(e.Zone())
 		if zone == nil {
@@ -61,8 +61,8 @@ func (c Calendar) Skipped(list []Event) (skipped []Event) {
 			dates = e.Recurring.Dates
 		}
 		for _, e.At = range dates {
-			if _, gap := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone); gap &&
-				e.At.Kind == eval.Moment {
+			if _, gap := instantAt(recur.DateTime{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone); gap &&
+				e.At.Kind == eval.DateTime {
 				skipped = append(skipped, e)
 			}
 		}
@@ -70,42 +70,42 @@ func (c Calendar) Skipped(list []Event) (skipped []Event) {
 	return skipped
 }
 
-// Doubts says what is doubtful in what was written; "" if nothing is.
-func (s *Sink) Doubts() string {
+// Warnings says what is doubtful in what was written; "" if nothing is.
+func (s *Sink) Warnings() string {
 	var list []string
-	if text := s.c.Doubts(s.skipped); text != "" {
+	if text := s.c.Warnings(s.skipped); text != "" {
 		list = append(list, text)
 	}
-	if f := s.c.Follow; f != nil && f.replaced > 0 {
-		list = append(list, phrase.Agree(f.replaced,
+	if f := s.c.Update; f != nil && f.overwritten > 0 {
+		list = append(list, phrase.CountVerb(f.overwritten,
 			"event had a text edited by hand (SUMMARY, DESCRIPTION or LOCATION); it was replaced",
 			"events had texts edited by hand (SUMMARY, DESCRIPTION or LOCATION); they were replaced"))
 	}
 	return strings.Join(list, "; ")
 }
 
-// Doubts reports events at times that the clock skips.
-func (c Calendar) Doubts(skipped []Event) string {
+// Warnings reports events at times that the clock skips.
+func (c Calendar) Warnings(skipped []Event) string {
 	if len(skipped) == 0 {
 		return ""
 	}
 	e := skipped[0]
 	zone := c.zone(e.Zone())
-	at, _ := instantOf(recur.Moment{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone)
+	at, _ := instantAt(recur.DateTime{Day: e.At.Day, Second: int(e.At.Minutes) * 60}, zone)
 	text := fmt.Sprintf("clocks in %s skip %s, the time of %q; calendars show it at %s", zone, e.At, e.Summary,
-		clockAt(at, zone).Value())
+		localAt(at, zone).Value())
 	if n := len(skipped) - 1; n > 0 {
 		text += fmt.Sprintf(" (and %d more)", n)
 	}
 	return text
 }
 
-// Follow makes the calendar follow an earlier one.
-func (s *Sink) Follow(f *Follow) { s.c.Follow = f }
+// SetUpdate makes the calendar follow an earlier one.
+func (s *Sink) SetUpdate(f *Update) { s.c.Update = f }
 
-// Bound says of which schedule the events are, to a calendar that follows an earlier one.
-func (s *Sink) Bound(scope Scope) {
-	if f := s.c.Follow; f != nil {
+// SetScope says of which schedule the events are, to a calendar that follows an earlier one.
+func (s *Sink) SetScope(scope Scope) {
+	if f := s.c.Update; f != nil {
 		f.Scope = scope
 	}
 }
@@ -124,8 +124,8 @@ func (s *Sink) Close() error { return nil }
 // ErrEmpty is a calendar with nothing in it, which isn't written.
 var ErrEmpty = errors.New("no event")
 
-// longestUID is how many octets a UID may have (RFC 7986 section 5.3 says 255).
-const longestUID = 254
+// maxUIDOctets is how many octets a UID may have (RFC 7986 section 5.3 says 255).
+const maxUIDOctets = 254
 
 // Write writes a whole iCalendar stream (RFC 5545 section 3.4). If it follows an
 // earlier file, events that are as they were stay to the byte.
@@ -142,41 +142,41 @@ func write(w io.Writer, c Calendar, events []Event) (n int, err error) {
 		e := &events[i]
 		e.UID = ShortUID(e.UID)
 		if before, twice := seen[e.UID]; twice {
-			return 0, &SameUIDError{events[before], *e}
+			return 0, &DuplicateUIDError{events[before], *e}
 		}
 		seen[e.UID] = i
 	}
 	l := newLines(w)
-	parts, err := l.parts(c, events)
+	parts, err := l.components(c, events)
 	if err != nil {
 		return 0, err
 	}
 	if len(parts) == 0 {
 		return 0, ErrEmpty
 	}
-	l.put("BEGIN:VCALENDAR")
-	l.put("VERSION:2.0")
-	l.put("PRODID:-//Yoyaku//yoyaku//EN")
-	l.put("CALSCALE:GREGORIAN")
+	l.putLine("BEGIN:VCALENDAR")
+	l.putLine("VERSION:2.0")
+	l.putLine("PRODID:-//Yoyaku//yoyaku//EN")
+	l.putLine("CALSCALE:GREGORIAN")
 	if c.Name != "" {
-		l.put("NAME:", escape(c.Name))
+		l.putLine("NAME:", escape(c.Name))
 	}
-	l.put("REFRESH-INTERVAL;VALUE=DURATION:P1D")
-	covered := c.covered(parts)
+	l.putLine("REFRESH-INTERVAL;VALUE=DURATION:P1D")
+	covered := c.zoneSpans(parts)
 	for _, z := range covered {
 		l.timezone(z.zone, z.first, z.last)
 	}
-	if c.Follow != nil { // the zones of events that are kept
-		for _, z := range c.Follow.zones {
-			if slices.ContainsFunc(covered, func(o cover) bool { return o.zone.String() == z.tzid }) ||
-				!slices.ContainsFunc(parts, func(p part) bool { return strings.Contains(p.raw, "TZID="+z.tzid) }) {
+	if c.Update != nil { // the zones of events that are kept
+		for _, z := range c.Update.zones {
+			if slices.ContainsFunc(covered, func(o zoneSpan) bool { return o.zone.String() == z.tzid }) ||
+				!slices.ContainsFunc(parts, func(p outComponent) bool { return strings.Contains(p.raw, "TZID="+z.tzid) }) {
 				continue
 			}
 			l.write(z.raw)
 		}
 	}
 	for _, p := range parts {
-		if p.dated && !p.cancelled {
+		if p.isEventOrTodo && !p.cancelled {
 			n++
 		}
 		if p.new == nil {
@@ -185,40 +185,40 @@ func write(w io.Writer, c Calendar, events []Event) (n int, err error) {
 		}
 		l.component(p.new)
 	}
-	l.put("END:VCALENDAR")
+	l.putLine("END:VCALENDAR")
 	return n, l.flush()
 }
 
 // component writes a component of content lines.
-func (l *lines) component(c *content) {
-	l.put("BEGIN:", c.kind)
+func (l *lineWriter) component(c *componentLines) {
+	l.putLine("BEGIN:", c.name)
 	for _, line := range c.lines {
-		l.put(line)
+		l.putLine(line)
 	}
-	l.put("END:", c.kind)
+	l.putLine("END:", c.name)
 }
 
 // ShortUID cuts a UID that is too long; it then ends in a hash.
 func ShortUID(uid string) string {
-	if len(uid) <= longestUID {
+	if len(uid) <= maxUIDOctets {
 		return uid
 	}
 	end := "." + schedule.Hash(uid, 8)
 	plan := ""
-	if at := strings.LastIndexByte(uid, '@'); at >= 0 && len(uid)-at < longestUID/2 {
+	if at := strings.LastIndexByte(uid, '@'); at >= 0 && len(uid)-at < maxUIDOctets/2 {
 		plan = uid[at:]
 	}
-	return strings.ToValidUTF8(uid[:longestUID-len(end)-len(plan)], "") + end + plan
+	return strings.ToValidUTF8(uid[:maxUIDOctets-len(end)-len(plan)], "") + end + plan
 }
 
-// cover is a zone with the first and last instant of the times on its clock.
-type cover struct {
+// zoneSpan is a zone with the first and last instant of the times on its clock.
+type zoneSpan struct {
 	zone        *time.Location
 	first, last time.Time
 }
 
-// covered are the zones that timed events need, the calendar's own first.
-func (c Calendar) covered(parts []part) (list []cover) {
+// zoneSpans are the zones that timed events need, the calendar's own first.
+func (c Calendar) zoneSpans(parts []outComponent) (list []zoneSpan) {
 	var zones []*time.Location
 	add := func(z *time.Location) {
 		if z != nil && !isUTC(z) &&
@@ -228,22 +228,22 @@ func (c Calendar) covered(parts []part) (list []cover) {
 	}
 	add(c.Zone)
 	for _, p := range parts {
-		if p.at.Kind == eval.Moment {
-			add(c.zone(p.at.Text))
+		if p.start.Kind == eval.DateTime {
+			add(c.zone(p.start.Text))
 		}
 	}
 	for _, zone := range zones {
-		z := cover{zone: zone}
+		z := zoneSpan{zone: zone}
 		any := false
 		in := "TZID=" + zone.String() + ":"
 		for _, p := range parts {
-			own := c.zone(p.at.Text)
-			if p.at.Kind != eval.Moment || p.new == nil && !strings.Contains(p.raw, in) || p.new != nil &&
+			own := c.zone(p.start.Text)
+			if p.start.Kind != eval.DateTime || p.new == nil && !strings.Contains(p.raw, in) || p.new != nil &&
 				(own == nil || own.String() != zone.String()) {
 				continue
 			}
-			for _, day := range []civil.Date{p.at.Day, max(p.at.Day, p.last)} {
-				at := instant(day, int(p.at.Minutes), zone)
+			for _, day := range []civil.Date{p.start.Day, max(p.start.Day, p.last)} {
+				at := instant(day, int(p.start.Minutes), zone)
 				if !any || at.Before(z.first) {
 					z.first = at
 				}
@@ -260,11 +260,11 @@ func (c Calendar) covered(parts []part) (list []cover) {
 	return list
 }
 
-// basic writes a date in the basic form 20270331 (section 3.3.4).
-func basic(d civil.Date) string { return strings.ReplaceAll(d.String(), "-", "") }
+// basicDateText writes a date in the basic form 20270331 (section 3.3.4).
+func basicDateText(d civil.Date) string { return strings.ReplaceAll(d.String(), "-", "") }
 
-// clock writes the time of a Moment as T163000.
-func clock(v eval.Value) string {
+// basicTimeText writes the time of a Moment as T163000.
+func basicTimeText(v eval.Value) string {
 	m := int(v.Minutes)
 	return string([]byte{'T', byte('0' + m/600), byte('0' + m/60%10), byte('0' + m%60/10), byte('0' + m%10), '0', '0'})
 }

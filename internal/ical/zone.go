@@ -60,33 +60,33 @@ func Zone(name string) (*time.Location, error) {
 	return time.LoadLocationFromTZData(name, data)
 }
 
-// loaded are the zones of times that were asked for, by name.
-var loaded sync.Map
+// loadedZones are the zones of times that were asked for, by name.
+var loadedZones sync.Map
 
 // zone is that of a time by its name, which has been found before; "" is the calendar's.
 func (c Calendar) zone(name string) *time.Location {
 	if name == "" || c.Zone != nil && name == c.Zone.String() {
 		return c.Zone
 	}
-	if z, ok := loaded.Load(name); ok {
+	if z, ok := loadedZones.Load(name); ok {
 		return z.(*time.Location)
 	}
 	z, err := Zone(name)
 	if err != nil {
 		return nil
 	}
-	loaded.Store(name, z)
+	loadedZones.Store(name, z)
 	return z
 }
 
 // timezone writes the VTIMEZONE that covers the instants from first to last: one
 // observance per transition, DAYLIGHT where the offset rises, and a STANDARD one always
 // (section 3.6.5), since readers look for it. A zone without later changes is STANDARD.
-func (l *lines) timezone(loc *time.Location, first, last time.Time) {
-	l.put("BEGIN:VTIMEZONE")
-	l.put("TZID:", loc.String())
+func (l *lineWriter) timezone(loc *time.Location, first, last time.Time) {
+	l.putLine("BEGIN:VTIMEZONE")
+	l.putLine("TZID:", loc.String())
 	var list []time.Time
-	if start := change(first.In(loc), -1, epoch); start.IsZero() { // the offset has always held
+	if start := nextTransition(first.In(loc), -1, epoch); start.IsZero() { // the offset has always held
 		name, offset := first.In(loc).Zone()
 		since := epoch
 		if first.Before(since) {
@@ -96,19 +96,19 @@ func (l *lines) timezone(loc *time.Location, first, last time.Time) {
 	} else {
 		list = append(list, start)
 	}
-	for next := change(first.In(loc), 1, last); !next.IsZero(); next = change(next, 1, last) {
+	for next := nextTransition(first.In(loc), 1, last); !next.IsZero(); next = nextTransition(next, 1, last) {
 		list = append(list, next)
 	}
 	standard := -1
-	if n := len(list); n > 0 && !slices.ContainsFunc(list, func(at time.Time) bool { return !rises(at) }) {
+	if n := len(list); n > 0 && !slices.ContainsFunc(list, func(at time.Time) bool { return !offsetRises(at) }) {
 		standard = l.standardOf(list, last)
 		for standard < 0 { // one before, which isn't needed for the times themselves
-			before := change(list[0].Add(-time.Second), -1, epoch)
+			before := nextTransition(list[0].Add(-time.Second), -1, epoch)
 			if before.IsZero() {
 				standard = len(list) - 1
 				break
 			}
-			if list = append([]time.Time{before}, list...); !rises(before) {
+			if list = append([]time.Time{before}, list...); !offsetRises(before) {
 				break
 			}
 		}
@@ -116,24 +116,24 @@ func (l *lines) timezone(loc *time.Location, first, last time.Time) {
 	for i, at := range list {
 		l.transition(at, i == standard)
 	}
-	l.put("END:VTIMEZONE")
+	l.putLine("END:VTIMEZONE")
 }
 
-// rises reports whether a zone's offset rises at a transition.
-func rises(at time.Time) bool {
+// offsetRises reports whether a zone's offset rises at a transition.
+func offsetRises(at time.Time) bool {
 	_, before := at.Add(-time.Second).Zone()
 	_, after := at.Zone()
 	return after > before
 }
 
-// laterChange is for how long after the last time a later change of a zone is looked for.
-const laterChange = 2 * 366 * 24 * time.Hour
+// transitionLookahead is for how long after the last time a later change of a zone is looked for.
+const transitionLookahead = 2 * 366 * 24 * time.Hour
 
 // standardOf is which of a zone's transitions, all of which rise, begins its standard time:
 // the last, if nothing changes after it; -1 if something does.
-func (l *lines) standardOf(list []time.Time, last time.Time) int {
+func (l *lineWriter) standardOf(list []time.Time, last time.Time) int {
 	at := list[len(list)-1]
-	if change(at, 1, maxTime(at, last).Add(laterChange)).IsZero() {
+	if nextTransition(at, 1, maxTime(at, last).Add(transitionLookahead)).IsZero() {
 		return len(list) - 1
 	}
 	return -1
@@ -149,11 +149,11 @@ func maxTime(a, b time.Time) time.Time {
 // epoch is before any zone's first transition.
 var epoch = time.Date(1840, 1, 1, 0, 0, 0, 0, time.UTC)
 
-// change finds the nearest instant at which a zone's offset or name changes,
+// nextTransition finds the nearest instant at which a zone's offset or name changes,
 // after at (way 1) up to limit, or at and before it (way -1); zero when there
 // is none. It looks at each day, since the library's own bounds of a zone's
 // offset also fall if nothing changes.
-func change(at time.Time, way int, limit time.Time) time.Time {
+func nextTransition(at time.Time, way int, limit time.Time) time.Time {
 	same := func(a, b time.Time) bool {
 		an, ao := a.Zone()
 		bn, bo := b.Zone()
@@ -186,7 +186,7 @@ func change(at time.Time, way int, limit time.Time) time.Time {
 	}
 }
 
-func (l *lines) transition(at time.Time, standard bool) {
+func (l *lineWriter) transition(at time.Time, standard bool) {
 	_, before := at.Add(-time.Second).Zone()
 	name, after := at.Zone()
 	kind := "STANDARD"
@@ -196,17 +196,17 @@ func (l *lines) transition(at time.Time, standard bool) {
 	l.observance(kind, at.UTC().Add(time.Duration(before)*time.Second), before, after, name)
 }
 
-func (l *lines) observance(kind string, local time.Time, from, to int, name string) {
-	l.put("BEGIN:", kind)
-	l.put("DTSTART:", local.Format("20060102T150405"))
-	l.put("TZOFFSETFROM:", offset(from))
-	l.put("TZOFFSETTO:", offset(to))
-	l.put("TZNAME:", escape(name))
-	l.put("END:", kind)
+func (l *lineWriter) observance(kind string, local time.Time, from, to int, name string) {
+	l.putLine("BEGIN:", kind)
+	l.putLine("DTSTART:", local.Format("20060102T150405"))
+	l.putLine("TZOFFSETFROM:", offsetText(from))
+	l.putLine("TZOFFSETTO:", offsetText(to))
+	l.putLine("TZNAME:", escape(name))
+	l.putLine("END:", kind)
 }
 
-// offset writes a UTC offset (section 3.3.14).
-func offset(sec int) string {
+// offsetText writes a UTC offset (section 3.3.14).
+func offsetText(sec int) string {
 	sign := '+'
 	if sec < 0 {
 		sign, sec = '-', -sec

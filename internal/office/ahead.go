@@ -12,56 +12,56 @@ import (
 	"yoyaku/internal/question"
 )
 
-// Next is what is asked of what comes up.
-type Next struct {
+// AheadRequest is what is asked of what comes up.
+type AheadRequest struct {
 	Names           []string // of series, patterns and records; nil for all
 	Within, Overdue string   // stretches from today, and back from it
 	Window          string   // instead of both
 	Owner           string   // whose tasks alone; "" for all
 }
 
-// Coming is what comes up of plans.
-type Coming struct {
-	Window  civil.Span // of the first plan
-	Columns []string
-	Events  []schedule.Event // by date
-	owned   bool             // a column says whose a task is
-	today   civil.Date
-	of      map[string]*plan.Plan // by UID
+// AheadResult is what comes up of plans.
+type AheadResult struct {
+	Window    civil.Span // of the first plan
+	Columns   []string
+	Events    []schedule.Event // by date
+	hasOwner  bool             // a column says whose a task is
+	today     civil.Date
+	planByUID map[string]*plan.Plan // by UID
 }
 
 // Ahead lists what comes up of plans.
-func Ahead(plans []*plan.Plan, n Next, tell Tell) (c *Coming, err error) {
-	if err := Known(plans, n.Names, true); err != nil {
+func Ahead(plans []*plan.Plan, n AheadRequest, tell Reporter) (c *AheadResult, err error) {
+	if err := CheckNames(plans, n.Names, true); err != nil {
 		return nil, err
 	}
-	if err := knownOwner(plans, n.Owner); err != nil {
-		return nil, rows.In("owner", err)
+	if err := checkOwner(plans, n.Owner); err != nil {
+		return nil, rows.WrapOption("owner", err)
 	}
-	c = &Coming{of: map[string]*plan.Plan{}, today: plans[0].Env.Today}
-	asked := make([]listing, len(plans))
+	c = &AheadResult{planByUID: map[string]*plan.Plan{}, today: plans[0].Env.Today}
+	asked := make([]planListing, len(plans))
 	var series []*schedule.Series
 	for i, p := range plans {
-		if asked[i], err = n.of(p); err != nil {
+		if asked[i], err = n.listingFor(p); err != nil {
 			return nil, err
 		}
 		series = append(series, asked[i].series...)
 	}
-	c.Window, c.owned = asked[0].window, schedule.AgendaOf(series, "").Owner
+	c.Window, c.hasOwner = asked[0].window, schedule.NewAgenda(series, "").Owner
 	for i, p := range plans {
-		if err := LedgerOf(p).warn(asked[i].series, asked[i].window, tell); err != nil {
+		if err := NewLedger(p).warnBreaches(asked[i].series, asked[i].window, tell); err != nil {
 			return nil, err
 		}
 	}
 	for i, p := range plans {
-		place := p.Place()
-		place.Stdin, place.Warn, place.Note, place.Flags = strings.NewReader(""), tell.Warn, tell.Note, true
+		place := p.Workspace()
+		place.Stdin, place.Warn, place.Note, place.IsCommand = strings.NewReader(""), tell.Warn, tell.Note, true
 		list, err := asked[i].events(p, place)
 		if err != nil {
 			return nil, err
 		}
 		for _, e := range list {
-			c.of[e.UID] = p
+			c.planByUID[e.UID] = p
 		}
 		c.Events = append(c.Events, list...)
 	}
@@ -69,7 +69,7 @@ func Ahead(plans []*plan.Plan, n Next, tell Tell) (c *Coming, err error) {
 		schedule.SortEvents(c.Events, nil, plans[0].Midnight())
 	}
 	c.Columns = []string{"date", "weekday", "left", "working_left", "title", "series", "what"}
-	if c.owned {
+	if c.hasOwner {
 		c.Columns = append(c.Columns, "owner")
 	}
 	c.Columns = append(c.Columns, "reason")
@@ -77,25 +77,25 @@ func Ahead(plans []*plan.Plan, n Next, tell Tell) (c *Coming, err error) {
 }
 
 // Row are the cells of the columns for an event.
-func (c *Coming) Row(e schedule.Event) []eval.Value {
-	today := c.of[e.UID].Env.Today
+func (c *AheadResult) Row(e schedule.Event) []eval.Value {
+	today := c.planByUID[e.UID].Env.Today
 	working := eval.Value{} // blank for a row that names no calendar
 	if cal := e.Calendar; cal != nil {
-		cal.Need()
-		cal.Ask(today, e.At.Day)
-		working = eval.Int(cal.Between(today, e.At.Day))
+		cal.MarkUsed()
+		cal.RecordQuery(today, e.At.Day)
+		working = eval.Int(cal.CountBetween(today, e.At.Day))
 	}
 	cells := []eval.Value{e.At, schedule.WeekdayOf(e.At), eval.Int(int(e.At.Day - today)), working,
 		eval.Str(e.Summary), eval.Str(e.Series), eval.Str(e.What)}
-	if c.owned {
+	if c.hasOwner {
 		cells = append(cells, eval.Str(e.Owner))
 	}
 	return append(cells, eval.Str(e.Description))
 }
 
-// StandsOut picks the rows of what is overdue, and of the first day from today on on
+// Highlight picks the rows of what is overdue, and of the first day from today on on
 // which something comes up.
-func (c *Coming) StandsOut() func(row []eval.Value) bool {
+func (c *AheadResult) Highlight() func(row []eval.Value) bool {
 	nearest := civil.None
 	for _, e := range c.Events {
 		if e.At.Day >= c.today {
@@ -106,21 +106,21 @@ func (c *Coming) StandsOut() func(row []eval.Value) bool {
 	return func(row []eval.Value) bool { return row[0].Day == nearest || row[0].Day < c.today }
 }
 
-// listing is what of a plan is listed by date.
-type listing struct {
-	series  []*schedule.Series
-	records []*plan.Record
-	window  civil.Span
-	overdue civil.Date // the first day before the window on which events of rows still count
-	owner   string     // the one whose tasks are listed; "" for all
-	whole   bool       // occurrences are listed whole
+// planListing is what of a plan is listed by date.
+type planListing struct {
+	series           []*schedule.Series
+	records          []*plan.Record
+	window           civil.Span
+	overdue          civil.Date // the first day before the window on which events of rows still count
+	owner            string     // the one whose tasks are listed; "" for all
+	wholeOccurrences bool       // occurrences are listed whole
 }
 
-// of is what is asked of a plan: the series and records named, or all of them.
-func (n Next) of(p *plan.Plan) (l listing, err error) {
-	l = listing{series: p.Series, records: p.Records, window: civil.Span{First: p.Env.Today}}
+// listingFor is what is asked of a plan: the series and records named, or all of them.
+func (n AheadRequest) listingFor(p *plan.Plan) (l planListing, err error) {
+	l = planListing{series: p.Series, records: p.Records, window: civil.Span{First: p.Env.Today}}
 	if len(n.Names) > 0 {
-		l.series, l.records = pick(p, n.Names)
+		l.series, l.records = selectNamed(p, n.Names)
 	}
 	if n.Owner != "" {
 		var other error
@@ -129,21 +129,21 @@ func (n Next) of(p *plan.Plan) (l listing, err error) {
 		}
 	}
 	if n.Window != "" {
-		l.window, err = eval.Window(n.Window, p.Env)
+		l.window, err = eval.ParseWindow(n.Window, p.Env)
 		l.overdue = l.window.First
-		return l, rows.In("window", err)
+		return l, rows.WrapOption("window", err)
 	}
-	if l.window.Last, err = eval.DateOf("today, +"+n.Within, p.Env); err == nil {
-		l.overdue, err = eval.DateOf("today, -"+n.Overdue, p.Env)
+	if l.window.Last, err = eval.ComputeDate("today, +"+n.Within, p.Env); err == nil {
+		l.overdue, err = eval.ComputeDate("today, -"+n.Overdue, p.Env)
 	}
 	return l, err
 }
 
 // events lists the events by date; the days before the window are those of records alone.
-func (l listing) events(p *plan.Plan, place question.Place) (events []schedule.Event, err error) {
+func (l planListing) events(p *plan.Plan, place question.Workspace) (events []schedule.Event, err error) {
 	var entries []schedule.Entry
-	if l.whole {
-		entries, err = schedule.Whole(l.series, l.window)
+	if l.wholeOccurrences {
+		entries, err = schedule.OccurrenceEntries(l.series, l.window)
 	} else {
 		entries, _, err = schedule.Entries(l.series, l.window)
 	}
@@ -172,8 +172,8 @@ func (l listing) events(p *plan.Plan, place question.Place) (events []schedule.E
 	return events, nil
 }
 
-// knownOwner refuses an owner who is none of the people of any of the plans.
-func knownOwner(plans []*plan.Plan, owner string) (err error) {
+// checkOwner refuses an owner who is none of the people of any of the plans.
+func checkOwner(plans []*plan.Plan, owner string) (err error) {
 	for _, p := range plans {
 		if _, err = p.OwnerNamed(owner); err == nil || owner == "" {
 			return nil

@@ -12,10 +12,10 @@ import (
 // Check gives every finding of a plan, beside the faults that were collected as it was
 // read; released says to look at released dates too.
 func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]plan.Finding, error) {
-	if p.Broken() {
+	if p.IsBroken() {
 		return c.Findings, nil
 	}
-	w, err := New(p, Asked{Window: window}, Silent)
+	w, err := NewSession(p, Request{Window: window}, NoReports)
 	if err != nil {
 		var option *rows.OptionError
 		if errors.As(err, &option) {
@@ -28,20 +28,20 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 	if released && len(c.Findings) == 0 {
 		breaches = w.ledger.findings(w.Span)
 	}
-	return inOrder(append(c.Findings, w.check(breaches)...)), nil
+	return sortFindings(append(c.Findings, w.allFindings(breaches)...)), nil
 }
 
-// Strictly makes fails of notes: of all, or with warnings of those that warn.
-func Strictly(list []plan.Finding, all, warnings bool) {
+// PromoteNotes makes fails of notes: of all, or with warnings of those that warn.
+func PromoteNotes(list []plan.Finding, all, warnings bool) {
 	for i, f := range list {
-		list[i].Note = f.Note && !all && !(warnings && !f.Wanted)
+		list[i].IsNote = f.IsNote && !all && !(warnings && !f.Intended)
 	}
 }
 
-// Count counts the fails and the notes among findings.
-func Count(list []plan.Finding) (fails, notes int) {
+// CountFindings counts the fails and the notes among findings.
+func CountFindings(list []plan.Finding) (fails, notes int) {
 	for _, f := range list {
-		if f.Note {
+		if f.IsNote {
 			notes++
 		} else {
 			fails++
@@ -50,8 +50,8 @@ func Count(list []plan.Finding) (fails, notes int) {
 	return fails, notes
 }
 
-// SameID is the finding that a plan has the id of one before it; none if it has its own.
-func SameID(p *plan.Plan, before []*plan.Plan) (list []plan.Finding) {
+// DuplicateID is the finding that a plan has the id of one before it; none if it has its own.
+func DuplicateID(p *plan.Plan, before []*plan.Plan) (list []plan.Finding) {
 	for _, other := range slices.Backward(before) {
 		if other.ID == p.ID {
 			return []plan.Finding{{Finding: schedule.Finding{Text: "the id " + p.ID + " is also that of " + other.Path +

@@ -21,46 +21,46 @@ import (
 // Comparison is what is compared, and how.
 type Comparison struct {
 	Key   string // the column that names rows of tables that are no schedules
-	Files *files.Register
-	// Load reads a plan, with the days that are tried or without; Tried says that there are
+	Files *files.Registry
+	// Load reads a plan, with the days that are tried or without; HasWhatIf says that there are
 	// some.
-	Load  func(path string, tried bool) (*plan.Plan, error)
-	Tried bool
-	Tell  Tell
+	Load      func(path string, tried bool) (*plan.Plan, error)
+	HasWhatIf bool
+	Reporter  Reporter
 
-	plans []*plan.Plan    // whose calendars may not know enough
-	told  map[string]bool // notes of the plan as it is
+	plans     []*plan.Plan    // whose calendars may not know enough
+	seenNotes map[string]bool // notes of the plan as it is
 }
 
 // Compare compares two sides, the old and the new, each a plan or a file; or of one, a plan,
 // the outputs as they are with what it makes now.
 func (c *Comparison) Compare(names []string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	var sides [2]question.Side
-	if len(names) == 1 && c.Tried {
+	if len(names) == 1 && c.HasWhatIf {
 		for i, tried := range []bool{false, true} {
-			if sides[i], err = c.sideOf(names[0], tried); err != nil {
+			if sides[i], err = c.planSide(names[0], tried); err != nil {
 				return t, err
 			}
 		}
-		return c.place().Compare(sides[0], sides[1], c.Key, put)
+		return c.workspace().Compare(sides[0], sides[1], c.Key, put)
 	}
 	if len(names) == 1 {
 		p, err := c.load(names[0], false)
 		if err != nil {
 			return t, err
 		}
-		return CompareOutputs(p, c.Tell, put)
+		return CompareOutputs(p, c.Reporter, put)
 	}
 	for i, name := range names {
 		if sides[i], err = c.side(name); err != nil {
 			return t, err
 		}
 	}
-	return c.place().Compare(sides[0], sides[1], c.Key, put)
+	return c.workspace().Compare(sides[0], sides[1], c.Key, put)
 }
 
-func (c *Comparison) place() *question.Place {
-	return &question.Place{Files: c.Files, Note: c.Tell.Note, Warn: c.Tell.Warn, Flags: true}
+func (c *Comparison) workspace() *question.Workspace {
+	return &question.Workspace{Files: c.Files, Note: c.Reporter.Note, Warn: c.Reporter.Warn, IsCommand: true}
 }
 
 func (c *Comparison) load(path string, tried bool) (*plan.Plan, error) {
@@ -73,18 +73,18 @@ func (c *Comparison) load(path string, tried bool) (*plan.Plan, error) {
 
 // side is a plan or a file.
 func (c *Comparison) side(name string) (s question.Side, err error) {
-	if err := c.Files.Read(name); err != nil {
+	if err := c.Files.AddInput(name); err != nil {
 		return s, err
 	}
-	if !plan.Names(name) {
+	if !plan.IsPlanName(name) {
 		_, err := os.Stat(name)
 		return question.Side{Name: name, Open: func() (io.ReadCloser, error) { return os.Open(name) }}, err
 	}
-	return c.sideOf(name, false)
+	return c.planSide(name, false)
 }
 
-// sideOf is a plan, with the days that are tried or without.
-func (c *Comparison) sideOf(name string, tried bool) (s question.Side, err error) {
+// planSide is a plan, with the days that are tried or without.
+func (c *Comparison) planSide(name string, tried bool) (s question.Side, err error) {
 	p, err := c.load(name, tried)
 	if err != nil {
 		return s, err
@@ -93,33 +93,33 @@ func (c *Comparison) sideOf(name string, tried bool) (s question.Side, err error
 	if err != nil {
 		return s, err
 	}
-	tell := c.Tell
+	tell := c.Reporter
 	if tried {
 		name += whatIf
 		tell.Note = func(format string, args ...any) { // what the plan as it is tells, too, was told of that
 			text := fmt.Sprintf(format, args...)
-			if _, of, _ := strings.Cut(text, ": "); !c.told[of] {
-				c.Tell.Note("%s", text)
+			if _, of, _ := strings.Cut(text, ": "); !c.seenNotes[of] {
+				c.Reporter.Note("%s", text)
 			}
 		}
-	} else if c.Tried {
-		c.told = map[string]bool{}
+	} else if c.HasWhatIf {
+		c.seenNotes = map[string]bool{}
 		tell.Note = func(format string, args ...any) {
 			text := fmt.Sprintf(format, args...)
 			_, of, _ := strings.Cut(text, ": ")
-			c.told[of] = true
-			c.Tell.Note("%s", text)
+			c.seenNotes[of] = true
+			c.Reporter.Note("%s", text)
 		}
 	}
-	return Side(name, p, wide, tell)
+	return PlanSide(name, p, wide, tell)
 }
 
-// Doubts reports what may be wrong with the dates of the plans that were compared.
-func (c *Comparison) Doubts() error {
-	tell := c.Tell.Once()
+// ReportWarnings reports what may be wrong with the dates of the plans that were compared.
+func (c *Comparison) ReportWarnings() error {
+	tell := c.Reporter.Once()
 	for _, p := range c.plans {
 		if p.Window != nil {
-			if err := LedgerOf(p).warn(nil, *p.Window, tell); err != nil {
+			if err := NewLedger(p).warnBreaches(nil, *p.Window, tell); err != nil {
 				return err
 			}
 		}
@@ -128,10 +128,10 @@ func (c *Comparison) Doubts() error {
 	return nil
 }
 
-// Side is a plan as one side of a comparison. wide is the same plan, read once more, whose
+// PlanSide is a plan as one side of a comparison. wide is the same plan, read once more, whose
 // calendars are asked further than the answer goes.
-func Side(name string, p, wide *plan.Plan, tell Tell) (s question.Side, err error) {
-	w, err := New(p, Asked{}, Silent)
+func PlanSide(name string, p, wide *plan.Plan, tell Reporter) (s question.Side, err error) {
+	w, err := NewSession(p, Request{}, NoReports)
 	if err != nil {
 		return s, err
 	}
@@ -139,7 +139,7 @@ func Side(name string, p, wide *plan.Plan, tell Tell) (s question.Side, err erro
 	s = question.Side{Name: name, Window: &w.Span}
 	s.Dates = func(span, around civil.Span) ([]schedule.Event, error) {
 		ask := func(p *plan.Plan, span civil.Span, note func(string)) ([]schedule.Event, error) {
-			return listing{series: p.Series, records: p.Records, window: span, overdue: span.First}.events(p, w.place(nil, note))
+			return planListing{series: p.Series, records: p.Records, window: span, overdue: span.First}.events(p, w.workspaceFor(nil, note))
 		}
 		if _, err := ask(p, span, note); err != nil {
 			return nil, err
@@ -151,8 +151,8 @@ func Side(name string, p, wide *plan.Plan, tell Tell) (s question.Side, err erro
 
 // CompareOutputs compares a plan's outputs as they are with what it makes now. What
 // several files tell alike is reported once.
-func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error) (t schedule.Tally, err error) {
-	w, err := New(p, Asked{}, Silent)
+func CompareOutputs(p *plan.Plan, tell Reporter, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	w, err := NewSession(p, Request{}, NoReports)
 	if err != nil {
 		return t, err
 	}
@@ -176,13 +176,13 @@ func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error
 		}
 	}()
 	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
-	slices.SortStableFunc(list, func(a, b *plan.Output) int { return compareBool(single(a), single(b)) })
+	slices.SortStableFunc(list, func(a, b *plan.Output) int { return compareBool(isSeriesTable(a), isSeriesTable(b)) })
 	for _, out := range list {
 		if _, err := os.Stat(w.path(out)); err != nil {
 			tell.Note("%s doesn't exist yet; run the plan to write it", out.File)
 			continue
 		}
-		key, ok := keyOfRows(out)
+		key, ok := rowKey(out)
 		if !ok {
 			left = append(left, out.File)
 			continue
@@ -197,44 +197,44 @@ func CompareOutputs(p *plan.Plan, tell Tell, put func(schedule.Difference) error
 }
 
 // compare compares an output as it is with what it is now, and counts what is the same.
-func (w *Work) compare(out *plan.Output, key string, put func(schedule.Difference) error) (same int, err error) {
+func (w *Session) compare(out *plan.Output, key string, put func(schedule.Difference) error) (same int, err error) {
 	path := w.path(out)
-	if err := w.Plan.Files.Read(path); err != nil {
+	if err := w.Plan.Files.AddInput(path); err != nil {
 		return 0, err
 	}
 	var b bytes.Buffer
-	_, err = w.Output(&b, out)
+	_, err = w.WriteOutput(&b, out)
 	empty := errors.Is(err, ical.ErrEmpty)
 	if err != nil && !empty {
-		return 0, out.Fault(err)
+		return 0, out.WrapError(err)
 	}
 	old := question.Side{Name: path, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
 	now := question.Side{Name: path, Window: &w.Span, Open: func() (io.ReadCloser, error) {
 		return io.NopCloser(bytes.NewReader(b.Bytes())), nil
 	}}
-	if out.Wide() {
-		old.Series, now.Series = out.Of[0].Name, out.Of[0].Name
+	if out.IsOccurrenceTable() {
+		old.Series, now.Series = out.Series[0].Name, out.Series[0].Name
 	}
 	if empty { // a calendar without events isn't written
 		now.Dates = func(civil.Span, civil.Span) ([]schedule.Event, error) { return nil, nil }
 	}
-	place := w.ledger.place()
+	place := w.ledger.workspace()
 	place.Note = func(string, ...any) {}
 	t, err := place.Compare(old, now, key, put)
 	return t.Same, err
 }
 
-// keyOfRows is the column that names an output's rows; "" if its dates do. ok is false
+// rowKey is the column that names an output's rows; "" if its dates do. ok is false
 // if nothing does, or the file can't be read again.
-func keyOfRows(out *plan.Output) (key string, ok bool) {
+func rowKey(out *plan.Output) (key string, ok bool) {
 	switch {
-	case out.Days():
+	case out.IsDayTable():
 		key = "date"
-	case out.Record != nil && out.Make == nil:
+	case out.Record != nil && out.Question == nil:
 		key = out.Record.Key
 	}
 	return key, (out.Record == nil || key != "") && question.Readable(out.File)
 }
 
-// single reports whether an output is the table of one series.
-func single(o *plan.Output) bool { return len(o.Of) == 1 && !o.Format.Events }
+// isSeriesTable reports whether an output is the table of one series.
+func isSeriesTable(o *plan.Output) bool { return len(o.Series) == 1 && !o.Format.Events }

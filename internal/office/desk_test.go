@@ -50,7 +50,7 @@ func ask(t *testing.T, dir, line string) (said string, code int) {
 	err := d.do(words[0])
 	if code = 0; err != nil {
 		code = 2
-		if errors.As(err, new(*No)) || errors.As(err, new(*HeldError)) || errors.As(err, new(*LedgerError)) {
+		if errors.As(err, new(*NegativeError)) || errors.As(err, new(*BreachError)) || errors.As(err, new(*LedgerError)) {
 			code = 1
 		}
 		fmt.Fprintln(&d.out, err)
@@ -61,7 +61,7 @@ func ask(t *testing.T, dir, line string) (said string, code int) {
 // load reads the plans among the arguments, or that of the folder.
 func (d *desk) load(c *plan.Collector) (plans []*plan.Plan, err error) {
 	var paths []string
-	for len(d.args) > 0 && plan.Names(d.args[0]) {
+	for len(d.args) > 0 && plan.IsPlanName(d.args[0]) {
 		paths, d.args = append(paths, d.args[0]), d.args[1:]
 	}
 	if paths == nil {
@@ -69,36 +69,36 @@ func (d *desk) load(c *plan.Collector) (plans []*plan.Plan, err error) {
 	}
 	day, _, _ := civil.Parse(cmp.Or(d.set["as-of"], "2026-11-25"))
 	for _, path := range paths {
-		p, err := plan.Load(filepath.Join(d.dir, path), plan.Settings{AsOf: day, Collect: c, Hash: d.set["by"] != ""})
+		p, err := plan.Load(filepath.Join(d.dir, path), plan.Settings{AsOf: day, Collector: c, Hash: d.set["by"] != ""})
 		if err != nil {
 			return nil, err
 		}
 		plans = append(plans, p)
 	}
-	return plans, Apart(plans)
+	return plans, CheckDistinctIDs(plans)
 }
 
 // tell writes what is reported.
-func (d *desk) tell() Tell {
+func (d *desk) tell() Reporter {
 	put := func(format string, args ...any) { fmt.Fprintf(&d.out, format+"\n", args...) }
-	return Tell{put, put}
+	return Reporter{put, put}
 }
 
 // rows writes rows as CSV.
 func (d *desk) rows(p *plan.Plan, columns []string, lines schedule.Lines) error {
-	f, _ := report.Find("csv")
-	sink, err := f.Sink(&d.out, report.Look{})
+	f, _ := report.FindFormat("csv")
+	sink, err := f.Sink(&d.out, report.Options{})
 	if err != nil {
 		return err
 	}
-	r := rows.Result{To: sink}
+	r := rows.Result{Sink: sink}
 	if d.set["where"] != "" {
 		r.Where = []string{d.set["where"]}
 	}
 	if d.set["columns"] != "" {
 		r.Columns = strings.Split(d.set["columns"], ",")
 	}
-	return r.Lines(columns, p.Env, lines)
+	return r.FillLines(columns, p.Env, lines)
 }
 
 func (d *desk) list(name string) []string {
@@ -128,12 +128,12 @@ func (d *desk) do(command string) error {
 		if err != nil {
 			return err
 		}
-		Strictly(list, d.set["strict"] != "", p.Strict)
+		PromoteNotes(list, d.set["strict"] != "", p.Strict)
 		if err := d.rows(p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells)); err != nil {
 			return err
 		}
-		if fails, notes := Count(list); fails > 0 {
-			return &No{Text: fmt.Sprint(fails, " fails, ", notes, " notes")}
+		if fails, notes := CountFindings(list); fails > 0 {
+			return &NegativeError{Text: fmt.Sprint(fails, " fails, ", notes, " notes")}
 		}
 		if command == "release" {
 			return d.release(p)
@@ -141,14 +141,14 @@ func (d *desk) do(command string) error {
 	case "run":
 		return d.run(plans)
 	case "ahead":
-		coming, err := Ahead(plans, Next{Names: d.args, Within: cmp.Or(d.set["within"], "30 days"), Overdue: cmp.Or(d.set["overdue"], "90 days"), Window: d.set["window"], Owner: d.set["owner"]}, d.tell())
+		coming, err := Ahead(plans, AheadRequest{Names: d.args, Within: cmp.Or(d.set["within"], "30 days"), Overdue: cmp.Or(d.set["overdue"], "90 days"), Window: d.set["window"], Owner: d.set["owner"]}, d.tell())
 		if err != nil {
 			return err
 		}
 		return d.rows(p, coming.Columns, schedule.LinesOf(coming.Events, coming.Row))
 	default:
 		for _, other := range plans[1:] {
-			p.Beside(other)
+			p.Join(other)
 		}
 		return d.question(command, p)
 	}
@@ -156,11 +156,11 @@ func (d *desk) do(command string) error {
 }
 
 func (d *desk) run(plans []*plan.Plan) error {
-	a := Asked{Window: d.set["window"], Series: d.list("series"), Keep: d.set["keep-released"] != "", Anyway: d.set["anyway"] != "", By: d.set["by"], Note: d.set["note"], Folder: d.set["out"]}
+	a := Request{Window: d.set["window"], Series: d.list("series"), KeepReleased: d.set["keep-released"] != "", IgnoreExpectations: d.set["anyway"] != "", By: d.set["by"], Note: d.set["note"], Folder: d.set["out"]}
 	works, err := Run(plans, a, d.tell())
-	var held *HeldError
+	var held *BreachError
 	if errors.As(err, &held) {
-		if err := d.rows(held.Plan, schedule.BreachColumns, schedule.LinesOf(held.List, schedule.Breach.Cells)); err != nil {
+		if err := d.rows(held.Plan, schedule.BreachColumns, schedule.LinesOf(held.Breaches, schedule.Breach.Cells)); err != nil {
 			return err
 		}
 	}
@@ -176,7 +176,7 @@ func (d *desk) run(plans []*plan.Plan) error {
 }
 
 func (d *desk) release(p *plan.Plan) error {
-	made, err := Release(p, Releasing{Window: d.set["window"], Through: d.set["through"], By: d.set["by"], Note: d.set["note"], Series: d.list("series"), Provisional: d.set["provisional"] != ""}, d.tell())
+	made, err := Release(p, ReleaseRequest{Window: d.set["window"], Through: d.set["through"], By: d.set["by"], Note: d.set["note"], Series: d.list("series"), AllowProvisional: d.set["provisional"] != ""}, d.tell())
 	if err != nil {
 		return err
 	}
@@ -184,11 +184,11 @@ func (d *desk) release(p *plan.Plan) error {
 	if err := d.rows(p, schedule.ChangeColumns, schedule.LinesOf(made.Changes, schedule.Breach.ChangeCells)); err != nil {
 		return err
 	}
-	return made.Put()
+	return made.Write()
 }
 
 func (d *desk) compare() error {
-	c := Comparison{Key: d.set["key"], Files: &files.Register{}, Tell: d.tell(), Tried: d.set["closed"] != "", Load: func(path string, tried bool) (*plan.Plan, error) {
+	c := Comparison{Key: d.set["key"], Files: &files.Registry{}, Reporter: d.tell(), HasWhatIf: d.set["closed"] != "", Load: func(path string, tried bool) (*plan.Plan, error) {
 		day, _, _ := civil.Parse("2026-11-25")
 		set := plan.Settings{AsOf: day}
 		if tried {
@@ -207,12 +207,12 @@ func (d *desk) compare() error {
 	if err != nil {
 		return err
 	}
-	empty, err := plan.Empty(plan.Settings{})
+	empty, err := plan.NewEmpty(plan.Settings{})
 	if err == nil {
 		err = d.rows(empty, schedule.CompareColumns, schedule.LinesOf(list, schedule.Difference.Cells))
 	}
 	fmt.Fprintln(&d.out, t.String()+".")
-	return errors.Join(err, c.Doubts())
+	return errors.Join(err, c.ReportWarnings())
 }
 
 func (d *desk) question(name string, p *plan.Plan) error {
@@ -220,9 +220,9 @@ func (d *desk) question(name string, p *plan.Plan) error {
 	if i < 0 {
 		d.Fatalf("no question %s", name)
 	}
-	place := Place(p)
+	place := NewWorkspace(p)
 	place.Warn, place.Note = d.tell().Warn, d.tell().Note
-	job := &question.Job{Place: &place, Question: question.All()[i], Args: d.args}
+	job := &question.Job{Workspace: &place, Question: question.All()[i], Args: d.args}
 	for name, value := range d.set {
 		for _, o := range slices.Concat(job.Question.Options, job.Shape.Options()) {
 			if o.Name == name {
@@ -233,24 +233,24 @@ func (d *desk) question(name string, p *plan.Plan) error {
 		}
 	}
 	for i, arg := range job.Args {
-		if path := filepath.Join(d.dir, arg); !files.Missing(path) {
+		if path := filepath.Join(d.dir, arg); !files.NotExist(path) {
 			job.Args[i] = path
 		}
 	}
-	f, _ := report.Find(cmp.Or(d.set["as"], map[bool]string{true: "table", false: "csv"}[job.Question.Drawn]))
-	sink, err := f.Sink(&d.out, report.Look{})
+	f, _ := report.FindFormat(cmp.Or(d.set["as"], map[bool]string{true: "table", false: "csv"}[job.Question.IsDrawing]))
+	sink, err := f.Sink(&d.out, report.Options{})
 	if err != nil {
 		return err
 	}
-	var held *question.HeldError
-	if job.To = sink; job.Question.Bare {
-		job.To = report.Bare(&d.out)
+	var held *question.BreachError
+	if job.Sink = sink; job.Question.IsSingleValue {
+		job.Sink = report.NewValueSink(&d.out)
 	}
 	if err = job.Answer(); errors.As(err, &held) {
-		if err := d.rows(p, schedule.BreachColumns, schedule.LinesOf(held.List, schedule.Breach.Cells)); err != nil {
+		if err := d.rows(p, schedule.BreachColumns, schedule.LinesOf(held.Breaches, schedule.Breach.Cells)); err != nil {
 			return err
 		}
-		return &HeldError{Plan: p, List: held.List}
+		return &BreachError{Plan: p, Breaches: held.Breaches}
 	}
 	if err == nil {
 		d.tell().Warnings(p)
@@ -283,7 +283,7 @@ var ranDemo = sync.OnceValues(func() (string, error) {
 	day, _, _ := civil.Parse("2026-11-25")
 	p, err := plan.Load(filepath.Join(dir, plan.FileName), plan.Settings{AsOf: day})
 	if err == nil {
-		_, err = Run([]*plan.Plan{p}, Asked{}, Silent)
+		_, err = Run([]*plan.Plan{p}, Request{}, NoReports)
 	}
 	return dir, err
 })

@@ -33,11 +33,11 @@ func FuzzPlan(f *testing.F) {
 			t.Fatal("a plan without an id of its own is called yoyaku")
 		}
 		var c plan.Collector
-		p, err := plan.Load(path, plan.Settings{AsOf: 739900, Collect: &c})
+		p, err := plan.Load(path, plan.Settings{AsOf: 739900, Collector: &c})
 		if err != nil {
 			return
 		}
-		if list, err := Check(p, &c, "2027", true); err != nil || p.Broken() && len(list) == 0 {
+		if list, err := Check(p, &c, "2027", true); err != nil || p.IsBroken() && len(list) == 0 {
 			t.Fatalf("%v, %d findings", err, len(list))
 		}
 	})

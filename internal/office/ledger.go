@@ -26,28 +26,28 @@ import (
 type Ledger struct {
 	plan   *plan.Plan
 	path   string
-	beside []*Ledger // of plans whose series are looked at too
+	others []*Ledger // of plans whose series are looked at too
 
-	opened bool
+	isOpen bool
 	all    []schedule.Released // of plans that share the file too
 	faults []plan.Finding
 	err    error // why it can't be read at all
 }
 
-// LedgerOf is the ledger of a plan.
-func LedgerOf(p *plan.Plan) *Ledger {
+// NewLedger is the ledger of a plan.
+func NewLedger(p *plan.Plan) *Ledger {
 	l := &Ledger{plan: p, path: p.ReleasedPath()}
 	for _, other := range p.Joined() {
-		l.beside = append(l.beside, LedgerOf(other))
+		l.others = append(l.others, NewLedger(other))
 	}
 	return l
 }
 
-// Place is what answers are given from by a plan, its released dates among it.
-func Place(p *plan.Plan) question.Place { return LedgerOf(p).place() }
+// NewWorkspace is what answers are given from by a plan, its released dates among it.
+func NewWorkspace(p *plan.Plan) question.Workspace { return NewLedger(p).workspace() }
 
-func (l *Ledger) place() question.Place {
-	place := l.plan.Place()
+func (l *Ledger) workspace() question.Workspace {
+	place := l.plan.Workspace()
 	place.Ledger = l
 	return place
 }
@@ -56,26 +56,26 @@ func (l *Ledger) place() question.Place {
 var ledgerColumns = []string{"plan", "series", "what", "id", "nominal", "date", "reason", "released_on", "from",
 	"through", "by", "note", "superseded_on", "part", "hash"}
 
-// claim notes the file in the register, so that nothing else is written there: as one that
+// register notes the file in the register, so that nothing else is written there: as one that
 // is read or, if it isn't there yet, as one that will be written.
-func (l *Ledger) claim() error {
-	if slices.Contains(l.plan.Files.Reads(), l.path) {
+func (l *Ledger) register() error {
+	if slices.Contains(l.plan.Files.Inputs(), l.path) {
 		return nil
 	}
-	return l.plan.Files.Write(l.path)
+	return l.plan.Files.AddOutput(l.path)
 }
 
-// open reads the file, once. What is wrong with it are faults; one that can't be read is an
+// load reads the file, once. What is wrong with it are faults; one that can't be read is an
 // error, each time.
-func (l *Ledger) open() error {
-	if l.opened {
+func (l *Ledger) load() error {
+	if l.isOpen {
 		return l.err
 	}
-	l.opened = true
-	if l.plan.Path == "" || files.Missing(l.path) {
+	l.isOpen = true
+	if l.plan.Path == "" || files.NotExist(l.path) {
 		return nil
 	}
-	data, err := l.plan.Files.ReadAll(l.path, mostReleased, "file of released dates")
+	data, err := l.plan.Files.ReadAll(l.path, maxLedgerBytes, "file of released dates")
 	if l.err = err; err == nil {
 		l.parse(data)
 	}
@@ -84,7 +84,7 @@ func (l *Ledger) open() error {
 
 // rows are the released dates of the plan; what is wrong with the file is an error.
 func (l *Ledger) rows() ([]schedule.Released, error) {
-	if err := l.open(); err != nil {
+	if err := l.load(); err != nil {
 		return nil, err
 	}
 	if len(l.faults) > 0 {
@@ -96,30 +96,30 @@ func (l *Ledger) rows() ([]schedule.Released, error) {
 // Released are the released dates of a series, those that were superseded too.
 func (l *Ledger) Released(series string) ([]schedule.Released, error) {
 	rows, err := l.rows()
-	for _, other := range l.beside {
+	for _, other := range l.others {
 		if err == nil {
 			var more []schedule.Released
 			more, err = other.rows()
 			rows = append(rows, more...)
 		}
 	}
-	return slices.DeleteFunc(rows, func(r schedule.Released) bool { return !phrase.SameName(r.Series, series) }), err
+	return slices.DeleteFunc(rows, func(r schedule.Released) bool { return !phrase.NamesEqual(r.Series, series) }), err
 }
 
-// lost reports whether dates of a series were released that the plan no longer has.
-func (l *Ledger) lost(series string) bool {
-	if l.plan.Find(series) != nil {
+// hasOrphans reports whether dates of a series were released that the plan no longer has.
+func (l *Ledger) hasOrphans(series string) bool {
+	if l.plan.FindSeries(series) != nil {
 		return false
 	}
 	rows, err := l.rows()
 	return err == nil && slices.ContainsFunc(rows, func(r schedule.Released) bool {
 		return r.Series == series &&
-			r.Holds()
+			r.IsCurrent()
 	})
 }
 
-// mostReleased bounds the file in bytes.
-const mostReleased = 64 << 20
+// maxLedgerBytes bounds the file in bytes.
+const maxLedgerBytes = 64 << 20
 
 // parse reads the lines of the file; what is wrong with those of the plan are faults.
 func (l *Ledger) parse(data []byte) {
@@ -148,7 +148,7 @@ func (l *Ledger) parse(data []byte) {
 			fail(bad.StartLine, "this line is incomplete: %v", bad.Err)
 			return
 		case err != nil:
-			missing(parts, order, fail)
+			reportMissingLines(parts, order, fail)
 			return
 		case slices.Equal(cells, ledgerColumns):
 			fail(line, "the heading is repeated here")
@@ -157,7 +157,7 @@ func (l *Ledger) parse(data []byte) {
 			fail(line, "this line has %d values, expected %d", len(cells), len(ledgerColumns))
 			continue
 		}
-		row, err := ledgerRow(cells)
+		row, err := parseLedgerRow(cells)
 		row.Line = line
 		if cells[0] == l.plan.ID || err == nil && row.Plan == l.plan.ID {
 			switch {
@@ -180,12 +180,12 @@ func (l *Ledger) parse(data []byte) {
 	}
 }
 
-// mostMissing is how many missing lines of a release are named.
-const mostMissing = 5
+// maxListedMissing is how many missing lines of a release are named.
+const maxListedMissing = 5
 
-// missing finds releases of which lines are missing. How many lines a release has is what
+// reportMissingLines finds releases of which lines are missing. How many lines a release has is what
 // its lines say, so no number of them is walked through.
-func missing(parts map[string]map[int]int, order []string, fail func(line int, format string, args ...any)) {
+func reportMissingLines(parts map[string]map[int]int, order []string, fail func(line int, format string, args ...any)) {
 	for _, key := range order {
 		of := strings.Split(key, "\x00")
 		n, _ := strconv.Atoi(of[5])
@@ -197,7 +197,7 @@ func missing(parts map[string]map[int]int, order []string, fail func(line int, f
 		var gone []string
 		lost, next := 0, 1
 		lack := func(from, to int) {
-			for i := from; i <= to && len(gone) < mostMissing; i++ {
+			for i := from; i <= to && len(gone) < maxListedMissing; i++ {
 				gone = append(gone, fmt.Sprintf("%d/%d", i, n))
 			}
 			lost += max(0, to-from+1)
@@ -219,16 +219,16 @@ func missing(parts map[string]map[int]int, order []string, fail func(line int, f
 	}
 }
 
-// ledgerRow reads a line.
-func ledgerRow(cells []string) (r schedule.Released, err error) {
+// parseLedgerRow reads a line.
+func parseLedgerRow(cells []string) (r schedule.Released, err error) {
 	r = schedule.Released{Plan: cells[0], Series: cells[1], What: cells[2], ID: cells[3], Reason: cells[6],
 		By: cells[10], Note: cells[11]}
-	r.Raw = cells
+	r.Cells = cells
 	for _, d := range []struct {
 		to    *civil.Date
 		text  string
 		blank bool
-	}{{&r.Nominal, cells[4], false}, {&r.On, cells[7], false}, {&r.From, cells[8], false},
+	}{{&r.Nominal, cells[4], false}, {&r.ReleasedOn, cells[7], false}, {&r.From, cells[8], false},
 		{&r.Through, cells[9], false}, {&r.Superseded, cells[12], true}} {
 		day, _, ok := civil.Parse(d.text)
 		if !ok && (d.text != "" || !d.blank) && err == nil {
@@ -256,18 +256,18 @@ func lineHash(cells []string) string {
 	return schedule.Hash(strings.Join(cells[:len(ledgerColumns)-1], "\x00"), 8)
 }
 
-// ledgerText writes the file.
-func ledgerText(rows []schedule.Released) ([]byte, error) {
+// formatLedger writes the file.
+func formatLedger(rows []schedule.Released) ([]byte, error) {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
 	if err := w.Write(ledgerColumns); err != nil {
 		return nil, err
 	}
 	for _, r := range rows {
-		cells := r.Raw
+		cells := r.Cells
 		if cells == nil || r.Superseded != civil.None && cells[12] == "" {
 			day := func(d civil.Date) string { return eval.Day(d).String() }
-			cells = []string{r.Plan, r.Series, r.What, r.ID, day(r.Nominal), r.At.String(), r.Reason, day(r.On),
+			cells = []string{r.Plan, r.Series, r.What, r.ID, day(r.Nominal), r.At.String(), r.Reason, day(r.ReleasedOn),
 				day(r.From), day(r.Through), r.By, r.Note,
 				day(r.Superseded), fmt.Sprintf("%d/%d", r.Part, r.Parts), ""}
 			cells[14] = lineHash(cells)
@@ -292,8 +292,8 @@ func (e *LedgerError) Error() string {
 	return text
 }
 
-// put writes the file, whole or not at all.
-func (l *Ledger) put(data []byte) error {
+// write writes the file, whole or not at all.
+func (l *Ledger) write(data []byte) error {
 	return files.WriteFile(l.path, func(w io.Writer) error {
 		_, err := w.Write(data)
 		return err
@@ -305,7 +305,7 @@ func (l *Ledger) put(data []byte) error {
 const LockName = ".yoyaku.lock"
 
 // Lock waits for the turn of a plan's folder; tell says if there are no locks.
-func Lock(p *plan.Plan, tell Tell) (unlock func(), err error) {
+func Lock(p *plan.Plan, tell Reporter) (unlock func(), err error) {
 	path := filepath.Join(filepath.Dir(p.Path), LockName)
 	unlock, err = files.Lock(path, files.LockWait)
 	if errors.Is(err, files.ErrNoLocks) {

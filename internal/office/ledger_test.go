@@ -58,7 +58,7 @@ func (o changing) load(t *testing.T, dir string, today int) *plan.Plan {
 	if err := os.WriteFile(path, []byte(o.text()), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	day, _ := civil.Of(2026, 11, today)
+	day, _ := civil.NewDate(2026, 11, today)
 	p, err := plan.Load(path, plan.Settings{AsOf: day})
 	if err != nil {
 		t.Fatalf("%v in\n%s", err, o.text())
@@ -68,7 +68,7 @@ func (o changing) load(t *testing.T, dir string, today int) *plan.Plan {
 
 // change changes something that moves dates, or nothing.
 func (o changing) change(r *rand.Rand) changing {
-	day := func() string { d, _ := civil.Of(2027, 1+r.IntN(12), 1+r.IntN(28)); return d.String() }
+	day := func() string { d, _ := civil.NewDate(2027, 1+r.IntN(12), 1+r.IntN(28)); return d.String() }
 	o.holidays, o.instead = slices.Clone(o.holidays), slices.Clone(o.instead)
 	switch r.IntN(8) {
 	case 0, 1:
@@ -98,7 +98,7 @@ func shown(t *testing.T, p *plan.Plan, window civil.Span) map[string]eval.Value 
 	}
 	all := map[string]eval.Value{}
 	for _, e := range entries {
-		all[e.Series.Name+" "+e.What+" "+e.Of.ID] = e.At
+		all[e.Series.Name+" "+e.What+" "+e.Occurrence.ID] = e.At
 	}
 	return all
 }
@@ -134,20 +134,20 @@ func TestReleasedDates(t *testing.T) {
 		dir := t.TempDir()
 		o := changing{lead: 3, closing: true, window: "2027", closeCut: "date, -3 working days"}
 		release := func(p *plan.Plan, through civil.Date, series ...string) {
-			made, err := Release(p, Releasing{Through: through.String(), By: "A. Gull", Series: series}, Silent)
+			made, err := Release(p, ReleaseRequest{Through: through.String(), By: "A. Gull", Series: series}, NoReports)
 			if err == nil {
-				err = made.Put()
+				err = made.Write()
 			}
 			if err != nil {
 				t.Fatal(err)
 			}
 		}
-		through, _ := civil.Of(2027, 6, 30)
+		through, _ := civil.NewDate(2027, 6, 30)
 		release(o.load(t, dir, 1), through)
 		for step := range 12 {
 			o = o.change(r)
 			p := o.load(t, dir, 2+step)
-			l, window := LedgerOf(p), *p.Window
+			l, window := NewLedger(p), *p.Window
 			rows, err := l.rows()
 			if err != nil {
 				t.Fatal(err)
@@ -162,22 +162,22 @@ func TestReleasedDates(t *testing.T) {
 			has := map[string]bool{}
 			renamed := 0
 			for _, row := range rows {
-				if !row.Holds() {
+				if !row.IsCurrent() {
 					continue
 				}
 				key := row.Series + " " + row.What + " " + row.ID
 				has[key] = true
 				at, there := now[key]
-				if !(there && at.SameTime(row.At)) && (window.Has(row.At.Day) || there && window.Has(at.Day)) {
+				if !(there && at.SameTime(row.At)) && (window.Contains(row.At.Day) || there && window.Contains(at.Day)) {
 					want[key] = true
 				}
 			}
 			for key, at := range now {
 				of := strings.Split(key, " ")
 				in := func(row schedule.Released) bool {
-					return row.Holds() && row.Series == of[0] && row.What == of[1] && at.Day >= row.From && at.Day <= row.Through
+					return row.IsCurrent() && row.Series == of[0] && row.What == of[1] && at.Day >= row.From && at.Day <= row.Through
 				}
-				if !has[key] && window.Has(at.Day) && slices.ContainsFunc(rows, in) {
+				if !has[key] && window.Contains(at.Day) && slices.ContainsFunc(rows, in) {
 					want[key] = true
 				}
 			}
@@ -206,12 +206,12 @@ func TestReleasedDates(t *testing.T) {
 				now = shown(t, p, window)
 				for _, row := range rows {
 					at, there := now[row.Series+" "+row.What+" "+row.ID]
-					if row.Holds() && p.Find(row.Series) != nil && window.Has(row.At.Day) && (!there || !at.SameTime(row.At)) {
+					if row.IsCurrent() && p.FindSeries(row.Series) != nil && window.Contains(row.At.Day) && (!there || !at.SameTime(row.At)) {
 						t.Fatalf("kept, and yet %s %s %s is %s, not %s in\n%s", row.Series, row.What, row.ID, at, row.At, o.text())
 					}
 				}
 				for _, h := range must(l.Breaches(nil, window)) {
-					if p.Find(h.Series) != nil {
+					if p.FindSeries(h.Series) != nil {
 						t.Fatalf("kept, and yet held: %s in\n%s", h, o.text())
 					}
 				}
@@ -223,13 +223,13 @@ func TestReleasedDates(t *testing.T) {
 				}
 				release(p, through)
 				p = o.load(t, dir, 2+step)
-				if l = LedgerOf(p); p.Find("close") == nil && r.IntN(2) == 0 && slices.ContainsFunc(rows, func(row schedule.Released) bool { return row.Series == "close" && row.Holds() }) {
+				if l = NewLedger(p); p.FindSeries("close") == nil && r.IntN(2) == 0 && slices.ContainsFunc(rows, func(row schedule.Released) bool { return row.Series == "close" && row.IsCurrent() }) {
 					release(p, through, "close")
 					p = o.load(t, dir, 2+step)
-					l = LedgerOf(p)
+					l = NewLedger(p)
 				}
 				for _, h := range must(l.Breaches(nil, civil.Span{First: window.First, Last: through})) {
-					if p.Find(h.Series) != nil {
+					if p.FindSeries(h.Series) != nil {
 						t.Fatalf("released again, and yet held: %s in\n%s", h, o.text())
 					}
 				}
@@ -260,8 +260,8 @@ func TestReleasedFile(t *testing.T) {
 	dir := t.TempDir()
 	o := changing{lead: 3, window: "2027"}
 	p := o.load(t, dir, 1)
-	through, _ := civil.Of(2027, 3, 31)
-	made, err := Release(p, Releasing{Through: through.String(), By: "A. Gull"}, Silent)
+	through, _ := civil.NewDate(2027, 3, 31)
+	made, err := Release(p, ReleaseRequest{Through: through.String(), By: "A. Gull"}, NoReports)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -282,7 +282,7 @@ func TestReleasedFile(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(dir, plan.ReleasedName), []byte(c.text), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		_, err := LedgerOf(o.load(t, dir, 1)).Breaches(nil, *p.Window)
+		_, err := NewLedger(o.load(t, dir, 1)).Breaches(nil, *p.Window)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
 			t.Errorf("%.60q…: %v, want %s", c.text, err, c.want)
 		}

@@ -43,37 +43,37 @@ type logMoved struct {
 	Reason string `json:"reason,omitempty"`
 }
 
-// written is what a line of the log says of outputs.
-type written struct {
-	moved  []schedule.Difference
-	hashes map[string]string
+// logData is what a line of the log says of outputs.
+type logData struct {
+	changes []schedule.Difference
+	hashes  map[string]string
 }
 
 // add takes an output: what it holds now, and how it differs from what stood there.
-func (l *written) add(out *plan.Output, list []schedule.Difference, data *files.Spool) {
+func (l *logData) add(out *plan.Output, list []schedule.Difference, data *files.Spool) {
 	if l.hashes == nil {
 		l.hashes = map[string]string{}
 	}
 	l.hashes[out.File] = data.Sum()
 	for _, d := range list {
-		if d.Series == "" && len(out.Of) == 1 { // the table of one series doesn't name it
-			d.Series = out.Of[0].Name
+		if d.Series == "" && len(out.Series) == 1 { // the table of one series doesn't name it
+			d.Series = out.Series[0].Name
 		}
 		if d.Was.Kind == 0 || d.Now.Kind == 0 || d.Was.SameTime(d.Now) {
 			continue
 		}
-		if !slices.ContainsFunc(l.moved, func(m schedule.Difference) bool {
+		if !slices.ContainsFunc(l.changes, func(m schedule.Difference) bool {
 			return m.Series == d.Series &&
 				m.What == d.What && m.ID == d.ID
 		}) {
-			l.moved = append(l.moved, d)
+			l.changes = append(l.changes, d)
 		}
 	}
 }
 
-// logged adds a line for each work to the logs beside their plans, which appear with the
+// appendLogs adds a line for each work to the logs beside their plans, which appear with the
 // outputs. Until unlock, nobody else writes them.
-func logged(works []*Work) (unlock func(), err error) {
+func appendLogs(works []*Session) (unlock func(), err error) {
 	var held []func()
 	unlock = func() {
 		for _, u := range held {
@@ -82,15 +82,15 @@ func logged(works []*Work) (unlock func(), err error) {
 	}
 	logs := map[string]*bytes.Buffer{}
 	order := slices.Clone(works) // all take their turns in one order
-	slices.SortStableFunc(order, func(a, b *Work) int { return strings.Compare(a.Plan.Path, b.Plan.Path) })
+	slices.SortStableFunc(order, func(a, b *Session) int { return strings.Compare(a.Plan.Path, b.Plan.Path) })
 	for _, w := range order {
 		path := filepath.Join(filepath.Dir(w.Plan.Path), logName)
-		if err := w.Plan.Files.Write(path); err != nil {
+		if err := w.Plan.Files.AddOutput(path); err != nil {
 			return unlock, err
 		}
 		b := logs[path]
 		if b == nil {
-			free, err := Lock(w.Plan, w.tell)
+			free, err := Lock(w.Plan, w.reporter)
 			if err != nil {
 				return unlock, err
 			}
@@ -112,7 +112,7 @@ func logged(works []*Work) (unlock func(), err error) {
 		b.Write(append(data, '\n'))
 	}
 	for _, path := range slices.Sorted(maps.Keys(logs)) {
-		if err := works[0].put(path, logs[path]); err != nil {
+		if err := works[0].stageFile(path, logs[path]); err != nil {
 			return unlock, err
 		}
 	}
@@ -120,13 +120,13 @@ func logged(works []*Work) (unlock func(), err error) {
 }
 
 // logLine is what the log says of the work.
-func (w *Work) logLine() logLine {
+func (w *Session) logLine() logLine {
 	folder := filepath.Dir(w.Plan.Path)
-	line := logLine{Plan: w.Plan.ID, AsOf: w.Plan.Env.Today.String(), By: w.asked.By, Note: w.asked.Note,
+	line := logLine{Plan: w.Plan.ID, AsOf: w.Plan.Env.Today.String(), By: w.request.By, Note: w.request.Note,
 		Version: Version(),
 		Window:  w.Span.First.String() + ".." + w.Span.Last.String(), Read: map[string]string{},
-		Written: w.written.hashes, Moved: []logMoved{}}
-	for _, path := range w.Plan.Files.Reads() {
+		Written: w.logData.hashes, Moved: []logMoved{}}
+	for _, path := range w.Plan.Files.Inputs() {
 		name := path
 		if rel, err := filepath.Rel(folder, path); err == nil {
 			name = filepath.ToSlash(rel)
@@ -135,7 +135,7 @@ func (w *Work) logLine() logLine {
 			line.Read[name] = sum
 		}
 	}
-	for _, d := range w.written.moved {
+	for _, d := range w.logData.changes {
 		line.Moved = append(line.Moved, logMoved{d.Series, d.What, d.ID, d.Was.String(), d.Now.String(), d.Detail})
 	}
 	return line

@@ -19,133 +19,133 @@ import (
 	"yoyaku/internal/question"
 )
 
-// making is an output that is being made beside others: what comes of it.
-type making struct {
-	*Work
-	out    *plan.Output
-	of     []*schedule.Series // of the output, those that are asked for
-	data   *files.Spool
-	same   bool // as the file that is there
-	err    error
-	listed int // rows or events, below 0 if that says nothing
-	cut    int // occurrences that the window cuts
-	became Line
-	rows   int // of records
-	moved  []schedule.Difference
-	notes  []string
-	done   chan struct{}
+// outputBuild is an output that is being made beside others: what comes of it.
+type outputBuild struct {
+	*Session
+	out            *plan.Output
+	series         []*schedule.Series // of the output, those that are asked for
+	data           *files.Spool
+	unchanged      bool // as the file that is there
+	err            error
+	numListed      int // rows or events, below 0 if that says nothing
+	cutOccurrences int // occurrences that the window cuts
+	outcome        OutputResult
+	numRows        int // of records
+	moved          []schedule.Difference
+	notes          []string
+	done           chan struct{}
 }
 
-// Output makes one output of the plan with all its series, stages nothing, and gives what
+// WriteOutput makes one output of the plan with all its series, stages nothing, and gives what
 // is noted of it.
-func (w *Work) Output(to io.Writer, out *plan.Output) (notes []string, err error) {
-	m := &making{Work: w, out: out, of: out.Of}
-	defer w.stage.Drop()
-	err = m.fill(to)
+func (w *Session) WriteOutput(to io.Writer, out *plan.Output) (notes []string, err error) {
+	m := &outputBuild{Session: w, out: out, series: out.Series}
+	defer w.stage.Discard()
+	err = m.write(to)
 	return m.notes, err
 }
 
-// outputs makes the plan's files and stages them, so that all are right before the first
+// buildOutputs makes the plan's files and stages them, so that all are right before the first
 // is put in place.
-func (w *Work) outputs() error {
+func (w *Session) buildOutputs() error {
 	for _, out := range w.Plan.Outputs {
 		path := w.path(out)
-		if err := files.Inside(w.folder(), path); err != nil {
+		if err := files.CheckInside(w.folder(), path); err != nil {
 			return err
 		}
-		if err := w.Plan.Files.Write(path); err != nil {
-			return out.Fault(err)
+		if err := w.Plan.Files.AddOutput(path); err != nil {
+			return out.WrapError(err)
 		}
 	}
 	for _, rec := range w.Plan.Records {
-		if err := w.keyOf(rec); err != nil {
+		if err := w.checkRecordKey(rec); err != nil {
 			return err
 		}
 	}
-	w.readAhead()
-	w.Plan.CountUsers()
-	var list []*making
+	w.prefetchPrevious()
+	w.Plan.CountReaders()
+	var list []*outputBuild
 	room := make(chan struct{}, runtime.GOMAXPROCS(0))
 	for _, out := range w.Plan.Outputs {
-		of := slices.DeleteFunc(slices.Clone(out.Of), func(s *schedule.Series) bool { return !slices.Contains(w.Series, s) })
-		if len(of) > 0 || len(out.Of) == 0 && len(w.Series) == len(w.Plan.Series) {
-			list = append(list, w.start(out, of, room))
+		of := slices.DeleteFunc(slices.Clone(out.Series), func(s *schedule.Series) bool { return !slices.Contains(w.Series, s) })
+		if len(of) > 0 || len(out.Series) == 0 && len(w.Series) == len(w.Plan.Series) {
+			list = append(list, w.startBuild(out, of, room))
 		}
 	}
 	for _, m := range list {
 		<-m.done
-		defer m.data.Drop()
+		defer m.data.Discard()
 	}
-	list, err := w.taken(list)
+	list, err := w.collectBuilds(list)
 	if err != nil {
 		return err
 	}
-	gone, err := w.gone()
+	gone, err := w.retiredOutputs()
 	if err != nil {
 		return err
 	}
 	for _, m := range append(list, gone...) {
 		path := w.path(m.out)
-		if m.same {
+		if m.unchanged {
 			continue
 		}
-		defer m.data.Drop()
-		if err := w.put(path, m.data.Open()); err != nil {
+		defer m.data.Discard()
+		if err := w.stageFile(path, m.data.Open()); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// start begins to make an output, as soon as there is room.
-func (w *Work) start(out *plan.Output, of []*schedule.Series, room chan struct{}) *making {
-	m := &making{Work: w, out: out, of: of, data: files.Hold(), done: make(chan struct{})}
+// startBuild begins to make an output, as soon as there is room.
+func (w *Session) startBuild(out *plan.Output, of []*schedule.Series, room chan struct{}) *outputBuild {
+	m := &outputBuild{Session: w, out: out, series: of, data: files.NewHeldSpool(), done: make(chan struct{})}
 	go func() {
 		defer close(m.done)
 		room <- struct{}{}
 		defer func() { <-room }()
-		if m.err = m.fill(m.data); m.err == nil {
-			m.compared()
+		if m.err = m.write(m.data); m.err == nil {
+			m.compareWithPrevious()
 		}
-		out.Used()
+		out.ReleaseRecords()
 	}()
 	return m
 }
 
-// taken takes what came of outputs, and gives those that are to be written.
-func (w *Work) taken(all []*making) (list []*making, err error) {
+// collectBuilds takes what came of outputs, and gives those that are to be written.
+func (w *Session) collectBuilds(all []*outputBuild) (list []*outputBuild, err error) {
 	for _, m := range all {
 		for _, text := range m.notes {
-			w.noted(m.out.File, text)
+			w.onNote(m.out.File, text)
 		}
-		w.Cut = max(w.Cut, m.cut)
+		w.CutOccurrences = max(w.CutOccurrences, m.cutOccurrences)
 		switch {
 		case errors.Is(m.err, ical.ErrEmpty):
 			if m.out.Owner == "" {
-				w.Lines = append(w.Lines, Line{Of: m.out.File, State: "not written", Text: "it would have no events"})
+				w.Results = append(w.Results, OutputResult{Output: m.out.File, State: "not written", Text: "it would have no events"})
 			}
 		case m.err != nil:
-			return nil, m.out.Fault(m.err)
-		case m.out.Owner != "" && m.listed == 0 && files.Missing(w.path(m.out)):
+			return nil, m.out.WrapError(m.err)
+		case m.out.Owner != "" && m.numListed == 0 && files.NotExist(w.path(m.out)):
 		default:
-			w.told(m)
+			w.recordOutcome(m)
 			list = append(list, m)
 		}
 	}
 	return list, nil
 }
 
-// told keeps what became of an output.
-func (w *Work) told(m *making) {
-	m.became.Of = m.out.File
-	w.Lines = append(w.Lines, m.became)
-	if w.asked.By != "" {
-		w.written.add(m.out, m.moved, m.data)
+// recordOutcome keeps what became of an output.
+func (w *Session) recordOutcome(m *outputBuild) {
+	m.outcome.Output = m.out.File
+	w.Results = append(w.Results, m.outcome)
+	if w.request.By != "" {
+		w.logData.add(m.out, m.moved, m.data)
 	}
 }
 
-// put stages a file.
-func (w *Work) put(path string, data io.Reader) error {
+// stageFile stages a file.
+func (w *Session) stageFile(path string, data io.Reader) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return err
 	}
@@ -156,56 +156,56 @@ func (w *Work) put(path string, data io.Reader) error {
 	return err
 }
 
-// note keeps a note of the output.
-func (m *making) note(text string) { m.notes = append(m.notes, text) }
+// addNote keeps a note of the output.
+func (m *outputBuild) addNote(text string) { m.notes = append(m.notes, text) }
 
-// rowsFrom is what the rows of the output's records are asked from.
-func (m *making) rowsFrom() question.Place { return m.place(m.out, m.note) }
+// recordWorkspace is what the rows of the output's records are asked from.
+func (m *outputBuild) recordWorkspace() question.Workspace { return m.workspaceFor(m.out, m.addNote) }
 
-// counted is a sink that counts rows.
-type counted struct {
+// countingSink is a sink that counts rows.
+type countingSink struct {
 	rows.Sink
 	n int
 }
 
 // Row implements rows.Sink.
-func (c *counted) Row(cells []eval.Value) error {
+func (c *countingSink) Row(cells []eval.Value) error {
 	c.n++
 	return c.Sink.Row(cells)
 }
 
-// fill makes the output.
-func (m *making) fill(w io.Writer) error {
-	m.listed = -1
+// write makes the output.
+func (m *outputBuild) write(w io.Writer) error {
+	m.numListed = -1
 	sink, err := m.sink(w)
 	if err != nil {
 		return err
 	}
 	if job := m.job(); job != nil {
-		job.To, job.Count = sink, &m.rows
+		job.Sink, job.Count = sink, &m.numRows
 		return job.Answer()
 	}
 	if m.out.Format.Events {
-		return m.calendar(sink.(*ical.Sink))
+		return m.writeCalendar(sink.(*ical.Sink))
 	}
-	count := &counted{Sink: sink}
-	defer func() { m.listed = count.n }()
+	count := &countingSink{Sink: sink}
+	defer func() { m.numListed = count.n }()
 	result := m.result(count)
-	if m.out.Wide() { // a table of one series is wide, however many are asked for
-		columns, lines := schedule.Wide(m.of[0], m.Span)
-		return result.Lines(columns, m.Plan.Env, lines)
+	if m.out.IsOccurrenceTable() { // a table of one series is wide, however many are asked for
+		columns, lines := schedule.OccurrenceTable(m.series[0], m.Span)
+		return result.FillLines(columns, m.Plan.Env, lines)
 	}
 	events, err := m.events()
 	if err == nil {
 		a := m.agenda()
-		err = result.Lines(a.Columns(), m.Plan.Env, a.Lines(events, m.Plan.ZoneName()))
+		err = result.FillLines(a.Columns(), m.Plan.Env, a.Lines(events, m.Plan.ZoneName()))
 	}
 	return err
 }
 
 // sink is the writer of the output.
-func (m *making) sink(w io.Writer) (rows.Sink, error) {
-	l, err := Look(&m.out.Shape, m.Plan, m.out.Format)
+func (m *outputBuild) sink(w io.Writer) (rows.Sink, error) {
+	l, err := RenderOptions(&m.out.Shape, m.Plan, m.out.Format)
 	if err != nil {
 		return nil, err
 	}
@@ -216,29 +216,29 @@ func (m *making) sink(w io.Writer) (rows.Sink, error) {
 }
 
 // result is what becomes of the output's rows.
-func (m *making) result(to rows.Sink) rows.Result {
-	return rows.Result{Where: m.out.Shape.Where, Sort: m.out.Shape.Sort, Columns: m.out.Shape.Columns, To: to}
+func (m *outputBuild) result(to rows.Sink) rows.Result {
+	return rows.Result{Where: m.out.Shape.Where, Sort: m.out.Shape.Sort, Columns: m.out.Shape.Columns, Sink: to}
 }
 
 // job is the question whose answer the output is; nil for dates of series.
-func (m *making) job() *question.Job {
+func (m *outputBuild) job() *question.Job {
 	out := m.out
 	if out.Record != nil {
-		job := m.Plan.Onward(out.Record, m.rowsFrom())
-		if job.Shape = out.Shape; out.Make != nil {
-			job.Question = out.Make
+		job := m.Plan.JobOfKept(out.Record, m.recordWorkspace())
+		if job.Shape = out.Shape; out.Question != nil {
+			job.Question = out.Question
 		}
 		return job
 	}
-	if !out.Drawn() && !out.Days() {
+	if !out.IsDrawing() && !out.IsDayTable() {
 		return nil
 	}
-	place := m.rowsFrom()
-	job := &question.Job{Place: &place, Question: out.Make, Shape: out.Shape}
+	place := m.recordWorkspace()
+	job := &question.Job{Workspace: &place, Question: out.Question, Shape: out.Shape}
 	switch {
-	case out.Drawn():
+	case out.IsDrawing():
 		place.Window = &m.Span
-		for _, s := range out.Of {
+		for _, s := range out.Series {
 			job.Args = append(job.Args, s.Name)
 		}
 	case out.Window != "":
@@ -249,58 +249,58 @@ func (m *making) job() *question.Job {
 	return job
 }
 
-// calendar makes a calendar file of series and of rows.
-func (m *making) calendar(sink *ical.Sink) error {
+// writeCalendar makes a calendar file of series and of rows.
+func (m *outputBuild) writeCalendar(sink *ical.Sink) error {
 	entries, err := m.entries()
 	if err != nil {
 		return err
 	}
 	result, a, zone := m.result(sink), m.agenda(), m.Plan.ZoneName()
-	if entries, err = rows.Kept(result, entries, a.Columns(), m.Plan.Env,
+	if entries, err = rows.FilterList(result, entries, a.Columns(), m.Plan.Env,
 		func(e schedule.Entry) []eval.Value { return a.Row(nil, m.Plan.Event(e), zone) }); err != nil {
 		return err
 	}
 	id := func(*schedule.Series) string { return m.Plan.ID }
-	list, err := m.out.Form.Events(entries, id, m.Plan.Event)
+	list, err := m.out.EventForm.Events(entries, id, m.Plan.Event)
 	if err != nil {
 		return err
 	}
-	if len(m.of) == len(m.out.Of) { // what others have stays by following the earlier calendar
-		of, err := m.ofRows()
+	if len(m.series) == len(m.out.Series) { // what others have stays by following the earlier calendar
+		of, err := m.recordEvents()
 		if err != nil {
 			return err
 		}
-		if of, err = rows.Kept(result, of, a.Columns(), m.Plan.Env,
+		if of, err = rows.FilterList(result, of, a.Columns(), m.Plan.Env,
 			func(e schedule.Event) []eval.Value { return a.Row(nil, e, zone) }); err != nil {
 			return err
 		}
 		for _, e := range of {
-			list = append(list, m.out.Form.Of(e))
+			list = append(list, m.out.EventForm.Apply(e))
 		}
 	}
-	schedule.SortEvents(list, order(m.out), m.Plan.Midnight())
-	if err := m.follow(sink); err != nil {
+	schedule.SortEvents(list, seriesOrder(m.out), m.Plan.Midnight())
+	if err := m.updatePrevious(sink); err != nil {
 		return err
 	}
 	if err := sink.Events(list); err != nil {
 		return err
 	}
-	if doubts := sink.Doubts(); doubts != "" {
-		m.note(doubts)
+	if doubts := sink.Warnings(); doubts != "" {
+		m.addNote(doubts)
 	}
-	m.listed = sink.Count()
+	m.numListed = sink.Count()
 	return nil
 }
 
 // entries are the dates and milestones of series that the output has.
-func (m *making) entries() (entries []schedule.Entry, err error) {
+func (m *outputBuild) entries() (entries []schedule.Entry, err error) {
 	cut := 0
-	if m.out.Whole {
-		entries, err = schedule.Whole(m.of, m.Span)
+	if m.out.WholeOccurrences {
+		entries, err = schedule.OccurrenceEntries(m.series, m.Span)
 	} else {
-		entries, cut, err = schedule.Entries(m.of, m.Span)
+		entries, cut, err = schedule.Entries(m.series, m.Span)
 	}
-	m.cut = max(m.cut, cut)
+	m.cutOccurrences = max(m.cutOccurrences, cut)
 	if m.out.Owner != "" {
 		entries = slices.DeleteFunc(entries, func(e schedule.Entry) bool { return !m.out.Has(m.Plan.Event(e)) })
 	}
@@ -308,7 +308,7 @@ func (m *making) entries() (entries []schedule.Entry, err error) {
 }
 
 // events are the dates, milestones and events of rows that an agenda shows, by date.
-func (m *making) events() (events []schedule.Event, err error) {
+func (m *outputBuild) events() (events []schedule.Event, err error) {
 	entries, err := m.entries()
 	if err != nil {
 		return nil, err
@@ -317,25 +317,25 @@ func (m *making) events() (events []schedule.Event, err error) {
 		events = append(events, m.Plan.Event(e))
 	}
 	var more []schedule.Event
-	if len(m.of) < len(m.out.Of) {
-		more, err = m.others()
+	if len(m.series) < len(m.out.Series) {
+		more, err = m.otherSeriesEvents()
 	} else {
-		more, err = m.ofRows()
+		more, err = m.recordEvents()
 	}
 	events = append(events, more...)
-	schedule.SortEvents(events, order(m.out), m.Plan.Midnight())
+	schedule.SortEvents(events, seriesOrder(m.out), m.Plan.Midnight())
 	return events, err
 }
 
 // agenda is how the output lists its events.
-func (m *making) agenda() schedule.Agenda {
-	return schedule.AgendaOf(m.out.Of, m.Plan.ZoneName())
+func (m *outputBuild) agenda() schedule.Agenda {
+	return schedule.NewAgenda(m.out.Series, m.Plan.ZoneName())
 }
 
-// ofRows are the events of the output's records.
-func (m *making) ofRows() (events []schedule.Event, err error) {
-	for _, rec := range m.out.Rows {
-		list, err := m.Plan.Events(rec, m.Span, m.rowsFrom())
+// recordEvents are the events of the output's records.
+func (m *outputBuild) recordEvents() (events []schedule.Event, err error) {
+	for _, rec := range m.out.EventRecords {
+		list, err := m.Plan.Events(rec, m.Span, m.recordWorkspace())
 		if err != nil {
 			return nil, err
 		}
@@ -344,14 +344,14 @@ func (m *making) ofRows() (events []schedule.Event, err error) {
 	return events, nil
 }
 
-// others are the dates of series that aren't asked for, as they are in the file that
+// otherSeriesEvents are the dates of series that aren't asked for, as they are in the file that
 // they share.
-func (m *making) others() ([]schedule.Event, error) {
+func (m *outputBuild) otherSeriesEvents() ([]schedule.Event, error) {
 	var named []string
-	for _, s := range m.of {
+	for _, s := range m.series {
 		named = append(named, s.Name)
 	}
-	list, err := question.OfOthers(m.path(m.out), named)
+	list, err := question.ReadOtherSeries(m.path(m.out), named)
 	if err != nil {
 		return nil, fmt.Errorf("%s: the dates of the other series in it can't be read, so it was left as it is: %w",
 			m.out.File, err)
@@ -367,58 +367,58 @@ func (m *making) others() ([]schedule.Event, error) {
 	return list, nil
 }
 
-// order is that of an output's series and records on one day.
-func order(out *plan.Output) (list []string) {
-	for _, s := range out.Of {
+// seriesOrder is that of an output's series and records on one day.
+func seriesOrder(out *plan.Output) (list []string) {
+	for _, s := range out.Series {
 		list = append(list, s.Name)
 	}
-	for _, rec := range out.Rows {
+	for _, rec := range out.EventRecords {
 		list = append(list, rec.Name)
 	}
 	return list
 }
 
-// keyOf checks that the key of a record is there, filled and names one row.
-func (w *Work) keyOf(rec *plan.Record) error {
+// checkRecordKey checks that the key of a record is there, filled and names one row.
+func (w *Session) checkRecordKey(rec *plan.Record) error {
 	if rec.Key == "" {
 		return nil
 	}
-	return rec.Fault(w.Plan.Job(rec, w.placeOf(rec.Name)).CheckKey(rec.Key))
+	return rec.WrapError(w.Plan.Job(rec, w.workspace(rec.Name)).CheckKey(rec.Key))
 }
 
-// mostCompared is up to how many bytes a file is compared date by date with the one before:
+// maxCompareBytes is up to how many bytes a file is compared date by date with the one before:
 // some 300,000 dates.
-const mostCompared = 32 << 20
+const maxCompareBytes = 32 << 20
 
-// compared says what becomes of the output: how it differs from the file that stands
+// compareWithPrevious says what becomes of the output: how it differs from the file that stands
 // there, date by date.
-func (m *making) compared() {
+func (m *outputBuild) compareWithPrevious() {
 	path, out := m.path(m.out), m.out
-	f, err := files.OpenOld(path)
+	f, err := files.OpenExisting(path)
 	if err == nil {
 		defer f.Close()
 	}
 	switch {
-	case out.Format.Events || m.listed >= 0:
-		m.became.Count = phrase.Counted(m.listed, "date")
-	case m.rows > 0:
-		m.became.Count = phrase.Counted(m.rows, "row")
+	case out.Format.Events || m.numListed >= 0:
+		m.outcome.Count = phrase.Plural(m.numListed, "date")
+	case m.numRows > 0:
+		m.outcome.Count = phrase.Plural(m.numRows, "row")
 	}
 	switch {
 	case err != nil:
-		m.became.State = "new"
+		m.outcome.State = "new"
 		return
-	case files.Same(path, m.data):
-		m.same = true
-		m.became.State = "unchanged"
+	case files.HasContent(path, m.data):
+		m.unchanged = true
+		m.outcome.State = "unchanged"
 		return
 	}
-	m.became.State = "changed"
+	m.outcome.State = "changed"
 	if out.Record != nil {
 		return
 	}
-	if info, err := f.Stat(); err != nil || info.Size() > mostCompared || m.data.Size() > mostCompared {
-		m.became.Text = "too large to compare date by date"
+	if info, err := f.Stat(); err != nil || info.Size() > maxCompareBytes || m.data.Size() > maxCompareBytes {
+		m.outcome.Text = "too large to compare date by date"
 		return
 	}
 	now, err := question.ReadEvents(out.File, "", m.data.Open())
@@ -427,12 +427,12 @@ func (m *making) compared() {
 	}
 	was, err := question.ReadEvents(path, "", f)
 	if err != nil {
-		m.became.State = "replaced"
+		m.outcome.State = "replaced"
 		return
 	}
 	list, t := schedule.Differences(was, now, func(schedule.Event) bool { return true })
-	if out.Wide() {
-		t = schedule.Occurrences(list)
+	if out.IsOccurrenceTable() {
+		t = schedule.TallyRows(list)
 	}
-	m.became.Text, m.moved = t.Words(), list
+	m.outcome.Text, m.moved = t.Summary(), list
 }

@@ -24,28 +24,28 @@ import (
 	"yoyaku/internal/report"
 )
 
-// Asked is what is asked of a plan; the zero value asks for all that the plan says.
-type Asked struct {
-	Window   string   // instead of the plan's
-	Series   []string // names of series and patterns; nil for all
-	Folder   string   // of the outputs; "" for the plan's own
-	Keep     bool     // what was released goes before what the plan gives now
-	Anyway   bool     // an expectation that isn't met stops nothing
-	By, Note string   // of the line in the log; there is none where By is ""
+// Request is what is asked of a plan; the zero value asks for all that the plan says.
+type Request struct {
+	Window             string   // instead of the plan's
+	Series             []string // names of series and patterns; nil for all
+	Folder             string   // of the outputs; "" for the plan's own
+	KeepReleased       bool     // what was released goes before what the plan gives now
+	IgnoreExpectations bool     // an expectation that isn't met stops nothing
+	By, Note           string   // of the line in the log; there is none where By is ""
 }
 
-// Tell is where words for people go while something is made; none is nil.
-type Tell struct {
+// Reporter is where words for people go while something is made; none is nil.
+type Reporter struct {
 	Warn, Note func(format string, args ...any)
 }
 
-// Silent tells nobody.
-var Silent = Tell{func(string, ...any) {}, func(string, ...any) {}}
+// NoReports tells nobody.
+var NoReports = Reporter{func(string, ...any) {}, func(string, ...any) {}}
 
 // Once is a Tell that says the same warning once.
-func (t Tell) Once() Tell {
+func (t Reporter) Once() Reporter {
 	said := map[string]bool{}
-	return Tell{Note: t.Note, Warn: func(format string, args ...any) {
+	return Reporter{Note: t.Note, Warn: func(format string, args ...any) {
 		if text := fmt.Sprintf(format, args...); !said[text] {
 			said[text] = true
 			t.Warn("%s", text)
@@ -54,7 +54,7 @@ func (t Tell) Once() Tell {
 }
 
 // Warnings says what the calendars that plans asked didn't know.
-func (t Tell) Warnings(plans ...*plan.Plan) {
+func (t Reporter) Warnings(plans ...*plan.Plan) {
 	for _, p := range plans {
 		t.WhatIf(p)
 		for _, w := range p.Warnings() {
@@ -64,7 +64,7 @@ func (t Tell) Warnings(plans ...*plan.Plan) {
 }
 
 // WhatIf tells on which days that are tried the answers of a plan rest.
-func (t Tell) WhatIf(p *plan.Plan) {
+func (t Reporter) WhatIf(p *plan.Plan) {
 	rests, notes := p.WhatIf()
 	for _, text := range notes {
 		t.Note("%s", text)
@@ -74,101 +74,101 @@ func (t Tell) WhatIf(p *plan.Plan) {
 	}
 }
 
-// No is an answer that is no, with what to say of it.
-type No struct {
-	Of   string // the plan, if several are at work
+// NegativeError is an answer that is no, with what to say of it.
+type NegativeError struct {
+	Plan string // the plan, if several are at work
 	Text string
 }
 
 // Error gives the text.
-func (e *No) Error() string { return ofPlan(e.Of) + e.Text }
+func (e *NegativeError) Error() string { return planSuffix(e.Plan) + e.Text }
 
-// HeldError is an answer that is no since dates aren't as they were released.
-type HeldError struct {
-	Of   string // the plan, if several are at work
-	Plan *plan.Plan
-	List []schedule.Breach
+// BreachError is an answer that is no since dates aren't as they were released.
+type BreachError struct {
+	Name     string // the plan, if several are at work
+	Plan     *plan.Plan
+	Breaches []schedule.Breach
 }
 
 // Error says what can be done.
-func (e *HeldError) Error() string {
-	return ofPlan(e.Of) + schedule.Differing(e.List) + "; nothing was written. " +
+func (e *BreachError) Error() string {
+	return planSuffix(e.Name) + schedule.CountBreaches(e.Breaches) + "; nothing was written. " +
 		"Release the dates again (`yoyaku release`), keep the released ones (--keep-released), or give a reason under `instead` in the plan"
 }
 
-func ofPlan(path string) string {
+func planSuffix(path string) string {
 	if path == "" {
 		return ""
 	}
 	return path + ": "
 }
 
-// named says in an answer that is no of which plan it is.
-func named(err error, p *plan.Plan) error {
-	var no *No
-	var held *HeldError
+// withPlanName says in an answer that is no of which plan it is.
+func withPlanName(err error, p *plan.Plan) error {
+	var no *NegativeError
+	var held *BreachError
 	switch {
 	case errors.As(err, &no):
-		no.Of = p.Path
+		no.Plan = p.Path
 	case errors.As(err, &held):
-		held.Of = p.Path
+		held.Name = p.Path
 	}
 	return err
 }
 
-// Work is a plan being worked with.
-type Work struct {
+// Session is a plan being worked with.
+type Session struct {
 	Plan   *plan.Plan
 	Series []*schedule.Series // those that are asked for
 	Span   civil.Span
 	// What a run gives: a summary a series, what became of each output and what was noted
 	// of it, and how many occurrences the window's edge cuts.
-	Sums  []schedule.Summary
-	Lines []Line
-	Cut   int
+	Summaries      []schedule.Summary
+	Results        []OutputResult
+	CutOccurrences int
 
-	records []*plan.Record // of what is published
-	asked   Asked
-	tell    Tell
-	noted   func(of, text string) // takes notes of what isn't told at once
-	stage   files.Stage
-	staging sync.Mutex        // outputs are made beside each other
-	asides  map[string]string // files that bad rows go to, and the records of which
-	written written
-	ledger  *Ledger
-	earlier earlier
+	records     []*plan.Record // of what is published
+	request     Request
+	reporter    Reporter
+	onNote      func(of, text string) // takes notes of what isn't told at once
+	stage       files.Stage
+	stageLock   sync.Mutex        // outputs are made beside each other
+	rejectFiles map[string]string // files that bad rows go to, and the records of which
+	logData     logData
+	ledger      *Ledger
+	previous    previousCalendars
 }
 
-// Line is what became of an output: new, changed, unchanged, replaced or not written,
+// OutputResult is what became of an output: new, changed, unchanged, replaced or not written,
 // how much is in it, and in Text what changed; or it is a note of some.
-type Line struct {
-	Of, State, Count, Text string
-	Note                   bool
+type OutputResult struct {
+	Output, State, Count, Text string
+	Note                       bool
 }
 
-// New settles what is asked of a plan: which series, and in which window.
-func New(p *plan.Plan, a Asked, tell Tell) (w *Work, err error) {
-	w = begin(p, a, tell)
+// NewSession settles what is asked of a plan: which series, and in which window.
+func NewSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) {
+	w = newSession(p, a, tell)
 	if a.Series != nil {
-		w.Series, _ = pick(p, a.Series)
+		w.Series, _ = selectNamed(p, a.Series)
 	}
 	w.Span, err = w.window()
 	return w, err
 }
 
-// begin is a work of which nothing is settled: all series, and no window.
-func begin(p *plan.Plan, a Asked, tell Tell) *Work {
-	w := &Work{Plan: p, Series: p.Series, asked: a, tell: tell, asides: map[string]string{}, ledger: LedgerOf(p)}
-	w.noted = w.note
+// newSession is a work of which nothing is settled: all series, and no window.
+func newSession(p *plan.Plan, a Request, tell Reporter) *Session {
+	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: NewLedger(p)}
+	w.onNote = w.note
 	return w
 }
 
 // window is the option's, the plan's, or if there is neither all time, if every series
 // ends by itself.
-func (w *Work) window() (civil.Span, error) {
-	if w.asked.Window != "" {
-		span, err := eval.Window(w.asked.Window, w.Plan.Env)
-		return span, rows.In("window", err)
+func (w *Session) window() (civil.Span, error) {
+	if w.request.Window != "" {
+		span, err := eval.ParseWindow(w.request.Window, w.Plan.Env)
+		return span, rows.WrapOption("window", err)
 	}
 	if w.Plan.Window != nil {
 		return *w.Plan.Window, nil
@@ -179,26 +179,26 @@ func (w *Work) window() (civil.Span, error) {
 				"%s: the series `%s` has no end; write a window in the plan (window: 2027) or use --window", w.Plan.Path, s.Name)
 		}
 	}
-	return civil.Always, nil
+	return civil.AllDays, nil
 }
 
 // note keeps a note of an output, once for all outputs of one table.
-func (w *Work) note(of, text string) {
-	i := slices.IndexFunc(w.Lines, func(l Line) bool { return l.Note && l.Text == text })
+func (w *Session) note(of, text string) {
+	i := slices.IndexFunc(w.Results, func(l OutputResult) bool { return l.Note && l.Text == text })
 	if i < 0 {
-		w.Lines = append(w.Lines, Line{Of: of, Text: text, Note: true})
+		w.Results = append(w.Results, OutputResult{Output: of, Text: text, Note: true})
 		return
 	}
-	if all := strings.Split(w.Lines[i].Of, ", "); all[len(all)-1] != of {
-		w.Lines[i].Of += ", " + of
+	if all := strings.Split(w.Results[i].Output, ", "); all[len(all)-1] != of {
+		w.Results[i].Output += ", " + of
 	}
 }
 
-// pick gives the series and records of a plan that names say: of one, or of a pattern,
+// selectNamed gives the series and records of a plan that names say: of one, or of a pattern,
 // which stands for all that are like it. Names that are none are passed over.
-func pick(p *plan.Plan, names []string) (series []*schedule.Series, records []*plan.Record) {
+func selectNamed(p *plan.Plan, names []string) (series []*schedule.Series, records []*plan.Record) {
 	for _, name := range names {
-		found := p.FindAll(name)
+		found := p.FindAllSeries(name)
 		for _, s := range found {
 			if !slices.Contains(series, s) {
 				series = append(series, s)
@@ -211,23 +211,23 @@ func pick(p *plan.Plan, names []string) (series []*schedule.Series, records []*p
 	return series, records
 }
 
-// Known refuses names that are no series of any of the plans; with records, those of
+// CheckNames refuses names that are no series of any of the plans; with records, those of
 // records are known too.
-func Known(plans []*plan.Plan, names []string, records bool) error {
+func CheckNames(plans []*plan.Plan, names []string, records bool) error {
 	for _, name := range names {
 		if !slices.ContainsFunc(plans, func(p *plan.Plan) bool {
-			return p.FindAll(name) != nil || records &&
+			return p.FindAllSeries(name) != nil || records &&
 				p.Record(name) != nil
 		}) {
-			place := plans[0].Place()
+			place := plans[0].Workspace()
 			return place.UnknownSeries(name)
 		}
 	}
 	return nil
 }
 
-// Apart refuses plans that have one id, by which the events of each are known.
-func Apart(plans []*plan.Plan) error {
+// CheckDistinctIDs refuses plans that have one id, by which the events of each are known.
+func CheckDistinctIDs(plans []*plan.Plan) error {
 	for i, p := range plans {
 		for _, other := range plans[:i] {
 			if other.ID == p.ID {
@@ -240,70 +240,70 @@ func Apart(plans []*plan.Plan) error {
 }
 
 // folder is where the outputs go.
-func (w *Work) folder() string {
-	if w.asked.Folder == "" {
+func (w *Session) folder() string {
+	if w.request.Folder == "" {
 		return filepath.Dir(w.Plan.Path)
 	}
-	return w.asked.Folder
+	return w.request.Folder
 }
 
 // path is that of an output.
-func (w *Work) path(out *plan.Output) string {
+func (w *Session) path(out *plan.Output) string {
 	return filepath.Join(w.folder(), filepath.FromSlash(out.File))
 }
 
-// place is what rows of records are asked from; out is the output that shows them, nil for
+// workspaceFor is what rows of records are asked from; out is the output that shows them, nil for
 // none, and note takes what is reported about them.
-func (w *Work) place(out *plan.Output, note func(text string)) question.Place {
-	place := w.ledger.place()
+func (w *Session) workspaceFor(out *plan.Output, note func(text string)) question.Workspace {
+	place := w.ledger.workspace()
 	place.Ledger = nil // which is looked at once for all outputs
 	place.Stdin = strings.NewReader("")
 	place.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
 	place.Warn = place.Note
-	place.Reserve = w.reserve
-	place.Create = func(asker, file string) (io.Writer, error) {
-		if out == nil || w.firstOf(asker) != out {
+	place.ReserveFile = w.reserveRejects
+	place.CreateFile = func(asker, file string) (io.Writer, error) {
+		if out == nil || w.firstOutputOf(asker) != out {
 			return io.Discard, nil
 		}
-		w.staging.Lock()
-		defer w.staging.Unlock()
+		w.stageLock.Lock()
+		defer w.stageLock.Unlock()
 		return w.stage.Create(filepath.Join(w.folder(), file))
 	}
 	return place
 }
 
-// placeOf is place for what isn't an output.
-func (w *Work) placeOf(what string) question.Place {
-	return w.place(nil, func(text string) { w.noted(what, text) })
+// workspace is place for what isn't an output.
+func (w *Session) workspace(what string) question.Workspace {
+	return w.workspaceFor(nil, func(text string) { w.onNote(what, text) })
 }
 
-// reserve registers the file that bad rows of a record go to. What one output sets aside,
+// reserveRejects registers the file that bad rows of a record go to. What one output sets aside,
 // the others would set aside too.
-func (w *Work) reserve(asker, file string) error {
+func (w *Session) reserveRejects(asker, file string) error {
 	path := filepath.Join(w.folder(), file)
 	if !filepath.IsLocal(file) {
 		return fmt.Errorf("%s is outside the output folder; outputs must stay inside it", file)
 	}
-	if err := files.Inside(w.folder(), path); err != nil {
+	if err := files.CheckInside(w.folder(), path); err != nil {
 		return err
 	}
-	w.staging.Lock()
-	defer w.staging.Unlock()
-	if of, set := w.asides[path]; set && of == asker {
+	w.stageLock.Lock()
+	defer w.stageLock.Unlock()
+	if of, set := w.rejectFiles[path]; set && of == asker {
 		return nil
 	}
-	if err := w.Plan.Files.Write(path); err != nil {
+	if err := w.Plan.Files.AddOutput(path); err != nil {
 		return err
 	}
-	w.asides[path] = asker
+	w.rejectFiles[path] = asker
 	return nil
 }
 
-// firstOf is the first output that shows a record, itself or in what it makes; nil for
+// firstOutputOf is the first output that shows a record, itself or in what it makes; nil for
 // none.
-func (w *Work) firstOf(record string) *plan.Output {
+func (w *Session) firstOutputOf(record string) *plan.Output {
 	for _, out := range w.Plan.Outputs {
-		if out.Record != nil && out.Record.Name == record || slices.ContainsFunc(out.Rows,
+		if out.Record != nil && out.Record.Name == record || slices.ContainsFunc(out.EventRecords,
 			func(rec *plan.Record) bool { return rec.Name == record }) {
 			return out
 		}
@@ -312,14 +312,14 @@ func (w *Work) firstOf(record string) *plan.Output {
 }
 
 // How much garbage may pile up beside what lives: some 50 MB, and a third more of that.
-const ballast, percent = 160 << 20, 30
+const gcBallastBytes, gcPercent = 160 << 20, 30
 
-// Thrift bounds garbage by an allowance rather than by a multiple of what lives: a small
+// LimitGarbage bounds garbage by an allowance rather than by a multiple of what lives: a small
 // plan is made without a collection, a large one doesn't pile it up. What it returns ends
 // that.
-func Thrift() (done func()) {
-	room := make([]byte, ballast) // never touched, and so no memory
-	was := debug.SetGCPercent(percent)
+func LimitGarbage() (done func()) {
+	room := make([]byte, gcBallastBytes) // never touched, and so no memory
+	was := debug.SetGCPercent(gcPercent)
 	return func() {
 		debug.SetGCPercent(was)
 		runtime.KeepAlive(room)
@@ -328,9 +328,9 @@ func Thrift() (done func()) {
 
 const whatIf = " (what if)"
 
-// Look is how a result with a shape is dressed in a format, as far as the plan says it.
-func Look(s *question.Shape, p *plan.Plan, f report.Format) (l report.Look, err error) {
-	l = report.Look{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, Safe: s.Safe, Zone: p.Zone}
+// RenderOptions is how a result with a shape is dressed in a format, as far as the plan says it.
+func RenderOptions(s *question.Shape, p *plan.Plan, f report.Format) (l report.Options, err error) {
+	l = report.Options{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, GuardFormulas: s.Safe, Zone: p.Zone}
 	if rests, _ := p.WhatIf(); rests != "" {
 		switch {
 		case l.Title != "":
@@ -341,7 +341,7 @@ func Look(s *question.Shape, p *plan.Plan, f report.Format) (l report.Look, err 
 	}
 	if s.ShowDates != "" {
 		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
-			err = rows.In("show-dates", err)
+			err = rows.WrapOption("show-dates", err)
 		}
 	}
 	return l, err

@@ -173,20 +173,20 @@ func TestWanted(t *testing.T) {
 	} {
 		p := load(c.text)
 		plans := []*plan.Plan{p, p}[:c.plans]
-		w, ok, err := Publishing(p, plans, Asked{Series: c.series, Anyway: true}, Silent)
+		w, ok, err := NewPublishSession(p, plans, Request{Series: c.series, IgnoreExpectations: true}, NoReports)
 		if err == nil && ok {
-			want, werr := w.Wanted()
+			want, werr := w.Desired()
 			if err = werr; err == nil {
 				var left []string
 				for _, name := range []string{"pay", "duty", "r", "own", "old"} {
-					if want.Leaves(name) {
+					if want.Excludes(name) {
 						left = append(left, name)
 					}
 				}
 				if len(want.Events) != c.want || strings.Join(left, " ") != c.left || want.Plan != "desk" || !slices.Equal(want.Plans, []string{"desk"}) {
 					t.Errorf("%v: %d events, left %v, want %d %s", c.series, len(want.Events), left, c.want, c.left)
 				}
-				first, _ := civil.Of(2027, 1, 1)
+				first, _ := civil.NewDate(2027, 1, 1)
 				if !want.Covers("x", eval.Day(first), first) || want.Covers("x", eval.Day(first-1), first-1) || want.Today != p.Env.Today {
 					t.Errorf("%v: the window is %v, today %s", c.series, want.Window, want.Today)
 				}
@@ -222,18 +222,18 @@ func TestCompareWhatIsEmpty(t *testing.T) {
 // What was reported isn't reported again; a note of several outputs of one table names them in one line.
 func TestToldOnce(t *testing.T) {
 	var told []string
-	tell := Tell{Warn: func(format string, args ...any) { told = append(told, fmt.Sprintf(format, args...)) }}.Once()
+	tell := Reporter{Warn: func(format string, args ...any) { told = append(told, fmt.Sprintf(format, args...)) }}.Once()
 	for _, n := range []int{1, 2, 1, 1, 2, 3} {
 		tell.Warn("%d dates", n)
 	}
 	if got := strings.Join(told, "|"); got != "1 dates|2 dates|3 dates" {
 		t.Errorf("told: %s", got)
 	}
-	w := &Work{Lines: []Line{{Of: "x.csv", Text: "open"}}}
+	w := &Session{Results: []OutputResult{{Output: "x.csv", Text: "open"}}}
 	for _, n := range [][2]string{{"a.csv", "open"}, {"a.csv", "open"}, {"b.csv", "blank"}, {"b.csv", "open"}} {
 		w.note(n[0], n[1])
 	}
-	if got := fmt.Sprint(w.Lines); got != "[{x.csv   open false} {a.csv, b.csv   open true} {b.csv   blank true}]" {
+	if got := fmt.Sprint(w.Results); got != "[{x.csv   open false} {a.csv, b.csv   open true} {b.csv   blank true}]" {
 		t.Errorf("the lines: %s", got)
 	}
 }

@@ -29,9 +29,9 @@ func answered(t *testing.T, job *question.Job, name string) [][]string {
 		job.Question = q
 	}
 	var b strings.Builder
-	f, _ := report.Find("csv")
-	sink, err := f.Sink(&b, report.Look{})
-	if job.To = sink; err == nil {
+	f, _ := report.FindFormat("csv")
+	sink, err := f.Sink(&b, report.Options{})
+	if job.Sink = sink; err == nil {
 		err = job.Answer()
 	}
 	if err != nil {
@@ -45,12 +45,12 @@ func answered(t *testing.T, job *question.Job, name string) [][]string {
 }
 
 // quiet is the place of the plan, with nobody to tell.
-func quiet(p *plan.Plan) question.Place {
-	place := p.Place()
+func quiet(p *plan.Plan) question.Workspace {
+	place := p.Workspace()
 	place.Stdin = strings.NewReader("")
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
-	place.Create = func(string, string) (io.Writer, error) { return io.Discard, nil }
+	place.CreateFile = func(string, string) (io.Writer, error) { return io.Discard, nil }
 	return place
 }
 
@@ -105,17 +105,17 @@ records:
 		for i, row := range have[1:] {
 			for c, column := range have[0][5:] {
 				place := quiet(p)
-				told := answered(t, &question.Job{Place: &place, Args: []string{"rows", row[0], column}}, "why")
+				told := answered(t, &question.Job{Workspace: &place, Args: []string{"rows", row[0], column}}, "why")
 				last := told[len(told)-1]
 				if i%2 == 1 {
-					told = answered(t, &question.Job{Place: &place, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
+					told = answered(t, &question.Job{Workspace: &place, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
 				}
 				if last[0] != column || last[2] != row[5+c] {
 					t.Fatalf("seed %d: %s of %v is told as %q\n%s", seed, column, row, told, text)
 				}
 			}
 		}
-		coming, err := Ahead([]*plan.Plan{p}, Next{Window: civil.Date(740000).String() + ".." + civil.Date(740300).String(), Within: "1 day", Overdue: "1 day"}, Silent)
+		coming, err := Ahead([]*plan.Plan{p}, AheadRequest{Window: civil.Date(740000).String() + ".." + civil.Date(740300).String(), Within: "1 day", Overdue: "1 day"}, NoReports)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -134,7 +134,7 @@ records:
 				cal, _ = p.Calendar(name)
 			}
 			for d := p.Env.Today + 1; d <= e.At.Day; d++ {
-				if cal.Open(d) {
+				if cal.IsWorkday(d) {
 					n++
 				}
 			}

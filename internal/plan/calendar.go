@@ -18,50 +18,50 @@ import (
 	"yoyaku/internal/files"
 )
 
-// book holds the calendars of a plan; each is built when first asked for.
-type book struct {
-	lock     sync.Mutex // of those who ask while rows are worked out on several processors
-	env      eval.Env
-	names    []string
-	nodes    map[string]*node
-	built    map[string]*workdays.Calendar
-	busy     map[string]bool
-	files    *files.Register // every file that is read is named to it
-	made     []*workdays.Calendar
-	warnings []string // of the files of holidays
+// calendarSet holds the calendars of a plan; each is built when first asked for.
+type calendarSet struct {
+	lock      sync.Mutex // of those who ask while rows are worked out on several processors
+	env       eval.Env
+	names     []string
+	nodes     map[string]*node
+	built     map[string]*workdays.Calendar
+	building  map[string]bool
+	files     *files.Registry // every file that is read is named to it
+	builtList []*workdays.Calendar
+	warnings  []string // of the files of holidays
 	// unchecked are calendars of which it isn't known yet whether they have working days; bad is
 	// what is wrong with one, by its key.
-	unchecked []unchecked
-	bad       map[string]error
-	tried     []*tried // days that this command alone closes and opens
-	whatIfs   []string // which of them were so already
-	// assumed stands in where no calendar is named.
-	assumed *workdays.Calendar
+	unchecked   []unchecked
+	bad         map[string]error
+	whatIfDays  []*whatIfDay // days that this command alone closes and opens
+	whatIfNoops []string     // which of them were so already
+	// defaultCalendar stands in where no calendar is named.
+	defaultCalendar *workdays.Calendar
 }
 
-func newBook(env eval.Env, reg *files.Register) *book {
-	b := &book{env: env, bad: map[string]error{}, nodes: map[string]*node{}, built: map[string]*workdays.Calendar{}, busy: map[string]bool{},
-		files: reg, assumed: env.Calendar}
-	b.env.Find = b.find
+func newBook(env eval.Env, reg *files.Registry) *calendarSet {
+	b := &calendarSet{env: env, bad: map[string]error{}, nodes: map[string]*node{}, built: map[string]*workdays.Calendar{}, building: map[string]bool{},
+		files: reg, defaultCalendar: env.Calendar}
+	b.env.FindCalendar = b.find
 	return b
 }
 
 // warn keeps what may be wrong with a list of holidays, once.
-func (b *book) warn(format string, args ...any) {
+func (b *calendarSet) warn(format string, args ...any) {
 	if text := fmt.Sprintf(format, args...); !slices.Contains(b.warnings, text) {
 		b.warnings = append(b.warnings, text)
 	}
 }
 
-// lend is find for those outside of the book.
-func (b *book) lend(name string) (*workdays.Calendar, error) {
+// findForPhrase is find for those outside of the book.
+func (b *calendarSet) findForPhrase(name string) (*workdays.Calendar, error) {
 	b.lock.Lock()
 	defer b.lock.Unlock()
 	return b.find(name)
 }
 
 // find returns a calendar by name, or nil when there is none of that name.
-func (b *book) find(name string) (*workdays.Calendar, error) {
+func (b *calendarSet) find(name string) (*workdays.Calendar, error) {
 	key := phrase.FoldName(strings.TrimSpace(name))
 	if c := b.built[key]; c != nil {
 		return c, nil
@@ -73,28 +73,28 @@ func (b *book) find(name string) (*workdays.Calendar, error) {
 	if !ok {
 		return b.builtIn(key)
 	}
-	if b.busy[key] {
+	if b.building[key] {
 		return nil, n.fail("the calendar `%s` includes itself", strings.TrimSpace(name))
 	}
-	b.busy[key] = true
-	defer delete(b.busy, key)
-	c, err := b.entry(strings.TrimSpace(name), n)
+	b.building[key] = true
+	defer delete(b.building, key)
+	c, err := b.build(strings.TrimSpace(name), n)
 	if err == nil {
-		c, err = b.try(key, c)
+		c, err = b.applyWhatIf(key, c)
 	}
 	if err != nil {
 		b.bad[key] = err
 		return nil, err
 	}
-	b.built[key], b.made = c, append(b.made, c)
+	b.built[key], b.builtList = c, append(b.builtList, c)
 	return c, nil
 }
 
-// entry builds a calendar of the plan: its keys, or the file that has them.
-func (b *book) entry(name string, at *node) (*workdays.Calendar, error) {
-	of, n := at.doc, at.val
+// build builds a calendar of the plan: its keys, or the file that has them.
+func (b *calendarSet) build(name string, at *node) (*workdays.Calendar, error) {
+	of, n := at.doc, at.valueNode
 	if _, mapping := n.(*ast.MappingNode); mapping {
-		return b.calendar(of, name, n)
+		return b.buildFromKeys(of, name, n)
 	}
 	file, err := of.text(n)
 	if err != nil {
@@ -103,19 +103,19 @@ func (b *book) entry(name string, at *node) (*workdays.Calendar, error) {
 	if ext := strings.ToLower(filepath.Ext(file)); ext != ".yaml" && ext != ".yml" {
 		return nil, of.fail(n, "expected keys such as `closed: sat, sun`, or the calendar's file: %s: calendars/%s.yaml", name, name)
 	}
-	path := of.beside(file)
-	if err := b.files.Read(path); err != nil {
+	path := of.resolvePath(file)
+	if err := b.files.AddInput(path); err != nil {
 		return nil, of.wrap(n, err)
 	}
 	d, err := readDoc(path, b.files)
 	if err != nil {
 		return nil, of.wrap(n, err)
 	}
-	return b.calendar(d, name, d.root)
+	return b.buildFromKeys(d, name, d.root)
 }
 
 // builtIn returns one of the built-in public calendars, or nil.
-func (b *book) builtIn(key string) (*workdays.Calendar, error) {
+func (b *calendarSet) builtIn(key string) (*workdays.Calendar, error) {
 	for _, name := range calendars.Names {
 		if phrase.FoldName(name) != key {
 			continue
@@ -129,25 +129,25 @@ func (b *book) builtIn(key string) (*workdays.Calendar, error) {
 			return nil, err
 		}
 		before := len(b.unchecked)
-		c, err := b.calendar(d, name, d.root)
+		c, err := b.buildFromKeys(d, name, d.root)
 		b.unchecked = b.unchecked[:before] // tests hold them
 		if err == nil {
-			c.Public = true
-			c, err = b.try(key, c)
+			c.BuiltIn = true
+			c, err = b.applyWhatIf(key, c)
 		}
 		if err == nil {
-			b.built[key], b.made = c, append(b.made, c)
+			b.built[key], b.builtList = c, append(b.builtList, c)
 		}
 		return c, err
 	}
 	return nil, nil
 }
 
-// known lists the names that find takes.
-func (b *book) known() []string { return append(slices.Clone(b.names), calendars.Names...) }
+// knownNames lists the names that find takes.
+func (b *calendarSet) knownNames() []string { return append(slices.Clone(b.names), calendars.Names...) }
 
-// named returns a calendar, or several joined by +, and refuses unknown names.
-func (b *book) named(text string) (*workdays.Calendar, error) {
+// resolve returns a calendar, or several joined by +, and refuses unknown names.
+func (b *calendarSet) resolve(text string) (*workdays.Calendar, error) {
 	var cals []*workdays.Calendar
 	for _, name := range strings.Split(text, "+") {
 		c, err := b.find(name)
@@ -156,7 +156,7 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 		}
 		if c == nil {
 			name = strings.TrimSpace(name)
-			hint := phrase.Meant(name, b.known(), "the calendars are "+phrase.Names(b.known()))
+			hint := phrase.Meant(name, b.knownNames(), "the calendars are "+phrase.ListNames(b.knownNames()))
 			return nil, fmt.Errorf("unknown calendar `%s`; %s", name, hint)
 		}
 		cals = append(cals, c)
@@ -164,8 +164,8 @@ func (b *book) named(text string) (*workdays.Calendar, error) {
 	return workdays.Join(cals...), nil
 }
 
-// calendarIn is a calendar as it is read.
-type calendarIn struct {
+// calendarReader is a calendar as it is read.
+type calendarReader struct {
 	title         string
 	closed        workdays.WeekdaySet
 	holidays      *node
@@ -174,51 +174,51 @@ type calendarIn struct {
 	from, through *civil.Date // what it says that it knows; nil if nothing is said
 }
 
-func (c *calendarIn) group() *group {
-	open := func(list []placed) error {
+func (c *calendarReader) group() *keyGroup {
+	open := func(list []textAt) error {
 		for _, day := range list {
 			o, err := parseDay(day.text)
 			if err != nil {
-				return day.at.wrap(err)
+				return day.pos.wrap(err)
 			}
 			c.open = append(c.open, o)
 		}
 		return nil
 	}
-	return &group{what: "a calendar", orText: true, keys: []*declare.Key{
-		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Takes: aText.Into(&c.title)},
+	return &keyGroup{label: "a calendar", allowsText: true, keys: []*declare.Key{
+		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Takes: textKind.Into(&c.title)},
 		{Name: "closed", Help: "closed weekdays; none if every day is worked", Default: "sat, sun",
-			Example: "fri, sat", Takes: closedDays.Into(&c.closed)},
+			Example: "fri, sat", Takes: closedDaysKind.Into(&c.closed)},
 		{Name: "holidays", Help: "holidays, in order; a rule sees the closed days above it",
-			Takes: listOf("a list, or the name of a calendar", func() *group { return new(holidayIn).group() },
+			Takes: listOf("a list, or the name of a calendar", func() *keyGroup { return new(holidayReader).group() },
 				func(v *node) error { c.holidays = v; return nil })},
 		{Name: "open", Help: "days worked although a weekday or holiday closes them", Example: "[2027-12-18]",
-			Takes: someNames.Then(open)},
+			Takes: namesKind.Then(open)},
 		{Name: "short", Help: "short days, which count as part of a day; a later entry wins, a closed day stays closed",
-			Takes: listOf("a list, or the name of a calendar", func() *group { return (&holidayIn{short: true}).group() },
+			Takes: listOf("a list, or the name of a calendar", func() *keyGroup { return (&holidayReader{isShort: true}).group() },
 				func(v *node) error { c.short = v; return nil })},
 		{Name: "known-from", Help: "the first day for which all holidays are known", Default: "the first day of its lists",
-			Example: "2026-01-01", Takes: aDay.Ref(&c.from)},
+			Example: "2026-01-01", Takes: dayKind.Ref(&c.from)},
 		{Name: "known-through", Help: "the last day for which all holidays are known", Default: "the last day of its lists",
-			Example: "2028-12-31", Takes: aDay.Ref(&c.through)},
+			Example: "2028-12-31", Takes: dayKind.Ref(&c.through)},
 	}}
 }
 
-// closedDays are weekdays.
-var closedDays = kind[workdays.WeekdaySet]{Words: "weekdays: joined by commas, or a list", Shape: declare.SomeTexts,
-	Read: read(func(v *node) (workdays.WeekdaySet, error) { return v.doc.closedDays(v.val) })}
+// closedDaysKind are weekdays.
+var closedDaysKind = valueKind[workdays.WeekdaySet]{Words: "weekdays: joined by commas, or a list", Shape: declare.SomeTexts,
+	Read: read(func(v *node) (workdays.WeekdaySet, error) { return v.doc.parseWeekdays(v.valueNode) })}
 
-// calendar builds one calendar from its keys.
-func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, error) {
-	in := &calendarIn{closed: workdays.Weekend}
-	if err := in.group().fill(entry(d, name, n)); err != nil {
+// buildFromKeys builds one calendar from its keys.
+func (b *calendarSet) buildFromKeys(d *doc, name string, n ast.Node) (*workdays.Calendar, error) {
+	in := &calendarReader{closed: workdays.Weekend}
+	if err := in.group().fill(rootNode(d, name, n)); err != nil {
 		return nil, err
 	}
-	c, known := workdays.New(name, in.closed), civil.Always
+	c, known := workdays.New(name, in.closed), civil.AllDays
 	listed := civil.Span{} // the years of the files
 	if in.holidays != nil {
 		var err error
-		if c, listed, err = b.holidays(in.holidays, c, false); err != nil {
+		if c, listed, err = b.addHolidays(in.holidays, c, false); err != nil {
 			return nil, err
 		}
 	}
@@ -228,7 +228,7 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 	if in.short != nil { // it sees all of the above
 		more := civil.Span{}
 		var err error
-		if c, more, err = b.holidays(in.short, c, true); err != nil {
+		if c, more, err = b.addHolidays(in.short, c, true); err != nil {
 			return nil, err
 		}
 		listed = joinedYears(listed, more)
@@ -244,7 +244,7 @@ func (b *book) calendar(d *doc, name string, n ast.Node) (*workdays.Calendar, er
 	if in.through != nil {
 		known.Last = *in.through
 	}
-	c.Known.First, c.Known.Last = max(c.Known.First, known.First), min(c.Known.Last, known.Last)
+	c.Coverage.First, c.Coverage.Last = max(c.Coverage.First, known.First), min(c.Coverage.Last, known.Last)
 	c.Title = in.title
 	b.unchecked = append(b.unchecked, unchecked{c, name, d, n})
 	return c, nil
@@ -258,17 +258,17 @@ type unchecked struct {
 	node ast.Node
 }
 
-// check refuses calendars that were read since the last time and have no working day for
+// checkBuilt refuses calendars that were read since the last time and have no working day for
 // years. The uppermost come first, so that those below are built once, as far as they need.
-func (b *book) check(refuse func(error) error) error {
+func (b *calendarSet) checkBuilt(refuse func(error) error) error {
 	list := b.unchecked
 	b.unchecked = nil
 	from := b.env.Today
 	if from == civil.None {
 		return nil
 	}
-	soon := civil.Span{First: from, Last: from}.Widen(0, fewYears)
-	later := civil.Span{First: min(from+fewYears/2, civil.Max), Last: soon.Last}
+	soon := civil.Span{First: from, Last: from}.Widen(0, workdaySearchYears)
+	later := civil.Span{First: min(from+workdaySearchYears/2, civil.Max), Last: soon.Last}
 	for _, c := range slices.Backward(list) {
 		if c.Count(soon) > 0 && c.Count(later) > 0 {
 			continue
@@ -284,10 +284,10 @@ func (b *book) check(refuse func(error) error) error {
 	return nil
 }
 
-// fewYears is how many days ahead a calendar must have a working day in.
-const fewYears = 4 * 366
+// workdaySearchYears is how many days ahead a calendar must have a working day in.
+const workdaySearchYears = 4 * 366
 
-func (d *doc) closedDays(n ast.Node) (set workdays.WeekdaySet, err error) {
+func (d *doc) parseWeekdays(n ast.Node) (set workdays.WeekdaySet, err error) {
 	list, nodes, err := d.texts(n)
 	for i, text := range list {
 		if text == "none" && len(list) == 1 {

@@ -67,7 +67,7 @@ func TestBuiltInCalendars(t *testing.T) {
 			"2025": "01-01 04-18 04-21 05-01 12-25 12-26", "2027": "01-01 03-26 03-29 05-01 12-25 12-26",
 		},
 	} {
-		p, err := Empty(Settings{Now: time.Now()})
+		p, err := NewEmpty(Settings{Now: time.Now()})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -76,11 +76,11 @@ func TestBuiltInCalendars(t *testing.T) {
 			t.Fatal(err)
 		}
 		for year, want := range years {
-			span, _ := civil.DefaultFrame.ParseSpan(year)
+			span, _ := civil.DefaultFiscalCalendar.ParseSpan(year)
 			var got []string
 			for h := range cal.Holidays(span) {
 				got = append(got, h.Date.String()[5:])
-				if h.Source == "" || h.Name == "" || cal.Open(h.Date) {
+				if h.Source == "" || h.Name == "" || cal.IsWorkday(h.Date) {
 					t.Errorf("%s: %v", name, h)
 				}
 			}
@@ -150,7 +150,7 @@ func build(t *testing.T, keys string) (*workdays.Calendar, error) {
 			t.Fatal(err)
 		}
 	}
-	p, err := Empty(Settings{})
+	p, err := NewEmpty(Settings{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -193,19 +193,19 @@ func TestCalendarFiles(t *testing.T) {
 			}
 			continue
 		}
-		span, _ := civil.DefaultFrame.ParseSpan("2027")
+		span, _ := civil.DefaultFiscalCalendar.ParseSpan("2027")
 		var got []string
 		for h := range cal.Holidays(span) {
 			got = append(got, h.Date.String()[5:])
 		}
 		want := strings.Fields(c.want)
 		if n := len(want) - 1; strings.Contains(want[n], "..") {
-			if known := cal.Known.First.String() + ".." + cal.Known.Last.String(); known != want[n] {
+			if known := cal.Coverage.First.String() + ".." + cal.Coverage.Last.String(); known != want[n] {
 				t.Errorf("%s knows %s, want %s", c.keys, known, want[n])
 			}
 			want = want[:n]
-		} else if cal.Known != civil.Always {
-			t.Errorf("%s knows only %v", c.keys, cal.Known)
+		} else if cal.Coverage != civil.AllDays {
+			t.Errorf("%s knows only %v", c.keys, cal.Coverage)
 		}
 		sortDays(want)
 		if strings.Join(got, " ") != strings.Join(want, " ") {
@@ -218,7 +218,7 @@ func TestCalendarFiles(t *testing.T) {
 	}
 	for day, open := range map[string]bool{"2028-01-05": false, "2029-01-05": true, "2030-01-04": true, "2037-01-05": false} {
 		d, _, _ := civil.Parse(day)
-		if cal.Open(d) != open {
+		if cal.IsWorkday(d) != open {
 			t.Errorf("%s is open: %v", day, !open)
 		}
 	}
@@ -233,9 +233,9 @@ func sortDays(list []string) {
 }
 
 func TestConditions(t *testing.T) {
-	env := eval.Env{Frame: civil.DefaultFrame, Names: []string{"unit", "day", "left", "none", "text-day"}, Today: 740000}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Names: []string{"unit", "day", "left", "none", "text-day"}, Today: 740000}
 	d, _, _ := civil.Parse("2027-03-31")
-	row := []eval.Value{eval.Str("Harbour"), {Kind: eval.Moment, Day: d, Minutes: 60}, eval.Int(30), {}, eval.Str("2027-04-01")}
+	row := []eval.Value{eval.Str("Harbour"), {Kind: eval.DateTime, Day: d, Minutes: 60}, eval.Int(30), {}, eval.Str("2027-04-01")}
 	for text, want := range map[string]string{
 		"unit = 'Harbour'": "true", "unit != 'Harbour'": "false", "unit = 'harbour'": "false", "unit in ('Yard', 'Harbour')": "true",
 		"unit not in ('Yard')": "true", "left <= 30 and unit = 'Harbour'": "true", "left < 30 or left > 30": "false", "left between 30 and 31": "true",
@@ -262,7 +262,7 @@ func TestConditions(t *testing.T) {
 
 // Calendars that rows on several processors name are each built once.
 func TestCalendarsAskedAtOnce(t *testing.T) {
-	p, err := Empty(Settings{})
+	p, err := NewEmpty(Settings{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -272,7 +272,7 @@ func TestCalendarsAskedAtOnce(t *testing.T) {
 	for k := range found {
 		wait.Go(func() {
 			for i := range names {
-				ask := p.Env.Find
+				ask := p.Env.FindCalendar
 				if k%2 == 0 {
 					ask = p.Calendar
 				}

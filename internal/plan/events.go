@@ -11,24 +11,24 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// eventDays are holidays that the all-day events of an .ics file give.
-type eventDays struct {
+// icsHolidays are holidays that the all-day events of an .ics file give.
+type icsHolidays struct {
 	name string
-	sets []*ical.Set
+	sets []*ical.EventSet
 	kept map[*ical.Entry]bool
-	// counts is what counts of each, in hundredths; 0 closes it.
-	counts int
+	// weight is what counts of each, in hundredths; 0 closes it.
+	weight int
 }
 
-// Shortens implements workdays.Shortens.
-func (s *eventDays) Shortens() bool { return s.counts > 0 }
+// HasShortDays implements workdays.ShortDaySource.
+func (s *icsHolidays) HasShortDays() bool { return s.weight > 0 }
 
-// mostRecurring is how many days an event that recurs may cover.
-const mostRecurring = 400
+// maxRecurringDays is how many days an event that recurs may cover.
+const maxRecurringDays = 400
 
-// events reads an .ics file of holidays: its all-day events that aren't
+// readHolidayICS reads an .ics file of holidays: its all-day events that aren't
 // cancelled and of which the condition holds.
-func (b *book) events(path, name, where string, counts int) (workdays.Source, workdays.List, error) {
+func (b *calendarSet) readHolidayICS(path, name, where string, counts int) (workdays.Source, workdays.HolidayList, error) {
 	env := b.env
 	env.Names = []string{"summary", "categories"}
 	holds := func([]eval.Value) (bool, error) { return true, nil }
@@ -47,15 +47,15 @@ func (b *book) events(path, name, where string, counts int) (workdays.Source, wo
 	if err != nil {
 		return nil, nil, err
 	}
-	sets, problems, err := ical.Sets(path, root)
+	sets, problems, err := ical.ReadSets(path, root)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, p := range problems {
 		b.warn("%v", p)
 	}
-	src := &eventDays{name, sets, map[*ical.Entry]bool{}, counts}
-	var single workdays.List
+	src := &icsHolidays{name, sets, map[*ical.Entry]bool{}, counts}
+	var single workdays.HolidayList
 	timed := 0
 	for _, set := range sets {
 		for _, e := range set.Entries() {
@@ -65,10 +65,10 @@ func (b *book) events(path, name, where string, counts int) (workdays.Source, wo
 			case !ok || e.Cancelled || e.Broken:
 			case !e.AllDay():
 				timed++
-			case e.Recurs() && e.Days > mostRecurring:
+			case e.Recurs() && e.Days > maxRecurringDays:
 				return nil, nil, &ical.Error{File: path, Line: e.Line,
 					Message: fmt.Sprintf("a recurring event covers %d days; at most %d are read",
-						e.Days, mostRecurring)}
+						e.Days, maxRecurringDays)}
 			default:
 				src.kept[e] = true
 				if !e.Recurs() {
@@ -78,13 +78,13 @@ func (b *book) events(path, name, where string, counts int) (workdays.Source, wo
 		}
 	}
 	if timed > 0 {
-		b.warn("%s: left out %s, since holidays are whole days", name, phrase.Counted(timed, "event")+" with times of day")
+		b.warn("%s: left out %s, since holidays are whole days", name, phrase.Plural(timed, "event")+" with times of day")
 	}
 	return src, single, nil
 }
 
 // Days implements workdays.Source.
-func (s *eventDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
+func (s *icsHolidays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
 	return func(yield func(workdays.Holiday) bool) {
 		for _, set := range s.sets {
 			list, err := set.Instances(span, false, nil)
@@ -94,7 +94,7 @@ func (s *eventDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workday
 			for _, i := range list {
 				for d := max(i.From.Day, span.First); s.kept[i.Entry] && d <= min(i.Last(), span.Last); d++ {
 					if !yield(workdays.Holiday{Date: d, Nominal: d, Name: i.Summary, Source: fmt.Sprintf("%s:%d", s.name, i.Line),
-						Counts: s.counts}) {
+						Weight: s.weight}) {
 						return
 					}
 				}

@@ -11,13 +11,13 @@ import (
 	"yoyaku/internal/declare"
 )
 
-// frameKeys say how time is cut, in a plan and on a command. Each sets its part
+// fiscalKeys say how time is cut, in a plan and on a command. Each sets its part
 // of a frame.
-var frameKeys = []struct {
+var fiscalKeys = []struct {
 	name, help             string // of the option
 	about, unless, example string // of the key
 	oneOf                  []string
-	set                    func(f *civil.Frame, text string) error
+	set                    func(f *civil.FiscalCalendar, text string) error
 }{
 	{"week-start", "start weeks on `WEEKDAY` (default mon)", "the first day of the week", "mon", "sun",
 		nil, setWeekStart},
@@ -31,9 +31,9 @@ var frameKeys = []struct {
 		"name a fiscal year after the calendar year it starts or ends in", "end", "start", []string{"start", "end"}, setFiscalNamed},
 }
 
-// FrameOptions are those keys as options of a command, which fill texts.
-func FrameOptions(texts map[string]*string) (list []*declare.Key) {
-	for _, k := range frameKeys {
+// FiscalOptions are those keys as options of a command, which fill texts.
+func FiscalOptions(texts map[string]*string) (list []*declare.Key) {
+	for _, k := range fiscalKeys {
 		if k.name != "fiscal-named" { // which is the plan's to say
 			texts[k.name] = new(string)
 			list = append(list, &declare.Key{Name: k.name, Help: k.help, Takes: declare.Text.Into(texts[k.name])})
@@ -42,18 +42,18 @@ func FrameOptions(texts map[string]*string) (list []*declare.Key) {
 	return list
 }
 
-// setFrame applies what one place says to a frame; key is the one that is wrong.
+// setFiscal applies what one place says to a frame; key is the one that is wrong.
 // The start of fiscal years of months and the end of those of weeks replace each
 // other.
-func setFrame(f *civil.Frame, texts map[string]string) (key string, err error) {
+func setFiscal(f *civil.FiscalCalendar, texts map[string]string) (key string, err error) {
 	if texts["fiscal-start"] != "" && texts["fiscal-end"] != "" {
 		return "fiscal-end", errors.New(
 			"use `fiscal-start`, for fiscal years of months, or `fiscal-end`, for those of whole weeks, not both")
 	}
 	if texts["fiscal-start"] != "" {
-		f.End, f.Pattern = civil.FiscalEnd{}, civil.Pattern{}
+		f.YearEnd, f.Pattern = civil.FiscalYearEnd{}, civil.WeekPattern{}
 	}
-	for _, k := range frameKeys {
+	for _, k := range fiscalKeys {
 		if text := texts[k.name]; text != "" {
 			if err := k.set(f, text); err != nil {
 				return k.name, err
@@ -63,7 +63,7 @@ func setFrame(f *civil.Frame, texts map[string]string) (key string, err error) {
 	return "", nil
 }
 
-func setWeekStart(f *civil.Frame, text string) error {
+func setWeekStart(f *civil.FiscalCalendar, text string) error {
 	days, bad := phrase.ParseWeekdays(text)
 	if bad != "" || len(days) != 1 {
 		return fmt.Errorf("expected a weekday, mon to sun, found %q", text)
@@ -72,7 +72,7 @@ func setWeekStart(f *civil.Frame, text string) error {
 	return nil
 }
 
-func setFiscalStart(f *civil.Frame, text string) error {
+func setFiscalStart(f *civil.FiscalCalendar, text string) error {
 	words := strings.Fields(text)
 	day := 1
 	var err error
@@ -89,13 +89,13 @@ func setFiscalStart(f *civil.Frame, text string) error {
 }
 
 // setFiscalEnd reads `last sat of jan` or `sat nearest 31 jan`.
-func setFiscalEnd(f *civil.Frame, text string) error {
+func setFiscalEnd(f *civil.FiscalCalendar, text string) error {
 	bad := fmt.Errorf("expected a day such as `last sat of jan` or `sat nearest 31 jan`, found %q", text)
 	words := strings.Fields(strings.ToLower(text))
 	if len(words) != 4 {
 		return bad
 	}
-	end := civil.FiscalEnd{Month: phrase.ParseMonth(words[3])}
+	end := civil.FiscalYearEnd{Month: phrase.ParseMonth(words[3])}
 	name := words[0]
 	if words[0] == "last" && words[2] == "of" {
 		name = words[1]
@@ -110,22 +110,22 @@ func setFiscalEnd(f *civil.Frame, text string) error {
 		return bad
 	}
 	end.Weekday = days[0]
-	f.FiscalMonth, f.FiscalDay = civil.DefaultFrame.FiscalMonth, civil.DefaultFrame.FiscalDay
-	if f.End = end; f.Pattern == (civil.Pattern{}) {
-		f.Pattern = civil.Patterns[0].Pattern
+	f.FiscalMonth, f.FiscalDay = civil.DefaultFiscalCalendar.FiscalMonth, civil.DefaultFiscalCalendar.FiscalDay
+	if f.YearEnd = end; f.Pattern == (civil.WeekPattern{}) {
+		f.Pattern = civil.WeekPatterns[0].WeekPattern
 	}
 	return nil
 }
 
 // setFiscalPattern reads 4-4-5 and its kin.
-func setFiscalPattern(f *civil.Frame, text string) error {
-	if !f.OfWeeks() {
+func setFiscalPattern(f *civil.FiscalCalendar, text string) error {
+	if !f.IsWeekBased() {
 		return errors.New("fiscal months of whole weeks need `fiscal-end`, such as last sat of jan")
 	}
 	var names []string
-	for _, p := range civil.Patterns {
+	for _, p := range civil.WeekPatterns {
 		if p.Name == strings.ReplaceAll(strings.TrimSpace(text), " ", "") {
-			f.Pattern = p.Pattern
+			f.Pattern = p.WeekPattern
 			return nil
 		}
 		names = append(names, p.Name)
@@ -133,10 +133,10 @@ func setFiscalPattern(f *civil.Frame, text string) error {
 	return fmt.Errorf("expected the weeks of a fiscal quarter's months, %s, found %q", strings.Join(names, ", "), text)
 }
 
-func setFiscalNamed(f *civil.Frame, text string) error {
+func setFiscalNamed(f *civil.FiscalCalendar, text string) error {
 	if text != "start" && text != "end" {
 		return fmt.Errorf("expected `start` or `end`, found %q", text)
 	}
-	f.FiscalNamedStart = text == "start"
+	f.NamedByStartYear = text == "start"
 	return nil
 }

@@ -19,55 +19,55 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// holidayIn is a holiday as it is read.
-type holidayIn struct {
+// holidayReader is a holiday as it is read.
+type holidayReader struct {
 	name, file, form, where, calendar string
 	day                               *node
-	at                                places
-	short                             bool // it stands under `short`
-	counts, until                     int
+	at                                keyPositions
+	isShort                           bool // it stands under `short`
+	weight, until                     int
 }
 
 // halfDay is what counts of a short day if nothing is said, in hundredths.
 const halfDay = 50
 
-// parseCounts reads what counts of a short day.
-func parseCounts(text string) (int, error) {
+// parseWeight reads what counts of a short day.
+func parseWeight(text string) (int, error) {
 	n, ok := eval.ParseNumber(strings.TrimSpace(text))
-	if parts, blank, err := eval.Units(n, 2); ok && !blank && err == nil && parts > 0 && parts < workdays.Whole {
+	if parts, blank, err := eval.ToUnits(n, 2); ok && !blank && err == nil && parts > 0 && parts < workdays.FullDayWeight {
 		return int(parts), nil
 	}
 	return 0, fmt.Errorf("expected a part of a day above 0 and below 1, with at most two decimals, such as 0.5, found %q",
-		eval.Brief(text))
+		eval.Truncate(text))
 }
 
 // parseUntil reads when a short day ends.
 func parseUntil(text string) (int, error) {
 	m, ok := civil.ParseClock(strings.TrimSpace(text))
 	if !ok || m == 0 {
-		return 0, fmt.Errorf("expected a time such as 12:00, found %q", eval.Brief(text))
+		return 0, fmt.Errorf("expected a time such as 12:00, found %q", eval.Truncate(text))
 	}
 	return m, nil
 }
 
-func (h *holidayIn) group() *group {
-	g := &group{what: "a holiday", orText: true, keys: []*declare.Key{
-		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: aText.Then(h.named)},
+func (h *holidayReader) group() *keyGroup {
+	g := &keyGroup{label: "a holiday", allowsText: true, keys: []*declare.Key{
+		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: textKind.Then(h.setName)},
 		{Name: "day", Help: "the day: a rule, a date, a range of days, or a list of them",
-			Example: "yearly on 1 jan then roll following", Takes: kind[*node]{Words: "a rule, or days: joined by commas, or a list",
-				Shape: declare.SomeTexts, Read: aNode.Read}.Into(&h.day)},
+			Example: "yearly on 1 jan then roll following", Takes: valueKind[*node]{Words: "a rule, or days: joined by commas, or a list",
+				Shape: declare.SomeTexts, Read: nodeKind.Read}.Into(&h.day)},
 		{Name: "file", Help: "a file of holidays: .csv with columns date, name or start, end, name; or .ics",
-			Example: "holidays/extra.csv", Takes: aText.Into(&h.file)},
+			Example: "holidays/extra.csv", Takes: textKind.Into(&h.file)},
 		{Name: "read-dates", Help: "how dates in the file are written, if not ISO", Example: "dmy",
-			Takes: aText.Into(&h.form)},
+			Takes: textKind.Into(&h.form)},
 		{Name: "where", Help: "take only the events of the .ics file for which this holds",
-			Example: "categories = 'closed'", Takes: aText.Into(&h.where)},
-		{Name: "calendar", Help: "take the holidays of another calendar", Example: "yard", Takes: aText.Into(&h.calendar)},
+			Example: "categories = 'closed'", Takes: textKind.Into(&h.where)},
+		{Name: "calendar", Help: "take the holidays of another calendar", Example: "yard", Takes: textKind.Into(&h.calendar)},
 	}}
-	if !h.short {
+	if !h.isShort {
 		return g
 	}
-	g.what = "a short day"
+	g.label = "a short day"
 	for i := range g.keys {
 		switch k := g.keys[i]; k.Name {
 		case "name":
@@ -82,43 +82,43 @@ func (h *holidayIn) group() *group {
 	}
 	g.keys = append(g.keys,
 		&declare.Key{Name: "counts", Help: "the part of the day that counts: above 0, below 1", Default: "0.5",
-			Example: "0.75", Takes: parsed("a number", parseCounts).Into(&h.counts)},
+			Example: "0.75", Takes: parsedKind("a number", parseWeight).Into(&h.weight)},
 		&declare.Key{Name: "until", Help: "when the day ends; later times of day move to it", Default: "as any day",
-			Example: `"12:00"`, Takes: parsed("a time", parseUntil).Into(&h.until)})
+			Example: `"12:00"`, Takes: parsedKind("a time", parseUntil).Into(&h.until)})
 	return g
 }
 
-// shortOnly are the short days of another calendar.
-type shortOnly struct{ *workdays.Calendar }
+// shortDaysOf are the short days of another calendar.
+type shortDaysOf struct{ *workdays.Calendar }
 
 // Days implements workdays.Source.
-func (s shortOnly) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
+func (s shortDaysOf) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
 	return s.ShortDays(span)
 }
 
-// holidays adds a layer for each entry, in order, so that each entry's rule
+// addHolidays adds a layer for each entry, in order, so that each entry's rule
 // sees those above it; short says that they are short days. listed is the years of the
 // files read.
-func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.Calendar, listed civil.Span, err error) {
+func (b *calendarSet) addHolidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.Calendar, listed civil.Span, err error) {
 	var sources []workdays.Source
-	take := func(name placed) error {
-		other, err := b.named(name.text)
+	take := func(name textAt) error {
+		other, err := b.resolve(name.text)
 		if err != nil {
-			return name.at.wrap(err)
+			return name.pos.wrap(err)
 		}
-		if c.Depth = max(c.Depth, other.Depth+1); c.Depth > mostDeep {
-			return name.at.wrap(fmt.Errorf("this calendar takes the days of another, which takes those of another, and so on; at most %d deep", mostDeep))
+		if c.Depth = max(c.Depth, other.Depth+1); c.Depth > maxDepth {
+			return name.pos.wrap(fmt.Errorf("this calendar takes the days of another, which takes those of another, and so on; at most %d deep", maxDepth))
 		}
-		c.Known.First, c.Known.Last = max(c.Known.First, other.Known.First), min(c.Known.Last, other.Known.Last)
+		c.Coverage.First, c.Coverage.Last = max(c.Coverage.First, other.Coverage.First), min(c.Coverage.Last, other.Coverage.Last)
 		if short {
-			sources = append(sources, shortOnly{other})
+			sources = append(sources, shortDaysOf{other})
 		} else {
 			sources = append(sources, other)
 		}
 		return nil
 	}
-	if _, list := v.val.(*ast.SequenceNode); !list { // holidays: isles
-		names, err := someNames.Read(v)
+	if _, list := v.valueNode.(*ast.SequenceNode); !list { // holidays: isles
+		names, err := namesKind.Read(v)
 		for _, name := range names {
 			if err := take(name); err != nil {
 				return nil, listed, err
@@ -131,10 +131,10 @@ func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.
 		return nil, listed, err
 	}
 	for _, item := range items {
-		if _, ok := item.val.(*ast.MappingNode); !ok {
-			name, err := item.doc.text(item.val)
+		if _, ok := item.valueNode.(*ast.MappingNode); !ok {
+			name, err := item.doc.text(item.valueNode)
 			if err == nil {
-				err = take(placed{name, item.spot()})
+				err = take(textAt{name, item.pos()})
 			}
 			if err != nil {
 				return nil, listed, err
@@ -153,20 +153,20 @@ func (b *book) holidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.
 	return c.WithHolidays(sources...), listed, nil
 }
 
-// mostDeep is how many calendars can take each other's days in turn, patterns, series and
+// maxDepth is how many calendars can take each other's days in turn, patterns, series and
 // records be based on each other.
-const mostDeep = 32
+const maxDepth = 32
 
 // holiday reads an entry of `holidays` or `short`; take takes the days of another calendar.
 // list is the days that a file lists one by one.
-func (b *book) holiday(item *node, c *workdays.Calendar, short bool, take func(placed) error) (src workdays.Source,
-	list workdays.List, err error) {
-	h := holidayIn{at: places{}, short: short}
-	if err := h.group().fill(&node{doc: item.doc, val: item.val, at: h.at}); err != nil {
+func (b *calendarSet) holiday(item *node, c *workdays.Calendar, short bool, take func(textAt) error) (src workdays.Source,
+	list workdays.HolidayList, err error) {
+	h := holidayReader{at: keyPositions{}, isShort: short}
+	if err := h.group().fill(&node{doc: item.doc, valueNode: item.valueNode, positions: h.at}); err != nil {
 		return nil, nil, err
 	}
-	if short && h.counts == 0 {
-		h.counts = halfDay
+	if short && h.weight == 0 {
+		h.weight = halfDay
 	}
 	for _, key := range []string{"counts", "until"} {
 		if place, said := h.at[key]; said && h.day == nil {
@@ -176,12 +176,12 @@ func (b *book) holiday(item *node, c *workdays.Calendar, short bool, take func(p
 		delete(h.at, key)
 	}
 	switch {
-	case h.has("name", "day"):
-		like := workdays.Holiday{Name: h.name, Source: h.day.doc.source(item.val), Counts: h.counts, Until: h.until}
-		src, err = b.days(h.day.doc, like, h.day.val, c)
+	case h.hasOnly("name", "day"):
+		like := workdays.Holiday{Name: h.name, Source: h.day.doc.source(item.valueNode), Weight: h.weight, Until: h.until}
+		src, err = b.holidaySource(h.day.doc, like, h.day.valueNode, c)
 		return src, nil, err
-	case h.has("file"), h.has("file", "where"), h.has("file", "read-dates"), h.has("file", "where", "read-dates"):
-		src, list, err = b.file(item.doc, h.file, h.where, h.form, h.counts)
+	case h.hasOnly("file"), h.hasOnly("file", "where"), h.hasOnly("file", "read-dates"), h.hasOnly("file", "where", "read-dates"):
+		src, list, err = b.holidayFile(item.doc, h.file, h.where, h.form, h.weight)
 		if err == nil {
 			return src, list, nil
 		}
@@ -192,20 +192,20 @@ func (b *book) holiday(item *node, c *workdays.Calendar, short bool, take func(p
 		if fe := (*rows.OptionError)(nil); errors.As(err, &fe) {
 			key = fe.Option
 		}
-		return nil, nil, h.at.Place(key, err)
-	case h.has("calendar"):
-		return nil, nil, take(placed{h.calendar, h.at["calendar"]})
+		return nil, nil, h.at.WrapKey(key, err)
+	case h.hasOnly("calendar"):
+		return nil, nil, take(textAt{h.calendar, h.at["calendar"]})
 	}
-	return nil, nil, item.fail("%s needs `name` and `day`, or `file`, or `calendar`", h.group().what)
+	return nil, nil, item.fail("%s needs `name` and `day`, or `file`, or `calendar`", h.group().label)
 }
 
-func (h *holidayIn) named(name string) error {
+func (h *holidayReader) setName(name string) error {
 	h.name = name
 	return schedule.CheckLength("a holiday's name", name)
 }
 
-// has reports whether these keys were said, and no others.
-func (h *holidayIn) has(keys ...string) bool {
+// hasOnly reports whether these keys were said, and no others.
+func (h *holidayReader) hasOnly(keys ...string) bool {
 	for _, k := range keys {
 		if _, said := h.at[k]; !said {
 			return false
@@ -214,31 +214,31 @@ func (h *holidayIn) has(keys ...string) bool {
 	return len(h.at) == len(keys)+1 // and the entry itself
 }
 
-// ruleDays is a holiday, or a short day, that a rule gives.
-type ruleDays struct {
-	like workdays.Holiday
-	rec  *eval.Recurrence
+// ruleHolidays is a holiday, or a short day, that a rule gives.
+type ruleHolidays struct {
+	template   workdays.Holiday
+	recurrence *eval.Recurrence
 }
 
-// Shortens implements workdays.Shortens.
-func (r *ruleDays) Shortens() bool { return r.like.Short() }
+// HasShortDays implements workdays.ShortDaySource.
+func (r *ruleHolidays) HasShortDays() bool { return r.template.IsShortDay() }
 
-// days reads the days of a holiday: a rule, or dates and stretches; like is one of them
+// holidaySource reads the days of a holiday: a rule, or dates and stretches; like is one of them
 // without its date.
-func (b *book) days(d *doc, like workdays.Holiday, n ast.Node,
+func (b *calendarSet) holidaySource(d *doc, like workdays.Holiday, n ast.Node,
 	below *workdays.Calendar) (workdays.Source, error) {
 	_, several := n.(*ast.SequenceNode)
 	if text, err := d.text(n); !several && err == nil && phrase.IsRule(text) {
-		src, err := b.rule(like, text, below)
+		src, err := b.ruleSource(like, text, below)
 		return src, d.wrap(n, err)
 	}
 	texts, nodes, err := d.texts(n)
 	if err != nil {
 		return nil, err
 	}
-	var list workdays.List
+	var list workdays.HolidayList
 	for i, text := range texts {
-		span, err := stretch(text)
+		span, err := parseSpan(text)
 		switch {
 		case err == nil:
 		case len(texts) > 1 || strings.Contains(text, ".."):
@@ -250,53 +250,53 @@ func (b *book) days(d *doc, like workdays.Holiday, n ast.Node,
 			}
 			return nil, d.wrap(nodes[i], err)
 		}
-		list = list.Through(like, span)
+		list = list.AppendSpan(like, span)
 	}
 	return list, nil
 }
 
-// mostDays is how long a stretch of holidays may be, so that a slip of the pen
+// maxHolidaySpan is how long a stretch of holidays may be, so that a slip of the pen
 // closes no century.
-const mostDays = 3660
+const maxHolidaySpan = 3660
 
-// stretch reads a date, or A..B, each end a date or a period.
-func stretch(text string) (civil.Span, error) {
+// parseSpan reads a date, or A..B, each end a date or a period.
+func parseSpan(text string) (civil.Span, error) {
 	if d, _, ok := civil.Parse(text); ok {
 		return civil.Span{First: d, Last: d}, nil
 	}
 	from, to, two := strings.Cut(text, "..")
-	a, ok := civil.DefaultFrame.ParseSpan(strings.TrimSpace(from))
-	b, ok2 := civil.DefaultFrame.ParseSpan(strings.TrimSpace(to))
+	a, ok := civil.DefaultFiscalCalendar.ParseSpan(strings.TrimSpace(from))
+	b, ok2 := civil.DefaultFiscalCalendar.ParseSpan(strings.TrimSpace(to))
 	s := civil.Span{First: a.First, Last: b.Last}
 	switch {
 	case !two || !ok || !ok2:
 		return s, errors.New("expected a date or a range of days")
-	case s.Last < s.First || s.Len() > mostDays:
+	case s.Last < s.First || s.Len() > maxHolidaySpan:
 		return s, fmt.Errorf("the range of days ends before it starts: %s to %s", s.First, s.Last)
 	}
 	return s, nil
 }
 
-// rule compiles a holiday's rule; it counts with the calendar below it.
-func (b *book) rule(like workdays.Holiday, text string, below *workdays.Calendar) (workdays.Source, error) {
+// ruleSource compiles a holiday's rule; it counts with the calendar below it.
+func (b *calendarSet) ruleSource(like workdays.Holiday, text string, below *workdays.Calendar) (workdays.Source, error) {
 	env := b.env
-	env.Calendar = below.Below()
+	env.Calendar = below.BuildView()
 	rec, err := eval.CompileRule(text, env)
 	if err != nil {
 		return nil, err
 	}
-	return &ruleDays{like, rec}, nil
+	return &ruleHolidays{like, rec}, nil
 }
 
 // Days implements workdays.Source.
-func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
+func (r *ruleHolidays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Holiday] {
 	return func(yield func(workdays.Holiday) bool) {
-		for m, err := range schedule.Dates(r.rec, span) {
+		for m, err := range schedule.Dates(r.recurrence, span) {
 			if err != nil {
 				return
 			}
-			h := r.like
-			h.Date, h.Nominal, h.Reason = m.To, m.Date.Date, eval.Reasons(m.Moves)
+			h := r.template
+			h.Date, h.Nominal, h.Reason = m.MovedTo, m.Date.Date, eval.Reasons(m.Moves)
 			if !yield(h) {
 				return
 			}
@@ -304,39 +304,39 @@ func (r *ruleDays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays
 	}
 }
 
-// file reads a list of holidays: a CSV file, or the all-day events of an .ics
+// holidayFile reads a list of holidays: a CSV file, or the all-day events of an .ics
 // file. list is the days that are written down one by one. counts is what counts of short
 // days; 0 for holidays.
-func (b *book) file(d *doc, name, where, form string, counts int) (src workdays.Source, list workdays.List, err error) {
-	path := d.beside(name)
+func (b *calendarSet) holidayFile(d *doc, name, where, form string, counts int) (src workdays.Source, list workdays.HolidayList, err error) {
+	path := d.resolvePath(name)
 	switch ext := strings.ToLower(filepath.Ext(name)); {
 	case ext == ".ics" && form != "":
-		return nil, nil, rows.In("read-dates", fmt.Errorf("read-dates is for .csv files; dates of an .ics file have one form"))
+		return nil, nil, rows.WrapOption("read-dates", fmt.Errorf("read-dates is for .csv files; dates of an .ics file have one form"))
 	case ext == ".ics":
-		return b.events(path, name, where, counts)
+		return b.readHolidayICS(path, name, where, counts)
 	case ext != ".csv":
 		return nil, nil, fmt.Errorf("expected a .csv or .ics file of holidays, found %s", name)
 	case where != "":
 		return nil, nil, fmt.Errorf("`where` is for .ics files; %s is not one", name)
 	}
-	list, err = b.listed(path, name, form, counts)
+	list, err = b.readHolidayCSV(path, name, form, counts)
 	return list, list, err
 }
 
-// listed reads a CSV list of holidays: the columns date and name, or start, end
+// readHolidayCSV reads a CSV list of holidays: the columns date and name, or start, end
 // and name. A blank end is the start. If it has a column counts, a row with a number
 // above 0 there is a short day; else counts says it of all.
-func (b *book) listed(path, name, form string, counts int) (workdays.List, error) {
-	readings, err := tabular.ParseReadings(form)
+func (b *calendarSet) readHolidayCSV(path, name, form string, counts int) (workdays.HolidayList, error) {
+	readings, err := tabular.ParseDateLayouts(form)
 	if form != "" && err != nil {
-		return nil, rows.In("read-dates", err)
+		return nil, rows.WrapOption("read-dates", err)
 	}
 	f, err := b.files.Open(path)
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	table, err := tabular.Input{}.Read(path, ".csv", f)
+	table, err := tabular.Options{}.Read(path, ".csv", f)
 	if err != nil {
 		return nil, err
 	}
@@ -345,15 +345,15 @@ func (b *book) listed(path, name, form string, counts int) (workdays.List, error
 		return nil, &tabular.CellError{File: path, Line: 1,
 			Message: "expected the columns `date` and `name`, or `start`, `end` and `name`"}
 	}
-	var list workdays.List
+	var list workdays.HolidayList
 	err = rows.Each(table, func(line int, cells []eval.Value) error {
 		row := listedRow{at: at, cells: cells, form: form, readings: readings}
-		like := workdays.Holiday{Name: row.text("name"), Source: fmt.Sprintf("%s:%d", name, line), Counts: counts}
+		like := workdays.Holiday{Name: row.text("name"), Source: fmt.Sprintf("%s:%d", name, line), Weight: counts}
 		span, column, err := row.holiday(&like)
 		if err != nil {
 			return &tabular.CellError{File: path, Line: line, Column: column, Message: err.Error()}
 		}
-		list = list.Through(like, span)
+		list = list.AppendSpan(like, span)
 		return nil
 	})
 	return list, err
@@ -364,7 +364,7 @@ type listedRow struct {
 	at       map[string]int // places of the columns
 	cells    []eval.Value
 	form     string // of dates; "" for ISO alone
-	readings []tabular.Reading
+	readings []tabular.DateLayout
 }
 
 func (r *listedRow) text(column string) string {
@@ -385,7 +385,7 @@ func (r *listedRow) holiday(like *workdays.Holiday) (span civil.Span, column str
 			return span, last, err
 		}
 	}
-	if span.Last < span.First || span.Len() > mostDays {
+	if span.Last < span.First || span.Len() > maxHolidaySpan {
 		return span, last, fmt.Errorf("the range of days ends before it starts: %s to %s", span.First, span.Last)
 	}
 	if err := schedule.CheckLength("a holiday's name", like.Name); err != nil {
@@ -393,7 +393,7 @@ func (r *listedRow) holiday(like *workdays.Holiday) (span civil.Span, column str
 	}
 	for _, column := range []string{"counts", "until"} {
 		if _, there := r.at[column]; there {
-			if err := shortCell(like, column, r.text(column)); err != nil {
+			if err := setShortCell(like, column, r.text(column)); err != nil {
 				return span, column, err
 			}
 		}
@@ -408,7 +408,7 @@ func (r *listedRow) day(column string) (civil.Date, error) {
 	if !ok && r.form != "" {
 		d, _, ok = tabular.ReadDate(text, r.readings)
 	}
-	switch fit := tabular.Fitting([]string{text}); {
+	switch fit := tabular.FittingLayouts([]string{text}); {
 	case ok:
 		return d, nil
 	case r.form != "":
@@ -420,14 +420,14 @@ func (r *listedRow) day(column string) (civil.Date, error) {
 	return d, fmt.Errorf("expected a date such as 2027-03-31, found %q", text)
 }
 
-// shortCell takes what a cell of a list says of how short its days are; counts comes first.
-func shortCell(h *workdays.Holiday, column, text string) (err error) {
+// setShortCell takes what a cell of a list says of how short its days are; counts comes first.
+func setShortCell(h *workdays.Holiday, column, text string) (err error) {
 	switch n, number := eval.ParseNumber(text); {
 	case column == "counts" && (text == "" || number && n.Num == 0):
-		h.Counts = 0
+		h.Weight = 0
 	case column == "counts":
-		h.Counts, err = parseCounts(text)
-	case text != "" && h.Short():
+		h.Weight, err = parseWeight(text)
+	case text != "" && h.IsShortDay():
 		h.Until, err = parseUntil(text)
 	}
 	return err
@@ -467,10 +467,10 @@ func joinedYears(a, b civil.Span) civil.Span {
 }
 
 // yearsOf widens a span to the years of the listed days.
-func yearsOf(s civil.Span, list workdays.List) civil.Span {
+func yearsOf(s civil.Span, list workdays.HolidayList) civil.Span {
 	for _, h := range list {
-		first, _ := civil.Of(h.Date.Year(), 1, 1)
-		last, _ := civil.Of(h.Date.Year(), 12, 31)
+		first, _ := civil.NewDate(h.Date.Year(), 1, 1)
+		last, _ := civil.NewDate(h.Date.Year(), 12, 31)
 		if s == (civil.Span{}) {
 			s = civil.Span{First: first, Last: last}
 		}

@@ -8,15 +8,15 @@ import (
 	"github.com/goccy/go-yaml/ast"
 )
 
-// part is a file of the plan: the plan itself, or one that it includes.
-type part struct {
+// planFile is a file of the plan: the plan itself, or one that it includes.
+type planFile struct {
 	doc  *doc
-	said map[string]*node // by key
+	keys map[string]*node // by key
 }
 
 // included reads the files that a plan takes entries from; they precede it, in
 // the order in which they are named.
-func (p *Plan) included(own *part) (docs []*part, err error) {
+func (p *Plan) included(own *planFile) (docs []*planFile, err error) {
 	seen := map[string]bool{filepath.Clean(own.doc.path): true}
 	docs, err = p.includes(own, seen, nil)
 	return append(docs, own), err
@@ -24,18 +24,18 @@ func (p *Plan) included(own *part) (docs []*part, err error) {
 
 // includes reads what the key `include` of a file names; through are the files that led
 // to it.
-func (p *Plan) includes(of *part, seen map[string]bool, through []string) (docs []*part, err error) {
-	v, d := of.said["include"], of.doc
+func (p *Plan) includes(of *planFile, seen map[string]bool, through []string) (docs []*planFile, err error) {
+	v, d := of.keys["include"], of.doc
 	if v == nil {
 		return nil, nil
 	}
-	names, at, err := d.texts(v.val)
+	names, at, err := d.texts(v.valueNode)
 	if err != nil {
 		return nil, v.wrap(err)
 	}
 	through = append(slices.Clone(through), filepath.Clean(d.path))
 	for i, name := range names {
-		paths, err := filepath.Glob(d.beside(name))
+		paths, err := filepath.Glob(d.resolvePath(name))
 		switch {
 		case err != nil:
 			return nil, d.fail(at[i], "`%s` is not a valid file pattern: %v", name, err)
@@ -64,8 +64,8 @@ func (p *Plan) includes(of *part, seen map[string]bool, through []string) (docs 
 }
 
 // include reads a file with entries for the plan, and those that it includes.
-func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, through []string) ([]*part, error) {
-	if err := p.Files.Read(path); err != nil {
+func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, through []string) ([]*planFile, error) {
+	if err := p.Files.AddInput(path); err != nil {
 		return nil, by.wrap(at, err)
 	}
 	d, err := readDoc(path, p.Files)
@@ -73,33 +73,33 @@ func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, 
 		return nil, by.wrap(at, err)
 	}
 	d.collect = by.collect
-	of, err := p.partOf(d)
+	of, err := p.newPlanFile(d)
 	if err != nil {
 		return nil, err
 	}
-	for key, v := range of.said {
-		if !slices.Contains(shared, key) {
-			return nil, d.fail(v.k, "`%s` can't be in an included file; it takes %s", key,
-				strings.Join(shared, ", "))
+	for key, v := range of.keys {
+		if !slices.Contains(includableKeys, key) {
+			return nil, d.fail(v.keyNode, "`%s` can't be in an included file; it takes %s", key,
+				strings.Join(includableKeys, ", "))
 		}
 	}
 	docs, err := p.includes(of, seen, through)
 	return append(docs, of), err
 }
 
-// partOf gives what a file says, by key.
-func (p *Plan) partOf(d *doc) (*part, error) {
-	v := entry(d, "", d.root)
-	parts, err := planKeys().open(v)
+// newPlanFile gives what a file says, by key.
+func (p *Plan) newPlanFile(d *doc) (*planFile, error) {
+	v := rootNode(d, "", d.root)
+	parts, err := planKeys().split(v)
 	if err != nil {
 		return nil, err
 	}
-	of := &part{d, map[string]*node{}}
+	of := &planFile{d, map[string]*node{}}
 	for _, k := range parts {
-		of.said[k.name] = k
+		of.keys[k.name] = k
 	}
 	return of, nil
 }
 
-// shared are the keys that an included file may have.
-var shared = []string{"calendars", "patterns", "people", "series", "series-from", "records", "apart", "include"}
+// includableKeys are the keys that an included file may have.
+var includableKeys = []string{"calendars", "patterns", "people", "series", "series-from", "records", "apart", "include"}

@@ -19,7 +19,7 @@ func TestHelpHoldsDemo(t *testing.T) {
 	if _, err := demo.Write(dir); err != nil {
 		t.Fatal(err)
 	}
-	d, err := readDoc(filepath.Join(dir, FileName), &files.Register{})
+	d, err := readDoc(filepath.Join(dir, FileName), &files.Registry{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -27,24 +27,24 @@ func TestHelpHoldsDemo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, part := range planParts {
+	for _, part := range planSections {
 		whole = strings.Replace(whole, "\n"+part+"\n", "\n", 1)
 	}
 	n := 0
-	var walk func(g *group, v *node)
-	walk = func(g *group, v *node) {
+	var walk func(g *keyGroup, v *node)
+	walk = func(g *keyGroup, v *node) {
 		if list, err := v.items(""); err == nil {
 			for _, item := range list {
 				walk(g, item)
 			}
 			return
 		}
-		parts, err := v.open("", anything)
+		parts, err := v.splitMapping("", anything)
 		if err != nil {
 			return // a value without keys
 		}
-		if q, _ := v.makes(); q != nil && g.made != nil {
-			g = g.made(q)
+		if q, _ := v.madeQuestion(); q != nil && g.groupFor != nil {
+			g = g.groupFor(q)
 		}
 		for _, p := range parts {
 			i := g.find(p.name)
@@ -63,7 +63,7 @@ func TestHelpHoldsDemo(t *testing.T) {
 				continue
 			}
 			list := []*node{p}
-			if under, err := p.open("", anything); names != nil && err == nil {
+			if under, err := p.splitMapping("", anything); names != nil && err == nil {
 				list = under
 			}
 			for _, under := range list {
@@ -71,7 +71,7 @@ func TestHelpHoldsDemo(t *testing.T) {
 			}
 		}
 	}
-	walk(planKeys(), entry(d, "", d.root))
+	walk(planKeys(), rootNode(d, "", d.root))
 	if n < 100 {
 		t.Errorf("only %d keys", n)
 	}
@@ -115,7 +115,7 @@ func TestSchemaStructure(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		golden.Hold(t, "testdata/"+of+".json", string(got)+"\n")
+		golden.Compare(t, "testdata/"+of+".json", string(got)+"\n")
 	}
 }
 
@@ -248,7 +248,7 @@ func TestKeyExamples(t *testing.T) {
 		if _, err := Load(file, Settings{AsOf: 740000}); err != nil {
 			t.Errorf("%s: %v in\n%s", path, err, plan+text)
 		}
-		plain := slices.DeleteFunc(slices.Clone(k.path), func(s string) bool { return s == free })
+		plain := slices.DeleteFunc(slices.Clone(k.path), func(s string) bool { return s == anyName })
 		page, err := Help("plan", plain...)
 		if err != nil || !strings.Contains(page, k.Example) {
 			t.Errorf("help plan %v: %v %s", plain, err, page)
@@ -263,7 +263,7 @@ func TestKeyExamples(t *testing.T) {
 		}
 	}
 	file := filepath.Join(dir, "smallest.yaml")
-	if err := os.WriteFile(file, []byte(smallest), 0o644); err != nil {
+	if err := os.WriteFile(file, []byte(smallestPlan), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	if p, err := Load(file, Settings{AsOf: 740000}); err != nil || len(p.Series) != 1 || len(p.Outputs) != 1 {

@@ -12,12 +12,12 @@ import (
 	"yoyaku/internal/question"
 )
 
-// keyAt is a key with its place in a file: series, NAME, milestones.
-type keyAt struct {
+// keyPath is a key with its place in a file: series, NAME, milestones.
+type keyPath struct {
 	*declare.Key
-	path []string
-	make string  // the command that `make` names, whose option it is; "" where it always is
-	also []keyAt // the same key in other places
+	path     []string
+	question string    // the command that `make` names, whose option it is; "" where it always is
+	aliases  []keyPath // the same key in other places
 }
 
 // Help is the page on the keys of `plan` or `calendar` files that words name by the end of
@@ -25,30 +25,30 @@ type keyAt struct {
 func Help(of string, words ...string) (string, error) {
 	top := planKeys()
 	if of == "calendar" {
-		top = new(calendarIn).group()
+		top = new(calendarReader).group()
 	}
 	var b strings.Builder
 	if len(words) == 0 {
 		fmt.Fprintf(&b, "The keys of a %s file. yoyaku help %[1]s KEY explains one of them.\n", of)
 		if of == "plan" {
-			b.WriteString("A whole plan can be as small as this:\n\n" + smallest)
+			b.WriteString("A whole plan can be as small as this:\n\n" + smallestPlan)
 		}
 		top.pages(&b)
 		return b.String(), nil
 	}
 	words = strings.FieldsFunc(strings.Join(words, "."), func(r rune) bool { return r == '.' })
-	var found []keyAt
+	var found []keyPath
 	var known []string
 	for _, k := range top.keysIn(nil) {
 		known = append(known, k.Name)
-		plain := slices.DeleteFunc(slices.Clone(k.path), func(s string) bool { return s == free })
+		plain := slices.DeleteFunc(slices.Clone(k.path), func(s string) bool { return s == anyName })
 		n := len(plain) - len(words)
 		if n < 0 || !slices.Equal(plain[n:], words) {
 			continue
 		}
-		same := func(f keyAt) bool { return f.Line() == k.Line() } // a pattern's, and the series' own
+		same := func(f keyPath) bool { return f.Line() == k.Line() } // a pattern's, and the series' own
 		if i := slices.IndexFunc(found, same); i >= 0 {
-			found[i].also = append(found[i].also, k)
+			found[i].aliases = append(found[i].aliases, k)
 		} else {
 			found = append(found, k)
 		}
@@ -70,24 +70,24 @@ func Help(of string, words ...string) (string, error) {
 }
 
 // keysIn are all keys of the group and of what is in it.
-func (g *group) keysIn(path []string) (list []keyAt) {
+func (g *keyGroup) keysIn(path []string) (list []keyPath) {
 	for _, k := range g.keys {
 		at := append(slices.Clone(path), k.Name)
-		list = append(list, keyAt{Key: k, path: at})
+		list = append(list, keyPath{Key: k, path: at})
 		if in, names := groupOf(k); in != nil {
 			if names != nil {
-				at = append(at, free)
+				at = append(at, anyName)
 			}
 			list = append(list, in.keysIn(at)...)
 		}
 	}
-	if g.made == nil {
+	if g.groupFor == nil {
 		return list
 	}
 	for _, q := range question.All() {
-		for _, k := range g.made(q).keys {
-			if k.Flag && (q.Record || q.Alone) && g.find(k.Name) < 0 {
-				list = append(list, keyAt{Key: k, path: append(slices.Clone(path), k.Name), make: q.Name})
+		for _, k := range g.groupFor(q).keys {
+			if k.Flag && (q.ForRecords || q.NeedsNoRecord) && g.find(k.Name) < 0 {
+				list = append(list, keyPath{Key: k, path: append(slices.Clone(path), k.Name), question: q.Name})
 			}
 		}
 	}
@@ -96,30 +96,30 @@ func (g *group) keysIn(path []string) (list []keyAt) {
 
 // groupOf is what is under a key, or under each of its names, or in its list; nil for
 // none.
-func groupOf(k *declare.Key) (g *group, n *names) {
+func groupOf(k *declare.Key) (g *keyGroup, n *nameMap) {
 	if k.Takes.Item != nil {
-		return k.Takes.Item().(*group), nil
+		return k.Takes.Item().(*keyGroup), nil
 	}
 	if k.Takes.In == nil {
 		return nil, nil
 	}
 	switch in := k.Takes.In().(type) {
-	case *group:
+	case *keyGroup:
 		g = in
-	case *names:
-		if n = in; in.of != nil {
-			g = in.of()
+	case *nameMap:
+		if n = in; in.valueGroup != nil {
+			g = in.valueGroup()
 		}
 	}
 	return g, n
 }
 
 // page tells all of a key.
-func (k keyAt) page(b *strings.Builder) {
-	for _, at := range append([]keyAt{k}, k.also...) {
+func (k keyPath) page(b *strings.Builder) {
+	for _, at := range append([]keyPath{k}, k.aliases...) {
 		with := ""
-		if at.make != "" {
-			with = " (with `make: " + at.make + "`)"
+		if at.question != "" {
+			with = " (with `make: " + at.question + "`)"
 		}
 		fmt.Fprintf(b, "%s%s%s\n", strings.Join(at.path, "."), with, mustBe(at.Key))
 	}
@@ -146,27 +146,27 @@ func (k keyAt) page(b *strings.Builder) {
 	g, n := groupOf(k.Key)
 	if n != nil {
 		fmt.Fprintf(b, "  Under each name: %s", n.help)
-		if g != nil && g.text != "" {
-			fmt.Fprintf(b, " (which is its `%s`), or keys", g.text)
+		if g != nil && g.textKey != "" {
+			fmt.Fprintf(b, " (which is its `%s`), or keys", g.textKey)
 		}
 		b.WriteString("\n")
 	}
 	if g != nil {
-		fmt.Fprintf(b, "\nKeys of %s:\n", g.what)
+		fmt.Fprintf(b, "\nKeys of %s:\n", g.label)
 		g.page(b)
 	}
 }
 
 // mustBe says so of a key that must be there.
 func mustBe(k *declare.Key) string {
-	if needs(k) {
+	if isRequired(k) {
 		return " (required)"
 	}
 	return ""
 }
 
-// smallest is a whole plan.
-const smallest = `  plan: 1
+// smallestPlan is a whole plan.
+const smallestPlan = `  plan: 1
   id: crew-office
   window: 2027
   series:
@@ -179,21 +179,21 @@ const smallest = `  plan: 1
 const keyWidth, pageWidth = 16, 80
 
 // pages lists all keys: those of a plan part by part, each part with the keys inside it.
-func (g *group) pages(b *strings.Builder) {
-	parts := planParts
+func (g *keyGroup) pages(b *strings.Builder) {
+	parts := planSections
 	if g.keys[0].Part == "" {
 		parts = []string{""}
 	}
 	for _, part := range parts {
-		own := &group{what: part, keys: slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return k.Part != part })}
+		own := &keyGroup{label: part, keys: slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return k.Part != part })}
 		if part != "" {
 			fmt.Fprintf(b, "\n%s\n", part)
 		} else {
 			b.WriteString("\n")
 		}
 		own.page(b)
-		for _, in := range own.inside(nil) {
-			fmt.Fprintf(b, "\n  Keys of %s (%s):\n", in.what, strings.Join(in.path, "."))
+		for _, in := range own.subgroups(nil) {
+			fmt.Fprintf(b, "\n  Keys of %s (%s):\n", in.label, strings.Join(in.path, "."))
 			in.page(b)
 		}
 	}
@@ -201,37 +201,37 @@ func (g *group) pages(b *strings.Builder) {
 
 // groupAt is a group with its place in a file.
 type groupAt struct {
-	*group
+	*keyGroup
 	path []string
 }
 
-// inside are the groups that are under the keys of the group, each once.
-func (g *group) inside(path []string) (list []groupAt) {
+// subgroups are the groups that are under the keys of the group, each once.
+func (g *keyGroup) subgroups(path []string) (list []groupAt) {
 	for _, k := range g.keys {
 		in, names := groupOf(k)
 		if in == nil {
 			continue
 		}
 		if k.Name == "patterns" {
-			in = &group{what: "a pattern, besides those of a series", keys: in.keys[:1]}
+			in = &keyGroup{label: "a pattern, besides those of a series", keys: in.keys[:1]}
 		}
 		at := append(slices.Clone(path), k.Name)
 		if names != nil {
-			at = append(at, free)
+			at = append(at, anyName)
 		}
-		list = append(append(list, groupAt{in, at}), in.inside(at)...)
+		list = append(append(list, groupAt{in, at}), in.subgroups(at)...)
 	}
 	seen := map[string]bool{}
 	return slices.DeleteFunc(list, func(in groupAt) bool {
-		again := seen[in.what]
-		seen[in.what] = true
+		again := seen[in.label]
+		seen[in.label] = true
 		return again
 	})
 }
 
 // page lists the keys. The options of tables and commands are named in one line: their help is
 // that of the commands.
-func (g *group) page(b *strings.Builder) {
+func (g *keyGroup) page(b *strings.Builder) {
 	line := func(name, help string) {
 		for line := range strings.Lines(text.WrapSoft(strings.Join(strings.Fields(help), " "), pageWidth-keyWidth-4)) {
 			fmt.Fprintf(b, "  %-*s  %s\n", keyWidth, name, strings.TrimRight(line, " \n"))
@@ -249,7 +249,7 @@ func (g *group) page(b *strings.Builder) {
 	if options != nil {
 		line("and options", "of commands: "+strings.Join(options, ", "))
 	}
-	if g.made != nil {
+	if g.groupFor != nil {
 		line("with `make`", "the options of that command, by their names: yoyaku COMMAND --help")
 	}
 }

@@ -10,8 +10,8 @@ import (
 	"yoyaku/internal/declare"
 )
 
-// kind is a kind of values of files.
-type kind[T any] = declare.Kind[T]
+// valueKind is a kind of values of files.
+type valueKind[T any] = declare.Kind[T]
 
 // read is how a kind reads a value of a file.
 func read[T any](how func(v *node) (T, error)) func(declare.Value) (T, error) {
@@ -19,7 +19,7 @@ func read[T any](how func(v *node) (T, error)) func(declare.Value) (T, error) {
 }
 
 // at does something with a value of a file and its place.
-func at[T any](k kind[T], do func(v *node, x T) error) declare.Takes {
+func at[T any](k valueKind[T], do func(v *node, x T) error) declare.Takes {
 	return k.At(func(v declare.Value, x T) error { return do(v.(*node), x) })
 }
 
@@ -32,28 +32,28 @@ func fills(do func(v *node) error) func(declare.Value) error {
 func (v *node) Named() string { return v.name }
 
 // Text is the value, if it is one text.
-func (v *node) Text() (string, error) { return v.doc.text(v.val) }
+func (v *node) Text() (string, error) { return v.doc.text(v.valueNode) }
 
 // Items are the values of a list.
 func (v *node) Items() ([]declare.Value, bool) {
-	seq, ok := v.val.(*ast.SequenceNode)
+	seq, ok := v.valueNode.(*ast.SequenceNode)
 	if !ok {
 		return nil, false
 	}
 	list := make([]declare.Value, len(seq.Values))
 	for i, item := range seq.Values {
-		list[i] = entry(v.doc, v.name, item)
+		list[i] = rootNode(v.doc, v.name, item)
 	}
 	return list, true
 }
 
 // Wrap puts the place of the value around an error.
-func (v *node) Wrap(err error) error { return v.doc.wrap(v.val, err) }
+func (v *node) Wrap(err error) error { return v.doc.wrap(v.valueNode, err) }
 
-// parsed is a kind whose text is parsed further.
-func parsed[T any](words string, parse func(string) (T, error)) kind[T] {
-	return kind[T]{Words: words, Read: read(func(v *node) (x T, err error) {
-		text, err := v.doc.filled(v.val)
+// parsedKind is a kind whose text is parsed further.
+func parsedKind[T any](words string, parse func(string) (T, error)) valueKind[T] {
+	return valueKind[T]{Words: words, Read: read(func(v *node) (x T, err error) {
+		text, err := v.doc.substituted(v.valueNode)
 		if err == nil {
 			x, err = parse(text)
 		}
@@ -61,47 +61,47 @@ func parsed[T any](words string, parse func(string) (T, error)) kind[T] {
 	})}
 }
 
-// of makes a kind of a reader of documents.
-func of[T any](words string, of func(*doc, ast.Node) (T, error)) kind[T] {
-	return kind[T]{Words: words, Read: read(func(v *node) (T, error) { return of(v.doc, v.val) })}
+// newKind makes a kind of a reader of documents.
+func newKind[T any](words string, of func(*doc, ast.Node) (T, error)) valueKind[T] {
+	return valueKind[T]{Words: words, Read: read(func(v *node) (T, error) { return of(v.doc, v.valueNode) })}
 }
 
-// placed is a text with its place.
-type placed struct {
+// textAt is a text with its place.
+type textAt struct {
 	text string
-	at   Spot
+	pos  Pos
 }
 
-// texts are the texts alone.
-func texts(list []placed) (all []string) {
+// textsOf are the texts alone.
+func textsOf(list []textAt) (all []string) {
 	for _, p := range list {
 		all = append(all, p.text)
 	}
 	return all
 }
 
-// several reads texts with their places.
-func several(words string, of func(*doc, ast.Node) ([]string, []ast.Node, error)) kind[[]placed] {
-	return kind[[]placed]{Words: words, Shape: declare.SomeTexts, Read: read(func(v *node) (list []placed, err error) {
-		texts, nodes, err := of(v.doc, v.val)
+// textListKind reads texts with their places.
+func textListKind(words string, of func(*doc, ast.Node) ([]string, []ast.Node, error)) valueKind[[]textAt] {
+	return valueKind[[]textAt]{Words: words, Shape: declare.SomeTexts, Read: read(func(v *node) (list []textAt, err error) {
+		texts, nodes, err := of(v.doc, v.valueNode)
 		for i, text := range texts {
-			list = append(list, placed{text, v.doc.spot(nodes[i])})
+			list = append(list, textAt{text, v.doc.pos(nodes[i])})
 		}
 		return list, err
 	})}
 }
 
-// namesIn are texts without their places.
-var namesIn = kind[[]string]{Words: "a text, or several: joined by commas, or a list", Shape: declare.SomeTexts,
+// nameListKind are texts without their places.
+var nameListKind = valueKind[[]string]{Words: "a text, or several: joined by commas, or a list", Shape: declare.SomeTexts,
 	Read: read(func(v *node) ([]string, error) {
-		list, _, err := v.doc.texts(v.val)
+		list, _, err := v.doc.texts(v.valueNode)
 		return list, err
 	})}
 
-// oneOf is a text that is one of a few; what says which.
-func oneOf(what string, choices ...string) kind[string] {
-	return kind[string]{Words: "one of a few words", OneOf: choices, Read: read(func(v *node) (string, error) {
-		text, err := v.doc.text(v.val)
+// choiceKind is a text that is one of a few; what says which.
+func choiceKind(what string, choices ...string) valueKind[string] {
+	return valueKind[string]{Words: "one of a few words", OneOf: choices, Read: read(func(v *node) (string, error) {
+		text, err := v.doc.text(v.valueNode)
 		for _, c := range choices {
 			if err == nil && text == c {
 				return text, nil
@@ -116,40 +116,40 @@ func oneOf(what string, choices ...string) kind[string] {
 
 // The kinds.
 var (
-	aText      = of("a text", (*doc).text)
-	aTitle     = of("a text", (*doc).filled)
-	aPhrase    = of("a phrase", (*doc).phrase)
-	aCalendar  = of("the name of a calendar, or names joined by +", (*doc).calendarName)
-	aDay       = of("a date, such as 2027-03-31", (*doc).date)
-	aSummary   = of("a text, with {names} in it", (*doc).summary)
-	aNode      = kind[*node]{Words: "a text", Read: read(func(v *node) (*node, error) { return v, nil })}
-	someNames  = several("a text, or several: joined by commas, or a list", (*doc).texts)
-	conditions = several("a condition, or a list of them", (*doc).conditions)
-	reminders  = kind[[]schedule.Reminder]{Words: "a reminder, or a list of them", Shape: declare.SomeTexts,
-		Read: read(func(v *node) ([]schedule.Reminder, error) { return v.doc.reminders(v.val) })}
+	textKind       = newKind("a text", (*doc).text)
+	titleKind      = newKind("a text", (*doc).substituted)
+	phraseKind     = newKind("a phrase", (*doc).phrase)
+	calendarKind   = newKind("the name of a calendar, or names joined by +", (*doc).calendarName)
+	dayKind        = newKind("a date, such as 2027-03-31", (*doc).date)
+	summaryKind    = newKind("a text, with {names} in it", (*doc).summary)
+	nodeKind       = valueKind[*node]{Words: "a text", Read: read(func(v *node) (*node, error) { return v, nil })}
+	namesKind      = textListKind("a text, or several: joined by commas, or a list", (*doc).texts)
+	conditionsKind = textListKind("a condition, or a list of them", (*doc).conditions)
+	remindersKind  = valueKind[[]schedule.Reminder]{Words: "a reminder, or a list of them", Shape: declare.SomeTexts,
+		Read: read(func(v *node) ([]schedule.Reminder, error) { return v.doc.reminders(v.valueNode) })}
 )
 
-// bounds is a number or two of them, with a unit behind it where one goes.
-func bounds(unit string) kind[schedule.Bounds] {
-	return kind[schedule.Bounds]{Words: "a number, or a range such as 1..2", Read: read(func(v *node) (schedule.Bounds, error) {
-		return v.doc.bounds(v.val, unit)
+// boundsKind is a number or two of them, with a unit behind it where one goes.
+func boundsKind(unit string) valueKind[schedule.Bounds] {
+	return valueKind[schedule.Bounds]{Words: "a number, or a range such as 1..2", Read: read(func(v *node) (schedule.Bounds, error) {
+		return v.doc.bounds(v.valueNode, unit)
 	})}
 }
 
 // phrase reads a phrase, with the words of a pattern filled in.
 func (d *doc) phrase(n ast.Node) (string, error) {
 	text, err := d.text(n)
-	if err != nil || d.words == nil {
+	if err != nil || d.params == nil {
 		return text, err
 	}
-	return phrase.Fill(text, d.words)
+	return phrase.Substitute(text, d.params)
 }
 
-// filled reads a text, with the words of a pattern filled in.
-func (d *doc) filled(n ast.Node) (string, error) {
+// substituted reads a text, with the words of a pattern filled in.
+func (d *doc) substituted(n ast.Node) (string, error) {
 	text, err := d.text(n)
 	if err == nil {
-		text, err = phrase.FillText(text, d.words)
+		text, err = phrase.SubstituteText(text, d.params)
 		err = d.wrap(n, err)
 	}
 	return text, err
@@ -178,7 +178,7 @@ func (d *doc) conditions(v ast.Node) (list []string, nodes []ast.Node, err error
 func (d *doc) reminders(v ast.Node) (list []schedule.Reminder, err error) {
 	texts, nodes, err := d.texts(v)
 	for i, text := range texts {
-		if text, err = phrase.Fill(text, d.words); err != nil {
+		if text, err = phrase.Substitute(text, d.params); err != nil {
 			return nil, d.wrap(nodes[i], err)
 		}
 		r, err := schedule.ParseReminder(text)

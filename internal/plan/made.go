@@ -14,90 +14,90 @@ import (
 	"yoyaku/internal/question"
 )
 
-// lookup is an entry of a record's `match`.
-type lookup struct {
-	question *question.Question
-	table    string
-	places   places
+// matchEntry is an entry of a record's `match`.
+type matchEntry struct {
+	question  *question.Question
+	table     string
+	positions keyPositions
 }
 
-// madeFrom reads `from`: a series, or a record that is above.
-func (r recordIn) madeFrom(v *node, name string) error {
+// readFrom reads `from`: a series, or a record that is above.
+func (r recordReader) readFrom(v *node, name string) error {
 	p := r.p
-	if r.series = p.Find(name); r.series != nil {
+	if r.series = p.FindSeries(name); r.series != nil {
 		return nil
 	}
 	if r.record = p.Record(name); r.record != nil {
-		if r.depth = r.record.depth + 1; r.depth > mostDeep {
-			return v.fail("this record is made from another, which is made from another, and so on; at most %d deep", mostDeep)
+		if r.depth = r.record.depth + 1; r.depth > maxDepth {
+			return v.fail("this record is made from another, which is made from another, and so on; at most %d deep", maxDepth)
 		}
 		return nil
 	}
 	switch {
 	case foldName(name) == foldName(r.Name):
 		return v.fail("the record `%s` is made from itself", r.Name)
-	case p.failed[foldName(name)]:
-		return errElsewhere
-	case p.given["names"][foldName(name)].doc != nil && p.patternOf(name) == nil:
+	case p.broken[foldName(name)]:
+		return errReportedElsewhere
+	case p.nameOrigins["names"][foldName(name)].doc != nil && p.patternOf(name) == nil:
 		return v.fail("`%s` comes further down, or is made from `%s`; a record can use series and the records above it",
 			name, r.Name)
 	}
-	place := p.Place()
+	place := p.Workspace()
 	return v.wrap(fmt.Errorf("%w, and there is no such record above", place.UnknownSeries(name)))
 }
 
-// source checks that a record has one table, or what takes its place.
-func (r recordIn) source() error {
+// checkSource checks that a record has one table, or what takes its place.
+func (r recordReader) checkSource() error {
 	made := r.series != nil || r.record != nil
 	switch {
 	case r.Table == "" && !made:
-		return r.places.Place("",
+		return r.positions.WrapKey("",
 			fmt.Errorf("the record `%s` needs a `table`, or `from`, to make it from a series or another record", r.Name))
 	case r.Table != "" && made:
-		return r.places.Place("from", fmt.Errorf("a record takes `table` or `from`, not both"))
-	case r.make != nil && r.record == nil:
-		return r.places.Place("make", fmt.Errorf("`make` needs `from`, the record to make it from"))
-	case r.record != nil && r.make == nil && r.matches == nil && !r.Says("columns") && !r.Says("where") &&
-		!r.Says("carry") && !r.Says("keep"):
-		return r.places.Place("from",
+		return r.positions.WrapKey("from", fmt.Errorf("a record takes `table` or `from`, not both"))
+	case r.question != nil && r.record == nil:
+		return r.positions.WrapKey("make", fmt.Errorf("`make` needs `from`, the record to make it from"))
+	case r.record != nil && r.question == nil && r.matches == nil && !r.HasKey("columns") && !r.HasKey("where") &&
+		!r.HasKey("carry") && !r.HasKey("keep"):
+		return r.positions.WrapKey("from",
 			fmt.Errorf("`from: %s` needs `make`, such as {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
 	}
 	if made {
 		for _, o := range r.In.Options() {
-			if _, said := r.places[o.Name]; said && o.Name != "bad-rows" {
-				return r.places.Place(o.Name, fmt.Errorf("`%s` is for tables in files; `%s` is made from another record", o.Name, r.Name))
+			if _, said := r.positions[o.Name]; said && o.Name != "bad-rows" {
+				return r.positions.WrapKey(o.Name, fmt.Errorf("`%s` is for tables in files; `%s` is made from another record", o.Name, r.Name))
 			}
 		}
 	}
-	if r.make == nil {
+	if r.question == nil {
 		return nil
 	}
-	for _, o := range r.make.Options {
+	for _, o := range r.question.Options {
 		if err := o.Check(r.p.Env); err != nil {
-			return r.places.Place(o.Name, err)
+			return r.positions.WrapKey(o.Name, err)
 		}
 	}
-	return r.places.fault(declare.Fit(r.make.Options, r.make.Rules...))
+	return r.positions.wrapOption(declare.Fit(r.question.Options, r.question.Rules...))
 }
 
 // lookupKeys are the keys of an entry of `match`, if nothing is filled.
-func lookupKeys() *group {
+func lookupKeys() *keyGroup {
 	q, err := question.New("match")
 	if err != nil {
 		panic(err)
 	}
-	return (&lookup{question: q}).group(nil)
+	return (&matchEntry{question: q}).group(nil)
 }
 
-func (l *lookup) group(p *Plan) *group {
-	g := &group{what: "a look-up", keys: []*declare.Key{
+func (l *matchEntry) group(p *Plan) *keyGroup {
+	g := &keyGroup{label: "a look-up", keys: []*declare.Key{
 		{Name: "table", Needed: true, Help: "the table to look in", Example: "sites.csv",
-			Takes: at(aText, func(v *node, text string) error {
-				l.table = v.doc.beside(text)
+			Takes: at(textKind, func(v *node, text string) error {
+				l.table = v.doc.resolvePath(text)
 				if _, err := os.Stat(l.table); err != nil {
 					return err
 				}
-				return p.Files.Read(l.table)
+				return p.Files.AddInput(l.table)
 			})},
 	}}
 	g.options(slices.DeleteFunc(slices.Clone(l.question.Options), func(o *declare.Key) bool { return o.Name == "ranges" }))
@@ -105,7 +105,7 @@ func (l *lookup) group(p *Plan) *group {
 }
 
 // lookups reads `match`.
-func (r recordIn) lookups(v *node) error {
+func (r recordReader) lookups(v *node) error {
 	items, err := v.items("{table: sites.csv, key: site, take: [calendar]}")
 	if err != nil {
 		return err
@@ -115,11 +115,11 @@ func (r recordIn) lookups(v *node) error {
 		if err != nil {
 			return err
 		}
-		l := &lookup{question: q, places: places{}}
+		l := &matchEntry{question: q, positions: keyPositions{}}
 		for _, o := range q.Options {
 			o.Reset()
 		}
-		if err := l.group(r.p).fill(&node{doc: item.doc, val: item.val, at: l.places}); err != nil {
+		if err := l.group(r.p).fill(&node{doc: item.doc, valueNode: item.valueNode, positions: l.positions}); err != nil {
 			return err
 		}
 		for _, o := range q.Options {
@@ -130,47 +130,47 @@ func (r recordIn) lookups(v *node) error {
 				err = o.Check(r.p.Env)
 			}
 			if err != nil {
-				return l.places.Place(o.Name, err)
+				return l.positions.WrapKey(o.Name, err)
 			}
 		}
 		if err := declare.Fit(q.Options, q.Rules...); err != nil {
-			return l.places.fault(err)
+			return l.positions.wrapOption(err)
 		}
 		r.matches = append(r.matches, l)
 	}
 	return nil
 }
 
-// prepare has what a record is made of made, if it isn't a file as it is; place is
+// prepareRecord has what a record is made of made, if it isn't a file as it is; place is
 // what it is asked from.
-func (p *Plan) prepare(r *Record, place *question.Place) error {
+func (p *Plan) prepareRecord(r *Record, place *question.Workspace) error {
 	if r.series == nil && r.record == nil && r.matches == nil {
 		return nil
 	}
-	made, err := r.made.get(place, func(of question.Place) (*question.MadeTable, error) {
-		made, err := p.make(r, of)
+	made, err := r.built.getOrBuild(place, func(of question.Workspace) (*question.MemTable, error) {
+		made, err := p.buildRecord(r, of)
 		if r.record != nil {
-			r.record.Used()
+			r.record.Release()
 		}
 		return made, err
 	})
 	if err == nil {
-		place.Made = func(name string) (*question.MadeTable, bool, error) { return made, name == r.Table, nil }
+		place.FindMade = func(name string) (*question.MemTable, bool, error) { return made, name == r.Table, nil }
 	}
 	return err
 }
 
-// madeOnce is a table that is made when it is first asked for, by whomever; what is reported about
+// cachedTable is a table that is made when it is first asked for, by whomever; what is reported about
 // its making is reported with each use.
-type madeOnce struct {
+type cachedTable struct {
 	sync.Mutex
-	table *question.MadeTable
-	notes []string
-	times int // that it was made, which is once
+	table  *question.MemTable
+	notes  []string
+	builds int // that it was made, which is once
 }
 
-func (m *madeOnce) get(place *question.Place,
-	make func(question.Place) (*question.MadeTable, error)) (*question.MadeTable, error) {
+func (m *cachedTable) getOrBuild(place *question.Workspace,
+	make func(question.Workspace) (*question.MemTable, error)) (*question.MemTable, error) {
 	m.Lock()
 	defer m.Unlock()
 	if m.table == nil {
@@ -183,7 +183,7 @@ func (m *madeOnce) get(place *question.Place,
 			return nil, err
 		}
 		m.table = table
-		m.times++
+		m.builds++
 	}
 	for _, text := range m.notes {
 		if place.Note != nil {
@@ -194,130 +194,130 @@ func (m *madeOnce) get(place *question.Place,
 }
 
 // drop gives the memory of the table back. Who asks after that has it made again.
-func (m *madeOnce) drop() {
+func (m *cachedTable) drop() {
 	m.Lock()
 	defer m.Unlock()
 	m.table, m.notes = nil, nil
 }
 
-// CountUsers counts who is still to ask for each record: the outputs, and the records that
+// CountReaders counts who is still to ask for each record: the outputs, and the records that
 // are made from it and aren't there yet. What nobody asks for gives its memory back.
-func (p *Plan) CountUsers() {
+func (p *Plan) CountReaders() {
 	for _, r := range p.Records {
-		r.users.Store(1)
+		r.pendingReaders.Store(1)
 	}
 	for _, out := range p.Outputs {
 		for _, r := range out.records() {
-			r.users.Add(1)
+			r.pendingReaders.Add(1)
 		}
 	}
 	for _, r := range p.Records {
-		if r.made.table == nil && r.record != nil {
-			r.record.users.Add(1)
+		if r.built.table == nil && r.record != nil {
+			r.record.pendingReaders.Add(1)
 		}
 	}
 	for _, r := range p.Records {
-		r.Used()
+		r.Release()
 	}
 }
 
-// Used says that one who asked for the record is done with it; after the last one its
+// Release says that one who asked for the record is done with it; after the last one its
 // memory is given back.
-func (r *Record) Used() {
-	if r.users.Add(-1) == 0 {
-		r.made.drop()
-		r.kept.drop()
+func (r *Record) Release() {
+	if r.pendingReaders.Add(-1) == 0 {
+		r.built.drop()
+		r.builtKept.drop()
 	}
 }
 
-// Used says that the output is made: it asks no more for its records.
-func (o *Output) Used() {
+// ReleaseRecords says that the output is made: it asks no more for its records.
+func (o *Output) ReleaseRecords() {
 	for _, r := range o.records() {
-		r.Used()
+		r.Release()
 	}
 }
 
 // records are those that the output asks for.
 func (o *Output) records() []*Record {
 	if o.Record != nil {
-		return append([]*Record{o.Record}, o.Rows...)
+		return append([]*Record{o.Record}, o.EventRecords...)
 	}
-	return o.Rows
+	return o.EventRecords
 }
 
-// Onward prepares to ask something of the rows of a record for what stands on it: with
+// JobOfKept prepares to ask something of the rows of a record for what stands on it: with
 // `keep`, of the columns that go on alone.
-func (p *Plan) Onward(r *Record, place question.Place) *question.Job {
-	if r.Keep == nil {
+func (p *Plan) JobOfKept(r *Record, place question.Workspace) *question.Job {
+	if r.KeepColumns == nil {
 		return p.Job(r, place)
 	}
-	r.lend(&place)
-	place.Asker = r.Name
-	kept, err := r.kept.get(&place, func(of question.Place) (*question.MadeTable, error) {
-		table := &question.MadeTable{}
+	r.bindCalendar(&place)
+	place.Output = r.Name
+	kept, err := r.builtKept.getOrBuild(&place, func(of question.Workspace) (*question.MemTable, error) {
+		table := &question.MemTable{}
 		job := p.Job(r, of)
-		job.Shape.Columns = r.Keep
-		return table, p.answer(job, table)
+		job.Shape.Columns = r.KeepColumns
+		return table, p.runInto(job, table)
 	})
 	var at *rows.OptionError
 	if errors.As(err, &at) && at.Option == "columns" {
-		err = r.Fault(rows.In("keep", at.Err))
+		err = r.WrapError(rows.WrapOption("keep", at.Err))
 	} else {
-		err = r.Fault(err)
+		err = r.WrapError(err)
 	}
-	place.Made = func(name string) (*question.MadeTable, bool, error) { return kept, name == r.Table, err }
-	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table},
-		In: question.TableIn{BadRows: r.In.BadRows}}
+	place.FindMade = func(name string) (*question.MemTable, bool, error) { return kept, name == r.Table, err }
+	return &question.Job{Workspace: &place, Question: question.NewPlain(), Args: []string{r.Table},
+		In: question.TableOptions{BadRows: r.In.BadRows}}
 }
 
-// make makes the rows of a record.
-func (p *Plan) make(r *Record, place question.Place) (made *question.MadeTable, err error) {
-	made = &question.MadeTable{}
+// buildRecord makes the rows of a record.
+func (p *Plan) buildRecord(r *Record, place question.Workspace) (made *question.MemTable, err error) {
+	made = &question.MemTable{}
 	switch {
 	case r.series != nil:
 		if p.Window == nil {
-			return nil, r.places.Place("from", errors.New("a record made from a series needs the plan's `window`"))
+			return nil, r.positions.WrapKey("from", errors.New("a record made from a series needs the plan's `window`"))
 		}
-		columns, lines := schedule.Wide(r.series, *p.Window)
-		err = rows.Result{To: made}.Lines(columns, p.Env, lines)
+		columns, lines := schedule.OccurrenceTable(r.series, *p.Window)
+		err = rows.Result{Sink: made}.FillLines(columns, p.Env, lines)
 		r.Table = r.series.Name
-	case r.record != nil && r.make != nil:
-		job := p.Onward(r.record, place)
-		job.Question, job.To = r.make, made
+	case r.record != nil && r.question != nil:
+		job := p.JobOfKept(r.record, place)
+		job.Question, job.Sink = r.question, made
 		err = job.Answer()
 		r.Table = r.Name
 	case r.record != nil:
-		err = p.answer(p.Onward(r.record, place), made)
+		err = p.runInto(p.JobOfKept(r.record, place), made)
 		r.Table = r.Name
 	}
 	if err != nil {
-		return nil, r.Fault(err)
+		return nil, r.WrapError(err)
 	}
 	if r.matches == nil {
 		return made, nil
 	}
 	name := filepath.Base(r.Table)
 	for i, l := range r.matches {
-		next := &question.MadeTable{}
-		job := &question.Job{Place: &place, Question: l.question, Args: []string{r.Table, l.table}, In: r.In, To: next}
+		next := &question.MemTable{}
+		job := &question.Job{Workspace: &place, Question: l.question, Args: []string{r.Table, l.table}, In: r.In, Sink: next}
 		if i > 0 || r.series != nil || r.record != nil {
-			place.Made = func(of string) (*question.MadeTable, bool, error) { return made, of == name, nil }
+			place.FindMade = func(of string) (*question.MemTable, bool, error) { return made, of == name, nil }
 			job.Args[0] = name
 		}
 		if err := job.Answer(); err != nil {
 			var at *rows.OptionError
-			if errors.As(err, &at) && l.places[at.Option].doc == nil && r.places[at.Option].doc != nil {
-				return nil, r.Fault(err)
+			if errors.As(err, &at) && l.positions[at.Option].doc == nil && r.positions[at.Option].doc != nil {
+				return nil, r.WrapError(err)
 			}
-			return nil, l.places.fault(err)
+			return nil, l.positions.wrapOption(err)
 		}
 		made = next
 	}
 	return made, nil
 }
 
-// answer answers a job into a table.
-func (p *Plan) answer(job *question.Job, to *question.MadeTable) error {
-	job.To = to
+// runInto answers a job into a table.
+func (p *Plan) runInto(job *question.Job, to *question.MemTable) error {
+	job.Sink = to
 	return job.Answer()
 }

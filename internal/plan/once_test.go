@@ -33,8 +33,8 @@ records:
 	if err != nil {
 		t.Fatal(err)
 	}
-	place := func() question.Place {
-		at := p.Place()
+	place := func() question.Workspace {
+		at := p.Workspace()
 		at.Note = func(string, ...any) {}
 		at.Warn = at.Note
 		return at
@@ -45,8 +45,8 @@ records:
 		wait.Go(func() {
 			var b strings.Builder
 			for _, name := range []string{"due", "months", "quarters"} {
-				job := p.Onward(p.Record(name), place())
-				job.To = tabular.NewCSV(&b, ',', false)
+				job := p.JobOfKept(p.Record(name), place())
+				job.Sink = tabular.NewCSV(&b, ',', false)
 				if err := job.Answer(); err != nil {
 					fmt.Fprintln(&b, err)
 				}
@@ -66,12 +66,12 @@ records:
 		t.Errorf("%s", said[0])
 	}
 	for _, r := range p.Records[:4] {
-		if r.Keep != nil && r.kept.times != 1 || r.record != nil && r.made.times != 1 {
-			t.Errorf("%s was made %d times, what goes on of it %d times", r.Name, r.made.times, r.kept.times)
+		if r.KeepColumns != nil && r.builtKept.builds != 1 || r.record != nil && r.built.builds != 1 {
+			t.Errorf("%s was made %d times, what goes on of it %d times", r.Name, r.built.builds, r.builtKept.builds)
 		}
 	}
-	job := p.Onward(p.Record("bad"), place())
-	job.To = tabular.NewCSV(&strings.Builder{}, ',', false)
+	job := p.JobOfKept(p.Record("bad"), place())
+	job.Sink = tabular.NewCSV(&strings.Builder{}, ',', false)
 	if err := job.Answer(); err == nil || !strings.Contains(err.Error(), "yoyaku.yaml:8:55: keep: unknown column `leese`; did you mean `lease`?") {
 		t.Error(err)
 	}
@@ -94,8 +94,8 @@ func TestUsed(t *testing.T) {
 	}
 	answer := func(name string) string {
 		var b strings.Builder
-		job := p.Onward(p.Record(name), p.Place())
-		job.To = tabular.NewCSV(&b, ',', false)
+		job := p.JobOfKept(p.Record(name), p.Workspace())
+		job.Sink = tabular.NewCSV(&b, ',', false)
 		if err := job.Answer(); err != nil {
 			t.Fatal(err)
 		}
@@ -103,27 +103,27 @@ func TestUsed(t *testing.T) {
 	}
 	held := func() (names string) {
 		for _, r := range p.Records {
-			if r.made.table != nil {
+			if r.built.table != nil {
 				names += r.Name
 			}
-			if r.kept.table != nil {
+			if r.builtKept.table != nil {
 				names += "'"
 			}
 		}
 		return names
 	}
 	first := answer("c")
-	p.CountUsers()
+	p.CountReaders()
 	steps := []struct {
 		what string
 		do   func()
 		want string
 	}{
 		{"c is there, d is still to come", func() {}, "b'c"},
-		{"the first output of c", p.Outputs[0].Used, "b'c"},
-		{"the second", p.Outputs[1].Used, "b'"},
+		{"the first output of c", p.Outputs[0].ReleaseRecords, "b'c"},
+		{"the second", p.Outputs[1].ReleaseRecords, "b'"},
 		{"d is made", func() { answer("d") }, "d"},
-		{"its output", p.Outputs[2].Used, ""},
+		{"its output", p.Outputs[2].ReleaseRecords, ""},
 		{"somebody asks again", func() {
 			if again := answer("c"); again != first || again == "" {
 				t.Errorf("first\n%sagain\n%s", first, again)

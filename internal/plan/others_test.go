@@ -85,7 +85,7 @@ func TestOthers(t *testing.T) {
 			t.Fatalf("%v in\n%s", err, text)
 		}
 		all := func(name string) (list []*schedule.Occurrence) {
-			for o, err := range p.Find(name).Occurrences(wide) {
+			for o, err := range p.FindSeries(name).Occurrences(wide) {
 				if err != nil {
 					t.Fatalf("%v in\n%s", err, text)
 				}
@@ -94,7 +94,7 @@ func TestOthers(t *testing.T) {
 			return list
 		}
 		others := all("other")
-		for o, err := range p.Find("own").Occurrences(civil.Span{First: 739900, Last: 740630}) {
+		for o, err := range p.FindSeries("own").Occurrences(civil.Span{First: 739900, Last: 740630}) {
 			if err != nil { // which is so for those alone that the calendar can't tell apart
 				if seen["several"]++; !strings.Contains(err.Error(), "several dates") || other.length < own.length {
 					t.Fatalf("%v in\n%s", err, text)
@@ -137,16 +137,16 @@ func TestOthers(t *testing.T) {
 		}
 		days := map[civil.Date]bool{}
 		for _, c := range others {
-			days[c.To] = true
+			days[c.MovedTo] = true
 		}
 		var sieved, kept []string
 		for _, c := range all("whole") {
 			if !days[c.Date.Date] {
-				kept = append(kept, c.ID+" "+c.To.String())
+				kept = append(kept, c.ID+" "+c.MovedTo.String())
 			}
 		}
 		for _, c := range all("sieve") {
-			sieved = append(sieved, c.ID+" "+c.To.String())
+			sieved = append(sieved, c.ID+" "+c.MovedTo.String())
 		}
 		if strings.Join(sieved, ",") != strings.Join(kept, ",") {
 			t.Fatalf("left out: %v\nwant %v in\n%s", sieved, kept, text)

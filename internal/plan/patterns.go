@@ -16,33 +16,33 @@ import (
 
 // pattern is what several series have in common.
 type pattern struct {
-	name  string
-	at    Spot
-	keys  []*node // unread, with words of patterns that it is like
-	takes []taken
-	like  string
+	name   string
+	pos    Pos
+	keys   []*node // unread, with words of patterns that it is like
+	params []param
+	base   string
 }
 
-// taken is a word that a pattern takes, with the value that it has by default.
-type taken struct {
+// param is a word that a pattern takes, with the value that it has by default.
+type param struct {
 	name, value string
-	needed      bool
-	at          Spot
+	required    bool
+	pos         Pos
 }
 
-// needed is the value of a word that has none of its own.
-const needed = "needed"
+// requiredValue is the value of a word that has none of its own.
+const requiredValue = "needed"
 
 // patternKeys are the keys of a pattern: those of a series, none of which it needs, and
 // what it takes.
-var patternKeys = sync.OnceValue(func() *group {
-	g := &group{what: "a pattern", beside: "like", words: true, keys: []*declare.Key{
+var patternKeys = sync.OnceValue(func() *keyGroup {
+	g := &keyGroup{label: "a pattern", argsKey: "like", argsAnywhere: true, keys: []*declare.Key{
 		{Name: "takes", Help: "the parameters that a series fills in, with their defaults",
 			Example: "{lead: 5, who: needed}",
 			More: "A parameter is a number, a date or a text, or in parentheses a calendar or an owner. " +
 				"Use it as NAME in phrases, as {NAME} in texts, and as (NAME) in `calendar` and `owner`. " +
 				"`needed` has no default. A series whose rule differs in more than that has its own `rule`.",
-			Takes: namesOf(func() *names { return takenWords })},
+			Takes: takesNames(func() *nameMap { return paramNames })},
 	}}
 	for _, k := range seriesKeys().keys {
 		own := *k
@@ -52,36 +52,36 @@ var patternKeys = sync.OnceValue(func() *group {
 	return g
 })
 
-var takenWords = &names{what: "what a pattern takes", help: "the default, or `needed`"}
+var paramNames = &nameMap{label: "what a pattern takes", help: "the default, or `needed`"}
 
 // addPattern reads a pattern; what it says is read where a series is like it.
 func (p *Plan) addPattern(v *node) error {
-	t := &pattern{name: v.name, at: v.spot()}
-	parts, err := patternKeys().open(entry(v.doc, v.name, v.val))
+	t := &pattern{name: v.name, pos: v.pos()}
+	parts, err := patternKeys().split(rootNode(v.doc, v.name, v.valueNode))
 	if err != nil {
 		return err
 	}
 	for _, k := range parts {
 		switch k.name {
 		case "takes":
-			err = t.take(k)
+			err = t.readParams(k)
 		case "like":
-			t.like, err = k.doc.text(k.val)
+			t.base, err = k.doc.text(k.valueNode)
 		default:
 			t.keys = append(t.keys, k)
 		}
-		if err := v.doc.or(k.wrap(err)); err != nil {
+		if err := v.doc.collectError(k.wrap(err)); err != nil {
 			return err
 		}
 	}
-	for _, w := range t.takes {
+	for _, w := range t.params {
 		for _, k := range t.keys {
 			if k.name != "milestones" {
 				continue
 			}
-			if m, ok := k.val.(*ast.MappingNode); ok && slices.ContainsFunc(m.Values,
-				func(v *ast.MappingValueNode) bool { return phrase.SameName(v.Key.GetToken().Value, w.name) }) {
-				return w.at.wrap(fmt.Errorf("`%s` is already a milestone of the pattern; choose another word", w.name))
+			if m, ok := k.valueNode.(*ast.MappingNode); ok && slices.ContainsFunc(m.Values,
+				func(v *ast.MappingValueNode) bool { return phrase.NamesEqual(v.Key.GetToken().Value, w.name) }) {
+				return w.pos.wrap(fmt.Errorf("`%s` is already a milestone of the pattern; choose another word", w.name))
 			}
 		}
 	}
@@ -89,69 +89,69 @@ func (p *Plan) addPattern(v *node) error {
 	return nil
 }
 
-// take reads the words that a pattern takes.
-func (t *pattern) take(v *node) error {
-	parts, err := takenWords.open(v)
+// readParams reads the words that a pattern takes.
+func (t *pattern) readParams(v *node) error {
+	parts, err := paramNames.split(v)
 	if err != nil {
 		return err
 	}
 	for _, w := range parts {
-		if err := v.doc.or(t.word(w)); err != nil {
+		if err := v.doc.collectError(t.readParam(w)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (t *pattern) word(w *node) error {
+func (t *pattern) readParam(w *node) error {
 	if err := CheckName(w.name); err != nil {
-		return w.doc.wrap(w.k, err)
+		return w.doc.wrap(w.keyNode, err)
 	}
-	same := func(s string) bool { return phrase.SameName(s, w.name) }
-	if phrase.Reserved(w.name) || same("name") || slices.ContainsFunc(seriesKeys().known(), same) ||
+	same := func(s string) bool { return phrase.NamesEqual(s, w.name) }
+	if phrase.IsReserved(w.name) || same("name") || slices.ContainsFunc(seriesKeys().keyNames(), same) ||
 		slices.ContainsFunc(schedule.BaseNames, same) {
-		return w.doc.fail(w.k, "`%s` already has a meaning in a series; choose another word, such as `%s-of`", w.name, w.name)
+		return w.doc.fail(w.keyNode, "`%s` already has a meaning in a series; choose another word, such as `%s-of`", w.name, w.name)
 	}
-	text, err := w.doc.text(w.val)
-	t.takes = append(t.takes, taken{w.name, text, text == needed, w.spot()})
+	text, err := w.doc.text(w.valueNode)
+	t.params = append(t.params, param{w.name, text, text == requiredValue, w.pos()})
 	return w.wrap(err)
 }
 
 // patternOf finds a pattern by name, or nil.
 func (p *Plan) patternOf(name string) *pattern {
 	for _, t := range p.patterns {
-		if phrase.SameName(t.name, name) {
+		if phrase.NamesEqual(t.name, name) {
 			return t
 		}
 	}
 	return nil
 }
 
-// faulty reports whether an entry of a name couldn't be read, or may be one that couldn't.
-func (p *Plan) faulty(name string) bool {
-	return p.failed[foldName(name)] || p.patternOf(name) != nil && p.doc.collect.count() > 0
+// isBroken reports whether an entry of a name couldn't be read, or may be one that couldn't.
+func (p *Plan) isBroken(name string) bool {
+	return p.broken[foldName(name)] || p.patternOf(name) != nil && p.doc.collect.numAdded() > 0
 }
 
-// layers puts a series' own keys over those of its patterns. values are words that its
+// mergePatterns puts a series' own keys over those of its patterns. values are words that its
 // row of a table gives.
-func (p *Plan) layers(g *group, d *doc, name string, n ast.Node, own []*node, like *node,
-	values phrase.Words) (said *node, patterns []*pattern, err error) {
-	said = entry(d, name, n)
-	said.parts = []*node{}
+func (p *Plan) mergePatterns(g *keyGroup, d *doc, name string, n ast.Node, own []*node, like *node,
+	values phrase.Substitutions) (said *node, patterns []*pattern, err error) {
+	said = rootNode(d, name, n)
+	said.children = []*node{}
 	if like != nil {
-		if patterns, err = p.chain(like); err != nil {
+		if patterns, err = p.patternChain(like); err != nil {
 			return nil, nil, err
 		}
 	}
-	words, err := p.words(d, name, n, &own, patterns, values)
+	words, err := p.paramValues(d, name, n, &own, patterns, values)
 	if err != nil {
 		return nil, nil, err
 	}
 	if patterns == nil {
 		for _, k := range own {
-			k.at = said.at
+			k.positions = said.positions
 		}
-		said.parts = own
+		said.children = own
 		return said, nil, nil
 	}
 	layers := [][]*node{own}
@@ -166,44 +166,44 @@ func (p *Plan) layers(g *group, d *doc, name string, n ast.Node, own []*node, li
 			of := docs[k.doc]
 			if of == nil || i == 0 {
 				c := *k.doc
-				if c.words = words; i > 0 {
-					c.through = where
+				if c.params = words; i > 0 {
+					c.forSeries = where
 				}
 				of = &c
 				docs[k.doc] = of
 			}
-			if k.asIs {
+			if k.literal {
 				plain := *of
-				plain.words = nil
+				plain.params = nil
 				of = &plain
 			}
-			part := said.part(of, k.name, k.k, k.val)
-			for _, c := range k.parts { // a cell that stands within a key
+			part := said.child(of, k.name, k.keyNode, k.valueNode)
+			for _, c := range k.children { // a cell that stands within a key
 				child := *c
-				child.doc, child.at = of, said.at
-				part.parts = append(part.parts, &child)
+				child.doc, child.positions = of, said.positions
+				part.children = append(part.children, &child)
 			}
 			parts = append(parts, part)
 		}
-		if said.parts, err = over(g, said.parts, parts); err != nil {
+		if said.children, err = mergeNodes(g, said.children, parts); err != nil {
 			return nil, nil, err
 		}
 	}
 	return said, patterns, nil
 }
 
-// chain are the patterns that a series is like, the nearest first.
-func (p *Plan) chain(like *node) (list []*pattern, err error) {
-	name, err := like.doc.text(like.val)
+// patternChain are the patterns that a series is like, the nearest first.
+func (p *Plan) patternChain(like *node) (list []*pattern, err error) {
+	name, err := like.doc.text(like.valueNode)
 	if err != nil {
 		return nil, err
 	}
-	at := like.spot()
+	at := like.pos()
 	for name != "" {
 		t := p.patternOf(name)
 		switch {
-		case t == nil && p.failed[foldName(name)]:
-			return nil, errElsewhere
+		case t == nil && p.broken[foldName(name)]:
+			return nil, errReportedElsewhere
 		case t == nil:
 			var known []string
 			for _, o := range p.patterns {
@@ -213,53 +213,53 @@ func (p *Plan) chain(like *node) (list []*pattern, err error) {
 			if near := phrase.Nearest(name, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			} else if known != nil {
-				hint = "use one of " + phrase.Names(known)
+				hint = "use one of " + phrase.ListNames(known)
 			}
 			return nil, at.wrap(fmt.Errorf("unknown pattern `%s`; %s", name, hint))
 		case slices.Contains(list, t):
-			return nil, t.at.wrap(fmt.Errorf("the pattern `%s` is based on itself", t.name))
+			return nil, t.pos.wrap(fmt.Errorf("the pattern `%s` is based on itself", t.name))
 		}
-		if list = append(list, t); len(list) > mostDeep {
-			return nil, at.wrap(fmt.Errorf("this pattern is based on another, which is based on another, and so on; at most %d deep", mostDeep))
+		if list = append(list, t); len(list) > maxDepth {
+			return nil, at.wrap(fmt.Errorf("this pattern is based on another, which is based on another, and so on; at most %d deep", maxDepth))
 		}
-		name, at = t.like, t.at
+		name, at = t.base, t.pos
 	}
 	return list, nil
 }
 
-// words are the values of what the patterns of a series take, by its own keys, which
+// paramValues are the values of what the patterns of a series take, by its own keys, which
 // are taken out of them, by its row's, or by their defaults.
-func (p *Plan) words(d *doc, name string, n ast.Node, own *[]*node, patterns []*pattern,
-	values phrase.Words) (phrase.Words, error) {
+func (p *Plan) paramValues(d *doc, name string, n ast.Node, own *[]*node, patterns []*pattern,
+	values phrase.Substitutions) (phrase.Substitutions, error) {
 	if patterns == nil {
 		return nil, nil
 	}
-	words := phrase.Words{"name": name}
+	words := phrase.Substitutions{"name": name}
 	given := map[string]*node{}
 	var takes []string
 	for _, t := range slices.Backward(patterns) { // the nearest one wins
-		for _, w := range t.takes {
+		for _, w := range t.params {
 			fold := phrase.FoldName(w.name)
 			if !slices.Contains(takes, w.name) {
 				takes = append(takes, w.name)
 			}
-			if delete(words, fold); !w.needed {
+			if delete(words, fold); !w.required {
 				words[fold] = w.value
 			}
 		}
-		rest, err := p.filledIn(t.keys, takes, given, "the pattern `"+t.name+"`")
+		rest, err := p.takeParams(t.keys, takes, given, "the pattern `"+t.name+"`")
 		if err != nil {
 			return nil, err
 		}
 		t.keys = rest
 	}
-	rest, err := p.filledIn(*own, takes, given, "the series")
+	rest, err := p.takeParams(*own, takes, given, "the series")
 	if err != nil {
 		return nil, err
 	}
 	*own = rest
 	for fold, g := range given {
-		text, err := g.doc.text(g.val)
+		text, err := g.doc.text(g.valueNode)
 		if err != nil {
 			return nil, err
 		}
@@ -275,21 +275,21 @@ func (p *Plan) words(d *doc, name string, n ast.Node, own *[]*node, patterns []*
 }
 
 // given takes the keys that are words of patterns out of others.
-func (p *Plan) filledIn(keys []*node, takes []string, given map[string]*node, what string) (rest []*node, err error) {
+func (p *Plan) takeParams(keys []*node, takes []string, given map[string]*node, what string) (rest []*node, err error) {
 	for _, t := range keys {
 		if seriesKeys().find(t.name) >= 0 {
 			rest = append(rest, t)
 			continue
 		}
-		if !slices.ContainsFunc(takes, func(w string) bool { return phrase.SameName(w, t.name) }) {
-			known := append(seriesKeys().known(), takes...)
+		if !slices.ContainsFunc(takes, func(w string) bool { return phrase.NamesEqual(w, t.name) }) {
+			known := append(seriesKeys().keyNames(), takes...)
 			hint := "its pattern takes " + strings.Join(takes, ", ")
 			if near := phrase.Nearest(t.name, known); near != "" {
 				hint = "did you mean `" + near + "`?"
 			} else if takes == nil {
 				hint = "its pattern takes no words"
 			}
-			return nil, t.doc.wrap(t.k, &unknownKey{t.name, what, hint})
+			return nil, t.doc.wrap(t.keyNode, &unknownKeyError{t.name, what, hint})
 		}
 		given[phrase.FoldName(t.name)] = t
 	}

@@ -27,7 +27,7 @@ func (o Owner) Contact() string {
 
 // OwnerNamed is the name of one of the people as the plan has it.
 func (p *Plan) OwnerNamed(name string) (string, error) {
-	if o := p.owner(name); o != nil {
+	if o := p.findOwner(name); o != nil {
 		return o.Name, nil
 	}
 	var known []string
@@ -38,13 +38,13 @@ func (p *Plan) OwnerNamed(name string) (string, error) {
 	if near := phrase.Nearest(name, known); near != "" {
 		hint = "did you mean `" + near + "`?"
 	} else if known != nil {
-		hint = "the people are " + phrase.Names(known)
+		hint = "the people are " + phrase.ListNames(known)
 	}
 	return "", fmt.Errorf("unknown owner `%s`; %s", name, hint)
 }
 
-// owner is one of the people by name, or nil.
-func (p *Plan) owner(name string) *Owner {
+// findOwner is one of the people by name, or nil.
+func (p *Plan) findOwner(name string) *Owner {
 	if i := p.ownersAt.find(name, len(p.Owners), func(i int) string { return p.Owners[i].Name }); i >= 0 {
 		return &p.Owners[i]
 	}
@@ -56,61 +56,61 @@ func (p *Plan) Event(e schedule.Entry) schedule.Event {
 	event := e.Event(p.ID)
 	if event.Owner != "" {
 		event.Contact = event.Owner
-		if o := p.owner(event.Owner); o != nil {
+		if o := p.findOwner(event.Owner); o != nil {
 			event.Owner, event.Contact = o.Name, o.Contact()
 		}
 	}
 	return event
 }
 
-// ownerAt is where a milestone names its owner.
-type ownerAt struct {
+// ownerRef is where a milestone names its owner.
+type ownerRef struct {
 	name, series string
-	at           Spot
+	pos          Pos
 }
 
-func (o *Owner) group() *group {
-	return &group{what: "a person", keys: []*declare.Key{
-		{Name: "name", Help: "the name shown in calendars", Example: "Di Gull", Takes: aText.Into(&o.Title)},
-		{Name: "mail", Help: "the e-mail address", Example: "di@skerry.example", Takes: aText.Into(&o.Mail)},
+func (o *Owner) group() *keyGroup {
+	return &keyGroup{label: "a person", keys: []*declare.Key{
+		{Name: "name", Help: "the name shown in calendars", Example: "Di Gull", Takes: textKind.Into(&o.Title)},
+		{Name: "mail", Help: "the e-mail address", Example: "di@skerry.example", Takes: textKind.Into(&o.Mail)},
 	}}
 }
 
 // addOwner reads one of `people`.
 func (p *Plan) addOwner(v *node) error {
-	if v.name == nobody {
-		return v.fail("`%s` means no owner; choose another name", nobody)
+	if v.name == unowned {
+		return v.fail("`%s` means no owner; choose another name", unowned)
 	}
 	o := Owner{Name: v.name}
-	err := o.group().fill(entry(v.doc, v.name, v.val))
+	err := o.group().fill(rootNode(v.doc, v.name, v.valueNode))
 	p.Owners = append(p.Owners, o)
 	return err
 }
 
-// unknownOwners finds milestones whose owner isn't one of the people.
-func (p *Plan) unknownOwners() error {
-	for _, o := range p.owners {
+// checkOwners finds milestones whose owner isn't one of the people.
+func (p *Plan) checkOwners() error {
+	for _, o := range p.ownerRefs {
 		if _, err := p.OwnerNamed(o.name); err != nil {
-			p.fault(o.at, o.series, "%v", err)
+			p.addFault(o.pos, o.series, "%v", err)
 		}
 	}
 	return nil
 }
 
-// nobody stands for the tasks without an owner.
-const nobody = "none"
+// unowned stands for the tasks without an owner.
+const unowned = "none"
 
-// Within reports whether an event of the plan lies in a window: by its own day, or where
+// IsInWindow reports whether an event of the plan lies in a window: by its own day, or where
 // occurrences are taken whole, by the moved date of its occurrence.
-func (p *Plan) Within(uid string, at eval.Value, window civil.Span, whole bool) bool {
+func (p *Plan) IsInWindow(uid string, at eval.Value, window civil.Span, whole bool) bool {
 	if !whole {
-		return window.Has(at.Day)
+		return window.Contains(at.Day)
 	}
-	series, what, id := ical.Identity(uid)
-	if s := p.Find(series); s != nil && what != "date" {
-		if m, ok := s.Date(id); ok {
-			return window.Has(m.To)
+	series, what, id := ical.SplitUID(uid)
+	if s := p.FindSeries(series); s != nil && what != "date" {
+		if m, ok := s.FindDate(id); ok {
+			return window.Contains(m.MovedTo)
 		}
 	}
-	return window.Has(at.Day)
+	return window.Contains(at.Day)
 }

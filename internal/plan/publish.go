@@ -9,37 +9,37 @@ import (
 	"yoyaku/internal/declare"
 )
 
-// Publishing is where a plan's events are published to, and which.
-type Publishing struct {
-	To, Collection string // "" where not told
-	Series         []*schedule.Series
-	Records        []*Record
-	Whole          bool // occurrences are published whole
+// PublishTarget is where a plan's events are published to, and which.
+type PublishTarget struct {
+	Server, Collection string // "" where not told
+	Series             []*schedule.Series
+	Records            []*Record
+	WholeOccurrences   bool // occurrences are published whole
 }
 
 // publishKeys are the keys of `publish`.
-func (p *Plan) publishKeys() *group {
-	o := outputIn{&Output{}, p}
+func (p *Plan) publishKeys() *keyGroup {
+	o := outputReader{&Output{}, p}
 	o.Format.Events = true // a record has them
-	shows := func(names []placed) error {
-		err := o.shows(names)
-		p.Publish.Series, p.Publish.Records = o.Of, o.Rows
+	shows := func(names []textAt) error {
+		err := o.setShown(names)
+		p.Publish.Series, p.Publish.Records = o.Series, o.EventRecords
 		return err
 	}
-	return &group{what: "publishing", keys: []*declare.Key{
+	return &keyGroup{label: "publishing", keys: []*declare.Key{
 		{Name: "to", Help: "the server's address", Example: "https://calendar.example/dav/",
-			Takes: aText.Then(func(text string) error { p.Publish.To = text; return checkAddress(text) })},
+			Takes: textKind.Then(func(text string) error { p.Publish.Server = text; return checkAddress(text) })},
 		{Name: "collection", Help: "the calendar's name on the server", Default: "the plan's id", Example: "Crew office",
-			Takes: aText.Into(&p.Publish.Collection)},
+			Takes: textKind.Into(&p.Publish.Collection)},
 		{Name: "of", Help: "the series and records to publish", Default: "all that have events",
-			Example: "[crew-pay, crew-contracts]", Takes: someNames.Then(shows)},
-		wholeKey(&p.Publish.Whole),
+			Example: "[crew-pay, crew-contracts]", Takes: namesKind.Then(shows)},
+		wholeKey(&p.Publish.WholeOccurrences),
 	}}
 }
 
-// publishAll has all series and the records that have events published, if nothing
+// setPublishDefaults has all series and the records that have events published, if nothing
 // says which.
-func (p *Plan) publishAll() error {
+func (p *Plan) setPublishDefaults() error {
 	if p.Publish.Series != nil || p.Publish.Records != nil {
 		return nil
 	}

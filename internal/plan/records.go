@@ -25,68 +25,68 @@ type Record struct {
 	// Columns are NAME = PHRASE, in the order of the file.
 	Columns []string
 	Where   []string
-	// Carried are NAME = FIRST; NEXT of columns that run down the rows, in groups by CarryPer.
-	Carried  []string
-	CarryPer string
-	// Keep are the columns that go on to what stands on the record, or with - in front those
+	// Running are NAME = FIRST; NEXT of columns that run down the rows, in groups by RunningGroup.
+	Running      []string
+	RunningGroup string
+	// KeepColumns are the columns that go on to what stands on the record, or with - in front those
 	// that don't; nil for all.
-	Keep   []string
-	In     question.TableIn
-	Events []RecordEvent
+	KeepColumns []string
+	In          question.TableOptions
+	Events      []RecordEvent
 
 	// of is what it is made of, in place of a file: a series, or an answer about another
 	// record; and matches look up columns from other tables before its own are added.
-	series  *schedule.Series
-	record  *Record
-	depth   int // how many records it is made from in turn
-	make    *question.Question
-	matches []*lookup
-	made    madeOnce
-	kept    madeOnce           // what of it goes on
-	users   atomic.Int32       // that are still to come; below 1 if nobody counts
-	cal     *workdays.Calendar // that it counts with; nil for the plan's
-	calOf   string             // a column that names each row's; "" for none
+	series         *schedule.Series
+	record         *Record
+	depth          int // how many records it is made from in turn
+	question       *question.Question
+	matches        []*matchEntry
+	built          cachedTable
+	builtKept      cachedTable        // what of it goes on
+	pendingReaders atomic.Int32       // that are still to come; below 1 if nobody counts
+	ownCalendar    *workdays.Calendar // that it counts with; nil for the plan's
+	calendarColumn string             // a column that names each row's; "" for none
 
-	Expects *RowsExpect // what must hold of its rows; nil for nothing
+	Expects *RecordExpectations // what must hold of its rows; nil for nothing
 
-	places places
+	positions keyPositions
 }
 
-// recordIn is a record as it is read.
-type recordIn struct {
+// recordReader is a record as it is read.
+type recordReader struct {
 	*Record
 	p *Plan
 }
 
 // group are the keys of a record that is made by q, whose options stand among them; nil
 // where it is made by nothing.
-func (r recordIn) group(q *question.Question) *group {
-	columns := func() *names {
-		return &names{what: "columns", help: "a phrase", each: r.column}
+func (r recordReader) group(q *question.Question) *keyGroup {
+	columns := func() *nameMap {
+		return &nameMap{label: "columns", help: "a phrase", readEach: r.column}
 	}
-	g := &group{what: "a record", made: r.group, keys: []*declare.Key{
-		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Takes: at(aText, r.tableOf)},
+	g := &keyGroup{label: "a record", groupFor: r.group, keys: []*declare.Key{
+		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Takes: at(textKind, r.tableOf)},
 		{Name: "from", Help: "instead of a table: a series, one row per date; or a record above",
-			Example: "crew-pay", Takes: at(aText, r.madeFrom)},
+			Example: "crew-pay", Takes: at(textKind, r.readFrom)},
 		{Name: "make", Help: "the command to run on the record in `from`, with its options beside it", Example: "spread",
-			Takes: aText.Then(nothing)},
+			Takes: textKind.Then(ignoreText)},
 		{Name: "match", Help: "columns to look up in other tables, before `columns`",
 			Takes: listOf("a list", lookupKeys, r.lookups)},
-		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Takes: aText.Into(&r.Key)},
+		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Takes: textKind.Into(&r.Key)},
 		{Name: "calendar", Help: "the working calendar; (site) takes each row's from column site",
-			Default: "the plan's", Example: "yard", Takes: aText.Then(r.calendar)},
-		{Name: "columns", Help: "columns to add, each worked out by a phrase, in order", Takes: namesOf(columns)},
+			Default: "the plan's", Example: "yard", Takes: textKind.Then(r.calendar)},
+		{Name: "columns", Help: "columns to add, each worked out by a phrase, in order", Takes: takesNames(columns)},
 		{Name: "where", Help: "keep only the rows for which this holds", Example: "site is not blank",
-			Takes: conditions.Then(func(list []placed) error { r.Where = texts(list); return nil })},
+			Takes: conditionsKind.Then(func(list []textAt) error { r.Where = textsOf(list); return nil })},
 		{Name: "keep", Help: "the columns that outputs and later records see; -C leaves out C",
-			Default: "all", Example: "[contract, -notice]", Takes: namesIn.Into(&r.Keep)},
-		{Name: "expect", Help: "what must hold for the rows", Takes: keysOf(r.expectKeys)},
-		{Name: "events", Help: "the calendar events of each row", Takes: listOf("a list", func() *group { return new(RecordEvent).group() }, r.events)},
+			Default: "all", Example: "[contract, -notice]", Takes: nameListKind.Into(&r.KeepColumns)},
+		{Name: "expect", Help: "what must hold for the rows", Takes: takesKeys(r.expectKeys)},
+		{Name: "events", Help: "the calendar events of each row", Takes: listOf("a list", func() *keyGroup { return new(RecordEvent).group() }, r.events)},
 	}}
 	if q == nil || declare.Find(q.Options, "carry") == nil {
-		g.keys = append(g.keys, &declare.Key{Name: "carry", Help: carryHelp, Example: `{balance: "amount; prior + amount"}`, Takes: carries(r.carry)},
+		g.keys = append(g.keys, &declare.Key{Name: "carry", Help: runningHelp, Example: `{balance: "amount; prior + amount"}`, Takes: takesRunning(r.addRunning)},
 			&declare.Key{Name: "per", Help: "run `carry` down the rows of each value of this column", Default: "all rows together",
-				Example: "account", Takes: aText.Into(&r.CarryPer)})
+				Example: "account", Takes: textKind.Into(&r.RunningGroup)})
 	}
 	g.options(r.In.Options())
 	if q != nil {
@@ -97,49 +97,49 @@ func (r recordIn) group(q *question.Question) *group {
 
 // addRecord reads an entry of `records`.
 func (p *Plan) addRecord(v *node) (err error) {
-	r := recordIn{&Record{Name: v.name, places: places{}}, p}
-	if r.make, err = v.makes(); err != nil {
+	r := recordReader{&Record{Name: v.name, positions: keyPositions{}}, p}
+	if r.question, err = v.madeQuestion(); err != nil {
 		return err
 	}
-	if r.make != nil && !r.make.Record {
-		return v.fail("`make: %s` doesn't make rows", r.make.Name)
+	if r.question != nil && !r.question.ForRecords {
+		return v.fail("`make: %s` doesn't make rows", r.question.Name)
 	}
-	g := r.group(r.make)
+	g := r.group(r.question)
 	for _, k := range g.flags() {
 		k.Reset()
 	}
-	if err := g.fill(&node{doc: v.doc, val: v.val, at: r.places}); err != nil {
+	if err := g.fill(&node{doc: v.doc, valueNode: v.valueNode, positions: r.positions}); err != nil {
 		return err
 	}
-	if err := r.source(); err != nil {
+	if err := r.checkSource(); err != nil {
 		return err
 	}
 	if err := r.In.Check(); err != nil {
-		return r.places.fault(err)
+		return r.positions.wrapOption(err)
 	}
-	if r.CarryPer != "" && r.Carried == nil {
-		return r.places.Place("per", errors.New("`per` needs `carry`"))
+	if r.RunningGroup != "" && r.Running == nil {
+		return r.positions.WrapKey("per", errors.New("`per` needs `carry`"))
 	}
 	if len(r.Events) > 0 && r.Key == "" {
-		return r.places.Place("events", fmt.Errorf("events of rows need a `key`, the column that identifies each row for good"))
+		return r.positions.WrapKey("events", fmt.Errorf("events of rows need a `key`, the column that identifies each row for good"))
 	}
 	p.Records = append(p.Records, r.Record)
 	return nil
 }
 
-func (r recordIn) tableOf(v *node, text string) error {
-	r.Table = v.doc.beside(text)
+func (r recordReader) tableOf(v *node, text string) error {
+	r.Table = v.doc.resolvePath(text)
 	if _, err := os.Stat(r.Table); err != nil {
 		return err
 	}
-	return r.p.Files.Read(r.Table)
+	return r.p.Files.AddInput(r.Table)
 }
 
-func (r recordIn) column(v *node) error {
+func (r recordReader) column(v *node) error {
 	if err := CheckName(v.name); err != nil {
-		return v.doc.wrap(v.k, err)
+		return v.doc.wrap(v.keyNode, err)
 	}
-	text, err := v.doc.text(v.val)
+	text, err := v.doc.text(v.valueNode)
 	if err != nil {
 		return err
 	}
@@ -150,16 +150,16 @@ func (r recordIn) column(v *node) error {
 	return nil
 }
 
-const carryHelp = "running columns, each `FIRST; NEXT`: FIRST in the first row, then NEXT, in which prior is the value above"
+const runningHelp = "running columns, each `FIRST; NEXT`: FIRST in the first row, then NEXT, in which prior is the value above"
 
-// carries takes columns that run down, each by its name.
-func carries(add func(text string) error) declare.Takes {
-	return namesOf(func() *names {
-		return &names{what: "carry", help: "FIRST; NEXT, such as \"amount; prior + amount\"", each: func(v *node) error {
+// takesRunning takes columns that run down, each by its name.
+func takesRunning(add func(text string) error) declare.Takes {
+	return takesNames(func() *nameMap {
+		return &nameMap{label: "carry", help: "FIRST; NEXT, such as \"amount; prior + amount\"", readEach: func(v *node) error {
 			if err := CheckName(v.name); err != nil {
-				return v.doc.wrap(v.k, err)
+				return v.doc.wrap(v.keyNode, err)
 			}
-			text, err := v.doc.text(v.val)
+			text, err := v.doc.text(v.valueNode)
 			if err != nil {
 				return err
 			}
@@ -168,29 +168,29 @@ func carries(add func(text string) error) declare.Takes {
 	})
 }
 
-func (r recordIn) carry(text string) error {
-	r.Carried = append(r.Carried, text)
+func (r recordReader) addRunning(text string) error {
+	r.Running = append(r.Running, text)
 	_, _, _, err := rows.SplitCarry(text)
 	return err
 }
 
 // calendar takes the calendar that the record counts with.
-func (r recordIn) calendar(text string) (err error) {
+func (r recordReader) calendar(text string) (err error) {
 	if column, ok := calendarColumn(text); ok {
-		r.calOf = column
+		r.calendarColumn = column
 		return nil
 	}
-	r.cal, err = r.p.book.named(text)
+	r.ownCalendar, err = r.p.calendars.resolve(text)
 	return err
 }
 
-// lend gives a place the calendar of the record.
-func (r *Record) lend(place *question.Place) {
-	if r.cal != nil {
-		place.Env.Calendar, place.Env.CalendarColumn = r.cal, ""
+// bindCalendar gives a place the calendar of the record.
+func (r *Record) bindCalendar(place *question.Workspace) {
+	if r.ownCalendar != nil {
+		place.Env.Calendar, place.Env.CalendarColumn = r.ownCalendar, ""
 	}
-	if r.calOf != "" {
-		place.Env.CalendarColumn = r.calOf
+	if r.calendarColumn != "" {
+		place.Env.CalendarColumn = r.calendarColumn
 	}
 }
 
@@ -199,43 +199,43 @@ type RecordEvent struct {
 	Name, Day, Summary string
 	Where              []string
 	Reminders          []schedule.Reminder
-	Look               schedule.Look
+	EventProperties    schedule.EventProperties
 	Private            bool
 
-	places places
+	places keyPositions
 }
 
-func (e *RecordEvent) group() *group {
+func (e *RecordEvent) group() *keyGroup {
 	name := func(text string) error { e.Name = text; return CheckName(text) }
 	day := func(text string) error {
 		e.Day = text
 		_, err := phrase.ParseExpr(text)
 		return err
 	}
-	return &group{what: "an event of rows", keys: append([]*declare.Key{
+	return &keyGroup{label: "an event of rows", keys: append([]*declare.Key{
 		{Name: "name", Needed: true, Help: "identifies the event among those of its row, for good", Example: "decide",
-			Takes: aText.Then(name)},
+			Takes: textKind.Then(name)},
 		{Name: "day", Needed: true, Help: "the event's day: a column or a phrase", Example: "ends, -3 months",
-			Takes: aText.Then(day)},
+			Takes: textKind.Then(day)},
 		{Name: "where", Help: "only the rows for which this holds have the event", Example: "ends is not blank",
-			Takes: conditions.Then(func(list []placed) error { e.Where = texts(list); return nil })},
+			Takes: conditionsKind.Then(func(list []textAt) error { e.Where = textsOf(list); return nil })},
 		{Name: "summary", Help: "the event's text, with {columns} filled in", Default: "the names of record and event, and the key",
-			Example: `"Decide on {person}'s contract"`, Takes: aSummary.Into(&e.Summary)},
+			Example: `"Decide on {person}'s contract"`, Takes: summaryKind.Into(&e.Summary)},
 		{Name: "private", Help: "mark the event as private", Default: "no", Takes: declare.Yes.Into(&e.Private)},
-	}, lookKeys(&e.Look, &e.Reminders)...)}
+	}, eventPropertyKeys(&e.EventProperties, &e.Reminders)...)}
 }
 
-func (r recordIn) events(v *node) error {
+func (r recordReader) events(v *node) error {
 	items, err := v.items("{name: ends, day: ends, summary: \"{person}\"}")
 	if err != nil {
 		return err
 	}
 	for _, item := range items {
-		e := RecordEvent{places: places{}}
-		if err := e.group().fill(&node{doc: item.doc, val: item.val, at: e.places}); err != nil {
+		e := RecordEvent{places: keyPositions{}}
+		if err := e.group().fill(&node{doc: item.doc, valueNode: item.valueNode, positions: e.places}); err != nil {
 			return err
 		}
-		if slices.ContainsFunc(r.Events, func(other RecordEvent) bool { return phrase.SameName(other.Name, e.Name) }) {
+		if slices.ContainsFunc(r.Events, func(other RecordEvent) bool { return phrase.NamesEqual(other.Name, e.Name) }) {
 			return item.fail("there is already an event `%s`", e.Name)
 		}
 		if e.Summary == "" {
@@ -247,27 +247,27 @@ func (r recordIn) events(v *node) error {
 }
 
 // Job prepares to ask something of the record's table.
-func (p *Plan) Job(r *Record, place question.Place) *question.Job {
-	r.lend(&place)
-	place.Asker = r.Name
-	if err := p.prepare(r, &place); err != nil {
-		place.Made = func(string) (*question.MadeTable, bool, error) { return nil, false, err }
+func (p *Plan) Job(r *Record, place question.Workspace) *question.Job {
+	r.bindCalendar(&place)
+	place.Output = r.Name
+	if err := p.prepareRecord(r, &place); err != nil {
+		place.FindMade = func(string) (*question.MemTable, bool, error) { return nil, false, err }
 	}
-	return &question.Job{Place: &place, Question: question.Plain(), Args: []string{r.Table}, In: r.In,
-		Added: r.Columns, Kept: r.Where, Carried: r.Carried, CarryPer: r.CarryPer}
+	return &question.Job{Workspace: &place, Question: question.NewPlain(), Args: []string{r.Table}, In: r.In,
+		RecordColumns: r.Columns, RecordWhere: r.Where, Running: r.Running, RunningGroup: r.RunningGroup}
 }
 
 // Events makes the events of the record's rows that lie in a window.
-func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list []schedule.Event, err error) {
+func (p *Plan) Events(r *Record, window civil.Span, place question.Workspace) (list []schedule.Event, err error) {
 	for _, e := range r.Events {
 		job := p.Job(r, place)
 		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key,
-			Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, Look: e.Look, Private: e.Private}
+			Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, EventProperties: e.EventProperties, Private: e.Private}
 		if err := job.EventsOf(of); err != nil {
-			return nil, e.fault(r, err)
+			return nil, e.wrapError(r, err)
 		}
 		for _, made := range of.List {
-			if window.Has(made.At.Day) {
+			if window.Contains(made.At.Day) {
 				list = append(list, made)
 			}
 		}
@@ -275,13 +275,13 @@ func (p *Plan) Events(r *Record, window civil.Span, place question.Place) (list 
 	return list, nil
 }
 
-// fault puts the place of the event's key around an error, or of the record's.
-func (e *RecordEvent) fault(r *Record, err error) error {
+// wrapError puts the place of the event's key around an error, or of the record's.
+func (e *RecordEvent) wrapError(r *Record, err error) error {
 	var at *rows.OptionError
 	if errors.As(err, &at) && e.places[at.Option].doc == nil {
-		return r.Fault(err)
+		return r.WrapError(err)
 	}
-	return e.places.fault(err)
+	return e.places.wrapOption(err)
 }
 
 // Record finds a record by name, or nil.
@@ -292,35 +292,35 @@ func (p *Plan) Record(name string) *Record {
 	return nil
 }
 
-// Fault puts the place in the plan around an error that came of the record's
+// WrapError puts the place in the plan around an error that came of the record's
 // table or of one of its keys.
-func (r *Record) Fault(err error) error {
+func (r *Record) WrapError(err error) error {
 	if err == nil {
 		return nil
 	}
-	return r.places.fault(inColumns(err))
+	return r.positions.wrapOption(renameColumnOption(err))
 }
 
-// inColumns says that what is wrong with columns that a record adds is wrong with its key
+// renameColumnOption says that what is wrong with columns that a record adds is wrong with its key
 // of that name.
-func inColumns(err error) error {
+func renameColumnOption(err error) error {
 	var at *rows.OptionError
 	if errors.As(err, &at) && at.Option == "record columns" {
-		return rows.In("columns", at.Err)
+		return rows.WrapOption("columns", at.Err)
 	}
 	return err
 }
 
-// RecordOf is a record as questions see it, or nil.
-func (p *Plan) RecordOf(name string) *question.RecordOf {
+// RecordInfo is a record as questions see it, or nil.
+func (p *Plan) RecordInfo(name string) *question.RecordInfo {
 	r := p.Record(name)
 	if r == nil {
 		return nil
 	}
-	place := p.Place()
-	if err := p.prepare(r, &place); err != nil {
-		return &question.RecordOf{Name: r.Name, Err: err}
+	place := p.Workspace()
+	if err := p.prepareRecord(r, &place); err != nil {
+		return &question.RecordInfo{Name: r.Name, Err: err}
 	}
-	return &question.RecordOf{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In,
-		Carried: r.Carried, CarryPer: r.CarryPer, Lend: r.lend}
+	return &question.RecordInfo{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In,
+		Running: r.Running, RunningGroup: r.RunningGroup, BindCalendar: r.bindCalendar}
 }

@@ -20,11 +20,11 @@ func Schema(of string) ([]byte, error) {
 	switch of {
 	case "plan":
 	case "calendar":
-		top, title = new(calendarIn).group(), "A Yoyaku working calendar"
+		top, title = new(calendarReader).group(), "A Yoyaku working calendar"
 	default:
 		return nil, fmt.Errorf("expected `plan` or `calendar`, found `%s`", of)
 	}
-	s := top.properties(needs)
+	s := top.properties(isRequired)
 	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
 	s["title"] = title
 	var b bytes.Buffer
@@ -38,11 +38,11 @@ func Schema(of string) ([]byte, error) {
 // scalar is any one value of YAML.
 var scalar = []string{"string", "number", "boolean"}
 
-// needs reports whether a key must be there.
-func needs(k *declare.Key) bool { return k.Needed }
+// isRequired reports whether a key must be there.
+func isRequired(k *declare.Key) bool { return k.Needed }
 
 // properties is the schema of a mapping with these keys, but for some that are left out.
-func (g *group) properties(needed func(*declare.Key) bool, without ...string) object {
+func (g *keyGroup) properties(needed func(*declare.Key) bool, without ...string) object {
 	properties := object{}
 	var required []string
 	for _, k := range g.keys {
@@ -62,35 +62,35 @@ func (g *group) properties(needed func(*declare.Key) bool, without ...string) ob
 
 // schema is the schema of the mapping: what it makes decides which keys it has, and words
 // of a pattern are beside the key that names it.
-func (g *group) schema() object {
+func (g *keyGroup) schema() object {
 	switch {
-	case g.made != nil:
-		return object{"type": "object", "oneOf": g.ways()}
-	case g.beside == "":
-		return g.properties(needs)
+	case g.groupFor != nil:
+		return object{"type": "object", "oneOf": g.variantSchemas()}
+	case g.argsKey == "":
+		return g.properties(isRequired)
 	}
-	always := g.key(g.beside).Needed
-	with := g.properties(func(k *declare.Key) bool { return k.Name == g.beside || always && k.Needed })
+	always := g.key(g.argsKey).Needed
+	with := g.properties(func(k *declare.Key) bool { return k.Name == g.argsKey || always && k.Needed })
 	with["additionalProperties"] = object{"type": scalar}
 	if always {
 		return with
 	}
-	return object{"oneOf": []object{g.properties(needs, g.beside), with}}
+	return object{"oneOf": []object{g.properties(isRequired, g.argsKey), with}}
 }
 
-// ways are the schemas of what may be made, the first if nothing is.
-func (g *group) ways() []object {
+// variantSchemas are the schemas of what may be made, the first if nothing is.
+func (g *keyGroup) variantSchemas() []object {
 	record := g.find("from") >= 0 // one is made from another; an output says it by `of`
-	list := []object{g.properties(needs, "make")}
+	list := []object{g.properties(isRequired, "make")}
 	for _, q := range question.All() {
-		if !q.Record && (record || !q.Alone) {
+		if !q.ForRecords && (record || !q.NeedsNoRecord) {
 			continue
 		}
-		need := needs
+		need := isRequired
 		if record { // what is needed of a table isn't of what is made
 			need = func(k *declare.Key) bool { return k.Name == "from" }
 		}
-		way := g.made(q).properties(need)
+		way := g.groupFor(q).properties(need)
 		properties := way["properties"].(object)
 		for name := range properties {
 			if record { // nor are its defaults
@@ -105,27 +105,27 @@ func (g *group) ways() []object {
 	return list
 }
 
-// whole is the schema of the group, or of the text that may be in its place.
-func (g *group) whole() object {
-	if g.text == "" && !g.orText {
+// anySchema is the schema of the group, or of the text that may be in its place.
+func (g *keyGroup) anySchema() object {
+	if g.textKey == "" && !g.allowsText {
 		return g.schema()
 	}
 	return object{"anyOf": []object{g.schema(), {"type": "string"}}}
 }
 
-// list is the schema of a list.
-func (g *group) list() object {
-	items := object{"type": "array", "items": g.whole()}
-	if g.orText {
+// listSchema is the schema of a list.
+func (g *keyGroup) listSchema() object {
+	items := object{"type": "array", "items": g.anySchema()}
+	if g.allowsText {
 		return object{"anyOf": []object{items, {"type": "string"}}}
 	}
 	return items
 }
 
-func (n *names) schema() object {
+func (n *nameMap) schema() object {
 	under := object{"type": scalar}
-	if n.of != nil {
-		under = n.of().whole()
+	if n.valueGroup != nil {
+		under = n.valueGroup().anySchema()
 	}
 	if n.help != "" {
 		under["description"] = n.help
@@ -139,19 +139,19 @@ func schemaOf(k *declare.Key) object {
 	switch k.Takes.Shape {
 	case declare.AMapping:
 		switch in := k.Takes.In().(type) {
-		case *group:
-			o = in.whole()
-		case *names:
+		case *keyGroup:
+			o = in.anySchema()
+		case *nameMap:
 			o = in.schema()
 		}
 	case declare.AList:
-		o = k.Takes.Item().(*group).list()
+		o = k.Takes.Item().(*keyGroup).listSchema()
 	case declare.TextOrList:
-		o["anyOf"] = []object{{"type": scalar}, k.Takes.Item().(*group).list()}
+		o["anyOf"] = []object{{"type": scalar}, k.Takes.Item().(*keyGroup).listSchema()}
 	case declare.ListOrTable:
 		table := object{"type": "object", "properties": object{"table": object{"type": scalar}},
 			"required": []string{"table"}, "additionalProperties": false}
-		o["anyOf"] = []object{k.Takes.Item().(*group).list(), table}
+		o["anyOf"] = []object{k.Takes.Item().(*keyGroup).listSchema(), table}
 	case declare.SomeTexts:
 		item := object{"type": scalar}
 		if k.Takes.OneOf != nil { // several words in one text, with commas, aren't told apart

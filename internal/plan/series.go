@@ -17,130 +17,133 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// errElsewhere is an entry that uses one that couldn't be read, which is reported there.
-var errElsewhere = errors.New("what it is made from couldn't be read")
+// errReportedElsewhere is an entry that uses one that couldn't be read, which is reported there.
+var errReportedElsewhere = errors.New("what it is made from couldn't be read")
 
-// seriesIn reads series, one behind the other: its groups, which are made once, fill what
+// seriesReader reads series, one behind the other: its groups, which are made once, fill what
 // is said of the one that is read.
-type seriesIn struct {
+type seriesReader struct {
 	p *Plan
-	saidOfSeries
-	own, period, event, expect, mile *group
-	m                                milestoneIn
+	seriesFields
+	seriesGroup, period, event, expect, milestoneGroup *keyGroup
+	m                                                  milestoneReader
 }
 
-// saidOfSeries is what the keys of a series fill.
-type saidOfSeries struct {
+// seriesFields is what the keys of a series fill.
+type seriesFields struct {
 	name          string
 	env           eval.Env
 	title, zone   string
 	start, end    string // of the period
 	private, todo bool
 	owner         *node
-	look          schedule.Look
+	eventProps    schedule.EventProperties
 	remind        []schedule.Reminder
-	expected      *schedule.Expects // nil if nothing is
-	s             *schedule.Series  // once its rule is read
-	rules         []schedule.Ruled
-	later         []func() error // what its rules expect, which may use milestones
+	expectations  *schedule.Expectations // nil if nothing is
+	series        *schedule.Series       // once its rule is read
+	rules         []schedule.EffectiveRule
+	deferred      []func() error // what its rules expect, which may use milestones
 }
 
-func newSeriesIn(p *Plan) *seriesIn {
-	in := &seriesIn{p: p}
-	in.own, in.period, in.event, in.mile = in.group(), in.periodKeys(), in.eventKeys(), in.m.group(in)
-	in.expect = in.expects(func() *schedule.Expects { return in.expected })
+func newSeriesIn(p *Plan) *seriesReader {
+	in := &seriesReader{p: p}
+	in.seriesGroup, in.period, in.event, in.milestoneGroup = in.group(), in.periodKeys(), in.eventKeys(), in.m.group(in)
+	in.expect = in.expectationKeys(func() *schedule.Expectations { return in.expectations })
 	return in
 }
 
 // seriesKeys are the keys of a series, if nothing is filled.
-var seriesKeys = sync.OnceValue(func() *group { return newSeriesIn(&Plan{}).own })
+var seriesKeys = sync.OnceValue(func() *keyGroup { return newSeriesIn(&Plan{}).seriesGroup })
 
-func (in *seriesIn) group() *group {
-	return &group{what: "a series", beside: "like", chained: true, done: in.done, keys: []*declare.Key{
+func (in *seriesReader) group() *keyGroup {
+	return &keyGroup{label: "a series", argsKey: "like", stopAtFault: true, onRead: in.finish, keys: []*declare.Key{
 		{Name: "like", Help: "the pattern that fills in the rest; the words it takes are further keys",
-			Example: "monthly-pay", Takes: aText.Then(nothing)},
+			Example: "monthly-pay", Takes: textKind.Then(ignoreText)},
 		{Name: "calendar", Help: "the working calendar", Default: "the plan's", Example: "isles + bank",
-			Takes: aCalendar.Then(in.calendar)},
+			Takes: calendarKind.Then(in.calendar)},
 		{Name: "title", Help: "the series' name for people", Default: "its name", Example: "Crew pay day",
-			Takes: aTitle.Then(in.titled)},
+			Takes: titleKind.Then(in.titled)},
 		{Name: "zone", Help: "the time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe",
-			Takes: aTitle.Then(in.inZone)},
+			Takes: titleKind.Then(in.inZone)},
 		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules, one after the other",
 			Example: "monthly on 15, last then roll preceding",
 			More:    "`yoyaku help phrases` has the language; `yoyaku why \"RULE\"` says a rule in plain words.",
-			Takes: orList(in.watched(aPhrase.Then(in.rule)),
-				func() *group { return (&ruleIn{in: in, r: schedule.Ruled{Span: civil.Always}}).group() }, in.ruled),
-			After: in.lendOthers},
+			Takes: takesOneOrList(in.watchCounting(phraseKind.Then(in.rule)),
+				func() *keyGroup { return (&ruleReader{in: in, r: schedule.EffectiveRule{Span: civil.AllDays}}).group() }, in.finishRules),
+			After: in.bindRelated},
 		{Name: "private", Help: "mark its events as private", Default: "no", Takes: declare.Yes.Into(&in.private)},
 		{Name: "todo", Help: "make its own date a to-do in calendars", Default: "no", Takes: declare.Yes.Into(&in.todo)},
-		{Name: "owner", Help: "the owner of its own date, one of `people`", Example: "di", Takes: aNode.Into(&in.owner)},
+		{Name: "owner", Help: "the owner of its own date, one of `people`", Example: "di", Takes: nodeKind.Into(&in.owner)},
 		{Name: "period", Merge: true, Help: "the period that each date pays or reports for",
 			Default: "from the day after the previous nominal date to the nominal date",
-			Takes:   in.watched(keysOf(func() *group { return in.period }))},
+			Takes:   in.watchCounting(takesKeys(func() *keyGroup { return in.period }))},
 		{Name: "milestones", Merge: true, Help: "dates that depend on each date, in order",
 			Example: `{cut-off: "date, -5 working days", bank-file: "date, -2 working days, at 16:30"}`,
 			More: "Their phrases can use date (after it moved), nominal, previous_date, previous_nominal, next_nominal, period_start, " +
 				"period_end, number (the place in the year), and the milestones above; OTHER.date and OTHER.MILESTONE of other series.",
-			Takes: in.watched(namesOf(in.milestones))},
-		{Name: "milestones-from", Help: "a table of further milestones", Takes: in.watched(keysOf((&tasksIn{in: in}).group))},
+			Takes: in.watchCounting(takesNames(in.milestones))},
+		{Name: "milestones-from", Help: "a table of further milestones", Takes: in.watchCounting(takesKeys((&taskTableReader{in: in}).group))},
 		{Name: "event", Merge: true, Help: "how its events look in calendars",
-			Takes: in.watched(keysOf(func() *group { return in.event }))},
-		{Name: "expect", Merge: true, Help: "what must hold for its dates", Takes: in.watched(keysOf(in.expecting)),
-			After: in.expectLater},
+			Takes: in.watchCounting(takesKeys(func() *keyGroup { return in.event }))},
+		{Name: "expect", Merge: true, Help: "what must hold for its dates", Takes: in.watchCounting(takesKeys(in.expectationGroup)),
+			After: in.readRuleExpectations},
 		{Name: "instead", Help: "dates moved by hand",
-			Takes: in.watched(byHand(func(v *node) error { return in.p.insteads(v, in.s) }, dayByHand))},
+			Takes: in.watchCounting(takesOverrides(func(v *node) error { return in.p.readOverrides(v, in.series) }, overrideKeys))},
 	}}
 }
 
-func (in *seriesIn) periodKeys() *group {
+func (in *seriesReader) periodKeys() *keyGroup {
 	edge := func(to *string) declare.Takes {
-		return aPhrase.Then(func(text string) error { *to = text; return in.s.SetPeriod(in.start, in.end, in.env) })
+		return phraseKind.Then(func(text string) error { *to = text; return in.series.SetPeriod(in.start, in.end, in.env) })
 	}
-	return &group{what: "a period", keys: []*declare.Key{
+	return &keyGroup{label: "a period", keys: []*declare.Key{
 		{Name: "start", Help: "the first day of a date's period", Example: "previous_nominal, +1 day",
 			Takes: edge(&in.start)},
 		{Name: "end", Help: "the last day of a date's period", Example: "nominal", Takes: edge(&in.end)},
 	}}
 }
 
-func (in *seriesIn) eventKeys() *group {
-	summary := aSummary.Then(func(text string) (err error) { in.s.Summary, err = in.s.NewTemplate(text, in.env); return err })
-	return &group{what: "an event", keys: append([]*declare.Key{
+func (in *seriesReader) eventKeys() *keyGroup {
+	summary := summaryKind.Then(func(text string) (err error) {
+		in.series.Summary, err = in.series.NewTemplate(text, in.env)
+		return err
+	})
+	return &keyGroup{label: "an event", keys: append([]*declare.Key{
 		{Name: "summary", Help: "the event's text, with {names} of the series filled in", Default: "the title",
 			Example: `"{title} for {period_start} to {period_end}"`,
 			More:    "The names are those that milestones can use, the milestones themselves, and title.", Takes: summary},
-	}, lookKeys(&in.look, &in.remind)...)}
+	}, eventPropertyKeys(&in.eventProps, &in.remind)...)}
 }
 
-func (in *seriesIn) milestones() *names {
-	return &names{what: "milestones", help: "steps from the date, or a phrase", of: func() *group { return in.mile },
-		each: in.milestone}
+func (in *seriesReader) milestones() *nameMap {
+	return &nameMap{label: "milestones", help: "steps from the date, or a phrase", valueGroup: func() *keyGroup { return in.milestoneGroup },
+		readEach: in.milestone}
 }
 
-// expecting is the group of what is expected of the series that is read.
-func (in *seriesIn) expecting() *group {
-	in.expected = newExpects()
+// expectationGroup is the group of what is expected of the series that is read.
+func (in *seriesReader) expectationGroup() *keyGroup {
+	in.expectations = newExpects()
 	return in.expect
 }
 
-// watched notes where working days are counted without a calendar.
-func (in *seriesIn) watched(t declare.Takes) declare.Takes {
+// watchCounting notes where working days are counted without a calendar.
+func (in *seriesReader) watchCounting(t declare.Takes) declare.Takes {
 	fill := t.Fill
 	t.Fill = fills(func(v *node) error {
-		return in.p.Watch(in.name, v.spot(), func() error { return fill(v) })
+		return in.p.WatchCounting(in.name, v.pos(), func() error { return fill(v) })
 	})
 	return t
 }
 
-// nothing is done with what was read before.
-func nothing(string) error { return nil }
+// ignoreText is done with what was read before.
+func ignoreText(string) error { return nil }
 
-func (in *seriesIn) calendar(name string) (err error) {
-	in.env.Calendar, err = in.p.book.named(name)
+func (in *seriesReader) calendar(name string) (err error) {
+	in.env.Calendar, err = in.p.calendars.resolve(name)
 	return err
 }
 
-func (in *seriesIn) titled(text string) error {
+func (in *seriesReader) titled(text string) error {
 	in.title = text
 	if strings.ContainsAny(text, "{}") {
 		return fmt.Errorf("a title can't have names in braces: %q. Use `event: {summary: …}`", text)
@@ -148,7 +151,7 @@ func (in *seriesIn) titled(text string) error {
 	return schedule.CheckLength("a title", text)
 }
 
-func (in *seriesIn) inZone(name string) (err error) {
+func (in *seriesReader) inZone(name string) (err error) {
 	if name != "" {
 		_, err = ical.Zone(name)
 	}
@@ -156,41 +159,41 @@ func (in *seriesIn) inZone(name string) (err error) {
 	return err
 }
 
-func (in *seriesIn) rule(text string) (err error) {
-	in.s, err = schedule.NewSeries(in.name, in.title, text, in.env)
+func (in *seriesReader) rule(text string) (err error) {
+	in.series, err = schedule.NewSeries(in.name, in.title, text, in.env)
 	return err
 }
 
-// lendOthers lets the phrases behind the rule name dates of other series.
-func (in *seriesIn) lendOthers() error {
-	p, s := in.p, in.s
-	in.env.Other = func(series, what string) (eval.Related, error) {
+// bindRelated lets the phrases behind the rule name dates of other series.
+func (in *seriesReader) bindRelated() error {
+	p, s := in.p, in.series
+	in.env.FindRelated = func(series, what string) (eval.RelatedDate, error) {
 		other, err := p.seriesOfName(series)
 		switch {
 		case err != nil:
-			return eval.Related{}, err
+			return eval.RelatedDate{}, err
 		case other != nil:
 			r, err := s.Related(other, what)
-			faulty := func(w *waiting) bool { return w.faulty && slices.Contains(w.made, other) }
-			if err != nil && slices.ContainsFunc(p.waiting, faulty) {
-				err = errElsewhere
+			faulty := func(w *pendingEntry) bool { return w.isBroken && slices.Contains(w.made, other) }
+			if err != nil && slices.ContainsFunc(p.pending, faulty) {
+				err = errReportedElsewhere
 			}
 			return r, err
 		case p.patternOf(series) != nil:
-			return eval.Related{}, fmt.Errorf("`%s` is a pattern; name one of its series", series)
+			return eval.RelatedDate{}, fmt.Errorf("`%s` is a pattern; name one of its series", series)
 		}
-		hint := "the series are " + phrase.Names(p.Env.SeriesNames)
+		hint := "the series are " + phrase.ListNames(p.Env.SeriesNames)
 		if near := phrase.Nearest(series, p.Env.SeriesNames); near != "" {
 			hint = "did you mean `" + near + "." + what + "`?"
 		}
-		return eval.Related{}, fmt.Errorf("unknown series `%s`; %s", series, hint)
+		return eval.RelatedDate{}, fmt.Errorf("unknown series `%s`; %s", series, hint)
 	}
 	return nil
 }
 
-// expectLater reads what the rules of a list expect, now that milestones are known.
-func (in *seriesIn) expectLater() error {
-	for _, read := range in.later {
+// readRuleExpectations reads what the rules of a list expect, now that milestones are known.
+func (in *seriesReader) readRuleExpectations() error {
+	for _, read := range in.deferred {
 		if err := read(); err != nil {
 			return err
 		}
@@ -198,11 +201,11 @@ func (in *seriesIn) expectLater() error {
 	return nil
 }
 
-func (in *seriesIn) done(*node) (err error) {
-	in.s.Zone, in.s.Private, in.s.Todo, in.s.Look, in.s.Reminders, in.s.Expects = in.zone, in.private, in.todo,
-		in.look, in.remind, in.expected
+func (in *seriesReader) finish(*node) (err error) {
+	in.series.Zone, in.series.Private, in.series.Todo, in.series.EventProperties, in.series.Reminders, in.series.Expects = in.zone, in.private, in.todo,
+		in.eventProps, in.remind, in.expectations
 	if in.owner != nil {
-		if in.s.Owner, err = in.ownerOf(in.owner); err != nil {
+		if in.series.Owner, err = in.ownerOf(in.owner); err != nil {
 			return in.owner.wrap(err)
 		}
 	}
@@ -211,7 +214,7 @@ func (in *seriesIn) done(*node) (err error) {
 
 // addSeries reads an entry of `series`.
 func (p *Plan) addSeries(v *node) error {
-	own, err := seriesKeys().open(entry(v.doc, v.name, v.val))
+	own, err := seriesKeys().split(rootNode(v.doc, v.name, v.valueNode))
 	if err != nil {
 		return err
 	}
@@ -220,140 +223,140 @@ func (p *Plan) addSeries(v *node) error {
 		like = own[i]
 		own = slices.Delete(own, i, i+1)
 	}
-	return p.makeSeries(v.doc, v.name, v.val, own, like, nil)
+	return p.makeSeries(v.doc, v.name, v.valueNode, own, like, nil)
 }
 
 // makeSeries makes a series of all that is said of it: its own keys, over those of its
 // patterns.
-func (p *Plan) makeSeries(d *doc, name string, n ast.Node, own []*node, like *node, values phrase.Words) error {
-	if p.reading == nil {
-		p.reading = newSeriesIn(p)
+func (p *Plan) makeSeries(d *doc, name string, n ast.Node, own []*node, like *node, values phrase.Substitutions) error {
+	if p.seriesReader == nil {
+		p.seriesReader = newSeriesIn(p)
 	}
-	in, g := p.reading, p.reading.own
-	in.saidOfSeries = saidOfSeries{name: name, env: p.Env}
-	said, patterns, err := p.layers(g, d, name, n, own, like, values)
+	in, g := p.seriesReader, p.seriesReader.seriesGroup
+	in.seriesFields = seriesFields{name: name, env: p.Env}
+	said, patterns, err := p.mergePatterns(g, d, name, n, own, like, values)
 	if err != nil {
 		return err
 	}
-	p.at[name] = said.at
-	if !slices.ContainsFunc(said.parts, func(k *node) bool { return k.name == "rule" }) {
+	p.seriesPos[name] = said.positions
+	if !slices.ContainsFunc(said.children, func(k *node) bool { return k.name == "rule" }) {
 		return d.fail(n, "the series `%s` has no `rule`", name)
 	}
-	before := d.collect.count()
+	before := d.collect.numAdded()
 	if err := g.fill(said); err != nil {
 		return err
 	}
-	if in.s == nil { // which was told
-		return errElsewhere
+	if in.series == nil { // which was told
+		return errReportedElsewhere
 	}
-	if d.collect.count() > before {
-		if err := in.done(said); err != nil {
+	if d.collect.numAdded() > before {
+		if err := in.finish(said); err != nil {
 			return err
 		}
 	}
 	for _, t := range patterns {
-		in.s.Patterns = append(in.s.Patterns, t.name)
+		in.series.Patterns = append(in.series.Patterns, t.name)
 	}
-	p.keep(in.s)
+	p.addSeriesRead(in.series)
 	return nil
 }
 
-// ruleIn is a rule that holds for a time.
-type ruleIn struct {
-	in  *seriesIn
-	r   schedule.Ruled
-	one *schedule.Series // that it alone would make
+// ruleReader is a rule that holds for a time.
+type ruleReader struct {
+	in     *seriesReader
+	r      schedule.EffectiveRule
+	single *schedule.Series // that it alone would make
 }
 
-func (r *ruleIn) group() *group {
-	return &group{what: "a rule in a list", done: r.done, keys: []*declare.Key{
+func (r *ruleReader) group() *keyGroup {
+	return &keyGroup{label: "a rule in a list", onRead: r.finish, keys: []*declare.Key{
 		{Name: "from", Help: "the first nominal date of this rule", Example: "2028-07-01",
-			Takes: aDay.Into(&r.r.Span.First)},
+			Takes: dayKind.Into(&r.r.Span.First)},
 		{Name: "until", Help: "the last nominal date of this rule", Example: "2028-06-30",
-			Takes: aDay.Into(&r.r.Span.Last)},
+			Takes: dayKind.Into(&r.r.Span.Last)},
 		{Name: "is", Needed: true, Help: "the rule", Example: "monthly on 15, last then roll preceding",
-			Takes: aPhrase.Then(r.is)},
+			Takes: phraseKind.Then(r.setRule)},
 		{Name: "expect", Help: "what must hold for its dates", Takes: declare.Takes{Words: "keys", Shape: declare.AMapping,
 			In: func() declare.Inside { return r.expects() }, Fill: fills(r.expect)}},
 	}}
 }
 
-func (r *ruleIn) is(text string) (err error) {
+func (r *ruleReader) setRule(text string) (err error) {
 	r.r.Text = text
-	r.one, err = schedule.NewSeries(r.in.name, r.in.title, text, r.in.env)
+	r.single, err = schedule.NewSeries(r.in.name, r.in.title, text, r.in.env)
 	return err
 }
 
-func (r *ruleIn) expects() *group {
-	return r.in.expects(func() *schedule.Expects { return r.r.Expects })
+func (r *ruleReader) expects() *keyGroup {
+	return r.in.expectationKeys(func() *schedule.Expectations { return r.r.Expects })
 }
 
 // expect keeps what is expected until milestones are read.
-func (r *ruleIn) expect(v *node) error {
+func (r *ruleReader) expect(v *node) error {
 	e := newExpects()
 	r.r.Expects = e
 	v.path = fmt.Sprintf("expect.rule.%d", len(r.in.rules))
-	g := r.in.expects(func() *schedule.Expects { return e })
-	r.in.later = append(r.in.later, func() error { return g.fill(v) })
+	g := r.in.expectationKeys(func() *schedule.Expectations { return e })
+	r.in.deferred = append(r.in.deferred, func() error { return g.fill(v) })
 	return nil
 }
 
-func (r *ruleIn) done(v *node) error {
+func (r *ruleReader) finish(v *node) error {
 	if r.r.Span.Last < r.r.Span.First {
 		return v.fail("this rule ends before it starts: %s to %s", r.r.Span.First, r.r.Span.Last)
 	}
-	if r.one == nil { // which was told
+	if r.single == nil { // which was told
 		return nil
 	}
-	if r.in.s == nil {
-		r.in.s = r.one
+	if r.in.series == nil {
+		r.in.series = r.single
 	}
-	r.r.Rec = r.one.Rules[0].Rec
+	r.r.Recurrence = r.single.Rules[0].Recurrence
 	r.in.rules = append(r.in.rules, r.r)
-	return r.in.s.SetRules(slices.Clone(r.in.rules))
+	return r.in.series.SetRules(slices.Clone(r.in.rules))
 }
 
-// ruled is the end of a list of rules.
-func (in *seriesIn) ruled(v *node) error {
-	if in.s == nil {
+// finishRules is the end of a list of rules.
+func (in *seriesReader) finishRules(v *node) error {
+	if in.series == nil {
 		return v.fail("a list of rules has entries such as {from: 2028-07-01, is: monthly on last}")
 	}
 	if len(in.rules) > 1 {
-		in.s.RuleText = ""
+		in.series.RuleText = ""
 	}
 	return nil
 }
 
-// milestoneIn is a milestone as it is read.
-type milestoneIn struct {
+// milestoneReader is a milestone as it is read.
+type milestoneReader struct {
 	name         string
 	todo         bool
 	private      *bool // nil if nothing is said
 	owner, title *node
 }
 
-func (m *milestoneIn) group(in *seriesIn) *group {
-	return &group{what: "a milestone", text: "date", done: in.milestoneDone, chained: true, keys: []*declare.Key{
+func (m *milestoneReader) group(in *seriesReader) *keyGroup {
+	return &keyGroup{label: "a milestone", textKey: "date", onRead: in.milestoneDone, stopAtFault: true, keys: []*declare.Key{
 		{Name: "date", Needed: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days",
-			Takes: aPhrase.Then(in.milestoneDate)},
+			Takes: phraseKind.Then(in.milestoneDate)},
 		{Name: "title", Help: "the text of its events, with {names} of the series filled in",
-			Default: "the series' title and the milestone's name", Example: `"Timesheets for {period_end}"`, Takes: aNode.Into(&m.title)},
-		{Name: "owner", Help: "the owner of the task, one of `people`", Example: "di", Takes: aNode.Into(&m.owner)},
+			Default: "the series' title and the milestone's name", Example: `"Timesheets for {period_end}"`, Takes: nodeKind.Into(&m.title)},
+		{Name: "owner", Help: "the owner of the task, one of `people`", Example: "di", Takes: nodeKind.Into(&m.owner)},
 		{Name: "todo", Help: "make it a to-do in calendars", Default: "no", Takes: declare.Yes.Into(&m.todo)},
 		{Name: "private", Help: "mark its events as private", Default: "as the series",
 			Takes: declare.Yes.Ref(&m.private)},
 	}}
 }
 
-func (in *seriesIn) milestoneDate(text string) error {
+func (in *seriesReader) milestoneDate(text string) error {
 	if text == "" {
 		return errors.New("the steps are blank; expected steps such as date, +2 working days")
 	}
-	return in.s.AddMilestone(in.m.name, text, in.env)
+	return in.series.AddMilestone(in.m.name, text, in.env)
 }
 
-func (in *seriesIn) milestoneDone(*node) (err error) {
-	m, to := &in.m, &in.s.Milestones[len(in.s.Milestones)-1]
+func (in *seriesReader) milestoneDone(*node) (err error) {
+	m, to := &in.m, &in.series.Milestones[len(in.series.Milestones)-1]
 	if to.Todo = m.todo; m.private != nil {
 		to.Private, to.Public = *m.private, !*m.private
 	}
@@ -363,9 +366,9 @@ func (in *seriesIn) milestoneDone(*node) (err error) {
 		}
 	}
 	if m.title != nil {
-		text, err := m.title.doc.filled(m.title.val)
+		text, err := m.title.doc.substituted(m.title.valueNode)
 		if err == nil && text != "" {
-			to.Title, err = in.s.NewTemplate(text, in.env)
+			to.Title, err = in.series.NewTemplate(text, in.env)
 		}
 		if err != nil {
 			return m.title.wrap(err)
@@ -375,50 +378,50 @@ func (in *seriesIn) milestoneDone(*node) (err error) {
 }
 
 // ownerOf reads an owner; "" for nobody.
-func (in *seriesIn) ownerOf(v *node) (string, error) {
-	name, err := v.doc.ownerName(v.val)
-	if err != nil || name == "" || name == nobody {
+func (in *seriesReader) ownerOf(v *node) (string, error) {
+	name, err := v.doc.ownerName(v.valueNode)
+	if err != nil || name == "" || name == unowned {
 		return "", err
 	}
-	in.p.owners = append(in.p.owners, ownerAt{name, in.name, v.spot()})
+	in.p.ownerRefs = append(in.p.ownerRefs, ownerRef{name, in.name, v.pos()})
 	return name, nil
 }
 
 // milestone reads one milestone.
-func (in *seriesIn) milestone(v *node) error {
+func (in *seriesReader) milestone(v *node) error {
 	if err := CheckName(v.name); err != nil {
-		return v.doc.wrap(v.k, err)
+		return v.doc.wrap(v.keyNode, err)
 	}
-	if in.s.Has(v.name) {
-		return v.doc.fail(v.k, "`%s` already has a meaning in a series", v.name)
+	if in.series.Has(v.name) {
+		return v.doc.fail(v.keyNode, "`%s` already has a meaning in a series", v.name)
 	}
-	if v.parts == nil && isNone(v.val) {
-		return v.nothingToTakeOut()
+	if v.children == nil && isNoneValue(v.valueNode) {
+		return v.checkNoRemovals()
 	}
-	in.m = milestoneIn{name: v.name}
-	return in.mile.fill(v)
+	in.m = milestoneReader{name: v.name}
+	return in.milestoneGroup.fill(v)
 }
 
-// tasksIn are milestones out of a table, in the order of its rows.
-type tasksIn struct {
-	in    *seriesIn
-	table *node
-	of    []placed // columns, in the order of cells
-	cells []string // the keys that they are
-	todo  bool
+// taskTableReader are milestones out of a table, in the order of its rows.
+type taskTableReader struct {
+	in      *seriesReader
+	table   *node
+	columns []textAt // columns, in the order of cells
+	cells   []string // the keys that they are
+	todo    bool
 }
 
-func (t *tasksIn) group() *group {
-	t.of, t.cells = nil, nil
+func (t *taskTableReader) group() *keyGroup {
+	t.columns, t.cells = nil, nil
 	column := func(key string) declare.Takes {
-		return at(aTitle, func(v *node, text string) error {
-			t.of, t.cells = append(t.of, placed{text, v.spot()}), append(t.cells, key)
+		return at(titleKind, func(v *node, text string) error {
+			t.columns, t.cells = append(t.columns, textAt{text, v.pos()}), append(t.cells, key)
 			return nil
 		})
 	}
-	return &group{what: "a table of milestones", chained: true, done: t.done, keys: []*declare.Key{
+	return &keyGroup{label: "a table of milestones", stopAtFault: true, onRead: t.finish, keys: []*declare.Key{
 		{Name: "table", Needed: true, Help: "the table, one milestone per row, in order", Example: "close-tasks.csv",
-			Takes: aNode.Into(&t.table)},
+			Takes: nodeKind.Into(&t.table)},
 		{Name: "name", Needed: true, Help: "the column with their names", Example: "task", Takes: column("name")},
 		{Name: "date", Needed: true, Help: "the column with their steps, such as `date, +2 working days`", Example: "due",
 			Takes: column("date")},
@@ -428,28 +431,28 @@ func (t *tasksIn) group() *group {
 	}}
 }
 
-// done reads the rows.
-func (t *tasksIn) done(v *node) error {
-	return t.in.p.eachRow(t.table.doc, t.table.val, func(columns []string, at tableAt,
+// finish reads the rows.
+func (t *taskTableReader) finish(v *node) error {
+	return t.in.p.eachRow(t.table.doc, t.table.valueNode, func(columns []string, at rowPos,
 		cell func(string) (string, bool)) error {
-		at.doc.words = v.doc.words
-		row := &node{doc: at.doc, k: at.node, val: at.node, at: v.at}
+		at.doc.params = v.doc.params
+		row := &node{doc: at.doc, keyNode: at.node, valueNode: at.node, positions: v.positions}
 		var parts []*node
-		for i, c := range t.of {
+		for i, c := range t.columns {
 			text, ok := cell(c.text)
 			switch {
 			case !ok:
-				return c.at.wrap(fmt.Errorf("%s has no column `%s`; it has %s", at.file, c.text, strings.Join(columns, ", ")))
+				return c.pos.wrap(fmt.Errorf("%s has no column `%s`; it has %s", at.file, c.text, strings.Join(columns, ", ")))
 			case t.cells[i] == "name":
 				row.name, row.path = text, "milestones."+text
 			case t.cells[i] == "date" && text == "":
 				return at.wrap(fmt.Errorf("the column `%s` is blank; expected steps such as date, +2 working days", c.text))
 			default:
-				parts = append(parts, row.part(at.doc, t.cells[i], at.node, cellNode(text, at.line)))
+				parts = append(parts, row.child(at.doc, t.cells[i], at.node, nodeOfCell(text, at.line)))
 			}
 		}
-		if row.parts = parts; t.todo {
-			row.parts = append(row.parts, row.part(at.doc, "todo", at.node, cellNode("yes", at.line)))
+		if row.children = parts; t.todo {
+			row.children = append(row.children, row.child(at.doc, "todo", at.node, nodeOfCell("yes", at.line)))
 		}
 		return at.wrap(t.in.milestone(row))
 	})
@@ -457,24 +460,24 @@ func (t *tasksIn) done(v *node) error {
 
 // summary reads what an event is called, which can't be nothing.
 func (d *doc) summary(v ast.Node) (text string, err error) {
-	if text, err = d.filled(v); err == nil && strings.TrimSpace(text) == "" {
+	if text, err = d.substituted(v); err == nil && strings.TrimSpace(text) == "" {
 		err = errors.New("the summary is blank; leave `summary` out to use the title")
 	}
 	return text, err
 }
 
-// lookKeys are those of how events show, those of a series and those of rows.
-func lookKeys(look *schedule.Look, to *[]schedule.Reminder) []*declare.Key {
+// eventPropertyKeys are those of how events show, those of a series and those of rows.
+func eventPropertyKeys(look *schedule.EventProperties, to *[]schedule.Reminder) []*declare.Key {
 	return []*declare.Key{
 		{Name: "remind", Help: "reminders", Example: "[7 days before, 1 working day before at 09:00]",
-			Takes: reminders.Into(to)},
+			Takes: remindersKind.Into(to)},
 		{Name: "busy", Help: "show its time as busy", Default: "no", Takes: declare.Yes.Into(&look.Busy)},
 		{Name: "lasting", Help: "how long an event with a time lasts", Default: "no end", Example: "30 minutes",
-			Takes: parsed("a length", schedule.ParseLasting).Into(&look.Lasting)},
+			Takes: parsedKind("a length", schedule.ParseEventDuration).Into(&look.DurationMinutes)},
 		{Name: "categories", Help: "categories, instead of the series' name", Example: "[pay, crew]",
-			Takes: namesIn.Into(&look.Categories)},
-		{Name: "location", Help: "the place", Example: "Harbour office", Takes: aTitle.Into(&look.Location)},
+			Takes: nameListKind.Into(&look.Categories)},
+		{Name: "location", Help: "the place", Example: "Harbour office", Takes: titleKind.Into(&look.Location)},
 		{Name: "color", Help: "a colour by its CSS name", Example: "teal",
-			Takes: parsed("a name", schedule.ParseColor).Into(&look.Color)},
+			Takes: parsedKind("a name", schedule.ParseColor).Into(&look.Color)},
 	}
 }

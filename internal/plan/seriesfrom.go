@@ -19,11 +19,11 @@ import (
 )
 
 // seriesFromKeys are the keys of a table of series; what they say is read row by row.
-var seriesFromKeys = &group{what: "a table of series", beside: "like", words: true, keys: []*declare.Key{
+var seriesFromKeys = &keyGroup{label: "a table of series", argsKey: "like", argsAnywhere: true, keys: []*declare.Key{
 	{Name: "table", Needed: true, Help: "the table, one series per row, with a column for each word that the pattern takes",
-		Example: "pay-groups.csv", Takes: aText.Then(nothing)},
-	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: aText.Then(nothing)},
-	{Name: "name", Needed: true, Help: "the column with the names of the series", Example: "code", Takes: aText.Then(nothing)},
+		Example: "pay-groups.csv", Takes: textKind.Then(ignoreText)},
+	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: textKind.Then(ignoreText)},
+	{Name: "name", Needed: true, Help: "the column with the names of the series", Example: "code", Takes: textKind.Then(ignoreText)},
 }}
 
 // seriesFrom makes a series of each row of tables.
@@ -33,14 +33,16 @@ func (p *Plan) seriesFrom(v *node) error {
 		return err
 	}
 	for _, item := range items {
-		w := &waiting{read: func() error { return item.doc.or(item.wrap(p.seriesOf(entry(item.doc, "", item.val)))) }}
-		keys, _, err := seriesFromParts(entry(item.doc, "", item.val))
-		if err := item.doc.or(item.wrap(err)); err != nil {
+		w := &pendingEntry{read: func() error {
+			return item.doc.collectError(item.wrap(p.seriesOf(rootNode(item.doc, "", item.valueNode))))
+		}}
+		keys, _, err := seriesFromParts(rootNode(item.doc, "", item.valueNode))
+		if err := item.doc.collectError(item.wrap(err)); err != nil {
 			return err
 		}
 		if keys != nil {
-			w.like = keys["like"]
-			p.wait(w)
+			w.base = keys["like"]
+			p.addPending(w)
 		}
 	}
 	return nil
@@ -49,7 +51,7 @@ func (p *Plan) seriesFrom(v *node) error {
 // seriesFromParts are the keys of a table of series by their names, and those that its
 // series are to have.
 func seriesFromParts(item *node) (keys map[string]*node, own []*node, err error) {
-	parts, err := seriesFromKeys.open(item)
+	parts, err := seriesFromKeys.split(item)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -61,7 +63,7 @@ func seriesFromParts(item *node) (keys map[string]*node, own []*node, err error)
 			own = append(own, k)
 		}
 	}
-	for _, key := range seriesFromKeys.known() {
+	for _, key := range seriesFromKeys.keyNames() {
 		if keys[key] == nil {
 			return nil, nil, item.fail("`series-from` needs `table`, `like` and `name`, the column with the series' names; `%s` is missing", key)
 		}
@@ -76,42 +78,42 @@ func (p *Plan) seriesOf(item *node) error {
 		return err
 	}
 	like := keys["like"]
-	patterns, err := p.chain(like)
+	patterns, err := p.patternChain(like)
 	if err != nil {
 		return err
 	}
-	column, err := d.text(keys["name"].val)
+	column, err := d.text(keys["name"].valueNode)
 	if err != nil {
 		return err
 	}
 	var takes []string
 	for _, t := range patterns {
-		for _, w := range t.takes {
+		for _, w := range t.params {
 			takes = append(takes, w.name)
 		}
 	}
-	defer d.collect.tell("")
+	defer d.collect.setSubject("")
 	looked := false
-	return p.eachRow(d, keys["table"].val, func(columns []string, at tableAt, cell func(string) (string, bool)) error {
+	return p.eachRow(d, keys["table"].valueNode, func(columns []string, at rowPos, cell func(string) (string, bool)) error {
 		if !looked {
 			looked = true
-			p.columnsOfSeries(at, columns, append(slices.Clone(takes), column))
+			p.noteSeriesColumns(at, columns, append(slices.Clone(takes), column))
 		}
 		name, ok := cell(column)
 		switch {
 		case !ok:
-			return d.fail(keys["name"].val, "%s has no column `%s`; it has %s", at.file, column, strings.Join(columns, ", "))
+			return d.fail(keys["name"].valueNode, "%s has no column `%s`; it has %s", at.file, column, strings.Join(columns, ", "))
 		case name == "":
 			return at.wrap(fmt.Errorf("the column `%s`, which names the series, is blank", column))
 		}
 		if err := CheckName(name); err != nil {
 			return at.wrap(err)
 		}
-		d.collect.tell(name)
-		values := phrase.Words{}
+		d.collect.setSubject(name)
+		values := phrase.Substitutions{}
 		for _, w := range takes {
 			text, ok := cell(w)
-			said := slices.ContainsFunc(own, func(k *node) bool { return phrase.SameName(k.name, w) })
+			said := slices.ContainsFunc(own, func(k *node) bool { return phrase.NamesEqual(k.name, w) })
 			switch {
 			case !ok && !said:
 				return item.fail("%s has no column `%s`, which the pattern takes; add the column, or give `%[2]s` here", at.file, w)
@@ -119,13 +121,13 @@ func (p *Plan) seriesOf(item *node) error {
 				values[phrase.FoldName(w)] = text
 			}
 		}
-		if err := p.unused("series", at.doc, at.node, name); err != nil {
+		if err := p.claimName("series", at.doc, at.node, name); err != nil {
 			return err
 		}
-		row := keysInRow(slices.Clone(own), at, cell)
+		row := mergeRowKeys(slices.Clone(own), at, cell)
 		err := p.makeSeries(at.doc, name, at.node, row, like, values)
-		if errors.Is(err, errElsewhere) {
-			p.failed[phrase.FoldName(name)] = true
+		if errors.Is(err, errReportedElsewhere) {
+			p.broken[phrase.FoldName(name)] = true
 			return nil
 		}
 		return err
@@ -135,20 +137,20 @@ func (p *Plan) seriesOf(item *node) error {
 // rowKeys are the keys of a series that a column of its table may say.
 var rowKeys = []string{"title", "rule", "calendar", "zone", "owner", "summary"}
 
-// keysInRow lays the keys that a row says over the others.
-func keysInRow(row []*node, at tableAt, cell func(string) (string, bool)) []*node {
+// mergeRowKeys lays the keys that a row says over the others.
+func mergeRowKeys(row []*node, at rowPos, cell func(string) (string, bool)) []*node {
 	for _, key := range rowKeys {
 		text, _ := cell(key)
 		if text == "" {
 			continue
 		}
-		k := &node{doc: at.doc, name: key, path: key, k: at.node, val: cellNode(text, at.line), asIs: key == "rule" ||
+		k := &node{doc: at.doc, name: key, path: key, keyNode: at.node, valueNode: nodeOfCell(text, at.line), literal: key == "rule" ||
 			key == "title"}
 		if key == "summary" { // which stands in `event`
 			of := *k
-			of.name, of.path, of.val = "event", "event", at.node
+			of.name, of.path, of.valueNode = "event", "event", at.node
 			k.path = "event.summary"
-			of.parts = []*node{k}
+			of.children = []*node{k}
 			row = append(row, &of)
 			continue
 		}
@@ -157,65 +159,65 @@ func keysInRow(row []*node, at tableAt, cell func(string) (string, bool)) []*nod
 	return row
 }
 
-// columnsOfSeries notes which columns of a table are read as keys of its series, and which
+// noteSeriesColumns notes which columns of a table are read as keys of its series, and which
 // are not read at all but resemble one that is.
-func (p *Plan) columnsOfSeries(at tableAt, columns, used []string) {
+func (p *Plan) noteSeriesColumns(at rowPos, columns, used []string) {
 	known := append(slices.Clone(used), rowKeys...)
 	var keys []string
 	for _, c := range columns {
-		same := func(name string) bool { return phrase.SameName(name, c) }
+		same := func(name string) bool { return phrase.NamesEqual(name, c) }
 		switch {
 		case slices.ContainsFunc(used, same):
 		case slices.ContainsFunc(rowKeys, same):
 			keys = append(keys, c)
 		default:
 			if near := phrase.Nearest(c, known); near != "" {
-				p.slips = append(p.slips,
-					Finding{schedule.Finding{Note: true, Text: fmt.Sprintf("the column `%s` isn't used; did you mean `%s`?", c,
+				p.unusedColumns = append(p.unusedColumns,
+					Finding{schedule.Finding{IsNote: true, Text: fmt.Sprintf("the column `%s` isn't used; did you mean `%s`?", c,
 						near)}, at.doc.path, 1})
 			}
 		}
 	}
 	if keys != nil {
-		p.Remarks = append(p.Remarks, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file,
-			phrase.Agree(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
+		p.Notes = append(p.Notes, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file,
+			phrase.CountVerb(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
 	}
 }
 
-// tableAt is a row of a table that the plan reads, as a place for errors.
-type tableAt struct {
+// rowPos is a row of a table that the plan reads, as a place for errors.
+type rowPos struct {
 	file string
 	line int
 	doc  *doc
 	node ast.Node
 }
 
-func (t tableAt) wrap(err error) error { return t.doc.wrap(t.node, err) }
+func (t rowPos) wrap(err error) error { return t.doc.wrap(t.node, err) }
 
 // eachRow goes through the rows of a table that a key names.
-func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at tableAt, cell func(name string) (string,
+func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at rowPos, cell func(name string) (string,
 	bool)) error) error {
 	text, err := d.text(n)
 	if err != nil {
 		return err
 	}
-	path := d.beside(text)
+	path := d.resolvePath(text)
 	f, err := p.Files.Open(path)
 	if err != nil {
 		return d.wrap(n, err)
 	}
 	defer f.Close()
-	r, err := tabular.Input{}.Read(path, strings.ToLower(filepath.Ext(path)), f)
+	r, err := tabular.Options{}.Read(path, strings.ToLower(filepath.Ext(path)), f)
 	if err != nil {
 		return d.wrap(n, err)
 	}
 	columns := slices.Clone(r.Columns())
 	of := *d
-	of.path, of.words, of.through = path, nil, ""
+	of.path, of.params, of.forSeries = path, nil, ""
 	return d.wrap(n, rows.Each(r, func(line int, cells []eval.Value) error {
-		at := tableAt{text, line, &of, lineNode(line)}
-		return of.or(do(columns, at, func(name string) (string, bool) {
-			if i := rows.Find(columns, name); i >= 0 {
+		at := rowPos{text, line, &of, nodeAtLine(line)}
+		return of.collectError(do(columns, at, func(name string) (string, bool) {
+			if i := rows.ColumnIndex(columns, name); i >= 0 {
 				return strings.Clone(strings.TrimSpace(cells[i].String())), true
 			}
 			return "", false
@@ -223,10 +225,10 @@ func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at tableAt,
 	}))
 }
 
-// lineNode is the place of a line of a table.
-func lineNode(line int) ast.Node { return cellNode("", line) }
+// nodeAtLine is the place of a line of a table.
+func nodeAtLine(line int) ast.Node { return nodeOfCell("", line) }
 
-// cellNode is a cell of a table as a value of YAML.
-func cellNode(text string, line int) ast.Node {
+// nodeOfCell is a cell of a table as a value of YAML.
+func nodeOfCell(text string, line int) ast.Node {
 	return ast.String(&token.Token{Type: token.StringType, Value: text, Position: &token.Position{Line: line, Column: 1}})
 }

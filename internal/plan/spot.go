@@ -8,41 +8,41 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// Spot is a place in a document. It keeps nothing of what is there, so that a plan that
+// Pos is a place in a document. It keeps nothing of what is there, so that a plan that
 // was read is no more than what it says.
-type Spot struct {
+type Pos struct {
 	doc          *doc
 	line, column int32
 }
 
-func (d *doc) spot(n ast.Node) Spot {
-	line, column := d.at(n)
-	return Spot{d, int32(line), int32(column)}
+func (d *doc) pos(n ast.Node) Pos {
+	line, column := d.position(n)
+	return Pos{d, int32(line), int32(column)}
 }
 
-func (s Spot) wrap(err error) error {
+func (s Pos) wrap(err error) error {
 	if s.doc == nil || err == nil {
 		return err
 	}
-	return s.doc.placed(int(s.line), int(s.column), err)
+	return s.doc.wrapAt(int(s.line), int(s.column), err)
 }
 
-// places are the places of what an entry says, by path; "" is the entry itself.
-type places map[string]Spot
+// keyPositions are the places of what an entry says, by path; "" is the entry itself.
+type keyPositions map[string]Pos
 
-// Place puts the place of a key around an error, or that of the whole entry.
-func (p places) Place(key string, err error) error {
+// WrapKey puts the place of a key around an error, or that of the whole entry.
+func (p keyPositions) WrapKey(key string, err error) error {
 	if at, ok := p[key]; ok {
 		return at.wrap(err)
 	}
 	return p[""].wrap(err)
 }
 
-// fault puts the place of the option that an error names around it.
-func (p places) fault(err error) error {
+// wrapOption puts the place of the option that an error names around it.
+func (p keyPositions) wrapOption(err error) error {
 	var at *rows.OptionError
 	if errors.As(err, &at) {
-		return p.Place(at.Option, err)
+		return p.WrapKey(at.Option, err)
 	}
-	return p.Place("", err)
+	return p.WrapKey("", err)
 }

@@ -102,28 +102,28 @@ publish: {to: "https://calendar.example/dav/", collection: Crew, of: [office, st
 // told writes what a plan holds.
 func told(b *strings.Builder, p *Plan, from, to string) {
 	put := func(format string, args ...any) { fmt.Fprintf(b, format+"\n", args...) }
-	put("%s %q zone %q window %v week %v fiscal %v strict %v organizer %v", p.ID, p.Title, p.ZoneName(), p.Window, p.Env.Frame.WeekStart, p.Env.Frame, p.Strict, p.Organizer)
+	put("%s %q zone %q window %v week %v fiscal %v strict %v organizer %v", p.ID, p.Title, p.ZoneName(), p.Window, p.Env.Fiscal.WeekStart, p.Env.Fiscal, p.Strict, p.Organizer)
 	for _, o := range p.Owners {
 		put("owner %s %q contact %q", o.Name, o.Title, o.Contact())
 	}
 	cals, _ := p.Calendars()
 	for _, c := range cals[:min(len(cals), 4)] {
-		if !c.Public {
+		if !c.BuiltIn {
 			open := ""
 			for d := day("2027-02-27"); d < day("2027-04-10"); d++ {
-				open += map[bool]string{true: "o", false: "."}[c.Open(d)]
+				open += map[bool]string{true: "o", false: "."}[c.IsWorkday(d)]
 			}
-			put("calendar %s %q knows %v: %s", c.Name, c.Title, c.Known, open)
+			put("calendar %s %q knows %v: %s", c.Name, c.Title, c.Coverage, open)
 		}
 	}
-	put("per day %v, apart %d, patterns %v, series %v", p.PerDay, len(p.Apart), p.PatternNames(), p.Env.SeriesNames)
-	for _, a := range p.Apart {
-		for _, c := range a.Of {
+	put("per day %v, apart %d, patterns %v, series %v", p.PerDay, len(p.Separations), p.PatternNames(), p.Env.SeriesNames)
+	for _, a := range p.Separations {
+		for _, c := range a.Columns {
 			put("  apart %s.%s", c.Series.Name, c.What)
 		}
 	}
 	for _, s := range p.Series {
-		put("series %s %q rule %q calendar %s zone %q private %v todo %v owner %q like %v remind %d look %+v", s.Name, s.Title, s.RuleText, s.Calendar.Name, s.Zone, s.Private, s.Todo, s.Owner, s.Patterns, len(s.Reminders), s.Look)
+		put("series %s %q rule %q calendar %s zone %q private %v todo %v owner %q like %v remind %d look %+v", s.Name, s.Title, s.RuleText, s.Calendar.Name, s.Zone, s.Private, s.Todo, s.Owner, s.Patterns, len(s.Reminders), s.EventProperties)
 		if s.Expects != nil {
 			put("  expects %v gap %v each %d", s.Expects.Counts, s.Expects.Gap, len(s.Expects.Each))
 		}
@@ -144,7 +144,7 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 		v := p.Event(e)
 		put("  %s %s.%s %s %q %q owner %q contact %q private %v todo %v %s", v.At, v.Series, v.What, v.ID, v.Summary, v.Description, v.Owner, v.Contact, v.Private, v.Todo, strings.Join(v.Categories, "+"))
 	}
-	quiet := p.Place()
+	quiet := p.Workspace()
 	quiet.Note = func(format string, args ...any) { put("  noted: "+format, args...) }
 	quiet.Warn = quiet.Note
 	for _, r := range p.Records {
@@ -153,7 +153,7 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 			put("  expects rows %v unique %v each %v", r.Expects.Rows, r.Expects.Unique, r.Expects.Each)
 		}
 		job := p.Job(r, quiet)
-		job.To = tabular.NewCSV(b, ',', false)
+		job.Sink = tabular.NewCSV(b, ',', false)
 		if err := job.Answer(); err != nil {
 			put("  %v", err)
 		}
@@ -165,23 +165,23 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 			put("  %v", err)
 		}
 	}
-	for _, o := range append(p.Outputs, p.Split...) {
+	for _, o := range append(p.Outputs, p.SplitOutputs...) {
 		var of []string
-		for _, s := range o.Of {
+		for _, s := range o.Series {
 			of = append(of, s.Name)
 		}
-		for _, r := range o.Rows {
+		for _, r := range o.EventRecords {
 			of = append(of, r.Name)
 		}
 		made := ""
-		if o.Make != nil {
-			made = o.Make.Name
+		if o.Question != nil {
+			made = o.Question.Name
 		}
-		put("output %s %s of %v record %v make %q window %q own %q owner %q whole %v shape %+v form %+v wide %v", o.File, o.Format.Name, of, o.Record != nil, made, o.Window, o.Own, o.Owner, o.Whole, o.Shape, o.Form, o.Wide())
+		put("output %s %s of %v record %v make %q window %q own %q owner %q whole %v shape %+v form %+v wide %v", o.File, o.Format.Name, of, o.Record != nil, made, o.Window, o.OwnWindow, o.Owner, o.WholeOccurrences, o.Shape, o.EventForm, o.IsOccurrenceTable())
 		put("  has: hers %v theirs %v nobody's %v", o.Has(schedule.Event{Owner: "di"}), o.Has(schedule.Event{Owner: "ed"}), o.Has(schedule.Event{}))
 	}
-	put("publish %q %q series %d records %d whole %v", p.Publish.To, p.Publish.Collection, len(p.Publish.Series), len(p.Publish.Records), p.Publish.Whole)
-	for _, text := range append(p.Remarks, p.Warnings()...) {
+	put("publish %q %q series %d records %d whole %v", p.Publish.Server, p.Publish.Collection, len(p.Publish.Series), len(p.Publish.Records), p.Publish.WholeOccurrences)
+	for _, text := range append(p.Notes, p.Warnings()...) {
 		put("told: %s", text)
 	}
 }
@@ -210,13 +210,13 @@ func TestValues(t *testing.T) {
 		told(&b, p, "2027-04-20", "2027-06-15")
 		plans = append(plans, p)
 	}
-	plans[0].Beside(plans[1])
-	fmt.Fprintln(&b, "beside:", plans[0].Title, plans[0].Window, plans[0].Env.SeriesNames, len(plans[0].Joined()), len(plans[0].All()))
+	plans[0].Join(plans[1])
+	fmt.Fprintln(&b, "beside:", plans[0].Title, plans[0].Window, plans[0].Env.SeriesNames, len(plans[0].Joined()), len(plans[0].AllSeries()))
 	for _, name := range []string{"(site)", "isles + yard", "none", filepath.Join(dir, "more", "own-calendar.yml")} {
-		p, _ := Load(filepath.Join(dir, "sets.yaml"), Settings{AsOf: day("2026-11-25"), Frame: map[string]string{"fiscal-start": "1 jul"}})
-		err := p.CountBy(name)
-		fmt.Fprintln(&b, "count by", filepath.Base(name), p.Env.CalendarColumn, p.Env.Calendar != nil, err, p.Env.Frame)
+		p, _ := Load(filepath.Join(dir, "sets.yaml"), Settings{AsOf: day("2026-11-25"), Fiscal: map[string]string{"fiscal-start": "1 jul"}})
+		err := p.SetCalendar(name)
+		fmt.Fprintln(&b, "count by", filepath.Base(name), p.Env.CalendarColumn, p.Env.Calendar != nil, err, p.Env.Fiscal)
 	}
 	got := strings.ReplaceAll(filepath.ToSlash(b.String()), filepath.ToSlash(dir), "")
-	golden.Hold(t, "testdata/values.txt", got)
+	golden.Compare(t, "testdata/values.txt", got)
 }

@@ -11,49 +11,49 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// waiting is an entry that gives series, and is read when another names one of them, or
+// pendingEntry is an entry that gives series, and is read when another names one of them, or
 // in its turn.
-type waiting struct {
+type pendingEntry struct {
 	name string // "" for a table of series
-	like *node  // the pattern that they are like; nil for none
+	base *node  // the pattern that they are like; nil for none
 	read func() error
 	done bool
-	// faulty says that something of it couldn't be read, which was told.
-	faulty bool
-	made   []*schedule.Series
-	depth  int // how many series it depends on in turn
+	// isBroken says that something of it couldn't be read, which was told.
+	isBroken bool
+	made     []*schedule.Series
+	depth    int // how many series it depends on in turn
 }
 
-// wait keeps an entry until it is read.
-func (p *Plan) wait(w *waiting) {
-	if p.waiting = append(p.waiting, w); w.name != "" {
+// addPending keeps an entry until it is read.
+func (p *Plan) addPending(w *pendingEntry) {
+	if p.pending = append(p.pending, w); w.name != "" {
 		p.Env.SeriesNames = append(p.Env.SeriesNames, w.name)
 	}
 }
 
-// waits keeps a series.
-func (p *Plan) waits(v *node) error {
-	own, err := seriesKeys().open(entry(v.doc, v.name, v.val))
+// addPendingSeries keeps a series.
+func (p *Plan) addPendingSeries(v *node) error {
+	own, err := seriesKeys().split(rootNode(v.doc, v.name, v.valueNode))
 	if err != nil {
 		return err
 	}
-	w := &waiting{name: v.name, read: func() error { return v.doc.or(v.wrap(p.named(v, p.addSeries))) }}
+	w := &pendingEntry{name: v.name, read: func() error { return v.doc.collectError(v.wrap(p.readNamed(v, p.addSeries))) }}
 	if i := slices.IndexFunc(own, func(k *node) bool { return k.name == "like" }); i >= 0 {
-		w.like = own[i]
+		w.base = own[i]
 	}
-	p.wait(w)
+	p.addPending(w)
 	return nil
 }
 
-// readWaiting reads all series, and puts them in the order of the file.
-func (p *Plan) readWaiting() error {
-	for _, w := range p.waiting {
-		if err := p.readNow(w); err != nil {
+// readPending reads all series, and puts them in the order of the file.
+func (p *Plan) readPending() error {
+	for _, w := range p.pending {
+		if err := p.readEntry(w); err != nil {
 			return err
 		}
 	}
 	p.Series, p.Env.SeriesNames = nil, nil
-	for _, w := range p.waiting {
+	for _, w := range p.pending {
 		for _, s := range w.made {
 			p.Series, p.Env.SeriesNames = append(p.Series, s), append(p.Env.SeriesNames, s.Name)
 		}
@@ -61,27 +61,27 @@ func (p *Plan) readWaiting() error {
 	return nil
 }
 
-// readNow reads an entry unless it was, in the middle of another one or not.
-func (p *Plan) readNow(w *waiting) error {
+// readEntry reads an entry unless it was, in the middle of another one or not.
+func (p *Plan) readEntry(w *pendingEntry) error {
 	if w.done {
 		return nil
 	}
-	if at := slices.Index(p.busy, w); at >= 0 {
-		return p.circle(p.busy[at:])
+	if at := slices.Index(p.inProgress, w); at >= 0 {
+		return p.cycleError(p.inProgress[at:])
 	}
-	p.busy = append(p.busy, w)
-	reading, about := p.reading, p.doc.collect.telling()
-	p.reading = nil
-	before := p.doc.collect.count()
+	p.inProgress = append(p.inProgress, w)
+	reading, about := p.seriesReader, p.doc.collect.subject()
+	p.seriesReader = nil
+	before := p.doc.collect.numAdded()
 	err := w.read()
-	w.faulty = p.doc.collect.count() > before
-	p.reading, p.busy, w.done = reading, p.busy[:len(p.busy)-1], true
-	p.doc.collect.tell(about)
+	w.isBroken = p.doc.collect.numAdded() > before
+	p.seriesReader, p.inProgress, w.done = reading, p.inProgress[:len(p.inProgress)-1], true
+	p.doc.collect.setSubject(about)
 	return err
 }
 
-// circle is the fault of series that look into each other.
-func (p *Plan) circle(list []*waiting) error {
+// cycleError is the fault of series that look into each other.
+func (p *Plan) cycleError(list []*pendingEntry) error {
 	var names []string
 	for _, w := range append(slices.Clone(list), list[0]) {
 		if w.name == "" {
@@ -93,19 +93,19 @@ func (p *Plan) circle(list []*waiting) error {
 	return fmt.Errorf("these series depend on each other in a circle: %s", strings.Join(names, " → "))
 }
 
-// keep keeps a series that was read.
-func (p *Plan) keep(s *schedule.Series) {
+// addSeriesRead keeps a series that was read.
+func (p *Plan) addSeriesRead(s *schedule.Series) {
 	if p.Series = append(p.Series, s); !slices.Contains(p.Env.SeriesNames, s.Name) {
 		p.Env.SeriesNames = append(p.Env.SeriesNames, s.Name)
 	}
-	if n := len(p.busy); n > 0 {
-		p.busy[n-1].made = append(p.busy[n-1].made, s)
-		p.depths[s] = p.busy[n-1].depth
+	if n := len(p.inProgress); n > 0 {
+		p.inProgress[n-1].made = append(p.inProgress[n-1].made, s)
+		p.depths[s] = p.inProgress[n-1].depth
 	}
 }
 
-// series finds a series for phrases, and reads it first if it is further down.
-func (p *Plan) series(name string) (eval.Series, error) {
+// seriesForPhrase finds a series for phrases, and reads it first if it is further down.
+func (p *Plan) seriesForPhrase(name string) (eval.Series, error) {
 	s, err := p.seriesOfName(name)
 	if s == nil || err != nil {
 		return nil, err
@@ -115,10 +115,10 @@ func (p *Plan) series(name string) (eval.Series, error) {
 
 func (p *Plan) seriesOfName(name string) (*schedule.Series, error) {
 	s, err := p.findSeries(name)
-	if n := len(p.busy); s != nil && n > 0 {
-		w := p.busy[n-1]
-		if w.depth = max(w.depth, p.depths[s]+1); w.depth > mostDeep {
-			return nil, fmt.Errorf("this series depends on another, which depends on another, and so on; at most %d deep", mostDeep)
+	if n := len(p.inProgress); s != nil && n > 0 {
+		w := p.inProgress[n-1]
+		if w.depth = max(w.depth, p.depths[s]+1); w.depth > maxDepth {
+			return nil, fmt.Errorf("this series depends on another, which depends on another, and so on; at most %d deep", maxDepth)
 		}
 	}
 	return s, err
@@ -127,54 +127,54 @@ func (p *Plan) seriesOfName(name string) (*schedule.Series, error) {
 // findSeries is a series of a name, which is read first if it is further down; nil if there is
 // none.
 func (p *Plan) findSeries(name string) (*schedule.Series, error) {
-	if s := p.Find(name); s != nil {
+	if s := p.FindSeries(name); s != nil {
 		return s, nil
 	}
 	for _, tables := range []bool{false, true} {
-		for _, w := range p.waiting {
-			if w.done || (w.name == "") != tables || !tables && !phrase.SameName(w.name, name) ||
-				tables && (slices.Contains(p.busy, w) || p.patternOf(name) != nil) {
+		for _, w := range p.pending {
+			if w.done || (w.name == "") != tables || !tables && !phrase.NamesEqual(w.name, name) ||
+				tables && (slices.Contains(p.inProgress, w) || p.patternOf(name) != nil) {
 				continue
 			}
-			if err := p.readNow(w); err != nil {
+			if err := p.readEntry(w); err != nil {
 				return nil, err
 			}
 		}
-		if s := p.Find(name); s != nil {
+		if s := p.FindSeries(name); s != nil {
 			return s, nil
 		}
 	}
-	if p.failed[phrase.FoldName(name)] {
-		return nil, errElsewhere
+	if p.broken[phrase.FoldName(name)] {
+		return nil, errReportedElsewhere
 	}
 	return nil, nil
 }
 
-// seriesAll finds the series of a name, or of a pattern all that are like it.
-func (p *Plan) seriesAll(name string) (list []eval.Series, err error) {
-	if s, err := p.series(name); s != nil || err != nil {
+// allSeriesForPhrase finds the series of a name, or of a pattern all that are like it.
+func (p *Plan) allSeriesForPhrase(name string) (list []eval.Series, err error) {
+	if s, err := p.seriesForPhrase(name); s != nil || err != nil {
 		return []eval.Series{s}, err
 	}
 	t := p.patternOf(name)
 	if t == nil {
 		return nil, nil
 	}
-	for _, w := range p.waiting {
-		if w.like == nil {
+	for _, w := range p.pending {
+		if w.base == nil {
 			continue
 		}
-		chain, err := p.chain(w.like)
-		if errors.Is(err, errElsewhere) || err == nil && !slices.Contains(chain, t) {
+		chain, err := p.patternChain(w.base)
+		if errors.Is(err, errReportedElsewhere) || err == nil && !slices.Contains(chain, t) {
 			continue
 		}
 		if err == nil {
-			err = p.readNow(w)
+			err = p.readEntry(w)
 		}
 		if err != nil {
 			return nil, err
 		}
 	}
-	for _, s := range p.FindAll(name) {
+	for _, s := range p.FindAllSeries(name) {
 		list = append(list, s)
 	}
 	return list, nil

@@ -18,8 +18,8 @@ import (
 // behind what is closed.
 type WhatIf struct{ Closed, Opened []string }
 
-// Asked reports whether there are any.
-func (w WhatIf) Asked() bool { return len(w.Closed)+len(w.Opened) > 0 }
+// IsSet reports whether there are any.
+func (w WhatIf) IsSet() bool { return len(w.Closed)+len(w.Opened) > 0 }
 
 // Options declares the options that fill it.
 func (w *WhatIf) Options() []*declare.Key {
@@ -34,38 +34,38 @@ func (w *WhatIf) Options() []*declare.Key {
 // ErrWhatIf refuses what would be handed on.
 var ErrWhatIf = errors.New("what is handed on must come from the plan; add the day to its calendar instead")
 
-// tried is what is closed or opened in one calendar.
-type tried struct {
-	option   string
-	calendar string // "" for the one that counts by default
-	span     civil.Span
-	name     string
-	done     bool
-	in       string // the calendar's name, once it was
+// whatIfDay is what is closed or opened in one calendar.
+type whatIfDay struct {
+	option    string
+	calendar  string // "" for the one that counts by default
+	span      civil.Span
+	name      string
+	applied   bool
+	appliedTo string // the calendar's name, once it was
 }
 
 // parse reads the options.
-func (w WhatIf) parse() (list []*tried, err error) {
+func (w WhatIf) parse() (list []*whatIfDay, err error) {
 	for _, o := range []struct {
 		name  string
 		texts []string
 	}{{"closed", w.Closed}, {"opened", w.Opened}} {
 		for _, text := range o.texts {
-			t := &tried{option: o.name, name: "closed"}
+			t := &whatIfDay{option: o.name, name: "closed"}
 			day := text
 			if name, rest, ok := strings.Cut(text, ":"); ok {
-				t.calendar, day = rows.Unquote(name), rest
+				t.calendar, day = rows.UnquoteName(name), rest
 				if t.calendar == "" {
-					return nil, rows.In(o.name, fmt.Errorf("expected a calendar in front of the colon, found %q", text))
+					return nil, rows.WrapOption(o.name, fmt.Errorf("expected a calendar in front of the colon, found %q", text))
 				}
 			}
 			if of, name, ok := strings.Cut(day, "="); ok {
 				if day, t.name = of, strings.TrimSpace(name); o.name == "opened" || t.name == "" {
-					return nil, rows.In(o.name, fmt.Errorf("%q: only a closed day takes a name", text))
+					return nil, rows.WrapOption(o.name, fmt.Errorf("%q: only a closed day takes a name", text))
 				}
 			}
-			if t.span, err = stretch(strings.TrimSpace(day)); err != nil {
-				return nil, rows.In(o.name, fmt.Errorf("expected a day or a range of at most ten years, such as "+
+			if t.span, err = parseSpan(strings.TrimSpace(day)); err != nil {
+				return nil, rows.WrapOption(o.name, fmt.Errorf("expected a day or a range of at most ten years, such as "+
 					"2027-06-07=Jubilee or isles:2027-12-27..2027-12-31, found %q", text))
 			}
 			list = append(list, t)
@@ -74,45 +74,45 @@ func (w WhatIf) parse() (list []*tried, err error) {
 	return list, nil
 }
 
-// whatIf takes days that are tried. by is the calendar that the command counts with; "" for
+// setWhatIf takes days that are tried. by is the calendar that the command counts with; "" for
 // the plan's.
-func (b *book) whatIf(w WhatIf, by string) (err error) {
-	b.tried, err = w.parse()
-	for _, t := range b.tried {
+func (b *calendarSet) setWhatIf(w WhatIf, by string) (err error) {
+	b.whatIfDays, err = w.parse()
+	for _, t := range b.whatIfDays {
 		if _, column := calendarColumn(by); column && t.calendar == "" {
-			return rows.In(t.option,
+			return rows.WrapOption(t.option,
 				errors.New("each row names its own calendar, so name the one to change: isles:2027-06-07"))
 		}
 	}
 	return err
 }
 
-// tryDefault has those days that name no calendar tried in the one of a name, if it is one
+// applyDefaultWhatIf has those days that name no calendar tried in the one of a name, if it is one
 // that others may be made of; else they wait for what counts in the end.
-func (b *book) tryDefault(name string) {
+func (b *calendarSet) applyDefaultWhatIf(name string) {
 	key := phrase.FoldName(strings.TrimSpace(name))
-	if !slices.ContainsFunc(b.known(), func(n string) bool { return phrase.FoldName(n) == key }) {
+	if !slices.ContainsFunc(b.knownNames(), func(n string) bool { return phrase.FoldName(n) == key }) {
 		return
 	}
-	for _, t := range b.tried {
+	for _, t := range b.whatIfDays {
 		if t.calendar == "" {
 			t.calendar = key
 		}
 	}
 }
 
-// try closes and opens days of a calendar of a name; "" is the one that counts by default.
-func (b *book) try(name string, c *workdays.Calendar) (*workdays.Calendar, error) {
-	var closed workdays.List
+// applyWhatIf closes and opens days of a calendar of a name; "" is the one that counts by default.
+func (b *calendarSet) applyWhatIf(name string, c *workdays.Calendar) (*workdays.Calendar, error) {
+	var closed workdays.HolidayList
 	var opened []civil.Date
-	for _, t := range b.tried {
-		if t.done || phrase.FoldName(t.calendar) != phrase.FoldName(name) {
+	for _, t := range b.whatIfDays {
+		if t.applied || phrase.FoldName(t.calendar) != phrase.FoldName(name) {
 			continue
 		}
-		t.done = true
+		t.applied = true
 		already := 0
 		for d := t.span.First; d <= t.span.Last; d++ {
-			if c.Open(d) == (t.option == "opened") {
+			if c.IsWorkday(d) == (t.option == "opened") {
 				already++
 			}
 			h := workdays.Holiday{Name: t.name, Source: "--" + t.option}
@@ -124,22 +124,22 @@ func (b *book) try(name string, c *workdays.Calendar) (*workdays.Calendar, error
 			}
 			on := func(h workdays.Holiday) bool { return h.Date == d }
 			if slices.Contains(opened, d) && slices.ContainsFunc(closed, on) {
-				return nil, rows.In(t.option, fmt.Errorf("%s is both closed and opened in %s", d, c.Name))
+				return nil, rows.WrapOption(t.option, fmt.Errorf("%s is both closed and opened in %s", d, c.Name))
 			}
 		}
 		if already > 0 {
-			b.whatIfs = append(b.whatIfs, fmt.Sprintf("%s %s in %s anyway; --%s changes nothing", phrase.IsAre(already, "day"),
+			b.whatIfNoops = append(b.whatIfNoops, fmt.Sprintf("%s %s in %s anyway; --%s changes nothing", phrase.CountIs(already, "day"),
 				map[string]string{"closed": "closed", "opened": "open"}[t.option], c.Name, t.option))
 		}
-		t.in = c.Name
+		t.appliedTo = c.Name
 	}
 	if closed == nil && opened == nil {
 		return c, nil
 	}
-	return c.WhatIf(closed, opened), nil
+	return c.WithChanges(closed, opened), nil
 }
 
-func (t *tried) spanText() string {
+func (t *whatIfDay) spanText() string {
 	text := t.span.First.String()
 	if t.span.Last != t.span.First {
 		text += " to " + t.span.Last.String()
@@ -150,30 +150,30 @@ func (t *tried) spanText() string {
 	return text
 }
 
-// tryOwn is tryCounting for the plan's calendar, which its series count with, unless the
+// applyWhatIfToOwn is applyWhatIfToDefault for the plan's calendar, which its series count with, unless the
 // command counts with another.
-func (p *Plan) tryOwn() error {
-	if p.counted != "" {
+func (p *Plan) applyWhatIfToOwn() error {
+	if p.commandCalendar != "" {
 		return nil
 	}
-	return p.tryCounting()
+	return p.applyWhatIfToDefault()
 }
 
-// tryCounting tries the days that no calendar was found for in the one that counts.
-func (p *Plan) tryCounting() error {
-	c, err := p.book.try("", p.Env.Calendar)
+// applyWhatIfToDefault tries the days that no calendar was found for in the one that counts.
+func (p *Plan) applyWhatIfToDefault() error {
+	c, err := p.calendars.applyWhatIf("", p.Env.Calendar)
 	if err != nil {
 		return err
 	}
-	if c != p.Env.Calendar && p.Env.Calendar == p.book.assumed {
-		p.book.assumed = c
+	if c != p.Env.Calendar && p.Env.Calendar == p.calendars.defaultCalendar {
+		p.calendars.defaultCalendar = c
 	}
 	p.Env.Calendar = c
-	for _, t := range p.book.tried {
-		known := func(n string) bool { return phrase.SameName(n, t.calendar) }
-		if t.calendar != "" && !slices.ContainsFunc(p.book.known(), known) {
-			_, err := p.book.named(t.calendar)
-			return rows.In(t.option, err)
+	for _, t := range p.calendars.whatIfDays {
+		known := func(n string) bool { return phrase.NamesEqual(n, t.calendar) }
+		if t.calendar != "" && !slices.ContainsFunc(p.calendars.knownNames(), known) {
+			_, err := p.calendars.resolve(t.calendar)
+			return rows.WrapOption(t.option, err)
 		}
 	}
 	return nil
@@ -182,15 +182,15 @@ func (p *Plan) tryCounting() error {
 // WhatIf tells on which days that are tried the answers rest; "" if none are. Further
 // notes say which of them change nothing.
 func (p *Plan) WhatIf() (rests string, notes []string) {
-	if p.book == nil {
+	if p.calendars == nil {
 		return "", nil
 	}
 	var list []string
-	for _, t := range p.book.tried {
-		list = append(list, fmt.Sprintf("%s %s in %s", t.spanText(), t.option, cmp.Or(t.in, t.calendar)))
+	for _, t := range p.calendars.whatIfDays {
+		list = append(list, fmt.Sprintf("%s %s in %s", t.spanText(), t.option, cmp.Or(t.appliedTo, t.calendar)))
 	}
 	if list == nil {
 		return "", nil
 	}
-	return "What if: this answer assumes " + strings.Join(list, ", ") + "; no file was changed", p.book.whatIfs
+	return "What if: this answer assumes " + strings.Join(list, ", ") + "; no file was changed", p.calendars.whatIfNoops
 }

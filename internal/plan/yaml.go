@@ -24,21 +24,21 @@ type Error struct {
 	File         string
 	Line, Column int // from 1; 0 if the fault has no place
 	Err          error
-	// Through is a second place, of what is made by this one; "" if there is none.
-	Through string
+	// Via is a second place, of what is made by this one; "" if there is none.
+	Via string
 }
 
 // Error gives file:line:column and the fault.
-func (e *Error) Error() string { return e.Place() + e.Err.Error() }
+func (e *Error) Error() string { return e.Prefix() + e.Err.Error() }
 
-// Place gives "file:line:column: ".
-func (e *Error) Place() string {
+// Prefix gives "file:line:column: ".
+func (e *Error) Prefix() string {
 	if e.Line == 0 {
 		return e.File + ": "
 	}
 	place := fmt.Sprintf("%s:%d:%d: ", e.File, e.Line, e.Column)
-	if e.Through != "" {
-		place += e.Through + ": "
+	if e.Via != "" {
+		place += e.Via + ": "
 	}
 	return place
 }
@@ -52,14 +52,14 @@ type doc struct {
 	root ast.Node
 	// collect, if it isn't nil, takes faults of entries, and the rest goes on.
 	collect *Collector
-	// words are what the pattern of a series takes; through says for which series it is
+	// params are what the pattern of a series takes; through says for which series it is
 	// read.
-	words   phrase.Words
-	through string
+	params    phrase.Substitutions
+	forSeries string
 }
 
-// or returns a fault of an entry, or collects it and goes on.
-func (d *doc) or(err error) error {
+// collectError returns a fault of an entry, or collects it and goes on.
+func (d *doc) collectError(err error) error {
 	if d.collect == nil || err == nil {
 		return err
 	}
@@ -67,19 +67,19 @@ func (d *doc) or(err error) error {
 	return nil
 }
 
-// mostYAML bounds a plan or calendar file.
-const mostYAML = 8 << 20
+// maxYAML bounds a plan or calendar file.
+const maxYAML = 8 << 20
 
-func readDoc(path string, reg *files.Register) (*doc, error) {
-	data, err := reg.ReadAll(path, mostYAML, "plan")
+func readDoc(path string, reg *files.Registry) (*doc, error) {
+	data, err := reg.ReadAll(path, maxYAML, "plan")
 	if err != nil {
 		return nil, err
 	}
 	return parseDoc(path, data)
 }
 
-// beside resolves a path that is in the file, relative to the file.
-func (d *doc) beside(name string) string {
+// resolvePath resolves a path that is in the file, relative to the file.
+func (d *doc) resolvePath(name string) string {
 	name = filepath.FromSlash(name)
 	if filepath.IsAbs(name) {
 		return name
@@ -91,7 +91,7 @@ func parseDoc(path string, data []byte) (*doc, error) {
 	d := &doc{path: path}
 	fail := func(err error) (*doc, error) { return nil, &Error{File: path, Err: err} }
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
-	if line := tooDeep(data); line > 0 {
+	if line := tooDeepLine(data); line > 0 {
 		return nil, &Error{File: path, Line: line, Column: 1,
 			Err: errors.New("too many nested brackets or dashes; check that each bracket is closed")}
 	}
@@ -120,13 +120,13 @@ func parseDoc(path string, data []byte) (*doc, error) {
 	return d, nil
 }
 
-// mostDepth is how deep brackets may be nested, which the parser takes ever
+// maxNesting is how deep brackets may be nested, which the parser takes ever
 // longer for.
-const mostDepth = 200
+const maxNesting = 200
 
-// tooDeep returns the line on which brackets, or dashes in a row, are nested too
+// tooDeepLine returns the line on which brackets, or dashes in a row, are nested too
 // deep; 0 if they aren't.
-func tooDeep(data []byte) int {
+func tooDeepLine(data []byte) int {
 	depth, dashes, line := 0, 0, 1
 	for _, c := range data {
 		switch c {
@@ -142,7 +142,7 @@ func tooDeep(data []byte) int {
 		default:
 			dashes = 0
 		}
-		if depth > mostDepth || dashes > mostDepth {
+		if depth > maxNesting || dashes > maxNesting {
 			return line
 		}
 	}
@@ -171,7 +171,7 @@ func syntaxError(path string, err error) error {
 	return e
 }
 
-func (d *doc) at(n ast.Node) (line, column int) {
+func (d *doc) position(n ast.Node) (line, column int) {
 	if t := n.GetToken(); t != nil && t.Position != nil {
 		return t.Position.Line, t.Position.Column
 	}
@@ -183,20 +183,20 @@ func (d *doc) wrap(n ast.Node, err error) error {
 	if err == nil {
 		return nil
 	}
-	line, column := d.at(n)
-	return d.placed(line, column, err)
+	line, column := d.position(n)
+	return d.wrapAt(line, column, err)
 }
 
-// placed puts a place around an error, unless it has one.
-func (d *doc) placed(line, column int, err error) error {
+// wrapAt puts a place around an error, unless it has one.
+func (d *doc) wrapAt(line, column int, err error) error {
 	if has := (*Error)(nil); errors.As(err, &has) {
 		return err
 	}
 	var unknown *phrase.Error
-	if d.words != nil && errors.As(err, &unknown) && unknown.Unknown != "" {
-		unknown.HintAlso(slices.Sorted(maps.Keys(d.words)))
+	if d.params != nil && errors.As(err, &unknown) && unknown.UnknownName != "" {
+		unknown.AddCandidates(slices.Sorted(maps.Keys(d.params)))
 	}
-	return &Error{d.path, line, column, err, d.through}
+	return &Error{d.path, line, column, err, d.forSeries}
 }
 
 func (d *doc) fail(n ast.Node, format string, args ...any) error {
@@ -204,10 +204,10 @@ func (d *doc) fail(n ast.Node, format string, args ...any) error {
 }
 
 // source names the line of a node: what a holiday's origin is reported as.
-func (d *doc) source(n ast.Node) string { return d.spot(n).source() }
+func (d *doc) source(n ast.Node) string { return d.pos(n).source() }
 
 // source names the line of a place.
-func (s Spot) source() string {
+func (s Pos) source() string {
 	return fmt.Sprintf("%s:%d", filepath.ToSlash(filepath.Base(s.doc.path)), s.line)
 }
 
@@ -215,20 +215,20 @@ const noAnchors = "YAML anchors and aliases are not supported; use `patterns` fo
 
 // calendarName reads the name of a calendar, which a pattern may take: (cal).
 func (d *doc) calendarName(n ast.Node) (string, error) {
-	return d.word(n, (*doc).text)
+	return d.textOrParam(n, (*doc).text)
 }
 
 // ownerName is calendarName for an owner, whose name may also hold {words}.
-func (d *doc) ownerName(n ast.Node) (string, error) { return d.word(n, (*doc).filled) }
+func (d *doc) ownerName(n ast.Node) (string, error) { return d.textOrParam(n, (*doc).substituted) }
 
-// word reads a text that may be a word in parentheses, which a pattern takes.
-func (d *doc) word(n ast.Node, read func(*doc, ast.Node) (string, error)) (string, error) {
+// textOrParam reads a text that may be a word in parentheses, which a pattern takes.
+func (d *doc) textOrParam(n ast.Node, read func(*doc, ast.Node) (string, error)) (string, error) {
 	text, err := read(d, n)
 	if err != nil {
 		return "", err
 	}
 	if word, ok := strings.CutPrefix(text, "("); ok && strings.HasSuffix(word, ")") {
-		value, known := d.words[foldName(strings.TrimSuffix(word, ")"))]
+		value, known := d.params[foldName(strings.TrimSuffix(word, ")"))]
 		if !known {
 			return "", fmt.Errorf("the pattern has no parameter `%s`", text)
 		}
@@ -249,17 +249,17 @@ func (d *doc) text(n ast.Node) (string, error) {
 	case ast.ScalarNode:
 		return n.GetToken().Value, nil
 	case *ast.MappingNode:
-		if clock, ok := clock(n); ok {
+		if clock, ok := clockText(n); ok {
 			return clock, nil
 		}
 	}
 	return "", d.fail(n, "expected a single value, found a list or `key: value`")
 }
 
-// clock is the text that the parser takes for a mapping in a list within braces,
+// clockText is the text that the parser takes for a mapping in a list within braces,
 // `{remind: [1 day before at 09:00]}`: its colon has no blank after it, so it is
 // no key (YAML 1.2 section 7.3.3).
-func clock(n *ast.MappingNode) (string, bool) {
+func clockText(n *ast.MappingNode) (string, bool) {
 	if len(n.Values) != 1 {
 		return "", false
 	}

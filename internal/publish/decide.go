@@ -17,8 +17,8 @@ import (
 	"yoyaku/internal/ical"
 )
 
-// Wanted is what a plan wants on the server.
-type Wanted struct {
+// Desired is what a plan wants on the server.
+type Desired struct {
 	Plan     string // its id
 	Calendar ical.Calendar
 	Events   []schedule.Event
@@ -50,17 +50,17 @@ type Step struct {
 	Date, Was                eval.Value
 	Note                     string
 
-	act  act
-	res  caldav.Resource // to write or take away
-	made *ical.Object
+	action   action
+	resource caldav.Resource // to write or take away
+	object   *ical.Object
 }
 
-type act uint8
+type action uint8
 
 const (
-	leave act = iota
-	put
-	remove
+	actKeep action = iota
+	actPut
+	actDelete
 )
 
 // Cells are the cells of Columns.
@@ -69,13 +69,13 @@ func (s *Step) Cells() []eval.Value {
 		eval.Str(s.Note)}
 }
 
-// left reports whether what the plan says isn't there after all.
-func (s *Step) left() bool {
+// isUndone reports whether what the plan says isn't there after all.
+func (s *Step) isUndone() bool {
 	return slices.Contains([]string{Edited, Conflict, Foreign, Failed}, s.Result)
 }
 
-// kept is a resource that was read.
-type kept struct {
+// storedObject is a resource that was read.
+type storedObject struct {
 	*ical.Object
 	caldav.Resource
 }
@@ -87,8 +87,8 @@ type Decision struct {
 	Unread    int // resources that can't be read, and are left alone
 }
 
-// results are all results, in the order in which they are counted.
-var results = []string{Added, Moved, Changed, Gone, Edited, Conflict, Foreign, Failed}
+// resultOrder are all results, in the order in which they are counted.
+var resultOrder = []string{Added, Moved, Changed, Gone, Edited, Conflict, Foreign, Failed}
 
 // String counts what became of the events.
 func (d *Decision) String() string {
@@ -97,7 +97,7 @@ func (d *Decision) String() string {
 		count[s.Result]++
 	}
 	var said []string
-	for _, result := range results {
+	for _, result := range resultOrder {
 		if n := count[result]; n > 0 {
 			said = append(said, fmt.Sprintf("%d %s", n, result))
 		}
@@ -105,10 +105,10 @@ func (d *Decision) String() string {
 	return strings.Join(append(said, fmt.Sprintf("%d unchanged.", d.Unchanged)), ", ")
 }
 
-// Left counts the events that aren't there as the plan says.
-func (d *Decision) Left() (n int) {
+// Undone counts the events that aren't there as the plan says.
+func (d *Decision) Undone() (n int) {
 	for _, s := range d.Steps {
-		if s.left() {
+		if s.isUndone() {
 			n++
 		}
 	}
@@ -126,10 +126,10 @@ func (d *Decision) Failure() error {
 }
 
 // Decide compares a plan with what is on the server.
-func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
+func Decide(w Desired, there []caldav.Resource) (*Decision, error) {
 	d := &Decision{}
-	byUID := map[string]*kept{}
-	var order []*kept
+	byUID := map[string]*storedObject{}
+	var order []*storedObject
 	for _, r := range there {
 		o, err := ical.ReadObject(r.Data)
 		if err != nil {
@@ -137,7 +137,7 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 			continue
 		}
 		if byUID[o.UID] == nil {
-			byUID[o.UID] = &kept{o, r}
+			byUID[o.UID] = &storedObject{o, r}
 			order = append(order, byUID[o.UID])
 		}
 	}
@@ -145,23 +145,23 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 	for _, e := range w.Events {
 		e.UID = ical.ShortUID(e.UID)
 		wanted[e.UID] = true
-		if err := d.event(w, e, byUID[e.UID]); err != nil {
+		if err := d.decideEvent(w, e, byUID[e.UID]); err != nil {
 			return nil, err
 		}
 	}
 	for _, h := range order {
-		series, _, _ := ical.Identity(h.UID)
-		if wanted[h.UID] || h.Plan != w.Plan || h.Mark == "" || w.Leaves(series) || !w.Covers(h.UID, h.At, h.At.Day) {
+		series, _, _ := ical.SplitUID(h.UID)
+		if wanted[h.UID] || h.Plan != w.Plan || h.WrittenHash == "" || w.Excludes(series) || !w.Covers(h.UID, h.Start, h.Start.Day) {
 			continue
 		}
-		if e, ok := w.Moved(h.UID); ok {
-			if err := d.event(w, e, h); err != nil {
+		if e, ok := w.FindMoved(h.UID); ok {
+			if err := d.decideEvent(w, e, h); err != nil {
 				return nil, err
 			}
 			continue
 		}
-		if h.At.Day >= w.Today {
-			d.vanished(w, h)
+		if h.Start.Day >= w.Today {
+			d.decideRemoved(w, h)
 		}
 	}
 	slices.SortStableFunc(d.Steps, func(a, b *Step) int {
@@ -176,8 +176,8 @@ func Decide(w Wanted, there []caldav.Resource) (*Decision, error) {
 	return d, nil
 }
 
-// event decides about an event that the plan has.
-func (d *Decision) event(w Wanted, e schedule.Event, h *kept) error {
+// decideEvent decides about an event that the plan has.
+func (d *Decision) decideEvent(w Desired, e schedule.Event, h *storedObject) error {
 	step := &Step{Series: e.Series, What: e.What, ID: e.ID, Date: e.At}
 	var old *ical.Object
 	if h != nil {
@@ -187,32 +187,32 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *kept) error {
 	if err != nil {
 		return err
 	}
-	step.made = made
+	step.object = made
 	write := func(result, note string) {
 		if h != nil && h.ETag == "" {
-			step.Result, step.Note = Failed, noETag
+			step.Result, step.Note = Failed, noETagNote
 			return
 		}
-		step.Result, step.Note, step.act = result, note, put
-		step.res.Data = data
+		step.Result, step.Note, step.action = result, note, actPut
+		step.resource.Data = data
 	}
 	if h == nil {
 		write(Added, "")
-		step.res.Name = ical.ResourceName(e.UID)
+		step.resource.Name = ical.ResourceName(e.UID)
 		d.Steps = append(d.Steps, step)
 		return nil
 	}
-	step.res = h.Resource
+	step.resource = h.Resource
 	change := func(note string) {
 		result := Changed
-		if day := h.At; !day.SameTime(e.At) {
+		if day := h.Start; !day.SameTime(e.At) {
 			result, step.Was = Moved, day
 		}
 		write(result, note)
 	}
-	differs := inWords(h.Differs(made))
-	switch mine := h.Plan == w.Plan && h.Mark != ""; {
-	case mine && h.Hash == made.Mark: // whoever made it so
+	differs := propertyList(h.Differs(made))
+	switch mine := h.Plan == w.Plan && h.WrittenHash != ""; {
+	case mine && h.Hash == made.WrittenHash: // whoever made it so
 		d.Unchanged++
 		return nil
 	case !mine && !w.Adopt:
@@ -221,35 +221,35 @@ func (d *Decision) event(w Wanted, e schedule.Event, h *kept) error {
 			step.Note = "from the plan " + h.Plan
 		}
 	case !mine:
-		change(note("adopted", differs))
-	case h.Hash == h.Mark:
+		change(joinNotes("adopted", differs))
+	case h.Hash == h.WrittenHash:
 		change(differs)
 	case w.Overwrite:
-		change(note("changed by hand, overwritten", differs))
-	case h.Mark == made.Mark:
-		step.Result, step.Note = Edited, note("changed by hand, left alone", differs)
+		change(joinNotes("changed by hand, overwritten", differs))
+	case h.WrittenHash == made.WrittenHash:
+		step.Result, step.Note = Edited, joinNotes("changed by hand, left alone", differs)
 	default:
-		step.Result, step.Note = Conflict, note("changed by hand and in the plan", differs)
+		step.Result, step.Note = Conflict, joinNotes("changed by hand and in the plan", differs)
 	}
-	if step.act == leave && !h.At.SameTime(e.At) {
-		step.Was = h.At
+	if step.action == actKeep && !h.Start.SameTime(e.At) {
+		step.Was = h.Start
 	}
 	d.Steps = append(d.Steps, step)
 	return nil
 }
 
-// words are what people call properties; others go by their own name.
-var words = map[string]string{"DTSTART": "date", "DUE": "date", "DTEND": "length", "DURATION": "length",
+// propertyWords are what people call properties; others go by their own name.
+var propertyWords = map[string]string{"DTSTART": "date", "DUE": "date", "DTEND": "length", "DURATION": "length",
 	"SUMMARY": "summary", "DESCRIPTION": "description",
 	"LOCATION": "location", "CATEGORIES": "categories", "TRANSP": "busy or free", "STATUS": "status",
 	"CONTACT": "owner", "CLASS": "privacy", "VALARM": "reminders", "RECURRENCE-ID": "an instance",
 	"KIND": "event or to-do"}
 
-// inWords lists properties.
-func inWords(names []string) string {
+// propertyList lists properties.
+func propertyList(names []string) string {
 	var list []string
 	for _, name := range names {
-		word := words[name]
+		word := propertyWords[name]
 		if word == "" {
 			word = strings.ToLower(name)
 		}
@@ -261,27 +261,27 @@ func inWords(names []string) string {
 	return strings.Join(list, ", ")
 }
 
-func note(text, differs string) string {
+func joinNotes(text, differs string) string {
 	if differs == "" {
 		return text
 	}
 	return text + ": " + differs
 }
 
-// noETag is why a resource isn't changed that nobody can tell to be as it was.
-const noETag = "the server sent no ETag for it, so a change could overwrite somebody else's; left alone"
+// noETagNote is why a resource isn't changed that nobody can tell to be as it was.
+const noETagNote = "the server sent no ETag for it, so a change could overwrite somebody else's; left alone"
 
-// vanished decides about an event that the plan no longer has.
-func (d *Decision) vanished(w Wanted, h *kept) {
-	step := &Step{Was: h.At, res: h.Resource}
-	step.Series, step.What, step.ID = ical.Identity(h.UID)
+// decideRemoved decides about an event that the plan no longer has.
+func (d *Decision) decideRemoved(w Desired, h *storedObject) {
+	step := &Step{Was: h.Start, resource: h.Resource}
+	step.Series, step.What, step.ID = ical.SplitUID(h.UID)
 	switch {
-	case h.ETag == "" && (h.Hash == h.Mark || w.Overwrite):
-		step.Result, step.Note = Failed, noETag
-	case h.Hash == h.Mark:
-		step.Result, step.act = Gone, remove
+	case h.ETag == "" && (h.Hash == h.WrittenHash || w.Overwrite):
+		step.Result, step.Note = Failed, noETagNote
+	case h.Hash == h.WrittenHash:
+		step.Result, step.action = Gone, actDelete
 	case w.Overwrite:
-		step.Result, step.act, step.Note = Gone, remove, "changed by hand, removed"
+		step.Result, step.action, step.Note = Gone, actDelete, "changed by hand, removed"
 	default:
 		step.Result, step.Note = Conflict, "changed by hand and no longer in the plan"
 	}

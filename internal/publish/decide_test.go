@@ -17,7 +17,7 @@ import (
 
 // event is that of a day of April 2027, by the plan's name for it.
 func event(id string, day int, summary string) schedule.Event {
-	first, _ := civil.Of(2027, 4, 1)
+	first, _ := civil.NewDate(2027, 4, 1)
 	e := schedule.Event{Series: "pay", What: "date", ID: id, Summary: summary, At: eval.Day(first + civil.Date(day-1))}
 	e.UID = schedule.UID(e, "plan")
 	return e
@@ -68,15 +68,15 @@ func TestDecide(t *testing.T) {
 		{what: "gone beyond the window", there: []caldav.Resource{there(t, event("9", 31, "Pay"), "plan", "1", "", "")}},
 		{what: "gone of another", there: []caldav.Resource{there(t, e, "other", "1", "", "")}},
 		{what: "gone without a mark", there: []caldav.Resource{there(t, e, "plan", "1", "X-YOYAKU-HASH", "X-OLD")}},
-		{what: "no ETag, changed", wanted: []schedule.Event{event("1", 10, "Day")}, there: []caldav.Resource{there(t, e, "plan", "", "", "")}, want: "failed: " + noETag + " 2027-04-10 ", left: 1},
-		{what: "no ETag, gone", there: []caldav.Resource{there(t, e, "plan", "", "", "")}, want: "failed: " + noETag + "  2027-04-10", left: 1},
+		{what: "no ETag, changed", wanted: []schedule.Event{event("1", 10, "Day")}, there: []caldav.Resource{there(t, e, "plan", "", "", "")}, want: "failed: " + noETagNote + " 2027-04-10 ", left: 1},
+		{what: "no ETag, gone", there: []caldav.Resource{there(t, e, "plan", "", "", "")}, want: "failed: " + noETagNote + "  2027-04-10", left: 1},
 		{what: "no ETag, gone, by hand", there: []caldav.Resource{there(t, e, "plan", "", hand, by)}, want: "conflict: changed by hand and no longer in the plan  2027-04-10", left: 1},
-		{what: "no ETag, gone, by hand, taken back", there: []caldav.Resource{there(t, e, "plan", "", hand, by)}, overwrite: true, want: "failed: " + noETag + "  2027-04-10", left: 1},
+		{what: "no ETag, gone, by hand, taken back", there: []caldav.Resource{there(t, e, "plan", "", hand, by)}, overwrite: true, want: "failed: " + noETagNote + "  2027-04-10", left: 1},
 		{what: "by date, the gone ones by where they were", wanted: []schedule.Event{event("2", 20, "Pay"), event("3", 5, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "", "")},
 			want: "added: 2027-04-05 |gone:   2027-04-10|added: 2027-04-20 "},
 	} {
-		first, _ := civil.Of(2027, 4, 1)
-		w := Wanted{Plan: "plan", Events: c.wanted, Today: first + civil.Date(c.today-1), Overwrite: c.overwrite, Adopt: c.adopt, Scope: ical.Scope{Window: civil.Span{First: first, Last: first + 29}}}
+		first, _ := civil.NewDate(2027, 4, 1)
+		w := Desired{Plan: "plan", Events: c.wanted, Today: first + civil.Date(c.today-1), Overwrite: c.overwrite, Adopt: c.adopt, Scope: ical.Scope{Window: civil.Span{First: first, Last: first + 29}}}
 		d, err := Decide(w, append(c.there, caldav.Resource{Name: "x", Data: "nothing"}))
 		if err != nil {
 			t.Fatal(err)
@@ -90,8 +90,8 @@ func TestDecide(t *testing.T) {
 			}
 			got = append(got, fmt.Sprintf("%s: %s%s %s", cells[0], note, cells[4], cells[5]))
 		}
-		if strings.ReplaceAll(strings.Join(got, "|"), "gone:  ", "gone:   ") != c.want || d.Left() != c.left || d.Unchanged != c.unchanged || d.Unread != 1 || (d.Failure() != nil) != strings.HasPrefix(c.want, "failed") {
-			t.Errorf("%s: %q, %d left, %d unchanged, %d unread; want %q", c.what, strings.Join(got, "|"), d.Left(), d.Unchanged, d.Unread, c.want)
+		if strings.ReplaceAll(strings.Join(got, "|"), "gone:  ", "gone:   ") != c.want || d.Undone() != c.left || d.Unchanged != c.unchanged || d.Unread != 1 || (d.Failure() != nil) != strings.HasPrefix(c.want, "failed") {
+			t.Errorf("%s: %q, %d left, %d unchanged, %d unread; want %q", c.what, strings.Join(got, "|"), d.Undone(), d.Unchanged, d.Unread, c.want)
 		}
 	}
 	d := &Decision{Unchanged: 3, Steps: []*Step{{Result: Gone}, {Result: Added}, {Result: Added}, {Result: Failed}}}
@@ -118,7 +118,7 @@ func TestDo(t *testing.T) {
 	status := func(code int, condition string) error { return &caldav.StatusError{Code: code, Condition: condition} }
 	e, later := event("1", 10, "Pay"), event("1", 12, "Pay")
 	mine, other := there(t, later, "plan", "2", "", "").Data, there(t, e, "plan", "2", "SUMMARY:Pay", "SUMMARY:Mine").Data
-	first, _ := civil.Of(2027, 4, 1)
+	first, _ := civil.NewDate(2027, 4, 1)
 	for _, c := range []struct {
 		what   string
 		wanted []schedule.Event
@@ -143,20 +143,20 @@ func TestDo(t *testing.T) {
 		{"deleted, refused", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: status(500, "")}, "failed the server answered", false},
 		{"deleted, out of reach", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: errors.New("broken pipe")}, "failed broken pipe", true},
 	} {
-		d, err := Decide(Wanted{Plan: "plan", Events: c.wanted, Today: first, Scope: ical.Scope{Window: civil.Span{First: first, Last: first + 29}}}, c.there)
+		d, err := Decide(Desired{Plan: "plan", Events: c.wanted, Today: first, Scope: ical.Scope{Window: civil.Span{First: first, Last: first + 29}}}, c.there)
 		if err != nil || len(d.Steps) != 1 {
 			t.Fatalf("%s: %v %v", c.what, err, d)
 		}
 		var done atomic.Int64
-		err = d.Do(context.Background(), &c.store, 2, &done)
+		err = d.Apply(context.Background(), &c.store, 2, &done)
 		if got := d.Steps[0].Result + " " + d.Steps[0].Note; !strings.HasPrefix(got, c.want) || c.want == strings.Fields(c.want)[0]+" " && got != c.want || (err != nil) != c.fails || done.Load() != 1 {
 			t.Errorf("%s: %q %v, %d done; want %q", c.what, got, err, done.Load(), c.want)
 		}
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
-	d, _ := Decide(Wanted{Plan: "plan", Events: []schedule.Event{e}, Scope: ical.Scope{Window: civil.Always}}, nil)
-	if err := d.Do(ctx, &answering{}, 1, nil); !errors.Is(err, context.Canceled) || d.Steps[0].Result != Failed || d.Steps[0].Note != "not done" {
+	d, _ := Decide(Desired{Plan: "plan", Events: []schedule.Event{e}, Scope: ical.Scope{Window: civil.AllDays}}, nil)
+	if err := d.Apply(ctx, &answering{}, 1, nil); !errors.Is(err, context.Canceled) || d.Steps[0].Result != Failed || d.Steps[0].Note != "not done" {
 		t.Errorf("interrupted: %v %v", err, d.Steps[0])
 	}
 }

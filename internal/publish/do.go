@@ -17,11 +17,11 @@ type Store interface {
 	Delete(ctx context.Context, r caldav.Resource) error
 }
 
-// Do writes and takes away what was decided, some at once, and puts into the steps what
+// Apply writes and takes away what was decided, some at once, and puts into the steps what
 // became of them. If the server denies or can't be reached no more it stops: the
 // error says why, and the steps that weren't reached are Failed. Nothing is taken back;
 // the next time goes on from there.
-func (d *Decision) Do(ctx context.Context, store Store, atOnce int, done *atomic.Int64) error {
+func (d *Decision) Apply(ctx context.Context, store Store, atOnce int, done *atomic.Int64) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	work := make(chan *Step)
@@ -33,7 +33,7 @@ func (d *Decision) Do(ctx context.Context, store Store, atOnce int, done *atomic
 			for s := range work {
 				if err := s.do(ctx, store); err != nil {
 					s.Result, s.Note = Failed, err.Error()
-					if ended(err) {
+					if isFatal(err) {
 						stop(err)
 					}
 				}
@@ -44,7 +44,7 @@ func (d *Decision) Do(ctx context.Context, store Store, atOnce int, done *atomic
 		}()
 	}
 	for _, s := range d.Steps {
-		if s.act != leave {
+		if s.action != actKeep {
 			work <- s
 		}
 	}
@@ -56,53 +56,53 @@ func (d *Decision) Do(ctx context.Context, store Store, atOnce int, done *atomic
 	return nil
 }
 
-// ended reports whether an error means that the rest would fail too.
-func ended(err error) bool {
+// isFatal reports whether an error means that the rest would fail too.
+func isFatal(err error) bool {
 	var status *caldav.StatusError
-	return caldav.Denied(err) || !errors.As(err, &status)
+	return caldav.IsDenied(err) || !errors.As(err, &status)
 }
 
-// errNotReached is the error of a step that wasn't begun.
-var errNotReached = errors.New("not done")
+// errSkipped is the error of a step that wasn't begun.
+var errSkipped = errors.New("not done")
 
 func (s *Step) do(ctx context.Context, store Store) error {
 	if ctx.Err() != nil {
-		return errNotReached
+		return errSkipped
 	}
-	if s.act == remove {
-		err := store.Delete(ctx, s.res)
-		if caldav.Changed(err) {
-			if _, gerr := store.Get(ctx, s.res); caldav.Missing(gerr) {
+	if s.action == actDelete {
+		err := store.Delete(ctx, s.resource)
+		if caldav.IsPreconditionFailed(err) {
+			if _, gerr := store.Get(ctx, s.resource); caldav.IsNotFound(gerr) {
 				return nil
 			}
 			s.Result, s.Note = Conflict, "changed on the server in the meantime"
 			return nil
 		}
-		if caldav.Missing(err) {
+		if caldav.IsNotFound(err) {
 			return nil
 		}
 		return err
 	}
-	err := store.Put(ctx, s.res)
+	err := store.Put(ctx, s.resource)
 	switch {
-	case caldav.Changed(err):
-		now, gerr := store.Get(ctx, s.res)
+	case caldav.IsPreconditionFailed(err):
+		now, gerr := store.Get(ctx, s.resource)
 		if gerr == nil {
 			o, rerr := ical.ReadObject(now.Data)
 			switch {
 			// a try that seemed to fail
-			case rerr == nil && o.UID == s.made.UID && o.Hash == s.made.Hash && o.Plan == s.made.Plan:
+			case rerr == nil && o.UID == s.object.UID && o.Hash == s.object.Hash && o.Plan == s.object.Plan:
 				return nil
-			case s.res.ETag == "":
-				s.Result, s.Note = Foreign, "something else is in its place: "+s.res.Name
+			case s.resource.ETag == "":
+				s.Result, s.Note = Foreign, "something else is in its place: "+s.resource.Name
 				return nil
 			}
-		} else if !caldav.Missing(gerr) {
+		} else if !caldav.IsNotFound(gerr) {
 			return gerr
 		}
 		s.Result, s.Note = Conflict, "changed on the server in the meantime"
 		return nil
-	case caldav.Taken(err):
+	case caldav.IsUIDConflict(err):
 		s.Result, s.Note = Foreign, "the server has its UID under another name"
 		return nil
 	}

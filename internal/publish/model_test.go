@@ -119,7 +119,7 @@ func TestNothingIsLost(t *testing.T) {
 	if testing.Short() {
 		rounds = 50
 	}
-	first, _ := civil.Of(2027, 1, 1)
+	first, _ := civil.NewDate(2027, 1, 1)
 	day, _ := schedule.ParseReminder("1 day before")
 	for seed := range uint64(rounds) {
 		r := rand.New(rand.NewPCG(seed, 4791))
@@ -145,11 +145,11 @@ func TestNothingIsLost(t *testing.T) {
 			if r.IntN(5) == 0 {
 				left = fmt.Sprint("s", r.IntN(3))
 			}
-			w := Wanted{Plan: "plan", Calendar: ical.Calendar{Stamp: today}, Today: today, Overwrite: r.IntN(8) == 0, Adopt: r.IntN(8) == 0,
-				Scope: ical.Scope{Window: window, Left: func(series string) bool { return series == left },
-					Elsewhere: func(uid string) (schedule.Event, bool) { e, ok := all[uid]; return e, ok && !window.Has(e.At.Day) }}}
+			w := Desired{Plan: "plan", Calendar: ical.Calendar{DTSTAMP: today}, Today: today, Overwrite: r.IntN(8) == 0, Adopt: r.IntN(8) == 0,
+				Scope: ical.Scope{Window: window, IsExcluded: func(series string) bool { return series == left },
+					FindOutside: func(uid string) (schedule.Event, bool) { e, ok := all[uid]; return e, ok && !window.Contains(e.At.Day) }}}
 			for _, uid := range slices.Sorted(maps.Keys(all)) {
-				if e := all[uid]; window.Has(e.At.Day) && e.Series != left {
+				if e := all[uid]; window.Contains(e.At.Day) && e.Series != left {
 					w.Events = append(w.Events, e)
 				}
 			}
@@ -161,14 +161,14 @@ func TestNothingIsLost(t *testing.T) {
 			raced := ""
 			if r.IntN(3) == 0 { // somebody is quicker than the first write
 				for _, p := range d.Steps {
-					if p.act != leave && p.res.ETag != "" {
-						raced = p.res.Name
+					if p.action != actKeep && p.resource.ETag != "" {
+						raced = p.resource.Name
 						s.before = func() { s.set(raced, strings.Replace(s.data[raced], "UID:", "COMMENT:quick\r\nUID:", 1)) }
 						break
 					}
 				}
 			}
-			if err := d.Do(context.Background(), s, 1+r.IntN(4), nil); err != nil {
+			if err := d.Apply(context.Background(), s, 1+r.IntN(4), nil); err != nil {
 				t.Fatal(err)
 			}
 			quick := raced != "" && s.before == nil
@@ -190,12 +190,12 @@ func TestNothingIsLost(t *testing.T) {
 				fail("what somebody else changed meanwhile is lost: %q", s.data[raced])
 			}
 			for _, p := range d.Steps {
-				was, _ := ical.ReadObject(before[p.res.Name])
+				was, _ := ical.ReadObject(before[p.resource.Name])
 				switch {
-				case p.Result == Failed, quick && p.res.Name == raced && p.Result != Conflict:
-					fail("%s ends as %s: %s", p.res.Name, p.Result, p.Note)
-				case p.made != nil && was != nil && was.Plan == "plan" && p.act == leave && (p.Result == Edited) != (was.Mark == p.made.Hash):
-					fail("%s is %s, although the plan's part is from %s to %s", p.res.Name, p.Result, was.Mark, p.made.Hash)
+				case p.Result == Failed, quick && p.resource.Name == raced && p.Result != Conflict:
+					fail("%s ends as %s: %s", p.resource.Name, p.Result, p.Note)
+				case p.object != nil && was != nil && was.Plan == "plan" && p.action == actKeep && (p.Result == Edited) != (was.WrittenHash == p.object.Hash):
+					fail("%s is %s, although the plan's part is from %s to %s", p.resource.Name, p.Result, was.WrittenHash, p.object.Hash)
 				}
 			}
 			for uid, data := range edited {
@@ -206,13 +206,13 @@ func TestNothingIsLost(t *testing.T) {
 					continue
 				}
 				lost := s.data[name] != data
-				wanted := planned && e.Series != left && (window.Has(e.At.Day) || strings.Contains(data, "DTSTART;VALUE=DATE:2027") || strings.Contains(data, "DUE;VALUE=DATE:2027"))
+				wanted := planned && e.Series != left && (window.Contains(e.At.Day) || strings.Contains(data, "DTSTART;VALUE=DATE:2027") || strings.Contains(data, "DUE;VALUE=DATE:2027"))
 				switch {
 				case lost && !w.Overwrite && !w.Adopt:
 					fail("a hand edit of %s is lost:\n%s\nnow\n%s", uid, data, s.data[name])
 				case lost:
 					delete(edited, uid)
-				case wanted && window.Has(e.At.Day) && !w.Adopt && !w.Overwrite && told[uid] == nil:
+				case wanted && window.Contains(e.At.Day) && !w.Adopt && !w.Overwrite && told[uid] == nil:
 					if o, _ := ical.ReadObject(data); o.Hash != made(t, w, e).Hash {
 						fail("nothing is told of the edit of %s", uid)
 					}
@@ -223,10 +223,10 @@ func TestNothingIsLost(t *testing.T) {
 				o, err := ical.ReadObject(s.data[name])
 				p := told[e.UID]
 				switch {
-				case p != nil && p.left():
+				case p != nil && p.isUndone():
 				case name == raced && strings.Contains(s.data[name], "COMMENT:quick"):
 					fail("%s was changed meanwhile, and that isn't told: %v", e.UID, p)
-				case err != nil || o.Hash != made(t, w, e).Hash || o.Plan != "plan" || o.Mark != o.Hash && o.Hash != made(t, w, e).Mark:
+				case err != nil || o.Hash != made(t, w, e).Hash || o.Plan != "plan" || o.WrittenHash != o.Hash && o.Hash != made(t, w, e).WrittenHash:
 					fail("%s isn't as the plan says (%v): %s", e.UID, p, s.data[name])
 				case completed[e.UID] && !strings.Contains(s.data[name], "PERCENT-COMPLETE:100") && before[name] != "" && strings.Contains(before[name], "PERCENT-COMPLETE:100"):
 					fail("%s is no longer completed", e.UID)
@@ -237,8 +237,8 @@ func TestNothingIsLost(t *testing.T) {
 				if _, still := s.data[name]; still || err != nil || name == raced {
 					continue
 				}
-				series, _, _ := ical.Identity(o.UID)
-				if _, planned := all[o.UID]; planned || series == left || o.Plan != "plan" || o.At.Day < today || !window.Has(o.At.Day) {
+				series, _, _ := ical.SplitUID(o.UID)
+				if _, planned := all[o.UID]; planned || series == left || o.Plan != "plan" || o.Start.Day < today || !window.Contains(o.Start.Day) {
 					fail("%s was taken away", o.UID)
 				}
 			}
@@ -249,7 +249,7 @@ func TestNothingIsLost(t *testing.T) {
 				t.Fatal(err)
 			}
 			for _, p := range again.Steps {
-				if p.act != leave && (raced == "" || p.res.Name != raced) {
+				if p.action != actKeep && (raced == "" || p.resource.Name != raced) {
 					fail("the same again isn't as it was: %+v", p)
 				}
 			}
@@ -271,7 +271,7 @@ func TestNothingIsLost(t *testing.T) {
 					e := edits[r.IntN(len(edits))]
 					if data := strings.Replace(s.data[name], e.old, e.new, 1); data != s.data[name] {
 						s.set(name, data)
-						if now, err := ical.ReadObject(data); err == nil && now.Hash != now.Mark {
+						if now, err := ical.ReadObject(data); err == nil && now.Hash != now.WrittenHash {
 							edited[o.UID] = data
 						}
 					}
@@ -299,7 +299,7 @@ func TestNothingIsLost(t *testing.T) {
 	}
 }
 
-func made(t *testing.T, w Wanted, e schedule.Event) *ical.Object {
+func made(t *testing.T, w Desired, e schedule.Event) *ical.Object {
 	t.Helper()
 	o, _, err := w.Calendar.Object(e, w.Plan, nil)
 	if err != nil {
@@ -311,8 +311,8 @@ func made(t *testing.T, w Wanted, e schedule.Event) *ical.Object {
 // A server that ends in the middle: what was done stays, the rest is reported, and the
 // next time finishes it.
 func TestInTheMiddle(t *testing.T) {
-	first, _ := civil.Of(2027, 1, 1)
-	w := Wanted{Plan: "plan", Scope: ical.Scope{Window: civil.Always}}
+	first, _ := civil.NewDate(2027, 1, 1)
+	w := Desired{Plan: "plan", Scope: ical.Scope{Window: civil.AllDays}}
 	for i := range 20 {
 		e := schedule.Event{Series: "pay", What: "date", ID: fmt.Sprint(i), Summary: "Pay", At: eval.Day(first + civil.Date(i))}
 		e.UID = schedule.UID(e, "plan")
@@ -324,7 +324,7 @@ func TestInTheMiddle(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := d.Do(context.Background(), s, 1, nil); !errors.Is(err, ending) {
+		if err := d.Apply(context.Background(), s, 1, nil); !errors.Is(err, ending) {
 			t.Errorf("%v: ended by %v", ending, err)
 		}
 		failed := 0

@@ -24,18 +24,18 @@ var betweenPhrases = []string{
 
 func newBetween() *Question {
 	return &Question{
-		Planless: true, Name: "between", Group: Facts, Place: 2, Use: "between A B", Short: "Every measure between two dates",
+		IgnoresPlan: true, Name: "between", Group: Facts, Order: 2, Use: "between A B", Short: "Every measure between two dates",
 		Long: `List every measure between two dates: days (to leaves out the first day, through counts
 both ends), working days, complete weeks, months and years, age, and day counts and year
 fractions by the published conventions.`,
 		Examples: `  yoyaku between 2027-02-28 2027-08-31
   yoyaku between 2027-02-28 2027-08-31 --calendar england-wales
   yoyaku between today "today, +6 months"`,
-		Least: 2, Most: 2, Wants: "two dates, such as 2027-02-28 2027-08-31",
+		MinArgs: 2, MaxArgs: 2, ArgsHelp: "two dates, such as 2027-02-28 2027-08-31",
 		Answer: func(j *Job) error {
 			var row []eval.Value
 			for _, text := range j.Args {
-				d, err := eval.DateOf(text, j.Env)
+				d, err := eval.ComputeDate(text, j.Env)
 				if err != nil {
 					return err
 				}
@@ -44,7 +44,7 @@ fractions by the published conventions.`,
 			env := j.Env
 			env.Names = []string{"A", "B"}
 			names := strings.NewReplacer(" A ", " "+row[0].String()+" ", " B", " "+row[1].String())
-			return j.fill([]string{"measure", "result"}, func(put rows.Put) error {
+			return j.fillRows([]string{"measure", "result"}, func(put rows.PutRow) error {
 				for _, text := range betweenPhrases {
 					prog, err := eval.Compile(text, nil, env)
 					if err != nil {

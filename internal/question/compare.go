@@ -27,14 +27,14 @@ type Side struct {
 
 // Compare compares two sides and puts what differs. Tables that are no schedules are
 // matched by a key.
-func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+func (p *Workspace) Compare(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	if key != "" {
 		if old.Open == nil || now.Open == nil {
-			return t, rows.In("key", fmt.Errorf("is for two tables; a plan has its own keys"))
+			return t, rows.WrapOption("key", fmt.Errorf("is for two tables; a plan has its own keys"))
 		}
-		return p.tables(old, now, key, put)
+		return p.compareTables(old, now, key, put)
 	}
-	span := civil.Always
+	span := civil.AllDays
 	for _, s := range []Side{old, now} {
 		if s.Window != nil {
 			both := civil.Span{First: max(span.First, s.Window.First), Last: min(span.Last, s.Window.Last)}
@@ -51,7 +51,7 @@ func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference)
 	if err != nil {
 		return t, err
 	}
-	list, t := schedule.Differences(was, is, func(e schedule.Event) bool { return span.Has(e.At.Day) })
+	list, t := schedule.Differences(was, is, func(e schedule.Event) bool { return span.Contains(e.At.Day) })
 	for _, d := range list {
 		if err := put(d); err != nil {
 			return t, err
@@ -63,7 +63,7 @@ func (p *Place) Compare(old, now Side, key string, put func(schedule.Difference)
 // events are the dates of a side, of a plan those around a span too.
 func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 	if s.Dates != nil {
-		return s.Dates(span, span.Widen(schedule.AYear, schedule.AYear))
+		return s.Dates(span, span.Widen(schedule.SearchMargin, schedule.SearchMargin))
 	}
 	f, err := s.Open()
 	if err != nil {
@@ -81,17 +81,17 @@ func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 	return list, err
 }
 
-// tables compares two tables by a key.
-func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+// compareTables compares two tables by a key.
+func (p *Workspace) compareTables(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	var readers [2]rows.Reader
-	var unseen [2]tabular.Unseen
+	var unseen [2]tabular.HiddenParts
 	for i, s := range []Side{old, now} {
 		f, err := s.Open()
 		if err != nil {
 			return t, err
 		}
 		defer f.Close()
-		if readers[i], err = (tabular.Input{Unseen: &unseen[i]}).Read(s.Name, strings.ToLower(filepath.Ext(s.Name)),
+		if readers[i], err = (tabular.Options{Hidden: &unseen[i]}).Read(s.Name, strings.ToLower(filepath.Ext(s.Name)),
 			f); err != nil {
 			return t, err
 		}
@@ -107,15 +107,15 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 	if len(added) > 0 {
 		p.Note("columns only in the new table, not compared: %s", strings.Join(added, ", "))
 	}
-	defer garbage(2)()
-	if err = rows.Each(readers[0], c.Old); err == nil {
-		err = c.Whole()
+	defer limitGarbage(2)()
+	if err = rows.Each(readers[0], c.AddOld); err == nil {
+		err = c.FinishOld()
 	}
 	if err != nil {
 		return t, err
 	}
 	err = rows.Each(readers[1], func(line int, cells []eval.Value) error {
-		d, differs, err := c.New(line, cells)
+		d, differs, err := c.CompareNew(line, cells)
 		if err != nil {
 			return err
 		}
@@ -134,7 +134,7 @@ func (p *Place) tables(old, now Side, key string, put func(schedule.Difference) 
 			p.Note("%s", note)
 		}
 	}
-	for _, d := range c.Gone() {
+	for _, d := range c.Removed() {
 		t.Count(d)
 		if err := put(d); err != nil {
 			return t, err

@@ -9,7 +9,7 @@ func init() { register(newDays) }
 
 func newDays() *Question {
 	return &Question{
-		Name: "days", Alone: true, Group: Facts, Place: 3, Use: "days SPAN",
+		Name: "days", NeedsNoRecord: true, Group: Facts, Order: 3, Use: "days SPAN",
 		Short: "A table of days with all their attributes",
 		Long: `Write one row per day with what tables are joined on: week, month, quarter, fiscal
 periods, whether it is a working day and which of the month, how many are left in the
@@ -17,18 +17,18 @@ month, the holiday's name, and the month's first and last day.`,
 		Examples: `  yoyaku days 2027-03
   yoyaku days 2027-03 --calendar england-wales
   yoyaku days FY2027 --fiscal-start apr --out days.csv`,
-		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027-03",
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a stretch of time, such as 2027-03",
 		Answer: func(j *Job) error {
-			span, err := eval.Window(j.Args[0], j.Env)
+			span, err := eval.ParseWindow(j.Args[0], j.Env)
 			if err != nil {
 				return err
 			}
 			cal := j.Env.Calendar
-			cal.Need()
-			for _, d := range cal.Beyond(span) {
-				cal.Miss(d)
+			cal.MarkUsed()
+			for _, d := range cal.UncoveredDays(span) {
+				cal.RecordMiss(d)
 			}
-			return j.lines(schedule.DayColumns, schedule.Days(span, j.Env.Frame, cal))
+			return j.fillLines(schedule.DayColumns, schedule.Days(span, j.Env.Fiscal, cal))
 		},
 	}
 }

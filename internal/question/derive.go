@@ -13,8 +13,8 @@ import (
 
 func init() { register(newDerive) }
 
-// derive adds columns to every row, or makes events of rows.
-type derive struct {
+// deriveQuestion adds columns to every row, or makes events of rows.
+type deriveQuestion struct {
 	adds, remind, carry []string
 	form                EventForm
 	reasons             bool
@@ -22,9 +22,9 @@ type derive struct {
 }
 
 func newDerive() *Question {
-	q := &derive{}
+	q := &deriveQuestion{}
 	return &Question{
-		Name: "derive", Group: Tables, Place: 1, Use: "derive TABLE", Short: "Add columns to every row of a table",
+		Name: "derive", Group: Tables, Order: 1, Use: "derive TABLE", Short: "Add columns to every row of a table",
 		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, .ics, or - for
 standard input). A column is "NAME = PHRASE" and may use the columns before it; if a cell
 it needs is blank, it is blank. With --carry, a column runs down the rows, such as a
@@ -34,12 +34,12 @@ balance.`,
   yoyaku derive invoices.csv --add "due = invoiced, end of month, +30 days" --reasons
   yoyaku derive courses.csv --add "last = start, lasting days working days" --out courses.xlsx
   yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"`,
-		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Events: true,
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as crew-contracts.csv", TakesTable: true, GivesEvents: true,
 		Options: []*declare.Key{
 			{Name: "add", Complete: "columns",
 				Value: `"NAME = PHRASE"`, Help: "add a column, or those of @FILE, one a line", Takes: declare.Text.Repeat(&q.adds)},
 			{Name: "reasons", Help: "add a column NAME_reason beside each: why it moved", Takes: declare.Yes.Into(&q.reasons)},
-			carryOption(&q.carry),
+			runningOption(&q.carry),
 			{Name: "per", With: []string{"carry"}, Complete: "columns",
 				Help: "run --carry down the rows of each value of column `COL`", Takes: declare.Column.Into(&q.per)},
 			{Name: "event-day", Complete: "columns",
@@ -47,44 +47,44 @@ balance.`,
 			{Name: "event-text", Help: "write `TEXT` as the event's summary, with {columns} in it", Takes: declare.Text.Into(&q.text)},
 			{Name: "key", Complete: "columns", Help: "identify each row's event by column `COL` for good",
 				Takes: declare.Column.Into(&q.key)},
-			remind(&q.remind),
+			reminderOption(&q.remind),
 			q.form.Options()[0], // what rows are doesn't recur
 		},
 		Answer: q.answer,
 	}
 }
 
-func (q *derive) answer(j *Job) error {
+func (q *deriveQuestion) answer(j *Job) error {
 	adds, err := readAdds(j, q.adds)
 	if err != nil {
 		return err
 	}
-	t, err := j.table()
+	t, err := j.openTable()
 	if err != nil {
 		return err
 	}
 	if err := t.Add(adds, q.reasons, t.Env); err != nil {
-		return rows.In("add", err)
+		return rows.WrapOption("add", err)
 	}
-	if err := t.Carry(q.carry, q.per, t.Env); err != nil {
+	if err := t.AddRunning(q.carry, q.per, t.Env); err != nil {
 		return err
 	}
-	to, events := j.events()
+	to, events := j.eventSink()
 	if err := q.form.Check(events); err != nil {
 		return err
 	}
 	if events {
 		return q.events(j, t, to)
 	}
-	if err := j.eventsOnly("event-day", q.day, "event-text", q.text, "key", q.key, "remind",
+	if err := j.rejectEventOptions("event-day", q.day, "event-text", q.text, "key", q.key, "remind",
 		strings.Join(q.remind, ", ")); err != nil {
 		return err
 	}
-	return j.pass(t)
+	return j.writeTable(t)
 }
 
-// mostPhrases bounds a file of phrases.
-const mostPhrases = 1 << 20
+// maxPhrasesBytes bounds a file of phrases.
+const maxPhrasesBytes = 1 << 20
 
 // readAdds puts the lines of @FILE in its place; # begins a comment.
 func readAdds(j *Job, adds []string) (list []string, err error) {
@@ -94,12 +94,12 @@ func readAdds(j *Job, adds []string) (list []string, err error) {
 			list = append(list, a)
 			continue
 		}
-		if err := j.Files.Read(name); err != nil {
+		if err := j.Files.AddInput(name); err != nil {
 			return nil, err
 		}
-		data, err := j.Files.ReadAll(name, mostPhrases, "file of phrases")
+		data, err := j.Files.ReadAll(name, maxPhrasesBytes, "file of phrases")
 		if err != nil {
-			return nil, rows.In("add", err)
+			return nil, rows.WrapOption("add", err)
 		}
 		for line := range strings.Lines(strings.TrimPrefix(string(data), "\ufeff")) {
 			if line = strings.TrimSpace(line); line != "" && line[0] != '#' {
@@ -111,7 +111,7 @@ func readAdds(j *Job, adds []string) (list []string, err error) {
 }
 
 // events makes an event of each row that has a day.
-func (q *derive) events(j *Job, t *Table, to Events) error {
+func (q *deriveQuestion) events(j *Job, t *Table, to Events) error {
 	for _, o := range []struct{ name, value string }{{"event-day", q.day}, {"event-text", q.text}, {"key", q.key}} {
 		if o.value == "" {
 			return declare.Lacks(o.name, "events of rows need event-day, event-text and key")
@@ -121,26 +121,26 @@ func (q *derive) events(j *Job, t *Table, to Events) error {
 	if t.Name == "-" {
 		stem = "table"
 	}
-	day, err := t.Column("event-day", q.day)
+	day, err := t.FindColumn("event-day", q.day)
 	if err != nil {
 		return err
 	}
 	name := t.Visible()[day]
-	e := rows.Events{Table: stem, Name: name, Plan: j.ID, Day: rows.Quote(name), Text: q.text, Key: q.key,
+	e := rows.Events{Table: stem, Name: name, Plan: j.ID, Day: rows.QuoteName(name), Text: q.text, Key: q.key,
 		Where:     j.result.Where,
 		DayOption: "event-day", TextOption: "event-text"}
-	if e.Reminders, err = reminders(q.remind); err != nil {
+	if e.Reminders, err = parseReminders(q.remind); err != nil {
 		return err
 	}
 	if err := j.eventsOf(t, &e); err != nil {
 		return err
 	}
 	for i := range e.List {
-		e.List[i] = q.form.Of(e.List[i])
+		e.List[i] = q.form.Apply(e.List[i])
 		e.List[i].Category = "" // a file's name is no word for people
 	}
-	to.Bound(ical.Scope{Window: civil.Always, Plans: []string{j.ID},
-		Left: func(series string) bool { return series != stem }})
+	to.SetScope(ical.Scope{Window: civil.AllDays, Plans: []string{j.ID},
+		IsExcluded: func(series string) bool { return series != stem }})
 	return to.Events(e.List)
 }
 
@@ -154,7 +154,7 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 	if err := e.Prepare(t.Table); err != nil {
 		return err
 	}
-	if err := j.settle(t.Visible()); err != nil {
+	if err := j.prepareRead(t.Visible()); err != nil {
 		return err
 	}
 	err = j.scan(t, func(line int, row []eval.Value) error {
@@ -167,7 +167,7 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 		return err
 	}
 	if e.Blank > 0 {
-		j.Note("%s", undated(e.Blank, t.Name))
+		j.Note("%s", undatedText(e.Blank, t.Name))
 	}
 	return nil
 }
@@ -175,7 +175,7 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 // EventsOf makes events of the rows of the job's table.
 func (j *Job) EventsOf(e *rows.Events) error {
 	j.Question = &Question{Name: "events", Answer: func(j *Job) error {
-		t, err := j.table()
+		t, err := j.openTable()
 		if err != nil {
 			return err
 		}

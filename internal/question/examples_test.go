@@ -61,7 +61,7 @@ func example(t *testing.T, line string) string {
 		o.Reset()
 	}
 	set, calendar, format := plan.Settings{AsOf: day("2026-11-25")}, "", "csv"
-	if q.Drawn {
+	if q.IsDrawing {
 		format = "table"
 	}
 	for i := 1; i < len(args); i++ {
@@ -88,9 +88,9 @@ func example(t *testing.T, line string) string {
 		case "as-of":
 			set.AsOf = day(value)
 		case "fiscal-start", "fiscal-end":
-			set.Frame = map[string]string{name: value}
+			set.Fiscal = map[string]string{name: value}
 		case "leap-day":
-			set.LeapMarch = value == "1-mar"
+			set.LeapDayToMarch = value == "1-mar"
 		}
 		for _, o := range all {
 			if o.Name == name {
@@ -108,25 +108,25 @@ func example(t *testing.T, line string) string {
 			t.Fatal(err)
 		}
 		if calendar != "" {
-			if err := p.CountBy(calendar); err != nil {
+			if err := p.SetCalendar(calendar); err != nil {
 				return fmt.Sprintln(">", err)
 			}
 		}
 	}
-	job.Named = calendar
+	job.CalendarName = calendar
 	var out, told bytes.Buffer
-	place := p.Place()
-	place.Stdin, place.Flags = strings.NewReader(""), true
+	place := p.Workspace()
+	place.Stdin, place.IsCommand = strings.NewReader(""), true
 	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, "> "+format+"\n", args...) }
 	place.Warn = place.Note
 	place.Ledger = kept{}
-	place.Create = func(_, path string) (io.Writer, error) { return io.Discard, nil }
-	job.Place = &place
-	f, _ := report.Find(format)
+	place.CreateFile = func(_, path string) (io.Writer, error) { return io.Discard, nil }
+	job.Workspace = &place
+	f, _ := report.FindFormat(format)
 	var err error
-	if job.To, err = f.Sink(&out, report.Look{AsOf: p.Env.Today, Zone: p.Zone}); err == nil {
-		if q.Bare {
-			job.To = report.Bare(&out)
+	if job.Sink, err = f.Sink(&out, report.Options{AsOf: p.Env.Today, Zone: p.Zone}); err == nil {
+		if q.IsSingleValue {
+			job.Sink = report.NewValueSink(&out)
 		}
 		err = job.Answer()
 	}
@@ -138,11 +138,11 @@ func example(t *testing.T, line string) string {
 		fmt.Fprintln(&told, ">", w)
 		delete(plans, key)
 	}
-	for _, a := range job.After {
+	for _, a := range job.Footnotes {
 		fmt.Fprintln(&told, ">", a)
 	}
-	if job.No != nil {
-		fmt.Fprintln(&told, "> no:", job.No)
+	if job.Negative != nil {
+		fmt.Fprintln(&told, "> no:", job.Negative)
 	}
 	text := strings.ReplaceAll(out.String(), "\r\n", "\n") + told.String()
 	if lines := strings.SplitAfter(text, "\n"); len(lines) > 100 { // both ends say enough
@@ -185,6 +185,6 @@ func TestExamples(t *testing.T) {
 			}
 			fmt.Fprintf(&got, "$ %s\n%s\n", line, example(t, line))
 		}
-		golden.Hold(t, filepath.Join(here, q.Name+".txt"), got.String())
+		golden.Compare(t, filepath.Join(here, q.Name+".txt"), got.String())
 	}
 }

@@ -12,15 +12,15 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// BadRows says what was wrong with a table's cells, and what would help.
-type BadRows struct {
-	Table string
-	Bad   rows.Bad
-	place *Place
+// BadRowsError says what was wrong with a table's cells, and what would help.
+type BadRowsError struct {
+	Table     string
+	Bad       rows.BadCells
+	workspace *Workspace
 }
 
 // Error lists the first cells, counts all, and offers what would read them.
-func (e *BadRows) Error() string {
+func (e *BadRowsError) Error() string {
 	var b strings.Builder
 	cells := "cells are"
 	if e.Bad.Count == 1 {
@@ -32,13 +32,13 @@ func (e *BadRows) Error() string {
 	for _, c := range e.Bad.First {
 		fmt.Fprintf(&b, "\n  line %d, `%s`: %s", c.Line, c.Column, strings.TrimPrefix(c.Reason(), c.Column+": "))
 		var f *phrase.Error
-		if errors.As(c.Err, &f) && f.Cell { // the cell holds a phrase itself
+		if errors.As(c.Err, &f) && f.InCell { // the cell holds a phrase itself
 			b.WriteString("\n  " + strings.ReplaceAll(strings.TrimSuffix(report.Caret(f), "\n"), "\n", "\n  "))
 			if f.Hint != "" {
 				b.WriteString("\n    " + f.Hint)
 			}
 		}
-		var nd *eval.NotDate
+		var nd *eval.NotDateError
 		if errors.As(c.Err, &nd) && nd.Column != "" && nd.Form == "" {
 			if unread[nd.Column] == nil {
 				order = append(order, nd.Column)
@@ -56,33 +56,33 @@ func (e *BadRows) Error() string {
 		fmt.Fprintf(&b, "\n  and %d more", more)
 	}
 	for _, col := range order {
-		if fit := tabular.Fitting(unread[col]); len(fit) > 0 {
+		if fit := tabular.FittingLayouts(unread[col]); len(fit) > 0 {
 			which := ""
 			if len(fit) > 1 {
 				which = "; choose one"
 			}
 			fmt.Fprintf(&b, "\n  the dates in `%s` can be read as %s%s: %s", col, strings.Join(fit, " or as "), which,
-				e.place.Say("read-dates", `"`+col+"="+fit[0]+`"`))
+				e.workspace.OptionText("read-dates", `"`+col+"="+fit[0]+`"`))
 		}
 	}
 	for _, col := range numbers {
-		if fit := tabular.FittingNumbers(unplain[col]); len(fit) > 0 {
+		if fit := tabular.FittingNumberForms(unplain[col]); len(fit) > 0 {
 			fmt.Fprintf(&b, "\n  the numbers in `%s` can be read as %s: %s", col, fit[0],
-				e.place.Say("read-numbers", `"`+col+"="+fit[0]+`"`))
+				e.workspace.OptionText("read-numbers", `"`+col+"="+fit[0]+`"`))
 		}
 	}
-	if words := openWords(unread); words != "" {
-		fmt.Fprintf(&b, "\n  if a word there means that the range is still open: %s", e.place.Say("open-words", words))
+	if words := blankWordsHint(unread); words != "" {
+		fmt.Fprintf(&b, "\n  if a word there means that the range is still open: %s", e.workspace.OptionText("open-words", words))
 	}
-	fmt.Fprintf(&b, "\n  %s leaves them blank; %s sets such rows aside", e.place.Say("bad-rows", "blank"),
-		e.place.Say("bad-rows", "aside=FILE"))
+	fmt.Fprintf(&b, "\n  %s leaves them blank; %s sets such rows aside", e.workspace.OptionText("bad-rows", "blank"),
+		e.workspace.OptionText("bad-rows", "aside=FILE"))
 	return b.String()
 }
 
 // notNumber reports a cell that was to be a number and isn't a plain one.
 func notNumber(c *rows.BadCell) (column, text string, ok bool) {
-	var n *eval.NotNumber
-	var a *eval.NotAmount
+	var n *eval.NotNumberError
+	var a *eval.NotAmountError
 	switch {
 	case errors.As(c.Err, &n):
 		return n.Column, n.Text, true
@@ -97,8 +97,8 @@ func notNumber(c *rows.BadCell) (column, text string, ok bool) {
 var errorValues = map[string]bool{"#N/A": true, "#REF!": true, "#VALUE!": true, "#NAME?": true, "#DIV/0!": true,
 	"#NULL!": true, "#NUM!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true}
 
-// openWords lists the words among cells that were to be dates, a few.
-func openWords(unread map[string][]string) string {
+// blankWordsHint lists the words among cells that were to be dates, a few.
+func blankWordsHint(unread map[string][]string) string {
 	var list []string
 	for _, cells := range unread {
 		for _, s := range cells {

@@ -24,17 +24,17 @@ func (f *EventForm) Options() []*declare.Key {
 func (f *EventForm) Check(events bool) error {
 	switch {
 	case f.Todo && f.RRule:
-		return &rows.OptionError{Option: "todo", Is: true, Err: errors.New("can't be combined with " + rows.Other("rrule", "") + ": to-dos don't repeat")}
+		return &rows.OptionError{Option: "todo", IsPredicate: true, Err: errors.New("can't be combined with " + rows.OptionRef("rrule", "") + ": to-dos don't repeat")}
 	case f.Todo && !events:
-		return rows.In("todo", errCalendarOnly)
+		return rows.WrapOption("todo", errCalendarOnly)
 	case f.RRule && !events:
-		return rows.In("rrule", errCalendarOnly)
+		return rows.WrapOption("rrule", errCalendarOnly)
 	}
 	return nil
 }
 
-// Of is an event in this form.
-func (f *EventForm) Of(e schedule.Event) schedule.Event {
+// Apply is an event in this form.
+func (f *EventForm) Apply(e schedule.Event) schedule.Event {
 	e.Todo = e.Todo || f.Todo
 	return e
 }
@@ -44,11 +44,11 @@ func (f *EventForm) Of(e schedule.Event) schedule.Event {
 func (f *EventForm) Events(entries []schedule.Entry, plan func(*schedule.Series) string,
 	event func(schedule.Entry) schedule.Event) (list []schedule.Event, err error) {
 	if f.RRule {
-		list, err = schedule.Folded(entries, plan, event)
-		return list, rows.In("rrule", err)
+		list, err = schedule.FoldAll(entries, plan, event)
+		return list, rows.WrapOption("rrule", err)
 	}
 	for _, e := range entries {
-		list = append(list, f.Of(event(e)))
+		list = append(list, f.Apply(event(e)))
 	}
 	return list, nil
 }

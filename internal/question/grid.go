@@ -10,16 +10,16 @@ import (
 
 func init() { register(newGrid) }
 
-// grid is people against days.
-type grid struct {
+// gridQuestion is people against days.
+type gridQuestion struct {
 	name, start, end, window, mark, openThrough string
 	everyDay                                    bool
 }
 
 func newGrid() *Question {
-	q := &grid{}
+	q := &gridQuestion{}
 	return &Question{
-		Name: "grid", Group: Tables, Place: 6, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN",
+		Name: "grid", Group: Tables, Order: 6, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN",
 		Short: "People against days",
 		Long: `Draw one row per person and one column per day. Booked working days are marked, closed
 days shaded, and both sides have totals. Bookings of the same person share a row; a row
@@ -30,7 +30,7 @@ without dates stays empty.`,
     --open-words present --out june.html
   yoyaku grid courses.csv --name trainer --start start --end "start, lasting days working days" \
     --window 2027-06 --mark course`,
-		Least: 1, Most: 1, Wants: "a table, such as absences.csv", Table: true, Record: true,
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as absences.csv", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
 			{Name: "name", Needed: true, Example: "person", Complete: "columns", Help: "take the names from column `COL`", Takes: declare.Column.Into(&q.name)},
 			{Name: "start", Needed: true, Example: "first", Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Takes: declare.Phrase.Into(&q.start)},
@@ -44,34 +44,34 @@ without dates stays empty.`,
 	}
 }
 
-// mostGridDays is how many days a grid may have.
-const mostGridDays = 400
+// maxGridDays is how many days a grid may have.
+const maxGridDays = 400
 
-func (q *grid) answer(j *Job) error {
-	window, err := j.window("window", q.window)
+func (q *gridQuestion) answer(j *Job) error {
+	window, err := j.parseWindow("window", q.window)
 	if err != nil {
 		return err
 	}
-	if window.Len() > mostGridDays {
-		return rows.In("window", fmt.Errorf("a grid has at most %d days; this window has %d", mostGridDays, window.Len()))
+	if window.Len() > maxGridDays {
+		return rows.WrapOption("window", fmt.Errorf("a grid has at most %d days; this window has %d", maxGridDays, window.Len()))
 	}
 	t, err := j.chosen()
 	if err != nil {
 		return err
 	}
-	name, err := t.Column("name", q.name)
+	name, err := t.FindColumn("name", q.name)
 	if err != nil {
 		return err
 	}
-	ranges, err := j.ranges(t, q.start, q.end, q.openThrough, window)
+	ranges, err := j.newRanges(t, q.start, q.end, q.openThrough, window)
 	if err != nil {
 		return err
 	}
-	mark, err := rows.IfGiven(t.Hide, "mark", q.mark)
+	mark, err := rows.IfGiven(t.AddHiddenPhrase, "mark", q.mark)
 	if err != nil {
 		return err
 	}
-	if err := j.settle(nil); err != nil {
+	if err := j.prepareRead(nil); err != nil {
 		return err
 	}
 	cals, check, err := j.calendarsOf(t)
@@ -79,14 +79,14 @@ func (q *grid) answer(j *Job) error {
 		return err
 	}
 	g := rows.NewGrid(t.Visible()[name], window, q.everyDay, j.Env.Calendar)
-	t.OnlyUsed(rows.AnySeparator)
+	t.RestrictCells(rows.AnyText)
 	err = j.scan(t, func(line int, row []eval.Value) error {
 		who := row[name].String()
 		if who == "" {
 			return nil
 		}
-		g.Name(who)
-		span, ok, err := ranges.of(line, row)
+		g.AddName(who)
+		span, ok, err := ranges.rangeOf(line, row)
 		if err != nil || !ok {
 			return err
 		}
@@ -101,7 +101,7 @@ func (q *grid) answer(j *Job) error {
 		if cal == nil { // which of the days are worked isn't known
 			return nil
 		}
-		if err := g.Book(who, span, m, cal); err != nil {
+		if err := g.Mark(who, span, m, cal); err != nil {
 			return &rows.BadCell{Line: line, Column: "mark", Err: err}
 		}
 		return nil
@@ -109,12 +109,12 @@ func (q *grid) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	ranges.tell(j)
+	ranges.report(j)
 	j.needCalendar()
-	j.Env.Calendar.Ask(window.First, window.Last)
-	if draw := rows.ShowsOf(j.To).Grid; draw != nil && len(j.result.Columns)+len(j.result.Sort) == 0 {
+	j.Env.Calendar.RecordQuery(window.First, window.Last)
+	if draw := rows.ShowsOf(j.Sink).Grid; draw != nil && len(j.result.Columns)+len(j.result.Sort) == 0 {
 		return draw(g)
 	}
-	total := j.total()
-	return j.fill(g.Columns(), func(put rows.Put) error { return g.Write(put, total) })
+	total := j.totalsPut()
+	return j.fillRows(g.Columns(), func(put rows.PutRow) error { return g.Write(put, total) })
 }

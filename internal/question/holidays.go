@@ -10,13 +10,13 @@ import (
 
 func init() { register(newHolidays) }
 
-// holidays lists the closed days of a calendar, or the calendars.
-type holidays struct{ window string }
+// holidaysQuestion lists the closed days of a calendar, or the calendars.
+type holidaysQuestion struct{ window string }
 
 func newHolidays() *Question {
-	q := &holidays{}
+	q := &holidaysQuestion{}
 	return &Question{
-		Planless: true, Name: "holidays", Group: Facts, Place: 5, Use: "holidays [CALENDAR]",
+		IgnoresPlan: true, Name: "holidays", Group: Facts, Order: 5, Use: "holidays [CALENDAR]",
 		Short: "Working calendars and their closed days",
 		Long: `List the holidays of a working calendar, also those on a weekend, each with its nominal
 date and the reason if it moved, and the short days if there are any. Without a name, list
@@ -25,39 +25,39 @@ the calendars you can use: the plan's, then the built-in public ones.`,
   yoyaku holidays target --window 2027
   yoyaku holidays isles --window 2027
   yoyaku holidays "isles + bank" --window 2027..2028`,
-		Least: 0, Most: 1, Args: "calendars",
+		MinArgs: 0, MaxArgs: 1, ArgsCompletion: "calendars",
 		Options: []*declare.Key{{Name: "window", Help: "list the days in `SPAN` (default: this year)", Takes: declare.Span.Into(&q.window)}},
 		Answer:  q.answer,
 	}
 }
 
-func (q *holidays) answer(j *Job) error {
-	name := j.Named
+func (q *holidaysQuestion) answer(j *Job) error {
+	name := j.CalendarName
 	if len(j.Args) > 0 {
 		name = j.Args[0]
 	}
 	if name == "" {
 		if q.window != "" {
-			return rows.In("window", errNoCalendar)
+			return rows.WrapOption("window", errNoCalendar)
 		}
-		return j.calendars()
+		return j.listCalendars()
 	}
 	cal, err := j.Calendar(name)
 	if err != nil {
 		return err
 	}
-	span, _ := j.Env.Frame.Around(civil.Year, j.Env.Today, 0)
+	span, _ := j.Env.Fiscal.PeriodAt(civil.Year, j.Env.Today, 0)
 	if q.window != "" {
-		if span, err = j.window("window", q.window); err != nil {
+		if span, err = j.parseWindow("window", q.window); err != nil {
 			return err
 		}
 	}
-	for _, d := range cal.Beyond(span) {
-		cal.Miss(d)
+	for _, d := range cal.UncoveredDays(span) {
+		cal.RecordMiss(d)
 	}
 	n := 0
 	columns, lines := schedule.Holidays(cal, span)
-	err = j.lines(columns, func(yield func([]eval.Value, error) bool) {
+	err = j.fillLines(columns, func(yield func([]eval.Value, error) bool) {
 		for cells, err := range lines {
 			n++
 			if !yield(cells, err) {
@@ -71,15 +71,15 @@ func (q *holidays) answer(j *Job) error {
 	return err
 }
 
-// calendars lists the calendars at hand.
-func (j *Job) calendars() error {
+// listCalendars lists the calendars at hand.
+func (j *Job) listCalendars() error {
 	list, err := j.Calendars()
 	if err != nil {
 		return err
 	}
-	return j.fill([]string{"calendar", "title", "closed", "known_from", "known_through"}, func(put rows.Put) error {
+	return j.fillRows([]string{"calendar", "title", "closed", "known_from", "known_through"}, func(put rows.PutRow) error {
 		for _, c := range list {
-			from, through := c.Known.First, c.Known.Last
+			from, through := c.Coverage.First, c.Coverage.Last
 			if from == civil.Min {
 				from = civil.None
 			}

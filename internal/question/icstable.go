@@ -14,14 +14,14 @@ func IsCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(na
 
 // calendarFile is a calendar file as the question `read` gives it. What recurs without an end
 // is listed through the end of the window that is asked.
-func (j *Job) calendarFile(name string) (*MadeTable, error) {
-	made := &MadeTable{times: j.times}
-	r := &read{table: name}
+func (j *Job) calendarFile(name string) (*MemTable, error) {
+	made := &MemTable{keepTimes: j.withTimes}
+	r := &readQuestion{table: name}
 	hint := fmt.Sprintf("list it for a window first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Question.Name)
 	if o := declare.Find(j.Question.Options, "window"); o != nil {
 		r.window, hint = *o.Takes.Field, ""
 	}
-	sub := &Job{Place: j.Place, Args: []string{name}, To: made, Question: &Question{Name: "read", Answer: r.answer}}
+	sub := &Job{Workspace: j.Workspace, Args: []string{name}, Sink: made, Question: &Question{Name: "read", Answer: r.answer}}
 	err := sub.Answer()
 	if err != nil && hint != "" && strings.Contains(err.Error(), ical.ErrEndless.Error()) {
 		err = fmt.Errorf("%s: an event repeats without end; %s", name, hint)

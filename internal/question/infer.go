@@ -17,8 +17,8 @@ import (
 
 func init() { register(newInfer) }
 
-// inferring finds the rules behind the dates of a table.
-type inferring struct {
+// inferQuestion finds the rules behind the dates of a table.
+type inferQuestion struct {
 	columns      []string
 	key          string
 	alternatives int
@@ -26,9 +26,9 @@ type inferring struct {
 }
 
 func newInfer() *Question {
-	q := &inferring{}
+	q := &inferQuestion{}
 	return &Question{
-		Name: "infer", Group: Rules, Place: 2, Use: "infer TABLE",
+		Name: "infer", Group: Rules, Order: 2, Use: "infer TABLE",
 		Short: "Find the rules behind dates you already have",
 		Long: `Find the rules behind the dates of a table, such as last year's pay days or a
 colleague's calendar file. The first column of dates is the series' date; every other one
@@ -38,7 +38,7 @@ shorter than a list of the dates; dates it doesn't explain are counted as off.`,
   yoyaku infer pay-days-2026.csv --exceptions
   yoyaku infer pay-days-2026.csv --calendar isles --alternatives 3
   yoyaku infer harbour-office.ics --key summary`,
-		Least: 1, Most: 1, Wants: "a table, such as pay-days-2026.csv", Table: true,
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as pay-days-2026.csv", TakesTable: true,
 		Options: []*declare.Key{
 			{Name: "date", Complete: "columns",
 				Value: "COLUMNS", Help: "look at these columns of dates; the first is the series'\n(default: all)", Takes: declare.Column.List(&q.columns)},
@@ -60,7 +60,7 @@ var (
 // ErrNoRule is an answer that is no: no column has a rule.
 var ErrNoRule = errors.New("no rule explains these dates in fewer words than a list of them")
 
-func (q *inferring) answer(j *Job) error {
+func (q *inferQuestion) answer(j *Job) error {
 	d, found, err := j.infer(q.columns, q.key)
 	if err != nil {
 		return err
@@ -71,18 +71,18 @@ func (q *inferring) answer(j *Job) error {
 	}
 	any := false
 	ids := map[civil.Date]string{} // of the dates of the series that is reported
-	err = j.fill(head, func(put rows.Put) error {
+	err = j.fillRows(head, func(put rows.PutRow) error {
 		for i := range found {
 			f := &found[i]
-			any = any || len(f.Ranks) > 0
+			any = any || len(f.Explanations) > 0
 			var err error
 			if q.exceptions {
-				if f.Base == nil && len(f.Ranks) > 0 {
-					ids = f.By.IDs(f.Ranks[0])
+				if f.Base == nil && len(f.Explanations) > 0 {
+					ids = f.Search.IDs(f.Explanations[0])
 				}
-				err = exceptions(ids, f, put)
+				err = putExceptions(ids, f, put)
 			} else {
-				err = q.ranks(f, put)
+				err = q.putExplanations(f, put)
 			}
 			if err != nil {
 				return err
@@ -94,22 +94,22 @@ func (q *inferring) answer(j *Job) error {
 		return err
 	}
 	if !any {
-		j.No = ErrNoRule
+		j.Negative = ErrNoRule
 	}
 	if q.exceptions {
 		return nil
 	}
-	d.tell(j)
-	without(j, found)
+	d.report(j)
+	reportNoRule(j, found)
 	for i := range found {
-		q.tell(j, &found[i])
+		q.reportColumn(j, &found[i])
 	}
-	q.next(j, found)
+	q.suggestNext(j, found)
 	return nil
 }
 
 // Infer reads the dates of a table and finds the rules behind them, as the question does.
-func (j *Job) Infer(columns []string, key string) (*Dates, []infer.Found, error) {
+func (j *Job) Infer(columns []string, key string) (*TableDates, []infer.ColumnResult, error) {
 	defer func() {
 		for _, t := range j.opened {
 			t.closer.Close()
@@ -121,28 +121,28 @@ func (j *Job) Infer(columns []string, key string) (*Dates, []infer.Found, error)
 	return j.infer(columns, key)
 }
 
-func (j *Job) infer(columns []string, key string) (*Dates, []infer.Found, error) {
-	j.times = true
-	d, err := datesIn(j, columns, key)
+func (j *Job) infer(columns []string, key string) (*TableDates, []infer.ColumnResult, error) {
+	j.withTimes = true
+	d, err := readTableDates(j, columns, key)
 	if err != nil {
 		return nil, nil, err
 	}
-	found, err := d.find(j)
+	found, err := d.explain(j)
 	return d, found, err
 }
 
-// ranks writes the rows of a column: its first rank, and others as many as were asked for.
-func (q *inferring) ranks(f *infer.Found, put rows.Put) error {
+// putExplanations writes the rows of a column: its first rank, and others as many as were asked for.
+func (q *inferQuestion) putExplanations(f *infer.ColumnResult, put rows.PutRow) error {
 	cells := func(rank eval.Value, rule infer.Rule, rest ...eval.Value) []eval.Value {
 		return append([]eval.Value{eval.Str(f.Series), eval.Str(f.What), rank, eval.Str(rule.Phrase),
 			eval.Str(rule.Calendar), eval.Int(f.Dates)}, rest...)
 	}
-	if len(f.Ranks) == 0 {
+	if len(f.Explanations) == 0 {
 		return put(cells(eval.Value{}, infer.Rule{}, eval.Value{}, eval.Value{}, eval.Value{}))
 	}
-	for i, r := range f.Ranks[:min(len(f.Ranks), 1+q.alternatives)] {
+	for i, r := range f.Explanations[:min(len(f.Explanations), 1+q.alternatives)] {
 		for _, rule := range f.Phrases(r) {
-			if err := put(cells(eval.Int(i+1), rule, eval.Int(r.Matched), eval.Int(r.Off), eval.Day(r.Agrees))); err != nil {
+			if err := put(cells(eval.Int(i+1), rule, eval.Int(r.Matched), eval.Int(r.Misses), eval.Day(r.AgreesUntil))); err != nil {
 				return err
 			}
 		}
@@ -150,17 +150,17 @@ func (q *inferring) ranks(f *infer.Found, put rows.Put) error {
 	return nil
 }
 
-// exceptions writes a row for each date that the first rank doesn't explain.
-func exceptions(ids map[civil.Date]string, f *infer.Found, put rows.Put) error {
-	if len(f.Ranks) == 0 {
+// putExceptions writes a row for each date that the first rank doesn't explain.
+func putExceptions(ids map[civil.Date]string, f *infer.ColumnResult, put rows.PutRow) error {
+	if len(f.Explanations) == 0 {
 		return nil
 	}
-	for _, e := range f.Exceptions(f.Ranks[0]) {
+	for _, e := range f.Exceptions(f.Explanations[0]) {
 		days := eval.Value{}
 		if e.Rule != civil.None && e.Table != civil.None {
 			days = eval.Int(int(e.Table - e.Rule))
 		}
-		if err := put([]eval.Value{eval.Str(f.Series), eval.Str(f.What), eval.Str(ids[e.Of]), eval.Day(e.Rule),
+		if err := put([]eval.Value{eval.Str(f.Series), eval.Str(f.What), eval.Str(ids[e.Nominal]), eval.Day(e.Rule),
 			eval.Day(e.Table), days}); err != nil {
 			return err
 		}
@@ -168,114 +168,114 @@ func exceptions(ids map[civil.Date]string, f *infer.Found, put rows.Put) error {
 	return nil
 }
 
-// mostToldExceptions is how many dates that are off are reported about a column.
-const mostToldExceptions = 5
+// maxListedExceptions is how many dates that are off are reported about a column.
+const maxListedExceptions = 5
 
-// nameOf is how notes name a column: by its series, and by its own name if it isn't the date.
-func nameOf(f *infer.Found) string {
+// columnLabel is how notes name a column: by its series, and by its own name if it isn't the date.
+func columnLabel(f *infer.ColumnResult) string {
 	if f.What != "date" {
 		return f.Series + "." + f.What
 	}
 	return f.Series
 }
 
-// without says which columns have no rule, and why: one note for each reason.
-func without(j *Job, found []infer.Found) {
+// reportNoRule says which columns have no rule, and why: one note for each reason.
+func reportNoRule(j *Job, found []infer.ColumnResult) {
 	names := [4][]string{}
 	for i := range found {
 		switch f := &found[i]; {
-		case f.Few:
-			names[0] = append(names[0], nameOf(f))
-		case f.Why == infer.ErrMany:
-			names[3] = append(names[3], nameOf(f))
-		case f.Why != nil:
-			names[1] = append(names[1], nameOf(f))
-		case len(f.Ranks) == 0:
-			names[2] = append(names[2], nameOf(f))
+		case f.TooFew:
+			names[0] = append(names[0], columnLabel(f))
+		case f.Err == infer.ErrTooMuchWork:
+			names[3] = append(names[3], columnLabel(f))
+		case f.Err != nil:
+			names[1] = append(names[1], columnLabel(f))
+		case len(f.Explanations) == 0:
+			names[2] = append(names[2], columnLabel(f))
 		}
 	}
 	for i, why := range []string{"fewer than four different dates, too few to find a rule",
-		infer.ErrFar.Error() + ", so no rule was looked for", "no rule explains these dates in fewer words than a list of them",
-		infer.ErrMany.Error() + "; choose some with " + j.Say("where", "") + " or " + j.Say("date", "")} {
+		infer.ErrSpanTooLong.Error() + ", so no rule was looked for", "no rule explains these dates in fewer words than a list of them",
+		infer.ErrTooMuchWork.Error() + "; choose some with " + j.OptionText("where", "") + " or " + j.OptionText("date", "")} {
 		switch list := names[i]; {
-		case len(list) > mostNamed:
-			j.after("%s and %d more: %s.", strings.Join(list[:mostNamed], ", "), len(list)-mostNamed, why)
+		case len(list) > maxNamedColumns:
+			j.footnote("%s and %d more: %s.", strings.Join(list[:maxNamedColumns], ", "), len(list)-maxNamedColumns, why)
 		case len(list) > 0:
-			j.after("%s: %s.", strings.Join(list, ", "), why)
+			j.footnote("%s: %s.", strings.Join(list, ", "), why)
 		}
 	}
 }
 
-// mostNamed is how many columns a note names.
-const mostNamed = 5
+// maxNamedColumns is how many columns a note names.
+const maxNamedColumns = 5
 
-// tell says of a column what its row doesn't: what the phrase means, the dates that are off,
+// reportColumn says of a column what its row doesn't: what the phrase means, the dates that are off,
 // and what fits alike.
-func (q *inferring) tell(j *Job, f *infer.Found) {
-	name := nameOf(f)
-	if f.Twice > 0 {
-		j.after("%s: %s twice in the table; each counts once", name, phrase.IsAre(f.Twice, "date"))
+func (q *inferQuestion) reportColumn(j *Job, f *infer.ColumnResult) {
+	name := columnLabel(f)
+	if f.Duplicates > 0 {
+		j.footnote("%s: %s twice in the table; each counts once", name, phrase.CountIs(f.Duplicates, "date"))
 	}
-	if f.Mixed {
-		j.after("%s: the times differ, so only the days are explained", name)
+	if f.MixedTimes {
+		j.footnote("%s: the times differ, so only the days are explained", name)
 	}
-	if len(f.Ranks) == 0 {
+	if len(f.Explanations) == 0 {
 		return
 	}
-	r := f.Ranks[0]
-	if reads := reading(f); reads != "" {
-		j.after("%s: %s", name, reads)
+	r := f.Explanations[0]
+	if reads := meaningOf(f); reads != "" {
+		j.footnote("%s: %s", name, reads)
 	}
-	if len(r.Alike) > 0 {
-		j.after("%s: in this table, %s would give the same dates", name, strings.Join(named(r.Alike), ", "))
+	if len(r.EquivalentCalendars) > 0 {
+		j.footnote("%s: in this table, %s would give the same dates", name, strings.Join(calendarLabels(r.EquivalentCalendars), ", "))
 	}
-	if len(f.Ranks) > 1 && q.alternatives == 0 {
+	if len(f.Explanations) > 1 && q.alternatives == 0 {
 		alike := 0
 		until := civil.Max
-		for _, o := range f.Ranks[1:] {
-			if o.Matched == r.Matched && o.Off == r.Off {
-				if alike++; o.Agrees != civil.None {
-					until = min(until, o.Agrees)
+		for _, o := range f.Explanations[1:] {
+			if o.Matched == r.Matched && o.Misses == r.Misses {
+				if alike++; o.AgreesUntil != civil.None {
+					until = min(until, o.AgreesUntil)
 				}
 			}
 		}
 		if alike > 0 {
-			j.after("%s: %s", name, fitText(alike, until, j.Say("alternatives", fmt.Sprint(alike))))
+			j.footnote("%s: %s", name, alternativesText(alike, until, j.OptionText("alternatives", fmt.Sprint(alike))))
 		}
 	}
 	off := f.Exceptions(r)
-	for _, e := range off[:min(len(off), mostToldExceptions)] {
-		j.after("%s: %s", name, offText(e))
+	for _, e := range off[:min(len(off), maxListedExceptions)] {
+		j.footnote("%s: %s", name, exceptionText(e))
 	}
-	if n := len(off) - mostToldExceptions; n > 0 {
-		j.after("%s: and %d more; --exceptions lists them", name, n)
+	if n := len(off) - maxListedExceptions; n > 0 {
+		j.footnote("%s: and %d more; --exceptions lists them", name, n)
 	}
 }
 
-// after says what is read below the table.
-func (j *Job) after(format string, args ...any) {
-	j.After = append(j.After, fmt.Sprintf(format, args...))
+// footnote says what is read below the table.
+func (j *Job) footnote(format string, args ...any) {
+	j.Footnotes = append(j.Footnotes, fmt.Sprintf(format, args...))
 }
 
-// next says how to go on with the first rule that was found.
-func (q *inferring) next(j *Job, found []infer.Found) {
+// suggestNext says how to go on with the first rule that was found.
+func (q *inferQuestion) suggestNext(j *Job, found []infer.ColumnResult) {
 	for i := range found {
-		if f := &found[i]; f.What == "date" && len(f.Ranks) > 0 && len(f.Ranks[0].Rules) == 1 {
-			rule, calendar := f.Phrases(f.Ranks[0])[0], ""
+		if f := &found[i]; f.What == "date" && len(f.Explanations) > 0 && len(f.Explanations[0].Rules) == 1 {
+			rule, calendar := f.Phrases(f.Explanations[0])[0], ""
 			if rule.Calendar != "" {
 				calendar = " --calendar " + ShellWord(rule.Calendar)
 			}
-			j.after("`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", ShellWord(rule.Phrase), calendar, f.Series, ShellWord(j.Args[0]))
+			j.footnote("`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", ShellWord(rule.Phrase), calendar, f.Series, ShellWord(j.Args[0]))
 			return
 		}
 	}
 }
 
-// fitText says how many other phrases fit, and until when they agree with the first.
-func fitText(n int, until civil.Date, how string) string {
-	text, first, them := phrase.Counted(n, "other phrase")+" fits as well", "", "it"
+// alternativesText says how many other phrases fit, and until when they agree with the first.
+func alternativesText(n int, until civil.Date, how string) string {
+	text, first, them := phrase.Plural(n, "other phrase")+" fits as well", "", "it"
 	if n > 1 {
-		text, first, them = phrase.Counted(n, "other phrase")+" fit as well", "the first ", "them"
+		text, first, them = phrase.Plural(n, "other phrase")+" fit as well", "the first ", "them"
 	}
 	if until < civil.Max {
 		text += fmt.Sprintf(", %suntil %s", first, until)
@@ -283,10 +283,10 @@ func fitText(n int, until civil.Date, how string) string {
 	return fmt.Sprintf("%s; %s shows %s", text, how, them)
 }
 
-// reading says in plain words what a rule means that was found.
-func reading(f *infer.Found) string {
+// meaningOf says in plain words what a rule means that was found.
+func meaningOf(f *infer.ColumnResult) string {
 	var list []string
-	for _, rule := range f.Phrases(f.Ranks[0]) {
+	for _, rule := range f.Phrases(f.Explanations[0]) {
 		if p, err := phrase.Parse(rule.Phrase); err == nil && f.What == "date" {
 			list = append(list, p.Reading())
 		}
@@ -294,9 +294,9 @@ func reading(f *infer.Found) string {
 	return strings.Join(list, " Then: ")
 }
 
-// offText is a date that isn't explained, with its weekday.
-func offText(e infer.Exception) string {
-	day := func(d civil.Date) string { return d.Weekday().Short() + " " + d.String() }
+// exceptionText is a date that isn't explained, with its weekday.
+func exceptionText(e infer.Exception) string {
+	day := func(d civil.Date) string { return d.Weekday().Abbrev() + " " + d.String() }
 	switch {
 	case e.Rule == civil.None:
 		return day(e.Table) + " is in the table but not given by the rule"
@@ -306,8 +306,8 @@ func offText(e infer.Exception) string {
 	return fmt.Sprintf("%s in the table is %s by the rule", day(e.Table), day(e.Rule))
 }
 
-// named are the names of calendars; none has its own words.
-func named(list []string) []string {
+// calendarLabels are the names of calendars; none has its own words.
+func calendarLabels(list []string) []string {
 	list = slices.Clone(list)
 	for i := range list {
 		if list[i] == "" {
@@ -322,17 +322,17 @@ const (
 	ownCalendarBits    = 0.3
 	pairBits           = 1.5
 	publicCalendarBits = 3
-	mostPaired         = 6 // of the plan's calendars, pairs are tried
+	maxPaired          = 6 // of the plan's calendars, pairs are tried
 )
 
-// search is what rules are looked for with here: the calendar that is named and none; where
+// newSearch is what rules are looked for with here: the calendar that is named and none; where
 // all may be, the plan's, pairs of these, and the public ones.
-func (j *Job) search(name string, all bool) (*infer.Search, error) {
+func (j *Job) newSearch(name string, all bool) (*infer.Search, error) {
 	none := workdays.New("", workdays.Weekend)
 	env := j.Env
 	env.CalendarColumn = "" // each series has its own
 	s := &infer.Search{Env: env, Calendars: []infer.Calendar{{Days: none}},
-		Fiscal: j.Env.Frame.OfWeeks() || j.Env.Frame.FiscalMonth != 1 || j.Env.Frame.FiscalDay != 1}
+		HasFiscalYear: j.Env.Fiscal.IsWeekBased() || j.Env.Fiscal.FiscalMonth != 1 || j.Env.Fiscal.FiscalDay != 1}
 	if !all && name == "" {
 		return s, nil
 	}
@@ -351,7 +351,7 @@ func (j *Job) search(name string, all bool) (*infer.Search, error) {
 	}
 	var own []*workdays.Calendar
 	for _, c := range list {
-		if !c.Public {
+		if !c.BuiltIn {
 			own = append(own, c)
 			price := ownCalendarBits
 			if c == j.Env.Calendar { // what the plan counts with is the commonest
@@ -360,14 +360,14 @@ func (j *Job) search(name string, all bool) (*infer.Search, error) {
 			s.Calendars = append(s.Calendars, infer.Calendar{Name: c.Name, Days: c, Bits: price})
 		}
 	}
-	for i := range own[:min(len(own), mostPaired)] {
+	for i := range own[:min(len(own), maxPaired)] {
 		for k := range i {
 			c := workdays.Join(own[k], own[i])
 			s.Calendars = append(s.Calendars, infer.Calendar{Name: c.Name, Days: c, Bits: pairBits})
 		}
 	}
 	for _, c := range list {
-		if c.Public {
+		if c.BuiltIn {
 			s.Calendars = append(s.Calendars, infer.Calendar{Name: c.Name, Days: c, Bits: publicCalendarBits})
 		}
 	}

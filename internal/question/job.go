@@ -41,28 +41,28 @@ func (s *Shape) Options() []*declare.Key {
 
 // Job is a question being asked.
 type Job struct {
-	*Place
-	Question *Question
-	Args     []string
-	Named    string // the calendar that --calendar named
-	In       TableIn
-	Shape    Shape
-	// Added are columns that a record adds to its table, Kept its conditions.
-	Added, Kept []string
-	// Carried are its columns that run down its rows, in groups by CarryPer.
-	Carried  []string
-	CarryPer string
-	To       rows.Sink
-	Count    *int // counts the rows that are written; nil for no matter
+	*Workspace
+	Question     *Question
+	Args         []string
+	CalendarName string // the calendar that --calendar named
+	In           TableOptions
+	Shape        Shape
+	// RecordColumns are columns that a record adds to its table, RecordWhere its conditions.
+	RecordColumns, RecordWhere []string
+	// Running are its columns that run down its rows, in groups by RunningGroup.
+	Running      []string
+	RunningGroup string
+	Sink         rows.Sink
+	Count        *int // counts the rows that are written; nil for no matter
 
-	// After is what to know besides, once the answer is there; No says that the answer
+	// Footnotes is what to know besides, once the answer is there; Negative says that the answer
 	// is no.
-	After []string
-	No    error
+	Footnotes []string
+	Negative  error
 
-	result rows.Result
-	opened []*Table
-	times  bool // of cells are looked at
+	result    rows.Result
+	opened    []*Table
+	withTimes bool // of cells are looked at
 }
 
 // Answer checks what was asked and answers it.
@@ -82,15 +82,15 @@ func (j *Job) Answer() error {
 	if err := declare.Fit(j.Question.Options, j.Question.Rules...); err != nil {
 		return err
 	}
-	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, To: j.To, Count: j.Count}
-	if j.Question.Table || j.Question.Record && len(j.Args) > 0 {
-		if file, ok := j.In.aside(); ok {
-			reserve := j.Reserve
+	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, Sink: j.Sink, Count: j.Count}
+	if j.Question.TakesTable || j.Question.ForRecords && len(j.Args) > 0 {
+		if file, ok := j.In.rejectFile(); ok {
+			reserve := j.ReserveFile
 			if reserve == nil {
-				reserve = func(_, path string) error { return j.Files.Write(path) }
+				reserve = func(_, path string) error { return j.Files.AddOutput(path) }
 			}
-			if err := reserve(j.Asker, file); err != nil {
-				return rows.In("bad-rows", err)
+			if err := reserve(j.Output, file); err != nil {
+				return rows.WrapOption("bad-rows", err)
 			}
 		}
 	}
@@ -100,41 +100,41 @@ func (j *Job) Answer() error {
 		return err
 	}
 	for _, t := range j.opened {
-		j.tellCarried(t.Derive)
-		for _, note := range t.unseen.Notes(t.Name) {
+		j.reportBlankRunning(t.Derive)
+		for _, note := range t.hidden.Notes(t.Name) {
 			j.Note("%s", note)
 		}
-		if mended := t.mended.String(); mended != "" {
+		if mended := t.repairs.String(); mended != "" {
 			j.Warn("%s: repaired: %s", t.Name, mended)
 		}
 	}
 	if n := int(blank.Load()); n > 0 {
-		j.Note("%s blank; results that depend on it are blank", phrase.Agree(n, "cell that should name a calendar is", "cells that should name a calendar are"))
+		j.Note("%s blank; results that depend on it are blank", phrase.CountVerb(n, "cell that should name a calendar is", "cells that should name a calendar are"))
 	}
 	return nil
 }
 
-// single reports whether the question is of one table.
-func (j *Job) single() bool {
+// isSingleTable reports whether the question is of one table.
+func (j *Job) isSingleTable() bool {
 	return !slices.ContainsFunc(j.Question.Options, func(o *declare.Key) bool { return o.Takes.File })
 }
 
-// table opens the table that is asked, with the columns that a record adds.
-func (j *Job) table() (*Table, error) {
-	t, err := j.open(j.Args[0])
+// openTable opens the table that is asked, with the columns that a record adds.
+func (j *Job) openTable() (*Table, error) {
+	t, err := j.openNamed(j.Args[0])
 	if err != nil {
 		return nil, err
 	}
-	if _, err := t.join(false); err != nil {
+	if _, err := t.applyDateJoins(false); err != nil {
 		return nil, err
 	}
-	if err := t.Add(j.Added, false, t.Env); err != nil {
-		return nil, rows.In("record columns", err)
+	if err := t.Add(j.RecordColumns, false, t.Env); err != nil {
+		return nil, rows.WrapOption("record columns", err)
 	}
-	if err := t.Carry(j.Carried, j.CarryPer, t.Env); err != nil {
+	if err := t.AddRunning(j.Running, j.RunningGroup, t.Env); err != nil {
 		return nil, err
 	}
-	if err := t.Filter(j.Kept); err != nil {
+	if err := t.Filter(j.RecordWhere); err != nil {
 		return nil, err
 	}
 	return t, nil
@@ -142,7 +142,7 @@ func (j *Job) table() (*Table, error) {
 
 // chosen is the table with the rows that the conditions choose, which the answer counts or draws.
 func (j *Job) chosen() (*Table, error) {
-	t, err := j.table()
+	t, err := j.openTable()
 	if err == nil {
 		err = t.Filter(j.result.Where)
 	}
@@ -150,9 +150,9 @@ func (j *Job) chosen() (*Table, error) {
 	return t, err
 }
 
-// own applies the conditions that look at columns of the table alone, so that a
+// applyOwnConditions applies the conditions that look at columns of the table alone, so that a
 // row that one leaves out is never a bad row. The others wait for the result.
-func (j *Job) own(t *Table) {
+func (j *Job) applyOwnConditions(t *Table) {
 	var rest []string
 	for _, c := range j.result.Where {
 		if t.Where(c, t.Env) != nil {
@@ -162,14 +162,14 @@ func (j *Job) own(t *Table) {
 	j.result.Where = rest
 }
 
-// settle makes the tables ready to be read: every phrase that looks at cells is
+// prepareRead makes the tables ready to be read: every phrase that looks at cells is
 // known by now.
-func (j *Job) settle(head []string) error {
+func (j *Job) prepareRead(head []string) error {
 	for i, t := range j.opened {
-		if t.ready {
+		if t.isPrepared {
 			continue
 		}
-		t.ready = true
+		t.isPrepared = true
 		if i == 0 { // conditions and sorting on the result look at its cells too
 			env := j.Env
 			env.Names, env.Uses.Cells = head, &t.Cells
@@ -182,15 +182,15 @@ func (j *Job) settle(head []string) error {
 				}
 			}
 		}
-		if err := t.read(); err != nil {
+		if err := t.applyReadings(); err != nil {
 			return err
 		}
 	}
-	if named := rows.ShowsOf(j.To).Named; named != nil {
+	if named := rows.ShowsOf(j.Sink).Named; named != nil {
 		var names []string
 		for _, t := range j.opened {
 			from := 0
-			if t.ours {
+			if t.hasOwnNames {
 				from = len(t.columns)
 			}
 			names = append(names, t.Visible()[from:]...)
@@ -198,36 +198,36 @@ func (j *Job) settle(head []string) error {
 		named(names)
 	}
 	for _, t := range j.opened[:min(len(j.opened), 1)] {
-		for key, err := range t.lacks { // what one of a pair of tables lacks, the other may have
-			if !slices.ContainsFunc(j.opened, func(t *Table) bool { return t.lacks[key] == nil }) {
+		for key, err := range t.missingNames { // what one of a pair of tables lacks, the other may have
+			if !slices.ContainsFunc(j.opened, func(t *Table) bool { return t.missingNames[key] == nil }) {
 				return err
 			}
 		}
 	}
-	if file, ok := j.In.aside(); ok && len(j.opened) > 0 && j.opened[0].Aside == nil {
-		w, err := j.Create(j.Asker, file)
+	if file, ok := j.In.rejectFile(); ok && len(j.opened) > 0 && j.opened[0].Rejects == nil {
+		w, err := j.CreateFile(j.Output, file)
 		if err != nil {
 			return err
 		}
 		t := j.opened[0]
-		t.Aside = tabular.NewCSV(w, ',', j.Shape.Safe)
-		return t.Aside.Header(append(append([]string(nil), t.columns...), "reason"))
+		t.Rejects = tabular.NewCSV(w, ',', j.Shape.Safe)
+		return t.Rejects.Header(append(append([]string(nil), t.columns...), "reason"))
 	}
 	return nil
 }
 
-// faults turns bad cells into an error, or into a warning where bad-rows says to
+// reportBadRows turns bad cells into an error, or into a warning where bad-rows says to
 // go on.
-func (j *Job) faults(t *Table, bad rows.Bad) error {
-	if t.Aside != nil {
-		if err := t.Aside.Close(); err != nil {
+func (j *Job) reportBadRows(t *Table, bad rows.BadCells) error {
+	if t.Rejects != nil {
+		if err := t.Rejects.Close(); err != nil {
 			return err
 		}
 	}
 	if bad.Count == 0 {
 		return nil
 	}
-	e := &BadRows{Table: t.Name, Bad: bad, place: j.Place}
+	e := &BadRowsError{Table: t.Name, Bad: bad, workspace: j.Workspace}
 	if j.In.BadRows == "" || j.In.BadRows == "stop" {
 		return e
 	}
@@ -241,75 +241,75 @@ func (j *Job) scan(t *Table, each func(line int, row []eval.Value) error) error 
 	if err != nil {
 		return err
 	}
-	return j.faults(t, bad)
+	return j.reportBadRows(t, bad)
 }
 
-// total takes the row of totals, which stays behind all others.
-func (j *Job) total() rows.Put {
-	j.result.Total = &rows.Total{}
+// totalsPut takes the row of totals, which stays behind all others.
+func (j *Job) totalsPut() rows.PutRow {
+	j.result.Total = &rows.TotalsRow{}
 	return j.result.Total.Put
 }
 
-// fill writes the answer's rows.
-func (j *Job) fill(head []string, fill func(rows.Put) error) error {
-	if err := j.settle(head); err != nil {
+// fillRows writes the answer's rows.
+func (j *Job) fillRows(head []string, fill func(rows.PutRow) error) error {
+	if err := j.prepareRead(head); err != nil {
 		return err
 	}
 	return j.result.Fill(head, j.Env, fill)
 }
 
-// beside writes the answer's rows that are those of a table with more cells.
-func (j *Job) beside(t *Table, head []string, fill func(rows.Beside) error) error {
-	if err := j.settle(head); err != nil {
+// fillExtended writes the answer's rows that are those of a table with more cells.
+func (j *Job) fillExtended(t *Table, head []string, fill func(rows.PutExtended) error) error {
+	if err := j.prepareRead(head); err != nil {
 		return err
 	}
-	return j.result.Beside(t.Table, head, j.Env, fill)
+	return j.result.FillExtended(t.Table, head, j.Env, fill)
 }
 
-// expand writes the answer's rows that each row of a table becomes, for each processor by an
+// expandRows writes the answer's rows that each row of a table becomes, for each processor by an
 // expander of its own.
-func (j *Job) expand(t *Table, head []string, expander func() rows.Expander) error {
-	if err := j.settle(head); err != nil {
+func (j *Job) expandRows(t *Table, head []string, expander func() rows.Expander) error {
+	if err := j.prepareRead(head); err != nil {
 		return err
 	}
-	return j.result.Expand(t.Table, head, j.Env, expander, func(bad rows.Bad) error { return j.faults(t, bad) })
+	return j.result.Expand(t.Table, head, j.Env, expander, func(bad rows.BadCells) error { return j.reportBadRows(t, bad) })
 }
 
-// fewer says what makes fewer rows of a table, if that is at fault.
-func (j *Job) fewer(err error, ways ...string) error {
-	if errors.Is(err, rows.ErrMany) || errors.Is(err, rows.ErrHeld) {
+// hintFewerRows says what makes fewer rows of a table, if that is at fault.
+func (j *Job) hintFewerRows(err error, ways ...string) error {
+	if errors.Is(err, rows.ErrTooManyRows) || errors.Is(err, rows.ErrSortTooLarge) {
 		return fmt.Errorf("%w; use %s", err, strings.Join(ways, " or "))
 	}
 	return err
 }
 
-// lines writes rows of a schedule.
-func (j *Job) lines(head []string, lines schedule.Lines) error {
-	return j.result.Lines(head, j.Env, lines)
+// fillLines writes rows of a schedule.
+func (j *Job) fillLines(head []string, lines schedule.Lines) error {
+	return j.result.FillLines(head, j.Env, lines)
 }
 
-// pass writes the table with what its phrases add.
-func (j *Job) pass(t *Table) error {
-	if err := j.settle(t.Visible()); err != nil {
+// writeTable writes the table with what its phrases add.
+func (j *Job) writeTable(t *Table) error {
+	if err := j.prepareRead(t.Visible()); err != nil {
 		return err
 	}
-	bad, err := j.result.Pass(t.Table)
+	bad, err := j.result.WriteTable(t.Table)
 	if err != nil {
 		return err
 	}
-	return j.faults(t, bad)
+	return j.reportBadRows(t, bad)
 }
 
 // Events takes calendar events; the writer of calendar files does.
 type Events interface {
-	// Bound says of which schedule the events are, to a calendar that follows an earlier
+	// SetScope says of which schedule the events are, to a calendar that follows an earlier
 	// one.
-	Bound(ical.Scope)
+	SetScope(ical.Scope)
 	Events(list []schedule.Event) error
 }
 
-// events returns the writer of events, if the answer goes to one.
-func (j *Job) events() (Events, bool) {
-	to, ok := j.To.(Events)
+// eventSink returns the writer of events, if the answer goes to one.
+func (j *Job) eventSink() (Events, bool) {
+	to, ok := j.Sink.(Events)
 	return to, ok
 }

@@ -13,12 +13,12 @@ import (
 //go:embed jobs.txt
 var jobsPage string
 
-// OfficeJob is a job of the trade: its name, what its command gives, further words by which
+// JobExample is a job of the trade: its name, what its command gives, further words by which
 // people look for it, and the command, which runs in the demo folder.
-type OfficeJob struct{ Section, Name, Result, Words, Command string }
+type JobExample struct{ Section, Name, Result, Keywords, Command string }
 
 // Jobs reads the page of jobs.
-func Jobs() (list []OfficeJob) {
+func Jobs() (list []JobExample) {
 	section := ""
 	for line := range strings.Lines(jobsPage) {
 		line = strings.TrimRight(line, "\n")
@@ -31,21 +31,21 @@ func Jobs() (list []OfficeJob) {
 		default:
 			name, rest, _ := strings.Cut(line, " | ")
 			result, words, _ := strings.Cut(rest, " | ")
-			list = append(list, OfficeJob{Section: section, Name: name, Result: result, Words: words})
+			list = append(list, JobExample{Section: section, Name: name, Result: result, Keywords: words})
 		}
 	}
 	return list
 }
 
-// JobsWith are the jobs in which each word begins a word; hyphens don't count. If there are
+// FindJobs are the jobs in which each word begins a word; hyphens don't count. If there are
 // none, near is the word of a job that looks most like one of them.
-func JobsWith(words []string) (list []OfficeJob, near string) {
-	asked := strings.Split(bare(strings.Join(words, "\n")), "\n")
+func FindJobs(words []string) (list []JobExample, near string) {
+	asked := strings.Split(searchText(strings.Join(words, "\n")), "\n")
 	var all []string
 	for _, j := range Jobs() {
-		said := bare(j.Name + " " + j.Words)
+		said := searchText(j.Name + " " + j.Keywords)
 		all = append(all, strings.Fields(said)...)
-		text := " " + said + " " + bare(strings.Join([]string{j.Section, j.Result, j.Command}, " "))
+		text := " " + said + " " + searchText(strings.Join([]string{j.Section, j.Result, j.Command}, " "))
 		if !slices.ContainsFunc(asked, func(w string) bool {
 			return !strings.Contains(text, " "+w) && (len(w) < 5 || !strings.Contains(text, " "+strings.TrimSuffix(w, "s")))
 		}) {
@@ -60,8 +60,8 @@ func JobsWith(words []string) (list []OfficeJob, near string) {
 	return list, near
 }
 
-// bare is a text in lower case, with a space for what is neither letter, digit nor line end.
-func bare(text string) string {
+// searchText is a text in lower case, with a space for what is neither letter, digit nor line end.
+func searchText(text string) string {
 	return strings.Map(func(r rune) rune {
 		if unicode.IsLetter(r) || unicode.IsDigit(r) || r == '\n' {
 			return unicode.ToLower(r)
@@ -91,7 +91,7 @@ func JobsPage() string {
 }
 
 // JobsText are some jobs, each with what its command gives.
-func JobsText(list []OfficeJob) string {
+func JobsText(list []JobExample) string {
 	var b strings.Builder
 	for _, j := range list {
 		j.write(&b, "    gives "+j.Result+"\n")
@@ -99,7 +99,7 @@ func JobsText(list []OfficeJob) string {
 	return b.String()
 }
 
-func (j OfficeJob) write(b *strings.Builder, gives string) {
+func (j JobExample) write(b *strings.Builder, gives string) {
 	from := ""
 	if names := demo.Names(j.Command); names != nil {
 		from = " (demo: " + strings.Join(names, ", ") + ")"

@@ -15,16 +15,16 @@ import (
 
 func init() { register(newMatch) }
 
-// match puts beside each event the range that holds it.
-type match struct {
+// matchQuestion puts beside each event the range that holds it.
+type matchQuestion struct {
 	ranges, key, date, value, start, end, several, openThrough string
-	take                                                       []string
+	columns                                                    []string
 }
 
 func newMatch() *Question {
-	q := &match{}
+	q := &matchQuestion{}
 	return &Question{
-		Name: "match", Group: Tables, Place: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]",
+		Name: "match", Group: Tables, Order: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]",
 		Short: "Who held what on the day (rows to ranges)",
 		Long: `Put the columns of a table of ranges beside each row of a table of events: those of the
 range with the same key that holds the event's day (--date; both ends included, a blank
@@ -37,7 +37,7 @@ key alone. Rows that no range holds stay blank and are counted.`,
     --end until --open-words present
   yoyaku match crew-contracts.csv notice-weeks.csv --value "years from start to today" \
     --start from_years --take weeks`,
-		Least: 2, Most: 2, Wants: "a table of events and a table of ranges", Table: true, Record: true,
+		MinArgs: 2, MaxArgs: 2, ArgsHelp: "a table of events and a table of ranges", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
 			{Name: "ranges", Help: "the table of ranges, `FILE`", Takes: declare.File.Read(&q.ranges)},
 			{Name: "key", Complete: "columns", Help: "match rows with the same value in column `COL`; COL=OTHER if\nthe ranges call it OTHER",
@@ -49,7 +49,7 @@ key alone. Rows that no range holds stay blank and are counted.`,
 			{Name: "end", Help: "where each range ends, as `PHRASE`: its last day, or the first\nnumber beyond it (default: the next start)",
 				Takes: declare.Phrase.Into(&q.end)},
 			{Name: "take", Value: "COLUMNS", Help: "take only these columns of the ranges (default: all but the key)",
-				Takes: declare.Column.List(&q.take)},
+				Takes: declare.Column.List(&q.columns)},
 			{Name: "several", Default: "stop",
 				Help: "if several ranges hold an event, `WHAT` is stop, first or all", Takes: declare.Choice("stop", "first", "all").Into(&q.several)},
 			{Name: "open-through", With: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)",
@@ -70,29 +70,29 @@ key alone. Rows that no range holds stay blank and are counted.`,
 // ofEvents are the options for what of an event is held by a range.
 var ofEvents = []string{"date", "value"}
 
-// severals are the ways by the words of --several.
-var severals = map[string]rows.OnSeveral{"stop": rows.StopAtSeveral, "first": rows.FirstOfSeveral,
-	"all": rows.AllOfSeveral}
+// multiMatchNames are the ways by the words of --several.
+var multiMatchNames = map[string]rows.MultiMatch{"stop": rows.MultiError, "first": rows.MultiFirst,
+	"all": rows.MultiAll}
 
-func (q *match) answer(j *Job) error {
+func (q *matchQuestion) answer(j *Job) error {
 	keyA, keyB, two := strings.Cut(q.key, "=")
 	if !two {
 		keyB = keyA
 	}
-	t, err := j.table()
+	t, err := j.openTable()
 	if err != nil {
 		return err
 	}
-	j.own(t)
-	m := meeting{t: t, width: len(t.Visible()), key: -1}
+	j.applyOwnConditions(t)
+	m := rangeMatcher{t: t, width: len(t.Visible()), key: -1}
 	if q.key != "" {
-		if m.key, err = t.Column("key", keyA); err != nil {
+		if m.key, err = t.FindColumn("key", keyA); err != nil {
 			return err
 		}
 		t.Cells = append(t.Cells, m.key)
 	}
-	if m.by, err = rows.IfGiven(t.Day, "date", q.date); m.by < 0 && err == nil {
-		m.by, err = rows.IfGiven(t.Hide, "value", q.value)
+	if m.atSlot, err = rows.IfGiven(t.AddHiddenDate, "date", q.date); m.atSlot < 0 && err == nil {
+		m.atSlot, err = rows.IfGiven(t.AddHiddenPhrase, "value", q.value)
 	}
 	if err != nil {
 		return err
@@ -102,47 +102,47 @@ func (q *match) answer(j *Job) error {
 		return err
 	}
 	head := slices.Clone(t.Visible()[:m.width])
-	for _, i := range side.taken { // a name that both have is told apart
+	for _, i := range side.takenSlots { // a name that both have is told apart
 		c := side.Visible()[i]
-		if rows.Find(head, c) >= 0 {
+		if rows.ColumnIndex(head, c) >= 0 {
 			c = "range_" + c
 		}
 		head = append(head, c)
 	}
-	m.none = make([]eval.Value, len(side.taken))
-	err = j.beside(t, head, func(put rows.Beside) error {
-		if m.find, err = side.read(j, q); err != nil {
+	m.blankCells = make([]eval.Value, len(side.takenSlots))
+	err = j.fillExtended(t, head, func(put rows.PutExtended) error {
+		if m.find, err = side.newFinder(j, q); err != nil {
 			return err
 		}
-		return j.scan(t, func(line int, row []eval.Value) error { return m.row(line, row, put) })
+		return j.scan(t, func(line int, row []eval.Value) error { return m.putMatches(line, row, put) })
 	})
 	if err != nil {
-		return j.fewer(err, j.Say("several", "first"), j.Say("where", "")+" to choose rows")
+		return j.hintFewerRows(err, j.OptionText("several", "first"), j.OptionText("where", "")+" to choose rows")
 	}
-	q.tell(j, t.Name, m.missed, m.blank)
+	q.report(j, t.Name, m.missed, m.blank)
 	return nil
 }
 
-// meeting looks up the ranges of each row of a table.
-type meeting struct {
-	t       *Table
-	width   int // its columns
-	key, by int // slots of what is looked up; -1 for none
-	find    finder
-	none    []eval.Value // beside a row that no range holds
+// rangeMatcher looks up the ranges of each row of a table.
+type rangeMatcher struct {
+	t           *Table
+	width       int // its columns
+	key, atSlot int // slots of what is looked up; -1 for none
+	find        rangeFinder
+	blankCells  []eval.Value // beside a row that no range holds
 	// missed counts those rows, blank those that have nothing to look up by.
 	missed, blank int
 }
 
-// row puts the ranges of a row beside it.
-func (m *meeting) row(line int, row []eval.Value, put rows.Beside) error {
+// putMatches puts the ranges of a row beside it.
+func (m *rangeMatcher) putMatches(line int, row []eval.Value, put rows.PutExtended) error {
 	var of string
 	var at eval.Value
 	if m.key >= 0 {
-		of = eval.KeyOf(row[m.key])
+		of = eval.CellKey(row[m.key])
 	}
-	if m.by >= 0 {
-		at = row[m.by]
+	if m.atSlot >= 0 {
+		at = row[m.atSlot]
 	}
 	held, known, err := m.find(of, at, m.key >= 0 && of == "")
 	if err != nil {
@@ -160,7 +160,7 @@ func (m *meeting) row(line int, row []eval.Value, put rows.Beside) error {
 		m.missed++
 	}
 	if len(held) == 0 {
-		return put(m.t.Text, row[:m.width], m.none)
+		return put(m.t.Text, row[:m.width], m.blankCells)
 	}
 	for _, h := range held {
 		if err := put(m.t.Text, row[:m.width], h.Row); err != nil {
@@ -170,8 +170,8 @@ func (m *meeting) row(line int, row []eval.Value, put rows.Beside) error {
 	return nil
 }
 
-// tell says how many events no range holds, and how many have nothing to look up by.
-func (q *match) tell(j *Job, table string, missed, blank int) {
+// report says how many events no range holds, and how many have nothing to look up by.
+func (q *matchQuestion) report(j *Job, table string, missed, blank int) {
 	falls, fall, without := "lies in no range", "lie in no range", "without a date"
 	switch {
 	case q.value != "":
@@ -180,57 +180,57 @@ func (q *match) tell(j *Job, table string, missed, blank int) {
 		falls, fall, without = "has a key that "+q.ranges+" lacks", "have a key that "+q.ranges+" lacks", "with a blank key"
 	}
 	if missed > 0 {
-		j.Note("%s.", phrase.Agree(missed, "row of "+table+" "+falls, "rows of "+table+" "+fall))
+		j.Note("%s.", phrase.CountVerb(missed, "row of "+table+" "+falls, "rows of "+table+" "+fall))
 	}
 	if blank > 0 {
-		j.Note("%s of %s %s.", phrase.Counted(blank, "row"), table, without)
+		j.Note("%s of %s %s.", phrase.Plural(blank, "row"), table, without)
 	}
 }
 
 // rangeTable is the table of ranges.
 type rangeTable struct {
 	*Table
-	taken           []int // the columns that are written
+	takenSlots      []int // the columns that are written
 	key, start, end int   // -1 if there is none
-	through         civil.Date
+	openThrough     civil.Date
 }
 
-func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
-	t, err := j.open(q.ranges)
+func (q *matchQuestion) open(j *Job, keyName string) (*rangeTable, error) {
+	t, err := j.openNamed(q.ranges)
 	if err != nil {
 		return nil, err
 	}
-	if _, err := t.join(true); err != nil {
+	if _, err := t.applyDateJoins(true); err != nil {
 		return nil, err
 	}
-	s := &rangeTable{Table: t, key: -1, through: civil.Max}
+	s := &rangeTable{Table: t, key: -1, openThrough: civil.Max}
 	visible := slices.Clone(t.Visible())
 	if q.key != "" {
-		if s.key = rows.Find(visible, rows.Unquote(keyName)); s.key < 0 {
-			return nil, rows.In("key", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.Unquote(keyName), visible)))
+		if s.key = rows.ColumnIndex(visible, rows.UnquoteName(keyName)); s.key < 0 {
+			return nil, rows.WrapOption("key", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.UnquoteName(keyName), visible)))
 		}
 		t.Cells = append(t.Cells, s.key)
 	}
 	for i := range visible {
-		if q.take == nil && i != s.key {
-			s.taken = append(s.taken, i)
+		if q.columns == nil && i != s.key {
+			s.takenSlots = append(s.takenSlots, i)
 		}
 	}
-	for _, name := range q.take {
-		i := rows.Find(visible, rows.Unquote(name))
+	for _, name := range q.columns {
+		i := rows.ColumnIndex(visible, rows.UnquoteName(name))
 		if i < 0 {
-			return nil, rows.In("take", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.Unquote(name), visible)))
+			return nil, rows.WrapOption("take", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.UnquoteName(name), visible)))
 		}
-		s.taken = append(s.taken, i)
+		s.takenSlots = append(s.takenSlots, i)
 	}
 	if q.openThrough != "" {
-		if s.through, err = j.through(q.openThrough, civil.Always); err != nil {
+		if s.openThrough, err = j.openThroughDay(q.openThrough, civil.AllDays); err != nil {
 			return nil, err
 		}
 	}
-	end := t.Hide
+	end := t.AddHiddenPhrase
 	if q.date != "" {
-		end = t.Day
+		end = t.AddHiddenDate
 	}
 	if s.start, err = rows.IfGiven(end, "start", q.start); err == nil {
 		s.end, err = rows.IfGiven(end, "end", q.end)
@@ -238,19 +238,19 @@ func (q *match) open(j *Job, keyName string) (*rangeTable, error) {
 	return s, err
 }
 
-// finder finds the rows for a key and a day or number, which hold until it is called
+// rangeFinder finds the rows for a key and a day or number, which hold until it is called
 // again; known is false if what is
 // looked up is blank.
-type finder func(key string, at eval.Value, blankKey bool) (found []rows.Ranged, known bool, err error)
+type rangeFinder func(key string, at eval.Value, blankKey bool) (found []rows.KeyedRange, known bool, err error)
 
 // band is the range of numbers of a row.
-func (s *rangeTable) band(h rows.Ranged, row []eval.Value) (rows.Band, error) {
-	b := rows.Band{Ranged: h}
+func (s *rangeTable) band(h rows.KeyedRange, row []eval.Value) (rows.Band, error) {
+	b := rows.Band{KeyedRange: h}
 	bound := func(what string, slot int) (eval.Value, error) {
-		v, ok := rows.NumberOf(row[slot])
+		v, ok := rows.ParseNumberCell(row[slot])
 		if !ok {
 			return v, &rows.BadCell{Line: h.Line, Column: what, Err: fmt.Errorf("the %s: expected a number, found %q", what,
-				eval.Brief(row[slot].String()))}
+				eval.Truncate(row[slot].String()))}
 		}
 		return v, nil
 	}
@@ -261,18 +261,18 @@ func (s *rangeTable) band(h rows.Ranged, row []eval.Value) (rows.Band, error) {
 	return b, err
 }
 
-// read holds the ranges.
-func (s *rangeTable) read(j *Job, q *match) (finder, error) {
-	several := severals[q.several]
-	var days []rows.Ranged
+// newFinder holds the ranges.
+func (s *rangeTable) newFinder(j *Job, q *matchQuestion) (rangeFinder, error) {
+	several := multiMatchNames[q.several]
+	var days []rows.KeyedRange
 	var bands []rows.Band
 	alone := rows.ByKey{}
 	bad, err := s.Scan(func(n int, row []eval.Value) error {
-		h := rows.Ranged{Line: n}
+		h := rows.KeyedRange{Line: n}
 		if s.key >= 0 {
-			h.Who = eval.KeyOf(row[s.key])
+			h.Key = eval.CellKey(row[s.key])
 		}
-		for _, i := range s.taken {
+		for _, i := range s.takenSlots {
 			v := row[i]
 			v.Text = strings.Clone(v.Text)
 			h.Row = append(h.Row, v)
@@ -283,7 +283,7 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 			if s.end >= 0 {
 				end = row[s.end]
 			}
-			span, blank, err := rows.Range(row[s.start], end, s.through)
+			span, blank, err := rows.ParseRange(row[s.start], end, s.openThrough)
 			if err != nil {
 				return &rows.BadCell{Line: n, Column: "start and end", Err: err}
 			}
@@ -298,54 +298,54 @@ func (s *rangeTable) read(j *Job, q *match) (finder, error) {
 			if b.From.Kind != eval.Blank {
 				bands = append(bands, b)
 			}
-		case h.Who != "":
-			alone[h.Who] = append(alone[h.Who], h)
+		case h.Key != "":
+			alone[h.Key] = append(alone[h.Key], h)
 		}
 		return nil
 	})
 	if err == nil {
-		err = j.faults(s.Table, bad)
+		err = j.reportBadRows(s.Table, bad)
 	}
 	if err != nil {
 		return nil, err
 	}
-	var room []rows.Ranged
+	var room []rows.KeyedRange
 	switch {
 	case q.date != "":
 		found, err := rows.NewRanges(days, s.end < 0)
-		return func(key string, at eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
-			v, ok := eval.DayOf(at)
+		return func(key string, at eval.Value, blankKey bool) ([]rows.KeyedRange, bool, error) {
+			v, ok := eval.AsDate(at)
 			if !ok {
 				return nil, false, nil
 			}
-			held, err := found.On(key, v.Day, several, room)
+			held, err := found.Lookup(key, v.Day, several, room)
 			room = held
 			return held, true, err
-		}, s.named(err)
+		}, s.withTableName(err)
 	case q.value != "":
 		found, err := rows.NewBands(bands, s.end < 0)
-		return func(key string, at eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
-			v, ok := rows.NumberOf(at)
+		return func(key string, at eval.Value, blankKey bool) ([]rows.KeyedRange, bool, error) {
+			v, ok := rows.ParseNumberCell(at)
 			if !ok {
 				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value: expected a number, found %q",
-					eval.Brief(at.String()))}
+					eval.Truncate(at.String()))}
 			}
 			if v.Kind == eval.Blank {
 				return nil, false, nil
 			}
-			held, err := found.On(key, v, several, room)
+			held, err := found.Lookup(key, v, several, room)
 			room = held
 			return held, true, err
-		}, s.named(err)
+		}, s.withTableName(err)
 	}
-	return func(key string, _ eval.Value, blankKey bool) ([]rows.Ranged, bool, error) {
-		held, err := alone.Of(key, several)
+	return func(key string, _ eval.Value, blankKey bool) ([]rows.KeyedRange, bool, error) {
+		held, err := alone.Lookup(key, several)
 		return held, !blankKey, err
 	}, nil
 }
 
-// named puts the table's name in front of an error.
-func (s *rangeTable) named(err error) error {
+// withTableName puts the table's name in front of an error.
+func (s *rangeTable) withTableName(err error) error {
 	if err != nil {
 		err = fmt.Errorf("%s: %w", s.Name, err)
 	}

@@ -17,16 +17,16 @@ import (
 
 func init() { register(newPeriods) }
 
-// periodTable lists the periods of a stretch of time.
-type periodTable struct {
+// periodsQuestion lists the periods of a stretch of time.
+type periodsQuestion struct {
 	by    string
 	count []string
 }
 
 func newPeriods() *Question {
-	q := &periodTable{}
+	q := &periodsQuestion{}
 	return &Question{
-		Name: "periods", Group: Facts, Place: 4, Use: "periods SPAN --by PERIOD",
+		Name: "periods", Group: Facts, Order: 4, Use: "periods SPAN --by PERIOD",
 		Short: "A table of periods: pay periods, fiscal months, weeks",
 		Long: `List the periods that touch a span of time: weeks, months, quarters, years, fiscal
 periods, the periods of a series of the plan, or those of a rule. Each comes whole, with
@@ -36,7 +36,7 @@ its days and working days and, with --count, how many dates of a series fall in 
   yoyaku periods 2027 --by month --count "paid = fortnightly on fri from 2027-01-08"
   yoyaku periods 2027-H1 --by crew-pay
   yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"`,
-		Least: 1, Most: 1, Wants: "a stretch of time, such as 2027 or 2027-Q1",
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a stretch of time, such as 2027 or 2027-Q1",
 		Options: []*declare.Key{
 			{Name: "by", Needed: true, Example: "month", Complete: "series",
 				Help: "list the periods of `PERIOD`: week, month, quarter, half-year,\nyear, fiscal-month, fiscal-quarter, fiscal-year, a series of\nthe plan, or a rule", Takes: declare.Text.Into(&q.by)},
@@ -47,8 +47,8 @@ its days and working days and, with --count, how many dates of a series fall in 
 	}
 }
 
-func (q *periodTable) answer(j *Job) error {
-	span, err := eval.Window(j.Args[0], j.Env)
+func (q *periodsQuestion) answer(j *Job) error {
+	span, err := eval.ParseWindow(j.Args[0], j.Env)
 	if err != nil {
 		return err
 	}
@@ -56,14 +56,14 @@ func (q *periodTable) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	counted, err := q.counted(j)
+	counted, err := q.countedSeries(j)
 	if err != nil {
 		return err
 	}
-	if days := len(counted) * span.Len(); days > mostCounted {
-		return rows.In("count", fmt.Errorf("%d rules over %d days could give more than %d dates; use a narrower window", len(counted), span.Len(), mostCounted))
+	if days := len(counted) * span.Len(); days > maxCounted {
+		return rows.WrapOption("count", fmt.Errorf("%d rules over %d days could give more than %d dates; use a narrower window", len(counted), span.Len(), maxCounted))
 	}
-	j.Env.Calendar.Need()
+	j.Env.Calendar.MarkUsed()
 	before, holes, twice := span.First-1, 0, 0
 	seen := func(yield func(schedule.NumberedPeriod, error) bool) {
 		for p, err := range list {
@@ -79,27 +79,27 @@ func (q *periodTable) answer(j *Job) error {
 		holes += max(0, int(span.Last-before))
 	}
 	columns, lines := schedule.PeriodTable(seen, j.Env.Calendar, counted)
-	if err := j.lines(columns, lines); err != nil {
+	if err := j.fillLines(columns, lines); err != nil {
 		return err
 	}
 	if holes > 0 {
-		j.Warn("%s from %s to %s in no period of `%s`", phrase.IsAre(holes, "day"), span.First, span.Last, q.by)
+		j.Warn("%s from %s to %s in no period of `%s`", phrase.CountIs(holes, "day"), span.First, span.Last, q.by)
 	}
 	if twice > 0 {
-		j.Warn("%s in two periods of `%s`", phrase.IsAre(twice, "day"), q.by)
+		j.Warn("%s in two periods of `%s`", phrase.CountIs(twice, "day"), q.by)
 	}
 	return nil
 }
 
-// mostCounted is how many dates are counted, of rules that give one a day.
-const mostCounted = 20_000_000
+// maxCounted is how many dates are counted, of rules that give one a day.
+const maxCounted = 20_000_000
 
 // periods are those of --by.
-func (q *periodTable) periods(j *Job, span civil.Span) (iter.Seq2[schedule.NumberedPeriod, error], error) {
+func (q *periodsQuestion) periods(j *Job, span civil.Span) (iter.Seq2[schedule.NumberedPeriod, error], error) {
 	var names []string
 	for _, u := range spreadUnits[1:] { // a day is no period here
 		if u.name == strings.ToLower(q.by) {
-			return schedule.NumberedPeriods(j.Env.Frame, u.unit, span), nil
+			return schedule.NumberedPeriods(j.Env.Fiscal, u.unit, span), nil
 		}
 		names = append(names, u.name)
 	}
@@ -110,13 +110,13 @@ func (q *periodTable) periods(j *Job, span civil.Span) (iter.Seq2[schedule.Numbe
 	return s.NumberedPeriods(span), nil
 }
 
-// counted are the series of --count, and those of its rules, each with the name of its
+// countedSeries are the series of --count, and those of its rules, each with the name of its
 // columns.
-func (q *periodTable) counted(j *Job) (list []*schedule.Series, err error) {
+func (q *periodsQuestion) countedSeries(j *Job) (list []*schedule.Series, err error) {
 	add := func(s *schedule.Series) error {
 		name := schedule.ColumnName(s.Name)
 		if slices.ContainsFunc(list, func(o *schedule.Series) bool { return schedule.ColumnName(o.Name) == name }) {
-			return rows.In("count", fmt.Errorf("`%s` is counted twice; give a rule a name with NAME = in front", name))
+			return rows.WrapOption("count", fmt.Errorf("`%s` is counted twice; give a rule a name with NAME = in front", name))
 		}
 		list = append(list, s)
 		return nil
@@ -129,10 +129,10 @@ func (q *periodTable) counted(j *Job) (list []*schedule.Series, err error) {
 		if phrase.IsRule(body) {
 			s, err := schedule.NewSeries(name, "", body, j.Env)
 			if err != nil {
-				return nil, rows.In("count", err)
+				return nil, rows.WrapOption("count", err)
 			}
 			if s.Name == "" { // its words
-				s.Name = strings.Join(strings.FieldsFunc(s.Rules[0].Rec.Text, func(r rune) bool {
+				s.Name = strings.Join(strings.FieldsFunc(s.Rules[0].Recurrence.Text, func(r rune) bool {
 					return !unicode.IsLetter(r) && !unicode.IsDigit(r)
 				}), "_")
 			}
@@ -142,13 +142,13 @@ func (q *periodTable) counted(j *Job) (list []*schedule.Series, err error) {
 			continue
 		}
 		for _, of := range declare.SplitList(body) {
-			found := j.FindAll(of)
+			found := j.FindAllSeries(of)
 			if found == nil {
-				return nil, rows.In("count", j.UnknownSeries(of))
+				return nil, rows.WrapOption("count", j.UnknownSeries(of))
 			}
 			for _, s := range found {
 				if name != "" {
-					s = s.With()
+					s = s.Clone()
 					s.Name = name
 				}
 				if err := add(s); err != nil {

@@ -8,50 +8,50 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// Plain is the table itself, with the columns that a record adds.
-func Plain() *Question {
-	return &Question{Name: "table", Record: true, Answer: func(j *Job) error {
-		t, err := j.table()
+// NewPlain is the table itself, with the columns that a record adds.
+func NewPlain() *Question {
+	return &Question{Name: "table", ForRecords: true, Answer: func(j *Job) error {
+		t, err := j.openTable()
 		if err != nil {
 			return err
 		}
-		return j.pass(t)
+		return j.writeTable(t)
 	}}
 }
 
-// KeyFault is a key that is blank or stands twice.
-type KeyFault struct{ text string }
+// KeyError is a key that is blank or stands twice.
+type KeyError struct{ text string }
 
 // Error says in which row.
-func (e *KeyFault) Error() string { return e.text }
+func (e *KeyError) Error() string { return e.text }
 
 // CheckKey checks that a column names each row of the job's table: it is there,
 // never blank and never twice.
 func (j *Job) CheckKey(column string) error {
 	j.Question = &Question{Name: "key", Answer: func(j *Job) error {
-		t, err := j.table()
+		t, err := j.openTable()
 		if err != nil {
 			return err
 		}
-		key, err := t.Column("key", column)
+		key, err := t.FindColumn("key", column)
 		if err != nil {
 			return err
 		}
 		t.Cells = append(t.Cells, key)
-		if err := j.settle(nil); err != nil {
+		if err := j.prepareRead(nil); err != nil {
 			return err
 		}
 		seen := map[string]int{}
 		_, err = t.Scan(func(line int, row []eval.Value) error {
-			id := eval.KeyOf(row[key])
+			id := eval.CellKey(row[key])
 			switch before := seen[id]; {
 			case id == "":
-				return rows.In("key", &KeyFault{fmt.Sprintf("%s:%d: the key `%s` is blank",
+				return rows.WrapOption("key", &KeyError{fmt.Sprintf("%s:%d: the key `%s` is blank",
 					t.Name, line, column)})
 			case before > 0:
-				return rows.In("key", &KeyFault{fmt.Sprintf(
+				return rows.WrapOption("key", &KeyError{fmt.Sprintf(
 					"%s:%d: the key `%s` is %q, the same as in line %d", t.Name, line, column,
-					eval.Brief(id), before)})
+					eval.Truncate(id), before)})
 			}
 			seen[id] = line
 			return nil
@@ -61,17 +61,17 @@ func (j *Job) CheckKey(column string) error {
 	return j.Answer()
 }
 
-// RowsExpected is what must hold of a table's rows: columns of which no value stands
+// RowExpectations is what must hold of a table's rows: columns of which no value stands
 // twice, and conditions; Sum are those of which the totals are wanted; Key names the rows in
 // what is reported.
-type RowsExpected struct {
+type RowExpectations struct {
 	Unique, Each, Sum []string
 	Key               string
 }
 
-// RowsFound is what was found: how many rows there are, what breaks each
+// RowFindings is what was found: how many rows there are, what breaks each
 // expectation, and for how many rows one is blank; by "unique" and "each.N".
-type RowsFound struct {
+type RowFindings struct {
 	Rows   int
 	Broken map[string][]string
 	Blank  map[string]int
@@ -81,19 +81,19 @@ type RowsFound struct {
 }
 
 // Expect holds the rows of the job's table against what is expected of them.
-func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
-	e := expecting{RowsExpected: want, RowsFound: RowsFound{Broken: map[string][]string{}, Blank: map[string]int{}},
+func (j *Job) Expect(want RowExpectations) (found RowFindings, err error) {
+	e := rowChecker{RowExpectations: want, RowFindings: RowFindings{Broken: map[string][]string{}, Blank: map[string]int{}},
 		unique: map[int]map[string]int{}, key: -1}
 	j.Question = &Question{Name: "expect", Answer: func(j *Job) error {
-		t, err := j.table()
+		t, err := j.openTable()
 		if err == nil {
 			err = e.prepare(t)
 		}
 		if err == nil {
-			err = j.settle(t.Visible())
+			err = j.prepareRead(t.Visible())
 		}
 		if err == nil {
-			err = j.scan(t, e.row)
+			err = j.scan(t, e.checkRow)
 		}
 		for i, sum := range e.Sums {
 			if sum.Kind == eval.Blank {
@@ -103,71 +103,71 @@ func (j *Job) Expect(want RowsExpected) (found RowsFound, err error) {
 		return err
 	}}
 	err = j.Answer()
-	return e.RowsFound, err
+	return e.RowFindings, err
 }
 
-// expecting holds rows against what is expected of them, one by one.
-type expecting struct {
-	RowsExpected
-	RowsFound
+// rowChecker holds rows against what is expected of them, one by one.
+type rowChecker struct {
+	RowExpectations
+	RowFindings
 	columns []string
-	each    []*eval.Expect
+	each    []*eval.Expectation
 	unique  map[int]map[string]int // the lines of values, by column
 	amounts []int
 	key     int
 }
 
-func (e *expecting) prepare(t *Table) error {
+func (e *rowChecker) prepare(t *Table) error {
 	env := t.Env
 	env.Names = t.Visible()
 	for i, text := range e.Each {
-		x, err := eval.CompileExpect(text, env)
+		x, err := eval.CompileExpectation(text, env)
 		if err != nil {
-			return rows.In(fmt.Sprintf("each.%d", i), err)
+			return rows.WrapOption(fmt.Sprintf("each.%d", i), err)
 		}
 		e.each = append(e.each, x)
 	}
 	for _, name := range e.Unique {
-		at, err := t.Column("unique", name)
+		at, err := t.FindColumn("unique", name)
 		if err != nil {
 			return err
 		}
 		t.Cells, e.unique[at] = append(t.Cells, at), map[string]int{}
 	}
 	for i, name := range e.Sum {
-		at, err := t.Column("sum", name)
+		at, err := t.FindColumn("sum", name)
 		if err == nil {
-			at, err = t.Hide("sum", rows.Quote(t.Visible()[at])+" + 0")
+			at, err = t.AddHiddenPhrase("sum", rows.QuoteName(t.Visible()[at])+" + 0")
 		}
 		var of *rows.OptionError
 		if errors.As(err, &of) {
 			err = of.Err
 		}
 		if err != nil {
-			return rows.In(fmt.Sprintf("sum.%d", i), err)
+			return rows.WrapOption(fmt.Sprintf("sum.%d", i), err)
 		}
 		e.amounts = append(e.amounts, at)
 	}
 	e.Sums, e.columns = make([]eval.Value, len(e.amounts)), t.Visible()
 	if e.Key != "" {
-		e.key = rows.Find(e.columns, e.Key)
+		e.key = rows.ColumnIndex(e.columns, e.Key)
 	}
 	return nil
 }
 
-// row holds a row against all of it.
-func (e *expecting) row(line int, row []eval.Value) error {
+// checkRow holds a row against all of it.
+func (e *rowChecker) checkRow(line int, row []eval.Value) error {
 	e.Rows++
 	who := fmt.Sprintf("line %d", line)
 	if e.key >= 0 {
 		who = row[e.key].String() + " (" + who + ")"
 	}
 	for at, seen := range e.unique {
-		switch id := eval.KeyOf(row[at]); {
+		switch id := eval.CellKey(row[at]); {
 		case id == "":
 		case seen[id] > 0:
 			e.Broken["unique"] = append(e.Broken["unique"], fmt.Sprintf("unique: %s: `%s` is %q, the same as in line %d", who,
-				e.columns[at], eval.Brief(id), seen[id]))
+				e.columns[at], eval.Truncate(id), seen[id]))
 		default:
 			seen[id] = line
 		}
@@ -187,7 +187,7 @@ func (e *expecting) row(line int, row []eval.Value) error {
 		case blank:
 			e.Blank[at]++
 		case !ok:
-			e.Broken[at] = append(e.Broken[at], fmt.Sprintf("each: %s: %s: %s", x.Text, who, x.Why(row)))
+			e.Broken[at] = append(e.Broken[at], fmt.Sprintf("each: %s: %s: %s", x.Text, who, x.Explain(row)))
 		}
 	}
 	return nil

@@ -17,61 +17,61 @@ type Group string
 
 // The groups.
 const (
-	Rules  Group = "rules"
-	Plan   Group = "plan"
-	Tables Group = "tables"
-	Facts  Group = "facts"
-	HandOn Group = "hand"
+	Rules    Group = "rules"
+	Plan     Group = "plan"
+	Tables   Group = "tables"
+	Facts    Group = "facts"
+	HandOver Group = "hand"
 )
 
 // Question is something that can be asked, with the fields that its options fill.
 type Question struct {
 	Name  string
 	Group Group
-	// Place orders the questions and commands of a group.
-	Place int
+	// Order orders the questions and commands of a group.
+	Order int
 	// Use is the line that shows its arguments, Short tells in one line what it
 	// is for, Long in a few; Examples run in the demo folder.
 	Use, Short, Long string
 	Examples         string
-	// Least and Most bound its arguments, Most below 0 not at all; Wants says what
+	// MinArgs and MaxArgs bound its arguments, MaxArgs below 0 not at all; ArgsHelp says what
 	// they are.
-	Least, Most int
-	Wants       string
-	// Args says what completion offers for arguments: series, calendars.
-	Args string
-	// Table says that the first argument is a table, Record that an output of a
+	MinArgs, MaxArgs int
+	ArgsHelp         string
+	// ArgsCompletion says what completion offers for arguments: series, calendars.
+	ArgsCompletion string
+	// TakesTable says that the first argument is a table, ForRecords that an output of a
 	// plan can make it of a record.
-	Table, Record bool
-	// Bare answers are one value on one line, without options of the result.
-	Bare bool
-	// Alone says that an output of a plan makes it without a record.
-	Alone bool
-	// PlanArg says that the first argument can be a plan's file; Drawn that the answer
+	TakesTable, ForRecords bool
+	// IsSingleValue answers are one value on one line, without options of the result.
+	IsSingleValue bool
+	// NeedsNoRecord says that an output of a plan makes it without a record.
+	NeedsNoRecord bool
+	// TakesPlanFile says that the first argument can be a plan's file; IsDrawing that the answer
 	// is a picture, for people alone.
-	PlanArg, Drawn bool
-	// Apart is the column whose rows are in blocks on a terminal.
-	Apart string
-	// Events says that the answer can be calendar events.
-	Events bool
-	// Planless says that the answer needs nothing of a plan: a plan of this folder that
+	TakesPlanFile, IsDrawing bool
+	// GroupBy is the column whose rows are in blocks on a terminal.
+	GroupBy string
+	// GivesEvents says that the answer can be calendar events.
+	GivesEvents bool
+	// IgnoresPlan says that the answer needs nothing of a plan: a plan of this folder that
 	// can't be read is left aside.
-	Planless bool
-	Options  []*declare.Key
+	IgnoresPlan bool
+	Options     []*declare.Key
 	// Answer works the answer out and hands it to j.To.
 	// Rules say which options go together, beyond what each says of itself.
 	Rules  []declare.Rule
 	Answer func(j *Job) error
 }
 
-// made lists what makes each question; a question registers itself in its file.
-var made []func() *Question
+// registry lists what makes each question; a question registers itself in its file.
+var registry []func() *Question
 
-func register(f func() *Question) { made = append(made, f) }
+func register(f func() *Question) { registry = append(registry, f) }
 
 // All returns every question, by name, each with fields of its own.
 func All() (list []*Question) {
-	for _, f := range made {
+	for _, f := range registry {
 		q := f()
 		for _, o := range q.Options {
 			o.Reset()
@@ -87,7 +87,7 @@ func All() (list []*Question) {
 func New(name string) (*Question, error) {
 	var names []string
 	for _, q := range All() {
-		if !q.Record {
+		if !q.ForRecords {
 			continue
 		}
 		if q.Name == name {

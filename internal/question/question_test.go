@@ -26,7 +26,7 @@ type asked struct {
 // ask asks a question: options are NAME=VALUE, in is standard input. said is what
 // was told beside the answer.
 func (a asked) ask(name, in string, options []string, args ...string) (out, said string, err error) {
-	p, err := plan.Empty(plan.Settings{AsOf: day("2027-03-10")})
+	p, err := plan.NewEmpty(plan.Settings{AsOf: day("2027-03-10")})
 	if err != nil {
 		return "", "", err
 	}
@@ -43,12 +43,12 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 		}
 	}
 	var told, b bytes.Buffer
-	place := p.Place()
-	place.Stdin, place.Flags = strings.NewReader(in), true
+	place := p.Workspace()
+	place.Stdin, place.IsCommand = strings.NewReader(in), true
 	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, format+"\n", args...) }
 	place.Warn = place.Note
-	place.Create = func(_, path string) (io.Writer, error) { return os.Create(filepath.Join(a.dir, path)) }
-	job := &question.Job{Place: &place, Question: q, Args: args}
+	place.CreateFile = func(_, path string) (io.Writer, error) { return os.Create(filepath.Join(a.dir, path)) }
+	job := &question.Job{Workspace: &place, Question: q, Args: args}
 	all := append(append(q.Options, job.In.Options()...), job.Shape.Options()...)
 	for _, o := range all {
 		o.Reset()
@@ -71,8 +71,8 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 	if err := job.In.Check(); err != nil {
 		return "", "", err
 	}
-	f, _ := report.Find(a.format)
-	if job.To, err = f.Sink(&b, report.Look{AsOf: p.Env.Today, Safe: job.Shape.Safe}); err == nil {
+	f, _ := report.FindFormat(a.format)
+	if job.Sink, err = f.Sink(&b, report.Options{AsOf: p.Env.Today, GuardFormulas: job.Shape.Safe}); err == nil {
 		err = job.Answer()
 	}
 	for _, w := range p.Warnings() {
@@ -170,17 +170,17 @@ func splitOptions(s, sep string) (list []string) {
 // Every question's options are declared whole: a kind that fits the field, help
 // with a word for the value, a name once; and defaults are good.
 func TestDeclarations(t *testing.T) {
-	p, err := plan.Empty(plan.Settings{AsOf: day("2027-03-10")})
+	p, err := plan.NewEmpty(plan.Settings{AsOf: day("2027-03-10")})
 	if err != nil {
 		t.Fatal(err)
 	}
 	var declared strings.Builder
 	for _, q := range question.All() {
-		var in question.TableIn
+		var in question.TableOptions
 		var shape question.Shape
 		seen := map[string]bool{}
-		fmt.Fprintf(&declared, "%s in %v at %d: %d to %d arguments, %s %q; table %v record %v bare %v alone %v plan %v drawn %v events %v planless %v\n", q.Name, q.Group, q.Place, q.Least,
-			q.Most, q.Args, q.Wants, q.Table, q.Record, q.Bare, q.Alone, q.PlanArg, q.Drawn, q.Events, q.Planless)
+		fmt.Fprintf(&declared, "%s in %v at %d: %d to %d arguments, %s %q; table %v record %v bare %v alone %v plan %v drawn %v events %v planless %v\n", q.Name, q.Group, q.Order, q.MinArgs,
+			q.MaxArgs, q.ArgsCompletion, q.ArgsHelp, q.TakesTable, q.ForRecords, q.IsSingleValue, q.NeedsNoRecord, q.TakesPlanFile, q.IsDrawing, q.GivesEvents, q.IgnoresPlan)
 		for _, o := range append(append(q.Options, in.Options()...), shape.Options()...) {
 			o.Reset()
 			fmt.Fprintf(&declared, "  %s: %s, of %v, default %q, needed %v, several %v, least %d, with %v not %v, %s\n", o.Name, o.Takes.Words, o.Takes.OneOf, o.Default, o.Needed,
@@ -205,7 +205,7 @@ func TestDeclarations(t *testing.T) {
 			t.Errorf("%s is without help", q.Name)
 		}
 	}
-	golden.Hold(t, "testdata/declared.txt", declared.String())
+	golden.Compare(t, "testdata/declared.txt", declared.String())
 	if _, err := question.New("deu"); err == nil || !strings.Contains(err.Error(), "did you mean `due`?") {
 		t.Errorf("an unknown question: %v", err)
 	}

@@ -19,17 +19,17 @@ import (
 
 func init() { register(newRead) }
 
-// read lists the events of a calendar file.
-type read struct {
+// readQuestion lists the events of a calendar file.
+type readQuestion struct {
 	window, zone           string
 	cancelled, raw, strict bool
 	table                  string // the file, where another question reads it; "" where it is asked itself
 }
 
 func newRead() *Question {
-	q := &read{}
+	q := &readQuestion{}
 	return &Question{
-		Planless: true, Name: "read", Group: HandOn, Place: 1, Use: "read FILE.ics",
+		IgnoresPlan: true, Name: "read", Group: HandOver, Order: 1, Use: "read FILE.ics",
 		Short: "A calendar file (.ics) as a table",
 		Long: `List the events of a calendar file by date, one row for each time a recurring event
 takes place; moved ones are listed at their new time, cancelled ones left out. Times are
@@ -38,7 +38,7 @@ with its line, and the rest goes on.`,
 		Examples: `  yoyaku read harbour-office.ics --window 2027-Q1
   yoyaku read skerry.ics --window 2027 --where "categories = 'crew-pay'" --columns start,summary
   yoyaku read harbour-office.ics --raw --columns start,summary,rrule,status,line`,
-		Least: 1, Most: 1, Wants: "a calendar file, such as harbour-office.ics, or -",
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a calendar file, such as harbour-office.ics, or -",
 		Options: []*declare.Key{
 			{Name: "window", Help: "list the events in `SPAN` (default: all)", Takes: declare.Span.Into(&q.window)},
 			{Name: "zone", Help: "show times in `ZONE`, such as Atlantic/Faroe (default: each\nevent's own)", Takes: declare.Text.Into(&q.zone)},
@@ -57,18 +57,18 @@ var (
 	rawColumns = []string{"component", "rrule"}
 )
 
-func (q *read) answer(j *Job) error {
-	span, err := j.window("window", q.window)
+func (q *readQuestion) answer(j *Job) error {
+	span, err := j.parseWindow("window", q.window)
 	if err != nil {
 		return err
 	}
 	var zone *time.Location
 	if q.zone != "" {
 		if zone, err = ical.Zone(q.zone); err != nil {
-			return rows.In("zone", err)
+			return rows.WrapOption("zone", err)
 		}
 	}
-	defer garbage(30)()
+	defer limitGarbage(30)()
 	name, root, err := q.open(j)
 	if err != nil {
 		return err
@@ -76,14 +76,14 @@ func (q *read) answer(j *Job) error {
 	var list []ical.Instance
 	var problems []*ical.Error
 	if q.raw {
-		list, problems, err = raw(name, root)
+		list, problems, err = rawInstances(name, root)
 	} else {
 		list, problems, err = q.instances(j, name, root, span)
 	}
 	if err != nil {
 		return err
 	}
-	if err := q.tell(j, problems); err != nil {
+	if err := q.reportProblems(j, problems); err != nil {
 		return err
 	}
 	for n := range list {
@@ -92,13 +92,13 @@ func (q *read) answer(j *Job) error {
 			continue
 		}
 		i.From, i.To = i.From.In(zone), i.To.In(zone)
-		if i.ID != nil {
-			id := i.ID.In(zone)
-			i.ID = &id
+		if i.RecurrenceID != nil {
+			id := i.RecurrenceID.In(zone)
+			i.RecurrenceID = &id
 		}
 	}
 	list = slices.DeleteFunc(list, func(i ical.Instance) bool {
-		return span != civil.Always && (i.From.Day > span.Last || i.Last() < span.First)
+		return span != civil.AllDays && (i.From.Day > span.Last || i.Last() < span.First)
 	})
 	type placed struct {
 		at      int64
@@ -118,7 +118,7 @@ func (q *read) answer(j *Job) error {
 	if q.raw {
 		head = append(slices.Clone(head), rawColumns...)
 	}
-	return j.fill(head, func(put rows.Put) error {
+	return j.fillRows(head, func(put rows.PutRow) error {
 		for _, o := range order {
 			if err := put(q.cells(&list[o.n])); err != nil {
 				return err
@@ -129,7 +129,7 @@ func (q *read) answer(j *Job) error {
 }
 
 // open reads the file.
-func (q *read) open(j *Job) (name string, root *ical.Component, err error) {
+func (q *readQuestion) open(j *Job) (name string, root *ical.Component, err error) {
 	var in io.Reader = j.Stdin
 	if name = j.Args[0]; name == "-" {
 		name = "standard input"
@@ -146,14 +146,14 @@ func (q *read) open(j *Job) (name string, root *ical.Component, err error) {
 }
 
 // instances are the times that events take place.
-func (q *read) instances(j *Job, name string, root *ical.Component, span civil.Span) (list []ical.Instance,
+func (q *readQuestion) instances(j *Job, name string, root *ical.Component, span civil.Span) (list []ical.Instance,
 	problems []*ical.Error, err error) {
-	sets, problems, err := ical.Sets(name, root)
+	sets, problems, err := ical.ReadSets(name, root)
 	if err != nil {
 		return nil, nil, err
 	}
 	wide := span
-	if span != civil.Always { // another zone's days
+	if span != civil.AllDays { // another zone's days
 		wide = span.Widen(2, 2)
 	}
 	gone := 0
@@ -163,7 +163,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 		if fault := (*ical.Error)(nil); errors.As(err, &fault) {
 			fault.File = name
 			if fault.Message == ical.ErrEndless.Error() {
-				return nil, nil, fmt.Errorf("%w: %s", fault, j.Say("window", "2027"))
+				return nil, nil, fmt.Errorf("%w: %s", fault, j.OptionText("window", "2027"))
 			}
 			problems = append(problems, fault)
 		}
@@ -176,7 +176,7 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 		}
 	}
 	if gone > 0 {
-		j.Note("%s left out; %s lists them too", phrase.Counted(gone, "cancelled event"), q.with("cancelled"))
+		j.Note("%s left out; %s lists them too", phrase.Plural(gone, "cancelled event"), q.with("cancelled"))
 	}
 	other := map[string]int{}
 	for _, cal := range root.Subs {
@@ -186,33 +186,33 @@ func (q *read) instances(j *Job, name string, root *ical.Component, span civil.S
 	}
 	for _, kind := range [][2]string{{"VTODO", "to-do"}, {"VJOURNAL", "journal entry"}} {
 		if n := other[kind[0]]; n > 0 {
-			j.Note("%s left out, which %s no event; %s lists them", phrase.Counted(n, kind[1]),
+			j.Note("%s left out, which %s no event; %s lists them", phrase.Plural(n, kind[1]),
 				map[bool]string{true: "is", false: "are"}[n == 1], q.with("raw"))
 		}
 	}
 	return list, problems, nil
 }
 
-// raw is a row for each component.
-func raw(name string, root *ical.Component) (list []ical.Instance, problems []*ical.Error, err error) {
+// rawInstances is a row for each component.
+func rawInstances(name string, root *ical.Component) (list []ical.Instance, problems []*ical.Error, err error) {
 	entries, problems, err := ical.Entries(name, root)
 	for _, e := range entries {
-		list = append(list, e.Whole())
+		list = append(list, e.AsInstance())
 	}
 	return list, problems, err
 }
 
-// mostTold is how many problems of a file are reported one by one.
-const mostTold = 10
+// maxListedProblems is how many problems of a file are reported one by one.
+const maxListedProblems = 10
 
-// tell warns of what can't be read.
-func (q *read) tell(j *Job, problems []*ical.Error) error {
+// reportProblems warns of what can't be read.
+func (q *readQuestion) reportProblems(j *Job, problems []*ical.Error) error {
 	slices.SortStableFunc(problems, func(a, b *ical.Error) int { return cmp.Compare(a.Line, b.Line) })
 	for n, p := range problems {
 		switch {
 		case q.strict:
 			return &ical.Error{File: p.File, Line: p.Line, Message: strings.TrimSuffix(p.Message, "; left out")}
-		case n == mostTold:
+		case n == maxListedProblems:
 			j.Warn("and %d more", len(problems)-n)
 			return nil
 		}
@@ -222,7 +222,7 @@ func (q *read) tell(j *Job, problems []*ical.Error) error {
 }
 
 // cells are the cells of a row.
-func (q *read) cells(i *ical.Instance) []eval.Value {
+func (q *readQuestion) cells(i *ical.Instance) []eval.Value {
 	zone, end, days := "", eval.Value{}, i.Days
 	start := stampCell(i.From)
 	switch {
@@ -234,19 +234,19 @@ func (q *read) cells(i *ical.Instance) []eval.Value {
 	case i.AllDay():
 		end = eval.Day(i.Last())
 	default:
-		if days = int(i.Last()-i.From.Day) + 1; !i.Open {
+		if days = int(i.Last()-i.From.Day) + 1; !i.IsOpenEnded {
 			end = stampCell(i.To)
 		}
 	}
-	if i.From.Timed && i.From.Zone != nil {
+	if i.From.HasTime && i.From.Zone != nil {
 		zone = i.From.Zone.String()
 	}
 	instance, weekday, length := eval.Value{}, eval.Value{}, eval.Value{}
-	if i.ID != nil {
-		instance = stampCell(*i.ID)
+	if i.RecurrenceID != nil {
+		instance = stampCell(*i.RecurrenceID)
 	}
 	if i.From.Day != civil.None {
-		weekday, length = eval.Str(i.From.Day.Weekday().Short()), eval.Int(days)
+		weekday, length = eval.Str(i.From.Day.Weekday().Abbrev()), eval.Int(days)
 	}
 	cells := []eval.Value{start, end, eval.Str(zone), length, weekday, eval.Str(i.Summary), eval.Str(i.Location),
 		eval.Str(i.Categories),
@@ -258,7 +258,7 @@ func (q *read) cells(i *ical.Instance) []eval.Value {
 }
 
 // stampCell is a date, or a time to the minute; to the second it is a text.
-func stampCell(s ical.Stamp) eval.Value {
+func stampCell(s ical.TimeValue) eval.Value {
 	v := s.Value()
 	if s.Second%60 != 0 {
 		return eval.Str(fmt.Sprintf("%s:%02d", v, s.Second%60))
@@ -267,7 +267,7 @@ func stampCell(s ical.Stamp) eval.Value {
 }
 
 // with is how to read the file with an option.
-func (q *read) with(option string) string {
+func (q *readQuestion) with(option string) string {
 	if q.table == "" {
 		return "--" + option
 	}

@@ -8,16 +8,16 @@ import (
 	"yoyaku/internal/declare"
 )
 
-// remind declares the option of reminders.
-func remind(into *[]string) *declare.Key {
+// reminderOption declares the option of reminders.
+func reminderOption(into *[]string) *declare.Key {
 	return &declare.Key{Name: "remind", Help: "remind people `WHEN`: \"7 days before\", \"1 working day before\nat 09:00\"; needs --as ics", Takes: declare.Text.Repeat(into)}
 }
 
-func reminders(texts []string) (list []schedule.Reminder, err error) {
+func parseReminders(texts []string) (list []schedule.Reminder, err error) {
 	for _, text := range texts {
 		r, err := schedule.ParseReminder(text)
 		if err != nil {
-			return nil, rows.In("remind", err)
+			return nil, rows.WrapOption("remind", err)
 		}
 		list = append(list, r)
 	}
@@ -26,11 +26,11 @@ func reminders(texts []string) (list []schedule.Reminder, err error) {
 
 var errCalendarOnly = errors.New("only for calendar events; add --as ics (in a plan, an .ics file) or leave it out")
 
-// eventsOnly refuses options, as pairs of name and value, that a table has no use for.
-func (j *Job) eventsOnly(pairs ...string) error {
+// rejectEventOptions refuses options, as pairs of name and value, that a table has no use for.
+func (j *Job) rejectEventOptions(pairs ...string) error {
 	for i := 0; i < len(pairs); i += 2 {
 		if pairs[i+1] != "" {
-			return rows.In(pairs[i], errCalendarOnly)
+			return rows.WrapOption(pairs[i], errCalendarOnly)
 		}
 	}
 	return nil

@@ -19,12 +19,12 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 		cal := j.Env.Calendar
 		return func([]eval.Value) *workdays.Calendar { return cal }, func(int, []eval.Value) error { return nil }, nil
 	}
-	slot := rows.Find(t.Visible(), j.Env.CalendarColumn)
+	slot := rows.ColumnIndex(t.Visible(), j.Env.CalendarColumn)
 	if slot < 0 {
-		return nil, nil, rows.In("calendar", rows.UnknownColumn(j.Env.CalendarColumn, t.Visible()))
+		return nil, nil, rows.WrapOption("calendar", rows.UnknownColumn(j.Env.CalendarColumn, t.Visible()))
 	}
 	t.Cells = append(t.Cells, slot)
-	t.Uses(slot)
+	t.MarkUsed(slot)
 	var found sync.Map // rows may be worked out on several processors
 	of := func(row []eval.Value) *workdays.Calendar {
 		cal, _ := found.Load(strings.TrimSpace(row[slot].String()))
@@ -41,7 +41,7 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 		}
 		cal, err := j.Calendar(name)
 		if err == nil && cal == nil {
-			err = fmt.Errorf("unknown calendar `%s`", eval.Brief(name))
+			err = fmt.Errorf("unknown calendar `%s`", eval.Truncate(name))
 		}
 		if err != nil {
 			return &rows.BadCell{Line: line, Column: t.Visible()[slot], Err: err}
@@ -52,20 +52,20 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	return of, check, nil
 }
 
-// shortDays reports whether rows may count with a calendar that has short days: that of the
+// mayHaveShortDays reports whether rows may count with a calendar that has short days: that of the
 // place, or where a column names it, any that isn't a public one.
-func (j *Job) shortDays() (bool, error) {
+func (j *Job) mayHaveShortDays() (bool, error) {
 	if j.Env.CalendarColumn == "" {
-		return j.Env.Calendar.Shortens(), nil
+		return j.Env.Calendar.HasShortDays(), nil
 	}
 	list, err := j.Calendars()
-	return slices.ContainsFunc(list, (*workdays.Calendar).Shortens), err
+	return slices.ContainsFunc(list, (*workdays.Calendar).HasShortDays), err
 }
 
 // needCalendar notes that something counts with the place's calendar, if rows don't
 // name theirs.
 func (j *Job) needCalendar() {
 	if j.Env.CalendarColumn == "" {
-		j.Env.Calendar.Need()
+		j.Env.Calendar.MarkUsed()
 	}
 }

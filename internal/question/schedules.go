@@ -30,18 +30,18 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 	if ext == ".ics" {
 		return ical.Events(name, r)
 	}
-	table, err := tabular.Input{}.Read(name, ext, r)
+	table, err := tabular.Options{}.Read(name, ext, r)
 	if err != nil {
 		return nil, err
 	}
 	columns := table.Columns()
 	place := map[string]int{}
 	for _, name := range []string{"id", "date", "series", "what", "title", "reason", "nominal", "owner", "zone"} {
-		place[name] = rows.Find(columns, name)
+		place[name] = rows.ColumnIndex(columns, name)
 	}
 	own := make([]bool, len(columns)) // of a wide table those that are no milestones
 	for i, c := range columns {
-		own[i] = i < place["date"] || slices.Contains(wideOwn, phrase.FoldName(c)) ||
+		own[i] = i < place["date"] || slices.Contains(occurrenceColumns, phrase.FoldName(c)) ||
 			strings.HasSuffix(phrase.FoldName(c), " weekday")
 	}
 	at := func(name string) int { return place[name] }
@@ -58,11 +58,11 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 		}
 		e := schedule.Event{Series: get("series"), What: get("what"), ID: get("id"), Summary: get("title"),
 			Description: get("reason")}
-		if e.Nominal, _ = eval.DayOf(eval.Str(get("nominal"))); e.What != "" {
-			if e.At, err = momentOf(get("date")); err != nil {
+		if e.Nominal, _ = eval.AsDate(eval.Str(get("nominal"))); e.What != "" {
+			if e.At, err = parseMoment(get("date")); err != nil {
 				return fmt.Errorf("%s:%d: %w", name, line, err)
 			}
-			if e.Owner = get("owner"); e.At.Kind == eval.Moment {
+			if e.Owner = get("owner"); e.At.Kind == eval.DateTime {
 				e.At.Text = get("zone")
 			}
 			list = append(list, e)
@@ -72,7 +72,7 @@ func ReadEvents(name, series string, r io.Reader) ([]schedule.Event, error) {
 			if own[i] || cells[i].Kind == eval.Blank {
 				continue
 			}
-			when, err := momentOf(cells[i].String())
+			when, err := parseMoment(cells[i].String())
 			if err != nil {
 				continue
 			}
@@ -94,16 +94,16 @@ func Readable(name string) bool {
 		strings.ToLower(filepath.Ext(name)))
 }
 
-// wideOwn are the columns of a wide table that are no milestones.
-var wideOwn = []string{"weekday", "nominal", "reason", "period start", "period end", "id", "rule", "title"}
+// occurrenceColumns are the columns of a wide table that are no milestones.
+var occurrenceColumns = []string{"weekday", "nominal", "reason", "period start", "period end", "id", "rule", "title"}
 
 // ParseMoment reads a date, or one with a time as tables hold it: 2027-03-11T16:30.
 func ParseMoment(text string) (eval.Value, bool) {
-	v, err := momentOf(text)
+	v, err := parseMoment(text)
 	return v, err == nil
 }
 
-func momentOf(text string) (eval.Value, error) {
+func parseMoment(text string) (eval.Value, error) {
 	day, clock, timed := strings.Cut(text, "T")
 	d, _, ok := civil.Parse(day)
 	minutes := 0
@@ -112,17 +112,17 @@ func momentOf(text string) (eval.Value, error) {
 	}
 	switch {
 	case !ok:
-		return eval.Value{}, fmt.Errorf("expected a date, found %q", eval.Brief(text))
+		return eval.Value{}, fmt.Errorf("expected a date, found %q", eval.Truncate(text))
 	case timed:
-		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(minutes)}, nil
+		return eval.Value{Kind: eval.DateTime, Day: d, Minutes: int16(minutes)}, nil
 	}
 	return eval.Day(d), nil
 }
 
-// OfOthers reads the dates in an earlier output that are of other series than the
+// ReadOtherSeries reads the dates in an earlier output that are of other series than the
 // named ones; none if there is no such file.
-func OfOthers(path string, named []string) (list []schedule.Event, err error) {
-	f, err := files.OpenOld(path)
+func ReadOtherSeries(path string, named []string) (list []schedule.Event, err error) {
+	f, err := files.OpenExisting(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
@@ -132,7 +132,7 @@ func OfOthers(path string, named []string) (list []schedule.Event, err error) {
 	defer f.Close()
 	all, err := ReadEvents(path, "", f)
 	for _, e := range all {
-		if !slices.ContainsFunc(named, func(n string) bool { return phrase.SameName(n, e.Series) }) {
+		if !slices.ContainsFunc(named, func(n string) bool { return phrase.NamesEqual(n, e.Series) }) {
 			list = append(list, e)
 		}
 	}

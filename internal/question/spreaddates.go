@@ -14,60 +14,60 @@ import (
 )
 
 // instalments writes the dates of each row's own rule.
-func (q *spread) instalments(j *Job, share *rows.Share) error {
-	window, err := j.window("window", q.window)
+func (q *spreadQuestion) instalments(j *Job, share *rows.Proration) error {
+	window, err := j.parseWindow("window", q.window)
 	if err != nil {
 		return err
 	}
-	through, err := j.through(q.openThrough, window)
+	through, err := j.openThroughDay(q.openThrough, window)
 	if err != nil {
 		return err
 	}
-	t, err := j.table()
+	t, err := j.openTable()
 	if err != nil {
 		return err
 	}
-	j.own(t)
+	j.applyOwnConditions(t)
 	width := len(t.Visible())
 	env := t.Env
 	env.Names = t.Visible()
 	rule, err := eval.CompileRowRule(q.dates, env)
 	if err != nil {
-		return rows.In("dates", err)
+		return rows.WrapOption("dates", err)
 	}
-	head, err := rows.Untaken(t.Visible(), append([]string{"date", "period_start", "period_end", "number"},
+	head, err := rows.AppendColumns(t.Visible(), append([]string{"date", "period_start", "period_end", "number"},
 		share.Columns()...))
 	if err != nil {
 		return err
 	}
-	down, head, err := j.runDown(q.carry, head)
+	down, head, err := j.newRunning(q.carry, head)
 	if err != nil {
 		return err
 	}
 	looked := window
-	if down.on != nil { // from the first on
-		looked.First = civil.Always.First
+	if down.derive != nil { // from the first on
+		looked.First = civil.AllDays.First
 	}
-	amount, number, err := q.amounts(t)
+	amount, number, err := q.amountColumns(t)
 	if err != nil {
 		return err
 	}
-	d := rowDates{spread: q, job: j, table: t, rule: rule, share: share, window: window, looked: looked, through: through,
-		width: width, amount: amount, number: number, down: down, made: &sharedDates{}}
-	if down.on != nil {
-		err = j.fill(head, func(put rows.Put) error {
-			beside := t.Joined(put, j.result.Sort != nil)
+	d := rowDateWriter{spreadQuestion: q, job: j, table: t, rule: rule, share: share, window: window, searched: looked, through: through,
+		width: width, amount: amount, number: number, running: down, sharedCache: &sharedDates{}}
+	if down.derive != nil {
+		err = j.fillRows(head, func(put rows.PutRow) error {
+			beside := t.ConcatCells(put, j.result.Sort != nil)
 			return j.scan(t, func(line int, row []eval.Value) error {
-				return d.of(rows.Given{Line: line, Row: row}, beside)
+				return d.putRow(rows.SourceRow{Line: line, Row: row}, beside)
 			})
 		})
 	} else {
-		var all []*rowDates
-		err = j.expand(t, head, func() rows.Expander {
+		var all []*rowDateWriter
+		err = j.expandRows(t, head, func() rows.Expander {
 			own := d
-			own.down, own.cells = &own.flat, map[string][]rowDate{}
+			own.running, own.cells = &own.noRunning, map[string][]rowDate{}
 			all = append(all, &own)
-			return own.of
+			return own.putRow
 		})
 		for _, own := range all {
 			for state, n := range own.states {
@@ -76,34 +76,34 @@ func (q *spread) instalments(j *Job, share *rows.Share) error {
 		}
 	}
 	if err == nil {
-		down.tell(j)
-		(&ranges{open: d.states[eval.OpenRow], later: d.states[eval.LaterRow], through: through,
-			given: q.openThrough != ""}).tell(j)
-		if blank := d.states[eval.BlankRow]; blank > 0 {
-			j.Note("%s left out, because a date or number in the rule is blank", phrase.Counted(blank, "row"))
+		down.report(j)
+		(&rowRanges{numOpen: d.states[eval.RowOpenEnded], numLater: d.states[eval.RowNotStarted], through: through,
+			throughGiven: q.openThrough != ""}).report(j)
+		if blank := d.states[eval.RowBlank]; blank > 0 {
+			j.Note("%s left out, because a date or number in the rule is blank", phrase.Plural(blank, "row"))
 		}
 	}
-	return j.fewer(err, "a narrower "+j.Say("window", ""))
+	return j.hintFewerRows(err, "a narrower "+j.OptionText("window", ""))
 }
 
-// rowDates are the dates of the rows' own rules.
-type rowDates struct {
-	*spread
-	job            *Job
-	table          *Table
-	rule           *eval.RowRule
-	share          *rows.Share
-	window, looked civil.Span // what is shown, and what is made
-	through        civil.Date
-	width          int
-	amount, number int
-	down           *runDown
-	flat           runDown                // for down, if nothing runs down
-	states         [eval.LaterRow + 1]int // of the rows
-	made           *sharedDates           // of rules that many rows share
-	cells          map[string][]rowDate   // of those that are in cells, by their text
-	kept           int                    // dates in these
-	more           []eval.Value
+// rowDateWriter are the dates of the rows' own rules.
+type rowDateWriter struct {
+	*spreadQuestion
+	job              *Job
+	table            *Table
+	rule             *eval.RowRule
+	share            *rows.Proration
+	window, searched civil.Span // what is shown, and what is made
+	through          civil.Date
+	width            int
+	amount, number   int
+	running          *runningColumns
+	noRunning        runningColumns              // for down, if nothing runs down
+	states           [eval.RowNotStarted + 1]int // of the rows
+	sharedCache      *sharedDates                // of rules that many rows share
+	cells            map[string][]rowDate        // of those that are in cells, by their text
+	kept             int                         // dates in these
+	more             []eval.Value
 }
 
 // A rowDate is what is put beside a row for a date of its rule.
@@ -112,22 +112,22 @@ type rowDate struct {
 	shown bool
 }
 
-// of puts the dates of a row.
-func (d *rowDates) of(g rows.Given, put rows.Beside) error {
+// putRow puts the dates of a row.
+func (d *rowDateWriter) putRow(g rows.SourceRow, put rows.PutExtended) error {
 	line, row := g.Line, g.Row
 	in := "" // the cell of a rule that looks at no other
 	if g.Text != "" && d.share == nil {
-		in = d.rule.In(row)
+		in = d.rule.CellText(row)
 	}
 	if list := d.cells[in]; in != "" && list != nil {
-		d.states[eval.WholeRow]++
-		return d.again(g, row, list, put)
+		d.states[eval.RowComplete]++
+		return d.putCached(g, row, list, put)
 	}
-	rec, state, err := d.rule.For(row, d.through, g.Text == "")
-	if state == eval.PartRow {
+	rec, state, err := d.rule.ForRow(row, d.through, g.Text == "")
+	if state == eval.RowNeedsCells {
 		in = ""
-		row = g.Whole()
-		rec, state, err = d.rule.For(row, d.through, true)
+		row = g.AllCells()
+		rec, state, err = d.rule.ForRow(row, d.through, true)
 	}
 	if err != nil {
 		var pe *phrase.Error
@@ -141,63 +141,63 @@ func (d *rowDates) of(g rows.Given, put rows.Beside) error {
 		return nil
 	}
 	if rec.Rule.Endless() {
-		if err := d.endless(d.rule.OfCells(), d.share != nil, line); err != nil {
+		if err := d.endless(d.rule.FromCells(), d.share != nil, line); err != nil {
 			return err
 		}
 	}
 	if d.share != nil {
-		d.down.begin()
+		d.running.reset()
 		return d.shared(rec, line, slices.Clone(row[:d.width]), row[d.number], put)
 	}
 	list, err := d.instalments(rec)
-	if err == rows.ErrPieces {
-		return atLine(d.table.Name, line, err)
+	if err == rows.ErrTooManyPieces {
+		return atTableLine(d.table.Name, line, err)
 	}
 	if err != nil {
 		return &rows.BadCell{Line: line, Column: "dates", Err: err}
 	}
-	if in != "" && rec.Shared && d.kept+len(list) < mostKept && len(d.cells) < mostCells {
+	if in != "" && rec.Shared && d.kept+len(list) < maxCachedDates && len(d.cells) < maxCachedRules {
 		d.kept += len(list)
 		made := make([]rowDate, len(list))
 		for i := range list {
-			made[i] = rowDate{[4]eval.Value(d.beside(&list[i])), d.window.Has(list[i].Date.Day)}
+			made[i] = rowDate{[4]eval.Value(d.dateCells(&list[i])), d.window.Contains(list[i].Date.Day)}
 		}
 		d.cells[strings.Clone(in)] = made
 	}
-	return d.put(g, row, list, put)
+	return d.putDates(g, row, list, put)
 }
 
-// put puts the dates of a row.
-func (d *rowDates) put(g rows.Given, row []eval.Value, list []schedule.Instalment, put rows.Beside) error {
-	d.down.begin()
+// putDates puts the dates of a row.
+func (d *rowDateWriter) putDates(g rows.SourceRow, row []eval.Value, list []schedule.Instalment, put rows.PutExtended) error {
+	d.running.reset()
 	for i := range list {
-		err := d.down.put(g.Line, put, g.Text, row[:d.width], d.beside(&list[i]), d.window.Has(list[i].Date.Day))
+		err := d.running.putPiece(g.Line, put, g.Text, row[:d.width], d.dateCells(&list[i]), d.window.Contains(list[i].Date.Day))
 		if err != nil {
 			return err
 		}
 	}
-	return d.down.end(put)
+	return d.running.flush(put)
 }
 
-// beside are the cells of a date, until the next.
-func (d *rowDates) beside(i *schedule.Instalment) []eval.Value {
+// dateCells are the cells of a date, until the next.
+func (d *rowDateWriter) dateCells(i *schedule.Instalment) []eval.Value {
 	d.more = append(d.more[:0], i.Date, i.Start, i.End, eval.Int(i.Number))
 	return d.more
 }
 
-// again puts the dates of a rule that an earlier row had, too.
-func (d *rowDates) again(g rows.Given, row []eval.Value, list []rowDate, put rows.Beside) error {
-	d.down.begin()
+// putCached puts the dates of a rule that an earlier row had, too.
+func (d *rowDateWriter) putCached(g rows.SourceRow, row []eval.Value, list []rowDate, put rows.PutExtended) error {
+	d.running.reset()
 	for i := range list {
-		if err := d.down.put(g.Line, put, g.Text, row[:d.width], list[i].cells[:], list[i].shown); err != nil {
+		if err := d.running.putPiece(g.Line, put, g.Text, row[:d.width], list[i].cells[:], list[i].shown); err != nil {
 			return err
 		}
 	}
-	return d.down.end(put)
+	return d.running.flush(put)
 }
 
-// mostCells is how many texts of rules are kept with their dates, mostKept how many dates.
-const mostCells, mostKept = 10_000, 250_000
+// maxCachedRules is how many texts of rules are kept with their dates, maxCachedDates how many dates.
+const maxCachedRules, maxCachedDates = 10_000, 250_000
 
 // sharedDates makes the dates of each rule that many rows share once, for all processors: what
 // a calendar doesn't know of them is noted as they are made.
@@ -208,71 +208,71 @@ type sharedDates struct {
 }
 
 // instalments are the dates of a rule, which it remembers if other rows have the same.
-func (d *rowDates) instalments(rec *eval.Recurrence) (list []schedule.Instalment, err error) {
+func (d *rowDateWriter) instalments(rec *eval.Recurrence) (list []schedule.Instalment, err error) {
 	if rec.Shared {
-		if list, known := d.made.made.Load(rec); known {
+		if list, known := d.sharedCache.made.Load(rec); known {
 			return list.([]schedule.Instalment), nil
 		}
-		d.made.Lock()
-		defer d.made.Unlock()
-		if list, known := d.made.made.Load(rec); known {
+		d.sharedCache.Lock()
+		defer d.sharedCache.Unlock()
+		if list, known := d.sharedCache.made.Load(rec); known {
 			return list.([]schedule.Instalment), nil
 		}
 	}
-	for i, err := range schedule.Instalments(rec, d.looked) {
+	for i, err := range schedule.Instalments(rec, d.searched) {
 		if err != nil {
 			return nil, err
 		}
-		if list = append(list, i); len(list) > rows.MostPieces {
-			return nil, rows.ErrPieces
+		if list = append(list, i); len(list) > rows.MaxPieces {
+			return nil, rows.ErrTooManyPieces
 		}
 	}
-	if rec.Shared && d.made.kept+len(list) < mostKept {
-		d.made.kept += len(list)
-		d.made.made.Store(rec, list)
+	if rec.Shared && d.sharedCache.kept+len(list) < maxCachedDates {
+		d.sharedCache.kept += len(list)
+		d.sharedCache.made.Store(rec, list)
 	}
 	return list, nil
 }
 
 // endless refuses a rule without an end where something needs one.
-func (q *spread) endless(ofCells, shared bool, line int) error {
+func (q *spreadQuestion) endless(ofCells, shared bool, line int) error {
 	switch {
 	case ofCells && (shared || q.window == ""):
 		return &rows.BadCell{Line: line, Column: "dates",
 			Err: errors.New("the row's rule has no end; add `until` or `times` to it, or use a window")}
 	case shared:
-		return rows.In("dates", errors.New("the rule has no end, so there is no whole amount to split; add `until` or `times`"))
+		return rows.WrapOption("dates", errors.New("the rule has no end, so there is no whole amount to split; add `until` or `times`"))
 	case q.window == "":
-		return rows.In("dates", errors.New("the rule has no end; add `until` or `times`, or use a window"))
+		return rows.WrapOption("dates", errors.New("the rule has no end; add `until` or `times`, or use a window"))
 	}
 	return nil
 }
 
 // shared puts the dates of a row's rule, each with its share of the row's amount;
 // the window only chooses among them.
-func (d *rowDates) shared(rec *eval.Recurrence, line int, row []eval.Value, whole eval.Value, put rows.Beside) error {
+func (d *rowDateWriter) shared(rec *eval.Recurrence, line int, row []eval.Value, whole eval.Value, put rows.PutExtended) error {
 	var list []schedule.Instalment
 	var pieces []civil.Span
-	for i, err := range schedule.Instalments(rec, civil.Always) {
+	for i, err := range schedule.Instalments(rec, civil.AllDays) {
 		if err != nil {
 			return &rows.BadCell{Line: line, Column: "dates", Err: err}
 		}
 		list, pieces = append(list, i), append(pieces, civil.Span{First: i.Start.Day, Last: i.End.Day})
-		if len(list) > rows.MostPieces {
-			return atLine(d.table.Name, line, rows.ErrPieces)
+		if len(list) > rows.MaxPieces {
+			return atTableLine(d.table.Name, line, rows.ErrTooManyPieces)
 		}
 	}
-	shares, err := d.share.Over(pieces, d.job.Env.Calendar, whole)
+	shares, err := d.share.Prorate(pieces, d.job.Env.Calendar, whole)
 	if err != nil {
-		return &rows.BadCell{Line: line, Column: d.spread.share, Err: err}
+		return &rows.BadCell{Line: line, Column: d.spreadQuestion.share, Err: err}
 	}
 	for k, i := range list {
 		row[d.amount] = shares[k].Amount
 		more := []eval.Value{i.Date, i.Start, i.End, eval.Int(i.Number)}
-		err := d.down.put(line, put, "", row, d.share.Cells(more, shares[k]), d.window.Has(i.Date.Day))
+		err := d.running.putPiece(line, put, "", row, d.share.Cells(more, shares[k]), d.window.Contains(i.Date.Day))
 		if err != nil {
 			return err
 		}
 	}
-	return d.down.end(put)
+	return d.running.flush(put)
 }

@@ -11,20 +11,20 @@ import (
 
 func init() { register(newTally) }
 
-// tally counts or sums rows against columns.
-type tally struct{ rows, cols, sum string }
+// tallyQuestion counts or sums rows against columns.
+type tallyQuestion struct{ rows, cols, sum string }
 
 func newTally() *Question {
-	q := &tally{}
+	q := &tallyQuestion{}
 	return &Question{
-		Name: "tally", Group: Tables, Place: 5, Use: "tally TABLE --rows PHRASE",
+		Name: "tally", Group: Tables, Order: 5, Use: "tally TABLE --rows PHRASE",
 		Short: "Count or sum, rows against columns, with totals",
 		Long: `Count the rows of a table, or sum a column, by one phrase or by two against each other,
 with totals both ways. Bands, months and weekdays come in their own order.`,
 		Examples: `  yoyaku tally crew-contracts.csv --rows unit
   yoyaku tally crew-contracts.csv --rows unit --cols "year of start"
   yoyaku tally invoices.csv --rows customer --cols "quarter of invoiced" --sum amount`,
-		Least: 1, Most: 1, Wants: "a table, such as crew-contracts.csv", Table: true, Record: true,
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as crew-contracts.csv", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
 			{Name: "rows", Needed: true, Example: "unit", Complete: "columns", Value: `"[NAME =] PHRASE"`, Help: "count by this down the side, such as a column",
 				Takes: declare.NamedPhrase.Into(&q.rows)},
@@ -36,34 +36,34 @@ with totals both ways. Bands, months and weekdays come in their own order.`,
 	}
 }
 
-func (q *tally) answer(j *Job) error {
+func (q *tallyQuestion) answer(j *Job) error {
 	t, err := j.chosen()
 	if err != nil {
 		return err
 	}
-	rowName, body := rows.Named(q.rows)
-	rowSlot, err := t.Hide("rows", body)
+	rowName, body := rows.SplitNamed(q.rows)
+	rowSlot, err := t.AddHiddenPhrase("rows", body)
 	if err != nil {
 		return err
 	}
-	colName, body := rows.Named(q.cols)
-	colSlot, err := rows.IfGiven(t.Hide, "cols", body)
+	colName, body := rows.SplitNamed(q.cols)
+	colSlot, err := rows.IfGiven(t.AddHiddenPhrase, "cols", body)
 	if err != nil {
 		return err
 	}
 	sumSlot, ownSlot := -1, -1
 	if q.sum != "" {
-		if sumSlot, err = t.Hide("sum", "("+q.sum+") + 0"); err != nil {
+		if sumSlot, err = t.AddHiddenPhrase("sum", "("+q.sum+") + 0"); err != nil {
 			return err
 		}
-		ownSlot = rows.Find(t.Visible(), rows.Unquote(strings.TrimSpace(q.sum)))
+		ownSlot = rows.ColumnIndex(t.Visible(), rows.UnquoteName(strings.TrimSpace(q.sum)))
 	}
-	if err := j.settle(nil); err != nil {
+	if err := j.prepareRead(nil); err != nil {
 		return err
 	}
 	result := rows.NewTally(rowName, colName, q.sum != "")
 	one, none, blank := eval.Int(1), eval.Value{}, 0
-	t.OnlyUsed(rows.AnySeparator)
+	t.RestrictCells(rows.AnyText)
 	err = j.scan(t, func(_ int, row []eval.Value) error {
 		n, col := one, &none
 		if sumSlot >= 0 {
@@ -71,9 +71,9 @@ func (q *tally) answer(j *Job) error {
 				blank++
 			}
 			if ownSlot >= 0 {
-				result.Shown(&row[ownSlot])
+				result.NoteFormat(&row[ownSlot])
 			} else {
-				result.Shown(&n)
+				result.NoteFormat(&n)
 			}
 		}
 		if colSlot >= 0 {
@@ -85,9 +85,9 @@ func (q *tally) answer(j *Job) error {
 		return err
 	}
 	if blank > 0 {
-		j.Note("%s blank and counted as 0", phrase.Agree(blank, "cell of `"+q.sum+"` is", "cells of `"+q.sum+"` are"))
+		j.Note("%s blank and counted as 0", phrase.CountVerb(blank, "cell of `"+q.sum+"` is", "cells of `"+q.sum+"` are"))
 	}
 	head, write := result.Table()
-	total := j.total()
-	return j.fill(head, func(put rows.Put) error { return write(put, total) })
+	total := j.totalsPut()
+	return j.fillRows(head, func(put rows.PutRow) error { return write(put, total) })
 }

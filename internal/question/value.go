@@ -9,24 +9,24 @@ import (
 
 func init() { register(newValue) }
 
-// value is one phrase, one answer.
-type value struct{ base string }
+// valueQuestion is one phrase, one answer.
+type valueQuestion struct{ base string }
 
 func newValue() *Question {
-	q := &value{}
+	q := &valueQuestion{}
 	return &Question{
-		Name: "value", Group: Facts, Place: 1, Use: "value PHRASE", Short: "One phrase, one answer",
+		Name: "value", Group: Facts, Order: 1, Use: "value PHRASE", Short: "One phrase, one answer",
 		Long: `Work out one phrase and print the answer on one line. Steps that stand alone start from
 --base, or from today.`,
 		Examples: `  yoyaku value "2027-06-03, +30 days"
   yoyaku value "end of next month, roll preceding" --base 2027-01-20
   yoyaku value "-5 working days" --base 2027-03-15 --calendar england-wales
   yoyaku value "working days from 2027-03-01 to 2027-03-31 using target"`,
-		Least: 1, Most: 1, Wants: `a phrase, such as "today, +3 months"`, Bare: true,
+		MinArgs: 1, MaxArgs: 1, ArgsHelp: `a phrase, such as "today, +3 months"`, IsSingleValue: true,
 		Options: []*declare.Key{{Name: "base", Help: "start leading steps from `DATE` (default: today)",
 			Takes: declare.Date.Into(&q.base)}},
 		Answer: func(j *Job) error {
-			prog, from, err := fromBase(j, j.Args[0], q.base)
+			prog, from, err := compileFromBase(j, j.Args[0], q.base)
 			if err != nil {
 				return err
 			}
@@ -34,7 +34,7 @@ func newValue() *Question {
 			if err != nil {
 				return err
 			}
-			return j.fill([]string{"value"}, func(put rows.Put) error { return put([]eval.Value{v}) })
+			return j.fillRows([]string{"value"}, func(put rows.PutRow) error { return put([]eval.Value{v}) })
 		},
 	}
 }
@@ -43,13 +43,13 @@ func newValue() *Question {
 // no hint shows it.
 const baseName = "\x00base"
 
-// fromBase compiles a phrase whose leading steps start from a date.
-func fromBase(j *Job, text, base string) (*eval.Program, eval.Value, error) {
+// compileFromBase compiles a phrase whose leading steps start from a date.
+func compileFromBase(j *Job, text, base string) (*eval.Program, eval.Value, error) {
 	from := j.Env.Today
 	if base != "" {
 		var err error
-		if from, err = eval.DateOf(base, j.Env); err != nil {
-			return nil, eval.Value{}, rows.In("base", err)
+		if from, err = eval.ComputeDate(base, j.Env); err != nil {
+			return nil, eval.Value{}, rows.WrapOption("base", err)
 		}
 	}
 	env := j.Env

@@ -16,17 +16,17 @@ import (
 
 func init() { register(newWall) }
 
-// wall draws a year at a glance.
-type wall struct {
+// wallQuestion draws a year at a glance.
+type wallQuestion struct {
 	window, paper string
 	milestones    bool
 	with          []string
 }
 
 func newWall() *Question {
-	q := &wall{}
+	q := &wallQuestion{}
 	return &Question{
-		Name: "wall", Alone: true, Group: Plan, Place: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
+		Name: "wall", NeedsNoRecord: true, Group: Plan, Order: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
 		Long: `Draw the months of a window (a year by default) with the dates of the plan's series
 marked, closed days dimmed and named, and a legend with counts. A hollow sign marks a date
 that moved. With --out wall.html it becomes a page that prints on one landscape sheet;
@@ -37,7 +37,7 @@ moved and why, the checks that passed, the released dates, and lines to sign.`,
   yoyaku wall crew-pay deckhand-pay --window 2027-H1
   yoyaku wall crew-pay deckhand-pay --with tables,holidays,signatures --out calendar.html
   yoyaku wall crew-pay --milestones --window 2027-Q1 --paper letter --out quarter.html`,
-		Least: 0, Most: -1, Args: "series", PlanArg: true, Drawn: true,
+		MinArgs: 0, MaxArgs: -1, ArgsCompletion: "series", TakesPlanFile: true, IsDrawing: true,
 		Options: []*declare.Key{
 			{Name: "window", Help: "show the months of `SPAN`: 2027, 2027-H1, 2027-01..2028-06\n(default: this year, or that of the plan's window)", Takes: declare.Span.Into(&q.window)},
 			{Name: "paper", Default: "a4",
@@ -49,17 +49,17 @@ moved and why, the checks that passed, the released dates, and lines to sign.`,
 	}
 }
 
-func (q *wall) answer(j *Job) error {
+func (q *wallQuestion) answer(j *Job) error {
 	var list []*schedule.Series
 	for _, name := range j.Args {
-		found := j.FindAll(name)
+		found := j.FindAllSeries(name)
 		if found == nil {
 			return j.UnknownSeries(name)
 		}
 		list = append(list, found...)
 	}
-	if len(j.Args) == 0 && j.Source != nil {
-		list = j.All()
+	if len(j.Args) == 0 && j.Catalog != nil {
+		list = j.AllSeries()
 	}
 	if len(list) == 0 {
 		return fmt.Errorf("there are no series to draw; they are in a plan (--plan FILE, or yoyaku.yaml in this folder)")
@@ -69,13 +69,13 @@ func (q *wall) answer(j *Job) error {
 		return err
 	}
 	cal := j.Env.Calendar
-	cal.Need()
-	w, err := schedule.NewWall(list, span, q.milestones, j.Env.Frame, cal)
+	cal.MarkUsed()
+	w, err := schedule.NewWall(list, span, q.milestones, j.Env.Fiscal, cal)
 	if err != nil {
-		return rows.In("window", err)
+		return rows.WrapOption("window", err)
 	}
-	for _, d := range cal.Beyond(w.Span()) {
-		cal.Miss(d)
+	for _, d := range cal.UncoveredDays(w.Span()) {
+		cal.RecordMiss(d)
 	}
 	if w.Title = j.Shape.Title; w.Title == "" {
 		w.Title = j.Title
@@ -84,24 +84,24 @@ func (q *wall) answer(j *Job) error {
 		return err
 	}
 	w.Letter = q.paper == "letter"
-	if w.Parts, err = q.parts(j, list, w.Span()); err != nil {
+	if w.Parts, err = q.makeParts(j, list, w.Span()); err != nil {
 		return err
 	}
-	to, ok := j.To.(schedule.WallSink)
+	to, ok := j.Sink.(schedule.WallSink)
 	if !ok {
 		return fmt.Errorf("a wall is drawn on the terminal or as a page: --out wall.html")
 	}
-	return to.Wall(w)
+	return to.DrawWall(w)
 }
 
 // wallParts are the words of --with.
 var wallParts = []string{"tables", "holidays", "moved", "expectations", "released", "signatures"}
 
-// parts are what follows the months, in the order asked, that of each plan together.
+// makeParts are what follows the months, in the order asked, that of each plan together.
 // A private series is in none unless it was named.
-func (q *wall) parts(j *Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
-	if _, book := j.To.(schedule.WallBook); len(q.with) > 0 && !book {
-		return nil, rows.In("with", errors.New("needs a page: --out wall.html"))
+func (q *wallQuestion) makeParts(j *Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
+	if _, book := j.Sink.(schedule.WallPartsSink); len(q.with) > 0 && !book {
+		return nil, rows.WrapOption("with", errors.New("needs a page: --out wall.html"))
 	}
 	for _, group := range j.Groups() {
 		own := slices.DeleteFunc(slices.Clone(group.Series), func(s *schedule.Series) bool {
@@ -111,13 +111,13 @@ func (q *wall) parts(j *Job, list []*schedule.Series, span civil.Span) (parts []
 			continue
 		}
 		for _, name := range q.with {
-			made, err := q.part(j, name, own, group.ID, span)
+			made, err := q.makePart(j, name, own, group.ID, span)
 			if err != nil {
 				return nil, err
 			}
 			for _, p := range made {
-				if p.Of = cmp.Or(j.Shape.Title, group.Title); len(j.Groups()) > 1 {
-					p.Of = group.Title
+				if p.Plan = cmp.Or(j.Shape.Title, group.Title); len(j.Groups()) > 1 {
+					p.Plan = group.Title
 				}
 				parts = append(parts, p)
 			}
@@ -126,8 +126,8 @@ func (q *wall) parts(j *Job, list []*schedule.Series, span civil.Span) (parts []
 	return parts, nil
 }
 
-// part makes a part of the series of a plan; of tables and calendars there may be several.
-func (q *wall) part(j *Job, name string, list []*schedule.Series, plan string,
+// makePart makes a part of the series of a plan; of tables and calendars there may be several.
+func (q *wallQuestion) makePart(j *Job, name string, list []*schedule.Series, plan string,
 	span civil.Span) (parts []schedule.WallPart, err error) {
 	one := func(p schedule.WallPart, err error) ([]schedule.WallPart, error) { return []schedule.WallPart{p}, err }
 	switch name {
@@ -182,14 +182,14 @@ func (q *wall) part(j *Job, name string, list []*schedule.Series, plan string,
 }
 
 // span is the window, or the year that today, or else the plan's window, begins in.
-func (q *wall) span(j *Job) (civil.Span, error) {
+func (q *wallQuestion) span(j *Job) (civil.Span, error) {
 	if q.window != "" {
-		return j.window("window", q.window)
+		return j.parseWindow("window", q.window)
 	}
 	d := j.Env.Today
 	if w := j.Window; w != nil {
 		d = min(max(d, w.First), w.Last)
 	}
-	year, _ := j.Env.Frame.Around(civil.Year, d, 0)
+	year, _ := j.Env.Fiscal.PeriodAt(civil.Year, d, 0)
 	return year, nil
 }

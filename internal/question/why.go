@@ -15,13 +15,13 @@ import (
 
 func init() { register(newWhy) }
 
-// why says how a date came about, or what a phrase means.
-type why struct{ base string }
+// whyQuestion says how a date came about, or what a phrase means.
+type whyQuestion struct{ base string }
 
 func newWhy() *Question {
-	q := &why{}
+	q := &whyQuestion{}
 	return &Question{
-		Name: "why", Group: Rules, Place: 2, Apart: "what", Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
+		Name: "why", Group: Rules, Order: 2, GroupBy: "what", Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
 		Short: "Tell how a date came about, or what a phrase means",
 		Long: `Explain a phrase: in plain words, in its canonical form, and as an RFC 5545 rule if there
 is an exact one. With a series and a date, explain step by step how the date came about,
@@ -33,27 +33,27 @@ its place such as #12) and a column, explain how that cell came about.`,
   yoyaku why crew-pay 2027-03-15
   yoyaku why fuel-duty 2027-09-25
   yoyaku why crew-contracts C-103 notice`,
-		Least: 1, Most: 3, Wants: "a phrase, a series of the plan and a date, or a record, a row and a column",
-		Args:    "series",
-		Options: []*declare.Key{{Name: "base", Help: "start steps from `DATE`", Takes: declare.Date.Into(&q.base)}},
-		Answer:  q.answer,
+		MinArgs: 1, MaxArgs: 3, ArgsHelp: "a phrase, a series of the plan and a date, or a record, a row and a column",
+		ArgsCompletion: "series",
+		Options:        []*declare.Key{{Name: "base", Help: "start steps from `DATE`", Takes: declare.Date.Into(&q.base)}},
+		Answer:         q.answer,
 	}
 }
 
-func (q *why) answer(j *Job) error {
-	s := j.Find(j.Args[0])
-	var r *RecordOf
+func (q *whyQuestion) answer(j *Job) error {
+	s := j.FindSeries(j.Args[0])
+	var r *RecordInfo
 	if s == nil {
-		r = j.RecordOf(j.Args[0])
+		r = j.RecordInfo(j.Args[0])
 	}
 	switch {
 	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
-		return &rows.OptionError{Option: "base", Is: true,
+		return &rows.OptionError{Option: "base", IsPredicate: true,
 			Err: errors.New("is where steps start; a series, record or rule has its own dates")}
 	case r != nil && r.Err != nil:
 		return r.Err
 	case r != nil && len(j.Args) == 3:
-		return q.row(j, r, j.Args[1], j.Args[2])
+		return q.explainRow(j, r, j.Args[1], j.Args[2])
 	case r != nil && len(j.Args) == 2:
 		return fmt.Errorf("name a row and a column of the record: yoyaku why %s %s COLUMN", r.Name, j.Args[1])
 	case r != nil:
@@ -72,15 +72,15 @@ func (q *why) answer(j *Job) error {
 	}
 	switch {
 	case len(j.Args) == 2:
-		d, err := eval.DateOf(j.Args[1], j.Env)
+		d, err := eval.ComputeDate(j.Args[1], j.Env)
 		if err != nil {
 			return err
 		}
-		list, ids, err := s.Why(d, s.Calendar)
+		list, ids, err := s.Explain(d, s.Calendar)
 		if err == nil && j.Ledger != nil {
 			var rows []schedule.Released
 			rows, err = j.Released(s.Name)
-			for _, t := range schedule.TellReleased(rows, ids, d) { // behind what is reported about the same
+			for _, t := range schedule.ExplainReleases(rows, ids, d) { // behind what is reported about the same
 				at := len(list)
 				for at > 0 && list[at-1].What != t.What {
 					at--
@@ -94,31 +94,31 @@ func (q *why) answer(j *Job) error {
 		if err != nil {
 			return err
 		}
-		return j.tell(list)
+		return j.reportExplanation(list)
 	case s != nil && len(s.Rules) > 1:
 		var parts [][2]string
 		for _, r := range s.Rules {
-			parts = append(parts, [2]string{"holds", holds(r.Span)})
-			more, err := j.means(r.Text)
+			parts = append(parts, [2]string{"holds", effectiveText(r.Span)})
+			more, err := j.meaningParts(r.Text)
 			if err != nil {
 				return err
 			}
 			parts = append(parts, more...)
 		}
-		return j.parts(parts)
+		return j.fillParts(parts)
 	case s != nil:
-		return j.meaning(s.RuleText)
+		return j.explainPhrase(s.RuleText)
 	case q.base != "":
-		return q.steps(j)
+		return q.explainSteps(j)
 	}
-	return j.meaning(j.Args[0])
+	return j.explainPhrase(j.Args[0])
 }
 
-func (j *Job) tell(list []schedule.Telling) error {
-	return j.fill([]string{"what", "step", "date", "weekday", "why"}, func(put rows.Put) error {
+func (j *Job) reportExplanation(list []schedule.ExplanationLine) error {
+	return j.fillRows([]string{"what", "step", "date", "weekday", "why"}, func(put rows.PutRow) error {
 		for _, t := range list {
 			if err := put([]eval.Value{eval.Str(t.What), eval.Str(t.Step), t.Day, schedule.WeekdayOf(t.Day),
-				eval.Str(t.Why)}); err != nil {
+				eval.Str(t.Reason)}); err != nil {
 				return err
 			}
 		}
@@ -126,36 +126,36 @@ func (j *Job) tell(list []schedule.Telling) error {
 	})
 }
 
-// steps explains a phrase from a base, step by step.
-func (q *why) steps(j *Job) error {
-	prog, from, err := fromBase(j, j.Args[0], q.base)
+// explainSteps explains a phrase from a base, step by step.
+func (q *whyQuestion) explainSteps(j *Job) error {
+	prog, from, err := compileFromBase(j, j.Args[0], q.base)
 	if err != nil {
 		return err
 	}
 	var v eval.Value
 	var moves []eval.Move
-	err = prog.Into([]eval.Value{from}, &moves, &v)
+	err = prog.EvalInto([]eval.Value{from}, &moves, &v)
 	if err != nil {
 		return err
 	}
 	if len(moves) > 0 {
 		from = eval.Day(moves[0].From)
 	}
-	return j.tell(schedule.TellSteps("date", from, moves, v))
+	return j.reportExplanation(schedule.ExplainSteps("date", from, moves, v))
 }
 
-// meaning explains what a phrase means. A single word that is no name here may be
+// explainPhrase explains what a phrase means. A single word that is no name here may be
 // a series that isn't at hand.
-func (j *Job) meaning(text string) error {
-	parts, err := j.means(text)
+func (j *Job) explainPhrase(text string) error {
+	parts, err := j.meaningParts(text)
 	if err != nil {
 		return err
 	}
-	return j.parts(parts)
+	return j.fillParts(parts)
 }
 
-// holds says when a rule holds.
-func holds(s civil.Span) string {
+// effectiveText says when a rule holds.
+func effectiveText(s civil.Span) string {
 	switch {
 	case s.First == civil.Min && s.Last == civil.Max:
 		return "always"
@@ -167,8 +167,8 @@ func holds(s civil.Span) string {
 	return "from " + s.First.String() + " until " + s.Last.String()
 }
 
-// means is what a phrase means, in pairs of part and text.
-func (j *Job) means(text string) ([][2]string, error) {
+// meaningParts is what a phrase means, in pairs of part and text.
+func (j *Job) meaningParts(text string) ([][2]string, error) {
 	f, err := phrase.Parse(text)
 	if err != nil {
 		return nil, err
@@ -182,13 +182,13 @@ func (j *Job) means(text string) ([][2]string, error) {
 		if err != nil {
 			return nil, err
 		}
-		parts = append(parts, schedule.Exported(rec)...)
+		parts = append(parts, schedule.ExportProperties(rec)...)
 	}
 	return parts, nil
 }
 
-func (j *Job) parts(parts [][2]string) error {
-	return j.fill([]string{"part", "text"}, func(put rows.Put) error {
+func (j *Job) fillParts(parts [][2]string) error {
+	return j.fillRows([]string{"part", "text"}, func(put rows.PutRow) error {
 		for _, r := range parts {
 			if err := put([]eval.Value{eval.Str(r[0]), eval.Str(r[1])}); err != nil {
 				return err

@@ -13,50 +13,50 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// RecordOf is a record of the plan as questions see it.
-type RecordOf struct {
+// RecordInfo is a record of the plan as questions see it.
+type RecordInfo struct {
 	Name, Table, Key string
 	Columns, Where   []string // NAME = PHRASE of the added ones; conditions
-	Carried          []string // NAME = FIRST; NEXT of those that run down
-	CarryPer         string
-	In               TableIn
-	// Lend gives a place the calendar that the record counts with.
-	Lend func(*Place)
-	Err  error // why it can't be had; nil if it can
+	Running          []string // NAME = FIRST; NEXT of those that run down
+	RunningGroup     string
+	In               TableOptions
+	// BindCalendar gives a place the calendar that the record counts with.
+	BindCalendar func(*Workspace)
+	Err          error // why it can't be had; nil if it can
 }
 
-// errFound ends the search for a row.
-var errFound = errors.New("found")
+// errRowFound ends the search for a row.
+var errRowFound = errors.New("found")
 
-// row says how a column of a row came about: the row by its key, or by its place
+// explainRow says how a column of a row came about: the row by its key, or by its place
 // as #12.
-func (q *why) row(j *Job, r *RecordOf, who, column string) error {
-	place := *j.Place
-	if r.Lend != nil {
-		r.Lend(&place)
+func (q *whyQuestion) explainRow(j *Job, r *RecordInfo, who, column string) error {
+	place := *j.Workspace
+	if r.BindCalendar != nil {
+		r.BindCalendar(&place)
 	}
-	sub := &Job{Place: &place, Args: []string{r.Table}, In: r.In, Added: r.Columns, Kept: r.Where,
-		Carried: r.Carried, CarryPer: r.CarryPer}
-	var list []schedule.Telling
+	sub := &Job{Workspace: &place, Args: []string{r.Table}, In: r.In, RecordColumns: r.Columns, RecordWhere: r.Where,
+		Running: r.Running, RunningGroup: r.RunningGroup}
+	var list []schedule.ExplanationLine
 	sub.Question = &Question{Name: "why", Answer: func(s *Job) (err error) {
-		list, err = q.tellRow(s, r, who, column)
+		list, err = q.rowExplanation(s, r, who, column)
 		return err
 	}}
 	if err := sub.Answer(); err != nil {
 		return err
 	}
-	return j.tell(list)
+	return j.reportExplanation(list)
 }
 
-func (q *why) tellRow(s *Job, r *RecordOf, who, column string) ([]schedule.Telling, error) {
-	t, err := s.table()
+func (q *whyQuestion) rowExplanation(s *Job, r *RecordInfo, who, column string) ([]schedule.ExplanationLine, error) {
+	t, err := s.openTable()
 	if err != nil {
 		return nil, err
 	}
 	names := slices.Clone(t.Visible())
-	at := rows.Find(names, rows.Unquote(column))
+	at := rows.ColumnIndex(names, rows.UnquoteName(column))
 	if at < 0 {
-		return nil, rows.UnknownColumn(rows.Unquote(column), names)
+		return nil, rows.UnknownColumn(rows.UnquoteName(column), names)
 	}
 	place, byPlace := strings.CutPrefix(who, "#")
 	number, err := strconv.Atoi(place)
@@ -68,97 +68,97 @@ func (q *why) tellRow(s *Job, r *RecordOf, who, column string) ([]schedule.Telli
 		if r.Key == "" {
 			return nil, fmt.Errorf("the record `%s` has no `key`; name the row by its place, such as #12", r.Name)
 		}
-		if key, err = t.Column("key", r.Key); err != nil {
+		if key, err = t.FindColumn("key", r.Key); err != nil {
 			return nil, err
 		}
 		t.Cells = append(t.Cells, key)
 	}
-	if err := s.settle(names); err != nil {
+	if err := s.prepareRead(names); err != nil {
 		return nil, err
 	}
 	var found []eval.Value
 	n := 0
 	err = s.scan(t, func(_ int, row []eval.Value) error {
-		if n++; byPlace && n != number || !byPlace && eval.KeyOf(row[key]) != who {
+		if n++; byPlace && n != number || !byPlace && eval.CellKey(row[key]) != who {
 			return nil
 		}
 		found = slices.Clone(row)
 		for i := range found {
 			found[i].Text = strings.Clone(found[i].Text)
 		}
-		return errFound
+		return errRowFound
 	})
 	switch {
-	case errors.Is(err, errFound):
+	case errors.Is(err, errRowFound):
 	case err != nil:
 		return nil, err
 	case byPlace:
-		return nil, fmt.Errorf("there is no row %[3]s: %[1]s has %[2]s", t.Name, phrase.Counted(n, "row"), who)
+		return nil, fmt.Errorf("there is no row %[3]s: %[1]s has %[2]s", t.Name, phrase.Plural(n, "row"), who)
 	default:
 		return nil, fmt.Errorf("no row of %s has `%s` %q", t.Name, r.Key, who)
 	}
-	w := rowTelling{table: t, row: found, told: map[int]bool{}}
-	err = w.tell(at)
-	return w.list, err
+	w := rowExplainer{table: t, row: found, explained: map[int]bool{}}
+	err = w.explain(at)
+	return w.lines, err
 }
 
-// rowTelling tells columns of a row, each once, those that one uses in front of it.
-type rowTelling struct {
-	table *Table
-	row   []eval.Value
-	told  map[int]bool
-	list  []schedule.Telling
+// rowExplainer tells columns of a row, each once, those that one uses in front of it.
+type rowExplainer struct {
+	table     *Table
+	row       []eval.Value
+	explained map[int]bool
+	lines     []schedule.ExplanationLine
 }
 
-// tell explains a column from what its own program, that of the table, leaves as its trace.
-func (w *rowTelling) tell(at int) error {
-	if w.told[at] {
+// explain explains a column from what its own program, that of the table, leaves as its trace.
+func (w *rowExplainer) explain(at int) error {
+	if w.explained[at] {
 		return nil
 	}
-	w.told[at] = true
+	w.explained[at] = true
 	name := w.table.Visible()[at]
 	added, ok := w.table.AddedAt(at)
 	if !ok {
-		w.put(name, "in the table", w.row[at], "")
+		w.addLine(name, "in the table", w.row[at], "")
 		return nil
 	}
-	slices.Sort(added.Used)
-	for _, i := range slices.Compact(added.Used) {
-		if err := w.tell(i); err != nil {
+	slices.Sort(added.UsedSlots)
+	for _, i := range slices.Compact(added.UsedSlots) {
+		if err := w.explain(i); err != nil {
 			return err
 		}
 	}
-	if text, prior, ok := added.RunsDown(); ok {
-		w.list = append(w.list, schedule.Telling{What: name, Step: "= " + text})
+	if text, prior, ok := added.RunningPhrase(); ok {
+		w.lines = append(w.lines, schedule.ExplanationLine{What: name, Step: "= " + text})
 		if prior.Kind != eval.Blank {
-			w.put(name, "prior, in the row above", prior, "")
+			w.addLine(name, "prior, in the row above", prior, "")
 		}
-		w.put(name, "gives", w.row[at], "")
+		w.addLine(name, "gives", w.row[at], "")
 		return nil
 	}
 	var v eval.Value
 	var moves []eval.Move
-	if _, err := added.Prog.Work(w.row[:at], &moves, &v); err != nil {
+	if _, err := added.Program.EvalTraced(w.row[:at], &moves, &v); err != nil {
 		return err
 	}
-	w.list = append(w.list, schedule.Telling{What: name, Step: "= " + added.Prog.Text})
+	w.lines = append(w.lines, schedule.ExplanationLine{What: name, Step: "= " + added.Program.Text})
 	if len(moves) == 0 {
-		w.put(name, "gives", v, "")
+		w.addLine(name, "gives", v, "")
 		return nil
 	}
-	w.list = append(w.list, schedule.TellSteps(name, eval.Day(moves[0].From), moves, v)...)
+	w.lines = append(w.lines, schedule.ExplainSteps(name, eval.Day(moves[0].From), moves, v)...)
 	return nil
 }
 
-// put writes a value: a date in its column, anything else in words.
-func (w *rowTelling) put(name, step string, v eval.Value, why string) {
-	t := schedule.Telling{What: name, Step: step, Why: why}
-	if d, ok := eval.DayOf(v); ok {
+// addLine writes a value: a date in its column, anything else in words.
+func (w *rowExplainer) addLine(name, step string, v eval.Value, why string) {
+	t := schedule.ExplanationLine{What: name, Step: step, Reason: why}
+	if d, ok := eval.AsDate(v); ok {
 		t.Day = d
 	} else if v.Kind == eval.Blank {
-		t.Why = "blank"
+		t.Reason = "blank"
 	} else {
-		t.Why = v.String()
+		t.Reason = v.String()
 	}
-	w.list = append(w.list, t)
+	w.lines = append(w.lines, t)
 }

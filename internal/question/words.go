@@ -9,11 +9,11 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// Words are the columns of a table with which the last word of what is typed can go on,
+// CompleteColumns are the columns of a table with which the last word of what is typed can go on,
 // inside a phrase too, each behind what precedes that word. offer leaves out what a
 // shell can't take.
-func (in *TableIn) Words(table, typed string, offer func(name string) bool) ([]string, error) {
-	r, closer, err := tabular.Open(table, strings.NewReader(""), tabular.Input{Sheet: in.Sheet, Encoding: in.Encoding,
+func (in *TableOptions) CompleteColumns(table, typed string, offer func(name string) bool) ([]string, error) {
+	r, closer, err := tabular.Open(table, strings.NewReader(""), tabular.Options{Sheet: in.Sheet, Encoding: in.Encoding,
 		HeaderRow: in.HeaderRow})
 	if err != nil {
 		return nil, err
@@ -33,7 +33,7 @@ func (in *TableIn) Words(table, typed string, offer func(name string) bool) ([]s
 		}
 	}
 	names = slices.DeleteFunc(names, func(name string) bool { return !offer(name) })
-	list := Beginning(names, typed, at)
+	list := CompleteWord(names, typed, at)
 	slices.Sort(list)
 	return list, nil
 }
@@ -43,9 +43,9 @@ func isName(e phrase.Expr) bool {
 	return ok
 }
 
-// Beginning is the names that go on from the word's part behind at, whatever the case,
+// CompleteWord is the names that go on from the word's part behind at, whatever the case,
 // with what precedes it.
-func Beginning(names []string, word string, at int) []string {
+func CompleteWord(names []string, word string, at int) []string {
 	var list []string
 	for _, name := range names {
 		bare := name

@@ -33,12 +33,12 @@ func TestWords(t *testing.T) {
 		{"", `"2nd day" born joined person unit`}, {"p", "person"}, {"P", "person"}, {"-", "-born -joined -person -unit"}, {"days from b", "days from born"}, {"a,b", "a,born"},
 		{`"`, `"2nd day" "born" "joined" "person" "unit"`}, {`x = "2`, `x = "2nd day"`}, {"2", `"2nd day"`}, {"zz", ""}, {"(u", "(unit"}, {"-u", "-unit"}, {"a=u", "a=unit"},
 	} {
-		in := question.TableIn{}
+		in := question.TableOptions{}
 		file := t.TempDir() + "/t.csv"
 		if err := os.WriteFile(file, []byte("person,unit,born,joined,2nd day,no $good\n"), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		list, err := in.Words(file, c[0], func(name string) bool { return !strings.Contains(name, "$") })
+		list, err := in.CompleteColumns(file, c[0], func(name string) bool { return !strings.Contains(name, "$") })
 		got := strings.Join(list, " ")
 		if c[0] == "-" {
 			got = strings.Replace(got, `-"2nd day" `, "", 1)
@@ -47,11 +47,11 @@ func TestWords(t *testing.T) {
 			t.Errorf("%q goes on with %s, %v, want %s", c[0], got, err, c[1])
 		}
 	}
-	if _, err := new(question.TableIn).Words("nofile.csv", "", func(string) bool { return true }); err == nil {
+	if _, err := new(question.TableOptions).CompleteColumns("nofile.csv", "", func(string) bool { return true }); err == nil {
 		t.Error("a file that isn't there has no words")
 	}
 	count := func(words ...string) string {
-		list, _ := question.JobsWith(words)
+		list, _ := question.FindJobs(words)
 		if len(list) == 0 {
 			return "none"
 		}
@@ -71,12 +71,12 @@ func TestWords(t *testing.T) {
 		}
 	}
 	for word, want := range map[string]string{"probashun": "probation", "deprecation": "depreciation", "rooster": "roster", "interst": "interest", "qqqqqq": ""} {
-		if list, near := question.JobsWith([]string{word}); list != nil || near != want {
+		if list, near := question.FindJobs([]string{word}); list != nil || near != want {
 			t.Errorf("%s is near %q, want %q", word, near, want)
 		}
 	}
-	all, _ := question.JobsWith([]string{"days"})
-	one, _ := question.JobsWith([]string{"day"})
+	all, _ := question.FindJobs([]string{"days"})
+	one, _ := question.FindJobs([]string{"day"})
 	if len(all) >= len(one) {
 		t.Errorf("a short word is taken as it is: %d jobs with days, %d with day", len(all), len(one))
 	}

@@ -17,9 +17,9 @@ import (
 // officeWall is a wall of three series and a closed week.
 func officeWall(t *testing.T, span string) *schedule.Wall {
 	t.Helper()
-	week, _ := civil.DefaultFrame.ParseSpan("2027-W10")
-	cal := workdays.New("isles", workdays.Weekend).WithHolidays(workdays.List{}.Through(workdays.Holiday{Name: "Lantern week <3"}, week))
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: cal, Today: 740000}
+	week, _ := civil.DefaultFiscalCalendar.ParseSpan("2027-W10")
+	cal := workdays.New("isles", workdays.Weekend).WithHolidays(workdays.HolidayList{}.AppendSpan(workdays.Holiday{Name: "Lantern week <3"}, week))
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: cal, Today: 740000}
 	var list []*schedule.Series
 	for _, s := range [][2]string{{"pay", "monthly on 15, last then roll preceding"}, {"duty", "monthly on 12"}, {"drill", "monthly on 2nd fri then roll following"}} {
 		name, rule := s[0], s[1]
@@ -32,8 +32,8 @@ func officeWall(t *testing.T, span string) *schedule.Wall {
 		}
 		list = append(list, s)
 	}
-	window, _ := civil.DefaultFrame.ParseSpan(span)
-	w, err := schedule.NewWall(list, window, true, civil.DefaultFrame, cal)
+	window, _ := civil.DefaultFiscalCalendar.ParseSpan(span)
+	w, err := schedule.NewWall(list, window, true, civil.DefaultFiscalCalendar, cal)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -58,11 +58,11 @@ func TestDrawn(t *testing.T) {
 		{{}, {}, eval.Str("ünïcode *x* _y_"), {}, eval.Int(1200), {}},
 	}
 	for _, f := range []string{"table", "md", "html", "csv", "json", "jsonl"} {
-		for _, l := range []Look{{}, {Title: "Pay days", AsOf: 740000, Width: 60, Plan: "Office"}, {Width: 40, Color: true}, {Width: 30}} {
+		for _, l := range []Options{{}, {Title: "Pay days", AsOf: 740000, Width: 60, Plan: "Office"}, {Width: 40, Color: true}, {Width: 30}} {
 			if f != "table" && l.Width > 0 && l.Width != 60 {
 				continue
 			}
-			format, _ := Find(f)
+			format, _ := FindFormat(f)
 			if l.Title != "" && !format.Titled {
 				continue
 			}
@@ -90,20 +90,20 @@ func TestDrawn(t *testing.T) {
 			})
 		}
 	}
-	window, _ := civil.DefaultFrame.ParseSpan("2027-06")
+	window, _ := civil.DefaultFiscalCalendar.ParseSpan("2027-06")
 	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
-	g.Book("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x", g.Calendar)
-	g.Book("Ansa <b>", civil.Span{First: window.First + 3, Last: window.First + 3}, "sick", g.Calendar)
-	g.Book("Cairn of the long name", civil.Span{First: window.Last - 1, Last: window.Last + 9}, "L", g.Calendar)
-	g.Name("Borro")
+	g.Mark("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x", g.Calendar)
+	g.Mark("Ansa <b>", civil.Span{First: window.First + 3, Last: window.First + 3}, "sick", g.Calendar)
+	g.Mark("Cairn of the long name", civil.Span{First: window.Last - 1, Last: window.Last + 9}, "L", g.Calendar)
+	g.AddName("Borro")
 	for _, width := range []int{0, 50, 100} {
 		put(fmt.Sprint("grid, width ", width), func(b *strings.Builder) error {
-			return DrawGrid(b, g, Look{Width: width, Title: map[bool]string{true: "June"}[width == 50], AsOf: 740000})
+			return DrawGrid(b, g, Options{Width: width, Title: map[bool]string{true: "June"}[width == 50], AsOf: 740000})
 		})
 	}
 	put("grid, page", func(b *strings.Builder) error { return GridPage(b, g, "June, as of 2027-01-18") })
 	for _, span := range []string{"2027-03", "2027-Q1", "2027"} {
-		for _, l := range []Look{{}, {Width: 100, Color: true}, {Width: 60, Title: "Wall"}} {
+		for _, l := range []Options{{}, {Width: 100, Color: true}, {Width: 60, Title: "Wall"}} {
 			if span == "2027" && l.Width != 100 {
 				continue
 			}
@@ -124,5 +124,5 @@ func TestDrawn(t *testing.T) {
 		}
 		put("caret", func(b *strings.Builder) error { b.WriteString(Caret(f)); return nil })
 	}
-	golden.Hold(t, "testdata/drawn.txt", got.String())
+	golden.Compare(t, "testdata/drawn.txt", got.String())
 }

@@ -13,8 +13,8 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// Look is how a result is dressed.
-type Look struct {
+// Options is how a result is dressed.
+type Options struct {
 	Title string
 	AsOf  civil.Date // a table with a title says it
 	Width int        // columns of the terminal; 0 for no limit
@@ -23,24 +23,24 @@ type Look struct {
 	Dates func(v eval.Value) string
 	// Plan is the title of the plan that provides what a phrase may name.
 	Plan string
-	// Apart is a column whose rows are in blocks, by its text or, of a number, by whether it
+	// GroupBy is a column whose rows are in blocks, by its text or, of a number, by whether it
 	// is below, at or above 0; "" for none.
-	Apart string
-	Safe  bool           // marks text that a spreadsheet would run
-	Zone  *time.Location // of events
+	GroupBy       string
+	GuardFormulas bool           // marks text that a spreadsheet would run
+	Zone          *time.Location // of events
 }
 
-// over is what is over a table.
-func (l Look) over() string {
+// header is what is over a table.
+func (l Options) header() string {
 	if l.Title == "" {
 		return ""
 	}
 	return l.Title + ", as of " + l.AsOf.String()
 }
 
-// cover is what a workbook says of itself.
-func (l Look) cover() tabular.Cover {
-	return tabular.Cover{Over: l.over(), Sheet: l.Title, Title: cmp.Or(l.Title, l.Plan), AsOf: l.AsOf.String()}
+// bookProperties is what a workbook says of itself.
+func (l Options) bookProperties() tabular.BookProperties {
+	return tabular.BookProperties{PageHeader: l.header(), Sheet: l.Title, Title: cmp.Or(l.Title, l.Plan), AsOf: l.AsOf.String()}
 }
 
 // Format is a format of results.
@@ -48,42 +48,42 @@ type Format struct {
 	Name string
 	// Events says that it holds calendar events, not rows.
 	Events bool
-	// People says that it is for people to look at, not for programs.
-	People bool
+	// ForPeople says that it is for people to look at, not for programs.
+	ForPeople bool
 	// Titled says that it has a place for a title.
-	Titled bool
-	make   func(w io.Writer, l Look) (rows.Sink, error)
+	Titled  bool
+	newSink func(w io.Writer, l Options) (rows.Sink, error)
 }
 
 // Formats is the register of formats: each with its writer.
 var Formats = []Format{
-	{Name: "table", People: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
+	{Name: "table", ForPeople: true, Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
 		return newTable(w, l), nil
 	}},
-	{Name: "csv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.Safe), nil }},
-	{Name: "tsv", make: func(w io.Writer, l Look) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.Safe), nil }},
-	{Name: "json", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSON(w)), nil }},
-	{Name: "jsonl", make: func(w io.Writer, l Look) (rows.Sink, error) { return l.marked(tabular.NewJSONL(w)), nil }},
-	{Name: "md", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
-		return l.marked(NewMarkdown(w, l.over())), nil
+	{Name: "csv", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.GuardFormulas), nil }},
+	{Name: "tsv", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.GuardFormulas), nil }},
+	{Name: "json", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSON(w)), nil }},
+	{Name: "jsonl", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSONL(w)), nil }},
+	{Name: "md", Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
+		return l.guardFormulas(NewMarkdown(w, l.header())), nil
 	}},
-	{Name: "html", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) { return NewHTML(w, l), nil }},
-	{Name: "xlsx", Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
+	{Name: "html", Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) { return NewHTML(w, l), nil }},
+	{Name: "xlsx", Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
 		return tabular.NewXLSX(w,
-			l.cover())
+			l.bookProperties())
 	}},
-	{Name: "ics", Events: true, Titled: true, make: func(w io.Writer, l Look) (rows.Sink, error) {
-		return ical.NewSink(w, ical.Calendar{Name: l.Title, Zone: l.Zone, Stamp: l.AsOf}), nil
+	{Name: "ics", Events: true, Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
+		return ical.NewSink(w, ical.Calendar{Name: l.Title, Zone: l.Zone, DTSTAMP: l.AsOf}), nil
 	}},
 }
 
-// ErrUntitled is the fault of a title for a format that has no place for one.
-func (f Format) ErrUntitled() error {
+// TitleError is the fault of a title for a format that has no place for one.
+func (f Format) TitleError() error {
 	return fmt.Errorf("doesn't fit in %s, which has only columns and rows; use table, md, html or xlsx", f.Name)
 }
 
-// Names lists the formats of rows, with events those of events too.
-func Names(events bool) (list []string) {
+// FormatNames lists the formats of rows, with events those of events too.
+func FormatNames(events bool) (list []string) {
 	for _, f := range Formats {
 		if events || !f.Events {
 			list = append(list, f.Name)
@@ -92,8 +92,8 @@ func Names(events bool) (list []string) {
 	return list
 }
 
-// Find returns a format by its name; ok is false if there is none.
-func Find(name string) (f Format, ok bool) {
+// FindFormat returns a format by its name; ok is false if there is none.
+func FindFormat(name string) (f Format, ok bool) {
 	for _, f := range Formats {
 		if f.Name == name {
 			return f, true
@@ -103,49 +103,49 @@ func Find(name string) (f Format, ok bool) {
 }
 
 // Sink makes the writer of the format. Workbooks have real dates in any case.
-func (f Format) Sink(w io.Writer, l Look) (rows.Sink, error) {
-	s, err := f.make(w, l)
+func (f Format) Sink(w io.Writer, l Options) (rows.Sink, error) {
+	s, err := f.newSink(w, l)
 	if err != nil || l.Dates == nil || f.Name == "xlsx" || f.Events {
 		return s, err
 	}
-	return through(s, nil, func(v eval.Value) eval.Value {
-		if v.Kind == eval.Date || v.Kind == eval.Moment {
+	return mapSink(s, nil, func(v eval.Value) eval.Value {
+		if v.Kind == eval.Date || v.Kind == eval.DateTime {
 			return eval.Str(l.Dates(v))
 		}
 		return v
 	}), nil
 }
 
-// marked wraps a sink so that text is marked that a spreadsheet would run.
-func (l Look) marked(s rows.Sink) rows.Sink {
-	if !l.Safe {
+// guardFormulas wraps a sink so that text is marked that a spreadsheet would run.
+func (l Options) guardFormulas(s rows.Sink) rows.Sink {
+	if !l.GuardFormulas {
 		return s
 	}
-	return through(s, tabular.Safe, func(v eval.Value) eval.Value {
+	return mapSink(s, tabular.GuardFormula, func(v eval.Value) eval.Value {
 		if v.Kind == eval.Text {
-			v.Text = tabular.Safe(v.Text)
+			v.Text = tabular.GuardFormula(v.Text)
 		}
 		return v
 	})
 }
 
-// wrapped changes heads and cells on their way to a sink.
-type wrapped struct {
+// mappedSink changes heads and cells on their way to a sink.
+type mappedSink struct {
 	rows.Sink
 	head func(string) string
 	cell func(eval.Value) eval.Value
-	room []eval.Value
+	buf  []eval.Value
 }
 
-func through(s rows.Sink, head func(string) string, cell func(eval.Value) eval.Value) rows.Sink {
-	return &wrapped{Sink: s, head: head, cell: cell}
+func mapSink(s rows.Sink, head func(string) string, cell func(eval.Value) eval.Value) rows.Sink {
+	return &mappedSink{Sink: s, head: head, cell: cell}
 }
 
 // Shows gives on what the sink shows.
-func (w *wrapped) Shows() rows.Shows { return rows.ShowsOf(w.Sink) }
+func (w *mappedSink) Shows() rows.Shows { return rows.ShowsOf(w.Sink) }
 
 // Header implements rows.Sink.
-func (w *wrapped) Header(columns []string) error {
+func (w *mappedSink) Header(columns []string) error {
 	if w.head != nil {
 		marked := make([]string, len(columns))
 		for i, c := range columns {
@@ -157,28 +157,28 @@ func (w *wrapped) Header(columns []string) error {
 }
 
 // Row implements rows.Sink.
-func (w *wrapped) Row(cells []eval.Value) error {
-	w.room = w.room[:0]
+func (w *mappedSink) Row(cells []eval.Value) error {
+	w.buf = w.buf[:0]
 	for _, v := range cells {
-		w.room = append(w.room, w.cell(v))
+		w.buf = append(w.buf, w.cell(v))
 	}
-	return w.Sink.Row(w.room)
+	return w.Sink.Row(w.buf)
 }
 
-// bare is a sink that prints one value on one line.
-type bare struct{ w io.Writer }
+// valueSink is a sink that prints one value on one line.
+type valueSink struct{ w io.Writer }
 
-// Bare is the writer of one value, without a heading.
-func Bare(w io.Writer) rows.Sink { return bare{w} }
+// NewValueSink is the writer of one value, without a heading.
+func NewValueSink(w io.Writer) rows.Sink { return valueSink{w} }
 
 // Header implements rows.Sink.
-func (bare) Header([]string) error { return nil }
+func (valueSink) Header([]string) error { return nil }
 
 // Close implements rows.Sink.
-func (bare) Close() error { return nil }
+func (valueSink) Close() error { return nil }
 
 // Row implements rows.Sink.
-func (b bare) Row(cells []eval.Value) error {
+func (b valueSink) Row(cells []eval.Value) error {
 	_, err := fmt.Fprintln(b.w, cells[0])
 	return err
 }

@@ -22,14 +22,14 @@ func TestFormats(t *testing.T) {
 	}
 	table := [][]eval.Value{{eval.Str("=1+1"), eval.Day(d)}, {eval.Str("＠x"), {}}}
 	for _, c := range golden.Cases(t, "testdata/formats.cases", 3) {
-		look := Look{AsOf: d, Safe: strings.Contains(c[1], "safe")}
+		look := Options{AsOf: d, GuardFormulas: strings.Contains(c[1], "safe")}
 		if strings.Contains(c[1], "dates") {
 			look.Dates = show
 		}
 		if strings.Contains(c[1], "title") {
 			look.Title = "T"
 		}
-		f, ok := Find(c[0])
+		f, ok := FindFormat(c[0])
 		if !ok {
 			t.Fatal(c[0])
 		}
@@ -46,12 +46,12 @@ func TestFormats(t *testing.T) {
 			t.Errorf("%s %s draws grids: %v", c[0], c[1], draws)
 		}
 	}
-	if names := strings.Join(Names(true), " "); names != "table csv tsv json jsonl md html xlsx ics" || strings.Contains(strings.Join(Names(false), " "), "ics") {
+	if names := strings.Join(FormatNames(true), " "); names != "table csv tsv json jsonl md html xlsx ics" || strings.Contains(strings.Join(FormatNames(false), " "), "ics") {
 		t.Errorf("the formats are %s", names)
 	}
-	f, _ := Find("ics")
+	f, _ := FindFormat("ics")
 	var b strings.Builder
-	if s, err := f.Sink(&b, Look{}); err != nil || s.Header([]string{"a"}) == nil {
+	if s, err := f.Sink(&b, Options{}); err != nil || s.Header([]string{"a"}) == nil {
 		t.Error("rows go out as calendar events")
 	}
 }
@@ -69,7 +69,7 @@ func TestCleaner(t *testing.T) {
 	}
 	for _, step := range []int{1, 2, 3, 1000} {
 		var b strings.Builder
-		w := Cleaner(&b)
+		w := NewCleanWriter(&b)
 		for rest := []byte(nasty); len(rest) > 0; {
 			n := min(step, len(rest))
 			if m, err := w.Write(rest[:n]); m != n || err != nil {
@@ -83,8 +83,8 @@ func TestCleaner(t *testing.T) {
 	}
 	var b strings.Builder
 	g := rows.NewGrid("who\x1b[1m", civil.Span{First: 740000, Last: 740001}, false, workdays.New("plain", workdays.Weekend))
-	g.Book("a\u202eb", g.Window, "x\x1b", g.Calendar)
-	if err := DrawGrid(&b, g, Look{Title: "t\x1b]0;x\x07"}); err != nil || strings.ContainsAny(b.String(), "\x1b\x07\u202e") {
+	g.Mark("a\u202eb", g.Window, "x\x1b", g.Calendar)
+	if err := DrawGrid(&b, g, Options{Title: "t\x1b]0;x\x07"}); err != nil || strings.ContainsAny(b.String(), "\x1b\x07\u202e") {
 		t.Errorf("a grid: %q %v", b.String(), err)
 	}
 }

@@ -12,13 +12,13 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// mostGridCells is how many cells a grid for people may have.
-const mostGridCells = 1_000_000
+// maxGridCells is how many cells a grid for people may have.
+const maxGridCells = 1_000_000
 
 // DrawGrid draws people against days for a terminal: each day under its weekday,
 // closed days marked by a dot. Days that don't fit are in a panel below.
-func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
-	if err := g.Fits(mostGridCells, "a table"); err != nil {
+func DrawGrid(w io.Writer, g *rows.Grid, t Options) error {
+	if err := g.CheckSize(maxGridCells, "a table"); err != nil {
 		return err
 	}
 	width := text.RuneWidthWithoutEscSequences
@@ -48,7 +48,7 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 	}
 	var b strings.Builder
 	if t.Title != "" {
-		fmt.Fprintf(&b, "%s\n\n", Clean(t.over()))
+		fmt.Fprintf(&b, "%s\n\n", Clean(t.header()))
 	}
 	for from := 0; from < days; from += fit {
 		upto := min(days, from+fit)
@@ -78,7 +78,7 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 			}
 		}
 		b.WriteString(strings.TrimRight(string(months), " ") + "\n")
-		line("", func(i int) string { return day(i).Weekday().Short()[:2] }, "")
+		line("", func(i int) string { return day(i).Weekday().Abbrev()[:2] }, "")
 		line(head, func(i int) string { _, _, d := day(i).YMD(); return strconv.Itoa(d) }, "total")
 		b.WriteString(strings.Repeat("-", nameWidth+(upto-from)*(cell+1)) + "\n")
 		for _, n := range g.Names {
@@ -101,14 +101,14 @@ func DrawGrid(w io.Writer, g *rows.Grid, t Look) error {
 	return err
 }
 
-var gridPage = parsed("grid", `<!DOCTYPE html>
+var gridTemplate = lazyTemplate("grid", `<!DOCTYPE html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{.Title}}</title>
 <style>
-`+ground+`body { font: 14px/1.4 system-ui, sans-serif; margin: 1.5rem; }
+`+pageColors+`body { font: 14px/1.4 system-ui, sans-serif; margin: 1.5rem; }
 th, td { border: 1px solid var(--rule); padding: .2rem .3rem; text-align: center; min-width: 1.5rem; }
 th:first-child, td:first-child { text-align: left; padding-right: .8rem; white-space: nowrap; }
 thead th { font-weight: 600; color: var(--faint); background: var(--paper); }
@@ -156,7 +156,7 @@ type gridRow struct {
 // GridPage writes people against days as a self-contained page that prints on a
 // sheet in landscape.
 func GridPage(w io.Writer, g *rows.Grid, title string) error {
-	if err := g.Fits(mostGridCells, "a page"); err != nil {
+	if err := g.CheckSize(maxGridCells, "a page"); err != nil {
 		return err
 	}
 	if title == "" {
@@ -183,7 +183,7 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 	for i, n := range totals {
 		d := g.Window.First + civil.Date(i)
 		_, _, number := d.YMD()
-		data.Days = append(data.Days, gridDay{d.Weekday().Short()[:2], d.String(), number, g.Closed(i)})
+		data.Days = append(data.Days, gridDay{d.Weekday().Abbrev()[:2], d.String(), number, g.Closed(i)})
 		c := gridCell{Class: class(g.Closed(i), false)}
 		if n.Num > 0 {
 			c.Text = n.String()
@@ -198,5 +198,5 @@ func GridPage(w io.Writer, g *rows.Grid, title string) error {
 		}
 		data.Rows = append(data.Rows, r)
 	}
-	return gridPage().Execute(w, data)
+	return gridTemplate().Execute(w, data)
 }

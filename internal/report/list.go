@@ -7,9 +7,9 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 )
 
-// Aligned are rows of texts as lines, each column as wide as its widest text; one that
+// AlignColumns are rows of texts as lines, each column as wide as its widest text; one that
 // begins with a digit stands right.
-func Aligned(list [][]string) (lines []string) {
+func AlignColumns(list [][]string) (lines []string) {
 	var widths []int
 	for _, row := range list {
 		for i, cell := range row {
@@ -38,19 +38,19 @@ func Aligned(list [][]string) (lines []string) {
 	return lines
 }
 
-// Flow wraps the paragraphs of a text to a width; one with indented lines stays as it is.
-func Flow(long string, width int) string {
+// WrapParagraphs wraps the paragraphs of a text to a width; one with indented lines stays as it is.
+func WrapParagraphs(long string, width int) string {
 	paragraphs := strings.Split(strings.TrimRight(long, "\n "), "\n\n")
 	for i, p := range paragraphs {
 		if !strings.Contains("\n"+p, "\n ") {
-			paragraphs[i] = strings.Join(Wrapped(p, width), "\n")
+			paragraphs[i] = strings.Join(WrapLines(p, width), "\n")
 		}
 	}
 	return strings.Join(paragraphs, "\n\n")
 }
 
-// Wrapped are the lines of a text of a width.
-func Wrapped(s string, width int) []string {
+// WrapLines are the lines of a text of a width.
+func WrapLines(s string, width int) []string {
 	lines := strings.Split(text.WrapSoft(strings.Join(strings.Fields(s), " "), width), "\n")
 	for i := range lines { // the wrapper pads them
 		lines[i] = strings.TrimRight(lines[i], " ")
@@ -58,9 +58,9 @@ func Wrapped(s string, width int) []string {
 	return lines
 }
 
-// Sentence is a text that ends with a full stop; one of several lines, or that ends with
+// EndSentence is a text that ends with a full stop; one of several lines, or that ends with
 // other punctuation, stays as it is.
-func Sentence(format string, args []any) string {
+func EndSentence(format string, args []any) string {
 	line := fmt.Sprintf(format, args...)
 	if line == "" || strings.Contains(line, "\n") || strings.ContainsAny(line[len(line)-1:], ".:!?") {
 		return line

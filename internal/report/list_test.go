@@ -8,19 +8,19 @@ import (
 )
 
 func TestLists(t *testing.T) {
-	got := strings.Join(Aligned([][]string{{"a.csv", "new", "7 dates", ""}, {"größer.ics", "changed", "48 dates", "3 moved"}, {"c\x1b[1m", "unchanged", "", ""}}), "\n")
+	got := strings.Join(AlignColumns([][]string{{"a.csv", "new", "7 dates", ""}, {"größer.ics", "changed", "48 dates", "3 moved"}, {"c\x1b[1m", "unchanged", "", ""}}), "\n")
 	want := "a.csv       new         7 dates\ngrößer.ics  changed    48 dates  3 moved\nc [1m       unchanged"
 	if got != want {
 		t.Errorf("got\n%s\nwant\n%s", got, want)
 	}
-	if got := strings.Join(Aligned([][]string{{"a", "", "1"}, {"b", "", "20"}}), "|"); got != "a  1|b  20" {
+	if got := strings.Join(AlignColumns([][]string{{"a", "", "1"}, {"b", "", "20"}}), "|"); got != "a  1|b  20" {
 		t.Errorf("a column without texts: %s", got)
 	}
-	if got, want := Flow("one two\nthree four five\n\n  kept as\n  it is\n\nsix\n", 11), "one two\nthree four\nfive\n\n  kept as\n  it is\n\nsix"; got != want {
+	if got, want := WrapParagraphs("one two\nthree four five\n\n  kept as\n  it is\n\nsix\n", 11), "one two\nthree four\nfive\n\n  kept as\n  it is\n\nsix"; got != want {
 		t.Errorf("got\n%q\nwant\n%q", got, want)
 	}
 	for text, want := range map[string]string{"2 rows": "2 rows.", "": "", "is it?": "is it?", "so:": "so:", "a\nb": "a\nb", "end.": "end."} {
-		if got := Sentence("%s", []any{text}); got != want {
+		if got := EndSentence("%s", []any{text}); got != want {
 			t.Errorf("%q as %q, want %q", text, got, want)
 		}
 	}
@@ -37,7 +37,7 @@ func TestApart(t *testing.T) {
 		{"none", "what  left  text\n----------------\na       -2  x *\na       -1  y\nb        0  z\na        3  x\na        4  x\n"},
 	} {
 		var b strings.Builder
-		s := newTable(&b, Look{Apart: c.column})
+		s := newTable(&b, Options{GroupBy: c.column})
 		if err := s.Header([]string{"what", "left", "text"}); err != nil {
 			t.Fatal(err)
 		}

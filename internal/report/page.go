@@ -15,25 +15,27 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// held keeps the rows of a table until it is closed.
-type held struct {
-	columns []string
-	body    [][]string
-	numeric []bool
-	on      bool
-	marked  []bool // rows that stand out
+// bufferedTable keeps the rows of a table until it is closed.
+type bufferedTable struct {
+	columns      []string
+	body         [][]string
+	numeric      []bool
+	highlighting bool
+	highlighted  []bool // rows that stand out
 }
 
 // Shows says that rows can stand out.
-func (h *held) Shows() rows.Shows { return rows.Shows{Mark: func(on bool) { h.on = on }} }
+func (h *bufferedTable) Shows() rows.Shows {
+	return rows.Shows{Mark: func(on bool) { h.highlighting = on }}
+}
 
-func (h *held) Header(columns []string) error {
+func (h *bufferedTable) Header(columns []string) error {
 	h.columns, h.numeric = columns, make([]bool, len(columns))
 	return nil
 }
 
-func (h *held) Row(cells []eval.Value) error {
-	if err := room(len(h.body), len(cells)); err != nil {
+func (h *bufferedTable) Row(cells []eval.Value) error {
+	if err := checkRoom(len(h.body), len(cells)); err != nil {
 		return err
 	}
 	row := make([]string, len(cells))
@@ -41,12 +43,12 @@ func (h *held) Row(cells []eval.Value) error {
 		row[i] = Clean(c.String())
 		h.numeric[i] = h.numeric[i] || c.IsNumber()
 	}
-	h.body, h.marked = append(h.body, row), append(h.marked, h.on)
+	h.body, h.highlighted = append(h.body, row), append(h.highlighted, h.highlighting)
 	return nil
 }
 
 type markdownSink struct {
-	held
+	bufferedTable
 	title string
 	w     io.Writer
 }
@@ -59,92 +61,94 @@ func (s *markdownSink) Close() error {
 	row := func(cells []string) table.Row {
 		r := make(table.Row, len(cells))
 		for i, c := range cells {
-			r[i] = inMarkdown(c)
+			r[i] = escapeMarkdown(c)
 		}
 		return r
 	}
 	t.AppendHeader(row(s.columns))
 	for i, r := range s.body {
 		line := row(r)
-		if s.marked[i] {
+		if s.highlighted[i] {
 			if last := len(r) - 1; r[last] != "" {
-				line[last] = "**" + inMarkdown(r[last]) + "**"
+				line[last] = "**" + escapeMarkdown(r[last]) + "**"
 			}
 		}
 		t.AppendRow(line)
 	}
 	text := t.RenderMarkdown() + "\n"
 	if s.title != "" {
-		text = "**" + inMarkdown(s.title) + "**\n\n" + text
+		text = "**" + escapeMarkdown(s.title) + "**\n\n" + text
 	}
 	_, err := io.WriteString(s.w, text)
 	return err
 }
 
-// markdownMarks are what a text has that Markdown would take as a mark; the bars of tables
+// markdownEscaper are what a text has that Markdown would take as a mark; the bars of tables
 // are seen to by their writer.
-var markdownMarks = strings.NewReplacer("<", "&lt;", `\`, `\\`, "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "`",
+var markdownEscaper = strings.NewReplacer("<", "&lt;", `\`, `\\`, "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "`",
 	"\\`", "~", `\~`)
 
 // entityMarks are texts that Markdown would read as a character of another name.
 var entityMarks = regexp.MustCompile(`&(#?\w+;)`)
 
-// inMarkdown writes a text so that Markdown shows it as it is.
-func inMarkdown(s string) string {
-	return markdownMarks.Replace(entityMarks.ReplaceAllString(s, "&amp;$1"))
+// escapeMarkdown writes a text so that Markdown shows it as it is.
+func escapeMarkdown(s string) string {
+	return markdownEscaper.Replace(entityMarks.ReplaceAllString(s, "&amp;$1"))
 }
 
 type htmlSink struct {
-	title string
-	asOf  civil.Date
-	w     io.Writer
-	named []string // columns that keep their names
-	table *paper
-	on    bool // rows stand out
-	total bool // the next row is that of totals
-	band  int  // the column of bands; -1 for none
+	title        string
+	asOf         civil.Date
+	w            io.Writer
+	verbatim     []string // columns that keep their names
+	table        *peopleTable
+	highlighting bool // rows stand out
+	nextIsTotals bool // the next row is that of totals
+	bandColumn   int  // the column of bands; -1 for none
 }
 
 // Shows says what a page shows beside rows.
 func (s *htmlSink) Shows() rows.Shows {
 	return rows.Shows{
-		Mark:  func(on bool) { s.on = on },
-		Total: func() { s.total = true },
-		Named: func(columns []string) { s.named = columns },
+		Mark:  func(on bool) { s.highlighting = on },
+		Total: func() { s.nextIsTotals = true },
+		Named: func(columns []string) { s.verbatim = columns },
 		Grid:  func(g *rows.Grid) error { return GridPage(s.w, g, s.title) },
 	}
 }
 
 // NewHTML returns a sink that writes a self-contained page with one table.
 // Everything in it is escaped.
-func NewHTML(w io.Writer, l Look) rows.Sink { return &htmlSink{title: l.over(), asOf: l.AsOf, w: w} }
+func NewHTML(w io.Writer, l Options) rows.Sink {
+	return &htmlSink{title: l.header(), asOf: l.AsOf, w: w}
+}
 
 // Header implements rows.Sink.
 func (s *htmlSink) Header(columns []string) error {
-	s.table, s.band = newPaper(slices.Clone(columns), s.named), slices.Index(columns, "band")
+	s.table, s.bandColumn = newPaper(slices.Clone(columns), s.verbatim), slices.Index(columns, "band")
 	return nil
 }
 
 // Row implements rows.Sink.
 func (s *htmlSink) Row(cells []eval.Value) error {
-	if err := room(len(s.table.Body), len(cells)); err != nil {
+	if err := checkRoom(len(s.table.Body), len(cells)); err != nil {
 		return err
 	}
 	class := ""
 	switch {
-	case s.total:
+	case s.nextIsTotals:
 		class = "t"
-	case s.on && s.band >= 0 && rows.Past(cells[s.band].String()):
+	case s.highlighting && s.bandColumn >= 0 && rows.IsPastBand(cells[s.bandColumn].String()):
 		class = "o"
-	case s.on:
+	case s.highlighting:
 		class = "m"
 	}
-	s.table.add(cells, class)
+	s.table.addRow(cells, class)
 	return nil
 }
 
-// ground are the colours of pages, on paper and on a dark screen.
-const ground = `:root { color-scheme: light dark; --ink: #1d2730; --paper: #fcfcfa; --faint: #4d5a66; --rule: #dfe5e8; --line: #5a7184; --shut: #e9ecee; --near: #fbe7c6; --late: #f8d3cc; --mark: #1f6d74; }
+// pageColors are the colours of pages, on paper and on a dark screen.
+const pageColors = `:root { color-scheme: light dark; --ink: #1d2730; --paper: #fcfcfa; --faint: #4d5a66; --rule: #dfe5e8; --line: #5a7184; --shut: #e9ecee; --near: #fbe7c6; --late: #f8d3cc; --mark: #1f6d74; }
 @media (prefers-color-scheme: dark) { :root { --ink: #e6eaee; --paper: #14191e; --faint: #a9b4be; --rule: #343d45; --line: #8fa3b3; --shut: #232b32; --near: #4a3a1a; --late: #5a2a24; --mark: #1f6d74; } }
 body { color: var(--ink); background: var(--paper); font-variant-numeric: tabular-nums; }
 h1 { font-size: 1.25rem; font-weight: 600; }
@@ -153,19 +157,19 @@ table { border-collapse: collapse; }
 @media print { :root { --ink: #000; --paper: #fff; --faint: #4d5a66; --rule: #c9d1d6; --shut: #e9ecee; --near: #fbe7c6; --late: #f8d3cc; } body { margin: 0; print-color-adjust: exact; -webkit-print-color-adjust: exact; } }
 `
 
-// parsed is a template that is parsed when it is first wanted: few runs want any.
-func parsed(name, text string) func() *template.Template {
+// lazyTemplate is a template that is parsed when it is first wanted: few runs want any.
+func lazyTemplate(name, text string) func() *template.Template {
 	return sync.OnceValue(func() *template.Template { return template.Must(template.New(name).Parse(text)) })
 }
 
-var page = parsed("page", `<!DOCTYPE html>
+var pageTemplate = lazyTemplate("page", `<!DOCTYPE html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{{if .Title}}{{.Title}}{{else}}Dates{{end}}</title>
 <style>
-`+ground+`body { font: 15px/1.45 system-ui, sans-serif; margin: 1.5rem 2rem; }
+`+pageColors+`body { font: 15px/1.45 system-ui, sans-serif; margin: 1.5rem 2rem; }
 `+paperStyle+`.p th { position: sticky; top: 0; }
 .m td { background: var(--near); font-weight: 600; }
 .o td { background: var(--late); font-weight: 600; }
@@ -194,9 +198,9 @@ func isReason(column string) bool { return column == "reason" || strings.HasSuff
 
 // Close implements rows.Sink.
 func (s *htmlSink) Close() error {
-	return page().Execute(s.w, struct {
+	return pageTemplate().Execute(s.w, struct {
 		Title   string
 		Reasons bool
-		*paper
-	}{s.title, slices.ContainsFunc(s.table.columns, isReason), s.table.done()})
+		*peopleTable
+	}{s.title, slices.ContainsFunc(s.table.columns, isReason), s.table.finish()})
 }

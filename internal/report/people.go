@@ -8,20 +8,20 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// paper is a table for people: headings in words, each date with its weekday in front and its
+// peopleTable is a table for people: headings in words, each date with its weekday in front and its
 // time behind, on one line, and the reasons in the room that is left.
-type paper struct {
+type peopleTable struct {
 	Heads []paperCell
 	Body  []paperRow
 	// Screen and Print are the sizes of letters in which the lines that don't break fit a
 	// window of 1280 pixels, and A4 across.
 	Screen, Print string
 
-	columns []string
-	folds   []bool // columns of weekdays, which go in front of the dates before them
-	dates   []bool
-	numbers []bool
-	widest  []int
+	columns        []string
+	weekdayColumns []bool // columns of weekdays, which go in front of the dates before them
+	dates          []bool
+	numbers        []bool
+	widest         []int
 }
 
 type paperCell struct {
@@ -35,25 +35,25 @@ type paperRow struct {
 }
 
 // newPaper begins a table; named are columns that keep their names.
-func newPaper(columns, named []string) *paper {
+func newPaper(columns, named []string) *peopleTable {
 	n := len(columns)
-	p := &paper{columns: columns, folds: make([]bool, n), dates: make([]bool, n), numbers: make([]bool, n), widest: make([]int, n)}
+	p := &peopleTable{columns: columns, weekdayColumns: make([]bool, n), dates: make([]bool, n), numbers: make([]bool, n), widest: make([]int, n)}
 	own := map[string]bool{}
 	for _, name := range named {
 		own[name] = true
 	}
 	for i, c := range columns {
-		p.folds[i] = i > 0 && !own[c] && (c == columns[i-1]+"_weekday" || c == "weekday" && columns[i-1] == "date")
+		p.weekdayColumns[i] = i > 0 && !own[c] && (c == columns[i-1]+"_weekday" || c == "weekday" && columns[i-1] == "date")
 		if !own[c] {
-			c = inWords(c)
+			c = headingText(c)
 		}
 		p.Heads = append(p.Heads, paperCell{Text: c, Reason: isReason(columns[i])})
 	}
 	return p
 }
 
-// inWords is a heading of ours for people: bank_file is Bank file.
-func inWords(column string) string {
+// headingText is a heading of ours for people: bank_file is Bank file.
+func headingText(column string) string {
 	words := strings.ReplaceAll(column, "_", " ")
 	switch {
 	case words == "id":
@@ -65,18 +65,18 @@ func inWords(column string) string {
 	return strings.ToUpper(string(first)) + words[n:]
 }
 
-// add adds a row.
-func (p *paper) add(cells []eval.Value, class string) {
+// addRow adds a row.
+func (p *peopleTable) addRow(cells []eval.Value, class string) {
 	row := paperRow{Class: class, Cells: make([]paperCell, len(cells))}
 	for i, v := range cells {
 		c := &row.Cells[i]
 		c.Text, c.Reason = Clean(p.text(v)), p.Heads[i].Reason
 		switch v.Kind {
-		case eval.Date, eval.Moment:
+		case eval.Date, eval.DateTime:
 			p.dates[i] = true
 		case eval.Blank:
 		default:
-			if p.folds[i] && cells[i-1].Kind == eval.Text { // a date that is shown otherwise
+			if p.weekdayColumns[i] && cells[i-1].Kind == eval.Text { // a date that is shown otherwise
 				row.Cells[i-1].Text = c.Text + " " + row.Cells[i-1].Text
 				p.dates[i-1] = true
 				p.widest[i-1] = max(p.widest[i-1], utf8.RuneCountInString(row.Cells[i-1].Text))
@@ -88,30 +88,30 @@ func (p *paper) add(cells []eval.Value, class string) {
 	p.Body = append(p.Body, row)
 }
 
-func (*paper) text(v eval.Value) string {
+func (*peopleTable) text(v eval.Value) string {
 	switch v.Kind {
-	case eval.Date, eval.Moment:
-		return v.Day.Weekday().Short() + " " + strings.Replace(v.String(), "T", " ", 1)
+	case eval.Date, eval.DateTime:
+		return v.Day.Weekday().Abbrev() + " " + strings.Replace(v.String(), "T", " ", 1)
 	}
 	return v.String()
 }
 
-// mostWide is how many letters of a text stand on one line at most.
-const mostWide = 28
+// maxNoWrap is how many letters of a text stand on one line at most.
+const maxNoWrap = 28
 
-// done settles which columns are shown and how, once all rows are there.
-func (p *paper) done() *paper {
+// finish settles which columns are shown and how, once all rows are there.
+func (p *peopleTable) finish() *peopleTable {
 	ems := 0.0
 	for i := range p.columns {
 		class := ""
 		switch {
-		case p.folds[i]:
+		case p.weekdayColumns[i]:
 			continue
 		case p.Heads[i].Reason:
 			class = "r"
 			ems += 16
 		default:
-			wide := min(p.widest[i], mostWide)
+			wide := min(p.widest[i], maxNoWrap)
 			if p.dates[i] || p.columns[i] == "id" {
 				class, wide = "d", p.widest[i]
 			} else if p.numbers[i] {
@@ -128,7 +128,7 @@ func (p *paper) done() *paper {
 		}
 	}
 	for i := len(p.columns) - 1; i >= 0; i-- {
-		if !p.folds[i] {
+		if !p.weekdayColumns[i] {
 			continue
 		}
 		p.Heads = append(p.Heads[:i], p.Heads[i+1:]...)

@@ -44,7 +44,7 @@ func TestTableFits(t *testing.T) {
 	}
 	for _, width := range []int{0, 40, 60, 80, 100, 120, 141, 300} {
 		var b strings.Builder
-		fill(t, newTable(&b, Look{Title: "Title", Width: width, Color: width == 100}), columns, table)
+		fill(t, newTable(&b, Options{Title: "Title", Width: width, Color: width == 100}), columns, table)
 		out := b.String()
 		for _, line := range strings.Split(strings.Replace(out, "Title, as of \n", "Title\n", 1), "\n") {
 			if n := utf8.RuneCountInString(escapes.ReplaceAllString(line, "")); width > 0 && n > width {
@@ -73,7 +73,7 @@ func TestStandsOut(t *testing.T) {
 	for name, want := range map[string][2]string{"table": {"b     1 to 30 *", "a     1 to 30 "}, "color": {"\x1b[1;91mb", "\na "},
 		"md": {"| b | 1 to 30 | **7** |", "| a | 1 to 30 | 7 |"}, "html": {"<tr class=\"m\"><td>b</td>", "<tr><td>a</td>"}} {
 		var b strings.Builder
-		s := map[string]rows.Sink{"table": newTable(&b, Look{}), "color": newTable(&b, Look{Color: true}), "md": NewMarkdown(&b, ""), "html": NewHTML(&b, Look{})}[name]
+		s := map[string]rows.Sink{"table": newTable(&b, Options{}), "color": newTable(&b, Options{Color: true}), "md": NewMarkdown(&b, ""), "html": NewHTML(&b, Options{})}[name]
 		if err := s.Header([]string{"name", "band", "years"}); err != nil {
 			t.Fatal(err)
 		}
@@ -94,14 +94,14 @@ func TestStandsOut(t *testing.T) {
 
 // A grid fits its width too: days that don't fit stand below.
 func TestGridFits(t *testing.T) {
-	window, _ := civil.DefaultFrame.ParseSpan("2027-06")
+	window, _ := civil.DefaultFiscalCalendar.ParseSpan("2027-06")
 	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
-	g.Book("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x", g.Calendar)
-	g.Book("Ansa <b>", civil.Span{First: window.First, Last: window.First}, "sick", g.Calendar)
-	g.Name("Borro")
+	g.Mark("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x", g.Calendar)
+	g.Mark("Ansa <b>", civil.Span{First: window.First, Last: window.First}, "sick", g.Calendar)
+	g.AddName("Borro")
 	for _, width := range []int{0, 50, 80, 120} {
 		var b strings.Builder
-		if err := DrawGrid(&b, g, Look{Width: width}); err != nil {
+		if err := DrawGrid(&b, g, Options{Width: width}); err != nil {
 			t.Fatal(err)
 		}
 		for _, line := range strings.Split(b.String(), "\n") {
@@ -125,7 +125,7 @@ func TestRoom(t *testing.T) {
 		cells, rows int
 		want        string
 	}{{1, 200_000, ""}, {1, 200_001, "more than 200000 rows: use"}, {4000, 500, ""}, {4000, 501, "more than 2000000 cells: use"}} {
-		for what, to := range map[string]rows.Sink{"table": newTable(io.Discard, Look{}), "page": NewHTML(io.Discard, Look{}), "list": NewMarkdown(io.Discard, "")} {
+		for what, to := range map[string]rows.Sink{"table": newTable(io.Discard, Options{}), "page": NewHTML(io.Discard, Options{}), "list": NewMarkdown(io.Discard, "")} {
 			row, err := make([]eval.Value, c.cells), to.Header(make([]string, c.cells))
 			n := 0
 			for ; n < c.rows && err == nil; n++ {
@@ -136,12 +136,12 @@ func TestRoom(t *testing.T) {
 			}
 		}
 	}
-	window, _ := civil.DefaultFrame.ParseSpan("2027")
+	window, _ := civil.DefaultFiscalCalendar.ParseSpan("2027")
 	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
 	for i := range 2740 {
-		g.Name(strconv.Itoa(i))
+		g.AddName(strconv.Itoa(i))
 	}
-	if err := DrawGrid(io.Discard, g, Look{}); err == nil || !strings.Contains(err.Error(), "2740 people on 365 days are more than the 1000000 cells that a table takes") {
+	if err := DrawGrid(io.Discard, g, Options{}); err == nil || !strings.Contains(err.Error(), "2740 people on 365 days are more than the 1000000 cells that a table takes") {
 		t.Error(err)
 	}
 	if err := GridPage(io.Discard, g, ""); err == nil {
@@ -154,7 +154,7 @@ func TestNoInjection(t *testing.T) {
 	nasty := []eval.Value{eval.Str(`<script>alert("x")</script>`), eval.Str("a|b\nc"), eval.Str("=1+1&amp;")}
 	columns := []string{"<b>", "x|y", "z"}
 	var page, md strings.Builder
-	fill(t, NewHTML(&page, Look{Title: "<i>title</i>"}), columns, [][]eval.Value{nasty})
+	fill(t, NewHTML(&page, Options{Title: "<i>title</i>"}), columns, [][]eval.Value{nasty})
 	fill(t, NewMarkdown(&md, "<i>title</i>"), columns, [][]eval.Value{nasty})
 	for name, out := range map[string]string{"html": page.String(), "md": md.String()} {
 		for _, bad := range []string{"<script", "<b>", "<i>"} {
@@ -184,7 +184,7 @@ func TestStrftime(t *testing.T) {
 		return loc
 	}
 	at := func(minutes int, zone string) eval.Value {
-		return eval.Value{Kind: eval.Moment, Day: d, Minutes: int16(minutes), Text: zone}
+		return eval.Value{Kind: eval.DateTime, Day: d, Minutes: int16(minutes), Text: zone}
 	}
 	for _, c := range []struct {
 		layout string

@@ -39,7 +39,7 @@ func Strftime(layout string, zone func(name string) *time.Location) (func(v eval
 		at := func(minutes int, loc *time.Location) time.Time {
 			return time.Date(y, time.Month(m), day, 0, minutes, 0, 0, loc)
 		}
-		if v.Kind != eval.Moment {
+		if v.Kind != eval.DateTime {
 			return floating.FormatString(at(0, time.UTC))
 		}
 		loc := zone(v.Text)
@@ -47,7 +47,7 @@ func Strftime(layout string, zone func(name string) *time.Location) (func(v eval
 			return floating.FormatString(at(int(v.Minutes), time.UTC))
 		}
 		// The clock stays as it is, also at a time that the zone skips.
-		name, offset := ical.At(v.Day, int(v.Minutes), loc).Zone()
+		name, offset := ical.TimeOn(v.Day, int(v.Minutes), loc).Zone()
 		return zoned.FormatString(at(int(v.Minutes), time.FixedZone(name, offset)))
 	}, nil
 }

@@ -16,105 +16,105 @@ import (
 
 // tableSink draws the aligned table of a terminal.
 type tableSink struct {
-	Look
-	w       io.Writer
-	columns []string
-	widths  []int // of columns
-	cells   []int // of their widest cells
-	numeric []bool
-	body    [][]string
-	on      bool
-	marked  map[int]bool // rows that stand out
-	apart   int          // the column of blocks; -1 for none
-	block   string       // that of the last row
-	begins  map[int]bool // rows that begin a block, but for the first
+	Options
+	w            io.Writer
+	columns      []string
+	widths       []int // of columns
+	cellWidths   []int // of their widest cells
+	numeric      []bool
+	body         [][]string
+	highlighting bool
+	highlighted  map[int]bool // rows that stand out
+	groupColumn  int          // the column of blocks; -1 for none
+	group        string       // that of the last row
+	groupStarts  map[int]bool // rows that begin a block, but for the first
 }
 
 // Shows says what the table shows beside rows.
 func (s *tableSink) Shows() rows.Shows {
 	return rows.Shows{
-		Mark: func(on bool) { s.on = on },
-		Grid: func(g *rows.Grid) error { return DrawGrid(s.w, g, s.Look) },
+		Mark: func(on bool) { s.highlighting = on },
+		Grid: func(g *rows.Grid) error { return DrawGrid(s.w, g, s.Options) },
 	}
 }
 
 // newTable returns a sink that draws an aligned table when it is closed. Where
 // the width is too small, the widest columns of text are wrapped.
-func newTable(w io.Writer, l Look) rows.Sink { return &tableSink{Look: l, w: w} }
+func newTable(w io.Writer, l Options) rows.Sink { return &tableSink{Options: l, w: w} }
 
 func (s *tableSink) Header(columns []string) error {
 	for _, c := range columns {
 		s.columns = append(s.columns, Clean(c))
 	}
-	s.numeric, s.cells = make([]bool, len(columns)), make([]int, len(columns))
+	s.numeric, s.cellWidths = make([]bool, len(columns)), make([]int, len(columns))
 	for _, c := range s.columns {
 		s.widths = append(s.widths, text.RuneWidthWithoutEscSequences(c))
 	}
-	s.apart, s.begins = slices.Index(s.columns, s.Look.Apart), map[int]bool{}
+	s.groupColumn, s.groupStarts = slices.Index(s.columns, s.Options.GroupBy), map[int]bool{}
 	return nil
 }
 
-// mostRows and mostCells are how many rows and cells a table for people may have; past that
+// maxRows and maxCells are how many rows and cells a table for people may have; past that
 // they want a file for programs.
-const mostRows, mostCells = 200_000, 2_000_000
+const maxRows, maxCells = 200_000, 2_000_000
 
-// room is an error if there is no room for another row behind n of so many cells.
-func room(n, cells int) error {
+// checkRoom is an error if there is no room for another row behind n of so many cells.
+func checkRoom(n, cells int) error {
 	switch {
-	case n >= mostRows:
-		return fmt.Errorf("more than %d rows: use --out FILE or --as csv", mostRows)
-	case n*cells >= mostCells:
-		return fmt.Errorf("more than %d cells: use --out FILE or --as csv", mostCells)
+	case n >= maxRows:
+		return fmt.Errorf("more than %d rows: use --out FILE or --as csv", maxRows)
+	case n*cells >= maxCells:
+		return fmt.Errorf("more than %d cells: use --out FILE or --as csv", maxCells)
 	}
 	return nil
 }
 
 func (s *tableSink) Row(cells []eval.Value) error {
-	if err := room(len(s.body), len(cells)); err != nil {
+	if err := checkRoom(len(s.body), len(cells)); err != nil {
 		return err
 	}
 	row := make([]string, len(cells))
-	if s.on {
-		if s.marked == nil {
-			s.marked = map[int]bool{}
+	if s.highlighting {
+		if s.highlighted == nil {
+			s.highlighted = map[int]bool{}
 		}
-		s.marked[len(s.body)] = true
+		s.highlighted[len(s.body)] = true
 	}
 	for i, c := range cells {
 		row[i] = Clean(c.String())
-		if s.on && !s.Color && i == lastText(cells) { // without colour, a mark
+		if s.highlighting && !s.Color && i == lastText(cells) { // without colour, a mark
 			row[i] += " *"
 		}
-		s.cells[i] = max(s.cells[i], text.RuneWidthWithoutEscSequences(row[i]))
-		s.widths[i] = max(s.widths[i], s.cells[i])
+		s.cellWidths[i] = max(s.cellWidths[i], text.RuneWidthWithoutEscSequences(row[i]))
+		s.widths[i] = max(s.widths[i], s.cellWidths[i])
 		s.numeric[i] = s.numeric[i] || c.IsNumber()
 	}
-	s.setApart(cells, row)
+	s.startGroup(cells, row)
 	s.body = append(s.body, row)
 	return nil
 }
 
-// setApart begins a block where the column of blocks changes; its text is in the first
+// startGroup begins a block where the column of blocks changes; its text is in the first
 // row of each.
-func (s *tableSink) setApart(cells []eval.Value, row []string) {
-	if s.apart < 0 {
+func (s *tableSink) startGroup(cells []eval.Value, row []string) {
+	if s.groupColumn < 0 {
 		return
 	}
-	block := row[s.apart]
-	if cells[s.apart].IsNumber() {
+	block := row[s.groupColumn]
+	if cells[s.groupColumn].IsNumber() {
 		block = strings.TrimRight(block, "0123456789.")
-		if row[s.apart] == "0" {
+		if row[s.groupColumn] == "0" {
 			block = "0"
 		}
 	}
 	switch {
 	case len(s.body) == 0:
-	case block != s.block:
-		s.begins[len(s.body)] = true
-	case !cells[s.apart].IsNumber():
-		row[s.apart] = ""
+	case block != s.group:
+		s.groupStarts[len(s.body)] = true
+	case !cells[s.groupColumn].IsNumber():
+		row[s.groupColumn] = ""
 	}
-	s.block = block
+	s.group = block
 }
 
 // lastText is the last cell of text in a row, which a mark follows.
@@ -129,9 +129,9 @@ func lastText(cells []eval.Value) int {
 
 const gap = 2
 
-// total is the width of columns side by side. A painted line ends with a gap, so each
+// totalWidth is the width of columns side by side. A painted line ends with a gap, so each
 // column counts one.
-func total(widths []int) int {
+func totalWidth(widths []int) int {
 	n := gap * len(widths)
 	for _, w := range widths {
 		n += w
@@ -139,37 +139,37 @@ func total(widths []int) int {
 	return n
 }
 
-// fit makes the table fit the width: heads are broken at their underscores,
+// fitWidth makes the table fit the width: heads are broken at their underscores,
 // then the widest columns of text are narrowed.
-func (s *tableSink) fit() {
-	if s.Width <= 0 || total(s.widths) <= s.Width {
+func (s *tableSink) fitWidth() {
+	if s.Width <= 0 || totalWidth(s.widths) <= s.Width {
 		return
 	}
 	for i, c := range s.columns {
-		s.widths[i] = max(s.cells[i], min(text.RuneWidthWithoutEscSequences(c), wholeHead))
+		s.widths[i] = max(s.cellWidths[i], min(text.RuneWidthWithoutEscSequences(c), maxUnbrokenHead))
 		for part := range strings.SplitAfterSeq(c, "_") {
 			s.widths[i] = max(s.widths[i], text.RuneWidthWithoutEscSequences(part))
 		}
 	}
-	for over := total(s.widths) - s.Width; over > 0; over-- {
+	for over := totalWidth(s.widths) - s.Width; over > 0; over-- {
 		widest := 0
 		for i, w := range s.widths {
 			if w > s.widths[widest] {
 				widest = i
 			}
 		}
-		if s.widths[widest] <= narrowest {
+		if s.widths[widest] <= minColumnWidth {
 			return
 		}
 		s.widths[widest]--
 	}
 }
 
-// wholeHead is up to how many letters a head isn't broken.
-const wholeHead = 12
+// maxUnbrokenHead is up to how many letters a head isn't broken.
+const maxUnbrokenHead = 12
 
-// narrowest is as far as a column of text is narrowed.
-const narrowest = 18
+// minColumnWidth is as far as a column of text is narrowed.
+const minColumnWidth = 18
 
 // panels splits columns that don't fit side by side into several tables below
 // each other, each beginning with the first column.
@@ -200,8 +200,8 @@ func (s *tableSink) panelsOf(width int) (list [][]int) {
 	return append(list, panel)
 }
 
-// head breaks a column's name at its underscores where it is too long.
-func head(name string, width int) string {
+// breakHeading breaks a column's name at its underscores where it is too long.
+func breakHeading(name string, width int) string {
 	if text.RuneWidthWithoutEscSequences(name) <= width {
 		return name
 	}
@@ -232,10 +232,10 @@ func wrap(s string, width int) string {
 }
 
 func (s *tableSink) Close() error {
-	s.fit()
+	s.fitWidth()
 	var b strings.Builder
 	if s.Title != "" {
-		fmt.Fprintf(&b, "%s\n\n", Clean(s.over()))
+		fmt.Fprintf(&b, "%s\n\n", Clean(s.header()))
 	}
 	for i, panel := range s.panels() {
 		if i > 0 {
@@ -272,7 +272,7 @@ func (s *tableSink) draw(columns []int) string {
 	var configs []table.ColumnConfig
 	var standOut []int
 	for n, i := range columns {
-		heads = append(heads, head(s.columns[i], s.widths[i]))
+		heads = append(heads, breakHeading(s.columns[i], s.widths[i]))
 		cfg := table.ColumnConfig{Number: n + 1, WidthMax: s.widths[i], WidthMaxEnforcer: wrap,
 			VAlignHeader: text.VAlignBottom}
 		if s.numeric[i] {
@@ -284,7 +284,7 @@ func (s *tableSink) draw(columns []int) string {
 	t.AppendHeader(heads)
 	at := 0
 	for n, r := range s.body {
-		if s.begins[n] {
+		if s.groupStarts[n] {
 			t.AppendRow(table.Row{""})
 			at++
 		}
@@ -293,7 +293,7 @@ func (s *tableSink) draw(columns []int) string {
 			row = append(row, r[i])
 		}
 		t.AppendRow(row)
-		if s.marked[n] && s.Color {
+		if s.highlighted[n] && s.Color {
 			standOut = append(standOut, at)
 		}
 		at++

@@ -13,24 +13,24 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// hue is a colour of a series on light and on dark ground, and on a terminal of either
+// seriesColor is a colour of a series on light and on dark ground, and on a terminal of either
 // kind, if it is a middle tone. On pages each has a contrast of 4.5:1 at least, closed days too, and they differ in lightness as well,
 // for those who see colours otherwise.
-type hue struct {
+type seriesColor struct {
 	Light, Dark string
 	ansi        string
 }
 
-var hues = []hue{
+var seriesColors = []seriesColor{
 	{"#0b4f8a", "#7cc0f4", "38;5;26"}, {"#9c3d00", "#f2a268", "38;5;166"}, {"#00614f", "#5fd0b4", "38;5;30"},
 	{"#8a1253", "#f29ac4", "38;5;162"},
 	{"#4b2e83", "#bfa8f0", "38;5;98"}, {"#4f5a00", "#cdd46a", "38;5;100"}, {"#a31515", "#f59a94", "38;5;160"},
 	{"#22505c", "#9fd3e0", "38;5;66"},
 }
 
-// signs mark the series, full for a date on its nominal day, hollow for one that
+// seriesSigns mark the series, full for a date on its nominal day, hollow for one that
 // moved. They tell series apart without colours.
-var signs = [][2]string{{"●", "○"}, {"▲", "△"}, {"■", "□"}, {"◆", "◇"}, {"★", "☆"}, {"▼", "▽"}, {"▶", "▷"},
+var seriesSigns = [][2]string{{"●", "○"}, {"▲", "△"}, {"■", "□"}, {"◆", "◇"}, {"★", "☆"}, {"▼", "▽"}, {"▶", "▷"},
 	{"◀", "◁"}, {"♠", "♤"}, {"♥", "♡"}, {"♣", "♧"}, {"⬢", "⬡"}}
 
 // signOf is the sign of a series; past the signs they are letters.
@@ -39,10 +39,10 @@ func signOf(n int, moved bool) string {
 	if moved {
 		k = 1
 	}
-	if n < len(signs) {
-		return signs[n][k]
+	if n < len(seriesSigns) {
+		return seriesSigns[n][k]
 	}
-	letter := string(rune('A' + (n-len(signs))%26))
+	letter := string(rune('A' + (n-len(seriesSigns))%26))
 	if moved {
 		letter = strings.ToLower(letter)
 	}
@@ -57,11 +57,11 @@ func monthName(m civil.Span) string {
 	return monthNames[month-1] + " " + strconv.Itoa(year)
 }
 
-// Wall implements schedule.WallSink.
-func (s *tableSink) Wall(w *schedule.Wall) error { return drawWall(s.w, w, s.Look) }
+// DrawWall implements schedule.WallSink.
+func (s *tableSink) DrawWall(w *schedule.Wall) error { return drawWall(s.w, w, s.Options) }
 
 // drawWall draws a wall for a terminal, as many months side by side as fit.
-func drawWall(out io.Writer, w *schedule.Wall, l Look) error {
+func drawWall(out io.Writer, w *schedule.Wall, l Options) error {
 	width := l.Width
 	if width <= 0 {
 		width = 80
@@ -94,7 +94,7 @@ func drawWall(out io.Writer, w *schedule.Wall, l Look) error {
 		}
 		b.WriteString("\n")
 	}
-	legend(&b, w, l, width, signs)
+	writeLegend(&b, w, l, width, signs)
 	_, err := io.WriteString(out, b.String())
 	return err
 }
@@ -119,23 +119,23 @@ func signsOf(w *schedule.Wall, width int) int {
 func monthWidth(signs int) int { return 3 + 7*(3+signs) - 1 }
 
 // monthLines are the lines of a month, each as wide as monthWidth.
-func monthLines(w *schedule.Wall, month civil.Span, l Look, signs int) (lines []string) {
+func monthLines(w *schedule.Wall, month civil.Span, l Options, signs int) (lines []string) {
 	name, wide := monthName(month), monthWidth(signs)
 	left := (wide - len(name)) / 2
 	lines = append(lines, l.paint("1", strings.Repeat(" ", left)+name+strings.Repeat(" ", wide-len(name)-left)))
 	head := "   "
 	for i := range civil.Date(7) {
-		head += fmt.Sprintf("%-*s", 3+signs, (month.First.OnOrBefore(w.WeekStart) + i).Weekday().Short()[:2])
+		head += fmt.Sprintf("%-*s", 3+signs, (month.First.OnOrBefore(w.WeekStart) + i).Weekday().Abbrev()[:2])
 	}
 	lines = append(lines, l.paint(grey, head[:wide]))
 	for _, first := range w.Weeks(month) {
-		line := l.paint(grey, fmt.Sprintf("%2d ", w.Week(first)))
+		line := l.paint(grey, fmt.Sprintf("%2d ", w.ISOWeekOf(first)))
 		for d := first; d < first+7; d++ {
 			if d > first {
 				line += " "
 			}
-			if month.Has(d) {
-				line += l.day(w, d, signs)
+			if month.Contains(d) {
+				line += l.dayText(w, d, signs)
 			} else {
 				line += strings.Repeat(" ", 2+signs)
 			}
@@ -145,8 +145,8 @@ func monthLines(w *schedule.Wall, month civil.Span, l Look, signs int) (lines []
 	return lines
 }
 
-// day is a day with its signs, or a plus if there are more than it has room for.
-func (l Look) day(w *schedule.Wall, d civil.Date, signs int) string {
+// dayText is a day with its signs, or a plus if there are more than it has room for.
+func (l Options) dayText(w *schedule.Wall, d civil.Date, signs int) string {
 	_, _, number := d.YMD()
 	closed, _ := w.Closed(d)
 	marks := w.Marks(d)
@@ -158,7 +158,7 @@ func (l Look) day(w *schedule.Wall, d civil.Date, signs int) string {
 	case len(marks) > 0:
 		line = l.paint("1", line)
 		for _, m := range marks {
-			line += l.paint("1;"+hues[m.Of%len(hues)].ansi, signOf(m.Of, m.Moved))
+			line += l.paint("1;"+seriesColors[m.Series%len(seriesColors)].ansi, signOf(m.Series, m.Moved))
 		}
 	case closed && l.Color:
 		line = l.paint(grey, line)
@@ -172,21 +172,21 @@ func (l Look) day(w *schedule.Wall, d civil.Date, signs int) string {
 const grey = "38;5;245"
 
 // paint wraps text in an ANSI style, if there are colours.
-func (l Look) paint(style, s string) string {
+func (l Options) paint(style, s string) string {
 	if !l.Color {
 		return s
 	}
 	return "\x1b[" + style + "m" + s + "\x1b[0m"
 }
 
-// legend says what the signs and the closed days are.
-func legend(b *strings.Builder, w *schedule.Wall, l Look, width, signs int) {
+// writeLegend says what the signs and the closed days are.
+func writeLegend(b *strings.Builder, w *schedule.Wall, l Options, width, signs int) {
 	titles := 0
 	for _, s := range w.Series {
 		titles = max(titles, text.RuneWidthWithoutEscSequences(Clean(s.Title)))
 	}
 	hollow := false
-	several := slices.DeleteFunc(w.Several(), func(d civil.Date) bool { return len(w.Marks(d)) <= signs })
+	several := slices.DeleteFunc(w.CrowdedDays(), func(d civil.Date) bool { return len(w.Marks(d)) <= signs })
 	for i, s := range w.Series {
 		title := Clean(s.Title)
 		line := signOf(i, false) + " " + title + strings.Repeat(" ", titles-text.RuneWidthWithoutEscSequences(title)) +
@@ -195,7 +195,7 @@ func legend(b *strings.Builder, w *schedule.Wall, l Look, width, signs int) {
 			hollow = true
 			line += fmt.Sprintf(", %d moved", s.Moved)
 		}
-		b.WriteString(l.paint(hues[i%len(hues)].ansi, line) + "\n")
+		b.WriteString(l.paint(seriesColors[i%len(seriesColors)].ansi, line) + "\n")
 	}
 	if hollow {
 		b.WriteString("A hollow sign marks a date that moved.\n")
@@ -205,23 +205,23 @@ func legend(b *strings.Builder, w *schedule.Wall, l Look, width, signs int) {
 		for _, d := range several {
 			var names []string
 			for _, m := range w.Marks(d) {
-				names = append(names, signOf(m.Of, m.Moved)+" "+Clean(w.Series[m.Of].Title))
+				names = append(names, signOf(m.Series, m.Moved)+" "+Clean(w.Series[m.Series].Title))
 			}
-			wrapTo(b, "  "+d.String()+" ", strings.Join(names, ", "), width)
+			writeWrapped(b, "  "+d.String()+" ", strings.Join(names, ", "), width)
 		}
 	}
-	if len(w.Shut) > 0 {
+	if len(w.Closures) > 0 {
 		b.WriteString(map[bool]string{true: "\nClosed, grey above:\n", false: "\n. closed:\n"}[l.Color])
 		var names []string
-		for _, s := range w.Shut {
+		for _, s := range w.Closures {
 			names = append(names, Clean(s.Name)+" "+s.DaysText())
 		}
-		wrapTo(b, "  ", strings.Join(names, "; "), width)
+		writeWrapped(b, "  ", strings.Join(names, "; "), width)
 	}
 }
 
-// wrapTo writes text behind a head, its further lines as far in.
-func wrapTo(b *strings.Builder, head, s string, width int) {
+// writeWrapped writes text behind a head, its further lines as far in.
+func writeWrapped(b *strings.Builder, head, s string, width int) {
 	in := strings.Repeat(" ", len(head))
 	room := max(20, width-len(head))
 	for i, line := range strings.Split(text.WrapSoft(s, room), "\n") {
@@ -234,11 +234,11 @@ func wrapTo(b *strings.Builder, head, s string, width int) {
 	}
 }
 
-// Book implements schedule.WallBook.
-func (s *htmlSink) Book() {}
+// WithParts implements schedule.WallPartsSink.
+func (s *htmlSink) WithParts() {}
 
-// Wall implements schedule.WallSink.
-func (s *htmlSink) Wall(w *schedule.Wall) error { return wallPage(s.w, w, s.asOf) }
+// DrawWall implements schedule.WallSink.
+func (s *htmlSink) DrawWall(w *schedule.Wall) error { return wallPage(s.w, w, s.asOf) }
 
 // shape is how months stand on a sheet: columns and rows.
 func sheetShape(months int) (columns, rows int) {
@@ -280,7 +280,7 @@ type wallMonth struct {
 // wallPart is a part on paper of its own.
 type wallPart struct {
 	Of, Title, None string
-	*paper
+	*peopleTable
 	Lines []string
 	Span  int // columns
 }
@@ -289,19 +289,19 @@ func wallParts(w *schedule.Wall, when string) (list []wallPart) {
 	for _, p := range w.Parts {
 		table := newPaper(p.Columns, nil)
 		for _, cells := range p.Rows {
-			table.add(cells, "")
+			table.addRow(cells, "")
 		}
-		part := wallPart{Of: strings.TrimPrefix(Clean(p.Of)+", ", ", ") + when, Title: Clean(p.Title), paper: table.done(), Lines: p.Lines}
+		part := wallPart{Of: strings.TrimPrefix(Clean(p.Plan)+", ", ", ") + when, Title: Clean(p.Title), peopleTable: table.finish(), Lines: p.Lines}
 		if part.Span = len(table.Heads); len(p.Rows) == 0 {
-			part.None = p.None
+			part.None = p.EmptyText
 		}
 		list = append(list, part)
 	}
 	return list
 }
 
-// mostShut is how many closed days the page names.
-const mostShut = 40
+// maxNamedClosures is how many closed days the page names.
+const maxNamedClosures = 40
 
 // wallPage writes a self-contained page that prints on one sheet.
 func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
@@ -317,11 +317,11 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 			Count, Moved       int
 		}
 		Hollow   bool
-		Shut     []schedule.WallShut
+		Shut     []schedule.WallClosure
 		MoreShut int
-		Hues     []hue
+		Hues     []seriesColor
 		Parts    []wallPart
-	}{Title: w.Title, AsOf: asOf.String(), Paper: "A4", Hues: hues}
+	}{Title: w.Title, AsOf: asOf.String(), Paper: "A4", Hues: seriesColors}
 	if v.Title == "" {
 		v.Title = "Dates"
 	}
@@ -342,7 +342,7 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 		name := civil.WeekdayNames[(w.Months[0].First.OnOrBefore(w.WeekStart) + i).Weekday()]
 		v.Heads = append(v.Heads, [2]string{name[:2], name})
 	}
-	class := func(n int) string { return "h" + strconv.Itoa(n%len(hues)) }
+	class := func(n int) string { return "h" + strconv.Itoa(n%len(seriesColors)) }
 	for i, s := range w.Series {
 		v.Legend = append(v.Legend, struct {
 			Class, Sign, Title string
@@ -350,22 +350,22 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 		}{class(i), signOf(i, false), s.Title, s.Count, s.Moved})
 		v.Hollow = v.Hollow || s.Moved > 0
 	}
-	if v.Shut = w.Shut; len(v.Shut) > mostShut {
-		v.MoreShut = len(v.Shut) - mostShut
-		v.Shut = v.Shut[:mostShut]
+	if v.Shut = w.Closures; len(v.Shut) > maxNamedClosures {
+		v.MoreShut = len(v.Shut) - maxNamedClosures
+		v.Shut = v.Shut[:maxNamedClosures]
 	}
 	for _, m := range w.Months {
 		month := wallMonth{Name: monthName(m)}
 		for _, start := range w.Weeks(m) {
-			week := wallWeek{Number: w.Week(start)}
+			week := wallWeek{Number: w.ISOWeekOf(start)}
 			for d := start; d < start+7; d++ {
 				day := wallDay{}
-				if m.Has(d) {
+				if m.Contains(d) {
 					_, _, day.Day = d.YMD()
 					day.Closed, day.Holiday = w.Closed(d)
 					var titles []string
 					for _, mark := range w.Marks(d) {
-						day.Marks = append(day.Marks, wallSign{class(mark.Of), signOf(mark.Of, mark.Moved), mark.Text, mark.Moved})
+						day.Marks = append(day.Marks, wallSign{class(mark.Series), signOf(mark.Series, mark.Moved), mark.Text, mark.Moved})
 						titles = append(titles, mark.Text)
 					}
 					if day.Holiday != "" {
@@ -385,7 +385,7 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 	return wallTemplate().Execute(out, v)
 }
 
-var wallTemplate = parsed("wall", `<!DOCTYPE html>
+var wallTemplate = lazyTemplate("wall", `<!DOCTYPE html>
 <html lang="en">
 <head>
 <meta charset="utf-8">

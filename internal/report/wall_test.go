@@ -39,7 +39,7 @@ func contrast(a, b string) float64 {
 // Every colour of a wall stands out from both grounds, in light and in dark.
 func TestWallContrast(t *testing.T) {
 	var b bytes.Buffer
-	if err := wallTemplate().Execute(&b, struct{ Hues []hue }{hues}); err == nil {
+	if err := wallTemplate().Execute(&b, struct{ Hues []seriesColor }{seriesColors}); err == nil {
 		t.Fatal("the template needs more than colours")
 	}
 	value := func(page, name string) string {
@@ -54,7 +54,7 @@ func TestWallContrast(t *testing.T) {
 	for n, page := range []string{light, dark} {
 		grounds := []string{value(page, "paper"), value(page, "shut")}
 		inks := []string{value(page, "ink"), value(page, "faint")}
-		for _, h := range hues {
+		for _, h := range seriesColors {
 			inks = append(inks, []string{h.Light, h.Dark}[n])
 		}
 		for _, g := range grounds {
@@ -74,7 +74,7 @@ func TestWallContrast(t *testing.T) {
 func wallText(t *testing.T, series int, terminal bool) string {
 	t.Helper()
 	cal := workdays.New("weekend", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday))
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: cal}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: cal}
 	var list []*schedule.Series
 	for i := range series {
 		s, err := schedule.NewSeries(fmt.Sprint("s", i), fmt.Sprintf("Series <%d>", i), fmt.Sprintf("monthly on %d then roll preceding", 1+i%28), env)
@@ -83,8 +83,8 @@ func wallText(t *testing.T, series int, terminal bool) string {
 		}
 		list = append(list, s)
 	}
-	span, _ := env.Frame.ParseSpan("2027")
-	w, err := schedule.NewWall(list, span, false, env.Frame, cal)
+	span, _ := env.Fiscal.ParseSpan("2027")
+	w, err := schedule.NewWall(list, span, false, env.Fiscal, cal)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -93,10 +93,10 @@ func wallText(t *testing.T, series int, terminal bool) string {
 	if terminal {
 		name = "table"
 	}
-	f, _ := Find(name)
-	sink, err := f.Sink(&b, Look{AsOf: span.First, Width: 120})
+	f, _ := FindFormat(name)
+	sink, err := f.Sink(&b, Options{AsOf: span.First, Width: 120})
 	if err == nil {
-		err = sink.(schedule.WallSink).Wall(w)
+		err = sink.(schedule.WallSink).DrawWall(w)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -139,7 +139,7 @@ func TestWallSays(t *testing.T) {
 	hollow := 0
 	for n := range 30 {
 		sign := signOf(n, true)
-		hollow += strings.Count(page, fmt.Sprintf(`<span class="h%d">%s<`, n%len(hues), sign))
+		hollow += strings.Count(page, fmt.Sprintf(`<span class="h%d">%s<`, n%len(seriesColors), sign))
 		for k := range n {
 			if n-k < 26 && (signOf(n, false) == signOf(k, false) || signOf(n, true) == signOf(k, true)) {
 				t.Errorf("series %d and %d have one sign", n, k)

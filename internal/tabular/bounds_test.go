@@ -35,7 +35,7 @@ func TestHugeInside(t *testing.T) {
 			}
 			if _, err = w.Write([]byte(text)); err == nil && name == what {
 				row := bytes.Repeat([]byte("<si/>"), 200_000)
-				for range mostUnpacked/len(row) + 2 {
+				for range maxUnpackedBytes/len(row) + 2 {
 					_, err = w.Write(row)
 				}
 			}
@@ -50,13 +50,13 @@ func TestHugeInside(t *testing.T) {
 		if err := os.WriteFile(path, b.Bytes(), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		if _, _, err := Open(path, nil, Input{}); err == nil || !strings.Contains(err.Error(), what+" unpacks to 64 MB from ") && !strings.Contains(err.Error(), what+" unpacks to 65 MB from ") {
+		if _, _, err := Open(path, nil, Options{}); err == nil || !strings.Contains(err.Error(), what+" unpacks to 64 MB from ") && !strings.Contains(err.Error(), what+" unpacks to 65 MB from ") {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
 	columns := append(strings.Split(strings.Repeat("start,", 3000), ",")[:3000], "start_7", "", "Start", "")
-	o := Input{Repairs: &Repairs{}}
-	if err := o.header("a.csv", 1, columns); err != nil {
+	o := Options{Repairs: &Repairs{}}
+	if err := o.repairHeader("a.csv", 1, columns); err != nil {
 		t.Fatal(err)
 	}
 	for at, want := range map[int]string{0: "start", 1: "start_2", 5: "start_6", 6: "start_8", 2999: "start_3001", 3000: "start_7", 3001: "column_3002", 3002: "Start_3002", 3003: "column_3004"} {
@@ -64,7 +64,7 @@ func TestHugeInside(t *testing.T) {
 			t.Errorf("column %d is %s, want %s", at, columns[at], want)
 		}
 	}
-	if err := o.header("a.csv", 1, make([]string, mostColumns+1)); err == nil || !strings.Contains(err.Error(), fmt.Sprint(mostColumns)) {
+	if err := o.repairHeader("a.csv", 1, make([]string, maxColumns+1)); err == nil || !strings.Contains(err.Error(), fmt.Sprint(maxColumns)) {
 		t.Errorf("too many columns: %v", err)
 	}
 }

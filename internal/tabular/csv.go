@@ -57,20 +57,20 @@ func (s *csvSink) Row(cells []eval.Value) error {
 	return err
 }
 
-// Encode implements rows.Blocks.
+// Encode implements rows.BlockSink.
 func (s *csvSink) Encode(b []byte, cells []eval.Value) []byte {
 	return AppendCSV(b, cells, s.sep, s.safe)
 }
 
-// Same implements rows.Textual.
-func (s *csvSink) Same(sep byte) bool { return sep == s.sep && !s.safe }
+// AcceptsText implements rows.TextSink.
+func (s *csvSink) AcceptsText(sep byte) bool { return sep == s.sep && !s.safe }
 
-// EncodeText implements rows.Textual.
+// EncodeText implements rows.TextSink.
 func (s *csvSink) EncodeText(b []byte, text string, more []eval.Value) []byte {
 	return append(appendCells(append(b, text...), more, s.sep, s.safe, true), '\n')
 }
 
-// EncodeDays implements rows.Textual.
+// EncodeDays implements rows.TextSink.
 func (s *csvSink) EncodeDays(b []byte, text string, kinds []eval.Kind, columns [][]int32, row int) []byte {
 	b = append(b, text...)
 	for i, kind := range kinds {
@@ -83,15 +83,15 @@ func (s *csvSink) EncodeDays(b []byte, text string, kinds []eval.Kind, columns [
 	return append(b, '\n')
 }
 
-// RowText implements rows.Textual.
-func (s *csvSink) RowText(text string, more []eval.Value) error {
+// WriteText implements rows.TextSink.
+func (s *csvSink) WriteText(text string, more []eval.Value) error {
 	s.buf = s.EncodeText(s.buf[:0], text, more)
 	_, err := s.w.Write(s.buf)
 	return err
 }
 
-// Block implements rows.Blocks.
-func (s *csvSink) Block(b []byte) error {
+// WriteBlock implements rows.BlockSink.
+func (s *csvSink) WriteBlock(b []byte) error {
 	if len(b) > s.w.Available() { // a large one isn't copied then
 		if err := s.w.Flush(); err != nil {
 			return err

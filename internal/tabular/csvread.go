@@ -13,13 +13,13 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// chunk is how much of a file is read at once; a longer row makes it longer.
+// readSize is how much of a file is read at once; a longer row makes it longer.
 const (
-	chunk      = 256 << 10
-	longestRow = 16 << 20
-	// mostColumns is what a spreadsheet has.
-	mostColumns = 16384
-	mostName    = 1000 // characters; JSON has the names in each row
+	readSize    = 256 << 10
+	maxRowBytes = 16 << 20
+	// maxColumns is what a spreadsheet has.
+	maxColumns    = 16384
+	maxNameLength = 1000 // characters; JSON has the names in each row
 )
 
 // csvReader reads separated values in blocks of whole rows. A block is one
@@ -49,7 +49,7 @@ func separatorLine(head []byte) (sep byte, size int) {
 }
 
 // newCSV reads the header of separated values, from a line on.
-func newCSV(file string, r io.Reader, sep byte, line int, o Input) (*csvReader, error) {
+func newCSV(file string, r io.Reader, sep byte, line int, o Options) (*csvReader, error) {
 	c := &csvReader{file: file, r: r, sep: sep, line: line, repairs: o.Repairs}
 	first, err := c.block()
 	if err != nil {
@@ -74,16 +74,16 @@ func newCSV(file string, r io.Reader, sep byte, line int, o Input) (*csvReader, 
 			c.columns = append(c.columns, strings.Clone(strings.TrimSpace(v.Text)))
 		}
 		if o.Repairs != nil {
-			c.columns = b.withoutBlank(c.columns, o.Repairs)
+			c.columns = b.trimBlankHeadings(c.columns, o.Repairs)
 		}
-		if err := o.header(file, line, c.columns); err != nil {
+		if err := o.repairHeader(file, line, c.columns); err != nil {
 			return nil, err
 		}
 		break
 	}
-	if at := headerBelow(b.text[b.at:]); at > 0 && len(c.columns) == 1 && o.HeaderRow <= 1 {
+	if at := findHeader(b.text[b.at:]); at > 0 && len(c.columns) == 1 && o.HeaderRow <= 1 {
 		return nil, &CellError{File: file, Line: 1,
-			Message: fmt.Sprintf("%q looks like a title, not column names, which seem to be in line %d: use --header-row %[2]d", eval.Brief(c.columns[0]), b.line+at-1)}
+			Message: fmt.Sprintf("%q looks like a title, not column names, which seem to be in line %d: use --header-row %[2]d", eval.Truncate(c.columns[0]), b.line+at-1)}
 	}
 	// What is left of the block goes in front again.
 	c.rest = append([]byte(b.text[b.at:]), c.rest...)
@@ -91,9 +91,9 @@ func newCSV(file string, r io.Reader, sep byte, line int, o Input) (*csvReader, 
 	return c, nil
 }
 
-// withoutBlank cuts headings without a name off the right end, if the rows of the first
+// trimBlankHeadings cuts headings without a name off the right end, if the rows of the first
 // block have nothing below them either.
-func (b csvBlock) withoutBlank(columns []string, count *Repairs) []string {
+func (b csvBlock) trimBlankHeadings(columns []string, count *Repairs) []string {
 	n := len(columns)
 	for n > 0 && columns[n-1] == "" {
 		n--
@@ -104,7 +104,7 @@ func (b csvBlock) withoutBlank(columns []string, count *Repairs) []string {
 	for {
 		cells, _, ok, err := b.next(nil)
 		if err != nil || !ok {
-			count.cut = len(columns) - n
+			count.trimmed = len(columns) - n
 			return columns[:n]
 		}
 		if len(cells) > n && !allBlank(cells[n:]) {
@@ -118,9 +118,9 @@ func allBlank(cells []eval.Value) bool {
 	return !slices.ContainsFunc(cells, func(v eval.Value) bool { return strings.TrimSpace(v.Text) != "" })
 }
 
-// headerBelow finds the line, from 1, that looks like the header of a table below a
+// findHeader finds the line, from 1, that looks like the header of a table below a
 // title: it and the next have as many separators. 0 if none does.
-func headerBelow(text string) int {
+func findHeader(text string) int {
 	const lines = 12
 	counts := func(line string) (n [4]int) {
 		if strings.Contains(line, `"`) {
@@ -157,8 +157,8 @@ func checkHeader(file string, line int, columns []string) error {
 	fault := func(format string, args ...any) error {
 		return &CellError{File: file, Line: line, Message: fmt.Sprintf(format, args...)}
 	}
-	if len(columns) > mostColumns {
-		return fault("the header has %d columns; at most %d can be read", len(columns), mostColumns)
+	if len(columns) > maxColumns {
+		return fault("the header has %d columns; at most %d can be read", len(columns), maxColumns)
 	}
 	seen := make(map[string]int, len(columns))
 	for i, name := range columns {
@@ -166,13 +166,13 @@ func checkHeader(file string, line int, columns []string) error {
 		if name == "" {
 			return fault("column %d of the header has no name"+mend, i+1)
 		}
-		if utf8.RuneCountInString(name) > mostName {
+		if utf8.RuneCountInString(name) > maxNameLength {
 			return fault("column %d of the header has a name of more than %d characters, %q. Is the header in another row (--header-row N)?",
-				i+1, mostName, eval.Brief(name))
+				i+1, maxNameLength, eval.Truncate(name))
 		}
 		key := phrase.FoldName(name)
 		if at, twice := seen[key]; twice {
-			return fault("the header has `%s` twice, in columns %d and %d (upper and lower case, and space, _ and -, count as equal)"+mend, eval.Brief(name), at+1, i+1)
+			return fault("the header has `%s` twice, in columns %d and %d (upper and lower case, and space, _ and -, count as equal)"+mend, eval.Truncate(name), at+1, i+1)
 		}
 		seen[key] = i
 	}
@@ -193,8 +193,8 @@ func (c *csvReader) Next() (rows.Batch, error) {
 // block reads the next run of whole rows.
 func (c *csvReader) block() (*csvBlock, error) {
 	for {
-		if end := c.boundary(); end > 0 {
-			if err := c.wholesome(c.rest[:end]); err != nil {
+		if end := c.lastRowEnd(); end > 0 {
+			if err := c.checkEncoding(c.rest[:end]); err != nil {
 				return nil, err
 			}
 			b := &csvBlock{csvReader: c, text: string(c.rest[:end]), line: c.line}
@@ -205,11 +205,11 @@ func (c *csvReader) block() (*csvBlock, error) {
 		if c.eof {
 			return nil, nil
 		}
-		if len(c.rest) > longestRow {
+		if len(c.rest) > maxRowBytes {
 			return nil, &CellError{File: c.file, Line: c.line, Message: "this row is longer than 16 MB; check for a quote that is never closed"}
 		}
 		have := len(c.rest)
-		want := max(chunk, have)
+		want := max(readSize, have)
 		if cap(c.rest)-have < want {
 			c.rest = append(make([]byte, 0, have+want), c.rest...)
 		}
@@ -223,9 +223,9 @@ func (c *csvReader) block() (*csvBlock, error) {
 	}
 }
 
-// wholesome refuses bytes that no text has: a table in another encoding would
+// checkEncoding refuses bytes that no text has: a table in another encoding would
 // lose letters.
-func (c *csvReader) wholesome(b []byte) error {
+func (c *csvReader) checkEncoding(b []byte) error {
 	fault := func(at int, what string) error {
 		return &CellError{File: c.file, Line: c.line + bytes.Count(b[:at], []byte{'\n'}), Message: what}
 	}
@@ -246,13 +246,13 @@ func (c *csvReader) wholesome(b []byte) error {
 	return fault(at, "the text isn't UTF-8; name its encoding: --encoding windows-1252 (or iso-8859-1, windows-1250, utf-16)")
 }
 
-// boundary returns the end of the last whole row in rest: a line end with an
+// lastRowEnd returns the end of the last whole row in rest: a line end with an
 // even number of quotes before it.
-func (c *csvReader) boundary() int {
+func (c *csvReader) lastRowEnd() int {
 	if c.eof {
 		return len(c.rest)
 	}
-	if len(c.rest) < chunk {
+	if len(c.rest) < readSize {
 		return 0
 	}
 	end := bytes.LastIndexByte(c.rest, '\n') + 1
@@ -265,10 +265,10 @@ func (c *csvReader) boundary() int {
 	return end
 }
 
-// separator guesses the separator from the header, which is in a line: of
+// guessSeparator guesses the separator from the header, which is in a line: of
 // comma, semicolon, tab and bar the one that is there most often outside of
 // quotes.
-func separator(head []byte, line int) byte {
+func guessSeparator(head []byte, line int) byte {
 	for ; line > 1; line-- {
 		_, rest, ok := bytes.Cut(head, []byte{'\n'})
 		if !ok {

@@ -20,8 +20,8 @@ type csvBlock struct {
 	columns int // -1: any number
 	// Of a row that was found whole: where its cells start, and whether there are
 	// carriage returns anywhere.
-	starts  []int32
-	returns bool
+	starts []int32
+	hasCR  bool
 }
 
 // Each implements rows.Batch.
@@ -29,23 +29,23 @@ func (b *csvBlock) Each(do func(line int, cells []eval.Value) error) error {
 	return b.EachText(nil, func(line int, _ string, cells []eval.Value) error { return do(line, cells) })
 }
 
-// Separator implements rows.Verbatim.
+// Separator implements rows.TextBatch.
 func (b *csvBlock) Separator() byte { return b.sep }
 
-// EachText implements rows.Verbatim.
+// EachText implements rows.TextBatch.
 func (b *csvBlock) EachText(slots []int, do rows.EachText) error {
 	return b.EachDays(slots, nil, nil, nil, do)
 }
 
-// EachDays implements rows.Verbatim.
+// EachDays implements rows.TextBatch.
 func (b *csvBlock) EachDays(slots []int, numbers []bool, days []int32, take, do rows.EachText) error {
 	room := make([]eval.Value, max(b.columns, 0), max(b.columns, 0)+16)
 	part := make([]eval.Value, len(room), cap(room)) // with the cells of slots alone
-	b.returns = strings.IndexByte(b.text, '\r') >= 0
+	b.hasCR = strings.IndexByte(b.text, '\r') >= 0
 	for {
 		line, text := b.line, ""
 		var cells []eval.Value
-		found, same := b.whole()
+		found, same := b.scanRow()
 		switch {
 		case !found:
 			var ok bool
@@ -56,7 +56,7 @@ func (b *csvBlock) EachDays(slots []int, numbers []bool, days []int32, take, do 
 			cells = room
 		case slots != nil && same:
 			text = b.text[b.starts[0] : b.starts[b.columns]-1]
-			if take != nil && b.days(slots, numbers, days) {
+			if take != nil && b.readDays(slots, numbers, days) {
 				if err := take(line, text, nil); err != nil {
 					return err
 				}
@@ -79,18 +79,18 @@ func (b *csvBlock) EachDays(slots []int, numbers []bool, days []int32, take, do 
 	}
 }
 
-// Cells implements rows.Verbatim.
+// Cells implements rows.TextBatch.
 func (b *csvBlock) Cells(text string) []eval.Value {
 	row := &csvBlock{csvReader: b.csvReader, text: text + "\n", columns: b.columns}
 	cells, _, _, _ := row.next(nil) // it was read without a fault before
 	return cells
 }
 
-// whole finds where the cells of the row at b.at begin, a machine word at a time, and
+// scanRow finds where the cells of the row at b.at begin, a machine word at a time, and
 // goes behind it. found is false for a row that needs care, such as the last of a file,
 // one of a wrong length or with a stray quote: next reads it. same says that what the
 // cells are written as is what is there.
-func (b *csvBlock) whole() (found, same bool) {
+func (b *csvBlock) scanRow() (found, same bool) {
 	const ones, low = 0x0101010101010101, 0x7f7f7f7f7f7f7f7f
 	s, at, start, n, line := b.text, b.at, b.at, 0, b.line
 	if b.columns < 2 || at >= len(s) || s[at] == '\n' || s[at] == '\r' {
@@ -103,8 +103,8 @@ func (b *csvBlock) whole() (found, same bool) {
 	starts[0] = int32(at)
 	same = true
 	for at+8 <= len(s) {
-		w := eightOf(s[at : at+8])
-		hits := ^(unequal(w, seps)&unequal(w, '\n'*ones)&unequal(w, '"'*ones) | low)
+		w := loadWord(s[at : at+8])
+		hits := ^(unequalBytes(w, seps)&unequalBytes(w, '\n'*ones)&unequalBytes(w, '"'*ones) | low)
 		for ; hits != 0; hits &= hits - 1 {
 			i := at + bits.TrailingZeros64(hits)>>3
 			hit := s[i]
@@ -120,7 +120,7 @@ func (b *csvBlock) whole() (found, same bool) {
 				continue
 			}
 			if hit == '"' {
-				cell, doubled, end, fault := quoted(s, i, b.sep)
+				cell, doubled, end, fault := scanQuoted(s, i, b.sep)
 				if i != start || fault != "" {
 					return false, false
 				}
@@ -138,7 +138,7 @@ func (b *csvBlock) whole() (found, same bool) {
 			}
 			start = i + 1
 			starts[n] = int32(end) + 1
-			if b.returns && strings.IndexByte(s[b.at:starts[n]-1], '\r') >= 0 {
+			if b.hasCR && strings.IndexByte(s[b.at:starts[n]-1], '\r') >= 0 {
 				same = false
 			}
 			b.at, b.line = start, line+1
@@ -149,13 +149,13 @@ func (b *csvBlock) whole() (found, same bool) {
 	return false, false
 }
 
-// days reads the cells of slots of the row that whole has found; false if one is no ISO date, or
+// readDays reads the cells of slots of the row that whole has found; false if one is no ISO date, or
 // no number of a few digits.
-func (b *csvBlock) days(slots []int, numbers []bool, days []int32) bool {
+func (b *csvBlock) readDays(slots []int, numbers []bool, days []int32) bool {
 	for i, k := range slots {
 		text := b.text[b.starts[k] : b.starts[k+1]-1]
 		if numbers[i] {
-			n, ok := eval.FewDigits(text)
+			n, ok := eval.ParseSmallInt(text)
 			if !ok {
 				return false
 			}
@@ -180,14 +180,14 @@ func (b *csvBlock) cell(k int, v *eval.Value) {
 	*v = eval.Str(text)
 }
 
-// eightOf is eight bytes as one number, the first lowest.
-func eightOf(s string) uint64 {
+// loadWord is eight bytes as one number, the first lowest.
+func loadWord(s string) uint64 {
 	return uint64(s[0]) | uint64(s[1])<<8 | uint64(s[2])<<16 | uint64(s[3])<<24 |
 		uint64(s[4])<<32 | uint64(s[5])<<40 | uint64(s[6])<<48 | uint64(s[7])<<56
 }
 
-// unequal marks, by their highest bit, the bytes of a word that aren't the same in another.
-func unequal(w, other uint64) uint64 {
+// unequalBytes marks, by their highest bit, the bytes of a word that aren't the same in another.
+func unequalBytes(w, other uint64) uint64 {
 	const low = 0x7f7f7f7f7f7f7f7f
 	x := w ^ other
 	return x&low + low | x
@@ -197,9 +197,9 @@ func (b *csvBlock) fail(line int, format string, args ...any) error {
 	return &CellError{File: b.file, Line: line, Message: fmt.Sprintf(format, args...)}
 }
 
-// anyEqual is zero where no byte of a word is the same in another. It takes less than
+// equalBytes is zero where no byte of a word is the same in another. It takes less than
 // equal, and doesn't say which bytes are.
-func anyEqual(w, other uint64) uint64 {
+func equalBytes(w, other uint64) uint64 {
 	const ones, highs = 0x0101010101010101, 0x8080808080808080
 	x := w ^ other
 	return (x - ones) &^ x & highs
@@ -227,7 +227,7 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 	for {
 		var cell string
 		if b.at < len(s) && s[b.at] == '"' {
-			text, doubled, end, fault := quoted(s, b.at, sep)
+			text, doubled, end, fault := scanQuoted(s, b.at, sep)
 			if fault != "" {
 				return cells, line, false, b.fail(line, "%s", fault)
 			}
@@ -266,7 +266,7 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 		break
 	}
 	if b.columns >= 0 && len(cells) < b.columns && b.repairs != nil {
-		b.repairs.short.Add(1)
+		b.repairs.padded.Add(1)
 		for len(cells) < b.columns {
 			cells = append(cells, eval.Value{})
 		}
@@ -279,14 +279,14 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 		if len(cells) < b.columns {
 			hint = ". Use --repair to fill short rows with blanks"
 		}
-		return cells, line, false, b.fail(line, "this row has %s, the header has %d%s", phrase.Counted(len(cells), "cell"), b.columns, hint)
+		return cells, line, false, b.fail(line, "this row has %s, the header has %d%s", phrase.Plural(len(cells), "cell"), b.columns, hint)
 	}
 	return cells, line, true, nil
 }
 
-// quoted finds the cell in quotes that begins at a place: what is between them, with
+// scanQuoted finds the cell in quotes that begins at a place: what is between them, with
 // quotes doubled or not; end is behind it, and behind a carriage return that ends the row.
-func quoted(s string, at int, sep byte) (cell string, doubled bool, end int, fault string) {
+func scanQuoted(s string, at int, sep byte) (cell string, doubled bool, end int, fault string) {
 	for i := at + 1; ; i++ {
 		k := strings.IndexByte(s[i:], '"')
 		if k < 0 {

@@ -47,7 +47,7 @@ func appendCells(b []byte, cells []eval.Value, sep byte, safe, behind bool) []by
 
 func appendCell(b []byte, s string, sep byte, safe bool) []byte {
 	if safe {
-		s = Safe(s)
+		s = GuardFormula(s)
 	}
 	if !needsQuotes(s, sep) {
 		return append(b, s...)
@@ -71,8 +71,8 @@ func needsQuotes(s string, sep byte) bool {
 	const ones = 0x0101010101010101
 	seps, i := uint64(sep)*ones, 0
 	for ; i+8 <= len(s); i += 8 {
-		w := eightOf(s[i : i+8])
-		if anyEqual(w, seps)|anyEqual(w, '"'*ones)|anyEqual(w, '\n'*ones)|anyEqual(w, '\r'*ones) != 0 {
+		w := loadWord(s[i : i+8])
+		if equalBytes(w, seps)|equalBytes(w, '"'*ones)|equalBytes(w, '\n'*ones)|equalBytes(w, '\r'*ones) != 0 {
 			return true
 		}
 	}
@@ -89,7 +89,7 @@ func IsFormula(s string) bool {
 	if len(s) < 2 {
 		return false
 	}
-	if strings.IndexByte("=+-@\t\r\n", s[0]) >= 0 || fullWidth(s) {
+	if strings.IndexByte("=+-@\t\r\n", s[0]) >= 0 || isFullWidthFormula(s) {
 		return true
 	}
 	// Blanks of any kind, and marks that show nothing, may be passed over.
@@ -97,18 +97,18 @@ func IsFormula(s string) bool {
 		return unicode.IsSpace(r) || unicode.Is(unicode.Cf, r) ||
 			unicode.IsControl(r)
 	})
-	return rest != s && rest != "" && (strings.IndexByte("=+-@", rest[0]) >= 0 || fullWidth(rest))
+	return rest != s && rest != "" && (strings.IndexByte("=+-@", rest[0]) >= 0 || isFullWidthFormula(rest))
 }
 
-// fullWidth reports whether a text begins with one of the full-width forms of
+// isFullWidthFormula reports whether a text begins with one of the full-width forms of
 // = + - @, which some spreadsheets take for the plain ones.
-func fullWidth(s string) bool {
+func isFullWidthFormula(s string) bool {
 	r, _ := utf8.DecodeRuneInString(s)
 	return strings.ContainsRune("＝＋－＠", r)
 }
 
-// Safe marks a text that a spreadsheet would run as a formula.
-func Safe(s string) string {
+// GuardFormula marks a text that a spreadsheet would run as a formula.
+func GuardFormula(s string) string {
 	if IsFormula(s) {
 		return "'" + s
 	}

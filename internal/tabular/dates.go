@@ -11,32 +11,32 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// Reading is a way to read a date that isn't ISO 8601.
-type Reading struct {
+// DateLayout is a way to read a date that isn't ISO 8601.
+type DateLayout struct {
 	Name string // dmy, mdy, ymd, serial, or a strftime layout
 	read func(s string) (civil.Date, bool)
 }
 
-// readingNames are the readings that have a name.
-var readingNames = []string{"dmy", "mdy", "ymd", "serial"}
+// layoutNames are the readings that have a name.
+var layoutNames = []string{"dmy", "mdy", "ymd", "serial"}
 
-// ParseReadings reads alternatives such as "mdy|%d %B %Y|serial".
-func ParseReadings(text string) (list []Reading, err error) {
+// ParseDateLayouts reads alternatives such as "mdy|%d %B %Y|serial".
+func ParseDateLayouts(text string) (list []DateLayout, err error) {
 	for _, name := range strings.Split(text, "|") {
 		name = strings.TrimSpace(name)
 		switch {
 		case name == "dmy", name == "mdy", name == "ymd":
-			list = append(list, Reading{name, func(s string) (civil.Date, bool) { return readParts(s, name) }})
+			list = append(list, DateLayout{name, func(s string) (civil.Date, bool) { return readParts(s, name) }})
 		case name == "serial":
-			list = append(list, Reading{name, readSerial})
+			list = append(list, DateLayout{name, readSerial})
 		case strings.Contains(name, "%"):
 			if bad := badLayout(name); bad != "" {
 				return nil, fmt.Errorf("the layout %q holds %s, which no date is read by; use one of %%d %%m %%Y %%y %%b %%B %%e %%j %%H %%M %%S", name, bad)
 			}
-			list = append(list, Reading{name, func(s string) (civil.Date, bool) { return readLayout(s, name) }})
+			list = append(list, DateLayout{name, func(s string) (civil.Date, bool) { return readLayout(s, name) }})
 		default:
 			hint := "dmy, mdy, ymd, serial, or a layout such as %d %B %Y"
-			if near := phrase.Nearest(name, readingNames); near != "" {
+			if near := phrase.Nearest(name, layoutNames); near != "" {
 				hint = "did you mean " + near + "?"
 			}
 			return nil, fmt.Errorf("unknown date form %q; %s", name, hint)
@@ -47,7 +47,7 @@ func ParseReadings(text string) (list []Reading, err error) {
 
 // ReadDate reads a cell by ISO 8601 or else by one of several readings. Where
 // two of them give different days, ambiguous names them.
-func ReadDate(s string, readings []Reading) (d civil.Date, ambiguous []string, ok bool) {
+func ReadDate(s string, readings []DateLayout) (d civil.Date, ambiguous []string, ok bool) {
 	s = strings.TrimSpace(s)
 	if d, _, ok := civil.Parse(dropTime(s)); ok {
 		return d, nil, true
@@ -71,15 +71,15 @@ func ReadDate(s string, readings []Reading) (d civil.Date, ambiguous []string, o
 
 // ReadCell is ReadDate for a cell. One of a workbook is what its type says: serial is for
 // numbers alone, counted as the book counts.
-func ReadCell(v eval.Value, readings []Reading) (d civil.Date, ambiguous []string, ok bool) {
-	serials := func(r Reading) bool { return r.Name == "serial" }
-	if v.Form == eval.NoForm || !slices.ContainsFunc(readings, serials) {
+func ReadCell(v eval.Value, readings []DateLayout) (d civil.Date, ambiguous []string, ok bool) {
+	serials := func(r DateLayout) bool { return r.Name == "serial" }
+	if v.Format == eval.NoFormat || !slices.ContainsFunc(readings, serials) {
 		return ReadDate(v.String(), readings)
 	}
 	readings = slices.DeleteFunc(slices.Clone(readings), serials)
 	if n, _ := v.Typed(); v.IsNumber() && n >= 1 && n <= lastSerial {
-		from1904 := formatOf(v.Form).from1904
-		readings = append(readings, Reading{"serial", func(string) (civil.Date, bool) { return serial(int(n), from1904) }})
+		from1904 := formatOf(v.Format).from1904
+		readings = append(readings, DateLayout{"serial", func(string) (civil.Date, bool) { return dateOfSerial(int(n), from1904) }})
 	}
 	return ReadDate(v.String(), readings)
 }
@@ -89,8 +89,8 @@ func JoinDate(y, m, day string) (civil.Date, bool) {
 	return readParts(y+"-"+m+"-"+day, "ymd")
 }
 
-// ClockOf is the time of day behind a date, in minutes after midnight.
-func ClockOf(s string) (minutes int, ok bool) {
+// TimeOfDay is the time of day behind a date, in minutes after midnight.
+func TimeOfDay(s string) (minutes int, ok bool) {
 	s = strings.TrimSpace(s)
 	rest := strings.TrimLeft(s[len(dropTime(s)):], "T ")
 	if h, m, found := strings.Cut(rest, ":"); found && len(m) >= 2 && len(h) <= 2 {
@@ -117,8 +117,8 @@ func dropTime(s string) string {
 	}
 }
 
-// year takes four digits, or two as 1950 to 2049.
-func year(s string) (int, bool) {
+// parseYear takes four digits, or two as 1950 to 2049.
+func parseYear(s string) (int, bool) {
 	n, err := strconv.Atoi(s)
 	switch {
 	case err != nil || n < 0:
@@ -133,14 +133,14 @@ func year(s string) (int, bool) {
 	return 1900 + n, true
 }
 
-func month(s string) (int, bool) {
+func parseMonth(s string) (int, bool) {
 	if m := phrase.ParseMonth(strings.TrimSuffix(s, ".")); m != 0 {
 		return m, true
 	}
-	return upTo(s, 12)
+	return parseUpTo(s, 12)
 }
 
-func upTo(s string, most int) (int, bool) {
+func parseUpTo(s string, most int) (int, bool) {
 	n, err := strconv.Atoi(s)
 	return n, err == nil && len(s) <= 2 && n >= 1 && n <= most
 }
@@ -158,11 +158,11 @@ func readParts(s, order string) (civil.Date, bool) {
 		var good bool
 		switch c {
 		case 'd':
-			d, good = upTo(strings.TrimRight(f[i], "sthndr"), 31)
+			d, good = parseUpTo(strings.TrimRight(f[i], "sthndr"), 31)
 		case 'm':
-			m, good = month(f[i])
+			m, good = parseMonth(f[i])
 		default:
-			y, good = year(f[i])
+			y, good = parseYear(f[i])
 			good = good && (order != "ymd" || len(f[i]) == 4)
 		}
 		ok = ok && good
@@ -170,7 +170,7 @@ func readParts(s, order string) (civil.Date, bool) {
 	if !ok {
 		return civil.None, false
 	}
-	return civil.Of(y, m, d)
+	return civil.NewDate(y, m, d)
 }
 
 // readSerial reads a spreadsheet's day number, counted from 1900. One with an exponent
@@ -180,7 +180,7 @@ func readSerial(s string) (civil.Date, bool) {
 	if err != nil || strings.Trim(s, "0123456789.") != "" || f < 1 || f > lastSerial {
 		return civil.None, false
 	}
-	return serial(int(f), false)
+	return dateOfSerial(int(f), false)
 }
 
 // badLayout returns the first conversion that dates aren't read by.
@@ -234,7 +234,7 @@ func readLayout(s, layout string) (civil.Date, bool) {
 			ok = ok && before-len(s) == 4 // 27 is no year; %y reads it
 		case 'y':
 			if y, ok = number(2); ok {
-				y, ok = year(fmt.Sprintf("%02d", y))
+				y, ok = parseYear(fmt.Sprintf("%02d", y))
 			}
 		case 'j':
 			yearDay, ok = number(3)
@@ -261,21 +261,21 @@ func readLayout(s, layout string) (civil.Date, bool) {
 	case yearDay > 0:
 		return dayOfYear(y, yearDay)
 	}
-	return civil.Of(y, m, d)
+	return civil.NewDate(y, m, d)
 }
 
 // dayOfYear is the nth day of a year; ok is false if it has fewer.
 func dayOfYear(y, n int) (d civil.Date, ok bool) {
-	if d, ok = civil.Of(y, 1, 1); ok {
+	if d, ok = civil.NewDate(y, 1, 1); ok {
 		d, ok = d.Add(n - 1)
 	}
 	return d, ok && d.Year() == y
 }
 
-// Fitting returns the named readings that read every one of some cells.
-func Fitting(cells []string) (names []string) {
-	for _, name := range readingNames {
-		list, _ := ParseReadings(name)
+// FittingLayouts returns the named readings that read every one of some cells.
+func FittingLayouts(cells []string) (names []string) {
+	for _, name := range layoutNames {
+		list, _ := ParseDateLayouts(name)
 		all, any := true, false
 		for _, s := range cells {
 			if !strings.ContainsAny(s, "0123456789") {

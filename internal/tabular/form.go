@@ -7,66 +7,66 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// format is how a workbook shows a number (ECMA-376, 18.8.30): the number of a format that
+// numberFormat is how a workbook shows a number (ECMA-376, 18.8.30): the number of a format that
 // all have, or else its code; both zero for the general one.
-type format struct {
+type numberFormat struct {
 	id   int
 	code string
 	// from1904 marks numbers of a book whose days count from 1904-01-01.
 	from1904 bool
 }
 
-// formats are those met so far: a form is its place here, behind those that eval knows.
-var formats struct {
+// knownFormats are those met so far: a form is its place here, behind those that eval knows.
+var knownFormats struct {
 	sync.RWMutex
-	list []format
-	at   map[format]eval.Form
+	list []numberFormat
+	at   map[numberFormat]eval.CellFormat
 }
 
-// mostFormats is how many are told apart; numbers in others are plain, or of 1904.
-const mostFormats = 60_000
+// maxFormats is how many are told apart; numbers in others are plain, or of 1904.
+const maxFormats = 60_000
 
 // form is that of numbers that are shown so.
-func (s format) form() eval.Form {
-	if s == (format{}) {
-		return eval.Plain
+func (s numberFormat) form() eval.CellFormat {
+	if s == (numberFormat{}) {
+		return eval.PlainFormat
 	}
-	formats.Lock()
-	defer formats.Unlock()
-	if formats.at == nil {
-		formats.list = []format{{from1904: true}}
-		formats.at = map[format]eval.Form{formats.list[0]: eval.FirstForm}
+	knownFormats.Lock()
+	defer knownFormats.Unlock()
+	if knownFormats.at == nil {
+		knownFormats.list = []numberFormat{{from1904: true}}
+		knownFormats.at = map[numberFormat]eval.CellFormat{knownFormats.list[0]: eval.FirstCustomFormat}
 	}
-	f, known := formats.at[s]
+	f, known := knownFormats.at[s]
 	switch {
 	case known:
 		return f
-	case len(formats.list) >= mostFormats && s.from1904:
-		return eval.FirstForm
-	case len(formats.list) >= mostFormats:
-		return eval.Plain
+	case len(knownFormats.list) >= maxFormats && s.from1904:
+		return eval.FirstCustomFormat
+	case len(knownFormats.list) >= maxFormats:
+		return eval.PlainFormat
 	}
-	f = eval.FirstForm + eval.Form(len(formats.list))
-	formats.list, formats.at[s] = append(formats.list, s), f
+	f = eval.FirstCustomFormat + eval.CellFormat(len(knownFormats.list))
+	knownFormats.list, knownFormats.at[s] = append(knownFormats.list, s), f
 	return f
 }
 
 // formatOf is how numbers of a form are shown.
-func formatOf(f eval.Form) format {
+func formatOf(f eval.CellFormat) numberFormat {
 	if n := f.Places(); n > 0 {
-		return format{code: "0." + strings.Repeat("0", n)}
+		return numberFormat{code: "0." + strings.Repeat("0", n)}
 	}
-	if f < eval.FirstForm {
-		return format{}
+	if f < eval.FirstCustomFormat {
+		return numberFormat{}
 	}
-	formats.RLock()
-	defer formats.RUnlock()
-	return formats.list[f-eval.FirstForm]
+	knownFormats.RLock()
+	defer knownFormats.RUnlock()
+	return knownFormats.list[f-eval.FirstCustomFormat]
 }
 
-// shows reports whether numbers are shown as days, whether as times of day, and whether
+// displayKinds reports whether numbers are shown as days, whether as times of day, and whether
 // hours go on beyond a day.
-func (s format) shows() (days, times, elapsed bool) {
+func (s numberFormat) displayKinds() (days, times, elapsed bool) {
 	switch id := s.id; {
 	case id >= 14 && id <= 17, id >= 27 && id <= 31, id == 36, id >= 50 && id <= 54, id == 57, id == 58:
 		return true, false, false

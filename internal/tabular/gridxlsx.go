@@ -11,8 +11,8 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// gridBook is a workbook of people against days being written.
-type gridBook struct {
+// gridWriter is a workbook of people against days being written.
+type gridWriter struct {
 	g      *rows.Grid
 	book   *excelize.File
 	sheet  string
@@ -23,12 +23,12 @@ type gridBook struct {
 	head, closed, marked, plain, bold int
 }
 
-const mostGridCells = 5_000_000
+const maxGridCells = 5_000_000
 
 // GridXLSX writes people against days as a workbook: weekdays over days, closed
 // days shaded, names and heads frozen.
-func GridXLSX(w io.Writer, g *rows.Grid, c Cover) error {
-	if err := g.Fits(mostGridCells, "a workbook"); err != nil {
+func GridXLSX(w io.Writer, g *rows.Grid, c BookProperties) error {
+	if err := g.CheckSize(maxGridCells, "a workbook"); err != nil {
 		return err
 	}
 	book, sheet, remove, err := newBook(2, c)
@@ -36,8 +36,8 @@ func GridXLSX(w io.Writer, g *rows.Grid, c Cover) error {
 		return err
 	}
 	defer func() { _ = remove() }()
-	b := &gridBook{g: g, book: book, sheet: sheet, line: 1, days: g.Window.Len()}
-	for _, step := range []func() error{b.styles, b.begin, b.heads, b.people, b.total} {
+	b := &gridWriter{g: g, book: book, sheet: sheet, line: 1, days: g.Window.Len()}
+	for _, step := range []func() error{b.styles, b.setPanes, b.heads, b.people, b.total} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -46,7 +46,7 @@ func GridXLSX(w io.Writer, g *rows.Grid, c Cover) error {
 	return err
 }
 
-func (b *gridBook) styles() (err error) {
+func (b *gridWriter) styles() (err error) {
 	font := &excelize.Font{Bold: true, Family: "Calibri", Size: 11}
 	middle := &excelize.Alignment{Horizontal: "center"}
 	fill := func(color string) excelize.Fill {
@@ -70,8 +70,8 @@ func (b *gridBook) styles() (err error) {
 	return err
 }
 
-// begin sets widths and frozen panes.
-func (b *gridBook) begin() error {
+// setPanes sets widths and frozen panes.
+func (b *gridWriter) setPanes() error {
 	width, mark := 10, 3
 	for _, n := range b.g.Names {
 		width = max(width, len([]rune(n))+2)
@@ -90,8 +90,8 @@ func (b *gridBook) begin() error {
 		ActivePane: "bottomRight"})
 }
 
-// put writes a row: the name, a cell a day, the end.
-func (b *gridBook) put(name any, at func(i int) any, end any) error {
+// writeRow writes a row: the name, a cell a day, the end.
+func (b *gridWriter) writeRow(name any, at func(i int) any, end any) error {
 	row := []any{name}
 	for i := range b.days {
 		row = append(row, at(i))
@@ -104,40 +104,40 @@ func (b *gridBook) put(name any, at func(i int) any, end any) error {
 	return b.stream.SetRow(cell, append(row, end))
 }
 
-// shade is the style of a day: that of closed ones, or another.
-func (b *gridBook) shade(i, open int) int { return b.shaded(b.g.Closed(i), open) }
+// dayStyle is the style of a day: that of closed ones, or another.
+func (b *gridWriter) dayStyle(i, open int) int { return b.closedStyle(b.g.Closed(i), open) }
 
-func (b *gridBook) shaded(closed bool, open int) int {
+func (b *gridWriter) closedStyle(closed bool, open int) int {
 	if closed {
 		return b.closed
 	}
 	return open
 }
 
-func (b *gridBook) day(i int) civil.Date { return b.g.Window.First + civil.Date(i) }
+func (b *gridWriter) day(i int) civil.Date { return b.g.Window.First + civil.Date(i) }
 
-func (b *gridBook) heads() error {
-	err := b.put(nil, func(i int) any {
-		return excelize.Cell{StyleID: b.shade(i, b.head), Value: b.day(i).Weekday().Short()[:2]}
+func (b *gridWriter) heads() error {
+	err := b.writeRow(nil, func(i int) any {
+		return excelize.Cell{StyleID: b.dayStyle(i, b.head), Value: b.day(i).Weekday().Abbrev()[:2]}
 	}, nil)
 	if err != nil {
 		return err
 	}
-	return b.put(excelize.Cell{StyleID: b.bold, Value: b.g.Head}, func(i int) any {
+	return b.writeRow(excelize.Cell{StyleID: b.bold, Value: b.g.Head}, func(i int) any {
 		_, _, n := b.day(i).YMD()
-		return excelize.Cell{StyleID: b.shade(i, b.head), Value: n}
+		return excelize.Cell{StyleID: b.dayStyle(i, b.head), Value: n}
 	}, excelize.Cell{StyleID: b.bold, Value: "total"})
 }
 
-func (b *gridBook) people() error {
+func (b *gridWriter) people() error {
 	for _, name := range b.g.Names {
 		marks, total := b.g.Row(name)
-		err := b.put(name, func(i int) any {
+		err := b.writeRow(name, func(i int) any {
 			if marks[i] != "" {
 				return excelize.Cell{StyleID: b.marked, Value: marks[i]}
 			}
-			return excelize.Cell{StyleID: b.shade(i, b.plain)}
-		}, excelize.Cell{StyleID: b.bold, Value: float(total)})
+			return excelize.Cell{StyleID: b.dayStyle(i, b.plain)}
+		}, excelize.Cell{StyleID: b.bold, Value: totalFloat(total)})
 		if err != nil {
 			return err
 		}
@@ -145,23 +145,23 @@ func (b *gridBook) people() error {
 	return nil
 }
 
-func (b *gridBook) total() error {
+func (b *gridWriter) total() error {
 	totals, all := b.g.Totals()
-	err := b.put(excelize.Cell{StyleID: b.bold, Value: "total"}, func(i int) any {
-		c := excelize.Cell{StyleID: b.shade(i, b.head)}
+	err := b.writeRow(excelize.Cell{StyleID: b.bold, Value: "total"}, func(i int) any {
+		c := excelize.Cell{StyleID: b.dayStyle(i, b.head)}
 		if totals[i].Num > 0 {
-			c.Value = float(totals[i])
+			c.Value = totalFloat(totals[i])
 		}
 		return c
-	}, excelize.Cell{StyleID: b.bold, Value: float(all)})
+	}, excelize.Cell{StyleID: b.bold, Value: totalFloat(all)})
 	if err != nil {
 		return err
 	}
 	return b.stream.Flush()
 }
 
-// float is a total as a workbook holds it.
-func float(total eval.Value) float64 {
+// totalFloat is a total as a workbook holds it.
+func totalFloat(total eval.Value) float64 {
 	f, _ := strconv.ParseFloat(total.String(), 64)
 	return f
 }

@@ -12,12 +12,12 @@ import (
 )
 
 type jsonSink struct {
-	w     *bufio.Writer
-	lines bool // one object a line, no array
-	keys  [][]byte
-	any   bool
-	buf   bytes.Buffer
-	enc   *json.Encoder
+	w       *bufio.Writer
+	lines   bool // one object a line, no array
+	keys    [][]byte
+	hasRows bool
+	buf     bytes.Buffer
+	enc     *json.Encoder
 }
 
 // NewJSON returns a sink that writes one array of objects, a row a line, keys
@@ -59,16 +59,16 @@ func (s *jsonSink) Header(columns []string) error {
 
 func (s *jsonSink) Row(cells []eval.Value) error {
 	switch {
-	case s.lines && s.any:
+	case s.lines && s.hasRows:
 		s.w.WriteString("\n{")
 	case s.lines:
 		s.w.WriteByte('{')
-	case s.any:
+	case s.hasRows:
 		s.w.WriteString(",\n{")
 	default:
 		s.w.WriteString("\n{")
 	}
-	s.any = true
+	s.hasRows = true
 	for i, c := range cells {
 		if i > 0 {
 			s.w.WriteString(", ")
@@ -84,7 +84,7 @@ func (s *jsonSink) Row(cells []eval.Value) error {
 			if v = c.Text; c.IsNumber() {
 				v = json.Number(c.Text)
 			}
-		case eval.Truth:
+		case eval.Boolean:
 			v = c.Num == 1
 		default:
 			v = c.String()
@@ -102,8 +102,8 @@ func (s *jsonSink) Row(cells []eval.Value) error {
 func (s *jsonSink) Close() error {
 	end := "]\n"
 	if s.lines {
-		end = strings.Repeat("\n", map[bool]int{true: 1}[s.any])
-	} else if s.any {
+		end = strings.Repeat("\n", map[bool]int{true: 1}[s.hasRows])
+	} else if s.hasRows {
 		end = "\n]\n"
 	}
 	s.w.WriteString(end)

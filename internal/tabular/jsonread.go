@@ -21,10 +21,10 @@ type jsonReader struct {
 	columns []string
 	places  map[string]int // of the columns, by folded name
 	first   []eval.Value
-	n       int // objects read
+	numRead int // objects read
 }
 
-func openJSON(file string, r io.Reader, o Input) (rows.Reader, error) {
+func openJSON(file string, r io.Reader, o Options) (rows.Reader, error) {
 	in := bufio.NewReader(r)
 	j := &jsonReader{file: file, dec: json.NewDecoder(in)}
 	j.dec.UseNumber()
@@ -42,7 +42,7 @@ func openJSON(file string, r io.Reader, o Input) (rows.Reader, error) {
 	}
 	if j.array {
 		if _, err := j.dec.Token(); err != nil {
-			return nil, j.broken(err)
+			return nil, j.syntaxError(err)
 		}
 	}
 	cells, ok, err := j.object(true)
@@ -52,7 +52,7 @@ func openJSON(file string, r io.Reader, o Input) (rows.Reader, error) {
 	if !ok {
 		return nil, j.fail("the table is empty: no object, so no columns")
 	}
-	if err := o.header(file, 1, j.columns); err != nil {
+	if err := o.repairHeader(file, 1, j.columns); err != nil {
 		return nil, err
 	}
 	j.places = map[string]int{}
@@ -64,19 +64,19 @@ func openJSON(file string, r io.Reader, o Input) (rows.Reader, error) {
 }
 
 func (j *jsonReader) fail(format string, args ...any) error {
-	return &CellError{File: j.file, Line: max(j.n, 1), Message: fmt.Sprintf(format, args...)}
+	return &CellError{File: j.file, Line: max(j.numRead, 1), Message: fmt.Sprintf(format, args...)}
 }
 
-// broken reports text that isn't JSON.
-func (j *jsonReader) broken(err error) error {
+// syntaxError reports text that isn't JSON.
+func (j *jsonReader) syntaxError(err error) error {
 	var syntax *json.SyntaxError
 	switch {
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-		return j.fail("object %d: the file ends inside it", j.n)
+		return j.fail("object %d: the file ends inside it", j.numRead)
 	case errors.As(err, &syntax):
-		return j.fail("object %d isn't JSON: %v (byte %d of the file)", j.n, err, syntax.Offset)
+		return j.fail("object %d isn't JSON: %v (byte %d of the file)", j.numRead, err, syntax.Offset)
 	}
-	return j.fail("object %d can't be read: %v", j.n, err)
+	return j.fail("object %d can't be read: %v", j.numRead, err)
 }
 
 // object reads the next object; the first names the columns.
@@ -85,7 +85,7 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		if t, err := j.dec.Token(); j.array && (err != nil || t != json.Delim(']')) {
 			return nil, false, j.fail("the list is not closed with ]")
 		} else if !j.array && err != nil && err != io.EOF {
-			return nil, false, j.broken(err)
+			return nil, false, j.syntaxError(err)
 		}
 		if j.array {
 			j.array = false
@@ -95,47 +95,47 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		}
 		return nil, false, nil
 	}
-	j.n++
+	j.numRead++
 	t, err := j.dec.Token()
 	if err == io.EOF {
 		return nil, false, nil
 	}
 	if err != nil {
-		return nil, false, j.broken(err)
+		return nil, false, j.syntaxError(err)
 	}
 	if t != json.Delim('{') {
-		return nil, false, j.fail("object %d: expected an object, found %v", j.n, t)
+		return nil, false, j.fail("object %d: expected an object, found %v", j.numRead, t)
 	}
 	cells = make([]eval.Value, len(j.columns), len(j.columns)+8)
 	seen := make([]bool, len(j.columns))
 	for j.dec.More() {
 		k, err := j.dec.Token()
 		if err != nil {
-			return nil, false, j.broken(err)
+			return nil, false, j.syntaxError(err)
 		}
 		name, _ := k.(string)
 		v, err := j.dec.Token()
 		if err != nil {
-			return nil, false, j.broken(err)
+			return nil, false, j.syntaxError(err)
 		}
 		cell := eval.Value{}
 		switch v := v.(type) {
 		case string:
 			if cell = eval.Str(v); v != "" {
 				if _, _, number := plainNumber(v); number {
-					cell.Form = eval.TextForm
+					cell.Format = eval.TextFormat
 				}
 			}
 		case json.Number:
-			if cell = eval.Numeral(v.String()); cell.Kind == eval.Text { // of more digits than are reckoned with
+			if cell = eval.LiteralNumber(v.String()); cell.Kind == eval.Text { // of more digits than are reckoned with
 				if f, err := v.Float64(); err == nil {
-					cell = eval.Typed(v.String(), f, eval.Plain)
+					cell = eval.TypedNumber(v.String(), f, eval.PlainFormat)
 				}
 			}
 		case bool:
 			cell = eval.Bool(v)
 		case json.Delim:
-			return nil, false, j.fail("object %d: `%s` holds a list or an object, expected a single value", j.n, eval.Brief(name))
+			return nil, false, j.fail("object %d: `%s` holds a list or an object, expected a single value", j.numRead, eval.Truncate(name))
 		}
 		if first {
 			j.columns = append(j.columns, name)
@@ -145,14 +145,14 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		i, known := j.places[phrase.FoldName(name)]
 		switch {
 		case !known:
-			return nil, false, j.fail("object %d has `%s`, which the first object doesn't have", j.n, eval.Brief(name))
+			return nil, false, j.fail("object %d has `%s`, which the first object doesn't have", j.numRead, eval.Truncate(name))
 		case seen[i]:
-			return nil, false, j.fail("object %d has `%s` twice", j.n, eval.Brief(name))
+			return nil, false, j.fail("object %d has `%s` twice", j.numRead, eval.Truncate(name))
 		}
 		cells[i], seen[i] = cell, true
 	}
 	if _, err := j.dec.Token(); err != nil {
-		return nil, false, j.broken(err)
+		return nil, false, j.syntaxError(err)
 	}
 	return cells, true, nil
 }
@@ -162,7 +162,7 @@ func (j *jsonReader) Columns() []string { return j.columns }
 const jsonBatch = 1000
 
 func (j *jsonReader) Next() (rows.Batch, error) {
-	var b rowBatch
+	var b jsonBatchRows
 	if j.first != nil {
 		b.add(1, j.first)
 		j.first = nil
@@ -175,7 +175,7 @@ func (j *jsonReader) Next() (rows.Batch, error) {
 		if !ok {
 			break
 		}
-		b.add(j.n, cells)
+		b.add(j.numRead, cells)
 	}
 	if len(b.rows) == 0 {
 		return nil, nil
@@ -183,17 +183,17 @@ func (j *jsonReader) Next() (rows.Batch, error) {
 	return &b, nil
 }
 
-// rowBatch is a batch of rows held one by one.
-type rowBatch struct {
+// jsonBatchRows is a batch of rows held one by one.
+type jsonBatchRows struct {
 	lines []int
 	rows  [][]eval.Value
 }
 
-func (b *rowBatch) add(line int, cells []eval.Value) {
+func (b *jsonBatchRows) add(line int, cells []eval.Value) {
 	b.lines, b.rows = append(b.lines, line), append(b.rows, cells)
 }
 
-func (b *rowBatch) Each(do func(line int, cells []eval.Value) error) error {
+func (b *jsonBatchRows) Each(do func(line int, cells []eval.Value) error) error {
 	for i, cells := range b.rows {
 		if err := do(b.lines[i], cells); err != nil {
 			return err

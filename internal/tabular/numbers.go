@@ -8,10 +8,10 @@ import (
 
 // NumberForm is how numbers are written: what is between thousands, 0 for
 // nothing, and before the decimals.
-type NumberForm struct{ thousands, point rune }
+type NumberForm struct{ thousands, decimalPoint rune }
 
 // spaces are what is between thousands where a space does, and apostrophes.
-func plainSign(r rune) rune {
+func normalizeRune(r rune) rune {
 	switch r {
 	case '\u00a0', '\u202f', '\u2009':
 		return ' '
@@ -33,7 +33,7 @@ var numberForms = []struct {
 
 // ParseNumberForm takes the form of an example, such as 1.234,56.
 func ParseNumberForm(example string) (f NumberForm, err error) {
-	text := strings.Map(plainSign, strings.TrimSpace(example))
+	text := strings.Map(normalizeRune, strings.TrimSpace(example))
 	if signs := strings.Trim(text, "0123456789"); len(signs) == 1 && len(text)-strings.Index(text, signs) == 4 {
 		return f, fmt.Errorf("%q could be thousands or decimals; give an example that shows both, such as '1.234,56'", example)
 	}
@@ -65,7 +65,7 @@ func ParseNumberForm(example string) (f NumberForm, err error) {
 // or behind it is dropped, and parentheses or a minus on either side make it
 // negative. ok is false for other text.
 func (f NumberForm) Read(s string) (plain string, ok bool) {
-	s = strings.TrimSpace(strings.Map(plainSign, s))
+	s = strings.TrimSpace(strings.Map(normalizeRune, s))
 	negative := false
 	// Signs stand outside or inside of a currency: -€5, €-5, 5- €.
 	for range 2 {
@@ -89,7 +89,7 @@ func (f NumberForm) Read(s string) (plain string, ok bool) {
 	if negative {
 		b.WriteByte('-')
 	}
-	whole, decimals, pointed := strings.Cut(s, string(f.point))
+	whole, decimals, pointed := strings.Cut(s, string(f.decimalPoint))
 	groups := []string{whole}
 	if f.thousands != 0 {
 		groups = strings.Split(whole, string(f.thousands))
@@ -129,9 +129,9 @@ func dropCurrency(s string) string {
 
 func digitsOnly(s string) bool { return strings.Trim(s, "0123456789") == "" }
 
-// FittingNumbers returns the examples of the forms that read all cells; none
+// FittingNumberForms returns the examples of the forms that read all cells; none
 // where they are plain already.
-func FittingNumbers(cells []string) (list []string) {
+func FittingNumberForms(cells []string) (list []string) {
 	for _, known := range numberForms {
 		fits := len(cells) > 0
 		for _, c := range cells {

@@ -19,37 +19,37 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// Input says how a table is read.
-type Input struct {
+// Options says how a table is read.
+type Options struct {
 	Sheet     string
 	Encoding  string // of text, if it doesn't say itself
 	HeaderRow int    // line of the header; 0 or 1 for the first
-	// Passed, if it isn't nil, takes the options that mean nothing for the table, with
+	// Ignored, if it isn't nil, takes the options that mean nothing for the table, with
 	// why: sheet, encoding, header-row, repair.
-	Passed map[string]string
-	// Opened, if it isn't nil, sees a file when it is opened.
-	Opened func(f *os.File, err error) (*os.File, error)
-	// Unseen, if it isn't nil, counts what was read of a workbook that a viewer doesn't see.
-	Unseen *Unseen
+	Ignored map[string]string
+	// OnOpen, if it isn't nil, sees a file when it is opened.
+	OnOpen func(f *os.File, err error) (*os.File, error)
+	// Hidden, if it isn't nil, counts what was read of a workbook that a viewer doesn't see.
+	Hidden *HiddenParts
 	// Repairs, if it isn't nil, has a messy table mended and counts how.
 	Repairs *Repairs
 }
 
-// Unseen is what is hidden in a workbook.
-type Unseen struct {
-	first, read string // the hidden sheet that was passed over, and the one that was read
-	rows        int
+// HiddenParts is what is hidden in a workbook.
+type HiddenParts struct {
+	hiddenSheet, readSheet string // the hidden sheet that was passed over, and the one that was read
+	rows                   int
 }
 
 // Notes says what is hidden in a file, a sentence each.
-func (u *Unseen) Notes(file string) (list []string) {
+func (u *HiddenParts) Notes(file string) (list []string) {
 	if u == nil {
 		return nil
 	}
-	if u.first != "" && u.read != u.first {
-		list = append(list, fmt.Sprintf("the first sheet of %s, %s, is hidden; read %s instead", file, u.first, u.read))
-	} else if u.first != "" {
-		list = append(list, fmt.Sprintf("all sheets of %s are hidden; read %s", file, u.read))
+	if u.hiddenSheet != "" && u.readSheet != u.hiddenSheet {
+		list = append(list, fmt.Sprintf("the first sheet of %s, %s, is hidden; read %s instead", file, u.hiddenSheet, u.readSheet))
+	} else if u.hiddenSheet != "" {
+		list = append(list, fmt.Sprintf("all sheets of %s are hidden; read %s", file, u.readSheet))
 	}
 	if u.rows == 1 {
 		list = append(list, fmt.Sprintf("1 row of %s is hidden or filtered; it is included", file))
@@ -64,8 +64,8 @@ var encodings = map[string]encoding.Encoding{"utf-8": nil, "windows-1252": charm
 	"iso-8859-15": charmap.ISO8859_15, "windows-1250": charmap.Windows1250,
 	"utf-16": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)}
 
-// KnownEncoding refuses an encoding that isn't read; "" is fine.
-func KnownEncoding(name string) error {
+// CheckEncoding refuses an encoding that isn't read; "" is fine.
+func CheckEncoding(name string) error {
 	if _, known := encodings[strings.ToLower(name)]; known || name == "" {
 		return nil
 	}
@@ -79,14 +79,14 @@ func KnownEncoding(name string) error {
 
 // Open opens a table by its name: - is in, as CSV. The format is recognised by
 // the ending, and for workbooks by the first bytes. Close the closer when done.
-func Open(name string, in io.Reader, o Input) (rows.Reader, io.Closer, error) {
+func Open(name string, in io.Reader, o Options) (rows.Reader, io.Closer, error) {
 	if name == "-" {
 		r, err := o.Read("standard input", ".csv", in)
 		return r, io.NopCloser(nil), err
 	}
 	f, err := os.Open(name)
-	if o.Opened != nil {
-		f, err = o.Opened(f, err)
+	if o.OnOpen != nil {
+		f, err = o.OnOpen(f, err)
 	}
 	if err != nil {
 		return nil, nil, err
@@ -110,7 +110,7 @@ var (
 )
 
 // Read reads a table from r: name is for messages, ext its ending, such as .csv.
-func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
+func (o Options) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	in := bufio.NewReaderSize(r, 64<<10)
 	head, _ := in.Peek(4096)
 	fail := func(format string, args ...any) error {
@@ -120,13 +120,13 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	case bytes.HasPrefix(head, oldMagic):
 		return nil, fail("an old or encrypted workbook; save it as .xlsx without a password")
 	case bytes.HasPrefix(head, zipMagic):
-		o.pass("encoding", o.Encoding != "", name+" is a workbook")
+		o.ignore("encoding", o.Encoding != "", name+" is a workbook")
 		return openZip(name, r, in, o)
 	case ext == ".xlsx":
 		return nil, fail("not a workbook, despite its name")
 	}
-	o.pass("sheet", o.Sheet != "", name+" is not a workbook")
-	text, head, err := o.text(in, head)
+	o.ignore("sheet", o.Sheet != "", name+" is not a workbook")
+	text, head, err := o.decodeText(in, head)
 	if err != nil {
 		return nil, fail("%v", err)
 	}
@@ -134,7 +134,7 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 		return nil, fail("not a text table: it contains NUL bytes")
 	}
 	if bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0 { // line ends earlier
-		text, head = &bareCR{r: text}, bytes.ReplaceAll(head, []byte{'\r'}, []byte{'\n'})
+		text, head = &crReader{r: text}, bytes.ReplaceAll(head, []byte{'\r'}, []byte{'\n'})
 	}
 	sep, told := separatorLine(head)
 	if told > 0 {
@@ -147,27 +147,27 @@ func (o Input) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	switch {
 	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" &&
 		(bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
-		o.pass("header-row", o.HeaderRow > 1, name+" is JSON, which has its own column names")
-		o.pass("repair", o.Repairs != nil, name+" is JSON, which has no short rows and no headings")
+		o.ignore("header-row", o.HeaderRow > 1, name+" is JSON, which has its own column names")
+		o.ignore("repair", o.Repairs != nil, name+" is JSON, which has no short rows and no headings")
 		return openJSON(name, text, o)
 	case ext == ".tsv":
 		return newCSV(name, text, '\t', 1, o)
 	}
-	return newCSV(name, text, separator(head, o.HeaderRow), 1, o)
+	return newCSV(name, text, guessSeparator(head, o.HeaderRow), 1, o)
 }
 
-// pass notes an option that was said and means nothing here.
-func (o Input) pass(option string, said bool, why string) {
-	if said && o.Passed != nil {
-		o.Passed[option] = why
+// ignore notes an option that was said and means nothing here.
+func (o Options) ignore(option string, said bool, why string) {
+	if said && o.Ignored != nil {
+		o.Ignored[option] = why
 	}
 }
 
-// bareCR reads text whose lines end with CR alone.
-type bareCR struct{ r io.Reader }
+// crReader reads text whose lines end with CR alone.
+type crReader struct{ r io.Reader }
 
 // Read implements io.Reader.
-func (b *bareCR) Read(p []byte) (int, error) {
+func (b *crReader) Read(p []byte) (int, error) {
 	n, err := b.r.Read(p)
 	for i, c := range p[:n] {
 		if c == '\r' {
@@ -178,21 +178,21 @@ func (b *bareCR) Read(p []byte) (int, error) {
 }
 
 // openZip opens a workbook, from a file or from all that a stream holds.
-func openZip(name string, r io.Reader, in io.Reader, o Input) (rows.Reader, error) {
+func openZip(name string, r io.Reader, in io.Reader, o Options) (rows.Reader, error) {
 	if f, ok := r.(*os.File); ok {
 		if info, err := f.Stat(); err == nil && info.Mode().IsRegular() {
 			return openXLSX(name, f, info.Size(), o)
 		}
 	}
-	data, err := io.ReadAll(io.LimitReader(in, mostXLSXFile))
+	data, err := io.ReadAll(io.LimitReader(in, maxStdinBytes))
 	if err != nil {
 		return nil, err
 	}
 	return openXLSX(name, bytes.NewReader(data), int64(len(data)), o)
 }
 
-// text turns the input into UTF-8 without a byte-order mark.
-func (o Input) text(in *bufio.Reader, head []byte) (io.Reader, []byte, error) {
+// decodeText turns the input into UTF-8 without a byte-order mark.
+func (o Options) decodeText(in *bufio.Reader, head []byte) (io.Reader, []byte, error) {
 	var enc encoding.Encoding
 	switch {
 	case bytes.HasPrefix(head, []byte("\xef\xbb\xbf")):
@@ -201,7 +201,7 @@ func (o Input) text(in *bufio.Reader, head []byte) (io.Reader, []byte, error) {
 	case bytes.HasPrefix(head, []byte("\xff\xfe")), bytes.HasPrefix(head, []byte("\xfe\xff")):
 		enc = unicode.UTF16(unicode.LittleEndian, unicode.ExpectBOM)
 	case o.Encoding != "":
-		if err := KnownEncoding(o.Encoding); err != nil {
+		if err := CheckEncoding(o.Encoding); err != nil {
 			return nil, nil, err
 		}
 		enc = encodings[strings.ToLower(o.Encoding)]

@@ -15,8 +15,8 @@ import (
 // Repairs counts what was mended in a messy table as it was read.
 type Repairs struct {
 	Headings []string // that were given, in order
-	cut      int      // blank columns at the right end
-	short    atomic.Int64
+	trimmed  int      // blank columns at the right end
+	padded   atomic.Int64
 	filled   atomic.Int64
 }
 
@@ -24,25 +24,25 @@ type Repairs struct {
 func (r *Repairs) String() string {
 	var parts []string
 	if n := len(r.Headings); n > 0 {
-		parts = append(parts, phrase.Counted(n, "heading")+" numbered ("+strings.Join(r.Headings[:min(n, 5)],
+		parts = append(parts, phrase.Plural(n, "heading")+" numbered ("+strings.Join(r.Headings[:min(n, 5)],
 			", ")+map[bool]string{true: ", …"}[n > 5]+")")
 	}
-	if r.cut > 0 {
-		parts = append(parts, phrase.Counted(r.cut, "blank column")+" at the right end left out")
+	if r.trimmed > 0 {
+		parts = append(parts, phrase.Plural(r.trimmed, "blank column")+" at the right end left out")
 	}
-	if n := r.short.Load(); n > 0 {
-		parts = append(parts, phrase.Counted(int(n), "short row")+" filled with blanks")
+	if n := r.padded.Load(); n > 0 {
+		parts = append(parts, phrase.Plural(int(n), "short row")+" filled with blanks")
 	}
 	if n := r.filled.Load(); n > 0 {
-		parts = append(parts, phrase.Counted(int(n), "blank cell")+" filled from above")
+		parts = append(parts, phrase.Plural(int(n), "blank cell")+" filled from above")
 	}
 	return strings.Join(parts, ", ")
 }
 
-// header settles the names of the columns: it numbers those that have none or one
+// repairHeader settles the names of the columns: it numbers those that have none or one
 // that precedes, or refuses them if nothing is to be mended.
-func (o Input) header(file string, line int, columns []string) error {
-	if o.Repairs != nil && len(columns) <= mostColumns {
+func (o Options) repairHeader(file string, line int, columns []string) error {
+	if o.Repairs != nil && len(columns) <= maxColumns {
 		used := map[string]bool{}
 		for _, name := range columns {
 			used[phrase.FoldName(name)] = true
@@ -77,7 +77,7 @@ func Rename(r rows.Reader, pairs [][2]string) (_ rows.Reader, missing []string, 
 	columns := slices.Clone(r.Columns())
 	renamed := map[int]bool{}
 	for _, p := range pairs {
-		i := rows.Find(r.Columns(), p[1])
+		i := rows.ColumnIndex(r.Columns(), p[1])
 		switch {
 		case i < 0:
 			missing = append(missing, p[1])
@@ -94,23 +94,23 @@ func Rename(r rows.Reader, pairs [][2]string) (_ rows.Reader, missing []string, 
 		}
 		seen[phrase.FoldName(c)] = true
 	}
-	return &otherNames{r, columns}, missing, nil
+	return &renamedReader{r, columns}, missing, nil
 }
 
-type otherNames struct {
+type renamedReader struct {
 	rows.Reader
 	columns []string
 }
 
-func (o *otherNames) Columns() []string { return o.columns }
+func (o *renamedReader) Columns() []string { return o.columns }
 
 // FillDown copies into the blank cells of columns, given by their places, what
 // is above.
 func FillDown(r rows.Reader, places []int, count *Repairs) rows.Reader {
-	return &fillDown{Reader: r, places: places, above: make([]eval.Value, len(places)), count: count}
+	return &fillDownReader{Reader: r, places: places, above: make([]eval.Value, len(places)), count: count}
 }
 
-type fillDown struct {
+type fillDownReader struct {
 	rows.Reader
 	places []int
 	above  []eval.Value
@@ -119,12 +119,12 @@ type fillDown struct {
 
 // Next implements rows.Reader. Batches are asked for in order, so each is gone
 // through here, and what is above the next is known.
-func (f *fillDown) Next() (rows.Batch, error) {
+func (f *fillDownReader) Next() (rows.Batch, error) {
 	batch, err := f.Reader.Next()
 	if batch == nil || err != nil {
 		return batch, err
 	}
-	var held heldBatch
+	var held memBatch
 	err = batch.Each(func(line int, cells []eval.Value) error {
 		cells = slices.Clone(cells)
 		for i, at := range f.places {
@@ -141,14 +141,14 @@ func (f *fillDown) Next() (rows.Batch, error) {
 	return &held, err
 }
 
-// heldBatch is a batch of rows in memory.
-type heldBatch struct {
+// memBatch is a batch of rows in memory.
+type memBatch struct {
 	lines []int
 	rows  [][]eval.Value
 }
 
 // Each implements rows.Batch.
-func (h *heldBatch) Each(do func(line int, cells []eval.Value) error) error {
+func (h *memBatch) Each(do func(line int, cells []eval.Value) error) error {
 	for i, cells := range h.rows {
 		if err := do(h.lines[i], cells); err != nil {
 			return err

@@ -17,7 +17,7 @@ import (
 
 // Days and numbers are read from the text of rows that have them, and from no others.
 func TestEachDays(t *testing.T) {
-	r, _, err := Open("-", strings.NewReader("d,n\n2027-01-02,3\nsoon,4\n2027-01-03,x\n2027-01-04,\n,5\n\"2027-01-05\",6\n"), Input{})
+	r, _, err := Open("-", strings.NewReader("d,n\n2027-01-02,3\nsoon,4\n2027-01-03,x\n2027-01-04,\n,5\n\"2027-01-05\",6\n"), Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -27,7 +27,7 @@ func TestEachDays(t *testing.T) {
 	}
 	var got []string
 	days := make([]int32, 2)
-	err = batch.(rows.Verbatim).EachDays([]int{0, 1}, []bool{false, true}, days,
+	err = batch.(rows.TextBatch).EachDays([]int{0, 1}, []bool{false, true}, days,
 		func(line int, text string, _ []eval.Value) error {
 			got = append(got, fmt.Sprint(line, " ", civil.Date(days[0]), " ", days[1]))
 			return nil
@@ -50,16 +50,16 @@ func TestGridXLSX(t *testing.T) {
 		first, last civil.Date
 		mark        string
 	}{{"Ansa", -2, 1, "x"}, {"Ansa", 1, 1, "sick"}, {"=Borro", 2, 4, "L"}} {
-		if err := g.Book(c.name, civil.Span{First: window.First + c.first, Last: window.First + c.last}, c.mark, g.Calendar); err != nil {
+		if err := g.Mark(c.name, civil.Span{First: window.First + c.first, Last: window.First + c.last}, c.mark, g.Calendar); err != nil {
 			t.Fatal(err)
 		}
 	}
-	g.Name("Cairn")
+	g.AddName("Cairn")
 	var b bytes.Buffer
-	if err := GridXLSX(&b, g, Cover{}); err != nil {
+	if err := GridXLSX(&b, g, BookProperties{}); err != nil {
 		t.Fatal(err)
 	}
-	table, _, err := all("a.xlsx", b.String(), Input{HeaderRow: 2})
+	table, _, err := all("a.xlsx", b.String(), Options{HeaderRow: 2})
 	var got []string
 	for _, row := range table {
 		got = append(got, strings.Join(row, "|"))
@@ -103,21 +103,21 @@ func TestSinks(t *testing.T) {
 			t.Errorf("%s:\n%q, want\n%q", name, b.String(), want)
 		}
 	}
-	days := []eval.Value{eval.Day(d), eval.Day(d), eval.Day(d + 1), {}, eval.Day(d), {Kind: eval.Moment, Day: d, Minutes: 5}, eval.Day(d + 1), eval.Bool(true)}
+	days := []eval.Value{eval.Day(d), eval.Day(d), eval.Day(d + 1), {}, eval.Day(d), {Kind: eval.DateTime, Day: d, Minutes: 5}, eval.Day(d + 1), eval.Bool(true)}
 	if got := string(AppendCSV(nil, days, ';', false)); got != "2027-04-03;2027-04-03;2027-04-04;;2027-04-03;2027-04-03T00:05;2027-04-04;true\n" {
 		t.Errorf("days side by side: %s", got)
 	}
 	// Rows are written as they came in only if nothing in them is to be changed.
 	for _, c := range []struct{ safe, same bool }{{false, true}, {true, false}} {
-		to := NewCSV(io.Discard, ';', c.safe).(rows.Textual)
-		if to.Same(';') != c.same || to.Same(',') {
-			t.Errorf("safe %v: the same with ; %v, with , %v", c.safe, to.Same(';'), to.Same(','))
+		to := NewCSV(io.Discard, ';', c.safe).(rows.TextSink)
+		if to.AcceptsText(';') != c.same || to.AcceptsText(',') {
+			t.Errorf("safe %v: the same with ; %v, with , %v", c.safe, to.AcceptsText(';'), to.AcceptsText(','))
 		}
 		var b bytes.Buffer
-		to = NewCSV(&b, ';', c.safe).(rows.Textual)
+		to = NewCSV(&b, ';', c.safe).(rows.TextSink)
 		more := []eval.Value{eval.Str("=1"), eval.Str("a;b"), {}, eval.Int(-3)}
 		text := string(to.EncodeText([]byte("before\n"), `x;"y"`, more)) + string(to.EncodeDays(nil, "x;y", []eval.Kind{eval.Date, eval.Number}, [][]int32{{0, int32(d)}, {7, -12}}, 1))
-		if err := errors.Join(to.RowText("x", more[2:]), to.Block([]byte("block\n")), to.Block(bytes.Repeat([]byte("0123456789abcde\n"), 1<<13)), to.Close()); err != nil {
+		if err := errors.Join(to.WriteText("x", more[2:]), to.WriteBlock([]byte("block\n")), to.WriteBlock(bytes.Repeat([]byte("0123456789abcde\n"), 1<<13)), to.Close()); err != nil {
 			t.Fatal(err)
 		}
 		want := "before\nx;\"y\";=1;\"a;b\";;-3\nx;y;2027-04-03;-12\n"

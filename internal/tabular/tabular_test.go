@@ -19,7 +19,7 @@ import (
 )
 
 // all reads a table whole: the header and the cells as they print.
-func all(name, text string, o Input) (table [][]string, lines []int, err error) {
+func all(name, text string, o Options) (table [][]string, lines []int, err error) {
 	r, err := o.Read(name, "."+name[strings.LastIndexByte(name, '.')+1:], strings.NewReader(text))
 	if err != nil {
 		return nil, nil, err
@@ -45,7 +45,7 @@ func all(name, text string, o Input) (table [][]string, lines []int, err error) 
 }
 
 // shown reads a table whole: its cells joined by |, its rows by /.
-func shown(name, text string, o Input) (string, error) {
+func shown(name, text string, o Options) (string, error) {
 	table, _, err := all(name, text, o)
 	var parts []string
 	for _, row := range table {
@@ -58,72 +58,72 @@ func TestReaders(t *testing.T) {
 	long := strings.Repeat("ten bytes.", 1<<20)
 	for _, c := range []struct {
 		name, text string
-		o          Input
+		o          Options
 		want       string // cells joined by |, rows by /; or the error
 	}{
-		{"a.csv", "a,b\n1,2\n\n3,\"x, \"\"y\"\"\nz\"\n", Input{}, "a|b/1|2/3|x, \"y\"\nz"},
-		{"a.csv", "\xef\xbb\xbfa;b\r\n1,5;2\r\n", Input{}, "a|b/1,5|2"},
-		{"a.csv", "a\tb\n1\t2", Input{}, "a|b/1|2"},
-		{"a.csv", "a|b\n1|2\n", Input{}, "a|b/1|2"},
-		{"a.tsv", "a,x\tb\n1\t2\n", Input{}, "a,x|b/1|2"},
-		{"a.csv", "a\n\n1\n", Input{}, "a//1"},
-		{"a.csv", "a,b\n,\n", Input{}, "a|b/|"},
-		{"a.csv", "report of May\n\na,b\n1,2\n", Input{HeaderRow: 3}, "a|b/1|2"},
-		{"a.csv", "note\n\"a, b\"\n\"c, d\"\n", Input{}, "note/a, b/c, d"},
-		{"a.csv", "note\na;b\nc;d\n", Input{}, "note/a;b/c;d"},
-		{"a.csv", "Berths\n\na;b;c\n1;2;3\n", Input{}, "seem to be in line 3: use --header-row 3"},
-		{"a.csv", "May, June, July\na;b\n1,5;2\n", Input{HeaderRow: 2}, "a|b/1,5|2"},
-		{"a.csv", "a,,A,b,a_2,\n1\n1,2,3,4,5,6\n", Input{Repairs: &Repairs{}}, "a|column_2|A_3|b|a_2|column_6/1|||||/1|2|3|4|5|6"},
-		{"a.csv", "a,b,,\n1,2,,\n3,4, ,\n", Input{Repairs: &Repairs{}}, "a|b/1|2/3|4"},
-		{"a.csv", "a,b,,\n1,2,,x\n", Input{Repairs: &Repairs{}}, "a|b|column_3|column_4/1|2||x"},
-		{"a.csv", "a,b\n1,2,,\n", Input{Repairs: &Repairs{}}, "a|b/1|2"},
-		{"a.csv", "a,b\n1,2,\n", Input{}, "this row has 3 cells"},
-		{"a.csv", ",,\n1,2,3\n", Input{Repairs: &Repairs{}}, "column_1|column_2|column_3/1|2|3"},
-		{"a.csv", "sep=;\na;b\n1,5;2\n3;4;5\n", Input{}, "a.csv:4: this row has 3 cells"},
-		{"a.csv", "sep=|\r\na|b\r\n1;5|2\r\n", Input{}, "a|b/1;5|2"},
-		{"a.tsv", "\"sep=,\"\na,b\n1,2\n", Input{}, "a|b/1|2"},
-		{"a.csv", "sep=x\n1\n", Input{}, "sep=x/1"},
-		{"a.csv", "x\nBerths\n\na;b;c\n1;2;3\n", Input{HeaderRow: 2}, "Berths//a;b;c/1;2;3"},
-		{"a.csv", "\xe9,b\n1,2\n", Input{}, "a.csv:1: the text isn't UTF-8"},
-		{"a.json", `[{"a": 1}, {"a": 2, "a": 3}]`, Input{}, "`a` twice"},
-		{"a.csv", ",column_1\n1,2\n", Input{Repairs: &Repairs{}}, "column_2|column_1/1|2"},
-		{"a.csv", "a,b\n1,2,3\n", Input{Repairs: &Repairs{}}, "this row has 3 cells, the header has 2. Use --header-row N"},
-		{"a.csv", "a,b\n1\n", Input{}, "this row has 1 cell, the header has 2. Use --repair to fill short rows"},
-		{"a.json", `[{"a": 1, "": 2}]`, Input{Repairs: &Repairs{}}, "a|column_2/1|2"},
-		{"a.csv", "a,b\n\"1\n2\",3\n4,5,6\n", Input{}, "a.csv:4: this row has 3 cells, the header has 2"},
-		{"a.csv", "a,b\n1,\"2\n3,4\n", Input{}, "a.csv:2: a quote is opened in this row and never closed"},
-		{"a.csv", "a,b\n1,2\"\n", Input{}, "a.csv:2: a quote inside a cell"},
-		{"a.csv", "a,b\n1,\"2\"x\n", Input{}, "unexpected text after a closing quote"},
-		{"a.csv", "", Input{}, "empty"},
-		{"a.csv", "a,,c\n", Input{}, "column 2 of the header has no name"},
-		{"a.csv", "a," + long[:1001] + "\n", Input{}, "column 2 of the header has a name of more than 1000 characters, \"ten bytes."},
-		{"a.csv", "a," + long[:1000] + "\n1,2\n", Input{}, "a|" + long[:1000] + "/1|2"},
-		{"a.csv", "End date,b,end_date\n", Input{}, "`end_date` twice"},
-		{"a.csv", "a,b\n1,\x002\n", Input{}, "NUL bytes"},
-		{"a.csv", "a\n1\n", Input{HeaderRow: 9}, "no header row 9"},
-		{"a.csv", "\xff\xfea\x00,\x00\xe9\x00\n\x001\x00,\x002\x00\n\x00", Input{}, "a|é/1|2"},
-		{"a.csv", "a,\xe9\n1,\x80\n", Input{Encoding: "windows-1252"}, "a|é/1|€"},
-		{"a.csv", "a\n", Input{Encoding: "windows-1253x"}, "did you mean"},
-		{"a.csv", "a,b\n" + long + ",2\n", Input{}, "a|b/" + long + "|2"},
-		{"a.json", `[{"a": 1, "b": "x"}, {"b": null, "a": 2.50}]`, Input{}, "a|b/1|x/2.50|"},
-		{"a.jsonl", "{\"a\": true}\n{\"a\": \"\"}\n", Input{}, "a/true/"},
-		{"a.json", `[{"a": 1}, {"b": 2}]`, Input{}, "object 2 has `b`"},
-		{"a.json", `[{"a": [1]}]`, Input{}, "a single value"},
-		{"a.json", `[{"a": 1}`, Input{}, "not closed"},
-		{"a.json", `[1]`, Input{}, "expected an object"},
-		{"a.json", "[]", Input{}, "empty"},
-		{"a.json", "[{\"a\": 1}, {\"a\": ", Input{}, "object 2: the file ends inside it"},
-		{"a.json", `[{"a": 1, "a": 2}]`, Input{}, "`a` twice"},
-		{"a.json", `[{"a": 1}] x`, Input{}, "unexpected text after the list"},
-		{"a.json", `[{"a": 1},, {"a": 2}]`, Input{}, "isn't JSON"},
-		{"a.json", `[{"a": "\u00e9\ud83d\ude80"}]`, Input{}, "a/é🚀"},
-		{"a.jsonl", "{\"a\": 12345678901234567890.10}\n\n{\"a\": 1e2}\n", Input{}, "a/12345678901234567890.10/1e2"},
-		{"a.csv", "a,b\r1,2\r", Input{}, "a|b/1|2"},
-		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\x00\n", Input{}, "a.csv:4098: "},
-		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\xe9\n", Input{}, "a.csv:4098: "},
-		{"a.xlsx", "just text", Input{}, "not a workbook"},
-		{"a.xlsx", "PK\x03\x04 broken", Input{}, "can't be read"},
-		{"a.xlsx", "\xd0\xcf\x11\xe0old", Input{}, "encrypted"},
+		{"a.csv", "a,b\n1,2\n\n3,\"x, \"\"y\"\"\nz\"\n", Options{}, "a|b/1|2/3|x, \"y\"\nz"},
+		{"a.csv", "\xef\xbb\xbfa;b\r\n1,5;2\r\n", Options{}, "a|b/1,5|2"},
+		{"a.csv", "a\tb\n1\t2", Options{}, "a|b/1|2"},
+		{"a.csv", "a|b\n1|2\n", Options{}, "a|b/1|2"},
+		{"a.tsv", "a,x\tb\n1\t2\n", Options{}, "a,x|b/1|2"},
+		{"a.csv", "a\n\n1\n", Options{}, "a//1"},
+		{"a.csv", "a,b\n,\n", Options{}, "a|b/|"},
+		{"a.csv", "report of May\n\na,b\n1,2\n", Options{HeaderRow: 3}, "a|b/1|2"},
+		{"a.csv", "note\n\"a, b\"\n\"c, d\"\n", Options{}, "note/a, b/c, d"},
+		{"a.csv", "note\na;b\nc;d\n", Options{}, "note/a;b/c;d"},
+		{"a.csv", "Berths\n\na;b;c\n1;2;3\n", Options{}, "seem to be in line 3: use --header-row 3"},
+		{"a.csv", "May, June, July\na;b\n1,5;2\n", Options{HeaderRow: 2}, "a|b/1,5|2"},
+		{"a.csv", "a,,A,b,a_2,\n1\n1,2,3,4,5,6\n", Options{Repairs: &Repairs{}}, "a|column_2|A_3|b|a_2|column_6/1|||||/1|2|3|4|5|6"},
+		{"a.csv", "a,b,,\n1,2,,\n3,4, ,\n", Options{Repairs: &Repairs{}}, "a|b/1|2/3|4"},
+		{"a.csv", "a,b,,\n1,2,,x\n", Options{Repairs: &Repairs{}}, "a|b|column_3|column_4/1|2||x"},
+		{"a.csv", "a,b\n1,2,,\n", Options{Repairs: &Repairs{}}, "a|b/1|2"},
+		{"a.csv", "a,b\n1,2,\n", Options{}, "this row has 3 cells"},
+		{"a.csv", ",,\n1,2,3\n", Options{Repairs: &Repairs{}}, "column_1|column_2|column_3/1|2|3"},
+		{"a.csv", "sep=;\na;b\n1,5;2\n3;4;5\n", Options{}, "a.csv:4: this row has 3 cells"},
+		{"a.csv", "sep=|\r\na|b\r\n1;5|2\r\n", Options{}, "a|b/1;5|2"},
+		{"a.tsv", "\"sep=,\"\na,b\n1,2\n", Options{}, "a|b/1|2"},
+		{"a.csv", "sep=x\n1\n", Options{}, "sep=x/1"},
+		{"a.csv", "x\nBerths\n\na;b;c\n1;2;3\n", Options{HeaderRow: 2}, "Berths//a;b;c/1;2;3"},
+		{"a.csv", "\xe9,b\n1,2\n", Options{}, "a.csv:1: the text isn't UTF-8"},
+		{"a.json", `[{"a": 1}, {"a": 2, "a": 3}]`, Options{}, "`a` twice"},
+		{"a.csv", ",column_1\n1,2\n", Options{Repairs: &Repairs{}}, "column_2|column_1/1|2"},
+		{"a.csv", "a,b\n1,2,3\n", Options{Repairs: &Repairs{}}, "this row has 3 cells, the header has 2. Use --header-row N"},
+		{"a.csv", "a,b\n1\n", Options{}, "this row has 1 cell, the header has 2. Use --repair to fill short rows"},
+		{"a.json", `[{"a": 1, "": 2}]`, Options{Repairs: &Repairs{}}, "a|column_2/1|2"},
+		{"a.csv", "a,b\n\"1\n2\",3\n4,5,6\n", Options{}, "a.csv:4: this row has 3 cells, the header has 2"},
+		{"a.csv", "a,b\n1,\"2\n3,4\n", Options{}, "a.csv:2: a quote is opened in this row and never closed"},
+		{"a.csv", "a,b\n1,2\"\n", Options{}, "a.csv:2: a quote inside a cell"},
+		{"a.csv", "a,b\n1,\"2\"x\n", Options{}, "unexpected text after a closing quote"},
+		{"a.csv", "", Options{}, "empty"},
+		{"a.csv", "a,,c\n", Options{}, "column 2 of the header has no name"},
+		{"a.csv", "a," + long[:1001] + "\n", Options{}, "column 2 of the header has a name of more than 1000 characters, \"ten bytes."},
+		{"a.csv", "a," + long[:1000] + "\n1,2\n", Options{}, "a|" + long[:1000] + "/1|2"},
+		{"a.csv", "End date,b,end_date\n", Options{}, "`end_date` twice"},
+		{"a.csv", "a,b\n1,\x002\n", Options{}, "NUL bytes"},
+		{"a.csv", "a\n1\n", Options{HeaderRow: 9}, "no header row 9"},
+		{"a.csv", "\xff\xfea\x00,\x00\xe9\x00\n\x001\x00,\x002\x00\n\x00", Options{}, "a|é/1|2"},
+		{"a.csv", "a,\xe9\n1,\x80\n", Options{Encoding: "windows-1252"}, "a|é/1|€"},
+		{"a.csv", "a\n", Options{Encoding: "windows-1253x"}, "did you mean"},
+		{"a.csv", "a,b\n" + long + ",2\n", Options{}, "a|b/" + long + "|2"},
+		{"a.json", `[{"a": 1, "b": "x"}, {"b": null, "a": 2.50}]`, Options{}, "a|b/1|x/2.50|"},
+		{"a.jsonl", "{\"a\": true}\n{\"a\": \"\"}\n", Options{}, "a/true/"},
+		{"a.json", `[{"a": 1}, {"b": 2}]`, Options{}, "object 2 has `b`"},
+		{"a.json", `[{"a": [1]}]`, Options{}, "a single value"},
+		{"a.json", `[{"a": 1}`, Options{}, "not closed"},
+		{"a.json", `[1]`, Options{}, "expected an object"},
+		{"a.json", "[]", Options{}, "empty"},
+		{"a.json", "[{\"a\": 1}, {\"a\": ", Options{}, "object 2: the file ends inside it"},
+		{"a.json", `[{"a": 1, "a": 2}]`, Options{}, "`a` twice"},
+		{"a.json", `[{"a": 1}] x`, Options{}, "unexpected text after the list"},
+		{"a.json", `[{"a": 1},, {"a": 2}]`, Options{}, "isn't JSON"},
+		{"a.json", `[{"a": "\u00e9\ud83d\ude80"}]`, Options{}, "a/é🚀"},
+		{"a.jsonl", "{\"a\": 12345678901234567890.10}\n\n{\"a\": 1e2}\n", Options{}, "a/12345678901234567890.10/1e2"},
+		{"a.csv", "a,b\r1,2\r", Options{}, "a|b/1|2"},
+		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\x00\n", Options{}, "a.csv:4098: "},
+		{"a.csv", "a\n" + strings.Repeat("x\n", 4096) + "\xe9\n", Options{}, "a.csv:4098: "},
+		{"a.xlsx", "just text", Options{}, "not a workbook"},
+		{"a.xlsx", "PK\x03\x04 broken", Options{}, "can't be read"},
+		{"a.xlsx", "\xd0\xcf\x11\xe0old", Options{}, "encrypted"},
 	} {
 		got, err := shown(c.name, c.text, c.o)
 		if err != nil {
@@ -158,7 +158,7 @@ func FuzzCSV(f *testing.F) {
 		if strings.ContainsAny(s, "\x00\ufeff") || strings.HasPrefix(s, "\xff\xfe") || strings.HasPrefix(s, "\xfe\xff") || strings.HasPrefix(s, "PK") || strings.HasPrefix(s, "\xef\xbb") || strings.HasPrefix(s, "\xd0\xcf") {
 			return
 		}
-		r, err := newCSV("fuzz", strings.NewReader(s), ',', 1, Input{})
+		r, err := newCSV("fuzz", strings.NewReader(s), ',', 1, Options{})
 		if err != nil {
 			return
 		}
@@ -235,7 +235,7 @@ func TestNumberForms(t *testing.T) {
 
 func TestDates(t *testing.T) {
 	for _, c := range golden.Cases(t, "testdata/dates.cases", 3) {
-		list, err := ParseReadings(c[0])
+		list, err := ParseDateLayouts(c[0])
 		if err != nil {
 			t.Errorf("%s: %v", c[0], err)
 			continue
@@ -250,11 +250,11 @@ func TestDates(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"dym", "%d %Q", "", "iso"} {
-		if _, err := ParseReadings(bad); err == nil {
+		if _, err := ParseDateLayouts(bad); err == nil {
 			t.Errorf("%q is a reading", bad)
 		}
 	}
-	if got := strings.Join(Fitting([]string{"13/04/2027", "present", "1/2/2027"}), " "); got != "dmy" {
+	if got := strings.Join(FittingLayouts([]string{"13/04/2027", "present", "1/2/2027"}), " "); got != "dmy" {
 		t.Errorf("fitting: %s", got)
 	}
 }
@@ -263,12 +263,12 @@ func TestDates(t *testing.T) {
 func TestTimesAndEnds(t *testing.T) {
 	for text, want := range map[string]int{"2027-01-31T9:30": 570, " 2027-01-31 09:30:15 ": 570, "31 January 2027 23:59": 1439, "1/2/27  7:05": 425,
 		"2027-01-31": -1, "9:30": -1, "2027-01-31 9:5": -1, "2027-01-31 123:45": -1, "2027-01-31 24:60": -1} {
-		if got, ok := ClockOf(text); ok != (want >= 0) || ok && got != want {
+		if got, ok := TimeOfDay(text); ok != (want >= 0) || ok && got != want {
 			t.Errorf("%q is at %d, %v, want %d", text, got, ok, want)
 		}
 	}
 	for text, want := range map[string]string{`[{"a":1}`: "the list is not closed with ]", `[{"a":1}}`: "the list is not closed with ]", `[{"a":1}]`: "", `{"a":1} {"a":2}`: "", `{"a":1}]`: "a.json"} {
-		if _, _, err := all("a.json", text, Input{}); (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
+		if _, _, err := all("a.json", text, Options{}); (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q", text, err, want)
 		}
 	}
@@ -278,7 +278,7 @@ func TestTimesAndEnds(t *testing.T) {
 // of a file that stand as they would be written come with their text.
 func TestWhatIsTold(t *testing.T) {
 	mended := &Repairs{}
-	if _, _, err := all("a.csv", "a,a,,b,,\n1\n2,3,4,5,,\n", Input{Repairs: mended}); err != nil {
+	if _, _, err := all("a.csv", "a,a,,b,,\n1\n2,3,4,5,,\n", Options{Repairs: mended}); err != nil {
 		t.Fatal(err)
 	}
 	if got := mended.String(); got != "2 headings numbered (a_2, column_3), 2 blank columns at the right end left out, 1 short row filled with blanks" {
@@ -288,7 +288,7 @@ func TestWhatIsTold(t *testing.T) {
 		t.Errorf("nothing was mended: %s", got)
 	}
 	passed := map[string]string{}
-	o := Input{Passed: passed, Sheet: "S", HeaderRow: 2, Encoding: "utf-8"}
+	o := Options{Ignored: passed, Sheet: "S", HeaderRow: 2, Encoding: "utf-8"}
 	_, _, _ = all("a.json", `[{"a": 1}]`, o)
 	if len(passed) != 2 || passed["sheet"] == "" || passed["header-row"] == "" {
 		t.Errorf("for JSON these mean nothing: %v", passed)
@@ -298,23 +298,23 @@ func TestWhatIsTold(t *testing.T) {
 	if len(passed) != 1 || passed["encoding"] == "" {
 		t.Errorf("for a workbook these mean nothing: %v", passed)
 	}
-	for want, u := range map[string]*Unseen{
+	for want, u := range map[string]*HiddenParts{
 		"": nil, " ": {},
-		"the first sheet of f, Old, is hidden; read New instead 1 row of f is hidden or filtered; it is included": {first: "Old", read: "New", rows: 1},
-		"all sheets of f are hidden; read Old 2 rows of f are hidden or filtered; they are included":              {first: "Old", read: "Old", rows: 2},
+		"the first sheet of f, Old, is hidden; read New instead 1 row of f is hidden or filtered; it is included": {hiddenSheet: "Old", readSheet: "New", rows: 1},
+		"all sheets of f are hidden; read Old 2 rows of f are hidden or filtered; they are included":              {hiddenSheet: "Old", readSheet: "Old", rows: 2},
 	} {
 		if got := strings.Join(u.Notes("f"), " "); got != strings.TrimSpace(want) {
 			t.Errorf("%q, want %q", got, want)
 		}
 	}
 	var texts []string
-	r, err := Input{}.Read("a.csv", ".csv", strings.NewReader("a,b\n1,2\n\"x\",3\n\"y,\",4\n5,6\r\n\\,7\n8,9\n"))
+	r, err := Options{}.Read("a.csv", ".csv", strings.NewReader("a,b\n1,2\n\"x\",3\n\"y,\",4\n5,6\r\n\\,7\n8,9\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	batch, err := r.Next()
 	if err == nil {
-		err = batch.(rows.Verbatim).EachText([]int{1}, func(line int, text string, cells []eval.Value) error {
+		err = batch.(rows.TextBatch).EachText([]int{1}, func(line int, text string, cells []eval.Value) error {
 			texts = append(texts, fmt.Sprint(line, text, cells[1]))
 			return nil
 		})
@@ -329,7 +329,7 @@ func TestWhatIsTold(t *testing.T) {
 func TestRecordsAndNames(t *testing.T) {
 	for text, want := range map[string]string{"a,b\n1,2\n\n3,\n": "1 a b|2 1 2|4 3 |", "a,b\n1,2\n1\n": "1 a b|2 1 2|a.csv:3: this row has 1 cell, the header has 2. Use --repair to fill short rows with blanks|", "": "a.csv:1: the table is empty: it has no header|"} {
 		got := ""
-		r, err := Input{}.Read("a.csv", ".csv", strings.NewReader(text))
+		r, err := Options{}.Read("a.csv", ".csv", strings.NewReader(text))
 		if err == nil {
 			got = "1 " + strings.Join(r.Columns(), " ") + "|"
 			err = rows.Each(r, func(line int, cells []eval.Value) error {
@@ -355,7 +355,7 @@ func TestRecordsAndNames(t *testing.T) {
 		{[][2]string{{"x", "a"}, {"a", "B"}}, "x a c"}, {[][2]string{{"x", "a"}, {"y", "A"}}, "the column `A` is renamed twice"},
 		{[][2]string{{"c", "a"}}, "there would be two columns `c`"}, {[][2]string{{"x", "q"}}, "a b c lacks q"}, {[][2]string{{"a", "a"}}, "a b c"},
 	} {
-		r, err := Input{}.Read("a.csv", ".csv", strings.NewReader("a,b,c\n1,2,3\n"))
+		r, err := Options{}.Read("a.csv", ".csv", strings.NewReader("a,b,c\n1,2,3\n"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -369,7 +369,7 @@ func TestRecordsAndNames(t *testing.T) {
 			t.Errorf("%v: %s, want %s", c.pairs, got, c.want)
 		}
 	}
-	fill, err := Input{}.Read("a.csv", ".csv", strings.NewReader("a,b\n,1\nx,2\n ,3\n"))
+	fill, err := Options{}.Read("a.csv", ".csv", strings.NewReader("a,b\n,1\nx,2\n ,3\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -392,12 +392,12 @@ func TestRecordsAndNames(t *testing.T) {
 // filled.
 func TestTotals(t *testing.T) {
 	var b bytes.Buffer
-	x, err := NewXLSX(&b, Cover{AsOf: "2027-04-03"})
+	x, err := NewXLSX(&b, BookProperties{AsOf: "2027-04-03"})
 	if err != nil {
 		t.Fatal(err)
 	}
 	shows := rows.ShowsOf(x)
-	price := eval.Fixed(1250, 2)
+	price := eval.FromUnits(1250, 2)
 	for _, step := range []func() error{func() error { return x.Header([]string{"a", "b"}) }, func() error { return x.Row([]eval.Value{eval.Str("x"), price}) },
 		func() error { shows.Mark(true); return x.Row([]eval.Value{eval.Str("y"), price}) },
 		func() error { shows.Mark(false); shows.Total(); return x.Row([]eval.Value{eval.Str("total"), price}) }, x.Close} {
@@ -465,7 +465,7 @@ func TestTotals(t *testing.T) {
 // like a formula stays text.
 func TestXLSXRoundTrip(t *testing.T) {
 	var b bytes.Buffer
-	x, err := NewXLSX(&b, Cover{})
+	x, err := NewXLSX(&b, BookProperties{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -483,7 +483,7 @@ func TestXLSXRoundTrip(t *testing.T) {
 		}
 	}
 	for range 1500 {
-		row := []eval.Value{eval.Str("=1+1"), eval.Str("2027-04-03"), {Kind: eval.Moment, Day: d, Minutes: 990}, eval.Str("7.50"), {}}
+		row := []eval.Value{eval.Str("=1+1"), eval.Str("2027-04-03"), {Kind: eval.DateTime, Day: d, Minutes: 990}, eval.Str("7.50"), {}}
 		if err := x.Row(row); err != nil {
 			t.Fatal(err)
 		}
@@ -491,11 +491,11 @@ func TestXLSXRoundTrip(t *testing.T) {
 	if err := x.Close(); err != nil {
 		t.Fatal(err)
 	}
-	table, lines, err := all("a.xlsx", b.String(), Input{})
+	table, lines, err := all("a.xlsx", b.String(), Options{})
 	if err != nil || len(table) != 1501 || strings.Join(table[1500], "|") != "=1+1|2027-04-03|2027-04-03T16:30|7.5|" || lines[1499] != 1501 {
 		t.Fatalf("%d rows, %v, %v", len(table), table[len(table)-1], err)
 	}
-	if _, _, err := all("a.xlsx", b.String(), Input{Sheet: "Sheet2"}); err == nil || !strings.Contains(err.Error(), "Sheet1") {
+	if _, _, err := all("a.xlsx", b.String(), Options{Sheet: "Sheet2"}); err == nil || !strings.Contains(err.Error(), "Sheet1") {
 		t.Errorf("a wrong sheet: %v", err)
 	}
 }
@@ -506,7 +506,7 @@ func FuzzDates(f *testing.F) {
 		f.Add(s, "dmy|mdy|serial|%d %b %y")
 	}
 	f.Fuzz(func(t *testing.T, s, form string) {
-		list, err := ParseReadings(form)
+		list, err := ParseDateLayouts(form)
 		if err != nil {
 			return
 		}
@@ -521,7 +521,7 @@ func FuzzDates(f *testing.F) {
 func TestBlankRows(t *testing.T) {
 	for text, want := range map[string]string{"a\n1\n\n2\n": "a|1|\"\"|2|", "a\n\"\"\n\n2": "a|\"\"|\"\"|2|", "a,b\n1,2\n\n3,4\n": "a,b|1,2|3,4|", "a,b\n,\n\n": "a,b|,|"} {
 		for range 2 { // what is written is read as it was
-			r, _, err := Open("-", strings.NewReader(text), Input{})
+			r, _, err := Open("-", strings.NewReader(text), Options{})
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -9,10 +9,10 @@ import (
 	"yoyaku/internal/files"
 )
 
-// Cover is what a workbook says of itself.
-type Cover struct {
-	Over  string // each printed page; "" for nothing
-	Sheet string // names the sheet, as far as a name may; "" for Sheet1
+// BookProperties is what a workbook says of itself.
+type BookProperties struct {
+	PageHeader string // each printed page; "" for nothing
+	Sheet      string // names the sheet, as far as a name may; "" for Sheet1
 	// Title and AsOf, a day, are properties of the file.
 	Title, AsOf string
 }
@@ -53,7 +53,7 @@ func sheetName(title string) string {
 
 // newBook makes a workbook with so many rows of heads, and its sheet; its temporary files
 // lie in a folder. remove closes both.
-func newBook(heads int, c Cover) (book *excelize.File, sheet string, remove func() error, err error) {
+func newBook(heads int, c BookProperties) (book *excelize.File, sheet string, remove func() error, err error) {
 	dir, err := files.TempDir()
 	if err != nil {
 		return nil, "", nil, err
@@ -67,7 +67,7 @@ func newBook(heads int, c Cover) (book *excelize.File, sheet string, remove func
 		err = book.SetSheetName("Sheet1", sheet)
 	}
 	if err == nil {
-		err = forPrint(book, sheet, heads, c.Over)
+		err = setPageLayout(book, sheet, heads, c.PageHeader)
 	}
 	if err == nil {
 		err = book.SetDocProps(&excelize.DocProperties{Creator: "Yoyaku", LastModifiedBy: "Yoyaku", Title: c.Title,
@@ -83,9 +83,9 @@ func newBook(heads int, c Cover) (book *excelize.File, sheet string, remove func
 	return book, sheet, remove, err
 }
 
-// forPrint sets a sheet up for printing: landscape, as wide as the paper, the header on
+// setPageLayout sets a sheet up for printing: landscape, as wide as the paper, the header on
 // each page. A stream writes it as it finds it at its start.
-func forPrint(book *excelize.File, sheet string, heads int, over string) error {
+func setPageLayout(book *excelize.File, sheet string, heads int, over string) error {
 	landscape, yes, wide, high := "landscape", true, 1, 0
 	if err := book.SetPageLayout(sheet, &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &wide,
 		FitToHeight: &high}); err != nil {

@@ -16,28 +16,28 @@ import (
 
 // Bounds on what is unpacked of a workbook: a small file can hold a lot.
 const (
-	mostXLSXText  = 1 << 20   // bytes between two tags: the text of a cell
-	mostXLSXPart  = 64 << 20  // of a part that is held: styles, relations
-	mostXLSXTexts = 128 << 20 // of the shared texts together
-	mostXLSXFile  = 512 << 20 // of a workbook on standard input
+	maxCellBytes         = 1 << 20   // bytes between two tags: the text of a cell
+	maxPartBytes         = 64 << 20  // of a part that is held: styles, relations
+	maxSharedStringBytes = 128 << 20 // of the shared texts together
+	maxStdinBytes        = 512 << 20 // of a workbook on standard input
 )
 
 // workbook is a workbook in the form of ECMA-376: a zip file of XML parts.
 type workbook struct {
-	file   string
-	zip    *zip.Reader
-	texts  []string // shared strings
-	shown  []cellStyle
-	plain  cellStyle
-	sheets []sheetRef
-	keep   eval.Keeper
+	file          string
+	zip           *zip.Reader
+	sharedStrings []string // shared strings
+	cellStyles    []cellStyle
+	defaultStyle  cellStyle
+	sheets        []sheetRef
+	arena         eval.TextArena
 	// from1904 says that days count from 1904-01-01 and not from 1900.
 	from1904 bool
 }
 
 // cellStyle is how a cell shows a number.
 type cellStyle struct {
-	form                 eval.Form
+	form                 eval.CellFormat
 	days, times, elapsed bool
 }
 
@@ -51,8 +51,8 @@ func (b *workbook) fault(line int, format string, args ...any) error {
 	return &CellError{File: b.file, Line: line, Message: fmt.Sprintf(format, args...)}
 }
 
-// damaged is the fault of a part that can't be read to its end.
-func (b *workbook) damaged(line int, err error) error {
+// partError is the fault of a part that can't be read to its end.
+func (b *workbook) partError(line int, err error) error {
 	why := err.Error()
 	if errors.Is(err, io.ErrUnexpectedEOF) {
 		why = "it is cut off"
@@ -62,13 +62,13 @@ func (b *workbook) damaged(line int, err error) error {
 
 // A part that unpacks to more than so many bytes, and to so many times its packed size, is no
 // table.
-const mostUnpacked, mostRatio = 64 << 20, 200
+const maxUnpackedBytes, maxUnpackRatio = 64 << 20, 200
 
 // openPart opens a part; nil if the workbook has none of that name.
 func (b *workbook) openPart(name string) (io.ReadCloser, error) {
 	for _, f := range b.zip.File {
 		if strings.EqualFold(f.Name, name) {
-			if f.UncompressedSize64 > mostUnpacked && f.UncompressedSize64/mostRatio > f.CompressedSize64 {
+			if f.UncompressedSize64 > maxUnpackedBytes && f.UncompressedSize64/maxUnpackRatio > f.CompressedSize64 {
 				return nil, fmt.Errorf("%s unpacks to %d MB from %d KB", f.Name, f.UncompressedSize64>>20, f.CompressedSize64>>10)
 			}
 			return f.Open()
@@ -79,22 +79,22 @@ func (b *workbook) openPart(name string) (io.ReadCloser, error) {
 
 // elements calls do with each start of an element of a part, its name and the reader
 // behind it. The part must end with the end of its first element.
-func (b *workbook) elements(name string, do func(e *tags, name string) error) error {
+func (b *workbook) elements(name string, do func(e *xmlScanner, name string) error) error {
 	part, err := b.openPart(name)
 	if err != nil {
-		return b.damaged(1, err)
+		return b.partError(1, err)
 	}
 	if part == nil {
 		return nil
 	}
 	defer part.Close()
-	t := newTags(io.LimitReader(part, mostXLSXPart))
+	t := newTags(io.LimitReader(part, maxPartBytes))
 	for {
 		kind, err := t.next()
 		if err != nil {
-			return b.damaged(1, fmt.Errorf("%s: %w", name, err))
+			return b.partError(1, fmt.Errorf("%s: %w", name, err))
 		}
-		if kind == noTag {
+		if kind == endOfPart {
 			return nil
 		}
 		if kind == startTag {
@@ -105,8 +105,8 @@ func (b *workbook) elements(name string, do func(e *tags, name string) error) er
 	}
 }
 
-// isBook refuses an archive of another kind, told by its main part.
-func (b *workbook) isBook(main string) error {
+// checkMainPart refuses an archive of another kind, told by its main part.
+func (b *workbook) checkMainPart(main string) error {
 	if part, err := b.openPart("mimetype"); err == nil && part != nil {
 		defer part.Close()
 		if kind, _ := io.ReadAll(io.LimitReader(part, 200)); strings.Contains(string(kind), "opendocument") {
@@ -116,7 +116,7 @@ func (b *workbook) isBook(main string) error {
 	part, err := b.openPart(main)
 	switch {
 	case err != nil:
-		return b.damaged(1, err)
+		return b.partError(1, err)
 	case part == nil:
 		return b.fault(1, "an archive, not a workbook; unpack it, or save the table as .xlsx")
 	}
@@ -138,7 +138,7 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 		return nil, b.fault(1, "the workbook can't be read: it is cut off or damaged")
 	}
 	main := "xl/workbook.xml"
-	err = b.elements("_rels/.rels", func(e *tags, name string) error {
+	err = b.elements("_rels/.rels", func(e *xmlScanner, name string) error {
 		if name == "Relationship" && strings.HasSuffix(e.attr("Type"), "/officeDocument") {
 			main = strings.TrimPrefix(e.attr("Target"), "/")
 		}
@@ -147,12 +147,12 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := b.isBook(main); err != nil {
+	if err := b.checkMainPart(main); err != nil {
 		return nil, err
 	}
 	targets, sheets := map[string]string{}, map[string]bool{}
 	dir, base := path.Split(main)
-	err = b.elements(dir+"_rels/"+base+".rels", func(e *tags, name string) error {
+	err = b.elements(dir+"_rels/"+base+".rels", func(e *xmlScanner, name string) error {
 		if name != "Relationship" {
 			return nil
 		}
@@ -176,7 +176,7 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = b.elements(main, func(e *tags, name string) error {
+	err = b.elements(main, func(e *xmlScanner, name string) error {
 		switch name {
 		case "workbookPr":
 			on := e.attr("date1904")
@@ -189,24 +189,24 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 		}
 		return nil
 	})
-	b.plain = b.style(0, "")
+	b.defaultStyle = b.style(0, "")
 	if err == nil && len(b.sheets) == 0 {
 		err = b.fault(1, "the workbook has no worksheet")
 	}
 	if err == nil {
-		err = b.styles(targets["styles"])
+		err = b.readStyles(targets["styles"])
 	}
 	if err == nil {
-		err = b.sharedTexts(targets["texts"])
+		err = b.readSharedStrings(targets["texts"])
 	}
 	return b, err
 }
 
-// styles finds how cell styles show numbers.
-func (b *workbook) styles(part string) error {
+// readStyles finds how cell styles show numbers.
+func (b *workbook) readStyles(part string) error {
 	custom := map[int]string{}
 	inCells := false
-	return b.elements(part, func(e *tags, name string) error {
+	return b.elements(part, func(e *xmlScanner, name string) error {
 		id, _ := strconv.Atoi(e.attr("numFmtId"))
 		switch name {
 		case "numFmt":
@@ -217,7 +217,7 @@ func (b *workbook) styles(part string) error {
 			inCells = true
 		case "xf":
 			if inCells {
-				b.shown = append(b.shown, b.style(id, custom[id]))
+				b.cellStyles = append(b.cellStyles, b.style(id, custom[id]))
 			}
 		}
 		return nil
@@ -226,7 +226,7 @@ func (b *workbook) styles(part string) error {
 
 // style is that of cells whose format has a number, and a code if it is the book's own.
 func (b *workbook) style(id int, code string) cellStyle {
-	s := format{id: id, from1904: b.from1904}
+	s := numberFormat{id: id, from1904: b.from1904}
 	if code != "" {
 		s.id, s.code = 0, code
 	}
@@ -234,18 +234,18 @@ func (b *workbook) style(id int, code string) cellStyle {
 		s.code = ""
 	}
 	c := cellStyle{form: s.form()}
-	c.days, c.times, c.elapsed = s.shows()
+	c.days, c.times, c.elapsed = s.displayKinds()
 	return c
 }
 
-// heldText is what holding a text takes beside its letters.
-const heldText = 24
+// stringOverhead is what holding a text takes beside its letters.
+const stringOverhead = 24
 
-// sharedTexts reads the texts that cells refer to.
-func (b *workbook) sharedTexts(name string) error {
+// readSharedStrings reads the texts that cells refer to.
+func (b *workbook) readSharedStrings(name string) error {
 	part, err := b.openPart(name)
 	if err != nil {
-		return b.damaged(1, err)
+		return b.partError(1, err)
 	}
 	if part == nil {
 		return nil
@@ -256,27 +256,27 @@ func (b *workbook) sharedTexts(name string) error {
 	for {
 		kind, err := t.next()
 		if err != nil {
-			return b.damaged(1, fmt.Errorf("the shared texts: %w", err))
+			return b.partError(1, fmt.Errorf("the shared texts: %w", err))
 		}
-		if kind == noTag {
+		if kind == endOfPart {
 			return nil
 		}
 		if kind == startTag && t.name == "si" {
-			text, err := richText(t, b.keep.Room())
+			text, err := richText(t, b.arena.Buffer())
 			if err != nil {
-				return b.damaged(1, fmt.Errorf("the shared texts: %w", err))
+				return b.partError(1, fmt.Errorf("the shared texts: %w", err))
 			}
-			if total += len(text) + heldText; total > mostXLSXTexts {
-				return b.fault(1, "the texts of this workbook take more than %d MB", mostXLSXTexts>>20)
+			if total += len(text) + stringOverhead; total > maxSharedStringBytes {
+				return b.fault(1, "the texts of this workbook take more than %d MB", maxSharedStringBytes>>20)
 			}
-			b.texts = append(b.texts, b.keep.Keep(text))
+			b.sharedStrings = append(b.sharedStrings, b.arena.Store(text))
 		}
 	}
 }
 
 // richText appends the runs of a text up to the end of its element; readings of
 // characters (rPh) aren't part of it.
-func richText(t *tags, s []byte) ([]byte, error) {
+func richText(t *xmlScanner, s []byte) ([]byte, error) {
 	depth, in, reading := 1, false, 0
 	for depth > 0 {
 		kind, err := t.next()
@@ -284,7 +284,7 @@ func richText(t *tags, s []byte) ([]byte, error) {
 			return s, err
 		}
 		switch kind {
-		case noTag:
+		case endOfPart:
 			return s, io.ErrUnexpectedEOF
 		case startTag:
 			depth++
@@ -299,8 +299,8 @@ func richText(t *tags, s []byte) ([]byte, error) {
 			depth, in = depth-1, false
 		case charData:
 			if in && reading == 0 {
-				if s = append(s, t.text...); len(s) > mostXLSXText {
-					return s, errLongCell
+				if s = append(s, t.text...); len(s) > maxCellBytes {
+					return s, errCellTooLong
 				}
 			}
 		}
@@ -308,8 +308,8 @@ func richText(t *tags, s []byte) ([]byte, error) {
 	return s, nil
 }
 
-// part finds the part of a sheet by the sheet's name; the first that isn't hidden if name is "".
-func (b *workbook) part(name string) (sheetRef, error) {
+// findSheet finds the part of a sheet by the sheet's name; the first that isn't hidden if name is "".
+func (b *workbook) findSheet(name string) (sheetRef, error) {
 	if name == "" {
 		return b.sheets[max(0, slices.IndexFunc(b.sheets, func(s sheetRef) bool { return !s.hidden }))], nil
 	}
@@ -320,7 +320,7 @@ func (b *workbook) part(name string) (sheetRef, error) {
 		}
 		names = append(names, s.name)
 	}
-	hint := "the sheets are " + phrase.Names(names)
+	hint := "the sheets are " + phrase.ListNames(names)
 	if near := phrase.Nearest(name, names); near != "" {
 		hint = "did you mean " + near + "?"
 	}

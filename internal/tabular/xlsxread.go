@@ -18,31 +18,31 @@ import (
 // format are dates.
 type xlsxReader struct {
 	*workbook
-	sheet   string
-	part    io.ReadCloser
-	tags    *tags
-	line    int
-	columns []string
-	ended   bool
-	hidden  bool // the row that was read last
-	unseen  *Unseen
+	sheet     string
+	part      io.ReadCloser
+	tags      *xmlScanner
+	line      int
+	columns   []string
+	ended     bool
+	rowHidden bool // the row that was read last
+	unseen    *HiddenParts
 }
 
-func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, error) {
+func openXLSX(name string, r io.ReaderAt, size int64, o Options) (rows.Reader, error) {
 	b, err := openBook(name, r, size)
 	if err != nil {
 		return nil, err
 	}
-	sheet, err := b.part(o.Sheet)
+	sheet, err := b.findSheet(o.Sheet)
 	if err != nil {
 		return nil, err
 	}
-	x := &xlsxReader{workbook: b, sheet: sheet.name, unseen: cmp.Or(o.Unseen, &Unseen{})}
+	x := &xlsxReader{workbook: b, sheet: sheet.name, unseen: cmp.Or(o.Hidden, &HiddenParts{})}
 	if first := b.sheets[0]; o.Sheet == "" && first.hidden {
-		x.unseen.first, x.unseen.read = first.name, sheet.name
+		x.unseen.hiddenSheet, x.unseen.readSheet = first.name, sheet.name
 	}
 	if x.part, err = b.openPart(sheet.part); err != nil {
-		return nil, b.damaged(1, err)
+		return nil, b.partError(1, err)
 	}
 	if x.part == nil {
 		return nil, b.fault(1, "the sheet %s can't be read: the workbook is damaged", sheet.name)
@@ -72,7 +72,7 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Input) (rows.Reader, err
 			x.columns = nil
 			continue
 		}
-		return x, o.header(name, x.line, x.columns)
+		return x, o.repairHeader(name, x.line, x.columns)
 	}
 }
 
@@ -83,11 +83,11 @@ func (x *xlsxReader) row() ([]eval.Value, error) {
 	}
 	for {
 		kind, err := x.tags.next()
-		if err == nil && kind == noTag {
+		if err == nil && kind == endOfPart {
 			err = io.ErrUnexpectedEOF
 		}
 		if err != nil {
-			return nil, x.damaged(x.line+1, err)
+			return nil, x.partError(x.line+1, err)
 		}
 		switch name := x.tags.name; {
 		case kind == startTag && name == "row":
@@ -96,21 +96,21 @@ func (x *xlsxReader) row() ([]eval.Value, error) {
 				x.line = n
 			}
 			hidden := x.tags.attr("hidden")
-			x.hidden = hidden == "1" || hidden == "true"
+			x.rowHidden = hidden == "1" || hidden == "true"
 			return x.cells()
 		case kind == endTag && (name == "sheetData" || name == "worksheet"):
 			x.ended = true
-			return nil, x.rest()
+			return nil, x.checkTail()
 		}
 	}
 }
 
-// rest reads what follows the rows, so that a cut file is noticed.
-func (x *xlsxReader) rest() error {
+// checkTail reads what follows the rows, so that a cut file is noticed.
+func (x *xlsxReader) checkTail() error {
 	for {
 		if kind, err := x.tags.next(); err != nil {
-			return x.damaged(x.line+1, err)
-		} else if kind == noTag {
+			return x.partError(x.line+1, err)
+		} else if kind == endOfPart {
 			return nil
 		}
 	}
@@ -122,19 +122,19 @@ func (x *xlsxReader) cells() ([]eval.Value, error) {
 	for {
 		kind, err := x.tags.next()
 		if err != nil {
-			return nil, x.damaged(x.line, err)
+			return nil, x.partError(x.line, err)
 		}
 		switch {
-		case kind == noTag:
-			return nil, x.damaged(x.line, io.ErrUnexpectedEOF)
+		case kind == endOfPart:
+			return nil, x.partError(x.line, io.ErrUnexpectedEOF)
 		case kind == endTag && x.tags.name == "row":
 			return cells, nil
 		case kind == startTag && x.tags.name == "c":
 			c := xlsxCell{x.tags.attr("r"), x.tags.attr("t"), x.tags.attr("s")}
 			at := len(cells)
 			if c.ref != "" {
-				if at = columnOf(c.ref); at < len(cells) || at >= mostColumns {
-					return nil, x.damaged(x.line, fmt.Errorf("the cell %s is out of place", eval.Brief(c.ref)))
+				if at = columnOf(c.ref); at < len(cells) || at >= maxColumns {
+					return nil, x.partError(x.line, fmt.Errorf("the cell %s is out of place", eval.Truncate(c.ref)))
 				}
 			}
 			for len(cells) < at {
@@ -155,7 +155,7 @@ type xlsxCell struct{ ref, kind, style string }
 // columnOf is the column of a reference such as AB12, from 0.
 func columnOf(ref string) int {
 	n := 0
-	for i := 0; i < len(ref) && ref[i]|0x20 >= 'a' && ref[i]|0x20 <= 'z' && n <= mostColumns; i++ {
+	for i := 0; i < len(ref) && ref[i]|0x20 >= 'a' && ref[i]|0x20 <= 'z' && n <= maxColumns; i++ {
 		n = n*26 + int(ref[i]|0x20-'a') + 1
 	}
 	return n - 1
@@ -163,14 +163,14 @@ func columnOf(ref string) int {
 
 // cell reads a cell up to the end of its element.
 func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
-	text, formula, has, in := x.keep.Room(), false, false, false
+	text, formula, has, in := x.arena.Buffer(), false, false, false
 	for {
 		kind, err := x.tags.next()
-		if err == nil && kind == noTag {
+		if err == nil && kind == endOfPart {
 			err = io.ErrUnexpectedEOF
 		}
 		if err != nil {
-			return eval.Value{}, x.damaged(x.line, err)
+			return eval.Value{}, x.partError(x.line, err)
 		}
 		switch name := x.tags.name; kind {
 		case startTag:
@@ -181,7 +181,7 @@ func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
 				formula = true
 			case "is":
 				if text, err = richText(x.tags, text); err != nil {
-					return eval.Value{}, x.damaged(x.line, err)
+					return eval.Value{}, x.partError(x.line, err)
 				}
 			}
 		case charData:
@@ -198,7 +198,7 @@ func (x *xlsxReader) cell(c xlsxCell) (eval.Value, error) {
 					"%s has a formula without a stored value; open the workbook in a spreadsheet and save it",
 					strings.TrimSuffix("the cell "+c.ref, " "))
 			}
-			return x.value(c, x.keep.Keep(text))
+			return x.value(c, x.arena.Store(text))
 		}
 	}
 }
@@ -211,10 +211,10 @@ func (x *xlsxReader) value(c xlsxCell, text string) (eval.Value, error) {
 		if text == "" {
 			return eval.Value{}, nil
 		}
-		if err != nil || i < 0 || i >= len(x.texts) {
-			return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s refers to a missing text", c.ref))
+		if err != nil || i < 0 || i >= len(x.sharedStrings) {
+			return eval.Value{}, x.partError(x.line, fmt.Errorf("the cell %s refers to a missing text", c.ref))
 		}
-		return textCell(x.texts[i]), nil
+		return textCell(x.sharedStrings[i]), nil
 	case "b":
 		return eval.Bool(text == "1"), nil
 	case "str", "inlineStr", "e", "d":
@@ -225,24 +225,24 @@ func (x *xlsxReader) value(c xlsxCell, text string) (eval.Value, error) {
 	}
 	f, err := strconv.ParseFloat(text, 64)
 	if err != nil || math.IsNaN(f) || math.IsInf(f, 0) || strings.ContainsAny(text, "xX") {
-		return eval.Value{}, x.damaged(x.line, fmt.Errorf("the cell %s: expected a number, found %q", c.ref, eval.Brief(text)))
+		return eval.Value{}, x.partError(x.line, fmt.Errorf("the cell %s: expected a number, found %q", c.ref, eval.Truncate(text)))
 	}
-	style := x.plain
-	if i, _ := strconv.Atoi(c.style); i >= 0 && i < len(x.shown) {
-		style = x.shown[i]
+	style := x.defaultStyle
+	if i, _ := strconv.Atoi(c.style); i >= 0 && i < len(x.cellStyles) {
+		style = x.cellStyles[i]
 	}
 	if style.days || style.times {
 		if v, ok := x.time(f, style); ok {
 			return v, nil
 		}
 	}
-	return eval.Typed(plain(text, f), f, style.form), nil
+	return eval.TypedNumber(formatGeneral(text, f), f, style.form), nil
 }
 
 // textCell is a cell that holds a text.
 func textCell(s string) eval.Value {
 	v := eval.Str(s)
-	v.Form = eval.TextForm
+	v.Format = eval.TextFormat
 	return v
 }
 
@@ -263,21 +263,21 @@ func (x *xlsxReader) time(f float64, style cellStyle) (eval.Value, bool) {
 		if style.days && f == 0 {
 			return eval.Value{}, false
 		}
-		return eval.Typed(clockText(seconds), f, style.form), true
+		return eval.TypedNumber(clockText(seconds), f, style.form), true
 	}
-	d, ok := serial(int(seconds/daySeconds), x.from1904)
+	d, ok := dateOfSerial(int(seconds/daySeconds), x.from1904)
 	if !ok {
 		return eval.Value{}, false
 	}
 	if seconds %= daySeconds; seconds == 0 {
 		v := eval.Day(d)
-		v.Form = style.form
+		v.Format = style.form
 		return v, true
 	}
 	if x.from1904 {
 		f += shift1904
 	}
-	return eval.Typed(d.String()+"T"+clockText(seconds), f, style.form), true
+	return eval.TypedNumber(d.String()+"T"+clockText(seconds), f, style.form), true
 }
 
 // clockText writes seconds as hours and minutes, and seconds if there are some.
@@ -289,9 +289,9 @@ func clockText(n int64) string {
 	return text
 }
 
-// plain writes a number as a spreadsheet shows it: without an exponent, to 15
+// formatGeneral writes a number as a spreadsheet shows it: without an exponent, to 15
 // digits.
-func plain(text string, f float64) string {
+func formatGeneral(text string, f float64) string {
 	digits := strings.TrimPrefix(text, "-")
 	whole, frac, point := strings.Cut(digits, ".")
 	if whole != "" && digitsOnly(whole+frac) && (len(whole) == 1 || whole[0] != '0') &&
@@ -305,10 +305,10 @@ func plain(text string, f float64) string {
 	return strconv.FormatFloat(r, 'f', -1, 64)
 }
 
-// serial is the day of a spreadsheet's day number. The system that counts from
+// dateOfSerial is the day of a spreadsheet's day number. The system that counts from
 // 1900 has a 29 February 1900 that never was: day 60.
-func serial(n int, from1904 bool) (civil.Date, bool) {
-	epoch, _ := civil.Of(1899, 12, 30)
+func dateOfSerial(n int, from1904 bool) (civil.Date, bool) {
+	epoch, _ := civil.NewDate(1899, 12, 30)
 	switch {
 	case from1904:
 		n += shift1904
@@ -323,7 +323,7 @@ func serial(n int, from1904 bool) (civil.Date, bool) {
 func (x *xlsxReader) Columns() []string { return x.columns }
 
 func (x *xlsxReader) Next() (rows.Batch, error) {
-	var b rowBatch
+	var b jsonBatchRows
 	for len(b.rows) < jsonBatch {
 		cells, err := x.row()
 		if err != nil {
@@ -341,10 +341,10 @@ func (x *xlsxReader) Next() (rows.Batch, error) {
 		}
 		for i := len(x.columns); i < len(cells); i++ {
 			if cells[i].Kind != eval.Blank {
-				return nil, x.fault(x.line, "this row has %s, the header has %d", phrase.Counted(i+1, "cell"), len(x.columns))
+				return nil, x.fault(x.line, "this row has %s, the header has %d", phrase.Plural(i+1, "cell"), len(x.columns))
 			}
 		}
-		if x.hidden {
+		if x.rowHidden {
 			x.unseen.rows++
 		}
 		cells = cells[:min(len(cells), len(x.columns))]

@@ -16,40 +16,40 @@ import (
 // xlsxSink writes a workbook of one sheet: real dates, the header frozen and
 // filtered, widths from the first rows. Text is text and never a formula.
 type xlsxSink struct {
-	w       io.Writer
-	cover   Cover
-	sheet   string
-	book    *excelize.File
-	remove  func() error // closes it, and takes its temporary files away
-	stream  *excelize.StreamWriter
-	columns []string
-	held    [][]any // the first rows, from which the widths come
-	widths  []int
-	line    int
-	styles  struct {
+	w         io.Writer
+	cover     BookProperties
+	sheet     string
+	book      *excelize.File
+	remove    func() error // closes it, and takes its temporary files away
+	stream    *excelize.StreamWriter
+	columns   []string
+	firstRows [][]any // the first rows, from which the widths come
+	widths    []int
+	line      int
+	styles    struct {
 		head, date, moment int
-		places             [mostDecimals + 1]int
-		forms              map[eval.Form]int // of cells that came from a workbook
+		places             [maxDecimals + 1]int
+		forms              map[eval.CellFormat]int // of cells that came from a workbook
 	}
-	on    bool
-	total bool        // the next row is that of totals
-	last  int         // the line of totals
-	loud  map[int]int // styles of rows that stand out, by the plain one
+	highlighting    bool
+	nextIsTotals    bool        // the next row is that of totals
+	totalsLine      int         // the line of totals
+	highlightStyles map[int]int // styles of rows that stand out, by the plain one
 }
 
-const heldRows = 1000
+const widthSampleRows = 1000
 
 // firstSerial is the day from which a spreadsheet's numbers count, from March 1900 on.
-var firstSerial, _ = civil.Of(1899, 12, 30)
+var firstSerial, _ = civil.NewDate(1899, 12, 30)
 
 // NewXLSX returns a sink that writes an XLSX workbook.
-func NewXLSX(w io.Writer, c Cover) (rows.Sink, error) {
+func NewXLSX(w io.Writer, c BookProperties) (rows.Sink, error) {
 	book, sheet, remove, err := newBook(1, c)
 	if err != nil {
 		return nil, err
 	}
 	x := &xlsxSink{w: w, cover: c, sheet: sheet, book: book, remove: remove, line: 1}
-	x.styles.forms = map[eval.Form]int{}
+	x.styles.forms = map[eval.CellFormat]int{}
 	if x.stream, err = x.book.NewStreamWriter(sheet); err != nil {
 		return nil, err
 	}
@@ -68,8 +68,8 @@ func NewXLSX(w io.Writer, c Cover) (rows.Sink, error) {
 // Shows says what a workbook shows beside rows.
 func (x *xlsxSink) Shows() rows.Shows {
 	return rows.Shows{
-		Mark:  func(on bool) { x.on = on },
-		Total: func() { x.total = true },
+		Mark:  func(on bool) { x.highlighting = on },
+		Total: func() { x.nextIsTotals = true },
 		Grid:  func(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) },
 	}
 }
@@ -87,43 +87,43 @@ func (x *xlsxSink) Row(cells []eval.Value) error {
 	for i, v := range cells {
 		row[i] = x.cell(v)
 		switch {
-		case x.on:
-			row[i] = x.standOut(row[i])
-		case x.total:
+		case x.highlighting:
+			row[i] = x.highlighted(row[i])
+		case x.nextIsTotals:
 			row[i] = x.bold(row[i])
 		}
-		if x.held != nil || x.line == 1 {
+		if x.firstRows != nil || x.line == 1 {
 			x.widths[i] = max(x.widths[i], len([]rune(v.String()))+1)
 		}
 	}
-	if x.total { // alone or not: the filter stops above it
-		if err := x.begin(); err != nil {
+	if x.nextIsTotals { // alone or not: the filter stops above it
+		if err := x.writeHead(); err != nil {
 			return err
 		}
-		x.last = x.line
+		x.totalsLine = x.line
 	}
-	if x.line == 1 && len(x.held) < heldRows {
-		x.held = append(x.held, row)
+	if x.line == 1 && len(x.firstRows) < widthSampleRows {
+		x.firstRows = append(x.firstRows, row)
 		return nil
 	}
-	if err := x.begin(); err != nil {
+	if err := x.writeHead(); err != nil {
 		return err
 	}
-	return x.put(row)
+	return x.writeRow(row)
 }
 
 func (x *xlsxSink) cell(v eval.Value) any {
 	switch v.Kind {
-	case eval.Date, eval.Moment:
+	case eval.Date, eval.DateTime:
 		y, m, _ := v.Day.YMD()
 		if y < 1900 || y == 1900 && m < 3 { // spreadsheets have no such dates
 			return v.String()
 		}
 		style := x.styles.date
-		if days, times, _ := formatOf(v.Form).shows(); v.Kind == eval.Moment {
+		if days, times, _ := formatOf(v.Format).displayKinds(); v.Kind == eval.DateTime {
 			style = x.styles.moment
 		} else if days && !times {
-			style = x.shown(v.Form)
+			style = x.formatStyle(v.Format)
 		}
 		if days := int(v.Day - firstSerial); v.Minutes == 0 {
 			return excelize.Cell{StyleID: style, Value: days}
@@ -132,24 +132,24 @@ func (x *xlsxSink) cell(v eval.Value) any {
 		}
 	case eval.Number:
 		if f, err := strconv.ParseFloat(v.String(), 64); err == nil {
-			if v.Form > eval.TextForm {
-				return excelize.Cell{StyleID: x.shown(v.Form), Value: f}
+			if v.Format > eval.TextFormat {
+				return excelize.Cell{StyleID: x.formatStyle(v.Format), Value: f}
 			}
-			if v.Places > 0 && v.Places <= mostDecimals {
-				return excelize.Cell{StyleID: x.decimals(int(v.Places)), Value: f}
+			if v.Places > 0 && v.Places <= maxDecimals {
+				return excelize.Cell{StyleID: x.decimalStyle(int(v.Places)), Value: f}
 			}
 			return f
 		}
-	case eval.Truth:
+	case eval.Boolean:
 		return v.Num == 1
 	case eval.Blank:
 		return nil
 	case eval.Text:
-		if v.Form == eval.TextForm {
+		if v.Format == eval.TextFormat {
 			return v.Text
 		}
 		if n, ok := v.Typed(); ok {
-			return excelize.Cell{StyleID: x.shown(v.Form), Value: n}
+			return excelize.Cell{StyleID: x.formatStyle(v.Format), Value: n}
 		}
 		if d, _, ok := civil.Parse(v.Text); ok && len(v.Text) == 10 && v.Text[7] == '-' {
 			return x.cell(eval.Day(d))
@@ -158,24 +158,24 @@ func (x *xlsxSink) cell(v eval.Value) any {
 			if places == 0 {
 				return n
 			}
-			return excelize.Cell{StyleID: x.decimals(places), Value: n}
+			return excelize.Cell{StyleID: x.decimalStyle(places), Value: n}
 		}
 	}
 	return v.String()
 }
 
-// mostShown is how many formats of other workbooks one can take over; each is looked for
+// maxFormatStyles is how many formats of other workbooks one can take over; each is looked for
 // among the styles there are.
-const mostShown = 1000
+const maxFormatStyles = 1000
 
-// shown is the style of a form of numbers; the general one if a workbook can't have it.
-func (x *xlsxSink) shown(f eval.Form) int {
+// formatStyle is the style of a form of numbers; the general one if a workbook can't have it.
+func (x *xlsxSink) formatStyle(f eval.CellFormat) int {
 	id, known := x.styles.forms[f]
-	if known || len(x.styles.forms) >= mostShown {
+	if known || len(x.styles.forms) >= maxFormatStyles {
 		return id
 	}
 	s := formatOf(f)
-	days, times, _ := s.shows()
+	days, times, _ := s.displayKinds()
 	style := &excelize.Style{NumFmt: s.id}
 	switch {
 	case s.code != "":
@@ -203,17 +203,17 @@ func plainNumber(s string) (n float64, places int, ok bool) {
 	whole, frac, point := strings.Cut(strings.TrimPrefix(s, "-"), ".")
 	digits := strings.Trim(whole+frac, "0123456789") == ""
 	if !digits || whole == "" || point && frac == "" || len(whole) > 1 && whole[0] == '0' ||
-		len(whole)+len(frac) > 15 || len(frac) > mostDecimals {
+		len(whole)+len(frac) > 15 || len(frac) > maxDecimals {
 		return 0, 0, false
 	}
 	n, err := strconv.ParseFloat(s, 64)
 	return n, len(frac), err == nil
 }
 
-const mostDecimals = 10
+const maxDecimals = 10
 
-// decimals is the style that shows a number with its decimal places.
-func (x *xlsxSink) decimals(places int) int {
+// decimalStyle is the style that shows a number with its decimal places.
+func (x *xlsxSink) decimalStyle(places int) int {
 	if x.styles.places[places] == 0 {
 		format := "0." + strings.Repeat("0", places)
 		if id, err := x.book.NewStyle(&excelize.Style{CustomNumFmt: &format}); err == nil {
@@ -223,13 +223,13 @@ func (x *xlsxSink) decimals(places int) int {
 	return x.styles.places[places]
 }
 
-// standOut gives a cell the fill of a row that stands out.
-func (x *xlsxSink) standOut(v any) any {
+// highlighted gives a cell the fill of a row that stands out.
+func (x *xlsxSink) highlighted(v any) any {
 	c, styled := v.(excelize.Cell)
 	if !styled {
 		c = excelize.Cell{Value: v}
 	}
-	id, known := x.loud[c.StyleID]
+	id, known := x.highlightStyles[c.StyleID]
 	if !known {
 		style := &excelize.Style{}
 		if c.StyleID != 0 {
@@ -242,10 +242,10 @@ func (x *xlsxSink) standOut(v any) any {
 		if id, err = x.book.NewStyle(style); err != nil {
 			return v
 		}
-		if x.loud == nil {
-			x.loud = map[int]int{}
+		if x.highlightStyles == nil {
+			x.highlightStyles = map[int]int{}
 		}
-		x.loud[c.StyleID] = id
+		x.highlightStyles[c.StyleID] = id
 	}
 	c.StyleID = id
 	return c
@@ -271,8 +271,8 @@ func (x *xlsxSink) bold(v any) any {
 	return c
 }
 
-// begin writes widths, header and the rows held back; once.
-func (x *xlsxSink) begin() error {
+// writeHead writes widths, header and the rows held back; once.
+func (x *xlsxSink) writeHead() error {
 	if x.line > 1 {
 		return nil
 	}
@@ -289,19 +289,19 @@ func (x *xlsxSink) begin() error {
 	for i, c := range x.columns {
 		head[i] = excelize.Cell{StyleID: x.styles.head, Value: c}
 	}
-	if err := x.put(head); err != nil {
+	if err := x.writeRow(head); err != nil {
 		return err
 	}
-	for _, row := range x.held {
-		if err := x.put(row); err != nil {
+	for _, row := range x.firstRows {
+		if err := x.writeRow(row); err != nil {
 			return err
 		}
 	}
-	x.held = nil
+	x.firstRows = nil
 	return nil
 }
 
-func (x *xlsxSink) put(row []any) error {
+func (x *xlsxSink) writeRow(row []any) error {
 	cell, err := excelize.CoordinatesToCellName(1, x.line)
 	if err != nil {
 		return fmt.Errorf("a workbook has at most 1,048,576 rows; use --as csv")
@@ -316,12 +316,12 @@ func (x *xlsxSink) Close() (err error) {
 			err = gone
 		}
 	}()
-	if err := x.begin(); err != nil {
+	if err := x.writeHead(); err != nil {
 		return err
 	}
 	end := x.line - 1
-	if x.last > 0 {
-		end = x.last - 1
+	if x.totalsLine > 0 {
+		end = x.totalsLine - 1
 	}
 	// what is set after the flush is lost
 	if last, err := excelize.CoordinatesToCellName(len(x.columns), end); err == nil {

@@ -13,9 +13,9 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// bases are the measures, and what prepares for them: what this program is when it is started
+// baselines are the measures, and what prepares for them: what this program is when it is started
 // as one.
-var bases = map[string]func(args []string) error{
+var baselines = map[string]func(args []string) error{
 	"nothing": func([]string) error { return nil },
 	"copy":    func(args []string) error { return bareCopy(args[0], args[1]) },
 	"dates":   func(args []string) error { return bareDates(args[0]) },
@@ -97,10 +97,10 @@ func bareDates(to string) error {
 			return
 		}
 		b = append(moved.Append(b[:0]), ',')
-		b = append(append(b, moved.Weekday().Short()...), ',')
+		b = append(append(b, moved.Weekday().Abbrev()...), ',')
 		b = append(nominal.Append(b), ',')
 		if moved != nominal {
-			b = append(append(b, nominal.Weekday().Short()...), ' ')
+			b = append(append(b, nominal.Weekday().Abbrev()...), ' ')
 			b = append(nominal.Append(b), " is closed (weekend); rolled preceding"...)
 		}
 		b = append(nominal.Append(append(b, ',')), '/')

@@ -9,9 +9,9 @@ import (
 )
 
 // growth prints how cost grows: with rows, holidays, series and years.
-func (o *office) growth(b *bench) {
+func (o *workspace) growth(b *bench) {
 	calendar := o.calendar("cal.yaml", 1, true)
-	var list []work
+	var list []task
 	for n := 10_000; n <= 10*o.rows; n *= 10 {
 		of := *o
 		of.table = filepath.Join(o.dir, fmt.Sprintf("grown-%d.csv", n))
@@ -26,7 +26,7 @@ func (o *office) growth(b *bench) {
 
 	list = nil
 	start := func(name string, args ...string) {
-		list = append(list, work{name: name, args: args, base: []string{"nothing"}})
+		list = append(list, task{name: name, args: args, baseline: []string{"nothing"}})
 	}
 	for n := 1; n <= 1000; n *= 10 {
 		start(fmt.Sprintf("days, %d holidays by rules", n), "days", "2027", "--calendar",

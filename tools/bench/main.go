@@ -23,7 +23,7 @@ func main() {
 	base := flag.String("base", "", "be the measure of this name, on the arguments, and end")
 	flag.Parse()
 	if *base != "" {
-		must(bases[*base](flag.Args()))
+		must(baselines[*base](flag.Args()))
 		return
 	}
 	if _, err := os.Stat("/dev/shm"); *dir == "" && err == nil {
@@ -38,7 +38,7 @@ func main() {
 	b.self, err = os.Executable()
 	must(err)
 	o := newOffice(folder, *n)
-	fmt.Printf("%s\n%d pairs in turn, the tables in %s\n", machine(), b.pairs, filepath.Dir(folder))
+	fmt.Printf("%s\n%d pairs in turn, the tables in %s\n", machineText(), b.pairs, filepath.Dir(folder))
 	b.group(fmt.Sprintf("%d rows of %d MB, CSV to CSV, beside a bare encoding/csv copy", *n, o.size>>20), o.tables(*check))
 	b.group(fmt.Sprintf("%d rows as a workbook, beside the same copy", *n/5), o.workbooks(b.program))
 	b.group("whole runs, beside the start of a program that does nothing", o.runs(b.program))
@@ -46,15 +46,15 @@ func main() {
 	b.group("the core, beside a bare loop", core())
 	if !*check && b.only.MatchString(publishes) {
 		if s, ok := o.serve(); ok {
-			b.group("a calendar server, beside bare requests", []work{o.publishing(s, b.program)})
+			b.group("a calendar server, beside bare requests", []task{o.publishing(s, b.program)})
 			s.end()
 		}
 	}
 	if *growth {
 		o.growth(b)
 	}
-	if b.failed > 0 || *check && b.over > 0 {
-		fmt.Printf("%d ratios are worse than their budgets by half, %d peaks of memory above theirs\n", b.failed, b.over)
+	if b.failed > 0 || *check && b.memoryExceeded > 0 {
+		fmt.Printf("%d ratios are worse than their budgets by half, %d peaks of memory above theirs\n", b.failed, b.memoryExceeded)
 		os.RemoveAll(folder)
 		os.Exit(1)
 	}

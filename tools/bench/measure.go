@@ -17,22 +17,22 @@ import (
 
 // bench times works.
 type bench struct {
-	program, self string
-	pairs         int
-	only          *regexp.Regexp
-	check         bool
-	failed, over  int // ratios, and peaks of memory
+	program, self          string
+	pairs                  int
+	only                   *regexp.Regexp
+	check                  bool
+	failed, memoryExceeded int // ratios, and peaks of memory
 }
 
-// work is something to be timed beside its measure.
-type work struct {
+// task is something to be timed beside its measure.
+type task struct {
 	name string
 	// args are those of the program, or do is work inside this one.
 	args []string
 	do   func()
-	// base is what this program is, as the measure; or of the work inside it.
-	base   []string
-	beside func()
+	// baseline is what this program is, as the measure; or of the work inside it.
+	baseline     []string
+	baselineFunc func()
 	// budget is in times of the measure, and memory in MB; 0 for none.
 	budget float64
 	memory int64
@@ -50,8 +50,8 @@ type cost struct {
 }
 
 // group times works and prints them.
-func (b *bench) group(title string, works []work) {
-	works = slices.DeleteFunc(works, func(w work) bool { return !b.only.MatchString(w.name) })
+func (b *bench) group(title string, works []task) {
+	works = slices.DeleteFunc(works, func(w task) bool { return !b.only.MatchString(w.name) })
 	if len(works) == 0 {
 		return
 	}
@@ -65,13 +65,13 @@ func (b *bench) group(title string, works []work) {
 }
 
 // time runs a work and its measure in turn, and prints the ratios.
-func (b *bench) time(w work) {
+func (b *bench) time(w task) {
 	var clock, cpu, seconds []float64
 	var memory int64
 	size := int64(0)
 	for try := 0; ; try++ {
 		for range b.pairs {
-			bare, it := b.once(w, true), b.once(w, false)
+			bare, it := b.runOnce(w, true), b.runOnce(w, false)
 			clock, cpu, seconds = append(clock, it.clock/bare.clock), append(cpu, it.cpu/max(bare.cpu, 1e-9)),
 				append(seconds, it.clock)
 			memory = max(memory, it.memory)
@@ -88,7 +88,7 @@ func (b *bench) time(w work) {
 		}
 		if !b.check || w.budget == 0 || clock[place] <= 1.5*w.budget {
 			if w.memory > 0 && memory>>10 > w.memory {
-				b.over++
+				b.memoryExceeded++
 			}
 			break
 		}
@@ -116,15 +116,15 @@ func (b *bench) time(w work) {
 		1000*seconds[len(seconds)/2], peak, writes)
 }
 
-// once runs a work, or its measure.
-func (b *bench) once(w work, measure bool) cost {
+// runOnce runs a work, or its measure.
+func (b *bench) runOnce(w task, measure bool) cost {
 	switch {
 	case w.do != nil && measure:
-		return inside(w.beside)
+		return measureHere(w.baselineFunc)
 	case w.do != nil:
-		return inside(w.do)
+		return measureHere(w.do)
 	case measure:
-		return b.command("", append([]string{b.self, "-base"}, w.base...))
+		return b.command("", append([]string{b.self, "-base"}, w.baseline...))
 	case strings.HasSuffix(w.args[0], ".py"):
 		return b.command(w.dir, append([]string{"python3"}, w.args...))
 	}
@@ -148,8 +148,8 @@ func (b *bench) command(dir string, args []string) (c cost) {
 	return c
 }
 
-// inside does something here.
-func inside(do func()) (c cost) {
+// measureHere does something here.
+func measureHere(do func()) (c cost) {
 	used := func() float64 {
 		var u syscall.Rusage
 		must(syscall.Getrusage(syscall.RUSAGE_SELF, &u))
@@ -167,8 +167,8 @@ func spread(list []float64) string {
 	return fmt.Sprintf("%.2f %.2f %.2f", list[0], list[len(list)/2], list[len(list)-1])
 }
 
-// machine says what this runs on.
-func machine() string {
+// machineText says what this runs on.
+func machineText() string {
 	name := "a processor of no name"
 	if data, err := os.ReadFile("/proc/cpuinfo"); err == nil {
 		if _, rest, ok := strings.Cut(string(data), "model name\t: "); ok {

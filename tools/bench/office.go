@@ -14,36 +14,36 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// office is the folder of made tables and plans.
-type office struct {
+// workspace is the folder of made tables and plans.
+type workspace struct {
 	dir, table, out string
 	rows            int
 	size            int64 // of the table
 }
 
-func newOffice(dir string, rows int) *office {
-	o := &office{dir: dir, table: filepath.Join(dir, "table.csv"), out: filepath.Join(dir, "out.csv"), rows: rows}
+func newOffice(dir string, rows int) *workspace {
+	o := &workspace{dir: dir, table: filepath.Join(dir, "table.csv"), out: filepath.Join(dir, "out.csv"), rows: rows}
 	o.size = makeTable(o.table, rows)
 	return o
 }
 
 // write writes a file and returns its path.
-func (o *office) write(name, text string) string {
+func (o *workspace) write(name, text string) string {
 	path := filepath.Join(o.dir, name)
 	must(os.WriteFile(path, []byte(text), 0o644))
 	return path
 }
 
-// self runs this program as one of its bases.
-func (o *office) self(args ...string) {
+// runSelf runs this program as one of its bases.
+func (o *workspace) runSelf(args ...string) {
 	path, err := os.Executable()
 	must(err)
 	must(exec.Command(path, append([]string{"-base"}, args...)...).Run())
 }
 
 // copied is the bare copy of the table.
-func (o *office) copied(name string, budget float64, args ...string) work {
-	return work{name: name, args: append(args, "--out", o.out), base: []string{"copy", o.table, o.out},
+func (o *workspace) copied(name string, budget float64, args ...string) task {
+	return task{name: name, args: append(args, "--out", o.out), baseline: []string{"copy", o.table, o.out},
 		budget: budget, out: o.out}
 }
 
@@ -53,7 +53,7 @@ var fiveColumns = []string{"--add", "ends = start, +12 months", "--add", "month_
 	"--add", "length = days from start to ends", "--add", "worked = working days from start to ends"}
 
 // calendar is a calendar of n holidays: rules that roll, or days.
-func (o *office) calendar(name string, n int, rolled bool) string {
+func (o *workspace) calendar(name string, n int, rolled bool) string {
 	text := "closed: sat, sun\nholidays:\n"
 	for i := range n {
 		if rolled {
@@ -69,7 +69,7 @@ func (o *office) calendar(name string, n int, rolled bool) string {
 }
 
 // tables are the commands on a table; a check has no need of what has no budget and is slow.
-func (o *office) tables(check bool) []work {
+func (o *workspace) tables(check bool) []task {
 	ranges := "unit,head,since,until\n"
 	for u := range 13 {
 		for y := 2014; y < 2036; y++ {
@@ -84,7 +84,7 @@ func (o *office) tables(check bool) []work {
 	cells := filepath.Join(o.dir, "cells.csv")
 	withPhrases(o.table, cells)
 	t := o.table
-	list := []work{o.copied("derive, five columns", 0.50, append([]string{"derive", t, "--calendar", calendar},
+	list := []task{o.copied("derive, five columns", 0.50, append([]string{"derive", t, "--calendar", calendar},
 		fiveColumns...)...)}
 	list[0].memory = 64
 	list = append(list, o.copied("terms in a column, with notice", 0, "derive", t, "--calendar", calendar,
@@ -97,7 +97,7 @@ func (o *office) tables(check bool) []work {
 	due := o.copied("due, all rows", 2.5, "due", t, "--date", "start")
 	shuffled := [2]string{filepath.Join(o.dir, "old.csv"), filepath.Join(o.dir, "new.csv")}
 	for i, to := range shuffled { // by another process: the peak of this one counts as that of what it starts
-		o.self("shuffle", t, to, fmt.Sprint(i))
+		o.runSelf("shuffle", t, to, fmt.Sprint(i))
 	}
 	compared := o.copied("compare --key, both shuffled", 0, "compare", shuffled[0], shuffled[1], "--key", "id")
 	if !check { // of a small table it is the program's own
@@ -123,7 +123,7 @@ func (o *office) tables(check bool) []work {
 
 // workbooks are a fifth of the table out of a workbook and into one, in times of a copy of
 // five times as many: within 40 copies of the same rows and within 20.
-func (o *office) workbooks(program string) []work {
+func (o *workspace) workbooks(program string) []task {
 	part := filepath.Join(o.dir, "part.csv")
 	makeTable(part, o.rows/5)
 	book := filepath.Join(o.dir, "part.xlsx")
@@ -134,13 +134,13 @@ func (o *office) workbooks(program string) []work {
 	in := o.copied("a workbook read", 40.0/5, "derive", book, "--add", "more = start, +1 day")
 	out := o.copied("a workbook written", 20.0/5, "derive", part, "--add", "ends = start, +12 months", "--as", "xlsx")
 	in.memory, out.memory = 64, 100
-	return []work{in, out}
+	return []task{in, out}
 }
 
 // runs are whole runs: 10 ms for a start, 50 for the demo's plan, 50 for a thousand days
 // off, 300 for a thousand rules of them, 100 for ten series, in times of a start that
 // takes 2 ms.
-func (o *office) runs(program string) []work {
+func (o *workspace) runs(program string) []task {
 	const start = 2.0
 	demo := filepath.Join(o.dir, "demo")
 	said, err := exec.Command(program, "demo", demo).CombinedOutput()
@@ -152,8 +152,8 @@ func (o *office) runs(program string) []work {
 		plan += fmt.Sprintf("  s%d: {rule: \"monthly on %d then next s%d, +1 day\"}\n", i, i+1, i-1)
 	}
 	series := o.write("series.yaml", plan)
-	one := func(name string, ms float64, args ...string) work {
-		return work{name: name, args: args, base: []string{"nothing"}, budget: ms / start}
+	one := func(name string, ms float64, args ...string) task {
+		return task{name: name, args: args, baseline: []string{"nothing"}, budget: ms / start}
 	}
 	run := one("run on the demo's plan", 50, "run")
 	run.dir = demo
@@ -173,7 +173,7 @@ func (o *office) runs(program string) []work {
 	leases.memory = 150
 	tasks := one("20,000 tasks of a month-end close", 0, "run", o.tasks(), "--quiet", "--as", "csv")
 	tasks.memory = 500
-	return []work{
+	return []task{
 		leases, tasks,
 		one("infer, 500 dates beside all public calendars", 2000, "infer", found, "--quiet"),
 		one("dates \"monthly on last\"", 10, "dates", "monthly on last"),
@@ -186,10 +186,10 @@ func (o *office) runs(program string) []work {
 }
 
 // leases is a property manager's plan: some 215,000 rents, in seven outputs.
-func (o *office) leases() string {
+func (o *workspace) leases() string {
 	var b strings.Builder
 	b.WriteString("lease,tenant,site,starts,ends,rent\n")
-	first, _ := civil.Of(2020, 1, 1)
+	first, _ := civil.NewDate(2020, 1, 1)
 	for i := range 4000 {
 		starts := first + civil.Date(i*37%2000)
 		fmt.Fprintf(&b, "L-%05d,Tenant %d of the long quay,Site %d,%s,%s,%d.%02d\n", i, i, i%7, starts, starts+civil.Date(1096+i*53%1100),
@@ -227,7 +227,7 @@ outputs:
 }
 
 // tasks is a plan with a table of 20,000 tasks, chained by fifties.
-func (o *office) tasks() string {
+func (o *workspace) tasks() string {
 	var b strings.Builder
 	b.WriteString("task,day\n")
 	for i := range 20_000 {
@@ -244,11 +244,11 @@ func (o *office) tasks() string {
 
 // dates are the dates of one rule in all years: five million a second, in times of a
 // program for just that.
-func (o *office) dates() []work {
-	w := work{name: "twice a month for 9999 years", budget: 3, args: []string{"dates", "monthly on 15, last then roll preceding",
+func (o *workspace) dates() []task {
+	w := task{name: "twice a month for 9999 years", budget: 3, args: []string{"dates", "monthly on 15, last then roll preceding",
 		"--window", "0001..9999", "--out", o.out},
-		base: []string{"dates", o.out}, out: o.out}
-	return []work{w}
+		baseline: []string{"dates", o.out}, out: o.out}
+	return []task{w}
 }
 
 // makeTable makes a table of people, and returns its size.
@@ -257,7 +257,7 @@ func makeTable(path string, n int) int64 {
 	must(err)
 	w := bufio.NewWriter(f)
 	fmt.Fprintln(w, "id,person,unit,start,term,note")
-	first, _ := civil.Of(2015, 1, 1)
+	first, _ := civil.NewDate(2015, 1, 1)
 	for i := range n {
 		note := ""
 		if i%7 == 0 {
@@ -316,7 +316,7 @@ with open(sys.argv[1], newline='') as f, open(sys.argv[2], 'w', newline='') as g
 `
 
 // planIn writes a plan in a folder of its own.
-func (o *office) planIn(folder, text string) string {
+func (o *workspace) planIn(folder, text string) string {
 	must(os.MkdirAll(folder, 0o755))
 	path := filepath.Join(folder, "yoyaku.yaml")
 	must(os.WriteFile(path, []byte(text), 0o644))

@@ -14,10 +14,10 @@ import (
 	"time"
 )
 
-// published is how many events are published for the first time.
-const published = 200
+// numPublished is how many events are published for the first time.
+const numPublished = 200
 
-var publishes = fmt.Sprintf("publish, %d events for the first time", published)
+var publishes = fmt.Sprintf("publish, %d events for the first time", numPublished)
 
 // server is a calendar server on the loopback address.
 type server struct {
@@ -26,7 +26,7 @@ type server struct {
 }
 
 // serve starts one with nothing in it; ok is false if none is installed.
-func (o *office) serve() (s *server, ok bool) {
+func (o *workspace) serve() (s *server, ok bool) {
 	if _, err := exec.LookPath("xandikos"); err != nil {
 		return nil, false
 	}
@@ -72,11 +72,11 @@ func (s *server) ask(method, path, kind, body string) error {
 
 // publishing is a first publication of many events, beside the bare requests that put the same
 // resources there, four at once.
-func (o *office) publishing(s *server, program string) work {
+func (o *workspace) publishing(s *server, program string) task {
 	must(os.Setenv("YOYAKU_CALDAV_USER", "clerk"))
 	must(os.Setenv("YOYAKU_CALDAV_PASSWORD", "high tide"))
 	plan := o.planIn(filepath.Join(o.dir, "published"), fmt.Sprintf("plan: 1\nid: drill\nwindow: 2027\nseries:\n"+
-		"  drill: {rule: \"daily from 2027-01-01 %d times\", event: {summary: Drill, remind: 1 day before at 09:00}}\n", published))
+		"  drill: {rule: \"daily from 2027-01-01 %d times\", event: {summary: Drill, remind: 1 day before at 09:00}}\n", numPublished))
 	n := 0
 	publish := func() {
 		n++
@@ -89,8 +89,8 @@ func (o *office) publishing(s *server, program string) work {
 	publish()
 	files, err := filepath.Glob(filepath.Join(s.folder, "clerk", "calendars", "p1", "*.ics"))
 	must(err)
-	if len(files) != published {
-		must(fmt.Errorf("%d of %d events were published", len(files), published))
+	if len(files) != numPublished {
+		must(fmt.Errorf("%d of %d events were published", len(files), numPublished))
 	}
 	beside := func() {
 		n++
@@ -114,5 +114,5 @@ func (o *office) publishing(s *server, program string) work {
 		close(next)
 		wait.Wait()
 	}
-	return work{name: publishes, budget: 1.1, do: publish, beside: beside}
+	return task{name: publishes, budget: 1.1, do: publish, baselineFunc: beside}
 }

@@ -33,8 +33,8 @@ type mutation struct {
 	was, text  string
 }
 
-// swaps are the operators that are taken for each other.
-var swaps = map[token.Token]token.Token{
+// operatorSwaps are the operators that are taken for each other.
+var operatorSwaps = map[token.Token]token.Token{
 	token.LAND: token.LOR, token.LOR: token.LAND, token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ,
 	token.GEQ: token.GTR,
 	token.EQL: token.NEQ, token.NEQ: token.EQL, token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO,
@@ -82,7 +82,7 @@ func main() {
 		if flag.NArg() > 0 && !slices.Contains(flag.Args(), at) && !slices.Contains(flag.Args(), at+" "+m.was+" "+m.text) {
 			continue
 		}
-		dead, by := try(dir, m, "./"+filepath.ToSlash(filepath.Dir(rel)), *own)
+		dead, by := runMutant(dir, m, "./"+filepath.ToSlash(filepath.Dir(rel)), *own)
 		if by == "" { // it doesn't compile, which says nothing about the tests
 			continue
 		}
@@ -120,7 +120,7 @@ func mutations(path string) (list []mutation) {
 			return false
 		case *ast.BinaryExpr:
 			text := func(e ast.Expr) bool { l, ok := e.(*ast.BasicLit); return ok && l.Kind == token.STRING }
-			if to, ok := swaps[n.Op]; ok && !text(n.X) && !text(n.Y) {
+			if to, ok := operatorSwaps[n.Op]; ok && !text(n.X) && !text(n.Y) {
 				add(n.OpPos, n.Op.String(), to.String())
 			}
 		case *ast.BasicLit:
@@ -144,9 +144,9 @@ func mutations(path string) (list []mutation) {
 	return list
 }
 
-// try makes a change and runs tests: those of its own package, then unless alone those of
+// runMutant makes a change and runs tests: those of its own package, then unless alone those of
 // the others, and of the program. by says who noticed; it is empty if the change doesn't compile.
-func try(dir string, m mutation, own string, alone bool) (dead bool, by string) {
+func runMutant(dir string, m mutation, own string, alone bool) (dead bool, by string) {
 	src, err := os.ReadFile(m.file)
 	check(err)
 	changed := slices.Concat(src[:m.start], []byte(m.text), src[m.end:])

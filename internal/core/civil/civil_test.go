@@ -28,13 +28,13 @@ func TestEveryDay(t *testing.T) {
 	first, last := Min, Max
 	if testing.Short() { // one cycle of the calendar, and what lies around it
 		y = 1599
-		first, last = of(y, m, day), of(2200, 12, 31)
+		first, last = dayNumber(y, m, day), dayNumber(2200, 12, 31)
 	}
 	for d := first; d <= last; d++ {
 		if gy, gm, gd := d.YMD(); gy != y || gm != m || gd != day {
 			t.Fatalf("day %d is %d-%d-%d, want %d-%d-%d", d, gy, gm, gd, y, m, day)
 		}
-		if back, ok := Of(y, m, day); !ok || back != d {
+		if back, ok := NewDate(y, m, day); !ok || back != d {
 			t.Fatalf("Of(%d, %d, %d) = %d, %v; want %d", y, m, day, back, ok, d)
 		}
 		if back, ok := MonthDay(MonthIndex(y, m), day); !ok || back != d {
@@ -51,11 +51,11 @@ func TestEveryDay(t *testing.T) {
 			if back, _, ok := Parse(text); d.String() != text || !ok || back != d {
 				t.Fatalf("%s is written %s and read as day %d, not %d", text, d, back, d)
 			}
-			month, _ := DefaultFrame.Around(Month, d, 0)
-			if by, _ := DefaultFrame.Period(Month, MonthIndex(y, m)); month != by || d.IsMonthEnd() != (d == by.Last) {
+			month, _ := DefaultFiscalCalendar.PeriodAt(Month, d, 0)
+			if by, _ := DefaultFiscalCalendar.Period(Month, MonthIndex(y, m)); month != by || d.IsMonthEnd() != (d == by.Last) {
 				t.Fatalf("the month of %s is %v, want %v", d, month, by)
 			}
-			if w, ok := OfISOWeek(iy, iw, d.Weekday()); iy >= 1 && iy <= 9999 && (!ok || w != d) {
+			if w, ok := FromISOWeek(iy, iw, d.Weekday()); iy >= 1 && iy <= 9999 && (!ok || w != d) {
 				t.Fatalf("OfISOWeek of %s gives %s", d, w)
 			}
 		}
@@ -68,24 +68,24 @@ func TestEveryDay(t *testing.T) {
 }
 
 // fiscal is a frame of fiscal years of months.
-func fiscal(week Weekday, month, day int, named bool) Frame {
-	return Frame{WeekStart: week, FiscalMonth: month, FiscalDay: day, FiscalNamedStart: named}
+func fiscal(week Weekday, month, day int, named bool) FiscalCalendar {
+	return FiscalCalendar{WeekStart: week, FiscalMonth: month, FiscalDay: day, NamedByStartYear: named}
 }
 
 // Fiscal years of weeks against a walk day by day that lists each year's weeks
 // and deals them out to its months; and the years of 53 weeks that retailers had.
 func TestFiscalWeeks(t *testing.T) {
-	for _, end := range []FiscalEnd{{Saturday, 1, 0}, {Sunday, 12, 0}, {Friday, 9, 0}, {Saturday, 1, 31}, {Thursday, 12, 31}, {Tuesday, 1, 1}, {Sunday, 6, 30}} {
-		for _, pattern := range Patterns {
-			f := DefaultFrame
-			f.End, f.Pattern = end, pattern.Pattern
+	for _, end := range []FiscalYearEnd{{Saturday, 1, 0}, {Sunday, 12, 0}, {Friday, 9, 0}, {Saturday, 1, 31}, {Thursday, 12, 31}, {Tuesday, 1, 1}, {Sunday, 6, 30}} {
+		for _, pattern := range WeekPatterns {
+			f := DefaultFiscalCalendar
+			f.YearEnd, f.Pattern = end, pattern.WeekPattern
 			ends := func(year int) (d Date) { // by looking at each day
-				last := of(year, end.Month, DaysIn(year, end.Month))
+				last := dayNumber(year, end.Month, DaysIn(year, end.Month))
 				for off := Date(0); ; off++ {
 					if end.Day == 0 && (last-off).Weekday() == end.Weekday {
 						return last - off
 					}
-					if near := of(year, end.Month, end.Day); end.Day > 0 {
+					if near := dayNumber(year, end.Month, end.Day); end.Day > 0 {
 						if (near + off).Weekday() == end.Weekday {
 							return near + off
 						}
@@ -102,7 +102,7 @@ func TestFiscalWeeks(t *testing.T) {
 				weeks := int(last-first+1) / 7
 				var of []int // month of each week
 				for m := range 12 {
-					for range pattern.Pattern[m%3] {
+					for range pattern.WeekPattern[m%3] {
 						of = append(of, m+1)
 					}
 				}
@@ -112,48 +112,51 @@ func TestFiscalWeeks(t *testing.T) {
 				for ; day <= last; day++ {
 					week := int(day-first)/7 + 1
 					m := of[week-1]
-					if got := [...]int{f.FiscalYearOf(day), f.FiscalPlace(FiscalWeek, day), f.FiscalPlace(FiscalMonth, day), f.FiscalPlace(FiscalQuarter, day), f.FiscalPlace(FiscalHalf, day)}; got != [...]int{year, week, m, (m + 2) / 3, (m + 5) / 6} {
+					if got := [...]int{f.FiscalYearOf(day), f.FiscalNumber(FiscalWeek, day), f.FiscalNumber(FiscalMonth, day), f.FiscalNumber(FiscalQuarter, day), f.FiscalNumber(FiscalHalf, day)}; got != [...]int{year, week, m, (m + 2) / 3, (m + 5) / 6} {
 						t.Fatalf("%v %s %s: year, week, month, quarter, half %v, want week %d of %d, month %d", end, pattern.Name, day, got, week, year, m)
 					}
 					for u := FiscalWeek; u <= FiscalYear && (!testing.Short() || day%13 == 0); u++ {
 						name := f.Name(u, day)
-						if s, ok := f.ParseSpan(name); !ok || !s.Has(day) || s != mustPeriod(f, u, day) {
+						if s, ok := f.ParseSpan(name); !ok || !s.Contains(day) || s != mustPeriod(f, u, day) {
 							t.Fatalf("%v %s: %s is %v, which doesn't hold %s", end, pattern.Name, name, s, day)
 						}
 					}
 				}
 			}
-			if want := [...]int{1990, 1996, 2001, 2007, 2013, 2018, 2024}; end == (FiscalEnd{Saturday, 1, 31}) && !slices.Equal(long[:7], want[:]) {
+			if want := [...]int{1990, 1996, 2001, 2007, 2013, 2018, 2024}; end == (FiscalYearEnd{Saturday, 1, 31}) && !slices.Equal(long[:7], want[:]) {
 				t.Errorf("years of 53 weeks: %v, want %v", long[:7], want)
 			}
 		}
 	}
-	f := DefaultFrame
-	f.End, f.Pattern = FiscalEnd{Thursday, 12, 31}, Patterns[0].Pattern
-	if d := of(2030, 1, 3); f.Name(FiscalMonth, d) != "FY2029-M12" || f.Name(FiscalMonth, d+1) != "FY2030-M01" {
+	f := DefaultFiscalCalendar
+	f.YearEnd, f.Pattern = FiscalYearEnd{Thursday, 12, 31}, WeekPatterns[0].WeekPattern
+	if d := dayNumber(2030, 1, 3); f.Name(FiscalMonth, d) != "FY2029-M12" || f.Name(FiscalMonth, d+1) != "FY2030-M01" {
 		t.Errorf("3 January 2030 lies in %s", f.Name(FiscalMonth, d))
 	}
-	if f.FiscalNamedStart = true; f.Name(FiscalYear, of(2030, 1, 3)) != "FY2028" {
-		t.Errorf("named by the year before: %s", f.Name(FiscalYear, of(2030, 1, 3)))
+	if f.NamedByStartYear = true; f.Name(FiscalYear, dayNumber(2030, 1, 3)) != "FY2028" {
+		t.Errorf("named by the year before: %s", f.Name(FiscalYear, dayNumber(2030, 1, 3)))
 	}
 }
 
-func mustPeriod(f Frame, u Unit, d Date) Span { s, _ := f.Period(u, f.Index(u, d)); return s }
+func mustPeriod(f FiscalCalendar, u Unit, d Date) Span {
+	s, _ := f.Period(u, f.PeriodIndex(u, d))
+	return s
+}
 
 func TestPeriodsTileTime(t *testing.T) {
-	frames := []Frame{DefaultFrame, fiscal(Sunday, 4, 1, false), fiscal(Saturday, 4, 6, true), fiscal(Monday, 3, 31, false), fiscal(Monday, 2, 29, false)}
-	for i, end := range []FiscalEnd{{Saturday, 1, 0}, {Saturday, 1, 31}, {Thursday, 12, 31}, {Sunday, 1, 2}, {Friday, 2, 29}} {
-		f := DefaultFrame
-		f.End, f.Pattern = end, Patterns[i%3].Pattern
+	frames := []FiscalCalendar{DefaultFiscalCalendar, fiscal(Sunday, 4, 1, false), fiscal(Saturday, 4, 6, true), fiscal(Monday, 3, 31, false), fiscal(Monday, 2, 29, false)}
+	for i, end := range []FiscalYearEnd{{Saturday, 1, 0}, {Saturday, 1, 31}, {Thursday, 12, 31}, {Sunday, 1, 2}, {Friday, 2, 29}} {
+		f := DefaultFiscalCalendar
+		f.YearEnd, f.Pattern = end, WeekPatterns[i%3].WeekPattern
 		frames = append(frames, f)
 	}
 	for _, f := range frames {
 		for u := Day; u <= FiscalYear; u++ {
-			prev, last := f.Index(u, 719163), Date(0)
+			prev, last := f.PeriodIndex(u, 719163), Date(0)
 			for d := Date(719163); d < 719163+366*9; d++ {
-				i := f.Index(u, d)
+				i := f.PeriodIndex(u, d)
 				s, ok := f.Period(u, i)
-				if !ok || !s.Has(d) {
+				if !ok || !s.Contains(d) {
 					t.Fatalf("%v %s: period %d of %s is %v", f, UnitNames[u], i, d, s)
 				}
 				if i != prev && (i != prev+1 || s.First != d || last != d-1) {
@@ -185,27 +188,27 @@ func TestTables(t *testing.T) {
 	}
 	april := fiscal(Monday, 4, 1, false)
 	for _, c := range []struct {
-		f              Frame
+		f              FiscalCalendar
 		in, from, upto string
 	}{
-		{DefaultFrame, "2027", "2027-01-01", "2027-12-31"},
-		{DefaultFrame, "2027-H2", "2027-07-01", "2027-12-31"},
-		{DefaultFrame, "2027-q2", "2027-04-01", "2027-06-30"},
-		{DefaultFrame, "2028-02", "2028-02-01", "2028-02-29"},
-		{DefaultFrame, "2027-W13", "2027-03-29", "2027-04-04"},
-		{DefaultFrame, "2026-W53", "2026-12-28", "2027-01-03"},
+		{DefaultFiscalCalendar, "2027", "2027-01-01", "2027-12-31"},
+		{DefaultFiscalCalendar, "2027-H2", "2027-07-01", "2027-12-31"},
+		{DefaultFiscalCalendar, "2027-q2", "2027-04-01", "2027-06-30"},
+		{DefaultFiscalCalendar, "2028-02", "2028-02-01", "2028-02-29"},
+		{DefaultFiscalCalendar, "2027-W13", "2027-03-29", "2027-04-04"},
+		{DefaultFiscalCalendar, "2026-W53", "2026-12-28", "2027-01-03"},
 		{april, "FY2027", "2026-04-01", "2027-03-31"},
-		{DefaultFrame, "FY2027", "2027-01-01", "2027-12-31"},
+		{DefaultFiscalCalendar, "FY2027", "2027-01-01", "2027-12-31"},
 		{fiscal(Monday, 4, 6, true), "FY2027", "2027-04-06", "2028-04-05"},
-		{DefaultFrame, "2027-090", "2027-03-31", "2027-03-31"},
-		{DefaultFrame, "2027-W13-3", "2027-03-31", "2027-03-31"},
-		{DefaultFrame, "9999", "9999-01-01", "9999-12-31"},
-		{DefaultFrame, "0000", "", ""},
-		{DefaultFrame, "2027-W53", "", ""},
-		{DefaultFrame, "2026-W54", "", ""},
-		{DefaultFrame, "2027-W00", "", ""},
-		{DefaultFrame, "9999-W52", "", ""},
-		{DefaultFrame, "9999-W51", "9999-12-20", "9999-12-26"},
+		{DefaultFiscalCalendar, "2027-090", "2027-03-31", "2027-03-31"},
+		{DefaultFiscalCalendar, "2027-W13-3", "2027-03-31", "2027-03-31"},
+		{DefaultFiscalCalendar, "9999", "9999-01-01", "9999-12-31"},
+		{DefaultFiscalCalendar, "0000", "", ""},
+		{DefaultFiscalCalendar, "2027-W53", "", ""},
+		{DefaultFiscalCalendar, "2026-W54", "", ""},
+		{DefaultFiscalCalendar, "2027-W00", "", ""},
+		{DefaultFiscalCalendar, "9999-W52", "", ""},
+		{DefaultFiscalCalendar, "9999-W51", "9999-12-20", "9999-12-26"},
 		{april, "FY0001", "", ""},
 		{april, "FY0002", "0001-04-01", "0002-03-31"},
 		{april, "FY2027-Q4", "2027-01-01", "2027-03-31"},
@@ -217,17 +220,17 @@ func TestTables(t *testing.T) {
 		{april, "FY2027-M3", "", ""},
 		{april, "FY2027-Q0", "", ""},
 		{april, "FY2027-X1", "", ""},
-		{DefaultFrame, "2027-H3", "", ""},
-		{DefaultFrame, "2027-H0", "", ""},
-		{DefaultFrame, "2027-Q0", "", ""},
-		{DefaultFrame, "2027-00", "", ""},
-		{DefaultFrame, "2027-Q5", "", ""},
-		{DefaultFrame, "2027-13", "", ""},
-		{DefaultFrame, "2027-02-29", "", ""},
-		{DefaultFrame, "2027-366", "", ""},
-		{DefaultFrame, "FY27", "", ""},
-		{DefaultFrame, "20270331", "", ""},
-		{DefaultFrame, "2027-3-1", "", ""},
+		{DefaultFiscalCalendar, "2027-H3", "", ""},
+		{DefaultFiscalCalendar, "2027-H0", "", ""},
+		{DefaultFiscalCalendar, "2027-Q0", "", ""},
+		{DefaultFiscalCalendar, "2027-00", "", ""},
+		{DefaultFiscalCalendar, "2027-Q5", "", ""},
+		{DefaultFiscalCalendar, "2027-13", "", ""},
+		{DefaultFiscalCalendar, "2027-02-29", "", ""},
+		{DefaultFiscalCalendar, "2027-366", "", ""},
+		{DefaultFiscalCalendar, "FY27", "", ""},
+		{DefaultFiscalCalendar, "20270331", "", ""},
+		{DefaultFiscalCalendar, "2027-3-1", "", ""},
 	} {
 		s, ok := c.f.ParseSpan(c.in)
 		if ok != (c.from != "") || ok && (s.First.String() != c.from || s.Last.String() != c.upto) {
@@ -272,7 +275,7 @@ func TestEdges(t *testing.T) {
 		}
 	}
 	for _, c := range [][3]int{{0, 12, 31}, {10000, 1, 1}, {2027, 0, 1}, {2027, 13, 1}, {2027, 1, 0}, {2027, 1, 32}, {2027, 2, 29}} {
-		if d, ok := Of(c[0], c[1], c[2]); ok || d != None {
+		if d, ok := NewDate(c[0], c[1], c[2]); ok || d != None {
 			t.Errorf("%v is a day: %s", c, d)
 		}
 	}
@@ -317,10 +320,10 @@ func TestEdges(t *testing.T) {
 // A walker stands where asking for each period by its number stands, also when
 // it skips and at the ends of time.
 func TestWalker(t *testing.T) {
-	f := Frame{WeekStart: Sunday, FiscalMonth: 4, FiscalDay: 6}
+	f := FiscalCalendar{WeekStart: Sunday, FiscalMonth: 4, FiscalDay: 6}
 	for u := Day; u <= FiscalYear; u++ {
 		for _, at := range []Date{1, 400, 730000, Max - 800, Max} {
-			i := f.Index(u, at)
+			i := f.PeriodIndex(u, at)
 			w := f.Walk(u, i)
 			for _, skip := range []int{0, 1, 1, 2, 1, 5, 1} {
 				i += skip
@@ -337,7 +340,7 @@ func TestWalker(t *testing.T) {
 				t.Fatalf("%s: %v lies outside", UnitNames[u], p)
 			}
 		}
-		first, last := f.Index(u, 730000), f.Index(u, 730400)
+		first, last := f.PeriodIndex(u, 730000), f.PeriodIndex(u, 730400)
 		if n != last-first+1 {
 			t.Errorf("%s: %d periods, want %d", UnitNames[u], n, last-first+1)
 		}
@@ -347,13 +350,13 @@ func TestWalker(t *testing.T) {
 // The name of a fiscal year is read as the year that it names, for years of months and
 // of weeks, named by their start and by their end.
 func TestFiscalNames(t *testing.T) {
-	for _, f := range []Frame{{FiscalMonth: 2, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 2, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, FiscalNamedStart: true, WeekStart: Monday},
-		{End: FiscalEnd{Weekday: Saturday, Month: 1}, WeekStart: Monday}, {End: FiscalEnd{Weekday: Saturday, Month: 1}, FiscalNamedStart: true, WeekStart: Monday}} {
-		f.Pattern = Patterns[0].Pattern
-		for d := of(2020, 1, 3); d < of(2034, 1, 1); d += 53 {
+	for _, f := range []FiscalCalendar{{FiscalMonth: 2, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 2, WeekStart: Monday}, {FiscalMonth: 1, FiscalDay: 1, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, WeekStart: Monday}, {FiscalMonth: 4, FiscalDay: 6, NamedByStartYear: true, WeekStart: Monday},
+		{YearEnd: FiscalYearEnd{Weekday: Saturday, Month: 1}, WeekStart: Monday}, {YearEnd: FiscalYearEnd{Weekday: Saturday, Month: 1}, NamedByStartYear: true, WeekStart: Monday}} {
+		f.Pattern = WeekPatterns[0].WeekPattern
+		for d := dayNumber(2020, 1, 3); d < dayNumber(2034, 1, 1); d += 53 {
 			for _, u := range []Unit{FiscalYear, FiscalQuarter, FiscalMonth} {
 				name := f.Name(u, d)
-				want, _ := f.Around(u, d, 0)
+				want, _ := f.PeriodAt(u, d, 0)
 				if span, ok := f.ParseSpan(name); !ok || span != want {
 					t.Fatalf("%+v, %s: %s is read as %v, want %v", f, d, name, span, want)
 				}

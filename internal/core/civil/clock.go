@@ -17,5 +17,5 @@ func ParseClock(text string) (minutes int, ok bool) {
 
 // AppendClock appends minutes after midnight as 16:30.
 func AppendClock(b []byte, minutes int) []byte {
-	return append(b, twos[2*(minutes/60)], twos[2*(minutes/60)+1], ':', twos[2*(minutes%60)], twos[2*(minutes%60)+1])
+	return append(b, digitPairs[2*(minutes/60)], digitPairs[2*(minutes/60)+1], ':', digitPairs[2*(minutes%60)], digitPairs[2*(minutes%60)+1])
 }

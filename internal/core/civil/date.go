@@ -22,25 +22,25 @@ const (
 // Valid reports whether d is a day between Min and Max.
 func (d Date) Valid() bool { return d >= Min && d <= Max }
 
-// Of returns the day year-month-day; ok is false when there is no such day.
-func Of(year, month, day int) (d Date, ok bool) {
+// NewDate returns the day year-month-day; ok is false when there is no such day.
+func NewDate(year, month, day int) (d Date, ok bool) {
 	if year < MinYear || year > MaxYear || month < 1 || month > 12 || day < 1 || day > 31 {
 		return None, false
 	}
-	if i := MonthIndex(year, month) - tabledIndex; uint(i) < tabledMonths {
-		if firsts[i]+int32(day) > firsts[i+1] {
+	if i := MonthIndex(year, month) - tableIndex; uint(i) < tableMonths {
+		if monthStarts[i]+int32(day) > monthStarts[i+1] {
 			return None, false
 		}
-		return tabledDay + Date(firsts[i]+int32(day)) - 1, true
+		return tableDay + Date(monthStarts[i]+int32(day)) - 1, true
 	}
 	if day > DaysIn(year, month) {
 		return None, false
 	}
-	return of(year, month, day), true
+	return dayNumber(year, month, day), true
 }
 
-// of counts from 1 March of year 0, so that the leap day ends its year.
-func of(year, month, day int) Date {
+// dayNumber counts from 1 March of year 0, so that the leap day ends its year.
+func dayNumber(year, month, day int) Date {
 	if month <= 2 {
 		year--
 		month += 12
@@ -50,18 +50,18 @@ func of(year, month, day int) Date {
 
 // YMD returns the year, the month (1 to 12) and the day of the month of d.
 func (d Date) YMD() (year, month, day int) {
-	if i, day, ok := d.tabled(); ok {
-		return tabledYear + i/12, i%12 + 1, day
+	if i, day, ok := d.lookupMonth(); ok {
+		return tableYear + i/12, i%12 + 1, day
 	}
-	i, day, years := d.cycled()
-	return tabledYear + i/12 + years, i%12 + 1, day
+	i, day, years := d.lookupCycled()
+	return tableYear + i/12 + years, i%12 + 1, day
 }
 
 // Year returns the calendar year of d.
 func (d Date) Year() int { y, _, _ := d.YMD(); return y }
 
 // YearDay returns the day of the year, 1 to 366.
-func (d Date) YearDay() int { return int(d-of(d.Year(), 1, 1)) + 1 }
+func (d Date) YearDay() int { return int(d-dayNumber(d.Year(), 1, 1)) + 1 }
 
 // IsLeap reports whether year has a 29 February.
 func IsLeap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
@@ -93,7 +93,7 @@ func Easter(year int) Date {
 	h := (19*a + b - b/4 - (b-(b+8)/25+1)/3 + 15) % 30
 	l := (32 + 2*(b%4) + 2*(c/4) - h - c%4) % 7
 	n := h + l - 7*((a+11*h+22*l)/451) + 114
-	return of(year, n/31, n%31+1)
+	return dayNumber(year, n/31, n%31+1)
 }
 
 // OrthodoxEaster returns Easter Sunday of a year by the Julian computus (as Meeus

@@ -1,45 +1,45 @@
 package civil
 
-// FiscalEnd is the day on which fiscal years of whole weeks end: the last
+// FiscalYearEnd is the day on which fiscal years of whole weeks end: the last
 // weekday of a month, or with Day the weekday nearest to a day of it. The zero
 // value says that fiscal years are of months.
-type FiscalEnd struct {
+type FiscalYearEnd struct {
 	Weekday Weekday
 	Month   int // 1 to 12
 	Day     int // 0 for the last of the month, else 1 to 31
 }
 
-// Pattern is how many weeks the three months of a fiscal quarter have, 13 in
+// WeekPattern is how many weeks the three months of a fiscal quarter have, 13 in
 // all; a 53rd week of the year joins the last month.
-type Pattern [3]uint8
+type WeekPattern [3]uint8
 
-// Patterns are those in use, by their names; the first holds by default.
-var Patterns = []struct {
+// WeekPatterns are those in use, by their names; the first holds by default.
+var WeekPatterns = []struct {
 	Name string
-	Pattern
-}{{"4-4-5", Pattern{4, 4, 5}}, {"4-5-4", Pattern{4, 5, 4}}, {"5-4-4", Pattern{5, 4, 4}}}
+	WeekPattern
+}{{"4-4-5", WeekPattern{4, 4, 5}}, {"4-5-4", WeekPattern{4, 5, 4}}, {"5-4-4", WeekPattern{5, 4, 4}}}
 
-// OfWeeks reports whether fiscal years are of whole weeks.
-func (f Frame) OfWeeks() bool { return f.End.Weekday != 0 }
+// IsWeekBased reports whether fiscal years are of whole weeks.
+func (f FiscalCalendar) IsWeekBased() bool { return f.YearEnd.Weekday != 0 }
 
 // yearEnd is the last day of the fiscal year of weeks that is counted as y: the
 // one whose rule names a day of the calendar year y.
-func (f Frame) yearEnd(y int) Date {
+func (f FiscalCalendar) yearEnd(y int) Date {
 	const cycle, days = 400, 146097 // whole weeks, so that days before Min have weekdays too
 	from, shift := y, Date(0)
 	if y < MinYear+1 {
 		from, shift = y+cycle, days
 	}
-	last := DaysIn(from, f.End.Month)
-	d := of(from, f.End.Month, last).OnOrBefore(f.End.Weekday)
-	if f.End.Day > 0 {
-		d = (of(from, f.End.Month, min(f.End.Day, last)) + 3).OnOrBefore(f.End.Weekday)
+	last := DaysIn(from, f.YearEnd.Month)
+	d := dayNumber(from, f.YearEnd.Month, last).OnOrBefore(f.YearEnd.Weekday)
+	if f.YearEnd.Day > 0 {
+		d = (dayNumber(from, f.YearEnd.Month, min(f.YearEnd.Day, last)) + 3).OnOrBefore(f.YearEnd.Weekday)
 	}
 	return d - shift
 }
 
-// weekYear is the fiscal year of weeks that holds d.
-func (f Frame) weekYear(d Date) int {
+// fiscalYearOfWeeks is the fiscal year of weeks that holds d.
+func (f FiscalCalendar) fiscalYearOfWeeks(d Date) int {
 	y, _, _ := max(d, Min).YMD()
 	for d > f.yearEnd(y) {
 		y++
@@ -59,87 +59,87 @@ func (u Unit) perYear() int {
 	return 0
 }
 
-// monthWeek is the week, from 0, with which month m of a year of weeks begins;
+// firstWeekOfMonth is the week, from 0, with which month m of a year of weeks begins;
 // month 12 begins with the week after the year of 52.
-func (f Frame) monthWeek(m int) (week int) {
+func (f FiscalCalendar) firstWeekOfMonth(m int) (week int) {
 	for i := range m % 3 {
 		week += int(f.Pattern[i])
 	}
 	return m/3*13 + week
 }
 
-// weekIndex is Index for the fiscal units of years of weeks.
-func (f Frame) weekIndex(u Unit, d Date) int {
-	y := f.weekYear(d)
+// weekBasedIndex is Index for the fiscal units of years of weeks.
+func (f FiscalCalendar) weekBasedIndex(u Unit, d Date) int {
+	y := f.fiscalYearOfWeeks(d)
 	week := min(int(d-f.yearEnd(y-1)-1)/7, 51) // the 53rd belongs where the 52nd does
 	m := week / 13 * 3
-	for m%3 < 2 && f.monthWeek(m+1) <= week {
+	for m%3 < 2 && f.firstWeekOfMonth(m+1) <= week {
 		m++
 	}
 	return y*u.perYear() + m/u.months()
 }
 
-// weekFirst is first for the fiscal units of years of weeks.
-func (f Frame) weekFirst(u Unit, i int) Date {
+// weekBasedFirst is first for the fiscal units of years of weeks.
+func (f FiscalCalendar) weekBasedFirst(u Unit, i int) Date {
 	y := floorDiv(i, u.perYear())
-	return f.yearEnd(y-1) + 1 + Date(7*f.monthWeek((i-y*u.perYear())*u.months()))
+	return f.yearEnd(y-1) + 1 + Date(7*f.firstWeekOfMonth((i-y*u.perYear())*u.months()))
 }
 
-// fiscalWeek is Index for fiscal weeks. They begin on the weekday after the end
+// fiscalWeekIndex is Index for fiscal weeks. They begin on the weekday after the end
 // of years of weeks; in years of months, which all begin 53, with the year, and
 // the last is cut at its end.
-func (f Frame) fiscalWeek(d Date) int {
-	if f.OfWeeks() {
-		return floorDiv(int(d)-int(f.End.Weekday)-1, 7)
+func (f FiscalCalendar) fiscalWeekIndex(d Date) int {
+	if f.IsWeekBased() {
+		return floorDiv(int(d)-int(f.YearEnd.Weekday)-1, 7)
 	}
-	y := f.Index(FiscalYear, d)
-	return y*53 + int(d-f.first(FiscalYear, y))/7
+	y := f.PeriodIndex(FiscalYear, d)
+	return y*53 + int(d-f.periodFirst(FiscalYear, y))/7
 }
 
-func (f Frame) fiscalWeekFirst(i int) Date {
-	if f.OfWeeks() {
-		return Date(i*7 + int(f.End.Weekday) + 1)
+func (f FiscalCalendar) fiscalWeekFirst(i int) Date {
+	if f.IsWeekBased() {
+		return Date(i*7 + int(f.YearEnd.Weekday) + 1)
 	}
 	y := floorDiv(i, 53)
-	return f.first(FiscalYear, y) + Date(7*(i-53*y))
+	return f.periodFirst(FiscalYear, y) + Date(7*(i-53*y))
 }
 
 // FiscalYearOf returns the number of the fiscal year that holds d. One of months
 // has the calendar year that it ends in, or starts in when the frame says so;
 // one of weeks that of the day in its rule, or the year before.
-func (f Frame) FiscalYearOf(d Date) int {
-	if f.OfWeeks() {
-		if f.FiscalNamedStart {
-			return f.weekYear(d) - 1
+func (f FiscalCalendar) FiscalYearOf(d Date) int {
+	if f.IsWeekBased() {
+		if f.NamedByStartYear {
+			return f.fiscalYearOfWeeks(d) - 1
 		}
-		return f.weekYear(d)
+		return f.fiscalYearOfWeeks(d)
 	}
-	s, _ := f.Period(FiscalYear, f.Index(FiscalYear, d))
+	s, _ := f.Period(FiscalYear, f.PeriodIndex(FiscalYear, d))
 	y, _, _ := s.Last.YMD() // which may lie in the year after the last
-	if f.FiscalNamedStart {
+	if f.NamedByStartYear {
 		y, _, _ = s.First.YMD()
 	}
 	return y
 }
 
-// fiscalYearAt is the index of the fiscal year of a number.
-func (f Frame) fiscalYearAt(year int) int {
+// fiscalYearIndex is the index of the fiscal year of a number.
+func (f FiscalCalendar) fiscalYearIndex(year int) int {
 	switch {
-	case f.OfWeeks() && f.FiscalNamedStart:
+	case f.IsWeekBased() && f.NamedByStartYear:
 		return year + 1
-	case !f.OfWeeks() && !f.FiscalNamedStart && (f.FiscalMonth > 1 || f.FiscalDay > 1):
+	case !f.IsWeekBased() && !f.NamedByStartYear && (f.FiscalMonth > 1 || f.FiscalDay > 1):
 		return year - 1
 	}
 	return year
 }
 
-// FiscalPlace returns the number of the period of a fiscal unit that holds d,
+// FiscalNumber returns the number of the period of a fiscal unit that holds d,
 // from 1, within its fiscal year.
-func (f Frame) FiscalPlace(u Unit, d Date) int {
+func (f FiscalCalendar) FiscalNumber(u Unit, d Date) int {
 	if u == FiscalWeek {
-		year, _ := f.Period(FiscalYear, f.Index(FiscalYear, d))
+		year, _ := f.Period(FiscalYear, f.PeriodIndex(FiscalYear, d))
 		return int(d-year.First)/7 + 1
 	}
 	n := u.perYear()
-	return (f.Index(u, d)%n+n)%n + 1
+	return (f.PeriodIndex(u, d)%n+n)%n + 1
 }

@@ -16,8 +16,8 @@ func pad(b []byte, n, width int) []byte {
 	return strconv.AppendInt(b, int64(n), 10)
 }
 
-// twos are the numbers from 00 to 99 in two digits each.
-var twos = func() (t [200]byte) {
+// digitPairs are the numbers from 00 to 99 in two digits each.
+var digitPairs = func() (t [200]byte) {
 	for i := range 100 {
 		t[2*i], t[2*i+1] = byte('0'+i/10), byte('0'+i%10)
 	}
@@ -26,13 +26,13 @@ var twos = func() (t [200]byte) {
 
 // Append appends d as ISO 8601, "2027-03-31".
 func (d Date) Append(b []byte) []byte {
-	if i, day, ok := d.tabled(); ok {
-		b = append(b, monthTexts[i][:]...)
-		return append(b, twos[2*day], twos[2*day+1])
+	if i, day, ok := d.lookupMonth(); ok {
+		b = append(b, monthPrefixes[i][:]...)
+		return append(b, digitPairs[2*day], digitPairs[2*day+1])
 	}
-	i, day, years := d.cycled()
-	t, century := &monthTexts[i], (tabledYear+i/12+years)/100
-	return append(b, twos[2*century], twos[2*century+1], t[2], t[3], t[4], t[5], t[6], t[7], twos[2*day], twos[2*day+1])
+	i, day, years := d.lookupCycled()
+	t, century := &monthPrefixes[i], (tableYear+i/12+years)/100
+	return append(b, digitPairs[2*century], digitPairs[2*century+1], t[2], t[3], t[4], t[5], t[6], t[7], digitPairs[2*day], digitPairs[2*day+1])
 }
 
 // String returns d as ISO 8601, or nothing for None.
@@ -66,13 +66,13 @@ func ParseDay(s string) (d Date, ok bool) {
 	if len(s) != 10 || s[4] != '-' || s[7] != '-' {
 		return None, false
 	}
-	d, _, ok = dashed(s)
+	d, _, ok = parseDashed(s)
 	return d, ok
 }
 
-// dashed reads ten bytes with dashes where those of a date are; shape is false if the others
+// parseDashed reads ten bytes with dashes where those of a date are; shape is false if the others
 // aren't digits.
-func dashed(s string) (d Date, shape, ok bool) {
+func parseDashed(s string) (d Date, shape, ok bool) {
 	century, cok := twoDigits(s[0], s[1])
 	year, yok := twoDigits(s[2], s[3])
 	m, mok := twoDigits(s[5], s[6])
@@ -80,7 +80,7 @@ func dashed(s string) (d Date, shape, ok bool) {
 	if !(cok && yok && mok && dok) {
 		return None, false, false
 	}
-	d, ok = Of(century*100+year, m, day)
+	d, ok = NewDate(century*100+year, m, day)
 	return d, true, ok
 }
 
@@ -97,7 +97,7 @@ func Parse(s string) (d Date, shape, ok bool) {
 	switch {
 	case !yok:
 	case len(s) == 10 && s[7] == '-':
-		return dashed(s)
+		return parseDashed(s)
 	case len(s) == 10 && s[5]|0x20 == 'w' && s[8] == '-':
 		w, wok := digits(s[6:8])
 		n, nok := digits(s[9:])
@@ -105,7 +105,7 @@ func Parse(s string) (d Date, shape, ok bool) {
 			if n < 1 || n > 7 {
 				return None, true, false
 			}
-			d, ok = OfISOWeek(year, w, Weekday(n))
+			d, ok = FromISOWeek(year, w, Weekday(n))
 			return d, true, ok
 		}
 	case len(s) == 8:
@@ -113,15 +113,15 @@ func Parse(s string) (d Date, shape, ok bool) {
 			if year < MinYear || n < 1 || n > 365 && (n > 366 || !IsLeap(year)) {
 				return None, true, false
 			}
-			return of(year, 1, 1) + Date(n-1), true, true
+			return dayNumber(year, 1, 1) + Date(n-1), true, true
 		}
 	}
 	return None, false, false
 }
 
-// fiscalLetter precedes the number of a fiscal period in its name; 0 for
+// fiscalPrefix precedes the number of a fiscal period in its name; 0 for
 // those that have none.
-func (u Unit) fiscalLetter() byte {
+func (u Unit) fiscalPrefix() byte {
 	switch u {
 	case FiscalWeek:
 		return 'W'
@@ -138,12 +138,12 @@ func (u Unit) fiscalLetter() byte {
 // Name returns the name of the period of u that holds d: 2027, 2027-H1,
 // 2027-Q1, 2027-03, FY2027, FY2027-Q1, FY2027-M03; a week goes by the ISO week
 // of its fourth day.
-func (f Frame) Name(u Unit, d Date) string {
+func (f FiscalCalendar) Name(u Unit, d Date) string {
 	return string(f.AppendName(nil, u, d))
 }
 
 // AppendName appends what Name returns.
-func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
+func (f FiscalCalendar) AppendName(b []byte, u Unit, d Date) []byte {
 	if u == Month {
 		b = d.Append(b)
 		return b[:len(b)-len("-31")]
@@ -151,7 +151,7 @@ func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
 	y, m, _ := d.YMD()
 	switch u {
 	case Week:
-		s, _ := f.Period(Week, f.Index(Week, d))
+		s, _ := f.Period(Week, f.PeriodIndex(Week, d))
 		y, w := (s.First + 3).ISOWeek()
 		return pad(append(pad(b, y, 4), "-W"...), w, 2)
 	case Quarter:
@@ -162,12 +162,12 @@ func (f Frame) AppendName(b []byte, u Unit, d Date) []byte {
 		return pad(b, y, 4)
 	case FiscalWeek, FiscalMonth, FiscalQuarter, FiscalHalf, FiscalYear:
 		b = pad(append(b, "FY"...), f.FiscalYearOf(d), 4)
-		if letter := u.fiscalLetter(); letter != 0 {
+		if letter := u.fiscalPrefix(); letter != 0 {
 			width := 1
 			if u < FiscalQuarter {
 				width = 2
 			}
-			b = pad(append(b, '-', letter), f.FiscalPlace(u, d), width)
+			b = pad(append(b, '-', letter), f.FiscalNumber(u, d), width)
 		}
 		return b
 	}

@@ -1,59 +1,59 @@
 package civil
 
 // Months are looked up here instead of worked out: those of the four centuries from
-// tabledYear on, after which the calendar begins again. Dates of other centuries are looked
+// tableYear on, after which the calendar begins again. Dates of other centuries are looked
 // up where their cycle has them, and a test holds all to arithmetic.
 const (
-	tabledYear   = 1900
-	tabledIndex  = tabledYear * 12 // as MonthIndex numbers it
-	tabledMonths = 4800
-	tabledDays   = 146097
-	earlier      = 5 // cycles that begin before the table and have days
+	tableYear    = 1900
+	tableIndex   = tableYear * 12 // as MonthIndex numbers it
+	tableMonths  = 4800
+	tableDays    = 146097
+	cyclesBefore = 5 // cycles that begin before the table and have days
 )
 
-// firsts are the first days of the tabled months, counted from 1900-01-01, and the day
+// monthStarts are the first days of the tabled months, counted from 1900-01-01, and the day
 // behind them all.
-var firsts [tabledMonths + 1]int32
+var monthStarts [tableMonths + 1]int32
 
-// monthTexts is how a date of each begins: "2027-03-".
-var monthTexts [tabledMonths][8]byte
+// monthPrefixes is how a date of each begins: "2027-03-".
+var monthPrefixes [tableMonths][8]byte
 
-// tabledDay is 1900-01-01.
-var tabledDay = of(tabledYear, 1, 1)
+// tableDay is 1900-01-01.
+var tableDay = dayNumber(tableYear, 1, 1)
 
 func init() {
-	for i := range tabledMonths {
-		year, month := tabledYear+i/12, i%12+1
-		firsts[i+1] = firsts[i] + int32(DaysIn(year, month))
-		t := &monthTexts[i]
-		copy(t[:2], twos[year/100*2:])
-		copy(t[2:4], twos[year%100*2:])
-		copy(t[5:7], twos[month*2:])
+	for i := range tableMonths {
+		year, month := tableYear+i/12, i%12+1
+		monthStarts[i+1] = monthStarts[i] + int32(DaysIn(year, month))
+		t := &monthPrefixes[i]
+		copy(t[:2], digitPairs[year/100*2:])
+		copy(t[2:4], digitPairs[year%100*2:])
+		copy(t[5:7], digitPairs[month*2:])
 		t[4], t[7] = '-', '-'
 	}
 }
 
-// tabled finds d in the table: the place of its month, and the day of the month.
-func (d Date) tabled() (i, day int, ok bool) {
-	n := uint32(d - tabledDay)
-	if n >= tabledDays {
+// lookupMonth finds d in the table: the place of its month, and the day of the month.
+func (d Date) lookupMonth() (i, day int, ok bool) {
+	n := uint32(d - tableDay)
+	if n >= tableDays {
 		return 0, 0, false
 	}
 	// Months have 30.436875 days on average, and the place by that is off by one at most.
 	i = int(uint64(n) * 141110654 >> 32)
-	if n < uint32(firsts[i]) {
+	if n < uint32(monthStarts[i]) {
 		i--
-	} else if n >= uint32(firsts[i+1]) {
+	} else if n >= uint32(monthStarts[i+1]) {
 		i++
 	}
-	return i, int(int32(n)-firsts[i]) + 1, true
+	return i, int(int32(n)-monthStarts[i]) + 1, true
 }
 
-// cycled finds a day that tabled doesn't have, some years (a multiple of 400) before or
+// lookupCycled finds a day that tabled doesn't have, some years (a multiple of 400) before or
 // after where the table has its like.
-func (d Date) cycled() (i, day, years int) {
-	cycle := int(d-tabledDay+earlier*tabledDays)/tabledDays - earlier
-	i, day, _ = (d - Date(cycle*tabledDays)).tabled()
+func (d Date) lookupCycled() (i, day, years int) {
+	cycle := int(d-tableDay+cyclesBefore*tableDays)/tableDays - cyclesBefore
+	i, day, _ = (d - Date(cycle*tableDays)).lookupMonth()
 	return i, day, 400 * cycle
 }
 
@@ -63,15 +63,15 @@ func MonthIndex(year, month int) int { return year*12 + month - 1 }
 // MonthDay returns a day (1 to 31, clamped to the month's last) of the month
 // with the given index; ok is false beyond the bounds.
 func MonthDay(index, day int) (Date, bool) {
-	if i := index - tabledIndex; uint(i) < tabledMonths {
-		return tabledDay + Date(min(firsts[i]+int32(day), firsts[i+1])) - 1, true
+	if i := index - tableIndex; uint(i) < tableMonths {
+		return tableDay + Date(min(monthStarts[i]+int32(day), monthStarts[i+1])) - 1, true
 	}
 	if index < MinYear*12 || index > MaxYear*12+11 {
 		return None, false
 	}
-	cycle := (index-tabledIndex+earlier*tabledMonths)/tabledMonths - earlier
-	i := index - tabledIndex - cycle*tabledMonths
-	return tabledDay + Date(cycle*tabledDays) + Date(min(firsts[i]+int32(day), firsts[i+1])) - 1, true
+	cycle := (index-tableIndex+cyclesBefore*tableMonths)/tableMonths - cyclesBefore
+	i := index - tableIndex - cycle*tableMonths
+	return tableDay + Date(cycle*tableDays) + Date(min(monthStarts[i]+int32(day), monthStarts[i+1])) - 1, true
 }
 
 // ShiftMonths returns d shifted by n months. The day of the month is kept, or
@@ -87,15 +87,15 @@ func (d Date) ShiftMonths(n int, keepEnd bool) (r Date, ok bool) {
 
 // monthAndDay returns the index of d's month, and the day of the month.
 func (d Date) monthAndDay() (index, day int) {
-	if i, day, ok := d.tabled(); ok {
-		return tabledIndex + i, day
+	if i, day, ok := d.lookupMonth(); ok {
+		return tableIndex + i, day
 	}
-	i, day, years := d.cycled()
-	return tabledIndex + i + 12*years, day
+	i, day, years := d.lookupCycled()
+	return tableIndex + i + 12*years, day
 }
 
-// monthAround is Around for months, which don't depend on the frame.
-func monthAround(d Date, offset int) (s Span, ok bool) {
+// monthAt is Around for months, which don't depend on the frame.
+func monthAt(d Date, offset int) (s Span, ok bool) {
 	index, _ := d.monthAndDay()
 	if s.First, ok = MonthDay(index+offset, 1); ok {
 		s.Last, _ = MonthDay(index+offset, 31)
@@ -103,14 +103,14 @@ func monthAround(d Date, offset int) (s Span, ok bool) {
 	return s, ok
 }
 
-// InMonth is MonthDay for the month that is offset months behind that of d.
-func (d Date) InMonth(offset, day int) (Date, bool) {
+// MonthDayAt is MonthDay for the month that is offset months behind that of d.
+func (d Date) MonthDayAt(offset, day int) (Date, bool) {
 	index, _ := d.monthAndDay()
 	return MonthDay(index+offset, day)
 }
 
 // IsMonthEnd reports whether d is the last day of its month.
 func (d Date) IsMonthEnd() bool {
-	last, _ := d.InMonth(0, 31)
+	last, _ := d.MonthDayAt(0, 31)
 	return d == last
 }

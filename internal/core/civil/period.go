@@ -22,32 +22,32 @@ const (
 var UnitNames = [...]string{"day", "week", "month", "quarter", "half-year", "year",
 	"fiscal week", "fiscal month", "fiscal quarter", "fiscal half", "fiscal year"}
 
-// Frame says how an organisation cuts time: where its week and its fiscal year
+// FiscalCalendar says how an organisation cuts time: where its week and its fiscal year
 // start, and which calendar year names a fiscal year. Fiscal years are of months,
 // or with End of whole weeks.
-type Frame struct {
+type FiscalCalendar struct {
 	WeekStart        Weekday
 	FiscalMonth      int // 1 to 12
 	FiscalDay        int // 1 to 31, clamped in shorter months
-	FiscalNamedStart bool
-	End              FiscalEnd
-	Pattern          Pattern
+	NamedByStartYear bool
+	YearEnd          FiscalYearEnd
+	Pattern          WeekPattern
 }
 
-// DefaultFrame starts weeks on Monday and the fiscal year on 1 January.
-var DefaultFrame = Frame{WeekStart: Monday, FiscalMonth: 1, FiscalDay: 1}
+// DefaultFiscalCalendar starts weeks on Monday and the fiscal year on 1 January.
+var DefaultFiscalCalendar = FiscalCalendar{WeekStart: Monday, FiscalMonth: 1, FiscalDay: 1}
 
 // Span is a stretch of days; both ends belong to it.
 type Span struct{ First, Last Date }
 
-// Always spans every day there is.
-var Always = Span{Min, Max}
+// AllDays spans every day there is.
+var AllDays = Span{Min, Max}
 
 // Len returns the number of days in s.
 func (s Span) Len() int { return int(s.Last-s.First) + 1 }
 
-// Has reports whether d lies in s.
-func (s Span) Has(d Date) bool { return d >= s.First && d <= s.Last }
+// Contains reports whether d lies in s.
+func (s Span) Contains(d Date) bool { return d >= s.First && d <= s.Last }
 
 // Widen returns s with back days more in front and forth days more behind,
 // kept within the bounds.
@@ -94,19 +94,19 @@ func (u Unit) MaxDays() int {
 	return u.months() * 32
 }
 
-// Index numbers the periods of a unit through; the number of the period that
+// PeriodIndex numbers the periods of a unit through; the number of the period that
 // holds d. Neighbouring periods have neighbouring numbers.
-func (f Frame) Index(u Unit, d Date) int {
+func (f FiscalCalendar) PeriodIndex(u Unit, d Date) int {
 	switch u {
 	case Day:
 		return int(d)
 	case Week:
 		return floorDiv(int(d)-int(f.WeekStart), 7)
 	case FiscalWeek:
-		return f.fiscalWeek(d)
+		return f.fiscalWeekIndex(d)
 	}
-	if u > FiscalWeek && f.OfWeeks() {
-		return f.weekIndex(u, d)
+	if u > FiscalWeek && f.IsWeekBased() {
+		return f.weekBasedIndex(u, d)
 	}
 	y, m, day := d.YMD()
 	i := MonthIndex(y, m)
@@ -119,8 +119,8 @@ func (f Frame) Index(u Unit, d Date) int {
 	return floorDiv(i, u.months())
 }
 
-// first returns the first day of period i, which may lie beyond the bounds.
-func (f Frame) first(u Unit, i int) Date {
+// periodFirst returns the first day of period i, which may lie beyond the bounds.
+func (f FiscalCalendar) periodFirst(u Unit, i int) Date {
 	switch u {
 	case Day:
 		return Date(i)
@@ -129,8 +129,8 @@ func (f Frame) first(u Unit, i int) Date {
 	case FiscalWeek:
 		return f.fiscalWeekFirst(i)
 	}
-	if u > FiscalWeek && f.OfWeeks() {
-		return f.weekFirst(u, i)
+	if u > FiscalWeek && f.IsWeekBased() {
+		return f.weekBasedFirst(u, i)
 	}
 	i *= u.months()
 	day := 1
@@ -142,55 +142,55 @@ func (f Frame) first(u Unit, i int) Date {
 	if y < 0 { // far before the bounds; any day below Min will do
 		return Min - 800
 	}
-	return of(y, m, min(day, DaysIn(y, m)))
+	return dayNumber(y, m, min(day, DaysIn(y, m)))
 }
 
 // Period returns the days of period i of a unit. It may reach beyond the
 // bounds by part of a period; ok is false when no day of it lies inside.
-func (f Frame) Period(u Unit, i int) (s Span, ok bool) {
+func (f FiscalCalendar) Period(u Unit, i int) (s Span, ok bool) {
 	if i < -1 {
 		return Span{}, false
 	}
 	if i > int(Max)+1 {
 		return Span{Max + 1, Max + 1}, false
 	}
-	s = Span{f.first(u, i), f.first(u, i+1) - 1}
+	s = Span{f.periodFirst(u, i), f.periodFirst(u, i+1) - 1}
 	return s, s.Last >= Min && s.First <= Max
 }
 
-// Around returns the period of a unit that lies offset periods from the one
+// PeriodAt returns the period of a unit that lies offset periods from the one
 // that holds d; ok is false when it isn't whole within the bounds.
-func (f Frame) Around(u Unit, d Date, offset int) (s Span, ok bool) {
+func (f FiscalCalendar) PeriodAt(u Unit, d Date, offset int) (s Span, ok bool) {
 	if u == Month {
-		return monthAround(d, offset)
+		return monthAt(d, offset)
 	}
-	s, ok = f.Period(u, f.Index(u, d)+offset)
+	s, ok = f.Period(u, f.PeriodIndex(u, d)+offset)
 	return s, ok && s.First >= Min && s.Last <= Max
 }
 
-// Middle returns the first day + ⌊(length − 1)/2⌋ days.
-func (s Span) Middle() Date { return s.First + Date((s.Len()-1)/2) }
+// Midpoint returns the first day + ⌊(length − 1)/2⌋ days.
+func (s Span) Midpoint() Date { return s.First + Date((s.Len()-1)/2) }
 
-// Walker goes through the periods of a unit in order, which is cheaper than
+// PeriodWalker goes through the periods of a unit in order, which is cheaper than
 // asking for each by its number.
-type Walker struct {
-	f    Frame
-	unit Unit
-	i    int
-	at   Span
-	ok   bool
-	y, m int // month after the period, of plain units of months
+type PeriodWalker struct {
+	fiscal FiscalCalendar
+	unit   Unit
+	i      int
+	period Span
+	ok     bool
+	y, m   int // month after the period, of plain units of months
 }
 
 // Walk returns a walker that is at period i of a unit.
-func (f Frame) Walk(u Unit, i int) Walker {
-	w := Walker{f: f, unit: u, i: i}
+func (f FiscalCalendar) Walk(u Unit, i int) PeriodWalker {
+	w := PeriodWalker{fiscal: f, unit: u, i: i}
 	w.jump()
 	return w
 }
 
-func (w *Walker) jump() {
-	w.at, w.ok = w.f.Period(w.unit, w.i)
+func (w *PeriodWalker) jump() {
+	w.period, w.ok = w.fiscal.Period(w.unit, w.i)
 	if w.ok && w.unit >= Month && w.unit <= Year {
 		next := (w.i + 1) * w.unit.months()
 		w.y, w.m = next/12, next%12+1
@@ -198,21 +198,21 @@ func (w *Walker) jump() {
 }
 
 // Period returns the period that the walker is at, as Frame.Period does.
-func (w *Walker) Period() (Span, bool) { return w.at, w.ok }
+func (w *PeriodWalker) Period() (Span, bool) { return w.period, w.ok }
 
 // Skip goes n periods on.
-func (w *Walker) Skip(n int) {
+func (w *PeriodWalker) Skip(n int) {
 	w.i += n
 	if n != 1 || !w.ok || w.unit < Month || w.unit > Year {
 		w.jump()
 		return
 	}
-	w.at.First = w.at.Last + 1
+	w.period.First = w.period.Last + 1
 	for range w.unit.months() {
-		w.at.Last += Date(DaysIn(w.y, w.m))
+		w.period.Last += Date(DaysIn(w.y, w.m))
 		if w.m++; w.m > 12 {
 			w.y, w.m = w.y+1, 1
 		}
 	}
-	w.ok = w.at.First <= Max
+	w.ok = w.period.First <= Max
 }

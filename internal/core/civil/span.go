@@ -7,7 +7,7 @@ import (
 
 // ParseSpan reads the name of a stretch of time: 2027, 2027-H1, 2027-Q2,
 // 2027-03, 2027-W13, FY2027, FY2027-Q1, FY2027-M03 or a single ISO date. ok is false for other text.
-func (f Frame) ParseSpan(s string) (Span, bool) {
+func (f FiscalCalendar) ParseSpan(s string) (Span, bool) {
 	if d, shape, ok := Parse(s); shape {
 		return Span{d, d}, ok
 	}
@@ -25,22 +25,22 @@ func (f Frame) ParseSpan(s string) (Span, bool) {
 	rest := up[4:]
 	switch {
 	case rest == "":
-		return f.whole(Year, year)
+		return f.periodWithin(Year, year)
 	case len(rest) == 3 && (rest[1] == 'H' || rest[1] == 'Q') && rest[0] == '-':
 		n := int(rest[2] - '0')
 		if rest[1] == 'H' && n >= 1 && n <= 2 {
-			return f.whole(Half, year*2+n-1)
+			return f.periodWithin(Half, year*2+n-1)
 		}
 		if rest[1] == 'Q' && n >= 1 && n <= 4 {
-			return f.whole(Quarter, year*4+n-1)
+			return f.periodWithin(Quarter, year*4+n-1)
 		}
 	case len(rest) == 3 && rest[0] == '-':
 		if m, ok := digits(rest[1:]); ok && m >= 1 && m <= 12 {
-			return f.whole(Month, MonthIndex(year, m))
+			return f.periodWithin(Month, MonthIndex(year, m))
 		}
 	case len(rest) == 4 && rest[:2] == "-W":
 		if w, ok := digits(rest[2:]); ok {
-			d, ok := OfISOWeek(year, w, Monday)
+			d, ok := FromISOWeek(year, w, Monday)
 			return Span{d, d + 6}, ok && d+6 <= Max
 		}
 	}
@@ -48,7 +48,7 @@ func (f Frame) ParseSpan(s string) (Span, bool) {
 }
 
 // fiscalSpan reads what follows FY: a year, and -Q1, -M03, -H1 or -W05.
-func (f Frame) fiscalSpan(s string) (Span, bool) {
+func (f FiscalCalendar) fiscalSpan(s string) (Span, bool) {
 	if len(s) < 4 {
 		return Span{}, false
 	}
@@ -56,13 +56,13 @@ func (f Frame) fiscalSpan(s string) (Span, bool) {
 	if !ok || number < MinYear {
 		return Span{}, false
 	}
-	year := f.fiscalYearAt(number)
+	year := f.fiscalYearIndex(number)
 	s = s[4:]
 	if s == "" {
-		return f.whole(FiscalYear, year)
+		return f.periodWithin(FiscalYear, year)
 	}
 	for u := FiscalWeek; u < FiscalYear; u++ {
-		n, ok := 0, len(s) > 2 && s[0] == '-' && s[1] == u.fiscalLetter()
+		n, ok := 0, len(s) > 2 && s[0] == '-' && s[1] == u.fiscalPrefix()
 		if ok {
 			n, ok = digits(s[2:])
 		}
@@ -73,13 +73,13 @@ func (f Frame) fiscalSpan(s string) (Span, bool) {
 		if !ok {
 			return Span{}, false
 		}
-		p, ok := f.whole(u, f.Index(u, first.First)+n-1)
-		return p, ok && first.Has(p.First)
+		p, ok := f.periodWithin(u, f.PeriodIndex(u, first.First)+n-1)
+		return p, ok && first.Contains(p.First)
 	}
 	return Span{}, false
 }
 
-func (f Frame) whole(u Unit, i int) (Span, bool) {
+func (f FiscalCalendar) periodWithin(u Unit, i int) (Span, bool) {
 	s, ok := f.Period(u, i)
 	return s, ok && s.First >= Min && s.Last <= Max
 }
@@ -95,7 +95,7 @@ type NamedSpan struct {
 type Periods func(span Span) iter.Seq2[NamedSpan, error]
 
 // Periods returns the periods of a unit, for one goroutine: it makes each name once.
-func (f Frame) Periods(u Unit) Periods {
+func (f FiscalCalendar) Periods(u Unit) Periods {
 	type named struct {
 		i    int
 		name string
@@ -103,7 +103,7 @@ func (f Frame) Periods(u Unit) Periods {
 	var names [512]named // those asked last, by their numbers
 	return func(span Span) iter.Seq2[NamedSpan, error] {
 		return func(yield func(NamedSpan, error) bool) {
-			i := f.Index(u, span.First)
+			i := f.PeriodIndex(u, span.First)
 			for w := f.Walk(u, i); ; w.Skip(1) {
 				p, _ := w.Period()
 				if p.First > span.Last {

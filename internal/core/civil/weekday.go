@@ -21,8 +21,8 @@ var (
 		"August", "September", "October", "November", "December"}
 )
 
-// Short returns the three-letter name, "Mon" to "Sun".
-func (w Weekday) Short() string { return WeekdayNames[w][:3] }
+// Abbrev returns the three-letter name, "Mon" to "Sun".
+func (w Weekday) Abbrev() string { return WeekdayNames[w][:3] }
 
 // Weekday returns the day of the week of d.
 func (d Date) Weekday() Weekday { return Weekday((d-1)%7 + 1) }
@@ -45,13 +45,13 @@ func (d Date) ISOWeek() (year, week int) {
 	return thursday.Year(), (thursday.YearDay()-1)/7 + 1
 }
 
-// OfISOWeek returns a weekday of an ISO 8601 week; ok is false when the year
+// FromISOWeek returns a weekday of an ISO 8601 week; ok is false when the year
 // has no such week or the day lies beyond the bounds.
-func OfISOWeek(year, week int, w Weekday) (Date, bool) {
+func FromISOWeek(year, week int, w Weekday) (Date, bool) {
 	if year < MinYear || year > MaxYear || week < 1 || week > 53 {
 		return None, false
 	}
-	d := of(year, 1, 4).OnOrBefore(Monday) + Date(7*(week-1)+int(w)-1)
+	d := dayNumber(year, 1, 4).OnOrBefore(Monday) + Date(7*(week-1)+int(w)-1)
 	if !d.Valid() {
 		return None, false
 	}

@@ -21,13 +21,13 @@ const (
 // Names are the language's words for the conventions.
 var Names = [...]string{"30/360 US", "30/360 bond", "30E/360", "30E/360 ISDA", "ACT/360", "ACT/365F", "ACT/ACT ISDA"}
 
-// Thirty reports whether months count as 30 days.
-func (c Convention) Thirty() bool { return c <= E30360ISDA }
+// Is30360 reports whether months count as 30 days.
+func (c Convention) Is30360() bool { return c <= E30360ISDA }
 
 // Days counts the days from a to b; when b is before a it is the exact negative
 // of the days from b to a.
 func (c Convention) Days(a, b civil.Date) int {
-	if !c.Thirty() {
+	if !c.Is30360() {
 		return int(b - a)
 	}
 	if b < a {
@@ -66,16 +66,16 @@ func (c Convention) Days(a, b civil.Date) int {
 	return 360*(y2-y1) + 30*(m2-m1) + d2 - d1
 }
 
-// Years returns the year fraction from a to b as a fraction num / den.
-func (c Convention) Years(a, b civil.Date) (num, den int64) {
+// YearFraction returns the year fraction from a to b as a fraction num / den.
+func (c Convention) YearFraction(a, b civil.Date) (num, den int64) {
 	switch {
-	case c.Thirty(), c == Act360:
+	case c.Is30360(), c == Act360:
 		return int64(c.Days(a, b)), 360
 	case c == Act365F:
 		return int64(b - a), 365
 	}
 	if b < a {
-		num, den = c.Years(b, a)
+		num, den = c.YearFraction(b, a)
 		return -num, den
 	}
 	// Days in leap years count by 366, the others by 365.
@@ -83,7 +83,7 @@ func (c Convention) Years(a, b civil.Date) (num, den int64) {
 	for at := a; at < b; {
 		y := at.Year()
 		next := b
-		if end, ok := civil.Of(y+1, 1, 1); ok {
+		if end, ok := civil.NewDate(y+1, 1, 1); ok {
 			next = min(b, end)
 		}
 		if civil.IsLeap(y) {

@@ -64,16 +64,16 @@ func TestActualActual(t *testing.T) {
 		{"2000-01-30", "2000-06-30", 152.0 / 366},
 		{"1999-11-30", "2000-04-30", 32.0/365 + 120.0/366},
 	} {
-		num, den := ActActISDA.Years(day(c.a), day(c.b))
+		num, den := ActActISDA.YearFraction(day(c.a), day(c.b))
 		if got := float64(num) / float64(den); math.Abs(got-c.want) > 1e-12 {
 			t.Errorf("from %s to %s: %v, want %v", c.a, c.b, got, c.want)
 		}
-		back, _ := ActActISDA.Years(day(c.b), day(c.a))
+		back, _ := ActActISDA.YearFraction(day(c.b), day(c.a))
 		if back != -num {
 			t.Errorf("from %s to %s isn't the negative", c.b, c.a)
 		}
 	}
-	if n, d := Act365F.Years(day("2027-01-01"), day("2028-01-01")); n != 365 || d != 365 {
+	if n, d := Act365F.YearFraction(day("2027-01-01"), day("2028-01-01")); n != 365 || d != 365 {
 		t.Errorf("ACT/365F: %d/%d", n, d)
 	}
 }

@@ -10,22 +10,22 @@ func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
 	if err != nil {
 		return err
 	}
-	s.reaches(366, 366)
-	s.deep = func(d civil.Date, row []Value, in *inside) (civil.Date, error) {
+	s.setReach(366, 366)
+	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error) {
 		by, unsure, err := of(row)
-		in.beyond.Noted = unsure
+		in.uncovered.Recorded = unsure
 		if err != nil || by == civil.None {
 			return civil.None, err
 		}
 		year := max(by.Year(), d.Year())
-		if n.Back {
+		if n.Backward {
 			year = by.Year()
 		}
 		at := c.anniversaryIn(d, year)
 		switch {
-		case n.Back && at > by:
+		case n.Backward && at > by:
 			year--
-		case !n.Back && (at < by || at == by && !n.On):
+		case !n.Backward && (at < by || at == by && !n.OrOn):
 			year++
 		}
 		if year < d.Year() {
@@ -40,7 +40,7 @@ func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
 }
 
 func (c *compiler) anniversaryIn(d civil.Date, year int) civil.Date {
-	return AnniversaryIn(d, year, c.LeapMarch)
+	return AnniversaryIn(d, year, c.LeapDayToMarch)
 }
 
 // AnniversaryIn returns the month and day of d in a year. A 29 February is kept

@@ -13,8 +13,8 @@ import (
 // ErrRange is a date outside the years 0001 to 9999.
 var ErrRange = errors.New("the date falls outside the years 0001 to 9999")
 
-// apply is a compiled step; None is a blank result.
-type apply func(d civil.Date, row []Value) (civil.Date, error)
+// stepFunc is a compiled step; None is a blank result.
+type stepFunc func(d civil.Date, row []Value) (civil.Date, error)
 
 // Step is a compiled step of a chain.
 type Step struct {
@@ -22,37 +22,37 @@ type Step struct {
 	// Text is the canonical form.
 	Text string
 	// Calendar is what the step counts with; nil for steps that don't.
-	Calendar *workdays.Calendar
-	roll     bool // by a convention; it has no do
-	by       workdays.Convention
-	do       apply
-	month    *toMonth // what do does, for steps that are no more than that
-	amount   *amount  // likewise
-	cells    bool     // it takes something from a cell
-	// deep is do for a step that runs other steps, and reports what those did.
-	deep     func(d civil.Date, row []Value, in *inside) (civil.Date, error)
-	series   Looked // that the step looks into, if it does
-	back     Reach  // how far it moves a date at most, and forth
-	forth    Reach
-	mayBlank bool
-	// choose picks the step that counts with the calendar that a column names.
-	choose func(row []Value) (*Step, error)
-	choice bool // what chose among operands; it has neither Node nor do
+	Calendar    *workdays.Calendar
+	isRoll      bool // by a convention; it has no do
+	convention  workdays.Convention
+	apply       stepFunc
+	monthShift  *monthShift  // what do does, for steps that are no more than that
+	amountShift *amountShift // likewise
+	readsCells  bool         // it takes something from a cell
+	// applyNested is do for a step that runs other steps, and reports what those did.
+	applyNested  func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error)
+	lookup       DateLookup // that the step looks into, if it does
+	reachBack    Reach      // how far it moves a date at most, and forth
+	reachForward Reach
+	mayBeBlank   bool
+	// chooseByCalendar picks the step that counts with the calendar that a column names.
+	chooseByCalendar func(row []Value) (*Step, error)
+	isChoice         bool // what chose among operands; it has neither Node nor do
 }
 
-// Chose reports whether the step is a choice among operands, such as `later of`, whose
+// IsChoice reports whether the step is a choice among operands, such as `later of`, whose
 // Text says which one won. Any other step has a Node.
-func (s *Step) Chose() bool { return s.choice }
+func (s *Step) IsChoice() bool { return s.isChoice }
 
-// Rolls reports whether the step moves closed days by a convention.
-func (s *Step) Rolls() bool { _, is := s.Node.(*phrase.Roll); return is }
+// IsRoll reports whether the step moves closed days by a convention.
+func (s *Step) IsRoll() bool { _, is := s.Node.(*phrase.Roll); return is }
 
-// inside is what the steps did that a step runs.
-type inside struct {
-	traced bool // moves and tell are wanted
-	beyond workdays.Beyond
-	moves  []Move
-	tell   func() string
+// nestedTrace is what the steps did that a step runs.
+type nestedTrace struct {
+	traced    bool // moves and tell are wanted
+	uncovered workdays.Uncovered
+	moves     []Move
+	explain   func() string
 }
 
 // Move is one step that was made: what happened, from which its reason is written. A
@@ -63,24 +63,24 @@ type Move struct {
 	// Inner are the moves of the operand that a choice took, or of the steps that the
 	// step runs.
 	Inner []Move
-	// Early says that a short day ended the time early; "" for other moves.
-	Early string
-	tell  func() string
+	// EarlyClose says that a short day ended the time early; "" for other moves.
+	EarlyClose string
+	explain    func() string
 }
 
-// Tell says more of how the step came to its date; "" for nothing.
-func (m Move) Tell() string {
-	if m.tell == nil {
+// Explain says more of how the step came to its date; "" for nothing.
+func (m Move) Explain() string {
+	if m.explain == nil {
 		return ""
 	}
-	return m.tell()
+	return m.explain()
 }
 
 // Changed reports whether the step put the date on another day.
 func (m Move) Changed() bool { return m.To != m.From && m.To != civil.None }
 
-// Rolled reports whether a business-day convention moved the date.
-func (m Move) Rolled() bool { return m.Step.roll && m.Changed() }
+// IsRoll reports whether a business-day convention moved the date.
+func (m Move) IsRoll() bool { return m.Step.isRoll && m.Changed() }
 
 // Reason says in words why the date moved.
 func (m Move) Reason() string { return string(m.appendReason(nil)) }
@@ -88,44 +88,44 @@ func (m Move) Reason() string { return string(m.appendReason(nil)) }
 // appendReason appends why the date moved; nothing for a step that left it alone.
 func (m Move) appendReason(b []byte) []byte {
 	switch {
-	case m.Early != "":
-		return append(b, m.Early...)
-	case m.Step.choice:
+	case m.EarlyClose != "":
+		return append(b, m.EarlyClose...)
+	case m.Step.isChoice:
 		b = append(b, m.Step.Text...)
 		for _, in := range m.Inner { // its other steps are in the text
-			if in.Step.choice || in.Rolled() || in.Early != "" {
+			if in.Step.isChoice || in.IsRoll() || in.EarlyClose != "" {
 				b = in.appendReason(append(b, "; "...))
 			}
 		}
 		return b
 	case !m.Changed():
 		return b
-	case !m.Step.roll:
+	case !m.Step.isRoll:
 		return append(b, m.Step.Text...)
 	}
-	b = append(append(b, m.From.Weekday().Short()...), ' ')
+	b = append(append(b, m.From.Weekday().Abbrev()...), ' ')
 	b = append(m.From.Append(b), " is closed ("...)
-	b = append(append(b, ClosedBy(m.Step.Calendar, m.From)...), ')')
-	b = append(behind(b, m), "; rolled "...)
-	return append(b, workdays.ConventionNames[m.Step.by]...)
+	b = append(append(b, ClosureName(m.Step.Calendar, m.From)...), ')')
+	b = append(appendPassedHolidays(b, m), "; rolled "...)
+	return append(b, workdays.ConventionNames[m.Step.convention]...)
 }
 
-// behind appends the holidays on the other closed days that a roll passed over: behind
+// appendPassedHolidays appends the holidays on the other closed days that a roll passed over: behind
 // a weekend often stands the holiday that made the date move further.
-func behind(b []byte, m Move) []byte {
+func appendPassedHolidays(b []byte, m Move) []byte {
 	by := civil.Date(1)
 	if m.To < m.From {
 		by = -1
 	}
 	cal := m.Step.Calendar
-	told := ClosedBy(cal, m.From)
+	told := ClosureName(cal, m.From)
 	var list []string
 	for d := m.From + by; d != m.To; d += by {
-		if cal.Open(d) || cal.Weekend(d) {
+		if cal.IsWorkday(d) || cal.IsWeekend(d) {
 			continue
 		}
 		if name := HolidayNames(cal, d); name != told { // a stretch is named once
-			list = append(list, d.Weekday().Short()+" "+d.String()+" ("+name+")")
+			list = append(list, d.Weekday().Abbrev()+" "+d.String()+" ("+name+")")
 			told = name
 		}
 	}
@@ -138,9 +138,9 @@ func behind(b []byte, m Move) []byte {
 	return append(append(b, ", as are "...), strings.Join(list, " and ")...)
 }
 
-// ClosedBy names what closes d: weekend for a closed weekday, else holidays.
-func ClosedBy(cal *workdays.Calendar, d civil.Date) string {
-	if cal.Weekend(d) {
+// ClosureName names what closes d: weekend for a closed weekday, else holidays.
+func ClosureName(cal *workdays.Calendar, d civil.Date) string {
+	if cal.IsWeekend(d) {
 		return "weekend"
 	}
 	return HolidayNames(cal, d)
@@ -148,7 +148,7 @@ func ClosedBy(cal *workdays.Calendar, d civil.Date) string {
 
 // HolidayNames names the holidays that are listed for d, on a weekend too.
 func HolidayNames(cal *workdays.Calendar, d civil.Date) string {
-	listed := cal.On(d)
+	listed := cal.HolidaysOn(d)
 	switch len(listed) {
 	case 0:
 		return ""
@@ -171,7 +171,7 @@ func Reasons(moves []Move) string { return string(AppendReasons(nil, moves)) }
 func AppendReasons(b []byte, moves []Move) []byte {
 	start := len(b)
 	for _, m := range moves {
-		if !m.Changed() && !m.Step.choice && m.Early == "" {
+		if !m.Changed() && !m.Step.isChoice && m.EarlyClose == "" {
 			continue
 		}
 		if len(b) > start {
@@ -194,29 +194,29 @@ type Chain struct {
 	// calendar is that by whose short days the time may end early; nil if none can. at is
 	// the step that gives it.
 	calendar func(row []Value) (*workdays.Calendar, error)
-	at       *Step
-	// Back and Forth bound how far a chain can move a date.
-	Back, Forth Reach
-	// Unordered says that of two dates the later may end up earlier.
-	Unordered bool
-	// chosen gives the date that is chosen before the steps; nil if none is.
-	chosen func(d civil.Date, traced bool) (to civil.Date, move Move, beyond workdays.Beyond, err error)
-	// MayBlank says that a step can give a blank for a date.
-	MayBlank bool
-	text     string
-	// Alone is the calendar of a roll that is the only step, which leaves alone the days
+	timeStep *Step
+	// ReachBack and ReachForward bound how far a chain can move a date.
+	ReachBack, ReachForward Reach
+	// MayReorder says that of two dates the later may end up earlier.
+	MayReorder bool
+	// choose gives the date that is chosen before the steps; nil if none is.
+	choose func(d civil.Date, traced bool) (to civil.Date, move Move, beyond workdays.Uncovered, err error)
+	// MayBeBlank says that a step can give a blank for a date.
+	MayBeBlank bool
+	text       string
+	// SoleRollCalendar is the calendar of a roll that is the only step, which leaves alone the days
 	// that stay in it, as most dates of most rules do; nil if there is more.
-	Alone *workdays.Calendar
-	// single is what the only step does, where that asks no calendar and no series.
-	single apply
+	SoleRollCalendar *workdays.Calendar
+	// soleStep is what the only step does, where that asks no calendar and no series.
+	soleStep stepFunc
 }
 
 // Run applies the chain to d and appends each step to trace, if that isn't nil. None is
 // a blank. beyond is the calendar that was asked beyond what it knows, if one was. An
 // error is a *phrase.Error that points at the step.
-func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, beyond workdays.Beyond, err error) {
-	if c.chosen != nil {
-		to, move, asked, err := c.chosen(d, trace != nil)
+func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, beyond workdays.Uncovered, err error) {
+	if c.choose != nil {
+		to, move, asked, err := c.choose(d, trace != nil)
 		if err != nil || to == civil.None {
 			return civil.None, asked, err
 		}
@@ -229,17 +229,17 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 	}
 	for i := range c.Steps {
 		s := &c.Steps[i]
-		if s.choose != nil {
-			chosen, err := s.choose(row)
+		if s.chooseByCalendar != nil {
+			chosen, err := s.chooseByCalendar(row)
 			if err != nil || chosen == nil {
 				return civil.None, beyond, err
 			}
 			s = chosen
 		}
-		if s.Calendar != nil && !s.Calendar.Knows(d) {
-			beyond = workdays.Beyond{Calendar: s.Calendar, Day: d}
+		if s.Calendar != nil && !s.Calendar.Covers(d) {
+			beyond = workdays.Uncovered{Calendar: s.Calendar, Day: d}
 		}
-		if s.roll && s.Calendar.Open(d) {
+		if s.isRoll && s.Calendar.IsWorkday(d) {
 			if trace != nil {
 				*trace = append(*trace, Move{Step: s, From: d, To: d})
 			}
@@ -248,18 +248,18 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 		var to civil.Date
 		move := Move{Step: s, From: d}
 		switch {
-		case s.roll:
-			to, err = worked(s.Calendar.RollClosed(d, s.by))
-		case s.deep != nil:
-			in := inside{traced: trace != nil}
-			to, err = s.deep(d, row, &in)
-			move.Inner, move.tell = in.moves, in.tell
-			beyond = beyond.Or(in.beyond)
+		case s.isRoll:
+			to, err = foundWorkday(s.Calendar.RollClosed(d, s.convention))
+		case s.applyNested != nil:
+			in := nestedTrace{traced: trace != nil}
+			to, err = s.applyNested(d, row, &in)
+			move.Inner, move.explain = in.moves, in.explain
+			beyond = beyond.OrElse(in.uncovered)
 		default:
-			to, err = s.do(d, row)
+			to, err = s.apply(d, row)
 		}
 		if err != nil {
-			return civil.None, beyond, c.fault(s, err)
+			return civil.None, beyond, c.wrapError(s, err)
 		}
 		if trace != nil {
 			move.To = to
@@ -268,22 +268,22 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 		if to == civil.None {
 			return civil.None, beyond, nil
 		}
-		if s.Calendar != nil && !s.Calendar.Knows(to) {
-			beyond = workdays.Beyond{Calendar: s.Calendar, Day: to}
-		} else if s.series != nil && !beyond.Is() {
-			beyond = s.series.Beyond(to)
+		if s.Calendar != nil && !s.Calendar.Covers(to) {
+			beyond = workdays.Uncovered{Calendar: s.Calendar, Day: to}
+		} else if s.lookup != nil && !beyond.IsSet() {
+			beyond = s.lookup.UncoveredAt(to)
 		}
 		d = to
 	}
 	if trace != nil {
-		if end, ok := c.ended(d, row); ok {
+		if end, ok := c.earlyCloseMove(d, row); ok {
 			*trace = append(*trace, end)
 		}
 	}
 	return d, beyond, nil
 }
 
-func (c *Chain) fault(s *Step, err error) error {
+func (c *Chain) wrapError(s *Step, err error) error {
 	var pe *phrase.Error
 	if errors.As(err, &pe) {
 		return err

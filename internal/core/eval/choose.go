@@ -9,8 +9,8 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// choiceNames are what a date that is chosen after `then` may use.
-var choiceNames = []string{"nominal", "previous_nominal", "next_nominal"}
+// choiceNominals are what a date that is chosen after `then` may use.
+var choiceNominals = []string{"nominal", "previous_nominal", "next_nominal"}
 
 // branch is one of the dates that are chosen among, with its canonical text.
 type branch struct {
@@ -18,25 +18,25 @@ type branch struct {
 	prog *Program
 }
 
-// choice is a date that a rule chooses before its steps.
-type choice struct {
+// dateChoice is a date that a rule chooses before its steps.
+type dateChoice struct {
 	pick     func(row []Value) (*branch, error)
 	branches []*branch
 }
 
 // choose compiles the date that is chosen after `then`.
-func (c *compiler) choose(e phrase.Expr) (*choice, error) {
+func (c *compiler) choose(e phrase.Expr) (*dateChoice, error) {
 	inner := *c
-	inner.Env = c.Env.withoutSlots()
-	inner.Env.Names, inner.Env.Kinds = choiceNames, []Kind{Date, Date, Date}
-	ch := &choice{}
+	inner.Env = c.Env.withoutCollectors()
+	inner.Env.Names, inner.Env.Kinds = choiceNominals, []Kind{Date, Date, Date}
+	ch := &dateChoice{}
 	var err error
 	ch.pick, err = inner.branches(e, ch)
 	return ch, err
 }
 
 // branches compiles an `if`, or one of its branches.
-func (c *compiler) branches(e phrase.Expr, ch *choice) (func([]Value) (*branch, error), error) {
+func (c *compiler) branches(e phrase.Expr, ch *dateChoice) (func([]Value) (*branch, error), error) {
 	if e == nil {
 		return func([]Value) (*branch, error) { return nil, nil }, nil
 	}
@@ -50,7 +50,7 @@ func (c *compiler) branches(e phrase.Expr, ch *choice) (func([]Value) (*branch, 
 		if err != nil {
 			return nil, err
 		}
-		b := &branch{step: Step{Text: text, choice: true}, prog: prog}
+		b := &branch{step: Step{Text: text, isChoice: true}, prog: prog}
 		ch.branches = append(ch.branches, b)
 		return func([]Value) (*branch, error) { return b, nil }, nil
 	}
@@ -71,10 +71,10 @@ func (c *compiler) branches(e phrase.Expr, ch *choice) (func([]Value) (*branch, 
 		if err != nil {
 			return nil, err
 		}
-		switch truthOf(v) {
-		case unknown:
+		switch ternaryOf(v) {
+		case ternaryBlank:
 			return nil, nil
-		case yes:
+		case ternaryTrue:
 			return then(row)
 		}
 		return otherwise(row)
@@ -90,17 +90,17 @@ func (c *compiler) branchText(e phrase.Expr) (string, error) {
 	}
 	switch e := e.(type) {
 	case *phrase.Name:
-		if !slices.ContainsFunc(choiceNames, func(n string) bool { return phrase.SameName(n, e.Text) }) {
+		if !slices.ContainsFunc(choiceNominals, func(n string) bool { return phrase.NamesEqual(n, e.Text) }) {
 			return bad()
 		}
 		return phrase.ExprText(e), nil
 	case *phrase.Steps:
-		if base, ok := e.Base.(*phrase.Name); !ok || !phrase.SameName(base.Text, choiceNames[0]) {
+		if base, ok := e.Base.(*phrase.Name); !ok || !phrase.NamesEqual(base.Text, choiceNominals[0]) {
 			return bad()
 		}
 		text := ""
 		for i, s := range e.List {
-			if phrase.Last(s) || phrase.Alone(s) != "" {
+			if phrase.IsLastStep(s) || phrase.RowsOnlyReason(s) != "" {
 				return "", c.fail(s.Pos(), "this step can't be used in a branch of a rule", "")
 			}
 			if i > 0 {
@@ -113,31 +113,31 @@ func (c *compiler) branchText(e phrase.Expr) (string, error) {
 	return bad()
 }
 
-// beside finds the nominal date before or after one.
-type beside func(d civil.Date) (recur.Date, bool)
+// neighborFunc finds the nominal date before or after one.
+type neighborFunc func(d civil.Date) (recur.Date, bool)
 
-// choosing makes the chain of a rule that chooses a date before its steps.
-func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
+// chainWith makes the chain of a rule that chooses a date before its steps.
+func (ch *dateChoice) chainWith(chain *Chain, rule *recur.Rule) *Chain {
 	c := *chain
-	c.Unordered, c.Alone, c.single = true, nil, nil
-	far := 2*rule.Stride() + 366
+	c.MayReorder, c.SoleRollCalendar, c.soleStep = true, nil, nil
+	far := 2*rule.MaxGap() + 366
 	var back, forth Reach
 	for _, b := range ch.branches {
 		if of := b.prog.chain; of != nil {
-			back, forth = back.Or(of.Back), forth.Or(of.Forth)
-			c.MayBlank = c.MayBlank || of.MayBlank
+			back, forth = back.Max(of.ReachBack), forth.Max(of.ReachForward)
+			c.MayBeBlank = c.MayBeBlank || of.MayBeBlank
 		}
 	}
-	c.Back, c.Forth = c.Back.Plus(back).Plus(Reach{Days: far}), c.Forth.Plus(forth).Plus(Reach{Days: far})
-	c.MayBlank = true
-	near := func(find beside, d civil.Date) Value {
+	c.ReachBack, c.ReachForward = c.ReachBack.Add(back).Add(Reach{Days: far}), c.ReachForward.Add(forth).Add(Reach{Days: far})
+	c.MayBeBlank = true
+	near := func(find neighborFunc, d civil.Date) Value {
 		found, ok := find(d)
 		if !ok {
 			return Value{}
 		}
 		return Day(found.Date)
 	}
-	c.chosen = func(d civil.Date, traced bool) (to civil.Date, move Move, beyond workdays.Beyond, err error) {
+	c.choose = func(d civil.Date, traced bool) (to civil.Date, move Move, beyond workdays.Uncovered, err error) {
 		row := []Value{Day(d), near(rule.Before, d), near(rule.After, d)}
 		b, err := ch.pick(row)
 		if err != nil || b == nil {
@@ -149,7 +149,7 @@ func (ch *choice) choosing(chain *Chain, rule *recur.Rule) *Chain {
 		if !traced {
 			trace = nil
 		}
-		beyond, err = b.prog.Work(row, trace, &v)
+		beyond, err = b.prog.EvalTraced(row, trace, &v)
 		if err != nil || v.Kind == Blank {
 			return civil.None, move, beyond, err
 		}

@@ -14,8 +14,8 @@ type Clock interface {
 	Local(at int64) (d civil.Date, minutes int)
 }
 
-// at gives a chain the time of its last step; list are all its steps.
-func (c *compiler) at(ch *Chain, at *phrase.At, list []phrase.Step) (err error) {
+// setTime gives a chain the time of its last step; list are all its steps.
+func (c *compiler) setTime(ch *Chain, at *phrase.At, list []phrase.Step) (err error) {
 	ch.Minutes, ch.Zone = at.Minutes, at.Zone
 	if ch.Zone == "" {
 		ch.Zone = c.Zone
@@ -29,7 +29,7 @@ func (c *compiler) at(ch *Chain, at *phrase.At, list []phrase.Step) (err error) 
 	for i := len(list) - 1; i >= 0 && using == nil; i-- {
 		using = phrase.UsingOf(list[i])
 	}
-	if at.Zone != "" && at.Zone != c.home() {
+	if at.Zone != "" && at.Zone != c.homeZone() {
 		if at.Using != nil {
 			return c.fail(at.Using.Span, "a time in another zone is never shortened, so a calendar has no effect", "")
 		}
@@ -38,23 +38,23 @@ func (c *compiler) at(ch *Chain, at *phrase.At, list []phrase.Step) (err error) 
 	if ch.calendar, err = c.calendarOf(using, at.Span); err != nil || ch.calendar == nil {
 		return err
 	}
-	ch.at = &Step{Node: at, Text: phrase.StepText(at)}
+	ch.timeStep = &Step{Node: at, Text: phrase.StepText(at)}
 	return nil
 }
 
-// home is the zone of times here, by its name.
-func (c *compiler) home() string {
+// homeZone is the zone of times here, by its name.
+func (c *compiler) homeZone() string {
 	if c.Zone != "" {
 		return c.Zone
 	}
-	return c.Home
+	return c.HomeZone
 }
 
 // calendarOf gives the calendar by which a time may end early, for each row; nil if it
 // has no short days.
 func (c *compiler) calendarOf(using *phrase.Using, at phrase.Span) (func(row []Value) (*workdays.Calendar, error), error) {
-	if column := c.byColumnOf(using, at); column != nil {
-		choose, err := chooser(c, column, func(c *compiler) (*workdays.Calendar, error) { return c.Calendar, nil })
+	if column := c.calendarColumn(using, at); column != nil {
+		choose, err := perCalendar(c, column, func(c *compiler) (*workdays.Calendar, error) { return c.Calendar, nil })
 		return func(row []Value) (*workdays.Calendar, error) {
 			cal, err := choose(row)
 			if cal == nil || err != nil {
@@ -70,15 +70,15 @@ func (c *compiler) calendarOf(using *phrase.Using, at phrase.Span) (func(row []V
 			return nil, err
 		}
 	}
-	if cal == nil || !cal.Shortens() {
+	if cal == nil || !cal.HasShortDays() {
 		return nil, nil
 	}
 	return func([]Value) (*workdays.Calendar, error) { return cal, nil }, nil
 }
 
-// early gives when a day ends, if that is before the time that the chain gives; ok is false
+// earlyClose gives when a day ends, if that is before the time that the chain gives; ok is false
 // if it isn't.
-func (c *Chain) early(d civil.Date, row []Value) (end workdays.Holiday, ok bool) {
+func (c *Chain) earlyClose(d civil.Date, row []Value) (end workdays.Holiday, ok bool) {
 	if c.calendar == nil {
 		return end, false
 	}
@@ -86,47 +86,47 @@ func (c *Chain) early(d civil.Date, row []Value) (end workdays.Holiday, ok bool)
 	if cal == nil || err != nil { // a blank name, which is counted, or a wrong one, which a step tells
 		return end, false
 	}
-	end, ok = cal.Short(d)
+	end, ok = cal.ShortDayOn(d)
 	return end, ok && end.Until > 0 && end.Until < c.Minutes
 }
 
-// Value is a day that the chain gave for a row, with its time if it gives one, which a short
+// WithTime is a day that the chain gave for a row, with its time if it gives one, which a short
 // day may end early.
-func (c *Chain) Value(d civil.Date, row []Value) Value {
+func (c *Chain) WithTime(d civil.Date, row []Value) Value {
 	minutes := c.Minutes
 	if minutes >= 0 && d != civil.None {
-		if end, ok := c.early(d, row); ok {
+		if end, ok := c.earlyClose(d, row); ok {
 			minutes = end.Until
 		}
 	}
-	return c.On(d, minutes)
+	return c.AtTime(d, minutes)
 }
 
-// On is a day with a time of the chain's zone; minutes below 0 are none.
-func (c *Chain) On(d civil.Date, minutes int) Value {
+// AtTime is a day with a time of the chain's zone; minutes below 0 are none.
+func (c *Chain) AtTime(d civil.Date, minutes int) Value {
 	if minutes < 0 || d == civil.None {
 		return Day(d)
 	}
-	v := Value{Kind: Moment, Day: d, Minutes: int16(minutes), Text: c.Zone}
+	v := Value{Kind: DateTime, Day: d, Minutes: int16(minutes), Text: c.Zone}
 	if c.clock != nil {
 		v.Num = c.clock.Instant(d, minutes)
 	}
 	return v
 }
 
-// ended is the move of a time that a short day ends early, which moves no date.
-func (c *Chain) ended(d civil.Date, row []Value) (m Move, ok bool) {
-	end, ok := c.early(d, row)
+// earlyCloseMove is the move of a time that a short day ends early, which moves no date.
+func (c *Chain) earlyCloseMove(d civil.Date, row []Value) (m Move, ok bool) {
+	end, ok := c.earlyClose(d, row)
 	if !ok {
 		return m, false
 	}
-	text := append(d.Append([]byte(d.Weekday().Short()+" ")), " ends at "...)
+	text := append(d.Append([]byte(d.Weekday().Abbrev()+" ")), " ends at "...)
 	text = civil.AppendClock(text, end.Until)
-	return Move{Step: c.at, From: d, To: d, Early: string(text) + " (" + end.Name + ")"}, true
+	return Move{Step: c.timeStep, From: d, To: d, EarlyClose: string(text) + " (" + end.Name + ")"}, true
 }
 
-// zoned shows a time by another clock.
-type zoned struct {
+// zoneStep shows a time by another clock.
+type zoneStep struct {
 	name  string
 	clock Clock
 	at    phrase.Span
@@ -134,33 +134,33 @@ type zoned struct {
 }
 
 // inZone compiles the step.
-func (c *compiler) inZone(z *phrase.InZone) (*zoned, error) {
+func (c *compiler) inZone(z *phrase.InZone) (*zoneStep, error) {
 	if c.Clock == nil {
-		return nil, c.fail(z.Span, phrase.NotBuilt("`in zone` here"), "")
+		return nil, c.fail(z.Span, phrase.NotImplemented("`in zone` here"), "")
 	}
 	clock, err := c.Clock(z.Zone)
 	if err != nil {
 		return nil, c.fail(z.Span, err.Error(), "")
 	}
-	return &zoned{z.Zone, clock, z.Span, c.text}, nil
+	return &zoneStep{z.Zone, clock, z.Span, c.text}, nil
 }
 
-// of is the same instant by the clock; a blank stays one.
-func (z *zoned) of(v Value) (Value, error) {
+// convert is the same instant by the clock; a blank stays one.
+func (z *zoneStep) convert(v Value) (Value, error) {
 	fault := func(message, hint string) (Value, error) {
 		return Value{}, &phrase.Error{Phrase: z.text, Span: z.at, Message: message, Hint: hint}
 	}
 	switch {
 	case isBlank(v):
 		return Value{}, nil
-	case v.Kind != Moment:
-		return fault("expected a time of this plan or command, found "+strconv.Quote(Brief(v.String())),
+	case v.Kind != DateTime:
+		return fault("expected a time of this plan or command, found "+strconv.Quote(Truncate(v.String())),
 			"`at 17:00` gives a date its time")
 	case v.Num == 0:
 		return fault("this time has no known zone: "+v.String(), "name the zone with the time: at 17:00 in 'Europe/London'")
 	}
 	d, minutes := z.clock.Local(v.Num)
-	w := Value{Kind: Moment, Day: d, Minutes: int16(minutes), Text: z.name, Num: v.Num, Unsure: v.Unsure}
+	w := Value{Kind: DateTime, Day: d, Minutes: int16(minutes), Text: z.name, Num: v.Num, Provisional: v.Provisional}
 	return w, nil
 }
 
@@ -184,17 +184,17 @@ func (c *compiler) zonedProgram(s *phrase.Steps, base *phrase.Name) (*Program, e
 	default:
 		return nil, c.fail(z.at, "this step has no date to start from", "put a time and a comma before it")
 	}
-	if err := c.want(inner, Date); err != nil {
+	if err := c.requireKind(inner, Date); err != nil {
 		return nil, err
 	}
 	p, err := c.program(inner, base)
 	if err != nil {
 		return nil, err
 	}
-	p.Text, p.kind, p.zone = phrase.ExprText(s), Moment, z
-	for i := range p.from {
-		f := &p.from[i]
-		f.Back, f.Forth = f.Back.Plus(Reach{Days: 1}), f.Forth.Plus(Reach{Days: 1})
+	p.Text, p.kind, p.zone = phrase.ExprText(s), DateTime, z
+	for i := range p.sources {
+		f := &p.sources[i]
+		f.ReachBack, f.ReachForward = f.ReachBack.Add(Reach{Days: 1}), f.ReachForward.Add(Reach{Days: 1})
 	}
 	return p, nil
 }

@@ -21,38 +21,38 @@ func Condition(text string, env Env) (func(row []Value) (bool, error), error) {
 	}
 	return func(row []Value) (bool, error) {
 		v, err := f(row)
-		return truthOf(v) == yes, err
+		return ternaryOf(v) == ternaryTrue, err
 	}, nil
 }
 
-// logic is a truth value: a blank is neither true nor false.
-type logic uint8
+// ternary is a truth value: a blank is neither true nor false.
+type ternary uint8
 
 const (
-	unknown logic = iota
-	no
-	yes
+	ternaryBlank ternary = iota
+	ternaryFalse
+	ternaryTrue
 )
 
-// truthOf takes a value as a truth value; a cell may say true or false in words.
-func truthOf(v Value) logic {
+// ternaryOf takes a value as a truth value; a cell may say true or false in words.
+func ternaryOf(v Value) ternary {
 	switch {
-	case v.Kind == Truth && v.Num == 1, v.Kind == Text && strings.EqualFold(v.Text, "true"):
-		return yes
+	case v.Kind == Boolean && v.Num == 1, v.Kind == Text && strings.EqualFold(v.Text, "true"):
+		return ternaryTrue
 	case v.Kind == Blank:
-		return unknown
+		return ternaryBlank
 	}
-	return no
+	return ternaryFalse
 }
 
-func (l logic) value() Value {
-	if l == unknown {
+func (l ternary) value() Value {
+	if l == ternaryBlank {
 		return Value{}
 	}
-	return Bool(l == yes)
+	return Bool(l == ternaryTrue)
 }
 
-func (l logic) not() logic { return [...]logic{unknown, yes, no}[l] }
+func (l ternary) not() ternary { return [...]ternary{ternaryBlank, ternaryTrue, ternaryFalse}[l] }
 
 // comparisons say for each sign which orders satisfy it.
 var comparisons = map[string]func(n int) bool{
@@ -64,16 +64,16 @@ var comparisons = map[string]func(n int) bool{
 	">=": func(n int) bool { return n >= 0 },
 }
 
-// inTexts are the comparisons that look into a text.
-var inTexts = map[string]func(s, part string) bool{"contains": strings.Contains, "starts with": strings.HasPrefix}
+// textComparisons are the comparisons that look into a text.
+var textComparisons = map[string]func(s, part string) bool{"contains": strings.Contains, "starts with": strings.HasPrefix}
 
 // condition compiles the nodes that are true or false.
-func (c *compiler) condition(e phrase.Expr) (value, error) {
+func (c *compiler) condition(e phrase.Expr) (valueFunc, error) {
 	switch e := e.(type) {
 	case *phrase.Compare:
 		return c.comparison(e)
 	case *phrase.In:
-		return c.in(e)
+		return c.membership(e)
 	case *phrase.Between:
 		return c.between(e)
 	case *phrase.IsBlank:
@@ -86,43 +86,43 @@ func (c *compiler) condition(e phrase.Expr) (value, error) {
 		a, err := c.expr(e.A)
 		return func(row []Value) (Value, error) {
 			v, err := a(row)
-			return truthOf(v).not().value(), err
+			return ternaryOf(v).not().value(), err
 		}, err
 	case *phrase.Logic:
 		return c.logic(e)
 	}
-	return nil, c.fail(e.Pos(), phrase.NotBuilt("this"), "")
+	return nil, c.fail(e.Pos(), phrase.NotImplemented("this"), "")
 }
 
 // logic compiles `and` and `or`: a side that decides does so although the other
 // is blank.
-func (c *compiler) logic(e *phrase.Logic) (value, error) {
-	decides := no
+func (c *compiler) logic(e *phrase.Logic) (valueFunc, error) {
+	decides := ternaryFalse
 	if e.Or {
-		decides = yes
+		decides = ternaryTrue
 	}
-	a, b, err := pair(c.expr, e.A, e.B)
+	a, b, err := compilePair(c.expr, e.A, e.B)
 	return func(row []Value) (Value, error) {
 		x, err := a(row)
 		if err != nil {
 			return x, err
 		}
-		left := truthOf(x)
+		left := ternaryOf(x)
 		if left == decides {
 			return left.value(), nil
 		}
 		y, err := b(row)
-		right := truthOf(y)
-		if left == unknown && right != decides {
-			right = unknown
+		right := ternaryOf(y)
+		if left == ternaryBlank && right != decides {
+			right = ternaryBlank
 		}
 		return right.value(), err
 	}, err
 }
 
-func (c *compiler) comparison(e *phrase.Compare) (value, error) {
-	if holds := inTexts[e.Op]; holds != nil {
-		a, b, err := pair(c.cell, e.A, e.B)
+func (c *compiler) comparison(e *phrase.Compare) (valueFunc, error) {
+	if holds := textComparisons[e.Op]; holds != nil {
+		a, b, err := compilePair(c.cellOperand, e.A, e.B)
 		return func(row []Value) (Value, error) {
 			x, err := a(row)
 			if err != nil || isBlank(x) {
@@ -136,7 +136,7 @@ func (c *compiler) comparison(e *phrase.Compare) (value, error) {
 		}, err
 	}
 	holds := comparisons[e.Op]
-	compare, err := c.ordering(e.Span, e.A, e.B)
+	compare, err := c.comparator(e.Span, e.A, e.B)
 	return func(row []Value) (Value, error) {
 		n, blank, err := compare(row)
 		if err != nil || blank {
@@ -146,10 +146,10 @@ func (c *compiler) comparison(e *phrase.Compare) (value, error) {
 	}, err
 }
 
-func (c *compiler) in(e *phrase.In) (value, error) {
+func (c *compiler) membership(e *phrase.In) (valueFunc, error) {
 	var list []func(row []Value) (int, bool, error)
 	for _, item := range e.List {
-		f, err := c.ordering(e.Span, e.A, item)
+		f, err := c.comparator(e.Span, e.A, item)
 		if err != nil {
 			return nil, err
 		}
@@ -171,12 +171,12 @@ func (c *compiler) in(e *phrase.In) (value, error) {
 	}, err
 }
 
-func (c *compiler) between(e *phrase.Between) (value, error) {
-	low, err := c.ordering(e.Span, e.A, e.B)
+func (c *compiler) between(e *phrase.Between) (valueFunc, error) {
+	low, err := c.comparator(e.Span, e.A, e.B)
 	if err != nil {
 		return nil, err
 	}
-	high, err := c.ordering(e.Span, e.A, e.C)
+	high, err := c.comparator(e.Span, e.A, e.C)
 	return func(row []Value) (Value, error) {
 		n, blank, err := low(row)
 		if err != nil || blank {
@@ -190,8 +190,8 @@ func (c *compiler) between(e *phrase.Between) (value, error) {
 	}, err
 }
 
-// cell compiles an operand that is taken as it is written.
-func (c *compiler) cell(e phrase.Expr) (value, error) {
+// cellOperand compiles an operand that is taken as it is written.
+func (c *compiler) cellOperand(e phrase.Expr) (valueFunc, error) {
 	if n, ok := e.(*phrase.Name); ok {
 		i, err := c.slot(n)
 		return func(row []Value) (Value, error) { return row[i], nil }, err
@@ -199,16 +199,16 @@ func (c *compiler) cell(e phrase.Expr) (value, error) {
 	return c.expr(e)
 }
 
-// ordering compiles how two operands compare: below, equal to or above zero;
+// comparator compiles how two operands compare: below, equal to or above zero;
 // blank if one of them is. Beside a quoted text a cell is text; else each
 // cell is a date, a number or a text by itself, and two kinds don't mix.
-func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool,
+func (c *compiler) comparator(at phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool,
 	err error), error) {
 	_, aText := ea.(*phrase.Text)
 	_, bText := eb.(*phrase.Text)
 	operand := c.expr
 	if aText || bText {
-		operand = c.cell
+		operand = c.cellOperand
 		for _, side := range []phrase.Expr{ea, eb} {
 			if k := c.kindOf(side); k != Text && k != AnyKind {
 				if _, cell := side.(*phrase.Name); !cell {
@@ -218,7 +218,7 @@ func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Valu
 			}
 		}
 	}
-	a, b, err := pair(operand, ea, eb)
+	a, b, err := compilePair(operand, ea, eb)
 	if err != nil {
 		return nil, err
 	}
@@ -234,25 +234,25 @@ func (c *compiler) ordering(at phrase.Span, ea, eb phrase.Expr) (func(row []Valu
 		if aText || bText {
 			return strings.Compare(x.String(), y.String()), false, nil
 		}
-		x, y = settle(x), settle(y)
-		n, ok := compare(x, y)
+		x, y = normalize(x), normalize(y)
+		n, ok := compareValues(x, y)
 		if !ok {
-			return 0, false, c.mixture(at, ea, eb, x, y)
+			return 0, false, c.kindMismatch(at, ea, eb, x, y)
 		}
 		return n, false, nil
 	}, nil
 }
 
-// mixture is the fault of two values of different kinds. A cell that may be a
+// kindMismatch is the fault of two values of different kinds. A cell that may be a
 // date in a form of its own is reported as one.
-func (c *compiler) mixture(at phrase.Span, ea, eb phrase.Expr, x, y Value) error {
+func (c *compiler) kindMismatch(at phrase.Span, ea, eb phrase.Expr, x, y Value) error {
 	e := &phrase.Error{Phrase: c.text, Span: at, Message: fmt.Sprintf("%q is %s and %q is %s; they can't be compared",
-		Brief(x.String()), kindNames[x.Kind], Brief(y.String()), kindNames[y.Kind])}
+		Truncate(x.String()), kindNames[x.Kind], Truncate(y.String()), kindNames[y.Kind])}
 	if y.Kind == Text {
 		ea, x, y = eb, y, x
 	}
-	if n, ok := ea.(*phrase.Name); ok && x.Kind == Text && (y.Kind == Date || y.Kind == Moment) {
-		e.Err = &NotDate{Column: n.Text, Text: x.Text}
+	if n, ok := ea.(*phrase.Name); ok && x.Kind == Text && (y.Kind == Date || y.Kind == DateTime) {
+		e.Err = &NotDateError{Column: n.Text, Text: x.Text}
 	}
 	return e
 }

@@ -13,51 +13,51 @@ import (
 
 // Env is what a place provides to the phrases in it.
 type Env struct {
-	Frame    civil.Frame
+	Fiscal   civil.FiscalCalendar
 	Calendar *workdays.Calendar // for steps that name none
 	// CalendarColumn is a column that names the calendar of each row, for steps that name
 	// none; "" if Calendar is that of all.
 	CalendarColumn string
-	Find           func(name string) (*workdays.Calendar, error)
+	FindCalendar   func(name string) (*workdays.Calendar, error)
 	// Calendars and SeriesNames are known names, for suggestions.
-	Calendars []string
-	Series    func(name string) (Series, error)
-	// SeriesAll finds those of a name or of a pattern; none if there is no such name.
-	SeriesAll   func(name string) ([]Series, error)
-	SeriesNames []string
-	// Other finds a date of another series, or its milestone, for those of one; nil if no
+	Calendars  []string
+	FindSeries func(name string) (Series, error)
+	// FindAllSeries finds those of a name or of a pattern; none if there is no such name.
+	FindAllSeries func(name string) ([]Series, error)
+	SeriesNames   []string
+	// FindRelated finds a date of another series, or its milestone, for those of one; nil if no
 	// phrase may name one.
-	Other  func(series, what string) (Related, error)
-	Memory *Memory  // of the series; nil if they share none
-	Names  []string // slot in the row of each name
-	// Slots are the slots by folded names, if there are so many that looking through Names
+	FindRelated func(series, what string) (RelatedDate, error)
+	Cache       *SeriesCache // of the series; nil if they share none
+	Names       []string     // slot in the row of each name
+	// SlotIndex are the slots by folded names, if there are so many that looking through Names
 	// takes long.
-	Slots map[string]int
-	Kinds []Kind // of the names, as far as they are known
+	SlotIndex map[string]int
+	Kinds     []Kind // of the names, as far as they are known
 	// Uses collects the names that phrases use.
 	Uses Uses
-	// Size counts the operations and operands of phrases.
-	Size *int
-	// Digits counts the machine words of long numbers that phrases work on, of which there is
+	// OpCount counts the operations and operands of phrases.
+	OpCount *int
+	// BigWords counts the machine words of long numbers that phrases work on, of which there is
 	// a bound; nil for no matter.
-	Digits *atomic.Int64
+	BigWords *atomic.Int64
 	// BlankCalendars counts cells that were to name a calendar and are blank.
 	BlankCalendars *atomic.Int64
 	// Strftime makes a writer of dates and moments of a POSIX layout.
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
 	// Zone is that of times here, by its IANA name; "" for the place's own. Clock gives the
-	// clock of a zone, nil if times float; an unknown name is an error. Home is the name of
+	// clock of a zone, nil if times float; an unknown name is an error. HomeZone is the name of
 	// the place's own zone.
-	Zone   string
-	Home   string
-	Clock  func(zone string) (Clock, error)
-	chosen bool // Calendar is what a column named
-	// Prior is one more than the slot of the value above, which the bare name prior stands
+	Zone           string
+	HomeZone       string
+	Clock          func(zone string) (Clock, error)
+	calendarChosen bool // Calendar is what a column named
+	// PriorSlot is one more than the slot of the value above, which the bare name prior stands
 	// for; 0 if there is none.
-	Prior int
-	// LeapMarch keeps anniversaries of 29 February on 1 March in common years.
-	LeapMarch bool
+	PriorSlot int
+	// LeapDayToMarch keeps anniversaries of 29 February on 1 March in common years.
+	LeapDayToMarch bool
 }
 
 // Uses are the slots of names that phrases use, in lists that are added to; nil where it doesn't
@@ -69,51 +69,51 @@ type Uses struct {
 	Cells   *[]int // they are taken as whatever the cell holds
 }
 
-// Memory is what series that look into each other share, so that none remembers what no
+// SeriesCache is what series that look into each other share, so that none remembers what no
 // longer holds, or too much.
-type Memory struct {
-	// Hands counts the days by hand that were set, of any of them.
-	Hands atomic.Int64
-	// Held is how many occurrences of all of them are held.
-	Held atomic.Int64
+type SeriesCache struct {
+	// Overrides counts the days by hand that were set, of any of them.
+	Overrides atomic.Int64
+	// Cached is how many occurrences of all of them are held.
+	Cached atomic.Int64
 }
 
 // Series is a series that steps may look into.
 type Series interface {
-	Looked
-	// By looks for the date whose milestone is the nearest one after or before a day. It is
+	DateLookup
+	// ByMilestone looks for the date whose milestone is the nearest one after or before a day. It is
 	// nil if there is no such milestone, and known are those that there are. One whose
 	// steps have no bound is an error.
-	By(milestone string) (by Looked, known []string, err error)
+	ByMilestone(milestone string) (by DateLookup, known []string, err error)
 	// Count is how many dates lie after a up to and including b.
 	Count(a, b civil.Date) int
 }
 
-// Looked is what steps look into; both give the date strictly after or before d, on lets
+// DateLookup is what steps look into; both give the date strictly after or before d, on lets
 // d itself count.
-type Looked interface {
+type DateLookup interface {
 	After(d civil.Date, on bool) (civil.Date, bool)
 	Before(d civil.Date, on bool) (civil.Date, bool)
-	// Beyond is the calendar that was asked for such a date beyond what it knows.
-	Beyond(d civil.Date) workdays.Beyond
+	// UncoveredAt is the calendar that was asked for such a date beyond what it knows.
+	UncoveredAt(d civil.Date) workdays.Uncovered
 }
 
 // compiler carries the phrase that errors point into.
 type compiler struct {
 	Env
-	text  string
-	looks *bool // whether it looks into a series
-	reads *int  // how often it found the slot of a name
+	text       string
+	usesSeries *bool // whether it looks into a series
+	slotReads  *int  // how often it found the slot of a name
 }
 
 func (c *compiler) fail(at phrase.Span, message, hint string) error {
 	return &phrase.Error{Phrase: c.text, Span: at, Message: message, Hint: hint}
 }
 
-// withoutSlots is the place without its lists of used names, for phrases that are compiled while rows are
+// withoutCollectors is the place without its lists of used names, for phrases that are compiled while rows are
 // read.
-func (e Env) withoutSlots() Env {
-	e.Uses, e.Size = Uses{}, nil
+func (e Env) withoutCollectors() Env {
+	e.Uses, e.OpCount = Uses{}, nil
 	return e
 }
 
@@ -124,20 +124,20 @@ func (e Env) knows(name string) bool {
 
 // SlotOf is the first slot of a name; below 0 if there is none.
 func (e Env) SlotOf(name string) int {
-	if i, ok := e.Slots[phrase.FoldName(name)]; ok && i < len(e.Names) && phrase.SameName(e.Names[i], name) {
+	if i, ok := e.SlotIndex[phrase.FoldName(name)]; ok && i < len(e.Names) && phrase.NamesEqual(e.Names[i], name) {
 		return i
 	}
-	return slices.IndexFunc(e.Names, func(n string) bool { return phrase.SameName(n, name) })
+	return slices.IndexFunc(e.Names, func(n string) bool { return phrase.NamesEqual(n, name) })
 }
 
 // slot finds a name in the row.
 func (c *compiler) slot(n *phrase.Name) (int, error) {
-	*c.reads++
-	if c.Prior > 0 && phrase.SameName(n.Text, "prior") && !strings.HasPrefix(c.text[n.Start:], `"`) {
-		return c.Prior - 1, nil
+	*c.slotReads++
+	if c.PriorSlot > 0 && phrase.NamesEqual(n.Text, "prior") && !strings.HasPrefix(c.text[n.Start:], `"`) {
+		return c.PriorSlot - 1, nil
 	}
 	if i := c.SlotOf(n.Text); i >= 0 {
-		c.note(c.Uses.All, i)
+		c.noteSlot(c.Uses.All, i)
 		return i, nil
 	}
 	var names []string // those that a place keeps to itself begin with a NUL
@@ -150,44 +150,44 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 	if near := phrase.Nearest(n.Text, names); near != "" {
 		hint = fmt.Sprintf("did you mean `%s`?", near)
 	} else if len(names) > 0 {
-		hint = "the names are " + phrase.Names(names)
+		hint = "the names are " + phrase.ListNames(names)
 	}
-	if write := phrase.Brought(c.text, n.Span); write != "" {
+	if write := phrase.ForeignHint(c.text, n.Span); write != "" {
 		hint = "write `" + write + "`"
 	}
 	return 0, &phrase.Error{Phrase: c.text, Span: n.Span, Message: fmt.Sprintf("unknown name `%s`", n.Text),
-		Hint: hint, Unknown: n.Text}
+		Hint: hint, UnknownName: n.Text}
 }
 
 // calendar finds the calendar that a step counts with.
 func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
-	if u == nil || u.Column != nil && c.chosen {
-		c.Calendar.Need()
+	if u == nil || u.Column != nil && c.calendarChosen {
+		c.Calendar.MarkUsed()
 		return c.Calendar, nil
 	}
 	var cals []*workdays.Calendar
 	for _, n := range u.Calendars {
 		var cal *workdays.Calendar
 		var err error
-		if c.Find != nil {
-			cal, err = c.Find(n.Text)
+		if c.FindCalendar != nil {
+			cal, err = c.FindCalendar(n.Text)
 		}
 		if err != nil {
 			return nil, err
 		}
 		if cal == nil {
-			return nil, c.fail(n.Span, fmt.Sprintf("unknown calendar `%s`", n.Text), known(n.Text, "calendars", c.Calendars))
+			return nil, c.fail(n.Span, fmt.Sprintf("unknown calendar `%s`", n.Text), suggestName(n.Text, "calendars", c.Calendars))
 		}
 		cals = append(cals, cal)
 	}
 	return workdays.Join(cals...), nil
 }
 
-// byColumnOf is the column that names the calendar of what counts: that of `using (…)`,
+// calendarColumn is the column that names the calendar of what counts: that of `using (…)`,
 // or of the place; nil if there is none or it has been chosen.
-func (c *compiler) byColumnOf(u *phrase.Using, at phrase.Span) *phrase.Name {
+func (c *compiler) calendarColumn(u *phrase.Using, at phrase.Span) *phrase.Name {
 	switch {
-	case c.chosen:
+	case c.calendarChosen:
 		return nil
 	case u != nil:
 		return u.Column
@@ -197,17 +197,17 @@ func (c *compiler) byColumnOf(u *phrase.Using, at phrase.Span) *phrase.Name {
 	return nil
 }
 
-// known offers the nearest of several names, or lists them.
-func known(word, what string, names []string) string {
+// suggestName offers the nearest of several names, or lists them.
+func suggestName(word, what string, names []string) string {
 	if near := phrase.Nearest(word, names); near != "" {
 		return fmt.Sprintf("did you mean `%s`?", near)
 	}
 	if len(names) == 0 {
 		return "no " + what + " are defined; a plan can define more (--plan FILE)"
 	}
-	return what + " here: " + phrase.Names(names)
+	return what + " here: " + phrase.ListNames(names)
 }
 
 func newCompiler(text string, env Env) *compiler {
-	return &compiler{Env: env, text: strings.TrimSpace(text), looks: new(bool), reads: new(int)}
+	return &compiler{Env: env, text: strings.TrimSpace(text), usesSeries: new(bool), slotReads: new(int)}
 }

@@ -20,9 +20,9 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 	p, err := c.program(e, base)
 	if err == nil {
 		n, open := e.(*phrase.If)
-		p.lacks = *c.looks || open && n.Else == nil
+		p.mayBeBlank = *c.usesSeries || open && n.Else == nil
 		if base == nil && p.zone == nil && p.choice == nil {
-			p.lane = c.laneOf(e, p)
+			p.columnFunc = c.columnFuncOf(e, p)
 		}
 	}
 	return p, err
@@ -51,18 +51,18 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 	s, ok := e.(*phrase.Steps)
 	var err error
 	if !ok {
-		if chooses(e) {
+		if isChoice(e) {
 			o, err := c.operand(e)
 			if err != nil {
 				return nil, err
 			}
-			p.choice, p.from = o.do, o.from
+			p.choice, p.sources = o.eval, o.sources
 			return p, nil
 		}
-		if p.from, err = c.source(e); err != nil {
+		if p.sources, err = c.sourcesOf(e); err != nil {
 			return nil, err
 		}
-		if p.whole, err = c.wholes(e); p.whole == nil && err == nil {
+		if p.integer, err = c.intMeasure(e); p.integer == nil && err == nil {
 			p.value, err = c.expr(e)
 		}
 		if err != nil {
@@ -82,24 +82,24 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 		return nil, c.fail(s.List[0].Pos(), "this step has no date to start from",
 			"put a date, a name or `today` and a comma before it")
 	}
-	if chooses(of) {
-		o, err := c.dated(of)
+	if isChoice(of) {
+		o, err := c.dateOperand(of)
 		if err != nil {
 			return nil, err
 		}
-		p.choice, p.from = o.do, o.from
+		p.choice, p.sources = o.eval, o.sources
 	} else if p.date, err = c.dateOf(of); err != nil {
 		return nil, err
-	} else if p.from, err = c.source(of); err != nil {
+	} else if p.sources, err = c.sourcesOf(of); err != nil {
 		return nil, err
 	}
 	if p.chain, err = c.chain(s.List); err != nil {
 		return nil, err
 	}
-	p.from = slices.Clone(p.from)
-	for i := range p.from {
-		f := &p.from[i]
-		f.Back, f.Forth = f.Back.Plus(p.chain.Back), f.Forth.Plus(p.chain.Forth)
+	p.sources = slices.Clone(p.sources)
+	for i := range p.sources {
+		f := &p.sources[i]
+		f.ReachBack, f.ReachForward = f.ReachBack.Add(p.chain.ReachBack), f.ReachForward.Add(p.chain.ReachForward)
 		f.Chains = append(slices.Clone(f.Chains), p.chain)
 	}
 	return p, nil
@@ -107,7 +107,7 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 
 // expr compiles an expression to a function of the row.
 func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
-	c.grow(1)
+	c.countOps(1)
 	switch e := e.(type) {
 	case *phrase.Date:
 		v := Day(e.Day)
@@ -124,21 +124,21 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 	case *phrase.Name:
 		i, err := c.slot(e)
 		if err == nil {
-			c.note(c.Uses.Cells, i)
+			c.noteSlot(c.Uses.Cells, i)
 		}
 		return func(row []Value) (Value, error) { return row[i], nil }, err
 	}
-	if chooses(e) {
+	if isChoice(e) {
 		o, err := c.operand(e)
 		return func(row []Value) (Value, error) {
-			v, beyond, err := o.do(row, nil)
-			beyond.Note()
+			v, beyond, err := o.eval(row, nil)
+			beyond.Record()
 			return v, err
 		}, err
 	}
 	switch e := e.(type) {
 	case *phrase.Text:
-		v := Value{Kind: Text, Text: e.S}
+		v := Value{Kind: Text, Text: e.Value}
 		return func([]Value) (Value, error) { return v, nil }, nil
 	case *phrase.Join:
 		return c.join(e)
@@ -147,7 +147,7 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 }
 
 // join compiles texts joined by &, a whole chain of them at once.
-func (c *compiler) join(e *phrase.Join) (value, error) {
+func (c *compiler) join(e *phrase.Join) (valueFunc, error) {
 	var list []phrase.Expr
 	first := phrase.Expr(e)
 	for link, ok := e, true; ok; link, ok = first.(*phrase.Join) {
@@ -155,7 +155,7 @@ func (c *compiler) join(e *phrase.Join) (value, error) {
 	}
 	list = append(list, first)
 	slices.Reverse(list)
-	parts := make([]value, len(list))
+	parts := make([]valueFunc, len(list))
 	for i, part := range list {
 		var err error
 		if parts[i], err = c.expr(part); err != nil {
@@ -170,53 +170,53 @@ func (c *compiler) join(e *phrase.Join) (value, error) {
 			if err != nil {
 				return Value{}, err
 			}
-			if b = append(b, v.String()...); len(b) > phrase.MostText && utf8.RuneCount(b) > phrase.MostText {
-				return Value{}, c.fail(list[i].Pos(), phrase.TextTooLong, "join fewer texts, or take a part of them")
+			if b = append(b, v.String()...); len(b) > phrase.MaxText && utf8.RuneCount(b) > phrase.MaxText {
+				return Value{}, c.fail(list[i].Pos(), phrase.TextTooLongMessage, "join fewer texts, or take a part of them")
 			}
 		}
 		return Str(string(b)), nil
 	}, nil
 }
 
-// grow counts operations.
-func (c *compiler) grow(n int) {
-	if c.Size != nil {
-		*c.Size += n
+// countOps counts operations.
+func (c *compiler) countOps(n int) {
+	if c.OpCount != nil {
+		*c.OpCount += n
 	}
 }
 
-// note adds a slot to a list that the place wants to know.
-func (c *compiler) note(list *[]int, slot int) {
+// noteSlot adds a slot to a list that the place wants to know.
+func (c *compiler) noteSlot(list *[]int, slot int) {
 	if list != nil && !slices.Contains(*list, slot) {
 		*list = append(*list, slot)
 	}
 }
 
-func pair[F any](one func(phrase.Expr) (F, error), a, b phrase.Expr) (x, y F, err error) {
+func compilePair[F any](one func(phrase.Expr) (F, error), a, b phrase.Expr) (x, y F, err error) {
 	if x, err = one(a); err == nil {
 		y, err = one(b)
 	}
 	return x, y, err
 }
 
-// NotDate is a cell that was taken as a date and isn't an ISO one.
-type NotDate struct {
+// NotDateError is a cell that was taken as a date and isn't an ISO one.
+type NotDateError struct {
 	Column, Text string
 	Form         string // that it was declared in; "" where it should be ISO
 }
 
 // Error says so.
-func (e *NotDate) Error() string {
+func (e *NotDateError) Error() string {
 	if e.Form != "" {
-		return fmt.Sprintf("expected a date written as %[2]s, found %[1]q", Brief(e.Text), e.Form)
+		return fmt.Sprintf("expected a date written as %[2]s, found %[1]q", Truncate(e.Text), e.Form)
 	}
-	return fmt.Sprintf("`%[2]s`: expected an ISO date, found %[1]q", Brief(e.Text), e.Column)
+	return fmt.Sprintf("`%[2]s`: expected an ISO date, found %[1]q", Truncate(e.Text), e.Column)
 }
 
 // dateOf compiles an operand that must be a date or blank; steps go by the day
 // of a date with a time.
-func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
-	if err := c.want(e, Date); err != nil {
+func (c *compiler) dateOf(e phrase.Expr) (dateFunc, error) {
+	if err := c.requireKind(e, Date); err != nil {
 		return nil, err
 	}
 	f, err := c.expr(e)
@@ -230,7 +230,7 @@ func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
 		return func(row []Value) (civil.Date, bool, error) {
 			cell := &row[slot]
 			if cell.Kind == Date {
-				return cell.Day, cell.Unsure, nil
+				return cell.Day, cell.Provisional, nil
 			}
 			if cell.Kind == Text {
 				if d, ok := civil.ParseDay(cell.Text); ok { // read once; it prints the same
@@ -256,12 +256,12 @@ func (c *compiler) dateOf(e phrase.Expr) (dates, error) {
 func (c *compiler) dateIn(e phrase.Expr) func(v Value) (civil.Date, bool, error) {
 	column := c.dateColumn(e)
 	return func(v Value) (civil.Date, bool, error) {
-		if d, ok := readDay(v); ok || isBlank(v) {
-			return d, v.Unsure, nil
+		if d, ok := asDay(v); ok || isBlank(v) {
+			return d, v.Provisional, nil
 		}
 		return civil.None, false, &phrase.Error{Phrase: c.text, Span: e.Pos(),
-			Message: fmt.Sprintf("expected a date, found %q", Brief(v.String())),
-			Err:     &NotDate{Column: column, Text: v.String()}}
+			Message: fmt.Sprintf("expected a date, found %q", Truncate(v.String())),
+			Err:     &NotDateError{Column: column, Text: v.String()}}
 	}
 }
 
@@ -271,7 +271,7 @@ func (c *compiler) dateColumn(e phrase.Expr) (name string) {
 	switch e := e.(type) {
 	case *phrase.Name:
 		if i, err := c.slot(e); err == nil {
-			c.note(c.Uses.Dates, i)
+			c.noteSlot(c.Uses.Dates, i)
 		}
 		return e.Text
 	case *phrase.Otherwise:
@@ -291,7 +291,7 @@ func (c *compiler) numberColumn(e phrase.Expr) {
 	switch e := e.(type) {
 	case *phrase.Name:
 		if i, err := c.slot(e); err == nil {
-			c.note(c.Uses.Numbers, i)
+			c.noteSlot(c.Uses.Numbers, i)
 		}
 	case *phrase.Otherwise:
 		c.numberColumn(e.A)
@@ -305,11 +305,11 @@ func (c *compiler) numberColumn(e phrase.Expr) {
 }
 
 // amount compiles the number of an amount; a blank name gives none.
-func (c *compiler) amount(e phrase.Expr) (wholes, error) {
+func (c *compiler) amount(e phrase.Expr) (intFunc, error) {
 	if n, ok := e.(*phrase.Number); ok {
 		return func([]Value) (int, bool, error) { return n.N, false, nil }, nil
 	}
-	if err := c.want(e, Number); err != nil {
+	if err := c.requireKind(e, Number); err != nil {
 		return nil, err
 	}
 	c.numberColumn(e)
@@ -322,7 +322,7 @@ func (c *compiler) amount(e phrase.Expr) (wholes, error) {
 		if err != nil || isBlank(cell) {
 			return 0, true, err
 		}
-		v := settle(cell)
+		v := normalize(cell)
 		if v.Kind != Number || v.Den != 0 || v.Text != "" || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
 			return 0, false, c.notNumber(e, "a whole number", cell)
 		}
@@ -335,16 +335,16 @@ func (c *compiler) amount(e phrase.Expr) (wholes, error) {
 	slot, err := c.slot(name)
 	return func(row []Value) (int, bool, error) { // most amounts are a few digits of a cell
 		cell := &row[slot]
-		if n, ok := FewDigits(cell.Text); ok && cell.Kind == Text && cell.Form == NoForm {
+		if n, ok := ParseSmallInt(cell.Text); ok && cell.Kind == Text && cell.Format == NoFormat {
 			return n, false, nil
 		}
 		return whole(row)
 	}, err
 }
 
-// FewDigits reads a number of up to six digits, which is within any calendar; ok is false for
+// ParseSmallInt reads a number of up to six digits, which is within any calendar; ok is false for
 // other texts.
-func FewDigits(s string) (n int, ok bool) {
+func ParseSmallInt(s string) (n int, ok bool) {
 	if s == "" || len(s) > 6 {
 		return 0, false
 	}

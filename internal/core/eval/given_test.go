@@ -44,7 +44,7 @@ func TestGiven(t *testing.T) {
 		t.Fatal(err)
 	}
 	env := env
-	env.Memory = &eval.Memory{}
+	env.Cache = &eval.SeriesCache{}
 	env.Clock = clocks
 	var b strings.Builder
 	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
@@ -57,10 +57,10 @@ func TestGiven(t *testing.T) {
 		switch {
 		case line == "":
 		case isWindow:
-			s, err := eval.Window(window, env)
+			s, err := eval.ParseWindow(window, env)
 			put("  %s..%s %v", s.First, s.Last, err)
 		case isExpect:
-			x, err := eval.CompileExpect(expect, env)
+			x, err := eval.CompileExpectation(expect, env)
 			if err != nil {
 				put("  %v", err)
 				continue
@@ -68,7 +68,7 @@ func TestGiven(t *testing.T) {
 			for _, r := range givenRows {
 				row := givenCells(r)
 				ok, blank, err := x.Holds(row)
-				put("  %v blank %v %v, %s", ok, blank, err, x.Why(row))
+				put("  %v blank %v %v, %s", ok, blank, err, x.Explain(row))
 			}
 		case isRule:
 			r, err := eval.CompileRowRule(text, env)
@@ -77,7 +77,7 @@ func TestGiven(t *testing.T) {
 				continue
 			}
 			for _, texts := range givenRows {
-				rec, state, err := r.For(givenCells(texts), day("2027-06-30"), true)
+				rec, state, err := r.ForRow(givenCells(texts), day("2027-06-30"), true)
 				put("  state %d %v", state, err)
 				if rec == nil {
 					continue
@@ -102,30 +102,30 @@ func TestGiven(t *testing.T) {
 			}
 			kind, known := p.KindOf()
 			if ch := p.Chain(); ch != nil {
-				put("  reaches %d back, %d forth, may be blank %v", ch.Back.Bound(), ch.Forth.Bound(), ch.MayBlank)
+				put("  reaches %d back, %d forth, may be blank %v", ch.ReachBack.MaxDays(), ch.ReachForward.MaxDays(), ch.MayBeBlank)
 			}
-			put("  kind %d %v, may lack %v, from %d, dates %v numbers %v", kind, known, p.MayLack(), len(p.Sources()), dates, numbers)
+			put("  kind %d %v, may lack %v, from %d, dates %v numbers %v", kind, known, p.MayBeBlank(), len(p.Sources()), dates, numbers)
 			for _, texts := range givenRows {
 				var trace []eval.Move
 				var v eval.Value
-				err := p.Into(givenCells(texts), &trace, &v)
+				err := p.EvalInto(givenCells(texts), &trace, &v)
 				put("    %d %s | %s | %v", v.Kind, v, eval.Reasons(trace), err)
 			}
 		}
 	}
-	times := []eval.Value{{Kind: eval.Moment, Day: 740000, Minutes: 540}, {Kind: eval.Moment, Day: 740000, Minutes: 540, Text: "Far/East", Num: 1000}, {Kind: eval.Moment, Day: 739999, Minutes: 600, Text: "Far/West", Num: 2000}, eval.Day(740000), eval.Day(740001)}
+	times := []eval.Value{{Kind: eval.DateTime, Day: 740000, Minutes: 540}, {Kind: eval.DateTime, Day: 740000, Minutes: 540, Text: "Far/East", Num: 1000}, {Kind: eval.DateTime, Day: 739999, Minutes: 600, Text: "Far/West", Num: 2000}, eval.Day(740000), eval.Day(740001)}
 	for _, x := range times {
 		for _, y := range times {
 			put("%s %s against %s %s: %d", x, x.Text, y, y.Text, eval.CompareTimes(x, y))
 		}
 	}
-	for _, f := range []eval.Form{eval.NoForm, eval.TextForm, eval.Plain, eval.Decimals(1), eval.Decimals(4), eval.FirstForm} {
-		for _, v := range []eval.Value{eval.Typed("09:15", 0.385, f), eval.Typed("1200.5", 1200.5, f), {Kind: eval.Number, Num: 7, Form: f}} {
+	for _, f := range []eval.CellFormat{eval.NoFormat, eval.TextFormat, eval.PlainFormat, eval.DecimalFormat(1), eval.DecimalFormat(4), eval.FirstCustomFormat} {
+		for _, v := range []eval.Value{eval.TypedNumber("09:15", 0.385, f), eval.TypedNumber("1200.5", 1200.5, f), {Kind: eval.Number, Num: 7, Format: f}} {
 			n, ok := v.Typed()
 			put("form %d of %s: %v %v, %v, %d", f, v, n, ok, v.IsNumber(), f.Places())
 		}
 	}
-	golden.Hold(t, "testdata/given.txt", b.String())
+	golden.Compare(t, "testdata/given.txt", b.String())
 }
 
 // clocks are those of two invented zones.

@@ -13,13 +13,13 @@ import (
 // AnyKind stands for a kind that only the cells tell.
 const AnyKind Kind = 255
 
-var kindNames = map[Kind]string{Blank: "a blank", Date: "a date", Moment: "a date with a time", Number: "a number",
-	Text: "a text", Truth: "true or false"}
+var kindNames = map[Kind]string{Blank: "a blank", Date: "a date", DateTime: "a date with a time", Number: "a number",
+	Text: "a text", Boolean: "true or false"}
 
 // kindOf says the kind of an expression as far as the phrase alone does.
 func (c *compiler) kindOf(e phrase.Expr) Kind {
 	switch e := e.(type) {
-	case *phrase.Date, *phrase.Today, *phrase.Steps, *phrase.Extreme, *phrase.Other:
+	case *phrase.Date, *phrase.Today, *phrase.Steps, *phrase.EarlierLater, *phrase.SeriesRef:
 		return Date
 	case *phrase.Number, *phrase.Count, *phrase.SeriesCount, *phrase.Complete, *phrase.DayCount, *phrase.Arith,
 		*phrase.MinMax, *phrase.Round:
@@ -27,7 +27,7 @@ func (c *compiler) kindOf(e phrase.Expr) Kind {
 	case *phrase.Text, *phrase.Age, *phrase.Format, *phrase.Join:
 		return Text
 	case *phrase.Part:
-		return [...]Kind{phrase.GivesNumber: Number, phrase.GivesText: Text, phrase.GivesTruth: Truth}[e.What.Gives]
+		return [...]Kind{phrase.NumberResult: Number, phrase.TextResult: Text, phrase.TruthResult: Boolean}[e.What.Result]
 	case *phrase.Otherwise:
 		if k := c.kindOf(e.A); k != AnyKind {
 			return k
@@ -44,29 +44,29 @@ func (c *compiler) kindOf(e phrase.Expr) Kind {
 		}
 		return AnyKind
 	}
-	return Truth
+	return Boolean
 }
 
 // KindOf says the kind of a compiled expression as far as its phrase does; ok
 // is false if only the cells tell.
 func (p *Program) KindOf() (k Kind, ok bool) { return p.kind, p.kind != AnyKind }
 
-// want refuses an expression that can't be of the kind that is wanted.
-func (c *compiler) want(e phrase.Expr, k Kind) error {
+// requireKind refuses an expression that can't be of the kind that is wanted.
+func (c *compiler) requireKind(e phrase.Expr, k Kind) error {
 	got := c.kindOf(e)
-	if got == AnyKind || got == k || got == Moment && k == Date || got == Blank {
+	if got == AnyKind || got == k || got == DateTime && k == Date || got == Blank {
 		return nil
 	}
 	hint := ""
 	if t, ok := e.(*phrase.Text); ok {
-		hint = `texts go in single quotes, column names in double quotes: "` + t.S + `"`
+		hint = `texts go in single quotes, column names in double quotes: "` + t.Value + `"`
 	}
 	return c.fail(e.Pos(), "expected "+kindNames[k]+", found "+kindNames[got], hint)
 }
 
 // numberOf compiles an operand that must be a number or blank.
-func (c *compiler) numberOf(e phrase.Expr) (value, error) {
-	if err := c.want(e, Number); err != nil {
+func (c *compiler) numberOf(e phrase.Expr) (valueFunc, error) {
+	if err := c.requireKind(e, Number); err != nil {
 		return nil, err
 	}
 	c.numberColumn(e)
@@ -79,10 +79,10 @@ func (c *compiler) numberOf(e phrase.Expr) (value, error) {
 		if err != nil || v.Kind == Number || v.Kind == Blank {
 			return v, err
 		}
-		if n, ok := FewDigits(v.Text); ok && v.Kind == Text && v.Form == NoForm {
+		if n, ok := ParseSmallInt(v.Text); ok && v.Kind == Text && v.Format == NoFormat {
 			return Int(n), nil
 		}
-		if n := settle(v); n.Kind == Number {
+		if n := normalize(v); n.Kind == Number {
 			return n, nil
 		}
 		if isBlank(v) {
@@ -92,27 +92,27 @@ func (c *compiler) numberOf(e phrase.Expr) (value, error) {
 	}, nil
 }
 
-// NotNumber is a cell that was taken as a number and isn't a plain one.
-type NotNumber struct{ Column, Text string }
+// NotNumberError is a cell that was taken as a number and isn't a plain one.
+type NotNumberError struct{ Column, Text string }
 
 // Error says so.
-func (e *NotNumber) Error() string {
-	return fmt.Sprintf("`%[2]s`: expected a plain number, found %[1]q", Brief(e.Text), e.Column)
+func (e *NotNumberError) Error() string {
+	return fmt.Sprintf("`%[2]s`: expected a plain number, found %[1]q", Truncate(e.Text), e.Column)
 }
 
 // notNumber is the fault of a value where a number is wanted.
 func (c *compiler) notNumber(e phrase.Expr, wanted string, v Value) error {
 	err := &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("expected %s, found %q", wanted,
-		Brief(v.String()))}
+		Truncate(v.String()))}
 	if n, ok := e.(*phrase.Name); ok {
-		err.Err = &NotNumber{n.Text, v.String()}
+		err.Err = &NotNumberError{n.Text, v.String()}
 	}
 	return err
 }
 
-// byColumn compiles something once for each calendar that a column names.
-func (c *compiler) byColumn(column *phrase.Name, compile func(*compiler) (value, error)) (value, error) {
-	choose, err := chooser(c, column, compile)
+// valuePerCalendar compiles something once for each calendar that a column names.
+func (c *compiler) valuePerCalendar(column *phrase.Name, compile func(*compiler) (valueFunc, error)) (valueFunc, error) {
+	choose, err := perCalendar(c, column, compile)
 	if err != nil {
 		return nil, err
 	}
@@ -125,9 +125,9 @@ func (c *compiler) byColumn(column *phrase.Name, compile func(*compiler) (value,
 	}, nil
 }
 
-// wholeByColumn is byColumn for whole numbers.
-func (c *compiler) wholeByColumn(column *phrase.Name, compile func(*compiler) (wholes, error)) (wholes, error) {
-	choose, err := chooser(c, column, compile)
+// intPerCalendar is valuePerCalendar for whole numbers.
+func (c *compiler) intPerCalendar(column *phrase.Name, compile func(*compiler) (intFunc, error)) (intFunc, error) {
+	choose, err := perCalendar(c, column, compile)
 	if err != nil {
 		return nil, err
 	}
@@ -140,17 +140,17 @@ func (c *compiler) wholeByColumn(column *phrase.Name, compile func(*compiler) (w
 	}, nil
 }
 
-// chooser returns a function that takes the calendar's name from a column and
+// perCalendar returns a function that takes the calendar's name from a column and
 // gives what was compiled for it; nil if the cell is blank. It is safe for
 // concurrent use.
-func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T, error)) (func(row []Value) (*T, error), error) {
+func perCalendar[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T, error)) (func(row []Value) (*T, error), error) {
 	slot, err := c.slot(column)
 	if err != nil {
 		return nil, err
 	}
 	// The names it uses, and what is wrong with it whatever the calendar, are known now.
 	any := *c
-	any.Calendar, any.chosen = workdays.New("", 0), true
+	any.Calendar, any.calendarChosen = workdays.New("", 0), true
 	if _, err := compile(&any); err != nil {
 		return nil, err
 	}
@@ -165,12 +165,12 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 			cals = append(cals, cal)
 		}
 		inner := *c
-		inner.Env = c.Env.withoutSlots()
-		inner.Calendar, inner.chosen = workdays.Join(cals...), true
+		inner.Env = c.Env.withoutCollectors()
+		inner.Calendar, inner.calendarChosen = workdays.Join(cals...), true
 		t, err := compile(&inner)
 		return &t, err
 	}
-	made := &texts[*T]{}
+	made := &compiledTexts[*T]{}
 	return func(row []Value) (*T, error) {
 		v := row[slot]
 		if isBlank(v) {
@@ -179,17 +179,17 @@ func chooser[T any](c *compiler, column *phrase.Name, compile func(*compiler) (T
 			}
 			return nil, nil
 		}
-		return made.get(v.String(), named, asItIs)
+		return made.compile(v.String(), named, keepError)
 	}, nil
 }
 
-func asItIs(err error) error { return err }
+func keepError(err error) error { return err }
 
-// readDay takes a cell as a day: a date, the day of a moment, or text that is an
+// asDay takes a cell as a day: a date, the day of a moment, or text that is an
 // ISO date.
-func readDay(v Value) (civil.Date, bool) {
+func asDay(v Value) (civil.Date, bool) {
 	switch v.Kind {
-	case Date, Moment:
+	case Date, DateTime:
 		return v.Day, true
 	case Text:
 		if d, _, ok := civil.Parse(v.Text); ok {
@@ -208,22 +208,22 @@ func readDay(v Value) (civil.Date, bool) {
 	return civil.None, false
 }
 
-// DayOf takes a cell as a date or moment; ok is false if it is neither.
-func DayOf(v Value) (Value, bool) {
-	if v.Kind == Moment {
+// AsDate takes a cell as a date or moment; ok is false if it is neither.
+func AsDate(v Value) (Value, bool) {
+	if v.Kind == DateTime {
 		return v, true
 	}
-	d, ok := readDay(v)
+	d, ok := asDay(v)
 	return Day(d), ok
 }
 
-// settle takes a cell for what it holds: a text that is an ISO date is a date, a
+// normalize takes a cell for what it holds: a text that is an ISO date is a date, a
 // text that is a number a number.
-func settle(v Value) Value {
+func normalize(v Value) Value {
 	if v.Kind != Text {
 		return v
 	}
-	if d, ok := readDay(v); ok {
+	if d, ok := asDay(v); ok {
 		return Day(d)
 	}
 	if n, ok := parseNumber(strings.TrimSpace(v.Text)); ok {
@@ -240,32 +240,32 @@ func isBlank(v Value) bool {
 	return v.Kind == Blank || v.Kind == Text && strings.TrimSpace(v.Text) == ""
 }
 
-// compare compares two settled values that aren't blank; a date and a moment by
+// compareValues compares two settled values that aren't blank; a date and a moment by
 // date. ok is false if they are of different kinds.
-func compare(a, b Value) (n int, ok bool) {
-	if ranks[a.Kind] != ranks[b.Kind] {
-		return cmp.Compare(ranks[a.Kind], ranks[b.Kind]), false
+func compareValues(a, b Value) (n int, ok bool) {
+	if kindOrder[a.Kind] != kindOrder[b.Kind] {
+		return cmp.Compare(kindOrder[a.Kind], kindOrder[b.Kind]), false
 	}
 	switch a.Kind {
-	case Date, Moment:
-		if a.Kind == Moment && b.Kind == Moment {
+	case Date, DateTime:
+		if a.Kind == DateTime && b.Kind == DateTime {
 			return CompareTimes(a, b), true
 		}
 		return cmp.Compare(a.Day, b.Day), true
 	case Number:
 		return compareNumbers(a, b), true
-	case Truth:
+	case Boolean:
 		return cmp.Compare(a.Num, b.Num), true
 	}
 	return strings.Compare(a.Text, b.Text), true
 }
 
-// ranks order the kinds of cells in a sort; blanks come last.
-var ranks = [...]int{Number: 0, Date: 1, Moment: 1, Truth: 2, Text: 3, Blank: 4}
+// kindOrder order the kinds of cells in a sort; blanks come last.
+var kindOrder = [...]int{Number: 0, Date: 1, DateTime: 1, Boolean: 2, Text: 3, Blank: 4}
 
-// Order compares two cells for sorting: numbers, then dates, then texts, each by
+// CompareCells compares two cells for sorting: numbers, then dates, then texts, each by
 // itself, blanks last.
-func Order(a, b Value) int {
+func CompareCells(a, b Value) int {
 	if a.Kind == Number && b.Kind == Number {
 		return compareNumbers(a, b)
 	}
@@ -278,14 +278,14 @@ func Order(a, b Value) int {
 		}
 		return 0
 	}
-	a, b = settle(a), settle(b)
-	n, _ := compare(a, b)
+	a, b = normalize(a), normalize(b)
+	n, _ := compareValues(a, b)
 	return cmp.Or(n, cmp.Compare(a.Minutes, b.Minutes))
 }
 
-// KeyOf is a cell as a key: its text, case kept, and a date however it stands.
-func KeyOf(v Value) string {
-	if d, ok := readDay(v); ok {
+// CellKey is a cell as a key: its text, case kept, and a date however it stands.
+func CellKey(v Value) string {
+	if d, ok := asDay(v); ok {
 		return d.String()
 	}
 	if v.Rounded { // 1200.50 and 1200.5 are one key
@@ -294,8 +294,8 @@ func KeyOf(v Value) string {
 	return v.String()
 }
 
-// AppendKey appends what KeyOf returns.
-func AppendKey(b []byte, v *Value) []byte {
+// AppendCellKey appends what CellKey returns.
+func AppendCellKey(b []byte, v *Value) []byte {
 	switch v.Kind {
 	case Date:
 		return v.Day.Append(b)
@@ -304,5 +304,5 @@ func AppendKey(b []byte, v *Value) []byte {
 			return v.AppendNumber(b)
 		}
 	}
-	return append(b, KeyOf(*v)...)
+	return append(b, CellKey(*v)...)
 }

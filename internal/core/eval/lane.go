@@ -5,21 +5,21 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// Lane works out a column for a run of rows from days and whole numbers alone, without cells.
+// ColumnFunc works out a column for a run of rows from days and whole numbers alone, without cells.
 // columns hold the days of dates, and whole numbers, by slot and row; so does column, what is
 // worked out. It is false if a row needs more care: a blank, a date out of range, a day beyond
-// what a calendar knows. What becomes of such a row, Program.Work says.
-type Lane func(columns [][]int32, column []int32) bool
+// what a calendar knows. What becomes of such a row, Program.EvalTraced says.
+type ColumnFunc func(columns [][]int32, column []int32) bool
 
-// Lane is the quick way to what the expression gives, of the kind that KindOf says; nil if
+// ColumnFunc is the quick way to what the expression gives, of the kind that KindOf says; nil if
 // there is none. Its names must stand for days.
-func (p *Program) Lane() Lane { return p.lane }
+func (p *Program) ColumnFunc() ColumnFunc { return p.columnFunc }
 
-// laneOf is the Lane of a compiled expression: steps by fixed numbers or those of a column, from
+// columnFuncOf is the Lane of a compiled expression: steps by fixed numbers or those of a column, from
 // a date, and measures of two dates.
-func (c *compiler) laneOf(e phrase.Expr, p *Program) Lane {
+func (c *compiler) columnFuncOf(e phrase.Expr, p *Program) ColumnFunc {
 	if s, ok := e.(*phrase.Steps); ok {
-		from, move := c.daysOf(s.Base), p.chain.lane()
+		from, move := c.daysOf(s.Base), p.chain.columnMove()
 		if from == nil || move == nil {
 			return nil
 		}
@@ -28,7 +28,7 @@ func (c *compiler) laneOf(e phrase.Expr, p *Program) Lane {
 			return move(columns, column)
 		}
 	}
-	r, of, cal, err := c.measured(e)
+	r, of, cal, err := c.dateMeasure(e)
 	if of == nil || err != nil || r.Step != nil {
 		return nil
 	}
@@ -42,7 +42,7 @@ func (c *compiler) laneOf(e phrase.Expr, p *Program) Lane {
 		from, to := a(columns, column), b(columns, column)
 		for i := range column {
 			x, y := civil.Date(from[i]), civil.Date(to[i])
-			if cal != nil && !(cal.Knows(x) && cal.Knows(y)) {
+			if cal != nil && !(cal.Covers(x) && cal.Covers(y)) {
 				return false
 			}
 			column[i] = int32(of(x, y))
@@ -78,18 +78,18 @@ func (c *compiler) daysOf(e phrase.Expr) func(columns [][]int32, column []int32)
 	}
 }
 
-// moves is a step, or several, of a Lane: it moves days.
-type moves = func(columns [][]int32, days []int32) bool
+// columnMove is a step, or several, of a Lane: it moves days.
+type columnMove = func(columns [][]int32, days []int32) bool
 
-// lane applies the chain to days, without cells, trace or calendars that are asked beyond what
+// columnMove applies the chain to days, without cells, trace or calendars that are asked beyond what
 // they know; nil if it needs one of them, or gives a time.
-func (c *Chain) lane() moves {
-	if c.chosen != nil || c.Minutes >= 0 {
+func (c *Chain) columnMove() columnMove {
+	if c.choose != nil || c.Minutes >= 0 {
 		return nil
 	}
-	steps := make([]moves, len(c.Steps))
+	steps := make([]columnMove, len(c.Steps))
 	for i := range c.Steps {
-		if steps[i] = c.Steps[i].lane(); steps[i] == nil {
+		if steps[i] = c.Steps[i].columnMove(); steps[i] == nil {
 			return nil
 		}
 	}
@@ -103,23 +103,23 @@ func (c *Chain) lane() moves {
 	}
 }
 
-// lane is the step for a chain's lane.
-func (s *Step) lane() moves {
+// columnMove is the step for a chain's lane.
+func (s *Step) columnMove() columnMove {
 	switch cal := s.Calendar; {
-	case s.choose != nil || s.deep != nil || s.series != nil || s.cells && s.amount == nil:
+	case s.chooseByCalendar != nil || s.applyNested != nil || s.lookup != nil || s.readsCells && s.amountShift == nil:
 		return nil
-	case s.roll:
+	case s.isRoll:
 		return func(_ [][]int32, days []int32) bool {
 			for i, day := range days {
 				d, ok := civil.Date(day), true
-				if cal.Stays(d) {
+				if cal.IsKnownWorkday(d) {
 					continue
 				}
-				if !cal.Knows(d) {
+				if !cal.Covers(d) {
 					return false
 				}
-				if !cal.Open(d) {
-					if d, ok = cal.RollClosed(d, s.by); !ok || !cal.Knows(d) {
+				if !cal.IsWorkday(d) {
+					if d, ok = cal.RollClosed(d, s.convention); !ok || !cal.Covers(d) {
 						return false
 					}
 				}
@@ -127,11 +127,11 @@ func (s *Step) lane() moves {
 			}
 			return true
 		}
-	case s.month != nil:
-		m := *s.month
+	case s.monthShift != nil:
+		m := *s.monthShift
 		return func(_ [][]int32, days []int32) bool {
 			for i, day := range days {
-				d, ok := m.of(civil.Date(day))
+				d, ok := m.apply(civil.Date(day))
 				if !ok {
 					return false
 				}
@@ -143,16 +143,16 @@ func (s *Step) lane() moves {
 		return func(columns [][]int32, days []int32) bool {
 			for i, day := range days {
 				d := civil.Date(day)
-				if cal != nil && !cal.Knows(d) {
+				if cal != nil && !cal.Covers(d) {
 					return false
 				}
 				var err error
-				if s.amount != nil {
-					d, err = s.amount.of(d, int(columns[s.amount.slot][i]))
+				if s.amountShift != nil {
+					d, err = s.amountShift.apply(d, int(columns[s.amountShift.slot][i]))
 				} else {
-					d, err = s.do(d, nil)
+					d, err = s.apply(d, nil)
 				}
-				if err != nil || d == civil.None || cal != nil && !cal.Knows(d) {
+				if err != nil || d == civil.None || cal != nil && !cal.Covers(d) {
 					return false
 				}
 				days[i] = int32(d)

@@ -15,9 +15,9 @@ import (
 // phrases have no such way.
 func TestLane(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 1))
-	cal := workdays.New("known", workdays.Weekend).WithHolidays(workdays.List{{Date: 739000, Nominal: 739000, Name: "h"}})
-	cal.Known = civil.Span{First: 738000, Last: 741000}
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: cal, Names: []string{"a", "b", "n"}, Today: 739500,
+	cal := workdays.New("known", workdays.Weekend).WithHolidays(workdays.HolidayList{{Date: 739000, Nominal: 739000, Name: "h"}})
+	cal.Coverage = civil.Span{First: 738000, Last: 741000}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: cal, Names: []string{"a", "b", "n"}, Today: 739500,
 		Kinds: []eval.Kind{eval.AnyKind, eval.AnyKind, eval.AnyKind}}
 	gave, gaveBack := 0, 0
 	for _, c := range []struct {
@@ -46,7 +46,7 @@ func TestLane(t *testing.T) {
 			}
 			continue
 		}
-		lane := p.Lane()
+		lane := p.ColumnFunc()
 		if (lane != nil) != c.quick {
 			t.Errorf("%s: a quick way is %v", c.phrase, lane != nil)
 		}
@@ -65,16 +65,16 @@ func TestLane(t *testing.T) {
 						columns[k][i] = []int32{int32(civil.Min), int32(civil.Max), int32(civil.Max) - 40, 738000, 741000, 700000, 737999}[r.IntN(7)]
 					}
 				}
-				before, after := cal.Missed()
+				before, after := cal.Misses()
 				v, err := p.Eval([]eval.Value{eval.Day(civil.Date(columns[0][i])), eval.Day(civil.Date(columns[1][i])),
 					eval.Str(fmt.Sprint(columns[2][i]))})
-				missed, later := cal.Missed()
-				good = good && err == nil && v.Kind != eval.Blank && !v.Unsure && before == missed && after == later
+				missed, later := cal.Misses()
+				good = good && err == nil && v.Kind != eval.Blank && !v.Provisional && before == missed && after == later
 				want = append(want, v)
 			}
-			before, after := cal.Missed()
+			before, after := cal.Misses()
 			ok := lane(columns, column)
-			if missed, later := cal.Missed(); ok != good || before != missed || after != later {
+			if missed, later := cal.Misses(); ok != good || before != missed || after != later {
 				t.Fatalf("%s of %v: taken %v, should be %v", c.phrase, columns, ok, good)
 			}
 			for i, v := range want {

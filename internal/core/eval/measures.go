@@ -12,9 +12,9 @@ import (
 )
 
 // measure compiles the nodes that give numbers and texts.
-func (c *compiler) measure(e phrase.Expr) (value, error) {
-	if n, err := c.wholes(e); n != nil || err != nil {
-		return wholeCells(n), err
+func (c *compiler) measure(e phrase.Expr) (valueFunc, error) {
+	if n, err := c.intMeasure(e); n != nil || err != nil {
+		return intValues(n), err
 	}
 	switch e := e.(type) {
 	case *phrase.Count: // of counted days
@@ -24,23 +24,23 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 			if blank || err != nil {
 				return Value{}, err
 			}
-			return Frac(int64(parts), workdays.Whole), nil
+			return Fraction(int64(parts), workdays.FullDayWeight), nil
 		}, err
 	case *phrase.Age:
 		if e.Through {
 			return nil, c.fail(e.Span, "an age needs `from A to B`", "")
 		}
-		return c.span(e.Range, func(a, b civil.Date) Value { return Str(age(a, b)) })
+		return c.rangeValue(e.Range, func(a, b civil.Date) Value { return Str(ageText(a, b)) })
 	case *phrase.DayCount:
-		return c.span(e.Range, func(a, b civil.Date) Value { return Frac(e.By.Years(a, b)) })
+		return c.rangeValue(e.Range, func(a, b civil.Date) Value { return Fraction(e.By.YearFraction(a, b)) })
 	case *phrase.Part:
-		return c.part(e)
+		return c.datePart(e)
 	case *phrase.Format:
 		return c.format(e)
 	case *phrase.Arith:
 		return c.arithmetic(e)
 	case *phrase.MinMax:
-		a, b, err := pair(c.numberOf, e.A, e.B)
+		a, b, err := compilePair(c.numberOf, e.A, e.B)
 		return func(row []Value) (Value, error) {
 			x, err := a(row)
 			if err != nil || x.Kind == Blank {
@@ -65,18 +65,18 @@ func (c *compiler) measure(e phrase.Expr) (value, error) {
 	return c.condition(e)
 }
 
-// wholes compiles the measures that give whole numbers; nil for the others.
-func (c *compiler) wholes(e phrase.Expr) (wholes, error) {
-	r, of, _, err := c.measured(e)
+// intMeasure compiles the measures that give whole numbers; nil for the others.
+func (c *compiler) intMeasure(e phrase.Expr) (intFunc, error) {
+	r, of, _, err := c.dateMeasure(e)
 	if err != nil {
 		return nil, err
 	}
 	if of != nil {
-		return c.spanned(r, of)
+		return c.rangeInt(r, of)
 	}
 	switch e := e.(type) {
 	case *phrase.Count:
-		if !e.What.Parts {
+		if !e.What.Weighted {
 			return c.count(e)
 		}
 	case *phrase.SeriesCount:
@@ -85,18 +85,18 @@ func (c *compiler) wholes(e phrase.Expr) (wholes, error) {
 	return nil, nil
 }
 
-// measured compiles the measures that need two dates and nothing else: of gives the whole
+// dateMeasure compiles the measures that need two dates and nothing else: of gives the whole
 // number, cal is the calendar that it asks, if it asks one. of is nil for other measures.
-func (c *compiler) measured(e phrase.Expr) (r phrase.Range, of func(a, b civil.Date) int, cal *workdays.Calendar, err error) {
+func (c *compiler) dateMeasure(e phrase.Expr) (r phrase.Range, of func(a, b civil.Date) int, cal *workdays.Calendar, err error) {
 	switch e := e.(type) {
 	case *phrase.Count:
-		if e.In != nil || e.What.Parts || e.What.Working && c.byColumnOf(e.Using, e.Span) != nil {
+		if e.Period != nil || e.What.Weighted || e.What.Working && c.calendarColumn(e.Using, e.Span) != nil {
 			return r, nil, nil, nil
 		}
-		between, day, cal, err := c.counting(e)
-		return e.Range, over(e, between, day), cal, err
+		between, day, cal, err := c.dayCounter(e)
+		return e.Range, applyRange(e, between, day), cal, err
 	case *phrase.Complete:
-		return e.Range, func(a, b civil.Date) int { return complete(e, a, b) }, nil, nil
+		return e.Range, func(a, b civil.Date) int { return completeUnits(e, a, b) }, nil, nil
 	case *phrase.DayCount:
 		if !e.Years {
 			return e.Range, e.By.Days, nil, nil
@@ -105,8 +105,8 @@ func (c *compiler) measured(e phrase.Expr) (r phrase.Range, of func(a, b civil.D
 	return r, nil, nil, nil
 }
 
-// ends compiles the two dates of a range.
-func (c *compiler) ends(r phrase.Range) (a, b dates, err error) {
+// rangeEnds compiles the two dates of a range.
+func (c *compiler) rangeEnds(r phrase.Range) (a, b dateFunc, err error) {
 	if a, err = c.dateOf(r.A); err != nil {
 		return nil, nil, err
 	}
@@ -128,9 +128,9 @@ func (c *compiler) ends(r phrase.Range) (a, b dates, err error) {
 	}, nil
 }
 
-// span compiles a measure of two dates; a blank end makes it blank.
-func (c *compiler) span(r phrase.Range, of func(a, b civil.Date) Value) (value, error) {
-	a, b, err := c.ends(r)
+// rangeValue compiles a measure of two dates; a blank end makes it blank.
+func (c *compiler) rangeValue(r phrase.Range, of func(a, b civil.Date) Value) (valueFunc, error) {
+	a, b, err := c.rangeEnds(r)
 	return func(row []Value) (v Value, err error) {
 		x, _, err := a(row)
 		if err != nil || x == civil.None {
@@ -144,9 +144,9 @@ func (c *compiler) span(r phrase.Range, of func(a, b civil.Date) Value) (value, 
 	}, err
 }
 
-// spanned is span for whole numbers.
-func (c *compiler) spanned(r phrase.Range, of func(a, b civil.Date) int) (wholes, error) {
-	a, b, err := c.ends(r)
+// rangeInt is span for whole numbers.
+func (c *compiler) rangeInt(r phrase.Range, of func(a, b civil.Date) int) (intFunc, error) {
+	a, b, err := c.rangeEnds(r)
 	return func(row []Value) (n int, blank bool, err error) {
 		x, _, err := a(row)
 		if err != nil || x == civil.None {
@@ -160,25 +160,25 @@ func (c *compiler) spanned(r phrase.Range, of func(a, b civil.Date) int) (wholes
 	}, err
 }
 
-// counted returns how many weekdays, or of one weekday, lie in (0, d]: differences of it are
+// weekdayCounter returns how many weekdays, or of one weekday, lie in (0, d]: differences of it are
 // counts.
-func counted(what phrase.CountOf) func(d civil.Date) int {
+func weekdayCounter(what phrase.CountTarget) func(d civil.Date) int {
 	if what.Weekday != 0 {
 		return func(d civil.Date) int { return (int(d) - int(what.Weekday) + 7) / 7 }
 	}
 	return func(d civil.Date) int { return int(d)/7*5 + min(int(d)%7, 5) }
 }
 
-func (c *compiler) count(e *phrase.Count) (wholes, error) {
-	if column := c.byColumnOf(e.Using, e.Span); column != nil && e.What.Working {
-		return c.wholeByColumn(column, func(c *compiler) (wholes, error) { return c.count(e) })
+func (c *compiler) count(e *phrase.Count) (intFunc, error) {
+	if column := c.calendarColumn(e.Using, e.Span); column != nil && e.What.Working {
+		return c.intPerCalendar(column, func(c *compiler) (intFunc, error) { return c.count(e) })
 	}
-	between, day, _, err := c.counting(e)
+	between, day, _, err := c.dayCounter(e)
 	if err != nil {
 		return nil, err
 	}
-	if e.In == nil {
-		return c.spanned(e.Range, over(e, between, day))
+	if e.Period == nil {
+		return c.rangeInt(e.Range, applyRange(e, between, day))
 	}
 	of, err := c.dateOf(e.A)
 	return func(row []Value) (int, bool, error) {
@@ -186,7 +186,7 @@ func (c *compiler) count(e *phrase.Count) (wholes, error) {
 		if err != nil || d == civil.None {
 			return 0, true, err
 		}
-		p, ok := c.Frame.Around(e.In.Unit, d, e.In.Offset)
+		p, ok := c.Fiscal.PeriodAt(e.Period.Unit, d, e.Period.Offset)
 		if !ok {
 			return 0, true, c.fail(e.Span, ErrRange.Error(), "")
 		}
@@ -194,30 +194,30 @@ func (c *compiler) count(e *phrase.Count) (wholes, error) {
 	}, err
 }
 
-// counting gives what counts the days after a up to and including b, negative when b is before
+// dayCounter gives what counts the days after a up to and including b, negative when b is before
 // a, what a day alone counts, and the calendar that is asked, if one is.
-func (c *compiler) counting(e *phrase.Count) (between func(a, b civil.Date) int, day func(civil.Date) int,
+func (c *compiler) dayCounter(e *phrase.Count) (between func(a, b civil.Date) int, day func(civil.Date) int,
 	cal *workdays.Calendar, err error) {
 	if !e.What.Working {
 		if !e.What.Weekdays && e.What.Weekday == 0 {
 			return func(a, b civil.Date) int { return int(b - a) }, func(civil.Date) int { return 1 }, nil, nil
 		}
-		upto := counted(e.What)
+		upto := weekdayCounter(e.What)
 		return func(a, b civil.Date) int { return upto(b) - upto(a) },
 			func(d civil.Date) int { return upto(d) - upto(d-1) }, nil, nil
 	}
 	if cal, err = c.calendar(e.Using); err != nil {
 		return nil, nil, nil, err
 	}
-	if e.What.Parts {
-		return func(a, b civil.Date) int { cal.Ask(a, b); return cal.Counted(a, b) }, cal.Part, cal, nil
+	if e.What.Weighted {
+		return func(a, b civil.Date) int { cal.RecordQuery(a, b); return cal.WeightBetween(a, b) }, cal.DayWeight, cal, nil
 	}
-	return func(a, b civil.Date) int { cal.Ask(a, b); return cal.Between(a, b) },
+	return func(a, b civil.Date) int { cal.RecordQuery(a, b); return cal.CountBetween(a, b) },
 		func(d civil.Date) int { return cal.Count(civil.Span{First: d, Last: d}) }, cal, nil
 }
 
-// over counts a range as its words have it: both ends, or the last alone.
-func over(e *phrase.Count, between func(a, b civil.Date) int, day func(civil.Date) int) func(a, b civil.Date) int {
+// applyRange counts a range as its words have it: both ends, or the last alone.
+func applyRange(e *phrase.Count, between func(a, b civil.Date) int, day func(civil.Date) int) func(a, b civil.Date) int {
 	if !e.Through {
 		return between
 	}
@@ -230,19 +230,19 @@ func over(e *phrase.Count, between func(a, b civil.Date) int, day func(civil.Dat
 }
 
 // seriesCount compiles the count of a series' dates.
-func (c *compiler) seriesCount(e *phrase.SeriesCount) (wholes, error) {
+func (c *compiler) seriesCount(e *phrase.SeriesCount) (intFunc, error) {
 	var s Series
 	var err error
-	if c.Series != nil {
-		if s, err = c.Series(e.Series.Text); err != nil {
+	if c.FindSeries != nil {
+		if s, err = c.FindSeries(e.Series.Text); err != nil {
 			return nil, err
 		}
 	}
 	if s == nil {
 		return nil, c.fail(e.Series.Span, fmt.Sprintf("unknown series `%s`", e.Series.Text),
-			known(e.Series.Text, "series", c.SeriesNames))
+			suggestName(e.Series.Text, "series", c.SeriesNames))
 	}
-	return c.spanned(e.Range, func(a, b civil.Date) int {
+	return c.rangeInt(e.Range, func(a, b civil.Date) int {
 		switch {
 		case e.Through && b < a:
 			return -s.Count(b-1, a)
@@ -255,10 +255,10 @@ func (c *compiler) seriesCount(e *phrase.SeriesCount) (wholes, error) {
 	})
 }
 
-// complete counts complete units of a span.
-func complete(e *phrase.Complete, a, b civil.Date) int {
+// completeUnits counts complete units of a span.
+func completeUnits(e *phrase.Complete, a, b civil.Date) int {
 	if b < a {
-		return -complete(e, b, a)
+		return -completeUnits(e, b, a)
 	}
 	if e.Unit == phrase.Weeks {
 		n := int(b - a)
@@ -301,20 +301,20 @@ func complete(e *phrase.Complete, a, b civil.Date) int {
 	return n
 }
 
-// age writes years, months and days: 3y 2m 5d.
-func age(a, b civil.Date) string {
+// ageText writes years, months and days: 3y 2m 5d.
+func ageText(a, b civil.Date) string {
 	if b < a {
-		return "-" + age(b, a)
+		return "-" + ageText(b, a)
 	}
-	months := complete(&phrase.Complete{Unit: phrase.Months}, a, b)
+	months := completeUnits(&phrase.Complete{Unit: phrase.Months}, a, b)
 	at, _ := a.ShiftMonths(months, false)
 	return fmt.Sprintf("%dy %dm %dd", months/12, months%12, b-at)
 }
 
-// mostLayout is how many bytes the layout of a date may have.
-const mostLayout = 1000
+// maxLayout is how many bytes the layout of a date may have.
+const maxLayout = 1000
 
-func (c *compiler) format(e *phrase.Format) (value, error) {
+func (c *compiler) format(e *phrase.Format) (valueFunc, error) {
 	a, err := c.dateOf(e.A)
 	if err != nil {
 		return nil, err
@@ -324,10 +324,10 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 		return nil, err
 	}
 	if c.Strftime == nil {
-		return nil, c.fail(e.Span, phrase.NotBuilt("`as` here"), "")
+		return nil, c.fail(e.Span, phrase.NotImplemented("`as` here"), "")
 	}
-	if len(e.Layout) > mostLayout {
-		return nil, c.fail(e.Span, "this layout has more than "+strconv.Itoa(mostLayout)+" characters", "")
+	if len(e.Layout) > maxLayout {
+		return nil, c.fail(e.Span, "this layout has more than "+strconv.Itoa(maxLayout)+" characters", "")
 	}
 	write, err := c.Strftime(e.Layout)
 	if err != nil {
@@ -338,7 +338,7 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 		if err != nil || d == civil.None {
 			return Value{}, err
 		}
-		if m, err := exact(row); err == nil && m.Kind == Moment {
+		if m, err := exact(row); err == nil && m.Kind == DateTime {
 			return Str(write(m)), nil
 		}
 		return Str(write(Day(d))), nil
@@ -347,17 +347,17 @@ func (c *compiler) format(e *phrase.Format) (value, error) {
 
 // arithmetic compiles a chain of operators, such as a + b - c, into one loop: a call within a
 // call for each takes a stack as deep as the chain is long.
-func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
+func (c *compiler) arithmetic(e *phrase.Arith) (valueFunc, error) {
 	type term struct {
 		op byte
-		of value
+		of valueFunc
 		at phrase.Span
 	}
 	var chain []*phrase.Arith
 	first := phrase.Expr(e)
 	for link, ok := e, true; ok; link, ok = first.(*phrase.Arith) {
 		for _, side := range []phrase.Expr{link.A, link.B} {
-			if k := c.kindOf(side); k == Date || k == Moment {
+			if k := c.kindOf(side); k == Date || k == DateTime {
 				hint := "days between dates are written `days from A to B`"
 				if n, ok := link.B.(*phrase.Number); ok && (link.Op == '+' || link.Op == '-') {
 					hint = "a step needs a unit: " + string(link.Op) + n.Text() + " days"
@@ -384,7 +384,7 @@ func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
 		if err != nil || v.Kind == Blank {
 			return v, err
 		}
-		n := exact{Value: v}
+		n := exactNumber{Value: v}
 		for i := range terms {
 			t := &terms[i]
 			y, err := t.of(row)
@@ -393,7 +393,7 @@ func (c *compiler) arithmetic(e *phrase.Arith) (value, error) {
 			}
 			err = n.arith(t.op, &y)
 			if err == nil && n.big != nil {
-				err = c.long(&n)
+				err = c.countBig(&n)
 			}
 			if err != nil {
 				return Value{}, c.fail(t.at, err.Error(), "")

@@ -19,13 +19,13 @@ import (
 
 func day(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 
-var env = eval.Env{Frame: civil.Frame{WeekStart: civil.Monday, FiscalMonth: 4, FiscalDay: 1}, Calendar: workdays.New("plain", workdays.Weekend),
+var env = eval.Env{Fiscal: civil.FiscalCalendar{WeekStart: civil.Monday, FiscalMonth: 4, FiscalDay: 1}, Calendar: workdays.New("plain", workdays.Weekend),
 	Names: []string{"a", "b", "n", "none", "text", "site", "word"}, Today: day("2027-09-06"),
 	Calendars: []string{"shut", "plain"},
-	Find: func(name string) (*workdays.Calendar, error) {
+	FindCalendar: func(name string) (*workdays.Calendar, error) {
 		switch name {
 		case "shut":
-			return workdays.New("shut", 0).WithHolidays(workdays.List{{Date: day("2027-02-10"), Name: "Ropes"}, {Date: day("2027-02-11"), Name: "Nets"}}), nil
+			return workdays.New("shut", 0).WithHolidays(workdays.HolidayList{{Date: day("2027-02-10"), Name: "Ropes"}, {Date: day("2027-02-11"), Name: "Nets"}}), nil
 		case "plain":
 			return workdays.New("plain", workdays.Weekend), nil
 		}
@@ -37,8 +37,8 @@ var env = eval.Env{Frame: civil.Frame{WeekStart: civil.Monday, FiscalMonth: 4, F
 		}, nil
 	}}
 
-// value works out a phrase: a and b are dates, n is 2.5.
-func value(t *testing.T, text, a, b string) string {
+// valueFunc works out a phrase: a and b are dates, n is 2.5.
+func valueFunc(t *testing.T, text, a, b string) string {
 	t.Helper()
 	prog, err := eval.Compile(text, nil, env)
 	if err != nil {
@@ -55,7 +55,7 @@ func value(t *testing.T, text, a, b string) string {
 // The language's worked examples for measures, its tables, and the corners.
 func TestMeasures(t *testing.T) {
 	for _, c := range golden.Cases(t, "testdata/measures.cases", 4) {
-		got := value(t, c[0], c[1], c[2])
+		got := valueFunc(t, c[0], c[1], c[2])
 		switch {
 		case c[0] == "a + 3":
 			if !strings.Contains(got, "expected a number") {
@@ -127,11 +127,11 @@ func TestMeasuresAgainstWalking(t *testing.T) {
 			"age from a to b": fmt.Sprintf("%dy %dm %dd", months/12, months%12, rest),
 		} {
 			as, bs := a.Format(iso), b.Format(iso)
-			if got := value(t, text, as, bs); got != fmt.Sprint(want) {
+			if got := valueFunc(t, text, as, bs); got != fmt.Sprint(want) {
 				t.Fatalf("%s, a %s, b %s: %s, want %v", text, as, bs, got, want)
 			}
 			if n, isNumber := want.(int); isNumber && as != bs { // and backwards the exact negative
-				if got := value(t, text, bs, as); got != fmt.Sprint(-n) {
+				if got := valueFunc(t, text, bs, as); got != fmt.Sprint(-n) {
 					t.Fatalf("%s, a %s, b %s: %s, want %d", text, bs, as, got, -n)
 				}
 			}
@@ -173,7 +173,7 @@ func TestAnniversariesAgainstWalking(t *testing.T) {
 		for text, want := range map[string]string{
 			"a, anniversary on or after b": walk(of, 1), "a, anniversary after b": walk(of.AddDate(0, 0, 1), 1), "a, anniversary on or before b": walk(of, -1),
 		} {
-			if got := value(t, text, base.Format(iso), of.Format(iso)); got != want {
+			if got := valueFunc(t, text, base.Format(iso), of.Format(iso)); got != want {
 				t.Fatalf("%s, a %s, b %s: %s, want %s", text, base.Format(iso), of.Format(iso), got, want)
 			}
 		}
@@ -193,7 +193,7 @@ func TestAnniversariesAgainstWalking(t *testing.T) {
 			"fiscal year of a": fmt.Sprint("FY", start.Year()+1), "fiscal quarter of a": fmt.Sprint("FQ", months/3+1), "fiscal month of a": months + 1,
 			"days in fiscal quarter of a": int(q.AddDate(0, 3, 0).Sub(q).Hours() / 24),
 		} {
-			if got := value(t, text, base.Format(iso), ""); got != fmt.Sprint(want) {
+			if got := valueFunc(t, text, base.Format(iso), ""); got != fmt.Sprint(want) {
 				t.Fatalf("%s, a %s: %s, want %v", text, base.Format(iso), got, want)
 			}
 		}
@@ -233,7 +233,7 @@ func TestExactDecimals(t *testing.T) {
 				text, want = text+" - "+n+" / "+m, want.Sub(want, x.Quo(x, y))
 			}
 		}
-		got := value(t, text, "", "")
+		got := valueFunc(t, text, "", "")
 		if s := strings.TrimRight(strings.TrimRight(want.FloatString(10), "0"), "."); got != s && !(s == "-0" && got == "0") {
 			t.Fatalf("%s = %s, want %s", text, got, s)
 		}
@@ -256,14 +256,14 @@ func FuzzEval(f *testing.F) {
 		bare, bareErr := prog.Eval(slices.Clone(cells)) // the same without a trace
 		var v eval.Value
 		var moves []eval.Move
-		err = prog.Into(cells, &moves, &v)
+		err = prog.EvalInto(cells, &moves, &v)
 		if v != bare || (err == nil) != (bareErr == nil) {
 			t.Fatalf("%q gives %v with a trace and %v without", text, v, bare)
 		}
 		if n := len(moves); n > 0 && v.Kind == eval.Date && moves[n-1].To != v.Day {
 			t.Fatalf("%q gives %v, and its last move is to %v", text, v, moves[n-1].To)
 		}
-		if err == nil && (v.Kind == eval.Date || v.Kind == eval.Moment) && !v.Day.Valid() {
+		if err == nil && (v.Kind == eval.Date || v.Kind == eval.DateTime) && !v.Day.Valid() {
 			t.Fatalf("%q gives day %d", text, v.Day)
 		}
 		_ = eval.Reasons(moves)

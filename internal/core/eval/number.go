@@ -14,8 +14,8 @@ import (
 // One that doesn't fit is held as text "num/den" in Text, and worked on with
 // math/big.
 
-// small is the bound under which products of two numbers fit an int64.
-const small = 1 << 31
+// maxSmall is the bound under which products of two numbers fit an int64.
+const maxSmall = 1 << 31
 
 func (v Value) den() int64 {
 	if v.Den == 0 {
@@ -24,8 +24,8 @@ func (v Value) den() int64 {
 	return v.Den
 }
 
-// Frac makes the number num / den; den is above zero.
-func Frac(num, den int64) Value {
+// Fraction makes the number num / den; den is above zero.
+func Fraction(num, den int64) Value {
 	if den != 1 {
 		if g := gcd(uint64(max(num, -num)), uint64(den)); g > 1 {
 			num, den = num/int64(g), den/int64(g)
@@ -63,38 +63,38 @@ func (v Value) rat() *big.Rat {
 
 func fromRat(r *big.Rat) Value {
 	if r.Num().IsInt64() && r.Denom().IsInt64() {
-		return Frac(r.Num().Int64(), r.Denom().Int64())
+		return Fraction(r.Num().Int64(), r.Denom().Int64())
 	}
 	return Value{Kind: Number, Text: r.String()}
 }
 
 func (v Value) isSmall() bool {
-	return v.Text == "" && v.Num < small && v.Num > -small && v.Den < small
+	return v.Text == "" && v.Num < maxSmall && v.Num > -maxSmall && v.Den < maxSmall
 }
 
 // What arithmetic can't give.
 var (
-	errNothing = errors.New("division by zero")
-	errDigits  = fmt.Errorf("the exact result has more than %d digits; round earlier", mostDigits)
-	errWords   = errors.New("too many exact results have hundreds of digits; round earlier")
-	errWhole   = fmt.Errorf("expected an exponent from -%d to %d, a whole number", mostPower, mostPower)
+	errDivideByZero  = errors.New("division by zero")
+	errTooManyDigits = fmt.Errorf("the exact result has more than %d digits; round earlier", maxDigits)
+	errTooMuchWork   = errors.New("too many exact results have hundreds of digits; round earlier")
+	errNotInteger    = fmt.Errorf("expected an exponent from -%d to %d, a whole number", maxPower, maxPower)
 )
 
 const (
-	mostDigits = 1000 // above or below the line of a fraction
-	mostPower  = 1000
-	fewWords   = 16         // of 64 bits, above and below the line
-	mostWords  = 40_000_000 // of all longer numbers of a table
+	maxDigits  = 1000 // above or below the line of a fraction
+	maxPower   = 1000
+	smallWords = 16         // of 64 bits, above and below the line
+	maxWords   = 40_000_000 // of all longer numbers of a table
 )
 
-// exact is a number that is worked on; one that doesn't fit is in big, so that a chain of
+// exactNumber is a number that is worked on; one that doesn't fit is in big, so that a chain of
 // operators doesn't write and read its digits each time.
-type exact struct {
+type exactNumber struct {
 	Value
 	big *big.Rat
 }
 
-func (n *exact) rat() *big.Rat {
+func (n *exactNumber) rat() *big.Rat {
 	if n.big != nil {
 		return n.big
 	}
@@ -102,7 +102,7 @@ func (n *exact) rat() *big.Rat {
 }
 
 // value is the number in the form that values have.
-func (n *exact) value() Value {
+func (n *exactNumber) value() Value {
 	if n.big == nil {
 		return n.Value
 	}
@@ -113,13 +113,13 @@ func (n *exact) value() Value {
 
 // arith is n op b in place of n. A sum or difference of two rounded numbers is rounded as they
 // are.
-func (n *exact) arith(op byte, b *Value) error {
+func (n *exactNumber) arith(op byte, b *Value) error {
 	rounded, places := (op == '+' || op == '-') && n.Rounded && b.Rounded, max(n.Places, b.Places)
-	if err := n.exactly(op, b); err != nil {
+	if err := n.arithBig(op, b); err != nil {
 		return err
 	}
 	if n.big != nil && (n.big.Num().CmpAbs(tooLong) >= 0 || n.big.Denom().CmpAbs(tooLong) >= 0) {
-		return errDigits
+		return errTooManyDigits
 	}
 	if rounded {
 		n.Rounded, n.Places = true, places
@@ -127,33 +127,33 @@ func (n *exact) arith(op byte, b *Value) error {
 	return nil
 }
 
-// tooLong is the least number of more than mostDigits.
-var tooLong = new(big.Int).Exp(big.NewInt(10), big.NewInt(mostDigits), nil)
+// tooLong is the least number of more than maxDigits.
+var tooLong = new(big.Int).Exp(big.NewInt(10), big.NewInt(maxDigits), nil)
 
-// long counts a number that takes long to work on; of those with some 150 digits or less there
+// countBig counts a number that takes long to work on; of those with some 150 digits or less there
 // may be any number.
-func (c *compiler) long(n *exact) error {
+func (c *compiler) countBig(n *exactNumber) error {
 	words := (n.big.Num().BitLen() + n.big.Denom().BitLen()) / 64
-	if c.Digits != nil && words > fewWords && c.Digits.Add(int64(words)) > mostWords {
-		return errWords
+	if c.BigWords != nil && words > smallWords && c.BigWords.Add(int64(words)) > maxWords {
+		return errTooMuchWork
 	}
 	return nil
 }
 
-func (n *exact) exactly(op byte, b *Value) error {
+func (n *exactNumber) arithBig(op byte, b *Value) error {
 	if n.big == nil && op != '^' && n.isSmall() && b.isSmall() {
 		x, y, p, q := n.Num, b.Num, n.den(), b.den()
 		switch {
 		case op == '/' && y == 0:
-			return errNothing
+			return errDivideByZero
 		case op == '/' && y < 0:
-			n.Value = Frac(-x*q, -p*y)
+			n.Value = Fraction(-x*q, -p*y)
 			return nil
 		case op == '/':
-			n.Value = Frac(x*q, p*y)
+			n.Value = Fraction(x*q, p*y)
 			return nil
 		case op == '*':
-			n.Value = Frac(x*y, p*q)
+			n.Value = Fraction(x*y, p*q)
 			return nil
 		case p == 1 && q == 1 && op == '+':
 			n.Value = Value{Kind: Number, Num: x + y}
@@ -176,7 +176,7 @@ func (n *exact) exactly(op byte, b *Value) error {
 		x.Mul(x, y)
 	case '/':
 		if y.Sign() == 0 {
-			return errNothing
+			return errDivideByZero
 		}
 		x.Quo(x, y)
 	case '^':
@@ -185,27 +185,27 @@ func (n *exact) exactly(op byte, b *Value) error {
 			return err
 		}
 	}
-	*n = exact{Value{Kind: Number}, x}
+	*n = exactNumber{Value{Kind: Number}, x}
 	if x.Num().IsInt64() && x.Denom().IsInt64() {
-		*n = exact{Value: fromRat(x)}
+		*n = exactNumber{Value: fromRat(x)}
 	}
 	return nil
 }
 
 // power works out r ^ n exactly; 0 ^ 0 is 1.
 func power(r *big.Rat, b *Value) (*big.Rat, error) {
-	if b.Den != 0 || b.Text != "" || b.Num > mostPower || b.Num < -mostPower {
-		return nil, errWhole
+	if b.Den != 0 || b.Text != "" || b.Num > maxPower || b.Num < -maxPower {
+		return nil, errNotInteger
 	}
 	n := b.Num
 	if n < 0 {
 		if r.Sign() == 0 {
-			return nil, errNothing
+			return nil, errDivideByZero
 		}
 		r, n = r.Inv(r), -n
 	}
-	if int64(max(r.Num().BitLen(), r.Denom().BitLen())-1)*n > 4*mostDigits { // nothing so long is worked out
-		return nil, errDigits
+	if int64(max(r.Num().BitLen(), r.Denom().BitLen())-1)*n > 4*maxDigits { // nothing so long is worked out
+		return nil, errTooManyDigits
 	}
 	e := big.NewInt(n)
 	return new(big.Rat).SetFrac(new(big.Int).Exp(r.Num(), e, nil), new(big.Int).Exp(r.Denom(), e, nil)), nil
@@ -231,12 +231,12 @@ func round(v Value, places int) Value {
 		r, _ := new(big.Rat).SetString(v.rat().FloatString(places)) // which rounds so
 		v = fromRat(r)
 	}
-	v.Places, v.Rounded, v.Form = int8(places), true, NoForm
+	v.Places, v.Rounded, v.Format = int8(places), true, NoFormat
 	return v
 }
 
-// mostPlaces is how many decimal places a number is printed with.
-const mostPlaces = 10
+// maxPrintedPlaces is how many decimal places a number is printed with.
+const maxPrintedPlaces = 10
 
 // AppendNumber appends a Number as it is printed.
 func (v *Value) AppendNumber(b []byte) []byte {
@@ -274,7 +274,7 @@ func (v Value) decimal() string {
 	if v.Den == 0 && v.Text == "" {
 		return strconv.FormatInt(v.Num, 10)
 	}
-	s := v.rat().FloatString(mostPlaces)
+	s := v.rat().FloatString(maxPrintedPlaces)
 	s = strings.TrimRight(strings.TrimRight(s, "0"), ".")
 	if s == "-0" || s == "" {
 		return "0"
@@ -317,57 +317,57 @@ func parseNumber(s string) (Value, bool) {
 		r, ok := new(big.Rat).SetString(s)
 		return fromRat(r), ok
 	}
-	return Frac(sign*n, max(den, 1)), true
+	return Fraction(sign*n, max(den, 1)), true
 }
 
-// Fixed makes the number units / 10^places, which is printed with all its places.
-func Fixed(units int64, places int) Value {
+// FromUnits makes the number units / 10^places, which is printed with all its places.
+func FromUnits(units int64, places int) Value {
 	den := int64(1)
 	for range places {
 		den *= 10
 	}
-	v := Frac(units, den)
+	v := Fraction(units, den)
 	v.Places, v.Rounded = int8(places), true
 	return v
 }
 
-// Portion is num / den of an amount, rounded to places, halves away from zero; den is above
+// Prorate is num / den of an amount, rounded to places, halves away from zero; den is above
 // zero.
-func Portion(amount Value, num, den int64, places int) Value {
+func Prorate(amount Value, num, den int64, places int) Value {
 	r := amount.rat()
 	return round(fromRat(r.Mul(r, big.NewRat(num, den))), places)
 }
 
-// Less is a less b.
-func Less(a, b Value) Value {
-	n := exact{Value: a}
+// Subtract is a less b.
+func Subtract(a, b Value) Value {
+	n := exactNumber{Value: a}
 	_ = n.arith('-', &b) // of amounts, which are short
 	return n.value()
 }
 
-// NotAmount is a cell that was to be an amount and is no plain number.
-type NotAmount struct{ Text string }
+// NotAmountError is a cell that was to be an amount and is no plain number.
+type NotAmountError struct{ Text string }
 
 // Error says so.
-func (e *NotAmount) Error() string {
-	return fmt.Sprintf("expected an amount, found %q", Brief(e.Text))
+func (e *NotAmountError) Error() string {
+	return fmt.Sprintf("expected an amount, found %q", Truncate(e.Text))
 }
 
-// Amount takes a cell as a number; anything else but a blank is a *NotAmount.
-func Amount(v Value) (n Value, blank bool, err error) {
+// ParseAmount takes a cell as a number; anything else but a blank is a *NotAmountError.
+func ParseAmount(v Value) (n Value, blank bool, err error) {
 	if isBlank(v) {
 		return v, true, nil
 	}
-	if n = settle(v); n.Kind != Number {
-		err = &NotAmount{v.String()}
+	if n = normalize(v); n.Kind != Number {
+		err = &NotAmountError{v.String()}
 	}
 	return n, false, err
 }
 
-// Units takes a cell as a whole number of units of 10^-places. It is an error
+// ToUnits takes a cell as a whole number of units of 10^-places. It is an error
 // where the cell is no number, has more places than that, or is too large.
-func Units(v Value, places int) (units int64, blank bool, err error) {
-	n, blank, err := Amount(v)
+func ToUnits(v Value, places int) (units int64, blank bool, err error) {
+	n, blank, err := ParseAmount(v)
 	if blank || err != nil {
 		return 0, blank, err
 	}
@@ -375,9 +375,9 @@ func Units(v Value, places int) (units int64, blank bool, err error) {
 	r := scale.Mul(scale, n.rat())
 	switch {
 	case !r.IsInt():
-		return 0, false, fmt.Errorf("%s has more than %d decimal places, the places of a share", Brief(v.String()), places)
+		return 0, false, fmt.Errorf("%s has more than %d decimal places, the places of a share", Truncate(v.String()), places)
 	case !r.Num().IsInt64() || r.Num().Int64() == math.MinInt64:
-		return 0, false, fmt.Errorf("the amount %s is too large to be shared exactly", Brief(v.String()))
+		return 0, false, fmt.Errorf("the amount %s is too large to be shared exactly", Truncate(v.String()))
 	}
 	return r.Num().Int64(), false, nil
 }
@@ -390,8 +390,8 @@ func Add(a, b Value) Value {
 	if b.Kind == Blank {
 		return a
 	}
-	n := exact{Value: a}
-	_ = n.exactly('+', &b) // which has no bound and never fails
+	n := exactNumber{Value: a}
+	_ = n.arithBig('+', &b) // which has no bound and never fails
 	if n.Rounded = a.Rounded && b.Rounded; n.Rounded {
 		n.Places = max(a.Places, b.Places)
 	}

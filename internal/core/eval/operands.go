@@ -5,103 +5,103 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// operand is an operand that can tell how it came about.
-type operand struct {
-	do   traced
-	from []Source
+// tracedOperand is an operand that can tell how it came about.
+type tracedOperand struct {
+	eval    tracedFunc
+	sources []Source
 }
 
-// chooses reports whether an expression chooses among operands, or is steps that stand
+// isChoice reports whether an expression chooses among operands, or is steps that stand
 // as one.
-func chooses(e phrase.Expr) bool {
+func isChoice(e phrase.Expr) bool {
 	switch e.(type) {
-	case *phrase.Steps, *phrase.Otherwise, *phrase.Extreme, *phrase.If, *phrase.Other:
+	case *phrase.Steps, *phrase.Otherwise, *phrase.EarlierLater, *phrase.If, *phrase.SeriesRef:
 		return true
 	}
 	return false
 }
 
-// source is what the date of a plain operand is reckoned from.
-func (c *compiler) source(e phrase.Expr) ([]Source, error) {
+// sourcesOf is what the date of a plain operand is reckoned from.
+func (c *compiler) sourcesOf(e phrase.Expr) ([]Source, error) {
 	switch e := e.(type) {
 	case *phrase.Name:
 		slot, err := c.slot(e)
 		return []Source{{Slot: slot}}, err
 	case *phrase.Date, *phrase.Today:
-		return []Source{{Slot: Standing}}, nil
+		return []Source{{Slot: ConstantSlot}}, nil
 	}
 	return nil, nil
 }
 
 // operand compiles an expression so that it can tell how it came about.
-func (c *compiler) operand(e phrase.Expr) (operand, error) {
+func (c *compiler) operand(e phrase.Expr) (tracedOperand, error) {
 	switch e := e.(type) {
 	case *phrase.Steps:
 		p, err := c.program(e, nil)
 		if err != nil {
-			return operand{}, err
+			return tracedOperand{}, err
 		}
-		return operand{func(row []Value, trace *[]Move) (v Value, beyond workdays.Beyond, err error) {
-			beyond, err = p.Work(row, trace, &v)
+		return tracedOperand{func(row []Value, trace *[]Move) (v Value, beyond workdays.Uncovered, err error) {
+			beyond, err = p.EvalTraced(row, trace, &v)
 			return v, beyond, err
-		}, p.from}, nil
+		}, p.sources}, nil
 	case *phrase.Otherwise:
 		return c.otherwise(e)
-	case *phrase.Extreme:
-		return c.extreme(e)
+	case *phrase.EarlierLater:
+		return c.earlierLater(e)
 	case *phrase.If:
-		return c.branched(e)
-	case *phrase.Other:
-		return c.other(e)
+		return c.conditional(e)
+	case *phrase.SeriesRef:
+		return c.related(e)
 	}
 	f, err := c.expr(e)
 	if err != nil {
-		return operand{}, err
+		return tracedOperand{}, err
 	}
-	from, err := c.source(e)
-	return operand{func(row []Value, _ *[]Move) (v Value, beyond workdays.Beyond, err error) {
+	from, err := c.sourcesOf(e)
+	return tracedOperand{func(row []Value, _ *[]Move) (v Value, beyond workdays.Uncovered, err error) {
 		v, err = f(row)
 		return v, beyond, err
 	}, from}, err
 }
 
-// Related is a date of another series, for the rows of a series.
-type Related struct {
-	// Of gives it for a row: a blank if there is none, and the calendar that was asked
+// RelatedDate is a date of another series, for the rows of a series.
+type RelatedDate struct {
+	// Value gives it for a row: a blank if there is none, and the calendar that was asked
 	// for it beyond what it knows.
-	Of func(row []Value) (Value, workdays.Beyond, error)
-	// Slot is the date of the row that it lies near, by Back and Forth days at most.
-	Slot, Back, Forth int
+	Value func(row []Value) (Value, workdays.Uncovered, error)
+	// Slot is the date of the row that it lies near, by ReachBack and ReachForward days at most.
+	Slot, ReachBack, ReachForward int
 }
 
-// other compiles a date of another series.
-func (c *compiler) other(e *phrase.Other) (operand, error) {
+// related compiles a date of another series.
+func (c *compiler) related(e *phrase.SeriesRef) (tracedOperand, error) {
 	text := phrase.ExprText(e)
-	if c.Other == nil {
-		return operand{}, c.fail(e.Span, "`"+text+"` is a date of another series and can't be used here",
+	if c.FindRelated == nil {
+		return tracedOperand{}, c.fail(e.Span, "`"+text+"` is a date of another series and can't be used here",
 			"use it in the milestones, `each`, `period` and texts of a series; put a name with a point in double quotes")
 	}
-	r, err := c.Other(e.Series, e.What)
+	r, err := c.FindRelated(e.Series, e.What)
 	if err != nil {
-		return operand{}, &phrase.Error{Phrase: c.text, Span: e.Span, Message: err.Error(), Err: err}
+		return tracedOperand{}, &phrase.Error{Phrase: c.text, Span: e.Span, Message: err.Error(), Err: err}
 	}
-	*c.looks = true
-	return operand{func(row []Value, _ *[]Move) (Value, workdays.Beyond, error) { return r.Of(row) },
-		[]Source{{Slot: r.Slot, Back: Reach{Days: r.Back}, Forth: Reach{Days: r.Forth}}}}, nil
+	*c.usesSeries = true
+	return tracedOperand{func(row []Value, _ *[]Move) (Value, workdays.Uncovered, error) { return r.Value(row) },
+		[]Source{{Slot: r.Slot, ReachBack: Reach{Days: r.ReachBack}, ReachForward: Reach{Days: r.ReachForward}}}}, nil
 }
 
-// dated is operand for one that must be a date or blank; of a date with a time it gives
+// dateOperand is operand for one that must be a date or blank; of a date with a time it gives
 // the day.
-func (c *compiler) dated(e phrase.Expr) (operand, error) {
-	if err := c.want(e, Date); err != nil {
-		return operand{}, err
+func (c *compiler) dateOperand(e phrase.Expr) (tracedOperand, error) {
+	if err := c.requireKind(e, Date); err != nil {
+		return tracedOperand{}, err
 	}
 	o, err := c.operand(e)
 	if err != nil {
 		return o, err
 	}
-	read, do := c.dateIn(e), o.do
-	o.do = func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
+	read, do := c.dateIn(e), o.eval
+	o.eval = func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
 		v, beyond, err := do(row, trace)
 		if err != nil {
 			return v, beyond, err
@@ -112,9 +112,9 @@ func (c *compiler) dated(e phrase.Expr) (operand, error) {
 	return o, nil
 }
 
-// won records that a choice took an operand, with what that did. Only dates are reported.
-func (s *Step) won(v Value, inner []Move, trace *[]Move) {
-	if v.Kind != Date && v.Kind != Moment || trace == nil {
+// recordChoice records that a choice took an operand, with what that did. Only dates are reported.
+func (s *Step) recordChoice(v Value, inner []Move, trace *[]Move) {
+	if v.Kind != Date && v.Kind != DateTime || trace == nil {
 		return
 	}
 	from := v.Day
@@ -124,59 +124,59 @@ func (s *Step) won(v Value, inner []Move, trace *[]Move) {
 	*trace = append(*trace, Move{Step: s, From: from, To: v.Day, Inner: inner})
 }
 
-// take works out the operand and records that a choice took it.
-func (o operand) take(row []Value, trace *[]Move, why *Step) (Value, workdays.Beyond, error) {
+// evalChoice works out the operand and records that a choice took it.
+func (o tracedOperand) evalChoice(row []Value, trace *[]Move, why *Step) (Value, workdays.Uncovered, error) {
 	if trace == nil {
-		return o.do(row, nil)
+		return o.eval(row, nil)
 	}
 	var inner []Move
-	v, beyond, err := o.do(row, &inner)
+	v, beyond, err := o.eval(row, &inner)
 	if err == nil {
-		why.won(v, inner, trace)
+		why.recordChoice(v, inner, trace)
 	}
 	return v, beyond, err
 }
 
 func chosenStep(words string, e phrase.Expr) *Step {
-	return &Step{Text: words + phrase.ExprText(e), choice: true}
+	return &Step{Text: words + phrase.ExprText(e), isChoice: true}
 }
 
-func (c *compiler) otherwise(e *phrase.Otherwise) (operand, error) {
-	a, b, err := pair(c.operand, e.A, e.B)
+func (c *compiler) otherwise(e *phrase.Otherwise) (tracedOperand, error) {
+	a, b, err := compilePair(c.operand, e.A, e.B)
 	second := chosenStep(phrase.ExprText(e.A)+" is blank: ", e.B)
-	return operand{func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
+	return tracedOperand{func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
 		var inner []Move
 		first := &inner
 		if trace == nil {
 			first = nil
 		}
-		if v, beyond, err := a.do(row, first); err != nil || !isBlank(v) {
+		if v, beyond, err := a.eval(row, first); err != nil || !isBlank(v) {
 			if trace != nil { // the usual case: what it did says enough
 				*trace = append(*trace, inner...)
 			}
 			return v, beyond, err
 		}
-		return b.take(row, trace, second)
-	}, append(a.from[:len(a.from):len(a.from)], b.from...)}, err
+		return b.evalChoice(row, trace, second)
+	}, append(a.sources[:len(a.sources):len(a.sources)], b.sources...)}, err
 }
 
-func (c *compiler) extreme(e *phrase.Extreme) (operand, error) {
-	a, b, err := pair(c.dated, e.A, e.B)
+func (c *compiler) earlierLater(e *phrase.EarlierLater) (tracedOperand, error) {
+	a, b, err := compilePair(c.dateOperand, e.A, e.B)
 	words := "the earlier is "
 	if e.Later {
 		words = "the later is "
 	}
 	first, second := chosenStep(words, e.A), chosenStep(words, e.B)
-	return operand{func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
+	return tracedOperand{func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
 		var one, other *[]Move
 		if trace != nil {
 			one, other = new([]Move), new([]Move)
 		}
-		x, beyond, err := a.do(row, one)
+		x, beyond, err := a.eval(row, one)
 		if err != nil || x.Kind == Blank {
 			return x, beyond, err
 		}
-		y, also, err := b.do(row, other)
+		y, also, err := b.eval(row, other)
 		if err != nil || y.Kind == Blank {
 			return y, also, err
 		}
@@ -185,51 +185,51 @@ func (c *compiler) extreme(e *phrase.Extreme) (operand, error) {
 			won, moves, asked, why = y, other, also, second
 		}
 		if trace != nil {
-			why.won(won, *moves, trace)
+			why.recordChoice(won, *moves, trace)
 		}
 		// Which one wins rests on both.
-		if !asked.Is() && !won.Unsure {
-			asked = beyond.Or(also)
-			won.Unsure = x.Unsure || y.Unsure
+		if !asked.IsSet() && !won.Provisional {
+			asked = beyond.OrElse(also)
+			won.Provisional = x.Provisional || y.Provisional
 		}
 		return won, asked, nil
-	}, append(a.from[:len(a.from):len(a.from)], b.from...)}, err
+	}, append(a.sources[:len(a.sources):len(a.sources)], b.sources...)}, err
 }
 
-// branched compiles an `if` that chooses a value.
-func (c *compiler) branched(e *phrase.If) (operand, error) {
+// conditional compiles an `if` that chooses a value.
+func (c *compiler) conditional(e *phrase.If) (tracedOperand, error) {
 	cond, err := c.expr(e.Cond)
 	if err != nil {
-		return operand{}, err
+		return tracedOperand{}, err
 	}
 	then, err := c.operand(e.Then)
 	if err != nil {
-		return operand{}, err
+		return tracedOperand{}, err
 	}
-	otherwise := operand{do: func([]Value, *[]Move) (v Value, beyond workdays.Beyond, err error) { return v, beyond, nil }}
+	otherwise := tracedOperand{eval: func([]Value, *[]Move) (v Value, beyond workdays.Uncovered, err error) { return v, beyond, nil }}
 	thenWhy, elseWhy := chosenStep("if "+phrase.ExprText(e.Cond)+": ", e.Then), (*Step)(nil)
 	if e.Else != nil {
 		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind &&
-			!(a <= Moment && b <= Moment) {
-			return operand{}, c.fail(e.Span,
+			!(a <= DateTime && b <= DateTime) {
+			return tracedOperand{}, c.fail(e.Span,
 				"the branches of `if` have different kinds: "+kindNames[a]+" and "+kindNames[b], "")
 		}
 		if otherwise, err = c.operand(e.Else); err != nil {
-			return operand{}, err
+			return tracedOperand{}, err
 		}
 		elseWhy = chosenStep("else: ", e.Else)
 	}
-	return operand{func(row []Value, trace *[]Move) (Value, workdays.Beyond, error) {
+	return tracedOperand{func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
 		v, err := cond(row)
 		if err != nil {
-			return v, workdays.Beyond{}, err
+			return v, workdays.Uncovered{}, err
 		}
-		switch truthOf(v) {
-		case unknown:
-			return Value{}, workdays.Beyond{}, nil
-		case yes:
-			return then.take(row, trace, thenWhy)
+		switch ternaryOf(v) {
+		case ternaryBlank:
+			return Value{}, workdays.Uncovered{}, nil
+		case ternaryTrue:
+			return then.evalChoice(row, trace, thenWhy)
 		}
-		return otherwise.take(row, trace, elseWhy)
-	}, append(then.from[:len(then.from):len(then.from)], otherwise.from...)}, nil
+		return otherwise.evalChoice(row, trace, elseWhy)
+	}, append(then.sources[:len(then.sources):len(then.sources)], otherwise.sources...)}, nil
 }

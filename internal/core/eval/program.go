@@ -8,31 +8,31 @@ import (
 // What an expression compiles to. Dates and whole numbers, which most columns are,
 // don't travel as cells.
 type (
-	value = func(row []Value) (Value, error)
-	// dates gives a day, None for a blank; unsure says that a calendar was asked
+	valueFunc = func(row []Value) (Value, error)
+	// dateFunc gives a day, None for a blank; unsure says that a calendar was asked
 	// beyond what it knows.
-	dates = func(row []Value) (d civil.Date, unsure bool, err error)
-	// wholes gives a whole number, or a blank.
-	wholes = func(row []Value) (n int, blank bool, err error)
+	dateFunc = func(row []Value) (d civil.Date, unsure bool, err error)
+	// intFunc gives a whole number, or a blank.
+	intFunc = func(row []Value) (n int, blank bool, err error)
 )
 
 // dateValue is a day as a cell.
 func dateValue(d civil.Date, unsure bool) Value {
 	v := Day(d)
-	v.Unsure = unsure && d != civil.None
+	v.Provisional = unsure && d != civil.None
 	return v
 }
 
-// dateCells makes cells of dates.
-func dateCells(f dates) value {
+// dateValues makes cells of dates.
+func dateValues(f dateFunc) valueFunc {
 	return func(row []Value) (Value, error) {
 		d, unsure, err := f(row)
 		return dateValue(d, unsure), err
 	}
 }
 
-// wholeCells makes cells of whole numbers.
-func wholeCells(f wholes) value {
+// intValues makes cells of whole numbers.
+func intValues(f intFunc) valueFunc {
 	return func(row []Value) (Value, error) {
 		n, blank, err := f(row)
 		if blank || err != nil {
@@ -47,38 +47,38 @@ type Program struct {
 	Text string // canonical
 	kind Kind
 	// One of these is what it gives, or what its steps start from.
-	value value
-	date  dates
-	whole wholes
-	chain *Chain // steps at the top, nil when there are none
+	value   valueFunc
+	date    dateFunc
+	integer intFunc
+	chain   *Chain // steps at the top, nil when there are none
 	// choice is what is chosen among operands, in place of the three above: what the
 	// expression gives, or what its steps start from.
-	choice traced
-	from   []Source
-	zone   *zoned // that what it gives is shown in; nil for none
-	lacks  bool
-	lane   Lane
+	choice     tracedFunc
+	sources    []Source
+	zone       *zoneStep // that what it gives is shown in; nil for none
+	mayBeBlank bool
+	columnFunc ColumnFunc
 }
 
-// traced computes a value and appends the moves of its operands to trace, if that isn't
+// tracedFunc computes a value and appends the moves of its operands to trace, if that isn't
 // nil. beyond is a calendar asked beyond what it knows that nobody has noted yet.
-type traced = func(row []Value, trace *[]Move) (v Value, beyond workdays.Beyond, err error)
+type tracedFunc = func(row []Value, trace *[]Move) (v Value, beyond workdays.Uncovered, err error)
 
 // Source is a name that the date of an expression is reckoned from, and how far before and
 // after it that date may lie.
 type Source struct {
-	Slot        int // Standing for a date that is in the phrase, and for today
-	Back, Forth Reach
+	Slot                    int // Standing for a date that is in the phrase, and for today
+	ReachBack, ReachForward Reach
 	// Chains are the steps that lead from it to the date, the outermost last.
 	Chains []*Chain
 }
 
-// Standing is the Slot of a source that is no name.
-const Standing = -1
+// ConstantSlot is the Slot of a source that is no name.
+const ConstantSlot = -1
 
-// MayLack reports whether the expression says by itself that it may give nothing: an `if`
+// MayBeBlank reports whether the expression says by itself that it may give nothing: an `if`
 // without `else`, or a date of another series.
-func (p *Program) MayLack() bool { return p.lacks }
+func (p *Program) MayBeBlank() bool { return p.mayBeBlank }
 
 // Zone is the zone that its times are shown in, by its name; "" for that in which they are.
 func (p *Program) Zone() string {
@@ -90,7 +90,7 @@ func (p *Program) Zone() string {
 
 // Sources are what the date of the expression is reckoned from, through operands and
 // branches; none if it gives no date.
-func (p *Program) Sources() []Source { return p.from }
+func (p *Program) Sources() []Source { return p.sources }
 
 // Chain returns the steps at the top of the expression, or nil.
 func (p *Program) Chain() *Chain { return p.chain }
@@ -102,9 +102,9 @@ func (p *Program) Base(row []Value) (Value, error) {
 		v, _, err := p.choice(row, nil)
 		return v, err
 	case p.date != nil:
-		return dateCells(p.date)(row)
-	case p.whole != nil:
-		return wholeCells(p.whole)(row)
+		return dateValues(p.date)(row)
+	case p.integer != nil:
+		return intValues(p.integer)(row)
 	}
 	return p.value(row)
 }
@@ -112,37 +112,37 @@ func (p *Program) Base(row []Value) (Value, error) {
 // Eval computes the expression on a row. A date for which a calendar was asked
 // beyond what it knows is noted with the calendar, once.
 func (p *Program) Eval(row []Value) (v Value, err error) {
-	err = p.Into(row, nil, &v)
+	err = p.EvalInto(row, nil, &v)
 	return v, err
 }
 
-// Into computes the expression on a row into a blank cell, and appends the moves of its
+// EvalInto computes the expression on a row into a blank cell, and appends the moves of its
 // own steps to trace, where that isn't nil.
-func (p *Program) Into(row []Value, trace *[]Move, cell *Value) error {
-	beyond, err := p.Work(row, trace, cell)
-	beyond.Note()
+func (p *Program) EvalInto(row []Value, trace *[]Move, cell *Value) error {
+	beyond, err := p.EvalTraced(row, trace, cell)
+	beyond.Record()
 	return err
 }
 
-// Work is Into for those who note themselves which calendar was asked beyond what it knows;
+// EvalTraced is Into for those who note themselves which calendar was asked beyond what it knows;
 // there is none either where what the expression starts from was unsure already.
-func (p *Program) Work(row []Value, trace *[]Move, cell *Value) (beyond workdays.Beyond, err error) {
-	if beyond, err = p.work(row, trace, cell); p.zone != nil && err == nil {
-		*cell, err = p.zone.of(*cell)
+func (p *Program) EvalTraced(row []Value, trace *[]Move, cell *Value) (beyond workdays.Uncovered, err error) {
+	if beyond, err = p.evalTraced(row, trace, cell); p.zone != nil && err == nil {
+		*cell, err = p.zone.convert(*cell)
 	}
 	return beyond, err
 }
 
-func (p *Program) work(row []Value, trace *[]Move, cell *Value) (beyond workdays.Beyond, err error) {
+func (p *Program) evalTraced(row []Value, trace *[]Move, cell *Value) (beyond workdays.Uncovered, err error) {
 	switch {
-	case p.whole != nil:
-		n, none, err := p.whole(row)
+	case p.integer != nil:
+		n, none, err := p.integer(row)
 		if !none && err == nil {
 			cell.Kind, cell.Num = Number, int64(n)
 		}
 		return beyond, err
 	case p.choice != nil:
-		return p.chosen(row, trace, cell)
+		return p.evalChoice(row, trace, cell)
 	case p.date == nil:
 		v, err := p.value(row)
 		if err == nil {
@@ -156,11 +156,11 @@ func (p *Program) work(row []Value, trace *[]Move, cell *Value) (beyond workdays
 	}
 	if c := p.chain; c != nil {
 		switch {
-		case trace == nil && c.single != nil:
-			if d, err = c.single(d, row); err != nil {
-				err = c.fault(&c.Steps[0], err)
+		case trace == nil && c.soleStep != nil:
+			if d, err = c.soleStep(d, row); err != nil {
+				err = c.wrapError(&c.Steps[0], err)
 			}
-		case trace == nil && c.Alone != nil && c.Alone.Stays(d):
+		case trace == nil && c.SoleRollCalendar != nil && c.SoleRollCalendar.IsKnownWorkday(d):
 		default:
 			d, beyond, err = c.Run(d, row, trace)
 		}
@@ -168,21 +168,21 @@ func (p *Program) work(row []Value, trace *[]Move, cell *Value) (beyond workdays
 			return beyond, err
 		}
 		if p.chain.Minutes >= 0 {
-			*cell = p.chain.Value(d, row)
+			*cell = p.chain.WithTime(d, row)
 		}
 	}
 	if cell.Kind == Blank {
 		cell.Kind = Date
 	}
-	cell.Day, cell.Unsure = d, unsure || beyond.Is()
-	if unsure || beyond.Noted {
-		beyond = workdays.Beyond{}
+	cell.Day, cell.Provisional = d, unsure || beyond.IsSet()
+	if unsure || beyond.Recorded {
+		beyond = workdays.Uncovered{}
 	}
 	return beyond, nil
 }
 
-// chosen is Work for a choice among operands, with the steps behind it.
-func (p *Program) chosen(row []Value, trace *[]Move, cell *Value) (workdays.Beyond, error) {
+// evalChoice is Work for a choice among operands, with the steps behind it.
+func (p *Program) evalChoice(row []Value, trace *[]Move, cell *Value) (workdays.Uncovered, error) {
 	v, beyond, err := p.choice(row, trace)
 	if err != nil || p.chain == nil || v.Kind == Blank {
 		if err == nil {
@@ -190,17 +190,17 @@ func (p *Program) chosen(row []Value, trace *[]Move, cell *Value) (workdays.Beyo
 		}
 		return beyond, err
 	}
-	unsure := v.Unsure && !beyond.Is()
+	unsure := v.Provisional && !beyond.IsSet()
 	d, asked, err := p.chain.Run(v.Day, row, trace)
 	if err != nil || d == civil.None {
 		return beyond, err
 	}
-	*cell = p.chain.Value(d, row)
-	if beyond = beyond.Or(asked); beyond.Is() || unsure {
-		cell.Unsure = true
+	*cell = p.chain.WithTime(d, row)
+	if beyond = beyond.OrElse(asked); beyond.IsSet() || unsure {
+		cell.Provisional = true
 	}
-	if unsure || beyond.Noted {
-		beyond = workdays.Beyond{}
+	if unsure || beyond.Recorded {
+		beyond = workdays.Uncovered{}
 	}
 	return beyond, nil
 }

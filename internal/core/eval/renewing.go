@@ -14,8 +14,8 @@ import (
 // days of their notices, since those are shifts and rolls alone: the first that is late
 // enough is found by halving.
 func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
-	s.reaches(0, int(civil.Max))
-	s.mayBlank = true
+	s.setReach(0, int(civil.Max))
+	s.mayBeBlank = true
 	first, err := c.amount(n.First.By)
 	if err != nil {
 		return err
@@ -33,44 +33,44 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 		return err
 	}
 	cal := s.Calendar
-	t := terms{unit: n.First.Unit, notice: notice, cal: cal}
-	s.deep = func(d civil.Date, row []Value, in *inside) (civil.Date, error) {
+	t := termSeries{unit: n.First.Unit, notice: notice, cal: cal}
+	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error) {
 		t, k, err := c.term(t, n, first, every, of, d, row)
-		in.beyond = t.beyond
+		in.uncovered = t.uncovered
 		if err != nil || k < 0 {
 			return civil.None, err
 		}
 		// Which term it is hangs on its notice and on that of the one before.
 		for i := max(0, k-1); i <= k && len(t.notice.Steps) > 0; i++ {
-			if end, err := t.end(i); err == nil {
-				if _, beyond, err := t.notice.Run(end, row, nil); err == nil && beyond.Is() {
-					in.beyond = in.beyond.Or(beyond)
+			if end, err := t.endOf(i); err == nil {
+				if _, beyond, err := t.notice.Run(end, row, nil); err == nil && beyond.IsSet() {
+					in.uncovered = in.uncovered.OrElse(beyond)
 				}
 			}
 		}
 		if in.traced {
-			in.tell = func() string { return t.told(k) }
+			in.explain = func() string { return t.describe(k) }
 		}
-		end, _ := t.end(k)
+		end, _ := t.endOf(k)
 		return end, nil
 	}
 	return nil
 }
 
-// terms are the terms of a row.
-type terms struct {
-	unit         phrase.Unit
-	start, on    civil.Date
-	first, every int // in days, months or working days; every is 0 if none renews
-	notice       *Chain
-	row          []Value
-	cal          *workdays.Calendar
-	beyond       workdays.Beyond // what the date that is looked for rests on
+// termSeries are the terms of a row.
+type termSeries struct {
+	unit             phrase.Unit
+	start, reference civil.Date
+	first, renewal   int // in days, months or working days; every is 0 if none renews
+	notice           *Chain
+	row              []Value
+	cal              *workdays.Calendar
+	uncovered        workdays.Uncovered // what the date that is looked for rests on
 }
 
 // term finds which term of a row it is, from 0; below 0 if that is blank.
-func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dates, d civil.Date,
-	row []Value) (terms, int, error) {
+func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, of dateFunc, d civil.Date,
+	row []Value) (termSeries, int, error) {
 	t.start, t.row = d, row
 	k, blank, err := first(row)
 	if err != nil || blank {
@@ -87,58 +87,58 @@ func (c *compiler) term(t terms, n *phrase.Renewing, first, every wholes, of dat
 	case !blank && k < 1:
 		return t, -1, c.fail(n.Every.By.Pos(), fmt.Sprintf("a renewal must last 1 or more, found %d", k), "")
 	case !blank:
-		t.every = k * n.Every.Unit.PerUnit()
+		t.renewal = k * n.Every.Unit.PerUnit()
 	}
-	if t.on, t.beyond.Noted, err = of(row); err != nil || t.on == civil.None {
+	if t.reference, t.uncovered.Recorded, err = of(row); err != nil || t.reference == civil.None {
 		return t, -1, err
 	}
-	if t.every == 0 {
-		if day, err := t.day(0); err != nil || day == civil.None {
+	if t.renewal == 0 {
+		if day, err := t.deadlineOf(0); err != nil || day == civil.None {
 			return t, -1, err
 		}
 		return t, 0, nil
 	}
 	// A term more is a day more at least.
-	most := (int(civil.Max)-int(d))/max(1, t.every) + 2
-	if t.unit.OfMonths() {
-		most = (int(civil.Max)-int(d))/(28*t.every) + 2
+	most := (int(civil.Max)-int(d))/max(1, t.renewal) + 2
+	if t.unit.IsMonths() {
+		most = (int(civil.Max)-int(d))/(28*t.renewal) + 2
 	}
-	if k, ok := t.near(most); ok {
+	if k, ok := t.searchNear(most); ok {
 		return t, k, nil
 	}
 	var failed error
 	none := false
 	k = sort.Search(most, func(k int) bool {
-		day, err := t.day(k)
+		day, err := t.deadlineOf(k)
 		switch {
 		case err != nil:
 			return true // beyond the last year, or told below
 		case day == civil.None:
 			none = true
 		}
-		return day >= t.on
+		return day >= t.reference
 	})
 	if none {
 		return t, -1, nil
 	}
-	if _, failed = t.day(k); failed != nil {
+	if _, failed = t.deadlineOf(k); failed != nil {
 		return t, -1, failed
 	}
 	return t, k, nil
 }
 
-// near finds the term from a guess, in a few steps; ok is false if it takes more.
-func (t *terms) near(most int) (k int, ok bool) {
-	long := t.every // days that a renewal takes, about
+// searchNear finds the term from a guess, in a few steps; ok is false if it takes more.
+func (t *termSeries) searchNear(most int) (k int, ok bool) {
+	long := t.renewal // days that a renewal takes, about
 	switch {
-	case t.unit.OfMonths():
-		long = max(1, t.every*30)
+	case t.unit.IsMonths():
+		long = max(1, t.renewal*30)
 	case t.unit == phrase.WorkingDays:
-		long = max(1, t.every*7/5)
+		long = max(1, t.renewal*7/5)
 	}
 	late := func(k int) (by int, ok bool) { // how many days before the day wanted term k is
-		day, err := t.day(k)
-		return int(t.on - day), err == nil && day != civil.None
+		day, err := t.deadlineOf(k)
+		return int(t.reference - day), err == nil && day != civil.None
 	}
 	for range 8 {
 		by, ok := late(k)
@@ -163,25 +163,25 @@ func (t *terms) near(most int) (k int, ok bool) {
 	return 0, false
 }
 
-// end is the last day of term k.
-func (t *terms) end(k int) (civil.Date, error) {
-	n := t.first + k*t.every
+// endOf is the last day of term k.
+func (t *termSeries) endOf(k int) (civil.Date, error) {
+	n := t.first + k*t.renewal
 	switch {
 	case t.unit == phrase.WorkingDays:
 		first, ok := t.cal.OnOrAfter(t.start)
 		if !ok {
 			return civil.None, ErrRange
 		}
-		return worked(t.cal.Add(first, n-1))
-	case t.unit.OfMonths():
-		return within(lastingMonths(t.start, n))
+		return foundWorkday(t.cal.AddWorkdays(first, n-1))
+	case t.unit.IsMonths():
+		return inRange(lastingMonths(t.start, n))
 	}
-	return within(t.start.Add(n - 1))
+	return inRange(t.start.Add(n - 1))
 }
 
-// day is the day by which term k must be ended: its last, or that of its notice.
-func (t *terms) day(k int) (civil.Date, error) {
-	end, err := t.end(k)
+// deadlineOf is the day by which term k must be ended: its last, or that of its notice.
+func (t *termSeries) deadlineOf(k int) (civil.Date, error) {
+	end, err := t.endOf(k)
 	if err != nil || len(t.notice.Steps) == 0 {
 		return end, err
 	}
@@ -189,33 +189,33 @@ func (t *terms) day(k int) (civil.Date, error) {
 	return day, err
 }
 
-// mostTerms is how many terms are reported one by one.
-const mostTerms = 12
+// maxListedTerms is how many terms are reported one by one.
+const maxListedTerms = 12
 
-// told lists the terms up to k, and by when each was to be ended.
-func (t *terms) told(k int) string {
+// describe lists the terms up to k, and by when each was to be ended.
+func (t *termSeries) describe(k int) string {
 	var parts []string
 	for i := 0; i <= k; i++ {
-		if k > mostTerms && i == 2 {
-			parts = append(parts, fmt.Sprintf("and %d more", k-mostTerms+1))
-			i = k - mostTerms + 3
+		if k > maxListedTerms && i == 2 {
+			parts = append(parts, fmt.Sprintf("and %d more", k-maxListedTerms+1))
+			i = k - maxListedTerms + 3
 		}
-		end, err := t.end(i)
+		end, err := t.endOf(i)
 		if err != nil {
 			break
 		}
 		text := "term " + Int(i+1).String() + " ends " + end.String()
 		if len(t.notice.Steps) > 0 {
-			if day, err := t.day(i); err == nil {
+			if day, err := t.deadlineOf(i); err == nil {
 				text += ", notice by " + day.String()
 			}
 		}
-		if day, err := t.day(i); err == nil && day < t.on && t.every > 0 {
+		if day, err := t.deadlineOf(i); err == nil && day < t.reference && t.renewal > 0 {
 			text += " (passed)"
 		}
 		parts = append(parts, text)
 	}
-	return strings.Join(parts, "; ") + "; wanted on or after " + t.on.String()
+	return strings.Join(parts, "; ") + "; wanted on or after " + t.reference.String()
 }
 
 // stepsIn compiles the steps that a cell holds: each text once.
@@ -224,19 +224,19 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 	if err != nil {
 		return err
 	}
-	c.note(c.Uses.Cells, slot)
-	s.reaches(int(civil.Max), int(civil.Max))
-	s.mayBlank = true
+	c.noteSlot(c.Uses.Cells, slot)
+	s.setReach(int(civil.Max), int(civil.Max))
+	s.mayBeBlank = true
 	for i := range c.Names {
-		c.note(c.Uses.All, i)
+		c.noteSlot(c.Uses.All, i)
 	}
-	var made texts[*Chain]
-	s.deep = func(d civil.Date, row []Value, in *inside) (to civil.Date, err error) {
+	var made compiledTexts[*Chain]
+	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (to civil.Date, err error) {
 		text := row[slot].String()
 		if strings.TrimSpace(text) == "" {
 			return civil.None, nil
 		}
-		chain, err := made.of(text, c.cellSteps)
+		chain, err := made.compileCell(text, c.cellSteps)
 		if err != nil {
 			return civil.None, err
 		}
@@ -244,7 +244,7 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 		if in.traced {
 			trace = &in.moves
 		}
-		to, in.beyond, err = chain.Run(d, row, trace)
+		to, in.uncovered, err = chain.Run(d, row, trace)
 		return to, err
 	}
 	return nil
@@ -257,7 +257,7 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 		return nil, err
 	}
 	steps, ok := e.(*phrase.Steps)
-	inner := newCompiler(text, c.Env.withoutSlots())
+	inner := newCompiler(text, c.Env.withoutCollectors())
 	if !ok || steps.Base != nil {
 		return nil, inner.fail(e.Pos(), "expected steps, without a date to start from",
 			"for example: +30 days, roll following")
@@ -266,7 +266,7 @@ func (c *compiler) cellSteps(text string) (*Chain, error) {
 		if _, is := s.(*phrase.StepsIn); is {
 			return nil, inner.fail(s.Pos(), "`steps in` can't be used inside a cell", "")
 		}
-		if phrase.Last(s) {
+		if phrase.IsLastStep(s) {
 			return nil, inner.fail(s.Pos(), "a time can't be used inside a cell",
 				"write it after the cell's steps: steps in terms, at 12:00")
 		}

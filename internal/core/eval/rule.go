@@ -20,32 +20,32 @@ type Recurrence struct {
 	// Row holds what the names in its steps stand for; nil if there are none.
 	Row []Value
 	// Shared says that the rule is the same one for many rows.
-	Shared bool
-	left   []Series // on whose dates it gives none
+	Shared         bool
+	excludedSeries []Series // on whose dates it gives none
 }
 
-// Counts reports whether the nominal dates depend on a working calendar, its own or that of
+// UsesCalendar reports whether the nominal dates depend on a working calendar, its own or that of
 // a series whose dates it leaves out.
-func (r *Recurrence) Counts() bool { return len(r.left) > 0 || r.Rule.Counts() }
+func (r *Recurrence) UsesCalendar() bool { return len(r.excludedSeries) > 0 || r.Rule.UsesCalendar() }
 
-// Beyond is the calendar that was asked for a nominal date beyond what it knows.
-func (r *Recurrence) Beyond(nominal civil.Date) (beyond workdays.Beyond) {
-	if r.Rule.Counts() && !r.Rule.Calendar.Knows(nominal) {
-		return workdays.Beyond{Calendar: r.Rule.Calendar, Day: nominal}
+// UncoveredAt is the calendar that was asked for a nominal date beyond what it knows.
+func (r *Recurrence) UncoveredAt(nominal civil.Date) (beyond workdays.Uncovered) {
+	if r.Rule.UsesCalendar() && !r.Rule.Calendar.Covers(nominal) {
+		return workdays.Uncovered{Calendar: r.Rule.Calendar, Day: nominal}
 	}
-	for _, s := range r.left { // had it known, a date near by might have been this one
+	for _, s := range r.excludedSeries { // had it known, a date near by might have been this one
 		for _, look := range []func(civil.Date, bool) (civil.Date, bool){s.After, s.Before} {
 			if d, ok := look(nominal, true); ok {
-				beyond = beyond.Or(s.Beyond(d))
+				beyond = beyond.OrElse(s.UncoveredAt(d))
 			}
 		}
 	}
 	return beyond
 }
 
-// has reports whether one of the series that are left out has a date on d.
-func (r *RowRule) has(d civil.Date) bool {
-	for _, s := range r.left {
+// isExcluded reports whether one of the series that are left out has a date on d.
+func (r *RowRule) isExcluded(d civil.Date) bool {
+	for _, s := range r.excludedSeries {
 		if at, ok := s.After(d, true); ok && at == d {
 			return true
 		}
@@ -56,51 +56,51 @@ func (r *RowRule) has(d civil.Date) bool {
 // CompileRule compiles the text of a rule. Errors are of type *phrase.Error.
 func CompileRule(text string, env Env) (*Recurrence, error) {
 	r, err := CompileRowRule(text, env)
-	if err == nil && r.in >= 0 {
-		err = r.c.fail(r.node.Span, "`rule in` is for tables, whose rows have rules of their own", "")
+	if err == nil && r.ruleSlot >= 0 {
+		err = r.compiler.fail(r.node.Span, "`rule in` is for tables, whose rows have rules of their own", "")
 	}
 	if err != nil {
 		return nil, err
 	}
-	rec, _, err := r.For(nil, civil.None, true)
+	rec, _, err := r.ForRow(nil, civil.None, true)
 	return rec, err
 }
 
 // RowRule is a rule whose dates may be names: it gives a recurrence for each row
 // of a table.
 type RowRule struct {
-	c             *compiler
-	node          *phrase.Rule
-	cal           *workdays.Calendar
-	chain         *Chain
-	text          string
-	labels        []string
-	from, until   dates // nil if absent
-	back          dates
-	without, plus []dates
-	stretches     []civil.Span
-	closed        bool // leaves out closed days
-	left          []Series
-	every, times  wholes
-	untilE, backE phrase.Expr
-	choose        *choice // the date that is chosen before the steps; nil if none is
-	constant      bool    // it is the same for all rows
-	once          sync.Once
-	all           *Recurrence // of a constant rule
-	allErr        error
-	in            int // the column that holds the rule of each row; -1 if none does
-	cells         texts[*RowRule]
-	// by picks the rule that counts with the calendar of the row; nil if all have one.
-	by func(row []Value) (**RowRule, error)
+	compiler         *compiler
+	node             *phrase.Rule
+	cal              *workdays.Calendar
+	chain            *Chain
+	text             string
+	labels           []string
+	from, until      dateFunc // nil if absent
+	backFrom         dateFunc
+	exclude, include []dateFunc
+	excludedSpans    []civil.Span
+	excludeClosed    bool // leaves out closed days
+	excludedSeries   []Series
+	every, times     intFunc
+	untilE, backE    phrase.Expr
+	choose           *dateChoice // the date that is chosen before the steps; nil if none is
+	constant         bool        // it is the same for all rows
+	once             sync.Once
+	shared           *Recurrence // of a constant rule
+	sharedErr        error
+	ruleSlot         int // the column that holds the rule of each row; -1 if none does
+	cells            compiledTexts[*RowRule]
+	// perCalendar picks the rule that counts with the calendar of the row; nil if all have one.
+	perCalendar func(row []Value) (**RowRule, error)
 }
 
 // ruleBy compiles a rule once for each calendar that a column names.
 func (c *compiler) ruleBy(column *phrase.Name, n *phrase.Rule, text string) (*RowRule, error) {
-	r := &RowRule{c: c, node: n, text: n.Canonical(), in: -1}
+	r := &RowRule{compiler: c, node: n, text: n.Canonical(), ruleSlot: -1}
 	var err error
-	r.by, err = chooser(c, column, func(inner *compiler) (*RowRule, error) {
+	r.perCalendar, err = perCalendar(c, column, func(inner *compiler) (*RowRule, error) {
 		env := inner.Env
-		env.CalendarColumn, env.chosen = "", true
+		env.CalendarColumn, env.calendarChosen = "", true
 		return CompileRowRule(text, env)
 	})
 	if err != nil {
@@ -121,22 +121,22 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	c := newCompiler(text, env)
 	defer func() {
 		for _, slot := range used {
-			c.note(outer, slot)
+			c.noteSlot(outer, slot)
 		}
 	}()
-	if n.In != nil {
-		r := &RowRule{c: c, node: n, text: n.Canonical()}
+	if n.Column != nil {
+		r := &RowRule{compiler: c, node: n, text: n.Canonical()}
 		if len(env.Names) == 0 {
 			return nil, c.fail(n.Span, "`rule in` is for tables, whose rows have rules of their own",
 				"for example: yoyaku spread filings.csv --dates 'rule in rule'")
 		}
-		if r.in, err = c.slot(n.In); err == nil {
-			c.note(c.Uses.Cells, r.in)
+		if r.ruleSlot, err = c.slot(n.Column); err == nil {
+			c.noteSlot(c.Uses.Cells, r.ruleSlot)
 			return r, nil
 		}
 		return nil, err
 	}
-	if column := c.byColumnOf(n.Using, n.Span); column != nil {
+	if column := c.calendarColumn(n.Using, n.Span); column != nil {
 		return c.ruleBy(column, n, text)
 	}
 	if n.Using != nil {
@@ -144,26 +144,26 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 			return nil, err
 		}
 	}
-	if n.Counts() {
-		c.Calendar.Need()
+	if n.UsesCalendar() {
+		c.Calendar.MarkUsed()
 	}
-	r := &RowRule{c: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until,
-		backE: n.Back, in: -1}
+	r := &RowRule{compiler: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until,
+		backE: n.BackFrom, ruleSlot: -1}
 	for _, p := range []struct {
-		to *dates
+		to *dateFunc
 		e  phrase.Expr
-	}{{&r.from, n.From}, {&r.until, n.Until}, {&r.back, n.Back}} {
+	}{{&r.from, n.From}, {&r.until, n.Until}, {&r.backFrom, n.BackFrom}} {
 		if p.e != nil {
 			if *p.to, err = c.dateOf(p.e); err != nil {
 				return nil, err
 			}
 		}
 	}
-	if err = r.leftOut(n.Without); err != nil {
+	if err = r.compileExclusions(n.Exclude); err != nil {
 		return nil, err
 	}
 	for _, p := range []struct {
-		to *wholes
+		to *intFunc
 		e  phrase.Expr
 	}{{&r.every, n.EveryBy}, {&r.times, n.TimesBy}} {
 		if p.e != nil {
@@ -172,11 +172,11 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 			}
 		}
 	}
-	if r.plus, err = c.dates(n.Plus); err != nil {
+	if r.include, err = c.dates(n.Include); err != nil {
 		return nil, err
 	}
-	if n.Choose != nil {
-		if r.choose, err = c.choose(n.Choose); err != nil {
+	if n.Choice != nil {
+		if r.choose, err = c.choose(n.Choice); err != nil {
 			return nil, err
 		}
 	}
@@ -187,63 +187,63 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	return r, nil
 }
 
-// ofCell is the rule that a cell holds.
-func (r *RowRule) ofCell(text string) (*RowRule, error) {
-	return r.cells.of(text, func(text string) (*RowRule, error) {
-		rule, err := CompileRowRule(text, r.c.Env.withoutSlots())
-		if err == nil && rule.in >= 0 {
-			err = rule.c.fail(rule.node.Span, "`rule in` can't be used inside a cell", "")
+// compileCell is the rule that a cell holds.
+func (r *RowRule) compileCell(text string) (*RowRule, error) {
+	return r.cells.compileCell(text, func(text string) (*RowRule, error) {
+		rule, err := CompileRowRule(text, r.compiler.Env.withoutCollectors())
+		if err == nil && rule.ruleSlot >= 0 {
+			err = rule.compiler.fail(rule.node.Span, "`rule in` can't be used inside a cell", "")
 		}
 		return rule, err
 	})
 }
 
-// OfCells reports whether each row's rule is in a cell.
-func (r *RowRule) OfCells() bool { return r.in >= 0 }
+// FromCells reports whether each row's rule is in a cell.
+func (r *RowRule) FromCells() bool { return r.ruleSlot >= 0 }
 
-// In is the cell that holds the rule of a row; "" if none does.
-func (r *RowRule) In(row []Value) string {
-	if r.in < 0 {
+// CellText is the cell that holds the rule of a row; "" if none does.
+func (r *RowRule) CellText(row []Value) string {
+	if r.ruleSlot < 0 {
 		return ""
 	}
-	return row[r.in].Text
+	return row[r.ruleSlot].Text
 }
 
-// leftOut compiles what a rule leaves out.
-func (r *RowRule) leftOut(list []phrase.Expr) error {
+// compileExclusions compiles what a rule leaves out.
+func (r *RowRule) compileExclusions(list []phrase.Expr) error {
 	for _, e := range list {
 		switch e := e.(type) {
 		case *phrase.ClosedDays:
-			r.closed = true
+			r.excludeClosed = true
 		case *phrase.Stretch:
-			s, err := r.c.stretch(e)
+			s, err := r.compiler.stretch(e)
 			if err != nil {
 				return err
 			}
-			r.stretches = append(r.stretches, s)
+			r.excludedSpans = append(r.excludedSpans, s)
 		default:
-			if name, ok := e.(*phrase.Name); ok && !r.c.knows(name.Text) {
-				left, err := r.c.leftSeries(name)
+			if name, ok := e.(*phrase.Name); ok && !r.compiler.knows(name.Text) {
+				left, err := r.compiler.excludedSeries(name)
 				if err != nil {
 					return err
 				}
-				r.left = append(r.left, left...)
+				r.excludedSeries = append(r.excludedSeries, left...)
 				continue
 			}
-			f, err := r.c.dateOf(e)
+			f, err := r.compiler.dateOf(e)
 			if err != nil {
 				return err
 			}
-			r.without = append(r.without, f)
+			r.exclude = append(r.exclude, f)
 		}
 	}
 	return nil
 }
 
-// leftSeries are the series on whose dates a rule gives none.
-func (c *compiler) leftSeries(name *phrase.Name) ([]Series, error) {
-	if c.SeriesAll != nil {
-		if list, err := c.SeriesAll(name.Text); err != nil || len(list) > 0 {
+// excludedSeries are the series on whose dates a rule gives none.
+func (c *compiler) excludedSeries(name *phrase.Name) ([]Series, error) {
+	if c.FindAllSeries != nil {
+		if list, err := c.FindAllSeries(name.Text); err != nil || len(list) > 0 {
 			return list, err
 		}
 	}
@@ -251,13 +251,13 @@ func (c *compiler) leftSeries(name *phrase.Name) ([]Series, error) {
 		_, err := c.slot(name)
 		return nil, err
 	}
-	return nil, c.fail(name.Span, fmt.Sprintf("unknown series `%s`", name.Text), known(name.Text, "series", c.SeriesNames))
+	return nil, c.fail(name.Span, fmt.Sprintf("unknown series `%s`", name.Text), suggestName(name.Text, "series", c.SeriesNames))
 }
 
 // stretch works out A..B, whose ends may be periods.
 func (c *compiler) stretch(e *phrase.Stretch) (civil.Span, error) {
-	a, ok := c.Frame.ParseSpan(e.A)
-	b, ok2 := c.Frame.ParseSpan(e.B)
+	a, ok := c.Fiscal.ParseSpan(e.A)
+	b, ok2 := c.Fiscal.ParseSpan(e.B)
 	switch {
 	case !ok || !ok2:
 		return a, c.fail(e.Span, "no such period: "+e.A+".."+e.B, "a fiscal year of whole weeks has no 53rd week every year")
@@ -267,7 +267,7 @@ func (c *compiler) stretch(e *phrase.Stretch) (civil.Span, error) {
 	return civil.Span{First: a.First, Last: b.Last}, nil
 }
 
-func (c *compiler) dates(list []phrase.Expr) (fs []dates, err error) {
+func (c *compiler) dates(list []phrase.Expr) (fs []dateFunc, err error) {
 	for _, e := range list {
 		f, err := c.dateOf(e)
 		if err != nil {
@@ -283,57 +283,57 @@ type RowState uint8
 
 // The states.
 const (
-	WholeRow RowState = iota
-	BlankRow          // a blank makes the row blank: it has no recurrence
-	OpenRow           // a blank end runs through a day
-	LaterRow          // so it would, but the row starts after that day
-	PartRow           // its rule looks at cells that it must be asked with again
+	RowComplete   RowState = iota
+	RowBlank               // a blank makes the row blank: it has no recurrence
+	RowOpenEnded           // a blank end runs through a day
+	RowNotStarted          // so it would, but the row starts after that day
+	RowNeedsCells          // its rule looks at cells that it must be asked with again
 )
 
-// For gives the recurrence of a row. A blank end runs through a day; any other
+// ForRow gives the recurrence of a row. A blank end runs through a day; any other
 // blank makes the row blank, and its recurrence nil. all says that row has all cells, and not
 // only that of a rule that is in one.
-func (r *RowRule) For(row []Value, through civil.Date, all bool) (rec *Recurrence, state RowState, err error) {
-	if r.by != nil {
-		own, err := r.by(row)
+func (r *RowRule) ForRow(row []Value, through civil.Date, all bool) (rec *Recurrence, state RowState, err error) {
+	if r.perCalendar != nil {
+		own, err := r.perCalendar(row)
 		if err != nil || own == nil {
-			return nil, BlankRow, err
+			return nil, RowBlank, err
 		}
-		return (*own).For(row, through, all)
+		return (*own).ForRow(row, through, all)
 	}
-	if r.in >= 0 {
-		text := row[r.in].String()
+	if r.ruleSlot >= 0 {
+		text := row[r.ruleSlot].String()
 		if strings.TrimSpace(text) == "" {
-			return nil, BlankRow, nil
+			return nil, RowBlank, nil
 		}
-		own, err := r.ofCell(text)
+		own, err := r.compileCell(text)
 		if err != nil {
-			return nil, WholeRow, err
+			return nil, RowComplete, err
 		}
 		if !own.constant && !all {
-			return nil, PartRow, nil
+			return nil, RowNeedsCells, nil
 		}
-		return own.For(row, through, true)
+		return own.ForRow(row, through, true)
 	}
 	if r.constant {
 		r.once.Do(func() {
-			if r.all, _, r.allErr = r.of(nil, civil.None); r.all != nil {
-				r.all.Shared = true
+			if r.shared, _, r.sharedErr = r.recurrence(nil, civil.None); r.shared != nil {
+				r.shared.Shared = true
 			}
 		})
-		return r.all, WholeRow, r.allErr
+		return r.shared, RowComplete, r.sharedErr
 	}
-	return r.of(row, through)
+	return r.recurrence(row, through)
 }
 
-// of works the recurrence of a row out.
-func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state RowState, err error) {
+// recurrence works the recurrence of a row out.
+func (r *RowRule) recurrence(row []Value, through civil.Date) (rec *Recurrence, state RowState, err error) {
 	blank := false
-	n, c := r.node, r.c
-	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, Times: n.Times, SkipShort: n.Short,
-		Frame: c.Frame, Calendar: r.cal, Labels: r.labels, Without: r.stretches, WithoutClosed: r.closed}
-	if len(r.left) > 0 {
-		rule.WithoutOn = r.has
+	n, c := r.node, r.compiler
+	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, MaxDates: n.Times, SkipShort: n.SkipShort,
+		Frame: c.Fiscal, Calendar: r.cal, Labels: r.labels, Exclude: r.excludedSpans, ExcludeClosed: r.excludeClosed}
+	if len(r.excludedSeries) > 0 {
+		rule.ExcludeFunc = r.isExcluded
 	}
 	for _, d := range n.On {
 		rule.Items = append(rule.Items, d.Item)
@@ -341,7 +341,7 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 	for _, m := range n.Months {
 		rule.Months |= 1 << m
 	}
-	one := func(f dates) (civil.Date, error) {
+	one := func(f dateFunc) (civil.Date, error) {
 		if f == nil {
 			return civil.None, nil
 		}
@@ -352,25 +352,25 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 		return d, err
 	}
 	if rule.From, err = one(r.from); err != nil {
-		return nil, WholeRow, err
+		return nil, RowComplete, err
 	}
-	if rule.Back, err = one(r.back); err != nil || blank {
-		return nil, BlankRow, err
+	if rule.BackFrom, err = one(r.backFrom); err != nil || blank {
+		return nil, RowBlank, err
 	}
 	if rule.Until, err = one(r.until); err != nil {
-		return nil, WholeRow, err
+		return nil, RowComplete, err
 	}
 	if blank { // an open end; a row that has yet to begin has no dates
-		if state = OpenRow; through < rule.From {
-			return nil, LaterRow, nil
+		if state = RowOpenEnded; through < rule.From {
+			return nil, RowNotStarted, nil
 		}
 		rule.Until, blank = through, false
 	}
 	var without []civil.Date
 	for _, p := range []struct {
 		to   *[]civil.Date
-		list []dates
-	}{{&without, r.without}, {&rule.Plus, r.plus}} {
+		list []dateFunc
+	}{{&without, r.exclude}, {&rule.Include, r.include}} {
 		for _, f := range p.list {
 			d, err := one(f)
 			if err != nil {
@@ -380,50 +380,50 @@ func (r *RowRule) of(row []Value, through civil.Date) (rec *Recurrence, state Ro
 		}
 	}
 	for _, d := range without {
-		rule.Without = append(slices.Clip(rule.Without), civil.Span{First: d, Last: d})
+		rule.Exclude = append(slices.Clip(rule.Exclude), civil.Span{First: d, Last: d})
 	}
-	none, err := r.numbers(row, rule)
+	none, err := r.setNumbers(row, rule)
 	if err != nil {
 		return nil, state, err
 	}
 	switch {
 	case blank || none:
-		return nil, BlankRow, nil
+		return nil, RowBlank, nil
 	case rule.Until != civil.None && rule.Until < rule.From:
 		return nil, state, c.fail(r.untilE.Pos(),
 			"the rule ends before it starts: "+rule.From.String()+" to "+rule.Until.String(), "")
-	case rule.Back != civil.None && rule.Back < rule.From:
+	case rule.BackFrom != civil.None && rule.BackFrom < rule.From:
 		return nil, state, c.fail(r.backE.Pos(), "the rule's last date is before `from`", "")
-	case n.Listed:
-		rule = recur.Dates(rule.Plus)
+	case n.IsListed:
+		rule = recur.Dates(rule.Include)
 	case n.RRule != nil:
 		rr, err := n.RRule.Rule(rule.From)
 		if err != nil {
 			return nil, state, c.fail(n.Span, err.Error(), "")
 		}
-		rr.Without, rr.WithoutClosed, rr.WithoutOn = rule.Without, rule.WithoutClosed, rule.WithoutOn
-		rr.Plus, rr.Calendar = rule.Plus, r.cal
+		rr.Exclude, rr.ExcludeClosed, rr.ExcludeFunc = rule.Exclude, rule.ExcludeClosed, rule.ExcludeFunc
+		rr.Include, rr.Calendar = rule.Include, r.cal
 		rule = rr
 	}
-	if !n.Listed {
+	if !n.IsListed {
 		rule.Prepare()
 	}
 	chain := r.chain
 	if r.choose != nil {
-		chain = r.choose.choosing(chain, rule)
+		chain = r.choose.chainWith(chain, rule)
 	}
-	return &Recurrence{Text: r.text, Rule: rule, Chain: chain, Row: row, left: r.left}, state, nil
+	return &Recurrence{Text: r.text, Rule: rule, Chain: chain, Row: row, excludedSeries: r.excludedSeries}, state, nil
 }
 
-// numbers fills in the numbers that a row gives; one that is blank makes it a blank
+// setNumbers fills in the numbers that a row gives; one that is blank makes it a blank
 // row.
-func (r *RowRule) numbers(row []Value, rule *recur.Rule) (blank bool, err error) {
+func (r *RowRule) setNumbers(row []Value, rule *recur.Rule) (blank bool, err error) {
 	for _, p := range []struct {
 		to  *int
-		by  wholes
+		by  intFunc
 		e   phrase.Expr
 		per int
-	}{{&rule.Every, r.every, r.node.EveryBy, r.node.Every}, {&rule.Times, r.times, r.node.TimesBy, 1}} {
+	}{{&rule.Every, r.every, r.node.EveryBy, r.node.Every}, {&rule.MaxDates, r.times, r.node.TimesBy, 1}} {
 		if p.by == nil {
 			continue
 		}
@@ -432,7 +432,7 @@ func (r *RowRule) numbers(row []Value, rule *recur.Rule) (blank bool, err error)
 		case err != nil:
 			return blank, err
 		case !none && k < 1:
-			return blank, r.c.fail(p.e.Pos(), "expected 1 or more, found "+Int(k).String(), "")
+			return blank, r.compiler.fail(p.e.Pos(), "expected 1 or more, found "+Int(k).String(), "")
 		}
 		*p.to = k * p.per
 	}

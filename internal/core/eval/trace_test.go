@@ -21,10 +21,10 @@ func TestUnsureStays(t *testing.T) {
 		for _, unsure := range []string{"a", "b"} {
 			n, _ := eval.ParseNumber("2.50")
 			row := []eval.Value{eval.Day(day("2027-01-10")), eval.Day(day("2027-02-20")), n, {}, {}, {}, {}}
-			row[strings.Index("ab", unsure)].Unsure = true
+			row[strings.Index("ab", unsure)].Provisional = true
 			v, err := prog.Eval(row)
-			if err != nil || v.Unsure != strings.Contains(of, unsure) {
-				t.Errorf("%s, %s unsure: %s %v %v", phrase, unsure, v, v.Unsure, err)
+			if err != nil || v.Provisional != strings.Contains(of, unsure) {
+				t.Errorf("%s, %s unsure: %s %v %v", phrase, unsure, v, v.Provisional, err)
 			}
 		}
 	}
@@ -42,11 +42,11 @@ func TestReasons(t *testing.T) {
 		n, _ := eval.ParseNumber("2.50")
 		var trace []eval.Move
 		var v eval.Value
-		err = prog.Into([]eval.Value{eval.Day(day(c[1])), eval.Day(day(c[2])), n, {}, {}, {}, {}}, &trace, &v)
+		err = prog.EvalInto([]eval.Value{eval.Day(day(c[1])), eval.Day(day(c[2])), n, {}, {}, {}, {}}, &trace, &v)
 		got := eval.Reasons(trace)
 		for _, m := range trace {
-			if m.Step.Rolls() != (!m.Step.Chose() && strings.HasPrefix(m.Step.Text, "roll ")) {
-				t.Errorf("%s: the step %s rolls: %v", c[0], m.Step.Text, m.Step.Rolls())
+			if m.Step.IsRoll() != (!m.Step.IsChoice() && strings.HasPrefix(m.Step.Text, "roll ")) {
+				t.Errorf("%s: the step %s rolls: %v", c[0], m.Step.Text, m.Step.IsRoll())
 			}
 		}
 		if err != nil || v.String() != c[3] || got != c[4] {

@@ -15,12 +15,12 @@ type Kind uint8
 
 // The kinds of values.
 const (
-	Blank  Kind = iota
-	Date        // a day
-	Moment      // a day with a time
-	Number      // a whole number
+	Blank    Kind = iota
+	Date          // a day
+	DateTime      // a day with a time
+	Number        // a whole number
 	Text
-	Truth // Num is 1 for true
+	Boolean // Num is 1 for true
 )
 
 // Value is a cell: what a phrase gives and what a row holds.
@@ -28,18 +28,18 @@ type Value struct {
 	Kind    Kind
 	Day     civil.Date
 	Minutes int16 // after midnight, of a Moment
-	// Unsure marks a Date or Moment for which a calendar was asked beyond what it
+	// Provisional marks a Date or Moment for which a calendar was asked beyond what it
 	// knows, and what is reckoned from it.
-	Unsure bool
+	Provisional bool
 	// Places is how many decimal places a Number is printed with at least; Rounded says that it
 	// was rounded to them, and so is printed with exactly those wherever it goes.
 	Places  int8
 	Rounded bool
-	// Form is what a cell of a typed table was, if it is written as it came in.
-	Form Form
-	Num  int64  // of a Moment its instant, if that is known; of a Typed number its bits
-	Den  int64  // of a Number that isn't whole, else 0
-	Text string // of a Moment its zone; "" is the place's own
+	// Format is what a cell of a typed table was, if it is written as it came in.
+	Format CellFormat
+	Num    int64  // of a Moment its instant, if that is known; of a Typed number its bits
+	Den    int64  // of a Number that isn't whole, else 0
+	Text   string // of a Moment its zone; "" is the place's own
 }
 
 // Day makes a Date value; None gives a blank.
@@ -53,22 +53,22 @@ func Day(d civil.Date) Value {
 // Cells that are written millions of times are put field by field, which takes half as long as
 // a whole Value.
 
-// PutDay makes the cell a Date; d isn't None.
-func (v *Value) PutDay(d civil.Date) { v.put(Date, d, 0, "") }
+// SetDay makes the cell a Date; d isn't None.
+func (v *Value) SetDay(d civil.Date) { v.set(Date, d, 0, "") }
 
-// PutInt makes the cell a whole Number.
-func (v *Value) PutInt(n int) { v.put(Number, civil.None, int64(n), "") }
+// SetInt makes the cell a whole Number.
+func (v *Value) SetInt(n int) { v.set(Number, civil.None, int64(n), "") }
 
-// PutText makes the cell a Text, or a blank.
-func (v *Value) PutText(s string) {
-	if v.put(Text, civil.None, 0, s); s == "" {
+// SetText makes the cell a Text, or a blank.
+func (v *Value) SetText(s string) {
+	if v.set(Text, civil.None, 0, s); s == "" {
 		v.Kind = Blank
 	}
 }
 
-func (v *Value) put(k Kind, d civil.Date, n int64, text string) {
-	v.Kind, v.Day, v.Minutes, v.Unsure = k, d, 0, false
-	v.Places, v.Rounded, v.Form = 0, false, NoForm
+func (v *Value) set(k Kind, d civil.Date, n int64, text string) {
+	v.Kind, v.Day, v.Minutes, v.Provisional = k, d, 0, false
+	v.Places, v.Rounded, v.Format = 0, false, NoFormat
 	v.Num, v.Den, v.Text = n, 0, text
 }
 
@@ -80,7 +80,7 @@ func (v Value) SameTime(w Value) bool {
 // CompareTimes orders dates and moments by day and time; if two moments are of
 // different zones, by their instants.
 func CompareTimes(a, b Value) int {
-	if a.Kind == Moment && b.Kind == Moment && a.Text != b.Text && a.Num != 0 && b.Num != 0 {
+	if a.Kind == DateTime && b.Kind == DateTime && a.Text != b.Text && a.Num != 0 && b.Num != 0 {
 		return cmp.Compare(a.Num, b.Num)
 	}
 	return cmp.Or(cmp.Compare(a.Day, b.Day), cmp.Compare(a.Minutes, b.Minutes))
@@ -97,8 +97,8 @@ func Str(s string) Value {
 	return Value{Kind: Text, Text: s}
 }
 
-// Numeral makes a Number of digits that is written as it came in, 1.50 as 1.50.
-func Numeral(s string) Value {
+// LiteralNumber makes a Number of digits that is written as it came in, 1.50 as 1.50.
+func LiteralNumber(s string) Value {
 	n, ok := parseNumber(s)
 	if !ok {
 		return Str(s)
@@ -112,13 +112,13 @@ func Numeral(s string) Value {
 // Bool makes a Truth value.
 func Bool(b bool) Value {
 	if b {
-		return Value{Kind: Truth, Num: 1}
+		return Value{Kind: Boolean, Num: 1}
 	}
-	return Value{Kind: Truth}
+	return Value{Kind: Boolean}
 }
 
-// Brief shortens a long text for a message.
-func Brief(s string) string {
+// Truncate shortens a long text for a message.
+func Truncate(s string) string {
 	const most = 60
 	n := 0
 	for i := range s {
@@ -135,13 +135,13 @@ func (v Value) String() string {
 	switch v.Kind {
 	case Date:
 		return v.Day.String()
-	case Moment:
+	case DateTime:
 		return string(civil.AppendClock(append(v.Day.Append(nil), 'T'), int(v.Minutes)))
 	case Number:
 		return v.decimal()
 	case Text:
 		return v.Text
-	case Truth:
+	case Boolean:
 		return strconv.FormatBool(v.Num == 1)
 	}
 	return ""

@@ -22,7 +22,7 @@ import (
 func TestOrder(t *testing.T) {
 	moment := func(day string, minutes int16) eval.Value {
 		d, _, _ := civil.Parse(day)
-		return eval.Value{Kind: eval.Moment, Day: d, Minutes: minutes}
+		return eval.Value{Kind: eval.DateTime, Day: d, Minutes: minutes}
 	}
 	rising := []eval.Value{
 		eval.Int(-3),
@@ -43,13 +43,13 @@ func TestOrder(t *testing.T) {
 	}
 	for i, a := range rising {
 		for j, b := range rising {
-			got := eval.Order(a, b)
+			got := eval.CompareCells(a, b)
 			if got < 0 != (i < j) || got > 0 != (i > j) {
 				t.Errorf("%q against %q: %d", a, b, got)
 			}
 		}
 	}
-	if eval.Order(eval.Str("  "), eval.Value{}) != 0 || eval.Order(eval.Str(" "), eval.Str("a")) <= 0 {
+	if eval.CompareCells(eval.Str("  "), eval.Value{}) != 0 || eval.CompareCells(eval.Str(" "), eval.Str("a")) <= 0 {
 		t.Error("white space alone is a blank")
 	}
 	for _, c := range [][2]string{
@@ -59,7 +59,7 @@ func TestOrder(t *testing.T) {
 		{"Harbour", "Harbour"},
 		{"1.50", "1.50"},
 	} {
-		if got := eval.KeyOf(eval.Str(c[0])); got != c[1] {
+		if got := eval.CellKey(eval.Str(c[0])); got != c[1] {
 			t.Errorf("the key of %s is %s, want %s", c[0], got, c[1])
 		}
 	}
@@ -99,7 +99,7 @@ func TestNumbers(t *testing.T) {
 		}
 	}
 	for in, out := range map[string]string{"1.50": "1.50", "2": "2", "-3.10": "-3.10", "x": "x", "1e5": "1e5"} {
-		if got := eval.Numeral(in); got.String() != out {
+		if got := eval.LiteralNumber(in); got.String() != out {
 			t.Errorf("the numeral %s prints as %s", in, got)
 		}
 	}
@@ -117,39 +117,39 @@ func TestNumbers(t *testing.T) {
 			t.Fatal(err)
 		}
 		v, _ := p.Eval(nil)
-		if v.String() != want[0] || eval.KeyOf(v) != want[1] || string(eval.AppendKey(nil, &v)) != want[1] || string(v.AppendNumber(nil)) != want[0] {
-			t.Errorf("%s is %s, as a key %s, %s", text, v, eval.KeyOf(v), eval.AppendKey(nil, &v))
+		if v.String() != want[0] || eval.CellKey(v) != want[1] || string(eval.AppendCellKey(nil, &v)) != want[1] || string(v.AppendNumber(nil)) != want[0] {
+			t.Errorf("%s is %s, as a key %s, %s", text, v, eval.CellKey(v), eval.AppendCellKey(nil, &v))
 		}
 	}
 	// Cells as amounts, and in units of cents.
 	for text, want := range map[string]string{"": "true 0 ", " ": "true 0 ", "1200.50": "false 120050 ", "-0.01": "false -1 ", "x": "false 0 expected an amount", "1.005": "false 0 more than 2 decimal places",
 		"2027-01-01": "false 0 expected an amount", "92233720368547758.07": "false 9223372036854775807 ", "92233720368547758.08": "false 0 too large", "-92233720368547758.08": "false 0 too large"} {
-		units, blank, err := eval.Units(eval.Value{Kind: eval.Text, Text: text}, 2)
+		units, blank, err := eval.ToUnits(eval.Value{Kind: eval.Text, Text: text}, 2)
 		if got := fmt.Sprint(blank, units, " "); !strings.HasPrefix(want, got) || (err == nil) != (want == got) || err != nil && !strings.Contains(err.Error(), want[len(got):]) {
 			t.Errorf("%q in cents: %v, %v, want %s", text, got, err, want)
 		}
-		n, none, err := eval.Amount(eval.Value{Kind: eval.Text, Text: text})
+		n, none, err := eval.ParseAmount(eval.Value{Kind: eval.Text, Text: text})
 		if none != (strings.TrimSpace(text) == "") || (err != nil) != (text == "x" || text == "2027-01-01") || err == nil && !none && n.Kind != eval.Number {
 			t.Errorf("%q as an amount: %v %v %v", text, n, none, err)
 		}
 	}
 	for _, c := range []struct{ a, b, sum, less string }{{"1.50", "2.25", "3.75", "-0.75"}, {"", "2.25", "2.25", ""}, {"1.50", "", "1.50", ""}, {"1.50", "0.50", "2.00", "1.00"}} {
 		fixed := func(s string) eval.Value {
-			units, blank, _ := eval.Units(eval.Str(s), 2)
+			units, blank, _ := eval.ToUnits(eval.Str(s), 2)
 			if blank {
 				return eval.Value{}
 			}
-			return eval.Fixed(units, 2)
+			return eval.FromUnits(units, 2)
 		}
 		a, b := fixed(c.a), fixed(c.b)
 		if got := eval.Add(a, b); got.String() != c.sum {
 			t.Errorf("%s + %s is %s", c.a, c.b, got)
 		}
-		if c.less != "" && eval.Less(a, b).String() != c.less {
-			t.Errorf("%s - %s is %s", c.a, c.b, eval.Less(a, b))
+		if c.less != "" && eval.Subtract(a, b).String() != c.less {
+			t.Errorf("%s - %s is %s", c.a, c.b, eval.Subtract(a, b))
 		}
 	}
-	if got := eval.Portion(eval.Int(10_000), 22, 12*31, 2); got.String() != "591.40" {
+	if got := eval.Prorate(eval.Int(10_000), 22, 12*31, 2); got.String() != "591.40" {
 		t.Errorf("a part of a rate: %s", got)
 	}
 	// What no exact number can be.
@@ -166,7 +166,7 @@ func TestNumbers(t *testing.T) {
 	// The value above stands for the bare word alone, in whatever slot.
 	for slot := range 2 {
 		names := []string{"prior", "n"}
-		p, err := eval.Compile(`prior & "prior" & Prior`, nil, eval.Env{Names: names, Prior: slot + 1})
+		p, err := eval.Compile(`prior & "prior" & Prior`, nil, eval.Env{Names: names, PriorSlot: slot + 1})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -174,10 +174,10 @@ func TestNumbers(t *testing.T) {
 			t.Errorf("slot %d gives %s", slot, v)
 		}
 	}
-	if got := eval.Brief(strings.Repeat("ü", 61)); got != strings.Repeat("ü", 60)+"…" {
+	if got := eval.Truncate(strings.Repeat("ü", 61)); got != strings.Repeat("ü", 60)+"…" {
 		t.Errorf("a long text is shown as %q", got)
 	}
-	if got := eval.Brief(strings.Repeat("ü", 60)); strings.HasSuffix(got, "…") {
+	if got := eval.Truncate(strings.Repeat("ü", 60)); strings.HasSuffix(got, "…") {
 		t.Errorf("a text that fits is shown as %q", got)
 	}
 }
@@ -187,7 +187,7 @@ func TestWindows(t *testing.T) {
 	for _, c := range golden.Cases(t, "testdata/windows.cases", 2) {
 		e := env
 		e.Names = nil
-		s, err := eval.Window(c[0], e)
+		s, err := eval.ParseWindow(c[0], e)
 		got := s.First.String() + ".." + s.Last.String()
 		if err != nil {
 			got = err.Error()
@@ -267,16 +267,16 @@ func (f fixed) After(d civil.Date, on bool) (civil.Date, bool) {
 	}
 	return civil.None, false
 }
-func (f fixed) Before(civil.Date, bool) (civil.Date, bool) { return civil.None, false }
-func (f fixed) Beyond(civil.Date) (none workdays.Beyond)   { return none }
-func (f fixed) By(string) (eval.Looked, []string, error)   { return nil, nil, nil }
-func (f fixed) Count(a, b civil.Date) int                  { return 0 }
+func (f fixed) Before(civil.Date, bool) (civil.Date, bool)            { return civil.None, false }
+func (f fixed) UncoveredAt(civil.Date) (none workdays.Uncovered)      { return none }
+func (f fixed) ByMilestone(string) (eval.DateLookup, []string, error) { return nil, nil, nil }
+func (f fixed) Count(a, b civil.Date) int                             { return 0 }
 
 // A row's own rule: which blanks leave the row without dates, and which run on.
 func TestRowRules(t *testing.T) {
 	const filled = "2027-02-10"
 	env := env
-	env.SeriesAll = func(name string) ([]eval.Series, error) {
+	env.FindAllSeries = func(name string) ([]eval.Series, error) {
 		return map[string][]eval.Series{"pay": {fixed{day("2027-03-10")}}, "twins": {fixed{day("2026-02-10")}, fixed{day("2027-02-10")}}}[name], nil
 	}
 	for _, c := range []struct {
@@ -284,26 +284,26 @@ func TestRowRules(t *testing.T) {
 		state               eval.RowState
 		last                string // the last date before 2030
 	}{
-		{"monthly on 15 from a until b", "2027-01-01", filled, "2027-06-30", eval.WholeRow, "2027-01-15"},
-		{"monthly on 15 from a until b", "2027-01-01", "", "2027-06-30", eval.OpenRow, "2027-06-15"},
-		{"monthly on 15 from a until b", "2027-08-01", "", "2027-06-30", eval.LaterRow, ""},
-		{"monthly on 15 from a until b", "", filled, "2027-06-30", eval.BlankRow, ""},
-		{"every 2 months back from b from a", "2026-10-01", filled, "", eval.WholeRow, filled},
-		{"every 2 months back from b from a", "2026-10-01", "", "2027-06-30", eval.BlankRow, ""},
-		{"monthly on 15 from a 3 times plus b", "2027-01-01", "2027-09-09", "", eval.WholeRow, "2027-09-09"},
-		{"monthly on 15 from a 3 times plus b", "2027-01-01", "", "2027-06-30", eval.BlankRow, ""},
-		{"dates a, b", "2027-01-01", filled, "", eval.WholeRow, filled},
-		{"every n months from a 3 times", "2027-01-31", "", "", eval.WholeRow, "2027-05-31"},
-		{"monthly from a n times", "2027-01-31", "", "", eval.WholeRow, "2027-02-28"},
-		{"every n fortnights from a n times", "2027-01-31", "", "", eval.WholeRow, "2027-02-28"},
-		{"every none months from a 3 times", "2027-01-31", "", "", eval.BlankRow, ""},
-		{"monthly from a none times", "2027-01-31", "", "", eval.BlankRow, ""},
-		{"weekly from a leaving out 2027-02..2027-12-30, b 60 times", "2027-01-25", "2027-12-31", "", eval.WholeRow, "2028-03-13"},
-		{"monthly on 10 from a until 2027-04-01 leaving out b", "2027-01-01", filled, "", eval.WholeRow, "2027-03-10"},
-		{"monthly on 10 from a until 2027-03-01 leaving out b", "2027-01-01", filled, "", eval.WholeRow, "2027-01-10"},
-		{"monthly on 10 from a until 2027-04-01 leaving out pay", "2027-01-01", "", "", eval.WholeRow, "2027-02-10"},
-		{"monthly on 10 from a until 2027-04-01 leaving out pay, twins", "2027-01-01", "", "", eval.WholeRow, "2027-01-10"},
-		{"daily from a until b leaving out closed days", "2027-01-01", "2027-01-31", "", eval.WholeRow, "2027-01-29"},
+		{"monthly on 15 from a until b", "2027-01-01", filled, "2027-06-30", eval.RowComplete, "2027-01-15"},
+		{"monthly on 15 from a until b", "2027-01-01", "", "2027-06-30", eval.RowOpenEnded, "2027-06-15"},
+		{"monthly on 15 from a until b", "2027-08-01", "", "2027-06-30", eval.RowNotStarted, ""},
+		{"monthly on 15 from a until b", "", filled, "2027-06-30", eval.RowBlank, ""},
+		{"every 2 months back from b from a", "2026-10-01", filled, "", eval.RowComplete, filled},
+		{"every 2 months back from b from a", "2026-10-01", "", "2027-06-30", eval.RowBlank, ""},
+		{"monthly on 15 from a 3 times plus b", "2027-01-01", "2027-09-09", "", eval.RowComplete, "2027-09-09"},
+		{"monthly on 15 from a 3 times plus b", "2027-01-01", "", "2027-06-30", eval.RowBlank, ""},
+		{"dates a, b", "2027-01-01", filled, "", eval.RowComplete, filled},
+		{"every n months from a 3 times", "2027-01-31", "", "", eval.RowComplete, "2027-05-31"},
+		{"monthly from a n times", "2027-01-31", "", "", eval.RowComplete, "2027-02-28"},
+		{"every n fortnights from a n times", "2027-01-31", "", "", eval.RowComplete, "2027-02-28"},
+		{"every none months from a 3 times", "2027-01-31", "", "", eval.RowBlank, ""},
+		{"monthly from a none times", "2027-01-31", "", "", eval.RowBlank, ""},
+		{"weekly from a leaving out 2027-02..2027-12-30, b 60 times", "2027-01-25", "2027-12-31", "", eval.RowComplete, "2028-03-13"},
+		{"monthly on 10 from a until 2027-04-01 leaving out b", "2027-01-01", filled, "", eval.RowComplete, "2027-03-10"},
+		{"monthly on 10 from a until 2027-03-01 leaving out b", "2027-01-01", filled, "", eval.RowComplete, "2027-01-10"},
+		{"monthly on 10 from a until 2027-04-01 leaving out pay", "2027-01-01", "", "", eval.RowComplete, "2027-02-10"},
+		{"monthly on 10 from a until 2027-04-01 leaving out pay, twins", "2027-01-01", "", "", eval.RowComplete, "2027-01-10"},
+		{"daily from a until b leaving out closed days", "2027-01-01", "2027-01-31", "", eval.RowComplete, "2027-01-29"},
 	} {
 		rule, err := eval.CompileRowRule(c.rule, env)
 		if err != nil {
@@ -320,7 +320,7 @@ func TestRowRules(t *testing.T) {
 		if c.through != "" {
 			through = day(c.through)
 		}
-		rec, state, err := rule.For(row, through, true)
+		rec, state, err := rule.ForRow(row, through, true)
 		last := ""
 		if rec != nil {
 			for d := range rec.Rule.All(civil.Span{First: day("2020-01-01"), Last: day("2030-01-01")}) {
@@ -335,25 +335,25 @@ func TestRowRules(t *testing.T) {
 
 // Why an expectation doesn't hold, in words, and numbers whose product is large.
 func TestWhyNot(t *testing.T) {
-	env := eval.Env{Frame: civil.DefaultFrame, Names: []string{"a", "b"}}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Names: []string{"a", "b"}}
 	for _, c := range []struct{ text, a, b, want string }{
 		{"a < b", "2027-03-02", "2027-03-01", "2027-03-02 is not before 2027-03-01"}, {"a < b", "3", "2", "3 is not less than 2"}, {"a >= b", "2027-03-01", "2027-03-02", "2027-03-01 is before 2027-03-02"},
 		{"a = b", "x", "y", "x is not y"}, {"a contains 'q'", "x", "", "x doesn't contain q"}, {"a is not blank", "", "", "a is blank"}, {"a < b and b > 0", "3", "2", "a is 3, b is 2"},
 	} {
-		x, err := eval.CompileExpect(c.text, env)
+		x, err := eval.CompileExpectation(c.text, env)
 		if err != nil {
 			t.Fatal(c.text, err)
 		}
 		row := []eval.Value{eval.Str(c.a), eval.Str(c.b)}
-		if ok, blank, err := x.Holds(row); ok || blank || err != nil || x.Why(row) != c.want {
-			t.Errorf("%s: %t %t %v, %q, want %q", c.text, ok, blank, err, x.Why(row), c.want)
+		if ok, blank, err := x.Holds(row); ok || blank || err != nil || x.Explain(row) != c.want {
+			t.Errorf("%s: %t %t %v, %q, want %q", c.text, ok, blank, err, x.Explain(row), c.want)
 		}
 	}
-	x, err := eval.CompileExpect("a < (b, +9000 years)", env) // one side can't be worked out
+	x, err := eval.CompileExpectation("a < (b, +9000 years)", env) // one side can't be worked out
 	if err != nil {
 		t.Fatal(err)
 	}
-	if why := x.Why([]eval.Value{eval.Str("2027-01-01"), eval.Str("2027-01-02")}); why != "a is 2027-01-01, b is 2027-01-02" {
+	if why := x.Explain([]eval.Value{eval.Str("2027-01-01"), eval.Str("2027-01-02")}); why != "a is 2027-01-01, b is 2027-01-02" {
 		t.Error(why)
 	}
 	for text, want := range map[string]string{"4000000000 * 4000000000": "", "4294967295 * 4294967295": "", "3000000 * 3000000": "9000000000000"} {
@@ -378,8 +378,8 @@ func TestWhyNot(t *testing.T) {
 			t.Errorf("%d names: %v", n, err)
 		}
 	}
-	shut := workdays.New("shut", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday)).WithHolidays(workdays.List{{Date: day("2027-01-01"), Nominal: day("2027-01-01"), Name: "New Year"}})
-	p, err := eval.Compile("2026-12-10, 1st working day of jan on or after", nil, eval.Env{Frame: civil.DefaultFrame, Calendar: shut})
+	shut := workdays.New("shut", workdays.WeekdaySet(0).With(civil.Saturday).With(civil.Sunday)).WithHolidays(workdays.HolidayList{{Date: day("2027-01-01"), Nominal: day("2027-01-01"), Name: "New Year"}})
+	p, err := eval.Compile("2026-12-10, 1st working day of jan on or after", nil, eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: shut})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -390,7 +390,7 @@ func TestWhyNot(t *testing.T) {
 		r, err := eval.CompileRule(text, env)
 		n := 0
 		if err == nil {
-			for range r.Rule.All(civil.Always) {
+			for range r.Rule.All(civil.AllDays) {
 				n++
 			}
 		}
@@ -422,8 +422,8 @@ func TestEveryKindOfStep(t *testing.T) {
 		"*phrase.At":          {{"at 16:30", false, "", "2027-01-15T16:30", ""}, {"at 16:30 using plain", true, "", "2027-01-15T16:30", ""}},
 		"*phrase.InZone":      {{"at 16:30 in 'Far/West', in zone 'Far/East'", false, "set a series' own zone", "2027-01-16T09:30", "`in zone` can't be used in a rule"}},
 	}
-	env := eval.Env{Names: []string{"day", "terms"}, Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend), Clock: clocks}
-	env.Find = func(string) (*workdays.Calendar, error) { return env.Calendar, nil }
+	env := eval.Env{Names: []string{"day", "terms"}, Fiscal: civil.DefaultFiscalCalendar, Calendar: workdays.New("plain", workdays.Weekend), Clock: clocks}
+	env.FindCalendar = func(string) (*workdays.Calendar, error) { return env.Calendar, nil }
 	for kind, list := range examples {
 		for _, c := range list {
 			e, err := phrase.ParseExpr("day, " + c.text)
@@ -433,8 +433,8 @@ func TestEveryKindOfStep(t *testing.T) {
 			}
 			list := e.(*phrase.Steps).List
 			s := list[len(list)-1]
-			if fmt.Sprintf("%T", s) != kind || phrase.Counting(s) != c.counts || !strings.HasPrefix(phrase.Alone(s), c.alone) || c.alone == "" && phrase.Alone(s) != "" || phrase.Last(s) != (kind == "*phrase.At" || kind == "*phrase.InZone") {
-				t.Errorf("%s is a %T, counts %v, alone %q, last %v", c.text, s, phrase.Counting(s), phrase.Alone(s), phrase.Last(s))
+			if fmt.Sprintf("%T", s) != kind || phrase.UsesCalendar(s) != c.counts || !strings.HasPrefix(phrase.RowsOnlyReason(s), c.alone) || c.alone == "" && phrase.RowsOnlyReason(s) != "" || phrase.IsLastStep(s) != (kind == "*phrase.At" || kind == "*phrase.InZone") {
+				t.Errorf("%s is a %T, counts %v, alone %q, last %v", c.text, s, phrase.UsesCalendar(s), phrase.RowsOnlyReason(s), phrase.IsLastStep(s))
 			}
 			prog, err := eval.Compile("day, "+c.text, nil, env)
 			if err != nil {
@@ -456,7 +456,7 @@ func TestEveryKindOfStep(t *testing.T) {
 
 // TestLongValues bounds texts, layouts and numbers of hundreds of digits, which a table counts.
 func TestLongValues(t *testing.T) {
-	long := strings.Repeat("é", phrase.MostText-1)
+	long := strings.Repeat("é", phrase.MaxText-1)
 	var digits atomic.Int64
 	third := "1 / 3" + strings.Repeat(" + 1 / 10007 / 10009", 300)
 	for _, c := range []struct {
@@ -469,7 +469,7 @@ func TestLongValues(t *testing.T) {
 		{"1.05 ^ 300", 1 << 40, "too many exact results"}, {"1.05 ^ 300 + 1", 39_999_900, "18"}, {"1.05 ^ 300 + 1", 39_999_960, "too many exact results"}, {third, 0, "12"}, {third, 39_999_000, "12"}, {"1.05 ^ 20 * 3", 1 << 40, "12"},
 	} {
 		digits.Store(c.spent)
-		env := eval.Env{Names: []string{"x", "blank", "d"}, Frame: civil.DefaultFrame, Digits: &digits,
+		env := eval.Env{Names: []string{"x", "blank", "d"}, Fiscal: civil.DefaultFiscalCalendar, BigWords: &digits,
 			Strftime: func(layout string) (func(eval.Value) string, error) {
 				return func(eval.Value) string { return layout }, nil
 			}}
@@ -491,7 +491,7 @@ func TestLongValues(t *testing.T) {
 // TestFewDigits reads amounts in place as the long way reads them.
 func TestFewDigits(t *testing.T) {
 	for _, s := range []string{"0", "7", "12", "0012", "999999", "1000000", "", " 12", "12 ", "1.0", "-3", "+3", "1e3", "٣", "12x", "0x1", "1_0"} {
-		env := eval.Env{Names: []string{"n"}, Frame: civil.DefaultFrame}
+		env := eval.Env{Names: []string{"n"}, Fiscal: civil.DefaultFiscalCalendar}
 		for _, text := range []string{"2027-01-31, +n days", "2027-01-31, +(n) days", "2027-01-31, -n months"} {
 			p, err := eval.Compile(text, nil, env)
 			if err != nil {

@@ -7,12 +7,12 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// Window reads a stretch of time: a period by its name (2027, 2027-H1, 2027-Q2,
+// ParseWindow reads a stretch of time: a period by its name (2027, 2027-H1, 2027-Q2,
 // 2027-03, 2027-W13, FY2027, FY2027-M03), or A..B where each end is such a name, a date or a
 // phrase (today..today, +90 days).
-func Window(text string, env Env) (civil.Span, error) {
+func ParseWindow(text string, env Env) (civil.Span, error) {
 	text = strings.TrimSpace(text)
-	if s, ok := env.Frame.ParseSpan(text); ok {
+	if s, ok := env.Fiscal.ParseSpan(text); ok {
 		return s, nil
 	}
 	from, to, ranged := strings.Cut(text, "..")
@@ -41,15 +41,15 @@ func Window(text string, env Env) (civil.Span, error) {
 	return s, nil
 }
 
-// DateOf works out a phrase that stands alone and must give a date.
-func DateOf(text string, env Env) (civil.Date, error) {
+// ComputeDate works out a phrase that stands alone and must give a date.
+func ComputeDate(text string, env Env) (civil.Date, error) {
 	env.Names = nil
 	p, err := Compile(text, nil, env)
 	if err != nil {
 		return civil.None, err
 	}
 	v, err := p.Eval(nil)
-	if err == nil && v.Kind != Date && v.Kind != Moment {
+	if err == nil && v.Kind != Date && v.Kind != DateTime {
 		err = &phrase.Error{Phrase: text, Span: phrase.Span{End: len(text)},
 			Message: "expected a date such as 2027-03-31, found " + kindNames[v.Kind]}
 	}
@@ -58,9 +58,9 @@ func DateOf(text string, env Env) (civil.Date, error) {
 
 func windowEnd(text string, env Env) (civil.Span, error) {
 	text = strings.TrimSpace(text)
-	if s, ok := env.Frame.ParseSpan(text); ok {
+	if s, ok := env.Fiscal.ParseSpan(text); ok {
 		return s, nil
 	}
-	d, err := DateOf(text, env)
+	d, err := ComputeDate(text, env)
 	return civil.Span{First: d, Last: d}, err
 }

@@ -17,40 +17,40 @@ import (
 
 // The reach of steps from a date to the one beside it.
 const (
-	besideDays    = 60
-	besideWorking = 30
-	besideWeeks   = 8
+	maxOffsetDays     = 60
+	maxOffsetWorkdays = 30
+	maxOffsetWeeks    = 8
 )
 
 // A way is steps from a date of the series: a row of the table of candidates.
-type way struct {
-	steps  string // without a base; "" for the date itself
-	bits   float64
-	counts bool // with working days, so no convention behind it
+type offsetForm struct {
+	steps        string // without a base; "" for the date itself
+	bits         float64
+	usesCalendar bool // with working days, so no convention behind it
 }
 
-var allWays = sync.OnceValue(ways)
+var offsetForms = sync.OnceValue(buildOffsetForms)
 
-// ways are all steps that are tried, before their conventions.
-func ways() (list []way) {
+// buildOffsetForms are all steps that are tried, before their conventions.
+func buildOffsetForms() (list []offsetForm) {
 	add := func(bits float64, counts bool, format string, args ...any) {
-		list = append(list, way{fmt.Sprintf(format, args...), bits, counts})
+		list = append(list, offsetForm{fmt.Sprintf(format, args...), bits, counts})
 	}
 	size := func(n int) float64 { return math.Abs(float64(n)) }
 	add(1, false, "")
-	for n := -besideDays; n <= besideDays; n++ {
+	for n := -maxOffsetDays; n <= maxOffsetDays; n++ {
 		if n != 0 {
 			add(2.5+0.1*size(n), false, "%s", shift{days: n}.steps())
 		}
 	}
-	for n := -besideWorking; n <= besideWorking; n++ {
+	for n := -maxOffsetWorkdays; n <= maxOffsetWorkdays; n++ {
 		if n != 0 {
 			add(2.5+0.15*size(n), true, "%s", shift{working: n}.steps())
 		}
 	}
 	for w := civil.Monday; w <= civil.Sunday; w++ {
-		day := strings.ToLower(w.Short())
-		for n := -besideWeeks; n <= besideWeeks; n++ {
+		day := strings.ToLower(w.Abbrev())
+		for n := -maxOffsetWeeks; n <= maxOffsetWeeks; n++ {
 			weeks, price := "", 4.5
 			if n != 0 {
 				weeks, price = fmt.Sprintf("%+d week%s, ", n, map[bool]string{true: "s"}[n*n > 1]), 7.5+0.4*size(n)
@@ -67,23 +67,23 @@ func ways() (list []way) {
 			add(3+price, false, "end of %s%s", which, unit)
 			for _, f := range monthForms {
 				long := f.Kind == recur.DayNumber && (f.N < -5 || f.N == -1) || f.Kind == recur.MiddleDay
-				if long || unit == "week" && (!f.counts() || f.N > 5 || f.N < -5) {
+				if long || unit == "week" && (!f.usesCalendar() || f.N > 5 || f.N < -5) {
 					continue
 				}
-				add(f.bits+price, f.counts(), "%s of %s%s", phrase.NthText(f.Item), which, unit)
+				add(f.bits+price, f.usesCalendar(), "%s of %s%s", phrase.NthText(f.Item), which, unit)
 			}
 		}
 	}
-	slices.SortStableFunc(list, func(a, b way) int { // maps have no order
+	slices.SortStableFunc(list, func(a, b offsetForm) int { // maps have no order
 		return cmp.Or(cmp.Compare(a.bits, b.bits), cmp.Compare(a.steps, b.steps))
 	})
 	return list
 }
 
-// Beside explains dates by steps from those of their rows; None is a blank. The phrase begins
+// ExplainOffsets explains dates by steps from those of their rows; None is a blank. The phrase begins
 // with `date` and says `using` where its calendar isn't the first. Given holds what it makes
 // of each row; ahead are dates of the series that follow, by which phrases are told apart.
-func (s *Search) Beside(base, beside, ahead []civil.Date) []Rank {
+func (s *Search) ExplainOffsets(base, beside, ahead []civil.Date) []Explanation {
 	var from, to []civil.Date
 	for i, d := range beside {
 		if d != civil.None && base[i] != civil.None {
@@ -91,60 +91,60 @@ func (s *Search) Beside(base, beside, ahead []civil.Date) []Rank {
 		}
 	}
 	n := len(to)
-	work, ok := s.count()
-	if n < Fewest || !ok {
+	work, ok := s.workCounter()
+	if n < MinDates || !ok {
 		return nil
 	}
-	b := &besides{Search: s, work: work, from: from, to: to, off: math.Log2(float64(n)) + offBits, most: n / 3}
+	b := &offsetSearch{Search: s, work: work, from: from, to: to, missBits: math.Log2(float64(n)) + missBits, maxMisses: n / 3}
 	switch {
 	case n < 6:
-		b.most = 0
+		b.maxMisses = 0
 	case n < 9:
-		b.most = 1
+		b.maxMisses = 1
 	}
 	if s.programs == nil {
 		s.programs = map[Rule]*eval.Program{}
 	}
-	for _, w := range allWays() {
-		b.try(w)
+	for _, w := range offsetForms() {
+		b.tryForm(w)
 	}
-	return b.ranked(base, ahead)
+	return b.explanations(base, ahead)
 }
 
-// besides is a search for steps.
-type besides struct {
+// offsetSearch is a search for steps.
+type offsetSearch struct {
 	*Search
-	from, to []civil.Date
-	off      float64
-	most     int // that may be off
-	work     *int
-	ranks    []Rank
+	from, to  []civil.Date
+	missBits  float64
+	maxMisses int // that may be off
+	work      *int
+	found     []Explanation
 }
 
-// try tries a way without holidays, then with conventions, and on to the calendars where
+// tryForm tries a way without holidays, then with conventions, and on to the calendars where
 // that comes near.
-func (b *besides) try(w way) {
+func (b *offsetSearch) tryForm(w offsetForm) {
 	p, err := b.program(w.steps, 0)
 	if err != nil {
 		return
 	}
 	*b.work += len(b.from)
 	near, limit := 0, civil.Date(5)
-	if w.counts { // a holiday or two more on the way
+	if w.usesCalendar { // a holiday or two more on the way
 		limit = 6
 	}
 	for i, d := range b.from {
-		if made := dateOf(p, d); made != civil.None && made-b.to[i] <= limit && b.to[i]-made <= limit {
+		if made := evalDate(p, d); made != civil.None && made-b.to[i] <= limit && b.to[i]-made <= limit {
 			near++
 		}
-		if near+len(b.from)-i-1 < len(b.from)-b.most {
+		if near+len(b.from)-i-1 < len(b.from)-b.maxMisses {
 			return
 		}
 	}
-	b.judge(w, w.steps, 0)
-	if w.counts {
+	b.accept(w, w.steps, 0)
+	if w.usesCalendar {
 		for cal := 1; cal < len(b.Calendars); cal++ {
-			b.judge(w, w.steps, cal)
+			b.accept(w, w.steps, cal)
 		}
 		return
 	}
@@ -156,13 +156,13 @@ func (b *besides) try(w way) {
 			steps = w.steps + ", " + steps
 		}
 		for cal := range b.Calendars {
-			b.judge(v, steps, cal)
+			b.accept(v, steps, cal)
 		}
 	}
 }
 
-// text is steps as a milestone says them.
-func (b *besides) text(steps string, cal int) string {
+// offsetText is steps as a milestone says them.
+func (b *offsetSearch) offsetText(steps string, cal int) string {
 	text := "date"
 	if steps != "" {
 		text += ", " + steps
@@ -174,19 +174,19 @@ func (b *besides) text(steps string, cal int) string {
 }
 
 // program compiles steps once, whatever the columns are for which they are tried.
-func (b *besides) program(steps string, cal int) (*eval.Program, error) {
+func (b *offsetSearch) program(steps string, cal int) (*eval.Program, error) {
 	key := Rule{steps, b.Calendars[cal].Name}
 	if p := b.programs[key]; p != nil {
 		return p, nil
 	}
 	env := b.Env
 	env.Calendar, env.Names = b.Calendars[cal].Days, []string{"date"}
-	p, err := eval.CompileDate(b.text(steps, 0), env)
+	p, err := eval.CompileDate(b.offsetText(steps, 0), env)
 	b.programs[key] = p
 	return p, err
 }
 
-func dateOf(p *eval.Program, d civil.Date) civil.Date {
+func evalDate(p *eval.Program, d civil.Date) civil.Date {
 	v, err := p.Eval([]eval.Value{eval.Day(d)})
 	if err != nil || v.Kind != eval.Date {
 		return civil.None
@@ -194,86 +194,86 @@ func dateOf(p *eval.Program, d civil.Date) civil.Date {
 	return v.Day
 }
 
-// judge takes steps whose dates are off seldom enough.
-func (b *besides) judge(w way, steps string, cal int) {
+// accept takes steps whose dates are off seldom enough.
+func (b *offsetSearch) accept(w offsetForm, steps string, cal int) {
 	p, err := b.program(steps, cal)
 	if err != nil {
 		return
 	}
 	*b.work += 4 * len(b.from)
-	r := Rank{words: w.bits + b.Calendars[cal].Bits, Given: make([]civil.Date, len(b.from))}
+	r := Explanation{words: w.bits + b.Calendars[cal].Bits, Dates: make([]civil.Date, len(b.from))}
 	for i, d := range b.from {
-		if r.Given[i] = dateOf(p, d); r.Given[i] != b.to[i] {
-			if r.Off++; r.Off > b.most {
+		if r.Dates[i] = evalDate(p, d); r.Dates[i] != b.to[i] {
+			if r.Misses++; r.Misses > b.maxMisses {
 				return
 			}
 		}
 	}
-	r.Matched = len(b.from) - r.Off
-	r.Bits = r.words + b.off*float64(r.Off)
-	r.Rules = []Rule{{b.text(steps, cal), ""}}
-	if r.Counts = w.counts || steps != w.steps; r.Counts { // a convention follows these
+	r.Matched = len(b.from) - r.Misses
+	r.Bits = r.words + b.missBits*float64(r.Misses)
+	r.Rules = []Rule{{b.offsetText(steps, cal), ""}}
+	if r.UsesCalendar = w.usesCalendar || steps != w.steps; r.UsesCalendar { // a convention follows these
 		r.Rules[0].Calendar = b.Calendars[cal].Name
 	}
-	r.at = cal
+	r.calendarIndex = cal
 	r.steps = steps
-	b.ranks = append(b.ranks, r)
+	b.found = append(b.found, r)
 }
 
-// ranked leaves each phrase once, best first, with what it makes of all rows.
-func (b *besides) ranked(base, ahead []civil.Date) (list []Rank) {
-	slices.SortStableFunc(b.ranks, func(x, y Rank) int { return cmp.Compare(x.Bits, y.Bits) })
-	for _, r := range b.ranks {
-		if r.Bits > acceptShare*float64(len(b.to))*math.Log2(2*besideDays+1) {
+// explanations leaves each phrase once, best first, with what it makes of all rows.
+func (b *offsetSearch) explanations(base, ahead []civil.Date) (list []Explanation) {
+	slices.SortStableFunc(b.found, func(x, y Explanation) int { return cmp.Compare(x.Bits, y.Bits) })
+	for _, r := range b.found {
+		if r.Bits > maxCostShare*float64(len(b.to))*math.Log2(2*maxOffsetDays+1) {
 			break
 		}
-		r.next = b.made(r, ahead)
-		r.known = civil.Max
+		r.next = b.apply(r, ahead)
+		r.knownUntil = civil.Max
 		if r.Rules[0].Calendar != "" {
-			r.known = b.Calendars[r.at].Days.Known.Last
+			r.knownUntil = b.Calendars[r.calendarIndex].Days.Coverage.Last
 		}
-		same := func(x Rank) bool { return slices.Equal(x.Given, r.Given) }
-		if i := slices.IndexFunc(list, func(x Rank) bool { return same(x) && x.steps == r.steps }); i >= 0 {
-			list[i].Alike = append(list[i].Alike, r.Rules[0].Calendar)
+		same := func(x Explanation) bool { return slices.Equal(x.Dates, r.Dates) }
+		if i := slices.IndexFunc(list, func(x Explanation) bool { return same(x) && x.steps == r.steps }); i >= 0 {
+			list[i].EquivalentCalendars = append(list[i].EquivalentCalendars, r.Rules[0].Calendar)
 			continue
 		}
-		if slices.ContainsFunc(list, func(x Rank) bool {
-			return same(x) && slices.Equal(x.next, r.next) || x.steps == r.steps && x.Off < r.Off
+		if slices.ContainsFunc(list, func(x Explanation) bool {
+			return same(x) && slices.Equal(x.next, r.next) || x.steps == r.steps && x.Misses < r.Misses
 		}) {
 			continue // it says the same, or is there with a calendar that fits better
 		}
 		if len(list) > 0 {
-			r.Agrees = differ(list[0], r)
+			r.AgreesUntil = agreeUntil(list[0], r)
 		}
 		list = append(list, r)
 	}
 	for i := range list {
-		list[i].Given = b.made(list[i], base)
+		list[i].Dates = b.apply(list[i], base)
 	}
 	return list
 }
 
-// made is what the steps of a rank make of dates.
-func (b *besides) made(r Rank, dates []civil.Date) []civil.Date {
+// apply is what the steps of a rank make of dates.
+func (b *offsetSearch) apply(r Explanation, dates []civil.Date) []civil.Date {
 	list := make([]civil.Date, len(dates))
-	p, err := b.program(r.steps, r.at)
+	p, err := b.program(r.steps, r.calendarIndex)
 	for i, d := range dates {
 		if d != civil.None && err == nil {
-			list[i] = dateOf(p, d)
+			list[i] = evalDate(p, d)
 		}
 	}
 	return list
 }
 
-// differ is the last day before what two ranks make of the dates ahead differs, within what
+// agreeUntil is the last day before what two ranks make of the dates ahead differs, within what
 // their calendars know; None if it doesn't.
-func differ(a, b Rank) civil.Date {
+func agreeUntil(a, b Explanation) civil.Date {
 	for i, d := range a.next {
 		if e := b.next[i]; d != e {
 			if d == civil.None || e != civil.None && e < d {
 				d = e
 			}
-			return min(d-1, a.known, b.known)
+			return min(d-1, a.knownUntil, b.knownUntil)
 		}
 	}
 	return civil.None

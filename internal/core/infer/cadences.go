@@ -10,13 +10,13 @@ import (
 	"yoyaku/internal/core/recur"
 )
 
-// search tries all cadences.
-func (g *ground) search() {
+// searchAll tries all cadences.
+func (g *searchState) searchAll() {
 	g.daily()
 	g.weekly()
 	g.monthly()
 	g.yearly()
-	if g.Fiscal {
+	if g.HasFiscalYear {
 		g.fiscal()
 	}
 }
@@ -25,18 +25,18 @@ func (g *ground) search() {
 func log2(n int) float64 { return math.Log2(float64(n)) }
 
 // daily tries every day, every working day and every N of them.
-func (g *ground) daily() {
+func (g *searchState) daily() {
 	n := len(g.days)
 	full := func(c *candidate, days func(yield func(civil.Date) bool)) {
-		c.set = g.bitset()
+		c.covered = g.bitset()
 		for d := range days {
-			if x := g.at(d, true); x >= 0 {
-				c.set.add(x)
+			if x := g.indexOf(d, true); x >= 0 {
+				c.covered.add(x)
 			} else {
 				c.extra++
 			}
 		}
-		g.keep(c)
+		g.addCandidate(c)
 	}
 	every := func(step int, start civil.Date, next func(civil.Date, int) (civil.Date, bool)) func(func(civil.Date) bool) {
 		return func(yield func(civil.Date) bool) {
@@ -48,23 +48,23 @@ func (g *ground) daily() {
 	if n*3 > g.length() {
 		full(&candidate{every: 1, bits: 1}, every(1, g.first, civil.Date.Add))
 	}
-	if step, start := g.step(days); step >= 2 && step <= 400 && step%7 != 0 {
+	if step, start := g.commonStep(days); step >= 2 && step <= 400 && step%7 != 0 {
 		full(&candidate{every: step, start: start, bits: 6 + 2*log2(step)}, every(step, start, civil.Date.Add))
 	}
 	for i, c := range g.Calendars {
 		if start, ok := c.Days.OnOrAfter(g.first); ok && n*3 > c.Days.Count(civil.Span{First: g.first, Last: g.last}) {
-			full(&candidate{every: 1, working: true, cal: i, bits: 2 + c.Bits}, every(1, start, c.Days.Add))
+			full(&candidate{every: 1, working: true, cal: i, bits: 2 + c.Bits}, every(1, start, c.Days.AddWorkdays))
 		}
-		if step, start := g.step(c.Days.Between); step >= 2 && step <= 60 && c.Days.Open(start) {
+		if step, start := g.commonStep(c.Days.CountBetween); step >= 2 && step <= 60 && c.Days.IsWorkday(start) {
 			full(&candidate{every: step, working: true, start: start, cal: i, bits: 6 + 2*log2(step) + c.Bits},
-				every(step, start, c.Days.Add))
+				every(step, start, c.Days.AddWorkdays))
 		}
 	}
 }
 
-// step is the commonest distance of two dates in a row, if a third of them have it, and the
+// commonStep is the commonest distance of two dates in a row, if a third of them have it, and the
 // first date from which most others lie so apart.
-func (g *ground) step(apart func(a, b civil.Date) int) (step int, start civil.Date) {
+func (g *searchState) commonStep(apart func(a, b civil.Date) int) (step int, start civil.Date) {
 	count := map[int]int{}
 	for i := 1; i < len(g.days); i++ {
 		count[apart(g.days[i-1], g.days[i])]++
@@ -104,12 +104,12 @@ func phases(every int, bits func(phase int) float64) (list []selection) {
 	return list
 }
 
-func (g *ground) weekly() {
+func (g *searchState) weekly() {
 	if len(g.days)*120 < g.length() { // one week in seventeen at most
 		return
 	}
-	f := g.periodsOf(&family{unit: civil.Week, bits: 2, forms: weekForms, most: 6,
-		shifts: func(form) [][]shift { return [][]shift{whole, workShifts} }})
+	f := g.periodsOf(&periodFamily{unit: civil.Week, bits: 2, forms: weekForms, maxDays: 6,
+		shifts: func(dayForm) [][]shift { return [][]shift{rollsOrDrop, workShifts} }})
 	sels := []selection{{}}
 	for every := 2; every <= 6; every++ {
 		price := 2 + 2*log2(every)
@@ -118,11 +118,11 @@ func (g *ground) weekly() {
 		}
 		sels = append(sels, phases(every, func(int) float64 { return price })...)
 	}
-	g.family(f, sels)
+	g.tryFamily(f, sels)
 }
 
-func (g *ground) monthly() {
-	f := g.periodsOf(&family{unit: civil.Month, bits: 2, forms: monthForms, most: 3, shifts: shiftsOf})
+func (g *searchState) monthly() {
+	f := g.periodsOf(&periodFamily{unit: civil.Month, bits: 2, forms: monthForms, maxDays: 3, shifts: shiftsOf})
 	sels := []selection{{}}
 	for every := 2; every <= 6; every++ {
 		sels = append(sels, phases(every, func(phase int) float64 {
@@ -140,12 +140,12 @@ func (g *ground) monthly() {
 			sels = append(sels, selection{months: 1 << m, bits: 6.6})
 		}
 	}
-	g.family(f, append(sels, g.months()...))
+	g.tryFamily(f, append(sels, g.months()...))
 }
 
 // months are selections of months of the year: those that have dates, and those beside them
 // from which dates may be moved. A single month that is missing once is no clause.
-func (g *ground) months() (sels []selection) {
+func (g *searchState) months() (sels []selection) {
 	if g.length() <= 200 {
 		return nil
 	}
@@ -154,7 +154,7 @@ func (g *ground) months() (sels []selection) {
 		_, m, _ := d.YMD()
 		count[m-1]++
 	}
-	for i := g.Env.Frame.Index(civil.Month, g.first); i <= g.Env.Frame.Index(civil.Month, g.last); i++ {
+	for i := g.Env.Fiscal.PeriodIndex(civil.Month, g.first); i <= g.Env.Fiscal.PeriodIndex(civil.Month, g.last); i++ {
 		spanned[i%12]++
 	}
 	seen := map[uint16]bool{}
@@ -172,7 +172,7 @@ func (g *ground) months() (sels []selection) {
 				continue
 			}
 			seen[s] = true
-			price := 3 + choose(12, n) + float64(n)/4
+			price := 3 + log2Binomial(12, n) + float64(n)/4
 			if by > 0 {
 				price++
 			}
@@ -182,12 +182,12 @@ func (g *ground) months() (sels []selection) {
 	return sels
 }
 
-func (g *ground) yearly() {
+func (g *searchState) yearly() {
 	if g.length() < 700 {
 		return
 	}
-	g.family(g.periodsOf(&family{unit: civil.Year, bits: 3, forms: easterForms, most: 2, loose: true,
-		shifts: func(form) [][]shift { return [][]shift{easters} }}), []selection{{}})
+	g.tryFamily(g.periodsOf(&periodFamily{unit: civil.Year, bits: 3, forms: easterForms, maxDays: 2, anyLength: true,
+		shifts: func(dayForm) [][]shift { return [][]shift{easterShifts} }}), []selection{{}})
 	if len(g.days)*60 > g.length() {
 		return
 	}
@@ -197,11 +197,11 @@ func (g *ground) yearly() {
 		_, m, _ := d.YMD()
 		count[m-1]++
 	}
-	f := g.periodsOf(&family{unit: civil.Year, bits: 3, most: 4, loose: true, shifts: func(fm form) [][]shift {
-		if fm.counts() {
+	f := g.periodsOf(&periodFamily{unit: civil.Year, bits: 3, maxDays: 4, anyLength: true, shifts: func(fm dayForm) [][]shift {
+		if fm.usesCalendar() {
 			return [][]shift{noShift}
 		}
-		return [][]shift{whole}
+		return [][]shift{rollsOrDrop}
 	}})
 	for m := range 12 {
 		if count[m]+count[(m+1)%12]+count[(m+11)%12] < 2 {
@@ -211,28 +211,28 @@ func (g *ground) yearly() {
 			if fm.Kind == recur.MiddleDay || fm.Kind == recur.DayNumber && (fm.N < -3 || fm.N > civil.DaysIn(2024, m+1)) {
 				continue
 			}
-			fm.In, fm.bits = m+1, fm.bits+3.6
+			fm.Month, fm.bits = m+1, fm.bits+3.6
 			f.forms = append(f.forms, fm)
 		}
 	}
-	g.family(f, []selection{{}})
+	g.tryFamily(f, []selection{{}})
 }
 
-func (g *ground) fiscal() {
-	f := g.Env.Frame
-	months := !f.OfWeeks() && f.FiscalDay == 1 // then fiscal months are those of the calendar
+func (g *searchState) fiscal() {
+	f := g.Env.Fiscal
+	months := !f.IsWeekBased() && f.FiscalDay == 1 // then fiscal months are those of the calendar
 	for u, price := range map[civil.Unit]float64{civil.FiscalMonth: 2.5, civil.FiscalQuarter: 3, civil.FiscalYear: 3.5} {
 		if months && (u == civil.FiscalMonth || u == civil.FiscalQuarter && f.FiscalMonth%3 == 1) {
 			continue
 		}
-		f := g.periodsOf(&family{unit: u, bits: price, forms: monthForms, most: 2, shifts: func(fm form) [][]shift {
-			if fm.counts() {
+		f := g.periodsOf(&periodFamily{unit: u, bits: price, forms: monthForms, maxDays: 2, shifts: func(fm dayForm) [][]shift {
+			if fm.usesCalendar() {
 				return [][]shift{noShift}
 			}
-			return [][]shift{whole, workShifts}
+			return [][]shift{rollsOrDrop, workShifts}
 		}})
 		if len(g.days)*3 >= len(f.periods) {
-			g.family(f, []selection{{}})
+			g.tryFamily(f, []selection{{}})
 		}
 	}
 }
@@ -240,26 +240,26 @@ func (g *ground) fiscal() {
 // A wording is a rule as the language says it.
 type wording struct {
 	phrase.Rule
-	then string // steps without a base
-	open bool   // it needs a first date, which the rule itself gives
+	stepsText  string // steps without a base
+	needsStart bool   // it needs a first date, which the rule itself gives
 }
 
 func (w *wording) text() string {
 	text := w.Canonical()
-	if w.then != "" {
-		text += " then " + w.then
+	if w.stepsText != "" {
+		text += " then " + w.stepsText
 	}
 	return text
 }
 
-func on(d civil.Date) phrase.Expr { return &phrase.Date{Day: d} }
+func dayExpr(d civil.Date) phrase.Expr { return &phrase.Date{Day: d} }
 
-// words says a candidate.
-func (g *ground) words(c *candidate) *wording {
+// wordingOf says a candidate.
+func (g *searchState) wordingOf(c *candidate) *wording {
 	w := &wording{Rule: phrase.Rule{Unit: civil.Day, Every: c.every, Working: c.working}}
 	if c.family == nil {
 		if c.every > 1 {
-			w.From = on(c.start)
+			w.From = dayExpr(c.start)
 		}
 		return w
 	}
@@ -268,12 +268,12 @@ func (g *ground) words(c *candidate) *wording {
 	for _, v := range c.vectors {
 		items = append(items, v.form.Item)
 	}
-	slices.SortStableFunc(items, inOrder)
+	slices.SortStableFunc(items, compareItems)
 	switch {
 	case bits.OnesCount16(c.sel.months) == 1 && len(items) == 1 && items[0].N <= civil.DaysIn(2024,
 		bits.TrailingZeros16(c.sel.months)+1):
 		w.Unit, w.Every = civil.Year, 1
-		items[0].In = bits.TrailingZeros16(c.sel.months) + 1
+		items[0].Month = bits.TrailingZeros16(c.sel.months) + 1
 	case c.sel.months != 0:
 		w.Every = 1
 		for m := range 12 {
@@ -284,19 +284,19 @@ func (g *ground) words(c *candidate) *wording {
 	case w.Unit == civil.Month && (w.Every == 3 || w.Every == 6):
 		w.Unit = map[int]civil.Unit{3: civil.Quarter, 6: civil.Half}[w.Every]
 		for i := range items {
-			items[i].In = monthOf(items[i], c.sel.phase+1, w.Every)
+			items[i].Month = monthOf(items[i], c.sel.phase+1, w.Every)
 		}
 		w.Every = 1
 	}
-	w.open = w.Every > 1
+	w.needsStart = w.Every > 1
 	for _, it := range items {
 		w.On = append(w.On, phrase.Day{Item: it})
 	}
 	s := c.vectors[0].shift
-	if s.leave {
-		w.Without = []phrase.Expr{&phrase.ClosedDays{}}
+	if s.dropClosed {
+		w.Exclude = []phrase.Expr{&phrase.ClosedDays{}}
 	} else {
-		w.then = s.steps()
+		w.stepsText = s.steps()
 	}
 	return w
 }
@@ -312,10 +312,10 @@ func monthOf(it recur.Item, month, months int) int {
 	return month
 }
 
-// inOrder sorts the items of a rule: numbered days, last days behind them, then the others.
-func inOrder(a, b recur.Item) int {
+// compareItems sorts the items of a rule: numbered days, last days behind them, then the others.
+func compareItems(a, b recur.Item) int {
 	rank := func(it recur.Item) int {
-		n := int(it.Kind)*10000 + it.In*1000 + it.N
+		n := int(it.Kind)*10000 + it.Month*1000 + it.N
 		if it.N < 0 {
 			n += 500
 		}

@@ -6,9 +6,9 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// lopsided reports whether a stretch at either end goes by another rule: at least four dates
+// endsUnexplained reports whether a stretch at either end goes by another rule: at least four dates
 // of it are off, and two of five.
-func (g *ground) lopsided(given []civil.Date) bool {
+func (g *searchState) endsUnexplained(given []civil.Date) bool {
 	n := len(g.days)
 	for _, back := range []bool{false, true} {
 		off := 0
@@ -29,31 +29,31 @@ func (g *ground) lopsided(given []civil.Date) bool {
 }
 
 // A half is a rule that may hold before or after a change.
-type half struct {
-	Rank
-	cal  int
-	all  []civil.Date // over the whole stretch
-	upto []int        // what is off before each date of the table
+type changeSide struct {
+	Explanation
+	cal          int
+	dates        []civil.Date // over the whole stretch
+	missesBefore []int        // what is off before each date of the table
 }
 
-// changed looks for two rules that follow each other, in fewer bits than the best.
-func (g *ground) changed(best float64) []Rank {
+// findRuleChange looks for two rules that follow each other, in fewer bits than the best.
+func (g *searchState) findRuleChange(best float64) []Explanation {
 	n := len(g.days)
-	var halves []half
+	var halves []changeSide
 	for _, c := range [][2]int{{0, n / 2}, {n / 2, n}, {0, n / 3}, {2 * n / 3, n}} {
-		part, err := g.ground(g.days[c[0]:c[1]])
+		part, err := g.newState(g.days[c[0]:c[1]])
 		if err != nil {
 			continue
 		}
-		part.search()
-		for _, r := range part.ranked(6) {
-			if slices.ContainsFunc(halves, func(h half) bool { return h.Rules[0] == r.Rules[0] }) ||
+		part.searchAll()
+		for _, r := range part.topExplanations(6) {
+			if slices.ContainsFunc(halves, func(h changeSide) bool { return h.Rules[0] == r.Rules[0] }) ||
 				5*r.Matched < 2*len(part.days) {
 				continue
 			}
-			cal := g.Search.place(r.Rules[0].Calendar)
-			h := half{Rank: r, cal: cal, all: g.listed(r.Rules[0].Phrase, cal, civil.Span{First: g.first, Last: g.last})}
-			h.upto = offUpTo(g.days, h.all)
+			cal := g.Search.calendarIndex(r.Rules[0].Calendar)
+			h := changeSide{Explanation: r, cal: cal, dates: g.datesOf(r.Rules[0].Phrase, cal, civil.Span{First: g.first, Last: g.last})}
+			h.missesBefore = cumulativeMisses(g.days, h.dates)
 			halves = append(halves, h)
 		}
 	}
@@ -69,8 +69,8 @@ func (g *ground) changed(best float64) []Rank {
 				words -= g.Calendars[halves[a].cal].Bits
 			}
 			for k := 3; k <= n-3; k++ {
-				off := halves[a].upto[k] + halves[b].upto[n] - halves[b].upto[k]
-				if bits := words + g.off*float64(off); bits < least {
+				off := halves[a].missesBefore[k] + halves[b].missesBefore[n] - halves[b].missesBefore[k]
+				if bits := words + g.missBits*float64(off); bits < least {
 					least, at = bits, [3]int{a, b, k}
 				}
 			}
@@ -79,11 +79,11 @@ func (g *ground) changed(best float64) []Rank {
 	if at[0] < 0 {
 		return nil
 	}
-	return g.follow(halves[at[0]], halves[at[1]], at[2], best-2)
+	return g.joinSides(halves[at[0]], halves[at[1]], at[2], best-2)
 }
 
-// offUpTo counts what is off before each date of the table, and in all.
-func offUpTo(table, given []civil.Date) []int {
+// cumulativeMisses counts what is off before each date of the table, and in all.
+func cumulativeMisses(table, given []civil.Date) []int {
 	upto := make([]int, len(table)+1)
 	missing, extra, j := 0, 0, 0
 	for k, d := range table {
@@ -104,45 +104,45 @@ func offUpTo(table, given []civil.Date) []int {
 	return upto
 }
 
-// follow says two rules, the second from the kth date on, and with it the others that
+// joinSides says two rules, the second from the kth date on, and with it the others that
 // explain what comes from there as well.
-func (g *ground) follow(a, b half, k int, best float64) (ranks []Rank) {
-	seconds := []half{b}
-	if part, err := g.ground(g.days[k:]); err == nil {
-		part.search()
-		for _, r := range part.ranked(20) {
-			cal := g.Search.place(r.Rules[0].Calendar)
+func (g *searchState) joinSides(a, b changeSide, k int, best float64) (ranks []Explanation) {
+	seconds := []changeSide{b}
+	if part, err := g.newState(g.days[k:]); err == nil {
+		part.searchAll()
+		for _, r := range part.topExplanations(20) {
+			cal := g.Search.calendarIndex(r.Rules[0].Calendar)
 			if r.Rules[0] != b.Rules[0] {
-				seconds = append(seconds, half{Rank: r, cal: cal})
+				seconds = append(seconds, changeSide{Explanation: r, cal: cal})
 			}
 		}
 	}
 	least := -1
 	for _, second := range seconds {
-		first, from := g.words(a.found), g.words(second.found)
+		first, from := g.wordingOf(a.found), g.wordingOf(second.found)
 		until, d2 := civil.None, civil.None
 		whole := civil.Span{First: g.first, Last: g.last}
-		for m := range g.moved(a.Rules[0].Phrase, a.cal, whole) {
-			if m.To < g.days[k] {
+		for m := range g.movedDates(a.Rules[0].Phrase, a.cal, whole) {
+			if m.MovedTo < g.days[k] {
 				until = max(until, m.Date.Date)
 			}
 		}
-		for m := range g.moved(second.Rules[0].Phrase, second.cal, whole) {
-			if m.To >= g.days[k] && (d2 == civil.None || m.Date.Date < d2) {
+		for m := range g.movedDates(second.Rules[0].Phrase, second.cal, whole) {
+			if m.MovedTo >= g.days[k] && (d2 == civil.None || m.Date.Date < d2) {
 				d2 = m.Date.Date
 			}
 		}
 		if until == civil.None || d2 == civil.None {
 			continue
 		}
-		first.Until, from.From = on(until), on(d2)
-		if first.open {
-			for m := range g.moved(a.Rules[0].Phrase, a.cal, whole) {
-				first.From = on(m.Date.Date)
+		first.Until, from.From = dayExpr(until), dayExpr(d2)
+		if first.needsStart {
+			for m := range g.movedDates(a.Rules[0].Phrase, a.cal, whole) {
+				first.From = dayExpr(m.Date.Date)
 				break
 			}
 		}
-		r := Rank{words: a.words + b.words + changeBits, found: second.found}
+		r := Explanation{words: a.words + b.words + changeBits, found: second.found}
 		texts := [2]string{}
 		var lists [2][]civil.Date
 		ok := true
@@ -155,19 +155,19 @@ func (g *ground) follow(a, b half, k int, best float64) (ranks []Rank) {
 			continue
 		}
 		r.Rules = []Rule{{texts[0], a.Rules[0].Calendar}, {texts[1], second.Rules[0].Calendar}}
-		r.Given = slices.Concat(lists[0], lists[1])
-		slices.Sort(r.Given)
-		r.Given = slices.Compact(r.Given)
-		g.judge(&r)
-		if r.Bits >= best || least >= 0 && r.Off > least {
+		r.Dates = slices.Concat(lists[0], lists[1])
+		slices.Sort(r.Dates)
+		r.Dates = slices.Compact(r.Dates)
+		g.score(&r)
+		if r.Bits >= best || least >= 0 && r.Misses > least {
 			continue
 		}
 		if least < 0 {
-			least = r.Off
+			least = r.Misses
 		}
-		r.next, r.known = g.listed(texts[1], second.cal, g.ahead()), second.known
+		r.next, r.knownUntil = g.datesOf(texts[1], second.cal, g.horizonSpan()), second.knownUntil
 		ranks = append(ranks, r)
 	}
-	slices.SortStableFunc(ranks, func(a, b Rank) int { return a.Off - b.Off })
+	slices.SortStableFunc(ranks, func(a, b Explanation) int { return a.Misses - b.Misses })
 	return ranks
 }

@@ -14,37 +14,39 @@ import (
 // Prices in bits. They were set by how many of a thousand random rules came back; see
 // docs/from-last-year.md for what that means for a table.
 const (
-	offBits     = 3.0  // a date that is off costs so much and log2 of how many dates there are
-	acceptShare = 0.85 // of what a list of the dates takes, a phrase may take
-	acceptLess  = 5.0  // and takes so many bits less
-	changeBits  = 12.0 // that one rule follows another
-	dayBits     = 1.5  // each further day of a period
-	shiftBits   = 2.0  // that days are shifted at all
-	worthHits   = 0.45 // share of the dates that a day stands for that it must give to be looked at
+	missBits     = 3.0  // a date that is off costs so much and log2 of how many dates there are
+	maxCostShare = 0.85 // of what a list of the dates takes, a phrase may take
+	minBitsSaved = 5.0  // and takes so many bits less
+	changeBits   = 12.0 // that one rule follows another
+	dayBits      = 1.5  // each further day of a period
+	shiftBits    = 2.0  // that days are shifted at all
+	minHitShare  = 0.45 // share of the dates that a day stands for that it must give to be looked at
 )
 
 // A form is a day of a period: a row of the table of candidates. Its text is how the
 // language prints the item, and its days are those that the engine gives for it.
-type form struct {
+type dayForm struct {
 	recur.Item
 	bits float64
 }
 
-// counts reports whether the form's day depends on a calendar.
-func (f form) counts() bool { return f.Kind == recur.NthWorking }
+// usesCalendar reports whether the form's day depends on a calendar.
+func (f dayForm) usesCalendar() bool { return f.Kind == recur.NthWorking }
 
-func (f form) easter() bool { return f.Kind == recur.EasterDay || f.Kind == recur.OrthodoxEasterDay }
+func (f dayForm) isEaster() bool {
+	return f.Kind == recur.EasterDay || f.Kind == recur.OrthodoxEasterDay
+}
 
 // All days that are tried. Those of months serve quarters, half-years, years and fiscal
 // periods too.
 var (
-	monthForms  = daysOfMonths()
-	weekForms   = daysOfWeeks()
-	easterForms = []form{{recur.Item{Kind: recur.EasterDay}, 2.5}, {recur.Item{Kind: recur.OrthodoxEasterDay}, 5}}
+	monthForms  = newMonthForms()
+	weekForms   = newWeekForms()
+	easterForms = []dayForm{{recur.Item{Kind: recur.EasterDay}, 2.5}, {recur.Item{Kind: recur.OrthodoxEasterDay}, 5}}
 )
 
-func daysOfMonths() (list []form) {
-	add := func(bits float64, it recur.Item) { list = append(list, form{it, bits}) }
+func newMonthForms() (list []dayForm) {
+	add := func(bits float64, it recur.Item) { list = append(list, dayForm{it, bits}) }
 	for n := 1; n <= 31; n++ {
 		bits := 5.5
 		switch n {
@@ -58,7 +60,7 @@ func daysOfMonths() (list []form) {
 		add(bits, recur.Item{Kind: recur.DayNumber, N: n})
 	}
 	for n := 1; n <= 10; n++ {
-		add(onlyFirst(n, 2.5, 5+0.3*float64(n)), recur.Item{Kind: recur.DayNumber, N: -n})
+		add(firstOr(n, 2.5, 5+0.3*float64(n)), recur.Item{Kind: recur.DayNumber, N: -n})
 	}
 	add(6.5, recur.Item{Kind: recur.MiddleDay})
 	for w := civil.Monday; w <= civil.Sunday; w++ {
@@ -70,25 +72,25 @@ func daysOfMonths() (list []form) {
 		}
 	}
 	for n := 1; n <= 20; n++ {
-		add(onlyFirst(n, 3, 4.2+0.15*float64(n)), recur.Item{Kind: recur.NthWorking, N: n})
+		add(firstOr(n, 3, 4.2+0.15*float64(n)), recur.Item{Kind: recur.NthWorking, N: n})
 	}
 	for n := 1; n <= 10; n++ {
-		add(onlyFirst(n, 3.2, 4.7+0.2*float64(n)), recur.Item{Kind: recur.NthWorking, N: -n})
+		add(firstOr(n, 3.2, 4.7+0.2*float64(n)), recur.Item{Kind: recur.NthWorking, N: -n})
 	}
-	slices.SortStableFunc(list, func(a, b form) int { // maps have no order
+	slices.SortStableFunc(list, func(a, b dayForm) int { // maps have no order
 		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Weekday, b.Weekday), cmp.Compare(a.N, b.N))
 	})
 	return list
 }
 
-func daysOfWeeks() (list []form) {
+func newWeekForms() (list []dayForm) {
 	for w := civil.Monday; w <= civil.Sunday; w++ {
-		list = append(list, form{recur.Item{Kind: recur.EveryWeekday, Weekday: w}, 2.8})
+		list = append(list, dayForm{recur.Item{Kind: recur.EveryWeekday, Weekday: w}, 2.8})
 	}
 	return list
 }
 
-func onlyFirst(n int, first, others float64) float64 {
+func firstOr(n int, first, others float64) float64 {
 	if n == 1 {
 		return first
 	}
@@ -99,23 +101,23 @@ func onlyFirst(n int, first, others float64) float64 {
 type shift struct {
 	days, working int
 	roll          workdays.Convention // behind the days
-	leave         bool                // closed days
+	dropClosed    bool                // closed days
 }
 
 // conventionBits is what naming a convention costs.
 var conventionBits = [...]float64{workdays.NoRoll: 0.4, workdays.Following: 2.2, workdays.Preceding: 1.8,
 	workdays.ModifiedFollowing: 3, workdays.ModifiedPreceding: 4.5, workdays.Nearest: 4}
 
-func (s shift) bits(of form) float64 {
+func (s shift) bits(of dayForm) float64 {
 	size := func(n int) float64 { return float64(max(n, -n)) }
 	switch {
-	case s.leave:
+	case s.dropClosed:
 		return 4
 	case s.working > 0:
 		return shiftBits + 4.5 + size(s.working)/4
 	case s.working < 0: // so many days before is the commoner
 		return shiftBits + 4 + size(s.working)/4
-	case s.days != 0 && of.easter():
+	case s.days != 0 && of.isEaster():
 		return 3 + 0.06*size(s.days) + conventionBits[s.roll]
 	case s.days != 0:
 		return shiftBits + 5 + size(s.days)/10 + conventionBits[s.roll]
@@ -123,19 +125,21 @@ func (s shift) bits(of form) float64 {
 	return conventionBits[s.roll]
 }
 
-// counts reports whether the shift depends on a calendar.
-func (s shift) counts() bool { return s.working != 0 || s.roll != workdays.NoRoll || s.leave }
+// usesCalendar reports whether the shift depends on a calendar.
+func (s shift) usesCalendar() bool {
+	return s.working != 0 || s.roll != workdays.NoRoll || s.dropClosed
+}
 
 // apply gives the day that becomes of one; ok is false if none does.
 func (s shift) apply(d civil.Date, cal *workdays.Calendar) (_ civil.Date, ok bool) {
-	if s.leave {
-		return d, cal.Open(d)
+	if s.dropClosed {
+		return d, cal.IsWorkday(d)
 	}
 	if d, ok = d.Add(s.days); !ok {
 		return d, false
 	}
 	if s.working != 0 {
-		if d, ok = cal.Add(d, s.working); !ok {
+		if d, ok = cal.AddWorkdays(d, s.working); !ok {
 			return d, false
 		}
 	}
@@ -166,25 +170,25 @@ func (s shift) steps() string {
 
 // What shifts are tried where.
 var (
-	noShift     = []shift{{}}
-	conventions = rolled(0, 0, workdays.Nearest)
-	whole       = append(conventions, shift{leave: true})
-	workShifts  = rangeOf(10, func(n int) []shift { return []shift{{working: n}} })
-	dayShifts   = rangeOf(31, func(n int) []shift { return rolled(n, workdays.NoRoll, workdays.ModifiedFollowing) })
-	easters     = append(conventions,
-		rangeOf(70, func(n int) []shift { return rolled(n, workdays.NoRoll, workdays.Nearest) })...)
+	noShift      = []shift{{}}
+	conventions  = withConventions(0, 0, workdays.Nearest)
+	rollsOrDrop  = append(conventions, shift{dropClosed: true})
+	workShifts   = bothWays(10, func(n int) []shift { return []shift{{working: n}} })
+	dayShifts    = bothWays(31, func(n int) []shift { return withConventions(n, workdays.NoRoll, workdays.ModifiedFollowing) })
+	easterShifts = append(conventions,
+		bothWays(70, func(n int) []shift { return withConventions(n, workdays.NoRoll, workdays.Nearest) })...)
 )
 
-// rolled are shifts by days with each convention of a range.
-func rolled(days int, from, through workdays.Convention) (list []shift) {
+// withConventions are shifts by days with each convention of a range.
+func withConventions(days int, from, through workdays.Convention) (list []shift) {
 	for c := from; c <= through; c++ {
 		list = append(list, shift{days: days, roll: c})
 	}
 	return list
 }
 
-// rangeOf are the shifts by 1 to most, either way.
-func rangeOf(most int, of func(n int) []shift) (list []shift) {
+// bothWays are the shifts by 1 to most, either way.
+func bothWays(most int, of func(n int) []shift) (list []shift) {
 	for n := -most; n <= most; n++ {
 		if n != 0 {
 			list = append(list, of(n)...)
@@ -194,12 +198,12 @@ func rangeOf(most int, of func(n int) []shift) (list []shift) {
 }
 
 // shiftsOf are those that are tried with a day of a month.
-func shiftsOf(f form) [][]shift {
+func shiftsOf(f dayForm) [][]shift {
 	switch f.Kind {
 	case recur.NthWorking:
 		return [][]shift{noShift, dayShifts}
 	case recur.NthWeekday:
-		return [][]shift{whole, workShifts, dayShifts}
+		return [][]shift{rollsOrDrop, workShifts, dayShifts}
 	}
-	return [][]shift{whole, workShifts}
+	return [][]shift{rollsOrDrop, workShifts}
 }

@@ -9,116 +9,116 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// beyond is how far around the dates periods are looked at: what is shifted into the stretch
+// marginDays is how far around the dates periods are looked at: what is shifted into the stretch
 // may come from there.
-const beyond = 140
+const marginDays = 140
 
-// ground is the stretch of the dates, and what was found on it.
-type ground struct {
+// searchState is the stretch of the dates, and what was found on it.
+type searchState struct {
 	*Search
 	days        []civil.Date // of the table, rising
 	first, last civil.Date
-	places      []int32 // of a day's date in the table by its distance from first; -1 for none
-	off         float64 // bits of a date that is off
-	list        float64 // bits of a list of the dates
+	indexByDay  []int32 // of a day's date in the table by its distance from first; -1 for none
+	missBits    float64 // bits of a date that is off
+	listBits    float64 // bits of a list of the dates
 	best        float64
 	found       []*candidate
-	origins     map[shift]*origins
+	origins     map[shift]*shiftOrigins
 	vectors     int      // that were made
-	work        *int     // days that were looked at
-	refused     []string // phrases that the language didn't take; there are none
+	daysTried   *int     // days that were looked at
+	unparsable  []string // phrases that the language didn't take; there are none
 }
 
-// count is where days that are looked at are counted; ok is false if there may be no more.
-func (s *Search) count() (work *int, ok bool) {
+// workCounter is where days that are looked at are counted; ok is false if there may be no more.
+func (s *Search) workCounter() (work *int, ok bool) {
 	if s.Work == nil {
 		return new(int), true
 	}
-	return s.Work, *s.Work <= mostWork
+	return s.Work, *s.Work <= maxWork
 }
 
-func (s *Search) ground(dates []civil.Date) (*ground, error) {
-	work, ok := s.count()
+func (s *Search) newState(dates []civil.Date) (*searchState, error) {
+	work, ok := s.workCounter()
 	if !ok {
-		return nil, ErrMany
+		return nil, ErrTooMuchWork
 	}
 	days := slices.Clone(dates)
 	slices.Sort(days)
 	days = slices.Compact(days)
-	if len(days) < Fewest {
-		return nil, errFew
+	if len(days) < MinDates {
+		return nil, errTooFew
 	}
-	g := &ground{Search: s, days: days, first: days[0], last: days[len(days)-1], best: math.Inf(1),
-		origins: map[shift]*origins{}, work: work}
-	if g.length() > MostYears*366 {
-		return nil, ErrFar
+	g := &searchState{Search: s, days: days, first: days[0], last: days[len(days)-1], best: math.Inf(1),
+		origins: map[shift]*shiftOrigins{}, daysTried: work}
+	if g.length() > MaxYears*366 {
+		return nil, ErrSpanTooLong
 	}
-	g.places = make([]int32, g.length())
-	for i := range g.places {
-		g.places[i] = -1
+	g.indexByDay = make([]int32, g.length())
+	for i := range g.indexByDay {
+		g.indexByDay[i] = -1
 	}
 	for i, d := range days {
-		g.places[d-g.first] = int32(i)
+		g.indexByDay[d-g.first] = int32(i)
 	}
-	g.off = math.Log2(float64(len(days))) + offBits
-	g.list = choose(max(g.length(), len(days)+1), len(days)) // all days of a stretch could be a day longer
+	g.missBits = math.Log2(float64(len(days))) + missBits
+	g.listBits = log2Binomial(max(g.length(), len(days)+1), len(days)) // all days of a stretch could be a day longer
 	return g, nil
 }
 
 // length is how many days the dates span.
-func (g *ground) length() int { return int(g.last-g.first) + 1 }
+func (g *searchState) length() int { return int(g.last-g.first) + 1 }
 
-// at is the place of a day in the table: none for no date at all or one outside the
+// indexOf is the place of a day in the table: none for no date at all or one outside the
 // stretch, beside for a date that the table lacks.
-func (g *ground) at(d civil.Date, ok bool) int32 {
+func (g *searchState) indexOf(d civil.Date, ok bool) int32 {
 	if !ok || d < g.first || d > g.last {
-		return none
+		return noDate
 	}
-	return g.places[d-g.first]
+	return g.indexByDay[d-g.first]
 }
 
 // What a vector says of a period that gives no date of the table.
 const (
-	beside = -1
-	none   = -2
+	notInTable = -1
+	noDate     = -2
 )
 
 // A family is a kind of period with the days that are tried in it.
-type family struct {
-	unit    civil.Unit
-	bits    float64
-	periods []civil.Span
-	number  []int // of each period since the first of all
-	forms   []form
-	shifts  func(form) [][]shift
-	most    int     // days that are tried together
-	class   []uint8 // of each day, by its distance from the first that may be asked: its period's number in a cycle of all selections
-	loose   bool    // how many days a period has isn't judged by how many dates there are
+type periodFamily struct {
+	unit      civil.Unit
+	bits      float64
+	periods   []civil.Span
+	numbers   []int // of each period since the first of all
+	forms     []dayForm
+	shifts    func(dayForm) [][]shift
+	maxDays   int     // days that are tried together
+	dayClass  []uint8 // of each day, by its distance from the first that may be asked: its period's number in a cycle of all selections
+	anyLength bool    // how many days a period has isn't judged by how many dates there are
 }
 
 // periodsOf are those around the stretch.
-func (g *ground) periodsOf(f *family) *family {
-	span := civil.Span{First: g.first, Last: g.last}.Widen(beyond, beyond)
-	for i := g.Env.Frame.Index(f.unit, span.First); ; i++ {
-		p, ok := g.Env.Frame.Period(f.unit, i)
+func (g *searchState) periodsOf(f *periodFamily) *periodFamily {
+	span := civil.Span{First: g.first, Last: g.last}.Widen(marginDays, marginDays)
+	for i := g.Env.Fiscal.PeriodIndex(f.unit, span.First); ; i++ {
+		p, ok := g.Env.Fiscal.Period(f.unit, i)
 		if !ok || p.First > span.Last {
 			return f
 		}
-		f.periods, f.number = append(f.periods, p), append(f.number, i)
+		f.periods, f.numbers = append(f.periods, p), append(f.numbers, i)
 	}
 }
 
-// cycle is how many periods all selections repeat after: every 2nd to 6th, and the months of
+// selectionCycle is how many periods all selections repeat after: every 2nd to 6th, and the months of
 // a year.
-const cycle = 60
+const selectionCycle = 60
 
-// classes settles the classes of a family's days.
-func (g *ground) classes(f *family) {
-	f.class = make([]uint8, g.length()+4*beyond)
+// setDayClasses settles the classes of a family's days.
+func (g *searchState) setDayClasses(f *periodFamily) {
+	f.dayClass = make([]uint8, g.length()+4*marginDays)
 	for i, p := range f.periods {
 		for d := p.First; d <= p.Last; d++ {
-			if x := int(d-g.first) + 2*beyond; x >= 0 && x < len(f.class) {
-				f.class[x] = uint8(((f.number[i] % cycle) + cycle) % cycle)
+			if x := int(d-g.first) + 2*marginDays; x >= 0 && x < len(f.dayClass) {
+				f.dayClass[x] = uint8(((f.numbers[i] % selectionCycle) + selectionCycle) % selectionCycle)
 			}
 		}
 	}
@@ -126,10 +126,10 @@ func (g *ground) classes(f *family) {
 
 // nominal are the days of a form in each period of its family, None if it lacks one:
 // what the engine gives for a rule of that day alone.
-func (g *ground) nominal(f *family, it recur.Item, cal *workdays.Calendar) []civil.Date {
+func (g *searchState) nominal(f *periodFamily, it recur.Item, cal *workdays.Calendar) []civil.Date {
 	list := make([]civil.Date, len(f.periods))
-	*g.work += 4 * len(list)
-	r := &recur.Rule{Unit: f.unit, Every: 1, Items: []recur.Item{it}, Frame: g.Env.Frame, Calendar: cal}
+	*g.daysTried += 4 * len(list)
+	r := &recur.Rule{Unit: f.unit, Every: 1, Items: []recur.Item{it}, Frame: g.Env.Fiscal, Calendar: cal}
 	r.Prepare()
 	i := 0
 	for d := range r.All(civil.Span{First: f.periods[0].First, Last: f.periods[len(f.periods)-1].Last}) {
@@ -143,108 +143,108 @@ func (g *ground) nominal(f *family, it recur.Item, cal *workdays.Calendar) []civ
 	return list
 }
 
-// origins are, for each date of the table, the days that a shift makes that date of.
-type origins struct {
-	upto []int // of days, by the place of the date
+// shiftOrigins are, for each date of the table, the days that a shift makes that date of.
+type shiftOrigins struct {
+	ends []int // of days, by the place of the date
 	days []civil.Date
 }
 
 // originsOf works them out once for a shift; days before it only move them.
-func (g *ground) originsOf(s shift) *origins {
+func (g *searchState) originsOf(s shift) *shiftOrigins {
 	s.days = 0
 	if o := g.origins[s]; o != nil {
 		return o
 	}
 	cal := g.Calendars[0].Days
-	*g.work += 4 * g.length()
+	*g.daysTried += 4 * g.length()
 	from := make([][]civil.Date, len(g.days))
-	for d := max(g.first-beyond, civil.Min); d <= min(g.last+beyond, civil.Max); d++ {
-		if x := g.at(s.apply(d, cal)); x >= 0 {
+	for d := max(g.first-marginDays, civil.Min); d <= min(g.last+marginDays, civil.Max); d++ {
+		if x := g.indexOf(s.apply(d, cal)); x >= 0 {
 			from[x] = append(from[x], d)
 		}
 	}
-	o := &origins{upto: make([]int, 0, len(from))}
+	o := &shiftOrigins{ends: make([]int, 0, len(from))}
 	for _, days := range from {
 		o.days = append(o.days, days...)
-		o.upto = append(o.upto, len(o.days))
+		o.ends = append(o.ends, len(o.days))
 	}
 	g.origins[s] = o
 	return o
 }
 
-// marked has a bit for each day of a form, by its distance from the first that may be asked.
-func (g *ground) marked(nominal []civil.Date) bitset {
-	marks := make(bitset, (g.length()+4*beyond)/64+1)
+// dayBits has a bit for each day of a form, by its distance from the first that may be asked.
+func (g *searchState) dayBits(nominal []civil.Date) bitset {
+	marks := make(bitset, (g.length()+4*marginDays)/64+1)
 	for _, d := range nominal {
-		if x := d - g.first + 2*beyond; d != civil.None && x >= 0 && int(x>>6) < len(marks) {
+		if x := d - g.first + 2*marginDays; d != civil.None && x >= 0 && int(x>>6) < len(marks) {
 			marks.add(int32(x))
 		}
 	}
 	return marks
 }
 
-// reaches reports whether a shift of marked days gives enough dates for one of the choices,
+// mayReach reports whether a shift of marked days gives enough dates for one of the choices,
 // without holidays: by going through the dates, of which there are few, and not through the
 // periods; most are refused by the first ones.
-func (g *ground) reaches(f *family, marks bitset, s shift, cs []choice, need int) bool {
+func (g *searchState) mayReach(f *periodFamily, marks bitset, s shift, cs []periodChoice, need int) bool {
 	o := g.originsOf(s)
-	var hits [cycle]int
-	by := civil.Date(2*beyond) - g.first - civil.Date(s.days)
+	var hits [selectionCycle]int
+	by := civil.Date(2*marginDays) - g.first - civil.Date(s.days)
 	from := 0
-	defer func() { *g.work += 8 + from }()
-	for i, upto := range o.upto {
+	defer func() { *g.daysTried += 8 + from }()
+	for i, upto := range o.ends {
 		found := 0
 		for _, d := range o.days[from:upto] {
 			if x := d + by; x >= 0 && int(x>>6) < len(marks) && marks[x>>6]>>(x&63)&1 == 1 {
-				hits[f.class[x]]++
+				hits[f.dayClass[x]]++
 				found = 1
 			}
 		}
 		from, need = upto, need-found
-		if need > len(o.upto)-i-1 {
+		if need > len(o.ends)-i-1 {
 			return false
 		}
 	}
 	for i := range cs {
 		n := 0
-		for class, in := range cs[i].in {
+		for class, in := range cs[i].classes {
 			if in {
 				n += hits[class]
 			}
 		}
-		if n >= cs[i].need {
+		if n >= cs[i].minHits {
 			return true
 		}
 	}
 	return false
 }
 
-// vector says what a day with its shift gives, period by period.
-type vector struct {
-	form  form
-	shift shift
-	cal   int
-	gives []int32 // place of the table's date; or beside, none
-	hits  int
-	extra int
+// dayVector says what a day with its shift gives, period by period.
+type dayVector struct {
+	form       dayForm
+	shift      shift
+	cal        int
+	tableIndex []int32 // place of the table's date; or beside, none
+	hits       int
+	extra      int
 }
 
-func (v *vector) counts() bool { return v.form.counts() || v.shift.counts() }
+func (v *dayVector) usesCalendar() bool { return v.form.usesCalendar() || v.shift.usesCalendar() }
 
-func (g *ground) vector(fm form, s shift, cal int, nominal []civil.Date) *vector {
+func (g *searchState) vector(fm dayForm, s shift, cal int, nominal []civil.Date) *dayVector {
 	g.vectors++
-	*g.work += 4 * len(nominal)
-	v := &vector{form: fm, shift: s, cal: cal, gives: make([]int32, len(nominal))}
+	*g.daysTried += 4 * len(nominal)
+	v := &dayVector{form: fm, shift: s, cal: cal, tableIndex: make([]int32, len(nominal))}
 	days := g.Calendars[cal].Days
 	for i, d := range nominal {
-		v.gives[i] = none
+		v.tableIndex[i] = noDate
 		if d != civil.None {
-			v.gives[i] = g.at(s.apply(d, days))
+			v.tableIndex[i] = g.indexOf(s.apply(d, days))
 		}
 		switch {
-		case v.gives[i] >= 0:
+		case v.tableIndex[i] >= 0:
 			v.hits++
-		case v.gives[i] == beside:
+		case v.tableIndex[i] == notInTable:
 			v.extra++
 		}
 	}

@@ -23,7 +23,7 @@ func (y yearly) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Ho
 		for year := span.First.Year(); year <= span.Last.Year(); year++ {
 			var days []civil.Date
 			for _, f := range y.fixed {
-				d, _ := civil.Of(year, f/100, f%100)
+				d, _ := civil.NewDate(year, f/100, f%100)
 				days = append(days, d)
 			}
 			for _, e := range y.easter {
@@ -31,7 +31,7 @@ func (y yearly) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Ho
 			}
 			slices.Sort(days)
 			for _, d := range days {
-				if span.Has(d) && !yield(workdays.Holiday{Date: d, Nominal: d, Name: "closed"}) {
+				if span.Contains(d) && !yield(workdays.Holiday{Date: d, Nominal: d, Name: "closed"}) {
 					return
 				}
 			}
@@ -42,7 +42,7 @@ func (y yearly) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Ho
 // search has no holidays and five calendars of invented places.
 func search() *Search {
 	none := workdays.New("", workdays.Weekend)
-	s := &Search{Env: eval.Env{Frame: civil.DefaultFrame, Calendar: none}, Calendars: []Calendar{{"", none, 0}}}
+	s := &Search{Env: eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: none}, Calendars: []Calendar{{"", none, 0}}}
 	for i, y := range []yearly{{[]int{101, 1225, 1226}, []int{-2, 1}}, {[]int{101, 501, 508, 714, 815, 1101, 1111, 1225}, []int{1, 39, 50}}, {[]int{101, 106, 501, 1003, 1225, 1226}, []int{-2, 1, 39, 50}},
 		{[]int{101, 704, 1111, 1225}, nil}, {[]int{101, 102, 317, 712, 1225, 1226, 615}, []int{-3, -2, 1}}} {
 		name := fmt.Sprintf("place-%d", i+1)
@@ -141,10 +141,10 @@ func falsify(r *rand.Rand, dates []civil.Date, n int) []civil.Date {
 
 // dates lists a phrase.
 func dates(s *Search, text string, cal int, span civil.Span) []civil.Date {
-	g := &ground{Search: s}
-	list := g.listed(text, cal, span)
-	if g.refused != nil {
-		panic(fmt.Sprint(g.refused))
+	g := &searchState{Search: s}
+	list := g.datesOf(text, cal, span)
+	if g.unparsable != nil {
+		panic(fmt.Sprint(g.unparsable))
 	}
 	return list
 }
@@ -192,8 +192,8 @@ func TestRulesComeBack(t *testing.T) {
 				}
 				want, hit := dates(all, m.text, cal, next), -1
 				for i, k := range ranks[:min(len(ranks), 8)] {
-					for _, name := range append([]string{last(k).Calendar}, k.Alike...) {
-						if hit < 0 && k.Matched == ranks[0].Matched && k.Off == ranks[0].Off && slices.Equal(dates(all, last(k).Phrase, all.place(name), next), want) {
+					for _, name := range append([]string{lastRule(k).Calendar}, k.EquivalentCalendars...) {
+						if hit < 0 && k.Matched == ranks[0].Matched && k.Misses == ranks[0].Misses && slices.Equal(dates(all, lastRule(k).Phrase, all.calendarIndex(name), next), want) {
 							hit = i
 						}
 					}
@@ -246,7 +246,7 @@ func randomDates(t *testing.T, kind, tables int) {
 			case 2: // birthdays
 				list = append(list, civil.Date(715000+r.IntN(18000)))
 			case 3: // one a month
-				month, _ := civil.DefaultFrame.Period(civil.Month, 2010*12+i)
+				month, _ := civil.DefaultFiscalCalendar.Period(civil.Month, 2010*12+i)
 				list = append(list, month.First+civil.Date(r.IntN(month.Len())))
 			}
 		}
@@ -279,9 +279,9 @@ func TestRanksSayWhatIsSo(t *testing.T) {
 		table = slices.Compact(table)
 		for i, k := range ranks {
 			var given []civil.Date
-			span := civil.Span{First: min(table[0], k.Given[0]), Last: max(table[len(table)-1], k.Given[len(k.Given)-1])}
+			span := civil.Span{First: min(table[0], k.Dates[0]), Last: max(table[len(table)-1], k.Dates[len(k.Dates)-1])}
 			for _, rule := range k.Rules {
-				given = append(given, dates(s, rule.Phrase, s.place(rule.Calendar), span)...)
+				given = append(given, dates(s, rule.Phrase, s.calendarIndex(rule.Calendar), span)...)
 			}
 			matched := 0
 			for _, d := range table {
@@ -289,20 +289,20 @@ func TestRanksSayWhatIsSo(t *testing.T) {
 					matched++
 				}
 			}
-			_, off := Compare(table, k.Given)
-			if alone := len(table) - matched; k.Matched != matched || k.Off != len(off) || k.Off < max(alone, len(given)-matched) || k.Off > alone+len(given)-matched {
-				t.Fatalf("%s: rank %d %v has %d matched, %d off; listed %d of %d, %d given", m.text, i, k.Rules, k.Matched, k.Off, matched, len(table), len(given))
+			_, off := Compare(table, k.Dates)
+			if alone := len(table) - matched; k.Matched != matched || k.Misses != len(off) || k.Misses < max(alone, len(given)-matched) || k.Misses > alone+len(given)-matched {
+				t.Fatalf("%s: rank %d %v has %d matched, %d off; listed %d of %d, %d given", m.text, i, k.Rules, k.Matched, k.Misses, matched, len(table), len(given))
 			}
 			if i == 0 || len(k.Rules) > 1 || len(ranks[0].Rules) > 1 {
 				continue
 			}
-			rest := civil.Span{First: table[len(table)-1] + 1, Last: k.Agrees}
-			one := func(k Rank, span civil.Span) []civil.Date {
-				return dates(s, k.Rules[0].Phrase, s.place(k.Rules[0].Calendar), span)
+			rest := civil.Span{First: table[len(table)-1] + 1, Last: k.AgreesUntil}
+			one := func(k Explanation, span civil.Span) []civil.Date {
+				return dates(s, k.Rules[0].Phrase, s.calendarIndex(k.Rules[0].Calendar), span)
 			}
-			day := civil.Span{First: k.Agrees + 1, Last: k.Agrees + 1}
-			if k.Agrees < table[len(table)-1]+horizon && (!slices.Equal(one(k, rest), one(ranks[0], rest)) || slices.Equal(one(k, day), one(ranks[0], day))) {
-				t.Fatalf("%s: %v and %v don't part after %s", m.text, k.Rules, ranks[0].Rules, k.Agrees)
+			day := civil.Span{First: k.AgreesUntil + 1, Last: k.AgreesUntil + 1}
+			if k.AgreesUntil < table[len(table)-1]+horizon && (!slices.Equal(one(k, rest), one(ranks[0], rest)) || slices.Equal(one(k, day), one(ranks[0], day))) {
+				t.Fatalf("%s: %v and %v don't part after %s", m.text, k.Rules, ranks[0].Rules, k.AgreesUntil)
 			}
 		}
 	}
@@ -318,7 +318,7 @@ func TestStepsComeBack(t *testing.T) {
 	}
 	for _, cal := range cals {
 		own := *s
-		own.Calendars = s.from(s.Calendars[cal].Name)
+		own.Calendars = s.withDefault(s.Calendars[cal].Name)
 		for _, steps := range []string{"date", "date, -2 working days", "date, +10 working days", "date, -5 days", "date, -14 days, roll preceding", "date, +30 days, roll following",
 			"date, wed on or before", "date, -1 week, fri on or before", "date, next mon", "date, start of month", "date, end of next month, roll preceding", "date, 3rd working day of next month",
 			"date, 20th day of next month, roll following", "date, last fri of month", "date, roll following", "date, 1st working day of week"} {
@@ -331,7 +331,7 @@ func TestStepsComeBack(t *testing.T) {
 			}
 			beside := make([]civil.Date, len(base))
 			for i, d := range base {
-				beside[i] = dateOf(p, d)
+				beside[i] = evalDate(p, d)
 			}
 			beside[r.IntN(len(base))] = civil.None
 			wrong := r.IntN(len(base))
@@ -339,13 +339,13 @@ func TestStepsComeBack(t *testing.T) {
 			if beside[wrong] == 2 {
 				beside[wrong] = civil.None
 			}
-			ranks := own.Beside(base, beside, nil)
-			if len(ranks) == 0 || ranks[0].Off > 1 {
+			ranks := own.ExplainOffsets(base, beside, nil)
+			if len(ranks) == 0 || ranks[0].Misses > 1 {
 				t.Errorf("%s of %s: %v", steps, s.Calendars[cal].Name, ranks)
 				continue
 			}
-			for i, d := range ranks[0].Given {
-				if want := dateOf(p, base[i]); d != want {
+			for i, d := range ranks[0].Dates {
+				if want := evalDate(p, base[i]); d != want {
 					t.Errorf("%s of %s: %s, which gives %s of %s", steps, s.Calendars[cal].Name, ranks[0].Rules[0].Phrase, d, base[i])
 					break
 				}
@@ -355,7 +355,7 @@ func TestStepsComeBack(t *testing.T) {
 		for i := range 40 {
 			base, beside = append(base, civil.Date(738000+30*i)), append(beside, civil.Date(738000+30*i+r.IntN(25)))
 		}
-		if ranks := own.Beside(base, beside, nil); ranks != nil {
+		if ranks := own.ExplainOffsets(base, beside, nil); ranks != nil {
 			t.Errorf("random days beside dates are %s", ranks[0].Rules[0].Phrase)
 		}
 	}
@@ -381,7 +381,7 @@ func TestTable(t *testing.T) {
 	year := civil.Span{First: 739617, Last: 740346} // 2026, 2027
 	months := dates(s, "monthly on 15 then roll preceding", 1, year)
 	april := *s // months and quarters of its fiscal year are those of the calendar
-	april.Fiscal, april.Env.Frame.FiscalMonth = true, 4
+	april.HasFiscalYear, april.Env.Fiscal.FiscalMonth = true, 4
 	for text, want := range map[string]string{"quarterly on 2nd tue": "quarterly on 2nd tue", "fiscal-monthly on 3": "monthly on 3", "fiscal-yearly on last": "fiscal-yearly on last"} {
 		ranks, err := april.Rules(dates(&april, text, 0, civil.Span{First: 736000, Last: 740346}))
 		if err != nil || ranks[0].Rules[0].Phrase != want {
@@ -394,7 +394,7 @@ func TestTable(t *testing.T) {
 		rule := slices.Clone(list)
 		list[0], list[23] = list[0]+by[0], list[23]+by[1]
 		ranks, _ := s.Rules(list)
-		f := Found{Days: list}
+		f := ColumnResult{Days: list}
 		var want []Exception
 		for _, i := range []int{0, 23} {
 			if list[i] != rule[i] {
@@ -408,12 +408,12 @@ func TestTable(t *testing.T) {
 	// The calendar of what hangs on a date that counts with any.
 	beside := Column{Name: "cut", Times: make([]int, 24)}
 	for _, d := range months {
-		cut, _ := s.Calendars[2].Days.Add(d, -4)
+		cut, _ := s.Calendars[2].Days.AddWorkdays(d, -4)
 		beside.Days = append(beside.Days, cut)
 	}
 	found := s.Table("x", []Column{timed("d", months, -1), beside})
-	if got := fmt.Sprint(found[0].Ranks[0].Rules, found[1].Ranks[0].Rules, found[1].Ranks[0].Bits < 4); got != "[{monthly on 15 then roll preceding place-2}] [{date, -4 working days place-2}] true" {
-		t.Errorf("beside dates: %s, %f", got, found[1].Ranks[0].Bits)
+	if got := fmt.Sprint(found[0].Explanations[0].Rules, found[1].Explanations[0].Rules, found[1].Explanations[0].Bits < 4); got != "[{monthly on 15 then roll preceding place-2}] [{date, -4 working days place-2}] true" {
+		t.Errorf("beside dates: %s, %f", got, found[1].Explanations[0].Bits)
 	}
 	for text, want := range map[string]string{"monthly on 10, 20 in jun": "monthly on 10, 20 in jun", "yearly on last day of feb": "yearly on last day of feb", "yearly on 29 feb": "yearly on last day of feb"} {
 		ranks, err := s.Rules(dates(s, text, 1, civil.Span{First: 736000, Last: 740346}))
@@ -424,7 +424,7 @@ func TestTable(t *testing.T) {
 	for _, first := range []civil.Date{civil.Min, civil.Max - 400} { // the ends of time
 		for _, text := range []string{"monthly on last", "weekly on fri", "monthly on 2nd working day then -3 days"} {
 			list := dates(s, text, 1, civil.Span{First: first, Last: min(first+400, civil.Max)})
-			if ranks, err := s.Rules(list); err != nil || len(ranks) == 0 || ranks[0].Off > 0 {
+			if ranks, err := s.Rules(list); err != nil || len(ranks) == 0 || ranks[0].Misses > 0 {
 				t.Errorf("%s from %s: %v %v", text, first, ranks, err)
 			}
 		}
@@ -455,18 +455,18 @@ func TestTable(t *testing.T) {
 		var told []string
 		for _, f := range s.Table("x", c.columns) {
 			text := fmt.Sprintf("%s %s %d ", f.Series, f.What, f.Dates)
-			if len(f.Ranks) > 0 {
-				text += fmt.Sprint(f.Phrases(f.Ranks[0]))
+			if len(f.Explanations) > 0 {
+				text += fmt.Sprint(f.Phrases(f.Explanations[0]))
 			} else {
 				text += "[]"
 			}
-			for word, is := range map[string]bool{" mixed": f.Mixed, " few": f.Few, " far": f.Why == ErrFar, " own": f.Own && len(f.Ranks) > 0} {
+			for word, is := range map[string]bool{" mixed": f.MixedTimes, " few": f.TooFew, " far": f.Err == ErrSpanTooLong, " own": f.OwnSeries && len(f.Explanations) > 0} {
 				if is {
 					text += word
 				}
 			}
-			if f.Twice > 0 && f.Base == nil {
-				text += fmt.Sprint(" twice ", f.Twice)
+			if f.Duplicates > 0 && f.Base == nil {
+				text += fmt.Sprint(" twice ", f.Duplicates)
 			}
 			told = append(told, text)
 		}
@@ -484,13 +484,13 @@ func TestWorkIsCounted(t *testing.T) {
 	days := dates(s, "monthly on last then roll preceding", 1, civil.Span{First: 739617, Last: 740300})
 	columns := []Column{{"d", days, make([]int, len(days))}, {"e", days, make([]int, len(days))}}
 	list := s.Table("x", columns)
-	if len(list) != 2 || len(list[0].Ranks) == 0 || list[1].Base == nil || len(list[1].Ranks) == 0 || work < 100_000 || work > 20_000_000 {
+	if len(list) != 2 || len(list[0].Explanations) == 0 || list[1].Base == nil || len(list[1].Explanations) == 0 || work < 100_000 || work > 20_000_000 {
 		t.Fatalf("%d columns, %d days looked at", len(list), work)
 	}
-	work = mostWork + 1
+	work = maxWork + 1
 	for _, f := range s.Table("x", columns) {
-		if f.Ranks != nil || f.Why != ErrMany || work != mostWork+1 {
-			t.Errorf("%s %s: %v, %v, %d days looked at", f.Series, f.What, f.Ranks, f.Why, work)
+		if f.Explanations != nil || f.Err != ErrTooMuchWork || work != maxWork+1 {
+			t.Errorf("%s %s: %v, %v, %d days looked at", f.Series, f.What, f.Explanations, f.Err, work)
 		}
 	}
 }
@@ -498,18 +498,18 @@ func TestWorkIsCounted(t *testing.T) {
 // Every day of every cadence is a phrase that the language takes.
 func TestFormsAreOfTheLanguage(t *testing.T) {
 	s := search()
-	s.Fiscal, s.Env.Frame.FiscalMonth, s.Env.Frame.FiscalDay = true, 4, 6
+	s.HasFiscalYear, s.Env.Fiscal.FiscalMonth, s.Env.Fiscal.FiscalDay = true, 4, 6
 	var days []civil.Date
 	for d := civil.Date(738000); d < 739500; d += 30 {
 		days = append(days, d)
 	}
-	g, err := s.ground(days)
+	g, err := s.newState(days)
 	if err != nil {
 		t.Fatal(err)
 	}
 	n := 0
 	for _, unit := range []civil.Unit{civil.Week, civil.Month, civil.Year, civil.FiscalMonth, civil.FiscalQuarter, civil.FiscalYear} {
-		f := g.periodsOf(&family{unit: unit})
+		f := g.periodsOf(&periodFamily{unit: unit})
 		forms := monthForms
 		if unit == civil.Week {
 			forms = weekForms
@@ -522,23 +522,23 @@ func TestFormsAreOfTheLanguage(t *testing.T) {
 			case civil.Month:
 				sels = append(sels, selection{every: 4, phase: 1}, selection{every: 3, phase: 2}, selection{every: 6}, selection{months: 1 << 1}, selection{months: 0xf})
 			case civil.Year:
-				fm.In = 2
+				fm.Month = 2
 			}
 			for _, sel := range sels {
-				for _, sh := range []shift{{}, {leave: true}, {working: -2}, {days: 3, roll: workdays.Nearest}} {
+				for _, sh := range []shift{{}, {dropClosed: true}, {working: -2}, {days: 3, roll: workdays.Nearest}} {
 					v := g.vector(fm, sh, 0, g.nominal(f, fm.Item, s.Calendars[0].Days))
-					w := g.words(&candidate{family: f, sel: sel, vectors: []*vector{v}})
-					if w.open {
-						w.From = on(738000)
+					w := g.wordingOf(&candidate{family: f, sel: sel, vectors: []*dayVector{v}})
+					if w.needsStart {
+						w.From = dayExpr(738000)
 					}
-					if n++; fm.Kind != recur.DayNumber || fm.N < 29 || fm.In == 0 { // 30 feb is none
+					if n++; fm.Kind != recur.DayNumber || fm.N < 29 || fm.Month == 0 { // 30 feb is none
 						g.canonical(w.text(), 0)
 					}
 				}
 			}
 		}
 	}
-	if len(g.refused) > 0 || n < 2000 {
-		t.Errorf("of %d phrases %d are refused: %s", n, len(g.refused), g.refused[:min(len(g.refused), 9)])
+	if len(g.unparsable) > 0 || n < 2000 {
+		t.Errorf("of %d phrases %d are refused: %s", n, len(g.unparsable), g.unparsable[:min(len(g.unparsable), 9)])
 	}
 }

@@ -14,54 +14,54 @@ type Column struct {
 	Times []int // minutes after midnight; -1 for a date without a time
 }
 
-// Found is what explains a column.
-type Found struct {
-	Series string
-	Of     string // the series beside whose dates the column stands, if it is one of its own
-	What   string // `date`, or the column of a milestone
-	Column string
-	Own    bool         // the column is a series of its own, not what hangs on another
-	Dates  int          // the column has, each once; of a milestone, rows
-	Twice  int          // dates that are there once more
-	Few    bool         // too few dates to be tried
-	Why    error        // that no rule was looked for: ErrFar, ErrMany; nil for none
-	Days   []civil.Date // its dates, rising, each once; of a milestone those of its rows
-	Base   []civil.Date // of a milestone: the date of each row
-	// At is the time that all its dates have, in minutes; -1 for none. Mixed says that they
+// ColumnResult is what explains a column.
+type ColumnResult struct {
+	Series     string
+	BaseSeries string // the series beside whose dates the column stands, if it is one of its own
+	What       string // `date`, or the column of a milestone
+	Column     string
+	OwnSeries  bool         // the column is a series of its own, not what hangs on another
+	Dates      int          // the column has, each once; of a milestone, rows
+	Duplicates int          // dates that are there once more
+	TooFew     bool         // too few dates to be tried
+	Err        error        // that no rule was looked for: ErrSpanTooLong, ErrTooMuchWork; nil for none
+	Days       []civil.Date // its dates, rising, each once; of a milestone those of its rows
+	Base       []civil.Date // of a milestone: the date of each row
+	// Time is the time that all its dates have, in minutes; -1 for none. MixedTimes says that they
 	// have several.
-	At    int
-	Mixed bool
-	Ranks []Rank  // best first; none if no phrase is shorter than the dates
-	By    *Search // that found them
+	Time         int
+	MixedTimes   bool
+	Explanations []Explanation // best first; none if no phrase is shorter than the dates
+	Search       *Search       // that found them
 }
 
 // Table explains the columns of a series: the first as its dates, each further one by steps
 // from these, unless a rule of its own is shorter.
-func (s *Search) Table(series string, columns []Column) (list []Found) {
-	list = append(list, s.column(series, "date", columns[0]))
+func (s *Search) Table(series string, columns []Column) (list []ColumnResult) {
+	list = append(list, s.explainColumn(series, "date", columns[0]))
 	first := &list[0]
-	beside := s.besides(series, first, columns)
-	if other := first.another(beside); other != "" {
-		rules := first.Ranks[0].Rules
-		first.Ranks[0].Alike = append([]string{rules[0].Calendar}, slices.DeleteFunc(first.Ranks[0].Alike,
+	beside := s.explainOthers(series, first, columns)
+	if other := first.betterCalendar(beside); other != "" {
+		rules := first.Explanations[0].Rules
+		first.Explanations[0].EquivalentCalendars = append([]string{rules[0].Calendar}, slices.DeleteFunc(first.Explanations[0].EquivalentCalendars,
 			func(c string) bool { return c == other })...)
 		rules[0].Calendar = other
-		beside = s.besides(series, first, columns)
+		beside = s.explainOthers(series, first, columns)
 	}
 	return append(list, beside...)
 }
 
-// another is a calendar that does as well for the dates of a series, and with which those
+// betterCalendar is a calendar that does as well for the dates of a series, and with which those
 // beside them count; "" for none.
-func (f *Found) another(beside []Found) (name string) {
-	if len(f.Ranks) == 0 || len(f.Ranks[0].Rules) > 1 {
+func (f *ColumnResult) betterCalendar(beside []ColumnResult) (name string) {
+	if len(f.Explanations) == 0 || len(f.Explanations[0].Rules) > 1 {
 		return ""
 	}
 	for _, m := range beside {
-		if m.Base == nil || len(m.Ranks) == 0 || m.Ranks[0].at == 0 {
+		if m.Base == nil || len(m.Explanations) == 0 || m.Explanations[0].calendarIndex == 0 {
 			continue
 		}
-		if c := m.Ranks[0].Rules[0].Calendar; name == "" && slices.Contains(f.Ranks[0].Alike, c) {
+		if c := m.Explanations[0].Rules[0].Calendar; name == "" && slices.Contains(f.Explanations[0].EquivalentCalendars, c) {
 			name = c
 		} else if c != name {
 			return ""
@@ -70,29 +70,29 @@ func (f *Found) another(beside []Found) (name string) {
 	return name
 }
 
-// besides explains the further columns.
-func (s *Search) besides(series string, first *Found, columns []Column) (list []Found) {
+// explainOthers explains the further columns.
+func (s *Search) explainOthers(series string, first *ColumnResult, columns []Column) (list []ColumnResult) {
 	if s.programs == nil {
 		s.programs = map[Rule]*eval.Program{}
 	}
 	base := *s
-	if len(first.Ranks) > 0 {
-		base.Calendars = s.from(last(first.Ranks[0]).Calendar)
+	if len(first.Explanations) > 0 {
+		base.Calendars = s.withDefault(lastRule(first.Explanations[0]).Calendar)
 	}
 	for _, c := range columns[1:] {
-		f := s.column(c.Name, "date", c)
-		f.Own, f.Of = true, series
+		f := s.explainColumn(c.Name, "date", c)
+		f.OwnSeries, f.BaseSeries = true, series
 		beside := f
-		beside.Series, beside.What, beside.Own, beside.Of = series, c.Name, false, ""
-		if beside.Days, beside.Base = c.Days, columns[0].Days; !f.Few {
-			beside.Ranks = base.Beside(columns[0].Days, c.Days, first.next())
-			beside.Dates = count(c.Days)
-			beside.Twice = 0
-			if beside.Why == ErrFar {
-				beside.Why = nil
+		beside.Series, beside.What, beside.OwnSeries, beside.BaseSeries = series, c.Name, false, ""
+		if beside.Days, beside.Base = c.Days, columns[0].Days; !f.TooFew {
+			beside.Explanations = base.ExplainOffsets(columns[0].Days, c.Days, first.nextDates())
+			beside.Dates = countDates(c.Days)
+			beside.Duplicates = 0
+			if beside.Err == ErrSpanTooLong {
+				beside.Err = nil
 			}
 		}
-		if len(f.Ranks) == 0 || len(beside.Ranks) > 0 && beside.Ranks[0].Bits <= f.Ranks[0].Bits {
+		if len(f.Explanations) == 0 || len(beside.Explanations) > 0 && beside.Explanations[0].Bits <= f.Explanations[0].Bits {
 			f = beside
 		}
 		list = append(list, f)
@@ -100,11 +100,11 @@ func (s *Search) besides(series string, first *Found, columns []Column) (list []
 	return list
 }
 
-func last(r Rank) Rule { return r.Rules[len(r.Rules)-1] }
+func lastRule(r Explanation) Rule { return r.Rules[len(r.Rules)-1] }
 
-// column explains a column by a rule.
-func (s *Search) column(series, what string, c Column) Found {
-	f := Found{Series: series, What: what, Column: c.Name, By: s}
+// explainColumn explains a column by a rule.
+func (s *Search) explainColumn(series, what string, c Column) ColumnResult {
+	f := ColumnResult{Series: series, What: what, Column: c.Name, Search: s}
 	for _, d := range c.Days {
 		if d != civil.None {
 			f.Days = append(f.Days, d)
@@ -113,16 +113,16 @@ func (s *Search) column(series, what string, c Column) Found {
 	slices.Sort(f.Days)
 	all := len(f.Days)
 	f.Days = slices.Compact(f.Days)
-	f.Dates, f.Twice = len(f.Days), all-len(f.Days)
-	f.Few = f.Dates < Fewest
-	f.At, f.Mixed = constant(c)
-	f.Ranks, f.Why = s.Rules(f.Days)
+	f.Dates, f.Duplicates = len(f.Days), all-len(f.Days)
+	f.TooFew = f.Dates < MinDates
+	f.Time, f.MixedTimes = commonTime(c)
+	f.Explanations, f.Err = s.Rules(f.Days)
 	return f
 }
 
-// from are the calendars with one in front, and without none if that isn't it: a phrase
+// withDefault are the calendars with one in front, and without none if that isn't it: a phrase
 // can't name it.
-func (s *Search) from(name string) (list []Calendar) {
+func (s *Search) withDefault(name string) (list []Calendar) {
 	for _, c := range s.Calendars {
 		if c.Name == name {
 			c.Bits = 0
@@ -135,15 +135,15 @@ func (s *Search) from(name string) (list []Calendar) {
 	return list
 }
 
-// next are dates that follow by the rule that was found.
-func (f *Found) next() []civil.Date {
-	if len(f.Ranks) == 0 {
+// nextDates are dates that follow by the rule that was found.
+func (f *ColumnResult) nextDates() []civil.Date {
+	if len(f.Explanations) == 0 {
 		return nil
 	}
-	return f.Ranks[0].next
+	return f.Explanations[0].next
 }
 
-func count(days []civil.Date) (n int) {
+func countDates(days []civil.Date) (n int) {
 	for _, d := range days {
 		if d != civil.None {
 			n++
@@ -152,8 +152,8 @@ func count(days []civil.Date) (n int) {
 	return n
 }
 
-// constant is the time that all dates of a column have.
-func constant(c Column) (at int, mixed bool) {
+// commonTime is the time that all dates of a column have.
+func commonTime(c Column) (at int, mixed bool) {
 	at = -2
 	for i, d := range c.Days {
 		switch {
@@ -168,23 +168,23 @@ func constant(c Column) (at int, mixed bool) {
 }
 
 // Phrases are the rules of a rank, or its steps, with the constant time behind them.
-func (f *Found) Phrases(r Rank) (list []Rule) {
+func (f *ColumnResult) Phrases(r Explanation) (list []Rule) {
 	for _, rule := range r.Rules {
-		list = append(list, Rule{timed(rule.Phrase, f.At, f.What == "date"), rule.Calendar})
+		list = append(list, Rule{withTime(rule.Phrase, f.Time, f.What == "date"), rule.Calendar})
 	}
 	return list
 }
 
 // Exceptions are what a rank gives and the table lacks, or the other way round, and what
 // differs in a row.
-func (f *Found) Exceptions(r Rank) (off []Exception) {
+func (f *ColumnResult) Exceptions(r Explanation) (off []Exception) {
 	if f.Base == nil {
-		_, off = Compare(f.Days, r.Given)
+		_, off = Compare(f.Days, r.Dates)
 		return off
 	}
 	for i, d := range f.Days {
-		if d != civil.None && f.Base[i] != civil.None && r.Given[i] != d {
-			off = append(off, Exception{Rule: r.Given[i], Table: d, Of: f.Base[i]})
+		if d != civil.None && f.Base[i] != civil.None && r.Dates[i] != d {
+			off = append(off, Exception{Rule: r.Dates[i], Table: d, Nominal: f.Base[i]})
 		}
 	}
 	return off

@@ -4,11 +4,11 @@ import (
 	"strings"
 )
 
-// brought are words that people bring from elsewhere, and what to write for
+// foreignWords are words that people bring from elsewhere, and what to write for
 // them. # stands for a number or an ordinal, @ for a weekday, $ for a month. They
 // are offered where a phrase can't be read or a name isn't known, never instead
 // of what has a meaning.
-var brought = []struct{ words, write string }{
+var foreignWords = []struct{ words, write string }{
 	// cadences
 	{"biweekly on @", "fortnightly on @ from DATE"}, {"bi-weekly on @", "fortnightly on @ from DATE"},
 	{"biweekly", "fortnightly on fri from DATE"}, {"bi-weekly", "fortnightly on fri from DATE"},
@@ -92,13 +92,13 @@ var brought = []struct{ words, write string }{
 	{"the end of", "end of month"},
 }
 
-// Brought returns what to write for words in a phrase that people bring from
+// ForeignHint returns what to write for words in a phrase that people bring from
 // elsewhere: the longest that are at or around a place, or, if several, at the phrase's
 // start; "" if there are none.
-func Brought(text string, at Span) string {
+func ForeignHint(text string, at Span) string {
 	words, places := bareWords(text)
 	best, length := "", 0
-	for _, b := range brought {
+	for _, b := range foreignWords {
 		pattern := strings.Fields(b.words)
 		if len(pattern) <= length {
 			continue
@@ -107,7 +107,7 @@ func Brought(text string, at Span) string {
 			if (i > 0 || len(pattern) == 1) && (places[i+len(pattern)-1].End+1 < at.Start || places[i].Start > at.End) {
 				continue
 			}
-			if write, ok := filled(pattern, words[i:], b.write); ok {
+			if write, ok := fillPattern(pattern, words[i:], b.write); ok {
 				best, length = write, len(pattern)
 				break
 			}
@@ -137,9 +137,9 @@ func bareWords(text string) (words []string, places []Span) {
 	return words, places
 }
 
-// filled matches words with a pattern and fills what its marks stand for into
+// fillPattern matches words with a pattern and fills what its marks stand for into
 // what is to be written.
-func filled(pattern, words []string, write string) (string, bool) {
+func fillPattern(pattern, words []string, write string) (string, bool) {
 	for i, p := range pattern {
 		w := words[i]
 		switch p {
@@ -154,7 +154,7 @@ func filled(pattern, words []string, write string) (string, bool) {
 			if weekdays[w] == 0 {
 				return "", false
 			}
-			write = strings.ReplaceAll(write, "@", short(weekdays[w]))
+			write = strings.ReplaceAll(write, "@", shortWeekday(weekdays[w]))
 		case "$":
 			if months[w] == 0 {
 				return "", false

@@ -7,7 +7,7 @@ type (
 	// Text is a text in single quotes.
 	Text struct {
 		Span
-		S string
+		Value string
 	}
 	// Compare is A op B; Op is one of = != < <= > >= contains, starts with.
 	Compare struct {
@@ -70,176 +70,176 @@ func IsCondition(e Expr) bool {
 // isTruth reports whether an expression is true or false, a measure included.
 func isTruth(e Expr) bool {
 	part, ok := e.(*Part)
-	return IsCondition(e) || ok && part.What.Gives == GivesTruth
+	return IsCondition(e) || ok && part.What.Result == TruthResult
 }
 
 // condition reads `or`, the loosest of all.
 func (p *parser) condition() Expr {
 	a := p.conjunction()
-	for p.peek().is("or") {
-		p.op()
-		p.truth(a)
-		p.take()
-		b := p.truth(p.conjunction())
-		a = &Logic{a.Pos().to(b.Pos()), true, a, b}
+	for p.peek().isWord("or") {
+		p.countOp()
+		p.requireTruth(a)
+		p.next()
+		b := p.requireTruth(p.conjunction())
+		a = &Logic{a.Pos().through(b.Pos()), true, a, b}
 	}
 	return a
 }
 
 func (p *parser) conjunction() Expr {
 	a := p.negation()
-	for p.peek().is("and") {
-		p.op()
-		p.truth(a)
-		p.take()
-		b := p.truth(p.negation())
-		a = &Logic{a.Pos().to(b.Pos()), false, a, b}
+	for p.peek().isWord("and") {
+		p.countOp()
+		p.requireTruth(a)
+		p.next()
+		b := p.requireTruth(p.negation())
+		a = &Logic{a.Pos().through(b.Pos()), false, a, b}
 	}
 	return a
 }
 
-// truth refuses what is neither true nor false, such as a date before `and`. A
+// requireTruth refuses what is neither true nor false, such as a date before `and`. A
 // name may be a column that is.
-func (p *parser) truth(e Expr) Expr {
+func (p *parser) requireTruth(e Expr) Expr {
 	if _, name := e.(*Name); !name && !isTruth(e) {
-		fail(e.Pos(), "this is not a condition", "for example: ends < today, unit = 'Harbour'")
+		failAt(e.Pos(), "this is not a condition", "for example: ends < today, unit = 'Harbour'")
 	}
 	return e
 }
 
 func (p *parser) negation() Expr {
 	if t := p.peek(); p.accept("not") {
-		defer p.nest()()
-		a := p.truth(p.negation())
-		return &Not{t.to(a.Pos()), a}
+		defer p.enter()()
+		a := p.requireTruth(p.negation())
+		return &Not{t.through(a.Pos()), a}
 	}
 	return p.comparison()
 }
 
 func (p *parser) comparison() Expr {
-	a := p.joined()
+	a := p.concatenation()
 	t := p.peek()
-	not := t.is("not") && p.ahead(1).is("in", "between")
+	not := t.isWord("not") && p.peekAt(1).isWord("in", "between")
 	if not {
-		p.take()
+		p.next()
 	}
 	switch {
 	case t.kind == tSign && strings.Contains("= != < <= > >=", t.word) && t.word != "!":
-		p.take()
-		b := p.joined()
+		p.next()
+		b := p.concatenation()
 		for _, side := range []Expr{a, b} {
-			if text, ok := side.(*Text); ok && text.S == "" {
+			if text, ok := side.(*Text); ok && text.Value == "" {
 				blank := map[string]string{"=": "is blank", "!=": "is not blank"}[t.word]
 				if blank == "" {
 					blank = "is blank"
 				}
-				fail(side.Pos(), "an empty text is blank, and a blank can't be compared", "write `"+blank+"`")
+				failAt(side.Pos(), "an empty text is blank, and a blank can't be compared", "write `"+blank+"`")
 			}
 		}
 		if n := p.peek(); n.kind == tSign && strings.Contains("= != < <= > >=", n.word) {
-			fail(n.Span, "a comparison has only two sides", "join two of them with `and`, or write `between A and B`")
+			failAt(n.Span, "a comparison has only two sides", "join two of them with `and`, or write `between A and B`")
 		}
-		return &Compare{a.Pos().to(b.Pos()), t.word, a, b}
+		return &Compare{a.Pos().through(b.Pos()), t.word, a, b}
 	case p.accept("contains"):
-		b := p.joined()
-		return &Compare{a.Pos().to(b.Pos()), "contains", a, b}
+		b := p.concatenation()
+		return &Compare{a.Pos().through(b.Pos()), "contains", a, b}
 	case p.accept("starts", "with"):
-		b := p.joined()
-		return &Compare{a.Pos().to(b.Pos()), "starts with", a, b}
+		b := p.concatenation()
+		return &Compare{a.Pos().through(b.Pos()), "starts with", a, b}
 	case p.accept("is"):
 		not = p.accept("not")
 		if !p.accept("blank") {
-			fail(p.peek().Span, "expected `blank` after `is`"+p.found(p.peek()), "compare two values with =")
+			failAt(p.peek().Span, "expected `blank` after `is`"+p.describe(p.peek()), "compare two values with =")
 		}
-		return &IsBlank{a.Pos().to(p.last()), a, not}
+		return &IsBlank{a.Pos().through(p.prevSpan()), a, not}
 	case p.accept("between"):
-		b := p.joined()
+		b := p.concatenation()
 		p.expect("and", "`between A`")
-		c := p.joined()
-		return &Between{a.Pos().to(c.Pos()), a, b, c, not}
+		c := p.concatenation()
+		return &Between{a.Pos().through(c.Pos()), a, b, c, not}
 	case p.accept("in"):
-		if !p.peek().sign("(") {
-			fail(p.peek().Span, "expected a list in parentheses after `in`"+p.found(p.peek()),
+		if !p.peek().isSign("(") {
+			failAt(p.peek().Span, "expected a list in parentheses after `in`"+p.describe(p.peek()),
 				"for example: in ('Harbour', 'Yard')")
 		}
-		p.take()
+		p.next()
 		var list []Expr
-		p.list(func() { list = append(list, p.base()) })
-		if !p.peek().sign(")") {
-			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), "")
+		p.commaList(func() { list = append(list, p.base()) })
+		if !p.peek().isSign(")") {
+			failAt(p.peek().Span, "expected `)`"+p.describe(p.peek()), "")
 		}
-		p.take()
+		p.next()
 		for range list {
-			p.op()
+			p.countOp()
 		}
-		return &In{a.Pos().to(p.last()), a, list, not}
+		return &In{a.Pos().through(p.prevSpan()), a, list, not}
 	}
 	return a
 }
 
-func (t *Text) write(p *printer) { p.put("'", strings.ReplaceAll(t.S, "'", "''"), "'") }
+func (t *Text) write(p *printer) { p.writeStrings("'", strings.ReplaceAll(t.Value, "'", "''"), "'") }
 
-// part writes a side of a condition; conditions inside are in parentheses
+// writeOperandOf writes a side of a condition; conditions inside are in parentheses
 // where they bind looser.
-func part(p *printer, e Expr) {
+func writeOperandOf(p *printer, e Expr) {
 	if IsCondition(e) {
-		p.put("(")
+		p.writeStrings("(")
 		e.write(p)
-		p.put(")")
+		p.writeStrings(")")
 		return
 	}
 	e.write(p)
 }
 
 func (c *Compare) write(p *printer) {
-	part(p, c.A)
-	p.put(" ", c.Op, " ")
-	part(p, c.B)
+	writeOperandOf(p, c.A)
+	p.writeStrings(" ", c.Op, " ")
+	writeOperandOf(p, c.B)
 }
 
 func (i *In) write(p *printer) {
-	part(p, i.A)
+	writeOperandOf(p, i.A)
 	if i.Not {
-		p.put(" not")
+		p.writeStrings(" not")
 	}
-	p.put(" in (")
+	p.writeStrings(" in (")
 	for k, e := range i.List {
 		if k > 0 {
-			p.put(", ")
+			p.writeStrings(", ")
 		}
-		operandOrOtherwise(p, e)
+		writeOtherwise(p, e)
 	}
-	p.put(")")
+	p.writeStrings(")")
 }
 
-func operandOrOtherwise(p *printer, e Expr) {
+func writeOtherwise(p *printer, e Expr) {
 	if _, ok := e.(*Otherwise); ok {
 		e.write(p)
 		return
 	}
-	operand(p, e)
+	writeOperand(p, e)
 }
 
 func (b *Between) write(p *printer) {
-	part(p, b.A)
+	writeOperandOf(p, b.A)
 	if b.Not {
-		p.put(" not")
+		p.writeStrings(" not")
 	}
-	p.put(" between ")
-	part(p, b.B)
-	p.put(" and ")
-	part(p, b.C)
+	p.writeStrings(" between ")
+	writeOperandOf(p, b.B)
+	p.writeStrings(" and ")
+	writeOperandOf(p, b.C)
 }
 
 func (i *IsBlank) write(p *printer) {
-	part(p, i.A)
-	p.put(map[bool]string{true: " is not blank", false: " is blank"}[i.Not])
+	writeOperandOf(p, i.A)
+	p.writeStrings(map[bool]string{true: " is not blank", false: " is blank"}[i.Not])
 }
 
 func (n *Not) write(p *printer) {
-	p.put("not ")
+	p.writeStrings("not ")
 	if _, loose := n.A.(*Logic); loose {
-		part(p, n.A)
+		writeOperandOf(p, n.A)
 		return
 	}
 	n.A.write(p)
@@ -249,12 +249,12 @@ func (l *Logic) write(p *printer) {
 	side := func(e Expr, right bool) {
 		inner, nested := e.(*Logic)
 		if nested && (inner.Or && !l.Or || right) {
-			part(p, e)
+			writeOperandOf(p, e)
 			return
 		}
 		e.write(p)
 	}
 	side(l.A, false)
-	p.put(map[bool]string{true: " or ", false: " and "}[l.Or])
+	p.writeStrings(map[bool]string{true: " or ", false: " and "}[l.Or])
 	side(l.B, true)
 }

@@ -11,30 +11,30 @@ import (
 
 // Error is a fault in a phrase with the place it was found.
 type Error struct {
-	Phrase  string
-	Span    Span
-	Message string // what was found
-	Hint    string // what to write instead; may be empty
-	Unknown string // the name that stands for nothing, where that is the fault
-	Err     error  // what it comes from, where that is an error of its own
-	Cell    bool   // the phrase stood in a cell of a table
+	Phrase      string
+	Span        Span
+	Message     string // what was found
+	Hint        string // what to write instead; may be empty
+	UnknownName string // the name that stands for nothing, where that is the fault
+	Err         error  // what it comes from, where that is an error of its own
+	InCell      bool   // the phrase stood in a cell of a table
 }
 
-// HintAlso names further words that could have stood where a name is unknown.
-func (e *Error) HintAlso(words []string) {
-	switch near := Nearest(e.Unknown, words); {
+// AddCandidates names further words that could have stood where a name is unknown.
+func (e *Error) AddCandidates(words []string) {
+	switch near := Nearest(e.UnknownName, words); {
 	case near != "":
 		e.Hint = "did you mean `" + near + "`?"
 	case strings.HasPrefix(e.Hint, "the names are "):
-		e.Hint += ", " + Names(words)
+		e.Hint += ", " + ListNames(words)
 	}
 }
 
-// OfCell marks an error as one of a phrase in a cell.
-func OfCell(err error) error {
+// MarkCell marks an error as one of a phrase in a cell.
+func MarkCell(err error) error {
 	var e *Error
 	if errors.As(err, &e) {
-		e.Cell = true
+		e.InCell = true
 	}
 	return err
 }
@@ -55,12 +55,12 @@ func (e *Error) Error() string {
 // Reason gives the fault alone.
 func (e *Error) Reason() string { return e.Message }
 
-// fail leaves the scanner or parser; rescue turns it into an error.
-func fail(at Span, message, hint string) {
+// failAt leaves the scanner or parser; rescue turns it into an error.
+func failAt(at Span, message, hint string) {
 	panic(&Error{Span: at, Message: message, Hint: hint})
 }
 
-func rescue(r any, text string, err *error) {
+func recoverError(r any, text string, err *error) {
 	switch e := r.(type) {
 	case nil:
 	case *Error:
@@ -71,11 +71,11 @@ func rescue(r any, text string, err *error) {
 	}
 }
 
-// NotBuilt is the message for a part of the language that is still to come.
-func NotBuilt(what string) string { return what + " is not supported yet" }
+// NotImplemented is the message for a part of the language that is still to come.
+func NotImplemented(what string) string { return what + " is not supported yet" }
 
-// manyNames is how many candidates are too many to look at those with another first letter.
-const manyNames = 1000
+// maxNamesForFullSearch is how many candidates are too many to look at those with another first letter.
+const maxNamesForFullSearch = 1000
 
 // Nearest returns the candidate that a misspelt word most likely means, or "".
 func Nearest(word string, candidates []string) string {
@@ -100,19 +100,19 @@ func Nearest(word string, candidates []string) string {
 		for _, r := range candidate {
 			c = append(c, unicode.ToLower(r))
 		}
-		if len(candidates) > manyNames && (len(c) == 0 || len(w) == 0 || c[0] != w[0]) {
+		if len(candidates) > maxNamesForFullSearch && (len(c) == 0 || len(w) == 0 || c[0] != w[0]) {
 			continue
 		}
-		if d := distance(w, c, at, &room); d < at {
+		if d := editDistance(w, c, at, &room); d < at {
 			best, at = candidate, d
 		}
 	}
 	return best
 }
 
-// distance counts insertions, deletions, changes and swaps of neighbours; from limit on it may
+// editDistance counts insertions, deletions, changes and swaps of neighbours; from limit on it may
 // be any more. room is kept from call to call.
-func distance(a, b []rune, limit int, room *[3][]int) int {
+func editDistance(a, b []rune, limit int, room *[3][]int) int {
 	if d := len(a) - len(b); d >= limit || -d >= limit {
 		return limit
 	}
@@ -153,8 +153,8 @@ func Meant(word string, names []string, otherwise string) string {
 	return otherwise
 }
 
-// meant says "did you mean …" for a misspelt word, else what was expected.
-func meant(word, expected string, candidates []string) string {
+// didYouMean says "did you mean …" for a misspelt word, else what was expected.
+func didYouMean(word, expected string, candidates []string) string {
 	if n := Nearest(word, candidates); n != "" {
 		return fmt.Sprintf("did you mean %q?", n)
 	}

@@ -9,23 +9,23 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// Words are names that a place gives a value, by their folded names: a number, a date,
+// Substitutions are names that a place gives a value, by their folded names: a number, a date,
 // a text, or the name of a calendar.
-type Words map[string]string
+type Substitutions map[string]string
 
-// MostText is how many characters a text that a phrase or names in braces make may have: as many
+// MaxText is how many characters a text that a phrase or names in braces make may have: as many
 // as a cell of a workbook holds.
-const MostText = 32_767
+const MaxText = 32_767
 
-// TextTooLong is the fault of a longer one.
-var TextTooLong = "this makes a text of more than " + itoa(MostText) + " characters"
+// TextTooLongMessage is the fault of a longer one.
+var TextTooLongMessage = "this makes a text of more than " + itoa(MaxText) + " characters"
 
-// mostFilled is how many bytes a phrase may have in which words are filled in.
-const mostFilled = 1 << 20
+// maxSubstituted is how many bytes a phrase may have in which words are filled in.
+const maxSubstituted = 1 << 20
 
-// Fill writes the values of words into a phrase, wherever a name, a numbered day or, in
+// Substitute writes the values of words into a phrase, wherever a name, a numbered day or, in
 // parentheses, a calendar stands. Errors are of type *Error.
-func Fill(text string, words Words) (string, error) {
+func Substitute(text string, words Substitutions) (string, error) {
 	if len(words) == 0 {
 		return text, nil
 	}
@@ -44,20 +44,20 @@ func Fill(text string, words Words) (string, error) {
 		if !ok || t.kind != tWord && t.kind != tQuoted {
 			continue
 		}
-		if i > 1 && toks[i-1].sign("(") && toks[i-2].is("using") && toks[i+1].sign(")") {
+		if i > 1 && toks[i-1].isSign("(") && toks[i-2].isWord("using") && toks[i+1].isSign(")") {
 			b.WriteString(text[done:toks[i-1].Start] + value)
 			done = toks[i+1].End
 			continue
 		}
-		if put(t.Span, literal(value)); b.Len() > mostFilled {
+		if put(t.Span, literalText(value)); b.Len() > maxSubstituted {
 			return "", &Error{Phrase: text, Span: t.Span, Message: "with its words filled in, the phrase has more than 1 MB"}
 		}
 	}
 	return b.String() + text[done:], nil
 }
 
-// literal writes a value as a phrase has it.
-func literal(value string) string {
+// literalText writes a value as a phrase has it.
+func literalText(value string) string {
 	_, _, day := civil.Parse(value)
 	switch {
 	case value != "" && strings.Trim(value, "0123456789.") == "":
@@ -70,9 +70,9 @@ func literal(value string) string {
 	return "'" + strings.ReplaceAll(value, "'", "''") + "'"
 }
 
-// FillText writes the values of words into a text, in the places of {name}. It is an error if
-// that makes more than MostText characters.
-func FillText(text string, words Words) (string, error) {
+// SubstituteText writes the values of words into a text, in the places of {name}. It is an error if
+// that makes more than MaxText characters.
+func SubstituteText(text string, words Substitutions) (string, error) {
 	if len(words) == 0 {
 		return text, nil
 	}
@@ -92,18 +92,18 @@ func FillText(text string, words Words) (string, error) {
 		} else {
 			b.WriteString("{" + name + "}")
 		}
-		if b.Len() > MostText && utf8.RuneCountInString(b.String()) > MostText {
-			return "", errors.New(TextTooLong)
+		if b.Len() > MaxText && utf8.RuneCountInString(b.String()) > MaxText {
+			return "", errors.New(TextTooLongMessage)
 		}
 		text = rest
 	}
 }
 
-// Reserved reports whether a name can't be a pattern's word, being one of the language,
+// IsReserved reports whether a name can't be a pattern's word, being one of the language,
 // which Fill would write its value over wherever it stands.
-func Reserved(name string) bool {
+func IsReserved(name string) bool {
 	word := strings.ToLower(name)
-	if reserved[word] || inRules[word] || notNames[word] || isLanguage[word] || furtherWords[word] ||
+	if reserved[word] || reservedInRules[word] || neverNames[word] || quotedWords[word] || extraReserved[word] ||
 		cadenceOf(word) != nil || slices.Contains(stepWords, word) {
 		return true
 	}
@@ -125,14 +125,14 @@ func Reserved(name string) bool {
 	return !bare
 }
 
-// furtherWords are the words of the language that no table of it holds.
-var furtherWords = map[string]bool{}
+// extraReserved are the words of the language that no table of it holds.
+var extraReserved = map[string]bool{}
 
 func init() {
 	for _, w := range strings.Fields(
 		"after age backward backwards before blank bond business by closed contains count counted days fiscal " +
 			"following forward forwards half-year isda keep max min modified noticed out preceding prior renewing round rule short " +
 			"started starts steps the this time us weekdays with workday zone") {
-		furtherWords[w] = true
+		extraReserved[w] = true
 	}
 }

@@ -19,10 +19,10 @@ type (
 	// Count counts days between two dates, or with In in the period around A.
 	Count struct {
 		Span
-		What CountOf
+		What CountTarget
 		Range
-		In    *Period // A alone is set then
-		Using *Using
+		Period *Period // A alone is set then
+		Using  *Using
 	}
 	// SeriesCount counts the dates of a series of the plan between two dates.
 	SeriesCount struct {
@@ -85,17 +85,17 @@ type (
 	}
 )
 
-// CountOf is what a Count counts: days, working days, Monday to Friday, or one
+// CountTarget is what a Count counts: days, working days, Monday to Friday, or one
 // weekday.
-type CountOf struct {
+type CountTarget struct {
 	Working, Weekdays bool
-	Parts             bool // of working days that are short
+	Weighted          bool // of working days that are short
 	Weekday           civil.Weekday
 }
 
-func (c CountOf) text() string {
+func (c CountTarget) text() string {
 	switch {
-	case c.Parts:
+	case c.Weighted:
 		return "counted days"
 	case c.Working:
 		return "working days"
@@ -109,109 +109,109 @@ func (c CountOf) text() string {
 
 // measure reads a measure, if one begins here; nil otherwise.
 func (p *parser) measure() Expr {
-	t, next := p.peek(), p.ahead(1)
-	if d := p.dayCount(); d != nil {
+	t, next := p.peek(), p.peekAt(1)
+	if d := p.dayCountExpr(); d != nil {
 		return d
 	}
-	if next.is("dates") && p.ahead(2).is("from") && (t.kind == tQuoted || t.kind == tWord && !reserved[t.word]) {
-		p.i += 2
-		c := &SeriesCount{Series: Name{t.Span, p.nameText(t)}, Range: p.span()}
-		c.Span = t.to(p.last())
+	if next.isWord("dates") && p.peekAt(2).isWord("from") && (t.kind == tQuoted || t.kind == tWord && !reserved[t.word]) {
+		p.pos += 2
+		c := &SeriesCount{Series: Name{t.Span, p.nameText(t)}, Range: p.rangeExpr()}
+		c.Span = t.through(p.prevSpan())
 		return c
 	}
 	if t.kind != tWord {
 		return nil
 	}
-	if what := p.partAhead(); what != nil {
-		return p.part(what)
+	if what := p.peekPart(); what != nil {
+		return p.datePart(what)
 	}
 	switch {
-	case t.is("min", "max") && next.is("of"):
-		defer p.nest()()
-		p.i += 2
+	case t.isWord("min", "max") && next.isWord("of"):
+		defer p.enter()()
+		p.pos += 2
 		a := p.number("a number")
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.number("a number")
-		return &MinMax{t.to(b.Pos()), t.word == "max", a, b}
-	case t.is("round") && (next.kind == tWord && !next.is("to", "and", "or") || next.kind == tQuoted ||
-		next.kind == tNumber || next.sign("(") || next.sign("-")):
-		defer p.nest()()
-		p.take()
+		return &MinMax{t.through(b.Pos()), t.word == "max", a, b}
+	case t.isWord("round") && (next.kind == tWord && !next.isWord("to", "and", "or") || next.kind == tQuoted ||
+		next.kind == tNumber || next.isSign("(") || next.isSign("-")):
+		defer p.enter()()
+		p.next()
 		a := p.sum()
 		p.expect("to", "`round X`")
-		n := p.take()
-		if n.kind != tNumber || n.n < 0 || n.n > 10 {
-			fail(n.Span, "expected a number of places, 0 to 10"+p.found(n), "for example: round pay to 2")
+		n := p.next()
+		if n.kind != tNumber || n.num < 0 || n.num > 10 {
+			failAt(n.Span, "expected a number of places, 0 to 10"+p.describe(n), "for example: round pay to 2")
 		}
-		return &Round{t.to(n.Span), a, n.n}
-	case t.is("age") && next.is("from"):
-		p.take()
-		r := p.span()
-		return &Age{t.to(p.last()), r}
-	case t.is("started") && next.is("weeks", "months", "quarters", "years"):
-		p.take()
+		return &Round{t.through(n.Span), a, n.num}
+	case t.isWord("age") && next.isWord("from"):
+		p.next()
+		r := p.rangeExpr()
+		return &Age{t.through(p.prevSpan()), r}
+	case t.isWord("started") && next.isWord("weeks", "months", "quarters", "years"):
+		p.next()
 		u, n := p.unitAt(0)
-		p.i += n
-		r := p.span()
-		return &Complete{t.to(p.last()), u, true, r}
-	case t.is("weeks", "months", "quarters", "years") && next.is("from"):
+		p.pos += n
+		r := p.rangeExpr()
+		return &Complete{t.through(p.prevSpan()), u, true, r}
+	case t.isWord("weeks", "months", "quarters", "years") && next.isWord("from"):
 		u, n := p.unitAt(0)
-		p.i += n
-		r := p.span()
-		return &Complete{t.to(p.last()), u, false, r}
+		p.pos += n
+		r := p.rangeExpr()
+		return &Complete{t.through(p.prevSpan()), u, false, r}
 	}
-	if what, n := p.countAhead(); n > 0 {
-		p.i += n
+	if what, n := p.peekCount(); n > 0 {
+		p.pos += n
 		return p.count(t, what)
 	}
 	return nil
 }
 
 // count reads what a count of days goes over, behind what is counted.
-func (p *parser) count(t token, what CountOf) *Count {
+func (p *parser) count(t token, what CountTarget) *Count {
 	c := &Count{What: what}
 	if p.accept("in") {
 		per := p.period()
-		c.In = &per
+		c.Period = &per
 		p.expect("of", "the period")
 		c.A = p.operand("a date or a name after `of`")
 	} else {
-		c.Range = p.span()
+		c.Range = p.rangeExpr()
 	}
 	if what.Working {
 		c.Using = p.using()
 	}
-	c.Span = t.to(p.last())
+	c.Span = t.through(p.prevSpan())
 	return c
 }
 
-// countAhead reads what is counted, if `from` or `in` a period follows it.
-func (p *parser) countAhead() (c CountOf, n int) {
+// peekCount reads what is counted, if `from` or `in` a period follows it.
+func (p *parser) peekCount() (c CountTarget, n int) {
 	t := p.peek()
 	switch {
-	case t.is("days"):
+	case t.isWord("days"):
 		n = 1
-	case t.is("weekdays"):
+	case t.isWord("weekdays"):
 		c.Weekdays, n = true, 1
-	case t.is("working") && p.ahead(1).is("days"):
+	case t.isWord("working") && p.peekAt(1).isWord("days"):
 		c.Working, n = true, 2
-	case t.is("counted") && p.ahead(1).is("days"):
-		c.Working, c.Parts, n = true, true, 2
+	case t.isWord("counted") && p.peekAt(1).isWord("days"):
+		c.Working, c.Weighted, n = true, true, 2
 	case t.kind == tWord && weekdays[t.word] != 0:
 		c.Weekday, n = weekdays[t.word], 1
 	default:
 		return c, 0
 	}
-	after, then := p.ahead(n), p.ahead(n+1)
-	if after.is("from") || after.is("in") && then.is("this", "next", "previous", "week", "month", "quarter",
+	after, then := p.peekAt(n), p.peekAt(n+1)
+	if after.isWord("from") || after.isWord("in") && then.isWord("this", "next", "previous", "week", "month", "quarter",
 		"half-year", "year", "fiscal") {
 		return c, n
 	}
 	return c, 0
 }
 
-// span reads `from A to B` or `from A through B`.
-func (p *parser) span() (r Range) {
+// rangeExpr reads `from A to B` or `from A through B`.
+func (p *parser) rangeExpr() (r Range) {
 	p.expect("from", "the measure")
 	r.A = p.operand("a date, a name or `today` after `from`")
 	t := p.peek()
@@ -220,13 +220,13 @@ func (p *parser) span() (r Range) {
 	case p.accept("through"):
 		r.Through = true
 	default:
-		hint := p.spaced(t)
+		hint := p.quoteHint(t)
 		if hint == "" {
 			hint = "`to` leaves out the first day, `through` counts both"
 		}
-		fail(t.Span, "expected `to` or `through` after `from A`"+p.found(t), hint)
+		failAt(t.Span, "expected `to` or `through` after `from A`"+p.describe(t), hint)
 	}
-	if p.stepAhead() && !p.peek().sign("-") || p.shiftAhead() {
+	if p.peekStep() && !p.peek().isSign("-") || p.peekShift() {
 		r.Step = p.step()
 		return r
 	}
@@ -234,32 +234,32 @@ func (p *parser) span() (r Range) {
 	return r
 }
 
-// dayCount reads a day count convention and what is measured by it.
-func (p *parser) dayCount() Expr {
+// dayCountExpr reads a day count convention and what is measured by it.
+func (p *parser) dayCountExpr() Expr {
 	t := p.peek()
-	if !p.ahead(1).sign("/") || t.kind != tWord && t.kind != tNumber {
+	if !p.peekAt(1).isSign("/") || t.kind != tWord && t.kind != tNumber {
 		return nil
 	}
-	b := p.ahead(2)
+	b := p.peekAt(2)
 	name := t.word + "/" + b.word
 	by := -1
 	n := 3
 	switch name {
 	case "30/360":
-		switch k := p.ahead(3); {
-		case k.is("us"):
+		switch k := p.peekAt(3); {
+		case k.isWord("us"):
 			by, n = int(daycount.US30360), 4
-		case k.is("bond"):
+		case k.isWord("bond"):
 			by, n = int(daycount.Bond30360), 4
-		case k.is("days", "years"):
-			fail(t.to(b.Span), "30/360 alone has two meanings",
+		case k.isWord("days", "years"):
+			failAt(t.through(b.Span), "30/360 alone has two meanings",
 				"write `30/360 US` (with the February rule) or `30/360 bond` (without)")
 		default:
 			return nil
 		}
 	case "30e/360":
 		by = int(daycount.E30360)
-		if p.ahead(3).is("isda") {
+		if p.peekAt(3).isWord("isda") {
 			by, n = int(daycount.E30360ISDA), 4
 		}
 	case "act/360":
@@ -267,36 +267,36 @@ func (p *parser) dayCount() Expr {
 	case "act/365f":
 		by = int(daycount.Act365F)
 	case "act/365":
-		if p.ahead(3).is("years", "days") {
-			fail(t.to(b.Span), "`ACT/365` has several meanings", "write `ACT/365F` for the fixed one")
+		if p.peekAt(3).isWord("years", "days") {
+			failAt(t.through(b.Span), "`ACT/365` has several meanings", "write `ACT/365F` for the fixed one")
 		}
 		return nil
 	case "act/act":
-		if !p.ahead(3).is("isda") {
-			fail(t.to(b.Span), "`ACT/ACT` has several forms", "write `ACT/ACT ISDA`")
+		if !p.peekAt(3).isWord("isda") {
+			failAt(t.through(b.Span), "`ACT/ACT` has several forms", "write `ACT/ACT ISDA`")
 		}
 		by, n = int(daycount.ActActISDA), 4
 	default:
 		return nil
 	}
-	p.i += n
+	p.pos += n
 	d := &DayCount{By: daycount.Convention(by)}
-	k := p.take()
+	k := p.next()
 	switch {
-	case k.is("years"):
+	case k.isWord("years"):
 		d.Years = true
-	case k.is("days") && d.By.Thirty():
-	case k.is("days"):
-		fail(k.Span, "days are the same in every actual convention", "write `days from A to B`")
+	case k.isWord("days") && d.By.Is30360():
+	case k.isWord("days"):
+		failAt(k.Span, "days are the same in every actual convention", "write `days from A to B`")
 	default:
-		fail(k.Span, "expected `days` or `years` after the convention"+p.found(k),
+		failAt(k.Span, "expected `days` or `years` after the convention"+p.describe(k),
 			"for example: 30E/360 days from start to ends")
 	}
-	d.Range = p.span()
+	d.Range = p.rangeExpr()
 	if d.Through {
-		fail(d.Span, "a day count needs `from A to B`", "")
+		failAt(d.Span, "a day count needs `from A to B`", "")
 	}
-	d.Span = t.to(p.last())
+	d.Span = t.through(p.prevSpan())
 	return d
 }
 
@@ -309,23 +309,23 @@ func (p *parser) number(want string) Expr {
 }
 
 func (r Range) write(p *printer) {
-	p.put(" from ")
-	operand(p, r.A)
-	p.put(map[bool]string{true: " through ", false: " to "}[r.Through])
+	p.writeStrings(" from ")
+	writeOperand(p, r.A)
+	p.writeStrings(map[bool]string{true: " through ", false: " to "}[r.Through])
 	if r.Step != nil {
 		r.Step.write(p)
 		return
 	}
-	operand(p, r.B)
+	writeOperand(p, r.B)
 }
 
 func (c *Count) write(p *printer) {
-	p.put(c.What.text())
-	if c.In != nil {
-		p.put(" in ")
-		c.In.write(p)
-		p.put(" of ")
-		operand(p, c.A)
+	p.writeStrings(c.What.text())
+	if c.Period != nil {
+		p.writeStrings(" in ")
+		c.Period.write(p)
+		p.writeStrings(" of ")
+		writeOperand(p, c.A)
 	} else {
 		c.Range.write(p)
 	}
@@ -334,32 +334,32 @@ func (c *Count) write(p *printer) {
 
 func (c *SeriesCount) write(p *printer) {
 	c.Series.write(p)
-	p.put(" dates")
+	p.writeStrings(" dates")
 	c.Range.write(p)
 }
 
 func (c *Complete) write(p *printer) {
 	if c.Started {
-		p.put("started ")
+		p.writeStrings("started ")
 	}
-	p.put(unitTable[c.Unit].word, "s")
+	p.writeStrings(unitTable[c.Unit].word, "s")
 	c.Range.write(p)
 }
 
-func (a *Age) write(p *printer) { p.put("age"); a.Range.write(p) }
+func (a *Age) write(p *printer) { p.writeStrings("age"); a.Range.write(p) }
 
 func (d *DayCount) write(p *printer) {
-	p.put(daycount.Names[d.By], map[bool]string{true: " years", false: " days"}[d.Years])
+	p.writeStrings(daycount.Names[d.By], map[bool]string{true: " years", false: " days"}[d.Years])
 	d.Range.write(p)
 }
 
 func (f *Format) write(p *printer) {
-	ranked(p, f.A, 2)
-	p.put(" as '", strings.ReplaceAll(f.Layout, "'", "''"), "'")
+	writeAtPrecedence(p, f.A, 2)
+	p.writeStrings(" as '", strings.ReplaceAll(f.Layout, "'", "''"), "'")
 }
 
-// rank is how tightly a node binds: 0 loosest.
-func rank(e Expr) int {
+// precedence is how tightly a node binds: 0 loosest.
+func precedence(e Expr) int {
 	switch e := e.(type) {
 	case *Join:
 		return 1
@@ -382,60 +382,60 @@ func rank(e Expr) int {
 	return 6
 }
 
-// ranked writes e, in parentheses where it binds more loosely than its place.
-func ranked(p *printer, e Expr, least int) {
-	if rank(e) < least {
-		p.put("(")
+// writeAtPrecedence writes e, in parentheses where it binds more loosely than its place.
+func writeAtPrecedence(p *printer, e Expr, least int) {
+	if precedence(e) < least {
+		p.writeStrings("(")
 		e.write(p)
-		p.put(")")
+		p.writeStrings(")")
 		return
 	}
 	e.write(p)
 }
 
 func (j *Join) write(p *printer) {
-	ranked(p, j.A, 1)
-	p.put(" & ")
-	ranked(p, j.B, 2)
+	writeAtPrecedence(p, j.A, 1)
+	p.writeStrings(" & ")
+	writeAtPrecedence(p, j.B, 2)
 }
 
 func (a *Arith) write(p *printer) {
-	at := rank(a)
+	at := precedence(a)
 	if a.Op == '^' {
 		if n, ok := a.A.(*Number); ok && n.Text()[0] == '-' {
-			p.put("(", n.Text(), ")")
+			p.writeStrings("(", n.Text(), ")")
 		} else {
-			operand(p, a.A)
+			writeOperand(p, a.A)
 		}
-		p.put(" ^ ")
-		operand(p, a.B)
+		p.writeStrings(" ^ ")
+		writeOperand(p, a.B)
 		return
 	}
-	ranked(p, a.A, at)
-	p.put(" ", string(a.Op), " ")
-	ranked(p, a.B, at+1)
+	writeAtPrecedence(p, a.A, at)
+	p.writeStrings(" ", string(a.Op), " ")
+	writeAtPrecedence(p, a.B, at+1)
 }
 
-func numberOperand(p *printer, e Expr) {
+func writeNumberOperand(p *printer, e Expr) {
 	switch e.(type) {
 	case *Count, *Complete, *Age, *DayCount, *Part, *MinMax, *Round:
 		e.write(p)
 	default:
-		operand(p, e)
+		writeOperand(p, e)
 	}
 }
 
 func (m *MinMax) write(p *printer) {
-	p.put(map[bool]string{true: "max of ", false: "min of "}[m.Max])
-	numberOperand(p, m.A)
-	p.put(" and ")
-	numberOperand(p, m.B)
+	p.writeStrings(map[bool]string{true: "max of ", false: "min of "}[m.Max])
+	writeNumberOperand(p, m.A)
+	p.writeStrings(" and ")
+	writeNumberOperand(p, m.B)
 }
 
 func (r *Round) write(p *printer) {
-	p.put("round ")
-	numberOperand(p, r.A)
-	p.put(" to ", itoa(r.Places))
+	p.writeStrings("round ")
+	writeNumberOperand(p, r.A)
+	p.writeStrings(" to ", itoa(r.Places))
 }
 
 func (i *If) write(p *printer) {
@@ -443,19 +443,19 @@ func (i *If) write(p *printer) {
 		_, steps := e.(*Steps)
 		_, nested := e.(*If)
 		if steps || IsCondition(e) || nested {
-			p.put("(")
+			p.writeStrings("(")
 			e.write(p)
-			p.put(")")
+			p.writeStrings(")")
 			return
 		}
 		e.write(p)
 	}
-	p.put("if ")
+	p.writeStrings("if ")
 	i.Cond.write(p)
-	p.put(" then ")
+	p.writeStrings(" then ")
 	branch(i.Then)
 	if i.Else != nil {
-		p.put(" else ")
+		p.writeStrings(" else ")
 		branch(i.Else)
 	}
 }

@@ -10,8 +10,8 @@ import (
 // Parse reads a phrase of any kind. Errors are of type *Error.
 func Parse(text string) (p *Phrase, err error) { return parse(text, false) }
 
-// ruleIn reports whether `rule in` a column begins here.
-func (p *parser) ruleIn() bool { return p.peek().is("rule") && stepsInAhead(p) }
+// atRuleIn reports whether `rule in` a column begins here.
+func (p *parser) atRuleIn() bool { return p.peek().isWord("rule") && peekStepsIn(p) }
 
 // parse reads a phrase; ruled says that a rule is asked for, where `rule in` is one.
 func parse(text string, ruled bool) (p *Phrase, err error) {
@@ -20,21 +20,21 @@ func parse(text string, ruled bool) (p *Phrase, err error) {
 		return nil, err
 	}
 	defer func() {
-		rescue(recover(), ps.text, &err)
+		recoverError(recover(), ps.text, &err)
 		var e *Error
 		if errors.As(err, &e) {
-			if write := Brought(ps.text, e.Span); write != "" {
+			if write := ForeignHint(ps.text, e.Span); write != "" {
 				e.Hint = "write `" + write + "`"
 			}
 		}
 	}()
 	p = &Phrase{Text: ps.text}
-	if IsRule(text) || ruled && ps.ruleIn() {
+	if IsRule(text) || ruled && ps.atRuleIn() {
 		p.Rule = ps.rule()
 	} else {
 		p.Expr = ps.condition()
 	}
-	ps.done()
+	ps.expectEnd()
 	return p, nil
 }
 
@@ -77,15 +77,15 @@ func IsRule(text string) bool {
 	}
 	for _, w := range cadenceWords {
 		if f[0] == w {
-			return !goesOnAsName(strings.ToLower(strings.TrimSpace(text))[len(w):])
+			return !continuesAsName(strings.ToLower(strings.TrimSpace(text))[len(w):])
 		}
 	}
 	return false
 }
 
-// goesOnAsName reports whether what follows a cadence word makes a name of it, since
+// continuesAsName reports whether what follows a cadence word makes a name of it, since
 // no rule goes on so: an operator, a comma, `on or after`.
-func goesOnAsName(rest string) bool {
+func continuesAsName(rest string) bool {
 	rest = strings.TrimSpace(rest)
 	f := strings.Fields(rest)
 	return rest != "" && strings.ContainsRune("*/+-=<>!&,)", rune(rest[0])) || len(f) > 1 &&
@@ -102,38 +102,38 @@ func ParseExprOf(text string, known func(name string) bool) (Expr, error) {
 }
 
 type parser struct {
-	text string
-	toks []token
-	i    int
-	bare int // above zero inside a branch of `if`, where steps need parentheses
-	deep int // how deep parentheses, `not` and `if` are nested here
-	ops  int // operators so far
-	name int // the place behind the last name that stood without quotes
-	// choosing says that a date is chosen after `then`, where a day of the year may stand.
-	choosing bool
-	ruled    bool // inside a rule, where more words are the language's own
+	text        string
+	toks        []token
+	pos         int
+	inBranch    int // above zero inside a branch of `if`, where steps need parentheses
+	depth       int // how deep parentheses, `not` and `if` are nested here
+	ops         int // operators so far
+	lastNameEnd int // the place behind the last name that stood without quotes
+	// inChoice says that a date is chosen after `then`, where a day of the year may stand.
+	inChoice bool
+	inRule   bool // inside a rule, where more words are the language's own
 }
 
-// mostDeep and mostOps bound what one phrase may hold, so that no phrase can
+// maxDepth and maxOps bound what one phrase may hold, so that no phrase can
 // exhaust the machine.
 const (
-	mostDeep = 200
-	mostOps  = 2000
+	maxDepth = 200
+	maxOps   = 2000
 )
 
-// nest goes one level deeper; call what it returns on the way out.
-func (p *parser) nest() func() {
-	if p.deep++; p.deep > mostDeep {
-		fail(p.peek().Span, "this phrase is nested too deep",
-			"at most "+itoa(mostDeep)+" levels of parentheses, `not` and `if`; split it into columns")
+// enter goes one level deeper; call what it returns on the way out.
+func (p *parser) enter() func() {
+	if p.depth++; p.depth > maxDepth {
+		failAt(p.peek().Span, "this phrase is nested too deep",
+			"at most "+itoa(maxDepth)+" levels of parentheses, `not` and `if`; split it into columns")
 	}
-	return func() { p.deep-- }
+	return func() { p.depth-- }
 }
 
-// op counts a step, an operator that joins two sides, or a value of a list.
-func (p *parser) op() {
-	if p.ops++; p.ops > mostOps {
-		fail(p.peek().Span, "this phrase has too many parts", "at most "+itoa(mostOps)+" steps, operators and values of a list; for more values, use a table with match")
+// countOp counts a step, an operator that joins two sides, or a value of a list.
+func (p *parser) countOp() {
+	if p.ops++; p.ops > maxOps {
+		failAt(p.peek().Span, "this phrase has too many parts", "at most "+itoa(maxOps)+" steps, operators and values of a list; for more values, use a table with match")
 	}
 }
 
@@ -145,19 +145,19 @@ func newParser(text string) (*parser, error) {
 	toks, err := scan(text)
 	var e *Error
 	if errors.As(err, &e) {
-		if write := Brought(text, e.Span); write != "" {
+		if write := ForeignHint(text, e.Span); write != "" {
 			e.Hint = "write `" + write + "`"
 		}
 	}
 	return &parser{text: text, toks: toks}, err
 }
 
-func (p *parser) peek() token       { return p.toks[p.i] }
-func (p *parser) ahead(n int) token { return p.toks[min(p.i+n, len(p.toks)-1)] }
-func (p *parser) take() token       { t := p.peek(); p.i = min(p.i+1, len(p.toks)-1); return t }
-func (p *parser) last() Span        { return p.toks[max(p.i-1, 0)].Span }
+func (p *parser) peek() token        { return p.toks[p.pos] }
+func (p *parser) peekAt(n int) token { return p.toks[min(p.pos+n, len(p.toks)-1)] }
+func (p *parser) next() token        { t := p.peek(); p.pos = min(p.pos+1, len(p.toks)-1); return t }
+func (p *parser) prevSpan() Span     { return p.toks[max(p.pos-1, 0)].Span }
 
-func (t token) is(words ...string) bool {
+func (t token) isWord(words ...string) bool {
 	if t.kind != tWord {
 		return false
 	}
@@ -169,86 +169,86 @@ func (t token) is(words ...string) bool {
 	return false
 }
 
-func (t token) sign(s string) bool { return t.kind == tSign && t.word == s }
+func (t token) isSign(s string) bool { return t.kind == tSign && t.word == s }
 
 // accept takes the next tokens if they are these words.
 func (p *parser) accept(words ...string) bool {
 	for k, w := range words {
-		if !p.ahead(k).is(w) {
+		if !p.peekAt(k).isWord(w) {
 			return false
 		}
 	}
-	p.i += len(words)
+	p.pos += len(words)
 	return true
 }
 
 func (p *parser) expect(word, after string) {
 	if !p.accept(word) {
 		t := p.peek()
-		fail(t.Span, "expected `"+word+"` after "+after+p.found(t), p.spaced(t))
+		failAt(t.Span, "expected `"+word+"` after "+after+p.describe(t), p.quoteHint(t))
 	}
 }
 
-// spaced advises quotes where a word behind a name may be part of it.
-func (p *parser) spaced(t token) string {
-	if p.name == 0 || p.name != p.i || t.kind != tWord {
+// quoteHint advises quotes where a word behind a name may be part of it.
+func (p *parser) quoteHint(t token) string {
+	if p.lastNameEnd == 0 || p.lastNameEnd != p.pos || t.kind != tWord {
 		return ""
 	}
-	return quoting(p.text[p.toks[p.i-1].Start:t.End])
+	return quotedNameText(p.text[p.toks[p.pos-1].Start:t.End])
 }
 
-// quoting says how a name with a space is written.
-func quoting(name string) string {
+// quotedNameText says how a name with a space is written.
+func quotedNameText(name string) string {
 	return `put a column's name with a space in double quotes: "` + name + `"`
 }
 
-// found says what is at a token, for the end of a message.
-func (p *parser) found(t token) string {
+// describe says what is at a token, for the end of a message.
+func (p *parser) describe(t token) string {
 	if t.kind == tEnd {
 		return ", but the phrase ends"
 	}
 	return ", found `" + p.text[t.Start:t.End] + "`"
 }
 
-func (p *parser) done() {
+func (p *parser) expectEnd() {
 	t := p.peek()
 	switch {
 	case t.kind == tEnd:
 		return
 	}
-	hint := p.spaced(t)
+	hint := p.quoteHint(t)
 	if hint == "" {
 		hint = "separate steps with commas"
 	}
-	fail(t.Span, "unexpected text after the end of the phrase"+p.found(t), hint)
+	failAt(t.Span, "unexpected text after the end of the phrase"+p.describe(t), hint)
 }
 
 // expr reads a base and its steps.
 func (p *parser) expr() Expr {
 	start := p.peek()
 	var base Expr
-	if p.bare > 0 || !p.stepAhead() {
+	if p.inBranch > 0 || !p.peekStep() {
 		base = p.base()
 	}
-	if _, choice := base.(*If); choice && !p.toks[max(p.i-1, 0)].sign(")") && (p.peek().sign(",") || p.shiftAhead()) {
-		fail(p.peek().Span, "steps in a branch of `if` need parentheses", "for example: if c = 1 then (a, +1 day) else b")
+	if _, choice := base.(*If); choice && !p.toks[max(p.pos-1, 0)].isSign(")") && (p.peek().isSign(",") || p.peekShift()) {
+		failAt(p.peek().Span, "steps in a branch of `if` need parentheses", "for example: if c = 1 then (a, +1 day) else b")
 	}
 	s := Steps{Span: start.Span, Base: base}
-	for p.bare == 0 {
-		if base == nil && len(s.List) == 0 || p.shiftAhead() {
+	for p.inBranch == 0 {
+		if base == nil && len(s.List) == 0 || p.peekShift() {
 			s.List = append(s.List, p.step())
 			continue
 		}
-		if !p.peek().sign(",") {
+		if !p.peek().isSign(",") {
 			break
 		}
-		p.take()
+		p.next()
 		s.List = append(s.List, p.step())
 	}
 	if base != nil && len(s.List) == 0 {
 		return base
 	}
-	s.Span = start.to(p.last())
+	s.Span = start.through(p.prevSpan())
 	return &s
 }
 
@@ -256,95 +256,95 @@ func (p *parser) expr() Expr {
 func (p *parser) base() Expr {
 	a := p.number("a date, a name or `today`")
 	for p.accept("otherwise") {
-		p.op()
+		p.countOp()
 		b := p.number("what to use if the first is blank")
-		a = &Otherwise{a.Pos().to(b.Pos()), a, b}
+		a = &Otherwise{a.Pos().through(b.Pos()), a, b}
 	}
 	return a
 }
 
 // operand reads a literal, a name, today, `earlier of …` or parentheses.
 func (p *parser) operand(want string) Expr {
-	t := p.take()
+	t := p.next()
 	switch {
 	case t.kind == tDate:
 		return &Date{t.Span, t.date}
 	case t.kind == tNumber:
-		return &Number{t.Span, t.n, decimal(t)}
-	case t.sign("-") && p.peek().kind == tNumber:
-		n := p.take()
-		return &Number{t.to(n.Span), -n.n, "-" + n.word}
+		return &Number{t.Span, t.num, decimal(t)}
+	case t.isSign("-") && p.peek().kind == tNumber:
+		n := p.next()
+		return &Number{t.through(n.Span), -n.num, "-" + n.word}
 	case t.kind == tQuoted:
 		return &Name{t.Span, t.word}
-	case t.kind == tOther:
-		return &Other{t.Span, t.of, t.word}
-	case t.is("today"):
+	case t.kind == tSeriesRef:
+		return &SeriesRef{t.Span, t.series, t.word}
+	case t.isWord("today"):
 		return &Today{t.Span}
-	case t.sign("("):
-		defer p.nest()()
-		bare := p.bare
-		p.bare = 0
-		defer func() { p.bare = bare }()
+	case t.isSign("("):
+		defer p.enter()()
+		bare := p.inBranch
+		p.inBranch = 0
+		defer func() { p.inBranch = bare }()
 		e := p.condition()
-		if !p.peek().sign(")") {
-			fail(p.peek().Span, "expected `)`"+p.found(p.peek()), p.spaced(p.peek()))
+		if !p.peek().isSign(")") {
+			failAt(p.peek().Span, "expected `)`"+p.describe(p.peek()), p.quoteHint(p.peek()))
 		}
-		p.take()
+		p.next()
 		return e
-	case t.is("earlier", "later") && p.peek().is("of"):
-		defer p.nest()()
-		p.take()
+	case t.isWord("earlier", "later") && p.peek().isWord("of"):
+		defer p.enter()()
+		p.next()
 		a := p.operand("a date")
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.operand("a date")
-		return &Extreme{t.to(b.Pos()), t.word == "later", a, b}
-	case t.is("if"):
-		return p.choice(t)
+		return &EarlierLater{t.through(b.Pos()), t.word == "later", a, b}
+	case t.isWord("if"):
+		return p.ifExpr(t)
 	case t.kind == tText:
 		return &Text{t.Span, t.word}
-	case t.kind == tWord && !reserved[t.word] && !(p.ruled && inRules[t.word]):
-		p.foreign(t)
-		p.name = p.i
+	case t.kind == tWord && !reserved[t.word] && !(p.inRule && reservedInRules[t.word]):
+		p.rejectForeign(t)
+		p.lastNameEnd = p.pos
 		return &Name{t.Span, p.text[t.Start:t.End]}
 	}
 	if t.kind == tStretch {
-		fail(t.Span, "a range of days can only follow `leaving out`", "list the dates one by one, with commas")
+		failAt(t.Span, "a range of days can only follow `leaving out`", "list the dates one by one, with commas")
 	}
-	p.i--
+	p.pos--
 	if t.kind == tEnd {
-		p.i++
+		p.pos++
 	}
-	hint := p.advise(t)
-	if t.kind == tWord && (reserved[t.word] || p.ruled && inRules[t.word]) && hint == "" {
+	hint := p.suggestion(t)
+	if t.kind == tWord && (reserved[t.word] || p.inRule && reservedInRules[t.word]) && hint == "" {
 		hint = "`" + t.word + "` is a word of the language; put a column of that name in double quotes"
 	}
-	fail(t.Span, "expected "+want+p.found(t), hint)
+	failAt(t.Span, "expected "+want+p.describe(t), hint)
 	return nil
 }
 
 // decimal returns the text of a number with a fraction.
 func decimal(t token) string {
-	if t.n < 0 {
+	if t.num < 0 {
 		return t.word
 	}
 	return ""
 }
 
-// foreign refuses a word at the head of a phrase that isn't meant as a name: a
+// rejectForeign refuses a word at the head of a phrase that isn't meant as a name: a
 // word that people bring from elsewhere.
-func (p *parser) foreign(t token) {
+func (p *parser) rejectForeign(t token) {
 	next := p.peek()
-	if name, rest, ok := cutSign(t.word); ok && next.kind == tWord && (next.is("working") || hasUnit(next.word)) {
+	if name, rest, ok := cutSign(t.word); ok && next.kind == tWord && (next.isWord("working") || hasUnit(next.word)) {
 		unit := " " + next.word
-		fail(t.to(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since names can have hyphens",
+		failAt(t.through(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since names can have hyphens",
 			"write `"+name+", -"+rest+unit+"`")
 	}
-	if p.i == 1 && (next.kind == tWord && (next.word == "on" || next.word == "from") || next.kind == tOrdinal) {
-		hint := meant(t.word, "rules start with a cadence such as monthly or weekly", append(cadenceWords, stepWords...))
+	if p.pos == 1 && (next.kind == tWord && (next.word == "on" || next.word == "from") || next.kind == tOrdinal) {
+		hint := didYouMean(t.word, "rules start with a cadence such as monthly or weekly", append(cadenceWords, stepWords...))
 		if next.kind == tWord {
-			hint += " (" + quoting(p.text[t.Start:next.End]) + ")"
+			hint += " (" + quotedNameText(p.text[t.Start:next.End]) + ")"
 		}
-		fail(t.Span, "a phrase can't start with `"+p.text[t.Start:t.End]+"`", hint)
+		failAt(t.Span, "a phrase can't start with `"+p.text[t.Start:t.End]+"`", hint)
 	}
 }
 
@@ -362,9 +362,9 @@ func cutSign(word string) (name, number string, ok bool) {
 	return word[:i], word[i+1:], true
 }
 
-// advise offers the phrase to write for a word that people bring, or the
+// suggestion offers the phrase to write for a word that people bring, or the
 // nearest word of the language.
-func (p *parser) advise(t token) string {
+func (p *parser) suggestion(t token) string {
 	if t.kind != tWord {
 		return ""
 	}
@@ -376,37 +376,37 @@ func (p *parser) advise(t token) string {
 
 // using reads a calendar after `using`, if one is named here.
 func (p *parser) using() *Using {
-	if !p.peek().is("using") {
+	if !p.peek().isWord("using") {
 		return nil
 	}
-	at := p.take()
+	at := p.next()
 	u := &Using{Span: at.Span}
-	if p.peek().sign("(") {
-		p.take()
+	if p.peek().isSign("(") {
+		p.next()
 		name, ok := p.operand("the column that names the calendar").(*Name)
-		if !ok || !p.peek().sign(")") {
-			fail(p.peek().Span, "expected a column's name and `)`"+p.found(p.peek()), "for example: using (site)")
+		if !ok || !p.peek().isSign(")") {
+			failAt(p.peek().Span, "expected a column's name and `)`"+p.describe(p.peek()), "for example: using (site)")
 		}
-		p.take()
+		p.next()
 		u.Column = name
 	} else {
 		for {
-			t := p.take()
+			t := p.next()
 			if t.kind != tQuoted && (t.kind != tWord || reserved[t.word]) {
-				fail(t.Span, "expected the name of a calendar"+p.found(t), "for example: using isles + bank")
+				failAt(t.Span, "expected the name of a calendar"+p.describe(t), "for example: using isles + bank")
 			}
 			text := t.word
 			if t.kind == tWord {
 				text = p.text[t.Start:t.End]
 			}
 			u.Calendars = append(u.Calendars, Name{t.Span, text})
-			if !p.peek().sign("+") || p.shiftAhead() {
+			if !p.peek().isSign("+") || p.peekShift() {
 				break
 			}
-			p.take()
+			p.next()
 		}
 	}
-	u.Span = at.to(p.last())
+	u.Span = at.through(p.prevSpan())
 	return u
 }
 
@@ -415,29 +415,29 @@ func (p *parser) ordinal() (n int) {
 	t := p.peek()
 	switch {
 	case t.kind == tOrdinal:
-		n = t.n
+		n = t.num
 	case t.kind == tWord && ordinals[t.word] != 0:
 		n = ordinals[t.word]
 	default:
 		return 0
 	}
-	p.take()
+	p.next()
 	if n == 0 {
-		fail(t.Span, "ordinals start at 1st", "")
+		failAt(t.Span, "ordinals start at 1st", "")
 	}
-	if n > 0 && p.peek().is("last") {
+	if n > 0 && p.peek().isWord("last") {
 		if n == 1 {
-			fail(t.to(p.peek().Span), "`"+t.word+" last` repeats itself", "write `last`")
+			failAt(t.through(p.peek().Span), "`"+t.word+" last` repeats itself", "write `last`")
 		}
-		p.take()
+		p.next()
 		n = -n
 	}
 	return n
 }
 
-// ofMonth puts an item into a month and refuses days that no such month has.
-func (p *parser) ofMonth(it recur.Item, month int, at Span) recur.Item {
-	it.In = month
+// inMonth puts an item into a month and refuses days that no such month has.
+func (p *parser) inMonth(it recur.Item, month int, at Span) recur.Item {
+	it.Month = month
 	longest := 31
 	switch month {
 	case 2:
@@ -446,7 +446,7 @@ func (p *parser) ofMonth(it recur.Item, month int, at Span) recur.Item {
 		longest = 30
 	}
 	if it.Kind == recur.DayNumber && max(it.N, it.To, -it.N) > longest {
-		fail(at, "no such day of "+monthName(month), "")
+		failAt(at, "no such day of "+monthName(month), "")
 	}
 	return it
 }

@@ -2,46 +2,46 @@ package phrase
 
 import "strings"
 
-// Gives is what a measure gives.
-type Gives uint8
+// ResultKind is what a measure gives.
+type ResultKind uint8
 
 // The kinds of results.
 const (
-	GivesNumber Gives = iota
-	GivesText
-	GivesTruth
+	NumberResult ResultKind = iota
+	TextResult
+	TruthResult
 )
 
 // PartInfo is a part of a date: its words in the language and what it gives.
 // The function that takes it stands in eval, under the same name.
 type PartInfo struct {
-	Name     string
-	Gives    Gives
-	Calendar bool // asks a working calendar, so that `using` may follow
-	words    []string
+	Name          string
+	Result        ResultKind
+	TakesCalendar bool // asks a working calendar, so that `using` may follow
+	words         []string
 }
 
 // Parts are the parts of a date. Where one begins with the words of another,
 // the longer comes first.
 var Parts = []*PartInfo{
 	{Name: "weekday number from sun"},
-	{Name: "calendar quarter", Gives: GivesText},
-	{Name: "calendar month", Gives: GivesText},
-	{Name: "fiscal quarter", Gives: GivesText},
+	{Name: "calendar quarter", Result: TextResult},
+	{Name: "calendar month", Result: TextResult},
+	{Name: "fiscal quarter", Result: TextResult},
 	{Name: "weekday number"},
-	{Name: "weekday name", Gives: GivesText},
+	{Name: "weekday name", Result: TextResult},
 	{Name: "fiscal month"},
 	{Name: "fiscal week"},
-	{Name: "fiscal year", Gives: GivesText},
-	{Name: "holiday name", Gives: GivesText, Calendar: true},
-	{Name: "working day", Gives: GivesTruth, Calendar: true},
-	{Name: "month name", Gives: GivesText},
+	{Name: "fiscal year", Result: TextResult},
+	{Name: "holiday name", Result: TextResult, TakesCalendar: true},
+	{Name: "working day", Result: TruthResult, TakesCalendar: true},
+	{Name: "month name", Result: TextResult},
 	{Name: "day of year"},
-	{Name: "iso week", Gives: GivesText},
-	{Name: "weekday", Gives: GivesText},
-	{Name: "quarter", Gives: GivesText},
+	{Name: "iso week", Result: TextResult},
+	{Name: "weekday", Result: TextResult},
+	{Name: "quarter", Result: TextResult},
 	{Name: "month"},
-	{Name: "half", Gives: GivesText},
+	{Name: "half", Result: TextResult},
 	{Name: "year"},
 	{Name: "day"},
 }
@@ -60,38 +60,38 @@ type Part struct {
 	Using *Using
 }
 
-// partAhead returns the part whose words and `of` follow; nil if none does.
-func (p *parser) partAhead() *PartInfo {
+// peekPart returns the part whose words and `of` follow; nil if none does.
+func (p *parser) peekPart() *PartInfo {
 	if p.peek().kind != tWord {
 		return nil
 	}
 next:
 	for _, part := range Parts {
 		for k, w := range part.words {
-			if !p.ahead(k).is(w) {
+			if !p.peekAt(k).isWord(w) {
 				continue next
 			}
 		}
-		if p.ahead(len(part.words)).is("of") {
+		if p.peekAt(len(part.words)).isWord("of") {
 			return part
 		}
 	}
 	return nil
 }
 
-func (p *parser) part(what *PartInfo) Expr {
+func (p *parser) datePart(what *PartInfo) Expr {
 	t := p.peek()
-	p.i += len(what.words) + 1
+	p.pos += len(what.words) + 1
 	e := &Part{What: what, Of: p.operand("a date or a name after `of`")}
-	if what.Calendar {
+	if what.TakesCalendar {
 		e.Using = p.using()
 	}
-	e.Span = t.to(p.last())
+	e.Span = t.through(p.prevSpan())
 	return e
 }
 
 func (a *Part) write(p *printer) {
-	p.put(a.What.Name, " of ")
-	operand(p, a.Of)
+	p.writeStrings(a.What.Name, " of ")
+	writeOperand(p, a.Of)
 	a.Using.write(p)
 }

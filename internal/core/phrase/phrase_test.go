@@ -93,9 +93,9 @@ func TestReading(t *testing.T) {
 // written.
 func TestBroughtWords(t *testing.T) {
 	fill := strings.NewReplacer("#", "3", "@", "fridays", "$", "june")
-	for _, b := range brought {
+	for _, b := range foreignWords {
 		text := fill.Replace(b.words)
-		write := Brought(text, Span{0, len(text)})
+		write := ForeignHint(text, Span{0, len(text)})
 		if want := strings.NewReplacer("#th", "3rd", "#", "3", "@", "fri", "$", "jun").Replace(b.write); write != want {
 			t.Errorf("%q gets %q, want %q", text, write, want)
 		}
@@ -111,8 +111,8 @@ func TestBroughtWords(t *testing.T) {
 			}
 		}
 	}
-	if len(brought) < 80 {
-		t.Errorf("%d words", len(brought))
+	if len(foreignWords) < 80 {
+		t.Errorf("%d words", len(foreignWords))
 	}
 }
 
@@ -124,13 +124,13 @@ func TestDistance(t *testing.T) {
 	}{{"", "", 0}, {"fri", "fri", 0}, {"fri", "fr", 1}, {"fri", "frid", 1}, {"fri", "fry", 1}, {"firday", "friday", 1}, {"ab", "ba", 1}, {"abcd", "badc", 2}, {"last", "first", 3}, {"ca", "abc", 3}} {
 		var room [3][]int
 		for limit := range 7 { // from which on it may be any more
-			got, back := distance([]rune(c.a), []rune(c.b), limit, &room), distance([]rune(c.b), []rune(c.a), limit, &room)
+			got, back := editDistance([]rune(c.a), []rune(c.b), limit, &room), editDistance([]rune(c.b), []rune(c.a), limit, &room)
 			if c.want < limit && (got != c.want || back != c.want) || c.want >= limit && (got < limit || back < limit) {
 				t.Errorf("%s to %s: %d and %d, want %d, limit %d", c.a, c.b, got, back, c.want, limit)
 			}
 		}
 	}
-	many := make([]string, manyNames)
+	many := make([]string, maxNamesForFullSearch)
 	for i := range many {
 		many[i] = "pier" + strconv.Itoa(i)
 	}
@@ -190,7 +190,7 @@ func TestReserved(t *testing.T) {
 	if err != nil || len(files) < 10 {
 		t.Fatal(files, err)
 	}
-	call, literal := regexp.MustCompile(`\b(?:is|accept|expect)\(((?:"[a-z0-9-]+"(?:, )?)+)`), regexp.MustCompile(`[a-z0-9-]+`)
+	call, literal := regexp.MustCompile(`\b(?:isWord|accept|expect)\(((?:"[a-z0-9-]+"(?:, )?)+)`), regexp.MustCompile(`[a-z0-9-]+`)
 	seen := 0
 	for _, f := range files {
 		source, err := os.ReadFile(f)
@@ -202,7 +202,7 @@ func TestReserved(t *testing.T) {
 		}
 		for _, m := range call.FindAllSubmatch(source, -1) {
 			for _, w := range literal.FindAllString(string(m[1]), -1) {
-				if seen++; !Reserved(w) {
+				if seen++; !IsReserved(w) {
 					t.Errorf("%s: a pattern may take `%s`", f, w)
 				}
 			}
@@ -212,15 +212,15 @@ func TestReserved(t *testing.T) {
 		t.Errorf("only %d words were found", seen)
 	}
 	for _, w := range []string{"lead", "begins", "cut-off", "site", "cal"} {
-		if Reserved(w) {
+		if IsReserved(w) {
 			t.Errorf("a pattern can't take `%s`", w)
 		}
 	}
 }
 
 func TestCounted(t *testing.T) {
-	for want, got := range map[string]string{"1 entry": Counted(1, "entry"), "2 entries": Counted(2, "entry"), "0 days": Counted(0, "day"),
-		"3 nominal dates": Counted(3, "nominal date"), "1 row is": IsAre(1, "row"), "2 rows are": IsAre(2, "row")} {
+	for want, got := range map[string]string{"1 entry": Plural(1, "entry"), "2 entries": Plural(2, "entry"), "0 days": Plural(0, "day"),
+		"3 nominal dates": Plural(3, "nominal date"), "1 row is": CountIs(1, "row"), "2 rows are": CountIs(2, "row")} {
 		if got != want {
 			t.Errorf("%s, want %s", got, want)
 		}

@@ -12,7 +12,7 @@ import (
 // tree has, and that parses to that tree again.
 type printer struct{ strings.Builder }
 
-func (p *printer) put(parts ...string) {
+func (p *printer) writeStrings(parts ...string) {
 	for _, s := range parts {
 		p.WriteString(s)
 	}
@@ -43,14 +43,14 @@ func ExprText(e Expr) string {
 // StepText returns the canonical form of one step.
 func StepText(s Step) string { return ExprText(s) }
 
-func monthName(m int) string       { return civil.MonthNames[m] }
-func shortMonth(m int) string      { return strings.ToLower(civil.MonthNames[m][:3]) }
-func short(w civil.Weekday) string { return strings.ToLower(w.Short()) }
-func (d *Date) write(p *printer)   { p.put(d.Day.String()) }
-func itoa(n int) string            { return strconv.Itoa(n) }
-func (*Today) write(p *printer)    { p.put("today") }
+func monthName(m int) string              { return civil.MonthNames[m] }
+func shortMonth(m int) string             { return strings.ToLower(civil.MonthNames[m][:3]) }
+func shortWeekday(w civil.Weekday) string { return strings.ToLower(w.Abbrev()) }
+func (d *Date) write(p *printer)          { p.writeStrings(d.Day.String()) }
+func itoa(n int) string                   { return strconv.Itoa(n) }
+func (*Today) write(p *printer)           { p.writeStrings("today") }
 
-func (n *Number) write(p *printer) { p.put(n.Text()) }
+func (n *Number) write(p *printer) { p.writeStrings(n.Text()) }
 
 // Text returns the number as it is written.
 func (n *Number) Text() string {
@@ -60,14 +60,14 @@ func (n *Number) Text() string {
 	return itoa(n.N)
 }
 
-// clock writes minutes after midnight as 16:30.
-func clock(m int) string {
+// clockText writes minutes after midnight as 16:30.
+func clockText(m int) string {
 	return string(civil.AppendClock(nil, m))
 }
 
 // plain reports whether the name needs no quotes wherever it stands.
 func (n *Name) plain() bool {
-	if isLanguage[strings.ToLower(n.Text)] {
+	if quotedWords[strings.ToLower(n.Text)] {
 		return false
 	}
 	p, err := Parse(n.Text)
@@ -80,21 +80,21 @@ func (n *Name) plain() bool {
 
 func (n *Name) write(p *printer) {
 	if n.plain() {
-		p.put(n.Text)
+		p.writeStrings(n.Text)
 		return
 	}
-	p.put(`"`, strings.ReplaceAll(n.Text, `"`, `""`), `"`)
+	p.writeStrings(`"`, strings.ReplaceAll(n.Text, `"`, `""`), `"`)
 }
 
-func (o *Other) write(p *printer) {
+func (o *SeriesRef) write(p *printer) {
 	(&Name{Text: o.Series}).write(p)
-	p.put(".")
+	p.writeStrings(".")
 	(&Name{Text: o.What}).write(p)
 }
 
-// isLanguage holds words that a canonical name quotes although the place may
+// quotedWords holds words that a canonical name quotes although the place may
 // make them plain.
-var isLanguage = map[string]bool{
+var quotedWords = map[string]bool{
 	"end": true, "last": true,
 	"every": true, "dates": true, "rrule": true, "lasting": true, "start": true, "middle": true, "next": true,
 	"previous": true, "roll": true, "anniversary": true, "easter": true, "working": true, "earlier": true,
@@ -104,31 +104,31 @@ var isLanguage = map[string]bool{
 }
 
 func (o *Otherwise) write(p *printer) {
-	numberOperand(p, o.A)
-	p.put(" otherwise ")
-	numberOperand(p, o.B)
+	writeNumberOperand(p, o.A)
+	p.writeStrings(" otherwise ")
+	writeNumberOperand(p, o.B)
 }
 
-func (e *Extreme) write(p *printer) {
+func (e *EarlierLater) write(p *printer) {
 	word := "earlier"
 	if e.Later {
 		word = "later"
 	}
-	p.put(word, " of ")
-	operand(p, e.A)
-	p.put(" and ")
-	operand(p, e.B)
+	p.writeStrings(word, " of ")
+	writeOperand(p, e.A)
+	p.writeStrings(" and ")
+	writeOperand(p, e.B)
 }
 
-// operand writes e, in parentheses where its place takes no more than one name.
-func operand(p *printer, e Expr) {
+// writeOperand writes e, in parentheses where its place takes no more than one name.
+func writeOperand(p *printer, e Expr) {
 	switch e.(type) {
-	case *Date, *Number, *Text, *Name, *Other, *Today, *Extreme, *Stretch, *ClosedDays:
+	case *Date, *Number, *Text, *Name, *SeriesRef, *Today, *EarlierLater, *Stretch, *ClosedDays:
 		e.write(p)
 	default:
-		p.put("(")
+		p.writeStrings("(")
 		e.write(p)
-		p.put(")")
+		p.writeStrings(")")
 	}
 }
 
@@ -136,14 +136,14 @@ func (s *Steps) write(p *printer) {
 	if s.Base != nil {
 		switch s.Base.(type) {
 		case *Steps, *If, *Join, *Format, *Arith:
-			operand(p, s.Base)
+			writeOperand(p, s.Base)
 		default:
-			part(p, s.Base)
+			writeOperandOf(p, s.Base)
 		}
 	}
 	for i, step := range s.List {
 		if i > 0 || s.Base != nil {
-			p.put(", ")
+			p.writeStrings(", ")
 		}
 		step.write(p)
 	}
@@ -164,16 +164,16 @@ func (u *Using) write(p *printer) {
 	if u == nil {
 		return
 	}
-	p.put(" using ")
+	p.writeStrings(" using ")
 	if u.Column != nil {
-		p.put("(")
+		p.writeStrings("(")
 		u.Column.write(p)
-		p.put(")")
+		p.writeStrings(")")
 		return
 	}
 	for i, c := range u.Calendars {
 		if i > 0 {
-			p.put(" + ")
+			p.writeStrings(" + ")
 		}
 		c.write(p)
 	}
@@ -181,9 +181,9 @@ func (u *Using) write(p *printer) {
 
 func (a Amount) write(p *printer) {
 	a.By.write(p)
-	p.put(" ", unitTable[a.Unit].word)
+	p.writeStrings(" ", unitTable[a.Unit].word)
 	if n, ok := a.By.(*Number); !ok || n.N != 1 {
-		p.put("s")
+		p.writeStrings("s")
 	}
 }
 
@@ -213,7 +213,7 @@ func ordinalText(n int) string {
 func NthText(it recur.Item) string {
 	switch it.Kind {
 	case recur.NthWeekday:
-		return ordinalText(it.N) + " " + short(it.Weekday)
+		return ordinalText(it.N) + " " + shortWeekday(it.Weekday)
 	case recur.NthWorking:
 		return ordinalText(it.N) + " working day"
 	}
@@ -226,7 +226,7 @@ func itemText(it recur.Item, year bool) string {
 	switch it.Kind {
 	case recur.DayNumber:
 		switch {
-		case it.N > 0 && it.In == 0:
+		case it.N > 0 && it.Month == 0:
 			text = "day " + strconv.Itoa(it.N)
 		case it.N > 0:
 			text = strconv.Itoa(it.N)
@@ -242,9 +242,9 @@ func itemText(it recur.Item, year bool) string {
 			text = ordinalText(it.N)
 		}
 	case recur.EveryWeekday:
-		text = short(it.Weekday)
+		text = shortWeekday(it.Weekday)
 		if it.WeekdayTo != 0 {
-			text += "-" + short(it.WeekdayTo)
+			text += "-" + shortWeekday(it.WeekdayTo)
 		}
 	case recur.MiddleDay:
 		text = "middle"
@@ -253,15 +253,15 @@ func itemText(it recur.Item, year bool) string {
 	case recur.OrthodoxEasterDay:
 		return "orthodox easter"
 	case recur.WeekOfYear:
-		return short(it.Weekday) + " of week " + strconv.Itoa(it.N)
+		return shortWeekday(it.Weekday) + " of week " + strconv.Itoa(it.N)
 	default:
 		text = NthText(it)
 	}
 	switch {
-	case it.In != 0 && year:
-		text += of + shortMonth(it.In)
-	case it.In != 0:
-		text += " of month " + strconv.Itoa(it.In)
+	case it.Month != 0 && year:
+		text += of + shortMonth(it.Month)
+	case it.Month != 0:
+		text += " of month " + strconv.Itoa(it.Month)
 	case year && it.Kind != recur.DayNumber:
 		text += " of year"
 	case year && it.N < 0:
@@ -272,67 +272,67 @@ func itemText(it recur.Item, year bool) string {
 
 func (r *Rule) write(p *printer) {
 	switch {
-	case r.In != nil:
-		p.put("rule in ")
-		r.In.write(p)
+	case r.Column != nil:
+		p.writeStrings("rule in ")
+		r.Column.write(p)
 		return
-	case r.Listed:
-		p.put("dates ")
-		exprs(p, r.Plus)
+	case r.IsListed:
+		p.writeStrings("dates ")
+		writeList(p, r.Include)
 	case r.RRule != nil:
-		p.put("rrule ", r.RRule.String())
+		p.writeStrings("rrule ", r.RRule.String())
 	case r.EveryBy != nil:
-		p.put("every ")
+		p.writeStrings("every ")
 		r.EveryBy.write(p)
-		p.put(" ", r.unitWord(), "s")
+		p.writeStrings(" ", r.unitWord(), "s")
 	case r.Working && r.Every == 1:
-		p.put("every working day")
+		p.writeStrings("every working day")
 	case r.Working:
-		p.put("every ", strconv.Itoa(r.Every), " working days")
+		p.writeStrings("every ", strconv.Itoa(r.Every), " working days")
 	default:
-		p.put(r.cadence())
+		p.writeStrings(r.cadence())
 	}
 	for i, d := range r.On {
-		p.put(map[bool]string{true: " on ", false: ", "}[i == 0], r.dayText(d.Item))
+		p.writeStrings(map[bool]string{true: " on ", false: ", "}[i == 0], r.dayText(d.Item))
 	}
 	for i, m := range r.Months {
-		p.put(map[bool]string{true: " in ", false: ", "}[i == 0], shortMonth(m))
+		p.writeStrings(map[bool]string{true: " in ", false: ", "}[i == 0], shortMonth(m))
 	}
 	clause := func(word string, e Expr) {
 		if e != nil {
-			p.put(word)
-			operand(p, e)
+			p.writeStrings(word)
+			writeOperand(p, e)
 		}
 	}
 	clause(" from ", r.From)
 	clause(" until ", r.Until)
-	clause(" back from ", r.Back)
+	clause(" back from ", r.BackFrom)
 	if r.Times > 0 {
-		p.put(" ", strconv.Itoa(r.Times), " times")
+		p.writeStrings(" ", strconv.Itoa(r.Times), " times")
 	}
 	if r.TimesBy != nil {
-		p.put(" ")
+		p.writeStrings(" ")
 		r.TimesBy.write(p)
-		p.put(" times")
+		p.writeStrings(" times")
 	}
-	if len(r.Without) > 0 {
-		p.put(" leaving out ")
-		exprs(p, r.Without)
+	if len(r.Exclude) > 0 {
+		p.writeStrings(" leaving out ")
+		writeList(p, r.Exclude)
 	}
-	if len(r.Plus) > 0 && !r.Listed {
-		p.put(" plus ")
-		exprs(p, r.Plus)
+	if len(r.Include) > 0 && !r.IsListed {
+		p.writeStrings(" plus ")
+		writeList(p, r.Include)
 	}
-	if r.Short {
-		p.put(" skipping short months")
+	if r.SkipShort {
+		p.writeStrings(" skipping short months")
 	}
 	r.Using.write(p)
-	if r.Choose != nil {
-		p.put(" then ")
-		operand(p, r.Choose)
+	if r.Choice != nil {
+		p.writeStrings(" then ")
+		writeOperand(p, r.Choice)
 	}
 	for i, s := range r.Then {
-		p.put(map[bool]string{true: " then ", false: ", "}[i == 0 && r.Choose == nil])
+		p.writeStrings(map[bool]string{true: " then ", false: ", "}[i == 0 && r.Choice == nil])
 		s.write(p)
 	}
 }
@@ -368,16 +368,16 @@ func (r *Rule) unitWord() string {
 	return civil.UnitNames[r.Unit]
 }
 
-func (s *Stretch) write(p *printer) { p.put(s.A, "..", s.B) }
+func (s *Stretch) write(p *printer) { p.writeStrings(s.A, "..", s.B) }
 
-func (*ClosedDays) write(p *printer) { p.put("closed days") }
+func (*ClosedDays) write(p *printer) { p.writeStrings("closed days") }
 
-func exprs(p *printer, list []Expr) {
+func writeList(p *printer, list []Expr) {
 	for i, e := range list {
 		if i > 0 {
-			p.put(", ")
+			p.writeStrings(", ")
 		}
-		operand(p, e)
+		writeOperand(p, e)
 	}
 }
 

@@ -24,8 +24,8 @@ func sentence(s string) string {
 	return strings.ToUpper(s[:1]) + s[1:] + "."
 }
 
-// and joins parts as people do.
-func and(parts []string) string {
+// joinAnd joins parts as people do.
+func joinAnd(parts []string) string {
 	if n := len(parts); n > 1 {
 		return strings.Join(parts[:n-1], ", ") + " and " + parts[n-1]
 	}
@@ -40,13 +40,13 @@ func (r *Rule) Reading() string {
 		for _, e := range list {
 			s = append(s, exprReading(e))
 		}
-		return and(s)
+		return joinAnd(s)
 	}
 	switch {
-	case r.In != nil:
-		return sentence("the rule in each row's " + r.In.Text + " holds")
-	case r.Listed:
-		b.WriteString("the dates " + dates(r.Plus))
+	case r.Column != nil:
+		return sentence("the rule in each row's " + r.Column.Text + " holds")
+	case r.IsListed:
+		b.WriteString("the dates " + dates(r.Include))
 	case r.RRule != nil:
 		b.WriteString("the dates of the RFC 5545 rule " + r.RRule.String())
 	default:
@@ -57,8 +57,8 @@ func (r *Rule) Reading() string {
 		days = append(days, r.dayReading(d.Item))
 	}
 	if len(days) > 0 {
-		b.WriteString(", on " + and(days))
-	} else if !r.Listed && r.RRule == nil && r.Unit != civil.Day {
+		b.WriteString(", on " + joinAnd(days))
+	} else if !r.IsListed && r.RRule == nil && r.Unit != civil.Day {
 		b.WriteString(", on the day it counts from")
 	}
 	if len(r.Months) > 0 {
@@ -66,34 +66,34 @@ func (r *Rule) Reading() string {
 		for _, m := range r.Months {
 			s = append(s, monthName(m))
 		}
-		b.WriteString(", in " + and(s) + " only")
+		b.WriteString(", in " + joinAnd(s) + " only")
 	}
 	clause := func(e Expr, before, after string) {
 		if e != nil {
 			b.WriteString(before + exprReading(e) + after)
 		}
 	}
-	clause(r.Back, ", counted back from ", "")
+	clause(r.BackFrom, ", counted back from ", "")
 	clause(r.From, ", from ", " on")
 	clause(r.Until, ", until ", " (included)")
 	if r.Times > 0 {
 		b.WriteString(", " + strconv.Itoa(r.Times) + " times")
 	}
 	clause(r.TimesBy, ", as many times as ", " says")
-	if len(r.Without) > 0 {
-		b.WriteString(", leaving out " + dates(r.Without))
+	if len(r.Exclude) > 0 {
+		b.WriteString(", leaving out " + dates(r.Exclude))
 	}
-	if len(r.Plus) > 0 && !r.Listed {
-		b.WriteString(", and also on " + dates(r.Plus))
+	if len(r.Include) > 0 && !r.IsListed {
+		b.WriteString(", and also on " + dates(r.Include))
 	}
-	if r.Short {
+	if r.SkipShort {
 		b.WriteString(", with no date in a month without that day")
 	}
 	if r.Using != nil {
 		b.WriteString(", by the calendar" + usingReading(r.Using))
 	}
-	if r.Choose != nil {
-		b.WriteString("; of which each is " + ExprText(r.Choose))
+	if r.Choice != nil {
+		b.WriteString("; of which each is " + ExprText(r.Choice))
 	}
 	if len(r.Then) > 0 {
 		b.WriteString("; then " + stepsReading(r.Then))
@@ -113,7 +113,7 @@ func usingReading(u *Using) string {
 		s = append(s, c.Text)
 	}
 	if len(s) > 1 {
-		return " of " + and(s) + " together"
+		return " of " + joinAnd(s) + " together"
 	}
 	return " of " + s[0]
 }
@@ -139,7 +139,7 @@ func (r *Rule) dayReading(it recur.Item) string {
 	s := ""
 	switch it.Kind {
 	case recur.DayNumber:
-		whole := it.In == 0 && r.Unit != civil.Month
+		whole := it.Month == 0 && r.Unit != civil.Month
 		switch {
 		case it.N < 0:
 			s = "the " + ordinalText(it.N) + " day"
@@ -150,7 +150,7 @@ func (r *Rule) dayReading(it recur.Item) string {
 		default:
 			s = "the " + ordinalText(it.N)
 		}
-		if it.N > 28 && !whole && !r.Short && (it.In == 0 || r.Unit != civil.Year || it.N > civil.DaysIn(2027, it.In)) {
+		if it.N > 28 && !whole && !r.SkipShort && (it.Month == 0 || r.Unit != civil.Year || it.N > civil.DaysIn(2027, it.Month)) {
 			s += " (or the last day of a shorter month)"
 		}
 	case recur.EveryWeekday:
@@ -174,10 +174,10 @@ func (r *Rule) dayReading(it recur.Item) string {
 		return civil.WeekdayNames[it.Weekday] + " of ISO week " + strconv.Itoa(it.N)
 	}
 	switch {
-	case it.In != 0 && r.Unit == civil.Year:
-		s += " of " + monthName(it.In)
-	case it.In != 0:
-		s += " of its " + ordinalText(it.In) + " month"
+	case it.Month != 0 && r.Unit == civil.Year:
+		s += " of " + monthName(it.Month)
+	case it.Month != 0:
+		s += " of its " + ordinalText(it.Month) + " month"
 	}
 	return s
 }
@@ -194,11 +194,11 @@ func exprReading(e Expr) string {
 		return "the days on which the calendar is closed"
 	case *Name:
 		return e.Text
-	case *Other:
+	case *SeriesRef:
 		return e.What + " of " + e.Series
 	case *Otherwise:
 		return exprReading(e.A) + ", or " + exprReading(e.B) + " if that is blank"
-	case *Extreme:
+	case *EarlierLater:
 		word := "the earlier of "
 		if e.Later {
 			word = "the later of "

@@ -14,56 +14,56 @@ type Span struct{ Start, End int }
 // Pos returns the span; every node embeds one.
 func (s Span) Pos() Span { return s }
 
-func (s Span) to(e Span) Span { return Span{s.Start, e.End} }
+func (s Span) through(e Span) Span { return Span{s.Start, e.End} }
 
-type kind uint8
+type tokenKind uint8
 
 const (
-	tEnd     kind = iota
-	tWord         // a bare word, lower case in word
-	tNumber       // 15, 2.5
-	tOrdinal      // 1st, 2nd
-	tDate         // 2027-03-31
-	tTime         // 16:30
-	tText         // 'text'
-	tQuoted       // "a name"
-	tSign         // punctuation
-	tRaw          // the text of an RFC 5545 rule
-	tStretch      // 2027-07-01..2027-08-15
-	tOther        // series.milestone
+	tEnd       tokenKind = iota
+	tWord                // a bare word, lower case in word
+	tNumber              // 15, 2.5
+	tOrdinal             // 1st, 2nd
+	tDate                // 2027-03-31
+	tTime                // 16:30
+	tText                // 'text'
+	tQuoted              // "a name"
+	tSign                // punctuation
+	tRaw                 // the text of an RFC 5545 rule
+	tStretch             // 2027-07-01..2027-08-15
+	tSeriesRef           // series.milestone
 )
 
 type token struct {
 	Span
-	kind kind
-	word string // what it says: lower case, quotes resolved
-	of   string // the series of a milestone
-	n    int    // number, ordinal, minutes of a time
-	date civil.Date
+	kind   tokenKind
+	word   string // what it says: lower case, quotes resolved
+	series string // the series of a milestone
+	num    int    // number, ordinal, minutes of a time
+	date   civil.Date
 }
 
 type scanner struct {
 	text string
-	at   int
+	pos  int
 	toks []token
 }
 
 // scan splits a phrase into tokens; it always ends them with tEnd.
 func scan(text string) (toks []token, err error) {
 	s := &scanner{text: text}
-	defer func() { rescue(recover(), text, &err) }()
+	defer func() { recoverError(recover(), text, &err) }()
 	for s.next() {
 		if n := len(s.toks); n == 1 && s.toks[0].kind == tWord && s.toks[0].word == "rrule" {
-			s.raw()
+			s.rawRRule()
 		}
 	}
 	s.add(tEnd, len(text), "")
 	return s.toks, nil
 }
 
-func (s *scanner) add(k kind, end int, word string) *token {
-	s.toks = append(s.toks, token{Span: Span{s.at, end}, kind: k, word: word})
-	s.at = end
+func (s *scanner) add(k tokenKind, end int, word string) *token {
+	s.toks = append(s.toks, token{Span: Span{s.pos, end}, kind: k, word: word})
+	s.pos = end
 	return &s.toks[len(s.toks)-1]
 }
 
@@ -72,19 +72,19 @@ func (s *scanner) peek(at int) rune {
 	return r
 }
 
-func (s *scanner) space() {
-	for s.at < len(s.text) {
-		r, n := utf8.DecodeRuneInString(s.text[s.at:])
+func (s *scanner) skipSpace() {
+	for s.pos < len(s.text) {
+		r, n := utf8.DecodeRuneInString(s.text[s.pos:])
 		if !unicode.IsSpace(r) {
 			return
 		}
-		s.at += n
+		s.pos += n
 	}
 }
 
-func (s *scanner) raw() {
-	s.space()
-	end := s.at
+func (s *scanner) rawRRule() {
+	s.skipSpace()
+	end := s.pos
 	for end < len(s.text) {
 		r, n := utf8.DecodeRuneInString(s.text[end:])
 		if unicode.IsSpace(r) {
@@ -92,8 +92,8 @@ func (s *scanner) raw() {
 		}
 		end += n
 	}
-	if end > s.at {
-		s.add(tRaw, end, s.text[s.at:end])
+	if end > s.pos {
+		s.add(tRaw, end, s.text[s.pos:end])
 	}
 }
 
@@ -114,11 +114,11 @@ func (s *scanner) wordEnd(end int) int {
 }
 
 func (s *scanner) next() bool {
-	s.space()
-	if s.at >= len(s.text) {
+	s.skipSpace()
+	if s.pos >= len(s.text) {
 		return false
 	}
-	c := s.text[s.at]
+	c := s.text[s.pos]
 	switch {
 	case s.stretch():
 	case c >= '0' && c <= '9':
@@ -126,21 +126,21 @@ func (s *scanner) next() bool {
 	case c == '\'' || c == '"':
 		s.quoted(c)
 	case strings.IndexByte("+-*/^(),=<>!&", c) >= 0:
-		end := s.at + 1
+		end := s.pos + 1
 		if end < len(s.text) && s.text[end] == '=' && (c == '<' || c == '>' || c == '!') {
 			end++
 		}
-		s.add(tSign, end, s.text[s.at:end])
-	case unicode.IsLetter(s.peek(s.at)):
-		end := s.wordEnd(s.at)
-		s.add(tWord, end, strings.ToLower(s.text[s.at:end]))
-		s.other()
+		s.add(tSign, end, s.text[s.pos:end])
+	case unicode.IsLetter(s.peek(s.pos)):
+		end := s.wordEnd(s.pos)
+		s.add(tWord, end, strings.ToLower(s.text[s.pos:end]))
+		s.seriesRef()
 	default:
-		n := utf8.RuneLen(s.peek(s.at))
-		if n < 1 || s.peek(s.at) == utf8.RuneError {
+		n := utf8.RuneLen(s.peek(s.pos))
+		if n < 1 || s.peek(s.pos) == utf8.RuneError {
 			n = 1
 		}
-		fail(Span{s.at, s.at + n}, "this character has no meaning in a phrase",
+		failAt(Span{s.pos, s.pos + n}, "this character has no meaning in a phrase",
 			`put names with other characters in double quotes, texts in single quotes`)
 	}
 	return true
@@ -156,23 +156,23 @@ func (s *scanner) stretch() bool {
 		return end
 	}
 	space := func(at int) int { return len(s.text) - len(strings.TrimLeftFunc(s.text[at:], unicode.IsSpace)) }
-	end := side(s.at)
+	end := side(s.pos)
 	dots := space(end)
-	if end == s.at || !strings.HasPrefix(s.text[dots:], "..") {
+	if end == s.pos || !strings.HasPrefix(s.text[dots:], "..") {
 		return false
 	}
 	from := space(dots + 2)
 	to := side(from)
 	if to == from {
-		fail(Span{s.at, dots + 2}, "a range needs both a start and an end", "for example: 2027-07-01..2027-08-15")
+		failAt(Span{s.pos, dots + 2}, "a range needs both a start and an end", "for example: 2027-07-01..2027-08-15")
 	}
-	ends := [2]string{strings.ToUpper(s.text[s.at:end]), strings.ToUpper(s.text[from:to])}
+	ends := [2]string{strings.ToUpper(s.text[s.pos:end]), strings.ToUpper(s.text[from:to])}
 	for i, e := range ends {
 		if d, _, ok := civil.Parse(e); ok {
 			ends[i] = d.String()
-		} else if _, ok := civil.DefaultFrame.ParseSpan(e); !ok {
-			at := [2]Span{{s.at, end}, {from, to}}[i]
-			fail(at, "neither a date nor a period: "+s.text[at.Start:at.End],
+		} else if _, ok := civil.DefaultFiscalCalendar.ParseSpan(e); !ok {
+			at := [2]Span{{s.pos, end}, {from, to}}[i]
+			failAt(at, "neither a date nor a period: "+s.text[at.Start:at.End],
 				"each end of a range is a date or a period: 2027-07-01, 2027-07, 2027-Q3, FY2027")
 		}
 	}
@@ -182,7 +182,7 @@ func (s *scanner) stretch() bool {
 
 func (s *scanner) quoted(q byte) {
 	var b strings.Builder
-	for i := s.at + 1; i < len(s.text); i++ {
+	for i := s.pos + 1; i < len(s.text); i++ {
 		if s.text[i] != q {
 			b.WriteByte(s.text[i])
 			continue
@@ -194,42 +194,42 @@ func (s *scanner) quoted(q byte) {
 		}
 		if q == '"' {
 			if b.Len() == 0 {
-				fail(Span{s.at, i + 1}, "an empty name", "")
+				failAt(Span{s.pos, i + 1}, "an empty name", "")
 			}
 			s.add(tQuoted, i+1, b.String())
-			s.other()
+			s.seriesRef()
 		} else {
 			s.add(tText, i+1, b.String())
 		}
 		return
 	}
-	fail(Span{s.at, len(s.text)}, "this quote is never closed", "close it with "+string(q))
+	failAt(Span{s.pos, len(s.text)}, "this quote is never closed", "close it with "+string(q))
 }
 
-// other reads the milestone behind the name of a series, with a point and no blank between.
-func (s *scanner) other() {
-	if s.at+1 >= len(s.text) || s.text[s.at] != '.' || s.text[s.at+1] != '"' && !unicode.IsLetter(s.peek(s.at+1)) {
+// seriesRef reads the milestone behind the name of a series, with a point and no blank between.
+func (s *scanner) seriesRef() {
+	if s.pos+1 >= len(s.text) || s.text[s.pos] != '.' || s.text[s.pos+1] != '"' && !unicode.IsLetter(s.peek(s.pos+1)) {
 		return
 	}
 	series := &s.toks[len(s.toks)-1]
-	if series.kind == tOther {
-		fail(Span{series.Start, s.at + 1}, "a series and its milestone have one point between them",
+	if series.kind == tSeriesRef {
+		failAt(Span{series.Start, s.pos + 1}, "a series and its milestone have one point between them",
 			"put a name with a point in double quotes")
 	}
 	name := series.word
 	if series.kind == tWord {
 		name = s.text[series.Start:series.End]
 	}
-	if s.at++; s.text[s.at] == '"' {
+	if s.pos++; s.text[s.pos] == '"' {
 		s.quoted('"')
 	} else {
-		end := s.wordEnd(s.at)
-		s.add(tWord, end, s.text[s.at:end])
+		end := s.wordEnd(s.pos)
+		s.add(tWord, end, s.text[s.pos:end])
 	}
 	n := len(s.toks)
 	what := s.toks[n-1]
 	s.toks = s.toks[:n-1]
-	s.toks[n-2] = token{Span: s.toks[n-2].to(what.Span), kind: tOther, word: what.word, of: name}
+	s.toks[n-2] = token{Span: s.toks[n-2].through(what.Span), kind: tSeriesRef, word: what.word, series: name}
 }
 
 func (s *scanner) number() {
@@ -240,72 +240,72 @@ func (s *scanner) number() {
 		return at
 	}
 	for _, n := range []int{10, 8} { // an ISO date, if it ends there
-		end := s.at + n
+		end := s.pos + n
 		if end > len(s.text) || wordRune(s.peek(end)) || s.peek(end) == '-' && wordRune(s.peek(end+1)) {
 			continue
 		}
-		if d, shape, ok := civil.Parse(s.text[s.at:end]); shape {
+		if d, shape, ok := civil.Parse(s.text[s.pos:end]); shape {
 			if !ok {
-				fail(Span{s.at, end}, "no such date: "+s.text[s.at:end], "")
+				failAt(Span{s.pos, end}, "no such date: "+s.text[s.pos:end], "")
 			}
-			s.add(tDate, end, s.text[s.at:end]).date = d
+			s.add(tDate, end, s.text[s.pos:end]).date = d
 			return
 		}
 	}
-	end := digits(s.at)
-	if end-s.at == 4 && end < len(s.text) && s.text[end] == '-' && digits(end+1) > end+1 {
+	end := digits(s.pos)
+	if end-s.pos == 4 && end < len(s.text) && s.text[end] == '-' && digits(end+1) > end+1 {
 		stop := s.wordEnd(end)
-		fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "write dates as 2027-03-31, 2027-W13-3 or 2027-090")
+		failAt(Span{s.pos, stop}, "not a date: "+s.text[s.pos:stop], "write dates as 2027-03-31, 2027-W13-3 or 2027-090")
 	}
 	if sep := s.peek(end); sep == '.' || sep == '/' || sep == '-' { // 31.3.2027, 3/31/2027, 12-31-2027
 		mid := digits(end + 1)
 		if stop := digits(mid + 1); mid > end+1 && s.peek(mid) == sep && stop > mid+1 && (sep != '-' || stop-mid == 5) {
-			fail(Span{s.at, stop}, "not a date: "+s.text[s.at:stop], "write dates as 2027-03-31, which nobody can misread")
+			failAt(Span{s.pos, stop}, "not a date: "+s.text[s.pos:stop], "write dates as 2027-03-31, which nobody can misread")
 		}
 	}
-	n, fits := toInt(s.text[s.at:end])
+	n, fits := toInt(s.text[s.pos:end])
 	switch r := s.peek(end); {
 	case r == ':' && digits(end+1) > end+1:
 		stop := digits(end + 1)
-		text := s.text[s.at:stop]
-		if end-s.at == 1 { // 9:00
+		text := s.text[s.pos:stop]
+		if end-s.pos == 1 { // 9:00
 			text = "0" + text
 		}
 		minutes, ok := civil.ParseClock(text)
 		if !ok {
-			fail(Span{s.at, stop}, "not a time: "+s.text[s.at:stop], "write times as 09:00, from 00:00 to 23:59")
+			failAt(Span{s.pos, stop}, "not a time: "+s.text[s.pos:stop], "write times as 09:00, from 00:00 to 23:59")
 		}
-		s.add(tTime, stop, s.text[s.at:stop]).n = minutes
+		s.add(tTime, stop, s.text[s.pos:stop]).num = minutes
 	case r == '.' && digits(end+1) > end+1:
 		stop := digits(end + 1)
-		s.add(tNumber, stop, s.text[s.at:stop]).n = -1
+		s.add(tNumber, stop, s.text[s.pos:stop]).num = -1
 	case unicode.IsLetter(r):
-		s.lettered(end, n)
+		s.numberedWord(end, n)
 	default:
 		if !fits {
-			fail(Span{s.at, end}, "this number is too large", "")
+			failAt(Span{s.pos, end}, "this number is too large", "")
 		}
-		s.add(tNumber, end, s.text[s.at:end]).n = n
+		s.add(tNumber, end, s.text[s.pos:end]).num = n
 	}
 }
 
-// lettered reads a number n that ends in front of letters.
-func (s *scanner) lettered(end, n int) {
+// numberedWord reads a number n that ends in front of letters.
+func (s *scanner) numberedWord(end, n int) {
 	stop := end
 	for stop < len(s.text) && wordRune(s.peek(stop)) {
 		stop += utf8.RuneLen(s.peek(stop))
 	}
-	word := strings.ToLower(s.text[s.at:stop])
-	switch word[end-s.at:] {
+	word := strings.ToLower(s.text[s.pos:stop])
+	switch word[end-s.pos:] {
 	case "st", "nd", "rd", "th":
-		s.add(tOrdinal, stop, word).n = n
+		s.add(tOrdinal, stop, word).num = n
 	default:
-		if _, unit := units[singular(word[end-s.at:])]; unit { // 3days
-			s.add(tNumber, end, s.text[s.at:end]).n = n
+		if _, unit := units[singular(word[end-s.pos:])]; unit { // 3days
+			s.add(tNumber, end, s.text[s.pos:end]).num = n
 			return
 		}
 		if word != "30e" && word != "365f" { // parts of day counts
-			fail(Span{s.at, stop}, "this is neither a number nor a name: "+s.text[s.at:stop],
+			failAt(Span{s.pos, stop}, "this is neither a number nor a name: "+s.text[s.pos:stop],
 				"names start with a letter; put others in double quotes")
 		}
 		s.add(tWord, stop, word)

@@ -4,51 +4,51 @@ package phrase
 // after, or on or before a date.
 type Anniversary struct {
 	Span
-	On, Back bool
-	Of       Expr
+	OrOn, Backward bool
+	Of             Expr
 }
 
-var anniversaryForm = stepForm{word: "anniversary", alone: endless,
-	ahead: func(p *parser) bool { return p.ahead(1).is("on", "after") }, parse: (*parser).anniversary}
+var anniversaryForm = stepForm{word: "anniversary", rowsOnlyReason: endlessReason,
+	peek: func(p *parser) bool { return p.peekAt(1).isWord("on", "after") }, parse: (*parser).anniversary}
 
 func (p *parser) anniversary() Step {
-	t := p.take()
-	a := &Anniversary{On: true}
+	t := p.next()
+	a := &Anniversary{OrOn: true}
 	switch {
 	case p.accept("on", "or", "after"):
 	case p.accept("on", "or", "before"):
-		a.Back = true
+		a.Backward = true
 	case p.accept("after"):
-		a.On = false
+		a.OrOn = false
 	default:
-		fail(p.peek().Span, "expected `on or after`, `after` or `on or before`"+p.found(p.peek()),
+		failAt(p.peek().Span, "expected `on or after`, `after` or `on or before`"+p.describe(p.peek()),
 			"for example: anniversary on or after today")
 	}
-	a.Of = p.sideOf("a date, a name or `today`")
-	a.Span = t.to(p.last())
+	a.Of = p.comparedDate("a date, a name or `today`")
+	a.Span = t.through(p.prevSpan())
 	return a
 }
 
 func (a *Anniversary) write(p *printer) {
 	switch {
-	case a.Back:
-		p.put("anniversary on or before ")
-	case a.On:
-		p.put("anniversary on or after ")
+	case a.Backward:
+		p.writeStrings("anniversary on or before ")
+	case a.OrOn:
+		p.writeStrings("anniversary on or after ")
 	default:
-		p.put("anniversary after ")
+		p.writeStrings("anniversary after ")
 	}
-	operand(p, a.Of)
+	writeOperand(p, a.Of)
 }
 
-func (a *Anniversary) counts() (*Using, bool) { return nil, false }
-func (a *Anniversary) form() *stepForm        { return &anniversaryForm }
+func (a *Anniversary) calendarUse() (*Using, bool) { return nil, false }
+func (a *Anniversary) form() *stepForm             { return &anniversaryForm }
 
 func (s *Anniversary) reading() string {
 	way := "on or after "
-	if s.Back {
+	if s.Backward {
 		way = "on or before "
-	} else if !s.On {
+	} else if !s.OrOn {
 		way = "after "
 	}
 	return "the same day in the nearest year " + way + exprReading(s.Of)

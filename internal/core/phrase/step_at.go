@@ -12,42 +12,42 @@ type At struct {
 	Using   *Using
 }
 
-var atForm = stepForm{last: true, word: "at", parse: func(p *parser) Step {
-	t, at := p.take(), p.take()
+var atForm = stepForm{isLast: true, word: "at", parse: func(p *parser) Step {
+	t, at := p.next(), p.next()
 	if at.kind != tTime {
-		fail(at.Span, "expected a time after `at`"+p.found(at), "for example: at 16:30")
+		failAt(at.Span, "expected a time after `at`"+p.describe(at), "for example: at 16:30")
 	}
-	step := &At{Span: t.to(at.Span), Minutes: at.n}
+	step := &At{Span: t.through(at.Span), Minutes: at.num}
 	if p.accept("in") {
-		zone := p.take()
+		zone := p.next()
 		if zone.kind != tText {
-			fail(zone.Span, "expected a time zone"+p.found(zone),
+			failAt(zone.Span, "expected a time zone"+p.describe(zone),
 				"put its name in single quotes: at 17:00 in 'America/New_York'")
 		}
 		step.Zone = zone.word
 	}
 	step.Using = p.using()
-	step.Span = t.to(p.last())
-	if !p.peek().sign(",") || !p.ahead(1).is("in") {
-		p.ends("at")
+	step.Span = t.through(p.prevSpan())
+	if !p.peek().isSign(",") || !p.peekAt(1).isWord("in") {
+		p.expectLastStep("at")
 	}
 	return step
 }}
 
 func (a *At) write(p *printer) {
-	p.put("at ", clock(a.Minutes))
+	p.writeStrings("at ", clockText(a.Minutes))
 	if a.Zone != "" {
-		p.put(" in '", strings.ReplaceAll(a.Zone, "'", "''"), "'")
+		p.writeStrings(" in '", strings.ReplaceAll(a.Zone, "'", "''"), "'")
 	}
 	a.Using.write(p)
 }
 
-func (a *At) counts() (*Using, bool) { return a.Using, a.Using != nil }
-func (a *At) form() *stepForm        { return &atForm }
+func (a *At) calendarUse() (*Using, bool) { return a.Using, a.Using != nil }
+func (a *At) form() *stepForm             { return &atForm }
 
 func (s *At) reading() string {
 	if s.Zone != "" {
-		return "at " + clock(s.Minutes) + " on the clock of " + s.Zone
+		return "at " + clockText(s.Minutes) + " on the clock of " + s.Zone
 	}
-	return "at " + clock(s.Minutes)
+	return "at " + clockText(s.Minutes)
 }

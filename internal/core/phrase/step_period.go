@@ -28,14 +28,14 @@ type Nth struct {
 
 // edgeForm reads start of P, middle of P, end of P.
 func edgeForm(word string, where int) stepForm {
-	return stepForm{word: word, ahead: func(p *parser) bool { return p.ahead(1).is("of") },
+	return stepForm{word: word, peek: func(p *parser) bool { return p.peekAt(1).isWord("of") },
 		parse: func(p *parser) Step {
-			t := p.take()
+			t := p.next()
 			if !p.accept("of") {
-				fail(t.to(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
+				failAt(t.through(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
 			}
 			of := p.period()
-			return &Edge{t.to(p.last()), where, of}
+			return &Edge{t.through(p.prevSpan()), where, of}
 		}}
 }
 
@@ -48,19 +48,19 @@ func (p *parser) period() Period {
 		per.Offset = 1
 	case p.accept("previous"):
 		per.Offset = -1
-	case t.is("last"):
-		fail(t.Span, "`last` is an ordinal", "write `previous`")
-	case t.is("the"):
-		fail(t.Span, "leave out `the`", "for example: end of month")
+	case t.isWord("last"):
+		failAt(t.Span, "`last` is an ordinal", "write `previous`")
+	case t.isWord("the"):
+		failAt(t.Span, "leave out `the`", "for example: end of month")
 	}
-	t = p.take()
-	if t.is("fiscal") {
-		f := p.take()
+	t = p.next()
+	if t.isWord("fiscal") {
+		f := p.next()
 		u := map[string]civil.Unit{"week": civil.FiscalWeek, "month": civil.FiscalMonth, "quarter": civil.FiscalQuarter,
 			"half":      civil.FiscalHalf,
 			"half-year": civil.FiscalHalf, "year": civil.FiscalYear}[f.word]
 		if u == 0 || f.kind != tWord {
-			fail(f.Span, "expected week, month, quarter, half or year after `fiscal`"+p.found(f), "")
+			failAt(f.Span, "expected week, month, quarter, half or year after `fiscal`"+p.describe(f), "")
 		}
 		per.Unit = u
 		return per
@@ -71,10 +71,10 @@ func (p *parser) period() Period {
 		if m := months[t.word]; t.kind == tWord && m != 0 {
 			hint = "write `1 " + shortMonth(m) + "` or `last day of " + shortMonth(m) + "`"
 		} else if t.kind == tWord {
-			hint = meant(t.word, hint, []string{"week", "month", "quarter", "half-year", "year", "fiscal year", "next",
+			hint = didYouMean(t.word, hint, []string{"week", "month", "quarter", "half-year", "year", "fiscal year", "next",
 				"previous"})
 		}
-		fail(t.Span, "expected a period"+p.found(t), hint)
+		failAt(t.Span, "expected a period"+p.describe(t), hint)
 	}
 	per.Unit = u
 	return per
@@ -83,29 +83,29 @@ func (p *parser) period() Period {
 func (per Period) write(p *printer) {
 	switch per.Offset {
 	case -1:
-		p.put("previous ")
+		p.writeStrings("previous ")
 	case 1:
-		p.put("next ")
+		p.writeStrings("next ")
 	}
-	p.put(civil.UnitNames[per.Unit])
+	p.writeStrings(civil.UnitNames[per.Unit])
 }
 
 func (e *Edge) write(p *printer) {
-	p.put([]string{"start", "middle", "end"}[e.Where+1], " of ")
+	p.writeStrings([]string{"start", "middle", "end"}[e.Where+1], " of ")
 	e.Of.write(p)
 }
 
 func (n *Nth) write(p *printer) {
-	p.put(NthText(n.Item), " of ")
+	p.writeStrings(NthText(n.Item), " of ")
 	n.Of.write(p)
 	n.Using.write(p)
 }
 
-func (e *Edge) counts() (*Using, bool) { return nil, false }
-func (e *Edge) form() *stepForm        { return &plainForm }
+func (e *Edge) calendarUse() (*Using, bool) { return nil, false }
+func (e *Edge) form() *stepForm             { return &plainForm }
 
-func (n *Nth) counts() (*Using, bool) { return n.Using, n.Item.Kind == recur.NthWorking }
-func (n *Nth) form() *stepForm        { return &plainForm }
+func (n *Nth) calendarUse() (*Using, bool) { return n.Using, n.Item.Kind == recur.NthWorking }
+func (n *Nth) form() *stepForm             { return &plainForm }
 
 func (per Period) reading() string {
 	return [...]string{"the previous ", "the ", "the next "}[per.Offset+1] + civil.UnitNames[per.Unit]

@@ -13,44 +13,47 @@ type Roll struct {
 	Using *Using
 }
 
-var rollForm = stepForm{word: "roll", ahead: notAName, parse: (*parser).roll}
+var rollForm = stepForm{word: "roll", peek: isPhraseWord, parse: (*parser).roll}
 
 func (p *parser) roll() Step {
-	t := p.take()
-	w := p.take()
+	t := p.next()
+	w := p.next()
 	name := w.word
-	if w.is("modified") {
-		if !p.peek().is("following", "preceding") {
-			fail(w.to(p.peek().Span), "`roll modified` needs a direction",
+	if w.isWord("modified") {
+		if !p.peek().isWord("following", "preceding") {
+			failAt(w.through(p.peek().Span), "`roll modified` needs a direction",
 				"write `roll modified following` or `roll modified preceding`")
 		}
-		name += " " + p.take().word
+		name += " " + p.next().word
 	}
 	for by, n := range workdays.ConventionNames {
 		if w.kind == tWord && n == name {
 			r := &Roll{By: workdays.Convention(by)}
 			r.Using = p.stepUsing(r)
-			r.Span = t.to(p.last())
+			r.Span = t.through(p.prevSpan())
 			return r
 		}
 	}
 	hint := strings.Join(workdays.ConventionNames[1:], ", ") + ", none"
 	switch {
-	case w.is("back", "backward", "backwards", "before", "previous"):
+	case w.isWord("back", "backward", "backwards", "before", "previous"):
 		hint = "write `roll preceding`"
-	case w.is("forward", "forwards", "next", "after"):
+	case w.isWord("forward", "forwards", "next", "after"):
 		hint = "write `roll following`"
 	case w.kind == tWord:
-		hint = meant(w.word, hint, workdays.ConventionNames[:])
+		hint = didYouMean(w.word, hint, workdays.ConventionNames[:])
 	}
-	fail(w.Span, "expected a business-day convention after `roll`"+p.found(w), hint)
+	failAt(w.Span, "expected a business-day convention after `roll`"+p.describe(w), hint)
 	return nil
 }
 
-func (r *Roll) write(p *printer) { p.put("roll ", workdays.ConventionNames[r.By]); r.Using.write(p) }
+func (r *Roll) write(p *printer) {
+	p.writeStrings("roll ", workdays.ConventionNames[r.By])
+	r.Using.write(p)
+}
 
-func (r *Roll) counts() (*Using, bool) { return r.Using, true }
-func (r *Roll) form() *stepForm        { return &rollForm }
+func (r *Roll) calendarUse() (*Using, bool) { return r.Using, true }
+func (r *Roll) form() *stepForm             { return &rollForm }
 
 func (s *Roll) reading() string {
 	cal := usingReading(s.Using)

@@ -3,10 +3,10 @@ package phrase
 // Shift moves by joined amounts under one sign.
 type Shift struct {
 	Span
-	Back    bool
-	Parts   []Amount
-	KeepEnd bool
-	Using   *Using
+	Backward bool
+	Parts    []Amount
+	KeepEnd  bool
+	Using    *Using
 }
 
 // Lasting gives the last day of a span that begins on the base.
@@ -16,28 +16,28 @@ type Lasting struct {
 	Using *Using
 }
 
-var shiftForm = stepForm{ahead: func(p *parser) bool {
-	t, next := p.peek(), p.ahead(1)
-	if t.sign("-") { // -5 alone is a number
-		after := p.ahead(2)
-		return p.shiftAhead() || next.kind == tWord || next.kind == tNumber && after.kind == tWord && !reserved[after.word]
+var shiftForm = stepForm{peek: func(p *parser) bool {
+	t, next := p.peek(), p.peekAt(1)
+	if t.isSign("-") { // -5 alone is a number
+		after := p.peekAt(2)
+		return p.peekShift() || next.kind == tWord || next.kind == tNumber && after.kind == tWord && !reserved[after.word]
 	}
-	return t.sign("+")
+	return t.isSign("+")
 },
 	parse: (*parser).shift,
 }
 
-var lastingForm = stepForm{word: "lasting", ahead: func(p *parser) bool {
-	next := p.ahead(1)
+var lastingForm = stepForm{word: "lasting", peek: func(p *parser) bool {
+	next := p.peekAt(1)
 	return next.kind == tNumber || next.kind == tWord || next.kind == tQuoted
 }, parse: (*parser).lasting}
 
-// shiftAhead reports whether a sign, a number or name and a unit follow.
-func (p *parser) shiftAhead() bool {
-	if !p.peek().sign("+") && !p.peek().sign("-") {
+// peekShift reports whether a sign, a number or name and a unit follow.
+func (p *parser) peekShift() bool {
+	if !p.peek().isSign("+") && !p.peek().isSign("-") {
 		return false
 	}
-	n := p.ahead(1)
+	n := p.peekAt(1)
 	if n.kind != tNumber && n.kind != tQuoted && (n.kind != tWord || reserved[n.word]) {
 		return false
 	}
@@ -47,36 +47,36 @@ func (p *parser) shiftAhead() bool {
 
 // amount reads a whole number or name and a unit.
 func (p *parser) amount(after string) Amount {
-	t := p.take()
+	t := p.next()
 	var by Expr
 	switch {
 	case t.kind == tNumber:
-		if t.n < 0 {
-			fail(t.Span, "expected a whole number, found "+t.word, "")
+		if t.num < 0 {
+			failAt(t.Span, "expected a whole number, found "+t.word, "")
 		}
-		by = &Number{t.Span, t.n, ""}
+		by = &Number{t.Span, t.num, ""}
 	case t.kind == tQuoted, t.kind == tWord && !reserved[t.word]:
 		by = &Name{t.Span, p.nameText(t)}
 	default:
-		fail(t.Span, "expected a number or a name after "+after+p.found(t), "for example: +3 months, -2 working days")
+		failAt(t.Span, "expected a number or a name after "+after+p.describe(t), "for example: +3 months, -2 working days")
 	}
 	u, length := p.unitAt(0)
 	if length == 0 {
 		w := p.peek()
 		hint := "days, weeks, fortnights, months, quarters, half-years, years or working days"
 		if w.kind == tWord {
-			hint = meant(w.word, hint, []string{"days", "weeks", "fortnights", "months", "quarters", "half-years", "years",
+			hint = didYouMean(w.word, hint, []string{"days", "weeks", "fortnights", "months", "quarters", "half-years", "years",
 				"working days"})
 		}
-		fail(w.Span, "expected a unit after the number"+p.found(w), hint)
+		failAt(w.Span, "expected a unit after the number"+p.describe(w), hint)
 	}
-	p.i += length
+	p.pos += length
 	return Amount{by, u}
 }
 
 func (p *parser) shift() Step {
-	t := p.take()
-	s := &Shift{Back: t.word == "-", Parts: []Amount{p.amount("`" + t.word + "`")}}
+	t := p.next()
+	s := &Shift{Backward: t.word == "-", Parts: []Amount{p.amount("`" + t.word + "`")}}
 	for n := p.peek(); n.kind == tNumber; n = p.peek() {
 		if _, length := p.unitAt(1); length == 0 {
 			break
@@ -85,69 +85,69 @@ func (p *parser) shift() Step {
 	}
 	ofMonths := false
 	for _, a := range s.Parts {
-		ofMonths = ofMonths || a.Unit.OfMonths()
+		ofMonths = ofMonths || a.Unit.IsMonths()
 		if a.Unit == WorkingDays && len(s.Parts) > 1 {
-			fail(t.to(p.last()), "working days can't be joined with other units", "make it two steps, separated by a comma")
+			failAt(t.through(p.prevSpan()), "working days can't be joined with other units", "make it two steps, separated by a comma")
 		}
 	}
 	if k := p.peek(); p.accept("keep") {
 		if !p.accept("month", "end") {
-			fail(k.Span, "expected `keep month end`", "")
+			failAt(k.Span, "expected `keep month end`", "")
 		}
 		if !ofMonths {
-			fail(k.to(p.last()), "`keep month end` needs months, quarters or years", "")
+			failAt(k.through(p.prevSpan()), "`keep month end` needs months, quarters or years", "")
 		}
 		s.KeepEnd = true
 	}
 	s.Using = p.stepUsing(s)
-	s.Span = t.to(p.last())
+	s.Span = t.through(p.prevSpan())
 	return s
 }
 
 func (p *parser) lasting() Step {
-	t := p.take()
+	t := p.next()
 	a := p.amount("`lasting`")
 	if n, ok := a.By.(*Number); ok && n.N < 1 {
-		fail(n.Span, "a span must last 1 or more", "")
+		failAt(n.Span, "a span must last 1 or more", "")
 	}
-	if p.peek().is("renewing") {
+	if p.peek().isWord("renewing") {
 		return p.renewing(t, a)
 	}
 	l := &Lasting{Amount: a}
 	l.Using = p.stepUsing(l)
-	l.Span = t.to(p.last())
+	l.Span = t.through(p.prevSpan())
 	return l
 }
 
 func (s *Shift) write(p *printer) {
 	sign := "+"
-	if s.Back {
+	if s.Backward {
 		sign = "-"
 	}
-	p.put(sign)
+	p.writeStrings(sign)
 	for i, a := range s.Parts {
 		if i > 0 {
-			p.put(" ")
+			p.writeStrings(" ")
 		}
 		a.write(p)
 	}
 	if s.KeepEnd {
-		p.put(" keep month end")
+		p.writeStrings(" keep month end")
 	}
 	s.Using.write(p)
 }
 
-func (l *Lasting) write(p *printer) { p.put("lasting "); l.Amount.write(p); l.Using.write(p) }
+func (l *Lasting) write(p *printer) { p.writeStrings("lasting "); l.Amount.write(p); l.Using.write(p) }
 
-func (s *Shift) counts() (*Using, bool)   { return s.Using, s.Parts[0].Unit == WorkingDays }
-func (l *Lasting) counts() (*Using, bool) { return l.Using, l.Unit == WorkingDays }
-func (s *Shift) form() *stepForm          { return &shiftForm }
-func (l *Lasting) form() *stepForm        { return &lastingForm }
+func (s *Shift) calendarUse() (*Using, bool)   { return s.Using, s.Parts[0].Unit == WorkingDays }
+func (l *Lasting) calendarUse() (*Using, bool) { return l.Using, l.Unit == WorkingDays }
+func (s *Shift) form() *stepForm               { return &shiftForm }
+func (l *Lasting) form() *stepForm             { return &lastingForm }
 
 func (s *Shift) reading() string {
 	if s.Parts[0].Unit == WorkingDays {
 		way := "after"
-		if s.Back {
+		if s.Backward {
 			way = "before"
 		}
 		if n, ok := s.Parts[0].By.(*Number); ok && n.N > 0 {
@@ -159,9 +159,9 @@ func (s *Shift) reading() string {
 	for _, a := range s.Parts {
 		parts = append(parts, amountReading(a))
 	}
-	text := and(parts) + " later"
-	if s.Back {
-		text = and(parts) + " earlier"
+	text := joinAnd(parts) + " later"
+	if s.Backward {
+		text = joinAnd(parts) + " earlier"
 	}
 	if s.KeepEnd {
 		text += ", a month's last day staying the last"

@@ -9,32 +9,32 @@ type InZone struct {
 	Zone string
 }
 
-var zoneForm = stepForm{word: "in", named: "in zone", last: true,
-	alone: "set a series' own zone with its key `zone`; for one time, write `at 17:00 in 'Europe/London'`",
-	ahead: func(p *parser) bool { return p.ahead(1).is("zone") && p.ahead(2).kind == tText },
+var zoneForm = stepForm{word: "in", label: "in zone", isLast: true,
+	rowsOnlyReason: "set a series' own zone with its key `zone`; for one time, write `at 17:00 in 'Europe/London'`",
+	peek:           func(p *parser) bool { return p.peekAt(1).isWord("zone") && p.peekAt(2).kind == tText },
 	parse: func(p *parser) Step {
-		t := p.take()
+		t := p.next()
 		p.expect("zone", "`in`")
-		zone := p.take()
+		zone := p.next()
 		if zone.kind != tText {
-			fail(zone.Span, "expected a time zone"+p.found(zone), "put its name in single quotes: in zone 'Asia/Tokyo'")
+			failAt(zone.Span, "expected a time zone"+p.describe(zone), "put its name in single quotes: in zone 'Asia/Tokyo'")
 		}
-		p.ends("in zone")
-		return &InZone{t.to(zone.Span), zone.word}
+		p.expectLastStep("in zone")
+		return &InZone{t.through(zone.Span), zone.word}
 	}}
 
-// ends refuses what follows a last step.
-func (p *parser) ends(step string) {
-	if !p.peek().sign(")") && p.peek().kind != tEnd {
-		fail(p.peek().Span, "`"+step+"` must be the last step", "put it in parentheses and continue after them")
+// expectLastStep refuses what follows a last step.
+func (p *parser) expectLastStep(step string) {
+	if !p.peek().isSign(")") && p.peek().kind != tEnd {
+		failAt(p.peek().Span, "`"+step+"` must be the last step", "put it in parentheses and continue after them")
 	}
 }
 
 func (z *InZone) write(p *printer) {
-	p.put("in zone '", strings.ReplaceAll(z.Zone, "'", "''"), "'")
+	p.writeStrings("in zone '", strings.ReplaceAll(z.Zone, "'", "''"), "'")
 }
 
-func (z *InZone) counts() (*Using, bool) { return nil, false }
-func (z *InZone) form() *stepForm        { return &zoneForm }
+func (z *InZone) calendarUse() (*Using, bool) { return nil, false }
+func (z *InZone) form() *stepForm             { return &zoneForm }
 
 func (z *InZone) reading() string { return "the same moment on the clock of " + z.Zone }

@@ -5,27 +5,27 @@ package phrase
 // node that parse gives writes and reads itself; eval compiles it.
 type stepForm struct {
 	word  string
-	named string               // in messages; "" where it is the word
-	ahead func(p *parser) bool // nil: always
+	label string               // in messages; "" where it is the word
+	peek  func(p *parser) bool // nil: always
 	parse func(p *parser) Step
-	// alone is why it stands on the rows of a table alone, in no rule and in no milestone
+	// rowsOnlyReason is why it stands on the rows of a table alone, in no rule and in no milestone
 	// that is looked for; "" for those that stand anywhere.
-	alone string
-	// last says that no step comes behind it.
-	last bool
+	rowsOnlyReason string
+	// isLast says that no step comes behind it.
+	isLast bool
 }
 
 func (f *stepForm) name() string {
-	if f.named != "" {
-		return f.named
+	if f.label != "" {
+		return f.label
 	}
 	return f.word
 }
 
-const endless = "its reach has no limit; use it on the rows of a table"
+const endlessReason = "its reach has no limit; use it on the rows of a table"
 
 // stepForms are all of them. Steps that begin with a day or a series' name have
-// no word of their own: dayStep, onOr.
+// no word of their own: dayStep, seekOnOr.
 var stepForms []stepForm
 
 func init() { // the forms read steps themselves
@@ -40,12 +40,12 @@ func init() { // the forms read steps themselves
 	}
 }
 
-// form returns the form of the step that begins here; nil if none does.
-func (p *parser) form() *stepForm {
+// peekForm returns the form of the step that begins here; nil if none does.
+func (p *parser) peekForm() *stepForm {
 	t := p.peek()
 	for i := range stepForms {
 		f := &stepForms[i]
-		if f.word != "" && t.is(f.word) || f.word == "" && (t.sign("+") || t.sign("-")) {
+		if f.word != "" && t.isWord(f.word) || f.word == "" && (t.isSign("+") || t.isSign("-")) {
 			return f
 		}
 	}
@@ -55,25 +55,25 @@ func (p *parser) form() *stepForm {
 // StepReading tells in plain words what a step does.
 func StepReading(s Step) string { return s.reading() }
 
-// Counting reports whether a step counts with a working calendar.
-func Counting(s Step) bool { _, counts := s.counts(); return counts }
+// UsesCalendar reports whether a step counts with a working calendar.
+func UsesCalendar(s Step) bool { _, counts := s.calendarUse(); return counts }
 
 // UsingOf returns the calendar that a step names; nil if it names none.
-func UsingOf(s Step) *Using { using, _ := s.counts(); return using }
+func UsingOf(s Step) *Using { using, _ := s.calendarUse(); return using }
 
-// Alone says why a step stands on the rows of a table alone; "" if it doesn't.
-func Alone(s Step) string { return s.form().alone }
+// RowsOnlyReason says why a step stands on the rows of a table alone; "" if it doesn't.
+func RowsOnlyReason(s Step) string { return s.form().rowsOnlyReason }
 
-// Last reports whether no step comes behind one: a time.
-func Last(s Step) bool { return s.form().last }
+// IsLastStep reports whether no step comes behind one: a time.
+func IsLastStep(s Step) bool { return s.form().isLast }
 
 // unitAt reads a unit word k tokens ahead; length is 0 when there is none.
 func (p *parser) unitAt(k int) (u Unit, length int) {
-	t := p.ahead(k)
+	t := p.peekAt(k)
 	if t.kind != tWord {
 		return 0, 0
 	}
-	if t.word == "working" && p.ahead(k+1).is("day", "days") {
+	if t.word == "working" && p.peekAt(k+1).isWord("day", "days") {
 		return WorkingDays, 2
 	}
 	if u, ok := units[singular(t.word)]; ok {
@@ -82,72 +82,72 @@ func (p *parser) unitAt(k int) (u Unit, length int) {
 	return 0, 0
 }
 
-// stepAhead reports whether the phrase goes on with a step, not with a base.
-func (p *parser) stepAhead() bool {
-	t, next := p.peek(), p.ahead(1)
+// peekStep reports whether the phrase goes on with a step, not with a base.
+func (p *parser) peekStep() bool {
+	t, next := p.peek(), p.peekAt(1)
 	if t.kind == tOrdinal {
 		return true
 	}
-	if p.measureAhead() {
+	if p.peekMeasure() {
 		return false
 	}
-	if f := p.form(); f != nil {
-		return f.ahead == nil || f.ahead(p)
+	if f := p.peekForm(); f != nil {
+		return f.peek == nil || f.peek(p)
 	}
 	switch {
 	case t.kind == tNumber:
 		return next.kind == tWord && (months[next.word] != 0 || next.word == "of")
 	case t.kind == tQuoted:
-		return next.is("on") && p.ahead(2).is("or") || p.byAhead()
+		return next.isWord("on") && p.peekAt(2).isWord("or") || p.peekByMilestone()
 	case t.kind != tWord:
 		return false
 	case weekdays[t.word] != 0, months[t.word] != 0:
 		return true
 	case ordinals[t.word] != 0:
-		return notAName(p) && !next.is("from", "to")
+		return isPhraseWord(p) && !next.isWord("from", "to")
 	case t.word == "working":
-		return next.is("day") && p.ahead(2).is("on")
+		return next.isWord("day") && p.peekAt(2).isWord("on")
 	case t.word == "orthodox":
-		return next.is("easter")
+		return next.isWord("easter")
 	case t.word == "easter":
-		return next.kind == tEnd || next.sign(",") || next.is("on") || p.i > 0
+		return next.kind == tEnd || next.isSign(",") || next.isWord("on") || p.pos > 0
 	}
-	return next.is("on") && p.ahead(2).is("or") || !reserved[t.word] && p.byAhead()
+	return next.isWord("on") && p.peekAt(2).isWord("or") || !reserved[t.word] && p.peekByMilestone()
 }
 
-// byAhead reports whether `SERIES by MILESTONE on or` follows.
-func (p *parser) byAhead() bool {
-	return p.ahead(1).is("by") && p.ahead(3).is("on") && p.ahead(4).is("or")
+// peekByMilestone reports whether `SERIES by MILESTONE on or` follows.
+func (p *parser) peekByMilestone() bool {
+	return p.peekAt(1).isWord("by") && p.peekAt(3).isWord("on") && p.peekAt(4).isWord("or")
 }
 
-// by reads the milestone of a series after `by`, if it is there.
-func (p *parser) by() *Name {
+// byMilestone reads the milestone of a series after `by`, if it is there.
+func (p *parser) byMilestone() *Name {
 	if !p.accept("by") {
 		return nil
 	}
-	t := p.take()
+	t := p.next()
 	if t.kind != tQuoted && (t.kind != tWord || reserved[t.word]) {
-		fail(t.Span, "expected a milestone of the series after `by`"+p.found(t), "for example: next crew-pay by timesheets")
+		failAt(t.Span, "expected a milestone of the series after `by`"+p.describe(t), "for example: next crew-pay by timesheets")
 	}
 	return &Name{t.Span, p.nameText(t)}
 }
 
-// measureAhead reports whether a measure begins with a word that steps begin
+// peekMeasure reports whether a measure begins with a word that steps begin
 // with too: fridays from, working days in, working day of.
-func (p *parser) measureAhead() bool {
-	if _, n := p.countAhead(); n > 0 {
+func (p *parser) peekMeasure() bool {
+	if _, n := p.peekCount(); n > 0 {
 		return true
 	}
-	return p.partAhead() != nil
+	return p.peekPart() != nil
 }
 
 // steps reads steps separated by commas, where the place supplies the base.
 func (p *parser) steps() (list []Step) {
 	for {
 		list = append(list, p.step())
-		if p.peek().sign(",") {
-			p.take()
-		} else if !p.shiftAhead() {
+		if p.peek().isSign(",") {
+			p.next()
+		} else if !p.peekShift() {
 			return list
 		}
 	}
@@ -156,21 +156,21 @@ func (p *parser) steps() (list []Step) {
 const stepHelp = "steps are: +1 month, -2 working days, lasting 6 months, end of next month, 1st mon of quarter, roll following, next fri, sun on or before, at 16:30"
 
 func (p *parser) step() Step {
-	p.op()
+	p.countOp()
 	t := p.peek()
-	if f := p.form(); f != nil {
+	if f := p.peekForm(); f != nil {
 		return f.parse(p)
 	}
-	if p.strictTarget() || p.dayAhead() {
+	if p.strictTarget() || p.peekDay() {
 		return p.dayStep()
 	}
-	if p.ahead(1).is("on") && p.ahead(2).is("or") && (t.kind == tWord && !reserved[t.word] || t.kind == tQuoted) {
-		p.take()
-		return p.onOr(t.Span, Target{Series: &Name{t.Span, p.nameText(t)}})
+	if p.peekAt(1).isWord("on") && p.peekAt(2).isWord("or") && (t.kind == tWord && !reserved[t.word] || t.kind == tQuoted) {
+		p.next()
+		return p.seekOnOr(t.Span, Target{Series: &Name{t.Span, p.nameText(t)}})
 	}
-	if p.byAhead() && (t.kind == tWord && !reserved[t.word] || t.kind == tQuoted) {
-		p.take()
-		return p.onOr(t.Span, Target{Series: &Name{t.Span, p.nameText(t)}, By: p.by()})
+	if p.peekByMilestone() && (t.kind == tWord && !reserved[t.word] || t.kind == tQuoted) {
+		p.next()
+		return p.seekOnOr(t.Span, Target{Series: &Name{t.Span, p.nameText(t)}, Milestone: p.byMilestone()})
 	}
 	hint := stepHelp
 	if t.kind == tWord {
@@ -178,7 +178,7 @@ func (p *parser) step() Step {
 			hint = "did you mean `" + n + "`?"
 		}
 	}
-	fail(t.Span, "expected a step"+p.found(t), hint)
+	failAt(t.Span, "expected a step"+p.describe(t), hint)
 	return nil
 }
 
@@ -192,8 +192,8 @@ func (p *parser) nameText(t token) string {
 // stepUsing reads `using` after a step, which must be one that counts.
 func (p *parser) stepUsing(s Step) *Using {
 	u := p.using()
-	if u != nil && !Counting(s) {
-		fail(u.Span, "this step counts no working days, so a calendar has no effect",
+	if u != nil && !UsesCalendar(s) {
+		failAt(u.Span, "this step counts no working days, so a calendar has no effect",
 			"put `using` after the step that counts or rolls")
 	}
 	return u

@@ -39,9 +39,9 @@ type (
 		Span
 		Text string
 	}
-	// Other is the date of another series, or one of its milestones, that belongs to that of
+	// SeriesRef is the date of another series, or one of its milestones, that belongs to that of
 	// the place.
-	Other struct {
+	SeriesRef struct {
 		Span
 		Series, What string // What is date for the date itself
 	}
@@ -52,8 +52,8 @@ type (
 		Span
 		A, B Expr
 	}
-	// Extreme is the earlier or the later of two dates.
-	Extreme struct {
+	// EarlierLater is the earlier or the later of two dates.
+	EarlierLater struct {
 		Span
 		Later bool
 		A, B  Expr
@@ -80,9 +80,9 @@ type Step interface {
 	Pos() Span
 	write(*printer)
 	reading() string
-	// counts reports whether it counts with a working calendar, and gives the one that it
+	// calendarUse reports whether it counts with a working calendar, and gives the one that it
 	// names; nil if it names none.
-	counts() (using *Using, counts bool)
+	calendarUse() (using *Using, counts bool)
 	form() *stepForm // its row in the table
 }
 
@@ -123,8 +123,8 @@ var unitTable = [...]struct {
 // PerUnit is how many days or months one of a unit is.
 func (u Unit) PerUnit() int { return unitTable[u].per }
 
-// OfMonths reports whether the unit is whole months.
-func (u Unit) OfMonths() bool { return unitTable[u].months }
+// IsMonths reports whether the unit is whole months.
+func (u Unit) IsMonths() bool { return unitTable[u].months }
 
 // Amount is a count of units; By is a Number or a Name.
 type Amount struct {
@@ -135,28 +135,28 @@ type Amount struct {
 // Rule is a series.
 type Rule struct {
 	Span
-	Unit    civil.Unit // Day to Year
-	Working bool       // every N working days
-	Every   int
-	EveryBy Expr         // the number's name, if it has one; else nil
-	Listed  bool         // dates …: Plus holds them
-	RRule   *recur.RRule // rrule …
-	On      []Day
-	Months  []int
-	From    Expr // these are nil if absent
-	Until   Expr
-	Back    Expr
-	Times   int
-	TimesBy Expr
-	Without []Expr // dates, a Stretch, ClosedDays
-	Plus    []Expr
-	Short   bool // skipping short months
-	Using   *Using
-	// Choose is the date that is chosen after `then`, an If; nil if there is none.
-	Choose Expr
+	Unit      civil.Unit // Day to Year
+	Working   bool       // every N working days
+	Every     int
+	EveryBy   Expr         // the number's name, if it has one; else nil
+	IsListed  bool         // dates …: Plus holds them
+	RRule     *recur.RRule // rrule …
+	On        []Day
+	Months    []int
+	From      Expr // these are nil if absent
+	Until     Expr
+	BackFrom  Expr
+	Times     int
+	TimesBy   Expr
+	Exclude   []Expr // dates, a Stretch, ClosedDays
+	Include   []Expr
+	SkipShort bool // skipping short months
+	Using     *Using
+	// Choice is the date that is chosen after `then`, an If; nil if there is none.
+	Choice Expr
 	Then   []Step
-	// In is the column whose cells hold the rule of each row; nil for a rule itself.
-	In *Name
+	// Column is the column whose cells hold the rule of each row; nil for a rule itself.
+	Column *Name
 }
 
 // The nodes that are beside dates in what a rule leaves out.

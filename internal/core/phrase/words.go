@@ -31,18 +31,18 @@ var (
 
 	// reserved words are always the language's own; so are weekdays and months.
 	reserved = map[string]bool{}
-	// inRules are those that are its own inside rules.
-	inRules = map[string]bool{"until": true, "times": true, "plus": true, "leaving": true, "skipping": true, "back": true}
-	// notNames precede a unit in words that people bring, never as a name.
-	notNames = map[string]bool{"other": true, "second": true, "last": true, "single": true, "each": true}
+	// reservedInRules are those that are its own inside rules.
+	reservedInRules = map[string]bool{"until": true, "times": true, "plus": true, "leaving": true, "skipping": true, "back": true}
+	// neverNames precede a unit in words that people bring, never as a name.
+	neverNames = map[string]bool{"other": true, "second": true, "last": true, "single": true, "each": true}
 )
 
 // cadence is a row of the table of cadences.
 type cadence struct {
-	word  string
-	unit  civil.Unit
-	every int
-	on    string
+	word       string
+	unit       civil.Unit
+	every      int
+	defaultDay string
 }
 
 // cadenceOf returns the cadence of a word; nil if it is none.
@@ -141,9 +141,9 @@ var (
 		"january", "february", "march", "april", "june", "july", "august", "september", "october", "november", "december"}
 )
 
-// SameName reports whether two names are one: case is ignored, and space,
+// NamesEqual reports whether two names are one: case is ignored, and space,
 // underscore and hyphen count alike.
-func SameName(a, b string) bool { return FoldName(a) == FoldName(b) }
+func NamesEqual(a, b string) bool { return FoldName(a) == FoldName(b) }
 
 // FoldName returns the form of a name that decides whether two are the same.
 func FoldName(s string) string {
@@ -155,20 +155,20 @@ func FoldName(s string) string {
 	}, strings.ToLower(s))
 }
 
-// mostNamed is how many names a hint lists.
-const mostNamed = 30
+// maxListedNames is how many names a hint lists.
+const maxListedNames = 30
 
-// Names lists names, the first of them if there are many.
-func Names(list []string) string {
+// ListNames lists names, the first of them if there are many.
+func ListNames(list []string) string {
 	more := ""
-	if n := len(list) - mostNamed; n > 0 {
-		list, more = list[:mostNamed], fmt.Sprintf(" and %d more", n)
+	if n := len(list) - maxListedNames; n > 0 {
+		list, more = list[:maxListedNames], fmt.Sprintf(" and %d more", n)
 	}
 	return strings.Join(list, ", ") + more
 }
 
-// Counted counts things in words: 1 row, 2 rows; 2 days, 2 entries.
-func Counted(n int, what string) string {
+// Plural counts things in words: 1 row, 2 rows; 2 days, 2 entries.
+func Plural(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
 	}
@@ -178,15 +178,15 @@ func Counted(n int, what string) string {
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
-// Agree counts something with its own verb: 1 period overlaps, 2 periods overlap.
-func Agree(n int, one, many string) string {
+// CountVerb counts something with its own verb: 1 period overlaps, 2 periods overlap.
+func CountVerb(n int, one, many string) string {
 	if n == 1 {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %s", n, many)
 }
 
-// IsAre is Counted with the verb: 1 row is, 2 rows are.
-func IsAre(n int, what string) string {
-	return Counted(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
+// CountIs is Counted with the verb: 1 row is, 2 rows are.
+func CountIs(n int, what string) string {
+	return Plural(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
 }

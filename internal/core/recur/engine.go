@@ -15,15 +15,15 @@ func appendInt(b []byte, n int) []byte { return strconv.AppendInt(b, int64(n), 1
 // day once. It holds one period at a time and allocates nothing per date.
 func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 	return func(yield func(Date) bool) {
-		b := r.bound()
+		b := r.boundsOnce()
 		skip := 0 // place in Without
 		out := func(d civil.Date) bool {
-			for skip < len(r.Without) && r.Without[skip].Last < d {
+			for skip < len(r.Exclude) && r.Exclude[skip].Last < d {
 				skip++
 			}
-			return skip < len(r.Without) && r.Without[skip].First <= d || r.drops(d)
+			return skip < len(r.Exclude) && r.Exclude[skip].First <= d || r.isExcluded(d)
 		}
-		more := r.Plus
+		more := r.Include
 		for len(more) > 0 && more[0] < span.First {
 			more = more[1:]
 		}
@@ -38,14 +38,14 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 			return true
 		}
 		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
-		if len(r.Plus) == 0 && !r.leaves() {
+		if len(r.Include) == 0 && !r.hasExclusions() {
 			if s.First <= s.Last {
-				r.nominal(b, s)(yield)
+				r.nominalDates(b, s)(yield)
 			}
 			return
 		}
 		if s.First <= s.Last {
-			for d := range r.nominal(b, s) {
+			for d := range r.nominalDates(b, s) {
 				if out(d.Date) {
 					continue
 				}
@@ -66,49 +66,51 @@ func (r *Rule) All(span civil.Span) iter.Seq[Date] {
 	}
 }
 
-// leaves reports whether dates are left out.
-func (r *Rule) leaves() bool { return len(r.Without) > 0 || r.WithoutClosed || r.WithoutOn != nil }
-
-// drops reports whether a day is left out that isn't in Without.
-func (r *Rule) drops(d civil.Date) bool {
-	return r.WithoutClosed && !r.Calendar.Open(d) || r.WithoutOn != nil && r.WithoutOn(d)
+// hasExclusions reports whether dates are left out.
+func (r *Rule) hasExclusions() bool {
+	return len(r.Exclude) > 0 || r.ExcludeClosed || r.ExcludeFunc != nil
 }
 
-// nominal yields the dates in s before leaving out and plus.
-func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
+// isExcluded reports whether a day is left out that isn't in Without.
+func (r *Rule) isExcluded(d civil.Date) bool {
+	return r.ExcludeClosed && !r.Calendar.IsWorkday(d) || r.ExcludeFunc != nil && r.ExcludeFunc(d)
+}
+
+// nominalDates yields the dates in s before leaving out and plus.
+func (r *Rule) nominalDates(b bounds, s civil.Span) iter.Seq[Date] {
 	if r.Working {
-		return r.working(b, s)
+		return r.workdayDates(b, s)
 	}
 	return func(yield func(Date) bool) {
 		var room [40]Date
 		buf := room[:0]
-		i := r.Frame.Index(r.Unit, s.First)
-		if r.spill {
+		i := r.Frame.PeriodIndex(r.Unit, s.First)
+		if r.mayLeavePeriod {
 			i--
 		}
-		if i = r.inPhase(b, i); r.spill && r.Every > 1 {
+		if i = r.nextVisitedPeriod(b, i); r.mayLeavePeriod && r.Every > 1 {
 			i -= r.Every
 		}
 		walk := r.Frame.Walk(r.Unit, i)
 		for next := 0; ; walk.Skip(next) {
 			next = r.Every
 			p, ok := walk.Period()
-			if !ok && p.First > s.Last || p.First > s.Last && len(buf) == 0 && !r.spill {
+			if !ok && p.First > s.Last || p.First > s.Last && len(buf) == 0 && !r.mayLeavePeriod {
 				return
 			}
 			// Days that lie past their period wait for those of the next one.
 			settled := civil.Max
-			if r.spill {
+			if r.mayLeavePeriod {
 				settled = p.Last - 7
 				if p.First > s.Last+7 {
 					settled = civil.Max
 				}
 			}
 			if ok && r.parts != nil && r.Unit == civil.Day {
-				next = steps(r.parts.gap(p.First), r.Every)
+				next = roundUpToInterval(r.parts.daysToMatchingMonth(p.First), r.Every)
 			}
 			if ok {
-				buf = r.fill(buf, p)
+				buf = r.appendPeriod(buf, p)
 			}
 			n := 0
 			for i := range buf {
@@ -133,15 +135,15 @@ func (r *Rule) nominal(b bounds, s civil.Span) iter.Seq[Date] {
 				}
 			}
 			buf = append(buf[:0], buf[n:]...)
-			if r.spill && p.First > s.Last+7 {
+			if r.mayLeavePeriod && p.First > s.Last+7 {
 				return
 			}
 		}
 	}
 }
 
-// inPhase is the first period from number i on that the rule visits.
-func (r *Rule) inPhase(b bounds, i int) int {
+// nextVisitedPeriod is the first period from number i on that the rule visits.
+func (r *Rule) nextVisitedPeriod(b bounds, i int) int {
 	if off := (i - b.phase) % r.Every; off > 0 {
 		return i + r.Every - off
 	} else if off < 0 {
@@ -153,12 +155,12 @@ func (r *Rule) inPhase(b bounds, i int) int {
 // Batches yields what All does, several dates at a time where they cost next to nothing;
 // each batch is valid until the next one is asked for.
 func (r *Rule) Batches(span civil.Span) iter.Seq[[]Date] {
-	if r.rising && len(r.Plus) == 0 && !r.leaves() {
-		b := r.bound()
+	if r.itemsInOrder && len(r.Include) == 0 && !r.hasExclusions() {
+		b := r.boundsOnce()
 		s := civil.Span{First: max(span.First, b.span.First), Last: min(span.Last, b.span.Last)}
 		return func(yield func([]Date) bool) {
 			if s.First <= s.Last {
-				r.rises(b, s, yield)
+				r.batchMonthDays(b, s, yield)
 			}
 		}
 	}
@@ -172,12 +174,12 @@ func (r *Rule) Batches(span civil.Span) iter.Seq[[]Date] {
 	}
 }
 
-// rises is nominal for the rules that are most: numbered days of months, which come in
+// batchMonthDays is nominal for the rules that are most: numbered days of months, which come in
 // the order of the list.
-func (r *Rule) rises(b bounds, s civil.Span, yield func([]Date) bool) {
+func (r *Rule) batchMonthDays(b bounds, s civil.Span, yield func([]Date) bool) {
 	var room [64]Date
 	list := room[:0]
-	i := r.inPhase(b, r.Frame.Index(civil.Month, s.First))
+	i := r.nextVisitedPeriod(b, r.Frame.PeriodIndex(civil.Month, s.First))
 	first, ok := civil.MonthDay(i, 1)
 	for y, m := i/12, i%12+1; ok && first <= s.Last; {
 		last := first + civil.Date(civil.DaysIn(y, m)) - 1
@@ -187,7 +189,7 @@ func (r *Rule) rises(b bounds, s civil.Span, yield func([]Date) bool) {
 				if day < s.First || day > s.Last {
 					continue
 				}
-				if list = append(list, Date{Date: day, Period: first, Item: int16(k), Sub: 1}); len(list) == len(room) {
+				if list = append(list, Date{Date: day, Period: first, Item: int16(k), SubItem: 1}); len(list) == len(room) {
 					if !yield(list) {
 						return
 					}
@@ -211,21 +213,21 @@ func (r *Rule) rises(b bounds, s civil.Span, yield func([]Date) bool) {
 	}
 }
 
-// working yields every Nth working day, counted from date 0 of b.
-func (r *Rule) working(b bounds, s civil.Span) iter.Seq[Date] {
+// workdayDates yields every Nth working day, counted from date 0 of b.
+func (r *Rule) workdayDates(b bounds, s civil.Span) iter.Seq[Date] {
 	return func(yield func(Date) bool) {
 		d, ok := r.Calendar.OnOrAfter(s.First)
 		if !ok {
 			return
 		}
-		off := r.Calendar.Between(b.first, d) % r.Every
+		off := r.Calendar.CountBetween(b.first, d) % r.Every
 		if off < 0 {
 			off += r.Every
 		}
 		if off > 0 {
-			d, ok = r.Calendar.Add(d, r.Every-off)
+			d, ok = r.Calendar.AddWorkdays(d, r.Every-off)
 		}
-		for ; ok && d <= s.Last; d, ok = r.Calendar.Add(d, r.Every) {
+		for ; ok && d <= s.Last; d, ok = r.Calendar.AddWorkdays(d, r.Every) {
 			if r.Months != 0 {
 				if _, m, _ := d.YMD(); r.Months>>m&1 == 0 {
 					continue
@@ -238,29 +240,29 @@ func (r *Rule) working(b bounds, s civil.Span) iter.Seq[Date] {
 	}
 }
 
-// fill adds the days that the items name in period p to buf, in order, each
+// appendPeriod adds the days that the items name in period p to buf, in order, each
 // day once.
-func (r *Rule) fill(buf []Date, p civil.Span) []Date {
+func (r *Rule) appendPeriod(buf []Date, p civil.Span) []Date {
 	if r.parts != nil {
-		return settle(r.parts.fill(buf, p, true))
+		return sortUnique(r.parts.appendMatches(buf, p, true))
 	}
-	if r.plain {
+	if r.numberedOnly {
 		for i := range r.Items {
 			day, _ := NumberedDay(p, r.Items[i].N)
-			buf = append(buf, Date{Date: day, Period: p.First, Item: int16(i), Sub: 1})
+			buf = append(buf, Date{Date: day, Period: p.First, Item: int16(i), SubItem: 1})
 		}
-		return settle(buf)
+		return sortUnique(buf)
 	}
 	for i := range r.Items {
 		it := &r.Items[i]
 		in := p
-		if it.In != 0 {
+		if it.Month != 0 {
 			y, m, _ := p.First.YMD()
-			m += it.In - 1
-			in.First, _ = civil.Of(y, m, 1)
+			m += it.Month - 1
+			in.First, _ = civil.NewDate(y, m, 1)
 			in.Last = in.First + civil.Date(civil.DaysIn(y, m)) - 1
 		}
-		d := Date{Period: p.First, Item: int16(i), Sub: 1}
+		d := Date{Period: p.First, Item: int16(i), SubItem: 1}
 		if r.Unit == civil.Day {
 			d.Item = -1
 		}
@@ -268,7 +270,7 @@ func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 			if d.Date = day; day.Valid() {
 				buf = append(buf, d)
 			}
-			d.Sub++
+			d.SubItem++
 		}
 		switch it.Kind {
 		case DayNumber:
@@ -298,12 +300,12 @@ func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 			}
 		case NthWorking:
 			if s := in.Widen(0, 0); s.First <= s.Last {
-				if day, ok := r.Calendar.Nth(s, it.N); ok {
+				if day, ok := r.Calendar.NthIn(s, it.N); ok {
 					put(day)
 				}
 			}
 		case MiddleDay:
-			put(in.Middle())
+			put(in.Midpoint())
 		case EasterDay:
 			if y := p.First.Year(); y >= civil.MinYear && y <= civil.MaxYear {
 				put(civil.Easter(y))
@@ -313,17 +315,17 @@ func (r *Rule) fill(buf []Date, p civil.Span) []Date {
 				put(civil.OrthodoxEaster(y))
 			}
 		case WeekOfYear:
-			if day, ok := civil.OfISOWeek(p.First.Year(), it.N, it.Weekday); ok {
+			if day, ok := civil.FromISOWeek(p.First.Year(), it.N, it.Weekday); ok {
 				put(day)
 			}
 		}
 	}
-	return settle(buf)
+	return sortUnique(buf)
 }
 
-// settle sorts days and keeps one of each: the earlier period's, and of one
+// sortUnique sorts days and keeps one of each: the earlier period's, and of one
 // period the later item's, so that an item added in front renames nothing.
-func settle(buf []Date) []Date {
+func sortUnique(buf []Date) []Date {
 	for i := 1; i < len(buf); i++ {
 		if buf[i].Date <= buf[i-1].Date {
 			slices.SortStableFunc(buf, func(a, b Date) int {
@@ -351,7 +353,7 @@ func NthWeekdayOf(s civil.Span, n int, w civil.Weekday) (civil.Date, bool) {
 	if n < 0 {
 		d = s.Last.OnOrBefore(w) + civil.Date(7*(n+1))
 	}
-	return d, s.Has(d)
+	return d, s.Contains(d)
 }
 
 // After returns the first nominal date after d; ok is false when there is none.
@@ -364,7 +366,7 @@ func (r *Rule) After(d civil.Date) (Date, bool) {
 
 // Before returns the last nominal date before d; ok is false when there is none.
 func (r *Rule) Before(d civil.Date) (last Date, ok bool) {
-	for width := 2 * r.Stride(); ; width *= 4 {
+	for width := 2 * r.MaxGap(); ; width *= 4 {
 		s := civil.Span{First: d - 1, Last: d - 1}.Widen(width, 0)
 		if s.First > s.Last {
 			return last, false
@@ -372,7 +374,7 @@ func (r *Rule) Before(d civil.Date) (last Date, ok bool) {
 		for n := range r.All(s) {
 			last, ok = n, true
 		}
-		if ok || s.First == civil.Min || s.First <= r.bound().span.First && (len(r.Plus) == 0 || s.First <= r.Plus[0]) {
+		if ok || s.First == civil.Min || s.First <= r.boundsOnce().span.First && (len(r.Include) == 0 || s.First <= r.Include[0]) {
 			return last, ok
 		}
 	}
@@ -380,76 +382,76 @@ func (r *Rule) Before(d civil.Date) (last Date, ok bool) {
 
 // Endless reports whether nothing in the rule ends it before year 9999.
 func (r *Rule) Endless() bool {
-	return !r.listed && r.Until == civil.None && r.Back == civil.None && r.Times == 0
+	return !r.listed && r.Until == civil.None && r.BackFrom == civil.None && r.MaxDates == 0
 }
 
-// Begins reports whether the rule has a first date of its own.
-func (r *Rule) Begins() bool {
-	return r.listed || r.From != civil.None || r.Back != civil.None && r.Times > 0
+// HasStart reports whether the rule has a first date of its own.
+func (r *Rule) HasStart() bool {
+	return r.listed || r.From != civil.None || r.BackFrom != civil.None && r.MaxDates > 0
 }
 
 // Span returns the bounds of the rule's nominal dates, plus included.
 func (r *Rule) Span() civil.Span {
-	s := r.bound().span
-	if n := len(r.Plus); n > 0 {
+	s := r.boundsOnce().span
+	if n := len(r.Include); n > 0 {
 		if s.Last < s.First {
-			return civil.Span{First: r.Plus[0], Last: r.Plus[n-1]}
+			return civil.Span{First: r.Include[0], Last: r.Include[n-1]}
 		}
-		s = civil.Span{First: min(s.First, r.Plus[0]), Last: max(s.Last, r.Plus[n-1])}
+		s = civil.Span{First: min(s.First, r.Include[0]), Last: max(s.Last, r.Include[n-1])}
 	}
 	return s
 }
 
-// LeftOut lists the dates that the rule would give if it left none out; whole is
+// ExcludedDates lists the dates that the rule would give if it left none out; whole is
 // false if they have no end.
-func (r *Rule) LeftOut() (list []civil.Date, whole bool) {
-	b := r.bound()
+func (r *Rule) ExcludedDates() (list []civil.Date, whole bool) {
+	b := r.boundsOnce()
 	at := func(s civil.Span, out func(civil.Date) bool) {
 		s = civil.Span{First: max(s.First, b.span.First), Last: min(s.Last, b.span.Last)}
 		if s.First > s.Last {
 			return
 		}
-		for d := range r.nominal(b, s) {
+		for d := range r.nominalDates(b, s) {
 			if out(d.Date) {
 				list = append(list, d.Date)
 			}
 		}
 	}
-	for _, s := range r.Without {
+	for _, s := range r.Exclude {
 		at(s, func(civil.Date) bool { return true })
 	}
-	if r.WithoutClosed || r.WithoutOn != nil {
+	if r.ExcludeClosed || r.ExcludeFunc != nil {
 		if r.Endless() || b.span.First == civil.Min {
 			return nil, false
 		}
-		at(b.span, r.drops)
+		at(b.span, r.isExcluded)
 		slices.Sort(list)
 		list = slices.Compact(list)
 	}
 	return list, true
 }
 
-// Earlier returns the date that the cadence would have had before its first
+// DateBeforeStart returns the date that the cadence would have had before its first
 // date d if `from` didn't bound it.
-func (r *Rule) Earlier(d civil.Date) (civil.Date, bool) {
+func (r *Rule) DateBeforeStart(d civil.Date) (civil.Date, bool) {
 	if r.listed {
 		return civil.None, false
 	}
 	free := *r
-	b := r.bound()
+	b := r.boundsOnce()
 	b.span.First = civil.Min
-	free.bound = func() bounds { return b }
-	free.Plus, free.Without, free.WithoutClosed, free.WithoutOn = nil, nil, false, nil
+	free.boundsOnce = func() bounds { return b }
+	free.Include, free.Exclude, free.ExcludeClosed, free.ExcludeFunc = nil, nil, false, nil
 	early, ok := free.Before(d)
 	return early.Date, ok
 }
 
-// Counts reports whether the nominal dates depend on a working calendar.
-func (r *Rule) Counts() bool {
+// UsesCalendar reports whether the nominal dates depend on a working calendar.
+func (r *Rule) UsesCalendar() bool {
 	for _, it := range r.Items {
 		if it.Kind == NthWorking {
 			return true
 		}
 	}
-	return r.Working || r.WithoutClosed
+	return r.Working || r.ExcludeClosed
 }

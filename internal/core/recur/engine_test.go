@@ -12,7 +12,7 @@ func TestBatches(t *testing.T) {
 	r := rand.New(rand.NewPCG(40, 1))
 	walked := 0
 	for range 3000 {
-		rule := &Rule{Unit: civil.Month, Every: 1 + r.IntN(2)*r.IntN(5), Frame: civil.DefaultFrame}
+		rule := &Rule{Unit: civil.Month, Every: 1 + r.IntN(2)*r.IntN(5), Frame: civil.DefaultFiscalCalendar}
 		for n := r.IntN(3); n >= 0; n-- {
 			rule.Items = append(rule.Items, Item{Kind: DayNumber, N: []int{1, 5, 15, 16, 27, 28, 30, 31, -1, -2, -30}[r.IntN(11)]})
 		}
@@ -20,14 +20,14 @@ func TestBatches(t *testing.T) {
 			rule.Months = uint16(r.IntN(1<<12)) << 1
 		}
 		if rule.From = civil.Date(1 + r.IntN(3_600_000)); r.IntN(3) == 0 {
-			rule.Times = 1 + r.IntN(40)
+			rule.MaxDates = 1 + r.IntN(40)
 		}
 		rule.Prepare()
 		span := civil.Span{First: rule.From, Last: rule.From}.Widen(r.IntN(900), r.IntN(9000))
 		if r.IntN(50) == 0 {
 			span.Last = civil.Max
 		}
-		if rule.rising {
+		if rule.itemsInOrder {
 			walked++
 		}
 		most, i := 500, 0

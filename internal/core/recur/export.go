@@ -7,9 +7,9 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// cycle is the 400 years after which the Gregorian calendar repeats, weekdays
+// gregorianCycleDays is the 400 years after which the Gregorian calendar repeats, weekdays
 // included; rules that agree over it agree for ever.
-const cycle = 146097
+const gregorianCycleDays = 146097
 
 // Export writes the rule as an RFC 5545 rule that gives exactly the same
 // nominal dates, before leaving out and plus. start is DTSTART: the rule's
@@ -35,9 +35,9 @@ func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 			return nil, 0, "RFC 5545 can't express the middle of a period"
 		}
 	}
-	b := r.bound()
+	b := r.boundsOnce()
 	if b.span.First > civil.Min || r.Every > 1 {
-		for d := range r.nominal(b, b.span) {
+		for d := range r.nominalDates(b, b.span) {
 			start = d.Date
 			break
 		}
@@ -55,12 +55,12 @@ func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 			c.WeekStart = r.Frame.WeekStart
 		}
 		if b.span.Last < civil.Max {
-			c.Until, c.UntilDate = &Moment{b.span.Last, 86399}, true
-			if r.Times > 0 && r.Back == civil.None {
-				c.Until, c.UntilDate, c.Count = nil, false, r.Times
+			c.Until, c.UntilDate = &DateTime{b.span.Last, 86399}, true
+			if r.MaxDates > 0 && r.BackFrom == civil.None {
+				c.Until, c.UntilDate, c.Count = nil, false, r.MaxDates
 			}
 		}
-		if r.agrees(c, start, b) {
+		if r.sameDates(c, start, b) {
 			return c, start, ""
 		}
 	}
@@ -70,9 +70,9 @@ func (r *Rule) Export() (rule *RRule, start civil.Date, why string) {
 	return nil, 0, "no RFC 5545 rule gives exactly these dates"
 }
 
-// agrees compares the nominal dates with those of an RFC 5545 rule over 400
+// sameDates compares the nominal dates with those of an RFC 5545 rule over 400
 // years, or over all of a rule that ends sooner.
-func (r *Rule) agrees(c *RRule, start civil.Date, b bounds) bool {
+func (r *Rule) sameDates(c *RRule, start civil.Date, b bounds) bool {
 	rule, err := c.Rule(start)
 	if err != nil {
 		return false
@@ -80,12 +80,12 @@ func (r *Rule) agrees(c *RRule, start civil.Date, b bounds) bool {
 	rule.Prepare()
 	from := start
 	if from == civil.None {
-		from, _ = civil.Of(2000, 1, 1)
+		from, _ = civil.NewDate(2000, 1, 1)
 	}
-	span := civil.Span{First: from, Last: from}.Widen(0, cycle)
+	span := civil.Span{First: from, Last: from}.Widen(0, gregorianCycleDays)
 	next, stop := iter.Pull(rule.All(span))
 	defer stop()
-	for d := range r.nominal(b, civil.Span{First: span.First, Last: min(span.Last, b.span.Last)}) {
+	for d := range r.nominalDates(b, civil.Span{First: span.First, Last: min(span.Last, b.span.Last)}) {
 		if other, ok := next(); !ok || other.Date != d.Date {
 			return false
 		}
@@ -124,10 +124,10 @@ func (r *Rule) candidates() []*RRule {
 	first := 1 // month of a fiscal year's start
 	if r.Unit > civil.Year {
 		// its last day is one that RFC 5545 knows
-		if end := r.Frame.End; r.Unit == civil.FiscalYear && r.Frame.OfWeeks() && end.Day == 0 {
+		if end := r.Frame.YearEnd; r.Unit == civil.FiscalYear && r.Frame.IsWeekBased() && end.Day == 0 {
 			return []*RRule{{Freq: Yearly, ByMonth: []int{end.Month}, ByDay: []ByDay{{-1, end.Weekday}}}}
 		}
-		if r.Frame.OfWeeks() || r.Frame.FiscalDay > 1 {
+		if r.Frame.IsWeekBased() || r.Frame.FiscalDay > 1 {
 			return nil
 		}
 		first = r.Frame.FiscalMonth
@@ -138,7 +138,7 @@ func (r *Rule) candidates() []*RRule {
 	items := slices.Clone(r.Items)
 	month := 0
 	for i := range items {
-		at := items[i].In
+		at := items[i].Month
 		if at == 0 { // of the whole period: its first month, or from the end its last
 			at = 1
 			if items[i].N < 0 {
@@ -149,7 +149,7 @@ func (r *Rule) candidates() []*RRule {
 			return nil
 		}
 		month = at
-		items[i].In = 0
+		items[i].Month = 0
 	}
 	if r.Every > 1 || in != nil || size == 1 {
 		return r.monthly(RRule{Freq: Monthly, Interval: size, ByMonth: in}, items)
@@ -203,7 +203,7 @@ func (r *Rule) monthly(c RRule, items []Item) []*RRule {
 		list = append(list, &set)
 	}
 	skip := c
-	skip.Skip = Backward
+	skip.Skip = SkipBackward
 	return append(list, &skip)
 }
 
@@ -212,9 +212,9 @@ func (r *Rule) yearly(in []int) []*RRule {
 	var months []int
 	whole := true // items of the whole year
 	for _, it := range r.Items {
-		whole = whole && it.In == 0
-		if it.In != 0 && !slices.Contains(months, it.In) {
-			months = append(months, it.In)
+		whole = whole && it.Month == 0
+		if it.Month != 0 && !slices.Contains(months, it.Month) {
+			months = append(months, it.Month)
 		}
 	}
 	if whole {
@@ -232,7 +232,7 @@ func (r *Rule) yearly(in []int) []*RRule {
 			}
 		}
 		skip := c
-		skip.Skip = Backward
+		skip.Skip = SkipBackward
 		return []*RRule{&c, &skip}
 	}
 	if in != nil {
@@ -243,7 +243,7 @@ func (r *Rule) yearly(in []int) []*RRule {
 	// Each month must have the same days; what is written twice counts once.
 	var items []Item
 	for _, it := range r.Items {
-		it.In = 0
+		it.Month = 0
 		if !slices.Contains(items, it) {
 			items = append(items, it)
 		}
@@ -252,7 +252,7 @@ func (r *Rule) yearly(in []int) []*RRule {
 	for _, k := range list { // 29 feb in common years is the month's last
 		if len(k.ByMonthDay) == 1 && k.ByMonthDay[0] > 28 {
 			end := *k
-			end.ByMonthDay, end.Skip, end.BySetPos = []int{-1}, Omit, nil
+			end.ByMonthDay, end.Skip, end.BySetPos = []int{-1}, SkipOmit, nil
 			list = append(list, &end)
 			break
 		}

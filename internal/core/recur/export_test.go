@@ -13,8 +13,8 @@ import (
 
 // Phrases and the RFC 5545 rules that say exactly the same, or why none does.
 func TestExport(t *testing.T) {
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend)}
-	env.Frame.FiscalMonth = 9
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: workdays.New("plain", workdays.Weekend)}
+	env.Fiscal.FiscalMonth = 9
 	for _, c := range golden.Cases(t, "testdata/export.cases", 2) {
 		rec, err := eval.CompileRule(c[0], env)
 		if err != nil {

@@ -9,38 +9,38 @@ import (
 
 const secondsOfDay = 86400
 
-// Moments yields the recurrence set of the rule from start on, in order, with
+// DateTimes yields the recurrence set of the rule from start on, in order, with
 // times of day (RFC 5545, section 3.3.10). It is lazy, ends with the year 9999,
 // and yields start itself only if it matches. An UNTIL in UTC has to be turned
 // into the time of start by the caller.
-func (r *RRule) Moments(start Moment) iter.Seq[Moment] {
-	return func(yield func(Moment) bool) {
+func (r *RRule) DateTimes(start DateTime) iter.Seq[DateTime] {
+	return func(yield func(DateTime) bool) {
 		if p, err := r.compile(start.Day); err == nil {
 			r.expand(p, start)(yield)
 		}
 	}
 }
 
-// MomentsFrom is Moments without some, maybe not all, of those before a moment: what
+// DateTimesFrom is Moments without some, maybe not all, of those before a moment: what
 // a rule without COUNT gives there needn't be walked.
-func (r *RRule) MomentsFrom(start, from Moment) iter.Seq[Moment] {
+func (r *RRule) DateTimesFrom(start, from DateTime) iter.Seq[DateTime] {
 	step := [...]int64{1, 60, 3600, secondsOfDay, 7 * secondsOfDay, 0, 0}[r.Freq] * int64(r.Interval)
 	if step > 0 && r.Count == 0 {
 		gap := int64(from.Day-start.Day)*secondsOfDay + int64(from.Second-start.Second)
 		if k := gap/step - 1; k > 0 { // whole steps, so that the clock and the weekday stay
 			at := int64(start.Day)*secondsOfDay + int64(start.Second) + k*step
-			start = Moment{civil.Date(at / secondsOfDay), int(at % secondsOfDay)}
+			start = DateTime{civil.Date(at / secondsOfDay), int(at % secondsOfDay)}
 		}
 	}
-	return r.Moments(start)
+	return r.DateTimes(start)
 }
 
 // expand is Moments with the rule's parts compiled.
-func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
-	return func(yield func(Moment) bool) {
+func (r *RRule) expand(p *byParts, start DateTime) iter.Seq[DateTime] {
+	return func(yield func(DateTime) bool) {
 		n := 0
-		var last Moment                    // a skipped day may come to be one that the next period has too
-		emit := func(list []Moment) bool { // of one period's set, in order
+		var last DateTime                    // a skipped day may come to be one that the next period has too
+		emit := func(list []DateTime) bool { // of one period's set, in order
 			for _, m := range list {
 				if m.Day < start.Day || m.Day == start.Day && m.Second < start.Second {
 					continue
@@ -59,15 +59,15 @@ func (r *RRule) expand(p *parts, start Moment) iter.Seq[Moment] {
 			return true
 		}
 		if r.Freq >= Daily {
-			r.daysAndTimes(p, start, emit)
+			r.expandDaily(p, start, emit)
 		} else {
-			r.within(p, start, emit)
+			r.expandSubDaily(p, start, emit)
 		}
 	}
 }
 
-// orStart is a BY part, or what DTSTART says where it is absent.
-func orStart(list []int, from int) []int {
+// orDefault is a BY part, or what DTSTART says where it is absent.
+func orDefault(list []int, from int) []int {
 	if list == nil {
 		return []int{from}
 	}
@@ -76,8 +76,8 @@ func orStart(list []int, from int) []int {
 	return slices.Compact(list)
 }
 
-// times is the set of seconds of the day that hours, minutes and seconds give.
-func times(hours, minutes, seconds []int) (list []int) {
+// timesOfDay is the set of seconds of the day that hours, minutes and seconds give.
+func timesOfDay(hours, minutes, seconds []int) (list []int) {
 	for _, h := range hours {
 		for _, m := range minutes {
 			for _, s := range seconds {
@@ -98,17 +98,17 @@ func (r *RRule) lastDay() civil.Date {
 	return r.Until.Day + 7 // days of a week may precede their year
 }
 
-func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
-	clock := times(orStart(r.ByHour, start.Second/3600), orStart(r.ByMinute, start.Second/60%60),
-		orStart(r.BySecond, start.Second%60))
-	f := civil.DefaultFrame
+func (r *RRule) expandDaily(p *byParts, start DateTime, emit func([]DateTime) bool) {
+	clock := timesOfDay(orDefault(r.ByHour, start.Second/3600), orDefault(r.ByMinute, start.Second/60%60),
+		orDefault(r.BySecond, start.Second%60))
+	f := civil.DefaultFiscalCalendar
 	f.WeekStart = r.WeekStart
 	unit := [...]civil.Unit{Daily: civil.Day, Weekly: civil.Week, Monthly: civil.Month, Yearly: civil.Year}[r.Freq]
 	var days []Date
-	var list []Moment
+	var list []DateTime
 	last := r.lastDay()
 	next := r.Interval
-	first := f.Index(unit, start.Day)
+	first := f.PeriodIndex(unit, start.Day)
 	if r.Freq == Yearly {
 		first = p.yearOf(start.Day)
 	}
@@ -118,14 +118,14 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 			return
 		}
 		if r.Freq == Daily {
-			next = steps(p.gap(s.First), r.Interval)
+			next = roundUpToInterval(p.daysToMatchingMonth(s.First), r.Interval)
 		}
-		p.looked++
-		days = p.fill(days[:0], s, false)
+		p.periodsVisited++
+		days = p.appendMatches(days[:0], s, false)
 		if r.BySetPos != nil {
 			list = list[:0]
-			for _, k := range placesOf(len(days)*len(clock), r.BySetPos) {
-				list = append(list, Moment{days[k/len(clock)].Date, clock[k%len(clock)]})
+			for _, k := range setPosIndexes(len(days)*len(clock), r.BySetPos) {
+				list = append(list, DateTime{days[k/len(clock)].Date, clock[k%len(clock)]})
 			}
 			if !emit(list) {
 				return
@@ -135,7 +135,7 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 		for _, d := range days { // a year of seconds is never held
 			list = list[:0]
 			for _, t := range clock {
-				list = append(list, Moment{d.Date, t})
+				list = append(list, DateTime{d.Date, t})
 			}
 			if !emit(list) {
 				return
@@ -144,9 +144,9 @@ func (r *RRule) daysAndTimes(p *parts, start Moment, emit func([]Moment) bool) {
 	}
 }
 
-// within expands HOURLY, MINUTELY and SECONDLY: a period is so many seconds of
+// expandSubDaily expands HOURLY, MINUTELY and SECONDLY: a period is so many seconds of
 // a day, every Interval of them since start.
-func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
+func (r *RRule) expandSubDaily(p *byParts, start DateTime, emit func([]DateTime) bool) {
 	length := [...]int64{Secondly: 1, Minutely: 60, Hourly: 3600}[r.Freq]
 	step := length * int64(r.Interval)
 	any := func(list []int, n int) bool { return list == nil || slices.Contains(list, n) }
@@ -166,29 +166,29 @@ func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
 	}
 	minutes, seconds := []int{0}, []int{0}
 	if r.Freq == Hourly {
-		minutes = orStart(r.ByMinute, start.Second/60%60)
+		minutes = orDefault(r.ByMinute, start.Second/60%60)
 	}
 	if r.Freq > Secondly {
-		seconds = orStart(r.BySecond, start.Second%60)
+		seconds = orDefault(r.BySecond, start.Second%60)
 	}
-	clock := times([]int{0}, minutes, seconds)
-	if r.BySetPos != nil && len(atPositions(slices.Clone(clock), r.BySetPos)) == 0 {
+	clock := timesOfDay([]int{0}, minutes, seconds)
+	if r.BySetPos != nil && len(applySetPos(slices.Clone(clock), r.BySetPos)) == 0 {
 		return // every period has as many moments as clock, none of them chosen
 	}
 	var day []Date
-	var list []Moment
+	var list []DateTime
 	at := int64(start.Day)*secondsOfDay + int64(start.Second)/length*length
 	for known := civil.None; at/secondsOfDay <= int64(min(r.lastDay(), civil.Max)); at += step {
 		d, t := civil.Date(at/secondsOfDay), int(at%secondsOfDay)
-		p.looked++
+		p.periodsVisited++
 		if d != known {
-			day = p.fill(day[:0], civil.Span{First: d, Last: d}, false)
+			day = p.appendMatches(day[:0], civil.Span{First: d, Last: d}, false)
 			known = d
 		}
 		next := at // a period that doesn't hold: skip to where the next could
 		switch {
 		case len(day) == 0:
-			next = (int64(d) + int64(max(1, p.gap(d)))) * secondsOfDay
+			next = (int64(d) + int64(max(1, p.daysToMatchingMonth(d)))) * secondsOfDay
 		case !any(r.ByHour, t/3600):
 			next = at/3600*3600 + 3600
 		case r.Freq < Hourly && !any(r.ByMinute, t/60%60):
@@ -203,10 +203,10 @@ func (r *RRule) within(p *parts, start Moment, emit func([]Moment) bool) {
 		}
 		list = list[:0]
 		for _, c := range clock {
-			list = append(list, Moment{d, t + c})
+			list = append(list, DateTime{d, t + c})
 		}
 		if r.BySetPos != nil {
-			list = atPositions(list, r.BySetPos)
+			list = applySetPos(list, r.BySetPos)
 		}
 		if !emit(list) {
 			return

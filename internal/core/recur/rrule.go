@@ -31,9 +31,9 @@ type Skip uint8
 
 // The ways.
 const (
-	Omit Skip = iota
-	Backward
-	Forward
+	SkipOmit Skip = iota
+	SkipBackward
+	SkipForward
 )
 
 var skipNames = []string{"OMIT", "BACKWARD", "FORWARD"}
@@ -47,8 +47,8 @@ type ByDay struct {
 	Weekday civil.Weekday
 }
 
-// Moment is a day and a second of it, in no zone.
-type Moment struct {
+// DateTime is a day and a second of it, in no zone.
+type DateTime struct {
 	Day    civil.Date
 	Second int // 0 to 86399
 }
@@ -57,10 +57,10 @@ type Moment struct {
 type RRule struct {
 	Freq      Freq
 	Interval  int
-	Count     int     // 0: none
-	Until     *Moment // a plain date stands for its last second
-	UntilDate bool    // Until was written as a date
-	UntilUTC  bool    // Until was written with Z
+	Count     int       // 0: none
+	Until     *DateTime // a plain date stands for its last second
+	UntilDate bool      // Until was written as a date
+	UntilUTC  bool      // Until was written with Z
 	WeekStart civil.Weekday
 	Skip      Skip
 
@@ -101,7 +101,7 @@ func ParseRRule(text string) (*RRule, error) {
 		if !ok || value == "" {
 			return nil, bad("expected NAME=VALUE, found %q", part)
 		}
-		read := parts5545[name]
+		read := rrulePartReaders[name]
 		if read == nil {
 			return nil, bad("RFC 5545 rules have no %s", name)
 		}
@@ -113,46 +113,49 @@ func ParseRRule(text string) (*RRule, error) {
 			return nil, bad("%s: %v", name, err)
 		}
 	}
-	if message := r.clash(seen); message != "" {
+	if message := r.conflictText(seen); message != "" {
 		return nil, &RuleError{End: len(text), Message: message}
 	}
 	return r, nil
 }
 
-// parts5545 has a row for each part of a rule: how its value is read.
-var parts5545 = map[string]func(r *RRule, value string) error{
+// rrulePartReaders has a row for each part of a rule: how its value is read.
+var rrulePartReaders = map[string]func(r *RRule, value string) error{
 	"FREQ": func(r *RRule, v string) error {
-		i, err := oneOf(v, freqNames)
+		i, err := indexOfWord(v, freqNames)
 		r.Freq = Freq(i)
 		return err
 	},
 	"WKST": func(r *RRule, v string) error {
-		i, err := oneOf(v, dayNames[1:])
+		i, err := indexOfWord(v, dayNames[1:])
 		r.WeekStart = civil.Weekday(i + 1)
 		return err
 	},
 	"SKIP": func(r *RRule, v string) error {
-		i, err := oneOf(v, skipNames)
+		i, err := indexOfWord(v, skipNames)
 		r.Skip = Skip(i)
 		return err
 	},
-	"RSCALE":     func(_ *RRule, v string) error { _, err := oneOf(v, []string{"GREGORIAN"}); return err },
-	"INTERVAL":   func(r *RRule, v string) (err error) { r.Interval, err = number(v, 1, int(civil.Max)); return err },
-	"COUNT":      func(r *RRule, v string) (err error) { r.Count, err = number(v, 1, 1<<31-1); return err },
-	"UNTIL":      func(r *RRule, v string) error { return r.until(v) },
-	"BYDAY":      func(r *RRule, v string) (err error) { r.ByDay, err = byDay(v); return err },
-	"BYSECOND":   func(r *RRule, v string) (err error) { r.BySecond, err = numbers(v, 0, 60, false); return err },
-	"BYMINUTE":   func(r *RRule, v string) (err error) { r.ByMinute, err = numbers(v, 0, 59, false); return err },
-	"BYHOUR":     func(r *RRule, v string) (err error) { r.ByHour, err = numbers(v, 0, 23, false); return err },
-	"BYMONTHDAY": func(r *RRule, v string) (err error) { r.ByMonthDay, err = numbers(v, 1, 31, true); return err },
-	"BYYEARDAY":  func(r *RRule, v string) (err error) { r.ByYearDay, err = numbers(v, 1, 366, true); return err },
-	"BYWEEKNO":   func(r *RRule, v string) (err error) { r.ByWeekNo, err = numbers(v, 1, 53, true); return err },
-	"BYMONTH":    func(r *RRule, v string) (err error) { r.ByMonth, err = numbers(v, 1, 12, false); return err },
-	"BYSETPOS":   func(r *RRule, v string) (err error) { r.BySetPos, err = numbers(v, 1, 366, true); return err },
+	"RSCALE": func(_ *RRule, v string) error { _, err := indexOfWord(v, []string{"GREGORIAN"}); return err },
+	"INTERVAL": func(r *RRule, v string) (err error) {
+		r.Interval, err = parseNumberIn(v, 1, int(civil.Max))
+		return err
+	},
+	"COUNT":      func(r *RRule, v string) (err error) { r.Count, err = parseNumberIn(v, 1, 1<<31-1); return err },
+	"UNTIL":      func(r *RRule, v string) error { return r.parseUntil(v) },
+	"BYDAY":      func(r *RRule, v string) (err error) { r.ByDay, err = parseByDay(v); return err },
+	"BYSECOND":   func(r *RRule, v string) (err error) { r.BySecond, err = parseNumberList(v, 0, 60, false); return err },
+	"BYMINUTE":   func(r *RRule, v string) (err error) { r.ByMinute, err = parseNumberList(v, 0, 59, false); return err },
+	"BYHOUR":     func(r *RRule, v string) (err error) { r.ByHour, err = parseNumberList(v, 0, 23, false); return err },
+	"BYMONTHDAY": func(r *RRule, v string) (err error) { r.ByMonthDay, err = parseNumberList(v, 1, 31, true); return err },
+	"BYYEARDAY":  func(r *RRule, v string) (err error) { r.ByYearDay, err = parseNumberList(v, 1, 366, true); return err },
+	"BYWEEKNO":   func(r *RRule, v string) (err error) { r.ByWeekNo, err = parseNumberList(v, 1, 53, true); return err },
+	"BYMONTH":    func(r *RRule, v string) (err error) { r.ByMonth, err = parseNumberList(v, 1, 12, false); return err },
+	"BYSETPOS":   func(r *RRule, v string) (err error) { r.BySetPos, err = parseNumberList(v, 1, 366, true); return err },
 }
 
-// oneOf is the place of a word in a list.
-func oneOf(word string, list []string) (int, error) {
+// indexOfWord is the place of a word in a list.
+func indexOfWord(word string, list []string) (int, error) {
 	i := slices.Index(list, word)
 	if i < 0 {
 		return 0, fmt.Errorf("expected one of %[2]s, found %[1]q", word, strings.Join(list, ", "))
@@ -160,8 +163,8 @@ func oneOf(word string, list []string) (int, error) {
 	return i, nil
 }
 
-// clash says which parts don't go together; "" if all do.
-func (r *RRule) clash(seen map[string]bool) string {
+// conflictText says which parts don't go together; "" if all do.
+func (r *RRule) conflictText(seen map[string]bool) string {
 	numbered := slices.ContainsFunc(r.ByDay, func(d ByDay) bool { return d.N != 0 })
 	chooses := false
 	for name := range seen {
@@ -188,7 +191,7 @@ func (r *RRule) clash(seen map[string]bool) string {
 	return ""
 }
 
-func number(s string, lo, hi int) (int, error) {
+func parseNumberIn(s string, lo, hi int) (int, error) {
 	n, err := strconv.Atoi(s)
 	if err != nil || n < lo || n > hi || s[0] == '+' {
 		return 0, fmt.Errorf("expected a number from %[2]d to %[3]d, found %[1]q", s, lo, hi)
@@ -196,7 +199,7 @@ func number(s string, lo, hi int) (int, error) {
 	return n, nil
 }
 
-func numbers(s string, lo, hi int, signed bool) (list []int, err error) {
+func parseNumberList(s string, lo, hi int, signed bool) (list []int, err error) {
 	for _, f := range strings.Split(s, ",") {
 		sign, digits := 1, f
 		if signed && f != "" && (f[0] == '-' || f[0] == '+') {
@@ -205,7 +208,7 @@ func numbers(s string, lo, hi int, signed bool) (list []int, err error) {
 				sign = -1
 			}
 		}
-		n, err := number(digits+strings.Repeat("x", max(0, 1-len(digits))), lo, hi)
+		n, err := parseNumberIn(digits+strings.Repeat("x", max(0, 1-len(digits))), lo, hi)
 		if err != nil {
 			return nil, err
 		}
@@ -214,14 +217,14 @@ func numbers(s string, lo, hi int, signed bool) (list []int, err error) {
 	return list, nil
 }
 
-func byDay(s string) (list []ByDay, err error) {
+func parseByDay(s string) (list []ByDay, err error) {
 	for _, f := range strings.Split(s, ",") {
 		if len(f) < 2 || slices.Index(dayNames, f[len(f)-2:]) < 1 {
 			return nil, fmt.Errorf("expected a weekday such as MO or -1FR, found %q", f)
 		}
 		d := ByDay{Weekday: civil.Weekday(slices.Index(dayNames, f[len(f)-2:]))}
 		if n := f[:len(f)-2]; n != "" {
-			nums, err := numbers(n, 1, 53, true)
+			nums, err := parseNumberList(n, 1, 53, true)
 			if err != nil {
 				return nil, err
 			}
@@ -232,8 +235,8 @@ func byDay(s string) (list []ByDay, err error) {
 	return list, nil
 }
 
-// until reads 20270331 or 20270331T163000[Z].
-func (r *RRule) until(s string) error {
+// parseUntil reads 20270331 or 20270331T163000[Z].
+func (r *RRule) parseUntil(s string) error {
 	bad := fmt.Errorf("expected a date such as 20270331 or a time such as 20270331T163000Z, found %q", s)
 	rest, utc := strings.CutSuffix(s, "Z")
 	day, clock, timed := strings.Cut(rest, "T")
@@ -244,9 +247,9 @@ func (r *RRule) until(s string) error {
 	if !ok {
 		return bad
 	}
-	r.Until, r.UntilDate, r.UntilUTC = &Moment{d, 86399}, !timed, utc
+	r.Until, r.UntilDate, r.UntilUTC = &DateTime{d, 86399}, !timed, utc
 	if timed {
-		n, err := number(clock, 0, 235960)
+		n, err := parseNumberIn(clock, 0, 235960)
 		if err != nil || len(clock) != 6 || n/100%100 > 59 {
 			return bad
 		}
@@ -273,11 +276,11 @@ func (r *RRule) String() string {
 			put(name, strings.Join(s, ","))
 		}
 	}
-	if r.Skip != Omit {
+	if r.Skip != SkipOmit {
 		put("RSCALE", "GREGORIAN")
 	}
 	put("FREQ", freqNames[r.Freq])
-	if r.Skip != Omit {
+	if r.Skip != SkipOmit {
 		put("SKIP", skipNames[r.Skip])
 	}
 	if r.Interval > 1 {

@@ -25,7 +25,7 @@ func date(s string) civil.Date {
 
 // expand writes the first n moments of a rule; years and months that repeat are
 // left out: "1997-09-02 04 10-01".
-func expand(list iter.Seq[Moment], n int, timed bool) string {
+func expand(list iter.Seq[DateTime], n int, timed bool) string {
 	var b strings.Builder
 	last := ""
 	for m := range list {
@@ -62,7 +62,7 @@ func TestPublishedExamples(t *testing.T) {
 			n++ // and there it ends
 		}
 		timed := strings.Contains(c[2], ":")
-		if got := expand(r.Moments(Moment{date(c[0]), 9 * 3600}), n, timed); got != c[2] {
+		if got := expand(r.DateTimes(DateTime{date(c[0]), 9 * 3600}), n, timed); got != c[2] {
 			t.Errorf("%s %s:\n  %s, want\n  %s", c[0], c[1], got, c[2])
 		}
 		again, err := ParseRRule(r.String())
@@ -288,7 +288,7 @@ func TestRRulesAgainstBruteForce(t *testing.T) {
 		want := naive(r, start, upto)
 		from, to := date(start.Format("2006-01-02")), date(upto.Format("2006-01-02"))
 		if r.Count == 0 {
-			r.Until = &Moment{to, 86399}
+			r.Until = &DateTime{to, 86399}
 		}
 		rule, err := r.Rule(from)
 		if err != nil {
@@ -299,7 +299,7 @@ func TestRRulesAgainstBruteForce(t *testing.T) {
 		for d := range rule.All(civil.Span{First: from, Last: to}) {
 			days = append(days, d.Date.String())
 		}
-		for m := range r.Moments(Moment{from, 0}) {
+		for m := range r.DateTimes(DateTime{from, 0}) {
 			if m.Day > to+400 {
 				break
 			}
@@ -307,7 +307,7 @@ func TestRRulesAgainstBruteForce(t *testing.T) {
 				moments = append(moments, m.Day.String())
 			}
 		}
-		if r.ByWeekNo != nil || r.Skip == Forward { // a week's days may precede those of the year before
+		if r.ByWeekNo != nil || r.Skip == SkipForward { // a week's days may precede those of the year before
 			slices.Sort(want)
 			slices.Sort(moments)
 		}
@@ -336,7 +336,7 @@ func TestRareRulesEnd(t *testing.T) {
 			}
 			continue
 		}
-		start := Moment{date("1997-09-02"), 0}
+		start := DateTime{date("1997-09-02"), 0}
 		p, err := r.compile(start.Day)
 		if err != nil {
 			t.Fatal(text, err)
@@ -353,8 +353,8 @@ func TestRareRulesEnd(t *testing.T) {
 		} else if want == -3 { // the hours of a day, the minutes of one and the seconds of one
 			most = 3001 * 145
 		}
-		if p.looked > most || want >= 0 && (n == 0) != (want == 0) {
-			t.Errorf("%s: %d after a look at %d periods", text, n, p.looked)
+		if p.periodsVisited > most || want >= 0 && (n == 0) != (want == 0) {
+			t.Errorf("%s: %d after a look at %d periods", text, n, p.periodsVisited)
 		}
 	}
 }
@@ -374,8 +374,8 @@ func FuzzRRule(f *testing.F) {
 			t.Fatalf("%q prints as %q: %v", s, r, err)
 		}
 		start := civil.Date(1 + uint(from)%uint(civil.Max))
-		n, last := 0, Moment{}
-		for m := range r.Moments(Moment{start, 3600}) {
+		n, last := 0, DateTime{}
+		for m := range r.DateTimes(DateTime{start, 3600}) {
 			if !m.Day.Valid() || m.Day < last.Day && r.ByWeekNo == nil {
 				t.Fatalf("%q gives %v after %v", s, m, last)
 			}
@@ -404,7 +404,7 @@ func TestDaysFromTheEnd(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got := expand(r.Moments(Moment{date(c[1]), 0}), strings.Count(c[2], " ")+1, false)
+		got := expand(r.DateTimes(DateTime{date(c[1]), 0}), strings.Count(c[2], " ")+1, false)
 		if c[0] == "FREQ=YEARLY;BYYEARDAY=-1,-366,1" {
 			got = strings.Replace(got, "2028-01-01 2028", "2028-01-01", 1)
 		}
@@ -417,7 +417,7 @@ func TestDaysFromTheEnd(t *testing.T) {
 		t.Fatal(err)
 	}
 	n := 0
-	for m := range r.Moments(Moment{date("2027-01-01"), 0}) {
+	for m := range r.DateTimes(DateTime{date("2027-01-01"), 0}) {
 		if want := 9*3600 + []int{5, 40}[n%2]*60 + 30; m.Second != want {
 			t.Fatalf("at %d seconds, want %d", m.Second, want)
 		}
@@ -431,7 +431,7 @@ func TestDaysFromTheEnd(t *testing.T) {
 			t.Fatal(err)
 		}
 		n, last := 0, civil.None
-		for m := range r.Moments(Moment{date("2027-01-01"), 0}) {
+		for m := range r.DateTimes(DateTime{date("2027-01-01"), 0}) {
 			if n++; m.Day <= last {
 				t.Fatalf("%s: %s comes after %s", text, m.Day, last)
 			}
@@ -446,9 +446,9 @@ func TestDaysFromTheEnd(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			start, at := Moment{date("2027-01-01"), 1234}, Moment{date(from), 0}
-			var got, want []Moment
-			for m := range r.MomentsFrom(start, at) {
+			start, at := DateTime{date("2027-01-01"), 1234}, DateTime{date(from), 0}
+			var got, want []DateTime
+			for m := range r.DateTimesFrom(start, at) {
 				if m.Day < at.Day {
 					continue
 				}
@@ -456,7 +456,7 @@ func TestDaysFromTheEnd(t *testing.T) {
 					break
 				}
 			}
-			for m := range r.Moments(start) {
+			for m := range r.DateTimes(start) {
 				if m.Day >= at.Day {
 					want = append(want, m)
 				}

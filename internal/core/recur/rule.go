@@ -10,32 +10,32 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// Kind is a way to name days inside a period.
-type Kind uint8
+// ItemKind is a way to name days inside a period.
+type ItemKind uint8
 
 // The kinds of items.
 const (
-	DayNumber         Kind = iota // the Nth day, or N to To; counted from the end below zero
-	EveryWeekday                  // each such weekday, or each from Weekday to WeekdayTo
-	NthWeekday                    // the Nth such weekday
-	NthWorking                    // the Nth working day
-	MiddleDay                     // first day + ⌊(length − 1)/2⌋
-	EasterDay                     // Easter Sunday of the period's year
-	OrthodoxEasterDay             // the same by the Julian computus
-	WeekOfYear                    // a weekday of ISO week N of the period's year
+	DayNumber         ItemKind = iota // the Nth day, or N to To; counted from the end below zero
+	EveryWeekday                      // each such weekday, or each from Weekday to WeekdayTo
+	NthWeekday                        // the Nth such weekday
+	NthWorking                        // the Nth working day
+	MiddleDay                         // first day + ⌊(length − 1)/2⌋
+	EasterDay                         // Easter Sunday of the period's year
+	OrthodoxEasterDay                 // the same by the Julian computus
+	WeekOfYear                        // a weekday of ISO week N of the period's year
 )
 
 // Item is one entry of a rule's list of days; it is complete in itself.
 type Item struct {
-	Kind      Kind
+	Kind      ItemKind
 	N, To     int // To: last of a range of numbers, else 0
 	Weekday   civil.Weekday
 	WeekdayTo civil.Weekday // last of a range, else 0
-	In        int           // month of the period, 1 its first; 0 for the whole period
+	Month     int           // month of the period, 1 its first; 0 for the whole period
 }
 
-// Several reports whether the item can give more than one date in a period.
-func (it Item) Several() bool {
+// IsMultiple reports whether the item can give more than one date in a period.
+func (it Item) IsMultiple() bool {
 	return it.To != 0 || it.WeekdayTo != 0 || it.Kind == EveryWeekday && it.N != 1
 }
 
@@ -46,26 +46,26 @@ type Rule struct {
 	Every   int        // every Nth period, 1 or more
 	Items   []Item
 	Months  uint16 // bit m set: month m is in; 0: all are
-	// From, Until bound the nominal dates, both included; Back is the last date
+	// From, Until bound the nominal dates, both included; BackFrom is the last date
 	// of a schedule counted backwards. None if absent.
-	From, Until, Back civil.Date
-	Times             int // at most so many dates; 0: no limit
-	Without           []civil.Span
-	WithoutClosed     bool // leaves out what the calendar closes
-	// WithoutOn leaves out days besides; nil for none.
-	WithoutOn func(civil.Date) bool
-	Plus      []civil.Date
-	Labels    []string // by which the items' dates are known
-	SkipShort bool     // a numbered day that a month lacks gives no date
-	Frame     civil.Frame
-	Calendar  *workdays.Calendar
+	From, Until, BackFrom civil.Date
+	MaxDates              int // at most so many dates; 0: no limit
+	Exclude               []civil.Span
+	ExcludeClosed         bool // leaves out what the calendar closes
+	// ExcludeFunc leaves out days besides; nil for none.
+	ExcludeFunc func(civil.Date) bool
+	Include     []civil.Date
+	Labels      []string // by which the items' dates are known
+	SkipShort   bool     // a numbered day that a month lacks gives no date
+	Frame       civil.FiscalCalendar
+	Calendar    *workdays.Calendar
 
-	parts  *parts // of an RFC 5545 rule, instead of Items
-	listed bool   // the dates are Plus alone
-	spill  bool   // items may lie outside their period
-	plain  bool   // items are numbered days of the month, which is quick
-	rising bool   // and in every month they come in their order, which is quicker
-	bound  func() bounds
+	parts          *byParts // of an RFC 5545 rule, instead of Items
+	listed         bool     // the dates are Plus alone
+	mayLeavePeriod bool     // items may lie outside their period
+	numberedOnly   bool     // items are numbered days of the month, which is quick
+	itemsInOrder   bool     // and in every month they come in their order, which is quicker
+	boundsOnce     func() bounds
 }
 
 // bounds is what From, Until, Back and Times come to.
@@ -77,15 +77,15 @@ type bounds struct {
 
 // Date is one nominal date of a rule and its place.
 type Date struct {
-	Date   civil.Date
-	Period civil.Date // first day of its period
-	Item   int16      // place in the rule's list from 0; -1: known by its date
-	Sub    int16      // place among the item's dates from 1
+	Date    civil.Date
+	Period  civil.Date // first day of its period
+	Item    int16      // place in the rule's list from 0; -1: known by its date
+	SubItem int16      // place among the item's dates from 1
 }
 
 // Dates makes the rule of dates written out one by one.
 func Dates(days []civil.Date) *Rule {
-	r := &Rule{Plus: days, listed: true, Every: 1, Frame: civil.DefaultFrame}
+	r := &Rule{Include: days, listed: true, Every: 1, Frame: civil.DefaultFiscalCalendar}
 	r.Prepare()
 	return r
 }
@@ -93,31 +93,31 @@ func Dates(days []civil.Date) *Rule {
 // Prepare sorts and checks what the engine needs; call it once.
 func (r *Rule) Prepare() {
 	if r.parts == nil {
-		r.fillIn()
+		r.setDefaultItems()
 	}
-	r.Without, r.Plus = joined(r.Without), slices.Clone(r.Plus)
-	slices.Sort(r.Plus)
-	r.Plus = slices.Compact(r.Plus)
-	r.spill = r.parts != nil && r.parts.spills()
-	r.plain = r.Unit == civil.Month && !r.SkipShort
+	r.Exclude, r.Include = mergeSpans(r.Exclude), slices.Clone(r.Include)
+	slices.Sort(r.Include)
+	r.Include = slices.Compact(r.Include)
+	r.mayLeavePeriod = r.parts != nil && r.parts.mayLeavePeriod()
+	r.numberedOnly = r.Unit == civil.Month && !r.SkipShort
 	for _, it := range r.Items {
-		r.spill = r.spill || it.Kind == WeekOfYear
-		r.plain = r.plain && it.Kind == DayNumber && it.To == 0 && it.In == 0
+		r.mayLeavePeriod = r.mayLeavePeriod || it.Kind == WeekOfYear
+		r.numberedOnly = r.numberedOnly && it.Kind == DayNumber && it.To == 0 && it.Month == 0
 	}
-	r.rising = r.plain && r.parts == nil
+	r.itemsInOrder = r.numberedOnly && r.parts == nil
 	for length := civil.Date(28); length <= 31; length++ {
 		before := civil.Date(-1)
 		for _, it := range r.Items {
 			day, _ := NumberedDay(civil.Span{First: 0, Last: length - 1}, it.N)
-			r.rising = r.rising && day > before
+			r.itemsInOrder = r.itemsInOrder && day > before
 			before = day
 		}
 	}
-	r.bound = sync.OnceValue(r.bounds)
+	r.boundsOnce = sync.OnceValue(r.resolveBounds)
 }
 
-// joined sorts stretches and joins those that overlap.
-func joined(list []civil.Span) (all []civil.Span) {
+// mergeSpans sorts stretches and joins those that overlap.
+func mergeSpans(list []civil.Span) (all []civil.Span) {
 	list = slices.Clone(list)
 	slices.SortFunc(list, func(a, b civil.Span) int { return int(a.First - b.First) })
 	for _, s := range list {
@@ -130,20 +130,20 @@ func joined(list []civil.Span) (all []civil.Span) {
 	return all
 }
 
-// fillIn puts what a rule without a list of days means.
-func (r *Rule) fillIn() {
+// setDefaultItems puts what a rule without a list of days means.
+func (r *Rule) setDefaultItems() {
 	if len(r.Items) == 0 && r.Unit == civil.Day {
 		r.Items = []Item{{Kind: DayNumber, N: 1}}
 	}
 	if len(r.Items) == 0 {
-		r.Items = []Item{r.anchored()}
+		r.Items = []Item{r.anchorItem()}
 	}
 }
 
-// anchored is the item that repeats the anchor's own day. It names the day by
+// anchorItem is the item that repeats the anchor's own day. It names the day by
 // its number, so that a short month clamps it and the next one doesn't.
-func (r *Rule) anchored() Item {
-	anchor := r.Back
+func (r *Rule) anchorItem() Item {
+	anchor := r.BackFrom
 	if anchor == civil.None {
 		anchor = r.From
 	}
@@ -151,16 +151,16 @@ func (r *Rule) anchored() Item {
 		return Item{Kind: EveryWeekday, N: 1, Weekday: anchor.Weekday()}
 	}
 	y, m, day := anchor.YMD()
-	p, _ := r.Frame.Period(r.Unit, r.Frame.Index(r.Unit, anchor))
+	p, _ := r.Frame.Period(r.Unit, r.Frame.PeriodIndex(r.Unit, anchor))
 	if r.Unit > civil.Year {
 		return Item{Kind: DayNumber, N: int(anchor-p.First) + 1}
 	}
 	py, pm, _ := p.First.YMD()
-	return Item{Kind: DayNumber, N: day, In: civil.MonthIndex(y, m) - civil.MonthIndex(py, pm) + 1}
+	return Item{Kind: DayNumber, N: day, Month: civil.MonthIndex(y, m) - civil.MonthIndex(py, pm) + 1}
 }
 
-func (r *Rule) bounds() bounds {
-	b := bounds{span: civil.Always}
+func (r *Rule) resolveBounds() bounds {
+	b := bounds{span: civil.AllDays}
 	if r.listed {
 		b.span = civil.Span{First: 1, Last: 0}
 		return b
@@ -171,22 +171,22 @@ func (r *Rule) bounds() bounds {
 	if r.Until != civil.None {
 		b.span.Last = r.Until
 	}
-	if r.Back != civil.None {
-		b.span.Last = min(b.span.Last, r.Back)
+	if r.BackFrom != civil.None {
+		b.span.Last = min(b.span.Last, r.BackFrom)
 	}
-	if !r.phase(&b) {
+	if !r.findPhase(&b) {
 		b.span = civil.Span{First: 1, Last: 0}
 		return b
 	}
-	if r.Times > 0 {
+	if r.MaxDates > 0 {
 		n := 0
-		if r.Back != civil.None {
-			b.span.First = r.backThrough(b)
+		if r.BackFrom != civil.None {
+			b.span.First = r.firstOfLast(b)
 		} else {
 			last := civil.None
-			for d := range r.nominal(b, b.span) {
+			for d := range r.nominalDates(b, b.span) {
 				last = d.Date
-				if n++; n == r.Times {
+				if n++; n == r.MaxDates {
 					break
 				}
 			}
@@ -196,14 +196,14 @@ func (r *Rule) bounds() bounds {
 	return b
 }
 
-// Around is the period of the cadence that holds d: so many units as there are from one
+// PeriodAt is the period of the cadence that holds d: so many units as there are from one
 // date to the next.
-func (r *Rule) Around(d civil.Date) civil.Span {
+func (r *Rule) PeriodAt(d civil.Date) civil.Span {
 	if r.Working {
 		return civil.Span{First: d, Last: d}
 	}
-	b := r.bound()
-	i := r.Frame.Index(r.Unit, d)
+	b := r.boundsOnce()
+	i := r.Frame.PeriodIndex(r.Unit, d)
 	if off := (i - b.phase) % r.Every; off > 0 {
 		i -= off
 	} else if off < 0 {
@@ -214,13 +214,13 @@ func (r *Rule) Around(d civil.Date) civil.Span {
 	return civil.Span{First: first.First, Last: last.Last}
 }
 
-// phase finds period 0: the one that holds the first listed day on or after
+// findPhase finds period 0: the one that holds the first listed day on or after
 // From, or the last on or before Back. It reports false when there is none.
-func (r *Rule) phase(b *bounds) (ok bool) {
+func (r *Rule) findPhase(b *bounds) (ok bool) {
 	if r.Working {
 		switch {
-		case r.Back != civil.None:
-			b.first, ok = r.Calendar.OnOrBefore(r.Back)
+		case r.BackFrom != civil.None:
+			b.first, ok = r.Calendar.OnOrBefore(r.BackFrom)
 		case r.From != civil.None:
 			b.first, ok = r.Calendar.OnOrAfter(r.From)
 		default:
@@ -232,7 +232,7 @@ func (r *Rule) phase(b *bounds) (ok bool) {
 		return true
 	}
 	if r.parts != nil { // RFC 5545 counts from the period of DTSTART
-		b.phase = r.Frame.Index(r.Unit, r.From)
+		b.phase = r.Frame.PeriodIndex(r.Unit, r.From)
 		if r.Unit == civil.Year {
 			b.phase = r.parts.yearOf(r.From)
 		}
@@ -240,10 +240,10 @@ func (r *Rule) phase(b *bounds) (ok bool) {
 	}
 	var buf []Date
 	step, anchor := 1, r.From
-	if r.Back != civil.None {
-		step, anchor = -1, r.Back
+	if r.BackFrom != civil.None {
+		step, anchor = -1, r.BackFrom
 	}
-	at := r.Frame.Index(r.Unit, anchor)
+	at := r.Frame.PeriodIndex(r.Unit, anchor)
 	for i := at - step; ; i += step {
 		p, ok := r.Frame.Period(r.Unit, i)
 		if !ok {
@@ -252,7 +252,7 @@ func (r *Rule) phase(b *bounds) (ok bool) {
 			}
 			return false
 		}
-		buf = r.fill(buf[:0], p)
+		buf = r.appendPeriod(buf[:0], p)
 		for _, d := range buf {
 			if step > 0 && d.Date >= anchor || step < 0 && d.Date <= anchor && d.Date.Valid() {
 				b.phase = i
@@ -262,17 +262,17 @@ func (r *Rule) phase(b *bounds) (ok bool) {
 	}
 }
 
-// backThrough finds the first of the last Times dates of b.
-func (r *Rule) backThrough(b bounds) civil.Date {
-	for width := r.Stride() * (r.Times + 2); ; width *= 2 {
+// firstOfLast finds the first of the last Times dates of b.
+func (r *Rule) firstOfLast(b bounds) civil.Date {
+	for width := r.MaxGap() * (r.MaxDates + 2); ; width *= 2 {
 		s := civil.Span{First: b.span.Last, Last: b.span.Last}.Widen(width, 0)
 		s.First = max(s.First, b.span.First)
 		var all []civil.Date
-		for d := range r.nominal(b, s) {
+		for d := range r.nominalDates(b, s) {
 			all = append(all, d.Date)
 		}
-		if len(all) >= r.Times {
-			return all[len(all)-r.Times]
+		if len(all) >= r.MaxDates {
+			return all[len(all)-r.MaxDates]
 		}
 		if s.First == b.span.First {
 			return s.First
@@ -280,8 +280,8 @@ func (r *Rule) backThrough(b bounds) civil.Date {
 	}
 }
 
-// Stride bounds the days from one visited period to the next.
-func (r *Rule) Stride() int {
+// MaxGap bounds the days from one visited period to the next.
+func (r *Rule) MaxGap() int {
 	n := r.Unit.MaxDays() * max(r.Every, 1)
 	if r.Working {
 		n *= 4
@@ -302,8 +302,8 @@ func (r *Rule) AppendID(b []byte, d Date) []byte {
 		return b
 	}
 	b = append(append(b, '/'), r.Labels[d.Item]...)
-	if r.Items[d.Item].Several() {
-		b = appendInt(append(b, '.'), int(d.Sub))
+	if r.Items[d.Item].IsMultiple() {
+		b = appendInt(append(b, '.'), int(d.SubItem))
 	}
 	return b
 }

@@ -10,40 +10,40 @@ import (
 // Arena holds many rows in little more room than their text takes, for results
 // that must be sorted.
 type Arena struct {
-	full []string // sealed blocks
-	open []byte
+	sealed []string // sealed blocks
+	open   []byte
 }
 
-// Place is where a row lies in an arena.
-type Place struct{ block, at int32 }
+// Ref is where a row lies in an arena.
+type Ref struct{ block, at int32 }
 
 const arenaBlock = 256 << 10
 
-// formed marks, beside its kind, a cell that has a form, unsure a date that a calendar
+// hasFormat marks, beside its kind, a cell that has a form, unsure a date that a calendar
 // doesn't know.
-const formed, unsure = 0x80, 0x40
+const hasFormat, isProvisional = 0x80, 0x40
 
-// short marks a text of so few bytes that their number stands with its kind.
-const short = 0x20
+// isShortText marks a text of so few bytes that their number stands with its kind.
+const isShortText = 0x20
 
-// rounded marks the places of a number that was rounded to them.
-const rounded = 0x80
+// isRounded marks the places of a number that was rounded to them.
+const isRounded = 0x80
 
-// First reports whether a row is the first of its block.
-func (p Place) First() bool { return p.at == 0 }
+// IsFirst reports whether a row is the first of its block.
+func (p Ref) IsFirst() bool { return p.at == 0 }
 
 // next is where the next row will lie.
-func (a *Arena) next() Place {
+func (a *Arena) next() Ref {
 	if len(a.open) > arenaBlock {
 		a.seal()
 	}
-	return Place{int32(len(a.full)), int32(len(a.open))}
+	return Ref{int32(len(a.sealed)), int32(len(a.open))}
 }
 
 // seal makes a block of the rows that are in none yet.
 func (a *Arena) seal() {
 	if len(a.open) > 0 {
-		a.full = append(a.full, string(a.open))
+		a.sealed = append(a.sealed, string(a.open))
 		a.open = a.open[:0]
 	}
 }
@@ -52,11 +52,11 @@ func (a *Arena) seal() {
 func (a *Arena) Blocks() []string {
 	a.seal()
 	a.open = nil
-	return a.full
+	return a.sealed
 }
 
 // SaveText keeps a row as it is in its file.
-func (a *Arena) SaveText(text string) Place {
+func (a *Arena) SaveText(text string) Ref {
 	p := a.next()
 	b := append(a.open, 0) // instead of one more than its cells
 	a.open = append(binary.AppendUvarint(b, uint64(len(text))), text...)
@@ -64,28 +64,28 @@ func (a *Arena) SaveText(text string) Place {
 }
 
 // Save keeps a row.
-func (a *Arena) Save(row []eval.Value) Place {
+func (a *Arena) Save(row []eval.Value) Ref {
 	p := a.next()
 	b := binary.AppendUvarint(a.open, uint64(len(row))+1)
 	for _, v := range row {
-		if v.Kind == eval.Text && len(v.Text) < short && v.Form == eval.NoForm && !v.Unsure {
-			b = append(append(b, short|byte(len(v.Text))), v.Text...)
+		if v.Kind == eval.Text && len(v.Text) < isShortText && v.Format == eval.NoFormat && !v.Provisional {
+			b = append(append(b, isShortText|byte(len(v.Text))), v.Text...)
 			continue
 		}
 		kind := byte(v.Kind)
-		if v.Unsure {
-			kind |= unsure
+		if v.Provisional {
+			kind |= isProvisional
 		}
-		if v.Form == eval.NoForm {
+		if v.Format == eval.NoFormat {
 			b = append(b, kind)
 		} else {
-			b = binary.AppendUvarint(append(b, kind|formed), uint64(v.Form))
+			b = binary.AppendUvarint(append(b, kind|hasFormat), uint64(v.Format))
 		}
 		switch v.Kind {
 		case eval.Blank:
 		case eval.Text:
 			b = append(binary.AppendUvarint(b, uint64(len(v.Text))), v.Text...)
-			if v.Form != eval.NoForm {
+			if v.Format != eval.NoFormat {
 				b = binary.AppendVarint(b, v.Num)
 			}
 		case eval.Date:
@@ -95,7 +95,7 @@ func (a *Arena) Save(row []eval.Value) Place {
 			b = binary.AppendVarint(b, int64(v.Minutes))
 			b = append(b, byte(v.Places))
 			if v.Rounded {
-				b[len(b)-1] |= rounded
+				b[len(b)-1] |= isRounded
 			}
 			b = binary.AppendVarint(b, v.Num)
 			b = binary.AppendVarint(b, v.Den)
@@ -107,12 +107,12 @@ func (a *Arena) Save(row []eval.Value) Place {
 }
 
 // Load reads a row back into room, or its text.
-func (a *Arena) Load(p Place, room []eval.Value) (string, []eval.Value) {
-	if int(p.block) == len(a.full) {
+func (a *Arena) Load(p Ref, room []eval.Value) (string, []eval.Value) {
+	if int(p.block) == len(a.sealed) {
 		a.seal()
 		a.open = nil
 	}
-	_, text, room := LoadNext(a.full[p.block][p.at:], room)
+	_, text, room := LoadNext(a.sealed[p.block][p.at:], room)
 	return text, room
 }
 
@@ -147,26 +147,26 @@ func LoadNext(s string, room []eval.Value) (rest, line string, _ []eval.Value) {
 	}
 	for range n - 1 {
 		kind := s[0]
-		if kind&(short|formed|unsure) == short {
-			n := 1 + int(kind&^short)
+		if kind&(isShortText|hasFormat|isProvisional) == isShortText {
+			n := 1 + int(kind&^isShortText)
 			room, s = append(room, eval.Value{Kind: eval.Text, Text: s[1:n]}), s[n:]
 			continue
 		}
-		v := eval.Value{Kind: eval.Kind(kind &^ (formed | unsure)), Unsure: kind&unsure != 0}
-		if s = s[1:]; kind&formed != 0 {
-			v.Form = eval.Form(unsigned())
+		v := eval.Value{Kind: eval.Kind(kind &^ (hasFormat | isProvisional)), Provisional: kind&isProvisional != 0}
+		if s = s[1:]; kind&hasFormat != 0 {
+			v.Format = eval.CellFormat(unsigned())
 		}
 		switch v.Kind {
 		case eval.Blank:
 		case eval.Text:
-			if v.Text = text(); v.Form != eval.NoForm {
+			if v.Text = text(); v.Format != eval.NoFormat {
 				v.Num = signed()
 			}
 		case eval.Date:
 			v.Day = civil.Date(signed())
 		default:
 			v.Day, v.Minutes = civil.Date(signed()), int16(signed())
-			v.Places, v.Rounded = int8(s[0]&^rounded), s[0]&rounded != 0
+			v.Places, v.Rounded = int8(s[0]&^isRounded), s[0]&isRounded != 0
 			s = s[1:]
 			v.Num, v.Den = signed(), signed()
 			v.Text = text()

@@ -8,94 +8,94 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// limits bound what a small table may take: a few hundred bytes can ask for more than a machine
+// tableLimits bound what a small table may take: a few hundred bytes can ask for more than a machine
 // has. All count work, and grow with the table.
-type limits struct {
-	written, held volume // what comes of a table, and what is held of that to be sorted
-	work          int    // operations on all rows together, if a row takes more than workEach
-	workEach      int
-	text          int // bytes that rows are given beyond textEach and textOver times what they have
-	textEach      int
-	textOver      int
-	part          int // bytes of encoded rows that are written before their batch is done
+type tableLimits struct {
+	maxOutput, maxSorted volumeLimit // what comes of a table, and what is held of that to be sorted
+	work                 int         // operations on all rows together, if a row takes more than workEach
+	workEach             int
+	text                 int // bytes that rows are given beyond textEach and textOver times what they have
+	textEach             int
+	textOver             int
+	flushBytes           int // bytes of encoded rows that are written before their batch is done
 }
 
-// volume bounds rows and their bytes; each is how many rows may come of each, and how many times
+// volumeLimit bounds rows and their bytes; each is how many rows may come of each, and how many times
 // its bytes and 100 more, whatever the sum.
-type volume struct{ rows, bytes, each int }
+type volumeLimit struct{ rows, bytes, each int }
 
-var most = limits{written: volume{20_000_000, 2 << 30, 400}, held: volume{2_500_000, 256 << 20, 25},
-	work: 100_000_000, workEach: 500, text: 256 << 20, textEach: 1 << 10, textOver: 8, part: 8 * partSize}
+var limit = tableLimits{maxOutput: volumeLimit{20_000_000, 2 << 30, 400}, maxSorted: volumeLimit{2_500_000, 256 << 20, 25},
+	work: 100_000_000, workEach: 500, text: 256 << 20, textEach: 1 << 10, textOver: 8, flushBytes: 8 * flushSize}
 
-// MostPieces is how many pieces or dates of a row are made before the first is put, where all of
+// MaxPieces is how many pieces or dates of a row are made before the first is put, where all of
 // them matter: to shares, and to what runs down them.
-const MostPieces = 200_000
+const MaxPieces = 200_000
 
 // What a table asks too much of.
 var (
-	ErrPieces = fmt.Errorf("more than %d days, periods or dates come of this row; is one of its dates wrong?", MostPieces)
+	ErrTooManyPieces = fmt.Errorf("more than %d days, periods or dates come of this row; is one of its dates wrong?", MaxPieces)
 
-	ErrMany = errors.New("more rows come of this table than can be written (20 million, or 400 for each of its rows)")
-	ErrHeld = errors.New("more rows come of this table than can be sorted (2.5 million, or 25 for each of its rows)")
-	errWork = errors.New("the phrases take too many operations for so many rows (100 million in all); use fewer columns or shorter phrases")
-	errText = errors.New("the texts that phrases add to the rows are too long (256 MB in all); join fewer columns")
+	ErrTooManyRows  = errors.New("more rows come of this table than can be written (20 million, or 400 for each of its rows)")
+	ErrSortTooLarge = errors.New("more rows come of this table than can be sorted (2.5 million, or 25 for each of its rows)")
+	errTooMuchWork  = errors.New("the phrases take too many operations for so many rows (100 million in all); use fewer columns or shorter phrases")
+	errTooMuchText  = errors.New("the texts that phrases add to the rows are too long (256 MB in all); join fewer columns")
 )
 
-// Spent is what a table has taken so far.
-type Spent struct {
-	seen   int          // rows of the table
-	made   int          // rows that came of them
-	beside bool         // whether these are put beside those of the table
-	held   bool         // and held before they are written
-	read   int          // bytes of the table, if so
-	bytes  int          // and of what came of it
-	size   int          // operations on a row
-	long   atomic.Int64 // bytes that rows were given beyond what they may
-	digits atomic.Int64 // machine words of long numbers
+// Usage is what a table has taken so far.
+type Usage struct {
+	rowsIn    int          // rows of the table
+	rowsOut   int          // rows that came of them
+	extended  bool         // whether these are put beside those of the table
+	sorted    bool         // and held before they are written
+	bytesIn   int          // bytes of the table, if so
+	bytesOut  int          // and of what came of it
+	opsPerRow int          // operations on a row
+	extraText atomic.Int64 // bytes that rows were given beyond what they may
+	bigWords  atomic.Int64 // machine words of long numbers
 }
 
-// Lend has phrases that are compiled in a place counted.
-func (s *Spent) Lend(env *eval.Env) { env.Size, env.Digits = &s.size, &s.digits }
+// Attach has phrases that are compiled in a place counted.
+func (s *Usage) Attach(env *eval.Env) { env.OpCount, env.BigWords = &s.opsPerRow, &s.bigWords }
 
-// See counts rows of the table.
-func (s *Spent) See(n int) error {
-	s.seen += n
-	return s.bears(s.seen)
+// CountRows counts rows of the table.
+func (s *Usage) CountRows(n int) error {
+	s.rowsIn += n
+	return s.checkWork(s.rowsIn)
 }
 
-// bears is an error if so many rows take too many operations.
-func (s *Spent) bears(rows int) error {
-	if s.size > most.workEach && rows > most.work/s.size {
-		return errWork
+// checkWork is an error if so many rows take too many operations.
+func (s *Usage) checkWork(rows int) error {
+	if s.opsPerRow > limit.workEach && rows > limit.work/s.opsPerRow {
+		return errTooMuchWork
 	}
 	return nil
 }
 
-// put counts rows that came of the table with their bytes, and the bytes of the rows that they
+// countOutput counts rows that came of the table with their bytes, and the bytes of the rows that they
 // stand beside, if Scan doesn't.
-func (s *Spent) put(n, read, bytes int) error {
-	s.made, s.read, s.bytes = s.made+n, s.read+read, s.bytes+bytes
-	over := func(v volume) bool {
-		return s.made > v.rows && s.made > v.each*s.seen || s.bytes > v.bytes && s.bytes > v.each*(s.read+100*s.seen)
+func (s *Usage) countOutput(n, read, bytes int) error {
+	s.rowsOut, s.bytesIn, s.bytesOut = s.rowsOut+n, s.bytesIn+read, s.bytesOut+bytes
+	over := func(v volumeLimit) bool {
+		return s.rowsOut > v.rows && s.rowsOut > v.each*s.rowsIn || s.bytesOut > v.bytes && s.bytesOut > v.each*(s.bytesIn+100*s.rowsIn)
 	}
 	switch {
-	case !s.beside:
-	case s.held && over(most.held):
-		return ErrHeld
-	case over(most.written):
-		return ErrMany
+	case !s.extended:
+	case s.sorted && over(limit.maxSorted):
+		return ErrSortTooLarge
+	case over(limit.maxOutput):
+		return ErrTooManyRows
 	}
 	return nil
 }
 
-// Grown counts what a row has been given: in cells came in, or their text.
-func (s *Spent) Grown(text string, row []eval.Value, in int) error {
+// CountGrowth counts what a row has been given: in cells came in, or their text.
+func (s *Usage) CountGrowth(text string, row []eval.Value, in int) error {
 	added := sizeOf("", row[in:])
-	if added <= most.textEach {
+	if added <= limit.textEach {
 		return nil
 	}
-	if over := added - most.textEach - most.textOver*sizeOf(text, row[:in]); over > 0 && s.long.Add(int64(over)) > int64(most.text) {
-		return errText
+	if over := added - limit.textEach - limit.textOver*sizeOf(text, row[:in]); over > 0 && s.extraText.Add(int64(over)) > int64(limit.text) {
+		return errTooMuchText
 	}
 	return nil
 }

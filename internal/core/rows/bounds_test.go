@@ -19,9 +19,9 @@ func TestTakesTooMuch(t *testing.T) {
 	defer rows.Lower()()
 	table := func(n int, cell string) *rows.Table {
 		text := "x,y\n" + strings.Repeat(cell+",b\n", n)
-		r, _, err := tabular.Open("-", strings.NewReader(text), tabular.Input{})
+		r, _, err := tabular.Open("-", strings.NewReader(text), tabular.Options{})
 		check(t, err)
-		return rows.NewTable("t", r, eval.Env{Frame: civil.DefaultFrame})
+		return rows.NewTable("t", r, eval.Env{Fiscal: civil.DefaultFiscalCalendar})
 	}
 	const many, sorts, works, long = "can be written", "can be sorted", "too many operations", "are too long"
 	sums := func(n int) string { return "s = 1" + strings.Repeat(" + 1", n) }
@@ -45,17 +45,17 @@ func TestTakesTooMuch(t *testing.T) {
 		for _, where := range [][]string{nil, {"y = 'b'"}} {
 			var out bytes.Buffer
 			d := table(c.rows, c.cell)
-			result := rows.Result{To: tabular.NewCSV(&out, ',', false), Sort: c.sort, Where: where}
+			result := rows.Result{Sink: tabular.NewCSV(&out, ',', false), Sort: c.sort, Where: where}
 			var err error
 			if c.each == 0 {
 				if where != nil {
 					continue // is an operation itself
 				}
 				check(t, d.Add([]string{c.add}, false, d.Env))
-				_, err = result.Pass(d)
+				_, err = result.WriteTable(d)
 			} else {
 				err = result.Expand(d, []string{"x", "y", "n"}, d.Env, func() rows.Expander {
-					return func(g rows.Given, put rows.Beside) error {
+					return func(g rows.SourceRow, put rows.PutExtended) error {
 						for i := range c.each {
 							if err := put(g.Text, g.Row, []eval.Value{eval.Int(i)}); err != nil {
 								return err
@@ -63,7 +63,7 @@ func TestTakesTooMuch(t *testing.T) {
 						}
 						return nil
 					}
-				}, func(rows.Bad) error { return nil })
+				}, func(rows.BadCells) error { return nil })
 			}
 			if (err == nil) != (c.want == "") || err != nil && !strings.Contains(err.Error(), c.want) {
 				t.Errorf("%d rows of %.9q, %.30q, %d each, sorted by %v, where %v: %v, want %q", c.rows, c.cell, c.add, c.each, c.sort, where, err, c.want)
@@ -79,7 +79,7 @@ func TestTakesTooMuch(t *testing.T) {
 func TestGridBounds(t *testing.T) {
 	cal := workdays.New("all", 0)
 	g := rows.NewGrid("name", civil.Span{First: 740000, Last: 740030}, false, cal)
-	book := func(mark string) error { return g.Book("Ansa", g.Window, mark, cal) }
+	book := func(mark string) error { return g.Mark("Ansa", g.Window, mark, cal) }
 	for i := range 25 { // of 7 bytes and a stroke each
 		check(t, book(fmt.Sprintf("mark-%02d", i)))
 		check(t, book(fmt.Sprintf("mark-%02d", i/2))) // which stands there
@@ -88,13 +88,13 @@ func TestGridBounds(t *testing.T) {
 	if err := book("mark-25"); err == nil || !strings.Contains(err.Error(), `the marks on 2027-01-`) {
 		t.Errorf("26 marks on a day: %v", err)
 	}
-	if err := g.Book("Bran", g.Window, strings.Repeat("x", 201), cal); err == nil {
+	if err := g.Mark("Bran", g.Window, strings.Repeat("x", 201), cal); err == nil {
 		t.Error("a mark of 201 bytes")
 	}
 	if marks, n := g.Row("Ansa"); n.Num != 31 || len(marks) != 31 || len(marks[30]) != 199 || strings.Count(marks[0], "/") != 24 {
 		t.Errorf("%d days, the last %q", n.Num, marks[30])
 	}
-	if g.Fits(62, "") != nil || g.Fits(61, "") == nil {
+	if g.CheckSize(62, "") != nil || g.CheckSize(61, "") == nil {
 		t.Error("two people on 31 days are 62 cells")
 	}
 }

@@ -20,8 +20,8 @@ func sample(n int) int {
 	return n
 }
 
-// rounded is a fraction in hundredths, halves away from zero, by the words alone.
-func rounded(r *big.Rat) *big.Rat {
+// isRounded is a fraction in hundredths, halves away from zero, by the words alone.
+func isRounded(r *big.Rat) *big.Rat {
 	twice := new(big.Rat).Mul(r, big.NewRat(200, 1))
 	n := new(big.Int).Quo(new(big.Int).Add(new(big.Int).Abs(twice.Num()), twice.Denom()), new(big.Int).Mul(twice.Denom(), big.NewInt(2)))
 	if r.Sign() < 0 {
@@ -40,8 +40,8 @@ func TestRates(t *testing.T) {
 		span := civil.Span{First: first, Last: first + civil.Date(r.IntN(150))}
 		cents := int64(r.IntN(4_000_000) - 1_000_000)
 		units := []civil.Unit{civil.Week, civil.Month, civil.Quarter, civil.FiscalMonth}
-		s := rows.Spread{Window: civil.Always, By: civil.DefaultFrame.Periods(units[r.IntN(4)]),
-			Share: &rows.Share{Places: 2, Months: months, Balance: true}}
+		s := rows.Spread{Window: civil.AllDays, By: civil.DefaultFiscalCalendar.Periods(units[r.IntN(4)]),
+			Share: &rows.Proration{Places: 2, Months: months, WithBalance: true}}
 		if r.IntN(5) == 0 {
 			s.By = nil
 		}
@@ -51,13 +51,13 @@ func TestRates(t *testing.T) {
 			due[d] = new(big.Rat).Add(due[d-1], big.NewRat(cents, int64(100*months*civil.DaysIn(y, m))))
 		}
 		at := span.First
-		err := s.Shared(span, eval.Frac(cents, 100), func(cells []eval.Value, share rows.Portion) error {
+		err := s.ProratedPieces(span, eval.Fraction(cents, 100), func(cells []eval.Value, share rows.Portion) error {
 			last := cells[0].Day
 			if s.By != nil {
 				last = cells[2].Day
 			}
-			before, after := rounded(due[at-1]), rounded(due[last])
-			whole := rounded(due[span.Last])
+			before, after := isRounded(due[at-1]), isRounded(due[last])
+			whole := isRounded(due[span.Last])
 			for i, want := range []*big.Rat{new(big.Rat).Sub(after, before), new(big.Rat).Sub(whole, before), new(big.Rat).Sub(whole, after)} {
 				if got := []eval.Value{share.Amount, share.Before, share.After}[i].String(); got != want.FloatString(2) {
 					return fmt.Errorf("%d cents for %d months, %s to %s, piece %s to %s: %s, want %s", cents, months, span.First,
@@ -80,10 +80,10 @@ func TestCarry(t *testing.T) {
 	r := rand.New(rand.NewPCG(25, 10))
 	for range sample(10_000) / 20 {
 		d := rows.NewDerive([]string{"who", "n", "prior"})
-		d.Blank = r.IntN(3) == 0
+		d.BlankBadCells = r.IntN(3) == 0
 		per := []string{"", "who"}[r.IntN(2)]
 		check(t, d.Add([]string{"twice = n * 2"}, false, eval.Env{}))
-		check(t, d.Carry([]string{`balance = twice / 2; prior + twice`, `place = 1; prior + 1`, `old = "prior"; prior & "prior"`}, per, eval.Env{}))
+		check(t, d.AddRunning([]string{`balance = twice / 2; prior + twice`, `place = 1; prior + 1`, `old = "prior"; prior & "prior"`}, per, eval.Env{}))
 		type state struct {
 			balance, place int
 			old            string
@@ -101,8 +101,8 @@ func TestCarry(t *testing.T) {
 			case 1:
 				cell = eval.Str("x")
 			}
-			row, keep, bad := d.Row(i, append(make([]eval.Value, 0, 9), eval.Str(who), cell, eval.Str(who)), nil)
-			if keep != (kind != 1 || d.Blank) || (bad != nil) != (kind == 1) {
+			row, keep, bad := d.EvalRow(i, append(make([]eval.Value, 0, 9), eval.Str(who), cell, eval.Str(who)), nil)
+			if keep != (kind != 1 || d.BlankBadCells) || (bad != nil) != (kind == 1) {
 				t.Fatalf("row of %v: keep %v, bad %v", cell, keep, bad)
 			}
 			if !keep {
@@ -139,12 +139,12 @@ func TestCarry(t *testing.T) {
 				blank++
 			}
 		}
-		columns, counts := d.Blanked()
+		columns, counts := d.BlankGroups()
 		if (blank > 0) != (len(columns) == 1) || blank > 0 && counts[0] != blank {
 			t.Fatalf("%v %v of %d groups", columns, counts, blank)
 		}
-		if d.Restart(); blank > 0 {
-			row, _, _ := d.Row(0, append(make([]eval.Value, 0, 9), eval.Str("a"), eval.Str("7"), eval.Str("p")), nil)
+		if d.ResetGroups(); blank > 0 {
+			row, _, _ := d.EvalRow(0, append(make([]eval.Value, 0, 9), eval.Str("a"), eval.Str("7"), eval.Str("p")), nil)
 			if row[4].String() != "7" || row[6].String() != "p" {
 				t.Fatalf("after a restart: %v", row)
 			}
@@ -157,7 +157,7 @@ func TestCarry(t *testing.T) {
 		"who = 1; 2":         "there is already a column",
 		"b = n; n ^ ":        "expected",
 	} {
-		err := rows.NewDerive([]string{"who", "n"}).Carry([]string{text}, "", eval.Env{})
+		err := rows.NewDerive([]string{"who", "n"}).AddRunning([]string{text}, "", eval.Env{})
 		if got := fmt.Sprint(err); (err == nil) != (want == "") || !strings.Contains(got, want) {
 			t.Errorf("%s: %v, want %q", text, err, want)
 		}

@@ -9,17 +9,17 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// dirty is a column whose cells are read as dates or numbers.
-type dirty struct {
-	slot  int
-	read  func(v eval.Value) (eval.Value, error)
-	keep  bool // the text as it was is written
-	soft  bool // a cell that doesn't read so is left as it is
-	texts bool // a cell that is a number is left as it is
+// parsedColumn is a column whose cells are read as dates or numbers.
+type parsedColumn struct {
+	slot     int
+	read     func(v eval.Value) (eval.Value, error)
+	keepText bool // the text as it was is written
+	lenient  bool // a cell that doesn't read so is left as it is
+	textOnly bool // a cell that is a number is left as it is
 }
 
-// join is a date put together of three columns.
-type join struct {
+// dateJoin is a date put together of three columns.
+type dateJoin struct {
 	name             string
 	year, month, day int
 	read             func(year, month, day string) (civil.Date, error)
@@ -29,7 +29,7 @@ type join struct {
 // out as ISO dates, or with keep as they were. A cell that is none is at fault,
 // or with soft stays what it is.
 func (d *Derive) ReadDates(slot int, keep, soft bool, read func(eval.Value) (civil.Date, error)) {
-	d.dirty = append(d.dirty, dirty{slot: slot, keep: keep, soft: soft, read: func(v eval.Value) (eval.Value, error) {
+	d.parsed = append(d.parsed, parsedColumn{slot: slot, keepText: keep, lenient: soft, read: func(v eval.Value) (eval.Value, error) {
 		day, err := read(v)
 		return eval.Day(day), err
 	}})
@@ -38,65 +38,65 @@ func (d *Derive) ReadDates(slot int, keep, soft bool, read func(eval.Value) (civ
 // ReadNumbers is ReadDates for numbers; the cells are written as they were.
 func (d *Derive) ReadNumbers(slot int, soft bool, read func(string) (eval.Value, error)) {
 	of := func(v eval.Value) (eval.Value, error) { return read(v.Text) }
-	d.dirty = append(d.dirty, dirty{slot: slot, read: of, keep: true, soft: soft, texts: true})
+	d.parsed = append(d.parsed, parsedColumn{slot: slot, read: of, keepText: true, lenient: soft, textOnly: true})
 }
 
-// OpenWords are the words that mean a blank to the phrases; the cells are written as
+// SetBlankWords are the words that mean a blank to the phrases; the cells are written as
 // they were.
-func (d *Derive) OpenWords(words []string) { d.open = words }
+func (d *Derive) SetBlankWords(words []string) { d.blankWords = words }
 
-// Join adds a column that puts a date together of three.
-func (d *Derive) Join(name string, year, month, day int, read func(year, month, day string) (civil.Date, error)) {
-	d.joins = append(d.joins, join{name, year, month, day, read})
+// AddDateJoin adds a column that puts a date together of three.
+func (d *Derive) AddDateJoin(name string, year, month, day int, read func(year, month, day string) (civil.Date, error)) {
+	d.joins = append(d.joins, dateJoin{name, year, month, day, read})
 	d.columns = append(d.columns, name)
 }
 
-// original is a cell as it came in, which is written again.
-type original struct {
+// originalCell is a cell as it came in, which is written again.
+type originalCell struct {
 	slot int
 	v    eval.Value
 }
 
-// clean reads the dates and open words of a row. It returns the cells that are
+// parseCells reads the dates and open words of a row. It returns the cells that are
 // to are written as they were.
-func (d *Derive) clean(row []eval.Value, fault func(string, error)) (was []original) {
+func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (was []originalCell) {
 	for i := range row {
-		if row[i].Kind == eval.Text && d.open != nil &&
-			slices.ContainsFunc(d.open, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(row[i].Text)) }) {
-			was = append(was, original{i, row[i]})
+		if row[i].Kind == eval.Text && d.blankWords != nil &&
+			slices.ContainsFunc(d.blankWords, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(row[i].Text)) }) {
+			was = append(was, originalCell{i, row[i]})
 			row[i] = eval.Value{}
 		}
 	}
-	for _, c := range d.dirty {
+	for _, c := range d.parsed {
 		v := row[c.slot]
-		if _, typed := v.Typed(); v.Kind != eval.Text && v.Kind != eval.Number || c.texts &&
+		if _, typed := v.Typed(); v.Kind != eval.Text && v.Kind != eval.Number || c.textOnly &&
 			(typed || v.Kind == eval.Number) {
 			continue
 		}
 		if v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {
 			row[c.slot] = eval.Value{}
-			was = append(was, original{c.slot, v})
+			was = append(was, originalCell{c.slot, v})
 			continue
 		}
 		read, err := c.read(v)
-		if err != nil && c.soft {
+		if err != nil && c.lenient {
 			continue
 		}
 		if err != nil {
 			fault(d.columns[c.slot], err)
-			was = append(was, original{c.slot, v})
+			was = append(was, originalCell{c.slot, v})
 			row[c.slot] = eval.Value{}
 			continue
 		}
-		if c.keep {
-			was = append(was, original{c.slot, v})
+		if c.keepText {
+			was = append(was, originalCell{c.slot, v})
 		}
 		row[c.slot] = read
 	}
 	return was
 }
 
-func (j *join) value(row []eval.Value) (eval.Value, error) {
+func (j *dateJoin) value(row []eval.Value) (eval.Value, error) {
 	y, m, day := row[j.year].String(), row[j.month].String(), row[j.day].String()
 	blank := func(s string) bool { return strings.TrimSpace(s) == "" }
 	switch {

@@ -38,18 +38,18 @@ func TestComparison(t *testing.T) {
 		line := 1
 		for _, row := range old { // in the order that maps have, which is none
 			line++
-			if err := c.Old(line, []eval.Value{value(row[0]), value(row[1]), value(row[2])}); err != nil {
+			if err := c.AddOld(line, []eval.Value{value(row[0]), value(row[1]), value(row[2])}); err != nil {
 				t.Fatal(err)
 			}
 		}
-		if err := c.Whole(); err != nil {
+		if err := c.FinishOld(); err != nil {
 			t.Fatal(err)
 		}
 		var got, want []string
 		put := func(d schedule.Difference) { got = append(got, d.Change+" "+d.ID) }
 		for _, row := range now {
 			line++
-			d, differs, err := c.New(line, []eval.Value{value(row[2]), value(row[0]), value(row[1])})
+			d, differs, err := c.CompareNew(line, []eval.Value{value(row[2]), value(row[0]), value(row[1])})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -57,7 +57,7 @@ func TestComparison(t *testing.T) {
 				put(d)
 			}
 		}
-		for _, d := range c.Gone() {
+		for _, d := range c.Removed() {
 			put(d)
 		}
 		for id, row := range now {
@@ -104,13 +104,13 @@ func TestComparisonTwice(t *testing.T) {
 			if i == max(a, b) {
 				id = min(a, b)
 			}
-			if err := c.Old(line, []eval.Value{eval.Str(fmt.Sprint("K", id)), eval.Str(strings.Repeat("x", i%200))}); err != nil {
+			if err := c.AddOld(line, []eval.Value{eval.Str(fmt.Sprint("K", id)), eval.Str(strings.Repeat("x", i%200))}); err != nil {
 				t.Fatal(err)
 			}
 		}
 		want := fmt.Sprintf("the key `id` is \"K%d\" in both line %d and line %d of the old table", min(a, b),
 			lines[min(a, b)], lines[max(a, b)])
-		if err := c.Whole(); a == b && err != nil || a != b && (err == nil || err.Error() != want) {
+		if err := c.FinishOld(); a == b && err != nil || a != b && (err == nil || err.Error() != want) {
 			t.Fatalf("%v, want %s", err, want)
 		}
 	}

@@ -8,27 +8,27 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// Added is a column that a phrase gives.
-type Added struct {
-	Name string
-	Prog *eval.Program
-	Used []int // slots that the phrase looks at
+// AddedColumn is a column that a phrase gives.
+type AddedColumn struct {
+	Name      string
+	Program   *eval.Program
+	UsedSlots []int // slots that the phrase looks at
 
-	carried *carried // in place of the phrase; nil for most
+	running *runningColumn // in place of the phrase; nil for most
 }
 
-// condition is one that rows must satisfy; own says that it looks at cells alone
+// rowCondition is one that rows must satisfy; own says that it looks at cells alone
 // that came in.
-type condition struct {
-	holds func([]eval.Value) (bool, error)
-	own   bool
+type rowCondition struct {
+	holds     func([]eval.Value) (bool, error)
+	inputOnly bool
 }
 
-// leaves reports whether one of the conditions leaves a row out: those on own
+// isFilteredOut reports whether one of the conditions leaves a row out: those on own
 // cells, or the others.
-func (d *Derive) leaves(row []eval.Value, own bool) (bool, error) {
-	for _, c := range d.where {
-		if c.own != own {
+func (d *Derive) isFilteredOut(row []eval.Value, own bool) (bool, error) {
+	for _, c := range d.conditions {
+		if c.inputOnly != own {
 			continue
 		}
 		if ok, err := c.holds(row); err != nil || !ok {
@@ -38,23 +38,23 @@ func (d *Derive) leaves(row []eval.Value, own bool) (bool, error) {
 	return false, nil
 }
 
-// looked are the slots of the cells that came in which something looks at, and those that
+// usedInputs are the slots of the cells that came in which something looks at, and those that
 // are picked; nil if all are looked at.
-func (d *Derive) looked() []int {
-	if d.dirty != nil || d.open != nil {
+func (d *Derive) usedInputs() []int {
+	if d.parsed != nil || d.blankWords != nil {
 		return nil
 	}
-	slots := append(slices.Clone(d.used), d.pick...)
+	slots := append(slices.Clone(d.used), d.picked...)
 	for _, j := range d.joins {
 		slots = append(slots, j.year, j.month, j.day)
 	}
-	slots = slices.DeleteFunc(slots, func(s int) bool { return s >= d.in })
+	slots = slices.DeleteFunc(slots, func(s int) bool { return s >= d.inputs })
 	slices.Sort(slots)
 	return append([]int{}, slices.Compact(slots)...)
 }
 
 // restore puts back the cells that are written as they came in.
-func (d *Derive) restore(row []eval.Value, was []original) {
+func (d *Derive) restore(row []eval.Value, was []originalCell) {
 	for _, o := range was {
 		row[o.slot] = o.v
 	}
@@ -63,28 +63,28 @@ func (d *Derive) restore(row []eval.Value, was []original) {
 // Derive adds columns to every row, keeps the rows of which a condition holds,
 // and picks columns. It may be used by several goroutines at once.
 type Derive struct {
-	in      int // columns that come in
-	columns []string
-	added   []Added
-	reasons bool
-	where   []condition
-	pick    []int // places of the columns that are written; nil for all
-	dirty   []dirty
-	joins   []join
-	open    []string // words that mean a blank
-	hidden  int      // columns at the end that an operation takes
-	used    []int    // slots that phrases look at
-	ordered bool     // a column runs down the rows
-	// Blank makes a bad cell blank and goes on.
-	Blank bool
-	// kept, if it isn't nil, sees each row that is kept while its dates are
+	inputs     int // columns that come in
+	columns    []string
+	added      []AddedColumn
+	reasons    bool
+	conditions []rowCondition
+	picked     []int // places of the columns that are written; nil for all
+	parsed     []parsedColumn
+	joins      []dateJoin
+	blankWords []string // words that mean a blank
+	hidden     int      // columns at the end that an operation takes
+	used       []int    // slots that phrases look at
+	hasRunning bool     // a column runs down the rows
+	// BlankBadCells makes a bad cell blank and goes on.
+	BlankBadCells bool
+	// onKept, if it isn't nil, sees each row that is kept while its dates are
 	// dates still, before cells that are written as they came in are put back.
-	kept func(row []eval.Value)
+	onKept func(row []eval.Value)
 }
 
 // NewDerive prepares to add columns to a table with the given ones.
 func NewDerive(columns []string) *Derive {
-	return &Derive{in: len(columns), columns: slices.Clone(columns)}
+	return &Derive{inputs: len(columns), columns: slices.Clone(columns)}
 }
 
 // Add adds columns. Each text is NAME = PHRASE; a phrase may use the columns
@@ -112,7 +112,7 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 			add = append(add, name+"_reason")
 		}
 		for _, n := range add {
-			if i := Find(d.columns, n); i >= 0 {
+			if i := ColumnIndex(d.columns, n); i >= 0 {
 				return fmt.Errorf("there is already a column `%s`; give the new one another name", d.columns[i])
 			}
 			d.columns = append(d.columns, n)
@@ -122,25 +122,25 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		if reasons {
 			kinds = append(kinds, eval.Text)
 		}
-		d.added = append(d.added, Added{Name: name, Prog: prog, Used: used})
+		d.added = append(d.added, AddedColumn{Name: name, Program: prog, UsedSlots: used})
 	}
 	return nil
 }
 
 // AddedAt returns the column that was added at a slot; ok is false for one that came in.
-func (d *Derive) AddedAt(slot int) (a Added, ok bool) {
+func (d *Derive) AddedAt(slot int) (a AddedColumn, ok bool) {
 	for _, a := range d.added {
-		if Find(d.columns, a.Name) == slot {
+		if ColumnIndex(d.columns, a.Name) == slot {
 			return a, true
 		}
 	}
 	return a, false
 }
 
-// Hidden compiles a phrase whose value each row carries behind its columns, for
+// AddHidden compiles a phrase whose value each row carries behind its columns, for
 // an operation to take; date says that it must be a date. option names it in
 // faults; slot is its place in the row.
-func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int, err error) {
+func (d *Derive) AddHidden(option, text string, date bool, env eval.Env) (slot int, err error) {
 	env.Names, env.Kinds, env.Uses.All = d.columns[:d.visible()], nil, &d.used
 	compile := func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }
 	if date {
@@ -151,17 +151,17 @@ func (d *Derive) Hidden(option, text string, date bool, env eval.Env) (slot int,
 		return 0, err
 	}
 	blame := option
-	if i := Find(d.Visible(), Unquote(text)); i >= 0 { // a wrong cell is one of that column
+	if i := ColumnIndex(d.Visible(), UnquoteName(text)); i >= 0 { // a wrong cell is one of that column
 		blame = d.columns[i]
 	}
-	d.added = append(d.added, Added{Name: blame, Prog: prog})
+	d.added = append(d.added, AddedColumn{Name: blame, Program: prog})
 	d.hidden++
 	d.columns = append(d.columns, "\x00"+option)
 	return len(d.columns) - 1, nil
 }
 
-// Blame names the column that wrong cells of the last hidden phrase are reported about.
-func (d *Derive) Blame(column string) { d.added[len(d.added)-1].Name = column }
+// SetHiddenColumn names the column that wrong cells of the last hidden phrase are reported about.
+func (d *Derive) SetHiddenColumn(column string) { d.added[len(d.added)-1].Name = column }
 
 // visible counts the columns before the hidden ones.
 func (d *Derive) visible() int { return len(d.columns) - d.hidden }
@@ -171,23 +171,23 @@ func (d *Derive) Visible() []string { return d.columns[:d.visible()] }
 
 // Columns returns the columns that are written.
 func (d *Derive) Columns() []string {
-	if d.pick == nil {
+	if d.picked == nil {
 		return d.columns
 	}
 	var names []string
-	for _, i := range d.pick {
+	for _, i := range d.picked {
 		names = append(names, d.columns[i])
 	}
 	return names
 }
 
-// All returns all columns, those that aren't picked too.
-func (d *Derive) All() []string { return d.columns }
+// AllColumns returns all columns, those that aren't picked too.
+func (d *Derive) AllColumns() []string { return d.columns }
 
-// blamed is the column whose cell is wrong: the one that an added column takes it from.
-func blamed(column string, err error) string {
-	var date *eval.NotDate
-	var number *eval.NotNumber
+// faultyColumn is the column whose cell is wrong: the one that an added column takes it from.
+func faultyColumn(column string, err error) string {
+	var date *eval.NotDateError
+	var number *eval.NotNumberError
 	switch {
 	case errors.As(err, &date) && date.Column != "":
 		return date.Column
@@ -197,20 +197,20 @@ func blamed(column string, err error) string {
 	return column
 }
 
-// Row works out one row: cells are those that come in, and must have room for
+// EvalRow works out one row: cells are those that come in, and must have room for
 // what is added or are copied; trace is room for moves, if there are reasons. keep is false for a
 // row that the condition drops.
 // bad is the first cell at fault.
-func (d *Derive) Row(line int, cells []eval.Value, trace *[]eval.Move) (row []eval.Value, keep bool, bad *BadCell) {
+func (d *Derive) EvalRow(line int, cells []eval.Value, trace *[]eval.Move) (row []eval.Value, keep bool, bad *BadCell) {
 	fault := func(column string, err error) {
 		if bad == nil {
-			bad = &BadCell{line, blamed(column, err), err}
+			bad = &BadCell{line, faultyColumn(column, err), err}
 		}
 	}
 	row = cells
-	var was []original
-	if d.dirty != nil || d.open != nil {
-		was = d.clean(row, fault)
+	var was []originalCell
+	if d.parsed != nil || d.blankWords != nil {
+		was = d.parseCells(row, fault)
 	}
 	for i := range d.joins {
 		v, err := d.joins[i].value(row)
@@ -219,8 +219,8 @@ func (d *Derive) Row(line int, cells []eval.Value, trace *[]eval.Move) (row []ev
 		}
 		row = append(row, v)
 	}
-	if d.where != nil {
-		if left, err := d.leaves(row, true); err != nil {
+	if d.conditions != nil {
+		if left, err := d.isFilteredOut(row, true); err != nil {
 			fault("where", err)
 		} else if left {
 			d.restore(row, was)
@@ -231,12 +231,12 @@ func (d *Derive) Row(line int, cells []eval.Value, trace *[]eval.Move) (row []ev
 	for i := range d.added {
 		a := &d.added[i]
 		n := len(row)
-		if c := a.carried; c != nil {
-			if bad == nil || d.Blank {
+		if c := a.running; c != nil {
+			if bad == nil || d.BlankBadCells {
 				if err := c.value(row); err != nil {
 					fault(a.Name, err)
 				}
-				row = append(row[:n], c.now)
+				row = append(row[:n], c.current)
 			} else {
 				row = append(row, eval.Value{})
 			}
@@ -247,9 +247,9 @@ func (d *Derive) Row(line int, cells []eval.Value, trace *[]eval.Move) (row []ev
 			*trace = (*trace)[:0]
 			moves = trace
 		}
-		beyond, err := a.Prog.Work(row[:n], moves, &row[n])
-		if beyond.Is() {
-			beyond.Note()
+		beyond, err := a.Program.EvalTraced(row[:n], moves, &row[n])
+		if beyond.IsSet() {
+			beyond.Record()
 		}
 		if err != nil {
 			fault(a.Name, err)
@@ -261,19 +261,19 @@ func (d *Derive) Row(line int, cells []eval.Value, trace *[]eval.Move) (row []ev
 			row = append(row, eval.Str(eval.Reasons(*trace)))
 		}
 	}
-	keep = bad == nil || d.Blank
-	if keep && d.ordered {
-		d.settle()
+	keep = bad == nil || d.BlankBadCells
+	if keep && d.hasRunning {
+		d.commitRow()
 	}
-	if keep && d.where != nil {
-		left, err := d.leaves(row, false)
+	if keep && d.conditions != nil {
+		left, err := d.isFilteredOut(row, false)
 		if err != nil {
 			fault("where", err)
 		}
 		keep = !left && err == nil
 	}
-	if keep && d.kept != nil {
-		d.kept(row)
+	if keep && d.onKept != nil {
+		d.onKept(row)
 	}
 	d.restore(row, was)
 	return row, keep, bad

@@ -19,11 +19,11 @@ func BenchmarkDerive(b *testing.B) {
 	for i := range 100000 {
 		fmt.Fprintf(&table, "%d,Person %d,Unit %d,20%02d-%02d-%02d,%d,\n", i, i%977, i%13, 15+i%20, i%12+1, i%28+1, i%36+1)
 	}
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend)}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: workdays.New("plain", workdays.Weekend)}
 	b.SetBytes(int64(table.Len()))
 	b.ReportAllocs()
 	for b.Loop() {
-		r, _, err := tabular.Open("-", bytes.NewReader(table.Bytes()), tabular.Input{})
+		r, _, err := tabular.Open("-", bytes.NewReader(table.Bytes()), tabular.Options{})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -32,7 +32,7 @@ func BenchmarkDerive(b *testing.B) {
 			"length = days from start to ends", "worked = working days from start to ends"}, false, env); err != nil {
 			b.Fatal(err)
 		}
-		if _, err := d.Stream(tabular.NewCSV(io.Discard, ',', false).(rows.Blocks)); err != nil {
+		if _, err := d.Stream(tabular.NewCSV(io.Discard, ',', false).(rows.BlockSink)); err != nil {
 			b.Fatal(err)
 		}
 	}

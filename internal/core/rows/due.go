@@ -15,16 +15,16 @@ import (
 
 // Due lists what runs out, or comes round, and when.
 type Due struct {
-	Today    civil.Date
-	Span     civil.Span // dates shown; those before Today are overdue
-	Upcoming bool       // leaves the overdue out
-	Yearly   bool       // looks at anniversaries
-	Bands    []int      // ends in days, rising; those below 0 age what is past
+	Today        civil.Date
+	Span         civil.Span // dates shown; those before Today are overdue
+	UpcomingOnly bool       // leaves the overdue out
+	Yearly       bool       // looks at anniversaries
+	Bands        []int      // ends in days, rising; those below 0 age what is past
 	// Calendar is that of a row; nil if it is blank. PerRow says that rows differ in it.
-	Calendar func(row []eval.Value) *workdays.Calendar
-	PerRow   bool
-	Leap     bool     // keeps 29 February on 1 March
-	names    []string // of the bands
+	Calendar       func(row []eval.Value) *workdays.Calendar
+	PerRow         bool
+	LeapDayToMarch bool     // keeps 29 February on 1 March
+	names          []string // of the bands
 }
 
 // DueColumns are the columns that Due adds; years with Yearly only.
@@ -42,17 +42,17 @@ func (d *Due) Columns() []string {
 // in the span, never before the base itself.
 func (d *Due) Dates(base civil.Date) (list []civil.Date) {
 	if !d.Yearly {
-		if d.Span.Has(base) && !(d.Upcoming && base < d.Today) {
+		if d.Span.Contains(base) && !(d.UpcomingOnly && base < d.Today) {
 			list = append(list, base)
 		}
 		return list
 	}
 	from := max(d.Span.First, base)
-	if d.Span.First <= civil.Min || d.Upcoming {
+	if d.Span.First <= civil.Min || d.UpcomingOnly {
 		from = max(from, d.Today)
 	}
 	for y := max(from.Year(), base.Year()); y <= civil.MaxYear; y++ {
-		at := eval.AnniversaryIn(base, y, d.Leap)
+		at := eval.AnniversaryIn(base, y, d.LeapDayToMarch)
 		if at > d.Span.Last {
 			break
 		}
@@ -69,7 +69,7 @@ func (d *Due) Dates(base civil.Date) (list []civil.Date) {
 // Cells returns, in room, what is added to a row for one date and the working days left.
 func (d *Due) Cells(room []eval.Value, what string, base, at civil.Date, worked eval.Value) []eval.Value {
 	left := int(at - d.Today)
-	cells := append(room[:0], eval.Str(what), eval.Day(at), eval.Str(at.Weekday().Short()), eval.Int(left),
+	cells := append(room[:0], eval.Str(what), eval.Day(at), eval.Str(at.Weekday().Abbrev()), eval.Int(left),
 		worked, eval.Str(d.Band(left)))
 	if d.Yearly {
 		cells = append(cells, eval.Int(at.Year()-base.Year()))
@@ -80,7 +80,7 @@ func (d *Due) Cells(room []eval.Value, what string, base, at civil.Date, worked 
 // Band names the band that so many days left fall into.
 func (d *Due) Band(left int) string {
 	if d.names == nil {
-		d.name()
+		d.nameBands()
 	}
 	switch past := sort.SearchInts(d.Bands, 0); {
 	case left == 0:
@@ -92,9 +92,9 @@ func (d *Due) Band(left int) string {
 	}
 }
 
-// name makes the names of the bands: what is past, its last band ending at today, and
+// nameBands makes the names of the bands: what is past, its last band ending at today, and
 // what is to come.
-func (d *Due) name() {
+func (d *Due) nameBands() {
 	stretch := func(from, to int) string {
 		if from == to {
 			return strconv.Itoa(from)
@@ -126,34 +126,34 @@ func (d *Due) name() {
 	d.names = append(d.names, fmt.Sprintf("over %d", from-1))
 }
 
-// Past reports whether a band is one of what is past.
-func Past(band string) bool { return band == "overdue" || strings.HasSuffix(band, " ago") }
+// IsPastBand reports whether a band is one of what is past.
+func IsPastBand(band string) bool { return band == "overdue" || strings.HasSuffix(band, " ago") }
 
 // ParseBands reads 30, 60, 90, or -90, -30, 30.
 func ParseBands(texts []string) (list []int, err error) {
 	for _, f := range texts {
 		n, err := strconv.Atoi(strings.TrimSpace(f))
-		if err != nil || n == 0 || n < -mostBand || n > mostBand || len(list) > 0 && n <= list[len(list)-1] {
+		if err != nil || n == 0 || n < -maxBandDays || n > maxBandDays || len(list) > 0 && n <= list[len(list)-1] {
 			return nil, fmt.Errorf("expected rising numbers of days other than 0, such as 30,60,90 or -30,30, found %q",
-				eval.Brief(strings.Join(texts, ",")))
+				eval.Truncate(strings.Join(texts, ",")))
 		}
 		list = append(list, n)
 	}
 	return list, nil
 }
 
-// mostBand is how many days off a band may end.
-const mostBand = 10_000_000
+// maxBandDays is how many days off a band may end.
+const maxBandDays = 10_000_000
 
 // bandRank orders bands by their text; ok is false for other texts.
 func bandRank(s string) (n int, ok bool) {
 	switch s {
 	case "overdue":
-		return -mostBand, true
+		return -maxBandDays, true
 	case "today":
 		return 0, true
 	case "ahead":
-		return mostBand + 1, true
+		return maxBandDays + 1, true
 	}
 	number, past := strings.CutSuffix(s, " ago")
 	over := 0
@@ -175,11 +175,11 @@ func bandRank(s string) (n int, ok bool) {
 	return n + over, true
 }
 
-// natural orders the headings of a tally: bands, months, weekdays, numbers and
+// compareHeadings orders the headings of a tally: bands, months, weekdays, numbers and
 // dates in their own order, other texts by their letters, a blank last.
-func natural(a, b string) int {
+func compareHeadings(a, b string) int {
 	if a == "" || b == "" {
-		return cmp.Compare(len(b), len(a)) * boolInt(a == "" != (b == ""))
+		return cmp.Compare(len(b), len(a)) * boolToInt(a == "" != (b == ""))
 	}
 	for _, rank := range []func(string) (int, bool){bandRank, monthRank, weekdayRank} {
 		x, aok := rank(a)
@@ -188,10 +188,10 @@ func natural(a, b string) int {
 			return cmp.Compare(x, y)
 		}
 	}
-	return eval.Order(eval.Str(a), eval.Str(b))
+	return eval.CompareCells(eval.Str(a), eval.Str(b))
 }
 
-func boolInt(b bool) int {
+func boolToInt(b bool) int {
 	if b {
 		return 1
 	}

@@ -15,53 +15,53 @@ type DueList struct {
 	// that have no date at all.
 	Blanks, Rows int
 
-	due    *Due
-	table  *Table
-	width  int // its columns
-	labels []string
-	slots  []int
-	lines  chunks[dueLine]
-	more   chunks[dueMore] // of each, where lines differ in it
-	arena  Arena
+	due     *Due
+	table   *Table
+	width   int // its columns
+	labels  []string
+	slots   []int
+	lines   chunkedList[dueLine]
+	details chunkedList[dueDetail] // of each, where lines differ in it
+	arena   Arena
 }
 
 // dueLine is a date, and where its row is kept.
 type dueLine struct {
 	at civil.Date
-	Place
+	Ref
 }
 
-// dueMore is what a date is reckoned from, its label, and the working days left.
-type dueMore struct {
-	base          civil.Date
-	label, worked int32
+// dueDetail is what a date is reckoned from, its label, and the working days left.
+type dueDetail struct {
+	base            civil.Date
+	label, workdays int32
 }
 
-// unknownLeft are the working days left where no calendar is named.
-const unknownLeft = math.MinInt32
+// unknownWorkdays are the working days left where no calendar is named.
+const unknownWorkdays = math.MinInt32
 
-// chunks is a list that grows without being copied.
-type chunks[T any] struct{ full [][]T }
+// chunkedList is a list that grows without being copied.
+type chunkedList[T any] struct{ blocks [][]T }
 
 const chunkBits = 12
 
-func (c *chunks[T]) add(t T) {
-	n := len(c.full)
-	if n == 0 || len(c.full[n-1]) == 1<<chunkBits {
-		c.full = append(c.full, make([]T, 0, 1<<chunkBits))
+func (c *chunkedList[T]) add(t T) {
+	n := len(c.blocks)
+	if n == 0 || len(c.blocks[n-1]) == 1<<chunkBits {
+		c.blocks = append(c.blocks, make([]T, 0, 1<<chunkBits))
 		n++
 	}
-	c.full[n-1] = append(c.full[n-1], t)
+	c.blocks[n-1] = append(c.blocks[n-1], t)
 }
 
-func (c *chunks[T]) at(i int) *T { return &c.full[i>>chunkBits][i&(1<<chunkBits-1)] }
+func (c *chunkedList[T]) at(i int) *T { return &c.blocks[i>>chunkBits][i&(1<<chunkBits-1)] }
 
-func (c *chunks[T]) len() int {
-	n := len(c.full)
+func (c *chunkedList[T]) len() int {
+	n := len(c.blocks)
 	if n == 0 {
 		return 0
 	}
-	return (n-1)<<chunkBits + len(c.full[n-1])
+	return (n-1)<<chunkBits + len(c.blocks[n-1])
 }
 
 // NewDueList prepares a list over a table.
@@ -69,8 +69,8 @@ func NewDueList(d *Due, t *Table) *DueList {
 	return &DueList{due: d, table: t, width: len(t.Visible())}
 }
 
-// Watch adds a date: its label, and the slot of its value.
-func (l *DueList) Watch(label string, slot int) {
+// AddDate adds a date: its label, and the slot of its value.
+func (l *DueList) AddDate(label string, slot int) {
 	l.labels, l.slots = append(l.labels, label), append(l.slots, slot)
 }
 
@@ -79,7 +79,7 @@ func (l *DueList) Len() int { return l.lines.len() }
 
 // Add takes a row. It keeps the row once, however many dates it has.
 func (l *DueList) Add(_ int, row []eval.Value) error {
-	var kept Place
+	var kept Ref
 	saved, blank := false, 0
 	for i, slot := range l.slots {
 		v := row[slot]
@@ -96,12 +96,12 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 				}
 			}
 			cal := l.due.Calendar(row)
-			if cal != nil && !v.Unsure {
-				cal.Ask(l.due.Today, at)
+			if cal != nil && !v.Provisional {
+				cal.RecordQuery(l.due.Today, at)
 			}
 			l.lines.add(dueLine{at, kept})
-			if l.varied() {
-				l.more.add(dueMore{v.Day, int32(i), l.worked(cal, at)})
+			if l.linesDiffer() {
+				l.details.add(dueDetail{v.Day, int32(i), l.workdaysLeft(cal, at)})
 			}
 		}
 	}
@@ -111,34 +111,34 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 	return nil
 }
 
-// varied says that lines differ in more than their dates and rows.
-func (l *DueList) varied() bool { return l.due.Yearly || l.due.PerRow || len(l.labels) > 1 }
+// linesDiffer says that lines differ in more than their dates and rows.
+func (l *DueList) linesDiffer() bool { return l.due.Yearly || l.due.PerRow || len(l.labels) > 1 }
 
-// worked counts the working days left.
-func (l *DueList) worked(cal *workdays.Calendar, at civil.Date) int32 {
+// workdaysLeft counts the working days left.
+func (l *DueList) workdaysLeft(cal *workdays.Calendar, at civil.Date) int32 {
 	if cal == nil {
-		return unknownLeft
+		return unknownWorkdays
 	}
-	return int32(cal.Between(l.due.Today, at))
+	return int32(cal.CountBetween(l.due.Today, at))
 }
 
 // Write puts a row for each date, sorted by date.
-func (l *DueList) Write(put Beside) error {
+func (l *DueList) Write(put PutExtended) error {
 	var cells, more []eval.Value
 	var text string
-	for _, i := range byDay(&l.lines) {
+	for _, i := range sortByDay(&l.lines) {
 		line := l.lines.at(int(i))
-		var of dueMore
-		if l.varied() {
-			of = *l.more.at(int(i))
+		var of dueDetail
+		if l.linesDiffer() {
+			of = *l.details.at(int(i))
 		} else {
-			of = dueMore{base: line.at, worked: l.worked(l.due.Calendar(nil), line.at)}
+			of = dueDetail{base: line.at, workdays: l.workdaysLeft(l.due.Calendar(nil), line.at)}
 		}
 		left := eval.Value{}
-		if of.worked != unknownLeft {
-			left = eval.Int(int(of.worked))
+		if of.workdays != unknownWorkdays {
+			left = eval.Int(int(of.workdays))
 		}
-		text, cells = l.arena.Load(line.Place, cells)
+		text, cells = l.arena.Load(line.Ref, cells)
 		more = l.due.Cells(more, l.labels[of.label], of.base, line.at, left)
 		if err := put(text, cells, more); err != nil {
 			return err
@@ -147,12 +147,12 @@ func (l *DueList) Write(put Beside) error {
 	return nil
 }
 
-// byDay is the order of dates; those of one day stay as they came. It counts the days'
+// sortByDay is the order of dates; those of one day stay as they came. It counts the days'
 // low and then their high digits, which a million dates feel against comparing them; most
 // lie so near to each other that once is enough.
-func byDay(list *chunks[dueLine]) []int32 {
+func sortByDay(list *chunkedList[dueLine]) []int32 {
 	first, last := civil.Max, civil.Min
-	for _, part := range list.full {
+	for _, part := range list.blocks {
 		for _, d := range part {
 			first, last = min(first, d.at), max(last, d.at)
 		}

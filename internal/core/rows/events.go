@@ -20,7 +20,7 @@ type Events struct {
 	DayOption, TextOption string
 	Where                 []string
 	Reminders             []schedule.Reminder
-	Look                  schedule.Look
+	EventProperties       schedule.EventProperties
 	Private               bool
 	// Calendar is that of a row; nil if it is blank.
 	Calendar func(row []eval.Value) *workdays.Calendar
@@ -38,23 +38,23 @@ func (e *Events) Prepare(t *Table) (err error) {
 	if err = t.Filter(e.Where); err != nil {
 		return err
 	}
-	if e.key, err = t.Column("key", e.Key); err != nil {
+	if e.key, err = t.FindColumn("key", e.Key); err != nil {
 		return err
 	}
 	if e.text, err = schedule.ParseTemplate(e.Text, eval.Env{Names: t.Visible()}); err != nil {
-		return In(e.TextOption, err)
+		return WrapOption(e.TextOption, err)
 	}
-	if i := Find(t.Visible(), Unquote(e.Day)); i >= 0 { // its cells are dates, and keep their time
+	if i := ColumnIndex(t.Visible(), UnquoteName(e.Day)); i >= 0 { // its cells are dates, and keep their time
 		t.Dates = append(t.Dates, i)
 	}
-	e.day, err = t.Hide(e.DayOption, e.Day)
+	e.day, err = t.AddHiddenPhrase(e.DayOption, e.Day)
 	e.table, e.seen = t, map[string]int{}
 	return err
 }
 
 // Add takes a row. A key that is blank or names another row is an error.
 func (e *Events) Add(line int, row []eval.Value) error {
-	v, ok := eval.DayOf(row[e.day])
+	v, ok := eval.AsDate(row[e.day])
 	if !ok {
 		e.Blank++
 		return nil
@@ -62,7 +62,7 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	id := row[e.key].String()
 	if before := e.seen[id]; before > 0 {
 		return fmt.Errorf("%s:%d: the key `%s` is %q, the same as in line %d", e.table.Name, line,
-			e.Key, eval.Brief(id), before)
+			e.Key, eval.Truncate(id), before)
 	}
 	if id == "" {
 		return fmt.Errorf("%s, line %d: the key `%s` is blank, and a key names one row", e.table.Name, line, e.Key)
@@ -71,11 +71,11 @@ func (e *Events) Add(line int, row []eval.Value) error {
 	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan),
 		Summary: e.text.FillRow(row), At: v,
 		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day),
-		Reminders: e.Reminders, Calendar: e.Calendar(row), Private: e.Private, Tentative: v.Unsure, Look: e.Look})
+		Reminders: e.Reminders, Calendar: e.Calendar(row), Private: e.Private, Tentative: v.Provisional, EventProperties: e.EventProperties})
 	return nil
 }
 
-const hex = "0123456789ABCDEF"
+const hexDigits = "0123456789ABCDEF"
 
 // EventKey writes a key as a UID holds it: in UTF-8 with all but letters, digits and
 // . _ - / percent-encoded.
@@ -86,7 +86,7 @@ func EventKey(s string) string {
 		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.IndexByte("._-/", c) >= 0 {
 			b.WriteByte(c)
 		} else {
-			b.WriteString("%" + hex[c>>4:c>>4+1] + hex[c&15:c&15+1])
+			b.WriteString("%" + hexDigits[c>>4:c>>4+1] + hexDigits[c&15:c&15+1])
 		}
 	}
 	return b.String()

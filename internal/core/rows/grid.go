@@ -11,51 +11,51 @@ import (
 
 // Grid is people against days.
 type Grid struct {
-	Head     string // heading of the names
-	Window   civil.Span
-	EveryDay bool // marks closed days too
-	Calendar *workdays.Calendar
-	Names    []string
-	marks    map[string][]uint32 // places in texts, by days
-	texts    []string
-	numbers  map[string]uint32             // of the texts
-	cals     map[string]*workdays.Calendar // of people whose own isn't that of all
+	Head        string // heading of the names
+	Window      civil.Span
+	EveryDay    bool // marks closed days too
+	Calendar    *workdays.Calendar
+	Names       []string
+	marks       map[string][]uint32 // places in texts, by days
+	texts       []string
+	textIndexes map[string]uint32             // of the texts
+	cals        map[string]*workdays.Calendar // of people whose own isn't that of all
 }
 
 // NewGrid prepares an empty grid.
 func NewGrid(head string, window civil.Span, everyDay bool, cal *workdays.Calendar) *Grid {
 	return &Grid{Head: head, Window: window, EveryDay: everyDay, Calendar: cal, marks: map[string][]uint32{},
-		texts: []string{""}, numbers: map[string]uint32{"": 0}}
+		texts: []string{""}, textIndexes: map[string]uint32{"": 0}}
 }
 
-// Name gives a person a row, booked or not; rows are in the order in which
+// AddName gives a person a row, booked or not; rows are in the order in which
 // the names come first.
-func (g *Grid) Name(name string) {
+func (g *Grid) AddName(name string) {
 	if _, ok := g.marks[name]; !ok {
 		g.marks[name] = make([]uint32, g.Window.Len())
 		g.Names = append(g.Names, name)
 	}
 }
 
-// number is the place of a text among those that stand in the grid.
-func (g *Grid) number(text string) uint32 {
-	n, ok := g.numbers[text]
+// textIndex is the place of a text among those that stand in the grid.
+func (g *Grid) textIndex(text string) uint32 {
+	n, ok := g.textIndexes[text]
 	if !ok {
 		text = strings.Clone(text)
 		n = uint32(len(g.texts))
-		g.texts, g.numbers[text] = append(g.texts, text), n
+		g.texts, g.textIndexes[text] = append(g.texts, text), n
 	}
 	return n
 }
 
-// mostMarks is how many bytes the marks of a person on one day may have.
-const mostMarks = 200
+// maxMarkBytes is how many bytes the marks of a person on one day may have.
+const maxMarkBytes = 200
 
-// Book marks the working days of a range by a calendar, or with EveryDay all its days. Two
+// Mark marks the working days of a range by a calendar, or with EveryDay all its days. Two
 // marks on one day stand side by side; the same one stands once. It is an error if they are too
 // many to stand in a cell.
-func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calendar) error {
-	g.Name(name)
+func (g *Grid) Mark(name string, s civil.Span, mark string, cal *workdays.Calendar) error {
+	g.AddName(name)
 	if cal != g.Calendar {
 		if g.cals == nil {
 			g.cals = map[string]*workdays.Calendar{}
@@ -65,18 +65,18 @@ func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calend
 		}
 	}
 	tooLong := func(d civil.Date, mark string) error {
-		return fmt.Errorf("the marks on %s have more than %d characters, %q", d, mostMarks, eval.Brief(mark))
+		return fmt.Errorf("the marks on %s have more than %d characters, %q", d, maxMarkBytes, eval.Truncate(mark))
 	}
 	if mark == "" { // books nothing
 		return nil
 	}
-	if len(mark) > mostMarks {
+	if len(mark) > maxMarkBytes {
 		return tooLong(max(s.First, g.Window.First), mark)
 	}
-	row, alone := g.marks[name], g.number(mark)
+	row, alone := g.marks[name], g.textIndex(mark)
 	for d := max(s.First, g.Window.First); d <= min(s.Last, g.Window.Last); d++ {
 		cell := &row[d-g.Window.First]
-		if !g.EveryDay && !cal.Open(d) || *cell == alone {
+		if !g.EveryDay && !cal.IsWorkday(d) || *cell == alone {
 			continue
 		}
 		if *cell == 0 {
@@ -87,10 +87,10 @@ func (g *Grid) Book(name string, s civil.Span, mark string, cal *workdays.Calend
 		if strings.Contains("/"+before+"/", "/"+mark+"/") {
 			continue
 		}
-		if len(before)+len(mark) >= mostMarks {
+		if len(before)+len(mark) >= maxMarkBytes {
 			return tooLong(d, before)
 		}
-		*cell = g.number(before + "/" + mark)
+		*cell = g.textIndex(before + "/" + mark)
 	}
 	return nil
 }
@@ -102,23 +102,23 @@ func (g *Grid) Row(name string) (marks []string, total eval.Value) {
 	marks = make([]string, g.Window.Len())
 	for i, m := range g.marks[name] {
 		if marks[i] = g.texts[m]; m != 0 {
-			n += g.part(name, i)
+			n += g.dayWeight(name, i)
 		}
 	}
-	return marks, eval.Frac(int64(n), workdays.Whole)
+	return marks, eval.Fraction(int64(n), workdays.FullDayWeight)
 }
 
-// part is what day i of the window counts for a person, in hundredths; a mark on a closed
+// dayWeight is what day i of the window counts for a person, in hundredths; a mark on a closed
 // day counts as one.
-func (g *Grid) part(name string, i int) int {
+func (g *Grid) dayWeight(name string, i int) int {
 	cal := g.Calendar
 	if own := g.cals[name]; own != nil {
 		cal = own
 	}
-	if h, ok := cal.Short(g.Window.First + civil.Date(i)); ok {
-		return h.Counts
+	if h, ok := cal.ShortDayOn(g.Window.First + civil.Date(i)); ok {
+		return h.Weight
 	}
-	return workdays.Whole
+	return workdays.FullDayWeight
 }
 
 // Totals counts the marks of each day, and of all, as Row does.
@@ -127,24 +127,24 @@ func (g *Grid) Totals() (days []eval.Value, total eval.Value) {
 	for name, row := range g.marks {
 		for i, m := range row {
 			if m != 0 {
-				sums[i] += g.part(name, i)
+				sums[i] += g.dayWeight(name, i)
 			}
 		}
 	}
 	for _, n := range sums {
-		days = append(days, eval.Frac(int64(n), workdays.Whole))
+		days = append(days, eval.Fraction(int64(n), workdays.FullDayWeight))
 		all += n
 	}
-	return days, eval.Frac(int64(all), workdays.Whole)
+	return days, eval.Fraction(int64(all), workdays.FullDayWeight)
 }
 
 // Closed reports whether day i of the window is closed.
-func (g *Grid) Closed(i int) bool { return !g.Calendar.Open(g.Window.First + civil.Date(i)) }
+func (g *Grid) Closed(i int) bool { return !g.Calendar.IsWorkday(g.Window.First + civil.Date(i)) }
 
 // ClosedFor reports whether day i is closed for a person.
 func (g *Grid) ClosedFor(name string, i int) bool {
 	if cal := g.cals[name]; cal != nil {
-		return !cal.Open(g.Window.First + civil.Date(i))
+		return !cal.IsWorkday(g.Window.First + civil.Date(i))
 	}
 	return g.Closed(i)
 }
@@ -158,8 +158,8 @@ func (g *Grid) Columns() []string {
 	return append(list, "total")
 }
 
-// Fits is an error if the grid has more cells than a form of result takes.
-func (g *Grid) Fits(cells int, what string) error {
+// CheckSize is an error if the grid has more cells than a form of result takes.
+func (g *Grid) CheckSize(cells int, what string) error {
 	if len(g.Names)*g.Window.Len() <= cells {
 		return nil
 	}
@@ -168,7 +168,7 @@ func (g *Grid) Fits(cells int, what string) error {
 }
 
 // Write writes the plain table: a row a person, and the totals.
-func (g *Grid) Write(put, total Put) error {
+func (g *Grid) Write(put, total PutRow) error {
 	var cells []eval.Value
 	for _, name := range g.Names {
 		marks, n := g.Row(name)

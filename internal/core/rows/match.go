@@ -10,30 +10,30 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// OnSeveral says what is done where several ranges hold a day or number.
-type OnSeveral uint8
+// MultiMatch says what is done where several ranges hold a day or number.
+type MultiMatch uint8
 
 // The ways.
 const (
-	StopAtSeveral OnSeveral = iota
-	FirstOfSeveral
-	AllOfSeveral
+	MultiError MultiMatch = iota
+	MultiFirst
+	MultiAll
 )
 
-// of takes what is wanted of the rows found for a key and a day or number; "" for none.
-func (s OnSeveral) of(found []Ranged, at, key string) ([]Ranged, error) {
+// resolve takes what is wanted of the rows found for a key and a day or number; "" for none.
+func (s MultiMatch) resolve(found []KeyedRange, at, key string) ([]KeyedRange, error) {
 	if len(found) < 2 {
 		return found, nil
 	}
 	switch s {
-	case StopAtSeveral:
+	case MultiError:
 		if key != "" {
-			key = strings.TrimSuffix(fmt.Sprintf("%q on %s", eval.Brief(key), at), " on ")
+			key = strings.TrimSuffix(fmt.Sprintf("%q on %s", eval.Truncate(key), at), " on ")
 			at = ""
 		}
 		return nil, fmt.Errorf("two rows hold %s%s, those in lines %d and %d; use --several first or all", key, at,
 			found[0].Line, found[1].Line)
-	case FirstOfSeveral:
+	case MultiFirst:
 		return found[:1], nil
 	}
 	return found, nil
@@ -41,47 +41,47 @@ func (s OnSeveral) of(found []Ranged, at, key string) ([]Ranged, error) {
 
 // Ranges finds the ranges that hold a day, by key.
 type Ranges struct {
-	byKey map[string][]Ranged
-	upTo  map[string][]civil.Date // greatest last day of the ranges so far
+	byKey  map[string][]KeyedRange
+	maxEnd map[string][]civil.Date // greatest last day of the ranges so far
 }
 
 // NewRanges sorts ranges for finding. Where they are chained, each runs to the day
 // before the next start of its key, and two equal starts are an error.
-func NewRanges(list []Ranged, chained bool) (*Ranges, error) {
-	r := &Ranges{byKey: map[string][]Ranged{}, upTo: map[string][]civil.Date{}}
+func NewRanges(list []KeyedRange, chained bool) (*Ranges, error) {
+	r := &Ranges{byKey: map[string][]KeyedRange{}, maxEnd: map[string][]civil.Date{}}
 	for _, h := range list {
-		r.byKey[h.Who] = append(r.byKey[h.Who], h)
+		r.byKey[h.Key] = append(r.byKey[h.Key], h)
 	}
 	for key, hs := range r.byKey {
-		slices.SortStableFunc(hs, func(a, b Ranged) int { return int(a.First - b.First) })
+		slices.SortStableFunc(hs, func(a, b KeyedRange) int { return int(a.First - b.First) })
 		most := civil.None
 		for i := range hs {
 			if chained && i+1 < len(hs) {
 				if hs[i].First == hs[i+1].First {
-					return nil, twoStarts(key, hs[i].First.String(), hs[i].Line, hs[i+1].Line)
+					return nil, duplicateStartError(key, hs[i].First.String(), hs[i].Line, hs[i+1].Line)
 				}
 				hs[i].Last = min(hs[i].Last, hs[i+1].First-1)
 			}
 			most = max(most, hs[i].Last)
-			r.upTo[key] = append(r.upTo[key], most)
+			r.maxEnd[key] = append(r.maxEnd[key], most)
 		}
 	}
 	return r, nil
 }
 
-// twoStarts is the error of two ranges without ends that begin alike.
-func twoStarts(key, at string, a, b int) error {
+// duplicateStartError is the error of two ranges without ends that begin alike.
+func duplicateStartError(key, at string, a, b int) error {
 	if key != "" {
-		key = fmt.Sprintf(" of %q", eval.Brief(key))
+		key = fmt.Sprintf(" of %q", eval.Truncate(key))
 	}
 	return fmt.Errorf("the ranges in lines %d and %d%s both start at %s, so their ends are unclear", a,
 		b, key, at)
 }
 
-// On returns the ranges of a key that hold a day, those that start first in
+// Lookup returns the ranges of a key that hold a day, those that start first in
 // front, in room.
-func (r *Ranges) On(key string, d civil.Date, several OnSeveral, room []Ranged) (found []Ranged, err error) {
-	hs, upTo := r.byKey[key], r.upTo[key]
+func (r *Ranges) Lookup(key string, d civil.Date, several MultiMatch, room []KeyedRange) (found []KeyedRange, err error) {
+	hs, upTo := r.byKey[key], r.maxEnd[key]
 	found = room[:0]
 	// The last range that starts on or before d; those before it may hold d as
 	// long as one of them reaches so far.
@@ -94,14 +94,14 @@ func (r *Ranges) On(key string, d civil.Date, several OnSeveral, room []Ranged) 
 	if len(found) < 2 {
 		return found, nil
 	}
-	return several.of(found, d.String(), key)
+	return several.resolve(found, d.String(), key)
 }
 
 // Band is a range of numbers: its start belongs to it, its end, a blank if it has
 // none, doesn't.
 type Band struct {
 	From, To eval.Value
-	Ranged
+	KeyedRange
 }
 
 // Bands finds the ranges that hold a number, by key.
@@ -112,13 +112,13 @@ type Bands map[string][]Band
 func NewBands(list []Band, chained bool) (Bands, error) {
 	b := Bands{}
 	for _, h := range list {
-		b[h.Who] = append(b[h.Who], h)
+		b[h.Key] = append(b[h.Key], h)
 	}
 	for key, hs := range b {
-		slices.SortStableFunc(hs, func(a, b Band) int { return eval.Order(a.From, b.From) })
+		slices.SortStableFunc(hs, func(a, b Band) int { return eval.CompareCells(a.From, b.From) })
 		for i := 0; chained && i+1 < len(hs); i++ {
-			if eval.Order(hs[i].From, hs[i+1].From) == 0 {
-				return nil, twoStarts(key, hs[i].From.String(), hs[i].Line, hs[i+1].Line)
+			if eval.CompareCells(hs[i].From, hs[i+1].From) == 0 {
+				return nil, duplicateStartError(key, hs[i].From.String(), hs[i].Line, hs[i+1].Line)
 			}
 			hs[i].To = hs[i+1].From
 		}
@@ -126,35 +126,35 @@ func NewBands(list []Band, chained bool) (Bands, error) {
 	return b, nil
 }
 
-// On returns the ranges of a key that hold a number, those that start first in front,
+// Lookup returns the ranges of a key that hold a number, those that start first in front,
 // in room.
-func (b Bands) On(key string, v eval.Value, several OnSeveral, room []Ranged) (found []Ranged, err error) {
+func (b Bands) Lookup(key string, v eval.Value, several MultiMatch, room []KeyedRange) (found []KeyedRange, err error) {
 	hs := b[key]
 	found = room[:0]
-	n := sort.Search(len(hs), func(i int) bool { return eval.Order(hs[i].From, v) > 0 })
+	n := sort.Search(len(hs), func(i int) bool { return eval.CompareCells(hs[i].From, v) > 0 })
 	for _, h := range hs[:n] {
-		if h.To.Kind == eval.Blank || eval.Order(v, h.To) < 0 {
-			found = append(found, h.Ranged)
+		if h.To.Kind == eval.Blank || eval.CompareCells(v, h.To) < 0 {
+			found = append(found, h.KeyedRange)
 		}
 	}
 	if len(found) < 2 {
 		return found, nil
 	}
-	return several.of(found, v.String(), key)
+	return several.resolve(found, v.String(), key)
 }
 
 // ByKey finds rows by their key alone.
-type ByKey map[string][]Ranged
+type ByKey map[string][]KeyedRange
 
-// Of returns the rows of a key.
-func (b ByKey) Of(key string, several OnSeveral) ([]Ranged, error) {
-	return several.of(b[key], "", key)
+// Lookup returns the rows of a key.
+func (b ByKey) Lookup(key string, several MultiMatch) ([]KeyedRange, error) {
+	return several.resolve(b[key], "", key)
 }
 
-// NumberOf is a cell as a number; ok is false if it is neither one nor blank.
-func NumberOf(v eval.Value) (n eval.Value, ok bool) {
+// ParseNumberCell is a cell as a number; ok is false if it is neither one nor blank.
+func ParseNumberCell(v eval.Value) (n eval.Value, ok bool) {
 	if v.Kind == eval.Text {
-		if v = eval.Numeral(strings.TrimSpace(v.Text)); v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {
+		if v = eval.LiteralNumber(strings.TrimSpace(v.Text)); v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {
 			v = eval.Value{}
 		}
 	}

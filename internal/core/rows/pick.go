@@ -21,8 +21,8 @@ func (d *Derive) Where(text string, env eval.Env) error {
 		return err
 	}
 	d.used = append(d.used, used...)
-	own := !slices.ContainsFunc(used, func(s int) bool { return s >= d.in+len(d.joins) })
-	d.where = append(d.where, condition{holds, own})
+	own := !slices.ContainsFunc(used, func(s int) bool { return s >= d.inputs+len(d.joins) })
+	d.conditions = append(d.conditions, rowCondition{holds, own})
 	return nil
 }
 
@@ -30,7 +30,7 @@ func (d *Derive) Where(text string, env eval.Env) error {
 func (d *Derive) Pick(list []string) error {
 	var take, leave []int
 	for _, name := range list {
-		i, minus, err := signed(name, d.Visible())
+		i, minus, err := parseSignedColumn(name, d.Visible())
 		if err != nil {
 			return err
 		}
@@ -45,34 +45,34 @@ func (d *Derive) Pick(list []string) error {
 			take = append(take, i)
 		}
 	}
-	d.pick = slices.DeleteFunc(take, func(i int) bool { return slices.Contains(leave, i) })
-	if len(d.pick) == 0 {
+	d.picked = slices.DeleteFunc(take, func(i int) bool { return slices.Contains(leave, i) })
+	if len(d.picked) == 0 {
 		return errors.New("this leaves no columns")
 	}
 	return nil
 }
 
-// signed finds a column by its name, or with a - in front.
-func signed(name string, columns []string) (i int, minus bool, err error) {
+// parseSignedColumn finds a column by its name, or with a - in front.
+func parseSignedColumn(name string, columns []string) (i int, minus bool, err error) {
 	name = strings.TrimSpace(name)
-	if i = Find(columns, Unquote(name)); i >= 0 {
+	if i = ColumnIndex(columns, UnquoteName(name)); i >= 0 {
 		return i, false, nil
 	}
 	bare, minus := strings.CutPrefix(name, "-")
-	if i = Find(columns, Unquote(bare)); i < 0 {
-		return i, minus, UnknownColumn(Unquote(bare), columns)
+	if i = ColumnIndex(columns, UnquoteName(bare)); i < 0 {
+		return i, minus, UnknownColumn(UnquoteName(bare), columns)
 	}
 	return i, minus, nil
 }
 
 // SortColumn finds the column that a name of --sort means.
 func SortColumn(name string, columns []string) (int, error) {
-	i, _, err := signed(name, columns)
+	i, _, err := parseSignedColumn(name, columns)
 	return i, err
 }
 
-// Unquote takes the double quotes off a column's name, which it may stand in.
-func Unquote(name string) string {
+// UnquoteName takes the double quotes off a column's name, which it may stand in.
+func UnquoteName(name string) string {
 	name = strings.TrimSpace(name)
 	if n := len(name); n > 2 && name[0] == '"' && name[n-1] == '"' {
 		return strings.ReplaceAll(name[1:n-1], `""`, `"`)
@@ -80,23 +80,23 @@ func Unquote(name string) string {
 	return name
 }
 
-// Quote writes a column's name as a phrase has it in any case.
-func Quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+// QuoteName writes a column's name as a phrase has it in any case.
+func QuoteName(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
 
-// Named splits NAME = PHRASE; a phrase alone names itself, a column by its name
+// SplitNamed splits NAME = PHRASE; a phrase alone names itself, a column by its name
 // alone, and a condition is in parentheses.
-func Named(text string) (name, body string) {
+func SplitNamed(text string) (name, body string) {
 	if name, body, err := SplitAdd(text); err == nil && !strings.ContainsAny(name, ",'()") {
 		return name, body
 	}
-	return Unquote(text), text
+	return UnquoteName(text), text
 }
 
-// order is what --sort says: columns, the largest first where a - stands in
+// parseSort is what --sort says: columns, the largest first where a - stands in
 // front. It is nil if nothing is to be sorted.
-func order(list, columns []string) (slots []int, ways []int, err error) {
+func parseSort(list, columns []string) (slots []int, ways []int, err error) {
 	for _, name := range list {
-		i, minus, err := signed(name, columns)
+		i, minus, err := parseSignedColumn(name, columns)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -111,20 +111,20 @@ func order(list, columns []string) (slots []int, ways []int, err error) {
 
 // UnknownColumn is the error for a name that is no column.
 func UnknownColumn(name string, columns []string) error {
-	hint := "; the columns are " + phrase.Names(columns)
+	hint := "; the columns are " + phrase.ListNames(columns)
 	if near := phrase.Nearest(name, columns); near != "" {
 		hint = "; did you mean `" + near + "`?"
 	}
 	return fmt.Errorf("unknown column `%s`%s", name, hint)
 }
 
-// Out picks the columns that are written of a row.
-func (d *Derive) Out(row, room []eval.Value) []eval.Value {
-	if d.pick == nil {
+// OutputCells picks the columns that are written of a row.
+func (d *Derive) OutputCells(row, room []eval.Value) []eval.Value {
+	if d.picked == nil {
 		return row
 	}
 	room = room[:0]
-	for _, i := range d.pick {
+	for _, i := range d.picked {
 		room = append(room, row[i])
 	}
 	return room

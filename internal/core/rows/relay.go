@@ -6,36 +6,36 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// relay encodes and writes rows beside the work of making them, a batch at a time.
-type relay struct {
-	to    Blocks
+// pipelinedWriter encodes and writes rows beside the work of making them, a batch at a time.
+type pipelinedWriter struct {
+	to    BlockSink
 	width int // cells of a row
 	batch []eval.Value
-	// full goes to the writer and comes back empty; nil while all rows fit in one batch.
-	full, empty chan []eval.Value
-	done        chan error
+	// filled goes to the writer and comes back empty; nil while all rows fit in one batch.
+	filled, free chan []eval.Value
+	done         chan error
 }
 
-// relayed is how many cells make a batch.
-const relayed = 8192
+// batchCells is how many cells make a batch.
+const batchCells = 8192
 
 // put takes a row.
-func (r *relay) put(row []eval.Value) error {
+func (r *pipelinedWriter) put(row []eval.Value) error {
 	if len(row) != r.width {
 		return fmt.Errorf("a row of %d cells for %d columns", len(row), r.width)
 	}
 	r.batch = append(r.batch, row...)
-	if len(r.batch) < relayed {
+	if len(r.batch) < batchCells {
 		return nil
 	}
-	if r.full == nil {
-		r.full, r.empty, r.done = make(chan []eval.Value), make(chan []eval.Value, 1), make(chan error, 1)
-		r.empty <- nil
+	if r.filled == nil {
+		r.filled, r.free, r.done = make(chan []eval.Value), make(chan []eval.Value, 1), make(chan error, 1)
+		r.free <- nil
 		go r.write()
 	}
 	select {
-	case r.full <- r.batch:
-		r.batch = (<-r.empty)[:0]
+	case r.filled <- r.batch:
+		r.batch = (<-r.free)[:0]
 		return nil
 	case err := <-r.done:
 		r.done <- err // for end
@@ -44,37 +44,37 @@ func (r *relay) put(row []eval.Value) error {
 }
 
 // write writes batches until there are no more, or one can't be written.
-func (r *relay) write() {
+func (r *pipelinedWriter) write() {
 	var out []byte
-	for batch := range r.full {
+	for batch := range r.filled {
 		var err error
 		if out, err = r.encode(out, batch); err != nil {
 			r.done <- err
 			return
 		}
-		r.empty <- batch
+		r.free <- batch
 	}
 	r.done <- nil
 }
 
 // encode writes a batch, in blocks of some size if its rows are long.
-func (r *relay) encode(b []byte, batch []eval.Value) ([]byte, error) {
+func (r *pipelinedWriter) encode(b []byte, batch []eval.Value) ([]byte, error) {
 	b = b[:0]
 	for ; len(batch) > 0; batch = batch[r.width:] {
-		if b = r.to.Encode(b, batch[:r.width]); len(b) >= most.part {
-			if err := r.to.Block(b); err != nil {
+		if b = r.to.Encode(b, batch[:r.width]); len(b) >= limit.flushBytes {
+			if err := r.to.WriteBlock(b); err != nil {
 				return b, err
 			}
 			b = b[:0]
 		}
 	}
-	return b, r.to.Block(b)
+	return b, r.to.WriteBlock(b)
 }
 
 // end waits for what is being written and, unless an error ends it all, writes the rest.
-func (r *relay) end(err error) error {
-	if r.full != nil {
-		close(r.full)
+func (r *pipelinedWriter) end(err error) error {
+	if r.filled != nil {
+		close(r.filled)
 		if failed := <-r.done; err == nil {
 			err = failed
 		}

@@ -8,46 +8,46 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// Put takes a row of a result. Cells are valid only during the call.
-type Put func(cells []eval.Value) error
+// PutRow takes a row of a result. Cells are valid only during the call.
+type PutRow func(cells []eval.Value) error
 
 // Result is what becomes of the rows of an answer on their way to the writer.
 type Result struct {
 	Where   []string // conditions that all hold of the rows that stay
 	Columns []string // those that are written: A, B, or -C to leave one out
 	Sort    []string // columns, - in front for the largest first
-	// StandsOut chooses rows that are made to stand out; nil for none.
-	StandsOut func(row []eval.Value) bool
+	// Highlight chooses rows that are made to stand out; nil for none.
+	Highlight func(row []eval.Value) bool
 	// Total is the row of totals, which stays last whatever the order; nil for none.
-	Total *Total
-	To    Sink
+	Total *TotalsRow
+	Sink  Sink
 	// Count counts the rows that are written, without the total; nil for no matter.
 	Count *int
 }
 
-// Total is a row of totals that is put behind all others.
-type Total struct{ cells []eval.Value }
+// TotalsRow is a row of totals that is put behind all others.
+type TotalsRow struct{ cells []eval.Value }
 
 // Put takes the row.
-func (t *Total) Put(cells []eval.Value) error {
+func (t *TotalsRow) Put(cells []eval.Value) error {
 	t.cells = slices.Clone(cells)
 	return nil
 }
 
 // Fill writes a table with the given columns, of the rows that fill puts.
-func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error {
+func (r Result) Fill(columns []string, env eval.Env, fill func(PutRow) error) error {
 	d := NewDerive(columns)
 	put, finish, err := r.prepare(d, env)
 	if err != nil {
 		return err
 	}
-	if d.where == nil && d.kept == nil { // nothing to be worked out
+	if d.conditions == nil && d.onKept == nil { // nothing to be worked out
 		return finish(fill(put))
 	}
 	return finish(fill(func(cells []eval.Value) error {
-		row, keep, bad := d.Row(0, cells, nil)
+		row, keep, bad := d.EvalRow(0, cells, nil)
 		if bad != nil {
-			return In("where", bad.Err)
+			return WrapOption("where", bad.Err)
 		}
 		if !keep {
 			return nil
@@ -56,15 +56,17 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(Put) error) error
 	}))
 }
 
-// Beside puts more cells beside a row of a table, of which text is what is in its file
+// PutExtended puts more cells beside a row of a table, of which text is what is in its file
 // and row its cells; if there is a text, those needn't be all.
-type Beside func(text string, row, more []eval.Value) error
+type PutExtended func(text string, row, more []eval.Value) error
 
-// Joined puts the cells of both as one row, and counts these; held says that they are held before
+// ConcatCells puts the cells of both as one row, and counts these; held says that they are held before
 // they are written.
-func (t *Table) Joined(put Put, held bool) Beside { return t.counted(joined(put), held) }
+func (t *Table) ConcatCells(put PutRow, held bool) PutExtended {
+	return t.countExtended(concatCells(put), held)
+}
 
-func joined(put Put) Beside {
+func concatCells(put PutRow) PutExtended {
 	var cells []eval.Value
 	return func(_ string, row, more []eval.Value) error {
 		cells = append(append(cells[:0], row...), more...)
@@ -72,22 +74,22 @@ func joined(put Put) Beside {
 	}
 }
 
-// Beside writes a table with the given columns, of the rows that fill puts beside those
+// FillExtended writes a table with the given columns, of the rows that fill puts beside those
 // of t.
-func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Beside) error) error {
-	to, ok := r.To.(Textual)
+func (r Result) FillExtended(t *Table, columns []string, env eval.Env, fill func(PutExtended) error) error {
+	to, ok := r.Sink.(TextSink)
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil {
-		return r.Fill(columns, env, func(put Put) error { return fill(t.Joined(put, r.Sort != nil)) })
+		return r.Fill(columns, env, func(put PutRow) error { return fill(t.ConcatCells(put, r.Sort != nil)) })
 	}
 	if err := to.Header(columns); err != nil {
 		return err
 	}
-	t.OnlyUsed(to.Same)
-	whole := joined(to.Row)
-	err := fill(t.counted(func(text string, row, more []eval.Value) error {
+	t.RestrictCells(to.AcceptsText)
+	whole := concatCells(to.Row)
+	err := fill(t.countExtended(func(text string, row, more []eval.Value) error {
 		r.count(1)
 		if text != "" {
-			return to.RowText(text, more)
+			return to.WriteText(text, more)
 		}
 		return whole(text, row, more)
 	}, false))
@@ -100,13 +102,13 @@ func (r Result) Beside(t *Table, columns []string, env eval.Env, fill func(Besid
 // Expand writes a table with the given columns, of the rows that expanders put beside those
 // of t: on all processors, each with an expander of its own, if the writer takes rows so. told
 // is called with what was bad before the table ends, which an error from it gives up.
-func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func() Expander, told func(Bad) error) error {
-	to, ok := r.To.(Textual)
-	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil || r.StandsOut != nil || t.ordered {
+func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func() Expander, told func(BadCells) error) error {
+	to, ok := r.Sink.(TextSink)
+	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil || r.Highlight != nil || t.hasRunning {
 		each := expander()
-		return r.Fill(columns, env, func(put Put) error {
-			beside := t.Joined(put, r.Sort != nil)
-			bad, err := t.Scan(func(line int, row []eval.Value) error { return each(Given{Line: line, Row: row}, beside) })
+		return r.Fill(columns, env, func(put PutRow) error {
+			beside := t.ConcatCells(put, r.Sort != nil)
+			bad, err := t.Scan(func(line int, row []eval.Value) error { return each(SourceRow{Line: line, Row: row}, beside) })
 			if err != nil {
 				return err
 			}
@@ -116,9 +118,9 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 	if err := to.Header(columns); err != nil {
 		return err
 	}
-	t.spent.beside = true
+	t.usage.extended = true
 	bad, err := t.stream(to, expander)
-	r.count(t.spent.made)
+	r.count(t.usage.rowsOut)
 	if err == nil {
 		err = told(bad)
 	}
@@ -128,11 +130,11 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 	return to.Close()
 }
 
-// counted counts the rows that are put beside those of the table.
-func (t *Table) counted(put Beside, held bool) Beside {
-	t.spent.beside, t.spent.held = true, held
+// countExtended counts the rows that are put beside those of the table.
+func (t *Table) countExtended(put PutExtended, held bool) PutExtended {
+	t.usage.extended, t.usage.sorted = true, held
 	return func(text string, row, more []eval.Value) error {
-		if err := t.spent.put(1, 0, sizeOf(text, row)+sizeOf("", more)); err != nil {
+		if err := t.usage.countOutput(1, 0, sizeOf(text, row)+sizeOf("", more)); err != nil {
 			return err
 		}
 		return put(text, row, more)
@@ -145,27 +147,27 @@ func (r Result) count(n int) {
 	}
 }
 
-// Keeps compiles the conditions alone: it reports whether a row of the given
+// Filter compiles the conditions alone: it reports whether a row of the given
 // columns stays.
-func (r Result) Keeps(columns []string, env eval.Env) (func(cells []eval.Value) (bool, error), error) {
+func (r Result) Filter(columns []string, env eval.Env) (func(cells []eval.Value) (bool, error), error) {
 	d := NewDerive(columns)
 	for _, c := range r.Where {
 		if err := d.Where(c, env); err != nil {
-			return nil, In("where", err)
+			return nil, WrapOption("where", err)
 		}
 	}
 	return func(cells []eval.Value) (bool, error) {
-		_, keep, bad := d.Row(0, cells, nil)
+		_, keep, bad := d.EvalRow(0, cells, nil)
 		if bad != nil {
-			return false, In("where", bad.Err)
+			return false, WrapOption("where", bad.Err)
 		}
 		return keep, nil
 	}, nil
 }
 
-// Kept are the things whose rows the conditions of a result keep.
-func Kept[T any](r Result, list []T, columns []string, env eval.Env, row func(T) []eval.Value) (kept []T, err error) {
-	keeps, err := r.Keeps(columns, env)
+// FilterList are the things whose rows the conditions of a result keep.
+func FilterList[T any](r Result, list []T, columns []string, env eval.Env, row func(T) []eval.Value) (kept []T, err error) {
+	keeps, err := r.Filter(columns, env)
 	if err != nil {
 		return nil, err
 	}
@@ -181,9 +183,9 @@ func Kept[T any](r Result, list []T, columns []string, env eval.Env, row func(T)
 	return kept, nil
 }
 
-// Lines is Fill for the rows of a schedule.
-func (r Result) Lines(columns []string, env eval.Env, lines schedule.Lines) error {
-	return r.Fill(columns, env, func(put Put) error {
+// FillLines is Fill for the rows of a schedule.
+func (r Result) FillLines(columns []string, env eval.Env, lines schedule.Lines) error {
+	return r.Fill(columns, env, func(put PutRow) error {
 		for cells, err := range lines {
 			if err != nil {
 				return err
@@ -196,16 +198,16 @@ func (r Result) Lines(columns []string, env eval.Env, lines schedule.Lines) erro
 	})
 }
 
-// Pass writes a table with what its phrases add. Rows that needn't be held go
+// WriteTable writes a table with what its phrases add. Rows that needn't be held go
 // through on all processors, where the writer takes them so.
-func (r Result) Pass(t *Table) (bad Bad, err error) {
+func (r Result) WriteTable(t *Table) (bad BadCells, err error) {
 	put, finish, err := r.prepare(t.Derive, t.Env)
 	if err != nil {
 		return bad, err
 	}
-	if to, ok := r.To.(Blocks); ok && r.Sort == nil && r.StandsOut == nil && !t.ordered {
+	if to, ok := r.Sink.(BlockSink); ok && r.Sort == nil && r.Highlight == nil && !t.hasRunning {
 		bad, err = t.Stream(to)
-		r.count(t.spent.made)
+		r.count(t.usage.rowsOut)
 	} else {
 		bad, err = t.Scan(func(_ int, row []eval.Value) error { return put(row) })
 	}
@@ -214,37 +216,37 @@ func (r Result) Pass(t *Table) (bad Bad, err error) {
 
 // prepare applies the options to the columns of d and writes the header. put
 // takes each row, finish ends the table, or gives it up if there was an error.
-func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) error, err error) {
+func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error) error, err error) {
 	for _, c := range r.Where {
 		if err := d.Where(c, env); err != nil {
-			return nil, nil, In("where", err)
+			return nil, nil, WrapOption("where", err)
 		}
 	}
 	if r.Columns != nil {
 		if err := d.Pick(r.Columns); err != nil {
-			return nil, nil, In("columns", err)
+			return nil, nil, WrapOption("columns", err)
 		}
 	}
-	slots, ways, err := order(r.Sort, d.Visible())
+	slots, ways, err := parseSort(r.Sort, d.Visible())
 	if err != nil {
-		return nil, nil, In("sort", err)
+		return nil, nil, WrapOption("sort", err)
 	}
-	if err := r.To.Header(d.Columns()); err != nil {
+	if err := r.Sink.Header(d.Columns()); err != nil {
 		return nil, nil, err
 	}
 	var room []eval.Value
-	shows := ShowsOf(r.To)
-	out, ended := r.To.Row, func(err error) error { return err }
-	if to, ok := r.To.(Blocks); ok && shows.Mark == nil {
-		beside := &relay{to: to, width: len(d.Columns())}
+	shows := ShowsOf(r.Sink)
+	out, ended := r.Sink.Row, func(err error) error { return err }
+	if to, ok := r.Sink.(BlockSink); ok && shows.Mark == nil {
+		beside := &pipelinedWriter{to: to, width: len(d.Columns())}
 		out, ended = beside.put, beside.end
 	}
 	write := func(row []eval.Value) error {
-		if shows.Mark != nil && r.StandsOut != nil {
-			shows.Mark(r.StandsOut(row))
+		if shows.Mark != nil && r.Highlight != nil {
+			shows.Mark(r.Highlight(row))
 		}
 		r.count(1)
-		room = d.Out(row, room)
+		room = d.OutputCells(row, room)
 		return out(room)
 	}
 	close := func(err error) error {
@@ -255,42 +257,42 @@ func (r Result) prepare(d *Derive, env eval.Env) (put Put, finish func(error) er
 			if shows.Mark != nil {
 				shows.Mark(false)
 			}
-			room = d.Out(r.Total.cells, room)
+			room = d.OutputCells(r.Total.cells, room)
 			err = out(room)
 		}
 		if err = ended(err); err != nil {
 			return err
 		}
-		return r.To.Close()
+		return r.Sink.Close()
 	}
 	if slots == nil {
 		return write, close, nil
 	}
-	held := heldRows{slots: slots, ways: ways}
-	d.kept = held.see
+	held := sortBuffer{slots: slots, directions: ways}
+	d.onKept = held.setKeys
 	return held.add, func(err error) error {
 		if err == nil {
-			err = held.sorted(write)
+			err = held.putSorted(write)
 		}
 		return close(err)
 	}, nil
 }
 
-// heldRows are rows that wait to be sorted, in little more room than their text.
-type heldRows struct {
-	slots, ways []int
-	arena       Arena
-	rows        []heldRow
-	keys        []eval.Value // of the row that comes next
+// sortBuffer are rows that wait to be sorted, in little more room than their text.
+type sortBuffer struct {
+	slots, directions []int
+	arena             Arena
+	rows              []sortRow
+	keys              []eval.Value // of the row that comes next
 }
 
-type heldRow struct {
+type sortRow struct {
 	keys []eval.Value
-	at   Place
+	at   Ref
 }
 
-// see takes the keys of a row.
-func (h *heldRows) see(row []eval.Value) {
+// setKeys takes the keys of a row.
+func (h *sortBuffer) setKeys(row []eval.Value) {
 	h.keys = make([]eval.Value, len(h.slots))
 	for i, s := range h.slots {
 		h.keys[i] = row[s]
@@ -298,15 +300,15 @@ func (h *heldRows) see(row []eval.Value) {
 	}
 }
 
-func (h *heldRows) add(row []eval.Value) error {
-	h.rows = append(h.rows, heldRow{h.keys, h.arena.Save(row)})
+func (h *sortBuffer) add(row []eval.Value) error {
+	h.rows = append(h.rows, sortRow{h.keys, h.arena.Save(row)})
 	return nil
 }
 
-func (h *heldRows) sorted(put Put) error {
-	slices.SortStableFunc(h.rows, func(a, b heldRow) int {
-		for i, way := range h.ways {
-			if c := eval.Order(a.keys[i], b.keys[i]); c != 0 {
+func (h *sortBuffer) putSorted(put PutRow) error {
+	slices.SortStableFunc(h.rows, func(a, b sortRow) int {
+		for i, way := range h.directions {
+			if c := eval.CompareCells(a.keys[i], b.keys[i]); c != 0 {
 				return c * way
 			}
 		}
@@ -322,20 +324,20 @@ func (h *heldRows) sorted(put Put) error {
 	return nil
 }
 
-// Untaken joins columns and added ones, and refuses an added name that is there.
-func Untaken(columns, added []string) ([]string, error) {
+// AppendColumns joins columns and added ones, and refuses an added name that is there.
+func AppendColumns(columns, added []string) ([]string, error) {
 	all := slices.Clone(columns)
 	for _, a := range added {
-		if i := Find(columns, a); i >= 0 {
-			return nil, &takenError{columns[i]}
+		if i := ColumnIndex(columns, a); i >= 0 {
+			return nil, &duplicateColumnError{columns[i]}
 		}
 		all = append(all, a)
 	}
 	return all, nil
 }
 
-type takenError struct{ column string }
+type duplicateColumnError struct{ column string }
 
-func (e *takenError) Error() string {
+func (e *duplicateColumnError) Error() string {
 	return "there is already a column `" + e.column + "`; leave it out in an earlier step (--columns; in a plan, `keep`)"
 }

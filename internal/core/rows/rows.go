@@ -64,35 +64,35 @@ func Each(r Reader, do func(line int, cells []eval.Value) error) error {
 // EachText is called with each row of a Verbatim.
 type EachText = func(line int, text string, cells []eval.Value) error
 
-// Parts is a Reader of rows that are made, each batch by itself. It is read once.
-type Parts struct {
+// GeneratedReader is a Reader of rows that are made, each batch by itself. It is read once.
+type GeneratedReader struct {
 	Names   []string
 	Batches []func(do func(cells []eval.Value) error) error
 }
 
 // Columns implements Reader.
-func (p *Parts) Columns() []string { return p.Names }
+func (p *GeneratedReader) Columns() []string { return p.Names }
 
 // Next implements Reader.
-func (p *Parts) Next() (Batch, error) {
+func (p *GeneratedReader) Next() (Batch, error) {
 	if len(p.Batches) == 0 {
 		return nil, nil
 	}
 	next := p.Batches[0]
 	p.Batches = p.Batches[1:]
-	return partBatch(next), nil
+	return generatedBatch(next), nil
 }
 
-type partBatch func(do func(cells []eval.Value) error) error
+type generatedBatch func(do func(cells []eval.Value) error) error
 
 // Each implements Batch.
-func (b partBatch) Each(do func(line int, cells []eval.Value) error) error {
+func (b generatedBatch) Each(do func(line int, cells []eval.Value) error) error {
 	return b(func(cells []eval.Value) error { return do(0, cells) })
 }
 
-// Verbatim is a Batch of rows as they are in a file of separated values, which can go
+// TextBatch is a Batch of rows as they are in a file of separated values, which can go
 // out again as they came in.
-type Verbatim interface {
+type TextBatch interface {
 	Batch
 	// Separator is between the cells.
 	Separator() byte
@@ -125,7 +125,7 @@ func (e *BadCell) Error() string {
 // Unwrap returns the fault.
 func (e *BadCell) Unwrap() error { return e.Err }
 
-// Find returns the place of a column by its name, or -1.
-func Find(columns []string, name string) int {
-	return slices.IndexFunc(columns, func(c string) bool { return phrase.SameName(c, name) })
+// ColumnIndex returns the place of a column by its name, or -1.
+func ColumnIndex(columns []string, name string) int {
+	return slices.IndexFunc(columns, func(c string) bool { return phrase.NamesEqual(c, name) })
 }

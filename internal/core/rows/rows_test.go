@@ -17,7 +17,7 @@ import (
 )
 
 func calendar(r *rand.Rand) *workdays.Calendar {
-	var list workdays.List
+	var list workdays.HolidayList
 	for range 300 {
 		d := civil.Date(739000 + r.IntN(4000))
 		list = append(list, workdays.Holiday{Date: d, Nominal: d, Name: "h"})
@@ -34,7 +34,7 @@ func randomSpan(r *rand.Rand) civil.Span {
 // way to cut; and spread by day, then tallied by month, equals spread by month.
 func TestPiecesAddUp(t *testing.T) {
 	r := rand.New(rand.NewPCG(2, 3))
-	frame := civil.Frame{WeekStart: civil.Sunday, FiscalMonth: 4, FiscalDay: 6}
+	frame := civil.FiscalCalendar{WeekStart: civil.Sunday, FiscalMonth: 4, FiscalDay: 6}
 	odd := civil.Periods(func(span civil.Span) iter.Seq2[civil.NamedSpan, error] { // periods of 17 days
 		return func(yield func(civil.NamedSpan, error) bool) {
 			for d := span.First / 17 * 17; d <= span.Last; d += 17 {
@@ -47,7 +47,7 @@ func TestPiecesAddUp(t *testing.T) {
 	for range 300 {
 		cal := calendar(r)
 		span := randomSpan(r)
-		window := civil.Always
+		window := civil.AllDays
 		if r.IntN(2) == 0 {
 			window = randomSpan(r)
 		}
@@ -55,7 +55,7 @@ func TestPiecesAddUp(t *testing.T) {
 		wantDays, wantWorked := 0, 0
 		for d := cut.First; d <= cut.Last; d++ {
 			wantDays++
-			if cal.Open(d) {
+			if cal.IsWorkday(d) {
 				wantWorked++
 			}
 		}
@@ -75,7 +75,7 @@ func TestPiecesAddUp(t *testing.T) {
 			}
 		}
 		byDay, byMonth := rows.NewTally("m", "", true), rows.NewTally("m", "", true)
-		s := rows.Spread{Window: window, Working: true, Calendar: cal}
+		s := rows.Spread{Window: window, WorkdaysOnly: true, Calendar: cal}
 		check(t, s.Pieces(span, func(c []eval.Value) error {
 			return byDay.Add(cell(frame.Name(civil.Month, c[0].Day)), cell(""), eval.Int(1))
 		}))
@@ -175,7 +175,7 @@ func TestTally(t *testing.T) {
 func TestChained(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))
 	for range 300 {
-		var days []rows.Ranged
+		var days []rows.KeyedRange
 		var bands []rows.Band
 		starts := map[string]map[int]int{}
 		twice := false
@@ -187,8 +187,8 @@ func TestChained(t *testing.T) {
 			_, again := starts[key][at]
 			twice = twice || again
 			starts[key][at] = i
-			h := rows.Ranged{Span: civil.Span{First: civil.Date(739400 + at), Last: civil.Max}, Who: key, Line: i}
-			days, bands = append(days, h), append(bands, rows.Band{From: eval.Int(at), Ranged: h})
+			h := rows.KeyedRange{Span: civil.Span{First: civil.Date(739400 + at), Last: civil.Max}, Key: key, Line: i}
+			days, bands = append(days, h), append(bands, rows.Band{From: eval.Int(at), KeyedRange: h})
 		}
 		onDays, err1 := rows.NewRanges(days, true)
 		onNumbers, err2 := rows.NewBands(bands, true)
@@ -203,9 +203,9 @@ func TestChained(t *testing.T) {
 						want, best = line, start
 					}
 				}
-				d, _ := onDays.On(key, civil.Date(739400+at), rows.StopAtSeveral, nil)
-				n, _ := onNumbers.On(key, eval.Int(at), rows.StopAtSeveral, nil)
-				for _, got := range [][]rows.Ranged{d, n} {
+				d, _ := onDays.Lookup(key, civil.Date(739400+at), rows.MultiError, nil)
+				n, _ := onNumbers.Lookup(key, eval.Int(at), rows.MultiError, nil)
+				for _, got := range [][]rows.KeyedRange{d, n} {
 					if want < 0 && len(got) > 0 || want >= 0 && (len(got) != 1 || got[0].Line != want) {
 						t.Fatalf("key %s at %d: %v, want line %d of %v", key, at, got, want, starts[key])
 					}
@@ -219,9 +219,9 @@ func TestChained(t *testing.T) {
 func TestMatch(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 9))
 	for range 300 {
-		var list []rows.Ranged
+		var list []rows.KeyedRange
 		for i := range r.IntN(30) {
-			list = append(list, rows.Ranged{Span: randomSpan(r), Who: fmt.Sprint(r.IntN(3)), Line: i})
+			list = append(list, rows.KeyedRange{Span: randomSpan(r), Key: fmt.Sprint(r.IntN(3)), Line: i})
 		}
 		found, err := rows.NewRanges(list, false)
 		if err != nil {
@@ -231,11 +231,11 @@ func TestMatch(t *testing.T) {
 			key, d := fmt.Sprint(r.IntN(4)), civil.Date(739400+r.IntN(1900))
 			var want []int
 			for _, h := range list {
-				if h.Who == key && h.Has(d) {
+				if h.Key == key && h.Contains(d) {
 					want = append(want, h.Line)
 				}
 			}
-			held, err := found.On(key, d, rows.AllOfSeveral, nil)
+			held, err := found.Lookup(key, d, rows.MultiAll, nil)
 			var got []int
 			for i, h := range held {
 				got = append(got, h.Line)
@@ -247,30 +247,30 @@ func TestMatch(t *testing.T) {
 			if err != nil || !slices.Equal(got, want) {
 				t.Fatalf("%s on %s: %v, want %v", key, d, got, want)
 			}
-			if _, err := found.On(key, d, rows.StopAtSeveral, nil); (err != nil) != (len(want) > 1) {
+			if _, err := found.Lookup(key, d, rows.MultiError, nil); (err != nil) != (len(want) > 1) {
 				t.Fatalf("several: %v for %v", err, want)
 			}
-			if first, err := found.On(key, d, rows.FirstOfSeveral, nil); err != nil || len(first) != min(1, len(want)) {
+			if first, err := found.Lookup(key, d, rows.MultiFirst, nil); err != nil || len(first) != min(1, len(want)) {
 				t.Fatalf("first: %v", first)
 			}
 		}
-		a, b, overlap := rows.Overlaps(list)
+		a, b, overlap := rows.FindOverlap(list)
 		naive := false
 		for i, x := range list {
 			for _, y := range list[i+1:] {
-				naive = naive || x.Who == y.Who && x.First <= y.Last && y.First <= x.Last
+				naive = naive || x.Key == y.Key && x.First <= y.Last && y.First <= x.Last
 			}
 		}
-		if overlap != naive || overlap && (a.Who != b.Who || b.First > a.Last) {
+		if overlap != naive || overlap && (a.Key != b.Key || b.First > a.Last) {
 			t.Fatalf("overlap %v, want %v: %v %v", overlap, naive, a, b)
 		}
-		merged := rows.Merge(list)
-		if _, _, again := rows.Overlaps(merged); again {
+		merged := rows.MergeOverlaps(list)
+		if _, _, again := rows.FindOverlap(merged); again {
 			t.Fatal("merged ranges overlap")
 		}
 		for d := civil.Date(739400); d < 741500; d += 7 { // a merge neither adds nor loses a day
-			in := func(list []rows.Ranged, who string) bool {
-				return slices.ContainsFunc(list, func(h rows.Ranged) bool { return h.Who == who && h.Has(d) })
+			in := func(list []rows.KeyedRange, who string) bool {
+				return slices.ContainsFunc(list, func(h rows.KeyedRange) bool { return h.Key == who && h.Contains(d) })
 			}
 			for _, who := range []string{"0", "1", "2"} {
 				if in(list, who) != in(merged, who) {
@@ -307,14 +307,14 @@ func TestDue(t *testing.T) {
 		at := today + civil.Date(r.IntN(300)-100)
 		worked := 0
 		for d := min(at, today) + 1; d <= max(at, today); d++ {
-			if cal.Open(d) {
+			if cal.IsWorkday(d) {
 				worked++
 			}
 		}
 		if at < today {
 			worked = -worked
 		}
-		c := due.Cells(nil, "x", base, at, eval.Int(cal.Between(today, at)))
+		c := due.Cells(nil, "x", base, at, eval.Int(cal.CountBetween(today, at)))
 		left := int(at - today)
 		band := map[bool]string{true: "over 60"}[left > 60]
 		switch {
@@ -335,7 +335,7 @@ func TestDue(t *testing.T) {
 	if len(due.Dates(50)) != 1 || len(due.Dates(201)) != 0 {
 		t.Error("overdue dates are shown, those past the span aren't")
 	}
-	if due.Upcoming = true; len(due.Dates(50)) != 0 || len(due.Dates(100)) != 1 {
+	if due.UpcomingOnly = true; len(due.Dates(50)) != 0 || len(due.Dates(100)) != 1 {
 		t.Error("--upcoming leaves out what is overdue, and keeps today")
 	}
 	for _, bad := range []string{"", "30,20", "0", "x", "30,,60"} {
@@ -349,14 +349,14 @@ func TestDue(t *testing.T) {
 func TestArena(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 3))
 	var a rows.Arena
-	var places []rows.Place
+	var places []rows.Ref
 	var want [][]eval.Value
 	for range 20000 {
 		var row []eval.Value
 		for range r.IntN(6) {
 			n, _ := eval.ParseNumber(fmt.Sprint(r.IntN(2000)-1000, ".", r.IntN(100)))
 			row = append(row, []eval.Value{{}, eval.Str(strings.Repeat("ü", r.IntN(200))), eval.Day(civil.Date(1 + r.IntN(3000000))), n, eval.Int(-r.IntN(1 << 40)),
-				{Kind: eval.Moment, Day: 740000, Minutes: int16(r.IntN(1440))}, eval.Bool(r.IntN(2) == 0), {Kind: eval.Number, Text: "1/123456789012345678901"}}[r.IntN(8)])
+				{Kind: eval.DateTime, Day: 740000, Minutes: int16(r.IntN(1440))}, eval.Bool(r.IntN(2) == 0), {Kind: eval.Number, Text: "1/123456789012345678901"}}[r.IntN(8)])
 		}
 		want, places = append(want, row), append(places, a.Save(row))
 	}
@@ -371,12 +371,12 @@ func TestArena(t *testing.T) {
 // days there are.
 func TestDueOrder(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
-	in, _, err := tabular.Open("-", strings.NewReader("n,at\n"), tabular.Input{})
+	in, _, err := tabular.Open("-", strings.NewReader("n,at\n"), tabular.Options{})
 	check(t, err)
 	for _, spread := range []int{1, 40, 5000, int(civil.Max - civil.Min)} {
 		due := rows.Due{Today: civil.Min, Span: civil.Span{First: civil.Min, Last: civil.Max}, Calendar: func([]eval.Value) *workdays.Calendar { return nil }}
 		list := rows.NewDueList(&due, rows.NewTable("t", in, eval.Env{}))
-		list.Watch("at", 1)
+		list.AddDate("at", 1)
 		want := make([][2]int, 3000)
 		for i := range want {
 			want[i] = [2]int{int(civil.Min) + r.IntN(spread+1), i}

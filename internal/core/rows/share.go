@@ -14,85 +14,85 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// Share splits an amount over pieces of time so that the shares add up to it, by
+// Proration splits an amount over pieces of time so that the shares add up to it, by
 // the method of the largest remainder: each piece gets its exact share cut to
 // whole units, and the units left go one each to those that lost most, the
 // earlier first.
-type Share struct {
-	By      ShareBy
-	Places  int // decimal places of a unit, 0 to 10
-	Balance bool
+type Proration struct {
+	By          ProrationBasis
+	Places      int // decimal places of a unit, 0 to 10
+	WithBalance bool
 	// Months is how many months the amount is for, if it is a rate: 12 for a year. 0:
 	// it is for the range.
 	Months int
 }
 
-// ShareBy is by what a share is reckoned: Evenly, ByDays, ByWorkingDays, ByCountedDays, or a day
+// ProrationBasis is by what a share is reckoned: Evenly, DaysBasis, WorkdaysBasis, CountedDaysBasis, or a day
 // count convention behind them.
-type ShareBy int
+type ProrationBasis int
 
 // The ways that aren't conventions.
 const (
-	Evenly ShareBy = iota
-	ByDays
-	ByWorkingDays
-	ByCountedDays
-	byConvention
+	EvenBasis ProrationBasis = iota
+	DaysBasis
+	WorkdaysBasis
+	CountedDaysBasis
+	conventionBasis
 )
 
-// ShareWays are the words for them.
-var ShareWays = append([]string{"evenly", "days", "working days", "counted days"}, daycount.Names[:]...)
+// ProrationBasisNames are the words for them.
+var ProrationBasisNames = append([]string{"evenly", "days", "working days", "counted days"}, daycount.Names[:]...)
 
-// ParseShareBy reads one of ShareWays; ok is false for other words.
-func ParseShareBy(text string) (ShareBy, bool) {
-	i := slices.IndexFunc(ShareWays, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(text)) })
-	return ShareBy(i), i >= 0
+// ParseProrationBasis reads one of ProrationBasisNames; ok is false for other words.
+func ParseProrationBasis(text string) (ProrationBasis, bool) {
+	i := slices.IndexFunc(ProrationBasisNames, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(text)) })
+	return ProrationBasis(i), i >= 0
 }
 
-// Counts reports whether shares are reckoned with a working calendar.
-func (by ShareBy) Counts() bool { return by == ByWorkingDays || by == ByCountedDays }
+// UsesCalendar reports whether shares are reckoned with a working calendar.
+func (by ProrationBasis) UsesCalendar() bool { return by == WorkdaysBasis || by == CountedDaysBasis }
 
 // weight is what a piece counts for; worked are its working days, counted what counts of
 // them in hundredths. A convention counts from the first day to the day after the last.
-func (by ShareBy) weight(s civil.Span, worked, counted int) uint64 {
+func (by ProrationBasis) weight(s civil.Span, worked, counted int) uint64 {
 	switch by {
-	case Evenly:
+	case EvenBasis:
 		return 1
-	case ByDays:
+	case DaysBasis:
 		return uint64(s.Len())
-	case ByWorkingDays:
+	case WorkdaysBasis:
 		return uint64(worked)
-	case ByCountedDays:
+	case CountedDaysBasis:
 		return uint64(counted)
 	}
-	num, den := daycount.Convention(by-byConvention).Years(s.First, min(s.Last+1, civil.Max))
+	num, den := daycount.Convention(by-conventionBasis).YearFraction(s.First, min(s.Last+1, civil.Max))
 	return uint64(max(num, 0) * (360 * 365 * 366 / den))
 }
 
-// Over splits an amount over stretches of days.
-func (h *Share) Over(pieces []civil.Span, cal *workdays.Calendar, amount eval.Value) ([]Portion, error) {
+// Prorate splits an amount over stretches of days.
+func (h *Proration) Prorate(pieces []civil.Span, cal *workdays.Calendar, amount eval.Value) ([]Portion, error) {
 	weights := make([]uint64, len(pieces))
 	for i, p := range pieces {
 		worked, counted := 0, 0
-		if h.By.Counts() {
-			cal.Ask(p.First, p.Last)
-			worked, counted = cal.Count(p), cal.CountedIn(p)
+		if h.By.UsesCalendar() {
+			cal.RecordQuery(p.First, p.Last)
+			worked, counted = cal.Count(p), cal.WeightIn(p)
 		}
 		weights[i] = h.By.weight(p, worked, counted)
 	}
 	return h.Split(amount, weights)
 }
 
-// parts is a number of parts that each month's length divides.
-const parts = 28 * 29 * 30 * 31 / 2
+// monthParts is a number of parts that each month's length divides.
+const monthParts = 28 * 29 * 30 * 31 / 2
 
-// steady are the shares of the pieces of a range, in order of time, of an amount for so
+// monthlyShares are the shares of the pieces of a range, in order of time, of an amount for so
 // many months: a day counts for its part of its calendar month. What is due through a day
 // is rounded, and a piece is the difference of two of those, so that nothing that comes
 // later changes it.
-func (h *Share) steady(r civil.Span, pieces []piece, amount eval.Value) ([]Portion, error) {
+func (h *Proration) monthlyShares(r civil.Span, pieces []piece, amount eval.Value) ([]Portion, error) {
 	list := make([]Portion, len(pieces))
-	number, blank, err := eval.Amount(amount)
+	number, blank, err := eval.ParseAmount(amount)
 	if err != nil || blank {
 		return list, err
 	}
@@ -105,20 +105,20 @@ func (h *Share) steady(r civil.Span, pieces []piece, amount eval.Value) ([]Porti
 			y, m, day := at.YMD()
 			n := civil.DaysIn(y, m)
 			k := min(n-day+1, int(d-at)+1)
-			done += int64(k) * int64(parts/n)
+			done += int64(k) * int64(monthParts/n)
 			at += civil.Date(k)
 		}
-		return eval.Portion(number, done, parts*int64(h.Months), h.Places)
+		return eval.Prorate(number, done, monthParts*int64(h.Months), h.Places)
 	}
 	for i, p := range pieces {
 		list[i].Before = through(p.First - 1)
 		list[i].After = through(p.Last)
-		list[i].Amount = eval.Less(list[i].After, list[i].Before)
+		list[i].Amount = eval.Subtract(list[i].After, list[i].Before)
 	}
 	whole := through(r.Last)
 	for i := range list {
 		p := &list[i]
-		p.Before, p.After = eval.Less(whole, p.Before), eval.Less(whole, p.After)
+		p.Before, p.After = eval.Subtract(whole, p.Before), eval.Subtract(whole, p.After)
 	}
 	return list, nil
 }
@@ -128,28 +128,28 @@ func (h *Share) steady(r civil.Span, pieces []piece, amount eval.Value) ([]Porti
 type Portion struct{ Amount, Before, After eval.Value }
 
 // Columns are the columns that the balance adds.
-func (h *Share) Columns() []string {
-	if h == nil || !h.Balance {
+func (h *Proration) Columns() []string {
+	if h == nil || !h.WithBalance {
 		return nil
 	}
 	return []string{"before", "after"}
 }
 
 // Cells appends the cells of Columns.
-func (h *Share) Cells(cells []eval.Value, p Portion) []eval.Value {
-	if h == nil || !h.Balance {
+func (h *Proration) Cells(cells []eval.Value, p Portion) []eval.Value {
+	if h == nil || !h.WithBalance {
 		return cells
 	}
 	return append(cells, p.Before, p.After)
 }
 
-// errNothing is a range over which nothing can be shared.
-var errNothing = errors.New("the range has no days to split the amount over")
+// errZeroWeight is a range over which nothing can be shared.
+var errZeroWeight = errors.New("the range has no days to split the amount over")
 
 // Split splits an amount by weights.
-func (h *Share) Split(amount eval.Value, weights []uint64) ([]Portion, error) {
+func (h *Proration) Split(amount eval.Value, weights []uint64) ([]Portion, error) {
 	list := make([]Portion, len(weights))
-	whole, blank, err := eval.Units(amount, h.Places)
+	whole, blank, err := eval.ToUnits(amount, h.Places)
 	if err != nil || blank {
 		return list, err
 	}
@@ -159,7 +159,7 @@ func (h *Share) Split(amount eval.Value, weights []uint64) ([]Portion, error) {
 	}
 	if total == 0 {
 		if whole != 0 {
-			return nil, fmt.Errorf("%w: %s", errNothing, amount)
+			return nil, fmt.Errorf("%w: %s", errZeroWeight, amount)
 		}
 		total = 1
 	}
@@ -183,9 +183,9 @@ func (h *Share) Split(amount eval.Value, weights []uint64) ([]Portion, error) {
 	rest := whole
 	for i, u := range units {
 		p := &list[i]
-		p.Amount, p.Before = eval.Fixed(sign*int64(u), h.Places), eval.Fixed(rest, h.Places)
+		p.Amount, p.Before = eval.FromUnits(sign*int64(u), h.Places), eval.FromUnits(rest, h.Places)
 		rest -= sign * int64(u)
-		p.After = eval.Fixed(rest, h.Places)
+		p.After = eval.FromUnits(rest, h.Places)
 	}
 	return list, nil
 }

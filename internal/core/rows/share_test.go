@@ -21,17 +21,17 @@ func TestShares(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(10, 2))
 	cal := workdays.New("plain", workdays.Weekend)
-	var fridays workdays.List // of which a quarter counts
+	var fridays workdays.HolidayList // of which a quarter counts
 	for d := civil.Date(730000).OnOrAfter(civil.Friday); d < 740000; d += 7 {
-		fridays = append(fridays, workdays.Holiday{Date: d, Counts: 25})
+		fridays = append(fridays, workdays.Holiday{Date: d, Weight: 25})
 	}
 	cal = cal.WithHolidays(fridays)
 	number := func(v eval.Value) *big.Rat { n, _ := new(big.Rat).SetString(v.String()); return n }
 	for range rowCount {
-		h := rows.Share{By: rows.ShareBy(r.IntN(len(rows.ShareWays))), Places: r.IntN(5), Balance: true}
-		amount := eval.Fixed(r.Int64N(2_000_000)-1_000_000, h.Places)
+		h := rows.Proration{By: rows.ProrationBasis(r.IntN(len(rows.ProrationBasisNames))), Places: r.IntN(5), WithBalance: true}
+		amount := eval.FromUnits(r.Int64N(2_000_000)-1_000_000, h.Places)
 		if r.IntN(50) == 0 {
-			amount = eval.Fixed(r.Int64()-r.Int64(), h.Places)
+			amount = eval.FromUnits(r.Int64()-r.Int64(), h.Places)
 		}
 		var pieces []civil.Span
 		for at, n := civil.Date(730000+r.IntN(9000)), 1+r.IntN(14); n > 0; n-- {
@@ -39,11 +39,11 @@ func TestShares(t *testing.T) {
 			pieces = append(pieces, civil.Span{First: at, Last: last})
 			at = last + 1
 		}
-		shares, err := h.Over(pieces, cal, eval.Str(amount.String()))
+		shares, err := h.Prorate(pieces, cal, eval.Str(amount.String()))
 		total, weights := new(big.Rat), make([]*big.Rat, len(pieces))
 		for i, p := range pieces { // by a count of its own
 			w := int64(1)
-			switch way := rows.ShareWays[h.By]; {
+			switch way := rows.ProrationBasisNames[h.By]; {
 			case way == "days":
 				w = int64(p.Last-p.First) + 1
 			case way == "working days":
@@ -63,7 +63,7 @@ func TestShares(t *testing.T) {
 					}
 				}
 			case way != "evenly":
-				p, err := eval.Compile(way+" years from "+p.First.String()+" to "+(p.Last+1).String(), nil, eval.Env{Frame: civil.DefaultFrame, Calendar: cal})
+				p, err := eval.Compile(way+" years from "+p.First.String()+" to "+(p.Last+1).String(), nil, eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: cal})
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -81,18 +81,18 @@ func TestShares(t *testing.T) {
 			}
 			continue
 		}
-		unit, sum := number(eval.Fixed(1, h.Places)), new(big.Rat)
+		unit, sum := number(eval.FromUnits(1, h.Places)), new(big.Rat)
 		for i, s := range shares {
 			exact := new(big.Rat).Quo(new(big.Rat).Mul(number(amount), weights[i]), total)
 			off := new(big.Rat).Abs(exact.Sub(exact, number(s.Amount)))
 			before := new(big.Rat).Sub(number(amount), sum)
 			sum.Add(sum, number(s.Amount))
 			if off.Cmp(unit) >= 0 || number(s.Amount).Sign()*number(amount).Sign() < 0 || before.Cmp(number(s.Before)) != 0 || number(s.After).Cmp(new(big.Rat).Sub(number(amount), sum)) != 0 {
-				t.Fatalf("%v by %s over %v: share %d is %v, %v off; before %v, after %v", amount, rows.ShareWays[h.By], pieces, i, s.Amount, off, s.Before, s.After)
+				t.Fatalf("%v by %s over %v: share %d is %v, %v off; before %v, after %v", amount, rows.ProrationBasisNames[h.By], pieces, i, s.Amount, off, s.Before, s.After)
 			}
 		}
 		if err != nil || sum.Cmp(number(amount)) != 0 {
-			t.Fatalf("%v by %s over %v: the shares are %v in all, %v", amount, rows.ShareWays[h.By], pieces, sum, err)
+			t.Fatalf("%v by %s over %v: the shares are %v in all, %v", amount, rows.ProrationBasisNames[h.By], pieces, sum, err)
 		}
 	}
 	for _, c := range []struct {
@@ -111,7 +111,7 @@ func TestShares(t *testing.T) {
 		{"five", 2, []uint64{1}, `!expected an amount, found "five"`},
 		{"99999999999999999999", 2, []uint64{1}, "!the amount 99999999999999999999 is too large to be shared exactly"},
 	} {
-		h := rows.Share{Places: c.places}
+		h := rows.Proration{Places: c.places}
 		var got []string
 		shares, err := h.Split(eval.Str(c.amount), c.weights)
 		for _, s := range shares {

@@ -11,22 +11,22 @@ import (
 
 // Spread cuts ranges into one row per day or per period.
 type Spread struct {
-	Window   civil.Span
-	By       civil.Periods      // nil: days
-	Working  bool               // keeps working days alone
-	Share    *Share             // splits an amount over all pieces of a range; nil for none
-	Calendar *workdays.Calendar // nil if a row names none: its working days are blank
-	Short    bool               // adds what counts of the working days
-	// Lost counts the days of ranges that lie in no period, Twice those in two of them.
-	Lost, Twice int
-	// All gives the pieces outside of the window too, for what runs down them; Outside says
+	Window       civil.Span
+	By           civil.Periods      // nil: days
+	WorkdaysOnly bool               // keeps working days alone
+	Share        *Proration         // splits an amount over all pieces of a range; nil for none
+	Calendar     *workdays.Calendar // nil if a row names none: its working days are blank
+	ShowCounted  bool               // adds what counts of the working days
+	// UncoveredDays counts the days of ranges that lie in no period, DoubleDays those in two of them.
+	UncoveredDays, DoubleDays int
+	// IncludeOutside gives the pieces outside of the window too, for what runs down them; IsOutside says
 	// that the one that is put is such a one.
-	All, Outside bool
+	IncludeOutside, IsOutside bool
 
-	room []eval.Value // of the cells of a piece
+	buf []eval.Value // of the cells of a piece
 	// Of the range that is cut: days that lie in periods so far, and the last of those.
-	covered int
-	through civil.Date
+	covered     int
+	lastCovered civil.Date
 }
 
 // Columns returns the columns that are added.
@@ -35,7 +35,7 @@ func (s *Spread) Columns() []string {
 		return append([]string{"day"}, s.Share.Columns()...)
 	}
 	list := []string{"period", "first_day", "last_day", "days", "working_days"}
-	if s.Short {
+	if s.ShowCounted {
 		list = append(list, "counted_days")
 	}
 	return append(list, s.Share.Columns()...)
@@ -45,8 +45,8 @@ func (s *Spread) Columns() []string {
 type piece struct {
 	name string
 	civil.Span
-	worked  int
-	counted int // what counts of the working days, in hundredths
+	workdays int
+	weight   int // what counts of the working days, in hundredths
 }
 
 // unknownDays are the working days of a piece where no calendar is named.
@@ -55,29 +55,29 @@ const unknownDays = -1
 // Pieces calls put with the cells for each piece of a range inside the window. They are
 // valid only during the call.
 func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
-	if !s.All {
+	if !s.IncludeOutside {
 		r = civil.Span{First: max(r.First, s.Window.First), Last: min(r.Last, s.Window.Last)}
 	}
 	if r.First > r.Last {
 		return nil
 	}
-	return s.cut(r, func(p piece) error {
-		if s.Working && p.worked <= 0 {
+	return s.split(r, func(p piece) error {
+		if s.WorkdaysOnly && p.workdays <= 0 {
 			return nil
 		}
-		s.Outside = p.Last < s.Window.First || p.First > s.Window.Last
+		s.IsOutside = p.Last < s.Window.First || p.First > s.Window.Last
 		return put(s.cells(p))
 	})
 }
 
-// Shared is Pieces with an amount split over the whole range; the window only
+// ProratedPieces is Pieces with an amount split over the whole range; the window only
 // chooses pieces. Those without working days stay, with nothing.
-func (s *Spread) Shared(r civil.Span, amount eval.Value, put func(cells []eval.Value, share Portion) error) error {
+func (s *Spread) ProratedPieces(r civil.Span, amount eval.Value, put func(cells []eval.Value, share Portion) error) error {
 	var list []piece
 	var weights []uint64
-	err := s.cut(r, func(p piece) error {
-		if list, weights = append(list, p), append(weights, s.Share.By.weight(p.Span, p.worked, p.counted)); len(list) > MostPieces {
-			return ErrPieces
+	err := s.split(r, func(p piece) error {
+		if list, weights = append(list, p), append(weights, s.Share.By.weight(p.Span, p.workdays, p.weight)); len(list) > MaxPieces {
+			return ErrTooManyPieces
 		}
 		return nil
 	})
@@ -86,7 +86,7 @@ func (s *Spread) Shared(r civil.Span, amount eval.Value, put func(cells []eval.V
 	}
 	var shares []Portion
 	if s.Share.Months > 0 {
-		shares, err = s.Share.steady(r, list, amount)
+		shares, err = s.Share.monthlyShares(r, list, amount)
 	} else {
 		shares, err = s.Share.Split(amount, weights)
 	}
@@ -94,7 +94,7 @@ func (s *Spread) Shared(r civil.Span, amount eval.Value, put func(cells []eval.V
 		return &AmountError{err}
 	}
 	for i, p := range list {
-		if s.Outside = p.Last < s.Window.First || p.First > s.Window.Last; s.Outside && !s.All {
+		if s.IsOutside = p.Last < s.Window.First || p.First > s.Window.Last; s.IsOutside && !s.IncludeOutside {
 			continue
 		}
 		if err := put(s.Share.Cells(s.cells(p), shares[i]), shares[i]); err != nil {
@@ -115,42 +115,42 @@ func (e *AmountError) Unwrap() error { return e.Err }
 
 // cells are the cells of a piece, without its share; the next piece takes their room.
 func (s *Spread) cells(p piece) []eval.Value {
-	if s.room = s.room[:0]; s.By == nil {
-		s.room = append(s.room, eval.Day(p.First))
-		return s.room
+	if s.buf = s.buf[:0]; s.By == nil {
+		s.buf = append(s.buf, eval.Day(p.First))
+		return s.buf
 	}
-	s.room = slices.Grow(s.room[:0], 8)[:5] // with room for the columns of a share
-	s.room[0].PutText(p.name)
-	s.room[1].PutDay(p.First)
-	s.room[2].PutDay(p.Last)
-	s.room[3].PutInt(p.Len())
-	if s.room[4].PutInt(p.worked); p.worked == unknownDays {
-		s.room[4] = eval.Value{}
+	s.buf = slices.Grow(s.buf[:0], 8)[:5] // with room for the columns of a share
+	s.buf[0].SetText(p.name)
+	s.buf[1].SetDay(p.First)
+	s.buf[2].SetDay(p.Last)
+	s.buf[3].SetInt(p.Len())
+	if s.buf[4].SetInt(p.workdays); p.workdays == unknownDays {
+		s.buf[4] = eval.Value{}
 	}
-	if s.Short {
+	if s.ShowCounted {
 		counted := eval.Value{}
-		if p.worked != unknownDays {
-			counted = eval.Frac(int64(p.counted), workdays.Whole)
+		if p.workdays != unknownDays {
+			counted = eval.Fraction(int64(p.weight), workdays.FullDayWeight)
 		}
-		s.room = append(s.room, counted)
+		s.buf = append(s.buf, counted)
 	}
-	return s.room
+	return s.buf
 }
 
-// cut cuts a range into pieces.
-func (s *Spread) cut(r civil.Span, put func(piece) error) error {
-	counts := s.By != nil || s.Working || s.Share != nil && s.Share.By.Counts()
+// split cuts a range into pieces.
+func (s *Spread) split(r civil.Span, put func(piece) error) error {
+	counts := s.By != nil || s.WorkdaysOnly || s.Share != nil && s.Share.By.UsesCalendar()
 	if counts = counts && s.Calendar != nil; counts {
-		s.Calendar.Ask(r.First, r.Last)
+		s.Calendar.RecordQuery(r.First, r.Last)
 	}
 	if s.By == nil {
 		for d := r.First; d <= r.Last; d++ {
 			p := piece{Span: civil.Span{First: d, Last: d}}
 			if s.Calendar == nil {
-				p.worked = unknownDays
+				p.workdays = unknownDays
 			}
-			if counts && s.Calendar.Open(d) {
-				p.worked, p.counted = 1, s.Calendar.Part(d)
+			if counts && s.Calendar.IsWorkday(d) {
+				p.workdays, p.weight = 1, s.Calendar.DayWeight(d)
 			}
 			if err := put(p); err != nil {
 				return err
@@ -158,15 +158,15 @@ func (s *Spread) cut(r civil.Span, put func(piece) error) error {
 		}
 		return nil
 	}
-	s.covered, s.through = 0, r.First-1 // periods come in order of their first days
+	s.covered, s.lastCovered = 0, r.First-1 // periods come in order of their first days
 	err := s.periods(r, put)
-	s.Lost += r.Len() - s.covered
+	s.UncoveredDays += r.Len() - s.covered
 	return err
 }
 
 // periods cuts a range at the edges of periods.
 func (s *Spread) periods(r civil.Span, put func(piece) error) error {
-	parts := s.Short || s.Share != nil && s.Share.By == ByCountedDays
+	parts := s.ShowCounted || s.Share != nil && s.Share.By == CountedDaysBasis
 	for p, err := range s.By(r) {
 		if err != nil {
 			return err
@@ -175,16 +175,16 @@ func (s *Spread) periods(r civil.Span, put func(piece) error) error {
 		if part.First > part.Last {
 			continue
 		}
-		again := max(0, int(min(s.through, part.Last)-part.First)+1)
-		s.Twice += again
+		again := max(0, int(min(s.lastCovered, part.Last)-part.First)+1)
+		s.DoubleDays += again
 		s.covered += part.Len() - again
-		s.through = max(s.through, part.Last)
+		s.lastCovered = max(s.lastCovered, part.Last)
 		made := piece{p.Name, part, unknownDays, 0}
 		if s.Calendar != nil {
-			made.worked = s.Calendar.Count(part)
+			made.workdays = s.Calendar.Count(part)
 		}
 		if s.Calendar != nil && parts {
-			made.counted = s.Calendar.CountedIn(part)
+			made.weight = s.Calendar.WeightIn(part)
 		}
 		if err := put(made); err != nil {
 			return err
@@ -193,31 +193,31 @@ func (s *Spread) periods(r civil.Span, put func(piece) error) error {
 	return nil
 }
 
-// Ranged is a row with its range and whose it is.
-type Ranged struct {
+// KeyedRange is a row with its range and whose it is.
+type KeyedRange struct {
 	civil.Span
-	Who  string
+	Key  string
 	Line int
 	Row  []eval.Value
 }
 
-// Overlaps finds two ranges of one person that overlap; ok is false when none
+// FindOverlap finds two ranges of one person that overlap; ok is false when none
 // do.
-func Overlaps(list []Ranged) (a, b Ranged, ok bool) {
+func FindOverlap(list []KeyedRange) (a, b KeyedRange, ok bool) {
 	sorted := slices.Clone(list)
-	slices.SortStableFunc(sorted, byPerson)
+	slices.SortStableFunc(sorted, compareByKey)
 	for i := 1; i < len(sorted); i++ {
-		if sorted[i].Who == sorted[i-1].Who && sorted[i].First <= sorted[i-1].Last {
+		if sorted[i].Key == sorted[i-1].Key && sorted[i].First <= sorted[i-1].Last {
 			return sorted[i-1], sorted[i], true
 		}
 	}
 	return a, b, false
 }
 
-func byPerson(a, b Ranged) int {
+func compareByKey(a, b KeyedRange) int {
 	switch {
-	case a.Who != b.Who:
-		if a.Who < b.Who {
+	case a.Key != b.Key:
+		if a.Key < b.Key {
 			return -1
 		}
 		return 1
@@ -227,14 +227,14 @@ func byPerson(a, b Ranged) int {
 	return int(a.Last - b.Last)
 }
 
-// Merge joins the overlapping ranges of each person; the row of the first
+// MergeOverlaps joins the overlapping ranges of each person; the row of the first
 // stays, in the order in which those came.
-func Merge(list []Ranged) []Ranged {
+func MergeOverlaps(list []KeyedRange) []KeyedRange {
 	sorted := slices.Clone(list)
-	slices.SortStableFunc(sorted, byPerson)
-	var merged []Ranged
+	slices.SortStableFunc(sorted, compareByKey)
+	var merged []KeyedRange
 	for _, h := range sorted {
-		if n := len(merged); n > 0 && merged[n-1].Who == h.Who && h.First <= merged[n-1].Last {
+		if n := len(merged); n > 0 && merged[n-1].Key == h.Key && h.First <= merged[n-1].Last {
 			last := &merged[n-1]
 			last.Last = max(last.Last, h.Last)
 			if h.Line < last.Line {
@@ -244,14 +244,14 @@ func Merge(list []Ranged) []Ranged {
 		}
 		merged = append(merged, h)
 	}
-	slices.SortStableFunc(merged, func(a, b Ranged) int { return a.Line - b.Line })
+	slices.SortStableFunc(merged, func(a, b KeyedRange) int { return a.Line - b.Line })
 	return merged
 }
 
-// Range takes the two ends of a range from cells; a blank end is open and runs
+// ParseRange takes the two ends of a range from cells; a blank end is open and runs
 // through a day. blank is true if the start is blank.
-func Range(start, end eval.Value, through civil.Date) (s civil.Span, blank bool, err error) {
-	a, ok := eval.DayOf(start)
+func ParseRange(start, end eval.Value, through civil.Date) (s civil.Span, blank bool, err error) {
+	a, ok := eval.AsDate(start)
 	if start.Kind == eval.Blank {
 		return s, true, nil
 	}
@@ -265,7 +265,7 @@ func Range(start, end eval.Value, through civil.Date) (s civil.Span, blank bool,
 		}
 		return s, false, nil
 	}
-	b, ok := eval.DayOf(end)
+	b, ok := eval.AsDate(end)
 	if !ok {
 		return s, false, fmt.Errorf("the end: expected a date, found %q", end)
 	}

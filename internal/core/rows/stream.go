@@ -10,59 +10,59 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// Bad collects cells at fault: the first few and the count of all.
-type Bad struct {
+// BadCells collects cells at fault: the first few and the count of all.
+type BadCells struct {
 	First []*BadCell
 	Count int
 }
 
-const mostShown = 10
+const maxListedCells = 10
 
-func (b *Bad) add(c *BadCell) {
+func (b *BadCells) add(c *BadCell) {
 	b.Count++
-	if len(b.First) < mostShown {
+	if len(b.First) < maxListedCells {
 		b.First = append(b.First, c)
 	}
 }
 
-func (b *Bad) merge(o Bad) {
+func (b *BadCells) merge(o BadCells) {
 	b.Count += o.Count
-	b.First = append(b.First, o.First[:min(len(o.First), mostShown-len(b.First))]...)
+	b.First = append(b.First, o.First[:min(len(o.First), maxListedCells-len(b.First))]...)
 }
 
 // Error lists the first cells at fault and counts the others.
-func (b *Bad) Error() string {
+func (b *BadCells) Error() string {
 	return b.First[0].Error()
 }
 
-// Blocks is a Sink whose rows can be encoded by many workers at once and are
+// BlockSink is a Sink whose rows can be encoded by many workers at once and are
 // written as whole blocks, in order.
-type Blocks interface {
+type BlockSink interface {
 	Sink
 	// Encode appends a row; it may be called by several goroutines at once.
 	Encode(b []byte, cells []eval.Value) []byte
-	// Block writes whole encoded rows.
-	Block(b []byte) error
+	// WriteBlock writes whole encoded rows.
+	WriteBlock(b []byte) error
 }
 
-// Textual is a Blocks that can write the text of a row as it came in.
-type Textual interface {
-	Blocks
-	// Same reports whether rows with a separator can be written as they came in.
-	Same(sep byte) bool
+// TextSink is a Blocks that can write the text of a row as it came in.
+type TextSink interface {
+	BlockSink
+	// AcceptsText reports whether rows with a separator can be written as they came in.
+	AcceptsText(sep byte) bool
 	// EncodeText appends such a row, and more cells behind it.
 	EncodeText(b []byte, text string, more []eval.Value) []byte
 	// EncodeDays is EncodeText for a row of columns that are dates and whole numbers.
 	EncodeDays(b []byte, text string, kinds []eval.Kind, columns [][]int32, row int) []byte
-	// RowText writes one.
-	RowText(text string, more []eval.Value) error
+	// WriteText writes one.
+	WriteText(text string, more []eval.Value) error
 }
 
 // Expander puts rows beside a row of a table. A *BadCell makes that a bad row.
-type Expander func(g Given, put Beside) error
+type Expander func(g SourceRow, put PutExtended) error
 
-// Given is a row that others are put beside.
-type Given struct {
+// SourceRow is a row that others are put beside.
+type SourceRow struct {
 	Line int
 	Text string // what is in the file; "" if that isn't what is written
 	// Row has the cells of the table and what was added; if there is a text, of the cells
@@ -71,8 +71,8 @@ type Given struct {
 	cells func(text string, row []eval.Value) []eval.Value
 }
 
-// Whole is Row with all of its cells.
-func (g *Given) Whole() []eval.Value {
+// AllCells is Row with all of its cells.
+func (g *SourceRow) AllCells() []eval.Value {
 	if g.Text == "" {
 		return g.Row
 	}
@@ -83,44 +83,44 @@ func (g *Given) Whole() []eval.Value {
 // job is a batch on its way through the workers, done what becomes of it, part by part.
 type job struct {
 	batch Batch
-	done  chan worked
+	done  chan workerOutput
 }
 
-// worked is what a worker made of a batch, or a part of that.
-type worked struct {
-	out   []byte
-	aside []putAside
-	bad   Bad
-	err   error
-	kept  int
-	seen  int  // rows of the table
-	read  int  // bytes of their text, if others are put beside them
-	part  bool // more follows
+// workerOutput is what a worker made of a batch, or a part of that.
+type workerOutput struct {
+	out      []byte
+	rejected []rejectedRow
+	bad      BadCells
+	err      error
+	rowsKept int
+	rowsIn   int  // rows of the table
+	bytesIn  int  // bytes of their text, if others are put beside them
+	isPart   bool // more follows
 }
 
-type putAside struct {
+type rejectedRow struct {
 	cells []eval.Value
 	cell  *BadCell
 }
 
 const (
-	// partSize is how much of a batch is encoded before it is written: rows may become many.
-	partSize = 512 << 10
-	// partsAhead is how many parts of a batch wait for those of an earlier one.
-	partsAhead = 8
+	// flushSize is how much of a batch is encoded before it is written: rows may become many.
+	flushSize = 512 << 10
+	// maxPendingParts is how many parts of a batch wait for those of an earlier one.
+	maxPendingParts = 8
 )
 
 // Stream passes the table in order, on all processors, holding a few batches at
 // a time. Rows with a bad cell go to t.Aside, with the reason behind them, where
 // there is one; else they are dropped, unless t.Blank keeps them. What was bad
 // is returned.
-func (t *Table) Stream(to Blocks) (bad Bad, err error) {
+func (t *Table) Stream(to BlockSink) (bad BadCells, err error) {
 	return t.stream(to, func() Expander { return nil })
 }
 
 // stream is Stream; each worker has an Expander of its own that puts the rows in place of
 // the table's, unless that is nil.
-func (t *Table) stream(to Blocks, expander func() Expander) (bad Bad, err error) {
+func (t *Table) stream(to BlockSink, expander func() Expander) (bad BadCells, err error) {
 	workers := runtime.GOMAXPROCS(0)
 	work, order := make(chan job), make(chan job, 2*workers)
 	stop := make(chan struct{})
@@ -139,21 +139,21 @@ func (t *Table) stream(to Blocks, expander func() Expander) (bad Bad, err error)
 	for j := range order {
 		for part := true; part; {
 			res := <-j.done
-			if part = res.part; res.err != nil {
+			if part = res.isPart; res.err != nil {
 				return bad, res.err
 			}
 			bad.merge(res.bad)
-			if err := t.spent.See(res.seen); err != nil {
+			if err := t.usage.CountRows(res.rowsIn); err != nil {
 				return bad, err
 			}
-			if err := t.spent.put(res.kept, res.read, len(res.out)); err != nil {
+			if err := t.usage.countOutput(res.rowsKept, res.bytesIn, len(res.out)); err != nil {
 				return bad, err
 			}
-			if err := to.Block(res.out); err != nil {
+			if err := to.WriteBlock(res.out); err != nil {
 				return bad, err
 			}
-			for _, a := range res.aside {
-				if err := t.setAside(a.cells, a.cell); err != nil {
+			for _, a := range res.rejected {
+				if err := t.reject(a.cells, a.cell); err != nil {
 					return bad, err
 				}
 			}
@@ -177,7 +177,7 @@ func (t *Table) feed(work, order chan<- job, stop <-chan struct{}, failed *error
 			*failed = err
 			return
 		}
-		j := job{batch, make(chan worked, partsAhead)}
+		j := job{batch, make(chan workerOutput, maxPendingParts)}
 		for _, to := range []chan<- job{order, work} {
 			select {
 			case to <- j:
@@ -191,31 +191,31 @@ func (t *Table) feed(work, order chan<- job, stop <-chan struct{}, failed *error
 // worker works batches out into buffers that have been written, or new ones.
 type worker struct {
 	*Table
-	to      Blocks
-	same    Textual // if it is one
-	expand  Expander
-	put     Beside // what it puts with
-	quick   *run   // nil if rows need their cells
-	stop    <-chan struct{}
-	buffers <-chan []byte
-	trace   []eval.Move
-	room    []eval.Value
+	to       BlockSink
+	textSink TextSink // if it is one
+	expand   Expander
+	put      PutExtended // what it puts with
+	vector   *vectorRun  // nil if rows need their cells
+	stop     <-chan struct{}
+	buffers  <-chan []byte
+	trace    []eval.Move
+	buf      []eval.Value
 	// Of the batch that is worked on:
-	made  worked
-	done  chan<- worked
-	whole func(string, []eval.Value) []eval.Value
+	output   workerOutput
+	done     chan<- workerOutput
+	allCells func(string, []eval.Value) []eval.Value
 }
 
 // errStopped ends the work on a batch that nobody waits for any more.
 var errStopped = errors.New("stopped")
 
 func (w *worker) run(work <-chan job) {
-	w.same, _ = w.to.(Textual)
-	w.put = w.beside
+	w.textSink, _ = w.to.(TextSink)
+	w.put = w.putExtended
 	if w.expand == nil {
-		w.quick = w.lanes().run(w.same, &w.made)
+		w.vector = w.vectorColumns().newRun(w.textSink, &w.output)
 	}
-	suits := func(sep byte) bool { return w.pick != nil || w.same != nil && w.same.Same(sep) }
+	suits := func(sep byte) bool { return w.picked != nil || w.textSink != nil && w.textSink.AcceptsText(sep) }
 	for {
 		var j job
 		select {
@@ -227,32 +227,32 @@ func (w *worker) run(work <-chan job) {
 			return
 		}
 		w.done = j.done
-		w.begin()
+		w.beginPart()
 		var each func(do EachText) error
-		each, w.whole = w.rows(j.batch, suits, w.quick)
-		if w.made.err = each(w.row); w.made.err == errStopped || w.send() != nil {
+		each, w.allCells = w.rows(j.batch, suits, w.vector)
+		if w.output.err = each(w.row); w.output.err == errStopped || w.sendPart() != nil {
 			return
 		}
 	}
 }
 
-// begin begins a part of a batch.
-func (w *worker) begin() {
-	w.made = worked{}
+// beginPart begins a part of a batch.
+func (w *worker) beginPart() {
+	w.output = workerOutput{}
 	select {
-	case w.made.out = <-w.buffers:
+	case w.output.out = <-w.buffers:
 	default:
-		w.made.out = make([]byte, 0, partSize)
+		w.output.out = make([]byte, 0, flushSize)
 	}
 }
 
-// send hands the part on.
-func (w *worker) send() error {
-	if w.Done != nil {
-		w.Done.Add(int64(w.made.seen))
+// sendPart hands the part on.
+func (w *worker) sendPart() error {
+	if w.Progress != nil {
+		w.Progress.Add(int64(w.output.rowsIn))
 	}
 	select {
-	case w.done <- w.made:
+	case w.done <- w.output:
 		return nil
 	case <-w.stop:
 		return errStopped
@@ -261,74 +261,74 @@ func (w *worker) send() error {
 
 // row works a row out.
 func (w *worker) row(line int, text string, cells []eval.Value) error {
-	w.made.seen++
-	if err := w.spent.bears(w.made.seen); err != nil { // of this batch alone
+	w.output.rowsIn++
+	if err := w.usage.checkWork(w.output.rowsIn); err != nil { // of this batch alone
 		return err
 	}
-	row, keep, cell := w.Row(line, cells, &w.trace)
-	if err := w.spent.Grown(text, row, w.in); err != nil {
+	row, keep, cell := w.EvalRow(line, cells, &w.trace)
+	if err := w.usage.CountGrowth(text, row, w.inputs); err != nil {
 		return err
 	}
 	switch {
 	case !keep:
 	case w.expand != nil:
-		w.made.read += sizeOf(text, cells)
-		if err := w.expand(Given{line, text, row, w.whole}, w.put); err != nil {
+		w.output.bytesIn += sizeOf(text, cells)
+		if err := w.expand(SourceRow{line, text, row, w.allCells}, w.put); err != nil {
 			var fault *BadCell
 			if !errors.As(err, &fault) {
 				return err
 			}
 			cell = fault
 		}
-	case text != "" && w.pick == nil:
-		w.made.kept++
-		w.made.out = w.same.EncodeText(w.made.out, text, row[w.in:])
+	case text != "" && w.picked == nil:
+		w.output.rowsKept++
+		w.output.out = w.textSink.EncodeText(w.output.out, text, row[w.inputs:])
 	default:
-		w.made.kept++
-		w.room = w.Out(row, w.room)
-		w.made.out = w.to.Encode(w.made.out, w.room)
+		w.output.rowsKept++
+		w.buf = w.OutputCells(row, w.buf)
+		w.output.out = w.to.Encode(w.output.out, w.buf)
 	}
 	if cell != nil {
-		w.made.bad.add(cell)
-		if w.Aside != nil {
-			w.made.aside = append(w.made.aside, putAside{cloned(w.whole(text, cells)), cell})
+		w.output.bad.add(cell)
+		if w.Rejects != nil {
+			w.output.rejected = append(w.output.rejected, rejectedRow{cloned(w.allCells(text, cells)), cell})
 		}
 	}
-	return w.part(most.part)
+	return w.maybeSend(limit.flushBytes)
 }
 
-// part hands on what is encoded so far if that is so many bytes.
-func (w *worker) part(bytes int) error {
-	if len(w.made.out) < bytes {
+// maybeSend hands on what is encoded so far if that is so many bytes.
+func (w *worker) maybeSend(bytes int) error {
+	if len(w.output.out) < bytes {
 		return nil
 	}
-	w.made.part = true
-	if err := w.send(); err != nil {
+	w.output.isPart = true
+	if err := w.sendPart(); err != nil {
 		return err
 	}
-	w.begin()
+	w.beginPart()
 	return nil
 }
 
-// beside puts more cells beside a row.
-func (w *worker) beside(text string, row, more []eval.Value) error {
-	w.made.kept++
+// putExtended puts more cells beside a row.
+func (w *worker) putExtended(text string, row, more []eval.Value) error {
+	w.output.rowsKept++
 	if text != "" {
-		w.made.out = w.same.EncodeText(w.made.out, text, more)
+		w.output.out = w.textSink.EncodeText(w.output.out, text, more)
 	} else {
-		w.room = append(append(w.room[:0], row...), more...)
-		w.made.out = w.to.Encode(w.made.out, w.room)
+		w.buf = append(append(w.buf[:0], row...), more...)
+		w.output.out = w.to.Encode(w.output.out, w.buf)
 	}
-	return w.part(partSize)
+	return w.maybeSend(flushSize)
 }
 
 // rows goes through the rows of a batch. If the separator suits, only the cells that
 // are looked at are made, and a row comes with its text. whole is a row with all the cells
 // that came in. Rows of which days are enough are done by quick, if it isn't nil.
-func (t *Table) rows(batch Batch, suits func(sep byte) bool, quick *run) (each func(do EachText) error,
+func (t *Table) rows(batch Batch, suits func(sep byte) bool, quick *vectorRun) (each func(do EachText) error,
 	whole func(string, []eval.Value) []eval.Value) {
-	v, ok := batch.(Verbatim)
-	if slots := t.looked(); ok && slots != nil && suits != nil && suits(v.Separator()) {
+	v, ok := batch.(TextBatch)
+	if slots := t.usedInputs(); ok && slots != nil && suits != nil && suits(v.Separator()) {
 		each = func(do EachText) error {
 			if quick != nil {
 				return quick.each(v, do)
@@ -344,13 +344,13 @@ func (t *Table) rows(batch Batch, suits func(sep byte) bool, quick *run) (each f
 		if text != "" {
 			return v.Cells(text)
 		}
-		return cells[:t.in]
+		return cells[:t.inputs]
 	}
 }
 
-// setAside puts a row with a bad cell aside.
-func (t *Table) setAside(cells []eval.Value, cell *BadCell) error {
-	return t.Aside.Row(append(cells, eval.Str(cell.Reason())))
+// reject puts a row with a bad cell aside.
+func (t *Table) reject(cells []eval.Value, cell *BadCell) error {
+	return t.Rejects.Row(append(cells, eval.Str(cell.Reason())))
 }
 
 // cloned copies cells out of the block that they are parts of.
@@ -365,7 +365,7 @@ func cloned(cells []eval.Value) []eval.Value {
 // Scan passes the table one row at a time, for answers that need the rows
 // themselves; each gets a row with its hidden cells, valid only during the call.
 // A *BadCell that each returns is a bad cell of the row.
-func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err error) {
+func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad BadCells, err error) {
 	trace := make([]eval.Move, 0, 8)
 	for {
 		batch, err := t.In.Next()
@@ -373,18 +373,18 @@ func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err 
 			return bad, err
 		}
 		n := int64(0)
-		rows, whole := t.rows(batch, t.lean, nil)
+		rows, whole := t.rows(batch, t.acceptsText, nil)
 		err = rows(func(line int, text string, cells []eval.Value) error {
 			n++
 			t.Text = text
-			if err := t.spent.See(1); err != nil {
+			if err := t.usage.CountRows(1); err != nil {
 				return err
 			}
-			if t.spent.beside {
-				t.spent.read += sizeOf(text, cells)
+			if t.usage.extended {
+				t.usage.bytesIn += sizeOf(text, cells)
 			}
-			row, keep, cell := t.Row(line, cells, &trace)
-			if err := t.spent.Grown(text, row, t.in); err != nil {
+			row, keep, cell := t.EvalRow(line, cells, &trace)
+			if err := t.usage.CountGrowth(text, row, t.inputs); err != nil {
 				return err
 			}
 			if keep {
@@ -400,13 +400,13 @@ func (t *Table) Scan(each func(line int, row []eval.Value) error) (bad Bad, err 
 				return nil
 			}
 			bad.add(cell)
-			if t.Aside != nil {
-				return t.setAside(slices.Clone(whole(text, cells)), cell)
+			if t.Rejects != nil {
+				return t.reject(slices.Clone(whole(text, cells)), cell)
 			}
 			return nil
 		})
-		if t.Done != nil {
-			t.Done.Add(n)
+		if t.Progress != nil {
+			t.Progress.Add(n)
 		}
 		if err != nil {
 			return bad, err

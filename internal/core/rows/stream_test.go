@@ -31,8 +31,8 @@ func TestStreamKeepsOrder(t *testing.T) {
 		fmt.Fprintf(&table, "%d,%s,%s,%s,\"a \"\"b\"\", %d\nc\"\n", i, start, []string{"one", "two", ""}[i%3], []string{"12", "3", "", "36", "1", "24", "60 ", "6", "18", "120"}[min(i%811, 9)], i)
 	}
 	cals := map[string]*workdays.Calendar{"one": workdays.New("one", workdays.Weekend), "two": workdays.New("two", 0).WithHolidays(sparse(9))}
-	cals["one"].Known = civil.Span{First: 736000, Last: 742500}
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: cals["one"], Find: func(name string) (*workdays.Calendar, error) { return cals[name], nil }}
+	cals["one"].Coverage = civil.Span{First: 736000, Last: 742500}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: cals["one"], FindCalendar: func(name string) (*workdays.Calendar, error) { return cals[name], nil }}
 	for _, c := range []struct {
 		adds    []string
 		reasons bool
@@ -41,7 +41,7 @@ func TestStreamKeepsOrder(t *testing.T) {
 		{[]string{"due = start, +30 days, roll following using (site)", "n = working days from start to due using (site)"}, true, "n is blank or n != 20"},
 		{[]string{"ends = start, lasting term months", "paid = ends, end of month, roll preceding using one", "n = working days from start to paid using one"}, false, ""},
 	} {
-		cals["one"].Forget()
+		cals["one"].ResetMisses()
 		keepsOrder(t, table.Bytes(), env, func(d *rows.Table) {
 			check(t, d.Add(c.adds, c.reasons, d.Env))
 			if c.where != "" {
@@ -51,7 +51,7 @@ func TestStreamKeepsOrder(t *testing.T) {
 				t.Errorf("%s: without cells: %v", c.adds, d.Quick())
 			}
 		})
-		if before, after := cals["one"].Missed(); !c.reasons && (before == 0 || before%2 > 0 || after == 0) {
+		if before, after := cals["one"].Misses(); !c.reasons && (before == 0 || before%2 > 0 || after == 0) {
 			t.Errorf("%d dates before and %d behind what the calendar knows, should be twice the same", before, after)
 		}
 	}
@@ -59,18 +59,18 @@ func TestStreamKeepsOrder(t *testing.T) {
 
 func keepsOrder(t *testing.T, table []byte, env eval.Env, add func(*rows.Table)) {
 	open := func(aside rows.Sink) *rows.Table {
-		r, _, err := tabular.Open("-", bytes.NewReader(table), tabular.Input{})
+		r, _, err := tabular.Open("-", bytes.NewReader(table), tabular.Options{})
 		if err != nil {
 			t.Fatal(err)
 		}
 		d := rows.NewTable("t", r, env)
-		d.Aside = aside
+		d.Rejects = aside
 		add(d)
 		return d
 	}
 	var streamed, aside, scanned bytes.Buffer
 	sink, side := tabular.NewCSV(&streamed, ',', false), tabular.NewCSV(&aside, ',', false)
-	bad, err := open(side).Stream(sink.(rows.Blocks))
+	bad, err := open(side).Stream(sink.(rows.BlockSink))
 	check(t, err)
 	check(t, sink.Close())
 	check(t, side.Close())
@@ -99,13 +99,13 @@ func (s sparse) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workdays.Ho
 	}
 }
 
-// short is a writer that has room for so many bytes.
-type short struct {
+// isShortText is a writer that has room for so many bytes.
+type isShortText struct {
 	bytes.Buffer
 	room int
 }
 
-func (s *short) Write(b []byte) (int, error) {
+func (s *isShortText) Write(b []byte) (int, error) {
 	if s.Len()+len(b) > s.room {
 		return 0, errFull
 	}
@@ -124,7 +124,7 @@ func TestRowsBeside(t *testing.T) {
 		}
 		fill := func(w io.Writer, last int) error {
 			room := make([]eval.Value, 3)
-			return rows.Result{To: tabular.NewCSV(w, ',', false)}.Fill(head, eval.Env{}, func(put rows.Put) error {
+			return rows.Result{Sink: tabular.NewCSV(w, ',', false)}.Fill(head, eval.Env{}, func(put rows.PutRow) error {
 				for i := range n {
 					if i == last {
 						return io.ErrUnexpectedEOF
@@ -150,7 +150,7 @@ func TestRowsBeside(t *testing.T) {
 			t.Fatalf("%d rows have %d bytes, one by one %d", n, all.Len(), single.Len())
 		}
 		for _, room := range []int{0, single.Len() / 2, single.Len() - 1} {
-			w := &short{room: room}
+			w := &isShortText{room: room}
 			if err := fill(w, -1); err != errFull {
 				t.Fatalf("%d rows, room for %d bytes: %v", n, room, err)
 			}

@@ -11,25 +11,27 @@ import (
 // OptionError is a fault in what an option says, or what comes of it.
 type OptionError struct {
 	Option string // its name, without dashes
-	// Is marks a fault that goes on behind the name: "is stop or blank, not …".
-	Is  bool
-	Err error
+	// IsPredicate marks a fault that goes on behind the name: "is stop or blank, not …".
+	IsPredicate bool
+	Err         error
 }
 
 // Error names the option and the fault.
 func (e *OptionError) Error() string {
-	if e.Is {
-		return e.Option + " " + Say(e.Err.Error(), false)
+	if e.IsPredicate {
+		return e.Option + " " + FormatOptionRefs(e.Err.Error(), false)
 	}
-	return e.Option + ": " + Say(e.Err.Error(), false)
+	return e.Option + ": " + FormatOptionRefs(e.Err.Error(), false)
 }
 
-// Other writes an option, with a value or "", into the text of an OptionError: whether it is
+// OptionRef writes an option, with a value or "", into the text of an OptionError: whether it is
 // --within or `within` is known where the error is shown.
-func Other(option, value string) string { return "‹" + strings.TrimSpace(option+" "+value) + "›" }
+func OptionRef(option, value string) string {
+	return "‹" + strings.TrimSpace(option+" "+value) + "›"
+}
 
-// Say writes the options in a text as flags, --bands 30, or as keys of a plan, `bands: 30`.
-func Say(text string, flags bool) string {
+// FormatOptionRefs writes the options in a text as flags, --bands 30, or as keys of a plan, `bands: 30`.
+func FormatOptionRefs(text string, flags bool) string {
 	for {
 		before, rest, ok := strings.Cut(text, "‹")
 		option, after, closed := strings.Cut(rest, "›")
@@ -51,8 +53,8 @@ func Say(text string, flags bool) string {
 // Unwrap returns the fault.
 func (e *OptionError) Unwrap() error { return e.Err }
 
-// In names the option that an error comes from; nil stays nil.
-func In(option string, err error) error {
+// WrapOption names the option that an error comes from; nil stays nil.
+func WrapOption(option string, err error) error {
 	if err == nil {
 		return nil
 	}
@@ -66,60 +68,60 @@ type Table struct {
 	Name string // in messages
 	In   Reader
 	Env  eval.Env
-	// Aside takes the rows with a bad cell as they came in, with the reason
+	// Rejects takes the rows with a bad cell as they came in, with the reason
 	// behind them; nil if they go nowhere.
-	Aside Sink
+	Rejects Sink
 	// Dates are the columns that phrases take dates from, Numbers those they take
 	// numbers from, Cells those that they take as whatever the cell holds.
 	Dates, Numbers, Cells []int
-	// Done counts rows as they pass, if it isn't nil.
-	Done *atomic.Int64
-	// Text is the row that Scan is at as it is in its file, where OnlyUsed allows that
+	// Progress counts rows as they pass, if it isn't nil.
+	Progress *atomic.Int64
+	// Text is the row that Scan is at as it is in its file, where RestrictCells allows that
 	// and it is so; else "".
-	Text  string
-	lean  func(sep byte) bool
-	spent Spent
+	Text        string
+	acceptsText func(sep byte) bool
+	usage       Usage
 }
 
-// OnlyUsed says that an answer looks at no other cells that come in than those of its phrases
+// RestrictCells says that an answer looks at no other cells that come in than those of its phrases
 // and of Column: Scan may leave the others blank. If the file's separator isn't
 // suitable, it won't.
-func (t *Table) OnlyUsed(suits func(sep byte) bool) { t.lean = suits }
+func (t *Table) RestrictCells(suits func(sep byte) bool) { t.acceptsText = suits }
 
-// AnySeparator suits an answer that doesn't give the rows out.
-func AnySeparator(byte) bool { return true }
+// AnyText suits an answer that doesn't give the rows out.
+func AnyText(byte) bool { return true }
 
-// Uses notes a slot that an answer looks at.
-func (t *Table) Uses(slot int) { t.used = append(t.used, slot) }
+// MarkUsed notes a slot that an answer looks at.
+func (t *Table) MarkUsed(slot int) { t.used = append(t.used, slot) }
 
 // NewTable prepares to ask something of a table.
 func NewTable(name string, r Reader, env eval.Env) *Table {
 	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
 	t.Env.Uses = eval.Uses{All: &t.used, Dates: &t.Dates, Numbers: &t.Numbers, Cells: &t.Cells}
-	t.spent.Lend(&t.Env)
+	t.usage.Attach(&t.Env)
 	return t
 }
 
-// Hide compiles a phrase of an option whose value each row carries behind its
+// AddHiddenPhrase compiles a phrase of an option whose value each row carries behind its
 // columns; Day does so where it must be a date. It returns its place in the row.
-func (t *Table) Hide(option, text string) (int, error) {
-	slot, err := t.Hidden(option, text, false, t.Env)
-	return slot, In(option, err)
+func (t *Table) AddHiddenPhrase(option, text string) (int, error) {
+	slot, err := t.AddHidden(option, text, false, t.Env)
+	return slot, WrapOption(option, err)
 }
 
-// Day is Hide for a phrase that must give a date.
-func (t *Table) Day(option, text string) (int, error) {
-	slot, err := t.Hidden(option, text, true, t.Env)
-	return slot, In(option, err)
+// AddHiddenDate is Hide for a phrase that must give a date.
+func (t *Table) AddHiddenDate(option, text string) (int, error) {
+	slot, err := t.AddHidden(option, text, true, t.Env)
+	return slot, WrapOption(option, err)
 }
 
-// Column finds a column that an option names.
-func (t *Table) Column(option, name string) (int, error) {
-	i := Find(t.Visible(), Unquote(name))
+// FindColumn finds a column that an option names.
+func (t *Table) FindColumn(option, name string) (int, error) {
+	i := ColumnIndex(t.Visible(), UnquoteName(name))
 	if i < 0 {
-		return i, In(option, UnknownColumn(Unquote(name), t.Visible()))
+		return i, WrapOption(option, UnknownColumn(UnquoteName(name), t.Visible()))
 	}
-	t.Uses(i)
+	t.MarkUsed(i)
 	return i, nil
 }
 
@@ -135,7 +137,7 @@ func IfGiven(find func(option, text string) (int, error), option, text string) (
 func (t *Table) Filter(conditions []string) error {
 	for _, c := range conditions {
 		if err := t.Where(c, t.Env); err != nil {
-			return In("where", err)
+			return WrapOption("where", err)
 		}
 	}
 	return nil

@@ -14,82 +14,82 @@ import (
 type Tally struct {
 	RowName, ColName string // headings; ColName "" for one column
 	Sum              bool
-	rows, cols       headings
+	rows, cols       headingIndex
 	// How the cells that are summed are shown: in one form, or with so many places.
-	form   eval.Form
-	other  bool // they are in several
-	places int
-	cells  [][]eval.Value // of each row
+	format       eval.CellFormat
+	mixedFormats bool // they are in several
+	places       int
+	cells        [][]eval.Value // of each row
 }
 
-// headings are the keys that came, numbered as they did.
-type headings struct {
-	at   map[string]int
-	keys []string
-	room []byte
+// headingIndex are the keys that came, numbered as they did.
+type headingIndex struct {
+	byKey map[string]int
+	keys  []string
+	buf   []byte
 }
 
-// of numbers the key of a cell; once there are so many, a new one isn't ok.
-func (h *headings) of(v *eval.Value, most int) (n int, ok bool) {
-	h.room = eval.AppendKey(h.room[:0], v)
-	n, ok = h.at[string(h.room)]
+// indexOf numbers the key of a cell; once there are so many, a new one isn't ok.
+func (h *headingIndex) indexOf(v *eval.Value, most int) (n int, ok bool) {
+	h.buf = eval.AppendCellKey(h.buf[:0], v)
+	n, ok = h.byKey[string(h.buf)]
 	if !ok && len(h.keys) < most {
 		n, ok = len(h.keys), true
-		key := string(h.room)
-		h.at[key], h.keys = n, append(h.keys, key)
+		key := string(h.buf)
+		h.byKey[key], h.keys = n, append(h.keys, key)
 	}
 	return n, ok
 }
 
-// MostColumns is how many columns a cross-table may have, mostCells how many cells.
+// MaxColumns is how many columns a cross-table may have, maxCells how many cells.
 const (
-	MostColumns = 1000
-	mostCells   = 4_000_000
+	MaxColumns = 1000
+	maxCells   = 4_000_000
 )
 
 // NewTally prepares a cross-table.
 func NewTally(rowName, colName string, sum bool) *Tally {
-	return &Tally{RowName: rowName, ColName: colName, Sum: sum, rows: headings{at: map[string]int{}},
-		cols: headings{at: map[string]int{}}}
+	return &Tally{RowName: rowName, ColName: colName, Sum: sum, rows: headingIndex{byKey: map[string]int{}},
+		cols: headingIndex{byKey: map[string]int{}}}
 }
 
-// Shown notes how a cell that is summed was shown, for workbooks.
-func (t *Tally) Shown(v *eval.Value) {
+// NoteFormat notes how a cell that is summed was shown, for workbooks.
+func (t *Tally) NoteFormat(v *eval.Value) {
 	if v.Kind == eval.Blank {
 		return
 	}
 	_, decimals, _ := strings.Cut(v.String(), ".")
 	t.places = max(t.places, len(decimals))
-	if t.form == eval.NoForm && !t.other {
-		t.form = v.Form
+	if t.format == eval.NoFormat && !t.mixedFormats {
+		t.format = v.Format
 	}
-	t.other = t.other || v.Form != t.form
+	t.mixedFormats = t.mixedFormats || v.Format != t.format
 }
 
-// formed is the form of the sums: of amounts as money is, or as their table had it.
-func (t *Tally) formed() eval.Form {
+// sumFormat is the form of the sums: of amounts as money is, or as their table had it.
+func (t *Tally) sumFormat() eval.CellFormat {
 	const most = 4
 	switch {
 	case !t.Sum:
-	case !t.other && t.form >= eval.FirstForm:
-		return t.form
+	case !t.mixedFormats && t.format >= eval.FirstCustomFormat:
+		return t.format
 	case t.places > 0 && t.places <= most:
-		return eval.Decimals(t.places)
+		return eval.DecimalFormat(t.places)
 	}
-	return eval.NoForm
+	return eval.NoFormat
 }
 
 // Add takes one row: its headings, and the number to sum, 1 for a count.
 func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
-	r, _ := t.rows.of(row, math.MaxInt)
-	c, ok := t.cols.of(col, MostColumns)
+	r, _ := t.rows.indexOf(row, math.MaxInt)
+	c, ok := t.cols.indexOf(col, MaxColumns)
 	if !ok {
 		return fmt.Errorf("the tally has more than %d columns; use a coarser phrase for --cols, such as \"year of %s\"",
-			MostColumns, t.ColName)
+			MaxColumns, t.ColName)
 	}
-	if len(t.rows.keys)*len(t.cols.keys) > mostCells {
+	if len(t.rows.keys)*len(t.cols.keys) > maxCells {
 		return fmt.Errorf("the tally has more than %d cells, of %d rows and %d columns; use a coarser phrase for one of them",
-			mostCells, len(t.rows.keys), len(t.cols.keys))
+			maxCells, len(t.rows.keys), len(t.cols.keys))
 	}
 	if r == len(t.cells) {
 		t.cells = append(t.cells, nil)
@@ -102,9 +102,9 @@ func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
 	return nil
 }
 
-// at is a cell of the cross-table, blank if nothing came.
-func (t *Tally) at(row, col string) eval.Value {
-	line, c := t.cells[t.rows.at[row]], t.cols.at[col]
+// cell is a cell of the cross-table, blank if nothing came.
+func (t *Tally) cell(row, col string) eval.Value {
+	line, c := t.cells[t.rows.byKey[row]], t.cols.byKey[col]
 	if c >= len(line) {
 		return eval.Value{}
 	}
@@ -113,11 +113,11 @@ func (t *Tally) at(row, col string) eval.Value {
 
 // Table returns the cross-table: its headings in their natural order, and what puts its
 // rows, and its totals.
-func (t *Tally) Table() (head []string, write func(put, total Put) error) {
+func (t *Tally) Table() (head []string, write func(put, total PutRow) error) {
 	rows, cols := slices.Clone(t.rows.keys), slices.Clone(t.cols.keys)
-	slices.SortStableFunc(rows, natural)
-	slices.SortStableFunc(cols, natural)
-	return t.head(cols), func(put, total Put) error { return t.write(rows, cols, put, total) }
+	slices.SortStableFunc(rows, compareHeadings)
+	slices.SortStableFunc(cols, compareHeadings)
+	return t.head(cols), func(put, total PutRow) error { return t.write(rows, cols, put, total) }
 }
 
 func (t *Tally) head(cols []string) []string {
@@ -141,12 +141,12 @@ func orBlank(key string) string {
 	return key
 }
 
-func (t *Tally) write(rows, cols []string, put, total Put) error {
-	form := t.formed()
+func (t *Tally) write(rows, cols []string, put, total PutRow) error {
+	form := t.sumFormat()
 	formed := func(line []eval.Value) []eval.Value {
 		for i := range line {
 			if line[i].Kind == eval.Number {
-				line[i].Form = form
+				line[i].Format = form
 			}
 		}
 		return line
@@ -162,7 +162,7 @@ func (t *Tally) write(rows, cols []string, put, total Put) error {
 		line := []eval.Value{eval.Str(orBlank(r))}
 		sum := eval.Int(0)
 		for i, c := range cols {
-			v := t.at(r, c)
+			v := t.cell(r, c)
 			if v.Kind == eval.Blank && t.ColName == "" {
 				v = eval.Int(0)
 			}

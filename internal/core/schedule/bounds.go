@@ -10,7 +10,7 @@ import (
 )
 
 // Bounds are how many there may be, both included.
-type Bounds struct{ Least, Most int }
+type Bounds struct{ Min, Max int }
 
 // ParseBounds reads N or N..M.
 func ParseBounds(text string) (b Bounds, err error) {
@@ -26,14 +26,14 @@ func ParseBounds(text string) (b Bounds, err error) {
 	return Bounds{least, most}, nil
 }
 
-func (b Bounds) has(n int) bool { return n >= b.Least && n <= b.Most }
+func (b Bounds) contains(n int) bool { return n >= b.Min && n <= b.Max }
 
 // String writes 24 or 26..27.
 func (b Bounds) String() string {
-	if b.Least == b.Most {
-		return strconv.Itoa(b.Least)
+	if b.Min == b.Max {
+		return strconv.Itoa(b.Min)
 	}
-	return strconv.Itoa(b.Least) + ".." + strconv.Itoa(b.Most)
+	return strconv.Itoa(b.Min) + ".." + strconv.Itoa(b.Max)
 }
 
 // CountUnits are the periods in which the dates of a series are counted, by the
@@ -44,9 +44,9 @@ var CountUnits = []struct {
 }{{"per-month", civil.Month}, {"per-quarter", civil.Quarter}, {"per-year", civil.Year},
 	{"per-fiscal-year", civil.FiscalYear}}
 
-// Expects is what must hold of a series.
-type Expects struct {
-	Counts map[string]Bounds // by the keys of CountUnits
-	Gap    *Bounds           // days from one date to the next
-	Each   []*eval.Expect    // of each date
+// Expectations is what must hold of a series.
+type Expectations struct {
+	Counts map[string]Bounds   // by the keys of CountUnits
+	Gap    *Bounds             // days from one date to the next
+	Each   []*eval.Expectation // of each date
 }

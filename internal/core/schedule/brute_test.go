@@ -91,10 +91,10 @@ func randomWorld(r *rand.Rand) (*world, *workdays.Calendar) {
 	for range r.IntN(4) {
 		off = off.With(civil.Weekday(1 + r.IntN(7)))
 	}
-	var list workdays.List
+	var list workdays.HolidayList
 	for _, d := range days {
 		cd, _, _ := civil.Parse(d.Format(isoDay))
-		if off.Has(cd.Weekday()) {
+		if off.Contains(cd.Weekday()) {
 			w.closed[d] = true
 		}
 		if r.IntN(25) == 0 {
@@ -191,8 +191,8 @@ func randomItem(r *rand.Rand, unit string, short bool) item {
 
 // weekFrame has fiscal years of whole weeks, which civil's own tests hold against
 // a walk of their own.
-var weekFrame = civil.Frame{WeekStart: civil.Monday, FiscalMonth: 1, FiscalDay: 1,
-	End: civil.FiscalEnd{Weekday: civil.Saturday, Month: 1, Day: 31}, Pattern: civil.Pattern{4, 5, 4}}
+var weekFrame = civil.FiscalCalendar{WeekStart: civil.Monday, FiscalMonth: 1, FiscalDay: 1,
+	YearEnd: civil.FiscalYearEnd{Weekday: civil.Saturday, Month: 1, Day: 31}, Pattern: civil.WeekPattern{4, 5, 4}}
 
 func fiscalKey(u civil.Unit) func(time.Time) string {
 	return func(d time.Time) string { cd, _, _ := civil.Parse(d.Format(isoDay)); return weekFrame.Name(u, cd) }
@@ -372,7 +372,7 @@ func TestRulesAgainstBruteForce(t *testing.T) {
 		if seed%10 == 0 {
 			currentWorld, currentCalendar = randomWorld(r)
 		}
-		w, env := currentWorld, eval.Env{Frame: weekFrame, Calendar: currentCalendar}
+		w, env := currentWorld, eval.Env{Fiscal: weekFrame, Calendar: currentCalendar}
 		text, want := bruteRule(r, w)
 		// Months go by the middle years only, where the naive world is whole.
 		lo, hi := day("2021-06-01").AddDate(0, r.IntN(60), r.IntN(28)), day("2035-06-30").AddDate(0, -r.IntN(60), 0)
@@ -391,9 +391,9 @@ func TestRulesAgainstBruteForce(t *testing.T) {
 			i := 0
 			for m, err := range Dates(rec, civil.Span{First: first, Last: last}) {
 				id := string(rec.Rule.AppendID(nil, m.Date))
-				if err != nil || i >= len(want) || m.To.String() != want[i].moved.Format(isoDay) ||
-					m.Date.Date.String() != want[i].nominal.Format(isoDay) || id != want[i].id || (m.To != m.Date.Date) != (m.Reason() != "") {
-					t.Fatalf("seed %d: %q from %s: date %d is %s (nominal %s, %s), %v\nwant %v", seed, text, first, i, m.To, m.Date.Date, id, err, want[max(0, i-1):min(i+2, len(want))])
+				if err != nil || i >= len(want) || m.MovedTo.String() != want[i].moved.Format(isoDay) ||
+					m.Date.Date.String() != want[i].nominal.Format(isoDay) || id != want[i].id || (m.MovedTo != m.Date.Date) != (m.Reason() != "") {
+					t.Fatalf("seed %d: %q from %s: date %d is %s (nominal %s, %s), %v\nwant %v", seed, text, first, i, m.MovedTo, m.Date.Date, id, err, want[max(0, i-1):min(i+2, len(want))])
 				}
 				if i > 0 && !m.Date.Date.Valid() {
 					t.Fatal("invalid date")
@@ -414,7 +414,7 @@ func checkApart(t *testing.T, r *rand.Rand, text string, rec *eval.Recurrence) {
 	listed := func(spans ...civil.Span) (list []string) {
 		for _, s := range spans {
 			for m, err := range Dates(rec, s) {
-				list = append(list, fmt.Sprint(m.To, m.ID(), m.Reason(), err))
+				list = append(list, fmt.Sprint(m.MovedTo, m.ID(), m.Reason(), err))
 			}
 		}
 		return list
@@ -424,9 +424,9 @@ func checkApart(t *testing.T, r *rand.Rand, text string, rec *eval.Recurrence) {
 	if a, b := listed(whole), listed(civil.Span{First: whole.First, Last: at}, civil.Span{First: at + 1, Last: whole.Last}); !slices.Equal(a, b) {
 		t.Fatalf("%q: %d dates, but %d to %s and after it", text, len(a), len(b), at)
 	}
-	s := &Series{Rules: of(rec)}
-	cut := s.Apart(civil.Span{First: at - 400_000, Last: at + 400_000})
-	if s.plain() == rec.Rule.Begins() && cut != nil || s.Apart(whole) != nil {
+	s := &Series{Rules: singleRule(rec)}
+	cut := s.SplitWindow(civil.Span{First: at - 400_000, Last: at + 400_000})
+	if s.isSingleRule() == rec.Rule.HasStart() && cut != nil || s.SplitWindow(whole) != nil {
 		t.Fatalf("%q is cut into %v", text, cut)
 	}
 	for i, c := range cut {
@@ -469,7 +469,7 @@ func TestStepsAgainstBruteForce(t *testing.T) {
 	}
 	for range worlds {
 		w, cal := randomWorld(r)
-		env := eval.Env{Frame: weekFrame, Calendar: cal, Names: []string{"base"}}
+		env := eval.Env{Fiscal: weekFrame, Calendar: cal, Names: []string{"base"}}
 		working := func(d time.Time, n int) time.Time { // nth strictly after or before
 			step := 1
 			if n < 0 {

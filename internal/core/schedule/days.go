@@ -20,50 +20,50 @@ var DayColumns = []string{"date", "weekday", "iso_week", "month", "quarter", "ha
 var dayParts = []struct {
 	part  eval.PartOf
 	stays civil.Unit
-}{{eval.Part("weekday"), civil.Day}, {eval.Part("iso week"), civil.Week}, {eval.Part("calendar month"),
-	civil.Month}, {eval.Part("quarter"), civil.Month},
-	{eval.Part("half"), civil.Month}, {eval.Part("year"), civil.Month}, {eval.Part("day of year"), civil.Day},
-	{eval.Part("fiscal year"), civil.FiscalMonth},
-	{eval.Part("fiscal quarter"), civil.FiscalMonth}, {eval.Part("fiscal month"), civil.FiscalMonth},
-	{eval.Part("working day"), civil.Day}}
+}{{eval.PartByName("weekday"), civil.Day}, {eval.PartByName("iso week"), civil.Week}, {eval.PartByName("calendar month"),
+	civil.Month}, {eval.PartByName("quarter"), civil.Month},
+	{eval.PartByName("half"), civil.Month}, {eval.PartByName("year"), civil.Month}, {eval.PartByName("day of year"), civil.Day},
+	{eval.PartByName("fiscal year"), civil.FiscalMonth},
+	{eval.PartByName("fiscal quarter"), civil.FiscalMonth}, {eval.PartByName("fiscal month"), civil.FiscalMonth},
+	{eval.PartByName("working day"), civil.Day}}
 
 // Days yields one row per day of a span with all its attributes. A closed day
 // has no number among the working days of its month; the working days left are
 // those of the month after the day.
-func Days(span civil.Span, f civil.Frame, cal *workdays.Calendar) Lines {
+func Days(span civil.Span, f civil.FiscalCalendar, cal *workdays.Calendar) Lines {
 	return func(yield func([]eval.Value, error) bool) { dayLines(span, f, cal, yield) }
 }
 
-// dayWalk tells as it goes through the days which periods begin.
-type dayWalk struct {
-	frame  civil.Frame
+// periodTracker tells as it goes through the days which periods begin.
+type periodTracker struct {
+	frame  civil.FiscalCalendar
 	month  civil.Span
 	fiscal int
 	begins [civil.FiscalYear + 1]bool
 }
 
 // next goes to a day; the first call begins everything.
-func (w *dayWalk) next(d civil.Date) *[civil.FiscalYear + 1]bool {
+func (w *periodTracker) next(d civil.Date) *[civil.FiscalYear + 1]bool {
 	first := w.month == civil.Span{}
 	w.begins[civil.Day] = true
 	w.begins[civil.Week] = first || d.Weekday() == civil.Monday
-	if w.begins[civil.Month] = !w.month.Has(d); w.begins[civil.Month] {
-		w.month, _ = w.frame.Around(civil.Month, d, 0)
+	if w.begins[civil.Month] = !w.month.Contains(d); w.begins[civil.Month] {
+		w.month, _ = w.frame.PeriodAt(civil.Month, d, 0)
 	}
-	fiscal := w.frame.Index(civil.FiscalMonth, d)
+	fiscal := w.frame.PeriodIndex(civil.FiscalMonth, d)
 	w.begins[civil.FiscalMonth] = first || fiscal != w.fiscal
 	w.fiscal = fiscal
 	return &w.begins
 }
 
-func dayLines(span civil.Span, f civil.Frame, cal *workdays.Calendar, yield func([]eval.Value, error) bool) {
+func dayLines(span civil.Span, f civil.FiscalCalendar, cal *workdays.Calendar, yield func([]eval.Value, error) bool) {
 	cells := make([]eval.Value, 0, len(DayColumns))
 	parts := make([]eval.Value, len(dayParts))
-	at := dayWalk{frame: f}
+	at := periodTracker{frame: f}
 	for d := span.First; d <= span.Last; d++ {
 		begins := at.next(d)
 		nth := eval.Value{}
-		if cal.Open(d) {
+		if cal.IsWorkday(d) {
 			nth = eval.Int(cal.Count(civil.Span{First: at.month.First, Last: d}))
 		}
 		cells = append(cells[:0], eval.Day(d))
@@ -73,7 +73,7 @@ func dayLines(span civil.Span, f civil.Frame, cal *workdays.Calendar, yield func
 			}
 		}
 		cells = append(cells, parts...)
-		cells = append(cells, nth, eval.Int(cal.Between(d, at.month.Last)), eval.Str(eval.HolidayNames(cal, d)),
+		cells = append(cells, nth, eval.Int(cal.CountBetween(d, at.month.Last)), eval.Str(eval.HolidayNames(cal, d)),
 			eval.Day(at.month.First), eval.Day(at.month.Last))
 		if !yield(cells, nil) {
 			return
@@ -101,21 +101,21 @@ func LinesOf[T any](list []T, cells func(T) []eval.Value) Lines {
 func Holidays(cal *workdays.Calendar, span civil.Span) (columns []string, lines Lines) {
 	columns = []string{"date", "weekday", "name", "nominal", "reason"}
 	list := slices.Collect(cal.Holidays(span))
-	short := cal.Shortens()
+	short := cal.HasShortDays()
 	if short {
 		columns = append(columns, "counts", "until")
 		list = append(list, slices.Collect(cal.ShortDays(span))...)
 		slices.SortStableFunc(list, func(a, b workdays.Holiday) int { return cmp.Compare(a.Date, b.Date) })
 	}
 	return columns, LinesOf(list, func(h workdays.Holiday) []eval.Value {
-		cells := []eval.Value{eval.Day(h.Date), eval.Str(h.Date.Weekday().Short()), eval.Str(h.Name),
+		cells := []eval.Value{eval.Day(h.Date), eval.Str(h.Date.Weekday().Abbrev()), eval.Str(h.Name),
 			eval.Day(h.Nominal), eval.Str(h.Reason)}
 		if short {
 			until := eval.Value{}
 			if h.Until > 0 {
 				until = eval.Str(string(civil.AppendClock(nil, h.Until)))
 			}
-			cells = append(cells, eval.Frac(int64(h.Counts), workdays.Whole), until)
+			cells = append(cells, eval.Fraction(int64(h.Weight), workdays.FullDayWeight), until)
 		}
 		return cells
 	})

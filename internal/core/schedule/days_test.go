@@ -17,7 +17,7 @@ func TestDaysAgainstWalking(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 8))
 	for range 6 {
 		w, cal := randomWorld(r)
-		f := civil.Frame{WeekStart: civil.Sunday, FiscalMonth: 1 + r.IntN(12), FiscalDay: 1 + r.IntN(28), FiscalNamedStart: r.IntN(2) == 0}
+		f := civil.FiscalCalendar{WeekStart: civil.Sunday, FiscalMonth: 1 + r.IntN(12), FiscalDay: 1 + r.IntN(28), NamedByStartYear: r.IntN(2) == 0}
 		var got [][]eval.Value
 		span, _ := f.ParseSpan("2024")
 		for cells := range Days(civil.Span{First: span.First, Last: span.Last + 500}, f, cal) {
@@ -42,7 +42,7 @@ func TestDaysAgainstWalking(t *testing.T) {
 				start = start.AddDate(-1, 0, 0)
 			}
 			fy := start.Year()
-			if !f.FiscalNamedStart {
+			if !f.NamedByStartYear {
 				fy = start.AddDate(1, 0, -1).Year()
 			}
 			fm := 1
@@ -80,14 +80,14 @@ func TestYearsAndWhy(t *testing.T) {
 	for range worlds {
 		w, cal := randomWorld(r)
 		env := plain
-		env.Calendar, env.Frame = cal, weekFrame
+		env.Calendar, env.Fiscal = cal, weekFrame
 		text, all := bruteRule(r, w)
 		rec, err := eval.CompileRule(text, env)
 		if err != nil {
 			t.Fatal(err)
 		}
-		window, _ := eval.Window("2023..2033", env)
-		counts, err := (&Series{Rules: of(rec)}).CountYears(window)
+		window, _ := eval.ParseWindow("2023..2033", env)
+		counts, err := (&Series{Rules: singleRule(rec)}).CountYears(window)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -125,7 +125,7 @@ func TestYearsAndWhy(t *testing.T) {
 			}
 			for _, at := range []time.Time{d.nominal, d.moved} {
 				cd, _, _ := civil.Parse(at.Format(isoDay))
-				told, _, err := s.Why(cd, cal)
+				told, _, err := s.Explain(cd, cal)
 				found := false
 				for _, line := range told {
 					found = found || line.Day.Day.String() == d.moved.Format(isoDay)

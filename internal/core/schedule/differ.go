@@ -23,8 +23,8 @@ type Difference struct {
 // new one.
 func (d Difference) Cells() []eval.Value {
 	days := eval.Value{}
-	was, ok := eval.DayOf(d.Was)
-	if now, too := eval.DayOf(d.Now); ok && too {
+	was, ok := eval.AsDate(d.Was)
+	if now, too := eval.AsDate(d.Now); ok && too {
 		days = eval.Int(int(now.Day - was.Day))
 	}
 	return []eval.Value{eval.Str(d.Change), eval.Str(d.Series), eval.Str(d.What), eval.Str(d.ID), d.Was, d.Now, days,
@@ -57,9 +57,9 @@ func (t Tally) String() string {
 		t.Gone, t.Same)
 }
 
-// Words lists the counts that aren't nothing; "same dates, other details" where all
+// Summary lists the counts that aren't nothing; "same dates, other details" where all
 // are.
-func (t Tally) Words() string {
+func (t Tally) Summary() string {
 	var parts []string
 	for _, p := range []struct {
 		n    int
@@ -75,9 +75,9 @@ func (t Tally) Words() string {
 	return strings.Join(parts, ", ")
 }
 
-// Occurrences counts the differences of a table of one series, in which a date stands
+// TallyRows counts the differences of a table of one series, in which a date stands
 // with its milestones: each row once.
-func Occurrences(list []Difference) (t Tally) {
+func TallyRows(list []Difference) (t Tally) {
 	told := map[string]bool{}
 	for _, d := range list {
 		if key := d.Change + d.ID; !told[key] {
@@ -88,8 +88,8 @@ func Occurrences(list []Difference) (t Tally) {
 	return t
 }
 
-// who is what an event is matched by: its series, milestone and identity.
-func who(e Event) string {
+// eventKey is what an event is matched by: its series, milestone and identity.
+func eventKey(e Event) string {
 	return phrase.FoldName(e.Series) + "\x00" + phrase.FoldName(e.What) + "\x00" + e.ID
 }
 
@@ -99,13 +99,13 @@ func who(e Event) string {
 func Differences(was, now []Event, in func(e Event) bool) (list []Difference, t Tally) {
 	before := map[string]Event{}
 	for _, e := range was {
-		before[who(e)] = e
+		before[eventKey(e)] = e
 	}
 	seen := map[string]bool{}
 	put := func(d Difference) { t.Count(d); list = append(list, d) }
 	for _, e := range now {
-		old, ok := before[who(e)]
-		seen[who(e)] = true
+		old, ok := before[eventKey(e)]
+		seen[eventKey(e)] = true
 		switch {
 		case !in(e) && !(ok && in(old)):
 		case !ok:
@@ -121,22 +121,22 @@ func Differences(was, now []Event, in func(e Event) bool) (list []Difference, t 
 				}
 				put(Difference{"changed", e.Series, e.What, e.ID, old.At, e.At, detail})
 			case moved:
-				put(Difference{"moved", e.Series, e.What, e.ID, old.At, e.At, why(old, e)})
+				put(Difference{"moved", e.Series, e.What, e.ID, old.At, e.At, changeReason(old, e)})
 			default:
 				t.Same++
 			}
 		}
 	}
 	for _, e := range was {
-		if !seen[who(e)] && in(e) {
+		if !seen[eventKey(e)] && in(e) {
 			put(Difference{"gone", e.Series, e.What, e.ID, e.At, eval.Value{}, ""})
 		}
 	}
 	return list, t
 }
 
-// why is the reason of a moved date: the new one, or that the old one is no more.
-func why(old, now Event) string {
+// changeReason is the reason of a moved date: the new one, or that the old one is no more.
+func changeReason(old, now Event) string {
 	switch {
 	case now.Description != "":
 		return now.Description

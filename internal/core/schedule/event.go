@@ -31,12 +31,12 @@ type Event struct {
 	Owner, Contact string
 	// Private hides it from others, Tentative says that its day may still move.
 	Private, Tentative bool
-	Look
+	EventProperties
 }
 
 // Zone is that of its time, by its IANA name; "" is the plan's.
 func (e Event) Zone() string {
-	if e.At.Kind == eval.Moment {
+	if e.At.Kind == eval.DateTime {
 		return e.At.Text
 	}
 	return ""
@@ -46,10 +46,10 @@ func (e Event) Zone() string {
 func (e Entry) Event(plan string) Event {
 	m := e.milestone()
 	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
-		Series: e.Series.Name, What: e.What, ID: e.Of.ID, Nominal: eval.Day(e.Of.Date.Date),
+		Series: e.Series.Name, What: e.What, ID: e.Occurrence.ID, Nominal: eval.Day(e.Occurrence.Date.Date),
 		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: m.Todo, Owner: m.Owner,
-		Private: m.Private || e.Series.Private && !m.Public, Tentative: e.Why.Beyond.Is(),
-		Look: e.Series.Look}
+		Private: m.Private || e.Series.Private && !m.Public, Tentative: e.Provenance.Uncovered.IsSet(),
+		EventProperties: e.Series.EventProperties}
 }
 
 // milestone is that of the entry; of the date itself, who owns it and whether it is a
@@ -69,7 +69,7 @@ func (e Entry) milestone() (m Milestone) {
 }
 
 func (e Entry) uid(plan string) string {
-	return UID(Event{Series: e.Series.Name, What: e.What, ID: e.Of.ID}, plan)
+	return UID(Event{Series: e.Series.Name, What: e.What, ID: e.Occurrence.ID}, plan)
 }
 
 // UID is the name of a plan's event that stays the same when its date moves.
@@ -91,14 +91,14 @@ func SortEvents(list []Event, order []string, midnight func(civil.Date) int64) {
 	}
 	zones := map[string]bool{}
 	for _, e := range list {
-		if e.At.Kind == eval.Moment {
+		if e.At.Kind == eval.DateTime {
 			zones[e.Zone()] = true
 		}
 	}
 	times := eval.CompareTimes
 	if len(zones) > 1 && midnight != nil {
 		instant := func(v eval.Value) int64 {
-			if v.Kind == eval.Moment && v.Num != 0 {
+			if v.Kind == eval.DateTime && v.Num != 0 {
 				return v.Num
 			}
 			return midnight(v.Day) + int64(v.Minutes)*60
@@ -125,17 +125,17 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 	if err != nil {
 		return nil, err
 	}
-	if s.Name = Hash(s.Rules[0].Rec.Text+"\n"+env.Calendar.Name+"\n"+title, 5); title == "" {
-		s.Title = s.Rules[0].Rec.Text
+	if s.Name = Hash(s.Rules[0].Recurrence.Text+"\n"+env.Calendar.Name+"\n"+title, 5); title == "" {
+		s.Title = s.Rules[0].Recurrence.Text
 	}
 	return s, nil
 }
 
-// With returns the series with further columns to be added to it as milestones;
+// Clone returns the series with further columns to be added to it as milestones;
 // the series itself stays as it is.
-func (s *Series) With() *Series {
+func (s *Series) Clone() *Series {
 	return &Series{Name: s.Name, Title: s.Title, RuleText: s.RuleText, Calendar: s.Calendar, Rules: s.Rules,
-		hands: s.hands, memory: s.memory, related: s.related, Start: s.Start, End: s.End,
-		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, Look: s.Look,
+		overrides: s.overrides, cache: s.cache, related: s.related, Start: s.Start, End: s.End,
+		Milestones: slices.Clone(s.Milestones), Summary: s.Summary, Reminders: s.Reminders, EventProperties: s.EventProperties,
 		Private: s.Private, Owner: s.Owner, Todo: s.Todo, Zone: s.Zone, Patterns: s.Patterns}
 }

@@ -12,7 +12,7 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-var plain = eval.Env{Frame: civil.DefaultFrame, Calendar: workdays.New("plain", workdays.Weekend)}
+var plain = eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: workdays.New("plain", workdays.Weekend)}
 
 func list(t *testing.T, rule, window string, env eval.Env) string {
 	t.Helper()
@@ -20,9 +20,9 @@ func list(t *testing.T, rule, window string, env eval.Env) string {
 	if err != nil {
 		t.Fatalf("%q: %v", rule, err)
 	}
-	w := civil.Always
+	w := civil.AllDays
 	if window != "" {
-		if w, err = eval.Window(window, env); err != nil {
+		if w, err = eval.ParseWindow(window, env); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -31,7 +31,7 @@ func list(t *testing.T, rule, window string, env eval.Env) string {
 		if err != nil {
 			t.Fatalf("%q: %v", rule, err)
 		}
-		got = append(got, m.To.String())
+		got = append(got, m.MovedTo.String())
 	}
 	return strings.Join(got, " ")
 }
@@ -49,7 +49,7 @@ func TestRuleExamples(t *testing.T) {
 func TestStepExamples(t *testing.T) {
 	env := plain
 	env.Names = []string{"base", "term", "none"}
-	env.Frame = civil.Frame{WeekStart: civil.Sunday, FiscalMonth: 4, FiscalDay: 6}
+	env.Fiscal = civil.FiscalCalendar{WeekStart: civil.Sunday, FiscalMonth: 4, FiscalDay: 6}
 	for _, c := range golden.Cases(t, "testdata/stepexamples.cases", 3) {
 		prog, err := eval.Compile(c[0], &phrase.Name{Text: "base"}, env)
 		if err != nil {
@@ -88,7 +88,7 @@ func TestSeries(t *testing.T) {
 	if s.Summary, err = s.NewTemplate("{title} {number}: {period-start}/{period_end} {file}", plain); err != nil {
 		t.Fatal(err)
 	}
-	window, _ := eval.Window("2027-02-15..2027-03-02", plain)
+	window, _ := eval.ParseWindow("2027-02-15..2027-03-02", plain)
 	entries, _, err := Entries([]*Series{s}, window)
 	if err != nil {
 		t.Fatal(err)
@@ -145,7 +145,7 @@ func TestNoAllocationPerDate(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	plain.Calendar.Between(700000, 1100000)
+	plain.Calendar.CountBetween(700000, 1100000)
 	cost := func(days civil.Date) float64 {
 		return testing.AllocsPerRun(3, func() {
 			if n := count(rec, civil.Span{First: 710000, Last: 710000 + days}); n < 24 {
@@ -189,7 +189,7 @@ func BenchmarkRolledDates(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		plain.Calendar.Between(740000, 740000+366000)
+		plain.Calendar.CountBetween(740000, 740000+366000)
 		b.Run(rule, func(b *testing.B) {
 			b.ReportAllocs()
 			n := 0

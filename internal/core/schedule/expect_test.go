@@ -24,13 +24,13 @@ func TestExpectations(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, 11))
 		w, cal := randomWorld(r)
 		text, all := bruteRule(r, w)
-		s, err := NewSeries("s", "", text, eval.Env{Frame: weekFrame, Calendar: cal})
+		s, err := NewSeries("s", "", text, eval.Env{Fiscal: weekFrame, Calendar: cal})
 		if err != nil {
 			t.Fatal(err)
 		}
 		counts := map[string]Bounds{"per-month": {1, 1 + r.IntN(3)}, "per-quarter": {2, 4}, "per-year": {r.IntN(5), 12 + r.IntN(20)}}
 		gap := Bounds{3 + r.IntN(20), 35 + r.IntN(60)}
-		s.Expects = &Expects{Counts: counts, Gap: &gap}
+		s.Expects = &Expectations{Counts: counts, Gap: &gap}
 		first := civil.Date(738900 + r.IntN(300)) // 2024
 		window := civil.Span{First: first, Last: first + civil.Date(200+r.IntN(900))}
 		found, err := s.Check(window)
@@ -50,12 +50,12 @@ func TestExpectations(t *testing.T) {
 			day, _, _ := civil.Parse(d.moved.Format(isoDay))
 			days = append(days, day)
 		}
-		own := civil.Always
-		if s.Rules[0].Rec.Rule.From != civil.None {
-			own.First = s.Rules[0].Rec.Rule.From
+		own := civil.AllDays
+		if s.Rules[0].Recurrence.Rule.From != civil.None {
+			own.First = s.Rules[0].Recurrence.Rule.From
 		}
-		if !s.Rules[0].Rec.Rule.Endless() {
-			own.Last = s.Rules[0].Rec.Rule.Span().Last
+		if !s.Rules[0].Recurrence.Rule.Endless() {
+			own.Last = s.Rules[0].Recurrence.Rule.Span().Last
 		}
 		for key, keyOf := range map[string]func(y, m int) string{
 			"per-month": func(y, m int) string { return fmt.Sprintf("%04d-%02d", y, m) }, "per-quarter": func(y, m int) string { return fmt.Sprintf("%04d-Q%d", y, (m+2)/3) },
@@ -64,8 +64,8 @@ func TestExpectations(t *testing.T) {
 			for d := civil.Date(738500); d < 740700; d++ {
 				y, m, _ := d.YMD()
 				k := keyOf(y, m)
-				touched[k] = touched[k] || window.Has(d)
-				cut[k] = cut[k] || !own.Has(d)
+				touched[k] = touched[k] || window.Contains(d)
+				cut[k] = cut[k] || !own.Contains(d)
 				for _, at := range days {
 					if at == d {
 						n[k]++
@@ -73,17 +73,17 @@ func TestExpectations(t *testing.T) {
 				}
 			}
 			for k := range touched {
-				if b := counts[key]; touched[k] && (n[k] > b.Most || n[k] < b.Least && !cut[k]) {
+				if b := counts[key]; touched[k] && (n[k] > b.Max || n[k] < b.Min && !cut[k]) {
 					want = append(want, "expect."+key+"  "+k)
 				}
 			}
 		}
 		for i := 1; i < len(days); i++ {
 			a, b := days[i-1], days[i]
-			if n := int(b - a); (window.Has(a) || window.Has(b)) && (n < gap.Least || n > gap.Most) {
+			if n := int(b - a); (window.Contains(a) || window.Contains(b)) && (n < gap.Min || n > gap.Max) {
 				want = append(want, fmt.Sprintf("expect.gap %s %d", b, n))
 			}
-			if a == b && window.Has(a) {
+			if a == b && window.Contains(a) {
 				want = append(want, "rule "+b.String()+" two")
 			}
 		}
@@ -99,11 +99,11 @@ func TestExpectations(t *testing.T) {
 func TestExpectedOfWholePeriods(t *testing.T) {
 	window := civil.Span{First: 739982, Last: 740346} // 2027
 	for until, want := range map[string]int{"2027-12-31": 12, "2027-12-30": 11} {
-		s, err := NewSeries("s", "", "monthly on 10 from 2027-01-01 until "+until, eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()})
+		s, err := NewSeries("s", "", "monthly on 10 from 2027-01-01 until "+until, eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()})
 		if err != nil {
 			t.Fatal(err)
 		}
-		s.Expects = &Expects{Counts: map[string]Bounds{"per-month": {2, 3}}}
+		s.Expects = &Expectations{Counts: map[string]Bounds{"per-month": {2, 3}}}
 		found, err := s.Check(window)
 		found = slices.DeleteFunc(found, func(f Finding) bool { return f.Key != "expect.per-month" })
 		if err != nil || len(found) != want {
@@ -115,9 +115,9 @@ func TestExpectedOfWholePeriods(t *testing.T) {
 // A milestone that is blank once is noted, with how many dates there are.
 func TestBlankOnce(t *testing.T) {
 	for until, want := range map[string]string{"2027-03-31": "m is blank for 1 of 2 dates", "2027-02-28": "m is blank for 1 of 1 date"} {
-		s, err := NewSeries("s", "", "monthly on 1", eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()})
+		s, err := NewSeries("s", "", "monthly on 1", eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()})
 		if err == nil {
-			err = s.AddMilestone("m", "date, 5th mon of month", eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}) // March 2027 has five
+			err = s.AddMilestone("m", "date, 5th mon of month", eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()}) // March 2027 has five
 		}
 		if err != nil {
 			t.Fatal(err)
@@ -132,7 +132,7 @@ func TestBlankOnce(t *testing.T) {
 
 // Periods that overlap or leave days out are noted, each as often as it is so.
 func TestPeriodsBeside(t *testing.T) {
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()}
 	for start, want := range map[string][2]string{"previous_nominal, +1 day": {}, "previous_nominal": {"1 period overlaps the one before; the first are 2027-01-01..2027-02-01 and 2027-02-01..2027-03-01",
 		"2 periods overlap the one before; the first are 2027-01-01..2027-02-01"}, "previous_nominal, +2 days": {"1 stretch of days lies in no period; the first is 2027-02-02..2027-02-02",
 		"2 stretches of days lie in no period; the first is 2027-02-02..2027-02-02"}} {
@@ -165,12 +165,12 @@ func TestPeriodsBeside(t *testing.T) {
 // Releasing again supersedes what moved of this plan alone, and nothing twice.
 func TestReleasedElsewhere(t *testing.T) {
 	row := func(plan string, superseded civil.Date) Released {
-		return Released{Plan: plan, Series: "pay", What: "date", ID: "2027-03", At: eval.Day(740050), On: 739000, Superseded: superseded}
+		return Released{Plan: plan, Series: "pay", What: "date", ID: "2027-03", At: eval.Day(740050), ReleasedOn: 739000, Superseded: superseded}
 	}
 	rows := []Released{row("p", 739500), row("q", civil.None), row("p", civil.None)}
 	held := Breach{Series: "pay", What: "date", ID: "2027-03", Now: eval.Day(740051), Row: &rows[2]}
-	all, changes := Release(rows, nil, []Breach{held}, Released{Plan: "p", On: 739800})
-	if len(changes) != 1 || len(all) != 4 || all[0].Superseded != 739500 || !all[1].Holds() || all[2].Superseded != 739800 || !all[3].Holds() || all[3].At != held.Now || all[3].Plan != "p" {
+	all, changes := Release(rows, nil, []Breach{held}, Released{Plan: "p", ReleasedOn: 739800})
+	if len(changes) != 1 || len(all) != 4 || all[0].Superseded != 739500 || !all[1].IsCurrent() || all[2].Superseded != 739800 || !all[3].IsCurrent() || all[3].At != held.Now || all[3].Plan != "p" {
 		t.Errorf("%v\n%v", all, changes)
 	}
 }
@@ -178,8 +178,8 @@ func TestReleasedElsewhere(t *testing.T) {
 // What a check finds, and what it doesn't: milestones in whatever order are fine; an empty
 // window isn't; and dates elsewhere are those outside of the window alone.
 func TestFindings(t *testing.T) {
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
-	first, _ := civil.Of(2027, 1, 1)
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()}
+	first, _ := civil.NewDate(2027, 1, 1)
 	year := civil.Span{First: first, Last: first + 364}
 	for _, c := range []struct{ rule, milestone, want string }{
 		{"monthly on 15", "date, -1 working day", ""}, // one day or three before
@@ -206,7 +206,7 @@ func TestFindings(t *testing.T) {
 		}
 		var texts []string
 		for _, f := range found {
-			if !f.Note {
+			if !f.IsNote {
 				texts = append(texts, f.Text)
 			}
 		}
@@ -221,7 +221,7 @@ func TestFindings(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	elsewhere := Elsewhere([]*Series{s}, year, false, func(*Series) string { return "p" })
+	elsewhere := FindOutside([]*Series{s}, year, false, func(*Series) string { return "p" })
 	for uid, want := range map[string]bool{"pay.2027-03/last@p": false, "pay.2028-03/last@p": true, "pay.2026-12/last@p": true, "pay.2031-01/last@p": false} {
 		if _, ok := elsewhere(uid); ok != want {
 			t.Errorf("%s elsewhere: %t", uid, ok)
@@ -247,7 +247,7 @@ func TestRelated(t *testing.T) {
 		{"quarterly on day 5", "monthly on 15", "2027-06-15"}, {"monthly on last", "quarterly on last", "2027-03-31 -"}, {"monthly on last", "monthly on 5, 9", "several dates between 2027-03-01 and 2027-03-31"},
 		{"every 2 months on 1 from 2027-01-01", "every 2 months on 5, 9 from 2027-01-05", "several dates"}, {"monthly on 20", "dates 2027-03-02, 2027-04-09", "2027-03-02 2027-04-09"},
 	} {
-		env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
+		env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()}
 		other, err := NewSeries("other", "", c.other, env)
 		if err != nil {
 			t.Fatal(err)
@@ -256,7 +256,7 @@ func TestRelated(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		env.Other = func(_, what string) (eval.Related, error) { return s.Related(other, what) }
+		env.FindRelated = func(_, what string) (eval.RelatedDate, error) { return s.Related(other, what) }
 		if err := s.AddMilestone("m", "other.date", env); err != nil {
 			t.Fatal(err)
 		}
@@ -276,7 +276,7 @@ func TestRelated(t *testing.T) {
 
 // What differs from what was released: moved, gone, new, and the same day under another id.
 func TestBreachesOfAllKinds(t *testing.T) {
-	s, err := NewSeries("pay", "", "monthly on 15", eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()})
+	s, err := NewSeries("pay", "", "monthly on 15", eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()})
 	if err != nil {
 		t.Fatal(err)
 	}

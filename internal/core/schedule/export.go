@@ -9,19 +9,19 @@ import (
 	"yoyaku/internal/core/recur"
 )
 
-// exported is the RFC 5545 rule of the nominal dates, before leaving out and plus;
+// exportRule is the RFC 5545 rule of the nominal dates, before leaving out and plus;
 // if there is none, why says the reason.
-func exported(r *eval.Recurrence) (rule *recur.RRule, start civil.Date, why string) {
+func exportRule(r *eval.Recurrence) (rule *recur.RRule, start civil.Date, why string) {
 	if node, err := phrase.ParseRule(r.Text); err == nil && node.RRule != nil {
 		return node.RRule, r.Rule.From, ""
 	}
 	return r.Rule.Export()
 }
 
-// Exported says a recurrence as RFC 5545 properties, in pairs of part and
+// ExportProperties says a recurrence as RFC 5545 properties, in pairs of part and
 // text; or why RFC 5545 can't say it.
-func Exported(r *eval.Recurrence) [][2]string {
-	rule, start, why := exported(r)
+func ExportProperties(r *eval.Recurrence) [][2]string {
+	rule, start, why := exportRule(r)
 	steps := r.Chain.Steps
 	if rule == nil {
 		return [][2]string{{"RRULE", "there is no exact RRULE, because " + why}}
@@ -35,9 +35,9 @@ func Exported(r *eval.Recurrence) [][2]string {
 	}
 	list = append(list, [2]string{name, rule.String()})
 	if start != civil.None {
-		list = append(list, [2]string{"DTSTART", basic(start)})
+		list = append(list, [2]string{"DTSTART", basicDate(start)})
 	}
-	out, whole := r.Rule.LeftOut()
+	out, whole := r.Rule.ExcludedDates()
 	if !whole {
 		return [][2]string{{"RRULE",
 			"there is no exact RRULE, because days are left out without end; `until` ends them"}}
@@ -45,11 +45,11 @@ func Exported(r *eval.Recurrence) [][2]string {
 	for _, p := range []struct {
 		name string
 		days []civil.Date
-	}{{"EXDATE", out}, {"RDATE", r.Rule.Plus}} {
+	}{{"EXDATE", out}, {"RDATE", r.Rule.Include}} {
 		if len(p.days) > 0 {
 			var s []string
 			for _, d := range p.days {
-				s = append(s, basic(d))
+				s = append(s, basicDate(d))
 			}
 			list = append(list, [2]string{p.name, strings.Join(s, ",")})
 		}
@@ -57,4 +57,4 @@ func Exported(r *eval.Recurrence) [][2]string {
 	return list
 }
 
-func basic(d civil.Date) string { return strings.ReplaceAll(d.String(), "-", "") }
+func basicDate(d civil.Date) string { return strings.ReplaceAll(d.String(), "-", "") }

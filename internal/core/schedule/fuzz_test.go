@@ -23,13 +23,13 @@ func FuzzRule(f *testing.F) {
 		narrow := civil.Span{First: civil.Date(730000 + abs(first)%20000)}
 		narrow.Last = narrow.First + civil.Date(abs(length)%200)
 		const most = 3000
-		var want []Moved
+		var want []MovedDate
 		n := 0
 		for m, err := range Dates(rec, narrow.Widen(700, 700)) {
 			if n++; err != nil || n > most {
 				return
 			}
-			if narrow.Has(m.To) {
+			if narrow.Contains(m.MovedTo) {
 				want = append(want, *m)
 			}
 		}
@@ -38,8 +38,8 @@ func FuzzRule(f *testing.F) {
 			if err != nil {
 				t.Fatalf("%q: %v in %v, and not around it", text, err, narrow)
 			}
-			if i >= len(want) || m.To != want[i].To || m.Date != want[i].Date {
-				t.Fatalf("%q: date %d in %v is %s (%v), not in the wider window", text, i, narrow, m.To, m.Date)
+			if i >= len(want) || m.MovedTo != want[i].MovedTo || m.Date != want[i].Date {
+				t.Fatalf("%q: date %d in %v is %s (%v), not in the wider window", text, i, narrow, m.MovedTo, m.Date)
 			}
 			i++
 		}

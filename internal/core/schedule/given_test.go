@@ -19,7 +19,7 @@ var givens = []struct {
 	milestones, hands       []string // NAME = PHRASE; ID WHAT DAY REASON
 	each, counts            string
 	remind                  string
-	look                    Look
+	look                    EventProperties
 }{
 	{name: "pay", rules: "monthly on 15, last then roll preceding", start: "previous_nominal, +1 day", end: "nominal",
 		milestones: []string{"sheets = date, -5 working days", "bank = date, -2 working days, at 16:30", "odd = if number = 4 then (date, -1 day) else (date, -400 days)"},
@@ -29,7 +29,7 @@ var givens = []struct {
 	{name: "fortnight", rules: "fortnightly on fri from 2027-01-08 then roll preceding", counts: "per-year 26..27; gap 14"},
 	{name: "blank", rules: "monthly on 5th fri", milestones: []string{"next = date, next pay", "gone = if date > 2027-06-01 then date else (date, 5th mon of month)"}, counts: "per-month 1"},
 	{name: "numbered", rules: "every 3 months from 2027-01-31 10 times then +2 working days", milestones: []string{"share = date, end of month"}},
-	{name: "lasting", rules: "dates 2027-01-04, 2027-02-01, 2027-05-31 then lasting 2 months", milestones: []string{"timed = date, at 08:15"}, look: Look{Busy: true, Lasting: 45, Location: "Quay"}},
+	{name: "lasting", rules: "dates 2027-01-04, 2027-02-01, 2027-05-31 then lasting 2 months", milestones: []string{"timed = date, at 08:15"}, look: EventProperties{Busy: true, DurationMinutes: 45, Location: "Quay"}},
 	{name: "easter", rules: "yearly on easter then roll preceding"},
 	{name: "chosen", rules: "monthly on 1 then (if working day of nominal then nominal else (nominal, +4 days)), roll following"},
 	{name: "by", rules: "monthly on 3 then next pay by bank"},
@@ -42,11 +42,11 @@ var givens = []struct {
 // givenSeries makes them, each seeing those before it.
 func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
 	t.Helper()
-	cal := workdays.New("isles", workdays.Weekend).WithHolidays(workdays.List{
+	cal := workdays.New("isles", workdays.Weekend).WithHolidays(workdays.HolidayList{
 		{Date: on("2027-03-26"), Name: "Good Friday", Source: "h.csv:2"}, {Date: on("2027-03-29"), Name: "Lantern Day", Source: "h.csv:3"}, {Date: on("2027-05-03"), Name: "Slip Day"}})
-	cal.Known = civil.Span{First: on("2026-01-01"), Last: on("2027-09-30")}
-	env = eval.Env{Frame: civil.DefaultFrame, Calendar: cal, Today: on("2027-02-10"), Memory: &eval.Memory{}}
-	env.Series = func(name string) (eval.Series, error) {
+	cal.Coverage = civil.Span{First: on("2026-01-01"), Last: on("2027-09-30")}
+	env = eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: cal, Today: on("2027-02-10"), Cache: &eval.SeriesCache{}}
+	env.FindSeries = func(name string) (eval.Series, error) {
 		for _, s := range list {
 			if s.Name == name {
 				return s, nil
@@ -65,7 +65,7 @@ func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
 		s, err := NewSeries(g.name, strings.ToUpper(g.name), rules[0], env)
 		must(err)
 		if len(rules) > 1 {
-			var all []Ruled
+			var all []EffectiveRule
 			for i, text := range rules {
 				one, err := NewSeries(g.name, "", text, env)
 				must(err)
@@ -73,7 +73,7 @@ func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
 				if i > 0 {
 					span = civil.Span{First: on("2027-04-05"), Last: civil.Max}
 				}
-				all = append(all, Ruled{Rec: one.Rules[0].Rec, Span: span, Text: text})
+				all = append(all, EffectiveRule{Recurrence: one.Rules[0].Recurrence, Span: span, Text: text})
 			}
 			must(s.SetRules(all))
 		}
@@ -98,23 +98,23 @@ func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
 		}
 		for _, h := range g.hands {
 			f := strings.SplitN(h, " ", 4)
-			hand := Hand{ID: f[0], What: f[1], Reason: ByHand(f[3], "B. Tern", f[2] == "-")}
+			hand := Override{ID: f[0], What: f[1], Reason: OverrideReason(f[3], "B. Tern", f[2] == "-")}
 			if f[2] != "-" {
 				d, clock, timed := strings.Cut(f[2], "T")
 				if hand.At = eval.Day(on(d)); timed {
 					minutes, _ := civil.ParseClock(clock)
-					hand.At = eval.Value{Kind: eval.Moment, Day: on(d), Minutes: int16(minutes)}
+					hand.At = eval.Value{Kind: eval.DateTime, Day: on(d), Minutes: int16(minutes)}
 				}
 			}
-			must(s.SetHand(hand))
+			must(s.SetOverride(hand))
 		}
 		if g.each+g.counts != "" {
-			s.Expects = &Expects{Counts: map[string]Bounds{}}
+			s.Expects = &Expectations{Counts: map[string]Bounds{}}
 			at := env
 			at.Names = s.Names()
 			for _, text := range strings.Split(g.each, ";") {
 				if text = strings.TrimSpace(text); text != "" {
-					x, err := eval.CompileExpect(text, at)
+					x, err := eval.CompileExpectation(text, at)
 					must(err)
 					s.Expects.Each = append(s.Expects.Each, x)
 				}
@@ -131,7 +131,7 @@ func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
 				}
 			}
 		}
-		s.Look = g.look
+		s.EventProperties = g.look
 		list = append(list, s)
 	}
 	return list, env
@@ -171,28 +171,28 @@ func TestGiven(t *testing.T) {
 		put("  summary %v %v blank %d provisional %d", sum.Cells(), err, sum.Blank, sum.Provisional)
 		years, err := s.CountYears(civil.Span{First: on("2026-01-01"), Last: on("2028-12-31")})
 		put("  years %v %v", years, err)
-		columns, lines := Wide(s, window)
+		columns, lines := OccurrenceTable(s, window)
 		put("  %s", strings.Join(columns, ","))
 		table(lines)
 		var cells RuleRows
-		for m, err := range Dates(s.Rules[0].Rec, window) {
-			put("  of the rule %v, moved %v, %v", cells.Row(nil, m), m.HasMoved(), err)
+		for m, err := range Dates(s.Rules[0].Recurrence, window) {
+			put("  of the rule %v, moved %v, %v", cells.Row(nil, m), m.IsMoved(), err)
 		}
 		entries, cut, err := Entries([]*Series{s}, window)
-		whole, _ := Whole([]*Series{s}, window)
+		whole, _ := OccurrenceEntries([]*Series{s}, window)
 		put("  %d entries, %d cut, %d whole %v", len(entries), cut, len(whole), err)
 		for _, e := range entries {
 			v := e.Event("plan")
-			put("  %s %s %q %q owner %q todo %v private %v tentative %v alarms %v %+v", v.At, v.UID, v.Summary, v.Description, v.Owner, v.Todo, v.Private, v.Tentative, v.Alarms(), v.Look)
+			put("  %s %s %q %q owner %q todo %v private %v tentative %v alarms %v %+v", v.At, v.UID, v.Summary, v.Description, v.Owner, v.Todo, v.Private, v.Tentative, v.Alarms(), v.EventProperties)
 		}
 		found, err := s.Check(civil.Span{First: window.First, Last: on("2027-11-30")})
 		for _, f := range found {
-			put("  finding note %v wanted %v %s %s %s", f.Note, f.Wanted, f.Key, f.At, f.Text)
+			put("  finding note %v wanted %v %s %s %s", f.IsNote, f.Intended, f.Key, f.At, f.Text)
 		}
 		if err != nil {
 			put("  %v", err)
 		}
-		released, _ := Release(nil, entries, nil, Released{Plan: "plan", On: on("2027-01-05"), By: "di", From: window.First, Through: window.Last})
+		released, _ := Release(nil, entries, nil, Released{Plan: "plan", ReleasedOn: on("2027-01-05"), By: "di", From: window.First, Through: window.Last})
 		for i := range released {
 			switch r := &released[i]; i % 7 {
 			case 1:
@@ -213,16 +213,16 @@ func TestGiven(t *testing.T) {
 			put("  period %v", p)
 		}
 		for d := on("2027-03-10"); d < on("2027-04-16"); d++ {
-			told, ids, err := s.Why(d, env.Calendar)
+			told, ids, err := s.Explain(d, env.Calendar)
 			if len(ids) == 0 || err != nil {
 				continue
 			}
 			put("  why %s %v", d, ids)
 			for _, x := range told {
-				put("    %s | %s | %s | %s", x.What, x.Step, x.Day, x.Why)
+				put("    %s | %s | %s | %s", x.What, x.Step, x.Day, x.Reason)
 			}
 		}
-		if folded, err := Folded(entries, plan, func(e Entry) Event { return e.Event("plan") }); err != nil {
+		if folded, err := FoldAll(entries, plan, func(e Entry) Event { return e.Event("plan") }); err != nil {
 			put("  not folded: %v", err)
 		} else {
 			for _, e := range folded {
@@ -235,16 +235,16 @@ func TestGiven(t *testing.T) {
 		must(err)
 		met, fails := true, false
 		for _, p := range proofs {
-			met = met && p.Met
-			put("  proved %s: %s %v", p.Expected, p.Found, p.Met)
+			met = met && p.Passed
+			put("  proved %s: %s %v", p.Expected, p.Found, p.Passed)
 		}
 		for _, f := range found {
-			fails = fails || strings.HasPrefix(f.Key, "expect.") && !f.Note
+			fails = fails || strings.HasPrefix(f.Key, "expect.") && !f.IsNote
 		}
 		if met == fails {
 			t.Errorf("%s: proofs are met: %v, expectations fail: %v", s.Name, met, fails)
 		}
-		elsewhere := Elsewhere([]*Series{s}, window, false, plan)
+		elsewhere := FindOutside([]*Series{s}, window, false, plan)
 		around, _, _ := Entries([]*Series{s}, window.Widen(60, 60))
 		n := 0
 		for _, e := range around {
@@ -253,11 +253,11 @@ func TestGiven(t *testing.T) {
 			}
 		}
 		put("  elsewhere %d of %d; after 2027-03-15 %v, before %v, count %d, blanks %d", n, len(around), first(s.After(on("2027-03-15"), false)), first(s.Before(on("2027-03-15"), true)), s.Count(on("2027-01-31"), on("2027-05-15")), s.Blanks(window))
-		for _, h := range s.Hands() {
+		for _, h := range s.Overrides() {
 			put("  hand %s %s %s %q", h.What, h.ID, h.At, h.Reason)
 		}
 	}
-	agenda := AgendaOf(list, "Atlantic/Faroe")
+	agenda := NewAgenda(list, "Atlantic/Faroe")
 	put("= agenda %v, order and merge", agenda.Columns())
 	var events []Event
 	entries, _, _ := Entries(list, civil.Span{First: on("2027-03-01"), Last: on("2027-03-31")})
@@ -266,35 +266,35 @@ func TestGiven(t *testing.T) {
 	}
 	SortEvents(events, []string{"two-rules", "pay", "blank"}, func(d civil.Date) int64 { return int64(d) * 86400 })
 	table(agenda.Lines(events, "Atlantic/Faroe"))
-	for d, err := range Merge(list, civil.Span{First: on("2027-03-01"), Last: on("2027-03-31")}) {
-		put("  %s %s %v", d.To, d.Series.Name, err)
+	for d, err := range MergeDates(list, civil.Span{First: on("2027-03-01"), Last: on("2027-03-31")}) {
+		put("  %s %s %v", d.MovedTo, d.Series.Name, err)
 	}
 	for e, err := range MergeOccurrences(list[:4], civil.Span{First: on("2027-04-01"), Last: on("2027-04-30")}) {
 		put("  %s %s %v", e.At, e.Series.Name, err)
 	}
-	met, err := Meetings([]Column{{list[0], "date"}, {list[1], "date"}, {list[2], "date"}, {list[0], "sheets"}}, window)
+	met, err := Coincidences([]Column{{list[0], "date"}, {list[1], "date"}, {list[2], "date"}, {list[0], "sheets"}}, window)
 	for _, f := range met {
-		put("  met %s %s %s %v", f.About, f.At, f.Text, err)
+		put("  met %s %s %s %v", f.Subject, f.At, f.Text, err)
 	}
 	spring := civil.Span{First: on("2027-03-01"), Last: on("2027-03-31")}
-	released := []Released{{Plan: "p", Series: "pay", What: "date", ID: "x", At: eval.Day(on("2027-03-15")), On: on("2027-01-02"), By: "B. Tern"},
+	released := []Released{{Plan: "p", Series: "pay", What: "date", ID: "x", At: eval.Day(on("2027-03-15")), ReleasedOn: on("2027-01-02"), By: "B. Tern"},
 		{Plan: "p", Series: "pay", What: "date", ID: "y", At: eval.Day(on("2027-04-15"))}, {Plan: "p", Series: "pay", What: "date", At: eval.Day(on("2027-03-31")), Superseded: on("2027-02-01")}}
 	for _, part := range []func() (WallPart, error){func() (WallPart, error) { return WallTable(list[0], spring) },
 		func() (WallPart, error) { return WallHolidays(env.Calendar, spring) }, func() (WallPart, error) { return WallMoved(list, spring) },
 		func() (WallPart, error) { return WallProofs(list, spring) }, func() (WallPart, error) { return WallReleased(released, strings.ToUpper, spring), nil }} {
 		p, err := part()
 		must(err)
-		put("= %s (%s)\n  %s", p.Title, p.None, strings.Join(p.Columns, ","))
+		put("= %s (%s)\n  %s", p.Title, p.EmptyText, strings.Join(p.Columns, ","))
 		table(LinesOf(p.Rows, func(cells []eval.Value) []eval.Value { return cells }))
 	}
-	wall, err := NewWall(list, civil.Span{First: on("2027-02-20"), Last: on("2027-04-10")}, true, civil.DefaultFrame, env.Calendar)
+	wall, err := NewWall(list, civil.Span{First: on("2027-02-20"), Last: on("2027-04-10")}, true, civil.DefaultFiscalCalendar, env.Calendar)
 	if err != nil {
 		t.Fatal(err)
 	}
 	put("= wall %v %v", wall.Span(), wall.Series)
 	for _, m := range wall.Months {
 		for _, w := range wall.Weeks(m) {
-			put("  week %d of %s", wall.Week(w), w)
+			put("  week %d of %s", wall.ISOWeekOf(w), w)
 		}
 	}
 	for d := wall.Span().First; d <= wall.Span().Last; d++ {
@@ -303,12 +303,12 @@ func TestGiven(t *testing.T) {
 			put("  %s %v %q %+v", d, closed, name, marks)
 		}
 	}
-	for _, s := range wall.Shut {
+	for _, s := range wall.Closures {
 		put("  shut %s %s", s.Name, s.DaysText())
 	}
-	put("  several %v", wall.Several())
+	put("  several %v", wall.CrowdedDays())
 	for _, days := range []string{"2027-01-01", "2027-01-01 2027-01-02", "2027-01-01 2027-01-02 2027-01-03 2027-01-05 2027-01-07 2027-01-08"} {
-		var s WallShut
+		var s WallClosure
 		for _, d := range strings.Fields(days) {
 			s.Days = append(s.Days, on(d))
 		}
@@ -317,15 +317,15 @@ func TestGiven(t *testing.T) {
 	later := slices.Clone(events)
 	later[0].At.Day++
 	later[1].Summary = "another"
-	later[2].At = eval.Value{Kind: eval.Moment, Day: later[2].At.Day, Minutes: 600}
+	later[2].At = eval.Value{Kind: eval.DateTime, Day: later[2].At.Day, Minutes: 600}
 	later = append(later[:4], later[5:]...)
 	diff, tally := Differences(events, later, func(Event) bool { return true })
 	for _, d := range diff {
 		put("  %v", d.Cells())
 	}
-	put("  %s; %s; %s; %v", tally, tally.Words(), Occurrences(diff), tally.Differ())
+	put("  %s; %s; %s; %v", tally, tally.Summary(), TallyRows(diff), tally.Differ())
 	for _, text := range []string{"30 minutes", "2 hours", "24 hours", "25 hours", "1 day", "0 minutes", "1440 minutes", "1 hour", "1 minute"} {
-		n, err := ParseLasting(text)
+		n, err := ParseEventDuration(text)
 		put("  lasting %s: %d %v", text, n, err != nil)
 	}
 	for _, text := range []string{"3", "1..2", "2..1", "x", "..2", "-1"} {
@@ -336,8 +336,8 @@ func TestGiven(t *testing.T) {
 		n, err := ParseColor(text)
 		put("  color %s: %v %v", text, n, err)
 	}
-	for _, h := range []Hand{{ID: "2027-03/15", What: "nothing"}, {ID: "2027-13/15", What: "date"}, {ID: "2027-03/16", What: "date"}, {ID: "x", What: "sheets"}, {ID: "2027-03/15", What: "sheets", At: eval.Day(on("2027-03-05"))}, {ID: "2027-03/15", What: "bank"}} {
-		put("set %s of %s: %v", h.What, h.ID, list[0].SetHand(h))
+	for _, h := range []Override{{ID: "2027-03/15", What: "nothing"}, {ID: "2027-13/15", What: "date"}, {ID: "2027-03/16", What: "date"}, {ID: "x", What: "sheets"}, {ID: "2027-03/15", What: "sheets", At: eval.Day(on("2027-03-05"))}, {ID: "2027-03/15", What: "bank"}} {
+		put("set %s of %s: %v", h.What, h.ID, list[0].SetOverride(h))
 	}
 	for _, title := range []string{"", "Month end"} {
 		s, err := FromRule("monthly on last then roll preceding", title, env)
@@ -348,8 +348,8 @@ func TestGiven(t *testing.T) {
 			put("%s around %s: %s, %s; %s, %s", s.Name, d, first(s.Before(on(d), false)), first(s.Before(on(d), true)), first(s.After(on(d), true)), first(s.After(on(d), false)))
 		}
 	}
-	mixed := []Event{{UID: "a", At: eval.Value{Kind: eval.Moment, Day: 740000, Minutes: 540, Text: "Far/East", Num: 1}}, {UID: "b", At: eval.Value{Kind: eval.Moment, Day: 740000, Minutes: 500, Text: "Far/West", Num: 740000 * 86400}},
-		{UID: "c", At: eval.Day(740000)}, {UID: "d", At: eval.Value{Kind: eval.Moment, Day: 739999, Minutes: 1439}}, {UID: "e", At: eval.Day(739999)}}
+	mixed := []Event{{UID: "a", At: eval.Value{Kind: eval.DateTime, Day: 740000, Minutes: 540, Text: "Far/East", Num: 1}}, {UID: "b", At: eval.Value{Kind: eval.DateTime, Day: 740000, Minutes: 500, Text: "Far/West", Num: 740000 * 86400}},
+		{UID: "c", At: eval.Day(740000)}, {UID: "d", At: eval.Value{Kind: eval.DateTime, Day: 739999, Minutes: 1439}}, {UID: "e", At: eval.Day(739999)}}
 	for _, midnight := range []func(civil.Date) int64{nil, func(d civil.Date) int64 { return int64(d) * 86400 }} {
 		for _, n := range []int{5, 3, 1} {
 			some := slices.Clone(mixed[5-n:])
@@ -363,19 +363,19 @@ func TestGiven(t *testing.T) {
 		}
 	}
 	for _, days := range []int{729, 731} { // the months of a wall are bounded
-		_, err := NewWall(list[:1], civil.Span{First: on("2027-01-01"), Last: on("2027-01-01") + civil.Date(days)}, false, civil.DefaultFrame, env.Calendar)
+		_, err := NewWall(list[:1], civil.Span{First: on("2027-01-01"), Last: on("2027-01-01") + civil.Date(days)}, false, civil.DefaultFiscalCalendar, env.Calendar)
 		put("wall of %d days: %v", days+1, err)
 	}
-	rows := []Released{{Series: "pay", What: "date", ID: "2027-03/15", At: eval.Day(on("2027-03-11")), On: on("2027-01-02"), By: "B. Tern", Note: "moved", Reason: "the bank"},
-		{Series: "pay", What: "date", ID: "2027-04/15", At: eval.Day(on("2027-04-15")), On: on("2027-01-02"), By: "di", Superseded: on("2027-02-01")}, {Series: "pay", What: "bank", ID: "2027-03/15", At: eval.Day(on("2027-03-09"))}}
+	rows := []Released{{Series: "pay", What: "date", ID: "2027-03/15", At: eval.Day(on("2027-03-11")), ReleasedOn: on("2027-01-02"), By: "B. Tern", Note: "moved", Reason: "the bank"},
+		{Series: "pay", What: "date", ID: "2027-04/15", At: eval.Day(on("2027-04-15")), ReleasedOn: on("2027-01-02"), By: "di", Superseded: on("2027-02-01")}, {Series: "pay", What: "bank", ID: "2027-03/15", At: eval.Day(on("2027-03-09"))}}
 	for _, ids := range [][]string{nil, {"2027-03/15"}, {"x"}} {
 		for _, d := range []string{"2027-04-15", "2027-03-11", "2027-05-01"} {
-			put("released of %v, %s: %v", ids, d, TellReleased(rows, ids, on(d)))
+			put("released of %v, %s: %v", ids, d, ExplainReleases(rows, ids, on(d)))
 		}
 	}
-	zoned := Event{At: eval.Value{Kind: eval.Moment, Text: "Far/East"}}
+	zoned := Event{At: eval.Value{Kind: eval.DateTime, Text: "Far/East"}}
 	put("zone %q %q", zoned.Zone(), Event{At: eval.Day(1)}.Zone())
-	golden.Hold(t, "testdata/given.txt", b.String())
+	golden.Compare(t, "testdata/given.txt", b.String())
 }
 
 func first(d civil.Date, ok bool) string { return fmt.Sprint(d, " ", ok) }

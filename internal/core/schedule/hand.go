@@ -9,26 +9,26 @@ import (
 	"yoyaku/internal/core/recur"
 )
 
-// Hand is a day that is in the place of one that a series gives: set by a person,
+// Override is a day that is in the place of one that a series gives: set by a person,
 // or kept as it was released.
-type Hand struct {
+type Override struct {
 	ID   string     // of the date
 	What string     // "date", or the milestone
 	At   eval.Value // a day, with a time where the other has one too; a blank leaves it out
 	// Reason is what the reason of the date ends in.
 	Reason string
-	// Gone says that the series no longer gives the date, whose nominal day was Nominal.
-	Gone    bool
+	// Removed says that the series no longer gives the date, whose nominal day was Nominal.
+	Removed bool
 	Nominal civil.Date
-	// Kept says that it is a released day, not one that a person set.
-	Kept bool
+	// FromRelease says that it is a released day, not one that a person set.
+	FromRelease bool
 
-	of  recur.Date
-	rec *eval.Recurrence
+	date recur.Date
+	rec  *eval.Recurrence
 }
 
-// ByHand is the reason of a date that a person set, or left out.
-func ByHand(why, by string, out bool) string {
+// OverrideReason is the reason of a date that a person set, or left out.
+func OverrideReason(why, by string, out bool) string {
 	if by != "" {
 		why += " (" + by + ")"
 	}
@@ -38,121 +38,121 @@ func ByHand(why, by string, out bool) string {
 	return "moved by hand: " + why
 }
 
-// hands are the dates of a series that were set by hand.
-type hands struct {
-	all  []*Hand
+// overrides are the dates of a series that were set by hand.
+type overrides struct {
+	all  []*Override
 	days civil.Span // in which they lie; empty if there are none
 	// nominal are the nominal days that have one, so that others aren't named in vain.
-	nominal map[civil.Date]bool
-	by      map[string]*Hand
-	far     int // how far from its nominal day a milestone was set, in days
+	nominal           map[civil.Date]bool
+	byKey             map[string]*Override
+	maxMilestoneShift int // how far from its nominal day a milestone was set, in days
 }
 
-func (h *hands) list() []*Hand {
+func (h *overrides) list() []*Override {
 	if h == nil {
 		return nil
 	}
 	return h.all
 }
 
-// hand is what was set by hand of a date, or nil; id names it.
-func (s *Series) hand(what string, nominal civil.Date, id func() string) *Hand {
-	if s.hands == nil || !s.hands.nominal[nominal] {
+// overrideFor is what was set by hand of a date, or nil; id names it.
+func (s *Series) overrideFor(what string, nominal civil.Date, id func() string) *Override {
+	if s.overrides == nil || !s.overrides.nominal[nominal] {
 		return nil
 	}
-	return s.hands.by[what+"\x00"+id()]
+	return s.overrides.byKey[what+"\x00"+id()]
 }
 
-// UnknownDate is a day by hand for a date that the series doesn't give.
-type UnknownDate struct{ Series, ID string }
+// UnknownDateError is a day by hand for a date that the series doesn't give.
+type UnknownDateError struct{ Series, ID string }
 
 // Error says so.
-func (e *UnknownDate) Error() string {
+func (e *UnknownDateError) Error() string {
 	return fmt.Sprintf("the rule of `%s` gives no date with the id %s; `yoyaku dates %[1]s` lists them", e.Series, e.ID)
 }
 
-// SetHand sets a day by hand. Of two for one date the later stands.
-func (s *Series) SetHand(h Hand) error {
+// SetOverride sets a day by hand. Of two for one date the later stands.
+func (s *Series) SetOverride(h Override) error {
 	if h.What != "date" && !slices.ContainsFunc(s.Milestones, func(m Milestone) bool { return m.Name == h.What }) {
 		return fmt.Errorf("`%s` has no milestone `%s`", s.Name, h.What)
 	}
-	if !h.Gone {
+	if !h.Removed {
 		var ok bool
-		if h.of, h.rec, ok = s.Identified(h.ID); !ok {
-			return &UnknownDate{s.Name, h.ID}
+		if h.date, h.rec, ok = s.FindNominal(h.ID); !ok {
+			return &UnknownDateError{s.Name, h.ID}
 		}
-		h.Nominal = h.of.Date
+		h.Nominal = h.date.Date
 	}
-	if s.hands == nil {
-		s.hands = &hands{days: civil.Span{First: civil.Max, Last: civil.Min}, nominal: map[civil.Date]bool{},
-			by: map[string]*Hand{}}
+	if s.overrides == nil {
+		s.overrides = &overrides{days: civil.Span{First: civil.Max, Last: civil.Min}, nominal: map[civil.Date]bool{},
+			byKey: map[string]*Override{}}
 	}
-	set := s.hands
+	set := s.overrides
 	key := h.What + "\x00" + h.ID
-	if old := set.by[key]; old != nil {
-		set.all = slices.DeleteFunc(set.all, func(o *Hand) bool { return o == old })
+	if old := set.byKey[key]; old != nil {
+		set.all = slices.DeleteFunc(set.all, func(o *Override) bool { return o == old })
 	}
-	set.all, set.by[key], set.nominal[h.Nominal] = append(set.all, &h), &h, true
+	set.all, set.byKey[key], set.nominal[h.Nominal] = append(set.all, &h), &h, true
 	if h.At.Kind != eval.Blank {
 		if h.What == "date" {
 			set.days = civil.Span{First: min(set.days.First, h.At.Day), Last: max(set.days.Last, h.At.Day)}
 		} else {
-			set.far = max(set.far, int(h.At.Day-h.Nominal), int(h.Nominal-h.At.Day))
+			set.maxMilestoneShift = max(set.maxMilestoneShift, int(h.At.Day-h.Nominal), int(h.Nominal-h.At.Day))
 		}
 	}
-	s.memory.Hands.Add(1)
+	s.cache.Overrides.Add(1)
 	return nil
 }
 
-// Timed reports whether the dates of the series, or those of a milestone, have a time.
-func (s *Series) Timed(what string) bool {
+// HasTime reports whether the dates of the series, or those of a milestone, have a time.
+func (s *Series) HasTime(what string) bool {
 	for _, m := range s.Milestones {
 		if m.Name == what {
-			return m.Prog.Chain() == nil || m.Prog.Chain().Minutes >= 0
+			return m.Program.Chain() == nil || m.Program.Chain().Minutes >= 0
 		}
 	}
-	return slices.ContainsFunc(s.Rules, func(r Ruled) bool { return r.Rec.Chain.Minutes >= 0 })
+	return slices.ContainsFunc(s.Rules, func(r EffectiveRule) bool { return r.Recurrence.Chain.Minutes >= 0 })
 }
 
-// HandOf is what was set by hand of a date or milestone, or nil.
-func (s *Series) HandOf(what, id string) *Hand {
-	if s.hands == nil {
+// OverrideOf is what was set by hand of a date or milestone, or nil.
+func (s *Series) OverrideOf(what, id string) *Override {
+	if s.overrides == nil {
 		return nil
 	}
-	return s.hands.by[what+"\x00"+id]
+	return s.overrides.byKey[what+"\x00"+id]
 }
 
-// Hands are the dates that were set by hand, in the order in which they were.
-func (s *Series) Hands() []*Hand { return s.hands.list() }
+// Overrides are the dates that were set by hand, in the order in which they were.
+func (s *Series) Overrides() []*Override { return s.overrides.list() }
 
-// by puts a day by hand in the place of the moved date.
-func (m *Moved) by(h *Hand) {
-	m.Hand, m.To = h, civil.None
+// applyOverride puts a day by hand in the place of the moved date.
+func (m *MovedDate) applyOverride(h *Override) {
+	m.Override, m.MovedTo = h, civil.None
 	if h.At.Kind != eval.Blank {
-		m.To = h.At.Day
+		m.MovedTo = h.At.Day
 	}
-	m.Beyond = beyondNone
+	m.Uncovered = noUncovered
 }
 
-// set is a value with the day of a hand in its place; a time stays where the hand
+// applyTo is a value with the day of a hand in its place; a time stays where the hand
 // tells none.
-func (h *Hand) set(v eval.Value, chain *eval.Chain) eval.Value {
+func (h *Override) applyTo(v eval.Value, chain *eval.Chain) eval.Value {
 	switch {
 	case chain == nil || h.At.Kind == eval.Blank:
 		return h.At
-	case h.At.Kind == eval.Moment:
-		return chain.On(h.At.Day, int(h.At.Minutes))
+	case h.At.Kind == eval.DateTime:
+		return chain.AtTime(h.At.Day, int(h.At.Minutes))
 	case chain.Minutes >= 0:
-		return chain.Value(h.At.Day, nil)
-	case v.Kind == eval.Moment:
-		return chain.On(h.At.Day, int(v.Minutes))
+		return chain.WithTime(h.At.Day, nil)
+	case v.Kind == eval.DateTime:
+		return chain.AtTime(h.At.Day, int(v.Minutes))
 	}
 	return h.At
 }
 
-// unset is the day of a date that was set by hand, as its rule gives it.
-func (s *Series) unset(h *Hand) civil.Date {
-	if h.Gone {
+// dateWithoutOverride is the day of a date that was set by hand, as its rule gives it.
+func (s *Series) dateWithoutOverride(h *Override) civil.Date {
+	if h.Removed {
 		return h.Nominal
 	}
 	to, _, err := h.rec.Chain.Run(h.Nominal, h.rec.Row, nil)

@@ -20,7 +20,7 @@ func TestRulesAndHands(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 14))
 	env := plain
 	env.Calendar = workdays.New("c", workdays.Weekend)
-	year := func(n int) civil.Date { d, _ := civil.Of(2027+n/4, 1+n%4*3, 1); return d }
+	year := func(n int) civil.Date { d, _ := civil.NewDate(2027+n/4, 1+n%4*3, 1); return d }
 	rules := []string{"monthly on 15, last", "monthly on 10, 25 then roll preceding", "monthly on last then +3 days, roll following", "monthly on 3rd fri"}
 	for range 60 {
 		env.Names = nil
@@ -28,12 +28,12 @@ func TestRulesAndHands(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		var ruled []Ruled
+		var ruled []EffectiveRule
 		from := civil.Min
 		for i := range 1 + r.IntN(3) {
 			to := year(4 + 4*i)
 			one, _ := NewSeries("s", "", rules[r.IntN(len(rules))], env)
-			ruled = append(ruled, Ruled{Rec: one.Rules[0].Rec, Span: civil.Span{First: from, Last: to - 1}})
+			ruled = append(ruled, EffectiveRule{Recurrence: one.Rules[0].Recurrence, Span: civil.Span{First: from, Last: to - 1}})
 			from = to + civil.Date(r.IntN(2)*90)
 		}
 		ruled[len(ruled)-1].Span.Last = civil.Max
@@ -55,22 +55,22 @@ func TestRulesAndHands(t *testing.T) {
 		all := civil.Span{First: year(0) - 60, Last: year(20)}
 		for d := all.First; d <= all.Last; d++ {
 			for _, rule := range ruled {
-				if !rule.Span.Has(d) {
+				if !rule.Span.Contains(d) {
 					continue
 				}
-				for x := range rule.Rec.Rule.All(civil.Span{First: d, Last: d}) {
-					to, _, _ := rule.Rec.Chain.Run(d, nil, nil)
-					model = append(model, &date{id: string(rule.Rec.Rule.AppendID(nil, x)), nominal: d, to: to})
+				for x := range rule.Recurrence.Rule.All(civil.Span{First: d, Last: d}) {
+					to, _, _ := rule.Recurrence.Chain.Run(d, nil, nil)
+					model = append(model, &date{id: string(rule.Recurrence.Rule.AppendID(nil, x)), nominal: d, to: to})
 				}
 			}
 		}
 		for range r.IntN(6) {
 			m := model[10+r.IntN(len(model)-20)]
-			h := Hand{ID: m.id, What: "date", At: eval.Day(m.to + civil.Date(r.IntN(200)-100)), Reason: ByHand("why", "A. Gull", false)}
+			h := Override{ID: m.id, What: "date", At: eval.Day(m.to + civil.Date(r.IntN(200)-100)), Reason: OverrideReason("why", "A. Gull", false)}
 			if r.IntN(4) == 0 {
 				h.At = eval.Value{}
 			}
-			if err := s.SetHand(h); err != nil {
+			if err := s.SetOverride(h); err != nil {
 				t.Fatal(err)
 			}
 			m.to, m.hand = h.At.Day, true
@@ -91,7 +91,7 @@ func TestRulesAndHands(t *testing.T) {
 			}
 			var in []*date
 			for _, m := range model {
-				if window.Has(m.to) {
+				if window.Contains(m.to) {
 					in = append(in, m)
 				}
 			}
@@ -103,11 +103,11 @@ func TestRulesAndHands(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				got = append(got, line(o.ID, o.Date.Date, o.To, o.Hand != nil, int(o.Row[slotNumber].Num), o.Row[slotPreviousNominal].Day, o.Row[slotPreviousDate].Day))
-				if cut, _ := env.Calendar.Add(o.To, -3); o.Milestone(0).Day != cut {
+				got = append(got, line(o.ID, o.Date.Date, o.MovedTo, o.Override != nil, int(o.Row[slotNumber].Num), o.Row[slotPreviousNominal].Day, o.Row[slotPreviousDate].Day))
+				if cut, _ := env.Calendar.AddWorkdays(o.MovedTo, -3); o.Milestone(0).Day != cut {
 					t.Fatalf("%s: milestone %s, want %s", o.ID, o.Milestone(0), cut)
 				}
-				if o.Hand != nil && !strings.HasSuffix(o.Reason(), "moved by hand: why (A. Gull)") {
+				if o.Override != nil && !strings.HasSuffix(o.Reason(), "moved by hand: why (A. Gull)") {
 					t.Fatalf("%s: reason %q", o.ID, o.Reason())
 				}
 			}
@@ -143,10 +143,10 @@ func TestSetOfDateLeftOut(t *testing.T) {
 			err = s.AddMilestone(m[0], m[1], plain)
 		}
 	}
-	day, _ := civil.Of(2027, 3, 9)
+	day, _ := civil.NewDate(2027, 3, 9)
 	for what, at := range map[string]eval.Value{"date": {}, "b": eval.Day(day)} {
 		if err == nil {
-			err = s.SetHand(Hand{ID: "2027-03/15", What: what, At: at, Reason: ByHand("why", "A. Gull", false)})
+			err = s.SetOverride(Override{ID: "2027-03/15", What: what, At: at, Reason: OverrideReason("why", "A. Gull", false)})
 		}
 	}
 	if err != nil {

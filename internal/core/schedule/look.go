@@ -9,18 +9,18 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// Look is how events show in a calendar.
-type Look struct {
-	Busy     bool   // takes up time
-	Lasting  int    // minutes that a timed event takes; 0 for no end
-	Color    string // a CSS3 name (RFC 7986 section 5.9)
-	Location string
+// EventProperties is how events show in a calendar.
+type EventProperties struct {
+	Busy            bool   // takes up time
+	DurationMinutes int    // minutes that a timed event takes; 0 for no end
+	Color           string // a CSS3 name (RFC 7986 section 5.9)
+	Location        string
 	// Categories stand in place of the series' name.
 	Categories []string
 }
 
-// ParseLasting reads `30 minutes` or `2 hours` as minutes, at most a day.
-func ParseLasting(text string) (minutes int, err error) {
+// ParseEventDuration reads `30 minutes` or `2 hours` as minutes, at most a day.
+func ParseEventDuration(text string) (minutes int, err error) {
 	f := strings.Fields(strings.ToLower(text))
 	if len(f) == 2 {
 		if minutes, err = strconv.Atoi(f[0]); minutes > 1440 { // more than may be, in whichever unit

@@ -11,54 +11,54 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// made holds the moved dates of a series for a stretch of nominal dates, so
+// dateCache holds the moved dates of a series for a stretch of nominal dates, so
 // that series that look into each other make each date once. Steps never change
 // the order of two dates (see eval.Chain): whatever lies before a date that is
 // held was moved no further than it.
-type made struct {
+type dateCache struct {
 	sync.Mutex
-	span  civil.Span // nominal dates that were made; empty at first
-	dates []madeDate // in order
+	span  civil.Span   // nominal dates that were made; empty at first
+	dates []cachedDate // in order
 	err   error
-	age
+	generation
 }
 
-type madeDate struct {
-	to     civil.Date
-	beyond workdays.Beyond
+type cachedDate struct {
+	to        civil.Date
+	uncovered workdays.Uncovered
 }
 
 // lock locks, and forgets what no longer holds.
-func (m *made) lock(of *eval.Memory) {
-	if m.Lock(); m.past(of) {
+func (m *dateCache) lock(of *eval.SeriesCache) {
+	if m.Lock(); m.isStale(of) {
 		m.span, m.dates, m.err = civil.Span{}, nil, nil
 	}
 }
 
-// firstMade is how far around a day dates are made first.
-const firstMade = 200
+// initialCacheDays is how far around a day dates are made first.
+const initialCacheDays = 200
 
-// reach makes the dates of r from the first to the last day of span too.
-func (m *made) reach(s *Series, span civil.Span) {
-	run := func(part civil.Span) (list []madeDate) {
-		if !s.plain() {
-			for d, err := range s.all(part) {
+// load makes the dates of r from the first to the last day of span too.
+func (m *dateCache) load(s *Series, span civil.Span) {
+	run := func(part civil.Span) (list []cachedDate) {
+		if !s.isSingleRule() {
+			for d, err := range s.movedDates(part) {
 				if err != nil && m.err == nil {
 					m.err = err
 				}
-				list = append(list, madeDate{d.To, d.Beyond})
+				list = append(list, cachedDate{d.MovedTo, d.Uncovered})
 			}
 			return list
 		}
-		r := s.Rules[0].Rec
-		counts := r.Counts()
+		r := s.Rules[0].Recurrence
+		counts := r.UsesCalendar()
 		for d := range r.Rule.All(part) {
 			to, beyond, err := r.Chain.Run(d.Date, r.Row, nil)
 			if err != nil && !errors.Is(err, eval.ErrRange) && m.err == nil {
 				m.err = err
 			}
 			if to != civil.None && err == nil {
-				list = append(list, madeDate{to, blindOf(r, counts, d.Date, beyond)})
+				list = append(list, cachedDate{to, uncoveredFor(r, counts, d.Date, beyond)})
 			}
 		}
 		return list
@@ -78,28 +78,28 @@ func (m *made) reach(s *Series, span civil.Span) {
 	}
 }
 
-// from returns the place of the first date on or after d, making dates until
+// indexFrom returns the place of the first date on or after d, making dates until
 // those around it are known; ok is false if there is none.
-func (m *made) from(s *Series, d civil.Date) (i int, ok bool) {
+func (m *dateCache) indexFrom(s *Series, d civil.Date) (i int, ok bool) {
 	all := s.span()
-	if !s.plain() { // the days themselves are made, wherever the nominal ones lie
-		back, forth := s.reach()
-		if all = all.Widen(back, forth); s.hands != nil {
-			all = civil.Span{First: min(all.First, s.hands.days.First), Last: max(all.Last, s.hands.days.Last)}
+	if !s.isSingleRule() { // the days themselves are made, wherever the nominal ones lie
+		back, forth := s.stepReach()
+		if all = all.Widen(back, forth); s.overrides != nil {
+			all = civil.Span{First: min(all.First, s.overrides.days.First), Last: max(all.Last, s.overrides.days.Last)}
 		}
 	}
 	if m.dates == nil {
-		m.reach(s, civil.Span{First: d, Last: d}.Widen(firstMade, firstMade))
+		m.load(s, civil.Span{First: d, Last: d}.Widen(initialCacheDays, initialCacheDays))
 	}
-	for more := firstMade; ; more *= 2 { // a series that this one looks into has to go further still
+	for more := initialCacheDays; ; more *= 2 { // a series that this one looks into has to go further still
 		i = sort.Search(len(m.dates), func(i int) bool { return m.dates[i].to >= d })
 		switch {
 		case m.err != nil:
 			return 0, false
 		case i == 0 && m.span.First > all.First && m.span.First > civil.Min:
-			m.reach(s, civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
+			m.load(s, civil.Span{First: min(d, m.span.First), Last: m.span.Last}.Widen(more, 0))
 		case i == len(m.dates) && m.span.Last < all.Last:
-			m.reach(s, civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
+			m.load(s, civil.Span{First: m.span.First, Last: max(d, m.span.Last)}.Widen(0, more))
 		default:
 			return i, i < len(m.dates)
 		}
@@ -112,13 +112,13 @@ func (s *Series) After(d civil.Date, on bool) (civil.Date, bool) {
 	if !on {
 		d++
 	}
-	s.made.lock(s.memory)
-	defer s.made.Unlock()
-	i, ok := s.made.from(s, d)
+	s.dateCache.lock(s.cache)
+	defer s.dateCache.Unlock()
+	i, ok := s.dateCache.indexFrom(s, d)
 	if !ok {
 		return civil.None, false
 	}
-	return s.made.dates[i].to, true
+	return s.dateCache.dates[i].to, true
 }
 
 // Before implements eval.Series: the last moved date before d, or with on on or
@@ -127,25 +127,25 @@ func (s *Series) Before(d civil.Date, on bool) (last civil.Date, ok bool) {
 	if on {
 		d++
 	}
-	s.made.lock(s.memory)
-	defer s.made.Unlock()
-	i, _ := s.made.from(s, d)
-	if i == 0 || s.made.err != nil {
+	s.dateCache.lock(s.cache)
+	defer s.dateCache.Unlock()
+	i, _ := s.dateCache.indexFrom(s, d)
+	if i == 0 || s.dateCache.err != nil {
 		return civil.None, false
 	}
-	return s.made.dates[i-1].to, true
+	return s.dateCache.dates[i-1].to, true
 }
 
-// Beyond implements eval.Series: the calendar that was asked beyond what it knows
+// UncoveredAt implements eval.Series: the calendar that was asked beyond what it knows
 // for the moved date d.
-func (s *Series) Beyond(d civil.Date) workdays.Beyond {
-	s.made.Lock()
-	defer s.made.Unlock()
-	i, ok := slices.BinarySearchFunc(s.made.dates, d, func(m madeDate, d civil.Date) int { return int(m.to - d) })
+func (s *Series) UncoveredAt(d civil.Date) workdays.Uncovered {
+	s.dateCache.Lock()
+	defer s.dateCache.Unlock()
+	i, ok := slices.BinarySearchFunc(s.dateCache.dates, d, func(m cachedDate, d civil.Date) int { return int(m.to - d) })
 	if !ok {
-		return workdays.Beyond{}
+		return workdays.Uncovered{}
 	}
-	return s.made.dates[i].beyond
+	return s.dateCache.dates[i].uncovered
 }
 
 // Count implements eval.Series: how many moved dates lie after a up to and including b.
@@ -153,12 +153,12 @@ func (s *Series) Count(a, b civil.Date) int {
 	if b < a {
 		return 0
 	}
-	s.made.lock(s.memory)
-	defer s.made.Unlock()
-	s.made.from(s, a+1)
-	s.made.from(s, b+1)
+	s.dateCache.lock(s.cache)
+	defer s.dateCache.Unlock()
+	s.dateCache.indexFrom(s, a+1)
+	s.dateCache.indexFrom(s, b+1)
 	upto := func(d civil.Date) int {
-		return sort.Search(len(s.made.dates), func(i int) bool { return s.made.dates[i].to > d })
+		return sort.Search(len(s.dateCache.dates), func(i int) bool { return s.dateCache.dates[i].to > d })
 	}
 	return upto(b) - upto(a)
 }

@@ -32,10 +32,10 @@ func TestNearestDates(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		world, _ := eval.Window("2015..2045", plain)
+		world, _ := eval.ParseWindow("2015..2045", plain)
 		var all []civil.Date
-		for m := range Dates(s.Rules[0].Rec, world) {
-			all = append(all, m.To)
+		for m := range Dates(s.Rules[0].Recurrence, world) {
+			all = append(all, m.MovedTo)
 		}
 		for range 400 {
 			d := world.First + 3000 + civil.Date(r.IntN(world.Len()-6000))
@@ -70,7 +70,7 @@ func TestNearestDates(t *testing.T) {
 func TestSeriesInAChain(t *testing.T) {
 	env := plain
 	series := map[string]*Series{}
-	env.Series = func(name string) (eval.Series, error) {
+	env.FindSeries = func(name string) (eval.Series, error) {
 		if s := series[name]; s != nil {
 			return s, nil
 		}
@@ -88,17 +88,17 @@ func TestSeriesInAChain(t *testing.T) {
 		}
 		series[s.Name], last = s, s
 	}
-	window, _ := eval.Window("2027", env)
+	window, _ := eval.ParseWindow("2027", env)
 	n := 0
-	for m, err := range Dates(last.Rules[0].Rec, window) {
-		if err != nil || m.To <= m.Date.Date {
+	for m, err := range Dates(last.Rules[0].Recurrence, window) {
+		if err != nil || m.MovedTo <= m.Date.Date {
 			t.Fatalf("%v %v", m, err)
 		}
 		n++
 	}
 	made := 0
 	for _, s := range series {
-		made += len(s.made.dates)
+		made += len(s.dateCache.dates)
 	}
 	if n != 12 || made > 10*12*40 {
 		t.Errorf("%d dates in the year, %d made for it", n, made)
@@ -109,8 +109,8 @@ func TestSeriesInAChain(t *testing.T) {
 // it, and passes from a series to one that looks into it.
 func TestBlindDates(t *testing.T) {
 	cal := workdays.New("short", workdays.Weekend)
-	known, _ := eval.Window("2020..2027", plain)
-	cal.Known = known
+	known, _ := eval.ParseWindow("2020..2027", plain)
+	cal.Coverage = known
 	env := plain
 	env.Calendar = cal
 	pay, err := NewSeries("pay", "", "monthly on 15 then roll preceding", env)
@@ -123,9 +123,9 @@ func TestBlindDates(t *testing.T) {
 	if err := pay.AddMilestone("after", "date, +20 working days", env); err != nil {
 		t.Fatal(err)
 	}
-	window, _ := eval.Window("2027-10..2028-03", env)
+	window, _ := eval.ParseWindow("2027-10..2028-03", env)
 	for range 2 {
-		columns, lines := Wide(pay, window)
+		columns, lines := OccurrenceTable(pay, window)
 		rows := 0
 		for cells, err := range lines {
 			if rows++; err != nil || len(cells) != len(columns) {
@@ -139,35 +139,35 @@ func TestBlindDates(t *testing.T) {
 	}
 	// December's last milestone lies in 2028 and so do three dates and April's
 	// file, whose date lies past the window.
-	if _, after := cal.Missed(); after != 4 {
+	if _, after := cal.Misses(); after != 4 {
 		t.Errorf("noted %d occurrences", after)
 	}
 	// What is reported about one date is noted for that date alone.
 	for day, want := range map[string]int{"2027-06-15": 0, "2027-06-20": 0, "2029-06-15": 1, "2029-06-20": 1} {
 		other := workdays.New("other", workdays.Weekend)
-		other.Known = known
+		other.Coverage = known
 		env.Calendar = other
 		of, err := NewSeries("of", "", "monthly on 15 then roll preceding", env)
 		if err != nil {
 			t.Fatal(err)
 		}
 		d, _, _ := civil.Parse(day)
-		list, _, err := of.Why(d, other)
-		if nominal := strings.HasSuffix(day, "15"); nominal != strings.Contains(list[0].Why, "-06, 15; id ") {
-			t.Errorf("why %s: %s", day, list[0].Why)
+		list, _, err := of.Explain(d, other)
+		if nominal := strings.HasSuffix(day, "15"); nominal != strings.Contains(list[0].Reason, "-06, 15; id ") {
+			t.Errorf("why %s: %s", day, list[0].Reason)
 		}
-		if _, after := other.Missed(); err != nil || len(list) == 0 || after != want {
+		if _, after := other.Misses(); err != nil || len(list) == 0 || after != want {
 			t.Errorf("why %s: %v, noted %d, want %d, %v", day, list, after, want, err)
 		}
 	}
 	env.Calendar = cal
-	env.Series = func(string) (eval.Series, error) { return pay, nil }
+	env.FindSeries = func(string) (eval.Series, error) { return pay, nil }
 	prog, err := eval.Compile("2028-02-01, next pay", nil, env)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if v, err := prog.Eval(nil); err != nil || !v.Unsure || v.String() != "2028-02-15" {
-		t.Errorf("the next pay is %s, unsure %v, %v", v, v.Unsure, err)
+	if v, err := prog.Eval(nil); err != nil || !v.Provisional || v.String() != "2028-02-15" {
+		t.Errorf("the next pay is %s, unsure %v, %v", v, v.Provisional, err)
 	}
 	// So does what a notice, a choice or the steps of a cell asked.
 	for _, text := range []string{"2027-01-31, lasting 12 months renewing every 12 months noticed (-1 month, roll following) on or after 2028-05-01",
@@ -176,10 +176,10 @@ func TestBlindDates(t *testing.T) {
 		if prog, err = eval.Compile(text, nil, env); err != nil {
 			t.Fatal(err)
 		}
-		_, before := cal.Missed()
+		_, before := cal.Misses()
 		v, err := prog.Eval(nil)
-		if _, after := cal.Missed(); err != nil || !v.Unsure || after != before+1 {
-			t.Errorf("%s gives %s, unsure %v, noted %d times, %v", text, v, v.Unsure, after-before, err)
+		if _, after := cal.Misses(); err != nil || !v.Provisional || after != before+1 {
+			t.Errorf("%s gives %s, unsure %v, noted %d times, %v", text, v, v.Provisional, after-before, err)
 		}
 	}
 	before := pay.Milestones
@@ -187,7 +187,7 @@ func TestBlindDates(t *testing.T) {
 		t.Fatal(err)
 	}
 	for o, err := range pay.Occurrences(window) {
-		if why := o.Whys[len(before)]; err != nil || !strings.HasSuffix(why.Reason(), "holidays unknown after 2027-12-31") {
+		if why := o.Provenance[len(before)]; err != nil || !strings.HasSuffix(why.Reason(), "holidays unknown after 2027-12-31") {
 			t.Errorf("%s: %q, %v", o.Value(), why.Reason(), err)
 		}
 	}
@@ -206,7 +206,7 @@ func TestBlanksBoundPeriods(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, window := range []string{"2027", "2027-04..2027-12", "2027-07"} {
-		w, _ := eval.Window(window, plain)
+		w, _ := eval.ParseWindow(window, plain)
 		for o, err := range s.Occurrences(w) {
 			if err != nil {
 				t.Fatal(err)
@@ -248,7 +248,7 @@ func TestDifferences(t *testing.T) {
 			cells := d.Cells()
 			rows = append(rows, d.Change+" "+d.ID+" "+cells[6].String()+" "+d.Detail)
 		}
-		if words := tally.Words() + "|" + Occurrences(list).Words(); words != c[1] || strings.Join(rows, "; ") != c[2] || tally.Differ() != (list != nil) {
+		if words := tally.Summary() + "|" + TallyRows(list).Summary(); words != c[1] || strings.Join(rows, "; ") != c[2] || tally.Differ() != (list != nil) {
 			t.Errorf("%s: %s\n%q, want %s\n%q", c[0], words, strings.Join(rows, "; "), c[1], c[2])
 		}
 	}
@@ -271,7 +271,7 @@ func TestExported(t *testing.T) {
 			t.Fatal(err)
 		}
 		var parts []string
-		for _, p := range Exported(rec) {
+		for _, p := range ExportProperties(rec) {
 			parts = append(parts, p[0]+":"+p[1])
 		}
 		if got := strings.Join(parts, " "); got != c[1] {
@@ -291,7 +291,7 @@ func TestPeriodsAtTheEdges(t *testing.T) {
 		"2027-03-11..2027-03-12": "2027-03-11..2027-04-10",
 		"2027-03-09..2027-03-10": "2027-02-11..2027-03-10",
 	} {
-		w, _ := eval.Window(window, plain)
+		w, _ := eval.ParseWindow(window, plain)
 		var got []string
 		for p, err := range s.Periods(w) {
 			if err != nil {
@@ -303,7 +303,7 @@ func TestPeriodsAtTheEdges(t *testing.T) {
 			t.Errorf("%s: %v, want %s", window, got, want)
 		}
 	}
-	if v := WeekdayOf(eval.Value{Kind: eval.Moment, Day: s.Rules[0].Rec.Rule.Span().First}); v.Kind != eval.Text {
+	if v := WeekdayOf(eval.Value{Kind: eval.DateTime, Day: s.Rules[0].Recurrence.Rule.Span().First}); v.Kind != eval.Text {
 		t.Errorf("the weekday of a moment is %v", v)
 	}
 	if v := WeekdayOf(eval.Str("2027-03-10")); v.Kind != eval.Blank {
@@ -316,7 +316,7 @@ func TestPeriodsAtTheEdges(t *testing.T) {
 func TestLongChains(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 27))
 	for range 30 {
-		var shut workdays.List
+		var shut workdays.HolidayList
 		from := civil.Date(739000 + r.IntN(2000))
 		for d := from; d < from+civil.Date(r.IntN(365)); d++ {
 			shut = append(shut, workdays.Holiday{Date: d, Nominal: d, Name: "shut"})
@@ -337,7 +337,7 @@ func TestLongChains(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		every, err := Whole([]*Series{s}, civil.Span{First: 737000, Last: 743500})
+		every, err := OccurrenceEntries([]*Series{s}, civil.Span{First: 737000, Last: 743500})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -348,7 +348,7 @@ func TestLongChains(t *testing.T) {
 		window := civil.Span{First: first, Last: first + civil.Date(r.IntN(60))}
 		want := 0
 		for _, e := range every {
-			if window.Has(e.At.Day) {
+			if window.Contains(e.At.Day) {
 				want++
 			}
 		}
@@ -367,24 +367,24 @@ func TestMerge(t *testing.T) {
 		var list []*Series
 		type line struct{ to, nominal, at int }
 		var want []line
-		window, _ := eval.Window([]string{"2027", "2028-02", "2010..2011"}[(n+1)%3], plain)
+		window, _ := eval.ParseWindow([]string{"2027", "2028-02", "2010..2011"}[(n+1)%3], plain)
 		for at := range n {
 			s, err := NewSeries(fmt.Sprint("s", at), "", texts[r.IntN(len(texts))], plain)
 			if err != nil {
 				t.Fatal(err)
 			}
 			list = append(list, s)
-			for m := range Dates(s.Rules[0].Rec, window) {
-				want = append(want, line{int(m.To), int(m.Date.Date), at})
+			for m := range Dates(s.Rules[0].Recurrence, window) {
+				want = append(want, line{int(m.MovedTo), int(m.Date.Date), at})
 			}
 		}
 		slices.SortStableFunc(want, func(a, b line) int {
 			return cmp.Or(a.to-b.to, a.nominal-b.nominal, a.at-b.at)
 		})
 		i := 0
-		for d, err := range Merge(list, window) {
-			if err != nil || i == len(want) || int(d.To) != want[i].to || int(d.Date.Date) != want[i].nominal || d.Series != list[want[i].at] {
-				t.Fatalf("%d series, place %d: %s of %s, want %v, %v", n, i, d.To, d.Series.Name, want[min(i, len(want)-1)], err)
+		for d, err := range MergeDates(list, window) {
+			if err != nil || i == len(want) || int(d.MovedTo) != want[i].to || int(d.Date.Date) != want[i].nominal || d.Series != list[want[i].at] {
+				t.Fatalf("%d series, place %d: %s of %s, want %v, %v", n, i, d.MovedTo, d.Series.Name, want[min(i, len(want)-1)], err)
 			}
 			i++
 		}
@@ -397,7 +397,7 @@ func TestMerge(t *testing.T) {
 // A day by hand of one series holds in those that look into it, whatever was asked before.
 func TestHandsAreLookedAt(t *testing.T) {
 	env := plain
-	env.Memory = &eval.Memory{} // which they share
+	env.Cache = &eval.SeriesCache{} // which they share
 	pay, err := NewSeries("pay", "", "monthly on last", env)
 	if err != nil {
 		t.Fatal(err)
@@ -405,10 +405,10 @@ func TestHandsAreLookedAt(t *testing.T) {
 	if err := pay.AddMilestone("cut", "date, -3 days", env); err != nil {
 		t.Fatal(err)
 	}
-	env.Series = func(string) (eval.Series, error) { return pay, nil }
+	env.FindSeries = func(string) (eval.Series, error) { return pay, nil }
 	ids := func(s *Series) (all string) {
 		for o, err := range s.Occurrences(civil.Span{First: 740000, Last: 740400}) {
-			all += fmt.Sprint(o.ID, " ", o.To, err, "; ")
+			all += fmt.Sprint(o.ID, " ", o.MovedTo, err, "; ")
 		}
 		return all
 	}
@@ -422,7 +422,7 @@ func TestHandsAreLookedAt(t *testing.T) {
 	}
 	before := []string{ids(of[0]), ids(of[1])}
 	for o := range pay.Occurrences(civil.Span{First: 740100, Last: 740200}) {
-		if err := pay.SetHand(Hand{ID: o.ID, What: "date", At: eval.Day(o.To - 2)}); err != nil {
+		if err := pay.SetOverride(Override{ID: o.ID, What: "date", At: eval.Day(o.MovedTo - 2)}); err != nil {
 			t.Fatal(err)
 		}
 		break
@@ -453,7 +453,7 @@ func TestHeld(t *testing.T) {
 		for n := range 60 {
 			if n == 30 {
 				for o := range s.Occurrences(civil.Span{First: 740100, Last: 740200}) {
-					if err := s.SetHand(Hand{ID: o.ID, What: "date", At: eval.Day(740333)}); err != nil {
+					if err := s.SetOverride(Override{ID: o.ID, What: "date", At: eval.Day(740333)}); err != nil {
 						t.Fatal(err)
 					}
 					break

@@ -22,8 +22,8 @@ func (c Column) Name() string {
 	return c.Series.Name + "." + c.What
 }
 
-// Meetings finds the days in a window on which two of several columns have a date.
-func Meetings(list []Column, window civil.Span) (found []Finding, err error) {
+// Coincidences finds the days in a window on which two of several columns have a date.
+func Coincidences(list []Column, window civil.Span) (found []Finding, err error) {
 	var series []*Series
 	for _, c := range list {
 		if !slices.Contains(series, c.Series) {
@@ -45,15 +45,15 @@ func Meetings(list []Column, window civil.Span) (found []Finding, err error) {
 			on[e.At.Day] = i
 			continue
 		}
-		if n++; n > mostAlike {
+		if n++; n > maxListedAlike {
 			continue
 		}
 		first, then := list[min(i, other)].Name(), list[max(i, other)].Name()
-		found = append(found, Finding{About: first + ", " + then, At: eval.Day(e.At.Day),
+		found = append(found, Finding{Subject: first + ", " + then, At: eval.Day(e.At.Day),
 			Text: fmt.Sprintf("%s and %s fall on the same day but must stay apart", first, then)})
 	}
-	if n > mostAlike {
-		found[mostAlike-1] = Finding{About: found[mostAlike-1].About, Text: fmt.Sprintf("and %d more dates on one day that must stay apart", n-mostAlike+1)}
+	if n > maxListedAlike {
+		found[maxListedAlike-1] = Finding{Subject: found[maxListedAlike-1].Subject, Text: fmt.Sprintf("and %d more dates on one day that must stay apart", n-maxListedAlike+1)}
 	}
 	return found, nil
 }

@@ -14,87 +14,87 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// Moved is a date of a rule after its steps.
-type Moved struct {
+// MovedDate is a date of a rule after its steps.
+type MovedDate struct {
 	recur.Date                  // nominal, and its place in the rule
-	Rec        *eval.Recurrence // the rule
-	To         civil.Date       // the date itself
+	Recurrence *eval.Recurrence // the rule
+	MovedTo    civil.Date       // the date itself
 	// Moves are the steps that were made, in order; of dates without occurrences a roll
 	// that had nothing to do may be missing. They are valid until the next date is asked
 	// for.
 	Moves []eval.Move
-	// Beyond is the calendar that was asked for it beyond what it knows, if any.
-	Beyond workdays.Beyond
-	// Hand is what was set by hand in its place; nil for nothing.
-	Hand *Hand
+	// Uncovered is the calendar that was asked for it beyond what it knows, if any.
+	Uncovered workdays.Uncovered
+	// Override is what was set by hand in its place; nil for nothing.
+	Override *Override
 }
 
-// beyondNone is no calendar that was asked in vain.
-var beyondNone workdays.Beyond
+// noUncovered is no calendar that was asked in vain.
+var noUncovered workdays.Uncovered
 
-// HasMoved reports whether a business-day convention, a hand or a release put the date
+// IsMoved reports whether a business-day convention, a hand or a release put the date
 // on another day than it would have; a step that always shifts doesn't.
-func (m *Moved) HasMoved() bool {
-	if m.Hand == nil {
-		return rolled(m.Moves)
+func (m *MovedDate) IsMoved() bool {
+	if m.Override == nil {
+		return isRolled(m.Moves)
 	}
-	if m.Hand.Gone || m.To == civil.None {
+	if m.Override.Removed || m.MovedTo == civil.None {
 		return false
 	}
 	unset := m.Date.Date
 	if n := len(m.Moves); n > 0 {
 		unset = m.Moves[n-1].To
 	}
-	return m.To != unset || rolled(m.Moves)
+	return m.MovedTo != unset || isRolled(m.Moves)
 }
 
-// rolled reports whether a convention moved the date, in a branch too.
-func rolled(moves []eval.Move) bool {
-	return slices.ContainsFunc(moves, func(m eval.Move) bool { return m.Rolled() || rolled(m.Inner) })
+// isRolled reports whether a convention moved the date, in a branch too.
+func isRolled(moves []eval.Move) bool {
+	return slices.ContainsFunc(moves, func(m eval.Move) bool { return m.IsRoll() || isRolled(m.Inner) })
 }
 
 // ID is the identity of the date.
-func (m *Moved) ID() string { return string(m.AppendID(nil)) }
+func (m *MovedDate) ID() string { return string(m.AppendID(nil)) }
 
 // AppendID appends the identity of the date.
-func (m *Moved) AppendID(b []byte) []byte {
-	if m.Hand != nil && m.Hand.Gone {
-		return append(b, m.Hand.ID...)
+func (m *MovedDate) AppendID(b []byte) []byte {
+	if m.Override != nil && m.Override.Removed {
+		return append(b, m.Override.ID...)
 	}
-	return m.Rec.Rule.AppendID(b, m.Date)
+	return m.Recurrence.Rule.AppendID(b, m.Date)
 }
 
 // plain reports whether the date is a day without a time that no hand has set.
-func (m *Moved) plain() bool {
-	return m.Hand == nil && m.Rec.Chain.Minutes < 0 && m.To != civil.None
+func (m *MovedDate) plain() bool {
+	return m.Override == nil && m.Recurrence.Chain.Minutes < 0 && m.MovedTo != civil.None
 }
 
 // Value is the moved date, with the time that its rule gives.
-func (m *Moved) Value() eval.Value {
+func (m *MovedDate) Value() eval.Value {
 	if m.plain() {
-		return eval.Value{Kind: eval.Date, Day: m.To, Unsure: m.Beyond.Is()}
+		return eval.Value{Kind: eval.Date, Day: m.MovedTo, Provisional: m.Uncovered.IsSet()}
 	}
-	v := m.Rec.Chain.Value(m.To, m.Rec.Row)
-	if m.Hand != nil {
-		v = m.Hand.set(v, m.Rec.Chain)
+	v := m.Recurrence.Chain.WithTime(m.MovedTo, m.Recurrence.Row)
+	if m.Override != nil {
+		v = m.Override.applyTo(v, m.Recurrence.Chain)
 	}
-	v.Unsure = m.Beyond.Is()
+	v.Provisional = m.Uncovered.IsSet()
 	return v
 }
 
 // Reason tells in words why the date isn't the nominal one, and what is doubtful about
 // it.
-func (m *Moved) Reason() string { return string(m.appendReason(nil)) }
+func (m *MovedDate) Reason() string { return string(m.appendReason(nil)) }
 
-func (m *Moved) appendReason(b []byte) []byte {
-	if m.Hand == nil && !m.Beyond.Is() {
+func (m *MovedDate) appendReason(b []byte) []byte {
+	if m.Override == nil && !m.Uncovered.IsSet() {
 		return eval.AppendReasons(b, m.Moves)
 	}
-	return append(b, reason(m.Moves, m.Hand, m.Beyond)...)
+	return append(b, reason(m.Moves, m.Override, m.Uncovered)...)
 }
 
 // reason joins the reasons of moves, of a day by hand, and what a calendar didn't know.
-func reason(moves []eval.Move, hand *Hand, beyond workdays.Beyond) string {
+func reason(moves []eval.Move, hand *Override, beyond workdays.Uncovered) string {
 	text := eval.Reasons(moves)
 	join := func(more string) {
 		if text != "" && more != "" {
@@ -103,12 +103,12 @@ func reason(moves []eval.Move, hand *Hand, beyond workdays.Beyond) string {
 		text += more
 	}
 	switch {
-	case hand != nil && hand.Kept:
+	case hand != nil && hand.FromRelease:
 		return hand.Reason
 	case hand != nil:
 		join(hand.Reason)
-	case beyond.Is():
-		join(beyond.Text())
+	case beyond.IsSet():
+		join(beyond.Message())
 	}
 	return text
 }
@@ -117,68 +117,68 @@ func reason(moves []eval.Move, hand *Hand, beyond workdays.Beyond) string {
 // sorted by moved, then nominal; each is valid until the next one is asked for. Steps never change the order of two dates
 // (see eval.Chain), so nothing needs to be held back and sorted. A step that
 // fails ends the sequence with its error.
-func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[*Moved, error] {
-	if r.Chain.Unordered {
-		return (&Series{Rules: of(r)}).all(window)
+func Dates(r *eval.Recurrence, window civil.Span) iter.Seq2[*MovedDate, error] {
+	if r.Chain.MayReorder {
+		return (&Series{Rules: singleRule(r)}).movedDates(window)
 	}
-	return func(yield func(*Moved, error) bool) {
-		all(r, window, false, yield)
+	return func(yield func(*MovedDate, error) bool) {
+		movedDates(r, window, false, yield)
 	}
 }
 
-// mostRuns is how many steps one rule runs for the dates of a window.
-const mostRuns = 200_000_000
+// maxStepRuns is how many steps one rule runs for the dates of a window.
+const maxStepRuns = 200_000_000
 
-var errRuns = fmt.Errorf("more than %d steps to run for the dates of this window; use a narrower window", mostRuns)
+var errTooManyRuns = fmt.Errorf("more than %d steps to run for the dates of this window; use a narrower window", maxStepRuns)
 
 // Blanks counts the nominal dates in a window for which the steps give none.
 func (s *Series) Blanks(window civil.Span) (n int) {
-	if !slices.ContainsFunc(s.Rules, func(r Ruled) bool { return r.Rec.Chain.MayBlank }) {
+	if !slices.ContainsFunc(s.Rules, func(r EffectiveRule) bool { return r.Recurrence.Chain.MayBeBlank }) {
 		return 0
 	}
 	for d, rec := range s.nominal(window) {
-		if m, err := s.run(d, rec, nil); err == nil && m.To == civil.None && m.Hand == nil {
+		if m, err := s.moveDate(d, rec, nil); err == nil && m.MovedTo == civil.None && m.Override == nil {
 			n++
 		}
 	}
 	return n
 }
 
-// blindOf is the calendar that was asked for a date beyond what it knows: by its
+// uncoveredFor is the calendar that was asked for a date beyond what it knows: by its
 // rule, where that counts with one, or by its steps.
-func blindOf(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays.Beyond) workdays.Beyond {
+func uncoveredFor(r *eval.Recurrence, counts bool, nominal civil.Date, steps workdays.Uncovered) workdays.Uncovered {
 	if counts {
-		return r.Beyond(nominal).Or(steps)
+		return r.UncoveredAt(nominal).OrElse(steps)
 	}
 	return steps
 }
 
-// all yields what Dates does, and with blanks among it the nominal dates from the first
+// movedDates yields what Dates does, and with blanks among it the nominal dates from the first
 // on for which the steps give none.
-func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, error) bool) {
+func movedDates(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*MovedDate, error) bool) {
 	started := false
-	counts := r.Counts()
+	counts := r.UsesCalendar()
 	room := make([]eval.Move, 0, len(r.Chain.Steps))
-	m := &Moved{Rec: r}
-	roll := r.Chain.Alone
+	m := &MovedDate{Recurrence: r}
+	roll := r.Chain.SoleRollCalendar
 	runs, each := 0, len(r.Chain.Steps)
-	r.Rule.Batches(window.Widen(r.Chain.Forth.Bound(), r.Chain.Back.Bound()))(func(list []recur.Date) bool {
+	r.Rule.Batches(window.Widen(r.Chain.ReachForward.MaxDays(), r.Chain.ReachBack.MaxDays()))(func(list []recur.Date) bool {
 		for i := range list {
 			m.Date = list[i]
 			d := m.Date.Date
-			if roll != nil && !blanks && roll.Stays(d) { // occurrences want the step that did nothing, too
-				m.To = d
-				if len(m.Moves) > 0 || m.Beyond.Is() {
-					m.Moves, m.Beyond = room, beyondNone
+			if roll != nil && !blanks && roll.IsKnownWorkday(d) { // occurrences want the step that did nothing, too
+				m.MovedTo = d
+				if len(m.Moves) > 0 || m.Uncovered.IsSet() {
+					m.Moves, m.Uncovered = room, noUncovered
 				}
 			} else {
-				if runs += each; runs > mostRuns {
-					yield(m, errRuns)
+				if runs += each; runs > maxStepRuns {
+					yield(m, errTooManyRuns)
 					return false
 				}
 				var err error
 				m.Moves = room
-				m.To, m.Beyond, err = r.Chain.Run(d, r.Row, &m.Moves)
+				m.MovedTo, m.Uncovered, err = r.Chain.Run(d, r.Row, &m.Moves)
 				if err != nil {
 					if errors.Is(err, eval.ErrRange) {
 						continue // it would lie before or after every window
@@ -188,13 +188,13 @@ func all(r *eval.Recurrence, window civil.Span, blanks bool, yield func(*Moved, 
 				}
 			}
 			if counts {
-				m.Beyond = blindOf(r, counts, d, m.Beyond)
+				m.Uncovered = uncoveredFor(r, counts, d, m.Uncovered)
 			}
-			if m.To < window.First && (m.To != civil.None || !blanks || !started) {
+			if m.MovedTo < window.First && (m.MovedTo != civil.None || !blanks || !started) {
 				continue
 			}
 			started = true
-			if m.To > window.Last || !yield(m, nil) {
+			if m.MovedTo > window.Last || !yield(m, nil) {
 				return false
 			}
 		}

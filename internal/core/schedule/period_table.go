@@ -17,7 +17,7 @@ type NumberedPeriod struct {
 }
 
 // NumberedPeriods yields the whole periods of a unit that touch a span.
-func NumberedPeriods(f civil.Frame, u civil.Unit, span civil.Span) iter.Seq2[NumberedPeriod, error] {
+func NumberedPeriods(f civil.FiscalCalendar, u civil.Unit, span civil.Span) iter.Seq2[NumberedPeriod, error] {
 	year := civil.Year
 	if u > civil.Year {
 		year = civil.FiscalYear
@@ -31,8 +31,8 @@ func NumberedPeriods(f civil.Frame, u civil.Unit, span civil.Span) iter.Seq2[Num
 			if err == nil {
 				if u == civil.Week {
 					_, n.Number = p.First.OnOrAfter(civil.Thursday).ISOWeek()
-				} else if whole, ok := f.Around(year, p.First, 0); ok {
-					n.Number = f.Index(u, p.First) - f.Index(u, whole.First) + 1
+				} else if whole, ok := f.PeriodAt(year, p.First, 0); ok {
+					n.Number = f.PeriodIndex(u, p.First) - f.PeriodIndex(u, whole.First) + 1
 				}
 			}
 			if !yield(n, err) {
@@ -60,7 +60,7 @@ func PeriodTable(list iter.Seq2[NumberedPeriod, error], cal *workdays.Calendar,
 				yield(nil, err)
 				return
 			}
-			cal.Ask(p.First, p.Last)
+			cal.RecordQuery(p.First, p.Last)
 			weeks, worked := eval.Value{}, cal.Count(p.Span)
 			if p.Len()%7 == 0 {
 				weeks = eval.Int(p.Len() / 7)
@@ -69,13 +69,13 @@ func PeriodTable(list iter.Seq2[NumberedPeriod, error], cal *workdays.Calendar,
 				eval.Int(p.Len()), eval.Int(worked), eval.Int(p.Len() - worked)}
 			for _, s := range counted {
 				var days []string
-				for m, err := range s.all(p.Span) {
+				for m, err := range s.movedDates(p.Span) {
 					if err != nil {
 						yield(nil, err)
 						return
 					}
-					s.Note(m)
-					days = append(days, m.To.String())
+					s.RecordUncovered(m)
+					days = append(days, m.MovedTo.String())
 				}
 				cells = append(cells, eval.Int(len(days)), eval.Str(strings.Join(days, " ")))
 			}

@@ -23,8 +23,8 @@ func (s *Series) Periods(span civil.Span) iter.Seq2[civil.NamedSpan, error] {
 // NumberedPeriods is Periods, each with its place in the nominal date's year.
 func (s *Series) NumberedPeriods(span civil.Span) iter.Seq2[NumberedPeriod, error] {
 	return func(yield func(NumberedPeriod, error) bool) {
-		back, forth := s.reach()
-		far := 2*s.stride() + back + forth
+		back, forth := s.stepReach()
+		far := 2*s.maxStride() + back + forth
 		var list []*Occurrence // dates that move change places, periods don't
 		for o, err := range s.Occurrences(span.Widen(far, far)) {
 			if err != nil {
@@ -46,7 +46,7 @@ func (s *Series) NumberedPeriods(span civil.Span) iter.Seq2[NumberedPeriod, erro
 				cmp.Compare(a.Row[slotPeriodEnd].Day, b.Row[slotPeriodEnd].Day))
 		})
 		for _, o := range list {
-			o.Note()
+			o.RecordUncovered()
 			p := civil.Span{First: o.Row[slotPeriodStart].Day, Last: o.Row[slotPeriodEnd].Day}
 			if !yield(NumberedPeriod{civil.NamedSpan{Name: o.ID, Span: p}, int(o.Row[slotNumber].Num)}, nil) {
 				return
@@ -65,9 +65,9 @@ type Instalment struct {
 // first, or if it has none within the nominal year.
 func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, error] {
 	return func(yield func(Instalment, error) bool) {
-		s := &Series{Rules: of(rec)}
+		s := &Series{Rules: singleRule(rec)}
 		n, wide := 0, window
-		begins := rec.Rule.Begins()
+		begins := rec.Rule.HasStart()
 		if begins {
 			wide.First = civil.Min
 		}
@@ -76,14 +76,14 @@ func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, 
 				yield(Instalment{}, err)
 				return
 			}
-			if n++; o.To < window.First {
+			if n++; o.MovedTo < window.First {
 				continue
 			}
 			number := n
 			if !begins {
 				number = int(o.Row[slotNumber].Num)
 			}
-			o.Note()
+			o.RecordUncovered()
 			if !yield(Instalment{o.Value(), o.Row[slotPeriodStart], o.Row[slotPeriodEnd], number}, nil) {
 				return
 			}

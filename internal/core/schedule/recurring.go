@@ -19,9 +19,9 @@ type Recurring struct {
 	Dates         []eval.Value
 }
 
-// fit ends the rule, and says what of its dates isn't wanted and what is beside them; at
+// fitRule ends the rule, and says what of its dates isn't wanted and what is beside them; at
 // gives a day the time of the event.
-func (r *Recurring) fit(span civil.Span, want map[civil.Date]bool, at func(civil.Date) eval.Value) error {
+func (r *Recurring) fitRule(span civil.Span, want map[civil.Date]bool, at func(civil.Date) eval.Value) error {
 	made, err := r.Rule.Rule(span.First)
 	if err != nil {
 		return err
@@ -48,18 +48,18 @@ func (r *Recurring) fit(span civil.Span, want map[civil.Date]bool, at func(civil
 	return nil
 }
 
-// Recur makes one recurring event of entries: all dates of one series in a window.
+// FoldSeries makes one recurring event of entries: all dates of one series in a window.
 // The error says why that can't be exact.
-func Recur(entries []Entry, plan string) (e Event, err error) {
+func FoldSeries(entries []Entry, plan string) (e Event, err error) {
 	s := entries[0].Series
 	no := func(format string, args ...any) error {
 		return fmt.Errorf("`%s` can't be one recurring event: %s", s.Title, fmt.Sprintf(format, args...))
 	}
-	first, last, moved := entries[0].Of.Date.Date, civil.None, 0
+	first, last, moved := entries[0].Occurrence.Date.Date, civil.None, 0
 	want := map[civil.Date]bool{}
 	r := &Recurring{}
 	for _, o := range entries {
-		d := o.Of
+		d := o.Occurrence
 		first, last = min(first, d.Date.Date), max(last, d.Date.Date)
 		switch before := entries[0]; {
 		case o.At.Kind != before.At.Kind || o.At.Minutes != before.At.Minutes:
@@ -69,11 +69,11 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 		case want[o.At.Day]:
 			return e, no("two of its dates fall on %s", o.At.Day)
 		}
-		if d.To != d.Date.Date {
+		if d.MovedTo != d.Date.Date {
 			moved++
 		}
-		if o.Why.Beyond.Is() {
-			return e, no("its date %s is provisional, others aren't: %s", o.At, o.Why.Beyond.Text())
+		if o.Provenance.Uncovered.IsSet() {
+			return e, no("its date %s is provisional, others aren't: %s", o.At, o.Provenance.Uncovered.Message())
 		}
 		want[o.At.Day] = true
 		r.Dates = append(r.Dates, o.At)
@@ -84,7 +84,7 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 	if len(s.Rules) > 1 {
 		return e, no("its rule changes over the years")
 	}
-	rule, _, why := exported(s.Rules[0].Rec)
+	rule, _, why := exportRule(s.Rules[0].Recurrence)
 	if rule == nil {
 		return e, no("there is no exact RRULE, because %s", why)
 	}
@@ -95,7 +95,7 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 		v.Day = d
 		return v
 	}
-	if err := r.fit(civil.Span{First: first, Last: last}, want, at); err != nil {
+	if err := r.fitRule(civil.Span{First: first, Last: last}, want, at); err != nil {
 		return e, no("%v", err)
 	}
 	e = entries[0].Event(plan)
@@ -104,9 +104,9 @@ func Recur(entries []Entry, plan string) (e Event, err error) {
 	return e, nil
 }
 
-// Folded makes one recurring event of the dates of each series, in place of the first
+// FoldAll makes one recurring event of the dates of each series, in place of the first
 // of them; milestones stay events of their own.
-func Folded(entries []Entry, plan func(*Series) string, event func(Entry) Event) (list []Event, err error) {
+func FoldAll(entries []Entry, plan func(*Series) string, event func(Entry) Event) (list []Event, err error) {
 	dates := map[*Series][]Entry{}
 	for _, e := range entries {
 		if e.What == "date" {
@@ -118,8 +118,8 @@ func Folded(entries []Entry, plan func(*Series) string, event func(Entry) Event)
 		switch {
 		case e.What != "date":
 			list = append(list, event(e))
-		case of[0].Of == e.Of:
-			folded, err := Recur(of, plan(e.Series))
+		case of[0].Occurrence == e.Occurrence:
+			folded, err := FoldSeries(of, plan(e.Series))
 			if err != nil {
 				return nil, err
 			}

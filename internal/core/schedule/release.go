@@ -16,17 +16,17 @@ type Released struct {
 	Nominal                civil.Date
 	At                     eval.Value
 	Reason                 string
-	On                     civil.Date // the day on which it was released
+	ReleasedOn             civil.Date // the day on which it was released
 	From, Through          civil.Date // the stretch that was released with it
 	By, Note               string
 	Superseded             civil.Date // the day since which it no longer holds; None while it does
 	Part, Parts            int        // its place in its release, and how many that has
 	Line                   int        // of the file
-	Raw                    []string   // as it is in the file; nil of a new one
+	Cells                  []string   // as it is in the file; nil of a new one
 }
 
-// Holds reports whether the date is still the released one.
-func (r Released) Holds() bool { return r.Superseded == civil.None }
+// IsCurrent reports whether the date is still the released one.
+func (r Released) IsCurrent() bool { return r.Superseded == civil.None }
 
 // key names the date that was released.
 func (r Released) key() string { return r.Series + "\x00" + r.What + "\x00" + r.ID }
@@ -47,9 +47,9 @@ type Breach struct {
 	Nominal civil.Date
 }
 
-// Differing counts breaches in words.
-func Differing(list []Breach) string {
-	return phrase.Agree(len(list), "date differs from what was released", "dates differ from what was released")
+// CountBreaches counts breaches in words.
+func CountBreaches(list []Breach) string {
+	return phrase.CountVerb(len(list), "date differs from what was released", "dates differ from what was released")
 }
 
 // Cells are the cells of BreachColumns.
@@ -109,12 +109,12 @@ func Breaches(rows []Released, named func(series string) bool, find func(series 
 	var columns []Column
 	for i := range rows {
 		r := &rows[i]
-		if !r.Holds() || !named(r.Series) {
+		if !r.IsCurrent() || !named(r.Series) {
 			continue
 		}
 		held[r.key()] = true
 		s := find(r.Series)
-		now, reason, passes, err := s.now(r)
+		now, reason, passes, err := s.currentValue(r)
 		if err != nil {
 			return nil, err
 		}
@@ -126,13 +126,13 @@ func Breaches(rows []Released, named func(series string) bool, find func(series 
 			stretches[c] = append(stretches[c], civil.Span{First: r.From, Last: r.Through})
 		}
 		switch {
-		case passes || now.SameTime(r.At) || !window.Has(r.At.Day) && !(now.Kind != eval.Blank && window.Has(now.Day)):
+		case passes || now.SameTime(r.At) || !window.Contains(r.At.Day) && !(now.Kind != eval.Blank && window.Contains(now.Day)):
 		default:
 			list = append(list, Breach{Series: r.Series, What: r.What, ID: r.ID, Released: r.At, Now: now,
 				Reason: reason, Row: r})
 		}
 	}
-	added, err := newcomers(columns, stretches, held, window)
+	added, err := newDates(columns, stretches, held, window)
 	if err != nil {
 		return nil, err
 	}
@@ -157,33 +157,33 @@ func Breaches(rows []Released, named func(series string) bool, find func(series 
 	return list, nil
 }
 
-// now is what a series, which may be none, makes today of a date that was released; it
+// currentValue is what a series, which may be none, makes today of a date that was released; it
 // passes where a person set another day for it.
-func (s *Series) now(r *Released) (at eval.Value, reason string, passes bool, err error) {
+func (s *Series) currentValue(r *Released) (at eval.Value, reason string, passes bool, err error) {
 	if s == nil {
 		return at, "gone: there is no series `" + r.Series + "`", false, nil
 	}
 	for _, what := range []string{"date", r.What} {
-		if h := s.HandOf(what, r.ID); h != nil && !h.Kept {
+		if h := s.OverrideOf(what, r.ID); h != nil && !h.FromRelease {
 			return at, "", true, nil
 		}
 	}
-	at, reason, err = s.Now(r)
+	at, reason, err = s.CurrentValue(r)
 	return at, reason, false, err
 }
 
-// Now is what the series makes today of a date that was released; a blank if it is
+// CurrentValue is what the series makes today of a date that was released; a blank if it is
 // gone, with the reason.
-func (s *Series) Now(r *Released) (at eval.Value, reason string, err error) {
-	o, err := s.Occurrence(r.ID)
+func (s *Series) CurrentValue(r *Released) (at eval.Value, reason string, err error) {
+	o, err := s.FindOccurrence(r.ID)
 	switch {
 	case err != nil:
 		return at, "", err
 	case o == nil:
 		return at, "gone: the rule gives no such date", nil
-	case r.What == "date" && o.To == civil.None && o.Hand != nil:
+	case r.What == "date" && o.MovedTo == civil.None && o.Override != nil:
 		return at, o.Reason(), nil
-	case r.What == "date" && o.To == civil.None:
+	case r.What == "date" && o.MovedTo == civil.None:
 		return at, "gone: the steps after `then` give no date", nil
 	case r.What == "date":
 		return o.Value(), o.Reason(), nil
@@ -193,14 +193,14 @@ func (s *Series) Now(r *Released) (at eval.Value, reason string, err error) {
 			if at = o.Milestone(i); at.Kind == eval.Blank {
 				return at, "gone: the milestone is blank", nil
 			}
-			return at, o.Whys[i].Reason(), nil
+			return at, o.Provenance[i].Reason(), nil
 		}
 	}
 	return at, "gone: there is no milestone `" + r.What + "`", nil
 }
 
-// newcomers are the dates in stretches that were released without them.
-func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[string]bool,
+// newDates are the dates in stretches that were released without them.
+func newDates(columns []Column, stretches map[Column][]civil.Span, held map[string]bool,
 	window civil.Span) (list []Breach, err error) {
 	var series []*Series
 	for _, c := range columns {
@@ -221,13 +221,16 @@ func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[str
 	entries, _, err := entriesOf(series, around, false, func(*Occurrence) {})
 	for _, e := range entries {
 		c := Column{e.Series, e.What}
-		in := slices.ContainsFunc(stretches[c], func(s civil.Span) bool { return s.Has(e.At.Day) })
-		byHand := func(what string) bool { h := e.Series.HandOf(what, e.Of.ID); return h != nil && !h.Kept }
-		if !in || held[(Released{Series: e.Series.Name, What: e.What, ID: e.Of.ID}).key()] || byHand("date") ||
+		in := slices.ContainsFunc(stretches[c], func(s civil.Span) bool { return s.Contains(e.At.Day) })
+		byHand := func(what string) bool {
+			h := e.Series.OverrideOf(what, e.Occurrence.ID)
+			return h != nil && !h.FromRelease
+		}
+		if !in || held[(Released{Series: e.Series.Name, What: e.What, ID: e.Occurrence.ID}).key()] || byHand("date") ||
 			byHand(e.What) {
 			continue
 		}
-		list = append(list, Breach{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Nominal: e.Of.Date.Date,
+		list = append(list, Breach{Series: e.Series.Name, What: e.What, ID: e.Occurrence.ID, Now: e.At, Nominal: e.Occurrence.Date.Date,
 			Reason: "new: not among the released dates"})
 	}
 	return list, err
@@ -235,24 +238,24 @@ func newcomers(columns []Column, stretches map[Column][]civil.Span, held map[str
 
 // Restore puts what was released in the place of what a series gives now.
 func (h Breach) Restore(s *Series) error {
-	hand := Hand{ID: h.ID, What: h.What, Kept: true}
+	hand := Override{ID: h.ID, What: h.What, FromRelease: true}
 	if h.Row == nil {
 		hand.Reason = "not among the released dates"
-		return s.SetHand(hand)
+		return s.SetOverride(hand)
 	}
-	hand.At, hand.Nominal, hand.Reason = h.Released, h.Row.Nominal, "as released on "+h.Row.On.String()
+	hand.At, hand.Nominal, hand.Reason = h.Released, h.Row.Nominal, "as released on "+h.Row.ReleasedOn.String()
 	if h.What != "date" && !slices.ContainsFunc(s.Milestones, func(m Milestone) bool { return m.Name == h.What }) {
 		return nil // nothing shows it any more
 	}
 	if h.Other != "" {
-		if err := s.SetHand(Hand{ID: h.Other, What: h.What, Kept: true, Reason: "released as " + h.ID}); err != nil {
+		if err := s.SetOverride(Override{ID: h.Other, What: h.What, FromRelease: true, Reason: "released as " + h.ID}); err != nil {
 			return err
 		}
 	}
-	if _, _, ok := s.Identified(h.ID); !ok {
-		hand.Gone = true
+	if _, _, ok := s.FindNominal(h.ID); !ok {
+		hand.Removed = true
 	}
-	return s.SetHand(hand)
+	return s.SetOverride(hand)
 }
 
 // Release is what becomes of the released dates when a stretch is released: rows are
@@ -262,7 +265,7 @@ func Release(rows []Released, entries []Entry, held []Breach, as Released) (all 
 	all = slices.Clone(rows)
 	holds := map[string]bool{}
 	for i := range all {
-		if all[i].Holds() && all[i].Plan == as.Plan {
+		if all[i].IsCurrent() && all[i].Plan == as.Plan {
 			holds[all[i].key()] = true
 		}
 	}
@@ -278,8 +281,8 @@ func Release(rows []Released, entries []Entry, held []Breach, as Released) (all 
 			continue // it is among the entries
 		}
 		for i := range all {
-			if all[i].Holds() && all[i].Plan == as.Plan && all[i].key() == h.Row.key() {
-				all[i].Superseded = as.On
+			if all[i].IsCurrent() && all[i].Plan == as.Plan && all[i].key() == h.Row.key() {
+				all[i].Superseded = as.ReleasedOn
 			}
 		}
 		changes = append(changes, h)
@@ -294,10 +297,10 @@ func Release(rows []Released, entries []Entry, held []Breach, as Released) (all 
 		}
 	}
 	for _, e := range entries {
-		h := Breach{Series: e.Series.Name, What: e.What, ID: e.Of.ID, Now: e.At, Reason: e.Reason()}
+		h := Breach{Series: e.Series.Name, What: e.What, ID: e.Occurrence.ID, Now: e.At, Reason: e.Reason()}
 		if !holds[(Released{Series: h.Series, What: h.What, ID: h.ID}).key()] {
 			changes = append(changes, h)
-			anew(h, e.Of.Date.Date)
+			anew(h, e.Occurrence.Date.Date)
 		}
 	}
 	for i := range fresh {
@@ -306,23 +309,23 @@ func Release(rows []Released, entries []Entry, held []Breach, as Released) (all 
 	return append(all, fresh...), changes
 }
 
-// TellReleased says when dates were released, and what they were before.
-func TellReleased(rows []Released, ids []string, d civil.Date) (list []Telling) {
+// ExplainReleases says when dates were released, and what they were before.
+func ExplainReleases(rows []Released, ids []string, d civil.Date) (list []ExplanationLine) {
 	for _, r := range rows {
 		if r.At.Day != d && !slices.Contains(ids, r.ID) {
 			continue
 		}
-		why := "id " + r.ID + "; released on " + r.On.String() + " by " + r.By
+		why := "id " + r.ID + "; released on " + r.ReleasedOn.String() + " by " + r.By
 		if r.Note != "" {
 			why += " (" + r.Note + ")"
 		}
-		if !r.Holds() {
+		if !r.IsCurrent() {
 			why += "; superseded on " + r.Superseded.String()
 		}
 		if r.Reason != "" {
 			why += "; then: " + r.Reason
 		}
-		list = append(list, Telling{r.What, "released", r.At, why})
+		list = append(list, ExplanationLine{r.What, "released", r.At, why})
 	}
 	return list
 }

@@ -66,15 +66,15 @@ func (r Reminder) Alarm(at eval.Value, cal *workdays.Calendar) (a Alarm, ok bool
 		if cal == nil { // the row names none
 			return a, false
 		}
-		cal.Need()
-		if a.Day, ok = cal.Add(at.Day, -r.n); ok {
-			cal.Ask(a.Day, at.Day)
+		cal.MarkUsed()
+		if a.Day, ok = cal.AddWorkdays(at.Day, -r.n); ok {
+			cal.RecordQuery(a.Day, at.Day)
 		}
 	}
 	switch {
 	case r.minutes >= 0:
 		a.Minutes = r.minutes
-	case at.Kind == eval.Moment:
+	case at.Kind == eval.DateTime:
 		a.Minutes = int(at.Minutes)
 	}
 	return a, ok

@@ -34,7 +34,7 @@ func TestRenewingTerms(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		shifted, err := eval.Compile("end, "+map[bool]string{true: "+0 days", false: notice}[notice == ""], nil, eval.Env{Frame: env.Frame, Calendar: cal, Names: []string{"end", "notice"}})
+		shifted, err := eval.Compile("end, "+map[bool]string{true: "+0 days", false: notice}[notice == ""], nil, eval.Env{Fiscal: env.Fiscal, Calendar: cal, Names: []string{"end", "notice"}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -48,13 +48,13 @@ func TestRenewingTerms(t *testing.T) {
 		// One term's end by the step that has no renewal.
 		per := map[string]int{"months": 1, "years": 12, "quarters": 3, "weeks": 7, "days": 1, "working days": 1}
 		unit := map[string]string{"months": "months", "years": "months", "weeks": "days", "working days": "working days"}[u.first]
-		end, err := eval.Compile("start, lasting n "+unit, nil, eval.Env{Frame: env.Frame, Calendar: cal, Names: []string{"start", "n"}})
+		end, err := eval.Compile("start, lasting n "+unit, nil, eval.Env{Fiscal: env.Fiscal, Calendar: cal, Names: []string{"start", "n"}})
 		if err != nil {
 			t.Fatal(err)
 		}
 		for range rows / 100 {
 			for range 100 {
-				start, _ := civil.Of(2019+r.IntN(8), 1+r.IntN(12), 1)
+				start, _ := civil.NewDate(2019+r.IntN(8), 1+r.IntN(12), 1)
 				start += civil.Date(r.IntN(31))
 				if r.IntN(4) == 0 { // the end of a month
 					start, _ = civil.MonthDay(civil.MonthIndex(2020+r.IntN(8), 1+r.IntN(12)), 31)
@@ -111,7 +111,7 @@ func TestByMilestone(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		from, _ := civil.Of(2026, 6, 1)
+		from, _ := civil.NewDate(2026, 6, 1)
 		all := civil.Span{First: from - 900, Last: from + 1600}
 		var list []*Occurrence
 		for o, err := range s.Occurrences(all) {
@@ -120,7 +120,7 @@ func TestByMilestone(t *testing.T) {
 			}
 			list = append(list, o)
 		}
-		env.Series = func(string) (eval.Series, error) { return s, nil }
+		env.FindSeries = func(string) (eval.Series, error) { return s, nil }
 		env.Names = []string{"d", "e"}
 		for range 10 * worlds {
 			d := from + civil.Date(r.IntN(700))
@@ -144,7 +144,7 @@ func TestByMilestone(t *testing.T) {
 					t.Fatal(err)
 				}
 				got, err := p.Eval([]eval.Value{eval.Day(d)})
-				if err != nil || best == nil || got.Day != best.To {
+				if err != nil || best == nil || got.Day != best.MovedTo {
 					t.Fatalf("%s of %s in %s: %s %v, want %v", p.Text, d, s.RuleText, got, err, best)
 				}
 			}
@@ -155,10 +155,10 @@ func TestByMilestone(t *testing.T) {
 				if e < d {
 					lo, hi, sign = e, d, -1
 				}
-				if o.To > lo && o.To <= hi {
+				if o.MovedTo > lo && o.MovedTo <= hi {
 					n["to"] += sign
 				}
-				if o.To >= lo && o.To <= hi {
+				if o.MovedTo >= lo && o.MovedTo <= hi {
 					n["through"] += sign
 				}
 			}

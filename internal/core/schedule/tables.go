@@ -21,58 +21,58 @@ func ColumnName(name string) string {
 
 // WeekdayOf is the cell beside a date; blank if the date is.
 func WeekdayOf(v eval.Value) eval.Value {
-	if v.Kind != eval.Date && v.Kind != eval.Moment {
+	if v.Kind != eval.Date && v.Kind != eval.DateTime {
 		return eval.Value{}
 	}
-	return eval.Str(v.Day.Weekday().Short())
+	return eval.Str(v.Day.Weekday().Abbrev())
 }
 
 // RuleColumns are the columns of the dates of rules.
 var RuleColumns = []string{"date", "weekday", "nominal", "reason", "id"}
 
 // RuleRows makes the rows of RuleColumns.
-type RuleRows struct{ texts eval.Keeper }
+type RuleRows struct{ texts eval.TextArena }
 
 // Row appends the cells of one date of a rule.
-func (r *RuleRows) Row(cells []eval.Value, m *Moved) []eval.Value {
+func (r *RuleRows) Row(cells []eval.Value, m *MovedDate) []eval.Value {
 	n := len(cells)
 	cells = slices.Grow(cells, len(RuleColumns))[:n+len(RuleColumns)]
 	at := cells[n:]
 	if m.plain() {
-		at[0].PutDay(m.To)
-		at[0].Unsure = m.Beyond.Is()
-		at[1].PutText(m.To.Weekday().Short())
+		at[0].SetDay(m.MovedTo)
+		at[0].Provisional = m.Uncovered.IsSet()
+		at[1].SetText(m.MovedTo.Weekday().Abbrev())
 	} else {
 		at[0] = m.Value()
 		at[1] = WeekdayOf(at[0])
 	}
-	at[2].PutDay(m.Date.Date)
+	at[2].SetDay(m.Date.Date)
 	reason := ""
-	if len(m.Moves) > 0 || m.Hand != nil || m.Beyond.Is() {
-		reason = r.texts.Keep(m.appendReason(r.texts.Room()))
+	if len(m.Moves) > 0 || m.Override != nil || m.Uncovered.IsSet() {
+		reason = r.texts.Store(m.appendReason(r.texts.Buffer()))
 	}
-	at[3].PutText(reason)
-	at[4].PutText(r.texts.Keep(m.AppendID(r.texts.Room())))
+	at[3].SetText(reason)
+	at[4].SetText(r.texts.Store(m.AppendID(r.texts.Buffer())))
 	return cells
 }
 
-// wideHead and agendaHead begin the tables of one series and of several.
+// occurrenceHeader and agendaHeader begin the tables of one series and of several.
 var (
-	wideHead   = RuleColumns[:4]
-	agendaHead = []string{"date", "weekday", "title", "series", "what"}
+	occurrenceHeader = RuleColumns[:4]
+	agendaHeader     = []string{"date", "weekday", "title", "series", "what"}
 )
 
-// HasHead reports whether a table begins like one that is made of series.
-func HasHead(columns []string) bool {
-	return slices.ContainsFunc([][]string{wideHead, agendaHead}, func(head []string) bool {
+// IsScheduleTable reports whether a table begins like one that is made of series.
+func IsScheduleTable(columns []string) bool {
+	return slices.ContainsFunc([][]string{occurrenceHeader, agendaHeader}, func(head []string) bool {
 		return len(columns) >= len(head) && slices.Equal(columns[:len(head)], head)
 	})
 }
 
-// Wide is the wide table of one series: a row an occurrence, its period, where the
+// OccurrenceTable is the wide table of one series: a row an occurrence, its period, where the
 // series says one, and its milestones beside it.
-func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
-	columns = slices.Clone(wideHead)
+func OccurrenceTable(s *Series, window civil.Span) (columns []string, lines Lines) {
+	columns = slices.Clone(occurrenceHeader)
 	periods := s.Start != nil || s.End != nil
 	if periods {
 		columns = append(columns, "period_start", "period_end")
@@ -88,7 +88,7 @@ func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 				yield(nil, err)
 				return
 			}
-			o.Note()
+			o.RecordUncovered()
 			cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(o.Reason()))
 			if periods {
 				cells = append(cells, o.Row[slotPeriodStart], o.Row[slotPeriodEnd])
@@ -108,8 +108,8 @@ func Wide(s *Series, window civil.Span) (columns []string, lines Lines) {
 // have owners, or times several zones, it has a column of those.
 type Agenda struct{ Owner, Zone bool }
 
-// AgendaOf is the agenda of some series. home is the zone that "" stands for.
-func AgendaOf(list []*Series, home string) (a Agenda) {
+// NewAgenda is the agenda of some series. home is the zone that "" stands for.
+func NewAgenda(list []*Series, home string) (a Agenda) {
 	zone, timed := "", false
 	of := func(own string) {
 		if own == "" {
@@ -127,15 +127,15 @@ func AgendaOf(list []*Series, home string) (a Agenda) {
 	for _, s := range list {
 		a.Owner = a.Owner || s.Owner != ""
 		for _, r := range s.Rules {
-			see(r.Rec.Chain)
+			see(r.Recurrence.Chain)
 		}
 		for _, m := range s.Milestones {
 			a.Owner = a.Owner || m.Owner != ""
-			if own := m.Prog.Zone(); own != "" {
+			if own := m.Program.Zone(); own != "" {
 				of(own)
 				continue
 			}
-			for _, from := range m.Prog.Sources() {
+			for _, from := range m.Program.Sources() {
 				for _, chain := range from.Chains {
 					see(chain)
 				}
@@ -147,7 +147,7 @@ func AgendaOf(list []*Series, home string) (a Agenda) {
 
 // Columns are the columns of the agenda.
 func (a Agenda) Columns() []string {
-	list := slices.Clone(agendaHead)
+	list := slices.Clone(agendaHeader)
 	if a.Owner {
 		list = append(list, "owner")
 	}
@@ -166,7 +166,7 @@ func (a Agenda) Row(cells []eval.Value, e Event, home string) []eval.Value {
 	}
 	if a.Zone {
 		zone := eval.Value{}
-		if e.At.Kind == eval.Moment {
+		if e.At.Kind == eval.DateTime {
 			if zone = eval.Str(e.Zone()); e.Zone() == "" {
 				zone = eval.Str(home)
 			}
@@ -188,50 +188,50 @@ func (a Agenda) Lines(events []Event, home string) Lines {
 	}
 }
 
-// Dated is a date of one of several series.
-type Dated struct {
-	*Moved
+// SeriesDate is a date of one of several series.
+type SeriesDate struct {
+	*MovedDate
 	Series *Series
 }
 
-// Merge yields the dates of several series in a window, sorted by moved, then
+// MergeDates yields the dates of several series in a window, sorted by moved, then
 // nominal, then the order of the series; each is valid until the next one is asked for.
-func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
-	return func(yield func(Dated, error) bool) {
+func MergeDates(list []*Series, window civil.Span) iter.Seq2[SeriesDate, error] {
+	return func(yield func(SeriesDate, error) bool) {
 		if len(list) == 1 {
-			for m, err := range list[0].all(window) {
-				if !yield(Dated{m, list[0]}, err) {
+			for m, err := range list[0].movedDates(window) {
+				if !yield(SeriesDate{m, list[0]}, err) {
 					return
 				}
 			}
 			return
 		}
-		var h heads
+		var h mergeHeap
 		for i, s := range list {
-			next, stop := iter.Pull2(s.all(window))
+			next, stop := iter.Pull2(s.movedDates(window))
 			defer stop()
 			m, err, ok := next()
 			if err != nil {
-				yield(Dated{}, err)
+				yield(SeriesDate{}, err)
 				return
 			}
 			if ok {
-				h = append(h, &head{m, i, next})
+				h = append(h, &mergeHead{m, i, next})
 			}
 		}
 		heap.Init(&h)
 		for len(h) > 0 {
 			first := h[0]
-			if !yield(Dated{first.Moved, list[first.at]}, nil) {
+			if !yield(SeriesDate{first.MovedDate, list[first.at]}, nil) {
 				return
 			}
 			m, err, ok := first.next()
 			switch {
 			case err != nil:
-				yield(Dated{}, err)
+				yield(SeriesDate{}, err)
 				return
 			case ok:
-				first.Moved = m
+				first.MovedDate = m
 				heap.Fix(&h, 0)
 			default:
 				heap.Pop(&h)
@@ -240,24 +240,24 @@ func Merge(list []*Series, window civil.Span) iter.Seq2[Dated, error] {
 	}
 }
 
-// head is the next date of the series at a place in a list.
-type head struct {
-	*Moved
+// mergeHead is the next date of the series at a place in a list.
+type mergeHead struct {
+	*MovedDate
 	at   int
-	next func() (*Moved, error, bool)
+	next func() (*MovedDate, error, bool)
 }
 
-// heads are a heap, the first date of all on top.
-type heads []*head
+// mergeHeap are a heap, the first date of all on top.
+type mergeHeap []*mergeHead
 
-func (h heads) Len() int      { return len(h) }
-func (h heads) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
-func (h heads) Less(i, j int) bool {
-	return cmp.Or(cmp.Compare(h[i].To, h[j].To), cmp.Compare(h[i].Date.Date, h[j].Date.Date),
+func (h mergeHeap) Len() int      { return len(h) }
+func (h mergeHeap) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
+func (h mergeHeap) Less(i, j int) bool {
+	return cmp.Or(cmp.Compare(h[i].MovedTo, h[j].MovedTo), cmp.Compare(h[i].Date.Date, h[j].Date.Date),
 		cmp.Compare(h[i].at, h[j].at)) < 0
 }
-func (h *heads) Push(x any) { *h = append(*h, x.(*head)) }
-func (h *heads) Pop() any {
+func (h *mergeHeap) Push(x any) { *h = append(*h, x.(*mergeHead)) }
+func (h *mergeHeap) Pop() any {
 	last := (*h)[len(*h)-1]
 	*h = (*h)[:len(*h)-1]
 	return last
@@ -273,7 +273,7 @@ func MergeOccurrences(list []*Series, window civil.Span) iter.Seq2[Entry, error]
 			defer stop()
 			next[s] = pull
 		}
-		for d, err := range Merge(list, window) {
+		for d, err := range MergeDates(list, window) {
 			if err != nil {
 				yield(Entry{}, err)
 				return
@@ -283,8 +283,8 @@ func MergeOccurrences(list []*Series, window civil.Span) iter.Seq2[Entry, error]
 				yield(Entry{}, err)
 				return
 			}
-			o.Note()
-			if !yield(o.dated(d.Series), nil) {
+			o.RecordUncovered()
+			if !yield(o.dateEntry(d.Series), nil) {
 				return
 			}
 		}
@@ -318,23 +318,23 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 		if err != nil {
 			return sum, err
 		}
-		if sum.Dates++; sum.Dates > mostDates {
+		if sum.Dates++; sum.Dates > maxDates {
 			return sum, &TooManyError{s, window}
 		}
-		o.Note()
-		if o.Asked.Is() && !slices.Contains(beyond, o.Asked.Calendar) {
-			beyond = append(beyond, o.Asked.Calendar)
+		o.RecordUncovered()
+		if o.AnyUncovered.IsSet() && !slices.Contains(beyond, o.AnyUncovered.Calendar) {
+			beyond = append(beyond, o.AnyUncovered.Calendar)
 		}
 		sum.Provisional += o.provisional()
-		if o.HasMoved() {
+		if o.IsMoved() {
 			sum.Moved++
 		}
 		if sum.First == civil.None {
-			sum.First = o.To
+			sum.First = o.MovedTo
 		}
-		sum.Last = o.To
-		if sum.Next == civil.None && o.To >= today {
-			sum.Next = o.To
+		sum.Last = o.MovedTo
+		if sum.Next == civil.None && o.MovedTo >= today {
+			sum.Next = o.MovedTo
 		}
 	}
 	if sum.Warnings = len(beyond); sum.Blank > 0 {

@@ -12,7 +12,7 @@ import (
 
 // Texts of events with names in braces: what they are filled with, and what is wrong with them.
 func TestTemplates(t *testing.T) {
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()}
 	other, err := NewSeries("other", "", "monthly on 5", env)
 	if err != nil {
 		t.Fatal(err)
@@ -21,13 +21,13 @@ func TestTemplates(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	env.Other = func(name, what string) (eval.Related, error) {
+	env.FindRelated = func(name, what string) (eval.RelatedDate, error) {
 		if name != "other" {
-			return eval.Related{}, fmt.Errorf("there is no series `%s`", name)
+			return eval.RelatedDate{}, fmt.Errorf("there is no series `%s`", name)
 		}
 		return s.Related(other, what)
 	}
-	o, err := s.Occurrence("2027-05/15")
+	o, err := s.FindOccurrence("2027-05/15")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,15 +49,15 @@ func TestTemplates(t *testing.T) {
 
 // What is expected of a rule holds while it does, and nothing of a period in which it changes.
 func TestExpectedOfChangingRules(t *testing.T) {
-	env := eval.Env{Frame: civil.DefaultFrame, Calendar: weekend()}
-	rule := func(text, first, last string, n, gap int) Ruled {
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()}
+	rule := func(text, first, last string, n, gap int) EffectiveRule {
 		s, err := NewSeries("", "", text, env)
 		if err != nil {
 			t.Fatal(err)
 		}
 		a, _, _ := civil.Parse(first)
 		b, _, _ := civil.Parse(last)
-		return Ruled{Rec: s.Rules[0].Rec, Text: text, Span: civil.Span{First: a, Last: b}, Expects: &Expects{Counts: map[string]Bounds{"per-month": {n, n}}, Gap: &Bounds{1, gap}}}
+		return EffectiveRule{Recurrence: s.Rules[0].Recurrence, Text: text, Span: civil.Span{First: a, Last: b}, Expects: &Expectations{Counts: map[string]Bounds{"per-month": {n, n}}, Gap: &Bounds{1, gap}}}
 	}
 	for _, c := range []struct {
 		n, m, gap int
@@ -68,7 +68,7 @@ func TestExpectedOfChangingRules(t *testing.T) {
 	} {
 		s, err := NewSeries("s", "", "monthly on 3", env)
 		if err == nil {
-			err = s.SetRules([]Ruled{rule("monthly on 3", "2027-01-01", "2027-04-10", c.n, 31), rule("monthly on 14, 28", "2027-04-11", "2027-12-31", c.m, c.gap)})
+			err = s.SetRules([]EffectiveRule{rule("monthly on 3", "2027-01-01", "2027-04-10", c.n, 31), rule("monthly on 14, 28", "2027-04-11", "2027-12-31", c.m, c.gap)})
 		}
 		if err != nil {
 			t.Fatal(err)
@@ -91,7 +91,7 @@ func TestExpectedOfChangingRules(t *testing.T) {
 
 // Short days stand among the holidays, with what counts of them and when they end.
 func TestHolidaysWithShortDays(t *testing.T) {
-	cal := weekend().WithHolidays(workdays.List{{Date: 740000, Name: "Ropes", Nominal: 740000}, {Date: 740002, Name: "Eve", Nominal: 740002, Counts: 50, Until: 720}, {Date: 740001, Name: "Half", Nominal: 740001, Counts: 25}})
+	cal := weekend().WithHolidays(workdays.HolidayList{{Date: 740000, Name: "Ropes", Nominal: 740000}, {Date: 740002, Name: "Eve", Nominal: 740002, Weight: 50, Until: 720}, {Date: 740001, Name: "Half", Nominal: 740001, Weight: 25}})
 	columns, lines := Holidays(cal, civil.Span{First: 739990, Last: 740010})
 	var got []string
 	for cells := range lines {

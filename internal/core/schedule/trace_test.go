@@ -70,21 +70,21 @@ func TestWhyEndsInTheTable(t *testing.T) {
 			}
 			for i, m := range s.Milestones {
 				v := o.Milestone(i)
-				if v.Kind == eval.Blank || !window.Has(v.Day) {
+				if v.Kind == eval.Blank || !window.Contains(v.Day) {
 					continue
 				}
 				inWindow++
 				toldLast(t, s, o, m.Name, v)
-				reason := o.Whys[i].Reason()
-				plain := slices.ContainsFunc(m.Prog.Sources(), func(from eval.Source) bool { return o.Row[from.Slot].Day == v.Day })
-				if reason == "" && v.Day != o.To && !plain {
-					t.Fatalf("seed %d: %s of %s is %s by %q, without a reason", seed, m.Name, o.ID, v, m.Prog.Text)
+				reason := o.Provenance[i].Reason()
+				plain := slices.ContainsFunc(m.Program.Sources(), func(from eval.Source) bool { return o.Row[from.Slot].Day == v.Day })
+				if reason == "" && v.Day != o.MovedTo && !plain {
+					t.Fatalf("seed %d: %s of %s is %s by %q, without a reason", seed, m.Name, o.ID, v, m.Program.Text)
 				}
 			}
-			if window.Has(o.To) {
+			if window.Contains(o.MovedTo) {
 				inWindow++
 				toldLast(t, s, o, "date", o.Value())
-				if o.Reason() == "" && o.To != o.Date.Date || o.HasMoved() != strings.Contains(o.Reason(), "rolled") {
+				if o.Reason() == "" && o.MovedTo != o.Date.Date || o.IsMoved() != strings.Contains(o.Reason(), "rolled") {
 					t.Fatalf("seed %d: the reason of %s, nominal %s, is %q", seed, o.Value(), o.Date.Date, o.Reason())
 				}
 			}
@@ -103,12 +103,12 @@ func TestWhyEndsInTheTable(t *testing.T) {
 // toldLast checks that what is reported about a date or milestone ends on it.
 func toldLast(t *testing.T, s *Series, o *Occurrence, what string, v eval.Value) {
 	t.Helper()
-	list, ids, err := s.Why(v.Day, s.Calendar)
+	list, ids, err := s.Explain(v.Day, s.Calendar)
 	if err != nil {
 		t.Fatal(err)
 	}
 	at := -1
-	var last *Telling
+	var last *ExplanationLine
 	for i := range list {
 		if list[i].What == "date" && list[i].Step == "nominal" {
 			at++
@@ -132,9 +132,9 @@ func span(first, last string) civil.Span {
 // fiscal one for a fiscal cadence, and the period that a phrase says to the default one
 // that it spells out, from the first date of a rule on.
 func TestNumbersAndFirstPeriods(t *testing.T) {
-	frame := civil.DefaultFrame
+	frame := civil.DefaultFiscalCalendar
 	frame.FiscalMonth = 4
-	env := eval.Env{Calendar: weekend(), Frame: frame}
+	env := eval.Env{Calendar: weekend(), Fiscal: frame}
 	for _, rule := range []string{"monthly on 15, last from 2026-08-20", "fiscal-monthly on 5th working day", "fiscal-quarterly on last from 2026-05-03", "fortnightly on fri from 2026-06-05", "every 3 months from 2026-07-31",
 		"weekly on mon, fri from 2026-07-29 until 2028-03-01", "yearly on 20 may from 2026-05-20"} {
 		said, err := NewSeries("said", "", rule, env)
@@ -166,7 +166,7 @@ func TestNumbersAndFirstPeriods(t *testing.T) {
 			if count[y]++; y > yearOf(want[0].Date.Date) && o.Row[slotNumber] != eval.Int(count[y]) {
 				t.Errorf("%s: %s has the number %v, not %d", rule, o.ID, o.Row[slotNumber], count[y])
 			}
-			if i == 0 && said.own().First > civil.Min && o.Row[slotPreviousDate].Kind != eval.Blank {
+			if i == 0 && said.ruleSpan().First > civil.Min && o.Row[slotPreviousDate].Kind != eval.Blank {
 				t.Errorf("%s: the first date has the date %v before it", rule, o.Row[slotPreviousDate])
 			}
 			i++
@@ -195,10 +195,10 @@ func TestChoicesTell(t *testing.T) {
 		}
 		var moves []eval.Move
 		var v eval.Value
-		if err := prog.Into(row, &moves, &v); err != nil || v.String() != c.want || eval.Reasons(moves) != c.reason {
+		if err := prog.EvalInto(row, &moves, &v); err != nil || v.String() != c.want || eval.Reasons(moves) != c.reason {
 			t.Errorf("%s: %s with the reason %q, %v", c.phrase, v, eval.Reasons(moves), err)
 		}
-		if list := TellSteps("x", row[0], moves, v); c.last != "" && (list[len(list)-1].Step != c.last || !list[len(list)-1].Day.SameTime(v)) {
+		if list := ExplainSteps("x", row[0], moves, v); c.last != "" && (list[len(list)-1].Step != c.last || !list[len(list)-1].Day.SameTime(v)) {
 			t.Errorf("%s is told as %v", c.phrase, list)
 		}
 	}

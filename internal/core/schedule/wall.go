@@ -17,14 +17,14 @@ type Wall struct {
 	Months    []civil.Span
 	WeekStart civil.Weekday
 	Series    []WallSeries
-	// Shut are the named closed days: of each name its days.
-	Shut []WallShut
+	// Closures are the named closed days: of each name its days.
+	Closures []WallClosure
 	// Parts stand on paper of their own behind the months.
 	Parts []WallPart
 
-	marks map[civil.Date][]WallMark
-	cal   *workdays.Calendar
-	names map[civil.Date]string
+	marks    map[civil.Date][]WallMark
+	calendar *workdays.Calendar
+	names    map[civil.Date]string
 }
 
 // WallSeries is a line of the legend.
@@ -35,37 +35,37 @@ type WallSeries struct {
 
 // WallMark is a date of a series on a day.
 type WallMark struct {
-	Of    int // place among Series
-	Moved bool
-	Text  string // what it is, and the reason where it moved
+	Series int // place among Series
+	Moved  bool
+	Text   string // what it is, and the reason where it moved
 }
 
-// WallShut is a holiday and its days.
-type WallShut struct {
+// WallClosure is a holiday and its days.
+type WallClosure struct {
 	Name string
 	Days []civil.Date
 }
 
 // WallSink draws a wall.
-type WallSink interface{ Wall(w *Wall) error }
+type WallSink interface{ DrawWall(w *Wall) error }
 
-// WallBook is a WallSink that draws the parts of a wall, too.
-type WallBook interface {
+// WallPartsSink is a WallSink that draws the parts of a wall, too.
+type WallPartsSink interface {
 	WallSink
-	Book()
+	WithParts()
 }
 
-// MostWallMonths is how many months a wall has at most.
-const MostWallMonths = 24
+// MaxWallMonths is how many months a wall has at most.
+const MaxWallMonths = 24
 
 // NewWall marks the dates of series, with milestones each of them too, in the months
 // that a span touches.
-func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Frame,
+func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.FiscalCalendar,
 	cal *workdays.Calendar) (*Wall, error) {
-	w := &Wall{WeekStart: frame.WeekStart, marks: map[civil.Date][]WallMark{}, names: map[civil.Date]string{}, cal: cal}
-	first, last := frame.Index(civil.Month, span.First), frame.Index(civil.Month, span.Last)
-	if n := last - first + 1; n > MostWallMonths {
-		return nil, fmt.Errorf("a wall has at most %d months; this window has %d", MostWallMonths, n)
+	w := &Wall{WeekStart: frame.WeekStart, marks: map[civil.Date][]WallMark{}, names: map[civil.Date]string{}, calendar: cal}
+	first, last := frame.PeriodIndex(civil.Month, span.First), frame.PeriodIndex(civil.Month, span.Last)
+	if n := last - first + 1; n > MaxWallMonths {
+		return nil, fmt.Errorf("a wall has at most %d months; this window has %d", MaxWallMonths, n)
 	}
 	for i := first; i <= last; i++ {
 		month, _ := frame.Period(civil.Month, i)
@@ -98,7 +98,7 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fra
 		if !shown {
 			continue
 		}
-		m := WallMark{Of: i, Moved: e.What == "date" && e.Of.HasMoved(), Text: w.Series[i].Title + ": " +
+		m := WallMark{Series: i, Moved: e.What == "date" && e.Occurrence.IsMoved(), Text: w.Series[i].Title + ": " +
 			WeekdayOf(e.At).String() + " " + e.At.String()}
 		w.Series[i].Count++
 		if m.Moved {
@@ -110,19 +110,19 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fra
 		w.marks[e.At.Day] = append(w.marks[e.At.Day], m)
 	}
 	for _, marks := range w.marks {
-		slices.SortStableFunc(marks, func(a, b WallMark) int { return a.Of - b.Of })
+		slices.SortStableFunc(marks, func(a, b WallMark) int { return a.Series - b.Series })
 	}
 	for d := span.First; d <= span.Last; d++ {
 		name := eval.HolidayNames(cal, d)
-		if name == "" || cal.Open(d) {
+		if name == "" || cal.IsWorkday(d) {
 			continue
 		}
 		w.names[d] = name
-		i := slices.IndexFunc(w.Shut, func(s WallShut) bool { return s.Name == name })
+		i := slices.IndexFunc(w.Closures, func(s WallClosure) bool { return s.Name == name })
 		if i < 0 {
-			i, w.Shut = len(w.Shut), append(w.Shut, WallShut{Name: name})
+			i, w.Closures = len(w.Closures), append(w.Closures, WallClosure{Name: name})
 		}
-		w.Shut[i].Days = append(w.Shut[i].Days, d)
+		w.Closures[i].Days = append(w.Closures[i].Days, d)
 	}
 	return w, nil
 }
@@ -131,7 +131,9 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fra
 func (w *Wall) Marks(d civil.Date) []WallMark { return w.marks[d] }
 
 // Closed reports whether a day is closed, and by which holiday; "" for a weekend.
-func (w *Wall) Closed(d civil.Date) (closed bool, name string) { return !w.cal.Open(d), w.names[d] }
+func (w *Wall) Closed(d civil.Date) (closed bool, name string) {
+	return !w.calendar.IsWorkday(d), w.names[d]
+}
 
 // Weeks are the weeks of a month, each of seven days from the week's start; some of
 // them are of its neighbours.
@@ -142,14 +144,14 @@ func (w *Wall) Weeks(month civil.Span) (weeks []civil.Date) {
 	return weeks
 }
 
-// Week is the ISO week of a row: that of its Thursday.
-func (w *Wall) Week(first civil.Date) int {
+// ISOWeekOf is the ISO week of a row: that of its Thursday.
+func (w *Wall) ISOWeekOf(first civil.Date) int {
 	_, n := first.OnOrAfter(civil.Thursday).ISOWeek()
 	return n
 }
 
-// Several are the days with more than one mark, in order.
-func (w *Wall) Several() (days []civil.Date) {
+// CrowdedDays are the days with more than one mark, in order.
+func (w *Wall) CrowdedDays() (days []civil.Date) {
 	for d, marks := range w.marks {
 		if len(marks) > 1 {
 			days = append(days, d)
@@ -165,7 +167,7 @@ func (w *Wall) Span() civil.Span {
 }
 
 // DaysText writes days of a holiday with stretches drawn together: 2027-12-27..2027-12-31.
-func (s WallShut) DaysText() string {
+func (s WallClosure) DaysText() string {
 	var parts []string
 	for i := 0; i < len(s.Days); {
 		j := i

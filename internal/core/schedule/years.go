@@ -22,24 +22,24 @@ func (s *Series) CountYears(window civil.Span) ([]YearCount, error) {
 		}
 		return counts[y]
 	}
-	back, forth := s.reach()
-	put := func(m Moved) {
-		if m.To == civil.None {
+	back, forth := s.stepReach()
+	put := func(m MovedDate) {
+		if m.MovedTo == civil.None {
 			return
 		}
-		if window.Has(m.Date.Date) || window.Has(m.To) {
-			m.Beyond.Note()
+		if window.Contains(m.Date.Date) || window.Contains(m.MovedTo) {
+			m.Uncovered.Record()
 		}
-		if window.Has(m.Date.Date) {
+		if window.Contains(m.Date.Date) {
 			at(m.Date.Date).Nominal++
 		}
-		if window.Has(m.To) {
-			at(m.To).Moved++
+		if window.Contains(m.MovedTo) {
+			at(m.MovedTo).Moved++
 		}
 	}
 	wide := window.Widen(forth, back)
 	for d, rec := range s.nominal(wide) {
-		m, err := s.run(d, rec, nil)
+		m, err := s.moveDate(d, rec, nil)
 		switch {
 		case errors.Is(err, eval.ErrRange):
 			continue
@@ -48,11 +48,11 @@ func (s *Series) CountYears(window civil.Span) ([]YearCount, error) {
 		}
 		put(m)
 	}
-	for _, h := range s.hands.list() { // those that were set from far away
-		if h.What == "date" && (h.Gone || !wide.Has(h.Nominal)) {
-			m := Moved{Date: h.of, Rec: h.rec}
+	for _, h := range s.overrides.list() { // those that were set from far away
+		if h.What == "date" && (h.Removed || !wide.Contains(h.Nominal)) {
+			m := MovedDate{Date: h.date, Recurrence: h.rec}
 			m.Date.Date = h.Nominal
-			m.by(h)
+			m.applyOverride(h)
 			put(m)
 		}
 	}

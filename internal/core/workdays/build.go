@@ -2,24 +2,24 @@ package workdays
 
 import "yoyaku/internal/core/civil"
 
-// firstBuild is how far around the first day asked about a table reaches.
-const firstBuild = 400
+// initialTableDays is how far around the first day asked about a table reaches.
+const initialTableDays = 400
 
-// margin is how far beyond a table the entries are worked out, in whole words. A
+// tableMargin is how far beyond a table the entries are worked out, in whole words. A
 // rule's day may be moved into the table from there; what lies beyond can only
 // matter through days that are closed one after another all the way.
-const margin = 64 * 8
+const tableMargin = 64 * 8
 
-// covering returns a table that holds all of span, growing it when needed.
+// tableFor returns a table that holds all of span, growing it when needed.
 // A table at least doubles when it grows, so growth costs little per day.
-func (c *Calendar) covering(span civil.Span) *table {
-	if t := c.at.Load(); t != nil && span.First >= t.span.First && span.Last <= t.span.Last {
+func (c *Calendar) tableFor(span civil.Span) *table {
+	if t := c.table.Load(); t != nil && span.First >= t.span.First && span.Last <= t.span.Last {
 		return t
 	}
 	c.grow.Lock()
 	defer c.grow.Unlock()
-	want := span.Widen(firstBuild, firstBuild)
-	if t := c.at.Load(); t != nil {
+	want := span.Widen(initialTableDays, initialTableDays)
+	if t := c.table.Load(); t != nil {
 		if span.First >= t.span.First && span.Last <= t.span.Last {
 			return t
 		}
@@ -34,95 +34,95 @@ func (c *Calendar) covering(span civil.Span) *table {
 	var t *table
 	switch {
 	case c.isView:
-		t = c.wider(want)
+		t = c.widenView(want)
 	case c.joined != nil:
-		t = c.join(want)
+		t = c.joinTables(want)
 	default:
 		t = c.build(want)
 	}
-	t.count()
-	c.at.Store(t)
+	t.buildRanks()
+	c.table.Store(t)
 	return t
 }
 
-// join makes a table that is open only where those of all joined calendars are.
-func (c *Calendar) join(span civil.Span) *table {
-	t := weekdays(span, 0)
+// joinTables makes a table that is open only where those of all joined calendars are.
+func (c *Calendar) joinTables(span civil.Span) *table {
+	t := weekdayTable(span, 0)
 	short := map[civil.Date]Holiday{}
 	one := &table{span: span, words: make([]uint64, len(t.words))}
 	for _, j := range c.joined {
-		under := j.covering(span)
-		one.copied(under)
+		under := j.tableFor(span)
+		one.copyFrom(under)
 		for i, w := range one.words {
 			t.words[i] &= w
 		}
-		t.hols = append(t.hols, under.within(span)...)
-		for _, h := range between(under.short, span) {
+		t.holidays = append(t.holidays, under.holidaysIn(span)...)
+		for _, h := range holidaysInSpan(under.shortDays, span) {
 			if other, twice := short[h.Date]; twice {
-				h = lesser(other, h)
+				h = mergeShortDays(other, h)
 			}
 			short[h.Date] = h
 		}
 	}
 	for _, e := range c.entries { // what is tried
-		for _, d := range e.opened {
-			if delete(short, d); span.Has(d) {
-				t.set(d, true)
+		for _, d := range e.openDays {
+			if delete(short, d); span.Contains(d) {
+				t.setOpen(d, true)
 			}
 		}
 		if e.source == nil {
 			continue
 		}
 		for h := range e.source.Days(span, nil) {
-			t.set(h.Date, false)
-			t.hols = append(t.hols, h)
+			t.setOpen(h.Date, false)
+			t.holidays = append(t.holidays, h)
 		}
 	}
-	sortHolidays(t.hols)
-	t.shorten(short)
+	sortHolidays(t.holidays)
+	t.setShortDays(short)
 	return t
 }
 
-// wider is the table of a view over more days: beyond what is being built it
+// widenView is the table of a view over more days: beyond what is being built it
 // knows closed weekdays alone.
-func (c *Calendar) wider(span civil.Span) *table {
-	t := weekdays(span, c.closed)
-	if was := c.at.Load(); was != nil {
-		t.copied(was)
+func (c *Calendar) widenView(span civil.Span) *table {
+	t := weekdayTable(span, c.closed)
+	if was := c.table.Load(); was != nil {
+		t.copyFrom(was)
 	}
 	return t
 }
 
-// seen are the holidays that the entries so far list for a day, of a view.
-func (c *Calendar) seen(d civil.Date) []Holiday {
-	for ; c.upto < len(*c.listed); c.upto++ {
-		h := (*c.listed)[c.upto]
-		c.named[h.Date] = append(c.named[h.Date], h)
+// viewHolidays are the holidays that the entries so far list for a day, of a view.
+func (c *Calendar) viewHolidays(d civil.Date) []Holiday {
+	for ; c.namedCount < len(*c.listed); c.namedCount++ {
+		h := (*c.listed)[c.namedCount]
+		c.byDay[h.Date] = append(c.byDay[h.Date], h)
 	}
-	return c.named[d]
+	return c.byDay[d]
 }
 
 // build works out all entries in one table, each seeing what those above it have
 // made of it.
 func (c *Calendar) build(span civil.Span) *table {
 	if len(c.entries) == 0 {
-		return weekdays(span, c.closed)
+		return weekdayTable(span, c.closed)
 	}
 	c.view.building.Lock()
 	defer c.view.building.Unlock()
-	wide := span.Widen(margin, margin)
-	c.view.at.Store(weekdays(wide, c.closed))
+	wide := span.Widen(tableMargin, tableMargin)
+	c.view.table.Store(weekdayTable(wide, c.closed))
 	var hols []Holiday
-	c.view.listed, c.view.named, c.view.upto = &hols, map[civil.Date][]Holiday{}, 0
-	defer func() { c.view.listed, c.view.named = nil, nil }()
-	put := func(d civil.Date, open bool) { c.view.at.Load().set(d, open) } // the view may have grown
+	c.view.listed, c.view.byDay, c.view.namedCount = &hols, map[civil.Date][]Holiday{}, 0
+	defer func() { c.view.listed, c.view.byDay = nil, nil }()
+	put := func(d civil.Date, open bool) { c.view.table.Load().setOpen(d, open) } // the view may have grown
 	short := map[civil.Date]Holiday{}
 	for _, e := range c.entries {
-		for _, d := range e.opened {
-			if wide.Has(d) {
+		for _, d := range e.openDays {
+			if wide.Contains(d) {
 				put(d, true)
 			}
-			if e.whole {
+			if e.fullDays {
 				delete(short, d)
 			}
 		}
@@ -132,9 +132,9 @@ func (c *Calendar) build(span civil.Span) *table {
 		var own []Holiday // an entry doesn't see itself
 		for h := range e.source.Days(wide, c.view) {
 			switch {
-			case h.Short():
+			case h.IsShortDay():
 				short[h.Date] = h
-			case wide.Has(h.Date):
+			case wide.Contains(h.Date):
 				own = append(own, h)
 			}
 		}
@@ -143,16 +143,16 @@ func (c *Calendar) build(span civil.Span) *table {
 			put(h.Date, false)
 		}
 	}
-	seen := c.view.at.Load()
+	seen := c.view.table.Load()
 	t := &table{span: span, words: make([]uint64, (span.Len()+63)/64)}
-	t.copied(seen)
-	c.view.at.Store(nil)
+	t.copyFrom(seen)
+	c.view.table.Store(nil)
 	for _, h := range hols {
-		if span.Has(h.Date) {
-			t.hols = append(t.hols, h)
+		if span.Contains(h.Date) {
+			t.holidays = append(t.holidays, h)
 		}
 	}
-	sortHolidays(t.hols)
-	t.shorten(short)
+	sortHolidays(t.holidays)
+	t.setShortDays(short)
 	return t
 }

@@ -44,7 +44,7 @@ func TestEntriesSeeThoseAbove(t *testing.T) {
 		c := New("c", off)
 		closed := map[civil.Date]bool{}
 		for d := world.First - 500; d <= world.Last+500; d++ {
-			closed[d] = off.Has(d.Weekday())
+			closed[d] = off.Contains(d.Weekday())
 		}
 		for range 1 + r.IntN(12) {
 			var days []civil.Date
@@ -59,7 +59,7 @@ func TestEntriesSeeThoseAbove(t *testing.T) {
 				continue
 			}
 			by := []Convention{NoRoll, Following, Preceding}[r.IntN(3)]
-			c = c.WithHolidays(moving{days, by, c.Below()})
+			c = c.WithHolidays(moving{days, by, c.BuildView()})
 			var to []civil.Date
 			for _, d := range days {
 				for step := map[Convention]civil.Date{Following: 1, Preceding: -1}[by]; closed[d] && step != 0; {
@@ -73,8 +73,8 @@ func TestEntriesSeeThoseAbove(t *testing.T) {
 		}
 		for range 300 {
 			d := world.First + 600 + civil.Date(r.IntN(world.Len()-1200))
-			if c.Open(d) == closed[d] {
-				t.Fatalf("%d is open: %v, of %d entries", d, c.Open(d), len(c.entries))
+			if c.IsWorkday(d) == closed[d] {
+				t.Fatalf("%d is open: %v, of %d entries", d, c.IsWorkday(d), len(c.entries))
 			}
 		}
 	}
@@ -83,29 +83,29 @@ func TestEntriesSeeThoseAbove(t *testing.T) {
 // A search for a working day ends, however far a calendar is closed, and reaches
 // as far as it should.
 func TestSearchesEnd(t *testing.T) {
-	long := New("long", Weekend).WithHolidays(List{{Date: 740000}})
-	if d, ok := long.Add(740000, 9000); !ok || long.Between(740000, d) != 9000 {
+	long := New("long", Weekend).WithHolidays(HolidayList{{Date: 740000}})
+	if d, ok := long.AddWorkdays(740000, 9000); !ok || long.CountBetween(740000, d) != 9000 {
 		t.Errorf("9,000 working days on: %d %v", d, ok)
 	}
-	if d, ok := long.Add(740000, -9000); !ok || long.Between(d, 740000) != 9000-1 && long.Between(d, 740000) != 9000 {
+	if d, ok := long.AddWorkdays(740000, -9000); !ok || long.CountBetween(d, 740000) != 9000-1 && long.CountBetween(d, 740000) != 9000 {
 		t.Errorf("9,000 working days back: %d %v", d, ok)
 	}
 	for name, shut := range map[string]*Calendar{
 		"weekdays": New("shut", 0xfe),
 		"for good": New("shut", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return d > 740000 })),
 	} {
-		if d, ok := shut.Add(740100, 1); ok {
+		if d, ok := shut.AddWorkdays(740100, 1); ok {
 			t.Errorf("%s: a working day on %d", name, d)
 		}
 		if _, ok := shut.Roll(740100, ModifiedFollowing); ok && name == "weekdays" {
 			t.Errorf("%s: a closed day rolls", name)
 		}
-		if shut.at.Load().span.Len() > 40000 {
-			t.Errorf("%s: looked through %d days", name, shut.at.Load().span.Len())
+		if shut.table.Load().span.Len() > 40000 {
+			t.Errorf("%s: looked through %d days", name, shut.table.Load().span.Len())
 		}
 	}
 	shutFor := New("three years", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return d > 740000 && d < 741100 }))
-	if d, ok := shutFor.Add(740050, 1); !ok || d != 741100 {
+	if d, ok := shutFor.AddWorkdays(740050, 1); !ok || d != 741100 {
 		t.Errorf("after three closed years: %d %v", d, ok)
 	}
 }
@@ -114,38 +114,38 @@ func TestSearchesEnd(t *testing.T) {
 func TestMissed(t *testing.T) {
 	known := func(name string, first, last civil.Date) *Calendar {
 		c := New(name, Weekend)
-		c.Known = civil.Span{First: first, Last: last}
+		c.Coverage = civil.Span{First: first, Last: last}
 		return c
 	}
 	a, b := known("a", 100, 200), known("b", 150, 300)
 	both := Join(a, b, a)
-	if both.Name != "a + b" || both.Known != (civil.Span{First: 150, Last: 200}) {
-		t.Errorf("the joint calendar is %s, %v", both.Name, both.Known)
+	if both.Name != "a + b" || both.Coverage != (civil.Span{First: 150, Last: 200}) {
+		t.Errorf("the joint calendar is %s, %v", both.Name, both.Coverage)
 	}
 	for _, s := range []civil.Span{{First: 150, Last: 200}, {First: 120, Last: 160}, {First: 160, Last: 250}, {First: 160, Last: 400}, {First: 400, Last: 160}, {First: 50, Last: 60}} {
-		both.Ask(s.First, s.Last)
+		both.RecordQuery(s.First, s.Last)
 	}
 	for c, want := range map[*Calendar]string{a: "1 3", b: "2 2"} {
-		before, after := c.Missed()
+		before, after := c.Misses()
 		if got := fmt.Sprint(before, after); got != want {
 			t.Errorf("%s was asked before and after what it knows %s times, want %s", c.Name, got, want)
 		}
 	}
-	if n := len(both.Beyond(civil.Span{First: 148, Last: 203})); n != 5 {
+	if n := len(both.UncoveredDays(civil.Span{First: 148, Last: 203})); n != 5 {
 		t.Errorf("%d days beyond", n)
 	}
 	stand := New("stand-in", Weekend)
-	stand.Assumed = true
+	stand.IsDefault = true
 	if list := Warnings([]*Calendar{a, b, stand}); len(list) != 4 {
 		t.Errorf("warnings: %q", list)
 	}
-	stand.Need()
+	stand.MarkUsed()
 	if list := Warnings([]*Calendar{stand}); len(list) != 1 {
 		t.Errorf("warnings without a calendar: %q", list)
 	}
-	Beyond{}.Note()
-	Beyond{Calendar: a, Day: 201}.Note()
-	if _, after := a.Missed(); after != 4 || !a.Knows(100) || a.Knows(99) || !a.Knows(200) || a.Knows(201) {
+	Uncovered{}.Record()
+	Uncovered{Calendar: a, Day: 201}.Record()
+	if _, after := a.Misses(); after != 4 || !a.Covers(100) || a.Covers(99) || !a.Covers(200) || a.Covers(201) {
 		t.Errorf("noted %d times", after)
 	}
 }
@@ -159,37 +159,37 @@ func TestTable(t *testing.T) {
 		span := civil.Span{First: civil.Date(730000 + r.IntN(99))}
 		span.Last = span.First + civil.Date(long-1)
 		off := WeekdaySet(r.IntN(256)) &^ 1
-		table := weekdays(span, off)
+		table := weekdayTable(span, off)
 		if r.IntN(2) == 0 {
-			table.rank(span.Last) // counted before it is changed
+			table.openUpTo(span.Last) // counted before it is changed
 		}
 		changed := map[civil.Date]bool{}
 		for range r.IntN(40) {
 			d := span.First + civil.Date(r.IntN(long))
 			changed[d] = r.IntN(3) > 0
-			table.set(d, changed[d])
+			table.setOpen(d, changed[d])
 		}
 		if n%3 == 0 { // a long way between open days
 			for d := span.First + 3; d < span.Last-2; d++ {
 				changed[d] = false
-				table.set(d, false)
+				table.setOpen(d, false)
 			}
 		}
 		var open []civil.Date
 		for d := span.First; d <= span.Last; d++ {
 			is, set := changed[d]
-			if is = set && is || !set && !off.Has(d.Weekday()); is {
+			if is = set && is || !set && !off.Contains(d.Weekday()); is {
 				open = append(open, d)
 			}
-			if table.open(d) != is || table.rank(d) != len(open) {
-				t.Fatalf("%v without %b: %d is open %v, rank %d; want %v, %d", span, off, d, table.open(d), table.rank(d), is, len(open))
+			if table.isOpen(d) != is || table.openUpTo(d) != len(open) {
+				t.Fatalf("%v without %b: %d is open %v, rank %d; want %v, %d", span, off, d, table.isOpen(d), table.openUpTo(d), is, len(open))
 			}
 		}
 		for try := range 200 {
 			d, k := span.First+civil.Date(r.IntN(long)), 1+r.IntN(1+try*long/200)
-			upto := table.rank(d) // of open days, and how many lie before d
+			upto := table.openUpTo(d) // of open days, and how many lie before d
 			less := upto
-			if table.open(d) {
+			if table.isOpen(d) {
 				less--
 			}
 			for _, c := range []struct {
@@ -199,7 +199,7 @@ func TestTable(t *testing.T) {
 			}{
 				{"after", func() (civil.Date, bool) { return table.forward(d, k) }, upto + k},
 				{"before", func() (civil.Date, bool) { return table.backward(d, k) }, less + 1 - k},
-				{"of all", func() (civil.Date, bool) { return table.pick(k) }, k},
+				{"of all", func() (civil.Date, bool) { return table.nthOpen(k) }, k},
 			} {
 				is, ok := c.find()
 				if there := c.want >= 1 && c.want <= len(open); ok != there || ok && is != open[c.want-1] {

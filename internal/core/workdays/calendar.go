@@ -22,14 +22,14 @@ type Holiday struct {
 	Name    string
 	Reason  string // why Date isn't Nominal; empty when it is
 	Source  string // file and line that lists it
-	// Counts is what counts of a short day, in hundredths of a working day, and Until when
-	// it ends, in minutes after midnight, 0 for no other time than any day. Counts is 0 for
+	// Weight is what counts of a short day, in hundredths of a working day, and Until when
+	// it ends, in minutes after midnight, 0 for no other time than any day. Weight is 0 for
 	// a closed day.
-	Counts, Until int
+	Weight, Until int
 }
 
-// Short reports whether it is a working day of which a part counts.
-func (h Holiday) Short() bool { return h.Counts > 0 }
+// IsShortDay reports whether it is a working day of which a part counts.
+func (h Holiday) IsShortDay() bool { return h.Weight > 0 }
 
 // Source lists holidays and short days. Days yields those whose Date lies in span, in any
 // order; below is the calendar of the closed weekdays and the entries above
@@ -41,8 +41,8 @@ type Source interface {
 // WeekdaySet is a set of weekdays, bit 1 Monday to bit 7 Sunday.
 type WeekdaySet uint8
 
-// Has reports whether w is in the set.
-func (s WeekdaySet) Has(w civil.Weekday) bool { return s>>w&1 == 1 }
+// Contains reports whether w is in the set.
+func (s WeekdaySet) Contains(w civil.Weekday) bool { return s>>w&1 == 1 }
 
 // With returns the set with w added.
 func (s WeekdaySet) With(w civil.Weekday) WeekdaySet { return s | 1<<w }
@@ -56,12 +56,12 @@ const Weekend = WeekdaySet(1<<civil.Saturday | 1<<civil.Sunday)
 type Calendar struct {
 	Name  string
 	Title string // what it is, for people; may be empty
-	// Public says that the program brings it along.
-	Public bool
+	// BuiltIn says that the program brings it along.
+	BuiltIn bool
 	// Depth is how many calendars lie below this one, each taken in by the next.
 	Depth int
-	// Known spans the days about which the calendar says it knows.
-	Known civil.Span
+	// Coverage spans the days about which the calendar says it knows.
+	Coverage civil.Span
 
 	closed  WeekdaySet
 	entries []entry
@@ -73,34 +73,34 @@ type Calendar struct {
 	building sync.Mutex // of a view: one calendar is built at a time
 	// listed are, of a view, the holidays of the entries so far; named are those of them
 	// by their days that were looked up, the first upto.
-	listed *[]Holiday
-	named  map[civil.Date][]Holiday
-	upto   int
+	listed     *[]Holiday
+	byDay      map[civil.Date][]Holiday
+	namedCount int
 
-	grow sync.Mutex
-	at   atomic.Pointer[table]
+	grow  sync.Mutex
+	table atomic.Pointer[table]
 
-	// Assumed marks the calendar that stands in if none was given.
-	Assumed bool
-	needed  atomic.Bool
-	missed  [2]atomic.Int64 // dates worked out before and after Known
+	// IsDefault marks the calendar that stands in if none was given.
+	IsDefault bool
+	used      atomic.Bool
+	misses    [2]atomic.Int64 // dates worked out before and after Known
 }
 
 // entry closes the days of a source, or opens days again.
 type entry struct {
-	source Source
-	opened []civil.Date
-	whole  bool // opened days are whole ones
+	source   Source
+	openDays []civil.Date
+	fullDays bool // opened days are whole ones
 }
 
 // New returns a calendar with closed weekdays and no holidays.
 func New(name string, closed WeekdaySet) *Calendar {
-	return &Calendar{Name: name, Known: civil.Always, closed: closed, view: &Calendar{Name: name, Known: civil.Always,
+	return &Calendar{Name: name, Coverage: civil.AllDays, closed: closed, view: &Calendar{Name: name, Coverage: civil.AllDays,
 		closed: closed, isView: true}}
 }
 
-func (c *Calendar) with(more ...entry) *Calendar {
-	return &Calendar{Name: c.Name, Known: c.Known, closed: c.closed, entries: append(slices.Clone(c.entries),
+func (c *Calendar) withEntries(more ...entry) *Calendar {
+	return &Calendar{Name: c.Name, Coverage: c.Coverage, closed: c.closed, entries: append(slices.Clone(c.entries),
 		more...), view: c.view, Depth: c.Depth}
 }
 
@@ -110,25 +110,25 @@ func (c *Calendar) WithHolidays(sources ...Source) *Calendar {
 	for i, s := range sources {
 		more[i].source = s
 	}
-	return c.with(more...)
+	return c.withEntries(more...)
 }
 
 // WithOpen returns a calendar in which the given days are worked whatever the
 // entries above say.
-func (c *Calendar) WithOpen(days []civil.Date) *Calendar { return c.with(entry{opened: days}) }
+func (c *Calendar) WithOpen(days []civil.Date) *Calendar { return c.withEntries(entry{openDays: days}) }
 
-// WhatIf returns the calendar with days closed, and others opened as whole ones, whatever
+// WithChanges returns the calendar with days closed, and others opened as whole ones, whatever
 // it says.
-func (c *Calendar) WhatIf(closed List, opened []civil.Date) *Calendar {
-	t := c.with(entry{source: closed}, entry{opened: opened, whole: true})
-	t.Title, t.Public, t.Assumed, t.joined = c.Title, c.Public, c.Assumed, c.joined
+func (c *Calendar) WithChanges(closed HolidayList, opened []civil.Date) *Calendar {
+	t := c.withEntries(entry{source: closed}, entry{openDays: opened, fullDays: true})
+	t.Title, t.BuiltIn, t.IsDefault, t.joined = c.Title, c.BuiltIn, c.IsDefault, c.joined
 	return t
 }
 
-// Below is the calendar that the rule of the next entry counts with: the entries
+// BuildView is the calendar that the rule of the next entry counts with: the entries
 // so far. It answers only while the calendar is being built, and before that as
 // if it had closed weekdays alone.
-func (c *Calendar) Below() *Calendar { return c.view }
+func (c *Calendar) BuildView() *Calendar { return c.view }
 
 // Join returns the calendar that is open only where all of several are. It has
 // a table of its own, so a query costs what it costs on a single calendar.
@@ -142,15 +142,15 @@ func Join(cals ...*Calendar) *Calendar {
 	if cals = once; len(cals) == 1 {
 		return cals[0]
 	}
-	c := &Calendar{Known: civil.Always, joined: cals}
+	c := &Calendar{Coverage: civil.AllDays, joined: cals}
 	for i, j := range cals {
 		if i > 0 {
 			c.Name += " + "
 		}
 		c.Name += j.Name
 		c.Depth = max(c.Depth, j.Depth)
-		c.Known.First = max(c.Known.First, j.Known.First)
-		c.Known.Last = min(c.Known.Last, j.Known.Last)
+		c.Coverage.First = max(c.Coverage.First, j.Coverage.First)
+		c.Coverage.Last = min(c.Coverage.Last, j.Coverage.Last)
 	}
 	return c
 }
@@ -159,8 +159,8 @@ func Join(cals ...*Calendar) *Calendar {
 func (c *Calendar) ClosedText() string {
 	var list []string
 	for w := civil.Monday; w <= civil.Sunday; w++ {
-		if c.weekend(w) {
-			list = append(list, strings.ToLower(w.Short()))
+		if c.closedWeekday(w) {
+			list = append(list, strings.ToLower(w.Abbrev()))
 		}
 	}
 	if list == nil {
@@ -184,21 +184,21 @@ func (c *Calendar) Parts() []*Calendar {
 // table is what a calendar has worked out so far: one bit a day, set when the
 // day is worked, with the count of set bits before each word.
 type table struct {
-	span  civil.Span // civil.Always at the most
-	words []uint64
-	ranks []int32
-	stale bool      // ranks are to be counted again
-	hols  []Holiday // by date, in the order listed
-	short []Holiday // likewise, one a day
-	lacks []int32   // what the first n short days lack of whole ones
+	span           civil.Span // civil.AllDays at the most
+	words          []uint64
+	ranks          []int32
+	stale          bool      // ranks are to be counted again
+	holidays       []Holiday // by date, in the order listed
+	shortDays      []Holiday // likewise, one a day
+	missingWeights []int32   // what the first n short days lack of whole ones
 }
 
-func (t *table) open(d civil.Date) bool {
+func (t *table) isOpen(d civil.Date) bool {
 	i := uint32(d - t.span.First)
 	return t.words[i>>6]>>(i&63)&1 == 1
 }
 
-func (t *table) set(d civil.Date, open bool) {
+func (t *table) setOpen(d civil.Date, open bool) {
 	i := uint32(d - t.span.First)
 	if open {
 		t.words[i>>6] |= 1 << (i & 63)
@@ -208,17 +208,17 @@ func (t *table) set(d civil.Date, open bool) {
 	t.stale = true
 }
 
-// rank counts the open days of the table up to and including d.
-func (t *table) rank(d civil.Date) int {
+// openUpTo counts the open days of the table up to and including d.
+func (t *table) openUpTo(d civil.Date) int {
 	if t.stale {
-		t.count()
+		t.buildRanks()
 	}
 	i := uint32(d - t.span.First)
 	return int(t.ranks[i>>6]) + bits.OnesCount64(t.words[i>>6]<<(63-i&63))
 }
 
-// count counts the open days before each word.
-func (t *table) count() {
+// buildRanks counts the open days before each word.
+func (t *table) buildRanks() {
 	t.ranks = make([]int32, len(t.words))
 	n := 0
 	for i, w := range t.words {
@@ -228,45 +228,45 @@ func (t *table) count() {
 	t.stale = false
 }
 
-// weekdays makes a table of closed weekdays alone.
-func weekdays(span civil.Span, closed WeekdaySet) *table {
+// weekdayTable makes a table of closed weekdays alone.
+func weekdayTable(span civil.Span, closed WeekdaySet) *table {
 	t := &table{span: span, words: make([]uint64, (span.Len()+63)/64), stale: true}
 	const cycle = 7 // words that repeat: as many weeks as a word has days
 	for d := span.First; d <= span.Last && d < span.First+cycle*64; d++ {
-		if !closed.Has(d.Weekday()) {
-			t.set(d, true)
+		if !closed.Contains(d.Weekday()) {
+			t.setOpen(d, true)
 		}
 	}
 	for i := cycle; i < len(t.words); i++ {
 		t.words[i] = t.words[i-cycle]
 	}
-	return t.cut()
+	return t.clearTail()
 }
 
-// cut clears the bits behind the last day.
-func (t *table) cut() *table {
+// clearTail clears the bits behind the last day.
+func (t *table) clearTail() *table {
 	if rest := t.span.Len() & 63; rest > 0 {
 		t.words[len(t.words)-1] &= 1<<rest - 1
 	}
 	return t
 }
 
-// copied takes over the days that another table has too.
-func (t *table) copied(other *table) {
+// copyFrom takes over the days that another table has too.
+func (t *table) copyFrom(other *table) {
 	first, last := max(t.span.First, other.span.First), min(t.span.Last, other.span.Last)
 	for d := first; d <= last; {
 		if at := uint32(d - t.span.First); at&63 == 0 && d+63 <= last {
-			t.words[at>>6], t.stale = other.from(d), true
+			t.words[at>>6], t.stale = other.wordAt(d), true
 			d += 64
 			continue
 		}
-		t.set(d, other.open(d))
+		t.setOpen(d, other.isOpen(d))
 		d++
 	}
 }
 
-// from are the 64 days from d on, which lie in the table.
-func (t *table) from(d civil.Date) uint64 {
+// wordAt are the 64 days from d on, which lie in the table.
+func (t *table) wordAt(d civil.Date) uint64 {
 	i := uint32(d - t.span.First)
 	word := t.words[i>>6] >> (i & 63)
 	if i&63 > 0 {

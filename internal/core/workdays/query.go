@@ -10,48 +10,48 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// Open reports whether d is a working day.
-func (c *Calendar) Open(d civil.Date) bool {
-	if t := c.at.Load(); t != nil && t.span.Has(d) {
-		return t.open(d)
+// IsWorkday reports whether d is a working day.
+func (c *Calendar) IsWorkday(d civil.Date) bool {
+	if t := c.table.Load(); t != nil && t.span.Contains(d) {
+		return t.isOpen(d)
 	}
-	return c.covering(civil.Span{First: d, Last: d}).open(d)
+	return c.tableFor(civil.Span{First: d, Last: d}).isOpen(d)
 }
 
-// Stays reports whether the calendar knows d and it is a working day, so that no roll
+// IsKnownWorkday reports whether the calendar knows d and it is a working day, so that no roll
 // moves it. It may say no if it has yet to look.
-func (c *Calendar) Stays(d civil.Date) bool {
-	t := c.at.Load()
-	return t != nil && t.span.Has(d) && c.Known.Has(d) && t.open(d)
+func (c *Calendar) IsKnownWorkday(d civil.Date) bool {
+	t := c.table.Load()
+	return t != nil && t.span.Contains(d) && c.Coverage.Contains(d) && t.isOpen(d)
 }
 
-// Between counts the working days after a up to and including b; when b is
+// CountBetween counts the working days after a up to and including b; when b is
 // before a it is the exact negative of the count from b to a. It takes
 // constant time once the calendar has grown over both days.
-func (c *Calendar) Between(a, b civil.Date) int {
-	t := c.covering(civil.Span{First: min(a, b), Last: max(a, b)})
-	return t.rank(b) - t.rank(a)
+func (c *Calendar) CountBetween(a, b civil.Date) int {
+	t := c.tableFor(civil.Span{First: min(a, b), Last: max(a, b)})
+	return t.openUpTo(b) - t.openUpTo(a)
 }
 
 // Count returns the number of working days in s.
 func (c *Calendar) Count(s civil.Span) int {
-	t := c.covering(s)
-	n := t.rank(s.Last) - t.rank(s.First)
-	if t.open(s.First) {
+	t := c.tableFor(s)
+	n := t.openUpTo(s.Last) - t.openUpTo(s.First)
+	if t.isOpen(s.First) {
 		n++
 	}
 	return n
 }
 
-// Add returns the nth working day strictly after d, or for n below zero the
+// AddWorkdays returns the nth working day strictly after d, or for n below zero the
 // nth strictly before it; 0 gives d itself. ok is false beyond the bounds.
-func (c *Calendar) Add(d civil.Date, n int) (r civil.Date, ok bool) {
+func (c *Calendar) AddWorkdays(d civil.Date, n int) (r civil.Date, ok bool) {
 	if n == 0 {
 		return d, true
 	}
-	t := c.at.Load()
-	if t == nil || !t.span.Has(d) {
-		t = c.covering(civil.Span{First: d, Last: d})
+	t := c.table.Load()
+	if t == nil || !t.span.Contains(d) {
+		t = c.tableFor(civil.Span{First: d, Last: d})
 	}
 	for step := 64; ; step *= 2 {
 		if n > 0 {
@@ -72,31 +72,31 @@ func (c *Calendar) Add(d civil.Date, n int) (r civil.Date, ok bool) {
 		if t.span.First <= s.First && t.span.Last >= s.Last {
 			return civil.None, false
 		}
-		if far := s.Len(); far > longestClosed && t.closedAt(n > 0) {
+		if far := s.Len(); far > maxClosedRun && t.isClosedAtEdge(n > 0) {
 			return civil.None, false
 		}
-		t = c.covering(s)
+		t = c.tableFor(s)
 	}
 }
 
-// longestClosed is how many closed days in a row are looked through for a working
+// maxClosedRun is how many closed days in a row are looked through for a working
 // day: ten years. A calendar without one would be looked through to the end of
 // time.
-const longestClosed = 3660
+const maxClosedRun = 3660
 
-// closedAt reports whether the last days of the table, or its first, are closed
+// isClosedAtEdge reports whether the last days of the table, or its first, are closed
 // for longer than any office is.
-func (t *table) closedAt(end bool) bool {
-	s := civil.Span{First: t.span.First, Last: min(t.span.Last, t.span.First+longestClosed)}
+func (t *table) isClosedAtEdge(end bool) bool {
+	s := civil.Span{First: t.span.First, Last: min(t.span.Last, t.span.First+maxClosedRun)}
 	if end {
-		s = civil.Span{First: max(t.span.First, t.span.Last-longestClosed), Last: t.span.Last}
+		s = civil.Span{First: max(t.span.First, t.span.Last-maxClosedRun), Last: t.span.Last}
 	}
-	return s.Len() > longestClosed/2 && t.rank(s.Last)-t.rank(s.First) == 0
+	return s.Len() > maxClosedRun/2 && t.openUpTo(s.Last)-t.openUpTo(s.First) == 0
 }
 
-// near is how many words are looked through one by one before the counts are
+// linearScanWords is how many words are looked through one by one before the counts are
 // searched.
-const near = 8
+const linearScanWords = 8
 
 // forward returns the nth open day of the table after d, n above zero.
 func (t *table) forward(d civil.Date, n int) (civil.Date, bool) {
@@ -108,11 +108,11 @@ func (t *table) forward(d civil.Date, n int) (civil.Date, bool) {
 	word := t.words[w] >> (i & 63) << (i & 63)
 	for k := n; ; {
 		if c := bits.OnesCount64(word); c >= k {
-			return t.day(w, word, k), true
+			return t.dayOfBit(w, word, k), true
 		} else if k -= c; w+1 == len(t.words) {
 			return civil.None, false
-		} else if w++; w-int(i>>6) > near {
-			return t.pick(t.rank(d) + n)
+		} else if w++; w-int(i>>6) > linearScanWords {
+			return t.nthOpen(t.openUpTo(d) + n)
 		}
 		word = t.words[w]
 	}
@@ -128,71 +128,71 @@ func (t *table) backward(d civil.Date, n int) (civil.Date, bool) {
 			return t.span.First + civil.Date(w*64+63-bits.LeadingZeros64(word)), true
 		}
 		if c := bits.OnesCount64(word); c >= k {
-			return t.day(w, word, c-k+1), true
+			return t.dayOfBit(w, word, c-k+1), true
 		} else if k -= c; w == 0 {
 			return civil.None, false
-		} else if w--; int(i>>6)-w > near {
-			k = t.rank(d) - n
-			if !t.open(d) {
+		} else if w--; int(i>>6)-w > linearScanWords {
+			k = t.openUpTo(d) - n
+			if !t.isOpen(d) {
 				k++
 			}
-			return t.pick(k)
+			return t.nthOpen(k)
 		}
 		word = t.words[w]
 	}
 }
 
-// day returns the day of the kth set bit of a word of the table.
-func (t *table) day(w int, word uint64, k int) civil.Date {
+// dayOfBit returns the day of the kth set bit of a word of the table.
+func (t *table) dayOfBit(w int, word uint64, k int) civil.Date {
 	for ; k > 1; k-- {
 		word &= word - 1
 	}
 	return t.span.First + civil.Date(w*64+bits.TrailingZeros64(word))
 }
 
-// pick returns the kth open day of the table, 1 being the first.
-func (t *table) pick(k int) (civil.Date, bool) {
-	if k < 1 || k > t.rank(t.span.Last) {
+// nthOpen returns the kth open day of the table, 1 being the first.
+func (t *table) nthOpen(k int) (civil.Date, bool) {
+	if k < 1 || k > t.openUpTo(t.span.Last) {
 		return civil.None, false
 	}
 	w := sort.Search(len(t.ranks), func(i int) bool { return int(t.ranks[i]) >= k }) - 1
-	return t.day(w, t.words[w], k-int(t.ranks[w])), true
+	return t.dayOfBit(w, t.words[w], k-int(t.ranks[w])), true
 }
 
 // OnOrAfter returns d itself if it is worked, else the first working day after.
 func (c *Calendar) OnOrAfter(d civil.Date) (civil.Date, bool) {
-	if c.Open(d) {
+	if c.IsWorkday(d) {
 		return d, true
 	}
-	return c.Add(d, 1)
+	return c.AddWorkdays(d, 1)
 }
 
 // OnOrBefore returns d itself if it is worked, else the last working day before.
 func (c *Calendar) OnOrBefore(d civil.Date) (civil.Date, bool) {
-	if c.Open(d) {
+	if c.IsWorkday(d) {
 		return d, true
 	}
-	return c.Add(d, -1)
+	return c.AddWorkdays(d, -1)
 }
 
-// Nth returns the nth working day of s, counted from its end for n below zero;
+// NthIn returns the nth working day of s, counted from its end for n below zero;
 // ok is false when s has fewer.
-func (c *Calendar) Nth(s civil.Span, n int) (civil.Date, bool) {
+func (c *Calendar) NthIn(s civil.Span, n int) (civil.Date, bool) {
 	var r civil.Date
 	var ok bool
 	if n > 0 {
 		if r, ok = c.OnOrAfter(s.First); ok && n > 1 {
-			r, ok = c.Add(r, n-1)
+			r, ok = c.AddWorkdays(r, n-1)
 		}
 	} else if r, ok = c.OnOrBefore(s.Last); ok && n < -1 {
-		r, ok = c.Add(r, n+1)
+		r, ok = c.AddWorkdays(r, n+1)
 	}
-	return r, ok && s.Has(r)
+	return r, ok && s.Contains(r)
 }
 
-// within returns the table's holidays in span.
-func (t *table) within(s civil.Span) []Holiday {
-	return between(t.hols, s)
+// holidaysIn returns the table's holidays in span.
+func (t *table) holidaysIn(s civil.Span) []Holiday {
+	return holidaysInSpan(t.holidays, s)
 }
 
 func sortHolidays(h []Holiday) {
@@ -202,19 +202,19 @@ func sortHolidays(h []Holiday) {
 // Holidays yields the listed holidays in s by date, those on closed weekdays
 // and those opened again included.
 func (c *Calendar) Holidays(s civil.Span) iter.Seq[Holiday] {
-	return slices.Values(c.covering(s).within(s))
+	return slices.Values(c.tableFor(s).holidaysIn(s))
 }
 
-// On returns the holidays that are listed for d, on a weekend too.
-func (c *Calendar) On(d civil.Date) []Holiday {
+// HolidaysOn returns the holidays that are listed for d, on a weekend too.
+func (c *Calendar) HolidaysOn(d civil.Date) []Holiday {
 	s := civil.Span{First: d, Last: d}
 	if c.isView && c.listed != nil {
-		return c.seen(d)
+		return c.viewHolidays(d)
 	}
-	if t := c.at.Load(); t != nil && t.span.Has(d) {
-		return t.within(s)
+	if t := c.table.Load(); t != nil && t.span.Contains(d) {
+		return t.holidaysIn(s)
 	}
-	return c.covering(s).within(s)
+	return c.tableFor(s).holidaysIn(s)
 }
 
 // Closure says why a day is closed: a closed weekday or holidays.
@@ -223,37 +223,39 @@ type Closure struct {
 	Holidays []Holiday
 }
 
-// Why returns what closes d; the zero Closure when nothing does.
-func (c *Calendar) Why(d civil.Date) Closure {
-	if c.Open(d) {
+// ClosureOf returns what closes d; the zero Closure when nothing does.
+func (c *Calendar) ClosureOf(d civil.Date) Closure {
+	if c.IsWorkday(d) {
 		return Closure{}
 	}
-	return Closure{Weekend: c.weekend(d.Weekday()), Holidays: c.On(d)}
+	return Closure{Weekend: c.closedWeekday(d.Weekday()), Holidays: c.HolidaysOn(d)}
 }
 
-// Weekend reports whether d is closed because of its weekday, a holiday or not.
-func (c *Calendar) Weekend(d civil.Date) bool { return !c.Open(d) && c.weekend(d.Weekday()) }
+// IsWeekend reports whether d is closed because of its weekday, a holiday or not.
+func (c *Calendar) IsWeekend(d civil.Date) bool {
+	return !c.IsWorkday(d) && c.closedWeekday(d.Weekday())
+}
 
-func (c *Calendar) weekend(w civil.Weekday) bool {
+func (c *Calendar) closedWeekday(w civil.Weekday) bool {
 	for _, j := range c.joined {
-		if j.weekend(w) {
+		if j.closedWeekday(w) {
 			return true
 		}
 	}
-	return c.closed.Has(w)
+	return c.closed.Contains(w)
 }
 
 // Days makes c a Source: another calendar's listed holidays and its short days.
 func (c *Calendar) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
-	t := c.covering(span)
-	return slices.Values(slices.Concat(t.within(span), between(t.short, span)))
+	t := c.tableFor(span)
+	return slices.Values(slices.Concat(t.holidaysIn(span), holidaysInSpan(t.shortDays, span)))
 }
 
-// List is a Source of holidays written down one by one.
-type List []Holiday
+// HolidayList is a Source of holidays written down one by one.
+type HolidayList []Holiday
 
-// Through adds a holiday on each day of a stretch.
-func (l List) Through(h Holiday, s civil.Span) List {
+// AppendSpan adds a holiday on each day of a stretch.
+func (l HolidayList) AppendSpan(h Holiday, s civil.Span) HolidayList {
 	for d := s.First; d <= s.Last; d++ {
 		h.Date, h.Nominal = d, d
 		l = append(l, h)
@@ -262,10 +264,10 @@ func (l List) Through(h Holiday, s civil.Span) List {
 }
 
 // Days implements Source.
-func (l List) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
+func (l HolidayList) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
 	return func(yield func(Holiday) bool) {
 		for _, h := range l {
-			if span.Has(h.Date) && !yield(h) {
+			if span.Contains(h.Date) && !yield(h) {
 				return
 			}
 		}

@@ -24,7 +24,7 @@ var ConventionNames = [...]string{"none", "following", "preceding", "modified fo
 // Modified goes by the month of d and turns back from d; nearest counts
 // calendar days and takes the later day on a tie. ok is false beyond the bounds.
 func (c *Calendar) Roll(d civil.Date, by Convention) (r civil.Date, ok bool) {
-	if c.Open(d) {
+	if c.IsWorkday(d) {
 		return d, true
 	}
 	return c.RollClosed(d, by)
@@ -36,12 +36,12 @@ func (c *Calendar) RollClosed(d civil.Date, by Convention) (r civil.Date, ok boo
 	case NoRoll:
 		return d, true
 	case Following:
-		return c.Add(d, 1)
+		return c.AddWorkdays(d, 1)
 	case Preceding:
-		return c.Add(d, -1)
+		return c.AddWorkdays(d, -1)
 	}
-	after, aok := c.Add(d, 1)
-	before, bok := c.Add(d, -1)
+	after, aok := c.AddWorkdays(d, 1)
+	before, bok := c.AddWorkdays(d, -1)
 	var later bool
 	switch by {
 	case ModifiedFollowing:

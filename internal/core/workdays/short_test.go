@@ -26,7 +26,7 @@ func TestShortDays(t *testing.T) {
 	const first, days = civil.Date(739600), 300
 	for range rounds {
 		var weekend [2]workdays.WeekdaySet
-		var holidays, short [2]workdays.List
+		var holidays, short [2]workdays.HolidayList
 		var opened [2][]civil.Date
 		random := func() civil.Date { return first + civil.Date(r.IntN(days)) }
 		var cals [3]*workdays.Calendar
@@ -36,12 +36,12 @@ func TestShortDays(t *testing.T) {
 			for range 20 {
 				holidays[k] = append(holidays[k], workdays.Holiday{Date: random(), Name: "closed"})
 				opened[k] = append(opened[k], random())
-				h := workdays.Holiday{Date: random(), Name: fmt.Sprint("short ", k), Counts: 1 + r.IntN(99)}
+				h := workdays.Holiday{Date: random(), Name: fmt.Sprint("short ", k), Weight: 1 + r.IntN(99)}
 				if r.IntN(2) == 0 {
 					h.Until = 1 + r.IntN(1439)
 				}
 				if r.IntN(5) == 0 {
-					h.Counts = 0 // closed, in the list of short days
+					h.Weight = 0 // closed, in the list of short days
 				}
 				short[k] = append(short[k], h)
 			}
@@ -52,7 +52,7 @@ func TestShortDays(t *testing.T) {
 			cals[k] = cals[k].WithHolidays(holidays[k]).WithOpen(opened[k]).WithHolidays(short[k])
 			all[k] = map[civil.Date]said{}
 			for d := first; d < first+days; d++ {
-				s := said{closed: weekend[k].Has(d.Weekday())}
+				s := said{closed: weekend[k].Contains(d.Weekday())}
 				if k == 1 {
 					taken := all[0][d]
 					s.counts, s.until = taken.counts, taken.until
@@ -68,10 +68,10 @@ func TestShortDays(t *testing.T) {
 				}
 				closes := false
 				for _, h := range short[k] {
-					if h.Date == d && h.Counts > 0 {
-						s.counts, s.until = h.Counts, h.Until
+					if h.Date == d && h.Weight > 0 {
+						s.counts, s.until = h.Weight, h.Until
 					}
-					closes = closes || h.Date == d && h.Counts == 0
+					closes = closes || h.Date == d && h.Weight == 0
 				}
 				if s.closed = s.closed || closes; s.closed {
 					s.counts, s.until = 0, 0
@@ -100,7 +100,7 @@ func TestShortDays(t *testing.T) {
 					case s.counts > 0:
 						n += s.counts
 					case !s.closed:
-						n += workdays.Whole
+						n += workdays.FullDayWeight
 					}
 				}
 				return n
@@ -111,27 +111,27 @@ func TestShortDays(t *testing.T) {
 				if b < a {
 					want = -want
 				}
-				if got := cal.Counted(a, b); got != want {
+				if got := cal.WeightBetween(a, b); got != want {
 					t.Fatalf("calendar %d counts %d from %s to %s, want %d", k, got, a, b, want)
 				}
 				s := civil.Span{First: min(a, b), Last: max(a, b)}
-				if got, want := cal.CountedIn(s), sum(s.First-1, s.Last); s.First > first && got != want {
+				if got, want := cal.WeightIn(s), sum(s.First-1, s.Last); s.First > first && got != want {
 					t.Fatalf("calendar %d counts %d in %v, want %d", k, got, s, want)
 				}
-				h, ok := cal.Short(a)
-				if w := all[k][a]; ok != (w.counts > 0) || h.Counts != w.counts || h.Until != w.until || cal.Open(a) == w.closed {
-					t.Fatalf("calendar %d, %s: %v %v, open %v, want %v", k, a, h, ok, cal.Open(a), w)
+				h, ok := cal.ShortDayOn(a)
+				if w := all[k][a]; ok != (w.counts > 0) || h.Weight != w.counts || h.Until != w.until || cal.IsWorkday(a) == w.closed {
+					t.Fatalf("calendar %d, %s: %v %v, open %v, want %v", k, a, h, ok, cal.IsWorkday(a), w)
 				}
-				if part := cal.Part(a); part != sum(a-1, a) && a > first {
+				if part := cal.DayWeight(a); part != sum(a-1, a) && a > first {
 					t.Fatalf("calendar %d: %s counts %d", k, a, part)
 				}
 			}
-			if !cal.Shortens() {
+			if !cal.HasShortDays() {
 				t.Fatalf("calendar %d has short days", k)
 			}
 		}
 	}
-	if c := workdays.New("plain", workdays.Weekend); c.Shortens() || c.Counted(first, first+7) != 500 {
-		t.Fatalf("a plain calendar: %v, %d", c.Shortens(), c.Counted(first, first+7))
+	if c := workdays.New("plain", workdays.Weekend); c.HasShortDays() || c.WeightBetween(first, first+7) != 500 {
+		t.Fatalf("a plain calendar: %v, %d", c.HasShortDays(), c.WeightBetween(first, first+7))
 	}
 }

@@ -46,10 +46,10 @@ func TestAgainstWalking(t *testing.T) {
 			t.Fatalf("the joint calendar is %s of %d", joint.Name, len(joint.Parts()))
 		}
 		openOne := func(d civil.Date) bool {
-			return slices.Contains(opened, d) || !off.Has(d.Weekday()) && !hol(salt)(d)
+			return slices.Contains(opened, d) || !off.Contains(d.Weekday()) && !hol(salt)(d)
 		}
 		openBoth := func(d civil.Date) bool {
-			return openOne(d) && !Weekend.Has(d.Weekday()) && !hol(salt+9)(d)
+			return openOne(d) && !Weekend.Contains(d.Weekday()) && !hol(salt+9)(d)
 		}
 		for _, c := range []struct {
 			*Calendar
@@ -69,36 +69,36 @@ func TestAgainstWalking(t *testing.T) {
 					k++
 				}
 				s := civil.Span{First: a, Last: b}
-				if c.Open(b) != c.open(b) || c.Between(a, b) != n || c.Between(b, a) != -n || c.Count(s) != k {
-					t.Fatalf("%s: %d to %d: between %d, %d, count %d; want %d, %d", c.Name, a, b, c.Between(a, b), c.Between(b, a), c.Count(s), n, k)
+				if c.IsWorkday(b) != c.open(b) || c.CountBetween(a, b) != n || c.CountBetween(b, a) != -n || c.Count(s) != k {
+					t.Fatalf("%s: %d to %d: between %d, %d, count %d; want %d, %d", c.Name, a, b, c.CountBetween(a, b), c.CountBetween(b, a), c.Count(s), n, k)
 				}
 				mid := a + civil.Date(r.IntN(9000)-4000)
-				if c.Between(a, mid)+c.Between(mid, b) != n {
+				if c.CountBetween(a, mid)+c.CountBetween(mid, b) != n {
 					t.Fatalf("%s: counts to and from %d don't add up", c.Name, mid)
 				}
-				if to, ok := c.Add(a, n); n > 0 && (!ok || c.Between(a, to) != n || !c.open(to) || to > b) {
+				if to, ok := c.AddWorkdays(a, n); n > 0 && (!ok || c.CountBetween(a, to) != n || !c.open(to) || to > b) {
 					t.Fatalf("%s: %d + %d working days = %d", c.Name, a, n, to)
 				}
 				if c.open(b) { // +n then -n returns to a working base
-					to, _ := c.Add(b, -7)
-					if back, ok := c.Add(to, 7); !ok || back != b {
+					to, _ := c.AddWorkdays(b, -7)
+					if back, ok := c.AddWorkdays(to, 7); !ok || back != b {
 						t.Fatalf("%s: %d -7 +7 = %d", c.Name, b, back)
 					}
 				}
-				if d, ok := c.Nth(s, k); ok != (k > 0) || ok && c.Count(civil.Span{First: a, Last: d}) != k {
+				if d, ok := c.NthIn(s, k); ok != (k > 0) || ok && c.Count(civil.Span{First: a, Last: d}) != k {
 					t.Fatalf("%s: working day %d of %v is %d, %v", c.Name, k, s, d, ok)
 				}
-				if d, ok := c.Nth(s, -k); ok != (k > 0) || ok && c.Count(civil.Span{First: d, Last: b}) != k {
+				if d, ok := c.NthIn(s, -k); ok != (k > 0) || ok && c.Count(civil.Span{First: d, Last: b}) != k {
 					t.Fatalf("%s: working day -%d of %v is %d, %v", c.Name, k, s, d, ok)
 				}
 				for _, j := range []int{1, 2, 1 + r.IntN(9)} {
-					d, ok := c.Nth(s, j)
-					e, too := c.Nth(s, -j)
+					d, ok := c.NthIn(s, j)
+					e, too := c.NthIn(s, -j)
 					if ok != (j <= k) || too != ok || ok && (c.Count(civil.Span{First: a, Last: d}) != j || c.Count(civil.Span{First: e, Last: b}) != j || !c.open(d) || !c.open(e)) {
 						t.Fatalf("%s: working days %d and -%d of %v are %d, %v and %d, %v", c.Name, j, j, s, d, ok, e, too)
 					}
 				}
-				if _, ok := c.Nth(s, k+1); ok {
+				if _, ok := c.NthIn(s, k+1); ok {
 					t.Fatalf("%s: there is no working day %d in %v", c.Name, k+1, s)
 				}
 				after, before := a, a
@@ -122,10 +122,10 @@ func TestAgainstWalking(t *testing.T) {
 						t.Fatalf("%s: %d rolled %s is %d, want %d", c.Name, a, ConventionNames[by], d, want)
 					}
 				}
-				if c.Known = (civil.Span{First: civil.Min, Last: civil.Max}); c.Stays(a) != c.open(a) { // it has looked there
-					t.Fatalf("%s: %d stays: %v", c.Name, a, c.Stays(a))
+				if c.Coverage = (civil.Span{First: civil.Min, Last: civil.Max}); c.IsKnownWorkday(a) != c.open(a) { // it has looked there
+					t.Fatalf("%s: %d stays: %v", c.Name, a, c.IsKnownWorkday(a))
 				}
-				if why := c.Why(a); c.open(a) != (!why.Weekend && len(why.Holidays) == 0) {
+				if why := c.ClosureOf(a); c.open(a) != (!why.Weekend && len(why.Holidays) == 0) {
 					t.Fatalf("%s: why %d: %v", c.Name, a, why)
 				}
 			}
@@ -134,23 +134,23 @@ func TestAgainstWalking(t *testing.T) {
 }
 
 func TestEnds(t *testing.T) {
-	if (Beyond{}).Is() || !(Beyond{Noted: true}).Is() || !(Beyond{Calendar: New("c", 0)}).Is() {
+	if (Uncovered{}).IsSet() || !(Uncovered{Recorded: true}).IsSet() || !(Uncovered{Calendar: New("c", 0)}).IsSet() {
 		t.Error("a day is beyond what a calendar knows where there is one, or where that was noted")
 	}
 	for n, want := range []string{"", "1 date may", "2 dates may"} {
-		c := New("c", 0).WithHolidays(List{{Date: 740010, Name: "One"}})
-		c.Known = civil.Span{First: 740000, Last: 740020}
-		c.Ask(740020, 740000) // what it knows, to both ends
+		c := New("c", 0).WithHolidays(HolidayList{{Date: 740010, Name: "One"}})
+		c.Coverage = civil.Span{First: 740000, Last: 740020}
+		c.RecordQuery(740020, 740000) // what it knows, to both ends
 		for i := range n {
-			c.Ask(740021+civil.Date(i), 740021+civil.Date(i))
+			c.RecordQuery(740021+civil.Date(i), 740021+civil.Date(i))
 		}
 		if got := strings.Join(Warnings([]*Calendar{c}), ""); !strings.Contains(got, want) || n == 0 && got != "" {
 			t.Errorf("%d dates beyond: %q, want %q", n, got, want)
 		}
-		if hols := slices.Collect(c.Holidays(c.Known)); len(hols) != 1 || len(c.On(740010)) != 1 || len(c.On(740011)) != 0 {
+		if hols := slices.Collect(c.Holidays(c.Coverage)); len(hols) != 1 || len(c.HolidaysOn(740010)) != 1 || len(c.HolidaysOn(740011)) != 0 {
 			t.Errorf("the one holiday is listed as %v", hols)
 		}
-		if b := (Beyond{Calendar: c}); (Beyond{}).Or(b) != b || b.Or(Beyond{Noted: true}) != b || (Beyond{Noted: true}).Or(Beyond{}) != (Beyond{Noted: true}) {
+		if b := (Uncovered{Calendar: c}); (Uncovered{}).OrElse(b) != b || b.OrElse(Uncovered{Recorded: true}) != b || (Uncovered{Recorded: true}).OrElse(Uncovered{}) != (Uncovered{Recorded: true}) {
 			t.Error("the first calendar that was asked beyond what it knows is told")
 		}
 	}
@@ -158,11 +158,11 @@ func TestEnds(t *testing.T) {
 		t.Errorf("closed are %s, and %s", none, two)
 	}
 	need := New("assumed", 0)
-	need.Assumed = true
-	if need.Need(); !need.TakeNeed() || need.TakeNeed() {
+	need.IsDefault = true
+	if need.MarkUsed(); !need.TakeUsed() || need.TakeUsed() {
 		t.Error("a need is taken once")
 	}
-	for h := range (List{{Date: 740000}, {Date: 740001}, {Date: 740002}}).Days(civil.Span{First: 740001, Last: 740002}, nil) {
+	for h := range (HolidayList{{Date: 740000}, {Date: 740001}, {Date: 740002}}).Days(civil.Span{First: 740001, Last: 740002}, nil) {
 		if h.Date != 740001 {
 			t.Errorf("%s goes on after the end, or begins before the stretch", h.Date)
 		}
@@ -171,46 +171,46 @@ func TestEnds(t *testing.T) {
 	for n := 1; n < 200; n++ { // stretches that end anywhere in a word
 		c := New("c", Weekend)
 		s := civil.Span{First: civil.Min, Last: civil.Min + civil.Date(n)}
-		if d, ok := c.Nth(s, c.Count(s)); !ok || !s.Has(d) || c.Between(civil.Min, s.Last) != c.Count(s)-1 {
+		if d, ok := c.NthIn(s, c.Count(s)); !ok || !s.Contains(d) || c.CountBetween(civil.Min, s.Last) != c.Count(s)-1 {
 			t.Errorf("the last working day of %d days is %s, %v", n, d, ok)
 		}
 	}
 	c := New("plain", Weekend)
-	if d, ok := c.Add(civil.Max, 1); ok {
+	if d, ok := c.AddWorkdays(civil.Max, 1); ok {
 		t.Errorf("a working day after the last: %s", d)
 	}
-	if d, ok := c.Add(civil.Min, -1); ok {
+	if d, ok := c.AddWorkdays(civil.Min, -1); ok {
 		t.Errorf("a working day before the first: %s", d)
 	}
-	if n := c.Between(civil.Min, civil.Max); n != 2608615-1 { // 3,652,059 days from a Monday to a Friday
+	if n := c.CountBetween(civil.Min, civil.Max); n != 2608615-1 { // 3,652,059 days from a Monday to a Friday
 		t.Errorf("working days of all time: %d", n)
 	}
 	shut := New("shut", 0xfe)
-	if d, ok := shut.Add(740000, 1); ok {
+	if d, ok := shut.AddWorkdays(740000, 1); ok {
 		t.Errorf("a calendar without working days gives %s", d)
 	}
 }
 
 func BenchmarkBetween(b *testing.B) {
 	c := New("plain", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return d%97 == 0 }))
-	c.Between(600000, 1000000)
+	c.CountBetween(600000, 1000000)
 	var ten []*Calendar
 	for k := range 10 {
 		ten = append(ten, New("one of ten", Weekend).WithHolidays(sparse(func(d civil.Date) bool { return int(d)%(89+k) == 0 })))
 	}
 	joint := Join(ten...)
-	joint.Between(600000, 1000000)
+	joint.CountBetween(600000, 1000000)
 	b.Run("joint of ten", func(b *testing.B) {
 		for i := range b.N {
 			a := civil.Date(600000 + i&0x3fff)
-			sinkInt += joint.Between(a, a+1000)
+			sinkInt += joint.CountBetween(a, a+1000)
 		}
 	})
 	for _, days := range []civil.Date{1, 365243} {
 		b.Run(fmt.Sprintf("over %d days", days), func(b *testing.B) {
 			for i := range b.N {
 				a := civil.Date(600000 + i&0x3fff)
-				sinkInt += c.Between(a, a+days)
+				sinkInt += c.CountBetween(a, a+days)
 			}
 		})
 	}
@@ -221,15 +221,15 @@ var sinkInt int
 // Each day that a calendar doesn't know is reported, at both ends.
 func TestBeyond(t *testing.T) {
 	c := New("c", WeekdaySet(0))
-	c.Known = civil.Span{First: 1000, Last: 1010}
+	c.Coverage = civil.Span{First: 1000, Last: 1010}
 	for _, s := range []civil.Span{{First: 990, Last: 1020}, {First: 997, Last: 999}, {First: 999, Last: 999}, {First: 1000, Last: 1010}, {First: 1011, Last: 1013}, {First: 1005, Last: 1011}} {
 		var want []civil.Date
 		for d := s.First; d <= s.Last; d++ {
-			if !c.Known.Has(d) {
+			if !c.Coverage.Contains(d) {
 				want = append(want, d)
 			}
 		}
-		if got := c.Beyond(s); !slices.Equal(got, want) {
+		if got := c.UncoveredDays(s); !slices.Equal(got, want) {
 			t.Errorf("%v: %v, want %v", s, got, want)
 		}
 	}
