@@ -30,10 +30,10 @@ its records, for the next 30 days. Overdue dates of records come first.`,
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.FormatNames(true), groupBy: "left"}
 	options := addCommandFlags(c, []*declare.Key{
-		{Name: "within", Default: "30 days", Not: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Takes: declare.Amount.Into(&next.Within)},
-		{Name: "window", Help: "list `SPAN` instead of --within, such as 2027-Q2", Takes: declare.Span.Into(&next.Window)},
-		{Name: "owner", Help: "only the tasks of `NAME`, one of the plan's people", Takes: declare.Text.Into(&next.Owner)},
-		{Name: "overdue", Default: "90 days", Value: "STRETCH", Help: "how far back to look for overdue dates of records, such as\n\"1 year\"", Takes: declare.Amount.Into(&next.Overdue)},
+		{Name: "within", Default: "30 days", Conflicts: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Value: declare.Amount.Into(&next.Within)},
+		{Name: "window", Help: "list `SPAN` instead of --within, such as 2027-Q2", Value: declare.Span.Into(&next.Window)},
+		{Name: "owner", Help: "only the tasks of `NAME`, one of the plan's people", Value: declare.Text.Into(&next.Owner)},
+		{Name: "overdue", Default: "90 days", Placeholder: "STRETCH", Help: "how far back to look for overdue dates of records, such as\n\"1 year\"", Value: declare.Amount.Into(&next.Overdue)},
 	}, out.optionsAround(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

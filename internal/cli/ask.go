@@ -50,9 +50,9 @@ func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
 	}
 	if q.GivesEvents {
 		groups[groupResult] = append(groups[groupResult],
-			&declare.Key{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Takes: declare.Text.Into(&out.update.Previous)},
-			&declare.Key{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Takes: declare.Text.Into(&out.update.Cancellations)},
-			&declare.Key{Name: "organizer", With: []string{"cancellations"}, Value: `"NAME <mail>"`, Help: "who sends the cancellations (default: the plan's organizer)", Takes: declare.Text.Into(&out.update.Organizer)})
+			&declare.Key{Name: "follows", Help: "update the events of the earlier calendar `FILE` (default: the\nfile that --out replaces); needs --as ics", Value: declare.Text.Into(&out.update.Previous)},
+			&declare.Key{Name: "cancellations", Help: "write cancellations of removed events to `FILE`", Value: declare.Text.Into(&out.update.Cancellations)},
+			&declare.Key{Name: "organizer", Requires: []string{"cancellations"}, Placeholder: `"NAME <mail>"`, Help: "who sends the cancellations (default: the plan's organizer)", Value: declare.Text.Into(&out.update.Organizer)})
 	}
 	var options []*declare.Key
 	for group, list := range groups {
@@ -97,7 +97,7 @@ func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
 // commandOptions leaves out what a command is told by its arguments.
 func commandOptions(options []*declare.Key) (list []*declare.Key) {
 	for _, o := range options {
-		if !o.Takes.File {
+		if !o.Value.IsInputFile {
 			list = append(list, o)
 		}
 	}
@@ -246,7 +246,7 @@ func (o *output) updateOptions() office.UpdateOptions {
 
 func (o *output) options() []*declare.Key {
 	return []*declare.Key{o.formatOption(),
-		{Name: "out", Help: "write to `FILE`; its ending sets the format", Takes: declare.Text.Into(&o.file)}, o.colorOption()}
+		{Name: "out", Help: "write to `FILE`; its ending sets the format", Value: declare.Text.Into(&o.file)}, o.colorOption()}
 }
 
 // optionsAround are the options of the output around those of its shape: what is asked for most
@@ -257,13 +257,13 @@ func (o *output) optionsAround(s *question.Shape) []*declare.Key {
 }
 
 func (o *output) formatOption() *declare.Key {
-	return &declare.Key{Name: "as", Takes: declare.Text.Of(o.formats).Into(&o.formatName),
+	return &declare.Key{Name: "as", Value: declare.Text.WithChoices(o.formats).Into(&o.formatName),
 		Help: "write `FORMAT`: " + strings.Join(o.formats, ", ") + " " + map[bool]string{true: "(default: table on a terminal, else csv)", false: "(default: table)"}[slices.Contains(o.formats, "csv")]}
 }
 
 func (o *output) colorOption() *declare.Key {
 	return &declare.Key{Name: "color", Default: "auto",
-		Help: "use colour: `WHEN` is auto, always or never", Takes: declare.Choice("auto", "always", "never").Into(&o.color)}
+		Help: "use colour: `WHEN` is auto, always or never", Value: declare.Choice("auto", "always", "never").Into(&o.color)}
 }
 
 // resolveFormat settles on an output format.
@@ -347,5 +347,5 @@ func checkOptions(options []*declare.Key, env eval.Env) error {
 			return err
 		}
 	}
-	return declare.Fit(options)
+	return declare.CheckCombination(options)
 }

@@ -44,8 +44,8 @@ Exits with 1 if anything fails.`,
 	var shape question.Shape
 	out := output{app: a, shape: &shape, formats: report.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
-		{Name: "strict", Help: "treat notes as failures", Takes: declare.Yes.Into(&strict)},
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&window)},
+		{Name: "strict", Help: "treat notes as failures", Value: declare.Bool.Into(&strict)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Value: declare.Text.Into(&window)},
 	}, out.optionsAround(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

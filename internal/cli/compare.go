@@ -55,8 +55,8 @@ matched by series and id, other tables by --key; the order of rows doesn't matte
 	var shape question.Shape
 	m.out = output{app: a, shape: &shape, formats: report.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
-		{Name: "key", Help: "match the rows of two tables by column `COL`", Takes: declare.Column.Into(&m.key)},
-		{Name: "fail", Help: "exit with 1 if anything differs", Takes: declare.Yes.Into(&m.fail)},
+		{Name: "key", Help: "match the rows of two tables by column `COL`", Value: declare.Column.Into(&m.key)},
+		{Name: "fail", Help: "exit with 1 if anything differs", Value: declare.Bool.Into(&m.fail)},
 	}, m.out.optionsAround(&shape))
 	m.settings.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -30,13 +30,13 @@ func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in 
 	for _, o := range options {
 		var offer completeFunc
 		switch {
-		case o.Takes.OneOf != nil && !o.Takes.YesNo():
-			offer = completeFrom(func() ([]string, error) { return o.Takes.OneOf, nil })
-		case o.Complete == "series":
+		case o.Value.Choices != nil && !o.Value.IsBool():
+			offer = completeFrom(func() ([]string, error) { return o.Value.Choices, nil })
+		case o.Completion == "series":
 			offer = s.completeSeries
-		case o.Complete == "calendars":
+		case o.Completion == "calendars":
 			offer = s.completeCalendars
-		case o.Complete == "columns" && in != nil:
+		case o.Completion == "columns" && in != nil:
 			offer = completeColumns(in)
 		default:
 			continue

@@ -14,7 +14,7 @@ type flag struct {
 
 // String is the value that help shows as the default.
 func (f flag) String() string {
-	if f.Key == nil || f.Given() {
+	if f.Key == nil || f.IsSet() {
 		return ""
 	}
 	return f.Default
@@ -24,11 +24,11 @@ func (f flag) String() string {
 // string.
 func (f flag) Type() string {
 	switch {
-	case f.Takes.YesNo():
+	case f.Value.IsBool():
 		return "bool"
-	case f.Value != "":
-		return f.Value
-	case f.Takes.Shape == declare.ANumber:
+	case f.Placeholder != "":
+		return f.Placeholder
+	case f.Value.Form == declare.FormNumber:
 		return "int"
 	}
 	return "string"
@@ -39,7 +39,7 @@ func addFlags(c *cobra.Command, group optionGroup, options []*declare.Key) {
 	for _, o := range options {
 		o.Reset()
 		f := c.Flags().VarPF(flag{o, group}, o.Name, "", o.Help)
-		if o.Takes.YesNo() {
+		if o.Value.IsBool() {
 			f.NoOptDefVal = "true"
 		}
 	}

@@ -10,7 +10,7 @@ import (
 
 // keepReleasedOption is that of commands that hand dates on.
 func keepReleasedOption(keep *bool) *declare.Key {
-	return &declare.Key{Name: "keep-released", Takes: declare.Yes.Into(keep),
+	return &declare.Key{Name: "keep-released", Value: declare.Bool.Into(keep),
 		Help: "keep released dates as they were, even if the plan now gives\nothers"}
 }
 

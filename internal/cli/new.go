@@ -28,13 +28,13 @@ each.`,
 		Args: argCount(0, 1, ""),
 	}
 	s := a.settings(c, false)
-	var start draft.Start
+	var start draft.NewPlan
 	options := []*declare.Key{
-		{Name: "table", Help: "make series of the dates in table `FILE`, and a record of\nthe rest", Takes: declare.Text.Repeat(&start.Tables)},
-		{Name: "key", Complete: "columns", With: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Takes: declare.Text.Into(&start.Key)},
-		{Name: "series", Value: `"NAME = RULE"`, Help: "add a series with its name and its rule", Takes: declare.Text.Repeat(&start.Series)},
-		{Name: "calendar", Complete: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Takes: declare.Text.Into(&start.Calendar)},
-		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Takes: declare.Text.Into(&start.ID)},
+		{Name: "table", Help: "make series of the dates in table `FILE`, and a record of\nthe rest", Value: declare.Text.Repeat(&start.Tables)},
+		{Name: "key", Completion: "columns", Requires: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Value: declare.Text.Into(&start.Key)},
+		{Name: "series", Placeholder: `"NAME = RULE"`, Help: "add a series with its name and its rule", Value: declare.Text.Repeat(&start.Series)},
+		{Name: "calendar", Completion: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Value: declare.Text.Into(&start.Calendar)},
+		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Value: declare.Text.Into(&start.ID)},
 	}
 	addFlags(c, groupQuestion, options)
 	s.completeOptions(c, options, nil)
@@ -57,7 +57,7 @@ each.`,
 				return err
 			}
 		}
-		path, found, err := start.Make(plan.Settings{Now: a.Now, AsOf: day})
+		path, found, err := start.Create(plan.Settings{Now: a.Now, AsOf: day})
 		if err != nil {
 			return err
 		}

@@ -51,16 +51,16 @@ reached.`,
 	p := &publishRun{app: a}
 	p.out = output{app: a, shape: &p.shape, formats: report.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
-		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Takes: declare.Text.Into(&p.server)},
-		{Name: "collection", Help: "publish to the calendar `NAME`, which is created if missing\n(default: the plan's, or its id)", Takes: declare.Text.Into(&p.collection)},
-		{Name: "credentials", Help: "read the user name and password from `FILE`", Takes: declare.Text.Into(&p.credentials)},
-		{Name: "dry-run", Help: "show what would change, without changing it", Takes: declare.Yes.Into(&p.dryRun)},
-		{Name: "series", Complete: "series", Value: "NAMES", Help: "publish only these series and records", Takes: declare.Text.List(&p.request.Series)},
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&p.request.Window)},
-		{Name: "overwrite-edits", Help: "overwrite events that were changed by hand", Takes: declare.Yes.Into(&p.overwrite)},
-		{Name: "adopt", Help: "take over events of the plan that have lost its mark on the\nserver", Takes: declare.Yes.Into(&p.adopt)},
+		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Value: declare.Text.Into(&p.server)},
+		{Name: "collection", Help: "publish to the calendar `NAME`, which is created if missing\n(default: the plan's, or its id)", Value: declare.Text.Into(&p.collection)},
+		{Name: "credentials", Help: "read the user name and password from `FILE`", Value: declare.Text.Into(&p.credentials)},
+		{Name: "dry-run", Help: "show what would change, without changing it", Value: declare.Bool.Into(&p.dryRun)},
+		{Name: "series", Completion: "series", Placeholder: "NAMES", Help: "publish only these series and records", Value: declare.Text.List(&p.request.Series)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Value: declare.Text.Into(&p.request.Window)},
+		{Name: "overwrite-edits", Help: "overwrite events that were changed by hand", Value: declare.Bool.Into(&p.overwrite)},
+		{Name: "adopt", Help: "take over events of the plan that have lost its mark on the\nserver", Value: declare.Bool.Into(&p.adopt)},
 		keepReleasedOption(&p.request.KeepReleased),
-		{Name: "at-once", Default: "4", Help: "send `N` requests at a time", Takes: declare.Number(1, 16).Into(&p.concurrency)},
+		{Name: "at-once", Default: "4", Help: "send `N` requests at a time", Value: declare.Number(1, 16).Into(&p.concurrency)},
 	}, p.out.optionsAround(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -39,12 +39,12 @@ the plan.`,
 	r := &releaseRun{app: a}
 	r.out = output{app: a, shape: &r.shape, formats: report.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
-		{Name: "through", Needed: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Takes: declare.Date.Into(&r.Through)},
-		{Name: "by", Needed: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Takes: declare.Text.Into(&r.By)},
-		{Name: "note", Help: "keep `TEXT` with the release", Takes: declare.Text.Into(&r.Note)},
-		{Name: "series", Complete: "series", Value: "NAMES", Help: "release only these series; also one that the plan no longer has", Takes: declare.Text.List(&r.Series)},
-		{Name: "provisional", Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Takes: declare.Yes.Into(&r.AllowProvisional)},
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&r.Window)},
+		{Name: "through", Required: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Value: declare.Date.Into(&r.Through)},
+		{Name: "by", Required: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Value: declare.Text.Into(&r.By)},
+		{Name: "note", Help: "keep `TEXT` with the release", Value: declare.Text.Into(&r.Note)},
+		{Name: "series", Completion: "series", Placeholder: "NAMES", Help: "release only these series; also one that the plan no longer has", Value: declare.Text.List(&r.Series)},
+		{Name: "provisional", Help: "also release provisional dates, for which a calendar knows no\nholidays yet", Value: declare.Bool.Into(&r.AllowProvisional)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Value: declare.Text.Into(&r.Window)},
 	}, r.out.optionsAround(&r.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

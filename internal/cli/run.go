@@ -43,13 +43,13 @@ hashes, and each date that moved.`,
 	s := a.settings(c, false)
 	r := a.newRun()
 	options := addCommandFlags(c, []*declare.Key{
-		{Name: "window", Help: "use `SPAN` instead of the plan's window", Takes: declare.Text.Into(&r.request.Window)},
-		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Takes: declare.Text.Into(&r.request.Folder)},
-		{Name: "series", Complete: "series", Value: "NAMES", Help: "compute only these series; files they share with others keep the\nothers' dates", Takes: declare.Text.List(&r.request.Series)},
-		{Name: "anyway", Help: "write the outputs even if an expectation isn't met", Takes: declare.Yes.Into(&r.request.IgnoreExpectations)},
+		{Name: "window", Help: "use `SPAN` instead of the plan's window", Value: declare.Text.Into(&r.request.Window)},
+		{Name: "out", Help: "write the outputs to `FOLDER` (default: the plan's folder)", Value: declare.Text.Into(&r.request.Folder)},
+		{Name: "series", Completion: "series", Placeholder: "NAMES", Help: "compute only these series; files they share with others keep the\nothers' dates", Value: declare.Text.List(&r.request.Series)},
+		{Name: "anyway", Help: "write the outputs even if an expectation isn't met", Value: declare.Bool.Into(&r.request.IgnoreExpectations)},
 		keepReleasedOption(&r.request.KeepReleased),
-		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Takes: declare.Text.Into(&r.request.By)},
-		{Name: "note", With: []string{"by"}, Help: "add `TEXT` to that line", Takes: declare.Text.Into(&r.request.Note)},
+		{Name: "by", Help: "add a line to the plan's log: `NAME` is who runs it", Value: declare.Text.Into(&r.request.By)},
+		{Name: "note", Requires: []string{"by"}, Help: "add `TEXT` to that line", Value: declare.Text.Into(&r.request.Note)},
 	}, []*declare.Key{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -36,15 +36,15 @@ var whatIfCommands = []string{"check", "ahead", "compare"}
 func (a *App) settings(c *cobra.Command, where bool) *settings {
 	s := &settings{app: a, fiscalOptions: map[string]*string{}, files: &files.Registry{}}
 	options := []*declare.Key{
-		{Name: "as-of", Help: "take `DATE` as today (default: YOYAKU_AS_OF, or the clock)", Takes: declare.Text.Into(&s.asOf)},
+		{Name: "as-of", Help: "take `DATE` as today (default: YOYAKU_AS_OF, or the clock)", Value: declare.Text.Into(&s.asOf)},
 	}
 	if where {
 		options = append(options,
-			&declare.Key{Name: "plan", Help: "use the calendars, series and settings of plan `FILE`\n(default: yoyaku.yaml in this folder, if there is one)", Takes: declare.Text.Into(&s.plan)},
-			&declare.Key{Name: "calendar", Complete: "calendars", Help: "count with the working calendar `NAME`: of the plan, a public\none, several joined by +, a file, or (COL) for each row's own", Takes: declare.Text.Into(&s.calendar)})
+			&declare.Key{Name: "plan", Help: "use the calendars, series and settings of plan `FILE`\n(default: yoyaku.yaml in this folder, if there is one)", Value: declare.Text.Into(&s.plan)},
+			&declare.Key{Name: "calendar", Completion: "calendars", Help: "count with the working calendar `NAME`: of the plan, a public\none, several joined by +, a file, or (COL) for each row's own", Value: declare.Text.Into(&s.calendar)})
 		options = append(options, plan.FiscalOptions(s.fiscalOptions)...)
 		options = append(options,
-			&declare.Key{Name: "leap-day", Help: "keep a 29 February on `DAY` in other years: 28-feb or 1-mar\n(default 28-feb)", Takes: declare.Choice("28-feb", "1-mar").Into(&s.leap)})
+			&declare.Key{Name: "leap-day", Help: "keep a 29 February on `DAY` in other years: 28-feb or 1-mar\n(default 28-feb)", Value: declare.Choice("28-feb", "1-mar").Into(&s.leap)})
 	}
 	if where || slices.Contains(whatIfCommands, c.Name()) {
 		options = append(options, s.whatIf.Options()...)

@@ -17,73 +17,73 @@ import (
 type Key struct {
 	Name string
 	// Help says what it is. Of a flag, the word in backquotes stands for the value, unless
-	// Value does.
-	Help, Value string
-	Default     string // of a flag, its value if it isn't given; else in words; "" for none
-	Example     string // a value
-	More        string // further sentences, for its own page of help
-	Needed      bool
-	Part        string // of a plan's own keys, the part of the help in which it stands
-	Takes       Takes
-	// With are the flags of which one must be given for this one to mean anything; Not are
+	// Placeholder does.
+	Help, Placeholder string
+	Default           string // of a flag, its value if it isn't given; else in words; "" for none
+	Example           string // a value
+	Details           string // further sentences, for its own page of help
+	Required          bool
+	Section           string // of a plan's own keys, the part of the help in which it stands
+	Value             ValueSpec
+	// Requires are the flags of which one must be given for this one to mean anything; Conflicts are
 	// those beside which it means nothing.
-	With, Not []string
-	// Complete names what completion offers: columns, series, calendars.
-	Complete string
-	// Merge says that a series' value goes over its pattern's name by name, Adds that it
+	Requires, Conflicts []string
+	// Completion names what completion offers: columns, series, calendars.
+	Completion string
+	// Merge says that a series' value goes over its pattern's name by name, Appends that it
 	// is beside it; otherwise it takes its place.
-	Merge, Adds bool
-	// Flag says that a key of a plan is that of a command.
-	Flag  bool
-	After func() error // what is done once it was read, or wasn't there
+	Merge, Appends bool
+	// IsOption says that a key of a plan is that of a command.
+	IsOption  bool
+	AfterRead func() error // what is done once it was read, or wasn't there
 
-	given bool
+	isSet bool
 }
 
-// Value is what was said: the text of a flag, or a value of a file with its place.
-type Value interface {
-	Named() string // its key
+// Input is what was said: the text of a flag, or a value of a file with its place.
+type Input interface {
+	Name() string // its key
 	Text() (string, error)
-	Items() (list []Value, ok bool) // of a list
+	Items() (list []Input, ok bool) // of a list
 	Wrap(err error) error           // with its place
 }
 
-// flag is the text of a flag.
-type flag struct{ name, text string }
+// optionInput is the text of a flag.
+type optionInput struct{ option, text string }
 
-// Said is a text that was said of a key.
-func Said(name, text string) Value { return flag{name, text} }
+// NewInput is a text that was said of a key.
+func NewInput(name, text string) Input { return optionInput{name, text} }
 
-func (f flag) Named() string          { return f.name }
-func (f flag) Text() (string, error)  { return f.text, nil }
-func (f flag) Items() ([]Value, bool) { return nil, false }
-func (f flag) Wrap(err error) error   { return err }
+func (f optionInput) Name() string           { return f.option }
+func (f optionInput) Text() (string, error)  { return f.text, nil }
+func (f optionInput) Items() ([]Input, bool) { return nil, false }
+func (f optionInput) Wrap(err error) error   { return err }
 
-// Given reports whether the flag was set.
-func (k *Key) Given() bool { return k.given }
+// IsSet reports whether the flag was set.
+func (k *Key) IsSet() bool { return k.isSet }
 
-// says reports whether it was set to something that counts: to a yes, if it takes yes or no.
-func (k *Key) says() bool { return k.given && k.Takes.counts() }
+// isActive reports whether it was set to something that counts: to a yes, if it takes yes or no.
+func (k *Key) isActive() bool { return k.isSet && k.Value.isActive() }
 
 // Set takes the text of a flag. One that takes one value takes it once.
-func (k *Key) Set(text string) error { return k.Say(flag{k.Name, text}) }
+func (k *Key) Set(text string) error { return k.Read(optionInput{k.Name, text}) }
 
-// Say takes what was said of a flag, which a plan may say too.
-func (k *Key) Say(v Value) error {
+// Read takes what was said of a flag, which a plan may say too.
+func (k *Key) Read(v Input) error {
 	items, list := v.Items()
 	switch {
 	case list && len(items) == 0:
 		return nil
-	case list && !k.Takes.Many:
-		return items[0].Wrap(k.is("takes one value, not a list"))
-	case k.given && !k.Takes.Many:
-		return v.Wrap(k.is("was given twice"))
+	case list && !k.Value.Repeatable:
+		return items[0].Wrap(k.newError("takes one value, not a list"))
+	case k.isSet && !k.Value.Repeatable:
+		return v.Wrap(k.newError("was given twice"))
 	}
-	if k.Takes.clear != nil && !k.given {
-		k.Takes.clear()
+	if k.Value.reset != nil && !k.isSet {
+		k.Value.reset()
 	}
-	k.given = true
-	return v.Wrap(k.Takes.Fill(v))
+	k.isSet = true
+	return v.Wrap(k.Value.Assign(v))
 }
 
 // Reset gives the flag its default.
@@ -91,33 +91,33 @@ func (k *Key) Reset() {
 	if k.Default != "" {
 		_ = k.Set(k.Default) // a default is good
 	}
-	k.given = false
+	k.isSet = false
 }
 
 // Check says what is wrong with what was set, or missing, as far as the flag alone tells;
 // phrases are parsed, dates and spans worked out.
 func (k *Key) Check(env eval.Env) error {
-	if k.Needed && !k.given {
-		return k.is("is required, for example " + rows.OptionRef(k.Name, k.Example))
+	if k.Required && !k.isSet {
+		return k.newError("is required, for example " + rows.OptionRef(k.Name, k.Example))
 	}
-	if k.Takes.Check == nil {
+	if k.Value.Check == nil {
 		return nil
 	}
-	err := k.Takes.Check(env)
+	err := k.Value.Check(env)
 	if named := (*rows.OptionError)(nil); errors.As(err, &named) {
 		return err
 	}
 	return rows.WrapOption(k.Name, err)
 }
 
-// is is a fault that goes on behind the name.
-func (k *Key) is(text string) error {
+// newError is a fault that goes on behind the name.
+func (k *Key) newError(text string) error {
 	return &rows.OptionError{Option: k.Name, IsPredicate: true, Err: errors.New(text)}
 }
 
-// Line is the help on one line; that of a flag is without backquotes.
-func (k *Key) Line() string {
-	if !k.Flag {
+// HelpLine is the help on one line; that of a flag is without backquotes.
+func (k *Key) HelpLine() string {
+	if !k.IsOption {
 		return k.Help
 	}
 	return k.Describe()
@@ -128,8 +128,8 @@ func (k *Key) Describe() string {
 	return strings.Join(strings.Fields(strings.ReplaceAll(k.Help, "`", "")), " ")
 }
 
-// Told is the help with an example.
-func (k *Key) Told() string {
+// HelpText is the help with an example.
+func (k *Key) HelpText() string {
 	if k.Example == "" {
 		return k.Help
 	}
@@ -138,58 +138,58 @@ func (k *Key) Told() string {
 
 // Rule is what must hold among keys beyond what each says of itself by With and Not.
 type Rule struct {
-	If  []string // it holds where one of these was said; nil for always
-	Any []string // one of these must be said; the first is the one that lacks
-	Why string   // it must
-	One []string // no two of these go together
+	If        []string // it holds where one of these was said; nil for always
+	AnyOf     []string // one of these must be said; the first is the one that lacks
+	Reason    string   // it must
+	OnlyOneOf []string // no two of these go together
 }
 
-// Lacks is the fault of a key that is missing, with what could stand for it or why it is needed.
-func Lacks(name, more string) error {
+// MissingError is the fault of a key that is missing, with what could stand for it or why it is needed.
+func MissingError(name, more string) error {
 	text := "is required"
 	if more != "" {
 		text += ": " + more
 	}
-	return (&Key{Name: name}).is(strings.Replace(text, ": or ", ", or ", 1))
+	return (&Key{Name: name}).newError(strings.Replace(text, ": or ", ", or ", 1))
 }
 
-// Fit checks that the keys that were set go with each other: none would be passed over in
+// CheckCombination checks that the keys that were set go with each other: none would be passed over in
 // silence. Rules of keys that aren't there don't count.
-func Fit(keys []*Key, rules ...Rule) error {
-	says := func(name string) bool { k := Find(keys, name); return k != nil && k.says() }
+func CheckCombination(keys []*Key, rules ...Rule) error {
+	says := func(name string) bool { k := Find(keys, name); return k != nil && k.isActive() }
 	for _, k := range keys {
-		if !k.says() {
+		if !k.isActive() {
 			continue
 		}
-		if k.With != nil && !slices.ContainsFunc(k.With, says) {
-			return k.is("needs " + OrList(others(k.With)))
+		if k.Requires != nil && !slices.ContainsFunc(k.Requires, says) {
+			return k.newError("needs " + OrList(optionRefs(k.Requires)))
 		}
-		if i := slices.IndexFunc(k.Not, says); i >= 0 {
-			return k.is("can't be combined with " + rows.OptionRef(k.Not[i], ""))
+		if i := slices.IndexFunc(k.Conflicts, says); i >= 0 {
+			return k.newError("can't be combined with " + rows.OptionRef(k.Conflicts[i], ""))
 		}
 	}
 	for _, r := range rules {
-		if err := r.fit(says); err != nil {
+		if err := r.check(says); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (r Rule) fit(says func(name string) bool) error {
+func (r Rule) check(says func(name string) bool) error {
 	if r.If != nil && !slices.ContainsFunc(r.If, says) {
 		return nil
 	}
-	if r.Any != nil && !slices.ContainsFunc(r.Any, says) {
-		more := r.Why
-		for _, o := range r.Any[1:] {
+	if r.AnyOf != nil && !slices.ContainsFunc(r.AnyOf, says) {
+		more := r.Reason
+		for _, o := range r.AnyOf[1:] {
 			more = strings.TrimPrefix(more+" or "+rows.OptionRef(o, ""), " ")
 		}
-		return Lacks(r.Any[0], more)
+		return MissingError(r.AnyOf[0], more)
 	}
-	said := slices.DeleteFunc(slices.Clone(r.One), func(name string) bool { return !says(name) })
+	said := slices.DeleteFunc(slices.Clone(r.OnlyOneOf), func(name string) bool { return !says(name) })
 	if len(said) > 1 {
-		return rows.WrapOption(said[1], errors.New("use "+OrList(others(r.One))+", not both"))
+		return rows.WrapOption(said[1], errors.New("use "+OrList(optionRefs(r.OnlyOneOf))+", not both"))
 	}
 	return nil
 }
@@ -202,8 +202,8 @@ func Find(keys []*Key, name string) *Key {
 	return nil
 }
 
-// others are flags in the text of an error.
-func others(names []string) (list []string) {
+// optionRefs are flags in the text of an error.
+func optionRefs(names []string) (list []string) {
 	for _, name := range names {
 		list = append(list, rows.OptionRef(name, ""))
 	}

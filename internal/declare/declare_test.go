@@ -16,11 +16,11 @@ func TestSet(t *testing.T) {
 	var n int
 	flags := func() []*Key {
 		return []*Key{
-			{Name: "how", Takes: Choice("stop", "merge").Into(&text), Default: "stop"},
-			{Name: "sort", Takes: Column.List(&list), Default: "a,b"},
-			{Name: "bands", Takes: Days.List(&bands)},
-			{Name: "raw", Takes: Yes.Into(&yes), Not: []string{"at-once"}},
-			{Name: "at-once", Takes: Number(1, 16).Into(&n), With: []string{"how", "sort"}},
+			{Name: "how", Value: Choice("stop", "merge").Into(&text), Default: "stop"},
+			{Name: "sort", Value: Column.List(&list), Default: "a,b"},
+			{Name: "bands", Value: Days.List(&bands)},
+			{Name: "raw", Value: Bool.Into(&yes), Conflicts: []string{"at-once"}},
+			{Name: "at-once", Value: Number(1, 16).Into(&n), Requires: []string{"how", "sort"}},
 		}
 	}
 	for _, c := range []struct {
@@ -51,7 +51,7 @@ func TestSet(t *testing.T) {
 			}
 		}
 		if err == nil {
-			err = Fit(all)
+			err = CheckCombination(all)
 		}
 		if got := ""; err != nil && err.Error() != c.want || err == nil && c.want != got {
 			t.Errorf("%v: %v, want %s", c.said, err, c.want)

@@ -12,78 +12,80 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// Shape is how a value stands in a file, for the schema.
-type Shape uint8
+// Form is how a value stands in a file, for the schema.
+type Form uint8
 
 // The shapes.
 const (
-	OneText   Shape = iota // one scalar
-	SomeTexts              // a scalar, with commas between several, or a list of them
-	ANumber
-	AMapping    // with keys or names
-	AList       // of mappings
-	SomeLists   // of texts
-	TextOrList  // a scalar, or a list of mappings
-	ListOrTable // a list of mappings, or {table: FILE} with their keys as columns
-	Running     // NAME = FIRST; NEXT on a command, a mapping in a file
+	FormText  Form = iota // one scalar
+	FormTexts             // a scalar, with commas between several, or a list of them
+	FormNumber
+	FormMapping        // with keys or names
+	FormList           // of mappings
+	FormTextLists      // of texts
+	FormTextOrList     // a scalar, or a list of mappings
+	FormListOrTable    // a list of mappings, or {table: FILE} with their keys as columns
+	FormRunningColumns // NAME = FIRST; NEXT on a command, a mapping in a file
 )
 
-// Inside is what is in a mapping, or in one of a list: keys, or names.
-type Inside interface{ Keys() []*Key }
+// Mapping is what is in a mapping, or in one of a list: keys, or names.
+type Mapping interface{ Keys() []*Key }
 
-// Takes is what a key takes, and how that fills its field.
-type Takes struct {
-	Words string   // in help
-	Shape Shape    // for the schema
-	OneOf []string // the values, where they are few
-	Least int      // of a number
-	Many  bool     // a flag that may be given several times
-	Field *string  // of one text
-	File  bool     // that text is the path of a file that is read
-	Fill  func(v Value) error
+// ValueSpec is what a key takes, and how that fills its field.
+type ValueSpec struct {
+	Description string   // in help
+	Form        Form     // for the schema
+	Choices     []string // the values, where they are few
+	Min         int      // of a number
+	Repeatable  bool     // a flag that may be given several times
+	Field       *string  // of one text
+	IsInputFile bool     // that text is the path of a file that is read
+	Assign      func(v Input) error
 	// Check says what is wrong with what was filled, once all is known that it speaks of.
-	Check func(env eval.Env) error
-	In    func() Inside // of a mapping; made when it is asked for
-	Item  func() Inside // of a list of mappings
+	Check   func(env eval.Env) error
+	Mapping func() Mapping // of a mapping; made when it is asked for
+	Item    func() Mapping // of a list of mappings
 
-	clear func()      // makes room for the first of several values
-	on    func() bool // of yes or no, which it is
+	reset     func()      // makes room for the first of several values
+	boolValue func() bool // of yes or no, which it is
 }
 
-func (t *Takes) counts() bool { return t.on == nil || t.on() }
+func (t *ValueSpec) isActive() bool { return t.boolValue == nil || t.boolValue() }
 
-// YesNo reports whether it takes yes or no.
-func (t *Takes) YesNo() bool { return t.on != nil }
+// IsBool reports whether it takes yes or no.
+func (t *ValueSpec) IsBool() bool { return t.boolValue != nil }
 
 // Kind reads a value of a type: a key that fills a field of another doesn't compile.
 type Kind[T any] struct {
-	Words string
-	Shape Shape
-	OneOf []string
-	Least int
-	Read  func(v Value) (T, error)
+	Description string
+	Form        Form
+	Choices     []string
+	Min         int
+	Read        func(v Input) (T, error)
 }
 
 // Into fills a field.
-func (k Kind[T]) Into(to *T) Takes {
-	t := k.Then(func(x T) error { *to = x; return nil })
+func (k Kind[T]) Into(to *T) ValueSpec {
+	t := k.Call(func(x T) error { *to = x; return nil })
 	if yes, is := any(to).(*bool); is {
-		t.on = func() bool { return *yes }
+		t.boolValue = func() bool { return *yes }
 	}
 	return t
 }
 
-// Ref fills a field that is nil if nothing is said.
-func (k Kind[T]) Ref(to **T) Takes { return k.Then(func(x T) error { *to = &x; return nil }) }
-
-// Then does something with the value; what is wrong with it is reported at its place.
-func (k Kind[T]) Then(do func(T) error) Takes {
-	return k.At(func(_ Value, x T) error { return do(x) })
+// IntoOptional fills a field that is nil if nothing is said.
+func (k Kind[T]) IntoOptional(to **T) ValueSpec {
+	return k.Call(func(x T) error { *to = &x; return nil })
 }
 
-// At is Then for what needs to know where it stands.
-func (k Kind[T]) At(do func(v Value, x T) error) Takes {
-	return Takes{Words: k.Words, Shape: k.Shape, OneOf: k.OneOf, Least: k.Least, Fill: func(v Value) error {
+// Call does something with the value; what is wrong with it is reported at its place.
+func (k Kind[T]) Call(do func(T) error) ValueSpec {
+	return k.CallAt(func(_ Input, x T) error { return do(x) })
+}
+
+// CallAt is Then for what needs to know where it stands.
+func (k Kind[T]) CallAt(do func(v Input, x T) error) ValueSpec {
+	return ValueSpec{Description: k.Description, Form: k.Form, Choices: k.Choices, Min: k.Min, Assign: func(v Input) error {
 		x, err := k.Read(v)
 		if err != nil {
 			return err
@@ -92,8 +94,8 @@ func (k Kind[T]) At(do func(v Value, x T) error) Takes {
 	}}
 }
 
-// Yes is yes or no.
-var Yes = Kind[bool]{Words: "yes or no", OneOf: []string{"yes", "no"}, Read: func(v Value) (bool, error) {
+// Bool is yes or no.
+var Bool = Kind[bool]{Description: "yes or no", Choices: []string{"yes", "no"}, Read: func(v Input) (bool, error) {
 	text, err := v.Text()
 	switch strings.ToLower(text) {
 	case "true", "yes":
@@ -102,7 +104,7 @@ var Yes = Kind[bool]{Words: "yes or no", OneOf: []string{"yes", "no"}, Read: fun
 		return false, err
 	}
 	if err == nil {
-		err = rows.WrapOption(v.Named(), isNot("yes or no", text))
+		err = rows.WrapOption(v.Name(), valueError("yes or no", text))
 	}
 	return false, err
 }}
@@ -113,58 +115,58 @@ func Number(least, most int) Kind[int] {
 	if most > 0 {
 		wanted = fmt.Sprintf("a whole number from %d to %d", least, most)
 	}
-	return Kind[int]{Words: "a whole number", Shape: ANumber, Least: least, Read: func(v Value) (int, error) {
+	return Kind[int]{Description: "a whole number", Form: FormNumber, Min: least, Read: func(v Input) (int, error) {
 		text, err := v.Text()
 		if err != nil {
 			return 0, err
 		}
 		n, err := strconv.Atoi(strings.TrimSpace(text))
 		if err != nil || n < least || most > 0 && n > most {
-			err = rows.WrapOption(v.Named(), isNot(wanted, text))
+			err = rows.WrapOption(v.Name(), valueError(wanted, text))
 		}
 		return n, err
 	}}
 }
 
-// Words are a kind that fills texts. They are kept as they are, and checked when all is
+// TextKind are a kind that fills texts. They are kept as they are, and checked when all is
 // known that they may speak of.
-type Words struct {
-	words string
-	oneOf []string
-	shape Shape
-	check func(text *string, env eval.Env) error // it may put another spelling
-	all   func(list []string) error
+type TextKind struct {
+	description string
+	choices     []string
+	form        Form
+	check       func(text *string, env eval.Env) error // it may put another spelling
+	checkAll    func(list []string) error
 }
 
 // The kinds of texts.
 var (
-	Text        = Words{words: "a text"}
-	Phrase      = Words{words: "a phrase", check: parses(phrase.ParseExpr)}
-	NamedPhrase = Words{words: "NAME = PHRASE", check: func(text *string, _ eval.Env) error {
+	Text        = TextKind{description: "a text"}
+	Phrase      = TextKind{description: "a phrase", check: parseCheck(phrase.ParseExpr)}
+	NamedPhrase = TextKind{description: "NAME = PHRASE", check: func(text *string, _ eval.Env) error {
 		_, body := rows.SplitNamed(*text)
 		_, err := phrase.ParseExpr(body)
 		return err
 	}}
-	Condition = Words{words: "a condition", check: parses(phrase.ParseCondition)}
-	Column    = Words{words: "the name of a column"} // - in front of one of several is for its reverse
-	Days      = Words{words: "rising numbers of days", all: func(list []string) error { _, err := rows.ParseBands(list); return err }}
-	Date      = Words{words: "a date", check: worksOut(eval.ComputeDate)}
-	Span      = Words{words: "a span of time, such as 2027-Q2", check: worksOut(eval.ParseWindow)}
-	File      = Words{words: "the path of a file"}
-	Amount    = Words{words: "a length of time, such as 90 days", check: func(text *string, env eval.Env) error {
-		if _, err := Ahead(*text, env); err != nil {
-			return isNot(`a stretch such as "90 days" or "3 months"`, *text)
+	Condition = TextKind{description: "a condition", check: parseCheck(phrase.ParseCondition)}
+	Column    = TextKind{description: "the name of a column"} // - in front of one of several is for its reverse
+	Days      = TextKind{description: "rising numbers of days", checkAll: func(list []string) error { _, err := rows.ParseBands(list); return err }}
+	Date      = TextKind{description: "a date", check: evalCheck(eval.ComputeDate)}
+	Span      = TextKind{description: "a span of time, such as 2027-Q2", check: evalCheck(eval.ParseWindow)}
+	File      = TextKind{description: "the path of a file"}
+	Amount    = TextKind{description: "a length of time, such as 90 days", check: func(text *string, env eval.Env) error {
+		if _, err := ParseAhead(*text, env); err != nil {
+			return valueError(`a stretch such as "90 days" or "3 months"`, *text)
 		}
 		return nil
 	}}
-	Layout = Words{words: "a layout of dates, such as \"%d %b %Y\"", check: func(text *string, env eval.Env) error {
+	Layout = TextKind{description: "a layout of dates, such as \"%d %b %Y\"", check: func(text *string, env eval.Env) error {
 		if env.Strftime == nil {
 			return nil
 		}
 		_, err := env.Strftime(*text)
 		return err
 	}}
-	Carried = Words{words: "NAME = FIRST; NEXT", shape: Running, check: func(text *string, _ eval.Env) error {
+	RunningColumn = TextKind{description: "NAME = FIRST; NEXT", form: FormRunningColumns, check: func(text *string, _ eval.Env) error {
 		_, first, next, err := rows.SplitCarry(*text)
 		for _, part := range []string{first, next} {
 			if err == nil {
@@ -176,41 +178,41 @@ var (
 )
 
 // Choice is one of a few words, in upper or lower case.
-func Choice(list ...string) Words {
-	return Words{words: "a choice", oneOf: list, check: func(text *string, _ eval.Env) error {
+func Choice(list ...string) TextKind {
+	return TextKind{description: "a choice", choices: list, check: func(text *string, _ eval.Env) error {
 		i := slices.IndexFunc(list, func(c string) bool { return strings.EqualFold(c, *text) })
 		if i < 0 {
-			return isNot(OrList(list), *text)
+			return valueError(OrList(list), *text)
 		}
 		*text = list[i]
 		return nil
 	}}
 }
 
-// Of are the words that completion offers.
-func (w Words) Of(list []string) Words { w.oneOf = list; return w }
+// WithChoices are the words that completion offers.
+func (w TextKind) WithChoices(list []string) TextKind { w.choices = list; return w }
 
-func parses[T any](parse func(string) (T, error)) func(*string, eval.Env) error {
+func parseCheck[T any](parse func(string) (T, error)) func(*string, eval.Env) error {
 	return func(text *string, _ eval.Env) error { _, err := parse(*text); return err }
 }
 
-func worksOut[T any](work func(string, eval.Env) (T, error)) func(*string, eval.Env) error {
+func evalCheck[T any](work func(string, eval.Env) (T, error)) func(*string, eval.Env) error {
 	return func(text *string, env eval.Env) error { _, err := work(*text, env); return err }
 }
 
-// Ahead is today moved by a stretch such as "90 days".
-func Ahead(text string, env eval.Env) (civil.Date, error) {
+// ParseAhead is today moved by a stretch such as "90 days".
+func ParseAhead(text string, env eval.Env) (civil.Date, error) {
 	return eval.ComputeDate("today, +"+strings.TrimPrefix(strings.TrimSpace(text), "+"), env)
 }
 
-// isNot is the fault of a value that isn't what a key takes.
-func isNot(wanted, text string) error {
+// valueError is the fault of a value that isn't what a key takes.
+func valueError(wanted, text string) error {
 	return fmt.Errorf("expected %s, found %q", wanted, eval.Truncate(strings.TrimSpace(text)))
 }
 
 // Into fills a text.
-func (w Words) Into(to *string) Takes {
-	t := Takes{Words: w.words, Shape: w.shape, OneOf: w.oneOf, Field: to, Fill: func(v Value) error {
+func (w TextKind) Into(to *string) ValueSpec {
+	t := ValueSpec{Description: w.description, Form: w.form, Choices: w.choices, Field: to, Assign: func(v Input) error {
 		text, err := v.Text()
 		if err == nil {
 			*to = text
@@ -228,24 +230,24 @@ func (w Words) Into(to *string) Takes {
 	return t
 }
 
-// Read fills the path of a file that is read.
-func (w Words) Read(to *string) Takes {
+// IntoInputFile fills the path of a file that is read.
+func (w TextKind) IntoInputFile(to *string) ValueSpec {
 	t := w.Into(to)
-	t.File = true
+	t.IsInputFile = true
 	return t
 }
 
 // Repeat fills texts, each said by itself.
-func (w Words) Repeat(to *[]string) Takes {
-	return w.several(to, func(text string) []string { return []string{text} })
+func (w TextKind) Repeat(to *[]string) ValueSpec {
+	return w.intoList(to, func(text string) []string { return []string{text} })
 }
 
 // List fills texts, of which several may stand in one with commas between them.
-func (w Words) List(to *[]string) Takes { return w.several(to, SplitList) }
+func (w TextKind) List(to *[]string) ValueSpec { return w.intoList(to, SplitList) }
 
-func (w Words) several(to *[]string, split func(string) []string) Takes {
-	t := Takes{Words: w.words, Shape: max(w.shape, SomeTexts), OneOf: w.oneOf, Many: true, clear: func() { *to = nil }}
-	t.Fill = func(v Value) error {
+func (w TextKind) intoList(to *[]string, split func(string) []string) ValueSpec {
+	t := ValueSpec{Description: w.description, Form: max(w.form, FormTexts), Choices: w.choices, Repeatable: true, reset: func() { *to = nil }}
+	t.Assign = func(v Input) error {
 		items, list := v.Items()
 		if !list {
 			text, err := v.Text()
@@ -264,8 +266,8 @@ func (w Words) several(to *[]string, split func(string) []string) Takes {
 		return nil
 	}
 	t.Check = func(env eval.Env) error {
-		if w.all != nil {
-			return w.all(*to)
+		if w.checkAll != nil {
+			return w.checkAll(*to)
 		}
 		for i := range *to {
 			if w.check != nil {

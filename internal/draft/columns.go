@@ -10,25 +10,25 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// column is a column of a table that is looked at.
-type column struct {
-	name  string
-	texts []string // of the cells that aren't blank
-	real  int      // cells that are dates as they are
-	all   int      // cells
+// tableColumn is a column of a table that is looked at.
+type tableColumn struct {
+	name     string
+	texts    []string // of the cells that aren't blank
+	numDates int      // cells that are dates as they are
+	numCells int      // cells
 }
 
-// mostTitle is how many lines of a title may be above a table.
-const mostTitle = 10
+// maxTitleLines is how many lines of a title may be above a table.
+const maxTitleLines = 10
 
-// columnsOf reads the first rows of a table by columns, and says how it has to be read:
+// sampleColumns reads the first rows of a table by columns, and says how it has to be read:
 // by a header further down, or with its headings repaired.
-func columnsOf(path string) (list []column, in tabular.Options, err error) {
+func sampleColumns(path string) (list []tableColumn, in tabular.Options, err error) {
 	r, closer, err := tabular.Open(path, nil, in)
 	var bad *tabular.CellError
-	for row := 2; errors.As(err, &bad) && row <= mostTitle; row++ {
+	for row := 2; errors.As(err, &bad) && row <= maxTitleLines; row++ {
 		again, c, err2 := tabular.Open(path, nil, tabular.Options{HeaderRow: row})
-		if err2 == nil && len(again.Columns()) > 1 && !slices.ContainsFunc(again.Columns(), isData) {
+		if err2 == nil && len(again.Columns()) > 1 && !slices.ContainsFunc(again.Columns(), isValueText) {
 			r, closer, err, in.HeaderRow = again, c, nil, row
 		} else if err2 == nil {
 			c.Close()
@@ -43,22 +43,22 @@ func columnsOf(path string) (list []column, in tabular.Options, err error) {
 	}
 	defer func(c io.Closer) { _ = c.Close() }(closer)
 	for _, name := range r.Columns() {
-		list = append(list, column{name: name})
+		list = append(list, tableColumn{name: name})
 	}
-	for n := 0; n < mostLooked; {
+	for n := 0; n < maxSampledRows; {
 		batch, err := r.Next()
 		if err != nil || batch == nil {
 			return list, in, err
 		}
 		err = batch.Each(func(_ int, cells []eval.Value) error {
-			if n++; n > mostLooked {
+			if n++; n > maxSampledRows {
 				return nil
 			}
 			for i := range list {
 				c := &list[i]
-				c.all++
+				c.numCells++
 				if v := cells[i]; v.Kind == eval.Date || v.Kind == eval.DateTime {
-					c.real++
+					c.numDates++
 				} else if s := strings.TrimSpace(v.String()); s != "" {
 					c.texts = append(c.texts, strings.Clone(s))
 				}
@@ -72,14 +72,14 @@ func columnsOf(path string) (list []column, in tabular.Options, err error) {
 	return list, in, nil
 }
 
-// isData reports whether a text is a date or a number, and so no name of a column.
-func isData(text string) bool {
+// isValueText reports whether a text is a date or a number, and so no name of a column.
+func isValueText(text string) bool {
 	return len(tabular.FittingNumberForms([]string{text})) > 0 || len(tabular.FittingLayouts([]string{text})) > 0
 }
 
 // dates reports whether the column holds dates, in which forms where they aren't ISO,
 // and the words among them that mean an open end.
-func (c column) dates() (forms, open []string, ok bool) {
+func (c tableColumn) dates() (forms, open []string, ok bool) {
 	var days []string
 	iso := 0
 	for _, s := range c.texts {
@@ -96,7 +96,7 @@ func (c column) dates() (forms, open []string, ok bool) {
 		}
 	}
 	if len(days) == 0 || len(open) > 3 {
-		return nil, nil, c.real > 0 && len(c.texts) == 0
+		return nil, nil, c.numDates > 0 && len(c.texts) == 0
 	}
 	if iso == len(days) {
 		return nil, open, true
@@ -105,14 +105,14 @@ func (c column) dates() (forms, open []string, ok bool) {
 	return fit, open, len(fit) > 0
 }
 
-// plain reports whether the cells are plain numbers.
-func (c column) plain() bool {
+// isPlainNumbers reports whether the cells are plain numbers.
+func (c tableColumn) isPlainNumbers() bool {
 	return !slices.ContainsFunc(c.texts, func(s string) bool { _, ok := eval.ParseNumber(s); return !ok })
 }
 
-// unique reports whether the column can name the rows: filled, and no value twice.
-func (c column) unique() bool {
-	if c.all == 0 || len(c.texts) != c.all {
+// canNameRows reports whether the column can name the rows: filled, and no value twice.
+func (c tableColumn) canNameRows() bool {
+	if c.numCells == 0 || len(c.texts) != c.numCells {
 		return false
 	}
 	seen := map[string]bool{}

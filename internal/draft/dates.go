@@ -18,33 +18,33 @@ import (
 	"yoyaku/internal/question"
 )
 
-// A newSeries is a series that the dates of a table come to.
-type newSeries struct {
-	name, title string
-	file        string // the table
-	date        *infer.ColumnResult
-	beside      []newMilestone
-	like        string // its pattern; "" for none
-	ruleless    bool   // the pattern has the rule
-	perYear     string // dates a year, "" where that isn't told
-	hands       list
-	plus        []civil.Date
+// A inferredSeries is a series that the dates of a table come to.
+type inferredSeries struct {
+	name, title     string
+	file            string // the table
+	date            *infer.ColumnResult
+	milestonesFound []inferredMilestone
+	base            string // its pattern; "" for none
+	ruleFromBase    bool   // the pattern has the rule
+	perYear         string // dates a year, "" where that isn't told
+	overrides       yamlList
+	extraDates      []civil.Date
 }
 
-// A newMilestone is a column that hangs on the dates of a series.
-type newMilestone struct {
+// A inferredMilestone is a column that hangs on the dates of a series.
+type inferredMilestone struct {
 	name, phrase string
 	found        *infer.ColumnResult
 }
 
-// seldom reports whether so few of so many dates are off that a plan takes the rule: at most
+// isRare reports whether so few of so many dates are off that a plan takes the rule: at most
 // one in ten.
-func seldom(off, of int) bool { return 10*off <= of }
+func isRare(off, of int) bool { return 10*off <= of }
 
-// datesOf looks for the rules behind the dates of a table. It gives the series that come of
+// inferSeries looks for the rules behind the dates of a table. It gives the series that come of
 // it, and whether anything of the table is left that they don't say.
-func (s Start) datesOf(path, file string, how question.TableOptions) (list []*newSeries, left bool, err error) {
-	empty, err := plan.NewEmpty(s.set)
+func (s NewPlan) inferSeries(path, file string, how question.TableOptions) (list []*inferredSeries, left bool, err error) {
+	empty, err := plan.NewEmpty(s.settings)
 	if err != nil {
 		return nil, true, err
 	}
@@ -62,16 +62,16 @@ func (s Start) datesOf(path, file string, how question.TableOptions) (list []*ne
 		return nil, true, fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.CountVerb(n, "series was", "series were"), infer.ErrTooMuchWork)
 	}
 	left = dates.HasMore() && !question.IsCalendarFile(path) // an event has much besides
-	var of *newSeries
+	var of *inferredSeries
 	for i := range found {
 		f := &found[i]
-		switch fits := len(f.Explanations) > 0 && seldom(f.Explanations[0].Misses, f.Dates); {
+		switch fits := len(f.Explanations) > 0 && isRare(f.Explanations[0].Misses, f.Dates); {
 		case f.Base == nil && fits:
 			name := f.Series
 			if f.OwnSeries && s.Key != "" { // of one of several
 				name = f.BaseSeries + " " + name
 			}
-			one := &newSeries{name: nameFrom(name), title: titleFrom(name), file: file, date: f}
+			one := &inferredSeries{name: seriesNameFrom(name), title: seriesTitleFrom(name), file: file, date: f}
 			list = append(list, one)
 			if !f.OwnSeries {
 				of = one
@@ -81,7 +81,7 @@ func (s Start) datesOf(path, file string, how question.TableOptions) (list []*ne
 			if !f.OwnSeries {
 				of = nil
 			}
-		case of != nil && fits && of.hang(f):
+		case of != nil && fits && of.addMilestone(f):
 		default:
 			left = true
 		}
@@ -89,9 +89,9 @@ func (s Start) datesOf(path, file string, how question.TableOptions) (list []*ne
 	return list, left, nil
 }
 
-// hang takes a column as a milestone, unless it has dates on rows that the series can't tell
+// addMilestone takes a column as a milestone, unless it has dates on rows that the series can't tell
 // apart or has no date for, or is blank more often than seldom.
-func (n *newSeries) hang(f *infer.ColumnResult) bool {
+func (n *inferredSeries) addMilestone(f *infer.ColumnResult) bool {
 	seen := map[civil.Date]bool{}
 	blank := 0
 	for i, base := range f.Base {
@@ -104,55 +104,55 @@ func (n *newSeries) hang(f *infer.ColumnResult) bool {
 		}
 		seen[base] = true
 	}
-	if !seldom(blank+f.Explanations[0].Misses, f.Dates+blank) {
+	if !isRare(blank+f.Explanations[0].Misses, f.Dates+blank) {
 		return false
 	}
-	m := newMilestone{name: milestoneName(f.What), phrase: f.Phrases(f.Explanations[0])[0].Phrase, found: f}
-	if slices.ContainsFunc(n.beside, func(o newMilestone) bool { return phrase.NamesEqual(o.name, m.name) }) ||
+	m := inferredMilestone{name: milestoneNameFrom(f.What), phrase: f.Phrases(f.Explanations[0])[0].Phrase, found: f}
+	if slices.ContainsFunc(n.milestonesFound, func(o inferredMilestone) bool { return phrase.NamesEqual(o.name, m.name) }) ||
 		slices.Contains(schedule.BaseNames, m.name) {
 		return false
 	}
-	n.beside = append(n.beside, m)
+	n.milestonesFound = append(n.milestonesFound, m)
 	return true
 }
 
-var notInNames = regexp.MustCompile(`[^\p{L}0-9]+`)
+var nonNameChars = regexp.MustCompile(`[^\p{L}0-9]+`)
 
-// nameFrom makes a name of a series of a text, without a year: its dates are for any.
-func nameFrom(text string) string {
-	name := withoutYear(slug(text, notInNames))
+// seriesNameFrom makes a name of a series of a text, without a year: its dates are for any.
+func seriesNameFrom(text string) string {
+	name := withoutYear(slug(text, nonNameChars))
 	if plan.CheckName(name) != nil {
 		name = strings.Trim("dates-"+name, "-")
 	}
 	return name
 }
 
-// titleFrom is the text; where it holds a year or is written as a name, what titleOf makes of it.
-func titleFrom(text string) string {
-	switch name := nameFrom(text); {
-	case strings.ContainsRune(text, ' ') && slug(text, notInNames) == withoutYear(slug(text, notInNames)):
+// seriesTitleFrom is the text; where it holds a year or is written as a name, what titleFromName makes of it.
+func seriesTitleFrom(text string) string {
+	switch name := seriesNameFrom(text); {
+	case strings.ContainsRune(text, ' ') && slug(text, nonNameChars) == withoutYear(slug(text, nonNameChars)):
 		return text
 	case strings.HasPrefix(name, "dates-"):
-		return titleOf(strings.TrimPrefix(name, "dates-"))
+		return titleFromName(strings.TrimPrefix(name, "dates-"))
 	default:
-		return titleOf(name)
+		return titleFromName(name)
 	}
 }
 
-func milestoneName(column string) string {
+func milestoneNameFrom(column string) string {
 	if plan.CheckName(column) == nil {
 		return column
 	}
-	name := slug(column, notInNames)
+	name := slug(column, nonNameChars)
 	if plan.CheckName(name) != nil {
 		name = "on-" + name
 	}
 	return name
 }
 
-// settleHands works out what is set by hand: dates that the table has elsewhere, or not, and
+// setOverrides works out what is set by hand: dates that the table has elsewhere, or not, and
 // dates that only the table has.
-func (n *newSeries) settleHands() {
+func (n *inferredSeries) setOverrides() {
 	r := n.date.Explanations[0]
 	ids := n.date.Search.IDs(r)
 	byDay := map[civil.Date]string{} // the id of the row's date
@@ -162,48 +162,48 @@ func (n *newSeries) settleHands() {
 	for _, e := range n.date.Exceptions(r) {
 		if e.Rule == civil.None {
 			id := e.Table.String()
-			n.plus = append(n.plus, e.Table)
+			n.extraDates = append(n.extraDates, e.Table)
 			byDay[e.Table] = id
 			continue
 		}
-		n.hand(ids[e.Rule], "", e.Table, n.date.Time)
+		n.addOverride(ids[e.Rule], "", e.Table, n.date.Time)
 		if delete(byDay, e.Rule); e.Table != civil.None {
 			byDay[e.Table] = ids[e.Rule]
 		}
 	}
-	for _, m := range n.beside {
+	for _, m := range n.milestonesFound {
 		for i, base := range m.found.Base {
 			if d := m.found.Days[i]; base != civil.None && m.found.Explanations[0].Dates[i] != d {
-				n.hand(byDay[base], m.name, d, m.found.Time)
+				n.addOverride(byDay[base], m.name, d, m.found.Time)
 			}
 		}
 	}
 }
 
-// hand sets a date by hand, or that of a milestone; None leaves it out.
-func (n *newSeries) hand(id, what string, to civil.Date, at int) {
+// addOverride sets a date by hand, or that of a milestone; None leaves it out.
+func (n *inferredSeries) addOverride(id, what string, to civil.Date, at int) {
 	text := "none"
 	if to != civil.None {
 		if text = to.String(); at >= 0 {
 			text += "T" + string(civil.AppendClock(nil, at))
 		}
 	}
-	says := flow{{key: "id", says: plain(id)}, {key: "what", says: what}, {key: "date", says: plain(text)}, {key: "why", says: "as in " + n.file}}
+	says := yamlFlow{{key: "id", value: yamlPlain(id)}, {key: "what", value: what}, {key: "date", value: yamlPlain(text)}, {key: "why", value: "as in " + n.file}}
 	if what == "" {
 		says = slices.Delete(says, 1, 2)
 	}
-	n.hands = append(n.hands, entry{says: says})
+	n.overrides = append(n.overrides, yamlEntry{value: says})
 }
 
-// pin keeps dates that only the table has on their day, where the rule's steps would move them.
-func (n *newSeries) pin() {
-	for _, d := range n.plus {
-		n.hand(d.String(), "", d, n.date.Time)
+// pinExtraDates keeps dates that only the table has on their day, where the rule's steps would move them.
+func (n *inferredSeries) pinExtraDates() {
+	for _, d := range n.extraDates {
+		n.addOverride(d.String(), "", d, n.date.Time)
 	}
 }
 
-// rule is what the plan says under `rule`: one, or two that follow each other.
-func (n *newSeries) rule() any {
+// ruleValue is what the plan says under `rule`: one, or two that follow each other.
+func (n *inferredSeries) ruleValue() any {
 	rules := n.date.Phrases(n.date.Explanations[0])
 	var parsed []*phrase.Rule
 	second := civil.Max // from which day the second rule holds
@@ -218,28 +218,28 @@ func (n *newSeries) rule() any {
 		parsed = append(parsed, p)
 	}
 	var one string
-	var two list
+	var two yamlList
 	for i, r := range rules {
 		p := parsed[i]
-		for _, d := range n.plus {
+		for _, d := range n.extraDates {
 			if (d >= second) == (i == 1) {
 				p.Include = append(p.Include, &phrase.Date{Day: d})
 			}
 		}
-		if r.Calendar != "" && r.Calendar != n.calendar("") {
+		if r.Calendar != "" && r.Calendar != n.calendarName("") {
 			p.Using = &phrase.Using{Calendars: []phrase.Name{{Text: r.Calendar}}}
 		}
-		var span entry
+		var span yamlEntry
 		if d, ok := p.Until.(*phrase.Date); ok && len(rules) > 1 {
-			span, p.Until = entry{key: "until", says: plain(d.Day.String())}, nil
+			span, p.Until = yamlEntry{key: "until", value: yamlPlain(d.Day.String())}, nil
 		}
 		if d, ok := p.From.(*phrase.Date); ok && len(rules) > 1 && i > 0 {
-			if span = (entry{key: "from", says: plain(d.Day.String())}); p.Every == 1 {
+			if span = (yamlEntry{key: "from", value: yamlPlain(d.Day.String())}); p.Every == 1 {
 				p.From = nil
 			}
 		}
 		one = p.Canonical()
-		two = append(two, entry{says: flow{span, {key: "is", says: one}}})
+		two = append(two, yamlEntry{value: yamlFlow{span, {key: "is", value: one}}})
 	}
 	if len(rules) == 1 {
 		return one
@@ -251,14 +251,14 @@ func (n *newSeries) rule() any {
 // counts with one.
 const noHolidays = "no-holidays"
 
-// calendar is the calendar that the series names; "" for the plan's own. One that a rule
+// calendarName is the calendar that the series names; "" for the plan's own. One that a rule
 // names for itself, beside another that counts with none, stands for both.
-func (n *newSeries) calendar(own string) string {
+func (n *inferredSeries) calendarName(own string) string {
 	rules := n.date.Explanations[0].Rules
 	c := rules[len(rules)-1].Calendar
-	matters := slices.ContainsFunc(n.beside, func(m newMilestone) bool { return m.found.Explanations[0].UsesCalendar })
+	matters := slices.ContainsFunc(n.milestonesFound, func(m inferredMilestone) bool { return m.found.Explanations[0].UsesCalendar })
 	for _, rule := range rules {
-		if matters = matters || counts(rule); c == "" && !counts(rules[len(rules)-1]) {
+		if matters = matters || usesCalendar(rule); c == "" && !usesCalendar(rules[len(rules)-1]) {
 			c = rule.Calendar
 		}
 	}
@@ -271,26 +271,26 @@ func (n *newSeries) calendar(own string) string {
 	return c
 }
 
-// counts reports whether a rule counts with a calendar.
-func counts(rule infer.Rule) bool {
+// usesCalendar reports whether a rule counts with a calendar.
+func usesCalendar(rule infer.Rule) bool {
 	p, err := phrase.ParseRule(rule.Phrase)
 	return err == nil && p.UsesCalendar()
 }
 
 // milestones are its milestones, by their names.
-func (n *newSeries) milestones() (says block) {
-	for _, m := range n.beside {
-		says = append(says, entry{key: m.name, says: m.phrase})
+func (n *inferredSeries) milestones() (says yamlBlock) {
+	for _, m := range n.milestonesFound {
+		says = append(says, yamlEntry{key: m.name, value: m.phrase})
 	}
 	return says
 }
 
-// patterns gives series of a table that have the same milestones and calendar a pattern.
-func patterns(series []*newSeries, own string, taken []string) (says block) {
-	groups := map[string][]*newSeries{}
+// addPatterns gives series of a table that have the same milestones and calendar a pattern.
+func addPatterns(series []*inferredSeries, own string, taken []string) (says yamlBlock) {
+	groups := map[string][]*inferredSeries{}
 	var order []string
 	for _, n := range series {
-		if key := n.milestones().String() + n.calendar(own); len(n.beside) > 0 {
+		if key := n.milestones().String() + n.calendarName(own); len(n.milestonesFound) > 0 {
 			if groups[key] == nil {
 				order = append(order, key)
 			}
@@ -302,74 +302,74 @@ func patterns(series []*newSeries, own string, taken []string) (says block) {
 		if len(group) < 2 {
 			continue
 		}
-		name := free("all-"+nameFrom(strings.TrimSuffix(filepath.Base(group[0].file), filepath.Ext(group[0].file))), taken)
+		name := uniqueName("all-"+seriesNameFrom(strings.TrimSuffix(filepath.Base(group[0].file), filepath.Ext(group[0].file))), taken)
 		taken = append(taken, name)
-		one := !slices.ContainsFunc(group, func(n *newSeries) bool {
-			return !reflect.DeepEqual(n.rule(), group[0].rule()) || len(n.plus) > 0
+		one := !slices.ContainsFunc(group, func(n *inferredSeries) bool {
+			return !reflect.DeepEqual(n.ruleValue(), group[0].ruleValue()) || len(n.extraDates) > 0
 		})
 		for _, n := range group {
-			n.like, n.ruleless = name, one
+			n.base, n.ruleFromBase = name, one
 		}
-		says = append(says, entry{key: name, says: group[0].shared(own, one), remark: "what these series share"})
+		says = append(says, yamlEntry{key: name, value: group[0].patternKeys(own, one), remark: "what these series share"})
 	}
 	return says
 }
 
-// shared is what a pattern may say for the series.
-func (n *newSeries) shared(own string, rule bool) (says block) {
+// patternKeys is what a pattern may say for the series.
+func (n *inferredSeries) patternKeys(own string, rule bool) (says yamlBlock) {
 	if rule {
-		says = append(says, entry{key: "rule", says: n.rule()})
+		says = append(says, yamlEntry{key: "rule", value: n.ruleValue()})
 	}
-	if c := n.calendar(own); c != "" {
-		says = append(says, entry{key: "calendar", says: c})
+	if c := n.calendarName(own); c != "" {
+		says = append(says, yamlEntry{key: "calendar", value: c})
 	}
 	if m := n.milestones(); m != nil {
-		says = append(says, entry{key: "milestones", says: m})
+		says = append(says, yamlEntry{key: "milestones", value: m})
 	}
 	return says
 }
 
-// says is what the plan says of the series.
-func (n *newSeries) says(own string) (says block) {
-	if n.like != "" {
-		says = append(says, entry{key: "like", says: n.like})
+// keys is what the plan says of the series.
+func (n *inferredSeries) keys(own string) (says yamlBlock) {
+	if n.base != "" {
+		says = append(says, yamlEntry{key: "like", value: n.base})
 	}
-	says = append(says, entry{key: "title", says: n.title})
+	says = append(says, yamlEntry{key: "title", value: n.title})
 	switch {
-	case n.like == "":
-		says = append(says, n.shared(own, true)...)
-	case !n.ruleless:
-		says = append(says, entry{key: "rule", says: n.rule()})
+	case n.base == "":
+		says = append(says, n.patternKeys(own, true)...)
+	case !n.ruleFromBase:
+		says = append(says, yamlEntry{key: "rule", value: n.ruleValue()})
 	}
 	if n.perYear != "" {
-		says = append(says, entry{key: "expect", says: flow{{key: "per-year", says: plain(n.perYear)}}, remark: "over the next ten years"})
+		says = append(says, yamlEntry{key: "expect", value: yamlFlow{{key: "per-year", value: yamlPlain(n.perYear)}}, remark: "over the next ten years"})
 	}
-	if n.hands != nil {
-		says = append(says, entry{key: "instead", says: n.hands, remark: "where " + n.file + " differs from the rule"})
+	if n.overrides != nil {
+		says = append(says, yamlEntry{key: "instead", value: n.overrides, remark: "where " + n.file + " differs from the rule"})
 	}
 	return says
 }
 
-// stretch is from the first date of the series in its table through the last.
-func (n *newSeries) stretch() civil.Span {
+// span is from the first date of the series in its table through the last.
+func (n *inferredSeries) span() civil.Span {
 	return civil.Span{First: n.date.Days[0], Last: n.date.Days[len(n.date.Days)-1]}
 }
 
-// gives reports whether a series of the plan gives the dates of the table back, those of its
+// reproduces reports whether a series of the plan gives the dates of the table back, those of its
 // milestones too, and settles how many it has in each year.
-func (n *newSeries) gives(s *schedule.Series) bool {
+func (n *inferredSeries) reproduces(s *schedule.Series) bool {
 	var days []civil.Date
-	var beside = make([]map[civil.Date]civil.Date, len(n.beside))
+	var beside = make([]map[civil.Date]civil.Date, len(n.milestonesFound))
 	for i := range beside {
 		beside[i] = map[civil.Date]civil.Date{}
 	}
-	for o, err := range s.Occurrences(n.stretch()) {
+	for o, err := range s.Occurrences(n.span()) {
 		if err != nil {
 			return false
 		}
 		at := o.Value().Day
 		days = append(days, at)
-		for i, m := range n.beside {
+		for i, m := range n.milestonesFound {
 			k := slices.IndexFunc(s.Milestones, func(x schedule.Milestone) bool { return x.Name == m.name })
 			if k < 0 {
 				return false
@@ -381,7 +381,7 @@ func (n *newSeries) gives(s *schedule.Series) bool {
 	if !slices.Equal(days, n.date.Days) {
 		return false
 	}
-	for i, m := range n.beside {
+	for i, m := range n.milestonesFound {
 		for k, base := range m.found.Base {
 			if base != civil.None && beside[i][base] != m.found.Days[k] {
 				return false
@@ -389,8 +389,8 @@ func (n *newSeries) gives(s *schedule.Series) bool {
 		}
 	}
 	least, most := 0, 0
-	first := n.stretch().First.Year()
-	counts, err := s.CountYears(civil.Span{First: firstOf(first), Last: firstOf(n.stretch().Last.Year()+11) - 1})
+	first := n.span().First.Year()
+	counts, err := s.CountYears(civil.Span{First: yearStart(first), Last: yearStart(n.span().Last.Year()+11) - 1})
 	if err != nil {
 		return false
 	}
@@ -410,7 +410,7 @@ func (n *newSeries) gives(s *schedule.Series) bool {
 	return true
 }
 
-func firstOf(year int) civil.Date {
+func yearStart(year int) civil.Date {
 	d, _ := civil.NewDate(min(year, civil.MaxYear), 1, 1)
 	return d
 }

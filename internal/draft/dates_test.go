@@ -80,8 +80,8 @@ func TestNewGivesTheTableBack(t *testing.T) {
 		head := "who,paid,cut_off,remark\n"
 		write(t, filepath.Join(dir, "last-year.csv"), head+strings.Join(lines, "\n")+"\n")
 		day, _, _ := civil.Parse("2026-11-25")
-		start := Start{Dir: filepath.Join(dir, "office"), ID: "office", Tables: []string{filepath.Join(dir, "last-year.csv")}, Key: "who"}
-		path, _, err := start.Make(plan.Settings{AsOf: day})
+		start := NewPlan{Dir: filepath.Join(dir, "office"), ID: "office", Tables: []string{filepath.Join(dir, "last-year.csv")}, Key: "who"}
+		path, _, err := start.Create(plan.Settings{AsOf: day})
 		if err != nil {
 			t.Fatalf("%d: %v\n%s", seed, err, strings.Join(lines, "\n"))
 		}
@@ -91,7 +91,7 @@ func TestNewGivesTheTableBack(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, key := range keys {
-			s := p.FindSeries(nameFrom(key))
+			s := p.FindSeries(seriesNameFrom(key))
 			if s == nil {
 				kept++
 				if !strings.Contains(text, "last-year-table.csv, of: last-year") {

@@ -27,44 +27,44 @@ import (
 // SchemaFile is the schema that a new plan names for editors, beside it.
 const SchemaFile = "yoyaku-plan.schema.json"
 
-// Start is what a new plan begins with.
-type Start struct {
+// NewPlan is what a new plan begins with.
+type NewPlan struct {
 	Dir          string   // the plan's folder
 	ID, Calendar string   // "" for an id of the folder's name, and for a calendar of its own
 	Series       []string // NAME = RULE
 	Tables       []string // paths
 	Key          string   // the column of the tables that names series; "" where each is one
 
-	title string
-	today civil.Date
-	set   plan.Settings
+	title    string
+	today    civil.Date
+	settings plan.Settings
 }
 
-// A newTable is what a table comes to in a plan.
-type newTable struct {
-	file, record string // as the plan reaches it; the name of its record
-	says         block  // of the record
-	told         string
-	due          string // the options with which its dates are watched; "" if it has none
-	series       []*newSeries
-	left         bool // the table holds what its series don't say
+// A planTable is what a table comes to in a plan.
+type planTable struct {
+	file, record    string    // as the plan reaches it; the name of its record
+	keys            yamlBlock // of the record
+	summary         string
+	dueOptions      string // the options with which its dates are watched; "" if it has none
+	series          []*inferredSeries
+	hasOtherColumns bool // the table holds what its series don't say
 }
 
-// Make works a new plan out, proves it and writes it with its schema beside it, whole or
+// Create works a new plan out, proves it and writes it with its schema beside it, whole or
 // not at all. It says the plan's path and what was found in the tables.
-func (s Start) Make(set plan.Settings) (path string, found []string, err error) {
+func (s NewPlan) Create(set plan.Settings) (path string, found []string, err error) {
 	path = filepath.Join(s.Dir, plan.FileName)
-	if err := s.settle(set); err != nil {
+	if err := s.setDefaults(set); err != nil {
 		return "", nil, err
 	}
 	if _, err := os.Lstat(path); err == nil {
 		return "", nil, fmt.Errorf("%s already exists and was left as it is; name another folder", path)
 	}
-	text, found, err := s.text()
+	text, found, err := s.planText()
 	if err != nil {
 		return "", nil, err
 	}
-	if err := s.prove(path, text, set); err != nil {
+	if err := s.verify(path, text, set); err != nil {
 		return "", nil, err
 	}
 	return path, found, s.write(path, text)
@@ -80,8 +80,8 @@ type Candidate struct {
 
 // Candidates looks through the tables and calendar files of the folder, in the order of
 // their names.
-func (s Start) Candidates(set plan.Settings) (list []Candidate, err error) {
-	if err := s.settle(set); err != nil {
+func (s NewPlan) Candidates(set plan.Settings) (list []Candidate, err error) {
+	if err := s.setDefaults(set); err != nil {
 		return nil, err
 	}
 	found, err := os.ReadDir(s.Dir)
@@ -101,17 +101,17 @@ func (s Start) Candidates(set plan.Settings) (list []Candidate, err error) {
 		path := question.ShellWord(filepath.Join(s.Dir, f.Name()))
 		one := s
 		one.Tables = []string{f.Name()}
-		tables, err := one.tables()
+		tables, err := one.readTables()
 		if err != nil {
 			list = append(list, Candidate{Text: f.Name() + ": can't be read", Err: err})
 			continue
 		}
 		t := tables[0]
-		c := Candidate{Text: t.told, Commands: []string{command + "--table " + path}}
+		c := Candidate{Text: t.summary, Commands: []string{command + "--table " + path}}
 		if n := len(t.series); n > 0 {
 			c.Text += "; " + phrase.Plural(n, "rule") + " found"
-		} else if t.due != "" {
-			c.Commands = append(c.Commands, "yoyaku due "+path+t.due)
+		} else if t.dueOptions != "" {
+			c.Commands = append(c.Commands, "yoyaku due "+path+t.dueOptions)
 		}
 		list = append(list, c)
 	}
@@ -136,8 +136,8 @@ func CandidatesText(list []Candidate) string {
 	return b.String()
 }
 
-// settle works out what wasn't told, and refuses what can't be.
-func (s *Start) settle(set plan.Settings) error {
+// setDefaults works out what wasn't told, and refuses what can't be.
+func (s *NewPlan) setDefaults(set plan.Settings) error {
 	empty, err := plan.NewEmpty(set)
 	if err != nil {
 		return err
@@ -147,13 +147,13 @@ func (s *Start) settle(set plan.Settings) error {
 			return rows.WrapOption("calendar", err)
 		}
 	}
-	s.today, s.set = empty.Env.Today, set
+	s.today, s.settings = empty.Env.Today, set
 	folder, err := filepath.Abs(s.Dir)
 	if err != nil {
 		return err
 	}
 	if s.ID == "" {
-		s.ID = idOf(filepath.Base(folder))
+		s.ID = planIDFrom(filepath.Base(folder))
 	} else if err := plan.CheckID(s.ID); err != nil {
 		return rows.WrapOption("id", err)
 	}
@@ -169,9 +169,9 @@ func (s *Start) settle(set plan.Settings) error {
 	return nil
 }
 
-// prove reads what the plan would say, before it is in its file: what was meant must
+// verify reads what the plan would say, before it is in its file: what was meant must
 // come back, and nothing in it fails.
-func (s Start) prove(path, text string, set plan.Settings) error {
+func (s NewPlan) verify(path, text string, set plan.Settings) error {
 	set.Text = []byte(text)
 	p, err := plan.Load(path, set)
 	switch {
@@ -198,7 +198,7 @@ func (s Start) prove(path, text string, set plan.Settings) error {
 }
 
 // write writes the plan and its schema.
-func (s Start) write(path, text string) error {
+func (s NewPlan) write(path, text string) error {
 	schema, err := plan.Schema("plan")
 	if err != nil {
 		return err
@@ -216,17 +216,17 @@ func (s Start) write(path, text string) error {
 	return files.WriteFile(path, func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
 }
 
-// idOf makes an id of a folder's name.
-func idOf(name string) string {
-	if id := withoutYear(slug(name, notInIDs)); id != "" {
+// planIDFrom makes an id of a folder's name.
+func planIDFrom(name string) string {
+	if id := withoutYear(slug(name, nonIDChars)); id != "" {
 		return id
 	}
 	return "office"
 }
 
 var (
-	notInIDs = regexp.MustCompile(`[^a-z0-9]+`)
-	aYear    = regexp.MustCompile(`-?(19|20)\d\d-?`)
+	nonIDChars = regexp.MustCompile(`[^a-z0-9]+`)
+	yearInSlug = regexp.MustCompile(`-?(19|20)\d\d-?`)
 )
 
 // slug is a text in lower case, with one hyphen for each run of what can't be in it.
@@ -235,28 +235,30 @@ func slug(text string, not *regexp.Regexp) string {
 }
 
 // withoutYear takes a year out of a slug: what it names goes on.
-func withoutYear(slug string) string { return strings.Trim(aYear.ReplaceAllString(slug, "-"), "-") }
+func withoutYear(slug string) string {
+	return strings.Trim(yearInSlug.ReplaceAllString(slug, "-"), "-")
+}
 
-// text writes the new plan, commented for a newcomer, and what was found in its
+// planText writes the new plan, commented for a newcomer, and what was found in its
 // tables.
-func (s Start) text() (text string, found []string, err error) {
-	tables, err := s.tables()
+func (s NewPlan) planText() (text string, found []string, err error) {
+	tables, err := s.readTables()
 	if err != nil {
 		return "", nil, err
 	}
 	for _, t := range tables {
-		t.series = slices.DeleteFunc(t.series, func(n *newSeries) bool {
-			wrong := !s.right(n)
-			if wrong && n.plus != nil {
-				n.pin()
-				wrong = !s.right(n)
+		t.series = slices.DeleteFunc(t.series, func(n *inferredSeries) bool {
+			wrong := !s.reproducesTable(n)
+			if wrong && n.extraDates != nil {
+				n.pinExtraDates()
+				wrong = !s.reproducesTable(n)
 			}
-			t.left = t.left || wrong
+			t.hasOtherColumns = t.hasOtherColumns || wrong
 			return wrong
 		})
-		told := t.told
+		told := t.summary
 		if n := len(t.series); n > 0 {
-			told += fmt.Sprintf("; %s made of it", seriesCounted(n))
+			told += fmt.Sprintf("; %s made of it", countSeriesText(n))
 		}
 		found = append(found, told)
 	}
@@ -264,19 +266,19 @@ func (s Start) text() (text string, found []string, err error) {
 	return text, found, err
 }
 
-func seriesCounted(n int) string {
+func countSeriesText(n int) string {
 	if n == 1 {
 		return "1 series is"
 	}
 	return fmt.Sprint(n, " series are")
 }
 
-// right reports whether a plan with the series alone gives the dates of its table back.
-func (s Start) right(n *newSeries) bool {
-	set := s.set
+// reproducesTable reports whether a plan with the series alone gives the dates of its table back.
+func (s NewPlan) reproducesTable(n *inferredSeries) bool {
+	set := s.settings
 	alone := s
 	alone.Series = nil
-	text, err := alone.compose([]*newTable{{series: []*newSeries{n}}})
+	text, err := alone.compose([]*planTable{{series: []*inferredSeries{n}}})
 	if err != nil {
 		return false
 	}
@@ -286,11 +288,11 @@ func (s Start) right(n *newSeries) bool {
 		return false
 	}
 	made := p.FindSeries(n.name)
-	return made != nil && n.gives(made)
+	return made != nil && n.reproduces(made)
 }
 
-// tables looks at all tables.
-func (s Start) tables() (list []*newTable, err error) {
+// readTables looks at all tables.
+func (s NewPlan) readTables() (list []*planTable, err error) {
 	var taken []string
 	for _, text := range s.Series {
 		if name, _, err := rows.SplitAdd(text); err == nil {
@@ -298,35 +300,35 @@ func (s Start) tables() (list []*newTable, err error) {
 		}
 	}
 	for _, file := range s.Tables {
-		t, how, err := s.record(file)
+		t, how, err := s.newRecord(file)
 		if err != nil {
 			return nil, err
 		}
-		if t.series, t.left, err = s.datesOf(filepath.Join(s.Dir, file), filepath.Base(file), how); err != nil {
+		if t.series, t.hasOtherColumns, err = s.inferSeries(filepath.Join(s.Dir, file), filepath.Base(file), how); err != nil {
 			return nil, err
 		}
 		for _, n := range t.series {
-			n.name = free(n.name, taken)
+			n.name = uniqueName(n.name, taken)
 			taken = append(taken, n.name)
-			n.settleHands()
+			n.setOverrides()
 		}
 		list = append(list, t)
 	}
 	for _, t := range list {
-		t.record = recordName(t.file, taken)
+		t.record = recordNameFrom(t.file, taken)
 		taken = append(taken, t.record)
 	}
 	return list, nil
 }
 
 // compose writes the plan.
-func (s Start) compose(tables []*newTable) (string, error) {
+func (s NewPlan) compose(tables []*planTable) (string, error) {
 	first, last := s.today.Year(), s.today.Year()+1
-	var made []*newSeries
+	var made []*inferredSeries
 	var taken []string
 	for _, t := range tables {
 		for _, n := range t.series {
-			first, last = min(first, n.stretch().First.Year()), max(last, n.stretch().Last.Year())
+			first, last = min(first, n.span().First.Year()), max(last, n.span().Last.Year())
 			taken = append(taken, n.name)
 		}
 		made = append(made, t.series...)
@@ -339,76 +341,76 @@ func (s Start) compose(tables []*newTable) (string, error) {
 			taken = append(taken, name)
 		}
 	}
-	says := append(s.head(first, last), entry{key: "calendars", says: s.calendars(made)})
-	shared := patterns(made, s.Calendar, taken)
-	series, names, err := s.series(made, len(tables) > 0)
+	says := append(s.header(first, last), yamlEntry{key: "calendars", value: s.calendars(made)})
+	shared := addPatterns(made, s.Calendar, taken)
+	series, names, err := s.seriesEntries(made, len(tables) > 0)
 	if err != nil {
 		return "", err
 	}
-	var records block
-	var outputs list
+	var records yamlBlock
+	var outputs yamlList
 	if names != nil {
-		outputs = list{
-			{says: flow{{key: "file", says: "dates.csv"}, {key: "of", says: names}}, remark: "a table for colleagues"},
-			{says: flow{{key: "file", says: "dates.ics"}, {key: "of", says: names}}, remark: "for any calendar program"},
+		outputs = yamlList{
+			{value: yamlFlow{{key: "file", value: "dates.csv"}, {key: "of", value: names}}, remark: "a table for colleagues"},
+			{value: yamlFlow{{key: "file", value: "dates.ics"}, {key: "of", value: names}}, remark: "for any calendar program"},
 		}
 	}
 	for _, t := range tables {
-		if t.record == "" || len(t.series) > 0 && !t.left {
+		if t.record == "" || len(t.series) > 0 && !t.hasOtherColumns {
 			continue
 		}
-		records = append(records, entry{key: t.record, says: t.says})
-		outputs = append(outputs, entry{says: flow{{key: "file", says: t.record + "-table.csv"}, {key: "of", says: t.record}},
+		records = append(records, yamlEntry{key: t.record, value: t.keys})
+		outputs = append(outputs, yamlEntry{value: yamlFlow{{key: "file", value: t.record + "-table.csv"}, {key: "of", value: t.record}},
 			remark: "the table with its added columns"})
 	}
-	says = append(says, entry{key: "patterns", says: shared}, entry{key: "series", says: series}, entry{key: "records", says: records})
-	says = slices.DeleteFunc(says, func(e entry) bool { under, is := e.says.(block); return is && under == nil })
-	return append(says, entry{key: "outputs", says: outputs}).String(), nil
+	says = append(says, yamlEntry{key: "patterns", value: shared}, yamlEntry{key: "series", value: series}, yamlEntry{key: "records", value: records})
+	says = slices.DeleteFunc(says, func(e yamlEntry) bool { under, is := e.value.(yamlBlock); return is && under == nil })
+	return append(says, yamlEntry{key: "outputs", value: outputs}).String(), nil
 }
 
-// head is what is above the calendars.
-func (s Start) head(first, last int) block {
-	return block{
-		note("yaml-language-server: $schema="+SchemaFile,
+// header is what is above the calendars.
+func (s NewPlan) header(first, last int) yamlBlock {
+	return yamlBlock{
+		commentLines("yaml-language-server: $schema="+SchemaFile,
 			"A plan of dates. Is it right?  yoyaku check",
 			"Write its outputs:  yoyaku run      What comes up:  yoyaku ahead",
 			"The rules on one page:  yoyaku help phrases      Its keys:  yoyaku help plan"),
-		{key: "plan", says: plain("1")},
-		{key: "id", says: s.ID, remark: "identifies the events for good, so it has no year", gap: 12},
-		{key: "title", says: s.title},
-		{key: "window", says: plain(fmt.Sprintf("%d..%d", first, last)), remark: "move it on each year; the events are updated", gap: 4},
-		{key: "calendar", says: cmp.Or(s.Calendar, "office"), remark: "the working calendar, unless a series names another"},
+		{key: "plan", value: yamlPlain("1")},
+		{key: "id", value: s.ID, remark: "identifies the events for good, so it has no year", gap: 12},
+		{key: "title", value: s.title},
+		{key: "window", value: yamlPlain(fmt.Sprintf("%d..%d", first, last)), remark: "move it on each year; the events are updated", gap: 4},
+		{key: "calendar", value: cmp.Or(s.Calendar, "office"), remark: "the working calendar, unless a series names another"},
 	}
 }
 
 // calendars are the plan's own: one to fill in, or one for series that count with none.
-func (s Start) calendars(made []*newSeries) block {
+func (s NewPlan) calendars(made []*inferredSeries) yamlBlock {
 	switch {
 	case s.Calendar == "":
-		return block{{key: "office", says: block{
-			{key: "closed", says: plain("sat, sun")},
-			note("Your holidays go here, as rules, dates, stretches or a list in a file:",
+		return yamlBlock{{key: "office", value: yamlBlock{
+			{key: "closed", value: yamlPlain("sat, sun")},
+			commentLines("Your holidays go here, as rules, dates, stretches or a list in a file:",
 				"holidays:",
 				"  - {name: New Year, day: yearly on 1 jan then roll following}",
 				fmt.Sprintf("  - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1),
 				"  - {file: holidays.csv}       # with the columns date and name"),
 		}}}
-	case slices.ContainsFunc(made, func(n *newSeries) bool { return n.calendar(s.Calendar) == noHolidays }):
-		return block{{key: noHolidays, says: flow{{key: "closed", says: "sat, sun"}},
+	case slices.ContainsFunc(made, func(n *inferredSeries) bool { return n.calendarName(s.Calendar) == noHolidays }):
+		return yamlBlock{{key: noHolidays, value: yamlFlow{{key: "closed", value: "sat, sun"}},
 			remark: "with the holidays of " + s.Calendar + ", fewer of the table's dates match"}}
 	}
 	return nil
 }
 
-// series are the series and their names.
-func (s Start) series(made []*newSeries, tables bool) (says block, names []string, err error) {
+// seriesEntries are the series and their names.
+func (s NewPlan) seriesEntries(made []*inferredSeries, tables bool) (says yamlBlock, names []string, err error) {
 	given := s.Series
 	if given == nil && tables && made == nil {
 		return nil, nil, nil
 	}
 	for _, n := range made {
 		names = append(names, n.name)
-		says = append(says, entry{key: n.name, says: n.says(s.Calendar)})
+		says = append(says, yamlEntry{key: n.name, value: n.keys(s.Calendar)})
 	}
 	if given == nil && made == nil {
 		given = []string{"pay = monthly on last then roll preceding"}
@@ -429,18 +431,18 @@ func (s Start) series(made []*newSeries, tables bool) (says block, names []strin
 			return nil, nil, err
 		}
 		names = append(names, name)
-		one := block{{key: "title", says: titleOf(name)}, {key: "rule", says: r.Canonical()}}
+		one := yamlBlock{{key: "title", value: titleFromName(name)}, {key: "rule", value: r.Canonical()}}
 		if i == 0 {
-			one = append(one, note("Dates that depend on each date, and what must hold:",
+			one = append(one, commentLines("Dates that depend on each date, and what must hold:",
 				"milestones:", "  approval: date, -3 working days", "expect: {per-year: 12}"))
 		}
-		says = append(says, entry{key: name, says: one})
+		says = append(says, yamlEntry{key: name, value: one})
 	}
 	return says, names, nil
 }
 
-// titleOf makes a title of a name: crew-pay as Crew pay.
-func titleOf(name string) string {
+// titleFromName makes a title of a name: crew-pay as Crew pay.
+func titleFromName(name string) string {
 	text := []rune(phrase.FoldName(name))
 	text[0] = unicode.ToUpper(text[0])
 	return string(text)

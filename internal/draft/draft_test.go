@@ -43,36 +43,36 @@ func TestNew(t *testing.T) {
 	set := plan.Settings{AsOf: day}
 	for _, c := range []struct {
 		golden string
-		start  Start
+		start  NewPlan
 		found  string // what was found in the tables
 		err    string
 	}{
-		{"bare", Start{}, "", ""},
-		{"calendar", Start{ID: "crew", Calendar: "england-wales", Series: []string{"pay = monthly on 15, last", "night-pay = weekly on fri"}}, "", ""},
-		{"tables", Start{Tables: []string{"people.csv", "leases.csv", "american.csv", "either.csv"}},
+		{"bare", NewPlan{}, "", ""},
+		{"calendar", NewPlan{ID: "crew", Calendar: "england-wales", Series: []string{"pay = monthly on 15, last", "night-pay = weekly on fri"}}, "", ""},
+		{"tables", NewPlan{Tables: []string{"people.csv", "leases.csv", "american.csv", "either.csv"}},
 			"people.csv: dates in born, joined\nleases.csv: dates in Begins (dmy), Ends (dmy)\namerican.csv: dates in opened (mdy)\neither.csv: dates in opened (read as dmy, but mdy is possible too: if that is right, change read-dates)", ""},
-		{"messy", Start{Tables: []string{"titled.csv", "deep.csv", "twice.csv", "plain.csv", "1st list.csv"}},
+		{"messy", NewPlan{Tables: []string{"titled.csv", "deep.csv", "twice.csv", "plain.csv", "1st list.csv"}},
 			"titled.csv: dates in since\ndeep.csv: dates in since\ntwice.csv: dates in date, date_2\nplain.csv: no column of dates found\n1st list.csv: dates in a b", ""},
-		{"many", Start{Tables: []string{"many.csv", "sub/many.csv"}}, "many.csv: dates in day\nsub/many.csv: dates in day", ""},
-		{"from-dates", Start{Calendar: "target", Series: []string{"changed = monthly on 3"}, Tables: []string{"pay-2026.csv", "changed.csv"}},
+		{"many", NewPlan{Tables: []string{"many.csv", "sub/many.csv"}}, "many.csv: dates in day\nsub/many.csv: dates in day", ""},
+		{"from-dates", NewPlan{Calendar: "target", Series: []string{"changed = monthly on 3"}, Tables: []string{"pay-2026.csv", "changed.csv"}},
 			"pay-2026.csv: dates in pay_day, timesheets, bank_file; 1 series is made of it\nchanged.csv: dates in day; 1 series is made of it", ""},
-		{"by-key", Start{Tables: []string{"crews.csv"}, Key: "who"}, "crews.csv: dates in paid, cut off; 2 series are made of it", ""},
-		{"pinned", Start{Tables: []string{"roll.csv"}}, "roll.csv: dates in day; 1 series is made of it", ""},
-		{"from-ics", Start{Tables: []string{"drills.ics"}, Key: "summary"}, "drills.ics: a calendar file; 1 series is made of it", ""},
-		{"", Start{Tables: []string{"crews.csv"}, Key: "whom"}, "", "crews.csv: key: unknown column `whom`"},
-		{"", Start{ID: "a b"}, "", "expected an id of letters a to z"},
-		{"", Start{Calendar: "isles"}, "", "unknown calendar `isles`"},
-		{"", Start{Tables: []string{"none.csv"}}, "", "none.csv"},
-		{"", Start{Series: []string{"pay = monthly on last", "Pay = monthly on 1"}}, "", "the series `Pay` was given twice"},
-		{"", Start{Series: []string{"a+b = monthly on last"}}, "", "can't be a name: a name starts with a letter"},
-		{"", Start{Series: []string{"pay = montly"}}, "", "expected a rule, which starts with a cadence"},
+		{"by-key", NewPlan{Tables: []string{"crews.csv"}, Key: "who"}, "crews.csv: dates in paid, cut off; 2 series are made of it", ""},
+		{"pinned", NewPlan{Tables: []string{"roll.csv"}}, "roll.csv: dates in day; 1 series is made of it", ""},
+		{"from-ics", NewPlan{Tables: []string{"drills.ics"}, Key: "summary"}, "drills.ics: a calendar file; 1 series is made of it", ""},
+		{"", NewPlan{Tables: []string{"crews.csv"}, Key: "whom"}, "", "crews.csv: key: unknown column `whom`"},
+		{"", NewPlan{ID: "a b"}, "", "expected an id of letters a to z"},
+		{"", NewPlan{Calendar: "isles"}, "", "unknown calendar `isles`"},
+		{"", NewPlan{Tables: []string{"none.csv"}}, "", "none.csv"},
+		{"", NewPlan{Series: []string{"pay = monthly on last", "Pay = monthly on 1"}}, "", "the series `Pay` was given twice"},
+		{"", NewPlan{Series: []string{"a+b = monthly on last"}}, "", "can't be a name: a name starts with a letter"},
+		{"", NewPlan{Series: []string{"pay = montly"}}, "", "expected a rule, which starts with a cadence"},
 	} {
 		folder := "skerry 2026 crew"
 		c.start.Dir = filepath.Join(dir, folder)
 		for i, name := range c.start.Tables {
 			c.start.Tables[i] = filepath.Join(dir, filepath.FromSlash(name))
 		}
-		path, found, err := c.start.Make(set)
+		path, found, err := c.start.Create(set)
 		if c.err != "" {
 			if err == nil || !strings.Contains(err.Error(), c.err) {
 				t.Errorf("%+v: %v, want %s", c.start, err, c.err)
@@ -86,7 +86,7 @@ func TestNew(t *testing.T) {
 			t.Errorf("%s: found\n%s\nwant\n%s", c.golden, got, c.found)
 		}
 		golden.Compare(t, filepath.Join("testdata", "new", c.golden+".yaml"), read(t, path))
-		if _, _, err := c.start.Make(set); err == nil || !strings.Contains(err.Error(), "already exists and was left as it is") {
+		if _, _, err := c.start.Create(set); err == nil || !strings.Contains(err.Error(), "already exists and was left as it is") {
 			t.Errorf("%s a second time: %v", c.golden, err)
 		}
 		if read(t, filepath.Join(c.start.Dir, SchemaFile)) == "" {
@@ -108,7 +108,7 @@ func TestCandidates(t *testing.T) {
 	write(t, "pay.csv", "pay\n2026-01-30\n2026-02-27\n2026-03-31\n2026-04-30\n2026-05-29\n2026-06-30\n2026-07-31\n2026-08-31\n")
 	write(t, "notes.txt", "x")
 	told := func() string {
-		list, err := Start{Dir: "."}.Candidates(plan.Settings{Now: time.Now()})
+		list, err := NewPlan{Dir: "."}.Candidates(plan.Settings{Now: time.Now()})
 		if err != nil {
 			t.Fatal(err)
 		}

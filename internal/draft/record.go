@@ -15,45 +15,45 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// mostLooked is how many rows of a table are looked at.
-const mostLooked = 1000
+// maxSampledRows is how many rows of a table are looked at.
+const maxSampledRows = 1000
 
-// recordName is a name for the record of a table that is none of those taken.
-func recordName(table string, taken []string) string {
+// recordNameFrom is a name for the record of a table that is none of those taken.
+func recordNameFrom(table string, taken []string) string {
 	name := regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table),
 		filepath.Ext(table)), "-")
 	if name = strings.Trim(name, "-"); plan.CheckName(name) != nil || slices.Contains(taken, name) {
 		name = strings.Trim("table-"+name, "-")
 	}
-	return free(name, taken)
+	return uniqueName(name, taken)
 }
 
-// free is a name, or with a number behind it, that is none of those taken.
-func free(name string, taken []string) string {
+// uniqueName is a name, or with a number behind it, that is none of those taken.
+func uniqueName(name string, taken []string) string {
 	for n, stem := 2, name; slices.ContainsFunc(taken, func(t string) bool { return phrase.NamesEqual(t, name) }); n++ {
 		name = fmt.Sprintf("%s-%d", stem, n)
 	}
 	return name
 }
 
-// record writes a record of a table: its key, and how its cells are read.
-func (s Start) record(table string) (_ *newTable, how question.TableOptions, err error) {
+// newRecord writes a record of a table: its key, and how its cells are read.
+func (s NewPlan) newRecord(table string) (_ *planTable, how question.TableOptions, err error) {
 	path := filepath.Join(s.Dir, table)
 	if question.IsCalendarFile(path) { // whose columns are those of `read`
-		says := block{{key: "table", says: filepath.ToSlash(table), remark: "its events, as `yoyaku read` lists them"}}
-		return &newTable{file: table, says: says, told: table + ": a calendar file"}, how, nil
+		says := yamlBlock{{key: "table", value: filepath.ToSlash(table), remark: "its events, as `yoyaku read` lists them"}}
+		return &planTable{file: table, keys: says, summary: table + ": a calendar file"}, how, nil
 	}
-	cells, in, err := columnsOf(path)
+	cells, in, err := sampleColumns(path)
 	if err != nil {
 		return nil, how, err
 	}
 	told, due := "", ""
-	says := block{{key: "table", says: filepath.ToSlash(table)}}
+	says := yamlBlock{{key: "table", value: filepath.ToSlash(table)}}
 	if in.Repairs != nil {
-		says = append(says, entry{key: "repair", says: plain("yes"), remark: "missing and repeated headings were numbered"})
+		says = append(says, yamlEntry{key: "repair", value: yamlPlain("yes"), remark: "missing and repeated headings were numbered"})
 	}
 	if in.HeaderRow > 0 {
-		says = append(says, entry{key: "header-row", says: plain(strconv.Itoa(in.HeaderRow)), remark: "the line with the column names", gap: 4})
+		says = append(says, yamlEntry{key: "header-row", value: yamlPlain(strconv.Itoa(in.HeaderRow)), remark: "the line with the column names", gap: 4})
 	}
 	var dates, forms, words, numbers []string
 	for _, c := range cells {
@@ -75,39 +75,39 @@ func (s Start) record(table string) (_ *newTable, how question.TableOptions, err
 				}
 			}
 		default:
-			if fit := tabular.FittingNumberForms(c.texts); len(fit) > 0 && !c.plain() {
+			if fit := tabular.FittingNumberForms(c.texts); len(fit) > 0 && !c.isPlainNumbers() {
 				numbers = append(numbers, c.name+"="+fit[0])
 			}
 		}
 	}
-	names := func(c column) bool { // numbers name rows in the first column alone
-		return c.unique() && (c.name == cells[0].name || len(tabular.FittingNumberForms(c.texts)) == 0)
+	names := func(c tableColumn) bool { // numbers name rows in the first column alone
+		return c.canNameRows() && (c.name == cells[0].name || len(tabular.FittingNumberForms(c.texts)) == 0)
 	}
 	if i := slices.IndexFunc(cells, names); i >= 0 {
-		says = append(says, entry{key: "key", says: cells[i].name, remark: "identifies each row for good"})
+		says = append(says, yamlEntry{key: "key", value: cells[i].name, remark: "identifies each row for good"})
 	}
-	for _, e := range []entry{{key: "read-dates", says: forms}, {key: "open-words", says: words}, {key: "read-numbers", says: numbers}} {
-		if len(e.says.([]string)) > 0 {
+	for _, e := range []yamlEntry{{key: "read-dates", value: forms}, {key: "open-words", value: words}, {key: "read-numbers", value: numbers}} {
+		if len(e.value.([]string)) > 0 {
 			says = append(says, e)
 		}
 	}
 	if len(dates) > 0 {
 		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
-		says = append(says, note("Columns to add, each worked out by a phrase:", "columns:",
-			"  notice: "+quoted(nameInPhrase(first)+", -90 days, roll preceding")))
+		says = append(says, commentLines("Columns to add, each worked out by a phrase:", "columns:",
+			"  notice: "+yamlQuote(nameInPhrase(first)+", -90 days, roll preceding")))
 		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
 		name := first // a name that a phrase has in quotes gets another, since shells differ in quotes
 		if nameInPhrase(first) != first {
-			name = strings.ReplaceAll(strings.Trim(nameFrom(first), "-"), "-", "_")
-			due = given("rename", []string{name + "=" + first})
+			name = strings.ReplaceAll(strings.Trim(seriesNameFrom(first), "-"), "-", "_")
+			due = optionText("rename", []string{name + "=" + first})
 		}
 		due += " --date " + name
 		for _, f := range forms {
 			if form, ok := strings.CutPrefix(f, first+"="); ok {
-				due += given("read-dates", []string{name + "=" + form})
+				due += optionText("read-dates", []string{name + "=" + form})
 			}
 		}
-		due += given("open-words", words)
+		due += optionText("open-words", words)
 		if in.HeaderRow > 0 {
 			due += fmt.Sprint(" --header-row ", in.HeaderRow)
 		} else if in.Repairs != nil {
@@ -117,11 +117,11 @@ func (s Start) record(table string) (_ *newTable, how question.TableOptions, err
 		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
 	how.HeaderRow, how.Repair, how.ReadDates, how.BlankWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
-	return &newTable{file: table, says: says, told: told, due: due}, how, nil
+	return &planTable{file: table, keys: says, summary: told, dueOptions: due}, how, nil
 }
 
-// given is an option with several values as a command line has it, or nothing without any.
-func given(option string, values []string) (line string) {
+// optionText is an option with several values as a command line has it, or nothing without any.
+func optionText(option string, values []string) (line string) {
 	for _, v := range values {
 		line += " --" + option + " " + question.ShellWord(v)
 	}

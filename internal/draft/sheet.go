@@ -13,20 +13,20 @@ import (
 // texts; it has no blank lines, no remarks apart from what they remark on, and one-line
 // mappings only everywhere, so the lines are made here.
 type (
-	// block is a mapping with a line for each key, flow one on a single line.
-	block []entry
-	flow  []entry
-	// list is a list with a line for each item, whose keys are left out.
-	list []entry
-	// plain is a text that is YAML as it stands: a number, a date, a range.
-	plain string
+	// yamlBlock is a mapping with a line for each key, flow one on a single line.
+	yamlBlock []yamlEntry
+	yamlFlow  []yamlEntry
+	// yamlList is a list with a line for each item, whose keys are left out.
+	yamlList []yamlEntry
+	// yamlPlain is a text that is YAML as it stands: a number, a date, a range.
+	yamlPlain string
 )
 
-// entry is what is under a key, with a remark for people behind it. One without a key or a
+// yamlEntry is what is under a key, with a remark for people behind it. One without a key or a
 // value is nothing but remarks.
-type entry struct {
+type yamlEntry struct {
 	key    string
-	says   any // a text, a plain, []string, flow, block or list
+	value  any // a text, a plain, []string, flow, block or list
 	remark string
 	gap    int // blanks before the remark; 0: remarkGap
 }
@@ -34,76 +34,76 @@ type entry struct {
 // remarkGap is how many blanks part a value from its remark.
 const remarkGap = 6
 
-// note are lines for people.
-func note(lines ...string) entry { return entry{remark: strings.Join(lines, "\n")} }
+// commentLines are lines for people.
+func commentLines(lines ...string) yamlEntry { return yamlEntry{remark: strings.Join(lines, "\n")} }
 
 // String writes the mapping. What has lines below it at the top stands behind a blank line.
-func (b block) String() string { return string(b.lines(nil, "")) }
+func (b yamlBlock) String() string { return string(b.appendLines(nil, "")) }
 
-func (b block) lines(to []byte, indent string) []byte {
+func (b yamlBlock) appendLines(to []byte, indent string) []byte {
 	for _, e := range b {
-		if e.says == nil {
+		if e.value == nil {
 			for line := range strings.Lines(e.remark) {
 				to = fmt.Appendf(to, "%s# %s\n", indent, strings.TrimSuffix(line, "\n"))
 			}
 			continue
 		}
-		switch e.says.(type) {
-		case block, list:
+		switch e.value.(type) {
+		case yamlBlock, yamlList:
 			if indent == "" {
 				to = append(to, '\n')
 			}
 		}
-		to = e.line(fmt.Appendf(to, "%s%s:", indent, quoted(e.key)), indent)
+		to = e.appendLines(fmt.Appendf(to, "%s%s:", indent, yamlQuote(e.key)), indent)
 	}
 	return to
 }
 
-// line writes what is said behind a key or a dash.
-func (e entry) line(to []byte, indent string) []byte {
-	if text := inLine(e.says); text != "" {
+// appendLines writes what is said behind a key or a dash.
+func (e yamlEntry) appendLines(to []byte, indent string) []byte {
+	if text := inlineText(e.value); text != "" {
 		to = append(append(to, ' '), text...)
 	}
 	if e.remark != "" {
 		to = fmt.Appendf(to, "%*s# %s", cmp.Or(e.gap, remarkGap), "", e.remark)
 	}
 	to = append(to, '\n')
-	switch says := e.says.(type) {
-	case block:
-		to = says.lines(to, indent+"  ")
-	case list:
+	switch says := e.value.(type) {
+	case yamlBlock:
+		to = says.appendLines(to, indent+"  ")
+	case yamlList:
 		for _, item := range says {
-			to = item.line(fmt.Appendf(to, "%s  -", indent), indent+"  ")
+			to = item.appendLines(fmt.Appendf(to, "%s  -", indent), indent+"  ")
 		}
 	}
 	return to
 }
 
-// inLine is a value as it stands on its key's line; "" for what stands below it.
-func inLine(says any) string {
+// inlineText is a value as it stands on its key's line; "" for what stands below it.
+func inlineText(says any) string {
 	switch says := says.(type) {
 	case string:
-		return quoted(says)
-	case plain:
+		return yamlQuote(says)
+	case yamlPlain:
 		return string(says)
 	case []string:
 		var texts []string
 		for _, s := range says {
-			texts = append(texts, quoted(s))
+			texts = append(texts, yamlQuote(s))
 		}
 		return "[" + strings.Join(texts, ", ") + "]"
-	case flow:
+	case yamlFlow:
 		var pairs []string
 		for _, e := range says {
-			pairs = append(pairs, quoted(e.key)+": "+inLine(e.says))
+			pairs = append(pairs, yamlQuote(e.key)+": "+inlineText(e.value))
 		}
 		return "{" + strings.Join(pairs, ", ") + "}"
 	}
 	return ""
 }
 
-// quoted writes a text as YAML takes it anywhere on a line: plain, or in quotes.
-func quoted(s string) string {
+// yamlQuote writes a text as YAML takes it anywhere on a line: plain, or in quotes.
+func yamlQuote(s string) string {
 	text, err := yaml.Marshal(s)
 	if err == nil && string(text) == s+"\n" && !strings.ContainsAny(s, ",[]{}#") &&
 		!strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) }) {

@@ -186,26 +186,26 @@ func (c *calendarReader) group() *keyGroup {
 		return nil
 	}
 	return &keyGroup{label: "a calendar", allowsText: true, keys: []*declare.Key{
-		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Takes: textKind.Into(&c.title)},
+		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Value: textKind.Into(&c.title)},
 		{Name: "closed", Help: "closed weekdays; none if every day is worked", Default: "sat, sun",
-			Example: "fri, sat", Takes: closedDaysKind.Into(&c.closed)},
+			Example: "fri, sat", Value: closedDaysKind.Into(&c.closed)},
 		{Name: "holidays", Help: "holidays, in order; a rule sees the closed days above it",
-			Takes: listOf("a list, or the name of a calendar", func() *keyGroup { return new(holidayReader).group() },
+			Value: listOf("a list, or the name of a calendar", func() *keyGroup { return new(holidayReader).group() },
 				func(v *node) error { c.holidays = v; return nil })},
 		{Name: "open", Help: "days worked although a weekday or holiday closes them", Example: "[2027-12-18]",
-			Takes: namesKind.Then(open)},
+			Value: namesKind.Call(open)},
 		{Name: "short", Help: "short days, which count as part of a day; a later entry wins, a closed day stays closed",
-			Takes: listOf("a list, or the name of a calendar", func() *keyGroup { return (&holidayReader{isShort: true}).group() },
+			Value: listOf("a list, or the name of a calendar", func() *keyGroup { return (&holidayReader{isShort: true}).group() },
 				func(v *node) error { c.short = v; return nil })},
 		{Name: "known-from", Help: "the first day for which all holidays are known", Default: "the first day of its lists",
-			Example: "2026-01-01", Takes: dayKind.Ref(&c.from)},
+			Example: "2026-01-01", Value: dayKind.IntoOptional(&c.from)},
 		{Name: "known-through", Help: "the last day for which all holidays are known", Default: "the last day of its lists",
-			Example: "2028-12-31", Takes: dayKind.Ref(&c.through)},
+			Example: "2028-12-31", Value: dayKind.IntoOptional(&c.through)},
 	}}
 }
 
 // closedDaysKind are weekdays.
-var closedDaysKind = valueKind[workdays.WeekdaySet]{Words: "weekdays: joined by commas, or a list", Shape: declare.SomeTexts,
+var closedDaysKind = valueKind[workdays.WeekdaySet]{Description: "weekdays: joined by commas, or a list", Form: declare.FormTexts,
 	Read: read(func(v *node) (workdays.WeekdaySet, error) { return v.doc.parseWeekdays(v.valueNode) })}
 
 // buildFromKeys builds one calendar from its keys.

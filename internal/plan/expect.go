@@ -38,7 +38,7 @@ func newExpects() *schedule.Expectations {
 func (in *seriesReader) expectationKeys(to func() *schedule.Expectations) *keyGroup {
 	count := func(name, help, example string) *declare.Key {
 		return &declare.Key{Name: name, Help: help, Example: example,
-			Takes: boundsKind("").Then(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
+			Value: boundsKind("").Call(func(b schedule.Bounds) error { to().Counts[name] = b; return nil })}
 	}
 	return &keyGroup{label: "expectations of a series", keys: []*declare.Key{
 		count("per-month", "the number of dates in a month", "1..2"),
@@ -46,9 +46,9 @@ func (in *seriesReader) expectationKeys(to func() *schedule.Expectations) *keyGr
 		count("per-year", "the number of dates in a year", "26..27"),
 		count("per-fiscal-year", "the number of dates in a fiscal year", "24"),
 		{Name: "gap", Help: "the number of days from one date to the next", Example: "11..19 days",
-			Takes: boundsKind("day").Then(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
-		{Name: "each", Adds: true, Help: "conditions that hold for each date", Example: "bank-file < date",
-			Takes: at(conditionsKind, func(v *node, list []textAt) error {
+			Value: boundsKind("day").Call(func(b schedule.Bounds) error { to().Gap = &b; return nil })},
+		{Name: "each", Appends: true, Help: "conditions that hold for each date", Example: "bank-file < date",
+			Value: at(conditionsKind, func(v *node, list []textAt) error {
 				e, env := to(), in.env
 				env.Names = in.series.Names()
 				for _, c := range list {
@@ -68,7 +68,7 @@ func (in *seriesReader) expectationKeys(to func() *schedule.Expectations) *keyGr
 func (p *Plan) expectationKeys() *keyGroup {
 	return &keyGroup{label: "expectations across all series", keys: []*declare.Key{
 		{Name: "per-day", Help: "the number of tasks of one owner on one day", Example: "0..2",
-			Takes: at(boundsKind("task"), func(v *node, b schedule.Bounds) error {
+			Value: at(boundsKind("task"), func(v *node, b schedule.Bounds) error {
 				p.PerDay, p.PerDayPos = &b, v.pos()
 				return nil
 			})},
@@ -118,10 +118,10 @@ func parseSum(column, text string) (s SumExpectation, err error) {
 func (r *Record) expectKeys() *keyGroup {
 	e := &RecordExpectations{}
 	return &keyGroup{label: "expectations of a record", onRead: func(*node) error { r.Expects = e; return nil }, keys: []*declare.Key{
-		{Name: "rows", Help: "the number of rows", Example: "1..500", Takes: boundsKind("row").Ref(&e.Rows)},
-		{Name: "unique", Help: "columns whose values must not repeat", Example: "contract", Takes: nameListKind.Into(&e.Unique)},
+		{Name: "rows", Help: "the number of rows", Example: "1..500", Value: boundsKind("row").IntoOptional(&e.Rows)},
+		{Name: "unique", Help: "columns whose values must not repeat", Example: "contract", Value: nameListKind.Into(&e.Unique)},
 		{Name: "sum", Help: "column totals: a number, bounds, or the total of another record's column",
-			Example: "{rent: 120000..130000}", Takes: takesNames(func() *nameMap {
+			Example: "{rent: 120000..130000}", Value: takesNames(func() *nameMap {
 				return &nameMap{label: "sum", help: "a number, a range, or RECORD.COLUMN", readEach: func(v *node) error {
 					text, err := v.doc.text(v.valueNode)
 					if err != nil {
@@ -134,7 +134,7 @@ func (r *Record) expectKeys() *keyGroup {
 				}}
 			})},
 		{Name: "each", Help: "conditions that hold for each row", Example: "ends >= start",
-			Takes: at(conditionsKind, func(v *node, list []textAt) error {
+			Value: at(conditionsKind, func(v *node, list []textAt) error {
 				for _, c := range list {
 					v.positions[fmt.Sprintf("%s.%d", v.path, len(e.Each))] = c.pos
 					e.Each = append(e.Each, c.text)

@@ -36,7 +36,7 @@ func FiscalOptions(texts map[string]*string) (list []*declare.Key) {
 	for _, k := range fiscalKeys {
 		if k.name != "fiscal-named" { // which is the plan's to say
 			texts[k.name] = new(string)
-			list = append(list, &declare.Key{Name: k.name, Help: k.help, Takes: declare.Text.Into(texts[k.name])})
+			list = append(list, &declare.Key{Name: k.name, Help: k.help, Value: declare.Text.Into(texts[k.name])})
 		}
 	}
 	return list

@@ -52,17 +52,17 @@ func parseUntil(text string) (int, error) {
 
 func (h *holidayReader) group() *keyGroup {
 	g := &keyGroup{label: "a holiday", allowsText: true, keys: []*declare.Key{
-		{Name: "name", Help: "the holiday's name", Example: "New Year", Takes: textKind.Then(h.setName)},
+		{Name: "name", Help: "the holiday's name", Example: "New Year", Value: textKind.Call(h.setName)},
 		{Name: "day", Help: "the day: a rule, a date, a range of days, or a list of them",
-			Example: "yearly on 1 jan then roll following", Takes: valueKind[*node]{Words: "a rule, or days: joined by commas, or a list",
-				Shape: declare.SomeTexts, Read: nodeKind.Read}.Into(&h.day)},
+			Example: "yearly on 1 jan then roll following", Value: valueKind[*node]{Description: "a rule, or days: joined by commas, or a list",
+				Form: declare.FormTexts, Read: nodeKind.Read}.Into(&h.day)},
 		{Name: "file", Help: "a file of holidays: .csv with columns date, name or start, end, name; or .ics",
-			Example: "holidays/extra.csv", Takes: textKind.Into(&h.file)},
+			Example: "holidays/extra.csv", Value: textKind.Into(&h.file)},
 		{Name: "read-dates", Help: "how dates in the file are written, if not ISO", Example: "dmy",
-			Takes: textKind.Into(&h.form)},
+			Value: textKind.Into(&h.form)},
 		{Name: "where", Help: "take only the events of the .ics file for which this holds",
-			Example: "categories = 'closed'", Takes: textKind.Into(&h.where)},
-		{Name: "calendar", Help: "take the holidays of another calendar", Example: "yard", Takes: textKind.Into(&h.calendar)},
+			Example: "categories = 'closed'", Value: textKind.Into(&h.where)},
+		{Name: "calendar", Help: "take the holidays of another calendar", Example: "yard", Value: textKind.Into(&h.calendar)},
 	}}
 	if !h.isShort {
 		return g
@@ -82,9 +82,9 @@ func (h *holidayReader) group() *keyGroup {
 	}
 	g.keys = append(g.keys,
 		&declare.Key{Name: "counts", Help: "the part of the day that counts: above 0, below 1", Default: "0.5",
-			Example: "0.75", Takes: parsedKind("a number", parseWeight).Into(&h.weight)},
+			Example: "0.75", Value: parsedKind("a number", parseWeight).Into(&h.weight)},
 		&declare.Key{Name: "until", Help: "when the day ends; later times of day move to it", Default: "as any day",
-			Example: `"12:00"`, Takes: parsedKind("a time", parseUntil).Into(&h.until)})
+			Example: `"12:00"`, Value: parsedKind("a time", parseUntil).Into(&h.until)})
 	return g
 }
 

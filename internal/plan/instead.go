@@ -20,24 +20,24 @@ import (
 var (
 	overrideKeys       = &keyGroup{label: "a date moved by hand", keys: overrideKeyList}
 	seriesOverrideKeys = &keyGroup{label: "a date moved by hand", keys: append([]*declare.Key{
-		{Name: "series", Needed: true, Help: "the series", Example: "crew-pay", Takes: textKind.Then(ignoreText)},
+		{Name: "series", Required: true, Help: "the series", Example: "crew-pay", Value: textKind.Call(ignoreText)},
 	}, overrideKeyList...)}
 	overrideKeyList = []*declare.Key{
-		{Name: "id", Needed: true, Help: "the date's id", Example: "2028-12/last",
-			More: "`yoyaku dates SERIES` lists the ids.", Takes: textKind.Then(ignoreText)},
-		{Name: "date", Needed: true, Help: "the day it moves to, or `none` to leave it out", Example: "2028-12-20",
-			Takes: textKind.Then(ignoreText)},
-		{Name: "why", Needed: true, Help: "the reason", Example: "early pay before the holidays", Takes: textKind.Then(ignoreText)},
-		{Name: "by", Help: "who decided it", Example: "A. Gull", Takes: textKind.Then(ignoreText)},
+		{Name: "id", Required: true, Help: "the date's id", Example: "2028-12/last",
+			Details: "`yoyaku dates SERIES` lists the ids.", Value: textKind.Call(ignoreText)},
+		{Name: "date", Required: true, Help: "the day it moves to, or `none` to leave it out", Example: "2028-12-20",
+			Value: textKind.Call(ignoreText)},
+		{Name: "why", Required: true, Help: "the reason", Example: "early pay before the holidays", Value: textKind.Call(ignoreText)},
+		{Name: "by", Help: "who decided it", Example: "A. Gull", Value: textKind.Call(ignoreText)},
 		{Name: "what", Help: "the milestone that moves", Default: "the date itself", Example: "bank-file",
-			Takes: textKind.Then(ignoreText)},
+			Value: textKind.Call(ignoreText)},
 	}
 )
 
 // takesOverrides takes a list of days by hand, or the table that holds them.
-func takesOverrides(fill func(v *node) error, of *keyGroup) declare.Takes {
-	return declare.Takes{Words: "a list of moved dates, or {table: FILE}", Shape: declare.ListOrTable,
-		Item: func() declare.Inside { return of }, Fill: fills(fill)}
+func takesOverrides(fill func(v *node) error, of *keyGroup) declare.ValueSpec {
+	return declare.ValueSpec{Description: "a list of moved dates, or {table: FILE}", Form: declare.FormListOrTable,
+		Item: func() declare.Mapping { return of }, Assign: fills(fill)}
 }
 
 // readOverrides reads days by hand; s is nil if each names its series.

@@ -14,7 +14,7 @@ import (
 
 // mapping is what is in a mapping: keys, or names.
 type mapping interface {
-	declare.Inside
+	declare.Mapping
 	// split gives the parts of a value, unread.
 	split(v *node) ([]*node, error)
 	// key is how what is under a name goes over what stood there before.
@@ -87,13 +87,13 @@ func mergeNodes(in mapping, before, parts []*node) (list []*node, err error) {
 			return nil, p.checkNoRemovals()
 		case out:
 			list = slices.Delete(list, i, i+1)
-		case i < 0 || k.Adds:
+		case i < 0 || k.Appends:
 			list = append(list, p)
 		case !k.Merge:
 			list[i] = p
 		default:
 			one := *p
-			if one.children, err = list[i].mergeUnder(k.Takes.In().(mapping), p); err != nil {
+			if one.children, err = list[i].mergeUnder(k.Value.Mapping().(mapping), p); err != nil {
 				return nil, err
 			}
 			list[i] = &one
@@ -173,11 +173,11 @@ func (g *keyGroup) options(options []*declare.Key) {
 		if g.find(o.Name) >= 0 {
 			continue
 		}
-		o.Flag = true
-		if o.Takes.Shape == declare.Running { // which stands there name by name
-			one := o.Takes.Fill
-			t := takesRunning(func(text string) error { return one(declare.Said(o.Name, text)) })
-			o.Takes.Words, o.Takes.Shape, o.Takes.In, o.Takes.Fill = t.Words, t.Shape, t.In, t.Fill
+		o.IsOption = true
+		if o.Value.Form == declare.FormRunningColumns { // which stands there name by name
+			one := o.Value.Assign
+			t := takesRunning(func(text string) error { return one(declare.NewInput(o.Name, text)) })
+			o.Value.Description, o.Value.Form, o.Value.Mapping, o.Value.Assign = t.Description, t.Form, t.Mapping, t.Assign
 		}
 		g.keys = append(g.keys, o)
 	}
@@ -185,7 +185,7 @@ func (g *keyGroup) options(options []*declare.Key) {
 
 // flags are those of the group's keys.
 func (g *keyGroup) flags() []*declare.Key {
-	return slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return !k.Flag })
+	return slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return !k.IsOption })
 }
 
 // split gives the keys of a mapping, each one of the group's, or with beside a word.
@@ -270,8 +270,8 @@ func (g *keyGroup) fill(v *node) error {
 	wrong := func() bool { return g.stopAtFault && v.doc.collect.numAdded() > before }
 	for _, k := range g.keys {
 		at := slices.IndexFunc(parts, func(p *node) bool { return p.name == k.Name })
-		if at < 0 && k.Needed && !k.Flag {
-			return v.fail("%s needs `%s`, %s", g.label, k.Name, k.Told())
+		if at < 0 && k.Required && !k.IsOption {
+			return v.fail("%s needs `%s`, %s", g.label, k.Name, k.HelpText())
 		}
 		for ; at >= 0 && at < len(parts); at++ { // one that adds stands several times
 			if p := parts[at]; p.name == k.Name && !wrong() {
@@ -280,8 +280,8 @@ func (g *keyGroup) fill(v *node) error {
 				}
 			}
 		}
-		if k.After != nil && !wrong() {
-			if err := v.doc.collectError(k.After()); err != nil {
+		if k.AfterRead != nil && !wrong() {
+			if err := v.doc.collectError(k.AfterRead()); err != nil {
 				return err
 			}
 		}
@@ -295,30 +295,30 @@ func (g *keyGroup) fill(v *node) error {
 // fill fills the field of a key.
 func (v *node) fill(k *declare.Key) error {
 	v.positions[v.path] = v.pos()
-	if k.Flag {
-		return k.Say(v)
+	if k.IsOption {
+		return k.Read(v)
 	}
-	return v.wrap(k.Takes.Fill(v))
+	return v.wrap(k.Value.Assign(v))
 }
 
 // takesKeys takes a mapping with keys. They are made when there is one.
-func takesKeys(of func() *keyGroup) declare.Takes {
-	return declare.Takes{Words: "keys", Shape: declare.AMapping, In: func() declare.Inside { return of() },
-		Fill: fills(func(v *node) error { return of().fill(v) })}
+func takesKeys(of func() *keyGroup) declare.ValueSpec {
+	return declare.ValueSpec{Description: "keys", Form: declare.FormMapping, Mapping: func() declare.Mapping { return of() },
+		Assign: fills(func(v *node) error { return of().fill(v) })}
 }
 
 // listOf takes a list of mappings.
-func listOf(words string, item func() *keyGroup, fill func(v *node) error) declare.Takes {
-	return declare.Takes{Words: words, Shape: declare.AList, Item: func() declare.Inside { return item() }, Fill: fills(fill)}
+func listOf(words string, item func() *keyGroup, fill func(v *node) error) declare.ValueSpec {
+	return declare.ValueSpec{Description: words, Form: declare.FormList, Item: func() declare.Mapping { return item() }, Assign: fills(fill)}
 }
 
 // takesOneOrList takes one value, or a list of mappings in its place; done is called at the end of
 // the list.
-func takesOneOrList(one declare.Takes, item func() *keyGroup, done func(v *node) error) declare.Takes {
-	scalar := one.Fill
-	one.Shape, one.Item = declare.TextOrList, func() declare.Inside { return item() }
-	one.Words += ", or a list"
-	one.Fill = fills(func(v *node) error {
+func takesOneOrList(one declare.ValueSpec, item func() *keyGroup, done func(v *node) error) declare.ValueSpec {
+	scalar := one.Assign
+	one.Form, one.Item = declare.FormTextOrList, func() declare.Mapping { return item() }
+	one.Description += ", or a list"
+	one.Assign = fills(func(v *node) error {
 		if _, list := v.valueNode.(*ast.SequenceNode); !list {
 			return scalar(v)
 		}

@@ -53,9 +53,9 @@ func TestHelpHoldsDemo(t *testing.T) {
 			}
 			n++
 			page, err := Help("plan", p.name)
-			if k := g.keys[i]; err != nil || !strings.Contains(strings.ReplaceAll(page, "\n", " "), k.Line()[1:min(20, len(k.Line()))]) {
+			if k := g.keys[i]; err != nil || !strings.Contains(strings.ReplaceAll(page, "\n", " "), k.HelpLine()[1:min(20, len(k.HelpLine()))]) {
 				t.Errorf("help plan %s: %v %s", p.name, err, page)
-			} else if !k.Flag && !strings.Contains(whole, "\n  "+p.name+" ") {
+			} else if !k.IsOption && !strings.Contains(whole, "\n  "+p.name+" ") {
 				t.Errorf("help plan lacks %s", p.name)
 			}
 			in, names := groupOf(g.keys[i])
@@ -187,7 +187,7 @@ func TestKeyExamples(t *testing.T) {
 	}
 	n := 0
 	for _, k := range planKeys().keysIn(nil) {
-		if k.Example == "" || k.Flag || k.path[0] == "patterns" {
+		if k.Example == "" || k.IsOption || k.path[0] == "patterns" {
 			continue
 		}
 		n++

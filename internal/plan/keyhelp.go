@@ -46,7 +46,7 @@ func Help(of string, words ...string) (string, error) {
 		if n < 0 || !slices.Equal(plain[n:], words) {
 			continue
 		}
-		same := func(f keyPath) bool { return f.Line() == k.Line() } // a pattern's, and the series' own
+		same := func(f keyPath) bool { return f.HelpLine() == k.HelpLine() } // a pattern's, and the series' own
 		if i := slices.IndexFunc(found, same); i >= 0 {
 			found[i].aliases = append(found[i].aliases, k)
 		} else {
@@ -86,7 +86,7 @@ func (g *keyGroup) keysIn(path []string) (list []keyPath) {
 	}
 	for _, q := range question.All() {
 		for _, k := range g.groupFor(q).keys {
-			if k.Flag && (q.ForRecords || q.NeedsNoRecord) && g.find(k.Name) < 0 {
+			if k.IsOption && (q.ForRecords || q.NeedsNoRecord) && g.find(k.Name) < 0 {
 				list = append(list, keyPath{Key: k, path: append(slices.Clone(path), k.Name), question: q.Name})
 			}
 		}
@@ -97,13 +97,13 @@ func (g *keyGroup) keysIn(path []string) (list []keyPath) {
 // groupOf is what is under a key, or under each of its names, or in its list; nil for
 // none.
 func groupOf(k *declare.Key) (g *keyGroup, n *nameMap) {
-	if k.Takes.Item != nil {
-		return k.Takes.Item().(*keyGroup), nil
+	if k.Value.Item != nil {
+		return k.Value.Item().(*keyGroup), nil
 	}
-	if k.Takes.In == nil {
+	if k.Value.Mapping == nil {
 		return nil, nil
 	}
-	switch in := k.Takes.In().(type) {
+	switch in := k.Value.Mapping().(type) {
 	case *keyGroup:
 		g = in
 	case *nameMap:
@@ -123,21 +123,21 @@ func (k keyPath) page(b *strings.Builder) {
 		}
 		fmt.Fprintf(b, "%s%s%s\n", strings.Join(at.path, "."), with, mustBe(at.Key))
 	}
-	help := k.Line()
-	for _, about := range []string{strings.ToUpper(help[:1]) + help[1:] + ".", k.More} {
+	help := k.HelpLine()
+	for _, about := range []string{strings.ToUpper(help[:1]) + help[1:] + ".", k.Details} {
 		about = strings.Join(strings.Fields(about), " ")
 		for line := range strings.Lines(text.WrapSoft(about, pageWidth-2)) {
 			b.WriteString("  " + strings.TrimSpace(line) + "\n")
 		}
 	}
-	fmt.Fprintf(b, "  Takes %s.\n", k.Takes.Words)
-	if k.Takes.OneOf != nil && k.Takes.OneOf[0] != "yes" {
-		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Takes.OneOf, ", "))
+	fmt.Fprintf(b, "  Takes %s.\n", k.Value.Description)
+	if k.Value.Choices != nil && k.Value.Choices[0] != "yes" {
+		fmt.Fprintf(b, "  One of %s.\n", strings.Join(k.Value.Choices, ", "))
 	}
 	if k.Default != "" {
 		fmt.Fprintf(b, "  Default: %s.\n", k.Default)
 	}
-	if k.Example != "" && !k.Flag {
+	if k.Example != "" && !k.IsOption {
 		fmt.Fprintf(b, "  Example: %s: %s\n", k.Name, k.Example)
 	}
 	if k.Merge {
@@ -181,11 +181,11 @@ const keyWidth, pageWidth = 16, 80
 // pages lists all keys: those of a plan part by part, each part with the keys inside it.
 func (g *keyGroup) pages(b *strings.Builder) {
 	parts := planSections
-	if g.keys[0].Part == "" {
+	if g.keys[0].Section == "" {
 		parts = []string{""}
 	}
 	for _, part := range parts {
-		own := &keyGroup{label: part, keys: slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return k.Part != part })}
+		own := &keyGroup{label: part, keys: slices.DeleteFunc(slices.Clone(g.keys), func(k *declare.Key) bool { return k.Section != part })}
 		if part != "" {
 			fmt.Fprintf(b, "\n%s\n", part)
 		} else {
@@ -240,7 +240,7 @@ func (g *keyGroup) page(b *strings.Builder) {
 	}
 	var options []string
 	for _, k := range g.keys {
-		if k.Flag {
+		if k.IsOption {
 			options = append(options, k.Name)
 			continue
 		}

@@ -27,7 +27,7 @@ func (n *nameMap) Keys() []*declare.Key { return nil }
 func (n *nameMap) key(string) declare.Key {
 	k := declare.Key{Name: anyName, Merge: n.valueGroup != nil}
 	if n.valueGroup != nil {
-		k.Takes.In = func() declare.Inside { return n.valueGroup() }
+		k.Value.Mapping = func() declare.Mapping { return n.valueGroup() }
 	}
 	return k
 }
@@ -59,7 +59,7 @@ func (n *nameMap) fill(v *node) error {
 }
 
 // takesNames takes names.
-func takesNames(of func() *nameMap) declare.Takes {
-	return declare.Takes{Words: "names, each with its own value", Shape: declare.AMapping, In: func() declare.Inside { return of() },
-		Fill: fills(func(v *node) error { return of().fill(v) })}
+func takesNames(of func() *nameMap) declare.ValueSpec {
+	return declare.ValueSpec{Description: "names, each with its own value", Form: declare.FormMapping, Mapping: func() declare.Mapping { return of() },
+		Assign: fills(func(v *node) error { return of().fill(v) })}
 }

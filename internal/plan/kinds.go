@@ -14,33 +14,33 @@ import (
 type valueKind[T any] = declare.Kind[T]
 
 // read is how a kind reads a value of a file.
-func read[T any](how func(v *node) (T, error)) func(declare.Value) (T, error) {
-	return func(v declare.Value) (T, error) { return how(v.(*node)) }
+func read[T any](how func(v *node) (T, error)) func(declare.Input) (T, error) {
+	return func(v declare.Input) (T, error) { return how(v.(*node)) }
 }
 
 // at does something with a value of a file and its place.
-func at[T any](k valueKind[T], do func(v *node, x T) error) declare.Takes {
-	return k.At(func(v declare.Value, x T) error { return do(v.(*node), x) })
+func at[T any](k valueKind[T], do func(v *node, x T) error) declare.ValueSpec {
+	return k.CallAt(func(v declare.Input, x T) error { return do(v.(*node), x) })
 }
 
 // fills is how what is in a file fills a field.
-func fills(do func(v *node) error) func(declare.Value) error {
-	return func(v declare.Value) error { return do(v.(*node)) }
+func fills(do func(v *node) error) func(declare.Input) error {
+	return func(v declare.Input) error { return do(v.(*node)) }
 }
 
-// Named is the key of the value.
-func (v *node) Named() string { return v.name }
+// Name is the key of the value.
+func (v *node) Name() string { return v.name }
 
 // Text is the value, if it is one text.
 func (v *node) Text() (string, error) { return v.doc.text(v.valueNode) }
 
 // Items are the values of a list.
-func (v *node) Items() ([]declare.Value, bool) {
+func (v *node) Items() ([]declare.Input, bool) {
 	seq, ok := v.valueNode.(*ast.SequenceNode)
 	if !ok {
 		return nil, false
 	}
-	list := make([]declare.Value, len(seq.Values))
+	list := make([]declare.Input, len(seq.Values))
 	for i, item := range seq.Values {
 		list[i] = rootNode(v.doc, v.name, item)
 	}
@@ -52,7 +52,7 @@ func (v *node) Wrap(err error) error { return v.doc.wrap(v.valueNode, err) }
 
 // parsedKind is a kind whose text is parsed further.
 func parsedKind[T any](words string, parse func(string) (T, error)) valueKind[T] {
-	return valueKind[T]{Words: words, Read: read(func(v *node) (x T, err error) {
+	return valueKind[T]{Description: words, Read: read(func(v *node) (x T, err error) {
 		text, err := v.doc.substituted(v.valueNode)
 		if err == nil {
 			x, err = parse(text)
@@ -63,7 +63,7 @@ func parsedKind[T any](words string, parse func(string) (T, error)) valueKind[T]
 
 // newKind makes a kind of a reader of documents.
 func newKind[T any](words string, of func(*doc, ast.Node) (T, error)) valueKind[T] {
-	return valueKind[T]{Words: words, Read: read(func(v *node) (T, error) { return of(v.doc, v.valueNode) })}
+	return valueKind[T]{Description: words, Read: read(func(v *node) (T, error) { return of(v.doc, v.valueNode) })}
 }
 
 // textAt is a text with its place.
@@ -82,7 +82,7 @@ func textsOf(list []textAt) (all []string) {
 
 // textListKind reads texts with their places.
 func textListKind(words string, of func(*doc, ast.Node) ([]string, []ast.Node, error)) valueKind[[]textAt] {
-	return valueKind[[]textAt]{Words: words, Shape: declare.SomeTexts, Read: read(func(v *node) (list []textAt, err error) {
+	return valueKind[[]textAt]{Description: words, Form: declare.FormTexts, Read: read(func(v *node) (list []textAt, err error) {
 		texts, nodes, err := of(v.doc, v.valueNode)
 		for i, text := range texts {
 			list = append(list, textAt{text, v.doc.pos(nodes[i])})
@@ -92,7 +92,7 @@ func textListKind(words string, of func(*doc, ast.Node) ([]string, []ast.Node, e
 }
 
 // nameListKind are texts without their places.
-var nameListKind = valueKind[[]string]{Words: "a text, or several: joined by commas, or a list", Shape: declare.SomeTexts,
+var nameListKind = valueKind[[]string]{Description: "a text, or several: joined by commas, or a list", Form: declare.FormTexts,
 	Read: read(func(v *node) ([]string, error) {
 		list, _, err := v.doc.texts(v.valueNode)
 		return list, err
@@ -100,7 +100,7 @@ var nameListKind = valueKind[[]string]{Words: "a text, or several: joined by com
 
 // choiceKind is a text that is one of a few; what says which.
 func choiceKind(what string, choices ...string) valueKind[string] {
-	return valueKind[string]{Words: "one of a few words", OneOf: choices, Read: read(func(v *node) (string, error) {
+	return valueKind[string]{Description: "one of a few words", Choices: choices, Read: read(func(v *node) (string, error) {
 		text, err := v.doc.text(v.valueNode)
 		for _, c := range choices {
 			if err == nil && text == c {
@@ -122,16 +122,16 @@ var (
 	calendarKind   = newKind("the name of a calendar, or names joined by +", (*doc).calendarName)
 	dayKind        = newKind("a date, such as 2027-03-31", (*doc).date)
 	summaryKind    = newKind("a text, with {names} in it", (*doc).summary)
-	nodeKind       = valueKind[*node]{Words: "a text", Read: read(func(v *node) (*node, error) { return v, nil })}
+	nodeKind       = valueKind[*node]{Description: "a text", Read: read(func(v *node) (*node, error) { return v, nil })}
 	namesKind      = textListKind("a text, or several: joined by commas, or a list", (*doc).texts)
 	conditionsKind = textListKind("a condition, or a list of them", (*doc).conditions)
-	remindersKind  = valueKind[[]schedule.Reminder]{Words: "a reminder, or a list of them", Shape: declare.SomeTexts,
+	remindersKind  = valueKind[[]schedule.Reminder]{Description: "a reminder, or a list of them", Form: declare.FormTexts,
 		Read: read(func(v *node) ([]schedule.Reminder, error) { return v.doc.reminders(v.valueNode) })}
 )
 
 // boundsKind is a number or two of them, with a unit behind it where one goes.
 func boundsKind(unit string) valueKind[schedule.Bounds] {
-	return valueKind[schedule.Bounds]{Words: "a number, or a range such as 1..2", Read: read(func(v *node) (schedule.Bounds, error) {
+	return valueKind[schedule.Bounds]{Description: "a number, or a range such as 1..2", Read: read(func(v *node) (schedule.Bounds, error) {
 		return v.doc.bounds(v.valueNode, unit)
 	})}
 }

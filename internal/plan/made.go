@@ -77,7 +77,7 @@ func (r recordReader) checkSource() error {
 			return r.positions.WrapKey(o.Name, err)
 		}
 	}
-	return r.positions.wrapOption(declare.Fit(r.question.Options, r.question.Rules...))
+	return r.positions.wrapOption(declare.CheckCombination(r.question.Options, r.question.Rules...))
 }
 
 // lookupKeys are the keys of an entry of `match`, if nothing is filled.
@@ -91,8 +91,8 @@ func lookupKeys() *keyGroup {
 
 func (l *matchEntry) group(p *Plan) *keyGroup {
 	g := &keyGroup{label: "a look-up", keys: []*declare.Key{
-		{Name: "table", Needed: true, Help: "the table to look in", Example: "sites.csv",
-			Takes: at(textKind, func(v *node, text string) error {
+		{Name: "table", Required: true, Help: "the table to look in", Example: "sites.csv",
+			Value: at(textKind, func(v *node, text string) error {
 				l.table = v.doc.resolvePath(text)
 				if _, err := os.Stat(l.table); err != nil {
 					return err
@@ -133,7 +133,7 @@ func (r recordReader) lookups(v *node) error {
 				return l.positions.WrapKey(o.Name, err)
 			}
 		}
-		if err := declare.Fit(q.Options, q.Rules...); err != nil {
+		if err := declare.CheckCombination(q.Options, q.Rules...); err != nil {
 			return l.positions.wrapOption(err)
 		}
 		r.matches = append(r.matches, l)

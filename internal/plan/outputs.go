@@ -111,14 +111,14 @@ type outputReader struct {
 // group are the keys of an output that makes q; nil if it makes nothing.
 func (o outputReader) group(q *question.Question) *keyGroup {
 	g := &keyGroup{label: "an output", groupFor: o.group, keys: []*declare.Key{
-		{Name: "file", Needed: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Takes: at(textKind, o.file)},
-		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Takes: namesKind.Then(o.setShown)},
+		{Name: "file", Required: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Value: at(textKind, o.file)},
+		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Value: namesKind.Call(o.setShown)},
 		{Name: "make", Help: "the command to run on a record, with its options beside it", Example: "due",
-			More: "Of a record: due, spread, tally, grid or match. Of the plan: wall, a year on a sheet; days, a table of days. " +
+			Details: "Of a record: due, spread, tally, grid or match. Of the plan: wall, a year on a sheet; days, a table of days. " +
 				"Without it, the output is a record's table, the dates of one series, or an agenda of several.",
-			Takes: textKind.Then(ignoreText)},
+			Value: textKind.Call(ignoreText)},
 		{Name: "per", Help: "write one file per owner or per series; `file` holds {owner} or {series}",
-			Example: "owner", Takes: choiceKind("owner or series",
+			Example: "owner", Value: choiceKind("owner or series",
 				"owner", "series").Into(&o.SplitBy)},
 		wholeKey(&o.WholeOccurrences),
 	}}
@@ -126,7 +126,7 @@ func (o outputReader) group(q *question.Question) *keyGroup {
 	g.options(o.EventForm.Options())
 	if q != nil && q.Name == "days" {
 		g.keys = append(g.keys, &declare.Key{Name: "window", Help: "the days to write", Default: "the plan's window",
-			Example: "2027", Takes: textKind.Then(o.setDays)})
+			Example: "2027", Value: textKind.Call(o.setDays)})
 	}
 	if q != nil {
 		g.keys = slices.DeleteFunc(g.keys, func(k *declare.Key) bool { // one that is for series alone can't be combined with it
@@ -142,8 +142,8 @@ func wholeKey(to *bool) *declare.Key {
 	return &declare.Key{Name: "choose",
 		Help:    "`occurrence` keeps milestones with their date, across the window's edge",
 		Default: "each date and milestone by its own day", Example: "occurrence",
-		Takes: choiceKind("occurrence: whole occurrences; without it each date is chosen by its own day",
-			"occurrence").Then(func(string) error { *to = true; return nil })}
+		Value: choiceKind("occurrence: whole occurrences; without it each date is chosen by its own day",
+			"occurrence").Call(func(string) error { *to = true; return nil })}
 }
 
 func (o outputReader) setDays(text string) error {
@@ -330,7 +330,7 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 		if err := opt.Check(p.Env); err != nil {
 			return o.positions.WrapKey(opt.Name, err)
 		}
-		if path := opt.Takes.Field; opt.Takes.File && *path != "" {
+		if path := opt.Value.Field; opt.Value.IsInputFile && *path != "" {
 			*path = o.positions[""].doc.resolvePath(*path)
 			if err := p.Files.AddInput(*path); err != nil {
 				return o.positions.WrapKey(opt.Name, err)
@@ -341,7 +341,7 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 	if o.Question != nil {
 		rules = o.Question.Rules
 	}
-	return o.positions.wrapOption(declare.Fit(options, rules...))
+	return o.positions.wrapOption(declare.CheckCombination(options, rules...))
 }
 
 // file reads the file of an output.

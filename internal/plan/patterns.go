@@ -39,14 +39,14 @@ var patternKeys = sync.OnceValue(func() *keyGroup {
 	g := &keyGroup{label: "a pattern", argsKey: "like", argsAnywhere: true, keys: []*declare.Key{
 		{Name: "takes", Help: "the parameters that a series fills in, with their defaults",
 			Example: "{lead: 5, who: needed}",
-			More: "A parameter is a number, a date or a text, or in parentheses a calendar or an owner. " +
+			Details: "A parameter is a number, a date or a text, or in parentheses a calendar or an owner. " +
 				"Use it as NAME in phrases, as {NAME} in texts, and as (NAME) in `calendar` and `owner`. " +
 				"`needed` has no default. A series whose rule differs in more than that has its own `rule`.",
-			Takes: takesNames(func() *nameMap { return paramNames })},
+			Value: takesNames(func() *nameMap { return paramNames })},
 	}}
 	for _, k := range seriesKeys().keys {
 		own := *k
-		own.Needed = false
+		own.Required = false
 		g.keys = append(g.keys, &own)
 	}
 	return g

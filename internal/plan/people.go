@@ -71,8 +71,8 @@ type ownerRef struct {
 
 func (o *Owner) group() *keyGroup {
 	return &keyGroup{label: "a person", keys: []*declare.Key{
-		{Name: "name", Help: "the name shown in calendars", Example: "Di Gull", Takes: textKind.Into(&o.Title)},
-		{Name: "mail", Help: "the e-mail address", Example: "di@skerry.example", Takes: textKind.Into(&o.Mail)},
+		{Name: "name", Help: "the name shown in calendars", Example: "Di Gull", Value: textKind.Into(&o.Title)},
+		{Name: "mail", Help: "the e-mail address", Example: "di@skerry.example", Value: textKind.Into(&o.Mail)},
 	}}
 }
 

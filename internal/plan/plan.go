@@ -418,8 +418,8 @@ func (p *Plan) readEntries(docs []*planFile) error {
 				}
 			}
 		}
-		if k.After != nil {
-			if err := p.doc.collectError(k.After()); err != nil {
+		if k.AfterRead != nil {
+			if err := p.doc.collectError(k.AfterRead()); err != nil {
 				return err
 			}
 		}

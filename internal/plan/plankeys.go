@@ -42,20 +42,20 @@ type settingsReader struct {
 func (in *settingsReader) keys() []*declare.Key {
 	p := in.p
 	list := []*declare.Key{
-		{Name: "plan", Part: sectionAbout, Needed: true, Help: "the version of the plan format", Example: "1", Takes: valueKind[string]{Words: "a number",
-			Shape: declare.ANumber, OneOf: []string{"1"}, Read: textKind.Read}.Then(in.version)},
-		{Name: "id", Part: sectionAbout, Help: "identifies the plan's events for good: letters, digits, -, . and _", Example: "crew-office",
-			Takes: textKind.Then(func(text string) error { p.ID = text; return CheckID(text) })},
-		{Name: "title", Part: sectionAbout, Help: "the plan's name, and that of its calendar files", Example: "Crew office",
-			Takes: textKind.Into(&p.Title)},
-		{Name: "zone", Part: sectionAbout, Help: "the time zone of dates with a time", Default: "local time wherever it is read", Example: "Atlantic/Faroe",
-			Takes: textKind.Then(in.zone)},
-		{Name: "organizer", Part: sectionOutputs, Help: "who sends cancellations", Takes: takesKeys(in.organizer)},
-		{Name: "strict", Part: sectionAbout, Help: "treat every warning as a failure", Default: "no", Takes: declare.Yes.Into(&p.Strict)},
+		{Name: "plan", Section: sectionAbout, Required: true, Help: "the version of the plan format", Example: "1", Value: valueKind[string]{Description: "a number",
+			Form: declare.FormNumber, Choices: []string{"1"}, Read: textKind.Read}.Call(in.version)},
+		{Name: "id", Section: sectionAbout, Help: "identifies the plan's events for good: letters, digits, -, . and _", Example: "crew-office",
+			Value: textKind.Call(func(text string) error { p.ID = text; return CheckID(text) })},
+		{Name: "title", Section: sectionAbout, Help: "the plan's name, and that of its calendar files", Example: "Crew office",
+			Value: textKind.Into(&p.Title)},
+		{Name: "zone", Section: sectionAbout, Help: "the time zone of dates with a time", Default: "local time wherever it is read", Example: "Atlantic/Faroe",
+			Value: textKind.Call(in.zone)},
+		{Name: "organizer", Section: sectionOutputs, Help: "who sends cancellations", Value: takesKeys(in.organizer)},
+		{Name: "strict", Section: sectionAbout, Help: "treat every warning as a failure", Default: "no", Value: declare.Bool.Into(&p.Strict)},
 	}
 	for _, k := range fiscalKeys {
-		list = append(list, &declare.Key{Name: k.name, Part: sectionYears, Help: k.about, Default: k.unless, Example: k.example,
-			Takes: valueKind[*node]{Words: "a text", OneOf: k.oneOf, Read: nodeKind.Read}.Then(func(v *node) error {
+		list = append(list, &declare.Key{Name: k.name, Section: sectionYears, Help: k.about, Default: k.unless, Example: k.example,
+			Value: valueKind[*node]{Description: "a text", Choices: k.oneOf, Read: nodeKind.Read}.Call(func(v *node) error {
 				in.fiscal[k.name] = v
 				return nil
 			})})
@@ -83,8 +83,8 @@ func (in *settingsReader) organizer() *keyGroup {
 		return err
 	}
 	return &keyGroup{label: "the organizer", keys: []*declare.Key{
-		{Name: "name", Help: "the name shown in calendars", Example: "Crew office", Takes: textKind.Into(&o.Name)},
-		{Name: "mail", Help: "the e-mail address", Example: "office@skerry.example", Takes: textKind.Then(mail)},
+		{Name: "name", Help: "the name shown in calendars", Example: "Crew office", Value: textKind.Into(&o.Name)},
+		{Name: "mail", Help: "the e-mail address", Example: "office@skerry.example", Value: textKind.Call(mail)},
 	}, onRead: func(*node) error {
 		if o.Mail == "" {
 			return fmt.Errorf("an organizer needs a `mail`: {name: Crew office, mail: office@skerry.example}")
@@ -120,7 +120,7 @@ func (in *settingsReader) finish() error {
 // entryKeys are the keys that depend on the settings: what depends on another stands
 // behind it.
 func (p *Plan) entryKeys() []*declare.Key {
-	add := func(what string, help string, of func() *keyGroup, do func(v *node) error) declare.Takes {
+	add := func(what string, help string, of func() *keyGroup, do func(v *node) error) declare.ValueSpec {
 		return takesNames(func() *nameMap {
 			return &nameMap{label: what, help: help, valueGroup: of, readEach: p.namedEntries(what, do)}
 		})
@@ -130,31 +130,31 @@ func (p *Plan) entryKeys() []*declare.Key {
 	record := func() *keyGroup { return recordReader{&Record{}, p}.group(nil) }
 	output := func() *keyGroup { return outputReader{&Output{}, p}.group(nil) }
 	return []*declare.Key{
-		{Name: "include", Part: sectionAbout, Help: "other files to take calendars, patterns, people, series, records and `apart` from",
-			Example: "shared/*.yaml", Takes: namesKind.Then(func([]textAt) error { return nil })},
-		{Name: "calendars", Part: sectionDays, Help: "the working calendars, by name",
-			Takes: add("calendars", "keys of a calendar, or the file that holds them", calendar, p.addCalendar),
-			After: p.buildCalendars},
-		{Name: "calendar", Part: sectionDays, Help: "the calendar used unless a series or record names its own",
-			Default: "Saturday and Sunday closed", Example: "isles", Takes: textKind.Then(p.setCalendar),
-			After: p.applyWhatIfToOwn},
-		{Name: "window", Part: sectionAbout, Help: "the time that `run` covers", Example: "2027..2028",
-			More: "A year, half, quarter, month or week (2027, 2027-H1, 2027-Q2, 2027-03, 2027-W13), a fiscal year (FY2027, FY2027-Q1), " +
-				"or from one to another, each a date, a period or a phrase (2027..2028, today..today, +1 year).", Takes: textKind.Then(p.setWindow)},
-		{Name: "patterns", Part: sectionPatterns, Help: "what several series have in common, by name",
-			Takes: add("patterns", "keys of a series, and the words that it takes", patternKeys, p.addPattern)},
-		{Name: "people", Part: sectionTasks, Help: "the people who own tasks, by name", Takes: add("people", "keys of a person", owner, p.addOwner)},
-		{Name: "series", Part: sectionDates, Help: "the series: rules with a name", Takes: add("series", "keys of a series", seriesKeys, p.addPendingSeries)},
-		{Name: "series-from", Part: sectionPatterns, Help: "tables with one series per row", Takes: listOf("a list", func() *keyGroup { return seriesFromKeys }, p.seriesFrom), After: p.readPending},
-		{Name: "records", Part: sectionTables, Help: "the records: tables with a name", Takes: add("records", "keys of a record", record, p.addRecord),
-			After: p.checkOwners},
-		{Name: "apart", Part: sectionTasks, Help: "series that must never meet on one day", Example: "[[crew-pay, fuel-duty]]",
-			Takes: declare.Takes{Words: "a list of lists", Shape: declare.SomeLists, Fill: fills(p.readSeparations)}},
-		{Name: "instead", Part: sectionDates, Help: "dates moved by hand, each with its series",
-			Takes: takesOverrides(func(v *node) error { return p.readOverrides(v, nil) }, seriesOverrideKeys)},
-		{Name: "expect", Part: sectionTasks, Help: "what must hold across all series", Takes: takesKeys(p.expectationKeys)},
-		{Name: "outputs", Part: sectionOutputs, Help: "the files that `run` writes", Takes: listOf("a list", output, p.readOutputs)},
-		{Name: "publish", Part: sectionOutputs, Help: "the calendar server to publish to", Takes: takesKeys(p.publishKeys),
-			After: p.setPublishDefaults},
+		{Name: "include", Section: sectionAbout, Help: "other files to take calendars, patterns, people, series, records and `apart` from",
+			Example: "shared/*.yaml", Value: namesKind.Call(func([]textAt) error { return nil })},
+		{Name: "calendars", Section: sectionDays, Help: "the working calendars, by name",
+			Value:     add("calendars", "keys of a calendar, or the file that holds them", calendar, p.addCalendar),
+			AfterRead: p.buildCalendars},
+		{Name: "calendar", Section: sectionDays, Help: "the calendar used unless a series or record names its own",
+			Default: "Saturday and Sunday closed", Example: "isles", Value: textKind.Call(p.setCalendar),
+			AfterRead: p.applyWhatIfToOwn},
+		{Name: "window", Section: sectionAbout, Help: "the time that `run` covers", Example: "2027..2028",
+			Details: "A year, half, quarter, month or week (2027, 2027-H1, 2027-Q2, 2027-03, 2027-W13), a fiscal year (FY2027, FY2027-Q1), " +
+				"or from one to another, each a date, a period or a phrase (2027..2028, today..today, +1 year).", Value: textKind.Call(p.setWindow)},
+		{Name: "patterns", Section: sectionPatterns, Help: "what several series have in common, by name",
+			Value: add("patterns", "keys of a series, and the words that it takes", patternKeys, p.addPattern)},
+		{Name: "people", Section: sectionTasks, Help: "the people who own tasks, by name", Value: add("people", "keys of a person", owner, p.addOwner)},
+		{Name: "series", Section: sectionDates, Help: "the series: rules with a name", Value: add("series", "keys of a series", seriesKeys, p.addPendingSeries)},
+		{Name: "series-from", Section: sectionPatterns, Help: "tables with one series per row", Value: listOf("a list", func() *keyGroup { return seriesFromKeys }, p.seriesFrom), AfterRead: p.readPending},
+		{Name: "records", Section: sectionTables, Help: "the records: tables with a name", Value: add("records", "keys of a record", record, p.addRecord),
+			AfterRead: p.checkOwners},
+		{Name: "apart", Section: sectionTasks, Help: "series that must never meet on one day", Example: "[[crew-pay, fuel-duty]]",
+			Value: declare.ValueSpec{Description: "a list of lists", Form: declare.FormTextLists, Assign: fills(p.readSeparations)}},
+		{Name: "instead", Section: sectionDates, Help: "dates moved by hand, each with its series",
+			Value: takesOverrides(func(v *node) error { return p.readOverrides(v, nil) }, seriesOverrideKeys)},
+		{Name: "expect", Section: sectionTasks, Help: "what must hold across all series", Value: takesKeys(p.expectationKeys)},
+		{Name: "outputs", Section: sectionOutputs, Help: "the files that `run` writes", Value: listOf("a list", output, p.readOutputs)},
+		{Name: "publish", Section: sectionOutputs, Help: "the calendar server to publish to", Value: takesKeys(p.publishKeys),
+			AfterRead: p.setPublishDefaults},
 	}
 }

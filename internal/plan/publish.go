@@ -28,11 +28,11 @@ func (p *Plan) publishKeys() *keyGroup {
 	}
 	return &keyGroup{label: "publishing", keys: []*declare.Key{
 		{Name: "to", Help: "the server's address", Example: "https://calendar.example/dav/",
-			Takes: textKind.Then(func(text string) error { p.Publish.Server = text; return checkAddress(text) })},
+			Value: textKind.Call(func(text string) error { p.Publish.Server = text; return checkAddress(text) })},
 		{Name: "collection", Help: "the calendar's name on the server", Default: "the plan's id", Example: "Crew office",
-			Takes: textKind.Into(&p.Publish.Collection)},
+			Value: textKind.Into(&p.Publish.Collection)},
 		{Name: "of", Help: "the series and records to publish", Default: "all that have events",
-			Example: "[crew-pay, crew-contracts]", Takes: namesKind.Then(shows)},
+			Example: "[crew-pay, crew-contracts]", Value: namesKind.Call(shows)},
 		wholeKey(&p.Publish.WholeOccurrences),
 	}}
 }

@@ -65,28 +65,28 @@ func (r recordReader) group(q *question.Question) *keyGroup {
 		return &nameMap{label: "columns", help: "a phrase", readEach: r.column}
 	}
 	g := &keyGroup{label: "a record", groupFor: r.group, keys: []*declare.Key{
-		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Takes: at(textKind, r.tableOf)},
+		{Name: "table", Help: "the table's file, relative to the plan", Example: "crew.csv", Value: at(textKind, r.tableOf)},
 		{Name: "from", Help: "instead of a table: a series, one row per date; or a record above",
-			Example: "crew-pay", Takes: at(textKind, r.readFrom)},
+			Example: "crew-pay", Value: at(textKind, r.readFrom)},
 		{Name: "make", Help: "the command to run on the record in `from`, with its options beside it", Example: "spread",
-			Takes: textKind.Then(ignoreText)},
+			Value: textKind.Call(ignoreText)},
 		{Name: "match", Help: "columns to look up in other tables, before `columns`",
-			Takes: listOf("a list", lookupKeys, r.lookups)},
-		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Takes: textKind.Into(&r.Key)},
+			Value: listOf("a list", lookupKeys, r.lookups)},
+		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Value: textKind.Into(&r.Key)},
 		{Name: "calendar", Help: "the working calendar; (site) takes each row's from column site",
-			Default: "the plan's", Example: "yard", Takes: textKind.Then(r.calendar)},
-		{Name: "columns", Help: "columns to add, each worked out by a phrase, in order", Takes: takesNames(columns)},
+			Default: "the plan's", Example: "yard", Value: textKind.Call(r.calendar)},
+		{Name: "columns", Help: "columns to add, each worked out by a phrase, in order", Value: takesNames(columns)},
 		{Name: "where", Help: "keep only the rows for which this holds", Example: "site is not blank",
-			Takes: conditionsKind.Then(func(list []textAt) error { r.Where = textsOf(list); return nil })},
+			Value: conditionsKind.Call(func(list []textAt) error { r.Where = textsOf(list); return nil })},
 		{Name: "keep", Help: "the columns that outputs and later records see; -C leaves out C",
-			Default: "all", Example: "[contract, -notice]", Takes: nameListKind.Into(&r.KeepColumns)},
-		{Name: "expect", Help: "what must hold for the rows", Takes: takesKeys(r.expectKeys)},
-		{Name: "events", Help: "the calendar events of each row", Takes: listOf("a list", func() *keyGroup { return new(RecordEvent).group() }, r.events)},
+			Default: "all", Example: "[contract, -notice]", Value: nameListKind.Into(&r.KeepColumns)},
+		{Name: "expect", Help: "what must hold for the rows", Value: takesKeys(r.expectKeys)},
+		{Name: "events", Help: "the calendar events of each row", Value: listOf("a list", func() *keyGroup { return new(RecordEvent).group() }, r.events)},
 	}}
 	if q == nil || declare.Find(q.Options, "carry") == nil {
-		g.keys = append(g.keys, &declare.Key{Name: "carry", Help: runningHelp, Example: `{balance: "amount; prior + amount"}`, Takes: takesRunning(r.addRunning)},
+		g.keys = append(g.keys, &declare.Key{Name: "carry", Help: runningHelp, Example: `{balance: "amount; prior + amount"}`, Value: takesRunning(r.addRunning)},
 			&declare.Key{Name: "per", Help: "run `carry` down the rows of each value of this column", Default: "all rows together",
-				Example: "account", Takes: textKind.Into(&r.RunningGroup)})
+				Example: "account", Value: textKind.Into(&r.RunningGroup)})
 	}
 	g.options(r.In.Options())
 	if q != nil {
@@ -153,7 +153,7 @@ func (r recordReader) column(v *node) error {
 const runningHelp = "running columns, each `FIRST; NEXT`: FIRST in the first row, then NEXT, in which prior is the value above"
 
 // takesRunning takes columns that run down, each by its name.
-func takesRunning(add func(text string) error) declare.Takes {
+func takesRunning(add func(text string) error) declare.ValueSpec {
 	return takesNames(func() *nameMap {
 		return &nameMap{label: "carry", help: "FIRST; NEXT, such as \"amount; prior + amount\"", readEach: func(v *node) error {
 			if err := CheckName(v.name); err != nil {
@@ -213,15 +213,15 @@ func (e *RecordEvent) group() *keyGroup {
 		return err
 	}
 	return &keyGroup{label: "an event of rows", keys: append([]*declare.Key{
-		{Name: "name", Needed: true, Help: "identifies the event among those of its row, for good", Example: "decide",
-			Takes: textKind.Then(name)},
-		{Name: "day", Needed: true, Help: "the event's day: a column or a phrase", Example: "ends, -3 months",
-			Takes: textKind.Then(day)},
+		{Name: "name", Required: true, Help: "identifies the event among those of its row, for good", Example: "decide",
+			Value: textKind.Call(name)},
+		{Name: "day", Required: true, Help: "the event's day: a column or a phrase", Example: "ends, -3 months",
+			Value: textKind.Call(day)},
 		{Name: "where", Help: "only the rows for which this holds have the event", Example: "ends is not blank",
-			Takes: conditionsKind.Then(func(list []textAt) error { e.Where = textsOf(list); return nil })},
+			Value: conditionsKind.Call(func(list []textAt) error { e.Where = textsOf(list); return nil })},
 		{Name: "summary", Help: "the event's text, with {columns} filled in", Default: "the names of record and event, and the key",
-			Example: `"Decide on {person}'s contract"`, Takes: summaryKind.Into(&e.Summary)},
-		{Name: "private", Help: "mark the event as private", Default: "no", Takes: declare.Yes.Into(&e.Private)},
+			Example: `"Decide on {person}'s contract"`, Value: summaryKind.Into(&e.Summary)},
+		{Name: "private", Help: "mark the event as private", Default: "no", Value: declare.Bool.Into(&e.Private)},
 	}, eventPropertyKeys(&e.EventProperties, &e.Reminders)...)}
 }
 

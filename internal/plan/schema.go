@@ -39,7 +39,7 @@ func Schema(of string) ([]byte, error) {
 var scalar = []string{"string", "number", "boolean"}
 
 // isRequired reports whether a key must be there.
-func isRequired(k *declare.Key) bool { return k.Needed }
+func isRequired(k *declare.Key) bool { return k.Required }
 
 // properties is the schema of a mapping with these keys, but for some that are left out.
 func (g *keyGroup) properties(needed func(*declare.Key) bool, without ...string) object {
@@ -69,8 +69,8 @@ func (g *keyGroup) schema() object {
 	case g.argsKey == "":
 		return g.properties(isRequired)
 	}
-	always := g.key(g.argsKey).Needed
-	with := g.properties(func(k *declare.Key) bool { return k.Name == g.argsKey || always && k.Needed })
+	always := g.key(g.argsKey).Required
+	with := g.properties(func(k *declare.Key) bool { return k.Name == g.argsKey || always && k.Required })
 	with["additionalProperties"] = object{"type": scalar}
 	if always {
 		return with
@@ -136,45 +136,45 @@ func (n *nameMap) schema() object {
 // schemaOf is the schema of what is under a key.
 func schemaOf(k *declare.Key) object {
 	o := object{}
-	switch k.Takes.Shape {
-	case declare.AMapping:
-		switch in := k.Takes.In().(type) {
+	switch k.Value.Form {
+	case declare.FormMapping:
+		switch in := k.Value.Mapping().(type) {
 		case *keyGroup:
 			o = in.anySchema()
 		case *nameMap:
 			o = in.schema()
 		}
-	case declare.AList:
-		o = k.Takes.Item().(*keyGroup).listSchema()
-	case declare.TextOrList:
-		o["anyOf"] = []object{{"type": scalar}, k.Takes.Item().(*keyGroup).listSchema()}
-	case declare.ListOrTable:
+	case declare.FormList:
+		o = k.Value.Item().(*keyGroup).listSchema()
+	case declare.FormTextOrList:
+		o["anyOf"] = []object{{"type": scalar}, k.Value.Item().(*keyGroup).listSchema()}
+	case declare.FormListOrTable:
 		table := object{"type": "object", "properties": object{"table": object{"type": scalar}},
 			"required": []string{"table"}, "additionalProperties": false}
-		o["anyOf"] = []object{k.Takes.Item().(*keyGroup).listSchema(), table}
-	case declare.SomeTexts:
+		o["anyOf"] = []object{k.Value.Item().(*keyGroup).listSchema(), table}
+	case declare.FormTexts:
 		item := object{"type": scalar}
-		if k.Takes.OneOf != nil { // several words in one text, with commas, aren't told apart
-			item = object{"enum": choices(k.Takes.OneOf)}
+		if k.Value.Choices != nil { // several words in one text, with commas, aren't told apart
+			item = object{"enum": choices(k.Value.Choices)}
 		}
 		o["anyOf"] = []object{{"type": scalar}, {"type": "array", "items": item}}
-	case declare.SomeLists:
+	case declare.FormTextLists:
 		o["type"] = "array"
 		o["items"] = object{"anyOf": []object{{"type": "string"}, {"type": "array", "items": object{"type": scalar}}}}
-	case declare.ANumber:
+	case declare.FormNumber:
 		o["type"] = "integer"
-		if k.Flag {
-			o["minimum"] = k.Takes.Least
+		if k.IsOption {
+			o["minimum"] = k.Value.Min
 		}
 	default:
 		o["type"] = scalar
 	}
-	if k.Takes.OneOf != nil && k.Takes.Shape != declare.SomeTexts {
-		o["enum"] = choices(k.Takes.OneOf)
+	if k.Value.Choices != nil && k.Value.Form != declare.FormTexts {
+		o["enum"] = choices(k.Value.Choices)
 		delete(o, "type")
 	}
 	o["description"] = describe(k)
-	if k.Flag && k.Default != "" {
+	if k.IsOption && k.Default != "" {
 		o["default"] = k.Default
 	}
 	return o
@@ -189,8 +189,8 @@ func describe(k *declare.Key) string {
 	if k.Default != "" {
 		more = append(more, "default: "+k.Default)
 	}
-	if more == nil || k.Flag {
-		return k.Line()
+	if more == nil || k.IsOption {
+		return k.HelpLine()
 	}
 	return k.Help + " (" + strings.Join(more, "; ") + ")"
 }

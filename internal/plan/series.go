@@ -58,60 +58,60 @@ var seriesKeys = sync.OnceValue(func() *keyGroup { return newSeriesIn(&Plan{}).s
 func (in *seriesReader) group() *keyGroup {
 	return &keyGroup{label: "a series", argsKey: "like", stopAtFault: true, onRead: in.finish, keys: []*declare.Key{
 		{Name: "like", Help: "the pattern that fills in the rest; the words it takes are further keys",
-			Example: "monthly-pay", Takes: textKind.Then(ignoreText)},
+			Example: "monthly-pay", Value: textKind.Call(ignoreText)},
 		{Name: "calendar", Help: "the working calendar", Default: "the plan's", Example: "isles + bank",
-			Takes: calendarKind.Then(in.calendar)},
+			Value: calendarKind.Call(in.calendar)},
 		{Name: "title", Help: "the series' name for people", Default: "its name", Example: "Crew pay day",
-			Takes: titleKind.Then(in.titled)},
+			Value: titleKind.Call(in.titled)},
 		{Name: "zone", Help: "the time zone of its times", Default: "the plan's", Example: "Atlantic/Faroe",
-			Takes: titleKind.Then(in.inZone)},
-		{Name: "rule", Needed: true, Help: "the rule of its dates, or a list of rules, one after the other",
+			Value: titleKind.Call(in.inZone)},
+		{Name: "rule", Required: true, Help: "the rule of its dates, or a list of rules, one after the other",
 			Example: "monthly on 15, last then roll preceding",
-			More:    "`yoyaku help phrases` has the language; `yoyaku why \"RULE\"` says a rule in plain words.",
-			Takes: takesOneOrList(in.watchCounting(phraseKind.Then(in.rule)),
+			Details: "`yoyaku help phrases` has the language; `yoyaku why \"RULE\"` says a rule in plain words.",
+			Value: takesOneOrList(in.watchCounting(phraseKind.Call(in.rule)),
 				func() *keyGroup { return (&ruleReader{in: in, r: schedule.EffectiveRule{Span: civil.AllDays}}).group() }, in.finishRules),
-			After: in.bindRelated},
-		{Name: "private", Help: "mark its events as private", Default: "no", Takes: declare.Yes.Into(&in.private)},
-		{Name: "todo", Help: "make its own date a to-do in calendars", Default: "no", Takes: declare.Yes.Into(&in.todo)},
-		{Name: "owner", Help: "the owner of its own date, one of `people`", Example: "di", Takes: nodeKind.Into(&in.owner)},
+			AfterRead: in.bindRelated},
+		{Name: "private", Help: "mark its events as private", Default: "no", Value: declare.Bool.Into(&in.private)},
+		{Name: "todo", Help: "make its own date a to-do in calendars", Default: "no", Value: declare.Bool.Into(&in.todo)},
+		{Name: "owner", Help: "the owner of its own date, one of `people`", Example: "di", Value: nodeKind.Into(&in.owner)},
 		{Name: "period", Merge: true, Help: "the period that each date pays or reports for",
 			Default: "from the day after the previous nominal date to the nominal date",
-			Takes:   in.watchCounting(takesKeys(func() *keyGroup { return in.period }))},
+			Value:   in.watchCounting(takesKeys(func() *keyGroup { return in.period }))},
 		{Name: "milestones", Merge: true, Help: "dates that depend on each date, in order",
 			Example: `{cut-off: "date, -5 working days", bank-file: "date, -2 working days, at 16:30"}`,
-			More: "Their phrases can use date (after it moved), nominal, previous_date, previous_nominal, next_nominal, period_start, " +
+			Details: "Their phrases can use date (after it moved), nominal, previous_date, previous_nominal, next_nominal, period_start, " +
 				"period_end, number (the place in the year), and the milestones above; OTHER.date and OTHER.MILESTONE of other series.",
-			Takes: in.watchCounting(takesNames(in.milestones))},
-		{Name: "milestones-from", Help: "a table of further milestones", Takes: in.watchCounting(takesKeys((&taskTableReader{in: in}).group))},
+			Value: in.watchCounting(takesNames(in.milestones))},
+		{Name: "milestones-from", Help: "a table of further milestones", Value: in.watchCounting(takesKeys((&taskTableReader{in: in}).group))},
 		{Name: "event", Merge: true, Help: "how its events look in calendars",
-			Takes: in.watchCounting(takesKeys(func() *keyGroup { return in.event }))},
-		{Name: "expect", Merge: true, Help: "what must hold for its dates", Takes: in.watchCounting(takesKeys(in.expectationGroup)),
-			After: in.readRuleExpectations},
+			Value: in.watchCounting(takesKeys(func() *keyGroup { return in.event }))},
+		{Name: "expect", Merge: true, Help: "what must hold for its dates", Value: in.watchCounting(takesKeys(in.expectationGroup)),
+			AfterRead: in.readRuleExpectations},
 		{Name: "instead", Help: "dates moved by hand",
-			Takes: in.watchCounting(takesOverrides(func(v *node) error { return in.p.readOverrides(v, in.series) }, overrideKeys))},
+			Value: in.watchCounting(takesOverrides(func(v *node) error { return in.p.readOverrides(v, in.series) }, overrideKeys))},
 	}}
 }
 
 func (in *seriesReader) periodKeys() *keyGroup {
-	edge := func(to *string) declare.Takes {
-		return phraseKind.Then(func(text string) error { *to = text; return in.series.SetPeriod(in.start, in.end, in.env) })
+	edge := func(to *string) declare.ValueSpec {
+		return phraseKind.Call(func(text string) error { *to = text; return in.series.SetPeriod(in.start, in.end, in.env) })
 	}
 	return &keyGroup{label: "a period", keys: []*declare.Key{
 		{Name: "start", Help: "the first day of a date's period", Example: "previous_nominal, +1 day",
-			Takes: edge(&in.start)},
-		{Name: "end", Help: "the last day of a date's period", Example: "nominal", Takes: edge(&in.end)},
+			Value: edge(&in.start)},
+		{Name: "end", Help: "the last day of a date's period", Example: "nominal", Value: edge(&in.end)},
 	}}
 }
 
 func (in *seriesReader) eventKeys() *keyGroup {
-	summary := summaryKind.Then(func(text string) (err error) {
+	summary := summaryKind.Call(func(text string) (err error) {
 		in.series.Summary, err = in.series.NewTemplate(text, in.env)
 		return err
 	})
 	return &keyGroup{label: "an event", keys: append([]*declare.Key{
 		{Name: "summary", Help: "the event's text, with {names} of the series filled in", Default: "the title",
 			Example: `"{title} for {period_start} to {period_end}"`,
-			More:    "The names are those that milestones can use, the milestones themselves, and title.", Takes: summary},
+			Details: "The names are those that milestones can use, the milestones themselves, and title.", Value: summary},
 	}, eventPropertyKeys(&in.eventProps, &in.remind)...)}
 }
 
@@ -127,9 +127,9 @@ func (in *seriesReader) expectationGroup() *keyGroup {
 }
 
 // watchCounting notes where working days are counted without a calendar.
-func (in *seriesReader) watchCounting(t declare.Takes) declare.Takes {
-	fill := t.Fill
-	t.Fill = fills(func(v *node) error {
+func (in *seriesReader) watchCounting(t declare.ValueSpec) declare.ValueSpec {
+	fill := t.Assign
+	t.Assign = fills(func(v *node) error {
 		return in.p.WatchCounting(in.name, v.pos(), func() error { return fill(v) })
 	})
 	return t
@@ -271,13 +271,13 @@ type ruleReader struct {
 func (r *ruleReader) group() *keyGroup {
 	return &keyGroup{label: "a rule in a list", onRead: r.finish, keys: []*declare.Key{
 		{Name: "from", Help: "the first nominal date of this rule", Example: "2028-07-01",
-			Takes: dayKind.Into(&r.r.Span.First)},
+			Value: dayKind.Into(&r.r.Span.First)},
 		{Name: "until", Help: "the last nominal date of this rule", Example: "2028-06-30",
-			Takes: dayKind.Into(&r.r.Span.Last)},
-		{Name: "is", Needed: true, Help: "the rule", Example: "monthly on 15, last then roll preceding",
-			Takes: phraseKind.Then(r.setRule)},
-		{Name: "expect", Help: "what must hold for its dates", Takes: declare.Takes{Words: "keys", Shape: declare.AMapping,
-			In: func() declare.Inside { return r.expects() }, Fill: fills(r.expect)}},
+			Value: dayKind.Into(&r.r.Span.Last)},
+		{Name: "is", Required: true, Help: "the rule", Example: "monthly on 15, last then roll preceding",
+			Value: phraseKind.Call(r.setRule)},
+		{Name: "expect", Help: "what must hold for its dates", Value: declare.ValueSpec{Description: "keys", Form: declare.FormMapping,
+			Mapping: func() declare.Mapping { return r.expects() }, Assign: fills(r.expect)}},
 	}}
 }
 
@@ -337,14 +337,14 @@ type milestoneReader struct {
 
 func (m *milestoneReader) group(in *seriesReader) *keyGroup {
 	return &keyGroup{label: "a milestone", textKey: "date", onRead: in.milestoneDone, stopAtFault: true, keys: []*declare.Key{
-		{Name: "date", Needed: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days",
-			Takes: phraseKind.Then(in.milestoneDate)},
+		{Name: "date", Required: true, Help: "steps from the date, or a phrase", Example: "date, -5 working days",
+			Value: phraseKind.Call(in.milestoneDate)},
 		{Name: "title", Help: "the text of its events, with {names} of the series filled in",
-			Default: "the series' title and the milestone's name", Example: `"Timesheets for {period_end}"`, Takes: nodeKind.Into(&m.title)},
-		{Name: "owner", Help: "the owner of the task, one of `people`", Example: "di", Takes: nodeKind.Into(&m.owner)},
-		{Name: "todo", Help: "make it a to-do in calendars", Default: "no", Takes: declare.Yes.Into(&m.todo)},
+			Default: "the series' title and the milestone's name", Example: `"Timesheets for {period_end}"`, Value: nodeKind.Into(&m.title)},
+		{Name: "owner", Help: "the owner of the task, one of `people`", Example: "di", Value: nodeKind.Into(&m.owner)},
+		{Name: "todo", Help: "make it a to-do in calendars", Default: "no", Value: declare.Bool.Into(&m.todo)},
 		{Name: "private", Help: "mark its events as private", Default: "as the series",
-			Takes: declare.Yes.Ref(&m.private)},
+			Value: declare.Bool.IntoOptional(&m.private)},
 	}}
 }
 
@@ -413,21 +413,21 @@ type taskTableReader struct {
 
 func (t *taskTableReader) group() *keyGroup {
 	t.columns, t.cells = nil, nil
-	column := func(key string) declare.Takes {
+	column := func(key string) declare.ValueSpec {
 		return at(titleKind, func(v *node, text string) error {
 			t.columns, t.cells = append(t.columns, textAt{text, v.pos()}), append(t.cells, key)
 			return nil
 		})
 	}
 	return &keyGroup{label: "a table of milestones", stopAtFault: true, onRead: t.finish, keys: []*declare.Key{
-		{Name: "table", Needed: true, Help: "the table, one milestone per row, in order", Example: "close-tasks.csv",
-			Takes: nodeKind.Into(&t.table)},
-		{Name: "name", Needed: true, Help: "the column with their names", Example: "task", Takes: column("name")},
-		{Name: "date", Needed: true, Help: "the column with their steps, such as `date, +2 working days`", Example: "due",
-			Takes: column("date")},
-		{Name: "owner", Help: "the column with their owners", Example: "owner", Takes: column("owner")},
-		{Name: "title", Help: "the column with the texts of their events", Example: "title", Takes: column("title")},
-		{Name: "todo", Help: "make them to-dos in calendars", Default: "no", Takes: declare.Yes.Into(&t.todo)},
+		{Name: "table", Required: true, Help: "the table, one milestone per row, in order", Example: "close-tasks.csv",
+			Value: nodeKind.Into(&t.table)},
+		{Name: "name", Required: true, Help: "the column with their names", Example: "task", Value: column("name")},
+		{Name: "date", Required: true, Help: "the column with their steps, such as `date, +2 working days`", Example: "due",
+			Value: column("date")},
+		{Name: "owner", Help: "the column with their owners", Example: "owner", Value: column("owner")},
+		{Name: "title", Help: "the column with the texts of their events", Example: "title", Value: column("title")},
+		{Name: "todo", Help: "make them to-dos in calendars", Default: "no", Value: declare.Bool.Into(&t.todo)},
 	}}
 }
 
@@ -470,14 +470,14 @@ func (d *doc) summary(v ast.Node) (text string, err error) {
 func eventPropertyKeys(look *schedule.EventProperties, to *[]schedule.Reminder) []*declare.Key {
 	return []*declare.Key{
 		{Name: "remind", Help: "reminders", Example: "[7 days before, 1 working day before at 09:00]",
-			Takes: remindersKind.Into(to)},
-		{Name: "busy", Help: "show its time as busy", Default: "no", Takes: declare.Yes.Into(&look.Busy)},
+			Value: remindersKind.Into(to)},
+		{Name: "busy", Help: "show its time as busy", Default: "no", Value: declare.Bool.Into(&look.Busy)},
 		{Name: "lasting", Help: "how long an event with a time lasts", Default: "no end", Example: "30 minutes",
-			Takes: parsedKind("a length", schedule.ParseEventDuration).Into(&look.DurationMinutes)},
+			Value: parsedKind("a length", schedule.ParseEventDuration).Into(&look.DurationMinutes)},
 		{Name: "categories", Help: "categories, instead of the series' name", Example: "[pay, crew]",
-			Takes: nameListKind.Into(&look.Categories)},
-		{Name: "location", Help: "the place", Example: "Harbour office", Takes: titleKind.Into(&look.Location)},
+			Value: nameListKind.Into(&look.Categories)},
+		{Name: "location", Help: "the place", Example: "Harbour office", Value: titleKind.Into(&look.Location)},
 		{Name: "color", Help: "a colour by its CSS name", Example: "teal",
-			Takes: parsedKind("a name", schedule.ParseColor).Into(&look.Color)},
+			Value: parsedKind("a name", schedule.ParseColor).Into(&look.Color)},
 	}
 }

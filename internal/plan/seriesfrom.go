@@ -20,10 +20,10 @@ import (
 
 // seriesFromKeys are the keys of a table of series; what they say is read row by row.
 var seriesFromKeys = &keyGroup{label: "a table of series", argsKey: "like", argsAnywhere: true, keys: []*declare.Key{
-	{Name: "table", Needed: true, Help: "the table, one series per row, with a column for each word that the pattern takes",
-		Example: "pay-groups.csv", Takes: textKind.Then(ignoreText)},
-	{Name: "like", Needed: true, Help: "the pattern", Example: "monthly-pay", Takes: textKind.Then(ignoreText)},
-	{Name: "name", Needed: true, Help: "the column with the names of the series", Example: "code", Takes: textKind.Then(ignoreText)},
+	{Name: "table", Required: true, Help: "the table, one series per row, with a column for each word that the pattern takes",
+		Example: "pay-groups.csv", Value: textKind.Call(ignoreText)},
+	{Name: "like", Required: true, Help: "the pattern", Example: "monthly-pay", Value: textKind.Call(ignoreText)},
+	{Name: "name", Required: true, Help: "the column with the names of the series", Example: "code", Value: textKind.Call(ignoreText)},
 }}
 
 // seriesFrom makes a series of each row of tables.

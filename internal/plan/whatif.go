@@ -24,10 +24,10 @@ func (w WhatIf) IsSet() bool { return len(w.Closed)+len(w.Opened) > 0 }
 // Options declares the options that fill it.
 func (w *WhatIf) Options() []*declare.Key {
 	return []*declare.Key{
-		{Name: "closed", Complete: "calendars",
-			Value: "[CALENDAR:]DAY[=NAME]", Help: "close a day or a range A..B for this answer only", Takes: declare.Text.Repeat(&w.Closed)},
-		{Name: "opened", Complete: "calendars", Value: "[CALENDAR:]DAY", Help: "open a day or a range A..B for this answer only",
-			Takes: declare.Text.Repeat(&w.Opened)},
+		{Name: "closed", Completion: "calendars",
+			Placeholder: "[CALENDAR:]DAY[=NAME]", Help: "close a day or a range A..B for this answer only", Value: declare.Text.Repeat(&w.Closed)},
+		{Name: "opened", Completion: "calendars", Placeholder: "[CALENDAR:]DAY", Help: "open a day or a range A..B for this answer only",
+			Value: declare.Text.Repeat(&w.Opened)},
 	}
 }
 

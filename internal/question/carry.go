@@ -12,9 +12,9 @@ import (
 
 // runningOption declares the columns that run down the rows.
 func runningOption(into *[]string) *declare.Key {
-	return &declare.Key{Name: "carry", Complete: "columns",
-		Value: `"NAME = FIRST; NEXT"`, Help: "add a running column NAME: FIRST in the first row, then NEXT, in\nwhich prior is the value above",
-		Takes: declare.Carried.Repeat(into)}
+	return &declare.Key{Name: "carry", Completion: "columns",
+		Placeholder: `"NAME = FIRST; NEXT"`, Help: "add a running column NAME: FIRST in the first row, then NEXT, in\nwhich prior is the value above",
+		Value: declare.RunningColumn.Repeat(into)}
 }
 
 // reportBlankRunning reports the groups in which a column that runs down became blank.

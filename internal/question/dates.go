@@ -41,12 +41,12 @@ With --as ics, a series brings its milestones along.`,
 		MinArgs: 1, MaxArgs: -1, ArgsHelp: `a rule, such as "monthly on 15, last then roll preceding", or a series of the plan`,
 		ArgsCompletion: "series", GivesEvents: true,
 		Options: append([]*declare.Key{
-			{Name: "window", Help: "list the dates in `SPAN`: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1 or A..B", Takes: declare.Span.Into(&q.window)},
+			{Name: "window", Help: "list the dates in `SPAN`: 2027, 2027-Q2, 2027-03, 2027-W13,\nFY2027, FY2027-Q1 or A..B", Value: declare.Span.Into(&q.window)},
 			{Name: "count", Help: "list at most `N` dates, from today unless --window is given",
-				Takes: declare.Number(1, 0).Into(&q.count)},
-			{Name: "add", Value: `"NAME = PHRASE"`, Help: "add a column NAME, worked out from date, nominal and so on", Takes: declare.Text.Repeat(&q.adds)},
+				Value: declare.Number(1, 0).Into(&q.count)},
+			{Name: "add", Placeholder: `"NAME = PHRASE"`, Help: "add a column NAME, worked out from date, nominal and so on", Value: declare.Text.Repeat(&q.adds)},
 			{Name: "counts", Help: "count the dates of each `year` instead of listing them, by nominal\nand by moved date",
-				Takes: declare.Choice("year").Into(&q.counts), Not: []string{"add", "count", "remind"}},
+				Value: declare.Choice("year").Into(&q.counts), Conflicts: []string{"add", "count", "remind"}},
 			reminderOption(&q.remind),
 		}, q.form.Options()...),
 		Answer: q.answer,
@@ -178,7 +178,7 @@ func (q *datesQuestion) setBounds(j *Job, l *dateListing) (err error) {
 	case q.counts != "":
 		for _, s := range l.series {
 			if s.Endless() {
-				return declare.Lacks("window", fmt.Sprintf("%q has no end; give the years to count, such as --window 2027..2030", s.RuleText))
+				return declare.MissingError("window", fmt.Sprintf("%q has no end; give the years to count, such as --window 2027..2030", s.RuleText))
 			}
 		}
 	case q.count == 0:

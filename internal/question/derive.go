@@ -36,17 +36,17 @@ balance.`,
   yoyaku derive berth-leases.csv --read-dates dmy --add "since = days from begins to today"`,
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as crew-contracts.csv", TakesTable: true, GivesEvents: true,
 		Options: []*declare.Key{
-			{Name: "add", Complete: "columns",
-				Value: `"NAME = PHRASE"`, Help: "add a column, or those of @FILE, one a line", Takes: declare.Text.Repeat(&q.adds)},
-			{Name: "reasons", Help: "add a column NAME_reason beside each: why it moved", Takes: declare.Yes.Into(&q.reasons)},
+			{Name: "add", Completion: "columns",
+				Placeholder: `"NAME = PHRASE"`, Help: "add a column, or those of @FILE, one a line", Value: declare.Text.Repeat(&q.adds)},
+			{Name: "reasons", Help: "add a column NAME_reason beside each: why it moved", Value: declare.Bool.Into(&q.reasons)},
 			runningOption(&q.carry),
-			{Name: "per", With: []string{"carry"}, Complete: "columns",
-				Help: "run --carry down the rows of each value of column `COL`", Takes: declare.Column.Into(&q.per)},
-			{Name: "event-day", Complete: "columns",
-				Help: "put each row's event on the day in column `COL`; needs --as ics", Takes: declare.Column.Into(&q.day)},
-			{Name: "event-text", Help: "write `TEXT` as the event's summary, with {columns} in it", Takes: declare.Text.Into(&q.text)},
-			{Name: "key", Complete: "columns", Help: "identify each row's event by column `COL` for good",
-				Takes: declare.Column.Into(&q.key)},
+			{Name: "per", Requires: []string{"carry"}, Completion: "columns",
+				Help: "run --carry down the rows of each value of column `COL`", Value: declare.Column.Into(&q.per)},
+			{Name: "event-day", Completion: "columns",
+				Help: "put each row's event on the day in column `COL`; needs --as ics", Value: declare.Column.Into(&q.day)},
+			{Name: "event-text", Help: "write `TEXT` as the event's summary, with {columns} in it", Value: declare.Text.Into(&q.text)},
+			{Name: "key", Completion: "columns", Help: "identify each row's event by column `COL` for good",
+				Value: declare.Column.Into(&q.key)},
 			reminderOption(&q.remind),
 			q.form.Options()[0], // what rows are doesn't recur
 		},
@@ -114,7 +114,7 @@ func readAdds(j *Job, adds []string) (list []string, err error) {
 func (q *deriveQuestion) events(j *Job, t *Table, to Events) error {
 	for _, o := range []struct{ name, value string }{{"event-day", q.day}, {"event-text", q.text}, {"key", q.key}} {
 		if o.value == "" {
-			return declare.Lacks(o.name, "events of rows need event-day, event-text and key")
+			return declare.MissingError(o.name, "events of rows need event-day, event-text and key")
 		}
 	}
 	stem := strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))

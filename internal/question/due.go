@@ -34,14 +34,14 @@ anniversaries: birthdays, years of service.`,
   yoyaku due crew.csv --date "birthday = born" --date "service = joined" --yearly --within "7 days"`,
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as crew-contracts.csv", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
-			{Name: "date", Needed: true, Example: "ends", Complete: "columns",
-				Value: `"[LABEL =] PHRASE"`, Help: "watch this date, a column or steps from one; may be repeated", Takes: declare.NamedPhrase.Repeat(&q.dates)},
-			{Name: "within", Not: []string{"window"}, Help: "list what falls in the next `STRETCH`, such as \"90 days\"",
-				Takes: declare.Amount.Into(&q.within)},
-			{Name: "window", Help: "list what falls in `SPAN`, such as 2027-Q1", Takes: declare.Span.Into(&q.window)},
-			{Name: "bands", Default: "30,60,90", Value: "DAYS", Help: "sort the dates into bands that end at these numbers of days;\nnegative ones are for overdue dates, such as -90,-60,-30", Takes: declare.Days.List(&q.bands)},
-			{Name: "yearly", Help: "watch the anniversaries instead, and add the column years", Takes: declare.Yes.Into(&q.yearly)},
-			{Name: "upcoming", Help: "leave out overdue dates", Takes: declare.Yes.Into(&q.upcoming)},
+			{Name: "date", Required: true, Example: "ends", Completion: "columns",
+				Placeholder: `"[LABEL =] PHRASE"`, Help: "watch this date, a column or steps from one; may be repeated", Value: declare.NamedPhrase.Repeat(&q.dates)},
+			{Name: "within", Conflicts: []string{"window"}, Help: "list what falls in the next `STRETCH`, such as \"90 days\"",
+				Value: declare.Amount.Into(&q.within)},
+			{Name: "window", Help: "list what falls in `SPAN`, such as 2027-Q1", Value: declare.Span.Into(&q.window)},
+			{Name: "bands", Default: "30,60,90", Placeholder: "DAYS", Help: "sort the dates into bands that end at these numbers of days;\nnegative ones are for overdue dates, such as -90,-60,-30", Value: declare.Days.List(&q.bands)},
+			{Name: "yearly", Help: "watch the anniversaries instead, and add the column years", Value: declare.Bool.Into(&q.yearly)},
+			{Name: "upcoming", Help: "leave out overdue dates", Value: declare.Bool.Into(&q.upcoming)},
 		},
 		Answer: q.answer,
 	}
@@ -52,7 +52,7 @@ func (q *dueQuestion) span(j *Job) (civil.Span, error) {
 	if q.within == "" {
 		return j.parseWindow("window", q.window)
 	}
-	last, err := declare.Ahead(q.within, j.Env)
+	last, err := declare.ParseAhead(q.within, j.Env)
 	return civil.Span{First: civil.Min, Last: last}, rows.WrapOption("within", err)
 }
 

@@ -72,7 +72,7 @@ func example(t *testing.T, line string) string {
 		}
 		value := "yes"
 		for _, o := range all {
-			if o.Name == name && !o.Takes.YesNo() {
+			if o.Name == name && !o.Value.IsBool() {
 				value = ""
 			}
 		}

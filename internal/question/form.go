@@ -14,9 +14,9 @@ type EventForm struct{ Todo, RRule bool }
 // Options declares the options of the form.
 func (f *EventForm) Options() []*declare.Key {
 	return []*declare.Key{
-		{Name: "todo", Help: "write to-dos instead of events; needs --as ics", Takes: declare.Yes.Into(&f.Todo)},
+		{Name: "todo", Help: "write to-dos instead of events; needs --as ics", Value: declare.Bool.Into(&f.Todo)},
 		{Name: "rrule", Help: "write one recurring event per series if that is exact; needs\n--as ics",
-			Takes: declare.Yes.Into(&f.RRule)},
+			Value: declare.Bool.Into(&f.RRule)},
 	}
 }
 

@@ -32,12 +32,12 @@ without dates stays empty.`,
     --window 2027-06 --mark course`,
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as absences.csv", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
-			{Name: "name", Needed: true, Example: "person", Complete: "columns", Help: "take the names from column `COL`", Takes: declare.Column.Into(&q.name)},
-			{Name: "start", Needed: true, Example: "first", Complete: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Takes: declare.Phrase.Into(&q.start)},
-			{Name: "end", Needed: true, Example: "last", Complete: "columns", Help: "the last day of each range, as `PHRASE`", Takes: declare.Phrase.Into(&q.end)},
-			{Name: "window", Needed: true, Example: "2027-06", Help: "show the days of `SPAN`, such as 2027-06", Takes: declare.Span.Into(&q.window)},
-			{Name: "mark", Complete: "columns", Help: "mark booked days with `PHRASE`, such as a column (default: x)", Takes: declare.Phrase.Into(&q.mark)},
-			{Name: "every-day", Help: "also mark closed days", Takes: declare.Yes.Into(&q.everyDay)},
+			{Name: "name", Required: true, Example: "person", Completion: "columns", Help: "take the names from column `COL`", Value: declare.Column.Into(&q.name)},
+			{Name: "start", Required: true, Example: "first", Completion: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Value: declare.Phrase.Into(&q.start)},
+			{Name: "end", Required: true, Example: "last", Completion: "columns", Help: "the last day of each range, as `PHRASE`", Value: declare.Phrase.Into(&q.end)},
+			{Name: "window", Required: true, Example: "2027-06", Help: "show the days of `SPAN`, such as 2027-06", Value: declare.Span.Into(&q.window)},
+			{Name: "mark", Completion: "columns", Help: "mark booked days with `PHRASE`, such as a column (default: x)", Value: declare.Phrase.Into(&q.mark)},
+			{Name: "every-day", Help: "also mark closed days", Value: declare.Bool.Into(&q.everyDay)},
 			openThrough(&q.openThrough),
 		},
 		Answer: q.answer,
@@ -112,7 +112,7 @@ func (q *gridQuestion) answer(j *Job) error {
 	ranges.report(j)
 	j.needCalendar()
 	j.Env.Calendar.RecordQuery(window.First, window.Last)
-	if draw := rows.ShowsOf(j.Sink).Grid; draw != nil && len(j.result.Columns)+len(j.result.Sort) == 0 {
+	if draw := rows.DisplayOf(j.Sink).DrawGrid; draw != nil && len(j.result.Columns)+len(j.result.Sort) == 0 {
 		return draw(g)
 	}
 	total := j.totalsPut()

@@ -26,7 +26,7 @@ the calendars you can use: the plan's, then the built-in public ones.`,
   yoyaku holidays isles --window 2027
   yoyaku holidays "isles + bank" --window 2027..2028`,
 		MinArgs: 0, MaxArgs: 1, ArgsCompletion: "calendars",
-		Options: []*declare.Key{{Name: "window", Help: "list the days in `SPAN` (default: this year)", Takes: declare.Span.Into(&q.window)}},
+		Options: []*declare.Key{{Name: "window", Help: "list the days in `SPAN` (default: this year)", Value: declare.Span.Into(&q.window)}},
 		Answer:  q.answer,
 	}
 }

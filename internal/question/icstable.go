@@ -19,7 +19,7 @@ func (j *Job) calendarFile(name string) (*MemTable, error) {
 	r := &readQuestion{table: name}
 	hint := fmt.Sprintf("list it for a window first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Question.Name)
 	if o := declare.Find(j.Question.Options, "window"); o != nil {
-		r.window, hint = *o.Takes.Field, ""
+		r.window, hint = *o.Value.Field, ""
 	}
 	sub := &Job{Workspace: j.Workspace, Args: []string{name}, Sink: made, Question: &Question{Name: "read", Answer: r.answer}}
 	err := sub.Answer()

@@ -27,15 +27,15 @@ type Shape struct {
 // Options declares the options of a result.
 func (s *Shape) Options() []*declare.Key {
 	return []*declare.Key{
-		{Name: "where", Complete: "columns", Help: "keep the rows for which `CONDITION` holds; may be repeated",
-			Takes: declare.Condition.Repeat(&s.Where)},
-		{Name: "sort", Complete: "columns",
-			Value: "COLUMNS", Help: "sort by these columns, such as unit,-days; - puts the largest\nfirst", Takes: declare.Column.List(&s.Sort)},
-		{Name: "columns", Complete: "columns",
-			Value: "COLUMNS", Help: "write only these columns; - in front leaves one out", Takes: declare.Column.List(&s.Columns)},
-		{Name: "title", Help: "put the title `TEXT` above the table", Takes: declare.Text.Into(&s.Title)},
-		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Takes: declare.Layout.Into(&s.ShowDates)},
-		{Name: "spreadsheet-safe", Help: "mark text that a spreadsheet would run as a formula", Takes: declare.Yes.Into(&s.Safe)},
+		{Name: "where", Completion: "columns", Help: "keep the rows for which `CONDITION` holds; may be repeated",
+			Value: declare.Condition.Repeat(&s.Where)},
+		{Name: "sort", Completion: "columns",
+			Placeholder: "COLUMNS", Help: "sort by these columns, such as unit,-days; - puts the largest\nfirst", Value: declare.Column.List(&s.Sort)},
+		{Name: "columns", Completion: "columns",
+			Placeholder: "COLUMNS", Help: "write only these columns; - in front leaves one out", Value: declare.Column.List(&s.Columns)},
+		{Name: "title", Help: "put the title `TEXT` above the table", Value: declare.Text.Into(&s.Title)},
+		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Value: declare.Layout.Into(&s.ShowDates)},
+		{Name: "spreadsheet-safe", Help: "mark text that a spreadsheet would run as a formula", Value: declare.Bool.Into(&s.Safe)},
 	}
 }
 
@@ -73,13 +73,13 @@ func (j *Job) Answer() error {
 		}
 	}()
 	for _, o := range j.Question.Options {
-		if o.Takes.File && len(j.Args) > 1 && !o.Given() { // which a command is told by its arguments
+		if o.Value.IsInputFile && len(j.Args) > 1 && !o.IsSet() { // which a command is told by its arguments
 			if err := o.Set(j.Args[1]); err != nil {
 				return err
 			}
 		}
 	}
-	if err := declare.Fit(j.Question.Options, j.Question.Rules...); err != nil {
+	if err := declare.CheckCombination(j.Question.Options, j.Question.Rules...); err != nil {
 		return err
 	}
 	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, Sink: j.Sink, Count: j.Count}
@@ -116,7 +116,7 @@ func (j *Job) Answer() error {
 
 // isSingleTable reports whether the question is of one table.
 func (j *Job) isSingleTable() bool {
-	return !slices.ContainsFunc(j.Question.Options, func(o *declare.Key) bool { return o.Takes.File })
+	return !slices.ContainsFunc(j.Question.Options, func(o *declare.Key) bool { return o.Value.IsInputFile })
 }
 
 // openTable opens the table that is asked, with the columns that a record adds.
@@ -186,7 +186,7 @@ func (j *Job) prepareRead(head []string) error {
 			return err
 		}
 	}
-	if named := rows.ShowsOf(j.Sink).Named; named != nil {
+	if named := rows.DisplayOf(j.Sink).KeepNames; named != nil {
 		var names []string
 		for _, t := range j.opened {
 			from := 0

@@ -38,10 +38,10 @@ its days and working days and, with --count, how many dates of a series fall in 
   yoyaku periods 2027 --by month --count deckhand-pay --where "deckhand_pay = 3"`,
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a stretch of time, such as 2027 or 2027-Q1",
 		Options: []*declare.Key{
-			{Name: "by", Needed: true, Example: "month", Complete: "series",
-				Help: "list the periods of `PERIOD`: week, month, quarter, half-year,\nyear, fiscal-month, fiscal-quarter, fiscal-year, a series of\nthe plan, or a rule", Takes: declare.Text.Into(&q.by)},
-			{Name: "count", Complete: "series",
-				Value: `"[NAME =] RULE"`, Help: "count in each period the dates of a rule, or of these series", Takes: declare.Text.Repeat(&q.count)},
+			{Name: "by", Required: true, Example: "month", Completion: "series",
+				Help: "list the periods of `PERIOD`: week, month, quarter, half-year,\nyear, fiscal-month, fiscal-quarter, fiscal-year, a series of\nthe plan, or a rule", Value: declare.Text.Into(&q.by)},
+			{Name: "count", Completion: "series",
+				Placeholder: `"[NAME =] RULE"`, Help: "count in each period the dates of a rule, or of these series", Value: declare.Text.Repeat(&q.count)},
 		},
 		Answer: q.answer,
 	}

@@ -183,19 +183,19 @@ func TestDeclarations(t *testing.T) {
 			q.MaxArgs, q.ArgsCompletion, q.ArgsHelp, q.TakesTable, q.ForRecords, q.IsSingleValue, q.NeedsNoRecord, q.TakesPlanFile, q.IsDrawing, q.GivesEvents, q.IgnoresPlan)
 		for _, o := range append(append(q.Options, in.Options()...), shape.Options()...) {
 			o.Reset()
-			fmt.Fprintf(&declared, "  %s: %s, of %v, default %q, needed %v, several %v, least %d, with %v not %v, %s\n", o.Name, o.Takes.Words, o.Takes.OneOf, o.Default, o.Needed,
-				o.Takes.Many, o.Takes.Least, o.With, o.Not, o.Complete)
+			fmt.Fprintf(&declared, "  %s: %s, of %v, default %q, needed %v, several %v, least %d, with %v not %v, %s\n", o.Name, o.Value.Description, o.Value.Choices, o.Default, o.Required,
+				o.Value.Repeatable, o.Value.Min, o.Requires, o.Conflicts, o.Completion)
 			switch {
 			case seen[o.Name]:
 				t.Errorf("%s: %s is declared twice", q.Name, o.Name)
-			case !o.Takes.YesNo() && (strings.Count(o.Help, "`") == 2) == (o.Value != ""), o.Describe() == "":
+			case !o.Value.IsBool() && (strings.Count(o.Help, "`") == 2) == (o.Placeholder != ""), o.Describe() == "":
 				t.Errorf("%s: the help of %s has no word for the value", q.Name, o.Name)
 			}
 			seen[o.Name] = true
-			if err := o.Check(p.Env); err != nil && !o.Needed {
+			if err := o.Check(p.Env); err != nil && !o.Required {
 				t.Errorf("%s: %v", q.Name, err)
 			}
-			if o.Takes.Many && o.Default != "" {
+			if o.Value.Repeatable && o.Default != "" {
 				if err := o.Set("7"); err != nil {
 					t.Errorf("%s: %s: %v", q.Name, o.Name, err)
 				}

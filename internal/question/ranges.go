@@ -13,7 +13,7 @@ import (
 // openThrough declares the option that says how far open ranges run.
 func openThrough(into *string) *declare.Key {
 	return &declare.Key{Name: "open-through",
-		Help: "end open ranges on `DATE`, or on the window's last day with\nwindow (default: today)", Takes: declare.Text.Into(into)}
+		Help: "end open ranges on `DATE`, or on the window's last day with\nwindow (default: today)", Value: declare.Text.Into(into)}
 }
 
 // rowRanges takes the range of each row from two phrases, and counts the open ones.
@@ -48,7 +48,7 @@ func (j *Job) openThroughDay(text string, window civil.Span) (civil.Date, error)
 		return j.Env.Today, nil
 	case "window":
 		if window.Last == civil.Max {
-			return civil.None, declare.Lacks("window", "open ranges run through its end")
+			return civil.None, declare.MissingError("window", "open ranges run through its end")
 		}
 		return window.Last, nil
 	}

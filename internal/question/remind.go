@@ -10,7 +10,7 @@ import (
 
 // reminderOption declares the option of reminders.
 func reminderOption(into *[]string) *declare.Key {
-	return &declare.Key{Name: "remind", Help: "remind people `WHEN`: \"7 days before\", \"1 working day before\nat 09:00\"; needs --as ics", Takes: declare.Text.Repeat(into)}
+	return &declare.Key{Name: "remind", Help: "remind people `WHEN`: \"7 days before\", \"1 working day before\nat 09:00\"; needs --as ics", Value: declare.Text.Repeat(into)}
 }
 
 func parseReminders(texts []string) (list []schedule.Reminder, err error) {

@@ -31,22 +31,22 @@ type TableOptions struct {
 // Options declares the options of tables in.
 func (t *TableOptions) Options() []*declare.Key {
 	return []*declare.Key{
-		{Name: "sheet", Help: "read the workbook's sheet `NAME` (default: the first visible one)", Takes: declare.Text.Into(&t.Sheet)},
-		{Name: "encoding", Help: "read text in encoding `NAME`, such as windows-1252 (default:\nUTF-8, or what the file declares)", Takes: declare.Text.Into(&t.Encoding)},
+		{Name: "sheet", Help: "read the workbook's sheet `NAME` (default: the first visible one)", Value: declare.Text.Into(&t.Sheet)},
+		{Name: "encoding", Help: "read text in encoding `NAME`, such as windows-1252 (default:\nUTF-8, or what the file declares)", Value: declare.Text.Into(&t.Encoding)},
 		{Name: "header-row", Default: "1", Help: "take the column names from line `N`",
-			Takes: declare.Number(1, 0).Into(&t.HeaderRow)},
-		{Name: "read-dates", Value: "[COL=]FORM", Help: "read dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; several joined by |",
-			Takes: declare.Text.Repeat(&t.ReadDates)},
-		{Name: "read-numbers", Value: "[COL=]EXAMPLE", Help: "read numbers written like EXAMPLE, such as \"1.234,56\"",
-			Takes: declare.Text.Repeat(&t.ReadNumbers)},
-		{Name: "join-dates", Value: "NAME=Y,M,D", Help: "make one date NAME of a year, a month and a day column", Takes: declare.Text.Repeat(&t.DateJoins)},
-		{Name: "open-words", Value: "WORDS", Help: "read these words as an open range, such as present,ongoing", Takes: declare.Text.List(&t.BlankWords)},
-		{Name: "repair", Help: "tidy up a messy table: number missing and repeated headings,\ndrop blank columns at the right, fill short rows with blanks", Takes: declare.Yes.Into(&t.Repair)},
-		{Name: "fill-down", Complete: "columns",
-			Value: "COLUMNS", Help: "fill blank cells of these columns from the cell above", Takes: declare.Column.List(&t.Fill)},
-		{Name: "rename", Value: "NEW=OLD", Help: "rename columns; several joined by commas", Takes: declare.Text.List(&t.Renames)},
-		{Name: "bad-rows", Default: "stop", Help: "what to do with bad rows: `MODE` is stop, blank or aside=FILE", Takes: declare.Text.Into(&t.BadRows)},
-		{Name: "keep-text", Help: "leave declared date columns as written in the table", Takes: declare.Yes.Into(&t.KeepText)},
+			Value: declare.Number(1, 0).Into(&t.HeaderRow)},
+		{Name: "read-dates", Placeholder: "[COL=]FORM", Help: "read dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; several joined by |",
+			Value: declare.Text.Repeat(&t.ReadDates)},
+		{Name: "read-numbers", Placeholder: "[COL=]EXAMPLE", Help: "read numbers written like EXAMPLE, such as \"1.234,56\"",
+			Value: declare.Text.Repeat(&t.ReadNumbers)},
+		{Name: "join-dates", Placeholder: "NAME=Y,M,D", Help: "make one date NAME of a year, a month and a day column", Value: declare.Text.Repeat(&t.DateJoins)},
+		{Name: "open-words", Placeholder: "WORDS", Help: "read these words as an open range, such as present,ongoing", Value: declare.Text.List(&t.BlankWords)},
+		{Name: "repair", Help: "tidy up a messy table: number missing and repeated headings,\ndrop blank columns at the right, fill short rows with blanks", Value: declare.Bool.Into(&t.Repair)},
+		{Name: "fill-down", Completion: "columns",
+			Placeholder: "COLUMNS", Help: "fill blank cells of these columns from the cell above", Value: declare.Column.List(&t.Fill)},
+		{Name: "rename", Placeholder: "NEW=OLD", Help: "rename columns; several joined by commas", Value: declare.Text.List(&t.Renames)},
+		{Name: "bad-rows", Default: "stop", Help: "what to do with bad rows: `MODE` is stop, blank or aside=FILE", Value: declare.Text.Into(&t.BadRows)},
+		{Name: "keep-text", Help: "leave declared date columns as written in the table", Value: declare.Bool.Into(&t.KeepText)},
 	}
 }
 

@@ -24,7 +24,7 @@ func newValue() *Question {
   yoyaku value "working days from 2027-03-01 to 2027-03-31 using target"`,
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: `a phrase, such as "today, +3 months"`, IsSingleValue: true,
 		Options: []*declare.Key{{Name: "base", Help: "start leading steps from `DATE` (default: today)",
-			Takes: declare.Date.Into(&q.base)}},
+			Value: declare.Date.Into(&q.base)}},
 		Answer: func(j *Job) error {
 			prog, from, err := compileFromBase(j, j.Args[0], q.base)
 			if err != nil {

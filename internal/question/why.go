@@ -35,7 +35,7 @@ its place such as #12) and a column, explain how that cell came about.`,
   yoyaku why crew-contracts C-103 notice`,
 		MinArgs: 1, MaxArgs: 3, ArgsHelp: "a phrase, a series of the plan and a date, or a record, a row and a column",
 		ArgsCompletion: "series",
-		Options:        []*declare.Key{{Name: "base", Help: "start steps from `DATE`", Takes: declare.Date.Into(&q.base)}},
+		Options:        []*declare.Key{{Name: "base", Help: "start steps from `DATE`", Value: declare.Date.Into(&q.base)}},
 		Answer:         q.answer,
 	}
 }

@@ -72,12 +72,12 @@ func TestDrawn(t *testing.T) {
 					err = s.Header(columns)
 				}
 				for i, row := range table {
-					shows := rows.ShowsOf(s)
-					if shows.Mark != nil {
-						shows.Mark(i == 1)
+					shows := rows.DisplayOf(s)
+					if shows.Highlight != nil {
+						shows.Highlight(i == 1)
 					}
-					if shows.Total != nil && i == 2 {
-						shows.Total()
+					if shows.NextIsTotals != nil && i == 2 {
+						shows.NextIsTotals()
 					}
 					if err == nil {
 						err = s.Row(row)

@@ -141,8 +141,8 @@ func mapSink(s rows.Sink, head func(string) string, cell func(eval.Value) eval.V
 	return &mappedSink{Sink: s, head: head, cell: cell}
 }
 
-// Shows gives on what the sink shows.
-func (w *mappedSink) Shows() rows.Shows { return rows.ShowsOf(w.Sink) }
+// Display gives on what the sink shows.
+func (w *mappedSink) Display() rows.Display { return rows.DisplayOf(w.Sink) }
 
 // Header implements rows.Sink.
 func (w *mappedSink) Header(columns []string) error {

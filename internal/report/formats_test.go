@@ -42,7 +42,7 @@ func TestFormats(t *testing.T) {
 		if !strings.Contains(b.String(), c[2]) {
 			t.Errorf("%s %s:\n%s, want\n%s", c[0], c[1], b.String(), c[2])
 		}
-		if draws := rows.ShowsOf(s).Grid != nil; draws != (c[0] == "table" || c[0] == "html" || c[0] == "xlsx") {
+		if draws := rows.DisplayOf(s).DrawGrid != nil; draws != (c[0] == "table" || c[0] == "html" || c[0] == "xlsx") {
 			t.Errorf("%s %s draws grids: %v", c[0], c[1], draws)
 		}
 	}

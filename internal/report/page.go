@@ -24,9 +24,9 @@ type bufferedTable struct {
 	highlighted  []bool // rows that stand out
 }
 
-// Shows says that rows can stand out.
-func (h *bufferedTable) Shows() rows.Shows {
-	return rows.Shows{Mark: func(on bool) { h.highlighting = on }}
+// Display says that rows can stand out.
+func (h *bufferedTable) Display() rows.Display {
+	return rows.Display{Highlight: func(on bool) { h.highlighting = on }}
 }
 
 func (h *bufferedTable) Header(columns []string) error {
@@ -107,13 +107,13 @@ type htmlSink struct {
 	bandColumn   int  // the column of bands; -1 for none
 }
 
-// Shows says what a page shows beside rows.
-func (s *htmlSink) Shows() rows.Shows {
-	return rows.Shows{
-		Mark:  func(on bool) { s.highlighting = on },
-		Total: func() { s.nextIsTotals = true },
-		Named: func(columns []string) { s.verbatim = columns },
-		Grid:  func(g *rows.Grid) error { return GridPage(s.w, g, s.title) },
+// Display says what a page shows beside rows.
+func (s *htmlSink) Display() rows.Display {
+	return rows.Display{
+		Highlight:    func(on bool) { s.highlighting = on },
+		NextIsTotals: func() { s.nextIsTotals = true },
+		KeepNames:    func(columns []string) { s.verbatim = columns },
+		DrawGrid:     func(g *rows.Grid) error { return GridPage(s.w, g, s.title) },
 	}
 }
 

@@ -30,11 +30,11 @@ type tableSink struct {
 	groupStarts  map[int]bool // rows that begin a block, but for the first
 }
 
-// Shows says what the table shows beside rows.
-func (s *tableSink) Shows() rows.Shows {
-	return rows.Shows{
-		Mark: func(on bool) { s.highlighting = on },
-		Grid: func(g *rows.Grid) error { return DrawGrid(s.w, g, s.Options) },
+// Display says what the table shows beside rows.
+func (s *tableSink) Display() rows.Display {
+	return rows.Display{
+		Highlight: func(on bool) { s.highlighting = on },
+		DrawGrid:  func(g *rows.Grid) error { return DrawGrid(s.w, g, s.Options) },
 	}
 }
 

@@ -396,11 +396,15 @@ func TestTotals(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	shows := rows.ShowsOf(x)
+	shows := rows.DisplayOf(x)
 	price := eval.FromUnits(1250, 2)
 	for _, step := range []func() error{func() error { return x.Header([]string{"a", "b"}) }, func() error { return x.Row([]eval.Value{eval.Str("x"), price}) },
-		func() error { shows.Mark(true); return x.Row([]eval.Value{eval.Str("y"), price}) },
-		func() error { shows.Mark(false); shows.Total(); return x.Row([]eval.Value{eval.Str("total"), price}) }, x.Close} {
+		func() error { shows.Highlight(true); return x.Row([]eval.Value{eval.Str("y"), price}) },
+		func() error {
+			shows.Highlight(false)
+			shows.NextIsTotals()
+			return x.Row([]eval.Value{eval.Str("total"), price})
+		}, x.Close} {
 		if err := step(); err != nil {
 			t.Fatal(err)
 		}

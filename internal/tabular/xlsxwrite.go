@@ -65,12 +65,12 @@ func NewXLSX(w io.Writer, c BookProperties) (rows.Sink, error) {
 	return x, err
 }
 
-// Shows says what a workbook shows beside rows.
-func (x *xlsxSink) Shows() rows.Shows {
-	return rows.Shows{
-		Mark:  func(on bool) { x.highlighting = on },
-		Total: func() { x.nextIsTotals = true },
-		Grid:  func(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) },
+// Display says what a workbook shows beside rows.
+func (x *xlsxSink) Display() rows.Display {
+	return rows.Display{
+		Highlight:    func(on bool) { x.highlighting = on },
+		NextIsTotals: func() { x.nextIsTotals = true },
+		DrawGrid:     func(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) },
 	}
 }
 

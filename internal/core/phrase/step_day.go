@@ -246,18 +246,18 @@ func (s *Seek) write(p *printer) {
 }
 
 func (i *InYear) calendarUse() (*Using, bool) { return i.Using, i.Item.Kind == recur.NthWorking }
-func (i *InYear) form() *stepForm             { return &plainForm }
+func (i *InYear) form() *stepForm             { return &sharedForm }
 
 func (s *Seek) calendarUse() (*Using, bool) { return s.Using, s.Target.usesCalendar() }
-func (s *Seek) form() *stepForm             { return &plainForm }
+func (s *Seek) form() *stepForm             { return &sharedForm }
 
 // usesCalendar reports whether the target is one of working days.
 func (t Target) usesCalendar() bool {
 	return t.Working || t.Day != nil && t.Day.Kind == recur.NthWorking
 }
 
-// plainForm is the row of steps that several words begin, or none of their own.
-var plainForm stepForm
+// sharedForm is the row of steps that several words begin, or none of their own.
+var sharedForm stepForm
 
 func (s *InYear) reading() string {
 	return (&Rule{Unit: civil.Year}).dayReading(s.Item) + " of the same year"

@@ -102,10 +102,10 @@ func (n *Nth) write(p *printer) {
 }
 
 func (e *Edge) calendarUse() (*Using, bool) { return nil, false }
-func (e *Edge) form() *stepForm             { return &plainForm }
+func (e *Edge) form() *stepForm             { return &sharedForm }
 
 func (n *Nth) calendarUse() (*Using, bool) { return n.Using, n.Item.Kind == recur.NthWorking }
-func (n *Nth) form() *stepForm             { return &plainForm }
+func (n *Nth) form() *stepForm             { return &sharedForm }
 
 func (per Period) reading() string {
 	return [...]string{"the previous ", "the ", "the next "}[per.Offset+1] + civil.UnitNames[per.Unit]

@@ -50,8 +50,8 @@ func (s *sink) Close() error { fmt.Fprintln(s, "  end"); return nil }
 // marking is a sink that makes rows stand out, and totals.
 type marking struct{ *sink }
 
-func (m marking) Shows() rows.Shows {
-	return rows.Shows{Total: func() { fmt.Fprint(m, "  =") }, Mark: func(on bool) {
+func (m marking) Display() rows.Display {
+	return rows.Display{NextIsTotals: func() { fmt.Fprint(m, "  =") }, Highlight: func(on bool) {
 		if on {
 			fmt.Fprint(m, "  *")
 		}

@@ -235,15 +235,15 @@ func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error)
 		return nil, nil, err
 	}
 	var room []eval.Value
-	shows := ShowsOf(r.Sink)
+	shows := DisplayOf(r.Sink)
 	out, ended := r.Sink.Row, func(err error) error { return err }
-	if to, ok := r.Sink.(BlockSink); ok && shows.Mark == nil {
+	if to, ok := r.Sink.(BlockSink); ok && shows.Highlight == nil {
 		beside := &pipelinedWriter{to: to, width: len(d.Columns())}
 		out, ended = beside.put, beside.end
 	}
 	write := func(row []eval.Value) error {
-		if shows.Mark != nil && r.Highlight != nil {
-			shows.Mark(r.Highlight(row))
+		if shows.Highlight != nil && r.Highlight != nil {
+			shows.Highlight(r.Highlight(row))
 		}
 		r.count(1)
 		room = d.OutputCells(row, room)
@@ -251,11 +251,11 @@ func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error)
 	}
 	close := func(err error) error {
 		if err == nil && r.Total != nil && r.Total.cells != nil {
-			if shows.Total != nil {
-				shows.Total()
+			if shows.NextIsTotals != nil {
+				shows.NextIsTotals()
 			}
-			if shows.Mark != nil {
-				shows.Mark(false)
+			if shows.Highlight != nil {
+				shows.Highlight(false)
 			}
 			room = d.OutputCells(r.Total.cells, room)
 			err = out(room)

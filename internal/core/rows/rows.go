@@ -18,20 +18,20 @@ type Sink interface {
 	Close() error
 }
 
-// Shows is what a Sink can show beside plain rows; what it can't is nil.
-type Shows struct {
-	Mark  func(on bool)          // the rows after Mark(true) stand out
-	Total func()                 // the next row is that of totals
-	Named func(columns []string) // headings are written in words, but for these, which are a table's own
-	Grid  func(g *Grid) error    // draws people against days, in place of the rows of the plain table
+// Display is what a Sink can show beside plain rows; what it can't is nil.
+type Display struct {
+	Highlight    func(on bool)          // the rows after Highlight(true) stand out
+	NextIsTotals func()                 // the next row is that of totals
+	KeepNames    func(columns []string) // headings are written in words, but for these, which are a table's own
+	DrawGrid     func(g *Grid) error    // draws people against days, in place of the rows of the plain table
 }
 
-// ShowsOf is what a Sink shows beside plain rows. One around another gives on what that shows.
-func ShowsOf(s Sink) Shows {
-	if s, more := s.(interface{ Shows() Shows }); more {
+// DisplayOf is what a Sink shows beside plain rows. One around another gives on what that shows.
+func DisplayOf(s Sink) Display {
+	if s, more := s.(interface{ Shows() Display }); more {
 		return s.Shows()
 	}
-	return Shows{}
+	return Display{}
 }
 
 // Reader gives the columns of a table and its rows, batch by batch.
