@@ -7,10 +7,10 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 func (a *App) aheadCommand() *cobra.Command {
@@ -26,9 +26,9 @@ its records, for the next 30 days. Overdue dates of records come first.`,
   yoyaku ahead --window 2027-Q2 --where "series = 'crew-contracts'"`,
 	}
 	s := a.settings(c, false)
-	var next office.AheadRequest
-	var shape question.Shape
-	out := output{app: a, shape: &shape, formats: report.FormatNames(true), groupBy: "left"}
+	var next workflow.AheadRequest
+	var shape query.Shape
+	out := output{app: a, shape: &shape, formats: render.FormatNames(true), groupBy: "left"}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "within", Default: "30 days", Conflicts: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Value: declare.Amount.Into(&next.Within)},
 		{Name: "window", Help: "list `SPAN` instead of --within, such as 2027-Q2", Value: declare.Span.Into(&next.Window)},
@@ -37,7 +37,7 @@ its records, for the next 30 days. Overdue dates of records come first.`,
 	}, out.optionsAround(&shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.LimitGarbage()()
+		defer workflow.LimitGarbage()()
 		var paths []string
 		for len(args) > 0 && plan.IsPlanName(args[0]) {
 			paths, args = append(paths, args[0]), args[1:]
@@ -50,7 +50,7 @@ its records, for the next 30 days. Overdue dates of records come first.`,
 			return err
 		}
 		next.Names = args
-		coming, err := office.Ahead(plans, next, a.reporter())
+		coming, err := workflow.Ahead(plans, next, a.reporter())
 		if err != nil {
 			return err
 		}
@@ -64,11 +64,11 @@ its records, for the next 30 days. Overdue dates of records come first.`,
 }
 
 // reportAhead writes what comes up.
-func (a *App) reportAhead(p *plan.Plan, coming *office.AheadResult, out *output) error {
+func (a *App) reportAhead(p *plan.Plan, coming *workflow.AheadResult, out *output) error {
 	out.calendarTitle, out.highlight = p.Title, coming.Highlight()
 	var stage files.Stage
 	defer stage.Discard()
-	err := a.writeResult(out, p, &stage, func(format report.Format, sink rows.Sink) error {
+	err := a.writeResult(out, p, &stage, func(format render.Format, sink rows.Sink) error {
 		result := out.result(sink)
 		if !format.Events {
 			return result.FillLines(coming.Columns, p.Env, schedule.LinesOf(coming.Events, coming.Row))
@@ -78,7 +78,7 @@ func (a *App) reportAhead(p *plan.Plan, coming *office.AheadResult, out *output)
 			if err != nil {
 				return err
 			}
-			return sink.(question.Events).Events(kept)
+			return sink.(query.Events).Events(kept)
 		})
 	})
 	if err == nil && len(coming.Events) == 0 {

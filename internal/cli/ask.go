@@ -18,15 +18,15 @@ import (
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
-// questionCommand makes the command of a question: its options are flags, its answer goes to
+// queryCommand makes the command of a query: its options are flags, its answer goes to
 // a writer of the format that is asked for.
-func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
+func (a *App) queryCommand(q *query.Query, named bool) *cobra.Command {
 	c := &cobra.Command{Use: q.Use, Short: q.Short, Long: q.Long, Example: q.Examples, Args: argCount(q.MinArgs, q.MaxArgs, q.ArgsHelp)}
 	if !named { // listed alone
 		c.RunE = func(c *cobra.Command, _ []string) error { return c.Help() }
@@ -34,9 +34,9 @@ func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
 	}
 	s := a.settings(c, true)
 	s.ignoreBadPlan = q.IgnoresPlan
-	job := question.Job{Question: q}
+	job := query.Job{Query: q}
 	out := output{app: a, shape: &job.Shape, groupBy: q.GroupBy}
-	groups := [...][]*declare.Key{groupQuestion: commandOptions(q.Options), groupTableIn: nil, groupResult: nil}
+	groups := [...][]*declare.Key{groupQuery: commandOptions(q.Options), groupTableIn: nil, groupResult: nil}
 	if q.TakesTable {
 		groups[groupTableIn] = commandOptions(job.In.Options())
 	}
@@ -45,7 +45,7 @@ func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
 		out.formats = []string{"table", "html"}
 		groups[groupResult] = append(out.options(), declare.Find(job.Shape.Options(), "title"))
 	case !q.IsSingleValue:
-		out.formats = report.FormatNames(q.GivesEvents)
+		out.formats = render.FormatNames(q.GivesEvents)
 		groups[groupResult] = out.optionsAround(&job.Shape)
 	}
 	if q.GivesEvents {
@@ -59,7 +59,7 @@ func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
 		addFlags(c, optionGroup(group), list)
 		options = append(options, list...)
 	}
-	s.completeQuestion(c, q, options, &job.In)
+	s.completeQuery(c, q, options, &job.In)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		var paths []string
 		for q.TakesPlanFile && len(args) > 0 && plan.IsPlanName(args[0]) {
@@ -78,10 +78,10 @@ func (a *App) questionCommand(q *question.Question, named bool) *cobra.Command {
 		if err := job.In.Check(); err != nil {
 			return err
 		}
-		var held *question.BreachError
+		var held *query.BreachError
 		job.CalendarName = s.calendar
 		if err := a.runJob(&job, p, &out, args); errors.As(err, &held) {
-			return a.reportBreaches(nil, &office.BreachError{Plan: p, Breaches: held.Breaches})
+			return a.reportBreaches(nil, &workflow.BreachError{Plan: p, Breaches: held.Breaches})
 		} else if err != nil {
 			return err
 		}
@@ -105,26 +105,26 @@ func commandOptions(options []*declare.Key) (list []*declare.Key) {
 }
 
 // runJob answers a job: the result is written whole or not at all.
-func (a *App) runJob(job *question.Job, p *plan.Plan, out *output, args []string) error {
-	place := office.NewWorkspace(p)
+func (a *App) runJob(job *query.Job, p *plan.Plan, out *output, args []string) error {
+	place := workflow.NewWorkspace(p)
 	place.Stdin, place.Warn, place.Note, place.IsCommand = a.In, a.warn, a.note, true
 	var stage files.Stage
 	defer stage.Discard()
 	place.CreateFile = func(_, path string) (io.Writer, error) { return stage.Create(path) }
 	job.Workspace, job.Args = &place, args
-	if job.Question.TakesTable {
+	if job.Query.TakesTable {
 		var stop func()
 		place.Progress, stop = a.startCounter("rows")()
 		defer stop()
 	}
-	if job.Question.IsSingleValue {
+	if job.Query.IsSingleValue {
 		if err := p.Files.SetStdout(a.Out); err != nil {
 			return err
 		}
-		job.Sink = report.NewValueSink(a.terminalWriter(a.Out))
+		job.Sink = render.NewValueSink(a.terminalWriter(a.Out))
 		return job.Answer()
 	}
-	return a.writeResult(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
+	return a.writeResult(out, p, &stage, func(_ render.Format, sink rows.Sink) error {
 		job.Sink = sink
 		return out.updateOptions().Run(p, &stage, sink, a.reporter(), job.Answer)
 	})
@@ -136,12 +136,12 @@ func (a *App) startCounter(of string) func() (*atomic.Int64, func()) {
 		if a.quiet {
 			return nil, func() {}
 		}
-		return report.Progress(a.Err, of)
+		return render.Progress(a.Err, of)
 	}
 }
 
 // writeResult writes a result in its dress, beside what is staged.
-func (a *App) writeResult(out *output, p *plan.Plan, stage *files.Stage, fill func(report.Format, rows.Sink) error) error {
+func (a *App) writeResult(out *output, p *plan.Plan, stage *files.Stage, fill func(render.Format, rows.Sink) error) error {
 	format, look, err := out.renderOptions(p)
 	if err != nil {
 		return err
@@ -203,7 +203,7 @@ func (a *App) ignoreEmpty(err error) error {
 func (a *App) writeLines(out *output, p *plan.Plan, columns []string, lines schedule.Lines) error {
 	var stage files.Stage
 	defer stage.Discard()
-	return a.writeResult(out, p, &stage, func(_ report.Format, sink rows.Sink) error {
+	return a.writeResult(out, p, &stage, func(_ render.Format, sink rows.Sink) error {
 		return out.result(sink).FillLines(columns, p.Env, lines)
 	})
 }
@@ -217,7 +217,7 @@ func (o *output) result(to rows.Sink) rows.Result {
 // one.
 func (a *App) terminalWriter(w io.Writer) io.Writer {
 	if _, ok := a.terminalWidth(); ok && w == a.Out {
-		return report.NewCleanWriter(w)
+		return render.NewCleanWriter(w)
 	}
 	return w
 }
@@ -225,11 +225,11 @@ func (a *App) terminalWriter(w io.Writer) io.Writer {
 // output says where a result goes and how it is dressed.
 type output struct {
 	app                     *App
-	shape                   *question.Shape
+	shape                   *query.Shape
 	formats                 []string
 	formatName, file, color string
 	// update says what calendar the result follows.
-	update office.UpdateOptions
+	update workflow.UpdateOptions
 	// calendarTitle is the title of calendars if none is given.
 	calendarTitle string
 	// highlight picks the rows that stand out; nil for none.
@@ -238,7 +238,7 @@ type output struct {
 }
 
 // updateOptions is what a calendar follows that goes there.
-func (o *output) updateOptions() office.UpdateOptions {
+func (o *output) updateOptions() workflow.UpdateOptions {
 	f := o.update
 	f.Output = o.file
 	return f
@@ -251,7 +251,7 @@ func (o *output) options() []*declare.Key {
 
 // optionsAround are the options of the output around those of its shape: what is asked for most
 // comes first.
-func (o *output) optionsAround(s *question.Shape) []*declare.Key {
+func (o *output) optionsAround(s *query.Shape) []*declare.Key {
 	own := o.options()
 	return append(append(own[:2:2], s.Options()...), own[2:]...)
 }
@@ -267,7 +267,7 @@ func (o *output) colorOption() *declare.Key {
 }
 
 // resolveFormat settles on an output format.
-func (o *output) resolveFormat() (report.Format, error) {
+func (o *output) resolveFormat() (render.Format, error) {
 	as := strings.ToLower(o.formatName)
 	if as == "" && o.file != "" {
 		if as = strings.ToLower(strings.TrimPrefix(filepath.Ext(o.file), ".")); as == "" || as == "txt" {
@@ -285,22 +285,22 @@ func (o *output) resolveFormat() (report.Format, error) {
 	}
 	for _, name := range o.formats {
 		if name == as {
-			f, _ := report.FindFormat(as)
+			f, _ := render.FindFormat(as)
 			return f, nil
 		}
 	}
-	return report.Format{}, usagef("unknown format %q; use %s", as, strings.Join(o.formats, ", "))
+	return render.Format{}, usagef("unknown format %q; use %s", as, strings.Join(o.formats, ", "))
 }
 
 // renderOptions settles on the format and the look of the result.
-func (o *output) renderOptions(p *plan.Plan) (f report.Format, l report.Options, err error) {
+func (o *output) renderOptions(p *plan.Plan) (f render.Format, l render.Options, err error) {
 	if f, err = o.resolveFormat(); err != nil {
 		return f, l, err
 	}
 	if rests, _ := p.WhatIf(); rests != "" && f.Events {
 		return f, l, plan.ErrWhatIf
 	}
-	if l, err = office.RenderOptions(o.shape, p, f); err != nil {
+	if l, err = workflow.RenderOptions(o.shape, p, f); err != nil {
 		return f, l, err
 	}
 	if l.Title != "" && !f.Titled && (o.formatName != "" || o.file != "") {

@@ -11,10 +11,10 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // planArgument is the plan that a command is given, or that of this folder.
@@ -41,8 +41,8 @@ Exits with 1 if anything fails.`,
 	s := a.settings(c, false)
 	var strict bool
 	var window string
-	var shape question.Shape
-	out := output{app: a, shape: &shape, formats: report.FormatNames(false)}
+	var shape query.Shape
+	out := output{app: a, shape: &shape, formats: render.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "strict", Help: "treat notes as failures", Value: declare.Bool.Into(&strict)},
 		{Name: "window", Help: "use `SPAN` instead of the plan's window", Value: declare.Text.Into(&window)},
@@ -67,9 +67,9 @@ Exits with 1 if anything fails.`,
 			if err != nil {
 				return err
 			}
-			office.PromoteNotes(list, strict, p.Strict)
+			workflow.PromoteNotes(list, strict, p.Strict)
 			a.reporter().WhatIf(p)
-			all, plans = append(append(all, list...), office.DuplicateID(p, plans)...), append(plans, p)
+			all, plans = append(append(all, list...), workflow.DuplicateID(p, plans)...), append(plans, p)
 		}
 		return a.reportFindings(all, &out, s.files)
 	}
@@ -78,13 +78,13 @@ Exits with 1 if anything fails.`,
 
 // findings checks the plan of the settings; released says to look at released dates too.
 func (a *App) findings(s *settings, window string, released bool) ([]plan.Finding, *plan.Plan, error) {
-	defer office.LimitGarbage()()
+	defer workflow.LimitGarbage()()
 	var c plan.Collector
 	p, err := s.loadCollecting(&c)
 	if err != nil {
 		return nil, nil, err
 	}
-	list, err := office.Check(p, &c, window, released)
+	list, err := workflow.Check(p, &c, window, released)
 	return list, p, err
 }
 
@@ -95,7 +95,7 @@ func (a *App) reportFindings(list []plan.Finding, out *output, read *files.Regis
 	if err != nil {
 		return err
 	}
-	fails, notes := office.CountFindings(list)
+	fails, notes := workflow.CountFindings(list)
 	out.highlight = func(row []eval.Value) bool { return row[0].Text == "fail" }
 	if err := a.writeLines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells)); err != nil {
 		return err

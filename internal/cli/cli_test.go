@@ -21,7 +21,7 @@ import (
 
 	_ "yoyaku/internal/cli" // a change of the program is one of what these tests look at
 	"yoyaku/internal/golden"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 var (
@@ -311,7 +311,7 @@ func TestExamples(t *testing.T) {
 		out, _, _ := yoyaku(t, dir, strings.Fields("help "+cmd)...)
 		_, after, _ := strings.Cut(out, "Examples:")
 		after, _, _ = strings.Cut(after, "\n\nFlags:")
-		if _, err := question.New(cmd); err != nil || !testing.Short() { // those of questions run in their room too
+		if _, err := query.New(cmd); err != nil || !testing.Short() { // those of queries run in their room too
 			texts["help "+cmd] = after
 		}
 		for _, l := range strings.Split(out, "\n") {

@@ -9,10 +9,10 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // comparison is `yoyaku compare` being run.
@@ -52,8 +52,8 @@ matched by series and id, other tables by --key; the order of rows doesn't matte
 		},
 	}
 	m.settings = a.settings(c, false)
-	var shape question.Shape
-	m.out = output{app: a, shape: &shape, formats: report.FormatNames(false)}
+	var shape query.Shape
+	m.out = output{app: a, shape: &shape, formats: render.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "key", Help: "match the rows of two tables by column `COL`", Value: declare.Column.Into(&m.key)},
 		{Name: "fail", Help: "exit with 1 if anything differs", Value: declare.Bool.Into(&m.fail)},
@@ -77,7 +77,7 @@ func (m *comparison) run(args []string) error {
 	if err != nil {
 		return err
 	}
-	c := office.Comparison{Key: m.key, Files: m.settings.files, Reporter: m.app.reporter(), HasWhatIf: m.settings.whatIf.IsSet(), Load: func(path string, tried bool) (*plan.Plan, error) {
+	c := workflow.Comparison{Key: m.key, Files: m.settings.files, Reporter: m.app.reporter(), HasWhatIf: m.settings.whatIf.IsSet(), Load: func(path string, tried bool) (*plan.Plan, error) {
 		settings := *m.settings
 		if settings.plan = path; !tried {
 			settings.whatIf = plan.WhatIf{}
@@ -110,7 +110,7 @@ func (m *comparison) run(args []string) error {
 	}
 	m.app.printStderr(t.String() + ".")
 	if m.fail && t.Differ() {
-		return &office.NegativeError{Text: "the two differ"}
+		return &workflow.NegativeError{Text: "the two differ"}
 	}
 	return nil
 }

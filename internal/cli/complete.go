@@ -9,13 +9,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 type completeFunc = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective)
 
-// completeQuestion offers words for a question's arguments and options.
-func (s *settings) completeQuestion(c *cobra.Command, q *question.Question, options []*declare.Key, in *question.TableOptions) {
+// completeQuery offers words for a query's arguments and options.
+func (s *settings) completeQuery(c *cobra.Command, q *query.Query, options []*declare.Key, in *query.TableOptions) {
 	switch q.ArgsCompletion {
 	case "series":
 		c.ValidArgsFunction = s.completeSeries
@@ -26,7 +26,7 @@ func (s *settings) completeQuestion(c *cobra.Command, q *question.Question, opti
 }
 
 // completeOptions offers the choices of options, and what they name.
-func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in *question.TableOptions) {
+func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in *query.TableOptions) {
 	for _, o := range options {
 		var offer completeFunc
 		switch {
@@ -75,7 +75,7 @@ func completeFrom(list func() ([]string, error)) completeFunc {
 			return nil, cobra.ShellCompDirectiveError
 		}
 		at := strings.LastIndex(word, ",") + 1
-		return question.CompleteWord(names, word, at), cobra.ShellCompDirectiveNoFileComp
+		return query.CompleteWord(names, word, at), cobra.ShellCompDirectiveNoFileComp
 	}
 }
 
@@ -94,7 +94,7 @@ func isOfferable(name string) bool {
 }
 
 // completeColumns offers the columns of the table named on the command line.
-func completeColumns(in *question.TableOptions) completeFunc {
+func completeColumns(in *query.TableOptions) completeFunc {
 	return func(_ *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 		if len(args) == 0 {
 			return nil, cobra.ShellCompDirectiveDefault

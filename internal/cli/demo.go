@@ -9,9 +9,9 @@ import (
 	"yoyaku/demo"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/report"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 func (a *App) demoCommand() *cobra.Command {
@@ -31,7 +31,7 @@ func (a *App) demoCommand() *cobra.Command {
 	addFlags(c, groupResult, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.LimitGarbage()()
+		defer workflow.LimitGarbage()()
 		dir := "skerry-demo"
 		if len(args) == 1 {
 			dir = args[0]
@@ -53,12 +53,12 @@ func (a *App) demoCommand() *cobra.Command {
 			return err
 		}
 		r.combined = true
-		fmt.Fprintf(a.stdout, "The demo is in %s: the plan %s of Skerry Line, an invented ferry\nco-operative, its holidays and its tables.\n\n", report.Clean(dir), plan.FileName)
+		fmt.Fprintf(a.stdout, "The demo is in %s: the plan %s of Skerry Line, an invented ferry\nco-operative, its holidays and its tables.\n\n", render.Clean(dir), plan.FileName)
 		if err := r.execute(p); err != nil {
 			undo()
 			return err
 		}
-		fmt.Fprintf(a.stdout, demo.NextSteps, report.Clean(dir))
+		fmt.Fprintf(a.stdout, demo.NextSteps, render.Clean(dir))
 		return nil
 	}
 	return c

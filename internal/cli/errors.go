@@ -15,10 +15,10 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // The exit codes.
@@ -52,11 +52,11 @@ func (a *App) exit(err error) int {
 	}
 	var sentence *negativeError
 	if errors.As(err, &sentence) {
-		fmt.Fprintln(a.Err, report.CleanLines(a.redact(sentence.text)))
+		fmt.Fprintln(a.Err, render.CleanLines(a.redact(sentence.text)))
 		return exitNegative
 	}
 	text := errorText(err)
-	fmt.Fprint(a.Err, report.CleanLines(a.redact(text+demo.Hint(text))))
+	fmt.Fprint(a.Err, render.CleanLines(a.redact(text+demo.Hint(text))))
 	return errorCode(err)
 }
 
@@ -67,7 +67,7 @@ func errorCode(err error) int {
 	var answer *caldav.StatusError
 	var server *serverError
 	switch {
-	case errors.Is(err, question.ErrNoRule), errors.As(err, new(*negativeError)), errors.As(err, new(*office.LedgerError)), errors.As(err, new(*office.NegativeError)), errors.As(err, new(*office.BreachError)):
+	case errors.Is(err, query.ErrNoRule), errors.As(err, new(*negativeError)), errors.As(err, new(*workflow.LedgerError)), errors.As(err, new(*workflow.NegativeError)), errors.As(err, new(*workflow.BreachError)):
 		return exitNegative
 	case errors.Is(err, errInterrupted), errors.Is(err, context.Canceled):
 		return exitInterrupted
@@ -115,7 +115,7 @@ func errorText(err error) string {
 		if before, ok := strings.CutSuffix(err.Error(), f.Error()); ok {
 			place += before
 		}
-		return "yoyaku: " + place + rows.FormatOptionRefs(f.Message, dashes != "") + "\n" + report.Caret(f) + hintText(f.Hint)
+		return "yoyaku: " + place + rows.FormatOptionRefs(f.Message, dashes != "") + "\n" + render.Caret(f) + hintText(f.Hint)
 	}
 	var path *fs.PathError
 	if errors.As(err, &path) {

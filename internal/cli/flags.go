@@ -47,7 +47,7 @@ func addFlags(c *cobra.Command, group optionGroup, options []*declare.Key) {
 
 // addCommandFlags makes flags of what a command asks and of how its result is written.
 func addCommandFlags(c *cobra.Command, ask, result []*declare.Key) []*declare.Key {
-	addFlags(c, groupQuestion, ask)
+	addFlags(c, groupQuery, ask)
 	addFlags(c, groupResult, result)
 	return append(ask, result...)
 }

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"yoyaku/demo"
-	"yoyaku/internal/report"
+	"yoyaku/internal/render"
 )
 
 // optionGroup is where an option is in the help of its command.
@@ -17,7 +17,7 @@ type optionGroup int
 
 // The groups, in the order of the help.
 const (
-	groupQuestion optionGroup = iota
+	groupQuery optionGroup = iota
 	groupTableIn
 	groupResult
 	groupDays
@@ -55,7 +55,7 @@ const helpTemplate = `{{with flow (or .Long .Short)}}{{.}}
 func init() {
 	cobra.AddTemplateFunc("optionGroups", optionGroups)
 	cobra.AddTemplateFunc("examples", demo.Examples)
-	cobra.AddTemplateFunc("flow", func(long string) string { return report.WrapParagraphs(long, helpWidth) })
+	cobra.AddTemplateFunc("flow", func(long string) string { return render.WrapParagraphs(long, helpWidth) })
 }
 
 // orderFlags puts the flags of a command in the order of their groups, in which help, man pages
@@ -113,7 +113,7 @@ func optionHelp(b *strings.Builder, f *pflag.Flag) {
 	if value != "" && value != "bool" {
 		name += " " + value
 	}
-	lines := report.WrapLines(help, helpWidth-helpColumn)
+	lines := render.WrapLines(help, helpWidth-helpColumn)
 	if len(name)+2 > helpColumn {
 		b.WriteString(name + "\n")
 		name = ""

@@ -3,9 +3,9 @@ package cli
 import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/office"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // keepReleasedOption is that of commands that hand dates on.
@@ -16,12 +16,12 @@ func keepReleasedOption(keep *bool) *declare.Key {
 
 // reportBreaches lists dates that aren't as they were released, in the dress of a result; the
 // answer is no.
-func (a *App) reportBreaches(out *output, held *office.BreachError) error {
-	to := output{app: a, formats: report.FormatNames(false)}
+func (a *App) reportBreaches(out *output, held *workflow.BreachError) error {
+	to := output{app: a, formats: render.FormatNames(false)}
 	if out != nil {
 		to = *out
 	}
-	to.shape = &question.Shape{}
+	to.shape = &query.Shape{}
 	if err := a.writeLines(&to, held.Plan, schedule.BreachColumns, schedule.LinesOf(held.Breaches, schedule.Breach.Cells)); err != nil {
 		return err
 	}

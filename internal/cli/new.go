@@ -9,7 +9,7 @@ import (
 	"yoyaku/internal/declare"
 	"yoyaku/internal/draft"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/report"
+	"yoyaku/internal/render"
 )
 
 func (a *App) newCommand() *cobra.Command {
@@ -36,7 +36,7 @@ each.`,
 		{Name: "calendar", Completion: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Value: declare.Text.Into(&start.Calendar)},
 		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Value: declare.Text.Into(&start.ID)},
 	}
-	addFlags(c, groupQuestion, options)
+	addFlags(c, groupQuery, options)
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := checkOptions(options, eval.Env{}); err != nil {
@@ -53,7 +53,7 @@ each.`,
 		if start.ID+start.Calendar+start.Key == "" && len(start.Series)+len(start.Tables) == 0 {
 			list, err := start.Candidates(plan.Settings{Now: a.Now, AsOf: day})
 			if err != nil || len(list) > 0 {
-				fmt.Fprint(a.stdout, report.CleanLines(draft.CandidatesText(list)))
+				fmt.Fprint(a.stdout, render.CleanLines(draft.CandidatesText(list)))
 				return err
 			}
 		}
@@ -61,13 +61,13 @@ each.`,
 		if err != nil {
 			return err
 		}
-		fmt.Fprintf(a.stdout, "Wrote %s.\n", report.Clean(path))
+		fmt.Fprintf(a.stdout, "Wrote %s.\n", render.Clean(path))
 		for _, f := range found {
-			fmt.Fprintf(a.stdout, "  %s\n", report.Clean(f))
+			fmt.Fprintf(a.stdout, "  %s\n", render.Clean(f))
 		}
 		where := ""
 		if start.Dir != "." {
-			where = "cd " + report.Clean(start.Dir) + ", then "
+			where = "cd " + render.Clean(start.Dir) + ", then "
 		}
 		fmt.Fprintf(a.stdout, "It passes `yoyaku check`. Next: %sedit it, then `yoyaku run` or `yoyaku ahead`.\n", where)
 		return nil

@@ -13,22 +13,22 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/publish"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // publishRun is plans being published.
 type publishRun struct {
 	app                             *App
 	out                             output
-	request                         office.Request
+	request                         workflow.Request
 	server, collection, credentials string
 	dryRun, overwrite, adopt        bool
 	concurrency                     int
-	shape                           question.Shape
+	shape                           query.Shape
 }
 
 func (a *App) publishCommand() *cobra.Command {
@@ -49,7 +49,7 @@ reached.`,
 	}
 	s := a.settings(c, false)
 	p := &publishRun{app: a}
-	p.out = output{app: a, shape: &p.shape, formats: report.FormatNames(false)}
+	p.out = output{app: a, shape: &p.shape, formats: render.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "to", Help: "publish to the server at `ADDRESS` (default: the plan's)", Value: declare.Text.Into(&p.server)},
 		{Name: "collection", Help: "publish to the calendar `NAME`, which is created if missing\n(default: the plan's, or its id)", Value: declare.Text.Into(&p.collection)},
@@ -64,7 +64,7 @@ reached.`,
 	}, p.out.optionsAround(&p.shape))
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.LimitGarbage()()
+		defer workflow.LimitGarbage()()
 		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
@@ -83,7 +83,7 @@ reached.`,
 				return err
 			}
 		}
-		if err := office.CheckNames(plans, p.request.Series, true); err != nil {
+		if err := workflow.CheckNames(plans, p.request.Series, true); err != nil {
 			return rows.WrapOption("series", err)
 		}
 		return p.publishAll(plans)
@@ -95,11 +95,11 @@ reached.`,
 func (p *publishRun) publishAll(plans []*plan.Plan) error {
 	var undone *negativeError
 	for _, one := range plans {
-		w, ok, err := office.NewPublishSession(one, plans, p.request, p.app.reporter())
+		w, ok, err := workflow.NewPublishSession(one, plans, p.request, p.app.reporter())
 		if err == nil && ok {
 			err = p.publish(w)
 		}
-		var held *office.BreachError
+		var held *workflow.BreachError
 		if errors.As(err, &held) {
 			err = p.app.reportBreaches(&p.out, held)
 		}
@@ -119,7 +119,7 @@ func (p *publishRun) publishAll(plans []*plan.Plan) error {
 }
 
 // publish works out what the plan has, finds the calendar, and makes it so.
-func (p *publishRun) publish(w *office.Session) error {
+func (p *publishRun) publish(w *workflow.Session) error {
 	client, err := p.client(w.Plan)
 	if err != nil {
 		return err
@@ -132,7 +132,7 @@ func (p *publishRun) publish(w *office.Session) error {
 	ctx, done := p.app.interruptible()
 	defer done()
 	to := publish.Target{Title: w.Plan.Title, DryRun: p.dryRun, Concurrency: p.concurrency}
-	if to.Name, to.NameGiven = office.Collection(w.Plan, p.collection); p.collection != "" || to.Title == "" {
+	if to.Name, to.NameGiven = workflow.Collection(w.Plan, p.collection); p.collection != "" || to.Title == "" {
 		to.Title = to.Name
 	}
 	d, err := to.Publish(ctx, client, wanted, publish.Reporter{Warn: p.app.warn, Note: p.app.note, Progress: p.app.startCounter("events")})

@@ -6,18 +6,18 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // releaseRun is a plan being released.
 type releaseRun struct {
 	app   *App
 	out   output
-	shape question.Shape
-	office.ReleaseRequest
+	shape query.Shape
+	workflow.ReleaseRequest
 }
 
 func (a *App) releaseCommand() *cobra.Command {
@@ -37,7 +37,7 @@ the plan.`,
 	}
 	s := a.settings(c, false)
 	r := &releaseRun{app: a}
-	r.out = output{app: a, shape: &r.shape, formats: report.FormatNames(false)}
+	r.out = output{app: a, shape: &r.shape, formats: render.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "through", Required: true, Example: "2027-12-31", Help: "release dates through `DAY`, which lies in the window", Value: declare.Date.Into(&r.Through)},
 		{Name: "by", Required: true, Example: `"A. Gull"`, Help: "who releases them: `NAME` is kept in the file", Value: declare.Text.Into(&r.By)},
@@ -58,11 +58,11 @@ the plan.`,
 		if err != nil {
 			return err
 		}
-		office.PromoteNotes(list, false, p.Strict)
-		if fails, _ := office.CountFindings(list); fails > 0 {
+		workflow.PromoteNotes(list, false, p.Strict)
+		if fails, _ := workflow.CountFindings(list); fails > 0 {
 			return a.reportFindings(list, &r.out, s.files)
 		}
-		unlock, err := office.Lock(p, a.reporter()) // before the file is read that is written again
+		unlock, err := workflow.Lock(p, a.reporter()) // before the file is read that is written again
 		if err != nil {
 			return err
 		}
@@ -77,7 +77,7 @@ the plan.`,
 
 // release works out what is released, says it and writes it.
 func (r *releaseRun) release(p *plan.Plan) error {
-	released, err := office.Release(p, r.ReleaseRequest, r.app.reporter())
+	released, err := workflow.Release(p, r.ReleaseRequest, r.app.reporter())
 	if err != nil {
 		return err
 	}

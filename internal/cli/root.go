@@ -16,10 +16,10 @@ import (
 
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // App is what a run of the program touches.
@@ -108,7 +108,7 @@ func (a *App) rootCommand(named func(command string) bool) *cobra.Command {
 		Long: `Yoyaku turns rules about dates into schedules: pay days moved off closed days,
 returns due, second Tuesdays, quarter ends. Every date comes with its reason, and the
 schedule goes out as a table or as calendar events.`,
-		Version:           office.Version(),
+		Version:           workflow.Version(),
 		SilenceErrors:     true,
 		SilenceUsage:      true,
 		DisableAutoGenTag: true,
@@ -136,10 +136,10 @@ schedule goes out as a table or as calendar events.`,
 	for _, g := range groups {
 		root.AddGroup(&cobra.Group{ID: string(g.id), Title: g.title})
 	}
-	list := []orderedCommand{{a.newCommand(), question.Plan, 1}, {a.checkCommand(), question.Plan, 2}, {a.runCommand(), question.Plan, 3}, {a.releaseCommand(), question.Plan, 4}, {a.aheadCommand(), question.Plan, 5},
-		{a.compareCommand(), question.HandOver, 2}, {a.publishCommand(), question.HandOver, 3}, {a.demoCommand(), startGroup, 1}, {a.schemaCommand(), startGroup, 2}, {a.completionCommand(), startGroup, 3}}
-	for _, q := range question.All() {
-		list = append(list, orderedCommand{a.questionCommand(q, named(q.Name)), q.Group, q.Order})
+	list := []orderedCommand{{a.newCommand(), query.Plan, 1}, {a.checkCommand(), query.Plan, 2}, {a.runCommand(), query.Plan, 3}, {a.releaseCommand(), query.Plan, 4}, {a.aheadCommand(), query.Plan, 5},
+		{a.compareCommand(), query.HandOver, 2}, {a.publishCommand(), query.HandOver, 3}, {a.demoCommand(), startGroup, 1}, {a.schemaCommand(), startGroup, 2}, {a.completionCommand(), startGroup, 3}}
+	for _, q := range query.All() {
+		list = append(list, orderedCommand{a.queryCommand(q, named(q.Name)), q.Group, q.Order})
 	}
 	slices.SortStableFunc(list, func(a, b orderedCommand) int { return a.order - b.order })
 	cobra.EnableCommandSorting = false // those that matter most come first
@@ -168,42 +168,42 @@ schedule goes out as a table or as calendar events.`,
 // orderedCommand is a command with its place among those of its group.
 type orderedCommand struct {
 	*cobra.Command
-	group question.Group
+	group query.Group
 	order int
 }
 
 // startGroup is the group of what a newcomer begins with.
-const startGroup question.Group = "start"
+const startGroup query.Group = "start"
 
 // groups are the groups of commands in the order of the help.
 var groups = []struct {
-	id    question.Group
+	id    query.Group
 	title string
 }{
-	{question.Rules, "Dates from rules"},
-	{question.Plan, "A plan"},
-	{question.Tables, "Dates in tables"},
-	{question.Facts, "Facts"},
-	{question.HandOver, "Hand on, take in"},
+	{query.Rules, "Dates from rules"},
+	{query.Plan, "A plan"},
+	{query.Tables, "Dates in tables"},
+	{query.Facts, "Facts"},
+	{query.HandOver, "Hand on, take in"},
 	{startGroup, "Start"},
 }
 
 func (a *App) warn(format string, args ...any) {
-	a.printStderr("warning: " + report.EndSentence(format, args))
+	a.printStderr("warning: " + render.EndSentence(format, args))
 }
 
 // reporter is where words go that aren't the result.
-func (a *App) reporter() office.Reporter { return office.Reporter{Warn: a.warn, Note: a.note} }
+func (a *App) reporter() workflow.Reporter { return workflow.Reporter{Warn: a.warn, Note: a.note} }
 
 func (a *App) note(format string, args ...any) {
-	a.printStderr("note: " + report.EndSentence(format, args))
+	a.printStderr("note: " + render.EndSentence(format, args))
 }
 
 // printStderr writes a line to standard error unless --quiet is on: a verdict or a count, which are
 // results and have no prefix, or a warning or a note.
 func (a *App) printStderr(text string) {
 	if !a.quiet {
-		fmt.Fprintln(a.Err, report.CleanLines(a.redact(text)))
+		fmt.Fprintln(a.Err, render.CleanLines(a.redact(text)))
 	}
 }
 
@@ -217,4 +217,4 @@ func (a *App) redact(text string) string {
 
 // terminalWidth returns the width of the terminal that the results go to; ok is
 // false if they go to a pipe or a file.
-func (a *App) terminalWidth() (width int, ok bool) { return report.Terminal(a.Out) }
+func (a *App) terminalWidth() (width int, ok bool) { return render.Terminal(a.Out) }

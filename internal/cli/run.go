@@ -9,22 +9,22 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // planRun is plans being run.
 type planRun struct {
 	app      *App
 	out      output // of the report
-	request  office.Request
+	request  workflow.Request
 	combined bool // what became of each file is part of the result
 }
 
 func (a *App) newRun() *planRun {
-	return &planRun{app: a, out: output{app: a, shape: &question.Shape{}, formats: report.FormatNames(false)}}
+	return &planRun{app: a, out: output{app: a, shape: &query.Shape{}, formats: render.FormatNames(false)}}
 }
 
 func (a *App) runCommand() *cobra.Command {
@@ -53,7 +53,7 @@ hashes, and each date that moved.`,
 	}, []*declare.Key{r.out.formatOption(), r.out.colorOption()})
 	s.completeOptions(c, options, nil)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		defer office.LimitGarbage()()
+		defer workflow.LimitGarbage()()
 		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
@@ -75,8 +75,8 @@ func (r *planRun) execute(plans ...*plan.Plan) error {
 			return err
 		}
 	}
-	works, err := office.Run(plans, r.request, r.app.reporter())
-	if held := (*office.BreachError)(nil); errors.As(err, &held) {
+	works, err := workflow.Run(plans, r.request, r.app.reporter())
+	if held := (*workflow.BreachError)(nil); errors.As(err, &held) {
 		return r.app.reportBreaches(&r.out, held)
 	}
 	if err == nil {
@@ -91,14 +91,14 @@ func (r *planRun) execute(plans ...*plan.Plan) error {
 	}
 	if r.combined { // for a reader, not for a program
 		fmt.Fprint(r.app.stdout, "\nIts files:\n")
-		file = func(line string) { fmt.Fprintln(r.app.stdout, report.CleanLines(line)) }
+		file = func(line string) { fmt.Fprintln(r.app.stdout, render.CleanLines(line)) }
 	}
-	office.Report(works, file, r.app.reporter())
+	workflow.Report(works, file, r.app.reporter())
 	return nil
 }
 
 // report prints a line for each series.
-func (r *planRun) report(works []*office.Session) error {
+func (r *planRun) report(works []*workflow.Session) error {
 	first := works[0].Plan
 	format, look, err := r.out.renderOptions(first)
 	if err != nil {
@@ -108,6 +108,6 @@ func (r *planRun) report(works []*office.Session) error {
 	if err != nil {
 		return err
 	}
-	columns, lines := office.Summary(works)
+	columns, lines := workflow.Summary(works)
 	return rows.Result{Sink: sink}.FillLines(columns, first.Env, lines)
 }

@@ -10,8 +10,8 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
+	"yoyaku/internal/workflow"
 )
 
 // settings say where and when phrases are read.
@@ -121,7 +121,7 @@ func (s *settings) plans(args []string, command string) (list []*plan.Plan, err 
 		}
 		list = append(list, p)
 	}
-	return list, office.CheckDistinctIDs(list)
+	return list, workflow.CheckDistinctIDs(list)
 }
 
 // loadJoined loads the plan of the settings; or several that are named, whose series then

@@ -9,7 +9,7 @@ import (
 
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 //go:embed phrases.txt
@@ -24,7 +24,7 @@ func phrasesTopic() *cobra.Command {
 func (a *App) jobsTopic() *cobra.Command {
 	c := &cobra.Command{Use: "jobs", Short: "jobs of the trade with their commands (help jobs lease)"}
 	c.SetHelpFunc(func(*cobra.Command, []string) {
-		fmt.Fprint(a.stdout, question.JobsPage())
+		fmt.Fprint(a.stdout, query.JobsPage())
 	})
 	return c
 }
@@ -58,7 +58,7 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 				found.InitDefaultHelpFlag()
 				return found.Help()
 			}
-			list, near := question.FindJobs(words)
+			list, near := query.FindJobs(words)
 			switch {
 			case len(list) == 0 && !jobs:
 				return unknownCommand(root, args[0])
@@ -66,9 +66,9 @@ func (a *App) helpCommand(root *cobra.Command) *cobra.Command {
 				return usagef("no job has the word %q; `yoyaku help jobs` lists them all", strings.Join(words, " "))
 			case len(list) == 0:
 				a.note("no job has the word %q; these have %q", strings.Join(words, " "), near)
-				list, _ = question.FindJobs([]string{near})
+				list, _ = query.FindJobs([]string{near})
 			}
-			fmt.Fprint(a.stdout, question.JobsText(list))
+			fmt.Fprint(a.stdout, query.JobsText(list))
 			return nil
 		},
 	}
@@ -84,7 +84,7 @@ func unknownCommand(root *cobra.Command, word string) error {
 	hint := "`yoyaku --help` lists the commands, `yoyaku help jobs` the jobs"
 	if near := phrase.Nearest(word, names); near != "" {
 		hint = "did you mean `yoyaku " + near + "`?"
-	} else if list, _ := question.FindJobs([]string{word}); len(list) > 0 {
+	} else if list, _ := query.FindJobs([]string{word}); len(list) > 0 {
 		hint = "for " + list[0].Name + ":\n  " + list[0].Command
 		if len(list) > 1 {
 			hint += fmt.Sprintf("\n`yoyaku help jobs %s` shows %d more", word, len(list)-1)

@@ -15,7 +15,7 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 // A inferredSeries is a series that the dates of a table come to.
@@ -43,7 +43,7 @@ func isRare(off, of int) bool { return 10*off <= of }
 
 // inferSeries looks for the rules behind the dates of a table. It gives the series that come of
 // it, and whether anything of the table is left that they don't say.
-func (s NewPlan) inferSeries(path, file string, how question.TableOptions) (list []*inferredSeries, left bool, err error) {
+func (s NewPlan) inferSeries(path, file string, how query.TableOptions) (list []*inferredSeries, left bool, err error) {
 	empty, err := plan.NewEmpty(s.settings)
 	if err != nil {
 		return nil, true, err
@@ -51,7 +51,7 @@ func (s NewPlan) inferSeries(path, file string, how question.TableOptions) (list
 	place := empty.Workspace()
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
-	job := &question.Job{Workspace: &place, Args: []string{path}, CalendarName: s.Calendar, In: how}
+	job := &query.Job{Workspace: &place, Args: []string{path}, CalendarName: s.Calendar, In: how}
 	dates, found, err := job.Infer(nil, s.Key)
 	if option := (*rows.OptionError)(nil); errors.As(err, &option) && option.Option == "key" {
 		return nil, true, fmt.Errorf("%s: %w", file, err)
@@ -61,7 +61,7 @@ func (s NewPlan) inferSeries(path, file string, how question.TableOptions) (list
 	if n := len(slices.DeleteFunc(slices.Clone(found), func(f infer.ColumnResult) bool { return f.Err != infer.ErrTooMuchWork })); n > 0 {
 		return nil, true, fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.CountVerb(n, "series was", "series were"), infer.ErrTooMuchWork)
 	}
-	left = dates.HasMore() && !question.IsCalendarFile(path) // an event has much besides
+	left = dates.HasMore() && !query.IsCalendarFile(path) // an event has much besides
 	var of *inferredSeries
 	for i := range found {
 		f := &found[i]

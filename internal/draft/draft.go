@@ -19,9 +19,9 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
-	"yoyaku/internal/office"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
+	"yoyaku/internal/workflow"
 )
 
 // SchemaFile is the schema that a new plan names for editors, beside it.
@@ -92,13 +92,13 @@ func (s NewPlan) Candidates(set plan.Settings) (list []Candidate, err error) {
 	if _, err := os.Lstat(filepath.Join(s.Dir, plan.FileName)); err == nil {
 		command += "next " // the plan that is here isn't written over
 	} else if s.Dir != "." {
-		command += question.ShellWord(s.Dir) + " "
+		command += query.ShellWord(s.Dir) + " "
 	}
 	for _, f := range found {
-		if f.IsDir() || strings.HasPrefix(f.Name(), ".") || f.Name() == SchemaFile || !question.Readable(f.Name()) {
+		if f.IsDir() || strings.HasPrefix(f.Name(), ".") || f.Name() == SchemaFile || !query.Readable(f.Name()) {
 			continue
 		}
-		path := question.ShellWord(filepath.Join(s.Dir, f.Name()))
+		path := query.ShellWord(filepath.Join(s.Dir, f.Name()))
 		one := s
 		one.Tables = []string{f.Name()}
 		tables, err := one.readTables()
@@ -185,13 +185,13 @@ func (s NewPlan) verify(path, text string, set plan.Settings) error {
 	if p, err = plan.Load(path, set); err != nil {
 		return err
 	}
-	list, err := office.Check(p, &c, "", false)
+	list, err := workflow.Check(p, &c, "", false)
 	if err != nil {
 		return err
 	}
 	for _, f := range list {
 		if !f.IsNote {
-			return &office.NegativeError{Text: "nothing was written, since the plan would be wrong: " + f.Text}
+			return &workflow.NegativeError{Text: "nothing was written, since the plan would be wrong: " + f.Text}
 		}
 	}
 	return nil

@@ -12,7 +12,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 // overrideKeys are the keys of a day by hand of a series, seriesOverrideKeys those of one that names
@@ -116,7 +116,7 @@ func (p *Plan) setOverride(at Pos, keys map[string]*node, s *schedule.Series) er
 		}
 	}
 	if date := text["date"]; date != "none" {
-		v, ok := question.ParseMoment(date)
+		v, ok := query.ParseMoment(date)
 		if !ok {
 			return keys["date"].wrap(
 				fmt.Errorf("expected a date such as 2028-12-20 or 2028-12-20T16:30, or `none` to leave the date out, found %q", date))

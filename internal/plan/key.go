@@ -9,7 +9,7 @@ import (
 
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 // mapping is what is in a mapping: keys, or names.
@@ -139,8 +139,8 @@ type keyGroup struct {
 	// stopAtFault says that what follows a key that is wrong isn't read: it may use it.
 	stopAtFault bool
 	onRead      func(v *node) error // once all keys are read
-	// groupFor is the group with the keys of what a question makes; nil if nothing is made.
-	groupFor func(q *question.Question) *keyGroup
+	// groupFor is the group with the keys of what a query makes; nil if nothing is made.
+	groupFor func(q *query.Query) *keyGroup
 }
 
 func (g *keyGroup) find(name string) int {
@@ -336,9 +336,9 @@ func takesOneOrList(one declare.ValueSpec, item func() *keyGroup, done func(v *n
 	return one
 }
 
-// madeQuestion is the question that the value of `make` in a mapping names; nil for none. What it
+// madeQuery is the query that the value of `make` in a mapping names; nil for none. What it
 // makes says which other keys there are.
-func (v *node) madeQuestion() (*question.Question, error) {
+func (v *node) madeQuery() (*query.Query, error) {
 	m, ok := v.valueNode.(*ast.MappingNode)
 	if !ok {
 		return nil, nil
@@ -351,12 +351,12 @@ func (v *node) madeQuestion() (*question.Question, error) {
 		if err != nil {
 			return nil, err
 		}
-		for _, q := range question.All() {
+		for _, q := range query.All() {
 			if q.NeedsNoRecord && q.Name == name {
 				return q, nil
 			}
 		}
-		q, err := question.New(name)
+		q, err := query.New(name)
 		return q, v.doc.wrap(pair.Value, err)
 	}
 	return nil, nil

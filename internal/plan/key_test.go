@@ -43,7 +43,7 @@ func TestHelpHoldsDemo(t *testing.T) {
 		if err != nil {
 			return // a value without keys
 		}
-		if q, _ := v.madeQuestion(); q != nil && g.groupFor != nil {
+		if q, _ := v.madeQuery(); q != nil && g.groupFor != nil {
 			g = g.groupFor(q)
 		}
 		for _, p := range parts {

@@ -9,15 +9,15 @@ import (
 
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 // keyPath is a key with its place in a file: series, NAME, milestones.
 type keyPath struct {
 	*declare.Key
-	path     []string
-	question string    // the command that `make` names, whose option it is; "" where it always is
-	aliases  []keyPath // the same key in other places
+	path    []string
+	query   string    // the command that `make` names, whose option it is; "" where it always is
+	aliases []keyPath // the same key in other places
 }
 
 // Help is the page on the keys of `plan` or `calendar` files that words name by the end of
@@ -84,10 +84,10 @@ func (g *keyGroup) keysIn(path []string) (list []keyPath) {
 	if g.groupFor == nil {
 		return list
 	}
-	for _, q := range question.All() {
+	for _, q := range query.All() {
 		for _, k := range g.groupFor(q).keys {
 			if k.IsOption && (q.ForRecords || q.NeedsNoRecord) && g.find(k.Name) < 0 {
-				list = append(list, keyPath{Key: k, path: append(slices.Clone(path), k.Name), question: q.Name})
+				list = append(list, keyPath{Key: k, path: append(slices.Clone(path), k.Name), query: q.Name})
 			}
 		}
 	}
@@ -118,8 +118,8 @@ func groupOf(k *declare.Key) (g *keyGroup, n *nameMap) {
 func (k keyPath) page(b *strings.Builder) {
 	for _, at := range append([]keyPath{k}, k.aliases...) {
 		with := ""
-		if at.question != "" {
-			with = " (with `make: " + at.question + "`)"
+		if at.query != "" {
+			with = " (with `make: " + at.query + "`)"
 		}
 		fmt.Fprintf(b, "%s%s%s\n", strings.Join(at.path, "."), with, mustBe(at.Key))
 	}

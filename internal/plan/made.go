@@ -11,12 +11,12 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 // matchEntry is an entry of a record's `match`.
 type matchEntry struct {
-	question  *question.Question
+	query     *query.Query
 	table     string
 	positions keyPositions
 }
@@ -55,9 +55,9 @@ func (r recordReader) checkSource() error {
 			fmt.Errorf("the record `%s` needs a `table`, or `from`, to make it from a series or another record", r.Name))
 	case r.Table != "" && made:
 		return r.positions.WrapKey("from", fmt.Errorf("a record takes `table` or `from`, not both"))
-	case r.question != nil && r.record == nil:
+	case r.query != nil && r.record == nil:
 		return r.positions.WrapKey("make", fmt.Errorf("`make` needs `from`, the record to make it from"))
-	case r.record != nil && r.question == nil && r.matches == nil && !r.HasKey("columns") && !r.HasKey("where") &&
+	case r.record != nil && r.query == nil && r.matches == nil && !r.HasKey("columns") && !r.HasKey("where") &&
 		!r.HasKey("carry") && !r.HasKey("keep"):
 		return r.positions.WrapKey("from",
 			fmt.Errorf("`from: %s` needs `make`, such as {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
@@ -69,24 +69,24 @@ func (r recordReader) checkSource() error {
 			}
 		}
 	}
-	if r.question == nil {
+	if r.query == nil {
 		return nil
 	}
-	for _, o := range r.question.Options {
+	for _, o := range r.query.Options {
 		if err := o.Check(r.p.Env); err != nil {
 			return r.positions.WrapKey(o.Name, err)
 		}
 	}
-	return r.positions.wrapOption(declare.CheckCombination(r.question.Options, r.question.Rules...))
+	return r.positions.wrapOption(declare.CheckCombination(r.query.Options, r.query.Rules...))
 }
 
 // lookupKeys are the keys of an entry of `match`, if nothing is filled.
 func lookupKeys() *keyGroup {
-	q, err := question.New("match")
+	q, err := query.New("match")
 	if err != nil {
 		panic(err)
 	}
-	return (&matchEntry{question: q}).group(nil)
+	return (&matchEntry{query: q}).group(nil)
 }
 
 func (l *matchEntry) group(p *Plan) *keyGroup {
@@ -100,7 +100,7 @@ func (l *matchEntry) group(p *Plan) *keyGroup {
 				return p.Files.AddInput(l.table)
 			})},
 	}}
-	g.options(slices.DeleteFunc(slices.Clone(l.question.Options), func(o *declare.Key) bool { return o.Name == "ranges" }))
+	g.options(slices.DeleteFunc(slices.Clone(l.query.Options), func(o *declare.Key) bool { return o.Name == "ranges" }))
 	return g
 }
 
@@ -111,11 +111,11 @@ func (r recordReader) lookups(v *node) error {
 		return err
 	}
 	for _, item := range items {
-		q, err := question.New("match")
+		q, err := query.New("match")
 		if err != nil {
 			return err
 		}
-		l := &matchEntry{question: q, positions: keyPositions{}}
+		l := &matchEntry{query: q, positions: keyPositions{}}
 		for _, o := range q.Options {
 			o.Reset()
 		}
@@ -143,11 +143,11 @@ func (r recordReader) lookups(v *node) error {
 
 // prepareRecord has what a record is made of made, if it isn't a file as it is; place is
 // what it is asked from.
-func (p *Plan) prepareRecord(r *Record, place *question.Workspace) error {
+func (p *Plan) prepareRecord(r *Record, place *query.Workspace) error {
 	if r.series == nil && r.record == nil && r.matches == nil {
 		return nil
 	}
-	made, err := r.built.getOrBuild(place, func(of question.Workspace) (*question.MemTable, error) {
+	made, err := r.built.getOrBuild(place, func(of query.Workspace) (*query.MemTable, error) {
 		made, err := p.buildRecord(r, of)
 		if r.record != nil {
 			r.record.Release()
@@ -155,7 +155,7 @@ func (p *Plan) prepareRecord(r *Record, place *question.Workspace) error {
 		return made, err
 	})
 	if err == nil {
-		place.FindMade = func(name string) (*question.MemTable, bool, error) { return made, name == r.Table, nil }
+		place.FindMade = func(name string) (*query.MemTable, bool, error) { return made, name == r.Table, nil }
 	}
 	return err
 }
@@ -164,13 +164,13 @@ func (p *Plan) prepareRecord(r *Record, place *question.Workspace) error {
 // its making is reported with each use.
 type cachedTable struct {
 	sync.Mutex
-	table  *question.MemTable
+	table  *query.MemTable
 	notes  []string
 	builds int // that it was made, which is once
 }
 
-func (m *cachedTable) getOrBuild(place *question.Workspace,
-	make func(question.Workspace) (*question.MemTable, error)) (*question.MemTable, error) {
+func (m *cachedTable) getOrBuild(place *query.Workspace,
+	make func(query.Workspace) (*query.MemTable, error)) (*query.MemTable, error) {
 	m.Lock()
 	defer m.Unlock()
 	if m.table == nil {
@@ -247,14 +247,14 @@ func (o *Output) records() []*Record {
 
 // JobOfKept prepares to ask something of the rows of a record for what stands on it: with
 // `keep`, of the columns that go on alone.
-func (p *Plan) JobOfKept(r *Record, place question.Workspace) *question.Job {
+func (p *Plan) JobOfKept(r *Record, place query.Workspace) *query.Job {
 	if r.KeepColumns == nil {
 		return p.Job(r, place)
 	}
 	r.bindCalendar(&place)
 	place.Output = r.Name
-	kept, err := r.builtKept.getOrBuild(&place, func(of question.Workspace) (*question.MemTable, error) {
-		table := &question.MemTable{}
+	kept, err := r.builtKept.getOrBuild(&place, func(of query.Workspace) (*query.MemTable, error) {
+		table := &query.MemTable{}
 		job := p.Job(r, of)
 		job.Shape.Columns = r.KeepColumns
 		return table, p.runInto(job, table)
@@ -265,14 +265,14 @@ func (p *Plan) JobOfKept(r *Record, place question.Workspace) *question.Job {
 	} else {
 		err = r.WrapError(err)
 	}
-	place.FindMade = func(name string) (*question.MemTable, bool, error) { return kept, name == r.Table, err }
-	return &question.Job{Workspace: &place, Question: question.NewPlain(), Args: []string{r.Table},
-		In: question.TableOptions{BadRows: r.In.BadRows}}
+	place.FindMade = func(name string) (*query.MemTable, bool, error) { return kept, name == r.Table, err }
+	return &query.Job{Workspace: &place, Query: query.NewPlain(), Args: []string{r.Table},
+		In: query.TableOptions{BadRows: r.In.BadRows}}
 }
 
 // buildRecord makes the rows of a record.
-func (p *Plan) buildRecord(r *Record, place question.Workspace) (made *question.MemTable, err error) {
-	made = &question.MemTable{}
+func (p *Plan) buildRecord(r *Record, place query.Workspace) (made *query.MemTable, err error) {
+	made = &query.MemTable{}
 	switch {
 	case r.series != nil:
 		if p.Window == nil {
@@ -281,9 +281,9 @@ func (p *Plan) buildRecord(r *Record, place question.Workspace) (made *question.
 		columns, lines := schedule.OccurrenceTable(r.series, *p.Window)
 		err = rows.Result{Sink: made}.FillLines(columns, p.Env, lines)
 		r.Table = r.series.Name
-	case r.record != nil && r.question != nil:
+	case r.record != nil && r.query != nil:
 		job := p.JobOfKept(r.record, place)
-		job.Question, job.Sink = r.question, made
+		job.Query, job.Sink = r.query, made
 		err = job.Answer()
 		r.Table = r.Name
 	case r.record != nil:
@@ -298,10 +298,10 @@ func (p *Plan) buildRecord(r *Record, place question.Workspace) (made *question.
 	}
 	name := filepath.Base(r.Table)
 	for i, l := range r.matches {
-		next := &question.MemTable{}
-		job := &question.Job{Workspace: &place, Question: l.question, Args: []string{r.Table, l.table}, In: r.In, Sink: next}
+		next := &query.MemTable{}
+		job := &query.Job{Workspace: &place, Query: l.query, Args: []string{r.Table, l.table}, In: r.In, Sink: next}
 		if i > 0 || r.series != nil || r.record != nil {
-			place.FindMade = func(of string) (*question.MemTable, bool, error) { return made, of == name, nil }
+			place.FindMade = func(of string) (*query.MemTable, bool, error) { return made, of == name, nil }
 			job.Args[0] = name
 		}
 		if err := job.Answer(); err != nil {
@@ -317,7 +317,7 @@ func (p *Plan) buildRecord(r *Record, place question.Workspace) (made *question.
 }
 
 // runInto answers a job into a table.
-func (p *Plan) runInto(job *question.Job, to *question.MemTable) error {
+func (p *Plan) runInto(job *query.Job, to *query.MemTable) error {
 	job.Sink = to
 	return job.Answer()
 }

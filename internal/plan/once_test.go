@@ -8,7 +8,7 @@ import (
 	"sync"
 	"testing"
 
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 	"yoyaku/internal/tabular"
 )
 
@@ -33,7 +33,7 @@ records:
 	if err != nil {
 		t.Fatal(err)
 	}
-	place := func() question.Workspace {
+	place := func() query.Workspace {
 		at := p.Workspace()
 		at.Note = func(string, ...any) {}
 		at.Warn = at.Note

@@ -13,23 +13,23 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
 )
 
 // Output is a file that a plan makes: of series, or of a record, of which it may
-// make the answer to a question.
+// make the answer to a query.
 type Output struct {
 	File         string // with slashes, inside the output folder
 	Series       []*schedule.Series
-	Format       report.Format      // that of its ending
-	Record       *Record            // whose table it is, or what it makes of it; nil for dates
-	EventRecords []*Record          // whose events it has beside the series
-	Window       string             // of days; "" for the plan's
-	IsBroken     bool               // its file, or what it shows, couldn't be read, and that was told
-	Question     *question.Question // nil if the record's table itself is written
-	Shape        question.Shape
-	EventForm    question.EventForm
+	Format       render.Format // that of its ending
+	Record       *Record       // whose table it is, or what it makes of it; nil for dates
+	EventRecords []*Record     // whose events it has beside the series
+	Window       string        // of days; "" for the plan's
+	IsBroken     bool          // its file, or what it shows, couldn't be read, and that was told
+	Query        *query.Query  // nil if the record's table itself is written
+	Shape        query.Shape
+	EventForm    query.EventForm
 	// Owner is the one whose tasks it has, `none` for those without; "" for all.
 	Owner string
 	// SplitBy says by what it is split into files: owner or series; "" for not at all.
@@ -44,7 +44,7 @@ type Output struct {
 
 // IsOccurrenceTable reports whether it is the table of one series, a row an occurrence.
 func (o *Output) IsOccurrenceTable() bool {
-	return len(o.Series) == 1 && len(o.EventRecords) == 0 && !o.Format.Events && o.Owner == "" && o.Record == nil && o.Question == nil
+	return len(o.Series) == 1 && len(o.EventRecords) == 0 && !o.Format.Events && o.Owner == "" && o.Record == nil && o.Query == nil
 }
 
 // Has reports whether an event belongs into it.
@@ -109,7 +109,7 @@ type outputReader struct {
 }
 
 // group are the keys of an output that makes q; nil if it makes nothing.
-func (o outputReader) group(q *question.Question) *keyGroup {
+func (o outputReader) group(q *query.Query) *keyGroup {
 	g := &keyGroup{label: "an output", groupFor: o.group, keys: []*declare.Key{
 		{Name: "file", Required: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Value: at(textKind, o.file)},
 		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Value: namesKind.Call(o.setShown)},
@@ -205,13 +205,13 @@ func (p *Plan) addOutputs(o *Output) error {
 
 func (p *Plan) readOutput(item *node) (_ *Output, err error) {
 	o := outputReader{&Output{positions: keyPositions{}}, p}
-	if o.Question, err = item.madeQuestion(); err != nil {
+	if o.Query, err = item.madeQuery(); err != nil {
 		return nil, err
 	}
-	g := o.group(o.Question)
+	g := o.group(o.Query)
 	v := &node{doc: item.doc, valueNode: item.valueNode, positions: o.positions}
 	if err := g.fill(v); err != nil {
-		return nil, explainUnknownKey(err, o.Question)
+		return nil, explainUnknownKey(err, o.Query)
 	}
 	for _, k := range v.children {
 		if k.name == "window" { // of the days, or of what is made
@@ -225,10 +225,10 @@ func (p *Plan) readOutput(item *node) (_ *Output, err error) {
 }
 
 // IsDayTable reports whether the output is a table of days, which needs no series.
-func (o *Output) IsDayTable() bool { return o.Question != nil && o.Question.Name == "days" }
+func (o *Output) IsDayTable() bool { return o.Query != nil && o.Query.Name == "days" }
 
 // IsDrawing reports whether the output is a picture of series.
-func (o *Output) IsDrawing() bool { return o.Question != nil && o.Question.IsDrawing }
+func (o *Output) IsDrawing() bool { return o.Query != nil && o.Query.IsDrawing }
 
 // maxOutputs is how many files a plan writes.
 const maxOutputs = 5000
@@ -263,13 +263,13 @@ func (w outputPaths) add(file string) error {
 }
 
 // explainUnknownKey says of an unknown key which `make` it goes with, if one does.
-func explainUnknownKey(err error, made *question.Question) error {
+func explainUnknownKey(err error, made *query.Query) error {
 	var unknown *unknownKeyError
 	if !errors.As(err, &unknown) {
 		return err
 	}
 	var goes []string
-	for _, q := range question.All() {
+	for _, q := range query.All() {
 		if q.ForRecords && declare.Find(q.Options, unknown.key) != nil {
 			goes = append(goes, "`make: "+q.Name+"`")
 		}
@@ -298,7 +298,7 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 		return fail("file", "with `per: %s` the file's name needs %s, such as close-%[2]s.ics", o.SplitBy, o.Placeholder())
 	case strings.ContainsAny(strings.ReplaceAll(o.File, o.Placeholder(), map[bool]string{true: "", false: "{"}[o.SplitBy != ""]), "{}"):
 		return fail("file", "the file name `%s` has a brace: only {owner} and {series} are filled in, with `per: owner` or `per: series`", o.File)
-	case (o.SplitBy != "" || o.WholeOccurrences) && (o.Record != nil || o.Question != nil):
+	case (o.SplitBy != "" || o.WholeOccurrences) && (o.Record != nil || o.Query != nil):
 		return fail(map[bool]string{true: "per", false: "choose"}[o.SplitBy != ""], "`per` and `choose` are for dates of series")
 	case o.SplitBy == "series" && len(o.EventRecords) > 0:
 		return fail("of", "`%s` is a record; with `per: series`, `of` takes only series", o.EventRecords[0].Name)
@@ -319,10 +319,10 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 	case o.IsDrawing():
 	case len(o.Series) == 0 && o.Record == nil && len(o.EventRecords) == 0:
 		return fail("", "an output needs `of`, the series or record to write")
-	case o.Record == nil && o.Question != nil:
+	case o.Record == nil && o.Query != nil:
 		return fail("make", "`make` and its options need a record; `of` names series")
 	}
-	if err := o.EventForm.Check(o.Format.Events && o.Question == nil); err != nil {
+	if err := o.EventForm.Check(o.Format.Events && o.Query == nil); err != nil {
 		return o.positions.wrapOption(err)
 	}
 	options := g.flags()
@@ -338,8 +338,8 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 		}
 	}
 	var rules []declare.Rule
-	if o.Question != nil {
-		rules = o.Question.Rules
+	if o.Query != nil {
+		rules = o.Query.Rules
 	}
 	return o.positions.wrapOption(declare.CheckCombination(options, rules...))
 }
@@ -350,8 +350,8 @@ func (o outputReader) file(v *node, text string) (err error) {
 	o.File = text
 	ending := strings.ToLower(strings.TrimPrefix(filepath.Ext(o.File), "."))
 	var ok bool
-	if o.Format, ok = report.FindFormat(ending); !ok || o.Format.Name == "table" {
-		names := slices.DeleteFunc(report.FormatNames(true), func(s string) bool { return s == "table" })
+	if o.Format, ok = render.FindFormat(ending); !ok || o.Format.Name == "table" {
+		names := slices.DeleteFunc(render.FormatNames(true), func(s string) bool { return s == "table" })
 		return v.fail("the ending of `%s` names no format; use one of .%s", o.File, strings.Join(names, ", ."))
 	}
 	if !filepath.IsLocal(filepath.FromSlash(o.File)) {

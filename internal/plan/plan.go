@@ -15,8 +15,8 @@ import (
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
-	"yoyaku/internal/question"
-	"yoyaku/internal/report"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
 )
 
 // FileName is the plan that is taken when none is named.
@@ -165,7 +165,7 @@ func (s Settings) env(f civil.FiscalCalendar, zone *time.Location) eval.Env {
 		of, _ := ical.Zone(name) // which was known when the time was made
 		return of
 	}
-	write := func(layout string) (func(v eval.Value) string, error) { return report.Strftime(layout, zoneOf) }
+	write := func(layout string) (func(v eval.Value) string, error) { return render.Strftime(layout, zoneOf) }
 	home := ""
 	if zone != nil {
 		home = zone.String()
@@ -243,8 +243,8 @@ func (p *Plan) Join(other *Plan) {
 }
 
 // Groups are the series of the plan and of each plan beside it.
-func (p *Plan) Groups() (list []question.PlanSeries) {
-	of := question.PlanSeries{ID: p.ID, Title: p.ownTitle, Series: slices.Clone(p.Series)}
+func (p *Plan) Groups() (list []query.PlanSeries) {
+	of := query.PlanSeries{ID: p.ID, Title: p.ownTitle, Series: slices.Clone(p.Series)}
 	if p.joined == nil {
 		of.Title = p.Title
 	}
@@ -252,7 +252,7 @@ func (p *Plan) Groups() (list []question.PlanSeries) {
 		of.Series = slices.DeleteFunc(of.Series, func(s *schedule.Series) bool { return slices.Contains(other.Series, s) })
 		list = append(list, other.Groups()...)
 	}
-	return append([]question.PlanSeries{of}, list...)
+	return append([]query.PlanSeries{of}, list...)
 }
 
 // Joined are the plans whose series are beside those of this one.
@@ -343,8 +343,8 @@ func (p *Plan) Warnings() []string {
 }
 
 // Workspace is what answers are given from by the plan.
-func (p *Plan) Workspace() question.Workspace {
-	return question.Workspace{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Catalog: p, Files: p.Files}
+func (p *Plan) Workspace() query.Workspace {
+	return query.Workspace{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Catalog: p, Files: p.Files}
 }
 
 // Load reads a plan file. Errors carry file, line and column.

@@ -13,7 +13,7 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 // Record is a table of the plan: where it is, how it is read, the columns that
@@ -31,7 +31,7 @@ type Record struct {
 	// KeepColumns are the columns that go on to what stands on the record, or with - in front those
 	// that don't; nil for all.
 	KeepColumns []string
-	In          question.TableOptions
+	In          query.TableOptions
 	Events      []RecordEvent
 
 	// of is what it is made of, in place of a file: a series, or an answer about another
@@ -39,7 +39,7 @@ type Record struct {
 	series         *schedule.Series
 	record         *Record
 	depth          int // how many records it is made from in turn
-	question       *question.Question
+	query          *query.Query
 	matches        []*matchEntry
 	built          cachedTable
 	builtKept      cachedTable        // what of it goes on
@@ -60,7 +60,7 @@ type recordReader struct {
 
 // group are the keys of a record that is made by q, whose options stand among them; nil
 // where it is made by nothing.
-func (r recordReader) group(q *question.Question) *keyGroup {
+func (r recordReader) group(q *query.Query) *keyGroup {
 	columns := func() *nameMap {
 		return &nameMap{label: "columns", help: "a phrase", readEach: r.column}
 	}
@@ -98,13 +98,13 @@ func (r recordReader) group(q *question.Question) *keyGroup {
 // addRecord reads an entry of `records`.
 func (p *Plan) addRecord(v *node) (err error) {
 	r := recordReader{&Record{Name: v.name, positions: keyPositions{}}, p}
-	if r.question, err = v.madeQuestion(); err != nil {
+	if r.query, err = v.madeQuery(); err != nil {
 		return err
 	}
-	if r.question != nil && !r.question.ForRecords {
-		return v.fail("`make: %s` doesn't make rows", r.question.Name)
+	if r.query != nil && !r.query.ForRecords {
+		return v.fail("`make: %s` doesn't make rows", r.query.Name)
 	}
-	g := r.group(r.question)
+	g := r.group(r.query)
 	for _, k := range g.flags() {
 		k.Reset()
 	}
@@ -185,7 +185,7 @@ func (r recordReader) calendar(text string) (err error) {
 }
 
 // bindCalendar gives a place the calendar of the record.
-func (r *Record) bindCalendar(place *question.Workspace) {
+func (r *Record) bindCalendar(place *query.Workspace) {
 	if r.ownCalendar != nil {
 		place.Env.Calendar, place.Env.CalendarColumn = r.ownCalendar, ""
 	}
@@ -247,18 +247,18 @@ func (r recordReader) events(v *node) error {
 }
 
 // Job prepares to ask something of the record's table.
-func (p *Plan) Job(r *Record, place question.Workspace) *question.Job {
+func (p *Plan) Job(r *Record, place query.Workspace) *query.Job {
 	r.bindCalendar(&place)
 	place.Output = r.Name
 	if err := p.prepareRecord(r, &place); err != nil {
-		place.FindMade = func(string) (*question.MemTable, bool, error) { return nil, false, err }
+		place.FindMade = func(string) (*query.MemTable, bool, error) { return nil, false, err }
 	}
-	return &question.Job{Workspace: &place, Question: question.NewPlain(), Args: []string{r.Table}, In: r.In,
+	return &query.Job{Workspace: &place, Query: query.NewPlain(), Args: []string{r.Table}, In: r.In,
 		RecordColumns: r.Columns, RecordWhere: r.Where, Running: r.Running, RunningGroup: r.RunningGroup}
 }
 
 // Events makes the events of the record's rows that lie in a window.
-func (p *Plan) Events(r *Record, window civil.Span, place question.Workspace) (list []schedule.Event, err error) {
+func (p *Plan) Events(r *Record, window civil.Span, place query.Workspace) (list []schedule.Event, err error) {
 	for _, e := range r.Events {
 		job := p.Job(r, place)
 		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key,
@@ -311,16 +311,16 @@ func renameColumnOption(err error) error {
 	return err
 }
 
-// RecordInfo is a record as questions see it, or nil.
-func (p *Plan) RecordInfo(name string) *question.RecordInfo {
+// RecordInfo is a record as queries see it, or nil.
+func (p *Plan) RecordInfo(name string) *query.RecordInfo {
 	r := p.Record(name)
 	if r == nil {
 		return nil
 	}
 	place := p.Workspace()
 	if err := p.prepareRecord(r, &place); err != nil {
-		return &question.RecordInfo{Name: r.Name, Err: err}
+		return &query.RecordInfo{Name: r.Name, Err: err}
 	}
-	return &question.RecordInfo{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In,
+	return &query.RecordInfo{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In,
 		Running: r.Running, RunningGroup: r.RunningGroup, BindCalendar: r.bindCalendar}
 }

@@ -8,13 +8,13 @@ import (
 	"strings"
 
 	"yoyaku/internal/declare"
-	"yoyaku/internal/question"
+	"yoyaku/internal/query"
 )
 
 type object = map[string]any
 
 // Schema returns the JSON Schema (draft 2020-12) of plan or of calendar files,
-// made from the declarations of their keys and of the questions' options.
+// made from the declarations of their keys and of the queries' options.
 func Schema(of string) ([]byte, error) {
 	top, title := planKeys(), "A Yoyaku plan"
 	switch of {
@@ -82,7 +82,7 @@ func (g *keyGroup) schema() object {
 func (g *keyGroup) variantSchemas() []object {
 	record := g.find("from") >= 0 // one is made from another; an output says it by `of`
 	list := []object{g.properties(isRequired, "make")}
-	for _, q := range question.All() {
+	for _, q := range query.All() {
 		if !q.ForRecords && (record || !q.NeedsNoRecord) {
 			continue
 		}

@@ -174,8 +174,8 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 			of = append(of, r.Name)
 		}
 		made := ""
-		if o.Question != nil {
-			made = o.Question.Name
+		if o.Query != nil {
+			made = o.Query.Name
 		}
 		put("output %s %s of %v record %v make %q window %q own %q owner %q whole %v shape %+v form %+v wide %v", o.File, o.Format.Name, of, o.Record != nil, made, o.Window, o.OwnWindow, o.Owner, o.WholeOccurrences, o.Shape, o.EventForm, o.IsOccurrenceTable())
 		put("  has: hers %v theirs %v nobody's %v", o.Has(schedule.Event{Owner: "di"}), o.Has(schedule.Event{Owner: "ed"}), o.Has(schedule.Event{}))

@@ -15,7 +15,7 @@ import (
 )
 
 // The naive world: days are time.Time, a calendar is a set of open days, and
-// every question is answered by walking days. It shares no code with the core.
+// every query is answered by walking days. It shares no code with the core.
 type world struct {
 	closed map[time.Time]bool
 }

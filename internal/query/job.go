@@ -1,0 +1,315 @@
+package query
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync/atomic"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
+	"yoyaku/internal/ical"
+	"yoyaku/internal/tabular"
+)
+
+// Shape is what becomes of an answer's rows: which stay, in what order, dressed
+// how.
+type Shape struct {
+	Where, Sort, Columns []string
+	Title, ShowDates     string
+	Safe                 bool
+}
+
+// Options declares the options of a result.
+func (s *Shape) Options() []*declare.Key {
+	return []*declare.Key{
+		{Name: "where", Completion: "columns", Help: "keep the rows for which `CONDITION` holds; may be repeated",
+			Value: declare.Condition.Repeat(&s.Where)},
+		{Name: "sort", Completion: "columns",
+			Placeholder: "COLUMNS", Help: "sort by these columns, such as unit,-days; - puts the largest\nfirst", Value: declare.Column.List(&s.Sort)},
+		{Name: "columns", Completion: "columns",
+			Placeholder: "COLUMNS", Help: "write only these columns; - in front leaves one out", Value: declare.Column.List(&s.Columns)},
+		{Name: "title", Help: "put the title `TEXT` above the table", Value: declare.Text.Into(&s.Title)},
+		{Name: "show-dates", Help: "write dates as `LAYOUT`, such as \"%d %b %Y\" (default: ISO)", Value: declare.Layout.Into(&s.ShowDates)},
+		{Name: "spreadsheet-safe", Help: "mark text that a spreadsheet would run as a formula", Value: declare.Bool.Into(&s.Safe)},
+	}
+}
+
+// Job is a query being asked.
+type Job struct {
+	*Workspace
+	Query        *Query
+	Args         []string
+	CalendarName string // the calendar that --calendar named
+	In           TableOptions
+	Shape        Shape
+	// RecordColumns are columns that a record adds to its table, RecordWhere its conditions.
+	RecordColumns, RecordWhere []string
+	// Running are its columns that run down its rows, in groups by RunningGroup.
+	Running      []string
+	RunningGroup string
+	Sink         rows.Sink
+	Count        *int // counts the rows that are written; nil for no matter
+
+	// Footnotes is what to know besides, once the answer is there; Negative says that the answer
+	// is no.
+	Footnotes []string
+	Negative  error
+
+	result    rows.Result
+	opened    []*Table
+	withTimes bool // of cells are looked at
+}
+
+// Answer checks what was asked and answers it.
+func (j *Job) Answer() error {
+	defer func() {
+		for _, t := range j.opened {
+			t.closer.Close()
+		}
+	}()
+	for _, o := range j.Query.Options {
+		if o.Value.IsInputFile && len(j.Args) > 1 && !o.IsSet() { // which a command is told by its arguments
+			if err := o.Set(j.Args[1]); err != nil {
+				return err
+			}
+		}
+	}
+	if err := declare.CheckCombination(j.Query.Options, j.Query.Rules...); err != nil {
+		return err
+	}
+	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, Sink: j.Sink, Count: j.Count}
+	if j.Query.TakesTable || j.Query.ForRecords && len(j.Args) > 0 {
+		if file, ok := j.In.rejectFile(); ok {
+			reserve := j.ReserveFile
+			if reserve == nil {
+				reserve = func(_, path string) error { return j.Files.AddOutput(path) }
+			}
+			if err := reserve(j.Output, file); err != nil {
+				return rows.WrapOption("bad-rows", err)
+			}
+		}
+	}
+	blank := &atomic.Int64{}
+	j.Env.BlankCalendars = blank
+	if err := j.Query.Answer(j); err != nil {
+		return err
+	}
+	for _, t := range j.opened {
+		j.reportBlankRunning(t.Derive)
+		for _, note := range t.hidden.Notes(t.Name) {
+			j.Note("%s", note)
+		}
+		if mended := t.repairs.String(); mended != "" {
+			j.Warn("%s: repaired: %s", t.Name, mended)
+		}
+	}
+	if n := int(blank.Load()); n > 0 {
+		j.Note("%s blank; results that depend on it are blank", phrase.CountVerb(n, "cell that should name a calendar is", "cells that should name a calendar are"))
+	}
+	return nil
+}
+
+// isSingleTable reports whether the query is of one table.
+func (j *Job) isSingleTable() bool {
+	return !slices.ContainsFunc(j.Query.Options, func(o *declare.Key) bool { return o.Value.IsInputFile })
+}
+
+// openTable opens the table that is asked, with the columns that a record adds.
+func (j *Job) openTable() (*Table, error) {
+	t, err := j.openNamed(j.Args[0])
+	if err != nil {
+		return nil, err
+	}
+	if _, err := t.applyDateJoins(false); err != nil {
+		return nil, err
+	}
+	if err := t.Add(j.RecordColumns, false, t.Env); err != nil {
+		return nil, rows.WrapOption("record columns", err)
+	}
+	if err := t.AddRunning(j.Running, j.RunningGroup, t.Env); err != nil {
+		return nil, err
+	}
+	if err := t.Filter(j.RecordWhere); err != nil {
+		return nil, err
+	}
+	return t, nil
+}
+
+// chosen is the table with the rows that the conditions choose, which the answer counts or draws.
+func (j *Job) chosen() (*Table, error) {
+	t, err := j.openTable()
+	if err == nil {
+		err = t.Filter(j.result.Where)
+	}
+	j.result.Where = nil
+	return t, err
+}
+
+// applyOwnConditions applies the conditions that look at columns of the table alone, so that a
+// row that one leaves out is never a bad row. The others wait for the result.
+func (j *Job) applyOwnConditions(t *Table) {
+	var rest []string
+	for _, c := range j.result.Where {
+		if t.Where(c, t.Env) != nil {
+			rest = append(rest, c)
+		}
+	}
+	j.result.Where = rest
+}
+
+// prepareRead makes the tables ready to be read: every phrase that looks at cells is
+// known by now.
+func (j *Job) prepareRead(head []string) error {
+	for i, t := range j.opened {
+		if t.isPrepared {
+			continue
+		}
+		t.isPrepared = true
+		if i == 0 { // conditions and sorting on the result look at its cells too
+			env := j.Env
+			env.Names, env.Uses.Cells = head, &t.Cells
+			for _, c := range j.result.Where {
+				_, _ = eval.Condition(c, env) // what is wrong with it, the result tells
+			}
+			for _, name := range j.result.Sort {
+				if k, err := rows.SortColumn(name, head); err == nil {
+					t.Cells = append(t.Cells, k)
+				}
+			}
+		}
+		if err := t.applyReadings(); err != nil {
+			return err
+		}
+	}
+	if named := rows.DisplayOf(j.Sink).KeepNames; named != nil {
+		var names []string
+		for _, t := range j.opened {
+			from := 0
+			if t.hasOwnNames {
+				from = len(t.columns)
+			}
+			names = append(names, t.Visible()[from:]...)
+		}
+		named(names)
+	}
+	for _, t := range j.opened[:min(len(j.opened), 1)] {
+		for key, err := range t.missingNames { // what one of a pair of tables lacks, the other may have
+			if !slices.ContainsFunc(j.opened, func(t *Table) bool { return t.missingNames[key] == nil }) {
+				return err
+			}
+		}
+	}
+	if file, ok := j.In.rejectFile(); ok && len(j.opened) > 0 && j.opened[0].Rejects == nil {
+		w, err := j.CreateFile(j.Output, file)
+		if err != nil {
+			return err
+		}
+		t := j.opened[0]
+		t.Rejects = tabular.NewCSV(w, ',', j.Shape.Safe)
+		return t.Rejects.Header(append(append([]string(nil), t.columns...), "reason"))
+	}
+	return nil
+}
+
+// reportBadRows turns bad cells into an error, or into a warning where bad-rows says to
+// go on.
+func (j *Job) reportBadRows(t *Table, bad rows.BadCells) error {
+	if t.Rejects != nil {
+		if err := t.Rejects.Close(); err != nil {
+			return err
+		}
+	}
+	if bad.Count == 0 {
+		return nil
+	}
+	e := &BadRowsError{Table: t.Name, Bad: bad, workspace: j.Workspace}
+	if j.In.BadRows == "" || j.In.BadRows == "stop" {
+		return e
+	}
+	j.Warn("%s", e.Error())
+	return nil
+}
+
+// scan goes through a table for an answer that needs its rows.
+func (j *Job) scan(t *Table, each func(line int, row []eval.Value) error) error {
+	bad, err := t.Scan(each)
+	if err != nil {
+		return err
+	}
+	return j.reportBadRows(t, bad)
+}
+
+// totalsPut takes the row of totals, which stays behind all others.
+func (j *Job) totalsPut() rows.PutRow {
+	j.result.Total = &rows.TotalsRow{}
+	return j.result.Total.Put
+}
+
+// fillRows writes the answer's rows.
+func (j *Job) fillRows(head []string, fill func(rows.PutRow) error) error {
+	if err := j.prepareRead(head); err != nil {
+		return err
+	}
+	return j.result.Fill(head, j.Env, fill)
+}
+
+// fillExtended writes the answer's rows that are those of a table with more cells.
+func (j *Job) fillExtended(t *Table, head []string, fill func(rows.PutExtended) error) error {
+	if err := j.prepareRead(head); err != nil {
+		return err
+	}
+	return j.result.FillExtended(t.Table, head, j.Env, fill)
+}
+
+// expandRows writes the answer's rows that each row of a table becomes, for each processor by an
+// expander of its own.
+func (j *Job) expandRows(t *Table, head []string, expander func() rows.Expander) error {
+	if err := j.prepareRead(head); err != nil {
+		return err
+	}
+	return j.result.Expand(t.Table, head, j.Env, expander, func(bad rows.BadCells) error { return j.reportBadRows(t, bad) })
+}
+
+// hintFewerRows says what makes fewer rows of a table, if that is at fault.
+func (j *Job) hintFewerRows(err error, ways ...string) error {
+	if errors.Is(err, rows.ErrTooManyRows) || errors.Is(err, rows.ErrSortTooLarge) {
+		return fmt.Errorf("%w; use %s", err, strings.Join(ways, " or "))
+	}
+	return err
+}
+
+// fillLines writes rows of a schedule.
+func (j *Job) fillLines(head []string, lines schedule.Lines) error {
+	return j.result.FillLines(head, j.Env, lines)
+}
+
+// writeTable writes the table with what its phrases add.
+func (j *Job) writeTable(t *Table) error {
+	if err := j.prepareRead(t.Visible()); err != nil {
+		return err
+	}
+	bad, err := j.result.WriteTable(t.Table)
+	if err != nil {
+		return err
+	}
+	return j.reportBadRows(t, bad)
+}
+
+// Events takes calendar events; the writer of calendar files does.
+type Events interface {
+	// SetScope says of which schedule the events are, to a calendar that follows an earlier
+	// one.
+	SetScope(ical.Scope)
+	Events(list []schedule.Event) error
+}
+
+// eventSink returns the writer of events, if the answer goes to one.
+func (j *Job) eventSink() (Events, bool) {
+	to, ok := j.Sink.(Events)
+	return to, ok
+}

@@ -1,0 +1,106 @@
+package query
+
+import (
+	"errors"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
+)
+
+// openThrough declares the option that says how far open ranges run.
+func openThrough(into *string) *declare.Key {
+	return &declare.Key{Name: "open-through",
+		Help: "end open ranges on `DATE`, or on the window's last day with\nwindow (default: today)", Value: declare.Text.Into(into)}
+}
+
+// rowRanges takes the range of each row from two phrases, and counts the open ones.
+type rowRanges struct {
+	start, end   int
+	through      civil.Date
+	throughGiven bool // through was said
+	numOpen      int  // that run through a day
+	numLater     int  // that start after it
+	numBlank     int  // rows without a start
+	forbidOpen   bool // an open range is wrong
+}
+
+// newRanges compiles the two ends of the rows' ranges; window is what open ranges
+// run through where through says so.
+func (j *Job) newRanges(t *Table, start, end, through string, window civil.Span) (r *rowRanges, err error) {
+	r = &rowRanges{throughGiven: through != ""}
+	if r.through, err = j.openThroughDay(through, window); err != nil {
+		return nil, err
+	}
+	if r.start, err = t.AddHiddenDate("start", start); err != nil {
+		return nil, err
+	}
+	r.end, err = t.AddHiddenDate("end", end)
+	return r, err
+}
+
+// openThroughDay is the day that open ranges run through.
+func (j *Job) openThroughDay(text string, window civil.Span) (civil.Date, error) {
+	switch text {
+	case "":
+		return j.Env.Today, nil
+	case "window":
+		if window.Last == civil.Max {
+			return civil.None, declare.MissingError("window", "open ranges run through its end")
+		}
+		return window.Last, nil
+	}
+	d, err := eval.ComputeDate(text, j.Env)
+	return d, rows.WrapOption("open-through", err)
+}
+
+// rangeOf takes the range of a row; ok is false if it has none: without a start,
+// or open and not begun by then.
+func (r *rowRanges) rangeOf(line int, row []eval.Value) (s civil.Span, ok bool, err error) {
+	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
+	if open && r.forbidOpen {
+		return s, false, &rows.BadCell{Line: line, Column: "end",
+			Err: errors.New("an open range has no whole amount to split; give its end with open-through")}
+	}
+	s, blank, err := rows.ParseRange(row[r.start], row[r.end], r.through)
+	if err != nil {
+		return s, false, &rows.BadCell{Line: line, Column: "start and end", Err: err}
+	}
+	switch {
+	case open && blank:
+		r.numLater++
+	case open:
+		r.numOpen++
+	case blank:
+		r.numBlank++
+	}
+	return s, !blank, nil
+}
+
+// addCounts adds what another one counted.
+func (r *rowRanges) addCounts(other *rowRanges) {
+	r.numOpen += other.numOpen
+	r.numLater += other.numLater
+	r.numBlank += other.numBlank
+}
+
+// report says how many ranges were open and what became of them.
+func (r *rowRanges) report(j *Job) {
+	hint := ""
+	if !r.throughGiven {
+		hint = "; " + j.OptionText("open-through", "DATE") + " sets another day"
+	}
+	if r.numOpen > 0 {
+		j.Note("%s through %s%s", phrase.CountVerb(r.numOpen, "open range runs", "open ranges run"), r.through, hint)
+	}
+	if r.numLater > 0 {
+		through := r.through.String()
+		j.Note("%s no days yet", phrase.CountVerb(r.numLater, "open range starts after "+through+" and has",
+			"open ranges start after "+through+" and have"))
+	}
+	if r.numBlank > 0 {
+		j.Note("%s left out", phrase.CountVerb(r.numBlank, "row has no start; it is", "rows have no start; they are"))
+	}
+}

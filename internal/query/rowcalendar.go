@@ -1,0 +1,71 @@
+package query
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
+)
+
+// calendarsOf gives the calendar of each row of a table: that of the place, or the one
+// that a column names; nil if its cell is blank. An unknown name is a bad cell.
+func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
+	func(line int, row []eval.Value) error, error) {
+	if j.Env.CalendarColumn == "" {
+		cal := j.Env.Calendar
+		return func([]eval.Value) *workdays.Calendar { return cal }, func(int, []eval.Value) error { return nil }, nil
+	}
+	slot := rows.ColumnIndex(t.Visible(), j.Env.CalendarColumn)
+	if slot < 0 {
+		return nil, nil, rows.WrapOption("calendar", rows.UnknownColumn(j.Env.CalendarColumn, t.Visible()))
+	}
+	t.Cells = append(t.Cells, slot)
+	t.MarkUsed(slot)
+	var found sync.Map // rows may be worked out on several processors
+	of := func(row []eval.Value) *workdays.Calendar {
+		cal, _ := found.Load(strings.TrimSpace(row[slot].String()))
+		known, _ := cal.(*workdays.Calendar)
+		return known
+	}
+	check := func(line int, row []eval.Value) error {
+		name := strings.TrimSpace(row[slot].String())
+		if name == "" && j.Env.BlankCalendars != nil {
+			j.Env.BlankCalendars.Add(1)
+		}
+		if _, known := found.Load(name); name == "" || known {
+			return nil
+		}
+		cal, err := j.Calendar(name)
+		if err == nil && cal == nil {
+			err = fmt.Errorf("unknown calendar `%s`", eval.Truncate(name))
+		}
+		if err != nil {
+			return &rows.BadCell{Line: line, Column: t.Visible()[slot], Err: err}
+		}
+		found.Store(strings.Clone(name), cal)
+		return nil
+	}
+	return of, check, nil
+}
+
+// mayHaveShortDays reports whether rows may count with a calendar that has short days: that of the
+// place, or where a column names it, any that isn't a public one.
+func (j *Job) mayHaveShortDays() (bool, error) {
+	if j.Env.CalendarColumn == "" {
+		return j.Env.Calendar.HasShortDays(), nil
+	}
+	list, err := j.Calendars()
+	return slices.ContainsFunc(list, (*workdays.Calendar).HasShortDays), err
+}
+
+// needCalendar notes that something counts with the place's calendar, if rows don't
+// name theirs.
+func (j *Job) needCalendar() {
+	if j.Env.CalendarColumn == "" {
+		j.Env.Calendar.MarkUsed()
+	}
+}

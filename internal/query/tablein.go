@@ -1,0 +1,390 @@
+package query
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/declare"
+	"yoyaku/internal/tabular"
+)
+
+// TableOptions says how a table is read.
+type TableOptions struct {
+	Sheet, Encoding      string
+	HeaderRow            int
+	ReadDates, DateJoins []string
+	BlankWords           []string
+	BadRows              string
+	KeepText             bool
+	Repair               bool
+	Renames, Fill        []string
+	ReadNumbers          []string
+}
+
+// Options declares the options of tables in.
+func (t *TableOptions) Options() []*declare.Key {
+	return []*declare.Key{
+		{Name: "sheet", Help: "read the workbook's sheet `NAME` (default: the first visible one)", Value: declare.Text.Into(&t.Sheet)},
+		{Name: "encoding", Help: "read text in encoding `NAME`, such as windows-1252 (default:\nUTF-8, or what the file declares)", Value: declare.Text.Into(&t.Encoding)},
+		{Name: "header-row", Default: "1", Help: "take the column names from line `N`",
+			Value: declare.Number(1, 0).Into(&t.HeaderRow)},
+		{Name: "read-dates", Placeholder: "[COL=]FORM", Help: "read dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; several joined by |",
+			Value: declare.Text.Repeat(&t.ReadDates)},
+		{Name: "read-numbers", Placeholder: "[COL=]EXAMPLE", Help: "read numbers written like EXAMPLE, such as \"1.234,56\"",
+			Value: declare.Text.Repeat(&t.ReadNumbers)},
+		{Name: "join-dates", Placeholder: "NAME=Y,M,D", Help: "make one date NAME of a year, a month and a day column", Value: declare.Text.Repeat(&t.DateJoins)},
+		{Name: "open-words", Placeholder: "WORDS", Help: "read these words as an open range, such as present,ongoing", Value: declare.Text.List(&t.BlankWords)},
+		{Name: "repair", Help: "tidy up a messy table: number missing and repeated headings,\ndrop blank columns at the right, fill short rows with blanks", Value: declare.Bool.Into(&t.Repair)},
+		{Name: "fill-down", Completion: "columns",
+			Placeholder: "COLUMNS", Help: "fill blank cells of these columns from the cell above", Value: declare.Column.List(&t.Fill)},
+		{Name: "rename", Placeholder: "NEW=OLD", Help: "rename columns; several joined by commas", Value: declare.Text.List(&t.Renames)},
+		{Name: "bad-rows", Default: "stop", Help: "what to do with bad rows: `MODE` is stop, blank or aside=FILE", Value: declare.Text.Into(&t.BadRows)},
+		{Name: "keep-text", Help: "leave declared date columns as written in the table", Value: declare.Bool.Into(&t.KeepText)},
+	}
+}
+
+// Check says what is wrong with the options as far as they alone tell.
+func (t *TableOptions) Check() error {
+	for _, text := range t.ReadDates {
+		if _, form := splitForm(text); form != "" {
+			if _, err := tabular.ParseDateLayouts(form); err != nil {
+				return rows.WrapOption("read-dates", err)
+			}
+		}
+	}
+	for _, text := range t.ReadNumbers {
+		if _, form := splitForm(text); form != "" {
+			if _, err := tabular.ParseNumberForm(form); err != nil {
+				return rows.WrapOption("read-numbers", err)
+			}
+		}
+	}
+	for _, text := range t.DateJoins {
+		if _, _, err := splitDateJoin(text); err != nil {
+			return err
+		}
+	}
+	if _, err := t.renames(); err != nil {
+		return err
+	}
+	if err := tabular.CheckEncoding(t.Encoding); err != nil {
+		return rows.WrapOption("encoding", err)
+	}
+	switch mode, file, _ := strings.Cut(t.BadRows, "="); {
+	case mode == "stop", mode == "blank", mode == "":
+	case mode == "aside" && file != "":
+	default:
+		return &rows.OptionError{Option: "bad-rows", Err: fmt.Errorf("expected stop, blank or aside=FILE, found %q",
+			t.BadRows)}
+	}
+	return nil
+}
+
+// renames are the pairs of new and old names.
+func (t *TableOptions) renames() (pairs [][2]string, err error) {
+	for _, text := range t.Renames {
+		name, old, ok := strings.Cut(text, "=")
+		if name, old = rows.UnquoteName(strings.TrimSpace(name)), rows.UnquoteName(strings.TrimSpace(old)); !ok || name == "" ||
+			old == "" {
+			return nil, &rows.OptionError{Option: "rename",
+				Err: fmt.Errorf("expected NEW=OLD, such as start=\"Start date\", found %q", text)}
+		}
+		pairs = append(pairs, [2]string{name, old})
+	}
+	return pairs, nil
+}
+
+// rejectFile is the file that bad rows go to, if they do.
+func (t *TableOptions) rejectFile() (file string, ok bool) {
+	return strings.CutPrefix(t.BadRows, "aside=")
+}
+
+// splitForm splits COL=FORM; a form alone has no column. The = of a layout splits
+// nothing.
+func splitForm(text string) (column, form string) {
+	column, form, ok := strings.Cut(text, "=")
+	if !ok || strings.Contains(column, "%") {
+		return "", text
+	}
+	return rows.UnquoteName(column), form
+}
+
+// splitDateJoin splits NAME=YEAR,MONTH,DAY.
+func splitDateJoin(text string) (name string, parts []string, err error) {
+	name, list, ok := strings.Cut(text, "=")
+	parts = declare.SplitList(list)
+	if !ok || len(parts) != 3 || strings.TrimSpace(name) == "" {
+		return "", nil, &rows.OptionError{Option: "join-dates",
+			Err: fmt.Errorf("expected NAME=YEAR,MONTH,DAY, such as start=year,month,day, found %q", text)}
+	}
+	return rows.UnquoteName(name), parts, nil
+}
+
+// Table is a table that a job has opened.
+type Table struct {
+	*rows.Table
+	options *TableOptions
+	closer  io.Closer
+	repairs *tabular.Repairs
+	hidden  *tabular.HiddenParts
+	// missingNames has what options name that the table doesn't have.
+	missingNames map[string]error
+	// columns are those of the file itself.
+	columns     []string
+	hasOwnNames bool // they have names of ours
+	isPrepared  bool
+}
+
+// openNamed opens a table and prepares to read its dates.
+func (j *Job) openNamed(name string) (*Table, error) {
+	if j.FindMade != nil {
+		if made, ok, err := j.FindMade(name); err != nil {
+			return nil, err
+		} else if ok {
+			t := &Table{hasOwnNames: true, options: &TableOptions{BadRows: j.In.BadRows}, repairs: &tabular.Repairs{}, missingNames: map[string]error{},
+				closer: io.NopCloser(nil)}
+			t.Table, t.columns = rows.NewTable(name, made.reader(), j.Env), made.columns
+			j.opened = append(j.opened, t)
+			return t, nil
+		}
+	}
+	if IsCalendarFile(name) {
+		made, err := j.calendarFile(name)
+		if err != nil {
+			return nil, err
+		}
+		t := &Table{hasOwnNames: true, options: &j.In, repairs: &tabular.Repairs{}, missingNames: map[string]error{}, closer: io.NopCloser(nil)}
+		r, err := t.applyRepairs(made.reader())
+		if err != nil {
+			return nil, err
+		}
+		t.Table, t.columns = rows.NewTable(name, r, j.Env), r.Columns()
+		j.opened = append(j.opened, t)
+		return t, nil
+	}
+	if name != "-" {
+		if err := j.Files.AddInput(name); err != nil {
+			return nil, err
+		}
+	}
+	t := &Table{options: &j.In, repairs: &tabular.Repairs{}, missingNames: map[string]error{}}
+	t.hidden = &tabular.HiddenParts{}
+	in := tabular.Options{Hidden: t.hidden, Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow,
+		Ignored: map[string]string{}, OnOpen: j.Files.OpenRegistered}
+	if j.In.Repair {
+		in.Repairs = t.repairs
+	}
+	r, closer, err := tabular.Open(name, j.Stdin, in)
+	if err != nil {
+		return nil, err
+	}
+	for option, why := range in.Ignored {
+		t.missingNames[option] = rows.WrapOption(option, errors.New("this has no effect here: "+why))
+	}
+	t.closer = closer
+	if r, err = t.applyRepairs(r); err == nil && len(t.missingNames) > 0 && j.isSingleTable() {
+		err = t.missingError()
+	}
+	if err != nil {
+		closer.Close()
+		return nil, err
+	}
+	t.Table, t.columns = rows.NewTable(name, r, j.Env), r.Columns()
+	t.Progress = j.Progress
+	t.BlankBadCells = j.In.BadRows == "blank"
+	if j.In.BlankWords != nil {
+		t.Derive.SetBlankWords(j.In.BlankWords)
+	}
+	j.opened = append(j.opened, t)
+	return t, nil
+}
+
+// applyRepairs gives columns their other names and fills down.
+func (t *Table) applyRepairs(r rows.Reader) (rows.Reader, error) {
+	pairs, err := t.options.renames()
+	if err != nil {
+		return nil, err
+	}
+	if pairs != nil {
+		was := r.Columns()
+		var missing []string
+		if r, missing, err = tabular.Rename(r, pairs); err != nil {
+			return nil, rows.WrapOption("rename", err)
+		}
+		for _, name := range missing {
+			t.missingNames["rename "+name] = rows.WrapOption("rename", rows.UnknownColumn(name, was))
+		}
+	}
+	var places []int
+	for _, name := range t.options.Fill {
+		i := rows.ColumnIndex(r.Columns(), rows.UnquoteName(name))
+		if i < 0 {
+			t.missingNames["fill-down "+name] = rows.WrapOption("fill-down", rows.UnknownColumn(rows.UnquoteName(name), r.Columns()))
+			continue
+		}
+		places = append(places, i)
+	}
+	if places != nil {
+		r = tabular.FillDown(r, places, t.repairs)
+	}
+	return r, nil
+}
+
+// missingError is the first of what the table lacks.
+func (t *Table) missingError() error {
+	for _, key := range slices.Sorted(maps.Keys(t.missingNames)) {
+		return t.missingNames[key]
+	}
+	return nil
+}
+
+// applyDateJoins adds the dates of --join-dates. Of a pair of tables one may lack the
+// columns.
+func (t *Table) applyDateJoins(lenient bool) (missing error, err error) {
+	for _, text := range t.options.DateJoins {
+		name, parts, err := splitDateJoin(text)
+		if err != nil {
+			return nil, err
+		}
+		var at [3]int
+		for i, p := range parts {
+			if at[i] = rows.ColumnIndex(t.columns, rows.UnquoteName(p)); at[i] < 0 {
+				missing = rows.WrapOption("join-dates", rows.UnknownColumn(rows.UnquoteName(p), t.columns))
+				break
+			}
+		}
+		if missing != nil {
+			if lenient {
+				continue
+			}
+			return nil, missing
+		}
+		if i := rows.ColumnIndex(t.AllColumns(), name); i >= 0 {
+			return nil, rows.WrapOption("join-dates", fmt.Errorf("there is already a column `%s`", t.AllColumns()[i]))
+		}
+		t.Derive.AddDateJoin(name, at[0], at[1], at[2], joinDate)
+	}
+	return missing, nil
+}
+
+// joinDate makes a date of a year, a month and a day.
+func joinDate(y, m, day string) (civil.Date, error) {
+	d, ok := tabular.JoinDate(y, m, day)
+	if !ok {
+		return civil.None, fmt.Errorf("year %s, month %s, day %s are not a date", eval.Truncate(y), eval.Truncate(m), eval.Truncate(day))
+	}
+	return d, nil
+}
+
+// applyReadings applies --read-dates and --read-numbers.
+func (t *Table) applyReadings() error {
+	if err := t.applyForms(formOption{"read-dates", t.options.ReadDates, t.Dates, t.readDatesAs}); err != nil {
+		return err
+	}
+	return t.applyForms(formOption{"read-numbers", t.options.ReadNumbers, t.Numbers, t.readNumbersAs})
+}
+
+// formOption is an option that says how the cells of columns are read: its texts,
+// the columns that phrases take such values from, and what applies a form.
+type formOption struct {
+	option    string
+	texts     []string
+	usedSlots []int
+	applyForm func(slot int, form string, soft bool) error
+}
+
+// applyForms reads the columns that an option names by their forms; a form without a
+// column is for those that phrases take such values from, and, softly, for those
+// that they take as whatever the cell holds.
+func (t *Table) applyForms(d formOption) error {
+	set := map[int]bool{}
+	general := ""
+	for _, text := range d.texts {
+		name, form := splitForm(text)
+		if name == "" {
+			general = text
+			continue
+		}
+		slot := rows.ColumnIndex(t.columns, name)
+		if slot < 0 {
+			t.missingNames[d.option+" "+name] = rows.WrapOption(d.option, t.unknownColumn(name))
+			continue
+		}
+		if set[slot] {
+			return rows.WrapOption(d.option,
+				fmt.Errorf("the column `%s` is declared twice; join alternatives with |, such as dmy|serial", name))
+		}
+		set[slot] = true
+		if err := d.applyForm(slot, form, false); err != nil {
+			return err
+		}
+	}
+	if general == "" {
+		return nil
+	}
+	for i, slot := range slices.Concat(d.usedSlots, t.Cells) {
+		soft := i >= len(d.usedSlots)
+		if slot >= len(t.columns) || set[slot] || soft && general == "serial" { // any number would be a date
+			continue
+		}
+		set[slot] = true
+		if err := d.applyForm(slot, general, soft); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *Table) readNumbersAs(slot int, example string, soft bool) error {
+	form, err := tabular.ParseNumberForm(example)
+	if err != nil {
+		return rows.WrapOption("read-numbers", err)
+	}
+	t.Derive.ReadNumbers(slot, soft, func(s string) (eval.Value, error) {
+		if plain, ok := form.Read(s); ok {
+			return eval.LiteralNumber(plain), nil
+		}
+		return eval.Value{}, fmt.Errorf("expected a number like %[2]s, found %[1]q", eval.Truncate(s), example)
+	})
+	return nil
+}
+
+// unknownColumn is the error for a column that the file lacks; an added one is reported
+// apart, since its dates need no form.
+func (t *Table) unknownColumn(name string) error {
+	if i := rows.ColumnIndex(t.AllColumns(), name); i >= 0 {
+		return fmt.Errorf("`%s` is an added column, not one of %s; its dates need no declaration", t.AllColumns()[i], t.Name)
+	}
+	return rows.UnknownColumn(name, t.columns)
+}
+
+func (t *Table) readDatesAs(slot int, form string, soft bool) error {
+	readings, err := tabular.ParseDateLayouts(form)
+	if err != nil {
+		return rows.WrapOption("read-dates", err)
+	}
+	column := t.columns[slot]
+	t.Derive.ReadDates(slot, t.options.KeepText, soft, func(v eval.Value) (civil.Date, error) {
+		day, several, ok := tabular.ReadCell(v, readings)
+		s := v.String()
+		switch {
+		case ok:
+			return day, nil
+		case several != nil:
+			return civil.None, fmt.Errorf("%q can be read as %s, which differ", eval.Truncate(s), strings.Join(several, " and "))
+		case soft:
+			return civil.None, errUnclear
+		}
+		return civil.None, &eval.NotDateError{Column: column, Text: s, Form: form}
+	})
+	return nil
+}
+
+var errUnclear = errors.New("no date")

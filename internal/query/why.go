@@ -1,0 +1,199 @@
+package query
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/declare"
+)
+
+func init() { register(newWhy) }
+
+// whyQuery says how a date came about, or what a phrase means.
+type whyQuery struct{ base string }
+
+func newWhy() *Query {
+	q := &whyQuery{}
+	return &Query{
+		Name: "why", Group: Rules, Order: 2, GroupBy: "what", Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
+		Short: "Tell how a date came about, or what a phrase means",
+		Long: `Explain a phrase: in plain words, in its canonical form, and as an RFC 5545 rule if there
+is an exact one. With a series and a date, explain step by step how the date came about,
+what the calendar said, and where each holiday is listed. The date may be the nominal or
+the moved one, a milestone's, or a day without a date. With a record, a row (its key, or
+its place such as #12) and a column, explain how that cell came about.`,
+		Examples: `  yoyaku why "monthly on 15, last then roll preceding"
+  yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar england-wales
+  yoyaku why crew-pay 2027-03-15
+  yoyaku why fuel-duty 2027-09-25
+  yoyaku why crew-contracts C-103 notice`,
+		MinArgs: 1, MaxArgs: 3, ArgsHelp: "a phrase, a series of the plan and a date, or a record, a row and a column",
+		ArgsCompletion: "series",
+		Options:        []*declare.Key{{Name: "base", Help: "start steps from `DATE`", Value: declare.Date.Into(&q.base)}},
+		Answer:         q.answer,
+	}
+}
+
+func (q *whyQuery) answer(j *Job) error {
+	s := j.FindSeries(j.Args[0])
+	var r *RecordInfo
+	if s == nil {
+		r = j.RecordInfo(j.Args[0])
+	}
+	switch {
+	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
+		return &rows.OptionError{Option: "base", IsPredicate: true,
+			Err: errors.New("is where steps start; a series, record or rule has its own dates")}
+	case r != nil && r.Err != nil:
+		return r.Err
+	case r != nil && len(j.Args) == 3:
+		return q.explainRow(j, r, j.Args[1], j.Args[2])
+	case r != nil && len(j.Args) == 2:
+		return fmt.Errorf("name a row and a column of the record: yoyaku why %s %s COLUMN", r.Name, j.Args[1])
+	case r != nil:
+		return fmt.Errorf("`%s` is a record; name a row and a column of it: yoyaku why %[1]s ROW COLUMN", r.Name)
+	case len(j.Args) == 3:
+		return fmt.Errorf("no record `%s`; records are in a plan (--plan FILE, or yoyaku.yaml in this folder)", j.Args[0])
+	}
+	if s == nil && len(j.Args) == 2 {
+		if !phrase.IsRule(j.Args[0]) {
+			return j.UnknownSeries(j.Args[0])
+		}
+		var err error
+		if s, err = schedule.NewSeries("this rule", "", j.Args[0], j.Env); err != nil {
+			return err
+		}
+	}
+	switch {
+	case len(j.Args) == 2:
+		d, err := eval.ComputeDate(j.Args[1], j.Env)
+		if err != nil {
+			return err
+		}
+		list, ids, err := s.Explain(d, s.Calendar)
+		if err == nil && j.Ledger != nil {
+			var rows []schedule.Released
+			rows, err = j.Released(s.Name)
+			for _, t := range schedule.ExplainReleases(rows, ids, d) { // behind what is reported about the same
+				at := len(list)
+				for at > 0 && list[at-1].What != t.What {
+					at--
+				}
+				if at == 0 {
+					at = len(list)
+				}
+				list = slices.Insert(list, at, t)
+			}
+		}
+		if err != nil {
+			return err
+		}
+		return j.reportExplanation(list)
+	case s != nil && len(s.Rules) > 1:
+		var parts [][2]string
+		for _, r := range s.Rules {
+			parts = append(parts, [2]string{"holds", effectiveText(r.Span)})
+			more, err := j.meaningParts(r.Text)
+			if err != nil {
+				return err
+			}
+			parts = append(parts, more...)
+		}
+		return j.fillParts(parts)
+	case s != nil:
+		return j.explainPhrase(s.RuleText)
+	case q.base != "":
+		return q.explainSteps(j)
+	}
+	return j.explainPhrase(j.Args[0])
+}
+
+func (j *Job) reportExplanation(list []schedule.ExplanationLine) error {
+	return j.fillRows([]string{"what", "step", "date", "weekday", "why"}, func(put rows.PutRow) error {
+		for _, t := range list {
+			if err := put([]eval.Value{eval.Str(t.What), eval.Str(t.Step), t.Day, schedule.WeekdayOf(t.Day),
+				eval.Str(t.Reason)}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// explainSteps explains a phrase from a base, step by step.
+func (q *whyQuery) explainSteps(j *Job) error {
+	prog, from, err := compileFromBase(j, j.Args[0], q.base)
+	if err != nil {
+		return err
+	}
+	var v eval.Value
+	var moves []eval.Move
+	err = prog.EvalInto([]eval.Value{from}, &moves, &v)
+	if err != nil {
+		return err
+	}
+	if len(moves) > 0 {
+		from = eval.Day(moves[0].From)
+	}
+	return j.reportExplanation(schedule.ExplainSteps("date", from, moves, v))
+}
+
+// explainPhrase explains what a phrase means. A single word that is no name here may be
+// a series that isn't at hand.
+func (j *Job) explainPhrase(text string) error {
+	parts, err := j.meaningParts(text)
+	if err != nil {
+		return err
+	}
+	return j.fillParts(parts)
+}
+
+// effectiveText says when a rule holds.
+func effectiveText(s civil.Span) string {
+	switch {
+	case s.First == civil.Min && s.Last == civil.Max:
+		return "always"
+	case s.First == civil.Min:
+		return "until " + s.Last.String()
+	case s.Last == civil.Max:
+		return "from " + s.First.String()
+	}
+	return "from " + s.First.String() + " until " + s.Last.String()
+}
+
+// meaningParts is what a phrase means, in pairs of part and text.
+func (j *Job) meaningParts(text string) ([][2]string, error) {
+	f, err := phrase.Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	if n, ok := f.Expr.(*phrase.Name); ok {
+		return nil, fmt.Errorf("%w; a phrase of one name means that name itself", j.UnknownSeries(n.Text))
+	}
+	parts := [][2]string{{"phrase", f.Text}, {"reads", f.Reading()}, {"canonical", f.Canonical()}}
+	if f.Rule != nil {
+		rec, err := eval.CompileRule(text, j.Env)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, schedule.ExportProperties(rec)...)
+	}
+	return parts, nil
+}
+
+func (j *Job) fillParts(parts [][2]string) error {
+	return j.fillRows([]string{"part", "text"}, func(put rows.PutRow) error {
+		for _, r := range parts {
+			if err := put([]eval.Value{eval.Str(r[0]), eval.Str(r[1])}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

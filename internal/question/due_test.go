@@ -1,7 +1,0 @@
-package question_test
-
-import "testing"
-
-func TestDue(t *testing.T) {
-	answers(t, casesIn(t, "testdata/due.cases"))
-}

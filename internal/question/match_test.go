@@ -1,7 +1,0 @@
-package question_test
-
-import "testing"
-
-func TestMatch(t *testing.T) {
-	answers(t, casesIn(t, "testdata/match.cases"))
-}

@@ -1,7 +1,0 @@
-package question_test
-
-import "testing"
-
-func TestTally(t *testing.T) {
-	answers(t, casesIn(t, "testdata/tally.cases"))
-}

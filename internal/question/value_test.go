@@ -1,7 +1,0 @@
-package question_test
-
-import "testing"
-
-func TestValue(t *testing.T) {
-	answers(t, casesIn(t, "testdata/value.cases"))
-}

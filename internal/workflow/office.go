@@ -1,0 +1,348 @@
+// Package office is a plan at work: what a run makes, follows, stages, holds and logs, and
+// what check, ahead, compare, publish and release ask of a plan. It knows no clock, no
+// stream and no terminal: today is in the plan's settings, words go through a Tell.
+package workflow
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"runtime"
+	"runtime/debug"
+	"slices"
+	"strings"
+	"sync"
+
+	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/files"
+	"yoyaku/internal/plan"
+	"yoyaku/internal/query"
+	"yoyaku/internal/render"
+)
+
+// Request is what is asked of a plan; the zero value asks for all that the plan says.
+type Request struct {
+	Window             string   // instead of the plan's
+	Series             []string // names of series and patterns; nil for all
+	Folder             string   // of the outputs; "" for the plan's own
+	KeepReleased       bool     // what was released goes before what the plan gives now
+	IgnoreExpectations bool     // an expectation that isn't met stops nothing
+	By, Note           string   // of the line in the log; there is none where By is ""
+}
+
+// Reporter is where words for people go while something is made; none is nil.
+type Reporter struct {
+	Warn, Note func(format string, args ...any)
+}
+
+// NoReports tells nobody.
+var NoReports = Reporter{func(string, ...any) {}, func(string, ...any) {}}
+
+// Once is a Tell that says the same warning once.
+func (t Reporter) Once() Reporter {
+	said := map[string]bool{}
+	return Reporter{Note: t.Note, Warn: func(format string, args ...any) {
+		if text := fmt.Sprintf(format, args...); !said[text] {
+			said[text] = true
+			t.Warn("%s", text)
+		}
+	}}
+}
+
+// Warnings says what the calendars that plans asked didn't know.
+func (t Reporter) Warnings(plans ...*plan.Plan) {
+	for _, p := range plans {
+		t.WhatIf(p)
+		for _, w := range p.Warnings() {
+			t.Warn("%s", w)
+		}
+	}
+}
+
+// WhatIf tells on which days that are tried the answers of a plan rest.
+func (t Reporter) WhatIf(p *plan.Plan) {
+	rests, notes := p.WhatIf()
+	for _, text := range notes {
+		t.Note("%s", text)
+	}
+	if rests != "" {
+		t.Note("%s", rests)
+	}
+}
+
+// NegativeError is an answer that is no, with what to say of it.
+type NegativeError struct {
+	Plan string // the plan, if several are at work
+	Text string
+}
+
+// Error gives the text.
+func (e *NegativeError) Error() string { return planSuffix(e.Plan) + e.Text }
+
+// BreachError is an answer that is no since dates aren't as they were released.
+type BreachError struct {
+	Name     string // the plan, if several are at work
+	Plan     *plan.Plan
+	Breaches []schedule.Breach
+}
+
+// Error says what can be done.
+func (e *BreachError) Error() string {
+	return planSuffix(e.Name) + schedule.CountBreaches(e.Breaches) + "; nothing was written. " +
+		"Release the dates again (`yoyaku release`), keep the released ones (--keep-released), or give a reason under `instead` in the plan"
+}
+
+func planSuffix(path string) string {
+	if path == "" {
+		return ""
+	}
+	return path + ": "
+}
+
+// withPlanName says in an answer that is no of which plan it is.
+func withPlanName(err error, p *plan.Plan) error {
+	var no *NegativeError
+	var held *BreachError
+	switch {
+	case errors.As(err, &no):
+		no.Plan = p.Path
+	case errors.As(err, &held):
+		held.Name = p.Path
+	}
+	return err
+}
+
+// Session is a plan being worked with.
+type Session struct {
+	Plan   *plan.Plan
+	Series []*schedule.Series // those that are asked for
+	Span   civil.Span
+	// What a run gives: a summary a series, what became of each output and what was noted
+	// of it, and how many occurrences the window's edge cuts.
+	Summaries      []schedule.Summary
+	Results        []OutputResult
+	CutOccurrences int
+
+	records     []*plan.Record // of what is published
+	request     Request
+	reporter    Reporter
+	onNote      func(of, text string) // takes notes of what isn't told at once
+	stage       files.Stage
+	stageLock   sync.Mutex        // outputs are made beside each other
+	rejectFiles map[string]string // files that bad rows go to, and the records of which
+	logData     logData
+	ledger      *Ledger
+	previous    previousCalendars
+}
+
+// OutputResult is what became of an output: new, changed, unchanged, replaced or not written,
+// how much is in it, and in Text what changed; or it is a note of some.
+type OutputResult struct {
+	Output, State, Count, Text string
+	Note                       bool
+}
+
+// NewSession settles what is asked of a plan: which series, and in which window.
+func NewSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) {
+	w = newSession(p, a, tell)
+	if a.Series != nil {
+		w.Series, _ = selectNamed(p, a.Series)
+	}
+	w.Span, err = w.window()
+	return w, err
+}
+
+// newSession is a work of which nothing is settled: all series, and no window.
+func newSession(p *plan.Plan, a Request, tell Reporter) *Session {
+	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: NewLedger(p)}
+	w.onNote = w.note
+	return w
+}
+
+// window is the option's, the plan's, or if there is neither all time, if every series
+// ends by itself.
+func (w *Session) window() (civil.Span, error) {
+	if w.request.Window != "" {
+		span, err := eval.ParseWindow(w.request.Window, w.Plan.Env)
+		return span, rows.WrapOption("window", err)
+	}
+	if w.Plan.Window != nil {
+		return *w.Plan.Window, nil
+	}
+	for _, s := range w.Series {
+		if s.Endless() {
+			return civil.Span{}, fmt.Errorf(
+				"%s: the series `%s` has no end; write a window in the plan (window: 2027) or use --window", w.Plan.Path, s.Name)
+		}
+	}
+	return civil.AllDays, nil
+}
+
+// note keeps a note of an output, once for all outputs of one table.
+func (w *Session) note(of, text string) {
+	i := slices.IndexFunc(w.Results, func(l OutputResult) bool { return l.Note && l.Text == text })
+	if i < 0 {
+		w.Results = append(w.Results, OutputResult{Output: of, Text: text, Note: true})
+		return
+	}
+	if all := strings.Split(w.Results[i].Output, ", "); all[len(all)-1] != of {
+		w.Results[i].Output += ", " + of
+	}
+}
+
+// selectNamed gives the series and records of a plan that names say: of one, or of a pattern,
+// which stands for all that are like it. Names that are none are passed over.
+func selectNamed(p *plan.Plan, names []string) (series []*schedule.Series, records []*plan.Record) {
+	for _, name := range names {
+		found := p.FindAllSeries(name)
+		for _, s := range found {
+			if !slices.Contains(series, s) {
+				series = append(series, s)
+			}
+		}
+		if r := p.Record(name); found == nil && r != nil && !slices.Contains(records, r) {
+			records = append(records, r)
+		}
+	}
+	return series, records
+}
+
+// CheckNames refuses names that are no series of any of the plans; with records, those of
+// records are known too.
+func CheckNames(plans []*plan.Plan, names []string, records bool) error {
+	for _, name := range names {
+		if !slices.ContainsFunc(plans, func(p *plan.Plan) bool {
+			return p.FindAllSeries(name) != nil || records &&
+				p.Record(name) != nil
+		}) {
+			place := plans[0].Workspace()
+			return place.UnknownSeries(name)
+		}
+	}
+	return nil
+}
+
+// CheckDistinctIDs refuses plans that have one id, by which the events of each are known.
+func CheckDistinctIDs(plans []*plan.Plan) error {
+	for i, p := range plans {
+		for _, other := range plans[:i] {
+			if other.ID == p.ID {
+				return fmt.Errorf("%s and %s have the same id, %s; ids identify events, so give each plan its own",
+					other.Path, p.Path, p.ID)
+			}
+		}
+	}
+	return nil
+}
+
+// folder is where the outputs go.
+func (w *Session) folder() string {
+	if w.request.Folder == "" {
+		return filepath.Dir(w.Plan.Path)
+	}
+	return w.request.Folder
+}
+
+// path is that of an output.
+func (w *Session) path(out *plan.Output) string {
+	return filepath.Join(w.folder(), filepath.FromSlash(out.File))
+}
+
+// workspaceFor is what rows of records are asked from; out is the output that shows them, nil for
+// none, and note takes what is reported about them.
+func (w *Session) workspaceFor(out *plan.Output, note func(text string)) query.Workspace {
+	place := w.ledger.workspace()
+	place.Ledger = nil // which is looked at once for all outputs
+	place.Stdin = strings.NewReader("")
+	place.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
+	place.Warn = place.Note
+	place.ReserveFile = w.reserveRejects
+	place.CreateFile = func(asker, file string) (io.Writer, error) {
+		if out == nil || w.firstOutputOf(asker) != out {
+			return io.Discard, nil
+		}
+		w.stageLock.Lock()
+		defer w.stageLock.Unlock()
+		return w.stage.Create(filepath.Join(w.folder(), file))
+	}
+	return place
+}
+
+// workspace is place for what isn't an output.
+func (w *Session) workspace(what string) query.Workspace {
+	return w.workspaceFor(nil, func(text string) { w.onNote(what, text) })
+}
+
+// reserveRejects registers the file that bad rows of a record go to. What one output sets aside,
+// the others would set aside too.
+func (w *Session) reserveRejects(asker, file string) error {
+	path := filepath.Join(w.folder(), file)
+	if !filepath.IsLocal(file) {
+		return fmt.Errorf("%s is outside the output folder; outputs must stay inside it", file)
+	}
+	if err := files.CheckInside(w.folder(), path); err != nil {
+		return err
+	}
+	w.stageLock.Lock()
+	defer w.stageLock.Unlock()
+	if of, set := w.rejectFiles[path]; set && of == asker {
+		return nil
+	}
+	if err := w.Plan.Files.AddOutput(path); err != nil {
+		return err
+	}
+	w.rejectFiles[path] = asker
+	return nil
+}
+
+// firstOutputOf is the first output that shows a record, itself or in what it makes; nil for
+// none.
+func (w *Session) firstOutputOf(record string) *plan.Output {
+	for _, out := range w.Plan.Outputs {
+		if out.Record != nil && out.Record.Name == record || slices.ContainsFunc(out.EventRecords,
+			func(rec *plan.Record) bool { return rec.Name == record }) {
+			return out
+		}
+	}
+	return nil
+}
+
+// How much garbage may pile up beside what lives: some 50 MB, and a third more of that.
+const gcBallastBytes, gcPercent = 160 << 20, 30
+
+// LimitGarbage bounds garbage by an allowance rather than by a multiple of what lives: a small
+// plan is made without a collection, a large one doesn't pile it up. What it returns ends
+// that.
+func LimitGarbage() (done func()) {
+	room := make([]byte, gcBallastBytes) // never touched, and so no memory
+	was := debug.SetGCPercent(gcPercent)
+	return func() {
+		debug.SetGCPercent(was)
+		runtime.KeepAlive(room)
+	}
+}
+
+const whatIf = " (what if)"
+
+// RenderOptions is how a result with a shape is dressed in a format, as far as the plan says it.
+func RenderOptions(s *query.Shape, p *plan.Plan, f render.Format) (l render.Options, err error) {
+	l = render.Options{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, GuardFormulas: s.Safe, Zone: p.Zone}
+	if rests, _ := p.WhatIf(); rests != "" {
+		switch {
+		case l.Title != "":
+			l.Title += whatIf
+		case f.Name == "html":
+			l.Title = "Dates" + whatIf
+		}
+	}
+	if s.ShowDates != "" {
+		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
+			err = rows.WrapOption("show-dates", err)
+		}
+	}
+	return l, err
+}
