@@ -141,6 +141,8 @@ func mapSink(s rows.Sink, head func(string) string, cell func(eval.Value) eval.V
 	return &mappedSink{Sink: s, head: head, cell: cell}
 }
 
+var _ rows.Displayer = (*mappedSink)(nil)
+
 // Display gives on what the sink shows.
 func (w *mappedSink) Display() rows.Display { return rows.DisplayOf(w.Sink) }
 

@@ -24,6 +24,8 @@ type bufferedTable struct {
 	highlighted  []bool // rows that stand out
 }
 
+var _, _ rows.Displayer = (*bufferedTable)(nil), (*htmlSink)(nil)
+
 // Display says that rows can stand out.
 func (h *bufferedTable) Display() rows.Display {
 	return rows.Display{Highlight: func(on bool) { h.highlighting = on }}

@@ -30,6 +30,8 @@ type tableSink struct {
 	groupStarts  map[int]bool // rows that begin a block, but for the first
 }
 
+var _ rows.Displayer = (*tableSink)(nil)
+
 // Display says what the table shows beside rows.
 func (s *tableSink) Display() rows.Display {
 	return rows.Display{

@@ -65,6 +65,8 @@ func NewXLSX(w io.Writer, c BookProperties) (rows.Sink, error) {
 	return x, err
 }
 
+var _ rows.Displayer = (*xlsxSink)(nil)
+
 // Display says what a workbook shows beside rows.
 func (x *xlsxSink) Display() rows.Display {
 	return rows.Display{

@@ -18,7 +18,10 @@ type Sink interface {
 	Close() error
 }
 
-// Display is what a Sink can show beside plain rows; what it can't is nil.
+// Displayer is a Sink that shows more than plain rows, or one around such a sink.
+type Displayer interface{ Display() Display }
+
+// Display is what a Sink can show besides plain rows; a function is nil if it can't.
 type Display struct {
 	Highlight    func(on bool)          // the rows after Highlight(true) stand out
 	NextIsTotals func()                 // the next row is that of totals
@@ -26,10 +29,10 @@ type Display struct {
 	DrawGrid     func(g *Grid) error    // draws people against days, in place of the rows of the plain table
 }
 
-// DisplayOf is what a Sink shows beside plain rows. One around another gives on what that shows.
+// DisplayOf returns what s shows besides plain rows: nothing unless it is a Displayer.
 func DisplayOf(s Sink) Display {
-	if s, more := s.(interface{ Shows() Display }); more {
-		return s.Shows()
+	if d, ok := s.(Displayer); ok {
+		return d.Display()
 	}
 	return Display{}
 }
