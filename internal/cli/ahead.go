@@ -3,12 +3,12 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 	"yoyaku/internal/workflow"
 )
@@ -27,7 +27,7 @@ its records, for the next 30 days. Overdue dates of records come first.`,
 	}
 	s := a.settings(c, false)
 	var next workflow.AheadRequest
-	var shape query.Shape
+	var shape ask.Shape
 	out := output{app: a, shape: &shape, formats: render.FormatNames(true), groupBy: "left"}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "within", Default: "30 days", Conflicts: []string{"window"}, Help: "look `STRETCH` ahead of today, such as \"3 months\"", Value: declare.Amount.Into(&next.Within)},
@@ -78,7 +78,7 @@ func (a *App) reportAhead(p *plan.Plan, coming *workflow.AheadResult, out *outpu
 			if err != nil {
 				return err
 			}
-			return sink.(query.Events).Events(kept)
+			return sink.(ask.Events).Events(kept)
 		})
 	})
 	if err == nil && len(coming.Events) == 0 {

@@ -12,6 +12,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -26,7 +27,7 @@ import (
 
 // queryCommand makes the command of a query: its options are flags, its answer goes to
 // a writer of the format that is asked for.
-func (a *App) queryCommand(q *query.Query, named bool) *cobra.Command {
+func (a *App) queryCommand(q *ask.Query, named bool) *cobra.Command {
 	c := &cobra.Command{Use: q.Use, Short: q.Short, Long: q.Long, Example: q.Examples, Args: argCount(q.MinArgs, q.MaxArgs, q.ArgsHelp)}
 	if !named { // listed alone
 		c.RunE = func(c *cobra.Command, _ []string) error { return c.Help() }
@@ -34,7 +35,7 @@ func (a *App) queryCommand(q *query.Query, named bool) *cobra.Command {
 	}
 	s := a.settings(c, true)
 	s.ignoreBadPlan = q.IgnoresPlan
-	job := query.Job{Query: q}
+	job := ask.Job{Query: q}
 	out := output{app: a, shape: &job.Shape, groupBy: q.GroupBy}
 	groups := [...][]*declare.Key{groupQuery: commandOptions(q.Options), groupTableIn: nil, groupResult: nil}
 	if q.TakesTable {
@@ -105,7 +106,7 @@ func commandOptions(options []*declare.Key) (list []*declare.Key) {
 }
 
 // runJob answers a job: the result is written whole or not at all.
-func (a *App) runJob(job *query.Job, p *plan.Plan, out *output, args []string) error {
+func (a *App) runJob(job *ask.Job, p *plan.Plan, out *output, args []string) error {
 	place := workflow.NewWorkspace(p)
 	place.Stdin, place.Warn, place.Note, place.IsCommand = a.In, a.warn, a.note, true
 	var stage files.Stage
@@ -225,7 +226,7 @@ func (a *App) terminalWriter(w io.Writer) io.Writer {
 // output says where a result goes and how it is dressed.
 type output struct {
 	app                     *App
-	shape                   *query.Shape
+	shape                   *ask.Shape
 	formats                 []string
 	formatName, file, color string
 	// update says what calendar the result follows.
@@ -251,7 +252,7 @@ func (o *output) options() []*declare.Key {
 
 // optionsAround are the options of the output around those of its shape: what is asked for most
 // comes first.
-func (o *output) optionsAround(s *query.Shape) []*declare.Key {
+func (o *output) optionsAround(s *ask.Shape) []*declare.Key {
 	own := o.options()
 	return append(append(own[:2:2], s.Options()...), own[2:]...)
 }

@@ -6,13 +6,13 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 	"yoyaku/internal/workflow"
 )
@@ -41,7 +41,7 @@ Exits with 1 if anything fails.`,
 	s := a.settings(c, false)
 	var strict bool
 	var window string
-	var shape query.Shape
+	var shape ask.Shape
 	out := output{app: a, shape: &shape, formats: render.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "strict", Help: "treat notes as failures", Value: declare.Bool.Into(&strict)},

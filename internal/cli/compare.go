@@ -5,12 +5,12 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 	"yoyaku/internal/workflow"
 )
@@ -52,7 +52,7 @@ matched by series and id, other tables by --key; the order of rows doesn't matte
 		},
 	}
 	m.settings = a.settings(c, false)
-	var shape query.Shape
+	var shape ask.Shape
 	m.out = output{app: a, shape: &shape, formats: render.FormatNames(false)}
 	options := addCommandFlags(c, []*declare.Key{
 		{Name: "key", Help: "match the rows of two tables by column `COL`", Value: declare.Column.Into(&m.key)},

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/query"
 )
@@ -15,7 +16,7 @@ import (
 type completeFunc = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective)
 
 // completeQuery offers words for a query's arguments and options.
-func (s *settings) completeQuery(c *cobra.Command, q *query.Query, options []*declare.Key, in *query.TableOptions) {
+func (s *settings) completeQuery(c *cobra.Command, q *ask.Query, options []*declare.Key, in *ask.TableOptions) {
 	switch q.ArgsCompletion {
 	case "series":
 		c.ValidArgsFunction = s.completeSeries
@@ -26,7 +27,7 @@ func (s *settings) completeQuery(c *cobra.Command, q *query.Query, options []*de
 }
 
 // completeOptions offers the choices of options, and what they name.
-func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in *query.TableOptions) {
+func (s *settings) completeOptions(c *cobra.Command, options []*declare.Key, in *ask.TableOptions) {
 	for _, o := range options {
 		var offer completeFunc
 		switch {
@@ -94,12 +95,12 @@ func isOfferable(name string) bool {
 }
 
 // completeColumns offers the columns of the table named on the command line.
-func completeColumns(in *query.TableOptions) completeFunc {
+func completeColumns(in *ask.TableOptions) completeFunc {
 	return func(_ *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 		if len(args) == 0 {
 			return nil, cobra.ShellCompDirectiveDefault
 		}
-		list, err := in.CompleteColumns(args[0], word, isOfferable)
+		list, err := query.CompleteColumns(in, args[0], word, isOfferable)
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}

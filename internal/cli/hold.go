@@ -1,9 +1,9 @@
 package cli
 
 import (
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 	"yoyaku/internal/workflow"
 )
@@ -21,7 +21,7 @@ func (a *App) reportBreaches(out *output, held *workflow.BreachError) error {
 	if out != nil {
 		to = *out
 	}
-	to.shape = &query.Shape{}
+	to.shape = &ask.Shape{}
 	if err := a.writeLines(&to, held.Plan, schedule.BreachColumns, schedule.LinesOf(held.Breaches, schedule.Breach.Cells)); err != nil {
 		return err
 	}

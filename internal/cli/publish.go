@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/caldav"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -15,7 +16,6 @@ import (
 	"yoyaku/internal/declare"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/publish"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 	"yoyaku/internal/workflow"
 )
@@ -28,7 +28,7 @@ type publishRun struct {
 	server, collection, credentials string
 	dryRun, overwrite, adopt        bool
 	concurrency                     int
-	shape                           query.Shape
+	shape                           ask.Shape
 }
 
 func (a *App) publishCommand() *cobra.Command {

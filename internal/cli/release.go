@@ -3,11 +3,11 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 	"yoyaku/internal/workflow"
 )
@@ -16,7 +16,7 @@ import (
 type releaseRun struct {
 	app   *App
 	out   output
-	shape query.Shape
+	shape ask.Shape
 	workflow.ReleaseRequest
 }
 

@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
@@ -136,8 +137,8 @@ schedule goes out as a table or as calendar events.`,
 	for _, g := range groups {
 		root.AddGroup(&cobra.Group{ID: string(g.id), Title: g.title})
 	}
-	list := []orderedCommand{{a.newCommand(), query.Plan, 1}, {a.checkCommand(), query.Plan, 2}, {a.runCommand(), query.Plan, 3}, {a.releaseCommand(), query.Plan, 4}, {a.aheadCommand(), query.Plan, 5},
-		{a.compareCommand(), query.HandOver, 2}, {a.publishCommand(), query.HandOver, 3}, {a.demoCommand(), startGroup, 1}, {a.schemaCommand(), startGroup, 2}, {a.completionCommand(), startGroup, 3}}
+	list := []orderedCommand{{a.newCommand(), ask.Plan, 1}, {a.checkCommand(), ask.Plan, 2}, {a.runCommand(), ask.Plan, 3}, {a.releaseCommand(), ask.Plan, 4}, {a.aheadCommand(), ask.Plan, 5},
+		{a.compareCommand(), ask.HandOver, 2}, {a.publishCommand(), ask.HandOver, 3}, {a.demoCommand(), startGroup, 1}, {a.schemaCommand(), startGroup, 2}, {a.completionCommand(), startGroup, 3}}
 	for _, q := range query.All() {
 		list = append(list, orderedCommand{a.queryCommand(q, named(q.Name)), q.Group, q.Order})
 	}
@@ -168,23 +169,23 @@ schedule goes out as a table or as calendar events.`,
 // orderedCommand is a command with its place among those of its group.
 type orderedCommand struct {
 	*cobra.Command
-	group query.Group
+	group ask.Group
 	order int
 }
 
 // startGroup is the group of what a newcomer begins with.
-const startGroup query.Group = "start"
+const startGroup ask.Group = "start"
 
 // groups are the groups of commands in the order of the help.
 var groups = []struct {
-	id    query.Group
+	id    ask.Group
 	title string
 }{
-	{query.Rules, "Dates from rules"},
-	{query.Plan, "A plan"},
-	{query.Tables, "Dates in tables"},
-	{query.Facts, "Facts"},
-	{query.HandOver, "Hand on, take in"},
+	{ask.Rules, "Dates from rules"},
+	{ask.Plan, "A plan"},
+	{ask.Tables, "Dates in tables"},
+	{ask.Facts, "Facts"},
+	{ask.HandOver, "Hand on, take in"},
 	{startGroup, "Start"},
 }
 

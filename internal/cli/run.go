@@ -6,11 +6,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 	"yoyaku/internal/workflow"
 )
@@ -24,7 +24,7 @@ type planRun struct {
 }
 
 func (a *App) newRun() *planRun {
-	return &planRun{app: a, out: output{app: a, shape: &query.Shape{}, formats: render.FormatNames(false)}}
+	return &planRun{app: a, out: output{app: a, shape: &ask.Shape{}, formats: render.FormatNames(false)}}
 }
 
 func (a *App) runCommand() *cobra.Command {

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/infer"
 	"yoyaku/internal/core/phrase"
@@ -16,6 +17,7 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
+	"yoyaku/internal/workflow"
 )
 
 // A inferredSeries is a series that the dates of a table come to.
@@ -43,16 +45,16 @@ func isRare(off, of int) bool { return 10*off <= of }
 
 // inferSeries looks for the rules behind the dates of a table. It gives the series that come of
 // it, and whether anything of the table is left that they don't say.
-func (s NewPlan) inferSeries(path, file string, how query.TableOptions) (list []*inferredSeries, left bool, err error) {
+func (s NewPlan) inferSeries(path, file string, how ask.TableOptions) (list []*inferredSeries, left bool, err error) {
 	empty, err := plan.NewEmpty(s.settings)
 	if err != nil {
 		return nil, true, err
 	}
-	place := empty.Workspace()
+	place := workflow.NewWorkspace(empty)
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
-	job := &query.Job{Workspace: &place, Args: []string{path}, CalendarName: s.Calendar, In: how}
-	dates, found, err := job.Infer(nil, s.Key)
+	job := &ask.Job{Workspace: &place, Args: []string{path}, CalendarName: s.Calendar, In: how}
+	dates, found, err := query.Infer(job, nil, s.Key)
 	if option := (*rows.OptionError)(nil); errors.As(err, &option) && option.Option == "key" {
 		return nil, true, fmt.Errorf("%s: %w", file, err)
 	} else if err != nil {
@@ -61,7 +63,7 @@ func (s NewPlan) inferSeries(path, file string, how query.TableOptions) (list []
 	if n := len(slices.DeleteFunc(slices.Clone(found), func(f infer.ColumnResult) bool { return f.Err != infer.ErrTooMuchWork })); n > 0 {
 		return nil, true, fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.CountVerb(n, "series was", "series were"), infer.ErrTooMuchWork)
 	}
-	left = dates.HasMore() && !query.IsCalendarFile(path) // an event has much besides
+	left = dates.HasMore() && !ask.IsCalendarFile(path) // an event has much besides
 	var of *inferredSeries
 	for i := range found {
 		f := &found[i]

@@ -15,6 +15,7 @@ import (
 	"strings"
 	"unicode"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -92,13 +93,13 @@ func (s NewPlan) Candidates(set plan.Settings) (list []Candidate, err error) {
 	if _, err := os.Lstat(filepath.Join(s.Dir, plan.FileName)); err == nil {
 		command += "next " // the plan that is here isn't written over
 	} else if s.Dir != "." {
-		command += query.ShellWord(s.Dir) + " "
+		command += ask.ShellWord(s.Dir) + " "
 	}
 	for _, f := range found {
 		if f.IsDir() || strings.HasPrefix(f.Name(), ".") || f.Name() == SchemaFile || !query.Readable(f.Name()) {
 			continue
 		}
-		path := query.ShellWord(filepath.Join(s.Dir, f.Name()))
+		path := ask.ShellWord(filepath.Join(s.Dir, f.Name()))
 		one := s
 		one.Tables = []string{f.Name()}
 		tables, err := one.readTables()

@@ -8,10 +8,10 @@ import (
 	"strconv"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 	"yoyaku/internal/tabular"
 )
 
@@ -37,9 +37,9 @@ func uniqueName(name string, taken []string) string {
 }
 
 // newRecord writes a record of a table: its key, and how its cells are read.
-func (s NewPlan) newRecord(table string) (_ *planTable, how query.TableOptions, err error) {
+func (s NewPlan) newRecord(table string) (_ *planTable, how ask.TableOptions, err error) {
 	path := filepath.Join(s.Dir, table)
-	if query.IsCalendarFile(path) { // whose columns are those of `read`
+	if ask.IsCalendarFile(path) { // whose columns are those of `read`
 		says := yamlBlock{{key: "table", value: filepath.ToSlash(table), remark: "its events, as `yoyaku read` lists them"}}
 		return &planTable{file: table, keys: says, summary: table + ": a calendar file"}, how, nil
 	}
@@ -123,7 +123,7 @@ func (s NewPlan) newRecord(table string) (_ *planTable, how query.TableOptions, 
 // optionText is an option with several values as a command line has it, or nothing without any.
 func optionText(option string, values []string) (line string) {
 	for _, v := range values {
-		line += " --" + option + " " + query.ShellWord(v)
+		line += " --" + option + " " + ask.ShellWord(v)
 	}
 	return line
 }

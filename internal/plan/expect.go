@@ -191,8 +191,7 @@ func (p *Plan) readSeparations(v *node) error {
 				if p.FindAllSeries(of) != nil {
 					return name.pos.wrap(fmt.Errorf("there is no milestone `%s` of `%s`", name.text, of))
 				}
-				place := p.Workspace()
-				return name.pos.wrap(place.UnknownSeries(name.text))
+				return name.pos.wrap(p.UnknownSeries(name.text))
 			}
 			a.Columns = append(a.Columns, columns...)
 		}

@@ -100,8 +100,7 @@ func (p *Plan) setOverride(at Pos, keys map[string]*node, s *schedule.Series) er
 			if p.broken[foldName(text["series"])] {
 				return nil
 			}
-			place := p.Workspace()
-			return keys["series"].wrap(place.UnknownSeries(text["series"]))
+			return keys["series"].wrap(p.UnknownSeries(text["series"]))
 		}
 	}
 	h := schedule.Override{ID: text["id"], What: "date", Reason: schedule.OverrideReason(text["why"], text["by"],

@@ -7,6 +7,7 @@ import (
 
 	"github.com/goccy/go-yaml/ast"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/query"
@@ -140,7 +141,7 @@ type keyGroup struct {
 	stopAtFault bool
 	onRead      func(v *node) error // once all keys are read
 	// groupFor is the group with the keys of what a query makes; nil if nothing is made.
-	groupFor func(q *query.Query) *keyGroup
+	groupFor func(q *ask.Query) *keyGroup
 }
 
 func (g *keyGroup) find(name string) int {
@@ -338,7 +339,7 @@ func takesOneOrList(one declare.ValueSpec, item func() *keyGroup, done func(v *n
 
 // madeQuery is the query that the value of `make` in a mapping names; nil for none. What it
 // makes says which other keys there are.
-func (v *node) madeQuery() (*query.Query, error) {
+func (v *node) madeQuery() (*ask.Query, error) {
 	m, ok := v.valueNode.(*ast.MappingNode)
 	if !ok {
 		return nil, nil

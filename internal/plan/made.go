@@ -4,31 +4,29 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
-	"sync"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/rows"
-	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/query"
 )
 
-// matchEntry is an entry of a record's `match`.
-type matchEntry struct {
-	query     *query.Query
-	table     string
+// Lookup is an entry of a record's `match`: columns of another table.
+type Lookup struct {
+	Query     *ask.Query // match, with its options
+	Table     string     // path
 	positions keyPositions
 }
 
 // readFrom reads `from`: a series, or a record that is above.
 func (r recordReader) readFrom(v *node, name string) error {
 	p := r.p
-	if r.series = p.FindSeries(name); r.series != nil {
+	if r.FromSeries = p.FindSeries(name); r.FromSeries != nil {
 		return nil
 	}
-	if r.record = p.Record(name); r.record != nil {
-		if r.depth = r.record.depth + 1; r.depth > maxDepth {
+	if r.From = p.Record(name); r.From != nil {
+		if r.depth = r.From.depth + 1; r.depth > maxDepth {
 			return v.fail("this record is made from another, which is made from another, and so on; at most %d deep", maxDepth)
 		}
 		return nil
@@ -42,25 +40,24 @@ func (r recordReader) readFrom(v *node, name string) error {
 		return v.fail("`%s` comes further down, or is made from `%s`; a record can use series and the records above it",
 			name, r.Name)
 	}
-	place := p.Workspace()
-	return v.wrap(fmt.Errorf("%w, and there is no such record above", place.UnknownSeries(name)))
+	return v.wrap(fmt.Errorf("%w, and there is no such record above", p.UnknownSeries(name)))
 }
 
 // checkSource checks that a record has one table, or what takes its place.
 func (r recordReader) checkSource() error {
-	made := r.series != nil || r.record != nil
+	made := r.FromSeries != nil || r.From != nil
 	switch {
 	case r.Table == "" && !made:
 		return r.positions.WrapKey("",
 			fmt.Errorf("the record `%s` needs a `table`, or `from`, to make it from a series or another record", r.Name))
 	case r.Table != "" && made:
 		return r.positions.WrapKey("from", fmt.Errorf("a record takes `table` or `from`, not both"))
-	case r.query != nil && r.record == nil:
+	case r.Query != nil && r.From == nil:
 		return r.positions.WrapKey("make", fmt.Errorf("`make` needs `from`, the record to make it from"))
-	case r.record != nil && r.query == nil && r.matches == nil && !r.HasKey("columns") && !r.HasKey("where") &&
+	case r.From != nil && r.Query == nil && r.Lookups == nil && !r.HasKey("columns") && !r.HasKey("where") &&
 		!r.HasKey("carry") && !r.HasKey("keep"):
 		return r.positions.WrapKey("from",
-			fmt.Errorf("`from: %s` needs `make`, such as {from: %[1]s, make: spread, start: first, end: last, by: month}", r.record.Name))
+			fmt.Errorf("`from: %s` needs `make`, such as {from: %[1]s, make: spread, start: first, end: last, by: month}", r.From.Name))
 	}
 	if made {
 		for _, o := range r.In.Options() {
@@ -69,15 +66,21 @@ func (r recordReader) checkSource() error {
 			}
 		}
 	}
-	if r.query == nil {
+	switch {
+	case r.FromSeries != nil:
+		r.Table = r.FromSeries.Name
+	case r.From != nil:
+		r.Table = r.Name
+	}
+	if r.Query == nil {
 		return nil
 	}
-	for _, o := range r.query.Options {
+	for _, o := range r.Query.Options {
 		if err := o.Check(r.p.Env); err != nil {
 			return r.positions.WrapKey(o.Name, err)
 		}
 	}
-	return r.positions.wrapOption(declare.CheckCombination(r.query.Options, r.query.Rules...))
+	return r.positions.wrapOption(declare.CheckCombination(r.Query.Options, r.Query.Rules...))
 }
 
 // lookupKeys are the keys of an entry of `match`, if nothing is filled.
@@ -86,21 +89,21 @@ func lookupKeys() *keyGroup {
 	if err != nil {
 		panic(err)
 	}
-	return (&matchEntry{query: q}).group(nil)
+	return (&Lookup{Query: q}).group(nil)
 }
 
-func (l *matchEntry) group(p *Plan) *keyGroup {
+func (l *Lookup) group(p *Plan) *keyGroup {
 	g := &keyGroup{label: "a look-up", keys: []*declare.Key{
 		{Name: "table", Required: true, Help: "the table to look in", Example: "sites.csv",
 			Value: at(textKind, func(v *node, text string) error {
-				l.table = v.doc.resolvePath(text)
-				if _, err := os.Stat(l.table); err != nil {
+				l.Table = v.doc.resolvePath(text)
+				if _, err := os.Stat(l.Table); err != nil {
 					return err
 				}
-				return p.Files.AddInput(l.table)
+				return p.Files.AddInput(l.Table)
 			})},
 	}}
-	g.options(slices.DeleteFunc(slices.Clone(l.query.Options), func(o *declare.Key) bool { return o.Name == "ranges" }))
+	g.options(slices.DeleteFunc(slices.Clone(l.Query.Options), func(o *declare.Key) bool { return o.Name == "ranges" }))
 	return g
 }
 
@@ -115,7 +118,7 @@ func (r recordReader) lookups(v *node) error {
 		if err != nil {
 			return err
 		}
-		l := &matchEntry{query: q, positions: keyPositions{}}
+		l := &Lookup{Query: q, positions: keyPositions{}}
 		for _, o := range q.Options {
 			o.Reset()
 		}
@@ -124,7 +127,7 @@ func (r recordReader) lookups(v *node) error {
 		}
 		for _, o := range q.Options {
 			if o.Name == "ranges" {
-				err = o.Set(l.table)
+				err = o.Set(l.Table)
 			}
 			if err == nil {
 				err = o.Check(r.p.Env)
@@ -136,188 +139,16 @@ func (r recordReader) lookups(v *node) error {
 		if err := declare.CheckCombination(q.Options, q.Rules...); err != nil {
 			return l.positions.wrapOption(err)
 		}
-		r.matches = append(r.matches, l)
+		r.Lookups = append(r.Lookups, l)
 	}
 	return nil
 }
 
-// prepareRecord has what a record is made of made, if it isn't a file as it is; place is
-// what it is asked from.
-func (p *Plan) prepareRecord(r *Record, place *query.Workspace) error {
-	if r.series == nil && r.record == nil && r.matches == nil {
-		return nil
-	}
-	made, err := r.built.getOrBuild(place, func(of query.Workspace) (*query.MemTable, error) {
-		made, err := p.buildRecord(r, of)
-		if r.record != nil {
-			r.record.Release()
-		}
-		return made, err
-	})
-	if err == nil {
-		place.FindMade = func(name string) (*query.MemTable, bool, error) { return made, name == r.Table, nil }
-	}
-	return err
-}
-
-// cachedTable is a table that is made when it is first asked for, by whomever; what is reported about
-// its making is reported with each use.
-type cachedTable struct {
-	sync.Mutex
-	table  *query.MemTable
-	notes  []string
-	builds int // that it was made, which is once
-}
-
-func (m *cachedTable) getOrBuild(place *query.Workspace,
-	make func(query.Workspace) (*query.MemTable, error)) (*query.MemTable, error) {
-	m.Lock()
-	defer m.Unlock()
-	if m.table == nil {
-		of := *place
-		of.Note = func(format string, args ...any) { m.notes = append(m.notes, fmt.Sprintf(format, args...)) }
-		of.Warn = of.Note
-		table, err := make(of)
-		if err != nil {
-			m.notes = nil
-			return nil, err
-		}
-		m.table = table
-		m.builds++
-	}
-	for _, text := range m.notes {
-		if place.Note != nil {
-			place.Note("%s", text)
-		}
-	}
-	return m.table, nil
-}
-
-// drop gives the memory of the table back. Who asks after that has it made again.
-func (m *cachedTable) drop() {
-	m.Lock()
-	defer m.Unlock()
-	m.table, m.notes = nil, nil
-}
-
-// CountReaders counts who is still to ask for each record: the outputs, and the records that
-// are made from it and aren't there yet. What nobody asks for gives its memory back.
-func (p *Plan) CountReaders() {
-	for _, r := range p.Records {
-		r.pendingReaders.Store(1)
-	}
-	for _, out := range p.Outputs {
-		for _, r := range out.records() {
-			r.pendingReaders.Add(1)
-		}
-	}
-	for _, r := range p.Records {
-		if r.built.table == nil && r.record != nil {
-			r.record.pendingReaders.Add(1)
-		}
-	}
-	for _, r := range p.Records {
-		r.Release()
-	}
-}
-
-// Release says that one who asked for the record is done with it; after the last one its
-// memory is given back.
-func (r *Record) Release() {
-	if r.pendingReaders.Add(-1) == 0 {
-		r.built.drop()
-		r.builtKept.drop()
-	}
-}
-
-// ReleaseRecords says that the output is made: it asks no more for its records.
-func (o *Output) ReleaseRecords() {
-	for _, r := range o.records() {
-		r.Release()
-	}
-}
-
-// records are those that the output asks for.
-func (o *Output) records() []*Record {
-	if o.Record != nil {
-		return append([]*Record{o.Record}, o.EventRecords...)
-	}
-	return o.EventRecords
-}
-
-// JobOfKept prepares to ask something of the rows of a record for what stands on it: with
-// `keep`, of the columns that go on alone.
-func (p *Plan) JobOfKept(r *Record, place query.Workspace) *query.Job {
-	if r.KeepColumns == nil {
-		return p.Job(r, place)
-	}
-	r.bindCalendar(&place)
-	place.Output = r.Name
-	kept, err := r.builtKept.getOrBuild(&place, func(of query.Workspace) (*query.MemTable, error) {
-		table := &query.MemTable{}
-		job := p.Job(r, of)
-		job.Shape.Columns = r.KeepColumns
-		return table, p.runInto(job, table)
-	})
+// WrapError puts the place of the look-up's key around an error, or that of the record's own key.
+func (l *Lookup) WrapError(r *Record, err error) error {
 	var at *rows.OptionError
-	if errors.As(err, &at) && at.Option == "columns" {
-		err = r.WrapError(rows.WrapOption("keep", at.Err))
-	} else {
-		err = r.WrapError(err)
+	if errors.As(err, &at) && l.positions[at.Option].doc == nil && r.positions[at.Option].doc != nil {
+		return r.WrapError(err)
 	}
-	place.FindMade = func(name string) (*query.MemTable, bool, error) { return kept, name == r.Table, err }
-	return &query.Job{Workspace: &place, Query: query.NewPlain(), Args: []string{r.Table},
-		In: query.TableOptions{BadRows: r.In.BadRows}}
-}
-
-// buildRecord makes the rows of a record.
-func (p *Plan) buildRecord(r *Record, place query.Workspace) (made *query.MemTable, err error) {
-	made = &query.MemTable{}
-	switch {
-	case r.series != nil:
-		if p.Window == nil {
-			return nil, r.positions.WrapKey("from", errors.New("a record made from a series needs the plan's `window`"))
-		}
-		columns, lines := schedule.OccurrenceTable(r.series, *p.Window)
-		err = rows.Result{Sink: made}.FillLines(columns, p.Env, lines)
-		r.Table = r.series.Name
-	case r.record != nil && r.query != nil:
-		job := p.JobOfKept(r.record, place)
-		job.Query, job.Sink = r.query, made
-		err = job.Answer()
-		r.Table = r.Name
-	case r.record != nil:
-		err = p.runInto(p.JobOfKept(r.record, place), made)
-		r.Table = r.Name
-	}
-	if err != nil {
-		return nil, r.WrapError(err)
-	}
-	if r.matches == nil {
-		return made, nil
-	}
-	name := filepath.Base(r.Table)
-	for i, l := range r.matches {
-		next := &query.MemTable{}
-		job := &query.Job{Workspace: &place, Query: l.query, Args: []string{r.Table, l.table}, In: r.In, Sink: next}
-		if i > 0 || r.series != nil || r.record != nil {
-			place.FindMade = func(of string) (*query.MemTable, bool, error) { return made, of == name, nil }
-			job.Args[0] = name
-		}
-		if err := job.Answer(); err != nil {
-			var at *rows.OptionError
-			if errors.As(err, &at) && l.positions[at.Option].doc == nil && r.positions[at.Option].doc != nil {
-				return nil, r.WrapError(err)
-			}
-			return nil, l.positions.wrapOption(err)
-		}
-		made = next
-	}
-	return made, nil
-}
-
-// runInto answers a job into a table.
-func (p *Plan) runInto(job *query.Job, to *query.MemTable) error {
-	job.Sink = to
-	return job.Answer()
+	return l.positions.wrapOption(err)
 }

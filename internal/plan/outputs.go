@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -27,8 +28,8 @@ type Output struct {
 	EventRecords []*Record     // whose events it has beside the series
 	Window       string        // of days; "" for the plan's
 	IsBroken     bool          // its file, or what it shows, couldn't be read, and that was told
-	Query        *query.Query  // nil if the record's table itself is written
-	Shape        query.Shape
+	Query        *ask.Query    // nil if the record's table itself is written
+	Shape        ask.Shape
 	EventForm    query.EventForm
 	// Owner is the one whose tasks it has, `none` for those without; "" for all.
 	Owner string
@@ -109,7 +110,7 @@ type outputReader struct {
 }
 
 // group are the keys of an output that makes q; nil if it makes nothing.
-func (o outputReader) group(q *query.Query) *keyGroup {
+func (o outputReader) group(q *ask.Query) *keyGroup {
 	g := &keyGroup{label: "an output", groupFor: o.group, keys: []*declare.Key{
 		{Name: "file", Required: true, Help: "the file to write; its ending sets the format", Example: "pay.csv", Value: at(textKind, o.file)},
 		{Name: "of", Help: "the series or records to write", Example: "crew-pay", Value: namesKind.Call(o.setShown)},
@@ -263,7 +264,7 @@ func (w outputPaths) add(file string) error {
 }
 
 // explainUnknownKey says of an unknown key which `make` it goes with, if one does.
-func explainUnknownKey(err error, made *query.Query) error {
+func explainUnknownKey(err error, made *ask.Query) error {
 	var unknown *unknownKeyError
 	if !errors.As(err, &unknown) {
 		return err
@@ -399,4 +400,12 @@ func (o outputReader) setShown(names []textAt) error {
 		}
 	}
 	return nil
+}
+
+// Records returns the records that the output asks for.
+func (o *Output) Records() []*Record {
+	if o.Record != nil {
+		return append([]*Record{o.Record}, o.EventRecords...)
+	}
+	return o.EventRecords
 }

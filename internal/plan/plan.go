@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -15,7 +16,6 @@ import (
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/files"
 	"yoyaku/internal/ical"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 )
 
@@ -243,8 +243,8 @@ func (p *Plan) Join(other *Plan) {
 }
 
 // Groups are the series of the plan and of each plan beside it.
-func (p *Plan) Groups() (list []query.PlanSeries) {
-	of := query.PlanSeries{ID: p.ID, Title: p.ownTitle, Series: slices.Clone(p.Series)}
+func (p *Plan) Groups() (list []ask.PlanSeries) {
+	of := ask.PlanSeries{ID: p.ID, Title: p.ownTitle, Series: slices.Clone(p.Series)}
 	if p.joined == nil {
 		of.Title = p.Title
 	}
@@ -252,7 +252,7 @@ func (p *Plan) Groups() (list []query.PlanSeries) {
 		of.Series = slices.DeleteFunc(of.Series, func(s *schedule.Series) bool { return slices.Contains(other.Series, s) })
 		list = append(list, other.Groups()...)
 	}
-	return append([]query.PlanSeries{of}, list...)
+	return append([]ask.PlanSeries{of}, list...)
 }
 
 // Joined are the plans whose series are beside those of this one.
@@ -342,9 +342,27 @@ func (p *Plan) Warnings() []string {
 	return append(slices.Clone(p.calendars.warnings), workdays.Warnings(append(slices.Clone(p.calendars.builtList), p.calendars.defaultCalendar))...)
 }
 
-// Workspace is what answers are given from by the plan.
-func (p *Plan) Workspace() query.Workspace {
-	return query.Workspace{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Catalog: p, Files: p.Files}
+// UnknownSeries is the error for a name that is no series; it offers the nearest.
+func (p *Plan) UnknownSeries(name string) error {
+	names := p.Env.SeriesNames
+	var patterns, like []string
+	for _, s := range p.AllSeries() {
+		patterns = append(patterns, s.Patterns...)
+		if slices.ContainsFunc(s.Patterns, func(t string) bool { return phrase.NamesEqual(t, name) }) {
+			like = append(like, s.Name)
+		}
+	}
+	if like != nil {
+		return fmt.Errorf("`%s` is a pattern; name one of its series: %s", strings.TrimSpace(name),
+			strings.Join(like, ", "))
+	}
+	hint := "this plan has " + phrase.ListNames(names)
+	if near := phrase.Nearest(name, append(patterns, names...)); near != "" {
+		hint = "did you mean `" + near + "`?"
+	} else if len(names) == 0 {
+		hint = "series are in a plan (--plan FILE, or yoyaku.yaml in this folder)"
+	}
+	return fmt.Errorf("unknown series `%s`; %s", strings.TrimSpace(name), hint)
 }
 
 // Load reads a plan file. Errors carry file, line and column.

@@ -5,15 +5,14 @@ import (
 	"fmt"
 	"os"
 	"slices"
-	"sync/atomic"
 
-	"yoyaku/internal/core/civil"
+	"yoyaku/internal/ask"
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/query"
 )
 
 // Record is a table of the plan: where it is, how it is read, the columns that
@@ -31,19 +30,17 @@ type Record struct {
 	// KeepColumns are the columns that go on to what stands on the record, or with - in front those
 	// that don't; nil for all.
 	KeepColumns []string
-	In          query.TableOptions
+	In          ask.TableOptions
 	Events      []RecordEvent
 
-	// of is what it is made of, in place of a file: a series, or an answer about another
-	// record; and matches look up columns from other tables before its own are added.
-	series         *schedule.Series
-	record         *Record
-	depth          int // how many records it is made from in turn
-	query          *query.Query
-	matches        []*matchEntry
-	built          cachedTable
-	builtKept      cachedTable        // what of it goes on
-	pendingReaders atomic.Int32       // that are still to come; below 1 if nobody counts
+	// FromSeries or From is what it is made of in place of a file, and Query how; Lookups add
+	// columns of other tables before its own.
+	FromSeries *schedule.Series
+	From       *Record
+	Query      *ask.Query // nil: its rows as they are
+	Lookups    []*Lookup
+
+	depth          int                // how many records it is made from in turn
 	ownCalendar    *workdays.Calendar // that it counts with; nil for the plan's
 	calendarColumn string             // a column that names each row's; "" for none
 
@@ -60,7 +57,7 @@ type recordReader struct {
 
 // group are the keys of a record that is made by q, whose options stand among them; nil
 // where it is made by nothing.
-func (r recordReader) group(q *query.Query) *keyGroup {
+func (r recordReader) group(q *ask.Query) *keyGroup {
 	columns := func() *nameMap {
 		return &nameMap{label: "columns", help: "a phrase", readEach: r.column}
 	}
@@ -98,13 +95,13 @@ func (r recordReader) group(q *query.Query) *keyGroup {
 // addRecord reads an entry of `records`.
 func (p *Plan) addRecord(v *node) (err error) {
 	r := recordReader{&Record{Name: v.name, positions: keyPositions{}}, p}
-	if r.query, err = v.madeQuery(); err != nil {
+	if r.Query, err = v.madeQuery(); err != nil {
 		return err
 	}
-	if r.query != nil && !r.query.ForRecords {
-		return v.fail("`make: %s` doesn't make rows", r.query.Name)
+	if r.Query != nil && !r.Query.ForRecords {
+		return v.fail("`make: %s` doesn't make rows", r.Query.Name)
 	}
-	g := r.group(r.query)
+	g := r.group(r.Query)
 	for _, k := range g.flags() {
 		k.Reset()
 	}
@@ -184,13 +181,13 @@ func (r recordReader) calendar(text string) (err error) {
 	return err
 }
 
-// bindCalendar gives a place the calendar of the record.
-func (r *Record) bindCalendar(place *query.Workspace) {
+// BindCalendar gives an environment the calendar of the record, if it has its own.
+func (r *Record) BindCalendar(env *eval.Env) {
 	if r.ownCalendar != nil {
-		place.Env.Calendar, place.Env.CalendarColumn = r.ownCalendar, ""
+		env.Calendar, env.CalendarColumn = r.ownCalendar, ""
 	}
 	if r.calendarColumn != "" {
-		place.Env.CalendarColumn = r.calendarColumn
+		env.CalendarColumn = r.calendarColumn
 	}
 }
 
@@ -246,37 +243,8 @@ func (r recordReader) events(v *node) error {
 	return nil
 }
 
-// Job prepares to ask something of the record's table.
-func (p *Plan) Job(r *Record, place query.Workspace) *query.Job {
-	r.bindCalendar(&place)
-	place.Output = r.Name
-	if err := p.prepareRecord(r, &place); err != nil {
-		place.FindMade = func(string) (*query.MemTable, bool, error) { return nil, false, err }
-	}
-	return &query.Job{Workspace: &place, Query: query.NewPlain(), Args: []string{r.Table}, In: r.In,
-		RecordColumns: r.Columns, RecordWhere: r.Where, Running: r.Running, RunningGroup: r.RunningGroup}
-}
-
-// Events makes the events of the record's rows that lie in a window.
-func (p *Plan) Events(r *Record, window civil.Span, place query.Workspace) (list []schedule.Event, err error) {
-	for _, e := range r.Events {
-		job := p.Job(r, place)
-		of := &rows.Events{Table: r.Name, Name: e.Name, Plan: p.ID, Day: e.Day, Text: e.Summary, Key: r.Key,
-			Where: e.Where, DayOption: "day", TextOption: "summary", Reminders: e.Reminders, EventProperties: e.EventProperties, Private: e.Private}
-		if err := job.EventsOf(of); err != nil {
-			return nil, e.wrapError(r, err)
-		}
-		for _, made := range of.List {
-			if window.Contains(made.At.Day) {
-				list = append(list, made)
-			}
-		}
-	}
-	return list, nil
-}
-
-// wrapError puts the place of the event's key around an error, or of the record's.
-func (e *RecordEvent) wrapError(r *Record, err error) error {
+// WrapError puts the place of the event's key around an error, or of the record's.
+func (e *RecordEvent) WrapError(r *Record, err error) error {
 	var at *rows.OptionError
 	if errors.As(err, &at) && e.places[at.Option].doc == nil {
 		return r.WrapError(err)
@@ -309,18 +277,4 @@ func renameColumnOption(err error) error {
 		return rows.WrapOption("columns", at.Err)
 	}
 	return err
-}
-
-// RecordInfo is a record as queries see it, or nil.
-func (p *Plan) RecordInfo(name string) *query.RecordInfo {
-	r := p.Record(name)
-	if r == nil {
-		return nil
-	}
-	place := p.Workspace()
-	if err := p.prepareRecord(r, &place); err != nil {
-		return &query.RecordInfo{Name: r.Name, Err: err}
-	}
-	return &query.RecordInfo{Name: r.Name, Table: r.Table, Key: r.Key, Columns: r.Columns, Where: r.Where, In: r.In,
-		Running: r.Running, RunningGroup: r.RunningGroup, BindCalendar: r.bindCalendar}
 }

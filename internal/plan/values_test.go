@@ -10,7 +10,6 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/golden"
-	"yoyaku/internal/tabular"
 )
 
 // valueFiles are plans with all that a plan can say, and what they name.
@@ -144,25 +143,14 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 		v := p.Event(e)
 		put("  %s %s.%s %s %q %q owner %q contact %q private %v todo %v %s", v.At, v.Series, v.What, v.ID, v.Summary, v.Description, v.Owner, v.Contact, v.Private, v.Todo, strings.Join(v.Categories, "+"))
 	}
-	quiet := p.Workspace()
-	quiet.Note = func(format string, args ...any) { put("  noted: "+format, args...) }
-	quiet.Warn = quiet.Note
 	for _, r := range p.Records {
 		put("record %s %s key %q columns %q where %q in %+v", r.Name, filepath.Base(r.Table), r.Key, r.Columns, r.Where, r.In)
 		if r.Expects != nil {
 			put("  expects rows %v unique %v each %v", r.Expects.Rows, r.Expects.Unique, r.Expects.Each)
 		}
-		job := p.Job(r, quiet)
-		job.Sink = tabular.NewCSV(b, ',', false)
-		if err := job.Answer(); err != nil {
-			put("  %v", err)
-		}
-		events, err := p.Events(r, civil.Span{First: day(from), Last: day(to)}, quiet)
-		for _, v := range events {
-			put("  %s %s %q private %v remind %d", v.At, v.UID, v.Summary, v.Private, len(v.Reminders))
-		}
-		if err != nil {
-			put("  %v", err)
+		put("  from series %v record %v made by %v, %d look-ups, keeps %q, runs down %q by %q", r.FromSeries != nil, r.From != nil, r.Query != nil, len(r.Lookups), r.KeepColumns, r.Running, r.RunningGroup)
+		for _, e := range r.Events {
+			put("  event %s day %q where %q summary %q private %v remind %d", e.Name, e.Day, e.Where, e.Summary, e.Private, len(e.Reminders))
 		}
 	}
 	for _, o := range append(p.Outputs, p.SplitOutputs...) {

@@ -3,6 +3,7 @@ package query
 import (
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
@@ -22,9 +23,9 @@ var betweenPhrases = []string{
 	"ACT/360 years from A to B", "ACT/365F years from A to B", "ACT/ACT ISDA years from A to B",
 }
 
-func newBetween() *Query {
-	return &Query{
-		IgnoresPlan: true, Name: "between", Group: Facts, Order: 2, Use: "between A B", Short: "Every measure between two dates",
+func newBetween() *ask.Query {
+	return &ask.Query{
+		IgnoresPlan: true, Name: "between", Group: ask.Facts, Order: 2, Use: "between A B", Short: "Every measure between two dates",
 		Long: `List every measure between two dates: days (to leaves out the first day, through counts
 both ends), working days, complete weeks, months and years, age, and day counts and year
 fractions by the published conventions.`,
@@ -32,7 +33,7 @@ fractions by the published conventions.`,
   yoyaku between 2027-02-28 2027-08-31 --calendar england-wales
   yoyaku between today "today, +6 months"`,
 		MinArgs: 2, MaxArgs: 2, ArgsHelp: "two dates, such as 2027-02-28 2027-08-31",
-		Answer: func(j *Job) error {
+		Answer: func(j *ask.Job) error {
 			var row []eval.Value
 			for _, text := range j.Args {
 				d, err := eval.ComputeDate(text, j.Env)
@@ -44,7 +45,7 @@ fractions by the published conventions.`,
 			env := j.Env
 			env.Names = []string{"A", "B"}
 			names := strings.NewReplacer(" A ", " "+row[0].String()+" ", " B", " "+row[1].String())
-			return j.fillRows([]string{"measure", "result"}, func(put rows.PutRow) error {
+			return j.FillRows([]string{"measure", "result"}, func(put rows.PutRow) error {
 				for _, text := range betweenPhrases {
 					prog, err := eval.Compile(text, nil, env)
 					if err != nil {

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"slices"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
 )
@@ -15,14 +15,6 @@ func runningOption(into *[]string) *declare.Key {
 	return &declare.Key{Name: "carry", Completion: "columns",
 		Placeholder: `"NAME = FIRST; NEXT"`, Help: "add a running column NAME: FIRST in the first row, then NEXT, in\nwhich prior is the value above",
 		Value: declare.RunningColumn.Repeat(into)}
-}
-
-// reportBlankRunning reports the groups in which a column that runs down became blank.
-func (j *Job) reportBlankRunning(d *rows.Derive) {
-	columns, groups := d.BlankGroups()
-	for i, name := range columns {
-		j.Warn("`%s` is blank from a blank value on in %s", name, phrase.Plural(groups[i], "group"))
-	}
 }
 
 // runningColumns works out, beside the pieces of each row, the columns that run down them. All of
@@ -37,7 +29,7 @@ type runningColumns struct {
 
 // newRunning prepares columns that run down the rows of a result with the given ones, and
 // returns those with them.
-func (j *Job) newRunning(texts, head []string) (*runningColumns, []string, error) {
+func newRunning(j *ask.Job, texts, head []string) (*runningColumns, []string, error) {
 	if len(texts) == 0 {
 		return &runningColumns{}, head, nil
 	}
@@ -80,8 +72,8 @@ func (r *runningColumns) putPiece(line int, put rows.PutExtended, text string, r
 	return nil
 }
 
-// atTableLine puts the place before a row of which too much comes; other faults have theirs.
-func atTableLine(table string, line int, err error) error {
+// wrapTableLine puts the place before a row of which too much comes; other faults have theirs.
+func wrapTableLine(table string, line int, err error) error {
 	if err == rows.ErrTooManyPieces {
 		err = fmt.Errorf("%s, line %d: %w", table, line, err)
 	}
@@ -89,9 +81,9 @@ func atTableLine(table string, line int, err error) error {
 }
 
 // report reports what became blank on the way.
-func (r *runningColumns) report(j *Job) {
+func (r *runningColumns) report(j *ask.Job) {
 	if r.derive != nil {
-		j.reportBlankRunning(r.derive)
+		j.ReportBlankRunning(r.derive)
 	}
 }
 

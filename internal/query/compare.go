@@ -10,6 +10,7 @@ import (
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/heap"
 	"yoyaku/internal/tabular"
 )
 
@@ -27,12 +28,12 @@ type Side struct {
 
 // Compare compares two sides and puts what differs. Tables that are no schedules are
 // matched by a key.
-func (p *Workspace) Compare(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+func Compare(old, now Side, key string, note func(format string, args ...any), put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	if key != "" {
 		if old.Open == nil || now.Open == nil {
 			return t, rows.WrapOption("key", fmt.Errorf("is for two tables; a plan has its own keys"))
 		}
-		return p.compareTables(old, now, key, put)
+		return compareTables(old, now, key, note, put)
 	}
 	span := civil.AllDays
 	for _, s := range []Side{old, now} {
@@ -82,7 +83,7 @@ func (s Side) events(span civil.Span) ([]schedule.Event, error) {
 }
 
 // compareTables compares two tables by a key.
-func (p *Workspace) compareTables(old, now Side, key string, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+func compareTables(old, now Side, key string, note func(format string, args ...any), put func(schedule.Difference) error) (t schedule.Tally, err error) {
 	var readers [2]rows.Reader
 	var unseen [2]tabular.HiddenParts
 	for i, s := range []Side{old, now} {
@@ -102,12 +103,12 @@ func (p *Workspace) compareTables(old, now Side, key string, put func(schedule.D
 	}
 	gone, added := c.Columns()
 	if len(gone) > 0 {
-		p.Note("columns only in the old table, not compared: %s", strings.Join(gone, ", "))
+		note("columns only in the old table, not compared: %s", strings.Join(gone, ", "))
 	}
 	if len(added) > 0 {
-		p.Note("columns only in the new table, not compared: %s", strings.Join(added, ", "))
+		note("columns only in the new table, not compared: %s", strings.Join(added, ", "))
 	}
-	defer limitGarbage(2)()
+	defer heap.Bound(2)()
 	if err = rows.Each(readers[0], c.AddOld); err == nil {
 		err = c.FinishOld()
 	}
@@ -130,8 +131,8 @@ func (p *Workspace) compareTables(old, now Side, key string, put func(schedule.D
 		return t, err
 	}
 	for i, s := range []Side{old, now} {
-		for _, note := range unseen[i].Notes(s.Name) {
-			p.Note("%s", note)
+		for _, text := range unseen[i].Notes(s.Name) {
+			note("%s", text)
 		}
 	}
 	for _, d := range c.Removed() {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync/atomic"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -25,10 +26,10 @@ type datesQuery struct {
 	form           EventForm
 }
 
-func newDates() *Query {
+func newDates() *ask.Query {
 	q := &datesQuery{}
-	return &Query{
-		Name: "dates", Group: Rules, Order: 1, Use: "dates RULE|SERIES …", Short: "List the dates of rules",
+	return &ask.Query{
+		Name: "dates", Group: ask.Rules, Order: 1, Use: "dates RULE|SERIES …", Short: "List the dates of rules",
 		Long: `List the dates of rules, or of the plan's series by name, each with its weekday, its
 nominal date and the reason if it moved. A pattern's name stands for all its series. Lists
 all dates of a rule that ends, otherwise the next 12, unless --window or --count is given.
@@ -67,7 +68,7 @@ type dateListing struct {
 	usage     rows.Usage
 }
 
-func (q *datesQuery) answer(j *Job) error {
+func (q *datesQuery) answer(j *ask.Job) error {
 	l := &dateListing{form: &q.form, count: q.count, fromPlan: map[*schedule.Series]bool{}}
 	remind, err := parseReminders(q.remind)
 	if err != nil {
@@ -77,7 +78,7 @@ func (q *datesQuery) answer(j *Job) error {
 		list := j.FindAllSeries(text)
 		known, pattern := list != nil, list != nil && j.FindSeries(text) == nil
 		if !known {
-			s, err := j.seriesOf(text)
+			s, err := seriesOf(j, text)
 			if err != nil {
 				return err
 			}
@@ -108,17 +109,17 @@ func (q *datesQuery) answer(j *Job) error {
 	if err := q.compileAdded(j, l); err != nil {
 		return err
 	}
-	to, events := j.eventSink()
+	to, events := j.EventSink()
 	if err := q.form.Check(events); err != nil {
 		return err
 	}
 	if events {
 		err = l.events(j, to)
-	} else if err = j.rejectEventOptions("remind", strings.Join(q.remind, ", ")); err == nil {
+	} else if err = rejectEventOptions(j, "remind", strings.Join(q.remind, ", ")); err == nil {
 		err = l.table(j)
 	}
 	if err == nil && !events {
-		err = j.warnBreaches(l.planSeries(), l.span)
+		err = j.WarnBreaches(l.planSeries(), l.span)
 	}
 	if err == nil {
 		l.report(j, q.window != "")
@@ -137,7 +138,7 @@ func (l *dateListing) planSeries() (list []*schedule.Series) {
 }
 
 // checkBreaches refuses events of dates that aren't as they were released.
-func (l *dateListing) checkBreaches(j *Job) error {
+func (l *dateListing) checkBreaches(j *ask.Job) error {
 	list := l.planSeries()
 	if j.Ledger == nil || len(list) == 0 {
 		return nil
@@ -158,7 +159,7 @@ func (e *BreachError) Error() string {
 }
 
 // seriesOf is the series of a rule alone.
-func (j *Job) seriesOf(text string) (*schedule.Series, error) {
+func seriesOf(j *ask.Job, text string) (*schedule.Series, error) {
 	if !phrase.IsRule(text) && len(strings.Fields(text)) == 1 {
 		return nil, j.UnknownSeries(text)
 	}
@@ -166,11 +167,11 @@ func (j *Job) seriesOf(text string) (*schedule.Series, error) {
 }
 
 // setBounds settles on the stretch of time and the number of dates.
-func (q *datesQuery) setBounds(j *Job, l *dateListing) (err error) {
+func (q *datesQuery) setBounds(j *ask.Job, l *dateListing) (err error) {
 	endless := slices.ContainsFunc(l.series, func(s *schedule.Series) bool { return s.Endless() })
 	switch {
 	case q.window != "":
-		l.span, err = j.parseWindow("window", q.window)
+		l.span, err = j.ParseWindow("window", q.window)
 		return err
 	case q.count == 0 && !endless:
 		l.span, l.unbounded = civil.AllDays, true
@@ -190,7 +191,7 @@ func (q *datesQuery) setBounds(j *Job, l *dateListing) (err error) {
 
 // compileAdded compiles the added columns, which may use all that a series provides to its
 // phrases.
-func (q *datesQuery) compileAdded(j *Job, l *dateListing) error {
+func (q *datesQuery) compileAdded(j *ask.Job, l *dateListing) error {
 	env := j.Env
 	l.usage.Attach(&env)
 	for _, text := range q.adds {
@@ -231,14 +232,14 @@ func (l *dateListing) ruleCell(cells []eval.Value, s *schedule.Series) []eval.Va
 }
 
 // table writes a row a date.
-func (l *dateListing) table(j *Job) error {
+func (l *dateListing) table(j *ask.Job) error {
 	head := l.withRuleColumn(append(slices.Clone(schedule.RuleColumns), l.names...))
-	if l.names == nil && l.count == 0 && len(l.series) == 1 && j.result.Where == nil {
+	if l.names == nil && l.count == 0 && len(l.series) == 1 && j.Result.Where == nil {
 		if cut := l.series[0].SplitWindow(l.span); cut != nil {
 			return l.putParallel(j, head, cut)
 		}
 	}
-	return j.fillRows(head, func(put rows.PutRow) error {
+	return j.FillRows(head, func(put rows.PutRow) error {
 		if l.names == nil {
 			n, err := l.putPlain(l.span, put)
 			l.numListed += n
@@ -302,8 +303,8 @@ const maxListed = 10_000_000
 var errTooManyDates = fmt.Errorf("the rules give more than %d dates; use a narrower window", maxListed)
 
 // putParallel writes the dates of stretches that are made on all processors.
-func (l *dateListing) putParallel(j *Job, head []string, cut []civil.Span) error {
-	if err := j.prepareRead(head); err != nil {
+func (l *dateListing) putParallel(j *ask.Job, head []string, cut []civil.Span) error {
+	if err := j.PrepareRead(head); err != nil {
 		return err
 	}
 	var total atomic.Int64
@@ -315,7 +316,7 @@ func (l *dateListing) putParallel(j *Job, head []string, cut []civil.Span) error
 			return err
 		})
 	}
-	_, err := j.result.WriteTable(rows.NewTable("", parts, j.Env)) // no phrase, so no bad cell
+	_, err := j.Result.WriteTable(rows.NewTable("", parts, j.Env)) // no phrase, so no bad cell
 	l.numListed = int(total.Load())
 	return err
 }
@@ -330,7 +331,7 @@ func (l *dateListing) addedCells(cells []eval.Value, e schedule.Entry) []eval.Va
 
 // events makes an event a date, and of the milestones of a plan's series each.
 // Those of a number of dates lie up to the last of them.
-func (l *dateListing) events(j *Job, to Events) error {
+func (l *dateListing) events(j *ask.Job, to ask.Events) error {
 	if l.count > 0 {
 		for d, err := range schedule.MergeDates(l.series, l.span) {
 			if err != nil {
@@ -346,7 +347,7 @@ func (l *dateListing) events(j *Job, to Events) error {
 	if err := l.checkBreaches(j); err != nil {
 		return err
 	}
-	keeps, err := j.result.Filter(l.withRuleColumn(append(slices.Clone(schedule.RuleColumns), l.names...)), j.Env)
+	keeps, err := j.Result.Filter(l.withRuleColumn(append(slices.Clone(schedule.RuleColumns), l.names...)), j.Env)
 	if err != nil {
 		return err
 	}
@@ -385,7 +386,7 @@ func (l *dateListing) events(j *Job, to Events) error {
 
 // setScope says of which schedule the events are: the rules' own, and of the plan's the
 // series that are asked.
-func (l *dateListing) setScope(j *Job, to Events) {
+func (l *dateListing) setScope(j *ask.Job, to ask.Events) {
 	plans, named := []string{}, map[string]bool{}
 	for _, s := range l.series {
 		id := l.plan(j, s)
@@ -409,7 +410,7 @@ func (l *dateListing) setScope(j *Job, to Events) {
 }
 
 // plan is the plan that a series' events are of; rules alone share one.
-func (l *dateListing) plan(j *Job, s *schedule.Series) string {
+func (l *dateListing) plan(j *ask.Job, s *schedule.Series) string {
 	if l.fromPlan[s] {
 		return j.ID
 	}
@@ -417,7 +418,7 @@ func (l *dateListing) plan(j *Job, s *schedule.Series) string {
 }
 
 // event makes an entry an event.
-func (l *dateListing) event(j *Job, e schedule.Entry) schedule.Event {
+func (l *dateListing) event(j *ask.Job, e schedule.Entry) schedule.Event {
 	event := e.Event(l.plan(j, e.Series))
 	if !l.fromPlan[e.Series] {
 		event.Category = "" // the name of a rule's series is no word for people
@@ -432,7 +433,7 @@ func (l *dateListing) event(j *Job, e schedule.Entry) schedule.Event {
 }
 
 // report says what isn't listed.
-func (l *dateListing) report(j *Job, windowed bool) {
+func (l *dateListing) report(j *ask.Job, windowed bool) {
 	blank := 0
 	if windowed || l.unbounded {
 		for _, s := range l.series {
@@ -454,8 +455,8 @@ func (l *dateListing) report(j *Job, windowed bool) {
 }
 
 // countYears writes how many dates each year has.
-func (q *datesQuery) countYears(j *Job, l *dateListing) error {
-	return j.fillRows(l.withRuleColumn([]string{"year", "nominal", "moved"}), func(put rows.PutRow) error {
+func (q *datesQuery) countYears(j *ask.Job, l *dateListing) error {
+	return j.FillRows(l.withRuleColumn([]string{"year", "nominal", "moved"}), func(put rows.PutRow) error {
 		for _, s := range l.series {
 			years, err := s.CountYears(l.span)
 			if err != nil {

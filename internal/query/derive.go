@@ -4,6 +4,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
@@ -21,10 +22,10 @@ type deriveQuery struct {
 	day, text, key, per string
 }
 
-func newDerive() *Query {
+func newDerive() *ask.Query {
 	q := &deriveQuery{}
-	return &Query{
-		Name: "derive", Group: Tables, Order: 1, Use: "derive TABLE", Short: "Add columns to every row of a table",
+	return &ask.Query{
+		Name: "derive", Group: ask.Tables, Order: 1, Use: "derive TABLE", Short: "Add columns to every row of a table",
 		Long: `Add columns to every row of a table (CSV, TSV, JSON, JSON lines, XLSX, .ics, or - for
 standard input). A column is "NAME = PHRASE" and may use the columns before it; if a cell
 it needs is blank, it is blank. With --carry, a column runs down the rows, such as a
@@ -54,12 +55,12 @@ balance.`,
 	}
 }
 
-func (q *deriveQuery) answer(j *Job) error {
+func (q *deriveQuery) answer(j *ask.Job) error {
 	adds, err := readAdds(j, q.adds)
 	if err != nil {
 		return err
 	}
-	t, err := j.openTable()
+	t, err := j.OpenTable()
 	if err != nil {
 		return err
 	}
@@ -69,25 +70,25 @@ func (q *deriveQuery) answer(j *Job) error {
 	if err := t.AddRunning(q.carry, q.per, t.Env); err != nil {
 		return err
 	}
-	to, events := j.eventSink()
+	to, events := j.EventSink()
 	if err := q.form.Check(events); err != nil {
 		return err
 	}
 	if events {
 		return q.events(j, t, to)
 	}
-	if err := j.rejectEventOptions("event-day", q.day, "event-text", q.text, "key", q.key, "remind",
+	if err := rejectEventOptions(j, "event-day", q.day, "event-text", q.text, "key", q.key, "remind",
 		strings.Join(q.remind, ", ")); err != nil {
 		return err
 	}
-	return j.writeTable(t)
+	return j.WriteTable(t)
 }
 
 // maxPhrasesBytes bounds a file of phrases.
 const maxPhrasesBytes = 1 << 20
 
 // readAdds puts the lines of @FILE in its place; # begins a comment.
-func readAdds(j *Job, adds []string) (list []string, err error) {
+func readAdds(j *ask.Job, adds []string) (list []string, err error) {
 	for _, a := range adds {
 		name, isFile := strings.CutPrefix(a, "@")
 		if !isFile {
@@ -111,7 +112,7 @@ func readAdds(j *Job, adds []string) (list []string, err error) {
 }
 
 // events makes an event of each row that has a day.
-func (q *deriveQuery) events(j *Job, t *Table, to Events) error {
+func (q *deriveQuery) events(j *ask.Job, t *ask.Table, to ask.Events) error {
 	for _, o := range []struct{ name, value string }{{"event-day", q.day}, {"event-text", q.text}, {"key", q.key}} {
 		if o.value == "" {
 			return declare.MissingError(o.name, "events of rows need event-day, event-text and key")
@@ -127,12 +128,12 @@ func (q *deriveQuery) events(j *Job, t *Table, to Events) error {
 	}
 	name := t.Visible()[day]
 	e := rows.Events{Table: stem, Name: name, Plan: j.ID, Day: rows.QuoteName(name), Text: q.text, Key: q.key,
-		Where:     j.result.Where,
+		Where:     j.Result.Where,
 		DayOption: "event-day", TextOption: "event-text"}
 	if e.Reminders, err = parseReminders(q.remind); err != nil {
 		return err
 	}
-	if err := j.eventsOf(t, &e); err != nil {
+	if err := eventsOf(j, t, &e); err != nil {
 		return err
 	}
 	for i := range e.List {
@@ -145,8 +146,8 @@ func (q *deriveQuery) events(j *Job, t *Table, to Events) error {
 }
 
 // eventsOf makes the events of a table's rows and says how many have no day.
-func (j *Job) eventsOf(t *Table, e *rows.Events) error {
-	of, check, err := j.calendarsOf(t)
+func eventsOf(j *ask.Job, t *ask.Table, e *rows.Events) error {
+	of, check, err := j.CalendarsOf(t)
 	if err != nil {
 		return err
 	}
@@ -154,10 +155,10 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 	if err := e.Prepare(t.Table); err != nil {
 		return err
 	}
-	if err := j.prepareRead(t.Visible()); err != nil {
+	if err := j.PrepareRead(t.Visible()); err != nil {
 		return err
 	}
-	err = j.scan(t, func(line int, row []eval.Value) error {
+	err = j.Scan(t, func(line int, row []eval.Value) error {
 		if err := check(line, row); err != nil {
 			return err
 		}
@@ -173,13 +174,13 @@ func (j *Job) eventsOf(t *Table, e *rows.Events) error {
 }
 
 // EventsOf makes events of the rows of the job's table.
-func (j *Job) EventsOf(e *rows.Events) error {
-	j.Query = &Query{Name: "events", Answer: func(j *Job) error {
-		t, err := j.openTable()
+func EventsOf(j *ask.Job, e *rows.Events) error {
+	j.Query = &ask.Query{Name: "events", Answer: func(j *ask.Job) error {
+		t, err := j.OpenTable()
 		if err != nil {
 			return err
 		}
-		return j.eventsOf(t, e)
+		return eventsOf(j, t, e)
 	}}
 	return j.Answer()
 }

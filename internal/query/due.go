@@ -4,11 +4,13 @@ import (
 	"errors"
 	"slices"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
+	"yoyaku/internal/heap"
 )
 
 func init() { register(newDue) }
@@ -20,10 +22,10 @@ type dueQuery struct {
 	yearly, upcoming bool
 }
 
-func newDue() *Query {
+func newDue() *ask.Query {
 	q := &dueQuery{}
-	return &Query{
-		Name: "due", Group: Tables, Order: 2, GroupBy: "left", Use: "due TABLE --date PHRASE",
+	return &ask.Query{
+		Name: "due", Group: ask.Tables, Order: 2, GroupBy: "left", Use: "due TABLE --date PHRASE",
 		Short: "What runs out, or comes round, and when",
 		Long: `List the rows of a table by a date, with the days and working days left and the band it
 falls into. Dates before today are overdue and listed too. With --yearly, watch
@@ -48,15 +50,15 @@ anniversaries: birthdays, years of service.`,
 }
 
 // span is the stretch of dates to show.
-func (q *dueQuery) span(j *Job) (civil.Span, error) {
+func (q *dueQuery) span(j *ask.Job) (civil.Span, error) {
 	if q.within == "" {
-		return j.parseWindow("window", q.window)
+		return j.ParseWindow("window", q.window)
 	}
 	last, err := declare.ParseAhead(q.within, j.Env)
 	return civil.Span{First: civil.Min, Last: last}, rows.WrapOption("within", err)
 }
 
-func (q *dueQuery) answer(j *Job) error {
+func (q *dueQuery) answer(j *ask.Job) error {
 	env := j.Env
 	d := rows.Due{Today: env.Today, PerRow: env.CalendarColumn != "", UpcomingOnly: q.upcoming, Yearly: q.yearly,
 		LeapDayToMarch: env.LeapDayToMarch}
@@ -71,13 +73,13 @@ func (q *dueQuery) answer(j *Job) error {
 	if d.Span, err = q.span(j); err != nil {
 		return err
 	}
-	t, err := j.openTable()
+	t, err := j.OpenTable()
 	if err != nil {
 		return err
 	}
-	j.applyOwnConditions(t)
+	j.FilterOwn(t)
 	var check func(int, []eval.Value) error
-	if d.Calendar, check, err = j.calendarsOf(t); err != nil {
+	if d.Calendar, check, err = j.CalendarsOf(t); err != nil {
 		return err
 	}
 	list := rows.NewDueList(&d, t.Table)
@@ -95,12 +97,12 @@ func (q *dueQuery) answer(j *Job) error {
 	}
 	band := len(t.Visible()) + slices.Index(rows.DueColumns, "band")
 	nearest := d.Band(1)
-	j.result.Highlight = func(row []eval.Value) bool {
+	j.Result.Highlight = func(row []eval.Value) bool {
 		return row[band].Text == nearest || row[band].Text == "today" || rows.IsPastBand(row[band].Text)
 	}
-	err = j.fillExtended(t, head, func(put rows.PutExtended) error {
-		defer limitGarbage(10)()
-		if err := j.scan(t, func(line int, row []eval.Value) error {
+	err = j.FillExtended(t, head, func(put rows.PutExtended) error {
+		defer heap.Bound(10)()
+		if err := j.Scan(t, func(line int, row []eval.Value) error {
 			if err := check(line, row); err != nil {
 				return err
 			}
@@ -108,7 +110,7 @@ func (q *dueQuery) answer(j *Job) error {
 		}); err != nil {
 			return err
 		}
-		j.needCalendar()
+		j.MarkCalendarUsed()
 		return list.Write(put)
 	})
 	if err == nil {
@@ -118,7 +120,7 @@ func (q *dueQuery) answer(j *Job) error {
 }
 
 // report says what isn't in the list.
-func (q *dueQuery) report(j *Job, t *Table, list *rows.DueList) {
+func (q *dueQuery) report(j *ask.Job, t *ask.Table, list *rows.DueList) {
 	if list.Rows > 0 {
 		j.Note("%s", undatedText(list.Rows, t.Name))
 	}

@@ -11,10 +11,12 @@ import (
 	"testing"
 
 	"yoyaku/demo"
+	"yoyaku/internal/ask"
 	"yoyaku/internal/golden"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
 	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // words splits a command line as a shell does, as far as examples need it.
@@ -49,13 +51,13 @@ var plans = map[string]*plan.Plan{}
 func example(t *testing.T, line string) string {
 	t.Helper()
 	args := words(line)[1:]
-	var q *query.Query
+	var q *ask.Query
 	for _, one := range query.All() {
 		if one.Name == args[0] {
 			q = one
 		}
 	}
-	job := &query.Job{Query: q}
+	job := &ask.Job{Query: q}
 	all := append(append(q.Options, job.In.Options()...), job.Shape.Options()...)
 	for _, o := range all {
 		o.Reset()
@@ -115,7 +117,7 @@ func example(t *testing.T, line string) string {
 	}
 	job.CalendarName = calendar
 	var out, told bytes.Buffer
-	place := p.Workspace()
+	place := workflow.NewWorkspace(p)
 	place.Stdin, place.IsCommand = strings.NewReader(""), true
 	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, "> "+format+"\n", args...) }
 	place.Warn = place.Note

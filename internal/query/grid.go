@@ -3,6 +3,7 @@ package query
 import (
 	"fmt"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
@@ -16,10 +17,10 @@ type gridQuery struct {
 	everyDay                                    bool
 }
 
-func newGrid() *Query {
+func newGrid() *ask.Query {
 	q := &gridQuery{}
-	return &Query{
-		Name: "grid", Group: Tables, Order: 6, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN",
+	return &ask.Query{
+		Name: "grid", Group: ask.Tables, Order: 6, Use: "grid TABLE --name COL --start PHRASE --end PHRASE --window SPAN",
 		Short: "People against days",
 		Long: `Draw one row per person and one column per day. Booked working days are marked, closed
 days shaded, and both sides have totals. Bookings of the same person share a row; a row
@@ -47,15 +48,15 @@ without dates stays empty.`,
 // maxGridDays is how many days a grid may have.
 const maxGridDays = 400
 
-func (q *gridQuery) answer(j *Job) error {
-	window, err := j.parseWindow("window", q.window)
+func (q *gridQuery) answer(j *ask.Job) error {
+	window, err := j.ParseWindow("window", q.window)
 	if err != nil {
 		return err
 	}
 	if window.Len() > maxGridDays {
 		return rows.WrapOption("window", fmt.Errorf("a grid has at most %d days; this window has %d", maxGridDays, window.Len()))
 	}
-	t, err := j.chosen()
+	t, err := j.OpenFiltered()
 	if err != nil {
 		return err
 	}
@@ -63,7 +64,7 @@ func (q *gridQuery) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	ranges, err := j.newRanges(t, q.start, q.end, q.openThrough, window)
+	ranges, err := newRanges(j, t, q.start, q.end, q.openThrough, window)
 	if err != nil {
 		return err
 	}
@@ -71,16 +72,16 @@ func (q *gridQuery) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	if err := j.prepareRead(nil); err != nil {
+	if err := j.PrepareRead(nil); err != nil {
 		return err
 	}
-	cals, check, err := j.calendarsOf(t)
+	cals, check, err := j.CalendarsOf(t)
 	if err != nil {
 		return err
 	}
 	g := rows.NewGrid(t.Visible()[name], window, q.everyDay, j.Env.Calendar)
 	t.RestrictCells(rows.AnyText)
-	err = j.scan(t, func(line int, row []eval.Value) error {
+	err = j.Scan(t, func(line int, row []eval.Value) error {
 		who := row[name].String()
 		if who == "" {
 			return nil
@@ -110,11 +111,11 @@ func (q *gridQuery) answer(j *Job) error {
 		return err
 	}
 	ranges.report(j)
-	j.needCalendar()
+	j.MarkCalendarUsed()
 	j.Env.Calendar.RecordQuery(window.First, window.Last)
-	if draw := rows.DisplayOf(j.Sink).DrawGrid; draw != nil && len(j.result.Columns)+len(j.result.Sort) == 0 {
+	if draw := rows.DisplayOf(j.Sink).DrawGrid; draw != nil && len(j.Result.Columns)+len(j.Result.Sort) == 0 {
 		return draw(g)
 	}
-	total := j.totalsPut()
-	return j.fillRows(g.Columns(), func(put rows.PutRow) error { return g.Write(put, total) })
+	total := j.PutTotals()
+	return j.FillRows(g.Columns(), func(put rows.PutRow) error { return g.Write(put, total) })
 }

@@ -1,6 +1,8 @@
 package query
 
 import (
+	"errors"
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
@@ -13,10 +15,10 @@ func init() { register(newHolidays) }
 // holidaysQuery lists the closed days of a calendar, or the calendars.
 type holidaysQuery struct{ window string }
 
-func newHolidays() *Query {
+func newHolidays() *ask.Query {
 	q := &holidaysQuery{}
-	return &Query{
-		IgnoresPlan: true, Name: "holidays", Group: Facts, Order: 5, Use: "holidays [CALENDAR]",
+	return &ask.Query{
+		IgnoresPlan: true, Name: "holidays", Group: ask.Facts, Order: 5, Use: "holidays [CALENDAR]",
 		Short: "Working calendars and their closed days",
 		Long: `List the holidays of a working calendar, also those on a weekend, each with its nominal
 date and the reason if it moved, and the short days if there are any. Without a name, list
@@ -31,7 +33,7 @@ the calendars you can use: the plan's, then the built-in public ones.`,
 	}
 }
 
-func (q *holidaysQuery) answer(j *Job) error {
+func (q *holidaysQuery) answer(j *ask.Job) error {
 	name := j.CalendarName
 	if len(j.Args) > 0 {
 		name = j.Args[0]
@@ -40,7 +42,7 @@ func (q *holidaysQuery) answer(j *Job) error {
 		if q.window != "" {
 			return rows.WrapOption("window", errNoCalendar)
 		}
-		return j.listCalendars()
+		return listCalendars(j)
 	}
 	cal, err := j.Calendar(name)
 	if err != nil {
@@ -48,7 +50,7 @@ func (q *holidaysQuery) answer(j *Job) error {
 	}
 	span, _ := j.Env.Fiscal.PeriodAt(civil.Year, j.Env.Today, 0)
 	if q.window != "" {
-		if span, err = j.parseWindow("window", q.window); err != nil {
+		if span, err = j.ParseWindow("window", q.window); err != nil {
 			return err
 		}
 	}
@@ -57,7 +59,7 @@ func (q *holidaysQuery) answer(j *Job) error {
 	}
 	n := 0
 	columns, lines := schedule.Holidays(cal, span)
-	err = j.fillLines(columns, func(yield func([]eval.Value, error) bool) {
+	err = j.FillLines(columns, func(yield func([]eval.Value, error) bool) {
 		for cells, err := range lines {
 			n++
 			if !yield(cells, err) {
@@ -72,12 +74,12 @@ func (q *holidaysQuery) answer(j *Job) error {
 }
 
 // listCalendars lists the calendars at hand.
-func (j *Job) listCalendars() error {
+func listCalendars(j *ask.Job) error {
 	list, err := j.Calendars()
 	if err != nil {
 		return err
 	}
-	return j.fillRows([]string{"calendar", "title", "closed", "known_from", "known_through"}, func(put rows.PutRow) error {
+	return j.FillRows([]string{"calendar", "title", "closed", "known_from", "known_through"}, func(put rows.PutRow) error {
 		for _, c := range list {
 			from, through := c.Coverage.First, c.Coverage.Last
 			if from == civil.Min {
@@ -94,3 +96,5 @@ func (j *Job) listCalendars() error {
 		return nil
 	})
 }
+
+var errNoCalendar = errors.New("a window needs the name of a calendar: yoyaku holidays NAME --window 2027")

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/infer"
@@ -25,10 +26,10 @@ type inferQuery struct {
 	exceptions   bool
 }
 
-func newInfer() *Query {
+func newInfer() *ask.Query {
 	q := &inferQuery{}
-	return &Query{
-		Name: "infer", Group: Rules, Order: 2, Use: "infer TABLE",
+	return &ask.Query{
+		Name: "infer", Group: ask.Rules, Order: 2, Use: "infer TABLE",
 		Short: "Find the rules behind dates you already have",
 		Long: `Find the rules behind the dates of a table, such as last year's pay days or a
 colleague's calendar file. The first column of dates is the series' date; every other one
@@ -60,8 +61,8 @@ var (
 // ErrNoRule is an answer that is no: no column has a rule.
 var ErrNoRule = errors.New("no rule explains these dates in fewer words than a list of them")
 
-func (q *inferQuery) answer(j *Job) error {
-	d, found, err := j.infer(q.columns, q.key)
+func (q *inferQuery) answer(j *ask.Job) error {
+	d, found, err := inferTable(j, q.columns, q.key)
 	if err != nil {
 		return err
 	}
@@ -71,7 +72,7 @@ func (q *inferQuery) answer(j *Job) error {
 	}
 	any := false
 	ids := map[civil.Date]string{} // of the dates of the series that is reported
-	err = j.fillRows(head, func(put rows.PutRow) error {
+	err = j.FillRows(head, func(put rows.PutRow) error {
 		for i := range found {
 			f := &found[i]
 			any = any || len(f.Explanations) > 0
@@ -109,20 +110,16 @@ func (q *inferQuery) answer(j *Job) error {
 }
 
 // Infer reads the dates of a table and finds the rules behind them, as the query does.
-func (j *Job) Infer(columns []string, key string) (*TableDates, []infer.ColumnResult, error) {
-	defer func() {
-		for _, t := range j.opened {
-			t.closer.Close()
-		}
-	}()
+func Infer(j *ask.Job, columns []string, key string) (*TableDates, []infer.ColumnResult, error) {
+	defer j.Close()
 	if j.Query == nil {
 		j.Query = newInfer()
 	}
-	return j.infer(columns, key)
+	return inferTable(j, columns, key)
 }
 
-func (j *Job) infer(columns []string, key string) (*TableDates, []infer.ColumnResult, error) {
-	j.withTimes = true
+func inferTable(j *ask.Job, columns []string, key string) (*TableDates, []infer.ColumnResult, error) {
+	j.WithTimes = true
 	d, err := readTableDates(j, columns, key)
 	if err != nil {
 		return nil, nil, err
@@ -180,7 +177,7 @@ func columnLabel(f *infer.ColumnResult) string {
 }
 
 // reportNoRule says which columns have no rule, and why: one note for each reason.
-func reportNoRule(j *Job, found []infer.ColumnResult) {
+func reportNoRule(j *ask.Job, found []infer.ColumnResult) {
 	names := [4][]string{}
 	for i := range found {
 		switch f := &found[i]; {
@@ -199,9 +196,9 @@ func reportNoRule(j *Job, found []infer.ColumnResult) {
 		infer.ErrTooMuchWork.Error() + "; choose some with " + j.OptionText("where", "") + " or " + j.OptionText("date", "")} {
 		switch list := names[i]; {
 		case len(list) > maxNamedColumns:
-			j.footnote("%s and %d more: %s.", strings.Join(list[:maxNamedColumns], ", "), len(list)-maxNamedColumns, why)
+			addFootnote(j, "%s and %d more: %s.", strings.Join(list[:maxNamedColumns], ", "), len(list)-maxNamedColumns, why)
 		case len(list) > 0:
-			j.footnote("%s: %s.", strings.Join(list, ", "), why)
+			addFootnote(j, "%s: %s.", strings.Join(list, ", "), why)
 		}
 	}
 }
@@ -211,23 +208,23 @@ const maxNamedColumns = 5
 
 // reportColumn says of a column what its row doesn't: what the phrase means, the dates that are off,
 // and what fits alike.
-func (q *inferQuery) reportColumn(j *Job, f *infer.ColumnResult) {
+func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 	name := columnLabel(f)
 	if f.Duplicates > 0 {
-		j.footnote("%s: %s twice in the table; each counts once", name, phrase.CountIs(f.Duplicates, "date"))
+		addFootnote(j, "%s: %s twice in the table; each counts once", name, phrase.CountIs(f.Duplicates, "date"))
 	}
 	if f.MixedTimes {
-		j.footnote("%s: the times differ, so only the days are explained", name)
+		addFootnote(j, "%s: the times differ, so only the days are explained", name)
 	}
 	if len(f.Explanations) == 0 {
 		return
 	}
 	r := f.Explanations[0]
 	if reads := meaningOf(f); reads != "" {
-		j.footnote("%s: %s", name, reads)
+		addFootnote(j, "%s: %s", name, reads)
 	}
 	if len(r.EquivalentCalendars) > 0 {
-		j.footnote("%s: in this table, %s would give the same dates", name, strings.Join(calendarLabels(r.EquivalentCalendars), ", "))
+		addFootnote(j, "%s: in this table, %s would give the same dates", name, strings.Join(calendarLabels(r.EquivalentCalendars), ", "))
 	}
 	if len(f.Explanations) > 1 && q.alternatives == 0 {
 		alike := 0
@@ -240,32 +237,32 @@ func (q *inferQuery) reportColumn(j *Job, f *infer.ColumnResult) {
 			}
 		}
 		if alike > 0 {
-			j.footnote("%s: %s", name, alternativesText(alike, until, j.OptionText("alternatives", fmt.Sprint(alike))))
+			addFootnote(j, "%s: %s", name, alternativesText(alike, until, j.OptionText("alternatives", fmt.Sprint(alike))))
 		}
 	}
 	off := f.Exceptions(r)
 	for _, e := range off[:min(len(off), maxListedExceptions)] {
-		j.footnote("%s: %s", name, exceptionText(e))
+		addFootnote(j, "%s: %s", name, exceptionText(e))
 	}
 	if n := len(off) - maxListedExceptions; n > 0 {
-		j.footnote("%s: and %d more; --exceptions lists them", name, n)
+		addFootnote(j, "%s: and %d more; --exceptions lists them", name, n)
 	}
 }
 
 // footnote says what is read below the table.
-func (j *Job) footnote(format string, args ...any) {
+func addFootnote(j *ask.Job, format string, args ...any) {
 	j.Footnotes = append(j.Footnotes, fmt.Sprintf(format, args...))
 }
 
 // suggestNext says how to go on with the first rule that was found.
-func (q *inferQuery) suggestNext(j *Job, found []infer.ColumnResult) {
+func (q *inferQuery) suggestNext(j *ask.Job, found []infer.ColumnResult) {
 	for i := range found {
 		if f := &found[i]; f.What == "date" && len(f.Explanations) > 0 && len(f.Explanations[0].Rules) == 1 {
 			rule, calendar := f.Phrases(f.Explanations[0])[0], ""
 			if rule.Calendar != "" {
-				calendar = " --calendar " + ShellWord(rule.Calendar)
+				calendar = " --calendar " + ask.ShellWord(rule.Calendar)
 			}
-			j.footnote("`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", ShellWord(rule.Phrase), calendar, f.Series, ShellWord(j.Args[0]))
+			addFootnote(j, "`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", ask.ShellWord(rule.Phrase), calendar, f.Series, ask.ShellWord(j.Args[0]))
 			return
 		}
 	}
@@ -327,7 +324,7 @@ const (
 
 // newSearch is what rules are looked for with here: the calendar that is named and none; where
 // all may be, the plan's, pairs of these, and the public ones.
-func (j *Job) newSearch(name string, all bool) (*infer.Search, error) {
+func newSearch(j *ask.Job, name string, all bool) (*infer.Search, error) {
 	none := workdays.New("", workdays.Weekend)
 	env := j.Env
 	env.CalendarColumn = "" // each series has its own

@@ -1,12 +1,12 @@
 package query
 
 import (
-	"cmp"
 	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/infer"
@@ -36,17 +36,17 @@ type SeriesDates struct {
 
 // readTableDates reads the dates of the table that is asked: the columns named, else all that hold
 // dates and blanks alone; by series where a column names these.
-func readTableDates(j *Job, columns []string, key string) (*TableDates, error) {
-	t, err := j.openTable()
+func readTableDates(j *ask.Job, columns []string, key string) (*TableDates, error) {
+	t, err := j.OpenTable()
 	if err != nil {
 		return nil, err
 	}
-	j.applyOwnConditions(t)
-	readings, err := t.takeLayouts()
+	j.FilterOwn(t)
+	readings, err := t.TakeLayouts()
 	if err != nil {
 		return nil, err
 	}
-	if columns == nil && IsCalendarFile(j.Args[0]) {
+	if columns == nil && ask.IsCalendarFile(j.Args[0]) {
 		columns = []string{"start"}
 	}
 	d := &TableDates{columns: t.Visible(), unreadable: map[string]string{}}
@@ -66,7 +66,7 @@ func readTableDates(j *Job, columns []string, key string) (*TableDates, error) {
 		t.Cells = append(t.Cells, i)
 		t.MarkUsed(i)
 	}
-	if err := j.prepareRead(d.columns); err != nil {
+	if err := j.PrepareRead(d.columns); err != nil {
 		return nil, err
 	}
 	site := -1
@@ -105,14 +105,14 @@ type columnStats struct {
 
 // read takes the dates of all rows, series by series; of names the columns, -1 for none, of
 // the series and of their calendars. A series counts with one calendar.
-func (d *TableDates) read(j *Job, t *Table, of [2]int, readings [][]tabular.DateLayout) (list []seriesRows, columns []columnStats, err error) {
+func (d *TableDates) read(j *ask.Job, t *ask.Table, of [2]int, readings [][]tabular.DateLayout) (list []seriesRows, columns []columnStats, err error) {
 	open := map[string]bool{}
 	for _, w := range j.In.BlankWords {
 		open[strings.ToLower(w)] = true
 	}
 	columns = make([]columnStats, len(d.columns))
 	place := map[string]int{}
-	err = j.scan(t, func(line int, row []eval.Value) error {
+	err = j.Scan(t, func(line int, row []eval.Value) error {
 		name := ""
 		if of[0] >= 0 {
 			name = strings.TrimSpace(row[of[0]].String())
@@ -211,7 +211,7 @@ func (d *TableDates) chooseColumns(named []int, by int, columns []columnStats) {
 }
 
 // layoutHint says which form reads a column, if one does.
-func layoutHint(j *Job, column string, texts []string) string {
+func layoutHint(j *ask.Job, column string, texts []string) string {
 	if forms := tabular.FittingLayouts(texts); len(forms) > 0 {
 		return "; try " + j.OptionText("read-dates", rows.QuoteName(column+"="+forms[0]))
 	}
@@ -229,27 +229,27 @@ func (d *TableDates) noDatesError() error {
 }
 
 // report says what was passed over.
-func (d *TableDates) report(j *Job) {
+func (d *TableDates) report(j *ask.Job) {
 	for _, c := range append([]string{""}, d.columns...) {
 		switch why := d.unreadable[c]; {
 		case why == "":
 		case c == "":
-			j.footnote("%s", why)
+			addFootnote(j, "%s", why)
 		default:
-			j.footnote("the column `%s` is left out: %s", c, why)
+			addFootnote(j, "the column `%s` is left out: %s", c, why)
 		}
 	}
 }
 
 // explain explains the dates of all series. Of what the calendars were asked beyond what they
 // know, only the dates that are handed out stay noted.
-func (d *TableDates) explain(j *Job) (list []infer.ColumnResult, err error) {
+func (d *TableDates) explain(j *ask.Job) (list []infer.ColumnResult, err error) {
 	by := map[string]*infer.Search{}
 	work := 0
 	for _, of := range d.Series {
 		s := by[of.calendar]
 		if s == nil {
-			if s, err = j.newSearch(of.calendar, j.CalendarName == ""); err != nil {
+			if s, err = newSearch(j, of.calendar, j.CalendarName == ""); err != nil {
 				return nil, err
 			}
 			by[of.calendar], s.Work = s, &work
@@ -272,38 +272,6 @@ func (d *TableDates) explain(j *Job) (list []infer.ColumnResult, err error) {
 		}
 	}
 	return list, nil
-}
-
-// takeLayouts takes over the forms in which dates are declared, by column: a time behind such a
-// date is looked at here, and nowhere else.
-func (t *Table) takeLayouts() ([][]tabular.DateLayout, error) {
-	readings := make([][]tabular.DateLayout, len(t.Visible()))
-	in := *t.options
-	texts := slices.SortedStableFunc(slices.Values(t.options.ReadDates), func(a, b string) int { // those for one column first
-		first, _ := splitForm(a)
-		second, _ := splitForm(b)
-		return cmp.Compare(min(1, len(second)), min(1, len(first)))
-	})
-	in.ReadDates, t.options = nil, &in
-	for _, text := range texts {
-		name, form := splitForm(text)
-		list, err := tabular.ParseDateLayouts(form)
-		if err != nil {
-			return nil, rows.WrapOption("read-dates", err)
-		}
-		if slot := rows.ColumnIndex(t.columns, name); name == "" {
-			for i := range readings {
-				if readings[i] == nil {
-					readings[i] = list
-				}
-			}
-		} else if slot < 0 {
-			return nil, rows.WrapOption("read-dates", t.unknownColumn(name))
-		} else {
-			readings[slot] = list
-		}
-	}
-	return readings, nil
 }
 
 // dayTimeOf is a cell's day, and its time in minutes or -1.

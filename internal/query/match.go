@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -21,10 +22,10 @@ type matchQuery struct {
 	columns                                                    []string
 }
 
-func newMatch() *Query {
+func newMatch() *ask.Query {
 	q := &matchQuery{}
-	return &Query{
-		Name: "match", Group: Tables, Order: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]",
+	return &ask.Query{
+		Name: "match", Group: ask.Tables, Order: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]",
 		Short: "Who held what on the day (rows to ranges)",
 		Long: `Put the columns of a table of ranges beside each row of a table of events: those of the
 range with the same key that holds the event's day (--date; both ends included, a blank
@@ -74,16 +75,16 @@ var ofEvents = []string{"date", "value"}
 var multiMatchNames = map[string]rows.MultiMatch{"stop": rows.MultiError, "first": rows.MultiFirst,
 	"all": rows.MultiAll}
 
-func (q *matchQuery) answer(j *Job) error {
+func (q *matchQuery) answer(j *ask.Job) error {
 	keyA, keyB, two := strings.Cut(q.key, "=")
 	if !two {
 		keyB = keyA
 	}
-	t, err := j.openTable()
+	t, err := j.OpenTable()
 	if err != nil {
 		return err
 	}
-	j.applyOwnConditions(t)
+	j.FilterOwn(t)
 	m := rangeMatcher{t: t, width: len(t.Visible()), key: -1}
 	if q.key != "" {
 		if m.key, err = t.FindColumn("key", keyA); err != nil {
@@ -110,14 +111,14 @@ func (q *matchQuery) answer(j *Job) error {
 		head = append(head, c)
 	}
 	m.blankCells = make([]eval.Value, len(side.takenSlots))
-	err = j.fillExtended(t, head, func(put rows.PutExtended) error {
+	err = j.FillExtended(t, head, func(put rows.PutExtended) error {
 		if m.find, err = side.newFinder(j, q); err != nil {
 			return err
 		}
-		return j.scan(t, func(line int, row []eval.Value) error { return m.putMatches(line, row, put) })
+		return j.Scan(t, func(line int, row []eval.Value) error { return m.putMatches(line, row, put) })
 	})
 	if err != nil {
-		return j.hintFewerRows(err, j.OptionText("several", "first"), j.OptionText("where", "")+" to choose rows")
+		return j.HintFewerRows(err, j.OptionText("several", "first"), j.OptionText("where", "")+" to choose rows")
 	}
 	q.report(j, t.Name, m.missed, m.blank)
 	return nil
@@ -125,7 +126,7 @@ func (q *matchQuery) answer(j *Job) error {
 
 // rangeMatcher looks up the ranges of each row of a table.
 type rangeMatcher struct {
-	t           *Table
+	t           *ask.Table
 	width       int // its columns
 	key, atSlot int // slots of what is looked up; -1 for none
 	find        rangeFinder
@@ -171,7 +172,7 @@ func (m *rangeMatcher) putMatches(line int, row []eval.Value, put rows.PutExtend
 }
 
 // report says how many events no range holds, and how many have nothing to look up by.
-func (q *matchQuery) report(j *Job, table string, missed, blank int) {
+func (q *matchQuery) report(j *ask.Job, table string, missed, blank int) {
 	falls, fall, without := "lies in no range", "lie in no range", "without a date"
 	switch {
 	case q.value != "":
@@ -189,18 +190,18 @@ func (q *matchQuery) report(j *Job, table string, missed, blank int) {
 
 // rangeTable is the table of ranges.
 type rangeTable struct {
-	*Table
+	*ask.Table
 	takenSlots      []int // the columns that are written
 	key, start, end int   // -1 if there is none
 	openThrough     civil.Date
 }
 
-func (q *matchQuery) open(j *Job, keyName string) (*rangeTable, error) {
-	t, err := j.openNamed(q.ranges)
+func (q *matchQuery) open(j *ask.Job, keyName string) (*rangeTable, error) {
+	t, err := j.OpenNamed(q.ranges)
 	if err != nil {
 		return nil, err
 	}
-	if _, err := t.applyDateJoins(true); err != nil {
+	if _, err := t.JoinDates(true); err != nil {
 		return nil, err
 	}
 	s := &rangeTable{Table: t, key: -1, openThrough: civil.Max}
@@ -224,7 +225,7 @@ func (q *matchQuery) open(j *Job, keyName string) (*rangeTable, error) {
 		s.takenSlots = append(s.takenSlots, i)
 	}
 	if q.openThrough != "" {
-		if s.openThrough, err = j.openThroughDay(q.openThrough, civil.AllDays); err != nil {
+		if s.openThrough, err = openThroughDay(j, q.openThrough, civil.AllDays); err != nil {
 			return nil, err
 		}
 	}
@@ -262,7 +263,7 @@ func (s *rangeTable) band(h rows.KeyedRange, row []eval.Value) (rows.Band, error
 }
 
 // newFinder holds the ranges.
-func (s *rangeTable) newFinder(j *Job, q *matchQuery) (rangeFinder, error) {
+func (s *rangeTable) newFinder(j *ask.Job, q *matchQuery) (rangeFinder, error) {
 	several := multiMatchNames[q.several]
 	var days []rows.KeyedRange
 	var bands []rows.Band
@@ -304,7 +305,7 @@ func (s *rangeTable) newFinder(j *Job, q *matchQuery) (rangeFinder, error) {
 		return nil
 	})
 	if err == nil {
-		err = j.reportBadRows(s.Table, bad)
+		err = j.ReportBadRows(s.Table, bad)
 	}
 	if err != nil {
 		return nil, err

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"unicode"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -23,10 +24,10 @@ type periodsQuery struct {
 	count []string
 }
 
-func newPeriods() *Query {
+func newPeriods() *ask.Query {
 	q := &periodsQuery{}
-	return &Query{
-		Name: "periods", Group: Facts, Order: 4, Use: "periods SPAN --by PERIOD",
+	return &ask.Query{
+		Name: "periods", Group: ask.Facts, Order: 4, Use: "periods SPAN --by PERIOD",
 		Short: "A table of periods: pay periods, fiscal months, weeks",
 		Long: `List the periods that touch a span of time: weeks, months, quarters, years, fiscal
 periods, the periods of a series of the plan, or those of a rule. Each comes whole, with
@@ -47,7 +48,7 @@ its days and working days and, with --count, how many dates of a series fall in 
 	}
 }
 
-func (q *periodsQuery) answer(j *Job) error {
+func (q *periodsQuery) answer(j *ask.Job) error {
 	span, err := eval.ParseWindow(j.Args[0], j.Env)
 	if err != nil {
 		return err
@@ -79,7 +80,7 @@ func (q *periodsQuery) answer(j *Job) error {
 		holes += max(0, int(span.Last-before))
 	}
 	columns, lines := schedule.PeriodTable(seen, j.Env.Calendar, counted)
-	if err := j.fillLines(columns, lines); err != nil {
+	if err := j.FillLines(columns, lines); err != nil {
 		return err
 	}
 	if holes > 0 {
@@ -95,7 +96,7 @@ func (q *periodsQuery) answer(j *Job) error {
 const maxCounted = 20_000_000
 
 // periods are those of --by.
-func (q *periodsQuery) periods(j *Job, span civil.Span) (iter.Seq2[schedule.NumberedPeriod, error], error) {
+func (q *periodsQuery) periods(j *ask.Job, span civil.Span) (iter.Seq2[schedule.NumberedPeriod, error], error) {
 	var names []string
 	for _, u := range spreadUnits[1:] { // a day is no period here
 		if u.name == strings.ToLower(q.by) {
@@ -103,7 +104,7 @@ func (q *periodsQuery) periods(j *Job, span civil.Span) (iter.Seq2[schedule.Numb
 		}
 		names = append(names, u.name)
 	}
-	s, err := j.periodsOf(q.by, names)
+	s, err := periodsOf(j, q.by, names)
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +113,7 @@ func (q *periodsQuery) periods(j *Job, span civil.Span) (iter.Seq2[schedule.Numb
 
 // countedSeries are the series of --count, and those of its rules, each with the name of its
 // columns.
-func (q *periodsQuery) countedSeries(j *Job) (list []*schedule.Series, err error) {
+func (q *periodsQuery) countedSeries(j *ask.Job) (list []*schedule.Series, err error) {
 	add := func(s *schedule.Series) error {
 		name := schedule.ColumnName(s.Name)
 		if slices.ContainsFunc(list, func(o *schedule.Series) bool { return schedule.ColumnName(o.Name) == name }) {

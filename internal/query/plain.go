@@ -4,18 +4,19 @@ import (
 	"errors"
 	"fmt"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
 
-// NewPlain is the table itself, with the columns that a record adds.
-func NewPlain() *Query {
-	return &Query{Name: "table", ForRecords: true, Answer: func(j *Job) error {
-		t, err := j.openTable()
+// NewTableQuery is the table itself, with the columns that a record adds.
+func NewTableQuery() *ask.Query {
+	return &ask.Query{Name: "table", ForRecords: true, Answer: func(j *ask.Job) error {
+		t, err := j.OpenTable()
 		if err != nil {
 			return err
 		}
-		return j.writeTable(t)
+		return j.WriteTable(t)
 	}}
 }
 
@@ -27,9 +28,9 @@ func (e *KeyError) Error() string { return e.text }
 
 // CheckKey checks that a column names each row of the job's table: it is there,
 // never blank and never twice.
-func (j *Job) CheckKey(column string) error {
-	j.Query = &Query{Name: "key", Answer: func(j *Job) error {
-		t, err := j.openTable()
+func CheckKey(j *ask.Job, column string) error {
+	j.Query = &ask.Query{Name: "key", Answer: func(j *ask.Job) error {
+		t, err := j.OpenTable()
 		if err != nil {
 			return err
 		}
@@ -38,7 +39,7 @@ func (j *Job) CheckKey(column string) error {
 			return err
 		}
 		t.Cells = append(t.Cells, key)
-		if err := j.prepareRead(nil); err != nil {
+		if err := j.PrepareRead(nil); err != nil {
 			return err
 		}
 		seen := map[string]int{}
@@ -81,19 +82,19 @@ type RowFindings struct {
 }
 
 // Expect holds the rows of the job's table against what is expected of them.
-func (j *Job) Expect(want RowExpectations) (found RowFindings, err error) {
+func Expect(j *ask.Job, want RowExpectations) (found RowFindings, err error) {
 	e := rowChecker{RowExpectations: want, RowFindings: RowFindings{Broken: map[string][]string{}, Blank: map[string]int{}},
 		unique: map[int]map[string]int{}, key: -1}
-	j.Query = &Query{Name: "expect", Answer: func(j *Job) error {
-		t, err := j.openTable()
+	j.Query = &ask.Query{Name: "expect", Answer: func(j *ask.Job) error {
+		t, err := j.OpenTable()
 		if err == nil {
 			err = e.prepare(t)
 		}
 		if err == nil {
-			err = j.prepareRead(t.Visible())
+			err = j.PrepareRead(t.Visible())
 		}
 		if err == nil {
-			err = j.scan(t, e.checkRow)
+			err = j.Scan(t, e.checkRow)
 		}
 		for i, sum := range e.Sums {
 			if sum.Kind == eval.Blank {
@@ -117,7 +118,7 @@ type rowChecker struct {
 	key     int
 }
 
-func (e *rowChecker) prepare(t *Table) error {
+func (e *rowChecker) prepare(t *ask.Table) error {
 	env := t.Env
 	env.Names = t.Visible()
 	for i, text := range e.Each {

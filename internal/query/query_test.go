@@ -9,11 +9,13 @@ import (
 	"strings"
 	"testing"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/golden"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
 	"yoyaku/internal/render"
+	"yoyaku/internal/workflow"
 )
 
 // asked is a query asked in a folder, as of 2027-03-10.
@@ -36,19 +38,19 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 		}
 	}
 	p.Env.CalendarColumn = a.column
-	var q *query.Query
+	var q *ask.Query
 	for _, one := range query.All() {
 		if one.Name == name {
 			q = one
 		}
 	}
 	var told, b bytes.Buffer
-	place := p.Workspace()
+	place := workflow.NewWorkspace(p)
 	place.Stdin, place.IsCommand = strings.NewReader(in), true
 	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, format+"\n", args...) }
 	place.Warn = place.Note
 	place.CreateFile = func(_, path string) (io.Writer, error) { return os.Create(filepath.Join(a.dir, path)) }
-	job := &query.Job{Workspace: &place, Query: q, Args: args}
+	job := &ask.Job{Workspace: &place, Query: q, Args: args}
 	all := append(append(q.Options, job.In.Options()...), job.Shape.Options()...)
 	for _, o := range all {
 		o.Reset()
@@ -176,8 +178,8 @@ func TestDeclarations(t *testing.T) {
 	}
 	var declared strings.Builder
 	for _, q := range query.All() {
-		var in query.TableOptions
-		var shape query.Shape
+		var in ask.TableOptions
+		var shape ask.Shape
 		seen := map[string]bool{}
 		fmt.Fprintf(&declared, "%s in %v at %d: %d to %d arguments, %s %q; table %v record %v bare %v alone %v plan %v drawn %v events %v planless %v\n", q.Name, q.Group, q.Order, q.MinArgs,
 			q.MaxArgs, q.ArgsCompletion, q.ArgsHelp, q.TakesTable, q.ForRecords, q.IsSingleValue, q.NeedsNoRecord, q.TakesPlanFile, q.IsDrawing, q.GivesEvents, q.IgnoresPlan)

@@ -3,6 +3,7 @@ package query
 import (
 	"errors"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -29,9 +30,9 @@ type rowRanges struct {
 
 // newRanges compiles the two ends of the rows' ranges; window is what open ranges
 // run through where through says so.
-func (j *Job) newRanges(t *Table, start, end, through string, window civil.Span) (r *rowRanges, err error) {
+func newRanges(j *ask.Job, t *ask.Table, start, end, through string, window civil.Span) (r *rowRanges, err error) {
 	r = &rowRanges{throughGiven: through != ""}
-	if r.through, err = j.openThroughDay(through, window); err != nil {
+	if r.through, err = openThroughDay(j, through, window); err != nil {
 		return nil, err
 	}
 	if r.start, err = t.AddHiddenDate("start", start); err != nil {
@@ -42,7 +43,7 @@ func (j *Job) newRanges(t *Table, start, end, through string, window civil.Span)
 }
 
 // openThroughDay is the day that open ranges run through.
-func (j *Job) openThroughDay(text string, window civil.Span) (civil.Date, error) {
+func openThroughDay(j *ask.Job, text string, window civil.Span) (civil.Date, error) {
 	switch text {
 	case "":
 		return j.Env.Today, nil
@@ -87,7 +88,7 @@ func (r *rowRanges) addCounts(other *rowRanges) {
 }
 
 // report says how many ranges were open and what became of them.
-func (r *rowRanges) report(j *Job) {
+func (r *rowRanges) report(j *ask.Job) {
 	hint := ""
 	if !r.throughGiven {
 		hint = "; " + j.OptionText("open-through", "DATE") + " sets another day"

@@ -3,6 +3,7 @@ package query
 import (
 	"errors"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
@@ -27,7 +28,7 @@ func parseReminders(texts []string) (list []schedule.Reminder, err error) {
 var errCalendarOnly = errors.New("only for calendar events; add --as ics (in a plan, an .ics file) or leave it out")
 
 // rejectEventOptions refuses options, as pairs of name and value, that a table has no use for.
-func (j *Job) rejectEventOptions(pairs ...string) error {
+func rejectEventOptions(j *ask.Job, pairs ...string) error {
 	for i := 0; i < len(pairs); i += 2 {
 		if pairs[i+1] != "" {
 			return rows.WrapOption(pairs[i], errCalendarOnly)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -25,10 +26,10 @@ type spreadQuery struct {
 	carry                                                                     []string
 }
 
-func newSpread() *Query {
+func newSpread() *ask.Query {
 	q := &spreadQuery{}
-	return &Query{
-		Name: "spread", Group: Tables, Order: 3, Use: "spread TABLE --start PHRASE --end PHRASE",
+	return &ask.Query{
+		Name: "spread", Group: ask.Tables, Order: 3, Use: "spread TABLE --start PHRASE --end PHRASE",
 		Short: "Ranges into one row per day, month, pay period …",
 		Long: `Cut each row's range into one row per day, week, month, quarter, year, fiscal period, or
 period of a series, with the days and working days of each piece. Both ends belong to the
@@ -84,7 +85,7 @@ var spreadUnits = []struct {
 
 // unitPeriods are the periods of a unit, for one goroutine; nil for days. ok is false if by
 // names no unit.
-func (j *Job) unitPeriods(by string) (of civil.Periods, ok bool) {
+func unitPeriods(j *ask.Job, by string) (of civil.Periods, ok bool) {
 	for _, u := range spreadUnits {
 		switch {
 		case u.name != by:
@@ -98,15 +99,15 @@ func (j *Job) unitPeriods(by string) (of civil.Periods, ok bool) {
 }
 
 // periods finds the periods of --by; nil for days.
-func (j *Job) periods(by string) (civil.Periods, error) {
-	if of, ok := j.unitPeriods(by); ok {
+func parsePeriods(j *ask.Job, by string) (civil.Periods, error) {
+	if of, ok := unitPeriods(j, by); ok {
 		return of, nil
 	}
 	var names []string
 	for _, u := range spreadUnits {
 		names = append(names, u.name)
 	}
-	s, err := j.periodsOf(by, names)
+	s, err := periodsOf(j, by, names)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +116,7 @@ func (j *Job) periods(by string) (civil.Periods, error) {
 
 // periodsOf is the series whose periods --by means, or that of a rule; names are those of
 // other periods that it may name.
-func (j *Job) periodsOf(by string, names []string) (*schedule.Series, error) {
+func periodsOf(j *ask.Job, by string, names []string) (*schedule.Series, error) {
 	if s := j.FindSeries(by); s != nil {
 		return s, nil
 	}
@@ -128,7 +129,7 @@ func (j *Job) periodsOf(by string, names []string) (*schedule.Series, error) {
 	return s, rows.WrapOption("by", err)
 }
 
-func (q *spreadQuery) answer(j *Job) error {
+func (q *spreadQuery) answer(j *ask.Job) error {
 	share, err := q.proration()
 	if err != nil {
 		return err
@@ -137,25 +138,25 @@ func (q *spreadQuery) answer(j *Job) error {
 		return q.instalments(j, share)
 	}
 	s := rows.Spread{WorkdaysOnly: q.working, Calendar: j.Env.Calendar, Share: share}
-	if s.ShowCounted, err = j.mayHaveShortDays(); err != nil {
+	if s.ShowCounted, err = j.MayHaveShortDays(); err != nil {
 		return err
 	}
-	if s.By, err = j.periods(q.by); err != nil {
+	if s.By, err = parsePeriods(j, q.by); err != nil {
 		return err
 	}
-	if s.Window, err = j.parseWindow("window", q.window); err != nil {
+	if s.Window, err = j.ParseWindow("window", q.window); err != nil {
 		return err
 	}
-	t, err := j.openTable()
+	t, err := j.OpenTable()
 	if err != nil {
 		return err
 	}
-	j.applyOwnConditions(t)
+	j.FilterOwn(t)
 	per, err := rows.IfGiven(t.FindColumn, "per", q.per)
 	if err != nil {
 		return err
 	}
-	ranges, err := j.newRanges(t, q.start, q.end, q.openThrough, s.Window)
+	ranges, err := newRanges(j, t, q.start, q.end, q.openThrough, s.Window)
 	if err != nil {
 		return err
 	}
@@ -169,15 +170,15 @@ func (q *spreadQuery) answer(j *Job) error {
 	if err != nil {
 		return err
 	}
-	down, head, err := j.newRunning(q.carry, head)
+	down, head, err := newRunning(j, q.carry, head)
 	if err != nil {
 		return err
 	}
 	s.IncludeOutside = down.derive != nil
 	if s.By != nil || q.working || share != nil && share.By.UsesCalendar() {
-		j.needCalendar()
+		j.MarkCalendarUsed()
 	}
-	cals, check, err := j.calendarsOf(t)
+	cals, check, err := j.CalendarsOf(t)
 	if err != nil {
 		return err
 	}
@@ -186,8 +187,8 @@ func (q *spreadQuery) answer(j *Job) error {
 	if per < 0 && down.derive == nil {
 		err = p.putParallel(j, t, head)
 	} else {
-		err = j.fillRows(head, func(put rows.PutRow) error {
-			return p.putSequential(j, t, per, t.ConcatCells(put, j.result.Sort != nil))
+		err = j.FillRows(head, func(put rows.PutRow) error {
+			return p.putSequential(j, t, per, t.ConcatCells(put, j.Result.Sort != nil))
 		})
 	}
 	if err == nil {
@@ -195,11 +196,11 @@ func (q *spreadQuery) answer(j *Job) error {
 		q.report(j, &p.cut, t.Name, down.numShown)
 		down.report(j)
 	}
-	return j.hintFewerRows(err, "a narrower "+j.OptionText("window", ""), "longer periods with "+j.OptionText("by", ""))
+	return j.HintFewerRows(err, "a narrower "+j.OptionText("window", ""), "longer periods with "+j.OptionText("by", ""))
 }
 
 // report says what of the days stands in no row, or in two; n rows were written.
-func (q *spreadQuery) report(j *Job, s *rows.Spread, table string, n int) {
+func (q *spreadQuery) report(j *ask.Job, s *rows.Spread, table string, n int) {
 	if s.UncoveredDays > 0 {
 		j.Warn("%s in no period of `%s`, so in no row: %s", phrase.CountIs(s.UncoveredDays, "day"), q.by, table)
 	}
@@ -236,7 +237,7 @@ func (q *spreadQuery) proration() (*rows.Proration, error) {
 
 // amountColumns are the places of the column that is shared and of its number; -1 where
 // there is none.
-func (q *spreadQuery) amountColumns(t *Table) (column, number int, err error) {
+func (q *spreadQuery) amountColumns(t *ask.Table) (column, number int, err error) {
 	if q.share == "" {
 		return -1, -1, nil
 	}
@@ -269,12 +270,12 @@ type pieceWriter struct {
 }
 
 // putParallel puts them on all processors.
-func (p *pieceWriter) putParallel(j *Job, t *Table, head []string) error {
+func (p *pieceWriter) putParallel(j *ask.Job, t *ask.Table, head []string) error {
 	var all []*pieceWriter
-	err := j.expandRows(t, head, func() rows.Expander {
+	err := j.ExpandRows(t, head, func() rows.Expander {
 		own := *p
 		own.running = &own.noRunning
-		if of, ok := j.unitPeriods(p.spreadQuery.by); ok { // a series notes once what a calendar doesn't know
+		if of, ok := unitPeriods(j, p.spreadQuery.by); ok { // a series notes once what a calendar doesn't know
 			own.cut.By = of
 		}
 		all = append(all, &own)
@@ -291,9 +292,9 @@ func (p *pieceWriter) putParallel(j *Job, t *Table, head []string) error {
 
 // putSequential puts them one row after the other; those of one person, in a column, must not overlap,
 // so that all ranges must be known before.
-func (p *pieceWriter) putSequential(j *Job, t *Table, person int, put rows.PutExtended) error {
+func (p *pieceWriter) putSequential(j *ask.Job, t *ask.Table, person int, put rows.PutExtended) error {
 	var held []rows.KeyedRange
-	err := j.scan(t, func(line int, row []eval.Value) error {
+	err := j.Scan(t, func(line int, row []eval.Value) error {
 		if person < 0 {
 			return p.putRow(rows.SourceRow{Line: line, Row: row}, put)
 		}
@@ -325,7 +326,7 @@ func (p *pieceWriter) putRow(g rows.SourceRow, put rows.PutExtended) error {
 
 // putRange puts the pieces of a range.
 func (p *pieceWriter) putRange(line int, text string, row []eval.Value, span civil.Span, put rows.PutExtended) (err error) {
-	defer func() { err = atTableLine(p.table, line, err) }()
+	defer func() { err = wrapTableLine(p.table, line, err) }()
 	if err := p.check(line, row); err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -14,20 +15,20 @@ import (
 )
 
 // instalments writes the dates of each row's own rule.
-func (q *spreadQuery) instalments(j *Job, share *rows.Proration) error {
-	window, err := j.parseWindow("window", q.window)
+func (q *spreadQuery) instalments(j *ask.Job, share *rows.Proration) error {
+	window, err := j.ParseWindow("window", q.window)
 	if err != nil {
 		return err
 	}
-	through, err := j.openThroughDay(q.openThrough, window)
+	through, err := openThroughDay(j, q.openThrough, window)
 	if err != nil {
 		return err
 	}
-	t, err := j.openTable()
+	t, err := j.OpenTable()
 	if err != nil {
 		return err
 	}
-	j.applyOwnConditions(t)
+	j.FilterOwn(t)
 	width := len(t.Visible())
 	env := t.Env
 	env.Names = t.Visible()
@@ -40,7 +41,7 @@ func (q *spreadQuery) instalments(j *Job, share *rows.Proration) error {
 	if err != nil {
 		return err
 	}
-	down, head, err := j.newRunning(q.carry, head)
+	down, head, err := newRunning(j, q.carry, head)
 	if err != nil {
 		return err
 	}
@@ -55,15 +56,15 @@ func (q *spreadQuery) instalments(j *Job, share *rows.Proration) error {
 	d := rowDateWriter{spreadQuery: q, job: j, table: t, rule: rule, share: share, window: window, searched: looked, through: through,
 		width: width, amount: amount, number: number, running: down, sharedCache: &sharedDates{}}
 	if down.derive != nil {
-		err = j.fillRows(head, func(put rows.PutRow) error {
-			beside := t.ConcatCells(put, j.result.Sort != nil)
-			return j.scan(t, func(line int, row []eval.Value) error {
+		err = j.FillRows(head, func(put rows.PutRow) error {
+			beside := t.ConcatCells(put, j.Result.Sort != nil)
+			return j.Scan(t, func(line int, row []eval.Value) error {
 				return d.putRow(rows.SourceRow{Line: line, Row: row}, beside)
 			})
 		})
 	} else {
 		var all []*rowDateWriter
-		err = j.expandRows(t, head, func() rows.Expander {
+		err = j.ExpandRows(t, head, func() rows.Expander {
 			own := d
 			own.running, own.cells = &own.noRunning, map[string][]rowDate{}
 			all = append(all, &own)
@@ -83,14 +84,14 @@ func (q *spreadQuery) instalments(j *Job, share *rows.Proration) error {
 			j.Note("%s left out, because a date or number in the rule is blank", phrase.Plural(blank, "row"))
 		}
 	}
-	return j.hintFewerRows(err, "a narrower "+j.OptionText("window", ""))
+	return j.HintFewerRows(err, "a narrower "+j.OptionText("window", ""))
 }
 
 // rowDateWriter are the dates of the rows' own rules.
 type rowDateWriter struct {
 	*spreadQuery
-	job              *Job
-	table            *Table
+	job              *ask.Job
+	table            *ask.Table
 	rule             *eval.RowRule
 	share            *rows.Proration
 	window, searched civil.Span // what is shown, and what is made
@@ -151,7 +152,7 @@ func (d *rowDateWriter) putRow(g rows.SourceRow, put rows.PutExtended) error {
 	}
 	list, err := d.instalments(rec)
 	if err == rows.ErrTooManyPieces {
-		return atTableLine(d.table.Name, line, err)
+		return wrapTableLine(d.table.Name, line, err)
 	}
 	if err != nil {
 		return &rows.BadCell{Line: line, Column: "dates", Err: err}
@@ -259,7 +260,7 @@ func (d *rowDateWriter) shared(rec *eval.Recurrence, line int, row []eval.Value,
 		}
 		list, pieces = append(list, i), append(pieces, civil.Span{First: i.Start.Day, Last: i.End.Day})
 		if len(list) > rows.MaxPieces {
-			return atTableLine(d.table.Name, line, rows.ErrTooManyPieces)
+			return wrapTableLine(d.table.Name, line, rows.ErrTooManyPieces)
 		}
 	}
 	shares, err := d.share.Prorate(pieces, d.job.Env.Calendar, whole)

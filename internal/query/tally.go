@@ -3,6 +3,7 @@ package query
 import (
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -14,10 +15,10 @@ func init() { register(newTally) }
 // tallyQuery counts or sums rows against columns.
 type tallyQuery struct{ rows, cols, sum string }
 
-func newTally() *Query {
+func newTally() *ask.Query {
 	q := &tallyQuery{}
-	return &Query{
-		Name: "tally", Group: Tables, Order: 5, Use: "tally TABLE --rows PHRASE",
+	return &ask.Query{
+		Name: "tally", Group: ask.Tables, Order: 5, Use: "tally TABLE --rows PHRASE",
 		Short: "Count or sum, rows against columns, with totals",
 		Long: `Count the rows of a table, or sum a column, by one phrase or by two against each other,
 with totals both ways. Bands, months and weekdays come in their own order.`,
@@ -36,8 +37,8 @@ with totals both ways. Bands, months and weekdays come in their own order.`,
 	}
 }
 
-func (q *tallyQuery) answer(j *Job) error {
-	t, err := j.chosen()
+func (q *tallyQuery) answer(j *ask.Job) error {
+	t, err := j.OpenFiltered()
 	if err != nil {
 		return err
 	}
@@ -58,13 +59,13 @@ func (q *tallyQuery) answer(j *Job) error {
 		}
 		ownSlot = rows.ColumnIndex(t.Visible(), rows.UnquoteName(strings.TrimSpace(q.sum)))
 	}
-	if err := j.prepareRead(nil); err != nil {
+	if err := j.PrepareRead(nil); err != nil {
 		return err
 	}
 	result := rows.NewTally(rowName, colName, q.sum != "")
 	one, none, blank := eval.Int(1), eval.Value{}, 0
 	t.RestrictCells(rows.AnyText)
-	err = j.scan(t, func(_ int, row []eval.Value) error {
+	err = j.Scan(t, func(_ int, row []eval.Value) error {
 		n, col := one, &none
 		if sumSlot >= 0 {
 			if n = row[sumSlot]; n.Kind == eval.Blank {
@@ -88,6 +89,6 @@ func (q *tallyQuery) answer(j *Job) error {
 		j.Note("%s blank and counted as 0", phrase.CountVerb(blank, "cell of `"+q.sum+"` is", "cells of `"+q.sum+"` are"))
 	}
 	head, write := result.Table()
-	total := j.totalsPut()
-	return j.fillRows(head, func(put rows.PutRow) error { return write(put, total) })
+	total := j.PutTotals()
+	return j.FillRows(head, func(put rows.PutRow) error { return write(put, total) })
 }

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -12,10 +13,10 @@ func init() { register(newValue) }
 // valueQuery is one phrase, one answer.
 type valueQuery struct{ base string }
 
-func newValue() *Query {
+func newValue() *ask.Query {
 	q := &valueQuery{}
-	return &Query{
-		Name: "value", Group: Facts, Order: 1, Use: "value PHRASE", Short: "One phrase, one answer",
+	return &ask.Query{
+		Name: "value", Group: ask.Facts, Order: 1, Use: "value PHRASE", Short: "One phrase, one answer",
 		Long: `Work out one phrase and print the answer on one line. Steps that stand alone start from
 --base, or from today.`,
 		Examples: `  yoyaku value "2027-06-03, +30 days"
@@ -25,7 +26,7 @@ func newValue() *Query {
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: `a phrase, such as "today, +3 months"`, IsSingleValue: true,
 		Options: []*declare.Key{{Name: "base", Help: "start leading steps from `DATE` (default: today)",
 			Value: declare.Date.Into(&q.base)}},
-		Answer: func(j *Job) error {
+		Answer: func(j *ask.Job) error {
 			prog, from, err := compileFromBase(j, j.Args[0], q.base)
 			if err != nil {
 				return err
@@ -34,7 +35,7 @@ func newValue() *Query {
 			if err != nil {
 				return err
 			}
-			return j.fillRows([]string{"value"}, func(put rows.PutRow) error { return put([]eval.Value{v}) })
+			return j.FillRows([]string{"value"}, func(put rows.PutRow) error { return put([]eval.Value{v}) })
 		},
 	}
 }
@@ -44,7 +45,7 @@ func newValue() *Query {
 const baseName = "\x00base"
 
 // compileFromBase compiles a phrase whose leading steps start from a date.
-func compileFromBase(j *Job, text, base string) (*eval.Program, eval.Value, error) {
+func compileFromBase(j *ask.Job, text, base string) (*eval.Program, eval.Value, error) {
 	from := j.Env.Today
 	if base != "" {
 		var err error

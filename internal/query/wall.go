@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -23,10 +24,10 @@ type wallQuery struct {
 	with          []string
 }
 
-func newWall() *Query {
+func newWall() *ask.Query {
 	q := &wallQuery{}
-	return &Query{
-		Name: "wall", NeedsNoRecord: true, Group: Plan, Order: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
+	return &ask.Query{
+		Name: "wall", NeedsNoRecord: true, Group: ask.Plan, Order: 6, Use: "wall [PLAN …|SERIES …]", Short: "A year at a glance",
 		Long: `Draw the months of a window (a year by default) with the dates of the plan's series
 marked, closed days dimmed and named, and a legend with counts. A hollow sign marks a date
 that moved. With --out wall.html it becomes a page that prints on one landscape sheet;
@@ -49,7 +50,7 @@ moved and why, the checks that passed, the released dates, and lines to sign.`,
 	}
 }
 
-func (q *wallQuery) answer(j *Job) error {
+func (q *wallQuery) answer(j *ask.Job) error {
 	var list []*schedule.Series
 	for _, name := range j.Args {
 		found := j.FindAllSeries(name)
@@ -80,7 +81,7 @@ func (q *wallQuery) answer(j *Job) error {
 	if w.Title = j.Shape.Title; w.Title == "" {
 		w.Title = j.Title
 	}
-	if err := j.warnBreaches(list, w.Span()); err != nil {
+	if err := j.WarnBreaches(list, w.Span()); err != nil {
 		return err
 	}
 	w.Letter = q.paper == "letter"
@@ -99,7 +100,7 @@ var wallParts = []string{"tables", "holidays", "moved", "expectations", "release
 
 // makeParts are what follows the months, in the order asked, that of each plan together.
 // A private series is in none unless it was named.
-func (q *wallQuery) makeParts(j *Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
+func (q *wallQuery) makeParts(j *ask.Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
 	if _, book := j.Sink.(schedule.WallPartsSink); len(q.with) > 0 && !book {
 		return nil, rows.WrapOption("with", errors.New("needs a page: --out wall.html"))
 	}
@@ -127,7 +128,7 @@ func (q *wallQuery) makeParts(j *Job, list []*schedule.Series, span civil.Span) 
 }
 
 // makePart makes a part of the series of a plan; of tables and calendars there may be several.
-func (q *wallQuery) makePart(j *Job, name string, list []*schedule.Series, plan string,
+func (q *wallQuery) makePart(j *ask.Job, name string, list []*schedule.Series, plan string,
 	span civil.Span) (parts []schedule.WallPart, err error) {
 	one := func(p schedule.WallPart, err error) ([]schedule.WallPart, error) { return []schedule.WallPart{p}, err }
 	switch name {
@@ -182,9 +183,9 @@ func (q *wallQuery) makePart(j *Job, name string, list []*schedule.Series, plan 
 }
 
 // span is the window, or the year that today, or else the plan's window, begins in.
-func (q *wallQuery) span(j *Job) (civil.Span, error) {
+func (q *wallQuery) span(j *ask.Job) (civil.Span, error) {
 	if q.window != "" {
-		return j.parseWindow("window", q.window)
+		return j.ParseWindow("window", q.window)
 	}
 	d := j.Env.Today
 	if w := j.Window; w != nil {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -18,10 +19,10 @@ func init() { register(newWhy) }
 // whyQuery says how a date came about, or what a phrase means.
 type whyQuery struct{ base string }
 
-func newWhy() *Query {
+func newWhy() *ask.Query {
 	q := &whyQuery{}
-	return &Query{
-		Name: "why", Group: Rules, Order: 2, GroupBy: "what", Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
+	return &ask.Query{
+		Name: "why", Group: ask.Rules, Order: 2, GroupBy: "what", Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
 		Short: "Tell how a date came about, or what a phrase means",
 		Long: `Explain a phrase: in plain words, in its canonical form, and as an RFC 5545 rule if there
 is an exact one. With a series and a date, explain step by step how the date came about,
@@ -40,18 +41,16 @@ its place such as #12) and a column, explain how that cell came about.`,
 	}
 }
 
-func (q *whyQuery) answer(j *Job) error {
+func (q *whyQuery) answer(j *ask.Job) error {
 	s := j.FindSeries(j.Args[0])
-	var r *RecordInfo
-	if s == nil {
-		r = j.RecordInfo(j.Args[0])
+	var r *ask.RecordRows
+	if s == nil && j.FindRecord != nil {
+		r = j.FindRecord(j.Args[0])
 	}
 	switch {
 	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
 		return &rows.OptionError{Option: "base", IsPredicate: true,
 			Err: errors.New("is where steps start; a series, record or rule has its own dates")}
-	case r != nil && r.Err != nil:
-		return r.Err
 	case r != nil && len(j.Args) == 3:
 		return q.explainRow(j, r, j.Args[1], j.Args[2])
 	case r != nil && len(j.Args) == 2:
@@ -94,28 +93,28 @@ func (q *whyQuery) answer(j *Job) error {
 		if err != nil {
 			return err
 		}
-		return j.reportExplanation(list)
+		return reportExplanation(j, list)
 	case s != nil && len(s.Rules) > 1:
 		var parts [][2]string
 		for _, r := range s.Rules {
 			parts = append(parts, [2]string{"holds", effectiveText(r.Span)})
-			more, err := j.meaningParts(r.Text)
+			more, err := meaningParts(j, r.Text)
 			if err != nil {
 				return err
 			}
 			parts = append(parts, more...)
 		}
-		return j.fillParts(parts)
+		return fillParts(j, parts)
 	case s != nil:
-		return j.explainPhrase(s.RuleText)
+		return explainPhrase(j, s.RuleText)
 	case q.base != "":
 		return q.explainSteps(j)
 	}
-	return j.explainPhrase(j.Args[0])
+	return explainPhrase(j, j.Args[0])
 }
 
-func (j *Job) reportExplanation(list []schedule.ExplanationLine) error {
-	return j.fillRows([]string{"what", "step", "date", "weekday", "why"}, func(put rows.PutRow) error {
+func reportExplanation(j *ask.Job, list []schedule.ExplanationLine) error {
+	return j.FillRows([]string{"what", "step", "date", "weekday", "why"}, func(put rows.PutRow) error {
 		for _, t := range list {
 			if err := put([]eval.Value{eval.Str(t.What), eval.Str(t.Step), t.Day, schedule.WeekdayOf(t.Day),
 				eval.Str(t.Reason)}); err != nil {
@@ -127,7 +126,7 @@ func (j *Job) reportExplanation(list []schedule.ExplanationLine) error {
 }
 
 // explainSteps explains a phrase from a base, step by step.
-func (q *whyQuery) explainSteps(j *Job) error {
+func (q *whyQuery) explainSteps(j *ask.Job) error {
 	prog, from, err := compileFromBase(j, j.Args[0], q.base)
 	if err != nil {
 		return err
@@ -141,17 +140,17 @@ func (q *whyQuery) explainSteps(j *Job) error {
 	if len(moves) > 0 {
 		from = eval.Day(moves[0].From)
 	}
-	return j.reportExplanation(schedule.ExplainSteps("date", from, moves, v))
+	return reportExplanation(j, schedule.ExplainSteps("date", from, moves, v))
 }
 
 // explainPhrase explains what a phrase means. A single word that is no name here may be
 // a series that isn't at hand.
-func (j *Job) explainPhrase(text string) error {
-	parts, err := j.meaningParts(text)
+func explainPhrase(j *ask.Job, text string) error {
+	parts, err := meaningParts(j, text)
 	if err != nil {
 		return err
 	}
-	return j.fillParts(parts)
+	return fillParts(j, parts)
 }
 
 // effectiveText says when a rule holds.
@@ -168,7 +167,7 @@ func effectiveText(s civil.Span) string {
 }
 
 // meaningParts is what a phrase means, in pairs of part and text.
-func (j *Job) meaningParts(text string) ([][2]string, error) {
+func meaningParts(j *ask.Job, text string) ([][2]string, error) {
 	f, err := phrase.Parse(text)
 	if err != nil {
 		return nil, err
@@ -187,8 +186,8 @@ func (j *Job) meaningParts(text string) ([][2]string, error) {
 	return parts, nil
 }
 
-func (j *Job) fillParts(parts [][2]string) error {
-	return j.fillRows([]string{"part", "text"}, func(put rows.PutRow) error {
+func fillParts(j *ask.Job, parts [][2]string) error {
+	return j.FillRows([]string{"part", "text"}, func(put rows.PutRow) error {
 		for _, r := range parts {
 			if err := put([]eval.Value{eval.Str(r[0]), eval.Str(r[1])}); err != nil {
 				return err

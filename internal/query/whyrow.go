@@ -7,49 +7,33 @@ import (
 	"strconv"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 )
 
-// RecordInfo is a record of the plan as queries see it.
-type RecordInfo struct {
-	Name, Table, Key string
-	Columns, Where   []string // NAME = PHRASE of the added ones; conditions
-	Running          []string // NAME = FIRST; NEXT of those that run down
-	RunningGroup     string
-	In               TableOptions
-	// BindCalendar gives a place the calendar that the record counts with.
-	BindCalendar func(*Workspace)
-	Err          error // why it can't be had; nil if it can
-}
-
 // errRowFound ends the search for a row.
 var errRowFound = errors.New("found")
 
 // explainRow says how a column of a row came about: the row by its key, or by its place
 // as #12.
-func (q *whyQuery) explainRow(j *Job, r *RecordInfo, who, column string) error {
-	place := *j.Workspace
-	if r.BindCalendar != nil {
-		r.BindCalendar(&place)
-	}
-	sub := &Job{Workspace: &place, Args: []string{r.Table}, In: r.In, RecordColumns: r.Columns, RecordWhere: r.Where,
-		Running: r.Running, RunningGroup: r.RunningGroup}
+func (q *whyQuery) explainRow(j *ask.Job, r *ask.RecordRows, who, column string) error {
+	sub := r.Job(*j.Workspace)
 	var list []schedule.ExplanationLine
-	sub.Query = &Query{Name: "why", Answer: func(s *Job) (err error) {
+	sub.Query = &ask.Query{Name: "why", Answer: func(s *ask.Job) (err error) {
 		list, err = q.rowExplanation(s, r, who, column)
 		return err
 	}}
 	if err := sub.Answer(); err != nil {
 		return err
 	}
-	return j.reportExplanation(list)
+	return reportExplanation(j, list)
 }
 
-func (q *whyQuery) rowExplanation(s *Job, r *RecordInfo, who, column string) ([]schedule.ExplanationLine, error) {
-	t, err := s.openTable()
+func (q *whyQuery) rowExplanation(s *ask.Job, r *ask.RecordRows, who, column string) ([]schedule.ExplanationLine, error) {
+	t, err := s.OpenTable()
 	if err != nil {
 		return nil, err
 	}
@@ -73,12 +57,12 @@ func (q *whyQuery) rowExplanation(s *Job, r *RecordInfo, who, column string) ([]
 		}
 		t.Cells = append(t.Cells, key)
 	}
-	if err := s.prepareRead(names); err != nil {
+	if err := s.PrepareRead(names); err != nil {
 		return nil, err
 	}
 	var found []eval.Value
 	n := 0
-	err = s.scan(t, func(_ int, row []eval.Value) error {
+	err = s.Scan(t, func(_ int, row []eval.Value) error {
 		if n++; byPlace && n != number || !byPlace && eval.CellKey(row[key]) != who {
 			return nil
 		}
@@ -104,7 +88,7 @@ func (q *whyQuery) rowExplanation(s *Job, r *RecordInfo, who, column string) ([]
 
 // rowExplainer tells columns of a row, each once, those that one uses in front of it.
 type rowExplainer struct {
-	table     *Table
+	table     *ask.Table
 	row       []eval.Value
 	explained map[int]bool
 	lines     []schedule.ExplanationLine

@@ -3,8 +3,8 @@ package query
 import (
 	"slices"
 	"strings"
-	"unicode"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/tabular"
 )
@@ -12,7 +12,7 @@ import (
 // CompleteColumns are the columns of a table with which the last word of what is typed can go on,
 // inside a phrase too, each behind what precedes that word. offer leaves out what a
 // shell can't take.
-func (in *TableOptions) CompleteColumns(table, typed string, offer func(name string) bool) ([]string, error) {
+func CompleteColumns(in *ask.TableOptions, table, typed string, offer func(name string) bool) ([]string, error) {
 	r, closer, err := tabular.Open(table, strings.NewReader(""), tabular.Options{Sheet: in.Sheet, Encoding: in.Encoding,
 		HeaderRow: in.HeaderRow})
 	if err != nil {
@@ -57,14 +57,4 @@ func CompleteWord(names []string, word string, at int) []string {
 		}
 	}
 	return list
-}
-
-// ShellWord is a text as one word of a command line, in double quotes if it needs any.
-func ShellWord(text string) string {
-	if text == "" || strings.ContainsFunc(text, func(r rune) bool {
-		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("-_./\\:,=%+@{}", r)
-	}) {
-		return `"` + strings.ReplaceAll(text, `"`, `\"`) + `"`
-	}
-	return text
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/query"
@@ -33,12 +34,12 @@ func TestWords(t *testing.T) {
 		{"", `"2nd day" born joined person unit`}, {"p", "person"}, {"P", "person"}, {"-", "-born -joined -person -unit"}, {"days from b", "days from born"}, {"a,b", "a,born"},
 		{`"`, `"2nd day" "born" "joined" "person" "unit"`}, {`x = "2`, `x = "2nd day"`}, {"2", `"2nd day"`}, {"zz", ""}, {"(u", "(unit"}, {"-u", "-unit"}, {"a=u", "a=unit"},
 	} {
-		in := query.TableOptions{}
+		in := ask.TableOptions{}
 		file := t.TempDir() + "/t.csv"
 		if err := os.WriteFile(file, []byte("person,unit,born,joined,2nd day,no $good\n"), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		list, err := in.CompleteColumns(file, c[0], func(name string) bool { return !strings.Contains(name, "$") })
+		list, err := query.CompleteColumns(&in, file, c[0], func(name string) bool { return !strings.Contains(name, "$") })
 		got := strings.Join(list, " ")
 		if c[0] == "-" {
 			got = strings.Replace(got, `-"2nd day" `, "", 1)
@@ -47,7 +48,7 @@ func TestWords(t *testing.T) {
 			t.Errorf("%q goes on with %s, %v, want %s", c[0], got, err, c[1])
 		}
 	}
-	if _, err := new(query.TableOptions).CompleteColumns("nofile.csv", "", func(string) bool { return true }); err == nil {
+	if _, err := query.CompleteColumns(new(ask.TableOptions), "nofile.csv", "", func(string) bool { return true }); err == nil {
 		t.Error("a file that isn't there has no words")
 	}
 	count := func(words ...string) string {

@@ -4,12 +4,12 @@ import (
 	"slices"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 )
 
 // AheadRequest is what is asked of what comes up.
@@ -54,9 +54,10 @@ func Ahead(plans []*plan.Plan, n AheadRequest, tell Reporter) (c *AheadResult, e
 		}
 	}
 	for i, p := range plans {
-		place := p.Workspace()
+		records := newRecordMaker(p)
+		place := newWorkspace(NewLedger(p), records)
 		place.Stdin, place.Warn, place.Note, place.IsCommand = strings.NewReader(""), tell.Warn, tell.Note, true
-		list, err := asked[i].events(p, place)
+		list, err := asked[i].events(records, place)
 		if err != nil {
 			return nil, err
 		}
@@ -140,7 +141,8 @@ func (n AheadRequest) listingFor(p *plan.Plan) (l planListing, err error) {
 }
 
 // events lists the events by date; the days before the window are those of records alone.
-func (l planListing) events(p *plan.Plan, place query.Workspace) (events []schedule.Event, err error) {
+func (l planListing) events(maker *recordMaker, place ask.Workspace) (events []schedule.Event, err error) {
+	p := maker.plan
 	var entries []schedule.Entry
 	if l.wholeOccurrences {
 		entries, err = schedule.OccurrenceEntries(l.series, l.window)
@@ -159,7 +161,7 @@ func (l planListing) events(p *plan.Plan, place query.Workspace) (events []sched
 		order = append(order, s.Name)
 	}
 	for _, r := range l.records {
-		list, err := p.Events(r, civil.Span{First: min(l.overdue, l.window.First), Last: l.window.Last}, place)
+		list, err := maker.events(r, civil.Span{First: min(l.overdue, l.window.First), Last: l.window.Last}, place)
 		if err != nil {
 			return nil, err
 		}

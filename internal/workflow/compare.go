@@ -42,7 +42,7 @@ func (c *Comparison) Compare(names []string, put func(schedule.Difference) error
 				return t, err
 			}
 		}
-		return c.workspace().Compare(sides[0], sides[1], c.Key, put)
+		return query.Compare(sides[0], sides[1], c.Key, c.Reporter.Note, put)
 	}
 	if len(names) == 1 {
 		p, err := c.load(names[0], false)
@@ -56,11 +56,7 @@ func (c *Comparison) Compare(names []string, put func(schedule.Difference) error
 			return t, err
 		}
 	}
-	return c.workspace().Compare(sides[0], sides[1], c.Key, put)
-}
-
-func (c *Comparison) workspace() *query.Workspace {
-	return &query.Workspace{Files: c.Files, Note: c.Reporter.Note, Warn: c.Reporter.Warn, IsCommand: true}
+	return query.Compare(sides[0], sides[1], c.Key, c.Reporter.Note, put)
 }
 
 func (c *Comparison) load(path string, tried bool) (*plan.Plan, error) {
@@ -138,13 +134,14 @@ func PlanSide(name string, p, wide *plan.Plan, tell Reporter) (s query.Side, err
 	note := func(text string) { tell.Note("%s: %s", name, text) }
 	s = query.Side{Name: name, Window: &w.Span}
 	s.Dates = func(span, around civil.Span) ([]schedule.Event, error) {
-		ask := func(p *plan.Plan, span civil.Span, note func(string)) ([]schedule.Event, error) {
-			return planListing{series: p.Series, records: p.Records, window: span, overdue: span.First}.events(p, w.workspaceFor(nil, note))
+		list := func(records *recordMaker, span civil.Span, note func(string)) ([]schedule.Event, error) {
+			p := records.plan
+			return planListing{series: p.Series, records: p.Records, window: span, overdue: span.First}.events(records, w.workspaceFor(nil, note))
 		}
-		if _, err := ask(p, span, note); err != nil {
+		if _, err := list(w.recordMaker, span, note); err != nil {
 			return nil, err
 		}
-		return ask(wide, around, func(string) {}) // which was told already
+		return list(newRecordMaker(wide), around, func(string) {}) // which was told already
 	}
 	return s, nil
 }
@@ -218,9 +215,7 @@ func (w *Session) compare(out *plan.Output, key string, put func(schedule.Differ
 	if empty { // a calendar without events isn't written
 		now.Dates = func(civil.Span, civil.Span) ([]schedule.Event, error) { return nil, nil }
 	}
-	place := w.ledger.workspace()
-	place.Note = func(string, ...any) {}
-	t, err := place.Compare(old, now, key, put)
+	t, err := query.Compare(old, now, key, NoReports.Note, put)
 	return t.Same, err
 }
 

@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"yoyaku/demo"
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -30,8 +31,8 @@ type desk struct {
 	set  map[string]string
 }
 
-// ask gives what is answered and told, without the folder, and the exit code of that.
-func ask(t *testing.T, dir, line string) (said string, code int) {
+// office gives what is answered and told, without the folder, and the exit code of that.
+func office(t *testing.T, dir, line string) (said string, code int) {
 	t.Helper()
 	d := &desk{T: t, dir: dir, set: map[string]string{}}
 	words := strings.Split(line, "|")
@@ -216,13 +217,13 @@ func (d *desk) compare() error {
 }
 
 func (d *desk) query(name string, p *plan.Plan) error {
-	i := slices.IndexFunc(query.All(), func(q *query.Query) bool { return q.Name == name })
+	i := slices.IndexFunc(query.All(), func(q *ask.Query) bool { return q.Name == name })
 	if i < 0 {
 		d.Fatalf("no query %s", name)
 	}
 	place := NewWorkspace(p)
 	place.Warn, place.Note = d.tell().Warn, d.tell().Note
-	job := &query.Job{Workspace: &place, Query: query.All()[i], Args: d.args}
+	job := &ask.Job{Workspace: &place, Query: query.All()[i], Args: d.args}
 	for name, value := range d.set {
 		for _, o := range slices.Concat(job.Query.Options, job.Shape.Options()) {
 			if o.Name == name {

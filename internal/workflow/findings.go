@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -48,7 +49,7 @@ func (w *Session) expectationFindings() (list []plan.Finding, err error) {
 		if r.Expects == nil {
 			continue
 		}
-		found, err := recordFindings(p, r, place)
+		found, err := w.recordFindings(r, place)
 		if err != nil {
 			return nil, err
 		}
@@ -95,13 +96,13 @@ func (w *Session) separationFindings() (list []plan.Finding, err error) {
 const maxListedRows = 20
 
 // recordFindings checks what is expected of a record, and its key.
-func recordFindings(p *plan.Plan, r *plan.Record, place query.Workspace) (list []plan.Finding, err error) {
+func (w *Session) recordFindings(r *plan.Record, place ask.Workspace) (list []plan.Finding, err error) {
 	fail := func(key, format string, args ...any) {
 		list = append(list, r.KeyPos(key).WithPos(schedule.Finding{Subject: r.Name, Text: fmt.Sprintf(format, args...)}))
 	}
 	if r.Key != "" {
 		var key *query.KeyError
-		if err := p.Job(r, place).CheckKey(r.Key); errors.As(err, &key) {
+		if err := query.CheckKey(w.recordMaker.job(r, place), r.Key); errors.As(err, &key) {
 			fail("key", "%s", key)
 			return list, nil
 		} else if err != nil {
@@ -116,7 +117,7 @@ func recordFindings(p *plan.Plan, r *plan.Record, place query.Workspace) (list [
 	for _, s := range e.Sums {
 		want.Sum = append(want.Sum, s.Column)
 	}
-	got, err := p.Job(r, place).Expect(want)
+	got, err := query.Expect(w.recordMaker.job(r, place), want)
 	if err != nil {
 		var at *rows.OptionError
 		if errors.As(err, &at) && r.HasKey("expect."+at.Option) {
@@ -139,7 +140,7 @@ func recordFindings(p *plan.Plan, r *plan.Record, place query.Workspace) (list [
 		}
 	}
 	for i, s := range e.Sums {
-		text, err := sumProblem(p, s, got.Sums[i], place)
+		text, err := w.sumProblem(s, got.Sums[i], place)
 		if err != nil {
 			return nil, r.WrapKey(fmt.Sprintf("expect.sum.%d", i), err)
 		}
@@ -164,7 +165,7 @@ func recordFindings(p *plan.Plan, r *plan.Record, place query.Workspace) (list [
 }
 
 // sumProblem says how the total of a column differs from what is expected; "" if it doesn't.
-func sumProblem(p *plan.Plan, s plan.SumExpectation, is eval.Value, place query.Workspace) (string, error) {
+func (w *Session) sumProblem(s plan.SumExpectation, is eval.Value, place ask.Workspace) (string, error) {
 	differ := func(from eval.Value) string {
 		if d := eval.Subtract(is, from); eval.CompareCells(d, eval.Int(0)) > 0 {
 			return d.String() + " too much"
@@ -180,6 +181,7 @@ func sumProblem(p *plan.Plan, s plan.SumExpectation, is eval.Value, place query.
 		}
 		return "", nil
 	}
+	p := w.Plan
 	other := p.Record(s.Record)
 	if other == nil {
 		var known []string
@@ -189,7 +191,7 @@ func sumProblem(p *plan.Plan, s plan.SumExpectation, is eval.Value, place query.
 		hint := phrase.Meant(s.Record, known, "this plan has "+phrase.ListNames(known))
 		return "", fmt.Errorf("unknown record `%s`; %s", s.Record, hint)
 	}
-	got, err := p.Job(other, place).Expect(query.RowExpectations{Sum: []string{s.OtherColumn}})
+	got, err := query.Expect(w.recordMaker.job(other, place), query.RowExpectations{Sum: []string{s.OtherColumn}})
 	if err != nil {
 		var at *rows.OptionError
 		if errors.As(err, &at) && at.Option == "sum.0" {
@@ -238,7 +240,7 @@ func (w *Session) allFindings(released []plan.Finding) (list []plan.Finding) {
 	place := w.workspace("")
 	for _, r := range p.Records {
 		before := len(p.UncalendaredCounts())
-		_ = p.WatchCounting(r.Name, r.KeyPos(""), func() error { take(recordFindings(p, r, place)); return nil })
+		_ = p.WatchCounting(r.Name, r.KeyPos(""), func() error { take(w.recordFindings(r, place)); return nil })
 		list = append(list, p.UncalendaredCounts()[before:]...)
 	}
 	list = append(list, w.outputFindings()...)

@@ -43,15 +43,6 @@ func NewLedger(p *plan.Plan) *Ledger {
 	return l
 }
 
-// NewWorkspace is what answers are given from by a plan, its released dates among it.
-func NewWorkspace(p *plan.Plan) query.Workspace { return NewLedger(p).workspace() }
-
-func (l *Ledger) workspace() query.Workspace {
-	place := l.plan.Workspace()
-	place.Ledger = l
-	return place
-}
-
 // ledgerColumns are the columns of the file.
 var ledgerColumns = []string{"plan", "series", "what", "id", "nominal", "date", "reason", "released_on", "from",
 	"through", "by", "note", "superseded_on", "part", "hash"}

@@ -336,7 +336,7 @@ func TestBadLedger(t *testing.T) {
 			write(t, path, c.text)
 		}
 		for _, line := range []string{"check", "ahead", "run", "wall", "dates|crew-pay", "release|--through|2027-12-31|--by|x", "why|crew-pay|2027-03-12"} {
-			said, code := ask(t, dir, line)
+			said, code := office(t, dir, line)
 			if loose := line == "check" || strings.HasPrefix(line, "release"); code == 0 || code != c.code && !loose || !strings.Contains(said, c.want) {
 				t.Errorf("%s, %s: %d %.600s, want %d %s", c.what, line, code, said, c.code, c.want)
 			}

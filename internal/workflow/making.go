@@ -9,6 +9,7 @@ import (
 	"runtime"
 	"slices"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
@@ -63,7 +64,7 @@ func (w *Session) buildOutputs() error {
 		}
 	}
 	w.prefetchPrevious()
-	w.Plan.CountReaders()
+	w.recordMaker.countReaders()
 	var list []*outputBuild
 	room := make(chan struct{}, runtime.GOMAXPROCS(0))
 	for _, out := range w.Plan.Outputs {
@@ -107,7 +108,7 @@ func (w *Session) startBuild(out *plan.Output, of []*schedule.Series, room chan 
 		if m.err = m.write(m.data); m.err == nil {
 			m.compareWithPrevious()
 		}
-		out.ReleaseRecords()
+		w.recordMaker.releaseOutput(out)
 	}()
 	return m
 }
@@ -160,7 +161,7 @@ func (w *Session) stageFile(path string, data io.Reader) error {
 func (m *outputBuild) addNote(text string) { m.notes = append(m.notes, text) }
 
 // recordWorkspace is what the rows of the output's records are asked from.
-func (m *outputBuild) recordWorkspace() query.Workspace { return m.workspaceFor(m.out, m.addNote) }
+func (m *outputBuild) recordWorkspace() ask.Workspace { return m.workspaceFor(m.out, m.addNote) }
 
 // countingSink is a sink that counts rows.
 type countingSink struct {
@@ -221,10 +222,10 @@ func (m *outputBuild) result(to rows.Sink) rows.Result {
 }
 
 // job is the query whose answer the output is; nil for dates of series.
-func (m *outputBuild) job() *query.Job {
+func (m *outputBuild) job() *ask.Job {
 	out := m.out
 	if out.Record != nil {
-		job := m.Plan.JobOfKept(out.Record, m.recordWorkspace())
+		job := m.recordMaker.keptJob(out.Record, m.recordWorkspace())
 		if job.Shape = out.Shape; out.Query != nil {
 			job.Query = out.Query
 		}
@@ -234,7 +235,7 @@ func (m *outputBuild) job() *query.Job {
 		return nil
 	}
 	place := m.recordWorkspace()
-	job := &query.Job{Workspace: &place, Query: out.Query, Shape: out.Shape}
+	job := &ask.Job{Workspace: &place, Query: out.Query, Shape: out.Shape}
 	switch {
 	case out.IsDrawing():
 		place.Window = &m.Span
@@ -335,7 +336,7 @@ func (m *outputBuild) agenda() schedule.Agenda {
 // recordEvents are the events of the output's records.
 func (m *outputBuild) recordEvents() (events []schedule.Event, err error) {
 	for _, rec := range m.out.EventRecords {
-		list, err := m.Plan.Events(rec, m.Span, m.recordWorkspace())
+		list, err := m.recordMaker.events(rec, m.Span, m.recordWorkspace())
 		if err != nil {
 			return nil, err
 		}
@@ -383,7 +384,7 @@ func (w *Session) checkRecordKey(rec *plan.Record) error {
 	if rec.Key == "" {
 		return nil
 	}
-	return rec.WrapError(w.Plan.Job(rec, w.workspace(rec.Name)).CheckKey(rec.Key))
+	return rec.WrapError(query.CheckKey(w.recordMaker.job(rec, w.workspace(rec.Name)), rec.Key))
 }
 
 // maxCompareBytes is up to how many bytes a file is compared date by date with the one before:

@@ -8,19 +8,18 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
-	"runtime"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/files"
+	"yoyaku/internal/heap"
 	"yoyaku/internal/plan"
-	"yoyaku/internal/query"
 	"yoyaku/internal/render"
 )
 
@@ -136,6 +135,7 @@ type Session struct {
 	rejectFiles map[string]string // files that bad rows go to, and the records of which
 	logData     logData
 	ledger      *Ledger
+	recordMaker *recordMaker
 	previous    previousCalendars
 }
 
@@ -158,7 +158,7 @@ func NewSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) 
 
 // newSession is a work of which nothing is settled: all series, and no window.
 func newSession(p *plan.Plan, a Request, tell Reporter) *Session {
-	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: NewLedger(p)}
+	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: NewLedger(p), recordMaker: newRecordMaker(p)}
 	w.onNote = w.note
 	return w
 }
@@ -219,8 +219,7 @@ func CheckNames(plans []*plan.Plan, names []string, records bool) error {
 			return p.FindAllSeries(name) != nil || records &&
 				p.Record(name) != nil
 		}) {
-			place := plans[0].Workspace()
-			return place.UnknownSeries(name)
+			return plans[0].UnknownSeries(name)
 		}
 	}
 	return nil
@@ -254,8 +253,8 @@ func (w *Session) path(out *plan.Output) string {
 
 // workspaceFor is what rows of records are asked from; out is the output that shows them, nil for
 // none, and note takes what is reported about them.
-func (w *Session) workspaceFor(out *plan.Output, note func(text string)) query.Workspace {
-	place := w.ledger.workspace()
+func (w *Session) workspaceFor(out *plan.Output, note func(text string)) ask.Workspace {
+	place := newWorkspace(w.ledger, w.recordMaker)
 	place.Ledger = nil // which is looked at once for all outputs
 	place.Stdin = strings.NewReader("")
 	place.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
@@ -273,7 +272,7 @@ func (w *Session) workspaceFor(out *plan.Output, note func(text string)) query.W
 }
 
 // workspace is place for what isn't an output.
-func (w *Session) workspace(what string) query.Workspace {
+func (w *Session) workspace(what string) ask.Workspace {
 	return w.workspaceFor(nil, func(text string) { w.onNote(what, text) })
 }
 
@@ -315,21 +314,13 @@ func (w *Session) firstOutputOf(record string) *plan.Output {
 const gcBallastBytes, gcPercent = 160 << 20, 30
 
 // LimitGarbage bounds garbage by an allowance rather than by a multiple of what lives: a small
-// plan is made without a collection, a large one doesn't pile it up. What it returns ends
-// that.
-func LimitGarbage() (done func()) {
-	room := make([]byte, gcBallastBytes) // never touched, and so no memory
-	was := debug.SetGCPercent(gcPercent)
-	return func() {
-		debug.SetGCPercent(was)
-		runtime.KeepAlive(room)
-	}
-}
+// plan is made without a collection, a large one doesn't pile it up. done lifts the bound.
+func LimitGarbage() (done func()) { return heap.BoundWithReserve(gcPercent, gcBallastBytes) }
 
 const whatIf = " (what if)"
 
 // RenderOptions is how a result with a shape is dressed in a format, as far as the plan says it.
-func RenderOptions(s *query.Shape, p *plan.Plan, f render.Format) (l render.Options, err error) {
+func RenderOptions(s *ask.Shape, p *plan.Plan, f render.Format) (l render.Options, err error) {
 	l = render.Options{Title: s.Title, AsOf: p.Env.Today, Plan: p.Title, GuardFormulas: s.Safe, Zone: p.Zone}
 	if rests, _ := p.WhatIf(); rests != "" {
 		switch {

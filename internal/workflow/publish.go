@@ -70,7 +70,7 @@ func (w *Session) Desired() (want publish.Desired, err error) {
 	}
 	whole := w.Plan.Publish.WholeOccurrences
 	events, err := planListing{series: w.Series, records: w.records, window: w.Span, overdue: w.Span.First,
-		wholeOccurrences: whole}.events(w.Plan, w.workspace(""))
+		wholeOccurrences: whole}.events(w.recordMaker, w.workspace(""))
 	if err != nil {
 		return want, err
 	}

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
@@ -18,11 +19,11 @@ import (
 )
 
 // asked answers a query from a plan as CSV.
-func answered(t *testing.T, job *query.Job, name string) [][]string {
+func answered(t *testing.T, job *ask.Job, name string) [][]string {
 	t.Helper()
 	if name != "" {
 		all := query.All()
-		q := all[slices.IndexFunc(all, func(q *query.Query) bool { return q.Name == name })]
+		q := all[slices.IndexFunc(all, func(q *ask.Query) bool { return q.Name == name })]
 		for _, o := range q.Options {
 			o.Reset()
 		}
@@ -45,8 +46,8 @@ func answered(t *testing.T, job *query.Job, name string) [][]string {
 }
 
 // quiet is the place of the plan, with nobody to tell.
-func quiet(p *plan.Plan) query.Workspace {
-	place := p.Workspace()
+func quiet(p *plan.Plan) ask.Workspace {
+	place := NewWorkspace(p)
 	place.Stdin = strings.NewReader("")
 	place.Note = func(string, ...any) {}
 	place.Warn = place.Note
@@ -101,14 +102,14 @@ records:
 		if err != nil {
 			t.Fatal(err, text)
 		}
-		have := answered(t, p.Job(p.Records[0], quiet(p)), "")
+		have := answered(t, newRecordMaker(p).job(p.Records[0], quiet(p)), "")
 		for i, row := range have[1:] {
 			for c, column := range have[0][5:] {
 				place := quiet(p)
-				told := answered(t, &query.Job{Workspace: &place, Args: []string{"rows", row[0], column}}, "why")
+				told := answered(t, &ask.Job{Workspace: &place, Args: []string{"rows", row[0], column}}, "why")
 				last := told[len(told)-1]
 				if i%2 == 1 {
-					told = answered(t, &query.Job{Workspace: &place, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
+					told = answered(t, &ask.Job{Workspace: &place, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
 				}
 				if last[0] != column || last[2] != row[5+c] {
 					t.Fatalf("seed %d: %s of %v is told as %q\n%s", seed, column, row, told, text)

@@ -1,4 +1,4 @@
-package query
+package ask
 
 import (
 	"fmt"
@@ -11,9 +11,9 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// calendarsOf gives the calendar of each row of a table: that of the place, or the one
+// CalendarsOf gives the calendar of each row of a table: that of the place, or the one
 // that a column names; nil if its cell is blank. An unknown name is a bad cell.
-func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
+func (j *Job) CalendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	func(line int, row []eval.Value) error, error) {
 	if j.Env.CalendarColumn == "" {
 		cal := j.Env.Calendar
@@ -52,9 +52,9 @@ func (j *Job) calendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	return of, check, nil
 }
 
-// mayHaveShortDays reports whether rows may count with a calendar that has short days: that of the
+// MayHaveShortDays reports whether rows may count with a calendar that has short days: that of the
 // place, or where a column names it, any that isn't a public one.
-func (j *Job) mayHaveShortDays() (bool, error) {
+func (j *Job) MayHaveShortDays() (bool, error) {
 	if j.Env.CalendarColumn == "" {
 		return j.Env.Calendar.HasShortDays(), nil
 	}
@@ -62,9 +62,9 @@ func (j *Job) mayHaveShortDays() (bool, error) {
 	return slices.ContainsFunc(list, (*workdays.Calendar).HasShortDays), err
 }
 
-// needCalendar notes that something counts with the place's calendar, if rows don't
+// MarkCalendarUsed notes that something counts with the place's calendar, if rows don't
 // name theirs.
-func (j *Job) needCalendar() {
+func (j *Job) MarkCalendarUsed() {
 	if j.Env.CalendarColumn == "" {
 		j.Env.Calendar.MarkUsed()
 	}

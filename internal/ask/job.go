@@ -1,4 +1,4 @@
-package query
+package ask
 
 import (
 	"errors"
@@ -60,18 +60,14 @@ type Job struct {
 	Footnotes []string
 	Negative  error
 
-	result    rows.Result
+	Result    rows.Result
 	opened    []*Table
-	withTimes bool // of cells are looked at
+	WithTimes bool // of cells are looked at
 }
 
 // Answer checks what was asked and answers it.
 func (j *Job) Answer() error {
-	defer func() {
-		for _, t := range j.opened {
-			t.closer.Close()
-		}
-	}()
+	defer j.Close()
 	for _, o := range j.Query.Options {
 		if o.Value.IsInputFile && len(j.Args) > 1 && !o.IsSet() { // which a command is told by its arguments
 			if err := o.Set(j.Args[1]); err != nil {
@@ -82,7 +78,7 @@ func (j *Job) Answer() error {
 	if err := declare.CheckCombination(j.Query.Options, j.Query.Rules...); err != nil {
 		return err
 	}
-	j.result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, Sink: j.Sink, Count: j.Count}
+	j.Result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, Sink: j.Sink, Count: j.Count}
 	if j.Query.TakesTable || j.Query.ForRecords && len(j.Args) > 0 {
 		if file, ok := j.In.rejectFile(); ok {
 			reserve := j.ReserveFile
@@ -100,7 +96,7 @@ func (j *Job) Answer() error {
 		return err
 	}
 	for _, t := range j.opened {
-		j.reportBlankRunning(t.Derive)
+		j.ReportBlankRunning(t.Derive)
 		for _, note := range t.hidden.Notes(t.Name) {
 			j.Note("%s", note)
 		}
@@ -114,18 +110,25 @@ func (j *Job) Answer() error {
 	return nil
 }
 
+// Close closes the tables that the job has opened.
+func (j *Job) Close() {
+	for _, t := range j.opened {
+		t.closer.Close()
+	}
+}
+
 // isSingleTable reports whether the query is of one table.
 func (j *Job) isSingleTable() bool {
 	return !slices.ContainsFunc(j.Query.Options, func(o *declare.Key) bool { return o.Value.IsInputFile })
 }
 
-// openTable opens the table that is asked, with the columns that a record adds.
-func (j *Job) openTable() (*Table, error) {
-	t, err := j.openNamed(j.Args[0])
+// OpenTable opens the table that is asked, with the columns that a record adds.
+func (j *Job) OpenTable() (*Table, error) {
+	t, err := j.OpenNamed(j.Args[0])
 	if err != nil {
 		return nil, err
 	}
-	if _, err := t.applyDateJoins(false); err != nil {
+	if _, err := t.JoinDates(false); err != nil {
 		return nil, err
 	}
 	if err := t.Add(j.RecordColumns, false, t.Env); err != nil {
@@ -140,31 +143,31 @@ func (j *Job) openTable() (*Table, error) {
 	return t, nil
 }
 
-// chosen is the table with the rows that the conditions choose, which the answer counts or draws.
-func (j *Job) chosen() (*Table, error) {
-	t, err := j.openTable()
+// OpenFiltered is the table with the rows that the conditions choose, which the answer counts or draws.
+func (j *Job) OpenFiltered() (*Table, error) {
+	t, err := j.OpenTable()
 	if err == nil {
-		err = t.Filter(j.result.Where)
+		err = t.Filter(j.Result.Where)
 	}
-	j.result.Where = nil
+	j.Result.Where = nil
 	return t, err
 }
 
-// applyOwnConditions applies the conditions that look at columns of the table alone, so that a
+// FilterOwn applies the conditions that look at columns of the table alone, so that a
 // row that one leaves out is never a bad row. The others wait for the result.
-func (j *Job) applyOwnConditions(t *Table) {
+func (j *Job) FilterOwn(t *Table) {
 	var rest []string
-	for _, c := range j.result.Where {
+	for _, c := range j.Result.Where {
 		if t.Where(c, t.Env) != nil {
 			rest = append(rest, c)
 		}
 	}
-	j.result.Where = rest
+	j.Result.Where = rest
 }
 
-// prepareRead makes the tables ready to be read: every phrase that looks at cells is
+// PrepareRead makes the tables ready to be read: every phrase that looks at cells is
 // known by now.
-func (j *Job) prepareRead(head []string) error {
+func (j *Job) PrepareRead(head []string) error {
 	for i, t := range j.opened {
 		if t.isPrepared {
 			continue
@@ -173,10 +176,10 @@ func (j *Job) prepareRead(head []string) error {
 		if i == 0 { // conditions and sorting on the result look at its cells too
 			env := j.Env
 			env.Names, env.Uses.Cells = head, &t.Cells
-			for _, c := range j.result.Where {
+			for _, c := range j.Result.Where {
 				_, _ = eval.Condition(c, env) // what is wrong with it, the result tells
 			}
-			for _, name := range j.result.Sort {
+			for _, name := range j.Result.Sort {
 				if k, err := rows.SortColumn(name, head); err == nil {
 					t.Cells = append(t.Cells, k)
 				}
@@ -216,9 +219,9 @@ func (j *Job) prepareRead(head []string) error {
 	return nil
 }
 
-// reportBadRows turns bad cells into an error, or into a warning where bad-rows says to
+// ReportBadRows turns bad cells into an error, or into a warning where bad-rows says to
 // go on.
-func (j *Job) reportBadRows(t *Table, bad rows.BadCells) error {
+func (j *Job) ReportBadRows(t *Table, bad rows.BadCells) error {
 	if t.Rejects != nil {
 		if err := t.Rejects.Close(); err != nil {
 			return err
@@ -235,69 +238,69 @@ func (j *Job) reportBadRows(t *Table, bad rows.BadCells) error {
 	return nil
 }
 
-// scan goes through a table for an answer that needs its rows.
-func (j *Job) scan(t *Table, each func(line int, row []eval.Value) error) error {
+// Scan goes through a table for an answer that needs its rows.
+func (j *Job) Scan(t *Table, each func(line int, row []eval.Value) error) error {
 	bad, err := t.Scan(each)
 	if err != nil {
 		return err
 	}
-	return j.reportBadRows(t, bad)
+	return j.ReportBadRows(t, bad)
 }
 
-// totalsPut takes the row of totals, which stays behind all others.
-func (j *Job) totalsPut() rows.PutRow {
-	j.result.Total = &rows.TotalsRow{}
-	return j.result.Total.Put
+// PutTotals takes the row of totals, which stays behind all others.
+func (j *Job) PutTotals() rows.PutRow {
+	j.Result.Total = &rows.TotalsRow{}
+	return j.Result.Total.Put
 }
 
-// fillRows writes the answer's rows.
-func (j *Job) fillRows(head []string, fill func(rows.PutRow) error) error {
-	if err := j.prepareRead(head); err != nil {
+// FillRows writes the answer's rows.
+func (j *Job) FillRows(head []string, fill func(rows.PutRow) error) error {
+	if err := j.PrepareRead(head); err != nil {
 		return err
 	}
-	return j.result.Fill(head, j.Env, fill)
+	return j.Result.Fill(head, j.Env, fill)
 }
 
-// fillExtended writes the answer's rows that are those of a table with more cells.
-func (j *Job) fillExtended(t *Table, head []string, fill func(rows.PutExtended) error) error {
-	if err := j.prepareRead(head); err != nil {
+// FillExtended writes the answer's rows that are those of a table with more cells.
+func (j *Job) FillExtended(t *Table, head []string, fill func(rows.PutExtended) error) error {
+	if err := j.PrepareRead(head); err != nil {
 		return err
 	}
-	return j.result.FillExtended(t.Table, head, j.Env, fill)
+	return j.Result.FillExtended(t.Table, head, j.Env, fill)
 }
 
-// expandRows writes the answer's rows that each row of a table becomes, for each processor by an
+// ExpandRows writes the answer's rows that each row of a table becomes, for each processor by an
 // expander of its own.
-func (j *Job) expandRows(t *Table, head []string, expander func() rows.Expander) error {
-	if err := j.prepareRead(head); err != nil {
+func (j *Job) ExpandRows(t *Table, head []string, expander func() rows.Expander) error {
+	if err := j.PrepareRead(head); err != nil {
 		return err
 	}
-	return j.result.Expand(t.Table, head, j.Env, expander, func(bad rows.BadCells) error { return j.reportBadRows(t, bad) })
+	return j.Result.Expand(t.Table, head, j.Env, expander, func(bad rows.BadCells) error { return j.ReportBadRows(t, bad) })
 }
 
-// hintFewerRows says what makes fewer rows of a table, if that is at fault.
-func (j *Job) hintFewerRows(err error, ways ...string) error {
+// HintFewerRows says what makes fewer rows of a table, if that is at fault.
+func (j *Job) HintFewerRows(err error, ways ...string) error {
 	if errors.Is(err, rows.ErrTooManyRows) || errors.Is(err, rows.ErrSortTooLarge) {
 		return fmt.Errorf("%w; use %s", err, strings.Join(ways, " or "))
 	}
 	return err
 }
 
-// fillLines writes rows of a schedule.
-func (j *Job) fillLines(head []string, lines schedule.Lines) error {
-	return j.result.FillLines(head, j.Env, lines)
+// FillLines writes rows of a schedule.
+func (j *Job) FillLines(head []string, lines schedule.Lines) error {
+	return j.Result.FillLines(head, j.Env, lines)
 }
 
-// writeTable writes the table with what its phrases add.
-func (j *Job) writeTable(t *Table) error {
-	if err := j.prepareRead(t.Visible()); err != nil {
+// WriteTable writes the table with what its phrases add.
+func (j *Job) WriteTable(t *Table) error {
+	if err := j.PrepareRead(t.Visible()); err != nil {
 		return err
 	}
-	bad, err := j.result.WriteTable(t.Table)
+	bad, err := j.Result.WriteTable(t.Table)
 	if err != nil {
 		return err
 	}
-	return j.reportBadRows(t, bad)
+	return j.ReportBadRows(t, bad)
 }
 
 // Events takes calendar events; the writer of calendar files does.
@@ -308,8 +311,16 @@ type Events interface {
 	Events(list []schedule.Event) error
 }
 
-// eventSink returns the writer of events, if the answer goes to one.
-func (j *Job) eventSink() (Events, bool) {
+// EventSink returns the writer of events, if the answer goes to one.
+func (j *Job) EventSink() (Events, bool) {
 	to, ok := j.Sink.(Events)
 	return to, ok
+}
+
+// ReportBlankRunning reports the groups in which a column that runs down became blank.
+func (j *Job) ReportBlankRunning(d *rows.Derive) {
+	columns, groups := d.BlankGroups()
+	for i, name := range columns {
+		j.Warn("`%s` is blank from a blank value on in %s", name, phrase.Plural(groups[i], "group"))
+	}
 }

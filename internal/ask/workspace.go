@@ -1,18 +1,14 @@
-package query
+package ask
 
 import (
-	"errors"
-	"fmt"
 	"io"
-	"runtime/debug"
-	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
+	"unicode"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
-	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
@@ -25,11 +21,11 @@ type Catalog interface {
 	FindSeries(name string) *schedule.Series
 	FindAllSeries(name string) []*schedule.Series
 	AllSeries() []*schedule.Series
-	// RecordInfo returns a record, or nil.
-	RecordInfo(name string) *RecordInfo
-	// Calendar returns a calendar by name or file, Calendars all at hand.
+	// UnknownSeries is the error for a name that is no series; it offers the nearest.
+	UnknownSeries(name string) error
 	// Groups are the series of each plan that is looked at.
 	Groups() []PlanSeries
+	// Calendar returns a calendar by name or file, Calendars all at hand.
 	Calendar(name string) (*workdays.Calendar, error)
 	Calendars() ([]*workdays.Calendar, error)
 }
@@ -38,6 +34,15 @@ type Catalog interface {
 type PlanSeries struct {
 	ID, Title string
 	Series    []*schedule.Series
+}
+
+// RecordRows is a record of the plan whose rows can be asked.
+type RecordRows struct {
+	Name string
+	Key  string // the column that names each row; "" for none
+	// Job prepares to ask something of the rows, with the notes and streams of a workspace. That
+	// they can't be made is told when they are opened.
+	Job func(Workspace) *Job
 }
 
 // Ledger is what was released of a plan.
@@ -59,6 +64,8 @@ type Workspace struct {
 	Zone   *time.Location // nil: times float
 	Catalog
 	Ledger // nil if nothing was released
+	// FindRecord returns a record of the plan by its name, nil if there is none; nil without a plan.
+	FindRecord func(name string) *RecordRows
 	// FindMade gives a table that is the answer to a query, by the name under which a record
 	// of the plan has it; ok is false for files. nil if there is none.
 	FindMade func(name string) (t *MemTable, ok bool, err error)
@@ -89,8 +96,8 @@ func (p *Workspace) OptionText(name, value string) string {
 	return strings.TrimSpace("--" + name + " " + value)
 }
 
-// parseWindow works out a stretch of time that an option says; without one it is all.
-func (p *Workspace) parseWindow(option, text string) (civil.Span, error) {
+// ParseWindow works out a stretch of time that an option says; without one it is all.
+func (p *Workspace) ParseWindow(option, text string) (civil.Span, error) {
 	if text == "" {
 		return civil.AllDays, nil
 	}
@@ -98,8 +105,8 @@ func (p *Workspace) parseWindow(option, text string) (civil.Span, error) {
 	return s, rows.WrapOption(option, err)
 }
 
-// warnBreaches says how many dates of series of the plan aren't as they were released.
-func (p *Workspace) warnBreaches(series []*schedule.Series, window civil.Span) error {
+// WarnBreaches says how many dates of series of the plan aren't as they were released.
+func (p *Workspace) WarnBreaches(series []*schedule.Series, window civil.Span) error {
 	if p.Ledger == nil || len(series) == 0 {
 		return nil
 	}
@@ -110,34 +117,12 @@ func (p *Workspace) warnBreaches(series []*schedule.Series, window civil.Span) e
 	return err
 }
 
-// UnknownSeries is the error for a name that is no series; it offers the nearest.
-func (p *Workspace) UnknownSeries(name string) error {
-	names := p.Env.SeriesNames
-	var patterns, like []string
-	for _, s := range p.AllSeries() {
-		patterns = append(patterns, s.Patterns...)
-		if slices.ContainsFunc(s.Patterns, func(t string) bool { return phrase.NamesEqual(t, name) }) {
-			like = append(like, s.Name)
-		}
+// ShellWord is a text as one word of a command line, in double quotes if it needs any.
+func ShellWord(text string) string {
+	if text == "" || strings.ContainsFunc(text, func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("-_./\\:,=%+@{}", r)
+	}) {
+		return `"` + strings.ReplaceAll(text, `"`, `\"`) + `"`
 	}
-	if like != nil {
-		return fmt.Errorf("`%s` is a pattern; name one of its series: %s", strings.TrimSpace(name),
-			strings.Join(like, ", "))
-	}
-	hint := "this plan has " + phrase.ListNames(names)
-	if near := phrase.Nearest(name, append(patterns, names...)); near != "" {
-		hint = "did you mean `" + near + "`?"
-	} else if len(names) == 0 {
-		hint = "series are in a plan (--plan FILE, or yoyaku.yaml in this folder)"
-	}
-	return fmt.Errorf("unknown series `%s`; %s", strings.TrimSpace(name), hint)
+	return text
 }
-
-// limitGarbage bounds how much garbage piles up, in percent of what is in use, while an answer
-// holds its rows. What it returns ends that.
-func limitGarbage(percent int) func() {
-	was := debug.SetGCPercent(percent)
-	return func() { debug.SetGCPercent(was) }
-}
-
-var errNoCalendar = errors.New("a window needs the name of a calendar: yoyaku holidays NAME --window 2027")

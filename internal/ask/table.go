@@ -1,6 +1,7 @@
-package query
+package ask
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -53,14 +54,14 @@ func (t *TableOptions) Options() []*declare.Key {
 // Check says what is wrong with the options as far as they alone tell.
 func (t *TableOptions) Check() error {
 	for _, text := range t.ReadDates {
-		if _, form := splitForm(text); form != "" {
+		if _, form := SplitForm(text); form != "" {
 			if _, err := tabular.ParseDateLayouts(form); err != nil {
 				return rows.WrapOption("read-dates", err)
 			}
 		}
 	}
 	for _, text := range t.ReadNumbers {
-		if _, form := splitForm(text); form != "" {
+		if _, form := SplitForm(text); form != "" {
 			if _, err := tabular.ParseNumberForm(form); err != nil {
 				return rows.WrapOption("read-numbers", err)
 			}
@@ -106,9 +107,9 @@ func (t *TableOptions) rejectFile() (file string, ok bool) {
 	return strings.CutPrefix(t.BadRows, "aside=")
 }
 
-// splitForm splits COL=FORM; a form alone has no column. The = of a layout splits
+// SplitForm splits COL=FORM; a form alone has no column. The = of a layout splits
 // nothing.
-func splitForm(text string) (column, form string) {
+func SplitForm(text string) (column, form string) {
 	column, form, ok := strings.Cut(text, "=")
 	if !ok || strings.Contains(column, "%") {
 		return "", text
@@ -142,8 +143,8 @@ type Table struct {
 	isPrepared  bool
 }
 
-// openNamed opens a table and prepares to read its dates.
-func (j *Job) openNamed(name string) (*Table, error) {
+// OpenNamed opens a table and prepares to read its dates.
+func (j *Job) OpenNamed(name string) (*Table, error) {
 	if j.FindMade != nil {
 		if made, ok, err := j.FindMade(name); err != nil {
 			return nil, err
@@ -245,9 +246,9 @@ func (t *Table) missingError() error {
 	return nil
 }
 
-// applyDateJoins adds the dates of --join-dates. Of a pair of tables one may lack the
+// JoinDates adds the dates of --join-dates. Of a pair of tables one may lack the
 // columns.
-func (t *Table) applyDateJoins(lenient bool) (missing error, err error) {
+func (t *Table) JoinDates(lenient bool) (missing error, err error) {
 	for _, text := range t.options.DateJoins {
 		name, parts, err := splitDateJoin(text)
 		if err != nil {
@@ -307,7 +308,7 @@ func (t *Table) applyForms(d formOption) error {
 	set := map[int]bool{}
 	general := ""
 	for _, text := range d.texts {
-		name, form := splitForm(text)
+		name, form := SplitForm(text)
 		if name == "" {
 			general = text
 			continue
@@ -388,3 +389,35 @@ func (t *Table) readDatesAs(slot int, form string, soft bool) error {
 }
 
 var errUnclear = errors.New("no date")
+
+// TakeLayouts takes over the forms in which dates are declared, by column: a time behind such a
+// date is looked at here, and nowhere else.
+func (t *Table) TakeLayouts() ([][]tabular.DateLayout, error) {
+	readings := make([][]tabular.DateLayout, len(t.Visible()))
+	in := *t.options
+	texts := slices.SortedStableFunc(slices.Values(t.options.ReadDates), func(a, b string) int { // those for one column first
+		first, _ := SplitForm(a)
+		second, _ := SplitForm(b)
+		return cmp.Compare(min(1, len(second)), min(1, len(first)))
+	})
+	in.ReadDates, t.options = nil, &in
+	for _, text := range texts {
+		name, form := SplitForm(text)
+		list, err := tabular.ParseDateLayouts(form)
+		if err != nil {
+			return nil, rows.WrapOption("read-dates", err)
+		}
+		if slot := rows.ColumnIndex(t.columns, name); name == "" {
+			for i := range readings {
+				if readings[i] == nil {
+					readings[i] = list
+				}
+			}
+		} else if slot < 0 {
+			return nil, rows.WrapOption("read-dates", t.unknownColumn(name))
+		} else {
+			readings[slot] = list
+		}
+	}
+	return readings, nil
+}

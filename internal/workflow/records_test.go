@@ -1,4 +1,4 @@
-package plan
+package workflow
 
 import (
 	"fmt"
@@ -8,7 +8,8 @@ import (
 	"sync"
 	"testing"
 
-	"yoyaku/internal/query"
+	"yoyaku/internal/ask"
+	"yoyaku/internal/plan"
 	"yoyaku/internal/tabular"
 )
 
@@ -16,7 +17,7 @@ import (
 // get the same rows, of the columns that go on.
 func TestMadeOnce(t *testing.T) {
 	dir := t.TempDir()
-	for name, text := range map[string]string{FileName: `plan: 1
+	for name, text := range map[string]string{plan.FileName: `plan: 1
 window: 2027
 records:
   leases: {table: leases.csv, keep: [-note]}
@@ -29,12 +30,13 @@ records:
 			t.Fatal(err)
 		}
 	}
-	p, err := Load(filepath.Join(dir, FileName), Settings{AsOf: 739982})
+	p, err := plan.Load(filepath.Join(dir, plan.FileName), plan.Settings{AsOf: 739982})
 	if err != nil {
 		t.Fatal(err)
 	}
-	place := func() query.Workspace {
-		at := p.Workspace()
+	m := newRecordMaker(p)
+	place := func() ask.Workspace {
+		at := newWorkspace(NewLedger(p), m)
 		at.Note = func(string, ...any) {}
 		at.Warn = at.Note
 		return at
@@ -45,7 +47,7 @@ records:
 		wait.Go(func() {
 			var b strings.Builder
 			for _, name := range []string{"due", "months", "quarters"} {
-				job := p.JobOfKept(p.Record(name), place())
+				job := m.keptJob(p.Record(name), place())
 				job.Sink = tabular.NewCSV(&b, ',', false)
 				if err := job.Answer(); err != nil {
 					fmt.Fprintln(&b, err)
@@ -66,11 +68,11 @@ records:
 		t.Errorf("%s", said[0])
 	}
 	for _, r := range p.Records[:4] {
-		if r.KeepColumns != nil && r.builtKept.builds != 1 || r.record != nil && r.built.builds != 1 {
-			t.Errorf("%s was made %d times, what goes on of it %d times", r.Name, r.built.builds, r.builtKept.builds)
+		if r.KeepColumns != nil && m.tables[r].kept.builds != 1 || r.From != nil && m.tables[r].made.builds != 1 {
+			t.Errorf("%s was made %d times, what goes on of it %d times", r.Name, m.tables[r].made.builds, m.tables[r].kept.builds)
 		}
 	}
-	job := p.JobOfKept(p.Record("bad"), place())
+	job := m.keptJob(p.Record("bad"), place())
 	job.Sink = tabular.NewCSV(&strings.Builder{}, ',', false)
 	if err := job.Answer(); err == nil || !strings.Contains(err.Error(), "yoyaku.yaml:8:55: keep: unknown column `leese`; did you mean `lease`?") {
 		t.Error(err)
@@ -81,20 +83,21 @@ records:
 // again for one who asks after that.
 func TestUsed(t *testing.T) {
 	dir := t.TempDir()
-	for name, text := range map[string]string{FileName: "plan: 1\nid: x\nwindow: 2027\nrecords:\n  a: {table: t.csv}\n" +
+	for name, text := range map[string]string{plan.FileName: "plan: 1\nid: x\nwindow: 2027\nrecords:\n  a: {table: t.csv}\n" +
 		"  b: {from: a, make: spread, start: start, end: ends, by: month, keep: [k, period]}\n  c: {from: b, columns: {n: k}}\n  d: {from: b, columns: {m: k}}\n" +
 		"outputs: [{file: c.csv, of: c}, {file: c2.csv, of: c}, {file: d.csv, of: d}]\n", "t.csv": "k,start,ends\nx,2027-01-10,2027-06-20\n"} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	}
-	p, err := Load(filepath.Join(dir, FileName), Settings{AsOf: 739982})
+	p, err := plan.Load(filepath.Join(dir, plan.FileName), plan.Settings{AsOf: 739982})
 	if err != nil {
 		t.Fatal(err)
 	}
+	m := newRecordMaker(p)
 	answer := func(name string) string {
 		var b strings.Builder
-		job := p.JobOfKept(p.Record(name), p.Workspace())
+		job := m.keptJob(p.Record(name), newWorkspace(NewLedger(p), m))
 		job.Sink = tabular.NewCSV(&b, ',', false)
 		if err := job.Answer(); err != nil {
 			t.Fatal(err)
@@ -103,27 +106,27 @@ func TestUsed(t *testing.T) {
 	}
 	held := func() (names string) {
 		for _, r := range p.Records {
-			if r.built.table != nil {
+			if m.tables[r].made.table != nil {
 				names += r.Name
 			}
-			if r.builtKept.table != nil {
+			if m.tables[r].kept.table != nil {
 				names += "'"
 			}
 		}
 		return names
 	}
 	first := answer("c")
-	p.CountReaders()
+	m.countReaders()
 	steps := []struct {
 		what string
 		do   func()
 		want string
 	}{
 		{"c is there, d is still to come", func() {}, "b'c"},
-		{"the first output of c", p.Outputs[0].ReleaseRecords, "b'c"},
-		{"the second", p.Outputs[1].ReleaseRecords, "b'"},
+		{"the first output of c", func() { m.releaseOutput(p.Outputs[0]) }, "b'c"},
+		{"the second", func() { m.releaseOutput(p.Outputs[1]) }, "b'"},
 		{"d is made", func() { answer("d") }, "d"},
-		{"its output", p.Outputs[2].ReleaseRecords, ""},
+		{"its output", func() { m.releaseOutput(p.Outputs[2]) }, ""},
 		{"somebody asks again", func() {
 			if again := answer("c"); again != first || again == "" {
 				t.Errorf("first\n%sagain\n%s", first, again)
