@@ -52,8 +52,9 @@ type Job struct {
 	// Running are its columns that run down its rows, in groups by RunningGroup.
 	Running      []string
 	RunningGroup string
-	Sink         rows.Sink
-	Count        *int // counts the rows that are written; nil for no matter
+	Sink         rows.Sink  // of rows; nil if events are written
+	Events       *ical.Sink // of calendar events; nil if rows are written
+	Count        *int       // counts the rows that are written; nil for no matter
 
 	// Footnotes is what to know besides, once the answer is there; Negative says that the answer
 	// is no.
@@ -77,6 +78,9 @@ func (j *Job) Answer() error {
 	}
 	if err := declare.CheckCombination(j.Query.Options, j.Query.Rules...); err != nil {
 		return err
+	}
+	if j.Events != nil {
+		j.Sink = noRows{}
 	}
 	j.Result = rows.Result{Where: j.Shape.Where, Sort: j.Shape.Sort, Columns: j.Shape.Columns, Sink: j.Sink, Count: j.Count}
 	if j.Query.TakesTable || j.Query.ForRecords && len(j.Args) > 0 {
@@ -303,19 +307,19 @@ func (j *Job) WriteTable(t *Table) error {
 	return j.ReportBadRows(t, bad)
 }
 
-// Events takes calendar events; the writer of calendar files does.
-type Events interface {
-	// SetScope says of which schedule the events are, to a calendar that follows an earlier
-	// one.
-	SetScope(ical.Scope)
-	Events(list []schedule.Event) error
+// noRows refuses rows where events are written.
+type noRows struct{}
+
+// Header implements rows.Sink.
+func (noRows) Header([]string) error {
+	return errors.New("this result has rows, not events; use another format than ics")
 }
 
-// EventSink returns the writer of events, if the answer goes to one.
-func (j *Job) EventSink() (Events, bool) {
-	to, ok := j.Sink.(Events)
-	return to, ok
-}
+// Row implements rows.Sink.
+func (noRows) Row([]eval.Value) error { return nil }
+
+// Close implements rows.Sink.
+func (noRows) Close() error { return nil }
 
 // ReportBlankRunning reports the groups in which a column that runs down became blank.
 func (j *Job) ReportBlankRunning(d *rows.Derive) {

@@ -68,17 +68,17 @@ func (a *App) reportAhead(p *plan.Plan, coming *workflow.AheadResult, out *outpu
 	out.calendarTitle, out.highlight = p.Title, coming.Highlight()
 	var stage files.Stage
 	defer stage.Discard()
-	err := a.writeResult(out, p, &stage, func(format render.Format, sink rows.Sink) error {
-		result := out.result(sink)
-		if !format.Events {
+	err := a.writeResult(out, p, &stage, func(to render.Writer) error {
+		result := out.result(to.Rows)
+		if to.Events == nil {
 			return result.FillLines(coming.Columns, p.Env, schedule.LinesOf(coming.Events, coming.Row))
 		}
-		return out.updateOptions().Run(p, &stage, sink, a.reporter(), func() error {
+		return out.updateOptions().Run(p, &stage, to.Events, a.reporter(), func() error {
 			kept, err := rows.FilterList(result, coming.Events, coming.Columns, p.Env, coming.Row)
 			if err != nil {
 				return err
 			}
-			return sink.(ask.Events).Events(kept)
+			return to.Events.Events(kept)
 		})
 	})
 	if err == nil && len(coming.Events) == 0 {

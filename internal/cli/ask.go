@@ -125,9 +125,9 @@ func (a *App) runJob(job *ask.Job, p *plan.Plan, out *output, args []string) err
 		job.Sink = render.NewValueSink(a.terminalWriter(a.Out))
 		return job.Answer()
 	}
-	return a.writeResult(out, p, &stage, func(_ render.Format, sink rows.Sink) error {
-		job.Sink = sink
-		return out.updateOptions().Run(p, &stage, sink, a.reporter(), job.Answer)
+	return a.writeResult(out, p, &stage, func(to render.Writer) error {
+		job.Sink, job.Events = to.Rows, to.Events
+		return out.updateOptions().Run(p, &stage, to.Events, a.reporter(), job.Answer)
 	})
 }
 
@@ -142,17 +142,17 @@ func (a *App) startCounter(of string) func() (*atomic.Int64, func()) {
 }
 
 // writeResult writes a result in its dress, beside what is staged.
-func (a *App) writeResult(out *output, p *plan.Plan, stage *files.Stage, fill func(render.Format, rows.Sink) error) error {
+func (a *App) writeResult(out *output, p *plan.Plan, stage *files.Stage, fill func(render.Writer) error) error {
 	format, look, err := out.renderOptions(p)
 	if err != nil {
 		return err
 	}
 	return a.writeOutput(out, p, stage, format.ForPeople, func(w io.Writer) error {
-		sink, err := format.Sink(w, look)
+		to, err := format.Open(w, look)
 		if err != nil {
 			return err
 		}
-		return fill(format, sink)
+		return fill(to)
 	})
 }
 
@@ -204,8 +204,8 @@ func (a *App) ignoreEmpty(err error) error {
 func (a *App) writeLines(out *output, p *plan.Plan, columns []string, lines schedule.Lines) error {
 	var stage files.Stage
 	defer stage.Discard()
-	return a.writeResult(out, p, &stage, func(_ render.Format, sink rows.Sink) error {
-		return out.result(sink).FillLines(columns, p.Env, lines)
+	return a.writeResult(out, p, &stage, func(to render.Writer) error {
+		return out.result(to.Rows).FillLines(columns, p.Env, lines)
 	})
 }
 
@@ -234,7 +234,7 @@ type output struct {
 	// calendarTitle is the title of calendars if none is given.
 	calendarTitle string
 	// highlight picks the rows that stand out; nil for none.
-	highlight func(row []eval.Value) bool
+	highlight func(row []eval.Value) rows.Emphasis
 	groupBy   string // the column whose rows are in blocks
 }
 
@@ -298,7 +298,7 @@ func (o *output) renderOptions(p *plan.Plan) (f render.Format, l render.Options,
 	if f, err = o.resolveFormat(); err != nil {
 		return f, l, err
 	}
-	if rests, _ := p.WhatIf(); rests != "" && f.Events {
+	if rests, _ := p.WhatIf(); rests != "" && f.HoldsEvents() {
 		return f, l, plan.ErrWhatIf
 	}
 	if l, err = workflow.RenderOptions(o.shape, p, f); err != nil {
@@ -310,7 +310,7 @@ func (o *output) renderOptions(p *plan.Plan) (f render.Format, l render.Options,
 	if o.shape.Sort == nil {
 		l.GroupBy = o.groupBy
 	}
-	if l.Title == "" && f.Events {
+	if l.Title == "" && f.HoldsEvents() {
 		l.Title = o.calendarTitle
 	}
 	width, terminal := o.app.terminalWidth()

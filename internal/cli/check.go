@@ -9,6 +9,7 @@ import (
 	"yoyaku/internal/ask"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
@@ -96,7 +97,12 @@ func (a *App) reportFindings(list []plan.Finding, out *output, read *files.Regis
 		return err
 	}
 	fails, notes := workflow.CountFindings(list)
-	out.highlight = func(row []eval.Value) bool { return row[0].Text == "fail" }
+	out.highlight = func(row []eval.Value) rows.Emphasis {
+		if row[0].Text == "fail" {
+			return rows.NearRow
+		}
+		return rows.NoEmphasis
+	}
 	if err := a.writeLines(out, p, plan.FindingColumns, schedule.LinesOf(list, plan.Finding.Cells)); err != nil {
 		return err
 	}

@@ -104,7 +104,7 @@ func (r *planRun) report(works []*workflow.Session) error {
 	if err != nil {
 		return err
 	}
-	sink, err := format.Sink(r.app.Out, look)
+	sink, err := format.OpenRows(r.app.Out, look)
 	if err != nil {
 		return err
 	}

@@ -110,17 +110,6 @@ func (s *Sink) SetScope(scope Scope) {
 	}
 }
 
-// Header implements rows.Sink.
-func (s *Sink) Header([]string) error {
-	return errors.New("this result has rows, not events; use another format than ics")
-}
-
-// Row implements rows.Sink.
-func (s *Sink) Row([]eval.Value) error { return nil }
-
-// Close implements rows.Sink.
-func (s *Sink) Close() error { return nil }
-
 // ErrEmpty is a calendar with nothing in it, which isn't written.
 var ErrEmpty = errors.New("no event")
 

@@ -45,7 +45,7 @@ type Output struct {
 
 // IsOccurrenceTable reports whether it is the table of one series, a row an occurrence.
 func (o *Output) IsOccurrenceTable() bool {
-	return len(o.Series) == 1 && len(o.EventRecords) == 0 && !o.Format.Events && o.Owner == "" && o.Record == nil && o.Query == nil
+	return len(o.Series) == 1 && len(o.EventRecords) == 0 && !o.Format.HoldsEvents() && o.Owner == "" && o.Record == nil && o.Query == nil
 }
 
 // Has reports whether an event belongs into it.
@@ -219,7 +219,7 @@ func (p *Plan) readOutput(item *node) (_ *Output, err error) {
 			o.OwnWindow, _ = k.doc.text(k.valueNode)
 		}
 	}
-	if len(o.EventRecords) == 1 && len(o.Series) == 0 && !o.Format.Events { // a table of one record is its rows
+	if len(o.EventRecords) == 1 && len(o.Series) == 0 && !o.Format.HoldsEvents() { // a table of one record is its rows
 		o.Record, o.EventRecords = o.EventRecords[0], nil
 	}
 	return o.Output, p.checkOutput(o.Output, g)
@@ -305,7 +305,7 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 		return fail("of", "`%s` is a record; with `per: series`, `of` takes only series", o.EventRecords[0].Name)
 	case o.Shape.Title != "" && !o.Format.Titled:
 		return fail("title", "`title` %v", o.Format.TitleError())
-	case o.IsDayTable() && (len(o.Series) > 0 || o.Record != nil || o.Format.Events):
+	case o.IsDayTable() && (len(o.Series) > 0 || o.Record != nil || o.Format.HoldsEvents()):
 		return fail("make", "`make: days` takes no `of` and can't be a calendar file")
 	case o.IsDayTable() && o.Window == "" && p.Window == nil:
 		return fail("make", "`make: days` needs a `window`, such as 2027")
@@ -323,7 +323,7 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 	case o.Record == nil && o.Query != nil:
 		return fail("make", "`make` and its options need a record; `of` names series")
 	}
-	if err := o.EventForm.Check(o.Format.Events && o.Query == nil); err != nil {
+	if err := o.EventForm.Check(o.Format.HoldsEvents() && o.Query == nil); err != nil {
 		return o.positions.wrapOption(err)
 	}
 	options := g.flags()
@@ -371,7 +371,7 @@ func (o outputReader) setShown(names []textAt) error {
 			if slices.Contains(o.EventRecords, r) {
 				return said.pos.wrap(fmt.Errorf("`%s` is listed twice", r.Name))
 			}
-			if o.EventRecords = append(o.EventRecords, r); len(r.Events) == 0 && (len(names) > 1 || o.Format.Events) {
+			if o.EventRecords = append(o.EventRecords, r); len(r.Events) == 0 && (len(names) > 1 || o.Format.HoldsEvents()) {
 				return said.pos.wrap(fmt.Errorf("the record `%s` has no `events`, so it has no dates of its own", name))
 			}
 			continue

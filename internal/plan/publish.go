@@ -7,6 +7,7 @@ import (
 
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/declare"
+	"yoyaku/internal/render"
 )
 
 // PublishTarget is where a plan's events are published to, and which.
@@ -20,7 +21,7 @@ type PublishTarget struct {
 // publishKeys are the keys of `publish`.
 func (p *Plan) publishKeys() *keyGroup {
 	o := outputReader{&Output{}, p}
-	o.Format.Events = true // a record has them
+	o.Format, _ = render.FindFormat("ics") // a record has events
 	shows := func(names []textAt) error {
 		err := o.setShown(names)
 		p.Publish.Series, p.Publish.Records = o.Series, o.EventRecords

@@ -109,12 +109,12 @@ func (q *datesQuery) answer(j *ask.Job) error {
 	if err := q.compileAdded(j, l); err != nil {
 		return err
 	}
-	to, events := j.EventSink()
+	events := j.Events != nil
 	if err := q.form.Check(events); err != nil {
 		return err
 	}
 	if events {
-		err = l.events(j, to)
+		err = l.events(j)
 	} else if err = rejectEventOptions(j, "remind", strings.Join(q.remind, ", ")); err == nil {
 		err = l.table(j)
 	}
@@ -331,7 +331,7 @@ func (l *dateListing) addedCells(cells []eval.Value, e schedule.Entry) []eval.Va
 
 // events makes an event a date, and of the milestones of a plan's series each.
 // Those of a number of dates lie up to the last of them.
-func (l *dateListing) events(j *ask.Job, to ask.Events) error {
+func (l *dateListing) events(j *ask.Job) error {
 	if l.count > 0 {
 		for d, err := range schedule.MergeDates(l.series, l.span) {
 			if err != nil {
@@ -380,13 +380,13 @@ func (l *dateListing) events(j *ask.Job, to ask.Events) error {
 	if err != nil {
 		return err
 	}
-	l.setScope(j, to)
-	return to.Events(list)
+	l.setScope(j)
+	return j.Events.Events(list)
 }
 
 // setScope says of which schedule the events are: the rules' own, and of the plan's the
 // series that are asked.
-func (l *dateListing) setScope(j *ask.Job, to ask.Events) {
+func (l *dateListing) setScope(j *ask.Job) {
 	plans, named := []string{}, map[string]bool{}
 	for _, s := range l.series {
 		id := l.plan(j, s)
@@ -399,7 +399,7 @@ func (l *dateListing) setScope(j *ask.Job, to ask.Events) {
 	}
 	left := func(series string) bool { return len(named) > 0 && !named[series] }
 	elsewhere := schedule.FindOutside(l.series, l.span, false, func(s *schedule.Series) string { return l.plan(j, s) })
-	to.SetScope(ical.Scope{Window: l.span, Plans: plans, IsExcluded: left, FindOutside: func(uid string) (made schedule.Event,
+	j.Events.SetScope(ical.Scope{Window: l.span, Plans: plans, IsExcluded: left, FindOutside: func(uid string) (made schedule.Event,
 		_ bool) {
 		e, ok := elsewhere(uid)
 		if ok {

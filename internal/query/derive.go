@@ -70,12 +70,11 @@ func (q *deriveQuery) answer(j *ask.Job) error {
 	if err := t.AddRunning(q.carry, q.per, t.Env); err != nil {
 		return err
 	}
-	to, events := j.EventSink()
-	if err := q.form.Check(events); err != nil {
+	if err := q.form.Check(j.Events != nil); err != nil {
 		return err
 	}
-	if events {
-		return q.events(j, t, to)
+	if j.Events != nil {
+		return q.events(j, t)
 	}
 	if err := rejectEventOptions(j, "event-day", q.day, "event-text", q.text, "key", q.key, "remind",
 		strings.Join(q.remind, ", ")); err != nil {
@@ -112,7 +111,7 @@ func readAdds(j *ask.Job, adds []string) (list []string, err error) {
 }
 
 // events makes an event of each row that has a day.
-func (q *deriveQuery) events(j *ask.Job, t *ask.Table, to ask.Events) error {
+func (q *deriveQuery) events(j *ask.Job, t *ask.Table) error {
 	for _, o := range []struct{ name, value string }{{"event-day", q.day}, {"event-text", q.text}, {"key", q.key}} {
 		if o.value == "" {
 			return declare.MissingError(o.name, "events of rows need event-day, event-text and key")
@@ -140,9 +139,9 @@ func (q *deriveQuery) events(j *ask.Job, t *ask.Table, to ask.Events) error {
 		e.List[i] = q.form.Apply(e.List[i])
 		e.List[i].Category = "" // a file's name is no word for people
 	}
-	to.SetScope(ical.Scope{Window: civil.AllDays, Plans: []string{j.ID},
+	j.Events.SetScope(ical.Scope{Window: civil.AllDays, Plans: []string{j.ID},
 		IsExcluded: func(series string) bool { return series != stem }})
-	return to.Events(e.List)
+	return j.Events.Events(e.List)
 }
 
 // eventsOf makes the events of a table's rows and says how many have no day.

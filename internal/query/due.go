@@ -95,11 +95,8 @@ func (q *dueQuery) answer(j *ask.Job) error {
 	if err != nil {
 		return err
 	}
-	band := len(t.Visible()) + slices.Index(rows.DueColumns, "band")
-	nearest := d.Band(1)
-	j.Result.Highlight = func(row []eval.Value) bool {
-		return row[band].Text == nearest || row[band].Text == "today" || rows.IsPastBand(row[band].Text)
-	}
+	left := len(t.Visible()) + slices.Index(rows.DueColumns, "left")
+	j.Result.Highlight = func(row []eval.Value) rows.Emphasis { return d.Emphasis(int(row[left].Num)) }
 	err = j.FillExtended(t, head, func(put rows.PutExtended) error {
 		defer heap.Bound(10)()
 		if err := j.Scan(t, func(line int, row []eval.Value) error {

@@ -125,8 +125,8 @@ func example(t *testing.T, line string) string {
 	place.CreateFile = func(_, path string) (io.Writer, error) { return io.Discard, nil }
 	job.Workspace = &place
 	f, _ := render.FindFormat(format)
-	var err error
-	if job.Sink, err = f.Sink(&out, render.Options{AsOf: p.Env.Today, Zone: p.Zone}); err == nil {
+	to, err := f.Open(&out, render.Options{AsOf: p.Env.Today, Zone: p.Zone})
+	if job.Sink, job.Events = to.Rows, to.Events; err == nil {
 		if q.IsSingleValue {
 			job.Sink = render.NewValueSink(&out)
 		}

@@ -74,7 +74,8 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 		return "", "", err
 	}
 	f, _ := render.FindFormat(a.format)
-	if job.Sink, err = f.Sink(&b, render.Options{AsOf: p.Env.Today, GuardFormulas: job.Shape.Safe}); err == nil {
+	to, err := f.Open(&b, render.Options{AsOf: p.Env.Today, GuardFormulas: job.Shape.Safe})
+	if job.Sink, job.Events = to.Rows, to.Events; err == nil {
 		err = job.Answer()
 	}
 	for _, w := range p.Warnings() {

@@ -88,11 +88,11 @@ func (q *wallQuery) answer(j *ask.Job) error {
 	if w.Parts, err = q.makeParts(j, list, w.Span()); err != nil {
 		return err
 	}
-	to, ok := j.Sink.(schedule.WallSink)
-	if !ok {
-		return fmt.Errorf("a wall is drawn on the terminal or as a page: --out wall.html")
+	draw := rows.DisplayOf(j.Sink).DrawWall
+	if draw == nil {
+		return errors.New("a wall is drawn on the terminal or as a page: --out wall.html")
 	}
-	return to.DrawWall(w)
+	return draw(w)
 }
 
 // wallParts are the words of --with.
@@ -101,7 +101,7 @@ var wallParts = []string{"tables", "holidays", "moved", "expectations", "release
 // makeParts are what follows the months, in the order asked, that of each plan together.
 // A private series is in none unless it was named.
 func (q *wallQuery) makeParts(j *ask.Job, list []*schedule.Series, span civil.Span) (parts []schedule.WallPart, err error) {
-	if _, book := j.Sink.(schedule.WallPartsSink); len(q.with) > 0 && !book {
+	if len(q.with) > 0 && !rows.DisplayOf(j.Sink).TakesWallParts {
 		return nil, rows.WrapOption("with", errors.New("needs a page: --out wall.html"))
 	}
 	for _, group := range j.Groups() {

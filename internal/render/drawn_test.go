@@ -67,14 +67,14 @@ func TestDrawn(t *testing.T) {
 				continue
 			}
 			put(fmt.Sprintf("%s, width %d, title %q, color %v", f, l.Width, l.Title, l.Color), func(b *strings.Builder) error {
-				s, err := format.Sink(b, l)
+				s, err := format.OpenRows(b, l)
 				if err == nil {
 					err = s.Header(columns)
 				}
 				for i, row := range table {
 					shows := rows.DisplayOf(s)
 					if shows.Highlight != nil {
-						shows.Highlight(i == 1)
+						shows.Highlight(map[bool]rows.Emphasis{true: rows.NearRow}[i == 1])
 					}
 					if shows.NextIsTotals != nil && i == 2 {
 						shows.NextIsTotals()

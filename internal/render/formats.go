@@ -46,34 +46,43 @@ func (l Options) bookProperties() tabular.BookProperties {
 // Format is a format of results.
 type Format struct {
 	Name string
-	// Events says that it holds calendar events, not rows.
-	Events bool
 	// ForPeople says that it is for people to look at, not for programs.
 	ForPeople bool
 	// Titled says that it has a place for a title.
-	Titled  bool
-	newSink func(w io.Writer, l Options) (rows.Sink, error)
+	Titled bool
+	// One of the two makes its writer.
+	rows   func(w io.Writer, l Options) (rows.Sink, error)
+	events func(w io.Writer, l Options) *ical.Sink
+}
+
+// HoldsEvents reports whether the format holds calendar events, not rows.
+func (f Format) HoldsEvents() bool { return f.events != nil }
+
+// Writer is where a result goes: rows or events; the other is nil.
+type Writer struct {
+	Rows   rows.Sink
+	Events *ical.Sink
 }
 
 // Formats is the register of formats: each with its writer.
 var Formats = []Format{
-	{Name: "table", ForPeople: true, Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
+	{Name: "table", ForPeople: true, Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) {
 		return newTable(w, l), nil
 	}},
-	{Name: "csv", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.GuardFormulas), nil }},
-	{Name: "tsv", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.GuardFormulas), nil }},
-	{Name: "json", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSON(w)), nil }},
-	{Name: "jsonl", newSink: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSONL(w)), nil }},
-	{Name: "md", Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
+	{Name: "csv", rows: func(w io.Writer, l Options) (rows.Sink, error) { return tabular.NewCSV(w, ',', l.GuardFormulas), nil }},
+	{Name: "tsv", rows: func(w io.Writer, l Options) (rows.Sink, error) { return tabular.NewCSV(w, '\t', l.GuardFormulas), nil }},
+	{Name: "json", rows: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSON(w)), nil }},
+	{Name: "jsonl", rows: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSONL(w)), nil }},
+	{Name: "md", Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) {
 		return l.guardFormulas(NewMarkdown(w, l.header())), nil
 	}},
-	{Name: "html", Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) { return NewHTML(w, l), nil }},
-	{Name: "xlsx", Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
+	{Name: "html", Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) { return NewHTML(w, l), nil }},
+	{Name: "xlsx", Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) {
 		return tabular.NewXLSX(w,
 			l.bookProperties())
 	}},
-	{Name: "ics", Events: true, Titled: true, newSink: func(w io.Writer, l Options) (rows.Sink, error) {
-		return ical.NewSink(w, ical.Calendar{Name: l.Title, Zone: l.Zone, DTSTAMP: l.AsOf}), nil
+	{Name: "ics", Titled: true, events: func(w io.Writer, l Options) *ical.Sink {
+		return ical.NewSink(w, ical.Calendar{Name: l.Title, Zone: l.Zone, DTSTAMP: l.AsOf})
 	}},
 }
 
@@ -85,7 +94,7 @@ func (f Format) TitleError() error {
 // FormatNames lists the formats of rows, with events those of events too.
 func FormatNames(events bool) (list []string) {
 	for _, f := range Formats {
-		if events || !f.Events {
+		if events || !f.HoldsEvents() {
 			list = append(list, f.Name)
 		}
 	}
@@ -102,10 +111,19 @@ func FindFormat(name string) (f Format, ok bool) {
 	return f, false
 }
 
-// Sink makes the writer of the format. Workbooks have real dates in any case.
-func (f Format) Sink(w io.Writer, l Options) (rows.Sink, error) {
-	s, err := f.newSink(w, l)
-	if err != nil || l.Dates == nil || f.Name == "xlsx" || f.Events {
+// Open makes the format's writer of rows or of events.
+func (f Format) Open(w io.Writer, l Options) (to Writer, err error) {
+	if f.HoldsEvents() {
+		return Writer{Events: f.events(w, l)}, nil
+	}
+	to.Rows, err = f.OpenRows(w, l)
+	return to, err
+}
+
+// OpenRows makes the writer of a format of rows. Workbooks have real dates in any case.
+func (f Format) OpenRows(w io.Writer, l Options) (rows.Sink, error) {
+	s, err := f.rows(w, l)
+	if err != nil || l.Dates == nil || f.Name == "xlsx" {
 		return s, err
 	}
 	return mapSink(s, nil, func(v eval.Value) eval.Value {

@@ -34,7 +34,7 @@ func TestFormats(t *testing.T) {
 			t.Fatal(c[0])
 		}
 		var b strings.Builder
-		s, err := f.Sink(&b, look)
+		s, err := f.OpenRows(&b, look)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -51,7 +51,7 @@ func TestFormats(t *testing.T) {
 	}
 	f, _ := FindFormat("ics")
 	var b strings.Builder
-	if s, err := f.Sink(&b, Options{}); err != nil || s.Header([]string{"a"}) == nil {
+	if to, err := f.Open(&b, Options{}); err != nil || to.Rows != nil || to.Events == nil {
 		t.Error("rows go out as calendar events")
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
 )
 
 func TestLists(t *testing.T) {
@@ -43,7 +44,7 @@ func TestApart(t *testing.T) {
 		}
 		for n, row := range [][]eval.Value{{eval.Str("a"), eval.Int(-2), eval.Str("x")}, {eval.Str("a"), eval.Int(-1), eval.Str("y")},
 			{eval.Str("b"), eval.Int(0), eval.Str("z")}, {eval.Str("a"), eval.Int(3), eval.Str("x")}, {eval.Str("a"), eval.Int(4), eval.Str("x")}} {
-			s.(*tableSink).Display().Highlight(n == 0)
+			s.(*tableSink).Display().Highlight(map[bool]rows.Emphasis{true: rows.NearRow}[n == 0])
 			if err := s.Row(row); err != nil {
 				t.Fatal(err)
 			}

@@ -13,6 +13,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 )
 
 // bufferedTable keeps the rows of a table until it is closed.
@@ -28,7 +29,7 @@ var _, _ rows.Displayer = (*bufferedTable)(nil), (*htmlSink)(nil)
 
 // Display says that rows can stand out.
 func (h *bufferedTable) Display() rows.Display {
-	return rows.Display{Highlight: func(on bool) { h.highlighting = on }}
+	return rows.Display{Highlight: func(e rows.Emphasis) { h.highlighting = e != rows.NoEmphasis }}
 }
 
 func (h *bufferedTable) Header(columns []string) error {
@@ -104,18 +105,18 @@ type htmlSink struct {
 	w            io.Writer
 	verbatim     []string // columns that keep their names
 	table        *peopleTable
-	highlighting bool // rows stand out
-	nextIsTotals bool // the next row is that of totals
-	bandColumn   int  // the column of bands; -1 for none
+	emphasis     rows.Emphasis // of the rows to come
+	nextIsTotals bool          // the next row is that of totals
 }
 
 // Display says what a page shows beside rows.
 func (s *htmlSink) Display() rows.Display {
 	return rows.Display{
-		Highlight:    func(on bool) { s.highlighting = on },
+		Highlight:    func(e rows.Emphasis) { s.emphasis = e },
 		NextIsTotals: func() { s.nextIsTotals = true },
 		KeepNames:    func(columns []string) { s.verbatim = columns },
 		DrawGrid:     func(g *rows.Grid) error { return GridPage(s.w, g, s.title) },
+		DrawWall:     func(w *schedule.Wall) error { return wallPage(s.w, w, s.asOf) }, TakesWallParts: true,
 	}
 }
 
@@ -127,7 +128,7 @@ func NewHTML(w io.Writer, l Options) rows.Sink {
 
 // Header implements rows.Sink.
 func (s *htmlSink) Header(columns []string) error {
-	s.table, s.bandColumn = newPaper(slices.Clone(columns), s.verbatim), slices.Index(columns, "band")
+	s.table = newPaper(slices.Clone(columns), s.verbatim)
 	return nil
 }
 
@@ -140,9 +141,9 @@ func (s *htmlSink) Row(cells []eval.Value) error {
 	switch {
 	case s.nextIsTotals:
 		class = "t"
-	case s.highlighting && s.bandColumn >= 0 && rows.IsPastBand(cells[s.bandColumn].String()):
+	case s.emphasis == rows.OverdueRow:
 		class = "o"
-	case s.highlighting:
+	case s.emphasis == rows.NearRow:
 		class = "m"
 	}
 	s.table.addRow(cells, class)

@@ -78,7 +78,7 @@ func TestStandsOut(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, who := range []string{"a", "b", "c"} {
-			rows.DisplayOf(s).Highlight(who == "b")
+			rows.DisplayOf(s).Highlight(map[bool]rows.Emphasis{true: rows.NearRow}[who == "b"])
 			if err := s.Row(row(who)); err != nil {
 				t.Fatal(err)
 			}

@@ -12,6 +12,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 )
 
 // tableSink draws the aligned table of a terminal.
@@ -35,8 +36,9 @@ var _ rows.Displayer = (*tableSink)(nil)
 // Display says what the table shows beside rows.
 func (s *tableSink) Display() rows.Display {
 	return rows.Display{
-		Highlight: func(on bool) { s.highlighting = on },
+		Highlight: func(e rows.Emphasis) { s.highlighting = e != rows.NoEmphasis },
 		DrawGrid:  func(g *rows.Grid) error { return DrawGrid(s.w, g, s.Options) },
+		DrawWall:  func(w *schedule.Wall) error { return drawWall(s.w, w, s.Options) },
 	}
 }
 

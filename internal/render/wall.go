@@ -57,9 +57,6 @@ func monthName(m civil.Span) string {
 	return monthNames[month-1] + " " + strconv.Itoa(year)
 }
 
-// DrawWall implements schedule.WallSink.
-func (s *tableSink) DrawWall(w *schedule.Wall) error { return drawWall(s.w, w, s.Options) }
-
 // drawWall draws a wall for a terminal, as many months side by side as fit.
 func drawWall(out io.Writer, w *schedule.Wall, l Options) error {
 	width := l.Width
@@ -233,12 +230,6 @@ func writeWrapped(b *strings.Builder, head, s string, width int) {
 		b.WriteString(strings.TrimRight(line, " ") + "\n")
 	}
 }
-
-// WithParts implements schedule.WallPartsSink.
-func (s *htmlSink) WithParts() {}
-
-// DrawWall implements schedule.WallSink.
-func (s *htmlSink) DrawWall(w *schedule.Wall) error { return wallPage(s.w, w, s.asOf) }
 
 // shape is how months stand on a sheet: columns and rows.
 func sheetShape(months int) (columns, rows int) {

@@ -12,6 +12,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 )
@@ -94,9 +95,9 @@ func wallText(t *testing.T, series int, terminal bool) string {
 		name = "table"
 	}
 	f, _ := FindFormat(name)
-	sink, err := f.Sink(&b, Options{AsOf: span.First, Width: 120})
+	sink, err := f.OpenRows(&b, Options{AsOf: span.First, Width: 120})
 	if err == nil {
-		err = sink.(schedule.WallSink).DrawWall(w)
+		err = rows.DisplayOf(sink).DrawWall(w)
 	}
 	if err != nil {
 		t.Fatal(err)

@@ -399,9 +399,9 @@ func TestTotals(t *testing.T) {
 	shows := rows.DisplayOf(x)
 	price := eval.FromUnits(1250, 2)
 	for _, step := range []func() error{func() error { return x.Header([]string{"a", "b"}) }, func() error { return x.Row([]eval.Value{eval.Str("x"), price}) },
-		func() error { shows.Highlight(true); return x.Row([]eval.Value{eval.Str("y"), price}) },
+		func() error { shows.Highlight(rows.NearRow); return x.Row([]eval.Value{eval.Str("y"), price}) },
 		func() error {
-			shows.Highlight(false)
+			shows.Highlight(rows.NoEmphasis)
 			shows.NextIsTotals()
 			return x.Row([]eval.Value{eval.Str("total"), price})
 		}, x.Close} {

@@ -70,7 +70,7 @@ var _ rows.Displayer = (*xlsxSink)(nil)
 // Display says what a workbook shows beside rows.
 func (x *xlsxSink) Display() rows.Display {
 	return rows.Display{
-		Highlight:    func(on bool) { x.highlighting = on },
+		Highlight:    func(e rows.Emphasis) { x.highlighting = e != rows.NoEmphasis },
 		NextIsTotals: func() { x.nextIsTotals = true },
 		DrawGrid:     func(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) },
 	}

@@ -96,7 +96,7 @@ func (c *AheadResult) Row(e schedule.Event) []eval.Value {
 
 // Highlight picks the rows of what is overdue, and of the first day from today on on
 // which something comes up.
-func (c *AheadResult) Highlight() func(row []eval.Value) bool {
+func (c *AheadResult) Highlight() func(row []eval.Value) rows.Emphasis {
 	nearest := civil.None
 	for _, e := range c.Events {
 		if e.At.Day >= c.today {
@@ -104,7 +104,12 @@ func (c *AheadResult) Highlight() func(row []eval.Value) bool {
 			break
 		}
 	}
-	return func(row []eval.Value) bool { return row[0].Day == nearest || row[0].Day < c.today }
+	return func(row []eval.Value) rows.Emphasis {
+		if row[0].Day == nearest || row[0].Day < c.today {
+			return rows.NearRow
+		}
+		return rows.NoEmphasis
+	}
 }
 
 // planListing is what of a plan is listed by date.

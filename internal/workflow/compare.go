@@ -232,4 +232,4 @@ func rowKey(out *plan.Output) (key string, ok bool) {
 }
 
 // isSeriesTable reports whether an output is the table of one series.
-func isSeriesTable(o *plan.Output) bool { return len(o.Series) == 1 && !o.Format.Events }
+func isSeriesTable(o *plan.Output) bool { return len(o.Series) == 1 && !o.Format.HoldsEvents() }

@@ -88,7 +88,7 @@ func (d *desk) tell() Reporter {
 // rows writes rows as CSV.
 func (d *desk) rows(p *plan.Plan, columns []string, lines schedule.Lines) error {
 	f, _ := render.FindFormat("csv")
-	sink, err := f.Sink(&d.out, render.Options{})
+	sink, err := f.OpenRows(&d.out, render.Options{})
 	if err != nil {
 		return err
 	}
@@ -239,12 +239,12 @@ func (d *desk) query(name string, p *plan.Plan) error {
 		}
 	}
 	f, _ := render.FindFormat(cmp.Or(d.set["as"], map[bool]string{true: "table", false: "csv"}[job.Query.IsDrawing]))
-	sink, err := f.Sink(&d.out, render.Options{})
+	to, err := f.Open(&d.out, render.Options{})
 	if err != nil {
 		return err
 	}
 	var held *query.BreachError
-	if job.Sink = sink; job.Query.IsSingleValue {
+	if job.Sink, job.Events = to.Rows, to.Events; job.Query.IsSingleValue {
 		job.Sink = render.NewValueSink(&d.out)
 	}
 	if err = job.Answer(); errors.As(err, &held) {

@@ -29,7 +29,7 @@ func (e previousCalendars) get(path string) (*ical.Previous, error) {
 func (w *Session) prefetchPrevious() {
 	w.previous = previousCalendars{}
 	for _, out := range w.Plan.Outputs {
-		if path := w.path(out); out.Format.Events {
+		if path := w.path(out); out.Format.HoldsEvents() {
 			read := sync.OnceValues(func() (*ical.Previous, error) { return ical.OpenPrevious(path) })
 			w.previous[path] = read
 			go func() { _, _ = read() }()
@@ -93,10 +93,9 @@ type UpdateOptions struct {
 }
 
 // Run has answer write into a calendar that follows the earlier one, and stages what that
-// cancels.
-func (f UpdateOptions) Run(p *plan.Plan, stage *files.Stage, sink rows.Sink, tell Reporter, answer func() error) error {
-	to, events := sink.(*ical.Sink)
-	if !events {
+// cancels. If to is nil rows are written, and it is an error to ask for either.
+func (f UpdateOptions) Run(p *plan.Plan, stage *files.Stage, to *ical.Sink, tell Reporter, answer func() error) error {
+	if to == nil {
 		if f.Previous != "" || f.Cancellations != "" {
 			return errors.New("--follows and --cancellations need --as ics")
 		}

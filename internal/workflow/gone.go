@@ -60,7 +60,7 @@ func (w *Session) retiredOutput(out *plan.Output, path string) (*outputBuild, er
 	}) || w.Plan.Files.CheckWritable(path) != nil {
 		return nil, nil
 	}
-	if !out.Format.Events {
+	if !out.Format.HoldsEvents() {
 		if isGeneratedTable(path) {
 			w.onNote(one.File, formerSubject(out, name)+"; the file was left as it is")
 		}
@@ -97,11 +97,11 @@ func (w *Session) cancelledCalendar(out *plan.Output, path, name string) (*outpu
 			m.data.Discard()
 		}
 	}()
-	to, err := m.sink(m.data)
+	to, err := m.open(m.data)
 	if err != nil {
 		return nil, err
 	}
-	sink := to.(*ical.Sink)
+	sink := to.Events
 	f := &ical.Update{Previous: before, Today: w.Plan.Env.Today, Scope: ical.Scope{Window: w.Span,
 		Plans: []string{w.Plan.ID}, Order: seriesOrder(out),
 		IsExcluded: func(series string) bool {

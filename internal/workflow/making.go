@@ -18,6 +18,7 @@ import (
 	"yoyaku/internal/ical"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
+	"yoyaku/internal/render"
 )
 
 // outputBuild is an output that is being made beside others: what comes of it.
@@ -178,18 +179,18 @@ func (c *countingSink) Row(cells []eval.Value) error {
 // write makes the output.
 func (m *outputBuild) write(w io.Writer) error {
 	m.numListed = -1
-	sink, err := m.sink(w)
+	to, err := m.open(w)
 	if err != nil {
 		return err
 	}
 	if job := m.job(); job != nil {
-		job.Sink, job.Count = sink, &m.numRows
+		job.Sink, job.Events, job.Count = to.Rows, to.Events, &m.numRows
 		return job.Answer()
 	}
-	if m.out.Format.Events {
-		return m.writeCalendar(sink.(*ical.Sink))
+	if to.Events != nil {
+		return m.writeCalendar(to.Events)
 	}
-	count := &countingSink{Sink: sink}
+	count := &countingSink{Sink: to.Rows}
 	defer func() { m.numListed = count.n }()
 	result := m.result(count)
 	if m.out.IsOccurrenceTable() { // a table of one series is wide, however many are asked for
@@ -204,16 +205,16 @@ func (m *outputBuild) write(w io.Writer) error {
 	return err
 }
 
-// sink is the writer of the output.
-func (m *outputBuild) sink(w io.Writer) (rows.Sink, error) {
+// open makes the writer of the output.
+func (m *outputBuild) open(w io.Writer) (to render.Writer, err error) {
 	l, err := RenderOptions(&m.out.Shape, m.Plan, m.out.Format)
 	if err != nil {
-		return nil, err
+		return to, err
 	}
-	if m.out.Format.Events {
+	if m.out.Format.HoldsEvents() {
 		l.Title = m.Plan.Title
 	}
-	return m.out.Format.Sink(w, l)
+	return m.out.Format.Open(w, l)
 }
 
 // result is what becomes of the output's rows.
@@ -256,7 +257,7 @@ func (m *outputBuild) writeCalendar(sink *ical.Sink) error {
 	if err != nil {
 		return err
 	}
-	result, a, zone := m.result(sink), m.agenda(), m.Plan.ZoneName()
+	result, a, zone := m.result(nil), m.agenda(), m.Plan.ZoneName()
 	if entries, err = rows.FilterList(result, entries, a.Columns(), m.Plan.Env,
 		func(e schedule.Entry) []eval.Value { return a.Row(nil, m.Plan.Event(e), zone) }); err != nil {
 		return err
@@ -400,7 +401,7 @@ func (m *outputBuild) compareWithPrevious() {
 		defer f.Close()
 	}
 	switch {
-	case out.Format.Events || m.numListed >= 0:
+	case out.Format.HoldsEvents() || m.numListed >= 0:
 		m.outcome.Count = phrase.Plural(m.numListed, "date")
 	case m.numRows > 0:
 		m.outcome.Count = phrase.Plural(m.numRows, "row")

@@ -129,7 +129,7 @@ func (w *Session) checkLimits() error {
 		lines += n
 		var err error
 		switch {
-		case out.Format.Events:
+		case out.Format.HoldsEvents():
 			err = over(n, maxEvents, "%s would have %d events", out.File, n)
 		case len(out.Series) > 1:
 			err = over(n, maxSorted, "%s would have %d dates and milestones", out.File, n)

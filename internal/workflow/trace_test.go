@@ -31,7 +31,7 @@ func answered(t *testing.T, job *ask.Job, name string) [][]string {
 	}
 	var b strings.Builder
 	f, _ := render.FindFormat("csv")
-	sink, err := f.Sink(&b, render.Options{})
+	sink, err := f.OpenRows(&b, render.Options{})
 	if job.Sink = sink; err == nil {
 		err = job.Answer()
 	}

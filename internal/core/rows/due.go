@@ -126,8 +126,17 @@ func (d *Due) nameBands() {
 	d.names = append(d.names, fmt.Sprintf("over %d", from-1))
 }
 
-// IsPastBand reports whether a band is one of what is past.
-func IsPastBand(band string) bool { return band == "overdue" || strings.HasSuffix(band, " ago") }
+// Emphasis returns how a row with so many days left stands out: what is past, and what falls
+// into the first band from today.
+func (d *Due) Emphasis(left int) Emphasis {
+	switch {
+	case left < 0:
+		return OverdueRow
+	case left == 0 || d.Band(left) == d.Band(1):
+		return NearRow
+	}
+	return NoEmphasis
+}
 
 // ParseBands reads 30, 60, 90, or -90, -30, 30.
 func ParseBands(texts []string) (list []int, err error) {

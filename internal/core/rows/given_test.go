@@ -51,8 +51,8 @@ func (s *sink) Close() error { fmt.Fprintln(s, "  end"); return nil }
 type marking struct{ *sink }
 
 func (m marking) Display() rows.Display {
-	return rows.Display{NextIsTotals: func() { fmt.Fprint(m, "  =") }, Highlight: func(on bool) {
-		if on {
+	return rows.Display{NextIsTotals: func() { fmt.Fprint(m, "  =") }, Highlight: func(e rows.Emphasis) {
+		if e != rows.NoEmphasis {
 			fmt.Fprint(m, "  *")
 		}
 	}}
@@ -95,7 +95,9 @@ func TestResults(t *testing.T) {
 			aside := &sink{}
 			switch dress {
 			case "marks":
-				r.Sink, r.Highlight = marking{s}, func(row []eval.Value) bool { return row[0].Text == "Ben" }
+				r.Sink, r.Highlight = marking{s}, func(row []eval.Value) rows.Emphasis {
+					return map[bool]rows.Emphasis{true: rows.NearRow}[row[0].Text == "Ben"]
+				}
 				total := slices.Repeat([]eval.Value{eval.Int(1)}, 10)
 				check(t, r.Total.Put(total))
 				total[0] = eval.Int(2) // what was put stays
@@ -177,7 +179,7 @@ func TestResults(t *testing.T) {
 		var names []string
 		for _, left := range []int{-100, -91, -90, -89, -31, -30, -29, -2, -1, 0, 1, 2, 29, 30, 31, 32, 100} {
 			n := d.Band(left)
-			names = append(names, fmt.Sprint(left, " ", n, " ", rows.IsPastBand(n)))
+			names = append(names, fmt.Sprint(left, " ", n, " ", d.Emphasis(left) == rows.OverdueRow))
 		}
 		put("bands %s: %s", bands, strings.Join(names, "; "))
 	}

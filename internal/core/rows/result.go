@@ -17,7 +17,7 @@ type Result struct {
 	Columns []string // those that are written: A, B, or -C to leave one out
 	Sort    []string // columns, - in front for the largest first
 	// Highlight chooses rows that are made to stand out; nil for none.
-	Highlight func(row []eval.Value) bool
+	Highlight func(row []eval.Value) Emphasis
 	// Total is the row of totals, which stays last whatever the order; nil for none.
 	Total *TotalsRow
 	Sink  Sink
@@ -255,7 +255,7 @@ func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error)
 				shows.NextIsTotals()
 			}
 			if shows.Highlight != nil {
-				shows.Highlight(false)
+				shows.Highlight(NoEmphasis)
 			}
 			room = d.OutputCells(r.Total.cells, room)
 			err = out(room)

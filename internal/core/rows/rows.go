@@ -8,6 +8,7 @@ import (
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
+	"yoyaku/internal/core/schedule"
 )
 
 // Sink takes the rows of a table: Header once, then Row for each, then Close.
@@ -18,15 +19,28 @@ type Sink interface {
 	Close() error
 }
 
+// Emphasis is how a row stands out.
+type Emphasis uint8
+
+// The kinds of emphasis.
+const (
+	NoEmphasis Emphasis = iota
+	NearRow             // soon due, or what to look at first
+	OverdueRow          // past its date
+)
+
 // Displayer is a Sink that shows more than plain rows, or one around such a sink.
 type Displayer interface{ Display() Display }
 
 // Display is what a Sink can show besides plain rows; a function is nil if it can't.
 type Display struct {
-	Highlight    func(on bool)          // the rows after Highlight(true) stand out
+	Highlight    func(e Emphasis)       // the rows after it stand out so
 	NextIsTotals func()                 // the next row is that of totals
 	KeepNames    func(columns []string) // headings are written in words, but for these, which are a table's own
 	DrawGrid     func(g *Grid) error    // draws people against days, in place of the rows of the plain table
+	DrawWall     func(w *schedule.Wall) error
+	// TakesWallParts says that DrawWall draws the parts behind the months, too.
+	TakesWallParts bool
 }
 
 // DisplayOf returns what s shows besides plain rows: nothing unless it is a Displayer.

@@ -46,15 +46,6 @@ type WallClosure struct {
 	Days []civil.Date
 }
 
-// WallSink draws a wall.
-type WallSink interface{ DrawWall(w *Wall) error }
-
-// WallPartsSink is a WallSink that draws the parts of a wall, too.
-type WallPartsSink interface {
-	WallSink
-	WithParts()
-}
-
 // MaxWallMonths is how many months a wall has at most.
 const MaxWallMonths = 24
 
