@@ -24,6 +24,11 @@ type Shape struct {
 	Safe                 bool
 }
 
+// HasTableKeys reports whether more than the title was given, which only a table can use.
+func (s *Shape) HasTableKeys() bool {
+	return s.Where != nil || s.Sort != nil || s.Columns != nil || s.ShowDates != "" || s.Safe
+}
+
 // Options declares the options of a result.
 func (s *Shape) Options() []*declare.Key {
 	return []*declare.Key{

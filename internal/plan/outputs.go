@@ -287,41 +287,13 @@ func explainUnknownKey(err error, made *ask.Query) error {
 
 // checkOutput refuses what doesn't go together in an output.
 func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
-	fail := func(key, format string, args ...any) error {
-		return o.positions.WrapKey(key, fmt.Errorf(format, args...))
-	}
-	switch {
-	case o.IsBroken:
+	if o.IsBroken {
 		return nil
-	case o.File == "":
-		return fail("", "an output needs a `file`")
-	case o.SplitBy != "" && !strings.Contains(o.File, o.Placeholder()):
-		return fail("file", "with `per: %s` the file's name needs %s, such as close-%[2]s.ics", o.SplitBy, o.Placeholder())
-	case strings.ContainsAny(strings.ReplaceAll(o.File, o.Placeholder(), map[bool]string{true: "", false: "{"}[o.SplitBy != ""]), "{}"):
-		return fail("file", "the file name `%s` has a brace: only {owner} and {series} are filled in, with `per: owner` or `per: series`", o.File)
-	case (o.SplitBy != "" || o.WholeOccurrences) && (o.Record != nil || o.Query != nil):
-		return fail(map[bool]string{true: "per", false: "choose"}[o.SplitBy != ""], "`per` and `choose` are for dates of series")
-	case o.SplitBy == "series" && len(o.EventRecords) > 0:
-		return fail("of", "`%s` is a record; with `per: series`, `of` takes only series", o.EventRecords[0].Name)
-	case o.Shape.Title != "" && !o.Format.Titled:
-		return fail("title", "`title` %v", o.Format.TitleError())
-	case o.IsDayTable() && (len(o.Series) > 0 || o.Record != nil || o.Format.HoldsEvents()):
-		return fail("make", "`make: days` takes no `of` and can't be a calendar file")
-	case o.IsDayTable() && o.Window == "" && p.Window == nil:
-		return fail("make", "`make: days` needs a `window`, such as 2027")
-	case o.IsDayTable():
-	case o.IsDrawing() && (o.Record != nil || len(o.EventRecords) > 0):
-		return fail("of", "`make: wall` takes only series; `of` names a record")
-	case o.IsDrawing() && o.Format.Name != "html" && o.Format.Name != "table":
-		return fail("file", "`make: wall` needs a file that ends in .html")
-	case o.IsDrawing() && (o.Shape.Where != nil || o.Shape.Sort != nil || o.Shape.Columns != nil ||
-		o.Shape.ShowDates != "" || o.Shape.Safe):
-		return fail("make", "`make: wall` takes no keys of a table except `title`")
-	case o.IsDrawing():
-	case len(o.Series) == 0 && o.Record == nil && len(o.EventRecords) == 0:
-		return fail("", "an output needs `of`, the series or record to write")
-	case o.Record == nil && o.Query != nil:
-		return fail("make", "`make` and its options need a record; `of` names series")
+	}
+	for _, check := range []func(*Output) (key string, err error){p.checkOutputFile, p.checkOutputSubject} {
+		if key, err := check(o); err != nil {
+			return o.positions.WrapKey(key, err)
+		}
 	}
 	if err := o.EventForm.Check(o.Format.HoldsEvents() && o.Query == nil); err != nil {
 		return o.positions.wrapOption(err)
@@ -343,6 +315,57 @@ func (p *Plan) checkOutput(o *Output, g *keyGroup) error {
 		rules = o.Query.Rules
 	}
 	return o.positions.wrapOption(declare.CheckCombination(options, rules...))
+}
+
+// checkOutputFile checks an output's file, and what splits it into several; key is the one at
+// fault.
+func (p *Plan) checkOutputFile(o *Output) (key string, err error) {
+	isSplit := o.SplitBy != ""
+	name := o.File
+	if isSplit {
+		name = strings.ReplaceAll(name, o.Placeholder(), "")
+	}
+	switch {
+	case o.File == "":
+		return "", errors.New("an output needs a `file`")
+	case isSplit && !strings.Contains(o.File, o.Placeholder()):
+		return "file", fmt.Errorf("with `per: %s` the file's name needs %s, such as close-%[2]s.ics", o.SplitBy, o.Placeholder())
+	case strings.ContainsAny(name, "{}"):
+		return "file", fmt.Errorf("the file name `%s` has a brace: only {owner} and {series} are filled in, with `per: owner` or `per: series`", o.File)
+	case isSplit && (o.Record != nil || o.Query != nil):
+		return "per", errors.New("`per` and `choose` are for dates of series")
+	case o.WholeOccurrences && (o.Record != nil || o.Query != nil):
+		return "choose", errors.New("`per` and `choose` are for dates of series")
+	case o.SplitBy == "series" && len(o.EventRecords) > 0:
+		return "of", fmt.Errorf("`%s` is a record; with `per: series`, `of` takes only series", o.EventRecords[0].Name)
+	case o.Shape.Title != "" && !o.Format.Titled:
+		return "title", fmt.Errorf("`title` %v", o.Format.TitleError())
+	}
+	return "", nil
+}
+
+// checkOutputSubject checks what an output is of; key is the one at fault.
+func (p *Plan) checkOutputSubject(o *Output) (key string, err error) {
+	isRecord := o.Record != nil || len(o.EventRecords) > 0
+	switch {
+	case o.IsDayTable() && (len(o.Series) > 0 || o.Record != nil || o.Format.HoldsEvents()):
+		return "make", errors.New("`make: days` takes no `of` and can't be a calendar file")
+	case o.IsDayTable() && o.Window == "" && p.Window == nil:
+		return "make", errors.New("`make: days` needs a `window`, such as 2027")
+	case o.IsDayTable():
+	case o.IsDrawing() && isRecord:
+		return "of", errors.New("`make: wall` takes only series; `of` names a record")
+	case o.IsDrawing() && o.Format.Name != "html" && o.Format.Name != "table":
+		return "file", errors.New("`make: wall` needs a file that ends in .html")
+	case o.IsDrawing() && o.Shape.HasTableKeys():
+		return "make", errors.New("`make: wall` takes no keys of a table except `title`")
+	case o.IsDrawing():
+	case len(o.Series) == 0 && !isRecord:
+		return "", errors.New("an output needs `of`, the series or record to write")
+	case o.Record == nil && o.Query != nil:
+		return "make", errors.New("`make` and its options need a record; `of` names series")
+	}
+	return "", nil
 }
 
 // file reads the file of an output.

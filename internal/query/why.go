@@ -42,75 +42,97 @@ its place such as #12) and a column, explain how that cell came about.`,
 }
 
 func (q *whyQuery) answer(j *ask.Job) error {
-	s := j.FindSeries(j.Args[0])
+	name := j.Args[0]
+	s := j.FindSeries(name)
 	var r *ask.RecordRows
 	if s == nil && j.FindRecord != nil {
-		r = j.FindRecord(j.Args[0])
+		r = j.FindRecord(name)
 	}
 	switch {
 	case q.base != "" && (s != nil || r != nil || len(j.Args) > 1):
 		return &rows.OptionError{Option: "base", IsPredicate: true,
 			Err: errors.New("is where steps start; a series, record or rule has its own dates")}
-	case r != nil && len(j.Args) == 3:
-		return q.explainRow(j, r, j.Args[1], j.Args[2])
-	case r != nil && len(j.Args) == 2:
-		return fmt.Errorf("name a row and a column of the record: yoyaku why %s %s COLUMN", r.Name, j.Args[1])
 	case r != nil:
-		return fmt.Errorf("`%s` is a record; name a row and a column of it: yoyaku why %[1]s ROW COLUMN", r.Name)
+		return q.ofRecord(j, r)
 	case len(j.Args) == 3:
-		return fmt.Errorf("no record `%s`; records are in a plan (--plan FILE, or yoyaku.yaml in this folder)", j.Args[0])
-	}
-	if s == nil && len(j.Args) == 2 {
-		if !phrase.IsRule(j.Args[0]) {
-			return j.UnknownSeries(j.Args[0])
-		}
-		var err error
-		if s, err = schedule.NewSeries("this rule", "", j.Args[0], j.Env); err != nil {
-			return err
-		}
-	}
-	switch {
+		return fmt.Errorf("no record `%s`; records are in a plan (--plan FILE, or yoyaku.yaml in this folder)", name)
 	case len(j.Args) == 2:
-		d, err := eval.ComputeDate(j.Args[1], j.Env)
-		if err != nil {
-			return err
-		}
-		list, ids, err := s.Explain(d, s.Calendar)
-		if err == nil && j.Ledger != nil {
-			var rows []schedule.Released
-			rows, err = j.Released(s.Name)
-			for _, t := range schedule.ExplainReleases(rows, ids, d) { // behind what is reported about the same
-				at := len(list)
-				for at > 0 && list[at-1].What != t.What {
-					at--
-				}
-				if at == 0 {
-					at = len(list)
-				}
-				list = slices.Insert(list, at, t)
-			}
-		}
-		if err != nil {
-			return err
-		}
-		return reportExplanation(j, list)
+		return q.ofDate(j, s)
 	case s != nil && len(s.Rules) > 1:
-		var parts [][2]string
-		for _, r := range s.Rules {
-			parts = append(parts, [2]string{"holds", effectiveText(r.Span)})
-			more, err := meaningParts(j, r.Text)
-			if err != nil {
-				return err
-			}
-			parts = append(parts, more...)
-		}
-		return fillParts(j, parts)
+		return explainRules(j, s)
 	case s != nil:
 		return explainPhrase(j, s.RuleText)
 	case q.base != "":
 		return q.explainSteps(j)
 	}
-	return explainPhrase(j, j.Args[0])
+	return explainPhrase(j, name)
+}
+
+// ofRecord explains a column of a row of a record.
+func (q *whyQuery) ofRecord(j *ask.Job, r *ask.RecordRows) error {
+	switch len(j.Args) {
+	case 3:
+		return q.explainRow(j, r, j.Args[1], j.Args[2])
+	case 2:
+		return fmt.Errorf("name a row and a column of the record: yoyaku why %s %s COLUMN", r.Name, j.Args[1])
+	}
+	return fmt.Errorf("`%s` is a record; name a row and a column of it: yoyaku why %[1]s ROW COLUMN", r.Name)
+}
+
+// ofDate explains a date of a series of the plan or, if s is nil, of a rule.
+func (q *whyQuery) ofDate(j *ask.Job, s *schedule.Series) (err error) {
+	if s == nil {
+		if !phrase.IsRule(j.Args[0]) {
+			return j.UnknownSeries(j.Args[0])
+		}
+		if s, err = schedule.NewSeries("this rule", "", j.Args[0], j.Env); err != nil {
+			return err
+		}
+	}
+	d, err := eval.ComputeDate(j.Args[1], j.Env)
+	if err != nil {
+		return err
+	}
+	list, ids, err := s.Explain(d, s.Calendar)
+	if err != nil {
+		return err
+	}
+	if j.Ledger != nil {
+		released, err := j.Released(s.Name)
+		if err != nil {
+			return err
+		}
+		for _, line := range schedule.ExplainReleases(released, ids, d) {
+			list = insertExplanation(list, line)
+		}
+	}
+	return reportExplanation(j, list)
+}
+
+// insertExplanation puts a line behind those about the same date or milestone, else at the end.
+func insertExplanation(list []schedule.ExplanationLine, line schedule.ExplanationLine) []schedule.ExplanationLine {
+	at := len(list)
+	for at > 0 && list[at-1].What != line.What {
+		at--
+	}
+	if at == 0 {
+		at = len(list)
+	}
+	return slices.Insert(list, at, line)
+}
+
+// explainRules says what each rule of a series that changes means, and when it holds.
+func explainRules(j *ask.Job, s *schedule.Series) error {
+	var parts [][2]string
+	for _, r := range s.Rules {
+		parts = append(parts, [2]string{"holds", effectiveText(r.Span)})
+		more, err := meaningParts(j, r.Text)
+		if err != nil {
+			return err
+		}
+		parts = append(parts, more...)
+	}
+	return fillParts(j, parts)
 }
 
 func reportExplanation(j *ask.Job, list []schedule.ExplanationLine) error {

@@ -208,6 +208,32 @@ func equalBytes(w, other uint64) uint64 {
 // next reads one row into cells. Blank lines are passed over, except in a table
 // of one column, where they are blank cells.
 func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, err error) {
+	b.skipBlankLines()
+	line = b.line
+	if b.at >= len(b.text) {
+		return cells, line, false, nil
+	}
+	for more := true; more; {
+		var cell string
+		var fault string
+		if cell, more, fault = b.nextCell(); fault != "" {
+			return cells, line, false, b.fail(line, "%s", fault)
+		}
+		if cell == "" {
+			cells = append(cells, eval.Value{})
+		} else {
+			cells = append(cells, eval.Value{Kind: eval.Text, Text: cell})
+		}
+	}
+	if b.columns >= 0 && len(cells) != b.columns {
+		cells, err = b.fitRow(cells, line)
+	}
+	return cells, line, err == nil, err
+}
+
+// skipBlankLines moves to the next line that holds something; with one column a blank line is
+// a row.
+func (b *csvBlock) skipBlankLines() {
 	s := b.text
 	for b.at < len(s) && b.columns != 1 {
 		if s[b.at] == '\n' {
@@ -219,69 +245,64 @@ func (b *csvBlock) next(cells []eval.Value) (_ []eval.Value, line int, ok bool, 
 		}
 		b.line++
 	}
-	line = b.line
-	if b.at >= len(s) {
-		return cells, line, false, nil
+}
+
+// nextCell reads a cell and what ends it; more says that another cell of the row follows.
+func (b *csvBlock) nextCell() (cell string, more bool, fault string) {
+	s, sep := b.text, b.sep
+	if b.at < len(s) && s[b.at] == '"' {
+		text, doubled, end, fault := scanQuoted(s, b.at, sep)
+		if fault != "" {
+			return "", false, fault
+		}
+		if cell = text; doubled {
+			cell = strings.ReplaceAll(cell, `""`, `"`)
+		}
+		b.line += strings.Count(s[b.at:end], "\n")
+		b.at = end
+	} else {
+		end := b.at
+		for end < len(s) && s[end] != sep && s[end] != '\n' {
+			if s[end] == '"' {
+				return "", false, "a quote inside a cell that doesn't start with one"
+			}
+			end++
+		}
+		cell = s[b.at:end]
+		if (end == len(s) || s[end] == '\n') && strings.HasSuffix(cell, "\r") {
+			cell = cell[:len(cell)-1]
+		}
+		b.at = end
 	}
-	sep := b.sep
-	for {
-		var cell string
-		if b.at < len(s) && s[b.at] == '"' {
-			text, doubled, end, fault := scanQuoted(s, b.at, sep)
-			if fault != "" {
-				return cells, line, false, b.fail(line, "%s", fault)
-			}
-			if cell = text; doubled {
-				cell = strings.ReplaceAll(cell, `""`, `"`)
-			}
-			b.line += strings.Count(s[b.at:end], "\n")
-			b.at = end
-		} else {
-			end := b.at
-			for end < len(s) && s[end] != sep && s[end] != '\n' {
-				if s[end] == '"' {
-					return cells, line, false, b.fail(line, "a quote inside a cell that doesn't start with one")
-				}
-				end++
-			}
-			cell = s[b.at:end]
-			if (end == len(s) || s[end] == '\n') && strings.HasSuffix(cell, "\r") {
-				cell = cell[:len(cell)-1]
-			}
-			b.at = end
-		}
-		if cell == "" {
-			cells = append(cells, eval.Value{})
-		} else {
-			cells = append(cells, eval.Value{Kind: eval.Text, Text: cell})
-		}
-		if b.at < len(s) && s[b.at] == sep {
-			b.at++
-			continue
-		}
-		if b.at < len(s) { // the line end
-			b.at++
-			b.line++
-		}
-		break
+	if b.at < len(s) && s[b.at] == sep {
+		b.at++
+		return cell, true, ""
 	}
-	if b.columns >= 0 && len(cells) < b.columns && b.repairs != nil {
+	if b.at < len(s) { // the line end
+		b.at++
+		b.line++
+	}
+	return cell, false, ""
+}
+
+// fitRow gives a row as many cells as there are columns, where repairs allow it.
+func (b *csvBlock) fitRow(cells []eval.Value, line int) ([]eval.Value, error) {
+	switch {
+	case b.repairs == nil:
+	case len(cells) < b.columns:
 		b.repairs.padded.Add(1)
 		for len(cells) < b.columns {
 			cells = append(cells, eval.Value{})
 		}
+		return cells, nil
+	case allBlank(cells[b.columns:]):
+		return cells[:b.columns], nil
 	}
-	if b.columns >= 0 && len(cells) > b.columns && b.repairs != nil && allBlank(cells[b.columns:]) {
-		cells = cells[:b.columns]
+	hint := ". Use --header-row N if the names are in another row"
+	if len(cells) < b.columns {
+		hint = ". Use --repair to fill short rows with blanks"
 	}
-	if b.columns >= 0 && len(cells) != b.columns {
-		hint := ". Use --header-row N if the names are in another row"
-		if len(cells) < b.columns {
-			hint = ". Use --repair to fill short rows with blanks"
-		}
-		return cells, line, false, b.fail(line, "this row has %s, the header has %d%s", phrase.Plural(len(cells), "cell"), b.columns, hint)
-	}
-	return cells, line, true, nil
+	return cells, b.fail(line, "this row has %s, the header has %d%s", phrase.Plural(len(cells), "cell"), b.columns, hint)
 }
 
 // scanQuoted finds the cell in quotes that begins at a place: what is between them, with

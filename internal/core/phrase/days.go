@@ -46,11 +46,8 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 	case from != 0:
 		p.next()
 		if u == civil.Year && p.accept("of", "week") {
-			n := p.next()
-			if n.kind != tNumber || n.num < 1 || n.num > 53 {
-				failAt(n.Span, "expected a week number, 1 to 53"+p.describe(n), "")
-			}
-			return recur.Item{Kind: recur.WeekOfYear, N: n.num, Weekday: from}
+			n := p.numberUpTo(53, "expected a week number, 1 to 53")
+			return recur.Item{Kind: recur.WeekOfYear, N: n, Weekday: from}
 		}
 		it = recur.Item{Kind: recur.EveryWeekday, Weekday: from}
 		if u != civil.Month && (u > civil.Year || !p.peek().isWord("of")) {
@@ -66,19 +63,10 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 		return recur.Item{Kind: recur.OrthodoxEasterDay}
 	case t.isWord("day") && u != civil.Month:
 		p.next()
-		n := p.next()
-		most := map[civil.Unit]int{civil.Quarter: 92, civil.Half: 184, civil.Year: 366,
-			civil.FiscalMonth: 42, civil.FiscalQuarter: 98, civil.FiscalYear: 371}[u]
-		if n.kind != tNumber || n.num < 1 || n.num > most {
-			failAt(n.Span, "expected a day number, 1 to "+strconv.Itoa(most)+p.describe(n), "")
-		}
-		return recur.Item{Kind: recur.DayNumber, N: n.num}
+		most := maxDayNumber[u]
+		return recur.Item{Kind: recur.DayNumber, N: p.numberUpTo(most, "expected a day number, 1 to "+strconv.Itoa(most))}
 	case t.kind == tNumber && u == civil.FiscalMonth:
-		p.next()
-		if t.num < 1 || t.num > 42 {
-			failAt(t.Span, "the days of a fiscal month are 1 to 42"+p.describe(t), "")
-		}
-		return recur.Item{Kind: recur.DayNumber, N: t.num}
+		return recur.Item{Kind: recur.DayNumber, N: p.numberUpTo(maxDayNumber[u], "the days of a fiscal month are 1 to 42")}
 	case t.kind == tNumber:
 		it = p.numberItem(u)
 	case t.kind == tOrdinal || t.kind == tWord && ordinals[t.word] != 0:
@@ -89,6 +77,20 @@ func (p *parser) dayItem(u civil.Unit) (it recur.Item) {
 		p.failNoDay(t)
 	}
 	return p.itemPlace(it, u, whole, t)
+}
+
+// maxDayNumber is the highest `day N` that a period may have: a quarter that begins in July
+// has 92 days, a fiscal month of whole weeks 35 or, with a 53rd week, 42.
+var maxDayNumber = map[civil.Unit]int{civil.Quarter: 92, civil.Half: 184, civil.Year: 366,
+	civil.FiscalMonth: 42, civil.FiscalQuarter: 98, civil.FiscalYear: 371}
+
+// numberUpTo reads a number from 1 to most; problem is what is said of any other token.
+func (p *parser) numberUpTo(most int, problem string) int {
+	n := p.next()
+	if n.kind != tNumber || n.num < 1 || n.num > most {
+		failAt(n.Span, problem+p.describe(n), "")
+	}
+	return n.num
 }
 
 // weekItem reads mon or mon-fri, the item of a week; from is 0 if t is neither.

@@ -132,7 +132,7 @@ func (p *parser) dateOperand(after string) Expr {
 }
 
 // clause reads one clause of a rule; false when none follows.
-func (p *parser) clause(r *Rule) bool {
+func (p *parser) clause(r *Rule) (more bool) {
 	t := p.peek()
 	once := func(had bool) {
 		if had {
@@ -187,18 +187,7 @@ func (p *parser) clause(r *Rule) bool {
 		once(r.Using != nil)
 		r.Using = p.using()
 	case p.accept("then"):
-		if p.peek().isSign("(") && p.peekAt(1).isWord("if") {
-			p.inChoice, p.inRule = true, false
-			r.Choice = p.operand("a date")
-			p.inChoice, p.inRule = false, true
-			if p.peek().isSign(",") {
-				p.next()
-			} else if !p.peekShift() {
-				return false
-			}
-		}
-		r.Then = p.steps()
-		p.checkThen(r.Then)
+		p.thenClause(r)
 		return false
 	case t.kind == tEnd || t.isSign(")"):
 		return false
@@ -209,6 +198,22 @@ func (p *parser) clause(r *Rule) bool {
 		failAt(c.Span, "only an item of the list can follow a comma", "leave the comma out before a clause")
 	}
 	return true
+}
+
+// thenClause reads what follows `then`, the last clause: a date chosen by `if`, steps, or both.
+func (p *parser) thenClause(r *Rule) {
+	if p.peek().isSign("(") && p.peekAt(1).isWord("if") {
+		p.inChoice, p.inRule = true, false
+		r.Choice = p.operand("a date")
+		p.inChoice, p.inRule = false, true
+		if p.peek().isSign(",") {
+			p.next()
+		} else if !p.peekShift() {
+			return
+		}
+	}
+	r.Then = p.steps()
+	p.checkThen(r.Then)
 }
 
 // exclusion reads a date, a stretch or `closed days` after `leaving out`.
@@ -285,44 +290,48 @@ func (r *Rule) hasCount() bool { return r.Times != 0 || r.TimesBy != nil }
 
 // checkRule refuses rules that leave open where they count from.
 func (p *parser) checkRule(r *Rule, at Span) {
-	anchored := r.From != nil || r.BackFrom != nil
 	needs := ""
 	switch {
 	case r.RRule != nil:
-		if r.Until != nil || r.BackFrom != nil || r.hasCount() || r.Months != nil || r.SkipShort {
-			failAt(at, "an RFC 5545 rule takes only the clauses `from`, `leaving out`, `plus`, `using` and `then`",
-				"use its own parts for the rest: UNTIL, COUNT, BYMONTH")
-		}
-		if _, err := r.RRule.Rule(civil.None); err != nil && (r.From == nil || !recur.NeedsStart(err)) {
-			hint := ""
-			if recur.NeedsStart(err) {
-				hint = "add `from` and its first date (DTSTART)"
-			}
-			failAt(at, err.Error(), hint)
-		}
-		return
+		checkRRule(r, at)
 	case r.IsListed:
 		if r.From != nil || r.Until != nil || r.BackFrom != nil || r.hasCount() || r.Exclude != nil || r.Months != nil || r.SkipShort {
 			failAt(at, "`dates` takes only the clauses `using` and `then`", "")
 		}
-	case anchored:
+	case r.From != nil || r.BackFrom != nil:
 	case r.Every > 1, r.EveryBy != nil:
 		needs = "a cadence that skips periods needs a date to count from"
 	case r.hasCount():
 		needs = "`times` needs a date to count from"
-	case len(r.On) == 0 && r.Unit != civil.Day:
+	case r.needsDays():
 		needs = "without `on`, a cadence needs a date to start from"
 	}
 	if needs == "" {
 		return
 	}
 	hint := "add `from` and a date"
-	if len(r.On) == 0 && r.Unit != civil.Day {
-		for _, c := range cadences {
-			if c.unit == r.Unit && r.Every == 1 && r.EveryBy == nil && c.every == 1 {
-				hint = "add `on " + c.defaultDay + "`, or `from` and a date"
-			}
+	for _, c := range cadences {
+		if r.needsDays() && c.unit == r.Unit && r.Every == 1 && r.EveryBy == nil && c.every == 1 {
+			hint = "add `on " + c.defaultDay + "`, or `from` and a date"
 		}
 	}
-	failAt(Span{at.Start, at.End}, needs, hint)
+	failAt(at, needs, hint)
+}
+
+// needsDays reports whether the rule says no day of its periods.
+func (r *Rule) needsDays() bool { return len(r.On) == 0 && r.Unit != civil.Day }
+
+// checkRRule refuses clauses that an RFC 5545 rule has parts of its own for.
+func checkRRule(r *Rule, at Span) {
+	if r.Until != nil || r.BackFrom != nil || r.hasCount() || r.Months != nil || r.SkipShort {
+		failAt(at, "an RFC 5545 rule takes only the clauses `from`, `leaving out`, `plus`, `using` and `then`",
+			"use its own parts for the rest: UNTIL, COUNT, BYMONTH")
+	}
+	if _, err := r.RRule.Rule(civil.None); err != nil && (r.From == nil || !recur.NeedsStart(err)) {
+		hint := ""
+		if recur.NeedsStart(err) {
+			hint = "add `from` and its first date (DTSTART)"
+		}
+		failAt(at, err.Error(), hint)
+	}
 }
