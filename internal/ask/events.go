@@ -75,17 +75,7 @@ func (q *EventQuery) Answer(j *Job) error {
 	list = slices.DeleteFunc(list, func(i ical.Instance) bool {
 		return span != civil.AllDays && (i.From.Day > span.Last || i.Last() < span.First)
 	})
-	type placed struct {
-		at      int64
-		line, n int32
-	}
-	order := make([]placed, len(list))
-	for n, i := range list {
-		order[n] = placed{i.From.Instant(), int32(i.Line), int32(n)}
-	}
-	slices.SortFunc(order, func(a, b placed) int {
-		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.line, b.line), cmp.Compare(a.n, b.n))
-	})
+	order := orderOfInstances(list)
 	if len(order) == 0 {
 		j.Note("%s has no events there", name)
 	}
@@ -94,13 +84,25 @@ func (q *EventQuery) Answer(j *Job) error {
 		head = append(slices.Clone(head), rawColumns...)
 	}
 	return j.FillRows(head, func(put rows.PutRow) error {
-		for _, o := range order {
-			if err := put(q.cells(&list[o.n])); err != nil {
+		for _, n := range order {
+			if err := put(q.cells(&list[n])); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+}
+
+// orderOfInstances returns the indexes of instances by their instants, then their lines.
+func orderOfInstances(list []ical.Instance) []int32 {
+	instants, order := make([]int64, len(list)), make([]int32, len(list))
+	for n, i := range list {
+		instants[n], order[n] = i.From.Instant(), int32(n)
+	}
+	slices.SortFunc(order, func(a, b int32) int {
+		return cmp.Or(cmp.Compare(instants[a], instants[b]), cmp.Compare(list[a].Line, list[b].Line), cmp.Compare(a, b))
+	})
+	return order
 }
 
 // open reads the file.

@@ -170,6 +170,11 @@ func (j *Job) OpenNamed(name string) (*Table, error) {
 		j.opened = append(j.opened, t)
 		return t, nil
 	}
+	return j.openFile(name)
+}
+
+// openFile opens a table in a file, or standard input.
+func (j *Job) openFile(name string) (*Table, error) {
 	if name != "-" {
 		if err := j.Files.AddInput(name); err != nil {
 			return nil, err

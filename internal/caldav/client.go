@@ -212,45 +212,9 @@ func isDialError(err error) bool {
 func (c *Client) doOnce(ctx context.Context, method string, at *url.URL, header map[string]string,
 	body string) (*httpReply, error) {
 	for range maxRedirects {
-		of := ctx
-		if method == "PUT" || method == "DELETE" || method == "MKCALENDAR" {
-			of = context.WithoutCancel(ctx) // a write that was begun is finished, so that nothing is left half done
-		}
-		req, err := http.NewRequestWithContext(of, method, at.String(), strings.NewReader(body))
+		res, data, err := c.roundTrip(ctx, method, at, header, body)
 		if err != nil {
 			return nil, err
-		}
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		for k, v := range header {
-			req.Header.Set(k, v)
-		}
-		req.Header.Set("User-Agent", "yoyaku")
-		if c.user != "" || c.password != "" {
-			req.SetBasicAuth(c.user, c.password)
-		}
-		c.requests.Add(1)
-		res, err := c.http.Do(req)
-		if err != nil && of.Err() != nil {
-			return nil, of.Err()
-		}
-		if err != nil {
-			if wrapped := (*url.Error)(nil); errors.As(err, &wrapped) {
-				err = wrapped.Err
-			}
-			return nil, &UnreachableError{c.base.Host, err}
-		}
-		data, err := io.ReadAll(io.LimitReader(res.Body, maxResponseBytes+1))
-		res.Body.Close()
-		if err != nil && of.Err() != nil {
-			return nil, of.Err()
-		}
-		if err != nil {
-			return nil, &UnreachableError{c.base.Host, err}
-		}
-		if len(data) > maxResponseBytes {
-			return nil, &ProtocolError{fmt.Sprintf("the server's answer is larger than %d MB", maxResponseBytes>>20)}
 		}
 		switch res.StatusCode {
 		case http.StatusMovedPermanently, http.StatusFound, http.StatusTemporaryRedirect, http.StatusPermanentRedirect:
@@ -269,6 +233,48 @@ func (c *Client) doOnce(ctx context.Context, method string, at *url.URL, header 
 		}
 	}
 	return nil, &ProtocolError{"the server redirects in a circle"}
+}
+
+// roundTrip sends one request and reads the whole reply, at most maxResponseBytes. A write that
+// was begun is finished even if ctx ends, so that nothing is left half done.
+func (c *Client) roundTrip(ctx context.Context, method string, at *url.URL, header map[string]string,
+	body string) (*http.Response, []byte, error) {
+	if ctx.Err() != nil {
+		return nil, nil, ctx.Err()
+	}
+	if method == "PUT" || method == "DELETE" || method == "MKCALENDAR" {
+		ctx = context.WithoutCancel(ctx)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, at.String(), strings.NewReader(body))
+	if err != nil {
+		return nil, nil, err
+	}
+	for k, v := range header {
+		req.Header.Set(k, v)
+	}
+	req.Header.Set("User-Agent", "yoyaku")
+	if c.user != "" || c.password != "" {
+		req.SetBasicAuth(c.user, c.password)
+	}
+	c.requests.Add(1)
+	res, err := c.http.Do(req)
+	var data []byte
+	if err == nil {
+		data, err = io.ReadAll(io.LimitReader(res.Body, maxResponseBytes+1))
+		res.Body.Close()
+	}
+	switch {
+	case err != nil && ctx.Err() != nil:
+		return nil, nil, ctx.Err()
+	case err != nil:
+		if wrapped := (*url.Error)(nil); errors.As(err, &wrapped) {
+			err = wrapped.Err
+		}
+		return nil, nil, &UnreachableError{c.base.Host, err}
+	case len(data) > maxResponseBytes:
+		return nil, nil, &ProtocolError{fmt.Sprintf("the server's answer is larger than %d MB", maxResponseBytes>>20)}
+	}
+	return res, data, nil
 }
 
 // sameOrigin reports whether an address is of the same scheme, host and port.

@@ -47,7 +47,6 @@ func (s NewPlan) newRecord(table string) (_ *planTable, how ask.TableOptions, er
 	if err != nil {
 		return nil, how, err
 	}
-	told, due := "", ""
 	says := yamlBlock{{key: "table", value: filepath.ToSlash(table)}}
 	if in.Repairs != nil {
 		says = append(says, yamlEntry{key: "repair", value: yamlPlain("yes"), remark: "missing and repeated headings were numbered"})
@@ -55,69 +54,85 @@ func (s NewPlan) newRecord(table string) (_ *planTable, how ask.TableOptions, er
 	if in.HeaderRow > 0 {
 		says = append(says, yamlEntry{key: "header-row", value: yamlPlain(strconv.Itoa(in.HeaderRow)), remark: "the line with the column names", gap: 4})
 	}
-	var dates, forms, words, numbers []string
-	for _, c := range cells {
-		fit, open, date := c.dates()
-		switch {
-		case date:
-			dates = append(dates, c.name)
-			if len(fit) > 0 {
-				forms = append(forms, c.name+"="+fit[0])
-				dates[len(dates)-1] += " (" + fit[0] + ")"
-			}
-			if len(fit) > 1 {
-				dates[len(dates)-1] = fmt.Sprintf("%s (read as %s, but %s is possible too: if that is right, change read-dates)",
-					c.name, fit[0], strings.Join(fit[1:], " or "))
-			}
-			for _, w := range open {
-				if !slices.Contains(words, w) {
-					words = append(words, w)
-				}
-			}
-		default:
-			if fit := tabular.FittingNumberForms(c.texts); len(fit) > 0 && !c.isPlainNumbers() {
-				numbers = append(numbers, c.name+"="+fit[0])
-			}
-		}
-	}
 	names := func(c tableColumn) bool { // numbers name rows in the first column alone
 		return c.canNameRows() && (c.name == cells[0].name || len(tabular.FittingNumberForms(c.texts)) == 0)
 	}
 	if i := slices.IndexFunc(cells, names); i >= 0 {
 		says = append(says, yamlEntry{key: "key", value: cells[i].name, remark: "identifies each row for good"})
 	}
-	for _, e := range []yamlEntry{{key: "read-dates", value: forms}, {key: "open-words", value: words}, {key: "read-numbers", value: numbers}} {
+	found := lookAtColumns(cells)
+	for _, e := range []yamlEntry{{key: "read-dates", value: found.forms}, {key: "open-words", value: found.openWords},
+		{key: "read-numbers", value: found.numberForms}} {
 		if len(e.value.([]string)) > 0 {
 			says = append(says, e)
 		}
 	}
-	if len(dates) > 0 {
-		first, _, _ := strings.Cut(dates[len(dates)-1], " (")
+	told, due := fmt.Sprintf("%s: no column of dates found", table), ""
+	if n := len(found.dates); n > 0 {
 		says = append(says, commentLines("Columns to add, each worked out by a phrase:", "columns:",
-			"  notice: "+yamlQuote(nameInPhrase(first)+", -90 days, roll preceding")))
-		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(dates, ", "))
-		name := first // a name that a phrase has in quotes gets another, since shells differ in quotes
-		if nameInPhrase(first) != first {
-			name = strings.ReplaceAll(strings.Trim(seriesNameFrom(first), "-"), "-", "_")
-			due = optionText("rename", []string{name + "=" + first})
+			"  notice: "+yamlQuote(nameInPhrase(found.dates[n-1])+", -90 days, roll preceding")))
+		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(found.dateTexts, ", "))
+		due = found.dueOptions(found.dates[n-1], in)
+	}
+	how.HeaderRow, how.Repair, how.ReadDates, how.BlankWords = max(1, in.HeaderRow), in.Repairs != nil, found.forms, found.openWords
+	return &planTable{file: table, keys: says, summary: told, dueOptions: due}, how, nil
+}
+
+// columnForms is how the columns of a table have to be read.
+type columnForms struct {
+	dates, dateTexts   []string // the columns of dates; each with its form, and with what is in doubt
+	forms, numberForms []string // COL=FORM
+	openWords          []string
+}
+
+func lookAtColumns(cells []tableColumn) (f columnForms) {
+	for _, c := range cells {
+		fit, open, isDate := c.dates()
+		if !isDate {
+			if fit := tabular.FittingNumberForms(c.texts); len(fit) > 0 && !c.isPlainNumbers() {
+				f.numberForms = append(f.numberForms, c.name+"="+fit[0])
+			}
+			continue
 		}
-		due += " --date " + name
-		for _, f := range forms {
-			if form, ok := strings.CutPrefix(f, first+"="); ok {
-				due += optionText("read-dates", []string{name + "=" + form})
+		text := c.name
+		if len(fit) > 0 {
+			f.forms = append(f.forms, c.name+"="+fit[0])
+			text += " (" + fit[0] + ")"
+		}
+		if len(fit) > 1 {
+			text = fmt.Sprintf("%s (read as %s, but %s is possible too: if that is right, change read-dates)",
+				c.name, fit[0], strings.Join(fit[1:], " or "))
+		}
+		f.dates, f.dateTexts = append(f.dates, c.name), append(f.dateTexts, text)
+		for _, w := range open {
+			if !slices.Contains(f.openWords, w) {
+				f.openWords = append(f.openWords, w)
 			}
 		}
-		due += optionText("open-words", words)
-		if in.HeaderRow > 0 {
-			due += fmt.Sprint(" --header-row ", in.HeaderRow)
-		} else if in.Repairs != nil {
-			due += " --repair"
-		}
-	} else {
-		told = fmt.Sprintf("%s: no column of dates found", table)
 	}
-	how.HeaderRow, how.Repair, how.ReadDates, how.BlankWords = max(1, in.HeaderRow), in.Repairs != nil, forms, words
-	return &planTable{file: table, keys: says, summary: told, dueOptions: due}, how, nil
+	return f
+}
+
+// dueOptions are those with which `due` watches a column of dates.
+func (f columnForms) dueOptions(column string, in tabular.Options) (options string) {
+	name := column // a name that a phrase has in quotes gets another, since shells differ in quotes
+	if nameInPhrase(column) != column {
+		name = strings.ReplaceAll(strings.Trim(seriesNameFrom(column), "-"), "-", "_")
+		options = optionText("rename", []string{name + "=" + column})
+	}
+	options += " --date " + name
+	for _, text := range f.forms {
+		if form, ok := strings.CutPrefix(text, column+"="); ok {
+			options += optionText("read-dates", []string{name + "=" + form})
+		}
+	}
+	options += optionText("open-words", f.openWords)
+	if in.HeaderRow > 0 {
+		return options + fmt.Sprint(" --header-row ", in.HeaderRow)
+	} else if in.Repairs != nil {
+		return options + " --repair"
+	}
+	return options
 }
 
 // optionText is an option with several values as a command line has it, or nothing without any.

@@ -274,36 +274,70 @@ type outComponent struct {
 
 // components makes the components of a file that follows an earlier one, by date.
 func (l *lineWriter) components(c Calendar, events []Event) (list []outComponent, err error) {
-	stamp := basicDateText(c.DTSTAMP) + "T000000Z"
-	old := map[string]*rawComponent{}
+	m := calendarMerge{Calendar: c, stamp: basicDateText(c.DTSTAMP) + "T000000Z", old: map[string]*rawComponent{}, written: map[string]bool{}}
 	if c.Update != nil {
 		for i := range c.Update.blocks {
 			if b := &c.Update.blocks[i]; b.isEventOrTodo() {
-				old[b.uid] = b
+				m.old[b.uid] = b
 			}
 		}
 	}
-	written := map[string]bool{}
-	put := func(e Event) error {
-		written[e.UID] = true
-		content, err := c.content(e)
-		if err != nil {
-			return err
+	for _, e := range events {
+		if err := m.put(e); err != nil {
+			return nil, err
 		}
-		p := outComponent{rank: c.Update.rank(e.UID), start: e.At, last: e.At.Day, isEventOrTodo: true}
-		if e.Recurring != nil {
-			for _, v := range e.Recurring.Dates {
-				p.last = max(p.last, v.Day)
+	}
+	if c.Update == nil {
+		return m.list, nil
+	}
+	for i := range c.Update.blocks {
+		b := &c.Update.blocks[i]
+		if m.written[b.uid] && b.isEventOrTodo() {
+			continue
+		}
+		if e, ok := c.Update.movedOut(b); ok {
+			if err := m.put(e); err != nil {
+				return nil, err
 			}
+			continue
 		}
-		mark := func() string { return hashProperty + ":" + content.hash() }
-		b := old[e.UID]
-		if b == nil {
-			content.appendLines(mark())
-			p.new = content.withStamps(stamp, 0, false)
-			list = append(list, p)
-			return nil
+		if p, keep := c.Update.carryOver(b, m.stamp); keep {
+			m.list = append(m.list, p)
 		}
+	}
+	slices.SortStableFunc(m.list, func(a, b outComponent) int {
+		return cmp.Or(cmp.Compare(a.start.Day, b.start.Day), cmp.Compare(a.start.Minutes, b.start.Minutes), cmp.Compare(a.rank, b.rank))
+	})
+	return m.list, nil
+}
+
+// calendarMerge puts the events of a schedule over those of an earlier calendar.
+type calendarMerge struct {
+	Calendar
+	stamp   string                   // DTSTAMP of what is written
+	old     map[string]*rawComponent // events and to-dos of the earlier calendar, by UID
+	written map[string]bool          // UIDs
+	list    []outComponent
+}
+
+// put adds an event: as it was if nothing changed, else over the earlier one, else new.
+func (m *calendarMerge) put(e Event) error {
+	m.written[e.UID] = true
+	content, err := m.content(e)
+	if err != nil {
+		return err
+	}
+	p := outComponent{rank: m.Update.rank(e.UID), start: e.At, last: e.At.Day, isEventOrTodo: true}
+	if e.Recurring != nil {
+		for _, v := range e.Recurring.Dates {
+			p.last = max(p.last, v.Day)
+		}
+	}
+	mark := func() string { return hashProperty + ":" + content.hash() }
+	if b := m.old[e.UID]; b == nil {
+		content.appendLines(mark())
+		p.new = content.withStamps(m.stamp, 0, false)
+	} else {
 		made, unchanged, marked, replaced := content.mergeInto(b)
 		switch {
 		case unchanged:
@@ -312,40 +346,13 @@ func (l *lineWriter) components(c Calendar, events []Event) (list []outComponent
 			p.new = made
 		default:
 			made.appendLines(mark())
-			if p.new = made.withStamps(b.laterDTSTAMP(stamp), b.nextSequence(), true); replaced {
-				c.Update.overwritten++
+			if p.new = made.withStamps(b.laterDTSTAMP(m.stamp), b.nextSequence(), true); replaced {
+				m.Update.overwritten++
 			}
 		}
-		list = append(list, p)
-		return nil
 	}
-	for _, e := range events {
-		if err := put(e); err != nil {
-			return nil, err
-		}
-	}
-	if c.Update == nil {
-		return list, nil
-	}
-	for i := range c.Update.blocks {
-		b := &c.Update.blocks[i]
-		if written[b.uid] && b.isEventOrTodo() {
-			continue
-		}
-		if e, ok := c.Update.movedOut(b); ok {
-			if err := put(e); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		if p, keep := c.Update.carryOver(b, stamp); keep {
-			list = append(list, p)
-		}
-	}
-	slices.SortStableFunc(list, func(a, b outComponent) int {
-		return cmp.Or(cmp.Compare(a.start.Day, b.start.Day), cmp.Compare(a.start.Minutes, b.start.Minutes), cmp.Compare(a.rank, b.rank))
-	})
-	return list, nil
+	m.list = append(m.list, p)
+	return nil
 }
 
 // owns reports whether an earlier event is the plan's and this run's.

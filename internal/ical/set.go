@@ -82,6 +82,12 @@ func readSetsOf(file string, root *Component, kinds ...string) (list []*EventSet
 			}
 		}
 	}
+	list, more := groupByUID(entries)
+	return list, append(problems, more...), nil
+}
+
+// groupByUID puts each component with those that replace its instances.
+func groupByUID(entries []*Entry) (list []*EventSet, problems []*Error) {
 	byUID := map[string]*EventSet{}
 	for _, e := range entries {
 		if e.Broken && !e.Cancelled { // what is cancelled needs no times
@@ -105,7 +111,7 @@ func readSetsOf(file string, root *Component, kinds ...string) (list []*EventSet
 	for _, s := range list {
 		s.sortOverrides()
 	}
-	return list, problems, nil
+	return list, problems
 }
 
 // override takes the place of an older entry; a cancellation that has no times of its

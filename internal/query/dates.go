@@ -70,6 +70,39 @@ type dateListing struct {
 
 func (q *datesQuery) answer(j *ask.Job) error {
 	l := &dateListing{form: &q.form, count: q.count, fromPlan: map[*schedule.Series]bool{}}
+	if err := q.addSeries(j, l); err != nil {
+		return err
+	}
+	if err := q.setBounds(j, l); err != nil {
+		return err
+	}
+	if q.counts != "" {
+		return q.countYears(j, l)
+	}
+	if err := q.compileAdded(j, l); err != nil {
+		return err
+	}
+	events := j.Events != nil
+	if err := q.form.Check(events); err != nil {
+		return err
+	}
+	var err error
+	if events {
+		err = l.events(j)
+	} else if err = rejectEventOptions(j, "remind", strings.Join(q.remind, ", ")); err == nil {
+		err = l.table(j)
+	}
+	if err == nil && !events {
+		err = j.WarnBreaches(l.planSeries(), l.span)
+	}
+	if err == nil {
+		l.report(j, q.window != "")
+	}
+	return err
+}
+
+// addSeries finds the series that the arguments name, or makes those of their rules.
+func (q *datesQuery) addSeries(j *ask.Job, l *dateListing) error {
 	remind, err := parseReminders(q.remind)
 	if err != nil {
 		return err
@@ -100,31 +133,7 @@ func (q *datesQuery) answer(j *ask.Job) error {
 			l.series, l.texts, l.fromPlan[s] = append(l.series, s), append(l.texts, text), known
 		}
 	}
-	if err := q.setBounds(j, l); err != nil {
-		return err
-	}
-	if q.counts != "" {
-		return q.countYears(j, l)
-	}
-	if err := q.compileAdded(j, l); err != nil {
-		return err
-	}
-	events := j.Events != nil
-	if err := q.form.Check(events); err != nil {
-		return err
-	}
-	if events {
-		err = l.events(j)
-	} else if err = rejectEventOptions(j, "remind", strings.Join(q.remind, ", ")); err == nil {
-		err = l.table(j)
-	}
-	if err == nil && !events {
-		err = j.WarnBreaches(l.planSeries(), l.span)
-	}
-	if err == nil {
-		l.report(j, q.window != "")
-	}
-	return err
+	return nil
 }
 
 // planSeries are the series of the plan among those that are listed.

@@ -67,7 +67,6 @@ key alone. Rows that no range holds stay blank and are counted.`,
 	}
 }
 
-// check refuses what doesn't go together.
 // ofEvents are the options for what of an event is held by a range.
 var ofEvents = []string{"date", "value"}
 
@@ -264,85 +263,105 @@ func (s *rangeTable) band(h rows.KeyedRange, row []eval.Value) (rows.Band, error
 
 // newFinder holds the ranges.
 func (s *rangeTable) newFinder(j *ask.Job, q *matchQuery) (rangeFinder, error) {
-	several := multiMatchNames[q.several]
-	var days []rows.KeyedRange
-	var bands []rows.Band
-	alone := rows.ByKey{}
-	bad, err := s.Scan(func(n int, row []eval.Value) error {
-		h := rows.KeyedRange{Line: n}
-		if s.key >= 0 {
-			h.Key = eval.CellKey(row[s.key])
-		}
-		for _, i := range s.takenSlots {
-			v := row[i]
-			v.Text = strings.Clone(v.Text)
-			h.Row = append(h.Row, v)
-		}
-		switch {
-		case q.date != "":
-			end := eval.Value{}
-			if s.end >= 0 {
-				end = row[s.end]
-			}
-			span, blank, err := rows.ParseRange(row[s.start], end, s.openThrough)
-			if err != nil {
-				return &rows.BadCell{Line: n, Column: "start and end", Err: err}
-			}
-			if h.Span = span; !blank {
-				days = append(days, h)
-			}
-		case q.value != "":
-			b, err := s.band(h, row)
-			if err != nil {
-				return err
-			}
-			if b.From.Kind != eval.Blank {
-				bands = append(bands, b)
-			}
-		case h.Key != "":
-			alone[h.Key] = append(alone[h.Key], h)
-		}
-		return nil
-	})
+	r := rangeRows{byKey: rows.ByKey{}}
+	bad, err := s.Scan(func(n int, row []eval.Value) error { return s.addRange(&r, q, n, row) })
 	if err == nil {
 		err = j.ReportBadRows(s.Table, bad)
 	}
 	if err != nil {
 		return nil, err
 	}
-	var room []rows.KeyedRange
+	several := multiMatchNames[q.several]
 	switch {
 	case q.date != "":
-		found, err := rows.NewRanges(days, s.end < 0)
-		return func(key string, at eval.Value, blankKey bool) ([]rows.KeyedRange, bool, error) {
-			v, ok := eval.AsDate(at)
-			if !ok {
-				return nil, false, nil
-			}
-			held, err := found.Lookup(key, v.Day, several, room)
-			room = held
-			return held, true, err
-		}, s.withTableName(err)
+		return s.findDays(r.days, several)
 	case q.value != "":
-		found, err := rows.NewBands(bands, s.end < 0)
-		return func(key string, at eval.Value, blankKey bool) ([]rows.KeyedRange, bool, error) {
-			v, ok := rows.ParseNumberCell(at)
-			if !ok {
-				return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value: expected a number, found %q",
-					eval.Truncate(at.String()))}
-			}
-			if v.Kind == eval.Blank {
-				return nil, false, nil
-			}
-			held, err := found.Lookup(key, v, several, room)
-			room = held
-			return held, true, err
-		}, s.withTableName(err)
+		return s.findNumbers(r.bands, several)
 	}
 	return func(key string, _ eval.Value, blankKey bool) ([]rows.KeyedRange, bool, error) {
-		held, err := alone.Lookup(key, several)
-		return held, !blankKey, err
+		found, err := r.byKey.Lookup(key, several)
+		return found, !blankKey, err
 	}, nil
+}
+
+// rangeRows are the rows of a table of ranges: of days, of numbers, or by their keys alone.
+type rangeRows struct {
+	days  []rows.KeyedRange
+	bands []rows.Band
+	byKey rows.ByKey
+}
+
+// addRange adds a row of the table; one without a start, or without a key where keys alone
+// count, is left out.
+func (s *rangeTable) addRange(r *rangeRows, q *matchQuery, line int, row []eval.Value) error {
+	h := rows.KeyedRange{Line: line}
+	if s.key >= 0 {
+		h.Key = eval.CellKey(row[s.key])
+	}
+	for _, i := range s.takenSlots {
+		v := row[i]
+		v.Text = strings.Clone(v.Text)
+		h.Row = append(h.Row, v)
+	}
+	switch {
+	case q.date != "":
+		end := eval.Value{}
+		if s.end >= 0 {
+			end = row[s.end]
+		}
+		span, blank, err := rows.ParseRange(row[s.start], end, s.openThrough)
+		if err != nil {
+			return &rows.BadCell{Line: line, Column: "start and end", Err: err}
+		}
+		if h.Span = span; !blank {
+			r.days = append(r.days, h)
+		}
+	case q.value != "":
+		b, err := s.band(h, row)
+		if err != nil {
+			return err
+		}
+		if b.From.Kind != eval.Blank {
+			r.bands = append(r.bands, b)
+		}
+	case h.Key != "":
+		r.byKey[h.Key] = append(r.byKey[h.Key], h)
+	}
+	return nil
+}
+
+// findDays looks days up in ranges of days.
+func (s *rangeTable) findDays(days []rows.KeyedRange, several rows.MultiMatch) (rangeFinder, error) {
+	ranges, err := rows.NewRanges(days, s.end < 0)
+	var buf []rows.KeyedRange
+	return func(key string, at eval.Value, _ bool) ([]rows.KeyedRange, bool, error) {
+		v, ok := eval.AsDate(at)
+		if !ok {
+			return nil, false, nil
+		}
+		var err error
+		buf, err = ranges.Lookup(key, v.Day, several, buf)
+		return buf, true, err
+	}, s.withTableName(err)
+}
+
+// findNumbers looks numbers up in bands.
+func (s *rangeTable) findNumbers(list []rows.Band, several rows.MultiMatch) (rangeFinder, error) {
+	bands, err := rows.NewBands(list, s.end < 0)
+	var buf []rows.KeyedRange
+	return func(key string, at eval.Value, _ bool) ([]rows.KeyedRange, bool, error) {
+		v, ok := rows.ParseNumberCell(at)
+		if !ok {
+			return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value: expected a number, found %q",
+				eval.Truncate(at.String()))}
+		}
+		if v.Kind == eval.Blank {
+			return nil, false, nil
+		}
+		var err error
+		buf, err = bands.Lookup(key, v, several, buf)
+		return buf, true, err
+	}, s.withTableName(err)
 }
 
 // withTableName puts the table's name in front of an error.

@@ -3,8 +3,6 @@ package render
 import (
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
-
 	"yoyaku/internal/core/phrase"
 )
 
@@ -39,7 +37,7 @@ func Caret(f *phrase.Error) string {
 		line = line[:cut] + "…"
 	}
 	start, end = min(start, len(line)), min(end, len(line))
-	width := max(1, text.RuneWidthWithoutEscSequences(line[start:max(start, end)]))
-	return "  " + line + "\n  " + strings.Repeat(" ", text.RuneWidthWithoutEscSequences(line[:start])) +
+	width := max(1, cellWidth(line[start:max(start, end)]))
+	return "  " + line + "\n  " + strings.Repeat(" ", cellWidth(line[:start])) +
 		strings.Repeat("^", width) + "\n"
 }

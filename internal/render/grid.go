@@ -9,6 +9,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
 )
 
@@ -17,89 +18,107 @@ const maxGridCells = 1_000_000
 
 // DrawGrid draws people against days for a terminal: each day under its weekday,
 // closed days marked by a dot. Days that don't fit are in a panel below.
-func DrawGrid(w io.Writer, g *rows.Grid, t Options) error {
+func DrawGrid(w io.Writer, g *rows.Grid, o Options) error {
 	if err := g.CheckSize(maxGridCells, "a table"); err != nil {
 		return err
 	}
-	width := text.RuneWidthWithoutEscSequences
-	head := Clean(g.Head)
-	nameWidth := max(width(head), len("total"))
-	cell := 2
-	for _, n := range g.Names {
-		nameWidth = max(nameWidth, width(Clean(n)))
-		marks, _ := g.Row(n)
-		for _, m := range marks {
-			cell = max(cell, width(Clean(m)))
-		}
+	d := newGridDrawing(g, o)
+	if o.Title != "" {
+		fmt.Fprintf(&d.out, "%s\n\n", Clean(o.header()))
 	}
-	totals, all := g.Totals()
-	days := len(totals)
-	fit := days
-	if t.Width > 0 {
-		fit = max(1, (t.Width-nameWidth-7)/(cell+1))
+	perBlock := len(d.totals)
+	if o.Width > 0 {
+		perBlock = max(1, (o.Width-d.nameWidth-7)/(d.cellWidth+1))
 	}
-	pad := func(s string, n int) string { return s + strings.Repeat(" ", max(0, n-width(s))) }
-	right := func(s string, n int) string { return strings.Repeat(" ", max(0, n-width(s))) + s }
-	dim := func(s string) string {
-		if t.Color {
-			return "\x1b[2m" + s + "\x1b[0m"
-		}
-		return s
-	}
-	var b strings.Builder
-	if t.Title != "" {
-		fmt.Fprintf(&b, "%s\n\n", Clean(t.header()))
-	}
-	for from := 0; from < days; from += fit {
-		upto := min(days, from+fit)
-		last := upto == days
-		line := func(head string, at func(i int) string, end string) {
-			s := pad(head, nameWidth)
-			for i := from; i < upto; i++ {
-				c := right(at(i), cell)
-				if g.Closed(i) {
-					c = dim(c)
-				}
-				s += " " + c
-			}
-			if last {
-				s += "  " + right(end, len("total"))
-			}
-			b.WriteString(strings.TrimRight(s, " ") + "\n")
-		}
+	for from := 0; from < len(d.totals); from += perBlock {
 		if from > 0 {
-			b.WriteByte('\n')
+			d.out.WriteByte('\n')
 		}
-		day := func(i int) civil.Date { return g.Window.First + civil.Date(i) }
-		months := []byte(strings.Repeat(" ", nameWidth+(upto-from+4)*(cell+1)))
-		for i := from; i < upto; i++ { // each month's name over its first days
-			if _, m, d := day(i).YMD(); i == from || d == 1 {
-				copy(months[nameWidth+1+(i-from)*(cell+1):], civil.MonthNames[m]+" "+strconv.Itoa(day(i).Year())+" ")
-			}
-		}
-		b.WriteString(strings.TrimRight(string(months), " ") + "\n")
-		line("", func(i int) string { return day(i).Weekday().Abbrev()[:2] }, "")
-		line(head, func(i int) string { _, _, d := day(i).YMD(); return strconv.Itoa(d) }, "total")
-		b.WriteString(strings.Repeat("-", nameWidth+(upto-from)*(cell+1)) + "\n")
-		for _, n := range g.Names {
-			marks, total := g.Row(n)
-			line(Clean(n), func(i int) string {
-				if marks[i] == "" && g.ClosedFor(n, i) {
-					return "·"
-				}
-				return Clean(marks[i])
-			}, total.String())
-		}
-		line("total", func(i int) string {
-			if totals[i].Num == 0 {
-				return ""
-			}
-			return totals[i].String()
-		}, all.String())
+		d.writeBlock(from, min(len(d.totals), from+perBlock))
 	}
-	_, err := io.WriteString(w, b.String())
+	_, err := io.WriteString(w, d.out.String())
 	return err
 }
+
+// gridDrawing is a grid being drawn for a terminal, in blocks of days that fit its width.
+type gridDrawing struct {
+	*rows.Grid
+	out                  strings.Builder
+	nameWidth, cellWidth int
+	totals               []eval.Value // of the days
+	total                eval.Value
+	color                bool
+}
+
+func newGridDrawing(g *rows.Grid, o Options) *gridDrawing {
+	d := &gridDrawing{Grid: g, cellWidth: 2, color: o.Color}
+	d.nameWidth = max(cellWidth(Clean(g.Head)), len("total"))
+	for _, n := range g.Names {
+		d.nameWidth = max(d.nameWidth, cellWidth(Clean(n)))
+		marks, _ := g.Row(n)
+		for _, m := range marks {
+			d.cellWidth = max(d.cellWidth, cellWidth(Clean(m)))
+		}
+	}
+	d.totals, d.total = g.Totals()
+	return d
+}
+
+// writeBlock writes the days from..upto-1 of all people; the last block has their totals.
+func (d *gridDrawing) writeBlock(from, upto int) {
+	day := func(i int) civil.Date { return d.Window.First + civil.Date(i) }
+	step := d.cellWidth + 1
+	months := []byte(strings.Repeat(" ", d.nameWidth+(upto-from+4)*step))
+	for i := from; i < upto; i++ { // each month's name over its first days
+		if _, m, dd := day(i).YMD(); i == from || dd == 1 {
+			copy(months[d.nameWidth+1+(i-from)*step:], civil.MonthNames[m]+" "+strconv.Itoa(day(i).Year())+" ")
+		}
+	}
+	d.out.WriteString(strings.TrimRight(string(months), " ") + "\n")
+	line := func(head string, at func(i int) string, end string) { d.writeLine(from, upto, head, at, end) }
+	line("", func(i int) string { return day(i).Weekday().Abbrev()[:2] }, "")
+	line(Clean(d.Head), func(i int) string { _, _, dd := day(i).YMD(); return strconv.Itoa(dd) }, "total")
+	d.out.WriteString(strings.Repeat("-", d.nameWidth+(upto-from)*step) + "\n")
+	for _, n := range d.Names {
+		marks, total := d.Row(n)
+		line(Clean(n), func(i int) string {
+			if marks[i] == "" && d.ClosedFor(n, i) {
+				return "·"
+			}
+			return Clean(marks[i])
+		}, total.String())
+	}
+	line("total", func(i int) string {
+		if d.totals[i].Num == 0 {
+			return ""
+		}
+		return d.totals[i].String()
+	}, d.total.String())
+}
+
+// writeLine writes a name and what stands at each day, closed ones dimmed; end is that of the
+// last block alone.
+func (d *gridDrawing) writeLine(from, upto int, head string, at func(i int) string, end string) {
+	s := padRight(head, d.nameWidth)
+	for i := from; i < upto; i++ {
+		c := padLeft(at(i), d.cellWidth)
+		if d.Closed(i) && d.color {
+			c = "\x1b[2m" + c + "\x1b[0m"
+		}
+		s += " " + c
+	}
+	if upto == len(d.totals) {
+		s += "  " + padLeft(end, len("total"))
+	}
+	d.out.WriteString(strings.TrimRight(s, " ") + "\n")
+}
+
+// cellWidth is how many columns of a terminal a text takes.
+func cellWidth(s string) int { return text.RuneWidthWithoutEscSequences(s) }
+
+func padRight(s string, width int) string { return s + strings.Repeat(" ", max(0, width-cellWidth(s))) }
+
+func padLeft(s string, width int) string { return strings.Repeat(" ", max(0, width-cellWidth(s))) + s }
 
 var gridTemplate = lazyTemplate("grid", `<!DOCTYPE html>
 <html lang="en">

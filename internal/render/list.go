@@ -16,7 +16,7 @@ func AlignColumns(list [][]string) (lines []string) {
 			if i == len(widths) {
 				widths = append(widths, 0)
 			}
-			widths[i] = max(widths[i], text.RuneWidthWithoutEscSequences(Clean(cell)))
+			widths[i] = max(widths[i], cellWidth(Clean(cell)))
 		}
 	}
 	for _, row := range list {
@@ -26,7 +26,7 @@ func AlignColumns(list [][]string) (lines []string) {
 				continue
 			}
 			cell = Clean(cell)
-			room := strings.Repeat(" ", widths[i]-text.RuneWidthWithoutEscSequences(cell))
+			room := strings.Repeat(" ", widths[i]-cellWidth(cell))
 			if cell != "" && cell[0] >= '0' && cell[0] <= '9' && i < len(row)-1 {
 				b.WriteString(room + cell + "  ")
 			} else {

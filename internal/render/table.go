@@ -52,7 +52,7 @@ func (s *tableSink) Header(columns []string) error {
 	}
 	s.numeric, s.cellWidths = make([]bool, len(columns)), make([]int, len(columns))
 	for _, c := range s.columns {
-		s.widths = append(s.widths, text.RuneWidthWithoutEscSequences(c))
+		s.widths = append(s.widths, cellWidth(c))
 	}
 	s.groupColumn, s.groupStarts = slices.Index(s.columns, s.Options.GroupBy), map[int]bool{}
 	return nil
@@ -89,7 +89,7 @@ func (s *tableSink) Row(cells []eval.Value) error {
 		if s.highlighting && !s.Color && i == lastText(cells) { // without colour, a mark
 			row[i] += " *"
 		}
-		s.cellWidths[i] = max(s.cellWidths[i], text.RuneWidthWithoutEscSequences(row[i]))
+		s.cellWidths[i] = max(s.cellWidths[i], cellWidth(row[i]))
 		s.widths[i] = max(s.widths[i], s.cellWidths[i])
 		s.numeric[i] = s.numeric[i] || c.IsNumber()
 	}
@@ -150,9 +150,9 @@ func (s *tableSink) fitWidth() {
 		return
 	}
 	for i, c := range s.columns {
-		s.widths[i] = max(s.cellWidths[i], min(text.RuneWidthWithoutEscSequences(c), maxUnbrokenHead))
+		s.widths[i] = max(s.cellWidths[i], min(cellWidth(c), maxUnbrokenHead))
 		for part := range strings.SplitAfterSeq(c, "_") {
-			s.widths[i] = max(s.widths[i], text.RuneWidthWithoutEscSequences(part))
+			s.widths[i] = max(s.widths[i], cellWidth(part))
 		}
 	}
 	for over := totalWidth(s.widths) - s.Width; over > 0; over-- {
@@ -206,13 +206,13 @@ func (s *tableSink) panelsOf(width int) (list [][]int) {
 
 // breakHeading breaks a column's name at its underscores where it is too long.
 func breakHeading(name string, width int) string {
-	if text.RuneWidthWithoutEscSequences(name) <= width {
+	if cellWidth(name) <= width {
 		return name
 	}
 	var b strings.Builder
 	at := 0
 	for part := range strings.SplitAfterSeq(name, "_") {
-		w := text.RuneWidthWithoutEscSequences(part)
+		w := cellWidth(part)
 		if at > 0 && at+w > width {
 			b.WriteByte('\n')
 			at = 0
@@ -225,7 +225,7 @@ func breakHeading(name string, width int) string {
 
 // wrap breaks a long text, behind semicolons first.
 func wrap(s string, width int) string {
-	if text.RuneWidthWithoutEscSequences(s) <= width {
+	if cellWidth(s) <= width {
 		return s
 	}
 	var lines []string

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -180,13 +181,13 @@ func (l Options) paint(style, s string) string {
 func writeLegend(b *strings.Builder, w *schedule.Wall, l Options, width, signs int) {
 	titles := 0
 	for _, s := range w.Series {
-		titles = max(titles, text.RuneWidthWithoutEscSequences(Clean(s.Title)))
+		titles = max(titles, cellWidth(Clean(s.Title)))
 	}
 	hollow := false
 	several := slices.DeleteFunc(w.CrowdedDays(), func(d civil.Date) bool { return len(w.Marks(d)) <= signs })
 	for i, s := range w.Series {
 		title := Clean(s.Title)
-		line := signOf(i, false) + " " + title + strings.Repeat(" ", titles-text.RuneWidthWithoutEscSequences(title)) +
+		line := signOf(i, false) + " " + title + strings.Repeat(" ", titles-cellWidth(title)) +
 			fmt.Sprintf("  %3d", s.Count)
 		if s.Moved > 0 {
 			hollow = true
@@ -294,28 +295,31 @@ func wallParts(w *schedule.Wall, when string) (list []wallPart) {
 // maxNamedClosures is how many closed days the page names.
 const maxNamedClosures = 40
 
+// wallData is what the template of a wall's page shows.
+type wallData struct {
+	Title, Dates, AsOf string
+	Paper              string
+	Columns, Rows      int // of months on the sheet
+	Points             float64
+	Heads              [][2]string // weekdays, short and whole
+	Months             []wallMonth
+	Legend             []wallLegend
+	Hollow             bool // some date moved
+	Shut               []schedule.WallClosure
+	MoreShut           int
+	Hues               []seriesColor
+	Parts              []wallPart
+}
+
+// wallLegend is a line of the legend.
+type wallLegend struct {
+	Class, Sign, Title string
+	Count, Moved       int
+}
+
 // wallPage writes a self-contained page that prints on one sheet.
 func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
-	v := struct {
-		Title, Dates, AsOf string
-		Paper              string
-		Columns, Rows      int
-		Points             float64
-		Heads              [][2]string
-		Months             []wallMonth
-		Legend             []struct {
-			Class, Sign, Title string
-			Count, Moved       int
-		}
-		Hollow   bool
-		Shut     []schedule.WallClosure
-		MoreShut int
-		Hues     []seriesColor
-		Parts    []wallPart
-	}{Title: w.Title, AsOf: asOf.String(), Paper: "A4", Hues: seriesColors}
-	if v.Title == "" {
-		v.Title = "Dates"
-	}
+	v := wallData{Title: cmp.Or(w.Title, "Dates"), AsOf: asOf.String(), Paper: "A4", Hues: seriesColors}
 	first, last := monthName(w.Months[0]), monthName(w.Months[len(w.Months)-1])
 	if v.Dates = first; first != last {
 		v.Dates += " to " + last
@@ -333,12 +337,8 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 		name := civil.WeekdayNames[(w.Months[0].First.OnOrBefore(w.WeekStart) + i).Weekday()]
 		v.Heads = append(v.Heads, [2]string{name[:2], name})
 	}
-	class := func(n int) string { return "h" + strconv.Itoa(n%len(seriesColors)) }
 	for i, s := range w.Series {
-		v.Legend = append(v.Legend, struct {
-			Class, Sign, Title string
-			Count, Moved       int
-		}{class(i), signOf(i, false), s.Title, s.Count, s.Moved})
+		v.Legend = append(v.Legend, wallLegend{seriesClass(i), signOf(i, false), s.Title, s.Count, s.Moved})
 		v.Hollow = v.Hollow || s.Moved > 0
 	}
 	if v.Shut = w.Closures; len(v.Shut) > maxNamedClosures {
@@ -346,34 +346,48 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 		v.Shut = v.Shut[:maxNamedClosures]
 	}
 	for _, m := range w.Months {
-		month := wallMonth{Name: monthName(m)}
-		for _, start := range w.Weeks(m) {
-			week := wallWeek{Number: w.ISOWeekOf(start)}
-			for d := start; d < start+7; d++ {
-				day := wallDay{}
-				if m.Contains(d) {
-					_, _, day.Day = d.YMD()
-					day.Closed, day.Holiday = w.Closed(d)
-					var titles []string
-					for _, mark := range w.Marks(d) {
-						day.Marks = append(day.Marks, wallSign{class(mark.Series), signOf(mark.Series, mark.Moved), mark.Text, mark.Moved})
-						titles = append(titles, mark.Text)
-					}
-					if day.Holiday != "" {
-						titles = append(titles, "closed: "+day.Holiday)
-					}
-					day.Title = strings.Join(titles, "\n")
-				}
-				week.Days = append(week.Days, day)
-			}
-			month.Weeks = append(month.Weeks, week)
-		}
-		for len(month.Weeks) < 6 { // so that all months have lines of one height
-			month.Weeks = append(month.Weeks, wallWeek{Days: make([]wallDay, 7)})
-		}
-		v.Months = append(v.Months, month)
+		v.Months = append(v.Months, newWallMonth(w, m))
 	}
 	return wallTemplate().Execute(out, v)
+}
+
+// seriesClass is the class that colours the signs of series n.
+func seriesClass(n int) string { return "h" + strconv.Itoa(n%len(seriesColors)) }
+
+// newWallMonth lays a month out in six weeks, so that all months have lines of one height.
+func newWallMonth(w *schedule.Wall, m civil.Span) wallMonth {
+	month := wallMonth{Name: monthName(m)}
+	for _, start := range w.Weeks(m) {
+		week := wallWeek{Number: w.ISOWeekOf(start)}
+		for d := start; d < start+7; d++ {
+			day := wallDay{}
+			if m.Contains(d) {
+				day = newWallDay(w, d)
+			}
+			week.Days = append(week.Days, day)
+		}
+		month.Weeks = append(month.Weeks, week)
+	}
+	for len(month.Weeks) < 6 {
+		month.Weeks = append(month.Weeks, wallWeek{Days: make([]wallDay, 7)})
+	}
+	return month
+}
+
+// newWallDay is a day with its signs, and what they and the day are called on hover.
+func newWallDay(w *schedule.Wall, d civil.Date) (day wallDay) {
+	_, _, day.Day = d.YMD()
+	day.Closed, day.Holiday = w.Closed(d)
+	var titles []string
+	for _, mark := range w.Marks(d) {
+		day.Marks = append(day.Marks, wallSign{seriesClass(mark.Series), signOf(mark.Series, mark.Moved), mark.Text, mark.Moved})
+		titles = append(titles, mark.Text)
+	}
+	if day.Holiday != "" {
+		titles = append(titles, "closed: "+day.Holiday)
+	}
+	day.Title = strings.Join(titles, "\n")
+	return day
 }
 
 var wallTemplate = lazyTemplate("wall", `<!DOCTYPE html>

@@ -197,71 +197,80 @@ func badLayout(layout string) string {
 
 // readLayout reads a date by a strftime layout.
 func readLayout(s, layout string) (civil.Date, bool) {
-	y, m, d, yearDay := 0, 1, 1, 0
-	number := func(most int) (int, bool) {
-		n := 0
-		for n < most && n < len(s) && s[n] >= '0' && s[n] <= '9' {
-			n++
-		}
-		v, err := strconv.Atoi(s[:n])
-		s = s[n:]
-		return v, err == nil
-	}
+	r := layoutReader{rest: s, month: 1, day: 1}
 	for i := 0; i < len(layout); i++ {
-		c := layout[i]
-		if c == ' ' {
-			s = strings.TrimLeft(s, " ")
-			continue
-		}
-		if c != '%' {
-			if s == "" || s[0] != c {
+		switch c := layout[i]; {
+		case c == ' ':
+			r.rest = strings.TrimLeft(r.rest, " ")
+		case c != '%':
+			if r.rest == "" || r.rest[0] != c {
 				return civil.None, false
 			}
-			s = s[1:]
-			continue
-		}
-		i++
-		ok := true
-		switch layout[i] {
-		case 'd', 'e':
-			s = strings.TrimLeft(s, " ")
-			d, ok = number(2)
-		case 'm':
-			m, ok = number(2)
-		case 'Y':
-			before := len(s)
-			y, ok = number(4)
-			ok = ok && before-len(s) == 4 // 27 is no year; %y reads it
-		case 'y':
-			if y, ok = number(2); ok {
-				y, ok = parseYear(fmt.Sprintf("%02d", y))
+			r.rest = r.rest[1:]
+		default:
+			if i++; !r.field(layout[i]) {
+				return civil.None, false
 			}
-		case 'j':
-			yearDay, ok = number(3)
-		case 'H', 'M', 'S':
-			_, ok = number(2)
-		case 'b', 'B':
-			n := 0
-			for n < len(s) && (s[n]|0x20 >= 'a' && s[n]|0x20 <= 'z') {
-				n++
-			}
-			m = phrase.ParseMonth(s[:n])
-			ok, s = m != 0, s[n:]
-		case '%':
-			ok = strings.HasPrefix(s, "%")
-			s = strings.TrimPrefix(s, "%")
-		}
-		if !ok {
-			return civil.None, false
 		}
 	}
 	switch {
-	case s != "":
+	case r.rest != "":
 		return civil.None, false
-	case yearDay > 0:
-		return dayOfYear(y, yearDay)
+	case r.yearDay > 0:
+		return dayOfYear(r.year, r.yearDay)
 	}
-	return civil.NewDate(y, m, d)
+	return civil.NewDate(r.year, r.month, r.day)
+}
+
+// layoutReader reads a date by a layout, field by field.
+type layoutReader struct {
+	rest                      string
+	year, month, day, yearDay int
+}
+
+// number reads up to so many digits.
+func (r *layoutReader) number(digits int) (int, bool) {
+	n := 0
+	for n < digits && n < len(r.rest) && r.rest[n] >= '0' && r.rest[n] <= '9' {
+		n++
+	}
+	v, err := strconv.Atoi(r.rest[:n])
+	r.rest = r.rest[n:]
+	return v, err == nil
+}
+
+// field reads what a conversion of strftime stands for.
+func (r *layoutReader) field(conversion byte) (ok bool) {
+	ok = true
+	switch conversion {
+	case 'd', 'e':
+		r.rest = strings.TrimLeft(r.rest, " ")
+		r.day, ok = r.number(2)
+	case 'm':
+		r.month, ok = r.number(2)
+	case 'Y':
+		before := len(r.rest)
+		r.year, ok = r.number(4)
+		ok = ok && before-len(r.rest) == 4 // 27 is no year; %y reads it
+	case 'y':
+		if r.year, ok = r.number(2); ok {
+			r.year, ok = parseYear(fmt.Sprintf("%02d", r.year))
+		}
+	case 'j':
+		r.yearDay, ok = r.number(3)
+	case 'H', 'M', 'S':
+		_, ok = r.number(2)
+	case 'b', 'B':
+		n := 0
+		for n < len(r.rest) && (r.rest[n]|0x20 >= 'a' && r.rest[n]|0x20 <= 'z') {
+			n++
+		}
+		r.month = phrase.ParseMonth(r.rest[:n])
+		ok, r.rest = r.month != 0, r.rest[n:]
+	case '%':
+		r.rest, ok = strings.CutPrefix(r.rest, "%")
+	}
+	return ok
 }
 
 // dayOfYear is the nth day of a year; ok is false if it has fewer.

@@ -82,28 +82,16 @@ func (j *jsonReader) syntaxError(err error) error {
 // object reads the next object; the first names the columns.
 func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error) {
 	if !j.dec.More() {
-		if t, err := j.dec.Token(); j.array && (err != nil || t != json.Delim(']')) {
-			return nil, false, j.fail("the list is not closed with ]")
-		} else if !j.array && err != nil && err != io.EOF {
-			return nil, false, j.syntaxError(err)
-		}
-		if j.array {
-			j.array = false
-			if _, err := j.dec.Token(); err != io.EOF {
-				return nil, false, j.fail("unexpected text after the list's ]")
-			}
-		}
-		return nil, false, nil
+		return nil, false, j.end()
 	}
 	j.numRead++
 	t, err := j.dec.Token()
-	if err == io.EOF {
+	switch {
+	case err == io.EOF:
 		return nil, false, nil
-	}
-	if err != nil {
+	case err != nil:
 		return nil, false, j.syntaxError(err)
-	}
-	if t != json.Delim('{') {
+	case t != json.Delim('{'):
 		return nil, false, j.fail("object %d: expected an object, found %v", j.numRead, t)
 	}
 	cells = make([]eval.Value, len(j.columns), len(j.columns)+8)
@@ -114,28 +102,9 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 			return nil, false, j.syntaxError(err)
 		}
 		name, _ := k.(string)
-		v, err := j.dec.Token()
+		cell, err := j.cell(name)
 		if err != nil {
-			return nil, false, j.syntaxError(err)
-		}
-		cell := eval.Value{}
-		switch v := v.(type) {
-		case string:
-			if cell = eval.Str(v); v != "" {
-				if _, _, number := plainNumber(v); number {
-					cell.Format = eval.TextFormat
-				}
-			}
-		case json.Number:
-			if cell = eval.LiteralNumber(v.String()); cell.Kind == eval.Text { // of more digits than are reckoned with
-				if f, err := v.Float64(); err == nil {
-					cell = eval.TypedNumber(v.String(), f, eval.PlainFormat)
-				}
-			}
-		case bool:
-			cell = eval.Bool(v)
-		case json.Delim:
-			return nil, false, j.fail("object %d: `%s` holds a list or an object, expected a single value", j.numRead, eval.Truncate(name))
+			return nil, false, err
 		}
 		if first {
 			j.columns = append(j.columns, name)
@@ -155,6 +124,51 @@ func (j *jsonReader) object(first bool) (cells []eval.Value, ok bool, err error)
 		return nil, false, j.syntaxError(err)
 	}
 	return cells, true, nil
+}
+
+// end checks that the list, or what stands without one, ends behind the last object.
+func (j *jsonReader) end() error {
+	t, err := j.dec.Token()
+	switch {
+	case j.array && (err != nil || t != json.Delim(']')):
+		return j.fail("the list is not closed with ]")
+	case !j.array && err != nil && err != io.EOF:
+		return j.syntaxError(err)
+	case !j.array:
+		return nil
+	}
+	j.array = false
+	if _, err := j.dec.Token(); err != io.EOF {
+		return j.fail("unexpected text after the list's ]")
+	}
+	return nil
+}
+
+// cell reads the value of a key.
+func (j *jsonReader) cell(name string) (cell eval.Value, err error) {
+	t, err := j.dec.Token()
+	if err != nil {
+		return cell, j.syntaxError(err)
+	}
+	switch v := t.(type) {
+	case string:
+		if cell = eval.Str(v); v != "" {
+			if _, _, number := plainNumber(v); number {
+				cell.Format = eval.TextFormat
+			}
+		}
+	case json.Number:
+		if cell = eval.LiteralNumber(v.String()); cell.Kind == eval.Text { // of more digits than are reckoned with
+			if f, err := v.Float64(); err == nil {
+				cell = eval.TypedNumber(v.String(), f, eval.PlainFormat)
+			}
+		}
+	case bool:
+		cell = eval.Bool(v)
+	case json.Delim:
+		return cell, j.fail("object %d: `%s` holds a list or an object, expected a single value", j.numRead, eval.Truncate(name))
+	}
+	return cell, nil
 }
 
 func (j *jsonReader) Columns() []string { return j.columns }

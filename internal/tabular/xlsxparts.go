@@ -150,29 +150,7 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 	if err := b.checkMainPart(main); err != nil {
 		return nil, err
 	}
-	targets, sheets := map[string]string{}, map[string]bool{}
-	dir, base := path.Split(main)
-	err = b.elements(dir+"_rels/"+base+".rels", func(e *xmlScanner, name string) error {
-		if name != "Relationship" {
-			return nil
-		}
-		target := e.attr("Target")
-		if strings.HasPrefix(target, "/") {
-			target = target[1:]
-		} else {
-			target = path.Join(dir, target)
-		}
-		targets[e.attr("Id")] = target
-		switch kind := e.attr("Type"); {
-		case strings.HasSuffix(kind, "/worksheet"):
-			sheets[e.attr("Id")] = true
-		case strings.HasSuffix(kind, "/sharedStrings"):
-			targets["texts"] = target
-		case strings.HasSuffix(kind, "/styles"):
-			targets["styles"] = target
-		}
-		return nil
-	})
+	targets, sheets, err := b.relationships(main)
 	if err != nil {
 		return nil, err
 	}
@@ -200,6 +178,35 @@ func openBook(name string, r io.ReaderAt, size int64) (*workbook, error) {
 		err = b.readSharedStrings(targets["texts"])
 	}
 	return b, err
+}
+
+// relationships returns the parts that the workbook's main part refers to, by their ids and as
+// `texts` and `styles`, and which of the ids are worksheets.
+func (b *workbook) relationships(main string) (targets map[string]string, sheets map[string]bool, err error) {
+	targets, sheets = map[string]string{}, map[string]bool{}
+	dir, base := path.Split(main)
+	err = b.elements(dir+"_rels/"+base+".rels", func(e *xmlScanner, name string) error {
+		if name != "Relationship" {
+			return nil
+		}
+		target := e.attr("Target")
+		if strings.HasPrefix(target, "/") {
+			target = target[1:]
+		} else {
+			target = path.Join(dir, target)
+		}
+		targets[e.attr("Id")] = target
+		switch kind := e.attr("Type"); {
+		case strings.HasSuffix(kind, "/worksheet"):
+			sheets[e.attr("Id")] = true
+		case strings.HasSuffix(kind, "/sharedStrings"):
+			targets["texts"] = target
+		case strings.HasSuffix(kind, "/styles"):
+			targets["styles"] = target
+		}
+		return nil
+	})
+	return targets, sheets, err
 }
 
 // readStyles finds how cell styles show numbers.

@@ -22,27 +22,35 @@ func (f FiscalCalendar) ParseSpan(s string) (Span, bool) {
 	if !ok || year < MinYear {
 		return Span{}, false
 	}
-	rest := up[4:]
-	switch {
-	case rest == "":
+	return f.partOfYear(year, up[4:])
+}
+
+// partOfYear reads what follows a year: nothing, -H1, -Q2, -03 or -W13.
+func (f FiscalCalendar) partOfYear(year int, rest string) (Span, bool) {
+	if rest == "" {
 		return f.periodWithin(Year, year)
-	case len(rest) == 3 && (rest[1] == 'H' || rest[1] == 'Q') && rest[0] == '-':
-		n := int(rest[2] - '0')
-		if rest[1] == 'H' && n >= 1 && n <= 2 {
-			return f.periodWithin(Half, year*2+n-1)
-		}
-		if rest[1] == 'Q' && n >= 1 && n <= 4 {
-			return f.periodWithin(Quarter, year*4+n-1)
-		}
-	case len(rest) == 3 && rest[0] == '-':
-		if m, ok := digits(rest[1:]); ok && m >= 1 && m <= 12 {
-			return f.periodWithin(Month, MonthIndex(year, m))
-		}
-	case len(rest) == 4 && rest[:2] == "-W":
-		if w, ok := digits(rest[2:]); ok {
-			d, ok := FromISOWeek(year, w, Monday)
-			return Span{d, d + 6}, ok && d+6 <= Max
-		}
+	}
+	if len(rest) < 3 || rest[0] != '-' {
+		return Span{}, false
+	}
+	letter, number := rest[1], rest[2:]
+	if letter >= '0' && letter <= '9' {
+		letter, number = 'M', rest[1:]
+	}
+	n, ok := digits(number)
+	if !ok || n < 1 {
+		return Span{}, false
+	}
+	switch {
+	case letter == 'H' && len(number) == 1 && n <= 2:
+		return f.periodWithin(Half, year*2+n-1)
+	case letter == 'Q' && len(number) == 1 && n <= 4:
+		return f.periodWithin(Quarter, year*4+n-1)
+	case letter == 'M' && len(number) == 2 && n <= 12:
+		return f.periodWithin(Month, MonthIndex(year, n))
+	case letter == 'W' && len(number) == 2:
+		d, ok := FromISOWeek(year, n, Monday)
+		return Span{d, d + 6}, ok && d+6 <= Max
 	}
 	return Span{}, false
 }

@@ -125,16 +125,7 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 		}
 	}()
 	if n.Column != nil {
-		r := &RowRule{compiler: c, node: n, text: n.Canonical()}
-		if len(env.Names) == 0 {
-			return nil, c.fail(n.Span, "`rule in` is for tables, whose rows have rules of their own",
-				"for example: yoyaku spread filings.csv --dates 'rule in rule'")
-		}
-		if r.ruleSlot, err = c.slot(n.Column); err == nil {
-			c.noteSlot(c.Uses.Cells, r.ruleSlot)
-			return r, nil
-		}
-		return nil, err
+		return c.ruleInColumn(n)
 	}
 	if column := c.calendarColumn(n.Using, n.Span); column != nil {
 		return c.ruleBy(column, n, text)
@@ -149,18 +140,42 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	}
 	r := &RowRule{compiler: c, node: n, cal: c.Calendar, text: n.Canonical(), labels: n.Labels(), untilE: n.Until,
 		backE: n.BackFrom, ruleSlot: -1}
+	if err := r.compileClauses(); err != nil {
+		return nil, err
+	}
+	r.constant = len(used) == 0
+	return r, nil
+}
+
+// ruleInColumn compiles `rule in COL`.
+func (c *compiler) ruleInColumn(n *phrase.Rule) (*RowRule, error) {
+	if len(c.Names) == 0 {
+		return nil, c.fail(n.Span, "`rule in` is for tables, whose rows have rules of their own",
+			"for example: yoyaku spread filings.csv --dates 'rule in rule'")
+	}
+	slot, err := c.slot(n.Column)
+	if err != nil {
+		return nil, err
+	}
+	c.noteSlot(c.Uses.Cells, slot)
+	return &RowRule{compiler: c, node: n, text: n.Canonical(), ruleSlot: slot}, nil
+}
+
+// compileClauses compiles what the clauses of the rule say.
+func (r *RowRule) compileClauses() (err error) {
+	n, c := r.node, r.compiler
 	for _, p := range []struct {
 		to *dateFunc
 		e  phrase.Expr
 	}{{&r.from, n.From}, {&r.until, n.Until}, {&r.backFrom, n.BackFrom}} {
 		if p.e != nil {
 			if *p.to, err = c.dateOf(p.e); err != nil {
-				return nil, err
+				return err
 			}
 		}
 	}
 	if err = r.compileExclusions(n.Exclude); err != nil {
-		return nil, err
+		return err
 	}
 	for _, p := range []struct {
 		to *intFunc
@@ -168,23 +183,20 @@ func CompileRowRule(text string, env Env) (*RowRule, error) {
 	}{{&r.every, n.EveryBy}, {&r.times, n.TimesBy}} {
 		if p.e != nil {
 			if *p.to, err = c.amount(p.e); err != nil {
-				return nil, err
+				return err
 			}
 		}
 	}
 	if r.include, err = c.dates(n.Include); err != nil {
-		return nil, err
+		return err
 	}
 	if n.Choice != nil {
 		if r.choose, err = c.choose(n.Choice); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	if r.chain, err = c.chain(n.Then); err != nil {
-		return nil, err
-	}
-	r.constant = len(used) == 0
-	return r, nil
+	r.chain, err = c.chain(n.Then)
+	return err
 }
 
 // compileCell is the rule that a cell holds.
@@ -328,66 +340,39 @@ func (r *RowRule) ForRow(row []Value, through civil.Date, all bool) (rec *Recurr
 
 // recurrence works the recurrence of a row out.
 func (r *RowRule) recurrence(row []Value, through civil.Date) (rec *Recurrence, state RowState, err error) {
-	blank := false
 	n, c := r.node, r.compiler
-	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, MaxDates: n.Times, SkipShort: n.SkipShort,
-		Frame: c.Fiscal, Calendar: r.cal, Labels: r.labels, Exclude: r.excludedSpans, ExcludeClosed: r.excludeClosed}
-	if len(r.excludedSeries) > 0 {
-		rule.ExcludeFunc = r.isExcluded
+	rule := r.template()
+	var dates rowDates
+	rule.From = dates.at(r.from, row)
+	rule.BackFrom = dates.at(r.backFrom, row)
+	switch {
+	case dates.err != nil:
+		return nil, RowComplete, dates.err
+	case dates.blank:
+		return nil, RowBlank, nil
 	}
-	for _, d := range n.On {
-		rule.Items = append(rule.Items, d.Item)
-	}
-	for _, m := range n.Months {
-		rule.Months |= 1 << m
-	}
-	one := func(f dateFunc) (civil.Date, error) {
-		if f == nil {
-			return civil.None, nil
-		}
-		d, _, err := f(row)
-		if err == nil && d == civil.None {
-			blank = true
-		}
-		return d, err
-	}
-	if rule.From, err = one(r.from); err != nil {
-		return nil, RowComplete, err
-	}
-	if rule.BackFrom, err = one(r.backFrom); err != nil || blank {
-		return nil, RowBlank, err
-	}
-	if rule.Until, err = one(r.until); err != nil {
-		return nil, RowComplete, err
-	}
-	if blank { // an open end; a row that has yet to begin has no dates
+	if rule.Until = dates.at(r.until, row); dates.blank { // an open end; a row that has yet to begin has no dates
 		if state = RowOpenEnded; through < rule.From {
 			return nil, RowNotStarted, nil
 		}
-		rule.Until, blank = through, false
+		rule.Until, dates.blank = through, false
 	}
-	var without []civil.Date
-	for _, p := range []struct {
-		to   *[]civil.Date
-		list []dateFunc
-	}{{&without, r.exclude}, {&rule.Include, r.include}} {
-		for _, f := range p.list {
-			d, err := one(f)
-			if err != nil {
-				return nil, state, err
-			}
-			*p.to = append(*p.to, d)
-		}
-	}
-	for _, d := range without {
+	for _, f := range r.exclude {
+		d := dates.at(f, row)
 		rule.Exclude = append(slices.Clip(rule.Exclude), civil.Span{First: d, Last: d})
+	}
+	for _, f := range r.include {
+		rule.Include = append(rule.Include, dates.at(f, row))
+	}
+	if dates.err != nil {
+		return nil, state, dates.err
 	}
 	none, err := r.setNumbers(row, rule)
 	if err != nil {
 		return nil, state, err
 	}
 	switch {
-	case blank || none:
+	case dates.blank || none:
 		return nil, RowBlank, nil
 	case rule.Until != civil.None && rule.Until < rule.From:
 		return nil, state, c.fail(r.untilE.Pos(),
@@ -397,13 +382,9 @@ func (r *RowRule) recurrence(row []Value, through civil.Date) (rec *Recurrence, 
 	case n.IsListed:
 		rule = recur.Dates(rule.Include)
 	case n.RRule != nil:
-		rr, err := n.RRule.Rule(rule.From)
-		if err != nil {
-			return nil, state, c.fail(n.Span, err.Error(), "")
+		if rule, err = r.fromRRule(rule); err != nil {
+			return nil, state, err
 		}
-		rr.Exclude, rr.ExcludeClosed, rr.ExcludeFunc = rule.Exclude, rule.ExcludeClosed, rule.ExcludeFunc
-		rr.Include, rr.Calendar = rule.Include, r.cal
-		rule = rr
 	}
 	if !n.IsListed {
 		rule.Prepare()
@@ -413,6 +394,54 @@ func (r *RowRule) recurrence(row []Value, through civil.Date) (rec *Recurrence, 
 		chain = r.choose.chainWith(chain, rule)
 	}
 	return &Recurrence{Text: r.text, Rule: rule, Chain: chain, Row: row, excludedSeries: r.excludedSeries}, state, nil
+}
+
+// template returns what of the rule is the same for all rows.
+func (r *RowRule) template() *recur.Rule {
+	n := r.node
+	rule := &recur.Rule{Unit: n.Unit, Working: n.Working, Every: n.Every, MaxDates: n.Times, SkipShort: n.SkipShort,
+		Frame: r.compiler.Fiscal, Calendar: r.cal, Labels: r.labels, Exclude: r.excludedSpans, ExcludeClosed: r.excludeClosed}
+	if len(r.excludedSeries) > 0 {
+		rule.ExcludeFunc = r.isExcluded
+	}
+	for _, d := range n.On {
+		rule.Items = append(rule.Items, d.Item)
+	}
+	for _, m := range n.Months {
+		rule.Months |= 1 << m
+	}
+	return rule
+}
+
+// fromRRule returns the rule of an RFC 5545 text that begins and leaves out as rule does.
+func (r *RowRule) fromRRule(rule *recur.Rule) (*recur.Rule, error) {
+	rr, err := r.node.RRule.Rule(rule.From)
+	if err != nil {
+		return nil, r.compiler.fail(r.node.Span, err.Error(), "")
+	}
+	rr.Exclude, rr.ExcludeClosed, rr.ExcludeFunc = rule.Exclude, rule.ExcludeClosed, rule.ExcludeFunc
+	rr.Include, rr.Calendar = rule.Include, r.cal
+	return rr, nil
+}
+
+// rowDates computes dates of one row: blank if one of them is, err the first fault.
+type rowDates struct {
+	blank bool
+	err   error
+}
+
+// at returns a date; None if it is blank, f is nil or an earlier one failed.
+func (d *rowDates) at(f dateFunc, row []Value) civil.Date {
+	if f == nil || d.err != nil {
+		return civil.None
+	}
+	day, _, err := f(row)
+	if err != nil {
+		d.err = err
+		return civil.None
+	}
+	d.blank = d.blank || day == civil.None
+	return day
 }
 
 // setNumbers fills in the numbers that a row gives; one that is blank makes it a blank

@@ -7,6 +7,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/recur"
+	"yoyaku/internal/core/workdays"
 )
 
 // inRange turns "ok is false beyond the bounds" into an error.
@@ -224,84 +225,110 @@ func shiftReach(n *phrase.Shift) (r Reach) {
 }
 
 func (c *compiler) shiftByCell(s *Step, n *phrase.Shift) error {
-	cal, sign := s.Calendar, 1
-	if n.Backward {
-		sign = -1
-	}
-	fixed, months, days, working := true, 0, 0, 0
-	type part struct {
-		get  intFunc
-		unit phrase.Unit
-	}
-	var parts []part
+	fixed := true
+	var parts []shiftPart
 	for _, a := range n.Parts {
 		get, err := c.amount(a.By)
 		if err != nil {
 			return err
 		}
+		part := shiftPart{get: get, unit: a.Unit, factor: a.Unit.PerUnit()}
+		if n.Backward {
+			part.factor = -part.factor
+		}
 		num, ok := a.By.(*phrase.Number)
-		fixed = fixed && ok
-		parts = append(parts, part{get, a.Unit})
-		if ok {
-			k := sign * num.N * a.Unit.PerUnit()
-			switch {
-			case a.Unit == phrase.WorkingDays:
-				working += k
-			case a.Unit.IsMonths():
-				months += k
-			default:
-				days += k
-			}
+		if fixed = fixed && ok; ok {
+			part.fixed = num.N * part.factor
+		}
+		parts = append(parts, part)
+	}
+	if fixed {
+		var total shiftAmount
+		for _, p := range parts {
+			total.add(p.unit, p.fixed)
+		}
+		if c.shiftByFixed(s, n, total) {
+			return nil
 		}
 	}
-	switch {
-	case fixed && n.Parts[0].Unit == phrase.WorkingDays:
-		s.apply = func(d civil.Date, _ []Value) (civil.Date, error) { return foundWorkday(cal.AddWorkdays(d, working)) }
-		return nil
-	case fixed && months == 0 && !n.KeepEnd:
-		s.apply = func(d civil.Date, _ []Value) (civil.Date, error) { return inRange(d.Add(days)) }
-		return nil
-	case fixed && days == 0:
-		s.setMonthShift(monthShift{months: months, keepEnd: n.KeepEnd})
-		return nil
-	}
 	if len(parts) == 1 {
-		unit := parts[0].unit
-		c.shiftByAmount(s, n.Parts[0].By, parts[0].get, func(d civil.Date, k int) (civil.Date, error) {
-			switch k *= sign * unit.PerUnit(); {
-			case unit == phrase.WorkingDays:
-				return foundWorkday(cal.AddWorkdays(d, k))
-			case unit.IsMonths():
-				return inRange(d.ShiftMonths(k, n.KeepEnd))
-			}
-			return inRange(d.Add(k))
+		p := parts[0]
+		c.shiftByAmount(s, n.Parts[0].By, p.get, func(d civil.Date, k int) (civil.Date, error) {
+			var by shiftAmount
+			by.add(p.unit, k*p.factor)
+			return by.shift(d, s.Calendar, n.KeepEnd)
 		})
 		return nil
 	}
 	s.apply = func(d civil.Date, row []Value) (civil.Date, error) {
-		months, days := 0, 0
+		var by shiftAmount
 		for _, p := range parts {
 			k, blank, err := p.get(row)
 			if err != nil || blank {
 				return civil.None, err
 			}
-			k *= sign * p.unit.PerUnit()
-			switch {
-			case p.unit == phrase.WorkingDays:
-				return foundWorkday(cal.AddWorkdays(d, k))
-			case p.unit.IsMonths():
-				months += k
-			default:
-				days += k
-			}
+			by.add(p.unit, k*p.factor)
 		}
-		d, ok := d.ShiftMonths(months, n.KeepEnd)
-		if !ok {
-			return civil.None, ErrRange
-		}
-		return inRange(d.Add(days))
+		return by.shift(d, s.Calendar, n.KeepEnd)
 	}
 	return nil
+}
+
+// shiftPart is a number with its unit, of several that a shift adds up.
+type shiftPart struct {
+	get    intFunc
+	unit   phrase.Unit
+	factor int // months, days or working days in a unit; below 0 for a shift back
+	fixed  int // of a literal number: how many of them
+}
+
+// shiftAmount is how far a shift goes: working days alone, or months and then days.
+type shiftAmount struct {
+	months, days, workdays int
+	isWorkdays             bool
+}
+
+// add adds so many months, days or working days, as the unit counts.
+func (a *shiftAmount) add(unit phrase.Unit, n int) {
+	switch {
+	case unit == phrase.WorkingDays:
+		a.workdays += n
+		a.isWorkdays = true
+	case unit.IsMonths():
+		a.months += n
+	default:
+		a.days += n
+	}
+}
+
+func (a shiftAmount) shift(d civil.Date, cal *workdays.Calendar, keepEnd bool) (civil.Date, error) {
+	if a.isWorkdays {
+		return foundWorkday(cal.AddWorkdays(d, a.workdays))
+	}
+	d, ok := d.ShiftMonths(a.months, keepEnd)
+	if !ok {
+		return civil.None, ErrRange
+	}
+	return inRange(d.Add(a.days))
+}
+
+// shiftByFixed compiles a shift of fixed length by the shortest way; false if months and days
+// come together.
+func (c *compiler) shiftByFixed(s *Step, n *phrase.Shift, by shiftAmount) bool {
+	cal := s.Calendar
+	switch {
+	case by.isWorkdays:
+		s.apply = func(d civil.Date, _ []Value) (civil.Date, error) {
+			return foundWorkday(cal.AddWorkdays(d, by.workdays))
+		}
+	case by.months == 0 && !n.KeepEnd:
+		s.apply = func(d civil.Date, _ []Value) (civil.Date, error) { return inRange(d.Add(by.days)) }
+	case by.days == 0:
+		s.setMonthShift(monthShift{months: by.months, keepEnd: n.KeepEnd})
+	default:
+		return false
+	}
+	return true
 }
 
 // amountShift is a step by a number that a column holds.

@@ -107,57 +107,13 @@ func cumulativeMisses(table, given []civil.Date) []int {
 // joinSides says two rules, the second from the kth date on, and with it the others that
 // explain what comes from there as well.
 func (g *searchState) joinSides(a, b changeSide, k int, best float64) (ranks []Explanation) {
-	seconds := []changeSide{b}
-	if part, err := g.newState(g.days[k:]); err == nil {
-		part.searchAll()
-		for _, r := range part.topExplanations(20) {
-			cal := g.Search.calendarIndex(r.Rules[0].Calendar)
-			if r.Rules[0] != b.Rules[0] {
-				seconds = append(seconds, changeSide{Explanation: r, cal: cal})
-			}
-		}
-	}
 	least := -1
-	for _, second := range seconds {
-		first, from := g.wordingOf(a.found), g.wordingOf(second.found)
-		until, d2 := civil.None, civil.None
-		whole := civil.Span{First: g.first, Last: g.last}
-		for m := range g.movedDates(a.Rules[0].Phrase, a.cal, whole) {
-			if m.MovedTo < g.days[k] {
-				until = max(until, m.Date.Date)
-			}
-		}
-		for m := range g.movedDates(second.Rules[0].Phrase, second.cal, whole) {
-			if m.MovedTo >= g.days[k] && (d2 == civil.None || m.Date.Date < d2) {
-				d2 = m.Date.Date
-			}
-		}
-		if until == civil.None || d2 == civil.None {
-			continue
-		}
-		first.Until, from.From = dayExpr(until), dayExpr(d2)
-		if first.needsStart {
-			for m := range g.movedDates(a.Rules[0].Phrase, a.cal, whole) {
-				first.From = dayExpr(m.Date.Date)
-				break
-			}
-		}
-		r := Explanation{words: a.words + b.words + changeBits, found: second.found}
-		texts := [2]string{}
-		var lists [2][]civil.Date
-		ok := true
-		for i, w := range []*wording{first, from} {
-			fine := false
-			texts[i], lists[i], fine = g.canonical(w.text(), []int{a.cal, second.cal}[i])
-			ok = ok && fine
-		}
+	for _, second := range g.secondSides(b, k) {
+		r, ok := g.joinRules(a, second, k)
 		if !ok {
 			continue
 		}
-		r.Rules = []Rule{{texts[0], a.Rules[0].Calendar}, {texts[1], second.Rules[0].Calendar}}
-		r.Dates = slices.Concat(lists[0], lists[1])
-		slices.Sort(r.Dates)
-		r.Dates = slices.Compact(r.Dates)
+		r.words = a.words + b.words + changeBits
 		g.score(&r)
 		if r.Bits >= best || least >= 0 && r.Misses > least {
 			continue
@@ -165,9 +121,66 @@ func (g *searchState) joinSides(a, b changeSide, k int, best float64) (ranks []E
 		if least < 0 {
 			least = r.Misses
 		}
-		r.next, r.knownUntil = g.datesOf(texts[1], second.cal, g.horizonSpan()), second.knownUntil
+		r.next, r.knownUntil = g.datesOf(r.Rules[1].Phrase, second.cal, g.horizonSpan()), second.knownUntil
 		ranks = append(ranks, r)
 	}
 	slices.SortStableFunc(ranks, func(a, b Explanation) int { return a.Misses - b.Misses })
 	return ranks
+}
+
+// maxSecondSides is how many explanations of the dates behind the change are tried beside b.
+const maxSecondSides = 20
+
+// secondSides returns b and the explanations of the dates from index k alone.
+func (g *searchState) secondSides(b changeSide, k int) []changeSide {
+	list := []changeSide{b}
+	part, err := g.newState(g.days[k:])
+	if err != nil {
+		return list
+	}
+	part.searchAll()
+	for _, r := range part.topExplanations(maxSecondSides) {
+		if r.Rules[0] != b.Rules[0] {
+			list = append(list, changeSide{Explanation: r, cal: g.Search.calendarIndex(r.Rules[0].Calendar)})
+		}
+	}
+	return list
+}
+
+// joinRules makes an explanation of two rules, of which the second holds from the table's date
+// of index k; ok is false if one of them has no date there.
+func (g *searchState) joinRules(a, second changeSide, k int) (r Explanation, ok bool) {
+	first, from := g.wordingOf(a.found), g.wordingOf(second.found)
+	until, since, start := civil.None, civil.None, civil.None
+	whole := civil.Span{First: g.first, Last: g.last}
+	for m := range g.movedDates(a.Rules[0].Phrase, a.cal, whole) {
+		if start == civil.None {
+			start = m.Date.Date
+		}
+		if m.MovedTo < g.days[k] {
+			until = max(until, m.Date.Date)
+		}
+	}
+	for m := range g.movedDates(second.Rules[0].Phrase, second.cal, whole) {
+		if m.MovedTo >= g.days[k] && (since == civil.None || m.Date.Date < since) {
+			since = m.Date.Date
+		}
+	}
+	if until == civil.None || since == civil.None {
+		return r, false
+	}
+	first.Until, from.From = dayExpr(until), dayExpr(since)
+	if first.needsStart {
+		first.From = dayExpr(start)
+	}
+	before, dates, ok1 := g.canonical(first.text(), a.cal)
+	after, more, ok2 := g.canonical(from.text(), second.cal)
+	if !ok1 || !ok2 {
+		return r, false
+	}
+	r = Explanation{found: second.found, Rules: []Rule{{before, a.Rules[0].Calendar}, {after, second.Rules[0].Calendar}},
+		Dates: slices.Concat(dates, more)}
+	slices.Sort(r.Dates)
+	r.Dates = slices.Compact(r.Dates)
+	return r, true
 }

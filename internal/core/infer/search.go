@@ -280,20 +280,13 @@ type scoredVector struct {
 // combine makes candidates of the vectors of a group: each alone, pairs of the best, and
 // what may be added to these.
 func (g *searchState) combine(f *periodFamily, c *periodChoice, vectors []*dayVector, cal int) {
-	var list []scoredVector
-	for _, v := range vectors {
-		hits, extra := c.countHits(v)
-		if hits < 2 || float64(hits*c.maxDays) < minHitShare*float64(len(g.days)) {
-			continue
-		}
-		list = append(list, scoredVector{dayVector: v, hits: hits, extra: extra, gain: g.missBits*float64(hits-extra) - v.form.bits})
-	}
+	list := g.worthwhile(c, vectors)
 	if *g.daysTried += len(vectors) * len(c.periods); len(list) < c.minDays {
 		return
 	}
 	slices.SortStableFunc(list, func(a, b scoredVector) int { return cmp.Compare(b.gain, a.gain) })
-	if c.maxDays > 1 && len(list) > 24 {
-		list = list[:24]
+	if c.maxDays > 1 && len(list) > maxCombinedVectors {
+		list = list[:maxCombinedVectors]
 	}
 	for i := range list {
 		list[i].set = g.bitset()
@@ -322,28 +315,34 @@ func (g *searchState) combine(f *periodFamily, c *periodChoice, vectors []*dayVe
 			add(list[i].set, list[i].extra, i)
 		}
 	}
-	if c.maxDays < 2 {
-		return
+	if c.maxDays >= 2 {
+		g.combineSeveral(c, list, add)
 	}
-	type pair struct {
-		i, j  int
-		score float64
-	}
-	var best []pair
-	for i := range list {
-		for j := i + 1; j < len(list); j++ {
-			hits := list[i].set.countCommon(list[j].set)
-			if hits > list[i].hits+1 && hits > list[j].hits+1 {
-				best = append(best, pair{i, j, g.missBits*float64(max(len(g.days)-hits, list[i].extra+list[j].extra)) +
-					list[i].form.bits + list[j].form.bits})
-			}
+}
+
+// maxCombinedVectors is of how many days, the best, sets are tried; maxPairs with how many pairs
+// they begin, and maxGrownPairs how many of those are added to.
+const maxCombinedVectors, maxPairs, maxGrownPairs = 24, 16, 8
+
+// worthwhile returns the days that meet enough of the table's dates.
+func (g *searchState) worthwhile(c *periodChoice, vectors []*dayVector) (list []scoredVector) {
+	for _, v := range vectors {
+		hits, extra := c.countHits(v)
+		if hits < 2 || float64(hits*c.maxDays) < minHitShare*float64(len(g.days)) {
+			continue
 		}
+		list = append(list, scoredVector{dayVector: v, hits: hits, extra: extra, gain: g.missBits*float64(hits-extra) - v.form.bits})
 	}
-	slices.SortStableFunc(best, func(a, b pair) int { return cmp.Compare(a.score, b.score) })
-	for n, p := range best[:min(len(best), 16)] {
+	return list
+}
+
+// combineSeveral adds sets of two and more days: the best pairs, and to the first of them the
+// day that gains most, as long as one does.
+func (g *searchState) combineSeveral(c *periodChoice, list []scoredVector, add func(set bitset, extra int, of ...int)) {
+	for n, p := range g.bestPairs(list) {
 		set, extra, of := list[p.i].set.union(list[p.j].set), list[p.i].extra+list[p.j].extra, []int{p.i, p.j}
 		add(set, extra, of...)
-		for n < 8 && len(of) < c.maxDays {
+		for n < maxGrownPairs && len(of) < c.maxDays {
 			next, gain := -1, 0.0
 			was := max(len(g.days)-set.len(), extra)
 			for q := range list {
@@ -359,4 +358,26 @@ func (g *searchState) combine(f *periodFamily, c *periodChoice, vectors []*dayVe
 			add(set, extra, of...)
 		}
 	}
+}
+
+// vectorPair are two days by their indexes; score is in bits, the lower the better.
+type vectorPair struct {
+	i, j  int
+	score float64
+}
+
+// bestPairs returns the pairs of days that meet most dates together, more than either alone.
+func (g *searchState) bestPairs(list []scoredVector) []vectorPair {
+	var best []vectorPair
+	for i := range list {
+		for j := i + 1; j < len(list); j++ {
+			hits := list[i].set.countCommon(list[j].set)
+			if hits > list[i].hits+1 && hits > list[j].hits+1 {
+				best = append(best, vectorPair{i, j, g.missBits*float64(max(len(g.days)-hits, list[i].extra+list[j].extra)) +
+					list[i].form.bits + list[j].form.bits})
+			}
+		}
+	}
+	slices.SortStableFunc(best, func(a, b vectorPair) int { return cmp.Compare(a.score, b.score) })
+	return best[:min(len(best), maxPairs)]
 }

@@ -266,61 +266,68 @@ func (r *Rule) appendPeriod(buf []Date, p civil.Span) []Date {
 		if r.Unit == civil.Day {
 			d.Item = -1
 		}
-		put := func(day civil.Date) {
-			if d.Date = day; day.Valid() {
-				buf = append(buf, d)
-			}
-			d.SubItem++
-		}
-		switch it.Kind {
-		case DayNumber:
-			last := it.N
-			if it.To != 0 {
-				last = it.To
-			}
-			for n := it.N; n <= last; n++ {
-				if day, fits := NumberedDay(in, n); fits || !r.SkipShort {
-					put(day)
-				}
-			}
-		case EveryWeekday:
-			w := it.Weekday
-			for {
-				for day := in.First.OnOrAfter(w); day <= in.Last; day += 7 {
-					put(day)
-				}
-				if it.WeekdayTo == 0 || w == it.WeekdayTo {
-					break
-				}
-				w = w%7 + 1
-			}
-		case NthWeekday:
-			if day, ok := NthWeekdayOf(in, it.N, it.Weekday); ok {
-				put(day)
-			}
-		case NthWorking:
-			if s := in.Widen(0, 0); s.First <= s.Last {
-				if day, ok := r.Calendar.NthIn(s, it.N); ok {
-					put(day)
-				}
-			}
-		case MiddleDay:
-			put(in.Midpoint())
-		case EasterDay:
-			if y := p.First.Year(); y >= civil.MinYear && y <= civil.MaxYear {
-				put(civil.Easter(y))
-			}
-		case OrthodoxEasterDay:
-			if y := p.First.Year(); y >= civil.MinYear && y <= civil.MaxYear {
-				put(civil.OrthodoxEaster(y))
-			}
-		case WeekOfYear:
-			if day, ok := civil.FromISOWeek(p.First.Year(), it.N, it.Weekday); ok {
-				put(day)
-			}
-		}
+		buf = r.appendItem(buf, it, in, d)
 	}
 	return sortUnique(buf)
+}
+
+// appendItem appends the days that an item names in a period, or in the month of it that the
+// item says; d has their period and item.
+func (r *Rule) appendItem(buf []Date, it *Item, in civil.Span, d Date) []Date {
+	put := func(day civil.Date) {
+		if d.Date = day; day.Valid() {
+			buf = append(buf, d)
+		}
+		d.SubItem++
+	}
+	switch it.Kind {
+	case DayNumber:
+		last := it.N
+		if it.To != 0 {
+			last = it.To
+		}
+		for n := it.N; n <= last; n++ {
+			if day, fits := NumberedDay(in, n); fits || !r.SkipShort {
+				put(day)
+			}
+		}
+	case EveryWeekday:
+		w := it.Weekday
+		for {
+			for day := in.First.OnOrAfter(w); day <= in.Last; day += 7 {
+				put(day)
+			}
+			if it.WeekdayTo == 0 || w == it.WeekdayTo {
+				break
+			}
+			w = w%7 + 1
+		}
+	case NthWeekday:
+		if day, ok := NthWeekdayOf(in, it.N, it.Weekday); ok {
+			put(day)
+		}
+	case NthWorking:
+		if s := in.Widen(0, 0); s.First <= s.Last {
+			if day, ok := r.Calendar.NthIn(s, it.N); ok {
+				put(day)
+			}
+		}
+	case MiddleDay:
+		put(in.Midpoint())
+	case EasterDay:
+		if y := d.Period.Year(); y >= civil.MinYear && y <= civil.MaxYear {
+			put(civil.Easter(y))
+		}
+	case OrthodoxEasterDay:
+		if y := d.Period.Year(); y >= civil.MinYear && y <= civil.MaxYear {
+			put(civil.OrthodoxEaster(y))
+		}
+	case WeekOfYear:
+		if day, ok := civil.FromISOWeek(d.Period.Year(), it.N, it.Weekday); ok {
+			put(day)
+		}
+	}
+	return buf
 }
 
 // sortUnique sorts days and keeps one of each: the earlier period's, and of one

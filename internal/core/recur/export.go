@@ -121,6 +121,12 @@ func (r *Rule) candidates() []*RRule {
 	case civil.Year:
 		return r.yearly(in)
 	}
+	return r.byMonths(in)
+}
+
+// byMonths proposes rules for quarters, half-years and fiscal periods: the months of the items,
+// in each.
+func (r *Rule) byMonths(in []int) []*RRule {
 	first := 1 // month of a fiscal year's start
 	if r.Unit > civil.Year {
 		// its last day is one that RFC 5545 knows
@@ -132,7 +138,6 @@ func (r *Rule) candidates() []*RRule {
 		}
 		first = r.Frame.FiscalMonth
 	}
-	// Quarters, half-years and fiscal periods: the months of the items, in each.
 	size := map[civil.Unit]int{civil.Quarter: 3, civil.Half: 6, civil.FiscalMonth: 1, civil.FiscalQuarter: 3,
 		civil.FiscalYear: 12}[r.Unit]
 	items := slices.Clone(r.Items)

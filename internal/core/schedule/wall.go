@@ -80,12 +80,21 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fis
 			w.Series = append(w.Series, WallSeries{Title: title})
 		}
 	}
-	entries, _, err := Entries(series, span)
-	if err != nil {
+	if err := w.addMarks(series, span, at); err != nil {
 		return nil, err
 	}
+	w.addClosures(span)
+	return w, nil
+}
+
+// addMarks marks the dates and milestones of series; lines are the legend's, by series and what.
+func (w *Wall) addMarks(series []*Series, span civil.Span, lines map[string]int) error {
+	entries, _, err := Entries(series, span)
+	if err != nil {
+		return err
+	}
 	for _, e := range entries {
-		i, shown := at[e.Series.Name+"\x00"+e.What]
+		i, shown := lines[e.Series.Name+"\x00"+e.What]
 		if !shown {
 			continue
 		}
@@ -103,9 +112,14 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fis
 	for _, marks := range w.marks {
 		slices.SortStableFunc(marks, func(a, b WallMark) int { return a.Series - b.Series })
 	}
+	return nil
+}
+
+// addClosures names the closed days, those of one name together.
+func (w *Wall) addClosures(span civil.Span) {
 	for d := span.First; d <= span.Last; d++ {
-		name := eval.HolidayNames(cal, d)
-		if name == "" || cal.IsWorkday(d) {
+		name := eval.HolidayNames(w.calendar, d)
+		if name == "" || w.calendar.IsWorkday(d) {
 			continue
 		}
 		w.names[d] = name
@@ -115,7 +129,6 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fis
 		}
 		w.Closures[i].Days = append(w.Closures[i].Days, d)
 	}
-	return w, nil
 }
 
 // Marks are those of a day, in the order of the series.

@@ -194,7 +194,7 @@ func (s *Series) Explain(d civil.Date, cal *workdays.Calendar) (list []Explanati
 		if told {
 			list = append(list, s.explainDate(o)...)
 		}
-		for i, m := range s.Milestones {
+		for i := range s.Milestones {
 			if v := o.Milestone(i); v.Day != d || v.Kind != eval.Date && v.Kind != eval.DateTime {
 				continue
 			}
@@ -202,23 +202,7 @@ func (s *Series) Explain(d civil.Date, cal *workdays.Calendar) (list []Explanati
 				list = append(list, s.explainDate(o)...)
 				told = true
 			}
-			why := o.Provenance[i]
-			unset := o.Milestone(i)
-			if why.beforeOverride != nil {
-				unset = *why.beforeOverride
-			}
-			from := unset // if nothing was done to it
-			if len(why.Moves) > 0 {
-				from = eval.Day(why.Moves[0].From)
-			}
-			if o.Override == nil || !o.Override.Removed {
-				list = append(list, ExplanationLine{m.Name, m.Program.Text, from, "counts from here"})
-				if len(why.Moves) > 0 && why.Moves[0].Step.IsChoice() { // it tells its own bases
-					list[len(list)-1].Day, list[len(list)-1].Reason = eval.Value{}, ""
-				}
-				list = append(list, explainMoves(m.Name, why.Moves, unset)...)
-			}
-			list = append(list, explainAdjustments(m.Name, o.Milestone(i), why.Override, why.Uncovered)...)
+			list = append(list, s.explainMilestone(o, i)...)
 		}
 		if told {
 			o.RecordUncovered()
@@ -229,6 +213,27 @@ func (s *Series) Explain(d civil.Date, cal *workdays.Calendar) (list []Explanati
 		list = s.explainNoDate(d, cal)
 	}
 	return list, ids, nil
+}
+
+// explainMilestone explains milestone i of an occurrence.
+func (s *Series) explainMilestone(o *Occurrence, i int) (list []ExplanationLine) {
+	m, why := s.Milestones[i], o.Provenance[i]
+	unset := o.Milestone(i)
+	if why.beforeOverride != nil {
+		unset = *why.beforeOverride
+	}
+	from := unset // if nothing was done to it
+	if len(why.Moves) > 0 {
+		from = eval.Day(why.Moves[0].From)
+	}
+	if o.Override == nil || !o.Override.Removed {
+		list = append(list, ExplanationLine{m.Name, m.Program.Text, from, "counts from here"})
+		if len(why.Moves) > 0 && why.Moves[0].Step.IsChoice() { // it tells its own bases
+			list[len(list)-1].Day, list[len(list)-1].Reason = eval.Value{}, ""
+		}
+		list = append(list, explainMoves(m.Name, why.Moves, unset)...)
+	}
+	return append(list, explainAdjustments(m.Name, o.Milestone(i), why.Override, why.Uncovered)...)
 }
 
 // explainNoDate says what a day is that is no date, and the dates around it.
