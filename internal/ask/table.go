@@ -54,14 +54,14 @@ func (t *TableOptions) Options() []*declare.Key {
 // Check says what is wrong with the options as far as they alone tell.
 func (t *TableOptions) Check() error {
 	for _, text := range t.ReadDates {
-		if _, form := SplitForm(text); form != "" {
+		if _, form := splitForm(text); form != "" {
 			if _, err := tabular.ParseDateLayouts(form); err != nil {
 				return rows.WrapOption("read-dates", err)
 			}
 		}
 	}
 	for _, text := range t.ReadNumbers {
-		if _, form := SplitForm(text); form != "" {
+		if _, form := splitForm(text); form != "" {
 			if _, err := tabular.ParseNumberForm(form); err != nil {
 				return rows.WrapOption("read-numbers", err)
 			}
@@ -107,9 +107,9 @@ func (t *TableOptions) rejectFile() (file string, ok bool) {
 	return strings.CutPrefix(t.BadRows, "aside=")
 }
 
-// SplitForm splits COL=FORM; a form alone has no column. The = of a layout splits
+// splitForm splits COL=FORM; a form alone has no column. The = of a layout splits
 // nothing.
-func SplitForm(text string) (column, form string) {
+func splitForm(text string) (column, form string) {
 	column, form, ok := strings.Cut(text, "=")
 	if !ok || strings.Contains(column, "%") {
 		return "", text
@@ -313,7 +313,7 @@ func (t *Table) applyForms(d formOption) error {
 	set := map[int]bool{}
 	general := ""
 	for _, text := range d.texts {
-		name, form := SplitForm(text)
+		name, form := splitForm(text)
 		if name == "" {
 			general = text
 			continue
@@ -401,13 +401,13 @@ func (t *Table) TakeLayouts() ([][]tabular.DateLayout, error) {
 	readings := make([][]tabular.DateLayout, len(t.Visible()))
 	in := *t.options
 	texts := slices.SortedStableFunc(slices.Values(t.options.ReadDates), func(a, b string) int { // those for one column first
-		first, _ := SplitForm(a)
-		second, _ := SplitForm(b)
+		first, _ := splitForm(a)
+		second, _ := splitForm(b)
 		return cmp.Compare(min(1, len(second)), min(1, len(first)))
 	})
 	in.ReadDates, t.options = nil, &in
 	for _, text := range texts {
-		name, form := SplitForm(text)
+		name, form := splitForm(text)
 		list, err := tabular.ParseDateLayouts(form)
 		if err != nil {
 			return nil, rows.WrapOption("read-dates", err)

@@ -38,8 +38,8 @@ func (e *NotCalendarError) Error() string { return e.Reason }
 
 const propfindBody = `<propfind xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><current-user-principal/><c:calendar-home-set/><resourcetype/><displayname/></prop></propfind>`
 
-// CheckName refuses a name that can't be that of a collection: it is one part of a path.
-func CheckName(name string) error {
+// checkName refuses a name that can't be that of a collection: it is one part of a path.
+func checkName(name string) error {
 	if name == "" || name == "." || name == ".." || strings.ContainsFunc(name, func(r rune) bool {
 		return r == '/' ||
 			r == '\\' || r < ' ' || r == 0x7f
@@ -68,7 +68,7 @@ func childName(folder, u *url.URL) (name string, ok bool) {
 // the user. If the address itself is a calendar and no name is asked for, it is
 // that (RFC 4791 section 6.2.1, RFC 5397, RFC 6764 section 6).
 func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection, error) {
-	if err := CheckName(name); err != nil {
+	if err := checkName(name); err != nil {
 		return nil, err
 	}
 	first, err := c.propfind(ctx, c.base)

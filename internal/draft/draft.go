@@ -25,8 +25,8 @@ import (
 	"yoyaku/internal/workflow"
 )
 
-// SchemaFile is the schema that a new plan names for editors, beside it.
-const SchemaFile = "yoyaku-plan.schema.json"
+// schemaFile is the schema that a new plan names for editors, beside it.
+const schemaFile = "yoyaku-plan.schema.json"
 
 // NewPlan is what a new plan begins with.
 type NewPlan struct {
@@ -96,7 +96,7 @@ func (s NewPlan) Candidates(set plan.Settings) (list []Candidate, err error) {
 		command += ask.ShellWord(s.Dir) + " "
 	}
 	for _, f := range found {
-		if f.IsDir() || strings.HasPrefix(f.Name(), ".") || f.Name() == SchemaFile || !query.Readable(f.Name()) {
+		if f.IsDir() || strings.HasPrefix(f.Name(), ".") || f.Name() == schemaFile || !query.Readable(f.Name()) {
 			continue
 		}
 		path := ask.ShellWord(filepath.Join(s.Dir, f.Name()))
@@ -207,7 +207,7 @@ func (s NewPlan) write(path, text string) error {
 	if err := os.MkdirAll(s.Dir, 0o777); err != nil {
 		return err
 	}
-	if err := files.WriteFile(filepath.Join(s.Dir, SchemaFile), func(w io.Writer) error {
+	if err := files.WriteFile(filepath.Join(s.Dir, schemaFile), func(w io.Writer) error {
 		_,
 			err := w.Write(schema)
 		return err
@@ -372,7 +372,7 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 // header is what is above the calendars.
 func (s NewPlan) header(first, last int) yamlBlock {
 	return yamlBlock{
-		commentLines("yaml-language-server: $schema="+SchemaFile,
+		commentLines("yaml-language-server: $schema="+schemaFile,
 			"A plan of dates. Is it right?  yoyaku check",
 			"Write its outputs:  yoyaku run      What comes up:  yoyaku ahead",
 			"The rules on one page:  yoyaku help phrases      Its keys:  yoyaku help plan"),

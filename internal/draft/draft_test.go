@@ -89,7 +89,7 @@ func TestNew(t *testing.T) {
 		if _, _, err := c.start.Create(set); err == nil || !strings.Contains(err.Error(), "already exists and was left as it is") {
 			t.Errorf("%s a second time: %v", c.golden, err)
 		}
-		if read(t, filepath.Join(c.start.Dir, SchemaFile)) == "" {
+		if read(t, filepath.Join(c.start.Dir, schemaFile)) == "" {
 			t.Errorf("%s: no schema", c.golden)
 		}
 		if err := os.RemoveAll(c.start.Dir); err != nil {

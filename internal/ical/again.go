@@ -38,9 +38,9 @@ type rawComponent struct {
 	cancelled bool
 }
 
-// ReadPrevious reads an earlier file. One that can't be read is an error, so that it
+// readPrevious reads an earlier file. One that can't be read is an error, so that it
 // isn't written over.
-func ReadPrevious(file string, r io.Reader) (*Previous, error) {
+func readPrevious(file string, r io.Reader) (*Previous, error) {
 	data, err := io.ReadAll(r)
 	if err != nil {
 		return nil, err
@@ -70,7 +70,7 @@ func OpenPrevious(path string) (*Previous, error) {
 		return nil, err
 	}
 	defer f.Close()
-	e, err := ReadPrevious(path, f)
+	e, err := readPrevious(path, f)
 	if err != nil {
 		return nil, fmt.Errorf("%w; the file was left as it is", err)
 	}

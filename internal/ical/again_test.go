@@ -53,7 +53,7 @@ func TestAgain(t *testing.T) {
 		ticked := map[string]bool{}  // to-dos that a person completed
 		for day := range 12 {
 			today := first + civil.Date(day*37)
-			earlier, err := ReadPrevious("f", strings.NewReader(text))
+			earlier, err := readPrevious("f", strings.NewReader(text))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -92,7 +92,7 @@ func TestAgain(t *testing.T) {
 				FindOutside: func(uid string) (Event, bool) { e, ok := all[uid]; return e, ok && !window.Contains(e.At.Day) }}}
 			c := Calendar{Zone: zone, DTSTAMP: today, Update: f}
 			var b strings.Builder
-			if err := Write(&b, c, events); err != nil {
+			if err := writeEvents(&b, c, events); err != nil {
 				t.Fatal(err)
 			}
 			text = b.String()
@@ -178,10 +178,10 @@ func TestAgain(t *testing.T) {
 				t.Fatalf("day %d: too much: %v", day, got)
 			}
 			// The same again, a day later, is the same bytes; cancelled ones may be past.
-			again, _ := ReadPrevious("f", strings.NewReader(text))
+			again, _ := readPrevious("f", strings.NewReader(text))
 			f.Previous, c.DTSTAMP = again, today+1
 			b.Reset()
-			if err := Write(&b, c, events); err != nil || b.String() != text {
+			if err := writeEvents(&b, c, events); err != nil || b.String() != text {
 				x, y := strings.Split(b.String(), "\r\n"), strings.Split(text, "\r\n")
 				for i := range min(len(x), len(y)) {
 					if x[i] != y[i] {
@@ -215,14 +215,14 @@ func TestEdgesOfWriting(t *testing.T) {
 	if a, c := ShortUID(long.UID), ShortUID(other.UID); len(a) > maxUIDOctets || a == c || !strings.HasSuffix(a, "@plan") || ShortUID(a) != a {
 		t.Errorf("long UIDs: %q, %q", a, c)
 	}
-	if err := Write(&b, Calendar{}, []Event{long, other}); err != nil || !strings.Contains(b.String(), "@plan") {
+	if err := writeEvents(&b, Calendar{}, []Event{long, other}); err != nil || !strings.Contains(b.String(), "@plan") {
 		t.Errorf("two long ones: %v", err)
 	}
 	var same *DuplicateUIDError
-	if err := Write(&b, Calendar{}, []Event{long, {UID: long.UID, Summary: "again", At: eval.Day(day)}}); !errors.As(err, &same) || !strings.Contains(err.Error(), "again") {
+	if err := writeEvents(&b, Calendar{}, []Event{long, {UID: long.UID, Summary: "again", At: eval.Day(day)}}); !errors.As(err, &same) || !strings.Contains(err.Error(), "again") {
 		t.Errorf("one UID twice: %v", err)
 	}
-	if err := Write(&b, Calendar{}, nil); !errors.Is(err, ErrEmpty) {
+	if err := writeEvents(&b, Calendar{}, nil); !errors.Is(err, ErrEmpty) {
 		t.Errorf("nothing: %v", err)
 	}
 	for _, name := range []string{"UTC", "Etc/UTC", "Zulu", "Universal"} {
@@ -231,7 +231,7 @@ func TestEdgesOfWriting(t *testing.T) {
 			t.Fatal(err)
 		}
 		b.Reset()
-		if err := Write(&b, Calendar{Zone: zone, DTSTAMP: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.DateTime, Day: day, Minutes: 90}}}); err != nil || !strings.Contains(b.String(), "DTSTART:20270105T013000Z\r\n") || strings.Contains(b.String(), "VTIMEZONE") {
+		if err := writeEvents(&b, Calendar{Zone: zone, DTSTAMP: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.DateTime, Day: day, Minutes: 90}}}); err != nil || !strings.Contains(b.String(), "DTSTART:20270105T013000Z\r\n") || strings.Contains(b.String(), "VTIMEZONE") {
 			t.Errorf("%s: %v %s", name, err, b.String())
 		}
 	}
@@ -242,7 +242,7 @@ func TestEdgesOfWriting(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"", "BEGIN:VCALENDAR\nBEGIN:VEVENT\n", "x"} {
-		if _, err := ReadPrevious("f", strings.NewReader(bad)); err == nil {
+		if _, err := readPrevious("f", strings.NewReader(bad)); err == nil {
 			t.Errorf("%q is taken for a calendar", bad)
 		}
 	}

@@ -25,7 +25,7 @@ func TestEveryMinute(t *testing.T) {
 			list = append(list, Event{UID: fmt.Sprintf("s.%d@p", m), Summary: fmt.Sprint(m), At: eval.Value{Kind: eval.DateTime, Day: day, Minutes: int16(m)}})
 		}
 		var b strings.Builder
-		if err := Write(&b, c, list); err != nil {
+		if err := writeEvents(&b, c, list); err != nil {
 			t.Fatal(err)
 		}
 		got, err := Events("f", strings.NewReader(b.String()))
@@ -62,7 +62,7 @@ func TestGiven(t *testing.T) {
 		if name != "" {
 			c.Zone, _ = Zone(name)
 		}
-		if err := Write(&b, c, list); err != nil {
+		if err := writeEvents(&b, c, list); err != nil {
 			t.Fatal(err)
 		}
 		for _, e := range list {
@@ -141,7 +141,7 @@ func TestGiven(t *testing.T) {
 			c.Zone, _ = Zone(zone)
 		}
 		if err == nil {
-			err = Write(&b, c, []Event{e, {UID: "d@p", Summary: "A day", At: eval.Day(day), EventProperties: schedule.EventProperties{DurationMinutes: 30}}, {UID: "t@p", Summary: "A task", Todo: true, At: e.At, EventProperties: schedule.EventProperties{DurationMinutes: 30}}})
+			err = writeEvents(&b, c, []Event{e, {UID: "d@p", Summary: "A day", At: eval.Day(day), EventProperties: schedule.EventProperties{DurationMinutes: 30}}, {UID: "t@p", Summary: "A task", Todo: true, At: e.At, EventProperties: schedule.EventProperties{DurationMinutes: 30}}})
 		}
 		if err != nil {
 			t.Fatal(err)

@@ -23,7 +23,7 @@ func TestByHand(t *testing.T) {
 		t.Helper()
 		c := Calendar{DTSTAMP: day}
 		if old != "" {
-			earlier, err := ReadPrevious("f", strings.NewReader(old))
+			earlier, err := readPrevious("f", strings.NewReader(old))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -119,15 +119,15 @@ func TestCancellations(t *testing.T) {
 	zone, _ := Zone("Europe/Oslo")
 	var b strings.Builder
 	list := []Event{{UID: "a@plan", At: eval.Day(day + 3)}, {UID: "b@plan", Todo: true, At: eval.Value{Kind: eval.DateTime, Day: day + 4, Minutes: 600}}, {UID: "c@plan", At: eval.Day(day + 5)}}
-	if err := Write(&b, Calendar{Zone: zone, DTSTAMP: day}, list); err != nil {
+	if err := writeEvents(&b, Calendar{Zone: zone, DTSTAMP: day}, list); err != nil {
 		t.Fatal(err)
 	}
-	earlier, err := ReadPrevious("f", strings.NewReader(b.String()))
+	earlier, err := readPrevious("f", strings.NewReader(b.String()))
 	if err != nil {
 		t.Fatal(err)
 	}
 	f := &Update{Previous: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day + 100}, Plans: []string{"plan"}}}
-	if err := Write(&strings.Builder{}, Calendar{Zone: zone, DTSTAMP: day, Update: f}, list[2:]); err != nil {
+	if err := writeEvents(&strings.Builder{}, Calendar{Zone: zone, DTSTAMP: day, Update: f}, list[2:]); err != nil {
 		t.Fatal(err)
 	}
 	by, err := ParseOrganizer(`"Crew, \"office\"" <office@skerry.example>`)
@@ -178,7 +178,7 @@ func TestZonesHaveStandardTime(t *testing.T) {
 		for _, year := range []int{1942, 1987, 2027} {
 			day, _ := civil.NewDate(year, 7, 1)
 			var b strings.Builder
-			if err := Write(&b, Calendar{Zone: zone, DTSTAMP: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.DateTime, Day: day, Minutes: 600}}, {UID: "b", At: eval.Value{Kind: eval.DateTime, Day: day + 10, Minutes: 600}}}); err != nil {
+			if err := writeEvents(&b, Calendar{Zone: zone, DTSTAMP: day}, []Event{{UID: "a", At: eval.Value{Kind: eval.DateTime, Day: day, Minutes: 600}}, {UID: "b", At: eval.Value{Kind: eval.DateTime, Day: day + 10, Minutes: 600}}}); err != nil {
 				t.Fatal(err)
 			}
 			root, err := Read("f", strings.NewReader(b.String()))

@@ -2,6 +2,7 @@ package ical
 
 import (
 	"errors"
+	"io"
 	"strconv"
 	"strings"
 	"testing"
@@ -10,6 +11,9 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 )
+
+// writeEvents writes a calendar as the program does.
+func writeEvents(w io.Writer, c Calendar, events []Event) error { return NewSink(w, c).Events(events) }
 
 func TestReadErrors(t *testing.T) {
 	for _, c := range [][2]string{
@@ -46,7 +50,7 @@ func TestWriteAndRead(t *testing.T) {
 			events = append(events, Event{UID: strconv.Itoa(i) + name + texts[0], Summary: texts[i%len(texts)], At: eval.Value{Kind: eval.DateTime, Day: first + civil.Date(i*11), Minutes: 720}})
 		}
 		var b strings.Builder
-		if err := Write(&b, Calendar{Name: texts[0], Zone: zone, DTSTAMP: first}, events); err != nil {
+		if err := writeEvents(&b, Calendar{Name: texts[0], Zone: zone, DTSTAMP: first}, events); err != nil {
 			t.Fatal(err)
 		}
 		root, err := Read("out", strings.NewReader(b.String()))
@@ -144,13 +148,13 @@ func FuzzRead(f *testing.F) {
 				}
 			}
 		}
-		if earlier, aerr := ReadPrevious("f", strings.NewReader(s)); (aerr == nil) != (err == nil) {
+		if earlier, aerr := readPrevious("f", strings.NewReader(s)); (aerr == nil) != (err == nil) {
 			t.Fatalf("%q: read %v, as an earlier file %v", s, err, aerr)
 		} else if err == nil { // what follows it can be read again
 			day, _ := civil.NewDate(2027, 1, 1)
 			var b strings.Builder
 			follow := &Update{Previous: earlier, Today: day, Scope: Scope{Window: civil.AllDays, Plans: []string{"p"}}}
-			if werr := Write(&b, Calendar{DTSTAMP: day, Update: follow}, []Event{{UID: "a@p", At: eval.Day(day)}}); werr != nil {
+			if werr := writeEvents(&b, Calendar{DTSTAMP: day, Update: follow}, []Event{{UID: "a@p", At: eval.Day(day)}}); werr != nil {
 				t.Fatalf("%q: %v", s, werr)
 			}
 			if _, rerr := Read("f", strings.NewReader(b.String())); rerr != nil {

@@ -55,7 +55,7 @@ func TestOneRecurringEvent(t *testing.T) {
 			if n%2 == 0 {
 				calendar.Zone = zone
 			}
-			if err := Write(&b, calendar, list); err != nil {
+			if err := writeEvents(&b, calendar, list); err != nil {
 				t.Fatalf("%s, %v: %v", c[0], window, err)
 			}
 			written++
@@ -80,7 +80,7 @@ func TestOneRecurringEvent(t *testing.T) {
 			}
 			list[0].Reminders = []schedule.Reminder{reminder}
 			overNight := slices.ContainsFunc(entries, func(e schedule.Entry) bool { return e.At.Kind == eval.DateTime }) && calendar.Zone != nil
-			if err := Write(&b, calendar, list); err != nil && !overNight {
+			if err := writeEvents(&b, calendar, list); err != nil && !overNight {
 				t.Errorf("%s reminds at one time before each: %v", c[0], err)
 			}
 			list[0].Reminders = []schedule.Reminder{worked}
@@ -88,7 +88,7 @@ func TestOneRecurringEvent(t *testing.T) {
 			for _, e := range entries {
 				weekdays[e.At.Day.Weekday() <= civil.Monday || e.At.Day.Weekday() > civil.Friday] = true
 			}
-			if err := Write(&b, calendar, list); len(weekdays) == 2 && (err == nil || !strings.Contains(err.Error(), "its reminders differ")) {
+			if err := writeEvents(&b, calendar, list); len(weekdays) == 2 && (err == nil || !strings.Contains(err.Error(), "its reminders differ")) {
 				t.Errorf("%s, %v: a working day before is one day or three: %v", c[0], window, err)
 			}
 		}
@@ -106,7 +106,7 @@ func TestLooks(t *testing.T) {
 	e := Event{UID: "a@p", Summary: "Pay", Category: "pay", At: at, EventProperties: schedule.EventProperties{Busy: true, DurationMinutes: 90, Color: "teal", Location: "Office; 2", Categories: []string{"a,b", "c"}}}
 	var b strings.Builder
 	c := Calendar{Zone: zone, DTSTAMP: day}
-	if err := Write(&b, c, []Event{e}); err != nil {
+	if err := writeEvents(&b, c, []Event{e}); err != nil {
 		t.Fatal(err)
 	}
 	for _, line := range []string{"DURATION:PT1H30M", "LOCATION:Office\\; 2", "CATEGORIES:a\\,b,c", "COLOR:teal", "TRANSP:OPAQUE"} {

@@ -44,7 +44,7 @@ func NewSink(w io.Writer, c Calendar) *Sink { return &Sink{w: w, c: c} }
 // Events writes the events.
 func (s *Sink) Events(list []Event) error {
 	s.skipped = append(s.skipped, s.c.SkippedTimes(list)...)
-	n, err := write(s.w, s.c, list)
+	n, err := writeCalendar(s.w, s.c, list)
 	s.count += n
 	return err
 }
@@ -116,15 +116,9 @@ var ErrEmpty = errors.New("no event")
 // maxUIDOctets is how many octets a UID may have (RFC 7986 section 5.3 says 255).
 const maxUIDOctets = 254
 
-// Write writes a whole iCalendar stream (RFC 5545 section 3.4). If it follows an
-// earlier file, events that are as they were stay to the byte.
-func Write(w io.Writer, c Calendar, events []Event) error {
-	_, err := write(w, c, events)
-	return err
-}
-
-// write is Write; n counts the events that aren't cancelled.
-func write(w io.Writer, c Calendar, events []Event) (n int, err error) {
+// writeCalendar writes a whole iCalendar stream (RFC 5545 section 3.4); n counts the events that
+// aren't cancelled. If it follows an earlier file, events that are as they were stay to the byte.
+func writeCalendar(w io.Writer, c Calendar, events []Event) (n int, err error) {
 	events = slices.Clone(events)
 	seen := map[string]int{}
 	for i := range events {

@@ -14,8 +14,8 @@ import (
 // Owner is one of the people of a plan.
 type Owner struct{ Name, Title, Mail string }
 
-// Contact is how an event names the owner.
-func (o Owner) Contact() string {
+// contact is how an event names the owner.
+func (o Owner) contact() string {
 	switch {
 	case o.Title == "":
 		return o.Name
@@ -57,7 +57,7 @@ func (p *Plan) Event(e schedule.Entry) schedule.Event {
 	if event.Owner != "" {
 		event.Contact = event.Owner
 		if o := p.findOwner(event.Owner); o != nil {
-			event.Owner, event.Contact = o.Name, o.Contact()
+			event.Owner, event.Contact = o.Name, o.contact()
 		}
 	}
 	return event

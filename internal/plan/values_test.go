@@ -103,7 +103,7 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 	put := func(format string, args ...any) { fmt.Fprintf(b, format+"\n", args...) }
 	put("%s %q zone %q window %v week %v fiscal %v strict %v organizer %v", p.ID, p.Title, p.ZoneName(), p.Window, p.Env.Fiscal.WeekStart, p.Env.Fiscal, p.Strict, p.Organizer)
 	for _, o := range p.Owners {
-		put("owner %s %q contact %q", o.Name, o.Title, o.Contact())
+		put("owner %s %q contact %q", o.Name, o.Title, o.contact())
 	}
 	cals, _ := p.Calendars()
 	for _, c := range cals[:min(len(cals), 4)] {

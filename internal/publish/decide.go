@@ -31,14 +31,14 @@ type Desired struct {
 
 // The results.
 const (
-	Added    = "added"
-	Moved    = "moved"
-	Changed  = "changed"
-	Gone     = "gone"
-	Edited   = "edited"   // by a person, left alone
-	Conflict = "conflict" // both changed
-	Foreign  = "foreign"  // the UID is there, and not the plan's
-	Failed   = "failed"
+	resultAdded    = "added"
+	resultMoved    = "moved"
+	resultChanged  = "changed"
+	resultGone     = "gone"
+	resultEdited   = "edited"   // by a person, left alone
+	resultConflict = "conflict" // both changed
+	resultForeign  = "foreign"  // the UID is there, and not the plan's
+	resultFailed   = "failed"
 )
 
 // Columns are those of the answer.
@@ -71,7 +71,7 @@ func (s *Step) Cells() []eval.Value {
 
 // isUndone reports whether what the plan says isn't there after all.
 func (s *Step) isUndone() bool {
-	return slices.Contains([]string{Edited, Conflict, Foreign, Failed}, s.Result)
+	return slices.Contains([]string{resultEdited, resultConflict, resultForeign, resultFailed}, s.Result)
 }
 
 // storedObject is a resource that was read.
@@ -88,7 +88,7 @@ type Decision struct {
 }
 
 // resultOrder are all results, in the order in which they are counted.
-var resultOrder = []string{Added, Moved, Changed, Gone, Edited, Conflict, Foreign, Failed}
+var resultOrder = []string{resultAdded, resultMoved, resultChanged, resultGone, resultEdited, resultConflict, resultForeign, resultFailed}
 
 // String counts what became of the events.
 func (d *Decision) String() string {
@@ -118,15 +118,15 @@ func (d *Decision) Undone() (n int) {
 // Failure is what the first step that failed says; nil for none.
 func (d *Decision) Failure() error {
 	for _, s := range d.Steps {
-		if s.Result == Failed {
+		if s.Result == resultFailed {
 			return errors.New(s.Note)
 		}
 	}
 	return nil
 }
 
-// Decide compares a plan with what is on the server.
-func Decide(w Desired, there []caldav.Resource) (*Decision, error) {
+// decide compares a plan with what is on the server.
+func decide(w Desired, there []caldav.Resource) (*Decision, error) {
 	d := &Decision{}
 	byUID := map[string]*storedObject{}
 	var order []*storedObject
@@ -190,23 +190,23 @@ func (d *Decision) decideEvent(w Desired, e schedule.Event, h *storedObject) err
 	step.object = made
 	write := func(result, note string) {
 		if h != nil && h.ETag == "" {
-			step.Result, step.Note = Failed, noETagNote
+			step.Result, step.Note = resultFailed, noETagNote
 			return
 		}
 		step.Result, step.Note, step.action = result, note, actPut
 		step.resource.Data = data
 	}
 	if h == nil {
-		write(Added, "")
+		write(resultAdded, "")
 		step.resource.Name = ical.ResourceName(e.UID)
 		d.Steps = append(d.Steps, step)
 		return nil
 	}
 	step.resource = h.Resource
 	change := func(note string) {
-		result := Changed
+		result := resultChanged
 		if day := h.Start; !day.SameTime(e.At) {
-			result, step.Was = Moved, day
+			result, step.Was = resultMoved, day
 		}
 		write(result, note)
 	}
@@ -216,7 +216,7 @@ func (d *Decision) decideEvent(w Desired, e schedule.Event, h *storedObject) err
 		d.Unchanged++
 		return nil
 	case !mine && !w.Adopt:
-		step.Result, step.Note = Foreign, "not from this plan; --adopt takes it over"
+		step.Result, step.Note = resultForeign, "not from this plan; --adopt takes it over"
 		if h.Plan != "" && h.Plan != w.Plan {
 			step.Note = "from the plan " + h.Plan
 		}
@@ -227,9 +227,9 @@ func (d *Decision) decideEvent(w Desired, e schedule.Event, h *storedObject) err
 	case w.Overwrite:
 		change(joinNotes("changed by hand, overwritten", differs))
 	case h.WrittenHash == made.WrittenHash:
-		step.Result, step.Note = Edited, joinNotes("changed by hand, left alone", differs)
+		step.Result, step.Note = resultEdited, joinNotes("changed by hand, left alone", differs)
 	default:
-		step.Result, step.Note = Conflict, joinNotes("changed by hand and in the plan", differs)
+		step.Result, step.Note = resultConflict, joinNotes("changed by hand and in the plan", differs)
 	}
 	if step.action == actKeep && !h.Start.SameTime(e.At) {
 		step.Was = h.Start
@@ -277,13 +277,13 @@ func (d *Decision) decideRemoved(w Desired, h *storedObject) {
 	step.Series, step.What, step.ID = ical.SplitUID(h.UID)
 	switch {
 	case h.ETag == "" && (h.Hash == h.WrittenHash || w.Overwrite):
-		step.Result, step.Note = Failed, noETagNote
+		step.Result, step.Note = resultFailed, noETagNote
 	case h.Hash == h.WrittenHash:
-		step.Result, step.action = Gone, actDelete
+		step.Result, step.action = resultGone, actDelete
 	case w.Overwrite:
-		step.Result, step.action, step.Note = Gone, actDelete, "changed by hand, removed"
+		step.Result, step.action, step.Note = resultGone, actDelete, "changed by hand, removed"
 	default:
-		step.Result, step.Note = Conflict, "changed by hand and no longer in the plan"
+		step.Result, step.Note = resultConflict, "changed by hand and no longer in the plan"
 	}
 	d.Steps = append(d.Steps, step)
 }

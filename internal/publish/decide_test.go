@@ -77,7 +77,7 @@ func TestDecide(t *testing.T) {
 	} {
 		first, _ := civil.NewDate(2027, 4, 1)
 		w := Desired{Plan: "plan", Events: c.wanted, Today: first + civil.Date(c.today-1), Overwrite: c.overwrite, Adopt: c.adopt, Scope: ical.Scope{Window: civil.Span{First: first, Last: first + 29}}}
-		d, err := Decide(w, append(c.there, caldav.Resource{Name: "x", Data: "nothing"}))
+		d, err := decide(w, append(c.there, caldav.Resource{Name: "x", Data: "nothing"}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -94,7 +94,7 @@ func TestDecide(t *testing.T) {
 			t.Errorf("%s: %q, %d left, %d unchanged, %d unread; want %q", c.what, strings.Join(got, "|"), d.Undone(), d.Unchanged, d.Unread, c.want)
 		}
 	}
-	d := &Decision{Unchanged: 3, Steps: []*Step{{Result: Gone}, {Result: Added}, {Result: Added}, {Result: Failed}}}
+	d := &Decision{Unchanged: 3, Steps: []*Step{{Result: resultGone}, {Result: resultAdded}, {Result: resultAdded}, {Result: resultFailed}}}
 	if d.String() != "2 added, 1 gone, 1 failed, 3 unchanged." {
 		t.Errorf("counted: %s", d)
 	}
@@ -143,7 +143,7 @@ func TestDo(t *testing.T) {
 		{"deleted, refused", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: status(500, "")}, "failed the server answered", false},
 		{"deleted, out of reach", nil, []caldav.Resource{there(t, e, "plan", "1", "", "")}, answering{del: errors.New("broken pipe")}, "failed broken pipe", true},
 	} {
-		d, err := Decide(Desired{Plan: "plan", Events: c.wanted, Today: first, Scope: ical.Scope{Window: civil.Span{First: first, Last: first + 29}}}, c.there)
+		d, err := decide(Desired{Plan: "plan", Events: c.wanted, Today: first, Scope: ical.Scope{Window: civil.Span{First: first, Last: first + 29}}}, c.there)
 		if err != nil || len(d.Steps) != 1 {
 			t.Fatalf("%s: %v %v", c.what, err, d)
 		}
@@ -155,8 +155,8 @@ func TestDo(t *testing.T) {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
-	d, _ := Decide(Desired{Plan: "plan", Events: []schedule.Event{e}, Scope: ical.Scope{Window: civil.AllDays}}, nil)
-	if err := d.Apply(ctx, &answering{}, 1, nil); !errors.Is(err, context.Canceled) || d.Steps[0].Result != Failed || d.Steps[0].Note != "not done" {
+	d, _ := decide(Desired{Plan: "plan", Events: []schedule.Event{e}, Scope: ical.Scope{Window: civil.AllDays}}, nil)
+	if err := d.Apply(ctx, &answering{}, 1, nil); !errors.Is(err, context.Canceled) || d.Steps[0].Result != resultFailed || d.Steps[0].Note != "not done" {
 		t.Errorf("interrupted: %v %v", err, d.Steps[0])
 	}
 }

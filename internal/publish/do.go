@@ -32,7 +32,7 @@ func (d *Decision) Apply(ctx context.Context, store Store, atOnce int, done *ato
 			defer wait.Done()
 			for s := range work {
 				if err := s.do(ctx, store); err != nil {
-					s.Result, s.Note = Failed, err.Error()
+					s.Result, s.Note = resultFailed, err.Error()
 					if isFatal(err) {
 						stop(err)
 					}
@@ -75,7 +75,7 @@ func (s *Step) do(ctx context.Context, store Store) error {
 			if _, gerr := store.Get(ctx, s.resource); caldav.IsNotFound(gerr) {
 				return nil
 			}
-			s.Result, s.Note = Conflict, "changed on the server in the meantime"
+			s.Result, s.Note = resultConflict, "changed on the server in the meantime"
 			return nil
 		}
 		if caldav.IsNotFound(err) {
@@ -94,16 +94,16 @@ func (s *Step) do(ctx context.Context, store Store) error {
 			case rerr == nil && o.UID == s.object.UID && o.Hash == s.object.Hash && o.Plan == s.object.Plan:
 				return nil
 			case s.resource.ETag == "":
-				s.Result, s.Note = Foreign, "something else is in its place: "+s.resource.Name
+				s.Result, s.Note = resultForeign, "something else is in its place: "+s.resource.Name
 				return nil
 			}
 		} else if !caldav.IsNotFound(gerr) {
 			return gerr
 		}
-		s.Result, s.Note = Conflict, "changed on the server in the meantime"
+		s.Result, s.Note = resultConflict, "changed on the server in the meantime"
 		return nil
 	case caldav.IsUIDConflict(err):
-		s.Result, s.Note = Foreign, "the server has its UID under another name"
+		s.Result, s.Note = resultForeign, "the server has its UID under another name"
 		return nil
 	}
 	return err

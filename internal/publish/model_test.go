@@ -154,7 +154,7 @@ func TestNothingIsLost(t *testing.T) {
 				}
 			}
 			before := maps.Clone(s.data)
-			d, err := Decide(w, s.list())
+			d, err := decide(w, s.list())
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -192,9 +192,9 @@ func TestNothingIsLost(t *testing.T) {
 			for _, p := range d.Steps {
 				was, _ := ical.ReadObject(before[p.resource.Name])
 				switch {
-				case p.Result == Failed, quick && p.resource.Name == raced && p.Result != Conflict:
+				case p.Result == resultFailed, quick && p.resource.Name == raced && p.Result != resultConflict:
 					fail("%s ends as %s: %s", p.resource.Name, p.Result, p.Note)
-				case p.object != nil && was != nil && was.Plan == "plan" && p.action == actKeep && (p.Result == Edited) != (was.WrittenHash == p.object.Hash):
+				case p.object != nil && was != nil && was.Plan == "plan" && p.action == actKeep && (p.Result == resultEdited) != (was.WrittenHash == p.object.Hash):
 					fail("%s is %s, although the plan's part is from %s to %s", p.resource.Name, p.Result, was.WrittenHash, p.object.Hash)
 				}
 			}
@@ -244,7 +244,7 @@ func TestNothingIsLost(t *testing.T) {
 			}
 			s.writes = 0
 			w.Overwrite, w.Adopt = false, false
-			again, err := Decide(w, s.list())
+			again, err := decide(w, s.list())
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -320,7 +320,7 @@ func TestInTheMiddle(t *testing.T) {
 	}
 	for _, ending := range []error{&caldav.StatusError{Code: 401}, errors.New("broken pipe")} {
 		s := &failing{server: server{data: map[string]string{}, etag: map[string]int{}}, err: ending, after: 7}
-		d, err := Decide(w, nil)
+		d, err := decide(w, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -329,7 +329,7 @@ func TestInTheMiddle(t *testing.T) {
 		}
 		failed := 0
 		for _, p := range d.Steps {
-			if p.Result == Failed {
+			if p.Result == resultFailed {
 				failed++
 			}
 		}
@@ -337,7 +337,7 @@ func TestInTheMiddle(t *testing.T) {
 			t.Errorf("%v: %d failed, %d there", ending, failed, len(s.data))
 		}
 		s.after = 1000
-		if d, err = Decide(w, s.list()); err != nil || len(d.Steps) != 13 || d.Unchanged != 7 {
+		if d, err = decide(w, s.list()); err != nil || len(d.Steps) != 13 || d.Unchanged != 7 {
 			t.Errorf("again: %v, %d steps, %d unchanged", err, len(d.Steps), d.Unchanged)
 		}
 	}

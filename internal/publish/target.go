@@ -67,7 +67,7 @@ func (t Target) decide(ctx context.Context, client *caldav.Client, w Desired, te
 		tell.Warn("%s that the server lists %s outside %s; %s not touched", phrase.Plural(n, "resource"), verb,
 			store.Path(), verb)
 	}
-	d, err := Decide(w, there)
+	d, err := decide(w, there)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -98,10 +98,10 @@ func TestDrawn(t *testing.T) {
 	g.AddName("Borro")
 	for _, width := range []int{0, 50, 100} {
 		put(fmt.Sprint("grid, width ", width), func(b *strings.Builder) error {
-			return DrawGrid(b, g, Options{Width: width, Title: map[bool]string{true: "June"}[width == 50], AsOf: 740000})
+			return drawGrid(b, g, Options{Width: width, Title: map[bool]string{true: "June"}[width == 50], AsOf: 740000})
 		})
 	}
-	put("grid, page", func(b *strings.Builder) error { return GridPage(b, g, "June, as of 2027-01-18") })
+	put("grid, page", func(b *strings.Builder) error { return gridPage(b, g, "June, as of 2027-01-18") })
 	for _, span := range []string{"2027-03", "2027-Q1", "2027"} {
 		for _, l := range []Options{{}, {Width: 100, Color: true}, {Width: 60, Title: "Wall"}} {
 			if span == "2027" && l.Width != 100 {

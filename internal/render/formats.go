@@ -64,8 +64,8 @@ type Writer struct {
 	Events *ical.Sink
 }
 
-// Formats is the register of formats: each with its writer.
-var Formats = []Format{
+// formats is the register of formats: each with its writer.
+var formats = []Format{
 	{Name: "table", ForPeople: true, Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) {
 		return newTable(w, l), nil
 	}},
@@ -74,9 +74,9 @@ var Formats = []Format{
 	{Name: "json", rows: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSON(w)), nil }},
 	{Name: "jsonl", rows: func(w io.Writer, l Options) (rows.Sink, error) { return l.guardFormulas(tabular.NewJSONL(w)), nil }},
 	{Name: "md", Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) {
-		return l.guardFormulas(NewMarkdown(w, l.header())), nil
+		return l.guardFormulas(newMarkdown(w, l.header())), nil
 	}},
-	{Name: "html", Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) { return NewHTML(w, l), nil }},
+	{Name: "html", Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) { return newHTML(w, l), nil }},
 	{Name: "xlsx", Titled: true, rows: func(w io.Writer, l Options) (rows.Sink, error) {
 		return tabular.NewXLSX(w,
 			l.bookProperties())
@@ -93,7 +93,7 @@ func (f Format) TitleError() error {
 
 // FormatNames lists the formats of rows, with events those of events too.
 func FormatNames(events bool) (list []string) {
-	for _, f := range Formats {
+	for _, f := range formats {
 		if events || !f.HoldsEvents() {
 			list = append(list, f.Name)
 		}
@@ -103,7 +103,7 @@ func FormatNames(events bool) (list []string) {
 
 // FindFormat returns a format by its name; ok is false if there is none.
 func FindFormat(name string) (f Format, ok bool) {
-	for _, f := range Formats {
+	for _, f := range formats {
 		if f.Name == name {
 			return f, true
 		}

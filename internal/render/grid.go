@@ -16,9 +16,9 @@ import (
 // maxGridCells is how many cells a grid for people may have.
 const maxGridCells = 1_000_000
 
-// DrawGrid draws people against days for a terminal: each day under its weekday,
+// drawGrid draws people against days for a terminal: each day under its weekday,
 // closed days marked by a dot. Days that don't fit are in a panel below.
-func DrawGrid(w io.Writer, g *rows.Grid, o Options) error {
+func drawGrid(w io.Writer, g *rows.Grid, o Options) error {
 	if err := g.CheckSize(maxGridCells, "a table"); err != nil {
 		return err
 	}
@@ -172,9 +172,9 @@ type gridRow struct {
 	Total string
 }
 
-// GridPage writes people against days as a self-contained page that prints on a
+// gridPage writes people against days as a self-contained page that prints on a
 // sheet in landscape.
-func GridPage(w io.Writer, g *rows.Grid, title string) error {
+func gridPage(w io.Writer, g *rows.Grid, title string) error {
 	if err := g.CheckSize(maxGridCells, "a page"); err != nil {
 		return err
 	}

@@ -56,8 +56,8 @@ type markdownSink struct {
 	w     io.Writer
 }
 
-// NewMarkdown returns a sink that writes a Markdown table.
-func NewMarkdown(w io.Writer, title string) rows.Sink { return &markdownSink{title: title, w: w} }
+// newMarkdown returns a sink that writes a Markdown table.
+func newMarkdown(w io.Writer, title string) rows.Sink { return &markdownSink{title: title, w: w} }
 
 func (s *markdownSink) Close() error {
 	t := table.NewWriter()
@@ -115,14 +115,14 @@ func (s *htmlSink) Display() rows.Display {
 		Highlight:    func(e rows.Emphasis) { s.emphasis = e },
 		NextIsTotals: func() { s.nextIsTotals = true },
 		KeepNames:    func(columns []string) { s.verbatim = columns },
-		DrawGrid:     func(g *rows.Grid) error { return GridPage(s.w, g, s.title) },
+		DrawGrid:     func(g *rows.Grid) error { return gridPage(s.w, g, s.title) },
 		DrawWall:     func(w *schedule.Wall) error { return wallPage(s.w, w, s.asOf) }, TakesWallParts: true,
 	}
 }
 
-// NewHTML returns a sink that writes a self-contained page with one table.
+// newHTML returns a sink that writes a self-contained page with one table.
 // Everything in it is escaped.
-func NewHTML(w io.Writer, l Options) rows.Sink {
+func newHTML(w io.Writer, l Options) rows.Sink {
 	return &htmlSink{title: l.header(), asOf: l.AsOf, w: w}
 }
 

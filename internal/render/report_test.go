@@ -73,7 +73,7 @@ func TestStandsOut(t *testing.T) {
 	for name, want := range map[string][2]string{"table": {"b     1 to 30 *", "a     1 to 30 "}, "color": {"\x1b[1;91mb", "\na "},
 		"md": {"| b | 1 to 30 | **7** |", "| a | 1 to 30 | 7 |"}, "html": {"<tr class=\"m\"><td>b</td>", "<tr><td>a</td>"}} {
 		var b strings.Builder
-		s := map[string]rows.Sink{"table": newTable(&b, Options{}), "color": newTable(&b, Options{Color: true}), "md": NewMarkdown(&b, ""), "html": NewHTML(&b, Options{})}[name]
+		s := map[string]rows.Sink{"table": newTable(&b, Options{}), "color": newTable(&b, Options{Color: true}), "md": newMarkdown(&b, ""), "html": newHTML(&b, Options{})}[name]
 		if err := s.Header([]string{"name", "band", "years"}); err != nil {
 			t.Fatal(err)
 		}
@@ -101,7 +101,7 @@ func TestGridFits(t *testing.T) {
 	g.AddName("Borro")
 	for _, width := range []int{0, 50, 80, 120} {
 		var b strings.Builder
-		if err := DrawGrid(&b, g, Options{Width: width}); err != nil {
+		if err := drawGrid(&b, g, Options{Width: width}); err != nil {
 			t.Fatal(err)
 		}
 		for _, line := range strings.Split(b.String(), "\n") {
@@ -114,7 +114,7 @@ func TestGridFits(t *testing.T) {
 		}
 	}
 	var page strings.Builder
-	if err := GridPage(&page, g, ""); err != nil || strings.Contains(page.String(), "<b>") || strings.Count(page.String(), `class="m"`) != 7 {
+	if err := gridPage(&page, g, ""); err != nil || strings.Contains(page.String(), "<b>") || strings.Count(page.String(), `class="m"`) != 7 {
 		t.Errorf("the page: %v\n%s", err, page.String())
 	}
 }
@@ -125,7 +125,7 @@ func TestRoom(t *testing.T) {
 		cells, rows int
 		want        string
 	}{{1, 200_000, ""}, {1, 200_001, "more than 200000 rows: use"}, {4000, 500, ""}, {4000, 501, "more than 2000000 cells: use"}} {
-		for what, to := range map[string]rows.Sink{"table": newTable(io.Discard, Options{}), "page": NewHTML(io.Discard, Options{}), "list": NewMarkdown(io.Discard, "")} {
+		for what, to := range map[string]rows.Sink{"table": newTable(io.Discard, Options{}), "page": newHTML(io.Discard, Options{}), "list": newMarkdown(io.Discard, "")} {
 			row, err := make([]eval.Value, c.cells), to.Header(make([]string, c.cells))
 			n := 0
 			for ; n < c.rows && err == nil; n++ {
@@ -141,10 +141,10 @@ func TestRoom(t *testing.T) {
 	for i := range 2740 {
 		g.AddName(strconv.Itoa(i))
 	}
-	if err := DrawGrid(io.Discard, g, Options{}); err == nil || !strings.Contains(err.Error(), "2740 people on 365 days are more than the 1000000 cells that a table takes") {
+	if err := drawGrid(io.Discard, g, Options{}); err == nil || !strings.Contains(err.Error(), "2740 people on 365 days are more than the 1000000 cells that a table takes") {
 		t.Error(err)
 	}
-	if err := GridPage(io.Discard, g, ""); err == nil {
+	if err := gridPage(io.Discard, g, ""); err == nil {
 		t.Error("a page of as many")
 	}
 }
@@ -154,8 +154,8 @@ func TestNoInjection(t *testing.T) {
 	nasty := []eval.Value{eval.Str(`<script>alert("x")</script>`), eval.Str("a|b\nc"), eval.Str("=1+1&amp;")}
 	columns := []string{"<b>", "x|y", "z"}
 	var page, md strings.Builder
-	fill(t, NewHTML(&page, Options{Title: "<i>title</i>"}), columns, [][]eval.Value{nasty})
-	fill(t, NewMarkdown(&md, "<i>title</i>"), columns, [][]eval.Value{nasty})
+	fill(t, newHTML(&page, Options{Title: "<i>title</i>"}), columns, [][]eval.Value{nasty})
+	fill(t, newMarkdown(&md, "<i>title</i>"), columns, [][]eval.Value{nasty})
 	for name, out := range map[string]string{"html": page.String(), "md": md.String()} {
 		for _, bad := range []string{"<script", "<b>", "<i>"} {
 			if strings.Contains(out, bad) {

@@ -37,7 +37,7 @@ var _ rows.Displayer = (*tableSink)(nil)
 func (s *tableSink) Display() rows.Display {
 	return rows.Display{
 		Highlight: func(e rows.Emphasis) { s.highlighting = e != rows.NoEmphasis },
-		DrawGrid:  func(g *rows.Grid) error { return DrawGrid(s.w, g, s.Options) },
+		DrawGrid:  func(g *rows.Grid) error { return drawGrid(s.w, g, s.Options) },
 		DrawWall:  func(w *schedule.Wall) error { return drawWall(s.w, w, s.Options) },
 	}
 }

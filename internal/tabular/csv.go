@@ -52,14 +52,14 @@ func (s *csvSink) Header(columns []string) error {
 }
 
 func (s *csvSink) Row(cells []eval.Value) error {
-	s.buf = AppendCSV(s.buf[:0], cells, s.sep, s.safe)
+	s.buf = appendCSV(s.buf[:0], cells, s.sep, s.safe)
 	_, err := s.w.Write(s.buf)
 	return err
 }
 
 // Encode implements rows.BlockSink.
 func (s *csvSink) Encode(b []byte, cells []eval.Value) []byte {
-	return AppendCSV(b, cells, s.sep, s.safe)
+	return appendCSV(b, cells, s.sep, s.safe)
 }
 
 // AcceptsText implements rows.TextSink.

@@ -9,8 +9,8 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
-// AppendCSV appends a row as separated values, quoting what must be.
-func AppendCSV(b []byte, cells []eval.Value, sep byte, safe bool) []byte {
+// appendCSV appends a row as separated values, quoting what must be.
+func appendCSV(b []byte, cells []eval.Value, sep byte, safe bool) []byte {
 	if len(cells) == 1 && cells[0].Kind == eval.Blank { // an empty line would be no row
 		b = append(b, `""`...)
 	}
@@ -84,8 +84,8 @@ func needsQuotes(s string, sep byte) bool {
 	return s[0] == ' ' || s[0] == '\t' || s == `\.`
 }
 
-// IsFormula reports whether a spreadsheet would run a text as a formula.
-func IsFormula(s string) bool {
+// isFormula reports whether a spreadsheet would run a text as a formula.
+func isFormula(s string) bool {
 	if len(s) < 2 {
 		return false
 	}
@@ -109,7 +109,7 @@ func isFullWidthFormula(s string) bool {
 
 // GuardFormula marks a text that a spreadsheet would run as a formula.
 func GuardFormula(s string) string {
-	if IsFormula(s) {
+	if isFormula(s) {
 		return "'" + s
 	}
 	return s

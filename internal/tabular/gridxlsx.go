@@ -25,9 +25,9 @@ type gridWriter struct {
 
 const maxGridCells = 5_000_000
 
-// GridXLSX writes people against days as a workbook: weekdays over days, closed
+// gridXLSX writes people against days as a workbook: weekdays over days, closed
 // days shaded, names and heads frozen.
-func GridXLSX(w io.Writer, g *rows.Grid, c BookProperties) error {
+func gridXLSX(w io.Writer, g *rows.Grid, c BookProperties) error {
 	if err := g.CheckSize(maxGridCells, "a workbook"); err != nil {
 		return err
 	}

@@ -56,7 +56,7 @@ func TestGridXLSX(t *testing.T) {
 	}
 	g.AddName("Cairn")
 	var b bytes.Buffer
-	if err := GridXLSX(&b, g, BookProperties{}); err != nil {
+	if err := gridXLSX(&b, g, BookProperties{}); err != nil {
 		t.Fatal(err)
 	}
 	table, _, err := all("a.xlsx", b.String(), Options{HeaderRow: 2})
@@ -73,12 +73,12 @@ func TestGridXLSX(t *testing.T) {
 // Texts that a spreadsheet would run, however they are hidden.
 func TestFormulas(t *testing.T) {
 	for _, s := range []string{"=1", "+1", "-x", "@a", "\t1", "\r1", "\n1", "＝1", "＋a", "－a", "＠a", " =1", "\u00a0=1", "\u200b+1", " ＝1", "\x00=1"} {
-		if !IsFormula(s) {
+		if !isFormula(s) {
 			t.Errorf("%q is a formula", s)
 		}
 	}
 	for _, s := range []string{"", "=", "-", "+", "1=1", "a-b", " a", "  ", " =", "x＝1", "'=1"} {
-		if want := s == " ="; IsFormula(s) != want {
+		if want := s == " ="; isFormula(s) != want {
 			t.Errorf("%q is a formula: %v", s, !want)
 		}
 	}
@@ -104,7 +104,7 @@ func TestSinks(t *testing.T) {
 		}
 	}
 	days := []eval.Value{eval.Day(d), eval.Day(d), eval.Day(d + 1), {}, eval.Day(d), {Kind: eval.DateTime, Day: d, Minutes: 5}, eval.Day(d + 1), eval.Bool(true)}
-	if got := string(AppendCSV(nil, days, ';', false)); got != "2027-04-03;2027-04-03;2027-04-04;;2027-04-03;2027-04-03T00:05;2027-04-04;true\n" {
+	if got := string(appendCSV(nil, days, ';', false)); got != "2027-04-03;2027-04-03;2027-04-04;;2027-04-03;2027-04-03T00:05;2027-04-04;true\n" {
 		t.Errorf("days side by side: %s", got)
 	}
 	// Rows are written as they came in only if nothing in them is to be changed.
@@ -132,7 +132,7 @@ func TestSinks(t *testing.T) {
 	for _, c := range []string{",", "\"", "\n", "\r", " ", "\t", "x", "\\."} {
 		for n := range 20 {
 			for _, text := range []string{strings.Repeat("a", n) + c + strings.Repeat("b", 19-n), strings.Repeat("a", n) + c} {
-				got := string(AppendCSV(nil, []eval.Value{eval.Str(text), eval.Str("z")}, ',', false))
+				got := string(appendCSV(nil, []eval.Value{eval.Str(text), eval.Str("z")}, ',', false))
 				back, err := csv.NewReader(strings.NewReader(got)).Read()
 				if err != nil || len(back) != 2 || back[0] != strings.ReplaceAll(text, "\r\n", "\n") || back[1] != "z" {
 					t.Fatalf("%q is written %q, which reads as %q, %v", text, got, back, err)
@@ -143,7 +143,7 @@ func TestSinks(t *testing.T) {
 			}
 		}
 	}
-	if got := string(AppendCSV(nil, []eval.Value{eval.Str("=SUM(A1)"), eval.Str("-")}, ',', true)); got != "'=SUM(A1),-\n" {
+	if got := string(appendCSV(nil, []eval.Value{eval.Str("=SUM(A1)"), eval.Str("-")}, ',', true)); got != "'=SUM(A1),-\n" {
 		t.Errorf("safe for spreadsheets: %q", got)
 	}
 }

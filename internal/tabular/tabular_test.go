@@ -180,14 +180,14 @@ func FuzzCSV(f *testing.F) {
 					t.Fatalf("%q: line %d %q, read with care line %d %q", s, line, row, at, same)
 				}
 				got = append(got, texts(row))
-				out = AppendCSV(out, row, ',', false)
+				out = appendCSV(out, row, ',', false)
 				cells += len(row)
 				return nil
 			})
 			n := 0
 			_ = quick.EachText([]int{0}, func(_ int, text string, row []eval.Value) error {
 				n++
-				if whole := quick.Cells(text); text != "" && (string(AppendCSV(nil, whole, ',', false)) != text+"\n" || whole[0] != row[0] || strings.Join(got[n-1], "\x01") != strings.Join(texts(whole), "\x01")) {
+				if whole := quick.Cells(text); text != "" && (string(appendCSV(nil, whole, ',', false)) != text+"\n" || whole[0] != row[0] || strings.Join(got[n-1], "\x01") != strings.Join(texts(whole), "\x01")) {
 					t.Fatalf("%q: row %d as it stands is %q, its cells are %q", s, n, text, whole)
 				}
 				return nil

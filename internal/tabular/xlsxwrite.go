@@ -72,7 +72,7 @@ func (x *xlsxSink) Display() rows.Display {
 	return rows.Display{
 		Highlight:    func(e rows.Emphasis) { x.highlighting = e != rows.NoEmphasis },
 		NextIsTotals: func() { x.nextIsTotals = true },
-		DrawGrid:     func(g *rows.Grid) error { return GridXLSX(x.w, g, x.cover) },
+		DrawGrid:     func(g *rows.Grid) error { return gridXLSX(x.w, g, x.cover) },
 	}
 }
 

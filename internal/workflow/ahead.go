@@ -49,13 +49,13 @@ func Ahead(plans []*plan.Plan, n AheadRequest, tell Reporter) (c *AheadResult, e
 	}
 	c.Window, c.hasOwner = asked[0].window, schedule.NewAgenda(series, "").Owner
 	for i, p := range plans {
-		if err := NewLedger(p).warnBreaches(asked[i].series, asked[i].window, tell); err != nil {
+		if err := newLedger(p).warnBreaches(asked[i].series, asked[i].window, tell); err != nil {
 			return nil, err
 		}
 	}
 	for i, p := range plans {
 		records := newRecordMaker(p)
-		place := newWorkspace(NewLedger(p), records)
+		place := newWorkspace(newLedger(p), records)
 		place.Stdin, place.Warn, place.Note, place.IsCommand = strings.NewReader(""), tell.Warn, tell.Note, true
 		list, err := asked[i].events(records, place)
 		if err != nil {

@@ -70,7 +70,7 @@ func TestBounds(t *testing.T) {
 				}
 				return fmt.Sprintf("t%d,\"t%d, +1 day\"\n", i, i-1)
 			}))
-			said, _ := office(t, dir, "run")
+			said, _ := runCommand(t, dir, "run")
 			if !strings.Contains(said, c.want) {
 				t.Errorf("%.600s\nwant %s", said, c.want)
 			}
@@ -78,7 +78,7 @@ func TestBounds(t *testing.T) {
 	}
 	dir := t.TempDir()
 	write(t, filepath.Join(dir, plan.FileName), "plan: 1\nid: x\nwindow: 1900..2100\nseries: {p: {rule: daily, expect: {each: date < 1950-01-01}}}\n")
-	if said, code := office(t, dir, "check"); code != 1 || strings.Count(said, "\nfail,") != 10_001 || !strings.Contains(said, "and 45152 more like this") {
+	if said, code := runCommand(t, dir, "check"); code != 1 || strings.Count(said, "\nfail,") != 10_001 || !strings.Contains(said, "and 45152 more like this") {
 		t.Errorf("many findings: %d, %d lines, %.300s", code, strings.Count(said, "\nfail,"), said[max(0, len(said)-300):])
 	}
 }

@@ -15,7 +15,7 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 	if p.IsBroken() {
 		return c.Findings, nil
 	}
-	w, err := NewSession(p, Request{Window: window}, NoReports)
+	w, err := newSession(p, Request{Window: window}, noReports)
 	if err != nil {
 		var option *rows.OptionError
 		if errors.As(err, &option) {

@@ -21,7 +21,7 @@ func TestCheck(t *testing.T) {
 		if strings.HasPrefix(c[2], "note,") {
 			level = 0
 		}
-		if said, code := office(t, dir, "check"); text == good || code != level || !strings.Contains(said, c[2]) {
+		if said, code := runCommand(t, dir, "check"); text == good || code != level || !strings.Contains(said, c[2]) {
 			t.Errorf("%s: %d %.600s, want %s", c[1], code, said, c[2])
 		}
 	}

@@ -49,7 +49,7 @@ func (c *Comparison) Compare(names []string, put func(schedule.Difference) error
 		if err != nil {
 			return t, err
 		}
-		return CompareOutputs(p, c.Reporter, put)
+		return compareOutputs(p, c.Reporter, put)
 	}
 	for i, name := range names {
 		if sides[i], err = c.side(name); err != nil {
@@ -107,7 +107,7 @@ func (c *Comparison) planSide(name string, tried bool) (s query.Side, err error)
 			c.Reporter.Note("%s", text)
 		}
 	}
-	return PlanSide(name, p, wide, tell)
+	return planSide(name, p, wide, tell)
 }
 
 // ReportWarnings reports what may be wrong with the dates of the plans that were compared.
@@ -115,7 +115,7 @@ func (c *Comparison) ReportWarnings() error {
 	tell := c.Reporter.Once()
 	for _, p := range c.plans {
 		if p.Window != nil {
-			if err := NewLedger(p).warnBreaches(nil, *p.Window, tell); err != nil {
+			if err := newLedger(p).warnBreaches(nil, *p.Window, tell); err != nil {
 				return err
 			}
 		}
@@ -124,10 +124,10 @@ func (c *Comparison) ReportWarnings() error {
 	return nil
 }
 
-// PlanSide is a plan as one side of a comparison. wide is the same plan, read once more, whose
+// planSide is a plan as one side of a comparison. wide is the same plan, read once more, whose
 // calendars are asked further than the answer goes.
-func PlanSide(name string, p, wide *plan.Plan, tell Reporter) (s query.Side, err error) {
-	w, err := NewSession(p, Request{}, NoReports)
+func planSide(name string, p, wide *plan.Plan, tell Reporter) (s query.Side, err error) {
+	w, err := newSession(p, Request{}, noReports)
 	if err != nil {
 		return s, err
 	}
@@ -146,10 +146,10 @@ func PlanSide(name string, p, wide *plan.Plan, tell Reporter) (s query.Side, err
 	return s, nil
 }
 
-// CompareOutputs compares a plan's outputs as they are with what it makes now. What
+// compareOutputs compares a plan's outputs as they are with what it makes now. What
 // several files tell alike is reported once.
-func CompareOutputs(p *plan.Plan, tell Reporter, put func(schedule.Difference) error) (t schedule.Tally, err error) {
-	w, err := NewSession(p, Request{}, NoReports)
+func compareOutputs(p *plan.Plan, tell Reporter, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	w, err := newSession(p, Request{}, noReports)
 	if err != nil {
 		return t, err
 	}
@@ -200,7 +200,7 @@ func (w *Session) compare(out *plan.Output, key string, put func(schedule.Differ
 		return 0, err
 	}
 	var b bytes.Buffer
-	_, err = w.WriteOutput(&b, out)
+	_, err = w.writeOutput(&b, out)
 	empty := errors.Is(err, ical.ErrEmpty)
 	if err != nil && !empty {
 		return 0, out.WrapError(err)
@@ -215,7 +215,7 @@ func (w *Session) compare(out *plan.Output, key string, put func(schedule.Differ
 	if empty { // a calendar without events isn't written
 		now.Dates = func(civil.Span, civil.Span) ([]schedule.Event, error) { return nil, nil }
 	}
-	t, err := query.Compare(old, now, key, NoReports.Note, put)
+	t, err := query.Compare(old, now, key, noReports.Note, put)
 	return t.Same, err
 }
 

@@ -40,7 +40,7 @@ func TestCompareAndAhead(t *testing.T) {
 		{"ahead|safety-drill|--as-of|2027-05-10|--window|2027-06|--columns|date,title", 0, "date,title\n2027-06-08,Safety drill\n"},
 		{"ahead|nobody", 2, "unknown series `nobody`"},
 	} {
-		if said, code := office(t, dir, c.args); code != c.code || !strings.Contains(said, c.want) {
+		if said, code := runCommand(t, dir, c.args); code != c.code || !strings.Contains(said, c.want) {
 			t.Errorf("%s: %d\n%s, want %d %s", c.args, code, said, c.code, c.want)
 		}
 	}

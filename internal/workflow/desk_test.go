@@ -31,8 +31,8 @@ type desk struct {
 	set  map[string]string
 }
 
-// office gives what is answered and told, without the folder, and the exit code of that.
-func office(t *testing.T, dir, line string) (said string, code int) {
+// runCommand gives what is answered and told, without the folder, and the exit code of that.
+func runCommand(t *testing.T, dir, line string) (said string, code int) {
 	t.Helper()
 	d := &desk{T: t, dir: dir, set: map[string]string{}}
 	words := strings.Split(line, "|")
@@ -284,7 +284,7 @@ var ranDemo = sync.OnceValues(func() (string, error) {
 	day, _, _ := civil.Parse("2026-11-25")
 	p, err := plan.Load(filepath.Join(dir, plan.FileName), plan.Settings{AsOf: day})
 	if err == nil {
-		_, err = Run([]*plan.Plan{p}, Request{}, NoReports)
+		_, err = Run([]*plan.Plan{p}, Request{}, noReports)
 	}
 	return dir, err
 })

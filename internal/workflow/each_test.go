@@ -58,7 +58,7 @@ func TestPerSeries(t *testing.T) {
 		}
 		write(t, filepath.Join(dir, "yoyaku.yaml"), fmt.Sprintf("plan: 1\nid: office\nwindow: 2027-01..2027-06\nseries:\n%soutputs:\n  - {file: \"out/{series}.ics\", of: [%s], per: series}\n  - {file: \"out/t-{series}.csv\", of: [%[2]s], per: series}\n",
 			series, strings.Join(of, ", ")))
-		said, code := office(t, dir, "run")
+		said, code := runCommand(t, dir, "run")
 		if code != 0 {
 			t.Fatalf("round %d: %s", round, said)
 		}
@@ -104,7 +104,7 @@ func TestPerSeries(t *testing.T) {
 				t.Fatalf("round %d: %s is still live in %s\n%s", round, uid, file, said)
 			}
 		}
-		if again, code := office(t, dir, "run"); code != 0 || strings.Contains(again, " changed ") || strings.Contains(again, " new ") {
+		if again, code := runCommand(t, dir, "run"); code != 0 || strings.Contains(again, " changed ") || strings.Contains(again, " new ") {
 			t.Fatalf("round %d: once more: %s", round, again)
 		}
 	}

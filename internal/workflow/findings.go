@@ -289,7 +289,7 @@ func (w *Session) outputFindings() (list []plan.Finding) {
 		}
 		before := len(p.UncalendaredCounts())
 		err := p.WatchCounting(o.File, o.KeyPos(""), func() error {
-			notes, err := w.WriteOutput(io.Discard, o)
+			notes, err := w.writeOutput(io.Discard, o)
 			for _, n := range notes {
 				note(o, n)
 			}

@@ -21,12 +21,12 @@ import (
 	"yoyaku/internal/query"
 )
 
-// Ledger is what was released of a plan. It is in released.csv beside the plan, which
+// ledger is what was released of a plan. It is in released.csv beside the plan, which
 // plans of one folder share, and is read once, when something of it is asked.
-type Ledger struct {
+type ledger struct {
 	plan   *plan.Plan
 	path   string
-	others []*Ledger // of plans whose series are looked at too
+	others []*ledger // of plans whose series are looked at too
 
 	isOpen bool
 	all    []schedule.Released // of plans that share the file too
@@ -34,11 +34,11 @@ type Ledger struct {
 	err    error // why it can't be read at all
 }
 
-// NewLedger is the ledger of a plan.
-func NewLedger(p *plan.Plan) *Ledger {
-	l := &Ledger{plan: p, path: p.ReleasedPath()}
+// newLedger is the ledger of a plan.
+func newLedger(p *plan.Plan) *ledger {
+	l := &ledger{plan: p, path: p.ReleasedPath()}
 	for _, other := range p.Joined() {
-		l.others = append(l.others, NewLedger(other))
+		l.others = append(l.others, newLedger(other))
 	}
 	return l
 }
@@ -49,7 +49,7 @@ var ledgerColumns = []string{"plan", "series", "what", "id", "nominal", "date", 
 
 // register notes the file in the register, so that nothing else is written there: as one that
 // is read or, if it isn't there yet, as one that will be written.
-func (l *Ledger) register() error {
+func (l *ledger) register() error {
 	if slices.Contains(l.plan.Files.Inputs(), l.path) {
 		return nil
 	}
@@ -58,7 +58,7 @@ func (l *Ledger) register() error {
 
 // load reads the file, once. What is wrong with it are faults; one that can't be read is an
 // error, each time.
-func (l *Ledger) load() error {
+func (l *ledger) load() error {
 	if l.isOpen {
 		return l.err
 	}
@@ -74,7 +74,7 @@ func (l *Ledger) load() error {
 }
 
 // rows are the released dates of the plan; what is wrong with the file is an error.
-func (l *Ledger) rows() ([]schedule.Released, error) {
+func (l *ledger) rows() ([]schedule.Released, error) {
 	if err := l.load(); err != nil {
 		return nil, err
 	}
@@ -85,7 +85,7 @@ func (l *Ledger) rows() ([]schedule.Released, error) {
 }
 
 // Released are the released dates of a series, those that were superseded too.
-func (l *Ledger) Released(series string) ([]schedule.Released, error) {
+func (l *ledger) Released(series string) ([]schedule.Released, error) {
 	rows, err := l.rows()
 	for _, other := range l.others {
 		if err == nil {
@@ -98,7 +98,7 @@ func (l *Ledger) Released(series string) ([]schedule.Released, error) {
 }
 
 // hasOrphans reports whether dates of a series were released that the plan no longer has.
-func (l *Ledger) hasOrphans(series string) bool {
+func (l *ledger) hasOrphans(series string) bool {
 	if l.plan.FindSeries(series) != nil {
 		return false
 	}
@@ -113,7 +113,7 @@ func (l *Ledger) hasOrphans(series string) bool {
 const maxLedgerBytes = 64 << 20
 
 // parse reads the lines of the file; what is wrong with those of the plan are faults.
-func (l *Ledger) parse(data []byte) {
+func (l *ledger) parse(data []byte) {
 	fail := func(line int, format string, args ...any) {
 		l.faults = append(l.faults, plan.Finding{Finding: schedule.Finding{Text: fmt.Sprintf(format, args...) +
 			"; only `yoyaku release` writes this file: undo the edit"}, File: l.path, Line: line})
@@ -284,20 +284,20 @@ func (e *LedgerError) Error() string {
 }
 
 // write writes the file, whole or not at all.
-func (l *Ledger) write(data []byte) error {
+func (l *ledger) write(data []byte) error {
 	return files.WriteFile(l.path, func(w io.Writer) error {
 		_, err := w.Write(data)
 		return err
 	})
 }
 
-// LockName is the empty file beside a plan by whose lock those take turns that write what
+// lockName is the empty file beside a plan by whose lock those take turns that write what
 // is kept with it.
-const LockName = ".yoyaku.lock"
+const lockName = ".yoyaku.lock"
 
 // Lock waits for the turn of a plan's folder; tell says if there are no locks.
 func Lock(p *plan.Plan, tell Reporter) (unlock func(), err error) {
-	path := filepath.Join(filepath.Dir(p.Path), LockName)
+	path := filepath.Join(filepath.Dir(p.Path), lockName)
 	unlock, err = files.Lock(path, files.LockWait)
 	if errors.Is(err, files.ErrNoLocks) {
 		tell.Warn("%s: this file system has no locks; make sure nobody else writes here at the same time", path)

@@ -134,7 +134,7 @@ func TestReleasedDates(t *testing.T) {
 		dir := t.TempDir()
 		o := changing{lead: 3, closing: true, window: "2027", closeCut: "date, -3 working days"}
 		release := func(p *plan.Plan, through civil.Date, series ...string) {
-			made, err := Release(p, ReleaseRequest{Through: through.String(), By: "A. Gull", Series: series}, NoReports)
+			made, err := Release(p, ReleaseRequest{Through: through.String(), By: "A. Gull", Series: series}, noReports)
 			if err == nil {
 				err = made.Write()
 			}
@@ -147,7 +147,7 @@ func TestReleasedDates(t *testing.T) {
 		for step := range 12 {
 			o = o.change(r)
 			p := o.load(t, dir, 2+step)
-			l, window := NewLedger(p), *p.Window
+			l, window := newLedger(p), *p.Window
 			rows, err := l.rows()
 			if err != nil {
 				t.Fatal(err)
@@ -200,7 +200,7 @@ func TestReleasedDates(t *testing.T) {
 			before := fileRows(t, dir)
 			switch r.IntN(3) {
 			case 0: // kept: everything released is shown as it was, and nothing came in between
-				if _, err := l.Restore(nil, window); err != nil {
+				if _, err := l.restore(nil, window); err != nil {
 					t.Fatal(err)
 				}
 				now = shown(t, p, window)
@@ -223,10 +223,10 @@ func TestReleasedDates(t *testing.T) {
 				}
 				release(p, through)
 				p = o.load(t, dir, 2+step)
-				if l = NewLedger(p); p.FindSeries("close") == nil && r.IntN(2) == 0 && slices.ContainsFunc(rows, func(row schedule.Released) bool { return row.Series == "close" && row.IsCurrent() }) {
+				if l = newLedger(p); p.FindSeries("close") == nil && r.IntN(2) == 0 && slices.ContainsFunc(rows, func(row schedule.Released) bool { return row.Series == "close" && row.IsCurrent() }) {
 					release(p, through, "close")
 					p = o.load(t, dir, 2+step)
-					l = NewLedger(p)
+					l = newLedger(p)
 				}
 				for _, h := range must(l.Breaches(nil, civil.Span{First: window.First, Last: through})) {
 					if p.FindSeries(h.Series) != nil {
@@ -261,7 +261,7 @@ func TestReleasedFile(t *testing.T) {
 	o := changing{lead: 3, window: "2027"}
 	p := o.load(t, dir, 1)
 	through, _ := civil.NewDate(2027, 3, 31)
-	made, err := Release(p, ReleaseRequest{Through: through.String(), By: "A. Gull"}, NoReports)
+	made, err := Release(p, ReleaseRequest{Through: through.String(), By: "A. Gull"}, noReports)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -282,7 +282,7 @@ func TestReleasedFile(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(dir, plan.ReleasedName), []byte(c.text), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		_, err := NewLedger(o.load(t, dir, 1)).Breaches(nil, *p.Window)
+		_, err := newLedger(o.load(t, dir, 1)).Breaches(nil, *p.Window)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
 			t.Errorf("%.60q…: %v, want %s", c.text, err, c.want)
 		}
@@ -336,7 +336,7 @@ func TestBadLedger(t *testing.T) {
 			write(t, path, c.text)
 		}
 		for _, line := range []string{"check", "ahead", "run", "wall", "dates|crew-pay", "release|--through|2027-12-31|--by|x", "why|crew-pay|2027-03-12"} {
-			said, code := office(t, dir, line)
+			said, code := runCommand(t, dir, line)
 			if loose := line == "check" || strings.HasPrefix(line, "release"); code == 0 || code != c.code && !loose || !strings.Contains(said, c.want) {
 				t.Errorf("%s, %s: %d %.600s, want %d %s", c.what, line, code, said, c.code, c.want)
 			}

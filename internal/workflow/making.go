@@ -38,9 +38,9 @@ type outputBuild struct {
 	done           chan struct{}
 }
 
-// WriteOutput makes one output of the plan with all its series, stages nothing, and gives what
+// writeOutput makes one output of the plan with all its series, stages nothing, and gives what
 // is noted of it.
-func (w *Session) WriteOutput(to io.Writer, out *plan.Output) (notes []string, err error) {
+func (w *Session) writeOutput(to io.Writer, out *plan.Output) (notes []string, err error) {
 	m := &outputBuild{Session: w, out: out, series: out.Series}
 	defer w.stage.Discard()
 	err = m.write(to)

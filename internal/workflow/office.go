@@ -38,8 +38,8 @@ type Reporter struct {
 	Warn, Note func(format string, args ...any)
 }
 
-// NoReports tells nobody.
-var NoReports = Reporter{func(string, ...any) {}, func(string, ...any) {}}
+// noReports tells nobody.
+var noReports = Reporter{func(string, ...any) {}, func(string, ...any) {}}
 
 // Once is a Tell that says the same warning once.
 func (t Reporter) Once() Reporter {
@@ -134,7 +134,7 @@ type Session struct {
 	stageLock   sync.Mutex        // outputs are made beside each other
 	rejectFiles map[string]string // files that bad rows go to, and the records of which
 	logData     logData
-	ledger      *Ledger
+	ledger      *ledger
 	recordMaker *recordMaker
 	previous    previousCalendars
 }
@@ -146,9 +146,9 @@ type OutputResult struct {
 	Note                       bool
 }
 
-// NewSession settles what is asked of a plan: which series, and in which window.
-func NewSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) {
-	w = newSession(p, a, tell)
+// newSession settles what is asked of a plan: which series, and in which window.
+func newSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) {
+	w = newBareSession(p, a, tell)
 	if a.Series != nil {
 		w.Series, _ = selectNamed(p, a.Series)
 	}
@@ -156,9 +156,9 @@ func NewSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) 
 	return w, err
 }
 
-// newSession is a work of which nothing is settled: all series, and no window.
-func newSession(p *plan.Plan, a Request, tell Reporter) *Session {
-	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: NewLedger(p), recordMaker: newRecordMaker(p)}
+// newBareSession is a work of which nothing is settled: all series, and no window.
+func newBareSession(p *plan.Plan, a Request, tell Reporter) *Session {
+	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: newLedger(p), recordMaker: newRecordMaker(p)}
 	w.onNote = w.note
 	return w
 }

@@ -128,7 +128,7 @@ func TestOffice(t *testing.T) {
 		{"spread|away.csv|--start|first|--end|last|--by|shifts|--columns|who,period,first_day,last_day", 0, "Ada,2028-09/15,2028-09-08,2028-09-15\nAda,2028-09/last,2028-09-16,2028-09-19\n"},
 		{"spread|away.csv|--start|first|--end|last|--by|shifts", 0, "3 days are in no period of `shifts`, so in no row: away.csv"}, // that of the day left out
 	} {
-		if said, code := office(t, dir, c.args); code != c.code || !strings.Contains(said, c.want) {
+		if said, code := runCommand(t, dir, c.args); code != c.code || !strings.Contains(said, c.want) {
 			t.Errorf("%s: %d\n%s, want %d %s", c.args, code, said, c.code, c.want)
 		}
 	}
@@ -148,9 +148,9 @@ func TestOffice(t *testing.T) {
 			t.Errorf("%s has no %q:\n%.1500s", file, want, got)
 		}
 	}
-	office(t, dir, "run|--by|A. Gull|--note|sent out")
+	runCommand(t, dir, "run|--by|A. Gull|--note|sent out")
 	write(t, filepath.Join(dir, "moved.csv"), strings.Replace(officeFiles["moved.csv"], "2028-09-13", "2028-09-12", 1))
-	office(t, dir, "run|--by|A. Gull")
+	runCommand(t, dir, "run|--by|A. Gull")
 	write(t, filepath.Join(dir, "moved.csv"), officeFiles["moved.csv"])
 	const moved = `"moved":[{"series":"shifts","what":"date","id":"2028-09/15","was":"2028-09-13","now":"2028-09-12","reason":"moved by hand: the bank moves (B. Tern)"}]}`
 	if log := read(t, filepath.Join(dir, "yoyaku-log.jsonl")); strings.Count(log, "\n") != 2 || !strings.Contains(log, `"note":"sent out"`) || !strings.Contains(log, moved) || !strings.Contains(log, `"shared/calendars.yaml":"`) {
@@ -167,10 +167,10 @@ func TestOffice(t *testing.T) {
 		{"yoyaku.yaml", "expect: {each: [cut-off < date]}", "expect: {each: [cut-off > date]}", "each: cut-off > date"},
 	} {
 		write(t, filepath.Join(dir, c.file), strings.Replace(officeFiles[c.file], c.old, c.new, 1))
-		if said, code := office(t, dir, "check"); code != 1 || !strings.Contains(said, "fail") || !strings.Contains(said, c.want) {
+		if said, code := runCommand(t, dir, "check"); code != 1 || !strings.Contains(said, "fail") || !strings.Contains(said, c.want) {
 			t.Errorf("%s: check %d\n%s, want %s", c.new, code, said, c.want)
 		}
-		if said, code := office(t, dir, "run"); code != 1 || read(t, filepath.Join(dir, "pay.csv")) != was {
+		if said, code := runCommand(t, dir, "run"); code != 1 || read(t, filepath.Join(dir, "pay.csv")) != was {
 			t.Errorf("%s: run %d %s", c.new, code, said)
 		}
 		write(t, filepath.Join(dir, c.file), officeFiles[c.file])
@@ -227,7 +227,7 @@ func TestRelease(t *testing.T) {
 				write(t, filepath.Join(dir, name), text)
 			}
 		}
-		if said, code := office(t, dir, c.args); code != c.code || !strings.Contains(said, c.want) {
+		if said, code := runCommand(t, dir, c.args); code != c.code || !strings.Contains(said, c.want) {
 			t.Errorf("%s: %d\n%.1500s, want %d %s", c.args, code, said, c.code, c.want)
 		}
 	}

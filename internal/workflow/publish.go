@@ -27,7 +27,7 @@ func NewPublishSession(p *plan.Plan, plans []*plan.Plan, a Request, tell Reporte
 		}
 	}
 	a.IgnoreExpectations = false
-	w = newSession(p, a, tell)
+	w = newBareSession(p, a, tell)
 	w.onNote = func(_, text string) { tell.Note("%s", text) }
 	return w, true, w.selectPublished()
 }

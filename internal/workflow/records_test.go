@@ -36,7 +36,7 @@ records:
 	}
 	m := newRecordMaker(p)
 	place := func() ask.Workspace {
-		at := newWorkspace(NewLedger(p), m)
+		at := newWorkspace(newLedger(p), m)
 		at.Note = func(string, ...any) {}
 		at.Warn = at.Note
 		return at
@@ -97,7 +97,7 @@ func TestUsed(t *testing.T) {
 	m := newRecordMaker(p)
 	answer := func(name string) string {
 		var b strings.Builder
-		job := m.keptJob(p.Record(name), newWorkspace(NewLedger(p), m))
+		job := m.keptJob(p.Record(name), newWorkspace(newLedger(p), m))
 		job.Sink = tabular.NewCSV(&b, ',', false)
 		if err := job.Answer(); err != nil {
 			t.Fatal(err)

@@ -24,14 +24,14 @@ type ReleaseRequest struct {
 // ReleaseResult is what a release changes.
 type ReleaseResult struct {
 	Changes   []schedule.Breach
-	ledger    *Ledger
+	ledger    *ledger
 	data      []byte // of the file; nil if nothing changes
 	unchanged int
 }
 
 // Release works out what a release fixes; Put writes it.
 func Release(p *plan.Plan, r ReleaseRequest, tell Reporter) (*ReleaseResult, error) {
-	w, err := NewSession(p, Request{Window: r.Window}, tell)
+	w, err := newSession(p, Request{Window: r.Window}, tell)
 	if err != nil {
 		return nil, err
 	}
@@ -50,7 +50,7 @@ func Release(p *plan.Plan, r ReleaseRequest, tell Reporter) (*ReleaseResult, err
 }
 
 // release works out what is released in a stretch, and what the file then holds.
-func (l *Ledger) release(r ReleaseRequest, stretch civil.Span) (*ReleaseResult, error) {
+func (l *ledger) release(r ReleaseRequest, stretch civil.Span) (*ReleaseResult, error) {
 	own, err := l.rows()
 	if err != nil {
 		return nil, err
@@ -83,7 +83,7 @@ func (l *Ledger) release(r ReleaseRequest, stretch civil.Span) (*ReleaseResult, 
 }
 
 // selectNamed are the series that names say, nil for all, and who else of them was released.
-func (l *Ledger) selectNamed(names []string, own []schedule.Released) (series []*schedule.Series,
+func (l *ledger) selectNamed(names []string, own []schedule.Released) (series []*schedule.Series,
 	named func(string) bool, err error) {
 	p := l.plan
 	if names == nil {
@@ -119,7 +119,7 @@ func checkProvisional(entries []schedule.Entry) error {
 
 // withOverridden adds to breaches what a person moved, which they let pass: a release takes it
 // up.
-func (l *Ledger) withOverridden(rows []schedule.Released, breaches []schedule.Breach, named func(string) bool,
+func (l *ledger) withOverridden(rows []schedule.Released, breaches []schedule.Breach, named func(string) bool,
 	stretch civil.Span) []schedule.Breach {
 	for i := range rows {
 		r := &rows[i]
@@ -157,8 +157,8 @@ func (r *ReleaseResult) String() string {
 
 // Breaches are the dates of series that aren't as they were released, in a window: nil are
 // all series, those that are no more among them.
-func (l *Ledger) Breaches(series []*schedule.Series, window civil.Span) (list []schedule.Breach, err error) {
-	for _, one := range append([]*Ledger{l}, l.others...) {
+func (l *ledger) Breaches(series []*schedule.Series, window civil.Span) (list []schedule.Breach, err error) {
+	for _, one := range append([]*ledger{l}, l.others...) {
 		of := series
 		if len(l.others) > 0 { // each holds its own
 			of = slices.DeleteFunc(slices.Clone(series), func(s *schedule.Series) bool { return !one.isOwn(s) })
@@ -179,7 +179,7 @@ func (l *Ledger) Breaches(series []*schedule.Series, window civil.Span) (list []
 	return list, nil
 }
 
-func (l *Ledger) breaches(rows []schedule.Released, named func(string) bool,
+func (l *ledger) breaches(rows []schedule.Released, named func(string) bool,
 	window civil.Span) ([]schedule.Breach, error) {
 	return schedule.Breaches(rows, named, func(name string) *schedule.Series {
 		if s := l.plan.FindSeries(name); s != nil && s.Name == name {
@@ -190,17 +190,17 @@ func (l *Ledger) breaches(rows []schedule.Released, named func(string) bool,
 }
 
 // isOwn reports whether a series is of the ledger's plan itself, not of one beside it.
-func (l *Ledger) isOwn(s *schedule.Series) bool {
-	return !slices.ContainsFunc(l.others, func(o *Ledger) bool { return o.isOwn(s) }) && l.plan.FindSeries(s.Name) == s
+func (l *ledger) isOwn(s *schedule.Series) bool {
+	return !slices.ContainsFunc(l.others, func(o *ledger) bool { return o.isOwn(s) }) && l.plan.FindSeries(s.Name) == s
 }
 
 // maxRestorePasses is how often what was released is put in place: a date that goes back takes
 // its milestones along, which may have been released otherwise.
 const maxRestorePasses = 6
 
-// Restore puts what was released in the place of what the plan gives now; it returns what
+// restore puts what was released in the place of what the plan gives now; it returns what
 // it put back.
-func (l *Ledger) Restore(series []*schedule.Series, window civil.Span) (restored []schedule.Breach, err error) {
+func (l *ledger) restore(series []*schedule.Series, window civil.Span) (restored []schedule.Breach, err error) {
 	for range maxRestorePasses {
 		list, err := l.Breaches(series, window)
 		if err != nil {
@@ -228,7 +228,7 @@ func (l *Ledger) Restore(series []*schedule.Series, window civil.Span) (restored
 }
 
 // findings are what isn't as it was released, at the lines of the file.
-func (l *Ledger) findings(window civil.Span) (list []plan.Finding) {
+func (l *ledger) findings(window civil.Span) (list []plan.Finding) {
 	if err := l.load(); err != nil {
 		return []plan.Finding{plan.FindingFromError(l.path, err)}
 	}
@@ -253,7 +253,7 @@ func (l *Ledger) findings(window civil.Span) (list []plan.Finding) {
 }
 
 // warnBreaches says how many dates of series aren't as they were released; nil are all.
-func (l *Ledger) warnBreaches(series []*schedule.Series, window civil.Span, tell Reporter) error {
+func (l *ledger) warnBreaches(series []*schedule.Series, window civil.Span, tell Reporter) error {
 	list, err := l.Breaches(series, window)
 	if len(list) > 0 {
 		tell.Warn("%s; `yoyaku check` lists them", schedule.CountBreaches(list))

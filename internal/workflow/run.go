@@ -24,7 +24,7 @@ func Run(plans []*plan.Plan, a Request, tell Reporter) ([]*Session, error) {
 		}
 	}()
 	for _, p := range plans {
-		w, err := NewSession(p, a, tell)
+		w, err := newSession(p, a, tell)
 		if err != nil {
 			return nil, err
 		}
@@ -192,7 +192,7 @@ func (w *Session) restoreReleased() error {
 	if !w.request.KeepReleased {
 		return nil
 	}
-	kept, err := w.ledger.Restore(w.requestedSeries(), w.Span)
+	kept, err := w.ledger.restore(w.requestedSeries(), w.Span)
 	if err != nil {
 		return err
 	}

@@ -85,7 +85,7 @@ func TestRuns(t *testing.T) {
 			}
 		}
 		hold := func(line string, code int, want string) (said string) {
-			said, got := office(t, dir, line)
+			said, got := runCommand(t, dir, line)
 			said = regexp.MustCompile(` +`).ReplaceAllString(said, " ")
 			for _, w := range strings.Split(want, "|") {
 				if got != code || !strings.Contains(said, w) {
@@ -119,20 +119,20 @@ func TestSeveralPlans(t *testing.T) {
 	for _, id := range []string{"one", "two"} {
 		write(t, filepath.Join(dir, id+".yaml"), "plan: 1\nid: "+id+"\nwindow: 2027\nseries: {"+id+"-pay: {rule: monthly on 15, expect: {per-year: 12}}}\noutputs: [{file: "+id+".csv, of: "+id+"-pay}]\n")
 	}
-	if said, code := office(t, dir, "run|one.yaml|two.yaml"); code != 0 || !strings.Contains(said, "plan,series,") || !strings.Contains(said, "  two two.csv  new  12 dates") || !strings.Contains(said, "one,one-pay,12") {
+	if said, code := runCommand(t, dir, "run|one.yaml|two.yaml"); code != 0 || !strings.Contains(said, "plan,series,") || !strings.Contains(said, "  two two.csv  new  12 dates") || !strings.Contains(said, "one,one-pay,12") {
 		t.Errorf("two plans: %d\n%s", code, said)
 	}
 	was := read(t, filepath.Join(dir, "one.csv"))
 	write(t, filepath.Join(dir, "one.yaml"), strings.Replace(read(t, filepath.Join(dir, "one.yaml")), "on 15", "on 16", 1))
 	write(t, filepath.Join(dir, "two.yaml"), strings.Replace(read(t, filepath.Join(dir, "two.yaml")), "per-year: 12", "per-year: 11", 1))
-	if said, code := office(t, dir, "run|one.yaml|two.yaml"); code != 1 || !strings.Contains(said, "two.yaml: 1 expectation is not met") || read(t, filepath.Join(dir, "one.csv")) != was {
+	if said, code := runCommand(t, dir, "run|one.yaml|two.yaml"); code != 1 || !strings.Contains(said, "two.yaml: 1 expectation is not met") || read(t, filepath.Join(dir, "one.csv")) != was {
 		t.Errorf("one of them fails: %d\n%s", code, said)
 	}
-	if said, code := office(t, dir, "run|two.yaml"); code != 1 || !strings.Contains(said, "\n1 expectation is not met") {
+	if said, code := runCommand(t, dir, "run|two.yaml"); code != 1 || !strings.Contains(said, "\n1 expectation is not met") {
 		t.Errorf("alone: %d\n%s", code, said)
 	}
 	write(t, filepath.Join(dir, "two.yaml"), strings.Replace(read(t, filepath.Join(dir, "two.yaml")), "two.csv", "one.csv", 1))
-	if said, code := office(t, dir, "run|one.yaml|two.yaml"); code != 2 || !strings.Contains(said, "one.csv would be written twice") {
+	if said, code := runCommand(t, dir, "run|one.yaml|two.yaml"); code != 2 || !strings.Contains(said, "one.csv would be written twice") {
 		t.Errorf("one output of both: %d\n%s", code, said)
 	}
 }
@@ -173,7 +173,7 @@ func TestWanted(t *testing.T) {
 	} {
 		p := load(c.text)
 		plans := []*plan.Plan{p, p}[:c.plans]
-		w, ok, err := NewPublishSession(p, plans, Request{Series: c.series, IgnoreExpectations: true}, NoReports)
+		w, ok, err := NewPublishSession(p, plans, Request{Series: c.series, IgnoreExpectations: true}, noReports)
 		if err == nil && ok {
 			want, werr := w.Desired()
 			if err = werr; err == nil {
@@ -209,12 +209,12 @@ func TestCompareWhatIsEmpty(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, plan.FileName)
 	write(t, path, deskPlan+"outputs: [{file: a.ics, of: duty}, {file: n.csv, of: duty}]\n")
-	office(t, dir, "run")
+	runCommand(t, dir, "run")
 	if err := os.Remove(filepath.Join(dir, "n.csv")); err != nil {
 		t.Fatal(err)
 	}
 	write(t, path, deskPlan+"outputs: [{file: a.ics, of: duty, where: date < 2020-01-01}, {file: n.csv, of: duty}]\n")
-	if said, code := office(t, dir, "compare"); code != 0 || !strings.Contains(said, "0 moved, 0 changed, 0 added, 4 gone, 0 unchanged.") || !strings.Contains(said, "n.csv doesn't exist yet") {
+	if said, code := runCommand(t, dir, "compare"); code != 0 || !strings.Contains(said, "0 moved, 0 changed, 0 added, 4 gone, 0 unchanged.") || !strings.Contains(said, "n.csv doesn't exist yet") {
 		t.Errorf("%d\n%s", code, said)
 	}
 }

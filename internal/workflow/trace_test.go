@@ -116,7 +116,7 @@ records:
 				}
 			}
 		}
-		coming, err := Ahead([]*plan.Plan{p}, AheadRequest{Window: civil.Date(740000).String() + ".." + civil.Date(740300).String(), Within: "1 day", Overdue: "1 day"}, NoReports)
+		coming, err := Ahead([]*plan.Plan{p}, AheadRequest{Window: civil.Date(740000).String() + ".." + civil.Date(740300).String(), Within: "1 day", Overdue: "1 day"}, noReports)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -7,10 +7,10 @@ import (
 
 // NewWorkspace returns what answers are given from by a plan: its settings, series, records,
 // calendars and released dates. Who asks adds the streams, and where notes go.
-func NewWorkspace(p *plan.Plan) ask.Workspace { return newWorkspace(NewLedger(p), newRecordMaker(p)) }
+func NewWorkspace(p *plan.Plan) ask.Workspace { return newWorkspace(newLedger(p), newRecordMaker(p)) }
 
 // newWorkspace is the one place where a workspace is filled.
-func newWorkspace(l *Ledger, records *recordMaker) ask.Workspace {
+func newWorkspace(l *ledger, records *recordMaker) ask.Workspace {
 	p := l.plan
 	return ask.Workspace{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Files: p.Files,
 		Catalog: p, Ledger: l, FindRecord: records.find}

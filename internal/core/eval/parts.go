@@ -11,7 +11,7 @@ import (
 // PartOf takes a part of a date; cal is nil for parts that ask no calendar.
 type PartOf func(d civil.Date, f civil.FiscalCalendar, cal *workdays.Calendar) Value
 
-// partFuncs take the parts of a date, each under its name in phrase.Parts.
+// partFuncs take the parts of a date, each under its name in phrase.partInfos.
 var partFuncs = map[string]PartOf{
 	"year": func(d civil.Date, _ civil.FiscalCalendar, _ *workdays.Calendar) Value { return Int(d.Year()) },
 	"half": func(d civil.Date, _ civil.FiscalCalendar, _ *workdays.Calendar) Value {

@@ -18,13 +18,13 @@ func inRange(d civil.Date, ok bool) (civil.Date, error) {
 	return d, nil
 }
 
-// ErrNoWorkday is a search for a working day in a calendar that has none.
-var ErrNoWorkday = errors.New("the calendar has no working day within ten years of the date")
+// errNoWorkday is a search for a working day in a calendar that has none.
+var errNoWorkday = errors.New("the calendar has no working day within ten years of the date")
 
 // foundWorkday turns "no working day was found" into an error.
 func foundWorkday(d civil.Date, ok bool) (civil.Date, error) {
 	if !ok {
-		return civil.None, ErrNoWorkday
+		return civil.None, errNoWorkday
 	}
 	return d, nil
 }

@@ -80,10 +80,10 @@ func buildOffsetForms() (list []offsetForm) {
 	return list
 }
 
-// ExplainOffsets explains dates by steps from those of their rows; None is a blank. The phrase begins
+// explainOffsets explains dates by steps from those of their rows; None is a blank. The phrase begins
 // with `date` and says `using` where its calendar isn't the first. Given holds what it makes
 // of each row; ahead are dates of the series that follow, by which phrases are told apart.
-func (s *Search) ExplainOffsets(base, beside, ahead []civil.Date) []Explanation {
+func (s *Search) explainOffsets(base, beside, ahead []civil.Date) []Explanation {
 	var from, to []civil.Date
 	for i, d := range beside {
 		if d != civil.None && base[i] != civil.None {
@@ -92,7 +92,7 @@ func (s *Search) ExplainOffsets(base, beside, ahead []civil.Date) []Explanation 
 	}
 	n := len(to)
 	work, ok := s.workCounter()
-	if n < MinDates || !ok {
+	if n < minDates || !ok {
 		return nil
 	}
 	b := &offsetSearch{Search: s, work: work, from: from, to: to, missBits: math.Log2(float64(n)) + missBits, maxMisses: n / 3}

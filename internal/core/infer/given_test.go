@@ -79,7 +79,7 @@ func TestGiven(t *testing.T) {
 				beside[3]++
 			}
 			fmt.Fprintf(&b, "== beside %d dates\n", n)
-			ranks := s.ExplainOffsets(base[:n], beside, base[n:])
+			ranks := s.explainOffsets(base[:n], beside, base[n:])
 			for _, k := range ranks[:min(3, len(ranks))] {
 				fmt.Fprintf(&b, "%v %.2f bits, %d and %d off %v\n", k.Rules, k.Bits, k.Matched, k.Misses, k.EquivalentCalendars)
 			}

@@ -45,12 +45,12 @@ func (s *Search) newState(dates []civil.Date) (*searchState, error) {
 	days := slices.Clone(dates)
 	slices.Sort(days)
 	days = slices.Compact(days)
-	if len(days) < MinDates {
+	if len(days) < minDates {
 		return nil, errTooFew
 	}
 	g := &searchState{Search: s, days: days, first: days[0], last: days[len(days)-1], best: math.Inf(1),
 		origins: map[shift]*shiftOrigins{}, daysTried: work}
-	if g.length() > MaxYears*366 {
+	if g.length() > maxYears*366 {
 		return nil, ErrSpanTooLong
 	}
 	g.indexByDay = make([]int32, g.length())

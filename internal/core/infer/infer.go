@@ -39,8 +39,8 @@ type Search struct {
 
 // The bounds of what is tried.
 const (
-	MinDates = 4    // dates, from which on a rule is looked for
-	MaxYears = 100  // that the dates may span
+	minDates = 4    // dates, from which on a rule is looked for
+	maxYears = 100  // that the dates may span
 	horizon  = 3653 // days after the last date in which two phrases may part
 )
 
@@ -50,8 +50,8 @@ const maxWork = 500_000_000
 // ErrTooMuchWork is reported about dates that weren't looked at after maxWork.
 var ErrTooMuchWork = errors.New("not tried, because one command does only so much work")
 
-// ErrSpanTooLong is reported about dates that span more than MaxYears.
-var ErrSpanTooLong = fmt.Errorf("its dates span more than %d years", MaxYears)
+// ErrSpanTooLong is reported about dates that span more than maxYears.
+var ErrSpanTooLong = fmt.Errorf("its dates span more than %d years", maxYears)
 
 var errTooFew = errors.New("too few dates")
 
@@ -81,9 +81,9 @@ type Explanation struct {
 	calendarIndex int    // and its place
 }
 
-// Rules explains dates, in any order, one twice counting once: the shortest explanation
+// findRules explains dates, in any order, one twice counting once: the shortest explanation
 // first; none if nothing says them in markedly fewer bits than a list.
-func (s *Search) Rules(dates []civil.Date) ([]Explanation, error) {
+func (s *Search) findRules(dates []civil.Date) ([]Explanation, error) {
 	g, err := s.newState(dates)
 	if err != nil {
 		if err == errTooFew {
@@ -223,7 +223,7 @@ func (g *searchState) absorbEdges(r *Explanation, before []civil.Date) {
 // score counts what matches and what is off.
 func (g *searchState) score(r *Explanation) {
 	var pairs []Exception
-	r.Matched, pairs = Compare(g.days, r.Dates)
+	r.Matched, pairs = compareDates(g.days, r.Dates)
 	r.Misses = len(pairs)
 	r.Bits = r.words + g.missBits*float64(r.Misses)
 }
@@ -267,9 +267,9 @@ type Exception struct {
 	Nominal     civil.Date // the date of the series that it is, or on which it hangs
 }
 
-// Compare counts the dates that both have, of two sorted lists, and gives the others: one
+// compareDates counts the dates that both have, of two sorted lists, and gives the others: one
 // of each with no other between them are a pair.
-func Compare(table, rule []civil.Date) (matched int, off []Exception) {
+func compareDates(table, rule []civil.Date) (matched int, off []Exception) {
 	open := false // the last exception lacks its other half, and nothing came since
 	for i, j := 0, 0; i < len(table) || j < len(rule); {
 		switch {

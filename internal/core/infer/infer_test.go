@@ -186,7 +186,7 @@ func TestRulesComeBack(t *testing.T) {
 				tried++
 				list = list[:c.dates]
 				next := civil.Span{First: list[c.dates-1] + 1, Last: list[c.dates-1] + 730}
-				ranks, err := s.Rules(falsify(r, list, c.wrong))
+				ranks, err := s.findRules(falsify(r, list, c.wrong))
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -250,7 +250,7 @@ func randomDates(t *testing.T, kind, tables int) {
 				list = append(list, month.First+civil.Date(r.IntN(month.Len())))
 			}
 		}
-		if ranks, err := s.Rules(list); err != nil || len(ranks) > 0 {
+		if ranks, err := s.findRules(list); err != nil || len(ranks) > 0 {
 			t.Errorf("%d: %v is said to be %v, %v", n, list, ranks[0].Rules, err)
 		}
 	}
@@ -274,7 +274,7 @@ func TestRanksSayWhatIsSo(t *testing.T) {
 		}
 		table := falsify(r, list[:min(len(list), 30)], r.IntN(3))
 		table = append(table, table[0]) // twice
-		ranks, _ := s.Rules(table)
+		ranks, _ := s.findRules(table)
 		slices.Sort(table)
 		table = slices.Compact(table)
 		for i, k := range ranks {
@@ -289,7 +289,7 @@ func TestRanksSayWhatIsSo(t *testing.T) {
 					matched++
 				}
 			}
-			_, off := Compare(table, k.Dates)
+			_, off := compareDates(table, k.Dates)
 			if alone := len(table) - matched; k.Matched != matched || k.Misses != len(off) || k.Misses < max(alone, len(given)-matched) || k.Misses > alone+len(given)-matched {
 				t.Fatalf("%s: rank %d %v has %d matched, %d off; listed %d of %d, %d given", m.text, i, k.Rules, k.Matched, k.Misses, matched, len(table), len(given))
 			}
@@ -339,7 +339,7 @@ func TestStepsComeBack(t *testing.T) {
 			if beside[wrong] == 2 {
 				beside[wrong] = civil.None
 			}
-			ranks := own.ExplainOffsets(base, beside, nil)
+			ranks := own.explainOffsets(base, beside, nil)
 			if len(ranks) == 0 || ranks[0].Misses > 1 {
 				t.Errorf("%s of %s: %v", steps, s.Calendars[cal].Name, ranks)
 				continue
@@ -355,7 +355,7 @@ func TestStepsComeBack(t *testing.T) {
 		for i := range 40 {
 			base, beside = append(base, civil.Date(738000+30*i)), append(beside, civil.Date(738000+30*i+r.IntN(25)))
 		}
-		if ranks := own.ExplainOffsets(base, beside, nil); ranks != nil {
+		if ranks := own.explainOffsets(base, beside, nil); ranks != nil {
 			t.Errorf("random days beside dates are %s", ranks[0].Rules[0].Phrase)
 		}
 	}
@@ -383,7 +383,7 @@ func TestTable(t *testing.T) {
 	april := *s // months and quarters of its fiscal year are those of the calendar
 	april.HasFiscalYear, april.Env.Fiscal.FiscalMonth = true, 4
 	for text, want := range map[string]string{"quarterly on 2nd tue": "quarterly on 2nd tue", "fiscal-monthly on 3": "monthly on 3", "fiscal-yearly on last": "fiscal-yearly on last"} {
-		ranks, err := april.Rules(dates(&april, text, 0, civil.Span{First: 736000, Last: 740346}))
+		ranks, err := april.findRules(dates(&april, text, 0, civil.Span{First: 736000, Last: 740346}))
 		if err != nil || ranks[0].Rules[0].Phrase != want {
 			t.Errorf("%s: %v", text, ranks)
 		}
@@ -393,7 +393,7 @@ func TestTable(t *testing.T) {
 		list := dates(s, "monthly on 15", 1, year)
 		rule := slices.Clone(list)
 		list[0], list[23] = list[0]+by[0], list[23]+by[1]
-		ranks, _ := s.Rules(list)
+		ranks, _ := s.findRules(list)
 		f := ColumnResult{Days: list}
 		var want []Exception
 		for _, i := range []int{0, 23} {
@@ -416,7 +416,7 @@ func TestTable(t *testing.T) {
 		t.Errorf("beside dates: %s, %f", got, found[1].Explanations[0].Bits)
 	}
 	for text, want := range map[string]string{"monthly on 10, 20 in jun": "monthly on 10, 20 in jun", "yearly on last day of feb": "yearly on last day of feb", "yearly on 29 feb": "yearly on last day of feb"} {
-		ranks, err := s.Rules(dates(s, text, 1, civil.Span{First: 736000, Last: 740346}))
+		ranks, err := s.findRules(dates(s, text, 1, civil.Span{First: 736000, Last: 740346}))
 		if err != nil || ranks[0].Rules[0].Phrase != want {
 			t.Errorf("%s: %v", text, ranks)
 		}
@@ -424,7 +424,7 @@ func TestTable(t *testing.T) {
 	for _, first := range []civil.Date{civil.Min, civil.Max - 400} { // the ends of time
 		for _, text := range []string{"monthly on last", "weekly on fri", "monthly on 2nd working day then -3 days"} {
 			list := dates(s, text, 1, civil.Span{First: first, Last: min(first+400, civil.Max)})
-			if ranks, err := s.Rules(list); err != nil || len(ranks) == 0 || ranks[0].Misses > 0 {
+			if ranks, err := s.findRules(list); err != nil || len(ranks) == 0 || ranks[0].Misses > 0 {
 				t.Errorf("%s from %s: %v %v", text, first, ranks, err)
 			}
 		}

@@ -85,7 +85,7 @@ func (s *Search) explainOthers(series string, first *ColumnResult, columns []Col
 		beside := f
 		beside.Series, beside.What, beside.OwnSeries, beside.BaseSeries = series, c.Name, false, ""
 		if beside.Days, beside.Base = c.Days, columns[0].Days; !f.TooFew {
-			beside.Explanations = base.ExplainOffsets(columns[0].Days, c.Days, first.nextDates())
+			beside.Explanations = base.explainOffsets(columns[0].Days, c.Days, first.nextDates())
 			beside.Dates = countDates(c.Days)
 			beside.Duplicates = 0
 			if beside.Err == ErrSpanTooLong {
@@ -114,9 +114,9 @@ func (s *Search) explainColumn(series, what string, c Column) ColumnResult {
 	all := len(f.Days)
 	f.Days = slices.Compact(f.Days)
 	f.Dates, f.Duplicates = len(f.Days), all-len(f.Days)
-	f.TooFew = f.Dates < MinDates
+	f.TooFew = f.Dates < minDates
 	f.Time, f.MixedTimes = commonTime(c)
-	f.Explanations, f.Err = s.Rules(f.Days)
+	f.Explanations, f.Err = s.findRules(f.Days)
 	return f
 }
 
@@ -179,7 +179,7 @@ func (f *ColumnResult) Phrases(r Explanation) (list []Rule) {
 // differs in a row.
 func (f *ColumnResult) Exceptions(r Explanation) (off []Exception) {
 	if f.Base == nil {
-		_, off = Compare(f.Days, r.Dates)
+		_, off = compareDates(f.Days, r.Dates)
 		return off
 	}
 	for i, d := range f.Days {

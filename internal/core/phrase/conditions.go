@@ -58,8 +58,8 @@ func ParseCondition(text string) (Expr, error) {
 	return e, err
 }
 
-// IsCondition reports whether an expression is true or false.
-func IsCondition(e Expr) bool {
+// isCondition reports whether an expression is true or false.
+func isCondition(e Expr) bool {
 	switch e.(type) {
 	case *Compare, *In, *Between, *IsBlank, *Not, *Logic:
 		return true
@@ -70,7 +70,7 @@ func IsCondition(e Expr) bool {
 // isTruth reports whether an expression is true or false, a measure included.
 func isTruth(e Expr) bool {
 	part, ok := e.(*Part)
-	return IsCondition(e) || ok && part.What.Result == TruthResult
+	return isCondition(e) || ok && part.What.Result == TruthResult
 }
 
 // condition reads `or`, the loosest of all.
@@ -182,7 +182,7 @@ func (t *Text) write(p *printer) { p.writeStrings("'", strings.ReplaceAll(t.Valu
 // writeOperandOf writes a side of a condition; conditions inside are in parentheses
 // where they bind looser.
 func writeOperandOf(p *printer, e Expr) {
-	if IsCondition(e) {
+	if isCondition(e) {
 		p.writeStrings("(")
 		e.write(p)
 		p.writeStrings(")")

@@ -152,7 +152,7 @@ func (p *parser) numberItem(u civil.Unit) recur.Item {
 		if u == civil.Year {
 			hint = "write `" + t.word + " dec`, or `day " + t.word + "`"
 			if p.peek().kind == tWord {
-				hint = didYouMean(p.peek().word, hint, MonthWords)
+				hint = didYouMean(p.peek().word, hint, monthWords)
 			}
 		}
 		failAt(t.Span, "which month is the "+ordinalText(it.N)+" of?", hint)
@@ -232,7 +232,7 @@ func (p *parser) itemPlace(it recur.Item, u civil.Unit, whole bool, t token) rec
 	case civil.Month:
 		failAt(of.through(w.Span), "the days of `monthly` belong to its month", "leave it out, or write `yearly on …`")
 	case civil.Year:
-		failAt(w.Span, "expected a month after `of`"+p.describe(w), didYouMean(w.word, "", MonthWords))
+		failAt(w.Span, "expected a month after `of`"+p.describe(w), didYouMean(w.word, "", monthWords))
 	}
 	failAt(w.Span, "expected `of month N`"+p.describe(w), "for example: 15 of month 2")
 	return it

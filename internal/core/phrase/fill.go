@@ -114,7 +114,7 @@ func IsReserved(name string) bool {
 	if _, unit := units[one]; unit {
 		return true
 	}
-	if slices.ContainsFunc(Parts, func(p *PartInfo) bool { return slices.Contains(p.words, word) }) {
+	if slices.ContainsFunc(partInfos, func(p *PartInfo) bool { return slices.Contains(p.words, word) }) {
 		return true
 	}
 	f, err := Parse(name)

@@ -376,7 +376,7 @@ func precedence(e Expr) int {
 	case *If:
 		return 0
 	}
-	if IsCondition(e) {
+	if isCondition(e) {
 		return 0
 	}
 	return 6
@@ -442,7 +442,7 @@ func (i *If) write(p *printer) {
 	branch := func(e Expr) {
 		_, steps := e.(*Steps)
 		_, nested := e.(*If)
-		if steps || IsCondition(e) || nested {
+		if steps || isCondition(e) || nested {
 			p.writeStrings("(")
 			e.write(p)
 			p.writeStrings(")")

@@ -21,9 +21,9 @@ type PartInfo struct {
 	words         []string
 }
 
-// Parts are the parts of a date. Where one begins with the words of another,
+// partInfos are the parts of a date. Where one begins with the words of another,
 // the longer comes first.
-var Parts = []*PartInfo{
+var partInfos = []*PartInfo{
 	{Name: "weekday number from sun"},
 	{Name: "calendar quarter", Result: TextResult},
 	{Name: "calendar month", Result: TextResult},
@@ -47,7 +47,7 @@ var Parts = []*PartInfo{
 }
 
 func init() {
-	for _, p := range Parts {
+	for _, p := range partInfos {
 		p.words = strings.Fields(p.Name)
 	}
 }
@@ -66,7 +66,7 @@ func (p *parser) peekPart() *PartInfo {
 		return nil
 	}
 next:
-	for _, part := range Parts {
+	for _, part := range partInfos {
 		for k, w := range part.words {
 			if !p.peekAt(k).isWord(w) {
 				continue next

@@ -217,7 +217,7 @@ func exprReading(e Expr) string {
 func stepsReading(list []Step) string {
 	var s []string
 	for _, step := range list {
-		s = append(s, StepReading(step))
+		s = append(s, stepReading(step))
 	}
 	return strings.Join(s, "; then ")
 }

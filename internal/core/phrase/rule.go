@@ -266,7 +266,7 @@ func (p *parser) monthItem() []int {
 			}
 			return list
 		}
-		failAt(t.Span, "unknown month"+p.describe(t), didYouMean(t.word, "months are jan to dec", MonthWords))
+		failAt(t.Span, "unknown month"+p.describe(t), didYouMean(t.word, "months are jan to dec", monthWords))
 	}
 	failAt(t.Span, "expected a month"+p.describe(t), "for example: in mar-oct")
 	return nil

@@ -163,7 +163,7 @@ func (p *parser) dayOf(periods bool) (it recur.Item, of *Period) {
 			m = p.next()
 		}
 		if m.kind != tWord || months[m.word] == 0 {
-			hint := didYouMean(m.word, "write a day of the year as 25 dec", MonthWords)
+			hint := didYouMean(m.word, "write a day of the year as 25 dec", monthWords)
 			if m.isWord("of") {
 				hint = "write an ordinal: " + ordinalText(max(t.num, 1)) + " day of month"
 			}

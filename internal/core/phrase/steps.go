@@ -52,8 +52,8 @@ func (p *parser) peekForm() *stepForm {
 	return nil
 }
 
-// StepReading tells in plain words what a step does.
-func StepReading(s Step) string { return s.reading() }
+// stepReading tells in plain words what a step does.
+func stepReading(s Step) string { return s.reading() }
 
 // UsesCalendar reports whether a step counts with a working calendar.
 func UsesCalendar(s Step) bool { _, counts := s.calendarUse(); return counts }

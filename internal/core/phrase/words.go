@@ -133,11 +133,11 @@ func weekdayRange(word string) (from, to civil.Weekday, ranged bool) {
 	return weekdays[word], 0, false
 }
 
-// WeekdayWords and MonthWords are the short names, for suggestions.
+// WeekdayWords and monthWords are the short names, for suggestions.
 var (
 	WeekdayWords = []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun",
 		"monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"}
-	MonthWords = []string{"jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec",
+	monthWords = []string{"jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec",
 		"january", "february", "march", "april", "june", "july", "august", "september", "october", "november", "december"}
 )
 

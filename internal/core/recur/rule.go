@@ -34,8 +34,8 @@ type Item struct {
 	Month     int           // month of the period, 1 its first; 0 for the whole period
 }
 
-// IsMultiple reports whether the item can give more than one date in a period.
-func (it Item) IsMultiple() bool {
+// isMultiple reports whether the item can give more than one date in a period.
+func (it Item) isMultiple() bool {
 	return it.To != 0 || it.WeekdayTo != 0 || it.Kind == EveryWeekday && it.N != 1
 }
 
@@ -302,7 +302,7 @@ func (r *Rule) AppendID(b []byte, d Date) []byte {
 		return b
 	}
 	b = append(append(b, '/'), r.Labels[d.Item]...)
-	if r.Items[d.Item].IsMultiple() {
+	if r.Items[d.Item].isMultiple() {
 		b = appendInt(append(b, '.'), int(d.SubItem))
 	}
 	return b

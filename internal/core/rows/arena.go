@@ -55,8 +55,8 @@ func (a *Arena) Blocks() []string {
 	return a.sealed
 }
 
-// SaveText keeps a row as it is in its file.
-func (a *Arena) SaveText(text string) Ref {
+// saveText keeps a row as it is in its file.
+func (a *Arena) saveText(text string) Ref {
 	p := a.next()
 	b := append(a.open, 0) // instead of one more than its cells
 	a.open = append(binary.AppendUvarint(b, uint64(len(text))), text...)

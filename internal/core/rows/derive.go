@@ -137,10 +137,10 @@ func (d *Derive) AddedAt(slot int) (a AddedColumn, ok bool) {
 	return a, false
 }
 
-// AddHidden compiles a phrase whose value each row carries behind its columns, for
+// addHidden compiles a phrase whose value each row carries behind its columns, for
 // an operation to take; date says that it must be a date. option names it in
 // faults; slot is its place in the row.
-func (d *Derive) AddHidden(option, text string, date bool, env eval.Env) (slot int, err error) {
+func (d *Derive) addHidden(option, text string, date bool, env eval.Env) (slot int, err error) {
 	env.Names, env.Kinds, env.Uses.All = d.columns[:d.visible()], nil, &d.used
 	compile := func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }
 	if date {

@@ -90,7 +90,7 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 		for _, at := range l.due.Dates(v.Day) {
 			if !saved {
 				if saved = true; l.table.Text != "" {
-					kept = l.arena.SaveText(l.table.Text)
+					kept = l.arena.saveText(l.table.Text)
 				} else {
 					kept = l.arena.Save(row[:l.width])
 				}

@@ -26,8 +26,8 @@ func (d *Derive) Where(text string, env eval.Env) error {
 	return nil
 }
 
-// Pick chooses columns: A, B picks these, -C leaves C out.
-func (d *Derive) Pick(list []string) error {
+// pickColumns chooses columns: A, B picks these, -C leaves C out.
+func (d *Derive) pickColumns(list []string) error {
 	var take, leave []int
 	for _, name := range list {
 		i, minus, err := parseSignedColumn(name, d.Visible())
@@ -118,8 +118,8 @@ func UnknownColumn(name string, columns []string) error {
 	return fmt.Errorf("unknown column `%s`%s", name, hint)
 }
 
-// OutputCells picks the columns that are written of a row.
-func (d *Derive) OutputCells(row, room []eval.Value) []eval.Value {
+// outputCells picks the columns that are written of a row.
+func (d *Derive) outputCells(row, room []eval.Value) []eval.Value {
 	if d.picked == nil {
 		return row
 	}

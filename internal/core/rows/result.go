@@ -223,7 +223,7 @@ func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error)
 		}
 	}
 	if r.Columns != nil {
-		if err := d.Pick(r.Columns); err != nil {
+		if err := d.pickColumns(r.Columns); err != nil {
 			return nil, nil, WrapOption("columns", err)
 		}
 	}
@@ -246,7 +246,7 @@ func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error)
 			shows.Highlight(r.Highlight(row))
 		}
 		r.count(1)
-		room = d.OutputCells(row, room)
+		room = d.outputCells(row, room)
 		return out(room)
 	}
 	close := func(err error) error {
@@ -257,7 +257,7 @@ func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error)
 			if shows.Highlight != nil {
 				shows.Highlight(NoEmphasis)
 			}
-			room = d.OutputCells(r.Total.cells, room)
+			room = d.outputCells(r.Total.cells, room)
 			err = out(room)
 		}
 		if err = ended(err); err != nil {

@@ -285,7 +285,7 @@ func (w *worker) row(line int, text string, cells []eval.Value) error {
 		w.output.out = w.textSink.EncodeText(w.output.out, text, row[w.inputs:])
 	default:
 		w.output.rowsKept++
-		w.buf = w.OutputCells(row, w.buf)
+		w.buf = w.outputCells(row, w.buf)
 		w.output.out = w.to.Encode(w.output.out, w.buf)
 	}
 	if cell != nil {

@@ -105,13 +105,13 @@ func NewTable(name string, r Reader, env eval.Env) *Table {
 // AddHiddenPhrase compiles a phrase of an option whose value each row carries behind its
 // columns; Day does so where it must be a date. It returns its place in the row.
 func (t *Table) AddHiddenPhrase(option, text string) (int, error) {
-	slot, err := t.AddHidden(option, text, false, t.Env)
+	slot, err := t.addHidden(option, text, false, t.Env)
 	return slot, WrapOption(option, err)
 }
 
 // AddHiddenDate is Hide for a phrase that must give a date.
 func (t *Table) AddHiddenDate(option, text string) (int, error) {
-	slot, err := t.AddHidden(option, text, true, t.Env)
+	slot, err := t.addHidden(option, text, true, t.Env)
 	return slot, WrapOption(option, err)
 }
 

@@ -41,9 +41,9 @@ func (h *headingIndex) indexOf(v *eval.Value, most int) (n int, ok bool) {
 	return n, ok
 }
 
-// MaxColumns is how many columns a cross-table may have, maxCells how many cells.
+// maxColumns is how many columns a cross-table may have, maxCells how many cells.
 const (
-	MaxColumns = 1000
+	maxColumns = 1000
 	maxCells   = 4_000_000
 )
 
@@ -82,10 +82,10 @@ func (t *Tally) sumFormat() eval.CellFormat {
 // Add takes one row: its headings, and the number to sum, 1 for a count.
 func (t *Tally) Add(row, col *eval.Value, n eval.Value) error {
 	r, _ := t.rows.indexOf(row, math.MaxInt)
-	c, ok := t.cols.indexOf(col, MaxColumns)
+	c, ok := t.cols.indexOf(col, maxColumns)
 	if !ok {
 		return fmt.Errorf("the tally has more than %d columns; use a coarser phrase for --cols, such as \"year of %s\"",
-			MaxColumns, t.ColName)
+			maxColumns, t.ColName)
 	}
 	if len(t.rows.keys)*len(t.cols.keys) > maxCells {
 		return fmt.Errorf("the tally has more than %d cells, of %d rows and %d columns; use a coarser phrase for one of them",

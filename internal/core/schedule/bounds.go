@@ -36,9 +36,9 @@ func (b Bounds) String() string {
 	return strconv.Itoa(b.Min) + ".." + strconv.Itoa(b.Max)
 }
 
-// CountUnits are the periods in which the dates of a series are counted, by the
+// countUnits are the periods in which the dates of a series are counted, by the
 // keys that say how many there must be.
-var CountUnits = []struct {
+var countUnits = []struct {
 	Key  string
 	Unit civil.Unit
 }{{"per-month", civil.Month}, {"per-quarter", civil.Quarter}, {"per-year", civil.Year},
@@ -46,7 +46,7 @@ var CountUnits = []struct {
 
 // Expectations is what must hold of a series.
 type Expectations struct {
-	Counts map[string]Bounds   // by the keys of CountUnits
+	Counts map[string]Bounds   // by the keys of countUnits
 	Gap    *Bounds             // days from one date to the next
 	Each   []*eval.Expectation // of each date
 }

@@ -32,13 +32,13 @@ func (o *Occurrence) dateEntry(s *Series) Entry {
 // equal the order of the plan stands. cut counts the occurrences of which only a
 // part lies in the window.
 func Entries(series []*Series, window civil.Span) (all []Entry, cut int, err error) {
-	return entriesOf(series, window, false, (*Occurrence).RecordUncovered)
+	return entriesOf(series, window, false, (*Occurrence).recordUncovered)
 }
 
 // OccurrenceEntries is Entries for whole occurrences: those whose moved date lies in window, with all
 // their milestones.
 func OccurrenceEntries(series []*Series, window civil.Span) (all []Entry, err error) {
-	all, _, err = entriesOf(series, window, true, (*Occurrence).RecordUncovered)
+	all, _, err = entriesOf(series, window, true, (*Occurrence).recordUncovered)
 	return all, err
 }
 
@@ -116,7 +116,7 @@ func (s *Series) appendOrphanMilestones(all []Entry, window civil.Span) ([]Entry
 		if h.What == "date" || h.At.Kind == eval.Blank || !window.Contains(h.At.Day) {
 			continue
 		}
-		o, err := s.FindOccurrence(h.ID)
+		o, err := s.findOccurrence(h.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -237,8 +237,8 @@ func ParseTemplate(text string, env eval.Env) (*Template, error) {
 	}
 }
 
-// Fill writes the template for one occurrence.
-func (t *Template) Fill(o *Occurrence) string { return t.FillRow(o.Row) }
+// fill writes the template for one occurrence.
+func (t *Template) fill(o *Occurrence) string { return t.FillRow(o.Row) }
 
 // FillRow writes the template for a row.
 func (t *Template) FillRow(row []eval.Value) string {
@@ -255,15 +255,15 @@ func (t *Template) FillRow(row []eval.Value) string {
 	return b.String()
 }
 
-// Label is what the entry is called in a calendar: the series' summary, and the
+// label is what the entry is called in a calendar: the series' summary, and the
 // milestone behind it, or what the milestone itself is called.
-func (e Entry) Label() string {
+func (e Entry) label() string {
 	if m := e.milestone(); m.Title != nil {
-		return m.Title.Fill(e.Occurrence)
+		return m.Title.fill(e.Occurrence)
 	}
 	text := e.Series.Title
 	if e.Series.Summary != nil {
-		text = e.Series.Summary.Fill(e.Occurrence)
+		text = e.Series.Summary.fill(e.Occurrence)
 	}
 	if e.What != "date" {
 		text += ": " + e.What

@@ -45,7 +45,7 @@ func (e Event) Zone() string {
 // Event makes the calendar event of an entry of a plan.
 func (e Entry) Event(plan string) Event {
 	m := e.milestone()
-	return Event{UID: e.uid(plan), Summary: e.Label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
+	return Event{UID: e.uid(plan), Summary: e.label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Occurrence.ID, Nominal: eval.Day(e.Occurrence.Date.Date),
 		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: m.Todo, Owner: m.Owner,
 		Private: m.Private || e.Series.Private && !m.Public, Tentative: e.Provenance.Uncovered.IsSet(),

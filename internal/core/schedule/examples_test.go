@@ -95,7 +95,7 @@ func TestSeries(t *testing.T) {
 	}
 	var got []string
 	for _, e := range entries {
-		got = append(got, e.At.String()+" "+e.Label()+" "+e.Event("x").UID)
+		got = append(got, e.At.String()+" "+e.label()+" "+e.Event("x").UID)
 	}
 	want := []string{
 		"2027-02-15 Pay day 3: 2027-02-01/2027-02-15 2027-02-11T16:30 pay.2027-02/15@x",

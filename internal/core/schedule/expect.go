@@ -58,7 +58,7 @@ func (s *Series) checked(window civil.Span, more ...func(c *checker) []*check) (
 		if !window.Contains(o.MovedTo) {
 			continue
 		}
-		o.RecordUncovered()
+		o.recordUncovered()
 		if c.n++; c.n > maxDates {
 			return nil, &TooManyError{s, window}
 		}
@@ -141,7 +141,7 @@ func (c *checker) note(key string, at eval.Value, format string, args ...any) {
 func (c *checker) reach() civil.Span {
 	span := c.window
 	f := c.s.fiscal()
-	for _, u := range CountUnits {
+	for _, u := range countUnits {
 		if c.expectsCount(u.Key) {
 			first, _ := f.PeriodAt(u.Unit, c.window.First, 0)
 			last, _ := f.PeriodAt(u.Unit, c.window.Last, 0)
@@ -163,7 +163,7 @@ func (c *checker) reach() civil.Span {
 // rule's own bounds cut one, it needn't have the least.
 func (c *checker) checkCounts() {
 	own := c.s.ruleSpan()
-	for _, u := range CountUnits {
+	for _, u := range countUnits {
 		if !c.expectsCount(u.Key) {
 			continue
 		}

@@ -176,7 +176,7 @@ func TestGiven(t *testing.T) {
 		table(lines)
 		var cells RuleRows
 		for m, err := range Dates(s.Rules[0].Recurrence, window) {
-			put("  of the rule %v, moved %v, %v", cells.Row(nil, m), m.IsMoved(), err)
+			put("  of the rule %v, moved %v, %v", cells.Row(nil, m), m.isMoved(), err)
 		}
 		entries, cut, err := Entries([]*Series{s}, window)
 		whole, _ := OccurrenceEntries([]*Series{s}, window)
@@ -231,7 +231,7 @@ func TestGiven(t *testing.T) {
 				}
 			}
 		}
-		proofs, err := s.Proofs(civil.Span{First: window.First, Last: on("2027-11-30")})
+		proofs, err := s.proofs(civil.Span{First: window.First, Last: on("2027-11-30")})
 		must(err)
 		met, fails := true, false
 		for _, p := range proofs {

@@ -78,7 +78,7 @@ func (s *Series) SetOverride(h Override) error {
 	}
 	if !h.Removed {
 		var ok bool
-		if h.date, h.rec, ok = s.FindNominal(h.ID); !ok {
+		if h.date, h.rec, ok = s.findNominal(h.ID); !ok {
 			return &UnknownDateError{s.Name, h.ID}
 		}
 		h.Nominal = h.date.Date

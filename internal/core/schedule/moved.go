@@ -32,9 +32,9 @@ type MovedDate struct {
 // noUncovered is no calendar that was asked in vain.
 var noUncovered workdays.Uncovered
 
-// IsMoved reports whether a business-day convention, a hand or a release put the date
+// isMoved reports whether a business-day convention, a hand or a release put the date
 // on another day than it would have; a step that always shifts doesn't.
-func (m *MovedDate) IsMoved() bool {
+func (m *MovedDate) isMoved() bool {
 	if m.Override == nil {
 		return isRolled(m.Moves)
 	}
@@ -54,10 +54,10 @@ func isRolled(moves []eval.Move) bool {
 }
 
 // ID is the identity of the date.
-func (m *MovedDate) ID() string { return string(m.AppendID(nil)) }
+func (m *MovedDate) ID() string { return string(m.appendID(nil)) }
 
-// AppendID appends the identity of the date.
-func (m *MovedDate) AppendID(b []byte) []byte {
+// appendID appends the identity of the date.
+func (m *MovedDate) appendID(b []byte) []byte {
 	if m.Override != nil && m.Override.Removed {
 		return append(b, m.Override.ID...)
 	}

@@ -42,14 +42,14 @@ func NumberedPeriods(f civil.FiscalCalendar, u civil.Unit, span civil.Span) iter
 	}
 }
 
-// PeriodColumns are the columns of a table of periods, before those of counted series.
-var PeriodColumns = []string{"period", "number", "first_day", "last_day", "weeks", "days", "working_days",
+// periodColumns are the columns of a table of periods, before those of counted series.
+var periodColumns = []string{"period", "number", "first_day", "last_day", "weeks", "days", "working_days",
 	"closed_days"}
 
 // PeriodTable lists periods, with the dates of each series in them.
 func PeriodTable(list iter.Seq2[NumberedPeriod, error], cal *workdays.Calendar,
 	counted []*Series) (columns []string, lines Lines) {
-	columns = append(columns, PeriodColumns...)
+	columns = append(columns, periodColumns...)
 	for _, s := range counted {
 		name := ColumnName(s.Name)
 		columns = append(columns, name, name+"_dates")

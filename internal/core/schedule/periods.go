@@ -46,7 +46,7 @@ func (s *Series) NumberedPeriods(span civil.Span) iter.Seq2[NumberedPeriod, erro
 				cmp.Compare(a.Row[slotPeriodEnd].Day, b.Row[slotPeriodEnd].Day))
 		})
 		for _, o := range list {
-			o.RecordUncovered()
+			o.recordUncovered()
 			p := civil.Span{First: o.Row[slotPeriodStart].Day, Last: o.Row[slotPeriodEnd].Day}
 			if !yield(NumberedPeriod{civil.NamedSpan{Name: o.ID, Span: p}, int(o.Row[slotNumber].Num)}, nil) {
 				return
@@ -83,7 +83,7 @@ func Instalments(rec *eval.Recurrence, window civil.Span) iter.Seq2[Instalment, 
 			if !begins {
 				number = int(o.Row[slotNumber].Num)
 			}
-			o.RecordUncovered()
+			o.recordUncovered()
 			if !yield(Instalment{o.Value(), o.Row[slotPeriodStart], o.Row[slotPeriodEnd], number}, nil) {
 				return
 			}

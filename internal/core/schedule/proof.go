@@ -16,9 +16,9 @@ type Proof struct {
 	Passed          bool
 }
 
-// Proofs are what is expected of a series in a window and how that is met, from what Check
+// proofs are what is expected of a series in a window and how that is met, from what Check
 // saw.
-func (s *Series) Proofs(window civil.Span) ([]Proof, error) {
+func (s *Series) proofs(window civil.Span) ([]Proof, error) {
 	c, err := s.checked(window)
 	if err != nil {
 		return nil, err
@@ -75,7 +75,7 @@ func WallMoved(list []*Series, span civil.Span) (WallPart, error) {
 	p := WallPart{Title: "Dates that moved", EmptyText: "No dates moved.",
 		Columns: []string{"date", "weekday", "title", "nominal", "reason"}}
 	for _, e := range entries {
-		if e.What == "date" && e.Occurrence.IsMoved() {
+		if e.What == "date" && e.Occurrence.isMoved() {
 			p.Rows = append(p.Rows, []eval.Value{e.At, WeekdayOf(e.At), eval.Str(e.Series.Title), eval.Day(e.Occurrence.Date.Date),
 				eval.Str(e.Reason())})
 		}
@@ -88,7 +88,7 @@ func WallProofs(list []*Series, span civil.Span) (WallPart, error) {
 	p := WallPart{Title: "What was checked", EmptyText: "These series have no expectations.",
 		Columns: []string{"title", "expected", "found", "met"}}
 	for _, s := range list {
-		proofs, err := s.Proofs(span)
+		proofs, err := s.proofs(span)
 		if err != nil {
 			return p, err
 		}

@@ -48,9 +48,9 @@ func (r *Recurring) fitRule(span civil.Span, want map[civil.Date]bool, at func(c
 	return nil
 }
 
-// FoldSeries makes one recurring event of entries: all dates of one series in a window.
+// foldSeries makes one recurring event of entries: all dates of one series in a window.
 // The error says why that can't be exact.
-func FoldSeries(entries []Entry, plan string) (e Event, err error) {
+func foldSeries(entries []Entry, plan string) (e Event, err error) {
 	s := entries[0].Series
 	no := func(format string, args ...any) error {
 		return fmt.Errorf("`%s` can't be one recurring event: %s", s.Title, fmt.Sprintf(format, args...))
@@ -64,8 +64,8 @@ func FoldSeries(entries []Entry, plan string) (e Event, err error) {
 		switch before := entries[0]; {
 		case o.At.Kind != before.At.Kind || o.At.Minutes != before.At.Minutes:
 			return e, no("its dates have different times, %s and %s", before.At, o.At)
-		case o.Label() != before.Label():
-			return e, no("its summary differs by date, %q and %q", before.Label(), o.Label())
+		case o.label() != before.label():
+			return e, no("its summary differs by date, %q and %q", before.label(), o.label())
 		case want[o.At.Day]:
 			return e, no("two of its dates fall on %s", o.At.Day)
 		}
@@ -119,7 +119,7 @@ func FoldAll(entries []Entry, plan func(*Series) string, event func(Entry) Event
 		case e.What != "date":
 			list = append(list, event(e))
 		case of[0].Occurrence == e.Occurrence:
-			folded, err := FoldSeries(of, plan(e.Series))
+			folded, err := foldSeries(of, plan(e.Series))
 			if err != nil {
 				return nil, err
 			}

@@ -67,7 +67,7 @@ func (r *relatedDate) value(row []eval.Value) (v eval.Value, beyond workdays.Unc
 // is none.
 func (r *relatedDate) occurrence(row []eval.Value) (*Occurrence, error) {
 	nominal, id := row[slotNominal].Day, row[slotID].Text
-	if o, err := r.other.FindOccurrence(id); o != nil || err != nil {
+	if o, err := r.other.findOccurrence(id); o != nil || err != nil {
 		return o, err
 	}
 	own := r.s.ruleOf(nominal)
@@ -99,7 +99,7 @@ func (r *relatedDate) occurrence(row []eval.Value) (*Occurrence, error) {
 		return nil, fmt.Errorf("`%s` has several dates between %s and %s, and none with the id %s: %s", r.other.Name,
 			period.First, period.Last, id, strings.Join(ids, ", "))
 	}
-	return r.other.FindOccurrence(last.id)
+	return r.other.findOccurrence(last.id)
 }
 
 // ruleOf is the rule that holds on a nominal date.

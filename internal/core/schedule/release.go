@@ -175,7 +175,7 @@ func (s *Series) currentValue(r *Released) (at eval.Value, reason string, passes
 // CurrentValue is what the series makes today of a date that was released; a blank if it is
 // gone, with the reason.
 func (s *Series) CurrentValue(r *Released) (at eval.Value, reason string, err error) {
-	o, err := s.FindOccurrence(r.ID)
+	o, err := s.findOccurrence(r.ID)
 	switch {
 	case err != nil:
 		return at, "", err
@@ -252,7 +252,7 @@ func (h Breach) Restore(s *Series) error {
 			return err
 		}
 	}
-	if _, _, ok := s.FindNominal(h.ID); !ok {
+	if _, _, ok := s.findNominal(h.ID); !ok {
 		hand.Removed = true
 	}
 	return s.SetOverride(hand)

@@ -184,11 +184,11 @@ type Provenance struct {
 // Reason says it in words.
 func (w Provenance) Reason() string { return reason(w.Moves, w.Override, w.Uncovered) }
 
-// RecordUncovered notes, once, that a calendar was asked for the occurrence beyond what it
+// recordUncovered notes, once, that a calendar was asked for the occurrence beyond what it
 // knows. Whoever shows an occurrence does.
-func (o *Occurrence) RecordUncovered() { o.series.recordUncovered(o.Date.Date, o.AnyUncovered) }
+func (o *Occurrence) recordUncovered() { o.series.recordUncovered(o.Date.Date, o.AnyUncovered) }
 
-// RecordUncovered is Occurrence.RecordUncovered for a date alone.
+// recordUncovered is Occurrence.recordUncovered for a date alone.
 func (s *Series) RecordUncovered(m *MovedDate) { s.recordUncovered(m.Date.Date, m.Uncovered) }
 
 func (s *Series) recordUncovered(nominal civil.Date, asked workdays.Uncovered) {

@@ -236,8 +236,8 @@ func (s *Series) sortedPart(window civil.Span) (list []MovedDate, err error) {
 	return list, nil
 }
 
-// FindNominal finds the nominal date of an id.
-func (s *Series) FindNominal(id string) (d recur.Date, rec *eval.Recurrence, ok bool) {
+// findNominal finds the nominal date of an id.
+func (s *Series) findNominal(id string) (d recur.Date, rec *eval.Recurrence, ok bool) {
 	period := id
 	for i := range id {
 		if id[i] == '/' {
@@ -258,8 +258,8 @@ func (s *Series) FindNominal(id string) (d recur.Date, rec *eval.Recurrence, ok 
 	return recur.Date{}, nil, false
 }
 
-// FindOccurrence is that of an id; nil if the series gives none.
-func (s *Series) FindOccurrence(id string) (*Occurrence, error) {
+// findOccurrence is that of an id; nil if the series gives none.
+func (s *Series) findOccurrence(id string) (*Occurrence, error) {
 	m, ok := s.FindDate(id)
 	switch {
 	case !ok:
@@ -277,7 +277,7 @@ func (s *Series) FindDate(id string) (m MovedDate, ok bool) {
 		m.applyOverride(h)
 		return m, true
 	}
-	d, rec, ok := s.FindNominal(id)
+	d, rec, ok := s.findNominal(id)
 	if !ok {
 		for _, h := range s.overrides.list() { // one of its milestones may have been kept
 			if h.ID == id && h.Removed {

@@ -52,7 +52,7 @@ func (r *RuleRows) Row(cells []eval.Value, m *MovedDate) []eval.Value {
 		reason = r.texts.Store(m.appendReason(r.texts.Buffer()))
 	}
 	at[3].SetText(reason)
-	at[4].SetText(r.texts.Store(m.AppendID(r.texts.Buffer())))
+	at[4].SetText(r.texts.Store(m.appendID(r.texts.Buffer())))
 	return cells
 }
 
@@ -88,7 +88,7 @@ func OccurrenceTable(s *Series, window civil.Span) (columns []string, lines Line
 				yield(nil, err)
 				return
 			}
-			o.RecordUncovered()
+			o.recordUncovered()
 			cells = append(cells[:0], o.Value(), WeekdayOf(o.Value()), eval.Day(o.Date.Date), eval.Str(o.Reason()))
 			if periods {
 				cells = append(cells, o.Row[slotPeriodStart], o.Row[slotPeriodEnd])
@@ -283,7 +283,7 @@ func MergeOccurrences(list []*Series, window civil.Span) iter.Seq2[Entry, error]
 				yield(Entry{}, err)
 				return
 			}
-			o.RecordUncovered()
+			o.recordUncovered()
 			if !yield(o.dateEntry(d.Series), nil) {
 				return
 			}
@@ -321,12 +321,12 @@ func Summarise(s *Series, window civil.Span, today civil.Date) (Summary, error) 
 		if sum.Dates++; sum.Dates > maxDates {
 			return sum, &TooManyError{s, window}
 		}
-		o.RecordUncovered()
+		o.recordUncovered()
 		if o.AnyUncovered.IsSet() && !slices.Contains(beyond, o.AnyUncovered.Calendar) {
 			beyond = append(beyond, o.AnyUncovered.Calendar)
 		}
 		sum.Provisional += o.provisional()
-		if o.IsMoved() {
+		if o.isMoved() {
 			sum.Moved++
 		}
 		if sum.First == civil.None {

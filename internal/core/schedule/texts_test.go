@@ -27,7 +27,7 @@ func TestTemplates(t *testing.T) {
 		}
 		return s.Related(other, what)
 	}
-	o, err := s.FindOccurrence("2027-05/15")
+	o, err := s.findOccurrence("2027-05/15")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -39,7 +39,7 @@ func TestTemplates(t *testing.T) {
 		if err != nil {
 			got = err.Error()
 		} else {
-			got = tmpl.Fill(o)
+			got = tmpl.fill(o)
 		}
 		if err == nil && got != want || err != nil && !strings.Contains(got, want) {
 			t.Errorf("%.40q: %.200s, want %.200s", text, got, want)

@@ -84,7 +84,7 @@ func TestWhyEndsInTheTable(t *testing.T) {
 			if window.Contains(o.MovedTo) {
 				inWindow++
 				toldLast(t, s, o, "date", o.Value())
-				if o.Reason() == "" && o.MovedTo != o.Date.Date || o.IsMoved() != strings.Contains(o.Reason(), "rolled") {
+				if o.Reason() == "" && o.MovedTo != o.Date.Date || o.isMoved() != strings.Contains(o.Reason(), "rolled") {
 					t.Fatalf("seed %d: the reason of %s, nominal %s, is %q", seed, o.Value(), o.Date.Date, o.Reason())
 				}
 			}

@@ -46,8 +46,8 @@ type WallClosure struct {
 	Days []civil.Date
 }
 
-// MaxWallMonths is how many months a wall has at most.
-const MaxWallMonths = 24
+// maxWallMonths is how many months a wall has at most.
+const maxWallMonths = 24
 
 // NewWall marks the dates of series, with milestones each of them too, in the months
 // that a span touches.
@@ -55,8 +55,8 @@ func NewWall(series []*Series, span civil.Span, milestones bool, frame civil.Fis
 	cal *workdays.Calendar) (*Wall, error) {
 	w := &Wall{WeekStart: frame.WeekStart, marks: map[civil.Date][]WallMark{}, names: map[civil.Date]string{}, calendar: cal}
 	first, last := frame.PeriodIndex(civil.Month, span.First), frame.PeriodIndex(civil.Month, span.Last)
-	if n := last - first + 1; n > MaxWallMonths {
-		return nil, fmt.Errorf("a wall has at most %d months; this window has %d", MaxWallMonths, n)
+	if n := last - first + 1; n > maxWallMonths {
+		return nil, fmt.Errorf("a wall has at most %d months; this window has %d", maxWallMonths, n)
 	}
 	for i := first; i <= last; i++ {
 		month, _ := frame.Period(civil.Month, i)
@@ -98,7 +98,7 @@ func (w *Wall) addMarks(series []*Series, span civil.Span, lines map[string]int)
 		if !shown {
 			continue
 		}
-		m := WallMark{Series: i, Moved: e.What == "date" && e.Occurrence.IsMoved(), Text: w.Series[i].Title + ": " +
+		m := WallMark{Series: i, Moved: e.What == "date" && e.Occurrence.isMoved(), Text: w.Series[i].Title + ": " +
 			WeekdayOf(e.At).String() + " " + e.At.String()}
 		w.Series[i].Count++
 		if m.Moved {

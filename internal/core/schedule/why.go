@@ -41,9 +41,9 @@ func closureText(cal *workdays.Calendar, d civil.Date) string {
 // maxListedClosed is how many closed days are reported one by one.
 const maxListedClosed = 12
 
-// MoveDetails says what the calendar said when a step was made: each closed day
+// moveDetails says what the calendar said when a step was made: each closed day
 // on the way, with the holiday's name and where it is listed.
-func MoveDetails(m eval.Move) string {
+func moveDetails(m eval.Move) string {
 	cal := m.Step.Calendar
 	if cal == nil {
 		return ""
@@ -112,7 +112,7 @@ func explainEach(what string, moves []eval.Move) (list []ExplanationLine) {
 		case m.Step.IsChoice():
 			t.Reason = "chosen"
 		case m.Changed():
-			if t.Reason = MoveDetails(m); t.Reason == "" {
+			if t.Reason = moveDetails(m); t.Reason == "" {
 				t.Reason = m.Explain()
 			}
 		case cal != nil && cal.IsWorkday(m.To):
@@ -205,7 +205,7 @@ func (s *Series) Explain(d civil.Date, cal *workdays.Calendar) (list []Explanati
 			list = append(list, s.explainMilestone(o, i)...)
 		}
 		if told {
-			o.RecordUncovered()
+			o.recordUncovered()
 			ids = append(ids, o.ID)
 		}
 	}

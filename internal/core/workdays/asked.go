@@ -21,7 +21,7 @@ func (c *Calendar) RecordQuery(a, b civil.Date) {
 // RecordMiss notes a date that was worked out beyond what the calendar knows, or what
 // one of those knows that it joins.
 func (c *Calendar) RecordMiss(d civil.Date) {
-	for _, part := range c.Parts() {
+	for _, part := range c.joinedParts() {
 		switch {
 		case d < part.Coverage.First:
 			part.misses[0].Add(1)
@@ -57,7 +57,7 @@ func (b Uncovered) Message() string {
 	if b.Calendar == nil {
 		return ""
 	}
-	for _, part := range b.Calendar.Parts() {
+	for _, part := range b.Calendar.joinedParts() {
 		switch {
 		case b.Day < part.Coverage.First:
 			return "holidays unknown before " + part.Coverage.First.String()
@@ -82,7 +82,7 @@ func (c *Calendar) Misses() (before, after int) {
 
 // ResetMisses drops what was noted: of a search that hands out little of what it asked.
 func (c *Calendar) ResetMisses() {
-	for _, part := range c.Parts() {
+	for _, part := range c.joinedParts() {
 		part.misses[0].Store(0)
 		part.misses[1].Store(0)
 	}

@@ -169,14 +169,14 @@ func (c *Calendar) ClosedText() string {
 	return strings.Join(list, ", ")
 }
 
-// Parts returns the calendars that c joins, or c itself.
-func (c *Calendar) Parts() []*Calendar {
+// joinedParts returns the calendars that c joins, or c itself.
+func (c *Calendar) joinedParts() []*Calendar {
 	if c.joined == nil {
 		return []*Calendar{c}
 	}
 	var parts []*Calendar
 	for _, j := range c.joined {
-		parts = append(parts, j.Parts()...)
+		parts = append(parts, j.joinedParts()...)
 	}
 	return parts
 }

@@ -42,8 +42,8 @@ func TestAgainstWalking(t *testing.T) {
 		one := New("one", off).WithHolidays(hol(salt)).WithOpen(opened)
 		two := New("two", Weekend).WithHolidays(hol(salt + 9))
 		joint := Join(one, two)
-		if len(joint.Parts()) != 2 || joint.Name != "one + two" {
-			t.Fatalf("the joint calendar is %s of %d", joint.Name, len(joint.Parts()))
+		if len(joint.joinedParts()) != 2 || joint.Name != "one + two" {
+			t.Fatalf("the joint calendar is %s of %d", joint.Name, len(joint.joinedParts()))
 		}
 		openOne := func(d civil.Date) bool {
 			return slices.Contains(opened, d) || !off.Contains(d.Weekday()) && !hol(salt)(d)
