@@ -8,6 +8,8 @@ type Anniversary struct {
 	Of             Expr
 }
 
+func init() { addStep(&anniversaryForm) }
+
 var anniversaryForm = stepForm{word: "anniversary", rowsOnlyReason: endlessReason,
 	peek: func(p *parser) bool { return p.peekAt(1).isWord("on", "after") }, parse: (*parser).anniversary}
 

@@ -12,6 +12,8 @@ type At struct {
 	Using   *Using
 }
 
+func init() { addStep(&atForm) }
+
 var atForm = stepForm{isLast: true, word: "at", parse: func(p *parser) Step {
 	t, at := p.next(), p.next()
 	if at.kind != tTime {

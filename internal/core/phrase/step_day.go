@@ -33,9 +33,11 @@ type Target struct {
 	Milestone *Name // a milestone of the series, by which it is looked for
 }
 
+func init() { addStep(seekForm("next"), seekForm("previous")) }
+
 // seekForm reads next X and previous X.
-func seekForm(word string) stepForm {
-	return stepForm{word: word, peek: isPhraseWord, parse: (*parser).seek}
+func seekForm(word string) *stepForm {
+	return &stepForm{word: word, peek: isPhraseWord, parse: (*parser).seek}
 }
 
 // isPhraseWord reports whether what follows a word makes a phrase of it.

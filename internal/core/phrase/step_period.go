@@ -26,9 +26,11 @@ type Nth struct {
 	Using *Using
 }
 
+func init() { addStep(edgeForm("start", -1), edgeForm("middle", 0), edgeForm("end", 1)) }
+
 // edgeForm reads start of P, middle of P, end of P.
-func edgeForm(word string, where int) stepForm {
-	return stepForm{word: word, peek: func(p *parser) bool { return p.peekAt(1).isWord("of") },
+func edgeForm(word string, where int) *stepForm {
+	return &stepForm{word: word, peek: func(p *parser) bool { return p.peekAt(1).isWord("of") },
 		parse: func(p *parser) Step {
 			t := p.next()
 			if !p.accept("of") {

@@ -126,6 +126,8 @@ type StepsIn struct {
 	Column Name
 }
 
+func init() { addStep(&stepsInForm) }
+
 var stepsInForm = stepForm{label: "steps in",
 	rowsOnlyReason: "it is for the rows of a table; a rule has no rows", word: "steps", peek: peekStepsIn,
 	parse: func(p *parser) Step {

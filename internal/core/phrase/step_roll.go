@@ -13,6 +13,8 @@ type Roll struct {
 	Using *Using
 }
 
+func init() { addStep(&rollForm) }
+
 var rollForm = stepForm{word: "roll", peek: isPhraseWord, parse: (*parser).roll}
 
 func (p *parser) roll() Step {

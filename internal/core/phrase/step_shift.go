@@ -16,6 +16,8 @@ type Lasting struct {
 	Using *Using
 }
 
+func init() { addStep(&shiftForm, &lastingForm) }
+
 var shiftForm = stepForm{peek: func(p *parser) bool {
 	t, next := p.peek(), p.peekAt(1)
 	if t.isSign("-") { // -5 alone is a number

@@ -9,6 +9,8 @@ type InZone struct {
 	Zone string
 }
 
+func init() { addStep(&zoneForm) }
+
 var zoneForm = stepForm{word: "in", label: "in zone", isLast: true,
 	rowsOnlyReason: "set a series' own zone with its key `zone`; for one time, write `at 17:00 in 'Europe/London'`",
 	peek:           func(p *parser) bool { return p.peekAt(1).isWord("zone") && p.peekAt(2).kind == tText },

@@ -24,16 +24,18 @@ func (f *stepForm) name() string {
 
 const endlessReason = "its reach has no limit; use it on the rows of a table"
 
-// stepForms are all of them. Steps that begin with a day or a series' name have
-// no word of their own: dayStep, seekOnOr.
-var stepForms []stepForm
+// stepForms are all of them; each file of a step adds its own. Steps that begin with a day or a
+// series' name have no word of their own: dayStep, seekOnOr.
+var stepForms []*stepForm
 
-func init() { // the forms read steps themselves
-	stepForms = []stepForm{shiftForm, lastingForm, edgeForm("start", -1), edgeForm("middle", 0), edgeForm("end", 1),
-		rollForm, atForm, zoneForm,
-		seekForm("next"), seekForm("previous"), anniversaryForm, stepsInForm}
-	stepWords = []string{"easter", "orthodox", "working"}
-	for _, f := range stepForms {
+// stepWords are the words that steps begin with, for hints.
+var stepWords = []string{"easter", "orthodox", "working"}
+
+// addStep takes a step into the language. It is called by init, since forms read steps
+// themselves.
+func addStep(forms ...*stepForm) {
+	for _, f := range forms {
+		stepForms = append(stepForms, f)
 		if f.word != "" {
 			stepWords = append(stepWords, f.word)
 		}
@@ -43,8 +45,7 @@ func init() { // the forms read steps themselves
 // peekForm returns the form of the step that begins here; nil if none does.
 func (p *parser) peekForm() *stepForm {
 	t := p.peek()
-	for i := range stepForms {
-		f := &stepForms[i]
+	for _, f := range stepForms {
 		if f.word != "" && t.isWord(f.word) || f.word == "" && (t.isSign("+") || t.isSign("-")) {
 			return f
 		}

@@ -27,8 +27,6 @@ var (
 	units       = map[string]Unit{}       // by their words, without working days
 	periodUnits = map[string]civil.Unit{} // periods that a step may name
 
-	stepWords []string // that steps begin with
-
 	// reserved words are always the language's own; so are weekdays and months.
 	reserved = map[string]bool{}
 	// reservedInRules are those that are its own inside rules.
