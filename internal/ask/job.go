@@ -131,7 +131,7 @@ func (j *Job) isSingleTable() bool {
 	return !slices.ContainsFunc(j.Query.Options, func(o *declare.Key) bool { return o.Value.IsInputFile })
 }
 
-// OpenTable opens the table that is asked, with the columns that a record adds.
+// OpenTable opens the table of the job's first argument, with the columns that a record adds.
 func (j *Job) OpenTable() (*Table, error) {
 	t, err := j.OpenNamed(j.Args[0])
 	if err != nil {
@@ -152,7 +152,8 @@ func (j *Job) OpenTable() (*Table, error) {
 	return t, nil
 }
 
-// OpenFiltered is the table with the rows that the conditions choose, which the answer counts or draws.
+// OpenFiltered is OpenTable with the job's conditions applied to the rows, for results that
+// count or draw them.
 func (j *Job) OpenFiltered() (*Table, error) {
 	t, err := j.OpenTable()
 	if err == nil {
@@ -162,8 +163,8 @@ func (j *Job) OpenFiltered() (*Table, error) {
 	return t, err
 }
 
-// FilterOwn applies the conditions that look at columns of the table alone, so that a
-// row that one leaves out is never a bad row. The others wait for the result.
+// FilterOwn applies the conditions on input columns to t, so that a row that one leaves out is
+// never a bad row. The others wait for the result.
 func (j *Job) FilterOwn(t *Table) {
 	var rest []string
 	for _, c := range j.Result.Where {
@@ -174,8 +175,8 @@ func (j *Job) FilterOwn(t *Table) {
 	j.Result.Where = rest
 }
 
-// PrepareRead makes the tables ready to be read: every phrase that looks at cells is
-// known by now.
+// PrepareRead makes the opened tables ready to be read, once every phrase that uses their cells
+// is compiled. head are the columns of the result.
 func (j *Job) PrepareRead(head []string) error {
 	for i, t := range j.opened {
 		if t.isPrepared {
@@ -228,8 +229,7 @@ func (j *Job) PrepareRead(head []string) error {
 	return nil
 }
 
-// ReportBadRows turns bad cells into an error, or into a warning where bad-rows says to
-// go on.
+// ReportBadRows returns the bad cells as an error, or warns of them if bad-rows says to go on.
 func (j *Job) ReportBadRows(t *Table, bad rows.BadCells) error {
 	if t.Rejects != nil {
 		if err := t.Rejects.Close(); err != nil {
@@ -247,7 +247,7 @@ func (j *Job) ReportBadRows(t *Table, bad rows.BadCells) error {
 	return nil
 }
 
-// Scan goes through a table for an answer that needs its rows.
+// Scan calls each for the rows of a table, and reports the bad ones.
 func (j *Job) Scan(t *Table, each func(line int, row []eval.Value) error) error {
 	bad, err := t.Scan(each)
 	if err != nil {
@@ -256,7 +256,7 @@ func (j *Job) Scan(t *Table, each func(line int, row []eval.Value) error) error 
 	return j.ReportBadRows(t, bad)
 }
 
-// PutTotals takes the row of totals, which stays behind all others.
+// PutTotals returns the function that takes the row of totals, which stays behind all others.
 func (j *Job) PutTotals() rows.PutRow {
 	j.Result.Total = &rows.TotalsRow{}
 	return j.Result.Total.Put
@@ -270,7 +270,7 @@ func (j *Job) FillRows(head []string, fill func(rows.PutRow) error) error {
 	return j.Result.Fill(head, j.Env, fill)
 }
 
-// FillExtended writes the answer's rows that are those of a table with more cells.
+// FillExtended writes a result whose rows are those of a table with further cells.
 func (j *Job) FillExtended(t *Table, head []string, fill func(rows.PutExtended) error) error {
 	if err := j.PrepareRead(head); err != nil {
 		return err
@@ -278,7 +278,7 @@ func (j *Job) FillExtended(t *Table, head []string, fill func(rows.PutExtended) 
 	return j.Result.FillExtended(t.Table, head, j.Env, fill)
 }
 
-// ExpandRows writes the answer's rows that each row of a table becomes, for each processor by an
+// ExpandRows writes a result with several rows for each row of a table. Each processor has an
 // expander of its own.
 func (j *Job) ExpandRows(t *Table, head []string, expander func() rows.Expander) error {
 	if err := j.PrepareRead(head); err != nil {
@@ -287,7 +287,8 @@ func (j *Job) ExpandRows(t *Table, head []string, expander func() rows.Expander)
 	return j.Result.Expand(t.Table, head, j.Env, expander, func(bad rows.BadCells) error { return j.ReportBadRows(t, bad) })
 }
 
-// HintFewerRows says what makes fewer rows of a table, if that is at fault.
+// HintFewerRows adds to ErrTooManyRows and its kin the options that give fewer rows; other
+// errors are returned unchanged.
 func (j *Job) HintFewerRows(err error, ways ...string) error {
 	if errors.Is(err, rows.ErrTooManyRows) || errors.Is(err, rows.ErrSortTooLarge) {
 		return fmt.Errorf("%w; use %s", err, strings.Join(ways, " or "))
@@ -326,7 +327,7 @@ func (noRows) Row([]eval.Value) error { return nil }
 // Close implements rows.Sink.
 func (noRows) Close() error { return nil }
 
-// ReportBlankRunning reports the groups in which a column that runs down became blank.
+// ReportBlankRunning warns of the groups in which a running column became blank.
 func (j *Job) ReportBlankRunning(d *rows.Derive) {
 	columns, groups := d.BlankGroups()
 	for i, name := range columns {

@@ -11,8 +11,9 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// CalendarsOf gives the calendar of each row of a table: that of the place, or the one
-// that a column names; nil if its cell is blank. An unknown name is a bad cell.
+// CalendarsOf returns the calendar of a row: the workspace's, or the one that a column names,
+// nil if its cell is blank. check reports an unknown name as a bad cell, and must be called for
+// the row first.
 func (j *Job) CalendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	func(line int, row []eval.Value) error, error) {
 	if j.Env.CalendarColumn == "" {
@@ -52,8 +53,8 @@ func (j *Job) CalendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	return of, check, nil
 }
 
-// MayHaveShortDays reports whether rows may count with a calendar that has short days: that of the
-// place, or where a column names it, any that isn't a public one.
+// MayHaveShortDays reports whether rows may count with a calendar that has short days: the
+// workspace's or, if a column names it, any at hand.
 func (j *Job) MayHaveShortDays() (bool, error) {
 	if j.Env.CalendarColumn == "" {
 		return j.Env.Calendar.HasShortDays(), nil
@@ -62,8 +63,8 @@ func (j *Job) MayHaveShortDays() (bool, error) {
 	return slices.ContainsFunc(list, (*workdays.Calendar).HasShortDays), err
 }
 
-// MarkCalendarUsed notes that something counts with the place's calendar, if rows don't
-// name theirs.
+// MarkCalendarUsed notes that the workspace's calendar was counted with, unless rows name
+// theirs.
 func (j *Job) MarkCalendarUsed() {
 	if j.Env.CalendarColumn == "" {
 		j.Env.Calendar.MarkUsed()

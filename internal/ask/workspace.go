@@ -53,8 +53,8 @@ type Ledger interface {
 	Breaches(series []*schedule.Series, window civil.Span) ([]schedule.Breach, error)
 }
 
-// Workspace is what answers are given from: settings, calendars and series, files,
-// and whom to tell what isn't the answer.
+// Workspace is everything that answers are computed from: settings, calendars, series, records
+// and files, and where notes go.
 type Workspace struct {
 	Env eval.Env
 	ID  string // of the events' plan

@@ -32,11 +32,13 @@ type Client struct {
 // AddressError is an address that may not be used.
 type AddressError struct{ Reason string }
 
+// Error gives the reason.
 func (e *AddressError) Error() string { return e.Reason }
 
 // ProtocolError is an answer of the server that makes no sense.
 type ProtocolError struct{ Reason string }
 
+// Error gives the reason.
 func (e *ProtocolError) Error() string { return e.Reason }
 
 // requestTimeout is how long one request may take, maxResponseBytes how many bytes an
@@ -159,7 +161,7 @@ func IsNotFound(err error) bool {
 	return errors.As(err, &s) && (s.Code == http.StatusNotFound || s.Code == http.StatusGone)
 }
 
-// httpReply is what came back.
+// httpReply is a server's response, read whole.
 type httpReply struct {
 	code     int
 	body     []byte

@@ -34,6 +34,7 @@ type Resource struct {
 // NotCalendarError is a place on a server that isn't a calendar.
 type NotCalendarError struct{ Reason string }
 
+// Error gives the reason.
 func (e *NotCalendarError) Error() string { return e.Reason }
 
 const propfindBody = `<propfind xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><current-user-principal/><c:calendar-home-set/><resourcetype/><displayname/></prop></propfind>`

@@ -12,8 +12,8 @@ import (
 	"sync"
 )
 
-// Registry knows every file that is read and every file that will be written.
-// Each is named to it before it is opened; what would lose a file is refused.
+// Registry knows every file that is read or will be written, so that no output replaces an
+// input or another output.
 type Registry struct {
 	mu      sync.Mutex
 	inputs  []registeredPath

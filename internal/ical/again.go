@@ -386,7 +386,9 @@ func (f *Update) inWindow(b *rawComponent) bool {
 	return f.Covers(b.uid, b.start, b.lastDay)
 }
 
-// carryOver is what becomes of an earlier event that the schedule no longer has.
+// carryOver decides about an event of the previous file that the schedule lacks. Foreign
+// events, and those outside the window or before Today, stay byte for byte; the plan's own
+// become STATUS:CANCELLED with SEQUENCE + 1. Cancelled ones are dropped once they are past.
 func (f *Update) carryOver(b *rawComponent, stamp string) (p outComponent, keep bool) {
 	p = outComponent{rank: f.rank(b.uid), start: b.start, last: min(b.lastDay, b.start.Day+maxForeignCover), raw: b.raw, isEventOrTodo: b.isEventOrTodo(),
 		cancelled: b.cancelled}

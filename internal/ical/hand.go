@@ -147,9 +147,8 @@ func (k *componentLines) propertyValue(name string) string {
 // writtenHash is the hash of what was written of an event; "" if none was.
 func (b *rawComponent) writtenHash() string { return b.contentLines().propertyValue(hashProperty) }
 
-// splitAlarms parts the alarms of an earlier event: those of ours that are as they were
-// written, those that stay since a person made or changed them, and the places of the
-// latter among the reminders.
+// splitAlarms splits VALARMs into generated ones that are unchanged, and those that a person
+// added or changed; places are the indexes of reminders that the latter replace.
 func (b *rawComponent) splitAlarms() (as, hand []alarmLines, places map[int]bool) {
 	places = map[int]bool{}
 	marked := b.writtenHash() != ""

@@ -40,7 +40,7 @@ func ReadSets(file string, root *Component) (list []*EventSet, problems []*Error
 	return readSetsOf(file, root, "VEVENT")
 }
 
-// readSetsOf is Sets for components of some kinds.
+// readSetsOf is ReadSets for components of some kinds.
 func readSetsOf(file string, root *Component, kinds ...string) (list []*EventSet, problems []*Error, err error) {
 	r := componentReader{zonesOf(file, root)}
 	type who struct {

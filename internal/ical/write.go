@@ -246,7 +246,7 @@ func (c Calendar) zoneSpans(parts []outComponent) (list []zoneSpan) {
 // basicDateText writes a date in the basic form 20270331 (section 3.3.4).
 func basicDateText(d civil.Date) string { return strings.ReplaceAll(d.String(), "-", "") }
 
-// basicTimeText writes the time of a Moment as T163000.
+// basicTimeText writes the time of a DateTime as T163000 (RFC 5545 section 3.3.12).
 func basicTimeText(v eval.Value) string {
 	m := int(v.Minutes)
 	return string([]byte{'T', byte('0' + m/600), byte('0' + m/60%10), byte('0' + m%60/10), byte('0' + m%10), '0', '0'})

@@ -125,7 +125,8 @@ func (v *node) mergeUnder(in mapping, p *node) ([]*node, error) {
 	return mergeNodes(in, before, parts)
 }
 
-// keyGroup is a mapping with keys.
+// keyGroup is a mapping of a plan file: the keys that it may have, in the order in which they
+// are filled.
 type keyGroup struct {
 	label   string // in messages
 	keys    []*declare.Key

@@ -23,7 +23,7 @@ type pattern struct {
 	base   string
 }
 
-// param is a word that a pattern takes, with the value that it has by default.
+// param is a parameter of a pattern, with its default.
 type param struct {
 	name, value string
 	required    bool
@@ -274,7 +274,7 @@ func (p *Plan) paramValues(d *doc, name string, n ast.Node, own *[]*node, patter
 	return words, nil
 }
 
-// given takes the keys that are words of patterns out of others.
+// takeParams takes the keys that are parameters of patterns out of the others.
 func (p *Plan) takeParams(keys []*node, takes []string, given map[string]*node, what string) (rest []*node, err error) {
 	for _, t := range keys {
 		if seriesKeys().find(t.name) >= 0 {

@@ -191,7 +191,7 @@ func (r *Record) BindCalendar(env *eval.Env) {
 	}
 }
 
-// RecordEvent is an event that each row of a record has.
+// RecordEvent is an event that each row of a record may have.
 type RecordEvent struct {
 	Name, Day, Summary string
 	Where              []string

@@ -11,8 +11,8 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// pendingEntry is an entry that gives series, and is read when another names one of them, or
-// in its turn.
+// pendingEntry is an entry that gives series. It is read in its turn, or earlier if another
+// names one of its series.
 type pendingEntry struct {
 	name string // "" for a table of series
 	base *node  // the pattern that they are like; nil for none

@@ -17,8 +17,8 @@ func runningOption(into *[]string) *declare.Key {
 		Value: declare.RunningColumn.Repeat(into)}
 }
 
-// runningColumns works out, beside the pieces of each row, the columns that run down them. All of
-// a row are known before the first is written.
+// runningColumns adds running columns to the pieces of each row. It buffers the pieces of one
+// row, at most rows.MaxPieces.
 type runningColumns struct {
 	derive   *rows.Derive // nil: there are none
 	rows     [][]eval.Value

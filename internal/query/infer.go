@@ -249,7 +249,7 @@ func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 	}
 }
 
-// footnote says what is read below the table.
+// addFootnote adds a line that is printed below the table.
 func addFootnote(j *ask.Job, format string, args ...any) {
 	j.Footnotes = append(j.Footnotes, fmt.Sprintf(format, args...))
 }

@@ -98,7 +98,8 @@ func unitPeriods(j *ask.Job, by string) (of civil.Periods, ok bool) {
 	return nil, false
 }
 
-// periods finds the periods of --by; nil for days.
+// parsePeriods returns the periods that --by names: of a unit, a series or a rule; nil for
+// days.
 func parsePeriods(j *ask.Job, by string) (civil.Periods, error) {
 	if of, ok := unitPeriods(j, by); ok {
 		return of, nil
@@ -253,7 +254,7 @@ func (q *spreadQuery) amountColumns(t *ask.Table) (column, number int, err error
 	return column, number, err
 }
 
-// pieceWriter puts the pieces of the range of each row.
+// pieceWriter writes the pieces that the ranges of rows are cut into.
 type pieceWriter struct {
 	*spreadQuery
 	cut            rows.Spread

@@ -13,7 +13,7 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// Options is how a result is dressed.
+// Options is how a result is dressed: title, width, colour, dates.
 type Options struct {
 	Title string
 	AsOf  civil.Date // a table with a title says it

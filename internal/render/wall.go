@@ -232,7 +232,7 @@ func writeWrapped(b *strings.Builder, head, s string, width int) {
 	}
 }
 
-// shape is how months stand on a sheet: columns and rows.
+// sheetShape returns how many months stand side by side and below each other on a sheet.
 func sheetShape(months int) (columns, rows int) {
 	for _, s := range [][2]int{{1, 1}, {2, 1}, {3, 1}, {2, 2}, {3, 2}, {4, 2}, {4, 3}, {5, 3}, {6, 3}, {6, 4}} {
 		if s[0]*s[1] >= months {
@@ -305,8 +305,8 @@ type wallData struct {
 	Months             []wallMonth
 	Legend             []wallLegend
 	Hollow             bool // some date moved
-	Shut               []schedule.WallClosure
-	MoreShut           int
+	Closures               []schedule.WallClosure
+	MoreClosures           int
 	Hues               []seriesColor
 	Parts              []wallPart
 }
@@ -341,9 +341,9 @@ func wallPage(out io.Writer, w *schedule.Wall, asOf civil.Date) error {
 		v.Legend = append(v.Legend, wallLegend{seriesClass(i), signOf(i, false), s.Title, s.Count, s.Moved})
 		v.Hollow = v.Hollow || s.Moved > 0
 	}
-	if v.Shut = w.Closures; len(v.Shut) > maxNamedClosures {
-		v.MoreShut = len(v.Shut) - maxNamedClosures
-		v.Shut = v.Shut[:maxNamedClosures]
+	if v.Closures = w.Closures; len(v.Closures) > maxNamedClosures {
+		v.MoreClosures = len(v.Closures) - maxNamedClosures
+		v.Closures = v.Closures[:maxNamedClosures]
 	}
 	for _, m := range w.Months {
 		v.Months = append(v.Months, newWallMonth(w, m))
@@ -482,7 +482,7 @@ footer { padding-top: 1.2mm; font-size: 7.2pt; max-height: 44mm; overflow: hidde
 <li><b class="{{.Class}}" aria-hidden="true">{{.Sign}}</b>{{.Title}} <span>{{.Count}}{{if .Moved}}, {{.Moved}} moved{{end}}</span></li>{{end}}{{if .Hollow}}
 <li><b aria-hidden="true">○</b><span>a hollow sign marks a date that moved</span></li>{{end}}
 </ul>
-{{if .Shut}}<div class="shut"><h2>Closed</h2><ul>{{range .Shut}}<li> {{.Name}} {{.DaysText}}</li>{{end}}{{if .MoreShut}}<li> and {{.MoreShut}} more</li>{{end}}</ul></div>
+{{if .Closures}}<div class="shut"><h2>Closed</h2><ul>{{range .Closures}}<li> {{.Name}} {{.DaysText}}</li>{{end}}{{if .MoreClosures}}<li> and {{.MoreClosures}} more</li>{{end}}</ul></div>
 {{end}}</footer>
 </main>
 {{range .Parts}}<section class="part" aria-label="{{.Title}}">

@@ -11,7 +11,7 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// csvBlock is a run of whole rows.
+// csvBlock is a run of whole rows, read in place: cells are substrings of text.
 type csvBlock struct {
 	*csvReader
 	text    string

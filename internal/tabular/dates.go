@@ -11,7 +11,8 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// DateLayout is a way to read a date that isn't ISO 8601.
+// DateLayout is a way to read a date that isn't ISO 8601: dmy, mdy, ymd, serial or a strftime
+// layout.
 type DateLayout struct {
 	Name string // dmy, mdy, ymd, serial, or a strftime layout
 	read func(s string) (civil.Date, bool)

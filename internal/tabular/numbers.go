@@ -10,7 +10,7 @@ import (
 // nothing, and before the decimals.
 type NumberForm struct{ thousands, decimalPoint rune }
 
-// spaces are what is between thousands where a space does, and apostrophes.
+// normalizeRune maps the blanks and apostrophes that stand between thousands to one of each.
 func normalizeRune(r rune) rune {
 	switch r {
 	case '\u00a0', '\u202f', '\u2009':

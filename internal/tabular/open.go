@@ -19,7 +19,7 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-// Options says how a table is read.
+// Options says how a table is read, and collects what was hidden or mended in it.
 type Options struct {
 	Sheet     string
 	Encoding  string // of text, if it doesn't say itself

@@ -12,7 +12,7 @@ import (
 	"yoyaku/internal/plan"
 )
 
-// AheadRequest is what is asked of what comes up.
+// AheadRequest says which dates are to be listed.
 type AheadRequest struct {
 	Names           []string // of series, patterns and records; nil for all
 	Within, Overdue string   // stretches from today, and back from it
@@ -20,7 +20,7 @@ type AheadRequest struct {
 	Owner           string   // whose tasks alone; "" for all
 }
 
-// AheadResult is what comes up of plans.
+// AheadResult is the coming dates of plans, in order.
 type AheadResult struct {
 	Window    civil.Span // of the first plan
 	Columns   []string
@@ -30,7 +30,7 @@ type AheadResult struct {
 	planByUID map[string]*plan.Plan // by UID
 }
 
-// Ahead lists what comes up of plans.
+// Ahead lists the dates of plans from today on, and overdue ones of records.
 func Ahead(plans []*plan.Plan, n AheadRequest, tell Reporter) (c *AheadResult, err error) {
 	if err := CheckNames(plans, n.Names, true); err != nil {
 		return nil, err
@@ -112,7 +112,7 @@ func (c *AheadResult) Highlight() func(row []eval.Value) rows.Emphasis {
 	}
 }
 
-// planListing is what of a plan is listed by date.
+// planListing is the part of a plan that is listed by date.
 type planListing struct {
 	series           []*schedule.Series
 	records          []*plan.Record
@@ -122,7 +122,7 @@ type planListing struct {
 	wholeOccurrences bool       // occurrences are listed whole
 }
 
-// listingFor is what is asked of a plan: the series and records named, or all of them.
+// listingFor returns what is listed of a plan: the series and records named, or all of them.
 func (n AheadRequest) listingFor(p *plan.Plan) (l planListing, err error) {
 	l = planListing{series: p.Series, records: p.Records, window: civil.Span{First: p.Env.Today}}
 	if len(n.Names) > 0 {

@@ -31,7 +31,7 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 	return sortFindings(append(c.Findings, w.allFindings(breaches)...)), nil
 }
 
-// PromoteNotes makes fails of notes: of all, or with warnings of those that warn.
+// PromoteNotes makes failures of notes: of all, or with warnings of those that nobody intended.
 func PromoteNotes(list []plan.Finding, all, warnings bool) {
 	for i, f := range list {
 		list[i].IsNote = f.IsNote && !all && !(warnings && !f.Intended)

@@ -18,7 +18,7 @@ import (
 	"yoyaku/internal/query"
 )
 
-// Comparison is what is compared, and how.
+// Comparison compares plans and files, two at a time.
 type Comparison struct {
 	Key   string // the column that names rows of tables that are no schedules
 	Files *files.Registry

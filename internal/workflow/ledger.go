@@ -21,8 +21,8 @@ import (
 	"yoyaku/internal/query"
 )
 
-// ledger is what was released of a plan. It is in released.csv beside the plan, which
-// plans of one folder share, and is read once, when something of it is asked.
+// ledger holds what was released of a plan: released.csv beside it, which plans of one folder
+// share. It is read once, when first asked.
 type ledger struct {
 	plan   *plan.Plan
 	path   string

@@ -21,7 +21,7 @@ import (
 	"yoyaku/internal/render"
 )
 
-// outputBuild is an output that is being made beside others: what comes of it.
+// outputBuild is an output in the making, and what became of it. Several are made at once.
 type outputBuild struct {
 	*Session
 	out            *plan.Output
@@ -114,7 +114,8 @@ func (w *Session) startBuild(out *plan.Output, of []*schedule.Series, room chan 
 	return m
 }
 
-// collectBuilds takes what came of outputs, and gives those that are to be written.
+// collectBuilds records notes and outcomes of finished builds and returns those to stage.
+// Calendars without events are reported as not written; any other error ends it.
 func (w *Session) collectBuilds(all []*outputBuild) (list []*outputBuild, err error) {
 	for _, m := range all {
 		for _, text := range m.notes {

@@ -23,7 +23,7 @@ import (
 	"yoyaku/internal/render"
 )
 
-// Request is what is asked of a plan; the zero value asks for all that the plan says.
+// Request is what a user asks of a plan; the zero value asks for all that the plan says.
 type Request struct {
 	Window             string   // instead of the plan's
 	Series             []string // names of series and patterns; nil for all
@@ -33,7 +33,7 @@ type Request struct {
 	By, Note           string   // of the line in the log; there is none where By is ""
 }
 
-// Reporter is where words for people go while something is made; none is nil.
+// Reporter is where warnings and notes go while something is made. Neither function is nil.
 type Reporter struct {
 	Warn, Note func(format string, args ...any)
 }
@@ -41,7 +41,7 @@ type Reporter struct {
 // noReports tells nobody.
 var noReports = Reporter{func(string, ...any) {}, func(string, ...any) {}}
 
-// Once is a Tell that says the same warning once.
+// Once returns a Reporter that gives the same warning once.
 func (t Reporter) Once() Reporter {
 	said := map[string]bool{}
 	return Reporter{Note: t.Note, Warn: func(format string, args ...any) {
@@ -73,7 +73,7 @@ func (t Reporter) WhatIf(p *plan.Plan) {
 	}
 }
 
-// NegativeError is an answer that is no, with what to say of it.
+// NegativeError is the answer no: exit code 1, with what to say of it.
 type NegativeError struct {
 	Plan string // the plan, if several are at work
 	Text string
@@ -82,7 +82,7 @@ type NegativeError struct {
 // Error gives the text.
 func (e *NegativeError) Error() string { return planSuffix(e.Plan) + e.Text }
 
-// BreachError is an answer that is no since dates aren't as they were released.
+// BreachError is the answer no because dates differ from what was released.
 type BreachError struct {
 	Name     string // the plan, if several are at work
 	Plan     *plan.Plan
@@ -115,7 +115,7 @@ func withPlanName(err error, p *plan.Plan) error {
 	return err
 }
 
-// Session is a plan being worked with.
+// Session is a plan at work for one request.
 type Session struct {
 	Plan   *plan.Plan
 	Series []*schedule.Series // those that are asked for
@@ -146,7 +146,7 @@ type OutputResult struct {
 	Note                       bool
 }
 
-// newSession settles what is asked of a plan: which series, and in which window.
+// newSession starts work on a plan: the series and the window that are requested.
 func newSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) {
 	w = newBareSession(p, a, tell)
 	if a.Series != nil {
@@ -156,7 +156,7 @@ func newSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) 
 	return w, err
 }
 
-// newBareSession is a work of which nothing is settled: all series, and no window.
+// newBareSession starts work on all series of a plan, without a window.
 func newBareSession(p *plan.Plan, a Request, tell Reporter) *Session {
 	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: newLedger(p), recordMaker: newRecordMaker(p)}
 	w.onNote = w.note
@@ -271,7 +271,7 @@ func (w *Session) workspaceFor(out *plan.Output, note func(text string)) ask.Wor
 	return place
 }
 
-// workspace is place for what isn't an output.
+// workspace is workspaceFor what isn't an output.
 func (w *Session) workspace(what string) ask.Workspace {
 	return w.workspaceFor(nil, func(text string) { w.onNote(what, text) })
 }

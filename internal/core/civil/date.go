@@ -39,7 +39,8 @@ func NewDate(year, month, day int) (d Date, ok bool) {
 	return dayNumber(year, month, day), true
 }
 
-// dayNumber counts from 1 March of year 0, so that the leap day ends its year.
+// dayNumber returns the day number of a valid date (1 is 0001-01-01). Years are taken to begin
+// on 1 March, so that 29 February is their last day and needs no case.
 func dayNumber(year, month, day int) Date {
 	if month <= 2 {
 		year--

@@ -68,7 +68,7 @@ func (f FiscalCalendar) firstWeekOfMonth(m int) (week int) {
 	return m/3*13 + week
 }
 
-// weekBasedIndex is Index for the fiscal units of years of weeks.
+// weekBasedIndex is PeriodIndex for the fiscal units of years of weeks.
 func (f FiscalCalendar) weekBasedIndex(u Unit, d Date) int {
 	y := f.fiscalYearOfWeeks(d)
 	week := min(int(d-f.yearEnd(y-1)-1)/7, 51) // the 53rd belongs where the 52nd does
@@ -79,15 +79,15 @@ func (f FiscalCalendar) weekBasedIndex(u Unit, d Date) int {
 	return y*u.perYear() + m/u.months()
 }
 
-// weekBasedFirst is first for the fiscal units of years of weeks.
+// weekBasedFirst is periodFirst for the fiscal units of years of weeks.
 func (f FiscalCalendar) weekBasedFirst(u Unit, i int) Date {
 	y := floorDiv(i, u.perYear())
 	return f.yearEnd(y-1) + 1 + Date(7*f.firstWeekOfMonth((i-y*u.perYear())*u.months()))
 }
 
-// fiscalWeekIndex is Index for fiscal weeks. They begin on the weekday after the end
-// of years of weeks; in years of months, which all begin 53, with the year, and
-// the last is cut at its end.
+// fiscalWeekIndex is PeriodIndex for fiscal weeks. They begin on the weekday after the end of
+// years of weeks. Years of months all have 53, which begin with the year; the last is cut at
+// its end.
 func (f FiscalCalendar) fiscalWeekIndex(d Date) int {
 	if f.IsWeekBased() {
 		return floorDiv(int(d)-int(f.YearEnd.Weekday)-1, 7)
@@ -104,9 +104,9 @@ func (f FiscalCalendar) fiscalWeekFirst(i int) Date {
 	return f.periodFirst(FiscalYear, y) + Date(7*(i-53*y))
 }
 
-// FiscalYearOf returns the number of the fiscal year that holds d. One of months
-// has the calendar year that it ends in, or starts in when the frame says so;
-// one of weeks that of the day in its rule, or the year before.
+// FiscalYearOf returns the number of the fiscal year that holds d: of a year of months the
+// calendar year that it ends in (with NamedByStartYear, starts in), of a year of weeks that of
+// the day in its rule (with NamedByStartYear, the year before).
 func (f FiscalCalendar) FiscalYearOf(d Date) int {
 	if f.IsWeekBased() {
 		if f.NamedByStartYear {

@@ -33,7 +33,8 @@ func init() {
 	}
 }
 
-// lookupMonth finds d in the table: the place of its month, and the day of the month.
+// lookupMonth returns the index of d's month in the table and the day of the month; ok is false
+// outside 1900 to 2299.
 func (d Date) lookupMonth() (i, day int, ok bool) {
 	n := uint32(d - tableDay)
 	if n >= tableDays {
@@ -49,8 +50,8 @@ func (d Date) lookupMonth() (i, day int, ok bool) {
 	return i, int(int32(n)-monthStarts[i]) + 1, true
 }
 
-// lookupCycled finds a day that tabled doesn't have, some years (a multiple of 400) before or
-// after where the table has its like.
+// lookupCycled is lookupMonth for days outside 1900 to 2299: the table entry of the same day in
+// the 400-year cycle, and the difference in years, a multiple of 400.
 func (d Date) lookupCycled() (i, day, years int) {
 	cycle := int(d-tableDay+cyclesBefore*tableDays)/tableDays - cyclesBefore
 	i, day, _ = (d - Date(cycle*tableDays)).lookupMonth()
@@ -94,7 +95,7 @@ func (d Date) monthAndDay() (index, day int) {
 	return tableIndex + i + 12*years, day
 }
 
-// monthAt is Around for months, which don't depend on the frame.
+// monthAt is PeriodAt for months, which no fiscal calendar changes.
 func monthAt(d Date, offset int) (s Span, ok bool) {
 	index, _ := d.monthAndDay()
 	if s.First, ok = MonthDay(index+offset, 1); ok {

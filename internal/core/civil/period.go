@@ -22,9 +22,8 @@ const (
 var UnitNames = [...]string{"day", "week", "month", "quarter", "half-year", "year",
 	"fiscal week", "fiscal month", "fiscal quarter", "fiscal half", "fiscal year"}
 
-// FiscalCalendar says how an organisation cuts time: where its week and its fiscal year
-// start, and which calendar year names a fiscal year. Fiscal years are of months,
-// or with End of whole weeks.
+// FiscalCalendar defines weeks, months, quarters, halves and years: the first weekday and the
+// fiscal year, of months (FiscalMonth, FiscalDay) or of 52 or 53 weeks (YearEnd, WeekPattern).
 type FiscalCalendar struct {
 	WeekStart        Weekday
 	FiscalMonth      int // 1 to 12
@@ -37,7 +36,7 @@ type FiscalCalendar struct {
 // DefaultFiscalCalendar starts weeks on Monday and the fiscal year on 1 January.
 var DefaultFiscalCalendar = FiscalCalendar{WeekStart: Monday, FiscalMonth: 1, FiscalDay: 1}
 
-// Span is a stretch of days; both ends belong to it.
+// Span is a range of days; both ends belong to it.
 type Span struct{ First, Last Date }
 
 // AllDays spans every day there is.
@@ -78,8 +77,7 @@ func (u Unit) months() int {
 	return 0
 }
 
-// MaxDays returns a bound on the days that a period of the unit can have, in
-// whatever frame.
+// MaxDays returns how many days a period of the unit has at most, in whatever fiscal calendar.
 func (u Unit) MaxDays() int {
 	switch u {
 	case Day:
@@ -197,7 +195,7 @@ func (w *PeriodWalker) jump() {
 	}
 }
 
-// Period returns the period that the walker is at, as Frame.Period does.
+// Period returns the period that the walker is at, as FiscalCalendar.Period does.
 func (w *PeriodWalker) Period() (Span, bool) { return w.period, w.ok }
 
 // Skip goes n periods on.

@@ -47,7 +47,8 @@ func (s *Step) IsChoice() bool { return s.isChoice }
 // IsRoll reports whether the step moves closed days by a convention.
 func (s *Step) IsRoll() bool { _, is := s.Node.(*phrase.Roll); return is }
 
-// nestedTrace is what the steps did that a step runs.
+// nestedTrace collects what the steps inside another step did (renewing terms, steps in a
+// cell): their moves and the calendar that didn't cover them.
 type nestedTrace struct {
 	traced    bool // moves and tell are wanted
 	uncovered workdays.Uncovered
@@ -110,8 +111,8 @@ func (m Move) appendReason(b []byte) []byte {
 	return append(b, workdays.ConventionNames[m.Step.convention]...)
 }
 
-// appendPassedHolidays appends the holidays on the other closed days that a roll passed over: behind
-// a weekend often stands the holiday that made the date move further.
+// appendPassedHolidays appends the names of holidays that the roll crossed after the first
+// closed day, such as a Monday holiday behind a weekend.
 func appendPassedHolidays(b []byte, m Move) []byte {
 	by := civil.Date(1)
 	if m.To < m.From {

@@ -25,7 +25,8 @@ func Condition(text string, env Env) (func(row []Value) (bool, error), error) {
 	}, nil
 }
 
-// ternary is a truth value: a blank is neither true nor false.
+// ternary is a three-valued truth value, as in SQL: a blank operand gives ternaryBlank, unless
+// the other operand decides.
 type ternary uint8
 
 const (
@@ -243,8 +244,8 @@ func (c *compiler) comparator(at phrase.Span, ea, eb phrase.Expr) (func(row []Va
 	}, nil
 }
 
-// kindMismatch is the fault of two values of different kinds. A cell that may be a
-// date in a form of its own is reported as one.
+// kindMismatch returns the error for comparing values of different kinds. Text that looks like
+// a date in a form that isn't ISO is reported as such.
 func (c *compiler) kindMismatch(at phrase.Span, ea, eb phrase.Expr, x, y Value) error {
 	e := &phrase.Error{Phrase: c.text, Span: at, Message: fmt.Sprintf("%q is %s and %q is %s; they can't be compared",
 		Truncate(x.String()), kindNames[x.Kind], Truncate(y.String()), kindNames[y.Kind])}

@@ -69,8 +69,8 @@ type Uses struct {
 	Cells   *[]int // they are taken as whatever the cell holds
 }
 
-// SeriesCache is what series that look into each other share, so that none remembers what no
-// longer holds, or too much.
+// SeriesCache is shared by all series of a plan: a counter of overrides, by which caches are
+// invalidated, and the number of cached occurrences, which is bounded.
 type SeriesCache struct {
 	// Overrides counts the days by hand that were set, of any of them.
 	Overrides atomic.Int64

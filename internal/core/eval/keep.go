@@ -8,7 +8,7 @@ type TextArena struct {
 	buf []byte
 }
 
-// Buffer is where bytes may be appended that Keep then takes.
+// Buffer returns a slice to append bytes to, which Store then takes.
 func (k *TextArena) Buffer() []byte { return k.buf[:0] }
 
 // Store makes a text.

@@ -5,14 +5,13 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// ColumnFunc works out a column for a run of rows from days and whole numbers alone, without cells.
-// columns hold the days of dates, and whole numbers, by slot and row; so does column, what is
-// worked out. It is false if a row needs more care: a blank, a date out of range, a day beyond
-// what a calendar knows. What becomes of such a row, Program.EvalTraced says.
+// ColumnFunc computes a column for a batch of rows without making cells. columns[slot][row] and
+// column[row] hold day numbers or integers. It returns false if any row needs EvalTraced:
+// blank, out of range, or uncovered.
 type ColumnFunc func(columns [][]int32, column []int32) bool
 
-// ColumnFunc is the quick way to what the expression gives, of the kind that KindOf says; nil if
-// there is none. Its names must stand for days.
+// ColumnFunc returns the vectorised form of the expression, of the kind that KindOf says; nil
+// if it has none. All its names must be dates or whole numbers.
 func (p *Program) ColumnFunc() ColumnFunc { return p.columnFunc }
 
 // columnFuncOf is the Lane of a compiled expression: steps by fixed numbers or those of a column, from
@@ -78,7 +77,7 @@ func (c *compiler) daysOf(e phrase.Expr) func(columns [][]int32, column []int32)
 	}
 }
 
-// columnMove is a step, or several, of a Lane: it moves days.
+// columnMove shifts a batch of days by one or several steps.
 type columnMove = func(columns [][]int32, days []int32) bool
 
 // columnMove applies the chain to days, without cells, trace or calendars that are asked beyond what

@@ -87,8 +87,8 @@ const (
 	maxWords   = 40_000_000 // of all longer numbers of a table
 )
 
-// exactNumber is a number that is worked on; one that doesn't fit is in big, so that a chain of
-// operators doesn't write and read its digits each time.
+// exactNumber is an intermediate result: an int64 fraction, or big if it doesn't fit. It stays
+// a *big.Rat along a chain of operators.
 type exactNumber struct {
 	Value
 	big *big.Rat
@@ -338,7 +338,7 @@ func Prorate(amount Value, num, den int64, places int) Value {
 	return round(fromRat(r.Mul(r, big.NewRat(num, den))), places)
 }
 
-// Subtract is a less b.
+// Subtract returns a − b, exactly; both are Numbers.
 func Subtract(a, b Value) Value {
 	n := exactNumber{Value: a}
 	_ = n.arith('-', &b) // of amounts, which are short

@@ -11,7 +11,7 @@ type (
 	valueFunc = func(row []Value) (Value, error)
 	// dateFunc gives a day, None for a blank; unsure says that a calendar was asked
 	// beyond what it knows.
-	dateFunc = func(row []Value) (d civil.Date, unsure bool, err error)
+	dateFunc = func(row []Value) (d civil.Date, provisional bool, err error)
 	// intFunc gives a whole number, or a blank.
 	intFunc = func(row []Value) (n int, blank bool, err error)
 )
@@ -124,8 +124,8 @@ func (p *Program) EvalInto(row []Value, trace *[]Move, cell *Value) error {
 	return err
 }
 
-// EvalTraced is Into for those who note themselves which calendar was asked beyond what it knows;
-// there is none either where what the expression starts from was unsure already.
+// EvalTraced is EvalInto, but returns the uncovered calendar instead of recording it; the zero
+// value if the base was provisional already.
 func (p *Program) EvalTraced(row []Value, trace *[]Move, cell *Value) (beyond workdays.Uncovered, err error) {
 	if beyond, err = p.evalTraced(row, trace, cell); p.zone != nil && err == nil {
 		*cell, err = p.zone.convert(*cell)

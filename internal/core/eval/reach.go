@@ -2,8 +2,8 @@ package eval
 
 import "yoyaku/internal/core/civil"
 
-// Reach bounds how far steps can move a date one way: some days, and what is closed on the way,
-// which so many of the steps may have to cross.
+// Reach bounds how far steps move a date in one direction: Days, plus up to maxClosedRun closed
+// days for each of Crossings steps.
 type Reach struct{ Days, Crossings int }
 
 // maxClosedRun is the longest stretch of closed days that a bounded look allows for.

@@ -127,7 +127,8 @@ func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, 
 	return t, k, nil
 }
 
-// searchNear finds the term from a guess, in a few steps; ok is false if it takes more.
+// searchNear finds the first term whose deadline isn't before the reference date, by at most 8
+// estimates; ok is false if they don't get there, and the caller bisects.
 func (t *termSeries) searchNear(most int) (k int, ok bool) {
 	long := t.renewal // days that a renewal takes, about
 	switch {
@@ -192,7 +193,7 @@ func (t *termSeries) deadlineOf(k int) (civil.Date, error) {
 // maxListedTerms is how many terms are reported one by one.
 const maxListedTerms = 12
 
-// describe lists the terms up to k, and by when each was to be ended.
+// describe lists terms 0..k, each with its end date and its notice deadline.
 func (t *termSeries) describe(k int) string {
 	var parts []string
 	for i := 0; i <= k; i++ {

@@ -53,7 +53,7 @@ func (r *RowRule) isExcluded(d civil.Date) bool {
 	return false
 }
 
-// CompileRule compiles the text of a rule. Errors are of type *phrase.Error.
+// CompileRule compiles a rule that needs no row. Errors are of type *phrase.Error.
 func CompileRule(text string, env Env) (*Recurrence, error) {
 	r, err := CompileRowRule(text, env)
 	if err == nil && r.ruleSlot >= 0 {
@@ -227,7 +227,7 @@ func (r *RowRule) compileExclusions(list []phrase.Expr) error {
 		switch e := e.(type) {
 		case *phrase.ClosedDays:
 			r.excludeClosed = true
-		case *phrase.Stretch:
+		case *phrase.DateRange:
 			s, err := r.compiler.stretch(e)
 			if err != nil {
 				return err
@@ -267,7 +267,7 @@ func (c *compiler) excludedSeries(name *phrase.Name) ([]Series, error) {
 }
 
 // stretch works out A..B, whose ends may be periods.
-func (c *compiler) stretch(e *phrase.Stretch) (civil.Span, error) {
+func (c *compiler) stretch(e *phrase.DateRange) (civil.Span, error) {
 	a, ok := c.Fiscal.ParseSpan(e.A)
 	b, ok2 := c.Fiscal.ParseSpan(e.B)
 	switch {

@@ -29,7 +29,8 @@ func foundWorkday(d civil.Date, ok bool) (civil.Date, error) {
 	return d, nil
 }
 
-// blankIfNone turns "there is none" into a blank.
+// blankIfNone returns d, or None if ok is false: the step's result is then a blank, not an
+// error.
 func blankIfNone(d civil.Date, ok bool) (civil.Date, error) {
 	if !ok {
 		return civil.None, nil
@@ -185,8 +186,8 @@ func (c *compiler) shift(s *Step, n *phrase.Shift) error {
 	return c.shiftByCell(s, n)
 }
 
-// monthShift puts a date into the month that is by months behind its own: on a day of the month,
-// 1 to 31, or if that is 0 where it is in its own.
+// monthShift moves a date by months: onto a day of the month, 1 to 31, or with day 0 onto its
+// own.
 type monthShift struct {
 	months, day int
 	keepEnd     bool

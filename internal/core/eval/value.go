@@ -109,7 +109,7 @@ func LiteralNumber(s string) Value {
 	return n
 }
 
-// Bool makes a Truth value.
+// Bool makes a Boolean value.
 func Bool(b bool) Value {
 	if b {
 		return Value{Kind: Boolean, Num: 1}

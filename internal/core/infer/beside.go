@@ -22,7 +22,8 @@ const (
 	maxOffsetWeeks    = 8
 )
 
-// A way is steps from a date of the series: a row of the table of candidates.
+// offsetForm is steps from a date of the series, such as -2 working days: a row of the table of
+// candidates.
 type offsetForm struct {
 	steps        string // without a base; "" for the date itself
 	bits         float64

@@ -237,7 +237,7 @@ func (g *searchState) fiscal() {
 	}
 }
 
-// A wording is a rule as the language says it.
+// wording is a candidate as the language writes it.
 type wording struct {
 	phrase.Rule
 	stepsText  string // steps without a base

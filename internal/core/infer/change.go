@@ -28,7 +28,7 @@ func (g *searchState) endsUnexplained(given []civil.Date) bool {
 	return false
 }
 
-// A half is a rule that may hold before or after a change.
+// changeSide is a rule that may hold before or after a change.
 type changeSide struct {
 	Explanation
 	cal          int

@@ -23,8 +23,8 @@ const (
 	minHitShare  = 0.45 // share of the dates that a day stands for that it must give to be looked at
 )
 
-// A form is a day of a period: a row of the table of candidates. Its text is how the
-// language prints the item, and its days are those that the engine gives for it.
+// dayForm is a day of a period, such as last fri: a row of the table of candidates. Its text is
+// how the language prints the item, and its days are those that the engine gives for it.
 type dayForm struct {
 	recur.Item
 	bits float64
@@ -97,7 +97,7 @@ func firstOr(n int, first, others float64) float64 {
 	return others
 }
 
-// A shift is what a rule does to its day: steps behind `then`, or leaving it out.
+// shift is what a rule does to its day: steps behind `then`, or leaving closed ones out.
 type shift struct {
 	days, working int
 	roll          workdays.Convention // behind the days

@@ -13,7 +13,8 @@ import (
 // may come from there.
 const marginDays = 140
 
-// searchState is the stretch of the dates, and what was found on it.
+// searchState is one search for rules: the dates of the table, the span and the costs in bits,
+// and the candidates found so far.
 type searchState struct {
 	*Search
 	days        []civil.Date // of the table, rising
@@ -83,7 +84,7 @@ const (
 	noDate     = -2
 )
 
-// A family is a kind of period with the days that are tried in it.
+// periodFamily is a kind of period with the days that are tried in it.
 type periodFamily struct {
 	unit      civil.Unit
 	bits      float64
@@ -219,7 +220,8 @@ func (g *searchState) mayReach(f *periodFamily, marks bitset, s shift, cs []peri
 	return false
 }
 
-// dayVector says what a day with its shift gives, period by period.
+// dayVector is a day with its shift: for each period of the family the table's date that it
+// gives.
 type dayVector struct {
 	form       dayForm
 	shift      shift

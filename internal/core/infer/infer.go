@@ -58,7 +58,8 @@ var errTooFew = errors.New("too few dates")
 // Rule is a phrase and the calendar that it counts with, "" if none matters.
 type Rule struct{ Phrase, Calendar string }
 
-// Explanation is one explanation of the dates.
+// Explanation is one or two rules that give a table's dates, with what they miss and what they
+// cost in bits.
 type Explanation struct {
 	Rules   []Rule       // one, or two that follow each other
 	Matched int          // dates of the table that it gives
@@ -108,7 +109,7 @@ func (g *searchState) explanations() []Explanation {
 	return ranks
 }
 
-// acceptable leaves what is short enough, each phrase once.
+// acceptable returns the explanations that are short enough, each phrase once.
 func (g *searchState) acceptable(ranks []Explanation) (list []Explanation) {
 	n := len(g.days)
 	var seen []Explanation // each phrase with each calendar, those too that are reported beside another
@@ -156,7 +157,8 @@ func (r Explanation) samePhrases(o Explanation) bool {
 	return slices.EqualFunc(r.Rules, o.Rules, func(a, b Rule) bool { return a.Phrase == b.Phrase })
 }
 
-// ranksAgreeUntil is the last day before two ranks differ, within what their calendars know.
+// ranksAgreeUntil returns the last day before two explanations differ, within what their
+// calendars know.
 func ranksAgreeUntil(a, b Explanation) civil.Date {
 	known := min(a.knownUntil, b.knownUntil)
 	for i := 0; i < len(a.next) || i < len(b.next); i++ {
@@ -170,7 +172,8 @@ func ranksAgreeUntil(a, b Explanation) civil.Date {
 	return known
 }
 
-// evaluate lists a candidate by the engine, and compares.
+// evaluate runs a candidate's phrase through the real engine and compares the result with the
+// table; ok is false if the phrase doesn't parse.
 func (g *searchState) evaluate(c *candidate, cal int) (r Explanation, ok bool) {
 	w := g.wordingOf(c)
 	if w.needsStart { // every few periods: from the first date that it gives
@@ -207,8 +210,8 @@ func (g *searchState) canonical(text string, cal int) (string, []civil.Date, boo
 	return text, g.datesOf(text, cal, civil.Span{First: g.first, Last: g.last}), true
 }
 
-// absorbEdges lets a date of the rule just before or behind the table stand for one at its end that
-// the rule lacks: it was moved by hand.
+// absorbEdges counts a rule date just outside the table (within ¾ of the mean distance) as the
+// table's first or last date, if the rule lacks that: somebody moved it by hand.
 func (g *searchState) absorbEdges(r *Explanation, before []civil.Date) {
 	near := civil.Date(3 * g.length() / len(g.days) / 4)
 	lacks := func(d civil.Date) bool { _, ok := slices.BinarySearch(r.Dates, d); return !ok }

@@ -10,7 +10,7 @@ import (
 	"yoyaku/internal/core/civil"
 )
 
-// A selection is which periods of a family have dates.
+// selection is which periods of a family have dates: every nth, or some months.
 type selection struct {
 	every, phase int    // every nth of them
 	months       uint16 // of the year, bit 0 for January; 0 for no clause
@@ -24,7 +24,7 @@ func (s selection) has(number int) bool {
 	return s.every <= 1 || ((number%s.every)+s.every)%s.every == s.phase
 }
 
-// A choice is a selection with what its periods come to here.
+// periodChoice is a selection with the periods of it in the searched span.
 type periodChoice struct {
 	selection
 	periods          []int32              // its periods near the stretch
@@ -33,8 +33,8 @@ type periodChoice struct {
 	minDays, maxDays int                  // days a period that the table's dates may come from
 }
 
-// A candidate is a rule that may be handed out: days of the periods that a selection keeps,
-// or a cadence of days.
+// candidate is a rule that may be reported: days of the periods that a selection keeps, or a
+// cadence of days.
 type candidate struct {
 	family  *periodFamily // nil for a cadence of days
 	sel     selection
@@ -205,7 +205,7 @@ func (g *searchState) tryFamily(f *periodFamily, sels []selection) {
 	}
 }
 
-// A group is what may stand together in a rule: one shift and one calendar for all.
+// vectorGroup is what may be combined in one rule: one shift and one calendar for all its days.
 type vectorGroup struct{ shift, cal int }
 
 // vectorsOf makes the vectors worth a look: first without holidays, on to the calendars only

@@ -14,7 +14,7 @@ type Column struct {
 	Times []int // minutes after midnight; -1 for a date without a time
 }
 
-// ColumnResult is what explains a column.
+// ColumnResult is what was found for a column: its explanations, or why there are none.
 type ColumnResult struct {
 	Series     string
 	BaseSeries string // the series beside whose dates the column stands, if it is one of its own

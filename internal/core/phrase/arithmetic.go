@@ -9,7 +9,7 @@ func (p *parser) concatenation() Expr {
 		p.next()
 		p.countOp()
 		b := p.formatted()
-		a = &Join{a.Pos().through(b.Pos()), a, b}
+		a = &Join{a.Pos().extendTo(b.Pos()), a, b}
 	}
 	return a
 }
@@ -23,7 +23,7 @@ func (p *parser) formatted() Expr {
 		if t.kind != tText {
 			failAt(t.Span, "expected a layout in single quotes after `as`"+p.describe(t), "for example: as '%d %b %Y'")
 		}
-		a = &Format{a.Pos().through(t.Span), a, t.word}
+		a = &Format{a.Pos().extendTo(t.Span), a, t.word}
 	}
 	return a
 }
@@ -34,7 +34,7 @@ func (p *parser) sum() Expr {
 		p.next()
 		p.countOp()
 		b := p.product()
-		a = &Arith{a.Pos().through(b.Pos()), t.word[0], a, b}
+		a = &Arith{a.Pos().extendTo(b.Pos()), t.word[0], a, b}
 	}
 	return a
 }
@@ -45,7 +45,7 @@ func (p *parser) product() Expr {
 		p.next()
 		p.countOp()
 		b := p.power()
-		a = &Arith{a.Pos().through(b.Pos()), t.word[0], a, b}
+		a = &Arith{a.Pos().extendTo(b.Pos()), t.word[0], a, b}
 	}
 	return a
 }
@@ -59,7 +59,7 @@ func (p *parser) power() Expr {
 	}
 	if start.isSign("-") {
 		base := strings.TrimSpace(p.text[start.End:p.prevSpan().End])
-		failAt(start.through(p.prevSpan()), "`-"+base+" ^` can be read in two ways", "write (-"+base+") ^ … or 0 - "+base+" ^ …")
+		failAt(start.extendTo(p.prevSpan()), "`-"+base+" ^` can be read in two ways", "write (-"+base+") ^ … or 0 - "+base+" ^ …")
 	}
 	p.next()
 	p.countOp()
@@ -67,7 +67,7 @@ func (p *parser) power() Expr {
 	if p.peek().isSign("^") {
 		failAt(p.peek().Span, "`a ^ b ^ c` can be read in two ways", "write (a ^ b) ^ c or a ^ (b ^ c)")
 	}
-	return &Arith{a.Pos().through(b.Pos()), '^', a, b}
+	return &Arith{a.Pos().extendTo(b.Pos()), '^', a, b}
 }
 
 // ifExpr reads `if C then X else Y`.
@@ -79,7 +79,7 @@ func (p *parser) ifExpr(t token) Expr {
 	if p.accept("else") {
 		i.Else = p.branch()
 	}
-	i.Span = t.through(p.prevSpan())
+	i.Span = t.extendTo(p.prevSpan())
 	return i
 }
 

@@ -4,10 +4,9 @@ import (
 	"strings"
 )
 
-// foreignWords are words that people bring from elsewhere, and what to write for
-// them. # stands for a number or an ordinal, @ for a weekday, $ for a month. They
-// are offered where a phrase can't be read or a name isn't known, never instead
-// of what has a meaning.
+// foreignWords maps expressions of other tools and of everyday English to the phrase to write.
+// Patterns: # number or ordinal, @ weekday, $ month. They are offered only where a phrase can't
+// be read or a name isn't known.
 var foreignWords = []struct{ words, write string }{
 	// cadences
 	{"biweekly on @", "fortnightly on @ from DATE"}, {"bi-weekly on @", "fortnightly on @ from DATE"},

@@ -81,7 +81,7 @@ func (p *parser) condition() Expr {
 		p.requireTruth(a)
 		p.next()
 		b := p.requireTruth(p.conjunction())
-		a = &Logic{a.Pos().through(b.Pos()), true, a, b}
+		a = &Logic{a.Pos().extendTo(b.Pos()), true, a, b}
 	}
 	return a
 }
@@ -93,7 +93,7 @@ func (p *parser) conjunction() Expr {
 		p.requireTruth(a)
 		p.next()
 		b := p.requireTruth(p.negation())
-		a = &Logic{a.Pos().through(b.Pos()), false, a, b}
+		a = &Logic{a.Pos().extendTo(b.Pos()), false, a, b}
 	}
 	return a
 }
@@ -111,7 +111,7 @@ func (p *parser) negation() Expr {
 	if t := p.peek(); p.accept("not") {
 		defer p.enter()()
 		a := p.requireTruth(p.negation())
-		return &Not{t.through(a.Pos()), a}
+		return &Not{t.extendTo(a.Pos()), a}
 	}
 	return p.comparison()
 }
@@ -139,24 +139,24 @@ func (p *parser) comparison() Expr {
 		if n := p.peek(); n.kind == tSign && strings.Contains("= != < <= > >=", n.word) {
 			failAt(n.Span, "a comparison has only two sides", "join two of them with `and`, or write `between A and B`")
 		}
-		return &Compare{a.Pos().through(b.Pos()), t.word, a, b}
+		return &Compare{a.Pos().extendTo(b.Pos()), t.word, a, b}
 	case p.accept("contains"):
 		b := p.concatenation()
-		return &Compare{a.Pos().through(b.Pos()), "contains", a, b}
+		return &Compare{a.Pos().extendTo(b.Pos()), "contains", a, b}
 	case p.accept("starts", "with"):
 		b := p.concatenation()
-		return &Compare{a.Pos().through(b.Pos()), "starts with", a, b}
+		return &Compare{a.Pos().extendTo(b.Pos()), "starts with", a, b}
 	case p.accept("is"):
 		not = p.accept("not")
 		if !p.accept("blank") {
 			failAt(p.peek().Span, "expected `blank` after `is`"+p.describe(p.peek()), "compare two values with =")
 		}
-		return &IsBlank{a.Pos().through(p.prevSpan()), a, not}
+		return &IsBlank{a.Pos().extendTo(p.prevSpan()), a, not}
 	case p.accept("between"):
 		b := p.concatenation()
 		p.expect("and", "`between A`")
 		c := p.concatenation()
-		return &Between{a.Pos().through(c.Pos()), a, b, c, not}
+		return &Between{a.Pos().extendTo(c.Pos()), a, b, c, not}
 	case p.accept("in"):
 		if !p.peek().isSign("(") {
 			failAt(p.peek().Span, "expected a list in parentheses after `in`"+p.describe(p.peek()),
@@ -172,7 +172,7 @@ func (p *parser) comparison() Expr {
 		for range list {
 			p.countOp()
 		}
-		return &In{a.Pos().through(p.prevSpan()), a, list, not}
+		return &In{a.Pos().extendTo(p.prevSpan()), a, list, not}
 	}
 	return a
 }

@@ -13,10 +13,10 @@ func (p *parser) day(u civil.Unit) Day {
 	it := p.dayItem(u)
 	if u == civil.Year && it.Month == 0 && it.Kind != recur.EasterDay && it.Kind != recur.OrthodoxEasterDay &&
 		it.Kind != recur.WeekOfYear && !p.consumedWord(t, "day") && !p.consumedWord(t, "year") {
-		failAt(t.through(p.prevSpan()), "a day of the year needs its month",
+		failAt(t.extendTo(p.prevSpan()), "a day of the year needs its month",
 			"for example: 25 dec, last fri of nov, 1st fri of year, day 100")
 	}
-	return Day{t.through(p.prevSpan()), it}
+	return Day{t.extendTo(p.prevSpan()), it}
 }
 
 // consumedWord reports whether a word was among those read since t.
@@ -134,18 +134,18 @@ func (p *parser) numberItem(u civil.Unit) recur.Item {
 		p.next()
 		to := p.next()
 		if to.num < t.num {
-			failAt(t.through(to.Span), "the range ends before it starts", "")
+			failAt(t.extendTo(to.Span), "the range ends before it starts", "")
 		}
 		if to.num > t.num {
 			it.To = to.num
 		}
 	}
 	if it.N < 1 || max(it.N, it.To) > 31 {
-		failAt(t.through(p.prevSpan()), "days of a month are 1 to 31"+p.describe(t), "")
+		failAt(t.extendTo(p.prevSpan()), "days of a month are 1 to 31"+p.describe(t), "")
 	}
 	if m := p.peek(); u == civil.Year && m.kind == tWord && months[m.word] != 0 {
 		p.next()
-		return p.inMonth(it, months[m.word], t.through(m.Span))
+		return p.inMonth(it, months[m.word], t.extendTo(m.Span))
 	}
 	if u != civil.Month && !p.peek().isWord("of") {
 		hint := "write `day " + t.word + "`, or `" + t.word + " of month 2`"
@@ -196,14 +196,14 @@ func (p *parser) itemPlace(it recur.Item, u civil.Unit, whole bool, t token) rec
 				"for example: day 15, last, 2nd fri, 5th working day")
 		}
 		if !whole && it.N > 0 {
-			failAt(t.through(p.prevSpan()), "the "+ordinalText(it.N)+" what?", "for example: day 15, last, 2nd fri, 5th working day")
+			failAt(t.extendTo(p.prevSpan()), "the "+ordinalText(it.N)+" what?", "for example: day 15, last, 2nd fri, 5th working day")
 		}
 		return it
 	}
 	if !p.accept("of") {
 		if u == civil.Quarter || u == civil.Half {
 			if !whole {
-				failAt(t.through(p.prevSpan()), "the month is missing", "for example: 15 of month 2, day 15, last")
+				failAt(t.extendTo(p.prevSpan()), "the month is missing", "for example: 15 of month 2, day 15, last")
 			}
 		}
 		return it
@@ -211,10 +211,10 @@ func (p *parser) itemPlace(it recur.Item, u civil.Unit, whole bool, t token) rec
 	w := p.next()
 	switch {
 	case u == civil.Year && w.kind == tWord && months[w.word] != 0:
-		return p.inMonth(it, months[w.word], t.through(w.Span))
+		return p.inMonth(it, months[w.word], t.extendTo(w.Span))
 	case u == civil.Year && w.isWord("year"):
 		if it.Kind == recur.EveryWeekday {
-			failAt(t.through(w.Span), "the number in the year is missing", "for example: 1st "+t.word+" of year")
+			failAt(t.extendTo(w.Span), "the number in the year is missing", "for example: 1st "+t.word+" of year")
 		}
 		return it
 	case (u == civil.Quarter || u == civil.Half) && w.isWord("month"):
@@ -230,7 +230,7 @@ func (p *parser) itemPlace(it recur.Item, u civil.Unit, whole bool, t token) rec
 	}
 	switch u {
 	case civil.Month:
-		failAt(of.through(w.Span), "the days of `monthly` belong to its month", "leave it out, or write `yearly on …`")
+		failAt(of.extendTo(w.Span), "the days of `monthly` belong to its month", "leave it out, or write `yearly on …`")
 	case civil.Year:
 		failAt(w.Span, "expected a month after `of`"+p.describe(w), didYouMean(w.word, "", monthWords))
 	}

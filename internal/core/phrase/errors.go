@@ -55,7 +55,7 @@ func (e *Error) Error() string {
 // Reason gives the fault alone.
 func (e *Error) Reason() string { return e.Message }
 
-// failAt leaves the scanner or parser; rescue turns it into an error.
+// failAt panics with an *Error; recoverError, deferred by the exported functions, returns it.
 func failAt(at Span, message, hint string) {
 	panic(&Error{Span: at, Message: message, Hint: hint})
 }
@@ -145,7 +145,7 @@ func editDistance(a, b []rune, limit int, room *[3][]int) int {
 	return prev[len(b)]
 }
 
-// Meant is the hint at the name nearest to a word, else what was to be said.
+// Meant returns the hint `did you mean …` if one of names is near to word, else otherwise.
 func Meant(word string, names []string, otherwise string) string {
 	if near := Nearest(word, names); near != "" {
 		return "did you mean `" + near + "`?"

@@ -20,7 +20,7 @@ const MaxText = 32_767
 // TextTooLongMessage is the fault of a longer one.
 var TextTooLongMessage = "this makes a text of more than " + itoa(MaxText) + " characters"
 
-// maxSubstituted is how many bytes a phrase may have in which words are filled in.
+// maxSubstituted bounds a phrase after Substitute, in bytes.
 const maxSubstituted = 1 << 20
 
 // Substitute writes the values of words into a phrase, wherever a name, a numbered day or, in
@@ -99,8 +99,8 @@ func SubstituteText(text string, words Substitutions) (string, error) {
 	}
 }
 
-// IsReserved reports whether a name can't be a pattern's word, being one of the language,
-// which Fill would write its value over wherever it stands.
+// IsReserved reports whether a name can't be a pattern's parameter: it is a word of the
+// language, which Substitute would replace wherever it stands.
 func IsReserved(name string) bool {
 	word := strings.ToLower(name)
 	if reserved[word] || reservedInRules[word] || neverNames[word] || quotedWords[word] || extraReserved[word] ||

@@ -116,7 +116,7 @@ func (p *parser) measure() Expr {
 	if next.isWord("dates") && p.peekAt(2).isWord("from") && (t.kind == tQuoted || t.kind == tWord && !reserved[t.word]) {
 		p.pos += 2
 		c := &SeriesCount{Series: Name{t.Span, p.nameText(t)}, Range: p.rangeExpr()}
-		c.Span = t.through(p.prevSpan())
+		c.Span = t.extendTo(p.prevSpan())
 		return c
 	}
 	if t.kind != tWord {
@@ -132,7 +132,7 @@ func (p *parser) measure() Expr {
 		a := p.number("a number")
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.number("a number")
-		return &MinMax{t.through(b.Pos()), t.word == "max", a, b}
+		return &MinMax{t.extendTo(b.Pos()), t.word == "max", a, b}
 	case t.isWord("round") && (next.kind == tWord && !next.isWord("to", "and", "or") || next.kind == tQuoted ||
 		next.kind == tNumber || next.isSign("(") || next.isSign("-")):
 		defer p.enter()()
@@ -143,22 +143,22 @@ func (p *parser) measure() Expr {
 		if n.kind != tNumber || n.num < 0 || n.num > 10 {
 			failAt(n.Span, "expected a number of places, 0 to 10"+p.describe(n), "for example: round pay to 2")
 		}
-		return &Round{t.through(n.Span), a, n.num}
+		return &Round{t.extendTo(n.Span), a, n.num}
 	case t.isWord("age") && next.isWord("from"):
 		p.next()
 		r := p.rangeExpr()
-		return &Age{t.through(p.prevSpan()), r}
+		return &Age{t.extendTo(p.prevSpan()), r}
 	case t.isWord("started") && next.isWord("weeks", "months", "quarters", "years"):
 		p.next()
 		u, n := p.unitAt(0)
 		p.pos += n
 		r := p.rangeExpr()
-		return &Complete{t.through(p.prevSpan()), u, true, r}
+		return &Complete{t.extendTo(p.prevSpan()), u, true, r}
 	case t.isWord("weeks", "months", "quarters", "years") && next.isWord("from"):
 		u, n := p.unitAt(0)
 		p.pos += n
 		r := p.rangeExpr()
-		return &Complete{t.through(p.prevSpan()), u, false, r}
+		return &Complete{t.extendTo(p.prevSpan()), u, false, r}
 	}
 	if what, n := p.peekCount(); n > 0 {
 		p.pos += n
@@ -181,7 +181,7 @@ func (p *parser) count(t token, what CountTarget) *Count {
 	if what.Working {
 		c.Using = p.using()
 	}
-	c.Span = t.through(p.prevSpan())
+	c.Span = t.extendTo(p.prevSpan())
 	return c
 }
 
@@ -252,7 +252,7 @@ func (p *parser) dayCountExpr() Expr {
 		case k.isWord("bond"):
 			by, n = int(daycount.Bond30360), 4
 		case k.isWord("days", "years"):
-			failAt(t.through(b.Span), "30/360 alone has two meanings",
+			failAt(t.extendTo(b.Span), "30/360 alone has two meanings",
 				"write `30/360 US` (with the February rule) or `30/360 bond` (without)")
 		default:
 			return nil
@@ -268,12 +268,12 @@ func (p *parser) dayCountExpr() Expr {
 		by = int(daycount.Act365F)
 	case "act/365":
 		if p.peekAt(3).isWord("years", "days") {
-			failAt(t.through(b.Span), "`ACT/365` has several meanings", "write `ACT/365F` for the fixed one")
+			failAt(t.extendTo(b.Span), "`ACT/365` has several meanings", "write `ACT/365F` for the fixed one")
 		}
 		return nil
 	case "act/act":
 		if !p.peekAt(3).isWord("isda") {
-			failAt(t.through(b.Span), "`ACT/ACT` has several forms", "write `ACT/ACT ISDA`")
+			failAt(t.extendTo(b.Span), "`ACT/ACT` has several forms", "write `ACT/ACT ISDA`")
 		}
 		by, n = int(daycount.ActActISDA), 4
 	default:
@@ -296,7 +296,7 @@ func (p *parser) dayCountExpr() Expr {
 	if d.Through {
 		failAt(d.Span, "a day count needs `from A to B`", "")
 	}
-	d.Span = t.through(p.prevSpan())
+	d.Span = t.extendTo(p.prevSpan())
 	return d
 }
 
@@ -358,7 +358,7 @@ func (f *Format) write(p *printer) {
 	p.writeStrings(" as '", strings.ReplaceAll(f.Layout, "'", "''"), "'")
 }
 
-// precedence is how tightly a node binds: 0 loosest.
+// precedence returns how tightly a node binds: 0 is loosest.
 func precedence(e Expr) int {
 	switch e := e.(type) {
 	case *Join:

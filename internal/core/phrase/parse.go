@@ -248,7 +248,7 @@ func (p *parser) expr() Expr {
 	if base != nil && len(s.List) == 0 {
 		return base
 	}
-	s.Span = start.through(p.prevSpan())
+	s.Span = start.extendTo(p.prevSpan())
 	return &s
 }
 
@@ -258,7 +258,7 @@ func (p *parser) base() Expr {
 	for p.accept("otherwise") {
 		p.countOp()
 		b := p.number("what to use if the first is blank")
-		a = &Otherwise{a.Pos().through(b.Pos()), a, b}
+		a = &Otherwise{a.Pos().extendTo(b.Pos()), a, b}
 	}
 	return a
 }
@@ -273,7 +273,7 @@ func (p *parser) operand(want string) Expr {
 		return &Number{t.Span, t.num, decimal(t)}
 	case t.isSign("-") && p.peek().kind == tNumber:
 		n := p.next()
-		return &Number{t.through(n.Span), -n.num, "-" + n.word}
+		return &Number{t.extendTo(n.Span), -n.num, "-" + n.word}
 	case t.kind == tQuoted:
 		return &Name{t.Span, t.word}
 	case t.kind == tSeriesRef:
@@ -297,7 +297,7 @@ func (p *parser) operand(want string) Expr {
 		a := p.operand("a date")
 		p.expect("and", "`"+t.word+" of A`")
 		b := p.operand("a date")
-		return &EarlierLater{t.through(b.Pos()), t.word == "later", a, b}
+		return &EarlierLater{t.extendTo(b.Pos()), t.word == "later", a, b}
 	case t.isWord("if"):
 		return p.ifExpr(t)
 	case t.kind == tText:
@@ -336,7 +336,7 @@ func (p *parser) rejectForeign(t token) {
 	next := p.peek()
 	if name, rest, ok := cutSign(t.word); ok && next.kind == tWord && (next.isWord("working") || hasUnit(next.word)) {
 		unit := " " + next.word
-		failAt(t.through(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since names can have hyphens",
+		failAt(t.extendTo(next.Span), "`"+p.text[t.Start:t.End]+"` is read as one name, since names can have hyphens",
 			"write `"+name+", -"+rest+unit+"`")
 	}
 	if p.pos == 1 && (next.kind == tWord && (next.word == "on" || next.word == "from") || next.kind == tOrdinal) {
@@ -406,7 +406,7 @@ func (p *parser) using() *Using {
 			p.next()
 		}
 	}
-	u.Span = at.through(p.prevSpan())
+	u.Span = at.extendTo(p.prevSpan())
 	return u
 }
 
@@ -427,7 +427,7 @@ func (p *parser) ordinal() (n int) {
 	}
 	if n > 0 && p.peek().isWord("last") {
 		if n == 1 {
-			failAt(t.through(p.peek().Span), "`"+t.word+" last` repeats itself", "write `last`")
+			failAt(t.extendTo(p.peek().Span), "`"+t.word+" last` repeats itself", "write `last`")
 		}
 		p.next()
 		n = -n

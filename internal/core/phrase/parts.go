@@ -86,7 +86,7 @@ func (p *parser) datePart(what *PartInfo) Expr {
 	if what.TakesCalendar {
 		e.Using = p.using()
 	}
-	e.Span = t.through(p.prevSpan())
+	e.Span = t.extendTo(p.prevSpan())
 	return e
 }
 

@@ -123,7 +123,7 @@ func (e *EarlierLater) write(p *printer) {
 // writeOperand writes e, in parentheses where its place takes no more than one name.
 func writeOperand(p *printer, e Expr) {
 	switch e.(type) {
-	case *Date, *Number, *Text, *Name, *SeriesRef, *Today, *EarlierLater, *Stretch, *ClosedDays:
+	case *Date, *Number, *Text, *Name, *SeriesRef, *Today, *EarlierLater, *DateRange, *ClosedDays:
 		e.write(p)
 	default:
 		p.writeStrings("(")
@@ -209,7 +209,7 @@ func ordinalText(n int) string {
 	return strconv.Itoa(n) + suffix
 }
 
-// nthText writes an item that an ordinal names: 2nd tue, last working day.
+// NthText writes an item that an ordinal names: 2nd tue, last working day.
 func NthText(it recur.Item) string {
 	switch it.Kind {
 	case recur.NthWeekday:
@@ -368,7 +368,7 @@ func (r *Rule) unitWord() string {
 	return civil.UnitNames[r.Unit]
 }
 
-func (s *Stretch) write(p *printer) { p.writeStrings(s.A, "..", s.B) }
+func (s *DateRange) write(p *printer) { p.writeStrings(s.A, "..", s.B) }
 
 func (*ClosedDays) write(p *printer) { p.writeStrings("closed days") }
 

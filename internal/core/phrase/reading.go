@@ -188,7 +188,7 @@ func exprReading(e Expr) string {
 		return "today"
 	case *Date:
 		return e.Day.String()
-	case *Stretch:
+	case *DateRange:
 		return "all from " + e.A + " through " + e.B
 	case *ClosedDays:
 		return "the days on which the calendar is closed"

@@ -29,7 +29,7 @@ func (p *parser) rule() *Rule {
 		if n := p.peek(); n.kind != tEnd {
 			failAt(n.Span, "`rule in` takes no clauses; the cell's rule has them", "")
 		}
-		r.Span = t.through(p.prevSpan())
+		r.Span = t.extendTo(p.prevSpan())
 		return r
 	case t.isWord("rrule"):
 		p.rrule(r)
@@ -57,7 +57,7 @@ func (p *parser) rule() *Rule {
 	for p.clause(r) {
 	}
 	p.checkRule(r, t.Span)
-	r.Span = t.through(p.prevSpan())
+	r.Span = t.extendTo(p.prevSpan())
 	return r
 }
 
@@ -223,9 +223,9 @@ func (p *parser) exclusion() Expr {
 	case t.kind == tStretch:
 		p.next()
 		a, b, _ := strings.Cut(t.word, "..")
-		return &Stretch{t.Span, a, b}
+		return &DateRange{t.Span, a, b}
 	case p.accept("closed", "days"):
-		return &ClosedDays{t.through(p.prevSpan())}
+		return &ClosedDays{t.extendTo(p.prevSpan())}
 	}
 	return p.dateOperand("`leaving out`")
 }

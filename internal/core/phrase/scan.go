@@ -14,7 +14,7 @@ type Span struct{ Start, End int }
 // Pos returns the span; every node embeds one.
 func (s Span) Pos() Span { return s }
 
-func (s Span) through(e Span) Span { return Span{s.Start, e.End} }
+func (s Span) extendTo(e Span) Span { return Span{s.Start, e.End} }
 
 type tokenKind uint8
 
@@ -229,7 +229,7 @@ func (s *scanner) seriesRef() {
 	n := len(s.toks)
 	what := s.toks[n-1]
 	s.toks = s.toks[:n-1]
-	s.toks[n-2] = token{Span: s.toks[n-2].through(what.Span), kind: tSeriesRef, word: what.word, series: name}
+	s.toks[n-2] = token{Span: s.toks[n-2].extendTo(what.Span), kind: tSeriesRef, word: what.word, series: name}
 }
 
 func (s *scanner) number() {

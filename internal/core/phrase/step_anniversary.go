@@ -27,7 +27,7 @@ func (p *parser) anniversary() Step {
 			"for example: anniversary on or after today")
 	}
 	a.Of = p.comparedDate("a date, a name or `today`")
-	a.Span = t.through(p.prevSpan())
+	a.Span = t.extendTo(p.prevSpan())
 	return a
 }
 

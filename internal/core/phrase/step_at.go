@@ -19,7 +19,7 @@ var atForm = stepForm{isLast: true, word: "at", parse: func(p *parser) Step {
 	if at.kind != tTime {
 		failAt(at.Span, "expected a time after `at`"+p.describe(at), "for example: at 16:30")
 	}
-	step := &At{Span: t.through(at.Span), Minutes: at.num}
+	step := &At{Span: t.extendTo(at.Span), Minutes: at.num}
 	if p.accept("in") {
 		zone := p.next()
 		if zone.kind != tText {
@@ -29,7 +29,7 @@ var atForm = stepForm{isLast: true, word: "at", parse: func(p *parser) Step {
 		step.Zone = zone.word
 	}
 	step.Using = p.using()
-	step.Span = t.through(p.prevSpan())
+	step.Span = t.extendTo(p.prevSpan())
 	if !p.peek().isSign(",") || !p.peekAt(1).isWord("in") {
 		p.expectLastStep("at")
 	}

@@ -68,7 +68,7 @@ func (p *parser) seek() Step {
 		if s.Backward {
 			hint = "write `start of " + t.word + " " + w.word + "`, or `-1 " + w.word + "`"
 		}
-		failAt(t.through(w.Span), "`"+t.word+" "+w.word+"` is a period, not a date", hint)
+		failAt(t.extendTo(w.Span), "`"+t.word+" "+w.word+"` is a period, not a date", hint)
 	case w.kind == tQuoted, w.kind == tWord && !reserved[w.word]:
 		p.next()
 		s.Target.Series = &Name{w.Span, p.nameText(w)}
@@ -77,7 +77,7 @@ func (p *parser) seek() Step {
 		failAt(w.Span, "expected a weekday, `working day`, a day of the year or a series after `"+t.word+"`"+p.describe(w), "")
 	}
 	s.Using = p.stepUsing(s)
-	s.Span = t.through(p.prevSpan())
+	s.Span = t.extendTo(p.prevSpan())
 	return s
 }
 
@@ -108,7 +108,7 @@ func (p *parser) dayStep() Step {
 		}
 		if !p.peek().isWord("on") {
 			w := p.text[t.Start:p.prevSpan().End]
-			failAt(t.through(p.prevSpan()), "`"+w+"` alone isn't a step",
+			failAt(t.extendTo(p.prevSpan()), "`"+w+"` alone isn't a step",
 				"write `next "+w+"`, `previous "+w+"`, `"+w+" on or after` or `"+w+" on or before`")
 		}
 		return p.seekOnOr(t.Span, target)
@@ -117,7 +117,7 @@ func (p *parser) dayStep() Step {
 	if of != nil {
 		n := &Nth{Item: it, Of: *of}
 		n.Using = p.stepUsing(n)
-		n.Span = t.through(p.prevSpan())
+		n.Span = t.extendTo(p.prevSpan())
 		return n
 	}
 	if p.peek().isWord("on") && p.peekAt(1).isWord("or") {
@@ -130,7 +130,7 @@ func (p *parser) dayStep() Step {
 func (p *parser) inYear(from Span, it recur.Item) *InYear {
 	i := &InYear{Item: it}
 	i.Using = p.stepUsing(i)
-	i.Span = from.through(p.prevSpan())
+	i.Span = from.extendTo(p.prevSpan())
 	return i
 }
 
@@ -145,7 +145,7 @@ func (p *parser) seekOnOr(from Span, target Target) Step {
 		failAt(at.Span, "expected `on or after` or `on or before`", "")
 	}
 	s.Using = p.stepUsing(s)
-	s.Span = from.through(p.prevSpan())
+	s.Span = from.extendTo(p.prevSpan())
 	return s
 }
 
@@ -169,12 +169,12 @@ func (p *parser) dayOf(periods bool) (it recur.Item, of *Period) {
 			if m.isWord("of") {
 				hint = "write an ordinal: " + ordinalText(max(t.num, 1)) + " day of month"
 			}
-			failAt(t.through(m.Span), "expected a month after the number"+p.describe(m), hint)
+			failAt(t.extendTo(m.Span), "expected a month after the number"+p.describe(m), hint)
 		}
 		if t.num < 1 {
 			failAt(t.Span, "days of a month start at 1", "")
 		}
-		return p.inMonth(recur.Item{Kind: recur.DayNumber, N: t.num}, months[m.word], t.through(m.Span)), nil
+		return p.inMonth(recur.Item{Kind: recur.DayNumber, N: t.num}, months[m.word], t.extendTo(m.Span)), nil
 	case t.kind == tWord && months[t.word] != 0:
 		hint := "for example: 25 dec"
 		if n := p.peek(); n.kind == tNumber || n.kind == tOrdinal {
@@ -205,7 +205,7 @@ func (p *parser) dayOf(periods bool) (it recur.Item, of *Period) {
 	}
 	if m := p.peek(); m.kind == tWord && months[m.word] != 0 {
 		p.next()
-		return p.inMonth(it, months[m.word], t.through(m.Span)), nil
+		return p.inMonth(it, months[m.word], t.extendTo(m.Span)), nil
 	}
 	if !periods {
 		failAt(p.peek().Span, "expected a month, for a day of the year"+p.describe(p.peek()), "for example: next last fri of nov")

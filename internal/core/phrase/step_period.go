@@ -34,10 +34,10 @@ func edgeForm(word string, where int) *stepForm {
 		parse: func(p *parser) Step {
 			t := p.next()
 			if !p.accept("of") {
-				failAt(t.through(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
+				failAt(t.extendTo(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
 			}
 			of := p.period()
-			return &Edge{t.through(p.prevSpan()), where, of}
+			return &Edge{t.extendTo(p.prevSpan()), where, of}
 		}}
 }
 

@@ -30,7 +30,7 @@ func (p *parser) renewing(t token, first Amount) Step {
 		return 0
 	}
 	if kind(first.Unit) != kind(r.Every.Unit) {
-		failAt(at.through(p.prevSpan()), "a term and its renewal need the same kind of unit: months, days or working days",
+		failAt(at.extendTo(p.prevSpan()), "a term and its renewal need the same kind of unit: months, days or working days",
 			"for example: lasting 12 months renewing every 6 months")
 	}
 	if n, ok := r.Every.By.(*Number); ok && n.N < 1 {
@@ -62,7 +62,7 @@ func (p *parser) renewing(t token, first Amount) Step {
 			"for example: renewing every 12 months on or after today")
 	}
 	r.Of = p.comparedDate("a date, a name or `today`")
-	r.Span = t.through(p.prevSpan())
+	r.Span = t.extendTo(p.prevSpan())
 	return r
 }
 
@@ -140,7 +140,7 @@ var stepsInForm = stepForm{label: "steps in",
 		if c.kind != tQuoted && (c.kind != tWord || reserved[c.word]) {
 			failAt(c.Span, "expected the column with the steps"+p.describe(c), "for example: steps in terms")
 		}
-		return &StepsIn{t.through(c.Span), Name{c.Span, p.nameText(c)}}
+		return &StepsIn{t.extendTo(c.Span), Name{c.Span, p.nameText(c)}}
 	}}
 
 // peekStepsIn reports whether `steps in` a name follows; `in (` asks a column Steps.

@@ -23,7 +23,7 @@ func (p *parser) roll() Step {
 	name := w.word
 	if w.isWord("modified") {
 		if !p.peek().isWord("following", "preceding") {
-			failAt(w.through(p.peek().Span), "`roll modified` needs a direction",
+			failAt(w.extendTo(p.peek().Span), "`roll modified` needs a direction",
 				"write `roll modified following` or `roll modified preceding`")
 		}
 		name += " " + p.next().word
@@ -32,7 +32,7 @@ func (p *parser) roll() Step {
 		if w.kind == tWord && n == name {
 			r := &Roll{By: workdays.Convention(by)}
 			r.Using = p.stepUsing(r)
-			r.Span = t.through(p.prevSpan())
+			r.Span = t.extendTo(p.prevSpan())
 			return r
 		}
 	}

@@ -89,7 +89,7 @@ func (p *parser) shift() Step {
 	for _, a := range s.Parts {
 		ofMonths = ofMonths || a.Unit.IsMonths()
 		if a.Unit == WorkingDays && len(s.Parts) > 1 {
-			failAt(t.through(p.prevSpan()), "working days can't be joined with other units", "make it two steps, separated by a comma")
+			failAt(t.extendTo(p.prevSpan()), "working days can't be joined with other units", "make it two steps, separated by a comma")
 		}
 	}
 	if k := p.peek(); p.accept("keep") {
@@ -97,12 +97,12 @@ func (p *parser) shift() Step {
 			failAt(k.Span, "expected `keep month end`", "")
 		}
 		if !ofMonths {
-			failAt(k.through(p.prevSpan()), "`keep month end` needs months, quarters or years", "")
+			failAt(k.extendTo(p.prevSpan()), "`keep month end` needs months, quarters or years", "")
 		}
 		s.KeepEnd = true
 	}
 	s.Using = p.stepUsing(s)
-	s.Span = t.through(p.prevSpan())
+	s.Span = t.extendTo(p.prevSpan())
 	return s
 }
 
@@ -117,7 +117,7 @@ func (p *parser) lasting() Step {
 	}
 	l := &Lasting{Amount: a}
 	l.Using = p.stepUsing(l)
-	l.Span = t.through(p.prevSpan())
+	l.Span = t.extendTo(p.prevSpan())
 	return l
 }
 

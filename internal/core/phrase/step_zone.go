@@ -22,7 +22,7 @@ var zoneForm = stepForm{word: "in", label: "in zone", isLast: true,
 			failAt(zone.Span, "expected a time zone"+p.describe(zone), "put its name in single quotes: in zone 'Asia/Tokyo'")
 		}
 		p.expectLastStep("in zone")
-		return &InZone{t.through(zone.Span), zone.word}
+		return &InZone{t.extendTo(zone.Span), zone.word}
 	}}
 
 // expectLastStep refuses what follows a last step.

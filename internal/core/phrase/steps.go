@@ -62,7 +62,8 @@ func UsesCalendar(s Step) bool { _, counts := s.calendarUse(); return counts }
 // UsingOf returns the calendar that a step names; nil if it names none.
 func UsingOf(s Step) *Using { using, _ := s.calendarUse(); return using }
 
-// RowsOnlyReason says why a step stands on the rows of a table alone; "" if it doesn't.
+// RowsOnlyReason returns why a step may be used only on rows of a table, not in a rule or in a
+// milestone that is searched for; "" if it may be used anywhere.
 func RowsOnlyReason(s Step) string { return s.form().rowsOnlyReason }
 
 // IsLastStep reports whether no step comes behind one: a time.

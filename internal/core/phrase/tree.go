@@ -161,8 +161,8 @@ type Rule struct {
 
 // The nodes that are beside dates in what a rule leaves out.
 type (
-	// Stretch is A..B: each end is an ISO date or the name of a period.
-	Stretch struct {
+	// DateRange is A..B: each end is an ISO date or the name of a period.
+	DateRange struct {
 		Span
 		A, B string
 	}

@@ -184,7 +184,7 @@ func CountVerb(n int, one, many string) string {
 	return fmt.Sprintf("%d %s", n, many)
 }
 
-// CountIs is Counted with the verb: 1 row is, 2 rows are.
+// CountIs is Plural with the verb: "1 row is", "2 rows are".
 func CountIs(n int, what string) string {
 	return Plural(n, what) + map[bool]string{true: " is", false: " are"}[n == 1]
 }

@@ -71,12 +71,13 @@ func (r *Rule) hasExclusions() bool {
 	return len(r.Exclude) > 0 || r.ExcludeClosed || r.ExcludeFunc != nil
 }
 
-// isExcluded reports whether a day is left out that isn't in Without.
+// isExcluded reports whether d is left out other than by a span of Exclude: as a closed day, or
+// by ExcludeFunc.
 func (r *Rule) isExcluded(d civil.Date) bool {
 	return r.ExcludeClosed && !r.Calendar.IsWorkday(d) || r.ExcludeFunc != nil && r.ExcludeFunc(d)
 }
 
-// nominalDates yields the dates in s before leaving out and plus.
+// nominalDates yields the dates in s before exclusions and extra dates.
 func (r *Rule) nominalDates(b bounds, s civil.Span) iter.Seq[Date] {
 	if r.Working {
 		return r.workdayDates(b, s)
@@ -174,8 +175,8 @@ func (r *Rule) Batches(span civil.Span) iter.Seq[[]Date] {
 	}
 }
 
-// batchMonthDays is nominal for the rules that are most: numbered days of months, which come in
-// the order of the list.
+// batchMonthDays is nominalDates for plain monthly rules (numbered days in rising order), the
+// common case: no sorting, several dates per call of yield.
 func (r *Rule) batchMonthDays(b bounds, s civil.Span, yield func([]Date) bool) {
 	var room [64]Date
 	list := room[:0]
@@ -330,8 +331,8 @@ func (r *Rule) appendItem(buf []Date, it *Item, in civil.Span, d Date) []Date {
 	return buf
 }
 
-// sortUnique sorts days and keeps one of each: the earlier period's, and of one
-// period the later item's, so that an item added in front renames nothing.
+// sortUnique sorts dates and drops duplicates. Of equals it keeps the one of the earlier
+// period, then of the later item: IDs then stay the same if an item is inserted in front.
 func sortUnique(buf []Date) []Date {
 	for i := 1; i < len(buf); i++ {
 		if buf[i].Date <= buf[i-1].Date {
@@ -397,7 +398,8 @@ func (r *Rule) HasStart() bool {
 	return r.listed || r.From != civil.None || r.BackFrom != civil.None && r.MaxDates > 0
 }
 
-// Span returns the bounds of the rule's nominal dates, plus included.
+// Span returns the first and last nominal date that the rule's bounds allow, extra dates
+// included.
 func (r *Rule) Span() civil.Span {
 	s := r.boundsOnce().span
 	if n := len(r.Include); n > 0 {
@@ -438,8 +440,8 @@ func (r *Rule) ExcludedDates() (list []civil.Date, whole bool) {
 	return list, true
 }
 
-// DateBeforeStart returns the date that the cadence would have had before its first
-// date d if `from` didn't bound it.
+// DateBeforeStart returns the last nominal date before d, ignoring From, exclusions and extra
+// dates; ok is false for listed dates. It bounds the first period of a series.
 func (r *Rule) DateBeforeStart(d civil.Date) (civil.Date, bool) {
 	if r.listed {
 		return civil.None, false

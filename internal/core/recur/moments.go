@@ -21,8 +21,8 @@ func (r *RRule) DateTimes(start DateTime) iter.Seq[DateTime] {
 	}
 }
 
-// DateTimesFrom is Moments without some, maybe not all, of those before a moment: what
-// a rule without COUNT gives there needn't be walked.
+// DateTimesFrom is DateTimes from about a given moment on: a rule without COUNT isn't walked
+// from its start. Some earlier moments may still be among them.
 func (r *RRule) DateTimesFrom(start, from DateTime) iter.Seq[DateTime] {
 	step := [...]int64{1, 60, 3600, secondsOfDay, 7 * secondsOfDay, 0, 0}[r.Freq] * int64(r.Interval)
 	if step > 0 && r.Count == 0 {
@@ -35,7 +35,7 @@ func (r *RRule) DateTimesFrom(start, from DateTime) iter.Seq[DateTime] {
 	return r.DateTimes(start)
 }
 
-// expand is Moments with the rule's parts compiled.
+// expand is DateTimes with the rule's parts compiled.
 func (r *RRule) expand(p *byParts, start DateTime) iter.Seq[DateTime] {
 	return func(yield func(DateTime) bool) {
 		n := 0

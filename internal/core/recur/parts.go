@@ -219,8 +219,8 @@ func (p *byParts) matchesByDay(d civil.Date, day, length int, yearStart civil.Da
 	return false
 }
 
-// appendSkipped adds what SKIP makes of days that the month, or the year with its
-// end, lacks. last is the last day of the month that was looked at.
+// appendSkipped appends the days that SKIP (RFC 7529 section 4.1) puts in the place of those
+// that the month, or the year with its end, lacks. last is the last day of the month.
 func (p *byParts) appendSkipped(span civil.Span, last civil.Date, ends bool, length, month int, put func(civil.Date)) {
 	if p.skip == SkipOmit || !ends || p.freq < Monthly {
 		return

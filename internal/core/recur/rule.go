@@ -68,7 +68,7 @@ type Rule struct {
 	boundsOnce     func() bounds
 }
 
-// bounds is what From, Until, Back and Times come to.
+// bounds is what From, Until, BackFrom and MaxDates come to.
 type bounds struct {
 	span  civil.Span // nominal dates lie in here; empty when Last < First
 	phase int        // number of period 0
@@ -130,7 +130,7 @@ func mergeSpans(list []civil.Span) (all []civil.Span) {
 	return all
 }
 
-// setDefaultItems puts what a rule without a list of days means.
+// setDefaultItems gives a rule without a list of days the one that its cadence stands for.
 func (r *Rule) setDefaultItems() {
 	if len(r.Items) == 0 && r.Unit == civil.Day {
 		r.Items = []Item{{Kind: DayNumber, N: 1}}
@@ -140,8 +140,8 @@ func (r *Rule) setDefaultItems() {
 	}
 }
 
-// anchorItem is the item that repeats the anchor's own day. It names the day by
-// its number, so that a short month clamps it and the next one doesn't.
+// anchorItem returns the day item of a rule without a list of days: the weekday or day number
+// of BackFrom, else of From. A short month clamps the number for itself only.
 func (r *Rule) anchorItem() Item {
 	anchor := r.BackFrom
 	if anchor == civil.None {
@@ -214,8 +214,8 @@ func (r *Rule) PeriodAt(d civil.Date) civil.Span {
 	return civil.Span{First: first.First, Last: last.Last}
 }
 
-// findPhase finds period 0: the one that holds the first listed day on or after
-// From, or the last on or before Back. It reports false when there is none.
+// findPhase finds period 0: the one that holds the first listed day on or after From, or the
+// last on or before BackFrom. It reports false if there is none.
 func (r *Rule) findPhase(b *bounds) (ok bool) {
 	if r.Working {
 		switch {

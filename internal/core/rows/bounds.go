@@ -20,8 +20,9 @@ type tableLimits struct {
 	flushBytes           int // bytes of encoded rows that are written before their batch is done
 }
 
-// volumeLimit bounds rows and their bytes; each is how many rows may come of each, and how many times
-// its bytes and 100 more, whatever the sum.
+// volumeLimit bounds an output: it is refused only if it has more than rows rows and more than
+// each per input row, or more than bytes bytes and more than each times the input (100 bytes
+// added per row).
 type volumeLimit struct{ rows, bytes, each int }
 
 var limit = tableLimits{maxOutput: volumeLimit{20_000_000, 2 << 30, 400}, maxSorted: volumeLimit{2_500_000, 256 << 20, 25},
@@ -63,7 +64,8 @@ func (s *Usage) CountRows(n int) error {
 	return s.checkWork(s.rowsIn)
 }
 
-// checkWork is an error if so many rows take too many operations.
+// checkWork returns errTooMuchWork if rows × opsPerRow exceeds limit.work. Tables with at most
+// limit.workEach operations a row are never refused.
 func (s *Usage) checkWork(rows int) error {
 	if s.opsPerRow > limit.workEach && rows > limit.work/s.opsPerRow {
 		return errTooMuchWork

@@ -9,8 +9,8 @@ import (
 	"yoyaku/internal/core/phrase"
 )
 
-// runningColumn is a column that runs down: first in the first row of each group, next in those
-// behind it, where prior is the value above.
+// runningColumn is a column whose value depends on the row above (a running balance): first for
+// the first row of a group, next for the others, in which the name `prior` is the value above.
 type runningColumn struct {
 	first, next *eval.Program
 	groupSlot   int // slot of the column that names the group; -1 where all rows are one
@@ -131,7 +131,8 @@ func (c *runningColumn) value(row []eval.Value) (err error) {
 	return err
 }
 
-// commitRow makes the values of a row that stays those above the next.
+// commitRow makes the running values of this row those above the next one; it isn't called for
+// a row that is rejected.
 func (d *Derive) commitRow() {
 	for _, a := range d.added {
 		if c := a.running; c != nil {
@@ -153,7 +154,7 @@ func (d *Derive) ResetGroups() {
 	}
 }
 
-// BlankGroups counts, of each carried column, the groups in which it became blank.
+// BlankGroups counts, for each running column, the groups in which it became blank.
 func (d *Derive) BlankGroups() (columns []string, groups []int) {
 	for _, a := range d.added {
 		if a.running != nil && a.running.blankGroups > 0 {

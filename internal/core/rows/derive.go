@@ -24,8 +24,8 @@ type rowCondition struct {
 	inputOnly bool
 }
 
-// isFilteredOut reports whether one of the conditions leaves a row out: those on own
-// cells, or the others.
+// isFilteredOut reports whether a `where` condition is false for the row. inputOnly: test only
+// the conditions on input columns, before cells are parsed; else only the others.
 func (d *Derive) isFilteredOut(row []eval.Value, own bool) (bool, error) {
 	for _, c := range d.conditions {
 		if c.inputOnly != own {

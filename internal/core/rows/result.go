@@ -56,8 +56,9 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(PutRow) error) er
 	}))
 }
 
-// PutExtended puts more cells beside a row of a table, of which text is what is in its file
-// and row its cells; if there is a text, those needn't be all.
+// PutExtended writes a row with extra cells appended. text is the row as in the file, or "";
+// with a text, row holds only the cells in use (see SourceRow.AllCells). All are valid during
+// the call.
 type PutExtended func(text string, row, more []eval.Value) error
 
 // ConcatCells puts the cells of both as one row, and counts these; held says that they are held before

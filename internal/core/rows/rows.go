@@ -78,7 +78,7 @@ func Each(r Reader, do func(line int, cells []eval.Value) error) error {
 	}
 }
 
-// EachText is called with each row of a Verbatim.
+// EachText is called with each row of a TextBatch.
 type EachText = func(line int, text string, cells []eval.Value) error
 
 // GeneratedReader is a Reader of rows that are made, each batch by itself. It is read once.

@@ -27,8 +27,8 @@ type Proration struct {
 	Months int
 }
 
-// ProrationBasis is by what a share is reckoned: Evenly, DaysBasis, WorkdaysBasis, CountedDaysBasis, or a day
-// count convention behind them.
+// ProrationBasis is by what a share is reckoned: EvenBasis, DaysBasis, WorkdaysBasis,
+// CountedDaysBasis, or a day count convention.
 type ProrationBasis int
 
 // The ways that aren't conventions.

@@ -83,9 +83,8 @@ type Table struct {
 	usage       Usage
 }
 
-// RestrictCells says that an answer looks at no other cells that come in than those of its phrases
-// and of Column: Scan may leave the others blank. If the file's separator isn't
-// suitable, it won't.
+// RestrictCells lets Scan leave input cells blank that no phrase, MarkUsed or FindColumn asked
+// for. acceptsText tells for which separators the row's text may be passed on unchanged.
 func (t *Table) RestrictCells(suits func(sep byte) bool) { t.acceptsText = suits }
 
 // AnyText suits an answer that doesn't give the rows out.
@@ -109,7 +108,7 @@ func (t *Table) AddHiddenPhrase(option, text string) (int, error) {
 	return slot, WrapOption(option, err)
 }
 
-// AddHiddenDate is Hide for a phrase that must give a date.
+// AddHiddenDate is AddHiddenPhrase for a phrase that must give a date.
 func (t *Table) AddHiddenDate(option, text string) (int, error) {
 	slot, err := t.addHidden(option, text, true, t.Env)
 	return slot, WrapOption(option, err)
@@ -125,7 +124,8 @@ func (t *Table) FindColumn(option, name string) (int, error) {
 	return i, nil
 }
 
-// IfGiven finds the slot of an option that may be left out, by Column, Hide or Day; -1 then.
+// IfGiven returns the slot that find gives for the value of an option that may be left out; -1
+// without one.
 func IfGiven(find func(option, text string) (int, error), option, text string) (int, error) {
 	if text == "" {
 		return -1, nil

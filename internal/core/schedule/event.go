@@ -12,8 +12,7 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// Event is a calendar event, all-day at a Date, timed at a Moment, and a row of an
-// agenda.
+// Event is a calendar event, all-day at a Date, timed at a DateTime, and a row of an agenda.
 type Event struct {
 	UID, Summary, Description, Category string
 	At                                  eval.Value

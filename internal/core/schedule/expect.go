@@ -11,8 +11,8 @@ import (
 	"yoyaku/internal/core/workdays"
 )
 
-// Finding is something that check tells: what breaks a plan, or with Note what
-// else to know.
+// Finding is something that check reports: what breaks a plan or, with IsNote, what else to
+// know.
 type Finding struct {
 	IsNote   bool
 	Intended bool       // a note of what somebody wanted so, which is no warning
@@ -35,8 +35,8 @@ func (s *Series) Check(window civil.Span) (list []Finding, err error) {
 	return c.list, nil
 }
 
-// check is one thing that is looked at: each date in turn, so that none is kept, and then what
-// there is to say of all. Either may be nil.
+// check is one test of a series: onOccurrence sees each occurrence in order and must not keep
+// it, onEnd runs once afterwards. Either may be nil.
 type check struct {
 	onOccurrence func(o *Occurrence)
 	onEnd        func()
@@ -126,7 +126,8 @@ func (c *checker) fail(key string, at eval.Value, format string, args ...any) {
 	c.list = append(c.list, Finding{Subject: c.s.Name, Key: key, At: at, Text: fmt.Sprintf(format, args...)})
 }
 
-// noteIntended notes what somebody wanted so.
+// noteIntended adds a note about what somebody wanted so: `strict` doesn't make a failure of
+// it.
 func (c *checker) noteIntended(key string, at eval.Value, format string, args ...any) {
 	c.note(key, at, format, args...)
 	c.list[len(c.list)-1].Intended = true

@@ -9,8 +9,8 @@ import (
 	"yoyaku/internal/core/recur"
 )
 
-// Override is a day that is in the place of one that a series gives: set by a person,
-// or kept as it was released.
+// Override replaces one date or milestone of a series, by ID: set in the plan (`instead`), or
+// restored from the ledger of releases (FromRelease).
 type Override struct {
 	ID   string     // of the date
 	What string     // "date", or the milestone
@@ -150,7 +150,8 @@ func (h *Override) applyTo(v eval.Value, chain *eval.Chain) eval.Value {
 	return h.At
 }
 
-// dateWithoutOverride is the day of a date that was set by hand, as its rule gives it.
+// dateWithoutOverride returns the date that the rule gives for an overridden one; its nominal
+// day if the rule no longer gives it, None if the steps fail.
 func (s *Series) dateWithoutOverride(h *Override) civil.Date {
 	if h.Removed {
 		return h.Nominal

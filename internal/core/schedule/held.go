@@ -10,8 +10,8 @@ import (
 // generation is that of what was made: how many days by hand were set by then.
 type generation struct{ overrides int64 }
 
-// isStale reports whether days were set since it was asked last, of a series or of one that
-// it may look into.
+// isStale reports whether an override was set since the last call, in any series that shares
+// the cache, and updates the generation.
 func (a *generation) isStale(m *eval.SeriesCache) bool {
 	if m == nil {
 		return false

@@ -199,7 +199,8 @@ func (s *Series) CurrentValue(r *Released) (at eval.Value, reason string, err er
 	return at, "gone: there is no milestone `" + r.What + "`", nil
 }
 
-// newDates are the dates in stretches that were released without them.
+// newDates returns a Breach for each date inside a released span that was not part of that
+// release.
 func newDates(columns []Column, stretches map[Column][]civil.Span, held map[string]bool,
 	window civil.Span) (list []Breach, err error) {
 	var series []*Series
@@ -258,9 +259,8 @@ func (h Breach) Restore(s *Series) error {
 	return s.SetOverride(hand)
 }
 
-// Release is what becomes of the released dates when a stretch is released: rows are
-// all so far, of which none is ever taken out; those that moved or are gone are
-// superseded, moved ones and new ones are written again.
+// Release returns the new content of the ledger. It never deletes rows: rows of moved or
+// removed dates get Superseded set; new and moved dates are appended with the attributes of as.
 func Release(rows []Released, entries []Entry, held []Breach, as Released) (all []Released, changes []Breach) {
 	all = slices.Clone(rows)
 	holds := map[string]bool{}

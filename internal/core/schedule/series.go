@@ -188,9 +188,10 @@ func (w Provenance) Reason() string { return reason(w.Moves, w.Override, w.Uncov
 // knows. Whoever shows an occurrence does.
 func (o *Occurrence) recordUncovered() { o.series.recordUncovered(o.Date.Date, o.AnyUncovered) }
 
-// recordUncovered is Occurrence.recordUncovered for a date alone.
+// RecordUncovered is Occurrence.recordUncovered for a date without its milestones.
 func (s *Series) RecordUncovered(m *MovedDate) { s.recordUncovered(m.Date.Date, m.Uncovered) }
 
+// recordUncovered is Occurrence.recordUncovered for a date without its milestones.
 func (s *Series) recordUncovered(nominal civil.Date, asked workdays.Uncovered) {
 	if asked.IsSet() {
 		if _, known := s.recorded.LoadOrStore(nominal, true); !known {

@@ -73,9 +73,9 @@ func (s *Series) isSingleRule() bool {
 	return len(s.Rules) == 1 && s.Rules[0].Span == civil.AllDays && s.overrides == nil && !s.Rules[0].Recurrence.Chain.MayReorder
 }
 
-// SplitWindow cuts a long window into stretches whose dates can be made each by itself, in any order
-// or at once; nil if the window is short, or where the series stands in one depends on what
-// came before.
+// SplitWindow cuts a window of over 500 years into spans of 250 whose dates can be computed
+// concurrently. Nil if it is shorter, or if the dates depend on earlier ones: several rules,
+// overrides, a rule with a start.
 func (s *Series) SplitWindow(window civil.Span) (list []civil.Span) {
 	const days = 250 * 366
 	if window.Len() < 2*days || !s.isSingleRule() || s.Rules[0].Recurrence.Rule.HasStart() {

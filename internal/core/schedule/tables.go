@@ -263,8 +263,8 @@ func (h *mergeHeap) Pop() any {
 	return last
 }
 
-// MergeOccurrences yields the occurrences of several series in a window, in the
-// order of Merge.
+// MergeOccurrences yields the occurrences of several series in a window, in the order of
+// MergeDates.
 func MergeOccurrences(list []*Series, window civil.Span) iter.Seq2[Entry, error] {
 	return func(yield func(Entry, error) bool) {
 		next := make(map[*Series]func() (*Occurrence, error, bool))

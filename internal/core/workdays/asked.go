@@ -9,7 +9,7 @@ import (
 // Covers reports whether the calendar says that it knows about d.
 func (c *Calendar) Covers(d civil.Date) bool { return c.Coverage.Contains(d) }
 
-// RecordQuery notes that something was worked out from the days between a and b.
+// RecordQuery counts a and b as uncovered, for Warnings, if the calendar doesn't cover them.
 func (c *Calendar) RecordQuery(a, b civil.Date) {
 	if first, last := min(a, b), max(a, b); first < c.Coverage.First {
 		c.RecordMiss(first)
@@ -18,8 +18,8 @@ func (c *Calendar) RecordQuery(a, b civil.Date) {
 	}
 }
 
-// RecordMiss notes a date that was worked out beyond what the calendar knows, or what
-// one of those knows that it joins.
+// RecordMiss counts d as uncovered, for Warnings, in each joined calendar whose Coverage
+// doesn't contain it.
 func (c *Calendar) RecordMiss(d civil.Date) {
 	for _, part := range c.joinedParts() {
 		switch {
@@ -31,8 +31,8 @@ func (c *Calendar) RecordMiss(d civil.Date) {
 	}
 }
 
-// Uncovered is a calendar that was asked about a day beyond what it knows; the zero
-// value if none was.
+// Uncovered records that a result depends on a day outside the Coverage of a calendar: holidays
+// may be missing there. The zero value: it doesn't.
 type Uncovered struct {
 	Calendar *Calendar
 	Day      civil.Date
@@ -44,7 +44,7 @@ type Uncovered struct {
 // IsSet reports whether a calendar was asked beyond what it knows.
 func (b Uncovered) IsSet() bool { return b.Calendar != nil || b.Recorded }
 
-// OrElse returns b, or c if b names no calendar.
+// OrElse returns c, or other if c is unset.
 func (b Uncovered) OrElse(c Uncovered) Uncovered {
 	if b.Calendar == nil && c.IsSet() {
 		return c
@@ -95,8 +95,8 @@ func (c *Calendar) MarkUsed() {
 	}
 }
 
-// TakeUsed reports whether a step or measure counted with the calendar since it was asked
-// last, for a calendar that only stands in.
+// TakeUsed reports whether the default calendar was used since the last call, and resets that.
+// It is false for other calendars.
 func (c *Calendar) TakeUsed() bool { return c.used.Swap(false) }
 
 // Warnings says what the calendars didn't know, and whether one only stood in:

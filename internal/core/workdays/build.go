@@ -2,12 +2,12 @@ package workdays
 
 import "yoyaku/internal/core/civil"
 
-// initialTableDays is how far around the first day asked about a table reaches.
+// initialTableDays is how many days around the first query a table covers.
 const initialTableDays = 400
 
-// tableMargin is how far beyond a table the entries are worked out, in whole words. A
-// rule's day may be moved into the table from there; what lies beyond can only
-// matter through days that are closed one after another all the way.
+// tableMargin is how many days on either side of a table holiday rules are evaluated, a
+// multiple of 64: a rule may roll a holiday into the table from there. A roll over more closed
+// days than that is missed.
 const tableMargin = 64 * 8
 
 // tableFor returns a table that holds all of span, growing it when needed.

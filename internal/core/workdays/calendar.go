@@ -113,21 +113,20 @@ func (c *Calendar) WithHolidays(sources ...Source) *Calendar {
 	return c.withEntries(more...)
 }
 
-// WithOpen returns a calendar in which the given days are worked whatever the
-// entries above say.
+// WithOpen returns a calendar in which the given days are working days, whatever the entries
+// above say.
 func (c *Calendar) WithOpen(days []civil.Date) *Calendar { return c.withEntries(entry{openDays: days}) }
 
-// WithChanges returns the calendar with days closed, and others opened as whole ones, whatever
-// it says.
+// WithChanges returns the calendar with some days closed and others opened as whole working
+// days, above all its entries.
 func (c *Calendar) WithChanges(closed HolidayList, opened []civil.Date) *Calendar {
 	t := c.withEntries(entry{source: closed}, entry{openDays: opened, fullDays: true})
 	t.Title, t.BuiltIn, t.IsDefault, t.joined = c.Title, c.BuiltIn, c.IsDefault, c.joined
 	return t
 }
 
-// BuildView is the calendar that the rule of the next entry counts with: the entries
-// so far. It answers only while the calendar is being built, and before that as
-// if it had closed weekdays alone.
+// BuildView returns the calendar as its entries so far make it; the rule of the next entry
+// rolls by it. It is valid only during a build; before, it knows closed weekdays alone.
 func (c *Calendar) BuildView() *Calendar { return c.view }
 
 // Join returns the calendar that is open only where all of several are. It has

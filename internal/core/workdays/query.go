@@ -18,8 +18,8 @@ func (c *Calendar) IsWorkday(d civil.Date) bool {
 	return c.tableFor(civil.Span{First: d, Last: d}).isOpen(d)
 }
 
-// IsKnownWorkday reports whether the calendar knows d and it is a working day, so that no roll
-// moves it. It may say no if it has yet to look.
+// IsKnownWorkday reports, without taking a lock or growing the table, whether d is a covered
+// workday. False may also mean that the table doesn't reach d yet; ask IsWorkday then.
 func (c *Calendar) IsKnownWorkday(d civil.Date) bool {
 	t := c.table.Load()
 	return t != nil && t.span.Contains(d) && c.Coverage.Contains(d) && t.isOpen(d)

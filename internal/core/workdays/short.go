@@ -59,7 +59,7 @@ func (c *Calendar) WeightBetween(a, b civil.Date) int {
 	return n
 }
 
-// WeightIn is Counted for all days of s.
+// WeightIn is WeightBetween over all days of s.
 func (c *Calendar) WeightIn(s civil.Span) int {
 	n := FullDayWeight * c.Count(s)
 	if t := c.table.Load(); len(t.shortDays) > 0 {
@@ -68,7 +68,8 @@ func (c *Calendar) WeightIn(s civil.Span) int {
 	return n
 }
 
-// DayWeight is what of d counts, in hundredths of a working day; 0 for a closed one.
+// DayWeight returns how much of a working day d is, in hundredths: 100, the Weight of a short
+// day, or 0 if d is closed.
 func (c *Calendar) DayWeight(d civil.Date) int { return c.WeightIn(civil.Span{First: d, Last: d}) }
 
 // missingWeight is what the short days of s lack of whole ones.
@@ -93,8 +94,8 @@ func (t *table) setShortDays(listed map[civil.Date]Holiday) {
 	}
 }
 
-// mergeShortDays is a day that is short in two joined calendars: the least part of both, and the
-// earliest end.
+// mergeShortDays combines two short days of one date in joined calendars: the smaller Weight
+// and the earlier Until.
 func mergeShortDays(a, b Holiday) Holiday {
 	if a.Name != b.Name {
 		a.Name += ", " + b.Name

@@ -18,8 +18,8 @@ var floors = []string{"civil", "workdays", "daycount", "recur", "phrase", "eval"
 // above are the rooms over the core, each importing only those before it.
 var above = []string{"files", "ical", "caldav", "publish", "heap", "tabular", "render", "declare", "ask", "query", "plan", "workflow", "draft", "cli"}
 
-// The core touches neither files, clock nor output, and imports go one way.
-func TestHouse(t *testing.T) {
+// TestImportLayers: the core touches neither files, clock nor output, and imports go one way.
+func TestImportLayers(t *testing.T) {
 	touches := regexp.MustCompile(`time\.Now\(|fmt\.(Print|Fprint|Scan)`)
 	index := func(list []string, name string) int {
 		for i, n := range list {
