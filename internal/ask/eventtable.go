@@ -15,16 +15,16 @@ func IsCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(na
 // calendarFile is a calendar file as the query `read` gives it. What recurs without an end
 // is listed through the end of the window that is asked.
 func (j *Job) calendarFile(name string) (*MemTable, error) {
-	made := &MemTable{keepTimes: j.WithTimes}
+	table := &MemTable{keepTimes: j.WithTimes}
 	r := &EventQuery{table: name}
 	hint := fmt.Sprintf("list it for a window first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Query.Name)
 	if o := declare.Find(j.Query.Options, "window"); o != nil {
 		r.Window, hint = *o.Value.Field, ""
 	}
-	sub := &Job{Workspace: j.Workspace, Args: []string{name}, Sink: made, Query: &Query{Name: "read", Answer: r.Answer}}
+	sub := &Job{Workspace: j.Workspace, Args: []string{name}, Sink: table, Query: &Query{Name: "read", Answer: r.Answer}}
 	err := sub.Answer()
 	if err != nil && hint != "" && strings.Contains(err.Error(), ical.ErrEndless.Error()) {
 		err = fmt.Errorf("%s: an event repeats without end; %s", name, hint)
 	}
-	return made, err
+	return table, err
 }

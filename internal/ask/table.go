@@ -146,23 +146,23 @@ type Table struct {
 // OpenNamed opens a table and prepares to read its dates.
 func (j *Job) OpenNamed(name string) (*Table, error) {
 	if j.FindMade != nil {
-		if made, ok, err := j.FindMade(name); err != nil {
+		if table, ok, err := j.FindMade(name); err != nil {
 			return nil, err
 		} else if ok {
 			t := &Table{hasOwnNames: true, options: &TableOptions{BadRows: j.In.BadRows}, repairs: &tabular.Repairs{}, missingNames: map[string]error{},
 				closer: io.NopCloser(nil)}
-			t.Table, t.columns = rows.NewTable(name, made.reader(), j.Env), made.columns
+			t.Table, t.columns = rows.NewTable(name, table.reader(), j.Env), table.columns
 			j.opened = append(j.opened, t)
 			return t, nil
 		}
 	}
 	if IsCalendarFile(name) {
-		made, err := j.calendarFile(name)
+		table, err := j.calendarFile(name)
 		if err != nil {
 			return nil, err
 		}
 		t := &Table{hasOwnNames: true, options: &j.In, repairs: &tabular.Repairs{}, missingNames: map[string]error{}, closer: io.NopCloser(nil)}
-		r, err := t.applyRepairs(made.reader())
+		r, err := t.applyRepairs(table.reader())
 		if err != nil {
 			return nil, err
 		}

@@ -110,9 +110,9 @@ func (p *Workspace) WarnBreaches(series []*schedule.Series, window civil.Span) e
 	if p.Ledger == nil || len(series) == 0 {
 		return nil
 	}
-	held, err := p.Breaches(series, window)
-	if err == nil && len(held) > 0 {
-		p.Warn("%s; `yoyaku check` lists them", schedule.CountBreaches(held))
+	breaches, err := p.Breaches(series, window)
+	if err == nil && len(breaches) > 0 {
+		p.Warn("%s; `yoyaku check` lists them", schedule.CountBreaches(breaches))
 	}
 	return err
 }

@@ -79,10 +79,10 @@ func (a *App) queryCommand(q *ask.Query, named bool) *cobra.Command {
 		if err := job.In.Check(); err != nil {
 			return err
 		}
-		var held *query.BreachError
+		var breach *query.BreachError
 		job.CalendarName = s.calendar
-		if err := a.runJob(&job, p, &out, args); errors.As(err, &held) {
-			return a.reportBreaches(nil, &workflow.BreachError{Plan: p, Breaches: held.Breaches})
+		if err := a.runJob(&job, p, &out, args); errors.As(err, &breach) {
+			return a.reportBreaches(nil, &workflow.BreachError{Plan: p, Breaches: breach.Breaches})
 		} else if err != nil {
 			return err
 		}
@@ -107,15 +107,15 @@ func commandOptions(options []*declare.Key) (list []*declare.Key) {
 
 // runJob answers a job: the result is written whole or not at all.
 func (a *App) runJob(job *ask.Job, p *plan.Plan, out *output, args []string) error {
-	place := workflow.NewWorkspace(p)
-	place.Stdin, place.Warn, place.Note, place.IsCommand = a.In, a.warn, a.note, true
+	ws := workflow.NewWorkspace(p)
+	ws.Stdin, ws.Warn, ws.Note, ws.IsCommand = a.In, a.warn, a.note, true
 	var stage files.Stage
 	defer stage.Discard()
-	place.CreateFile = func(_, path string) (io.Writer, error) { return stage.Create(path) }
-	job.Workspace, job.Args = &place, args
+	ws.CreateFile = func(_, path string) (io.Writer, error) { return stage.Create(path) }
+	job.Workspace, job.Args = &ws, args
 	if job.Query.TakesTable {
 		var stop func()
-		place.Progress, stop = a.startCounter("rows")()
+		ws.Progress, stop = a.startCounter("rows")()
 		defer stop()
 	}
 	if job.Query.IsSingleValue {

@@ -16,14 +16,14 @@ func keepReleasedOption(keep *bool) *declare.Key {
 
 // reportBreaches lists dates that aren't as they were released, in the dress of a result; the
 // answer is no.
-func (a *App) reportBreaches(out *output, held *workflow.BreachError) error {
+func (a *App) reportBreaches(out *output, breach *workflow.BreachError) error {
 	to := output{app: a, formats: render.FormatNames(false)}
 	if out != nil {
 		to = *out
 	}
 	to.shape = &ask.Shape{}
-	if err := a.writeLines(&to, held.Plan, schedule.BreachColumns, schedule.LinesOf(held.Breaches, schedule.Breach.Cells)); err != nil {
+	if err := a.writeLines(&to, breach.Plan, schedule.BreachColumns, schedule.LinesOf(breach.Breaches, schedule.Breach.Cells)); err != nil {
 		return err
 	}
-	return held
+	return breach
 }

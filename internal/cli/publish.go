@@ -95,13 +95,13 @@ reached.`,
 func (p *publishRun) publishAll(plans []*plan.Plan) error {
 	var undone *negativeError
 	for _, one := range plans {
-		w, ok, err := workflow.NewPublishSession(one, plans, p.request, p.app.reporter())
+		s, ok, err := workflow.NewPublishSession(one, plans, p.request, p.app.reporter())
 		if err == nil && ok {
-			err = p.publish(w)
+			err = p.publish(s)
 		}
-		var held *workflow.BreachError
-		if errors.As(err, &held) {
-			err = p.app.reportBreaches(&p.out, held)
+		var breach *workflow.BreachError
+		if errors.As(err, &breach) {
+			err = p.app.reportBreaches(&p.out, breach)
 		}
 		switch {
 		case err == nil:
@@ -119,27 +119,27 @@ func (p *publishRun) publishAll(plans []*plan.Plan) error {
 }
 
 // publish works out what the plan has, finds the calendar, and makes it so.
-func (p *publishRun) publish(w *workflow.Session) error {
-	client, err := p.client(w.Plan)
+func (p *publishRun) publish(s *workflow.Session) error {
+	client, err := p.client(s.Plan)
 	if err != nil {
 		return err
 	}
-	wanted, err := w.Desired()
+	wanted, err := s.Desired()
 	if err != nil {
 		return err
 	}
 	wanted.Overwrite, wanted.Adopt = p.overwrite, p.adopt
 	ctx, done := p.app.interruptible()
 	defer done()
-	to := publish.Target{Title: w.Plan.Title, DryRun: p.dryRun, Concurrency: p.concurrency}
-	if to.Name, to.NameGiven = workflow.Collection(w.Plan, p.collection); p.collection != "" || to.Title == "" {
+	to := publish.Target{Title: s.Plan.Title, DryRun: p.dryRun, Concurrency: p.concurrency}
+	if to.Name, to.NameGiven = workflow.Collection(s.Plan, p.collection); p.collection != "" || to.Title == "" {
 		to.Title = to.Name
 	}
 	d, err := to.Publish(ctx, client, wanted, publish.Reporter{Warn: p.app.warn, Note: p.app.note, Progress: p.app.startCounter("events")})
 	if d == nil {
 		return err
 	}
-	return p.reportDecision(w.Plan, d, err)
+	return p.reportDecision(s.Plan, d, err)
 }
 
 // client prepares to speak to the server.

@@ -75,12 +75,12 @@ func (r *planRun) execute(plans ...*plan.Plan) error {
 			return err
 		}
 	}
-	works, err := workflow.Run(plans, r.request, r.app.reporter())
-	if held := (*workflow.BreachError)(nil); errors.As(err, &held) {
-		return r.app.reportBreaches(&r.out, held)
+	sessions, err := workflow.Run(plans, r.request, r.app.reporter())
+	if breach := (*workflow.BreachError)(nil); errors.As(err, &breach) {
+		return r.app.reportBreaches(&r.out, breach)
 	}
 	if err == nil {
-		err = r.report(works)
+		err = r.report(sessions)
 	}
 	if err != nil {
 		return err
@@ -93,13 +93,13 @@ func (r *planRun) execute(plans ...*plan.Plan) error {
 		fmt.Fprint(r.app.stdout, "\nIts files:\n")
 		file = func(line string) { fmt.Fprintln(r.app.stdout, render.CleanLines(line)) }
 	}
-	workflow.Report(works, file, r.app.reporter())
+	workflow.Report(sessions, file, r.app.reporter())
 	return nil
 }
 
 // report prints a line for each series.
-func (r *planRun) report(works []*workflow.Session) error {
-	first := works[0].Plan
+func (r *planRun) report(sessions []*workflow.Session) error {
+	first := sessions[0].Plan
 	format, look, err := r.out.renderOptions(first)
 	if err != nil {
 		return err
@@ -108,6 +108,6 @@ func (r *planRun) report(works []*workflow.Session) error {
 	if err != nil {
 		return err
 	}
-	columns, lines := workflow.Summary(works)
+	columns, lines := workflow.Summary(sessions)
 	return rows.Result{Sink: sink}.FillLines(columns, first.Env, lines)
 }

@@ -50,10 +50,10 @@ func (s NewPlan) inferSeries(path, file string, how ask.TableOptions) (list []*i
 	if err != nil {
 		return nil, true, err
 	}
-	place := workflow.NewWorkspace(empty)
-	place.Note = func(string, ...any) {}
-	place.Warn = place.Note
-	job := &ask.Job{Workspace: &place, Args: []string{path}, CalendarName: s.Calendar, In: how}
+	ws := workflow.NewWorkspace(empty)
+	ws.Note = func(string, ...any) {}
+	ws.Warn = ws.Note
+	job := &ask.Job{Workspace: &ws, Args: []string{path}, CalendarName: s.Calendar, In: how}
 	dates, found, err := query.Infer(job, nil, s.Key)
 	if option := (*rows.OptionError)(nil); errors.As(err, &option) && option.Option == "key" {
 		return nil, true, fmt.Errorf("%s: %w", file, err)

@@ -146,8 +146,8 @@ func (r recordReader) lookups(v *node) error {
 
 // WrapError puts the place of the look-up's key around an error, or that of the record's own key.
 func (l *Lookup) WrapError(r *Record, err error) error {
-	var at *rows.OptionError
-	if errors.As(err, &at) && l.positions[at.Option].doc == nil && r.positions[at.Option].doc != nil {
+	var option *rows.OptionError
+	if errors.As(err, &option) && l.positions[option.Option].doc == nil && r.positions[option.Option].doc != nil {
 		return r.WrapError(err)
 	}
 	return l.positions.wrapOption(err)

@@ -96,8 +96,8 @@ func (o *Output) matchFile(file string) (name string, ok bool) {
 // WrapError puts the place in the plan around an error that came of the output's
 // option, or of one of its record.
 func (o *Output) WrapError(err error) error {
-	var at *rows.OptionError
-	if o.Record != nil && errors.As(err, &at) && o.positions[at.Option].doc == nil && o.Record.positions[at.Option].doc != nil {
+	var option *rows.OptionError
+	if o.Record != nil && errors.As(err, &option) && o.positions[option.Option].doc == nil && o.Record.positions[option.Option].doc != nil {
 		return o.Record.positions.wrapOption(err)
 	}
 	return o.positions.wrapOption(err)

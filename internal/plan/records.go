@@ -245,8 +245,8 @@ func (r recordReader) events(v *node) error {
 
 // WrapError puts the place of the event's key around an error, or of the record's.
 func (e *RecordEvent) WrapError(r *Record, err error) error {
-	var at *rows.OptionError
-	if errors.As(err, &at) && e.places[at.Option].doc == nil {
+	var option *rows.OptionError
+	if errors.As(err, &option) && e.places[option.Option].doc == nil {
 		return r.WrapError(err)
 	}
 	return e.places.wrapOption(err)
@@ -272,9 +272,9 @@ func (r *Record) WrapError(err error) error {
 // renameColumnOption says that what is wrong with columns that a record adds is wrong with its key
 // of that name.
 func renameColumnOption(err error) error {
-	var at *rows.OptionError
-	if errors.As(err, &at) && at.Option == "record columns" {
-		return rows.WrapOption("columns", at.Err)
+	var option *rows.OptionError
+	if errors.As(err, &option) && option.Option == "record columns" {
+		return rows.WrapOption("columns", option.Err)
 	}
 	return err
 }

@@ -40,9 +40,9 @@ func (p keyPositions) WrapKey(key string, err error) error {
 
 // wrapOption puts the place of the option that an error names around it.
 func (p keyPositions) wrapOption(err error) error {
-	var at *rows.OptionError
-	if errors.As(err, &at) {
-		return p.WrapKey(at.Option, err)
+	var option *rows.OptionError
+	if errors.As(err, &option) {
+		return p.WrapKey(option.Option, err)
 	}
 	return p.WrapKey("", err)
 }

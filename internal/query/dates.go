@@ -152,9 +152,9 @@ func (l *dateListing) checkBreaches(j *ask.Job) error {
 	if j.Ledger == nil || len(list) == 0 {
 		return nil
 	}
-	held, err := j.Breaches(list, l.span)
-	if err == nil && len(held) > 0 {
-		err = &BreachError{held}
+	breaches, err := j.Breaches(list, l.span)
+	if err == nil && len(breaches) > 0 {
+		err = &BreachError{breaches}
 	}
 	return err
 }

@@ -117,13 +117,13 @@ func example(t *testing.T, line string) string {
 	}
 	job.CalendarName = calendar
 	var out, told bytes.Buffer
-	place := workflow.NewWorkspace(p)
-	place.Stdin, place.IsCommand = strings.NewReader(""), true
-	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, "> "+format+"\n", args...) }
-	place.Warn = place.Note
-	place.Ledger = kept{}
-	place.CreateFile = func(_, path string) (io.Writer, error) { return io.Discard, nil }
-	job.Workspace = &place
+	ws := workflow.NewWorkspace(p)
+	ws.Stdin, ws.IsCommand = strings.NewReader(""), true
+	ws.Note = func(format string, args ...any) { fmt.Fprintf(&told, "> "+format+"\n", args...) }
+	ws.Warn = ws.Note
+	ws.Ledger = kept{}
+	ws.CreateFile = func(_, path string) (io.Writer, error) { return io.Discard, nil }
+	job.Workspace = &ws
 	f, _ := render.FindFormat(format)
 	to, err := f.Open(&out, render.Options{AsOf: p.Env.Today, Zone: p.Zone})
 	if job.Sink, job.Events = to.Rows, to.Events; err == nil {

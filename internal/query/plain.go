@@ -140,9 +140,9 @@ func (e *rowChecker) prepare(t *ask.Table) error {
 		if err == nil {
 			at, err = t.AddHiddenPhrase("sum", rows.QuoteName(t.Visible()[at])+" + 0")
 		}
-		var of *rows.OptionError
-		if errors.As(err, &of) {
-			err = of.Err
+		var option *rows.OptionError
+		if errors.As(err, &option) {
+			err = option.Err
 		}
 		if err != nil {
 			return rows.WrapOption(fmt.Sprintf("sum.%d", i), err)

@@ -45,12 +45,12 @@ func (a asked) ask(name, in string, options []string, args ...string) (out, said
 		}
 	}
 	var told, b bytes.Buffer
-	place := workflow.NewWorkspace(p)
-	place.Stdin, place.IsCommand = strings.NewReader(in), true
-	place.Note = func(format string, args ...any) { fmt.Fprintf(&told, format+"\n", args...) }
-	place.Warn = place.Note
-	place.CreateFile = func(_, path string) (io.Writer, error) { return os.Create(filepath.Join(a.dir, path)) }
-	job := &ask.Job{Workspace: &place, Query: q, Args: args}
+	ws := workflow.NewWorkspace(p)
+	ws.Stdin, ws.IsCommand = strings.NewReader(in), true
+	ws.Note = func(format string, args ...any) { fmt.Fprintf(&told, format+"\n", args...) }
+	ws.Warn = ws.Note
+	ws.CreateFile = func(_, path string) (io.Writer, error) { return os.Create(filepath.Join(a.dir, path)) }
+	job := &ask.Job{Workspace: &ws, Query: q, Args: args}
 	all := append(append(q.Options, job.In.Options()...), job.Shape.Options()...)
 	for _, o := range all {
 		o.Reset()

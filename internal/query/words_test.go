@@ -19,13 +19,13 @@ func (kept) Released(series string) ([]schedule.Released, error) {
 	return []schedule.Released{{Series: series, ID: "2027-03/15"}}, nil
 }
 
-func (kept) Breaches(list []*schedule.Series, window civil.Span) (held []schedule.Breach, err error) {
+func (kept) Breaches(list []*schedule.Series, window civil.Span) (breaches []schedule.Breach, err error) {
 	for _, s := range list {
 		if s.Name == "fuel-duty" && window.Last < day("2027-05-01") {
-			held = append(held, schedule.Breach{Series: s.Name, What: "date", ID: "2027-03/25"})
+			breaches = append(breaches, schedule.Breach{Series: s.Name, What: "date", ID: "2027-03/25"})
 		}
 	}
-	return held, nil
+	return breaches, nil
 }
 
 // The words of a table with which a phrase goes on, and jobs by words.

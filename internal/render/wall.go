@@ -305,8 +305,8 @@ type wallData struct {
 	Months             []wallMonth
 	Legend             []wallLegend
 	Hollow             bool // some date moved
-	Closures               []schedule.WallClosure
-	MoreClosures           int
+	Closures           []schedule.WallClosure
+	MoreClosures       int
 	Hues               []seriesColor
 	Parts              []wallPart
 }

@@ -31,7 +31,7 @@ type AheadResult struct {
 }
 
 // Ahead lists the dates of plans from today on, and overdue ones of records.
-func Ahead(plans []*plan.Plan, n AheadRequest, tell Reporter) (c *AheadResult, err error) {
+func Ahead(plans []*plan.Plan, n AheadRequest, reporter Reporter) (c *AheadResult, err error) {
 	if err := CheckNames(plans, n.Names, true); err != nil {
 		return nil, err
 	}
@@ -49,15 +49,15 @@ func Ahead(plans []*plan.Plan, n AheadRequest, tell Reporter) (c *AheadResult, e
 	}
 	c.Window, c.hasOwner = asked[0].window, schedule.NewAgenda(series, "").Owner
 	for i, p := range plans {
-		if err := newLedger(p).warnBreaches(asked[i].series, asked[i].window, tell); err != nil {
+		if err := newLedger(p).warnBreaches(asked[i].series, asked[i].window, reporter); err != nil {
 			return nil, err
 		}
 	}
 	for i, p := range plans {
 		records := newRecordMaker(p)
-		place := newWorkspace(newLedger(p), records)
-		place.Stdin, place.Warn, place.Note, place.IsCommand = strings.NewReader(""), tell.Warn, tell.Note, true
-		list, err := asked[i].events(records, place)
+		ws := newWorkspace(newLedger(p), records)
+		ws.Stdin, ws.Warn, ws.Note, ws.IsCommand = strings.NewReader(""), reporter.Warn, reporter.Note, true
+		list, err := asked[i].events(records, ws)
 		if err != nil {
 			return nil, err
 		}
@@ -146,7 +146,7 @@ func (n AheadRequest) listingFor(p *plan.Plan) (l planListing, err error) {
 }
 
 // events lists the events by date; the days before the window are those of records alone.
-func (l planListing) events(maker *recordMaker, place ask.Workspace) (events []schedule.Event, err error) {
+func (l planListing) events(maker *recordMaker, ws ask.Workspace) (events []schedule.Event, err error) {
 	p := maker.plan
 	var entries []schedule.Entry
 	if l.wholeOccurrences {
@@ -166,7 +166,7 @@ func (l planListing) events(maker *recordMaker, place ask.Workspace) (events []s
 		order = append(order, s.Name)
 	}
 	for _, r := range l.records {
-		list, err := maker.events(r, civil.Span{First: min(l.overdue, l.window.First), Last: l.window.Last}, place)
+		list, err := maker.events(r, civil.Span{First: min(l.overdue, l.window.First), Last: l.window.Last}, ws)
 		if err != nil {
 			return nil, err
 		}

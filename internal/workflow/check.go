@@ -15,7 +15,7 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 	if p.IsBroken() {
 		return c.Findings, nil
 	}
-	w, err := newSession(p, Request{Window: window}, noReports)
+	s, err := newSession(p, Request{Window: window}, noReports)
 	if err != nil {
 		var option *rows.OptionError
 		if errors.As(err, &option) {
@@ -26,9 +26,9 @@ func Check(p *plan.Plan, c *plan.Collector, window string, released bool) ([]pla
 	}
 	var breaches []plan.Finding
 	if released && len(c.Findings) == 0 {
-		breaches = w.ledger.findings(w.Span)
+		breaches = s.ledger.findings(s.Span)
 	}
-	return sortFindings(append(c.Findings, w.allFindings(breaches)...)), nil
+	return sortFindings(append(c.Findings, s.allFindings(breaches)...)), nil
 }
 
 // PromoteNotes makes failures of notes: of all, or with warnings of those that nobody intended.

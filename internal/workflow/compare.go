@@ -89,10 +89,10 @@ func (c *Comparison) planSide(name string, tried bool) (s query.Side, err error)
 	if err != nil {
 		return s, err
 	}
-	tell := c.Reporter
+	reporter := c.Reporter
 	if tried {
 		name += whatIf
-		tell.Note = func(format string, args ...any) { // what the plan as it is tells, too, was told of that
+		reporter.Note = func(format string, args ...any) { // what the plan as it is tells, too, was told of that
 			text := fmt.Sprintf(format, args...)
 			if _, of, _ := strings.Cut(text, ": "); !c.seenNotes[of] {
 				c.Reporter.Note("%s", text)
@@ -100,38 +100,38 @@ func (c *Comparison) planSide(name string, tried bool) (s query.Side, err error)
 		}
 	} else if c.HasWhatIf {
 		c.seenNotes = map[string]bool{}
-		tell.Note = func(format string, args ...any) {
+		reporter.Note = func(format string, args ...any) {
 			text := fmt.Sprintf(format, args...)
 			_, of, _ := strings.Cut(text, ": ")
 			c.seenNotes[of] = true
 			c.Reporter.Note("%s", text)
 		}
 	}
-	return planSide(name, p, wide, tell)
+	return planSide(name, p, wide, reporter)
 }
 
 // ReportWarnings reports what may be wrong with the dates of the plans that were compared.
 func (c *Comparison) ReportWarnings() error {
-	tell := c.Reporter.Once()
+	reporter := c.Reporter.Once()
 	for _, p := range c.plans {
 		if p.Window != nil {
-			if err := newLedger(p).warnBreaches(nil, *p.Window, tell); err != nil {
+			if err := newLedger(p).warnBreaches(nil, *p.Window, reporter); err != nil {
 				return err
 			}
 		}
-		tell.Warnings(p)
+		reporter.Warnings(p)
 	}
 	return nil
 }
 
 // planSide is a plan as one side of a comparison. wide is the same plan, read once more, whose
 // calendars are asked further than the answer goes.
-func planSide(name string, p, wide *plan.Plan, tell Reporter) (s query.Side, err error) {
+func planSide(name string, p, wide *plan.Plan, reporter Reporter) (s query.Side, err error) {
 	w, err := newSession(p, Request{}, noReports)
 	if err != nil {
 		return s, err
 	}
-	note := func(text string) { tell.Note("%s: %s", name, text) }
+	note := func(text string) { reporter.Note("%s: %s", name, text) }
 	s = query.Side{Name: name, Window: &w.Span}
 	s.Dates = func(span, around civil.Span) ([]schedule.Event, error) {
 		list := func(records *recordMaker, span civil.Span, note func(string)) ([]schedule.Event, error) {
@@ -148,8 +148,8 @@ func planSide(name string, p, wide *plan.Plan, tell Reporter) (s query.Side, err
 
 // compareOutputs compares a plan's outputs as they are with what it makes now. What
 // several files tell alike is reported once.
-func compareOutputs(p *plan.Plan, tell Reporter, put func(schedule.Difference) error) (t schedule.Tally, err error) {
-	w, err := newSession(p, Request{}, noReports)
+func compareOutputs(p *plan.Plan, reporter Reporter, put func(schedule.Difference) error) (t schedule.Tally, err error) {
+	s, err := newSession(p, Request{}, noReports)
 	if err != nil {
 		return t, err
 	}
@@ -169,14 +169,14 @@ func compareOutputs(p *plan.Plan, tell Reporter, put func(schedule.Difference) e
 	var left []string
 	defer func() {
 		if left != nil {
-			tell.Note("not compared, because their rows have no key or compare can't read the format: %s", strings.Join(left, ", "))
+			reporter.Note("not compared, because their rows have no key or compare can't read the format: %s", strings.Join(left, ", "))
 		}
 	}()
 	list := slices.Clone(p.Outputs) // tables of one series last: they don't tell why a milestone moved
 	slices.SortStableFunc(list, func(a, b *plan.Output) int { return compareBool(isSeriesTable(a), isSeriesTable(b)) })
 	for _, out := range list {
-		if _, err := os.Stat(w.path(out)); err != nil {
-			tell.Note("%s doesn't exist yet; run the plan to write it", out.File)
+		if _, err := os.Stat(s.path(out)); err != nil {
+			reporter.Note("%s doesn't exist yet; run the plan to write it", out.File)
 			continue
 		}
 		key, ok := rowKey(out)
@@ -184,7 +184,7 @@ func compareOutputs(p *plan.Plan, tell Reporter, put func(schedule.Difference) e
 			left = append(left, out.File)
 			continue
 		}
-		same, err := w.compare(out, key, once)
+		same, err := s.compare(out, key, once)
 		if err != nil {
 			return t, err
 		}
@@ -194,19 +194,19 @@ func compareOutputs(p *plan.Plan, tell Reporter, put func(schedule.Difference) e
 }
 
 // compare compares an output as it is with what it is now, and counts what is the same.
-func (w *Session) compare(out *plan.Output, key string, put func(schedule.Difference) error) (same int, err error) {
-	path := w.path(out)
-	if err := w.Plan.Files.AddInput(path); err != nil {
+func (s *Session) compare(out *plan.Output, key string, put func(schedule.Difference) error) (same int, err error) {
+	path := s.path(out)
+	if err := s.Plan.Files.AddInput(path); err != nil {
 		return 0, err
 	}
 	var b bytes.Buffer
-	_, err = w.writeOutput(&b, out)
+	_, err = s.writeOutput(&b, out)
 	empty := errors.Is(err, ical.ErrEmpty)
 	if err != nil && !empty {
 		return 0, out.WrapError(err)
 	}
 	old := query.Side{Name: path, Open: func() (io.ReadCloser, error) { return os.Open(path) }}
-	now := query.Side{Name: path, Window: &w.Span, Open: func() (io.ReadCloser, error) {
+	now := query.Side{Name: path, Window: &s.Span, Open: func() (io.ReadCloser, error) {
 		return io.NopCloser(bytes.NewReader(b.Bytes())), nil
 	}}
 	if out.IsOccurrenceTable() {

@@ -158,21 +158,21 @@ func (d *desk) do(command string) error {
 
 func (d *desk) run(plans []*plan.Plan) error {
 	a := Request{Window: d.set["window"], Series: d.list("series"), KeepReleased: d.set["keep-released"] != "", IgnoreExpectations: d.set["anyway"] != "", By: d.set["by"], Note: d.set["note"], Folder: d.set["out"]}
-	works, err := Run(plans, a, d.tell())
-	var held *BreachError
-	if errors.As(err, &held) {
-		if err := d.rows(held.Plan, schedule.BreachColumns, schedule.LinesOf(held.Breaches, schedule.Breach.Cells)); err != nil {
+	sessions, err := Run(plans, a, d.tell())
+	var breach *BreachError
+	if errors.As(err, &breach) {
+		if err := d.rows(breach.Plan, schedule.BreachColumns, schedule.LinesOf(breach.Breaches, schedule.Breach.Cells)); err != nil {
 			return err
 		}
 	}
 	if err != nil {
 		return err
 	}
-	columns, lines := Summary(works)
+	columns, lines := Summary(sessions)
 	if err := d.rows(plans[0], columns, lines); err != nil {
 		return err
 	}
-	Report(works, func(line string) { fmt.Fprintln(&d.out, line) }, d.tell())
+	Report(sessions, func(line string) { fmt.Fprintln(&d.out, line) }, d.tell())
 	return nil
 }
 
@@ -221,9 +221,9 @@ func (d *desk) query(name string, p *plan.Plan) error {
 	if i < 0 {
 		d.Fatalf("no query %s", name)
 	}
-	place := NewWorkspace(p)
-	place.Warn, place.Note = d.tell().Warn, d.tell().Note
-	job := &ask.Job{Workspace: &place, Query: query.All()[i], Args: d.args}
+	ws := NewWorkspace(p)
+	ws.Warn, ws.Note = d.tell().Warn, d.tell().Note
+	job := &ask.Job{Workspace: &ws, Query: query.All()[i], Args: d.args}
 	for name, value := range d.set {
 		for _, o := range slices.Concat(job.Query.Options, job.Shape.Options()) {
 			if o.Name == name {
@@ -243,15 +243,15 @@ func (d *desk) query(name string, p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	var held *query.BreachError
+	var breach *query.BreachError
 	if job.Sink, job.Events = to.Rows, to.Events; job.Query.IsSingleValue {
 		job.Sink = render.NewValueSink(&d.out)
 	}
-	if err = job.Answer(); errors.As(err, &held) {
-		if err := d.rows(p, schedule.BreachColumns, schedule.LinesOf(held.Breaches, schedule.Breach.Cells)); err != nil {
+	if err = job.Answer(); errors.As(err, &breach) {
+		if err := d.rows(p, schedule.BreachColumns, schedule.LinesOf(breach.Breaches, schedule.Breach.Cells)); err != nil {
 			return err
 		}
-		return &BreachError{Plan: p, Breaches: held.Breaches}
+		return &BreachError{Plan: p, Breaches: breach.Breaches}
 	}
 	if err == nil {
 		d.tell().Warnings(p)

@@ -24,9 +24,9 @@ import (
 )
 
 // expectationFindings are the fails of what the plan expects of its series and records.
-func (w *Session) expectationFindings() (list []plan.Finding, err error) {
-	p, place := w.Plan, w.workspace("records")
-	all, err := w.seriesFindings(w.Series...)
+func (s *Session) expectationFindings() (list []plan.Finding, err error) {
+	p, ws := s.Plan, s.workspace("records")
+	all, err := s.seriesFindings(s.Series...)
 	for _, f := range all {
 		if strings.HasPrefix(f.Key, "expect.") && !f.IsNote {
 			list = append(list, p.Locate(f))
@@ -34,12 +34,12 @@ func (w *Session) expectationFindings() (list []plan.Finding, err error) {
 	}
 	if err == nil {
 		var apart []plan.Finding
-		apart, err = w.separationFindings()
+		apart, err = s.separationFindings()
 		list = append(list, apart...)
 	}
 	if err == nil {
 		var many []plan.Finding
-		many, err = w.perDayFindings()
+		many, err = s.perDayFindings()
 		list = append(list, many...)
 	}
 	if err != nil {
@@ -49,7 +49,7 @@ func (w *Session) expectationFindings() (list []plan.Finding, err error) {
 		if r.Expects == nil {
 			continue
 		}
-		found, err := w.recordFindings(r, place)
+		found, err := s.recordFindings(r, ws)
 		if err != nil {
 			return nil, err
 		}
@@ -75,13 +75,13 @@ func (w *Session) seriesFindings(series ...*schedule.Series) (list []schedule.Fi
 }
 
 // separationFindings finds dates on one day that must stay apart.
-func (w *Session) separationFindings() (list []plan.Finding, err error) {
-	for _, a := range w.Plan.Separations {
+func (s *Session) separationFindings() (list []plan.Finding, err error) {
+	for _, a := range s.Plan.Separations {
 		of := slices.DeleteFunc(slices.Clone(a.Columns), func(c schedule.Column) bool {
-			return !slices.Contains(w.Series,
+			return !slices.Contains(s.Series,
 				c.Series)
 		})
-		found, err := schedule.Coincidences(of, w.Span)
+		found, err := schedule.Coincidences(of, s.Span)
 		if err != nil {
 			return nil, err
 		}
@@ -96,13 +96,13 @@ func (w *Session) separationFindings() (list []plan.Finding, err error) {
 const maxListedRows = 20
 
 // recordFindings checks what is expected of a record, and its key.
-func (w *Session) recordFindings(r *plan.Record, place ask.Workspace) (list []plan.Finding, err error) {
+func (w *Session) recordFindings(r *plan.Record, ws ask.Workspace) (list []plan.Finding, err error) {
 	fail := func(key, format string, args ...any) {
 		list = append(list, r.KeyPos(key).WithPos(schedule.Finding{Subject: r.Name, Text: fmt.Sprintf(format, args...)}))
 	}
 	if r.Key != "" {
 		var key *query.KeyError
-		if err := query.CheckKey(w.recordMaker.job(r, place), r.Key); errors.As(err, &key) {
+		if err := query.CheckKey(w.recordMaker.job(r, ws), r.Key); errors.As(err, &key) {
 			fail("key", "%s", key)
 			return list, nil
 		} else if err != nil {
@@ -117,11 +117,11 @@ func (w *Session) recordFindings(r *plan.Record, place ask.Workspace) (list []pl
 	for _, s := range e.Sums {
 		want.Sum = append(want.Sum, s.Column)
 	}
-	got, err := query.Expect(w.recordMaker.job(r, place), want)
+	got, err := query.Expect(w.recordMaker.job(r, ws), want)
 	if err != nil {
-		var at *rows.OptionError
-		if errors.As(err, &at) && r.HasKey("expect."+at.Option) {
-			return nil, r.WrapKey("expect."+at.Option, at.Err)
+		var option *rows.OptionError
+		if errors.As(err, &option) && r.HasKey("expect."+option.Option) {
+			return nil, r.WrapKey("expect."+option.Option, option.Err)
 		}
 		return nil, r.WrapError(err)
 	}
@@ -140,7 +140,7 @@ func (w *Session) recordFindings(r *plan.Record, place ask.Workspace) (list []pl
 		}
 	}
 	for i, s := range e.Sums {
-		text, err := w.sumProblem(s, got.Sums[i], place)
+		text, err := w.sumProblem(s, got.Sums[i], ws)
 		if err != nil {
 			return nil, r.WrapKey(fmt.Sprintf("expect.sum.%d", i), err)
 		}
@@ -165,7 +165,7 @@ func (w *Session) recordFindings(r *plan.Record, place ask.Workspace) (list []pl
 }
 
 // sumProblem says how the total of a column differs from what is expected; "" if it doesn't.
-func (w *Session) sumProblem(s plan.SumExpectation, is eval.Value, place ask.Workspace) (string, error) {
+func (w *Session) sumProblem(s plan.SumExpectation, is eval.Value, ws ask.Workspace) (string, error) {
 	differ := func(from eval.Value) string {
 		if d := eval.Subtract(is, from); eval.CompareCells(d, eval.Int(0)) > 0 {
 			return d.String() + " too much"
@@ -191,11 +191,11 @@ func (w *Session) sumProblem(s plan.SumExpectation, is eval.Value, place ask.Wor
 		hint := phrase.Meant(s.Record, known, "this plan has "+phrase.ListNames(known))
 		return "", fmt.Errorf("unknown record `%s`; %s", s.Record, hint)
 	}
-	got, err := query.Expect(w.recordMaker.job(other, place), query.RowExpectations{Sum: []string{s.OtherColumn}})
+	got, err := query.Expect(w.recordMaker.job(other, ws), query.RowExpectations{Sum: []string{s.OtherColumn}})
 	if err != nil {
-		var at *rows.OptionError
-		if errors.As(err, &at) && at.Option == "sum.0" {
-			err = fmt.Errorf("%s: %w", other.Name, at.Err)
+		var option *rows.OptionError
+		if errors.As(err, &option) && option.Option == "sum.0" {
+			err = fmt.Errorf("%s: %w", other.Name, option.Err)
 		}
 		return "", err
 	}
@@ -237,10 +237,10 @@ func (w *Session) allFindings(released []plan.Finding) (list []plan.Finding) {
 	take(w.perDayFindings())
 	take(released, nil)
 	list = append(list, p.UncalendaredCounts()...)
-	place := w.workspace("")
+	ws := w.workspace("")
 	for _, r := range p.Records {
 		before := len(p.UncalendaredCounts())
-		_ = p.WatchCounting(r.Name, r.KeyPos(""), func() error { take(w.recordFindings(r, place)); return nil })
+		_ = p.WatchCounting(r.Name, r.KeyPos(""), func() error { take(w.recordFindings(r, ws)); return nil })
 		list = append(list, p.UncalendaredCounts()[before:]...)
 	}
 	list = append(list, w.outputFindings()...)
@@ -269,8 +269,8 @@ func compareBool(a, b bool) int {
 
 // outputFindings makes each output without writing it. What is noted of several alike is
 // one finding that names them.
-func (w *Session) outputFindings() (list []plan.Finding) {
-	p := w.Plan
+func (s *Session) outputFindings() (list []plan.Finding) {
+	p := s.Plan
 	alike := map[string]int{}
 	note := func(o *plan.Output, text string) {
 		i, told := alike[text]
@@ -289,7 +289,7 @@ func (w *Session) outputFindings() (list []plan.Finding) {
 		}
 		before := len(p.UncalendaredCounts())
 		err := p.WatchCounting(o.File, o.KeyPos(""), func() error {
-			notes, err := w.writeOutput(io.Discard, o)
+			notes, err := s.writeOutput(io.Discard, o)
 			for _, n := range notes {
 				note(o, n)
 			}
@@ -301,9 +301,9 @@ func (w *Session) outputFindings() (list []plan.Finding) {
 		for _, f := range p.UncalendaredCounts()[before:] {
 			note(o, f.Text)
 		}
-		if span, ok := w.outputWindow(o); ok && span.Last < w.Span.First {
+		if span, ok := s.outputWindow(o); ok && span.Last < s.Span.First {
 			list = append(list, o.KeyPos("window").WithPos(schedule.Finding{IsNote: true, Subject: o.File,
-				Text: fmt.Sprintf("its window ends on %s, before the plan's window starts on %s", span.Last, w.Span.First)}))
+				Text: fmt.Sprintf("its window ends on %s, before the plan's window starts on %s", span.Last, s.Span.First)}))
 		}
 		if err != nil {
 			f := plan.FindingFromError(p.Path, o.WrapError(err))
@@ -315,22 +315,22 @@ func (w *Session) outputFindings() (list []plan.Finding) {
 }
 
 // outputWindow is the window that an output has of its own.
-func (w *Session) outputWindow(o *plan.Output) (span civil.Span, ok bool) {
+func (s *Session) outputWindow(o *plan.Output) (span civil.Span, ok bool) {
 	if o.OwnWindow == "" {
 		return span, false
 	}
-	span, err := eval.ParseWindow(o.OwnWindow, w.Plan.Env)
+	span, err := eval.ParseWindow(o.OwnWindow, s.Plan.Env)
 	return span, err == nil
 }
 
 // perDayFindings finds days on which an owner has more tasks than there may be, or fewer, over
 // all series.
-func (w *Session) perDayFindings() (list []plan.Finding, err error) {
-	p := w.Plan
+func (s *Session) perDayFindings() (list []plan.Finding, err error) {
+	p := s.Plan
 	if p.PerDay == nil {
 		return nil, nil
 	}
-	entries, _, err := schedule.Entries(w.Series, w.Span)
+	entries, _, err := schedule.Entries(s.Series, s.Span)
 	if err != nil {
 		return nil, err
 	}
@@ -361,14 +361,14 @@ func (w *Session) perDayFindings() (list []plan.Finding, err error) {
 
 // noteFindings tell what else there is to know of the plan: what its calendars didn't know, an id
 // with a year in it.
-func (w *Session) noteFindings() (list []plan.Finding) {
+func (s *Session) noteFindings() (list []plan.Finding) {
 	note := func(key, text string) {
-		list = append(list, w.Plan.KeyPos(key).WithPos(schedule.Finding{IsNote: true, Text: text}))
+		list = append(list, s.Plan.KeyPos(key).WithPos(schedule.Finding{IsNote: true, Text: text}))
 	}
-	for _, text := range w.Plan.CalendarWarnings() {
+	for _, text := range s.Plan.CalendarWarnings() {
 		note("calendars", text)
 	}
-	if yearPattern.MatchString(w.Plan.ID) {
+	if yearPattern.MatchString(s.Plan.ID) {
 		note("id", "the id contains a year, so next year's events would be added beside this year's instead of updating them; remove the year and move the window on")
 	}
 	return list

@@ -26,12 +26,12 @@ func (e previousCalendars) get(path string) (*ical.Previous, error) {
 }
 
 // prefetchPrevious reads the earlier calendars while the new ones are made.
-func (w *Session) prefetchPrevious() {
-	w.previous = previousCalendars{}
-	for _, out := range w.Plan.Outputs {
-		if path := w.path(out); out.Format.HoldsEvents() {
+func (s *Session) prefetchPrevious() {
+	s.previous = previousCalendars{}
+	for _, out := range s.Plan.Outputs {
+		if path := s.path(out); out.Format.HoldsEvents() {
 			read := sync.OnceValues(func() (*ical.Previous, error) { return ical.OpenPrevious(path) })
-			w.previous[path] = read
+			s.previous[path] = read
 			go func() { _, _ = read() }()
 		}
 	}
@@ -59,18 +59,18 @@ func (m *outputBuild) updatePrevious(sink *ical.Sink) error {
 }
 
 // scopeOf says of which schedule the events of series are, and what of it isn't there.
-func (w *Session) scopeOf(of []*schedule.Series, whole bool) ical.Scope {
-	elsewhere := schedule.FindOutside(of, w.Span, whole, func(*schedule.Series) string { return w.Plan.ID })
-	return ical.Scope{Window: w.Span, Plans: []string{w.Plan.ID},
-		IsExcluded: func(series string) bool { return w.request.KeepReleased && w.ledger.hasOrphans(series) },
+func (s *Session) scopeOf(of []*schedule.Series, whole bool) ical.Scope {
+	elsewhere := schedule.FindOutside(of, s.Span, whole, func(*schedule.Series) string { return s.Plan.ID })
+	return ical.Scope{Window: s.Span, Plans: []string{s.Plan.ID},
+		IsExcluded: func(series string) bool { return s.request.KeepReleased && s.ledger.hasOrphans(series) },
 		FindOutside: func(uid string) (e schedule.Event, ok bool) {
 			entry, ok := elsewhere(uid)
 			if ok {
-				e = w.Plan.Event(entry)
+				e = s.Plan.Event(entry)
 			}
 			return e, ok
 		},
-		InWindow: func(uid string, at eval.Value) bool { return w.Plan.IsInWindow(uid, at, w.Span, whole) }}
+		InWindow: func(uid string, at eval.Value) bool { return s.Plan.IsInWindow(uid, at, s.Span, whole) }}
 }
 
 // containsSeries reports whether a series of this very name is among some.
@@ -94,7 +94,7 @@ type UpdateOptions struct {
 
 // Run has answer write into a calendar that follows the earlier one, and stages what that
 // cancels. If to is nil rows are written, and it is an error to ask for either.
-func (f UpdateOptions) Run(p *plan.Plan, stage *files.Stage, to *ical.Sink, tell Reporter, answer func() error) error {
+func (f UpdateOptions) Run(p *plan.Plan, stage *files.Stage, to *ical.Sink, reporter Reporter, answer func() error) error {
 	if to == nil {
 		if f.Previous != "" || f.Cancellations != "" {
 			return errors.New("--follows and --cancellations need --as ics")
@@ -116,7 +116,7 @@ func (f UpdateOptions) Run(p *plan.Plan, stage *files.Stage, to *ical.Sink, tell
 		return err
 	}
 	if doubts := to.Warnings(); doubts != "" {
-		tell.Warn("%s", doubts)
+		reporter.Warn("%s", doubts)
 	}
 	if f.Cancellations == "" {
 		return nil
@@ -132,7 +132,7 @@ func (f UpdateOptions) Run(p *plan.Plan, stage *files.Stage, to *ical.Sink, tell
 		}
 	}
 	if !any {
-		tell.Note("nothing was cancelled, so %s was not written", f.Cancellations)
+		reporter.Note("nothing was cancelled, so %s was not written", f.Cancellations)
 		return nil
 	}
 	w, err := stage.Create(f.Cancellations)

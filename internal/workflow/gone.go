@@ -16,24 +16,24 @@ import (
 
 // retiredOutputs makes again the files of owners and series that are no longer there: what of the
 // plan they hold is cancelled. A table is reported, and stays.
-func (w *Session) retiredOutputs() (list []*outputBuild, err error) {
-	if w.request.Series != nil {
+func (s *Session) retiredOutputs() (list []*outputBuild, err error) {
+	if s.request.Series != nil {
 		return nil, nil
 	}
-	for _, out := range w.Plan.SplitOutputs {
-		pattern := filepath.Join(escapeGlob(w.folder()), filepath.FromSlash(strings.ReplaceAll(escapeGlob(out.File),
+	for _, out := range s.Plan.SplitOutputs {
+		pattern := filepath.Join(escapeGlob(s.folder()), filepath.FromSlash(strings.ReplaceAll(escapeGlob(out.File),
 			out.Placeholder(), "*")))
 		found, err := filepath.Glob(pattern)
 		if err != nil {
 			return nil, err
 		}
 		for _, path := range found {
-			m, err := w.retiredOutput(out, path)
+			m, err := s.retiredOutput(out, path)
 			if err != nil {
 				return nil, err
 			}
 			if m != nil {
-				w.recordOutcome(m)
+				s.recordOutcome(m)
 				list = append(list, m)
 			}
 		}
@@ -43,8 +43,8 @@ func (w *Session) retiredOutputs() (list []*outputBuild, err error) {
 
 // retiredOutput looks at a file whose name fits that of a split output; nil if there is nothing to
 // write.
-func (w *Session) retiredOutput(out *plan.Output, path string) (*outputBuild, error) {
-	rel, err := filepath.Rel(w.folder(), path)
+func (s *Session) retiredOutput(out *plan.Output, path string) (*outputBuild, error) {
+	rel, err := filepath.Rel(s.folder(), path)
 	if err != nil {
 		return nil, nil
 	}
@@ -54,22 +54,22 @@ func (w *Session) retiredOutput(out *plan.Output, path string) (*outputBuild, er
 	if out.SplitBy == "owner" {
 		one.Owner = name
 	}
-	if !fits || slices.ContainsFunc(w.Plan.Outputs, func(o *plan.Output) bool {
+	if !fits || slices.ContainsFunc(s.Plan.Outputs, func(o *plan.Output) bool {
 		return strings.EqualFold(o.File,
 			one.File)
-	}) || w.Plan.Files.CheckWritable(path) != nil {
+	}) || s.Plan.Files.CheckWritable(path) != nil {
 		return nil, nil
 	}
 	if !out.Format.HoldsEvents() {
 		if isGeneratedTable(path) {
-			w.onNote(one.File, formerSubject(out, name)+"; the file was left as it is")
+			s.onNote(one.File, formerSubject(out, name)+"; the file was left as it is")
 		}
 		return nil, nil
 	}
-	if err := w.Plan.Files.AddOutput(path); err != nil {
+	if err := s.Plan.Files.AddOutput(path); err != nil {
 		return nil, err
 	}
-	m, err := w.cancelledCalendar(&one, path, name)
+	m, err := s.cancelledCalendar(&one, path, name)
 	if err != nil {
 		return nil, out.WrapError(err)
 	}
@@ -86,12 +86,12 @@ func formerSubject(out *plan.Output, name string) string {
 
 // cancelledCalendar is a calendar in which the events of an output, for one who has left, are
 // cancelled; nil if nothing of it is the plan's.
-func (w *Session) cancelledCalendar(out *plan.Output, path, name string) (*outputBuild, error) {
+func (s *Session) cancelledCalendar(out *plan.Output, path, name string) (*outputBuild, error) {
 	before, err := ical.OpenPrevious(path)
 	if err != nil || before == nil {
 		return nil, err
 	}
-	m, kept := &outputBuild{Session: w, out: out, data: files.NewHeldSpool()}, false
+	m, kept := &outputBuild{Session: s, out: out, data: files.NewHeldSpool()}, false
 	defer func() {
 		if !kept {
 			m.data.Discard()
@@ -102,13 +102,13 @@ func (w *Session) cancelledCalendar(out *plan.Output, path, name string) (*outpu
 		return nil, err
 	}
 	sink := to.Events
-	f := &ical.Update{Previous: before, Today: w.Plan.Env.Today, Scope: ical.Scope{Window: w.Span,
-		Plans: []string{w.Plan.ID}, Order: seriesOrder(out),
+	f := &ical.Update{Previous: before, Today: s.Plan.Env.Today, Scope: ical.Scope{Window: s.Span,
+		Plans: []string{s.Plan.ID}, Order: seriesOrder(out),
 		IsExcluded: func(series string) bool {
 			if out.SplitBy == "series" { // the file is that series' alone
 				return !phrase.NamesEqual(series, name)
 			}
-			return w.Plan.FindSeries(series) != nil && !containsSeries(out.Series, series)
+			return s.Plan.FindSeries(series) != nil && !containsSeries(out.Series, series)
 		}}}
 	sink.SetUpdate(f)
 	switch err := sink.Events(nil); {

@@ -296,11 +296,11 @@ func (l *ledger) write(data []byte) error {
 const lockName = ".yoyaku.lock"
 
 // Lock waits for the turn of a plan's folder; tell says if there are no locks.
-func Lock(p *plan.Plan, tell Reporter) (unlock func(), err error) {
+func Lock(p *plan.Plan, reporter Reporter) (unlock func(), err error) {
 	path := filepath.Join(filepath.Dir(p.Path), lockName)
 	unlock, err = files.Lock(path, files.LockWait)
 	if errors.Is(err, files.ErrNoLocks) {
-		tell.Warn("%s: this file system has no locks; make sure nobody else writes here at the same time", path)
+		reporter.Warn("%s: this file system has no locks; make sure nobody else writes here at the same time", path)
 		err = nil
 	}
 	return unlock, err

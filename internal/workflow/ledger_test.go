@@ -152,7 +152,7 @@ func TestReleasedDates(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			held, err := l.Breaches(nil, window)
+			breaches, err := l.Breaches(nil, window)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -181,7 +181,7 @@ func TestReleasedDates(t *testing.T) {
 					want[key] = true
 				}
 			}
-			for _, h := range held {
+			for _, h := range breaches {
 				key := h.Series + " " + h.What + " " + h.ID
 				if !want[key] {
 					t.Fatalf("held without need: %s in\n%s", h, o.text())
@@ -195,7 +195,7 @@ func TestReleasedDates(t *testing.T) {
 			if len(want) > 0 {
 				t.Fatalf("not held: %v in\n%s", want, o.text())
 			}
-			count["held"] += len(held)
+			count["held"] += len(breaches)
 			count["renamed"] += renamed
 			before := fileRows(t, dir)
 			switch r.IntN(3) {

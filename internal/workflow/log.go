@@ -73,7 +73,7 @@ func (l *logData) add(out *plan.Output, list []schedule.Difference, data *files.
 
 // appendLogs adds a line for each work to the logs beside their plans, which appear with the
 // outputs. Until unlock, nobody else writes them.
-func appendLogs(works []*Session) (unlock func(), err error) {
+func appendLogs(sessions []*Session) (unlock func(), err error) {
 	var held []func()
 	unlock = func() {
 		for _, u := range held {
@@ -81,16 +81,16 @@ func appendLogs(works []*Session) (unlock func(), err error) {
 		}
 	}
 	logs := map[string]*bytes.Buffer{}
-	order := slices.Clone(works) // all take their turns in one order
+	order := slices.Clone(sessions) // all take their turns in one order
 	slices.SortStableFunc(order, func(a, b *Session) int { return strings.Compare(a.Plan.Path, b.Plan.Path) })
-	for _, w := range order {
-		path := filepath.Join(filepath.Dir(w.Plan.Path), logName)
-		if err := w.Plan.Files.AddOutput(path); err != nil {
+	for _, s := range order {
+		path := filepath.Join(filepath.Dir(s.Plan.Path), logName)
+		if err := s.Plan.Files.AddOutput(path); err != nil {
 			return unlock, err
 		}
 		b := logs[path]
 		if b == nil {
-			free, err := Lock(w.Plan, w.reporter)
+			free, err := Lock(s.Plan, s.reporter)
 			if err != nil {
 				return unlock, err
 			}
@@ -105,14 +105,14 @@ func appendLogs(works []*Session) (unlock func(), err error) {
 				b.WriteByte('\n')
 			}
 		}
-		data, err := json.Marshal(w.logLine())
+		data, err := json.Marshal(s.logLine())
 		if err != nil {
 			return unlock, err
 		}
 		b.Write(append(data, '\n'))
 	}
 	for _, path := range slices.Sorted(maps.Keys(logs)) {
-		if err := works[0].stageFile(path, logs[path]); err != nil {
+		if err := sessions[0].stageFile(path, logs[path]); err != nil {
 			return unlock, err
 		}
 	}
@@ -120,22 +120,22 @@ func appendLogs(works []*Session) (unlock func(), err error) {
 }
 
 // logLine is what the log says of the work.
-func (w *Session) logLine() logLine {
-	folder := filepath.Dir(w.Plan.Path)
-	line := logLine{Plan: w.Plan.ID, AsOf: w.Plan.Env.Today.String(), By: w.request.By, Note: w.request.Note,
+func (s *Session) logLine() logLine {
+	folder := filepath.Dir(s.Plan.Path)
+	line := logLine{Plan: s.Plan.ID, AsOf: s.Plan.Env.Today.String(), By: s.request.By, Note: s.request.Note,
 		Version: Version(),
-		Window:  w.Span.First.String() + ".." + w.Span.Last.String(), Read: map[string]string{},
-		Written: w.logData.hashes, Moved: []logMoved{}}
-	for _, path := range w.Plan.Files.Inputs() {
+		Window:  s.Span.First.String() + ".." + s.Span.Last.String(), Read: map[string]string{},
+		Written: s.logData.hashes, Moved: []logMoved{}}
+	for _, path := range s.Plan.Files.Inputs() {
 		name := path
 		if rel, err := filepath.Rel(folder, path); err == nil {
 			name = filepath.ToSlash(rel)
 		}
-		if sum := w.Plan.Files.Sum(path); sum != "" {
+		if sum := s.Plan.Files.Sum(path); sum != "" {
 			line.Read[name] = sum
 		}
 	}
-	for _, d := range w.logData.changes {
+	for _, d := range s.logData.changes {
 		line.Moved = append(line.Moved, logMoved{d.Series, d.What, d.ID, d.Was.String(), d.Now.String(), d.Detail})
 	}
 	return line

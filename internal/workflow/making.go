@@ -40,9 +40,9 @@ type outputBuild struct {
 
 // writeOutput makes one output of the plan with all its series, stages nothing, and gives what
 // is noted of it.
-func (w *Session) writeOutput(to io.Writer, out *plan.Output) (notes []string, err error) {
-	m := &outputBuild{Session: w, out: out, series: out.Series}
-	defer w.stage.Discard()
+func (s *Session) writeOutput(to io.Writer, out *plan.Output) (notes []string, err error) {
+	m := &outputBuild{Session: s, out: out, series: out.Series}
+	defer s.stage.Discard()
 	err = m.write(to)
 	return m.notes, err
 }
@@ -69,9 +69,9 @@ func (w *Session) buildOutputs() error {
 	var list []*outputBuild
 	room := make(chan struct{}, runtime.GOMAXPROCS(0))
 	for _, out := range w.Plan.Outputs {
-		of := slices.DeleteFunc(slices.Clone(out.Series), func(s *schedule.Series) bool { return !slices.Contains(w.Series, s) })
-		if len(of) > 0 || len(out.Series) == 0 && len(w.Series) == len(w.Plan.Series) {
-			list = append(list, w.startBuild(out, of, room))
+		series := slices.DeleteFunc(slices.Clone(out.Series), func(s *schedule.Series) bool { return !slices.Contains(w.Series, s) })
+		if len(series) > 0 || len(out.Series) == 0 && len(w.Series) == len(w.Plan.Series) {
+			list = append(list, w.startBuild(out, series, room))
 		}
 	}
 	for _, m := range list {
@@ -100,8 +100,8 @@ func (w *Session) buildOutputs() error {
 }
 
 // startBuild begins to make an output, as soon as there is room.
-func (w *Session) startBuild(out *plan.Output, of []*schedule.Series, room chan struct{}) *outputBuild {
-	m := &outputBuild{Session: w, out: out, series: of, data: files.NewHeldSpool(), done: make(chan struct{})}
+func (s *Session) startBuild(out *plan.Output, series []*schedule.Series, room chan struct{}) *outputBuild {
+	m := &outputBuild{Session: s, out: out, series: series, data: files.NewHeldSpool(), done: make(chan struct{})}
 	go func() {
 		defer close(m.done)
 		room <- struct{}{}
@@ -109,29 +109,29 @@ func (w *Session) startBuild(out *plan.Output, of []*schedule.Series, room chan 
 		if m.err = m.write(m.data); m.err == nil {
 			m.compareWithPrevious()
 		}
-		w.recordMaker.releaseOutput(out)
+		s.recordMaker.releaseOutput(out)
 	}()
 	return m
 }
 
 // collectBuilds records notes and outcomes of finished builds and returns those to stage.
 // Calendars without events are reported as not written; any other error ends it.
-func (w *Session) collectBuilds(all []*outputBuild) (list []*outputBuild, err error) {
+func (s *Session) collectBuilds(all []*outputBuild) (list []*outputBuild, err error) {
 	for _, m := range all {
 		for _, text := range m.notes {
-			w.onNote(m.out.File, text)
+			s.onNote(m.out.File, text)
 		}
-		w.CutOccurrences = max(w.CutOccurrences, m.cutOccurrences)
+		s.CutOccurrences = max(s.CutOccurrences, m.cutOccurrences)
 		switch {
 		case errors.Is(m.err, ical.ErrEmpty):
 			if m.out.Owner == "" {
-				w.Results = append(w.Results, OutputResult{Output: m.out.File, State: "not written", Text: "it would have no events"})
+				s.Results = append(s.Results, OutputResult{Output: m.out.File, State: "not written", Text: "it would have no events"})
 			}
 		case m.err != nil:
 			return nil, m.out.WrapError(m.err)
-		case m.out.Owner != "" && m.numListed == 0 && files.NotExist(w.path(m.out)):
+		case m.out.Owner != "" && m.numListed == 0 && files.NotExist(s.path(m.out)):
 		default:
-			w.recordOutcome(m)
+			s.recordOutcome(m)
 			list = append(list, m)
 		}
 	}
@@ -139,20 +139,20 @@ func (w *Session) collectBuilds(all []*outputBuild) (list []*outputBuild, err er
 }
 
 // recordOutcome keeps what became of an output.
-func (w *Session) recordOutcome(m *outputBuild) {
+func (s *Session) recordOutcome(m *outputBuild) {
 	m.outcome.Output = m.out.File
-	w.Results = append(w.Results, m.outcome)
-	if w.request.By != "" {
-		w.logData.add(m.out, m.moved, m.data)
+	s.Results = append(s.Results, m.outcome)
+	if s.request.By != "" {
+		s.logData.add(m.out, m.moved, m.data)
 	}
 }
 
 // stageFile stages a file.
-func (w *Session) stageFile(path string, data io.Reader) error {
+func (s *Session) stageFile(path string, data io.Reader) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return err
 	}
-	to, err := w.stage.Create(path)
+	to, err := s.stage.Create(path)
 	if err == nil {
 		_, err = io.Copy(to, data)
 	}
@@ -236,11 +236,11 @@ func (m *outputBuild) job() *ask.Job {
 	if !out.IsDrawing() && !out.IsDayTable() {
 		return nil
 	}
-	place := m.recordWorkspace()
-	job := &ask.Job{Workspace: &place, Query: out.Query, Shape: out.Shape}
+	ws := m.recordWorkspace()
+	job := &ask.Job{Workspace: &ws, Query: out.Query, Shape: out.Shape}
 	switch {
 	case out.IsDrawing():
-		place.Window = &m.Span
+		ws.Window = &m.Span
 		for _, s := range out.Series {
 			job.Args = append(job.Args, s.Name)
 		}
@@ -382,11 +382,11 @@ func seriesOrder(out *plan.Output) (list []string) {
 }
 
 // checkRecordKey checks that the key of a record is there, filled and names one row.
-func (w *Session) checkRecordKey(rec *plan.Record) error {
+func (s *Session) checkRecordKey(rec *plan.Record) error {
 	if rec.Key == "" {
 		return nil
 	}
-	return rec.WrapError(query.CheckKey(w.recordMaker.job(rec, w.workspace(rec.Name)), rec.Key))
+	return rec.WrapError(query.CheckKey(s.recordMaker.job(rec, s.workspace(rec.Name)), rec.Key))
 }
 
 // maxCompareBytes is up to how many bytes a file is compared date by date with the one before:

@@ -105,12 +105,12 @@ func planSuffix(path string) string {
 // withPlanName says in an answer that is no of which plan it is.
 func withPlanName(err error, p *plan.Plan) error {
 	var no *NegativeError
-	var held *BreachError
+	var breach *BreachError
 	switch {
 	case errors.As(err, &no):
 		no.Plan = p.Path
-	case errors.As(err, &held):
-		held.Name = p.Path
+	case errors.As(err, &breach):
+		breach.Name = p.Path
 	}
 	return err
 }
@@ -147,20 +147,20 @@ type OutputResult struct {
 }
 
 // newSession starts work on a plan: the series and the window that are requested.
-func newSession(p *plan.Plan, a Request, tell Reporter) (w *Session, err error) {
-	w = newBareSession(p, a, tell)
+func newSession(p *plan.Plan, a Request, reporter Reporter) (s *Session, err error) {
+	s = newBareSession(p, a, reporter)
 	if a.Series != nil {
-		w.Series, _ = selectNamed(p, a.Series)
+		s.Series, _ = selectNamed(p, a.Series)
 	}
-	w.Span, err = w.window()
-	return w, err
+	s.Span, err = s.window()
+	return s, err
 }
 
 // newBareSession starts work on all series of a plan, without a window.
-func newBareSession(p *plan.Plan, a Request, tell Reporter) *Session {
-	w := &Session{Plan: p, Series: p.Series, request: a, reporter: tell, rejectFiles: map[string]string{}, ledger: newLedger(p), recordMaker: newRecordMaker(p)}
-	w.onNote = w.note
-	return w
+func newBareSession(p *plan.Plan, a Request, reporter Reporter) *Session {
+	s := &Session{Plan: p, Series: p.Series, request: a, reporter: reporter, rejectFiles: map[string]string{}, ledger: newLedger(p), recordMaker: newRecordMaker(p)}
+	s.onNote = s.note
+	return s
 }
 
 // window is the option's, the plan's, or if there is neither all time, if every series
@@ -183,14 +183,14 @@ func (w *Session) window() (civil.Span, error) {
 }
 
 // note keeps a note of an output, once for all outputs of one table.
-func (w *Session) note(of, text string) {
-	i := slices.IndexFunc(w.Results, func(l OutputResult) bool { return l.Note && l.Text == text })
+func (s *Session) note(of, text string) {
+	i := slices.IndexFunc(s.Results, func(l OutputResult) bool { return l.Note && l.Text == text })
 	if i < 0 {
-		w.Results = append(w.Results, OutputResult{Output: of, Text: text, Note: true})
+		s.Results = append(s.Results, OutputResult{Output: of, Text: text, Note: true})
 		return
 	}
-	if all := strings.Split(w.Results[i].Output, ", "); all[len(all)-1] != of {
-		w.Results[i].Output += ", " + of
+	if all := strings.Split(s.Results[i].Output, ", "); all[len(all)-1] != of {
+		s.Results[i].Output += ", " + of
 	}
 }
 
@@ -239,69 +239,69 @@ func CheckDistinctIDs(plans []*plan.Plan) error {
 }
 
 // folder is where the outputs go.
-func (w *Session) folder() string {
-	if w.request.Folder == "" {
-		return filepath.Dir(w.Plan.Path)
+func (s *Session) folder() string {
+	if s.request.Folder == "" {
+		return filepath.Dir(s.Plan.Path)
 	}
-	return w.request.Folder
+	return s.request.Folder
 }
 
 // path is that of an output.
-func (w *Session) path(out *plan.Output) string {
-	return filepath.Join(w.folder(), filepath.FromSlash(out.File))
+func (s *Session) path(out *plan.Output) string {
+	return filepath.Join(s.folder(), filepath.FromSlash(out.File))
 }
 
 // workspaceFor is what rows of records are asked from; out is the output that shows them, nil for
 // none, and note takes what is reported about them.
-func (w *Session) workspaceFor(out *plan.Output, note func(text string)) ask.Workspace {
-	place := newWorkspace(w.ledger, w.recordMaker)
-	place.Ledger = nil // which is looked at once for all outputs
-	place.Stdin = strings.NewReader("")
-	place.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
-	place.Warn = place.Note
-	place.ReserveFile = w.reserveRejects
-	place.CreateFile = func(asker, file string) (io.Writer, error) {
-		if out == nil || w.firstOutputOf(asker) != out {
+func (s *Session) workspaceFor(out *plan.Output, note func(text string)) ask.Workspace {
+	ws := newWorkspace(s.ledger, s.recordMaker)
+	ws.Ledger = nil // which is looked at once for all outputs
+	ws.Stdin = strings.NewReader("")
+	ws.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
+	ws.Warn = ws.Note
+	ws.ReserveFile = s.reserveRejects
+	ws.CreateFile = func(asker, file string) (io.Writer, error) {
+		if out == nil || s.firstOutputOf(asker) != out {
 			return io.Discard, nil
 		}
-		w.stageLock.Lock()
-		defer w.stageLock.Unlock()
-		return w.stage.Create(filepath.Join(w.folder(), file))
+		s.stageLock.Lock()
+		defer s.stageLock.Unlock()
+		return s.stage.Create(filepath.Join(s.folder(), file))
 	}
-	return place
+	return ws
 }
 
 // workspace is workspaceFor what isn't an output.
-func (w *Session) workspace(what string) ask.Workspace {
-	return w.workspaceFor(nil, func(text string) { w.onNote(what, text) })
+func (s *Session) workspace(what string) ask.Workspace {
+	return s.workspaceFor(nil, func(text string) { s.onNote(what, text) })
 }
 
 // reserveRejects registers the file that bad rows of a record go to. What one output sets aside,
 // the others would set aside too.
-func (w *Session) reserveRejects(asker, file string) error {
-	path := filepath.Join(w.folder(), file)
+func (s *Session) reserveRejects(asker, file string) error {
+	path := filepath.Join(s.folder(), file)
 	if !filepath.IsLocal(file) {
 		return fmt.Errorf("%s is outside the output folder; outputs must stay inside it", file)
 	}
-	if err := files.CheckInside(w.folder(), path); err != nil {
+	if err := files.CheckInside(s.folder(), path); err != nil {
 		return err
 	}
-	w.stageLock.Lock()
-	defer w.stageLock.Unlock()
-	if of, set := w.rejectFiles[path]; set && of == asker {
+	s.stageLock.Lock()
+	defer s.stageLock.Unlock()
+	if of, set := s.rejectFiles[path]; set && of == asker {
 		return nil
 	}
-	if err := w.Plan.Files.AddOutput(path); err != nil {
+	if err := s.Plan.Files.AddOutput(path); err != nil {
 		return err
 	}
-	w.rejectFiles[path] = asker
+	s.rejectFiles[path] = asker
 	return nil
 }
 
 // firstOutputOf is the first output that shows a record, itself or in what it makes; nil for
 // none.
-func (w *Session) firstOutputOf(record string) *plan.Output {
-	for _, out := range w.Plan.Outputs {
+func (s *Session) firstOutputOf(record string) *plan.Output {
+	for _, out := range s.Plan.Outputs {
 		if out.Record != nil && out.Record.Name == record || slices.ContainsFunc(out.EventRecords,
 			func(rec *plan.Record) bool { return rec.Name == record }) {
 			return out

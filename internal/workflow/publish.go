@@ -14,7 +14,7 @@ import (
 
 // NewPublishSession settles what of a plan is published: what it says, or what of that is asked
 // for by name; ok is false if the names are all those of other plans.
-func NewPublishSession(p *plan.Plan, plans []*plan.Plan, a Request, tell Reporter) (w *Session, ok bool, err error) {
+func NewPublishSession(p *plan.Plan, plans []*plan.Plan, a Request, reporter Reporter) (s *Session, ok bool, err error) {
 	if p.ID == "yoyaku" {
 		return nil, false, fmt.Errorf(
 			"%s has no `id`, which identifies its events for good. Add one, such as id: crew-office", p.Path)
@@ -27,9 +27,9 @@ func NewPublishSession(p *plan.Plan, plans []*plan.Plan, a Request, tell Reporte
 		}
 	}
 	a.IgnoreExpectations = false
-	w = newBareSession(p, a, tell)
-	w.onNote = func(_, text string) { tell.Note("%s", text) }
-	return w, true, w.selectPublished()
+	s = newBareSession(p, a, reporter)
+	s.onNote = func(_, text string) { reporter.Note("%s", text) }
+	return s, true, s.selectPublished()
 }
 
 // selectPublished picks the series and records that are published.
@@ -62,33 +62,33 @@ func (w *Session) selectPublished() (err error) {
 }
 
 // Desired is what the plan wants on a server.
-func (w *Session) Desired() (want publish.Desired, err error) {
-	for _, step := range []func() error{w.restoreReleased, w.checkExpectations, w.checkBreaches} {
+func (s *Session) Desired() (want publish.Desired, err error) {
+	for _, step := range []func() error{s.restoreReleased, s.checkExpectations, s.checkBreaches} {
 		if err := step(); err != nil {
 			return want, err
 		}
 	}
-	whole := w.Plan.Publish.WholeOccurrences
-	events, err := planListing{series: w.Series, records: w.records, window: w.Span, overdue: w.Span.First,
-		wholeOccurrences: whole}.events(w.recordMaker, w.workspace(""))
+	whole := s.Plan.Publish.WholeOccurrences
+	events, err := planListing{series: s.Series, records: s.records, window: s.Span, overdue: s.Span.First,
+		wholeOccurrences: whole}.events(s.recordMaker, s.workspace(""))
 	if err != nil {
 		return want, err
 	}
-	want = publish.Desired{Plan: w.Plan.ID, Calendar: ical.Calendar{Zone: w.Plan.Zone, DTSTAMP: w.Plan.Env.Today},
-		Events: events, Today: w.Plan.Env.Today,
-		Scope: w.scopeOf(w.Series, whole)}
+	want = publish.Desired{Plan: s.Plan.ID, Calendar: ical.Calendar{Zone: s.Plan.Zone, DTSTAMP: s.Plan.Env.Today},
+		Events: events, Today: s.Plan.Env.Today,
+		Scope: s.scopeOf(s.Series, whole)}
 	lost := want.IsExcluded
-	want.IsExcluded = func(name string) bool { return lost(name) || w.request.Series != nil && !w.includes(name, events) }
+	want.IsExcluded = func(name string) bool { return lost(name) || s.request.Series != nil && !s.includes(name, events) }
 	if doubts := want.Calendar.Warnings(want.Calendar.SkippedTimes(events)); doubts != "" {
-		w.reporter.Warn("%s", doubts)
+		s.reporter.Warn("%s", doubts)
 	}
 	return want, nil
 }
 
 // includes reports whether events of a name are among what is asked for.
-func (w *Session) includes(name string, events []schedule.Event) bool {
-	return containsSeries(w.Series, name) || slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) ||
-		slices.ContainsFunc(w.request.Series, func(n string) bool { return phrase.NamesEqual(n, name) })
+func (s *Session) includes(name string, events []schedule.Event) bool {
+	return containsSeries(s.Series, name) || slices.ContainsFunc(events, func(e schedule.Event) bool { return e.Series == name }) ||
+		slices.ContainsFunc(s.request.Series, func(n string) bool { return phrase.NamesEqual(n, name) })
 }
 
 // Collection is the name of the calendar on the server, and whether somebody gave it one;

@@ -69,9 +69,9 @@ func (m *recordMaker) keptJob(r *plan.Record, ws ask.Workspace) *ask.Job {
 		job.Shape.Columns = r.KeepColumns
 		return answerInto(job)
 	})
-	var at *rows.OptionError
-	if errors.As(err, &at) && at.Option == "columns" {
-		err = rows.WrapOption("keep", at.Err)
+	var option *rows.OptionError
+	if errors.As(err, &option) && option.Option == "columns" {
+		err = rows.WrapOption("keep", option.Err)
 	}
 	err = r.WrapError(err)
 	ws.FindMade = func(name string) (*ask.MemTable, bool, error) { return kept, name == r.Table, err }
@@ -111,52 +111,52 @@ func (m *recordMaker) prepare(r *plan.Record, ws *ask.Workspace) error {
 	if r.FromSeries == nil && r.From == nil && r.Lookups == nil {
 		return nil
 	}
-	made, err := m.tablesOf(r).made.getOrBuild(ws, func(ws ask.Workspace) (*ask.MemTable, error) {
-		made, err := m.build(r, ws)
+	table, err := m.tablesOf(r).made.getOrBuild(ws, func(ws ask.Workspace) (*ask.MemTable, error) {
+		table, err := m.build(r, ws)
 		if r.From != nil {
 			m.release(r.From)
 		}
-		return made, err
+		return table, err
 	})
 	if err == nil {
-		ws.FindMade = func(name string) (*ask.MemTable, bool, error) { return made, name == r.Table, nil }
+		ws.FindMade = func(name string) (*ask.MemTable, bool, error) { return table, name == r.Table, nil }
 	}
 	return err
 }
 
 // build makes the rows of a record.
-func (m *recordMaker) build(r *plan.Record, ws ask.Workspace) (made *ask.MemTable, err error) {
+func (m *recordMaker) build(r *plan.Record, ws ask.Workspace) (table *ask.MemTable, err error) {
 	switch {
 	case r.FromSeries != nil:
 		if m.plan.Window == nil {
 			return nil, r.WrapKey("from", errors.New("a record made from a series needs the plan's `window`"))
 		}
 		columns, lines := schedule.OccurrenceTable(r.FromSeries, *m.plan.Window)
-		made = &ask.MemTable{}
-		err = rows.Result{Sink: made}.FillLines(columns, m.plan.Env, lines)
+		table = &ask.MemTable{}
+		err = rows.Result{Sink: table}.FillLines(columns, m.plan.Env, lines)
 	case r.From != nil:
 		job := m.keptJob(r.From, ws)
 		if r.Query != nil {
 			job.Query = r.Query
 		}
-		made, err = answerInto(job)
+		table, err = answerInto(job)
 	}
 	if err != nil {
 		return nil, r.WrapError(err)
 	}
 	if r.Lookups == nil {
-		return made, nil
+		return table, nil
 	}
-	return m.lookUp(r, ws, made)
+	return m.lookUp(r, ws, table)
 }
 
 // lookUp gives the rows of a record the columns of its look-ups, one after the other; made is
 // nil for those of a file.
-func (m *recordMaker) lookUp(r *plan.Record, ws ask.Workspace, made *ask.MemTable) (*ask.MemTable, error) {
+func (m *recordMaker) lookUp(r *plan.Record, ws ask.Workspace, table *ask.MemTable) (*ask.MemTable, error) {
 	name := filepath.Base(r.Table)
 	for _, l := range r.Lookups {
 		job := &ask.Job{Workspace: &ws, Query: l.Query, Args: []string{r.Table, l.Table}, In: r.In}
-		if rowsSoFar := made; rowsSoFar != nil {
+		if rowsSoFar := table; rowsSoFar != nil {
 			ws.FindMade = func(of string) (*ask.MemTable, bool, error) { return rowsSoFar, of == name, nil }
 			job.Args[0] = name
 		}
@@ -164,9 +164,9 @@ func (m *recordMaker) lookUp(r *plan.Record, ws ask.Workspace, made *ask.MemTabl
 		if err != nil {
 			return nil, l.WrapError(r, err)
 		}
-		made = next
+		table = next
 	}
-	return made, nil
+	return table, nil
 }
 
 // answerInto answers a job into a table.

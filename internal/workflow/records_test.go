@@ -35,7 +35,7 @@ records:
 		t.Fatal(err)
 	}
 	m := newRecordMaker(p)
-	place := func() ask.Workspace {
+	ws := func() ask.Workspace {
 		at := newWorkspace(newLedger(p), m)
 		at.Note = func(string, ...any) {}
 		at.Warn = at.Note
@@ -47,7 +47,7 @@ records:
 		wait.Go(func() {
 			var b strings.Builder
 			for _, name := range []string{"due", "months", "quarters"} {
-				job := m.keptJob(p.Record(name), place())
+				job := m.keptJob(p.Record(name), ws())
 				job.Sink = tabular.NewCSV(&b, ',', false)
 				if err := job.Answer(); err != nil {
 					fmt.Fprintln(&b, err)
@@ -72,7 +72,7 @@ records:
 			t.Errorf("%s was made %d times, what goes on of it %d times", r.Name, m.tables[r].made.builds, m.tables[r].kept.builds)
 		}
 	}
-	job := m.keptJob(p.Record("bad"), place())
+	job := m.keptJob(p.Record("bad"), ws())
 	job.Sink = tabular.NewCSV(&strings.Builder{}, ',', false)
 	if err := job.Answer(); err == nil || !strings.Contains(err.Error(), "yoyaku.yaml:8:55: keep: unknown column `leese`; did you mean `lease`?") {
 		t.Error(err)

@@ -30,8 +30,8 @@ type ReleaseResult struct {
 }
 
 // Release works out what a release fixes; Put writes it.
-func Release(p *plan.Plan, r ReleaseRequest, tell Reporter) (*ReleaseResult, error) {
-	w, err := newSession(p, Request{Window: r.Window}, tell)
+func Release(p *plan.Plan, r ReleaseRequest, reporter Reporter) (*ReleaseResult, error) {
+	s, err := newSession(p, Request{Window: r.Window}, reporter)
 	if err != nil {
 		return nil, err
 	}
@@ -39,14 +39,14 @@ func Release(p *plan.Plan, r ReleaseRequest, tell Reporter) (*ReleaseResult, err
 	if err != nil {
 		return nil, rows.WrapOption("through", err)
 	}
-	if w.Span == civil.AllDays || !w.Span.Contains(through) {
+	if s.Span == civil.AllDays || !s.Span.Contains(through) {
 		return nil, &rows.OptionError{Option: "through", IsPredicate: true,
-			Err: fmt.Errorf("must lie in the window, %s to %s; found %s", w.Span.First, w.Span.Last, through)}
+			Err: fmt.Errorf("must lie in the window, %s to %s; found %s", s.Span.First, s.Span.Last, through)}
 	}
-	if err := w.ledger.register(); err != nil {
+	if err := s.ledger.register(); err != nil {
 		return nil, err
 	}
-	return w.ledger.release(r, civil.Span{First: w.Span.First, Last: through})
+	return s.ledger.release(r, civil.Span{First: s.Span.First, Last: through})
 }
 
 // release works out what is released in a stretch, and what the file then holds.
@@ -253,10 +253,10 @@ func (l *ledger) findings(window civil.Span) (list []plan.Finding) {
 }
 
 // warnBreaches says how many dates of series aren't as they were released; nil are all.
-func (l *ledger) warnBreaches(series []*schedule.Series, window civil.Span, tell Reporter) error {
+func (l *ledger) warnBreaches(series []*schedule.Series, window civil.Span, reporter Reporter) error {
 	list, err := l.Breaches(series, window)
 	if len(list) > 0 {
-		tell.Warn("%s; `yoyaku check` lists them", schedule.CountBreaches(list))
+		reporter.Warn("%s; `yoyaku check` lists them", schedule.CountBreaches(list))
 	}
 	return err
 }

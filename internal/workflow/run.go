@@ -13,25 +13,25 @@ import (
 )
 
 // Run makes all outputs of plans, and puts them in place together or not at all.
-func Run(plans []*plan.Plan, a Request, tell Reporter) ([]*Session, error) {
-	var works []*Session
+func Run(plans []*plan.Plan, a Request, reporter Reporter) ([]*Session, error) {
+	var sessions []*Session
 	if err := CheckNames(plans, a.Series, false); err != nil {
 		return nil, rows.WrapOption("series", err)
 	}
 	defer func() {
-		for _, w := range works {
-			w.stage.Discard()
+		for _, s := range sessions {
+			s.stage.Discard()
 		}
 	}()
 	for _, p := range plans {
-		w, err := newSession(p, a, tell)
+		s, err := newSession(p, a, reporter)
 		if err != nil {
 			return nil, err
 		}
-		works = append(works, w)
+		sessions = append(sessions, s)
 	}
-	for _, one := range works { // what the others write is none of its files
-		for _, other := range works {
+	for _, one := range sessions { // what the others write is none of its files
+		for _, other := range sessions {
 			for _, out := range other.Plan.Outputs {
 				if one == other {
 					continue
@@ -42,35 +42,35 @@ func Run(plans []*plan.Plan, a Request, tell Reporter) ([]*Session, error) {
 			}
 		}
 	}
-	for _, w := range works {
-		if err := w.run(); err != nil {
-			if len(works) > 1 {
-				err = withPlanName(err, w.Plan)
+	for _, s := range sessions {
+		if err := s.run(); err != nil {
+			if len(sessions) > 1 {
+				err = withPlanName(err, s.Plan)
 			}
 			return nil, err
 		}
 	}
 	if a.By != "" {
-		unlock, err := appendLogs(works)
+		unlock, err := appendLogs(sessions)
 		defer unlock()
 		if err != nil {
 			return nil, err
 		}
 	}
-	for _, w := range works {
-		if err := w.stage.Commit(); err != nil {
+	for _, s := range sessions {
+		if err := s.stage.Commit(); err != nil {
 			return nil, err
 		}
 	}
-	return works, nil
+	return sessions, nil
 }
 
 // run makes the outputs of the plan, and stages them.
-func (w *Session) run() error {
-	if err := w.restoreReleased(); err != nil {
+func (s *Session) run() error {
+	if err := s.restoreReleased(); err != nil {
 		return err
 	}
-	for _, step := range []func() error{w.summarise, w.checkLimits, w.checkExpectations, w.checkBreaches, w.buildOutputs, w.checkStrict} {
+	for _, step := range []func() error{s.summarise, s.checkLimits, s.checkExpectations, s.checkBreaches, s.buildOutputs, s.checkStrict} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -155,71 +155,71 @@ func (w *Session) checkLimits() error {
 
 // checkExpectations holds the plan against what it expects, and its days by hand and owners; a
 // fail stops the run.
-func (w *Session) checkExpectations() error {
-	found, err := w.expectationFindings()
+func (s *Session) checkExpectations() error {
+	found, err := s.expectationFindings()
 	if err != nil {
 		return err
 	}
-	wrong := w.Plan.DeferredFaults()
+	wrong := s.Plan.DeferredFaults()
 	if len(found)+len(wrong) == 0 {
 		return nil
 	}
 	for _, f := range append(slices.Clone(wrong), found...) {
-		w.reporter.Warn("%s", f)
+		s.reporter.Warn("%s", f)
 	}
 	if len(wrong) > 0 {
 		return &NegativeError{Text: phrase.CountIs(len(wrong), "entry") +
 			" wrong; nothing was written. Run `yoyaku check` for details"}
 	}
 	said := phrase.CountIs(len(found), "expectation") + " not met"
-	if w.request.IgnoreExpectations {
-		w.reporter.Warn("%s; written anyway", said)
+	if s.request.IgnoreExpectations {
+		s.reporter.Warn("%s; written anyway", said)
 		return nil
 	}
 	return &NegativeError{Text: said + "; nothing was written. Run `yoyaku check` for details, or use --anyway"}
 }
 
 // requestedSeries are the series that are named; nil for all.
-func (w *Session) requestedSeries() []*schedule.Series {
-	if w.request.Series == nil {
+func (s *Session) requestedSeries() []*schedule.Series {
+	if s.request.Series == nil {
 		return nil
 	}
-	return w.Series
+	return s.Series
 }
 
 // restoreReleased puts what was released in the place of what the plan gives now.
-func (w *Session) restoreReleased() error {
-	if !w.request.KeepReleased {
+func (s *Session) restoreReleased() error {
+	if !s.request.KeepReleased {
 		return nil
 	}
-	kept, err := w.ledger.restore(w.requestedSeries(), w.Span)
+	kept, err := s.ledger.restore(s.requestedSeries(), s.Span)
 	if err != nil {
 		return err
 	}
 	if len(kept) > 0 {
-		w.reporter.Note("%s kept as released, though the plan now gives others", phrase.CountIs(len(kept), "date"))
+		s.reporter.Note("%s kept as released, though the plan now gives others", phrase.CountIs(len(kept), "date"))
 	}
 	return nil
 }
 
 // checkBreaches stops where dates aren't as they were released.
-func (w *Session) checkBreaches() error {
-	held, err := w.ledger.Breaches(w.requestedSeries(), w.Span)
+func (s *Session) checkBreaches() error {
+	breaches, err := s.ledger.Breaches(s.requestedSeries(), s.Span)
 	if err != nil {
 		return err
 	}
-	if w.request.KeepReleased { // of a series that is no more, nothing can be put back
-		rest := slices.DeleteFunc(slices.Clone(held), func(h schedule.Breach) bool { return w.Plan.FindSeries(h.Series) == nil })
-		if gone := len(held) - len(rest); gone > 0 {
-			w.reporter.Warn("%s of series that are no longer in the plan; they stay in calendar files but not in tables",
+	if s.request.KeepReleased { // of a series that is no more, nothing can be put back
+		rest := slices.DeleteFunc(slices.Clone(breaches), func(h schedule.Breach) bool { return s.Plan.FindSeries(h.Series) == nil })
+		if gone := len(breaches) - len(rest); gone > 0 {
+			s.reporter.Warn("%s of series that are no longer in the plan; they stay in calendar files but not in tables",
 				phrase.Plural(gone, "released date"))
 		}
-		held = rest
+		breaches = rest
 	}
-	if len(held) == 0 {
+	if len(breaches) == 0 {
 		return nil
 	}
-	return &BreachError{Plan: w.Plan, Breaches: held}
+	return &BreachError{Plan: s.Plan, Breaches: breaches}
 }
 
 // warnings are what may be wrong with the result.
@@ -238,18 +238,18 @@ func (w *Session) warnings() (list []string) {
 }
 
 // checkStrict stops a run that warns, where the plan says so.
-func (w *Session) checkStrict() error {
-	if !w.Plan.Strict {
+func (s *Session) checkStrict() error {
+	if !s.Plan.Strict {
 		return nil
 	}
-	warnings := w.warnings()
-	for _, l := range w.Results {
+	warnings := s.warnings()
+	for _, l := range s.Results {
 		if l.Note {
 			warnings = append(warnings, l.Output+": "+l.Text)
 		}
 	}
 	for _, text := range warnings {
-		w.reporter.Warn("%s", text)
+		s.reporter.Warn("%s", text)
 	}
 	if len(warnings) > 0 {
 		return &NegativeError{Text: "the plan is strict and there are warnings; nothing was written"}
@@ -258,12 +258,12 @@ func (w *Session) checkStrict() error {
 }
 
 // Summary is a row for each series of a run, with the plan in front if there are several.
-func Summary(works []*Session) (columns []string, lines schedule.Lines) {
-	if len(works) == 1 {
-		return schedule.SummaryColumns, schedule.LinesOf(works[0].Summaries, schedule.Summary.Cells)
+func Summary(sessions []*Session) (columns []string, lines schedule.Lines) {
+	if len(sessions) == 1 {
+		return schedule.SummaryColumns, schedule.LinesOf(sessions[0].Summaries, schedule.Summary.Cells)
 	}
 	return append([]string{"plan"}, schedule.SummaryColumns...), func(yield func([]eval.Value, error) bool) {
-		for _, w := range works {
+		for _, w := range sessions {
 			for _, s := range w.Summaries {
 				if !yield(append([]eval.Value{eval.Str(w.Plan.ID)}, s.Cells()...), nil) {
 					return
@@ -275,19 +275,19 @@ func Summary(works []*Session) (columns []string, lines schedule.Lines) {
 
 // Report says what a run gave besides its series: what became of each output through
 // file, and what else there is to know.
-func Report(works []*Session, file func(line string), tell Reporter) {
-	once := tell.Once()
+func Report(sessions []*Session, file func(line string), reporter Reporter) {
+	once := reporter.Once()
 	var became [][]string
 	var notes []string
-	for _, w := range works {
+	for _, s := range sessions {
 		of := ""
-		if len(works) > 1 {
-			of = w.Plan.ID + " "
+		if len(sessions) > 1 {
+			of = s.Plan.ID + " "
 		}
-		if len(w.Plan.Outputs) == 0 {
-			notes = append(notes, fmt.Sprintf("%s has no `outputs`, so nothing was written", w.Plan.Path))
+		if len(s.Plan.Outputs) == 0 {
+			notes = append(notes, fmt.Sprintf("%s has no `outputs`, so nothing was written", s.Plan.Path))
 		}
-		for _, l := range w.Results {
+		for _, l := range s.Results {
 			if l.Note {
 				notes = append(notes, of+l.Output+": "+l.Text)
 			} else {
@@ -299,17 +299,17 @@ func Report(works []*Session, file func(line string), tell Reporter) {
 		file("  " + line)
 	}
 	for _, text := range notes {
-		tell.Note("%s", text)
+		reporter.Note("%s", text)
 	}
-	for _, w := range works {
-		for _, text := range w.Plan.Notes {
-			tell.Note("%s", text)
+	for _, s := range sessions {
+		for _, text := range s.Plan.Notes {
+			reporter.Note("%s", text)
 		}
-		if w.CutOccurrences > 0 {
-			tell.Warn("the window cuts %s: a date or milestone outside it is left out",
-				phrase.Plural(w.CutOccurrences, "occurrence"))
+		if s.CutOccurrences > 0 {
+			reporter.Warn("the window cuts %s: a date or milestone outside it is left out",
+				phrase.Plural(s.CutOccurrences, "occurrence"))
 		}
-		for _, text := range w.warnings() {
+		for _, text := range s.warnings() {
 			once.Warn("%s", text)
 		}
 	}

@@ -173,9 +173,9 @@ func TestWanted(t *testing.T) {
 	} {
 		p := load(c.text)
 		plans := []*plan.Plan{p, p}[:c.plans]
-		w, ok, err := NewPublishSession(p, plans, Request{Series: c.series, IgnoreExpectations: true}, noReports)
+		s, ok, err := NewPublishSession(p, plans, Request{Series: c.series, IgnoreExpectations: true}, noReports)
 		if err == nil && ok {
-			want, werr := w.Desired()
+			want, werr := s.Desired()
 			if err = werr; err == nil {
 				var left []string
 				for _, name := range []string{"pay", "duty", "r", "own", "old"} {
@@ -222,18 +222,18 @@ func TestCompareWhatIsEmpty(t *testing.T) {
 // What was reported isn't reported again; a note of several outputs of one table names them in one line.
 func TestToldOnce(t *testing.T) {
 	var told []string
-	tell := Reporter{Warn: func(format string, args ...any) { told = append(told, fmt.Sprintf(format, args...)) }}.Once()
+	reporter := Reporter{Warn: func(format string, args ...any) { told = append(told, fmt.Sprintf(format, args...)) }}.Once()
 	for _, n := range []int{1, 2, 1, 1, 2, 3} {
-		tell.Warn("%d dates", n)
+		reporter.Warn("%d dates", n)
 	}
 	if got := strings.Join(told, "|"); got != "1 dates|2 dates|3 dates" {
 		t.Errorf("told: %s", got)
 	}
-	w := &Session{Results: []OutputResult{{Output: "x.csv", Text: "open"}}}
+	s := &Session{Results: []OutputResult{{Output: "x.csv", Text: "open"}}}
 	for _, n := range [][2]string{{"a.csv", "open"}, {"a.csv", "open"}, {"b.csv", "blank"}, {"b.csv", "open"}} {
-		w.note(n[0], n[1])
+		s.note(n[0], n[1])
 	}
-	if got := fmt.Sprint(w.Results); got != "[{x.csv   open false} {a.csv, b.csv   open true} {b.csv   blank true}]" {
+	if got := fmt.Sprint(s.Results); got != "[{x.csv   open false} {a.csv, b.csv   open true} {b.csv   blank true}]" {
 		t.Errorf("the lines: %s", got)
 	}
 }

@@ -47,12 +47,12 @@ func answered(t *testing.T, job *ask.Job, name string) [][]string {
 
 // quiet is the place of the plan, with nobody to tell.
 func quiet(p *plan.Plan) ask.Workspace {
-	place := NewWorkspace(p)
-	place.Stdin = strings.NewReader("")
-	place.Note = func(string, ...any) {}
-	place.Warn = place.Note
-	place.CreateFile = func(string, string) (io.Writer, error) { return io.Discard, nil }
-	return place
+	ws := NewWorkspace(p)
+	ws.Stdin = strings.NewReader("")
+	ws.Note = func(string, ...any) {}
+	ws.Warn = ws.Note
+	ws.CreateFile = func(string, string) (io.Writer, error) { return io.Discard, nil }
+	return ws
 }
 
 // TestWhyOfRows holds what `why` says of derived dates to the dates that the record has,
@@ -105,11 +105,11 @@ records:
 		have := answered(t, newRecordMaker(p).job(p.Records[0], quiet(p)), "")
 		for i, row := range have[1:] {
 			for c, column := range have[0][5:] {
-				place := quiet(p)
-				told := answered(t, &ask.Job{Workspace: &place, Args: []string{"rows", row[0], column}}, "why")
+				ws := quiet(p)
+				told := answered(t, &ask.Job{Workspace: &ws, Args: []string{"rows", row[0], column}}, "why")
 				last := told[len(told)-1]
 				if i%2 == 1 {
-					told = answered(t, &ask.Job{Workspace: &place, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
+					told = answered(t, &ask.Job{Workspace: &ws, Args: []string{"rows", fmt.Sprintf("#%d", i+1), column}}, "why")
 				}
 				if last[0] != column || last[2] != row[5+c] {
 					t.Fatalf("seed %d: %s of %v is told as %q\n%s", seed, column, row, told, text)

@@ -9,7 +9,7 @@ import (
 // don't travel as cells.
 type (
 	valueFunc = func(row []Value) (Value, error)
-	// dateFunc gives a day, None for a blank; unsure says that a calendar was asked
+	// dateFunc gives a day, None for a blank; provisional says that a calendar was asked
 	// beyond what it knows.
 	dateFunc = func(row []Value) (d civil.Date, provisional bool, err error)
 	// intFunc gives a whole number, or a blank.

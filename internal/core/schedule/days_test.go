@@ -125,16 +125,16 @@ func TestYearsAndWhy(t *testing.T) {
 			}
 			for _, at := range []time.Time{d.nominal, d.moved} {
 				cd, _, _ := civil.Parse(at.Format(isoDay))
-				told, _, err := s.Explain(cd, cal)
+				lines, _, err := s.Explain(cd, cal)
 				found := false
-				for _, line := range told {
+				for _, line := range lines {
 					found = found || line.Day.Day.String() == d.moved.Format(isoDay)
 					if line.What == "no date" {
 						t.Fatalf("%s: %s is told to be no date", text, cd)
 					}
 				}
 				if err != nil || !found {
-					t.Fatalf("%s: what is told of %s doesn't end at %s: %v %v", text, cd, d.moved.Format(isoDay), told, err)
+					t.Fatalf("%s: what is told of %s doesn't end at %s: %v %v", text, cd, d.moved.Format(isoDay), lines, err)
 				}
 			}
 		}

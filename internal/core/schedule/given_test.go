@@ -204,11 +204,11 @@ func TestGiven(t *testing.T) {
 			}
 		}
 		find := func(name string) *Series { return s }
-		held, err := Breaches(released, func(string) bool { return true }, find, window)
-		for _, h := range held {
+		breaches, err := Breaches(released, func(string) bool { return true }, find, window)
+		for _, h := range breaches {
 			put("  not as released %v: %s, %s, %v", h.Cells(), h.Change(), h, h.ChangeCells())
 		}
-		put("  %d of %d %v", len(held), len(released), err)
+		put("  %d of %d %v", len(breaches), len(released), err)
 		for p := range s.NumberedPeriods(civil.Span{First: window.First, Last: on("2027-03-20")}) {
 			put("  period %v", p)
 		}

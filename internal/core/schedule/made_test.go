@@ -412,22 +412,22 @@ func TestHandsAreLookedAt(t *testing.T) {
 		}
 		return all
 	}
-	var of []*Series
+	var series []*Series
 	for _, rule := range []string{"monthly on 5 then next pay", "monthly on 5 then next pay by cut"} {
 		s, err := NewSeries("s", "", rule, env)
 		if err != nil {
 			t.Fatal(err)
 		}
-		of = append(of, s)
+		series = append(series, s)
 	}
-	before := []string{ids(of[0]), ids(of[1])}
+	before := []string{ids(series[0]), ids(series[1])}
 	for o := range pay.Occurrences(civil.Span{First: 740100, Last: 740200}) {
 		if err := pay.SetOverride(Override{ID: o.ID, What: "date", At: eval.Day(o.MovedTo - 2)}); err != nil {
 			t.Fatal(err)
 		}
 		break
 	}
-	for i, s := range of {
+	for i, s := range series {
 		fresh, err := NewSeries("s", "", s.RuleText, env)
 		if err != nil {
 			t.Fatal(err)

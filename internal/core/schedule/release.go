@@ -261,7 +261,7 @@ func (h Breach) Restore(s *Series) error {
 
 // Release returns the new content of the ledger. It never deletes rows: rows of moved or
 // removed dates get Superseded set; new and moved dates are appended with the attributes of as.
-func Release(rows []Released, entries []Entry, held []Breach, as Released) (all []Released, changes []Breach) {
+func Release(rows []Released, entries []Entry, breaches []Breach, as Released) (all []Released, changes []Breach) {
 	all = slices.Clone(rows)
 	holds := map[string]bool{}
 	for i := range all {
@@ -276,7 +276,7 @@ func Release(rows []Released, entries []Entry, held []Breach, as Released) (all 
 		fresh = append(fresh, r)
 		holds[r.key()] = true
 	}
-	for _, h := range held {
+	for _, h := range breaches {
 		if h.Row == nil {
 			continue // it is among the entries
 		}
