@@ -176,10 +176,10 @@ const maxAttempts = 3
 // do sends a request, follows redirects on the same server, and tries again on 429,
 // 503 and broken connections. What is asked must be safe to repeat: reading, or a
 // write with a condition.
-func (c *Client) do(ctx context.Context, method string, at *url.URL, header map[string]string,
+func (c *Client) do(ctx context.Context, method string, target *url.URL, header map[string]string,
 	body string) (*httpReply, error) {
 	for n := 1; ; n++ {
-		a, err := c.doOnce(ctx, method, at, header, body)
+		a, err := c.doOnce(ctx, method, target, header, body)
 		wait := time.Duration(n) * time.Second
 		switch {
 		case err == nil && a.code != http.StatusTooManyRequests && a.code != http.StatusServiceUnavailable:
@@ -211,16 +211,16 @@ func isDialError(err error) bool {
 }
 
 // doOnce sends a request without trying again.
-func (c *Client) doOnce(ctx context.Context, method string, at *url.URL, header map[string]string,
+func (c *Client) doOnce(ctx context.Context, method string, target *url.URL, header map[string]string,
 	body string) (*httpReply, error) {
 	for range maxRedirects {
-		res, data, err := c.roundTrip(ctx, method, at, header, body)
+		res, data, err := c.roundTrip(ctx, method, target, header, body)
 		if err != nil {
 			return nil, err
 		}
 		switch res.StatusCode {
 		case http.StatusMovedPermanently, http.StatusFound, http.StatusTemporaryRedirect, http.StatusPermanentRedirect:
-			to, err := at.Parse(res.Header.Get("Location"))
+			to, err := target.Parse(res.Header.Get("Location"))
 			if err != nil || res.Header.Get("Location") == "" {
 				return nil, &ProtocolError{"the server sent a redirect without an address"}
 			}
@@ -229,9 +229,9 @@ func (c *Client) doOnce(ctx context.Context, method string, at *url.URL, header 
 					"the server redirects to %s://%s; the password is only sent to %s. If the new address is right, publish to it", to.Scheme,
 					to.Host, c.base.Host)}
 			}
-			at = to
+			target = to
 		default:
-			return &httpReply{code: res.StatusCode, body: data, header: res.Header, url: at}, nil
+			return &httpReply{code: res.StatusCode, body: data, header: res.Header, url: target}, nil
 		}
 	}
 	return nil, &ProtocolError{"the server redirects in a circle"}
@@ -239,7 +239,7 @@ func (c *Client) doOnce(ctx context.Context, method string, at *url.URL, header 
 
 // roundTrip sends one request and reads the whole reply, at most maxResponseBytes. A write that
 // was begun is finished even if ctx ends, so that nothing is left half done.
-func (c *Client) roundTrip(ctx context.Context, method string, at *url.URL, header map[string]string,
+func (c *Client) roundTrip(ctx context.Context, method string, target *url.URL, header map[string]string,
 	body string) (*http.Response, []byte, error) {
 	if ctx.Err() != nil {
 		return nil, nil, ctx.Err()
@@ -247,7 +247,7 @@ func (c *Client) roundTrip(ctx context.Context, method string, at *url.URL, head
 	if method == "PUT" || method == "DELETE" || method == "MKCALENDAR" {
 		ctx = context.WithoutCancel(ctx)
 	}
-	req, err := http.NewRequestWithContext(ctx, method, at.String(), strings.NewReader(body))
+	req, err := http.NewRequestWithContext(ctx, method, target.String(), strings.NewReader(body))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -292,8 +292,8 @@ func (c *Client) sameOrigin(u *url.URL) bool {
 }
 
 // resolveHref resolves an href of an answer; one that leads to another server is refused.
-func (c *Client) resolveHref(at *url.URL, href string) (*url.URL, error) {
-	u, err := at.Parse(strings.TrimSpace(href))
+func (c *Client) resolveHref(target *url.URL, href string) (*url.URL, error) {
+	u, err := target.Parse(strings.TrimSpace(href))
 	if err != nil || !c.sameOrigin(u) {
 		return nil, &ProtocolError{fmt.Sprintf("the server answered with an address that isn't its own: %.80q", href)}
 	}
@@ -378,9 +378,9 @@ func (r *response) okProps() (p prop) {
 func (p *prop) isCalendar() bool { return p.Type != nil && p.Type.Calendar != nil }
 
 // multistatus sends a request that is answered with 207.
-func (c *Client) multistatus(ctx context.Context, method string, at *url.URL, depth, body string) (*multistatus,
+func (c *Client) multistatus(ctx context.Context, method string, target *url.URL, depth, body string) (*multistatus,
 	*url.URL, error) {
-	a, err := c.do(ctx, method, at, map[string]string{"Depth": depth,
+	a, err := c.do(ctx, method, target, map[string]string{"Depth": depth,
 		"Content-Type": "application/xml; charset=utf-8"}, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+body)
 	if err != nil {
 		return nil, nil, err

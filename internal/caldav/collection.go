@@ -83,20 +83,20 @@ func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection
 	if err != nil {
 		return nil, err
 	}
-	m, at, err := c.multistatus(ctx, "PROPFIND", home, "1", propfindBody)
+	m, target, err := c.multistatus(ctx, "PROPFIND", home, "1", propfindBody)
 	if err != nil {
 		return nil, err
 	}
 	var named *Collection
 	for _, r := range m.Responses {
-		u, err := c.resolveHref(at, r.Href)
+		u, err := c.resolveHref(target, r.Href)
 		if err != nil {
 			return nil, err
 		}
 		p := r.okProps()
 		last := path.Base(strings.TrimSuffix(u.Path, "/"))
 		switch {
-		case strings.Trim(u.Path, "/") == strings.Trim(at.Path, "/"):
+		case strings.Trim(u.Path, "/") == strings.Trim(target.Path, "/"):
 		case last == name && !p.isCalendar():
 			return nil, &NotCalendarError{fmt.Sprintf(
 				"%s exists but is not a calendar; choose another name with --collection", u.Path)}
@@ -109,7 +109,7 @@ func (c *Client) Find(ctx context.Context, name string, asked bool) (*Collection
 	if named != nil {
 		return named, nil
 	}
-	return &Collection{client: c, url: childURL(withSlash(at), name, "/"), NotCreated: true}, nil
+	return &Collection{client: c, url: childURL(withSlash(target), name, "/"), NotCreated: true}, nil
 }
 
 // propfindResult is what a PROPFIND says of one address.
@@ -118,15 +118,15 @@ type propfindResult struct {
 	url *url.URL
 }
 
-func (c *Client) propfind(ctx context.Context, at *url.URL) (*propfindResult, error) {
-	m, at, err := c.multistatus(ctx, "PROPFIND", at, "0", propfindBody)
+func (c *Client) propfind(ctx context.Context, target *url.URL) (*propfindResult, error) {
+	m, target, err := c.multistatus(ctx, "PROPFIND", target, "0", propfindBody)
 	if err != nil {
 		return nil, err
 	}
 	if len(m.Responses) == 0 {
-		return nil, &NotCalendarError{fmt.Sprintf("the server's answer doesn't mention %s", at.Path)}
+		return nil, &NotCalendarError{fmt.Sprintf("the server's answer doesn't mention %s", target.Path)}
 	}
-	return &propfindResult{m.Responses[0].okProps(), at}, nil
+	return &propfindResult{m.Responses[0].okProps(), target}, nil
 }
 
 // isNotDAV reports whether an address has no CalDAV, so that others are tried.
@@ -161,11 +161,11 @@ func (c *Client) calendarHome(ctx context.Context, first *propfindResult) (*url.
 			continue
 		}
 		if p.Home == nil && p.Principal != nil {
-			at, err := c.resolveHref(p.url, p.Principal.Href)
+			target, err := c.resolveHref(p.url, p.Principal.Href)
 			if err != nil {
 				return nil, err
 			}
-			if p, err = c.propfind(ctx, at); err != nil {
+			if p, err = c.propfind(ctx, target); err != nil {
 				return nil, err
 			}
 		}
@@ -220,13 +220,13 @@ func (c *Collection) List(ctx context.Context) (list []Resource, err error) {
 	if c.NotCreated {
 		return nil, nil
 	}
-	m, at, err := c.client.multistatus(ctx, "REPORT", c.url, "1",
+	m, target, err := c.client.multistatus(ctx, "REPORT", c.url, "1",
 		`<c:calendar-query xmlns="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><prop><getetag/><c:calendar-data/></prop><c:filter><c:comp-filter name="VCALENDAR"/></c:filter></c:calendar-query>`)
 	if err != nil {
 		return nil, err
 	}
 	for _, r := range m.Responses {
-		u, err := c.client.resolveHref(at, r.Href)
+		u, err := c.client.resolveHref(target, r.Href)
 		if err != nil {
 			return nil, err
 		}

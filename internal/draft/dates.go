@@ -369,14 +369,14 @@ func (n *inferredSeries) reproduces(s *schedule.Series) bool {
 		if err != nil {
 			return false
 		}
-		at := o.Value().Day
-		days = append(days, at)
+		day := o.Value().Day
+		days = append(days, day)
 		for i, m := range n.milestonesFound {
 			k := slices.IndexFunc(s.Milestones, func(x schedule.Milestone) bool { return x.Name == m.name })
 			if k < 0 {
 				return false
 			}
-			beside[i][at] = o.Milestone(k).Day
+			beside[i][day] = o.Milestone(k).Day
 		}
 	}
 	slices.Sort(days)

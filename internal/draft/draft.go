@@ -325,14 +325,14 @@ func (s NewPlan) readTables() (list []*planTable, err error) {
 // compose writes the plan.
 func (s NewPlan) compose(tables []*planTable) (string, error) {
 	first, last := s.today.Year(), s.today.Year()+1
-	var made []*inferredSeries
+	var found []*inferredSeries
 	var taken []string
 	for _, t := range tables {
 		for _, n := range t.series {
 			first, last = min(first, n.span().First.Year()), max(last, n.span().Last.Year())
 			taken = append(taken, n.name)
 		}
-		made = append(made, t.series...)
+		found = append(found, t.series...)
 	}
 	for _, t := range tables {
 		taken = append(taken, t.record)
@@ -342,9 +342,9 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 			taken = append(taken, name)
 		}
 	}
-	says := append(s.header(first, last), yamlEntry{key: "calendars", value: s.calendars(made)})
-	shared := addPatterns(made, s.Calendar, taken)
-	series, names, err := s.seriesEntries(made, len(tables) > 0)
+	says := append(s.header(first, last), yamlEntry{key: "calendars", value: s.calendars(found)})
+	shared := addPatterns(found, s.Calendar, taken)
+	series, names, err := s.seriesEntries(found, len(tables) > 0)
 	if err != nil {
 		return "", err
 	}
@@ -385,7 +385,7 @@ func (s NewPlan) header(first, last int) yamlBlock {
 }
 
 // calendars are the plan's own: one to fill in, or one for series that count with none.
-func (s NewPlan) calendars(made []*inferredSeries) yamlBlock {
+func (s NewPlan) calendars(found []*inferredSeries) yamlBlock {
 	switch {
 	case s.Calendar == "":
 		return yamlBlock{{key: "office", value: yamlBlock{
@@ -396,7 +396,7 @@ func (s NewPlan) calendars(made []*inferredSeries) yamlBlock {
 				fmt.Sprintf("  - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1),
 				"  - {file: holidays.csv}       # with the columns date and name"),
 		}}}
-	case slices.ContainsFunc(made, func(n *inferredSeries) bool { return n.calendarName(s.Calendar) == noHolidays }):
+	case slices.ContainsFunc(found, func(n *inferredSeries) bool { return n.calendarName(s.Calendar) == noHolidays }):
 		return yamlBlock{{key: noHolidays, value: yamlFlow{{key: "closed", value: "sat, sun"}},
 			remark: "with the holidays of " + s.Calendar + ", fewer of the table's dates match"}}
 	}
@@ -404,16 +404,16 @@ func (s NewPlan) calendars(made []*inferredSeries) yamlBlock {
 }
 
 // seriesEntries are the series and their names.
-func (s NewPlan) seriesEntries(made []*inferredSeries, tables bool) (says yamlBlock, names []string, err error) {
+func (s NewPlan) seriesEntries(found []*inferredSeries, tables bool) (says yamlBlock, names []string, err error) {
 	given := s.Series
-	if given == nil && tables && made == nil {
+	if given == nil && tables && found == nil {
 		return nil, nil, nil
 	}
-	for _, n := range made {
+	for _, n := range found {
 		names = append(names, n.name)
 		says = append(says, yamlEntry{key: n.name, value: n.keys(s.Calendar)})
 	}
-	if given == nil && made == nil {
+	if given == nil && found == nil {
 		given = []string{"pay = monthly on last then roll preceding"}
 	}
 	for i, text := range given {

@@ -168,8 +168,8 @@ func (b *rawComponent) parseIdentity() {
 			}
 		case p.Name == "RDATE":
 			for _, v := range strings.Split(p.Value, ",") {
-				if at, ok := parseDateTime(v); ok {
-					b.lastDay = max(b.lastDay, at.Day)
+				if when, ok := parseDateTime(v); ok {
+					b.lastDay = max(b.lastDay, when.Day)
 				}
 			}
 		case p.Name == "SEQUENCE":
@@ -197,7 +197,7 @@ type Scope struct {
 	IsExcluded  func(series string) bool
 	FindOutside func(uid string) (Event, bool)
 	// InWindow reports whether an event lies in the window; nil goes by its own days.
-	InWindow func(uid string, at eval.Value) bool
+	InWindow func(uid string, when eval.Value) bool
 	// Order is that of series on one day.
 	Order []string
 }
@@ -214,11 +214,11 @@ func (s *Scope) FindMoved(uid string) (e Event, ok bool) {
 }
 
 // Covers reports whether the window has an event that goes from a day to a last one.
-func (s *Scope) Covers(uid string, at eval.Value, last civil.Date) bool {
-	if s.InWindow != nil && last == at.Day {
-		return s.InWindow(uid, at)
+func (s *Scope) Covers(uid string, when eval.Value, last civil.Date) bool {
+	if s.InWindow != nil && last == when.Day {
+		return s.InWindow(uid, when)
 	}
-	return at.Day <= s.Window.Last && last >= s.Window.First
+	return when.Day <= s.Window.Last && last >= s.Window.First
 }
 
 // Update says what becomes of the events of an earlier file.
@@ -338,15 +338,15 @@ func (m *calendarMerge) put(e Event) error {
 		content.appendLines(mark())
 		p.new = content.withStamps(m.stamp, 0, false)
 	} else {
-		made, unchanged, marked, replaced := content.mergeInto(b)
+		merged, unchanged, marked, replaced := content.mergeInto(b)
 		switch {
 		case unchanged:
 			p.raw = b.raw
 		case marked:
-			p.new = made
+			p.new = merged
 		default:
-			made.appendLines(mark())
-			if p.new = made.withStamps(b.laterDTSTAMP(m.stamp), b.nextSequence(), true); replaced {
+			merged.appendLines(mark())
+			if p.new = merged.withStamps(b.laterDTSTAMP(m.stamp), b.nextSequence(), true); replaced {
 				m.Update.overwritten++
 			}
 		}

@@ -14,18 +14,18 @@ import (
 // triggerText is the relative TRIGGER of an alarm (RFC 5545 section 3.8.6.3): from
 // local midnight of an all-day event's start, of a timed one the difference of the
 // two instants in its zone, nil if it floats.
-func triggerText(at eval.Value, a schedule.Alarm, zone *time.Location) string {
+func triggerText(when eval.Value, a schedule.Alarm, zone *time.Location) string {
 	if a.Day == civil.None {
 		return durationText(-a.Minutes, false)
 	}
-	if at.Kind != eval.DateTime || zone == nil {
+	if when.Kind != eval.DateTime || zone == nil {
 		from := 0
-		if at.Kind == eval.DateTime {
-			from = int(at.Minutes)
+		if when.Kind == eval.DateTime {
+			from = int(when.Minutes)
 		}
-		return durationText(int(a.Day-at.Day)*1440+a.Minutes-from, true)
+		return durationText(int(a.Day-when.Day)*1440+a.Minutes-from, true)
 	}
-	start, want := instant(at.Day, int(at.Minutes), zone), instant(a.Day, a.Minutes, zone)
+	start, want := instant(when.Day, int(when.Minutes), zone), instant(a.Day, a.Minutes, zone)
 	minutes := int(want.Sub(start) / time.Minute)
 	days := start.AddDate(0, 0, minutes/1440).Add(time.Duration(minutes%1440) * time.Minute)
 	return durationText(minutes, days.Equal(want))

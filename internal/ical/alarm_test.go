@@ -40,24 +40,24 @@ func TestReminders(t *testing.T) {
 			clock = (4+r.IntN(20))*60 + r.IntN(60) // no clock changes after 04:00
 			text += fmt.Sprintf(" at %02d:%02d", clock/60, clock%60)
 		}
-		at := eval.Day(first + civil.Date(r.IntN(1000)))
+		when := eval.Day(first + civil.Date(r.IntN(1000)))
 		if r.IntN(2) == 0 {
-			at.Kind, at.Minutes = eval.DateTime, int16((4+r.IntN(20))*60+r.IntN(60))
+			when.Kind, when.Minutes = eval.DateTime, int16((4+r.IntN(20))*60+r.IntN(60))
 		}
 		reminder, err := schedule.ParseReminder(text)
 		if err != nil {
 			t.Fatal(err)
 		}
-		alarm, ok := reminder.Alarm(at, cal)
+		alarm, ok := reminder.Alarm(when, cal)
 		if !ok {
-			t.Fatalf("%s of %v: no day", text, at)
+			t.Fatalf("%s of %v: no day", text, when)
 		}
-		trigger := triggerText(at, alarm, zone)
+		trigger := triggerText(when, alarm, zone)
 		in := time.UTC
-		if zone != nil && at.Kind == eval.DateTime {
+		if zone != nil && when.Kind == eval.DateTime {
 			in = zone
 		}
-		start := instant(at.Day, int(at.Minutes), in)
+		start := instant(when.Day, int(when.Minutes), in)
 		want := start
 		switch unit {
 		case "minute":
@@ -65,19 +65,19 @@ func TestReminders(t *testing.T) {
 		case "hour":
 			want = start.Add(-time.Duration(n) * time.Hour)
 		default:
-			day := at.Day
+			day := when.Day
 			for left := n * map[string]int{"day": 1, "week": 7, "working day": 1}[unit]; left > 0; {
 				if day--; unit != "working day" || cal.IsWorkday(day) {
 					left--
 				}
 			}
 			if clock < 0 {
-				clock = int(at.Minutes)
+				clock = int(when.Minutes)
 			}
 			want = instant(day, clock, in)
 		}
 		if got := put(t, start, trigger); !got.Equal(want) {
-			t.Fatalf("%s of %v %v in %v: %s is %v, not %v", text, at.Day, at.Minutes, zone, trigger, got, want)
+			t.Fatalf("%s of %v %v in %v: %s is %v, not %v", text, when.Day, when.Minutes, zone, trigger, got, want)
 		}
 	}
 	for _, bad := range []string{"", "before", "7 days", "7 days after", "1 hour before at 09:00", "1 day before at 24:00", "1 day before at 09:60", "-1 day before", "1.5 days before"} {

@@ -174,11 +174,11 @@ func (c Calendar) expanded(k *componentLines) (list []eval.Value, err error) {
 	}
 	instances, err := sets[0].Instances(civil.AllDays, false, nil)
 	for _, i := range instances {
-		at := i.From
+		start := i.From
 		if i.RecurrenceID != nil { // as it is written, although the clock may skip it
-			at = *i.RecurrenceID
+			start = *i.RecurrenceID
 		}
-		list = append(list, at.Value())
+		list = append(list, start.Value())
 	}
 	return list, err
 }

@@ -274,17 +274,17 @@ func (r componentReader) recurrence(e *Entry, c *Component) (int, error) {
 // date reads one value of an RDATE or EXDATE, with RDATE also a period.
 func (r componentReader) date(e *Entry, p Property, value string) error {
 	value, end, period := strings.Cut(value, "/")
-	at, err := r.timeValue(e, p, value)
+	start, err := r.timeValue(e, p, value)
 	if err != nil {
 		return err
 	}
-	o := occurrence{TimeValue: at}
+	o := occurrence{TimeValue: start}
 	switch {
-	case p.Name == "EXDATE" && e.Start.HasTime && !at.HasTime:
-		e.exdateDays = append(e.exdateDays, at.Day)
+	case p.Name == "EXDATE" && e.Start.HasTime && !start.HasTime:
+		e.exdateDays = append(e.exdateDays, start.Day)
 		return nil
 	case p.Name == "EXDATE":
-		e.exdates = append(e.exdates, at)
+		e.exdates = append(e.exdates, start)
 		return nil
 	case period && strings.HasPrefix(strings.ToUpper(end), "P"):
 		long, err := parseDuration(end)
@@ -297,12 +297,12 @@ func (r componentReader) date(e *Entry, p Property, value string) error {
 		if err != nil {
 			return err
 		}
-		o.duration = &duration{seconds: max(0, last.Instant()-at.Instant())}
+		o.duration = &duration{seconds: max(0, last.Instant()-start.Instant())}
 	}
-	if e.Start.HasTime && !at.HasTime {
+	if e.Start.HasTime && !start.HasTime {
 		e.addProblem(r.file, p.Line, "an RDATE without a time in an event with one; the event's time is used")
 		o.TimeValue = e.Start
-		o.Day = at.Day
+		o.Day = start.Day
 	}
 	e.rdates = append(e.rdates, o)
 	return nil

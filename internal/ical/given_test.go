@@ -132,10 +132,10 @@ func TestGiven(t *testing.T) {
 		}
 	}
 	for _, zone := range []string{"", "America/New_York"} {
-		at := func(d civil.Date) eval.Value { return eval.Value{Kind: eval.DateTime, Day: day + d, Minutes: 545} }
+		when := func(d civil.Date) eval.Value { return eval.Value{Kind: eval.DateTime, Day: day + d, Minutes: 545} }
 		rule, err := recur.ParseRRule("FREQ=WEEKLY;BYDAY=MO")
-		e := Event{UID: "r@p", Summary: "Weekly", At: at(0), EventProperties: schedule.EventProperties{DurationMinutes: 30},
-			Recurring: &schedule.Recurring{Rule: *rule, Until: at(20), Except: []eval.Value{at(7)}, Extra: []eval.Value{at(9)}, Dates: []eval.Value{at(0), at(9), at(14)}}}
+		e := Event{UID: "r@p", Summary: "Weekly", At: when(0), EventProperties: schedule.EventProperties{DurationMinutes: 30},
+			Recurring: &schedule.Recurring{Rule: *rule, Until: when(20), Except: []eval.Value{when(7)}, Extra: []eval.Value{when(9)}, Dates: []eval.Value{when(0), when(9), when(14)}}}
 		c := Calendar{DTSTAMP: day}
 		if zone != "" {
 			c.Zone, _ = Zone(zone)

@@ -198,7 +198,7 @@ func hashProperties(says map[string]string) string {
 // that its lines stay; else the new component, with what people added. marked is one that
 // was written before there were marks, and that gets its own; replaced says that a text
 // that a person wrote is lost.
-func (k *componentLines) mergeInto(b *rawComponent) (made *componentLines, unchanged, marked, replaced bool) {
+func (k *componentLines) mergeInto(b *rawComponent) (merged *componentLines, unchanged, marked, replaced bool) {
 	as, hand, places := b.splitAlarms()
 	var own []alarmLines
 	for i, a := range k.alarms() {
@@ -212,12 +212,12 @@ func (k *componentLines) mergeInto(b *rawComponent) (made *componentLines, uncha
 		}
 		// Its reason stays as it was, which alone is no change.
 		old := b.contentLines()
-		made = &componentLines{name: k.name, lines: linesWithout(old.lines)}
-		plain := &componentLines{name: k.name, lines: linesWithout(made.lines, foreignProperties...)}
-		made.lines = append(made.lines, hashProperty+":"+plain.withAlarms(own).hash())
-		return made.withAlarms(append(slices.Clone(own), hand...)), false, true, false
+		merged = &componentLines{name: k.name, lines: linesWithout(old.lines)}
+		plain := &componentLines{name: k.name, lines: linesWithout(merged.lines, foreignProperties...)}
+		merged.lines = append(merged.lines, hashProperty+":"+plain.withAlarms(own).hash())
+		return merged.withAlarms(append(slices.Clone(own), hand...)), false, true, false
 	}
-	made = k.withAlarms(append(slices.Clone(own), hand...)).keepForeign(b).keepAttendees(b)
+	merged = k.withAlarms(append(slices.Clone(own), hand...)).keepForeign(b).keepAttendees(b)
 	if was := b.writtenHash(); was != "" && b.name == k.name {
 		before := b.contentLines()
 		before.lines = linesWithout(before.lines, foreignProperties...)
@@ -238,7 +238,7 @@ func (k *componentLines) mergeInto(b *rawComponent) (made *componentLines, uncha
 			}
 		}
 	}
-	return made, false, false, replaced
+	return merged, false, false, replaced
 }
 
 // keepForeign puts into a component what other programs and the person who works off a to-do did
@@ -258,12 +258,12 @@ func (k *componentLines) keepForeign(b *rawComponent) *componentLines {
 			added = append(added, line)
 		}
 	}
-	made := &componentLines{name: k.name, lines: slices.Clone(k.lines)}
-	if i := slices.Index(made.lines, "STATUS:NEEDS-ACTION"); i >= 0 && status != "" {
-		made.lines[i] = status
+	merged := &componentLines{name: k.name, lines: slices.Clone(k.lines)}
+	if i := slices.Index(merged.lines, "STATUS:NEEDS-ACTION"); i >= 0 && status != "" {
+		merged.lines[i] = status
 	}
-	made.appendLines(added...)
-	return made
+	merged.appendLines(added...)
+	return merged
 }
 
 // keepAttendees puts into a component whom people invited to it, what they said of it, and what

@@ -154,31 +154,31 @@ func (o *Object) Differs(other *Object) (names []string) {
 // to-do, properties of other programs.
 func (c Calendar) Object(e Event, plan string, old *Object) (*Object, string, error) {
 	e.UID = ShortUID(e.UID)
-	made, err := c.content(e)
+	merged, err := c.content(e)
 	if err != nil {
 		return nil, "", err
 	}
-	bare, _, err := c.resource(e, made)
+	bare, _, err := c.resource(e, merged)
 	if err != nil {
 		return nil, "", err
 	}
 	stamp, sequence := basicDateText(c.DTSTAMP)+"T000000Z", 0
 	if old != nil {
-		made = made.keepForeign(&old.block)
+		merged = merged.keepForeign(&old.block)
 		for name, line := range ownLines(old.block.contentLines().lines) {
 			if name == "CREATED" {
-				made.appendLines(line)
+				merged.appendLines(line)
 			}
 		}
 		stamp, sequence = old.block.laterDTSTAMP(stamp), old.block.nextSequence()
 	}
-	made.lines = slices.DeleteFunc(made.lines, func(line string) bool {
+	merged.lines = slices.DeleteFunc(merged.lines, func(line string) bool {
 		return propertyName(line) == planProperty ||
 			propertyName(line) == hashProperty
 	})
-	made = made.withStamps(stamp, sequence, old != nil)
-	made.appendLines(planProperty+":"+escape(plan), hashProperty+":"+bare.Hash)
-	return c.resource(e, made)
+	merged = merged.withStamps(stamp, sequence, old != nil)
+	merged.appendLines(planProperty+":"+escape(plan), hashProperty+":"+bare.Hash)
+	return c.resource(e, merged)
 }
 
 // appendLines puts content lines behind the others, in front of the alarms.
@@ -191,16 +191,16 @@ func (k *componentLines) appendLines(lines ...string) {
 }
 
 // resource writes a component as a resource of its own, and reads it again.
-func (c Calendar) resource(e Event, made *componentLines) (*Object, string, error) {
+func (c Calendar) resource(e Event, merged *componentLines) (*Object, string, error) {
 	var b bytes.Buffer
 	l := newLines(&b)
 	for _, line := range []string{"BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yoyaku//yoyaku//EN"} {
 		l.putLine(line)
 	}
-	for _, z := range c.zoneSpans([]outComponent{{start: e.At, new: made}}) {
+	for _, z := range c.zoneSpans([]outComponent{{start: e.At, new: merged}}) {
 		l.timezone(z.zone, z.first, z.last)
 	}
-	l.component(made)
+	l.component(merged)
 	l.putLine("END:VCALENDAR")
 	if err := l.flush(); err != nil {
 		return nil, "", err

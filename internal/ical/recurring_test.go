@@ -102,8 +102,8 @@ func TestOneRecurringEvent(t *testing.T) {
 func TestLooks(t *testing.T) {
 	zone, _ := Zone("Europe/London")
 	day, _ := civil.NewDate(2027, 3, 28)
-	at := eval.Value{Kind: eval.DateTime, Day: day, Minutes: 90}
-	e := Event{UID: "a@p", Summary: "Pay", Category: "pay", At: at, EventProperties: schedule.EventProperties{Busy: true, DurationMinutes: 90, Color: "teal", Location: "Office; 2", Categories: []string{"a,b", "c"}}}
+	when := eval.Value{Kind: eval.DateTime, Day: day, Minutes: 90}
+	e := Event{UID: "a@p", Summary: "Pay", Category: "pay", At: when, EventProperties: schedule.EventProperties{Busy: true, DurationMinutes: 90, Color: "teal", Location: "Office; 2", Categories: []string{"a,b", "c"}}}
 	var b strings.Builder
 	c := Calendar{Zone: zone, DTSTAMP: day}
 	if err := writeEvents(&b, c, []Event{e}); err != nil {

@@ -21,17 +21,17 @@ func calendarOf(events string) string {
 
 // show writes an instance as testdata/read.txt does.
 func show(i Instance) string {
-	at := func(s TimeValue) string {
+	start := func(s TimeValue) string {
 		if s.HasTime {
 			return fmt.Sprintf("%sT%02d:%02d", s.Day, s.Second/3600, s.Second/60%60)
 		}
 		return s.Day.String()
 	}
-	text := at(i.From)
+	text := start(i.From)
 	if i.AllDay() {
 		text += " to " + i.Last().String()
 	} else if !i.IsOpenEnded {
-		text += " to " + at(i.To)
+		text += " to " + start(i.To)
 	}
 	if i.From.Zone != nil {
 		text += " " + i.From.Zone.String()
@@ -43,7 +43,7 @@ func show(i Instance) string {
 		text += " (" + i.Categories + ")"
 	}
 	if i.RecurrenceID != nil {
-		text += " [" + at(*i.RecurrenceID) + "]"
+		text += " [" + start(*i.RecurrenceID) + "]"
 	}
 	return text
 }

@@ -118,8 +118,8 @@ func FindingFromError(file string, err error) (f Finding) {
 }
 
 // addFault keeps a fail that checking tells, and a run stops for.
-func (p *Plan) addFault(at Pos, about, format string, args ...any) {
-	p.faults = append(p.faults, at.WithPos(schedule.Finding{Subject: about, Text: fmt.Sprintf(format, args...)}))
+func (p *Plan) addFault(pos Pos, about, format string, args ...any) {
+	p.faults = append(p.faults, pos.WithPos(schedule.Finding{Subject: about, Text: fmt.Sprintf(format, args...)}))
 }
 
 // DeferredFaults are days by hand that no rule gives, and owners that aren't among the people.
@@ -142,8 +142,8 @@ func (s Pos) WithPos(f schedule.Finding) Finding {
 // Locate gives a finding of a series the place of the key that it comes of.
 func (p *Plan) Locate(f schedule.Finding) Finding {
 	for _, key := range []string{f.Key, ""} {
-		if at, ok := p.seriesPos[f.Subject][key]; ok {
-			return at.WithPos(f)
+		if pos, ok := p.seriesPos[f.Subject][key]; ok {
+			return pos.WithPos(f)
 		}
 	}
 	return Finding{Finding: f, File: p.Path}
@@ -151,8 +151,8 @@ func (p *Plan) Locate(f schedule.Finding) Finding {
 
 // KeyPos is the place of one of the plan's own keys; of one that isn't there, the file.
 func (p *Plan) KeyPos(name string) Pos {
-	if at, ok := p.keyPos[name]; ok {
-		return at
+	if pos, ok := p.keyPos[name]; ok {
+		return pos
 	}
 	return Pos{doc: p.doc}
 }
@@ -173,8 +173,8 @@ func (r *Record) HasKey(key string) bool {
 func (o *Output) KeyPos(key string) Pos { return o.positions.pos(key) }
 
 func (p keyPositions) pos(key string) Pos {
-	if at, ok := p[key]; ok {
-		return at
+	if pos, ok := p[key]; ok {
+		return pos
 	}
 	return p[""]
 }
@@ -186,7 +186,7 @@ func (p *Plan) CalendarWarnings() []string {
 }
 
 // WatchCounting notes whether something counts working days while no calendar is named.
-func (p *Plan) WatchCounting(about string, at Pos, do func() error) error {
+func (p *Plan) WatchCounting(about string, pos Pos, do func() error) error {
 	assumed := p.calendars.defaultCalendar
 	before := assumed.TakeUsed()
 	err := do()
@@ -197,7 +197,7 @@ func (p *Plan) WatchCounting(about string, at Pos, do func() error) error {
 			return err
 		}
 		p.uncalendared = append(p.uncalendared,
-			at.WithPos(schedule.Finding{IsNote: true, Subject: about,
+			pos.WithPos(schedule.Finding{IsNote: true, Subject: about,
 				Text: "working days are counted without a calendar: Saturday and Sunday closed, no holidays. Name one with `calendar`"}))
 	}
 	if before { // every command says so too

@@ -24,8 +24,8 @@ func (p *Plan) included(own *planFile) (docs []*planFile, err error) {
 
 // includes reads what the key `include` of a file names; through are the files that led
 // to it.
-func (p *Plan) includes(of *planFile, seen map[string]bool, through []string) (docs []*planFile, err error) {
-	v, d := of.keys["include"], of.doc
+func (p *Plan) includes(file *planFile, seen map[string]bool, through []string) (docs []*planFile, err error) {
+	v, d := file.keys["include"], file.doc
 	if v == nil {
 		return nil, nil
 	}
@@ -73,18 +73,18 @@ func (p *Plan) include(by *doc, at ast.Node, path string, seen map[string]bool, 
 		return nil, by.wrap(at, err)
 	}
 	d.collect = by.collect
-	of, err := p.newPlanFile(d)
+	file, err := p.newPlanFile(d)
 	if err != nil {
 		return nil, err
 	}
-	for key, v := range of.keys {
+	for key, v := range file.keys {
 		if !slices.Contains(includableKeys, key) {
 			return nil, d.fail(v.keyNode, "`%s` can't be in an included file; it takes %s", key,
 				strings.Join(includableKeys, ", "))
 		}
 	}
-	docs, err := p.includes(of, seen, through)
-	return append(docs, of), err
+	docs, err := p.includes(file, seen, through)
+	return append(docs, file), err
 }
 
 // newPlanFile gives what a file says, by key.
@@ -94,11 +94,11 @@ func (p *Plan) newPlanFile(d *doc) (*planFile, error) {
 	if err != nil {
 		return nil, err
 	}
-	of := &planFile{d, map[string]*node{}}
+	file := &planFile{d, map[string]*node{}}
 	for _, k := range parts {
-		of.keys[k.name] = k
+		file.keys[k.name] = k
 	}
-	return of, nil
+	return file, nil
 }
 
 // includableKeys are the keys that an included file may have.

@@ -47,14 +47,14 @@ func (p *Plan) readOverrides(v *node, s *schedule.Series) error {
 		known = overrideKeys
 	}
 	if m, ok := v.valueNode.(*ast.MappingNode); ok && len(m.Values) == 1 && m.Values[0].Key.GetToken().Value == "table" {
-		return p.eachRow(v.doc, m.Values[0].Value, func(_ []string, at rowPos, cell func(string) (string, bool)) error {
+		return p.eachRow(v.doc, m.Values[0].Value, func(_ []string, row rowPos, cell func(string) (string, bool)) error {
 			keys := map[string]*node{}
 			for _, k := range known.keys {
 				if text, ok := cell(k.Name); ok && text != "" {
-					keys[k.Name] = &node{doc: at.doc, valueNode: nodeOfCell(text, at.line)}
+					keys[k.Name] = &node{doc: row.doc, valueNode: nodeOfCell(text, row.line)}
 				}
 			}
-			return p.setOverride(at.doc.pos(at.node), keys, s)
+			return p.setOverride(row.doc.pos(row.node), keys, s)
 		})
 	}
 	if _, list := v.valueNode.(*ast.SequenceNode); !list {
@@ -81,7 +81,7 @@ func (p *Plan) readOverrides(v *node, s *schedule.Series) error {
 }
 
 // setOverride sets one day by hand.
-func (p *Plan) setOverride(at Pos, keys map[string]*node, s *schedule.Series) error {
+func (p *Plan) setOverride(pos Pos, keys map[string]*node, s *schedule.Series) error {
 	text := map[string]string{}
 	for key, v := range keys {
 		var err error
@@ -91,7 +91,7 @@ func (p *Plan) setOverride(at Pos, keys map[string]*node, s *schedule.Series) er
 	}
 	for _, key := range []string{"series", "id", "date", "why"} {
 		if text[key] == "" && (key != "series" || s == nil) {
-			return at.wrap(fmt.Errorf(
+			return pos.wrap(fmt.Errorf(
 				"a date moved by hand needs `%s`: {id: 2028-12/last, date: 2028-12-20, why: early pay before the holidays}", key))
 		}
 	}
@@ -129,7 +129,7 @@ func (p *Plan) setOverride(at Pos, keys map[string]*node, s *schedule.Series) er
 	if h.At.Kind == eval.DateTime && !s.HasTime(h.What) {
 		return keys["date"].wrap(fmt.Errorf("the dates of `%s` have no time; write %s", s.Name, h.At.Day))
 	}
-	p.seriesPos[s.Name]["instead."+h.What+"."+h.ID] = at
+	p.seriesPos[s.Name]["instead."+h.What+"."+h.ID] = pos
 	err := s.SetOverride(h)
 	var unknown *schedule.UnknownDateError
 	if errors.As(err, &unknown) {

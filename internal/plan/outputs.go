@@ -61,12 +61,12 @@ var windowsReserved = regexp.MustCompile(`^(?i:con|prn|aux|nul|com[0-9]|lpt[0-9]
 
 // forName is the output for an owner or a series.
 func (o *Output) forName(name string) *Output {
-	one := *o
+	output := *o
 	if windowsReserved.MatchString(name) {
 		name += "_"
 	}
-	one.File = strings.ReplaceAll(o.File, o.Placeholder(), name)
-	return &one
+	output.File = strings.ReplaceAll(o.File, o.Placeholder(), name)
+	return &output
 }
 
 // SubjectOf is for whom or what a file is made whose name fits that of a split output; ok is
@@ -181,15 +181,15 @@ func (p *Plan) addOutputs(o *Output) error {
 	switch o.SplitBy {
 	case "owner":
 		for _, owner := range append(slices.Clone(p.Owners), Owner{Name: unowned}) {
-			one := o.forName(owner.Name)
-			one.Owner = owner.Name
-			list = append(list, one)
+			output := o.forName(owner.Name)
+			output.Owner = owner.Name
+			list = append(list, output)
 		}
 	case "series":
 		for _, s := range o.Series {
-			one := o.forName(s.Name)
-			one.Series = []*schedule.Series{s}
-			list = append(list, one)
+			output := o.forName(s.Name)
+			output.Series = []*schedule.Series{s}
+			list = append(list, output)
 		}
 	}
 	for _, o := range list {

@@ -134,7 +134,7 @@ func (p *Plan) isBroken(name string) bool {
 
 // mergePatterns puts a series' own keys over those of its patterns. values are words that its
 // row of a table gives.
-func (p *Plan) mergePatterns(g *keyGroup, d *doc, name string, n ast.Node, own []*node, like *node,
+func (p *Plan) mergePatterns(g *keyGroup, d *doc, name string, n ast.Node, ownKeys []*node, like *node,
 	values phrase.Substitutions) (said *node, patterns []*pattern, err error) {
 	said = rootNode(d, name, n)
 	said.children = []*node{}
@@ -143,18 +143,18 @@ func (p *Plan) mergePatterns(g *keyGroup, d *doc, name string, n ast.Node, own [
 			return nil, nil, err
 		}
 	}
-	words, err := p.paramValues(d, name, n, &own, patterns, values)
+	words, err := p.paramValues(d, name, n, &ownKeys, patterns, values)
 	if err != nil {
 		return nil, nil, err
 	}
 	if patterns == nil {
-		for _, k := range own {
+		for _, k := range ownKeys {
 			k.positions = said.positions
 		}
-		said.children = own
+		said.children = ownKeys
 		return said, nil, nil
 	}
-	layers := [][]*node{own}
+	layers := [][]*node{ownKeys}
 	for _, t := range patterns {
 		layers = append(layers, t.keys)
 	}
@@ -198,7 +198,7 @@ func (p *Plan) patternChain(like *node) (list []*pattern, err error) {
 	if err != nil {
 		return nil, err
 	}
-	at := like.pos()
+	pos := like.pos()
 	for name != "" {
 		t := p.patternOf(name)
 		switch {
@@ -215,21 +215,21 @@ func (p *Plan) patternChain(like *node) (list []*pattern, err error) {
 			} else if known != nil {
 				hint = "use one of " + phrase.ListNames(known)
 			}
-			return nil, at.wrap(fmt.Errorf("unknown pattern `%s`; %s", name, hint))
+			return nil, pos.wrap(fmt.Errorf("unknown pattern `%s`; %s", name, hint))
 		case slices.Contains(list, t):
 			return nil, t.pos.wrap(fmt.Errorf("the pattern `%s` is based on itself", t.name))
 		}
 		if list = append(list, t); len(list) > maxDepth {
-			return nil, at.wrap(fmt.Errorf("this pattern is based on another, which is based on another, and so on; at most %d deep", maxDepth))
+			return nil, pos.wrap(fmt.Errorf("this pattern is based on another, which is based on another, and so on; at most %d deep", maxDepth))
 		}
-		name, at = t.base, t.pos
+		name, pos = t.base, t.pos
 	}
 	return list, nil
 }
 
 // paramValues are the values of what the patterns of a series take, by its own keys, which
 // are taken out of them, by its row's, or by their defaults.
-func (p *Plan) paramValues(d *doc, name string, n ast.Node, own *[]*node, patterns []*pattern,
+func (p *Plan) paramValues(d *doc, name string, n ast.Node, ownKeys *[]*node, patterns []*pattern,
 	values phrase.Substitutions) (phrase.Substitutions, error) {
 	if patterns == nil {
 		return nil, nil
@@ -253,11 +253,11 @@ func (p *Plan) paramValues(d *doc, name string, n ast.Node, own *[]*node, patter
 		}
 		t.keys = rest
 	}
-	rest, err := p.takeParams(*own, takes, given, "the series")
+	rest, err := p.takeParams(*ownKeys, takes, given, "the series")
 	if err != nil {
 		return nil, err
 	}
-	*own = rest
+	*ownKeys = rest
 	for fold, g := range given {
 		text, err := g.doc.text(g.valueNode)
 		if err != nil {

@@ -102,9 +102,9 @@ const unowned = "none"
 
 // IsInWindow reports whether an event of the plan lies in a window: by its own day, or where
 // occurrences are taken whole, by the moved date of its occurrence.
-func (p *Plan) IsInWindow(uid string, at eval.Value, window civil.Span, whole bool) bool {
+func (p *Plan) IsInWindow(uid string, when eval.Value, window civil.Span, whole bool) bool {
 	if !whole {
-		return window.Contains(at.Day)
+		return window.Contains(when.Day)
 	}
 	series, what, id := ical.SplitUID(uid)
 	if s := p.FindSeries(series); s != nil && what != "date" {
@@ -112,5 +112,5 @@ func (p *Plan) IsInWindow(uid string, at eval.Value, window civil.Span, whole bo
 			return window.Contains(m.MovedTo)
 		}
 	}
-	return window.Contains(at.Day)
+	return window.Contains(when.Day)
 }

@@ -429,9 +429,9 @@ func (p *Plan) readSettings(s Settings) error {
 // readEntries reads all that depends on the settings, key by key, each in all files.
 func (p *Plan) readEntries(docs []*planFile) error {
 	for _, k := range p.entryKeys() {
-		for _, of := range docs {
-			if v := of.keys[k.Name]; v != nil {
-				if err := of.doc.collectError(v.fill(k)); err != nil {
+		for _, file := range docs {
+			if v := file.keys[k.Name]; v != nil {
+				if err := file.doc.collectError(v.fill(k)); err != nil {
 					return err
 				}
 			}

@@ -214,27 +214,27 @@ func (in *seriesReader) finish(*node) (err error) {
 
 // addSeries reads an entry of `series`.
 func (p *Plan) addSeries(v *node) error {
-	own, err := seriesKeys().split(rootNode(v.doc, v.name, v.valueNode))
+	ownKeys, err := seriesKeys().split(rootNode(v.doc, v.name, v.valueNode))
 	if err != nil {
 		return err
 	}
 	var like *node
-	if i := slices.IndexFunc(own, func(k *node) bool { return k.name == "like" }); i >= 0 {
-		like = own[i]
-		own = slices.Delete(own, i, i+1)
+	if i := slices.IndexFunc(ownKeys, func(k *node) bool { return k.name == "like" }); i >= 0 {
+		like = ownKeys[i]
+		ownKeys = slices.Delete(ownKeys, i, i+1)
 	}
-	return p.makeSeries(v.doc, v.name, v.valueNode, own, like, nil)
+	return p.makeSeries(v.doc, v.name, v.valueNode, ownKeys, like, nil)
 }
 
 // makeSeries makes a series of all that is said of it: its own keys, over those of its
 // patterns.
-func (p *Plan) makeSeries(d *doc, name string, n ast.Node, own []*node, like *node, values phrase.Substitutions) error {
+func (p *Plan) makeSeries(d *doc, name string, n ast.Node, ownKeys []*node, like *node, values phrase.Substitutions) error {
 	if p.seriesReader == nil {
 		p.seriesReader = newSeriesIn(p)
 	}
 	in, g := p.seriesReader, p.seriesReader.seriesGroup
 	in.seriesFields = seriesFields{name: name, env: p.Env}
-	said, patterns, err := p.mergePatterns(g, d, name, n, own, like, values)
+	said, patterns, err := p.mergePatterns(g, d, name, n, ownKeys, like, values)
 	if err != nil {
 		return err
 	}

@@ -50,7 +50,7 @@ func (p *Plan) seriesFrom(v *node) error {
 
 // seriesFromParts are the keys of a table of series by their names, and those that its
 // series are to have.
-func seriesFromParts(item *node) (keys map[string]*node, own []*node, err error) {
+func seriesFromParts(item *node) (keys map[string]*node, ownKeys []*node, err error) {
 	parts, err := seriesFromKeys.split(item)
 	if err != nil {
 		return nil, nil, err
@@ -60,7 +60,7 @@ func seriesFromParts(item *node) (keys map[string]*node, own []*node, err error)
 		if seriesFromKeys.find(k.name) >= 0 {
 			keys[k.name] = k
 		} else {
-			own = append(own, k)
+			ownKeys = append(ownKeys, k)
 		}
 	}
 	for _, key := range seriesFromKeys.keyNames() {
@@ -68,12 +68,12 @@ func seriesFromParts(item *node) (keys map[string]*node, own []*node, err error)
 			return nil, nil, item.fail("`series-from` needs `table`, `like` and `name`, the column with the series' names; `%s` is missing", key)
 		}
 	}
-	return keys, own, nil
+	return keys, ownKeys, nil
 }
 
 func (p *Plan) seriesOf(item *node) error {
 	d := item.doc
-	keys, own, err := seriesFromParts(item)
+	keys, ownKeys, err := seriesFromParts(item)
 	if err != nil {
 		return err
 	}
@@ -113,7 +113,7 @@ func (p *Plan) seriesOf(item *node) error {
 		values := phrase.Substitutions{}
 		for _, w := range takes {
 			text, ok := cell(w)
-			said := slices.ContainsFunc(own, func(k *node) bool { return phrase.NamesEqual(k.name, w) })
+			said := slices.ContainsFunc(ownKeys, func(k *node) bool { return phrase.NamesEqual(k.name, w) })
 			switch {
 			case !ok && !said:
 				return item.fail("%s has no column `%s`, which the pattern takes; add the column, or give `%[2]s` here", at.file, w)
@@ -124,7 +124,7 @@ func (p *Plan) seriesOf(item *node) error {
 		if err := p.claimName("series", at.doc, at.node, name); err != nil {
 			return err
 		}
-		row := mergeRowKeys(slices.Clone(own), at, cell)
+		row := mergeRowKeys(slices.Clone(ownKeys), at, cell)
 		err := p.makeSeries(at.doc, name, at.node, row, like, values)
 		if errors.Is(err, errReportedElsewhere) {
 			p.broken[phrase.FoldName(name)] = true
@@ -161,7 +161,7 @@ func mergeRowKeys(row []*node, at rowPos, cell func(string) (string, bool)) []*n
 
 // noteSeriesColumns notes which columns of a table are read as keys of its series, and which
 // are not read at all but resemble one that is.
-func (p *Plan) noteSeriesColumns(at rowPos, columns, used []string) {
+func (p *Plan) noteSeriesColumns(row rowPos, columns, used []string) {
 	known := append(slices.Clone(used), rowKeys...)
 	var keys []string
 	for _, c := range columns {
@@ -174,12 +174,12 @@ func (p *Plan) noteSeriesColumns(at rowPos, columns, used []string) {
 			if near := phrase.Nearest(c, known); near != "" {
 				p.unusedColumns = append(p.unusedColumns,
 					Finding{schedule.Finding{IsNote: true, Text: fmt.Sprintf("the column `%s` isn't used; did you mean `%s`?", c,
-						near)}, at.doc.path, 1})
+						near)}, row.doc.path, 1})
 			}
 		}
 	}
 	if keys != nil {
-		p.Notes = append(p.Notes, fmt.Sprintf("%s: %s read as keys of its series: %s", at.file,
+		p.Notes = append(p.Notes, fmt.Sprintf("%s: %s read as keys of its series: %s", row.file,
 			phrase.CountVerb(len(keys), "column is", "columns are"), strings.Join(keys, ", ")))
 	}
 }
@@ -195,7 +195,7 @@ type rowPos struct {
 func (t rowPos) wrap(err error) error { return t.doc.wrap(t.node, err) }
 
 // eachRow goes through the rows of a table that a key names.
-func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at rowPos, cell func(name string) (string,
+func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, row rowPos, cell func(name string) (string,
 	bool)) error) error {
 	text, err := d.text(n)
 	if err != nil {
@@ -215,8 +215,8 @@ func (p *Plan) eachRow(d *doc, n ast.Node, do func(columns []string, at rowPos, 
 	of := *d
 	of.path, of.params, of.forSeries = path, nil, ""
 	return d.wrap(n, rows.Each(r, func(line int, cells []eval.Value) error {
-		at := rowPos{text, line, &of, nodeAtLine(line)}
-		return of.collectError(do(columns, at, func(name string) (string, bool) {
+		row := rowPos{text, line, &of, nodeAtLine(line)}
+		return of.collectError(do(columns, row, func(name string) (string, bool) {
 			if i := rows.ColumnIndex(columns, name); i >= 0 {
 				return strings.Clone(strings.TrimSpace(cells[i].String())), true
 			}

@@ -32,8 +32,8 @@ type keyPositions map[string]Pos
 
 // WrapKey puts the place of a key around an error, or that of the whole entry.
 func (p keyPositions) WrapKey(key string, err error) error {
-	if at, ok := p[key]; ok {
-		return at.wrap(err)
+	if pos, ok := p[key]; ok {
+		return pos.wrap(err)
 	}
 	return p[""].wrap(err)
 }

@@ -33,13 +33,13 @@ func (p *Plan) addPending(w *pendingEntry) {
 
 // addPendingSeries keeps a series.
 func (p *Plan) addPendingSeries(v *node) error {
-	own, err := seriesKeys().split(rootNode(v.doc, v.name, v.valueNode))
+	ownKeys, err := seriesKeys().split(rootNode(v.doc, v.name, v.valueNode))
 	if err != nil {
 		return err
 	}
 	w := &pendingEntry{name: v.name, read: func() error { return v.doc.collectError(v.wrap(p.readNamed(v, p.addSeries))) }}
-	if i := slices.IndexFunc(own, func(k *node) bool { return k.name == "like" }); i >= 0 {
-		w.base = own[i]
+	if i := slices.IndexFunc(ownKeys, func(k *node) bool { return k.name == "like" }); i >= 0 {
+		w.base = ownKeys[i]
 	}
 	p.addPending(w)
 	return nil

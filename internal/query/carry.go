@@ -48,7 +48,7 @@ func (r *runningColumns) reset() {
 }
 
 // putPiece takes a piece, which is written if it is shown.
-func (r *runningColumns) putPiece(line int, put rows.PutExtended, text string, row, more []eval.Value, shown bool) error {
+func (r *runningColumns) putPiece(line int, put rows.PutExtended, text string, row, extra []eval.Value, shown bool) error {
 	if shown {
 		r.numShown++
 	}
@@ -56,9 +56,9 @@ func (r *runningColumns) putPiece(line int, put rows.PutExtended, text string, r
 		if !shown {
 			return nil
 		}
-		return put(text, row, more)
+		return put(text, row, extra)
 	}
-	cells, _, bad := r.derive.EvalRow(line, slices.Concat(row, more), nil)
+	cells, _, bad := r.derive.EvalRow(line, slices.Concat(row, extra), nil)
 	if bad != nil && !r.derive.BlankBadCells {
 		return bad
 	}

@@ -44,7 +44,7 @@ func Compare(old, now Side, key string, note func(format string, args ...any), p
 			}
 		}
 	}
-	was, err := old.events(span)
+	before, err := old.events(span)
 	if err != nil {
 		return t, err
 	}
@@ -52,7 +52,7 @@ func Compare(old, now Side, key string, note func(format string, args ...any), p
 	if err != nil {
 		return t, err
 	}
-	list, t := schedule.Differences(was, is, func(e schedule.Event) bool { return span.Contains(e.At.Day) })
+	list, t := schedule.Differences(before, is, func(e schedule.Event) bool { return span.Contains(e.At.Day) })
 	for _, d := range list {
 		if err := put(d); err != nil {
 			return t, err

@@ -255,7 +255,7 @@ func (l *dateListing) table(j *ask.Job) error {
 			return err
 		}
 		var cells []eval.Value
-		var made schedule.RuleRows
+		var ruleRows schedule.RuleRows
 		for e, err := range schedule.MergeOccurrences(l.series, l.span) {
 			if err != nil {
 				return err
@@ -263,7 +263,7 @@ func (l *dateListing) table(j *ask.Job) error {
 			if err := l.usage.CountRows(1); err != nil {
 				return err
 			}
-			cells = made.Row(l.ruleCell(cells[:0], e.Series), &e.Occurrence.MovedDate)
+			cells = ruleRows.Row(l.ruleCell(cells[:0], e.Series), &e.Occurrence.MovedDate)
 			own := len(cells)
 			cells = l.addedCells(cells, e)
 			if err := l.usage.CountGrowth("", cells, own); err != nil {
@@ -286,13 +286,13 @@ func (l *dateListing) table(j *ask.Job) error {
 // putPlain puts the dates in a window without what hangs on them, and counts them.
 func (l *dateListing) putPlain(window civil.Span, put rows.PutRow) (n int, err error) {
 	var cells []eval.Value
-	var made schedule.RuleRows
+	var ruleRows schedule.RuleRows
 	for d, err := range schedule.MergeDates(l.series, window) {
 		if err != nil {
 			return n, err
 		}
 		d.Series.RecordUncovered(d.MovedDate)
-		cells = made.Row(l.ruleCell(cells[:0], d.Series), d.MovedDate)
+		cells = ruleRows.Row(l.ruleCell(cells[:0], d.Series), d.MovedDate)
 		if err := put(cells); err != nil {
 			return n, err
 		}
@@ -368,14 +368,14 @@ func (l *dateListing) events(j *ask.Job) error {
 		return err
 	}
 	var kept []schedule.Entry
-	var made schedule.RuleRows
+	var ruleRows schedule.RuleRows
 	for _, e := range entries {
 		if e.What == "date" {
 			if l.numListed++; l.count > 0 && l.numListed > l.count {
 				continue
 			}
 		}
-		cells := made.Row(l.ruleCell(nil, e.Series), &e.Occurrence.MovedDate)
+		cells := ruleRows.Row(l.ruleCell(nil, e.Series), &e.Occurrence.MovedDate)
 		if keep, err := keeps(l.addedCells(cells, e)); err != nil || !keep {
 			if err != nil {
 				return err

@@ -276,18 +276,18 @@ func (d *TableDates) explain(j *ask.Job) (list []infer.ColumnResult, err error) 
 
 // dayTimeOf is a cell's day, and its time in minutes or -1.
 func dayTimeOf(v eval.Value, readings []tabular.DateLayout) (d civil.Date, minutes int, ok bool) {
-	at, ok := eval.AsDate(v)
+	when, ok := eval.AsDate(v)
 	if !ok && readings != nil {
-		at.Day, _, ok = tabular.ReadCell(v, readings)
+		when.Day, _, ok = tabular.ReadCell(v, readings)
 	}
 	switch {
 	case !ok:
 		return civil.None, -1, false
-	case at.Kind == eval.DateTime:
-		return at.Day, int(at.Minutes), true
+	case when.Kind == eval.DateTime:
+		return when.Day, int(when.Minutes), true
 	}
 	if minutes, timed := tabular.TimeOfDay(v.Text); timed && v.Kind == eval.Text {
-		return at.Day, minutes, true
+		return when.Day, minutes, true
 	}
-	return at.Day, -1, true
+	return when.Day, -1, true
 }

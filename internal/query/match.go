@@ -137,14 +137,14 @@ type rangeMatcher struct {
 // putMatches puts the ranges of a row beside it.
 func (m *rangeMatcher) putMatches(line int, row []eval.Value, put rows.PutExtended) error {
 	var of string
-	var at eval.Value
+	var when eval.Value
 	if m.key >= 0 {
 		of = eval.CellKey(row[m.key])
 	}
 	if m.atSlot >= 0 {
-		at = row[m.atSlot]
+		when = row[m.atSlot]
 	}
-	held, known, err := m.find(of, at, m.key >= 0 && of == "")
+	found, known, err := m.find(of, when, m.key >= 0 && of == "")
 	if err != nil {
 		var bad *rows.BadCell
 		if !errors.As(err, &bad) {
@@ -156,13 +156,13 @@ func (m *rangeMatcher) putMatches(line int, row []eval.Value, put rows.PutExtend
 	switch {
 	case !known:
 		m.blank++
-	case len(held) == 0:
+	case len(found) == 0:
 		m.missed++
 	}
-	if len(held) == 0 {
+	if len(found) == 0 {
 		return put(m.t.Text, row[:m.width], m.blankCells)
 	}
-	for _, h := range held {
+	for _, h := range found {
 		if err := put(m.t.Text, row[:m.width], h.Row); err != nil {
 			return err
 		}
@@ -241,7 +241,7 @@ func (q *matchQuery) open(j *ask.Job, keyName string) (*rangeTable, error) {
 // rangeFinder finds the rows for a key and a day or number, which hold until it is called
 // again; known is false if what is
 // looked up is blank.
-type rangeFinder func(key string, at eval.Value, blankKey bool) (found []rows.KeyedRange, known bool, err error)
+type rangeFinder func(key string, when eval.Value, blankKey bool) (found []rows.KeyedRange, known bool, err error)
 
 // band is the range of numbers of a row.
 func (s *rangeTable) band(h rows.KeyedRange, row []eval.Value) (rows.Band, error) {
@@ -334,8 +334,8 @@ func (s *rangeTable) addRange(r *rangeRows, q *matchQuery, line int, row []eval.
 func (s *rangeTable) findDays(days []rows.KeyedRange, several rows.MultiMatch) (rangeFinder, error) {
 	ranges, err := rows.NewRanges(days, s.end < 0)
 	var buf []rows.KeyedRange
-	return func(key string, at eval.Value, _ bool) ([]rows.KeyedRange, bool, error) {
-		v, ok := eval.AsDate(at)
+	return func(key string, when eval.Value, _ bool) ([]rows.KeyedRange, bool, error) {
+		v, ok := eval.AsDate(when)
 		if !ok {
 			return nil, false, nil
 		}
@@ -349,11 +349,11 @@ func (s *rangeTable) findDays(days []rows.KeyedRange, several rows.MultiMatch) (
 func (s *rangeTable) findNumbers(list []rows.Band, several rows.MultiMatch) (rangeFinder, error) {
 	bands, err := rows.NewBands(list, s.end < 0)
 	var buf []rows.KeyedRange
-	return func(key string, at eval.Value, _ bool) ([]rows.KeyedRange, bool, error) {
-		v, ok := rows.ParseNumberCell(at)
+	return func(key string, when eval.Value, _ bool) ([]rows.KeyedRange, bool, error) {
+		v, ok := rows.ParseNumberCell(when)
 		if !ok {
 			return nil, false, &rows.BadCell{Column: "value", Err: fmt.Errorf("the value: expected a number, found %q",
-				eval.Truncate(at.String()))}
+				eval.Truncate(when.String()))}
 		}
 		if v.Kind == eval.Blank {
 			return nil, false, nil

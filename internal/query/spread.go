@@ -85,7 +85,7 @@ var spreadUnits = []struct {
 
 // unitPeriods are the periods of a unit, for one goroutine; nil for days. ok is false if by
 // names no unit.
-func unitPeriods(j *ask.Job, by string) (of civil.Periods, ok bool) {
+func unitPeriods(j *ask.Job, by string) (periods civil.Periods, ok bool) {
 	for _, u := range spreadUnits {
 		switch {
 		case u.name != by:
@@ -101,8 +101,8 @@ func unitPeriods(j *ask.Job, by string) (of civil.Periods, ok bool) {
 // parsePeriods returns the periods that --by names: of a unit, a series or a rule; nil for
 // days.
 func parsePeriods(j *ask.Job, by string) (civil.Periods, error) {
-	if of, ok := unitPeriods(j, by); ok {
-		return of, nil
+	if periods, ok := unitPeriods(j, by); ok {
+		return periods, nil
 	}
 	var names []string
 	for _, u := range spreadUnits {
@@ -276,8 +276,8 @@ func (p *pieceWriter) putParallel(j *ask.Job, t *ask.Table, head []string) error
 	err := j.ExpandRows(t, head, func() rows.Expander {
 		own := *p
 		own.running = &own.noRunning
-		if of, ok := unitPeriods(j, p.spreadQuery.by); ok { // a series notes once what a calendar doesn't know
-			own.cut.By = of
+		if periods, ok := unitPeriods(j, p.spreadQuery.by); ok { // a series notes once what a calendar doesn't know
+			own.cut.By = periods
 		}
 		all = append(all, &own)
 		return own.putRow
@@ -294,21 +294,21 @@ func (p *pieceWriter) putParallel(j *ask.Job, t *ask.Table, head []string) error
 // putSequential puts them one row after the other; those of one person, in a column, must not overlap,
 // so that all ranges must be known before.
 func (p *pieceWriter) putSequential(j *ask.Job, t *ask.Table, person int, put rows.PutExtended) error {
-	var held []rows.KeyedRange
+	var found []rows.KeyedRange
 	err := j.Scan(t, func(line int, row []eval.Value) error {
 		if person < 0 {
 			return p.putRow(rows.SourceRow{Line: line, Row: row}, put)
 		}
 		span, ok, err := p.ranges.rangeOf(line, row)
 		if ok && err == nil {
-			held = append(held, rows.KeyedRange{Span: span, Key: eval.CellKey(row[person]), Line: line, Row: slices.Clone(row)})
+			found = append(found, rows.KeyedRange{Span: span, Key: eval.CellKey(row[person]), Line: line, Row: slices.Clone(row)})
 		}
 		return err
 	})
 	if err == nil {
-		held, err = p.resolveOverlaps(t.Name, held)
+		found, err = p.resolveOverlaps(t.Name, found)
 	}
-	for _, h := range held {
+	for _, h := range found {
 		if err == nil {
 			err = p.putRange(h.Line, "", h.Row, h.Span, put)
 		}
@@ -361,16 +361,16 @@ func (p *pieceWriter) putRange(line int, text string, row []eval.Value, span civ
 }
 
 // resolveOverlaps does with overlapping ranges of one person what is asked.
-func (q *spreadQuery) resolveOverlaps(table string, held []rows.KeyedRange) ([]rows.KeyedRange, error) {
+func (q *spreadQuery) resolveOverlaps(table string, found []rows.KeyedRange) ([]rows.KeyedRange, error) {
 	switch q.overlaps {
 	case "stop":
-		if a, b, overlap := rows.FindOverlap(held); overlap {
+		if a, b, overlap := rows.FindOverlap(found); overlap {
 			return nil, rows.WrapOption("overlaps",
 				fmt.Errorf("%s: two ranges of %q overlap: %s to %s (line %d) and %s to %s (line %d). Use merge to join them or count to keep both",
 					table, a.Key, a.First, a.Last, a.Line, b.First, b.Last, b.Line))
 		}
 	case "merge":
-		return rows.MergeOverlaps(held), nil
+		return rows.MergeOverlaps(found), nil
 	}
-	return held, nil
+	return found, nil
 }

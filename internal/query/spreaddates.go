@@ -269,8 +269,8 @@ func (d *rowDateWriter) shared(rec *eval.Recurrence, line int, row []eval.Value,
 	}
 	for k, i := range list {
 		row[d.amount] = shares[k].Amount
-		more := []eval.Value{i.Date, i.Start, i.End, eval.Int(i.Number)}
-		err := d.running.putPiece(line, put, "", row, d.share.Cells(more, shares[k]), d.window.Contains(i.Date.Day))
+		extra := []eval.Value{i.Date, i.Start, i.End, eval.Int(i.Number)}
+		err := d.running.putPiece(line, put, "", row, d.share.Cells(extra, shares[k]), d.window.Contains(i.Date.Day))
 		if err != nil {
 			return err
 		}

@@ -183,7 +183,7 @@ func TestStrftime(t *testing.T) {
 		}
 		return loc
 	}
-	at := func(minutes int, zone string) eval.Value {
+	when := func(minutes int, zone string) eval.Value {
 		return eval.Value{Kind: eval.DateTime, Day: d, Minutes: int16(minutes), Text: zone}
 	}
 	for _, c := range []struct {
@@ -191,10 +191,10 @@ func TestStrftime(t *testing.T) {
 		v      eval.Value
 		want   string
 	}{
-		{"%d %b %Y", eval.Day(d), "28 Mar 2027"}, {"%A %e %B", eval.Day(d), "Sunday 28 March"}, {"%H:%M", at(990, ""), "16:30"}, {"%j %%", at(990, ""), "087 %"},
+		{"%d %b %Y", eval.Day(d), "28 Mar 2027"}, {"%A %e %B", eval.Day(d), "Sunday 28 March"}, {"%H:%M", when(990, ""), "16:30"}, {"%j %%", when(990, ""), "087 %"},
 		// A date and a floating time have no zone; a skipped time keeps its clock.
-		{"%F %Z%z.", eval.Day(d), "2027-03-28 ."}, {"%H:%M %Z", at(990, ""), "16:30 "}, {"%%Z %H:%M %Z %z", at(1020, "America/New_York"), "%Z 17:00 EDT -0400"},
-		{"%H:%M %Z", at(150, "Europe/Oslo"), "02:30 CEST"}, {"%H:%M %Z %z", at(60, "Europe/Oslo"), "01:00 CET +0100"},
+		{"%F %Z%z.", eval.Day(d), "2027-03-28 ."}, {"%H:%M %Z", when(990, ""), "16:30 "}, {"%%Z %H:%M %Z %z", when(1020, "America/New_York"), "%Z 17:00 EDT -0400"},
+		{"%H:%M %Z", when(150, "Europe/Oslo"), "02:30 CEST"}, {"%H:%M %Z %z", when(60, "Europe/Oslo"), "01:00 CET +0100"},
 	} {
 		f, err := Strftime(c.layout, zone)
 		if err != nil || f(c.v) != c.want {

@@ -36,18 +36,18 @@ func Strftime(layout string, zone func(name string) *time.Location) (func(v eval
 	}
 	return func(v eval.Value) string {
 		y, m, day := v.Day.YMD()
-		at := func(minutes int, loc *time.Location) time.Time {
+		instant := func(minutes int, loc *time.Location) time.Time {
 			return time.Date(y, time.Month(m), day, 0, minutes, 0, 0, loc)
 		}
 		if v.Kind != eval.DateTime {
-			return floating.FormatString(at(0, time.UTC))
+			return floating.FormatString(instant(0, time.UTC))
 		}
 		loc := zone(v.Text)
 		if loc == nil {
-			return floating.FormatString(at(int(v.Minutes), time.UTC))
+			return floating.FormatString(instant(int(v.Minutes), time.UTC))
 		}
 		// The clock stays as it is, also at a time that the zone skips.
 		name, offset := ical.TimeOn(v.Day, int(v.Minutes), loc).Zone()
-		return zoned.FormatString(at(int(v.Minutes), time.FixedZone(name, offset)))
+		return zoned.FormatString(instant(int(v.Minutes), time.FixedZone(name, offset)))
 	}, nil
 }

@@ -125,11 +125,11 @@ func TestWallSays(t *testing.T) {
 	want := 0
 	for month := -1; month < 14; month++ {
 		for n := range 30 {
-			at := time.Date(2027, time.Month(month), 1+n%28, 0, 0, 0, 0, time.UTC)
-			for at.Weekday() == time.Saturday || at.Weekday() == time.Sunday {
-				at = at.AddDate(0, 0, -1)
+			instant := time.Date(2027, time.Month(month), 1+n%28, 0, 0, 0, 0, time.UTC)
+			for instant.Weekday() == time.Saturday || instant.Weekday() == time.Sunday {
+				instant = instant.AddDate(0, 0, -1)
 			}
-			if at.Year() == 2027 {
+			if instant.Year() == 2027 {
 				want++
 			}
 		}

@@ -66,8 +66,8 @@ func (s *csvSink) Encode(b []byte, cells []eval.Value) []byte {
 func (s *csvSink) AcceptsText(sep byte) bool { return sep == s.sep && !s.safe }
 
 // EncodeText implements rows.TextSink.
-func (s *csvSink) EncodeText(b []byte, text string, more []eval.Value) []byte {
-	return append(appendCells(append(b, text...), more, s.sep, s.safe, true), '\n')
+func (s *csvSink) EncodeText(b []byte, text string, extra []eval.Value) []byte {
+	return append(appendCells(append(b, text...), extra, s.sep, s.safe, true), '\n')
 }
 
 // EncodeDays implements rows.TextSink.
@@ -84,8 +84,8 @@ func (s *csvSink) EncodeDays(b []byte, text string, kinds []eval.Kind, columns [
 }
 
 // WriteText implements rows.TextSink.
-func (s *csvSink) WriteText(text string, more []eval.Value) error {
-	s.buf = s.EncodeText(s.buf[:0], text, more)
+func (s *csvSink) WriteText(text string, extra []eval.Value) error {
+	s.buf = s.EncodeText(s.buf[:0], text, extra)
 	_, err := s.w.Write(s.buf)
 	return err
 }

@@ -115,9 +115,9 @@ func TestSinks(t *testing.T) {
 		}
 		var b bytes.Buffer
 		to = NewCSV(&b, ';', c.safe).(rows.TextSink)
-		more := []eval.Value{eval.Str("=1"), eval.Str("a;b"), {}, eval.Int(-3)}
-		text := string(to.EncodeText([]byte("before\n"), `x;"y"`, more)) + string(to.EncodeDays(nil, "x;y", []eval.Kind{eval.Date, eval.Number}, [][]int32{{0, int32(d)}, {7, -12}}, 1))
-		if err := errors.Join(to.WriteText("x", more[2:]), to.WriteBlock([]byte("block\n")), to.WriteBlock(bytes.Repeat([]byte("0123456789abcde\n"), 1<<13)), to.Close()); err != nil {
+		extra := []eval.Value{eval.Str("=1"), eval.Str("a;b"), {}, eval.Int(-3)}
+		text := string(to.EncodeText([]byte("before\n"), `x;"y"`, extra)) + string(to.EncodeDays(nil, "x;y", []eval.Kind{eval.Date, eval.Number}, [][]int32{{0, int32(d)}, {7, -12}}, 1))
+		if err := errors.Join(to.WriteText("x", extra[2:]), to.WriteBlock([]byte("block\n")), to.WriteBlock(bytes.Repeat([]byte("0123456789abcde\n"), 1<<13)), to.Close()); err != nil {
 			t.Fatal(err)
 		}
 		want := "before\nx;\"y\";=1;\"a;b\";;-3\nx;y;2027-04-03;-12\n"

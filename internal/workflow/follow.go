@@ -70,7 +70,7 @@ func (s *Session) scopeOf(of []*schedule.Series, whole bool) ical.Scope {
 			}
 			return e, ok
 		},
-		InWindow: func(uid string, at eval.Value) bool { return s.Plan.IsInWindow(uid, at, s.Span, whole) }}
+		InWindow: func(uid string, when eval.Value) bool { return s.Plan.IsInWindow(uid, when, s.Span, whole) }}
 }
 
 // containsSeries reports whether a series of this very name is among some.

@@ -48,28 +48,28 @@ func (s *Session) retiredOutput(out *plan.Output, path string) (*outputBuild, er
 	if err != nil {
 		return nil, nil
 	}
-	one := *out
-	one.File = filepath.ToSlash(rel)
-	name, fits := out.SubjectOf(one.File)
+	output := *out
+	output.File = filepath.ToSlash(rel)
+	name, fits := out.SubjectOf(output.File)
 	if out.SplitBy == "owner" {
-		one.Owner = name
+		output.Owner = name
 	}
 	if !fits || slices.ContainsFunc(s.Plan.Outputs, func(o *plan.Output) bool {
 		return strings.EqualFold(o.File,
-			one.File)
+			output.File)
 	}) || s.Plan.Files.CheckWritable(path) != nil {
 		return nil, nil
 	}
 	if !out.Format.HoldsEvents() {
 		if isGeneratedTable(path) {
-			s.onNote(one.File, formerSubject(out, name)+"; the file was left as it is")
+			s.onNote(output.File, formerSubject(out, name)+"; the file was left as it is")
 		}
 		return nil, nil
 	}
 	if err := s.Plan.Files.AddOutput(path); err != nil {
 		return nil, err
 	}
-	m, err := s.cancelledCalendar(&one, path, name)
+	m, err := s.cancelledCalendar(&output, path, name)
 	if err != nil {
 		return nil, out.WrapError(err)
 	}

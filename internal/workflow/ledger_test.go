@@ -167,17 +167,17 @@ func TestReleasedDates(t *testing.T) {
 				}
 				key := row.Series + " " + row.What + " " + row.ID
 				has[key] = true
-				at, there := now[key]
-				if !(there && at.SameTime(row.At)) && (window.Contains(row.At.Day) || there && window.Contains(at.Day)) {
+				when, there := now[key]
+				if !(there && when.SameTime(row.At)) && (window.Contains(row.At.Day) || there && window.Contains(when.Day)) {
 					want[key] = true
 				}
 			}
-			for key, at := range now {
+			for key, when := range now {
 				of := strings.Split(key, " ")
 				in := func(row schedule.Released) bool {
-					return row.IsCurrent() && row.Series == of[0] && row.What == of[1] && at.Day >= row.From && at.Day <= row.Through
+					return row.IsCurrent() && row.Series == of[0] && row.What == of[1] && when.Day >= row.From && when.Day <= row.Through
 				}
-				if !has[key] && window.Contains(at.Day) && slices.ContainsFunc(rows, in) {
+				if !has[key] && window.Contains(when.Day) && slices.ContainsFunc(rows, in) {
 					want[key] = true
 				}
 			}
@@ -205,9 +205,9 @@ func TestReleasedDates(t *testing.T) {
 				}
 				now = shown(t, p, window)
 				for _, row := range rows {
-					at, there := now[row.Series+" "+row.What+" "+row.ID]
-					if row.IsCurrent() && p.FindSeries(row.Series) != nil && window.Contains(row.At.Day) && (!there || !at.SameTime(row.At)) {
-						t.Fatalf("kept, and yet %s %s %s is %s, not %s in\n%s", row.Series, row.What, row.ID, at, row.At, o.text())
+					when, there := now[row.Series+" "+row.What+" "+row.ID]
+					if row.IsCurrent() && p.FindSeries(row.Series) != nil && window.Contains(row.At.Day) && (!there || !when.SameTime(row.At)) {
+						t.Fatalf("kept, and yet %s %s %s is %s, not %s in\n%s", row.Series, row.What, row.ID, when, row.At, o.text())
 					}
 				}
 				for _, h := range must(l.Breaches(nil, window)) {

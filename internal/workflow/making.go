@@ -428,12 +428,12 @@ func (m *outputBuild) compareWithPrevious() {
 	if err != nil {
 		return
 	}
-	was, err := query.ReadEvents(path, "", f)
+	before, err := query.ReadEvents(path, "", f)
 	if err != nil {
 		m.outcome.State = "replaced"
 		return
 	}
-	list, t := schedule.Differences(was, now, func(schedule.Event) bool { return true })
+	list, t := schedule.Differences(before, now, func(schedule.Event) bool { return true })
 	if out.IsOccurrenceTable() {
 		t = schedule.TallyRows(list)
 	}

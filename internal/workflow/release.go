@@ -51,11 +51,11 @@ func Release(p *plan.Plan, r ReleaseRequest, reporter Reporter) (*ReleaseResult,
 
 // release works out what is released in a stretch, and what the file then holds.
 func (l *ledger) release(r ReleaseRequest, stretch civil.Span) (*ReleaseResult, error) {
-	own, err := l.rows()
+	ownRows, err := l.rows()
 	if err != nil {
 		return nil, err
 	}
-	series, named, err := l.selectNamed(r.Series, own)
+	series, named, err := l.selectNamed(r.Series, ownRows)
 	if err != nil {
 		return nil, err
 	}
@@ -68,13 +68,13 @@ func (l *ledger) release(r ReleaseRequest, stretch civil.Span) (*ReleaseResult, 
 			return nil, err
 		}
 	}
-	breaches, err := l.breaches(own, named, stretch)
+	breaches, err := l.breaches(ownRows, named, stretch)
 	if err != nil {
 		return nil, err
 	}
 	as := schedule.Released{Plan: l.plan.ID, ReleasedOn: l.plan.Env.Today, From: stretch.First, Through: stretch.Last,
 		By: r.By, Note: r.Note}
-	rows, changes := schedule.Release(l.all, entries, l.withOverridden(own, breaches, named, stretch), as)
+	rows, changes := schedule.Release(l.all, entries, l.withOverridden(ownRows, breaches, named, stretch), as)
 	made := &ReleaseResult{Changes: changes, ledger: l, unchanged: len(entries) - len(changes)}
 	if len(changes) > 0 {
 		made.data, err = formatLedger(rows)
@@ -83,7 +83,7 @@ func (l *ledger) release(r ReleaseRequest, stretch civil.Span) (*ReleaseResult, 
 }
 
 // selectNamed are the series that names say, nil for all, and who else of them was released.
-func (l *ledger) selectNamed(names []string, own []schedule.Released) (series []*schedule.Series,
+func (l *ledger) selectNamed(names []string, ownRows []schedule.Released) (series []*schedule.Series,
 	named func(string) bool, err error) {
 	p := l.plan
 	if names == nil {
@@ -92,7 +92,7 @@ func (l *ledger) selectNamed(names []string, own []schedule.Released) (series []
 	gone := map[string]bool{} // series that are no more
 	for _, name := range names {
 		if p.FindAllSeries(name) == nil {
-			gone[name] = slices.ContainsFunc(own, func(row schedule.Released) bool { return row.Series == name })
+			gone[name] = slices.ContainsFunc(ownRows, func(row schedule.Released) bool { return row.Series == name })
 			if !gone[name] {
 				return nil, nil, CheckNames([]*plan.Plan{p}, []string{name}, false)
 			}
@@ -163,14 +163,14 @@ func (l *ledger) Breaches(series []*schedule.Series, window civil.Span) (list []
 		if len(l.others) > 0 { // each holds its own
 			of = slices.DeleteFunc(slices.Clone(series), func(s *schedule.Series) bool { return !one.isOwn(s) })
 		}
-		own, err := one.rows()
+		ownRows, err := one.rows()
 		if err != nil {
 			return nil, err
 		}
-		if len(own) == 0 {
+		if len(ownRows) == 0 {
 			continue
 		}
-		found, err := one.breaches(own, func(name string) bool { return of == nil || containsSeries(of, name) }, window)
+		found, err := one.breaches(ownRows, func(name string) bool { return of == nil || containsSeries(of, name) }, window)
 		if err != nil {
 			return nil, err
 		}

@@ -322,8 +322,8 @@ func TestEdges(t *testing.T) {
 func TestWalker(t *testing.T) {
 	f := FiscalCalendar{WeekStart: Sunday, FiscalMonth: 4, FiscalDay: 6}
 	for u := Day; u <= FiscalYear; u++ {
-		for _, at := range []Date{1, 400, 730000, Max - 800, Max} {
-			i := f.PeriodIndex(u, at)
+		for _, day := range []Date{1, 400, 730000, Max - 800, Max} {
+			i := f.PeriodIndex(u, day)
 			w := f.Walk(u, i)
 			for _, skip := range []int{0, 1, 1, 2, 1, 5, 1} {
 				i += skip

@@ -80,18 +80,18 @@ func (c Convention) YearFraction(a, b civil.Date) (num, den int64) {
 	}
 	// Days in leap years count by 366, the others by 365.
 	var leap, common int64
-	for at := a; at < b; {
-		y := at.Year()
+	for day := a; day < b; {
+		y := day.Year()
 		next := b
 		if end, ok := civil.NewDate(y+1, 1, 1); ok {
 			next = min(b, end)
 		}
 		if civil.IsLeap(y) {
-			leap += int64(next - at)
+			leap += int64(next - day)
 		} else {
-			common += int64(next - at)
+			common += int64(next - day)
 		}
-		at = next
+		day = next
 	}
 	return leap*365 + common*366, 365 * 366
 }

@@ -6,26 +6,26 @@ import (
 )
 
 func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
-	of, err := c.dateOf(n.Of)
+	get, err := c.dateOf(n.Of)
 	if err != nil {
 		return err
 	}
 	s.setReach(366, 366)
 	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error) {
-		by, unsure, err := of(row)
+		days, unsure, err := get(row)
 		in.uncovered.Recorded = unsure
-		if err != nil || by == civil.None {
+		if err != nil || days == civil.None {
 			return civil.None, err
 		}
-		year := max(by.Year(), d.Year())
+		year := max(days.Year(), d.Year())
 		if n.Backward {
-			year = by.Year()
+			year = days.Year()
 		}
-		at := c.anniversaryIn(d, year)
+		day := c.anniversaryIn(d, year)
 		switch {
-		case n.Backward && at > by:
+		case n.Backward && day > days:
 			year--
-		case !n.Backward && (at < by || at == by && !n.OrOn):
+		case !n.Backward && (day < days || day == days && !n.OrOn):
 			year++
 		}
 		if year < d.Year() {

@@ -114,14 +114,14 @@ func (m Move) appendReason(b []byte) []byte {
 // appendPassedHolidays appends the names of holidays that the roll crossed after the first
 // closed day, such as a Monday holiday behind a weekend.
 func appendPassedHolidays(b []byte, m Move) []byte {
-	by := civil.Date(1)
+	days := civil.Date(1)
 	if m.To < m.From {
-		by = -1
+		days = -1
 	}
 	cal := m.Step.Calendar
 	told := ClosureName(cal, m.From)
 	var list []string
-	for d := m.From + by; d != m.To; d += by {
+	for d := m.From + days; d != m.To; d += days {
 		if cal.IsWorkday(d) || cal.IsWeekend(d) {
 			continue
 		}

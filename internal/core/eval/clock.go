@@ -15,30 +15,30 @@ type Clock interface {
 }
 
 // setTime gives a chain the time of its last step; list are all its steps.
-func (c *compiler) setTime(ch *Chain, at *phrase.At, list []phrase.Step) (err error) {
-	ch.Minutes, ch.Zone = at.Minutes, at.Zone
+func (c *compiler) setTime(ch *Chain, step *phrase.At, list []phrase.Step) (err error) {
+	ch.Minutes, ch.Zone = step.Minutes, step.Zone
 	if ch.Zone == "" {
 		ch.Zone = c.Zone
 	}
 	if c.Clock != nil {
 		if ch.clock, err = c.Clock(ch.Zone); err != nil {
-			return c.fail(at.Span, err.Error(), "")
+			return c.fail(step.Span, err.Error(), "")
 		}
 	}
-	using := at.Using
+	using := step.Using
 	for i := len(list) - 1; i >= 0 && using == nil; i-- {
 		using = phrase.UsingOf(list[i])
 	}
-	if at.Zone != "" && at.Zone != c.homeZone() {
-		if at.Using != nil {
-			return c.fail(at.Using.Span, "a time in another zone is never shortened, so a calendar has no effect", "")
+	if step.Zone != "" && step.Zone != c.homeZone() {
+		if step.Using != nil {
+			return c.fail(step.Using.Span, "a time in another zone is never shortened, so a calendar has no effect", "")
 		}
 		return nil
 	}
-	if ch.calendar, err = c.calendarOf(using, at.Span); err != nil || ch.calendar == nil {
+	if ch.calendar, err = c.calendarOf(using, step.Span); err != nil || ch.calendar == nil {
 		return err
 	}
-	ch.timeStep = &Step{Node: at, Text: phrase.StepText(at)}
+	ch.timeStep = &Step{Node: step, Text: phrase.StepText(step)}
 	return nil
 }
 
@@ -52,8 +52,8 @@ func (c *compiler) homeZone() string {
 
 // calendarOf gives the calendar by which a time may end early, for each row; nil if it
 // has no short days.
-func (c *compiler) calendarOf(using *phrase.Using, at phrase.Span) (func(row []Value) (*workdays.Calendar, error), error) {
-	if column := c.calendarColumn(using, at); column != nil {
+func (c *compiler) calendarOf(using *phrase.Using, span phrase.Span) (func(row []Value) (*workdays.Calendar, error), error) {
+	if column := c.calendarColumn(using, span); column != nil {
 		choose, err := perCalendar(c, column, func(c *compiler) (*workdays.Calendar, error) { return c.Calendar, nil })
 		return func(row []Value) (*workdays.Calendar, error) {
 			cal, err := choose(row)

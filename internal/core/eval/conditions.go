@@ -203,7 +203,7 @@ func (c *compiler) cellOperand(e phrase.Expr) (valueFunc, error) {
 // comparator compiles how two operands compare: below, equal to or above zero;
 // blank if one of them is. Beside a quoted text a cell is text; else each
 // cell is a date, a number or a text by itself, and two kinds don't mix.
-func (c *compiler) comparator(at phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool,
+func (c *compiler) comparator(span phrase.Span, ea, eb phrase.Expr) (func(row []Value) (n int, blank bool,
 	err error), error) {
 	_, aText := ea.(*phrase.Text)
 	_, bText := eb.(*phrase.Text)
@@ -213,7 +213,7 @@ func (c *compiler) comparator(at phrase.Span, ea, eb phrase.Expr) (func(row []Va
 		for _, side := range []phrase.Expr{ea, eb} {
 			if k := c.kindOf(side); k != Text && k != AnyKind {
 				if _, cell := side.(*phrase.Name); !cell {
-					return nil, c.fail(at, "a text and "+kindNames[k]+" can't be compared",
+					return nil, c.fail(span, "a text and "+kindNames[k]+" can't be compared",
 						"put texts in single quotes, column names in double quotes, dates and numbers in none")
 				}
 			}
@@ -238,7 +238,7 @@ func (c *compiler) comparator(at phrase.Span, ea, eb phrase.Expr) (func(row []Va
 		x, y = normalize(x), normalize(y)
 		n, ok := compareValues(x, y)
 		if !ok {
-			return 0, false, c.kindMismatch(at, ea, eb, x, y)
+			return 0, false, c.kindMismatch(span, ea, eb, x, y)
 		}
 		return n, false, nil
 	}, nil
@@ -246,8 +246,8 @@ func (c *compiler) comparator(at phrase.Span, ea, eb phrase.Expr) (func(row []Va
 
 // kindMismatch returns the error for comparing values of different kinds. Text that looks like
 // a date in a form that isn't ISO is reported as such.
-func (c *compiler) kindMismatch(at phrase.Span, ea, eb phrase.Expr, x, y Value) error {
-	e := &phrase.Error{Phrase: c.text, Span: at, Message: fmt.Sprintf("%q is %s and %q is %s; they can't be compared",
+func (c *compiler) kindMismatch(span phrase.Span, ea, eb phrase.Expr, x, y Value) error {
+	e := &phrase.Error{Phrase: c.text, Span: span, Message: fmt.Sprintf("%q is %s and %q is %s; they can't be compared",
 		Truncate(x.String()), kindNames[x.Kind], Truncate(y.String()), kindNames[y.Kind])}
 	if y.Kind == Text {
 		ea, x, y = eb, y, x

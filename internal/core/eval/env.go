@@ -84,7 +84,7 @@ type Series interface {
 	// ByMilestone looks for the date whose milestone is the nearest one after or before a day. It is
 	// nil if there is no such milestone, and known are those that there are. One whose
 	// steps have no bound is an error.
-	ByMilestone(milestone string) (by DateLookup, known []string, err error)
+	ByMilestone(milestone string) (lookup DateLookup, known []string, err error)
 	// Count is how many dates lie after a up to and including b.
 	Count(a, b civil.Date) int
 }
@@ -106,8 +106,8 @@ type compiler struct {
 	slotReads  *int  // how often it found the slot of a name
 }
 
-func (c *compiler) fail(at phrase.Span, message, hint string) error {
-	return &phrase.Error{Phrase: c.text, Span: at, Message: message, Hint: hint}
+func (c *compiler) fail(span phrase.Span, message, hint string) error {
+	return &phrase.Error{Phrase: c.text, Span: span, Message: message, Hint: hint}
 }
 
 // withoutCollectors is the place without its lists of used names, for phrases that are compiled while rows are
@@ -185,14 +185,14 @@ func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
 
 // calendarColumn is the column that names the calendar of what counts: that of `using (…)`,
 // or of the place; nil if there is none or it has been chosen.
-func (c *compiler) calendarColumn(u *phrase.Using, at phrase.Span) *phrase.Name {
+func (c *compiler) calendarColumn(u *phrase.Using, span phrase.Span) *phrase.Name {
 	switch {
 	case c.calendarChosen:
 		return nil
 	case u != nil:
 		return u.Column
 	case c.CalendarColumn != "":
-		return &phrase.Name{Span: at, Text: c.CalendarColumn}
+		return &phrase.Name{Span: span, Text: c.CalendarColumn}
 	}
 	return nil
 }

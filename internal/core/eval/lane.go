@@ -27,8 +27,8 @@ func (c *compiler) columnFuncOf(e phrase.Expr, p *Program) ColumnFunc {
 			return move(columns, column)
 		}
 	}
-	r, of, cal, err := c.dateMeasure(e)
-	if of == nil || err != nil || r.Step != nil {
+	r, count, cal, err := c.dateMeasure(e)
+	if count == nil || err != nil || r.Step != nil {
 		return nil
 	}
 	a, b := c.daysOf(r.A), c.daysOf(r.B)
@@ -44,7 +44,7 @@ func (c *compiler) columnFuncOf(e phrase.Expr, p *Program) ColumnFunc {
 			if cal != nil && !(cal.Covers(x) && cal.Covers(y)) {
 				return false
 			}
-			column[i] = int32(of(x, y))
+			column[i] = int32(count(x, y))
 		}
 		return true
 	}

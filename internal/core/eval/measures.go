@@ -67,12 +67,12 @@ func (c *compiler) measure(e phrase.Expr) (valueFunc, error) {
 
 // intMeasure compiles the measures that give whole numbers; nil for the others.
 func (c *compiler) intMeasure(e phrase.Expr) (intFunc, error) {
-	r, of, _, err := c.dateMeasure(e)
+	r, count, _, err := c.dateMeasure(e)
 	if err != nil {
 		return nil, err
 	}
-	if of != nil {
-		return c.rangeInt(r, of)
+	if count != nil {
+		return c.rangeInt(r, count)
 	}
 	switch e := e.(type) {
 	case *phrase.Count:
@@ -87,7 +87,7 @@ func (c *compiler) intMeasure(e phrase.Expr) (intFunc, error) {
 
 // dateMeasure compiles the measures that need two dates and nothing else: of gives the whole
 // number, cal is the calendar that it asks, if it asks one. of is nil for other measures.
-func (c *compiler) dateMeasure(e phrase.Expr) (r phrase.Range, of func(a, b civil.Date) int, cal *workdays.Calendar, err error) {
+func (c *compiler) dateMeasure(e phrase.Expr) (r phrase.Range, count func(a, b civil.Date) int, cal *workdays.Calendar, err error) {
 	switch e := e.(type) {
 	case *phrase.Count:
 		if e.Period != nil || e.What.Weighted || e.What.Working && c.calendarColumn(e.Using, e.Span) != nil {
@@ -145,7 +145,7 @@ func (c *compiler) rangeValue(r phrase.Range, of func(a, b civil.Date) Value) (v
 }
 
 // rangeInt is span for whole numbers.
-func (c *compiler) rangeInt(r phrase.Range, of func(a, b civil.Date) int) (intFunc, error) {
+func (c *compiler) rangeInt(r phrase.Range, count func(a, b civil.Date) int) (intFunc, error) {
 	a, b, err := c.rangeEnds(r)
 	return func(row []Value) (n int, blank bool, err error) {
 		x, _, err := a(row)
@@ -156,7 +156,7 @@ func (c *compiler) rangeInt(r phrase.Range, of func(a, b civil.Date) int) (intFu
 		if err != nil || y == civil.None {
 			return 0, true, err
 		}
-		return of(x, y), false, nil
+		return count(x, y), false, nil
 	}, err
 }
 
@@ -180,9 +180,9 @@ func (c *compiler) count(e *phrase.Count) (intFunc, error) {
 	if e.Period == nil {
 		return c.rangeInt(e.Range, applyRange(e, between, day))
 	}
-	of, err := c.dateOf(e.A)
+	get, err := c.dateOf(e.A)
 	return func(row []Value) (int, bool, error) {
-		d, _, err := of(row)
+		d, _, err := get(row)
 		if err != nil || d == civil.None {
 			return 0, true, err
 		}
@@ -307,8 +307,8 @@ func ageText(a, b civil.Date) string {
 		return "-" + ageText(b, a)
 	}
 	months := completeUnits(&phrase.Complete{Unit: phrase.Months}, a, b)
-	at, _ := a.ShiftMonths(months, false)
-	return fmt.Sprintf("%dy %dm %dd", months/12, months%12, b-at)
+	day, _ := a.ShiftMonths(months, false)
+	return fmt.Sprintf("%dy %dm %dd", months/12, months%12, b-day)
 }
 
 // maxLayout is how many bytes the layout of a date may have.

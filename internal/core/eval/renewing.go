@@ -24,7 +24,7 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 	if err != nil {
 		return err
 	}
-	of, err := c.dateOf(n.Of)
+	get, err := c.dateOf(n.Of)
 	if err != nil {
 		return err
 	}
@@ -35,7 +35,7 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 	cal := s.Calendar
 	t := termSeries{unit: n.First.Unit, notice: notice, cal: cal}
 	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error) {
-		t, k, err := c.term(t, n, first, every, of, d, row)
+		t, k, err := c.term(t, n, first, every, get, d, row)
 		in.uncovered = t.uncovered
 		if err != nil || k < 0 {
 			return civil.None, err
@@ -69,7 +69,7 @@ type termSeries struct {
 }
 
 // term finds which term of a row it is, from 0; below 0 if that is blank.
-func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, of dateFunc, d civil.Date,
+func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, get dateFunc, d civil.Date,
 	row []Value) (termSeries, int, error) {
 	t.start, t.row = d, row
 	k, blank, err := first(row)
@@ -89,7 +89,7 @@ func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, 
 	case !blank:
 		t.renewal = k * n.Every.Unit.PerUnit()
 	}
-	if t.reference, t.uncovered.Recorded, err = of(row); err != nil || t.reference == civil.None {
+	if t.reference, t.uncovered.Recorded, err = get(row); err != nil || t.reference == civil.None {
 		return t, -1, err
 	}
 	if t.renewal == 0 {

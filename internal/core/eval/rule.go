@@ -46,7 +46,7 @@ func (r *Recurrence) UncoveredAt(nominal civil.Date) (beyond workdays.Uncovered)
 // isExcluded reports whether one of the series that are left out has a date on d.
 func (r *RowRule) isExcluded(d civil.Date) bool {
 	for _, s := range r.excludedSeries {
-		if at, ok := s.After(d, true); ok && at == d {
+		if day, ok := s.After(d, true); ok && day == d {
 			return true
 		}
 	}

@@ -42,8 +42,8 @@ func (c *compiler) chain(list []phrase.Step) (*Chain, error) {
 	c.countOps(len(list))
 	ch := &Chain{Steps: make([]Step, 0, len(list)), Minutes: -1, text: c.text}
 	for _, node := range list {
-		if at, ok := node.(*phrase.At); ok {
-			if err := c.setTime(ch, at, list); err != nil {
+		if step, ok := node.(*phrase.At); ok {
+			if err := c.setTime(ch, step, list); err != nil {
 				return nil, err
 			}
 			continue
@@ -255,22 +255,22 @@ func (c *compiler) shiftByCell(s *Step, n *phrase.Shift) error {
 	if len(parts) == 1 {
 		p := parts[0]
 		c.shiftByAmount(s, n.Parts[0].By, p.get, func(d civil.Date, k int) (civil.Date, error) {
-			var by shiftAmount
-			by.add(p.unit, k*p.factor)
-			return by.shift(d, s.Calendar, n.KeepEnd)
+			var shift shiftAmount
+			shift.add(p.unit, k*p.factor)
+			return shift.shift(d, s.Calendar, n.KeepEnd)
 		})
 		return nil
 	}
 	s.apply = func(d civil.Date, row []Value) (civil.Date, error) {
-		var by shiftAmount
+		var shift shiftAmount
 		for _, p := range parts {
 			k, blank, err := p.get(row)
 			if err != nil || blank {
 				return civil.None, err
 			}
-			by.add(p.unit, k*p.factor)
+			shift.add(p.unit, k*p.factor)
 		}
-		return by.shift(d, s.Calendar, n.KeepEnd)
+		return shift.shift(d, s.Calendar, n.KeepEnd)
 	}
 	return nil
 }
@@ -315,17 +315,17 @@ func (a shiftAmount) shift(d civil.Date, cal *workdays.Calendar, keepEnd bool) (
 
 // shiftByFixed compiles a shift of fixed length by the shortest way; false if months and days
 // come together.
-func (c *compiler) shiftByFixed(s *Step, n *phrase.Shift, by shiftAmount) bool {
+func (c *compiler) shiftByFixed(s *Step, n *phrase.Shift, shift shiftAmount) bool {
 	cal := s.Calendar
 	switch {
-	case by.isWorkdays:
+	case shift.isWorkdays:
 		s.apply = func(d civil.Date, _ []Value) (civil.Date, error) {
-			return foundWorkday(cal.AddWorkdays(d, by.workdays))
+			return foundWorkday(cal.AddWorkdays(d, shift.workdays))
 		}
-	case by.months == 0 && !n.KeepEnd:
-		s.apply = func(d civil.Date, _ []Value) (civil.Date, error) { return inRange(d.Add(by.days)) }
-	case by.days == 0:
-		s.setMonthShift(monthShift{months: by.months, keepEnd: n.KeepEnd})
+	case shift.months == 0 && !n.KeepEnd:
+		s.apply = func(d civil.Date, _ []Value) (civil.Date, error) { return inRange(d.Add(shift.days)) }
+	case shift.days == 0:
+		s.setMonthShift(monthShift{months: shift.months, keepEnd: n.KeepEnd})
 	default:
 		return false
 	}
@@ -339,8 +339,8 @@ type amountShift struct {
 }
 
 // shiftByAmount makes a step by a number; a blank one gives a blank.
-func (c *compiler) shiftByAmount(s *Step, by phrase.Expr, get intFunc, of func(d civil.Date, n int) (civil.Date, error)) {
-	if name, ok := by.(*phrase.Name); ok {
+func (c *compiler) shiftByAmount(s *Step, amount phrase.Expr, get intFunc, of func(d civil.Date, n int) (civil.Date, error)) {
+	if name, ok := amount.(*phrase.Name); ok {
 		if slot, err := c.slot(name); err == nil {
 			s.amountShift = &amountShift{slot, of}
 		}

@@ -60,7 +60,7 @@ func TestGiven(t *testing.T) {
 	}
 	base := dates(s, "monthly on 10, 25 then roll preceding", 1, civil.Span{First: 738000, Last: 738400})
 	r := rand.New(rand.NewPCG(24, 7))
-	for _, by := range []func(d civil.Date) civil.Date{
+	for _, days := range []func(d civil.Date) civil.Date{
 		func(d civil.Date) civil.Date { return d - 5 }, func(d civil.Date) civil.Date { return d.OnOrAfter(civil.Friday) }, func(d civil.Date) civil.Date { return d.OnOrBefore(civil.Monday) - 14 },
 		func(d civil.Date) civil.Date { x, _ := s.Calendars[1].Days.AddWorkdays(d, -3); return x }, func(d civil.Date) civil.Date { x, _ := s.Calendars[2].Days.AddWorkdays(d, 12); return x },
 		func(d civil.Date) civil.Date {
@@ -73,7 +73,7 @@ func TestGiven(t *testing.T) {
 		for _, n := range []int{5, 7, 20} {
 			beside := make([]civil.Date, n)
 			for i := range beside {
-				beside[i] = by(base[i])
+				beside[i] = days(base[i])
 			}
 			if n > 6 {
 				beside[3]++

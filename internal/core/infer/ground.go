@@ -190,13 +190,13 @@ func (g *searchState) dayBits(nominal []civil.Date) bitset {
 func (g *searchState) mayReach(f *periodFamily, marks bitset, s shift, cs []periodChoice, need int) bool {
 	o := g.originsOf(s)
 	var hits [selectionCycle]int
-	by := civil.Date(2*marginDays) - g.first - civil.Date(s.days)
+	days := civil.Date(2*marginDays) - g.first - civil.Date(s.days)
 	from := 0
 	defer func() { *g.daysTried += 8 + from }()
 	for i, upto := range o.ends {
 		found := 0
 		for _, d := range o.days[from:upto] {
-			if x := d + by; x >= 0 && int(x>>6) < len(marks) && marks[x>>6]>>(x&63)&1 == 1 {
+			if x := d + days; x >= 0 && int(x>>6) < len(marks) && marks[x>>6]>>(x&63)&1 == 1 {
 				hits[f.dayClass[x]]++
 				found = 1
 			}

@@ -389,10 +389,10 @@ func TestTable(t *testing.T) {
 		}
 	}
 	// A date at either end that was moved by hand stands for the rule's beside the table.
-	for _, by := range [][2]civil.Date{{2, 0}, {0, -6}, {3, -1}} {
+	for _, days := range [][2]civil.Date{{2, 0}, {0, -6}, {3, -1}} {
 		list := dates(s, "monthly on 15", 1, year)
 		rule := slices.Clone(list)
-		list[0], list[23] = list[0]+by[0], list[23]+by[1]
+		list[0], list[23] = list[0]+days[0], list[23]+days[1]
 		ranks, _ := s.findRules(list)
 		f := ColumnResult{Days: list}
 		var want []Exception
@@ -402,7 +402,7 @@ func TestTable(t *testing.T) {
 			}
 		}
 		if got := f.Exceptions(ranks[0]); !slices.Equal(got, want) || s.IDs(ranks[0])[rule[4]] != "2026-05/15" {
-			t.Errorf("moved by %v: %v, want %v", by, got, want)
+			t.Errorf("moved by %v: %v, want %v", days, got, want)
 		}
 	}
 	// The calendar of what hangs on a date that counts with any.

@@ -94,7 +94,7 @@ var foreignWords = []struct{ words, write string }{
 // ForeignHint returns what to write for words in a phrase that people bring from
 // elsewhere: the longest that are at or around a place, or, if several, at the phrase's
 // start; "" if there are none.
-func ForeignHint(text string, at Span) string {
+func ForeignHint(text string, span Span) string {
 	words, places := bareWords(text)
 	best, length := "", 0
 	for _, b := range foreignWords {
@@ -103,7 +103,7 @@ func ForeignHint(text string, at Span) string {
 			continue
 		}
 		for i := 0; i+len(pattern) <= len(words); i++ {
-			if (i > 0 || len(pattern) == 1) && (places[i+len(pattern)-1].End+1 < at.Start || places[i].Start > at.End) {
+			if (i > 0 || len(pattern) == 1) && (places[i+len(pattern)-1].End+1 < span.Start || places[i].Start > span.End) {
 				continue
 			}
 			if write, ok := fillPattern(pattern, words[i:], b.write); ok {

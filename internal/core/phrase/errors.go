@@ -56,8 +56,8 @@ func (e *Error) Error() string {
 func (e *Error) Reason() string { return e.Message }
 
 // failAt panics with an *Error; recoverError, deferred by the exported functions, returns it.
-func failAt(at Span, message, hint string) {
-	panic(&Error{Span: at, Message: message, Hint: hint})
+func failAt(span Span, message, hint string) {
+	panic(&Error{Span: span, Message: message, Hint: hint})
 }
 
 func recoverError(r any, text string, err *error) {

@@ -35,9 +35,9 @@ func Substitute(text string, words Substitutions) (string, error) {
 	}
 	var b strings.Builder
 	done := 0
-	put := func(at Span, value string) {
-		b.WriteString(text[done:at.Start] + value)
-		done = at.End
+	put := func(span Span, value string) {
+		b.WriteString(text[done:span.Start] + value)
+		done = span.End
 	}
 	for i, t := range toks {
 		value, ok := words[FoldName(t.word)]

@@ -379,8 +379,8 @@ func (p *parser) using() *Using {
 	if !p.peek().isWord("using") {
 		return nil
 	}
-	at := p.next()
-	u := &Using{Span: at.Span}
+	tok := p.next()
+	u := &Using{Span: tok.Span}
 	if p.peek().isSign("(") {
 		p.next()
 		name, ok := p.operand("the column that names the calendar").(*Name)
@@ -406,7 +406,7 @@ func (p *parser) using() *Using {
 			p.next()
 		}
 	}
-	u.Span = at.extendTo(p.prevSpan())
+	u.Span = tok.extendTo(p.prevSpan())
 	return u
 }
 
@@ -436,7 +436,7 @@ func (p *parser) ordinal() (n int) {
 }
 
 // inMonth puts an item into a month and refuses days that no such month has.
-func (p *parser) inMonth(it recur.Item, month int, at Span) recur.Item {
+func (p *parser) inMonth(it recur.Item, month int, span Span) recur.Item {
 	it.Month = month
 	longest := 31
 	switch month {
@@ -446,7 +446,7 @@ func (p *parser) inMonth(it recur.Item, month int, at Span) recur.Item {
 		longest = 30
 	}
 	if it.Kind == recur.DayNumber && max(it.N, it.To, -it.N) > longest {
-		failAt(at, "no such day of "+monthName(month), "")
+		failAt(span, "no such day of "+monthName(month), "")
 	}
 	return it
 }

@@ -289,14 +289,14 @@ func (p *parser) checkThen(steps []Step) {
 func (r *Rule) hasCount() bool { return r.Times != 0 || r.TimesBy != nil }
 
 // checkRule refuses rules that leave open where they count from.
-func (p *parser) checkRule(r *Rule, at Span) {
+func (p *parser) checkRule(r *Rule, span Span) {
 	needs := ""
 	switch {
 	case r.RRule != nil:
-		checkRRule(r, at)
+		checkRRule(r, span)
 	case r.IsListed:
 		if r.From != nil || r.Until != nil || r.BackFrom != nil || r.hasCount() || r.Exclude != nil || r.Months != nil || r.SkipShort {
-			failAt(at, "`dates` takes only the clauses `using` and `then`", "")
+			failAt(span, "`dates` takes only the clauses `using` and `then`", "")
 		}
 	case r.From != nil || r.BackFrom != nil:
 	case r.Every > 1, r.EveryBy != nil:
@@ -315,16 +315,16 @@ func (p *parser) checkRule(r *Rule, at Span) {
 			hint = "add `on " + c.defaultDay + "`, or `from` and a date"
 		}
 	}
-	failAt(at, needs, hint)
+	failAt(span, needs, hint)
 }
 
 // needsDays reports whether the rule says no day of its periods.
 func (r *Rule) needsDays() bool { return len(r.On) == 0 && r.Unit != civil.Day }
 
 // checkRRule refuses clauses that an RFC 5545 rule has parts of its own for.
-func checkRRule(r *Rule, at Span) {
+func checkRRule(r *Rule, span Span) {
 	if r.Until != nil || r.BackFrom != nil || r.hasCount() || r.Months != nil || r.SkipShort {
-		failAt(at, "an RFC 5545 rule takes only the clauses `from`, `leaving out`, `plus`, `using` and `then`",
+		failAt(span, "an RFC 5545 rule takes only the clauses `from`, `leaving out`, `plus`, `using` and `then`",
 			"use its own parts for the rest: UNTIL, COUNT, BYMONTH")
 	}
 	if _, err := r.RRule.Rule(civil.None); err != nil && (r.From == nil || !recur.NeedsStart(err)) {
@@ -332,6 +332,6 @@ func checkRRule(r *Rule, at Span) {
 		if recur.NeedsStart(err) {
 			hint = "add `from` and its first date (DTSTART)"
 		}
-		failAt(at, err.Error(), hint)
+		failAt(span, err.Error(), hint)
 	}
 }

@@ -171,8 +171,8 @@ func (s *scanner) stretch() bool {
 		if d, _, ok := civil.Parse(e); ok {
 			ends[i] = d.String()
 		} else if _, ok := civil.DefaultFiscalCalendar.ParseSpan(e); !ok {
-			at := [2]Span{{s.pos, end}, {from, to}}[i]
-			failAt(at, "neither a date nor a period: "+s.text[at.Start:at.End],
+			span := [2]Span{{s.pos, end}, {from, to}}[i]
+			failAt(span, "neither a date nor a period: "+s.text[span.Start:span.End],
 				"each end of a range is a date or a period: 2027-07-01, 2027-07, 2027-Q3, FY2027")
 		}
 	}

@@ -15,11 +15,11 @@ type At struct {
 func init() { addStep(&atForm) }
 
 var atForm = stepForm{isLast: true, word: "at", parse: func(p *parser) Step {
-	t, at := p.next(), p.next()
-	if at.kind != tTime {
-		failAt(at.Span, "expected a time after `at`"+p.describe(at), "for example: at 16:30")
+	t, tok := p.next(), p.next()
+	if tok.kind != tTime {
+		failAt(tok.Span, "expected a time after `at`"+p.describe(tok), "for example: at 16:30")
 	}
-	step := &At{Span: t.extendTo(at.Span), Minutes: at.num}
+	step := &At{Span: t.extendTo(tok.Span), Minutes: tok.num}
 	if p.accept("in") {
 		zone := p.next()
 		if zone.kind != tText {

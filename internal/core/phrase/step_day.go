@@ -113,9 +113,9 @@ func (p *parser) dayStep() Step {
 		}
 		return p.seekOnOr(t.Span, target)
 	}
-	it, of := p.dayOf(true)
-	if of != nil {
-		n := &Nth{Item: it, Of: *of}
+	it, period := p.dayOf(true)
+	if period != nil {
+		n := &Nth{Item: it, Of: *period}
 		n.Using = p.stepUsing(n)
 		n.Span = t.extendTo(p.prevSpan())
 		return n
@@ -135,14 +135,14 @@ func (p *parser) inYear(from Span, it recur.Item) *InYear {
 }
 
 func (p *parser) seekOnOr(from Span, target Target) Step {
-	at := p.peek()
+	tok := p.peek()
 	s := &Seek{Target: target, OrOn: true}
 	switch {
 	case p.accept("on", "or", "after"):
 	case p.accept("on", "or", "before"):
 		s.Backward = true
 	default:
-		failAt(at.Span, "expected `on or after` or `on or before`", "")
+		failAt(tok.Span, "expected `on or after` or `on or before`", "")
 	}
 	s.Using = p.stepUsing(s)
 	s.Span = from.extendTo(p.prevSpan())
@@ -151,7 +151,7 @@ func (p *parser) seekOnOr(from Span, target Target) Step {
 
 // dayOf reads `25 dec`, `last fri of nov`, `easter`, or with periods allowed
 // also `ORD day|fri|working day of P`, for which of is the period.
-func (p *parser) dayOf(periods bool) (it recur.Item, of *Period) {
+func (p *parser) dayOf(periods bool) (it recur.Item, period *Period) {
 	t := p.next()
 	switch {
 	case t.isWord("easter"):

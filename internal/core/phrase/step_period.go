@@ -36,8 +36,8 @@ func edgeForm(word string, where int) *stepForm {
 			if !p.accept("of") {
 				failAt(t.extendTo(p.peek().Span), "expected `of` and a period after `"+word+"`", "for example: "+word+" of next month")
 			}
-			of := p.period()
-			return &Edge{t.extendTo(p.prevSpan()), where, of}
+			period := p.period()
+			return &Edge{t.extendTo(p.prevSpan()), where, period}
 		}}
 }
 

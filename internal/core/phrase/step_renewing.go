@@ -18,7 +18,7 @@ func (p *parser) renewing(t token, first Amount) Step {
 	p.next()
 	r := &Renewing{First: first}
 	p.expect("every", "`renewing`")
-	at := p.peek()
+	tok := p.peek()
 	r.Every = p.amount("`every`")
 	kind := func(u Unit) int {
 		switch {
@@ -30,7 +30,7 @@ func (p *parser) renewing(t token, first Amount) Step {
 		return 0
 	}
 	if kind(first.Unit) != kind(r.Every.Unit) {
-		failAt(at.extendTo(p.prevSpan()), "a term and its renewal need the same kind of unit: months, days or working days",
+		failAt(tok.extendTo(p.prevSpan()), "a term and its renewal need the same kind of unit: months, days or working days",
 			"for example: lasting 12 months renewing every 6 months")
 	}
 	if n, ok := r.Every.By.(*Number); ok && n.N < 1 {

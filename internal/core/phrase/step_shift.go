@@ -50,15 +50,15 @@ func (p *parser) peekShift() bool {
 // amount reads a whole number or name and a unit.
 func (p *parser) amount(after string) Amount {
 	t := p.next()
-	var by Expr
+	var amount Expr
 	switch {
 	case t.kind == tNumber:
 		if t.num < 0 {
 			failAt(t.Span, "expected a whole number, found "+t.word, "")
 		}
-		by = &Number{t.Span, t.num, ""}
+		amount = &Number{t.Span, t.num, ""}
 	case t.kind == tQuoted, t.kind == tWord && !reserved[t.word]:
-		by = &Name{t.Span, p.nameText(t)}
+		amount = &Name{t.Span, p.nameText(t)}
 	default:
 		failAt(t.Span, "expected a number or a name after "+after+p.describe(t), "for example: +3 months, -2 working days")
 	}
@@ -73,7 +73,7 @@ func (p *parser) amount(after string) Amount {
 		failAt(w.Span, "expected a unit after the number"+p.describe(w), hint)
 	}
 	p.pos += length
-	return Amount{by, u}
+	return Amount{amount, u}
 }
 
 func (p *parser) shift() Step {

@@ -415,7 +415,7 @@ func (r *Rule) Span() civil.Span {
 // false if they have no end.
 func (r *Rule) ExcludedDates() (list []civil.Date, whole bool) {
 	b := r.boundsOnce()
-	at := func(s civil.Span, out func(civil.Date) bool) {
+	day := func(s civil.Span, out func(civil.Date) bool) {
 		s = civil.Span{First: max(s.First, b.span.First), Last: min(s.Last, b.span.Last)}
 		if s.First > s.Last {
 			return
@@ -427,13 +427,13 @@ func (r *Rule) ExcludedDates() (list []civil.Date, whole bool) {
 		}
 	}
 	for _, s := range r.Exclude {
-		at(s, func(civil.Date) bool { return true })
+		day(s, func(civil.Date) bool { return true })
 	}
 	if r.ExcludeClosed || r.ExcludeFunc != nil {
 		if r.Endless() || b.span.First == civil.Min {
 			return nil, false
 		}
-		at(b.span, r.isExcluded)
+		day(b.span, r.isExcluded)
 		slices.Sort(list)
 		list = slices.Compact(list)
 	}

@@ -50,25 +50,25 @@ func TestRates(t *testing.T) {
 			y, m, _ := d.YMD()
 			due[d] = new(big.Rat).Add(due[d-1], big.NewRat(cents, int64(100*months*civil.DaysIn(y, m))))
 		}
-		at := span.First
+		day := span.First
 		err := s.ProratedPieces(span, eval.Fraction(cents, 100), func(cells []eval.Value, share rows.Portion) error {
 			last := cells[0].Day
 			if s.By != nil {
 				last = cells[2].Day
 			}
-			before, after := isRounded(due[at-1]), isRounded(due[last])
+			before, after := isRounded(due[day-1]), isRounded(due[last])
 			whole := isRounded(due[span.Last])
 			for i, want := range []*big.Rat{new(big.Rat).Sub(after, before), new(big.Rat).Sub(whole, before), new(big.Rat).Sub(whole, after)} {
 				if got := []eval.Value{share.Amount, share.Before, share.After}[i].String(); got != want.FloatString(2) {
 					return fmt.Errorf("%d cents for %d months, %s to %s, piece %s to %s: %s, want %s", cents, months, span.First,
-						span.Last, at, last, got, want.FloatString(2))
+						span.Last, day, last, got, want.FloatString(2))
 				}
 			}
-			at = last + 1
+			day = last + 1
 			return nil
 		})
-		if err == nil && at != span.Last+1 {
-			err = fmt.Errorf("the pieces of %s to %s end before %s", span.First, span.Last, at)
+		if err == nil && day != span.Last+1 {
+			err = fmt.Errorf("the pieces of %s to %s end before %s", span.First, span.Last, day)
 		}
 		check(t, err)
 	}

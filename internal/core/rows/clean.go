@@ -59,11 +59,11 @@ type originalCell struct {
 
 // parseCells reads the dates and open words of a row. It returns the cells that are
 // to are written as they were.
-func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (was []originalCell) {
+func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (originals []originalCell) {
 	for i := range row {
 		if row[i].Kind == eval.Text && d.blankWords != nil &&
 			slices.ContainsFunc(d.blankWords, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(row[i].Text)) }) {
-			was = append(was, originalCell{i, row[i]})
+			originals = append(originals, originalCell{i, row[i]})
 			row[i] = eval.Value{}
 		}
 	}
@@ -75,7 +75,7 @@ func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (was []
 		}
 		if v.Kind == eval.Text && strings.TrimSpace(v.Text) == "" {
 			row[c.slot] = eval.Value{}
-			was = append(was, originalCell{c.slot, v})
+			originals = append(originals, originalCell{c.slot, v})
 			continue
 		}
 		read, err := c.read(v)
@@ -84,16 +84,16 @@ func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (was []
 		}
 		if err != nil {
 			fault(d.columns[c.slot], err)
-			was = append(was, originalCell{c.slot, v})
+			originals = append(originals, originalCell{c.slot, v})
 			row[c.slot] = eval.Value{}
 			continue
 		}
 		if c.keepText {
-			was = append(was, originalCell{c.slot, v})
+			originals = append(originals, originalCell{c.slot, v})
 		}
 		row[c.slot] = read
 	}
-	return was
+	return originals
 }
 
 func (j *dateJoin) value(row []eval.Value) (eval.Value, error) {

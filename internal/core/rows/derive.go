@@ -54,8 +54,8 @@ func (d *Derive) usedInputs() []int {
 }
 
 // restore puts back the cells that are written as they came in.
-func (d *Derive) restore(row []eval.Value, was []originalCell) {
-	for _, o := range was {
+func (d *Derive) restore(row []eval.Value, originals []originalCell) {
+	for _, o := range originals {
 		row[o.slot] = o.v
 	}
 }
@@ -208,9 +208,9 @@ func (d *Derive) EvalRow(line int, cells []eval.Value, trace *[]eval.Move) (row 
 		}
 	}
 	row = cells
-	var was []originalCell
+	var originals []originalCell
 	if d.parsed != nil || d.blankWords != nil {
-		was = d.parseCells(row, fault)
+		originals = d.parseCells(row, fault)
 	}
 	for i := range d.joins {
 		v, err := d.joins[i].value(row)
@@ -223,7 +223,7 @@ func (d *Derive) EvalRow(line int, cells []eval.Value, trace *[]eval.Move) (row 
 		if left, err := d.isFilteredOut(row, true); err != nil {
 			fault("where", err)
 		} else if left {
-			d.restore(row, was)
+			d.restore(row, originals)
 			return row, false, nil // whatever else is wrong with it
 		}
 	}
@@ -275,6 +275,6 @@ func (d *Derive) EvalRow(line int, cells []eval.Value, trace *[]eval.Move) (row 
 	if keep && d.onKept != nil {
 		d.onKept(row)
 	}
-	d.restore(row, was)
+	d.restore(row, originals)
 	return row, keep, bad
 }

@@ -52,12 +52,12 @@ func (d *Due) Dates(base civil.Date) (list []civil.Date) {
 		from = max(from, d.Today)
 	}
 	for y := max(from.Year(), base.Year()); y <= civil.MaxYear; y++ {
-		at := eval.AnniversaryIn(base, y, d.LeapDayToMarch)
-		if at > d.Span.Last {
+		day := eval.AnniversaryIn(base, y, d.LeapDayToMarch)
+		if day > d.Span.Last {
 			break
 		}
-		if at >= from {
-			list = append(list, at)
+		if day >= from {
+			list = append(list, day)
 			if d.Span.Last == civil.Max {
 				break // without a bound, the next one
 			}
@@ -67,12 +67,12 @@ func (d *Due) Dates(base civil.Date) (list []civil.Date) {
 }
 
 // Cells returns, in room, what is added to a row for one date and the working days left.
-func (d *Due) Cells(room []eval.Value, what string, base, at civil.Date, worked eval.Value) []eval.Value {
-	left := int(at - d.Today)
-	cells := append(room[:0], eval.Str(what), eval.Day(at), eval.Str(at.Weekday().Abbrev()), eval.Int(left),
+func (d *Due) Cells(room []eval.Value, what string, base, day civil.Date, worked eval.Value) []eval.Value {
+	left := int(day - d.Today)
+	cells := append(room[:0], eval.Str(what), eval.Day(day), eval.Str(day.Weekday().Abbrev()), eval.Int(left),
 		worked, eval.Str(d.Band(left)))
 	if d.Yearly {
-		cells = append(cells, eval.Int(at.Year()-base.Year()))
+		cells = append(cells, eval.Int(day.Year()-base.Year()))
 	}
 	return cells
 }

@@ -87,7 +87,7 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 			blank++
 			continue
 		}
-		for _, at := range l.due.Dates(v.Day) {
+		for _, day := range l.due.Dates(v.Day) {
 			if !saved {
 				if saved = true; l.table.Text != "" {
 					kept = l.arena.saveText(l.table.Text)
@@ -97,11 +97,11 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 			}
 			cal := l.due.Calendar(row)
 			if cal != nil && !v.Provisional {
-				cal.RecordQuery(l.due.Today, at)
+				cal.RecordQuery(l.due.Today, day)
 			}
-			l.lines.add(dueLine{at, kept})
+			l.lines.add(dueLine{day, kept})
 			if l.linesDiffer() {
-				l.details.add(dueDetail{v.Day, int32(i), l.workdaysLeft(cal, at)})
+				l.details.add(dueDetail{v.Day, int32(i), l.workdaysLeft(cal, day)})
 			}
 		}
 	}
@@ -115,16 +115,16 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 func (l *DueList) linesDiffer() bool { return l.due.Yearly || l.due.PerRow || len(l.labels) > 1 }
 
 // workdaysLeft counts the working days left.
-func (l *DueList) workdaysLeft(cal *workdays.Calendar, at civil.Date) int32 {
+func (l *DueList) workdaysLeft(cal *workdays.Calendar, day civil.Date) int32 {
 	if cal == nil {
 		return unknownWorkdays
 	}
-	return int32(cal.CountBetween(l.due.Today, at))
+	return int32(cal.CountBetween(l.due.Today, day))
 }
 
 // Write puts a row for each date, sorted by date.
 func (l *DueList) Write(put PutExtended) error {
-	var cells, more []eval.Value
+	var cells, extra []eval.Value
 	var text string
 	for _, i := range sortByDay(&l.lines) {
 		line := l.lines.at(int(i))
@@ -139,8 +139,8 @@ func (l *DueList) Write(put PutExtended) error {
 			left = eval.Int(int(of.workdays))
 		}
 		text, cells = l.arena.Load(line.Ref, cells)
-		more = l.due.Cells(more, l.labels[of.label], of.base, line.at, left)
-		if err := put(text, cells, more); err != nil {
+		extra = l.due.Cells(extra, l.labels[of.label], of.base, line.at, left)
+		if err := put(text, cells, extra); err != nil {
 			return err
 		}
 	}

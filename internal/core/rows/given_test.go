@@ -166,8 +166,8 @@ func TestResults(t *testing.T) {
 	put("%v; %v", rows.UnknownColumn("zz", many[:30]), rows.UnknownColumn("zz", many[:31]))
 	put("events: %s; %v %v", rows.EventKey("aZ09._-/ ü:%"), rows.WrapOption("x", nil), rows.WrapOption("x", fmt.Errorf("y")))
 	for _, text := range []string{"days", "EVENLY", " working days ", "actual/360", "months", ""} {
-		by, ok := rows.ParseProrationBasis(text)
-		put("share by %q: %d %v", text, by, ok)
+		basis, ok := rows.ParseProrationBasis(text)
+		put("share by %q: %d %v", text, basis, ok)
 	}
 	for _, bands := range []string{"30", "-30", "-90,-30,30,31", "1", "-1,1", "-10000000", "10000001"} {
 		list, err := rows.ParseBands(strings.Split(bands, ","))

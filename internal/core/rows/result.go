@@ -59,7 +59,7 @@ func (r Result) Fill(columns []string, env eval.Env, fill func(PutRow) error) er
 // PutExtended writes a row with extra cells appended. text is the row as in the file, or "";
 // with a text, row holds only the cells in use (see SourceRow.AllCells). All are valid during
 // the call.
-type PutExtended func(text string, row, more []eval.Value) error
+type PutExtended func(text string, row, extra []eval.Value) error
 
 // ConcatCells puts the cells of both as one row, and counts these; held says that they are held before
 // they are written.
@@ -69,8 +69,8 @@ func (t *Table) ConcatCells(put PutRow, held bool) PutExtended {
 
 func concatCells(put PutRow) PutExtended {
 	var cells []eval.Value
-	return func(_ string, row, more []eval.Value) error {
-		cells = append(append(cells[:0], row...), more...)
+	return func(_ string, row, extra []eval.Value) error {
+		cells = append(append(cells[:0], row...), extra...)
 		return put(cells)
 	}
 }
@@ -87,12 +87,12 @@ func (r Result) FillExtended(t *Table, columns []string, env eval.Env, fill func
 	}
 	t.RestrictCells(to.AcceptsText)
 	whole := concatCells(to.Row)
-	err := fill(t.countExtended(func(text string, row, more []eval.Value) error {
+	err := fill(t.countExtended(func(text string, row, extra []eval.Value) error {
 		r.count(1)
 		if text != "" {
-			return to.WriteText(text, more)
+			return to.WriteText(text, extra)
 		}
-		return whole(text, row, more)
+		return whole(text, row, extra)
 	}, false))
 	if err != nil {
 		return err
@@ -134,11 +134,11 @@ func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func()
 // countExtended counts the rows that are put beside those of the table.
 func (t *Table) countExtended(put PutExtended, held bool) PutExtended {
 	t.usage.extended, t.usage.sorted = true, held
-	return func(text string, row, more []eval.Value) error {
-		if err := t.usage.countOutput(1, 0, sizeOf(text, row)+sizeOf("", more)); err != nil {
+	return func(text string, row, extra []eval.Value) error {
+		if err := t.usage.countOutput(1, 0, sizeOf(text, row)+sizeOf("", extra)); err != nil {
 			return err
 		}
-		return put(text, row, more)
+		return put(text, row, extra)
 	}
 }
 

@@ -50,12 +50,14 @@ func ParseProrationBasis(text string) (ProrationBasis, bool) {
 }
 
 // UsesCalendar reports whether shares are reckoned with a working calendar.
-func (by ProrationBasis) UsesCalendar() bool { return by == WorkdaysBasis || by == CountedDaysBasis }
+func (basis ProrationBasis) UsesCalendar() bool {
+	return basis == WorkdaysBasis || basis == CountedDaysBasis
+}
 
 // weight is what a piece counts for; worked are its working days, counted what counts of
 // them in hundredths. A convention counts from the first day to the day after the last.
-func (by ProrationBasis) weight(s civil.Span, worked, counted int) uint64 {
-	switch by {
+func (basis ProrationBasis) weight(s civil.Span, worked, counted int) uint64 {
+	switch basis {
 	case EvenBasis:
 		return 1
 	case DaysBasis:
@@ -65,7 +67,7 @@ func (by ProrationBasis) weight(s civil.Span, worked, counted int) uint64 {
 	case CountedDaysBasis:
 		return uint64(counted)
 	}
-	num, den := daycount.Convention(by-conventionBasis).YearFraction(s.First, min(s.Last+1, civil.Max))
+	num, den := daycount.Convention(basis-conventionBasis).YearFraction(s.First, min(s.Last+1, civil.Max))
 	return uint64(max(num, 0) * (360 * 365 * 366 / den))
 }
 

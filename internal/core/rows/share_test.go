@@ -34,10 +34,10 @@ func TestShares(t *testing.T) {
 			amount = eval.FromUnits(r.Int64()-r.Int64(), h.Places)
 		}
 		var pieces []civil.Span
-		for at, n := civil.Date(730000+r.IntN(9000)), 1+r.IntN(14); n > 0; n-- {
-			last := at + civil.Date(r.IntN(40))
-			pieces = append(pieces, civil.Span{First: at, Last: last})
-			at = last + 1
+		for day, n := civil.Date(730000+r.IntN(9000)), 1+r.IntN(14); n > 0; n-- {
+			last := day + civil.Date(r.IntN(40))
+			pieces = append(pieces, civil.Span{First: day, Last: last})
+			day = last + 1
 		}
 		shares, err := h.Prorate(pieces, cal, eval.Str(amount.String()))
 		total, weights := new(big.Rat), make([]*big.Rat, len(pieces))

@@ -51,11 +51,11 @@ type TextSink interface {
 	// AcceptsText reports whether rows with a separator can be written as they came in.
 	AcceptsText(sep byte) bool
 	// EncodeText appends such a row, and more cells behind it.
-	EncodeText(b []byte, text string, more []eval.Value) []byte
+	EncodeText(b []byte, text string, extra []eval.Value) []byte
 	// EncodeDays is EncodeText for a row of columns that are dates and whole numbers.
 	EncodeDays(b []byte, text string, kinds []eval.Kind, columns [][]int32, row int) []byte
 	// WriteText writes one.
-	WriteText(text string, more []eval.Value) error
+	WriteText(text string, extra []eval.Value) error
 }
 
 // Expander puts rows beside a row of a table. A *BadCell makes that a bad row.
@@ -311,12 +311,12 @@ func (w *worker) maybeSend(bytes int) error {
 }
 
 // putExtended puts more cells beside a row.
-func (w *worker) putExtended(text string, row, more []eval.Value) error {
+func (w *worker) putExtended(text string, row, extra []eval.Value) error {
 	w.output.rowsKept++
 	if text != "" {
-		w.output.out = w.textSink.EncodeText(w.output.out, text, more)
+		w.output.out = w.textSink.EncodeText(w.output.out, text, extra)
 	} else {
-		w.buf = append(append(w.buf[:0], row...), more...)
+		w.buf = append(append(w.buf[:0], row...), extra...)
 		w.output.out = w.to.Encode(w.output.out, w.buf)
 	}
 	return w.maybeSend(flushSize)

@@ -32,7 +32,7 @@ type milestoneDay struct{ day, date civil.Date }
 // ByMilestone implements eval.Series: the date of the occurrence whose milestone is the nearest one
 // after or before a day. Blank milestones are passed over; of equal ones the earlier date
 // is the one after, the later the one before.
-func (s *Series) ByMilestone(milestone string) (by eval.DateLookup, known []string, err error) {
+func (s *Series) ByMilestone(milestone string) (lookup eval.DateLookup, known []string, err error) {
 	at := -1
 	for i, m := range s.Milestones {
 		known = append(known, m.Name)

@@ -123,8 +123,8 @@ func TestYearsAndWhy(t *testing.T) {
 			if d.nominal.Year() < 2022 || d.nominal.Year() > 2034 {
 				continue
 			}
-			for _, at := range []time.Time{d.nominal, d.moved} {
-				cd, _, _ := civil.Parse(at.Format(isoDay))
+			for _, instant := range []time.Time{d.nominal, d.moved} {
+				cd, _, _ := civil.Parse(instant.Format(isoDay))
 				lines, _, err := s.Explain(cd, cal)
 				found := false
 				for _, line := range lines {

@@ -122,19 +122,19 @@ type checker struct {
 	err    error
 }
 
-func (c *checker) fail(key string, at eval.Value, format string, args ...any) {
-	c.list = append(c.list, Finding{Subject: c.s.Name, Key: key, At: at, Text: fmt.Sprintf(format, args...)})
+func (c *checker) fail(key string, when eval.Value, format string, args ...any) {
+	c.list = append(c.list, Finding{Subject: c.s.Name, Key: key, At: when, Text: fmt.Sprintf(format, args...)})
 }
 
 // noteIntended adds a note about what somebody wanted so: `strict` doesn't make a failure of
 // it.
-func (c *checker) noteIntended(key string, at eval.Value, format string, args ...any) {
-	c.note(key, at, format, args...)
+func (c *checker) noteIntended(key string, when eval.Value, format string, args ...any) {
+	c.note(key, when, format, args...)
 	c.list[len(c.list)-1].Intended = true
 }
 
-func (c *checker) note(key string, at eval.Value, format string, args ...any) {
-	c.fail(key, at, format, args...)
+func (c *checker) note(key string, when eval.Value, format string, args ...any) {
+	c.fail(key, when, format, args...)
 	c.list[len(c.list)-1].IsNote = true
 }
 

@@ -144,9 +144,9 @@ func TestSetOfDateLeftOut(t *testing.T) {
 		}
 	}
 	day, _ := civil.NewDate(2027, 3, 9)
-	for what, at := range map[string]eval.Value{"date": {}, "b": eval.Day(day)} {
+	for what, when := range map[string]eval.Value{"date": {}, "b": eval.Day(day)} {
 		if err == nil {
-			err = s.SetOverride(Override{ID: "2027-03/15", What: what, At: at, Reason: OverrideReason("why", "A. Gull", false)})
+			err = s.SetOverride(Override{ID: "2027-03/15", What: what, At: when, Reason: OverrideReason("why", "A. Gull", false)})
 		}
 	}
 	if err != nil {

@@ -21,7 +21,7 @@ type Recurring struct {
 
 // fitRule ends the rule, and says what of its dates isn't wanted and what is beside them; at
 // gives a day the time of the event.
-func (r *Recurring) fitRule(span civil.Span, want map[civil.Date]bool, at func(civil.Date) eval.Value) error {
+func (r *Recurring) fitRule(span civil.Span, want map[civil.Date]bool, when func(civil.Date) eval.Value) error {
 	made, err := r.Rule.Rule(span.First)
 	if err != nil {
 		return err
@@ -31,15 +31,15 @@ func (r *Recurring) fitRule(span civil.Span, want map[civil.Date]bool, at func(c
 	for d := range made.All(span) {
 		given[d.Date] = true
 	}
-	r.Until = at(span.Last)
+	r.Until = when(span.Last)
 	for d := range given {
 		if !want[d] {
-			r.Except = append(r.Except, at(d))
+			r.Except = append(r.Except, when(d))
 		}
 	}
 	for d := range want {
 		if !given[d] {
-			r.Extra = append(r.Extra, at(d))
+			r.Extra = append(r.Extra, when(d))
 		}
 	}
 	byDay := func(a, b eval.Value) int { return int(a.Day - b.Day) }
@@ -90,17 +90,17 @@ func foldSeries(entries []Entry, plan string) (e Event, err error) {
 	}
 	r.Rule = *rule
 	r.Rule.Count, r.Rule.Until, r.Rule.UntilDate, r.Rule.UntilUTC = 0, nil, false, false
-	at := func(d civil.Date) eval.Value {
+	when := func(d civil.Date) eval.Value {
 		v := entries[0].At
 		v.Day = d
 		return v
 	}
-	if err := r.fitRule(civil.Span{First: first, Last: last}, want, at); err != nil {
+	if err := r.fitRule(civil.Span{First: first, Last: last}, want, when); err != nil {
 		return e, no("%v", err)
 	}
 	e = entries[0].Event(plan)
 	e.UID, e.ID, e.Description = s.Name+"@"+plan, "", ""
-	e.At, e.Recurring, e.Nominal, e.Tentative = at(first), r, eval.Day(first), false
+	e.At, e.Recurring, e.Nominal, e.Tentative = when(first), r, eval.Day(first), false
 	return e, nil
 }
 

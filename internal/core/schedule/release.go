@@ -159,44 +159,44 @@ func Breaches(rows []Released, named func(series string) bool, find func(series 
 
 // currentValue is what a series, which may be none, makes today of a date that was released; it
 // passes where a person set another day for it.
-func (s *Series) currentValue(r *Released) (at eval.Value, reason string, passes bool, err error) {
+func (s *Series) currentValue(r *Released) (when eval.Value, reason string, passes bool, err error) {
 	if s == nil {
-		return at, "gone: there is no series `" + r.Series + "`", false, nil
+		return when, "gone: there is no series `" + r.Series + "`", false, nil
 	}
 	for _, what := range []string{"date", r.What} {
 		if h := s.OverrideOf(what, r.ID); h != nil && !h.FromRelease {
-			return at, "", true, nil
+			return when, "", true, nil
 		}
 	}
-	at, reason, err = s.CurrentValue(r)
-	return at, reason, false, err
+	when, reason, err = s.CurrentValue(r)
+	return when, reason, false, err
 }
 
 // CurrentValue is what the series makes today of a date that was released; a blank if it is
 // gone, with the reason.
-func (s *Series) CurrentValue(r *Released) (at eval.Value, reason string, err error) {
+func (s *Series) CurrentValue(r *Released) (when eval.Value, reason string, err error) {
 	o, err := s.findOccurrence(r.ID)
 	switch {
 	case err != nil:
-		return at, "", err
+		return when, "", err
 	case o == nil:
-		return at, "gone: the rule gives no such date", nil
+		return when, "gone: the rule gives no such date", nil
 	case r.What == "date" && o.MovedTo == civil.None && o.Override != nil:
-		return at, o.Reason(), nil
+		return when, o.Reason(), nil
 	case r.What == "date" && o.MovedTo == civil.None:
-		return at, "gone: the steps after `then` give no date", nil
+		return when, "gone: the steps after `then` give no date", nil
 	case r.What == "date":
 		return o.Value(), o.Reason(), nil
 	}
 	for i, m := range s.Milestones {
 		if m.Name == r.What {
-			if at = o.Milestone(i); at.Kind == eval.Blank {
-				return at, "gone: the milestone is blank", nil
+			if when = o.Milestone(i); when.Kind == eval.Blank {
+				return when, "gone: the milestone is blank", nil
 			}
-			return at, o.Provenance[i].Reason(), nil
+			return when, o.Provenance[i].Reason(), nil
 		}
 	}
-	return at, "gone: there is no milestone `" + r.What + "`", nil
+	return when, "gone: there is no milestone `" + r.What + "`", nil
 }
 
 // newDates returns a Breach for each date inside a released span that was not part of that

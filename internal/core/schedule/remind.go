@@ -52,30 +52,30 @@ func ParseReminder(text string) (r Reminder, err error) {
 }
 
 // Alarm is the reminder of an event. ok is false if the calendar has no such day.
-func (r Reminder) Alarm(at eval.Value, cal *workdays.Calendar) (a Alarm, ok bool) {
+func (r Reminder) Alarm(when eval.Value, cal *workdays.Calendar) (a Alarm, ok bool) {
 	switch r.unit {
 	case "minute":
 		return Alarm{civil.None, r.n}, true
 	case "hour":
 		return Alarm{civil.None, r.n * 60}, true
 	case "day":
-		a.Day, ok = at.Day.Add(-r.n)
+		a.Day, ok = when.Day.Add(-r.n)
 	case "week":
-		a.Day, ok = at.Day.Add(-7 * r.n)
+		a.Day, ok = when.Day.Add(-7 * r.n)
 	default:
 		if cal == nil { // the row names none
 			return a, false
 		}
 		cal.MarkUsed()
-		if a.Day, ok = cal.AddWorkdays(at.Day, -r.n); ok {
-			cal.RecordQuery(a.Day, at.Day)
+		if a.Day, ok = cal.AddWorkdays(when.Day, -r.n); ok {
+			cal.RecordQuery(a.Day, when.Day)
 		}
 	}
 	switch {
 	case r.minutes >= 0:
 		a.Minutes = r.minutes
-	case at.Kind == eval.DateTime:
-		a.Minutes = int(at.Minutes)
+	case when.Kind == eval.DateTime:
+		a.Minutes = int(when.Minutes)
 	}
 	return a, ok
 }

@@ -37,22 +37,22 @@ type RuleRows struct{ texts eval.TextArena }
 func (r *RuleRows) Row(cells []eval.Value, m *MovedDate) []eval.Value {
 	n := len(cells)
 	cells = slices.Grow(cells, len(RuleColumns))[:n+len(RuleColumns)]
-	at := cells[n:]
+	when := cells[n:]
 	if m.plain() {
-		at[0].SetDay(m.MovedTo)
-		at[0].Provisional = m.Uncovered.IsSet()
-		at[1].SetText(m.MovedTo.Weekday().Abbrev())
+		when[0].SetDay(m.MovedTo)
+		when[0].Provisional = m.Uncovered.IsSet()
+		when[1].SetText(m.MovedTo.Weekday().Abbrev())
 	} else {
-		at[0] = m.Value()
-		at[1] = WeekdayOf(at[0])
+		when[0] = m.Value()
+		when[1] = WeekdayOf(when[0])
 	}
-	at[2].SetDay(m.Date.Date)
+	when[2].SetDay(m.Date.Date)
 	reason := ""
 	if len(m.Moves) > 0 || m.Override != nil || m.Uncovered.IsSet() {
 		reason = r.texts.Store(m.appendReason(r.texts.Buffer()))
 	}
-	at[3].SetText(reason)
-	at[4].SetText(r.texts.Store(m.appendID(r.texts.Buffer())))
+	when[3].SetText(reason)
+	when[4].SetText(r.texts.Store(m.appendID(r.texts.Buffer())))
 	return cells
 }
 

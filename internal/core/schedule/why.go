@@ -48,17 +48,17 @@ func moveDetails(m eval.Move) string {
 	if cal == nil {
 		return ""
 	}
-	by := civil.Date(1)
+	days := civil.Date(1)
 	if m.To < m.From {
-		by = -1
+		days = -1
 	}
 	first := m.From
 	if !m.Step.IsRoll() {
-		first += by // a step leaves its base out
+		first += days // a step leaves its base out
 	}
 	var closed []string
 	n := 0
-	for d := first; d != m.To; d += by {
+	for d := first; d != m.To; d += days {
 		if !cal.IsWorkday(d) {
 			if n++; n <= maxListedClosed {
 				closed = append(closed, dateWithWeekday(d)+" is closed ("+closureText(cal, d)+")")
@@ -152,17 +152,17 @@ func (s *Series) explainDate(o *Occurrence) []ExplanationLine {
 }
 
 // explainAdjustments says what was set by hand, and what a calendar didn't know.
-func explainAdjustments(what string, at eval.Value, h *Override, beyond workdays.Uncovered) (list []ExplanationLine) {
+func explainAdjustments(what string, when eval.Value, h *Override, beyond workdays.Uncovered) (list []ExplanationLine) {
 	switch {
 	case h != nil && h.At.Kind == eval.Blank:
 		list = append(list, ExplanationLine{what, "left out by hand", eval.Value{}, h.Reason})
 	case h != nil && h.FromRelease:
-		list = append(list, ExplanationLine{what, "kept", at, h.Reason})
+		list = append(list, ExplanationLine{what, "kept", when, h.Reason})
 	case h != nil:
-		list = append(list, ExplanationLine{what, "by hand", at, h.Reason})
+		list = append(list, ExplanationLine{what, "by hand", when, h.Reason})
 	}
 	if beyond.IsSet() {
-		list = append(list, ExplanationLine{what, "provisional", at, beyond.Message()})
+		list = append(list, ExplanationLine{what, "provisional", when, beyond.Message()})
 	}
 	return list
 }

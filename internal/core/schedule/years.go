@@ -15,7 +15,7 @@ type YearCount struct{ Year, Nominal, Moved int }
 // the two dates lies in it. Years without any are left out at both ends.
 func (s *Series) CountYears(window civil.Span) ([]YearCount, error) {
 	counts := map[int]*YearCount{}
-	at := func(d civil.Date) *YearCount {
+	day := func(d civil.Date) *YearCount {
 		y := d.Year()
 		if counts[y] == nil {
 			counts[y] = &YearCount{Year: y}
@@ -31,10 +31,10 @@ func (s *Series) CountYears(window civil.Span) ([]YearCount, error) {
 			m.Uncovered.Record()
 		}
 		if window.Contains(m.Date.Date) {
-			at(m.Date.Date).Nominal++
+			day(m.Date.Date).Nominal++
 		}
 		if window.Contains(m.MovedTo) {
-			at(m.MovedTo).Moved++
+			day(m.MovedTo).Moved++
 		}
 	}
 	wide := window.Widen(forth, back)

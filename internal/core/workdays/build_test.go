@@ -58,11 +58,11 @@ func TestEntriesSeeThoseAbove(t *testing.T) {
 				}
 				continue
 			}
-			by := []Convention{NoRoll, Following, Preceding}[r.IntN(3)]
-			c = c.WithHolidays(moving{days, by, c.BuildView()})
+			convention := []Convention{NoRoll, Following, Preceding}[r.IntN(3)]
+			c = c.WithHolidays(moving{days, convention, c.BuildView()})
 			var to []civil.Date
 			for _, d := range days {
-				for step := map[Convention]civil.Date{Following: 1, Preceding: -1}[by]; closed[d] && step != 0; {
+				for step := map[Convention]civil.Date{Following: 1, Preceding: -1}[convention]; closed[d] && step != 0; {
 					d += step
 				}
 				to = append(to, d)

@@ -23,16 +23,16 @@ var ConventionNames = [...]string{"none", "following", "preceding", "modified fo
 // Roll moves a closed day by a convention and leaves a working day alone.
 // Modified goes by the month of d and turns back from d; nearest counts
 // calendar days and takes the later day on a tie. ok is false beyond the bounds.
-func (c *Calendar) Roll(d civil.Date, by Convention) (r civil.Date, ok bool) {
+func (c *Calendar) Roll(d civil.Date, convention Convention) (r civil.Date, ok bool) {
 	if c.IsWorkday(d) {
 		return d, true
 	}
-	return c.RollClosed(d, by)
+	return c.RollClosed(d, convention)
 }
 
 // RollClosed is Roll for a day that is known to be closed.
-func (c *Calendar) RollClosed(d civil.Date, by Convention) (r civil.Date, ok bool) {
-	switch by {
+func (c *Calendar) RollClosed(d civil.Date, convention Convention) (r civil.Date, ok bool) {
+	switch convention {
 	case NoRoll:
 		return d, true
 	case Following:
@@ -43,7 +43,7 @@ func (c *Calendar) RollClosed(d civil.Date, by Convention) (r civil.Date, ok boo
 	after, aok := c.AddWorkdays(d, 1)
 	before, bok := c.AddWorkdays(d, -1)
 	var later bool
-	switch by {
+	switch convention {
 	case ModifiedFollowing:
 		later = aok && sameMonth(after, d)
 	case ModifiedPreceding:
