@@ -81,7 +81,7 @@ func client(t *testing.T, h http.Handler, path string) (*Client, *time.Duration)
 	return c, waited
 }
 
-func TestFind(t *testing.T) {
+func TestFind_discovery(t *testing.T) {
 	ctx := context.Background()
 	list := []reply{props("/home/", folder, "/home/office/", calendar+"<d:displayname>Crew</d:displayname>", "/home/notes/", folder, "/home/a%20b/", calendar)}
 	for _, c := range []struct {
@@ -130,7 +130,7 @@ func TestFind(t *testing.T) {
 }
 
 // What a write is answered with, and what that means.
-func TestWrites(t *testing.T) {
+func TestCollection_conditionalWrites(t *testing.T) {
 	ctx := context.Background()
 	conflict := `<d:error xmlns:d="DAV:"><c:no-uid-conflict xmlns:c="urn:ietf:params:xml:ns:caldav"/></d:error>`
 	for _, c := range []struct {
@@ -203,7 +203,7 @@ func TestWrites(t *testing.T) {
 	}
 }
 
-func TestAddresses(t *testing.T) {
+func TestNew_refusesAddresses(t *testing.T) {
 	for address, want := range map[string]string{"https://a.example": "", "http://localhost:8080/x": "", "http://127.0.0.9/": "", "http://[::1]/": "", "http://a.example/": "send the password unencrypted",
 		"https://u:p@a.example/": "contains a user name", "a.example": "expected the address", "ftp://a.example/": "expected the address", "": "expected the address", "://": "expected the address"} {
 		if _, err := New(address, "u", "p"); (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
@@ -213,7 +213,7 @@ func TestAddresses(t *testing.T) {
 }
 
 // What a file of credentials may say, and who may read it; no error shows what it says.
-func TestCredentials(t *testing.T) {
+func TestReadCredentials(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "who")
 	for _, c := range []struct {
 		text, want string
@@ -243,7 +243,7 @@ func TestCredentials(t *testing.T) {
 
 // What an odd or hostile server answers, and what that comes to: what lies outside of the
 // collection is never touched, and what can't be understood is an error.
-func TestOddServers(t *testing.T) {
+func TestCollection_oddServers(t *testing.T) {
 	ctx := context.Background()
 	data := func(name, etag string) []string {
 		return []string{name, etag + "<c:calendar-data>BEGIN:VCALENDAR</c:calendar-data>"}

@@ -66,7 +66,7 @@ func TestBadInput(t *testing.T) {
 }
 
 // No output comes in the place of what the command reads, or what its plan is made of.
-func TestInputsStay(t *testing.T) {
+func TestOutputs_neverReplaceInputs(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
 	for _, c := range golden.Sample([][2]string{{"check", "crew-contracts.csv"}, {"check", "holidays/extra.csv"}, {"ahead", "released.csv"}, {"wall --window 2027-01", "close-tasks.csv"},
@@ -95,7 +95,7 @@ func TestInputsStay(t *testing.T) {
 }
 
 // A full disk, an interrupt and a closed pipe leave old files whole.
-func TestMachine(t *testing.T) {
+func TestSystemFailures_keepOldFiles(t *testing.T) {
 	if runtime.GOOS != "linux" {
 		t.Skip("signals and devices as Linux has them")
 	}

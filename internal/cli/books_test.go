@@ -59,7 +59,7 @@ func part(t *testing.T, path, name string) string {
 
 // Tables as programs of the trade save them: what cells are stays so, what is hidden is
 // told, and a title stands only if there is a place for one.
-func TestTablesAsSaved(t *testing.T) {
+func TestXLSX_partsAsWritten(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	const head = `<row><c t="inlineStr"><is><t>code</t></is></c><c t="inlineStr"><is><t>seen</t></is></c><c t="inlineStr"><is><t>at</t></is></c><c t="inlineStr"><is><t>rent</t></is></c><c t="inlineStr"><is><t>rate</t></is></c></row>`

@@ -13,7 +13,7 @@ import (
 
 // Rows with a life of their own: rules, steps and calendars in cells, terms that renew,
 // series looked into by their milestones, periods with what falls into them.
-func TestRowsOfTheirOwn(t *testing.T) {
+func TestRowRules_perRow(t *testing.T) {
 	t.Parallel()
 	dir := demo(t)
 	for name, text := range map[string]string{
@@ -95,7 +95,7 @@ func TestRowsOfTheirOwn(t *testing.T) {
 
 // Rows that are written as they are in their file, with only the cells made that are looked
 // at, come to the same as when every cell is made, as where blanks are filled down.
-func TestRowsAsTheyStand(t *testing.T) {
+func TestDerive_rowsKeepTheirText(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	r := rand.New(rand.NewPCG(16, 1))

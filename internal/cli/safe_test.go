@@ -13,8 +13,8 @@ import (
 	"time"
 )
 
-// TestLedger lets several release and log at once: nothing that one of them wrote is lost.
-func TestLedger(t *testing.T) {
+// TestRelease_ledgerFile lets several release and log at once: nothing that one of them wrote is lost.
+func TestRelease_ledgerFile(t *testing.T) {
 	t.Parallel()
 	tries := 50
 	if testing.Short() {
@@ -62,9 +62,9 @@ func TestLedger(t *testing.T) {
 	}
 }
 
-// TestRightsAndLinks holds what is written to the mask, to what stood there, and to the
+// TestOutputs_modesAndLinks holds what is written to the mask, to what stood there, and to the
 // output folder; and what is no file to being written and never read.
-func TestRightsAndLinks(t *testing.T) {
+func TestOutputs_modesAndLinks(t *testing.T) {
 	t.Parallel()
 	if runtime.GOOS == "windows" {
 		t.Skip("rights and links are other things there")
@@ -145,9 +145,9 @@ func TestRightsAndLinks(t *testing.T) {
 	}
 }
 
-// TestNewPlansAreRead gives `new` names that mean something in YAML: what it writes says
+// TestNew_planIsRead gives `new` names that mean something in YAML: what it writes says
 // them back, or nothing is written.
-func TestNewPlansAreRead(t *testing.T) {
+func TestNew_planIsRead(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	write(t, filepath.Join(dir, "t: {x} #1.csv"), "\"x\ny: evil\",\"d' \"\"q\"\"\"\na,2027-01-01\nb,2027-02-01\n")
@@ -184,9 +184,9 @@ func TestNewPlansAreRead(t *testing.T) {
 	}
 }
 
-// TestWhatLeaves holds the files of owners who left to having nothing live in them, counts
+// TestSplitOutputs_retiredFiles holds the files of owners who left to having nothing live in them, counts
 // to what is there, and a move to being told once.
-func TestWhatLeaves(t *testing.T) {
+func TestSplitOutputs_retiredFiles(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	plan := func(people, owner, rule string) {

@@ -9,7 +9,7 @@ import (
 )
 
 // What a flag's text becomes, and what is wrong with it.
-func TestSet(t *testing.T) {
+func TestKey_Set(t *testing.T) {
 	var text string
 	var list, bands []string
 	var yes bool

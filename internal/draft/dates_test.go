@@ -19,7 +19,7 @@ import (
 // of its key and its milestones those of the column; what it doesn't explain stays a record
 // with an output. Rows stand in no order, some twice, some dates were moved, added or left
 // out by hand.
-func TestNewGivesTheTableBack(t *testing.T) {
+func TestNewPlan_givesTheTableBack(t *testing.T) {
 	tables := 25
 	if testing.Short() {
 		tables = 1

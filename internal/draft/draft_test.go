@@ -13,9 +13,9 @@ import (
 	"yoyaku/internal/plan"
 )
 
-// TestNew holds new plans to what a clerk should find in them: how each table is to be
+// TestNewPlan_goldenPlans holds new plans to what a clerk should find in them: how each table is to be
 // read, what names its rows, what to look at.
-func TestNew(t *testing.T) {
+func TestNewPlan_goldenPlans(t *testing.T) {
 	dir := t.TempDir()
 	many := "n,day,until\n"
 	for i := range 1001 {

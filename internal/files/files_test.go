@@ -167,7 +167,7 @@ func TestStage(t *testing.T) {
 }
 
 // Links are followed to what they point to, and never out of the output folder.
-func TestLinks(t *testing.T) {
+func TestRegistry_links(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		t.Skip("links need rights there")
 	}
@@ -309,7 +309,7 @@ func TestReadAll(t *testing.T) {
 
 // A file is hashed as it stood when it was opened first, and read whole all the same; one
 // turn is had at a time, and a wait that is too long ends.
-func TestSumsAndTurns(t *testing.T) {
+func TestHashesAndLocks(t *testing.T) {
 	t.Chdir(t.TempDir())
 	text := strings.Repeat("tide ", 50_000)
 	write(t, "a", text)
@@ -386,7 +386,7 @@ func TestSumsAndTurns(t *testing.T) {
 
 // What is in the place of an output is an earlier one only if it is a file; without a
 // folder for temporary files, what to do is said.
-func TestOldOutputs(t *testing.T) {
+func TestStage_oldOutputsStay(t *testing.T) {
 	t.Chdir(t.TempDir())
 	write(t, "a", "12345")
 	for _, path := range []string{"a", ".", "none", os.DevNull} {
@@ -422,7 +422,7 @@ func TestOldOutputs(t *testing.T) {
 
 // An interrupt takes out all that is half-written, of every kind, and lets nothing more be
 // written. It ends a program, so another one is interrupted.
-func TestInterrupted(t *testing.T) {
+func TestCleanUp(t *testing.T) {
 	if dir := os.Getenv("YOYAKU_TEST_INTERRUPT"); dir != "" {
 		t.Chdir(dir)
 		var stage Stage
@@ -451,7 +451,7 @@ func TestInterrupted(t *testing.T) {
 	if err := os.Mkdir(filepath.Join(dir, "tmp"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	c := exec.Command(os.Args[0], "-test.run=^TestInterrupted$")
+	c := exec.Command(os.Args[0], "-test.run=^TestCleanUp$")
 	c.Env = append(os.Environ(), "YOYAKU_TEST_INTERRUPT="+dir, "TMPDIR="+filepath.Join(dir, "tmp"))
 	if out, err := c.CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)

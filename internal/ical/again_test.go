@@ -18,7 +18,7 @@ import (
 // Schedules that change at random, day by day, each written over the one before: what
 // is read equals the schedule and what was cancelled, nothing that stays changes a
 // byte, SEQUENCE never falls, and what people put there stays.
-func TestAgain(t *testing.T) {
+func TestUpdate_keepsUIDAndSequence(t *testing.T) {
 	r := rand.New(rand.NewPCG(12, 1))
 	zone, _ := Zone("Atlantic/Faroe")
 	morning, _ := schedule.ParseReminder("1 day before at 09:00")
@@ -207,7 +207,7 @@ func TestAgain(t *testing.T) {
 
 // UIDs that are too long or stand twice; a calendar with nothing in it; UTC by its
 // other names; identities back out of UIDs.
-func TestEdgesOfWriting(t *testing.T) {
+func TestWriter_bounds(t *testing.T) {
 	day, _ := civil.NewDate(2027, 1, 5)
 	var b strings.Builder
 	long := Event{UID: strings.Repeat("ü", 200) + "@plan", At: eval.Day(day)}

@@ -12,8 +12,8 @@ import (
 	"yoyaku/internal/golden"
 )
 
-// TestEveryMinute writes an event at each minute of a day, in several zones, and reads it back.
-func TestEveryMinute(t *testing.T) {
+// TestExpand_subDaily writes an event at each minute of a day, in several zones, and reads it back.
+func TestExpand_subDaily(t *testing.T) {
 	day, _, _ := civil.Parse("2027-06-07")
 	for _, name := range []string{"", "UTC", "America/New_York", "Asia/Kathmandu"} {
 		c := Calendar{DTSTAMP: day}
@@ -40,9 +40,9 @@ func TestEveryMinute(t *testing.T) {
 	}
 }
 
-// TestGiven holds files with all that an event has, what servers hand back of them, and how
+// TestGoldenCases holds files with all that an event has, what servers hand back of them, and how
 // they are named, to testdata/given.txt.
-func TestGiven(t *testing.T) {
+func TestGoldenCases(t *testing.T) {
 	day, _, _ := civil.Parse("2027-06-07")
 	var b strings.Builder
 	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }

@@ -10,9 +10,9 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// TestByHand changes an event by hand in each way, writes it again as it is, with another
+// TestUpdate_personsChanges changes an event by hand in each way, writes it again as it is, with another
 // reason, and on another day, and holds what is left to what was asked.
-func TestByHand(t *testing.T) {
+func TestUpdate_personsChanges(t *testing.T) {
 	day, _ := civil.NewDate(2027, 3, 1)
 	morning, _ := schedule.ParseReminder("1 day before at 09:00")
 	week, _ := schedule.ParseReminder("7 days before")
@@ -156,9 +156,9 @@ func TestCancellations(t *testing.T) {
 	}
 }
 
-// TestZonesHaveStandardTime writes calendars in every zone of the archive, in years of
+// TestTimezone_hasStandard writes calendars in every zone of the archive, in years of
 // changes and without, and finds a STANDARD in each.
-func TestZonesHaveStandardTime(t *testing.T) {
+func TestTimezone_hasStandard(t *testing.T) {
 	step := 1
 	if testing.Short() {
 		step = 12

@@ -99,7 +99,7 @@ func TestOneRecurringEvent(t *testing.T) {
 }
 
 // How events show, and times that a clock skips.
-func TestLooks(t *testing.T) {
+func TestEventProperties(t *testing.T) {
 	zone, _ := Zone("Europe/London")
 	day, _ := civil.NewDate(2027, 3, 28)
 	when := eval.Value{Kind: eval.DateTime, Day: day, Minutes: 90}

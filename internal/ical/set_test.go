@@ -49,7 +49,7 @@ func show(i Instance) string {
 }
 
 // The published examples, and each rule of reading.
-func TestSets(t *testing.T) {
+func TestReadSets(t *testing.T) {
 	data, err := os.ReadFile("testdata/read.txt")
 	if err != nil {
 		t.Fatal(err)
@@ -183,7 +183,7 @@ func TestTimeZoneOfFile(t *testing.T) {
 }
 
 // Random recurring events, against days walked one by one with package time.
-func TestInstancesByWalking(t *testing.T) {
+func TestInstances_againstWalking(t *testing.T) {
 	r := rand.New(rand.NewPCG(12, 5545))
 	names := []string{"", "UTC", "Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Tokyo"}
 	rounds := 600

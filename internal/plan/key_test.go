@@ -13,8 +13,8 @@ import (
 	"yoyaku/internal/golden"
 )
 
-// TestHelpHoldsDemo asks for the help of each key of the demo's plan, and of all of them.
-func TestHelpHoldsDemo(t *testing.T) {
+// TestKeyHelp_holdsDemo asks for the help of each key of the demo's plan, and of all of them.
+func TestKeyHelp_holdsDemo(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "demo")
 	if _, err := demo.Write(dir); err != nil {
 		t.Fatal(err)

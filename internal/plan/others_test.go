@@ -51,10 +51,10 @@ var cadences = []cadence{
 	{"half-yearly on last", months(6), 184}, {"yearly on 31 mar then roll preceding", months(12), 366},
 }
 
-// TestOthers holds dates of other series to a search among all their dates, and rules that
+// TestRelatedSeries holds dates of other series to a search among all their dates, and rules that
 // leave out those of others to a sieve, on random plans; a series may stand below those that
 // name it.
-func TestOthers(t *testing.T) {
+func TestRelatedSeries(t *testing.T) {
 	path := filepath.Join(t.TempDir(), FileName)
 	r := rand.New(rand.NewPCG(25, 2))
 	plans := 300

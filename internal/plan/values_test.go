@@ -176,8 +176,8 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 
 func day(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 
-// TestValues holds what plans are read as to testdata/values.txt.
-func TestValues(t *testing.T) {
+// TestLoad_values holds what plans are read as to testdata/values.txt.
+func TestLoad_values(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range valueFiles {
 		path := filepath.Join(dir, filepath.FromSlash(name))

@@ -13,9 +13,9 @@ import (
 	"yoyaku/internal/core/schedule"
 )
 
-// TestWhatIf holds days that are tried to a plan that was really edited: the dates, with
+// TestWhatIf_againstEditedPlans holds days that are tried to a plan that was really edited: the dates, with
 // their reasons, are the same, whichever calendar takes the other's days.
-func TestWhatIf(t *testing.T) {
+func TestWhatIf_againstEditedPlans(t *testing.T) {
 	const text = `plan: 1
 id: t
 window: 2027

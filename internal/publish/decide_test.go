@@ -113,8 +113,8 @@ func (a *answering) Get(_ context.Context, r caldav.Resource) (caldav.Resource, 
 	return r, a.get
 }
 
-// TestDo is what a step comes to, by what the server answers.
-func TestDo(t *testing.T) {
+// TestApply is what a step comes to, by what the server answers.
+func TestApply(t *testing.T) {
 	status := func(code int, condition string) error { return &caldav.StatusError{Code: code, Condition: condition} }
 	e, later := event("1", 10, "Pay"), event("1", 12, "Pay")
 	mine, other := there(t, later, "plan", "2", "", "").Data, there(t, e, "plan", "2", "SUMMARY:Pay", "SUMMARY:Mine").Data

@@ -114,7 +114,7 @@ const stranger = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:%s\r\nDT
 // Random sequences of changes of the plan and on the server: no hand edit is lost, no
 // stranger touched, everything else is as the plan says, and the same again writes
 // nothing.
-func TestNothingIsLost(t *testing.T) {
+func TestPublish_nothingIsLost(t *testing.T) {
 	rounds := 1000
 	if testing.Short() {
 		rounds = 50
@@ -310,7 +310,7 @@ func made(t *testing.T, w Desired, e schedule.Event) *ical.Object {
 
 // A server that ends in the middle: what was done stays, the rest is reported, and the
 // next time finishes it.
-func TestInTheMiddle(t *testing.T) {
+func TestPublishResumes(t *testing.T) {
 	first, _ := civil.NewDate(2027, 1, 1)
 	w := Desired{Plan: "plan", Scope: ical.Scope{Window: civil.AllDays}}
 	for i := range 20 {

@@ -29,7 +29,7 @@ func (kept) Breaches(list []*schedule.Series, window civil.Span) (breaches []sch
 }
 
 // The words of a table with which a phrase goes on, and jobs by words.
-func TestWords(t *testing.T) {
+func TestCompleteColumns(t *testing.T) {
 	for _, c := range [][2]string{
 		{"", `"2nd day" born joined person unit`}, {"p", "person"}, {"P", "person"}, {"-", "-born -joined -person -unit"}, {"days from b", "days from born"}, {"a,b", "a,born"},
 		{`"`, `"2nd day" "born" "joined" "person" "unit"`}, {`x = "2`, `x = "2nd day"`}, {"2", `"2nd day"`}, {"zz", ""}, {"(u", "(unit"}, {"-u", "-unit"}, {"a=u", "a=unit"},

@@ -40,9 +40,9 @@ func officeWall(t *testing.T, span string) *schedule.Wall {
 	return w
 }
 
-// TestDrawn holds what people look at to testdata/drawn.txt: tables at several widths, with
+// TestSinks_goldenTables holds what people look at to testdata/drawn.txt: tables at several widths, with
 // rows that stand out and totals, grids, walls, and the place of a fault in a phrase.
-func TestDrawn(t *testing.T) {
+func TestSinks_goldenTables(t *testing.T) {
 	var got strings.Builder
 	put := func(what string, draw func(b *strings.Builder) error) {
 		var b strings.Builder

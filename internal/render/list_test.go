@@ -8,7 +8,7 @@ import (
 	"yoyaku/internal/core/rows"
 )
 
-func TestLists(t *testing.T) {
+func TestBufferedTable(t *testing.T) {
 	got := strings.Join(AlignColumns([][]string{{"a.csv", "new", "7 dates", ""}, {"größer.ics", "changed", "48 dates", "3 moved"}, {"c\x1b[1m", "unchanged", "", ""}}), "\n")
 	want := "a.csv       new         7 dates\ngrößer.ics  changed    48 dates  3 moved\nc [1m       unchanged"
 	if got != want {
@@ -27,8 +27,8 @@ func TestLists(t *testing.T) {
 	}
 }
 
-// TestApart sets blocks apart: by a text, which is written once, and by the sign of a number.
-func TestApart(t *testing.T) {
+// TestTableGroups sets blocks apart: by a text, which is written once, and by the sign of a number.
+func TestTableGroups(t *testing.T) {
 	for _, c := range []struct {
 		column string
 		want   string

@@ -68,7 +68,7 @@ func TestTableFits(t *testing.T) {
 
 // A row that stands out is marked behind its last text if there is no colour,
 // coloured if there is, and a class on a page; the others are left alone.
-func TestStandsOut(t *testing.T) {
+func TestHighlight(t *testing.T) {
 	row := func(name string) []eval.Value { return []eval.Value{eval.Str(name), eval.Str("1 to 30"), eval.Int(7)} }
 	for name, want := range map[string][2]string{"table": {"b     1 to 30 *", "a     1 to 30 "}, "color": {"\x1b[1;91mb", "\na "},
 		"md": {"| b | 1 to 30 | **7** |", "| a | 1 to 30 | 7 |"}, "html": {"<tr class=\"m\"><td>b</td>", "<tr><td>a</td>"}} {
@@ -120,7 +120,7 @@ func TestGridFits(t *testing.T) {
 }
 
 // What has too many rows or cells for a table is refused before they are all held.
-func TestRoom(t *testing.T) {
+func TestCheckRoom(t *testing.T) {
 	for _, c := range []struct {
 		cells, rows int
 		want        string

@@ -107,7 +107,7 @@ func wallText(t *testing.T, series int, terminal bool) string {
 
 // Each day of a wall says what falls on it: the days read back out of both pictures are
 // the dates of the series, moved ones hollow, and no line is wider than the terminal.
-func TestWallSays(t *testing.T) {
+func TestWall_titles(t *testing.T) {
 	page, text := wallText(t, 30, false), wallText(t, 30, true)
 	if strings.Contains(page, "Series <") || strings.Contains(page, "<script") || strings.Contains(page, "http") {
 		t.Error("the page has unescaped text, a script, or something from outside")

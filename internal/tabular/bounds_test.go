@@ -10,9 +10,9 @@ import (
 	"testing"
 )
 
-// TestHugeInside refuses workbooks of a few kilobytes whose parts unpack to hundreds of times
+// TestXLSX_boundsUnpacking refuses workbooks of a few kilobytes whose parts unpack to hundreds of times
 // that, and numbers thousands of equal headings in one pass.
-func TestHugeInside(t *testing.T) {
+func TestXLSX_boundsUnpacking(t *testing.T) {
 	const head = `<?xml version="1.0"?>`
 	for what, part := range map[string]string{"xl/s.xml": `<worksheet><sheetData>`, "xl/ss.xml": `<sst>`} {
 		var b bytes.Buffer

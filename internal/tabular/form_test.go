@@ -11,7 +11,7 @@ import (
 
 // How numbers are shown says whether they are days or times, and a form stays that of its
 // format however many there are.
-func TestForms(t *testing.T) {
+func TestCellFormats(t *testing.T) {
 	for code, want := range map[string]string{
 		"yyyy-mm-dd": "days", "dd/mm/yyyy hh:mm": "days times", "hh:mm": "times", "[h]:mm": "times elapsed", "[mm]:ss": "times elapsed", "[SS]": "times elapsed",
 		"0.00": "", "": "", `"day" 0`: "", `0\d`: "", `0_d`: "", `*d0`: "", "[Red]0": "", "[>100]0": "", "[$-809]d mmm": "days", "[Red]h": "times", `"h"0;"\"d`: "days", // no escape within quotes

@@ -276,7 +276,7 @@ func TestTimesAndEnds(t *testing.T) {
 
 // What was mended, what means nothing and what is hidden is reported, each with its count; rows
 // of a file that stand as they would be written come with their text.
-func TestWhatIsTold(t *testing.T) {
+func TestOptions_ignored(t *testing.T) {
 	mended := &Repairs{}
 	if _, _, err := all("a.csv", "a,a,,b,,\n1\n2,3,4,5,,\n", Options{Repairs: mended}); err != nil {
 		t.Fatal(err)
@@ -326,7 +326,7 @@ func TestWhatIsTold(t *testing.T) {
 
 // Records are the rows of a file with their lines, up to a fault, or as far as they are
 // wanted; columns take other names all at once.
-func TestRecordsAndNames(t *testing.T) {
+func TestCSV_recordsAndNames(t *testing.T) {
 	for text, want := range map[string]string{"a,b\n1,2\n\n3,\n": "1 a b|2 1 2|4 3 |", "a,b\n1,2\n1\n": "1 a b|2 1 2|a.csv:3: this row has 1 cell, the header has 2. Use --repair to fill short rows with blanks|", "": "a.csv:1: the table is empty: it has no header|"} {
 		got := ""
 		r, err := Options{}.Read("a.csv", ".csv", strings.NewReader(text))

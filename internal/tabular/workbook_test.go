@@ -194,7 +194,7 @@ func FuzzTags(f *testing.F) {
 
 // What cells of a workbook are, they are in one that is made of them, also when they were
 // sorted on the way: texts, numbers of any size, days and times, each in its format.
-func TestTypesStay(t *testing.T) {
+func TestXLSX_typesStay(t *testing.T) {
 	styles := `<styleSheet><numFmts><numFmt numFmtId="170" formatCode="dd\.mm\.yyyy"/><numFmt numFmtId="171" formatCode="dd/mm/yyyy\ hh:mm"/><numFmt numFmtId="172" formatCode="&quot;£&quot;#,##0.00"/></numFmts>
 		<cellXfs><xf numFmtId="0"/><xf numFmtId="170"/><xf numFmtId="171"/><xf numFmtId="172"/><xf numFmtId="9"/><xf numFmtId="20"/><xf numFmtId="14"/><xf numFmtId="49"/></cellXfs></styleSheet>`
 	cells, want := "", []struct {

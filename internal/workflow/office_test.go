@@ -95,7 +95,7 @@ func officeFolder(t *testing.T) string {
 	return dir
 }
 
-func TestOffice(t *testing.T) {
+func TestSession_goldenCommands(t *testing.T) {
 	t.Parallel()
 	dir := officeFolder(t)
 	plan := officeFiles["yoyaku.yaml"]

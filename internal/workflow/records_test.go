@@ -13,9 +13,9 @@ import (
 	"yoyaku/internal/tabular"
 )
 
-// TestMadeOnce asks a chain of records from many sides at once: each is made once, and all
+// TestRecordMaker_madeOnce asks a chain of records from many sides at once: each is made once, and all
 // get the same rows, of the columns that go on.
-func TestMadeOnce(t *testing.T) {
+func TestRecordMaker_madeOnce(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{plan.FileName: `plan: 1
 window: 2027
@@ -79,9 +79,9 @@ records:
 	}
 }
 
-// TestUsed gives the memory of records back once their last user is done, and makes them
+// TestRecordMaker_releasesMemory gives the memory of records back once their last user is done, and makes them
 // again for one who asks after that.
-func TestUsed(t *testing.T) {
+func TestRecordMaker_releasesMemory(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{plan.FileName: "plan: 1\nid: x\nwindow: 2027\nrecords:\n  a: {table: t.csv}\n" +
 		"  b: {from: a, make: spread, start: start, end: ends, by: month, keep: [k, period]}\n  c: {from: b, columns: {n: k}}\n  d: {from: b, columns: {m: k}}\n" +

@@ -137,8 +137,8 @@ func TestSeveralPlans(t *testing.T) {
 	}
 }
 
-// TestWanted holds what a plan wants on a server to what it says and what is asked for.
-func TestWanted(t *testing.T) {
+// TestDesired holds what a plan wants on a server to what it says and what is asked for.
+func TestDesired(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	write(t, filepath.Join(dir, "r.csv"), "k,d\na,2027-03-01\nb,2028-01-01\n")
@@ -220,7 +220,7 @@ func TestCompareWhatIsEmpty(t *testing.T) {
 }
 
 // What was reported isn't reported again; a note of several outputs of one table names them in one line.
-func TestToldOnce(t *testing.T) {
+func TestNotes_areDeduplicated(t *testing.T) {
 	var told []string
 	reporter := Reporter{Warn: func(format string, args ...any) { told = append(told, fmt.Sprintf(format, args...)) }}.Once()
 	for _, n := range []int{1, 2, 1, 1, 2, 3} {

@@ -55,10 +55,10 @@ func quiet(p *plan.Plan) ask.Workspace {
 	return ws
 }
 
-// TestWhyOfRows holds what `why` says of derived dates to the dates that the record has,
+// TestWhy_rowsOfRecords holds what `why` says of derived dates to the dates that the record has,
 // whichever calendar it counts with, and the working days left of its events to a count
 // day by day.
-func TestWhyOfRows(t *testing.T) {
+func TestWhy_rowsOfRecords(t *testing.T) {
 	seeds := 60
 	if testing.Short() {
 		seeds = 6

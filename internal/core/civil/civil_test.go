@@ -171,7 +171,7 @@ func TestPeriodsTileTime(t *testing.T) {
 	}
 }
 
-func TestTables(t *testing.T) {
+func TestMonthTable_againstArithmetic(t *testing.T) {
 	// Easter Sundays as the churches' published tables list them.
 	for _, s := range []string{"1818-03-22", "1943-04-25", "1961-04-02", "2000-04-23", "2008-03-23", "2019-04-21",
 		"2024-03-31", "2025-04-20", "2026-04-05", "2027-03-28", "2028-04-16", "2038-04-25", "2285-03-22"} {
@@ -247,7 +247,7 @@ func TestTables(t *testing.T) {
 }
 
 // The edges of what a date can be: forms, bounds, clamps.
-func TestEdges(t *testing.T) {
+func TestDate_bounds(t *testing.T) {
 	for _, c := range []struct {
 		in        string
 		shape, ok bool

@@ -11,7 +11,7 @@ func day(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 
 // Days by the published tables of the 30/360 conventions, in the order US, bond
 // basis, 30E, 30E ISDA.
-func TestThirty(t *testing.T) {
+func TestDays_30360(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want [4]int

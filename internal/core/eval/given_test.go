@@ -36,9 +36,9 @@ func givenCells(texts []string) (row []eval.Value) {
 	return row
 }
 
-// TestGiven holds what the phrases of testdata/phrases.txt give for the rows above, with
+// TestGoldenCases holds what the phrases of testdata/phrases.txt give for the rows above, with
 // their reasons, kinds and faults; the dates of rules; and windows.
-func TestGiven(t *testing.T) {
+func TestGoldenCases(t *testing.T) {
 	data, err := os.ReadFile("testdata/phrases.txt")
 	if err != nil {
 		t.Fatal(err)

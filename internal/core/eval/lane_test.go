@@ -13,7 +13,7 @@ import (
 // What is worked out for runs of rows from days alone is what each row gives by itself; a run
 // is given back if a row of it is blank, at fault, or beyond what the calendar knows. Other
 // phrases have no such way.
-func TestLane(t *testing.T) {
+func TestColumnFunc_againstRows(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 1))
 	cal := workdays.New("known", workdays.Weekend).WithHolidays(workdays.HolidayList{{Date: 739000, Nominal: 739000, Name: "h"}})
 	cal.Coverage = civil.Span{First: 738000, Last: 741000}

@@ -273,7 +273,7 @@ func FuzzEval(f *testing.F) {
 
 // Words that people bring from elsewhere get the phrase to write instead, where
 // they are met: in a rule, in a step, in a value.
-func TestBrought(t *testing.T) {
+func TestForeignHints(t *testing.T) {
 	for _, c := range golden.Cases(t, "testdata/brought.cases", 2) {
 		_, err := eval.CompileRule(c[0], env)
 		if !phrase.IsRule(c[0]) {

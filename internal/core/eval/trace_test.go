@@ -11,7 +11,7 @@ import (
 
 // What is reckoned from a date beyond what a calendar knows is as unsure as that, whichever
 // operand it was and whatever steps follow.
-func TestUnsureStays(t *testing.T) {
+func TestProvisionalIsKept(t *testing.T) {
 	for phrase, of := range map[string]string{"a": "a", "a, +1 day": "a", "a otherwise b": "a", "(a otherwise b), +1 day": "a", "none otherwise b, +1 day": "b", "(none otherwise b), +1 day": "b", "later of a and b": "ab", "(earlier of a and b), end of month": "ab",
 		"if n > 2 then a else b": "a", "(if n > 3 then a else b), +1 week": "b", "(if n > 3 then a else b), at 09:00": "b", "a, anniversary on or after b": "ab", "2027-01-01, +n days": ""} {
 		prog, err := eval.Compile(strings.ReplaceAll(phrase, "+n days", "+2 days"), nil, env)

@@ -19,7 +19,7 @@ import (
 
 // Cells sort as numbers, then dates, then true and false, then texts, blanks
 // last; what is read is what is in the cell.
-func TestOrder(t *testing.T) {
+func TestCompareCells(t *testing.T) {
 	moment := func(day string, minutes int16) eval.Value {
 		d, _, _ := civil.Parse(day)
 		return eval.Value{Kind: eval.DateTime, Day: d, Minutes: minutes}
@@ -222,7 +222,7 @@ func TestRuleCalendars(t *testing.T) {
 
 // Which columns a phrase takes dates from, which as whatever the cell holds, and
 // all that it uses.
-func TestSlots(t *testing.T) {
+func TestUses_slots(t *testing.T) {
 	for _, c := range []struct {
 		phrase             string
 		dates, cells, used string
@@ -334,7 +334,7 @@ func TestRowRules(t *testing.T) {
 }
 
 // Why an expectation doesn't hold, in words, and numbers whose product is large.
-func TestWhyNot(t *testing.T) {
+func TestExpectation_explain(t *testing.T) {
 	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Names: []string{"a", "b"}}
 	for _, c := range []struct{ text, a, b, want string }{
 		{"a < b", "2027-03-02", "2027-03-01", "2027-03-02 is not before 2027-03-01"}, {"a < b", "3", "2", "3 is not less than 2"}, {"a >= b", "2027-03-01", "2027-03-02", "2027-03-01 is before 2027-03-02"},
@@ -454,8 +454,8 @@ func TestEveryKindOfStep(t *testing.T) {
 	}
 }
 
-// TestLongValues bounds texts, layouts and numbers of hundreds of digits, which a table counts.
-func TestLongValues(t *testing.T) {
+// TestBounds_longValues bounds texts, layouts and numbers of hundreds of digits, which a table counts.
+func TestBounds_longValues(t *testing.T) {
 	long := strings.Repeat("é", phrase.MaxText-1)
 	var digits atomic.Int64
 	third := "1 / 3" + strings.Repeat(" + 1 / 10007 / 10009", 300)
@@ -488,8 +488,8 @@ func TestLongValues(t *testing.T) {
 	}
 }
 
-// TestFewDigits reads amounts in place as the long way reads them.
-func TestFewDigits(t *testing.T) {
+// TestParseSmallInt reads amounts in place as the long way reads them.
+func TestParseSmallInt(t *testing.T) {
 	for _, s := range []string{"0", "7", "12", "0012", "999999", "1000000", "", " 12", "12 ", "1.0", "-3", "+3", "1e3", "٣", "12x", "0x1", "1_0"} {
 		env := eval.Env{Names: []string{"n"}, Fiscal: civil.DefaultFiscalCalendar}
 		for _, text := range []string{"2027-01-31, +n days", "2027-01-31, +(n) days", "2027-01-31, -n months"} {

@@ -11,10 +11,10 @@ import (
 	"yoyaku/internal/golden"
 )
 
-// TestGiven holds what is found, what each phrase costs and how much was tried to a file: of
+// TestGoldenCases holds what is found, what each phrase costs and how much was tried to a file: of
 // made rules with and without mistakes, of two that follow each other, of fiscal cadences, of
 // steps beside dates.
-func TestGiven(t *testing.T) {
+func TestGoldenCases(t *testing.T) {
 	var b strings.Builder
 	s := search()
 	s.Calendars = s.Calendars[:4]

@@ -160,7 +160,7 @@ var found = []struct {
 	{60, 0, true, 99}, {60, 1, true, 98}, {60, 3, true, 98}, {24, 0, false, 95}, {24, 1, false, 93},
 }
 
-func TestRulesComeBack(t *testing.T) {
+func TestFindRules_comeBack(t *testing.T) {
 	for _, c := range found {
 		t.Run(fmt.Sprintf("%d dates, %d wrong, %v", c.dates, c.wrong, c.given), func(t *testing.T) {
 			t.Parallel()
@@ -258,7 +258,7 @@ func randomDates(t *testing.T, kind, tables int) {
 
 // Each count that is handed out is that of the phrase, listed and compared day by day; no two
 // ranks are the same; the second parts from the first on the day after it says.
-func TestRanksSayWhatIsSo(t *testing.T) {
+func TestExplanations_claimsHold(t *testing.T) {
 	tables := 400
 	if testing.Short() {
 		tables = 5
@@ -309,7 +309,7 @@ func TestRanksSayWhatIsSo(t *testing.T) {
 }
 
 // Steps of every kind come back from dates and what they make of these.
-func TestStepsComeBack(t *testing.T) {
+func TestExplainOffsets_comeBack(t *testing.T) {
 	r := rand.New(rand.NewPCG(24, 5))
 	s := search()
 	cals := []int{0, 1, 3}
@@ -496,7 +496,7 @@ func TestWorkIsCounted(t *testing.T) {
 }
 
 // Every day of every cadence is a phrase that the language takes.
-func TestFormsAreOfTheLanguage(t *testing.T) {
+func TestForms_parse(t *testing.T) {
 	s := search()
 	s.HasFiscalYear, s.Env.Fiscal.FiscalMonth, s.Env.Fiscal.FiscalDay = true, 4, 6
 	var days []civil.Date

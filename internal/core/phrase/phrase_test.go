@@ -91,7 +91,7 @@ func TestReading(t *testing.T) {
 
 // Every word that people bring gets its advice, and what is advised can be
 // written.
-func TestBroughtWords(t *testing.T) {
+func TestForeignHint(t *testing.T) {
 	fill := strings.NewReplacer("#", "3", "@", "fridays", "$", "june")
 	for _, b := range foreignWords {
 		text := fill.Replace(b.words)
@@ -117,7 +117,7 @@ func TestBroughtWords(t *testing.T) {
 }
 
 // Words near and far: what is left out, put in, another letter, two that changed places.
-func TestDistance(t *testing.T) {
+func TestEditDistance(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want int
@@ -218,7 +218,7 @@ func TestReserved(t *testing.T) {
 	}
 }
 
-func TestCounted(t *testing.T) {
+func TestPlural(t *testing.T) {
 	for want, got := range map[string]string{"1 entry": Plural(1, "entry"), "2 entries": Plural(2, "entry"), "0 days": Plural(0, "day"),
 		"3 nominal dates": Plural(3, "nominal date"), "1 row is": CountIs(1, "row"), "2 rows are": CountIs(2, "row")} {
 		if got != want {

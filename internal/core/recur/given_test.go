@@ -12,9 +12,9 @@ import (
 	"yoyaku/internal/golden"
 )
 
-// TestGiven holds what rules and RRULEs give to testdata/given.txt: dates with their
+// TestGoldenCases holds what rules and RRULEs give to testdata/given.txt: dates with their
 // identities, what comes before and after, what is left out, moments, and faults.
-func TestGiven(t *testing.T) {
+func TestGoldenCases(t *testing.T) {
 	on := func(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 	var b strings.Builder
 	put := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }

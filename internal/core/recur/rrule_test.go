@@ -397,7 +397,7 @@ func FuzzRRule(f *testing.F) {
 }
 
 // Days counted from the end of the year, and times to the minute and second.
-func TestDaysFromTheEnd(t *testing.T) {
+func TestNumberedDay_fromTheEnd(t *testing.T) {
 	for _, c := range [][3]string{{"FREQ=YEARLY;BYYEARDAY=-1,-366,1", "2027-01-01", "2027-01-01 12-31 2028-01-01 12-31"},
 		{"FREQ=YEARLY;BYYEARDAY=-365", "2027-01-01", "2027-01-01 2028-01-02 2029-01-01"}, {"FREQ=YEARLY;BYYEARDAY=366", "2027-01-01", "2028-12-31 2032-12-31"}} {
 		r, err := ParseRRule(c[0])

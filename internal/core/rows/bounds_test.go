@@ -15,7 +15,7 @@ import (
 
 // What takes too much is refused with its reason, however it is asked for and only beyond the
 // bounds; tables whose rows ask for no more than rows do have none.
-func TestTakesTooMuch(t *testing.T) {
+func TestBounds_refused(t *testing.T) {
 	defer rows.Lower()()
 	table := func(n int, cell string) *rows.Table {
 		text := "x,y\n" + strings.Repeat(cell+",b\n", n)

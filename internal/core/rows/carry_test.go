@@ -30,9 +30,9 @@ func isRounded(r *big.Rat) *big.Rat {
 	return new(big.Rat).SetFrac(n, big.NewInt(100))
 }
 
-// TestRates holds shares of a rate to a sum over each day of the range: a piece is what is due
+// TestProration_sharePer holds shares of a rate to a sum over each day of the range: a piece is what is due
 // through its last day, rounded, less what was due before its first.
-func TestRates(t *testing.T) {
+func TestProration_sharePer(t *testing.T) {
 	r := rand.New(rand.NewPCG(25, 9))
 	for range sample(10_000) {
 		months := []int{12, 3, 1}[r.IntN(3)]
@@ -74,9 +74,9 @@ func TestRates(t *testing.T) {
 	}
 }
 
-// TestCarry holds columns that run down to a loop: groups of their own, rows set aside
+// TestRunningColumns holds columns that run down to a loop: groups of their own, rows set aside
 // passed over, a blank that stays to the end of its group.
-func TestCarry(t *testing.T) {
+func TestRunningColumns(t *testing.T) {
 	r := rand.New(rand.NewPCG(25, 10))
 	for range sample(10_000) / 20 {
 		d := rows.NewDerive([]string{"who", "n", "prior"})

@@ -32,7 +32,7 @@ func randomSpan(r *rand.Rand) civil.Span {
 
 // The pieces of a spread add up to the whole, in days and working days, for any
 // way to cut; and spread by day, then tallied by month, equals spread by month.
-func TestPiecesAddUp(t *testing.T) {
+func TestSpread_piecesAddUp(t *testing.T) {
 	r := rand.New(rand.NewPCG(2, 3))
 	frame := civil.FiscalCalendar{WeekStart: civil.Sunday, FiscalMonth: 4, FiscalDay: 6}
 	odd := civil.Periods(func(span civil.Span) iter.Seq2[civil.NamedSpan, error] { // periods of 17 days
@@ -172,7 +172,7 @@ func TestTally(t *testing.T) {
 
 // Ranges without ends run to the next start of their key, days and numbers alike: the
 // same as looking for the greatest start that is not beyond.
-func TestChained(t *testing.T) {
+func TestMatch_chainedRanges(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))
 	for range 300 {
 		var days []rows.KeyedRange

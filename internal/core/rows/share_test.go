@@ -14,7 +14,7 @@ import (
 
 // Shares add up to the amount, each is less than a unit from the exact one and
 // none has another sign; the balance begins with the amount and ends with nothing.
-func TestShares(t *testing.T) {
+func TestProration_shares(t *testing.T) {
 	rowCount := 20_000
 	if testing.Short() {
 		rowCount = 1_000

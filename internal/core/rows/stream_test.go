@@ -18,7 +18,7 @@ import (
 
 // Many blocks on many workers give the same bytes as one row at a time, bad
 // rows and their order included, and so do columns that are worked out from days alone.
-func TestStreamKeepsOrder(t *testing.T) {
+func TestStream_keepsOrder(t *testing.T) {
 	var table bytes.Buffer
 	table.WriteString("id,start,site,term,note\n")
 	for i := range 40000 {
@@ -116,7 +116,7 @@ var errFull = errors.New("no room")
 
 // Rows that are written beside the making of them are those of one at a time, whatever
 // their number; one that can't be written, or made, ends it, and nothing writes on.
-func TestRowsBeside(t *testing.T) {
+func TestPipelinedWriter(t *testing.T) {
 	head := []string{"n", "day", "text"}
 	for _, n := range []int{0, 1, 2730, 2731, 2732, 8193, 30000} { // a batch is 8192 cells
 		row := func(i int) []eval.Value {

@@ -71,7 +71,7 @@ func TestDaysAgainstWalking(t *testing.T) {
 
 // Counts of years agree with the listed dates, and what is reported about a date ends
 // where the date is.
-func TestYearsAndWhy(t *testing.T) {
+func TestCountYearsAndExplain(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 9))
 	worlds := 60
 	if testing.Short() {

@@ -113,7 +113,7 @@ func TestExpectedOfWholePeriods(t *testing.T) {
 }
 
 // A milestone that is blank once is noted, with how many dates there are.
-func TestBlankOnce(t *testing.T) {
+func TestMilestones_blankOnce(t *testing.T) {
 	for until, want := range map[string]string{"2027-03-31": "m is blank for 1 of 2 dates", "2027-02-28": "m is blank for 1 of 1 date"} {
 		s, err := NewSeries("s", "", "monthly on 1", eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()})
 		if err == nil {
@@ -131,7 +131,7 @@ func TestBlankOnce(t *testing.T) {
 }
 
 // Periods that overlap or leave days out are noted, each as often as it is so.
-func TestPeriodsBeside(t *testing.T) {
+func TestPeriods_aroundWindow(t *testing.T) {
 	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar, Calendar: weekend()}
 	for start, want := range map[string][2]string{"previous_nominal, +1 day": {}, "previous_nominal": {"1 period overlaps the one before; the first are 2027-01-01..2027-02-01 and 2027-02-01..2027-03-01",
 		"2 periods overlap the one before; the first are 2027-01-01..2027-02-01"}, "previous_nominal, +2 days": {"1 stretch of days lies in no period; the first is 2027-02-02..2027-02-02",
@@ -163,7 +163,7 @@ func TestPeriodsBeside(t *testing.T) {
 }
 
 // Releasing again supersedes what moved of this plan alone, and nothing twice.
-func TestReleasedElsewhere(t *testing.T) {
+func TestBreaches_otherPlans(t *testing.T) {
 	row := func(plan string, superseded civil.Date) Released {
 		return Released{Plan: plan, Series: "pay", What: "date", ID: "2027-03", At: eval.Day(740050), ReleasedOn: 739000, Superseded: superseded}
 	}

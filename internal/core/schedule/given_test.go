@@ -139,9 +139,9 @@ func givenSeries(t *testing.T) (list []*Series, env eval.Env) {
 
 func on(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 
-// TestGiven holds all that series give to testdata/given.txt: rows, events with their
+// TestGoldenCases holds all that series give to testdata/given.txt: rows, events with their
 // reminders, reasons, findings, periods, recurrences, walls and differences.
-func TestGiven(t *testing.T) {
+func TestGoldenCases(t *testing.T) {
 	list, env := givenSeries(t)
 	must := func(err error) {
 		if err != nil {

@@ -16,7 +16,7 @@ import (
 // A series of several rules with days set by hand is, in any window, the rules' dates one
 // by one with the days by hand in their place: who they are, their periods, places and
 // neighbours stay those of the nominal dates.
-func TestRulesAndHands(t *testing.T) {
+func TestOverrides_withRules(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 14))
 	env := plain
 	env.Calendar = workdays.New("c", workdays.Weekend)

@@ -107,7 +107,7 @@ func TestSeriesInAChain(t *testing.T) {
 
 // What a calendar doesn't know is noted once for each occurrence, whoever lists
 // it, and passes from a series to one that looks into it.
-func TestBlindDates(t *testing.T) {
+func TestProvisionalDates(t *testing.T) {
 	cal := workdays.New("short", workdays.Weekend)
 	known, _ := eval.ParseWindow("2020..2027", plain)
 	cal.Coverage = known
@@ -255,7 +255,7 @@ func TestDifferences(t *testing.T) {
 }
 
 // A rule's properties by RFC 5545, section 3.8.5, or why there are none.
-func TestExported(t *testing.T) {
+func TestExportProperties(t *testing.T) {
 	for _, c := range [][2]string{
 		{"daily", "RRULE:FREQ=DAILY"},
 		{"monthly on 15, last from 2027-01-15 leaving out 2027-01-31 plus 2027-02-01, 2027-02-02", "RRULE:FREQ=MONTHLY;BYMONTHDAY=15,-1 DTSTART:20270115 EXDATE:20270131 RDATE:20270201,20270202"},
@@ -359,7 +359,7 @@ func TestLongChains(t *testing.T) {
 }
 
 // Series that are merged come as all their dates sorted: by day, nominal day, place.
-func TestMerge(t *testing.T) {
+func TestMergeDates(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))
 	texts := []string{"monthly on 15, last then roll preceding", "monthly on 15 then roll following", "daily", "yearly on 29 feb skipping short months",
 		"dates 2030-01-01", "monthly on last then roll preceding", "quarterly on last working day", "weekly on sat then roll preceding"}
@@ -395,7 +395,7 @@ func TestMerge(t *testing.T) {
 }
 
 // A day by hand of one series holds in those that look into it, whatever was asked before.
-func TestHandsAreLookedAt(t *testing.T) {
+func TestOverrides_invalidateCaches(t *testing.T) {
 	env := plain
 	env.Cache = &eval.SeriesCache{} // which they share
 	pay, err := NewSeries("pay", "", "monthly on last", env)
@@ -440,7 +440,7 @@ func TestHandsAreLookedAt(t *testing.T) {
 
 // Occurrences that are held are those made for the window alone, whatever was asked for
 // before, and forgotten when a day is set by hand.
-func TestHeld(t *testing.T) {
+func TestOccurrenceCache(t *testing.T) {
 	r := rand.New(rand.NewPCG(50, 1))
 	for _, rule := range []string{"monthly on 15, last then roll preceding", "monthly on 1 then -40 days", "fortnightly on fri from 2027-01-08", "monthly on 31 then (if weekday of nominal = 'Sun' then nominal else (nominal, +3 days))"} {
 		s, err := NewSeries("s", "", rule, plain)

@@ -35,9 +35,9 @@ func randomOperand(r *rand.Rand, names []string, deep int) string {
 		"(if month of nominal < "+fmt.Sprint(r.IntN(12)+1)+" then "+a+" else "+b+")", "(previous_date otherwise "+b+")", "("+a+", "+steps()+")")
 }
 
-// TestWhyEndsInTheTable holds what is reported about each date and milestone of random series to
+// TestExplain_endsInTheTable holds what is reported about each date and milestone of random series to
 // the dates themselves, and their reasons to what changed them.
-func TestWhyEndsInTheTable(t *testing.T) {
+func TestExplain_endsInTheTable(t *testing.T) {
 	seeds, least := 540, 20_000
 	if testing.Short() {
 		seeds, least = 20, 400
@@ -174,8 +174,8 @@ func TestNumbersAndFirstPeriods(t *testing.T) {
 	}
 }
 
-// TestChoicesTell holds the reasons of choices to their words.
-func TestChoicesTell(t *testing.T) {
+// TestExplain_choices holds the reasons of choices to their words.
+func TestExplain_choices(t *testing.T) {
 	day := func(s string) civil.Date { d, _, _ := civil.Parse(s); return d }
 	cal := weekend()
 	env := eval.Env{Calendar: cal, Names: []string{"a", "b", "gone"}}

@@ -32,7 +32,7 @@ func (m moving) Days(span civil.Span, _ *Calendar) iter.Seq[Holiday] {
 
 // A calendar that is built flat, a stretch at a time and in any order, has the
 // days that going through its entries one after another over all time gives.
-func TestEntriesSeeThoseAbove(t *testing.T) {
+func TestBuild_entriesSeeThoseAbove(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 4))
 	world := civil.Span{First: 730000, Last: 736000}
 	worlds := 60
@@ -82,7 +82,7 @@ func TestEntriesSeeThoseAbove(t *testing.T) {
 
 // A search for a working day ends, however far a calendar is closed, and reaches
 // as far as it should.
-func TestSearchesEnd(t *testing.T) {
+func TestAddWorkdays_ends(t *testing.T) {
 	long := New("long", Weekend).WithHolidays(HolidayList{{Date: 740000}})
 	if d, ok := long.AddWorkdays(740000, 9000); !ok || long.CountBetween(740000, d) != 9000 {
 		t.Errorf("9,000 working days on: %d %v", d, ok)
@@ -111,7 +111,7 @@ func TestSearchesEnd(t *testing.T) {
 }
 
 // What a calendar doesn't know is counted for the part that doesn't know it.
-func TestMissed(t *testing.T) {
+func TestWarnings_misses(t *testing.T) {
 	known := func(name string, first, last civil.Date) *Calendar {
 		c := New(name, Weekend)
 		c.Coverage = civil.Span{First: first, Last: last}
@@ -152,7 +152,7 @@ func TestMissed(t *testing.T) {
 
 // A table of whole words and parts of them, with closed weekdays and days changed one by
 // one, counts and finds its open days as a list of them does.
-func TestTable(t *testing.T) {
+func TestTables_growth(t *testing.T) {
 	r := rand.New(rand.NewPCG(23, 6))
 	for n := range 120 {
 		long := []int{1, 2, 63, 64, 65, 448, 449, 512, 513, 700 + r.IntN(900)}[n%10]

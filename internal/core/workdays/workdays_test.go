@@ -133,7 +133,7 @@ func TestAgainstWalking(t *testing.T) {
 	}
 }
 
-func TestEnds(t *testing.T) {
+func TestCalendar_bounds(t *testing.T) {
 	if (Uncovered{}).IsSet() || !(Uncovered{Recorded: true}).IsSet() || !(Uncovered{Calendar: New("c", 0)}).IsSet() {
 		t.Error("a day is beyond what a calendar knows where there is one, or where that was noted")
 	}
@@ -219,7 +219,7 @@ func BenchmarkBetween(b *testing.B) {
 var sinkInt int
 
 // Each day that a calendar doesn't know is reported, at both ends.
-func TestBeyond(t *testing.T) {
+func TestUncovered(t *testing.T) {
 	c := New("c", WeekdaySet(0))
 	c.Coverage = civil.Span{First: 1000, Last: 1010}
 	for _, s := range []civil.Span{{First: 990, Last: 1020}, {First: 997, Last: 999}, {First: 999, Last: 999}, {First: 1000, Last: 1010}, {First: 1011, Last: 1013}, {First: 1005, Last: 1011}} {
