@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/golden"
@@ -122,7 +123,7 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 		}
 	}
 	for _, s := range p.Series {
-		put("series %s %q rule %q calendar %s zone %q private %v todo %v owner %q like %v remind %d look %+v", s.Name, s.Title, s.RuleText, s.Calendar.Name, s.Zone, s.Private, s.Todo, s.Owner, s.Patterns, len(s.Reminders), s.EventProperties)
+		put("series %s %q rule %q calendar %s zone %q private %v todo %v owner %q like %v remind %d shown %s", s.Name, s.Title, s.RuleText, s.Calendar.Name, s.Zone, s.Private, s.Todo, s.Owner, s.Patterns, len(s.Reminders), shownAs(s.EventProperties))
 		if s.Expects != nil {
 			put("  expects %v gap %v each %d", s.Expects.Counts, s.Expects.Gap, len(s.Expects.Each))
 		}
@@ -144,7 +145,7 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 		put("  %s %s.%s %s %q %q owner %q contact %q private %v todo %v %s", v.At, v.Series, v.What, v.ID, v.Summary, v.Description, v.Owner, v.Contact, v.Private, v.Todo, strings.Join(v.Categories, "+"))
 	}
 	for _, r := range p.Records {
-		put("record %s %s key %q columns %q where %q in %+v", r.Name, filepath.Base(r.Table), r.Key, r.Columns, r.Where, r.In)
+		put("record %s %s key %q columns %q where %q read %s", r.Name, filepath.Base(r.Table), r.Key, r.Columns, r.Where, readAs(r.In))
 		if r.Expects != nil {
 			put("  expects rows %v unique %v each %v", r.Expects.Rows, r.Expects.Unique, r.Expects.Each)
 		}
@@ -165,13 +166,23 @@ func told(b *strings.Builder, p *Plan, from, to string) {
 		if o.Query != nil {
 			made = o.Query.Name
 		}
-		put("output %s %s of %v record %v make %q window %q own %q owner %q whole %v shape %+v form %+v wide %v", o.File, o.Format.Name, of, o.Record != nil, made, o.Window, o.OwnWindow, o.Owner, o.WholeOccurrences, o.Shape, o.EventForm, o.IsOccurrenceTable())
+		put("output %s %s of %v record %v make %q window %q own %q owner %q whole %v where %q sort %q columns %q title %q dates %q safe %v todo %v rrule %v wide %v", o.File, o.Format.Name, of, o.Record != nil, made, o.Window, o.OwnWindow, o.Owner, o.WholeOccurrences, o.Shape.Where, o.Shape.Sort, o.Shape.Columns, o.Shape.Title, o.Shape.ShowDates, o.Shape.Safe, o.EventForm.Todo, o.EventForm.RRule, o.IsOccurrenceTable())
 		put("  has: hers %v theirs %v nobody's %v", o.Has(schedule.Event{Owner: "di"}), o.Has(schedule.Event{Owner: "ed"}), o.Has(schedule.Event{}))
 	}
 	put("publish %q %q series %d records %d whole %v", p.Publish.Server, p.Publish.Collection, len(p.Publish.Series), len(p.Publish.Records), p.Publish.WholeOccurrences)
 	for _, text := range append(p.Notes, p.Warnings()...) {
 		put("told: %s", text)
 	}
+}
+
+// shownAs writes how events show in a calendar.
+func shownAs(p schedule.EventProperties) string {
+	return fmt.Sprintf("busy %v minutes %d color %q location %q categories %q", p.Busy, p.DurationMinutes, p.Color, p.Location, p.Categories)
+}
+
+// readAs writes how a table is read.
+func readAs(t ask.TableOptions) string {
+	return fmt.Sprintf("sheet %q encoding %q header %d dates %q joins %q open words %q bad rows %q keep %v repair %v renames %q fill %q numbers %q", t.Sheet, t.Encoding, t.HeaderRow, t.ReadDates, t.DateJoins, t.BlankWords, t.BadRows, t.KeepText, t.Repair, t.Renames, t.Fill, t.ReadNumbers)
 }
 
 func day(s string) civil.Date { d, _, _ := civil.Parse(s); return d }

@@ -183,7 +183,7 @@ func TestGoldenCases(t *testing.T) {
 		put("  %d entries, %d cut, %d whole %v", len(entries), cut, len(whole), err)
 		for _, e := range entries {
 			v := e.Event("plan")
-			put("  %s %s %q %q owner %q todo %v private %v tentative %v alarms %v %+v", v.At, v.UID, v.Summary, v.Description, v.Owner, v.Todo, v.Private, v.Tentative, v.Alarms(), v.EventProperties)
+			put("  %s %s %q %q owner %q todo %v private %v tentative %v alarms %v busy %v minutes %d color %q location %q categories %q", v.At, v.UID, v.Summary, v.Description, v.Owner, v.Todo, v.Private, v.Tentative, v.Alarms(), v.Busy, v.DurationMinutes, v.Color, v.Location, v.Categories)
 		}
 		found, err := s.Check(civil.Span{First: window.First, Last: on("2027-11-30")})
 		for _, f := range found {
@@ -300,7 +300,10 @@ func TestGoldenCases(t *testing.T) {
 	for d := wall.Span().First; d <= wall.Span().Last; d++ {
 		closed, name := wall.Closed(d)
 		if marks := wall.Marks(d); len(marks) > 0 || closed && name != "" {
-			put("  %s %v %q %+v", d, closed, name, marks)
+			put("  %s %v %q", d, closed, name)
+			for _, m := range marks {
+				put("    series %d moved %v %q", m.Series, m.Moved, m.Text)
+			}
 		}
 	}
 	for _, s := range wall.Closures {
