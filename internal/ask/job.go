@@ -1,3 +1,5 @@
+// Package ask is what every query stands on: the workspace that answers are computed from, jobs,
+// opened tables with their faults, and the events of a calendar file as rows.
 package ask
 
 import (

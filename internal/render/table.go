@@ -1,4 +1,4 @@
-// Package report draws results for people: the aligned table of a terminal.
+// Package render draws results for people: the aligned table of a terminal.
 package render
 
 import (

@@ -139,3 +139,48 @@ func TestRecordMaker_releasesMemory(t *testing.T) {
 		}
 	}
 }
+
+// TestRecordMaker_rows reads records that stand on a series, on look-ups and on other records.
+func TestRecordMaker_rows(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		plan.FileName: `plan: 1
+window: 2027-Q1
+series: {pay: {rule: "monthly on last"}}
+records:
+  days: {from: pay, columns: {week: iso week of date}, keep: [id, date, week]}
+  staff: {table: staff.csv, key: who, columns: {last: "joined, lasting 1 month"}, where: who is not blank,
+    events: [{name: joins, day: joined, where: "who = 'Ada'", summary: "{who} joins"}]}
+  rich: {from: staff, match: [{table: sites.csv, key: site, take: [unit]}, {table: bands.csv, value: days from joined to 2027-03-10, start: from_days, take: [band]}]}
+  months: {from: rich, make: spread, start: joined, end: last, by: month, keep: [who, unit, band, period, days]}
+`,
+		"staff.csv": "who,joined,site\nAda,2027-02-15,H\n,2027-01-01,H\nBo,2027-01-31,Y\n",
+		"sites.csv": "site,unit\nH,Harbour\nY,Yard\n", "bands.csv": "from_days,band\n0,new\n30,short\n",
+	} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p, err := plan.Load(filepath.Join(dir, plan.FileName), plan.Settings{AsOf: 739982})
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := newRecordMaker(p)
+	for _, c := range [][2]string{
+		{"days", "id,date,week\n2027-01/last,2027-01-31,2027-W04\n2027-02/last,2027-02-28,2027-W08\n2027-03/last,2027-03-31,2027-W13\n"},
+		{"staff", "who,joined,site,last\nAda,2027-02-15,H,2027-03-14\nBo,2027-01-31,Y,2027-02-28\n"},
+		{"rich", "who,joined,site,last,unit,band\nAda,2027-02-15,H,2027-03-14,Harbour,new\nBo,2027-01-31,Y,2027-02-28,Yard,short\n"},
+		{"months", "who,unit,band,period,days\nAda,Harbour,new,2027-02,14\nAda,Harbour,new,2027-03,14\nBo,Yard,short,2027-01,1\nBo,Yard,short,2027-02,28\n"},
+	} {
+		var b strings.Builder
+		job := m.keptJob(p.Record(c[0]), quiet(p))
+		job.Sink = tabular.NewCSV(&b, ',', false)
+		if err := job.Answer(); err != nil || b.String() != c[1] {
+			t.Errorf("%s: %v\n%s, want\n%s", c[0], err, &b, c[1])
+		}
+	}
+	list, err := m.events(p.Record("staff"), *p.Window, quiet(p))
+	if err != nil || len(list) != 1 || list[0].Summary != "Ada joins" || list[0].At.String() != "2027-02-15" {
+		t.Errorf("events: %v %v", list, err)
+	}
+}

@@ -1,6 +1,6 @@
-// Package office is a plan at work: what a run makes, follows, stages, holds and logs, and
+// Package workflow is a plan at work: what a run makes, follows, stages, holds and logs, and
 // what check, ahead, compare, publish and release ask of a plan. It knows no clock, no
-// stream and no terminal: today is in the plan's settings, words go through a Tell.
+// stream and no terminal: today is in the plan's settings, words go through a Reporter.
 package workflow
 
 import (
