@@ -28,6 +28,8 @@ type Catalog interface {
 	// Calendar returns a calendar by name or file, Calendars all at hand.
 	Calendar(name string) (*workdays.Calendar, error)
 	Calendars() ([]*workdays.Calendar, error)
+	// ResetMisses forgets which dates no calendar covered: those of a search of which one is shown.
+	ResetMisses()
 }
 
 // PlanSeries are the series of a plan.
@@ -43,6 +45,8 @@ type RecordRows struct {
 	// Job prepares to ask something of the rows, with the notes and streams of a workspace. That
 	// they can't be made is told when they are opened.
 	Job func(Workspace) *Job
+	// WrapError puts the place in the plan around an error of the job.
+	WrapError func(error) error
 }
 
 // Ledger is what was released of a plan.
@@ -64,6 +68,8 @@ type Workspace struct {
 	Zone   *time.Location // nil: times float
 	Catalog
 	Ledger // nil if nothing was released
+	// BreachesChecked says that dates were compared with what was released before.
+	BreachesChecked bool
 	// FindRecord returns a record of the plan by its name, nil if there is none; nil without a plan.
 	FindRecord func(name string) *RecordRows
 	// FindMade gives a table that is the answer to a query, by the name under which a record
@@ -107,7 +113,7 @@ func (p *Workspace) ParseWindow(option, text string) (civil.Span, error) {
 
 // WarnBreaches says how many dates of series of the plan aren't as they were released.
 func (p *Workspace) WarnBreaches(series []*schedule.Series, window civil.Span) error {
-	if p.Ledger == nil || len(series) == 0 {
+	if p.Ledger == nil || p.BreachesChecked || len(series) == 0 {
 		return nil
 	}
 	breaches, err := p.Breaches(series, window)

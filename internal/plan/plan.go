@@ -342,6 +342,13 @@ func (p *Plan) Warnings() []string {
 	return append(slices.Clone(p.calendars.warnings), workdays.Warnings(append(slices.Clone(p.calendars.builtList), p.calendars.defaultCalendar))...)
 }
 
+// ResetMisses forgets which dates the calendars were asked for beyond what they know.
+func (p *Plan) ResetMisses() {
+	for _, c := range append(slices.Clone(p.calendars.builtList), p.calendars.defaultCalendar) {
+		c.ResetMisses()
+	}
+}
+
 // UnknownSeries is the error for a name that is no series; it offers the nearest.
 func (p *Plan) UnknownSeries(name string) error {
 	names := p.Env.SeriesNames

@@ -3,7 +3,9 @@ package query
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
+	"strings"
 
 	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
@@ -43,7 +45,10 @@ its place such as #12) and a column, explain how that cell came about.`,
 
 func (q *whyQuery) answer(j *ask.Job) error {
 	name := j.Args[0]
-	s := j.FindSeries(name)
+	s, milestone, err := findDates(j, name)
+	if err != nil {
+		return err
+	}
 	var r *ask.RecordRows
 	if s == nil && j.FindRecord != nil {
 		r = j.FindRecord(name)
@@ -56,8 +61,12 @@ func (q *whyQuery) answer(j *ask.Job) error {
 		return q.ofRecord(j, r)
 	case len(j.Args) == 3:
 		return fmt.Errorf("no record `%s`; records are in a plan (--plan FILE, or yoyaku.yaml in this folder)", name)
+	case len(j.Args) == 2 && milestone >= 0:
+		return q.ofMilestone(j, s, milestone)
 	case len(j.Args) == 2:
 		return q.ofDate(j, s)
+	case milestone >= 0:
+		return explainPhrase(j, s.Milestones[milestone].Program.Text)
 	case s != nil && len(s.Rules) > 1:
 		return explainRules(j, s)
 	case s != nil:
@@ -66,6 +75,27 @@ func (q *whyQuery) answer(j *ask.Job) error {
 		return q.explainSteps(j)
 	}
 	return explainPhrase(j, name)
+}
+
+// findDates finds the series that a name means, or with SERIES.MILESTONE a milestone of it; s is
+// nil if it means neither, milestone -1 for the dates of the series themselves.
+func findDates(j *ask.Job, name string) (s *schedule.Series, milestone int, err error) {
+	if s := j.FindSeries(name); s != nil {
+		return s, -1, nil
+	}
+	f, err := phrase.Parse(name)
+	if err != nil || f.Expr == nil {
+		return nil, -1, nil
+	}
+	ref, ok := f.Expr.(*phrase.SeriesRef)
+	if !ok {
+		return nil, -1, nil
+	}
+	if s = j.FindSeries(ref.Series); s == nil {
+		return nil, -1, j.UnknownSeries(ref.Series)
+	}
+	milestone, err = s.FindMilestone(ref.What)
+	return s, milestone, err
 }
 
 // ofRecord explains a column of a row of a record.
@@ -89,11 +119,16 @@ func (q *whyQuery) ofDate(j *ask.Job, s *schedule.Series) (err error) {
 			return err
 		}
 	}
-	d, err := eval.ComputeDate(j.Args[1], j.Env)
+	d, id, err := dateOrID(j)
 	if err != nil {
 		return err
 	}
-	list, ids, err := s.Explain(d, s.Calendar)
+	var e schedule.Explained
+	if id == "" {
+		e, err = s.Explain(d, s.Calendar)
+	} else if e, err = s.ExplainID(id); err == nil && e.Lines == nil {
+		err = unknownID(s, id)
+	}
 	if err != nil {
 		return err
 	}
@@ -102,11 +137,54 @@ func (q *whyQuery) ofDate(j *ask.Job, s *schedule.Series) (err error) {
 		if err != nil {
 			return err
 		}
-		for _, line := range schedule.ExplainReleases(released, ids, d) {
-			list = insertExplanation(list, line)
+		for _, line := range schedule.ExplainReleases(released, e.IDs, d) {
+			e.Lines = insertExplanation(e.Lines, line)
 		}
 	}
-	return reportExplanation(j, list)
+	return reportExplained(j, e)
+}
+
+// reportExplained writes how dates came about. Calendars that others than these looked into are
+// none of what is warned of.
+func reportExplained(j *ask.Job, e schedule.Explained) error {
+	j.ResetMisses()
+	e.RecordUncovered()
+	return reportExplanation(j, e.Lines)
+}
+
+// ofMilestone explains a milestone of an occurrence.
+func (q *whyQuery) ofMilestone(j *ask.Job, s *schedule.Series, milestone int) error {
+	d, id, err := dateOrID(j)
+	if err != nil {
+		return err
+	}
+	e, err := s.ExplainMilestone(milestone, d, id)
+	switch {
+	case err != nil:
+		return err
+	case e.Lines == nil && id != "":
+		return unknownID(s, id)
+	case e.Lines == nil:
+		return fmt.Errorf("%s is no date of `%s`, nor its `%s`", d, s.Name, s.Milestones[milestone].Name)
+	}
+	return reportExplained(j, e)
+}
+
+// dateOrID reads DATE: a date, a phrase that gives one, or the id of a date.
+func dateOrID(j *ask.Job) (d civil.Date, id string, err error) {
+	text := strings.TrimSpace(j.Args[1])
+	if _, isDate, _ := civil.Parse(text); !isDate && idPattern.MatchString(text) {
+		return civil.None, text, nil
+	}
+	d, err = eval.ComputeDate(text, j.Env)
+	return d, "", err
+}
+
+// idPattern is what an id begins with: a year, or a fiscal one.
+var idPattern = regexp.MustCompile(`^(FY)?\d{4}(-(H|Q|M|W)?\d{1,2})?(/|$)`)
+
+func unknownID(s *schedule.Series, id string) error {
+	return fmt.Errorf("`%s` has no date with the id %s; `yoyaku dates %s --columns date,id` lists them", s.Name, id, s.Name)
 }
 
 // insertExplanation puts a line behind those about the same date or milestone, else at the end.

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -27,6 +28,9 @@ func (q *whyQuery) explainRow(j *ask.Job, r *ask.RecordRows, who, column string)
 		return err
 	}}
 	if err := sub.Answer(); err != nil {
+		if errors.As(err, new(*phrase.Error)) || errors.As(err, new(*rows.OptionError)) { // of a key of the plan
+			return r.WrapError(err)
+		}
 		return err
 	}
 	return reportExplanation(j, list)
@@ -81,6 +85,7 @@ func (q *whyQuery) rowExplanation(s *ask.Job, r *ask.RecordRows, who, column str
 	default:
 		return nil, fmt.Errorf("no row of %s has `%s` %q", t.Name, r.Key, who)
 	}
+	s.ResetMisses() // of other rows, and of what the record stands on
 	w := rowExplainer{table: t, row: found, explained: map[int]bool{}}
 	err = w.explain(at)
 	return w.lines, err
@@ -122,16 +127,35 @@ func (w *rowExplainer) explain(at int) error {
 	}
 	var v eval.Value
 	var moves []eval.Move
-	if _, err := added.Program.EvalTraced(w.row[:at], &moves, &v); err != nil {
+	uncovered, err := added.Program.EvalTraced(w.row[:at], &moves, &v)
+	if err != nil {
 		return err
 	}
+	uncovered.Record()
 	w.lines = append(w.lines, schedule.ExplanationLine{What: name, Step: "= " + added.Program.Text})
 	if len(moves) == 0 {
-		w.addLine(name, "gives", v, "")
+		w.addLine(name, "gives", v, w.blankUsed(added.UsedSlots, v))
 		return nil
 	}
 	w.lines = append(w.lines, schedule.ExplainSteps(name, eval.Day(moves[0].From), moves, v)...)
 	return nil
+}
+
+// blankUsed says which of the columns that gave a blank are blank themselves; "" if v isn't one.
+func (w *rowExplainer) blankUsed(slots []int, v eval.Value) string {
+	var names []string
+	for _, i := range slots {
+		if v.Kind == eval.Blank && strings.TrimSpace(w.row[i].String()) == "" {
+			names = append(names, w.table.Visible()[i])
+		}
+	}
+	switch len(names) {
+	case 0:
+		return ""
+	case 1:
+		return names[0] + " is blank"
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1] + " are blank"
 }
 
 // addLine writes a value: a date in its column, anything else in words.
@@ -140,7 +164,7 @@ func (w *rowExplainer) addLine(name, step string, v eval.Value, why string) {
 	if d, ok := eval.AsDate(v); ok {
 		t.Day = d
 	} else if v.Kind == eval.Blank {
-		t.Reason = "blank"
+		t.Reason = cmp.Or(why, "blank")
 	} else {
 		t.Reason = v.String()
 	}

@@ -85,7 +85,8 @@ func (m *recordMaker) find(name string) *ask.RecordRows {
 	if r == nil {
 		return nil
 	}
-	return &ask.RecordRows{Name: r.Name, Key: r.Key, Job: func(ws ask.Workspace) *ask.Job { return m.job(r, ws) }}
+	return &ask.RecordRows{Name: r.Name, Key: r.Key, WrapError: r.WrapError,
+		Job: func(ws ask.Workspace) *ask.Job { return m.job(r, ws) }}
 }
 
 // events makes the events of the record's rows that lie in a window.

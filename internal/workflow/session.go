@@ -255,7 +255,7 @@ func (s *Session) path(out *plan.Output) string {
 // none, and note takes what is reported about them.
 func (s *Session) workspaceFor(out *plan.Output, note func(text string)) ask.Workspace {
 	ws := newWorkspace(s.ledger, s.recordMaker)
-	ws.Ledger = nil // which is looked at once for all outputs
+	ws.BreachesChecked = true // once for all outputs
 	ws.Stdin = strings.NewReader("")
 	ws.Note = func(format string, args ...any) { note(fmt.Sprintf(format, args...)) }
 	ws.Warn = ws.Note

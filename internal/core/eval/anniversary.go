@@ -10,22 +10,23 @@ func (c *compiler) anniversary(s *Step, n *phrase.Anniversary) error {
 	if err != nil {
 		return err
 	}
+	s.addInput(n.Of, func(row []Value) bool { d, _, err := get(row); return d == civil.None && err == nil })
 	s.setReach(366, 366)
 	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error) {
-		days, unsure, err := get(row)
+		limit, unsure, err := get(row)
 		in.uncovered.Recorded = unsure
-		if err != nil || days == civil.None {
+		if err != nil || limit == civil.None {
 			return civil.None, err
 		}
-		year := max(days.Year(), d.Year())
+		year := max(limit.Year(), d.Year())
 		if n.Backward {
-			year = days.Year()
+			year = limit.Year()
 		}
 		day := c.anniversaryIn(d, year)
 		switch {
-		case n.Backward && day > days:
+		case n.Backward && day > limit:
 			year--
-		case !n.Backward && (day < days || day == days && !n.OrOn):
+		case !n.Backward && (day < limit || day == limit && !n.OrOn):
 			year++
 		}
 		if year < d.Year() {

@@ -37,12 +37,46 @@ type Step struct {
 	mayBeBlank   bool
 	// chooseByCalendar picks the step that counts with the calendar that a column names.
 	chooseByCalendar func(row []Value) (*Step, error)
-	isChoice         bool // what chose among operands; it has neither Node nor do
+	// inputs are what the step takes from its row, to say which was blank.
+	inputs   []stepInput
+	isChoice bool   // what chose among operands; it has neither Node nor do
+	isSource bool   // a date of another series, where it stands for itself
+	isClock  bool   // gives a time, or shows it in another zone; it moves no date
+	zone     string // of that time
+}
+
+// stepInput is an operand of a step.
+type stepInput struct {
+	text    string
+	isBlank func(row []Value) bool
+}
+
+// addInput notes an operand, unless it is a literal, which is never blank.
+func (s *Step) addInput(e phrase.Expr, isBlank func(row []Value) bool) {
+	switch e.(type) {
+	case *phrase.Number, *phrase.Date, *phrase.Today:
+		return
+	}
+	s.inputs = append(s.inputs, stepInput{phrase.ExprText(e), isBlank})
+}
+
+// blankInput names the first operand that is blank in a row; "" if none is.
+func (s *Step) blankInput(row []Value) string {
+	for _, in := range s.inputs {
+		if in.isBlank(row) {
+			return in.text
+		}
+	}
+	return ""
 }
 
 // IsChoice reports whether the step is a choice among operands, such as `later of`, whose
-// Text says which one won. Any other step has a Node.
+// Text says which one won.
 func (s *Step) IsChoice() bool { return s.isChoice }
+
+// HasOwnBase reports whether the step starts from no date before it: a choice, or a date of
+// another series.
+func (s *Step) HasOwnBase() bool { return s.isChoice || s.isSource }
 
 // IsRoll reports whether the step moves closed days by a convention.
 func (s *Step) IsRoll() bool { _, is := s.Node.(*phrase.Roll); return is }
@@ -63,19 +97,79 @@ type Move struct {
 	From, To civil.Date
 	// Inner are the moves of the operand that a choice took, or of the steps that the
 	// step runs.
-	Inner []Move
-	// EarlyClose says that a short day ended the time early; "" for other moves.
-	EarlyClose string
-	explain    func() string
+	Inner  []Move
+	detail *moveDetail // nil for most moves
+}
+
+// moveDetail is what else there is to say of a move.
+type moveDetail struct {
+	explain    func() string // how the step came to its date; nil for nothing
+	operands   []Operand     // what a choice looked at, in order
+	at, from   Value         // the time after the step, and before a step to another zone
+	earlyClose string        // that a short day ended the time early
+	blank      string        // which operand was blank
+}
+
+// Operand is what a choice looked at: a date or, of `if`, a condition.
+type Operand struct {
+	Text  string // in the canonical form
+	Value Value
+	Moves []Move // how it came about
 }
 
 // Explain says more of how the step came to its date; "" for nothing.
 func (m Move) Explain() string {
-	if m.explain == nil {
+	if m.detail == nil || m.detail.explain == nil {
 		return ""
 	}
-	return m.explain()
+	return m.detail.explain()
 }
+
+// Operands returns what a choice looked at; nil for other moves.
+func (m Move) Operands() []Operand {
+	if m.detail == nil {
+		return nil
+	}
+	return m.detail.operands
+}
+
+// Base returns what the step started from, with its time if it has one.
+func (m Move) Base() Value {
+	if m.detail != nil && m.detail.from.Kind != Blank {
+		return m.detail.from
+	}
+	return Day(m.From)
+}
+
+// Result returns what the step gave, with its time if it gives one.
+func (m Move) Result() Value {
+	if m.detail != nil && m.detail.at.Kind != Blank {
+		return m.detail.at
+	}
+	return Day(m.To)
+}
+
+// Blank names the operand that was blank, so that the step gave a blank; "" if none was.
+func (m Move) Blank() string {
+	if m.detail == nil {
+		return ""
+	}
+	return m.detail.blank
+}
+
+// EarlyClose says that a short day ended the time early; "" for other moves.
+func (m Move) EarlyClose() string {
+	if m.detail == nil {
+		return ""
+	}
+	return m.detail.earlyClose
+}
+
+// Zone returns the zone in which the step gives or shows a time; "" if times float.
+func (m Move) Zone() string { return m.Step.zone }
+
+// IsClock reports whether the step gave a time or showed it in another zone.
+func (m Move) IsClock() bool { return m.Step.isClock }
 
 // Changed reports whether the step put the date on another day.
 func (m Move) Changed() bool { return m.To != m.From && m.To != civil.None }
@@ -89,12 +183,12 @@ func (m Move) Reason() string { return string(m.appendReason(nil)) }
 // appendReason appends why the date moved; nothing for a step that left it alone.
 func (m Move) appendReason(b []byte) []byte {
 	switch {
-	case m.EarlyClose != "":
-		return append(b, m.EarlyClose...)
+	case m.EarlyClose() != "":
+		return append(b, m.EarlyClose()...)
 	case m.Step.isChoice:
 		b = append(b, m.Step.Text...)
 		for _, in := range m.Inner { // its other steps are in the text
-			if in.Step.isChoice || in.IsRoll() || in.EarlyClose != "" {
+			if in.Step.isChoice || in.IsRoll() || in.EarlyClose() != "" {
 				b = in.appendReason(append(b, "; "...))
 			}
 		}
@@ -172,7 +266,7 @@ func Reasons(moves []Move) string { return string(AppendReasons(nil, moves)) }
 func AppendReasons(b []byte, moves []Move) []byte {
 	start := len(b)
 	for _, m := range moves {
-		if !m.Changed() && !m.Step.isChoice && m.EarlyClose == "" {
+		if (!m.Changed() || m.Step.isClock) && (!m.Step.isChoice || m.To == civil.None) && m.EarlyClose() == "" {
 			continue
 		}
 		if len(b) > start {
@@ -232,6 +326,9 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 		s := &c.Steps[i]
 		if s.chooseByCalendar != nil {
 			chosen, err := s.chooseByCalendar(row)
+			if err == nil && chosen == nil && trace != nil {
+				*trace = append(*trace, Move{Step: s, From: d, detail: &moveDetail{blank: s.blankInput(row)}})
+			}
 			if err != nil || chosen == nil {
 				return civil.None, beyond, err
 			}
@@ -254,7 +351,9 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 		case s.applyNested != nil:
 			in := nestedTrace{traced: trace != nil}
 			to, err = s.applyNested(d, row, &in)
-			move.Inner, move.explain = in.moves, in.explain
+			if move.Inner = in.moves; in.explain != nil {
+				move.detail = &moveDetail{explain: in.explain}
+			}
 			beyond = beyond.OrElse(in.uncovered)
 		default:
 			to, err = s.apply(d, row)
@@ -263,7 +362,9 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 			return civil.None, beyond, c.wrapError(s, err)
 		}
 		if trace != nil {
-			move.To = to
+			if move.To = to; to == civil.None {
+				move.detail = &moveDetail{blank: s.blankInput(row)}
+			}
 			*trace = append(*trace, move)
 		}
 		if to == civil.None {
@@ -276,10 +377,8 @@ func (c *Chain) Run(d civil.Date, row []Value, trace *[]Move) (_ civil.Date, bey
 		}
 		d = to
 	}
-	if trace != nil {
-		if end, ok := c.earlyCloseMove(d, row); ok {
-			*trace = append(*trace, end)
-		}
+	if trace != nil && c.Minutes >= 0 {
+		*trace = append(*trace, c.timeMove(d, row))
 	}
 	return d, beyond, nil
 }

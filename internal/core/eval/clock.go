@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"cmp"
 	"strconv"
 
 	"yoyaku/internal/core/civil"
@@ -17,9 +18,11 @@ type Clock interface {
 // setTime gives a chain the time of its last step; list are all its steps.
 func (c *compiler) setTime(ch *Chain, step *phrase.At, list []phrase.Step) (err error) {
 	ch.Minutes, ch.Zone = step.Minutes, step.Zone
+	ch.timeStep = &Step{Node: step, Text: phrase.StepText(step), isClock: true}
 	if ch.Zone == "" {
 		ch.Zone = c.Zone
 	}
+	ch.timeStep.zone = cmp.Or(ch.Zone, c.HomeZone)
 	if c.Clock != nil {
 		if ch.clock, err = c.Clock(ch.Zone); err != nil {
 			return c.fail(step.Span, err.Error(), "")
@@ -35,11 +38,8 @@ func (c *compiler) setTime(ch *Chain, step *phrase.At, list []phrase.Step) (err 
 		}
 		return nil
 	}
-	if ch.calendar, err = c.calendarOf(using, step.Span); err != nil || ch.calendar == nil {
-		return err
-	}
-	ch.timeStep = &Step{Node: step, Text: phrase.StepText(step)}
-	return nil
+	ch.calendar, err = c.calendarOf(using, step.Span)
+	return err
 }
 
 // homeZone is the zone of times here, by its name.
@@ -114,15 +114,18 @@ func (c *Chain) AtTime(d civil.Date, minutes int) Value {
 	return v
 }
 
-// earlyCloseMove is the move of a time that a short day ends early, which moves no date.
-func (c *Chain) earlyCloseMove(d civil.Date, row []Value) (m Move, ok bool) {
-	end, ok := c.earlyClose(d, row)
-	if !ok {
-		return m, false
+// timeMove is the move that gives d its time, which moves no date; a short day may end it early.
+func (c *Chain) timeMove(d civil.Date, row []Value) Move {
+	detail := &moveDetail{}
+	minutes := c.Minutes
+	if end, ok := c.earlyClose(d, row); ok {
+		minutes = end.Until
+		text := append(d.Append([]byte(d.Weekday().Abbrev()+" ")), " ends at "...)
+		text = civil.AppendClock(text, end.Until)
+		detail.earlyClose = string(text) + " (" + end.Name + ")"
 	}
-	text := append(d.Append([]byte(d.Weekday().Abbrev()+" ")), " ends at "...)
-	text = civil.AppendClock(text, end.Until)
-	return Move{Step: c.timeStep, From: d, To: d, EarlyClose: string(text) + " (" + end.Name + ")"}, true
+	detail.at = c.AtTime(d, minutes)
+	return Move{Step: c.timeStep, From: d, To: d, detail: detail}
 }
 
 // zoneStep shows a time by another clock.
@@ -131,6 +134,7 @@ type zoneStep struct {
 	clock Clock
 	at    phrase.Span
 	text  string
+	step  *Step
 }
 
 // inZone compiles the step.
@@ -142,7 +146,7 @@ func (c *compiler) inZone(z *phrase.InZone) (*zoneStep, error) {
 	if err != nil {
 		return nil, c.fail(z.Span, err.Error(), "")
 	}
-	return &zoneStep{z.Zone, clock, z.Span, c.text}, nil
+	return &zoneStep{z.Zone, clock, z.Span, c.text, &Step{Node: z, Text: phrase.StepText(z), isClock: true, zone: z.Zone}}, nil
 }
 
 // convert is the same instant by the clock; a blank stays one.

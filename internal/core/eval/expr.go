@@ -83,7 +83,7 @@ func (c *compiler) program(e phrase.Expr, base *phrase.Name) (*Program, error) {
 			"put a date, a name or `today` and a comma before it")
 	}
 	if isChoice(of) {
-		o, err := c.dateOperand(of)
+		o, err := c.momentOperand(of)
 		if err != nil {
 			return nil, err
 		}

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"cmp"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 )
@@ -70,6 +71,9 @@ type RelatedDate struct {
 	// Value gives it for a row: a blank if there is none, and the calendar that was asked
 	// for it beyond what it knows.
 	Value func(row []Value) (Value, workdays.Uncovered, error)
+	// Occurrence names the one that it comes from, such as `uk-staff 2027-12/24`; "" if there is
+	// none.
+	Occurrence func(row []Value) string
 	// Slot is the date of the row that it lies near, by ReachBack and ReachForward days at most.
 	Slot, ReachBack, ReachForward int
 }
@@ -86,34 +90,21 @@ func (c *compiler) related(e *phrase.SeriesRef) (tracedOperand, error) {
 		return tracedOperand{}, &phrase.Error{Phrase: c.text, Span: e.Span, Message: err.Error(), Err: err}
 	}
 	*c.usesSeries = true
-	return tracedOperand{func(row []Value, _ *[]Move) (Value, workdays.Uncovered, error) { return r.Value(row) },
+	step := &Step{Text: text, isSource: true}
+	return tracedOperand{func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
+		v, beyond, err := r.Value(row)
+		if err == nil && trace != nil {
+			*trace = append(*trace, Move{Step: step, From: v.Day, To: v.Day,
+				detail: &moveDetail{at: v, from: v, explain: func() string { return r.Occurrence(row) }}})
+		}
+		return v, beyond, err
+	},
 		[]Source{{Slot: r.Slot, ReachBack: Reach{Days: r.ReachBack}, ReachForward: Reach{Days: r.ReachForward}}}}, nil
 }
 
-// dateOperand is operand for one that must be a date or blank; of a date with a time it gives
-// the day.
-func (c *compiler) dateOperand(e phrase.Expr) (tracedOperand, error) {
-	if err := c.requireKind(e, Date); err != nil {
-		return tracedOperand{}, err
-	}
-	o, err := c.operand(e)
-	if err != nil {
-		return o, err
-	}
-	read, do := c.dateIn(e), o.eval
-	o.eval = func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
-		v, beyond, err := do(row, trace)
-		if err != nil {
-			return v, beyond, err
-		}
-		d, unsure, err := read(v)
-		return dateValue(d, unsure), beyond, err
-	}
-	return o, nil
-}
-
-// recordChoice records that a choice took an operand, with what that did. Only dates are reported.
-func (s *Step) recordChoice(v Value, inner []Move, trace *[]Move) {
+// recordChoice records that a choice took an operand, with what that did, among those that it
+// looked at. Only dates are reported.
+func (s *Step) recordChoice(v Value, inner []Move, trace *[]Move, operands ...Operand) {
 	if v.Kind != Date && v.Kind != DateTime || trace == nil {
 		return
 	}
@@ -121,18 +112,18 @@ func (s *Step) recordChoice(v Value, inner []Move, trace *[]Move) {
 	if len(inner) > 0 {
 		from = inner[0].From
 	}
-	*trace = append(*trace, Move{Step: s, From: from, To: v.Day, Inner: inner})
+	*trace = append(*trace, Move{Step: s, From: from, To: v.Day, Inner: inner, detail: &moveDetail{operands: operands, at: v}})
 }
 
-// evalChoice works out the operand and records that a choice took it.
-func (o tracedOperand) evalChoice(row []Value, trace *[]Move, why *Step) (Value, workdays.Uncovered, error) {
+// evalChoice works out the operand and records that a choice took it, after what it looked at.
+func (o tracedOperand) evalChoice(row []Value, trace *[]Move, why *Step, looked ...Operand) (Value, workdays.Uncovered, error) {
 	if trace == nil {
 		return o.eval(row, nil)
 	}
 	var inner []Move
 	v, beyond, err := o.eval(row, &inner)
-	if err == nil {
-		why.recordChoice(v, inner, trace)
+	if err == nil && why != nil {
+		why.recordChoice(v, inner, trace, looked...)
 	}
 	return v, beyond, err
 }
@@ -161,11 +152,12 @@ func (c *compiler) otherwise(e *phrase.Otherwise) (tracedOperand, error) {
 }
 
 func (c *compiler) earlierLater(e *phrase.EarlierLater) (tracedOperand, error) {
-	a, b, err := compilePair(c.dateOperand, e.A, e.B)
+	a, b, err := compilePair(c.momentOperand, e.A, e.B)
 	words := "the earlier is "
 	if e.Later {
 		words = "the later is "
 	}
+	textA, textB := phrase.ExprText(e.A), phrase.ExprText(e.B)
 	first, second := chosenStep(words, e.A), chosenStep(words, e.B)
 	return tracedOperand{func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
 		var one, other *[]Move
@@ -174,18 +166,24 @@ func (c *compiler) earlierLater(e *phrase.EarlierLater) (tracedOperand, error) {
 		}
 		x, beyond, err := a.eval(row, one)
 		if err != nil || x.Kind == Blank {
-			return x, beyond, err
+			reportBlank(trace, first, textA, err)
+			return Value{}, beyond, err
 		}
 		y, also, err := b.eval(row, other)
 		if err != nil || y.Kind == Blank {
-			return y, also, err
+			reportBlank(trace, second, textB, err)
+			return Value{}, also, err
+		}
+		order, err := c.compareMoments(x, y)
+		if err != nil {
+			return Value{}, beyond, err
 		}
 		won, moves, asked, why := x, one, beyond, first
-		if y.Day > x.Day == e.Later {
+		if order < 0 && e.Later || order > 0 && !e.Later { // of equal instants the first is taken
 			won, moves, asked, why = y, other, also, second
 		}
 		if trace != nil {
-			why.recordChoice(won, *moves, trace)
+			why.recordChoice(won, *moves, trace, Operand{textA, x, *one}, Operand{textB, y, *other})
 		}
 		// Which one wins rests on both.
 		if !asked.IsSet() && !won.Provisional {
@@ -194,6 +192,58 @@ func (c *compiler) earlierLater(e *phrase.EarlierLater) (tracedOperand, error) {
 		}
 		return won, asked, nil
 	}, append(a.sources[:len(a.sources):len(a.sources)], b.sources...)}, err
+}
+
+// reportBlank records that a choice gave a blank since an operand is blank.
+func reportBlank(trace *[]Move, step *Step, operand string, err error) {
+	if trace != nil && err == nil {
+		*trace = append(*trace, Move{Step: step, detail: &moveDetail{blank: operand}})
+	}
+}
+
+// momentOperand is operand for one that must be a date or blank, and keeps its time.
+func (c *compiler) momentOperand(e phrase.Expr) (tracedOperand, error) {
+	if err := c.requireKind(e, Date); err != nil {
+		return tracedOperand{}, err
+	}
+	o, err := c.operand(e)
+	if err != nil {
+		return o, err
+	}
+	read, do := c.dateIn(e), o.eval
+	o.eval = func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
+		v, beyond, err := do(row, trace)
+		if err != nil || v.Kind == DateTime {
+			return v, beyond, err
+		}
+		if at, ok := AsDate(v); ok && at.Kind == DateTime {
+			return at, beyond, nil
+		}
+		d, unsure, err := read(v)
+		return dateValue(d, unsure), beyond, err
+	}
+	return o, nil
+}
+
+// compareMoments orders two dates, either of which may have a time: by their instants, if a zone
+// is known. A date without a time counts from midnight in the other's zone.
+func (c *compiler) compareMoments(a, b Value) (int, error) {
+	if a.Kind == b.Kind || a.Num == 0 && b.Num == 0 {
+		return CompareTimes(a, b), nil
+	}
+	timed, day := a, b
+	if b.Kind == DateTime {
+		timed, day = b, a
+	}
+	clock, err := c.Clock(timed.Text)
+	if err != nil {
+		return 0, err
+	}
+	n := cmp.Compare(timed.Num, clock.Instant(day.Day, 0))
+	if b.Kind == DateTime {
+		n = -n
+	}
+	return n, nil
 }
 
 // conditional compiles an `if` that chooses a value.
@@ -207,6 +257,7 @@ func (c *compiler) conditional(e *phrase.If) (tracedOperand, error) {
 		return tracedOperand{}, err
 	}
 	otherwise := tracedOperand{eval: func([]Value, *[]Move) (v Value, beyond workdays.Uncovered, err error) { return v, beyond, nil }}
+	condText := phrase.ExprText(e.Cond)
 	thenWhy, elseWhy := chosenStep("if "+phrase.ExprText(e.Cond)+": ", e.Then), (*Step)(nil)
 	if e.Else != nil {
 		if a, b := c.kindOf(e.Then), c.kindOf(e.Else); a != b && a != AnyKind && b != AnyKind &&
@@ -224,12 +275,14 @@ func (c *compiler) conditional(e *phrase.If) (tracedOperand, error) {
 		if err != nil {
 			return v, workdays.Uncovered{}, err
 		}
+		looked := Operand{Text: condText, Value: v}
 		switch ternaryOf(v) {
 		case ternaryBlank:
+			reportBlank(trace, thenWhy, condText, nil)
 			return Value{}, workdays.Uncovered{}, nil
 		case ternaryTrue:
-			return then.evalChoice(row, trace, thenWhy)
+			return then.evalChoice(row, trace, thenWhy, looked)
 		}
-		return otherwise.evalChoice(row, trace, elseWhy)
+		return otherwise.evalChoice(row, trace, elseWhy, looked)
 	}, append(then.sources[:len(then.sources):len(then.sources)], otherwise.sources...)}, nil
 }

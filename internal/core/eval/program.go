@@ -127,8 +127,13 @@ func (p *Program) EvalInto(row []Value, trace *[]Move, cell *Value) error {
 // EvalTraced is EvalInto, but returns the uncovered calendar instead of recording it; the zero
 // value if the base was provisional already.
 func (p *Program) EvalTraced(row []Value, trace *[]Move, cell *Value) (beyond workdays.Uncovered, err error) {
-	if beyond, err = p.evalTraced(row, trace, cell); p.zone != nil && err == nil {
-		*cell, err = p.zone.convert(*cell)
+	beyond, err = p.evalTraced(row, trace, cell)
+	if p.zone == nil || err != nil {
+		return beyond, err
+	}
+	before := *cell
+	if *cell, err = p.zone.convert(before); err == nil && trace != nil && cell.Kind == DateTime {
+		*trace = append(*trace, Move{Step: p.zone.step, From: before.Day, To: cell.Day, detail: &moveDetail{from: before, at: *cell}})
 	}
 	return beyond, err
 }

@@ -32,6 +32,8 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 	if err != nil {
 		return err
 	}
+	s.addInput(n.First.By, func(row []Value) bool { _, blank, err := first(row); return blank && err == nil })
+	s.addInput(n.Of, func(row []Value) bool { d, _, err := get(row); return d == civil.None && err == nil })
 	cal := s.Calendar
 	t := termSeries{unit: n.First.Unit, notice: notice, cal: cal}
 	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error) {
@@ -206,13 +208,20 @@ func (t *termSeries) describe(k int) string {
 			break
 		}
 		text := "term " + Int(i+1).String() + " ends " + end.String()
+		var moves []Move
+		day := end
 		if len(t.notice.Steps) > 0 {
-			if day, err := t.deadlineOf(i); err == nil {
+			if day, _, err = t.notice.Run(end, t.row, &moves); err == nil {
 				text += ", notice by " + day.String()
 			}
 		}
-		if day, err := t.deadlineOf(i); err == nil && day < t.reference && t.renewal > 0 {
+		if err == nil && day < t.reference && t.renewal > 0 {
 			text += " (passed)"
+		}
+		for _, m := range moves {
+			if m.IsRoll() {
+				text += ": " + m.Reason()
+			}
 		}
 		parts = append(parts, text)
 	}
@@ -231,6 +240,7 @@ func (c *compiler) stepsIn(s *Step, n *phrase.StepsIn) error {
 	for i := range c.Names {
 		c.noteSlot(c.Uses.All, i)
 	}
+	s.addInput(&n.Column, func(row []Value) bool { return isBlank(row[slot]) })
 	var made compiledTexts[*Chain]
 	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (to civil.Date, err error) {
 		text := row[slot].String()

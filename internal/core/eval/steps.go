@@ -82,6 +82,9 @@ func (s *Step) setReach(back, forth int) {
 // reaches. If a column names the calendar, it is compiled once for each.
 func (c *compiler) step(s *Step) (err error) {
 	if column := c.calendarColumn(phrase.UsingOf(s.Node), s.Node.Pos()); column != nil && phrase.UsesCalendar(s.Node) {
+		if slot, err := c.slot(column); err == nil {
+			s.addInput(column, func(row []Value) bool { return isBlank(row[slot]) })
+		}
 		s.chooseByCalendar, err = perCalendar(c, column, func(inner *compiler) (Step, error) {
 			chosen := Step{Node: s.Node, Text: s.Text}
 			err := inner.step(&chosen)
@@ -233,6 +236,7 @@ func (c *compiler) shiftByCell(s *Step, n *phrase.Shift) error {
 		if err != nil {
 			return err
 		}
+		s.addAmount(a.By, get)
 		part := shiftPart{get: get, unit: a.Unit, factor: a.Unit.PerUnit()}
 		if n.Backward {
 			part.factor = -part.factor
@@ -338,6 +342,11 @@ type amountShift struct {
 	apply func(d civil.Date, n int) (civil.Date, error)
 }
 
+// addAmount notes a number that the step takes from its row.
+func (s *Step) addAmount(e phrase.Expr, get intFunc) {
+	s.addInput(e, func(row []Value) bool { _, blank, err := get(row); return blank && err == nil })
+}
+
 // shiftByAmount makes a step by a number; a blank one gives a blank.
 func (c *compiler) shiftByAmount(s *Step, amount phrase.Expr, get intFunc, of func(d civil.Date, n int) (civil.Date, error)) {
 	if name, ok := amount.(*phrase.Name); ok {
@@ -364,6 +373,7 @@ func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
 	if err != nil {
 		return err
 	}
+	s.addAmount(n.By, get)
 	cal := s.Calendar
 	c.shiftByAmount(s, n.By, get, func(d civil.Date, k int) (civil.Date, error) {
 		if k < 1 {

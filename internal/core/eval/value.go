@@ -77,10 +77,10 @@ func (v Value) SameTime(w Value) bool {
 	return v.Kind == w.Kind && v.Day == w.Day && v.Minutes == w.Minutes
 }
 
-// CompareTimes orders dates and moments by day and time; if two moments are of
-// different zones, by their instants.
+// CompareTimes orders dates and moments by day and time; two moments of known zones by their
+// instants.
 func CompareTimes(a, b Value) int {
-	if a.Kind == DateTime && b.Kind == DateTime && a.Text != b.Text && a.Num != 0 && b.Num != 0 {
+	if a.Kind == DateTime && b.Kind == DateTime && a.Num != 0 && b.Num != 0 {
 		return cmp.Compare(a.Num, b.Num)
 	}
 	return cmp.Or(cmp.Compare(a.Day, b.Day), cmp.Compare(a.Minutes, b.Minutes))

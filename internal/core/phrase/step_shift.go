@@ -172,11 +172,19 @@ func (s *Shift) reading() string {
 }
 
 func (s *Lasting) reading() string {
-	return "the last day of " + amountReading(s.Amount) + usingReading(s.Using) + " that begin on that day"
+	return "the last day of " + amountReading(s.Amount) + usingReading(s.Using) + " that " + begins(s.Amount) + " on that day"
 }
 
 func amountReading(a Amount) string {
 	var p printer
 	a.write(&p)
 	return p.String()
+}
+
+// begins agrees with an amount: 1 month begins, 2 months begin.
+func begins(a Amount) string {
+	if n, ok := a.By.(*Number); ok && n.Text() == "1" {
+		return "begins"
+	}
+	return "begin"
 }

@@ -125,7 +125,8 @@ func TestCountYearsAndExplain(t *testing.T) {
 			}
 			for _, instant := range []time.Time{d.nominal, d.moved} {
 				cd, _, _ := civil.Parse(instant.Format(isoDay))
-				lines, _, err := s.Explain(cd, cal)
+				e, err := s.Explain(cd, cal)
+				lines := e.Lines
 				found := false
 				for _, line := range lines {
 					found = found || line.Day.Day.String() == d.moved.Format(isoDay)

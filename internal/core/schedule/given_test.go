@@ -213,7 +213,8 @@ func TestGoldenCases(t *testing.T) {
 			put("  period %v", p)
 		}
 		for d := on("2027-03-10"); d < on("2027-04-16"); d++ {
-			told, ids, err := s.Explain(d, env.Calendar)
+			e, err := s.Explain(d, env.Calendar)
+			told, ids := e.Lines, e.IDs
 			if len(ids) == 0 || err != nil {
 				continue
 			}

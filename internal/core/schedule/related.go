@@ -26,19 +26,9 @@ type relatedDate struct {
 // date lies in the same period of the cadence of s.
 func (s *Series) Related(other *Series, what string) (eval.RelatedDate, error) {
 	r := &relatedDate{s: s, other: other, milestone: -1, name: other.Name + "." + what}
-	if !phrase.NamesEqual(what, "date") {
-		r.milestone = slices.IndexFunc(other.Milestones, func(m Milestone) bool { return phrase.NamesEqual(m.Name, what) })
-		if r.milestone < 0 {
-			names := []string{"date"}
-			for _, m := range other.Milestones {
-				names = append(names, m.Name)
-			}
-			hint := "it has " + phrase.ListNames(names)
-			if near := phrase.Nearest(what, names); near != "" {
-				hint = "did you mean `" + other.Name + "." + near + "`?"
-			}
-			return eval.RelatedDate{}, fmt.Errorf("`%s` has no milestone `%s`; %s", other.Name, what, hint)
-		}
+	var err error
+	if r.milestone, err = other.FindMilestone(what); err != nil {
+		return eval.RelatedDate{}, err
 	}
 	s.related = append(s.related, r)
 	period := 0
@@ -48,7 +38,27 @@ func (s *Series) Related(other *Series, what string) (eval.RelatedDate, error) {
 	back, forth := other.stepReach()
 	before, after := other.milestoneReach() // a milestone may lie as far from its date as that
 	far := min(period+back+forth+before+after, int(civil.Max))
-	return eval.RelatedDate{Value: r.value, Slot: slotNominal, ReachBack: far, ReachForward: far}, nil
+	return eval.RelatedDate{Value: r.value, Occurrence: r.occurrenceName, Slot: slotNominal, ReachBack: far, ReachForward: far}, nil
+}
+
+// FindMilestone returns the index of a milestone by its name; -1 for `date`, the date itself. The
+// error for an unknown one offers the nearest.
+func (s *Series) FindMilestone(name string) (int, error) {
+	if phrase.NamesEqual(name, "date") {
+		return -1, nil
+	}
+	names := []string{"date"}
+	for i, m := range s.Milestones {
+		if phrase.NamesEqual(m.Name, name) {
+			return i, nil
+		}
+		names = append(names, m.Name)
+	}
+	hint := "it has " + phrase.ListNames(names)
+	if near := phrase.Nearest(name, names); near != "" {
+		hint = "did you mean `" + s.Name + "." + near + "`?"
+	}
+	return -1, fmt.Errorf("`%s` has no milestone `%s`; %s", s.Name, name, hint)
 }
 
 // value is the date for a row of the series; blank if there is none.
@@ -61,6 +71,15 @@ func (r *relatedDate) value(row []eval.Value) (v eval.Value, beyond workdays.Unc
 		return o.Value(), o.MovedDate.Uncovered, nil
 	}
 	return o.Milestone(r.milestone), o.Provenance[r.milestone].Uncovered, nil
+}
+
+// occurrenceName names the other series and the id of its occurrence; "" if there is none.
+func (r *relatedDate) occurrenceName(row []eval.Value) string {
+	o, err := r.occurrence(row)
+	if err != nil || o == nil {
+		return ""
+	}
+	return r.other.Name + " " + o.ID
 }
 
 // occurrence is that of the other series which belongs to that of a row; nil if there

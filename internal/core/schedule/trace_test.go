@@ -103,7 +103,8 @@ func TestExplain_endsInTheTable(t *testing.T) {
 // toldLast checks that what is reported about a date or milestone ends on it.
 func toldLast(t *testing.T, s *Series, o *Occurrence, what string, v eval.Value) {
 	t.Helper()
-	list, ids, err := s.Explain(v.Day, s.Calendar)
+	e, err := s.Explain(v.Day, s.Calendar)
+	list, ids := e.Lines, e.IDs
 	if err != nil {
 		t.Fatal(err)
 	}

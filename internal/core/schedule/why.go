@@ -76,55 +76,101 @@ func moveDetails(m eval.Move) string {
 
 // ExplainSteps explains a value that was worked out from a base, step by step.
 func ExplainSteps(what string, from eval.Value, moves []eval.Move, result eval.Value) (list []ExplanationLine) {
-	if len(moves) == 0 || !moves[0].Step.IsChoice() {
-		list = append(list, ExplanationLine{what, "base", from, ""})
+	if len(moves) == 0 || !moves[0].Step.HasOwnBase() {
+		if len(moves) > 0 && from.Kind == eval.Date {
+			from = moves[0].Base()
+		}
+		list = append(list, ExplanationLine{what, "base", from, blankText(from)})
 	}
 	return append(list, explainMoves(what, moves, result)...)
 }
 
-// explainMoves lists the steps that were made: of a choice, first those of the operand that
-// it took. The last line is what they come to.
+// blankText says that a value is blank; "" if it isn't.
+func blankText(v eval.Value) string {
+	if v.Kind == eval.Blank {
+		return "blank"
+	}
+	return ""
+}
+
+// explainMoves lists the steps that were made: of a choice, first what it looked at. The last
+// line is what they come to.
 func explainMoves(what string, moves []eval.Move, result eval.Value) []ExplanationLine {
 	list := explainEach(what, moves)
-	switch n := len(list); {
-	case result.Kind == eval.DateTime:
-		list = append(list, ExplanationLine{what, "at", result, ""})
+	n := len(list)
+	switch {
 	case result.Kind == eval.Blank && (n == 0 || list[n-1].Day.Kind != eval.Blank):
 		list = append(list, ExplanationLine{what, "gives", eval.Value{}, "blank"})
+	case result.Kind == eval.DateTime && (n == 0 || !list[n-1].Day.SameTime(result)):
+		list = append(list, ExplanationLine{what, "gives", result, zoneText(result)})
 	}
 	return list
 }
 
+// zoneText says by which zone's clock a time is told; "" if it floats, or is of the place's own.
+func zoneText(v eval.Value) string {
+	if v.Kind != eval.DateTime || v.Text == "" {
+		return ""
+	}
+	return "by the clock of " + v.Text
+}
+
 func explainEach(what string, moves []eval.Move) (list []ExplanationLine) {
 	for _, m := range moves {
-		t := ExplanationLine{What: what, Step: m.Step.Text, Day: eval.Day(m.To)}
-		if len(m.Inner) > 0 {
-			if m.Step.IsChoice() && !m.Inner[0].Step.IsChoice() {
-				list = append(list, ExplanationLine{what, "base", eval.Day(m.From), ""})
+		told := false // what it took was among what it looked at
+		for _, o := range m.Operands() {
+			list = append(list, explainOperand(what, o)...)
+			told = told || o.Value.Kind != eval.Boolean
+		}
+		if len(m.Inner) > 0 && !told {
+			if m.Step.IsChoice() && !m.Inner[0].Step.HasOwnBase() {
+				list = append(list, ExplanationLine{what, "base", m.Inner[0].Base(), ""})
 			}
 			list = append(list, explainEach(what, m.Inner)...)
 		}
-		switch cal := m.Step.Calendar; {
-		case m.EarlyClose != "":
-			t.Reason = m.EarlyClose
-		case m.To == civil.None:
-			t.Reason = "there is no such date"
-		case m.Step.IsChoice():
-			t.Reason = "chosen"
-		case m.Changed():
-			if t.Reason = moveDetails(m); t.Reason == "" {
-				t.Reason = m.Explain()
-			}
-		case cal != nil && cal.IsWorkday(m.To):
-			t.Reason = dateWithWeekday(m.To) + " is a working day of " + cal.Name
-		default:
-			if t.Reason = m.Explain(); t.Reason == "" {
-				t.Reason = "nothing to change"
-			}
-		}
-		list = append(list, t)
+		list = append(list, ExplanationLine{what, m.Step.Text, m.Result(), moveText(m)})
 	}
 	return list
+}
+
+// explainOperand tells what a choice looked at: an operand with how it came about, or a condition
+// with its answer.
+func explainOperand(what string, o eval.Operand) []ExplanationLine {
+	switch {
+	case o.Value.Kind == eval.Boolean:
+		return []ExplanationLine{{what, o.Text, eval.Value{}, o.Value.String()}}
+	case len(o.Moves) == 0:
+		return []ExplanationLine{{what, o.Text, o.Value, zoneText(o.Value)}}
+	}
+	return ExplainSteps(what, eval.Day(o.Moves[0].From), o.Moves, o.Value)
+}
+
+// moveText says what a step did, and why.
+func moveText(m eval.Move) string {
+	cal := m.Step.Calendar
+	switch {
+	case m.EarlyClose() != "":
+		return m.EarlyClose()
+	case m.Blank() != "":
+		return m.Blank() + " is blank"
+	case m.IsClock() && m.Zone() != "":
+		return "by the clock of " + m.Zone()
+	case m.IsClock():
+		return ""
+	case m.To == civil.None && m.Step.HasOwnBase():
+		return "it has no date that belongs to this one"
+	case m.To == civil.None:
+		return "there is no such date"
+	case m.Step.IsChoice():
+		return "chosen"
+	case m.Explain() != "":
+		return m.Explain()
+	case m.Changed():
+		return moveDetails(m)
+	case cal != nil && cal.IsWorkday(m.To):
+		return dateWithWeekday(m.To) + " is a working day of " + cal.Name
+	}
+	return "nothing to change"
 }
 
 // explainDate says how the date of an occurrence came about.
@@ -167,52 +213,116 @@ func explainAdjustments(what string, when eval.Value, h *Override, beyond workda
 	return list
 }
 
-// Explain tells about a day: how each date or milestone of the series came about
-// that falls on it or was meant for it; or, if there is none, what the
-// calendar says of the day and which dates lie around it. ids are those of the dates.
-func (s *Series) Explain(d civil.Date, cal *workdays.Calendar) (list []ExplanationLine, ids []string, err error) {
-	span := civil.Span{First: d, Last: d}
-	back, forth := s.milestoneReach()
-	before, after := s.stepReach()
-	for _, h := range s.overrides.list() { // one that was left out has no place among the others
-		if h.What == "date" && h.At.Kind == eval.Blank && !h.Removed && (h.Nominal == d || s.dateWithoutOverride(h) == d) {
-			list = append(list, ExplanationLine{"date", "nominal", eval.Day(h.Nominal), "id " + h.ID})
-			list = append(list, explainAdjustments("date", eval.Value{}, h, noUncovered)...)
-			ids = append(ids, h.ID)
+// Explained is how dates came about.
+type Explained struct {
+	Lines []ExplanationLine
+	IDs   []string // of the dates
+	dates []*Occurrence
+	// If there is no date, around it the calendar was asked about.
+	calendar *workdays.Calendar
+	around   civil.Span
+}
+
+// RecordUncovered counts the dates that rest on days that no calendar covers.
+func (e *Explained) RecordUncovered() {
+	if e.calendar != nil {
+		e.calendar.RecordQuery(e.around.First, e.around.Last)
+	}
+	for _, o := range e.dates {
+		o.recordUncovered()
+	}
+}
+
+func (e *Explained) add(o *Occurrence, lines []ExplanationLine) {
+	e.Lines, e.IDs, e.dates = append(e.Lines, lines...), append(e.IDs, o.ID), append(e.dates, o)
+}
+
+// addLeftOut tells of dates that were left out by hand, which have no place among the others.
+func (s *Series) addLeftOut(e *Explained, isMeant func(*Override) bool) {
+	for _, h := range s.overrides.list() {
+		if h.What == "date" && h.At.Kind == eval.Blank && !h.Removed && isMeant(h) {
+			e.Lines = append(e.Lines, ExplanationLine{"date", "nominal", eval.Day(h.Nominal), "id " + h.ID})
+			e.Lines = append(e.Lines, explainAdjustments("date", eval.Value{}, h, noUncovered)...)
+			e.IDs = append(e.IDs, h.ID)
 		}
 	}
-	wide := span.Widen(max(back, before), max(forth, after))
+}
+
+// Explain tells about a day: how each date or milestone of the series came about that falls on it
+// or was meant for it; or, if there is none, what the calendar says of the day and which dates lie
+// around it.
+func (s *Series) Explain(d civil.Date, cal *workdays.Calendar) (e Explained, err error) {
+	s.addLeftOut(&e, func(h *Override) bool { return h.Nominal == d || s.dateWithoutOverride(h) == d })
+	for o, err := range s.Occurrences(s.spanAround(d)) {
+		if err != nil {
+			return e, err
+		}
+		var lines []ExplanationLine
+		if o.MovedTo == d || o.Override != nil && s.dateWithoutOverride(o.Override) == d || o.Date.Date == d || slices.ContainsFunc(o.Moves,
+			func(m eval.Move) bool { return m.From == d }) {
+			lines = s.explainDate(o)
+		}
+		for i := range s.Milestones {
+			if v := o.Milestone(i); v.Day == d && (v.Kind == eval.Date || v.Kind == eval.DateTime) {
+				if lines == nil {
+					lines = s.explainDate(o)
+				}
+				lines = append(lines, s.explainMilestone(o, i)...)
+			}
+		}
+		if lines != nil {
+			e.add(o, lines)
+		}
+	}
+	if e.Lines == nil {
+		e.Lines, e.around = s.explainNoDate(d, cal)
+		e.calendar = cal
+	}
+	return e, nil
+}
+
+// spanAround holds all dates that fall on a day, or of which a milestone or a step does.
+func (s *Series) spanAround(d civil.Date) civil.Span {
+	back, forth := s.milestoneReach()
+	before, after := s.stepReach()
+	wide := civil.Span{First: d, Last: d}.Widen(max(back, before), max(forth, after))
 	if s.overrides != nil { // what was meant for the day may have been set far from it
 		wide = civil.Span{First: min(wide.First, s.overrides.days.First), Last: max(wide.Last, s.overrides.days.Last)}
 	}
-	for o, err := range s.Occurrences(wide) {
+	return wide
+}
+
+// ExplainID is Explain for the date of an id; it has no lines if the series gives none.
+func (s *Series) ExplainID(id string) (e Explained, err error) {
+	if s.addLeftOut(&e, func(h *Override) bool { return h.ID == id }); e.Lines != nil {
+		return e, nil
+	}
+	o, err := s.findOccurrence(id)
+	if err == nil && o != nil {
+		e.add(o, s.explainDate(o))
+	}
+	return e, err
+}
+
+// ExplainMilestone tells how milestone i came about where it falls on d, or belongs to a date
+// that falls on d or was meant for it; id, if it isn't "", chooses the date instead.
+func (s *Series) ExplainMilestone(i int, d civil.Date, id string) (e Explained, err error) {
+	if id != "" {
+		o, err := s.findOccurrence(id)
+		if err == nil && o != nil {
+			e.add(o, s.explainMilestone(o, i))
+		}
+		return e, err
+	}
+	for o, err := range s.Occurrences(s.spanAround(d)) {
 		if err != nil {
-			return nil, nil, err
+			return e, err
 		}
-		told := o.MovedTo == d || o.Override != nil && s.dateWithoutOverride(o.Override) == d || o.Date.Date == d || slices.ContainsFunc(o.Moves,
-			func(m eval.Move) bool { return m.From == d })
-		if told {
-			list = append(list, s.explainDate(o)...)
-		}
-		for i := range s.Milestones {
-			if v := o.Milestone(i); v.Day != d || v.Kind != eval.Date && v.Kind != eval.DateTime {
-				continue
-			}
-			if !told {
-				list = append(list, s.explainDate(o)...)
-				told = true
-			}
-			list = append(list, s.explainMilestone(o, i)...)
-		}
-		if told {
-			o.recordUncovered()
-			ids = append(ids, o.ID)
+		if v := o.Milestone(i); o.MovedTo == d || o.Date.Date == d || v.Kind != eval.Blank && v.Day == d {
+			e.add(o, s.explainMilestone(o, i))
 		}
 	}
-	if list == nil {
-		list = s.explainNoDate(d, cal)
-	}
-	return list, ids, nil
+	return e, nil
 }
 
 // explainMilestone explains milestone i of an occurrence.
@@ -222,28 +332,28 @@ func (s *Series) explainMilestone(o *Occurrence, i int) (list []ExplanationLine)
 	if why.beforeOverride != nil {
 		unset = *why.beforeOverride
 	}
-	from := unset // if nothing was done to it
-	if len(why.Moves) > 0 {
-		from = eval.Day(why.Moves[0].From)
-	}
 	if o.Override == nil || !o.Override.Removed {
-		list = append(list, ExplanationLine{m.Name, m.Program.Text, from, "counts from here"})
-		if len(why.Moves) > 0 && why.Moves[0].Step.IsChoice() { // it tells its own bases
-			list[len(list)-1].Day, list[len(list)-1].Reason = eval.Value{}, ""
+		line := ExplanationLine{m.Name, m.Program.Text, unset, "counts from here"} // if nothing was done to it
+		switch {
+		case len(why.Moves) == 0:
+		case why.Moves[0].Step.HasOwnBase(): // which it tells itself
+			line.Day, line.Reason = eval.Value{}, ""
+		default:
+			line.Day = why.Moves[0].Base()
 		}
-		list = append(list, explainMoves(m.Name, why.Moves, unset)...)
+		list = append(append(list, line), explainMoves(m.Name, why.Moves, unset)...)
 	}
 	return append(list, explainAdjustments(m.Name, o.Milestone(i), why.Override, why.Uncovered)...)
 }
 
 // explainNoDate says what a day is that is no date, and the dates around it.
-func (s *Series) explainNoDate(d civil.Date, cal *workdays.Calendar) []ExplanationLine {
+func (s *Series) explainNoDate(d civil.Date, cal *workdays.Calendar) (lines []ExplanationLine, around civil.Span) {
 	what := "a working day of " + cal.Name
 	if !cal.IsWorkday(d) {
 		what = "closed (" + closureText(cal, d) + ") in " + cal.Name
 	}
 	why := what + ", but no date of " + s.Name
-	around := civil.Span{First: d, Last: d}
+	around = civil.Span{First: d, Last: d}
 	if prev, ok := s.Before(d, false); ok {
 		why += "; the one before is " + dateWithWeekday(prev)
 		around.First = prev
@@ -252,6 +362,5 @@ func (s *Series) explainNoDate(d civil.Date, cal *workdays.Calendar) []Explanati
 		why += "; the next is " + dateWithWeekday(next)
 		around.Last = next
 	}
-	cal.RecordQuery(around.First, around.Last)
-	return []ExplanationLine{{"no date", "", eval.Day(d), why}}
+	return []ExplanationLine{{"no date", "", eval.Day(d), why}}, around
 }
