@@ -59,6 +59,8 @@ type Job struct {
 	// Running are its columns that run down its rows, in groups by RunningGroup.
 	Running      []string
 	RunningGroup string
+	// WrapRecordError puts the place in the plan around an error of these; nil for a table.
+	WrapRecordError func(error) error
 	Sink         rows.Sink  // of rows; nil if events are written
 	Events       *ical.Sink // of calendar events; nil if rows are written
 	Count        *int       // counts the rows that are written; nil for no matter
@@ -142,16 +144,23 @@ func (j *Job) OpenTable() (*Table, error) {
 	if _, err := t.JoinDates(false); err != nil {
 		return nil, err
 	}
-	if err := t.Add(j.RecordColumns, false, t.Env); err != nil {
-		return nil, rows.WrapOption("record columns", err)
-	}
-	if err := t.AddRunning(j.Running, j.RunningGroup, t.Env); err != nil {
-		return nil, err
-	}
-	if err := t.Filter(j.RecordWhere); err != nil {
+	if err := j.addRecordColumns(t); err != nil {
+		if j.WrapRecordError != nil {
+			err = j.WrapRecordError(err)
+		}
 		return nil, err
 	}
 	return t, nil
+}
+
+func (j *Job) addRecordColumns(t *Table) error {
+	if err := t.Add(j.RecordColumns, false, t.Env); err != nil {
+		return rows.WrapOption("columns", err)
+	}
+	if err := t.AddRunning(j.Running, j.RunningGroup, t.Env); err != nil {
+		return err
+	}
+	return t.Filter(j.RecordWhere)
 }
 
 // OpenFiltered is OpenTable with the job's conditions applied to the rows, for results that

@@ -266,15 +266,5 @@ func (r *Record) WrapError(err error) error {
 	if err == nil {
 		return nil
 	}
-	return r.positions.wrapOption(renameColumnOption(err))
-}
-
-// renameColumnOption says that what is wrong with columns that a record adds is wrong with its key
-// of that name.
-func renameColumnOption(err error) error {
-	var option *rows.OptionError
-	if errors.As(err, &option) && option.Option == "record columns" {
-		return rows.WrapOption("columns", option.Err)
-	}
-	return err
+	return r.positions.wrapOption(err)
 }

@@ -54,7 +54,7 @@ func (m *recordMaker) job(r *plan.Record, ws ask.Workspace) *ask.Job {
 		ws.FindMade = func(string) (*ask.MemTable, bool, error) { return nil, false, err }
 	}
 	return &ask.Job{Workspace: &ws, Query: query.NewTableQuery(), Args: []string{r.Table}, In: r.In,
-		RecordColumns: r.Columns, RecordWhere: r.Where, Running: r.Running, RunningGroup: r.RunningGroup}
+		RecordColumns: r.Columns, RecordWhere: r.Where, Running: r.Running, RunningGroup: r.RunningGroup, WrapRecordError: r.WrapError}
 }
 
 // keptJob is job for what stands on the record: of the columns that `keep` lets go on alone.

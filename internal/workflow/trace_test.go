@@ -149,3 +149,105 @@ records:
 		}
 	}
 }
+
+// TestWhy_milestonesOfPlans holds the last date that `why` tells of milestones to the date that the
+// plan has: of choices, of other series' milestones, of times and their zones; and of columns of
+// records that look up, that are made from a series, or from another record.
+func TestWhy_milestonesOfPlans(t *testing.T) {
+	seeds, least := 150, 20_000
+	if testing.Short() {
+		seeds, least = 4, 400
+	}
+	dates := 0
+	for seed := range seeds {
+		r := rand.New(rand.NewPCG(uint64(seed), 29))
+		pick := func(list ...string) string { return list[r.IntN(len(list))] }
+		day := func() string {
+			n := r.IntN(9) + 1
+			return pick("date", "nominal", "one.cut", "one.date", fmt.Sprintf("(date, -%d working days)", n), fmt.Sprintf("(one.cut, +%d days)", n),
+				fmt.Sprintf("(nominal, +%d days, roll preceding)", n), "(previous_date otherwise date)")
+		}
+		clock := func() string {
+			return pick("09:00", "16:30", "23:45") + pick("", " in 'America/New_York'", " in 'Asia/Tokyo'", " in 'Europe/London'")
+		}
+		choice := func() string { return pick("later of ", "earlier of ") + day() + " and " + day() }
+		text := fmt.Sprintf(`plan: 1
+zone: Europe/London
+window: 2027
+calendar: isles
+calendars:
+  isles: {closed: "sat, sun", holidays: [{name: First, day: weekly on wed from 2026-06-03}], known-through: 2027-09-30}
+  yard: {closed: sun, holidays: [{name: Second, day: monthly on 3rd tue}]}
+series:
+  one: {rule: "%s", milestones: {cut: "date, -%d working days"}}
+  two:
+    rule: %s
+    milestones:
+      a: %s
+      b: (%s), %s
+      c: if month of nominal < %d then %s else (%s, -1 day)
+      d: date, at %s
+      e: d, in zone '%s'
+      f: later of d and (one.cut, at %s)
+      g: earlier of e and (a, at %s)
+records:
+  staff: {table: staff.csv, key: who, calendar: (cal), match: [{table: sites.csv, key: site, take: [cal]}],
+    columns: {last: "joined, lasting %d months, roll %s", first: "earlier of last and (joined, +%d working days)"}}
+  years: {from: staff, make: spread, start: joined, end: last, by: year, columns: {mid: "first_day, +%d days, roll nearest"}}
+  days: {from: two, columns: {next: "a, +%d working days", odd: "if b is blank then date else b"}}
+`, pick("monthly on 15 then roll preceding", "monthly on last", "monthly on 2nd tue"), r.IntN(6)+1, pick("monthly on last then roll following", "monthly on 20", "monthly on last working day"),
+			choice(), choice(), pick("roll preceding", "+1 day", "-2 working days"), r.IntN(12)+1, day(), day(), clock(), pick("America/New_York", "Asia/Tokyo", "UTC"), clock(), clock(),
+			r.IntN(20)+1, pick("following", "preceding"), r.IntN(60)+1, r.IntN(9), r.IntN(9)+1)
+		staff := "who,joined,site\n"
+		for i := range 10 {
+			staff += fmt.Sprintf("P%d,%s,%s\n", i, civil.Date(739900+r.IntN(400)), pick("A", "B"))
+		}
+		dir := t.TempDir()
+		for name, text := range map[string]string{plan.FileName: text, "staff.csv": staff, "sites.csv": "site,cal\nA,isles\nB,yard\n"} {
+			if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		p, err := plan.Load(filepath.Join(dir, plan.FileName), plan.Settings{AsOf: 740000})
+		if err != nil {
+			t.Fatal(err, text)
+		}
+		ws := quiet(p)
+		told := func(args ...string) string {
+			list := answered(t, &ask.Job{Workspace: &ws, Args: args}, "why")
+			return list[len(list)-1][2]
+		}
+		two := p.FindSeries("two")
+		for o, err := range two.Occurrences(*p.Window) {
+			if err != nil {
+				t.Fatal(err, text)
+			}
+			for i, m := range two.Milestones {
+				v := o.Milestone(i)
+				if v.String() == "" {
+					continue
+				}
+				if dates++; told("two."+m.Name, o.ID) != v.String() {
+					t.Fatalf("seed %d: two.%s of %s is %s, and told last is %s\n%s", seed, m.Name, o.ID, v, told("two."+m.Name, o.ID), text)
+				}
+			}
+		}
+		maker := newRecordMaker(p)
+		for _, record := range p.Records {
+			have := answered(t, maker.job(record, quiet(p)), "")
+			for i, row := range have[1:] {
+				for c, column := range have[0] {
+					if row[c] == "" || !slices.Contains([]string{"last", "first", "mid", "next", "odd"}, column) {
+						continue
+					}
+					if dates++; told(record.Name, fmt.Sprintf("#%d", i+1), column) != row[c] {
+						t.Fatalf("seed %d: %s of %v of %s is told as %s\n%s", seed, column, row, record.Name, told(record.Name, fmt.Sprintf("#%d", i+1), column), text)
+					}
+				}
+			}
+		}
+	}
+	if dates < least {
+		t.Errorf("only %d dates were looked at", dates)
+	}
+}
