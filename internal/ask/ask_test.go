@@ -99,7 +99,7 @@ func TestJob_tablesAsRead(t *testing.T) {
 		{"-", "y,m,d\n2027,2,28\n", "join-dates=day=y,m", ""},
 		{"-", "y,m,d\n2027,2,28\n", "join-dates=day=y,m,t", ""},
 		{"-", "y,m,d\n2027,2,28\n", "join-dates=y=y,m,d", ""},
-		{"-", "who,cal\nAda,none\nBo,\nCy,moon\n", "", "paid = 2027-01-01, roll following using (cal)"},
+		{"-", "who,cal\nAda,nowhere\nBo,\nCy,moon\nDi,None\n", "", "paid = 2027-01-01, roll following using (cal)"},
 		{"leases.csv", leases, "read-dates=%d/%m/%Y", "first = start, +1 day"},
 		{"events.ics", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20270115\nSUMMARY:Pay\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nSTATUS:CANCELLED\nDTSTART:20270116T090000Z\nEND:VEVENT\nBEGIN:VTODO\nUID:c\nEND:VTODO\nEND:VCALENDAR\n", "columns=start,summary,next", "next = start, +1 day"},
 		{"endless.ics", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20270115\nRRULE:FREQ=DAILY\nEND:VEVENT\nEND:VCALENDAR\n", "", ""},

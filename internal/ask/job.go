@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync/atomic"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
@@ -61,9 +60,9 @@ type Job struct {
 	RunningGroup string
 	// WrapRecordError puts the place in the plan around an error of these; nil for a table.
 	WrapRecordError func(error) error
-	Sink         rows.Sink  // of rows; nil if events are written
-	Events       *ical.Sink // of calendar events; nil if rows are written
-	Count        *int       // counts the rows that are written; nil for no matter
+	Sink            rows.Sink  // of rows; nil if events are written
+	Events          *ical.Sink // of calendar events; nil if rows are written
+	Count           *int       // counts the rows that are written; nil for no matter
 
 	// Footnotes is what to know besides, once the answer is there; Negative says that the answer
 	// is no.
@@ -103,8 +102,8 @@ func (j *Job) Answer() error {
 			}
 		}
 	}
-	blank := &atomic.Int64{}
-	j.Env.BlankCalendars = blank
+	cells := &eval.CalendarCells{}
+	j.Env.CalendarCells = cells
 	if err := j.Query.Answer(j); err != nil {
 		return err
 	}
@@ -117,8 +116,11 @@ func (j *Job) Answer() error {
 			j.Warn("%s: repaired: %s", t.Name, mended)
 		}
 	}
-	if n := int(blank.Load()); n > 0 {
+	if n := int(cells.Blank.Load()); n > 0 {
 		j.Note("%s blank; results that depend on it are blank", phrase.CountVerb(n, "cell that should name a calendar is", "cells that should name a calendar are"))
+	}
+	if n := int(cells.None.Load()); n > 0 {
+		j.Note("%s; no holidays count there", phrase.CountVerb(n, "cell names the calendar `none`", "cells name the calendar `none`"))
 	}
 	return nil
 }

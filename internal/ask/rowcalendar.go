@@ -34,9 +34,7 @@ func (j *Job) CalendarsOf(t *Table) (func(row []eval.Value) *workdays.Calendar,
 	}
 	check := func(line int, row []eval.Value) error {
 		name := strings.TrimSpace(row[slot].String())
-		if name == "" && j.Env.BlankCalendars != nil {
-			j.Env.BlankCalendars.Add(1)
-		}
+		j.Env.CalendarCells.Add(name)
 		if _, known := found.Load(name); name == "" || known {
 			return nil
 		}

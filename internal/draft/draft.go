@@ -19,6 +19,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
@@ -264,7 +265,7 @@ func (s NewPlan) planText() (text string, found []string, err error) {
 		found = append(found, told)
 	}
 	text, err = s.compose(tables)
-	return text, found, err
+	return text, append(found, s.calendarTexts(tables)...), err
 }
 
 func countSeriesText(n int) string {
@@ -342,9 +343,10 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 			taken = append(taken, name)
 		}
 	}
-	says := append(s.header(first, last), yamlEntry{key: "calendars", value: s.calendars(found)})
-	shared := addPatterns(found, s.Calendar, taken)
-	series, names, err := s.seriesEntries(found, len(tables) > 0)
+	own := s.ownCalendar(found)
+	says := append(s.header(first, last, own), yamlEntry{key: "calendars", value: s.calendars(own)})
+	shared := addPatterns(found, own, taken)
+	series, names, err := s.seriesEntries(found, own, len(tables) > 0)
 	if err != nil {
 		return "", err
 	}
@@ -370,7 +372,7 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 }
 
 // header is what is above the calendars.
-func (s NewPlan) header(first, last int) yamlBlock {
+func (s NewPlan) header(first, last int, own string) yamlBlock {
 	return yamlBlock{
 		commentLines("yaml-language-server: $schema="+schemaFile,
 			"A plan of dates. Is it right?  yoyaku check",
@@ -380,38 +382,76 @@ func (s NewPlan) header(first, last int) yamlBlock {
 		{key: "id", value: s.ID, remark: "identifies the events for good, so it has no year", gap: 12},
 		{key: "title", value: s.title},
 		{key: "window", value: yamlPlain(fmt.Sprintf("%d..%d", first, last)), remark: "move it on each year; the events are updated", gap: 4},
-		{key: "calendar", value: cmp.Or(s.Calendar, "office"), remark: "the working calendar, unless a series names another"},
+		{key: "calendar", value: own, remark: "the working calendar, unless a series names another"},
 	}
 }
 
-// calendars are the plan's own: one to fill in, or one for series that count with none.
-func (s NewPlan) calendars(found []*inferredSeries) yamlBlock {
-	switch {
-	case s.Calendar == "":
-		return yamlBlock{{key: "office", value: yamlBlock{
-			{key: "closed", value: yamlPlain("sat, sun")},
-			commentLines("Your holidays go here, as rules, dates, stretches or a list in a file:",
-				"holidays:",
-				"  - {name: New Year, day: yearly on 1 jan then roll following}",
-				fmt.Sprintf("  - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1),
-				"  - {file: holidays.csv}       # with the columns date and name"),
-		}}}
-	case slices.ContainsFunc(found, func(n *inferredSeries) bool { return n.calendarName(s.Calendar) == noHolidays }):
-		return yamlBlock{{key: noHolidays, value: yamlFlow{{key: "closed", value: "sat, sun"}},
-			remark: "with the holidays of " + s.Calendar + ", fewer of the table's dates match"}}
+// starterCalendar is the calendar to fill in of a plan that was told none and found none.
+const starterCalendar = "office"
+
+// ownCalendar is the plan's: what was told, else what most of the series found count with.
+func (s NewPlan) ownCalendar(found []*inferredSeries) string {
+	own, most := cmp.Or(s.Calendar, starterCalendar), 0
+	count := map[string]int{}
+	for _, n := range found {
+		c := n.calendarNeeded()
+		if count[c]++; s.Calendar == "" && c != "" && count[c] > most {
+			own, most = c, count[c]
+		}
 	}
-	return nil
+	return own
+}
+
+// calendarTexts says what the plan and its series count with.
+func (s NewPlan) calendarTexts(tables []*planTable) (list []string) {
+	var found []*inferredSeries
+	for _, t := range tables {
+		found = append(found, t.series...)
+	}
+	own := s.ownCalendar(found)
+	switch says := "working days: " + own; {
+	case s.Calendar != "":
+		list = append(list, says+", as told")
+	case own == starterCalendar:
+		list = append(list, says+", which has no holidays yet; add yours in the plan")
+	case own == workdays.NoneName:
+		list = append(list, says+": Saturday and Sunday closed and no holidays, as the dates found have it")
+	default:
+		list = append(list, says+", as the dates found have it")
+	}
+	for _, n := range found {
+		if c := n.calendarName(own); c != "" {
+			list = append(list, fmt.Sprintf("working days of %s: %s, as its dates have it", n.name, c))
+		}
+	}
+	return list
+}
+
+// calendars are the plan's own: one to fill in, unless there is another.
+func (s NewPlan) calendars(own string) yamlBlock {
+	if own != starterCalendar || s.Calendar != "" {
+		return nil
+	}
+	return yamlBlock{{key: starterCalendar, value: yamlBlock{
+		{key: "closed", value: yamlPlain("sat, sun")},
+		commentLines("Your holidays go here, as rules, dates, stretches or a list in a file:",
+			"holidays:",
+			"  - {name: New Year, day: yearly on 1 jan then roll following}",
+			fmt.Sprintf("  - {name: Summer closing, day: %d-08-02..%[1]d-08-06}", s.today.Year()+1),
+			"  - {file: holidays.csv}       # with the columns date and name",
+			"If there are none on purpose: holidays: none"),
+	}}}
 }
 
 // seriesEntries are the series and their names.
-func (s NewPlan) seriesEntries(found []*inferredSeries, tables bool) (says yamlBlock, names []string, err error) {
+func (s NewPlan) seriesEntries(found []*inferredSeries, own string, tables bool) (says yamlBlock, names []string, err error) {
 	given := s.Series
 	if given == nil && tables && found == nil {
 		return nil, nil, nil
 	}
 	for _, n := range found {
 		names = append(names, n.name)
-		says = append(says, yamlEntry{key: n.name, value: n.keys(s.Calendar)})
+		says = append(says, yamlEntry{key: n.name, value: n.keys(own)})
 	}
 	if given == nil && found == nil {
 		given = []string{"pay = monthly on last then roll preceding"}

@@ -15,6 +15,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
 	"yoyaku/internal/workflow"
@@ -228,7 +229,7 @@ func (n *inferredSeries) ruleValue() any {
 				p.Include = append(p.Include, &phrase.Date{Day: d})
 			}
 		}
-		if r.Calendar != "" && r.Calendar != n.calendarName("") {
+		if r.Calendar != "" && r.Calendar != n.calendarNeeded() {
 			p.Using = &phrase.Using{Calendars: []phrase.Name{{Text: r.Calendar}}}
 		}
 		var span yamlEntry
@@ -249,13 +250,18 @@ func (n *inferredSeries) ruleValue() any {
 	return two
 }
 
-// noHolidays is the calendar of a new plan for series that count with none, where the plan
-// counts with one.
-const noHolidays = "no-holidays"
-
-// calendarName is the calendar that the series names; "" for the plan's own. One that a rule
-// names for itself, beside another that counts with none, stands for both.
+// calendarName is the calendar that the series names; "" if that is the plan's own, or it needs
+// none.
 func (n *inferredSeries) calendarName(own string) string {
+	if c := n.calendarNeeded(); c != own {
+		return c
+	}
+	return ""
+}
+
+// calendarNeeded is the calendar that the series counts with; "" if it needs none. One that a
+// rule names for itself, beside another that counts without holidays, stands for both.
+func (n *inferredSeries) calendarNeeded() string {
 	rules := n.date.Explanations[0].Rules
 	c := rules[len(rules)-1].Calendar
 	matters := slices.ContainsFunc(n.milestonesFound, func(m inferredMilestone) bool { return m.found.Explanations[0].UsesCalendar })
@@ -264,11 +270,8 @@ func (n *inferredSeries) calendarName(own string) string {
 			c = rule.Calendar
 		}
 	}
-	switch {
-	case c == own:
-		return ""
-	case c == "" && matters:
-		return noHolidays
+	if c == "" && matters {
+		return workdays.NoneName
 	}
 	return c
 }

@@ -69,6 +69,8 @@ func TestBadPlans(t *testing.T) {
 		{"{start: \"previous_nominal, +1 day\"", "{start: if number = 4 then date else nominal", "unknown name `number`"},
 		{"file: agenda.csv", "file: agenda.txt", "the ending of `agenda.txt` names no format"},
 		{"calendar: yard", "calendar: yrad", "did you mean `yard`?"},
+		{"calendar: yard", "calendar: yard + none", "the calendar `none` can't be joined with others"},
+		{"  yard:", "  None:", "a calendar can't be called `None`"},
 		{"file: crew-pay.csv, of: crew-pay", "file: ../crew-pay.csv, of: crew-pay", "outside the output folder"},
 		{"file: crew-pay.csv, of: crew-pay", "file: x.csv, of: crew-pay, make: due", "need a record"},
 		{"make: tally, rows: unit", "make: taly, rows: unit", "did you mean `tally`?"},

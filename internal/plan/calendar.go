@@ -70,6 +70,9 @@ func (b *calendarSet) find(name string) (*workdays.Calendar, error) {
 		return nil, err
 	}
 	n, ok := b.nodes[key]
+	if !ok && key == workdays.NoneName {
+		return b.keep(key, workdays.New(workdays.NoneName, workdays.Weekend))
+	}
 	if !ok {
 		return b.builtIn(key)
 	}
@@ -80,14 +83,22 @@ func (b *calendarSet) find(name string) (*workdays.Calendar, error) {
 	defer delete(b.building, key)
 	c, err := b.build(strings.TrimSpace(name), n)
 	if err == nil {
-		c, err = b.applyWhatIf(key, c)
+		c, err = b.keep(key, c)
 	}
 	if err != nil {
 		b.bad[key] = err
 		return nil, err
 	}
-	b.built[key], b.builtList = c, append(b.builtList, c)
 	return c, nil
+}
+
+// keep has a calendar found by its key from now on, with the days that are tried in it.
+func (b *calendarSet) keep(key string, c *workdays.Calendar) (*workdays.Calendar, error) {
+	c, err := b.applyWhatIf(key, c)
+	if err == nil {
+		b.built[key], b.builtList = c, append(b.builtList, c)
+	}
+	return c, err
 }
 
 // build builds a calendar of the plan: its keys, or the file that has them.
@@ -133,12 +144,9 @@ func (b *calendarSet) builtIn(key string) (*workdays.Calendar, error) {
 		b.unchecked = b.unchecked[:before] // tests hold them
 		if err == nil {
 			c.BuiltIn = true
-			c, err = b.applyWhatIf(key, c)
+			return b.keep(key, c)
 		}
-		if err == nil {
-			b.built[key], b.builtList = c, append(b.builtList, c)
-		}
-		return c, err
+		return nil, err
 	}
 	return nil, nil
 }
@@ -160,6 +168,9 @@ func (b *calendarSet) resolve(text string) (*workdays.Calendar, error) {
 			return nil, fmt.Errorf("unknown calendar `%s`; %s", name, hint)
 		}
 		cals = append(cals, c)
+	}
+	if err := workdays.CheckJoin(cals); err != nil {
+		return nil, err
 	}
 	return workdays.Join(cals...), nil
 }
@@ -189,8 +200,8 @@ func (c *calendarReader) group() *keyGroup {
 		{Name: "title", Help: "the calendar's name for people", Example: "The Isles", Value: textKind.Into(&c.title)},
 		{Name: "closed", Help: "closed weekdays; none if every day is worked", Default: "sat, sun",
 			Example: "fri, sat", Value: closedDaysKind.Into(&c.closed)},
-		{Name: "holidays", Help: "holidays, in order; a rule sees the closed days above it",
-			Value: listOf("a list, or the name of a calendar", func() *keyGroup { return new(holidayReader).group() },
+		{Name: "holidays", Help: "holidays, in order; a rule sees the closed days above it; none if there are none on purpose",
+			Value: listOf("a list, the name of a calendar, or none", func() *keyGroup { return new(holidayReader).group() },
 				func(v *node) error { c.holidays = v; return nil })},
 		{Name: "open", Help: "days worked although a weekday or holiday closes them", Example: "[2027-12-18]",
 			Value: namesKind.Call(open)},
@@ -216,11 +227,15 @@ func (b *calendarSet) buildFromKeys(d *doc, name string, n ast.Node) (*workdays.
 	}
 	c, known := workdays.New(name, in.closed), civil.AllDays
 	listed := civil.Span{} // the years of the files
-	if in.holidays != nil {
+	lacks := true
+	if in.holidays != nil && isNoneValue(in.holidays.valueNode) {
+		lacks = false
+	} else if in.holidays != nil {
 		var err error
 		if c, listed, err = b.addHolidays(in.holidays, c, false); err != nil {
 			return nil, err
 		}
+		lacks = c.LacksHolidays
 	}
 	if len(in.open) > 0 {
 		c = c.WithOpen(in.open)
@@ -232,6 +247,7 @@ func (b *calendarSet) buildFromKeys(d *doc, name string, n ast.Node) (*workdays.
 			return nil, err
 		}
 		listed = joinedYears(listed, more)
+		lacks = lacks && c.LacksHolidays
 	}
 	// What is said outright counts; else the listed years of the files do; and
 	// nothing is known that a calendar taken in doesn't know.
@@ -245,7 +261,7 @@ func (b *calendarSet) buildFromKeys(d *doc, name string, n ast.Node) (*workdays.
 		known.Last = *in.through
 	}
 	c.Coverage.First, c.Coverage.Last = max(c.Coverage.First, known.First), min(c.Coverage.Last, known.Last)
-	c.Title = in.title
+	c.Title, c.LacksHolidays = in.title, lacks
 	b.unchecked = append(b.unchecked, unchecked{c, name, d, n})
 	return c, nil
 }

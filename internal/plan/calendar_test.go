@@ -293,3 +293,55 @@ func TestCalendarsAskedAtOnce(t *testing.T) {
 		}
 	}
 }
+
+// A calendar that was counted with and lists no holidays warns, however it came to have none and
+// by whatever path it is used; one that says so on purpose doesn't, nor one that nothing counts with.
+func TestPlan_calendarsWithoutHolidays(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{"none.csv": "date,name\n", "one.csv": "date,name\n2027-06-07,Jubilee\n"} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	const counts = "monthly on last then roll preceding"
+	for _, c := range []struct{ calendars, own, rule, lacking string }{
+		{"office: {closed: 'sat, sun'}", "office", counts, "office"},
+		{"office: {closed: 'sat, sun', holidays: none}", "office", counts, ""},
+		{"office: {holidays: []}", "office", counts, "office"},
+		{"office: {open: [2027-12-18]}", "office", counts, "office"},
+		{"office: {holidays: [{file: none.csv}]}", "office", counts, "office"},
+		{"office: {holidays: [{file: one.csv}]}", "office", counts, ""},
+		{"office: {short: [{name: Eve, day: yearly on 24 dec}]}", "office", counts, ""},
+		{"office: {holidays: none, short: [{name: Eve, day: yearly on 24 dec}]}", "office", counts, ""},
+		{"office: {holidays: yard}, yard: {}", "office", counts, "office"},
+		{"office: {holidays: [yard]}, yard: {holidays: none}", "office", counts, ""},
+		{"office: {}, yard: {}", "office + yard", counts, "office yard"},
+		{"office: {}, yard: {holidays: none}", "office + yard", counts, ""},
+		{"office: {}, yard: {holidays: [{file: one.csv}]}", "office + yard", counts, ""},
+		{"office: {}", "none", counts, ""},
+		{"office: {}", "none", counts + " using office", "office"},
+		{"office: {}", "none", "monthly on 3rd working day then at 09:00, +1 working day using office", "office"},
+		{"office: {}", "office", "monthly on 15 then +1 week", ""},
+		{"office: {}", "none", "weekly on fri leaving out closed days using office", "office"},
+	} {
+		text := "plan: 1\nid: t\nwindow: 2027\ncalendars: {" + c.calendars + "}\ncalendar: " + c.own + "\nseries: {s: {rule: '" + c.rule + "'}}\n"
+		p, err := Load(filepath.Join(dir, "yoyaku.yaml"), Settings{Text: []byte(text), Now: time.Unix(0, 0)})
+		if err != nil {
+			t.Errorf("%s: %v", text, err)
+			continue
+		}
+		var names []string
+		for _, f := range p.LackingCalendars() {
+			names = append(names, f.Subject)
+			if f.Line != 4 || !f.Intended || !f.IsNote {
+				t.Errorf("%s: %+v", text, f)
+			}
+		}
+		if got := strings.Join(names, " "); got != c.lacking {
+			t.Errorf("%s: %q lack holidays, want %q", text, got, c.lacking)
+		}
+		if n := len(p.Warnings()); n != len(names) {
+			t.Errorf("%s: warns of %v", text, p.Warnings())
+		}
+	}
+}

@@ -182,7 +182,25 @@ func (p keyPositions) pos(key string) Pos {
 // CalendarWarnings says what the plan's calendars that were asked didn't know, and what
 // was wrong with their lists.
 func (p *Plan) CalendarWarnings() []string {
-	return append(slices.Clone(p.calendars.warnings), workdays.Warnings(p.calendars.builtList)...)
+	return append(slices.Clone(p.calendars.warnings), workdays.CoverageWarnings(p.calendars.builtList)...)
+}
+
+// StrictWarnings are the warnings that a strict plan doesn't let pass: all but those of a calendar
+// without holidays, which may be meant.
+func (p *Plan) StrictWarnings() []string {
+	return append(p.CalendarWarnings(), workdays.Warnings([]*workdays.Calendar{p.calendars.defaultCalendar})...)
+}
+
+// LackingCalendars are the plan's calendars that were counted with and have no holidays, each at
+// its place.
+func (p *Plan) LackingCalendars() (list []Finding) {
+	for _, c := range p.calendars.builtList {
+		if n := p.calendars.nodes[phrase.FoldName(c.Name)]; n != nil && c.WasUsed() {
+			list = append(list, n.pos().WithPos(schedule.Finding{IsNote: true, Intended: true, Subject: c.Name,
+				Text: "working days are counted with this calendar, and it has no holidays. " + workdays.LacksHint}))
+		}
+	}
+	return list
 }
 
 // WatchCounting notes whether something counts working days while no calendar is named.

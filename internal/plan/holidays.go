@@ -97,10 +97,11 @@ func (s shortDaysOf) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[workda
 }
 
 // addHolidays adds a layer for each entry, in order, so that each entry's rule
-// sees those above it; short says that they are short days. listed is the years of the
-// files read.
+// sees those above it; short says that they are short days. The calendar lacks holidays if no
+// entry has a day. listed is the years of the files read.
 func (b *calendarSet) addHolidays(v *node, c *workdays.Calendar, short bool) (_ *workdays.Calendar, listed civil.Span, err error) {
 	var sources []workdays.Source
+	lacks := true
 	take := func(name textAt) error {
 		other, err := b.resolve(name.text)
 		if err != nil {
@@ -110,12 +111,18 @@ func (b *calendarSet) addHolidays(v *node, c *workdays.Calendar, short bool) (_ 
 			return name.pos.wrap(fmt.Errorf("this calendar takes the days of another, which takes those of another, and so on; at most %d deep", maxDepth))
 		}
 		c.Coverage.First, c.Coverage.Last = max(c.Coverage.First, other.Coverage.First), min(c.Coverage.Last, other.Coverage.Last)
+		lacks = lacks && other.LacksHolidays
 		if short {
 			sources = append(sources, shortDaysOf{other})
 		} else {
 			sources = append(sources, other)
 		}
 		return nil
+	}
+	made := func() *workdays.Calendar {
+		c := c.WithHolidays(sources...)
+		c.LacksHolidays = lacks
+		return c
 	}
 	if _, list := v.valueNode.(*ast.SequenceNode); !list { // holidays: isles
 		names, err := namesKind.Read(v)
@@ -124,7 +131,7 @@ func (b *calendarSet) addHolidays(v *node, c *workdays.Calendar, short bool) (_ 
 				return nil, listed, err
 			}
 		}
-		return c.WithHolidays(sources...), listed, err
+		return made(), listed, err
 	}
 	items, err := v.items("")
 	if err != nil {
@@ -147,10 +154,12 @@ func (b *calendarSet) addHolidays(v *node, c *workdays.Calendar, short bool) (_ 
 		}
 		if src != nil {
 			sources = append(sources, src)
+			days, isList := src.(workdays.HolidayList)
+			lacks = lacks && isList && len(days) == 0
 		}
 		listed = yearsOf(listed, list)
 	}
-	return c.WithHolidays(sources...), listed, nil
+	return made(), listed, nil
 }
 
 // maxDepth is how many calendars can take each other's days in turn, patterns, series and

@@ -469,6 +469,9 @@ func (p *Plan) IsBroken() bool { return p.calendars == nil || p.calendarFailed }
 
 // addCalendar takes a calendar, which is built when all are known.
 func (p *Plan) addCalendar(v *node) error {
+	if phrase.NamesEqual(v.name, workdays.NoneName) {
+		return v.doc.fail(v.keyNode, "a calendar can't be called `%s`, the name of the one without holidays", v.name)
+	}
 	p.calendars.names = append(p.calendars.names, v.name)
 	p.calendars.nodes[phrase.FoldName(v.name)] = v
 	return nil

@@ -211,7 +211,7 @@ func TestLoad_values(t *testing.T) {
 	}
 	plans[0].Join(plans[1])
 	fmt.Fprintln(&b, "beside:", plans[0].Title, plans[0].Window, plans[0].Env.SeriesNames, len(plans[0].Joined()), len(plans[0].AllSeries()))
-	for _, name := range []string{"(site)", "isles + yard", "none", filepath.Join(dir, "more", "own-calendar.yml")} {
+	for _, name := range []string{"(site)", "isles + yard", "none", "nowhere", filepath.Join(dir, "more", "own-calendar.yml")} {
 		p, _ := Load(filepath.Join(dir, "sets.yaml"), Settings{AsOf: day("2026-11-25"), Fiscal: map[string]string{"fiscal-start": "1 jul"}})
 		err := p.SetCalendar(name)
 		fmt.Fprintln(&b, "count by", filepath.Base(name), p.Env.CalendarColumn, p.Env.Calendar != nil, err, p.Env.Fiscal)

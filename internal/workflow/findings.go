@@ -368,6 +368,7 @@ func (s *Session) noteFindings() (list []plan.Finding) {
 	for _, text := range s.Plan.CalendarWarnings() {
 		note("calendars", text)
 	}
+	list = append(list, s.Plan.LackingCalendars()...)
 	if yearPattern.MatchString(s.Plan.ID) {
 		note("id", "the id contains a year, so next year's events would be added beside this year's instead of updating them; remove the year and move the window on")
 	}

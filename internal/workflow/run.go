@@ -224,6 +224,11 @@ func (s *Session) checkBreaches() error {
 
 // warnings are what may be wrong with the result.
 func (w *Session) warnings() (list []string) {
+	return append(w.seriesWarnings(), w.Plan.Warnings()...)
+}
+
+// seriesWarnings are those of what the series left out or weren't sure of.
+func (w *Session) seriesWarnings() (list []string) {
 	for _, s := range w.Summaries {
 		if s.Blank > 0 {
 			list = append(list, fmt.Sprintf("%s: %s left out, because the steps after `then` give no date",
@@ -234,7 +239,7 @@ func (w *Session) warnings() (list []string) {
 				phrase.CountIs(s.Provisional, "date")))
 		}
 	}
-	return append(list, w.Plan.Warnings()...)
+	return list
 }
 
 // checkStrict stops a run that warns, where the plan says so.
@@ -242,7 +247,7 @@ func (s *Session) checkStrict() error {
 	if !s.Plan.Strict {
 		return nil
 	}
-	warnings := s.warnings()
+	warnings := append(s.seriesWarnings(), s.Plan.StrictWarnings()...)
 	for _, l := range s.Results {
 		if l.Note {
 			warnings = append(warnings, l.Output+": "+l.Text)

@@ -41,8 +41,8 @@ type Env struct {
 	// BigWords counts the machine words of long numbers that phrases work on, of which there is
 	// a bound; nil for no matter.
 	BigWords *atomic.Int64
-	// BlankCalendars counts cells that were to name a calendar and are blank.
-	BlankCalendars *atomic.Int64
+	// CalendarCells counts what cells say that name calendars; nil for no matter.
+	CalendarCells *CalendarCells
 	// Strftime makes a writer of dates and moments of a POSIX layout.
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
@@ -159,6 +159,21 @@ func (c *compiler) slot(n *phrase.Name) (int, error) {
 		Hint: hint, UnknownName: n.Text}
 }
 
+// CalendarCells counts the cells that were to name a calendar and are blank, and those that name
+// the one without holidays.
+type CalendarCells struct{ Blank, None atomic.Int64 }
+
+// Add counts a cell.
+func (c *CalendarCells) Add(name string) {
+	switch {
+	case c == nil:
+	case name == "":
+		c.Blank.Add(1)
+	case phrase.NamesEqual(name, workdays.NoneName):
+		c.None.Add(1)
+	}
+}
+
 // calendar finds the calendar that a step counts with.
 func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
 	if u == nil || u.Column != nil && c.calendarChosen {
@@ -180,7 +195,12 @@ func (c *compiler) calendar(u *phrase.Using) (*workdays.Calendar, error) {
 		}
 		cals = append(cals, cal)
 	}
-	return workdays.Join(cals...), nil
+	if err := workdays.CheckJoin(cals); err != nil {
+		return nil, c.fail(u.Calendars[len(cals)-1].Span, err.Error(), "")
+	}
+	cal := workdays.Join(cals...)
+	cal.MarkUsed()
+	return cal, nil
 }
 
 // calendarColumn is the column that names the calendar of what counts: that of `using (…)`,

@@ -155,31 +155,28 @@ func perCalendar[T any](c *compiler, column *phrase.Name, compile func(*compiler
 		return nil, err
 	}
 	named := func(name string) (*T, error) {
-		var cals []*workdays.Calendar
+		u := &phrase.Using{Span: column.Span}
 		for _, part := range strings.Split(name, "+") {
-			cal, err := c.calendar(&phrase.Using{Span: column.Span,
-				Calendars: []phrase.Name{{Span: column.Span, Text: strings.TrimSpace(part)}}})
-			if err != nil {
-				return nil, err
-			}
-			cals = append(cals, cal)
+			u.Calendars = append(u.Calendars, phrase.Name{Span: column.Span, Text: strings.TrimSpace(part)})
+		}
+		cal, err := c.calendar(u)
+		if err != nil {
+			return nil, err
 		}
 		inner := *c
 		inner.Env = c.Env.withoutCollectors()
-		inner.Calendar, inner.calendarChosen = workdays.Join(cals...), true
+		inner.Calendar, inner.calendarChosen = cal, true
 		t, err := compile(&inner)
 		return &t, err
 	}
 	made := &compiledTexts[*T]{}
 	return func(row []Value) (*T, error) {
-		v := row[slot]
-		if isBlank(v) {
-			if c.BlankCalendars != nil {
-				c.BlankCalendars.Add(1)
-			}
+		name := strings.TrimSpace(row[slot].String())
+		c.CalendarCells.Add(name)
+		if name == "" {
 			return nil, nil
 		}
-		return made.compile(v.String(), named, keepError)
+		return made.compile(name, named, keepError)
 	}, nil
 }
 

@@ -5,6 +5,7 @@
 package workdays
 
 import (
+	"fmt"
 	"iter"
 	"math/bits"
 	"slices"
@@ -82,8 +83,11 @@ type Calendar struct {
 
 	// IsDefault marks the calendar that stands in if none was given.
 	IsDefault bool
-	used      atomic.Bool
-	misses    [2]atomic.Int64 // dates worked out before and after Known
+	// LacksHolidays says that no holidays and no short days are listed, and that nobody said
+	// that this is meant.
+	LacksHolidays bool
+	used          atomic.Bool
+	misses        [2]atomic.Int64 // dates worked out before and after Known
 }
 
 // entry closes the days of a source, or opens days again.
@@ -121,7 +125,7 @@ func (c *Calendar) WithOpen(days []civil.Date) *Calendar { return c.withEntries(
 // days, above all its entries.
 func (c *Calendar) WithChanges(closed HolidayList, opened []civil.Date) *Calendar {
 	t := c.withEntries(entry{source: closed}, entry{openDays: opened, fullDays: true})
-	t.Title, t.BuiltIn, t.IsDefault, t.joined = c.Title, c.BuiltIn, c.IsDefault, c.joined
+	t.Title, t.BuiltIn, t.IsDefault, t.LacksHolidays, t.joined = c.Title, c.BuiltIn, c.IsDefault, c.LacksHolidays, c.joined
 	return t
 }
 
@@ -141,17 +145,31 @@ func Join(cals ...*Calendar) *Calendar {
 	if cals = once; len(cals) == 1 {
 		return cals[0]
 	}
-	c := &Calendar{Coverage: civil.AllDays, joined: cals}
+	c := &Calendar{Coverage: civil.AllDays, joined: cals, LacksHolidays: true}
 	for i, j := range cals {
 		if i > 0 {
 			c.Name += " + "
 		}
 		c.Name += j.Name
 		c.Depth = max(c.Depth, j.Depth)
+		c.LacksHolidays = c.LacksHolidays && j.LacksHolidays
 		c.Coverage.First = max(c.Coverage.First, j.Coverage.First)
 		c.Coverage.Last = min(c.Coverage.Last, j.Coverage.Last)
 	}
 	return c
+}
+
+// NoneName is the calendar that says on purpose that there are no holidays: Saturday and Sunday
+// closed, nothing else.
+const NoneName = "none"
+
+// CheckJoin refuses several calendars of which one is that of NoneName: what it says can't hold
+// beside the holidays of another.
+func CheckJoin(cals []*Calendar) error {
+	if len(cals) > 1 && slices.ContainsFunc(cals, func(c *Calendar) bool { return c.Name == NoneName }) {
+		return fmt.Errorf("the calendar `%s` can't be joined with others: it says that there are no holidays", NoneName)
+	}
+	return nil
 }
 
 // ClosedText lists the closed weekdays: "sat, sun", or "none".

@@ -88,20 +88,48 @@ func (c *Calendar) ResetMisses() {
 	}
 }
 
-// MarkUsed notes that a step or measure counts with the calendar.
+// MarkUsed notes that a step or measure counts with the calendar, if it knows no holidays and
+// doesn't say that there are none. A joined one knows those of any part.
 func (c *Calendar) MarkUsed() {
-	if c != nil && c.IsDefault {
+	switch {
+	case c == nil:
+	case c.IsDefault:
 		c.used.Store(true)
+	case c.LacksHolidays:
+		for _, part := range c.joinedParts() {
+			part.used.Store(true)
+		}
 	}
 }
 
-// TakeUsed reports whether the default calendar was used since the last call, and resets that.
-// It is false for other calendars.
+// TakeUsed reports whether the default calendar, or one that lacks holidays, was used since the
+// last call, and resets that. It is false for other calendars.
 func (c *Calendar) TakeUsed() bool { return c.used.Swap(false) }
 
-// Warnings says what the calendars didn't know, and whether one only stood in:
-// a holiday list that has run out, or that was never given, is never silent.
+// Warnings says what the calendars didn't know, whether one only stood in, and which were used
+// that lack holidays: a holiday list that has run out, or that was never given, is never silent.
 func Warnings(cals []*Calendar) (list []string) {
+	for _, c := range cals {
+		list = append(list, CoverageWarnings([]*Calendar{c})...)
+		switch {
+		case !c.WasUsed():
+		case c.IsDefault:
+			list = append(list, "working days are counted without a calendar: Saturday and Sunday closed, no holidays. Use --calendar NAME, or `calendar` in a plan")
+		default:
+			list = append(list, fmt.Sprintf("working days are counted with calendar %s, which has no holidays. %s", c.Name, LacksHint))
+		}
+	}
+	return list
+}
+
+// LacksHint says what to do about a calendar that lacks holidays.
+const LacksHint = "List them under `holidays`, or write `holidays: none` if there are none"
+
+// WasUsed reports whether MarkUsed noted a use.
+func (c *Calendar) WasUsed() bool { return c.used.Load() }
+
+// CoverageWarnings says for which dates the calendars didn't know their holidays.
+func CoverageWarnings(cals []*Calendar) (list []string) {
 	say := func(n int, when string, c *Calendar, d civil.Date) {
 		if n == 0 {
 			return
@@ -116,9 +144,6 @@ func Warnings(cals []*Calendar) (list []string) {
 		before, after := c.Misses()
 		say(before, "before", c, c.Coverage.First)
 		say(after, "after", c, c.Coverage.Last)
-		if c.used.Load() {
-			list = append(list, "working days are counted without a calendar: Saturday and Sunday closed, no holidays. Use --calendar NAME, or `calendar` in a plan")
-		}
 	}
 	return list
 }
