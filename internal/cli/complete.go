@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/ask"
+	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/query"
 )
@@ -64,7 +65,7 @@ func (s *settings) completeCalendars(c *cobra.Command, args []string, word strin
 		if err != nil {
 			return nil, err
 		}
-		return p.CalendarNames(), nil
+		return append(p.CalendarNames(), workdays.NoneName), nil
 	})(c, args, word)
 }
 

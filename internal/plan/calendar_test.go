@@ -320,7 +320,7 @@ func TestPlan_calendarsWithoutHolidays(t *testing.T) {
 		{"office: {}, yard: {holidays: [{file: one.csv}]}", "office + yard", counts, ""},
 		{"office: {}", "none", counts, ""},
 		{"office: {}", "none", counts + " using office", "office"},
-		{"office: {}", "none", "monthly on 3rd working day then at 09:00, +1 working day using office", "office"},
+		{"office: {}", "none", "monthly on 3rd working day then +1 working day using office, at 09:00", "office"},
 		{"office: {}", "office", "monthly on 15 then +1 week", ""},
 		{"office: {}", "none", "weekly on fri leaving out closed days using office", "office"},
 	} {

@@ -61,7 +61,7 @@ func (q *dueQuery) span(j *ask.Job) (civil.Span, error) {
 func (q *dueQuery) answer(j *ask.Job) error {
 	env := j.Env
 	d := rows.Due{Today: env.Today, PerRow: env.CalendarColumn != "", UpcomingOnly: q.upcoming, Yearly: q.yearly,
-		LeapDayToMarch: env.LeapDayToMarch}
+		LeapDayToMarch: env.LeapDayToMarch, HidesWorkdays: !j.Result.MayShow("working_left")}
 	var err error
 	if d.Bands, err = rows.ParseBands(q.bands); err != nil {
 		return rows.WrapOption("bands", err)
@@ -107,7 +107,9 @@ func (q *dueQuery) answer(j *ask.Job) error {
 		}); err != nil {
 			return err
 		}
-		j.MarkCalendarUsed()
+		if !d.HidesWorkdays {
+			j.MarkCalendarUsed()
+		}
 		return list.Write(put)
 	})
 	if err == nil {

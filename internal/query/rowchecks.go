@@ -42,6 +42,7 @@ func CheckKey(j *ask.Job, column string) error {
 		if err := j.PrepareRead(nil); err != nil {
 			return err
 		}
+		t.MuteUnshown(nil)
 		seen := map[string]int{}
 		_, err = t.Scan(func(line int, row []eval.Value) error {
 			id := eval.CellKey(row[key])
@@ -94,6 +95,7 @@ func Expect(j *ask.Job, want RowExpectations) (found RowFindings, err error) {
 			err = j.PrepareRead(t.Visible())
 		}
 		if err == nil {
+			t.MuteUnshown(nil)
 			err = j.Scan(t, e.checkRow)
 		}
 		for i, sum := range e.Sums {

@@ -138,7 +138,8 @@ func (q *spreadQuery) answer(j *ask.Job) error {
 	if q.dates != "" {
 		return q.instalments(j, share)
 	}
-	s := rows.Spread{WorkdaysOnly: q.working, Calendar: j.Env.Calendar, Share: share}
+	s := rows.Spread{WorkdaysOnly: q.working, Calendar: j.Env.Calendar, Share: share,
+		HidesWorkdays: q.carry == nil && !j.Result.MayShow("working_days") && !j.Result.MayShow("counted_days")}
 	if s.ShowCounted, err = j.MayHaveShortDays(); err != nil {
 		return err
 	}
@@ -176,7 +177,7 @@ func (q *spreadQuery) answer(j *ask.Job) error {
 		return err
 	}
 	s.IncludeOutside = down.derive != nil
-	if s.By != nil || q.working || share != nil && share.By.UsesCalendar() {
+	if s.By != nil && !s.HidesWorkdays || q.working || share != nil && share.By.UsesCalendar() {
 		j.MarkCalendarUsed()
 	}
 	cals, check, err := j.CalendarsOf(t)

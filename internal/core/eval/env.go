@@ -43,6 +43,8 @@ type Env struct {
 	BigWords *atomic.Int64
 	// CalendarCells counts what cells say that name calendars; nil for no matter.
 	CalendarCells *CalendarCells
+	// IsMuted says, while it holds, that what calendars don't know isn't counted; nil for never.
+	IsMuted *bool
 	// Strftime makes a writer of dates and moments of a POSIX layout.
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date
@@ -108,6 +110,20 @@ type compiler struct {
 
 func (c *compiler) fail(span phrase.Span, message, hint string) error {
 	return &phrase.Error{Phrase: c.text, Span: span, Message: message, Hint: hint}
+}
+
+// recordQuery counts what a calendar doesn't know of the days from a to b, if that matters.
+func (e *Env) recordQuery(cal *workdays.Calendar, a, b civil.Date) {
+	if e.IsMuted == nil || !*e.IsMuted {
+		cal.RecordQuery(a, b)
+	}
+}
+
+// record counts what a calendar didn't know, if that matters.
+func (e *Env) record(beyond workdays.Uncovered) {
+	if e.IsMuted == nil || !*e.IsMuted {
+		beyond.Record()
+	}
 }
 
 // withoutCollectors is the place without its lists of used names, for phrases that are compiled while rows are

@@ -132,7 +132,7 @@ func (c *compiler) expr(e phrase.Expr) (func([]Value) (Value, error), error) {
 		o, err := c.operand(e)
 		return func(row []Value) (Value, error) {
 			v, beyond, err := o.eval(row, nil)
-			beyond.Record()
+			c.record(beyond)
 			return v, err
 		}, err
 	}

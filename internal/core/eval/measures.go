@@ -210,9 +210,9 @@ func (c *compiler) dayCounter(e *phrase.Count) (between func(a, b civil.Date) in
 		return nil, nil, nil, err
 	}
 	if e.What.Weighted {
-		return func(a, b civil.Date) int { cal.RecordQuery(a, b); return cal.WeightBetween(a, b) }, cal.DayWeight, cal, nil
+		return func(a, b civil.Date) int { c.recordQuery(cal, a, b); return cal.WeightBetween(a, b) }, cal.DayWeight, cal, nil
 	}
-	return func(a, b civil.Date) int { cal.RecordQuery(a, b); return cal.CountBetween(a, b) },
+	return func(a, b civil.Date) int { c.recordQuery(cal, a, b); return cal.CountBetween(a, b) },
 		func(d civil.Date) int { return cal.Count(civil.Span{First: d, Last: d}) }, cal, nil
 }
 

@@ -109,7 +109,7 @@ func (c *compiler) datePart(e *phrase.Part) (valueFunc, error) {
 			return Value{}, err
 		}
 		if cal != nil {
-			cal.RecordQuery(d, d)
+			c.recordQuery(cal, d, d)
 		}
 		return get(d, f, cal), nil
 	}, nil

@@ -15,6 +15,8 @@ type AddedColumn struct {
 	UsedSlots []int // slots that the phrase looks at
 
 	running *runningColumn // in place of the phrase; nil for most
+	// isMuted says that nothing comes of the column: what its calendars don't know isn't counted.
+	isMuted *bool
 }
 
 // rowCondition is one that rows must satisfy; own says that it looks at cells alone
@@ -45,6 +47,9 @@ func (d *Derive) usedInputs() []int {
 		return nil
 	}
 	slots := append(slices.Clone(d.used), d.picked...)
+	for _, a := range d.added {
+		slots = append(slots, a.UsedSlots...)
+	}
 	for _, j := range d.joins {
 		slots = append(slots, j.year, j.month, j.day)
 	}
@@ -73,7 +78,7 @@ type Derive struct {
 	joins      []dateJoin
 	blankWords []string // words that mean a blank
 	hidden     int      // columns at the end that an operation takes
-	used       []int    // slots that phrases look at
+	used       []int    // slots that are looked at, but for those that AddedColumn names
 	hasRunning bool     // a column runs down the rows
 	// BlankBadCells makes a bad cell blank and goes on.
 	BlankBadCells bool
@@ -101,12 +106,11 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 			return err
 		}
 		var used []int
-		env.Names, env.Kinds, env.Uses.All = d.columns, kinds, &used
+		env.Names, env.Kinds, env.Uses.All, env.IsMuted = d.columns, kinds, &used, new(bool)
 		prog, err := eval.Compile(body, nil, env)
 		if err != nil {
 			return err
 		}
-		d.used = append(d.used, used...)
 		add := []string{name}
 		if reasons {
 			add = append(add, name+"_reason")
@@ -122,9 +126,27 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		if reasons {
 			kinds = append(kinds, eval.Text)
 		}
-		d.added = append(d.added, AddedColumn{Name: name, Program: prog, UsedSlots: used})
+		d.added = append(d.added, AddedColumn{Name: name, Program: prog, UsedSlots: used, isMuted: env.IsMuted})
 	}
 	return nil
+}
+
+// MuteUnshown has nothing counted of what calendars don't know where nothing comes of it: in added
+// columns that aren't shown, and that nothing that is shown or chosen by looks at. It is called
+// before the rows are worked out.
+func (d *Derive) MuteUnshown(shown []int) {
+	needed := append(slices.Clone(d.used), shown...)
+	for i := len(d.added) - 1; i >= 0; i-- {
+		a := &d.added[i]
+		if a.isMuted == nil {
+			continue
+		}
+		slot := ColumnIndex(d.columns, a.Name)
+		*a.isMuted = !slices.Contains(needed, slot) && !(d.reasons && slices.Contains(needed, slot+1))
+		if !*a.isMuted {
+			needed = append(needed, a.UsedSlots...)
+		}
+	}
 }
 
 // AddedAt returns the column that was added at a slot; ok is false for one that came in.
@@ -248,7 +270,7 @@ func (d *Derive) EvalRow(line int, cells []eval.Value, trace *[]eval.Move) (row 
 			moves = trace
 		}
 		beyond, err := a.Program.EvalTraced(row[:n], moves, &row[n])
-		if beyond.IsSet() {
+		if beyond.IsSet() && (a.isMuted == nil || !*a.isMuted) {
 			beyond.Record()
 		}
 		if err != nil {

@@ -23,6 +23,7 @@ type Due struct {
 	// Calendar is that of a row; nil if it is blank. PerRow says that rows differ in it.
 	Calendar       func(row []eval.Value) *workdays.Calendar
 	PerRow         bool
+	HidesWorkdays  bool     // what is left of working days can't matter to what is written
 	LeapDayToMarch bool     // keeps 29 February on 1 March
 	names          []string // of the bands
 }

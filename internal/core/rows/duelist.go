@@ -96,7 +96,7 @@ func (l *DueList) Add(_ int, row []eval.Value) error {
 				}
 			}
 			cal := l.due.Calendar(row)
-			if cal != nil && !v.Provisional {
+			if cal != nil && !v.Provisional && !l.due.HidesWorkdays {
 				cal.RecordQuery(l.due.Today, day)
 			}
 			l.lines.add(dueLine{day, kept})

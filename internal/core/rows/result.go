@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 )
 
@@ -23,6 +24,36 @@ type Result struct {
 	Sink  Sink
 	// Count counts the rows that are written, without the total; nil for no matter.
 	Count *int
+}
+
+// MayShow reports whether a column can matter to what is written: it is among those that are, or
+// a condition or the order may look at it.
+func (r Result) MayShow(column string) bool {
+	for _, text := range append(slices.Clone(r.Where), r.Sort...) {
+		if strings.Contains(phrase.FoldName(text), phrase.FoldName(column)) {
+			return true
+		}
+	}
+	takes := false
+	for _, name := range r.Columns {
+		bare, leaves := strings.CutPrefix(strings.TrimSpace(name), "-")
+		if phrase.NamesEqual(UnquoteName(bare), column) {
+			return !leaves
+		}
+		takes = takes || !leaves
+	}
+	return !takes
+}
+
+// muteUnshown is MuteUnshown for a table of which the rows are written with others beside them.
+func (r Result) muteUnshown(t *Table) {
+	var shown []int
+	for i, column := range t.Visible() {
+		if r.MayShow(column) {
+			shown = append(shown, i)
+		}
+	}
+	t.MuteUnshown(shown)
 }
 
 // TotalsRow is a row of totals that is put behind all others.
@@ -78,6 +109,7 @@ func concatCells(put PutRow) PutExtended {
 // FillExtended writes a table with the given columns, of the rows that fill puts beside those
 // of t.
 func (r Result) FillExtended(t *Table, columns []string, env eval.Env, fill func(PutExtended) error) error {
+	r.muteUnshown(t)
 	to, ok := r.Sink.(TextSink)
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil {
 		return r.Fill(columns, env, func(put PutRow) error { return fill(t.ConcatCells(put, r.Sort != nil)) })
@@ -104,6 +136,7 @@ func (r Result) FillExtended(t *Table, columns []string, env eval.Env, fill func
 // of t: on all processors, each with an expander of its own, if the writer takes rows so. told
 // is called with what was bad before the table ends, which an error from it gives up.
 func (r Result) Expand(t *Table, columns []string, env eval.Env, expander func() Expander, told func(BadCells) error) error {
+	r.muteUnshown(t)
 	to, ok := r.Sink.(TextSink)
 	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil || r.Highlight != nil || t.hasRunning {
 		each := expander()
@@ -231,6 +264,9 @@ func (r Result) prepare(d *Derive, env eval.Env) (put PutRow, finish func(error)
 	slots, ways, err := parseSort(r.Sort, d.Visible())
 	if err != nil {
 		return nil, nil, WrapOption("sort", err)
+	}
+	if d.picked != nil {
+		d.MuteUnshown(append(slices.Clone(d.picked), slots...))
 	}
 	if err := r.Sink.Header(d.Columns()); err != nil {
 		return nil, nil, err

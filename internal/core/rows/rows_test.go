@@ -399,3 +399,35 @@ func TestDueOrder(t *testing.T) {
 		}
 	}
 }
+
+// What a calendar doesn't know is counted where something comes of it: a column that is shown, or
+// that one shown, a condition or the order looks at.
+func TestDerive_countsWhatIsShown(t *testing.T) {
+	for _, c := range []struct {
+		columns, where, sort []string
+		after                int
+	}{
+		{nil, nil, nil, 4},
+		{[]string{"id", "e"}, nil, nil, 0},
+		{[]string{"id", "w"}, nil, nil, 2},
+		{[]string{"more"}, nil, nil, 2},
+		{[]string{"id"}, nil, []string{"w"}, 2},
+		{[]string{"id"}, []string{"w > 3"}, nil, 2},
+		{[]string{"-w"}, nil, nil, 4},
+		{[]string{"-w", "-more"}, nil, nil, 2},
+		{[]string{"paid"}, nil, nil, 2},
+	} {
+		cal := workdays.New("isles", workdays.Weekend)
+		cal.Coverage.Last, _, _ = civil.Parse("2027-12-31")
+		env := eval.Env{Calendar: cal}
+		in, _, err := tabular.Open("-", strings.NewReader("id,start\na,2027-01-04\nb,2027-01-05\n"), tabular.Options{})
+		check(t, err)
+		table := rows.NewTable("staff", in, env)
+		check(t, table.Add([]string{"e = start, +2 years", "w = working days from start to e", "more = w + 1", "paid = e, +1 working day"}, false, table.Env))
+		_, err = rows.Result{Columns: c.columns, Where: c.where, Sort: c.sort, Sink: &sink{}}.WriteTable(table)
+		check(t, err)
+		if _, after := cal.Misses(); after != c.after {
+			t.Errorf("%v where %v by %v: %d dates, want %d", c.columns, c.where, c.sort, after, c.after)
+		}
+	}
+}

@@ -17,6 +17,8 @@ type Spread struct {
 	Share        *Proration         // splits an amount over all pieces of a range; nil for none
 	Calendar     *workdays.Calendar // nil if a row names none: its working days are blank
 	ShowCounted  bool               // adds what counts of the working days
+	// HidesWorkdays says that the columns of working days can't matter to what is written.
+	HidesWorkdays bool
 	// UncoveredDays counts the days of ranges that lie in no period, DoubleDays those in two of them.
 	UncoveredDays, DoubleDays int
 	// IncludeOutside gives the pieces outside of the window too, for what runs down them; IsOutside says
@@ -139,8 +141,9 @@ func (s *Spread) cells(p piece) []eval.Value {
 
 // split cuts a range into pieces.
 func (s *Spread) split(r civil.Span, put func(piece) error) error {
-	counts := s.By != nil || s.WorkdaysOnly || s.Share != nil && s.Share.By.UsesCalendar()
-	if counts = counts && s.Calendar != nil; counts {
+	matters := s.WorkdaysOnly || s.Share != nil && s.Share.By.UsesCalendar()
+	counts := (s.By != nil || matters) && s.Calendar != nil
+	if counts && (matters || !s.HidesWorkdays) {
 		s.Calendar.RecordQuery(r.First, r.Last)
 	}
 	if s.By == nil {
