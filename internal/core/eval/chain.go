@@ -241,13 +241,13 @@ func ClosureName(cal *workdays.Calendar, d civil.Date) string {
 	return HolidayNames(cal, d)
 }
 
-// HolidayNames names the holidays that are listed for d, on a weekend too.
+// HolidayNames names the holidays that d is, on a weekend too; one that was opened is none.
 func HolidayNames(cal *workdays.Calendar, d civil.Date) string {
 	listed := cal.HolidaysOn(d)
-	switch len(listed) {
-	case 0:
+	switch {
+	case len(listed) == 0 || cal.IsWorkday(d):
 		return ""
-	case 1:
+	case len(listed) == 1:
 		return listed[0].Name
 	}
 	var names []string

@@ -100,7 +100,7 @@ func LinesOf[T any](list []T, cells func(T) []eval.Value) Lines {
 // has short days, those as well, with what counts of each day and when it ends.
 func Holidays(cal *workdays.Calendar, span civil.Span) (columns []string, lines Lines) {
 	columns = []string{"date", "weekday", "name", "nominal", "reason"}
-	list := slices.Collect(cal.Holidays(span))
+	list := closedHolidays(cal, span)
 	short := cal.HasShortDays()
 	if short {
 		columns = append(columns, "counts", "until")
@@ -119,4 +119,17 @@ func Holidays(cal *workdays.Calendar, span civil.Span) (columns []string, lines 
 		}
 		return cells
 	})
+}
+
+// closedHolidays are the holidays that are closed, each day once with all its names: one that was
+// opened is none.
+func closedHolidays(cal *workdays.Calendar, span civil.Span) (list []workdays.Holiday) {
+	for h := range cal.Holidays(span) {
+		if last := len(list) - 1; cal.IsWorkday(h.Date) || last >= 0 && list[last].Date == h.Date {
+			continue
+		}
+		h.Name = eval.HolidayNames(cal, h.Date)
+		list = append(list, h)
+	}
+	return list
 }

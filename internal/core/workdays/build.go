@@ -1,6 +1,10 @@
 package workdays
 
-import "yoyaku/internal/core/civil"
+import (
+	"slices"
+
+	"yoyaku/internal/core/civil"
+)
 
 // initialTableDays is how many days around the first query a table covers.
 const initialTableDays = 400
@@ -70,6 +74,7 @@ func (c *Calendar) joinTables(span civil.Span) *table {
 				t.setOpen(d, true)
 			}
 		}
+		t.holidays = e.withoutFull(t.holidays)
 		if e.source == nil {
 			continue
 		}
@@ -81,6 +86,15 @@ func (c *Calendar) joinTables(span civil.Span) *table {
 	sortHolidays(t.holidays)
 	t.setShortDays(short)
 	return t
+}
+
+// withoutFull drops the holidays that the entry opens as whole days: they are none any more, for
+// those that take them either.
+func (e entry) withoutFull(list []Holiday) []Holiday {
+	if !e.fullDays || len(e.openDays) == 0 {
+		return list
+	}
+	return slices.DeleteFunc(list, func(h Holiday) bool { return slices.Contains(e.openDays, h.Date) })
 }
 
 // widenView is the table of a view over more days: beyond what is being built it
@@ -126,6 +140,7 @@ func (c *Calendar) build(span civil.Span) *table {
 				delete(short, d)
 			}
 		}
+		hols = e.withoutFull(hols)
 		if e.source == nil {
 			continue
 		}

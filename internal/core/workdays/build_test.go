@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"iter"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"yoyaku/internal/core/civil"
@@ -205,6 +206,44 @@ func TestTables_growth(t *testing.T) {
 				if there := c.want >= 1 && c.want <= len(open); ok != there || ok && is != open[c.want-1] {
 					t.Fatalf("%v without %b: open day %d %s %d is %d, %v", span, off, k, c.what, d, is, ok)
 				}
+			}
+		}
+	}
+}
+
+// What is closed or opened for a try reaches each calendar that takes the days: a holiday that
+// was opened is none there either, a closed weekday that was opened opens that calendar alone, and
+// what `open` opens stays a holiday for those that take it.
+func TestWithChanges_reachesTakers(t *testing.T) {
+	r := rand.New(rand.NewPCG(36, 4))
+	const first, days = civil.Date(740000), 120
+	for range 300 {
+		pick := func() (list []civil.Date) {
+			for range r.IntN(25) {
+				list = append(list, first+civil.Date(r.IntN(days)))
+			}
+			return list
+		}
+		holidays := func(days []civil.Date) (list HolidayList) {
+			for _, d := range days {
+				list = append(list, Holiday{Date: d, Nominal: d, Name: "h"})
+			}
+			return list
+		}
+		listed, open, closed := pick(), pick(), pick()
+		opened := slices.DeleteFunc(pick(), func(d civil.Date) bool { return slices.Contains(closed, d) })
+		base := New("q", Weekend).WithHolidays(holidays(listed)).WithOpen(open).WithChanges(holidays(closed), opened)
+		taker := New("s", WeekdaySet(0).With(civil.Friday)).WithHolidays(base)
+		for d := first; d < first+days; d++ {
+			in := func(list []civil.Date) bool { return slices.Contains(list, d) }
+			holiday := (in(listed) || in(closed)) && !in(opened)
+			own := !in(opened) && (in(closed) || !in(open) && (in(listed) || Weekend.Contains(d.Weekday())))
+			if base.IsWorkday(d) == own || taker.IsWorkday(d) == (holiday || d.Weekday() == civil.Friday) {
+				t.Fatalf("%s: listed %v, open %v, closed %v, opened %v: open in its own %v, in a taker %v", d, in(listed), in(open),
+					in(closed), in(opened), base.IsWorkday(d), taker.IsWorkday(d))
+			}
+			if got := len(taker.HolidaysOn(d)) > 0; got != holiday {
+				t.Fatalf("%s is a holiday: %v", d, got)
 			}
 		}
 	}
