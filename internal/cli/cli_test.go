@@ -173,7 +173,7 @@ func TestCommands(t *testing.T) {
 			`{"course": "Radio licence", "start": "2027-12-20", "days": "4", "trainer": "Runa Beacon", "last": "2027-12-23", "last_reason": "lasting days working days"}`},
 		{"derive|season-passes.csv|--add|ends = bought, start of next month, lasting 12 months|--columns|pass,ends|--sort|ends,-pass|--where|price = 240.00", "pass,ends\nP-001,2028-05-31\nP-002,2028-06-30\nP-004,2028-12-31"},
 		{"spread|crew-contracts.csv|--start|start|--end|start, lasting term months|--window|1990", "contract,person,unit,start,term,day"},
-		{"tally|invoices.csv|--rows|customer|--sum|amount|--where|amount > 1000", "customer,sum\nGannet Stores,1280.5\nOyster Bank Mill,2450.75\nPuffin & Sons,1875.25\ntotal,5606.5"},
+		{"tally|invoices.csv|--rows|customer|--sum|amount|--where|amount > 1000", "customer,sum\nGannet Stores,1280.50\nOyster Bank Mill,2450.75\nPuffin & Sons,1875.25\ntotal,5606.50"},
 		{"value|if fridays in month of today > 4 then 'five' else 'four'|--as-of|2027-10-10", "five"},
 		{"value|working days from today through end of month|--as-of|2027-09-06|--calendar|target", "19"},
 		{"value|today as '%d %b %Y'|--as-of|2027-03-05", "05 Mar 2027"},

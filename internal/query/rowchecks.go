@@ -116,8 +116,9 @@ type rowChecker struct {
 	columns []string
 	each    []*eval.Expectation
 	unique  map[int]map[string]int // the lines of values, by column
-	amounts []int
-	key     int
+	// summed are the columns of which there are totals, amounts the slots of their numbers.
+	summed, amounts []int
+	key             int
 }
 
 func (e *rowChecker) prepare(t *ask.Table) error {
@@ -139,6 +140,7 @@ func (e *rowChecker) prepare(t *ask.Table) error {
 	}
 	for i, name := range e.Sum {
 		at, err := t.FindColumn("sum", name)
+		e.summed = append(e.summed, at)
 		if err == nil {
 			at, err = t.AddHiddenPhrase("sum", rows.QuoteName(t.Visible()[at])+" + 0")
 		}
@@ -179,7 +181,7 @@ func (e *rowChecker) checkRow(line int, row []eval.Value) error {
 		if row[at].Kind == eval.Blank {
 			e.Blank[fmt.Sprintf("sum.%d", i)]++
 		}
-		e.Sums[i] = eval.Add(e.Sums[i], row[at])
+		e.Sums[i] = eval.Add(e.Sums[i], eval.Summand(row[at], row[e.summed[i]]))
 	}
 	for i, x := range e.each {
 		ok, blank, err := x.Holds(row)

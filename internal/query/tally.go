@@ -24,7 +24,7 @@ func newTally() *ask.Query {
 with totals both ways. Bands, months and weekdays come in their own order.`,
 		Examples: `  yoyaku tally crew-contracts.csv --rows unit
   yoyaku tally crew-contracts.csv --rows unit --cols "year of start"
-  yoyaku tally invoices.csv --rows customer --cols "quarter of invoiced" --sum amount`,
+  yoyaku tally invoices.csv --rows customer --cols "calendar quarter of invoiced" --sum amount`,
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as crew-contracts.csv", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
 			{Name: "rows", Required: true, Example: "unit", Completion: "columns", Placeholder: `"[NAME =] PHRASE"`, Help: "count by this down the side, such as a column",
@@ -59,6 +59,10 @@ func (q *tallyQuery) answer(j *ask.Job) error {
 		}
 		ownSlot = rows.ColumnIndex(t.Visible(), rows.UnquoteName(strings.TrimSpace(q.sum)))
 	}
+	years, err := q.mixedYears(t)
+	if err != nil {
+		return err
+	}
 	if err := j.PrepareRead(nil); err != nil {
 		return err
 	}
@@ -66,21 +70,25 @@ func (q *tallyQuery) answer(j *ask.Job) error {
 	one, none, blank := eval.Int(1), eval.Value{}, 0
 	t.RestrictCells(rows.AnyText)
 	err = j.Scan(t, func(_ int, row []eval.Value) error {
+		for _, y := range years {
+			y.add(row)
+		}
 		n, col := one, &none
 		if sumSlot >= 0 {
 			if n = row[sumSlot]; n.Kind == eval.Blank {
 				blank++
 			}
-			if ownSlot >= 0 {
-				result.NoteFormat(&row[ownSlot])
-			} else {
-				result.NoteFormat(&n)
-			}
 		}
 		if colSlot >= 0 {
 			col = &row[colSlot]
 		}
-		return result.Add(&row[rowSlot], col, n)
+		switch {
+		case sumSlot < 0:
+			return result.Add(&row[rowSlot], col, n)
+		case ownSlot >= 0:
+			return result.AddShown(&row[rowSlot], col, n, &row[ownSlot])
+		}
+		return result.AddShown(&row[rowSlot], col, n, &n)
 	})
 	if err != nil {
 		return err
@@ -88,7 +96,51 @@ func (q *tallyQuery) answer(j *ask.Job) error {
 	if blank > 0 {
 		j.Note("%s blank and counted as 0", phrase.CountVerb(blank, "cell of `"+q.sum+"` is", "cells of `"+q.sum+"` are"))
 	}
+	for _, y := range years {
+		if y.mixed {
+			j.Note("`%s` puts dates of several years together; to keep the years apart, use \"%s\"", y.phrase, y.withYear)
+		}
+	}
 	head, write := result.Table()
 	total := j.PutTotals()
 	return j.FillRows(head, func(put rows.PutRow) error { return write(put, total) })
+}
+
+// mixedYears watches whether a heading that comes round each year, such as a quarter, holds dates of
+// several years.
+type mixedYears struct {
+	phrase, withYear string
+	slot             int // of the year
+	first            string
+	mixed            bool
+}
+
+// add takes a row.
+func (m *mixedYears) add(row []eval.Value) {
+	switch year := row[m.slot].String(); {
+	case m.mixed || year == "":
+	case m.first == "":
+		m.first = year
+	default:
+		m.mixed = year != m.first
+	}
+}
+
+// mixedYears are those of the phrases down the side and across the top, unless the other one of
+// them tells the years apart.
+func (q *tallyQuery) mixedYears(t *ask.Table) (list []*mixedYears, err error) {
+	_, down := rows.SplitNamed(q.rows)
+	_, across := rows.SplitNamed(q.cols)
+	for _, pair := range [][2]string{{down, across}, {across, down}} {
+		year, with, ok := phrase.YearlyPart(pair[0])
+		if !ok || phrase.FoldName(pair[1]) == phrase.FoldName(year) {
+			continue
+		}
+		slot, err := t.AddHiddenPhrase("rows", year)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, &mixedYears{phrase: pair[0], withYear: with, slot: slot})
+	}
+	return list, nil
 }

@@ -168,9 +168,9 @@ func (w *Session) recordFindings(r *plan.Record, ws ask.Workspace) (list []plan.
 func (w *Session) sumProblem(s plan.SumExpectation, is eval.Value, ws ask.Workspace) (string, error) {
 	differ := func(from eval.Value) string {
 		if d := eval.Subtract(is, from); eval.CompareCells(d, eval.Int(0)) > 0 {
-			return d.String() + " too much"
+			return eval.Summand(d, is, from).String() + " too much"
 		}
-		return eval.Subtract(from, is).String() + " too little"
+		return eval.Summand(eval.Subtract(from, is), is, from).String() + " too little"
 	}
 	if s.Record == "" {
 		switch {
@@ -369,6 +369,11 @@ func (s *Session) noteFindings() (list []plan.Finding) {
 		note("calendars", text)
 	}
 	list = append(list, s.Plan.LackingCalendars()...)
+	for _, of := range s.Series {
+		if text := of.TitledNote(); text != "" {
+			list = append(list, s.Plan.Locate(schedule.Finding{IsNote: true, Subject: of.Name, Text: text}))
+		}
+	}
 	if yearPattern.MatchString(s.Plan.ID) {
 		note("id", "the id contains a year, so next year's events would be added beside this year's instead of updating them; remove the year and move the window on")
 	}

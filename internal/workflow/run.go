@@ -310,6 +310,7 @@ func Report(sessions []*Session, file func(line string), reporter Reporter) {
 		for _, text := range s.Plan.Notes {
 			reporter.Note("%s", text)
 		}
+		reporter.titledEvents(s.Plan)
 		if s.CutOccurrences > 0 {
 			reporter.Warn("the window cuts %s: a date or milestone outside it is left out",
 				phrase.Plural(s.CutOccurrences, "occurrence"))

@@ -237,3 +237,26 @@ func TestNotes_areDeduplicated(t *testing.T) {
 		t.Errorf("the lines: %s", got)
 	}
 }
+
+// A date that is kept as released has no period, so an event whose summary names the period takes
+// the title, which run and check count.
+func TestKeepReleased_summaryWithoutPeriod(t *testing.T) {
+	t.Parallel()
+	dir := demoFolder(t)
+	path := filepath.Join(dir, "yoyaku.yaml")
+	text := "plan: 1\nid: t\nwindow: 2027-Q1\ncalendar: none\nseries:\n  pay: {title: Pay, rule: monthly on 15, event: {summary: 'Pay for {period_start} to {period_end}'}, milestones: {cut: {date: 'date, -3 days', title: 'Cut of {period_end}'}}}\n" +
+		"outputs: [{file: a.ics, of: pay}]\n"
+	write(t, path, text)
+	if said, code := runCommand(t, dir, "release|--by|A. Gull|--through|2027-03-31"); code != 0 {
+		t.Fatal(said)
+	}
+	write(t, path, strings.Replace(text, "monthly on 15", "monthly on 20", 1))
+	said, code := runCommand(t, dir, "run|--keep-released")
+	if code != 0 || !strings.Contains(said, "pay: 6 events take the title: a name in the summary is blank there") {
+		t.Errorf("%d %s", code, said)
+	}
+	ics := read(t, filepath.Join(dir, "a.ics"))
+	if strings.Count(ics, "SUMMARY:Pay\r\n") != 3 || strings.Count(ics, "SUMMARY:Pay: cut\r\n") != 3 || strings.Contains(ics, "{") || strings.Contains(ics, " for ") {
+		t.Errorf("%s", ics)
+	}
+}

@@ -59,6 +59,16 @@ func (t Reporter) Warnings(plans ...*plan.Plan) {
 		for _, w := range p.Warnings() {
 			t.Warn("%s", w)
 		}
+		t.titledEvents(p)
+	}
+}
+
+// titledEvents notes which events took the title of their series.
+func (t Reporter) titledEvents(p *plan.Plan) {
+	for _, s := range p.Series {
+		if text := s.TitledNote(); text != "" {
+			t.Note("%s: %s", s.Name, text)
+		}
 	}
 }
 

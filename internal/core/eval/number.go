@@ -382,7 +382,23 @@ func ToUnits(v Value, places int) (units int64, blank bool, err error) {
 	return r.Num().Int64(), false, nil
 }
 
-// Add adds two numbers; a blank counts as nothing.
+// Summand is a number as a sum takes it: printed with as many places as the cells that it was shown
+// in, at most maxPrintedPlaces. A blank stays one.
+func Summand(n Value, shown ...Value) Value {
+	if n.Kind != Number {
+		return n
+	}
+	places := 0
+	for i := range shown {
+		_, decimals, _ := strings.Cut(shown[i].String(), ".")
+		places = max(places, min(len(decimals), maxPrintedPlaces))
+	}
+	n.Places, n.Rounded = int8(places), places > 0
+	return n
+}
+
+// Add adds two numbers of a sum, which is printed with as many places as the one that has more; a
+// blank counts as nothing.
 func Add(a, b Value) Value {
 	if a.Kind == Blank {
 		return b
@@ -391,9 +407,8 @@ func Add(a, b Value) Value {
 		return a
 	}
 	n := exactNumber{Value: a}
+	places := max(a.Places, b.Places)
 	_ = n.arithBig('+', &b) // which has no bound and never fails
-	if n.Rounded = a.Rounded && b.Rounded; n.Rounded {
-		n.Places = max(a.Places, b.Places)
-	}
+	n.Places, n.Rounded = places, places > 0
 	return n.value()
 }

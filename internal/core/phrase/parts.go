@@ -18,7 +18,10 @@ type PartInfo struct {
 	Name          string
 	Result        ResultKind
 	TakesCalendar bool // asks a working calendar, so that `using` may follow
-	words         []string
+	// Year is the part that tells apart what comes round each year, WithYear those that say both.
+	Year     string
+	WithYear []string
+	words    []string
 }
 
 // partInfos are the parts of a date. Where one begins with the words of another,
@@ -27,21 +30,21 @@ var partInfos = []*PartInfo{
 	{Name: "weekday number from sun"},
 	{Name: "calendar quarter", Result: TextResult},
 	{Name: "calendar month", Result: TextResult},
-	{Name: "fiscal quarter", Result: TextResult},
+	{Name: "fiscal quarter", Result: TextResult, Year: "fiscal year", WithYear: []string{"fiscal year", "fiscal quarter"}},
 	{Name: "weekday number"},
 	{Name: "weekday name", Result: TextResult},
-	{Name: "fiscal month"},
-	{Name: "fiscal week"},
+	{Name: "fiscal month", Year: "fiscal year", WithYear: []string{"fiscal year", "fiscal month"}},
+	{Name: "fiscal week", Year: "fiscal year", WithYear: []string{"fiscal year", "fiscal week"}},
 	{Name: "fiscal year", Result: TextResult},
 	{Name: "holiday name", Result: TextResult, TakesCalendar: true},
 	{Name: "working day", Result: TruthResult, TakesCalendar: true},
-	{Name: "month name", Result: TextResult},
-	{Name: "day of year"},
+	{Name: "month name", Result: TextResult, Year: "year", WithYear: []string{"calendar month"}},
+	{Name: "day of year", Year: "year", WithYear: []string{"year", "day of year"}},
 	{Name: "iso week", Result: TextResult},
 	{Name: "weekday", Result: TextResult},
-	{Name: "quarter", Result: TextResult},
-	{Name: "month"},
-	{Name: "half", Result: TextResult},
+	{Name: "quarter", Result: TextResult, Year: "year", WithYear: []string{"calendar quarter"}},
+	{Name: "month", Year: "year", WithYear: []string{"calendar month"}},
+	{Name: "half", Result: TextResult, Year: "year", WithYear: []string{"year", "half"}},
 	{Name: "year"},
 	{Name: "day"},
 }
@@ -94,4 +97,27 @@ func (a *Part) write(p *printer) {
 	p.writeStrings(a.What.Name, " of ")
 	writeOperand(p, a.Of)
 	a.Using.write(p)
+}
+
+// YearlyPart returns, of a phrase that gives a part of a date that comes round each year, the
+// phrase of the year, and the one that says both; ok is false for any other.
+func YearlyPart(text string) (year, withYear string, ok bool) {
+	e, err := ParseExpr(text)
+	part, is := e.(*Part)
+	if err != nil || !is || part.What.Year == "" {
+		return "", "", false
+	}
+	of := func(name string) string {
+		for _, info := range partInfos {
+			if info.Name == name {
+				return ExprText(&Part{What: info, Of: part.Of})
+			}
+		}
+		return ""
+	}
+	var both []string
+	for _, name := range part.What.WithYear {
+		both = append(both, of(name))
+	}
+	return of(part.What.Year), strings.Join(both, " & ' ' & "), true
 }

@@ -68,8 +68,9 @@ func (e *Events) Add(line int, row []eval.Value) error {
 		return fmt.Errorf("%s, line %d: the key `%s` is blank, and a key names one row", e.table.Name, line, e.Key)
 	}
 	e.seen[id] = line
+	text, _ := e.text.FillRow(row)
 	e.List = append(e.List, schedule.Event{UID: fmt.Sprintf("%s.%s.%s@%s", e.Table, e.Name, EventKey(id), e.Plan),
-		Summary: e.text.FillRow(row), At: v,
+		Summary: text, At: v,
 		Category: e.Table, Series: e.Table, What: e.Name, ID: strings.Clone(id), Nominal: eval.Day(v.Day),
 		Reminders: e.Reminders, Calendar: e.Calendar(row), Private: e.Private, Tentative: v.Provisional, EventProperties: e.EventProperties})
 	return nil

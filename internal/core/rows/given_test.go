@@ -245,8 +245,7 @@ func TestResults(t *testing.T) {
 		tally := rows.NewTally("k", "c", true)
 		for i, text := range strings.Fields(places) {
 			n, _ := eval.ParseNumber(text)
-			tally.NoteFormat(&n)
-			check(t, tally.Add(cell([]string{"Tue", "mon"}[i]), cell([]string{"", "over 30"}[i]), n))
+			check(t, tally.AddShown(cell([]string{"Tue", "mon"}[i]), cell([]string{"", "over 30"}[i]), n, cell(text)))
 		}
 		check(t, tally.Add(cell("tue"), cell("1 to 30"), eval.Int(1)))
 		out := &sink{}

@@ -431,3 +431,20 @@ func TestDerive_countsWhatIsShown(t *testing.T) {
 		}
 	}
 }
+
+// A sum shows as many places as its cells have at most, whatever it is, and counts have none.
+func TestTally_sumsKeepPlaces(t *testing.T) {
+	for _, c := range []struct{ cells, want string }{
+		{"10000.10 -50.10", "9950.00"}, {"1.5 2.5", "4.0"}, {"1 2", "3"}, {"0.1 0.25 7", "7.35"}, {"0.00", "0.00"},
+		{"1.123456789012 1", "2.1234567890"}, {"100000000000000000.5 0.5", "100000000000000001.0"},
+	} {
+		tally := rows.NewTally("k", "", true)
+		for _, text := range strings.Fields(c.cells) {
+			n, _ := eval.ParseNumber(text)
+			check(t, tally.AddShown(cell("a"), cell(""), n, cell(text)))
+		}
+		if got := text(t, tally); got != "k|sum\na|"+c.want+"|\ntotal|"+c.want+"|\n" {
+			t.Errorf("%s: %s, want %s", c.cells, got, c.want)
+		}
+	}
+}

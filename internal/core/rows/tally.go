@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"yoyaku/internal/core/eval"
 )
@@ -53,13 +52,12 @@ func NewTally(rowName, colName string, sum bool) *Tally {
 		cols: headingIndex{byKey: map[string]int{}}}
 }
 
-// NoteFormat notes how a cell that is summed was shown, for workbooks.
-func (t *Tally) NoteFormat(v *eval.Value) {
+// noteFormat notes how a cell that is summed was shown, for workbooks; n is its number.
+func (t *Tally) noteFormat(v *eval.Value, n eval.Value) {
 	if v.Kind == eval.Blank {
 		return
 	}
-	_, decimals, _ := strings.Cut(v.String(), ".")
-	t.places = max(t.places, len(decimals))
+	t.places = max(t.places, int(n.Places))
 	if t.format == eval.NoFormat && !t.mixedFormats {
 		t.format = v.Format
 	}
@@ -77,6 +75,13 @@ func (t *Tally) sumFormat() eval.CellFormat {
 		return eval.DecimalFormat(t.places)
 	}
 	return eval.NoFormat
+}
+
+// AddShown is Add for a number to sum that a cell shows.
+func (t *Tally) AddShown(row, col *eval.Value, n eval.Value, shown *eval.Value) error {
+	n = eval.Summand(n, *shown)
+	t.noteFormat(shown, n)
+	return t.Add(row, col, n)
 }
 
 // Add takes one row: its headings, and the number to sum, 1 for a count.

@@ -237,33 +237,46 @@ func ParseTemplate(text string, env eval.Env) (*Template, error) {
 	}
 }
 
-// fill writes the template for one occurrence.
-func (t *Template) fill(o *Occurrence) string { return t.FillRow(o.Row) }
-
-// FillRow writes the template for a row.
-func (t *Template) FillRow(row []eval.Value) string {
+// FillRow writes the template for a row; hasBlank says that a name in it is blank there.
+func (t *Template) FillRow(row []eval.Value) (text string, hasBlank bool) {
 	var b strings.Builder
 	for i, p := range t.parts {
 		b.WriteString(p)
+		var v eval.Value
 		if prog := t.programs[i]; prog != nil {
-			v, _ := prog.Eval(row) // what is wrong with it, the milestones of the other series tell
-			b.WriteString(v.String())
+			v, _ = prog.Eval(row) // what is wrong with it, the milestones of the other series tell
 		} else if i < len(t.slots) {
-			b.WriteString(row[t.slots[i]].String())
+			v = row[t.slots[i]]
+		} else {
+			continue
 		}
+		name := v.String()
+		hasBlank = hasBlank || name == ""
+		b.WriteString(name)
 	}
-	return b.String()
+	return b.String(), hasBlank
 }
 
 // label is what the entry is called in a calendar: the series' summary, and the
-// milestone behind it, or what the milestone itself is called.
+// milestone behind it, or what the milestone itself is called. Where a name in such a text is
+// blank, as the period of a date that is kept as released, the title stands in.
 func (e Entry) label() string {
-	if m := e.milestone(); m.Title != nil {
-		return m.Title.fill(e.Occurrence)
+	written := func(t *Template) (string, bool) {
+		if t == nil {
+			return "", false
+		}
+		text, hasBlank := t.FillRow(e.Occurrence.Row)
+		if hasBlank {
+			e.Series.titled.Store(e.Occurrence.ID+e.What, true)
+		}
+		return text, !hasBlank
 	}
-	text := e.Series.Title
-	if e.Series.Summary != nil {
-		text = e.Series.Summary.fill(e.Occurrence)
+	if text, ok := written(e.milestone().Title); ok {
+		return text
+	}
+	text, ok := written(e.Series.Summary)
+	if !ok {
+		text = e.Series.Title
 	}
 	if e.What != "date" {
 		text += ": " + e.What

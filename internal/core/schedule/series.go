@@ -59,6 +59,7 @@ type Series struct {
 	occurrenceCache occurrenceCache
 	cache           *eval.SeriesCache // shared with series that it may look into
 	recorded        sync.Map          // nominal dates that a beyond calendar was noted for
+	titled          sync.Map          // events that take the title, since a name in their summary is blank
 }
 
 // Milestone is a date that hangs on the date of a series.
@@ -198,6 +199,17 @@ func (s *Series) recordUncovered(nominal civil.Date, asked workdays.Uncovered) {
 			asked.Record()
 		}
 	}
+}
+
+// TitledNote says how many events took the series' title so far, since a name in their summary is
+// blank; "" for none.
+func (s *Series) TitledNote() string {
+	n := 0
+	s.titled.Range(func(any, any) bool { n++; return true })
+	if n == 0 {
+		return ""
+	}
+	return phrase.CountVerb(n, "event takes", "events take") + " the title: a name in the summary is blank there"
 }
 
 // Value is the date itself, with its time if it has one.

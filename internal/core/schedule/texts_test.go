@@ -39,7 +39,7 @@ func TestTemplates(t *testing.T) {
 		if err != nil {
 			got = err.Error()
 		} else {
-			got = tmpl.fill(o)
+			got, _ = tmpl.FillRow(o.Row)
 		}
 		if err == nil && got != want || err != nil && !strings.Contains(got, want) {
 			t.Errorf("%.40q: %.200s, want %.200s", text, got, want)
