@@ -25,7 +25,7 @@ func triggerText(when eval.Value, a schedule.Alarm, zone *time.Location) string 
 		}
 		return durationText(int(a.Day-when.Day)*1440+a.Minutes-from, true)
 	}
-	start, want := instant(when.Day, int(when.Minutes), zone), instant(a.Day, a.Minutes, zone)
+	start, want := TimeOn(when, zone), instant(a.Day, a.Minutes, zone)
 	minutes := int(want.Sub(start) / time.Minute)
 	days := start.AddDate(0, 0, minutes/1440).Add(time.Duration(minutes%1440) * time.Minute)
 	return durationText(minutes, days.Equal(want))
@@ -36,9 +36,12 @@ func instant(d civil.Date, minutes int, zone *time.Location) time.Time {
 	return time.Unix(at-unixDay*secondsOfDay, 0).In(zone)
 }
 
-// TimeOn is a time on a zone's clock as the library has it: its offset and the name of that.
-func TimeOn(d civil.Date, minutes int, zone *time.Location) time.Time {
-	return instant(d, minutes, zone)
+// TimeOn is a moment on a zone's clock as the library has it: its offset and the name of that.
+func TimeOn(v eval.Value, zone *time.Location) time.Time {
+	if v.IsRepeated() {
+		return time.Unix(v.Num-unixDay*secondsOfDay, 0).In(zone)
+	}
+	return instant(v.Day, int(v.Minutes), zone)
 }
 
 // Instant is a time on a zone's clock in seconds of UTC since day 0; zone may be nil.

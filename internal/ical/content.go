@@ -96,6 +96,10 @@ func timeValuesText(zone *time.Location, list ...eval.Value) string {
 	switch {
 	case list[0].Kind != eval.DateTime:
 		head = ";VALUE=DATE:"
+	case list[0].IsRepeated() && len(list) == 1: // a local time is read as the first of two
+		utc := dateTimeAt(list[0].Num)
+		list[0] = eval.Value{Kind: eval.DateTime, Day: utc.Day, Minutes: int16(utc.Second / 60)}
+		tail = "Z"
 	case zone == nil:
 	case isUTC(zone):
 		tail = "Z"

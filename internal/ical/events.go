@@ -40,6 +40,12 @@ func (s TimeValue) Value() eval.Value {
 	v := eval.Day(s.Day)
 	if s.HasTime {
 		v.Kind, v.Minutes = eval.DateTime, int16(s.Second/60)
+		switch {
+		case s.isSecondOfFold:
+			v = v.Repeated(s.Instant() - int64(s.Second%60))
+		case s.Zone != nil && isUTC(s.Zone):
+			v.Num = s.Instant() - int64(s.Second%60)
+		}
 	}
 	return v
 }

@@ -290,6 +290,7 @@ func (l *lineWriter) components(c Calendar, events []Event) (list []outComponent
 	if c.Update == nil {
 		return m.list, nil
 	}
+	made := len(m.list)
 	for i := range c.Update.blocks {
 		b := &c.Update.blocks[i]
 		if m.written[b.uid] && b.isEventOrTodo() {
@@ -304,6 +305,9 @@ func (l *lineWriter) components(c Calendar, events []Event) (list []outComponent
 		if p, keep := c.Update.carryOver(b, m.stamp); keep {
 			m.list = append(m.list, p)
 		}
+	}
+	if len(m.list) == made { // in their order already, which goes by instants where zones differ
+		return m.list, nil
 	}
 	slices.SortStableFunc(m.list, func(a, b outComponent) int {
 		return cmp.Or(cmp.Compare(a.start.Day, b.start.Day), cmp.Compare(a.start.Minutes, b.start.Minutes), cmp.Compare(a.rank, b.rank))

@@ -106,15 +106,22 @@ func ParseMoment(text string) (eval.Value, bool) {
 func parseMoment(text string) (eval.Value, error) {
 	day, clock, timed := strings.Cut(text, "T")
 	d, _, ok := civil.Parse(day)
-	minutes := 0
+	minutes, offset := 0, ""
+	if i := strings.IndexAny(clock, "+-"); i > 0 {
+		clock, offset = clock[:i], clock[i:]
+	}
 	if timed && ok {
 		minutes, ok = civil.ParseClock(clock)
+	}
+	v := eval.Value{Kind: eval.DateTime, Day: d, Minutes: int16(minutes)}
+	if ok && offset != "" {
+		v, ok = v.ParseOffset(offset)
 	}
 	switch {
 	case !ok:
 		return eval.Value{}, fmt.Errorf("expected a date, found %q", eval.Truncate(text))
 	case timed:
-		return eval.Value{Kind: eval.DateTime, Day: d, Minutes: int16(minutes)}, nil
+		return v, nil
 	}
 	return eval.Day(d), nil
 }

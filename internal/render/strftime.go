@@ -47,7 +47,7 @@ func Strftime(layout string, zone func(name string) *time.Location) (func(v eval
 			return floating.FormatString(instant(int(v.Minutes), time.UTC))
 		}
 		// The clock stays as it is, also at a time that the zone skips.
-		name, offset := ical.TimeOn(v.Day, int(v.Minutes), loc).Zone()
+		name, offset := ical.TimeOn(v, loc).Zone()
 		return zoned.FormatString(instant(int(v.Minutes), time.FixedZone(name, offset)))
 	}, nil
 }

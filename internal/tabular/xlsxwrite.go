@@ -118,7 +118,7 @@ func (x *xlsxSink) cell(v eval.Value) any {
 	switch v.Kind {
 	case eval.Date, eval.DateTime:
 		y, m, _ := v.Day.YMD()
-		if y < 1900 || y == 1900 && m < 3 { // spreadsheets have no such dates
+		if y < 1900 || y == 1900 && m < 3 || v.IsRepeated() { // spreadsheets have no such dates and times
 			return v.String()
 		}
 		style := x.styles.date

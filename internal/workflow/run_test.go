@@ -260,3 +260,40 @@ func TestKeepReleased_summaryWithoutPeriod(t *testing.T) {
 		t.Errorf("%s", ics)
 	}
 }
+
+// A time in an hour that its zone shows twice keeps its instant through every file, and is no
+// change the next time.
+func TestRun_repeatedHour(t *testing.T) {
+	t.Parallel()
+	dir := demoFolder(t)
+	write(t, filepath.Join(dir, "yoyaku.yaml"), `plan: 1
+id: t
+window: 2027-10..2027-11
+calendar: none
+zone: America/New_York
+series:
+  s:
+    rule: "dates 2027-11-07, 2027-11-08 then at 06:30 in 'UTC'"
+    milestones:
+      early: "date, at 05:30 in 'UTC', in zone 'America/New_York'"
+      late: "date, in zone 'America/New_York'"
+      last: later of early and late
+    expect: {each: [early < late, last = late]}
+outputs: [{file: a.ics, of: s}, {file: b.csv, of: s, columns: [late]}, {file: c.csv, of: s, columns: [late], show-dates: "%H:%M %z"}]
+`)
+	for i, line := range []string{"check", "run", "run", "release|--by|A. Gull|--through|2027-11-30", "run", "compare|a.ics|yoyaku.yaml"} {
+		said, code := runCommand(t, dir, line)
+		if code != 0 || i > 1 && strings.Contains(said, "changed ") && !strings.Contains(said, "unchanged") || strings.Contains(said, "other details") {
+			t.Errorf("%s: %d %s", line, code, said)
+		}
+	}
+	ics := read(t, filepath.Join(dir, "a.ics"))
+	if strings.Count(ics, "DTSTART:20271107T063000Z") != 3 || strings.Count(ics, "DTSTART;TZID=America/New_York:20271107T013000") != 1 {
+		t.Errorf("%s", ics)
+	}
+	for file, want := range map[string]string{"b.csv": "late\n2027-11-07T01:30-05:00\n2027-11-08T01:30\n", "c.csv": "late\n01:30 -0500\n01:30 -0500\n"} {
+		if got := strings.ReplaceAll(read(t, filepath.Join(dir, file)), "\r", ""); got != want {
+			t.Errorf("%s: %s", file, got)
+		}
+	}
+}

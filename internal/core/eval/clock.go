@@ -114,6 +114,15 @@ func (c *Chain) AtTime(d civil.Date, minutes int) Value {
 	return v
 }
 
+// AtMoment is a moment told by hand by the chain's clock; one with an offset stays that instant.
+func (c *Chain) AtMoment(v Value) Value {
+	w := c.AtTime(v.Day, int(v.Minutes))
+	if v.IsRepeated() && w.Num != v.Num {
+		w = w.Repeated(v.Num)
+	}
+	return w
+}
+
 // timeMove is the move that gives d its time, which moves no date; a short day may end it early.
 func (c *Chain) timeMove(d civil.Date, row []Value) Move {
 	detail := &moveDetail{}
@@ -165,6 +174,9 @@ func (z *zoneStep) convert(v Value) (Value, error) {
 	}
 	d, minutes := z.clock.Local(v.Num)
 	w := Value{Kind: DateTime, Day: d, Minutes: int16(minutes), Text: z.name, Num: v.Num, Provisional: v.Provisional}
+	if z.clock.Instant(d, minutes) != v.Num {
+		w = w.Repeated(v.Num)
+	}
 	return w, nil
 }
 

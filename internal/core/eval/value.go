@@ -38,7 +38,7 @@ type Value struct {
 	// Format is what a cell of a typed table was, if it is written as it came in.
 	Format CellFormat
 	Num    int64  // of a Moment its instant, if that is known; of a Typed number its bits
-	Den    int64  // of a Number that isn't whole, else 0
+	Den    int64  // of a Number that isn't whole, else 0; of a Moment see IsRepeated
 	Text   string // of a Moment its zone; "" is the place's own
 }
 
@@ -72,9 +72,50 @@ func (v *Value) set(k Kind, d civil.Date, n int64, text string) {
 	v.Num, v.Den, v.Text = n, 0, text
 }
 
-// SameTime reports whether two dates or moments show the same day and time.
+// SameTime reports whether two dates or moments show the same day and time; where one is in an
+// hour that its clock shows for the second time, whether they are the same instant, if both are known.
 func (v Value) SameTime(w Value) bool {
+	if v.Kind == DateTime && w.Kind == DateTime && (v.IsRepeated() || w.IsRepeated()) && v.Num != 0 && w.Num != 0 {
+		return v.Num == w.Num
+	}
 	return v.Kind == w.Kind && v.Day == w.Day && v.Minutes == w.Minutes
+}
+
+// repeatedBase is added to the offset of a repeated time in Den, which 0 stands for no such time in.
+const repeatedBase = 1 << 16
+
+// IsRepeated reports whether a moment lies in an hour that its clock shows for the second time, so
+// that day and time don't tell which; it is then written with its offset.
+func (v Value) IsRepeated() bool { return v.Kind == DateTime && v.Den != 0 }
+
+// Repeated is a moment in such an hour, at an instant: seconds of UTC since day 0.
+func (v Value) Repeated(instant int64) Value {
+	v.Num, v.Den = instant, repeatedBase+(v.localSeconds()-instant)/60
+	return v
+}
+
+// localSeconds are the seconds of a moment's clock since day 0.
+func (v Value) localSeconds() int64 { return int64(v.Day)*86400 + int64(v.Minutes)*60 }
+
+// ParseOffset is the moment with a UTC offset such as +01:00 behind it; ok is false for another text.
+func (v Value) ParseOffset(text string) (_ Value, ok bool) {
+	if len(text) != 6 || text[0] != '+' && text[0] != '-' {
+		return v, false
+	}
+	minutes, ok := civil.ParseClock(text[1:])
+	if text[0] == '-' {
+		minutes = -minutes
+	}
+	return v.Repeated(v.localSeconds() - int64(minutes)*60), ok
+}
+
+// appendOffset appends the UTC offset of a repeated moment as ISO 8601 has it.
+func (v Value) appendOffset(b []byte) []byte {
+	minutes := int(v.Den - repeatedBase)
+	if minutes < 0 {
+		return civil.AppendClock(append(b, '-'), -minutes)
+	}
+	return civil.AppendClock(append(b, '+'), minutes)
 }
 
 // CompareTimes orders dates and moments by day and time; two moments of known zones by their
@@ -136,7 +177,11 @@ func (v Value) String() string {
 	case Date:
 		return v.Day.String()
 	case DateTime:
-		return string(civil.AppendClock(append(v.Day.Append(nil), 'T'), int(v.Minutes)))
+		b := civil.AppendClock(append(v.Day.Append(nil), 'T'), int(v.Minutes))
+		if v.IsRepeated() {
+			b = v.appendOffset(b)
+		}
+		return string(b)
 	case Number:
 		return v.decimal()
 	case Text:

@@ -105,6 +105,9 @@ func entriesOf(series []*Series, window civil.Span, whole bool, note func(*Occur
 		}
 	}
 	slices.SortStableFunc(all, func(a, b Entry) int {
+		if a.At.IsRepeated() || b.At.IsRepeated() {
+			return eval.CompareTimes(a.At, b.At)
+		}
 		return cmp.Or(cmp.Compare(a.At.Day, b.At.Day), cmp.Compare(a.At.Minutes, b.At.Minutes))
 	})
 	return all, cut, nil

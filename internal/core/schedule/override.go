@@ -141,7 +141,7 @@ func (h *Override) applyTo(v eval.Value, chain *eval.Chain) eval.Value {
 	case chain == nil || h.At.Kind == eval.Blank:
 		return h.At
 	case h.At.Kind == eval.DateTime:
-		return chain.AtTime(h.At.Day, int(h.At.Minutes))
+		return chain.AtMoment(h.At)
 	case chain.Minutes >= 0:
 		return chain.WithTime(h.At.Day, nil)
 	case v.Kind == eval.DateTime:

@@ -64,6 +64,8 @@ func foldSeries(entries []Entry, plan string) (e Event, err error) {
 		switch before := entries[0]; {
 		case o.At.Kind != before.At.Kind || o.At.Minutes != before.At.Minutes:
 			return e, no("its dates have different times, %s and %s", before.At, o.At)
+		case o.At.IsRepeated():
+			return e, no("%s is in an hour that its zone shows twice", o.At)
 		case o.label() != before.label():
 			return e, no("its summary differs by date, %q and %q", before.label(), o.label())
 		case want[o.At.Day]:
