@@ -230,18 +230,31 @@ type Update struct {
 
 	cancelled   []outComponent // again
 	overwritten int            // texts by hand that were written over
+	atLimit     int            // changed events that keep their SEQUENCE, which can't rise
 }
 
 // maxSequence is the largest SEQUENCE that is taken for one (RFC 5545 section 3.3.8: an
 // INTEGER of 32 bits).
-const maxSequence = 1<<31 - 2
+const maxSequence = 1<<31 - 1
 
-// nextSequence is the SEQUENCE of an event that is changed; one that can't be right starts again.
+// nextSequence is the SEQUENCE of an event that is changed; the largest stays, and one that can't
+// be right starts again.
 func (b *rawComponent) nextSequence() int {
-	if b.sequence < 0 || b.sequence > maxSequence {
+	switch {
+	case b.sequence < 0 || b.sequence > maxSequence:
 		return 1
+	case b.sequence == maxSequence:
+		return maxSequence
 	}
 	return b.sequence + 1
+}
+
+// nextSequence is that of a component, counted if it can't rise.
+func (f *Update) nextSequence(b *rawComponent) int {
+	if b.sequence == maxSequence {
+		f.atLimit++
+	}
+	return b.nextSequence()
 }
 
 // utcStamp is the form of a DTSTAMP.
@@ -350,7 +363,7 @@ func (m *calendarMerge) put(e Event) error {
 			p.new = merged
 		default:
 			merged.appendLines(mark())
-			if p.new = merged.withStamps(b.laterDTSTAMP(m.stamp), b.nextSequence(), true); replaced {
+			if p.new = merged.withStamps(b.laterDTSTAMP(m.stamp), m.Update.nextSequence(b), true); replaced {
 				m.Update.overwritten++
 			}
 		}
@@ -405,7 +418,7 @@ func (f *Update) carryOver(b *rawComponent, stamp string) (p outComponent, keep 
 		return p, true
 	}
 	p.cancelled = true
-	p.raw, p.new = "", b.cancelledCopy().withStamps(b.laterDTSTAMP(stamp), b.nextSequence(), true)
+	p.raw, p.new = "", b.cancelledCopy().withStamps(b.laterDTSTAMP(stamp), f.nextSequence(b), true)
 	f.cancelled = append(f.cancelled, p)
 	return p, true
 }

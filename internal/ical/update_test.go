@@ -247,3 +247,35 @@ func TestWriter_bounds(t *testing.T) {
 		}
 	}
 }
+
+// A SEQUENCE that can't rise stays where it is and is told, of an event that is changed and of one
+// that is cancelled; one beyond what it may be starts again.
+func TestUpdate_largestSequence(t *testing.T) {
+	day, _ := civil.NewDate(2027, 3, 1)
+	event := func(id, text string) Event {
+		return Event{UID: id + "@plan", Summary: text, Category: "s", At: eval.Day(day)}
+	}
+	var b strings.Builder
+	if err := writeEvents(&b, Calendar{DTSTAMP: day}, []Event{event("a", "Pay"), event("b", "Pay"), event("c", "Pay")}); err != nil {
+		t.Fatal(err)
+	}
+	for was, want := range map[string]int{"0": 1, "2147483646": 2147483647, "2147483647": 2147483647, "2147483648": 1, "-3": 1} {
+		earlier, err := readPrevious("f", strings.NewReader(strings.ReplaceAll(b.String(), "SEQUENCE:0", "SEQUENCE:"+was)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var again strings.Builder
+		sink := NewSink(&again, Calendar{DTSTAMP: day, Update: &Update{Previous: earlier, Today: day, Scope: Scope{Window: civil.Span{First: day, Last: day}, Plans: []string{"plan"},
+			IsExcluded: func(string) bool { return false }, FindOutside: func(string) (e Event, ok bool) { return e, false }}}})
+		if err := sink.Events([]Event{event("a", "Pay"), event("b", "Wages")}); err != nil {
+			t.Fatal(err)
+		}
+		changed := again.String()[strings.Index(again.String(), "UID:b@"):]
+		if n := strings.Count(changed, fmt.Sprintf("SEQUENCE:%d\r\n", want)); n != 2 || strings.Count(again.String(), "SEQUENCE:"+was+"\r\n") < 1 {
+			t.Errorf("from %s: %s", was, again.String())
+		}
+		if told := strings.Contains(sink.Warnings(), "2 changed events keep the SEQUENCE 2147483647"); told != (was == "2147483647") {
+			t.Errorf("from %s: %s", was, sink.Warnings())
+		}
+	}
+}

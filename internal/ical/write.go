@@ -81,6 +81,10 @@ func (s *Sink) Warnings() string {
 			"event had a text edited by hand (SUMMARY, DESCRIPTION or LOCATION); it was replaced",
 			"events had texts edited by hand (SUMMARY, DESCRIPTION or LOCATION); they were replaced"))
 	}
+	if f := s.c.Update; f != nil && f.atLimit > 0 {
+		list = append(list, phrase.CountVerb(f.atLimit, "changed event keeps", "changed events keep")+
+			fmt.Sprintf(" the SEQUENCE %d, the largest there is; calendar programs may not take the change", maxSequence))
+	}
 	return strings.Join(list, "; ")
 }
 

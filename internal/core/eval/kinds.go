@@ -280,6 +280,15 @@ func CompareCells(a, b Value) int {
 	return cmp.Or(n, cmp.Compare(a.Minutes, b.Minutes))
 }
 
+// CompareInOrder is CompareCells for an order that rises, way 1, or falls, -1: blanks are last either
+// way.
+func CompareInOrder(a, b Value, way int) int {
+	if isBlank(a) || isBlank(b) {
+		way = 1
+	}
+	return CompareCells(a, b) * way
+}
+
 // CellKey is a cell as a key: its text, case kept, and a date however it stands.
 func CellKey(v Value) string {
 	if d, ok := asDay(v); ok {

@@ -345,8 +345,8 @@ func (h *sortBuffer) add(row []eval.Value) error {
 func (h *sortBuffer) putSorted(put PutRow) error {
 	slices.SortStableFunc(h.rows, func(a, b sortRow) int {
 		for i, way := range h.directions {
-			if c := eval.CompareCells(a.keys[i], b.keys[i]); c != 0 {
-				return c * way
+			if c := eval.CompareInOrder(a.keys[i], b.keys[i], way); c != 0 {
+				return c
 			}
 		}
 		return 0
