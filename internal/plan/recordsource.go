@@ -47,6 +47,8 @@ func (r recordReader) readFrom(v *node, name string) error {
 func (r recordReader) checkSource() error {
 	made := r.FromSeries != nil || r.From != nil
 	switch {
+	case r.Table == "" && !made && r.HasKey("from"): // on what is broken, or isn't there
+		return errReportedElsewhere
 	case r.Table == "" && !made:
 		return r.positions.WrapKey("",
 			fmt.Errorf("the record `%s` needs a `table`, or `from`, to make it from a series or another record", r.Name))

@@ -61,3 +61,36 @@ func TestCheck_countsUnknownAsRun(t *testing.T) {
 		}
 	}
 }
+
+// What is wrong is told once, where it stands, and not of each that stands on it.
+func TestCheck_toldOnce(t *testing.T) {
+	t.Parallel()
+	dir := demoFolder(t)
+	write(t, filepath.Join(dir, "staff.csv"), "id,start\na,2027-01-04\n")
+	write(t, filepath.Join(dir, "yoyaku.yaml"), `plan: 1
+id: t
+window: 2027
+series: {t: {rule: monthy on 1}}
+records:
+  ok: {table: staff.csv, key: id, columns: {b: "strat, +1 day"}, expect: {unique: [id]}}
+  broken: {from: nowhere}
+  child: {from: broken, columns: {a: "x + 1"}}
+  grand: {from: child, columns: {a: "x + 1"}}
+  dates: {from: t, columns: {a: number}}
+outputs:
+  - {file: a.csv, of: ok}
+  - {file: b.csv, of: ok}
+  - {file: c.csv, of: grand}
+  - {file: d.csv, of: dates}
+`)
+	said, code := runCommand(t, dir, "check")
+	var lines []string
+	for line := range strings.Lines(said) {
+		if place, _, ok := strings.Cut(strings.TrimPrefix(line, "fail,yoyaku.yaml:"), ","); ok && strings.HasPrefix(line, "fail,") {
+			lines = append(lines, place)
+		}
+	}
+	if got := strings.Join(lines, " "); code != 1 || got != "4 6 7" {
+		t.Errorf("%d, fails in lines %s, want 4 6 7\n%s", code, got, said)
+	}
+}

@@ -243,7 +243,13 @@ func (w *Session) allFindings(released []plan.Finding) (list []plan.Finding) {
 		_ = p.WatchCounting(r.Name, r.KeyPos(""), func() error { take(w.recordFindings(r, ws)); return nil })
 		list = append(list, p.UncalendaredCounts()[before:]...)
 	}
-	list = append(list, w.outputFindings()...)
+	for _, f := range w.outputFindings() {
+		// What is wrong with a record is told once, not again by each output of it.
+		told := func(g plan.Finding) bool { return !g.IsNote && g.File == f.File && g.Line == f.Line && g.Text == f.Text }
+		if f.IsNote || !slices.ContainsFunc(list, told) {
+			list = append(list, f)
+		}
+	}
 	return append(append(append(list, p.DeferredFaults()...), p.UnusedColumns()...), w.noteFindings()...)
 }
 
