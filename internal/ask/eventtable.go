@@ -17,7 +17,8 @@ func IsCalendarFile(name string) bool { return strings.EqualFold(filepath.Ext(na
 func (j *Job) calendarFile(name string) (*MemTable, error) {
 	table := &MemTable{keepTimes: j.WithTimes}
 	r := &EventQuery{table: name}
-	hint := fmt.Sprintf("list it for a window first: yoyaku read %s --window 2027 | yoyaku %s -", name, j.Query.Name)
+	hint := fmt.Sprintf("list it for a window first, and use that: yoyaku read %s --window 2027 --out %s", ShellWord(name),
+		ShellWord(strings.TrimSuffix(name, filepath.Ext(name))+".csv"))
 	if o := declare.Find(j.Query.Options, "window"); o != nil {
 		r.Window, hint = *o.Value.Field, ""
 	}
