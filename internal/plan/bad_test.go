@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"yoyaku/demo"
 )
@@ -179,5 +180,20 @@ func TestBadPlans(t *testing.T) {
 	}
 	if _, err := Load(bad, Settings{AsOf: 739900}); err != nil {
 		t.Errorf("a plan with a byte-order mark: %v", err)
+	}
+}
+
+// Names compare in one Unicode form: é written as one sign or as e with an accent is one name, in
+// the plan, in phrases and among columns.
+func TestNames_unicodeForms(t *testing.T) {
+	const one, two = "caf\u00e9", "cafe\u0301"
+	for _, c := range [][2]string{
+		{"series: {" + one + ": {rule: monthly on 1}, " + two + ": {rule: monthly on 2}}", "is already used"},
+		{"series: {" + one + ": {rule: monthly on 1, milestones: {" + two + "-x: 'date, +1 day', y: '" + one + "-x, +1 day'}}}\noutputs: [{file: a.csv, of: " + two + "}]", ""},
+	} {
+		_, err := Load(filepath.Join(t.TempDir(), "yoyaku.yaml"), Settings{Text: []byte("plan: 1\nid: t\nwindow: 2027\n" + c[0] + "\n"), Now: time.Unix(0, 0)})
+		if (err != nil) != (c[1] != "") || err != nil && !strings.Contains(err.Error(), c[1]) {
+			t.Errorf("%s: %v", c[0], err)
+		}
 	}
 }

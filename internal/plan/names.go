@@ -7,11 +7,16 @@ import (
 	"sync"
 
 	"github.com/goccy/go-yaml/ast"
+	"golang.org/x/text/unicode/norm"
 
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/schedule"
 )
+
+// Names compare as Unicode's normal form has them wherever there is a plan, which a command always
+// has, if an empty one.
+func init() { phrase.Normalise = norm.NFC.String }
 
 // nameSpaces are the kinds of entries that share their names.
 var nameSpaces = map[string]string{"patterns": "a pattern", "series": "a series", "records": "a record"}

@@ -3,6 +3,7 @@ package phrase
 import (
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
 )
@@ -143,8 +144,15 @@ var (
 // underscore and hyphen count alike.
 func NamesEqual(a, b string) bool { return FoldName(a) == FoldName(b) }
 
+// Normalise brings a text to Unicode's normal form NFC. The program sets it when it starts, since
+// the core has no such tables; without it, names compare as they are written.
+var Normalise = func(s string) string { return s }
+
 // FoldName returns the form of a name that decides whether two are the same.
 func FoldName(s string) string {
+	if strings.ContainsFunc(s, func(r rune) bool { return r >= utf8.RuneSelf }) {
+		s = Normalise(s)
+	}
 	return strings.Map(func(r rune) rune {
 		if r == '_' || r == '-' {
 			return ' '
