@@ -74,6 +74,7 @@ func (q *spreadQuery) instalments(j *ask.Job, share *rows.Proration) error {
 			for state, n := range own.states {
 				d.states[state] += n
 			}
+			d.clamped += own.clamped
 		}
 	}
 	if err == nil {
@@ -82,6 +83,10 @@ func (q *spreadQuery) instalments(j *ask.Job, share *rows.Proration) error {
 			throughGiven: q.openThrough != ""}).report(j)
 		if blank := d.states[eval.RowBlank]; blank > 0 {
 			j.Note("%s left out, because a date or number in the rule is blank", phrase.Plural(blank, "row"))
+		}
+		if d.clamped > 0 {
+			j.Note("%s a date on the `until` day only because that month is too short for the day of the first date; for a number of dates instead, write `from start years times`",
+				phrase.CountVerb(d.clamped, "row has", "rows have"))
 		}
 	}
 	return j.HintFewerRows(err, "a narrower "+j.OptionText("window", ""))
@@ -101,6 +106,7 @@ type rowDateWriter struct {
 	running          *runningColumns
 	noRunning        runningColumns              // for down, if nothing runs down
 	states           [eval.RowNotStarted + 1]int // of the rows
+	clamped          int                         // of which the last date is one in a short month alone
 	sharedCache      *sharedDates                // of rules that many rows share
 	cells            map[string][]rowDate        // of those that are in cells, by their text
 	kept             int                         // dates in these
@@ -140,6 +146,10 @@ func (d *rowDateWriter) putRow(g rows.SourceRow, put rows.PutExtended) error {
 	d.states[state]++
 	if rec == nil {
 		return nil
+	}
+	if rec.Rule.EndsClamped() {
+		d.clamped++
+		in = "" // counted for each row
 	}
 	if rec.Rule.Endless() {
 		if err := d.endless(d.rule.FromCells(), d.share != nil, line); err != nil {

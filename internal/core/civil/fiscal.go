@@ -54,7 +54,7 @@ func (f FiscalCalendar) fiscalYearOfWeeks(d Date) int {
 func (u Unit) perYear() int {
 	switch u {
 	case FiscalMonth, FiscalQuarter, FiscalHalf, FiscalYear:
-		return 12 / u.months()
+		return 12 / u.Months()
 	}
 	return 0
 }
@@ -76,13 +76,13 @@ func (f FiscalCalendar) weekBasedIndex(u Unit, d Date) int {
 	for m%3 < 2 && f.firstWeekOfMonth(m+1) <= week {
 		m++
 	}
-	return y*u.perYear() + m/u.months()
+	return y*u.perYear() + m/u.Months()
 }
 
 // weekBasedFirst is periodFirst for the fiscal units of years of weeks.
 func (f FiscalCalendar) weekBasedFirst(u Unit, i int) Date {
 	y := floorDiv(i, u.perYear())
-	return f.yearEnd(y-1) + 1 + Date(7*f.firstWeekOfMonth((i-y*u.perYear())*u.months()))
+	return f.yearEnd(y-1) + 1 + Date(7*f.firstWeekOfMonth((i-y*u.perYear())*u.Months()))
 }
 
 // fiscalWeekIndex is PeriodIndex for fiscal weeks. They begin on the weekday after the end of

@@ -62,8 +62,8 @@ func floorDiv(a, b int) int {
 	return q
 }
 
-// months returns how many months a unit of whole months has, else 0.
-func (u Unit) months() int {
+// Months returns how many months a unit of whole months has, else 0.
+func (u Unit) Months() int {
 	switch u {
 	case Month, FiscalMonth:
 		return 1
@@ -89,7 +89,7 @@ func (u Unit) MaxDays() int {
 	case FiscalQuarter:
 		return 98
 	}
-	return u.months() * 32
+	return u.Months() * 32
 }
 
 // PeriodIndex numbers the periods of a unit through; the number of the period that
@@ -114,7 +114,7 @@ func (f FiscalCalendar) PeriodIndex(u Unit, d Date) int {
 		}
 		i -= f.FiscalMonth - 1
 	}
-	return floorDiv(i, u.months())
+	return floorDiv(i, u.Months())
 }
 
 // periodFirst returns the first day of period i, which may lie beyond the bounds.
@@ -130,7 +130,7 @@ func (f FiscalCalendar) periodFirst(u Unit, i int) Date {
 	if u > FiscalWeek && f.IsWeekBased() {
 		return f.weekBasedFirst(u, i)
 	}
-	i *= u.months()
+	i *= u.Months()
 	day := 1
 	if u > FiscalWeek {
 		i += f.FiscalMonth - 1
@@ -190,7 +190,7 @@ func (f FiscalCalendar) Walk(u Unit, i int) PeriodWalker {
 func (w *PeriodWalker) jump() {
 	w.period, w.ok = w.fiscal.Period(w.unit, w.i)
 	if w.ok && w.unit >= Month && w.unit <= Year {
-		next := (w.i + 1) * w.unit.months()
+		next := (w.i + 1) * w.unit.Months()
 		w.y, w.m = next/12, next%12+1
 	}
 }
@@ -206,7 +206,7 @@ func (w *PeriodWalker) Skip(n int) {
 		return
 	}
 	w.period.First = w.period.Last + 1
-	for range w.unit.months() {
+	for range w.unit.Months() {
 		w.period.Last += Date(DaysIn(w.y, w.m))
 		if w.m++; w.m > 12 {
 			w.y, w.m = w.y+1, 1

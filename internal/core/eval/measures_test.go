@@ -284,3 +284,46 @@ func TestForeignHints(t *testing.T) {
 		}
 	}
 }
+
+// The last date of a rule is one in a short month alone where the rule that skips short months
+// lacks it.
+func TestEndsClamped_asSkippingLacksIt(t *testing.T) {
+	r := rand.New(rand.NewPCG(36, 7))
+	env := eval.Env{Fiscal: civil.DefaultFiscalCalendar}
+	last := func(text string) civil.Date {
+		rec, err := eval.CompileRule(text, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		d, _ := rec.Rule.Before(civil.Max)
+		return d.Date
+	}
+	clamped := 0
+	for range 4000 {
+		from, _ := civil.NewDate(2024, 1, 1)
+		from += civil.Date(r.IntN(800))
+		every, unit := 1+r.IntN(14), r.IntN(4)
+		until := from + civil.Date(1+r.IntN(1500))
+		if r.IntN(2) == 0 { // the end of a month in which a date may lie
+			y, m, _ := from.YMD()
+			m += every*[]int{1, 3, 6, 12}[unit]*(1+r.IntN(3)) - r.IntN(2)
+			until, _ = civil.NewDate(y+m/12, m%12+1, 1)
+			until--
+		}
+		text := fmt.Sprintf("every %d %s from %s until %s", every, []string{"months", "quarters", "half-years", "years"}[unit], from, until)
+		rec, err := eval.CompileRule(text, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := until > from && last(text) == until && last(text+" skipping short months") != until
+		if got := rec.Rule.EndsClamped(); got != want {
+			t.Fatalf("%s: ends clamped: %v, want %v", text, got, want)
+		}
+		if want {
+			clamped++
+		}
+	}
+	if clamped < 50 {
+		t.Errorf("only %d ended so", clamped)
+	}
+}

@@ -307,3 +307,16 @@ func (r *Rule) AppendID(b []byte, d Date) []byte {
 	}
 	return b
 }
+
+// EndsClamped reports whether Until is a date of the rule only because its month is too short for
+// the day of From, on which the rule stands: 28 February 2027, every year from 29 February 2024.
+func (r *Rule) EndsClamped() bool {
+	months := r.Unit.Months() * r.Every
+	if months == 0 || r.Unit > civil.Year || len(r.Labels) > 0 || r.parts != nil || r.listed || r.SkipShort || r.From == civil.None || r.Until <= r.From {
+		return false
+	}
+	y, m, d := r.From.YMD()
+	toYear, toMonth, toDay := r.Until.YMD()
+	_, _, after := (r.Until + 1).YMD()
+	return ((toYear-y)*12+toMonth-m)%months == 0 && toDay < d && after == 1
+}
