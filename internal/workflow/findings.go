@@ -245,7 +245,9 @@ func (w *Session) allFindings(released []plan.Finding) (list []plan.Finding) {
 	}
 	for _, f := range w.outputFindings() {
 		// What is wrong with a record is told once, not again by each output of it.
-		told := func(g plan.Finding) bool { return !g.IsNote && g.File == f.File && g.Line == f.Line && g.Text == f.Text }
+		told := func(g plan.Finding) bool {
+			return !g.IsNote && g.File == f.File && g.Line == f.Line && g.Text == f.Text
+		}
 		if f.IsNote || !slices.ContainsFunc(list, told) {
 			list = append(list, f)
 		}
