@@ -24,17 +24,18 @@ type whyQuery struct{ base string }
 func newWhy() *ask.Query {
 	q := &whyQuery{}
 	return &ask.Query{
-		Name: "why", Group: ask.Rules, Order: 2, GroupBy: "what", Use: "why PHRASE | SERIES [DATE] | RECORDS ROW COLUMN",
+		Name: "why", Group: ask.Rules, Order: 2, GroupBy: "what", Use: "why PHRASE | SERIES[.MILESTONE] [DATE|ID] | RECORDS ROW COLUMN",
 		Short: "Tell how a date came about, or what a phrase means",
 		Long: `Explain a phrase: in plain words, in its canonical form, and as an RFC 5545 rule if there
 is an exact one. With a series and a date, explain step by step how the date came about,
 what the calendar said, and where each holiday is listed. The date may be the nominal or
-the moved one, a milestone's, or a day without a date. With a record, a row (its key, or
+the moved one, a milestone's, a day without a date, or an id. With a record, a row (its key, or
 its place such as #12) and a column, explain how that cell came about.`,
 		Examples: `  yoyaku why "monthly on 15, last then roll preceding"
   yoyaku why "end of month, -3 working days" --base 2027-12-10 --calendar england-wales
   yoyaku why crew-pay 2027-03-15
   yoyaku why fuel-duty 2027-09-25
+  yoyaku why crew-pay.bank-file 2027-12/last
   yoyaku why crew-contracts C-103 notice`,
 		MinArgs: 1, MaxArgs: 3, ArgsHelp: "a phrase, a series of the plan and a date, or a record, a row and a column",
 		ArgsCompletion: "series",
