@@ -34,6 +34,9 @@ func (r *Recurrence) UncoveredAt(nominal civil.Date) (beyond workdays.Uncovered)
 		return workdays.Uncovered{Calendar: r.Rule.Calendar, Day: nominal}
 	}
 	for _, s := range r.excludedSeries { // had it known, a date near by might have been this one
+		if s.Count(nominal-nearbyDays, nominal+nearbyDays) == 0 { // one that is always empty isn't searched to its end
+			continue
+		}
 		for _, look := range []func(civil.Date, bool) (civil.Date, bool){s.After, s.Before} {
 			if d, ok := look(nominal, true); ok {
 				beyond = beyond.OrElse(s.UncoveredAt(d))
@@ -43,10 +46,13 @@ func (r *Recurrence) UncoveredAt(nominal civil.Date) (beyond workdays.Uncovered)
 	return beyond
 }
 
+// nearbyDays is how far a date lies at most that an unknown holiday may have moved.
+const nearbyDays = 366
+
 // isExcluded reports whether one of the series that are left out has a date on d.
 func (r *RowRule) isExcluded(d civil.Date) bool {
 	for _, s := range r.excludedSeries {
-		if day, ok := s.After(d, true); ok && day == d {
+		if s.Count(d-1, d) > 0 {
 			return true
 		}
 	}

@@ -267,10 +267,17 @@ func (f fixed) After(d civil.Date, on bool) (civil.Date, bool) {
 	}
 	return civil.None, false
 }
+func (f fixed) Count(a, b civil.Date) (n int) {
+	for _, at := range f {
+		if a < at && at <= b {
+			n++
+		}
+	}
+	return n
+}
 func (f fixed) Before(civil.Date, bool) (civil.Date, bool)            { return civil.None, false }
 func (f fixed) UncoveredAt(civil.Date) (none workdays.Uncovered)      { return none }
 func (f fixed) ByMilestone(string) (eval.DateLookup, []string, error) { return nil, nil, nil }
-func (f fixed) Count(a, b civil.Date) int                             { return 0 }
 
 // A row's own rule: which blanks leave the row without dates, and which run on.
 func TestRowRules(t *testing.T) {

@@ -78,6 +78,29 @@ func (m *dateCache) load(s *Series, span civil.Span) {
 	}
 }
 
+// cover makes the dates that lie in days, and none further on: where there are none, nothing is
+// searched to the end of time.
+func (m *dateCache) cover(s *Series, days civil.Span) {
+	if s.isSingleRule() {
+		back, forth := s.stepReach()
+		days = days.Widen(forth, back)
+	}
+	if m.span == (civil.Span{}) {
+		m.load(s, days.Widen(initialCacheDays, initialCacheDays))
+		return
+	}
+	more, want := max(initialCacheDays, m.span.Len()), m.span
+	if days.First < want.First {
+		want = civil.Span{First: days.First, Last: want.Last}.Widen(more, 0)
+	}
+	if days.Last > want.Last {
+		want = civil.Span{First: want.First, Last: days.Last}.Widen(0, more)
+	}
+	if want != m.span {
+		m.load(s, want)
+	}
+}
+
 // indexFrom returns the place of the first date on or after d, making dates until
 // those around it are known; ok is false if there is none.
 func (m *dateCache) indexFrom(s *Series, d civil.Date) (i int, ok bool) {
@@ -155,8 +178,7 @@ func (s *Series) Count(a, b civil.Date) int {
 	}
 	s.dateCache.lock(s.cache)
 	defer s.dateCache.Unlock()
-	s.dateCache.indexFrom(s, a+1)
-	s.dateCache.indexFrom(s, b+1)
+	s.dateCache.cover(s, civil.Span{First: a + 1, Last: b})
 	upto := func(d civil.Date) int {
 		return sort.Search(len(s.dateCache.dates), func(i int) bool { return s.dateCache.dates[i].to > d })
 	}

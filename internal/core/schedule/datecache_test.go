@@ -476,3 +476,51 @@ func TestOccurrenceCache(t *testing.T) {
 		}
 	}
 }
+
+// A series that comes to nothing is asked for the days at hand alone, not to the end of time; and
+// a count is that of the listed dates, in any order of asking.
+func TestSeriesLeftOut_alwaysEmpty(t *testing.T) {
+	env := plain
+	env.Cache = &eval.SeriesCache{}
+	series := map[string]*Series{}
+	env.FindSeries = func(name string) (eval.Series, error) { return series[name], nil }
+	env.FindAllSeries = func(name string) ([]eval.Series, error) { return []eval.Series{series[name]}, nil }
+	for _, text := range []string{"all = every 1 day", "none = every 1 day leaving out all", "pay = monthly on 15, last leaving out none",
+		"moved = monthly on last then +20 days"} {
+		name, rule, _ := strings.Cut(text, " = ")
+		s, err := NewSeries(name, "", rule, env)
+		if err != nil {
+			t.Fatal(err)
+		}
+		series[name] = s
+	}
+	window, _ := eval.ParseWindow("2027", env)
+	n := 0
+	for o, err := range series["pay"].Occurrences(window) {
+		if err != nil || o.AnyUncovered.IsSet() {
+			t.Fatal(o, err)
+		}
+		n++
+	}
+	if span := series["none"].dateCache.span; n != 24 || span.Len() > 20*366 || len(series["none"].dateCache.dates) > 0 {
+		t.Errorf("%d dates; the empty series was searched from %s to %s", n, span.First, span.Last)
+	}
+	r := rand.New(rand.NewPCG(36, 8))
+	for range 2000 {
+		s := series[[]string{"all", "none", "pay", "moved"}[r.IntN(4)]]
+		a := civil.Date(740000 + r.IntN(4000))
+		b := a + civil.Date(r.IntN(90))
+		want := 0
+		for d := a; d < b && s.Name != "none"; {
+			next, ok := s.After(d, false)
+			if !ok || next > b {
+				break
+			}
+			d = next
+			want++
+		}
+		if got := s.Count(a, b); got != want {
+			t.Fatalf("%s has %d dates after %s up to %s, want %d", s.Name, got, a, b, want)
+		}
+	}
+}
