@@ -248,3 +248,52 @@ func TestWithChanges_reachesTakers(t *testing.T) {
 		}
 	}
 }
+
+// A calendar that lacks holidays warns once something counts with it, a joined one where all of
+// its parts do; what calendars don't know is counted on either side, and forgotten on request.
+func TestWarnings_usedAndUnknown(t *testing.T) {
+	lacks := func(name string, is bool) *Calendar {
+		c := New(name, Weekend)
+		c.LacksHolidays = is
+		return c
+	}
+	for _, c := range []struct {
+		list []*Calendar
+		want int // calendars that warn
+	}{
+		{[]*Calendar{lacks("a", true)}, 1}, {[]*Calendar{lacks("a", false)}, 0}, {[]*Calendar{lacks("a", true), lacks("b", true)}, 2},
+		{[]*Calendar{lacks("a", true), lacks("b", false)}, 0}, {[]*Calendar{lacks("a", false), lacks("b", true)}, 0},
+	} {
+		Join(c.list...).MarkUsed()
+		if got := Warnings(c.list); len(got) != c.want {
+			t.Errorf("%d calendars: %v, want %d", len(c.list), got, c.want)
+		}
+		for _, one := range c.list {
+			if used := one.TakeUsed(); used != (c.want > 0) || one.WasUsed() {
+				t.Errorf("%s was used: %v", one.Name, used)
+			}
+		}
+	}
+	none := New(NoneName, Weekend)
+	if CheckJoin([]*Calendar{none}) != nil || CheckJoin([]*Calendar{lacks("a", true), none}) == nil || CheckJoin([]*Calendar{lacks("a", true), lacks("b", true)}) != nil {
+		t.Error("joins of the calendar without holidays")
+	}
+	wide, narrow := New("wide", Weekend), New("narrow", Weekend)
+	wide.Coverage, narrow.Coverage = civil.Span{First: 100, Last: 300}, civil.Span{First: 150, Last: 200}
+	both := Join(wide, narrow)
+	for _, c := range []struct {
+		day                                              civil.Date
+		wideBefore, wideAfter, narrowBefore, narrowAfter int
+	}{{99, 1, 0, 1, 0}, {100, 0, 0, 1, 0}, {149, 0, 0, 1, 0}, {150, 0, 0, 0, 0}, {200, 0, 0, 0, 0}, {201, 0, 0, 0, 1}, {300, 0, 0, 0, 1}, {301, 0, 1, 0, 1}} {
+		both.RecordMiss(c.day)
+		wb, wa := wide.Misses()
+		nb, na := narrow.Misses()
+		if [4]int{wb, wa, nb, na} != [4]int{c.wideBefore, c.wideAfter, c.narrowBefore, c.narrowAfter} {
+			t.Errorf("day %d: %d %d %d %d", c.day, wb, wa, nb, na)
+		}
+		both.ResetMisses()
+		if len(Warnings([]*Calendar{wide, narrow})) > 0 {
+			t.Errorf("day %d is still told", c.day)
+		}
+	}
+}
