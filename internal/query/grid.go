@@ -81,6 +81,7 @@ func (q *gridQuery) answer(j *ask.Job) error {
 	}
 	g := rows.NewGrid(t.Visible()[name], window, q.everyDay, j.Env.Calendar)
 	t.RestrictCells(rows.AnyText)
+	t.MuteUnshown(nil)
 	err = j.Scan(t, func(line int, row []eval.Value) error {
 		who := row[name].String()
 		if who == "" {

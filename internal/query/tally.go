@@ -69,6 +69,7 @@ func (q *tallyQuery) answer(j *ask.Job) error {
 	result := rows.NewTally(rowName, colName, q.sum != "")
 	one, none, blank := eval.Int(1), eval.Value{}, 0
 	t.RestrictCells(rows.AnyText)
+	t.MuteUnshown(nil)
 	err = j.Scan(t, func(_ int, row []eval.Value) error {
 		for _, y := range years {
 			y.add(row)

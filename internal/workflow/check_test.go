@@ -45,6 +45,8 @@ func TestCheck_countsUnknownAsRun(t *testing.T) {
 		{"outputs: [{file: a.csv, of: staff, columns: [id], make: due, date: ends, within: 9 years}]", ""},
 		{"outputs: [{file: a.csv, of: staff, columns: [id], make: due, date: ends, within: 9 years, sort: [working_left]}]", "3 dates may move"},
 		{"outputs: [{file: a.csv, of: staff, columns: [id, days], make: spread, start: start, end: ends, by: year}]", ""},
+		{"outputs: [{file: a.csv, of: staff, make: tally, rows: id}]", ""},
+		{"outputs: [{file: a.csv, of: staff, make: tally, rows: wd}]", "3 dates may move"},
 		{"outputs: [{file: a.csv, of: staff, make: spread, start: start, end: ends, by: year}]", "6 dates may move"},
 		{"outputs: [{file: a.csv, of: more, columns: [twice]}]", "3 dates may move"},
 		{"outputs: [{file: a.csv, of: pay}, {file: b.csv, of: pay}]\nseries: {pay: {rule: monthly on last from 2027-11-01 until 2028-02-01 then roll preceding}}",

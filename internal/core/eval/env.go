@@ -185,7 +185,7 @@ func (c *CalendarCells) Add(name string) {
 	case c == nil:
 	case name == "":
 		c.Blank.Add(1)
-	case phrase.NamesEqual(name, workdays.NoneName):
+	case strings.EqualFold(name, workdays.NoneName): // of every row, so not by folding
 		c.None.Add(1)
 	}
 }

@@ -179,8 +179,10 @@ func (s *Series) Count(a, b civil.Date) int {
 	s.dateCache.lock(s.cache)
 	defer s.dateCache.Unlock()
 	s.dateCache.cover(s, civil.Span{First: a + 1, Last: b})
-	upto := func(d civil.Date) int {
-		return sort.Search(len(s.dateCache.dates), func(i int) bool { return s.dateCache.dates[i].to > d })
+	dates := s.dateCache.dates
+	dates = dates[sort.Search(len(dates), func(i int) bool { return dates[i].to > a }):]
+	if len(dates) == 0 || dates[0].to > b { // as most days have none
+		return 0
 	}
-	return upto(b) - upto(a)
+	return sort.Search(len(dates), func(i int) bool { return dates[i].to > b })
 }
