@@ -190,7 +190,7 @@ func TestCommands(t *testing.T) {
 		{"why|crew-pay|2027-08-17", "what,step,date,weekday,why\nno date,,2027-08-17,Tue,\"a working day of isles, but no date of crew-pay; the one before is Fri 2027-08-13; the next is Tue 2027-08-31\""},
 		{"dates|rrule FREQ=MONTHLY;BYDAY=-1FR then +1 day|--window|2027-01", "date,weekday,nominal,reason,id\n2027-01-30,Sat,2027-01-29,+1 day,2027-01-29"},
 		{"value|today > 2026-11-01 and not today in (2026-11-24, 2026-11-26)", "true"},
-		{"__complete|dates|monthly|--calendar|", "isles\nbank\nyard\n" + strings.Join(calendars.Names, "\n") + "\n:4"},
+		{"__complete|dates|monthly|--calendar|", "isles\nbank\nyard\n" + strings.Join(calendars.Names, "\n") + "\nnone\n:4"},
 		{"__complete|derive|crew-contracts.csv|--add|ends = st", "ends = start\n:6"},
 		{"__complete|due|crew-contracts.csv|--where|unit = 'Yard' and (te", "unit = 'Yard' and (term\n:6"},
 		{"__complete|derive|crew-contracts.csv|--sort|unit,-st", "unit,-start\n:6"},
