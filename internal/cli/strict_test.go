@@ -36,9 +36,9 @@ var (
 var grammar = map[string]map[string]byte{
 	"VCALENDAR": {"PRODID": '+', "VERSION": '+', "CALSCALE": '?', "METHOD": '?', "NAME": '*', "REFRESH-INTERVAL": '?', "COLOR": '?'},
 	"VEVENT": {"UID": '+', "DTSTAMP": '+', "DTSTART": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "TRANSP": '?',
-		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?', "X-YOYAKU-HASH": '+'},
+		"STATUS": '?', "CATEGORIES": '*', "RRULE": '?', "RDATE": '*', "EXDATE": '*', "DTEND": '?', "DURATION": '?', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?', "X-YOYAKU-HASH": '+', "X-YOYAKU-RULE": '?'},
 	"VTODO": {"UID": '+', "DTSTAMP": '+', "DUE": '+', "SEQUENCE": '?', "LAST-MODIFIED": '?', "SUMMARY": '?', "DESCRIPTION": '?', "STATUS": '+',
-		"CATEGORIES": '*', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?', "COMPLETED": '?', "PERCENT-COMPLETE": '?', "X-YOYAKU-HASH": '+'},
+		"CATEGORIES": '*', "LOCATION": '?', "CONTACT": '*', "CLASS": '?', "COLOR": '?', "COMPLETED": '?', "PERCENT-COMPLETE": '?', "X-YOYAKU-HASH": '+', "X-YOYAKU-RULE": '?'},
 	"VALARM":    {"UID": '?', "ACTION": '+', "DESCRIPTION": '+', "TRIGGER": '+'},
 	"VTIMEZONE": {"TZID": '+'},
 	"STANDARD":  {"DTSTART": '+', "TZOFFSETFROM": '+', "TZOFFSETTO": '+', "TZNAME": '*'},

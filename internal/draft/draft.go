@@ -19,6 +19,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
@@ -463,7 +464,7 @@ func (s NewPlan) seriesEntries(found []*inferredSeries, own string, tables bool)
 		}
 		r, err := phrase.ParseRule(rule)
 		if err == nil {
-			err = plan.CheckName(name)
+			err = schedule.CheckName(name)
 		}
 		if err == nil && slices.ContainsFunc(names, func(n string) bool { return phrase.NamesEqual(n, name) }) {
 			err = fmt.Errorf("the series `%s` was given twice", name)

@@ -124,7 +124,7 @@ var nonNameChars = regexp.MustCompile(`[^\p{L}0-9]+`)
 // seriesNameFrom makes a name of a series of a text, without a year: its dates are for any.
 func seriesNameFrom(text string) string {
 	name := withoutYear(slug(text, nonNameChars))
-	if plan.CheckName(name) != nil {
+	if schedule.CheckName(name) != nil {
 		name = strings.Trim("dates-"+name, "-")
 	}
 	return name
@@ -143,11 +143,11 @@ func seriesTitleFrom(text string) string {
 }
 
 func milestoneNameFrom(column string) string {
-	if plan.CheckName(column) == nil {
+	if schedule.CheckName(column) == nil {
 		return column
 	}
 	name := slug(column, nonNameChars)
-	if plan.CheckName(name) != nil {
+	if schedule.CheckName(name) != nil {
 		name = "on-" + name
 	}
 	return name

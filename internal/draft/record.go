@@ -11,7 +11,7 @@ import (
 	"yoyaku/internal/ask"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
-	"yoyaku/internal/plan"
+	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/tabular"
 )
 
@@ -22,7 +22,7 @@ const maxSampledRows = 1000
 func recordNameFrom(table string, taken []string) string {
 	name := regexp.MustCompile(`[^A-Za-z0-9]+`).ReplaceAllString(strings.TrimSuffix(filepath.Base(table),
 		filepath.Ext(table)), "-")
-	if name = strings.Trim(name, "-"); plan.CheckName(name) != nil || slices.Contains(taken, name) {
+	if name = strings.Trim(name, "-"); schedule.CheckName(name) != nil || slices.Contains(taken, name) {
 		name = strings.Trim("table-"+name, "-")
 	}
 	return uniqueName(name, taken)

@@ -29,8 +29,9 @@ type Object struct {
 	properties map[string]string // by property
 }
 
-// planProperty and hashProperty are the properties by which an event is known as a plan's.
-const planProperty, hashProperty = "X-YOYAKU-PLAN", "X-YOYAKU-HASH"
+// planProperty and hashProperty are the properties by which an event is known as a plan's,
+// ruleProperty is the one by which it is known as that of a rule alone.
+const planProperty, hashProperty, ruleProperty = "X-YOYAKU-PLAN", "X-YOYAKU-HASH", "X-YOYAKU-RULE"
 
 // ReadObject reads a resource.
 func ReadObject(data string) (*Object, error) {
@@ -127,6 +128,9 @@ func propertyText(p Property) string {
 	}
 	return strings.Join(params, ";") + ":" + value
 }
+
+// IsAtLimit reports whether the SEQUENCE can't rise any more.
+func (o *Object) IsAtLimit() bool { return o.block.sequence == maxSequence }
 
 // Differs names the properties in which two objects differ.
 func (o *Object) Differs(other *Object) (names []string) {

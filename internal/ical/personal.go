@@ -254,7 +254,7 @@ func (k *componentLines) keepForeign(b *rawComponent) *componentLines {
 		case k.name == "VTODO" && name == "STATUS" && !isCancelled(line):
 			status = line
 		case k.name == "VTODO" && (name == "COMPLETED" || name == "PERCENT-COMPLETE"),
-			strings.HasPrefix(name, "X-") && name != planProperty && name != hashProperty:
+			strings.HasPrefix(name, "X-") && !slices.Contains([]string{planProperty, hashProperty, ruleProperty}, name):
 			added = append(added, line)
 		}
 	}

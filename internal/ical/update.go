@@ -350,19 +350,27 @@ func (m *calendarMerge) put(e Event) error {
 			p.last = max(p.last, v.Day)
 		}
 	}
-	mark := func() string { return hashProperty + ":" + content.hash() }
+	marks := func() []string {
+		list := []string{hashProperty + ":" + content.hash()}
+		if e.Rule != "" {
+			list = append(list, ruleProperty+":"+e.Rule)
+		}
+		return list
+	}
 	if b := m.old[e.UID]; b == nil {
-		content.appendLines(mark())
+		content.appendLines(marks()...)
 		p.new = content.withStamps(m.stamp, 0, false)
 	} else {
 		merged, unchanged, marked, replaced := content.mergeInto(b)
 		switch {
-		case unchanged:
+		case unchanged && e.Rule == b.ruleMark():
 			p.raw = b.raw
+		case unchanged:
+			p.new = b.contentLines().withRuleMark(e.Rule)
 		case marked:
-			p.new = merged
+			p.new = merged.withRuleMark(e.Rule)
 		default:
-			merged.appendLines(mark())
+			merged.appendLines(marks()...)
 			if p.new = merged.withStamps(b.laterDTSTAMP(m.stamp), m.Update.nextSequence(b), true); replaced {
 				m.Update.overwritten++
 			}

@@ -114,6 +114,15 @@ func (s *Sink) SetScope(scope Scope) {
 	}
 }
 
+// RuleSeries is the name of the series of a rule alone in the calendar that this one follows; its
+// own if it follows none.
+func (s *Sink) RuleSeries(of *schedule.Series) string {
+	if s.c.Update == nil {
+		return of.Name
+	}
+	return s.c.Update.RuleSeries(of)
+}
+
 // ErrEmpty is a calendar with nothing in it, which isn't written.
 var ErrEmpty = errors.New("no event")
 

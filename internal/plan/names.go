@@ -73,7 +73,7 @@ func (x *nameIndex) find(name string, n int, of func(i int) string) int {
 // namedEntries reads entries with names, each of which is new among those of its kind.
 func (p *Plan) namedEntries(what string, do func(v *node) error) func(v *node) error {
 	return func(v *node) error {
-		if err := CheckName(v.name); err != nil {
+		if err := schedule.CheckName(v.name); err != nil {
 			return v.doc.wrap(v.keyNode, err)
 		}
 		if err := p.claimName(what, v.doc, v.keyNode, v.name); err != nil {
@@ -95,20 +95,6 @@ func (p *Plan) readNamed(v *node, do func(v *node) error) error {
 		return nil
 	}
 	return v.doc.collectError(v.wrap(err)) // while it is said what it is about
-}
-
-// CheckName refuses names that a phrase can't use without quotes.
-func CheckName(name string) error {
-	for i, r := range name {
-		letter := r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r > 0x7f
-		if !letter && (i == 0 || !(r >= '0' && r <= '9' || r == '-' || r == '_')) {
-			return fmt.Errorf("`%s` can't be a name: a name starts with a letter and has only letters, digits, `-` and `_`", name)
-		}
-	}
-	if name == "" {
-		return fmt.Errorf("a name is missing here")
-	}
-	return schedule.CheckLength("a name", name)
 }
 
 // CheckID says what an id may hold.

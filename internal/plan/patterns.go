@@ -104,7 +104,7 @@ func (t *pattern) readParams(v *node) error {
 }
 
 func (t *pattern) readParam(w *node) error {
-	if err := CheckName(w.name); err != nil {
+	if err := schedule.CheckName(w.name); err != nil {
 		return w.doc.wrap(w.keyNode, err)
 	}
 	same := func(s string) bool { return phrase.NamesEqual(s, w.name) }

@@ -133,7 +133,7 @@ func (r recordReader) tableOf(v *node, text string) error {
 }
 
 func (r recordReader) column(v *node) error {
-	if err := CheckName(v.name); err != nil {
+	if err := schedule.CheckName(v.name); err != nil {
 		return v.doc.wrap(v.keyNode, err)
 	}
 	text, err := v.doc.text(v.valueNode)
@@ -153,7 +153,7 @@ const runningHelp = "running columns, each `FIRST; NEXT`: FIRST in the first row
 func takesRunning(add func(text string) error) declare.ValueSpec {
 	return takesNames(func() *nameMap {
 		return &nameMap{label: "carry", help: "FIRST; NEXT, such as \"amount; prior + amount\"", readEach: func(v *node) error {
-			if err := CheckName(v.name); err != nil {
+			if err := schedule.CheckName(v.name); err != nil {
 				return v.doc.wrap(v.keyNode, err)
 			}
 			text, err := v.doc.text(v.valueNode)
@@ -203,7 +203,7 @@ type RecordEvent struct {
 }
 
 func (e *RecordEvent) group() *keyGroup {
-	name := func(text string) error { e.Name = text; return CheckName(text) }
+	name := func(text string) error { e.Name = text; return schedule.CheckName(text) }
 	day := func(text string) error {
 		e.Day = text
 		_, err := phrase.ParseExpr(text)

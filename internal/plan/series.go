@@ -389,7 +389,7 @@ func (in *seriesReader) ownerOf(v *node) (string, error) {
 
 // milestone reads one milestone.
 func (in *seriesReader) milestone(v *node) error {
-	if err := CheckName(v.name); err != nil {
+	if err := schedule.CheckName(v.name); err != nil {
 		return v.doc.wrap(v.keyNode, err)
 	}
 	if in.series.Has(v.name) {

@@ -106,7 +106,7 @@ func (p *Plan) seriesOf(item *node) error {
 		case name == "":
 			return at.wrap(fmt.Errorf("the column `%s`, which names the series, is blank", column))
 		}
-		if err := CheckName(name); err != nil {
+		if err := schedule.CheckName(name); err != nil {
 			return at.wrap(err)
 		}
 		d.collect.setSubject(name)

@@ -208,6 +208,9 @@ func (d *Decision) decideEvent(w Desired, e schedule.Event, h *storedObject) err
 		if day := h.Start; !day.SameTime(e.At) {
 			result, step.Was = resultMoved, day
 		}
+		if h.IsAtLimit() {
+			note += "; its SEQUENCE can't rise, so calendar programs may not take the change"
+		}
 		write(result, note)
 	}
 	differs := propertyList(h.Differs(made))

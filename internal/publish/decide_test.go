@@ -53,6 +53,7 @@ func TestDecide(t *testing.T) {
 		{what: "as it is", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, unchanged: 1},
 		{what: "another title", wanted: []schedule.Event{event("1", 10, "Pay day")}, there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, want: "changed: summary 2027-04-10 "},
 		{what: "another day", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "", "")}, want: "moved: date 2027-04-12 2027-04-10"},
+		{what: "the largest SEQUENCE", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", "SEQUENCE:0", "SEQUENCE:2147483647")}, want: "moved: date; its SEQUENCE can't rise, so calendar programs may not take the change 2027-04-12 2027-04-10"},
 		{what: "by hand", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, want: "edited: changed by hand, left alone: summary 2027-04-10 ", left: 1},
 		{what: "by hand, taken back", wanted: []schedule.Event{e}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, overwrite: true, want: "changed: changed by hand, overwritten: summary 2027-04-10 "},
 		{what: "by both", wanted: []schedule.Event{event("1", 12, "Pay")}, there: []caldav.Resource{there(t, e, "plan", "1", hand, by)}, want: "conflict: changed by hand and in the plan: date, summary 2027-04-12 2027-04-10", left: 1},

@@ -1,6 +1,8 @@
 package query
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -23,6 +25,7 @@ type datesQuery struct {
 	window, counts string
 	count          int
 	adds, remind   []string
+	id             string // of the series of the one rule, in UIDs
 	form           EventForm
 }
 
@@ -49,6 +52,8 @@ With --as ics, a series brings its milestones along.`,
 			{Name: "counts", Help: "count the dates of each `year` instead of listing them, by nominal\nand by moved date",
 				Value: declare.Choice("year").Into(&q.counts), Conflicts: []string{"add", "count", "remind"}},
 			reminderOption(&q.remind),
+			{Name: "id", Help: "name the events of the one rule `NAME` in their UIDs, so that they\nstay the same whatever becomes of the rule; needs --as ics",
+				Value: declare.Text.Into(&q.id), Conflicts: []string{"counts"}},
 		}, q.form.Options()...),
 		Answer: q.answer,
 	}
@@ -88,8 +93,10 @@ func (q *datesQuery) answer(j *ask.Job) error {
 	}
 	var err error
 	if events {
-		err = l.events(j)
-	} else if err = rejectEventOptions(j, "remind", strings.Join(q.remind, ", ")); err == nil {
+		if err = q.nameRules(j, l); err == nil {
+			err = l.events(j)
+		}
+	} else if err = rejectEventOptions(j, "remind", strings.Join(q.remind, ", "), "id", q.id); err == nil {
 		err = l.table(j)
 	}
 	if err == nil && !events {
@@ -132,6 +139,37 @@ func (q *datesQuery) addSeries(j *ask.Job, l *dateListing) error {
 			}
 			l.series, l.texts, l.fromPlan[s] = append(l.series, s), append(l.texts, text), known
 		}
+	}
+	return nil
+}
+
+// nameRules gives the series of rules alone the names that their events have in UIDs: that of the
+// option, else that in the calendar that is followed, so that a title may change.
+func (q *datesQuery) nameRules(j *ask.Job, l *dateListing) error {
+	if q.id != "" {
+		if err := schedule.CheckName(q.id); err != nil {
+			return rows.WrapOption("id", err)
+		}
+		if len(l.series) != 1 || l.fromPlan[l.series[0]] {
+			return rows.WrapOption("id", errors.New("it names the events of one rule; give one rule, and no series of the plan"))
+		}
+	}
+	seen := map[string]string{}
+	called := "" // by its rule
+	for i, s := range l.series {
+		if l.fromPlan[s] {
+			continue
+		}
+		if before, twice := seen[s.RuleMark]; twice {
+			return fmt.Errorf("%q and %q are one rule; their events would be the same, so give it once", before, l.texts[i])
+		}
+		seen[s.RuleMark] = l.texts[i]
+		if s.Name = cmp.Or(q.id, j.Events.RuleSeries(s)); called == "" {
+			called = s.Title
+		}
+	}
+	if called != "" && j.Shape.Title == "" {
+		j.Note("the events are called by their rule, `%s`; %s gives them a name", called, j.OptionText("title", ""))
 	}
 	return nil
 }
@@ -423,7 +461,7 @@ func (l *dateListing) plan(j *ask.Job, s *schedule.Series) string {
 	if l.fromPlan[s] {
 		return j.ID
 	}
-	return "yoyaku"
+	return ical.RulePlan
 }
 
 // event makes an entry an event.

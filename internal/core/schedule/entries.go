@@ -200,6 +200,20 @@ func CheckLength(what, text string) error {
 	return nil
 }
 
+// CheckName refuses names that a phrase can't use without quotes.
+func CheckName(name string) error {
+	for i, r := range name {
+		letter := r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r > 0x7f
+		if !letter && (i == 0 || !(r >= '0' && r <= '9' || r == '-' || r == '_')) {
+			return fmt.Errorf("`%s` can't be a name: a name starts with a letter and has only letters, digits, `-` and `_`", name)
+		}
+	}
+	if name == "" {
+		return fmt.Errorf("a name is missing here")
+	}
+	return CheckLength("a name", name)
+}
+
 // ParseTemplate reads a template of the names of env.
 func ParseTemplate(text string, env eval.Env) (*Template, error) {
 	if err := CheckLength("the text of an event", text); err != nil {

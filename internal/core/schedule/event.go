@@ -30,6 +30,8 @@ type Event struct {
 	Owner, Contact string
 	// Private hides it from others, Tentative says that its day may still move.
 	Private, Tentative bool
+	// Rule is the mark of the rule alone that gave it (see Series.RuleMark); "" for an event of a plan.
+	Rule string
 	EventProperties
 }
 
@@ -47,7 +49,7 @@ func (e Entry) Event(plan string) Event {
 	return Event{UID: e.uid(plan), Summary: e.label(), Description: e.Reason(), Category: e.Series.Name, At: e.At,
 		Series: e.Series.Name, What: e.What, ID: e.Occurrence.ID, Nominal: eval.Day(e.Occurrence.Date.Date),
 		Reminders: e.Series.Reminders, Calendar: e.Series.Calendar, Todo: m.Todo, Owner: m.Owner,
-		Private: m.Private || e.Series.Private && !m.Public, Tentative: e.Provenance.Uncovered.IsSet(),
+		Private: m.Private || e.Series.Private && !m.Public, Tentative: e.Provenance.Uncovered.IsSet(), Rule: e.Series.RuleMark,
 		EventProperties: e.Series.EventProperties}
 }
 
@@ -124,11 +126,18 @@ func FromRule(text, title string, env eval.Env) (*Series, error) {
 	if err != nil {
 		return nil, err
 	}
-	if s.Name = Hash(s.Rules[0].Recurrence.Text+"\n"+env.Calendar.Name+"\n"+title, 5); title == "" {
+	s.RuleMark = Hash(s.ruleIdentity(), 8)
+	if s.Name = s.RuleName(title); title == "" {
 		s.Title = s.Rules[0].Recurrence.Text
 	}
 	return s, nil
 }
+
+// ruleIdentity is what a rule alone is known by: its canonical text and the name of its calendar.
+func (s *Series) ruleIdentity() string { return s.Rules[0].Recurrence.Text + "\n" + s.Calendar.Name }
+
+// RuleName is the name of the series of a rule alone under a title, "" for none.
+func (s *Series) RuleName(title string) string { return Hash(s.ruleIdentity()+"\n"+title, 5) }
 
 // Clone returns the series with further columns to be added to it as milestones;
 // the series itself stays as it is.

@@ -50,6 +50,7 @@ type Series struct {
 	Todo            bool     // its own date is a to-do
 	Zone            string   // of its times; "" for that of the plan
 	Patterns        []string // that it is like, the nearest first
+	RuleMark        string   // of a rule alone: a hash of it and its calendar's name; "" for a series of a plan
 
 	names           []string       // BaseNames and those of the milestones
 	slots           map[string]int // of these, folded
