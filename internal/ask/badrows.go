@@ -56,7 +56,7 @@ func (e *BadRowsError) Error() string {
 		fmt.Fprintf(&b, "\n  and %d more", more)
 	}
 	for _, col := range order {
-		if fit := tabular.FittingLayouts(unread[col]); len(fit) > 0 {
+		if fit := tabular.FittingLayouts(unread[col], tabular.ContextOf(e.workspace.Env)); len(fit) > 0 {
 			which := ""
 			if len(fit) > 1 {
 				which = "; choose one"

@@ -11,6 +11,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/tabular"
@@ -27,6 +28,7 @@ type TableOptions struct {
 	Repair               bool
 	Renames, Fill        []string
 	ReadNumbers          []string
+	Language             *language.Language // whose words go before all others'; nil for that of the place
 }
 
 // Options declares the options of tables in.
@@ -55,7 +57,7 @@ func (t *TableOptions) Options() []*declare.Key {
 func (t *TableOptions) Check() error {
 	for _, text := range t.ReadDates {
 		if _, form := splitForm(text); form != "" {
-			if _, err := tabular.ParseDateLayouts(form); err != nil {
+			if _, err := tabular.ParseDateLayouts(form, tabular.DateContext{}); err != nil {
 				return rows.WrapOption("read-dates", err)
 			}
 		}
@@ -275,14 +277,21 @@ func (t *Table) JoinDates(lenient bool) (missing error, err error) {
 		if i := rows.ColumnIndex(t.AllColumns(), name); i >= 0 {
 			return nil, rows.WrapOption("join-dates", fmt.Errorf("there is already a column `%s`", t.AllColumns()[i]))
 		}
-		t.Derive.AddDateJoin(name, at[0], at[1], at[2], joinDate)
+		t.Derive.AddDateJoin(name, at[0], at[1], at[2], t.joinDate)
 	}
 	return missing, nil
 }
 
+// dateContext is what the reading of the table's dates depends on.
+func (t *Table) dateContext() tabular.DateContext {
+	c := tabular.ContextOf(t.Env)
+	c.Language = cmp.Or(t.options.Language, c.Language)
+	return c
+}
+
 // joinDate makes a date of a year, a month and a day.
-func joinDate(y, m, day string) (civil.Date, error) {
-	d, ok := tabular.JoinDate(y, m, day)
+func (t *Table) joinDate(y, m, day string) (civil.Date, error) {
+	d, ok := tabular.JoinDate(y, m, day, t.dateContext())
 	if !ok {
 		return civil.None, fmt.Errorf("year %s, month %s, day %s are not a date", eval.Truncate(y), eval.Truncate(m), eval.Truncate(day))
 	}
@@ -372,7 +381,7 @@ func (t *Table) unknownColumn(name string) error {
 }
 
 func (t *Table) readDatesAs(slot int, form string, soft bool) error {
-	readings, err := tabular.ParseDateLayouts(form)
+	readings, err := tabular.ParseDateLayouts(form, t.dateContext())
 	if err != nil {
 		return rows.WrapOption("read-dates", err)
 	}
@@ -387,6 +396,9 @@ func (t *Table) readDatesAs(slot int, form string, soft bool) error {
 			return civil.None, fmt.Errorf("%q can be read as %s, which differ", eval.Truncate(s), strings.Join(several, " and "))
 		case soft:
 			return civil.None, errUnclear
+		}
+		if why := tabular.WhyNot(s, readings, t.dateContext()); why != "" {
+			return civil.None, fmt.Errorf("%q: %s", eval.Truncate(s), why)
 		}
 		return civil.None, &eval.NotDateError{Column: column, Text: s, Form: form}
 	})
@@ -408,7 +420,7 @@ func (t *Table) TakeLayouts() ([][]tabular.DateLayout, error) {
 	in.ReadDates, t.options = nil, &in
 	for _, text := range texts {
 		name, form := splitForm(text)
-		list, err := tabular.ParseDateLayouts(form)
+		list, err := tabular.ParseDateLayouts(form, t.dateContext())
 		if err != nil {
 			return nil, rows.WrapOption("read-dates", err)
 		}

@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
@@ -16,9 +17,9 @@ import (
 
 // settings say where and when phrases are read.
 type settings struct {
-	app                        *App
-	plan, calendar, asOf, leap string
-	fiscalOptions              map[string]*string
+	app                                  *App
+	plan, calendar, asOf, leap, language string
+	fiscalOptions                        map[string]*string
 	// files is the register of what is read and written, one for all plans of the command;
 	// nil if each plan has its own.
 	files *files.Registry
@@ -40,6 +41,7 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 	}
 	if where {
 		options = append(options,
+			&declare.Key{Name: "language", Help: "read and write names of months and weekdays in language `CODE`,\nsuch as de (default: read any, write English)", Value: declare.Choice(language.Codes()...).Into(&s.language)},
 			&declare.Key{Name: "plan", Help: "use the calendars, series and settings of plan `FILE`\n(default: yoyaku.yaml in this folder, if there is one)", Value: declare.Text.Into(&s.plan)},
 			&declare.Key{Name: "calendar", Completion: "calendars", Help: "count with the working calendar `NAME`: of the plan, a public\none, several joined by +, a file, or (COL) for each row's own", Value: declare.Text.Into(&s.calendar)})
 		options = append(options, plan.FiscalOptions(s.fiscalOptions)...)
@@ -83,6 +85,11 @@ func (s *settings) loadCollecting(c *plan.Collector) (*plan.Plan, error) {
 		return nil, usagef("--leap-day: expected 28-feb or 1-mar, found %q", s.leap)
 	}
 	var err error
+	if s.language != "" {
+		if set.Language, err = language.Find(s.language); err != nil {
+			return nil, usagef("--language: %v", err)
+		}
+	}
 	if set.AsOf, err = s.asOfDate(); err != nil {
 		return nil, err
 	}

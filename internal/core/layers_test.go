@@ -13,7 +13,7 @@ import (
 )
 
 // floors orders the rooms of the core: each may import only those before it.
-var floors = []string{"civil", "workdays", "daycount", "recur", "phrase", "eval", "schedule", "infer", "rows"}
+var floors = []string{"civil", "language", "workdays", "daycount", "recur", "phrase", "eval", "schedule", "infer", "rows"}
 
 // above are the rooms over the core, each importing only those before it.
 var above = []string{"files", "ical", "caldav", "publish", "heap", "tabular", "render", "declare", "ask", "query", "plan", "workflow", "draft", "cli"}

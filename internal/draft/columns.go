@@ -74,7 +74,7 @@ func sampleColumns(path string) (list []tableColumn, in tabular.Options, err err
 
 // isValueText reports whether a text is a date or a number, and so no name of a column.
 func isValueText(text string) bool {
-	return len(tabular.FittingNumberForms([]string{text})) > 0 || len(tabular.FittingLayouts([]string{text})) > 0
+	return len(tabular.FittingNumberForms([]string{text})) > 0 || len(tabular.FittingLayouts([]string{text}, tabular.DateContext{})) > 0
 }
 
 // dates reports whether the column holds dates, in which forms where they aren't ISO,
@@ -101,7 +101,7 @@ func (c tableColumn) dates() (forms, open []string, ok bool) {
 	if iso == len(days) {
 		return nil, open, true
 	}
-	fit := slices.DeleteFunc(tabular.FittingLayouts(days), func(f string) bool { return f == "serial" })
+	fit := slices.DeleteFunc(tabular.FittingLayouts(days, tabular.DateContext{}), func(f string) bool { return f == "serial" })
 	return fit, open, len(fit) > 0
 }
 

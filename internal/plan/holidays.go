@@ -336,7 +336,7 @@ func (b *calendarSet) holidayFile(d *doc, name, where, form string, counts int) 
 // and name. A blank end is the start. If it has a column counts, a row with a number
 // above 0 there is a short day; else counts says it of all.
 func (b *calendarSet) readHolidayCSV(path, name, form string, counts int) (workdays.HolidayList, error) {
-	readings, err := tabular.ParseDateLayouts(form)
+	readings, err := tabular.ParseDateLayouts(form, tabular.ContextOf(b.env))
 	if form != "" && err != nil {
 		return nil, rows.WrapOption("read-dates", err)
 	}
@@ -356,7 +356,7 @@ func (b *calendarSet) readHolidayCSV(path, name, form string, counts int) (workd
 	}
 	var list workdays.HolidayList
 	err = rows.Each(table, func(line int, cells []eval.Value) error {
-		row := listedRow{at: at, cells: cells, form: form, readings: readings}
+		row := listedRow{at: at, cells: cells, form: form, readings: readings, context: tabular.ContextOf(b.env)}
 		like := workdays.Holiday{Name: row.text("name"), Source: fmt.Sprintf("%s:%d", name, line), Weight: counts}
 		span, column, err := row.holiday(&like)
 		if err != nil {
@@ -374,6 +374,7 @@ type listedRow struct {
 	cells    []eval.Value
 	form     string // of dates; "" for ISO alone
 	readings []tabular.DateLayout
+	context  tabular.DateContext
 }
 
 func (r *listedRow) text(column string) string {
@@ -417,10 +418,14 @@ func (r *listedRow) day(column string) (civil.Date, error) {
 	if !ok && r.form != "" {
 		d, _, ok = tabular.ReadDate(text, r.readings)
 	}
-	switch fit := tabular.FittingLayouts([]string{text}); {
-	case ok:
+	if ok {
 		return d, nil
+	}
+	switch fit := tabular.FittingLayouts([]string{text}, r.context); {
 	case r.form != "":
+		if why := tabular.WhyNot(text, r.readings, r.context); why != "" {
+			return d, fmt.Errorf("%q: %s", text, why)
+		}
 		return d, fmt.Errorf("expected a date written as %s, found %q", r.form, text)
 	case len(fit) > 0:
 		return d, fmt.Errorf("expected a date such as 2027-03-31, found %q. To read it, add `read-dates: %s` beside the file", text,

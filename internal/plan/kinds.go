@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"yoyaku/internal/core/language"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -189,3 +190,12 @@ func (d *doc) reminders(v ast.Node) (list []schedule.Reminder, err error) {
 	}
 	return list, err
 }
+
+// languageKind is a language by its code.
+var languageKind = valueKind[*language.Language]{Description: "a language by its code", Choices: language.Codes(), Read: func(v declare.Input) (*language.Language, error) {
+	text, err := textKind.Read(v)
+	if err != nil {
+		return nil, err
+	}
+	return language.Find(text)
+}}

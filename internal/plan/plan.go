@@ -10,6 +10,7 @@ import (
 	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -89,12 +90,13 @@ type Settings struct {
 	Zone           *time.Location
 	Fiscal         map[string]string // week-start, fiscal-start and their kin
 	LeapDayToMarch bool
-	Files          *files.Registry // nil: the plan's own
-	Text           []byte          // what the plan says, if it isn't in its file yet
-	Hash           bool            // files are hashed while they are read
-	WhatIf         WhatIf          // days that are closed and opened for this command alone
-	Calendar       string          // that the command counts with; "" for the plan's
-	Collector      *Collector      // takes faults of entries; nil stops at the first
+	Language       *language.Language // of names; nil for that of the plan
+	Files          *files.Registry    // nil: the plan's own
+	Text           []byte             // what the plan says, if it isn't in its file yet
+	Hash           bool               // files are hashed while they are read
+	WhatIf         WhatIf             // days that are closed and opened for this command alone
+	Calendar       string             // that the command counts with; "" for the plan's
+	Collector      *Collector         // takes faults of entries; nil stops at the first
 }
 
 func (s Settings) register() *files.Registry {
@@ -165,13 +167,15 @@ func (s Settings) env(f civil.FiscalCalendar, zone *time.Location) eval.Env {
 		of, _ := ical.Zone(name) // which was known when the time was made
 		return of
 	}
-	write := func(layout string) (func(v eval.Value) string, error) { return render.Strftime(layout, zoneOf) }
+	write := func(layout string) (func(v eval.Value) string, error) {
+		return render.Strftime(layout, zoneOf, s.Language)
+	}
 	home := ""
 	if zone != nil {
 		home = zone.String()
 	}
 	return eval.Env{Cache: &eval.SeriesCache{}, HomeZone: home, Clock: clock, Fiscal: f, Calendar: cal, Today: s.today(zone),
-		LeapDayToMarch: s.LeapDayToMarch, Strftime: write}
+		LeapDayToMarch: s.LeapDayToMarch, Language: s.Language, Strftime: write}
 }
 
 // ZoneName is the name of the plan's time zone; "" if times float.

@@ -1,10 +1,12 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"sync"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/ical"
@@ -50,6 +52,8 @@ func (in *settingsReader) keys() []*declare.Key {
 			Value: textKind.Into(&p.Title)},
 		{Name: "zone", Section: sectionAbout, Help: "the time zone of dates with a time", Default: "local time wherever it is read", Example: "Atlantic/Faroe",
 			Value: textKind.Call(in.zone)},
+		{Name: "language", Section: sectionAbout, Help: "the language of months and weekdays, read first and written", Default: "read any, write English", Example: "de",
+			Value: languageKind.Call(in.language)},
 		{Name: "organizer", Section: sectionOutputs, Help: "who sends cancellations", Value: takesKeys(in.organizer)},
 		{Name: "strict", Section: sectionAbout, Help: "treat every warning as a failure", Default: "no", Value: declare.Bool.Into(&p.Strict)},
 	}
@@ -73,6 +77,12 @@ func (in *settingsReader) version(text string) error {
 func (in *settingsReader) zone(name string) (err error) {
 	in.p.Zone, err = ical.Zone(name)
 	return err
+}
+
+// language is that of the plan, unless the command has one.
+func (in *settingsReader) language(l *language.Language) error {
+	in.set.Language = cmp.Or(in.set.Language, l)
+	return nil
 }
 
 func (in *settingsReader) organizer() *keyGroup {

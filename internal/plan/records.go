@@ -72,6 +72,8 @@ func (r recordReader) group(q *ask.Query) *keyGroup {
 		{Name: "key", Help: "the column that identifies each row for good", Example: "contract", Value: textKind.Into(&r.Key)},
 		{Name: "calendar", Help: "the working calendar; (site) takes each row's from column site",
 			Default: "the plan's", Example: "yard", Value: textKind.Call(r.calendar)},
+		{Name: "language", Help: "the language of months and weekdays in its cells, read before all others", Default: "the plan's", Example: "de",
+			Value: languageKind.Into(&r.In.Language)},
 		{Name: "columns", Help: "columns to add, each worked out by a phrase, in order", Value: takesNames(columns)},
 		{Name: "where", Help: "keep only the rows for which this holds", Example: "site is not blank",
 			Value: conditionsKind.Call(func(list []textAt) error { r.Where = textsOf(list); return nil })},

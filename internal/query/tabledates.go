@@ -19,6 +19,7 @@ import (
 type TableDates struct {
 	Series          []SeriesDates
 	columns         []string
+	context         tabular.DateContext
 	unreadable      map[string]string // of columns that hold dates and can't be taken for such: why
 	dates           []int             // the columns of dates
 	hasOtherColumns bool              // the table has columns that hold something else
@@ -49,7 +50,7 @@ func readTableDates(j *ask.Job, columns []string, key string) (*TableDates, erro
 	if columns == nil && ask.IsCalendarFile(j.Args[0]) {
 		columns = []string{"start"}
 	}
-	d := &TableDates{columns: t.Visible(), unreadable: map[string]string{}}
+	d := &TableDates{columns: t.Visible(), context: tabular.ContextOf(j.Env), unreadable: map[string]string{}}
 	var named []int
 	for _, c := range columns {
 		i, err := t.FindColumn("date", c)
@@ -197,7 +198,7 @@ func (d *TableDates) chooseColumns(named []int, by int, columns []columnStats) {
 			d.dates = append(d.dates, i)
 		default:
 			d.hasOtherColumns = d.hasOtherColumns || c.numDates+c.numOthers > 0
-			forms := tabular.FittingLayouts(c.texts)
+			forms := tabular.FittingLayouts(c.texts, d.context)
 			switch {
 			case named != nil:
 			case c.numDates > c.numOthers:
@@ -212,7 +213,7 @@ func (d *TableDates) chooseColumns(named []int, by int, columns []columnStats) {
 
 // layoutHint says which form reads a column, if one does.
 func layoutHint(j *ask.Job, column string, texts []string) string {
-	if forms := tabular.FittingLayouts(texts); len(forms) > 0 {
+	if forms := tabular.FittingLayouts(texts, tabular.ContextOf(j.Env)); len(forms) > 0 {
 		return "; try " + j.OptionText("read-dates", rows.QuoteName(column+"="+forms[0]))
 	}
 	return ""

@@ -16,7 +16,7 @@ import (
 // run where that is asked, and shows dates as they are asked for.
 func TestFormats(t *testing.T) {
 	d, _, _ := civil.Parse("2027-03-05")
-	show, err := Strftime("%d %b %Y", nil)
+	show, err := Strftime("%d %b %Y", nil, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -196,12 +196,12 @@ func TestStrftime(t *testing.T) {
 		{"%F %Z%z.", eval.Day(d), "2027-03-28 ."}, {"%H:%M %Z", when(990, ""), "16:30 "}, {"%%Z %H:%M %Z %z", when(1020, "America/New_York"), "%Z 17:00 EDT -0400"},
 		{"%H:%M %Z", when(150, "Europe/Oslo"), "02:30 CEST"}, {"%H:%M %Z %z", when(60, "Europe/Oslo"), "01:00 CET +0100"},
 	} {
-		f, err := Strftime(c.layout, zone)
+		f, err := Strftime(c.layout, zone, nil)
 		if err != nil || f(c.v) != c.want {
 			t.Errorf("%s: %v %q, want %q", c.layout, err, f(c.v), c.want)
 		}
 	}
-	if _, err := Strftime("%Q", zone); err == nil {
+	if _, err := Strftime("%Q", zone, nil); err == nil {
 		t.Error("%Q is a layout")
 	}
 }

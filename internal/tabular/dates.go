@@ -2,48 +2,91 @@ package tabular
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 )
 
-// DateLayout is a way to read a date that isn't ISO 8601: dmy, mdy, ymd, serial or a strftime
-// layout.
-type DateLayout struct {
-	Name string // dmy, mdy, ymd, serial, or a strftime layout
-	read func(s string) (civil.Date, bool)
+// DateContext is what the reading of dates depends on besides their form.
+type DateContext struct {
+	Language *language.Language   // whose words go before all others'; nil for none
+	Fiscal   civil.FiscalCalendar // by which labels such as P03 FY27 are read
 }
 
+// ContextOf is that of a place.
+func ContextOf(env eval.Env) DateContext { return DateContext{env.Language, env.Fiscal} }
+
+// DateLayout is a way to read a date that isn't ISO 8601.
+type DateLayout struct {
+	// Name is dmy, mdy, ymd, one of these with a year behind it, serial, first day or last day (of
+	// what a label names), or a strftime layout.
+	Name string
+	// read reads a date; weekdays are those that stand beside it, as bits from Monday.
+	read func(s string) (d civil.Date, weekdays uint8, ok bool)
+}
+
+// fits reads a date whose weekday, if one stands beside it, is right.
+func (l DateLayout) fits(s string) (civil.Date, bool) {
+	d, weekdays, ok := l.read(s)
+	return d, ok && language.Falls(d, weekdays)
+}
+
+// FirstDay and LastDay are the forms of labels, which name stretches of time.
+const FirstDay, LastDay = "first day", "last day"
+
 // layoutNames are the readings that have a name.
-var layoutNames = []string{"dmy", "mdy", "ymd", "serial"}
+var layoutNames = []string{"dmy", "mdy", "ymd", "serial", FirstDay, LastDay}
 
 // ParseDateLayouts reads alternatives such as "mdy|%d %B %Y|serial".
-func ParseDateLayouts(text string) (list []DateLayout, err error) {
+func ParseDateLayouts(text string, c DateContext) (list []DateLayout, err error) {
 	for _, name := range strings.Split(text, "|") {
-		name = strings.TrimSpace(name)
-		switch {
-		case name == "dmy", name == "mdy", name == "ymd":
-			list = append(list, DateLayout{name, func(s string) (civil.Date, bool) { return readParts(s, name) }})
-		case name == "serial":
-			list = append(list, DateLayout{name, readSerial})
-		case strings.Contains(name, "%"):
-			if bad := badLayout(name); bad != "" {
-				return nil, fmt.Errorf("the layout %q holds %s, which no date is read by; use one of %%d %%m %%Y %%y %%b %%B %%e %%j %%H %%M %%S", name, bad)
-			}
-			list = append(list, DateLayout{name, func(s string) (civil.Date, bool) { return readLayout(s, name) }})
-		default:
-			hint := "dmy, mdy, ymd, serial, or a layout such as %d %B %Y"
-			if near := phrase.Nearest(name, layoutNames); near != "" {
-				hint = "did you mean " + near + "?"
-			}
-			return nil, fmt.Errorf("unknown date form %q; %s", name, hint)
+		l, err := parseDateLayout(strings.TrimSpace(name), c)
+		if err != nil {
+			return nil, err
 		}
+		list = append(list, l)
 	}
 	return list, nil
+}
+
+// orderWithYear is an order with the year of dates that have none.
+var orderWithYear = regexp.MustCompile(`^(dmy|mdy|ymd)(?: +(\d{4}))?$`)
+
+func parseDateLayout(name string, c DateContext) (DateLayout, error) {
+	plain := func(read func(s string) (civil.Date, bool)) DateLayout {
+		return DateLayout{name, func(s string) (civil.Date, uint8, bool) { d, ok := read(s); return d, 0, ok }}
+	}
+	if m := orderWithYear.FindStringSubmatch(name); m != nil {
+		year, _ := strconv.Atoi(m[2])
+		return DateLayout{name, dateOrder{letters: m[1], year: year, context: c}.read}, nil
+	}
+	switch {
+	case name == "serial":
+		return plain(readSerial), nil
+	case name == FirstDay:
+		return plain(func(s string) (civil.Date, bool) { span, ok := readLabel(s, c); return span.First, ok }), nil
+	case name == LastDay:
+		return plain(func(s string) (civil.Date, bool) { span, ok := readLabel(s, c); return span.Last, ok }), nil
+	case strings.Contains(name, "%"):
+		if bad := badLayout(name); bad != "" {
+			return DateLayout{}, fmt.Errorf("the layout %q holds %s, which no date is read by; use one of %%d %%m %%Y %%y %%b %%B %%a %%A %%e %%j %%H %%M %%S", name, bad)
+		}
+		if !strings.Contains(strings.ReplaceAll(name, "%%", ""), "%Y") && !strings.Contains(strings.ReplaceAll(name, "%%", ""), "%y") {
+			return DateLayout{}, fmt.Errorf("the layout %q has no year; add %%Y, or give dates without a year one: dmy 2027", name)
+		}
+		return DateLayout{name, func(s string) (civil.Date, uint8, bool) { return readLayout(s, name, c.Language) }}, nil
+	}
+	hint := "dmy, mdy, ymd, serial, first day, last day, or a layout such as %d %B %Y"
+	if near := phrase.Nearest(name, layoutNames); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return DateLayout{}, fmt.Errorf("unknown date form %q; %s", name, hint)
 }
 
 // ReadDate reads a cell by ISO 8601 or else by one of several readings. Where
@@ -55,7 +98,7 @@ func ReadDate(s string, readings []DateLayout) (d civil.Date, ambiguous []string
 	}
 	var names []string
 	for _, r := range readings {
-		got, fits := r.read(s)
+		got, fits := r.fits(s)
 		switch {
 		case !fits:
 		case !ok:
@@ -80,14 +123,18 @@ func ReadCell(v eval.Value, readings []DateLayout) (d civil.Date, ambiguous []st
 	readings = slices.DeleteFunc(slices.Clone(readings), serials)
 	if n, _ := v.Typed(); v.IsNumber() && n >= 1 && n <= lastSerial {
 		from1904 := formatOf(v.Format).from1904
-		readings = append(readings, DateLayout{"serial", func(string) (civil.Date, bool) { return dateOfSerial(int(n), from1904) }})
+		readings = append(readings, DateLayout{"serial", func(string) (civil.Date, uint8, bool) {
+			d, ok := dateOfSerial(int(n), from1904)
+			return d, 0, ok
+		}})
 	}
 	return ReadDate(v.String(), readings)
 }
 
 // JoinDate makes a date of a year, a month and a day as cells have them.
-func JoinDate(y, m, day string) (civil.Date, bool) {
-	return readParts(y+"-"+m+"-"+day, "ymd")
+func JoinDate(y, m, day string, c DateContext) (civil.Date, bool) {
+	d, _, ok := dateOrder{letters: "ymd", context: c}.read(y + "-" + m + "-" + day)
+	return d, ok
 }
 
 // TimeOfDay is the time of day behind a date, in minutes after midnight.
@@ -118,62 +165,6 @@ func dropTime(s string) string {
 	}
 }
 
-// parseYear takes four digits, or two as 1950 to 2049.
-func parseYear(s string) (int, bool) {
-	n, err := strconv.Atoi(s)
-	switch {
-	case err != nil || n < 0:
-		return 0, false
-	case len(s) == 4:
-		return n, true
-	case len(s) != 2:
-		return 0, false
-	case n < 50:
-		return 2000 + n, true
-	}
-	return 1900 + n, true
-}
-
-func parseMonth(s string) (int, bool) {
-	if m := phrase.ParseMonth(strings.TrimSuffix(s, ".")); m != 0 {
-		return m, true
-	}
-	return parseUpTo(s, 12)
-}
-
-func parseUpTo(s string, most int) (int, bool) {
-	n, err := strconv.Atoi(s)
-	return n, err == nil && len(s) <= 2 && n >= 1 && n <= most
-}
-
-// readParts reads day, month and year in the order of dmy, mdy or ymd, set
-// apart by / . - or space.
-func readParts(s, order string) (civil.Date, bool) {
-	f := strings.FieldsFunc(dropTime(s), func(r rune) bool { return strings.ContainsRune("/.-, ", r) })
-	if len(f) != 3 {
-		return civil.None, false
-	}
-	var y, m, d int
-	ok := true
-	for i, c := range order {
-		var good bool
-		switch c {
-		case 'd':
-			d, good = parseUpTo(strings.TrimRight(f[i], "sthndr"), 31)
-		case 'm':
-			m, good = parseMonth(f[i])
-		default:
-			y, good = parseYear(f[i])
-			good = good && (order != "ymd" || len(f[i]) == 4)
-		}
-		ok = ok && good
-	}
-	if !ok {
-		return civil.None, false
-	}
-	return civil.NewDate(y, m, d)
-}
-
 // readSerial reads a spreadsheet's day number, counted from 1900. One with an exponent
 // has lost its last digits.
 func readSerial(s string) (civil.Date, bool) {
@@ -188,7 +179,7 @@ func readSerial(s string) (civil.Date, bool) {
 func badLayout(layout string) string {
 	for i := 0; i < len(layout); i++ {
 		if layout[i] == '%' {
-			if i++; i == len(layout) || !strings.Contains("dmYybBejHMS%", layout[i:i+1]) {
+			if i++; i == len(layout) || !strings.Contains("dmYybBaAejHMS%", layout[i:i+1]) {
 				return layout[i-1 : min(i+1, len(layout))]
 			}
 		}
@@ -197,36 +188,40 @@ func badLayout(layout string) string {
 }
 
 // readLayout reads a date by a strftime layout.
-func readLayout(s, layout string) (civil.Date, bool) {
-	r := layoutReader{rest: s, month: 1, day: 1}
+func readLayout(s, layout string, first *language.Language) (d civil.Date, weekdays uint8, ok bool) {
+	r := layoutReader{rest: s, month: 1, day: 1, first: first}
 	for i := 0; i < len(layout); i++ {
 		switch c := layout[i]; {
 		case c == ' ':
 			r.rest = strings.TrimLeft(r.rest, " ")
 		case c != '%':
 			if r.rest == "" || r.rest[0] != c {
-				return civil.None, false
+				return civil.None, 0, false
 			}
 			r.rest = r.rest[1:]
 		default:
 			if i++; !r.field(layout[i]) {
-				return civil.None, false
+				return civil.None, 0, false
 			}
 		}
 	}
 	switch {
 	case r.rest != "":
-		return civil.None, false
+		return civil.None, 0, false
 	case r.yearDay > 0:
-		return dayOfYear(r.year, r.yearDay)
+		d, ok = dayOfYear(r.year, r.yearDay)
+	default:
+		d, ok = civil.NewDate(r.year, r.month, r.day)
 	}
-	return civil.NewDate(r.year, r.month, r.day)
+	return d, r.weekdays, ok
 }
 
 // layoutReader reads a date by a layout, field by field.
 type layoutReader struct {
 	rest                      string
 	year, month, day, yearDay int
+	weekdays                  uint8
+	first                     *language.Language
 }
 
 // number reads up to so many digits.
@@ -255,23 +250,30 @@ func (r *layoutReader) field(conversion byte) (ok bool) {
 		ok = ok && before-len(r.rest) == 4 // 27 is no year; %y reads it
 	case 'y':
 		if r.year, ok = r.number(2); ok {
-			r.year, ok = parseYear(fmt.Sprintf("%02d", r.year))
+			r.year = century(r.year)
 		}
 	case 'j':
 		r.yearDay, ok = r.number(3)
 	case 'H', 'M', 'S':
 		_, ok = r.number(2)
 	case 'b', 'B':
-		n := 0
-		for n < len(r.rest) && (r.rest[n]|0x20 >= 'a' && r.rest[n]|0x20 <= 'z') {
-			n++
-		}
-		r.month = phrase.ParseMonth(r.rest[:n])
-		ok, r.rest = r.month != 0, r.rest[n:]
+		w := r.word()
+		r.month, ok = w.Month, w.Month != 0
+	case 'a', 'A':
+		r.weekdays = r.word().Weekdays
+		ok = r.weekdays != 0
 	case '%':
 		r.rest, ok = strings.CutPrefix(r.rest, "%")
 	}
 	return ok
+}
+
+// word takes a name, and a dot behind it.
+func (r *layoutReader) word() language.Word {
+	n := letterCount(r.rest)
+	w := language.Lookup(r.rest[:n], r.first)
+	r.rest = strings.TrimPrefix(r.rest[n:], ".")
+	return w
 }
 
 // dayOfYear is the nth day of a year; ok is false if it has fewer.
@@ -282,20 +284,23 @@ func dayOfYear(y, n int) (d civil.Date, ok bool) {
 	return d, ok && d.Year() == y
 }
 
-// FittingLayouts returns the named readings that read every one of some cells.
-func FittingLayouts(cells []string) (names []string) {
-	for _, name := range layoutNames {
-		list, _ := ParseDateLayouts(name)
-		all, any := true, false
+// FittingLayouts returns the named readings that read every one of some cells that hold a digit.
+// Of those that give the same dates, such as where months are words, it is the first.
+func FittingLayouts(cells []string, c DateContext) (names []string) {
+	var found [][]civil.Date
+	for _, name := range []string{"dmy", "mdy", "ymd", "serial"} {
+		list, _ := ParseDateLayouts(name, c)
+		var days []civil.Date
+		all := true
 		for _, s := range cells {
 			if !strings.ContainsAny(s, "0123456789") {
 				continue // a word, which no reading takes
 			}
-			_, _, ok := ReadDate(s, list)
-			all, any = all && ok, true
+			d, _, ok := ReadDate(s, list)
+			days, all = append(days, d), all && ok
 		}
-		if all && any {
-			names = append(names, name)
+		if all && len(days) > 0 && !slices.ContainsFunc(found, func(o []civil.Date) bool { return slices.Equal(o, days) }) {
+			names, found = append(names, name), append(found, days)
 		}
 	}
 	return names

@@ -233,9 +233,12 @@ func TestNumberForms(t *testing.T) {
 	}
 }
 
+// testContext is that of a place without a language.
+var testContext = DateContext{Fiscal: civil.DefaultFiscalCalendar}
+
 func TestDates(t *testing.T) {
 	for _, c := range golden.Cases(t, "testdata/dates.cases", 3) {
-		list, err := ParseDateLayouts(c[0])
+		list, err := ParseDateLayouts(c[0], testContext)
 		if err != nil {
 			t.Errorf("%s: %v", c[0], err)
 			continue
@@ -249,12 +252,12 @@ func TestDates(t *testing.T) {
 			t.Errorf("%s by %s is %q, want %q", c[1], c[0], got, c[2])
 		}
 	}
-	for _, bad := range []string{"dym", "%d %Q", "", "iso"} {
-		if _, err := ParseDateLayouts(bad); err == nil {
+	for _, bad := range []string{"dym", "%d %Q", "", "iso", "%d %b", "%d %%Y", "dmy 27", "week"} {
+		if _, err := ParseDateLayouts(bad, testContext); err == nil {
 			t.Errorf("%q is a reading", bad)
 		}
 	}
-	if got := strings.Join(FittingLayouts([]string{"13/04/2027", "present", "1/2/2027"}), " "); got != "dmy" {
+	if got := strings.Join(FittingLayouts([]string{"13/04/2027", "present", "1/2/2027"}, testContext), " "); got != "dmy" {
 		t.Errorf("fitting: %s", got)
 	}
 }
@@ -510,7 +513,7 @@ func FuzzDates(f *testing.F) {
 		f.Add(s, "dmy|mdy|serial|%d %b %y")
 	}
 	f.Fuzz(func(t *testing.T, s, form string) {
-		list, err := ParseDateLayouts(form)
+		list, err := ParseDateLayouts(form, testContext)
 		if err != nil {
 			return
 		}

@@ -1,6 +1,7 @@
 package civil
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 	"time"
@@ -366,6 +367,28 @@ func TestFiscalNames(t *testing.T) {
 	for text, want := range map[string]string{"2027-001": "2027-01-01", "2027-365": "2027-12-31", "2028-366": "2028-12-31", "2027-366": "", "2027-000": ""} {
 		if d, _, ok := Parse(text); ok != (want != "") || ok && d.String() != want {
 			t.Errorf("%s is read as %s, want %q", text, d, want)
+		}
+	}
+}
+
+// Days written with signs behind their numbers: each is read, with its own weekday and no other.
+func TestParseSigned(t *testing.T) {
+	signs := []rune("月火水木金土日")
+	for d := dayNumber(1999, 12, 1); d < dayNumber(2001, 4, 1); d++ {
+		y, m, day := d.YMD()
+		text := fmt.Sprintf("%d年%d月%02d日", y, m, day)
+		for i, sign := range append(signs, 'x') {
+			if got, ok := ParseSigned(text + "(" + string(sign) + ")"); ok != (i+1 == int(d.Weekday())) || ok && got != d {
+				t.Fatalf("%s with %c is %v, %t", text, sign, got, ok)
+			}
+		}
+		if got, ok := ParseSigned(text); !ok || got != d {
+			t.Fatalf("%s is %v, %t", text, got, ok)
+		}
+	}
+	for _, bad := range []string{"2027年3月", "2027年13月1日", "年3月1日", "2027年3月15日x", "20270年3月1日", "2027月3年1日"} {
+		if d, ok := ParseSigned(bad); ok {
+			t.Errorf("%s is %v", bad, d)
 		}
 	}
 }

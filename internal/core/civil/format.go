@@ -1,6 +1,9 @@
 package civil
 
-import "strconv"
+import (
+	"strconv"
+	"strings"
+)
 
 func pad(b []byte, n, width int) []byte {
 	for w := width; w > 1; w-- {
@@ -172,4 +175,26 @@ func (f FiscalCalendar) AppendName(b []byte, u Unit, d Date) []byte {
 		return b
 	}
 	return d.Append(b)
+}
+
+// ParseSigned reads a date by the signs behind its numbers, such as 2027年3月15日, with a weekday in
+// parentheses behind it if need be, which must be right.
+func ParseSigned(s string) (Date, bool) {
+	var parts [3]int
+	for i, sign := range []string{"年", "月", "日"} {
+		number, rest, ok := strings.Cut(s, sign)
+		if !ok || len(number) > 4 {
+			return None, false
+		}
+		if parts[i], ok = digits(number); !ok {
+			return None, false
+		}
+		s = rest
+	}
+	d, ok := NewDate(parts[0], parts[1], parts[2])
+	if !ok || s == "" {
+		return d, ok
+	}
+	day := "(" + string([]rune("月火水木金土日")[d.Weekday()-1]) + ")"
+	return d, s == day
 }

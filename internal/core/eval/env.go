@@ -7,6 +7,7 @@ import (
 	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 )
@@ -45,6 +46,8 @@ type Env struct {
 	CalendarCells *CalendarCells
 	// IsMuted says, while it holds, that what calendars don't know isn't counted; nil for never.
 	IsMuted *bool
+	// Language is that of names in cells and layouts; nil for any in cells, and English.
+	Language *language.Language
 	// Strftime makes a writer of dates and moments of a POSIX layout.
 	Strftime func(layout string) (func(v Value) string, error)
 	Today    civil.Date

@@ -183,7 +183,7 @@ func perCalendar[T any](c *compiler, column *phrase.Name, compile func(*compiler
 func keepError(err error) error { return err }
 
 // asDay takes a cell as a day: a date, the day of a moment, or text that is an
-// ISO date.
+// ISO date or has signs behind its numbers, which are as clear.
 func asDay(v Value) (civil.Date, bool) {
 	switch v.Kind {
 	case Date, DateTime:
@@ -200,6 +200,9 @@ func asDay(v Value) (civil.Date, bool) {
 			s = s[:10]
 		}
 		d, _, ok := civil.Parse(s)
+		if !ok && len(s) > 10 && strings.HasPrefix(s[4:], "年") {
+			return civil.ParseSigned(s)
+		}
 		return d, ok
 	}
 	return civil.None, false

@@ -131,7 +131,7 @@ func TestResults(t *testing.T) {
 			})
 			table.SetBlankWords([]string{"open", "nobody"})
 			table.AddDateJoin("day", 5, 6, 7, func(y, m, d string) (civil.Date, error) {
-				day, ok := tabular.JoinDate(y, m, d)
+				day, ok := tabular.JoinDate(y, m, d, tabular.DateContext{})
 				return day, map[bool]error{false: fmt.Errorf("no day %s", d)}[ok]
 			})
 			env := table.Env
