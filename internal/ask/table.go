@@ -8,10 +8,12 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/language"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/tabular"
@@ -20,7 +22,9 @@ import (
 // TableOptions says how a table is read.
 type TableOptions struct {
 	Sheet, Encoding      string
-	HeaderRow            int
+	Separator, Lines     string
+	Skip                 []string
+	HeaderRow            int // NoHeading for a table without names of columns
 	ReadDates, DateJoins []string
 	BlankWords           []string
 	BadRows              string
@@ -36,8 +40,11 @@ func (t *TableOptions) Options() []*declare.Key {
 	return []*declare.Key{
 		{Name: "sheet", Help: "read the workbook's sheet `NAME` (default: the first visible one)", Value: declare.Text.Into(&t.Sheet)},
 		{Name: "encoding", Help: "read text in encoding `NAME`, such as windows-1252 (default:\nUTF-8, or what the file declares)", Value: declare.Text.Into(&t.Encoding)},
-		{Name: "header-row", Default: "1", Help: "take the column names from line `N`",
-			Value: declare.Number(1, 0).Into(&t.HeaderRow)},
+		{Name: "header-row", Default: "1", Help: "take the column names from line `N`; 0: there are none, and\nthey are A, B, C",
+			Value: headerRowKind.Into(&t.HeaderRow)},
+		{Name: "lines", Help: "read the rows on these `LINES` of the file, or rows of the sheet:\n5..31, 5..", Value: declare.Text.Into(&t.Lines)},
+		{Name: "skip", Placeholder: "KINDS", Help: "leave out rows that are none: totals, repeated headings,\nnotes below the table", Value: declare.Choice(tabular.SkipKinds...).List(&t.Skip)},
+		{Name: "separator", Help: "cut text without separators at runs of `blanks`, or into a date\nand the rest", Value: declare.Choice("blanks").Into(&t.Separator)},
 		{Name: "read-dates", Placeholder: "[COL=]FORM", Help: "read dates that aren't ISO: dmy, mdy, ymd, serial,\nor a layout; several joined by |",
 			Value: declare.Text.Repeat(&t.ReadDates)},
 		{Name: "read-numbers", Placeholder: "[COL=]EXAMPLE", Help: "read numbers written like EXAMPLE, such as \"1.234,56\"",
@@ -52,6 +59,23 @@ func (t *TableOptions) Options() []*declare.Key {
 		{Name: "keep-text", Help: "leave declared date columns as written in the table", Value: declare.Bool.Into(&t.KeepText)},
 	}
 }
+
+// NoHeading is the header row of a table whose columns have no names.
+const NoHeading = -1
+
+// headerRowKind is the line of the names of columns; 0 says that there are none.
+var headerRowKind = func() declare.Kind[int] {
+	k := declare.Number(0, 0)
+	read := k.Read
+	k.Read = func(v declare.Input) (int, error) {
+		n, err := read(v)
+		if err == nil && n == 0 {
+			n = NoHeading
+		}
+		return n, err
+	}
+	return k
+}()
 
 // Check says what is wrong with the options as far as they alone tell.
 func (t *TableOptions) Check() error {
@@ -80,6 +104,11 @@ func (t *TableOptions) Check() error {
 	if err := tabular.CheckEncoding(t.Encoding); err != nil {
 		return rows.WrapOption("encoding", err)
 	}
+	if t.Lines != "" {
+		if _, _, err := tabular.ParseLines(t.Lines); err != nil {
+			return rows.WrapOption("lines", err)
+		}
+	}
 	switch mode, file, _ := strings.Cut(t.BadRows, "="); {
 	case mode == "stop", mode == "blank", mode == "":
 	case mode == "aside" && file != "":
@@ -88,6 +117,14 @@ func (t *TableOptions) Check() error {
 			t.BadRows)}
 	}
 	return nil
+}
+
+// File is how a file is opened by these options.
+func (t *TableOptions) File() tabular.Options {
+	in := tabular.Options{Sheet: t.Sheet, Encoding: t.Encoding, HeaderRow: t.HeaderRow, Separator: t.Separator}
+	in.Filter = tabular.RowFilter{Skip: t.Skip, Headless: t.HeaderRow == NoHeading}
+	in.Filter.First, in.Filter.Last, _ = tabular.ParseLines(t.Lines) // which was checked
+	return in
 }
 
 // renames are the pairs of new and old names.
@@ -137,6 +174,12 @@ type Table struct {
 	closer  io.Closer
 	repairs *tabular.Repairs
 	hidden  *tabular.HiddenParts
+	skipped tabular.SkippedRows
+	// first are the first rows, where a form is said for all columns.
+	first [][]eval.Value
+	// unusedForms are the columns that no phrase uses and that a form for all reads; otherForms counts their later cells of other forms.
+	unusedForms []string
+	otherForms  atomic.Int64
 	// missingNames has what options name that the table doesn't have.
 	missingNames map[string]error
 	// columns are those of the file itself.
@@ -184,8 +227,9 @@ func (j *Job) openFile(name string) (*Table, error) {
 	}
 	t := &Table{options: &j.In, repairs: &tabular.Repairs{}, missingNames: map[string]error{}}
 	t.hidden = &tabular.HiddenParts{}
-	in := tabular.Options{Hidden: t.hidden, Sheet: j.In.Sheet, Encoding: j.In.Encoding, HeaderRow: j.In.HeaderRow,
-		Ignored: map[string]string{}, OnOpen: j.Files.OpenRegistered}
+	t.skipped = tabular.SkippedRows{}
+	in := j.In.File()
+	in.Hidden, in.Skipped, in.Ignored, in.OnOpen = t.hidden, t.skipped, map[string]string{}, j.Files.OpenRegistered
 	if j.In.Repair {
 		in.Repairs = t.repairs
 	}
@@ -197,7 +241,10 @@ func (j *Job) openFile(name string) (*Table, error) {
 		t.missingNames[option] = rows.WrapOption(option, errors.New("this has no effect here: "+why))
 	}
 	t.closer = closer
-	if r, err = t.applyRepairs(r); err == nil && len(t.missingNames) > 0 && j.isSingleTable() {
+	if r, err = t.applyRepairs(r); err == nil && t.hasGeneralForm() {
+		t.first, r, err = tabular.Peek(r)
+	}
+	if err == nil && len(t.missingNames) > 0 && j.isSingleTable() {
 		err = t.missingError()
 	}
 	if err != nil {
@@ -354,7 +401,63 @@ func (t *Table) applyForms(d formOption) error {
 			return err
 		}
 	}
+	if d.option == "read-dates" {
+		return t.readUnused(set, general)
+	}
 	return nil
+}
+
+// hasGeneralForm reports whether dates are read by a form that is said for all columns.
+func (t *Table) hasGeneralForm() bool {
+	return !t.options.KeepText && slices.ContainsFunc(t.options.ReadDates, func(text string) bool { name, _ := splitForm(text); return name == "" })
+}
+
+// readUnused reads by a form for all columns those that no phrase uses and that hold it alone, so
+// that no table has dates of two forms. What could be a number or names a stretch needs its column.
+func (t *Table) readUnused(set map[int]bool, form string) error {
+	layouts, err := tabular.ParseDateLayouts(form, t.dateContext())
+	if err != nil {
+		return rows.WrapOption("read-dates", err)
+	}
+	layouts = slices.DeleteFunc(layouts, func(l tabular.DateLayout) bool {
+		return slices.Contains([]string{"serial", tabular.FirstDay, tabular.LastDay}, l.Name)
+	})
+	for slot, name := range t.columns {
+		if set[slot] || !tabular.HoldsForm(t.first, slot, layouts, t.options.BlankWords) {
+			continue
+		}
+		t.unusedForms = append(t.unusedForms, name)
+		t.Derive.ReadDates(slot, false, true, func(v eval.Value) (civil.Date, error) {
+			day, _, ok := tabular.ReadCell(v, layouts)
+			if !ok {
+				t.otherForms.Add(1)
+				return civil.None, errUnclear
+			}
+			return day, nil
+		})
+	}
+	t.first = nil
+	return nil
+}
+
+// formNotes says which columns a form for all read besides those that phrases use.
+func (t *Table) formNotes(w *Workspace) (list []string) {
+	n := len(t.unusedForms)
+	if n == 0 {
+		return nil
+	}
+	of := ""
+	for _, text := range t.options.ReadDates {
+		if name, form := splitForm(text); name == "" {
+			of = form
+		}
+	}
+	list = append(list, fmt.Sprintf("%s, which no phrase uses, %s read as %s too; %s says so of one column", phrase.ListNames(t.unusedForms),
+		map[bool]string{true: "was", false: "were"}[n == 1], of, w.OptionText("read-dates", rows.QuoteName(t.unusedForms[0]+"="+of))))
+	if n := t.otherForms.Load(); n > 0 {
+		list = append(list, phrase.CountVerb(int(n), "later cell of them is", "later cells of them are")+" of another form and left as written")
+	}
+	return list
 }
 
 func (t *Table) readNumbersAs(slot int, example string, soft bool) error {

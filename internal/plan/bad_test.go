@@ -94,7 +94,7 @@ func TestBadPlans(t *testing.T) {
 		{"make: tally, rows: unit", "make: tally, within: 30 days", "it can't be combined with make: tally; use it with `make: due`"},
 		{"rows: unit, cols: year of ends", "cols: year of ends", "rows is required"},
 		{"file: crew-pay.csv, of: crew-pay", "file: crew-pay.csv, of: crew-pay, rows: unit", "it needs make: `make: tally`"},
-		{"    open-words: present", "    open-words: present\n    header-row: x", "header-row: expected a whole number, 1 or more"},
+		{"    open-words: present", "    open-words: present\n    header-row: x", "header-row: expected a whole number, 0 or more"},
 		{"    open-words: present", "    join-dates: [a, b]", "join-dates: expected NAME=YEAR,MONTH,DAY"},
 		{"    open-words: present", "    read-dates: dym", "did you mean dmy?"},
 		{"    open-words: present", "    bad-rows: skip", "bad-rows: expected stop, blank or aside=FILE"},

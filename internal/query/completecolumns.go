@@ -13,8 +13,7 @@ import (
 // inside a phrase too, each behind what precedes that word. offer leaves out what a
 // shell can't take.
 func CompleteColumns(in *ask.TableOptions, table, typed string, offer func(name string) bool) ([]string, error) {
-	r, closer, err := tabular.Open(table, strings.NewReader(""), tabular.Options{Sheet: in.Sheet, Encoding: in.Encoding,
-		HeaderRow: in.HeaderRow})
+	r, closer, err := tabular.Open(table, strings.NewReader(""), in.File())
 	if err != nil {
 		return nil, err
 	}

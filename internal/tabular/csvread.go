@@ -34,6 +34,7 @@ type csvReader struct {
 	rest    []byte // read, but not yet handed out
 	line    int    // of the first byte of rest
 	eof     bool
+	isRaw   bool // rows are as long as they are, and there is no header
 }
 
 // separatorLine reads a first line such as sep=; which some programs write to say what
@@ -50,7 +51,10 @@ func separatorLine(head []byte) (sep byte, size int) {
 
 // newCSV reads the header of separated values, from a line on.
 func newCSV(file string, r io.Reader, sep byte, line int, o Options) (*csvReader, error) {
-	c := &csvReader{file: file, r: r, sep: sep, line: line, repairs: o.Repairs}
+	c := &csvReader{file: file, r: r, sep: sep, line: line, repairs: o.Repairs, isRaw: o.raw}
+	if o.raw {
+		return c, nil
+	}
 	first, err := c.block()
 	if err != nil {
 		return nil, err
@@ -186,7 +190,9 @@ func (c *csvReader) Next() (rows.Batch, error) {
 	if b == nil || err != nil {
 		return nil, err
 	}
-	b.columns = len(c.columns)
+	if b.columns = len(c.columns); c.isRaw {
+		b.columns = -1
+	}
 	return b, nil
 }
 

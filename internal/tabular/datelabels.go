@@ -34,7 +34,8 @@ var stretchMarks = map[string]stretchKind{"w": stretchWeek, "wk": stretchWeek, "
 type labelParts struct {
 	numbers, digits [2]int
 	numNumbers      int
-	fiscalAt        int // the number behind FY; -1 for none
+	fiscalAt        int  // the number behind FY; -1 for none
+	afterMonth      bool // the first number stands behind a month
 	mark            stretchKind
 	month           int
 	weekdays        uint8
@@ -53,6 +54,7 @@ func scanLabel(s string, first *language.Language) (p labelParts, ok bool) {
 				return p, false
 			}
 			p.numbers[p.numNumbers], p.digits[p.numNumbers] = v, i-from
+			p.afterMonth = p.afterMonth || p.numNumbers == 0 && p.month != 0
 			p.numNumbers++
 			continue
 		}
@@ -121,7 +123,7 @@ func (p *labelParts) yearAndNumber() (year, number int, ok bool) {
 		at = 1
 	case two && p.digits[0] == 4:
 		at = 0
-	case p.numNumbers == 1 && p.month != 0:
+	case p.numNumbers == 1 && p.month != 0 && (p.afterMonth || p.digits[0] == 4): // 29 Jan is a day
 		at = 0
 	}
 	if at < 0 || at >= p.numNumbers || p.digits[at] != 4 && p.digits[at] != 2 {

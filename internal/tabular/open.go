@@ -3,16 +3,15 @@ package tabular
 import (
 	"bufio"
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
-	"maps"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"golang.org/x/text/encoding"
-	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/htmlindex"
 	"golang.org/x/text/encoding/unicode"
 
 	"yoyaku/internal/core/phrase"
@@ -24,6 +23,11 @@ type Options struct {
 	Sheet     string
 	Encoding  string // of text, if it doesn't say itself
 	HeaderRow int    // line of the header; 0 or 1 for the first
+	Separator string // "blanks" where cells stand apart by runs of them
+	Filter    RowFilter
+	// Skipped, if it isn't nil, takes the rows that Filter leaves out.
+	Skipped SkippedRows
+	raw     bool // rows are read as they are, without a header
 	// Ignored, if it isn't nil, takes the options that mean nothing for the table, with
 	// why: sheet, encoding, header-row, repair.
 	Ignored map[string]string
@@ -39,6 +43,7 @@ type Options struct {
 type HiddenParts struct {
 	hiddenSheet, readSheet string // the hidden sheet that was passed over, and the one that was read
 	rows                   int
+	columns                []int // places of hidden ones
 }
 
 // Notes says what is hidden in a file, a sentence each.
@@ -56,22 +61,52 @@ func (u *HiddenParts) Notes(file string) (list []string) {
 	} else if u.rows > 1 {
 		list = append(list, fmt.Sprintf("%d rows of %s are hidden or filtered; they are included", u.rows, file))
 	}
+	if n := len(u.columns); n > 0 {
+		var letters []string
+		for _, i := range u.columns {
+			letters = append(letters, ColumnLetter(i))
+		}
+		list = append(list, fmt.Sprintf("%s of %s (%s); %s included", phrase.CountVerb(n, "column is hidden", "columns are hidden"), file,
+			strings.Join(letters, ", "), map[bool]string{true: "it is", false: "they are"}[n == 1]))
+	}
 	return list
 }
 
-var encodings = map[string]encoding.Encoding{"utf-8": nil, "windows-1252": charmap.Windows1252,
-	"iso-8859-1":  charmap.ISO8859_1,
-	"iso-8859-15": charmap.ISO8859_15, "windows-1250": charmap.Windows1250,
-	"utf-16": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)}
+// findEncoding finds an encoding by a name of the WHATWG Encoding Standard; nil for UTF-8 and "".
+func findEncoding(name string) (encoding.Encoding, error) {
+	if name == "" {
+		return nil, nil
+	}
+	enc, err := htmlindex.Get(name)
+	if err == nil {
+		name, err = htmlindex.Name(enc)
+	}
+	switch {
+	case err != nil, name == "replacement", name == "x-user-defined":
+		return nil, errors.New("unknown encoding")
+	case name == "utf-8":
+		return nil, nil
+	case name == "utf-16le" || name == "utf-16be":
+		endian := unicode.LittleEndian
+		if name == "utf-16be" {
+			endian = unicode.BigEndian
+		}
+		return unicode.UTF16(endian, unicode.UseBOM), nil
+	}
+	return enc, nil
+}
+
+// knownEncodings are those that hints offer.
+var knownEncodings = []string{"euc-jp", "gb18030", "iso-8859-1", "iso-8859-15", "iso-8859-2", "koi8-r", "shift_jis", "utf-16", "utf-8", "windows-1250", "windows-1251",
+	"windows-1252", "windows-1253", "windows-1254", "windows-1257"}
 
 // CheckEncoding refuses an encoding that isn't read; "" is fine.
 func CheckEncoding(name string) error {
-	if _, known := encodings[strings.ToLower(name)]; known || name == "" {
+	if _, err := findEncoding(name); err == nil {
 		return nil
 	}
-	names := slices.Sorted(maps.Keys(encodings))
-	hint := strings.Join(names, ", ") + " are read"
-	if near := phrase.Nearest(name, names); near != "" {
+	hint := "those of the WHATWG Encoding Standard are read, such as " + strings.Join(knownEncodings, ", ")
+	if near := phrase.Nearest(strings.ToLower(name), knownEncodings); near != "" {
 		hint = "did you mean " + near + "?"
 	}
 	return fmt.Errorf("unknown encoding %q; %s", name, hint)
@@ -111,6 +146,15 @@ var (
 
 // Read reads a table from r: name is for messages, ext its ending, such as .csv.
 func (o Options) Read(name, ext string, r io.Reader) (rows.Reader, error) {
+	if !o.raw && (o.Filter.isSet() || o.Separator != "") {
+		raw := o
+		raw.raw = true
+		in, err := raw.Read(name, ext, r)
+		if _, isJSON := in.(*jsonReader); err != nil || isJSON {
+			return in, err
+		}
+		return newFilteredReader(name, in, o)
+	}
 	in := bufio.NewReaderSize(r, 64<<10)
 	head, _ := in.Peek(4096)
 	fail := func(format string, args ...any) error {
@@ -136,6 +180,9 @@ func (o Options) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	if bytes.IndexByte(head, '\r') >= 0 && bytes.IndexByte(head, '\n') < 0 { // line ends earlier
 		text, head = &crReader{r: text}, bytes.ReplaceAll(head, []byte{'\r'}, []byte{'\n'})
 	}
+	if o.Separator == separatorBlanks {
+		return newBlanks(name, text), nil
+	}
 	sep, told := separatorLine(head)
 	if told > 0 {
 		if _, err := io.CopyN(io.Discard, text, int64(told)); err != nil {
@@ -148,6 +195,8 @@ func (o Options) Read(name, ext string, r io.Reader) (rows.Reader, error) {
 	case ext == ".json" || ext == ".jsonl" || ext == ".ndjson", name == "standard input" &&
 		(bytes.HasPrefix(start, []byte("[{")) || bytes.HasPrefix(start, []byte("{\""))):
 		o.ignore("header-row", o.HeaderRow > 1, name+" is JSON, which has its own column names")
+		o.ignore("lines", o.Filter.First+o.Filter.Last > 0, name+" is JSON, which has no lines")
+		o.ignore("skip", len(o.Filter.Skip) > 0, name+" is JSON, which has neither headings nor notes")
 		o.ignore("repair", o.Repairs != nil, name+" is JSON, which has no short rows and no headings")
 		return openJSON(name, text, o)
 	case ext == ".tsv":
@@ -204,7 +253,7 @@ func (o Options) decodeText(in *bufio.Reader, head []byte) (io.Reader, []byte, e
 		if err := CheckEncoding(o.Encoding); err != nil {
 			return nil, nil, err
 		}
-		enc = encodings[strings.ToLower(o.Encoding)]
+		enc, _ = findEncoding(o.Encoding)
 	}
 	if enc == nil {
 		return in, head, nil

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"yoyaku/internal/core/phrase"
@@ -24,7 +25,9 @@ type xlsxReader struct {
 	line      int
 	columns   []string
 	ended     bool
-	rowHidden bool // the row that was read last
+	rowHidden bool     // the row that was read last
+	isRaw     bool     // rows are as long as they are, and there is no header
+	merged    []string // references of merged cells, known at the end
 	unseen    *HiddenParts
 }
 
@@ -48,6 +51,9 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Options) (rows.Reader, e
 		return nil, b.fault(1, "the sheet %s can't be read: the workbook is damaged", sheet.name)
 	}
 	x.tags = newTags(x.part)
+	if x.isRaw = o.raw; x.isRaw {
+		return x, nil
+	}
 	for {
 		cells, err := x.row()
 		if err != nil {
@@ -72,6 +78,7 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Options) (rows.Reader, e
 			x.columns = nil
 			continue
 		}
+		x.unseen.columns = slices.DeleteFunc(x.unseen.columns, func(i int) bool { return i >= len(x.columns) })
 		return x, o.repairHeader(name, x.line, x.columns)
 	}
 }
@@ -90,6 +97,8 @@ func (x *xlsxReader) row() ([]eval.Value, error) {
 			return nil, x.partError(x.line+1, err)
 		}
 		switch name := x.tags.name; {
+		case kind == startTag && name == "col":
+			x.noteHiddenColumns()
 		case kind == startTag && name == "row":
 			x.line++
 			if n, err := strconv.Atoi(x.tags.attr("r")); err == nil && n >= x.line {
@@ -112,7 +121,21 @@ func (x *xlsxReader) checkTail() error {
 			return x.partError(x.line+1, err)
 		} else if kind == endOfPart {
 			return nil
+		} else if kind == startTag && x.tags.name == "mergeCell" && len(x.merged) < maxLookedRows {
+			x.merged = append(x.merged, strings.Clone(x.tags.attr("ref")))
 		}
+	}
+}
+
+// noteHiddenColumns notes the columns that an element hides.
+func (x *xlsxReader) noteHiddenColumns() {
+	if hidden := x.tags.attr("hidden"); hidden != "1" && hidden != "true" {
+		return
+	}
+	first, _ := strconv.Atoi(x.tags.attr("min"))
+	last, _ := strconv.Atoi(x.tags.attr("max"))
+	for i := max(first, 1); i <= min(last, maxColumns) && len(x.unseen.columns) < maxLookedRows; i++ {
+		x.unseen.columns = append(x.unseen.columns, i-1)
 	}
 }
 
@@ -339,13 +362,17 @@ func (x *xlsxReader) Next() (rows.Batch, error) {
 		if blank {
 			continue
 		}
+		if x.rowHidden {
+			x.unseen.rows++
+		}
+		if x.isRaw {
+			b.add(x.line, cells)
+			continue
+		}
 		for i := len(x.columns); i < len(cells); i++ {
 			if cells[i].Kind != eval.Blank {
 				return nil, x.fault(x.line, "this row has %s, the header has %d", phrase.Plural(i+1, "cell"), len(x.columns))
 			}
-		}
-		if x.rowHidden {
-			x.unseen.rows++
 		}
 		cells = cells[:min(len(cells), len(x.columns))]
 		for len(cells) < len(x.columns) {
