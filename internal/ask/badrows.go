@@ -3,6 +3,7 @@ package ask
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"yoyaku/internal/core/eval"
@@ -17,6 +18,8 @@ type BadRowsError struct {
 	Table     string
 	Bad       rows.BadCells
 	workspace *Workspace
+	layout    *tabular.Layout // what the recogniser sees in the sheet
+	options   TableOptions    // with which it was read
 }
 
 // Error lists the first cells, counts all, and offers what would read them.
@@ -27,8 +30,6 @@ func (e *BadRowsError) Error() string {
 		cells = "cell is"
 	}
 	fmt.Fprintf(&b, "%s: %d %s wrong", e.Table, e.Bad.Count, cells)
-	unread, unplain := map[string][]string{}, map[string][]string{}
-	var order, numbers []string
 	for _, c := range e.Bad.First {
 		fmt.Fprintf(&b, "\n  line %d, `%s`: %s", c.Line, c.Column, strings.TrimPrefix(c.Reason(), c.Column+": "))
 		var f *phrase.Error
@@ -38,46 +39,127 @@ func (e *BadRowsError) Error() string {
 				b.WriteString("\n    " + f.Hint)
 			}
 		}
-		var nd *eval.NotDateError
-		if errors.As(c.Err, &nd) && nd.Column != "" && nd.Form == "" {
-			if unread[nd.Column] == nil {
-				order = append(order, nd.Column)
-			}
-			unread[nd.Column] = append(unread[nd.Column], nd.Text)
-		}
-		if column, text, ok := notNumber(c); ok {
-			if unplain[column] == nil {
-				numbers = append(numbers, column)
-			}
-			unplain[column] = append(unplain[column], text)
-		}
 	}
 	if more := e.Bad.Count - len(e.Bad.First); more > 0 {
 		fmt.Fprintf(&b, "\n  and %d more", more)
 	}
-	for _, col := range order {
-		if fit := tabular.FittingLayouts(unread[col], tabular.ContextOf(e.workspace.Env)); len(fit) > 0 {
-			which := ""
-			if len(fit) > 1 {
-				which = "; choose one"
-			}
-			fmt.Fprintf(&b, "\n  the dates in `%s` can be read as %s%s: %s", col, strings.Join(fit, " or as "), which,
-				e.workspace.OptionText("read-dates", `"`+col+"="+fit[0]+`"`))
-		}
-	}
-	for _, col := range numbers {
-		if fit := tabular.FittingNumberForms(unplain[col]); len(fit) > 0 {
-			fmt.Fprintf(&b, "\n  the numbers in `%s` can be read as %s: %s", col, fit[0],
-				e.workspace.OptionText("read-numbers", `"`+col+"="+fit[0]+`"`))
-		}
-	}
-	if words := blankWordsHint(unread); words != "" {
-		fmt.Fprintf(&b, "\n  if a word there means that the range is still open: %s", e.workspace.OptionText("open-words", words))
+	for _, hint := range e.hints() {
+		b.WriteString("\n  " + hint)
 	}
 	fmt.Fprintf(&b, "\n  %s leaves them blank; %s sets such rows aside", e.workspace.OptionText("bad-rows", "blank"),
 		e.workspace.OptionText("bad-rows", "aside=FILE"))
 	return b.String()
 }
+
+// hints are what would read the cells that are wrong.
+func (e *BadRowsError) hints() (list []string) {
+	dates, numbers := e.columns()
+	if e.layout != nil {
+		with := e.options.WithShape(e.layout)
+		if more := newSettings(e.options.Settings(), with.Settings()); len(more) > 0 {
+			list = append(list, strings.Join(e.layout.Notes, "; ")+map[bool]string{true: ": "}[len(e.layout.Notes) > 0]+e.workspace.SettingsText(more))
+		}
+	}
+	var open []string
+	for _, name := range dates {
+		c := e.look(name, name)
+		list = append(list, e.dateHints(c)...)
+		open = appendNew(open, c.Words[tabular.OpenWord]...)
+	}
+	if len(open) > 0 {
+		list = append(list, "if a word there means that the range is still open: "+e.workspace.SettingsText([]Setting{{Name: "open-words", Values: open, InList: true}}))
+	}
+	for _, name := range numbers {
+		if c := e.look(name); c.Kind == tabular.NumberColumn && c.Form != "" {
+			list = append(list, fmt.Sprintf("the numbers in `%s` can be read as %s: %s", name, c.Form, e.workspace.OptionText("read-numbers", `"`+formOf(name, c.Form)+`"`)))
+		}
+	}
+	return list
+}
+
+// columns are those with cells that were to be dates or numbers, in the order of the cells.
+func (e *BadRowsError) columns() (dates, numbers []string) {
+	for _, c := range e.Bad.First {
+		var nd *eval.NotDateError
+		if errors.As(c.Err, &nd) && nd.Column != "" {
+			dates = appendNew(dates, nd.Column)
+		} else if errors.As(c.Err, new(*UnclearDateError)) {
+			dates = appendNew(dates, c.Column)
+		}
+		if column, _, ok := notNumber(c); ok {
+			numbers = appendNew(numbers, column)
+		}
+	}
+	return dates, numbers
+}
+
+// look is what the recogniser sees in a column; of a table that can't be read again, in its cells
+// that are wrong. dates are columns that were to hold dates.
+func (e *BadRowsError) look(name string, dates ...string) tabular.ColumnLook {
+	if e.layout != nil {
+		for _, c := range e.layout.Columns {
+			if phrase.NamesEqual(c.Name, name) {
+				return c
+			}
+		}
+	}
+	var cells []string
+	for _, c := range e.Bad.First {
+		var nd *eval.NotDateError
+		if errors.As(c.Err, &nd) && nd.Column == name {
+			cells = append(cells, nd.Text)
+		} else if column, text, ok := notNumber(c); ok && column == name {
+			cells = append(cells, text)
+		}
+	}
+	return tabular.LookAtCells(name, cells, e.options.toldBefore(tabular.ContextOf(e.workspace.Env), dates))
+}
+
+// dateHints say what would read a column of dates.
+func (e *BadRowsError) dateHints(c tabular.ColumnLook) (list []string) {
+	option := func(form string) string { return e.workspace.OptionText("read-dates", `"`+formOf(c.Name, form)+`"`) }
+	declared := slices.ContainsFunc(e.options.ReadDates, func(text string) bool {
+		name, _ := splitForm(text)
+		return name == "" || phrase.NamesEqual(name, c.Name)
+	})
+	switch {
+	case c.Kind == tabular.LabelColumn && !declared:
+		list = append(list, fmt.Sprintf("`%s` names stretches of time; for their first days %s, for their last %s", c.Name, option(tabular.FirstDay), option(tabular.LastDay)))
+	case c.Form != "" && !declared:
+		choose, why := "", ""
+		if len(c.Also) > 0 {
+			choose = "; choose one"
+		}
+		if c.Why != "" {
+			why = ", " + c.Why
+		}
+		list = append(list, fmt.Sprintf("the dates in `%s` can be read as %s%s%s: %s", c.Name, strings.Join(append([]string{c.Form}, c.Also...), " or as "), choose, why, option(c.Form)))
+	}
+	if c.Language != "" {
+		list = append(list, fmt.Sprintf("the other dates in `%s` are of the language %s: %s", c.Name, c.Language, e.workspace.OptionText("language", c.Language)))
+	}
+	for _, w := range []struct {
+		kind       tabular.WordKind
+		one, more string
+	}{{tabular.NeverWord, "says that there is no date", "say that there is no date"},
+		{tabular.DoubtfulWord, "may say that there is no date, or that a range is still open", "may say that there is no date, or that a range is still open"},
+		{tabular.UnknownWord, "is neither a date nor a word that is known for one", "are neither dates nor words that are known for them"}} {
+		if words := c.Words[w.kind]; len(words) > 0 {
+			list = append(list, fmt.Sprintf("in `%s`, %s %s", c.Name, phrase.ListNames(words[:min(len(words), 5)]), map[bool]string{true: w.one, false: w.more}[len(words) == 1]))
+		}
+	}
+	if len(c.FarDates) > 0 {
+		list = append(list, fmt.Sprintf("if %s in `%s` stands for no end: %s", c.FarDates[0], c.Name, e.workspace.OptionText("open-words", c.FarDates[0])))
+	}
+	return list
+}
+
+// UnclearDateError is a cell that is written as a date and can't be read as one: its weekday is
+// another, its year lacks, or a word of it means two months.
+type UnclearDateError struct{ Text, Why string }
+
+// Error says why.
+func (e *UnclearDateError) Error() string { return fmt.Sprintf("%q: %s", eval.Truncate(e.Text), e.Why) }
 
 // notNumber reports a cell that was to be a number and isn't a plain one.
 func notNumber(c *rows.BadCell) (column, text string, ok bool) {
@@ -90,27 +172,4 @@ func notNumber(c *rows.BadCell) (column, text string, ok bool) {
 		return c.Column, a.Text, true
 	}
 	return "", "", false
-}
-
-// errorValues are what a spreadsheet writes into a cell that it couldn't work out (ECMA-376,
-// 18.18.11): a fault, and no word that anybody chose.
-var errorValues = map[string]bool{"#N/A": true, "#REF!": true, "#VALUE!": true, "#NAME?": true, "#DIV/0!": true,
-	"#NULL!": true, "#NUM!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true}
-
-// blankWordsHint lists the words among cells that were to be dates, a few.
-func blankWordsHint(unread map[string][]string) string {
-	var list []string
-	for _, cells := range unread {
-		for _, s := range cells {
-			s = strings.TrimSpace(s)
-			if !strings.ContainsAny(s, "0123456789,") && !errorValues[strings.ToUpper(s)] && len(s) < 20 &&
-				!strings.Contains(strings.Join(list, ","), s) && len(list) < 3 {
-				list = append(list, s)
-			}
-		}
-	}
-	if len(list) == 0 || len(list) == 3 {
-		return ""
-	}
-	return strings.Join(list, ",")
 }

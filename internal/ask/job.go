@@ -105,7 +105,7 @@ func (j *Job) Answer() error {
 	cells := &eval.CalendarCells{}
 	j.Env.CalendarCells = cells
 	if err := j.Query.Answer(j); err != nil {
-		return err
+		return j.hintShape(err)
 	}
 	for _, t := range j.opened {
 		j.ReportBlankRunning(t.Derive)
@@ -252,7 +252,7 @@ func (j *Job) ReportBadRows(t *Table, bad rows.BadCells) error {
 	if bad.Count == 0 {
 		return nil
 	}
-	e := &BadRowsError{Table: t.Name, Bad: bad, workspace: j.Workspace}
+	e := &BadRowsError{Table: t.Name, Bad: bad, workspace: j.Workspace, options: *t.options, layout: j.recogniseAgain(t.Name)}
 	if j.In.BadRows == "" || j.In.BadRows == "stop" {
 		return e
 	}

@@ -501,7 +501,7 @@ func (t *Table) readDatesAs(slot int, form string, soft bool) error {
 			return civil.None, errUnclear
 		}
 		if why := tabular.WhyNot(s, readings, t.dateContext()); why != "" {
-			return civil.None, fmt.Errorf("%q: %s", eval.Truncate(s), why)
+			return civil.None, &UnclearDateError{s, why}
 		}
 		return civil.None, &eval.NotDateError{Column: column, Text: s, Form: form}
 	})

@@ -123,12 +123,23 @@ func (p *Workspace) WarnBreaches(series []*schedule.Series, window civil.Span) e
 	return err
 }
 
-// ShellWord is a text as one word of a command line, in double quotes if it needs any.
+// shellEscapes put a backslash before what a POSIX shell takes for its own in double quotes.
+var shellEscapes = strings.NewReplacer(`\`, `\\`, `"`, `\"`, "$", `\$`, "`", "\\`")
+
+// ShellWord is a text as one word of a command line, in quotes if it needs any: double ones, or
+// single ones where a shell takes something in double ones for its own, so that both a POSIX
+// shell and PowerShell read it as it is.
 func ShellWord(text string) string {
 	if text == "" || strings.ContainsFunc(text, func(r rune) bool {
-		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("-_./\\:,=%+@{}", r)
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("-_./:=%+", r)
 	}) {
-		return `"` + strings.ReplaceAll(text, `"`, `\"`) + `"`
+		switch {
+		case !strings.ContainsAny(text, "\"$`\\!"):
+			return `"` + text + `"`
+		case !strings.Contains(text, "'"):
+			return "'" + text + "'"
+		}
+		return `"` + shellEscapes.Replace(text) + `"`
 	}
 	return text
 }

@@ -122,7 +122,7 @@ func TestMessyTables(t *testing.T) {
 	}{
 		{"a title above", "Contracts of the yard\n\ncontract;start;term\nC-1;2027-01-04;12\nC-2;2027-02-01;6\n", []string{"--header-row"}, []string{"--header-row=3"}},
 		{"merged cells", "contract,start,,term\nC-1,2027-01-04,,12\nC-2,,,6\n", []string{"--repair"}, []string{"--repair", "--fill-down=start"}},
-		{"totals below", "contract,start,term\nC-1,2027-01-04,12\nC-2,2027-02-01,6\nTotal\n", []string{"--repair"}, []string{"--repair", "--where=start is not blank"}},
+		{"totals below", "contract,start,term\nC-1,2027-01-04,12\nC-2,2027-02-01,6\nTotal\n", []string{"--skip totals"}, []string{"--skip=totals"}},
 		{"numbers and dates of the country", "contract;start;term\nC-1;4.1.2027;12,0\nC-2;1.2.2027;6,0\n", []string{"--read-dates \"start=dmy\"", "--read-numbers \"term="}, []string{"--read-dates=dmy", "--read-numbers=1.234,56"}},
 		{"headings twice and blank rows", "contract,start,start,term\n\n,,,\nC-1,2027-01-04,x,12\n\nC-2,2027-02-01,y,6\n", []string{"--repair"}, []string{"--repair", "--where=contract is not blank"}},
 	} {

@@ -18,13 +18,17 @@ type CellError struct {
 	Line    int
 	Column  string // name, if it is about one cell
 	Message string
+	Hint    string // what may help, a sentence; "" for nothing
 }
 
-// Error gives file:line, the column and the fault.
+// Error gives file:line, the column, the fault and what may help.
 func (e *CellError) Error() string {
 	s := fmt.Sprintf("%s:%d: ", e.File, e.Line)
 	if e.Column != "" {
 		s += "column `" + e.Column + "`: "
+	}
+	if e.Hint != "" {
+		return s + e.Message + ". " + e.Hint
 	}
 	return s + e.Message
 }

@@ -87,7 +87,7 @@ func newCSV(file string, r io.Reader, sep byte, line int, o Options) (*csvReader
 	}
 	if at := findHeader(b.text[b.at:]); at > 0 && len(c.columns) == 1 && o.HeaderRow <= 1 {
 		return nil, &CellError{File: file, Line: 1,
-			Message: fmt.Sprintf("%q looks like a title, not column names, which seem to be in line %d: use --header-row %[2]d", eval.Truncate(c.columns[0]), b.line+at-1)}
+			Message: fmt.Sprintf("%q looks like a title, not column names", eval.Truncate(c.columns[0])), Hint: fmt.Sprintf("The names seem to be in line %d: use --header-row %[1]d", b.line+at-1)}
 	}
 	// What is left of the block goes in front again.
 	c.rest = append([]byte(b.text[b.at:]), c.rest...)
@@ -158,25 +158,25 @@ func findHeader(text string) int {
 
 // checkHeader refuses empty and repeated column names.
 func checkHeader(file string, line int, columns []string) error {
-	fault := func(format string, args ...any) error {
-		return &CellError{File: file, Line: line, Message: fmt.Sprintf(format, args...)}
+	const mend = "Use --repair to number it, or --header-row N if the names are in another row"
+	fault := func(hint, format string, args ...any) error {
+		return &CellError{File: file, Line: line, Message: fmt.Sprintf(format, args...), Hint: hint}
 	}
 	if len(columns) > maxColumns {
-		return fault("the header has %d columns; at most %d can be read", len(columns), maxColumns)
+		return fault("", "the header has %d columns; at most %d can be read", len(columns), maxColumns)
 	}
 	seen := make(map[string]int, len(columns))
 	for i, name := range columns {
-		const mend = ". Use --repair to number it, or --header-row N if the names are in another row"
 		if name == "" {
-			return fault("column %d of the header has no name"+mend, i+1)
+			return fault(mend, "column %d of the header has no name", i+1)
 		}
 		if utf8.RuneCountInString(name) > maxNameLength {
-			return fault("column %d of the header has a name of more than %d characters, %q. Is the header in another row (--header-row N)?",
+			return fault("Is the header in another row (--header-row N)?", "column %d of the header has a name of more than %d characters, %q",
 				i+1, maxNameLength, eval.Truncate(name))
 		}
 		key := phrase.FoldName(name)
 		if at, twice := seen[key]; twice {
-			return fault("the header has `%s` twice, in columns %d and %d (upper and lower case, and space, _ and -, count as equal)"+mend, eval.Truncate(name), at+1, i+1)
+			return fault(mend, "the header has `%s` twice, in columns %d and %d (upper and lower case, and space, _ and -, count as equal)", eval.Truncate(name), at+1, i+1)
 		}
 		seen[key] = i
 	}
@@ -232,11 +232,11 @@ func (c *csvReader) block() (*csvBlock, error) {
 // checkEncoding refuses bytes that no text has: a table in another encoding would
 // lose letters.
 func (c *csvReader) checkEncoding(b []byte) error {
-	fault := func(at int, what string) error {
-		return &CellError{File: c.file, Line: c.line + bytes.Count(b[:at], []byte{'\n'}), Message: what}
+	fault := func(at int, what, hint string) error {
+		return &CellError{File: c.file, Line: c.line + bytes.Count(b[:at], []byte{'\n'}), Message: what, Hint: hint}
 	}
 	if i := bytes.IndexByte(b, 0); i >= 0 {
-		return fault(i, "not a text table: it contains NUL bytes")
+		return fault(i, "not a text table: it contains NUL bytes", "")
 	}
 	if utf8.Valid(b) {
 		return nil
@@ -249,7 +249,7 @@ func (c *csvReader) checkEncoding(b []byte) error {
 		}
 		at += n
 	}
-	return fault(at, "the text isn't UTF-8; name its encoding: --encoding windows-1252 (or iso-8859-1, windows-1250, utf-16)")
+	return fault(at, "the text isn't UTF-8", "Name its encoding: --encoding "+GuessEncoding(b[:min(len(b), headBytes)]))
 }
 
 // lastRowEnd returns the end of the last whole row in rest: a line end with an

@@ -285,6 +285,9 @@ func (b *csvBlock) nextCell() (cell string, more bool, fault string) {
 	return cell, false, ""
 }
 
+// repairHint is what helps rows that end early.
+const repairHint = "Use --repair to fill short rows with blanks"
+
 // fitRow gives a row as many cells as there are columns, where repairs allow it.
 func (b *csvBlock) fitRow(cells []eval.Value, line int) ([]eval.Value, error) {
 	switch {
@@ -298,11 +301,11 @@ func (b *csvBlock) fitRow(cells []eval.Value, line int) ([]eval.Value, error) {
 	case allBlank(cells[b.columns:]):
 		return cells[:b.columns], nil
 	}
-	hint := ". Use --header-row N if the names are in another row"
+	hint := "Use --header-row N if the names are in another row"
 	if len(cells) < b.columns {
-		hint = ". Use --repair to fill short rows with blanks"
+		hint = repairHint
 	}
-	return cells, b.fail(line, "this row has %s, the header has %d%s", phrase.Plural(len(cells), "cell"), b.columns, hint)
+	return cells, &CellError{File: b.file, Line: line, Message: fmt.Sprintf("this row has %s, the header has %d", phrase.Plural(len(cells), "cell"), b.columns), Hint: hint}
 }
 
 // scanQuoted finds the cell in quotes that begins at a place: what is between them, with

@@ -214,7 +214,21 @@ func cutBlocks(rows []GridRow) (blocks [][]GridRow) {
 			end += strings.Count(r.Cells[i].Text, "\n")
 		}
 	}
-	return blocks
+	return joinHeadings(blocks)
+}
+
+// joinHeadings puts a row of names that stands alone above the block below it.
+func joinHeadings(blocks [][]GridRow) (joined [][]GridRow) {
+	for i := 0; i < len(blocks); i++ {
+		b := blocks[i]
+		if len(b) == 1 && i+1 < len(blocks) && countFilled(b[0].Cells) > 1 && !slices.ContainsFunc(b[0].Cells, isValueCell) &&
+			len(blocks[i+1][0].Cells) <= len(b[0].Cells) && slices.ContainsFunc(blocks[i+1][0].Cells, isValueCell) {
+			b = append(slices.Clone(b), blocks[i+1]...)
+			i++
+		}
+		joined = append(joined, b)
+	}
+	return joined
 }
 
 // isValueCell reports whether a cell is a date or a number, and so no name of a column.
@@ -396,7 +410,7 @@ func (k *looker) findPassed() {
 			k.layout.Skip = append(k.layout.Skip, kind)
 		}
 	}
-	k.layout.Notes = append(k.layout.Notes, found.Notes(k.grid.File)...)
+	k.layout.Notes = append(k.layout.Notes, found.Found()...)
 	for _, c := range k.grid.Merged {
 		if c < len(k.names) && k.hasBlanks(c) {
 			k.layout.FillDown = append(k.layout.FillDown, k.names[c])

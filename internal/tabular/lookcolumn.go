@@ -42,6 +42,8 @@ type ColumnLook struct {
 	Odd              []string
 	NumOdd           int
 	Filled, Distinct int
+	// Language is the one that all words of its dates are of, where some mean two months; "" else.
+	Language string
 	// Why says how a form was settled that the cells alone don't tell; "" where they do.
 	Why string
 }
@@ -56,6 +58,17 @@ func (k *looker) lookAtColumns() {
 		c.Name = name
 		k.layout.Columns = append(k.layout.Columns, c)
 	}
+}
+
+// LookAtCells looks at some cells of a column.
+func LookAtCells(name string, cells []string, told Told) ColumnLook {
+	k := &looker{told: told, names: []string{name}, layout: &Layout{}}
+	for i, s := range cells {
+		k.rows = append(k.rows, GridRow{i + 2, []eval.Value{eval.Str(s)}})
+	}
+	c := k.column(0)
+	c.Name = name
+	return c
 }
 
 // column looks at a column.
@@ -144,8 +157,29 @@ func (k *looker) dates(name string, cells []eval.Value, c *ColumnLook) bool {
 	}
 	c.Kind, c.Form, c.Also, c.NumOdd = DateColumn, form, also, len(odd)
 	c.Odd = odd[:min(len(odd), maxOddCells)]
+	c.Language = languageOf(texts)
 	k.farDates(cells, c)
 	return true
+}
+
+// languageOf is the only language that has all words of some dates for months, where one of them
+// means two months; "" else.
+func languageOf(texts []string) string {
+	var words []string
+	unclear := false
+	for _, s := range texts {
+		p, ok := scanDateParts(dropTime(s), nil)
+		for i, w := range p.words[:p.numWords] {
+			if ok && (w.Month != 0 || w.Conflict != "") && !slices.Contains(words, p.texts[i]) {
+				words = append(words, p.texts[i])
+				unclear = unclear || w.Conflict != ""
+			}
+		}
+	}
+	if of := language.Common(words); unclear && len(of) == 1 {
+		return of[0]
+	}
+	return ""
 }
 
 // settle finds the form that reads the most of some texts, the others that read as many to other

@@ -60,12 +60,31 @@ type SkippedRows map[string]*skippedLines
 func (s SkippedRows) Notes(file string) (list []string) {
 	for _, kind := range SkipKinds {
 		if of := s[kind]; of != nil && of.count > 0 {
-			one := map[string]string{"totals": "row of totals", "headings": "repeated heading", "notes": "note below the table"}[kind]
-			more := map[string]string{"totals": "rows of totals", "headings": "repeated headings", "notes": "notes below the table"}[kind]
-			list = append(list, fmt.Sprintf("%s of %s left out (%s)", phrase.CountVerb(of.count, one, more), file, of))
+			list = append(list, fmt.Sprintf("%s of %s left out (%s)", of.text(kind), file, of))
 		}
 	}
 	return list
+}
+
+// Found says which rows of a sheet are of which kind, a sentence each.
+func (s SkippedRows) Found() (list []string) {
+	for _, kind := range SkipKinds {
+		if of := s[kind]; of != nil {
+			list = append(list, fmt.Sprintf("there %s %s (%s)", map[bool]string{true: "is", false: "are"}[of.count == 1], of.text(kind), of))
+		}
+	}
+	return list
+}
+
+// text counts the rows.
+func (s *skippedLines) text(kind string) string {
+	switch kind {
+	case "totals":
+		return phrase.CountVerb(s.count, "row of totals", "rows of totals")
+	case "headings":
+		return phrase.Plural(s.count, "repeated heading")
+	}
+	return phrase.CountVerb(s.count, "note below the table", "notes below the table")
 }
 
 func (s SkippedRows) add(kind string, line int) {
@@ -297,7 +316,7 @@ func (f *filteredReader) skips(kind string) bool { return slices.Contains(f.filt
 func (f *filteredReader) fit(row rawRow, held *memBatch) error {
 	_, isText := f.Reader.(*csvReader)
 	if isText = isText && !f.filter.Headless && f.options.Separator == ""; isText && row.width < len(f.columns) && f.options.Repairs == nil {
-		return &CellError{File: f.file, Line: row.line, Message: fmt.Sprintf("this row has %s, the header has %d. Use --repair to fill short rows with blanks", phrase.Plural(row.width, "cell"), len(f.columns))}
+		return &CellError{File: f.file, Line: row.line, Message: fmt.Sprintf("this row has %s, the header has %d", phrase.Plural(row.width, "cell"), len(f.columns)), Hint: repairHint}
 	}
 	if isText && row.width < len(f.columns) {
 		f.options.Repairs.padded.Add(1)

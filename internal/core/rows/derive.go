@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 )
 
@@ -76,10 +77,11 @@ type Derive struct {
 	picked     []int // places of the columns that are written; nil for all
 	parsed     []parsedColumn
 	joins      []dateJoin
-	blankWords []string // words that mean a blank
-	hidden     int      // columns at the end that an operation takes
-	used       []int    // slots that are looked at, but for those that AddedColumn names
-	hasRunning bool     // a column runs down the rows
+	blankWords []string     // words that mean a blank
+	blankDays  []civil.Date // days that do
+	hidden     int          // columns at the end that an operation takes
+	used       []int        // slots that are looked at, but for those that AddedColumn names
+	hasRunning bool         // a column runs down the rows
 	// BlankBadCells makes a bad cell blank and goes on.
 	BlankBadCells bool
 	// onKept, if it isn't nil, sees each row that is kept while its dates are

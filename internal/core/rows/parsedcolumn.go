@@ -41,9 +41,25 @@ func (d *Derive) ReadNumbers(slot int, soft bool, read func(string) (eval.Value,
 	d.parsed = append(d.parsed, parsedColumn{slot: slot, read: of, keepText: true, lenient: soft, textOnly: true})
 }
 
-// SetBlankWords are the words that mean a blank to the phrases; the cells are written as
-// they were.
-func (d *Derive) SetBlankWords(words []string) { d.blankWords = words }
+// SetBlankWords are the words that mean a blank to the phrases, and ISO dates that do, however
+// they are written; the cells are written as they were.
+func (d *Derive) SetBlankWords(words []string) {
+	d.blankWords = words
+	for _, w := range words {
+		if day, _, ok := civil.Parse(strings.TrimSpace(w)); ok {
+			d.blankDays = append(d.blankDays, day)
+		}
+	}
+}
+
+// isBlankDay reports whether a cell is a date that means a blank.
+func (d *Derive) isBlankDay(v eval.Value) bool {
+	if d.blankDays == nil {
+		return false
+	}
+	day, ok := eval.AsDate(v)
+	return ok && slices.Contains(d.blankDays, day.Day)
+}
 
 // AddDateJoin adds a column that puts a date together of three.
 func (d *Derive) AddDateJoin(name string, year, month, day int, read func(year, month, day string) (civil.Date, error)) {
@@ -61,7 +77,7 @@ type originalCell struct {
 // to are written as they were.
 func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (originals []originalCell) {
 	for i := range row {
-		if row[i].Kind == eval.Text && d.blankWords != nil &&
+		if d.isBlankDay(row[i]) || row[i].Kind == eval.Text && d.blankWords != nil &&
 			slices.ContainsFunc(d.blankWords, func(w string) bool { return strings.EqualFold(w, strings.TrimSpace(row[i].Text)) }) {
 			originals = append(originals, originalCell{i, row[i]})
 			row[i] = eval.Value{}
@@ -84,6 +100,11 @@ func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (origin
 		}
 		if err != nil {
 			fault(d.columns[c.slot], err)
+			originals = append(originals, originalCell{c.slot, v})
+			row[c.slot] = eval.Value{}
+			continue
+		}
+		if d.isBlankDay(read) {
 			originals = append(originals, originalCell{c.slot, v})
 			row[c.slot] = eval.Value{}
 			continue
