@@ -138,16 +138,7 @@ func (e *BadRowsError) dateHints(c tabular.ColumnLook) (list []string) {
 	if c.Language != "" {
 		list = append(list, fmt.Sprintf("the other dates in `%s` are of the language %s: %s", c.Name, c.Language, e.workspace.OptionText("language", c.Language)))
 	}
-	for _, w := range []struct {
-		kind       tabular.WordKind
-		one, more string
-	}{{tabular.NeverWord, "says that there is no date", "say that there is no date"},
-		{tabular.DoubtfulWord, "may say that there is no date, or that a range is still open", "may say that there is no date, or that a range is still open"},
-		{tabular.UnknownWord, "is neither a date nor a word that is known for one", "are neither dates nor words that are known for them"}} {
-		if words := c.Words[w.kind]; len(words) > 0 {
-			list = append(list, fmt.Sprintf("in `%s`, %s %s", c.Name, phrase.ListNames(words[:min(len(words), 5)]), map[bool]string{true: w.one, false: w.more}[len(words) == 1]))
-		}
-	}
+	list = append(list, WordNotes(c)...)
 	if len(c.FarDates) > 0 {
 		list = append(list, fmt.Sprintf("if %s in `%s` stands for no end: %s", c.FarDates[0], c.Name, e.workspace.OptionText("open-words", c.FarDates[0])))
 	}

@@ -252,7 +252,9 @@ func (j *Job) ReportBadRows(t *Table, bad rows.BadCells) error {
 	if bad.Count == 0 {
 		return nil
 	}
-	e := &BadRowsError{Table: t.Name, Bad: bad, workspace: j.Workspace, options: *t.options, layout: j.recogniseAgain(t.Name)}
+	e := &BadRowsError{Table: t.Name, Bad: bad, workspace: j.Workspace, options: *t.options}
+	dates, _ := e.columns()
+	e.layout = j.recogniseAgain(t.Name, dates...)
 	if j.In.BadRows == "" || j.In.BadRows == "stop" {
 		return e
 	}

@@ -212,12 +212,13 @@ func (p *Workspace) SettingsText(list []Setting) string {
 	return strings.Join(parts, ", ")
 }
 
-// recogniseAgain looks at the sheet of a table that has a fault; nil where it can't be looked at.
-func (j *Job) recogniseAgain(name string) *tabular.Layout {
+// recogniseAgain looks at the sheet of a table that has a fault, in which some columns were to hold
+// dates; nil where it can't be looked at.
+func (j *Job) recogniseAgain(name string, dates ...string) *tabular.Layout {
 	if name == "-" || IsCalendarFile(name) {
 		return nil
 	}
-	l, err := j.In.Recognise(name, nil, tabular.ContextOf(j.Env))
+	l, err := j.In.Recognise(name, nil, tabular.ContextOf(j.Env), dates...)
 	if err != nil {
 		return nil
 	}

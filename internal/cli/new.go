@@ -2,10 +2,12 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 
 	"github.com/spf13/cobra"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/declare"
 	"yoyaku/internal/draft"
 	"yoyaku/internal/plan"
@@ -31,17 +33,27 @@ each.`,
 	var start draft.NewPlan
 	options := []*declare.Key{
 		{Name: "table", Help: "make series of the dates in table `FILE`, and a record of\nthe rest", Value: declare.Text.Repeat(&start.Tables)},
+		{Name: "date", Completion: "columns", Placeholder: "COLUMNS", Requires: []string{"table"}, Help: "take these columns of dates; the first is the series'", Value: declare.Column.List(&start.Dates)},
+		{Name: "where", Requires: []string{"table"}, Placeholder: "CONDITION", Help: "take the rows for which this holds", Value: declare.Text.Repeat(&start.Where)},
 		{Name: "key", Completion: "columns", Requires: []string{"table"}, Help: "make one series for each value of column `COL` in the tables", Value: declare.Text.Into(&start.Key)},
 		{Name: "series", Placeholder: `"NAME = RULE"`, Help: "add a series with its name and its rule", Value: declare.Text.Repeat(&start.Series)},
 		{Name: "calendar", Completion: "calendars", Help: "count with the public calendar `NAME`, such as england-wales", Value: declare.Text.Into(&start.Calendar)},
+		{Name: "language", Help: "read names of months and weekdays of language `CODE` first", Value: declare.Choice(language.Codes()...).Into(&start.Language)},
 		{Name: "id", Help: "set the plan's `ID`, which identifies its events for good:\nletters, digits and -", Value: declare.Text.Into(&start.ID)},
 	}
 	addFlags(c, groupQuery, options)
-	s.completeOptions(c, options, nil)
+	in := commandOptions(start.In.Options())
+	in = slices.DeleteFunc(in, func(k *declare.Key) bool { return k.Name == "bad-rows" || k.Name == "keep-text" })
+	addFlags(c, groupTableIn, in)
+	s.completeOptions(c, append(slices.Clone(options), in...), &start.In)
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		if err := checkOptions(options, eval.Env{}); err != nil {
 			return err
 		}
+		if err := start.In.Check(); err != nil {
+			return err
+		}
+		start.Stdin = a.In
 		start.Dir = "."
 		if len(args) == 1 {
 			start.Dir = args[0]

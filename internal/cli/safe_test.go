@@ -156,7 +156,7 @@ func TestNew_planIsRead(t *testing.T) {
 		code int
 		want []string
 	}{
-		{"new|a|--id|null|--series|null = monthly on 15|--series|éte = monthly on last|--table|t: {x} #1.csv", 0, []string{"id: \"null\"", "title: Éte", "table: \"../t: {x} #1.csv\"", `key: "x\ny: evil"`, `of: ["null", éte]`}},
+		{"new|a|--id|null|--series|null = monthly on 15|--series|éte = monthly on last|--table|t: {x} #1.csv", 0, []string{"id: \"null\"", "title: Éte", "table: \"../t: {x} #1.csv\"", `key: "x y: evil"`, `of: ["null", éte]`}},
 		{"new|it's: x", 0, []string{"title: it s x"}},
 		{"new|b|--id|x\nevil: 1", 2, nil},
 		{"new|b|--series|a b = monthly on 15", 2, nil},

@@ -17,6 +17,7 @@ import (
 
 	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -24,6 +25,7 @@ import (
 	"yoyaku/internal/files"
 	"yoyaku/internal/plan"
 	"yoyaku/internal/query"
+	"yoyaku/internal/tabular"
 	"yoyaku/internal/workflow"
 )
 
@@ -32,20 +34,32 @@ const schemaFile = "yoyaku-plan.schema.json"
 
 // NewPlan is what a new plan begins with.
 type NewPlan struct {
-	Dir          string   // the plan's folder
-	ID, Calendar string   // "" for an id of the folder's name, and for a calendar of its own
-	Series       []string // NAME = RULE
-	Tables       []string // paths
-	Key          string   // the column of the tables that names series; "" where each is one
+	Dir          string           // the plan's folder
+	ID, Calendar string           // "" for an id of the folder's name, and for a calendar of its own
+	Series       []string         // NAME = RULE
+	Tables       []string         // paths
+	Key          string           // the column of the tables that names series; "" where each is one
+	In           ask.TableOptions // how tables are read, as far as it was said
+	Dates, Where []string         // the columns of dates, the first the series'; which rows count
+	Stdin        io.Reader        // of the table -
+	Language     string           // whose words for months and weekdays go first; "" for none
 
-	title    string
-	today    civil.Date
-	settings plan.Settings
+	givenID     string
+	givenTables []string
+	stdin       string
+	title       string
+	today       civil.Date
+	settings    plan.Settings
+	context     tabular.DateContext
 }
 
 // A planTable is what a table comes to in a plan.
 type planTable struct {
-	file, record    string    // as the plan reaches it; the name of its record
+	file, record    string           // as the plan reaches it; the name of its record
+	layout          *tabular.Layout  // nil for a calendar file
+	options         ask.TableOptions // with which it is read
+	notes           []string         // what else was seen in it
+	isCalendar      bool
 	keys            yamlBlock // of the record
 	summary         string
 	dueOptions      string // the options with which its dates are watched; "" if it has none
@@ -141,6 +155,13 @@ func CandidatesText(list []Candidate) string {
 
 // setDefaults works out what wasn't told, and refuses what can't be.
 func (s *NewPlan) setDefaults(set plan.Settings) error {
+	if s.Language != "" {
+		l, err := language.Find(s.Language)
+		if err != nil {
+			return rows.WrapOption("language", err)
+		}
+		set.Language = l
+	}
 	empty, err := plan.NewEmpty(set)
 	if err != nil {
 		return err
@@ -155,14 +176,25 @@ func (s *NewPlan) setDefaults(set plan.Settings) error {
 	if err != nil {
 		return err
 	}
-	if s.ID == "" {
+	if s.givenID = s.ID; s.ID == "" {
 		s.ID = planIDFrom(filepath.Base(folder))
 	} else if err := plan.CheckID(s.ID); err != nil {
 		return rows.WrapOption("id", err)
 	}
 	s.title = strings.ReplaceAll(s.ID, "-", " ")
-	s.Tables = slices.Clone(s.Tables)
+	s.context = tabular.ContextOf(empty.Env)
+	s.givenTables, s.Tables = s.Tables, slices.Clone(s.Tables)
 	for i, t := range s.Tables { // as they are reached from the plan's folder
+		if t == standardInput && s.Stdin != nil {
+			data, err := io.ReadAll(s.Stdin)
+			if err != nil {
+				return err
+			}
+			s.stdin, s.Stdin = string(data), nil
+		}
+		if t == standardInput {
+			continue
+		}
 		if abs, err := filepath.Abs(t); err == nil {
 			if rel, err := filepath.Rel(folder, abs); err == nil {
 				s.Tables[i] = rel
@@ -262,8 +294,13 @@ func (s NewPlan) planText() (text string, found []string, err error) {
 		told := t.summary
 		if n := len(t.series); n > 0 {
 			told += fmt.Sprintf("; %s made of it", countSeriesText(n))
+		} else if len(t.dateColumns()) == 0 {
+			return "", nil, errNothingFound(t.file)
 		}
-		found = append(found, told)
+		if t.file == standardInput && (len(t.series) == 0 || t.hasOtherColumns && len(t.series) == 0) {
+			return "", nil, errors.New("no rule was found in standard input, and a plan can't keep it as a record; put the table in a file and name that")
+		}
+		found = append(append(found, told), t.notes...)
 	}
 	text, err = s.compose(tables)
 	return text, append(found, s.calendarTexts(tables)...), err
@@ -303,11 +340,11 @@ func (s NewPlan) readTables() (list []*planTable, err error) {
 		}
 	}
 	for _, file := range s.Tables {
-		t, how, err := s.newRecord(file)
+		t, err := s.newRecord(file)
 		if err != nil {
 			return nil, err
 		}
-		if t.series, t.hasOtherColumns, err = s.inferSeries(filepath.Join(s.Dir, file), filepath.Base(file), how); err != nil {
+		if err = s.inferSeries(t); err != nil {
 			return nil, err
 		}
 		for _, n := range t.series {
@@ -360,7 +397,7 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 		}
 	}
 	for _, t := range tables {
-		if t.record == "" || len(t.series) > 0 && !t.hasOtherColumns {
+		if t.record == "" || t.file == standardInput || len(t.series) > 0 && !t.hasOtherColumns {
 			continue
 		}
 		records = append(records, yamlEntry{key: t.record, value: t.keys})
@@ -374,7 +411,7 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 
 // header is what is above the calendars.
 func (s NewPlan) header(first, last int, own string) yamlBlock {
-	return yamlBlock{
+	says := yamlBlock{
 		commentLines("yaml-language-server: $schema="+schemaFile,
 			"A plan of dates. Is it right?  yoyaku check",
 			"Write its outputs:  yoyaku run      What comes up:  yoyaku ahead",
@@ -385,6 +422,10 @@ func (s NewPlan) header(first, last int, own string) yamlBlock {
 		{key: "window", value: yamlPlain(fmt.Sprintf("%d..%d", first, last)), remark: "move it on each year; the events are updated", gap: 4},
 		{key: "calendar", value: own, remark: "the working calendar, unless a series names another"},
 	}
+	if s.Language != "" {
+		says = append(says, yamlEntry{key: "language", value: s.Language, remark: "of months and weekdays in tables"})
+	}
+	return says
 }
 
 // starterCalendar is the calendar to fill in of a plan that was told none and found none.

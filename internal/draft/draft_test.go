@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/golden"
 	"yoyaku/internal/plan"
@@ -50,16 +51,19 @@ func TestNewPlan_goldenPlans(t *testing.T) {
 	}{
 		{"bare", NewPlan{}, "", ""},
 		{"calendar", NewPlan{ID: "crew", Calendar: "england-wales", Series: []string{"pay = monthly on 15, last", "night-pay = weekly on fri"}}, "", ""},
-		{"tables", NewPlan{Tables: []string{"people.csv", "leases.csv", "american.csv", "either.csv"}},
-			"people.csv: dates in born, joined\nleases.csv: dates in Begins (dmy), Ends (dmy)\namerican.csv: dates in opened (mdy)\neither.csv: dates in opened (read as dmy, but mdy is possible too: if that is right, change read-dates)", ""},
-		{"messy", NewPlan{Tables: []string{"titled.csv", "deep.csv", "twice.csv", "plain.csv", "1st list.csv"}},
-			"titled.csv: dates in since\ndeep.csv: dates in since\ntwice.csv: dates in date, date_2\nplain.csv: no column of dates found\n1st list.csv: dates in a b", ""},
-		{"many", NewPlan{Tables: []string{"many.csv", "sub/many.csv"}}, "many.csv: dates in day\nsub/many.csv: dates in day", ""},
+		{"tables", NewPlan{Tables: []string{"people.csv", "leases.csv", "american.csv"}},
+			"people.csv: dates in born, joined\nleases.csv: dates in Begins (dmy), Ends (dmy)\namerican.csv: dates in opened (mdy)", ""},
+		{"", NewPlan{Tables: []string{"either.csv"}}, "", "the dates in `opened` can be read as dmy or as mdy, which are different days; nothing was written. Say which:\n  yoyaku new"},
+		{"either", NewPlan{Tables: []string{"either.csv"}, In: ask.TableOptions{ReadDates: []string{"opened=mdy"}}}, "either.csv: dates in opened (mdy)", ""},
+		{"", NewPlan{Tables: []string{"plain.csv"}}, "", "plain.csv holds no dates that a plan could be made of; nothing was written"},
+		{"messy", NewPlan{Tables: []string{"titled.csv", "deep.csv", "twice.csv", "1st list.csv"}},
+			"titled.csv: dates in since\ndeep.csv: dates in since\ntwice.csv: dates in date, date_2\n1st list.csv: dates in a b", ""},
+		{"many", NewPlan{Tables: []string{"many.csv", "sub/many.csv"}}, "many.csv: dates in day\nin `day`, not a day is neither a date nor a word that is known for one\nsub/many.csv: dates in day", ""},
 		{"from-dates", NewPlan{Calendar: "target", Series: []string{"changed = monthly on 3"}, Tables: []string{"pay-2026.csv", "changed.csv"}},
-			"pay-2026.csv: dates in pay_day, timesheets, bank_file; 1 series is made of it\nchanged.csv: dates in day; 1 series is made of it", ""},
-		{"by-key", NewPlan{Tables: []string{"crews.csv"}, Key: "who"}, "crews.csv: dates in paid, cut off; 2 series are made of it", ""},
+			"pay-2026.csv: dates in pay_day, timesheets, bank_file; 1 series is made of it\npay-2026.timesheets: 3 other phrases fit as well, the first until 2026-12-22; `yoyaku infer` shows them with --alternatives\nchanged.csv: dates in day; 1 series is made of it", ""},
+		{"by-key", NewPlan{Tables: []string{"crews.csv"}, Key: "who"}, "crews.csv: dates in paid, cut off; 2 series are made of it\n1 row without `who` left out\nFerry crew.cut off: 5 other phrases fit as well, the first until 2027-12-22; `yoyaku infer` shows them with --alternatives\n2nd yard.cut off: 6 other phrases fit as well, the first until 2028-05-04; `yoyaku infer` shows them with --alternatives", ""},
 		{"pinned", NewPlan{Tables: []string{"roll.csv"}}, "roll.csv: dates in day; 1 series is made of it", ""},
-		{"from-ics", NewPlan{Tables: []string{"drills.ics"}, Key: "summary"}, "drills.ics: a calendar file; 1 series is made of it", ""},
+		{"from-ics", NewPlan{Tables: []string{"drills.ics"}, Key: "summary"}, "drills.ics: a calendar file; 1 series is made of it\nDrill: 2 other phrases fit as well, the first until 2031-11-09; `yoyaku infer` shows them with --alternatives", ""},
 		{"", NewPlan{Tables: []string{"crews.csv"}, Key: "whom"}, "", "crews.csv: key: unknown column `whom`"},
 		{"", NewPlan{ID: "a b"}, "", "expected an id of letters a to z"},
 		{"", NewPlan{Calendar: "isles"}, "", "unknown calendar `isles`"},
@@ -127,7 +131,7 @@ func TestCandidates(t *testing.T) {
 
 ends.csv: dates in End of term (dmy) <nil>
 yoyaku new --table ends.csv
-yoyaku due ends.csv --rename "end_of_term=End of term" --date end_of_term --read-dates end_of_term=dmy --open-words present
+yoyaku due ends.csv --date end_of_term --rename "end_of_term=End of term" --read-dates end_of_term=dmy --open-words present
 pay.csv: dates in pay; 1 rule found <nil>
 yoyaku new --table pay.csv
 `

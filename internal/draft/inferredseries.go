@@ -44,27 +44,41 @@ type inferredMilestone struct {
 // one in ten.
 func isRare(off, of int) bool { return 10*off <= of }
 
-// inferSeries looks for the rules behind the dates of a table. It gives the series that come of
-// it, and whether anything of the table is left that they don't say.
-func (s NewPlan) inferSeries(path, file string, how ask.TableOptions) (list []*inferredSeries, left bool, err error) {
+// inferSeries looks for the rules behind the dates of a table. It puts the series that come of it
+// into the table, and whether anything is left that they don't say.
+func (s NewPlan) inferSeries(t *planTable) error {
 	empty, err := plan.NewEmpty(s.settings)
 	if err != nil {
-		return nil, true, err
+		return err
 	}
+	t.hasOtherColumns = true
 	ws := workflow.NewWorkspace(empty)
 	ws.Note = func(string, ...any) {}
-	ws.Warn = ws.Note
-	job := &ask.Job{Workspace: &ws, Args: []string{path}, CalendarName: s.Calendar, In: how}
-	dates, found, err := query.Infer(job, nil, s.Key)
-	if option := (*rows.OptionError)(nil); errors.As(err, &option) && option.Option == "key" {
-		return nil, true, fmt.Errorf("%s: %w", file, err)
+	ws.Warn, ws.Stdin = ws.Note, s.input(t.file)
+	path, file := s.pathOf(t.file), filepath.Base(t.file)
+	job := &ask.Job{Workspace: &ws, Args: []string{path}, CalendarName: s.Calendar, In: t.options}
+	job.Shape.Where = s.Where
+	dates, found, err := query.Infer(job, s.Dates, s.Key)
+	if option := (*rows.OptionError)(nil); errors.As(err, &option) && slices.Contains([]string{"key", "date", "where"}, option.Option) {
+		return fmt.Errorf("%s: %w", file, err)
 	} else if err != nil {
-		return nil, true, nil // it has no dates, or rows that a record tells of
+		return nil // it has no dates, or rows that a record tells of
 	}
 	if n := len(slices.DeleteFunc(slices.Clone(found), func(f infer.ColumnResult) bool { return f.Err != infer.ErrTooMuchWork })); n > 0 {
-		return nil, true, fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.CountVerb(n, "series was", "series were"), infer.ErrTooMuchWork)
+		return fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.CountVerb(n, "series was", "series were"), infer.ErrTooMuchWork)
 	}
-	left = dates.HasMore() && !ask.IsCalendarFile(path) // an event has much besides
+	var left bool
+	t.series, left = s.seriesFrom(found, file)
+	t.hasOtherColumns = left || dates.HasMore() && !t.isCalendar // an event has much besides
+	t.notes = append(t.notes, dates.Notes()...)
+	for i := range found {
+		t.notes = append(t.notes, query.AlternativeNotes(&found[i])...)
+	}
+	return nil
+}
+
+// seriesFrom are the series that are taken of what was found; left reports whether some isn't.
+func (s NewPlan) seriesFrom(found []infer.ColumnResult, file string) (list []*inferredSeries, left bool) {
 	var of *inferredSeries
 	for i := range found {
 		f := &found[i]
@@ -89,7 +103,7 @@ func (s NewPlan) inferSeries(path, file string, how ask.TableOptions) (list []*i
 			left = true
 		}
 	}
-	return list, left, nil
+	return list, left
 }
 
 // addMilestone takes a column as a milestone, unless it has dates on rows that the series can't tell

@@ -1,11 +1,12 @@
 package draft
 
 import (
+	"errors"
 	"fmt"
+	"io"
 	"path/filepath"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"yoyaku/internal/ask"
@@ -13,10 +14,8 @@ import (
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/tabular"
+	"yoyaku/internal/workflow"
 )
-
-// maxSampledRows is how many rows of a table are looked at.
-const maxSampledRows = 1000
 
 // recordNameFrom is a name for the record of a table that is none of those taken.
 func recordNameFrom(table string, taken []string) string {
@@ -36,111 +35,257 @@ func uniqueName(name string, taken []string) string {
 	return name
 }
 
+// standardInput is the table of standard input.
+const standardInput = "-"
+
+// pathOf is where a table is found that the plan reaches by a path.
+func (s NewPlan) pathOf(table string) string {
+	if table == standardInput {
+		return table
+	}
+	return filepath.Join(s.Dir, table)
+}
+
+// input is standard input, from its beginning; nil for a table in a file.
+func (s NewPlan) input(table string) io.Reader {
+	if table != standardInput {
+		return nil
+	}
+	return strings.NewReader(s.stdin)
+}
+
 // newRecord writes a record of a table: its key, and how its cells are read.
-func (s NewPlan) newRecord(table string) (_ *planTable, how ask.TableOptions, err error) {
-	path := filepath.Join(s.Dir, table)
+func (s NewPlan) newRecord(table string) (*planTable, error) {
+	path := s.pathOf(table)
 	if ask.IsCalendarFile(path) { // whose columns are those of `read`
 		says := yamlBlock{{key: "table", value: filepath.ToSlash(table), remark: "its events, as `yoyaku read` lists them"}}
-		return &planTable{file: table, keys: says, summary: table + ": a calendar file"}, how, nil
+		return &planTable{file: table, keys: says, summary: table + ": a calendar file", isCalendar: true, options: ask.TableOptions{HeaderRow: 1}}, nil
 	}
-	cells, in, err := sampleColumns(path)
+	told := s.In
+	layout, err := told.Recognise(path, s.input(table), s.context, s.Dates...)
 	if err != nil {
-		return nil, how, err
+		return nil, err
 	}
-	says := yamlBlock{{key: "table", value: filepath.ToSlash(table)}}
-	if in.Repairs != nil {
-		says = append(says, yamlEntry{key: "repair", value: yamlPlain("yes"), remark: "missing and repeated headings were numbered"})
+	told = s.optionsFor(layout, told)
+	if layout, err = told.Recognise(path, s.input(table), s.context, s.Dates...); err != nil {
+		return nil, err
 	}
-	if in.HeaderRow > 0 {
-		says = append(says, yamlEntry{key: "header-row", value: yamlPlain(strconv.Itoa(in.HeaderRow)), remark: "the line with the column names", gap: 4})
+	t := &planTable{file: table, layout: layout}
+	if err := s.askDoubts(t); err != nil {
+		return nil, err
 	}
-	names := func(c tableColumn) bool { // numbers name rows in the first column alone
-		return c.canNameRows() && (c.name == cells[0].name || len(tabular.FittingNumberForms(c.texts)) == 0)
+	t.options = told.WithShape(layout).WithColumns(layout)
+	t.keys = s.recordKeys(t)
+	t.describe()
+	return t, nil
+}
+
+// optionsFor are the options for a table: those that name columns only as far as it has them.
+func (s NewPlan) optionsFor(l *tabular.Layout, told ask.TableOptions) ask.TableOptions {
+	has := func(text string) bool {
+		name, _, ok := strings.Cut(text, "=")
+		return !ok || strings.Contains(name, "%") || slices.ContainsFunc(l.Columns, func(c tabular.ColumnLook) bool {
+			return phrase.NamesEqual(c.Name, rows.UnquoteName(name))
+		})
 	}
-	if i := slices.IndexFunc(cells, names); i >= 0 {
-		says = append(says, yamlEntry{key: "key", value: cells[i].name, remark: "identifies each row for good"})
+	keep := func(list []string) []string {
+		return slices.DeleteFunc(slices.Clone(list), func(text string) bool { return !has(text) })
 	}
-	found := lookAtColumns(cells)
-	for _, e := range []yamlEntry{{key: "read-dates", value: found.forms}, {key: "open-words", value: found.openWords},
-		{key: "read-numbers", value: found.numberForms}} {
-		if len(e.value.([]string)) > 0 {
+	told.ReadDates, told.ReadNumbers = keep(told.ReadDates), keep(told.ReadNumbers)
+	return told
+}
+
+// askDoubts stops at what is in doubt and matters, with the commands that answer it.
+func (s NewPlan) askDoubts(t *planTable) error {
+	for _, d := range t.layout.Doubts {
+		if !d.Matters || d.Column != "" && len(s.Dates) > 0 && !slices.ContainsFunc(s.Dates, func(n string) bool { return phrase.NamesEqual(n, d.Column) }) {
+			continue
+		}
+		text := t.file + ": " + d.Text + "; nothing was written. Say which:"
+		if says := d.Answers[0].Says; says != "" {
+			text = t.file + ": " + d.Text + "; nothing was written. This " + says + ":"
+		}
+		for _, a := range d.Answers {
+			with := s
+			switch a.Option {
+			case "header-row":
+				with.In.HeaderRow = ask.NoHeading
+			case "language":
+				with.Language = a.Value
+			default:
+				with.In.ReadDates = append(slices.Clone(s.In.ReadDates), d.Column+"="+a.Value)
+			}
+			text += "\n  " + with.commandLine()
+		}
+		return errors.New(text)
+	}
+	return nil
+}
+
+// commandLine is the command that makes the plan.
+func (s NewPlan) commandLine() string {
+	line := "yoyaku new"
+	if s.Dir != "." {
+		line += " " + ask.ShellWord(s.Dir)
+	}
+	for _, o := range []struct {
+		name   string
+		values []string
+	}{{"id", nonBlank(s.givenID)}, {"calendar", nonBlank(s.Calendar)}, {"language", nonBlank(s.Language)}, {"series", s.Series}, {"table", s.givenTables}, {"key", nonBlank(s.Key)}, {"date", s.Dates}, {"where", s.Where}} {
+		for _, v := range o.values {
+			line += " --" + o.name + " " + ask.ShellWord(v)
+		}
+	}
+	return line + ask.Flags(s.In.Settings())
+}
+
+// nonBlank is a list of a text, or of nothing.
+func nonBlank(text string) []string {
+	if text == "" {
+		return nil
+	}
+	return []string{text}
+}
+
+// settingRemarks are what a newcomer may want to know of the options of a record.
+var settingRemarks = map[string]string{"repair": "missing and repeated headings were numbered", "header-row": "the line with the column names",
+	"skip": "rows that are none of the table", "lines": "the lines that the table's rows are on"}
+
+// recordKeys is what a plan says of how a table is read.
+func (s NewPlan) recordKeys(t *planTable) yamlBlock {
+	says := yamlBlock{{key: "table", value: filepath.ToSlash(t.file)}}
+	settings := t.options.Settings()
+	add := func(names ...string) {
+		for _, o := range settings {
+			if !slices.Contains(names, o.Name) {
+				continue
+			}
+			e := yamlEntry{key: o.Name, value: o.Values, remark: settingRemarks[o.Name], gap: 4}
+			switch {
+			case o.IsYes:
+				e.value, e.gap = yamlPlain("yes"), remarkGap
+			case o.Name == "header-row":
+				if e.value = yamlPlain(o.Values[0]); o.Values[0] == "0" {
+					e.remark = "no line has the names of the columns"
+				}
+			case len(o.Values) == 1 && !o.InList && !slices.Contains([]string{"read-dates", "read-numbers", "join-dates"}, o.Name):
+				e.value = o.Values[0]
+			}
 			says = append(says, e)
 		}
 	}
-	told, due := fmt.Sprintf("%s: no column of dates found", table), ""
-	if n := len(found.dates); n > 0 {
+	add("sheet", "encoding", "separator", "repair", "header-row", "lines", "skip", "rename", "fill-down")
+	if i := slices.IndexFunc(t.layout.Columns, func(c tabular.ColumnLook) bool { return canNameRows(c, t.layout) }); i >= 0 {
+		says = append(says, yamlEntry{key: "key", value: t.layout.Columns[i].Name, remark: "identifies each row for good"})
+	}
+	add("join-dates", "read-dates", "open-words", "read-numbers")
+	if n := t.unreadable(); n > 0 {
+		says = append(says, yamlEntry{key: "bad-rows", value: "blank", remark: phrase.CountVerb(n, "kind of cell isn't a date and counts as blank", "kinds of cells aren't dates and count as blank")})
+	}
+	if len(s.Where) > 0 {
+		says = append(says, yamlEntry{key: "where", value: s.Where})
+	}
+	if dates := t.dateColumns(); len(dates) > 0 {
 		says = append(says, commentLines("Columns to add, each worked out by a phrase:", "columns:",
-			"  notice: "+yamlQuote(nameInPhrase(found.dates[n-1])+", -90 days, roll preceding")))
-		told = fmt.Sprintf("%s: dates in %s", table, strings.Join(found.dateTexts, ", "))
-		due = found.dueOptions(found.dates[n-1], in)
+			"  notice: "+yamlQuote(nameInPhrase(dates[len(dates)-1].Name)+", -90 days, roll preceding")))
 	}
-	how.HeaderRow, how.Repair, how.ReadDates, how.BlankWords = max(1, in.HeaderRow), in.Repairs != nil, found.forms, found.openWords
-	return &planTable{file: table, keys: says, summary: told, dueOptions: due}, how, nil
+	return says
 }
 
-// columnForms is how the columns of a table have to be read.
-type columnForms struct {
-	dates, dateTexts   []string // the columns of dates; each with its form, and with what is in doubt
-	forms, numberForms []string // COL=FORM
-	openWords          []string
+// canNameRows reports whether a column can name the rows: filled, and no value twice; numbers
+// name rows in the first column alone.
+func canNameRows(c tabular.ColumnLook, l *tabular.Layout) bool {
+	most := 0
+	for _, o := range l.Columns {
+		most = max(most, o.Filled)
+	}
+	return c.Filled > 0 && c.Filled == l.NumRows && c.Distinct == c.Filled && c.Kind != tabular.DateColumn &&
+		(c.Name == l.Columns[0].Name || c.Kind != tabular.NumberColumn)
 }
 
-func lookAtColumns(cells []tableColumn) (f columnForms) {
-	for _, c := range cells {
-		fit, open, isDate := c.dates()
-		if !isDate {
-			if fit := tabular.FittingNumberForms(c.texts); len(fit) > 0 && !c.isPlainNumbers() {
-				f.numberForms = append(f.numberForms, c.name+"="+fit[0])
+// unreadable counts the texts in columns of declared dates that are no dates.
+func (t *planTable) unreadable() (n int) {
+	for _, c := range t.dateColumns() {
+		if c.Form != "" {
+			n += c.NumOdd + len(c.Words[tabular.NeverWord]) + len(c.Words[tabular.DoubtfulWord]) + len(c.Words[tabular.UnknownWord])
+		}
+	}
+	return n
+}
+
+// dateColumns are the columns of dates.
+func (t *planTable) dateColumns() (list []tabular.ColumnLook) {
+	if t.layout == nil {
+		return nil
+	}
+	for _, c := range t.layout.Columns {
+		if c.Kind == tabular.DateColumn {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
+// describe says what was seen in the table, and with which options its dates are watched.
+func (t *planTable) describe() {
+	var texts []string
+	dates := t.dateColumns()
+	for _, c := range dates {
+		text := c.Name
+		if c.Form != "" {
+			text += " (" + c.Form
+			if c.Why != "" {
+				text += ", " + c.Why
 			}
-			continue
+			text += ")"
 		}
-		text := c.name
-		if len(fit) > 0 {
-			f.forms = append(f.forms, c.name+"="+fit[0])
-			text += " (" + fit[0] + ")"
+		texts = append(texts, text)
+	}
+	t.summary = t.file + ": no column of dates found"
+	if texts != nil {
+		t.summary = fmt.Sprintf("%s: dates in %s", t.file, strings.Join(texts, ", "))
+		t.dueOptions = t.dueFlags(dates[len(dates)-1])
+	}
+	for _, note := range t.layout.Notes {
+		t.notes = append(t.notes, note+", left out")
+	}
+	for _, c := range t.layout.Columns {
+		switch {
+		case c.Kind == tabular.LabelColumn:
+			t.notes = append(t.notes, fmt.Sprintf("`%s` names stretches of time; --read-dates %s takes their first days", c.Name, ask.ShellWord(c.Name+"="+tabular.FirstDay)))
+		case c.Kind == tabular.HalfColumn:
+			t.notes = append(t.notes, fmt.Sprintf("`%s` holds halves of days that nothing counts yet", c.Name))
+		case c.Kind == tabular.DateColumn && c.NumOdd > 0:
+			t.notes = append(t.notes, fmt.Sprintf("`%s` has %s that can't be read, such as %q", c.Name, phrase.Plural(c.NumOdd, "date"), c.Odd[0]))
 		}
-		if len(fit) > 1 {
-			text = fmt.Sprintf("%s (read as %s, but %s is possible too: if that is right, change read-dates)",
-				c.name, fit[0], strings.Join(fit[1:], " or "))
-		}
-		f.dates, f.dateTexts = append(f.dates, c.name), append(f.dateTexts, text)
-		for _, w := range open {
-			if !slices.Contains(f.openWords, w) {
-				f.openWords = append(f.openWords, w)
-			}
+		t.notes = append(t.notes, ask.WordNotes(c)...)
+		if len(c.FarDates) > 0 && c.Kind == tabular.DateColumn {
+			t.notes = append(t.notes, fmt.Sprintf("if %s in `%s` stands for no end, add it to open-words", c.FarDates[0], c.Name))
 		}
 	}
-	return f
 }
 
-// dueOptions are those with which `due` watches a column of dates.
-func (f columnForms) dueOptions(column string, in tabular.Options) (options string) {
-	name := column // a name that a phrase has in quotes gets another, since shells differ in quotes
-	if nameInPhrase(column) != column {
-		name = strings.ReplaceAll(strings.Trim(seriesNameFrom(column), "-"), "-", "_")
-		options = optionText("rename", []string{name + "=" + column})
-	}
-	options += " --date " + name
-	for _, text := range f.forms {
-		if form, ok := strings.CutPrefix(text, column+"="); ok {
-			options += optionText("read-dates", []string{name + "=" + form})
+// dueFlags are the options with which `due` watches a column of dates.
+func (t *planTable) dueFlags(c tabular.ColumnLook) string {
+	how := t.options
+	name := c.Name
+	how.ReadDates, how.ReadNumbers, how.Fill = nil, nil, nil
+	if nameInPhrase(name) != name { // a name that a phrase has in quotes gets another, since shells differ in quotes
+		name = strings.ReplaceAll(strings.Trim(seriesNameFrom(name), "-"), "-", "_")
+		if schedule.CheckName(name) != nil || nameInPhrase(name) != name {
+			name = "day_" + name
 		}
+		how.Renames = append(slices.Clone(how.Renames), name+"="+c.Name)
 	}
-	options += optionText("open-words", f.openWords)
-	if in.HeaderRow > 0 {
-		return options + fmt.Sprint(" --header-row ", in.HeaderRow)
-	} else if in.Repairs != nil {
-		return options + " --repair"
+	if c.Form != "" {
+		how.ReadDates = []string{name + "=" + c.Form}
 	}
-	return options
+	return " --date " + name + ask.Flags(how.Settings())
 }
 
-// optionText is an option with several values as a command line has it, or nothing without any.
-func optionText(option string, values []string) (line string) {
-	for _, v := range values {
-		line += " --" + option + " " + ask.ShellWord(v)
-	}
-	return line
+// errNothingFound is the answer that no plan can be made of a table.
+func errNothingFound(table string) error {
+	return &workflow.NegativeError{Text: table + " holds no dates that a plan could be made of; nothing was written. `yoyaku help tables` shows how to read a messy table"}
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.

@@ -100,7 +100,9 @@ func (q *inferQuery) answer(j *ask.Job) error {
 	if q.exceptions {
 		return nil
 	}
-	d.report(j)
+	for _, note := range d.Notes() {
+		addFootnote(j, "%s", note)
+	}
 	reportNoRule(j, found)
 	for i := range found {
 		q.reportColumn(j, &found[i])
@@ -226,19 +228,8 @@ func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 	if len(r.EquivalentCalendars) > 0 {
 		addFootnote(j, "%s: in this table, %s would give the same dates", name, strings.Join(calendarLabels(r.EquivalentCalendars), ", "))
 	}
-	if len(f.Explanations) > 1 && q.alternatives == 0 {
-		alike := 0
-		until := civil.Max
-		for _, o := range f.Explanations[1:] {
-			if o.Matched == r.Matched && o.Misses == r.Misses {
-				if alike++; o.AgreesUntil != civil.None {
-					until = min(until, o.AgreesUntil)
-				}
-			}
-		}
-		if alike > 0 {
-			addFootnote(j, "%s: %s", name, alternativesText(alike, until, j.OptionText("alternatives", fmt.Sprint(alike))))
-		}
+	if alike, until := countAlike(f); alike > 0 && q.alternatives == 0 {
+		addFootnote(j, "%s: %s", name, alternativesText(alike, until, j.OptionText("alternatives", fmt.Sprint(alike))+" shows "+map[bool]string{true: "it", false: "them"}[alike == 1]))
 	}
 	off := f.Exceptions(r)
 	for _, e := range off[:min(len(off), maxListedExceptions)] {
@@ -247,6 +238,31 @@ func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 	if n := len(off) - maxListedExceptions; n > 0 {
 		addFootnote(j, "%s: and %d more; --exceptions lists them", name, n)
 	}
+}
+
+// countAlike counts the phrases that fit as well as the first, and until when all agree.
+func countAlike(f *infer.ColumnResult) (alike int, until civil.Date) {
+	until = civil.Max
+	for _, o := range f.Explanations[min(1, len(f.Explanations)):] {
+		if r := f.Explanations[0]; o.Matched == r.Matched && o.Misses == r.Misses {
+			if alike++; o.AgreesUntil != civil.None {
+				until = min(until, o.AgreesUntil)
+			}
+		}
+	}
+	return alike, until
+}
+
+// AlternativeNotes says of a column that others fit as well as the phrase that was found, or that
+// its times differ.
+func AlternativeNotes(f *infer.ColumnResult) (list []string) {
+	if f.MixedTimes {
+		list = append(list, columnLabel(f)+": the times differ, so only the days are explained")
+	}
+	if alike, until := countAlike(f); alike > 0 {
+		list = append(list, columnLabel(f)+": "+alternativesText(alike, until, "`yoyaku infer` shows "+map[bool]string{true: "it", false: "them"}[alike == 1]+" with --alternatives"))
+	}
+	return list
 }
 
 // addFootnote adds a line that is printed below the table.
@@ -270,14 +286,14 @@ func (q *inferQuery) suggestNext(j *ask.Job, found []infer.ColumnResult) {
 
 // alternativesText says how many other phrases fit, and until when they agree with the first.
 func alternativesText(n int, until civil.Date, how string) string {
-	text, first, them := phrase.Plural(n, "other phrase")+" fits as well", "", "it"
+	text, first := phrase.Plural(n, "other phrase")+" fits as well", ""
 	if n > 1 {
-		text, first, them = phrase.Plural(n, "other phrase")+" fit as well", "the first ", "them"
+		text, first = phrase.Plural(n, "other phrase")+" fit as well", "the first "
 	}
 	if until < civil.Max {
 		text += fmt.Sprintf(", %suntil %s", first, until)
 	}
-	return fmt.Sprintf("%s; %s shows %s", text, how, them)
+	return text + "; " + how
 }
 
 // meaningOf says in plain words what a rule means that was found.

@@ -2,6 +2,7 @@ package query
 
 import (
 	"fmt"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -198,23 +199,43 @@ func (d *TableDates) chooseColumns(named []int, by int, columns []columnStats) {
 			d.dates = append(d.dates, i)
 		default:
 			d.hasOtherColumns = d.hasOtherColumns || c.numDates+c.numOthers > 0
-			forms := tabular.FittingLayouts(c.texts, d.context)
-			switch {
-			case named != nil:
-			case c.numDates > c.numOthers:
-				d.unreadable[d.columns[i]] = fmt.Sprintf("expected a date, found %q", eval.Truncate(c.texts[0]))
-			case c.numDates == 0 && slices.ContainsFunc(forms, func(f string) bool { return f != "serial" }):
-				d.unreadable[d.columns[i]] = "its dates aren't ISO; say how to read them: --read-dates " +
-					rows.QuoteName(d.columns[i]+"="+forms[0])
+			if named == nil && c.numDates+c.numOthers > 0 {
+				d.unreadable[d.columns[i]] = d.whyNot(d.columns[i], c)
 			}
 		}
 	}
+	maps.DeleteFunc(d.unreadable, func(_, why string) bool { return why == "" })
+}
+
+// whyNot says why a column isn't taken for one of dates that holds some, or could; "" for another.
+func (d *TableDates) whyNot(name string, c columnStats) string {
+	look := tabular.LookAtCells(name, c.texts, tabular.Told{HeaderRow: -1, Context: d.context})
+	way := ""
+	switch {
+	case look.Form != "":
+		way = "; say how to read them: --read-dates " + rows.QuoteName(name+"="+look.Form)
+	case len(look.Words[tabular.OpenWord]) > 0:
+		way = "; words of a range that is still open: --open-words " + ask.ShellWord(strings.Join(look.Words[tabular.OpenWord], ","))
+	}
+	switch {
+	case c.numDates > 0:
+		return fmt.Sprintf("it has %s of dates and %s, such as %q%s", phrase.Plural(c.numDates, "cell"),
+			phrase.CountVerb(c.numOthers, "that isn't one", "that aren't"), eval.Truncate(c.texts[0]), way)
+	case look.Form != "" && look.Kind == tabular.DateColumn:
+		if len(look.Also) > 0 {
+			return fmt.Sprintf("its dates aren't ISO, and can be read as %s; choose one: --read-dates %s", strings.Join(append([]string{look.Form}, look.Also...), " or as "), rows.QuoteName(name+"="+look.Form))
+		}
+		return "its dates aren't ISO" + way
+	case look.Kind == tabular.LabelColumn:
+		return fmt.Sprintf("it names stretches of time; for their first days --read-dates %s, for their last --read-dates %s", rows.QuoteName(name+"="+tabular.FirstDay), rows.QuoteName(name+"="+tabular.LastDay))
+	}
+	return ""
 }
 
 // layoutHint says which form reads a column, if one does.
 func layoutHint(j *ask.Job, column string, texts []string) string {
-	if forms := tabular.FittingLayouts(texts, tabular.ContextOf(j.Env)); len(forms) > 0 {
-		return "; try " + j.OptionText("read-dates", rows.QuoteName(column+"="+forms[0]))
+	if c := tabular.LookAtCells(column, texts, tabular.Told{HeaderRow: -1, Context: tabular.ContextOf(j.Env), Dates: []string{column}}); c.Form != "" {
+		return "; try " + j.OptionText("read-dates", rows.QuoteName(column+"="+c.Form))
 	}
 	return ""
 }
@@ -229,17 +250,18 @@ func (d *TableDates) noDatesError() error {
 	return fmt.Errorf("no column of dates; the columns are %s", phrase.ListNames(d.columns))
 }
 
-// report says what was passed over.
-func (d *TableDates) report(j *ask.Job) {
+// Notes says what was passed over, a sentence each.
+func (d *TableDates) Notes() (list []string) {
 	for _, c := range append([]string{""}, d.columns...) {
 		switch why := d.unreadable[c]; {
 		case why == "":
 		case c == "":
-			addFootnote(j, "%s", why)
+			list = append(list, why)
 		default:
-			addFootnote(j, "the column `%s` is left out: %s", c, why)
+			list = append(list, fmt.Sprintf("the column `%s` is left out: %s", c, why))
 		}
 	}
+	return list
 }
 
 // explain explains the dates of all series. Of what the calendars were asked beyond what they

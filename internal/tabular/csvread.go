@@ -75,7 +75,7 @@ func newCSV(file string, r io.Reader, sep byte, line int, o Options) (*csvReader
 			continue
 		}
 		for _, v := range cells {
-			c.columns = append(c.columns, strings.Clone(strings.TrimSpace(v.Text)))
+			c.columns = append(c.columns, headingText(v))
 		}
 		if o.Repairs != nil {
 			c.columns = b.trimBlankHeadings(c.columns, o.Repairs)

@@ -35,6 +35,7 @@ type Layout struct {
 	Skip                             []string
 	FillDown                         []string
 	Columns                          []ColumnLook
+	NumRows                          int // that were looked at
 	// Notes says what is passed over, a sentence each; Titles are texts above the table.
 	Notes, Titles []string
 	Doubts        []Doubt
@@ -296,7 +297,7 @@ func hasDates(rows []GridRow) bool {
 func (k *looker) setNames(row GridRow, upper int, b []GridRow) {
 	l := k.layout
 	for i := range row.Cells {
-		k.head = append(k.head, strings.Join(strings.Fields(row.Cells[i].String()), " "))
+		k.head = append(k.head, headingText(row.Cells[i]))
 	}
 	width := len(k.head)
 	k.names = slices.Clone(k.head)
@@ -309,7 +310,7 @@ func (k *looker) setNames(row GridRow, upper int, b []GridRow) {
 	group := ""
 	for i := range width {
 		if above := b[upper].Cells; i < len(above) && !isBlankCell(above[i]) {
-			group = strings.Join(strings.Fields(above[i].String()), " ")
+			group = headingText(above[i])
 		}
 		if name := k.names[i]; group != "" && slices.ContainsFunc(k.head, func(h string) bool {
 			return phrase.NamesEqual(h, k.head[i]) && countName(k.head, h) > 1

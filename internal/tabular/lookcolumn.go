@@ -44,6 +44,7 @@ type ColumnLook struct {
 	Filled, Distinct int
 	// Language is the one that all words of its dates are of, where some mean two months; "" else.
 	Language string
+	unclear  []string // words of its dates that mean two months
 	// Why says how a form was settled that the cells alone don't tell; "" where they do.
 	Why string
 }
@@ -53,11 +54,42 @@ const maxOddCells = 5
 
 // lookAtColumns looks at each column of the table.
 func (k *looker) lookAtColumns() {
+	k.layout.NumRows = len(k.rows)
 	for i, name := range k.names {
 		c := k.column(i)
 		c.Name = name
 		k.layout.Columns = append(k.layout.Columns, c)
+		if d, ok := languageDoubt(c); ok {
+			k.layout.Doubts = append(k.layout.Doubts, d)
+		}
+		if len(c.Also) == 0 {
+			continue
+		}
+		forms := append([]string{c.Form}, c.Also...)
+		d := Doubt{Column: name, Matters: true, Text: fmt.Sprintf("the dates in `%s` can be read as %s, which are different days", name, strings.Join(forms, " or as "))}
+		for _, f := range forms {
+			d.Answers = append(d.Answers, Answer{"read-dates", f, ""})
+		}
+		k.layout.Doubts = append(k.layout.Doubts, d)
 	}
+}
+
+// languageDoubt asks for the language of a column with words that mean two months.
+func languageDoubt(c ColumnLook) (d Doubt, ok bool) {
+	if len(c.unclear) == 0 {
+		return d, false
+	}
+	w := language.Lookup(c.unclear[0], nil)
+	d = Doubt{Column: c.Name, Matters: true, Text: fmt.Sprintf("in `%s`, %q is %s", c.Name, c.unclear[0], w.Conflict)}
+	of := w.Languages
+	if c.Language != "" {
+		d.Text += "; the other dates are of the language " + c.Language
+		of = []string{c.Language}
+	}
+	for _, code := range of {
+		d.Answers = append(d.Answers, Answer{"language", code, ""})
+	}
+	return d, true
 }
 
 // LookAtCells looks at some cells of a column.
@@ -144,42 +176,48 @@ func (k *looker) dates(name string, cells []eval.Value, c *ColumnLook) bool {
 			}
 		}
 	}
-	if typed+len(texts) == 0 {
+	isTold := slices.ContainsFunc(k.told.Dates, func(d string) bool { return phrase.NamesEqual(d, name) })
+	if typed+len(texts) == 0 && !isTold {
+		c.Words = nil
 		return false
 	}
 	form, also, odd := k.settle(name, cells, texts, c)
 	good := typed + len(texts) - len(odd)
 	if good == 0 || good*10 < (len(cells)-others)*5 || typed == 0 && form == "" || good*2 < others {
-		if !slices.Contains(k.told.Dates, name) {
+		if !isTold {
 			c.Words = nil
 			return false
 		}
 	}
 	c.Kind, c.Form, c.Also, c.NumOdd = DateColumn, form, also, len(odd)
 	c.Odd = odd[:min(len(odd), maxOddCells)]
-	c.Language = languageOf(texts)
+	c.Language, c.unclear = languageOf(odd, texts)
 	k.farDates(cells, c)
 	return true
 }
 
-// languageOf is the only language that has all words of some dates for months, where one of them
-// means two months; "" else.
-func languageOf(texts []string) string {
-	var words []string
-	unclear := false
-	for _, s := range texts {
-		p, ok := scanDateParts(dropTime(s), nil)
-		for i, w := range p.words[:p.numWords] {
-			if ok && (w.Month != 0 || w.Conflict != "") && !slices.Contains(words, p.texts[i]) {
-				words = append(words, p.texts[i])
-				unclear = unclear || w.Conflict != ""
+// languageOf finds the words that mean two months among dates that can't be read, and the only
+// language that has all words of a column's dates for months; "" where there are none, or several.
+func languageOf(odd, texts []string) (code string, unclear []string) {
+	monthWords := func(texts []string, is func(language.Word) bool) (words []string) {
+		for _, s := range texts {
+			p, ok := scanDateParts(dropTime(s), nil)
+			for i, w := range p.words[:p.numWords] {
+				if ok && is(w) && !slices.Contains(words, p.texts[i]) {
+					words = append(words, p.texts[i])
+				}
 			}
 		}
+		return words
 	}
-	if of := language.Common(words); unclear && len(of) == 1 {
-		return of[0]
+	if unclear = monthWords(odd, func(w language.Word) bool { return w.Conflict != "" }); unclear == nil {
+		return "", nil
 	}
-	return ""
+	all := monthWords(texts, func(w language.Word) bool { return w.Month != 0 || w.Conflict != "" })
+	if of := language.Common(all); len(of) == 1 {
+		code = of[0]
+	}
+	return code, unclear
 }
 
 // settle finds the form that reads the most of some texts, the others that read as many to other

@@ -168,7 +168,7 @@ func newFilteredReader(file string, r rows.Reader, o Options) (*filteredReader, 
 			continue
 		}
 		for _, v := range row.cells {
-			f.columns = append(f.columns, strings.Clone(strings.Join(strings.Fields(v.String()), " ")))
+			f.columns = append(f.columns, headingText(v))
 		}
 		for n := len(f.columns); n > 1 && f.columns[n-1] == "" && (o.Repairs != nil || len(row.cells) > n); n-- {
 			f.columns = f.columns[:n-1]
@@ -176,6 +176,15 @@ func newFilteredReader(file string, r rows.Reader, o Options) (*filteredReader, 
 		f.heading = slices.Clone(f.columns)
 		return f, o.repairHeader(file, row.line, f.columns)
 	}
+}
+
+// headingText is a cell as the name of a column: a line break in it is a blank.
+func headingText(v eval.Value) string {
+	text := strings.TrimSpace(v.String())
+	if strings.ContainsAny(text, "\r\n") {
+		return strings.Join(strings.FieldsFunc(text, func(r rune) bool { return r == '\r' || r == '\n' }), " ")
+	}
+	return strings.Clone(text)
 }
 
 // nameColumns names the columns of a table without a heading, as many as its widest first row has.
@@ -353,7 +362,7 @@ func repeatsHeading(cells []eval.Value, heading []string) bool {
 	for i, name := range heading {
 		text := ""
 		if i < len(cells) {
-			text = strings.Join(strings.Fields(cells[i].String()), " ")
+			text = headingText(cells[i])
 		}
 		if text != name {
 			return false

@@ -69,7 +69,7 @@ func openXLSX(name string, r io.ReaderAt, size int64, o Options) (rows.Reader, e
 			continue
 		}
 		for _, v := range cells {
-			x.columns = append(x.columns, strings.TrimSpace(v.String()))
+			x.columns = append(x.columns, headingText(v))
 		}
 		for n := len(x.columns); n > 0 && x.columns[n-1] == ""; n-- {
 			x.columns = x.columns[:n-1]
