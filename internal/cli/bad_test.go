@@ -54,7 +54,7 @@ func TestBadInput(t *testing.T) {
 		t.Errorf("aside.csv: %s", got)
 	}
 	write(t, filepath.Join(dir, "holidays", "extra.csv"), "date,name\n2027-06-07,Jubilee\n7/6/2027,Jubilee\n")
-	if _, errs, code := yoyaku(t, dir, "run"); code != 2 || !strings.Contains(errs, "extra.csv:3: column `date`: expected a date such as 2027-03-31, found \"7/6/2027\"") {
+	if _, errs, code := yoyaku(t, dir, "run"); code != 2 || !strings.Contains(errs, "extra.csv:1: column `date`: its dates can be read as dmy or as mdy, which are different days. Add `read-dates: dmy` beside the file") {
 		t.Errorf("a bad date in the holiday list: %d %s", code, errs)
 	}
 	if read(t, filepath.Join(dir, "crew-pay.csv")) != crew {

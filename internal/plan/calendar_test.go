@@ -144,6 +144,9 @@ func build(t *testing.T, keys string) (*workdays.Calendar, error) {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{"cal.yaml": keys, "events.ics": strings.ReplaceAll(events, "\n", "\r\n"),
+		"doubt.csv": "date,name\n03/04/2027,A\n05/06/2027,B\n", "nameless.csv": "date,days\n2027-01-01,1\n",
+		"pasted.txt": "Bank holidays 2027\n1 January New Year's Day\nFri 26 March Good Friday\nMon 3 May - Early May bank holiday\n",
+		"titled.csv": "Feiertage;\n;\nDatum;Feiertag\nFr 26.03.2027;Karfreitag\n25. Dezember 2027;1. Weihnachtstag\nQuelle: Aushang;\n",
 		"terms.csv": "start,end,name\n30/07/2027,31.7.2027,Terms\n2/8/27,,More\n", "list.csv": "\ufeffname,date\n\"One, two\",2027-07-01\n", "bad.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY\n",
 		"shut.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY:x\nDTSTART:20270101\nDTEND:99991231\nRRULE:FREQ=DAILY\nEND:VEVENT\nBEGIN:VEVENT\nSUMMARY:y\nDTSTART:20270601\nEND:VEVENT\nEND:VCALENDAR\n"} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
@@ -168,7 +171,11 @@ func TestCalendarFiles(t *testing.T) {
 		{"holidays:\n  - name: A\n    day: yearly on 25 dec then roll following\n  - name: B\n    day: yearly on 26 dec then roll following\nopen: 2027-12-28", "12-27 12-28"},
 		{"holidays:\n  - {name: A, day: 2027-12-27..2027-12-29}\n  - {name: B, day: [2027-03-01, 2027-W13-6..2027-04-04]}\n  - {name: C, day: '2027-05-03, 2027-05-04'}", "12-27 12-28 12-29 03-01 04-03 04-04 05-03 05-04"},
 		{"holidays: [{file: terms.csv, read-dates: dmy}]", "07-30 07-31 08-02 2027-01-01..2027-12-31"},
-		{"holidays: [{file: terms.csv}]", "terms.csv:2: column `start`: expected a date such as 2027-03-31, found \"30/07/2027\". To read it, add `read-dates: dmy` beside the file"},
+		{"holidays: [{file: terms.csv}]", "07-30 07-31 08-02 2027-01-01..2027-12-31"},
+		{"holidays: [{file: doubt.csv}]", "doubt.csv:1: column `date`: its dates can be read as dmy or as mdy, which are different days. Add `read-dates: dmy` beside the file"},
+		{"holidays: [{file: pasted.txt}]", "01-01 03-26 05-03 2027-01-01..2027-12-31"},
+		{"holidays: [{file: titled.csv}]", "03-26 12-25 2027-01-01..2027-12-31"},
+		{"holidays: [{file: nameless.csv}]", "nameless.csv:1: no column of dates was found beside one of names; a list has the columns `date` and `name`, or `start`, `end` and `name`"},
 		{"holidays: [{file: terms.csv, read-dates: mdy}]", "terms.csv:2: column `start`: expected a date written as mdy"},
 		{"holidays: [{file: terms.csv, read-dates: dym}]", "cal.yaml:1:42: read-dates: unknown date form \"dym\"; did you mean dmy?"},
 		{"holidays: [{file: events.ics, read-dates: dmy}]", "have one form"},

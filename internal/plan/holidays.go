@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"iter"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
@@ -16,7 +17,6 @@ import (
 	"yoyaku/internal/core/schedule"
 	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/declare"
-	"yoyaku/internal/tabular"
 )
 
 // holidayReader is a holiday as it is read.
@@ -313,125 +313,26 @@ func (r *ruleHolidays) Days(span civil.Span, _ *workdays.Calendar) iter.Seq[work
 	}
 }
 
-// holidayFile reads a list of holidays: a CSV file, or the all-day events of an .ics
+// holidayTables are the endings of files that hold lists of holidays as tables.
+var holidayTables = []string{".csv", ".tsv", ".txt", ".xlsx"}
+
+// holidayFile reads a list of holidays: a table, or the all-day events of an .ics
 // file. list is the days that are written down one by one. counts is what counts of short
 // days; 0 for holidays.
 func (b *calendarSet) holidayFile(d *doc, name, where, form string, counts int) (src workdays.Source, list workdays.HolidayList, err error) {
 	path := d.resolvePath(name)
 	switch ext := strings.ToLower(filepath.Ext(name)); {
 	case ext == ".ics" && form != "":
-		return nil, nil, rows.WrapOption("read-dates", fmt.Errorf("read-dates is for .csv files; dates of an .ics file have one form"))
+		return nil, nil, rows.WrapOption("read-dates", fmt.Errorf("read-dates is for tables; dates of an .ics file have one form"))
 	case ext == ".ics":
 		return b.readHolidayICS(path, name, where, counts)
-	case ext != ".csv":
-		return nil, nil, fmt.Errorf("expected a .csv or .ics file of holidays, found %s", name)
+	case !slices.Contains(holidayTables, ext):
+		return nil, nil, fmt.Errorf("expected a list of holidays in a file .csv, .tsv, .txt, .xlsx or .ics, found %s", name)
 	case where != "":
 		return nil, nil, fmt.Errorf("`where` is for .ics files; %s is not one", name)
 	}
-	list, err = b.readHolidayCSV(path, name, form, counts)
+	list, err = b.readHolidayTable(path, name, form, counts)
 	return list, list, err
-}
-
-// readHolidayCSV reads a CSV list of holidays: the columns date and name, or start, end
-// and name. A blank end is the start. If it has a column counts, a row with a number
-// above 0 there is a short day; else counts says it of all.
-func (b *calendarSet) readHolidayCSV(path, name, form string, counts int) (workdays.HolidayList, error) {
-	readings, err := tabular.ParseDateLayouts(form, tabular.ContextOf(b.env))
-	if form != "" && err != nil {
-		return nil, rows.WrapOption("read-dates", err)
-	}
-	f, err := b.files.Open(path)
-	if err != nil {
-		return nil, err
-	}
-	defer f.Close()
-	table, err := tabular.Options{}.Read(path, ".csv", f)
-	if err != nil {
-		return nil, err
-	}
-	at := holidayColumns(table.Columns())
-	if at == nil {
-		return nil, &tabular.CellError{File: path, Line: 1,
-			Message: "expected the columns `date` and `name`, or `start`, `end` and `name`"}
-	}
-	var list workdays.HolidayList
-	err = rows.Each(table, func(line int, cells []eval.Value) error {
-		row := listedRow{at: at, cells: cells, form: form, readings: readings, context: tabular.ContextOf(b.env)}
-		like := workdays.Holiday{Name: row.text("name"), Source: fmt.Sprintf("%s:%d", name, line), Weight: counts}
-		span, column, err := row.holiday(&like)
-		if err != nil {
-			return &tabular.CellError{File: path, Line: line, Column: column, Message: err.Error()}
-		}
-		list = list.AppendSpan(like, span)
-		return nil
-	})
-	return list, err
-}
-
-// listedRow is a row of a list of holidays.
-type listedRow struct {
-	at       map[string]int // places of the columns
-	cells    []eval.Value
-	form     string // of dates; "" for ISO alone
-	readings []tabular.DateLayout
-	context  tabular.DateContext
-}
-
-func (r *listedRow) text(column string) string {
-	return strings.Clone(strings.TrimSpace(r.cells[r.at[column]].String()))
-}
-
-// holiday reads the days of the row, and how short they are; column is that of a fault.
-func (r *listedRow) holiday(like *workdays.Holiday) (span civil.Span, column string, err error) {
-	first, last := "start", "end"
-	if _, single := r.at["date"]; single {
-		first, last = "date", "date"
-	}
-	if span.First, err = r.day(first); err != nil {
-		return span, first, err
-	}
-	if span.Last = span.First; last != first && r.text(last) != "" {
-		if span.Last, err = r.day(last); err != nil {
-			return span, last, err
-		}
-	}
-	if span.Last < span.First || span.Len() > maxHolidaySpan {
-		return span, last, fmt.Errorf("the range of days ends before it starts: %s to %s", span.First, span.Last)
-	}
-	if err := schedule.CheckLength("a holiday's name", like.Name); err != nil {
-		return span, "name", err
-	}
-	for _, column := range []string{"counts", "until"} {
-		if _, there := r.at[column]; there {
-			if err := setShortCell(like, column, r.text(column)); err != nil {
-				return span, column, err
-			}
-		}
-	}
-	return span, "", nil
-}
-
-// day reads the date in a column.
-func (r *listedRow) day(column string) (civil.Date, error) {
-	text := r.text(column)
-	d, _, ok := civil.Parse(text)
-	if !ok && r.form != "" {
-		d, _, ok = tabular.ReadDate(text, r.readings)
-	}
-	if ok {
-		return d, nil
-	}
-	switch fit := tabular.FittingLayouts([]string{text}, r.context); {
-	case r.form != "":
-		if why := tabular.WhyNot(text, r.readings, r.context); why != "" {
-			return d, fmt.Errorf("%q: %s", text, why)
-		}
-		return d, fmt.Errorf("expected a date written as %s, found %q", r.form, text)
-	case len(fit) > 0:
-		return d, fmt.Errorf("expected a date such as 2027-03-31, found %q. To read it, add `read-dates: %s` beside the file", text,
-			strings.Join(fit, "` or `read-dates: "))
-	}
-	return d, fmt.Errorf("expected a date such as 2027-03-31, found %q", text)
 }
 
 // setShortCell takes what a cell of a list says of how short its days are; counts comes first.
@@ -445,28 +346,6 @@ func setShortCell(h *workdays.Holiday, column, text string) (err error) {
 		h.Until, err = parseUntil(text)
 	}
 	return err
-}
-
-// holidayColumns finds the columns of a list of holidays; nil if they aren't
-// there.
-func holidayColumns(head []string) map[string]int {
-	at := map[string]int{}
-	for i, h := range head {
-		switch key := phrase.FoldName(strings.TrimSpace(h)); key {
-		case "date", "start", "end", "name", "counts", "until":
-			at[key] = i
-		}
-	}
-	_, date := at["date"]
-	_, start := at["start"]
-	_, end := at["end"]
-	if _, name := at["name"]; !name || !date && !(start && end) {
-		return nil
-	}
-	if start && end { // a list with all of them goes by its stretches
-		delete(at, "date")
-	}
-	return at
 }
 
 // joinedYears are the years of both; a zero span has none.
