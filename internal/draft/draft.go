@@ -60,6 +60,7 @@ type planTable struct {
 	options         ask.TableOptions // with which it is read
 	notes           []string         // what else was seen in it
 	isCalendar      bool
+	isSchedule      bool      // it is a table of ours
 	keys            yamlBlock // of the record
 	summary         string
 	dueOptions      string // the options with which its dates are watched; "" if it has none
@@ -294,7 +295,7 @@ func (s NewPlan) planText() (text string, found []string, err error) {
 		told := t.summary
 		if n := len(t.series); n > 0 {
 			told += fmt.Sprintf("; %s made of it", countSeriesText(n))
-		} else if len(t.dateColumns()) == 0 {
+		} else if len(t.dateColumns()) == 0 || t.isSchedule {
 			return "", nil, errNothingFound(t.file)
 		}
 		if t.file == standardInput && (len(t.series) == 0 || t.hasOtherColumns && len(t.series) == 0) {

@@ -70,7 +70,14 @@ func (s NewPlan) inferSeries(t *planTable) error {
 	var left bool
 	t.series, left = s.seriesFrom(found, file)
 	t.hasOtherColumns = left || dates.HasMore() && !t.isCalendar // an event has much besides
-	t.notes = append(t.notes, dates.Notes()...)
+	t.notes = append(append(t.notes, dates.Notes()...), query.ScheduleNotes(dates, found)...)
+	for _, n := range t.series {
+		for _, of := range dates.Series {
+			if of.Name == n.date.Series && of.Title != "" {
+				n.title = of.Title
+			}
+		}
+	}
 	for i := range found {
 		t.notes = append(t.notes, query.AlternativeNotes(&found[i])...)
 	}

@@ -13,6 +13,7 @@ import (
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
+	"yoyaku/internal/query"
 	"yoyaku/internal/tabular"
 	"yoyaku/internal/workflow"
 )
@@ -71,6 +72,18 @@ func (s NewPlan) newRecord(table string) (*planTable, error) {
 		return nil, err
 	}
 	t := &planTable{file: table, layout: layout}
+	var names []string
+	for _, c := range layout.Columns {
+		names = append(names, c.Name)
+	}
+	if text := query.ResultText(names); text != "" {
+		return nil, fmt.Errorf("%s %s", table, text)
+	}
+	if query.IsSchedule(names) && len(s.Dates) == 0 && s.Key == "" { // whose columns say what they are
+		t.options, t.summary, t.isSchedule = told, table+": a schedule of ours", true
+		t.keys = yamlBlock{{key: "table", value: filepath.ToSlash(table)}}
+		return t, nil
+	}
 	if err := s.askDoubts(t); err != nil {
 		return nil, err
 	}

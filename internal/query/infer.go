@@ -100,7 +100,7 @@ func (q *inferQuery) answer(j *ask.Job) error {
 	if q.exceptions {
 		return nil
 	}
-	for _, note := range d.Notes() {
+	for _, note := range slices.Concat(d.Notes(), ScheduleNotes(d, found)) {
 		addFootnote(j, "%s", note)
 	}
 	reportNoRule(j, found)

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"path/filepath"
@@ -24,6 +25,7 @@ type TableDates struct {
 	unreadable      map[string]string // of columns that hold dates and can't be taken for such: why
 	dates           []int             // the columns of dates
 	hasOtherColumns bool              // the table has columns that hold something else
+	leftOut         []string          // rows of a schedule that are none of a series, a sentence each
 }
 
 // HasMore reports whether the table holds more than the dates that were read.
@@ -32,6 +34,7 @@ func (d *TableDates) HasMore() bool { return d.hasOtherColumns || len(d.unreadab
 // SeriesDates are the columns of dates of a series.
 type SeriesDates struct {
 	Name     string
+	Title    string // of a schedule of ours, if all its dates have one; "" else
 	Columns  []infer.Column
 	calendar string // that was named for it; "" for none
 }
@@ -77,6 +80,17 @@ func readTableDates(j *ask.Job, columns []string, key string) (*TableDates, erro
 			return nil, rows.WrapOption("calendar", rows.UnknownColumn(column, d.columns))
 		}
 	}
+	name := strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))
+	if t.Name == "-" {
+		name = "table"
+	}
+	if columns == nil && key == "" && site < 0 && holdsSchedule(d.columns) {
+		ok, err := d.readSchedule(j, t, name)
+		if err == nil && !ok {
+			err = errNotOurs
+		}
+		return d, err
+	}
 	list, seen, err := d.read(j, t, [2]int{by, site}, readings)
 	if err != nil {
 		return nil, err
@@ -91,13 +105,12 @@ func readTableDates(j *ask.Job, columns []string, key string) (*TableDates, erro
 	if len(d.dates) == 0 {
 		return nil, d.noDatesError()
 	}
-	name := strings.TrimSuffix(filepath.Base(t.Name), filepath.Ext(t.Name))
-	if t.Name == "-" {
-		name = "table"
-	}
 	d.setColumns(list, by, name)
 	return d, nil
 }
+
+// errNotOurs is a table with the columns of a schedule and ids that aren't ours.
+var errNotOurs = errors.New("the table has the columns of a schedule, but its ids aren't those of one; name the columns to take with --date")
 
 // columnStats is what the cells of a column are.
 type columnStats struct {
@@ -252,6 +265,7 @@ func (d *TableDates) noDatesError() error {
 
 // Notes says what was passed over, a sentence each.
 func (d *TableDates) Notes() (list []string) {
+	list = slices.Clone(d.leftOut)
 	for _, c := range append([]string{""}, d.columns...) {
 		switch why := d.unreadable[c]; {
 		case why == "":

@@ -12,6 +12,8 @@ type Column struct {
 	Name  string
 	Days  []civil.Date
 	Times []int // minutes after midnight; -1 for a date without a time
+	// Proofs are what the table says of each date, if it is one of a schedule; nil else.
+	Proofs []Proof
 }
 
 // ColumnResult is what was found for a column: its explanations, or why there are none.
@@ -33,6 +35,7 @@ type ColumnResult struct {
 	MixedTimes   bool
 	Explanations []Explanation // best first; none if no phrase is shorter than the dates
 	Search       *Search       // that found them
+	IsProven     bool          // nominal dates and ids of the table are those of the rules
 }
 
 // Table explains the columns of a series: the first as its dates, each further one by steps
@@ -116,6 +119,12 @@ func (s *Search) explainColumn(series, what string, c Column) ColumnResult {
 	f.Dates, f.Duplicates = len(f.Days), all-len(f.Days)
 	f.TooFew = f.Dates < minDates
 	f.Time, f.MixedTimes = commonTime(c)
+	if c.Proofs != nil && !f.TooFew {
+		if f.Explanations = s.findProven(c.Days, c.Proofs); f.Explanations != nil {
+			f.IsProven = true
+			return f
+		}
+	}
 	f.Explanations, f.Err = s.findRules(f.Days)
 	return f
 }
