@@ -383,7 +383,7 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 		}
 	}
 	own := s.ownCalendar(found)
-	says := append(s.header(first, last, own), yamlEntry{key: "calendars", value: s.calendars(own)})
+	says := append(s.header(first, last, own, found), yamlEntry{key: "calendars", value: s.calendars(own)})
 	shared := addPatterns(found, own, taken)
 	series, names, err := s.seriesEntries(found, own, len(tables) > 0)
 	if err != nil {
@@ -411,7 +411,7 @@ func (s NewPlan) compose(tables []*planTable) (string, error) {
 }
 
 // header is what is above the calendars.
-func (s NewPlan) header(first, last int, own string) yamlBlock {
+func (s NewPlan) header(first, last int, own string, found []*inferredSeries) yamlBlock {
 	says := yamlBlock{
 		commentLines("yaml-language-server: $schema="+schemaFile,
 			"A plan of dates. Is it right?  yoyaku check",
@@ -422,6 +422,12 @@ func (s NewPlan) header(first, last int, own string) yamlBlock {
 		{key: "title", value: s.title},
 		{key: "window", value: yamlPlain(fmt.Sprintf("%d..%d", first, last)), remark: "move it on each year; the events are updated", gap: 4},
 		{key: "calendar", value: own, remark: "the working calendar, unless a series names another"},
+	}
+	for _, n := range found {
+		if f := n.date.Fiscal; f.End != "" { // the series' own, where others go by none
+			says = append(says, yamlEntry{key: "fiscal-end", value: f.End, remark: "of " + n.name + ", whose months are whole weeks"}, yamlEntry{key: "fiscal-pattern", value: f.Pattern})
+			break
+		}
 	}
 	if s.Language != "" {
 		says = append(says, yamlEntry{key: "language", value: s.Language, remark: "of months and weekdays in tables"})

@@ -148,6 +148,7 @@ yoyaku new --table pay.csv
 // isn't the one to fill in.
 var countsWith = map[string]string{
 	"calendar":   ": england-wales, as told",
+	"pinned":     ": none: Saturday and Sunday closed and no holidays, as the dates found have it",
 	"from-dates": ": target, as told",
 	"by-key":     ": none: Saturday and Sunday closed and no holidays, as the dates found have it",
 }

@@ -287,7 +287,7 @@ func (n *inferredSeries) calendarNeeded() string {
 	c := rules[len(rules)-1].Calendar
 	matters := slices.ContainsFunc(n.milestonesFound, func(m inferredMilestone) bool { return m.found.Explanations[0].UsesCalendar })
 	for _, rule := range rules {
-		if matters = matters || usesCalendar(rule); c == "" && !usesCalendar(rules[len(rules)-1]) {
+		if matters = matters || infer.CountsWorkdays(rule.Phrase); c == "" && !infer.CountsWorkdays(rules[len(rules)-1].Phrase) {
 			c = rule.Calendar
 		}
 	}
@@ -295,12 +295,6 @@ func (n *inferredSeries) calendarNeeded() string {
 		return workdays.NoneName
 	}
 	return c
-}
-
-// usesCalendar reports whether a rule counts with a calendar.
-func usesCalendar(rule infer.Rule) bool {
-	p, err := phrase.ParseRule(rule.Phrase)
-	return err == nil && p.UsesCalendar()
 }
 
 // milestones are its milestones, by their names.

@@ -298,7 +298,7 @@ func (t *planTable) dueFlags(c tabular.ColumnLook) string {
 
 // errNothingFound is the answer that no plan can be made of a table.
 func errNothingFound(table string) error {
-	return &workflow.NegativeError{Text: table + " holds no dates that a plan could be made of; nothing was written. `yoyaku help tables` shows how to read a messy table"}
+	return &workflow.NegativeError{Text: table + " holds no dates that a plan could be made of; nothing was written. If it does, say how it is read: --header-row for the line of its headings, --date and --read-dates for its columns of dates"}
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.

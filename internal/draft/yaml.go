@@ -3,6 +3,7 @@ package draft
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"strings"
 	"unicode"
 
@@ -102,10 +103,14 @@ func inlineText(says any) string {
 	return ""
 }
 
+// otherMeaning are texts that mean something else to a reader of YAML 1.1 or 1.2: words for yes, no
+// and nothing, numbers and times of any form, and what begins with a sign of the language.
+var otherMeaning = regexp.MustCompile(`^(?i:(?:y|n|yes|no|on|off|true|false|null|~|)|[-+.]?[0-9][0-9a-fox_.,:+-]*|[=<:~?!&*|>%@-].*|\.(?:inf|nan))$`)
+
 // yamlQuote writes a text as YAML takes it anywhere on a line: plain, or in quotes.
 func yamlQuote(s string) string {
 	text, err := yaml.Marshal(s)
-	if err == nil && string(text) == s+"\n" && !strings.ContainsAny(s, ",[]{}#") &&
+	if err == nil && string(text) == s+"\n" && !strings.ContainsAny(s, ",[]{}#") && !otherMeaning.MatchString(s) &&
 		!strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) }) {
 		return s
 	}

@@ -213,7 +213,7 @@ const maxNamedColumns = 5
 func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 	name := columnLabel(f)
 	if f.Duplicates > 0 {
-		addFootnote(j, "%s: %s twice in the table; each counts once", name, phrase.CountIs(f.Duplicates, "date"))
+		addFootnote(j, "%s: %s more than once; each counts as often as it stands", name, phrase.CountVerb(f.Duplicates, "date of the table stands there", "dates of the table stand there"))
 	}
 	if f.MixedTimes {
 		addFootnote(j, "%s: the times differ, so only the days are explained", name)
@@ -224,6 +224,9 @@ func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 	r := f.Explanations[0]
 	if reads := meaningOf(f); reads != "" {
 		addFootnote(j, "%s: %s", name, reads)
+	}
+	if text := FiscalText(f); text != "" {
+		addFootnote(j, "%s: %s", name, text)
 	}
 	if len(r.EquivalentCalendars) > 0 {
 		addFootnote(j, "%s: in this table, %s would give the same dates", name, strings.Join(calendarLabels(r.EquivalentCalendars), ", "))
@@ -238,6 +241,23 @@ func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 	if n := len(off) - maxListedExceptions; n > 0 {
 		addFootnote(j, "%s: and %d more; --exceptions lists them", name, n)
 	}
+}
+
+// FiscalText says by which fiscal year of whole weeks a rule goes, and what else gives the dates;
+// "" where it needs none.
+func FiscalText(f *infer.ColumnResult) string {
+	if f.Fiscal.End == "" {
+		return ""
+	}
+	text := fmt.Sprintf("the months are those of a fiscal year of whole weeks: --fiscal-end %s --fiscal-pattern %s", ask.ShellWord(f.Fiscal.End), f.Fiscal.Pattern)
+	var others []string
+	for _, o := range f.OtherFiscal[:min(len(f.OtherFiscal), 3)] {
+		others = append(others, o.End+" with "+o.Pattern)
+	}
+	if len(others) > 0 {
+		text += fmt.Sprintf("; %d other ends give the same dates, such as %s", len(f.OtherFiscal), strings.Join(others, ", "))
+	}
+	return text
 }
 
 // countAlike counts the phrases that fit as well as the first, and until when all agree.
@@ -256,6 +276,9 @@ func countAlike(f *infer.ColumnResult) (alike int, until civil.Date) {
 // AlternativeNotes says of a column that others fit as well as the phrase that was found, or that
 // its times differ.
 func AlternativeNotes(f *infer.ColumnResult) (list []string) {
+	if text := FiscalText(f); text != "" {
+		list = append(list, columnLabel(f)+": "+text)
+	}
 	if f.MixedTimes {
 		list = append(list, columnLabel(f)+": the times differ, so only the days are explained")
 	}
@@ -277,6 +300,9 @@ func (q *inferQuery) suggestNext(j *ask.Job, found []infer.ColumnResult) {
 			rule, calendar := f.Phrases(f.Explanations[0])[0], ""
 			if rule.Calendar != "" {
 				calendar = " --calendar " + ask.ShellWord(rule.Calendar)
+			}
+			if f.Fiscal.End != "" {
+				calendar += fmt.Sprintf(" --fiscal-end %s --fiscal-pattern %s", ask.ShellWord(f.Fiscal.End), f.Fiscal.Pattern)
 			}
 			addFootnote(j, "`yoyaku dates %s%s --count 12` lists the next dates of %s; `yoyaku new DIR --table %s` makes a plan of the table", ask.ShellWord(rule.Phrase), calendar, f.Series, ask.ShellWord(j.Args[0]))
 			return

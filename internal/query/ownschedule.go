@@ -161,7 +161,7 @@ func (d *TableDates) setSchedule(list []scheduleRow, beside []int, name, calenda
 			}
 		}
 		if len(date.Days) == 0 {
-			d.leftOut = append(d.leftOut, fmt.Sprintf("%s left out of the dates of %s, which is no series", phrase.CountIs(len(by[series]), "row"), series))
+			d.leftOut = append(d.leftOut, fmt.Sprintf("%s: %s left out, since a series has its dates in the table too", series, phrase.CountIs(len(by[series]), "row")))
 			continue
 		}
 		for _, r := range by[series] {

@@ -1,6 +1,8 @@
 package infer
 
 import (
+	"cmp"
+	"maps"
 	"math"
 	"math/bits"
 	"slices"
@@ -141,6 +143,9 @@ func (g *searchState) monthly() {
 		}
 	}
 	g.tryFamily(f, append(sels, g.months()...))
+	for unit, price := range map[civil.Unit]float64{civil.Quarter: 3.4, civil.Half: 4.4} {
+		g.tryFamily(g.periodsOf(&periodFamily{unit: unit, bits: price, forms: middleForms, maxDays: 1, shifts: shiftsOf}), []selection{{}})
+	}
 }
 
 // months are selections of months of the year: those that have dates, and those beside them
@@ -213,6 +218,36 @@ func (g *searchState) yearly() {
 			}
 			fm.Month, fm.bits = m+1, fm.bits+3.6
 			f.forms = append(f.forms, fm)
+		}
+	}
+	g.tryFamily(f, []selection{{}})
+	g.daysOfYear()
+}
+
+// maxYearForms is how many days or weeks of the year are tried.
+const maxYearForms = 40
+
+// daysOfYear tries the days of the year, and weekdays of its weeks, on or near which dates fall.
+func (g *searchState) daysOfYear() {
+	count := map[recur.Item]int{}
+	for _, d := range g.days {
+		first, _ := civil.NewDate(d.Year(), 1, 1)
+		for near := d - 3; near <= d+3; near++ { // from where a convention may have moved it
+			if n := int(near-first) + 1; n > 31 && n <= 365 {
+				count[recur.Item{Kind: recur.DayNumber, N: n}]++
+			}
+			if _, week := near.ISOWeek(); week > 0 {
+				count[recur.Item{Kind: recur.WeekOfYear, N: week, Weekday: near.Weekday()}]++
+			}
+		}
+	}
+	f := g.periodsOf(&periodFamily{unit: civil.Year, bits: 3, maxDays: 2, anyLength: true, shifts: func(dayForm) [][]shift { return [][]shift{rollsOrDrop} }})
+	items := slices.SortedFunc(maps.Keys(count), func(a, b recur.Item) int {
+		return cmp.Or(cmp.Compare(count[b], count[a]), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.N, b.N), cmp.Compare(a.Weekday, b.Weekday))
+	})
+	for _, it := range items[:min(len(items), maxYearForms)] {
+		if count[it] > 1 {
+			f.forms = append(f.forms, dayForm{it, 9})
 		}
 	}
 	g.tryFamily(f, []selection{{}})

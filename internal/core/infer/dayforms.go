@@ -42,6 +42,7 @@ func (f dayForm) isEaster() bool {
 var (
 	monthForms  = newMonthForms()
 	weekForms   = newWeekForms()
+	middleForms = []dayForm{{recur.Item{Kind: recur.MiddleDay}, 4.5}}
 	easterForms = []dayForm{{recur.Item{Kind: recur.EasterDay}, 2.5}, {recur.Item{Kind: recur.OrthodoxEasterDay}, 5}}
 )
 

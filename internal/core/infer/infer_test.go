@@ -434,15 +434,15 @@ func TestTable(t *testing.T) {
 		columns []Column
 		want    string
 	}{
-		{[]Column{timed("d", months, -1)}, "x date 24 [{monthly on 15 then roll preceding }]"},
-		{[]Column{timed("d", months, 570)}, "x date 24 [{monthly on 15 then roll preceding, at 09:30 }]"},
+		{[]Column{timed("d", months, -1)}, "x date 24 [{monthly on 15 then roll preceding none}]"},
+		{[]Column{timed("d", months, 570)}, "x date 24 [{monthly on 15 then roll preceding, at 09:30 none}]"},
 		{[]Column{timed("d", dates(s, "monthly on 2nd tue", 1, year), 570)}, "x date 24 [{monthly on 2nd tue then at 09:30 }]"},
-		{[]Column{timed("d", months, 570, 600)}, "x date 24 [{monthly on 15 then roll preceding }] mixed"},
-		{[]Column{timed("d", append(slices.Clone(months), months[3], months[4]), -1)}, "x date 24 [{monthly on 15 then roll preceding }] twice 2"},
-		{[]Column{timed("d", append(slices.Repeat(day("2026-01-01"), 40), day("2026-02-01", "2026-03-01")...), -1)}, "x date 3 [] few twice 39"},
-		{[]Column{timed("d", changed, -1)}, "x date 24 [{monthly on last until 2026-12-31 } {monthly on 15 from 2027-01-15 then roll following }]"},
-		{[]Column{timed("d", months, -1), timed("cut", dates(s, "monthly on 10", 1, year), 990)}, "x date 24 [{monthly on 15 then roll preceding }]; x cut 24 [{date, 10th day of month, at 16:30 }]"},
-		{[]Column{timed("d", months, -1), timed("cut", slices.Repeat(day("2026-05-05"), 24), -1)}, "x date 24 [{monthly on 15 then roll preceding }]; x cut 1 [] few"},
+		{[]Column{timed("d", months, 570, 600)}, "x date 24 [{monthly on 15 then roll preceding none}] mixed"},
+		{[]Column{timed("d", append(slices.Clone(months), months[3], months[4]), -1)}, "x date 26 [{monthly on 15 then roll preceding none}] twice 2"},
+		{[]Column{timed("d", append(slices.Repeat(day("2026-01-01"), 40), day("2026-02-01", "2026-03-01")...), -1)}, "x date 42 [] few twice 39"},
+		{[]Column{timed("d", changed, -1)}, "x date 24 [{monthly on last until 2026-12-31 } {monthly on 15 from 2027-01-15 then roll following none}]"},
+		{[]Column{timed("d", months, -1), timed("cut", dates(s, "monthly on 10", 1, year), 990)}, "x date 24 [{monthly on 15 then roll preceding none}]; x cut 24 [{date, 10th day of month, at 16:30 }]"},
+		{[]Column{timed("d", months, -1), timed("cut", slices.Repeat(day("2026-05-05"), 24), -1)}, "x date 24 [{monthly on 15 then roll preceding none}]; x cut 24 [] few"},
 		{[]Column{timed("d", day("1850-01-01", "1900-01-01", "1950-01-01", "2000-01-01", "2010-01-01"), -1)}, "x date 5 [] far"},
 		{[]Column{timed("d", dates(s, "daily", 1, civil.Span{First: 739617, Last: 739716}), -1)}, "x date 100 [{daily }]"},
 		{[]Column{timed("d", dates(s, "every 10 days from 2026-01-05", 1, year), -1)}, "x date 73 [{every 10 days from 2026-01-05 }]"},
@@ -450,7 +450,7 @@ func TestTable(t *testing.T) {
 		{[]Column{timed("d", dates(s, "every 3 working days from 2026-01-05", 2, year), -1)}, "x date 169 [{every 3 working days from 2026-01-05 place-2}]"},
 		{[]Column{timed("d", dates(s, "weekly on mon-fri leaving out closed days", 3, civil.Span{First: 739617, Last: 739816}), -1)}, "x date 135 [{every working day place-3}]"},
 		{[]Column{timed("d", dates(s, "yearly on easter then -47 days", 1, civil.Span{First: 735000, Last: 739700}), -1)}, "x date 13 [{yearly on easter then -47 days }]"},
-		{[]Column{timed("d", dates(s, "yearly on 31 mar, 30 jun, 20 dec then roll preceding", 4, civil.Span{First: 736000, Last: 739700}), -1)}, "x date 30 [{yearly on last day of mar, last day of jun, 20 dec then roll preceding }]"},
+		{[]Column{timed("d", dates(s, "yearly on 31 mar, 30 jun, 20 dec then roll preceding", 4, civil.Span{First: 736000, Last: 739700}), -1)}, "x date 30 [{yearly on last day of mar, last day of jun, 20 dec then roll preceding none}]"},
 	} {
 		var told []string
 		for _, f := range s.Table("x", c.columns) {
@@ -482,7 +482,7 @@ func TestWorkIsCounted(t *testing.T) {
 	work := 0
 	s.Work = &work
 	days := dates(s, "monthly on last then roll preceding", 1, civil.Span{First: 739617, Last: 740300})
-	columns := []Column{{"d", days, make([]int, len(days))}, {"e", days, make([]int, len(days))}}
+	columns := []Column{{Name: "d", Days: days, Times: make([]int, len(days))}, {Name: "e", Days: days, Times: make([]int, len(days))}}
 	list := s.Table("x", columns)
 	if len(list) != 2 || len(list[0].Explanations) == 0 || list[1].Base == nil || len(list[1].Explanations) == 0 || work < 100_000 || work > 20_000_000 {
 		t.Fatalf("%d columns, %d days looked at", len(list), work)
@@ -526,7 +526,7 @@ func TestForms_parse(t *testing.T) {
 			}
 			for _, sel := range sels {
 				for _, sh := range []shift{{}, {dropClosed: true}, {working: -2}, {days: 3, roll: workdays.Nearest}} {
-					v := g.vector(fm, sh, 0, g.nominal(f, fm.Item, s.Calendars[0].Days))
+					v := g.vector(fm, sh, 0, s.Calendars[0].Days, g.nominal(f, fm.Item, s.Calendars[0].Days))
 					w := g.wordingOf(&candidate{family: f, sel: sel, vectors: []*dayVector{v}})
 					if w.needsStart {
 						w.From = dayExpr(738000)

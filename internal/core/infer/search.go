@@ -237,31 +237,39 @@ func (g *searchState) vectorsOf(f *periodFamily, cs []periodChoice) map[vectorGr
 			}
 			return nominal[cal]
 		}
-		marks := g.dayBits(days(0))
-		for _, list := range f.shifts(fm) {
-			for _, s := range list {
-				if !g.mayReach(f, marks, s, cs, need) {
-					continue
-				}
-				v := g.vector(fm, s, 0, days(0))
-				if !enough(v) {
-					continue
-				}
-				id, ok := ids[s]
-				if !ok {
-					id = len(ids)
-					ids[s] = id
-				}
-				groups[vectorGroup{id, 0}] = append(groups[vectorGroup{id, 0}], v)
-				if !v.usesCalendar() {
-					continue
-				}
-				for cal := 1; cal < len(g.Calendars); cal++ {
-					w := g.vector(fm, s, cal, days(cal))
-					if slices.Equal(w.tableIndex, v.tableIndex) {
-						w.cal = 0 // it does as well without
+		for week, w := range g.weeks {
+			bare := days(0)
+			if week > 0 && fm.usesCalendar() {
+				bare = g.nominal(f, fm.Item, w.days)
+			}
+			marks := g.dayBits(bare)
+			for _, list := range f.shifts(fm) {
+				for _, s := range list {
+					if week > 0 && !fm.usesCalendar() && !s.usesCalendar() || !g.mayReach(f, marks, s, week, cs, need) {
+						continue
 					}
-					groups[vectorGroup{id, cal}] = append(groups[vectorGroup{id, cal}], w)
+					v := g.vector(fm, s, 0, w.days, bare)
+					if !enough(v) {
+						continue
+					}
+					id, ok := ids[s]
+					if !ok {
+						id = len(ids)
+						ids[s] = id
+					}
+					if week == 0 {
+						groups[vectorGroup{id, 0}] = append(groups[vectorGroup{id, 0}], v)
+					}
+					for _, cal := range w.calendars {
+						if cal == 0 || !v.usesCalendar() {
+							continue
+						}
+						c := g.vector(fm, s, cal, g.Calendars[cal].Days, days(cal))
+						if week == 0 && slices.Equal(c.tableIndex, v.tableIndex) {
+							c.cal = 0 // it does as well without
+						}
+						groups[vectorGroup{id, cal}] = append(groups[vectorGroup{id, cal}], c)
+					}
 				}
 			}
 		}

@@ -24,7 +24,8 @@ type searchState struct {
 	listBits    float64 // bits of a list of the dates
 	best        float64
 	found       []*candidate
-	origins     map[shift]*shiftOrigins
+	weeks       []workWeek // the first is that of calendar 0
+	origins     map[originKey]*shiftOrigins
 	vectors     int      // that were made
 	daysTried   *int     // days that were looked at
 	unparsable  []string // phrases that the language didn't take; there are none
@@ -50,7 +51,7 @@ func (s *Search) newState(dates []civil.Date) (*searchState, error) {
 		return nil, errTooFew
 	}
 	g := &searchState{Search: s, days: days, first: days[0], last: days[len(days)-1], best: math.Inf(1),
-		origins: map[shift]*shiftOrigins{}, daysTried: work}
+		origins: map[originKey]*shiftOrigins{}, daysTried: work, weeks: s.workWeeks()}
 	if g.length() > maxYears*366 {
 		return nil, ErrSpanTooLong
 	}
@@ -144,19 +145,50 @@ func (g *searchState) nominal(f *periodFamily, it recur.Item, cal *workdays.Cale
 	return list
 }
 
+// workWeek is a working week without holidays, and the calendars that have it, by their places.
+type workWeek struct {
+	days      *workdays.Calendar
+	calendars []int
+}
+
+// workWeeks are the working weeks of the calendars: what their holidays aside can't give dates
+// needn't be tried with them.
+func (s *Search) workWeeks() (list []workWeek) {
+	for i, c := range s.Calendars {
+		closed := c.Days.ClosedWeekdays()
+		k := slices.IndexFunc(list, func(w workWeek) bool { return w.days.ClosedWeekdays() == closed })
+		if k < 0 {
+			k = len(list)
+			days := c.Days
+			if i > 0 {
+				days = workdays.New("", closed)
+			}
+			list = append(list, workWeek{days: days})
+		}
+		list[k].calendars = append(list[k].calendars, i)
+	}
+	return list
+}
+
+// originKey is a shift in one of the working weeks.
+type originKey struct {
+	shift
+	week int
+}
+
 // shiftOrigins are, for each date of the table, the days that a shift makes that date of.
 type shiftOrigins struct {
 	ends []int // of days, by the place of the date
 	days []civil.Date
 }
 
-// originsOf works them out once for a shift; days before it only move them.
-func (g *searchState) originsOf(s shift) *shiftOrigins {
+// originsOf works them out once for a shift in a working week; days before it only move them.
+func (g *searchState) originsOf(s shift, week int) *shiftOrigins {
 	s.days = 0
-	if o := g.origins[s]; o != nil {
+	if o := g.origins[originKey{s, week}]; o != nil {
 		return o
 	}
-	cal := g.Calendars[0].Days
+	cal := g.weeks[week].days
 	*g.daysTried += 4 * g.length()
 	from := make([][]civil.Date, len(g.days))
 	for d := max(g.first-marginDays, civil.Min); d <= min(g.last+marginDays, civil.Max); d++ {
@@ -169,7 +201,7 @@ func (g *searchState) originsOf(s shift) *shiftOrigins {
 		o.days = append(o.days, days...)
 		o.ends = append(o.ends, len(o.days))
 	}
-	g.origins[s] = o
+	g.origins[originKey{s, week}] = o
 	return o
 }
 
@@ -187,8 +219,8 @@ func (g *searchState) dayBits(nominal []civil.Date) bitset {
 // mayReach reports whether a shift of marked days gives enough dates for one of the choices,
 // without holidays: by going through the dates, of which there are few, and not through the
 // periods; most are refused by the first ones.
-func (g *searchState) mayReach(f *periodFamily, marks bitset, s shift, cs []periodChoice, need int) bool {
-	o := g.originsOf(s)
+func (g *searchState) mayReach(f *periodFamily, marks bitset, s shift, week int, cs []periodChoice, need int) bool {
+	o := g.originsOf(s, week)
 	var hits [selectionCycle]int
 	days := civil.Date(2*marginDays) - g.first - civil.Date(s.days)
 	from := 0
@@ -233,11 +265,10 @@ type dayVector struct {
 
 func (v *dayVector) usesCalendar() bool { return v.form.usesCalendar() || v.shift.usesCalendar() }
 
-func (g *searchState) vector(fm dayForm, s shift, cal int, nominal []civil.Date) *dayVector {
+func (g *searchState) vector(fm dayForm, s shift, cal int, days *workdays.Calendar, nominal []civil.Date) *dayVector {
 	g.vectors++
 	*g.daysTried += 4 * len(nominal)
 	v := &dayVector{form: fm, shift: s, cal: cal, tableIndex: make([]int32, len(nominal))}
-	days := g.Calendars[cal].Days
 	for i, d := range nominal {
 		v.tableIndex[i] = noDate
 		if d != civil.None {

@@ -1,10 +1,12 @@
 package infer
 
 import (
+	"regexp"
 	"slices"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/workdays"
 )
 
 // Column is a column of dates, of the rows of one series; None is a blank.
@@ -36,6 +38,10 @@ type ColumnResult struct {
 	Explanations []Explanation // best first; none if no phrase is shorter than the dates
 	Search       *Search       // that found them
 	IsProven     bool          // nominal dates and ids of the table are those of the rules
+	// Fiscal is the fiscal year of whole weeks that the rule goes by, if it isn't that of the place;
+	// OtherFiscal are others that give the same dates.
+	Fiscal      FiscalWeeks
+	OtherFiscal []FiscalWeeks
 }
 
 // Table explains the columns of a series: the first as its dates, each further one by steps
@@ -126,7 +132,33 @@ func (s *Search) explainColumn(series, what string, c Column) ColumnResult {
 		}
 	}
 	f.Explanations, f.Err = s.findRules(f.Days)
+	f.explainWeeks()
+	f.countRepeated(c.Days)
 	return f
+}
+
+// countRepeated counts the dates that stand several times as often as they do.
+func (f *ColumnResult) countRepeated(days []civil.Date) {
+	if f.Duplicates == 0 {
+		return
+	}
+	f.Dates += f.Duplicates
+	times := map[civil.Date]int{}
+	for _, d := range days {
+		times[d]++
+	}
+	for i := range f.Explanations {
+		r := &f.Explanations[i]
+		for _, d := range f.Days {
+			if n := times[d] - 1; n > 0 {
+				if _, ok := slices.BinarySearch(r.Dates, d); ok {
+					r.Matched += n
+				} else {
+					r.Misses += n
+				}
+			}
+		}
+	}
 }
 
 // withDefault are the calendars with one in front, and without none if that isn't it: a phrase
@@ -176,13 +208,24 @@ func commonTime(c Column) (at int, mixed bool) {
 	return max(at, -1), false
 }
 
-// Phrases are the rules of a rank, or its steps, with the constant time behind them.
+// Phrases are the rules of a rank, or its steps, with the constant time behind them, and the
+// calendar that each counts with: none where it counts without holidays, "" where it needs none.
 func (f *ColumnResult) Phrases(r Explanation) (list []Rule) {
 	for _, rule := range r.Rules {
+		if rule.Calendar == "" && (r.UsesCalendar || f.Base == nil && CountsWorkdays(rule.Phrase)) {
+			rule.Calendar = workdays.NoneName
+		}
 		list = append(list, Rule{withTime(rule.Phrase, f.Time, f.What == "date"), rule.Calendar})
 	}
 	return list
 }
+
+// calendarWords are what a rule or its steps say where they count with a calendar.
+var calendarWords = regexp.MustCompile(`\b(roll|working days?|closed days)\b`)
+
+// CountsWorkdays reports whether a rule, as the language prints it, or steps behind it count with a
+// calendar.
+func CountsWorkdays(text string) bool { return calendarWords.MatchString(text) }
 
 // Exceptions are what a rank gives and the table lacks, or the other way round, and what
 // differs in a row.

@@ -236,6 +236,16 @@ func (c *Calendar) IsWeekend(d civil.Date) bool {
 	return !c.IsWorkday(d) && c.closedWeekday(d.Weekday())
 }
 
+// ClosedWeekdays are the weekdays that are closed, holidays aside.
+func (c *Calendar) ClosedWeekdays() (set WeekdaySet) {
+	for w := civil.Monday; w <= civil.Sunday; w++ {
+		if c.closedWeekday(w) {
+			set = set.With(w)
+		}
+	}
+	return set
+}
+
 func (c *Calendar) closedWeekday(w civil.Weekday) bool {
 	for _, j := range c.joined {
 		if j.closedWeekday(w) {
