@@ -147,7 +147,7 @@ func build(t *testing.T, keys string) (*workdays.Calendar, error) {
 		"doubt.csv": "date,name\n03/04/2027,A\n05/06/2027,B\n", "nameless.csv": "date,days\n2027-01-01,1\n",
 		"pasted.txt": "Bank holidays 2027\n1 January New Year's Day\nFri 26 March Good Friday\nMon 3 May - Early May bank holiday\n",
 		"titled.csv": "Feiertage;\n;\nDatum;Feiertag\nFr 26.03.2027;Karfreitag\n25. Dezember 2027;1. Weihnachtstag\nQuelle: Aushang;\n",
-		"terms.csv": "start,end,name\n30/07/2027,31.7.2027,Terms\n2/8/27,,More\n", "list.csv": "\ufeffname,date\n\"One, two\",2027-07-01\n", "bad.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY\n",
+		"terms.csv":  "start,end,name\n30/07/2027,31.7.2027,Terms\n2/8/27,,More\n", "list.csv": "\ufeffname,date\n\"One, two\",2027-07-01\n", "bad.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY\n",
 		"shut.ics": "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY:x\nDTSTART:20270101\nDTEND:99991231\nRRULE:FREQ=DAILY\nEND:VEVENT\nBEGIN:VEVENT\nSUMMARY:y\nDTSTART:20270601\nEND:VEVENT\nEND:VCALENDAR\n"} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
