@@ -54,7 +54,7 @@ func (e *BadRowsError) Error() string {
 // hints are what would read the cells that are wrong.
 func (e *BadRowsError) hints() (list []string) {
 	dates, numbers := e.columns()
-	if e.layout != nil {
+	if e.layout != nil && slices.ContainsFunc(e.Bad.First, func(c *rows.BadCell) bool { return e.layout.Passed[c.Line] != "" }) {
 		with := e.options.WithShape(e.layout)
 		if more := newSettings(e.options.Settings(), with.Settings()); len(more) > 0 {
 			list = append(list, strings.Join(e.layout.Notes, "; ")+map[bool]string{true: ": "}[len(e.layout.Notes) > 0]+e.workspace.SettingsText(more))
@@ -71,7 +71,7 @@ func (e *BadRowsError) hints() (list []string) {
 	}
 	for _, name := range numbers {
 		if c := e.look(name); c.Kind == tabular.NumberColumn && c.Form != "" {
-			list = append(list, fmt.Sprintf("the numbers in `%s` can be read as %s: %s", name, c.Form, e.workspace.OptionText("read-numbers", `"`+formOf(name, c.Form)+`"`)))
+			list = append(list, fmt.Sprintf("the numbers in `%s` can be read as %s: %s", name, c.Form, e.workspace.OptionText("read-numbers", FormWord(name, c.Form))))
 		}
 	}
 	return list
@@ -117,14 +117,16 @@ func (e *BadRowsError) look(name string, dates ...string) tabular.ColumnLook {
 
 // dateHints say what would read a column of dates.
 func (e *BadRowsError) dateHints(c tabular.ColumnLook) (list []string) {
-	option := func(form string) string { return e.workspace.OptionText("read-dates", `"`+formOf(c.Name, form)+`"`) }
+	option := func(form string) string { return e.workspace.OptionText("read-dates", FormWord(c.Name, form)) }
 	declared := slices.ContainsFunc(e.options.ReadDates, func(text string) bool {
-		name, _ := splitForm(text)
+		name, _ := SplitForm(text)
 		return name == "" || phrase.NamesEqual(name, c.Name)
 	})
 	switch {
 	case c.Kind == tabular.LabelColumn && !declared:
 		list = append(list, fmt.Sprintf("`%s` names stretches of time; for their first days %s, for their last %s", c.Name, option(tabular.FirstDay), option(tabular.LastDay)))
+	case c.LacksYear && !declared:
+		list = append(list, fmt.Sprintf("the dates in `%s` have no year; say which, such as %s", c.Name, option(fmt.Sprintf("dmy %d", e.workspace.Env.Today.Year()))))
 	case c.Form != "" && !declared:
 		choose, why := "", ""
 		if len(c.Also) > 0 {
@@ -140,7 +142,7 @@ func (e *BadRowsError) dateHints(c tabular.ColumnLook) (list []string) {
 	}
 	list = append(list, WordNotes(c)...)
 	if len(c.FarDates) > 0 {
-		list = append(list, fmt.Sprintf("if %s in `%s` stands for no end: %s", c.FarDates[0], c.Name, e.workspace.OptionText("open-words", c.FarDates[0])))
+		list = append(list, fmt.Sprintf("if %s in `%s` stands for no end: %s", c.FarDates[0], c.Name, e.workspace.OptionText("open-words", ShellWord(c.FarDates[0]))))
 	}
 	return list
 }

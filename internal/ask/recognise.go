@@ -38,11 +38,11 @@ func (t *TableOptions) toldBefore(c tabular.DateContext, dates []string) tabular
 	}
 	told.First, told.Last, _ = tabular.ParseLines(t.Lines)
 	for _, text := range t.ReadDates {
-		name, form := splitForm(text)
+		name, form := SplitForm(text)
 		told.Forms[name] = form
 	}
 	for _, text := range t.ReadNumbers {
-		name, form := splitForm(text)
+		name, form := SplitForm(text)
 		told.Numbers[name] = form
 	}
 	return told
@@ -78,7 +78,7 @@ func (t TableOptions) WithShape(l *tabular.Layout) TableOptions {
 	t.Repair = t.Repair || l.Repair
 	if t.Renames == nil {
 		for _, pair := range l.Renames {
-			t.Renames = append(t.Renames, quoteInList(pair[0])+"="+quoteInList(pair[1]))
+			t.Renames = append(t.Renames, QuoteInList(pair[0])+"="+QuoteInList(pair[1]))
 		}
 	}
 	return t
@@ -87,20 +87,20 @@ func (t TableOptions) WithShape(l *tabular.Layout) TableOptions {
 // WithColumns are the options with what a layout says of the columns, where they don't say it
 // themselves: the forms of dates and numbers, words that mean an open range, merged cells.
 func (t TableOptions) WithColumns(l *tabular.Layout) TableOptions {
-	general := slices.ContainsFunc(t.ReadDates, func(text string) bool { name, _ := splitForm(text); return name == "" })
+	general := slices.ContainsFunc(t.ReadDates, func(text string) bool { name, _ := SplitForm(text); return name == "" })
 	says := func(list []string, column string) bool {
-		return slices.ContainsFunc(list, func(text string) bool { name, _ := splitForm(text); return phrase.NamesEqual(name, column) })
+		return slices.ContainsFunc(list, func(text string) bool { name, _ := SplitForm(text); return phrase.NamesEqual(name, column) })
 	}
 	for _, name := range l.FillDown {
-		t.Fill = appendNew(t.Fill, quoteInList(name))
+		t.Fill = appendNew(t.Fill, QuoteInList(name))
 	}
 	for _, c := range l.Columns {
 		switch {
 		case c.Form == "":
 		case c.Kind == tabular.DateColumn && !general && !says(t.ReadDates, c.Name):
-			t.ReadDates = append(slices.Clone(t.ReadDates), formOf(c.Name, c.Form))
+			t.ReadDates = append(slices.Clone(t.ReadDates), FormOf(c.Name, c.Form))
 		case c.Kind == tabular.NumberColumn && !says(t.ReadNumbers, c.Name):
-			t.ReadNumbers = append(slices.Clone(t.ReadNumbers), formOf(c.Name, c.Form))
+			t.ReadNumbers = append(slices.Clone(t.ReadNumbers), FormOf(c.Name, c.Form))
 		}
 		t.BlankWords = appendNew(t.BlankWords, c.Words[tabular.OpenWord]...)
 	}
@@ -118,16 +118,16 @@ func appendNew(list []string, more ...string) []string {
 	return list
 }
 
-// formOf is COL=FORM as an option takes it; a name with = or % in it is quoted.
-func formOf(column, form string) string {
+// FormOf is COL=FORM as an option takes it; a name with = or % in it is quoted.
+func FormOf(column, form string) string {
 	if strings.ContainsAny(column, "=%\"") {
 		column = rows.QuoteName(column)
 	}
 	return column + "=" + form
 }
 
-// quoteInList is a name in a list with commas; one with a comma, a sign of equality or quotes is quoted.
-func quoteInList(name string) string {
+// QuoteInList is a name in a list with commas; one with a comma, a sign of equality or quotes is quoted.
+func QuoteInList(name string) string {
 	if strings.ContainsAny(name, ",=\"") {
 		return rows.QuoteName(name)
 	}
@@ -228,10 +228,13 @@ func (j *Job) recogniseAgain(name string, dates ...string) *tabular.Layout {
 // hintShape adds to the fault of a table's shape the options with which it is read.
 func (j *Job) hintShape(err error) error {
 	var fault *tabular.CellError
-	if !errors.As(err, &fault) || len(j.Args) == 0 {
-		return err
+	name := ""
+	switch {
+	case errors.As(err, &fault):
+		name = fault.File
+	case len(j.opened) > 0 && len(j.opened[0].columns) == 1: // of a title, perhaps
+		name = j.opened[0].Name
 	}
-	name := fault.File
 	if !slices.Contains(j.Args, name) {
 		return err
 	}
@@ -244,8 +247,12 @@ func (j *Job) hintShape(err error) error {
 	if len(more) == 0 {
 		return err
 	}
+	if fault == nil { // which is about something else
+		j.Note("%s:%s\n  it can be read with %s", name, shapeReason(l), j.SettingsText(more))
+		return err
+	}
 	fault.Hint = ""
-	return fmt.Errorf("%w\n  it can be read with %s%s", err, j.SettingsText(more), shapeReason(l))
+	return fmt.Errorf("%w%s\n  it can be read with %s", err, shapeReason(l), j.SettingsText(more))
 }
 
 // shapeReason says what the options of a shape leave out.
@@ -258,7 +265,7 @@ func shapeReason(l *tabular.Layout) string {
 	if len(parts) == 0 {
 		return ""
 	}
-	return ": " + strings.Join(parts, "; ")
+	return "\n  " + strings.Join(parts, "; ")
 }
 
 // newSettings are those that others lack or have otherwise.

@@ -80,14 +80,14 @@ var headerRowKind = func() declare.Kind[int] {
 // Check says what is wrong with the options as far as they alone tell.
 func (t *TableOptions) Check() error {
 	for _, text := range t.ReadDates {
-		if _, form := splitForm(text); form != "" {
+		if _, form := SplitForm(text); form != "" {
 			if _, err := tabular.ParseDateLayouts(form, tabular.DateContext{}); err != nil {
 				return rows.WrapOption("read-dates", err)
 			}
 		}
 	}
 	for _, text := range t.ReadNumbers {
-		if _, form := splitForm(text); form != "" {
+		if _, form := SplitForm(text); form != "" {
 			if _, err := tabular.ParseNumberForm(form); err != nil {
 				return rows.WrapOption("read-numbers", err)
 			}
@@ -146,9 +146,18 @@ func (t *TableOptions) rejectFile() (file string, ok bool) {
 	return strings.CutPrefix(t.BadRows, "aside=")
 }
 
-// splitForm splits COL=FORM; a form alone has no column. The = of a layout splits
+// SplitForm splits COL=FORM; a form alone has no column. The = of a layout splits
 // nothing.
-func splitForm(text string) (column, form string) {
+func SplitForm(text string) (column, form string) {
+	for i := 1; strings.HasPrefix(text, `"`) && i < len(text)-1; i++ { // a quoted name may hold =
+		switch {
+		case text[i] != '"':
+		case text[i+1] == '"':
+			i++
+		case text[i+1] == '=':
+			return rows.UnquoteName(text[:i+1]), text[i+2:]
+		}
+	}
 	column, form, ok := strings.Cut(text, "=")
 	if !ok || strings.Contains(column, "%") {
 		return "", text
@@ -369,7 +378,7 @@ func (t *Table) applyForms(d formOption) error {
 	set := map[int]bool{}
 	general := ""
 	for _, text := range d.texts {
-		name, form := splitForm(text)
+		name, form := SplitForm(text)
 		if name == "" {
 			general = text
 			continue
@@ -409,7 +418,7 @@ func (t *Table) applyForms(d formOption) error {
 
 // hasGeneralForm reports whether dates are read by a form that is said for all columns.
 func (t *Table) hasGeneralForm() bool {
-	return !t.options.KeepText && slices.ContainsFunc(t.options.ReadDates, func(text string) bool { name, _ := splitForm(text); return name == "" })
+	return !t.options.KeepText && slices.ContainsFunc(t.options.ReadDates, func(text string) bool { name, _ := SplitForm(text); return name == "" })
 }
 
 // readUnused reads by a form for all columns those that no phrase uses and that hold it alone, so
@@ -448,12 +457,12 @@ func (t *Table) formNotes(w *Workspace) (list []string) {
 	}
 	of := ""
 	for _, text := range t.options.ReadDates {
-		if name, form := splitForm(text); name == "" {
+		if name, form := SplitForm(text); name == "" {
 			of = form
 		}
 	}
 	list = append(list, fmt.Sprintf("%s, which no phrase uses, %s read as %s too; %s says so of one column", phrase.ListNames(t.unusedForms),
-		map[bool]string{true: "was", false: "were"}[n == 1], of, w.OptionText("read-dates", rows.QuoteName(t.unusedForms[0]+"="+of))))
+		map[bool]string{true: "was", false: "were"}[n == 1], of, w.OptionText("read-dates", FormWord(t.unusedForms[0], of))))
 	if n := t.otherForms.Load(); n > 0 {
 		list = append(list, phrase.CountVerb(int(n), "later cell of them is", "later cells of them are")+" of another form and left as written")
 	}
@@ -516,13 +525,13 @@ func (t *Table) TakeLayouts() ([][]tabular.DateLayout, error) {
 	readings := make([][]tabular.DateLayout, len(t.Visible()))
 	in := *t.options
 	texts := slices.SortedStableFunc(slices.Values(t.options.ReadDates), func(a, b string) int { // those for one column first
-		first, _ := splitForm(a)
-		second, _ := splitForm(b)
+		first, _ := SplitForm(a)
+		second, _ := SplitForm(b)
 		return cmp.Compare(min(1, len(second)), min(1, len(first)))
 	})
 	in.ReadDates, t.options = nil, &in
 	for _, text := range texts {
-		name, form := splitForm(text)
+		name, form := SplitForm(text)
 		list, err := tabular.ParseDateLayouts(form, t.dateContext())
 		if err != nil {
 			return nil, rows.WrapOption("read-dates", err)

@@ -123,6 +123,17 @@ func (p *Workspace) WarnBreaches(series []*schedule.Series, window civil.Span) e
 	return err
 }
 
+// QuotedWord is ShellWord in quotes, whether it needs any or not.
+func QuotedWord(text string) string {
+	if word := ShellWord(text); word != text {
+		return word
+	}
+	return `"` + text + `"`
+}
+
+// FormWord is COL=FORM as a hint has it.
+func FormWord(column, form string) string { return QuotedWord(FormOf(column, form)) }
+
 // shellEscapes put a backslash before what a POSIX shell takes for its own in double quotes.
 var shellEscapes = strings.NewReplacer(`\`, `\\`, `"`, `\"`, "$", `\$`, "`", "\\`")
 

@@ -96,9 +96,9 @@ func (s NewPlan) newRecord(table string) (*planTable, error) {
 // optionsFor are the options for a table: those that name columns only as far as it has them.
 func (s NewPlan) optionsFor(l *tabular.Layout, told ask.TableOptions) ask.TableOptions {
 	has := func(text string) bool {
-		name, _, ok := strings.Cut(text, "=")
-		return !ok || strings.Contains(name, "%") || slices.ContainsFunc(l.Columns, func(c tabular.ColumnLook) bool {
-			return phrase.NamesEqual(c.Name, rows.UnquoteName(name))
+		name, _ := ask.SplitForm(text)
+		return name == "" || slices.ContainsFunc(l.Columns, func(c tabular.ColumnLook) bool {
+			return phrase.NamesEqual(c.Name, name)
 		})
 	}
 	keep := func(list []string) []string {
@@ -126,7 +126,7 @@ func (s NewPlan) askDoubts(t *planTable) error {
 			case "language":
 				with.Language = a.Value
 			default:
-				with.In.ReadDates = append(slices.Clone(s.In.ReadDates), d.Column+"="+a.Value)
+				with.In.ReadDates = append(slices.Clone(s.In.ReadDates), ask.FormOf(d.Column, a.Value))
 			}
 			text += "\n  " + with.commandLine()
 		}
@@ -265,7 +265,7 @@ func (t *planTable) describe() {
 	for _, c := range t.layout.Columns {
 		switch {
 		case c.Kind == tabular.LabelColumn:
-			t.notes = append(t.notes, fmt.Sprintf("`%s` names stretches of time; --read-dates %s takes their first days", c.Name, ask.ShellWord(c.Name+"="+tabular.FirstDay)))
+			t.notes = append(t.notes, fmt.Sprintf("`%s` names stretches of time; --read-dates %s takes their first days", c.Name, ask.FormWord(c.Name, tabular.FirstDay)))
 		case c.Kind == tabular.HalfColumn:
 			t.notes = append(t.notes, fmt.Sprintf("`%s` holds halves of days that nothing counts yet", c.Name))
 		case c.Kind == tabular.DateColumn && c.NumOdd > 0:
@@ -288,7 +288,7 @@ func (t *planTable) dueFlags(c tabular.ColumnLook) string {
 		if schedule.CheckName(name) != nil || nameInPhrase(name) != name {
 			name = "day_" + name
 		}
-		how.Renames = append(slices.Clone(how.Renames), name+"="+c.Name)
+		how.Renames = append(slices.Clone(how.Renames), name+"="+ask.QuoteInList(c.Name))
 	}
 	if c.Form != "" {
 		how.ReadDates = []string{name + "=" + c.Form}

@@ -226,7 +226,7 @@ func (d *TableDates) whyNot(name string, c columnStats) string {
 	way := ""
 	switch {
 	case look.Form != "":
-		way = "; say how to read them: --read-dates " + rows.QuoteName(name+"="+look.Form)
+		way = "; say how to read them: --read-dates " + ask.FormWord(name, look.Form)
 	case len(look.Words[tabular.OpenWord]) > 0:
 		way = "; words of a range that is still open: --open-words " + ask.ShellWord(strings.Join(look.Words[tabular.OpenWord], ","))
 	}
@@ -236,11 +236,11 @@ func (d *TableDates) whyNot(name string, c columnStats) string {
 			phrase.CountVerb(c.numOthers, "that isn't one", "that aren't"), eval.Truncate(c.texts[0]), way)
 	case look.Form != "" && look.Kind == tabular.DateColumn:
 		if len(look.Also) > 0 {
-			return fmt.Sprintf("its dates aren't ISO, and can be read as %s; choose one: --read-dates %s", strings.Join(append([]string{look.Form}, look.Also...), " or as "), rows.QuoteName(name+"="+look.Form))
+			return fmt.Sprintf("its dates aren't ISO, and can be read as %s; choose one: --read-dates %s", strings.Join(append([]string{look.Form}, look.Also...), " or as "), ask.FormWord(name, look.Form))
 		}
 		return "its dates aren't ISO" + way
 	case look.Kind == tabular.LabelColumn:
-		return fmt.Sprintf("it names stretches of time; for their first days --read-dates %s, for their last --read-dates %s", rows.QuoteName(name+"="+tabular.FirstDay), rows.QuoteName(name+"="+tabular.LastDay))
+		return fmt.Sprintf("it names stretches of time; for their first days --read-dates %s, for their last --read-dates %s", ask.FormWord(name, tabular.FirstDay), ask.FormWord(name, tabular.LastDay))
 	}
 	return ""
 }
@@ -248,7 +248,7 @@ func (d *TableDates) whyNot(name string, c columnStats) string {
 // layoutHint says which form reads a column, if one does.
 func layoutHint(j *ask.Job, column string, texts []string) string {
 	if c := tabular.LookAtCells(column, texts, tabular.Told{HeaderRow: -1, Context: tabular.ContextOf(j.Env), Dates: []string{column}}); c.Form != "" {
-		return "; try " + j.OptionText("read-dates", rows.QuoteName(column+"="+c.Form))
+		return "; try " + j.OptionText("read-dates", ask.FormWord(column, c.Form))
 	}
 	return ""
 }

@@ -99,12 +99,12 @@ const maxDateWords = 6
 func cutDate(line string) (date, rest string) {
 	words := strings.Fields(line)
 	for n := min(maxDateWords, len(words)); n > 0; n-- {
-		if text := strings.TrimRight(strings.Join(words[:n], " "), ":,;–-"); looksLikeDate(text) {
-			return text, strings.TrimLeft(strings.Join(words[n:], " "), ":,;–- ")
+		if text := strings.TrimRight(strings.Join(words[:n], " "), ":,;–- "); looksLikeDate(text) {
+			return strings.TrimSpace(text), strings.TrimLeft(strings.Join(words[n:], " "), ":,;–- ")
 		}
 	}
 	for n := min(maxDateWords, len(words)); n > 0; n-- {
-		if text := strings.Trim(strings.Join(words[len(words)-n:], " "), ":,;–-()"); looksLikeDate(text) {
+		if text := strings.Trim(strings.Join(words[len(words)-n:], " "), ":,;–- ()"); looksLikeDate(text) {
 			return text, strings.TrimRight(strings.Join(words[:len(words)-n], " "), ":,;–-( ")
 		}
 	}

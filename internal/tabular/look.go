@@ -39,6 +39,8 @@ type Layout struct {
 	// Notes says what is passed over, a sentence each; Titles are texts above the table.
 	Notes, Titles []string
 	Doubts        []Doubt
+	// Passed are the kinds of rows that are none of the table, by their lines.
+	Passed map[int]string
 }
 
 // Doubt is a question that the sheet leaves open: a sentence, and for each answer the option that
@@ -137,6 +139,10 @@ func (k *looker) toldHeading() {
 	rows := slices.Concat(k.grid.Rows, k.grid.Tail)
 	from := 0
 	if l.HeaderRow == 0 {
+		if above := slices.IndexFunc(rows, func(r GridRow) bool { return r.Line >= k.told.First }); above > 0 {
+			k.addTitles(rows[:above])
+			rows = rows[above:]
+		}
 		k.letterNames(rows)
 	} else {
 		from = slices.IndexFunc(rows, func(r GridRow) bool { return r.Line >= l.HeaderRow })
@@ -405,6 +411,10 @@ func (k *looker) findPassed() {
 			continue
 		}
 		found.add(kinds[i], r.Line)
+		if k.layout.Passed == nil {
+			k.layout.Passed = map[int]string{}
+		}
+		k.layout.Passed[r.Line] = kinds[i]
 	}
 	for _, kind := range SkipKinds {
 		if found[kind] != nil && !slices.Contains(k.told.Skip, kind) {

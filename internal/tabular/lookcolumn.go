@@ -45,6 +45,8 @@ type ColumnLook struct {
 	// Language is the one that all words of its dates are of, where some mean two months; "" else.
 	Language string
 	unclear  []string // words of its dates that mean two months
+	// LacksYear says that its dates have none.
+	LacksYear bool
 	// Why says how a form was settled that the cells alone don't tell; "" where they do.
 	Why string
 }
@@ -182,7 +184,12 @@ func (k *looker) dates(name string, cells []eval.Value, c *ColumnLook) bool {
 		return false
 	}
 	form, also, odd := k.settle(name, cells, texts, c)
+	c.LacksYear = form == "" && len(texts) > 0 && k.lacksYear(texts)
 	good := typed + len(texts) - len(odd)
+	if good == 0 && AreLabels(texts, k.told.Context) {
+		c.Words = nil
+		return false
+	}
 	if good == 0 || good*10 < (len(cells)-others)*5 || typed == 0 && form == "" || good*2 < others {
 		if !isTold {
 			c.Words = nil
@@ -274,6 +281,19 @@ func (k *looker) settle(name string, cells []eval.Value, texts []string, c *Colu
 	}
 	form = fits[pick]
 	return form, slices.Delete(fits, pick, pick+1), odd
+}
+
+// lacksYear reports whether texts are dates without a year.
+func (k *looker) lacksYear(texts []string) bool {
+	for _, order := range []string{"dmy", "mdy"} {
+		if allMatch(texts, func(s string) bool {
+			_, _, ok := dateOrder{letters: order, year: 2028, context: k.told.Context}.read(s)
+			return ok
+		}) {
+			return true
+		}
+	}
+	return false
 }
 
 // readBy reads texts by a form; None for those that it doesn't read.
