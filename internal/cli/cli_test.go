@@ -167,7 +167,7 @@ func TestCommands(t *testing.T) {
 	for _, c := range golden.Sample([][2]string{
 		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--where|ends < 2028-01-01 and unit != 'Yard'|--columns|contract,ends", "contract,ends\nC-102,2027-07-31\nC-108,2027-09-14"},
 		{"derive|berth-leases.csv|--read-dates|dmy|--open-words|present|--add|left = days from 2027-03-10 to (ends otherwise today)|--columns|-tenant,-notice_days|--sort|-left|--bad-rows|blank",
-			"berth,begins,ends,left\nB-01,14/03/2026,2028-03-13,369\nB-03,05 Jan 2027,2027-12-31,296\nB-05,30-09-2026,2027-09-29,203\nB-02,1.7.2026,present,-105\nB-04,28/02/2027,,-105"},
+			"berth,begins,ends,left\nB-01,2026-03-14,2028-03-13,369\nB-03,2027-01-05,2027-12-31,296\nB-05,2026-09-30,2027-09-29,203\nB-02,2026-07-01,present,-105\nB-04,2027-02-28,,-105"},
 		{"derive|invoices.csv|--add|vat = round amount * 0.2 to 2|--add|due = invoiced, +1 month keep month end|--columns|invoice,vat,due|--where|vat > 100 and due in (2027-02-28, 2027-03-09, 2028-01-20)", "invoice,vat,due\nF-2703,490.15,2027-03-09\nF-2706,375.05,2028-01-20"},
 		{"derive|courses.csv|--add|last = start, lasting days working days|--reasons|--as|jsonl|--where|course starts with 'Radio'",
 			`{"course": "Radio licence", "start": "2027-12-20", "days": "4", "trainer": "Runa Beacon", "last": "2027-12-23", "last_reason": "lasting days working days"}`},

@@ -171,8 +171,10 @@ func (k *looker) dates(name string, cells []eval.Value, c *ColumnLook) bool {
 		case strings.ContainsAny(text, "0123456789"):
 			texts = append(texts, text)
 		default:
-			others++
 			kind := KindOfWord(text)
+			if kind == UnknownWord {
+				others++
+			}
 			if !slices.Contains(c.Words[kind], text) {
 				c.Words[kind] = append(c.Words[kind], text)
 			}
@@ -190,7 +192,7 @@ func (k *looker) dates(name string, cells []eval.Value, c *ColumnLook) bool {
 		c.Words = nil
 		return false
 	}
-	if good == 0 || good*10 < (len(cells)-others)*5 || typed == 0 && form == "" || good*2 < others {
+	if good == 0 || good*10 < (typed+len(texts))*5 || typed == 0 && form == "" || good*2 < others {
 		if !isTold {
 			c.Words = nil
 			return false

@@ -164,7 +164,7 @@ func TestFindRules_comeBack(t *testing.T) {
 	for _, c := range found {
 		t.Run(fmt.Sprintf("%d dates, %d wrong, %v", c.dates, c.wrong, c.given), func(t *testing.T) {
 			t.Parallel()
-			tries, slack := 1000, 0
+			tries, slack := 600, 0
 			if testing.Short() { // a few say little of a share
 				tries, slack = 1, 100
 			}
@@ -220,7 +220,7 @@ func TestFindRules_comeBack(t *testing.T) {
 // TestRandomDates gives no rule to dates that have none, and counts what each phrase that is
 // handed out of tables with some order gives by a listing of its own.
 func TestRandomDates(t *testing.T) {
-	tables := 3000
+	tables := 2000
 	if testing.Short() {
 		tables = 8
 	}
