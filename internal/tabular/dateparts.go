@@ -2,6 +2,7 @@ package tabular
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -32,6 +33,8 @@ type dateParts struct {
 	texts       [2]string // the words as they are written
 	numWords    int
 	signed      [3]int // year, month and day by their signs; all 0 without any
+	// isDayAndMonth says that two numbers aren't one with decimals.
+	isDayAndMonth bool
 }
 
 // datePartScanner cuts a date into its parts.
@@ -127,6 +130,9 @@ func (s *datePartScanner) word(n int) (ok bool) {
 	return true
 }
 
+// dayAndMonth is a day and a month in numbers, which 7.5 and 7,5 aren't.
+var dayAndMonth = regexp.MustCompile(`^\d{1,2}(?:[/-]\d{1,2}|\. ?\d{1,2}\.)$`)
+
 // dateOrder is an order of day, month and year, and the year of dates that have none, or 0.
 type dateOrder struct {
 	letters string // dmy, mdy or ymd
@@ -172,6 +178,7 @@ func (o dateOrder) read(s string) (d civil.Date, weekdays uint8, ok bool) {
 		d, ok = p.named(o, month, monthWord)
 		return d, weekdays, ok
 	}
+	p.isDayAndMonth = dayAndMonth.MatchString(strings.TrimSpace(text)) || p.numWords > 0
 	d, ok = p.numbered(o)
 	return d, weekdays, ok
 }
@@ -217,7 +224,7 @@ func (p *dateParts) named(o dateOrder, month, monthWord int) (civil.Date, bool) 
 // numbered is a date of numbers alone.
 func (p *dateParts) numbered(o dateOrder) (civil.Date, bool) {
 	letters := o.letters
-	if p.numNumbers == 2 && o.year != 0 {
+	if p.numNumbers == 2 && o.year != 0 && p.isDayAndMonth {
 		letters = strings.Replace(letters, "y", "", 1)
 		m, d := strings.IndexByte(letters, 'm'), strings.IndexByte(letters, 'd')
 		if p.digits[0] > 2 || p.digits[1] > 2 {
