@@ -69,7 +69,7 @@ func TestPlanCommands(t *testing.T) {
 		{"why|absences|Ebba|last", 2, "has no `key`"},
 		{"why|crew-contracts", 2, "ROW COLUMN"},
 		{"derive|crew-contracts.csv|--add|ends = start, lasting term months|--as|ics|--event-day|ends|--event-text|{person}: {unit}|--key|contract|--where|term = 6", 0, "UID:crew-contracts.ends.C-102@skerry-crew\r\nDTSTAMP:20261125T000000Z\r\nSEQUENCE:0\r\nDTSTART;VALUE=DATE:20270731\r\nSUMMARY:Borro Tidewater: Ferries\r\n"},
-		{"new|office|--table|berth-leases.csv|--table|yard-hours.csv|--read-dates|day=dmy|--series|crew-pay = monthly on 15, last then roll preceding", 0, "  ../berth-leases.csv: dates in begins (dmy), ends (dmy)\n  ../yard-hours.csv: dates in day (dmy)\n  working days: office, which has no holidays yet; add yours in the plan\nIt passes `yoyaku check`."},
+		{"new|office|--table|berth-leases.csv|--table|yard-hours.csv|--read-dates|day=dmy|--series|crew-pay = monthly on 15, last then roll preceding", 0, "  ../berth-leases.csv: dates in begins (dmy), ends (dmy)\n  ../yard-hours.csv: dates in day (dmy)\n  there is 1 row of totals (line 7), left out\n  working days: office, which has no holidays yet; add yours in the plan\nIt passes `yoyaku check`."},
 		{"new|office", 2, "already exists and was left as it is"},
 		{"new|else|--series|pay = montly", 2, "expected a rule, which starts with a cadence"},
 		{"new|else|--calendar|frnace", 2, "did you mean `france`?"},
