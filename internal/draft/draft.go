@@ -355,11 +355,30 @@ func (s NewPlan) readTables() (list []*planTable, err error) {
 		}
 		list = append(list, t)
 	}
+	if err := s.checkUnused(list); err != nil {
+		return nil, err
+	}
 	for _, t := range list {
 		t.record = recordNameFrom(t.file, taken)
 		taken = append(taken, t.record)
 	}
 	return list, nil
+}
+
+// checkUnused refuses options that name columns which no table has.
+func (s NewPlan) checkUnused(list []*planTable) error {
+	for _, o := range []struct {
+		option string
+		texts  []string
+		of     func(ask.TableOptions) []string
+	}{{"read-dates", s.In.ReadDates, func(t ask.TableOptions) []string { return t.ReadDates }}, {"read-numbers", s.In.ReadNumbers, func(t ask.TableOptions) []string { return t.ReadNumbers }}} {
+		for _, text := range o.texts {
+			if name, _ := ask.SplitForm(text); name != "" && len(list) > 0 && !slices.ContainsFunc(list, func(t *planTable) bool { return slices.Contains(o.of(t.options), text) }) {
+				return rows.WrapOption(o.option, fmt.Errorf("no table has a column `%s`", name))
+			}
+		}
+	}
+	return nil
 }
 
 // compose writes the plan.

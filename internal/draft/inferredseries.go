@@ -47,18 +47,9 @@ func isRare(off, of int) bool { return 10*off <= of }
 // inferSeries looks for the rules behind the dates of a table. It puts the series that come of it
 // into the table, and whether anything is left that they don't say.
 func (s NewPlan) inferSeries(t *planTable) error {
-	empty, err := plan.NewEmpty(s.settings)
-	if err != nil {
-		return err
-	}
 	t.hasOtherColumns = true
-	ws := workflow.NewWorkspace(empty)
-	ws.Note = func(string, ...any) {}
-	ws.Warn, ws.Stdin = ws.Note, s.input(t.file)
-	path, file := s.pathOf(t.file), filepath.Base(t.file)
-	job := &ask.Job{Workspace: &ws, Args: []string{path}, CalendarName: s.Calendar, In: t.options}
-	job.Shape.Where = s.Where
-	dates, found, err := query.Infer(job, s.Dates, s.Key)
+	file := filepath.Base(t.file)
+	dates, found, err := s.inferFrom(t, s.Dates)
 	if option := (*rows.OptionError)(nil); errors.As(err, &option) && slices.Contains([]string{"key", "date", "where"}, option.Option) {
 		return fmt.Errorf("%s: %w", file, err)
 	} else if err != nil {
@@ -66,6 +57,9 @@ func (s NewPlan) inferSeries(t *planTable) error {
 	}
 	if n := len(slices.DeleteFunc(slices.Clone(found), func(f infer.ColumnResult) bool { return f.Err != infer.ErrTooMuchWork })); n > 0 {
 		return fmt.Errorf("%s: %s %w; take a table with fewer", file, phrase.CountVerb(n, "series was", "series were"), infer.ErrTooMuchWork)
+	}
+	if s.Dates == nil && s.Key == "" && !t.isSchedule && !t.isCalendar {
+		dates, found = s.chooseDate(t, dates, found)
 	}
 	var left bool
 	t.series, left = s.seriesFrom(found, file)
@@ -82,6 +76,60 @@ func (s NewPlan) inferSeries(t *planTable) error {
 		t.notes = append(t.notes, query.AlternativeNotes(&found[i])...)
 	}
 	return nil
+}
+
+// inferFrom finds the rules behind columns of a table, the first of which is the series' date; all
+// of dates in their order if none are named.
+func (s NewPlan) inferFrom(t *planTable, columns []string) (*query.TableDates, []infer.ColumnResult, error) {
+	empty, err := plan.NewEmpty(s.settings)
+	if err != nil {
+		return nil, nil, err
+	}
+	ws := workflow.NewWorkspace(empty)
+	ws.Note = func(string, ...any) {}
+	ws.Warn, ws.Stdin = ws.Note, s.input(t.file)
+	job := &ask.Job{Workspace: &ws, Args: []string{s.pathOf(t.file)}, CalendarName: s.Calendar, In: t.options}
+	job.Shape.Where = s.Where
+	return query.Infer(job, columns, s.Key)
+}
+
+// maxDateChoices is how many columns are tried as the date of a series.
+const maxDateChoices = 4
+
+// chooseDate takes another column for the date of the series, where the others count from it by
+// shorter steps than from the first.
+func (s NewPlan) chooseDate(t *planTable, dates *query.TableDates, found []infer.ColumnResult) (*query.TableDates, []infer.ColumnResult) {
+	columns := dates.DateColumns()
+	if len(columns) < 2 {
+		return dates, found
+	}
+	first, best := 0, bitsOf(found)
+	for i := 1; i < min(len(columns), maxDateChoices); i++ {
+		order := append([]string{columns[i]}, slices.Delete(slices.Clone(columns), i, i+1)...)
+		d, f, err := s.inferFrom(t, order)
+		if bits := bitsOf(f); err == nil && bits < best-1 {
+			first, best, dates, found = i, bits, d, f
+		}
+	}
+	if first > 0 {
+		t.notes = append(t.notes, fmt.Sprintf("`%s` is the series' date, since the others count from it by shorter steps than from `%s`; --date %s takes that", columns[first], columns[0], ask.ShellWord(columns[0])))
+	}
+	return dates, found
+}
+
+// unexplainedBits is what a column without a rule counts among others.
+const unexplainedBits = 1000
+
+// bitsOf is how long a table's rules are together.
+func bitsOf(found []infer.ColumnResult) (bits float64) {
+	for _, f := range found {
+		if len(f.Explanations) == 0 {
+			bits += unexplainedBits
+			continue
+		}
+		bits += f.Explanations[0].Bits
+	}
+	return bits
 }
 
 // seriesFrom are the series that are taken of what was found; left reports whether some isn't.

@@ -31,6 +31,14 @@ type TableDates struct {
 // HasMore reports whether the table holds more than the dates that were read.
 func (d *TableDates) HasMore() bool { return d.hasOtherColumns || len(d.unreadable) > 0 }
 
+// DateColumns are the names of the columns of dates, in their order.
+func (d *TableDates) DateColumns() (list []string) {
+	for _, i := range d.dates {
+		list = append(list, d.columns[i])
+	}
+	return list
+}
+
 // SeriesDates are the columns of dates of a series.
 type SeriesDates struct {
 	Name     string
