@@ -118,22 +118,34 @@ func (s NewPlan) Candidates(set plan.Settings) (list []Candidate, err error) {
 		}
 		path := ask.ShellWord(filepath.Join(s.Dir, f.Name()))
 		one := s
-		one.Tables = []string{f.Name()}
-		tables, err := one.readTables()
-		if err != nil {
-			list = append(list, Candidate{Text: f.Name() + ": can't be read", Err: err})
-			continue
-		}
-		t := tables[0]
-		c := Candidate{Text: t.summary, Commands: []string{command + "--table " + path}}
-		if n := len(t.series); n > 0 {
-			c.Text += "; " + phrase.Plural(n, "rule") + " found"
-		} else if t.dueOptions != "" {
-			c.Commands = append(c.Commands, "yoyaku due "+path+t.dueOptions)
-		}
-		list = append(list, c)
+		one.Tables, one.givenTables = []string{f.Name()}, []string{filepath.Join(s.Dir, f.Name())}
+		list = append(list, one.candidate(command, path))
 	}
 	return list, err
+}
+
+// candidate looks at the table of a plan that is yet to be made, by the command that makes it.
+func (s NewPlan) candidate(command, path string) Candidate {
+	tables, err := s.readTables()
+	doubt, result := (*DoubtError)(nil), (*ResultError)(nil)
+	switch {
+	case errors.As(err, &doubt):
+		return Candidate{Text: doubt.Table + ": " + doubt.Text, Commands: doubt.Commands}
+	case errors.As(err, &result):
+		return Candidate{Text: result.Error()}
+	case err != nil:
+		return Candidate{Text: s.Tables[0] + ": can't be read", Err: err}
+	}
+	t := tables[0]
+	c := Candidate{Text: t.summary}
+	switch n := len(t.series); {
+	case n > 0:
+		c.Text += "; " + phrase.Plural(n, "rule") + " found"
+		c.Commands = []string{command + "--table " + path}
+	case t.dueOptions != "":
+		c.Commands = []string{command + "--table " + path, "yoyaku due " + path + t.dueOptions}
+	}
+	return c
 }
 
 // CandidatesText lists the tables that a plan could begin with.

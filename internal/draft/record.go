@@ -1,7 +1,6 @@
 package draft
 
 import (
-	"errors"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -77,10 +76,10 @@ func (s NewPlan) newRecord(table string) (*planTable, error) {
 		names = append(names, c.Name)
 	}
 	if text := query.ResultText(names); text != "" {
-		return nil, fmt.Errorf("%s %s", table, text)
+		return nil, &ResultError{table, text}
 	}
 	if query.IsSchedule(names) && len(s.Dates) == 0 && s.Key == "" { // whose columns say what they are
-		t.options, t.summary, t.isSchedule = told, table+": a schedule of ours", true
+		t.options, t.summary, t.isSchedule = told, tableLabel(table)+": a schedule of ours", true
 		t.keys = yamlBlock{{key: "table", value: filepath.ToSlash(table)}}
 		return t, nil
 	}
@@ -114,10 +113,7 @@ func (s NewPlan) askDoubts(t *planTable) error {
 		if !d.Matters || d.Column != "" && len(s.Dates) > 0 && !slices.ContainsFunc(s.Dates, func(n string) bool { return phrase.NamesEqual(n, d.Column) }) {
 			continue
 		}
-		text := t.file + ": " + d.Text + "; nothing was written. Say which:"
-		if says := d.Answers[0].Says; says != "" {
-			text = t.file + ": " + d.Text + "; nothing was written. This " + says + ":"
-		}
+		doubt := &DoubtError{Table: tableLabel(t.file), Text: d.Text, Says: d.Answers[0].Says}
 		for _, a := range d.Answers {
 			with := s
 			switch a.Option {
@@ -128,12 +124,45 @@ func (s NewPlan) askDoubts(t *planTable) error {
 			default:
 				with.In.ReadDates = append(slices.Clone(s.In.ReadDates), ask.FormOf(d.Column, a.Value))
 			}
-			text += "\n  " + with.commandLine()
+			doubt.Commands = append(doubt.Commands, with.commandLine())
 		}
-		return errors.New(text)
+		return doubt
 	}
 	return nil
 }
+
+// DoubtError is what a table leaves open and matters, with the commands that answer it.
+type DoubtError struct {
+	Table, Text string
+	Says        string // what the only command does; "" where there are several
+	Commands    []string
+}
+
+// Error asks, and gives the commands.
+func (e *DoubtError) Error() string {
+	text := e.Table + ": " + e.Text + "; nothing was written. Say which:"
+	if e.Says != "" {
+		text = e.Table + ": " + e.Text + "; nothing was written. This " + e.Says + ":"
+	}
+	for _, c := range e.Commands {
+		text += "\n  " + c
+	}
+	return text
+}
+
+// tableLabel is how a table is called.
+func tableLabel(table string) string {
+	if table == standardInput {
+		return "standard input"
+	}
+	return table
+}
+
+// ResultError is a table of ours that comes of others: no plan can be made of it.
+type ResultError struct{ Table, Text string }
+
+// Error says what it is and what to take instead.
+func (e *ResultError) Error() string { return e.Table + " " + e.Text }
 
 // commandLine is the command that makes the plan.
 func (s NewPlan) commandLine() string {
@@ -254,9 +283,9 @@ func (t *planTable) describe() {
 		}
 		texts = append(texts, text)
 	}
-	t.summary = t.file + ": no column of dates found"
+	t.summary = tableLabel(t.file) + ": no column of dates found"
 	if texts != nil {
-		t.summary = fmt.Sprintf("%s: dates in %s", t.file, strings.Join(texts, ", "))
+		t.summary = fmt.Sprintf("%s: dates in %s", tableLabel(t.file), strings.Join(texts, ", "))
 		t.dueOptions = t.dueFlags(dates[len(dates)-1])
 	}
 	for _, note := range t.layout.Notes {
@@ -298,7 +327,7 @@ func (t *planTable) dueFlags(c tabular.ColumnLook) string {
 
 // errNothingFound is the answer that no plan can be made of a table.
 func errNothingFound(table string) error {
-	return &workflow.NegativeError{Text: table + " holds no dates that a plan could be made of; nothing was written. If it does, say how it is read: --header-row for the line of its headings, --date and --read-dates for its columns of dates"}
+	return &workflow.NegativeError{Text: tableLabel(table) + " holds no dates that a plan could be made of; nothing was written. If it does, say how it is read: --header-row for the line of its headings, --date and --read-dates for its columns of dates"}
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.
