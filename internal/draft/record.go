@@ -288,6 +288,9 @@ func (t *planTable) describe() {
 		t.summary = fmt.Sprintf("%s: dates in %s", tableLabel(t.file), strings.Join(texts, ", "))
 		t.dueOptions = t.dueFlags(dates[len(dates)-1])
 	}
+	if other := t.layout.OtherSheets; len(other) > 0 {
+		t.notes = append(t.notes, fmt.Sprintf("the sheet `%s` was read; --sheet takes another: %s", t.layout.Sheet, phrase.ListNames(other)))
+	}
 	for _, note := range t.layout.Notes {
 		t.notes = append(t.notes, note+", left out")
 	}

@@ -283,25 +283,3 @@ func dayOfYear(y, n int) (d civil.Date, ok bool) {
 	}
 	return d, ok && d.Year() == y
 }
-
-// FittingLayouts returns the named readings that read every one of some cells that hold a digit.
-// Of those that give the same dates, such as where months are words, it is the first.
-func FittingLayouts(cells []string, c DateContext) (names []string) {
-	var found [][]civil.Date
-	for _, name := range []string{"dmy", "mdy", "ymd", "serial"} {
-		list, _ := ParseDateLayouts(name, c)
-		var days []civil.Date
-		all := true
-		for _, s := range cells {
-			if !strings.ContainsAny(s, "0123456789") {
-				continue // a word, which no reading takes
-			}
-			d, _, ok := ReadDate(s, list)
-			days, all = append(days, d), all && ok
-		}
-		if all && len(days) > 0 && !slices.ContainsFunc(found, func(o []civil.Date) bool { return slices.Equal(o, days) }) {
-			names, found = append(names, name), append(found, days)
-		}
-	}
-	return names
-}

@@ -29,9 +29,7 @@ type Grid struct {
 	Tail    []GridRow
 	IsWhole bool
 	// Merged are the columns in which cells are merged down, by their places.
-	Merged  []int
-	HasRows bool // it is JSON or a calendar file, whose columns are plain
-	isText  bool
+	Merged []int
 }
 
 // GridRow is a row as it is in the file.
@@ -42,7 +40,7 @@ type GridRow struct {
 
 // ReadGrid reads the first rows of a file as they are, and the last of one that can seek.
 func ReadGrid(name string, in io.Reader, o Options) (*Grid, error) {
-	g := &Grid{File: name, Sheet: o.Sheet, Separator: o.Separator, isText: true}
+	g := &Grid{File: name, Sheet: o.Sheet, Separator: o.Separator}
 	o.raw, o.Filter, o.HeaderRow, o.Repairs = true, RowFilter{}, 0, nil
 	head, size, err := headOf(name, in, o)
 	if err != nil {
@@ -63,7 +61,7 @@ func ReadGrid(name string, in io.Reader, o Options) (*Grid, error) {
 	defer closer.Close()
 	switch r := r.(type) {
 	case *xlsxReader:
-		g.Sheet, g.isText = r.sheet, false
+		g.Sheet = r.sheet
 		for _, s := range r.sheets {
 			if !s.hidden {
 				g.Sheets = append(g.Sheets, s.name)
@@ -72,7 +70,6 @@ func ReadGrid(name string, in io.Reader, o Options) (*Grid, error) {
 	case *csvReader:
 		r.sep = commonSeparator(decodedHead(head, o), r.sep)
 	case *jsonReader:
-		g.HasRows = true
 		g.Rows = append(g.Rows, headingRow(r.columns))
 	}
 	if err := g.fill(r); err != nil {

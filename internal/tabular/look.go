@@ -39,6 +39,8 @@ type Layout struct {
 	// Notes says what is passed over, a sentence each; Titles are texts above the table.
 	Notes, Titles []string
 	Doubts        []Doubt
+	// OtherSheets are those of the workbook that can be seen and weren't looked at.
+	OtherSheets []string
 	// Passed are the kinds of rows that are none of the table, by their lines.
 	Passed map[int]string
 }
@@ -61,6 +63,7 @@ func Look(g *Grid, told Told) *Layout {
 	if len(g.Rows) == 0 {
 		return k.layout
 	}
+	k.layout.OtherSheets = slices.DeleteFunc(slices.Clone(g.Sheets), func(s string) bool { return s == g.Sheet })
 	k.findTable()
 	k.findPassed()
 	k.lookAtColumns()

@@ -16,7 +16,7 @@ import (
 
 // gridOf is a grid of lines whose cells stand apart by bars; a blank line is no row.
 func gridOf(text string) *Grid {
-	g := &Grid{File: "sheet", IsWhole: true, isText: true}
+	g := &Grid{File: "sheet", IsWhole: true}
 	for i, line := range strings.Split(text, "\n") {
 		var cells []eval.Value
 		for _, cell := range strings.Split(line, "|") {

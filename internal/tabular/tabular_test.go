@@ -257,9 +257,6 @@ func TestDates(t *testing.T) {
 			t.Errorf("%q is a reading", bad)
 		}
 	}
-	if got := strings.Join(FittingLayouts([]string{"13/04/2027", "present", "1/2/2027"}, testContext), " "); got != "dmy" {
-		t.Errorf("fitting: %s", got)
-	}
 }
 
 // The time behind a date; and lists of objects that end where they shouldn't.
