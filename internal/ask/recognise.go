@@ -232,7 +232,7 @@ func (j *Job) hintShape(err error) error {
 	switch {
 	case errors.As(err, &fault):
 		name = fault.File
-	case len(j.opened) > 0 && len(j.opened[0].columns) == 1: // of a title, perhaps
+	case len(j.opened) > 0 && (j.Query.Name == "infer" || !hasNames(j.opened[0].columns)):
 		name = j.opened[0].Name
 	}
 	if !slices.Contains(j.Args, name) {
@@ -255,6 +255,12 @@ func (j *Job) hintShape(err error) error {
 	return fmt.Errorf("%w%s\n  it can be read with %s", err, shapeReason(l), j.SettingsText(more))
 }
 
+// hasNames reports whether columns seem to have names: not one alone, which may be a title, and
+// none that is a date or a number.
+func hasNames(columns []string) bool {
+	return len(columns) > 1 && !slices.ContainsFunc(columns, tabular.IsValueText)
+}
+
 // shapeReason says what the options of a shape leave out.
 func shapeReason(l *tabular.Layout) string {
 	var parts []string
@@ -262,6 +268,11 @@ func shapeReason(l *tabular.Layout) string {
 		parts = append(parts, fmt.Sprintf("%q stands above the table", eval.Truncate(l.Titles[0])))
 	}
 	parts = append(parts, l.Notes...)
+	for _, d := range l.Doubts {
+		if d.Column == "" {
+			parts = append(parts, d.Text)
+		}
+	}
 	if len(parts) == 0 {
 		return ""
 	}

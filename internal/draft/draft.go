@@ -228,7 +228,7 @@ func (s NewPlan) planText() (text string, found []string, err error) {
 		if n := len(t.series); n > 0 {
 			told += fmt.Sprintf("; %s made of it", countSeriesText(n))
 		} else if len(t.dateColumns()) == 0 || t.isSchedule {
-			return "", nil, errNothingFound(t.file)
+			return "", nil, errNothingFound(t)
 		}
 		if t.file == standardInput && (len(t.series) == 0 || t.hasOtherColumns && len(t.series) == 0) {
 			return "", nil, errors.New("no rule was found in standard input, and a plan can't keep it as a record; put the table in a file and name that")

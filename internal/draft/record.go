@@ -298,6 +298,8 @@ func (t *planTable) describe() {
 		switch {
 		case c.Kind == tabular.LabelColumn:
 			t.notes = append(t.notes, fmt.Sprintf("`%s` names stretches of time; --read-dates %s takes their first days", c.Name, ask.FormWord(c.Name, tabular.FirstDay)))
+		case c.LacksYear && c.Kind != tabular.DateColumn:
+			t.notes = append(t.notes, fmt.Sprintf("the dates in `%s` have no year; say which, such as --read-dates %s", c.Name, ask.FormWord(c.Name, "dmy 2027")))
 		case c.Kind == tabular.HalfColumn:
 			t.notes = append(t.notes, fmt.Sprintf("`%s` holds halves of days that nothing counts yet", c.Name))
 		case c.Kind == tabular.DateColumn && c.NumOdd > 0:
@@ -329,8 +331,12 @@ func (t *planTable) dueFlags(c tabular.ColumnLook) string {
 }
 
 // errNothingFound is the answer that no plan can be made of a table.
-func errNothingFound(table string) error {
-	return &workflow.NegativeError{Text: tableLabel(table) + " holds no dates that a plan could be made of; nothing was written. If it does, say how it is read: --header-row for the line of its headings, --date and --read-dates for its columns of dates"}
+func errNothingFound(t *planTable) error {
+	notes := ""
+	for _, n := range t.notes {
+		notes += "\n  " + n
+	}
+	return &workflow.NegativeError{Text: tableLabel(t.file) + " holds no dates that a plan could be made of; nothing was written. If it does, say how it is read: --header-row for the line of its headings, --date and --read-dates for its columns of dates" + notes}
 }
 
 // nameInPhrase is a column's name as a phrase has it, in quotes where it must be.

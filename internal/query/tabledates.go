@@ -239,6 +239,8 @@ func (d *TableDates) whyNot(name string, c columnStats) string {
 		way = "; words of a range that is still open: --open-words " + ask.ShellWord(strings.Join(look.Words[tabular.OpenWord], ","))
 	}
 	switch {
+	case look.LacksYear && c.numDates == 0:
+		return "its dates have no year; say which, such as --read-dates " + ask.FormWord(name, "dmy 2027")
 	case c.numDates > 0:
 		return fmt.Sprintf("it has %s of dates and %s, such as %q%s", phrase.Plural(c.numDates, "cell"),
 			phrase.CountVerb(c.numOthers, "that isn't one", "that aren't"), eval.Truncate(c.texts[0]), way)

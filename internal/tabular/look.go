@@ -248,6 +248,9 @@ func isValueCell(v eval.Value) bool {
 		len(FittingNumberForms([]string{text})) > 0 && strings.ContainsAny(text, "0123456789")
 }
 
+// IsValueText reports whether a text is a date or a number, and so no name of a column.
+func IsValueText(text string) bool { return isValueCell(eval.Str(text)) }
+
 // findHeading finds the heading of a block: the first of its rows whose cells are all texts, at
 // least six tenths as many as the widest row below has, with a date or a number in some column
 // below. No name stands twice, unless a row above says which is which, upper then.

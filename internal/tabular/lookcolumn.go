@@ -186,7 +186,7 @@ func (k *looker) dates(name string, cells []eval.Value, c *ColumnLook) bool {
 		return false
 	}
 	form, also, odd := k.settle(name, cells, texts, c)
-	c.LacksYear = form == "" && len(texts) > 0 && k.lacksYear(texts)
+	c.LacksYear = form == "" && len(texts) > 0 && k.lacksYear(texts) && !AreLabels(texts, k.told.Context)
 	good := typed + len(texts) - len(odd)
 	if good == 0 && AreLabels(texts, k.told.Context) {
 		c.Words = nil
