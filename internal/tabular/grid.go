@@ -359,25 +359,45 @@ func (g *Grid) readTail(name string, o Options, sep byte, size int64) error {
 	if err != nil {
 		return err
 	}
-	if i := bytes.IndexByte(data, '\n'); from > 0 && i >= 0 {
-		data, lines = data[i+1:], lines+1
-	}
-	c := &csvReader{file: name, r: strings.NewReader(decodedHead(data, o)), sep: sep, line: lines + 1, isRaw: true}
-	for {
-		b, err := c.Next()
-		if err != nil || b == nil { // a quote may be open where it begins
+	for try := 0; try < maxTailStarts; try++ { // a quote may be open where a line begins
+		if from > 0 || try > 0 {
+			i := bytes.IndexByte(data, '\n')
+			if i < 0 {
+				return nil
+			}
+			data, lines = data[i+1:], lines+1
+		}
+		tail, err := tailRows(&csvReader{file: name, r: strings.NewReader(decodedHead(data, o)), sep: sep, line: lines + 1, isRaw: true})
+		if err == nil {
+			g.Tail = tail
 			break
 		}
-		_ = b.Each(func(line int, cells []eval.Value) error {
-			if g.Tail = append(g.Tail, gridRow(line, cells)); len(g.Tail) > maxTailRows {
-				g.Tail = g.Tail[1:]
-			}
-			return nil
-		})
 	}
 	last := g.Rows[len(g.Rows)-1].Line
 	g.Tail = slices.DeleteFunc(g.Tail, func(r GridRow) bool { return r.Line <= last })
 	return nil
+}
+
+// maxTailStarts is from how many lines on the last rows are read, if the first are within a cell.
+const maxTailStarts = 20
+
+// tailRows are the last rows of a reader.
+func tailRows(c *csvReader) (list []GridRow, err error) {
+	for {
+		b, err := c.Next()
+		if b == nil || err != nil {
+			return list, err
+		}
+		err = b.Each(func(line int, cells []eval.Value) error {
+			if list = append(list, gridRow(line, cells)); len(list) > maxTailRows {
+				list = list[1:]
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
 }
 
 // countLines counts the line ends of a text.

@@ -170,8 +170,8 @@ func newFilteredReader(file string, r rows.Reader, o Options) (*filteredReader, 
 		for _, v := range row.cells {
 			f.columns = append(f.columns, headingText(v))
 		}
-		for n := len(f.columns); n > 1 && f.columns[n-1] == "" && (o.Repairs != nil || len(row.cells) > n); n-- {
-			f.columns = f.columns[:n-1]
+		for f.isText() && o.Repairs == nil && len(f.columns) < row.width {
+			f.columns = append(f.columns, "")
 		}
 		f.heading = slices.Clone(f.columns)
 		return f, o.repairHeader(file, row.line, f.columns)
@@ -321,10 +321,16 @@ func (f *filteredReader) endNotes() {
 
 func (f *filteredReader) skips(kind string) bool { return slices.Contains(f.filter.Skip, kind) }
 
+// isText reports whether it is a file of text, whose rows say how many cells they have.
+func (f *filteredReader) isText() bool {
+	_, is := f.Reader.(*csvReader)
+	return is
+}
+
 // fit gives a row as many cells as there are columns, where repairs or a sheet allow it.
 func (f *filteredReader) fit(row rawRow, held *memBatch) error {
-	_, isText := f.Reader.(*csvReader)
-	if isText = isText && !f.filter.Headless && f.options.Separator == ""; isText && row.width < len(f.columns) && f.options.Repairs == nil {
+	isText := f.isText() && !f.filter.Headless
+	if isText && row.width < len(f.columns) && f.options.Repairs == nil {
 		return &CellError{File: f.file, Line: row.line, Message: fmt.Sprintf("this row has %s, the header has %d", phrase.Plural(row.width, "cell"), len(f.columns)), Hint: repairHint}
 	}
 	if isText && row.width < len(f.columns) {
