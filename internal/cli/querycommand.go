@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"sync/atomic"
 
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -116,7 +117,8 @@ func (a *App) runJob(job *ask.Job, p *plan.Plan, out *output, args []string) err
 	if job.Query.TakesTable {
 		var stop func()
 		ws.Progress, stop = a.startCounter("rows")()
-		defer stop()
+		a.stopCounter = sync.OnceFunc(stop)
+		defer a.stopCounter()
 	}
 	if job.Query.IsSingleValue {
 		if err := p.Files.SetStdout(a.Out); err != nil {
@@ -171,6 +173,9 @@ func (a *App) writeOutput(out *output, p *plan.Plan, stage *files.Stage, people 
 		defer spool.Discard()
 		if err := fill(spool); err != nil {
 			return a.ignoreEmpty(err)
+		}
+		if a.stopCounter != nil { // whose line would be in front of the result's first
+			a.stopCounter()
 		}
 		if err := spool.Commit(); err != nil {
 			return err

@@ -30,9 +30,12 @@ type App struct {
 	Now      time.Time
 	Getenv   func(string) string
 
-	quiet    bool
-	stdout   *stickyWriter     // Out, for words that aren't rows
-	redactor *strings.Replacer // takes out what is never shown; nil for nothing
+	quiet  bool
+	stdout *stickyWriter // Out, for words that aren't rows
+	// stopCounter ends the line that counts what is done; nil if there was none, and at once where it
+	// ended before.
+	stopCounter func()
+	redactor    *strings.Replacer // takes out what is never shown; nil for nothing
 	// cancel ends what can be interrupted between two steps; nil if nothing can.
 	cancel atomic.Pointer[context.CancelFunc]
 }
