@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -22,6 +23,7 @@ import (
 type Shape struct {
 	Where, Sort, Columns []string
 	Title, ShowDates     string
+	Language             *language.Language // of names in dates; nil for that of the place
 	Safe                 bool
 }
 

@@ -151,3 +151,33 @@ func TestDerive_rowsKeepTheirText(t *testing.T) {
 		}
 	}
 }
+
+// Names of months and weekdays are written in the language of the plan, of an output, or of the
+// command, and read in that of a record before all others.
+func TestLanguage(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, filepath.Join(dir, "leases.csv"), "id,ends\n1,3 lis 2027\n")
+	write(t, filepath.Join(dir, "yoyaku.yaml"), "plan: 1\nid: own\nwindow: 2027-01\nlanguage: de\nseries:\n  pay: {rule: monthly on last}\nrecords:\n  leases: {table: leases.csv, language: hr, read-dates: dmy}\n"+
+		"outputs:\n  - {file: de.csv, of: pay, show-dates: \"%A, %d. %B %Y\", columns: [date]}\n  - {file: fr.csv, of: pay, show-dates: \"%a %d %b %Y\", language: fr, columns: [date]}\n  - {file: leases-out.csv, of: leases}\n")
+	if _, errs, code := yoyaku(t, dir, "run"); code != 0 {
+		t.Fatalf("%d %s", code, errs)
+	}
+	for file, want := range map[string]string{"de.csv": "date\n\"Sonntag, 31. Januar 2027\"\n", "fr.csv": "date\ndim. 31 janv. 2027\n", "leases-out.csv": "id,ends\n1,2027-10-03\n"} {
+		if got := read(t, filepath.Join(dir, file)); got != want {
+			t.Errorf("%s: %q, want %q", file, got, want)
+		}
+	}
+	for _, c := range [][2]string{
+		{"derive|leases.csv|--read-dates|ends=dmy|--add|x = ends, +1 day|--language|pl|--show-dates|%d %B", "id,ends,x\n1,03 listopada,04 listopada\n"},
+		{"dates|monthly on 15|--window|2027-03|--columns|date|--show-dates|%A %e %B|--language|pl", "date\nponiedziałek 15 marca\n"},
+		{"dates|monthly on 15|--window|2027-03|--columns|date|--show-dates|%A %e %B", "date\nMontag 15 März\n"},
+	} {
+		if out, errs, code := yoyaku(t, dir, strings.Split(c[0], "|")...); code != 0 || out != c[1] {
+			t.Errorf("%s: %d %q %s", c[0], code, out, errs)
+		}
+	}
+	if _, errs, code := yoyaku(t, dir, "dates", "monthly", "--language", "xx"); code != 2 || !strings.Contains(errs, "bg, ca, cs, da, de") {
+		t.Errorf("an unknown language: %d %s", code, errs)
+	}
+}

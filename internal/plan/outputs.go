@@ -122,6 +122,7 @@ func (o outputReader) group(q *ask.Query) *keyGroup {
 			Example: "owner", Value: choiceKind("owner or series",
 				"owner", "series").Into(&o.SplitBy)},
 		wholeKey(&o.WholeOccurrences),
+		{Name: "language", Help: "the language of months and weekdays that `show-dates` writes", Default: "the plan's", Example: "de", Value: languageKind.Into(&o.Shape.Language)},
 	}}
 	g.options(o.Shape.Options())
 	g.options(o.EventForm.Options())

@@ -160,15 +160,8 @@ func (s Settings) env(f civil.FiscalCalendar, zone *time.Location) eval.Env {
 		}
 		return ical.Clock{Location: of}, nil
 	}
-	zoneOf := func(name string) *time.Location {
-		if name == "" {
-			return zone
-		}
-		of, _ := ical.Zone(name) // which was known when the time was made
-		return of
-	}
 	write := func(layout string) (func(v eval.Value) string, error) {
-		return render.Strftime(layout, zoneOf, s.Language)
+		return render.Strftime(layout, zoneFinder(zone), s.Language)
 	}
 	home := ""
 	if zone != nil {
@@ -176,6 +169,22 @@ func (s Settings) env(f civil.FiscalCalendar, zone *time.Location) eval.Env {
 	}
 	return eval.Env{Cache: &eval.SeriesCache{}, HomeZone: home, Clock: clock, Fiscal: f, Calendar: cal, Today: s.today(zone),
 		LeapDayToMarch: s.LeapDayToMarch, Language: s.Language, Strftime: write}
+}
+
+// zoneFinder finds the zone of a time by its name, "" for the plan's.
+func zoneFinder(own *time.Location) func(name string) *time.Location {
+	return func(name string) *time.Location {
+		if name == "" {
+			return own
+		}
+		of, _ := ical.Zone(name) // which was known when the time was made
+		return of
+	}
+}
+
+// StrftimeIn makes a writer of dates and moments of a POSIX layout, with the names of a language.
+func (p *Plan) StrftimeIn(layout string, l *language.Language) (func(v eval.Value) string, error) {
+	return render.Strftime(layout, zoneFinder(p.Zone), l)
 }
 
 // ZoneName is the name of the plan's time zone; "" if times float.

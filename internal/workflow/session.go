@@ -4,6 +4,7 @@
 package workflow
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -341,7 +342,7 @@ func RenderOptions(s *ask.Shape, p *plan.Plan, f render.Format) (l render.Option
 		}
 	}
 	if s.ShowDates != "" {
-		if l.Dates, err = p.Env.Strftime(s.ShowDates); err != nil {
+		if l.Dates, err = p.StrftimeIn(s.ShowDates, cmp.Or(s.Language, p.Env.Language)); err != nil {
 			err = rows.WrapOption("show-dates", err)
 		}
 	}
