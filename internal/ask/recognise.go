@@ -26,7 +26,7 @@ func (t *TableOptions) Recognise(name string, in io.Reader, c tabular.DateContex
 
 // toldBefore is what the options say already.
 func (t *TableOptions) toldBefore(c tabular.DateContext, dates []string) tabular.Told {
-	told := tabular.Told{HeaderRow: -1, Skip: t.Skip, OpenWords: t.BlankWords, Dates: dates, Context: c, Forms: map[string]string{}, Numbers: map[string]string{}}
+	told := tabular.Told{HeaderRow: -1, Skip: t.Skip, OpenWords: t.BlankWords, Dates: dates, Context: c, Forms: map[string]string{}}
 	switch {
 	case t.HeaderRow == NoHeading:
 		told.HeaderRow = 0
@@ -40,10 +40,6 @@ func (t *TableOptions) toldBefore(c tabular.DateContext, dates []string) tabular
 	for _, text := range t.ReadDates {
 		name, form := SplitForm(text)
 		told.Forms[name] = form
-	}
-	for _, text := range t.ReadNumbers {
-		name, form := SplitForm(text)
-		told.Numbers[name] = form
 	}
 	return told
 }

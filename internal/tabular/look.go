@@ -17,7 +17,6 @@ type Told struct {
 	First, Last int
 	Skip        []string
 	Forms       map[string]string // of dates by column, "" for all
-	Numbers     map[string]string
 	OpenWords   []string
 	Dates       []string // columns that are taken for dates
 	Context     DateContext
