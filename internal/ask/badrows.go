@@ -66,11 +66,16 @@ func (e *BadRowsError) hints() (list []string) {
 		list = append(list, e.dateHints(c)...)
 		open = appendNew(open, c.Words[tabular.OpenWord]...)
 	}
-	if len(open) > 0 {
-		list = append(list, "if a word there means that the range is still open: "+e.workspace.SettingsText([]Setting{{Name: "open-words", Values: open, InList: true}}))
+	for _, o := range []struct {
+		words []string
+		what  string
+	}{{open, "range is still open"}, {e.openTerms(&list), "term has no end"}} {
+		if len(o.words) > 0 {
+			list = append(list, "if a word there means that the "+o.what+": "+e.workspace.SettingsText([]Setting{{Name: "open-words", Values: o.words, InList: true}}))
+		}
 	}
 	for _, name := range numbers {
-		if c := e.look(name); c.Kind == tabular.NumberColumn && c.Form != "" {
+		if c := e.look(name); c.Kind == tabular.NumberColumn && c.Form != "" && e.readsWhole(name, c.Form) {
 			list = append(list, fmt.Sprintf("the numbers in `%s` can be read as %s: %s", name, c.Form, e.workspace.OptionText("read-numbers", FormWord(name, c.Form))))
 		}
 	}
@@ -91,6 +96,67 @@ func (e *BadRowsError) columns() (dates, numbers []string) {
 		}
 	}
 	return dates, numbers
+}
+
+// openTerms are the words of an open end in cells that were to be lengths of time. It appends to
+// list what would read the others: the language of a unit.
+func (e *BadRowsError) openTerms(list *[]string) (open []string) {
+	var names []string
+	for _, c := range e.Bad.First {
+		var term *eval.NotTermError
+		if !errors.As(c.Err, &term) {
+			continue
+		}
+		names = appendNew(names, term.Column)
+		if term.Wrong == nil {
+			continue
+		}
+		for _, code := range term.Wrong.Languages {
+			*list = appendNew(*list, fmt.Sprintf("if that is of the language %s: %s", code, e.workspace.OptionText("language", code)))
+		}
+		if term.Wrong.UnclearComma {
+			*list = appendNew(*list, fmt.Sprintf("if it stands behind thousands: %s; before decimals: %s", e.workspace.OptionText("read-numbers", FormWord(term.Column, "1,234.56")),
+				e.workspace.OptionText("read-numbers", FormWord(term.Column, "1.234,56"))))
+		}
+	}
+	for _, name := range names {
+		c := e.look(name)
+		if c.Kind != tabular.TermColumn {
+			c = tabular.LookAtTerms(name, e.termCells(name))
+			c.Kind = tabular.TermColumn
+		}
+		*list = append(*list, WordNotes(c)...)
+		open = appendNew(open, c.Words[tabular.OpenWord]...)
+	}
+	return open
+}
+
+// termCells are the wrong cells of a column that was to hold lengths of time.
+func (e *BadRowsError) termCells(name string) (cells []string) {
+	for _, c := range e.Bad.First {
+		var term *eval.NotTermError
+		if errors.As(c.Err, &term) && term.Column == name {
+			cells = append(cells, term.Text)
+		}
+	}
+	return cells
+}
+
+// readsWhole reports whether a form reads the wrong cells of a column to what was wanted there: a
+// whole number, where it was one.
+func (e *BadRowsError) readsWhole(name, form string) bool {
+	f, err := tabular.ParseNumberForm(form)
+	for _, c := range e.Bad.First {
+		var n *eval.NotNumberError
+		if errors.As(c.Err, &n) && n.Column == name && n.Whole {
+			plain, _ := f.Read(n.Text)
+			_, decimals, _ := strings.Cut(plain, ".")
+			if strings.Trim(decimals, "0") != "" {
+				return false
+			}
+		}
+	}
+	return err == nil
 }
 
 // look is what the recogniser sees in a column; of a table that can't be read again, in its cells

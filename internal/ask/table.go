@@ -102,6 +102,7 @@ func (j *Job) openFile(name string) (*Table, error) {
 		return nil, err
 	}
 	t.Table, t.columns = rows.NewTable(name, r, j.Env), r.Columns()
+	t.Env.Language = cmp.Or(j.In.Language, j.Env.Language)
 	t.Progress = j.Progress
 	t.BlankBadCells = j.In.BadRows == "blank"
 	if j.In.BlankWords != nil {
@@ -181,9 +182,7 @@ func (t *Table) JoinDates(lenient bool) (missing error, err error) {
 
 // dateContext is what the reading of the table's dates depends on.
 func (t *Table) dateContext() tabular.DateContext {
-	c := tabular.ContextOf(t.Env)
-	c.Language = cmp.Or(t.options.Language, c.Language)
-	return c
+	return tabular.ContextOf(t.Env)
 }
 
 // joinDate makes a date of a year, a month and a day.
@@ -310,6 +309,15 @@ func (t *Table) formNotes(w *Workspace) (list []string) {
 	return list
 }
 
+// termNotes counts the terms that a word says have no end.
+func (t *Table) termNotes() []string {
+	n := int(t.OpenTerms())
+	if n == 0 {
+		return nil
+	}
+	return []string{phrase.CountVerb(n, "term has", "terms have") + " no end; " + map[bool]string{true: "its date is", false: "their dates are"}[n == 1] + " blank"}
+}
+
 func (t *Table) readNumbersAs(slot int, example string, soft bool) error {
 	form, err := tabular.ParseNumberForm(example)
 	if err != nil {
@@ -318,6 +326,9 @@ func (t *Table) readNumbersAs(slot int, example string, soft bool) error {
 	t.Derive.ReadNumbers(slot, soft, func(s string) (eval.Value, error) {
 		if plain, ok := form.Read(s); ok {
 			return eval.LiteralNumber(plain), nil
+		}
+		if plain, ok := form.PlainUnits(s); ok && slices.Contains(t.Terms, slot) {
+			return eval.Str(plain), nil
 		}
 		return eval.Value{}, fmt.Errorf("expected a number like %[2]s, found %[1]q", eval.Truncate(s), example)
 	})

@@ -300,6 +300,8 @@ func (t *planTable) describe() {
 			t.notes = append(t.notes, fmt.Sprintf("`%s` names stretches of time; --read-dates %s takes their first days", c.Name, ask.FormWord(c.Name, tabular.FirstDay)))
 		case c.LacksYear && c.Kind != tabular.DateColumn:
 			t.notes = append(t.notes, fmt.Sprintf("the dates in `%s` have no year; say which, such as --read-dates %s", c.Name, ask.FormWord(c.Name, "dmy 2027")))
+		case c.Kind == tabular.TermColumn:
+			t.notes = append(t.notes, fmt.Sprintf("`%s` holds lengths of time with their units; DATE, lasting %s gives the last day of each", c.Name, nameInPhrase(c.Name)))
 		case c.Kind == tabular.HalfColumn:
 			t.notes = append(t.notes, fmt.Sprintf("`%s` holds halves of days that nothing counts yet", c.Name))
 		case c.Kind == tabular.DateColumn && c.NumOdd > 0:

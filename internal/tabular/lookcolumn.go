@@ -2,6 +2,7 @@ package tabular
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -24,6 +25,7 @@ const (
 	LabelColumn   // labels of stretches of time
 	WeekdayColumn // names of weekdays
 	HalfColumn    // halves of days, as AM and PM
+	TermColumn    // lengths of time with their units
 )
 
 // ColumnLook is what a column holds.
@@ -34,7 +36,7 @@ type ColumnLook struct {
 	Form string
 	// Also are other forms that read all its dates, to other days.
 	Also []string
-	// Words are those among its dates, by what they say, each once.
+	// Words are those among its dates or terms, by what they say, each once.
 	Words map[WordKind][]string
 	// FarDates are dates that stand for none, as they are written.
 	FarDates []string
@@ -140,8 +142,51 @@ func (k *looker) column(at int) (c ColumnLook) {
 		c.Kind, c.Form = NumberColumn, FittingNumberForms(texts)[0]
 	case AreLabels(texts, k.told.Context):
 		c.Kind = LabelColumn
+	default:
+		if terms := LookAtTerms(name, texts); terms.Kind == TermColumn && terms.NumOdd*2 <= len(texts) {
+			terms.Filled, terms.Distinct = c.Filled, c.Distinct
+			return terms
+		}
 	}
 	return c
+}
+
+// LookAtTerms looks at cells as lengths of time; they are a TermColumn if one has a unit.
+func LookAtTerms(name string, texts []string) (c ColumnLook) {
+	c.Name = name
+	words := map[WordKind][]string{}
+	var odd []string
+	units := 0
+	for _, text := range texts {
+		_, err := language.ParseTerm(text, nil, true)
+		_, plain := eval.ParseNumber(text)
+		switch {
+		case err == nil || errors.As(err, new(*language.TermError)):
+			units++
+		case plain:
+		case strings.ContainsAny(text, "0123456789"):
+			odd = append(odd, text)
+		default:
+			kind := KindOfWord(text)
+			words[kind] = appendWord(words[kind], text)
+			if kind == UnknownWord {
+				odd = append(odd, text)
+			}
+		}
+	}
+	if units > 0 {
+		c.Kind = TermColumn
+	}
+	c.Words, c.NumOdd, c.Odd = words, len(odd), odd[:min(len(odd), maxOddCells)]
+	return c
+}
+
+// appendWord is a list with a word behind it, if it isn't there yet.
+func appendWord(list []string, word string) []string {
+	if slices.Contains(list, word) {
+		return list
+	}
+	return append(list, word)
 }
 
 // halfWords say which half of a day a row is about.
@@ -175,9 +220,7 @@ func (k *looker) dates(name string, cells []eval.Value, c *ColumnLook) bool {
 			if kind == UnknownWord {
 				others++
 			}
-			if !slices.Contains(c.Words[kind], text) {
-				c.Words[kind] = append(c.Words[kind], text)
-			}
+			c.Words[kind] = appendWord(c.Words[kind], text)
 		}
 	}
 	isTold := slices.ContainsFunc(k.told.Dates, func(d string) bool { return phrase.NamesEqual(d, name) })

@@ -109,6 +109,37 @@ func (f NumberForm) Read(s string) (plain string, ok bool) {
 	return b.String(), true
 }
 
+// PlainUnits writes the numbers of a text with units, such as 1.500 Tage, as plain ones; ok is false
+// for a text without letters.
+func (f NumberForm) PlainUnits(s string) (plain string, ok bool) {
+	s = strings.Map(normalizeRune, s)
+	if strings.IndexFunc(s, unicode.IsLetter) < 0 {
+		return "", false
+	}
+	part := func(r rune) bool { return r >= '0' && r <= '9' || r == f.thousands || r == f.decimalPoint }
+	var b strings.Builder
+	for s != "" {
+		cut := strings.IndexAny(s, "0123456789")
+		if cut < 0 {
+			break
+		}
+		b.WriteString(s[:cut])
+		s = s[cut:]
+		end := len(s)
+		if i := strings.IndexFunc(s, func(r rune) bool { return !part(r) }); i >= 0 {
+			end = i
+		}
+		run := strings.TrimRight(s[:end], " .,'")
+		if number, isNumber := f.Read(run); isNumber {
+			b.WriteString(number)
+		} else {
+			b.WriteString(run)
+		}
+		s = s[len(run):]
+	}
+	return b.String() + s, true
+}
+
 // dropCurrency cuts a currency sign, or a code of three capitals, off a text.
 func dropCurrency(s string) string {
 	isSign := func(r rune) bool { return unicode.Is(unicode.Sc, r) }

@@ -72,6 +72,7 @@ type Uses struct {
 	Dates   *[]int // dates are taken from them
 	Numbers *[]int // numbers are
 	Cells   *[]int // they are taken as whatever the cell holds
+	Terms   *[]int // lengths of time are, with a unit or without
 }
 
 // SeriesCache is shared by all series of a plan: a counter of overrides, by which caches are

@@ -304,7 +304,7 @@ func (c *compiler) numberColumn(e phrase.Expr) {
 	}
 }
 
-// amount compiles the number of an amount; a blank name gives none.
+// amount compiles a whole number; a blank name gives none.
 func (c *compiler) amount(e phrase.Expr) (intFunc, error) {
 	if n, ok := e.(*phrase.Number); ok {
 		return func([]Value) (int, bool, error) { return n.N, false, nil }, nil
@@ -322,11 +322,11 @@ func (c *compiler) amount(e phrase.Expr) (intFunc, error) {
 		if err != nil || isBlank(cell) {
 			return 0, true, err
 		}
-		v := normalize(cell)
-		if v.Kind != Number || v.Den != 0 || v.Text != "" || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
+		n, ok := asWhole(cell)
+		if !ok {
 			return 0, false, c.notNumber(e, "a whole number", cell)
 		}
-		return int(v.Num), false, nil
+		return n, false, nil
 	}
 	name, ok := e.(*phrase.Name)
 	if !ok {
@@ -340,6 +340,15 @@ func (c *compiler) amount(e phrase.Expr) (intFunc, error) {
 		}
 		return whole(row)
 	}, err
+}
+
+// asWhole takes a cell as a whole number within any calendar.
+func asWhole(cell Value) (n int, ok bool) {
+	v := normalize(cell)
+	if v.Kind != Number || v.Den != 0 || v.Text != "" || v.Num > int64(civil.Max) || v.Num < -int64(civil.Max) {
+		return 0, false
+	}
+	return int(v.Num), true
 }
 
 // ParseSmallInt reads a number of up to six digits, which is within any calendar; ok is false for

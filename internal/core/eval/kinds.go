@@ -92,8 +92,11 @@ func (c *compiler) numberOf(e phrase.Expr) (valueFunc, error) {
 	}, nil
 }
 
-// NotNumberError is a cell that was taken as a number and isn't a plain one.
-type NotNumberError struct{ Column, Text string }
+// NotNumberError is a cell that was taken as a number and isn't a plain one, or not a whole one.
+type NotNumberError struct {
+	Column, Text string
+	Whole        bool
+}
 
 // Error says so.
 func (e *NotNumberError) Error() string {
@@ -105,7 +108,7 @@ func (c *compiler) notNumber(e phrase.Expr, wanted string, v Value) error {
 	err := &phrase.Error{Phrase: c.text, Span: e.Pos(), Message: fmt.Sprintf("expected %s, found %q", wanted,
 		Truncate(v.String()))}
 	if n, ok := e.(*phrase.Name); ok {
-		err.Err = &NotNumberError{n.Text, v.String()}
+		err.Err = &NotNumberError{n.Text, v.String(), wanted != "a number"}
 	}
 	return err
 }

@@ -37,7 +37,7 @@ var env = eval.Env{Fiscal: civil.FiscalCalendar{WeekStart: civil.Monday, FiscalM
 		}, nil
 	}}
 
-// valueFunc works out a phrase: a and b are dates, n is 2.5.
+// valueFunc works out a phrase: a and b are dates, b any other text too, n is 2.5.
 func valueFunc(t *testing.T, text, a, b string) string {
 	t.Helper()
 	prog, err := eval.Compile(text, nil, env)
@@ -45,7 +45,11 @@ func valueFunc(t *testing.T, text, a, b string) string {
 		return "error: " + err.Error()
 	}
 	n, _ := eval.ParseNumber("2.50")
-	v, err := prog.Eval([]eval.Value{eval.Day(day(a)), eval.Day(day(b)), n, {}, eval.Str("2027-04-01 09:30"), eval.Str("shut"), eval.Str("Harbour")})
+	second := eval.Day(day(b))
+	if second.Kind == eval.Blank {
+		second = eval.Str(b)
+	}
+	v, err := prog.Eval([]eval.Value{eval.Day(day(a)), second, n, {}, eval.Str("2027-04-01 09:30"), eval.Str("shut"), eval.Str("Harbour")})
 	if err != nil {
 		return "error: " + err.Error()
 	}

@@ -16,11 +16,11 @@ import (
 func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 	s.setReach(0, int(civil.Max))
 	s.mayBeBlank = true
-	first, err := c.amount(n.First.By)
+	first, err := c.length(n.First, true)
 	if err != nil {
 		return err
 	}
-	every, err := c.amount(n.Every.By)
+	every, err := c.length(n.Every, true)
 	if err != nil {
 		return err
 	}
@@ -32,10 +32,10 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 	if err != nil {
 		return err
 	}
-	s.addInput(n.First.By, func(row []Value) bool { _, blank, err := first(row); return blank && err == nil })
+	s.addLength(n.First.By, first)
 	s.addInput(n.Of, func(row []Value) bool { d, _, err := get(row); return d == civil.None && err == nil })
 	cal := s.Calendar
-	t := termSeries{unit: n.First.Unit, notice: notice, cal: cal}
+	t := termSeries{notice: notice, cal: cal}
 	s.applyNested = func(d civil.Date, row []Value, in *nestedTrace) (civil.Date, error) {
 		t, k, err := c.term(t, n, first, every, get, d, row)
 		in.uncovered = t.uncovered
@@ -61,9 +61,8 @@ func (c *compiler) renewing(s *Step, n *phrase.Renewing) error {
 
 // termSeries are the terms of a row.
 type termSeries struct {
-	unit             phrase.Unit
 	start, reference civil.Date
-	first, renewal   int // in days, months or working days; every is 0 if none renews
+	first, renewal   shiftAmount // of one kind; renewal is nothing if none renews
 	notice           *Chain
 	row              []Value
 	cal              *workdays.Calendar
@@ -71,46 +70,47 @@ type termSeries struct {
 }
 
 // term finds which term of a row it is, from 0; below 0 if that is blank.
-func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, get dateFunc, d civil.Date,
+func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every lengthFunc, get dateFunc, d civil.Date,
 	row []Value) (termSeries, int, error) {
 	t.start, t.row = d, row
-	k, blank, err := first(row)
-	if err != nil || blank {
+	var blank bool
+	var err error
+	if t.first, blank, err = first(row); err != nil || blank {
 		return t, -1, err
 	}
-	if k < 1 {
-		return t, -1, c.fail(n.First.By.Pos(), fmt.Sprintf("a term must last 1 or more, found %d", k), "")
+	if k := t.first.total(); k < 1 {
+		return t, -1, c.fail(n.First.By.Pos(), fmt.Sprintf("a term must last 1 or more, found %d", k/max(1, n.First.Unit.PerUnit())), "")
 	}
-	t.first = k * n.First.Unit.PerUnit()
-	k, blank, err = every(row)
-	switch {
-	case err != nil:
+	if t.renewal, blank, err = every(row); err != nil {
 		return t, -1, err
-	case !blank && k < 1:
-		return t, -1, c.fail(n.Every.By.Pos(), fmt.Sprintf("a renewal must last 1 or more, found %d", k), "")
-	case !blank:
-		t.renewal = k * n.Every.Unit.PerUnit()
+	}
+	switch k := t.renewal.total(); {
+	case blank:
+	case k < 1:
+		return t, -1, c.fail(n.Every.By.Pos(), fmt.Sprintf("a renewal must last 1 or more, found %d", k/max(1, n.Every.Unit.PerUnit())), "")
+	case !t.renewal.sameKind(t.first):
+		return t, -1, c.fail(n.Every.By.Pos(), "a term and its renewal need the same kind of unit: months or days", "")
 	}
 	if t.reference, t.uncovered.Recorded, err = get(row); err != nil || t.reference == civil.None {
 		return t, -1, err
 	}
-	if t.renewal == 0 {
+	renewal := t.renewal.total()
+	if renewal == 0 {
 		if day, err := t.deadlineOf(0); err != nil || day == civil.None {
 			return t, -1, err
 		}
 		return t, 0, nil
 	}
 	// A term more is a day more at least.
-	most := (int(civil.Max)-int(d))/max(1, t.renewal) + 2
-	if t.unit.IsMonths() {
-		most = (int(civil.Max)-int(d))/(28*t.renewal) + 2
+	most := (int(civil.Max)-int(d))/renewal + 2
+	if t.renewal.months > 0 {
+		most = (int(civil.Max)-int(d))/(28*renewal) + 2
 	}
 	if k, ok := t.searchNear(most); ok {
 		return t, k, nil
 	}
-	var failed error
 	none := false
-	k = sort.Search(most, func(k int) bool {
+	k := sort.Search(most, func(k int) bool {
 		day, err := t.deadlineOf(k)
 		switch {
 		case err != nil:
@@ -123,8 +123,8 @@ func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, 
 	if none {
 		return t, -1, nil
 	}
-	if _, failed = t.deadlineOf(k); failed != nil {
-		return t, -1, failed
+	if _, err := t.deadlineOf(k); err != nil {
+		return t, -1, err
 	}
 	return t, k, nil
 }
@@ -132,13 +132,8 @@ func (c *compiler) term(t termSeries, n *phrase.Renewing, first, every intFunc, 
 // searchNear finds the first term whose deadline isn't before the reference date, by at most 8
 // estimates; ok is false if they don't get there, and the caller bisects.
 func (t *termSeries) searchNear(most int) (k int, ok bool) {
-	long := t.renewal // days that a renewal takes, about
-	switch {
-	case t.unit.IsMonths():
-		long = max(1, t.renewal*30)
-	case t.unit == phrase.WorkingDays:
-		long = max(1, t.renewal*7/5)
-	}
+	// days that a renewal takes, about
+	long := max(1, t.renewal.months*30+t.renewal.days+t.renewal.workdays*7/5)
 	late := func(k int) (by int, ok bool) { // how many days before the day wanted term k is
 		day, err := t.deadlineOf(k)
 		return int(t.reference - day), err == nil && day != civil.None
@@ -168,18 +163,9 @@ func (t *termSeries) searchNear(most int) (k int, ok bool) {
 
 // endOf is the last day of term k.
 func (t *termSeries) endOf(k int) (civil.Date, error) {
-	n := t.first + k*t.renewal
-	switch {
-	case t.unit == phrase.WorkingDays:
-		first, ok := t.cal.OnOrAfter(t.start)
-		if !ok {
-			return civil.None, ErrRange
-		}
-		return foundWorkday(t.cal.AddWorkdays(first, n-1))
-	case t.unit.IsMonths():
-		return inRange(lastingMonths(t.start, n))
-	}
-	return inRange(t.start.Add(n - 1))
+	length := t.first
+	length.add(t.renewal, k)
+	return length.lastDay(t.start, t.cal)
 }
 
 // deadlineOf is the day by which term k must be ended: its last, or that of its notice.
@@ -215,7 +201,7 @@ func (t *termSeries) describe(k int) string {
 				text += ", notice by " + day.String()
 			}
 		}
-		if err == nil && day < t.reference && t.renewal > 0 {
+		if err == nil && day < t.reference && t.renewal.total() > 0 {
 			text += " (passed)"
 		}
 		for _, m := range moves {

@@ -230,61 +230,47 @@ func shiftReach(n *phrase.Shift) (r Reach) {
 
 func (c *compiler) shiftByCell(s *Step, n *phrase.Shift) error {
 	fixed := true
-	var parts []shiftPart
+	var parts []lengthFunc
+	var total shiftAmount
+	sign := 1
+	if n.Backward {
+		sign = -1
+	}
 	for _, a := range n.Parts {
-		get, err := c.amount(a.By)
+		get, err := c.length(a, false)
 		if err != nil {
 			return err
 		}
-		s.addAmount(a.By, get)
-		part := shiftPart{get: get, unit: a.Unit, factor: a.Unit.PerUnit()}
-		if n.Backward {
-			part.factor = -part.factor
-		}
+		s.addLength(a.By, get)
 		num, ok := a.By.(*phrase.Number)
 		if fixed = fixed && ok; ok {
-			part.fixed = num.N * part.factor
+			total.addUnits(a.Unit, sign*num.N)
 		}
-		parts = append(parts, part)
+		parts = append(parts, get)
 	}
-	if fixed {
-		var total shiftAmount
-		for _, p := range parts {
-			total.add(p.unit, p.fixed)
-		}
-		if c.shiftByFixed(s, n, total) {
-			return nil
-		}
+	if fixed && c.shiftByFixed(s, n, total) {
+		return nil
 	}
 	if len(parts) == 1 {
-		p := parts[0]
-		c.shiftByAmount(s, n.Parts[0].By, p.get, func(d civil.Date, k int) (civil.Date, error) {
+		c.applyLength(s, n.Parts[0], parts[0], func(d civil.Date, by shiftAmount) (civil.Date, error) {
 			var shift shiftAmount
-			shift.add(p.unit, k*p.factor)
+			shift.add(by, sign)
 			return shift.shift(d, s.Calendar, n.KeepEnd)
 		})
 		return nil
 	}
 	s.apply = func(d civil.Date, row []Value) (civil.Date, error) {
 		var shift shiftAmount
-		for _, p := range parts {
-			k, blank, err := p.get(row)
+		for _, get := range parts {
+			by, blank, err := get(row)
 			if err != nil || blank {
 				return civil.None, err
 			}
-			shift.add(p.unit, k*p.factor)
+			shift.add(by, sign)
 		}
 		return shift.shift(d, s.Calendar, n.KeepEnd)
 	}
 	return nil
-}
-
-// shiftPart is a number with its unit, of several that a shift adds up.
-type shiftPart struct {
-	get    intFunc
-	unit   phrase.Unit
-	factor int // months, days or working days in a unit; below 0 for a shift back
-	fixed  int // of a literal number: how many of them
 }
 
 // shiftAmount is how far a shift goes: working days alone, or months and then days.
@@ -293,8 +279,17 @@ type shiftAmount struct {
 	isWorkdays             bool
 }
 
-// add adds so many months, days or working days, as the unit counts.
-func (a *shiftAmount) add(unit phrase.Unit, n int) {
+// add adds another one, as often as times says, which may be below 0.
+func (a *shiftAmount) add(b shiftAmount, times int) {
+	a.months += b.months * times
+	a.days += b.days * times
+	a.workdays += b.workdays * times
+	a.isWorkdays = a.isWorkdays || b.isWorkdays
+}
+
+// addUnits adds so many of a unit.
+func (a *shiftAmount) addUnits(unit phrase.Unit, n int) {
+	n *= unit.PerUnit()
 	switch {
 	case unit == phrase.WorkingDays:
 		a.workdays += n
@@ -342,24 +337,28 @@ type amountShift struct {
 	apply func(d civil.Date, n int) (civil.Date, error)
 }
 
-// addAmount notes a number that the step takes from its row.
-func (s *Step) addAmount(e phrase.Expr, get intFunc) {
+// addLength notes a length that the step takes from its row.
+func (s *Step) addLength(e phrase.Expr, get lengthFunc) {
 	s.addInput(e, func(row []Value) bool { _, blank, err := get(row); return blank && err == nil })
 }
 
-// shiftByAmount makes a step by a number; a blank one gives a blank.
-func (c *compiler) shiftByAmount(s *Step, amount phrase.Expr, get intFunc, of func(d civil.Date, n int) (civil.Date, error)) {
-	if name, ok := amount.(*phrase.Name); ok {
+// applyLength makes a step by a length; a blank one gives a blank.
+func (c *compiler) applyLength(s *Step, a phrase.Amount, get lengthFunc, of func(d civil.Date, by shiftAmount) (civil.Date, error)) {
+	if name, ok := a.By.(*phrase.Name); ok && a.Unit != phrase.CellUnit {
 		if slot, err := c.slot(name); err == nil {
-			s.amountShift = &amountShift{slot, of}
+			s.amountShift = &amountShift{slot, func(d civil.Date, n int) (civil.Date, error) {
+				var by shiftAmount
+				by.addUnits(a.Unit, n)
+				return of(d, by)
+			}}
 		}
 	}
 	s.apply = func(d civil.Date, row []Value) (civil.Date, error) {
-		n, blank, err := get(row)
+		by, blank, err := get(row)
 		if err != nil || blank {
 			return civil.None, err
 		}
-		return of(d, n)
+		return of(d, by)
 	}
 }
 
@@ -369,29 +368,36 @@ func (c *compiler) lasting(s *Step, n *phrase.Lasting) error {
 		most = num.N * max(n.Unit.PerUnit(), 7) * 31
 	}
 	s.reachForward = Reach{most, 1}
-	get, err := c.amount(n.By)
+	get, err := c.length(n.Amount, true)
 	if err != nil {
 		return err
 	}
-	s.addAmount(n.By, get)
-	cal := s.Calendar
-	c.shiftByAmount(s, n.By, get, func(d civil.Date, k int) (civil.Date, error) {
-		if k < 1 {
-			return civil.None, c.fail(n.By.Pos(), fmt.Sprintf("a span must last 1 or more, found %d", k), "")
+	s.addLength(n.By, get)
+	c.applyLength(s, n.Amount, get, func(d civil.Date, by shiftAmount) (civil.Date, error) {
+		if k := by.total(); k < 1 {
+			return civil.None, c.fail(n.By.Pos(), fmt.Sprintf("a span must last 1 or more, found %d", k/max(1, n.Unit.PerUnit())), "")
 		}
-		switch {
-		case n.Unit == phrase.WorkingDays:
-			first, ok := cal.OnOrAfter(d)
-			if !ok {
-				return civil.None, ErrRange
-			}
-			return foundWorkday(cal.AddWorkdays(first, k-1))
-		case n.Unit.IsMonths():
-			return inRange(lastingMonths(d, k*n.Unit.PerUnit()))
-		}
-		return inRange(d.Add(k*n.Unit.PerUnit() - 1))
+		return by.lastDay(d, s.Calendar)
 	})
 	return nil
+}
+
+// total is how many months, days or working days a length of one kind has.
+func (a shiftAmount) total() int { return a.months + a.days + a.workdays }
+
+// lastDay is the last day of a span of such a length that begins on d.
+func (a shiftAmount) lastDay(d civil.Date, cal *workdays.Calendar) (civil.Date, error) {
+	switch {
+	case a.isWorkdays:
+		first, ok := cal.OnOrAfter(d)
+		if !ok {
+			return civil.None, ErrRange
+		}
+		return foundWorkday(cal.AddWorkdays(first, a.workdays-1))
+	case a.months != 0:
+		return inRange(lastingMonths(d, a.months))
+	}
+	return inRange(d.Add(a.days - 1))
 }
 
 // lastingMonths gives the last day of n months that begin on d: the day before

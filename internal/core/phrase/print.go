@@ -181,6 +181,9 @@ func (u *Using) write(p *printer) {
 
 func (a Amount) write(p *printer) {
 	a.By.write(p)
+	if a.Unit == CellUnit {
+		return
+	}
 	p.writeStrings(" ", unitTable[a.Unit].word)
 	if n, ok := a.By.(*Number); !ok || n.N != 1 {
 		p.writeStrings("s")

@@ -19,17 +19,19 @@ func (p *parser) renewing(t token, first Amount) Step {
 	r := &Renewing{First: first}
 	p.expect("every", "`renewing`")
 	tok := p.peek()
-	r.Every = p.amount("`every`")
+	r.Every = p.amount("`every`", true)
 	kind := func(u Unit) int {
 		switch {
+		case u == CellUnit:
+			return 0
 		case u == WorkingDays:
-			return 2
+			return 3
 		case u.IsMonths():
-			return 1
+			return 2
 		}
-		return 0
+		return 1
 	}
-	if kind(first.Unit) != kind(r.Every.Unit) {
+	if a, b := kind(first.Unit), kind(r.Every.Unit); a != b && a*b != 0 {
 		failAt(tok.extendTo(p.prevSpan()), "a term and its renewal need the same kind of unit: months, days or working days",
 			"for example: lasting 12 months renewing every 6 months")
 	}

@@ -47,8 +47,9 @@ func (p *parser) peekShift() bool {
 	return length > 0
 }
 
-// amount reads a whole number or name and a unit.
-func (p *parser) amount(after string) Amount {
+// amount reads a whole number or name and a unit. With fromCell, a name may stand without a unit,
+// which its cell then says.
+func (p *parser) amount(after string, fromCell bool) Amount {
 	t := p.next()
 	var amount Expr
 	switch {
@@ -63,6 +64,9 @@ func (p *parser) amount(after string) Amount {
 		failAt(t.Span, "expected a number or a name after "+after+p.describe(t), "for example: +3 months, -2 working days")
 	}
 	u, length := p.unitAt(0)
+	if _, named := amount.(*Name); named && fromCell && length == 0 && p.endsAmount() {
+		return Amount{amount, CellUnit}
+	}
 	if length == 0 {
 		w := p.peek()
 		hint := "days, weeks, fortnights, months, quarters, half-years, years or working days"
@@ -76,18 +80,25 @@ func (p *parser) amount(after string) Amount {
 	return Amount{amount, u}
 }
 
+// endsAmount reports whether what follows can't be a unit, rightly written or not.
+func (p *parser) endsAmount() bool {
+	t := p.peek()
+	return t.kind != tWord || reserved[t.word] || t.isWord("keep", "renewing", "noticed")
+}
+
 func (p *parser) shift() Step {
+	afterComma := p.pos > 0 && p.toks[p.pos-1].isSign(",") || p.pos > 1 && p.toks[p.pos-2].isWord("noticed")
 	t := p.next()
-	s := &Shift{Backward: t.word == "-", Parts: []Amount{p.amount("`" + t.word + "`")}}
-	for n := p.peek(); n.kind == tNumber; n = p.peek() {
+	s := &Shift{Backward: t.word == "-", Parts: []Amount{p.amount("`"+t.word+"`", afterComma)}}
+	for n := p.peek(); n.kind == tNumber && s.Parts[0].Unit != CellUnit; n = p.peek() {
 		if _, length := p.unitAt(1); length == 0 {
 			break
 		}
-		s.Parts = append(s.Parts, p.amount("the units"))
+		s.Parts = append(s.Parts, p.amount("the units", false))
 	}
 	ofMonths := false
 	for _, a := range s.Parts {
-		ofMonths = ofMonths || a.Unit.IsMonths()
+		ofMonths = ofMonths || a.Unit.IsMonths() || a.Unit == CellUnit
 		if a.Unit == WorkingDays && len(s.Parts) > 1 {
 			failAt(t.extendTo(p.prevSpan()), "working days can't be joined with other units", "make it two steps, separated by a comma")
 		}
@@ -108,7 +119,7 @@ func (p *parser) shift() Step {
 
 func (p *parser) lasting() Step {
 	t := p.next()
-	a := p.amount("`lasting`")
+	a := p.amount("`lasting`", true)
 	if n, ok := a.By.(*Number); ok && n.N < 1 {
 		failAt(n.Span, "a span must last 1 or more", "")
 	}
@@ -161,6 +172,9 @@ func (s *Shift) reading() string {
 	for _, a := range s.Parts {
 		parts = append(parts, amountReading(a))
 	}
+	if s.Parts[0].Unit == CellUnit {
+		parts = []string{"as long as " + parts[0] + " says"}
+	}
 	text := joinAnd(parts) + " later"
 	if s.Backward {
 		text = joinAnd(parts) + " earlier"
@@ -172,6 +186,9 @@ func (s *Shift) reading() string {
 }
 
 func (s *Lasting) reading() string {
+	if s.Unit == CellUnit {
+		return "the last day of a span that begins on that day and is as long as " + amountReading(s.Amount) + " says"
+	}
 	return "the last day of " + amountReading(s.Amount) + usingReading(s.Using) + " that " + begins(s.Amount) + " on that day"
 }
 

@@ -99,6 +99,7 @@ const (
 	Quarters
 	HalfYears
 	Years
+	CellUnit // what the amount's cell says
 )
 
 // unitTable has a row for each unit: its word, how many days or months one is,
@@ -118,6 +119,7 @@ var unitTable = [...]struct {
 	Quarters:    {"quarter", 3, true, civil.Quarter, 1},
 	HalfYears:   {"half-year", 6, true, civil.Half, 1},
 	Years:       {"year", 12, true, civil.Year, 1},
+	CellUnit:    {},
 }
 
 // PerUnit is how many days or months one of a unit is.
@@ -126,7 +128,7 @@ func (u Unit) PerUnit() int { return unitTable[u].per }
 // IsMonths reports whether the unit is whole months.
 func (u Unit) IsMonths() bool { return unitTable[u].months }
 
-// Amount is a count of units; By is a Number or a Name.
+// Amount is a count of units; By is a Number or a Name. Of CellUnit it is a Name.
 type Amount struct {
 	By   Expr
 	Unit Unit

@@ -60,7 +60,7 @@ func init() {
 	}
 	cadenceWords = append(cadenceWords, "every", "dates", "rrule")
 	for u, row := range unitTable {
-		if Unit(u) != WorkingDays {
+		if Unit(u) != WorkingDays && Unit(u) != CellUnit {
 			units[row.word] = Unit(u)
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
@@ -79,9 +80,13 @@ type Derive struct {
 	joins      []dateJoin
 	blankWords []string     // words that mean a blank
 	blankDays  []civil.Date // days that do
-	hidden     int          // columns at the end that an operation takes
-	used       []int        // slots that are looked at, but for those that AddedColumn names
-	hasRunning bool         // a column runs down the rows
+	// Terms are the columns that phrases take lengths of time from; openTerms counts the words there
+	// that mean a blank.
+	Terms      []int
+	openTerms  atomic.Int64
+	hidden     int   // columns at the end that an operation takes
+	used       []int // slots that are looked at, but for those that AddedColumn names
+	hasRunning bool  // a column runs down the rows
 	// BlankBadCells makes a bad cell blank and goes on.
 	BlankBadCells bool
 	// onKept, if it isn't nil, sees each row that is kept while its dates are
@@ -212,11 +217,14 @@ func (d *Derive) AllColumns() []string { return d.columns }
 func faultyColumn(column string, err error) string {
 	var date *eval.NotDateError
 	var number *eval.NotNumberError
+	var term *eval.NotTermError
 	switch {
 	case errors.As(err, &date) && date.Column != "":
 		return date.Column
 	case errors.As(err, &number) && number.Column != "":
 		return number.Column
+	case errors.As(err, &term) && term.Column != "":
+		return term.Column
 	}
 	return column
 }
@@ -251,6 +259,7 @@ func (d *Derive) EvalRow(line int, cells []eval.Value, trace *[]eval.Move) (row 
 			return row, false, nil // whatever else is wrong with it
 		}
 	}
+	d.countOpenTerms(row, originals)
 	var moves *[]eval.Move
 	for i := range d.added {
 		a := &d.added[i]

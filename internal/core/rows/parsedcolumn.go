@@ -52,6 +52,9 @@ func (d *Derive) SetBlankWords(words []string) {
 	}
 }
 
+// OpenTerms is how many lengths of time were words for no end.
+func (d *Derive) OpenTerms() int64 { return d.openTerms.Load() }
+
 // isBlankDay reports whether a cell is a date that means a blank.
 func (d *Derive) isBlankDay(v eval.Value) bool {
 	if d.blankDays == nil {
@@ -115,6 +118,15 @@ func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (origin
 		row[c.slot] = read
 	}
 	return originals
+}
+
+// countOpenTerms counts the lengths of time of a row that are words for no end.
+func (d *Derive) countOpenTerms(row []eval.Value, originals []originalCell) {
+	for _, o := range originals {
+		if row[o.slot].Kind == eval.Blank && slices.Contains(d.Terms, o.slot) && strings.TrimSpace(o.v.String()) != "" {
+			d.openTerms.Add(1)
+		}
+	}
 }
 
 func (j *dateJoin) value(row []eval.Value) (eval.Value, error) {

@@ -96,7 +96,7 @@ func (t *Table) MarkUsed(slot int) { t.used = append(t.used, slot) }
 // NewTable prepares to ask something of a table.
 func NewTable(name string, r Reader, env eval.Env) *Table {
 	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
-	t.Env.Uses = eval.Uses{All: &t.used, Dates: &t.Dates, Numbers: &t.Numbers, Cells: &t.Cells}
+	t.Env.Uses = eval.Uses{All: &t.used, Dates: &t.Dates, Numbers: &t.Numbers, Terms: &t.Terms, Cells: &t.Cells}
 	t.usage.Attach(&t.Env)
 	return t
 }
