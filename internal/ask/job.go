@@ -111,7 +111,7 @@ func (j *Job) Answer() error {
 	}
 	for _, t := range j.opened {
 		j.ReportBlankRunning(t.Derive)
-		for _, note := range slices.Concat(t.hidden.Notes(t.Name), t.skipped.Notes(t.Name), t.formNotes(j.Workspace), t.termNotes()) {
+		for _, note := range slices.Concat(t.hidden.Notes(t.Name), t.skipped.Notes(t.Name), t.formNotes(j.Workspace), t.termNotes(), t.noonNotes()) {
 			j.Note("%s", note)
 		}
 		if mended := t.repairs.String(); mended != "" {
@@ -213,6 +213,7 @@ func (j *Job) PrepareRead(head []string) error {
 		if err := t.applyReadings(); err != nil {
 			return err
 		}
+		t.WatchNoons()
 	}
 	if named := rows.DisplayOf(j.Sink).KeepNames; named != nil {
 		var names []string

@@ -318,6 +318,14 @@ func (t *Table) termNotes() []string {
 	return []string{phrase.CountVerb(n, "term has", "terms have") + " no end; " + map[bool]string{true: "its date is", false: "their dates are"}[n == 1] + " blank"}
 }
 
+// noonNotes names the ends of ranges that all say 12:00, which is half a day.
+func (t *Table) noonNotes() (list []string) {
+	for _, name := range t.NoonColumns() {
+		list = append(list, fmt.Sprintf("every time in `%s` is 12:00, so that each counts as half a day; if none is meant, take the days alone: %s, +0 days", name, rows.QuoteName(name)))
+	}
+	return list
+}
+
 func (t *Table) readNumbersAs(slot int, example string, soft bool) error {
 	form, err := tabular.ParseNumberForm(example)
 	if err != nil {

@@ -79,6 +79,7 @@ func (q *gridQuery) answer(j *ask.Job) error {
 	if err != nil {
 		return err
 	}
+	ranges.addsParts = true
 	g := rows.NewGrid(t.Visible()[name], window, q.everyDay, j.Env.Calendar)
 	t.RestrictCells(rows.AnyText)
 	t.MuteUnshown(nil)

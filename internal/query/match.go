@@ -313,7 +313,7 @@ func (s *rangeTable) addRange(r *rangeRows, q *matchQuery, line int, row []eval.
 		if err != nil {
 			return &rows.BadCell{Line: line, Column: "start and end", Err: err}
 		}
-		if h.Span = span; !blank {
+		if h.Extent = span; !blank {
 			r.days = append(r.days, h)
 		}
 	case q.value != "":

@@ -2,12 +2,15 @@ package query
 
 import (
 	"errors"
+	"fmt"
 
 	"yoyaku/internal/ask"
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
 	"yoyaku/internal/declare"
 )
 
@@ -25,7 +28,10 @@ type rowRanges struct {
 	numOpen      int  // that run through a day
 	numLater     int  // that start after it
 	numBlank     int  // rows without a start
+	numTimes     int  // that start or end at another time than 12:00
 	forbidOpen   bool // an open range is wrong
+	forbidTimes  bool // such a time is
+	addsParts    bool // what counts of the days is added up
 }
 
 // newRanges compiles the two ends of the rows' ranges; window is what open ranges
@@ -35,10 +41,10 @@ func newRanges(j *ask.Job, t *ask.Table, start, end, through string, window civi
 	if r.through, err = openThroughDay(j, through, window); err != nil {
 		return nil, err
 	}
-	if r.start, err = t.AddHiddenDate("start", start); err != nil {
+	if r.start, err = t.AddHiddenRangeEnd("start", start); err != nil {
 		return nil, err
 	}
-	r.end, err = t.AddHiddenDate("end", end)
+	r.end, err = t.AddHiddenRangeEnd("end", end)
 	return r, err
 }
 
@@ -59,7 +65,7 @@ func openThroughDay(j *ask.Job, text string, window civil.Span) (civil.Date, err
 
 // rangeOf takes the range of a row; ok is false if it has none: without a start,
 // or open and not begun by then.
-func (r *rowRanges) rangeOf(line int, row []eval.Value) (s civil.Span, ok bool, err error) {
+func (r *rowRanges) rangeOf(line int, row []eval.Value) (s workdays.Extent, ok bool, err error) {
 	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
 	if open && r.forbidOpen {
 		return s, false, &rows.BadCell{Line: line, Column: "end",
@@ -68,6 +74,17 @@ func (r *rowRanges) rangeOf(line int, row []eval.Value) (s civil.Span, ok bool, 
 	s, blank, err := rows.ParseRange(row[r.start], row[r.end], r.through)
 	if err != nil {
 		return s, false, &rows.BadCell{Line: line, Column: "start and end", Err: err}
+	}
+	for _, slot := range []int{r.start, r.end} {
+		if eval.HalfOf(&row[slot]) != language.OtherTime {
+			continue
+		}
+		if r.forbidTimes {
+			return s, false, &rows.BadCell{Line: line, Column: "start and end",
+				Err: fmt.Errorf("`%s` is no half day; a day is counted whole or half, from or until 12:00", eval.ClockText(&row[slot]))}
+		}
+		r.numTimes++
+		break
 	}
 	switch {
 	case open && blank:
@@ -85,6 +102,7 @@ func (r *rowRanges) addCounts(other *rowRanges) {
 	r.numOpen += other.numOpen
 	r.numLater += other.numLater
 	r.numBlank += other.numBlank
+	r.numTimes += other.numTimes
 }
 
 // report says how many ranges were open and what became of them.
@@ -100,6 +118,9 @@ func (r *rowRanges) report(j *ask.Job) {
 		through := r.through.String()
 		j.Note("%s no days yet", phrase.CountVerb(r.numLater, "open range starts after "+through+" and has",
 			"open ranges start after "+through+" and have"))
+	}
+	if r.numTimes > 0 && r.addsParts {
+		j.Note("%s at another time than 12:00; that day is counted whole", phrase.CountVerb(r.numTimes, "range starts or ends", "ranges start or end"))
 	}
 	if r.numBlank > 0 {
 		j.Note("%s left out", phrase.CountVerb(r.numBlank, "row has no start; it is", "rows have no start; they are"))

@@ -149,6 +149,10 @@ func (q *spreadQuery) answer(j *ask.Job) error {
 	if s.Window, err = j.ParseWindow("window", q.window); err != nil {
 		return err
 	}
+	if s.HasHalves, err = q.hasHalves(j, s.Window); err != nil {
+		return err
+	}
+	s.ShowCounted = s.ShowCounted || s.HasHalves
 	t, err := j.OpenTable()
 	if err != nil {
 		return err
@@ -163,6 +167,7 @@ func (q *spreadQuery) answer(j *ask.Job) error {
 		return err
 	}
 	ranges.forbidOpen = share != nil && q.openThrough == ""
+	ranges.forbidTimes, ranges.addsParts = share != nil && share.By == rows.CountedDaysBasis, s.ShowCounted
 	amount, number, err := q.amountColumns(t)
 	if err != nil {
 		return err
@@ -177,7 +182,7 @@ func (q *spreadQuery) answer(j *ask.Job) error {
 		return err
 	}
 	s.IncludeOutside = down.derive != nil
-	if s.By != nil && !s.HidesWorkdays || q.working || share != nil && share.By.UsesCalendar() {
+	if (s.By != nil || s.HasHalves) && !s.HidesWorkdays || q.working || share != nil && share.By.UsesCalendar() {
 		j.MarkCalendarUsed()
 	}
 	cals, check, err := j.CalendarsOf(t)
@@ -302,7 +307,7 @@ func (p *pieceWriter) putSequential(j *ask.Job, t *ask.Table, person int, put ro
 		}
 		span, ok, err := p.ranges.rangeOf(line, row)
 		if ok && err == nil {
-			found = append(found, rows.KeyedRange{Span: span, Key: eval.CellKey(row[person]), Line: line, Row: slices.Clone(row)})
+			found = append(found, rows.KeyedRange{Extent: span, Key: eval.CellKey(row[person]), Line: line, Row: slices.Clone(row)})
 		}
 		return err
 	})
@@ -311,7 +316,7 @@ func (p *pieceWriter) putSequential(j *ask.Job, t *ask.Table, person int, put ro
 	}
 	for _, h := range found {
 		if err == nil {
-			err = p.putRange(h.Line, "", h.Row, h.Span, put)
+			err = p.putRange(h.Line, "", h.Row, h.Extent, put)
 		}
 	}
 	return err
@@ -327,7 +332,7 @@ func (p *pieceWriter) putRow(g rows.SourceRow, put rows.PutExtended) error {
 }
 
 // putRange puts the pieces of a range.
-func (p *pieceWriter) putRange(line int, text string, row []eval.Value, span civil.Span, put rows.PutExtended) (err error) {
+func (p *pieceWriter) putRange(line int, text string, row []eval.Value, span workdays.Extent, put rows.PutExtended) (err error) {
 	defer func() { err = wrapTableLine(p.table, line, err) }()
 	if err := p.check(line, row); err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/infer"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/tabular"
@@ -333,7 +334,7 @@ func dayTimeOf(v eval.Value, readings []tabular.DateLayout) (d civil.Date, minut
 	case when.Kind == eval.DateTime:
 		return when.Day, int(when.Minutes), true
 	}
-	if minutes, timed := tabular.TimeOfDay(v.Text); timed && v.Kind == eval.Text {
+	if minutes, _, timed := language.TimeIn(v.Text); timed && v.Kind == eval.Text {
 		return when.Day, minutes, true
 	}
 	return when.Day, -1, true

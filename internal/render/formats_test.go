@@ -83,7 +83,7 @@ func TestCleaner(t *testing.T) {
 	}
 	var b strings.Builder
 	g := rows.NewGrid("who\x1b[1m", civil.Span{First: 740000, Last: 740001}, false, workdays.New("plain", workdays.Weekend))
-	g.Mark("a\u202eb", g.Window, "x\x1b", g.Calendar)
+	g.Mark("a\u202eb", workdays.Extent{Span: g.Window}, "x\x1b", g.Calendar)
 	if err := drawGrid(&b, g, Options{Title: "t\x1b]0;x\x07"}); err != nil || strings.ContainsAny(b.String(), "\x1b\x07\u202e") {
 		t.Errorf("a grid: %q %v", b.String(), err)
 	}

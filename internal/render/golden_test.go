@@ -92,9 +92,9 @@ func TestSinks_goldenTables(t *testing.T) {
 	}
 	window, _ := civil.DefaultFiscalCalendar.ParseSpan("2027-06")
 	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
-	g.Mark("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x", g.Calendar)
-	g.Mark("Ansa <b>", civil.Span{First: window.First + 3, Last: window.First + 3}, "sick", g.Calendar)
-	g.Mark("Cairn of the long name", civil.Span{First: window.Last - 1, Last: window.Last + 9}, "L", g.Calendar)
+	g.Mark("Ansa <b>", workdays.Extent{Span: civil.Span{First: window.First - 5, Last: window.First + 8}}, "x", g.Calendar)
+	g.Mark("Ansa <b>", workdays.Extent{Span: civil.Span{First: window.First + 3, Last: window.First + 3}}, "sick", g.Calendar)
+	g.Mark("Cairn of the long name", workdays.Extent{Span: civil.Span{First: window.Last - 1, Last: window.Last + 9}}, "L", g.Calendar)
 	g.AddName("Borro")
 	for _, width := range []int{0, 50, 100} {
 		put(fmt.Sprint("grid, width ", width), func(b *strings.Builder) error {

@@ -96,8 +96,8 @@ func TestHighlight(t *testing.T) {
 func TestGridFits(t *testing.T) {
 	window, _ := civil.DefaultFiscalCalendar.ParseSpan("2027-06")
 	g := rows.NewGrid("person", window, false, workdays.New("plain", workdays.Weekend))
-	g.Mark("Ansa <b>", civil.Span{First: window.First - 5, Last: window.First + 8}, "x", g.Calendar)
-	g.Mark("Ansa <b>", civil.Span{First: window.First, Last: window.First}, "sick", g.Calendar)
+	g.Mark("Ansa <b>", workdays.Extent{Span: civil.Span{First: window.First - 5, Last: window.First + 8}}, "x", g.Calendar)
+	g.Mark("Ansa <b>", workdays.Extent{Span: civil.Span{First: window.First, Last: window.First}}, "sick", g.Calendar)
 	g.AddName("Borro")
 	for _, width := range []int{0, 50, 80, 120} {
 		var b strings.Builder

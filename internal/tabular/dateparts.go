@@ -262,6 +262,7 @@ func century(year int) int {
 // WhyNot says what is wrong with a text that is written as a date and can't be read as one by
 // some forms; "" where there is no more to say.
 func WhyNot(s string, forms []DateLayout, c DateContext) string {
+	s, _ = language.CutHalf(s)
 	for _, f := range forms {
 		if d, _, ok := f.read(strings.TrimSpace(s)); ok { // so its weekday is another
 			return fmt.Sprintf("%s is a %s", d, civil.WeekdayNames[d.Weekday()])

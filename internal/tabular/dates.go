@@ -96,6 +96,17 @@ func ReadDate(s string, readings []DateLayout) (d civil.Date, ambiguous []string
 	if d, _, ok := civil.Parse(dropTime(s)); ok {
 		return d, nil, true
 	}
+	d, ambiguous, ok = readByForms(s, readings)
+	if !ok && ambiguous == nil {
+		if date, half := language.CutHalf(s); half != language.WholeDay && date != s {
+			return ReadDate(date, readings)
+		}
+	}
+	return d, ambiguous, ok
+}
+
+// readByForms reads a cell by one of several readings.
+func readByForms(s string, readings []DateLayout) (d civil.Date, ambiguous []string, ok bool) {
 	var names []string
 	for _, r := range readings {
 		got, fits := r.fits(s)
@@ -135,16 +146,6 @@ func ReadCell(v eval.Value, readings []DateLayout) (d civil.Date, ambiguous []st
 func JoinDate(y, m, day string, c DateContext) (civil.Date, bool) {
 	d, _, ok := dateOrder{letters: "ymd", context: c}.read(y + "-" + m + "-" + day)
 	return d, ok
-}
-
-// TimeOfDay is the time of day behind a date, in minutes after midnight.
-func TimeOfDay(s string) (minutes int, ok bool) {
-	s = strings.TrimSpace(s)
-	rest := strings.TrimLeft(s[len(dropTime(s)):], "T ")
-	if h, m, found := strings.Cut(rest, ":"); found && len(m) >= 2 && len(h) <= 2 {
-		return civil.ParseClock("0"[:2-len(h)] + h + ":" + m[:2])
-	}
-	return 0, false
 }
 
 // dropTime cuts a time of day off a date.

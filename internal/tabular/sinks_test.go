@@ -50,7 +50,7 @@ func TestGridXLSX(t *testing.T) {
 		first, last civil.Date
 		mark        string
 	}{{"Ansa", -2, 1, "x"}, {"Ansa", 1, 1, "sick"}, {"=Borro", 2, 4, "L"}} {
-		if err := g.Mark(c.name, civil.Span{First: window.First + c.first, Last: window.First + c.last}, c.mark, g.Calendar); err != nil {
+		if err := g.Mark(c.name, workdays.Extent{Span: civil.Span{First: window.First + c.first, Last: window.First + c.last}}, c.mark, g.Calendar); err != nil {
 			t.Fatal(err)
 		}
 	}

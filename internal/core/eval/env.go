@@ -73,6 +73,7 @@ type Uses struct {
 	Numbers *[]int // numbers are
 	Cells   *[]int // they are taken as whatever the cell holds
 	Terms   *[]int // lengths of time are, with a unit or without
+	Halves  *[]int // ends of ranges are, of which a half day counts
 }
 
 // SeriesCache is shared by all series of a plan: a counter of overrides, by which caches are

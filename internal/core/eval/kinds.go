@@ -217,6 +217,12 @@ func AsDate(v Value) (Value, bool) {
 		return v, true
 	}
 	d, ok := asDay(v)
+	if ok && len(v.Text) > len("2027-03-31") && v.Kind == Text {
+		return DayIn(d, v.Text), true
+	}
+	if v.Kind == Date {
+		return v, true
+	}
 	return Day(d), ok
 }
 

@@ -18,7 +18,7 @@ func (c *compiler) measure(e phrase.Expr) (valueFunc, error) {
 	}
 	switch e := e.(type) {
 	case *phrase.Count: // of counted days
-		n, err := c.count(e)
+		n, err := c.weightedCount(e)
 		return func(row []Value) (Value, error) {
 			parts, blank, err := n(row)
 			if blank || err != nil {

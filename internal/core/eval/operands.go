@@ -2,6 +2,7 @@ package eval
 
 import (
 	"cmp"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 )
@@ -213,10 +214,10 @@ func (c *compiler) momentOperand(e phrase.Expr) (tracedOperand, error) {
 	read, do := c.dateIn(e), o.eval
 	o.eval = func(row []Value, trace *[]Move) (Value, workdays.Uncovered, error) {
 		v, beyond, err := do(row, trace)
-		if err != nil || v.Kind == DateTime {
+		if err != nil || v.Kind == DateTime || v.Kind == Date {
 			return v, beyond, err
 		}
-		if at, ok := AsDate(v); ok && at.Kind == DateTime {
+		if at, ok := AsDate(v); ok && (at.Kind == DateTime || at.Half != language.WholeDay) {
 			return at, beyond, nil
 		}
 		d, unsure, err := read(v)

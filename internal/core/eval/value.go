@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/core/civil"
+	"yoyaku/internal/core/language"
 )
 
 // Kind is what a Value holds.
@@ -27,7 +28,7 @@ const (
 type Value struct {
 	Kind    Kind
 	Day     civil.Date
-	Minutes int16 // after midnight, of a Moment
+	Minutes int16 // after midnight, of a DateTime, and of a Date with a half
 	// Provisional marks a Date or Moment for which a calendar was asked beyond what it
 	// knows, and what is reckoned from it.
 	Provisional bool
@@ -35,6 +36,8 @@ type Value struct {
 	// was rounded to them, and so is printed with exactly those wherever it goes.
 	Places  int8
 	Rounded bool
+	// Half is which part of its day a Date speaks of; everything but what counts halves goes by the day.
+	Half language.HalfDay
 	// Format is what a cell of a typed table was, if it is written as it came in.
 	Format CellFormat
 	Num    int64  // of a Moment its instant, if that is known; of a Typed number its bits
@@ -68,7 +71,7 @@ func (v *Value) SetText(s string) {
 
 func (v *Value) set(k Kind, d civil.Date, n int64, text string) {
 	v.Kind, v.Day, v.Minutes, v.Provisional = k, d, 0, false
-	v.Places, v.Rounded, v.Format = 0, false, NoFormat
+	v.Places, v.Rounded, v.Half, v.Format = 0, false, language.WholeDay, NoFormat
 	v.Num, v.Den, v.Text = n, 0, text
 }
 

@@ -79,7 +79,7 @@ func TestBounds_refused(t *testing.T) {
 func TestGridBounds(t *testing.T) {
 	cal := workdays.New("all", 0)
 	g := rows.NewGrid("name", civil.Span{First: 740000, Last: 740030}, false, cal)
-	book := func(mark string) error { return g.Mark("Ansa", g.Window, mark, cal) }
+	book := func(mark string) error { return g.Mark("Ansa", workdays.Extent{Span: g.Window}, mark, cal) }
 	for i := range 25 { // of 7 bytes and a stroke each
 		check(t, book(fmt.Sprintf("mark-%02d", i)))
 		check(t, book(fmt.Sprintf("mark-%02d", i/2))) // which stands there
@@ -88,7 +88,7 @@ func TestGridBounds(t *testing.T) {
 	if err := book("mark-25"); err == nil || !strings.Contains(err.Error(), `the marks on 2027-01-`) {
 		t.Errorf("26 marks on a day: %v", err)
 	}
-	if err := g.Mark("Bran", g.Window, strings.Repeat("x", 201), cal); err == nil {
+	if err := g.Mark("Bran", workdays.Extent{Span: g.Window}, strings.Repeat("x", 201), cal); err == nil {
 		t.Error("a mark of 201 bytes")
 	}
 	if marks, n := g.Row("Ansa"); n.Num != 31 || len(marks) != 31 || len(marks[30]) != 199 || strings.Count(marks[0], "/") != 24 {

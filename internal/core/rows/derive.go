@@ -82,8 +82,12 @@ type Derive struct {
 	blankDays  []civil.Date // days that do
 	// Terms are the columns that phrases take lengths of time from; openTerms counts the words there
 	// that mean a blank.
-	Terms      []int
-	openTerms  atomic.Int64
+	Terms     []int
+	openTerms atomic.Int64
+	// halves are the columns that ends of ranges are taken from, of which halves count; noons tell of
+	// each whether it says 12:00 in every cell.
+	halves     []int
+	noons      []noonCount
 	hidden     int   // columns at the end that an operation takes
 	used       []int // slots that are looked at, but for those that AddedColumn names
 	hasRunning bool  // a column runs down the rows
@@ -166,15 +170,10 @@ func (d *Derive) AddedAt(slot int) (a AddedColumn, ok bool) {
 	return a, false
 }
 
-// addHidden compiles a phrase whose value each row carries behind its columns, for
-// an operation to take; date says that it must be a date. option names it in
-// faults; slot is its place in the row.
-func (d *Derive) addHidden(option, text string, date bool, env eval.Env) (slot int, err error) {
+// addHiddenBy compiles a phrase whose value each row carries behind its columns, for
+// an operation to take. option names it in faults; slot is its place in the row.
+func (d *Derive) addHiddenBy(option, text string, compile func(string, eval.Env) (*eval.Program, error), env eval.Env) (slot int, err error) {
 	env.Names, env.Kinds, env.Uses.All = d.columns[:d.visible()], nil, &d.used
-	compile := func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }
-	if date {
-		compile = eval.CompileDate
-	}
 	prog, err := compile(text, env)
 	if err != nil {
 		return 0, err
@@ -191,6 +190,14 @@ func (d *Derive) addHidden(option, text string, date bool, env eval.Env) (slot i
 
 // SetHiddenColumn names the column that wrong cells of the last hidden phrase are reported about.
 func (d *Derive) SetHiddenColumn(column string) { d.added[len(d.added)-1].Name = column }
+
+// MuteAll has nothing counted that calendars don't know, for rows that are read beforehand.
+func (d *Derive) MuteAll() {
+	muted := true
+	for i := range d.added {
+		d.added[i].isMuted = &muted
+	}
+}
 
 // visible counts the columns before the hidden ones.
 func (d *Derive) visible() int { return len(d.columns) - d.hidden }
@@ -260,6 +267,7 @@ func (d *Derive) EvalRow(line int, cells []eval.Value, trace *[]eval.Move) (row 
 		}
 	}
 	d.countOpenTerms(row, originals)
+	d.countNoons(row)
 	var moves *[]eval.Move
 	for i := range d.added {
 		a := &d.added[i]

@@ -222,9 +222,9 @@ func TestResults(t *testing.T) {
 		out := &sink{}
 		check(t, out.Header(s.Columns()))
 		if s.Share == nil {
-			err = s.Pieces(span, out.Row)
+			err = s.Pieces(workdays.Extent{Span: span}, out.Row)
 		} else {
-			err = s.ProratedPieces(span, eval.Str("100.5"), func(cells []eval.Value, p rows.Portion) error {
+			err = s.ProratedPieces(workdays.Extent{Span: span}, eval.Str("100.5"), func(cells []eval.Value, p rows.Portion) error {
 				return out.Row(append(slices.Clone(cells), p.Amount))
 			})
 		}
@@ -234,9 +234,9 @@ func TestResults(t *testing.T) {
 	grid.AddName("Zed")
 	for _, s := range []string{"Ada 2027-06-01 2027-06-04 H", "Ada 2027-06-04 2027-06-08 S", "Ben 2027-06-09 2027-06-12 H", "Ada 2027-06-08 2027-06-08 S"} {
 		f := strings.Fields(s)
-		grid.Mark(f[0], civil.Span{First: on(f[1]), Last: on(f[2])}, f[3], cal)
+		grid.Mark(f[0], workdays.Extent{Span: civil.Span{First: on(f[1]), Last: on(f[2])}}, f[3], cal)
 	}
-	grid.Mark("Cara", grid.Window, "X", workdays.New("all", 0))
+	grid.Mark("Cara", workdays.Extent{Span: grid.Window}, "X", workdays.New("all", 0))
 	out := &sink{}
 	check(t, out.Header(grid.Columns()))
 	check(t, grid.Write(out.Row, out.Row))

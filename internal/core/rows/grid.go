@@ -2,6 +2,7 @@ package rows
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yoyaku/internal/core/civil"
@@ -16,16 +17,41 @@ type Grid struct {
 	EveryDay    bool // marks closed days too
 	Calendar    *workdays.Calendar
 	Names       []string
-	marks       map[string][]uint32 // places in texts, by days
-	texts       []string
-	textIndexes map[string]uint32             // of the texts
+	marks       map[string][]uint32 // places in entries, by days
+	entries     []gridEntry
+	textIndexes map[string]uint32             // of the entries
 	cals        map[string]*workdays.Calendar // of people whose own isn't that of all
 }
 
 // NewGrid prepares an empty grid.
 func NewGrid(head string, window civil.Span, everyDay bool, cal *workdays.Calendar) *Grid {
 	return &Grid{Head: head, Window: window, EveryDay: everyDay, Calendar: cal, marks: map[string][]uint32{},
-		texts: []string{""}, textIndexes: map[string]uint32{"": 0}}
+		entries: make([]gridEntry, 1), textIndexes: map[string]uint32{"": 0}}
+}
+
+// gridEntry is what stands in cells of a grid: marks, and which halves of the day they cover.
+type gridEntry struct {
+	text  string // as it is shown
+	parts []gridMark
+}
+
+// gridMark is a mark with the halves of the day that it covers.
+type gridMark struct {
+	mark   string
+	halves halves
+}
+
+// halves are the halves of a day, as bits.
+type halves uint8
+
+const morning, afternoon, wholeDay halves = 1, 2, 3
+
+// covered are the halves that any of the marks covers.
+func (e *gridEntry) covered() (h halves) {
+	for _, p := range e.parts {
+		h |= p.halves
+	}
+	return h
 }
 
 // AddName gives a person a row, booked or not; rows are in the order in which
@@ -37,13 +63,25 @@ func (g *Grid) AddName(name string) {
 	}
 }
 
-// textIndex is the place of a text among those that stand in the grid.
-func (g *Grid) textIndex(text string) uint32 {
-	n, ok := g.textIndexes[text]
+// entryIndex is the place of marks among those that stand in the grid.
+func (g *Grid) entryIndex(parts ...gridMark) uint32 {
+	var key, text strings.Builder
+	for i, p := range parts {
+		if i > 0 {
+			key.WriteByte('/')
+			text.WriteByte('/')
+		}
+		key.WriteString(p.mark)
+		text.WriteString(p.mark)
+		if p.halves != wholeDay {
+			key.WriteString([]string{morning: "\x00a", afternoon: "\x00p"}[p.halves])
+			text.WriteString("½")
+		}
+	}
+	n, ok := g.textIndexes[key.String()]
 	if !ok {
-		text = strings.Clone(text)
-		n = uint32(len(g.texts))
-		g.texts, g.textIndexes[text] = append(g.texts, text), n
+		n = uint32(len(g.entries))
+		g.entries, g.textIndexes[key.String()] = append(g.entries, gridEntry{text.String(), slices.Clone(parts)}), n
 	}
 	return n
 }
@@ -51,10 +89,10 @@ func (g *Grid) textIndex(text string) uint32 {
 // maxMarkBytes is how many bytes the marks of a person on one day may have.
 const maxMarkBytes = 200
 
-// Mark marks the working days of a range by a calendar, or with EveryDay all its days. Two
-// marks on one day stand side by side; the same one stands once. It is an error if they are too
-// many to stand in a cell.
-func (g *Grid) Mark(name string, s civil.Span, mark string, cal *workdays.Calendar) error {
+// Mark marks the working days of a range by a calendar, or with EveryDay all its days, half a day
+// with ½ behind the mark. Two marks on one day stand side by side; the same one stands once, for
+// two halves as for a whole day. It is an error if they are too many to stand in a cell.
+func (g *Grid) Mark(name string, s workdays.Extent, mark string, cal *workdays.Calendar) error {
 	g.AddName(name)
 	if cal != g.Calendar {
 		if g.cals == nil {
@@ -73,26 +111,50 @@ func (g *Grid) Mark(name string, s civil.Span, mark string, cal *workdays.Calend
 	if len(mark) > maxMarkBytes {
 		return tooLong(max(s.First, g.Window.First), mark)
 	}
-	row, alone := g.marks[name], g.textIndex(mark)
+	alone, known := g.textIndexes[mark]
+	if !known {
+		alone = g.entryIndex(gridMark{strings.Clone(mark), wholeDay})
+	}
+	row, mark := g.marks[name], g.entries[alone].parts[0].mark
 	for d := max(s.First, g.Window.First); d <= min(s.Last, g.Window.Last); d++ {
 		cell := &row[d-g.Window.First]
 		if !g.EveryDay && !cal.IsWorkday(d) || *cell == alone {
 			continue
 		}
-		if *cell == 0 {
+		covers := wholeDay
+		if s.StartsAtNoon && d == s.First {
+			covers = afternoon
+		}
+		if s.EndsAtNoon && d == s.Last {
+			covers = morning
+		}
+		switch {
+		case *cell != 0:
+			before := &g.entries[*cell]
+			parts := before.with(gridMark{mark, covers})
+			if len(parts) > len(before.parts) && len(before.text)+len(mark) >= maxMarkBytes {
+				return tooLong(d, before.text)
+			}
+			*cell = g.entryIndex(parts...)
+		case covers == wholeDay:
 			*cell = alone
-			continue
+		default:
+			*cell = g.entryIndex(gridMark{mark, covers})
 		}
-		before := g.texts[*cell]
-		if strings.Contains("/"+before+"/", "/"+mark+"/") {
-			continue
-		}
-		if len(before)+len(mark) >= maxMarkBytes {
-			return tooLong(d, before)
-		}
-		*cell = g.textIndex(before + "/" + mark)
 	}
 	return nil
+}
+
+// with are the marks of an entry with another one.
+func (e *gridEntry) with(m gridMark) []gridMark {
+	parts := slices.Clone(e.parts)
+	for i := range parts {
+		if parts[i].mark == m.mark || strings.Contains("/"+parts[i].mark+"/", "/"+m.mark+"/") {
+			parts[i].halves |= m.halves
+			return parts
+		}
+	}
+	return append(parts, m)
 }
 
 // Row returns the marks of a person by the days of the window, and how many days
@@ -101,24 +163,31 @@ func (g *Grid) Row(name string) (marks []string, total eval.Value) {
 	n := 0
 	marks = make([]string, g.Window.Len())
 	for i, m := range g.marks[name] {
-		if marks[i] = g.texts[m]; m != 0 {
-			n += g.dayWeight(name, i)
+		if marks[i] = g.entries[m].text; m != 0 {
+			n += g.dayWeight(name, i, m)
 		}
 	}
 	return marks, eval.Fraction(int64(n), workdays.FullDayWeight)
 }
 
-// dayWeight is what day i of the window counts for a person, in hundredths; a mark on a closed
-// day counts as one.
-func (g *Grid) dayWeight(name string, i int) int {
+// dayWeight is what day i of the window counts for a person with some marks, in hundredths; a
+// closed day that is marked counts as a working one.
+func (g *Grid) dayWeight(name string, i int, marks uint32) int {
 	cal := g.Calendar
 	if own := g.cals[name]; own != nil {
 		cal = own
 	}
+	weight := workdays.FullDayWeight
 	if h, ok := cal.ShortDayOn(g.Window.First + civil.Date(i)); ok {
-		return h.Weight
+		weight = h.Weight
 	}
-	return workdays.FullDayWeight
+	switch early := min(weight, workdays.FullDayWeight/2); g.entries[marks].covered() {
+	case morning:
+		return early
+	case afternoon:
+		return weight - early
+	}
+	return weight
 }
 
 // Totals counts the marks of each day, and of all, as Row does.
@@ -127,7 +196,7 @@ func (g *Grid) Totals() (days []eval.Value, total eval.Value) {
 	for name, row := range g.marks {
 		for i, m := range row {
 			if m != 0 {
-				sums[i] += g.dayWeight(name, i)
+				sums[i] += g.dayWeight(name, i, m)
 			}
 		}
 	}

@@ -4,9 +4,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/language"
 )
 
 // parsedColumn is a column whose cells are read as dates or numbers.
@@ -31,7 +33,10 @@ type dateJoin struct {
 func (d *Derive) ReadDates(slot int, keep, soft bool, read func(eval.Value) (civil.Date, error)) {
 	d.parsed = append(d.parsed, parsedColumn{slot: slot, keepText: keep, lenient: soft, read: func(v eval.Value) (eval.Value, error) {
 		day, err := read(v)
-		return eval.Day(day), err
+		if err != nil {
+			return eval.Value{}, err
+		}
+		return eval.DayIn(day, v.String()), nil
 	}})
 }
 
@@ -112,7 +117,7 @@ func (d *Derive) parseCells(row []eval.Value, fault func(string, error)) (origin
 			row[c.slot] = eval.Value{}
 			continue
 		}
-		if c.keepText {
+		if c.keepText || read.Half != language.WholeDay && read.Half != language.OtherTime { // a half is written as it came
 			originals = append(originals, originalCell{c.slot, v})
 		}
 		row[c.slot] = read
@@ -127,6 +132,42 @@ func (d *Derive) countOpenTerms(row []eval.Value, originals []originalCell) {
 			d.openTerms.Add(1)
 		}
 	}
+}
+
+// noonCount tells of a column whether every filled cell says 12:00.
+type noonCount struct {
+	noons  atomic.Int64
+	others atomic.Bool
+}
+
+// countNoons looks at what the ends of ranges say of the time of day.
+func (d *Derive) countNoons(row []eval.Value) {
+	for i := range d.noons {
+		v, n := &row[d.halves[i]], &d.noons[i]
+		switch {
+		case v.Kind == eval.Blank || n.others.Load():
+		case eval.HalfOf(v) == language.Noon:
+			n.noons.Add(1)
+		default:
+			n.others.Store(true)
+		}
+	}
+}
+
+// NoonColumns are the columns of ends of ranges in which every filled cell says 12:00, two or more.
+func (d *Derive) NoonColumns() (names []string) {
+	for i := range d.noons {
+		if n := &d.noons[i]; n.noons.Load() > 1 && !n.others.Load() {
+			names = append(names, d.columns[d.halves[i]])
+		}
+	}
+	return names
+}
+
+// WatchNoons prepares for NoonColumns, once all phrases are compiled.
+func (d *Derive) WatchNoons() {
+	d.halves = slices.DeleteFunc(d.halves, func(slot int) bool { return slot >= d.inputs })
+	d.noons = make([]noonCount, len(d.halves))
 }
 
 func (j *dateJoin) value(row []eval.Value) (eval.Value, error) {

@@ -63,7 +63,7 @@ func TestSpread_piecesAddUp(t *testing.T) {
 			frame.Periods(civil.Year), frame.Periods(civil.FiscalYear)} {
 			days, worked, next := 0, 0, cut.First
 			s := rows.Spread{Window: window, By: by, Calendar: cal}
-			if err := s.Pieces(span, func(c []eval.Value) error {
+			if err := s.Pieces(workdays.Extent{Span: span}, func(c []eval.Value) error {
 				if c[1].Day != next {
 					t.Fatalf("way %d: a piece of %v begins on %s, not on %s", i, span, c[1].Day, next)
 				}
@@ -76,11 +76,11 @@ func TestSpread_piecesAddUp(t *testing.T) {
 		}
 		byDay, byMonth := rows.NewTally("m", "", true), rows.NewTally("m", "", true)
 		s := rows.Spread{Window: window, WorkdaysOnly: true, Calendar: cal}
-		check(t, s.Pieces(span, func(c []eval.Value) error {
+		check(t, s.Pieces(workdays.Extent{Span: span}, func(c []eval.Value) error {
 			return byDay.Add(cell(frame.Name(civil.Month, c[0].Day)), cell(""), eval.Int(1))
 		}))
 		s.By = frame.Periods(civil.Month)
-		check(t, s.Pieces(span, func(c []eval.Value) error { return byMonth.Add(&c[0], cell(""), c[4]) }))
+		check(t, s.Pieces(workdays.Extent{Span: span}, func(c []eval.Value) error { return byMonth.Add(&c[0], cell(""), c[4]) }))
 		if a, b := text(t, byDay), text(t, byMonth); a != b {
 			t.Fatalf("by day and by month differ:\n%s\n%s", a, b)
 		}
@@ -187,7 +187,7 @@ func TestMatch_chainedRanges(t *testing.T) {
 			_, again := starts[key][at]
 			twice = twice || again
 			starts[key][at] = i
-			h := rows.KeyedRange{Span: civil.Span{First: civil.Date(739400 + at), Last: civil.Max}, Key: key, Line: i}
+			h := rows.KeyedRange{Extent: workdays.Extent{Span: civil.Span{First: civil.Date(739400 + at), Last: civil.Max}}, Key: key, Line: i}
 			days, bands = append(days, h), append(bands, rows.Band{From: eval.Int(at), KeyedRange: h})
 		}
 		onDays, err1 := rows.NewRanges(days, true)
@@ -221,7 +221,7 @@ func TestMatch(t *testing.T) {
 	for range 300 {
 		var list []rows.KeyedRange
 		for i := range r.IntN(30) {
-			list = append(list, rows.KeyedRange{Span: randomSpan(r), Key: fmt.Sprint(r.IntN(3)), Line: i})
+			list = append(list, rows.KeyedRange{Extent: workdays.Extent{Span: randomSpan(r)}, Key: fmt.Sprint(r.IntN(3)), Line: i})
 		}
 		found, err := rows.NewRanges(list, false)
 		if err != nil {

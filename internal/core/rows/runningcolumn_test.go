@@ -10,6 +10,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/rows"
+	"yoyaku/internal/core/workdays"
 )
 
 // sample is how many random rows a comparison takes.
@@ -51,7 +52,7 @@ func TestProration_sharePer(t *testing.T) {
 			due[d] = new(big.Rat).Add(due[d-1], big.NewRat(cents, int64(100*months*civil.DaysIn(y, m))))
 		}
 		day := span.First
-		err := s.ProratedPieces(span, eval.Fraction(cents, 100), func(cells []eval.Value, share rows.Portion) error {
+		err := s.ProratedPieces(workdays.Extent{Span: span}, eval.Fraction(cents, 100), func(cells []eval.Value, share rows.Portion) error {
 			last := cells[0].Day
 			if s.By != nil {
 				last = cells[2].Day

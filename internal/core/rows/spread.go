@@ -17,6 +17,7 @@ type Spread struct {
 	Share        *Proration         // splits an amount over all pieces of a range; nil for none
 	Calendar     *workdays.Calendar // nil if a row names none: its working days are blank
 	ShowCounted  bool               // adds what counts of the working days
+	HasHalves    bool               // ranges start or end at half a day, so that days have what counts too
 	// HidesWorkdays says that the columns of working days can't matter to what is written.
 	HidesWorkdays bool
 	// UncoveredDays counts the days of ranges that lie in no period, DoubleDays those in two of them.
@@ -33,6 +34,9 @@ type Spread struct {
 
 // Columns returns the columns that are added.
 func (s *Spread) Columns() []string {
+	if s.By == nil && s.HasHalves {
+		return append([]string{"day", "counted_days"}, s.Share.Columns()...)
+	}
 	if s.By == nil {
 		return append([]string{"day"}, s.Share.Columns()...)
 	}
@@ -56,9 +60,9 @@ const unknownDays = -1
 
 // Pieces calls put with the cells for each piece of a range inside the window. They are
 // valid only during the call.
-func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
+func (s *Spread) Pieces(r workdays.Extent, put func([]eval.Value) error) error {
 	if !s.IncludeOutside {
-		r = civil.Span{First: max(r.First, s.Window.First), Last: min(r.Last, s.Window.Last)}
+		r = r.Within(s.Window)
 	}
 	if r.First > r.Last {
 		return nil
@@ -74,7 +78,7 @@ func (s *Spread) Pieces(r civil.Span, put func([]eval.Value) error) error {
 
 // ProratedPieces is Pieces with an amount split over the whole range; the window only
 // chooses pieces. Those without working days stay, with nothing.
-func (s *Spread) ProratedPieces(r civil.Span, amount eval.Value, put func(cells []eval.Value, share Portion) error) error {
+func (s *Spread) ProratedPieces(r workdays.Extent, amount eval.Value, put func(cells []eval.Value, share Portion) error) error {
 	var list []piece
 	var weights []uint64
 	err := s.split(r, func(p piece) error {
@@ -88,7 +92,7 @@ func (s *Spread) ProratedPieces(r civil.Span, amount eval.Value, put func(cells 
 	}
 	var shares []Portion
 	if s.Share.Months > 0 {
-		shares, err = s.Share.monthlyShares(r, list, amount)
+		shares, err = s.Share.monthlyShares(r.Span, list, amount)
 	} else {
 		shares, err = s.Share.Split(amount, weights)
 	}
@@ -118,7 +122,9 @@ func (e *AmountError) Unwrap() error { return e.Err }
 // cells are the cells of a piece, without its share; the next piece takes their room.
 func (s *Spread) cells(p piece) []eval.Value {
 	if s.buf = s.buf[:0]; s.By == nil {
-		s.buf = append(s.buf, eval.Day(p.First))
+		if s.buf = append(s.buf, eval.Day(p.First)); s.HasHalves {
+			s.buf = append(s.buf, p.counted())
+		}
 		return s.buf
 	}
 	s.buf = slices.Grow(s.buf[:0], 8)[:5] // with room for the columns of a share
@@ -130,19 +136,23 @@ func (s *Spread) cells(p piece) []eval.Value {
 		s.buf[4] = eval.Value{}
 	}
 	if s.ShowCounted {
-		counted := eval.Value{}
-		if p.workdays != unknownDays {
-			counted = eval.Fraction(int64(p.weight), workdays.FullDayWeight)
-		}
-		s.buf = append(s.buf, counted)
+		s.buf = append(s.buf, p.counted())
 	}
 	return s.buf
 }
 
+// counted is what counts of the piece's working days, a blank where no calendar is named.
+func (p *piece) counted() eval.Value {
+	if p.workdays == unknownDays {
+		return eval.Value{}
+	}
+	return eval.Fraction(int64(p.weight), workdays.FullDayWeight)
+}
+
 // split cuts a range into pieces.
-func (s *Spread) split(r civil.Span, put func(piece) error) error {
+func (s *Spread) split(r workdays.Extent, put func(piece) error) error {
 	matters := s.WorkdaysOnly || s.Share != nil && s.Share.By.UsesCalendar()
-	counts := (s.By != nil || matters) && s.Calendar != nil
+	counts := (s.By != nil || matters || s.HasHalves) && s.Calendar != nil
 	if counts && (matters || !s.HidesWorkdays) {
 		s.Calendar.RecordQuery(r.First, r.Last)
 	}
@@ -153,7 +163,7 @@ func (s *Spread) split(r civil.Span, put func(piece) error) error {
 				p.workdays = unknownDays
 			}
 			if counts && s.Calendar.IsWorkday(d) {
-				p.workdays, p.weight = 1, s.Calendar.DayWeight(d)
+				p.workdays, p.weight = 1, s.Calendar.WeightOf(r.Within(p.Span))
 			}
 			if err := put(p); err != nil {
 				return err
@@ -168,9 +178,9 @@ func (s *Spread) split(r civil.Span, put func(piece) error) error {
 }
 
 // periods cuts a range at the edges of periods.
-func (s *Spread) periods(r civil.Span, put func(piece) error) error {
+func (s *Spread) periods(r workdays.Extent, put func(piece) error) error {
 	parts := s.ShowCounted || s.Share != nil && s.Share.By == CountedDaysBasis
-	for p, err := range s.By(r) {
+	for p, err := range s.By(r.Span) {
 		if err != nil {
 			return err
 		}
@@ -187,7 +197,7 @@ func (s *Spread) periods(r civil.Span, put func(piece) error) error {
 			made.workdays = s.Calendar.Count(part)
 		}
 		if s.Calendar != nil && parts {
-			made.weight = s.Calendar.WeightIn(part)
+			made.weight = s.Calendar.WeightOf(r.Within(part))
 		}
 		if err := put(made); err != nil {
 			return err
@@ -198,7 +208,7 @@ func (s *Spread) periods(r civil.Span, put func(piece) error) error {
 
 // KeyedRange is a row with its range and whose it is.
 type KeyedRange struct {
-	civil.Span
+	workdays.Extent
 	Key  string
 	Line int
 	Row  []eval.Value
@@ -210,7 +220,7 @@ func FindOverlap(list []KeyedRange) (a, b KeyedRange, ok bool) {
 	sorted := slices.Clone(list)
 	slices.SortStableFunc(sorted, compareByKey)
 	for i := 1; i < len(sorted); i++ {
-		if sorted[i].Key == sorted[i-1].Key && sorted[i].First <= sorted[i-1].Last {
+		if sorted[i].Key == sorted[i-1].Key && sorted[i].StartHalf() <= sorted[i-1].EndHalf() {
 			return sorted[i-1], sorted[i], true
 		}
 	}
@@ -224,10 +234,10 @@ func compareByKey(a, b KeyedRange) int {
 			return -1
 		}
 		return 1
-	case a.First != b.First:
-		return int(a.First - b.First)
+	case a.StartHalf() != b.StartHalf():
+		return a.StartHalf() - b.StartHalf()
 	}
-	return int(a.Last - b.Last)
+	return a.EndHalf() - b.EndHalf()
 }
 
 // MergeOverlaps joins the overlapping ranges of each person; the row of the first
@@ -237,9 +247,11 @@ func MergeOverlaps(list []KeyedRange) []KeyedRange {
 	slices.SortStableFunc(sorted, compareByKey)
 	var merged []KeyedRange
 	for _, h := range sorted {
-		if n := len(merged); n > 0 && merged[n-1].Key == h.Key && h.First <= merged[n-1].Last {
+		if n := len(merged); n > 0 && merged[n-1].Key == h.Key && h.StartHalf() <= merged[n-1].EndHalf() {
 			last := &merged[n-1]
-			last.Last = max(last.Last, h.Last)
+			if h.EndHalf() > last.EndHalf() {
+				last.Last, last.EndsAtNoon = h.Last, h.EndsAtNoon
+			}
 			if h.Line < last.Line {
 				last.Line, last.Row = h.Line, h.Row
 			}
@@ -252,29 +264,27 @@ func MergeOverlaps(list []KeyedRange) []KeyedRange {
 }
 
 // ParseRange takes the two ends of a range from cells; a blank end is open and runs
-// through a day. blank is true if the start is blank.
-func ParseRange(start, end eval.Value, through civil.Date) (s civil.Span, blank bool, err error) {
+// through a day. blank is true if the start is blank. Halves of days count, and any other time of
+// a day is its whole.
+func ParseRange(start, end eval.Value, through civil.Date) (e workdays.Extent, blank bool, err error) {
 	a, ok := eval.AsDate(start)
 	if start.Kind == eval.Blank {
-		return s, true, nil
+		return e, true, nil
 	}
 	if !ok {
-		return s, false, fmt.Errorf("the start: expected a date, found %q", start)
+		return e, false, fmt.Errorf("the start: expected a date, found %q", start)
 	}
-	s = civil.Span{First: a.Day, Last: through}
+	s := civil.Span{First: a.Day, Last: through}
+	b := eval.Value{}
 	if end.Kind == eval.Blank {
 		if s.Last < s.First { // it has not begun yet
-			return s, true, nil
+			return workdays.Extent{Span: s}, true, nil
 		}
-		return s, false, nil
+	} else if b, ok = eval.AsDate(end); !ok {
+		return e, false, fmt.Errorf("the end: expected a date, found %q", end)
+	} else if s.Last = b.Day; s.Last < s.First {
+		return e, false, fmt.Errorf("the range ends on %s, before it starts on %s", s.Last, s.First)
 	}
-	b, ok := eval.AsDate(end)
-	if !ok {
-		return s, false, fmt.Errorf("the end: expected a date, found %q", end)
-	}
-	s.Last = b.Day
-	if s.Last < s.First {
-		return s, false, fmt.Errorf("the range ends on %s, before it starts on %s", s.Last, s.First)
-	}
-	return s, false, nil
+	e, err = eval.ExtentOf(&a, &b, s)
+	return e, false, err
 }

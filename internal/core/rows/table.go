@@ -96,7 +96,7 @@ func (t *Table) MarkUsed(slot int) { t.used = append(t.used, slot) }
 // NewTable prepares to ask something of a table.
 func NewTable(name string, r Reader, env eval.Env) *Table {
 	t := &Table{Derive: NewDerive(r.Columns()), Name: name, In: r, Env: env}
-	t.Env.Uses = eval.Uses{All: &t.used, Dates: &t.Dates, Numbers: &t.Numbers, Terms: &t.Terms, Cells: &t.Cells}
+	t.Env.Uses = eval.Uses{All: &t.used, Dates: &t.Dates, Numbers: &t.Numbers, Terms: &t.Terms, Halves: &t.halves, Cells: &t.Cells}
 	t.usage.Attach(&t.Env)
 	return t
 }
@@ -104,13 +104,19 @@ func NewTable(name string, r Reader, env eval.Env) *Table {
 // AddHiddenPhrase compiles a phrase of an option whose value each row carries behind its
 // columns; Day does so where it must be a date. It returns its place in the row.
 func (t *Table) AddHiddenPhrase(option, text string) (int, error) {
-	slot, err := t.addHidden(option, text, false, t.Env)
+	slot, err := t.addHiddenBy(option, text, func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }, t.Env)
 	return slot, WrapOption(option, err)
 }
 
 // AddHiddenDate is AddHiddenPhrase for a phrase that must give a date.
 func (t *Table) AddHiddenDate(option, text string) (int, error) {
-	slot, err := t.addHidden(option, text, true, t.Env)
+	slot, err := t.addHiddenBy(option, text, eval.CompileDate, t.Env)
+	return slot, WrapOption(option, err)
+}
+
+// AddHiddenRangeEnd is AddHiddenDate for an end of a range, which may be half a day.
+func (t *Table) AddHiddenRangeEnd(option, text string) (int, error) {
+	slot, err := t.addHiddenBy(option, text, eval.CompileRangeEnd, t.Env)
 	return slot, WrapOption(option, err)
 }
 
