@@ -319,11 +319,13 @@ func (t *Table) termNotes() []string {
 }
 
 // noonNotes names the ends of ranges that all say 12:00, which is half a day.
-func (t *Table) noonNotes() (list []string) {
-	for _, name := range t.NoonColumns() {
-		list = append(list, fmt.Sprintf("every time in `%s` is 12:00, so that each counts as half a day; if none is meant, take the days alone: %s, +0 days", name, rows.QuoteName(name)))
+func (t *Table) noonNotes() []string {
+	names := t.NoonColumns()
+	if names == nil {
+		return nil
 	}
-	return list
+	return []string{fmt.Sprintf("every time in %s is 12:00, so that each counts as half a day; `%s, +0 days` takes the day whole",
+		"`"+strings.Join(names, "` and `")+"`", phrase.ExprText(&phrase.Name{Text: names[0]}))}
 }
 
 func (t *Table) readNumbersAs(slot int, example string, soft bool) error {

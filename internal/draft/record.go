@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"yoyaku/internal/ask"
+	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/rows"
 	"yoyaku/internal/core/schedule"
@@ -303,7 +304,7 @@ func (t *planTable) describe() {
 		case c.Kind == tabular.TermColumn:
 			t.notes = append(t.notes, fmt.Sprintf("`%s` holds lengths of time with their units; DATE, lasting %s gives the last day of each", c.Name, nameInPhrase(c.Name)))
 		case c.Kind == tabular.HalfColumn:
-			t.notes = append(t.notes, fmt.Sprintf("`%s` holds halves of days that nothing counts yet", c.Name))
+			t.notes = append(t.notes, t.halfNote(c))
 		case c.Kind == tabular.DateColumn && c.NumOdd > 0:
 			t.notes = append(t.notes, fmt.Sprintf("`%s` has %s that can't be read, such as %q", c.Name, phrase.Plural(c.NumOdd, "date"), c.Odd[0]))
 		}
@@ -312,6 +313,28 @@ func (t *planTable) describe() {
 			t.notes = append(t.notes, fmt.Sprintf("if %s in `%s` stands for no end, add it to open-words", c.FarDates[0], c.Name))
 		}
 	}
+}
+
+// halfNote says how a column of halves beside a column of dates is counted.
+func (t *planTable) halfNote(c tabular.ColumnLook) string {
+	date, end := "DATE", false
+	for _, other := range t.layout.Columns {
+		if other.Name == c.Name {
+			break
+		}
+		if other.Kind == tabular.DateColumn {
+			date, end = nameInPhrase(other.Name), date != "DATE"
+		}
+	}
+	option, half, word := "--start", nameInPhrase(c.Name), c.Halves[language.Afternoon]
+	if end {
+		option, word = "--end", c.Halves[language.Morning]
+	}
+	if word == "" {
+		return fmt.Sprintf("`%s` holds halves of days, which nothing counts", c.Name)
+	}
+	text := fmt.Sprintf("if %s is not blank and %s = '%s' then (%s, at 12:00) else %s", half, half, word, date, date)
+	return fmt.Sprintf("`%s` holds halves of days, which nothing counts; to count them: %s %s", c.Name, option, ask.QuotedWord(text))
 }
 
 // dueFlags are the options with which `due` watches a column of dates.

@@ -154,6 +154,15 @@ func (b *calendarSet) builtIn(key string) (*workdays.Calendar, error) {
 // knownNames lists the names that find takes.
 func (b *calendarSet) knownNames() []string { return append(slices.Clone(b.names), calendars.Names...) }
 
+// describeNames says which calendars there are: the plan's by their names.
+func (b *calendarSet) describeNames() string {
+	public := fmt.Sprintf("%d public ones are built in, which `yoyaku holidays` lists", len(calendars.Names))
+	if len(b.names) == 0 {
+		return public
+	}
+	return "the plan has " + phrase.ListNames(b.names) + "; " + public
+}
+
 // resolve returns a calendar, or several joined by +, and refuses unknown names.
 func (b *calendarSet) resolve(text string) (*workdays.Calendar, error) {
 	var cals []*workdays.Calendar
@@ -164,7 +173,7 @@ func (b *calendarSet) resolve(text string) (*workdays.Calendar, error) {
 		}
 		if c == nil {
 			name = strings.TrimSpace(name)
-			hint := phrase.Meant(name, b.knownNames(), "the calendars are "+phrase.ListNames(b.knownNames()))
+			hint := phrase.Meant(name, b.knownNames(), b.describeNames())
 			return nil, fmt.Errorf("unknown calendar `%s`; %s", name, hint)
 		}
 		cals = append(cals, c)

@@ -3,6 +3,7 @@ package plan
 import (
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -11,6 +12,7 @@ import (
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
 	"yoyaku/internal/core/workdays"
+	"yoyaku/internal/golden"
 )
 
 // The built-in calendars against the dates that were published for each year:
@@ -87,6 +89,65 @@ func TestBuiltInCalendars(t *testing.T) {
 			if strings.Join(got, " ") != want {
 				t.Errorf("%s %s:\n  %s, want\n  %s", name, year, strings.Join(got, " "), want)
 			}
+		}
+	}
+}
+
+// The Easter Sundays of 2024 to 2032, western and orthodox, as churches print them.
+var easters = map[byte]string{'E': "2024-03-31 2025-04-20 2026-04-05 2027-03-28 2028-04-16 2029-04-01 2030-04-21 2031-04-13 2032-03-28",
+	'O': "2024-05-05 2025-04-20 2026-04-12 2027-05-02 2028-04-16 2029-04-08 2030-04-28 2031-04-13 2032-05-02"}
+
+// TestBuiltInCalendars_laws holds calendars against lists that were written down from the laws, for
+// nine years.
+func TestBuiltInCalendars_laws(t *testing.T) {
+	lists := map[string]string{}
+	p, err := NewEmpty(Settings{Now: time.Now()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range golden.Cases(t, "testdata/laws.cases", 2) {
+		lists[c[0]] = c[1]
+		want := map[string]bool{}
+		for _, word := range strings.Fields(strings.ReplaceAll(c[1], "germany", lists["germany"])) {
+			switch {
+			case word[0] == 'E' || word[0] == 'O':
+				days, err := strconv.Atoi(word[1:])
+				if err != nil {
+					t.Fatal(err)
+				}
+				for _, easter := range strings.Fields(easters[word[0]]) {
+					d, _ := time.Parse(time.DateOnly, easter)
+					want[d.AddDate(0, 0, days).Format(time.DateOnly)] = true
+				}
+			case len(word) == len("01-01"):
+				for year := 2024; year <= 2032; year++ {
+					want[strconv.Itoa(year)+"-"+word] = true
+				}
+			default:
+				want[word] = true
+			}
+		}
+		cal, err := p.Calendar(c[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := map[string]bool{}
+		span, _ := civil.DefaultFiscalCalendar.ParseSpan("2024")
+		until, _ := civil.DefaultFiscalCalendar.ParseSpan("2032")
+		span.Last = until.Last
+		for h := range cal.Holidays(span) {
+			got[h.Date.String()] = true
+			if !want[h.Date.String()] {
+				t.Errorf("%s: %s (%s) isn't in the law", c[0], h.Date, h.Name)
+			}
+		}
+		for day := range want {
+			if !got[day] {
+				t.Errorf("%s: %s is missing", c[0], day)
+			}
+		}
+		if !cal.Covers(span.First) || !cal.Covers(span.Last) || cal.Title == "" {
+			t.Errorf("%s knows %v, %q", c[0], cal.Coverage, cal.Title)
 		}
 	}
 }

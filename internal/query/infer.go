@@ -229,7 +229,7 @@ func (q *inferQuery) reportColumn(j *ask.Job, f *infer.ColumnResult) {
 		addFootnote(j, "%s: %s", name, text)
 	}
 	if len(r.EquivalentCalendars) > 0 {
-		addFootnote(j, "%s: in this table, %s would give the same dates", name, strings.Join(calendarLabels(r.EquivalentCalendars), ", "))
+		addFootnote(j, "%s: in this table, %s would give the same dates", name, equivalentText(r.EquivalentCalendars))
 	}
 	if alike, until := countAlike(f); alike > 0 && q.alternatives == 0 {
 		addFootnote(j, "%s: %s", name, alternativesText(alike, until, j.OptionText("alternatives", fmt.Sprint(alike))+" shows "+map[bool]string{true: "it", false: "them"}[alike == 1]))
@@ -354,6 +354,18 @@ func calendarLabels(list []string) []string {
 		}
 	}
 	return list
+}
+
+// maxListedCalendars is how many calendars a note names.
+const maxListedCalendars = 3
+
+// equivalentText names the first of several calendars, and counts the others.
+func equivalentText(list []string) string {
+	names := calendarLabels(list)
+	if n := len(names) - maxListedCalendars; n > 0 {
+		return fmt.Sprintf("%s and %d more", strings.Join(names[:maxListedCalendars], ", "), n)
+	}
+	return strings.Join(names, ", ")
 }
 
 // What naming a calendar costs a phrase, in bits.

@@ -24,8 +24,8 @@ var firstOfHalf, cellEnds = func() (first, ends [256]bool) {
 	return first, ends
 }()
 
-// longestMark is more than the bytes of what tells of half a day, from the digit before it on.
-const longestMark = 32
+// maxOverlap is more than the bytes of what tells of half a day, from the digit before it on.
+const maxOverlap = 32
 
 // MayHoldHalves reports whether a text may hold dates with a half of a day or a time of 12:00. It
 // looks at bytes alone, so that a table without any costs little more than its reading; what isn't
@@ -49,7 +49,7 @@ func MayHoldHalves(in io.Reader) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		kept = copy(buf, text[len(text)-longestMark:])
+		kept = copy(buf, text[len(text)-maxOverlap:])
 	}
 }
 

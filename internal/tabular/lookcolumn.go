@@ -49,6 +49,8 @@ type ColumnLook struct {
 	unclear  []string // words of its dates that mean two months
 	// LacksYear says that its dates have none.
 	LacksYear bool
+	// Halves are the words of a column of halves, by what they mean.
+	Halves map[language.HalfDay]string
 	// Why says how a form was settled that the cells alone don't tell; "" where they do.
 	Why string
 }
@@ -134,8 +136,11 @@ func (k *looker) column(at int) (c ColumnLook) {
 		return language.Lookup(strings.Trim(s, ". ()"), k.told.Context.Language).Weekdays != 0
 	}):
 		c.Kind = WeekdayColumn
-	case allMatch(texts, func(s string) bool { return halfWords[foldWord(s)] }):
-		c.Kind = HalfColumn
+	case allMatch(texts, func(s string) bool { return language.HalfOfWord(s) != language.WholeDay && !strings.Contains(s, "0") }):
+		c.Kind, c.Halves = HalfColumn, map[language.HalfDay]string{}
+		for _, s := range texts {
+			c.Halves[language.HalfOfWord(s)] = s
+		}
 	case allMatch(texts, func(s string) bool { _, ok := eval.ParseNumber(s); return ok }):
 		c.Kind = NumberColumn
 	case len(FittingNumberForms(texts)) > 0:
@@ -188,10 +193,6 @@ func appendWord(list []string, word string) []string {
 	}
 	return append(list, word)
 }
-
-// halfWords say which half of a day a row is about.
-var halfWords = map[string]bool{"am": true, "pm": true, "matin": true, "après-midi": true, "vormittag": true, "nachmittag": true, "vormittags": true, "nachmittags": true,
-	"mañana": true, "tarde": true, "mattina": true, "pomeriggio": true, "ochtend": true, "middag": true, "rano": true, "po południu": true, "fm": true, "em": true, "morning": true, "afternoon": true}
 
 func allMatch(texts []string, is func(s string) bool) bool {
 	return !slices.ContainsFunc(texts, func(s string) bool { return !is(s) })

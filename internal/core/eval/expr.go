@@ -36,6 +36,12 @@ func CompileDate(text string, env Env) (*Program, error) {
 	if err != nil {
 		return nil, err
 	}
+	return CompileParsedDate(text, e, env)
+}
+
+// CompileParsedDate is CompileDate for a phrase that was parsed before, for one that is compiled for
+// many places.
+func CompileParsedDate(text string, e phrase.Expr, env Env) (_ *Program, err error) {
 	c := newCompiler(text, env)
 	if _, steps := e.(*phrase.Steps); steps {
 		return c.program(e, nil)

@@ -36,7 +36,7 @@ func HalfOf(v *Value) language.HalfDay {
 func DayIn(d civil.Date, text string) Value {
 	v := Day(d)
 	if _, h := language.CutHalf(text); h != language.WholeDay && d != civil.None {
-		v.Half, v.Minutes = h, int16(h.Minutes())
+		v.Half, v.Minutes, v.Text = h, int16(h.Minutes()), text
 		if h == language.OtherTime {
 			minutes, _, _ := language.TimeIn(text)
 			v.Minutes = int16(minutes)
@@ -52,11 +52,19 @@ func withHalf(day Value, cell *Value) Value {
 	}
 	if cell.Kind == Text {
 		half := DayIn(day.Day, cell.Text)
-		day.Half, day.Minutes = half.Half, half.Minutes
+		day.Half, day.Minutes, day.Text = half.Half, half.Minutes, half.Text
 	} else if day.Half = HalfOf(cell); day.Half != language.WholeDay {
-		day.Minutes = cell.Minutes
+		day.Minutes, day.Text = cell.Minutes, writtenHalf(cell)
 	}
 	return day
+}
+
+// writtenHalf is a date with a half as it was written.
+func writtenHalf(v *Value) string {
+	if v.Kind == Date && v.Half != language.WholeDay {
+		return v.Text
+	}
+	return v.String()
 }
 
 // emptyRangeError is a range that begins and ends at noon of one day.
@@ -89,7 +97,7 @@ func ExtentOf(first, last *Value, span civil.Span) (workdays.Extent, error) {
 			unclear = last
 		}
 		if span.First != span.Last {
-			return e, unclearHalfError{unclear.String()}
+			return e, unclearHalfError{writtenHalf(unclear)}
 		}
 		e.StartsAtNoon = a == language.Afternoon || b == language.Afternoon
 		e.EndsAtNoon = !e.StartsAtNoon
@@ -176,7 +184,7 @@ func (c *compiler) countExtent(e *phrase.Count, cal *workdays.Calendar, x, y civ
 		case h == language.OtherTime:
 			return 0, c.badHalf(end.e, end.v, "`"+ClockText(end.v)+"` is no half day; a day is counted whole or half, from or until 12:00")
 		case h != language.WholeDay && !e.Through:
-			return 0, c.badHalf(end.e, end.v, fmt.Sprintf("%q is half a day, and `from … to` counts no part of its first day; write `counted days from … through …`", Truncate(end.v.String())))
+			return 0, c.badHalf(end.e, end.v, fmt.Sprintf("%q is half a day, and `from … to` counts no part of its first day; write `counted days from … through …`", Truncate(writtenHalf(end.v))))
 		}
 	}
 	c.recordQuery(cal, x, y)

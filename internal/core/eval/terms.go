@@ -73,7 +73,7 @@ func (c *compiler) readTerm(a phrase.Amount, name *phrase.Name, cell Value, span
 	switch {
 	case errors.As(err, &wrong):
 		return by, false, c.badTerm(name, cell, wrong.Message, wrong)
-	case err != nil && a.Unit != phrase.CellUnit && normalize(cell).Kind == Number:
+	case err != nil && a.Unit != phrase.CellUnit && !isEnd(text) && strings.Trim(strings.TrimLeft(text, "+-"), "0123456789.,' ") == "":
 		return by, false, c.notNumber(name, "a whole number", cell)
 	case err != nil && isEnd(text):
 		return by, false, c.badTerm(name, cell, fmt.Sprintf("%q is an end, not a term; put it in a column of its own", Truncate(text)), nil)

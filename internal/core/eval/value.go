@@ -42,7 +42,7 @@ type Value struct {
 	Format CellFormat
 	Num    int64  // of a Moment its instant, if that is known; of a Typed number its bits
 	Den    int64  // of a Number that isn't whole, else 0; of a Moment see IsRepeated
-	Text   string // of a Moment its zone; "" is the place's own
+	Text   string // of a DateTime its zone, "" is the place's own; of a Date with a half as it was written
 }
 
 // Day makes a Date value; None gives a blank.

@@ -35,6 +35,7 @@ type Search struct {
 	Work          *int       // days that were looked at, by all searches of a command; nil if there is no bound
 
 	programs map[Rule]*eval.Program // of steps beside dates, by their calendar
+	parsed   map[string]phrase.Expr // those steps
 }
 
 // The bounds of what is tried.

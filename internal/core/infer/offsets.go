@@ -104,7 +104,7 @@ func (s *Search) explainOffsets(base, beside, ahead []civil.Date) []Explanation 
 		b.maxMisses = 1
 	}
 	if s.programs == nil {
-		s.programs = map[Rule]*eval.Program{}
+		s.programs, s.parsed = map[Rule]*eval.Program{}, map[string]phrase.Expr{}
 	}
 	for _, w := range offsetForms() {
 		b.tryForm(w)
@@ -182,7 +182,15 @@ func (b *offsetSearch) program(steps string, cal int) (*eval.Program, error) {
 	}
 	env := b.Env
 	env.Calendar, env.Names = b.Calendars[cal].Days, []string{"date"}
-	p, err := eval.CompileDate(b.offsetText(steps, 0), env)
+	text := b.offsetText(steps, 0)
+	if b.parsed[steps] == nil {
+		e, err := phrase.ParseExpr(text)
+		if err != nil {
+			return nil, err
+		}
+		b.parsed[steps] = e
+	}
+	p, err := eval.CompileParsedDate(text, b.parsed[steps], env)
 	b.programs[key] = p
 	return p, err
 }

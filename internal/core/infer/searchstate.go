@@ -1,6 +1,7 @@
 package infer
 
 import (
+	"encoding/binary"
 	"math"
 	"slices"
 
@@ -55,6 +56,7 @@ func (s *Search) newState(dates []civil.Date) (*searchState, error) {
 	if g.length() > maxYears*366 {
 		return nil, ErrSpanTooLong
 	}
+	g.dropTwins()
 	g.indexByDay = make([]int32, g.length())
 	for i := range g.indexByDay {
 		g.indexByDay[i] = -1
@@ -168,6 +170,26 @@ func (s *Search) workWeeks() (list []workWeek) {
 		list[k].calendars = append(list[k].calendars, i)
 	}
 	return list
+}
+
+// dropTwins leaves calendars out of the search that close the same days around the table as one
+// before them; what a rule gives with them is looked at once it is found.
+func (g *searchState) dropTwins() {
+	around := civil.Span{First: g.first, Last: g.last}.Widen(2*marginDays, 2*marginDays)
+	for i := range g.weeks {
+		seen := map[string]bool{}
+		g.weeks[i].calendars = slices.DeleteFunc(g.weeks[i].calendars, func(cal int) bool {
+			var closed []byte
+			for d := around.First; d <= around.Last; d++ {
+				if !g.Calendars[cal].Days.IsWorkday(d) {
+					closed = binary.AppendVarint(closed, int64(d))
+				}
+			}
+			twin := seen[string(closed)]
+			seen[string(closed)] = true
+			return twin
+		})
+	}
 }
 
 // originKey is a shift in one of the working weeks.

@@ -6,6 +6,7 @@ import (
 
 	"yoyaku/internal/core/civil"
 	"yoyaku/internal/core/eval"
+	"yoyaku/internal/core/phrase"
 	"yoyaku/internal/core/workdays"
 )
 
@@ -82,7 +83,7 @@ func (f *ColumnResult) betterCalendar(beside []ColumnResult) (name string) {
 // explainOthers explains the further columns.
 func (s *Search) explainOthers(series string, first *ColumnResult, columns []Column) (list []ColumnResult) {
 	if s.programs == nil {
-		s.programs = map[Rule]*eval.Program{}
+		s.programs, s.parsed = map[Rule]*eval.Program{}, map[string]phrase.Expr{}
 	}
 	base := *s
 	if len(first.Explanations) > 0 {

@@ -225,6 +225,7 @@ func faultyColumn(column string, err error) string {
 	var date *eval.NotDateError
 	var number *eval.NotNumberError
 	var term *eval.NotTermError
+	var half *eval.HalfDayError
 	switch {
 	case errors.As(err, &date) && date.Column != "":
 		return date.Column
@@ -232,6 +233,8 @@ func faultyColumn(column string, err error) string {
 		return number.Column
 	case errors.As(err, &term) && term.Column != "":
 		return term.Column
+	case errors.As(err, &half):
+		return half.Column
 	}
 	return column
 }

@@ -281,9 +281,9 @@ func ParseRange(start, end eval.Value, through civil.Date) (e workdays.Extent, b
 			return workdays.Extent{Span: s}, true, nil
 		}
 	} else if b, ok = eval.AsDate(end); !ok {
-		return e, false, fmt.Errorf("the end: expected a date, found %q", end)
+		return workdays.Extent{Span: s}, false, fmt.Errorf("the end: expected a date, found %q", end)
 	} else if s.Last = b.Day; s.Last < s.First {
-		return e, false, fmt.Errorf("the range ends on %s, before it starts on %s", s.Last, s.First)
+		return workdays.Extent{Span: s}, false, fmt.Errorf("the range ends on %s, before it starts on %s", s.Last, s.First)
 	}
 	e, err = eval.ExtentOf(&a, &b, s)
 	return e, false, err
