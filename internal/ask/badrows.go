@@ -125,6 +125,7 @@ func (e *BadRowsError) openTerms(list *[]string) (open []string) {
 			c = tabular.LookAtTerms(name, e.termCells(name))
 			c.Kind = tabular.TermColumn
 		}
+		delete(c.Words, tabular.UnknownWord) // each is told already
 		*list = append(*list, WordNotes(c)...)
 		open = appendNew(open, c.Words[tabular.OpenWord]...)
 	}
