@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"fmt"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -43,5 +44,32 @@ func TestPlanPage(t *testing.T) {
 	}
 	if n < 10 {
 		t.Errorf("only %d plans found", n)
+	}
+}
+
+// TestRun_addedColumns: what a record adds to its rows stands in every output, whether rows are
+// written as they came in (CSV of CSV) or cell by cell (TSV of CSV).
+func TestRun_addedColumns(t *testing.T) {
+	dir := t.TempDir()
+	write(t, filepath.Join(dir, "leave.csv"), "person,first,last\nAnsa,2027-06-01,2027-06-04\nBorro,2027-06-11,2027-07-14\nCairn,2027-06-29,2027-07-02\n")
+	plan := "plan: 1\nwindow: 2027\ncalendar: none\nrecords:\n  leave: {table: leave.csv, columns: {taken: working days from first through last, back: \"last, next working day\"}}\noutputs:\n"
+	makes := []string{"make: spread, start: first, end: last", "make: spread, start: first, end: last, by: month", "make: spread, start: first, end: back, by: week, working: true",
+		"make: spread, dates: monthly on 1 from first 2 times", "make: due, date: back, window: 2027", "make: match, ranges: leave.csv, key: person, several: first, take: first",
+		"make: spread, start: first, end: last, by: month, carry: {n: 1; prior + 1}"}
+	for i, make := range makes {
+		for _, ext := range []string{"csv", "tsv"} {
+			plan += fmt.Sprintf("  - {file: %d.%s, of: leave, %s}\n", i, ext, make)
+		}
+	}
+	write(t, filepath.Join(dir, "yoyaku.yaml"), plan)
+	if _, said, code := yoyaku(t, dir, "run"); code != 0 {
+		t.Fatal(said)
+	}
+	for i, make := range makes {
+		want := strings.ReplaceAll(read(t, filepath.Join(dir, fmt.Sprintf("%d.tsv", i))), "\t", ",")
+		got := read(t, filepath.Join(dir, fmt.Sprintf("%d.csv", i)))
+		if got != want || !strings.Contains(got, "Ansa,2027-06-01,2027-06-04,4,2027-06-07,") {
+			t.Errorf("%s:\n%s, want\n%s", make, got, want)
+		}
 	}
 }

@@ -295,6 +295,7 @@ func (t *planTable) describe() {
 	for _, note := range t.layout.Notes {
 		t.notes = append(t.notes, note+", left out")
 	}
+	var terms []string
 	for _, c := range t.layout.Columns {
 		switch {
 		case c.Kind == tabular.LabelColumn:
@@ -302,7 +303,7 @@ func (t *planTable) describe() {
 		case c.LacksYear && c.Kind != tabular.DateColumn:
 			t.notes = append(t.notes, fmt.Sprintf("the dates in `%s` have no year; say which, such as --read-dates %s", c.Name, ask.FormWord(c.Name, "dmy 2027")))
 		case c.Kind == tabular.TermColumn:
-			t.notes = append(t.notes, fmt.Sprintf("`%s` holds lengths of time with their units; DATE, lasting %s gives the last day of each", c.Name, nameInPhrase(c.Name)))
+			terms = append(terms, c.Name)
 		case c.Kind == tabular.HalfColumn:
 			t.notes = append(t.notes, t.halfNote(c))
 		case c.Kind == tabular.DateColumn && c.NumOdd > 0:
@@ -312,6 +313,9 @@ func (t *planTable) describe() {
 		if len(c.FarDates) > 0 && c.Kind == tabular.DateColumn {
 			t.notes = append(t.notes, fmt.Sprintf("if %s in `%s` stands for no end, add it to open-words", c.FarDates[0], c.Name))
 		}
+	}
+	if len(terms) > 0 {
+		t.notes = append(t.notes, fmt.Sprintf("lengths of time with their units stand in %s; DATE, lasting %s gives the last day of each", phrase.ListNames(terms), nameInPhrase(terms[0])))
 	}
 }
 

@@ -111,7 +111,8 @@ func concatCells(put PutRow) PutExtended {
 func (r Result) FillExtended(t *Table, columns []string, env eval.Env, fill func(PutExtended) error) error {
 	r.muteUnshown(t)
 	to, ok := r.Sink.(TextSink)
-	if !ok || r.Where != nil || r.Columns != nil || r.Sort != nil {
+	added := t.visible() > t.inputs // which the text of a row doesn't hold
+	if !ok || added || r.Where != nil || r.Columns != nil || r.Sort != nil {
 		return r.Fill(columns, env, func(put PutRow) error { return fill(t.ConcatCells(put, r.Sort != nil)) })
 	}
 	if err := to.Header(columns); err != nil {

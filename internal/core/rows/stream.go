@@ -314,12 +314,23 @@ func (w *worker) maybeSend(bytes int) error {
 func (w *worker) putExtended(text string, row, extra []eval.Value) error {
 	w.output.rowsKept++
 	if text != "" {
-		w.output.out = w.textSink.EncodeText(w.output.out, text, extra)
+		w.buf = w.behindText(w.buf, row, extra)
+		w.output.out = w.textSink.EncodeText(w.output.out, text, w.buf)
 	} else {
 		w.buf = append(append(w.buf[:0], row...), extra...)
 		w.output.out = w.to.Encode(w.output.out, w.buf)
 	}
 	return w.maybeSend(flushSize)
+}
+
+// behindText are the cells that stand behind the text of a row as it came in: those that were added
+// to it, and extra.
+func (t *Table) behindText(buf, row, extra []eval.Value) []eval.Value {
+	buf = buf[:0]
+	if len(row) > t.inputs {
+		buf = append(buf, row[t.inputs:]...)
+	}
+	return append(buf, extra...)
 }
 
 // rows goes through the rows of a batch. If the separator suits, only the cells that
