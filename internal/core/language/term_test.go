@@ -96,3 +96,31 @@ func TestParseTerm_randomCells(t *testing.T) {
 		t.Errorf("%d cells refused", refused)
 	}
 }
+
+// FuzzTerms: whatever a cell holds, a term that is read comes out the same as an ISO 8601 duration,
+// and the date before a half is the beginning of its text.
+func FuzzTerms(f *testing.F) {
+	for _, text := range []string{"3 years", "1y6m", "P18M", "½ year", "-2w", "12 Monate und 3 Tage", "2027-06-01 PM", "7 juin 2027 (après-midi)", "1 Jun 2027 12:00 PM", "( ½", "P1Y2"} {
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		if term, err := ParseTerm(text, nil, true); err == nil {
+			iso, sign := "P", 1
+			if term.Months < 0 || term.Days < 0 {
+				iso, sign = "-P", -1
+			}
+			if term.HasMonths {
+				iso += fmt.Sprint(sign*term.Months) + "M"
+			}
+			if term.HasDays {
+				iso += fmt.Sprint(sign*term.Days) + "D"
+			}
+			if again, err := ParseTerm(iso, nil, false); err != nil || again != term {
+				t.Errorf("%q is %+v, %s is %+v, %v", text, term, iso, again, err)
+			}
+		}
+		if date, h := CutHalf(text); !strings.HasPrefix(strings.TrimSpace(text), date) || h != WholeDay && date == "" {
+			t.Errorf("%q: %q, %v", text, date, h)
+		}
+	})
+}
