@@ -34,8 +34,8 @@ func (h HalfDay) Minutes() int {
 // halfNames are words for the halves of a day, in English, French, German, Spanish, Italian,
 // Dutch, Polish and Swedish.
 var halfNames = map[HalfDay]string{
-	Morning:    "am, a.m, morning, matin, vormittag, vormittags, mañana, mattina, ochtend, rano, fm, förmiddag",
-	Afternoon:  "pm, p.m, afternoon, après-midi, nachmittag, nachmittags, tarde, pomeriggio, middag, namiddag, po południu, em, eftermiddag",
+	Morning:    "am, a.m, morning, matin, vormittag, vormittags, mañana, manana, mattina, ochtend, rano, fm, förmiddag",
+	Afternoon:  "pm, p.m, afternoon, après-midi, apres-midi, nachmittag, nachmittags, tarde, pomeriggio, middag, namiddag, po południu, em, eftermiddag",
 	EitherHalf: "½, half day, half-day, half, 0.5, 0,5",
 }
 

@@ -45,7 +45,7 @@ var unitNames = map[string]map[TermUnit]string{
 		MonthUnit: "mois", WeekUnit: "sem, semaine, semaines", DayUnit: "j, jour, jours", WorkingDayUnit: "jour ouvré, jours ouvrés, jour ouvrable, jours ouvrables",
 	},
 	"es": {
-		YearUnit: "año, años", HalfYearUnit: "semestre, semestres", QuarterUnit: "trimestre, trimestres",
+		YearUnit: "año, años, ano, anos", HalfYearUnit: "semestre, semestres", QuarterUnit: "trimestre, trimestres",
 		MonthUnit: "mes, meses", WeekUnit: "sem, semana, semanas", DayUnit: "día, días", WorkingDayUnit: "día hábil, días hábiles, día laborable, días laborables",
 	},
 }
