@@ -12,7 +12,7 @@ var Files embed.FS
 // Names lists them.
 var Names = []string{"us-federal", "us-banks", "england-wales", "scotland", "northern-ireland", "target", "germany", "france",
 	"netherlands", "belgium", "italy", "sweden", "norway", "denmark", "finland", "poland", "new-zealand", "japan",
-	"ireland", "austria", "spain", "portugal", "luxembourg", "czechia", "greece", "iceland", "estonia", "latvia",
-	"lithuania", "canada", "australia", "baden-wuerttemberg", "bavaria", "berlin", "brandenburg", "bremen",
+	"ireland", "austria", "spain", "portugal", "luxembourg", "czechia", "hungary", "greece", "iceland", "estonia",
+	"latvia", "lithuania", "canada", "australia", "baden-wuerttemberg", "bavaria", "berlin", "brandenburg", "bremen",
 	"hamburg", "hesse", "lower-saxony", "mecklenburg-western-pomerania", "north-rhine-westphalia",
 	"rhineland-palatinate", "saarland", "saxony", "saxony-anhalt", "schleswig-holstein", "thuringia"}
