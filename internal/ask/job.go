@@ -111,7 +111,7 @@ func (j *Job) Answer() error {
 	}
 	for _, t := range j.opened {
 		j.ReportBlankRunning(t.Derive)
-		for _, note := range slices.Concat(t.hidden.Notes(t.Name), t.skipped.Notes(t.Name), t.formNotes(j.Workspace), t.termNotes(), t.noonNotes()) {
+		for _, note := range slices.Concat(t.hidden.Notes(t.Name), t.skipped.Notes(t.Name), t.formNotes(j.Workspace), t.termNotes(), t.noonNotes(), t.shadowNotes(j.Workspace)) {
 			j.Note("%s", note)
 		}
 		if mended := t.repairs.String(); mended != "" {

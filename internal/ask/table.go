@@ -328,6 +328,14 @@ func (t *Table) noonNotes() []string {
 		"`"+strings.Join(names, "` and `")+"`", phrase.ExprText(&phrase.Name{Text: names[0]}))}
 }
 
+// shadowNotes names the columns whose names were taken for phrases.
+func (t *Table) shadowNotes(w *Workspace) (list []string) {
+	for _, s := range t.ShadowedColumns() {
+		list = appendNew(list, fmt.Sprintf("`%s` is a phrase and a column too; the phrase was taken, and %s takes the column", s[1], w.OptionText(s[0], ShellWord(rows.QuoteName(s[1])))))
+	}
+	return list
+}
+
 func (t *Table) readNumbersAs(slot int, example string, soft bool) error {
 	form, err := tabular.ParseNumberForm(example)
 	if err != nil {

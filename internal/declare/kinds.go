@@ -140,12 +140,14 @@ type TextKind struct {
 
 // The kinds of texts.
 var (
-	Text        = TextKind{description: "a text"}
-	Phrase      = TextKind{description: "a phrase", check: parseCheck(phrase.ParseExpr)}
+	Text   = TextKind{description: "a text"}
+	Phrase = TextKind{description: "a phrase", check: parseCheck(phrase.ParseExpr)}
+	// TablePhrase and NamedPhrase are phrases on the rows of a table: one that is none may be the name
+	// of a column, which is known once the table is open.
+	TablePhrase = TextKind{description: "a phrase", check: func(text *string, _ eval.Env) error { return checkTablePhrase(*text) }}
 	NamedPhrase = TextKind{description: "NAME = PHRASE", check: func(text *string, _ eval.Env) error {
 		_, body := rows.SplitNamed(*text)
-		_, err := phrase.ParseExpr(body)
-		return err
+		return checkTablePhrase(body)
 	}}
 	Condition = TextKind{description: "a condition", check: parseCheck(phrase.ParseCondition)}
 	Column    = TextKind{description: "the name of a column"} // - in front of one of several is for its reverse
@@ -176,6 +178,15 @@ var (
 		return err
 	}}
 )
+
+// checkTablePhrase refuses a text that is no phrase and can't be a column's name either.
+func checkTablePhrase(text string) error {
+	_, err := phrase.ParseExpr(text)
+	if err != nil && !strings.ContainsAny(text, ",()'\"=+<>") {
+		return nil
+	}
+	return err
+}
 
 // Choice is one of a few words, in upper or lower case.
 func Choice(list ...string) TextKind {

@@ -46,8 +46,8 @@ year, quarter or month. With --carry, a column runs down the pieces of each row.
   yoyaku spread invoices.csv --dates "monthly from invoiced 12 times" --share amount --balance`,
 		MinArgs: 1, MaxArgs: 1, ArgsHelp: "a table, such as absences.csv", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
-			{Name: "start", Conflicts: datesOptions, Completion: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Value: declare.Phrase.Into(&q.start)},
-			{Name: "end", Conflicts: datesOptions, Completion: "columns", Help: "the last day of each range, as `PHRASE`", Value: declare.Phrase.Into(&q.end)},
+			{Name: "start", Conflicts: datesOptions, Completion: "columns", Help: "the first day of each range, as `PHRASE`: a column, or worked out", Value: declare.TablePhrase.Into(&q.start)},
+			{Name: "end", Conflicts: datesOptions, Completion: "columns", Help: "the last day of each range, as `PHRASE`", Value: declare.TablePhrase.Into(&q.end)},
 			{Name: "by", Default: "day", Conflicts: datesOptions, Completion: "series",
 				Help: "cut by `PERIOD`: day, week, month, quarter, year, fiscal-month,\nfiscal-quarter, fiscal-year, a series of the plan, or a rule", Value: declare.Text.Into(&q.by)},
 			{Name: "dates", Help: "write a row per date of `RULE`, such as\n\"monthly on 1 from start until ends\"", Value: declare.Text.Into(&q.dates)},

@@ -31,7 +31,7 @@ with totals both ways. Bands, months and weekdays come in their own order.`,
 				Value: declare.NamedPhrase.Into(&q.rows)},
 			{Name: "cols", Completion: "columns", Placeholder: `"[NAME =] PHRASE"`, Help: "and by this across the top", Value: declare.NamedPhrase.Into(&q.cols)},
 			{Name: "sum", Completion: "columns", Help: "sum `PHRASE`, such as a column of amounts (default: count rows)",
-				Value: declare.Phrase.Into(&q.sum)},
+				Value: declare.TablePhrase.Into(&q.sum)},
 		},
 		Answer: q.answer,
 	}
@@ -54,10 +54,14 @@ func (q *tallyQuery) answer(j *ask.Job) error {
 	}
 	sumSlot, ownSlot := -1, -1
 	if q.sum != "" {
-		if sumSlot, err = t.AddHiddenPhrase("sum", "("+q.sum+") + 0"); err != nil {
+		ownSlot = rows.ColumnIndex(t.Visible(), rows.UnquoteName(strings.TrimSpace(q.sum)))
+		sum := q.sum
+		if _, err := phrase.ParseExpr(sum); err != nil && ownSlot >= 0 {
+			sum = rows.QuoteName(t.Visible()[ownSlot])
+		}
+		if sumSlot, err = t.AddHiddenPhrase("sum", "("+sum+") + 0"); err != nil {
 			return err
 		}
-		ownSlot = rows.ColumnIndex(t.Visible(), rows.UnquoteName(strings.TrimSpace(q.sum)))
 	}
 	years, err := q.mixedYears(t)
 	if err != nil {

@@ -29,6 +29,13 @@ func Compile(text string, base *phrase.Name, env Env) (*Program, error) {
 	return p, err
 }
 
+// IsName reports whether a phrase is no more than a name, in quotes or without.
+func IsName(text string, env Env) bool {
+	e, err := phrase.ParseExprOf(text, env.knows)
+	_, name := e.(*phrase.Name)
+	return err == nil && name
+}
+
 // CompileDate compiles an expression that must give a date or a blank: a cell
 // that is no date is an error, as it is where a phrase takes one.
 func CompileDate(text string, env Env) (*Program, error) {

@@ -86,7 +86,9 @@ type Derive struct {
 	openTerms atomic.Int64
 	// halves are the columns that ends of ranges are taken from, of which halves count; noons tell of
 	// each whether it says 12:00 in every cell.
-	halves     []int
+	halves []int
+	// shadowed are options with the columns whose names they took for phrases.
+	shadowed   [][2]string
 	noons      []noonCount
 	hidden     int   // columns at the end that an operation takes
 	used       []int // slots that are looked at, but for those that AddedColumn names
@@ -118,7 +120,7 @@ func (d *Derive) Add(texts []string, reasons bool, env eval.Env) error {
 		}
 		var used []int
 		env.Names, env.Kinds, env.Uses.All, env.IsMuted = d.columns, kinds, &used, new(bool)
-		prog, err := eval.Compile(body, nil, env)
+		prog, err := d.compileOrColumn("add", body, d.columns, compileAny, env)
 		if err != nil {
 			return err
 		}
@@ -160,6 +162,11 @@ func (d *Derive) MuteUnshown(shown []int) {
 	}
 }
 
+// compileAny compiles a phrase that may give anything.
+func compileAny(text string, env eval.Env) (*eval.Program, error) {
+	return eval.Compile(text, nil, env)
+}
+
 // AddedAt returns the column that was added at a slot; ok is false for one that came in.
 func (d *Derive) AddedAt(slot int) (a AddedColumn, ok bool) {
 	for _, a := range d.added {
@@ -174,7 +181,7 @@ func (d *Derive) AddedAt(slot int) (a AddedColumn, ok bool) {
 // an operation to take. option names it in faults; slot is its place in the row.
 func (d *Derive) addHiddenBy(option, text string, compile func(string, eval.Env) (*eval.Program, error), env eval.Env) (slot int, err error) {
 	env.Names, env.Kinds, env.Uses.All = d.columns[:d.visible()], nil, &d.used
-	prog, err := compile(text, env)
+	prog, err := d.compileOrColumn(option, text, d.Visible(), compile, env)
 	if err != nil {
 		return 0, err
 	}
@@ -187,6 +194,24 @@ func (d *Derive) addHiddenBy(option, text string, compile func(string, eval.Env)
 	d.columns = append(d.columns, "\x00"+option)
 	return len(d.columns) - 1, nil
 }
+
+// compileOrColumn compiles a phrase of an option. A text that is none, but as a whole is a column's
+// name, is that column; one that is both stays the phrase, which ShadowedColumns tells.
+func (d *Derive) compileOrColumn(option, text string, columns []string, compile func(string, eval.Env) (*eval.Program, error), env eval.Env) (*eval.Program, error) {
+	column := ColumnIndex(columns, UnquoteName(text))
+	prog, err := compile(text, env)
+	switch {
+	case column < 0:
+	case err != nil:
+		return compile(QuoteName(columns[column]), env)
+	case !eval.IsName(text, env):
+		d.shadowed = append(d.shadowed, [2]string{option, columns[column]})
+	}
+	return prog, err
+}
+
+// ShadowedColumns are columns whose names an option took for phrases, each behind the option.
+func (d *Derive) ShadowedColumns() [][2]string { return d.shadowed }
 
 // SetHiddenColumn names the column that wrong cells of the last hidden phrase are reported about.
 func (d *Derive) SetHiddenColumn(column string) { d.added[len(d.added)-1].Name = column }

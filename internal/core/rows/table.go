@@ -104,7 +104,7 @@ func NewTable(name string, r Reader, env eval.Env) *Table {
 // AddHiddenPhrase compiles a phrase of an option whose value each row carries behind its
 // columns; Day does so where it must be a date. It returns its place in the row.
 func (t *Table) AddHiddenPhrase(option, text string) (int, error) {
-	slot, err := t.addHiddenBy(option, text, func(text string, env eval.Env) (*eval.Program, error) { return eval.Compile(text, nil, env) }, t.Env)
+	slot, err := t.addHiddenBy(option, text, compileAny, t.Env)
 	return slot, WrapOption(option, err)
 }
 
