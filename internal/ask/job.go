@@ -154,6 +154,11 @@ func (j *Job) OpenTable() (*Table, error) {
 		}
 		return nil, err
 	}
+	for _, name := range j.CommandRules {
+		if i := rows.ColumnIndex(t.Visible(), name); i >= 0 {
+			return nil, rows.WrapOption("rule", fmt.Errorf("`%s` is a column of %s too; give the rule another name", t.Visible()[i], t.Name))
+		}
+	}
 	return t, nil
 }
 

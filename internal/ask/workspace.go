@@ -68,6 +68,8 @@ type Workspace struct {
 	Zone   *time.Location // nil: times float
 	Catalog
 	Ledger // nil if nothing was released
+	// CommandRules are the names of rules that the command gave for itself.
+	CommandRules []string
 	// BreachesChecked says that dates were compared with what was released before.
 	BreachesChecked bool
 	// FindRecord returns a record of the plan by its name, nil if there is none; nil without a plan.

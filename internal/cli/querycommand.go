@@ -26,6 +26,9 @@ import (
 	"yoyaku/internal/workflow"
 )
 
+// ruleCommands are the commands without a table that take rules of their own.
+var ruleCommands = []string{"value", "why"}
+
 // queryCommand makes the command of a query: its options are flags, its answer goes to
 // a writer of the format that is asked for.
 func (a *App) queryCommand(q *ask.Query, named bool) *cobra.Command {
@@ -39,6 +42,9 @@ func (a *App) queryCommand(q *ask.Query, named bool) *cobra.Command {
 	job := ask.Job{Query: q}
 	out := output{app: a, shape: &job.Shape, groupBy: q.GroupBy}
 	groups := [...][]*declare.Key{groupQuery: commandOptions(q.Options), groupTableIn: nil, groupResult: nil}
+	if q.TakesTable || slices.Contains(ruleCommands, q.Name) {
+		groups[groupQuery] = append(groups[groupQuery], s.ruleOption())
+	}
 	if q.TakesTable {
 		groups[groupTableIn] = commandOptions(job.In.Options())
 	}
@@ -70,6 +76,14 @@ func (a *App) queryCommand(q *ask.Query, named bool) *cobra.Command {
 		p, err := s.loadJoined(paths, q.Name)
 		if err != nil {
 			return err
+		}
+		if err := p.AddRules(s.rules); err != nil {
+			return rows.WrapOption("rule", err)
+		}
+		for _, name := range p.CommandRules {
+			if query.IsPeriodName(name) {
+				return rows.WrapOption("rule", fmt.Errorf("`%s` is a period of `by`; give the rule another name", name))
+			}
 		}
 		if p.Env.CalendarColumn != "" && !q.TakesTable {
 			return &rows.OptionError{Option: "calendar", IsPredicate: true, Err: fmt.Errorf("(%s) names a column, but this command reads no table", p.Env.CalendarColumn)}

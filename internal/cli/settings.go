@@ -27,6 +27,7 @@ type settings struct {
 	// ignoreBadPlan says that a plan of this folder that can't be read is left aside.
 	ignoreBadPlan bool
 	whatIf        plan.WhatIf
+	rules         []string // NAME = RULE, for the command alone
 }
 
 // whatIfCommands are the commands of a plan that show what days that are closed or opened would do.
@@ -54,6 +55,11 @@ func (a *App) settings(c *cobra.Command, where bool) *settings {
 	addFlags(c, groupDays, options)
 	s.completeOptions(c, options, nil)
 	return s
+}
+
+// ruleOption declares the option that names rules for a command.
+func (s *settings) ruleOption() *declare.Key {
+	return &declare.Key{Name: "rule", Placeholder: `"NAME = RULE"`, Help: "use a rule as a series of the plan, such as\n\"wages = fortnightly on fri from 2027-01-08\"; may be repeated", Value: declare.Text.Repeat(&s.rules)}
 }
 
 // asOfDate is what today is said to be; None if it isn't.

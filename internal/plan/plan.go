@@ -57,23 +57,25 @@ type Plan struct {
 	// Notes are what a run reports about how the plan was read.
 	Notes []string
 
-	calendars       *calendarSet
-	pending         []*pendingEntry          // entries that give series, in the order of the file
-	outputPaths     outputPaths              // the files of its outputs
-	depths          map[*schedule.Series]int // how many series each depends on in turn
-	inProgress      []*pendingEntry          // those that are being read, the outermost first
-	seriesReader    *seriesReader            // reads series; nil until one is
-	doc             *doc                     // nil if there is no file
-	ownKeys         map[string]*node         // by the plan's own keys; nil once they were read
-	keyPos          keyPositions             // of the plan's own keys
-	seriesPos       map[string]keyPositions  // of the keys of series, by their names
-	broken          map[string]bool          // entries that couldn't be read, if faults are collected
-	patterns        []*pattern
-	ownerRefs       []ownerRef
-	seriesAt        nameIndex // where what has a name is in its list
-	recordsAt       nameIndex
-	ownersAt        nameIndex
-	ownTitle        string                    // its title without those of plans beside it
+	calendars    *calendarSet
+	pending      []*pendingEntry          // entries that give series, in the order of the file
+	outputPaths  outputPaths              // the files of its outputs
+	depths       map[*schedule.Series]int // how many series each depends on in turn
+	inProgress   []*pendingEntry          // those that are being read, the outermost first
+	seriesReader *seriesReader            // reads series; nil until one is
+	doc          *doc                     // nil if there is no file
+	ownKeys      map[string]*node         // by the plan's own keys; nil once they were read
+	keyPos       keyPositions             // of the plan's own keys
+	seriesPos    map[string]keyPositions  // of the keys of series, by their names
+	broken       map[string]bool          // entries that couldn't be read, if faults are collected
+	patterns     []*pattern
+	ownerRefs    []ownerRef
+	seriesAt     nameIndex // where what has a name is in its list
+	recordsAt    nameIndex
+	ownersAt     nameIndex
+	ownTitle     string // its title without those of plans beside it
+	// CommandRules are the names of series that the command added for itself.
+	CommandRules    []string
 	commandCalendar string                    // the calendar that the command counts with
 	joined          []*Plan                   // whose series are looked at too
 	nameOrigins     map[string]map[string]Pos // where each name was given, by what it names

@@ -83,6 +83,16 @@ var spreadUnits = []struct {
 	{"half-year", civil.Half}, {"year", civil.Year},
 	{"fiscal-month", civil.FiscalMonth}, {"fiscal-quarter", civil.FiscalQuarter}, {"fiscal-year", civil.FiscalYear}}
 
+// IsPeriodName reports whether a name is that of a period, such as month.
+func IsPeriodName(name string) bool {
+	return slices.ContainsFunc(spreadUnits, func(u struct {
+		name string
+		unit civil.Unit
+	}) bool {
+		return phrase.NamesEqual(u.name, name)
+	})
+}
+
 // unitPeriods are the periods of a unit, for one goroutine; nil for days. ok is false if by
 // names no unit.
 func unitPeriods(j *ask.Job, by string) (periods civil.Periods, ok bool) {

@@ -13,5 +13,5 @@ func NewWorkspace(p *plan.Plan) ask.Workspace { return newWorkspace(newLedger(p)
 func newWorkspace(l *ledger, records *recordMaker) ask.Workspace {
 	p := l.plan
 	return ask.Workspace{Env: p.Env, ID: p.ID, Title: p.Title, Window: p.Window, Zone: p.Zone, Files: p.Files,
-		Catalog: p, Ledger: l, FindRecord: records.find}
+		Catalog: p, CommandRules: p.CommandRules, Ledger: l, FindRecord: records.find}
 }
