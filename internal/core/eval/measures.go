@@ -2,6 +2,8 @@ package eval
 
 import (
 	"fmt"
+	"math"
+	"math/big"
 	"slices"
 	"strconv"
 
@@ -54,6 +56,19 @@ func (c *compiler) measure(e phrase.Expr) (valueFunc, error) {
 		}, err
 	case *phrase.Round:
 		a, err := c.numberOf(e.A)
+		step := new(big.Rat).SetFrac64(1, int64(math.Pow10(e.Places)))
+		if e.Multiple != "" {
+			step.SetString(e.Multiple)
+		}
+		if e.Way != 0 || e.Multiple != "" {
+			return func(row []Value) (Value, error) {
+				v, err := a(row)
+				if err != nil || v.Kind == Blank {
+					return v, err
+				}
+				return roundTo(v, step, e.Way, e.Places), nil
+			}, err
+		}
 		return func(row []Value) (Value, error) {
 			v, err := a(row)
 			if err != nil || v.Kind == Blank {

@@ -334,3 +334,33 @@ func TestEndsClamped_asSkippingLacksIt(t *testing.T) {
 		t.Errorf("only %d ended so", clamped)
 	}
 }
+
+// TestRound_random rounds 3,000 decimals by whole numbers of thousandths, each way and to multiples.
+func TestRound_random(t *testing.T) {
+	r := rand.New(rand.NewPCG(39, 1))
+	for range 3000 {
+		x, step := r.IntN(20_001)-10_000, 1+r.IntN(3000)
+		way := r.IntN(3) - 1
+		abs := max(x, -x)
+		whole := abs / step
+		switch rest := abs % step; {
+		case way > 0 && rest > 0, way == 0 && 2*rest >= step:
+			whole++
+		}
+		want := whole * step
+		if x < 0 {
+			want = -want
+		}
+		thousandths := func(n int) string {
+			sign := ""
+			if n < 0 {
+				sign, n = "-", -n
+			}
+			return fmt.Sprintf("%s%d.%03d", sign, n/1000, n%1000)
+		}
+		text := fmt.Sprintf("round %s(0 + %s) to multiples of %s", []string{"down ", "", "up "}[way+1], strings.Replace(thousandths(x), "-", "0 - ", 1), thousandths(step))
+		if got := valueFunc(t, text, "", ""); got != strings.Replace(thousandths(want), "-0.000", "0.000", 1) {
+			t.Fatalf("%s is %s, want %s", text, got, thousandths(want))
+		}
+	}
+}

@@ -235,6 +235,29 @@ func round(v Value, places int) Value {
 	return v
 }
 
+// roundTo rounds a number to multiples of step, which is above zero: with way above 0 away from
+// zero, below 0 towards it, else to the nearest, halves away from zero. It is printed with so
+// many places.
+func roundTo(v Value, step *big.Rat, way, places int) Value {
+	r := v.rat()
+	r.Quo(r, step)
+	num, den := new(big.Int).Abs(r.Num()), r.Denom()
+	whole, rest := new(big.Int).QuoRem(num, den, new(big.Int))
+	more := way > 0 && rest.Sign() > 0
+	if way == 0 {
+		more = rest.Lsh(rest, 1).Cmp(den) >= 0
+	}
+	if more {
+		whole.Add(whole, big.NewInt(1))
+	}
+	if r.Sign() < 0 {
+		whole.Neg(whole)
+	}
+	n := fromRat(r.Mul(new(big.Rat).SetInt(whole), step))
+	n.Places, n.Rounded = int8(places), true
+	return n
+}
+
 // maxPrintedPlaces is how many decimal places a number is printed with.
 const maxPrintedPlaces = 10
 

@@ -72,11 +72,14 @@ type (
 		Max  bool
 		A, B Expr
 	}
-	// Round rounds A to so many places.
+	// Round rounds A to so many places, or to multiples of a number, which Multiple then is: to the
+	// nearest, or with Way above 0 away from zero, below 0 towards it.
 	Round struct {
 		Span
-		A      Expr
-		Places int
+		A        Expr
+		Places   int
+		Way      int
+		Multiple string
 	}
 	// If chooses a value; Else is nil if it gives a blank.
 	If struct {
@@ -137,13 +140,7 @@ func (p *parser) measure() Expr {
 		next.kind == tNumber || next.isSign("(") || next.isSign("-")):
 		defer p.enter()()
 		p.next()
-		a := p.sum()
-		p.expect("to", "`round X`")
-		n := p.next()
-		if n.kind != tNumber || n.num < 0 || n.num > 10 {
-			failAt(n.Span, "expected a number of places, 0 to 10"+p.describe(n), "for example: round pay to 2")
-		}
-		return &Round{t.extendTo(n.Span), a, n.num}
+		return p.round(t)
 	case t.isWord("age") && next.isWord("from"):
 		p.next()
 		r := p.rangeExpr()
@@ -433,9 +430,48 @@ func (m *MinMax) write(p *printer) {
 }
 
 func (r *Round) write(p *printer) {
-	p.writeStrings("round ")
+	p.writeStrings("round ", map[int]string{1: "up ", -1: "down "}[r.Way])
 	writeNumberOperand(p, r.A)
+	if r.Multiple != "" {
+		p.writeStrings(" to multiples of ", r.Multiple)
+		return
+	}
 	p.writeStrings(" to ", itoa(r.Places))
+}
+
+// round reads what follows `round`.
+func (p *parser) round(t token) Expr {
+	r := &Round{}
+	// Before `to`, an operator or a sign, up and down are names.
+	if next := p.peekAt(1); p.peek().isWord("up", "down") &&
+		(next.kind == tNumber || next.kind == tQuoted || next.isSign("(") || next.kind == tWord && !reserved[next.word]) {
+		r.Way = 1
+		if p.next().word == "down" {
+			r.Way = -1
+		}
+	}
+	r.A = p.sum()
+	p.expect("to", "`round X`")
+	n := p.next()
+	switch {
+	case n.isWord("multiples"):
+		p.expect("of", "`multiples`")
+		if n = p.next(); n.kind != tNumber || strings.Trim(n.word, "0.") == "" {
+			failAt(n.Span, "expected a number above 0"+p.describe(n), "for example: round hours to multiples of 0.25")
+		}
+		r.Multiple = n.word
+		if _, decimals, _ := strings.Cut(n.word, "."); len(decimals) > 10 {
+			failAt(n.Span, "a multiple has at most 10 decimal places", "")
+		} else {
+			r.Places = len(decimals)
+		}
+	case n.kind != tNumber || n.num < 0 || n.num > 10:
+		failAt(n.Span, "expected a number of places, 0 to 10, or `multiples of`"+p.describe(n), "for example: round pay to 2")
+	default:
+		r.Places = n.num
+	}
+	r.Span = t.extendTo(n.Span)
+	return r
 }
 
 func (i *If) write(p *printer) {

@@ -130,9 +130,9 @@ var extraReserved = map[string]bool{}
 
 func init() {
 	for _, w := range strings.Fields(
-		"after age backward backwards before blank bond business by closed contains count counted days fiscal " +
-			"following forward forwards half-year isda keep max min modified noticed out preceding prior renewing round rule short " +
-			"started starts steps the this time us weekdays with workday zone") {
+		"after age backward backwards before blank bond business by closed contains count counted days down fiscal " +
+			"following forward forwards half-year isda keep max min modified multiples noticed out preceding prior renewing round rule short " +
+			"started starts steps the this time up us weekdays with workday zone") {
 		extraReserved[w] = true
 	}
 }
