@@ -29,7 +29,7 @@ func TestCompareAndAhead(t *testing.T) {
 		{"compare|--closed|2027-08-13=Eve of Harvest", 0, "moved," + moved},
 		{"compare|--closed|2027-08-13=Eve of Harvest", 0, "assumes 2027-08-13 (Eve of Harvest) closed in isles; no file was changed\n"},
 		{"compare|--closed|2027-08-13=Eve of Harvest", 0, "yoyaku.yaml: 1 row of crew-contracts.csv has no date; it is left out\nchange"},
-		{"compare|crew-contracts.csv|other.csv|--key|contract", 0, "change,series,what,id,was,now,days,detail\nchanged,,start,C-101,2027-01-04,2027-01-05,1,unit: Harbour → Yard; start: 2027-01-04 → 2027-01-05\nmoved,,start,C-102,2027-02-01,2027-02-08,7,\nadded,,,C-1033,,,,\ngone,,,C-103,,,,\n"},
+		{"compare|crew-contracts.csv|other.csv|--key|contract", 0, "change,series,what,id,was,now,days,detail\nchanged,,start,C-101,2027-01-04,2027-01-05,1,unit: Harbour → Yard; start: 2027-01-04 → 2027-01-05\nmoved,,start,C-102,2027-02-01,2027-02-08,7,\nadded,,,C-1033,,,,\"person Cairn Saltmarsh, unit Yard, start 2026-09-14, term 24\"\ngone,,,C-103,,,,\"person Cairn Saltmarsh, unit Yard, start 2026-09-14, term 24\"\n"},
 		{"compare|crew-contracts.csv|other.csv", 2, "name the column that identifies its rows with --key COL"},
 		{"compare|crew-contracts.csv|twice.csv|--key|contract", 2, "the key `contract` is \"C-101\" in both line 2 and line 12 of the new table"},
 		{"compare|twice.csv|crew-contracts.csv|--key|contract", 2, "the key `contract` is \"C-101\" in both line 2 and line 12 of the old table"},

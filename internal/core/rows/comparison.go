@@ -154,7 +154,7 @@ func (c *Comparison) CompareNew(line int, row []eval.Value) (d schedule.Differen
 			c.Key, eval.Truncate(id), before, line)
 	case !known:
 		c.added[id] = int32(line)
-		return schedule.Difference{Change: "added", ID: id}, true, nil
+		return schedule.Difference{Change: "added", ID: id, Detail: listCells(c.now, row, c.nowKey)}, true, nil
 	}
 	c.seen[i] = int32(line)
 	d = schedule.Difference{ID: id}
@@ -187,6 +187,23 @@ func (c *Comparison) CompareNew(line int, row []eval.Value) (d schedule.Differen
 	return d, true, nil
 }
 
+// maxListedValues is how many cells of a row are listed.
+const maxListedValues = 10
+
+// listCells lists the filled cells of a row by their columns, but for its key.
+func listCells(columns []string, row []eval.Value, key int) string {
+	var parts []string
+	for i, name := range columns {
+		if s := row[i].String(); i != key && strings.TrimSpace(s) != "" {
+			parts = append(parts, name+" "+s)
+		}
+	}
+	if n := len(parts) - maxListedValues; n > 0 {
+		return fmt.Sprintf("%s and %d more", strings.Join(parts[:maxListedValues], ", "), n)
+	}
+	return strings.Join(parts, ", ")
+}
+
 func blankText(v eval.Value) string {
 	if s := v.String(); s != "" {
 		return s
@@ -198,7 +215,8 @@ func blankText(v eval.Value) string {
 func (c *Comparison) Removed() (list []schedule.Difference) {
 	for i, line := range c.seen {
 		if line == 0 {
-			list = append(list, schedule.Difference{Change: "gone", ID: strings.Clone(c.keyOf(i))})
+			id := strings.Clone(c.keyOf(i)) // which reads the row
+			list = append(list, schedule.Difference{Change: "gone", ID: id, Detail: listCells(c.old, c.buf, c.oldKey)})
 		}
 	}
 	return list

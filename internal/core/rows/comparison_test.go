@@ -115,3 +115,19 @@ func TestComparisonTwice(t *testing.T) {
 		}
 	}
 }
+
+// TestListCells: the filled cells but for the key, ten at most.
+func TestListCells(t *testing.T) {
+	var head []string
+	var row []eval.Value
+	for i := range 14 {
+		head, row = append(head, fmt.Sprintf("c%d", i)), append(row, eval.Int(i))
+	}
+	row[3] = eval.Value{}
+	if got, want := rows.ListCells(head, row, 0), "c1 1, c2 2, c4 4, c5 5, c6 6, c7 7, c8 8, c9 9, c10 10, c11 11 and 2 more"; got != want {
+		t.Errorf("%s, want %s", got, want)
+	}
+	if got, want := rows.ListCells(head[:3], row, 1), "c0 0, c2 2"; got != want {
+		t.Errorf("%s, want %s", got, want)
+	}
+}
