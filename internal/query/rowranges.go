@@ -66,6 +66,9 @@ func openThroughDay(j *ask.Job, text string, window civil.Span) (civil.Date, err
 // rangeOf takes the range of a row; ok is false if it has none: without a start,
 // or open and not begun by then.
 func (r *rowRanges) rangeOf(line int, row []eval.Value) (s workdays.Extent, ok bool, err error) {
+	if a, b := &row[r.start], &row[r.end]; a.IsWholeDay() && b.IsWholeDay() && a.Day <= b.Day { // as nearly all are
+		return workdays.Extent{Span: civil.Span{First: a.Day, Last: b.Day}}, true, nil
+	}
 	open := row[r.end].Kind == eval.Blank && row[r.start].Kind != eval.Blank
 	if open && r.forbidOpen {
 		return s, false, &rows.BadCell{Line: line, Column: "end",

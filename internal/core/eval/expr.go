@@ -6,7 +6,6 @@ import (
 	"unicode/utf8"
 
 	"yoyaku/internal/core/civil"
-	"yoyaku/internal/core/language"
 	"yoyaku/internal/core/phrase"
 )
 
@@ -90,7 +89,7 @@ func CompileRangeEnd(text string, env Env) (*Program, error) {
 	}
 	slot, err := c.slot(name)
 	p.date, p.value = nil, func(row []Value) (Value, error) {
-		if cell := &row[slot]; cell.Kind == Text && len(cell.Text) == len("2027-03-31") || cell.Kind == Date && cell.Half == language.WholeDay {
+		if cell := &row[slot]; cell.Kind == Text && len(cell.Text) == len("2027-03-31") || cell.IsWholeDay() {
 			d, unsure, err := day(row)
 			return dateValue(d, unsure), err
 		}

@@ -32,6 +32,9 @@ func HalfOf(v *Value) language.HalfDay {
 	return language.WholeDay
 }
 
+// IsWholeDay reports whether a value is a date, and no half of it.
+func (v *Value) IsWholeDay() bool { return v.Kind == Date && v.Half == language.WholeDay }
+
 // DayIn is a day that was read from a text, with the half of it that the text names.
 func DayIn(d civil.Date, text string) Value {
 	v := Day(d)
