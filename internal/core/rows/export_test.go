@@ -9,4 +9,5 @@ func Lower() (restore func()) {
 	limit = tableLimits{maxOutput: volumeLimit{300, 9_000, 20}, maxSorted: volumeLimit{100, 4_000, 10}, work: 5_000, workEach: 10, text: 2_000, textEach: 50, textOver: 2, flushBytes: 500}
 	return func() { limit = was }
 }
+
 var ListCells = listCells
