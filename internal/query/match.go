@@ -18,20 +18,22 @@ func init() { register(newMatch) }
 
 // matchQuery puts beside each event the range that holds it.
 type matchQuery struct {
-	ranges, key, date, value, start, end, several, openThrough string
-	columns                                                    []string
+	ranges, date, value, start, end, several, openThrough string
+	keys, columns                                         []string
+	unmatched                                             bool
 }
 
 func newMatch() *ask.Query {
 	q := &matchQuery{}
 	return &ask.Query{
-		Name: "match", Group: ask.Tables, Order: 4, Use: "match EVENTS RANGES [--key COL] [--date PHRASE | --value PHRASE]",
+		Name: "match", Group: ask.Tables, Order: 4, Use: "match EVENTS RANGES [--key COLUMNS] [--date PHRASE | --value PHRASE]",
 		Short: "Who held what on the day (rows to ranges)",
 		Long: `Put the columns of a table of ranges beside each row of a table of events: those of the
 range with the same key that holds the event's day (--date; both ends included, a blank
 end stays open) or its number (--value; the start included, the end not). Without --end, a
 range ends where the next one of its key starts. Without --date and --value, rows meet by
-key alone. Rows that no range holds stay blank and are counted.`,
+key alone. Rows that no range holds stay blank and are counted; --unmatched adds the rows of
+the other table that none met.`,
 		Examples: `  yoyaku match absences.csv crew-contracts.csv --key person --take unit --several first \
     --open-words present
   yoyaku match incidents.csv harbour-masters.csv --key harbour --date day --start since \
@@ -41,8 +43,8 @@ key alone. Rows that no range holds stay blank and are counted.`,
 		MinArgs: 2, MaxArgs: 2, ArgsHelp: "a table of events and a table of ranges", TakesTable: true, ForRecords: true,
 		Options: []*declare.Key{
 			{Name: "ranges", Help: "the table of ranges, `FILE`", Value: declare.File.IntoInputFile(&q.ranges)},
-			{Name: "key", Completion: "columns", Help: "match rows with the same value in column `COL`; COL=OTHER if\nthe ranges call it OTHER",
-				Value: declare.Column.Into(&q.key)},
+			{Name: "key", Completion: "columns", Placeholder: "COLUMNS", Help: "match rows with the same values in these columns; COL=OTHER if\nthe ranges call it OTHER",
+				Value: declare.Column.List(&q.keys)},
 			{Name: "date", Completion: "columns", Help: "the day of each event, as `PHRASE`", Value: declare.TablePhrase.Into(&q.date)},
 			{Name: "value", Completion: "columns",
 				Help: "the number of each event, as `PHRASE`, for ranges of numbers", Value: declare.TablePhrase.Into(&q.value)},
@@ -53,6 +55,8 @@ key alone. Rows that no range holds stay blank and are counted.`,
 				Value: declare.Column.List(&q.columns)},
 			{Name: "several", Default: "stop",
 				Help: "if several ranges hold an event, `WHAT` is stop, first or all", Value: declare.Choice("stop", "first", "all").Into(&q.several)},
+			{Name: "unmatched", Requires: []string{"key"}, Conflicts: ofEvents, Help: "add the rows of RANGES that no event met, behind the others",
+				Value: declare.Bool.Into(&q.unmatched)},
 			{Name: "open-through", Requires: []string{"date"}, Help: "`DATE` that open ranges run through (default: for good)",
 				Value: declare.Text.Into(&q.openThrough)},
 		},
@@ -75,21 +79,26 @@ var multiMatchNames = map[string]rows.MultiMatch{"stop": rows.MultiError, "first
 	"all": rows.MultiAll}
 
 func (q *matchQuery) answer(j *ask.Job) error {
-	keyA, keyB, two := strings.Cut(q.key, "=")
-	if !two {
-		keyB = keyA
+	var keysA, keysB []string
+	for _, key := range q.keys {
+		a, b, two := strings.Cut(key, "=")
+		if !two {
+			b = a
+		}
+		keysA, keysB = append(keysA, a), append(keysB, b)
 	}
 	t, err := j.OpenTable()
 	if err != nil {
 		return err
 	}
 	j.FilterOwn(t)
-	m := rangeMatcher{t: t, width: len(t.Visible()), key: -1}
-	if q.key != "" {
-		if m.key, err = t.FindColumn("key", keyA); err != nil {
+	m := rangeMatcher{t: t, width: len(t.Visible())}
+	for _, name := range keysA {
+		key, err := t.FindColumn("key", name)
+		if err != nil {
 			return err
 		}
-		t.Cells = append(t.Cells, m.key)
+		m.keys, t.Cells = append(m.keys, key), append(t.Cells, key)
 	}
 	if m.atSlot, err = rows.IfGiven(t.AddHiddenDate, "date", q.date); m.atSlot < 0 && err == nil {
 		m.atSlot, err = rows.IfGiven(t.AddHiddenPhrase, "value", q.value)
@@ -97,7 +106,7 @@ func (q *matchQuery) answer(j *ask.Job) error {
 	if err != nil {
 		return err
 	}
-	side, err := q.open(j, keyB)
+	side, err := q.open(j, keysB)
 	if err != nil {
 		return err
 	}
@@ -110,26 +119,39 @@ func (q *matchQuery) answer(j *ask.Job) error {
 		head = append(head, c)
 	}
 	m.blankCells = make([]eval.Value, len(side.takenSlots))
+	if q.unmatched {
+		m.met = map[string]bool{}
+	}
+	added := 0
 	err = j.FillExtended(t, head, func(put rows.PutExtended) error {
 		if m.find, err = side.newFinder(j, q); err != nil {
 			return err
 		}
-		return j.Scan(t, func(line int, row []eval.Value) error { return m.putMatches(line, row, put) })
+		if err := j.Scan(t, func(line int, row []eval.Value) error { return m.putMatches(line, row, put) }); err != nil {
+			return err
+		}
+		added, err = m.putUnmatched(side.ordered, put)
+		return err
 	})
 	if err != nil {
 		return j.HintFewerRows(err, j.OptionText("several", "first"), j.OptionText("where", "")+" to choose rows")
 	}
 	q.report(j, t.Name, m.missed, m.blank)
+	if added > 0 {
+		j.Note("%s no row of %s; added at the end.", phrase.CountVerb(added, "row of "+q.ranges+" met", "rows of "+q.ranges+" met"), t.Name)
+	}
 	return nil
 }
 
 // rangeMatcher looks up the ranges of each row of a table.
 type rangeMatcher struct {
-	t           *ask.Table
-	width       int // its columns
-	key, atSlot int // slots of what is looked up; -1 for none
-	find        rangeFinder
-	blankCells  []eval.Value // beside a row that no range holds
+	t          *ask.Table
+	width      int   // its columns
+	keys       []int // slots of the keys
+	atSlot     int   // slot of what is looked up; -1 for none
+	find       rangeFinder
+	blankCells []eval.Value    // beside a row that no range holds
+	met        map[string]bool // the keys that events have; nil if it doesn't matter
 	// missed counts those rows, blank those that have nothing to look up by.
 	missed, blank int
 }
@@ -138,13 +160,16 @@ type rangeMatcher struct {
 func (m *rangeMatcher) putMatches(line int, row []eval.Value, put rows.PutExtended) error {
 	var of string
 	var when eval.Value
-	if m.key >= 0 {
-		of = eval.CellKey(row[m.key])
+	blank := false
+	if len(m.keys) > 0 {
+		if of, blank = joinKeys(row, m.keys); m.met != nil && !blank {
+			m.met[of] = true
+		}
 	}
 	if m.atSlot >= 0 {
 		when = row[m.atSlot]
 	}
-	found, known, err := m.find(of, when, m.key >= 0 && of == "")
+	found, known, err := m.find(of, when, blank)
 	if err != nil {
 		var bad *rows.BadCell
 		if !errors.As(err, &bad) {
@@ -170,6 +195,43 @@ func (m *rangeMatcher) putMatches(line int, row []eval.Value, put rows.PutExtend
 	return nil
 }
 
+// putUnmatched puts the rows of the other table whose keys no event has.
+func (m *rangeMatcher) putUnmatched(list []unmatchedRow, put rows.PutExtended) (n int, err error) {
+	if m.met == nil {
+		return 0, nil
+	}
+	for _, r := range list {
+		if m.met[r.Key] {
+			continue
+		}
+		cells := make([]eval.Value, m.width)
+		for i, slot := range m.keys {
+			cells[slot] = r.keys[i]
+		}
+		if err := put("", cells, r.Row); err != nil {
+			return n, err
+		}
+		n++
+	}
+	return n, nil
+}
+
+// joinKeys is the key of a row with several columns of keys; blank says that one of them is.
+func joinKeys(row []eval.Value, slots []int) (key string, blank bool) {
+	if len(slots) == 1 {
+		key = eval.CellKey(row[slots[0]])
+		return key, key == ""
+	}
+	for i, slot := range slots {
+		part := eval.CellKey(row[slot])
+		if blank = blank || part == ""; i > 0 {
+			key += rows.KeySeparator
+		}
+		key += part
+	}
+	return key, blank
+}
+
 // report says how many events no range holds, and how many have nothing to look up by.
 func (q *matchQuery) report(j *ask.Job, table string, missed, blank int) {
 	falls, fall, without := "lies in no range", "lie in no range", "without a date"
@@ -190,12 +252,20 @@ func (q *matchQuery) report(j *ask.Job, table string, missed, blank int) {
 // rangeTable is the table of ranges.
 type rangeTable struct {
 	*ask.Table
-	takenSlots      []int // the columns that are written
-	key, start, end int   // -1 if there is none
-	openThrough     civil.Date
+	takenSlots  []int // the columns that are written
+	keys        []int
+	start, end  int // -1 if there is none
+	openThrough civil.Date
+	ordered     []unmatchedRow // its rows as they come; nil if that doesn't matter
 }
 
-func (q *matchQuery) open(j *ask.Job, keyName string) (*rangeTable, error) {
+// unmatchedRow is a row of the other table with the cells of its keys.
+type unmatchedRow struct {
+	rows.KeyedRange
+	keys []eval.Value
+}
+
+func (q *matchQuery) open(j *ask.Job, keyNames []string) (*rangeTable, error) {
 	t, err := j.OpenNamed(q.ranges)
 	if err != nil {
 		return nil, err
@@ -203,16 +273,17 @@ func (q *matchQuery) open(j *ask.Job, keyName string) (*rangeTable, error) {
 	if _, err := t.JoinDates(true); err != nil {
 		return nil, err
 	}
-	s := &rangeTable{Table: t, key: -1, openThrough: civil.Max}
+	s := &rangeTable{Table: t, openThrough: civil.Max}
 	visible := slices.Clone(t.Visible())
-	if q.key != "" {
-		if s.key = rows.ColumnIndex(visible, rows.UnquoteName(keyName)); s.key < 0 {
-			return nil, rows.WrapOption("key", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.UnquoteName(keyName), visible)))
+	for _, name := range keyNames {
+		key := rows.ColumnIndex(visible, rows.UnquoteName(name))
+		if key < 0 {
+			return nil, rows.WrapOption("key", fmt.Errorf("in %s: %w", q.ranges, rows.UnknownColumn(rows.UnquoteName(name), visible)))
 		}
-		t.Cells = append(t.Cells, s.key)
+		s.keys, t.Cells = append(s.keys, key), append(t.Cells, key)
 	}
 	for i := range visible {
-		if q.columns == nil && i != s.key {
+		if q.columns == nil && !slices.Contains(s.keys, i) {
 			s.takenSlots = append(s.takenSlots, i)
 		}
 	}
@@ -295,8 +366,9 @@ type rangeRows struct {
 // count, is left out.
 func (s *rangeTable) addRange(r *rangeRows, q *matchQuery, line int, row []eval.Value) error {
 	h := rows.KeyedRange{Line: line}
-	if s.key >= 0 {
-		h.Key = eval.CellKey(row[s.key])
+	blank := false
+	if len(s.keys) > 0 {
+		h.Key, blank = joinKeys(row, s.keys)
 	}
 	for _, i := range s.takenSlots {
 		v := row[i]
@@ -324,10 +396,26 @@ func (s *rangeTable) addRange(r *rangeRows, q *matchQuery, line int, row []eval.
 		if b.From.Kind != eval.Blank {
 			r.bands = append(r.bands, b)
 		}
-	case h.Key != "":
+	case !blank:
 		r.byKey[h.Key] = append(r.byKey[h.Key], h)
+		if q.unmatched {
+			s.ordered = append(s.ordered, s.withKeys(h, row))
+		}
+	case q.unmatched: // nothing can meet it
+		s.ordered = append(s.ordered, s.withKeys(h, row))
 	}
 	return nil
+}
+
+// withKeys is a row with copies of the cells of its keys.
+func (s *rangeTable) withKeys(h rows.KeyedRange, row []eval.Value) unmatchedRow {
+	u := unmatchedRow{KeyedRange: h}
+	for _, slot := range s.keys {
+		v := row[slot]
+		v.Text = strings.Clone(v.Text)
+		u.keys = append(u.keys, v)
+	}
+	return u
 }
 
 // findDays looks days up in ranges of days.

@@ -10,6 +10,12 @@ import (
 	"yoyaku/internal/core/eval"
 )
 
+// KeySeparator stands between the parts of a key of several columns; no text has it.
+const KeySeparator = "\x00"
+
+// keyText is a key as a message has it.
+func keyText(key string) string { return eval.Truncate(strings.ReplaceAll(key, KeySeparator, ", ")) }
+
 // MultiMatch says what is done where several ranges hold a day or number.
 type MultiMatch uint8
 
@@ -28,7 +34,7 @@ func (s MultiMatch) resolve(found []KeyedRange, at, key string) ([]KeyedRange, e
 	switch s {
 	case MultiError:
 		if key != "" {
-			key = strings.TrimSuffix(fmt.Sprintf("%q on %s", eval.Truncate(key), at), " on ")
+			key = strings.TrimSuffix(fmt.Sprintf("%q on %s", keyText(key), at), " on ")
 			at = ""
 		}
 		return nil, fmt.Errorf("two rows hold %s%s, those in lines %d and %d; use --several first or all", key, at,
@@ -72,7 +78,7 @@ func NewRanges(list []KeyedRange, chained bool) (*Ranges, error) {
 // duplicateStartError is the error of two ranges without ends that begin alike.
 func duplicateStartError(key, at string, a, b int) error {
 	if key != "" {
-		key = fmt.Sprintf(" of %q", eval.Truncate(key))
+		key = fmt.Sprintf(" of %q", keyText(key))
 	}
 	return fmt.Errorf("the ranges in lines %d and %d%s both start at %s, so their ends are unclear", a,
 		b, key, at)
