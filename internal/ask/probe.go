@@ -11,6 +11,9 @@ import (
 // Probe lets look read the table once beforehand, with nothing told and nothing written. Standard
 // input is kept, so that it can be read again.
 func (j *Job) Probe(look func(p *Job) error) error {
+	if err := j.keepPipe(); err != nil {
+		return err
+	}
 	if j.Args[0] == "-" {
 		data, err := io.ReadAll(j.Stdin)
 		if err != nil {
@@ -29,6 +32,18 @@ func (j *Job) Probe(look func(p *Job) error) error {
 	return look(&probe)
 }
 
+// keepPipe makes standard input of a table that is a pipe with a name, which can be read but once.
+func (j *Job) keepPipe() error {
+	info, err := os.Stat(j.Args[0])
+	if err != nil || info.Mode().IsRegular() || info.IsDir() { // or is told by the reading
+		return nil
+	}
+	data, err := os.ReadFile(j.Args[0])
+	j.Args = append([]string{"-"}, j.Args[1:]...)
+	j.Stdin = bytes.NewReader(data)
+	return err
+}
+
 // MayHoldHalves reports whether the table may hold dates with half a day, as far as its bytes
 // alone tell.
 func (j *Job) MayHoldHalves() (bool, error) {
@@ -42,12 +57,21 @@ func (j *Job) MayHoldHalves() (bool, error) {
 		return true, nil
 	}
 	if name == "-" {
-		return tabular.MayHoldHalves(j.Stdin)
+		data, err := io.ReadAll(j.Stdin)
+		if err != nil {
+			return true, err
+		}
+		j.Stdin = bytes.NewReader(data)
+		return tabular.MayHoldHalves(bytes.NewReader(data), int64(len(data)))
 	}
 	f, err := os.Open(name)
 	if err != nil {
 		return false, nil // which the reading tells
 	}
 	defer f.Close()
-	return tabular.MayHoldHalves(f)
+	info, err := f.Stat()
+	if err != nil {
+		return true, err
+	}
+	return tabular.MayHoldHalves(f, info.Size())
 }

@@ -2,6 +2,7 @@ package query
 
 import (
 	"errors"
+	"slices"
 	"strings"
 
 	"yoyaku/internal/ask"
@@ -15,18 +16,11 @@ var errHalfFound = errors.New("half a day")
 // hasHalves reports whether a range of the table starts or ends at half a day, so that its days have
 // a part that counts.
 func (q *spreadQuery) hasHalves(j *ask.Job, window civil.Span) (found bool, err error) {
-	phrases := strings.ToLower(strings.Join(append([]string{q.start, q.end}, j.RecordColumns...), "\n"))
+	phrases := strings.ToLower(strings.Join(slices.Concat([]string{q.start, q.end}, j.RecordColumns, j.Running), "\n"))
 	timed := strings.Contains(phrases, "at ") || strings.Contains(phrases, "12:00")
 	err = j.Probe(func(p *ask.Job) error {
 		if may, err := p.MayHoldHalves(); err != nil || !may && !timed {
 			return err
-		}
-		if seeker, ok := p.Stdin.(interface {
-			Seek(int64, int) (int64, error)
-		}); ok && j.Args[0] == "-" {
-			if _, err := seeker.Seek(0, 0); err != nil {
-				return err
-			}
 		}
 		t, err := p.OpenTable()
 		if err != nil {

@@ -62,41 +62,16 @@ func CompileParsedDate(text string, e phrase.Expr, env Env) (_ *Program, err err
 // CompileRangeEnd is CompileDate for an end of a range: it keeps the half of the day that a cell or
 // a time names.
 func CompileRangeEnd(text string, env Env) (*Program, error) {
-	p, err := CompileDate(text, env)
-	if err != nil || p.chain != nil || p.choice != nil {
-		return p, err
-	}
 	e, err := phrase.ParseExprOf(text, env.knows)
 	if err != nil {
 		return nil, err
 	}
 	c := newCompiler(text, env)
-	c.noteHalves(phrase.Range{A: e})
-	day := p.date
-	name, ok := e.(*phrase.Name)
-	if !ok {
-		whole, err := c.expr(e)
-		dateIn := c.dateIn(e)
-		p.date, p.value = nil, func(row []Value) (Value, error) {
-			v, err := whole(row)
-			if err != nil {
-				return v, err
-			}
-			d, unsure, err := dateIn(v)
-			return withHalf(dateValue(d, unsure), &v), err
-		}
-		return p, err
+	if _, steps := e.(*phrase.Steps); steps {
+		return c.program(e, nil)
 	}
-	slot, err := c.slot(name)
-	p.date, p.value = nil, func(row []Value) (Value, error) {
-		if cell := &row[slot]; cell.Kind == Text && len(cell.Text) == len("2027-03-31") || cell.IsWholeDay() {
-			d, unsure, err := day(row)
-			return dateValue(d, unsure), err
-		}
-		cell := row[slot] // before its text becomes a day
-		d, unsure, err := day(row)
-		return withHalf(dateValue(d, unsure), &cell), err
-	}
+	p := &Program{Text: phrase.ExprText(e), kind: Date}
+	p.value, err = c.rangeEnd(e)
 	return p, err
 }
 

@@ -140,45 +140,75 @@ func (c *compiler) countedDays(e *phrase.Count) (intFunc, error) {
 	if err != nil {
 		return nil, err
 	}
-	a, b, err := c.rangeEnds(e.Range)
+	first, err := c.rangeEnd(e.Range.A)
 	if err != nil {
 		return nil, err
 	}
-	first, err := c.expr(e.Range.A)
-	if err != nil {
-		return nil, err
-	}
-	last := valueFunc(func([]Value) (Value, error) { return Value{}, nil }) // of a step, which gives whole days
+	var last valueFunc // nil for a step from the first
+	var step *Chain
 	if e.Range.Step == nil {
-		if last, err = c.expr(e.Range.B); err != nil {
+		last, err = c.rangeEnd(e.Range.B)
+	} else {
+		step, err = c.chain([]phrase.Step{e.Range.Step})
+	}
+	return func(row []Value) (n int, blank bool, err error) {
+		from, err := first(row)
+		if err != nil || from.Kind == Blank {
+			return 0, true, err
+		}
+		var to Value
+		if step == nil {
+			to, err = last(row)
+		} else {
+			to.Day, _, err = step.Run(from.Day, row, nil)
+			to = Day(to.Day)
+		}
+		if err != nil || to.Kind == Blank {
+			return 0, true, err
+		}
+		n, err = c.countExtent(e, cal, &from, &to)
+		return n, false, err
+	}, err
+}
+
+// rangeEnd compiles an end of a range: a day, with the half of it that its cell or time names; a
+// blank if it is one.
+func (c *compiler) rangeEnd(e phrase.Expr) (valueFunc, error) {
+	name, ok := e.(*phrase.Name)
+	if !ok {
+		if err := c.requireKind(e, Date); err != nil {
 			return nil, err
 		}
+		whole, err := c.expr(e)
+		dateIn := c.dateIn(e)
+		return func(row []Value) (Value, error) {
+			v, err := whole(row)
+			if err != nil {
+				return v, err
+			}
+			d, unsure, err := dateIn(v)
+			return withHalf(dateValue(d, unsure), &v), err
+		}, err
 	}
-	c.noteHalves(e.Range)
-	return func(row []Value) (n int, blank bool, err error) {
-		from, err := first(row) // before its text becomes a day
-		if err != nil {
-			return 0, true, err
+	day, err := c.dateOf(name)
+	if err != nil {
+		return nil, err
+	}
+	slot, err := c.slot(name)
+	c.noteSlot(c.Uses.Halves, slot)
+	return func(row []Value) (Value, error) {
+		if cell := &row[slot]; cell.Kind == Text && len(cell.Text) == len("2027-03-31") || cell.IsWholeDay() {
+			d, unsure, err := day(row)
+			return dateValue(d, unsure), err
 		}
-		to, err := last(row)
-		if err != nil {
-			return 0, true, err
-		}
-		x, _, err := a(row)
-		if err != nil || x == civil.None {
-			return 0, true, err
-		}
-		y, _, err := b(row)
-		if err != nil || y == civil.None {
-			return 0, true, err
-		}
-		n, err = c.countExtent(e, cal, x, y, &from, &to)
-		return n, false, err
-	}, nil
+		cell := row[slot] // before its text becomes a day
+		d, unsure, err := day(row)
+		return withHalf(dateValue(d, unsure), &cell), err
+	}, err
 }
 
 // countExtent adds up the parts of the working days between two dates.
-func (c *compiler) countExtent(e *phrase.Count, cal *workdays.Calendar, x, y civil.Date, from, to *Value) (int, error) {
+func (c *compiler) countExtent(e *phrase.Count, cal *workdays.Calendar, from, to *Value) (int, error) {
 	for _, end := range []struct {
 		e phrase.Expr
 		v *Value
@@ -190,15 +220,15 @@ func (c *compiler) countExtent(e *phrase.Count, cal *workdays.Calendar, x, y civ
 			return 0, c.badHalf(end.e, end.v, fmt.Sprintf("%q is half a day, and `from … to` counts no part of its first day; write `counted days from … through …`", Truncate(writtenHalf(end.v))))
 		}
 	}
-	c.recordQuery(cal, x, y)
+	c.recordQuery(cal, from.Day, to.Day)
 	if !e.Through {
-		return cal.WeightBetween(x, y), nil
+		return cal.WeightBetween(from.Day, to.Day), nil
 	}
 	sign := 1
-	if y < x {
-		sign, x, y, from, to = -1, y, x, to, from
+	if to.Day < from.Day {
+		sign, from, to = -1, to, from
 	}
-	extent, err := ExtentOf(from, to, civil.Span{First: x, Last: y})
+	extent, err := ExtentOf(from, to, civil.Span{First: from.Day, Last: to.Day})
 	if err != nil {
 		return 0, c.badHalf(e.Range.A, from, err.Error())
 	}
@@ -217,15 +247,4 @@ func (c *compiler) badHalf(e phrase.Expr, v *Value, message string) error {
 		err.Err = &HalfDayError{n.Text, message}
 	}
 	return err
-}
-
-// noteHalves notes the columns that the ends of a range are taken from.
-func (c *compiler) noteHalves(r phrase.Range) {
-	for _, e := range []phrase.Expr{r.A, r.B} {
-		if n, ok := e.(*phrase.Name); ok {
-			if slot, err := c.slot(n); err == nil {
-				c.noteSlot(c.Uses.Halves, slot)
-			}
-		}
-	}
 }

@@ -39,7 +39,7 @@ const (
 
 // ParseTerm reads a term: numbers with units, the largest first, or an ISO 8601 duration of dates.
 // Units are those of English, German, French and Spanish; where a word is several, that of first
-// holds. A lone m is months beside years, or with months, where the place counts in months or years. Errors are
+// holds. A lone m is months behind years, or anywhere if the place counts in months. Errors are
 // ErrNotTerm and *TermError.
 func ParseTerm(text string, first *Language, months bool) (t Term, err error) {
 	text = strings.Join(strings.Fields(text), " ") // of whatever width
